@@ -1,0 +1,156 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"sync"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/client"
+	"jauntylark/demo"
+	"jauntylark/server"
+	"jauntylark/standin"
+)
+
+func demoCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "demo", Short: "Run a whole made-up site on this machine", Args: exactly(),
+		Long: `Run Hollowbrook Fernery, a made-up glasshouse: the service with a PostgreSQL of its own, a stand-in
+mail server, two days of history, and simulated devices that go on from it. A minute after the start a
+roof vent sticks, and somebody is told. Ctrl-C stops all of it; the next start goes on with the same
+data. JAUNTY_PASSWORD sets the owner's password.`,
+		Example: `  jaunty demo
+  jaunty demo --data /tmp/fernery --http 127.0.0.1:9000 --no-devices`,
+		RunE: runDemo,
+	}
+	f := c.Flags()
+	f.String("data", defaultData("jaunty-demo"), "folder that the demo keeps its data in")
+	f.String("http", "127.0.0.1:8080", "address to listen on")
+	f.String("mqtt", "127.0.0.1:1883", "address for MQTT; nothing listens there yet")
+	f.String("coap", "127.0.0.1:5683", "address for CoAP; nothing listens there yet")
+	f.Bool("no-devices", false, "leave out the demo's devices, their history and their guards")
+	f.String("log-level", "warn", "debug, info, warn or error")
+	return c
+}
+
+func runDemo(c *cobra.Command, _ []string) error {
+	k, err := settings(c)
+	if err != nil {
+		return err
+	}
+	log, err := newLog(c.ErrOrStderr(), k.String("log-level"), "text")
+	if err != nil {
+		return err
+	}
+	dir := k.String("data")
+	if err := os.MkdirAll(dir, 0o711); err != nil {
+		return err
+	}
+	memory, err := demo.Remember(dir)
+	if err != nil {
+		return err
+	}
+	if password := os.Getenv("JAUNTY_PASSWORD"); password != "" {
+		memory.Password = password
+	}
+	say := teller(c.OutOrStdout())
+	inbox, err := standin.OpenInbox(filepath.Join(dir, "inbox.jsonl"), func(m standin.Message) { say("%s to %s: %s", m.Carrier, m.To, m.Subject) })
+	if err != nil {
+		return err
+	}
+	sink, err := standin.StartMailSink(inbox)
+	if err != nil {
+		return err
+	}
+	defer sink.Close()
+	s := demoService{out: c.OutOrStdout(), say: say, memory: memory, devices: !k.Bool("no-devices")}
+	return s.run(c.Context(), server.Settings{
+		Data: dir, HTTP: k.String("http"), SMTP: "smtp://" + sink.Addr + "?from=lark@hollowbrook.example", Log: log, Inbox: inbox,
+		Owner: demo.Owner, OwnerName: "Orla", Password: memory.Password, Demo: true,
+	})
+}
+
+// demoService is the demo's service with its site.
+type demoService struct {
+	out     io.Writer
+	say     func(string, ...any)
+	memory  *demo.Memory
+	devices bool
+}
+
+// run serves, and runs the site as soon as the service answers. When either fails, both end.
+func (d *demoService) run(ctx context.Context, s server.Settings) error {
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	var site sync.WaitGroup
+	s.Ready = func(address string) {
+		site.Go(func() {
+			if err := d.site(ctx, address); err != nil && ctx.Err() == nil {
+				stop(err)
+			}
+		})
+	}
+	err := server.Serve(ctx, s)
+	stop(nil)
+	site.Wait()
+	if err == nil && context.Cause(ctx) != context.Canceled {
+		err = context.Cause(ctx)
+	}
+	return err
+}
+
+func (d *demoService) site(ctx context.Context, address string) error {
+	owner, err := signIn(ctx, address, d.memory.Password)
+	if err != nil {
+		return fmt.Errorf("signing in to the demo: %w", err)
+	}
+	site := demo.Site{Owner: owner, Memory: d.memory, Say: d.say}
+	if d.devices {
+		if err := site.SetUp(ctx); err != nil {
+			return fmt.Errorf("setting the demo up: %w", err)
+		}
+	}
+	fmt.Fprintf(d.out, "ready %s\n\n  The console:  %s\n  Sign in as    %s, password %s\n  Command line  jaunty login %s --user %s\n  Ctrl-C stops everything.\n\n",
+		address, address, demo.Owner, d.memory.Password, address, demo.Owner)
+	if d.devices {
+		site.Run(ctx)
+	}
+	return nil
+}
+
+// signIn gets the owner's token; the service may take a moment to answer.
+func signIn(ctx context.Context, address, password string) (*client.Client, error) {
+	owner := &client.Client{URL: address}
+	var got token
+	for try := 0; ; try++ {
+		err := owner.Do(ctx, http.MethodPost, "/api/v1/tokens", map[string]string{"email": demo.Owner, "password": password}, &got)
+		if err == nil {
+			owner.Token = got.Token
+			return owner, nil
+		}
+		if _, answered := err.(*client.Problem); answered || try == 20 {
+			return nil, err
+		}
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-time.After(100 * time.Millisecond):
+		}
+	}
+}
+
+// teller prints lines with the time in front, one at a time.
+func teller(w io.Writer) func(string, ...any) {
+	var mu sync.Mutex
+	return func(format string, args ...any) {
+		mu.Lock()
+		defer mu.Unlock()
+		fmt.Fprintf(w, time.Now().Format("15:04:05  ")+format+"\n", args...)
+	}
+}

@@ -1,0 +1,128 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/site"
+)
+
+func personCommand() *cobra.Command {
+	return group("person", "Who can sign in", personAddCommand(), personListCommand(), personRoleCommand(), personRemoveCommand())
+}
+
+func personAddCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "add EMAIL", Short: "Let a person sign in", Args: exactly("EMAIL"),
+		Long: `Let a person sign in. With --password-stdin the password is read from standard input; otherwise one
+is made and told once.`,
+		Example: `  jaunty person add tadhg@hollowbrook.example --role keeper --name Tadhg
+  echo "$SECRET" | jaunty person add orla@hollowbrook.example --role owner --password-stdin`,
+	}
+	role := c.Flags().String("role", "", "viewer looks, keeper acknowledges and sets, owner does everything")
+	name := c.Flags().String("name", "", "what to call the person")
+	stdin := c.Flags().Bool("password-stdin", false, "read the password from standard input")
+	_ = c.MarkFlagRequired("role")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if err := checkRole(*role); err != nil {
+			return err
+		}
+		if _, err := site.CheckEmail(args[0]); err != nil {
+			return wrongUse{err}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		body := map[string]string{"email": args[0], "role": *role, "name": *name}
+		if *stdin {
+			if body["password"], err = readSecret(c, "Password for "+args[0]+": "); err != nil {
+				return err
+			}
+		}
+		var out struct {
+			site.Person
+			Password string `json:"password,omitempty"`
+		}
+		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/people", body, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) {
+			fmt.Fprintf(w, "%s may sign in as %s.\n", out.Email, out.Role)
+			if out.Password != "" {
+				fmt.Fprintf(w, "The password, told once: %s\n", out.Password)
+			}
+		})
+	}
+	return c
+}
+
+func checkRole(role string) error {
+	for _, known := range site.Roles {
+		if role == known {
+			return nil
+		}
+	}
+	return misused("%q is not a role; roles are %s%s", role, strings.Join(site.Roles, ", "), didYouMean(role, site.Roles))
+}
+
+func personListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "Who can sign in", Args: exactly(), Example: "  jaunty person list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			people := []site.Person{}
+			if err := s.Do(c.Context(), http.MethodGet, "/api/v1/people", nil, &people); err != nil {
+				return err
+			}
+			return show(c, people, func(w io.Writer) {
+				rows := [][]string{}
+				for _, p := range people {
+					rows = append(rows, []string{p.Email, string(p.Role), p.Name})
+				}
+				table(w, "Nobody can sign in.", []string{"EMAIL", "ROLE", "NAME"}, rows)
+			})
+		},
+	}
+}
+
+func personRoleCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "role EMAIL ROLE", Short: "Change a person's role", Args: exactly("EMAIL", "ROLE"), Example: "  jaunty person role tadhg@hollowbrook.example owner",
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := checkRole(args[1]); err != nil {
+				return err
+			}
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			var out site.Person
+			if err := s.Do(c.Context(), http.MethodPut, "/api/v1/people/"+url.PathEscape(args[0])+"/role", map[string]string{"role": args[1]}, &out); err != nil {
+				return err
+			}
+			return show(c, out, func(w io.Writer) { fmt.Fprintf(w, "%s is now %s.\n", out.Email, out.Role) })
+		},
+	}
+}
+
+func personRemoveCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "remove EMAIL", Short: "Remove a person with all sessions and tokens", Args: exactly("EMAIL"), Example: "  jaunty person remove tadhg@hollowbrook.example",
+		RunE: func(c *cobra.Command, args []string) error {
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			return s.Do(c.Context(), http.MethodDelete, "/api/v1/people/"+url.PathEscape(args[0]), nil, nil)
+		},
+	}
+}

@@ -1,0 +1,270 @@
+package cli
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/client"
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+func sendCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "send DEVICE/SIGNAL=VALUE…", Short: "Send readings by hand",
+		Long: `Send readings as the person who is logged in (role keeper), or with --key as a device. A value is a
+number, or true or false for a signal that is on or off. Without --at it is measured now.`,
+		Example: `  jaunty send greenhouse-door/temp=31.5
+  jaunty send greenhouse-door/temp=31.5 greenhouse-door/open=true --at 2026-03-01T14:05:00Z
+  jaunty send temp=31.5 --key KEY`,
+		Args: func(c *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return misused("say what to send, like greenhouse-door/temp=31.5")
+			}
+			return nil
+		},
+	}
+	at := c.Flags().String("at", "", "when it was measured, RFC 3339")
+	key := c.Flags().String("key", os.Getenv("JAUNTY_KEY"), "a device's key, to send as that device")
+	c.Flags().Lookup("key").DefValue = ""
+	c.RunE = func(c *cobra.Command, args []string) error {
+		body, err := readingsBody(args, *at)
+		if err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if *key != "" {
+			s.Token = *key
+		}
+		refused, err := s.SendReadings(c.Context(), "application/json", body)
+		if err != nil {
+			return err
+		}
+		for _, r := range refused {
+			fmt.Fprintf(c.ErrOrStderr(), "jaunty: %s was refused: %s %s\n", r.Signal, r.Field, r.Reason)
+		}
+		out := client.Accepted{Accepted: len(args) - len(refused), Rejected: refused}
+		if err := show(c, out, func(w io.Writer) { fmt.Fprintf(w, "%d taken and committed.\n", out.Accepted) }); err != nil {
+			return err
+		}
+		if len(refused) > 0 {
+			return fmt.Errorf("%d of %d readings were refused", len(refused), len(args))
+		}
+		return nil
+	}
+	return c
+}
+
+// readingsBody makes the flat JSON body of NAME=VALUE arguments.
+func readingsBody(args []string, at string) ([]byte, error) {
+	body := map[string]any{}
+	if at != "" {
+		var i measure.Instant
+		if err := i.UnmarshalText([]byte(at)); err != nil {
+			return nil, misused("--at: %w", err)
+		}
+		body["at"] = i
+	}
+	for _, arg := range args {
+		name, text, found := strings.Cut(arg, "=")
+		if !found || name == "at" {
+			return nil, misused("%q is not DEVICE/SIGNAL=VALUE", arg)
+		}
+		if _, twice := body[name]; twice {
+			return nil, misused("%s is given twice", name)
+		}
+		if text == "true" || text == "false" {
+			body[name] = text == "true"
+		} else if v, err := strconv.ParseFloat(text, 64); err == nil && v-v == 0 {
+			body[name] = v
+		} else {
+			return nil, misused("%q is not a number, true or false, in %q", text, arg)
+		}
+	}
+	return json.Marshal(body)
+}
+
+func readingCommand() *cobra.Command {
+	return group("reading", "Stored readings", readingListCommand())
+}
+
+func readingListCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "list DEVICE/SIGNAL", Short: "Readings of a stretch, in order of time", Args: exactly("DEVICE/SIGNAL"),
+		Example: `  jaunty reading list fern-house/air --since 1h
+  jaunty reading list fern-house/air --since 2026-03-01T00:00:00Z --until 2026-03-02T00:00:00Z --json`,
+	}
+	since := c.Flags().String("since", "1h", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
+	until := c.Flags().String("until", "", "up to when; the newest reading when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if _, _, err := site.SplitPath(args[0]); err != nil {
+			return wrongUse{err}
+		}
+		query := url.Values{}
+		for name, text := range map[string]string{"since": *since, "until": *until} {
+			if text == "" {
+				continue
+			}
+			i, err := moment(text)
+			if err != nil {
+				return misused("--%s: %w", name, err)
+			}
+			query.Set(name, i.String())
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		readings, err := allReadings(c, s, args[0], query)
+		if err != nil {
+			return err
+		}
+		return show(c, readings, func(w io.Writer) {
+			rows := [][]string{}
+			for _, r := range readings {
+				rows = append(rows, []string{clock(&r.At), strconv.FormatFloat(r.Value, 'f', -1, 64), r.Quality.String()})
+			}
+			table(w, "No readings in this stretch.", []string{"AT", "VALUE", "QUALITY"}, rows)
+		})
+	}
+	return c
+}
+
+// moment reads a time, or a length of time before now.
+func moment(text string) (measure.Instant, error) {
+	if d, err := measure.ParseDuration(text); err == nil {
+		return measure.InstantOf(time.Now()).Add(-time.Duration(d)), nil
+	}
+	var i measure.Instant
+	if i.UnmarshalText([]byte(text)) != nil {
+		return 0, fmt.Errorf("%q is neither a time like 2026-03-01T14:05:00Z nor a length of time like 15m, 1h or 2d", text)
+	}
+	return i, nil
+}
+
+// allReadings follows the pages to the end.
+func allReadings(c *cobra.Command, s *client.Client, path string, query url.Values) ([]measure.Reading, error) {
+	all := []measure.Reading{}
+	query.Set("limit", "100000")
+	for {
+		var page struct {
+			Readings []measure.Reading `json:"readings"`
+			Next     *measure.Instant  `json:"next"`
+		}
+		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path+"/readings?"+query.Encode(), nil, &page); err != nil {
+			return nil, err
+		}
+		if all = append(all, page.Readings...); page.Next == nil {
+			return all, nil
+		}
+		query.Set("since", page.Next.String())
+	}
+}
+
+func followCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "follow [DEVICE|DEVICE/SIGNAL…]", Short: "See readings and alarms as they come",
+		Long: `Print a line for each signal whenever a newer reading of it has landed, and for each alarm that is
+raised or changes, until Ctrl-C. A broken connection is taken up again without a gap. With --json each
+line is a document with "kind" (signal or alarm) and the signal or alarm as it is now.`,
+		Example: `  jaunty follow
+  jaunty follow greenhouse-door fern-house/air
+  jaunty follow --json`,
+		RunE: follow,
+	}
+}
+
+func follow(c *cobra.Command, wanted []string) error {
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	f := follower{wanted: wanted}
+	for last := ""; ; {
+		err := s.Follow(c.Context(), last, func(e client.Event) error {
+			if e.Name != "change" {
+				return nil
+			}
+			last = e.ID
+			var change site.Change
+			if err := json.Unmarshal(e.Data, &change); err != nil {
+				return err
+			}
+			return f.print(c, change)
+		})
+		var problem *client.Problem
+		if c.Context().Err() != nil {
+			return nil
+		}
+		if errors.As(err, &problem) && problem.Status < 500 {
+			return err
+		}
+		fmt.Fprintf(c.ErrOrStderr(), "jaunty: the connection broke (%v), trying again\n", err)
+		select {
+		case <-c.Context().Done():
+			return nil
+		case <-time.After(time.Second):
+		}
+	}
+}
+
+// follower prints what changes of the wanted signals; of all when none is named.
+type follower struct{ wanted []string }
+
+func (f follower) wants(path string) bool {
+	for _, w := range f.wanted {
+		if path == w || strings.HasPrefix(path, w+"/") {
+			return true
+		}
+	}
+	return len(f.wanted) == 0
+}
+
+func (f follower) print(c *cobra.Command, change site.Change) error {
+	for _, v := range change.Signals {
+		if !f.wants(v.Path()) || v.At == nil {
+			continue
+		}
+		line := map[string]any{"kind": "signal", "signal": v}
+		if err := show(c, line, func(w io.Writer) { fmt.Fprintf(w, "%s  %-28s %s\n", clock(v.At), v.Path(), reads(v)) }); err != nil {
+			return err
+		}
+	}
+	for _, a := range change.Alarms {
+		if !f.wants(a.Signal) {
+			continue
+		}
+		line := map[string]any{"kind": "alarm", "alarm": a}
+		if err := show(c, line, func(w io.Writer) {
+			fmt.Fprintf(w, "%s  alarm %d %s, %s: %s\n", clock(newest(a)), a.ID, standing(a), a.Severity, a.Sentence)
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// newest is when the last thing happened to an alarm.
+func newest(a alarm.Alarm) *measure.Instant {
+	at := a.RaisedAt
+	for _, later := range []*measure.Instant{a.AcknowledgedAt, a.ClearedAt} {
+		if later != nil {
+			at = max(at, *later)
+		}
+	}
+	return &at
+}

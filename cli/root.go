@@ -1,0 +1,112 @@
+// Package cli is the command line: one file a noun.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"runtime/debug"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/client"
+)
+
+// The exit codes.
+const (
+	exitFailure  = 1
+	exitWrongUse = 2
+)
+
+// wrongUse is an error in how a command was written.
+type wrongUse struct{ error }
+
+func misused(format string, args ...any) error { return wrongUse{fmt.Errorf(format, args...)} }
+
+// Main runs the command line and gives the exit code: 0, 1 for failure, 2 for wrong use.
+func Main(args []string) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	root := newRoot()
+	root.SetArgs(args)
+	command, err := root.ExecuteContextC(ctx)
+	switch {
+	case err == nil, errors.Is(err, context.Canceled) && ctx.Err() != nil:
+		return 0
+	case isWrongUse(err):
+		fmt.Fprintf(os.Stderr, "jaunty: %v\nSee '%s --help'.\n", err, command.CommandPath())
+		return exitWrongUse
+	}
+	fmt.Fprintf(os.Stderr, "jaunty: %v\n", err)
+	return exitFailure
+}
+
+func isWrongUse(err error) bool {
+	var wrong wrongUse
+	var problem *client.Problem
+	if errors.As(err, &problem) {
+		return problem.Status == 400 || problem.Status == 422
+	}
+	return errors.As(err, &wrong) || strings.HasPrefix(err.Error(), "unknown command") || strings.HasPrefix(err.Error(), "required flag")
+}
+
+func newRoot() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "jaunty",
+		Short: "Look after places that nobody is watching",
+		Long: `Jaunty Lark takes readings from devices, raises an alarm when a guard says so, tells the
+right person, and tells them again when it is over.
+
+  jaunty demo                 a whole made-up site on this machine, to look at
+  jaunty serve                the service, for a site of your own
+  jaunty login URL            then every other command works with that service`,
+		Version:       version(),
+		SilenceErrors: true, SilenceUsage: true,
+	}
+	root.PersistentFlags().Bool("json", false, "print JSON and nothing else: one document, or one a line for streams")
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return wrongUse{err} })
+	root.AddCommand(serveCommand(), demoCommand(), loginCommand(), logoutCommand(), deviceCommand(), signalCommand(), guardCommand(),
+		sendCommand(), followCommand(), readingCommand(), alarmCommand(), journalCommand(), noticeCommand(), personCommand(), standinCommand(), openAPICommand())
+	return root
+}
+
+func version() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok || info.Main.Version == "" {
+		return "unknown"
+	}
+	return info.Main.Version
+}
+
+// group is a command that only holds others.
+func group(use, short string, commands ...*cobra.Command) *cobra.Command {
+	c := &cobra.Command{Use: use, Short: short, Args: cobra.NoArgs, RunE: func(c *cobra.Command, args []string) error {
+		return misused("%s needs one of its commands", c.CommandPath())
+	}}
+	c.Args = func(c *cobra.Command, args []string) error {
+		if len(args) > 0 {
+			text := fmt.Sprintf("unknown command %q for %q", args[0], c.CommandPath())
+			if near := c.SuggestionsFor(args[0]); len(near) > 0 {
+				text += "; did you mean " + strings.Join(near, " or ") + "?"
+			}
+			return wrongUse{errors.New(text)}
+		}
+		return nil
+	}
+	c.AddCommand(commands...)
+	return c
+}
+
+// exactly asks for so many arguments, and says which when there are others.
+func exactly(names ...string) cobra.PositionalArgs {
+	return func(c *cobra.Command, args []string) error {
+		if len(args) != len(names) {
+			return misused("%s takes %s; %d given", c.CommandPath(), strings.Join(names, " "), len(args))
+		}
+		return nil
+	}
+}

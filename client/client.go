@@ -1,0 +1,168 @@
+// Package client is the API's Go client: for the command line, the demo site and tests.
+package client
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+
+	"jauntylark/core/measure"
+)
+
+// Client talks to one service. The zero Token signs nobody in.
+type Client struct {
+	URL   string // like http://127.0.0.1:8080
+	Token string // a person's token or a device's key
+	HTTP  *http.Client
+}
+
+// Problem is an RFC 9457 problem document that the service answered with.
+type Problem struct {
+	Status int    `json:"status"`
+	Title  string `json:"title"`
+	Detail string `json:"detail"`
+	Errors []struct {
+		Location string `json:"location"`
+		Message  string `json:"message"`
+	} `json:"errors"`
+	Rejected []measure.Refusal `json:"rejected"`
+}
+
+// Error gives the detail, and what is wrong with each field when the detail does not say.
+func (p *Problem) Error() string {
+	text := p.Detail
+	if text == "" {
+		text = fmt.Sprintf("%d %s", p.Status, p.Title)
+	}
+	for _, e := range p.Errors {
+		if !strings.Contains(text, e.Message) {
+			text += fmt.Sprintf("; %s: %s", strings.TrimPrefix(e.Location, "body."), e.Message)
+		}
+	}
+	return text
+}
+
+// Do sends in as JSON, when it is not nil, and reads the answer into out, when it is not nil. An
+// answer of 400 or more is a *Problem.
+func (c *Client) Do(ctx context.Context, method, path string, in, out any) error {
+	var body io.Reader
+	if in != nil {
+		data, err := json.Marshal(in)
+		if err != nil {
+			return err
+		}
+		body = bytes.NewReader(data)
+	}
+	answer, err := c.send(ctx, method, path, "application/json", body, nil)
+	if err != nil {
+		return err
+	}
+	defer answer.Body.Close()
+	if out == nil || answer.StatusCode == http.StatusNoContent {
+		_, err = io.Copy(io.Discard, answer.Body)
+		return err
+	}
+	return json.NewDecoder(answer.Body).Decode(out)
+}
+
+// Accepted is what a service says of a pack that it took in part.
+type Accepted struct {
+	Accepted int               `json:"accepted"`
+	Rejected []measure.Refusal `json:"rejected"`
+}
+
+// SendReadings sends a body of readings and tells what was refused. A pack of which nothing was taken
+// is a *Problem.
+func (c *Client) SendReadings(ctx context.Context, contentType string, body []byte) ([]measure.Refusal, error) {
+	answer, err := c.send(ctx, http.MethodPost, "/api/v1/intake", contentType, bytes.NewReader(body), nil)
+	if err != nil {
+		return nil, err
+	}
+	defer answer.Body.Close()
+	if answer.StatusCode == http.StatusNoContent {
+		return nil, nil
+	}
+	var out Accepted
+	return out.Rejected, json.NewDecoder(answer.Body).Decode(&out)
+}
+
+// Event is one server-sent event of the live stream.
+type Event struct {
+	ID   string
+	Name string // change or beat
+	Data []byte
+}
+
+// Follow calls each with every event of the live stream after the commit numbered lastID ("" for
+// from now on) until ctx ends, the stream breaks or each fails.
+func (c *Client) Follow(ctx context.Context, lastID string, each func(Event) error) error {
+	answer, err := c.send(ctx, http.MethodGet, "/api/v1/live", "", nil, map[string]string{"Last-Event-ID": lastID})
+	if err != nil {
+		return err
+	}
+	defer answer.Body.Close()
+	lines := bufio.NewReader(answer.Body)
+	e := Event{}
+	for {
+		line, err := lines.ReadString('\n')
+		if err != nil {
+			return err
+		}
+		name, value, _ := strings.Cut(strings.TrimRight(line, "\n"), ": ")
+		switch name {
+		case "id":
+			e.ID = value
+		case "event":
+			e.Name = value
+		case "data":
+			e.Data = []byte(value)
+		case "":
+			if err := each(e); err != nil {
+				return err
+			}
+			e = Event{}
+		}
+	}
+}
+
+func (c *Client) send(ctx context.Context, method, path, contentType string, body io.Reader, headers map[string]string) (*http.Response, error) {
+	r, err := http.NewRequestWithContext(ctx, method, strings.TrimRight(c.URL, "/")+path, body)
+	if err != nil {
+		return nil, err
+	}
+	if contentType != "" {
+		r.Header.Set("Content-Type", contentType)
+	}
+	if c.Token != "" {
+		r.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	for name, value := range headers {
+		if value != "" {
+			r.Header.Set(name, value)
+		}
+	}
+	web := c.HTTP
+	if web == nil {
+		web = http.DefaultClient
+	}
+	answer, err := web.Do(r)
+	if err != nil {
+		return nil, fmt.Errorf("the service at %s does not answer: %w", c.URL, errors.Unwrap(err))
+	}
+	if answer.StatusCode < 400 {
+		return answer, nil
+	}
+	defer answer.Body.Close()
+	data, err := io.ReadAll(io.LimitReader(answer.Body, 1<<20))
+	problem := &Problem{Status: answer.StatusCode, Title: http.StatusText(answer.StatusCode)}
+	if err == nil && json.Unmarshal(data, problem) != nil {
+		problem.Detail = fmt.Sprintf("%s answered %s", c.URL, answer.Status)
+	}
+	return nil, problem
+}

@@ -1,0 +1,31 @@
+package alarm
+
+import "jauntylark/core/measure"
+
+// Alarm is one occurrence: from the raise of a guard until it is over.
+type Alarm struct {
+	ID             int64            `json:"id" db:"id"`
+	Guard          string           `json:"guard" db:"guard" doc:"name of the guard"`
+	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL"`
+	Severity       Severity         `json:"severity" db:"severity" enum:"advisory,warning,critical"`
+	State          string           `json:"state" db:"state" enum:"raised,over"`
+	RaisedAt       measure.Instant  `json:"raised_at" db:"raised_at" format:"date-time" doc:"event time"`
+	ClearedAt      *measure.Instant `json:"cleared_at" db:"cleared_at" format:"date-time"`
+	AcknowledgedAt *measure.Instant `json:"acknowledged_at" db:"acknowledged_at" format:"date-time"`
+	AcknowledgedBy string           `json:"acknowledged_by" db:"acknowledged_by"`
+	LearnedAt      measure.Instant  `json:"learned_at" db:"learned_at" format:"date-time" doc:"when the service knew of it"`
+	Value          float64          `json:"value" db:"value" doc:"the value at the raise"`
+	Extreme        float64          `json:"extreme" db:"extreme" doc:"how far it went"`
+	ClearedValue   *float64         `json:"cleared_value" db:"cleared_value" doc:"the value when it was over"`
+	Unit           measure.Unit     `json:"unit" db:"unit"`
+	When           string           `json:"when" db:"when_text" doc:"the test as it was at the raise" example:"above 30"`
+	Advice         string           `json:"advice" db:"advice"`
+	Sentence       string           `json:"sentence" db:"sentence" doc:"what is wrong, in words"`
+	Cause          string           `json:"cause" db:"cause" doc:"why it is over, when it was not the value: 'guard removed', 'guard changed'"`
+}
+
+// The states of an alarm.
+const (
+	StateRaised = "raised"
+	StateOver   = "over"
+)

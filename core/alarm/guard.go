@@ -1,0 +1,77 @@
+package alarm
+
+import (
+	"fmt"
+	"math"
+	"net/mail"
+
+	"jauntylark/core/measure"
+)
+
+// Severity says how bad an alarm is.
+type Severity string
+
+// The severities, mildest first.
+const (
+	Advisory Severity = "advisory"
+	Warning  Severity = "warning"
+	Critical Severity = "critical"
+)
+
+// Severities lists them, mildest first.
+var Severities = []Severity{Advisory, Warning, Critical}
+
+// Guard is a rule over one signal that raises an alarm.
+type Guard struct {
+	ID       int64            `json:"id" db:"id" readOnly:"true"`
+	Name     string           `json:"name" db:"name" doc:"unique in the site; made from the signal and the test when left out" required:"false" pattern:"^[a-z0-9][a-z0-9-]{0,62}$"`
+	Signal   string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL" example:"greenhouse-door/temp"`
+	When     Test             `json:"when" db:"-" doc:"'above X', 'at least X', 'below X', 'at most X', 'outside A..B', 'inside A..B', 'is on', 'is off'" example:"above 30"`
+	Deadband float64          `json:"deadband" db:"deadband" required:"false" minimum:"0" doc:"how far back past the limit the value must come before the alarm clears, in the signal's unit"`
+	OnDelay  measure.Duration `json:"on_delay" db:"on_delay" required:"false" doc:"how long the test must hold before the alarm is raised" example:"10s"`
+	OffDelay measure.Duration `json:"off_delay" db:"off_delay" required:"false" doc:"how long the clear test must hold before the alarm is over" example:"10s"`
+	Severity Severity         `json:"severity" db:"severity" required:"false" enum:"advisory,warning,critical" default:"warning"`
+	Tell     []string         `json:"tell" db:"-" required:"false" nullable:"false" doc:"e-mail addresses of those who are told"`
+	Advice   string           `json:"advice" db:"advice" required:"false" maxLength:"2000" doc:"what to do; every notice shows it"`
+}
+
+// Fault is one thing that is wrong with a noun: the field, and what is wrong in words.
+type Fault struct {
+	Field  string
+	Reason string
+}
+
+func (f *Fault) Error() string { return f.Field + ": " + f.Reason }
+
+// Check tells what is wrong with the guard by itself: nil, or a *Fault for the first field.
+func (g *Guard) Check() error {
+	switch {
+	case g.When.Kind == 0:
+		return &Fault{"when", "is missing; " + forms}
+	case math.IsNaN(g.Deadband) || math.IsInf(g.Deadband, 0) || g.Deadband < 0:
+		return &Fault{"deadband", fmt.Sprintf("%v is not 0 or more", g.Deadband)}
+	case g.When.Switched() && g.Deadband != 0:
+		return &Fault{"deadband", fmt.Sprintf("has no meaning for '%s'; leave it out", g.When)}
+	case g.When.Kind == Outside && 2*g.Deadband > g.When.B-g.When.A:
+		return &Fault{"deadband", fmt.Sprintf("%v leaves no room between %v and %v, so the alarm could never clear; it may be %v at most",
+			g.Deadband, g.When.A, g.When.B, (g.When.B-g.When.A)/2)}
+	case g.OnDelay > maxDelay || g.OnDelay < 0:
+		return &Fault{"on_delay", fmt.Sprintf("%v is longer than %v", g.OnDelay, maxDelay)}
+	case g.OffDelay > maxDelay || g.OffDelay < 0:
+		return &Fault{"off_delay", fmt.Sprintf("%v is longer than %v", g.OffDelay, maxDelay)}
+	}
+	switch g.Severity {
+	case Advisory, Warning, Critical:
+	default:
+		return &Fault{"severity", fmt.Sprintf("%q is not a severity; severities are advisory, warning, critical", g.Severity)}
+	}
+	for _, address := range g.Tell {
+		if parsed, err := mail.ParseAddress(address); err != nil || parsed.Address != address {
+			return &Fault{"tell", fmt.Sprintf("%q is not an e-mail address", address)}
+		}
+	}
+	return nil
+}
+
+// maxDelay bounds the delays: 30 days.
+const maxDelay = measure.Duration(30 * 24 * 3600 * 1e9)

@@ -1,0 +1,108 @@
+package measure
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// Instant is a point in time: milliseconds since 1970-01-01T00:00:00Z. The zero Instant stands for
+// "no instant" wherever one is optional.
+type Instant int64
+
+// rfc3339Milli is RFC 3339 in UTC with exactly three decimals, so that texts sort as instants do.
+const rfc3339Milli = "2006-01-02T15:04:05.000Z"
+
+// InstantOf is the instant that t falls in, cut to the millisecond.
+func InstantOf(t time.Time) Instant { return Instant(t.UnixMilli()) }
+
+// Time is the instant as a time in UTC.
+func (i Instant) Time() time.Time { return time.UnixMilli(int64(i)).UTC() }
+
+// Add moves the instant by d, cut to the millisecond.
+func (i Instant) Add(d time.Duration) Instant { return i + Instant(d.Milliseconds()) }
+
+// Sub is the time from o to i.
+func (i Instant) Sub(o Instant) time.Duration { return time.Duration(i-o) * time.Millisecond }
+
+// String is the instant as RFC 3339 in UTC with milliseconds.
+func (i Instant) String() string { return i.Time().Format(rfc3339Milli) }
+
+// MarshalText writes RFC 3339 in UTC.
+func (i Instant) MarshalText() ([]byte, error) { return []byte(i.String()), nil }
+
+// UnmarshalText reads RFC 3339 with any offset.
+func (i *Instant) UnmarshalText(text []byte) error {
+	t, err := time.Parse(time.RFC3339Nano, string(text))
+	if err != nil {
+		return fmt.Errorf("%q is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)", text)
+	}
+	*i = InstantOf(t)
+	return nil
+}
+
+// Duration is a length of time that is written as text: 10s, 1m30s, 2h, 3d.
+type Duration time.Duration
+
+// ParseDuration reads what Duration writes; a day (d) counts 24 hours. It takes no negative length.
+func ParseDuration(text string) (Duration, error) {
+	rest, days := text, int64(0)
+	if head, tail, found := strings.Cut(text, "d"); found {
+		n, err := strconv.ParseInt(head, 10, 32)
+		if err != nil {
+			return 0, badDuration(text)
+		}
+		days, rest = n, tail
+	}
+	d := time.Duration(0)
+	if rest != "" {
+		var err error
+		if d, err = time.ParseDuration(rest); err != nil {
+			return 0, badDuration(text)
+		}
+	} else if text == "" {
+		return 0, badDuration(text)
+	}
+	d += time.Duration(days) * 24 * time.Hour
+	if d < 0 || days < 0 {
+		return 0, fmt.Errorf("%q is negative; a duration is 0s or longer", text)
+	}
+	return Duration(d), nil
+}
+
+func badDuration(text string) error {
+	return fmt.Errorf("%q is not a duration; write it like 10s, 1m30s, 2h or 3d", text)
+}
+
+// String writes the duration without empty parts: 90 s is 1m30s, 48 h is 2d.
+func (d Duration) String() string {
+	std := time.Duration(d)
+	if std == 0 {
+		return "0s"
+	}
+	text := ""
+	if days := std / (24 * time.Hour); days > 0 {
+		text, std = fmt.Sprintf("%dd", days), std%(24*time.Hour)
+	}
+	if std == 0 {
+		return text
+	}
+	rest := std.String()
+	if strings.HasSuffix(rest, "m0s") {
+		rest = strings.TrimSuffix(rest, "0s")
+	}
+	if strings.HasSuffix(rest, "h0m") {
+		rest = strings.TrimSuffix(rest, "0m")
+	}
+	return text + rest
+}
+
+// MarshalText writes the duration as String does.
+func (d Duration) MarshalText() ([]byte, error) { return []byte(d.String()), nil }
+
+// UnmarshalText reads the duration as ParseDuration does.
+func (d *Duration) UnmarshalText(text []byte) (err error) {
+	*d, err = ParseDuration(string(text))
+	return err
+}

@@ -1,0 +1,125 @@
+package measure
+
+import (
+	"encoding/json"
+	"math"
+	"testing"
+	"time"
+)
+
+// Reference points: SI brochure 9th edition (Celsius, hour), NIST SP 811 appendix B.8 (Fahrenheit,
+// inch, foot), definitions of bar and kilowatt-hour.
+func TestConvertKnownValues(t *testing.T) {
+	for _, c := range []struct {
+		value    float64
+		from, to Unit
+		want     float64
+	}{
+		{68, "[degF]", "Cel", 20}, {-40, "Cel", "[degF]", -40}, {0, "Cel", "K", 273.15}, {1, "bar", "hPa", 1000},
+		{1, "kWh", "J", 3.6e6}, {12, "[in_i]", "[ft_i]", 1}, {50, "%", "/", 0.5}, {400, "ppm", "%", 0.04}, {36, "km/h", "m/s", 10}, {3.6, "m3/h", "l/s", 1}, {30, "dBm", "dBW", 0},
+	} {
+		got, err := Convert(c.value, c.from, c.to)
+		if err != nil || math.Abs(got-c.want) > 1e-9*max(1, math.Abs(c.want)) {
+			t.Errorf("%v %s in %s = %v, %v; want %v", c.value, c.from, c.to, got, err, c.want)
+		}
+	}
+	for _, pair := range [][2]Unit{{"Cel", "Pa"}, {"%RH", "%"}, {"", "Cel"}, {"furlong", "m"}} {
+		if got, err := Convert(1, pair[0], pair[1]); err == nil {
+			t.Errorf("%s in %s = %v; want an error", pair[0], pair[1], got)
+		}
+	}
+}
+
+func TestConvertThereAndBack(t *testing.T) {
+	for from, f := range units {
+		for to, g := range units {
+			if f.dimension != g.dimension {
+				continue
+			}
+			there, err := Convert(12.5, from, to)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if back, _ := Convert(there, to, from); math.Abs(back-12.5) > 1e-6 {
+				t.Errorf("12.5 %s to %s and back is %v", from, to, back)
+			}
+		}
+	}
+}
+
+func TestFigure(t *testing.T) {
+	for _, c := range []struct {
+		value float64
+		unit  Unit
+		want  string
+	}{{31.2000001, "Cel", "31.2 °C"}, {0, "", "0"}, {math.Copysign(0, -1), "", "0"}, {1234567, "Pa", "1234570 Pa"}, {0.1 + 0.2, "V", "0.3 V"}, {1e-9, "", "1e-09"}, {3, "count", "3"}} {
+		if got := Figure(c.value, c.unit); got != c.want {
+			t.Errorf("Figure(%v, %s) = %q, want %q", c.value, c.unit, got, c.want)
+		}
+	}
+}
+
+func TestDurationText(t *testing.T) {
+	for text, want := range map[string]Duration{"10s": 10e9, "1m30s": 90e9, "2h": 7200e9, "3d": 3 * 86400e9, "1d12h": 36 * 3600e9, "0s": 0, "250ms": 25e7} {
+		got, err := ParseDuration(text)
+		if err != nil || got != want {
+			t.Errorf("ParseDuration(%q) = %v, %v", text, got, err)
+		}
+		if again := got.String(); again != text {
+			t.Errorf("%q is written back as %q", text, again)
+		}
+	}
+	for _, bad := range []string{"", "10", "-1s", "ten", "1.5d", "-1d", "d"} {
+		if got, err := ParseDuration(bad); err == nil {
+			t.Errorf("ParseDuration(%q) = %v; want an error", bad, got)
+		}
+	}
+}
+
+func FuzzDuration(f *testing.F) {
+	f.Add("1d2h3m4.5s")
+	f.Fuzz(func(t *testing.T, text string) {
+		d, err := ParseDuration(text)
+		if err != nil {
+			return
+		}
+		if again, err := ParseDuration(d.String()); err != nil || again != d {
+			t.Fatalf("%q reads as %d, is written %q and read again as %d, %v", text, d, d, again, err)
+		}
+	})
+}
+
+func TestInstantText(t *testing.T) {
+	i := InstantOf(time.Date(2026, 3, 1, 14, 5, 0, 123456789, time.FixedZone("", 3600)))
+	data, err := json.Marshal(i)
+	if err != nil || string(data) != `"2026-03-01T13:05:00.123Z"` {
+		t.Fatalf("%s %v", data, err)
+	}
+	var back Instant
+	if err := json.Unmarshal(data, &back); err != nil || back != i {
+		t.Fatalf("%v %v", back, err)
+	}
+	if json.Unmarshal([]byte(`"yesterday"`), &back) == nil {
+		t.Error("read a time from 'yesterday'")
+	}
+}
+
+func TestQuality(t *testing.T) {
+	q := Late | Clock
+	data, _ := json.Marshal(q)
+	var back Quality
+	if err := json.Unmarshal(data, &back); string(data) != `["late","clock"]` || err != nil || back != q {
+		t.Fatalf("%s %v %v", data, back, err)
+	}
+	if json.Unmarshal([]byte(`["odd"]`), &back) == nil {
+		t.Error("took an unknown mark")
+	}
+	if data, _ := json.Marshal(Quality(0)); string(data) != "[]" {
+		t.Errorf("good is written %s", data)
+	}
+	for mark, usable := range map[Quality]bool{0: true, Late: true, Clock: true, Corrected: true, Implausible: false, Warming: false, Stuck: false, Drill: false, Late | Stuck: false} {
+		if mark.Usable() != usable {
+			t.Errorf("%v usable: %v", mark, mark.Usable())
+		}
+	}
+}

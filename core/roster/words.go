@@ -1,0 +1,146 @@
+package roster
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+// Matter is all that the words of an alarm are made of.
+type Matter struct {
+	Alarm  alarm.Alarm
+	Test   alarm.Test // as it was at the raise
+	Device string     // what people call it
+	Signal string     // what people call it
+	Site   site.Site
+	Link   string // address of the alarm in the console; empty for none
+}
+
+// Sentence says what is wrong: "Fern house air temperature is above 30 °C".
+func Sentence(device, signal string, test alarm.Test, unit measure.Unit) string {
+	return fmt.Sprintf("%s is %s", thing(device, signal), test.Words(unit))
+}
+
+// thing joins device and signal as people say them: "Fern house air temperature". A name that
+// begins with two capitals (CO2) keeps them.
+func thing(device, signal string) string {
+	if len(signal) > 1 && signal[1] >= 'a' && signal[1] <= 'z' {
+		signal = strings.ToLower(signal[:1]) + signal[1:]
+	}
+	return device + " " + signal
+}
+
+// Plan gives the notices of a raise or a return, one to each address.
+func Plan(kind string, m Matter, addresses []string) []Notice {
+	subject, text := m.raised()
+	if kind == Return {
+		subject, text = m.over()
+	}
+	notices := make([]Notice, 0, len(addresses))
+	for _, address := range addresses {
+		notices = append(notices, Notice{AlarmID: m.Alarm.ID, Kind: kind, Carrier: Mail, Address: address, Subject: subject, Text: text})
+	}
+	return notices
+}
+
+func (m Matter) raised() (subject, text string) {
+	a := m.Alarm
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s.\n\n", a.Sentence)
+	if !m.Test.Switched() {
+		fmt.Fprintf(&b, "It reads %s, and %s.\n", measure.Figure(a.Value, a.Unit), limits(m.Test, a.Unit))
+	}
+	fmt.Fprintf(&b, "Since %s.\nHow bad: %s. This is alarm %d.\n", m.when(a.RaisedAt), a.Severity, a.ID)
+	if a.Advice != "" {
+		fmt.Fprintf(&b, "\nWhat to do: %s\n", a.Advice)
+	}
+	fmt.Fprintf(&b, "\nTo say that you have it: %s\n", m.acknowledge())
+	m.sign(&b)
+	return fmt.Sprintf("%s: %s", capital(string(a.Severity)), a.Sentence), b.String()
+}
+
+func (m Matter) over() (subject, text string) {
+	a := m.Alarm
+	was := strings.Replace(a.Sentence, " is ", " was ", 1)
+	lasted := Length(a.ClearedAt.Sub(a.RaisedAt))
+	var b strings.Builder
+	fmt.Fprintf(&b, "It is over. %s for %s.\n\n", was, lasted)
+	fmt.Fprintf(&b, "Raised at %s.\nOver at %s.\n", m.when(a.RaisedAt), m.when(*a.ClearedAt))
+	if !m.Test.Switched() {
+		fmt.Fprintf(&b, "It went as far as %s", measure.Figure(a.Extreme, a.Unit))
+		if a.ClearedValue != nil {
+			fmt.Fprintf(&b, ", and reads %s now", measure.Figure(*a.ClearedValue, a.Unit))
+		}
+		b.WriteString(".\n")
+	}
+	if a.Cause != "" {
+		fmt.Fprintf(&b, "It is over because: %s.\n", a.Cause)
+	}
+	if a.AcknowledgedBy != "" {
+		fmt.Fprintf(&b, "%s had it.\n", a.AcknowledgedBy)
+	}
+	m.sign(&b)
+	return fmt.Sprintf("Over after %s: %s", lasted, was), b.String()
+}
+
+func (m Matter) acknowledge() string {
+	if m.Link != "" {
+		return m.Link
+	}
+	return fmt.Sprintf("jaunty alarm ack %d", m.Alarm.ID)
+}
+
+func (m Matter) sign(b *strings.Builder) {
+	fmt.Fprintf(b, "\n%s, watched by Jaunty Lark\n", m.Site.Name)
+}
+
+// when says an instant in the site's zone: "14:32:07 on Monday 23 November 2026 (Europe/Dublin)".
+func (m Matter) when(i measure.Instant) string {
+	zone, err := time.LoadLocation(m.Site.Zone)
+	if err != nil {
+		zone = time.UTC
+	}
+	return i.Time().In(zone).Format("15:04:05 on Monday 2 January 2006") + " (" + zone.String() + ")"
+}
+
+// limits says what the limits of a test are: "the limit is 30 °C".
+func limits(t alarm.Test, unit measure.Unit) string {
+	if l := t.Limits(); len(l) == 2 {
+		return fmt.Sprintf("the limits are %s and %s", measure.Figure(l[0], ""), measure.Figure(l[1], unit))
+	}
+	return "the limit is " + measure.Figure(t.A, unit)
+}
+
+func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+// Length says how long in its two largest parts: "4 minutes", "1 hour 5 minutes", "12 seconds".
+func Length(d time.Duration) string {
+	d = d.Round(time.Second)
+	parts := []string{}
+	for _, unit := range []struct {
+		name string
+		size time.Duration
+	}{{"day", 24 * time.Hour}, {"hour", time.Hour}, {"minute", time.Minute}, {"second", time.Second}} {
+		n := d / unit.size
+		d -= n * unit.size
+		switch {
+		case n == 1:
+			parts = append(parts, "1 "+unit.name)
+		case n > 1:
+			parts = append(parts, fmt.Sprintf("%d %ss", n, unit.name))
+		case len(parts) > 0:
+			return parts[0]
+		}
+		if len(parts) == 2 {
+			break
+		}
+	}
+	if len(parts) == 0 {
+		return "less than a second"
+	}
+	return strings.Join(parts, " ")
+}

@@ -1,0 +1,17 @@
+package site
+
+import "jauntylark/core/alarm"
+
+// Change is what the commits after a given one changed, as it is now.
+type Change struct {
+	CommitNo int64         `json:"commit" doc:"number of the newest commit that is told"`
+	Signals  []Signal      `json:"signals" nullable:"false" doc:"signals with a newer reading"`
+	Alarms   []alarm.Alarm `json:"alarms" nullable:"false" doc:"alarms that were raised or changed"`
+}
+
+// Spark is the course of one signal over a stretch in few columns.
+type Spark struct {
+	Signal string     `json:"signal" doc:"DEVICE/SIGNAL"`
+	Low    []*float64 `json:"low" nullable:"false" doc:"lowest of each column, oldest first; null where there was no reading"`
+	High   []*float64 `json:"high" nullable:"false" doc:"highest of each column"`
+}

@@ -1,0 +1,221 @@
+package demo
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"sync"
+	"time"
+
+	"jauntylark/client"
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/standin"
+)
+
+// historyLength is how much history the demo gets.
+const historyLength = 48 * time.Hour
+
+// Memory is what the demo remembers between starts, in a file of its data folder.
+type Memory struct {
+	Password     string            `json:"password"` // the owner's, when it was made here
+	Keys         map[string]string `json:"keys"`     // of the devices
+	HistorySince measure.Instant   `json:"history_since"`
+	HistoryDone  bool              `json:"history_done"`
+	path         string
+}
+
+// Remember reads the demo's memory, or begins one.
+func Remember(dir string) (*Memory, error) {
+	m := &Memory{Password: rand.Text()[:16], Keys: map[string]string{}, path: filepath.Join(dir, "demo.json")}
+	data, err := os.ReadFile(m.path)
+	if errors.Is(err, os.ErrNotExist) {
+		return m, m.keep()
+	}
+	if err == nil {
+		err = json.Unmarshal(data, m)
+	}
+	return m, err
+}
+
+func (m *Memory) keep() error {
+	data, err := json.MarshalIndent(m, "", "  ")
+	if err != nil {
+		return err
+	}
+	fresh := m.path + ".new"
+	if err := os.WriteFile(fresh, data, 0o600); err != nil {
+		return err
+	}
+	return os.Rename(fresh, m.path)
+}
+
+// Site runs the demo site against a service.
+type Site struct {
+	Owner  *client.Client // signed in as owner
+	Memory *Memory
+	Say    func(format string, args ...any) // one line a moment of what goes on
+}
+
+// SetUp makes the site what it should be: its name, people, devices, history and guards. What is
+// there already stays.
+func (s *Site) SetUp(ctx context.Context) error {
+	if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/site", site.Site{Name: "Hollowbrook Fernery", Zone: "Europe/Dublin", Currency: "EUR"}, nil); err != nil {
+		return err
+	}
+	tadhg := map[string]string{"email": "tadhg@hollowbrook.example", "name": "Tadhg", "role": "keeper"}
+	if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/people", tadhg, nil); err != nil && !isTaken(err) {
+		return err
+	}
+	all := devices(0)
+	if err := s.addDevices(ctx, all); err != nil {
+		return err
+	}
+	if !s.Memory.HistoryDone {
+		if err := s.writeHistory(ctx, all); err != nil {
+			return err
+		}
+		for path, title := range called {
+			if err := s.Owner.Do(ctx, http.MethodPatch, "/api/v1/signals/"+path, map[string]string{"title": title}, nil); err != nil {
+				return err
+			}
+		}
+		s.Memory.HistoryDone = true
+		if err := s.Memory.keep(); err != nil {
+			return err
+		}
+	}
+	for _, g := range guards {
+		if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/guards", g, nil); err != nil && !isTaken(err) {
+			return err
+		}
+	}
+	return nil
+}
+
+func isTaken(err error) bool {
+	var problem *client.Problem
+	return errors.As(err, &problem) && problem.Status == http.StatusConflict
+}
+
+func (s *Site) addDevices(ctx context.Context, all []*standin.Device) error {
+	for _, d := range all {
+		if s.Memory.Keys[d.Name] != "" {
+			continue
+		}
+		var added struct {
+			Key string `json:"key"`
+		}
+		if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/devices", map[string]string{"name": d.Name}, &added); err != nil {
+			return fmt.Errorf("device %s: %w", d.Name, err)
+		}
+		s.Memory.Keys[d.Name] = added.Key
+		if err := s.Memory.keep(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// writeHistory sends the history over the same way in as live readings. One that was cut off is sent
+// again from its beginning; what is stored already is not stored twice.
+func (s *Site) writeHistory(ctx context.Context, all []*standin.Device) error {
+	now := time.Now()
+	if s.Memory.HistorySince == 0 {
+		s.Memory.HistorySince = measure.InstantOf(now.Add(-historyLength).Truncate(time.Minute))
+		if err := s.Memory.keep(); err != nil {
+			return err
+		}
+	}
+	sent := 0
+	for _, d := range all {
+		to := s.device(d)
+		var batch []measure.Instant
+		for at := s.Memory.HistorySince; at < measure.InstantOf(now); at = at.Add(d.Every) {
+			batch = append(batch, at)
+			if last := at.Add(d.Every) >= measure.InstantOf(now); len(batch)*len(d.Signals) >= 4000 || last {
+				body, err := d.Pack(batch)
+				if err != nil {
+					return err
+				}
+				if _, err := to.SendReadings(ctx, "application/senml+json", body); err != nil {
+					return fmt.Errorf("history of %s: %w", d.Name, err)
+				}
+				sent, batch = sent+len(batch)*len(d.Signals), batch[:0]
+			}
+		}
+	}
+	s.Say("two days of history, %d readings, in %.1f s", sent, time.Since(now).Seconds())
+	return nil
+}
+
+func (s *Site) device(d *standin.Device) *client.Client {
+	return &client.Client{URL: s.Owner.URL, Token: s.Memory.Keys[d.Name]}
+}
+
+// Run lets the devices send, and tells what goes on, until ctx ends.
+func (s *Site) Run(ctx context.Context) {
+	var all sync.WaitGroup
+	for _, d := range devices(measure.InstantOf(time.Now())) {
+		all.Go(func() { d.Run(ctx, s.device(d), func(err error) { s.Say("%s could not send: %v", d.Name, err) }) })
+	}
+	all.Go(func() { s.narrate(ctx) })
+	all.Wait()
+}
+
+// narrate tells each alarm as it comes and goes, and now and then what the house reads.
+func (s *Site) narrate(ctx context.Context) {
+	last, told := "", time.Time{}
+	known, newest := map[int64]alarm.Alarm{}, map[string]string{}
+	if signals := []site.Signal{}; s.Owner.Do(ctx, http.MethodGet, "/api/v1/signals", nil, &signals) == nil {
+		for _, v := range signals {
+			if v.Value != nil {
+				newest[v.Path()] = measure.Figure(*v.Value, v.Unit)
+			}
+		}
+	}
+	for ctx.Err() == nil {
+		_ = s.Owner.Follow(ctx, last, func(e client.Event) error {
+			var change site.Change
+			if e.Name != "change" || json.Unmarshal(e.Data, &change) != nil {
+				return nil
+			}
+			last = e.ID
+			for _, a := range change.Alarms {
+				s.tellAlarm(known[a.ID], a)
+				known[a.ID] = a
+			}
+			for _, v := range change.Signals {
+				if v.Value != nil {
+					newest[v.Path()] = measure.Figure(*v.Value, v.Unit)
+				}
+			}
+			if time.Since(told) > 10*time.Second {
+				told = time.Now()
+				s.Say("fern house %s and %s, pond oxygen %s, water %s", newest["fern-house/air"], newest["fern-house/humidity"], newest["pond/oxygen"], newest["pond/water"])
+			}
+			return nil
+		})
+		select {
+		case <-ctx.Done():
+		case <-time.After(time.Second):
+		}
+	}
+}
+
+func (s *Site) tellAlarm(before, a alarm.Alarm) {
+	switch {
+	case a.State == alarm.StateOver && before.State != a.State:
+		s.Say("alarm %d is over: %s", a.ID, a.Sentence)
+	case a.AcknowledgedAt != nil && before.AcknowledgedAt == nil:
+		s.Say("alarm %d: %s has it", a.ID, a.AcknowledgedBy)
+	case before.ID == 0:
+		s.Say("alarm %d, %s: %s", a.ID, a.Severity, a.Sentence)
+	}
+}

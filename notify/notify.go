@@ -1,0 +1,126 @@
+// Package notify carries notices from the outbox to people.
+package notify
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/store"
+)
+
+// Carrier is a way to reach someone.
+//
+//   - Send makes one attempt and returns when the other side has answered or ctx has ended.
+//   - It may be called many times at once, and twice for one notice: after a crash between an
+//     attempt and its record, the notice is sent again with the same ID.
+//   - It does not retry.
+type Carrier interface {
+	Send(ctx context.Context, n roster.Notice) Result
+}
+
+// Result is what became of one attempt.
+type Result struct {
+	OK     bool
+	Answer string // the other side's own words
+	Final  bool   // not OK, and trying again will not help
+}
+
+const (
+	workers   = 4
+	claimHold = time.Minute // an attempt is over by then
+	pollEvery = time.Second // for notices that other processes planned, and for retries
+)
+
+// waits are how long after each failed attempt the next one comes; the last one repeats until a
+// notice is a day old.
+var waits = []time.Duration{2 * time.Second, 5 * time.Second, 15 * time.Second, time.Minute, 5 * time.Minute, 15 * time.Minute}
+
+const giveUpAfter = 24 * time.Hour
+
+// Worker sends what waits in the outbox.
+type Worker struct {
+	store    *store.Store
+	carriers map[string]Carrier
+	log      *slog.Logger
+	now      func() measure.Instant
+	wake     chan struct{}
+}
+
+// NewWorker makes a worker with a carrier for each name.
+func NewWorker(s *store.Store, carriers map[string]Carrier, log *slog.Logger, now func() measure.Instant) *Worker {
+	return &Worker{store: s, carriers: carriers, log: log, now: now, wake: make(chan struct{}, 1)}
+}
+
+// Wake makes the worker look at once.
+func (w *Worker) Wake() {
+	select {
+	case w.wake <- struct{}{}:
+	default:
+	}
+}
+
+// Run sends until ctx ends. Several workers, of several processes, share one outbox.
+func (w *Worker) Run(ctx context.Context) {
+	poll := time.NewTicker(pollEvery)
+	defer poll.Stop()
+	for {
+		for w.round(ctx) {
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-w.wake:
+		case <-poll.C:
+		}
+	}
+}
+
+// round sends a handful of notices and tells whether there may be more.
+func (w *Worker) round(ctx context.Context) bool {
+	notices, err := w.store.ClaimNotices(ctx, w.now(), claimHold, workers)
+	if err != nil {
+		if ctx.Err() == nil {
+			w.log.Debug("the outbox cannot be read, will try again", "error", err)
+		}
+		return false
+	}
+	var all sync.WaitGroup
+	for _, n := range notices {
+		all.Go(func() { w.attempt(ctx, n) })
+	}
+	all.Wait()
+	return len(notices) > 0
+}
+
+// attempt sends one notice and records how it went.
+func (w *Worker) attempt(ctx context.Context, n roster.Notice) {
+	limited, cancel := context.WithTimeout(ctx, claimHold/2)
+	defer cancel()
+	result := Result{Answer: fmt.Sprintf("no carrier %s is switched on; give the service --smtp", n.Carrier)}
+	if carrier := w.carriers[n.Carrier]; carrier != nil {
+		result = carrier.Send(limited, n)
+	}
+	if ctx.Err() != nil && !result.OK {
+		return // we are stopping; the claim runs out and the notice is tried again
+	}
+	now := w.now()
+	state, again := roster.Sent, now
+	if !result.OK {
+		state, again = roster.Waiting, now.Add(waits[min(n.Attempts, len(waits))-1])
+		if result.Final || now.Sub(n.CreatedAt) > giveUpAfter {
+			state = roster.GivenUp
+		}
+		w.log.Warn("a notice was not delivered", "notice", n.ID, "to", n.Address, "attempt", n.Attempts, "answer", result.Answer, "state", state)
+	}
+	// What was sent is recorded even when we are just stopping.
+	record, done := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
+	defer done()
+	if err := w.store.RecordDelivery(record, roster.Delivery{NoticeID: n.ID, At: now, OK: result.OK, Answer: result.Answer}, state, again); err != nil {
+		w.log.Error("a delivery could not be recorded; the notice will be sent again", "notice", n.ID, "error", err)
+	}
+}

@@ -1,0 +1,236 @@
+// Package pipeline turns what happens (packs of readings, delays that end, acts of people) into
+// committed transactions.
+//
+// One goroutine commits. What gathers while one commit runs is the next commit, so a lone reading
+// waits for nothing and a storm shares its fsyncs. A commit takes the ledger's row first: over all
+// processes commits stand in one line, and each works on the state that the one before it left. What
+// follows from a reading (changed guards, alarms, journal, planned notices) is in its transaction.
+// Submit and Do return after that transaction is committed, never before.
+package pipeline
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync/atomic"
+	"time"
+
+	"jauntylark/core/measure"
+	"jauntylark/store"
+)
+
+const (
+	gatherReadings = 8192             // at most so many readings share a commit
+	queueLength    = 4096             // packs and acts that wait for a commit
+	turnTimeout    = 30 * time.Second // a database that takes longer counts as away
+)
+
+// ErrAway says that the database is away, so that nothing was taken; the same again may work later.
+var ErrAway = errors.New("the database is away")
+
+// ErrKeyUnknown says that the key is no device's, or not any more.
+var ErrKeyUnknown = errors.New("the key is not known")
+
+// Options say what a pipeline works with besides its store.
+type Options struct {
+	Log      *slog.Logger
+	Now      func() measure.Instant   // the service's clock
+	Link     func(alarm int64) string // address of an alarm in the console; nil: messages carry no links
+	OnNotice func()                   // called after a commit that planned notices
+}
+
+// Pipeline commits for one process.
+type Pipeline struct {
+	store *store.Store
+	Options
+	queue   chan *job
+	stopped chan struct{}
+	live    *live // the committer's alone; nil when it must be loaded anew
+	keys    atomic.Pointer[keyring]
+}
+
+// keyring finds a device by the hash of its key.
+type keyring map[[32]byte]int64
+
+// job is one pack or one act on its way.
+type job struct {
+	pack    *Pack
+	act     func(*Turn) error
+	twin    *job // an earlier pack with the same idempotency key
+	outcome Outcome
+	err     error
+	done    chan struct{}
+}
+
+// New makes a pipeline; Run makes it work.
+func New(s *store.Store, o Options) *Pipeline {
+	if o.Now == nil {
+		o.Now = func() measure.Instant { return measure.InstantOf(time.Now()) }
+	}
+	if o.OnNotice == nil {
+		o.OnNotice = func() {}
+	}
+	p := &Pipeline{store: s, Options: o, queue: make(chan *job, queueLength), stopped: make(chan struct{})}
+	p.keys.Store(&keyring{})
+	return p
+}
+
+// Run commits until ctx ends.
+func (p *Pipeline) Run(ctx context.Context) {
+	defer close(p.stopped)
+	go p.sweepEvery(ctx, sweepInterval)
+	var next *job
+	for {
+		first := next
+		if next = nil; first == nil {
+			select {
+			case first = <-p.queue:
+			case <-ctx.Done():
+				return
+			}
+		}
+		batch := []*job{first}
+		if first.pack != nil {
+			batch, next = p.gather(batch)
+		}
+		p.commit(batch)
+		for _, j := range batch {
+			close(j.done)
+		}
+	}
+}
+
+// gather adds the packs that wait to batch. An act ends the batch and comes next.
+func (p *Pipeline) gather(batch []*job) ([]*job, *job) {
+	for n := len(batch[0].pack.Samples); n < gatherReadings; {
+		select {
+		case j := <-p.queue:
+			if j.pack == nil {
+				return batch, j
+			}
+			batch, n = append(batch, j), n+len(j.pack.Samples)
+		default:
+			return batch, nil
+		}
+	}
+	return batch, nil
+}
+
+// commit makes one transaction of the batch. When it fails for another reason than an absent
+// database, each pack has a transaction of its own, so that a bad one harms no other.
+func (p *Pipeline) commit(batch []*job) {
+	err := p.turn(batch)
+	switch {
+	case err == nil:
+		return
+	case len(batch) > 1 && !store.Away(err):
+		p.Log.Error("a commit of several packs failed; trying them one by one", "error", err)
+		for _, j := range batch {
+			p.commit([]*job{j})
+		}
+		return
+	case store.Away(err):
+		p.Log.Warn("the database is away", "error", err)
+		err = fmt.Errorf("%w: %w", ErrAway, err)
+	}
+	for _, j := range batch {
+		j.outcome, j.err = Outcome{}, err
+	}
+}
+
+// turn runs the batch in one transaction.
+func (p *Pipeline) turn(batch []*job) (err error) {
+	ctx, cancel := context.WithTimeout(context.Background(), turnTimeout)
+	defer cancel()
+	for _, j := range batch { // what an attempt that failed has left
+		j.outcome, j.err, j.twin = Outcome{}, nil, nil
+	}
+	tx, err := p.store.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	t := &Turn{Tx: tx, Now: p.Now(), p: p, ctx: ctx}
+	defer func() {
+		if err != nil && (t.touched || t.live == nil) || t.configChanged {
+			p.live = nil
+		}
+	}()
+	if err = t.begin(); err != nil {
+		p.live = nil
+		return err
+	}
+	if batch[0].act != nil {
+		err = batch[0].act(t)
+	} else {
+		err = t.takePacks(batch)
+	}
+	if err == nil {
+		err = t.finish()
+	}
+	if err == nil {
+		err = tx.Commit()
+	}
+	if err != nil {
+		return err
+	}
+	t.live.commitNo = t.CommitNo
+	if t.noticed {
+		p.OnNotice()
+	}
+	return nil
+}
+
+// wait hands a job to the committer and waits for its commit.
+func (p *Pipeline) wait(ctx context.Context, j *job) error {
+	j.done = make(chan struct{})
+	select {
+	case p.queue <- j:
+	case <-p.stopped:
+		return ErrAway
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	select {
+	case <-j.done:
+		return j.err
+	case <-p.stopped:
+		select {
+		case <-j.done:
+			return j.err
+		default:
+			return ErrAway
+		}
+	case <-ctx.Done(): // it may still be committed, but nobody is told
+		return ctx.Err()
+	}
+}
+
+// Submit takes a pack. It returns when what was taken of it is committed; the outcome tells which
+// records were refused.
+func (p *Pipeline) Submit(ctx context.Context, pack *Pack) (Outcome, error) {
+	j := &job{pack: pack}
+	if err := p.wait(ctx, j); err != nil {
+		return Outcome{}, err
+	}
+	return j.outcome, nil
+}
+
+// Do runs act in a commit of its own. When act fails, nothing of it is kept.
+func (p *Pipeline) Do(ctx context.Context, act func(*Turn) error) error {
+	return p.wait(ctx, &job{act: act})
+}
+
+// KnowsKey tells whether a device has the key with this hash. Most answers come from memory; a key
+// that is not known there is looked up, since another process may have made it.
+func (p *Pipeline) KnowsKey(ctx context.Context, hash [32]byte) (bool, error) {
+	if _, known := (*p.keys.Load())[hash]; known {
+		return true, nil
+	}
+	known, err := p.store.KnowsKey(ctx, hash[:])
+	if err != nil {
+		return false, fmt.Errorf("%w: %w", ErrAway, err)
+	}
+	return known, nil
+}

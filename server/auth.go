@@ -1,0 +1,189 @@
+package server
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base32"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/alexedwards/argon2id"
+	"github.com/danielgtaylor/huma/v2"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+)
+
+const (
+	sessionCookie = "jaunty_session"
+	sessionLasts  = 30 * 24 * time.Hour
+	tokenLasts    = 365 * 24 * time.Hour
+)
+
+type contextKey int
+
+const (
+	personKey contextKey = iota
+	tokenHashKey
+)
+
+// personOf gives the person that the request comes from.
+func personOf(ctx context.Context) site.Person {
+	p, _ := ctx.Value(personKey).(site.Person)
+	return p
+}
+
+// authorise lets an operation run only for people whose role it asks for (see operation).
+func (v *Server) authorise(ctx huma.Context, next func(huma.Context)) {
+	need, asks := ctx.Operation().Metadata["role"].(site.Role)
+	if !asks {
+		next(ctx)
+		return
+	}
+	token := strings.TrimPrefix(ctx.Header("Authorization"), "Bearer ")
+	if token == "" {
+		if c, err := huma.ReadCookie(ctx, sessionCookie); err == nil {
+			token = c.Value
+		}
+	}
+	person, err := v.personByToken(ctx.Context(), token)
+	switch {
+	case errors.Is(err, pipeline.ErrKeyUnknown):
+		_ = huma.WriteErr(v.api, ctx, http.StatusUnauthorized, "Sign in first.")
+	case err != nil:
+		var status huma.StatusError
+		errors.As(v.problem(err), &status)
+		ctx.SetHeader("Retry-After", "2")
+		_ = huma.WriteErr(v.api, ctx, status.GetStatus(), status.Error())
+	case !person.Role.May(need):
+		_ = huma.WriteErr(v.api, ctx, http.StatusForbidden, fmt.Sprintf("This takes the role %s; you are %s.", need, person.Role))
+	default:
+		hash := sha256.Sum256([]byte(token))
+		next(huma.WithValue(huma.WithValue(ctx, personKey, person), tokenHashKey, hash[:]))
+	}
+}
+
+// personByToken gives the person whom a session or token lets in.
+func (v *Server) personByToken(ctx context.Context, token string) (site.Person, error) {
+	if token == "" || len(token) > 200 {
+		return site.Person{}, pipeline.ErrKeyUnknown
+	}
+	hash := sha256.Sum256([]byte(token))
+	person, err := v.store.PersonByToken(ctx, hash[:], v.pipeline.Now())
+	if errors.Is(err, store.ErrNotFound) {
+		return person, pipeline.ErrKeyUnknown
+	}
+	if err != nil {
+		return person, fmt.Errorf("%w: %w", pipeline.ErrAway, err)
+	}
+	return person, nil
+}
+
+// secret makes a secret of so many random bytes and its hash, which is all that is stored.
+func secret(bytes int) (text string, hash [32]byte) {
+	raw := make([]byte, bytes)
+	_, _ = rand.Read(raw)
+	text = strings.ToLower(base32.StdEncoding.WithPadding(base32.NoPadding).EncodeToString(raw))
+	return text, sha256.Sum256([]byte(text))
+}
+
+// signIns bounds how many passwords are tried: at once, since each costs 64 MiB, and after failures.
+type signIns struct {
+	slots    chan struct{}
+	mu       sync.Mutex
+	failures map[string][]time.Time
+}
+
+const (
+	failuresAllowed = 8
+	failuresForget  = 5 * time.Minute
+)
+
+func newSignIns() *signIns {
+	return &signIns{slots: make(chan struct{}, 2), failures: map[string][]time.Time{}}
+}
+
+// refused tells how long those at key must wait; it forgets old failures.
+func (s *signIns) refused(key string, now time.Time) time.Duration {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for k, times := range s.failures {
+		for len(times) > 0 && now.Sub(times[0]) > failuresForget {
+			times = times[1:]
+		}
+		if s.failures[k] = times; len(times) == 0 {
+			delete(s.failures, k)
+		}
+	}
+	if times := s.failures[key]; len(times) >= failuresAllowed {
+		return failuresForget - now.Sub(times[len(times)-failuresAllowed])
+	}
+	return 0
+}
+
+func (s *signIns) failed(key string, now time.Time) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.failures) < 10_000 {
+		s.failures[key] = append(s.failures[key], now)
+	}
+}
+
+// HashPassword gives what is stored of a password (argon2id, RFC 9106).
+func HashPassword(password string) (string, error) {
+	return argon2id.CreateHash(password, argon2id.DefaultParams)
+}
+
+// noPassword is compared with when the address is unknown, so that the answer takes as long.
+var noPassword = sync.OnceValue(func() string {
+	hash, _ := HashPassword("nobody has this password")
+	return hash
+})
+
+// checkPassword gives the person who has this address and password.
+func (v *Server) checkPassword(ctx context.Context, from, email, password string) (site.Person, error) {
+	now := v.pipeline.Now().Time()
+	email = strings.ToLower(strings.TrimSpace(email))
+	for _, key := range []string{from, email} {
+		if wait := v.signIns.refused(key, now); wait > 0 {
+			seconds := fmt.Sprint(int(wait.Seconds()) + 1)
+			return site.Person{}, huma.ErrorWithHeaders(huma.Error429TooManyRequests("Too many wrong passwords. Try again in "+seconds+" s."), http.Header{"Retry-After": {seconds}})
+		}
+	}
+	select {
+	case v.signIns.slots <- struct{}{}:
+		defer func() { <-v.signIns.slots }()
+	case <-ctx.Done():
+		return site.Person{}, ctx.Err()
+	}
+	person, hash, err := v.store.PersonByEmail(ctx, email)
+	if errors.Is(err, store.ErrNotFound) {
+		hash = noPassword()
+	} else if err != nil {
+		return person, err
+	}
+	match, hashErr := argon2id.ComparePasswordAndHash(password, hash)
+	if hashErr != nil {
+		return person, hashErr
+	}
+	if !match || err != nil {
+		v.signIns.failed(from, now)
+		v.signIns.failed(email, now)
+		return site.Person{}, huma.Error401Unauthorized("The e-mail address or the password is wrong.")
+	}
+	return person, nil
+}
+
+// letIn makes a token for a person.
+func (v *Server) letIn(ctx context.Context, person site.Person, session bool, lasts time.Duration) (string, measure.Instant, error) {
+	token, hash := secret(32)
+	now := v.pipeline.Now()
+	return token, now.Add(lasts), v.store.AddToken(ctx, hash[:], person.ID, session, now, now.Add(lasts))
+}

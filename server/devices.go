@@ -1,0 +1,182 @@
+package server
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/series"
+	"jauntylark/core/site"
+)
+
+func (v *Server) listDevices(ctx context.Context, _ *none) (*body[[]site.Device], error) {
+	return answer(v.store.Devices(ctx))
+}
+
+// NewDevice is a device that is to be added.
+type NewDevice struct {
+	Name  string `json:"name" example:"greenhouse-door"`
+	Title string `json:"title" required:"false" maxLength:"80" doc:"what people call it; made from the name when left out"`
+}
+
+// AddedDevice is a device that was added, with its key.
+type AddedDevice struct {
+	site.Device
+	Key string `json:"key" doc:"told once"`
+}
+
+func (v *Server) addDevice(ctx context.Context, in *body[NewDevice]) (*body[AddedDevice], error) {
+	if err := site.CheckName(in.Body.Name); err != nil {
+		return nil, wrong("name", err.Error())
+	}
+	key, hash := secret(20)
+	out := AddedDevice{Device: site.Device{Name: in.Body.Name, Title: strings.TrimSpace(in.Body.Title)}, Key: key}
+	return answer(out, v.pipeline.AddDevice(ctx, &out.Device, hash, actor(ctx)))
+}
+
+func (v *Server) listSignals(ctx context.Context, _ *none) (*body[[]site.Signal], error) {
+	return answer(v.store.Signals(ctx))
+}
+
+type sparksInput struct {
+	Columns int `query:"columns" default:"60" minimum:"1" maximum:"400"`
+}
+
+func (v *Server) listSparks(ctx context.Context, in *sparksInput) (*body[[]site.Spark], error) {
+	now := v.pipeline.Now()
+	return answer(v.store.Sparks(ctx, now.Add(-24*time.Hour), now, in.Columns))
+}
+
+// SignalPath is the place of one signal.
+type SignalPath struct {
+	Device string `path:"device"`
+	Signal string `path:"signal"`
+}
+
+func (v *Server) signal(ctx context.Context, p SignalPath) (site.Signal, error) {
+	s, err := v.store.Signal(ctx, p.Device, p.Signal)
+	if err == nil {
+		return s, nil
+	}
+	all, listErr := v.store.Signals(ctx)
+	if listErr != nil {
+		return s, listErr
+	}
+	paths := make([]string, len(all))
+	for i := range all {
+		paths[i] = all[i].Path()
+	}
+	return s, missing(err, "signal", p.Device+"/"+p.Signal, paths)
+}
+
+func (v *Server) getSignal(ctx context.Context, in *SignalPath) (*body[site.Signal], error) {
+	return answer(v.signal(ctx, *in))
+}
+
+// SignalChange says what to change of a signal; what is left out stays.
+type SignalChange struct {
+	Title *string       `json:"title" required:"false" maxLength:"80"`
+	Unit  *measure.Unit `json:"unit" required:"false" doc:"SenML or UCUM code; can be said once"`
+}
+
+func (v *Server) setSignal(ctx context.Context, in *struct {
+	SignalPath
+	Body SignalChange
+}) (*body[site.Signal], error) {
+	if _, err := v.signal(ctx, in.SignalPath); err != nil {
+		return nil, err
+	}
+	if err := v.pipeline.SetSignal(ctx, in.Device+"/"+in.Signal, in.Body.Title, in.Body.Unit, actor(ctx)); err != nil {
+		return nil, err
+	}
+	return answer(v.signal(ctx, in.SignalPath))
+}
+
+// Stretch is a stretch of time in a query: the last hour when nothing is said.
+type Stretch struct {
+	Since time.Time `query:"since" doc:"from this instant on; an hour before until when left out"`
+	Until time.Time `query:"until" doc:"up to and with this instant; the newest reading when left out"`
+}
+
+// farAhead is beyond every reading: they are at most a day ahead.
+const farAhead = 25 * time.Hour
+
+// bounds settles what was left out and refuses a stretch that ends before it begins.
+func (s *Stretch) bounds(now measure.Instant) (since, until measure.Instant, err error) {
+	since, until = measure.InstantOf(s.Since), measure.InstantOf(s.Until)
+	if s.Until.IsZero() {
+		until = now.Add(farAhead)
+	}
+	if s.Since.IsZero() {
+		since = min(until, now).Add(-time.Hour)
+	}
+	if until < since {
+		err = wrong("until", until.String()+" is before since, "+since.String())
+	}
+	return since, until, err
+}
+
+// Readings is one page of readings.
+type Readings struct {
+	Readings []measure.Reading `json:"readings" nullable:"false"`
+	Next     *measure.Instant  `json:"next" format:"date-time" doc:"since of the next page; null when this is the last"`
+}
+
+func (v *Server) listReadings(ctx context.Context, in *struct {
+	SignalPath
+	Stretch
+	Limit int `query:"limit" default:"10000" minimum:"1" maximum:"100000"`
+}) (*body[Readings], error) {
+	s, err := v.signal(ctx, in.SignalPath)
+	if err != nil {
+		return nil, err
+	}
+	since, until, err := in.bounds(v.pipeline.Now())
+	if err != nil {
+		return nil, err
+	}
+	page := Readings{}
+	var more bool
+	if page.Readings, more, err = v.store.Readings(ctx, s.ID, since, until, in.Limit); more {
+		next := page.Readings[len(page.Readings)-1].At + 1
+		page.Next = &next
+	}
+	return answer(page, err)
+}
+
+// Line is a stretch of a signal as a chart draws it. The lists are of one length.
+type Line struct {
+	At      []int64   `json:"at" nullable:"false" doc:"milliseconds since 1970"`
+	Value   []float64 `json:"value" nullable:"false"`
+	Of      int       `json:"of" doc:"how many readings the stretch has"`
+	Reduced bool      `json:"reduced" doc:"not all readings are told: first, lowest, highest and last of each column are"`
+}
+
+// lineAtMost bounds the readings behind one line.
+const lineAtMost = 3_000_000
+
+func (v *Server) getLine(ctx context.Context, in *struct {
+	SignalPath
+	Stretch
+	Columns int `query:"columns" default:"1200" minimum:"1" maximum:"8000"`
+}) (*body[Line], error) {
+	s, err := v.signal(ctx, in.SignalPath)
+	if err != nil {
+		return nil, err
+	}
+	since, until, err := in.bounds(v.pipeline.Now())
+	if err != nil {
+		return nil, err
+	}
+	readings, _, err := v.store.Readings(ctx, s.ID, since, until, lineAtMost)
+	if err != nil {
+		return nil, err
+	}
+	kept := series.Reduce(readings, since, min(until, v.pipeline.Now().Add(time.Minute)), in.Columns)
+	line := Line{At: make([]int64, len(kept)), Value: make([]float64, len(kept)), Of: len(readings), Reduced: len(kept) < len(readings)}
+	for i, r := range kept {
+		line.At[i], line.Value[i] = int64(r.At), r.Value
+	}
+	return answer(line, nil)
+}

@@ -1,0 +1,221 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strconv"
+	"sync"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+)
+
+// hub tells all open consoles what commits change, whichever process made them. What is told is the
+// state as it is now, so telling twice does no harm, and a console that was away asks by the number
+// of the last commit that it saw.
+type hub struct {
+	store *store.Store
+	log   *slog.Logger
+	wake  chan int64
+
+	mu      sync.Mutex
+	clients map[chan site.Change]struct{}
+	closed  chan struct{}
+	once    sync.Once
+}
+
+const (
+	toldAtMost = 250 * time.Millisecond // between two changes
+	heartbeat  = 5 * time.Second
+	backlog    = 16 // changes that a slow client may be behind before it is cut off
+)
+
+func newHub(s *store.Store, log *slog.Logger) *hub {
+	return &hub{store: s, log: log, wake: make(chan int64, 1), clients: map[chan site.Change]struct{}{}, closed: make(chan struct{})}
+}
+
+// run listens for commits and tells the clients until ctx ends.
+func (h *hub) run(ctx context.Context) {
+	go h.tell(ctx)
+	for ctx.Err() == nil {
+		err := h.store.Listen(ctx, func(n int64) {
+			select {
+			case <-h.wake: // the older number is told with the newer
+			default:
+			}
+			h.wake <- n
+		})
+		if err != nil && ctx.Err() == nil {
+			h.log.Debug("the live stream has lost the database, will try again", "error", err)
+			time.Sleep(time.Second)
+		}
+	}
+}
+
+func (h *hub) tell(ctx context.Context) {
+	last := int64(-1)
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case n := <-h.wake:
+			if last < 0 || h.count() == 0 {
+				last = n
+				continue
+			}
+		}
+		change, err := h.store.ChangesSince(ctx, last)
+		if err != nil {
+			continue // Listen notices too, and wakes this again when it is back
+		}
+		last = change.CommitNo
+		h.broadcast(change)
+		select {
+		case <-ctx.Done():
+		case <-time.After(toldAtMost):
+		}
+	}
+}
+
+func (h *hub) count() int {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return len(h.clients)
+}
+
+func (h *hub) broadcast(change site.Change) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for c := range h.clients {
+		select {
+		case c <- change:
+		default: // too slow: it is cut off, and comes back with the number it has
+			delete(h.clients, c)
+			close(c)
+		}
+	}
+}
+
+func (h *hub) join() chan site.Change {
+	c := make(chan site.Change, backlog)
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.clients[c] = struct{}{}
+	return c
+}
+
+func (h *hub) leave(c chan site.Change) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	delete(h.clients, c)
+}
+
+func (h *hub) close() { h.once.Do(func() { close(h.closed) }) }
+
+// Beat is sent when there is nothing else to tell.
+type Beat struct {
+	Now measure.Instant `json:"now" format:"date-time"`
+}
+
+// serveLive streams changes as server-sent events: "change" with a site.Change and the commit's
+// number as its id, "beat" with the time at least every five seconds.
+func (v *Server) serveLive(c *echo.Context) error {
+	if err := v.mayWatch(c.Request()); err != nil {
+		return v.answerProblem(c, err)
+	}
+	since, err := strconv.ParseInt(c.Request().Header.Get("Last-Event-ID"), 10, 64)
+	if err != nil {
+		since = -1
+	}
+	changes := v.hub.join()
+	defer v.hub.leave(changes)
+	first, err := v.store.ChangesSince(c.Request().Context(), since)
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	h := c.Response().Header()
+	h.Set("Content-Type", "text/event-stream")
+	h.Set("Cache-Control", "no-store")
+	h.Set("X-Accel-Buffering", "no")
+	c.Response().WriteHeader(http.StatusOK)
+	out := http.NewResponseController(c.Response())
+	beat := time.NewTicker(heartbeat)
+	defer beat.Stop()
+	write := func(event string, id int64, data any) error {
+		body, err := json.Marshal(data)
+		if err != nil {
+			return err
+		}
+		_ = out.SetWriteDeadline(time.Now().Add(20 * time.Second))
+		if event == "change" {
+			_, err = fmt.Fprintf(c.Response(), "id: %d\nevent: change\ndata: %s\n\n", id, body)
+		} else {
+			_, err = fmt.Fprintf(c.Response(), "event: %s\ndata: %s\n\n", event, body)
+		}
+		if err == nil {
+			err = out.Flush()
+		}
+		return err
+	}
+	err = write("change", first.CommitNo, first)
+	for err == nil {
+		select {
+		case <-c.Request().Context().Done():
+			return nil
+		case <-v.hub.closed:
+			return nil
+		case change, open := <-changes:
+			if !open {
+				return nil
+			}
+			err = write("change", change.CommitNo, change)
+		case <-beat.C:
+			err = write("beat", 0, Beat{v.pipeline.Now()})
+		}
+	}
+	return nil // the client has gone
+}
+
+// mayWatch lets viewers in.
+func (v *Server) mayWatch(r *http.Request) error {
+	token := ""
+	if c, err := r.Cookie(sessionCookie); err == nil {
+		token = c.Value
+	}
+	if bearer := r.Header.Get("Authorization"); len(bearer) > 7 {
+		token = bearer[7:]
+	}
+	person, err := v.personByToken(r.Context(), token)
+	switch {
+	case errors.Is(err, pipeline.ErrKeyUnknown):
+		return huma.Error401Unauthorized("Sign in first.")
+	case err != nil:
+		return v.problem(err)
+	case !person.Role.May(site.Viewer):
+		return huma.Error403Forbidden("This takes the role viewer.")
+	}
+	return nil
+}
+
+// answerProblem writes a problem document outside of an operation.
+func (v *Server) answerProblem(c *echo.Context, err error) error {
+	var status huma.StatusError
+	if !errors.As(err, &status) {
+		return err
+	}
+	body, marshalErr := json.Marshal(status)
+	if marshalErr != nil {
+		return marshalErr
+	}
+	return c.Blob(status.GetStatus(), "application/problem+json", body)
+}

@@ -1,0 +1,64 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+
+	"jauntylark/core/alarm"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+)
+
+// problem turns what went wrong into an RFC 9457 problem document.
+func (v *Server) problem(err error) error {
+	var fault *alarm.Fault
+	var status huma.StatusError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &status):
+		return err
+	case errors.As(err, &fault):
+		return wrong(fault.Field, fault.Reason)
+	case errors.Is(err, store.ErrNotFound):
+		return huma.Error404NotFound(strings.TrimSuffix(err.Error(), ": "+store.ErrNotFound.Error()))
+	case errors.Is(err, store.ErrTaken):
+		return huma.Error409Conflict(err.Error())
+	case errors.Is(err, context.Canceled):
+		return huma.Error503ServiceUnavailable("the request was given up")
+	case errors.Is(err, pipeline.ErrAway), store.Away(err):
+		v.Log.Warn("the database is away", "error", err)
+		return huma.ErrorWithHeaders(huma.Error503ServiceUnavailable("The database is away. Try again in a moment."), http.Header{"Retry-After": {"2"}})
+	}
+	v.Log.Error("request failed", "error", err)
+	return huma.Error500InternalServerError("Something went wrong here; the service's log says what.")
+}
+
+// wrong is the problem of one field of the body.
+func wrong(field, reason string) error {
+	return huma.Error422UnprocessableEntity(field+": "+reason, &huma.ErrorDetail{Location: "body." + field, Message: reason})
+}
+
+// answerError writes what Echo itself refuses (no such path, wrong method) as a problem document.
+func (v *Server) answerError(c *echo.Context, err error) {
+	if r, unwrapErr := echo.UnwrapResponse(c.Response()); unwrapErr == nil && r.Committed {
+		return
+	}
+	status := echo.StatusCode(err)
+	if status == 0 {
+		status = http.StatusInternalServerError
+		v.Log.Error("request failed", "path", c.Request().URL.Path, "error", err)
+	}
+	detail := "There is nothing at " + c.Request().URL.Path + "."
+	if status != http.StatusNotFound {
+		detail = http.StatusText(status) + "."
+	}
+	body, _ := json.Marshal(&huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail})
+	_ = c.Blob(status, "application/problem+json", body)
+}

@@ -1,0 +1,161 @@
+// Package server is the service's face: the API over HTTP, the live stream, and the console's files.
+package server
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"reflect"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"jauntylark/core/measure"
+	"jauntylark/intake/httpin"
+	"jauntylark/pipeline"
+	"jauntylark/standin"
+	"jauntylark/store"
+)
+
+// Options say how the service shows itself.
+type Options struct {
+	Log          *slog.Logger
+	URL          string         // address that people reach the service by; empty: as the request says
+	Secure       bool           // people reach it over TLS, so cookies are for TLS alone
+	TrustedProxy []netip.Prefix // whose X-Forwarded-For and -Proto are believed
+	Inbox        *standin.Inbox // what the stand-ins received; nil when there are none
+}
+
+// Server answers over HTTP.
+type Server struct {
+	Options
+	store    *store.Store
+	pipeline *pipeline.Pipeline
+	echo     *echo.Echo
+	api      huma.API
+	hub      *hub
+	signIns  *signIns
+}
+
+// New makes the routes.
+func New(s *store.Store, p *pipeline.Pipeline, o Options) (*Server, error) {
+	v := &Server{Options: o, store: s, pipeline: p, echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns()}
+	v.echo.Logger = o.Log
+	v.echo.HTTPErrorHandler = v.answerError
+	v.echo.IPExtractor = v.clientAddress()
+	cross := http.NewCrossOriginProtection()
+	if o.URL != "" {
+		u, err := url.Parse(o.URL)
+		if err != nil || u.Scheme == "" || u.Host == "" {
+			return nil, errors.New("--url is not an address like https://lark.example.org: " + o.URL)
+		}
+		if err := cross.AddTrustedOrigin(u.Scheme + "://" + u.Host); err != nil {
+			return nil, err
+		}
+	}
+	v.echo.Use(middleware.Recover(), echo.WrapMiddleware(cross.Handler), securityHeaders)
+
+	v.api = v.newAPI()
+	v.routes()
+	way := &httpin.Way{Pipeline: p, Person: v.personByToken}
+	v.echo.POST("/api/v1/intake", way.Receive)
+	v.echo.GET("/api/v1/live", v.serveLive)
+	v.echo.GET("/health/live", func(c *echo.Context) error { return c.String(http.StatusOK, "alive\n") })
+	v.echo.GET("/health/ready", v.serveReady)
+	v.serveConsole()
+	return v, nil
+}
+
+// newAPI makes the API that the operations are declared on.
+func (v *Server) newAPI() huma.API {
+	config := huma.DefaultConfig("Jaunty Lark", "1")
+	config.Info.Description = "Looks after places that nobody is watching."
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/api/openapi", "", ""
+	config.CreateHooks = nil
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token":   {Type: "http", Scheme: "bearer", Description: "a person's token, from POST /api/v1/tokens"},
+		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie},
+		"key":     {Type: "http", Scheme: "bearer", Description: "a device's key"},
+	}
+	api := huma.NewAPI(config, &adapter{v.echo})
+	api.OpenAPI().Components.Schemas.RegisterTypeAlias(reflect.TypeFor[measure.Quality](), reflect.TypeFor[[]string]())
+	api.UseMiddleware(v.authorise)
+	return api
+}
+
+// Handler gives the whole face as a handler.
+func (v *Server) Handler() http.Handler { return v.echo }
+
+// Run answers on the listener until ctx ends, then lets what runs finish for at most ten seconds.
+func (v *Server) Run(ctx context.Context, listener net.Listener, certFile, keyFile string) error {
+	server := &http.Server{
+		Handler: v.echo, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute,
+		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(v.Log.Handler(), slog.LevelDebug),
+	}
+	server.RegisterOnShutdown(v.hub.close)
+	go v.hub.run(ctx)
+	failed := make(chan error, 1)
+	go func() {
+		if certFile != "" {
+			failed <- server.ServeTLS(listener, certFile, keyFile)
+		} else {
+			failed <- server.Serve(listener)
+		}
+	}()
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	grace, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	if err := server.Shutdown(grace); err != nil {
+		return server.Close()
+	}
+	return nil
+}
+
+func (v *Server) clientAddress() echo.IPExtractor {
+	if len(v.TrustedProxy) == 0 {
+		return echo.ExtractIPDirect()
+	}
+	trust := []echo.TrustOption{echo.TrustLoopback(false), echo.TrustLinkLocal(false), echo.TrustPrivateNet(false)}
+	for _, p := range v.TrustedProxy {
+		trust = append(trust, echo.TrustIPRange(&net.IPNet{IP: p.Addr().AsSlice(), Mask: net.CIDRMask(p.Bits(), p.Addr().BitLen())}))
+	}
+	return echo.ExtractIPFromXFFHeader(trust...)
+}
+
+func securityHeaders(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		h := c.Response().Header()
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		return next(c)
+	}
+}
+
+func (v *Server) serveReady(c *echo.Context) error {
+	ctx, cancel := context.WithTimeout(c.Request().Context(), 3*time.Second)
+	defer cancel()
+	if err := v.store.Ping(ctx); err != nil {
+		c.Response().Header().Set("Retry-After", "2")
+		return c.String(http.StatusServiceUnavailable, "the database is away\n")
+	}
+	return c.String(http.StatusOK, "ready\n")
+}
+
+// DescribeAPI gives the API's description as OpenAPI 3.1 in YAML, without a service.
+func DescribeAPI() ([]byte, error) {
+	v, err := New(nil, pipeline.New(nil, pipeline.Options{}), Options{Log: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		return nil, err
+	}
+	return v.api.OpenAPI().YAML()
+}

@@ -1,0 +1,179 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/netip"
+	"strings"
+	"sync"
+	"time"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+	"jauntylark/notify"
+	"jauntylark/pipeline"
+	"jauntylark/standin"
+	"jauntylark/store"
+	"jauntylark/store/cluster"
+)
+
+// Settings are what a whole service runs with.
+type Settings struct {
+	Data         string   // folder of the private PostgreSQL
+	Database     string   // address of an outside PostgreSQL; empty: a private one under Data
+	HTTP         string   // address to listen on
+	SMTP         string   // where mail goes; empty: nowhere
+	URL          string   // address that links in messages carry; empty: they carry none
+	TLSCert      string   // certificate file; empty: no TLS
+	TLSKey       string   // key file
+	TrustedProxy []string // addresses or networks whose X-Forwarded-For is believed
+	Log          *slog.Logger
+	Inbox        *standin.Inbox // of the stand-ins, shown by the API; nil: none
+	OwnerName    string         // what to call the first owner
+	Owner        string         // e-mail address of the first owner, made when nobody can sign in yet
+	Password     string         // the first owner's; empty: one is made and told by FirstOwner
+	Demo         bool           // the owner of a demo: any password will do, and is given anew at each start
+	FirstOwner   func(email, password string)
+	Ready        func(address string) // called once, when the service answers
+}
+
+// Serve runs a whole service until ctx ends, then stops what it started.
+func Serve(ctx context.Context, s Settings) (err error) {
+	proxies, err := prefixes(s.TrustedProxy)
+	if err != nil {
+		return err
+	}
+	carriers := map[string]notify.Carrier{}
+	if s.SMTP != "" {
+		if carriers[roster.Mail], err = notify.NewMail(s.SMTP); err != nil {
+			return err
+		}
+	}
+	if s.Owner != "" {
+		if s.Owner, err = site.CheckEmail(s.Owner); err != nil {
+			return fmt.Errorf("--owner: %w", err)
+		}
+	}
+	listener, err := net.Listen("tcp", s.HTTP)
+	if err != nil {
+		return fmt.Errorf("--http: %w", err)
+	}
+	defer listener.Close()
+	if s.Database == "" {
+		private, err := cluster.Start(ctx, s.Data, cluster.Options{})
+		if err != nil {
+			return err
+		}
+		s.Database = private.URL
+		defer func() {
+			stop, cancel := context.WithTimeout(context.Background(), time.Minute)
+			defer cancel()
+			err = errors.Join(err, private.Stop(stop))
+		}()
+	}
+	records, err := store.Open(ctx, s.Database)
+	if err != nil {
+		return err
+	}
+	defer records.Close()
+	return s.run(ctx, records, carriers, proxies, listener)
+}
+
+func (s Settings) run(ctx context.Context, records *store.Store, carriers map[string]notify.Carrier, proxies []netip.Prefix, listener net.Listener) error {
+	now := func() measure.Instant { return measure.InstantOf(time.Now()) }
+	worker := notify.NewWorker(records, carriers, s.Log, now)
+	options := pipeline.Options{Log: s.Log, Now: now, OnNotice: worker.Wake}
+	if s.URL != "" {
+		options.Link = func(alarm int64) string { return fmt.Sprintf("%s/alarms/%d", strings.TrimRight(s.URL, "/"), alarm) }
+	}
+	pipe := pipeline.New(records, options)
+	web, err := New(records, pipe, Options{Log: s.Log, URL: s.URL, Secure: s.TLSCert != "" || strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies, Inbox: s.Inbox})
+	if err != nil {
+		return err
+	}
+	// The face stops first, so that what it has promised is still committed; then the rest.
+	back, stopBack := context.WithCancel(context.WithoutCancel(ctx))
+	var behind sync.WaitGroup
+	defer behind.Wait()
+	defer stopBack()
+	behind.Go(func() { pipe.Run(back) })
+	behind.Go(func() { worker.Run(back) })
+	if err := s.firstOwner(ctx, records, pipe); err != nil {
+		return err
+	}
+	scheme := "http://"
+	if s.TLSCert != "" {
+		scheme = "https://"
+	}
+	if s.Ready != nil {
+		s.Ready(scheme + listener.Addr().String())
+	}
+	return web.Run(ctx, listener, s.TLSCert, s.TLSKey)
+}
+
+// firstOwner lets the first person in.
+func (s Settings) firstOwner(ctx context.Context, records *store.Store, pipe *pipeline.Pipeline) error {
+	people, err := records.People(ctx)
+	if err != nil {
+		return err
+	}
+	if len(people) > 0 {
+		return s.setPassword(ctx, people, pipe)
+	}
+	if s.Owner == "" {
+		s.Log.Warn("nobody can sign in yet; start once with --owner EMAIL")
+		return nil
+	}
+	password := s.Password
+	if password == "" {
+		password, _ = secret(12)
+	}
+	if err := site.CheckPassword(password); err != nil && !s.Demo {
+		return fmt.Errorf("JAUNTY_PASSWORD: %w", err)
+	}
+	owner := site.Person{Email: s.Owner, Name: s.OwnerName, Role: site.Owner}
+	if err := AddPerson(ctx, pipe, &owner, password, "the service"); err != nil && !errors.Is(err, store.ErrTaken) {
+		return err
+	}
+	if s.FirstOwner != nil {
+		s.FirstOwner(s.Owner, password)
+	}
+	return nil
+}
+
+// setPassword gives the owner of a demo who is there already the password.
+func (s Settings) setPassword(ctx context.Context, people []site.Person, pipe *pipeline.Pipeline) error {
+	if !s.Demo || s.Password == "" {
+		return nil
+	}
+	hash, err := HashPassword(s.Password)
+	if err != nil {
+		return err
+	}
+	for _, p := range people {
+		if p.Email == s.Owner {
+			return pipe.Do(ctx, func(t *pipeline.Turn) error { return t.Tx.SetPassword(ctx, p.ID, hash) })
+		}
+	}
+	return nil
+}
+
+func prefixes(texts []string) ([]netip.Prefix, error) {
+	var out []netip.Prefix
+	for _, text := range texts {
+		prefix, err := netip.ParsePrefix(text)
+		if err != nil {
+			address, err := netip.ParseAddr(text)
+			if err != nil {
+				return nil, fmt.Errorf("--trusted-proxy: %q is neither an address nor a network like 10.0.0.0/8", text)
+			}
+			prefix = netip.PrefixFrom(address, address.BitLen())
+		}
+		out = append(out, prefix)
+	}
+	return out, nil
+}

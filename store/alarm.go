@@ -1,0 +1,61 @@
+package store
+
+import (
+	"context"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+)
+
+const selectAlarm = `
+	select id, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, raised_at, cleared_at,
+	       acknowledged_at, acknowledged_by, learned_at, value, extreme, cleared_value, unit, when_text, advice, sentence, cause
+	from alarm`
+
+// AlarmQuery says which alarms are wanted: each field that is set narrows.
+type AlarmQuery struct {
+	Standing bool            // only raised ones
+	Signal   string          // DEVICE/SIGNAL
+	Since    measure.Instant // standing at this instant or later
+	Before   int64           // with a lower ID, for the next page
+	Limit    int
+}
+
+// Alarms gives alarms, newest first.
+func (s *Store) Alarms(ctx context.Context, q AlarmQuery) ([]alarm.Alarm, error) {
+	alarms := []alarm.Alarm{}
+	err := s.db.SelectContext(ctx, &alarms, selectAlarm+`
+		where (not $1 or cleared_at is null) and ($2 = '' or signal = $2) and ($3 = 0 or coalesce(cleared_at, $3) >= $3) and ($4 = 0 or id < $4)
+		order by id desc limit $5`, q.Standing, q.Signal, int64(q.Since), q.Before, q.Limit)
+	return alarms, err
+}
+
+// Alarm gives one alarm.
+func (s *Store) Alarm(ctx context.Context, id int64) (alarm.Alarm, error) {
+	var a alarm.Alarm
+	err := s.db.GetContext(ctx, &a, selectAlarm+` where id = $1`, id)
+	return a, found(err)
+}
+
+// Alarm gives one alarm.
+func (t *Tx) Alarm(ctx context.Context, id int64) (alarm.Alarm, error) {
+	var a alarm.Alarm
+	err := t.GetContext(ctx, &a, selectAlarm+` where id = $1`, id)
+	return a, found(err)
+}
+
+// AddAlarm stores a new alarm.
+func (t *Tx) AddAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) error {
+	return t.GetContext(ctx, &a.ID, `
+		insert into alarm (changed_in, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) returning id`,
+		commitNo, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When, a.Advice, a.Sentence)
+}
+
+// SaveAlarm writes what can change of an alarm.
+func (t *Tx) SaveAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) error {
+	_, err := t.ExecContext(ctx, `
+		update alarm set changed_in = $2, cleared_at = $3, acknowledged_at = $4, acknowledged_by = $5, extreme = $6, cleared_value = $7, cause = $8
+		where id = $1`, a.ID, commitNo, a.ClearedAt, a.AcknowledgedAt, a.AcknowledgedBy, a.Extreme, a.ClearedValue, a.Cause)
+	return err
+}

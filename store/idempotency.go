@@ -1,0 +1,29 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"time"
+
+	"jauntylark/core/measure"
+)
+
+// OutcomeOf gives what was answered when the sender last used the key, nil when it has not within a
+// day.
+func (t *Tx) OutcomeOf(ctx context.Context, sender, key string, now measure.Instant) (outcome []byte, err error) {
+	err = t.GetContext(ctx, &outcome, `select outcome from idempotency where sender = $1 and key = $2 and at > $3`, sender, key, now.Add(-24*time.Hour))
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	return outcome, err
+}
+
+// KeepOutcome keeps what is answered to the key, and forgets a few of those older than a day.
+func (t *Tx) KeepOutcome(ctx context.Context, sender, key string, outcome []byte, now measure.Instant) error {
+	_, err := t.ExecContext(ctx, `
+		with old as (delete from idempotency where ctid in (select ctid from idempotency where at <= $5 limit 10))
+		insert into idempotency (sender, key, at, outcome) values ($1, $2, $3, $4)
+		on conflict (sender, key) do update set at = excluded.at, outcome = excluded.outcome`, sender, key, now, string(outcome), now.Add(-24*time.Hour))
+	return err
+}

@@ -1,0 +1,85 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+
+	"github.com/jackc/pgx/v5/stdlib"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/site"
+)
+
+// channel is where each commit is announced, by its number.
+const channel = "jaunty_commit"
+
+// TakeLedger gives this transaction its number and makes all others wait until it ends. The number
+// is one more than that of the commit before it, whichever process made that; configNo tells whether
+// devices, keys, signals or guards have changed.
+func (t *Tx) TakeLedger(ctx context.Context) (commitNo, configNo int64, err error) {
+	err = t.QueryRowxContext(ctx, `
+		update ledger set commit_no = commit_no + 1
+		returning commit_no, config_no, pg_notify('`+channel+`', commit_no::text)::text`).Scan(&commitNo, &configNo, new(string))
+	return commitNo, configNo, err
+}
+
+// RaiseConfig tells all processes that devices, keys, signals or guards have changed.
+func (t *Tx) RaiseConfig(ctx context.Context) (configNo int64, err error) {
+	err = t.GetContext(ctx, &configNo, `update ledger set config_no = config_no + 1 returning config_no`)
+	return configNo, err
+}
+
+// ChangesSince tells what the commits after number since have changed, as it is now. A since that is
+// negative asks for the newest number alone.
+func (s *Store) ChangesSince(ctx context.Context, since int64) (site.Change, error) {
+	change := site.Change{Signals: []site.Signal{}, Alarms: []alarm.Alarm{}}
+	tx, err := s.Begin(ctx)
+	if err != nil {
+		return change, err
+	}
+	defer tx.Rollback()
+	if _, err = tx.ExecContext(ctx, `set transaction isolation level repeatable read read only`); err != nil {
+		return change, err
+	}
+	if err = tx.GetContext(ctx, &change.CommitNo, `select commit_no from ledger`); err != nil || since < 0 || since >= change.CommitNo {
+		return change, err
+	}
+	if err = tx.SelectContext(ctx, &change.Signals, selectSignal+` where st.changed_in > $1 order by s.id`, since); err != nil {
+		return change, err
+	}
+	titled(change.Signals)
+	err = tx.SelectContext(ctx, &change.Alarms, selectAlarm+` where changed_in > $1 order by id limit 500`, since)
+	return change, err
+}
+
+// Listen calls heard with the number of each commit, of any process, until ctx ends or the
+// connection breaks. It calls heard once with the newest number when it has begun to listen.
+func (s *Store) Listen(ctx context.Context, heard func(commitNo int64)) error {
+	conn, err := s.db.Connx(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	return conn.Raw(func(driver any) error {
+		native := driver.(*stdlib.Conn).Conn()
+		if _, err := native.Exec(ctx, `listen `+channel); err != nil {
+			return err
+		}
+		var newest int64
+		if err := native.QueryRow(ctx, `select commit_no from ledger`).Scan(&newest); err != nil {
+			return err
+		}
+		for {
+			heard(newest)
+			note, err := native.WaitForNotification(ctx)
+			if err != nil {
+				native.Close(context.Background())
+				return err
+			}
+			if newest, err = strconv.ParseInt(note.Payload, 10, 64); err != nil {
+				return fmt.Errorf("notification %q: %w", note.Payload, err)
+			}
+		}
+	})
+}

@@ -1,0 +1,161 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"testing"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/store"
+	"jauntylark/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+func TestSeveralProcessesOpenOneDatabaseAtOnce(t *testing.T) {
+	url := storetest.URL(t)
+	var wait sync.WaitGroup
+	for range 4 {
+		wait.Go(func() {
+			s, err := store.Open(context.Background(), url)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			s.Close()
+		})
+	}
+	wait.Wait()
+}
+
+// addSignal stores device d with signal s.
+func addSignal(t *testing.T, s *store.Store) site.Signal {
+	t.Helper()
+	ctx := context.Background()
+	tx, err := s.Begin(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer tx.Rollback()
+	commit, _, err := tx.TakeLedger(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := site.Device{Name: "d"}
+	if err := tx.AddDevice(ctx, &d); err != nil {
+		t.Fatal(err)
+	}
+	v := site.Signal{Device: "d", Name: "s", Kind: site.KindNumber}
+	if err := tx.AddSignal(ctx, d.ID, &v, commit, 1); err != nil {
+		t.Fatal(err)
+	}
+	if err := tx.Commit(); err != nil {
+		t.Fatal(err)
+	}
+	return v
+}
+
+func TestCopyAndRollbackShareATransaction(t *testing.T) {
+	s, ctx := storetest.Store(t), context.Background()
+	v := addSignal(t, s)
+	for _, commit := range []bool{false, true} {
+		tx, err := s.Begin(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := tx.CopyReadings(ctx, []store.Row{{Signal: v.ID, At: 10, Value: 1.5}, {Signal: v.ID, At: 20, Value: -2, Quality: measure.Late}}); err != nil {
+			t.Fatal(err)
+		}
+		if commit {
+			err = tx.Commit()
+		} else {
+			tx.Rollback()
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, more, err := s.Readings(ctx, v.ID, 0, 100, 10)
+		want := 0
+		if commit {
+			want = 2
+		}
+		if err != nil || more || len(got) != want {
+			t.Fatalf("after commit %v: %v %v", commit, got, err)
+		}
+	}
+	if got, more, err := s.Readings(ctx, v.ID, 0, 100, 1); err != nil || !more || len(got) != 1 || got[0].Value != 1.5 {
+		t.Errorf("first page: %v %v %v", got, more, err)
+	}
+}
+
+// Numbers are given in commit order: whoever reads number n has all before it.
+func TestLedgerNumbersCommitsInOrder(t *testing.T) {
+	s, ctx := storetest.Store(t), context.Background()
+	var wait sync.WaitGroup
+	var mu sync.Mutex
+	var order []int64
+	for range 8 {
+		wait.Go(func() {
+			for range 10 {
+				tx, err := s.Begin(ctx)
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				n, _, err := tx.TakeLedger(ctx)
+				mu.Lock()
+				order = append(order, n)
+				mu.Unlock()
+				if err == nil {
+					err = tx.Commit()
+				}
+				if err != nil {
+					t.Error(err)
+				}
+			}
+		})
+	}
+	wait.Wait()
+	for i, n := range order {
+		if n != int64(i+1) {
+			t.Fatalf("commit %d has number %d", i+1, n)
+		}
+	}
+}
+
+func TestListenHearsEachCommit(t *testing.T) {
+	s := storetest.Store(t)
+	ctx, cancel := context.WithCancel(context.Background())
+	heard := make(chan int64, 10)
+	done := make(chan error)
+	go func() { done <- s.Listen(ctx, func(n int64) { heard <- n }) }()
+	if n := <-heard; n != 0 {
+		t.Errorf("first heard %d", n)
+	}
+	addSignal(t, s)
+	if n := <-heard; n != 1 {
+		t.Errorf("then heard %d", n)
+	}
+	cancel()
+	if err := <-done; !errors.Is(err, context.Canceled) {
+		t.Errorf("ended with %v", err)
+	}
+}
+
+func TestTakenNamesAndMissingRecords(t *testing.T) {
+	s, ctx := storetest.Store(t), context.Background()
+	addSignal(t, s)
+	tx, err := s.Begin(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer tx.Rollback()
+	if err := tx.AddDevice(ctx, &site.Device{Name: "d"}); !errors.Is(err, store.ErrTaken) || store.Away(err) {
+		t.Errorf("a second device d: %v", err)
+	}
+	if _, err := s.Signal(ctx, "d", "none"); !errors.Is(err, store.ErrNotFound) || store.Away(err) {
+		t.Errorf("a signal that is not there: %v", err)
+	}
+}

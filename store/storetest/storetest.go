@@ -1,0 +1,81 @@
+// Package storetest gives tests a real PostgreSQL: one throw-away cluster a test binary, one database
+// a test.
+package storetest
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+	"sync/atomic"
+	"testing"
+
+	"jauntylark/store"
+	"jauntylark/store/cluster"
+)
+
+var (
+	running *cluster.Cluster
+	counter atomic.Int64
+)
+
+// Main runs a test binary's tests with a cluster around them. Call it from TestMain.
+func Main(m *testing.M) {
+	os.Exit(around(m))
+}
+
+func around(m *testing.M) int {
+	dir, err := os.MkdirTemp("", "jaunty-test-")
+	if err == nil {
+		defer os.RemoveAll(dir)
+		err = os.Chmod(dir, 0o711)
+	}
+	if err == nil {
+		running, err = cluster.Start(context.Background(), filepath.Join(dir, "d"), cluster.Options{Throwaway: true})
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer running.Stop(context.Background())
+	return m.Run()
+}
+
+// URL makes an empty database for the test and gives its address.
+func URL(t testing.TB) string {
+	t.Helper()
+	db, err := sql.Open("pgx", running.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	name := fmt.Sprintf("test_%d", counter.Add(1))
+	if _, err := db.Exec("create database " + name); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if db, err := sql.Open("pgx", running.URL); err == nil {
+			defer db.Close()
+			_, _ = db.Exec("drop database if exists " + name + " with (force)")
+		}
+	})
+	u, err := url.Parse(running.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	u.Path = "/" + name
+	return u.String()
+}
+
+// Store opens a store on an empty database of the test's own.
+func Store(t testing.TB) *store.Store {
+	t.Helper()
+	s, err := store.Open(context.Background(), URL(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	return s
+}
