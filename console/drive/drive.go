@@ -1,0 +1,171 @@
+// Package drive works the console in a headless Chromium as a person would: for the browser tests
+// and for the pictures in docs/screenshots.
+package drive
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"time"
+
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+)
+
+// Page is one tab of a browser of its own.
+type Page struct {
+	ctx  context.Context
+	base string
+
+	mu     sync.Mutex
+	errors []string
+}
+
+// Open starts a browser for the console at base. The function that comes back ends it.
+func Open(ctx context.Context, base string) (*Page, func(), error) {
+	ctx, endBrowser := chromedp.NewExecAllocator(ctx, append(chromedp.DefaultExecAllocatorOptions[:], chromedp.Headless, chromedp.NoSandbox,
+		chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("hide-scrollbars", true))...)
+	ctx, endTab := chromedp.NewContext(ctx)
+	end := func() { endTab(); endBrowser() }
+	p := &Page{ctx: ctx, base: base}
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		end()
+		return nil, nil, fmt.Errorf("starting chromium: %w", err)
+	}
+	messages, thrown := chromedp.Console(ctx), chromedp.Events(ctx, runtime.ExceptionThrown)
+	go func() {
+		for m, err := range messages {
+			if err != nil {
+				return
+			}
+			if m.Type == "error" {
+				p.complain(m.Text)
+			}
+		}
+	}()
+	go func() {
+		for e, err := range thrown {
+			if err != nil {
+				return
+			}
+			p.complain(e.ExceptionDetails.Text)
+		}
+	}()
+	return p, end, nil
+}
+
+func (p *Page) complain(text string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.errors = append(p.errors, text)
+}
+
+// Errors are what the page has complained of: errors on its console and exceptions.
+func (p *Page) Errors() []string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return append([]string{}, p.errors...)
+}
+
+const patience = 20 * time.Second
+
+func (p *Page) do(steps ...chromedp.Action[chromedp.Void]) error {
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	return chromedp.Do(ctx, steps...)
+}
+
+// Goto opens a path of the console.
+func (p *Page) Goto(path string) error { return p.do(chromedp.Navigate(p.base + path)) }
+
+// See waits until something that matches the CSS selector is in sight.
+func (p *Page) See(selector string) error {
+	if err := p.do(chromedp.WaitVisible(chromedp.CSS(selector))); err != nil {
+		return fmt.Errorf("%s is not in sight: %w", selector, err)
+	}
+	return nil
+}
+
+// Type types text into the field that matches the selector.
+func (p *Page) Type(selector, text string) error {
+	return p.do(chromedp.WaitVisible(chromedp.CSS(selector)), chromedp.SendKeys(chromedp.CSS(selector), text))
+}
+
+// SignIn opens the console and signs in.
+func (p *Page) SignIn(email, password string) error {
+	if err := p.Goto("/"); err != nil {
+		return err
+	}
+	if err := p.Type(`input[name=email]`, email); err != nil {
+		return err
+	}
+	if err := p.Type(`input[name=password]`, password); err != nil {
+		return err
+	}
+	if err := p.Press("Enter"); err != nil {
+		return err
+	}
+	return p.See("nav")
+}
+
+// keys are the keys that Press knows: name, code, what they type.
+var keys = map[string]int64{"Enter": 13, "Tab": 9, "Escape": 27}
+
+// Press presses and lets go of one key, as a keyboard does.
+func (p *Page) Press(key string) error {
+	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeKeyDown, input.DispatchKeyEventTypeKeyUp} {
+			press := input.DispatchKeyEventParams{Type: kind, Key: key, Code: key, WindowsVirtualKeyCode: keys[key], NativeVirtualKeyCode: keys[key]}
+			if key == "Enter" && kind == input.DispatchKeyEventTypeKeyDown {
+				press.Text = "\r"
+			}
+			if _, err := chromedp.Call(ctx, input.DispatchKeyEvent, press); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+}
+
+// Eval gives the value of a JavaScript expression on the page; a promise is waited for.
+func Eval[T any](p *Page, expression string) (T, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+}
+
+// Until waits until a JavaScript expression is true.
+func (p *Page) Until(expression string) error {
+	for end := time.Now().Add(patience); ; time.Sleep(50 * time.Millisecond) {
+		truth, err := Eval[bool](p, "!!("+expression+")")
+		if err == nil && truth {
+			return nil
+		}
+		if time.Now().After(end) {
+			text, _ := Eval[string](p, "document.body.innerText")
+			return fmt.Errorf("not so within %v: %s (%v); the page says: %s", patience, expression, err, text)
+		}
+	}
+}
+
+// Look sets the size and the theme.
+func (p *Page) Look(width, height int64, dark bool) error {
+	theme := "light"
+	if dark {
+		theme = "dark"
+	}
+	return p.do(chromedp.EmulateViewport(width, height), chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: theme}}})
+		return err
+	}))
+}
+
+// Picture takes a picture of what is in sight, as PNG.
+func (p *Page) Picture() ([]byte, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.CaptureScreenshot())
+}

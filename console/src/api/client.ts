@@ -1,0 +1,35 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema.gen'
+
+export type Signal = components['schemas']['Signal']
+export type Alarm = components['schemas']['Alarm']
+export type AlarmStory = components['schemas']['AlarmStory']
+export type Guard = components['schemas']['Guard']
+export type Line = components['schemas']['Line']
+export type Person = components['schemas']['Person']
+export type Site = components['schemas']['Site']
+export type Spark = components['schemas']['Spark']
+export type Change = components['schemas']['Change']
+
+export const api = createClient<paths>({ baseUrl: '' })
+
+/** A problem document (RFC 9457) that the service answered with. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    detail: string,
+  ) {
+    super(detail)
+  }
+}
+
+type Answer<T> = { data?: T; error?: { detail?: string }; response: Response }
+
+/** Gives the data of an answer, or throws its problem. */
+export async function take<T>(answer: Promise<Answer<T>>): Promise<T> {
+  const { data, error, response } = await answer
+  if (!response.ok) throw new Problem(response.status, error?.detail ?? response.statusText)
+  return data as T
+}
+
+export const pathOf = (s: { device: string; name: string }) => `${s.device}/${s.name}`

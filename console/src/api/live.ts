@@ -1,0 +1,113 @@
+import { useSyncExternalStore } from 'react'
+import { type Change, pathOf, type Signal } from './client'
+import { queries, takeAlarms } from './queries'
+
+/** How the live stream is. When it is not connected, what the page shows is as old as `heard`, by the
+ *  service's clock, which is `ahead` of the browser's. */
+export type LiveState = { connected: boolean; heard: number; ahead: number }
+
+const silence = 12_000 // the service beats every five seconds
+const retry = 2_000
+
+let state: LiveState = { connected: false, heard: 0, ahead: 0 }
+let source: EventSource | undefined
+let watchdog: ReturnType<typeof setTimeout> | undefined
+let broken = false
+const listeners = new Set<() => void>()
+
+function set(next: Partial<LiveState>) {
+  state = { ...state, ...next }
+  listeners.forEach((tell) => tell())
+}
+
+/** Opens the stream, and opens it again whenever it breaks. */
+export function openLive() {
+  closeLive()
+  source = new EventSource('/api/v1/live')
+  source.onopen = () => {
+    // What was missed while it was broken is asked for anew.
+    if (broken) void queries.invalidateQueries()
+    broken = false
+    hear()
+  }
+  source.addEventListener('beat', (e) => {
+    const now = Date.parse((JSON.parse((e as MessageEvent<string>).data) as { now: string }).now)
+    hear(now - Date.now())
+  })
+  source.addEventListener('change', (e) => {
+    hear()
+    takeChange(JSON.parse((e as MessageEvent<string>).data) as Change)
+  })
+  source.onerror = reopen
+  watch()
+}
+
+export function closeLive() {
+  clearTimeout(watchdog)
+  source?.close()
+  source = undefined
+}
+
+function hear(ahead = state.ahead) {
+  watch()
+  set({ connected: true, heard: Date.now() + ahead, ahead })
+}
+
+function watch() {
+  clearTimeout(watchdog)
+  watchdog = setTimeout(reopen, silence)
+}
+
+function reopen() {
+  if (!source) return
+  broken = true
+  set({ connected: false })
+  closeLive()
+  watchdog = setTimeout(openLive, retry)
+  source = undefined
+  // A session that has ended shows the sign-in page instead.
+  void queries.invalidateQueries({ queryKey: ['session'] })
+}
+
+function takeChange(change: Change) {
+  if (change.signals.length > 0) {
+    const known = queries.getQueryData<Signal[] | null>(['signals'])
+    const changed = new Map(change.signals.map((s) => [s.id, s]))
+    if (known) {
+      const next = known.map((s) => changed.get(s.id) ?? s)
+      const names = new Set(known.map((s) => s.id))
+      const added = change.signals.filter((s) => !names.has(s.id))
+      queries.setQueryData(
+        ['signals'],
+        added.length ? [...next, ...added].sort((a, b) => (pathOf(a) < pathOf(b) ? -1 : 1)) : next,
+      )
+    }
+  }
+  takeAlarms(queries, change.alarms)
+}
+
+const subscribe = (tell: () => void) => {
+  listeners.add(tell)
+  return () => listeners.delete(tell)
+}
+
+export const useLive = () => useSyncExternalStore(subscribe, () => state)
+
+let second = Math.floor(Date.now() / 1000)
+const tickers = new Set<() => void>()
+setInterval(() => {
+  second = Math.floor(Date.now() / 1000)
+  tickers.forEach((tell) => tell())
+}, 1000)
+
+/** The service's clock in milliseconds, a new one each second. */
+export function useNow() {
+  const at = useSyncExternalStore(
+    (tell) => {
+      tickers.add(tell)
+      return () => tickers.delete(tell)
+    },
+    () => second,
+  )
+  return at * 1000 + state.ahead
+}

@@ -1,0 +1,89 @@
+import type { Alarm, Guard, Signal } from './client'
+
+const units: Record<string, string> = {
+  Cel: '°C',
+  '[degF]': '°F',
+  '%RH': '%',
+  '/': '',
+  count: '',
+  '%EL': '%',
+  '1/s': '/s',
+  '1/min': '/min',
+  'beat/min': '/min',
+  Ohm: 'Ω',
+  kOhm: 'kΩ',
+  'uS/cm': 'µS/cm',
+  um: 'µm',
+  '[in_i]': 'in',
+  '[ft_i]': 'ft',
+  m2: 'm²',
+  m3: 'm³',
+  'm3/s': 'm³/s',
+  'm3/h': 'm³/h',
+  'm/s2': 'm/s²',
+  '[lb_av]': 'lb',
+  'kg/m3': 'kg/m³',
+  'g/m3': 'g/m³',
+  'mg/m3': 'mg/m³',
+  'ug/m3': 'µg/m³',
+  L: 'l',
+  'W/m2': 'W/m²',
+  'cd/m2': 'cd/m²',
+  deg: '°',
+}
+
+/** How a unit is written behind a figure. */
+export const shown = (unit: string) => units[unit] ?? unit
+
+/** A value for people: six significant digits at most. */
+export function figure(value: number) {
+  const short = Number(value.toPrecision(6))
+  return Math.abs(short) < 1e12 && (Math.abs(short) >= 1e-6 || short === 0)
+    ? short.toLocaleString('en-GB', { maximumFractionDigits: 12, useGrouping: false })
+    : String(short)
+}
+
+export function reads(s: Signal) {
+  if (s.value == null) return '–'
+  if (s.kind === 'switch') return s.value ? 'on' : 'off'
+  return figure(s.value)
+}
+
+const small = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve']
+export const count = (n: number) => small[n] ?? String(n)
+
+/** How long, in its largest two parts: "4 min", "1 h 5 min". */
+export function length(ms: number) {
+  const s = Math.max(0, Math.round(ms / 1000))
+  if (s < 60) return `${s} s`
+  if (s < 3600) return `${Math.floor(s / 60)} min`
+  if (s < 86400) return `${Math.floor(s / 3600)} h ${Math.floor((s % 3600) / 60)} min`
+  return `${Math.floor(s / 86400)} d ${Math.floor((s % 86400) / 3600)} h`
+}
+
+export const age = (at: string | null, now: number) => {
+  if (!at) return 'never'
+  const ms = now - Date.parse(at)
+  return ms < 1500 ? 'now' : `${length(ms)} ago`
+}
+
+export const clock = (
+  at: string | number,
+  zone: string,
+  options: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit' },
+) => new Intl.DateTimeFormat('en-GB', { timeZone: zone, ...options }).format(new Date(at))
+
+/** The limits in a test like "above 30" or "outside 3..9". */
+export function limitsOf(when: string): number[] {
+  const text = when.replace(/^(above|at least|below|at most|outside|inside)/, '')
+  return text === when ? [] : text.split('..').map(Number)
+}
+
+export const limitsFor = (guards: Guard[] | null | undefined, path: string) =>
+  (guards ?? [])
+    .filter((g) => g.signal === path)
+    .flatMap((g) => limitsOf(g.when).map((limit) => ({ limit, severity: g.severity ?? 'warning' })))
+
+const order = { critical: 0, warning: 1, advisory: 2 }
+/** Worst first, then newest. */
+export const byUrgency = (a: Alarm, b: Alarm) => order[a.severity] - order[b.severity] || b.id - a.id

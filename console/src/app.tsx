@@ -1,0 +1,96 @@
+import { QueryClientProvider } from '@tanstack/react-query'
+import { useEffect } from 'react'
+import { RouterProvider } from 'react-aria-components'
+import { BrowserRouter, Route, Routes, useHref, useNavigate } from 'react-router'
+import { StyleSheetManager } from 'styled-components'
+import { api, Problem } from './api/client'
+import { closeLive, openLive, useLive, useNow } from './api/live'
+import { queries, useSession, useSite, useStanding } from './api/queries'
+import { clock, length } from './api/words'
+import { AlarmPage } from './page/alarm'
+import { Alarms } from './page/alarms'
+import { Now } from './page/now'
+import { SignalPage } from './page/signal'
+import { SignIn } from './page/sign-in'
+import { Failure, Soft } from './ui/basics'
+import { CentrePage } from './ui/form'
+import { Frame } from './ui/frame'
+
+const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce
+
+export const App = () => (
+  <StyleSheetManager nonce={nonce}>
+    <QueryClientProvider client={queries}>
+      <BrowserRouter>
+        <Links />
+      </BrowserRouter>
+    </QueryClientProvider>
+  </StyleSheetManager>
+)
+
+/** Makes React Aria's links the router's. */
+function Links() {
+  const navigate = useNavigate()
+  return (
+    <RouterProvider navigate={(to) => void navigate(to)} useHref={useHref}>
+      <Door />
+    </RouterProvider>
+  )
+}
+
+/** Lets in those who are signed in. */
+function Door() {
+  const session = useSession()
+  if (session.data) return <House name={session.data.name || session.data.email} />
+  if (session.error instanceof Problem && session.error.status === 401) return <SignIn />
+  return <CentrePage>{session.error ? <Failure error={session.error} /> : <Soft>Looking …</Soft>}</CentrePage>
+}
+
+function House({ name }: { name: string }) {
+  useEffect(() => {
+    openLive()
+    return closeLive
+  }, [])
+  const live = useLive()
+  const now = useNow()
+  const site = useSite().data
+  const standing = useStanding().data?.length ?? 0
+  const zone = site?.zone ?? 'UTC'
+  const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
+  const broken =
+    !live.connected && live.heard > 0
+      ? `Not live: the service was last heard at ${clock(live.heard, zone, seconds)}, ${length(now - live.heard)} ago. Trying again.`
+      : undefined
+  const signOut = async () => {
+    await api.DELETE('/api/v1/session')
+    closeLive()
+    queries.clear()
+    location.assign('/')
+  }
+  return (
+    <Frame
+      places={[
+        { to: '/', name: 'Now' },
+        { to: '/alarms', name: 'Alarms', note: standing ? String(standing) : '' },
+      ]}
+      broken={broken}
+      foot={
+        <>
+          {site?.name}
+          <br />
+          {live.connected ? 'live' : 'not live'} · {clock(now, zone, seconds)}
+          <br />
+          {name} · <button onClick={() => void signOut()}>sign out</button>
+        </>
+      }
+    >
+      <Routes>
+        <Route path="/" element={<Now />} />
+        <Route path="/alarms" element={<Alarms />} />
+        <Route path="/alarms/:id" element={<AlarmPage />} />
+        <Route path="/signals/:device/:signal" element={<SignalPage />} />
+        <Route path="*" element={<Failure error={new Error('There is nothing at this address.')} />} />
+      </Routes>
+    </Frame>
+  )
+}

@@ -1,0 +1,93 @@
+import { type Alarm, type Guard, pathOf, type Signal, type Spark as Points } from '../api/client'
+import { useAcknowledge, useSession } from '../api/queries'
+import { clock, length, limitsOf, reads, shown } from '../api/words'
+import { Spark } from '../chart/spark'
+import { Button, Failure, PlainLink, QuietLink, Soft } from '../ui/basics'
+import { Figure, Item, Words } from '../ui/list'
+import { Shape, toneOf } from '../ui/severity'
+
+/** What was done about an alarm, in words. */
+export function whoHasIt(a: Alarm, zone: string) {
+  if (a.acknowledged_at) return `${a.acknowledged_by} has it since ${clock(a.acknowledged_at, zone)}`
+  return a.state === 'raised' ? 'nobody has it yet' : 'nobody took it'
+}
+
+/** The button with which a keeper takes an alarm; focus goes on to the alarm's own page. */
+export function HaveIt({ alarm }: { alarm: Alarm }) {
+  const session = useSession()
+  const acknowledge = useAcknowledge()
+  if (alarm.acknowledged_at || session.data?.role === 'viewer')
+    return <QuietLink href={`/alarms/${alarm.id}`}>Open</QuietLink>
+  const take = () =>
+    acknowledge.mutate(alarm.id, { onSuccess: () => document.getElementById(`alarm-${alarm.id}`)?.focus() })
+  return (
+    <>
+      <Button onPress={take} isDisabled={acknowledge.isPending} aria-label={`I have it: ${alarm.sentence}`}>
+        I have it
+      </Button>
+      {acknowledge.error && <Failure error={acknowledge.error} />}
+    </>
+  )
+}
+
+type Props = { alarm: Alarm; signal?: Signal; spark?: Points; zone: string; now: number }
+
+/** One alarm that stands, in a list. */
+export function AlarmRow({ alarm, signal, spark, zone, now }: Props) {
+  return (
+    <Item>
+      <Shape of={alarm.severity} />
+      <Words>
+        <b>
+          <PlainLink id={`alarm-${alarm.id}`} href={`/alarms/${alarm.id}`}>
+            {alarm.sentence}
+          </PlainLink>
+        </b>
+        <br />
+        <Soft>
+          for {length(now - Date.parse(alarm.raised_at))} · {whoHasIt(alarm, zone)}
+        </Soft>
+      </Words>
+      <Figure $tone={toneOf(alarm.severity)}>
+        {signal ? reads(signal) : '–'} <small>{shown(alarm.unit)}</small>
+      </Figure>
+      <Spark
+        points={spark}
+        limits={limitsOf(alarm.when)}
+        now={signal?.value}
+        width={180}
+        height={40}
+        tone={toneOf(alarm.severity)}
+      />
+      <div>
+        <HaveIt alarm={alarm} />
+      </div>
+    </Item>
+  )
+}
+
+type SignalProps = { signal: Signal; spark?: Points; guards?: Guard[] | null; ageText: string }
+
+/** One signal in a list. */
+export function SignalRow({ signal, spark, guards, ageText }: SignalProps) {
+  const path = pathOf(signal)
+  const limits = (guards ?? []).filter((g) => g.signal === path).flatMap((g) => limitsOf(g.when))
+  return (
+    <Item $dense>
+      <span />
+      <div>
+        <PlainLink href={`/signals/${path}`}>
+          {signal.device_title} <Soft>· {lower(signal.title)}</Soft>
+        </PlainLink>
+      </div>
+      <Figure $dense data-signal={path}>
+        {reads(signal)} <small>{shown(signal.unit)}</small>
+      </Figure>
+      <Spark points={spark} limits={limits} now={signal.value} width={180} height={26} />
+      <Soft>{ageText}</Soft>
+    </Item>
+  )
+}
+
+/** A title in the middle of a line: "Air temperature" is "air temperature", "CO2" stays. */
+const lower = (title: string) => (/^.[a-z]/.test(title) ? title.charAt(0).toLowerCase() + title.slice(1) : title)

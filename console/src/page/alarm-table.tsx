@@ -1,0 +1,39 @@
+import type { Alarm } from '../api/client'
+import { clock, length } from '../api/words'
+import { PlainLink, Scroll, Table } from '../ui/basics'
+import { Shape } from '../ui/severity'
+import { whoHasIt } from './alarm-row'
+
+/** Alarms of the past, newest first. */
+export const AlarmTable = ({ alarms, zone }: { alarms: Alarm[]; zone: string }) => (
+  <Scroll>
+    <Table>
+      <thead>
+        <tr>
+          <th scope="col">Raised</th>
+          <th scope="col">Lasted</th>
+          <th scope="col">How bad</th>
+          <th scope="col">What</th>
+          <th scope="col">Who</th>
+        </tr>
+      </thead>
+      <tbody>
+        {alarms.map((a) => (
+          <tr key={a.id}>
+            <td>{clock(a.raised_at, zone, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })}</td>
+            <td>{a.cleared_at ? length(Date.parse(a.cleared_at) - Date.parse(a.raised_at)) : 'still'}</td>
+            <td>
+              <Shape of={a.severity} /> {a.severity}
+            </td>
+            <td>
+              <PlainLink href={`/alarms/${a.id}`}>
+                {a.state === 'over' ? a.sentence.replace(' is ', ' was ') : a.sentence}
+              </PlainLink>
+            </td>
+            <td>{whoHasIt(a, zone)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </Table>
+  </Scroll>
+)

@@ -1,0 +1,97 @@
+import { useParams } from 'react-router'
+import { type Alarm, pathOf } from '../api/client'
+import { useNow } from '../api/live'
+import { useAlarm, useSession, useSignals, useSite } from '../api/queries'
+import { clock, figure, length, reads, shown } from '../api/words'
+import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
+import { Shape, toneOf } from '../ui/severity'
+import { HaveIt, whoHasIt } from './alarm-row'
+import { SignalChart, type Stretch } from './signal-chart'
+
+const before = 20 * 60_000
+
+/** The stretch to show of an alarm: the last hour while it stands, what was around it when it is over. */
+const around = (a: Alarm): Stretch =>
+  a.cleared_at
+    ? { from: Date.parse(a.raised_at) - before, until: Date.parse(a.cleared_at) + before }
+    : { span: 3600_000 }
+
+/** One alarm, for somebody who was woken: what, how bad, since when, what to do, who was told. */
+export function AlarmPage() {
+  const id = Number(useParams().id)
+  const now = useNow()
+  const zone = useSite().data?.zone ?? 'UTC'
+  const story = useAlarm(id)
+  const signals = useSignals()
+  const role = useSession().data?.role
+  if (story.error) return <Failure error={story.error} />
+  if (!story.data) return <Soft>Looking …</Soft>
+  const a = story.data
+  const signal = signals.data?.find((s) => pathOf(s) === a.signal)
+  const raised = a.state === 'raised'
+  const lasted = length((a.cleared_at ? Date.parse(a.cleared_at) : now) - Date.parse(a.raised_at))
+  const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
+  return (
+    <>
+      <title>{`${a.sentence} · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href="/alarms">Alarms</PlainLink> · {a.id}
+      </Above>
+      <Heading>
+        <Shape of={a.severity} /> {raised ? a.sentence : a.sentence.replace(' is ', ' was ')}
+      </Heading>
+      <Prose>
+        {a.severity} · {raised ? 'since' : 'raised'} {clock(a.raised_at, zone, { weekday: 'long', ...seconds })} ·{' '}
+        {raised ? '' : 'over after '}
+        {lasted} · {whoHasIt(a, zone)}
+        {a.cause && ` · over because ${a.cause}`}
+      </Prose>
+      <Row>
+        <BigFigure
+          value={signal ? reads(signal) : figure(a.value)}
+          unit={`${shown(a.unit)} now`}
+          tone={raised ? toneOf(a.severity) : undefined}
+        />
+        <Soft>
+          went as far as {figure(a.extreme)} {shown(a.unit)}
+        </Soft>
+      </Row>
+      {a.advice && (
+        <Prose>
+          <b>What to do.</b> {a.advice}
+        </Prose>
+      )}
+      {!a.acknowledged_at && role !== 'viewer' && <HaveIt alarm={a} />}
+      {signal && (
+        <Well>
+          <SignalChart signal={signal} stretch={around(a)} now={now} zone={zone} alarms={[a]} />
+        </Well>
+      )}
+      <Subheading>Who was told</Subheading>
+      {a.notices.length === 0 ? (
+        <Prose>Nobody: the guard {a.guard} tells no one.</Prose>
+      ) : (
+        <ul>
+          {[...a.notices].reverse().map((n) => (
+            <li key={n.id}>
+              {n.to}, {n.carrier}, {n.kind === 'raise' ? 'that it is wrong' : 'that it is over'}: {n.state}{' '}
+              {n.deliveries.map((d) => (
+                <Soft key={d.at}>
+                  · {clock(d.at, zone, seconds)} {d.answer}{' '}
+                </Soft>
+              ))}
+            </li>
+          ))}
+        </ul>
+      )}
+      <Subheading>What happened</Subheading>
+      <ul>
+        {[...a.journal].reverse().map((e) => (
+          <li key={e.id}>
+            {clock(e.at, zone, seconds)} {e.text}
+          </li>
+        ))}
+      </ul>
+    </>
+  )
+}

@@ -1,0 +1,85 @@
+import { pathOf } from '../api/client'
+import { useNow } from '../api/live'
+import { useAlarms, useGuards, useSignals, useSite, useSparks, useStanding } from '../api/queries'
+import { age, byUrgency, clock, count } from '../api/words'
+import { Above, Code, Failure, Heading, Prose, Soft, Subheading } from '../ui/basics'
+import { List } from '../ui/list'
+import { AlarmRow, SignalRow } from './alarm-row'
+
+/** What is wrong, in words, and how everything else is. */
+export function Now() {
+  const now = useNow()
+  const zone = useSite().data?.zone ?? 'UTC'
+  const signals = useSignals()
+  const standing = useStanding()
+  const recent = useAlarms()
+  const guards = useGuards().data
+  const sparks = new Map((useSparks().data ?? []).map((s) => [s.signal, s]))
+  const failure = signals.error ?? standing.error
+  if (failure) return <Failure error={failure} />
+  if (!signals.data || !standing.data) return <Soft>Looking …</Soft>
+
+  const wrong = [...standing.data].sort(byUrgency)
+  const ill = new Set(wrong.map((a) => a.signal))
+  const well = signals.data.filter((s) => !ill.has(pathOf(s)))
+  const byPath = new Map(signals.data.map((s) => [pathOf(s), s]))
+  const today = clock(now, zone, { weekday: 'long', day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit' })
+  return (
+    <>
+      <title>{wrong.length ? `${count(wrong.length)} wrong · Jaunty Lark` : 'Jaunty Lark'}</title>
+      <Above>{today.replace(' at ', ', ')}</Above>
+      <Heading>{headline(wrong.length, recent.data ?? [], now, zone, signals.data.length)}</Heading>
+      {signals.data.length === 0 && <FirstDevice />}
+      {wrong.length > 0 && (
+        <List aria-label="What is wrong">
+          {wrong.map((a) => (
+            <AlarmRow
+              key={a.id}
+              alarm={a}
+              signal={byPath.get(a.signal)}
+              spark={sparks.get(a.signal)}
+              zone={zone}
+              now={now}
+            />
+          ))}
+        </List>
+      )}
+      {well.length > 0 && (
+        <>
+          <Subheading>
+            {wrong.length ? 'Everything else is as it should be' : 'Everything is as it should be'}{' '}
+            <Soft>
+              · {well.length} {well.length === 1 ? 'signal' : 'signals'}
+            </Soft>
+          </Subheading>
+          <List aria-label="Signals">
+            {well.map((s) => (
+              <SignalRow key={s.id} signal={s} spark={sparks.get(pathOf(s))} guards={guards} ageText={age(s.at, now)} />
+            ))}
+          </List>
+        </>
+      )}
+    </>
+  )
+}
+
+type Over = { cleared_at: string | null }
+
+function headline(wrong: number, recent: Over[], now: number, zone: string, signals: number) {
+  if (signals === 0) return 'Nothing is watched yet.'
+  if (wrong > 0) return wrong === 1 ? 'One thing is wrong.' : `${count(wrong)} things are wrong.`
+  const last = Math.max(0, ...recent.map((a) => (a.cleared_at ? Date.parse(a.cleared_at) : 0)))
+  if (!last) return 'All quiet.'
+  const day: Intl.DateTimeFormatOptions = now - last > 20 * 3600_000 ? { weekday: 'long' } : {}
+  return `All quiet since ${clock(last, zone, { ...day, hour: '2-digit', minute: '2-digit' })}.`
+}
+
+const FirstDevice = () => (
+  <>
+    <Prose>
+      Add a device on the command line. It tells the device’s key and a line that sends a first reading; the signal then
+      appears here by itself.
+    </Prose>
+    <Code>jaunty device add greenhouse-door</Code>
+  </>
+)

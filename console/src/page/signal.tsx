@@ -1,0 +1,89 @@
+import { useQuery } from '@tanstack/react-query'
+import { useParams, useSearchParams } from 'react-router'
+import { api, pathOf, take } from '../api/client'
+import { useNow } from '../api/live'
+import { useAlarms, useGuards, useSignals, useSite } from '../api/queries'
+import { age, length, reads, shown } from '../api/words'
+import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
+import { Choice } from '../ui/choice'
+import { Shape, toneOf } from '../ui/severity'
+import { AlarmTable } from './alarm-table'
+import { SignalChart } from './signal-chart'
+
+const spans = { hour: 3600_000, day: 86_400_000 }
+
+/** One signal: its value, its line, what guards it, its alarms. */
+export function SignalPage() {
+  const { device = '', signal: name = '' } = useParams()
+  const path = `${device}/${name}`
+  const [query, setQuery] = useSearchParams()
+  const span = query.get('last') === 'day' ? 'day' : 'hour'
+  const now = useNow()
+  const zone = useSite().data?.zone ?? 'UTC'
+  const signals = useSignals()
+  const recent = useAlarms()
+  const guards = (useGuards().data ?? []).filter((g) => g.signal === path)
+  const past = useQuery({
+    queryKey: ['alarms of', path],
+    queryFn: () => take(api.GET('/api/v1/alarms', { params: { query: { all: true, signal: path, limit: 100 } } })),
+  })
+  const signal = signals.data?.find((s) => pathOf(s) === path)
+  if (signals.error) return <Failure error={signals.error} />
+  if (!signals.data) return <Soft>Looking …</Soft>
+  if (!signal) return <Failure error={new Error(`There is no signal ${path}.`)} />
+
+  // The list of recent alarms is kept live; the signal's own list goes further back.
+  const byID = new Map(
+    [...(past.data ?? []), ...(recent.data ?? []).filter((a) => a.signal === path)].map((a) => [a.id, a]),
+  )
+  const alarms = [...byID.values()].sort((a, b) => b.id - a.id)
+  const standing = alarms.find((a) => a.state === 'raised')
+  return (
+    <>
+      <title>{`${signal.device_title} ${signal.title} · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href="/">Now</PlainLink> · {signal.device_title}
+      </Above>
+      <Heading>{signal.title}</Heading>
+      <Row>
+        <span data-signal={path}>
+          <BigFigure value={reads(signal)} unit={shown(signal.unit)} tone={standing && toneOf(standing.severity)} />
+        </span>
+        <Soft>{age(signal.at, now)}</Soft>
+      </Row>
+      {standing && (
+        <Prose>
+          <Shape of={standing.severity} /> <PlainLink href={`/alarms/${standing.id}`}>{standing.sentence}</PlainLink>{' '}
+          <Soft>for {length(now - Date.parse(standing.raised_at))}</Soft>
+        </Prose>
+      )}
+      <Well>
+        <Choice
+          label="Stretch"
+          options={{ hour: 'Last hour', day: 'Last day' }}
+          value={span}
+          onChange={(last) => setQuery({ last }, { replace: true })}
+        />
+        <SignalChart key={span} signal={signal} stretch={{ span: spans[span] }} now={now} zone={zone} alarms={alarms} />
+      </Well>
+      <Subheading>What guards it</Subheading>
+      {guards.length === 0 ? (
+        <Prose>
+          Nothing yet. Add a guard on the command line: <code>jaunty guard add {path} --when 'above 30'</code>
+        </Prose>
+      ) : (
+        <ul>
+          {guards.map((g) => (
+            <li key={g.id}>
+              {g.severity} when {g.when} {shown(signal.unit)}
+              {g.on_delay !== '0s' && ` for ${g.on_delay}`}
+              {g.tell?.length ? `, tells ${g.tell.join(' and ')}` : ', tells nobody'} <Soft>· {g.name}</Soft>
+            </li>
+          ))}
+        </ul>
+      )}
+      <Subheading>Its alarms</Subheading>
+      {alarms.length === 0 ? <Prose>None yet.</Prose> : <AlarmTable alarms={alarms.slice(0, 20)} zone={zone} />}
+    </>
+  )
+}

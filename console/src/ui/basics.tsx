@@ -1,0 +1,130 @@
+import { Button as AriaButton, Link as AriaLink } from 'react-aria-components'
+import styled, { css } from 'styled-components'
+
+const pressable = css`
+  font: 600 var(--step-0) var(--face);
+  min-height: 36px;
+  padding: 7px 14px;
+  border-radius: var(--radius);
+  cursor: pointer;
+  text-align: center;
+  text-decoration: none;
+  white-space: nowrap;
+  &[data-pressed] {
+    transform: translateY(1px);
+  }
+  &[data-disabled] {
+    opacity: 0.55;
+    cursor: default;
+  }
+`
+export const Button = styled(AriaButton)`
+  ${pressable}
+  border: 1px solid var(--accent);
+  background: var(--accent);
+  color: var(--accent-ink);
+`
+export const QuietButton = styled(AriaButton)`
+  ${pressable}
+  border: 1px solid var(--line);
+  background: transparent;
+  color: var(--accent);
+`
+export const QuietLink = styled(AriaLink)`
+  ${pressable}
+  display: inline-block;
+  border: 1px solid var(--line);
+  color: var(--accent);
+`
+export const PlainLink = styled(AriaLink)`
+  color: inherit;
+  text-decoration: none;
+  &[data-hovered] {
+    text-decoration: underline;
+  }
+`
+export const Soft = styled.span`
+  color: var(--ink-soft);
+  font-weight: 400;
+`
+export const Heading = styled.h1`
+  font-size: var(--step-3);
+  font-weight: 560;
+  letter-spacing: -0.015em;
+  line-height: 1.15;
+  margin: 0;
+  text-wrap: balance;
+`
+export const Subheading = styled.h2`
+  font-size: var(--step-1);
+  font-weight: 600;
+  margin: var(--gap-5) 0 var(--gap-3);
+`
+export const Above = styled.p`
+  color: var(--ink-soft);
+  margin: 0 0 6px;
+`
+export const Prose = styled.p`
+  margin: var(--gap-3) 0;
+  max-width: 62ch;
+`
+export const Well = styled.div`
+  background: var(--surface);
+  border: var(--hair);
+  border-radius: var(--radius);
+  padding: var(--gap-3);
+  margin-top: var(--gap-4);
+`
+export const Row = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: var(--gap-3);
+  align-items: baseline;
+`
+export const Code = styled.code`
+  display: block;
+  background: var(--sunk);
+  padding: var(--gap-3);
+  border-radius: var(--radius);
+  overflow-x: auto;
+`
+export const Table = styled.table`
+  width: 100%;
+  border-collapse: collapse;
+  th,
+  td {
+    text-align: left;
+    padding: 8px 12px 8px 0;
+    border-bottom: var(--hair);
+    vertical-align: top;
+  }
+  th {
+    color: var(--ink-soft);
+    font-weight: 400;
+  }
+`
+const Big = styled.span<{ $tone?: string }>`
+  font-size: var(--step-4);
+  font-weight: 600;
+  letter-spacing: -0.02em;
+  color: ${(p) => p.$tone ?? 'inherit'};
+  small {
+    font-size: var(--step-1);
+    font-weight: 400;
+    letter-spacing: 0;
+    color: var(--ink-soft);
+  }
+`
+export const BigFigure = ({ value, unit, tone }: { value: string; unit: string; tone?: string }) => (
+  <Big $tone={tone}>
+    {value} <small>{unit}</small>
+  </Big>
+)
+const Problem = styled.p`
+  border-left: 3px solid var(--critical);
+  padding-left: var(--gap-3);
+`
+export const Failure = ({ error }: { error: Error }) => <Problem role="alert">{error.message}</Problem>
+export const Scroll = styled.div`
+  overflow-x: auto;
+`

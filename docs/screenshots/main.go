@@ -1,0 +1,82 @@
+// Command screenshots takes the pictures of this folder anew from a running demo:
+//
+//	JAUNTY_PASSWORD=… go run ./docs/screenshots -url http://127.0.0.1:8080
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"jauntylark/console/drive"
+	"jauntylark/demo"
+)
+
+// picture is one page at one size and theme.
+type picture struct {
+	name, path    string
+	width, height int64
+	dark          bool
+	wait          string // what must be in sight before the picture is taken
+}
+
+var pictures = []picture{
+	{"now", "/", 1280, 800, false, `[data-signal]`},
+	{"now-dark", "/", 1280, 800, true, `[data-signal]`},
+	{"now-phone", "/", 390, 844, false, `[data-signal]`},
+	{"signal", "/signals/fern-house/air?last=hour", 1280, 800, false, `canvas`},
+	{"signal-day", "/signals/pond/oxygen?last=day", 1280, 800, false, `canvas`},
+	{"alarm", "/alarms/1", 1280, 800, false, `canvas`},
+	{"alarms", "/alarms", 1280, 800, false, `h1`},
+}
+
+func main() {
+	url := flag.String("url", "http://127.0.0.1:8080", "address of the demo")
+	out := flag.String("out", "docs/screenshots", "folder to write to")
+	only := flag.String("only", "", "take this one alone")
+	flag.Parse()
+	if err := take(*url, os.Getenv("JAUNTY_PASSWORD"), *out, *only); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func take(url, password, out, only string) error {
+	page, end, err := drive.Open(context.Background(), url)
+	if err != nil {
+		return err
+	}
+	defer end()
+	if err := page.SignIn(demo.Owner, password); err != nil {
+		return err
+	}
+	for _, p := range pictures {
+		if only != "" && only != p.name {
+			continue
+		}
+		if err := page.Look(p.width, p.height, p.dark); err != nil {
+			return err
+		}
+		if err := page.Goto(p.path); err != nil {
+			return err
+		}
+		if err := page.See(p.wait); err != nil {
+			return fmt.Errorf("%s: %w", p.name, err)
+		}
+		time.Sleep(time.Second) // for what is drawn after that
+		png, err := page.Picture()
+		if err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join(out, p.name+".png"), png, 0o644); err != nil {
+			return err
+		}
+	}
+	for _, complaint := range page.Errors() {
+		fmt.Fprintln(os.Stderr, "the page complains:", complaint)
+	}
+	return nil
+}
