@@ -1,0 +1,421 @@
+package pipeline_test
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"log/slog"
+	"net/url"
+	"slices"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+	"jauntylark/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+// start is when the tests' clock begins.
+const start = measure.Instant(1_790_000_000_000)
+
+// bench is a pipeline with a clock that stands still until it is moved.
+type bench struct {
+	*pipeline.Pipeline
+	t     *testing.T
+	store *store.Store
+	now   *atomic.Int64
+	key   [32]byte
+}
+
+// process starts a pipeline on the store, as a service process would.
+func process(t *testing.T, s *store.Store, now *atomic.Int64) *bench {
+	p := pipeline.New(s, pipeline.Options{Log: slog.New(slog.DiscardHandler), Now: func() measure.Instant { return measure.Instant(now.Load()) }})
+	ctx, stop := context.WithCancel(context.Background())
+	done := make(chan struct{})
+	go func() { p.Run(ctx); close(done) }()
+	t.Cleanup(func() { stop(); <-done })
+	return &bench{Pipeline: p, t: t, store: s, now: now, key: sha256.Sum256([]byte("key of d"))}
+}
+
+// fresh starts a pipeline on an empty database with the device d.
+func fresh(t *testing.T) *bench {
+	now := new(atomic.Int64)
+	now.Store(int64(start))
+	b := process(t, storetest.Store(t), now)
+	if err := b.AddDevice(context.Background(), deviceD(), b.key, "test"); err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+func (b *bench) at(seconds float64) measure.Instant { return start + measure.Instant(seconds*1000) }
+
+func (b *bench) clock(seconds float64) { b.now.Store(int64(b.at(seconds))) }
+
+// send sends a pack from d.
+func (b *bench) send(samples ...measure.Sample) pipeline.Outcome {
+	b.t.Helper()
+	for i := range samples {
+		samples[i].Index = i
+	}
+	out, err := b.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: b.Now(), Samples: samples})
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return out
+}
+
+func (b *bench) readings(name string) []measure.Reading {
+	b.t.Helper()
+	s, err := b.store.Signal(context.Background(), "d", name)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	all, _, err := b.store.Readings(context.Background(), s.ID, 0, b.at(1e6), 100_000)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return all
+}
+
+func (b *bench) guard(g alarm.Guard) alarm.Guard {
+	b.t.Helper()
+	if g.Severity == "" {
+		g.Severity = alarm.Warning
+	}
+	g.Tell = []string{"orla@hollowbrook.example"}
+	if err := b.SaveGuard(context.Background(), &g, "test"); err != nil {
+		b.t.Fatal(err)
+	}
+	return g
+}
+
+func (b *bench) alarms() []alarm.Alarm {
+	b.t.Helper()
+	all, err := b.store.Alarms(context.Background(), store.AlarmQuery{Limit: 1000})
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	slices.Reverse(all)
+	return all
+}
+
+// eventually waits until what happens in the background has happened.
+func (b *bench) eventually(what string, so func() bool) {
+	b.t.Helper()
+	for end := time.Now().Add(10 * time.Second); !so(); time.Sleep(20 * time.Millisecond) {
+		if time.Now().After(end) {
+			b.t.Fatalf("not within 10 s: %s", what)
+		}
+	}
+}
+
+func reason(out pipeline.Outcome) string {
+	words := []string{}
+	for _, r := range out.Rejected {
+		words = append(words, r.Field+": "+r.Reason)
+	}
+	return strings.Join(words, "; ")
+}
+
+func TestDuplicatesAndConflicts(t *testing.T) {
+	b := fresh(t)
+	first := measure.Sample{Name: "temp", At: b.at(-10), Value: 21}
+	second := measure.Sample{Name: "temp", At: b.at(-5), Value: 22}
+	if out := b.send(first, second); out.Accepted != 2 || len(out.Rejected) != 0 {
+		t.Fatalf("first time: %+v", out)
+	}
+	if out := b.send(first, second); out.Accepted != 2 || len(out.Rejected) != 0 {
+		t.Errorf("the same again: %+v", out)
+	}
+	other := first
+	other.Value = 20
+	if out := b.send(other, measure.Sample{Name: "temp", At: b.at(-1), Value: 23}); out.Accepted != 1 || !strings.Contains(reason(out), "conflict") {
+		t.Errorf("another value there, and a good one: %+v", out)
+	}
+	twice := measure.Sample{Name: "temp", At: b.at(0), Value: 24}
+	contrary := measure.Sample{Name: "temp", At: b.at(0), Value: 25}
+	if out := b.send(twice, twice, contrary); out.Accepted != 2 || len(out.Rejected) != 1 || out.Rejected[0].Index != 2 {
+		t.Errorf("twice and contrary in one pack: %+v", out)
+	}
+	if got := b.readings("temp"); len(got) != 4 {
+		t.Errorf("stored: %v", got)
+	}
+}
+
+func TestLateReadingsAreStoredAndNotStepped(t *testing.T) {
+	b := fresh(t)
+	b.send(measure.Sample{Name: "temp", At: b.at(-100), Value: 20})
+	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}})
+	b.send(measure.Sample{Name: "temp", At: b.at(10), Value: 20})
+	if out := b.send(measure.Sample{Name: "temp", At: b.at(5), Value: 99}); out.Accepted != 1 {
+		t.Fatalf("late: %+v", out)
+	}
+	got := b.readings("temp")
+	if len(got) != 3 || got[1].Value != 99 || got[1].Quality != measure.Late || got[2].Quality != 0 {
+		t.Errorf("stored: %v", got)
+	}
+	if got := b.alarms(); len(got) != 0 {
+		t.Errorf("a late reading raised %+v", got)
+	}
+}
+
+func TestClocks(t *testing.T) {
+	b := fresh(t)
+	out := b.send(measure.Sample{Name: "temp", At: b.at(600), Value: 2}, measure.Sample{Name: "temp", At: b.at(540), Value: 1}, measure.Sample{Name: "temp", At: b.at(25 * 3600), Value: 3})
+	if out.Accepted != 2 || !strings.Contains(reason(out), "more than a day ahead") || out.Rejected[0].Index != 2 {
+		t.Fatalf("%+v", out)
+	}
+	want := []measure.Reading{{At: b.at(-60), Value: 1, Quality: measure.Clock}, {At: b.at(0), Value: 2, Quality: measure.Clock}}
+	if got := b.readings("temp"); !slices.Equal(got, want) {
+		t.Errorf("shifted as a whole: %v, want %v", got, want)
+	}
+	b.send(measure.Sample{Name: "near", At: b.at(110), Value: 1}, measure.Sample{Name: "untimed", Value: 5})
+	if got := b.readings("near"); got[0].At != b.at(110) || got[0].Quality != 0 {
+		t.Errorf("less than two minutes ahead: %v", got)
+	}
+	if got := b.readings("untimed"); got[0].At != b.at(0) {
+		t.Errorf("without a time: %v", got)
+	}
+}
+
+func TestUnitsAndKinds(t *testing.T) {
+	b := fresh(t)
+	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 20}, measure.Sample{Name: "door", At: b.at(1), Value: 1, Switch: true})
+	out := b.send(
+		measure.Sample{Name: "temp", At: b.at(2), Value: 21, Unit: "Cel"},
+		measure.Sample{Name: "temp", At: b.at(3), Value: 212, Unit: "[degF]"},
+		measure.Sample{Name: "temp", At: b.at(4), Value: 1, Unit: "Pa"},
+		measure.Sample{Name: "temp", At: b.at(5), Value: 1, Unit: "Celsius"},
+		measure.Sample{Name: "temp", At: b.at(6), Value: 1, Switch: true},
+		measure.Sample{Name: "door", At: b.at(7), Value: 2},
+		measure.Sample{Name: "door", At: b.at(8), Value: 0},
+		measure.Sample{Name: "Bad Name", At: b.at(9), Value: 0},
+		measure.Sample{Name: "e/temp", At: b.at(10), Value: 0},
+	)
+	for i, says := range map[int]string{2: "cannot be given in", 3: "did you mean Cel?", 4: "holds numbers", 5: "on or off", 7: `perhaps "bad-name"`, 8: "cannot send for"} {
+		found := slices.IndexFunc(out.Rejected, func(r measure.Refusal) bool { return r.Index == i })
+		if found < 0 || !strings.Contains(out.Rejected[found].Reason, says) {
+			t.Errorf("record %d: want %q in %+v", i, says, out.Rejected)
+		}
+	}
+	if out.Accepted != 3 {
+		t.Errorf("accepted %d", out.Accepted)
+	}
+	if got := b.readings("temp"); len(got) != 3 || got[2].Value < 99.999 || got[2].Value > 100.001 {
+		t.Errorf("212 °F in °C: %v", got)
+	}
+	if s, _ := b.store.Signal(context.Background(), "d", "temp"); s.Unit != "Cel" || s.Kind != site.KindNumber {
+		t.Errorf("the first unit was not kept: %+v", s)
+	}
+}
+
+func TestIdempotencyKeys(t *testing.T) {
+	b := fresh(t)
+	post := func(key string, value float64) pipeline.Outcome {
+		out, err := b.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: b.Now(), IdempotencyKey: key, Samples: []measure.Sample{{Name: "temp", Value: value}}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return out
+	}
+	post("a", 1)
+	b.clock(1)
+	if out := post("a", 1); out.Accepted != 1 {
+		t.Errorf("the same key again: %+v", out)
+	}
+	if got := b.readings("temp"); len(got) != 1 {
+		t.Errorf("stored %d readings for one key", len(got))
+	}
+	b.clock(24*3600 + 2)
+	if post("a", 1); len(b.readings("temp")) != 2 {
+		t.Errorf("a day later the key still holds: %v", b.readings("temp"))
+	}
+}
+
+func TestAnUnknownKeyAndAPerson(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	_, err := b.Submit(ctx, &pipeline.Pack{Sender: pipeline.Sender{Key: sha256.Sum256([]byte("x"))}, Arrived: start, Samples: []measure.Sample{{Name: "temp", Value: 1}}})
+	if !errors.Is(err, pipeline.ErrKeyUnknown) {
+		t.Errorf("unknown key: %v", err)
+	}
+	out, err := b.Submit(ctx, &pipeline.Pack{Sender: pipeline.Sender{Person: "Orla"}, Arrived: start, Samples: []measure.Sample{{Name: "d/temp", Value: 1}, {Index: 1, Name: "dd/temp", Value: 1}, {Index: 2, Name: "temp", Value: 1}}})
+	if err != nil || out.Accepted != 1 || !strings.Contains(reason(out), "did you mean d?") || !strings.Contains(reason(out), "not DEVICE/SIGNAL") {
+		t.Errorf("a person: %+v %v", out, err)
+	}
+}
+
+// A delay ends without a reading: the sweeper raises a second later, at the due instant, and what
+// comes with an older time afterwards is late.
+func TestSweep(t *testing.T) {
+	b := fresh(t)
+	b.send(measure.Sample{Name: "temp", At: b.at(-1), Value: 20})
+	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}, OnDelay: measure.Duration(10 * time.Second)})
+	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 31})
+	b.clock(11.9)
+	time.Sleep(500 * time.Millisecond)
+	if got := b.alarms(); len(got) != 0 {
+		t.Fatalf("raised before a second had passed: %+v", got)
+	}
+	b.clock(12.1)
+	b.eventually("the sweeper raises", func() bool { return len(b.alarms()) == 1 })
+	a := b.alarms()[0]
+	if a.RaisedAt != b.at(11) || a.LearnedAt != b.at(12.1) || a.Value != 31 || a.State != alarm.StateRaised {
+		t.Errorf("%+v", a)
+	}
+	b.send(measure.Sample{Name: "temp", At: b.at(10.5), Value: 0})
+	if got := b.readings("temp"); got[2].Quality != measure.Late {
+		t.Errorf("a reading from before the swept instant: %v", got)
+	}
+}
+
+func TestAlarmNoticesAndAcknowledge(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.send(measure.Sample{Name: "temp", At: b.at(-1), Value: 20, Unit: "Cel"})
+	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1, Advice: "Open the vents."})
+	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 31}, measure.Sample{Name: "temp", At: b.at(2), Value: 35}, measure.Sample{Name: "temp", At: b.at(3), Value: 32})
+	a := b.alarms()[0]
+	if a.Sentence != "D temp is above 30 °C" || a.Extreme != 31 {
+		t.Errorf("%+v", a)
+	}
+	b.clock(5)
+	acked, err := b.Acknowledge(ctx, a.ID, "Orla")
+	if err != nil || acked.AcknowledgedBy != "Orla" || *acked.AcknowledgedAt != b.at(5) {
+		t.Fatalf("%+v %v", acked, err)
+	}
+	b.clock(6)
+	if again, err := b.Acknowledge(ctx, a.ID, "Tadhg"); err != nil || again.AcknowledgedBy != "Orla" {
+		t.Errorf("a second acknowledgement: %+v %v", again, err)
+	}
+	b.send(measure.Sample{Name: "temp", At: b.at(63), Value: 28.5})
+	over := b.alarms()[0]
+	if over.State != alarm.StateOver || over.Extreme != 35 || *over.ClearedValue != 28.5 || over.AcknowledgedBy != "Orla" {
+		t.Errorf("over: %+v", over)
+	}
+	notices, err := b.store.Notices(ctx, a.ID, 0, 10)
+	if err != nil || len(notices) != 2 {
+		t.Fatalf("%v %v", notices, err)
+	}
+	for _, says := range []string{"D temp is above 30 °C.", "It reads 31 °C, and the limit is 30 °C.", "How bad: warning", "What to do: Open the vents."} {
+		if !strings.Contains(notices[1].Text, says) {
+			t.Errorf("the raise does not say %q: %s", says, notices[1].Text)
+		}
+	}
+	for _, says := range []string{"It is over. D temp was above 30 °C for 1 minute 2 seconds.", "as far as 35 °C, and reads 28.5 °C now", "Orla had it."} {
+		if !strings.Contains(notices[0].Text, says) {
+			t.Errorf("the return does not say %q: %s", says, notices[0].Text)
+		}
+	}
+	if late, err := b.Acknowledge(ctx, a.ID+1, "Orla"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("an alarm that is not there: %+v %v", late, err)
+	}
+}
+
+func TestChangingAndRemovingAGuardWhileItsAlarmStands(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.send(measure.Sample{Name: "temp", At: b.at(-1), Value: 31})
+	g := b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}})
+	if got := b.alarms(); len(got) != 1 || got[0].RaisedAt != b.at(0) {
+		t.Fatalf("a guard begins with the value that holds: %+v", got)
+	}
+	b.clock(10)
+	g.When.A = 25
+	b.guard(g)
+	if got := b.alarms(); len(got) != 1 || got[0].State != alarm.StateRaised {
+		t.Errorf("a limit under which it still stands: %+v", got)
+	}
+	b.clock(20)
+	g.When.A = 40
+	b.guard(g)
+	if got := b.alarms(); len(got) != 1 || got[0].State != alarm.StateOver {
+		t.Errorf("a limit under which it does not: %+v", got)
+	}
+	b.clock(30)
+	g.When.A = 30
+	b.guard(g)
+	if err := b.RemoveGuard(ctx, g.Name, "Orla"); err != nil {
+		t.Fatal(err)
+	}
+	if got := b.alarms(); len(got) != 2 || got[1].State != alarm.StateOver || got[1].Cause == "" {
+		t.Errorf("removed: %+v", got)
+	}
+	if err := b.RemoveGuard(ctx, g.Name, "Orla"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("removed twice: %v", err)
+	}
+}
+
+func TestGuardFaultsNameTheField(t *testing.T) {
+	b := fresh(t)
+	b.send(measure.Sample{Name: "temp", Value: 1}, measure.Sample{Name: "door", Value: 1, Switch: true})
+	above := alarm.Test{Kind: alarm.Above, A: 3}
+	for _, c := range []struct {
+		guard alarm.Guard
+		says  string
+	}{
+		{alarm.Guard{Signal: "d/tmp", When: above}, "did you mean d/temp?"},
+		{alarm.Guard{Signal: "temp", When: above}, "not DEVICE/SIGNAL"},
+		{alarm.Guard{Signal: "d/door", When: above}, "is on or off"},
+		{alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.IsOn}}, "holds numbers"},
+	} {
+		if err := b.SaveGuard(context.Background(), &c.guard, "test"); err == nil || !strings.Contains(err.Error(), c.says) {
+			t.Errorf("%+v: %v, want %q", c.guard, err, c.says)
+		}
+	}
+	one, two := b.guard(alarm.Guard{Signal: "d/temp", When: above}), b.guard(alarm.Guard{Signal: "d/temp", When: above})
+	if one.Name != "d-temp-above-3" || two.Name != "d-temp-above-3-2" {
+		t.Errorf("names made: %s, %s", one.Name, two.Name)
+	}
+	if err := b.SaveGuard(context.Background(), &alarm.Guard{Name: one.Name, Signal: "d/temp", When: above}, "test"); !errors.Is(err, store.ErrTaken) {
+		t.Errorf("a name that is taken: %v", err)
+	}
+}
+
+func TestADatabaseThatIsAway(t *testing.T) {
+	now := new(atomic.Int64)
+	now.Store(int64(start))
+	address := storetest.URL(t)
+	gate := newGate(t, address)
+	s, err := store.Open(context.Background(), gate.url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	b := process(t, s, now)
+	ctx := context.Background()
+	if err := b.AddDevice(ctx, deviceD(), b.key, "test"); err != nil {
+		t.Fatal(err)
+	}
+	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 1})
+	gate.shut()
+	pack := pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: start, Samples: []measure.Sample{{Name: "temp", At: b.at(2), Value: 2}}}
+	if _, err := b.Submit(ctx, &pack); !errors.Is(err, pipeline.ErrAway) {
+		t.Errorf("away: %v", err)
+	}
+	gate.open()
+	b.eventually("it comes back by itself", func() bool { _, err := b.Submit(ctx, &pack); return err == nil })
+	if got := b.readings("temp"); len(got) != 2 {
+		t.Errorf("stored: %v", got)
+	}
+}
+
+// deviceD is the device that the tests send as.
+func deviceD() *site.Device { return &site.Device{Name: "d"} }
+
+// port takes the host and port out of a database address.
+func port(t *testing.T, address string) *url.URL {
+	u, err := url.Parse(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return u
+}
