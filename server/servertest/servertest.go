@@ -1,0 +1,137 @@
+// Package servertest runs a whole service inside a test: real PostgreSQL, real HTTP, a real mail
+// sink.
+package servertest
+
+import (
+	"context"
+	"log/slog"
+	"net/http"
+	"testing"
+	"time"
+
+	"jauntylark/client"
+	"jauntylark/core/alarm"
+	"jauntylark/server"
+	"jauntylark/standin"
+	"jauntylark/store/storetest"
+)
+
+// The first owner of a test's service.
+const (
+	Owner    = "owner@hollowbrook.example"
+	Password = "a long enough secret"
+)
+
+// Service is a service that runs for a test.
+type Service struct {
+	URL   string
+	Inbox *standin.Inbox
+	Owner *client.Client // signed in as the owner
+	Stop  func()         // stops the service before the test ends; nothing when it was stopped
+	t     testing.TB
+}
+
+// Start runs a service on an empty database of its own.
+func Start(t testing.TB) *Service {
+	t.Helper()
+	return On(t, storetest.URL(t), "127.0.0.1:0")
+}
+
+// On runs a service on the database and the address.
+func On(t testing.TB, database, listen string) *Service {
+	t.Helper()
+	inbox, err := standin.OpenInbox("", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sink, err := standin.StartMailSink(inbox)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { sink.Close() })
+	ctx, cancel := context.WithCancel(context.Background())
+	ready, done := make(chan string, 1), make(chan error, 1)
+	go func() {
+		done <- server.Serve(ctx, server.Settings{Database: database, HTTP: listen, SMTP: "smtp://" + sink.Addr, Log: slog.New(slog.DiscardHandler),
+			Inbox: inbox, Owner: Owner, Password: Password, Ready: func(address string) { ready <- address }})
+	}()
+	s := &Service{Inbox: inbox, t: t}
+	s.Stop = func() {
+		cancel()
+		if err := <-done; err != nil {
+			t.Error("the service ended with", err)
+		}
+		s.Stop = func() {}
+	}
+	select {
+	case s.URL = <-ready:
+	case err := <-done:
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Stop() })
+	s.Owner = s.SignIn(Owner, Password)
+	return s
+}
+
+// SignIn gives a client that is signed in.
+func (s *Service) SignIn(email, password string) *client.Client {
+	s.t.Helper()
+	c := &client.Client{URL: s.URL}
+	var token struct {
+		Token string `json:"token"`
+	}
+	if err := c.Do(context.Background(), http.MethodPost, "/api/v1/tokens", map[string]string{"email": email, "password": password}, &token); err != nil {
+		s.t.Fatal(err)
+	}
+	c.Token = token.Token
+	return c
+}
+
+// Device adds a device and gives a client that sends as it.
+func (s *Service) Device(name string) *client.Client {
+	s.t.Helper()
+	var added struct {
+		Key string `json:"key"`
+	}
+	if err := s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/devices", map[string]string{"name": name}, &added); err != nil {
+		s.t.Fatal(err)
+	}
+	return &client.Client{URL: s.URL, Token: added.Key}
+}
+
+// Send sends flat JSON as the device and fails the test when any of it is refused.
+func (s *Service) Send(device *client.Client, body string) {
+	s.t.Helper()
+	refused, err := device.SendReadings(context.Background(), "application/json", []byte(body))
+	if err != nil || len(refused) > 0 {
+		s.t.Fatal(refused, err)
+	}
+}
+
+// Guard adds a guard.
+func (s *Service) Guard(fields map[string]any) {
+	s.t.Helper()
+	if err := s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/guards", fields, nil); err != nil {
+		s.t.Fatal(err)
+	}
+}
+
+// Alarms gives all alarms, newest first.
+func (s *Service) Alarms() []alarm.Alarm {
+	s.t.Helper()
+	var all []alarm.Alarm
+	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/alarms?all=true&limit=1000", nil, &all); err != nil {
+		s.t.Fatal(err)
+	}
+	return all
+}
+
+// Eventually waits until what happens in the background has happened.
+func Eventually(t testing.TB, what string, so func() bool) {
+	t.Helper()
+	for end := time.Now().Add(20 * time.Second); !so(); time.Sleep(30 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatalf("not within 20 s: %s", what)
+		}
+	}
+}
