@@ -31,9 +31,10 @@ type Result struct {
 }
 
 const (
-	workers   = 4
-	claimHold = time.Minute // an attempt is over by then
-	pollEvery = time.Second // for notices that other processes planned, and for retries
+	workers    = 4
+	claimHold  = 30 * time.Second // after a crash, a notice that was on its way is tried again this much later
+	attemptFor = 20 * time.Second // an attempt may take so long
+	pollEvery  = time.Second      // for notices that other processes planned, and for retries
 )
 
 // waits are how long after each failed attempt the next one comes; the last one repeats until a
@@ -99,7 +100,7 @@ func (w *Worker) round(ctx context.Context) bool {
 
 // attempt sends one notice and records how it went.
 func (w *Worker) attempt(ctx context.Context, n roster.Notice) {
-	limited, cancel := context.WithTimeout(ctx, claimHold/2)
+	limited, cancel := context.WithTimeout(ctx, attemptFor)
 	defer cancel()
 	result := Result{Answer: fmt.Sprintf("no carrier %s is switched on; give the service --smtp", n.Carrier)}
 	if carrier := w.carriers[n.Carrier]; carrier != nil {

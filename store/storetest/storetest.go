@@ -21,12 +21,11 @@ var (
 	counter atomic.Int64
 )
 
-// Main runs a test binary's tests with a cluster around them. Call it from TestMain.
-func Main(m *testing.M) {
-	os.Exit(around(m))
-}
+// Main runs a test binary's tests with a cluster around them, and exits. Call it from TestMain.
+func Main(m *testing.M) { os.Exit(Run(m)) }
 
-func around(m *testing.M) int {
+// Run runs a test binary's tests with a cluster around them, and gives the exit code.
+func Run(m *testing.M) int {
 	dir, err := os.MkdirTemp("", "jaunty-test-")
 	if err == nil {
 		defer os.RemoveAll(dir)

@@ -1,0 +1,445 @@
+package cli_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"jauntylark/store/storetest"
+)
+
+// binary is the jaunty that the tests run, built by TestMain.
+var binary string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "jaunty-cli-")
+	if err == nil {
+		binary = filepath.Join(dir, "jaunty")
+		build := exec.Command("go", "build", "-o", binary, "../cmd/jaunty")
+		build.Stderr = os.Stderr
+		err = build.Run()
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	code := storetest.Run(m)
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// person is somebody at a shell, with a home of their own.
+type person struct {
+	t    *testing.T
+	home string
+	env  []string
+}
+
+func newPerson(t *testing.T) *person {
+	dir, err := os.MkdirTemp("", "jaunty-home-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Chmod(dir, 0o711); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	return &person{t: t, home: dir, env: []string{"HOME=" + dir, "XDG_CONFIG_HOME=" + dir + "/config", "PATH=" + filepath.Dir(binary) + ":" + os.Getenv("PATH"), "TZ=UTC"}}
+}
+
+// run runs a command and gives what it printed and how it ended.
+func (p *person) run(args ...string) (stdout, stderr string, code int) {
+	p.t.Helper()
+	return p.exec(exec.Command(binary, args...))
+}
+
+func (p *person) exec(cmd *exec.Cmd) (stdout, stderr string, code int) {
+	p.t.Helper()
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	cmd.Env = append(p.env, cmd.Env...)
+	err := cmd.Run()
+	if _, ended := err.(*exec.ExitError); err != nil && !ended {
+		p.t.Fatal(err)
+	}
+	return out.String(), errs.String(), cmd.ProcessState.ExitCode()
+}
+
+// must runs a command that has to succeed.
+func (p *person) must(args ...string) string {
+	p.t.Helper()
+	out, errs, code := p.run(args...)
+	if code != 0 {
+		p.t.Fatalf("jaunty %s: exit %d: %s", strings.Join(args, " "), code, errs)
+	}
+	return out
+}
+
+// get runs a command with --json and reads what it prints.
+func get[T any](p *person, args ...string) (v T) {
+	p.t.Helper()
+	out := p.must(append(args, "--json")...)
+	if err := json.Unmarshal([]byte(out), &v); err != nil {
+		p.t.Fatalf("jaunty %s --json printed %q: %v", strings.Join(args, " "), out, err)
+	}
+	return v
+}
+
+// daemon is a jaunty that runs until it is stopped.
+type daemon struct {
+	*exec.Cmd
+	t    *testing.T
+	URL  string
+	out  *safeBuffer
+	done chan struct{}
+}
+
+// start starts a jaunty and waits until it is ready.
+func (p *person) start(env []string, args ...string) *daemon {
+	p.t.Helper()
+	d := &daemon{Cmd: exec.Command(binary, args...), t: p.t, out: new(safeBuffer), done: make(chan struct{})}
+	d.Env = append(p.env, env...)
+	d.Stdout, d.Stderr = d.out, d.out
+	d.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	if err := d.Start(); err != nil {
+		p.t.Fatal(err)
+	}
+	go func() { _ = d.Wait(); close(d.done) }()
+	p.t.Cleanup(func() { d.stop(syscall.SIGKILL) })
+	for end := time.Now().Add(60 * time.Second); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+		for line := range strings.Lines(d.out.String()) {
+			if url, ready := strings.CutPrefix(strings.TrimSpace(line), "ready "); ready {
+				d.URL = url
+				return d
+			}
+		}
+		select {
+		case <-d.done:
+			p.t.Fatalf("jaunty %s ended: %s", strings.Join(args, " "), d.out)
+		default:
+		}
+	}
+	p.t.Fatalf("jaunty %s is not ready: %s", strings.Join(args, " "), d.out)
+	return nil
+}
+
+// stop sends a signal and waits for the end.
+func (d *daemon) stop(sig syscall.Signal) {
+	d.t.Helper()
+	_ = d.Process.Signal(sig)
+	select {
+	case <-d.done:
+	case <-time.After(30 * time.Second):
+		d.t.Errorf("still running 30 s after %v: %s", sig, d.out)
+		_ = d.Process.Kill()
+	}
+}
+
+func (p *person) login(url, email, password string) {
+	p.t.Helper()
+	cmd := exec.Command(binary, "login", url, "--user", email)
+	cmd.Stdin = strings.NewReader(password + "\n")
+	if out, errs, code := p.exec(cmd); code != 0 || !strings.Contains(out, "Signed in") {
+		p.t.Fatal(out, errs, code)
+	}
+}
+
+func eventually(t *testing.T, what string, so func() bool) {
+	t.Helper()
+	for end := time.Now().Add(30 * time.Second); !so(); time.Sleep(50 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatalf("not within 30 s: %s", what)
+		}
+	}
+}
+
+type alarmLine struct {
+	ID                             int64
+	Guard, Signal, Severity, State string
+	RaisedAt                       time.Time  `json:"raised_at"`
+	ClearedAt                      *time.Time `json:"cleared_at"`
+	AcknowledgedAt                 *time.Time `json:"acknowledged_at"`
+}
+
+type inboxLine struct {
+	Carrier, To, Subject, Text string
+	ReceivedAt                 time.Time `json:"received_at"`
+}
+
+// A person goes the whole way by hand, with the line that device add prints run as it stands.
+func TestByHand(t *testing.T) {
+	p := newPerson(t)
+	demo := p.start([]string{"JAUNTY_PASSWORD=hollowbrook"}, "demo", "--data", filepath.Join(p.home, "data"), "--http", "127.0.0.1:0", "--mqtt", "127.0.0.1:0", "--coap", "127.0.0.1:0", "--no-devices")
+	p.login(demo.URL, "orla@hollowbrook.example", "hollowbrook")
+
+	printed := p.must("device", "add", "greenhouse-door")
+	line := ""
+	for l := range strings.Lines(printed) {
+		if strings.HasPrefix(strings.TrimSpace(l), "curl ") {
+			line = strings.TrimSpace(l)
+		}
+	}
+	if out, errs, code := p.exec(exec.Command("sh", "-c", line)); code != 0 || !strings.Contains(out, "204 No Content") {
+		t.Fatalf("the printed line %q: %d %s %s", line, code, out, errs)
+	}
+	readings := get[[]struct {
+		At      time.Time
+		Value   float64
+		Quality []string
+	}](p, "reading", "list", "greenhouse-door/temp", "--since", "1h")
+	if len(readings) != 1 || readings[0].Value != 21.5 || readings[0].Quality == nil || time.Since(readings[0].At) > time.Minute {
+		t.Errorf("%+v", readings)
+	}
+	guard := get[map[string]any](p, "guard", "add", "greenhouse-door/temp", "--when", "above 30", "--deadband", "1", "--on-delay", "1s", "--off-delay", "1s",
+		"--severity", "warning", "--tell", "orla@hollowbrook.example")
+	if guard["name"] != "greenhouse-door-temp-above-30" || guard["when"] != "above 30" || guard["on_delay"] != "1s" {
+		t.Errorf("%+v", guard)
+	}
+	p.must("send", "greenhouse-door/temp=31.5")
+	eventually(t, "the alarm", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 1 })
+	a := get[[]alarmLine](p, "alarm", "list")[0]
+	if a.Signal != "greenhouse-door/temp" || a.State != "raised" || a.Severity != "warning" || a.Guard != guard["name"] {
+		t.Errorf("%+v", a)
+	}
+	if acked := get[alarmLine](p, "alarm", "ack", fmt.Sprint(a.ID)); acked.AcknowledgedAt == nil {
+		t.Errorf("%+v", acked)
+	}
+	p.must("send", "greenhouse-door/temp=20")
+	eventually(t, "both mails", func() bool { return len(get[[]inboxLine](p, "standin", "inbox")) == 2 })
+	mails := get[[]inboxLine](p, "standin", "inbox")
+	if mails[0].Carrier != "e-mail" || mails[0].To != "orla@hollowbrook.example" || !strings.HasPrefix(mails[1].Subject, "Over after") {
+		t.Errorf("%+v", mails)
+	}
+	if all := get[[]alarmLine](p, "alarm", "list", "--all"); len(all) != 1 || all[0].State != "over" || all[0].ClearedAt == nil {
+		t.Errorf("%+v", all)
+	}
+	for _, command := range [][]string{{"device", "list"}, {"signal", "list"}, {"guard", "list"}, {"alarm", "list", "--all"}, {"journal"}, {"notice", "list"}, {"person", "list"}, {"standin", "inbox"}} {
+		if rows := get[[]map[string]any](p, command...); len(rows) == 0 {
+			t.Errorf("%v --json is empty", command)
+		}
+		if out := p.must(command...); len(out) < 20 || strings.HasPrefix(out, "[") {
+			t.Errorf("%v prints %q", command, out)
+		}
+	}
+
+	demo.stop(syscall.SIGTERM)
+	if demo.ProcessState.ExitCode() != 0 {
+		t.Errorf("SIGTERM: exit %d: %s", demo.ProcessState.ExitCode(), demo.out)
+	}
+	if _, err := os.Stat(filepath.Join(p.home, "data", "postgres", "postmaster.pid")); err == nil {
+		t.Error("PostgreSQL was left running")
+	}
+	again := p.start(nil, "demo", "--data", filepath.Join(p.home, "data"), "--http", strings.TrimPrefix(demo.URL, "http://"), "--no-devices")
+	if all := get[[]alarmLine](p, "alarm", "list", "--all"); len(all) != 1 {
+		t.Errorf("started again with other data: %+v", all)
+	}
+	if mails := get[[]inboxLine](p, "standin", "inbox"); len(mails) != 2 {
+		t.Errorf("the inbox was forgotten: %+v", mails)
+	}
+	again.stop(syscall.SIGINT)
+}
+
+func TestFollowStreamsAndEnds(t *testing.T) {
+	p := newPerson(t)
+	s := p.start([]string{"JAUNTY_PASSWORD=a long secret"}, "serve", "--database", storetest.URL(t), "--http", "127.0.0.1:0", "--owner", "o@b.example")
+	p.login(s.URL, "o@b.example", "a long secret")
+	p.must("device", "add", "d")
+	follow := exec.Command(binary, "follow", "d", "--json")
+	follow.Env = p.env
+	out, err := follow.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := follow.Start(); err != nil {
+		t.Fatal(err)
+	}
+	lines := make(chan string)
+	go func() {
+		for decoder := json.NewDecoder(out); ; {
+			var line struct {
+				Kind   string
+				Signal struct{ Value float64 }
+			}
+			if decoder.Decode(&line) != nil {
+				close(lines)
+				return
+			}
+			lines <- fmt.Sprint(line.Kind, " ", line.Signal.Value)
+		}
+	}()
+	time.Sleep(500 * time.Millisecond)
+	p.must("send", "d/temp=7")
+	select {
+	case line := <-lines:
+		if line != "signal 7" {
+			t.Errorf("followed %q", line)
+		}
+	case <-time.After(10 * time.Second):
+		t.Error("nothing was followed")
+	}
+	_ = follow.Process.Signal(syscall.SIGTERM)
+	for range lines {
+	}
+	if err := follow.Wait(); err != nil {
+		t.Errorf("follow ended with %v", err)
+	}
+}
+
+func TestWrongUseAndFailure(t *testing.T) {
+	p := newPerson(t)
+	if _, errs, code := p.run("alarm", "list"); code != 1 || !strings.Contains(errs, "jaunty login") {
+		t.Errorf("not logged in: %d %s", code, errs)
+	}
+	s := p.start([]string{"JAUNTY_PASSWORD=a long secret"}, "serve", "--database", storetest.URL(t), "--http", "127.0.0.1:0", "--owner", "o@b.example")
+	p.login(s.URL, "o@b.example", "a long secret")
+	p.must("device", "add", "pond")
+	p.must("send", "pond/oxygen=80")
+	for _, c := range []struct {
+		code int
+		says string
+		args []string
+	}{
+		{2, "unknown command", []string{"alarms"}},
+		{2, "did you mean add", []string{"device", "ad"}},
+		{2, "unknown flag", []string{"alarm", "list", "--everything"}},
+		{2, "takes NAME; 0 given", []string{"device", "add"}},
+		{2, `perhaps "greenhouse-door"`, []string{"device", "add", "Greenhouse Door"}},
+		{1, "pond is taken", []string{"device", "add", "pond"}},
+		{2, "required flag", []string{"guard", "add", "pond/oxygen"}},
+		{2, "is not a test", []string{"guard", "add", "pond/oxygen", "--when", "over 3"}},
+		{2, "is not a duration", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--on-delay", "ten"}},
+		{2, "not a severity", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--severity", "dire"}},
+		{2, "not an e-mail address", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--tell", "orla"}},
+		{2, "did you mean pond/oxygen", []string{"guard", "add", "pond/oxigen", "--when", "above 3"}},
+		{2, "not DEVICE/SIGNAL", []string{"reading", "list", "oxygen"}},
+		{1, "Did you mean pond/oxygen", []string{"reading", "list", "pond/oxigen"}},
+		{2, "neither a time", []string{"reading", "list", "pond/oxygen", "--since", "yesterday"}},
+		{2, "not the number of an alarm", []string{"alarm", "ack", "x"}},
+		{1, "no alarm 77", []string{"alarm", "ack", "77"}},
+		{2, "not DEVICE/SIGNAL=VALUE", []string{"send", "pond/oxygen"}},
+		{2, "not a number", []string{"send", "pond/oxygen=NaN"}},
+		{2, "did you mean pond?", []string{"send", "pnd/oxygen=3"}},
+		{2, "not a role", []string{"person", "add", "a@b.example", "--role", "boss"}},
+		{1, "last owner", []string{"person", "remove", "o@b.example"}},
+		{2, "not an address", []string{"login", "lark", "--user", "x"}},
+		{2, "go together", []string{"serve", "--tls-cert", "x"}},
+		{1, "--smtp", []string{"serve", "--smtp", "mail"}},
+		{2, "--log-level", []string{"serve", "--log-level", "loud"}},
+		{1, "no stand-ins", []string{"standin", "inbox"}},
+	} {
+		out, errs, code := p.run(c.args...)
+		if code != c.code || !strings.Contains(errs, c.says) || out != "" {
+			t.Errorf("jaunty %s: exit %d, stdout %q, stderr %q; want exit %d and %q", strings.Join(c.args, " "), code, out, errs, c.code, c.says)
+		}
+	}
+	s.stop(syscall.SIGTERM)
+	if _, errs, code := p.run("alarm", "list"); code != 1 || !strings.Contains(errs, "does not answer") {
+		t.Errorf("a service that is gone: %d %s", code, errs)
+	}
+}
+
+// Settings come by flag, then by variable, then from the file.
+func TestSettings(t *testing.T) {
+	p := newPerson(t)
+	file := filepath.Join(p.home, "lark.yaml")
+	if err := os.WriteFile(file, []byte("http: 127.0.0.1:1\nowner: o@b.example\ndatabase: "+storetest.URL(t)+"\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s := p.start([]string{"JAUNTY_HTTP=127.0.0.1:0", "JAUNTY_CONFIG=ignored", "JAUNTY_PASSWORD=a long secret"}, "serve", "--config", file)
+	if strings.HasSuffix(s.URL, ":1") {
+		t.Error("the file went before the variable")
+	}
+	if err := os.WriteFile(file, []byte("htp: x\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, errs, code := p.run("serve", "--config", file); code != 2 || !strings.Contains(errs, "did you mean http") {
+		t.Errorf("a setting that is none: %d %s", code, errs)
+	}
+}
+
+// Help and completion are there for every command, with an example.
+func TestEveryCommandHasHelp(t *testing.T) {
+	p := newPerson(t)
+	var visit func(path ...string)
+	visited := 0
+	visit = func(path ...string) {
+		out := p.must(append(path, "--help")...)
+		visited++
+		_, commands, group := strings.Cut(out, "Available Commands:\n")
+		if !group {
+			if !strings.Contains(out, "Examples:") {
+				t.Errorf("jaunty %s --help has no example", strings.Join(path, " "))
+			}
+			return
+		}
+		for line := range strings.Lines(commands) {
+			fields := strings.Fields(line)
+			if len(fields) < 2 || strings.HasPrefix(line, "Flags") {
+				break
+			}
+			if fields[0] != "help" && fields[0] != "completion" {
+				visit(append(path, fields[0])...)
+			}
+		}
+	}
+	visit()
+	if visited < 25 {
+		t.Errorf("only %d commands seen", visited)
+	}
+	if out := p.must("completion", "bash"); !strings.Contains(out, "jaunty") {
+		t.Error("no completion")
+	}
+	if out, _, code := p.run("__complete", "guard", ""); code != 0 || !strings.Contains(out, "remove") {
+		t.Errorf("completes %q", out)
+	}
+}
+
+// A private PostgreSQL that a killed service left behind is found again, and its folder is one
+// service's at a time.
+func TestThePrivateDatabaseOutlivesACrash(t *testing.T) {
+	p := newPerson(t)
+	data := filepath.Join(p.home, "data")
+	env := []string{"JAUNTY_PASSWORD=a long secret"}
+	s := p.start(env, "serve", "--data", data, "--http", "127.0.0.1:0", "--owner", "o@b.example")
+	p.login(s.URL, "o@b.example", "a long secret")
+	p.must("device", "add", "d")
+	if _, errs, code := p.run("serve", "--data", data, "--http", "127.0.0.1:0"); code != 1 || !strings.Contains(errs, "in use by another jaunty") {
+		t.Errorf("a second service on the folder: %d %s", code, errs)
+	}
+	s.stop(syscall.SIGKILL)
+	again := p.start(env, "serve", "--data", data, "--http", strings.TrimPrefix(s.URL, "http://"))
+	if rows := get[[]map[string]any](p, "device", "list"); len(rows) != 1 {
+		t.Errorf("after the crash: %v", rows)
+	}
+	hba, err := os.ReadFile(filepath.Join(data, "postgres", "pg_hba.conf"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for line := range strings.Lines(string(hba)) {
+		if !strings.HasPrefix(line, "#") && strings.Contains(line, "trust") {
+			t.Errorf("PostgreSQL trusts: %s", line)
+		}
+	}
+	again.stop(syscall.SIGTERM)
+	if _, err := os.Stat(filepath.Join(data, "postgres", "postmaster.pid")); err == nil {
+		t.Error("PostgreSQL was left running")
+	}
+}
+
+// freeAddress gives an address on loopback where nobody listens.
+func freeAddress(t *testing.T) string {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	return l.Addr().String()
+}

@@ -1,0 +1,224 @@
+package cli_test
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	_ "github.com/jackc/pgx/v5/stdlib"
+
+	"jauntylark/client"
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/standin"
+	"jauntylark/store/storetest"
+)
+
+// sender is a device that sends, and sends again what was not acknowledged.
+type sender struct {
+	name  string
+	to    *client.Client
+	acked []measure.Reading
+}
+
+// run sends a reading every few milliseconds until stop is closed, then a last one that is calm.
+func (s *sender) run(t *testing.T, seed uint64, stop <-chan struct{}) {
+	r := rand.New(rand.NewPCG(seed, 1))
+	value, last := 0.0, measure.Instant(0)
+	for ended := false; !ended; {
+		select {
+		case <-stop:
+			value, ended = 0, true
+		case <-time.After(time.Duration(5+r.IntN(30)) * time.Millisecond):
+			if r.IntN(12) == 0 {
+				value = float64(r.IntN(12))
+			}
+		}
+		last = max(last+1, measure.InstantOf(time.Now()))
+		reading := measure.Reading{At: last, Value: value}
+		body := fmt.Sprintf(`{"v": %v, "at": %q}`, value, reading.At)
+		for end := time.Now().Add(40 * time.Second); ; time.Sleep(20 * time.Millisecond) {
+			refused, err := s.to.SendReadings(context.Background(), "application/json", []byte(body))
+			if err == nil && len(refused) == 0 {
+				s.acked = append(s.acked, reading)
+				break
+			}
+			if len(refused) > 0 || time.Now().After(end) {
+				t.Errorf("%s: %v %v", s.name, refused, err)
+				return
+			}
+		}
+	}
+}
+
+// The service is killed again and again in a storm of readings, alarms and mails. Every acknowledged
+// reading is there once, the alarms are those of a replay, and each planned notice arrives.
+func TestKilledAtAnyInstant(t *testing.T) {
+	inbox, err := standin.OpenInbox("", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sink, err := standin.StartMailSink(inbox)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer sink.Close()
+	p, address, database := newPerson(t), freeAddress(t), storetest.URL(t)
+	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
+	args := []string{"serve", "--database", database, "--http", address, "--smtp", "smtp://" + sink.Addr, "--log-level", "error"}
+	d := p.start(env, args...)
+	p.login(d.URL, "o@b.example", "a long secret")
+
+	guard := alarm.Guard{When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1, OnDelay: measure.Duration(120 * time.Millisecond), OffDelay: measure.Duration(80 * time.Millisecond)}
+	var senders []*sender
+	for i := range 4 {
+		s := &sender{name: fmt.Sprintf("d%d", i)}
+		s.to = &client.Client{URL: d.URL, Token: get[struct{ Key string }](p, "device", "add", s.name).Key, HTTP: &http.Client{Timeout: 10 * time.Second}}
+		p.must("send", s.name+"/v=0")
+		p.must("guard", "add", s.name+"/v", "--when", guard.When.String(), "--deadband", "1", "--on-delay", guard.OnDelay.String(), "--off-delay", guard.OffDelay.String(), "--tell", s.name+"@b.example")
+		senders = append(senders, s)
+	}
+	stop := make(chan struct{})
+	var all sync.WaitGroup
+	for i, s := range senders {
+		all.Go(func() { s.run(t, uint64(i), stop) })
+	}
+	kills := 8
+	if testing.Short() {
+		kills = 3
+	}
+	for range kills {
+		time.Sleep(time.Duration(300+rand.IntN(900)) * time.Millisecond)
+		d.stop(syscall.SIGKILL)
+		d = p.start(env, args...)
+	}
+	time.Sleep(500 * time.Millisecond)
+	close(stop)
+	all.Wait()
+	eventually(t, "all alarms are over", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 0 })
+
+	db, err := sql.Open("pgx", database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	for _, s := range senders {
+		checkReadings(t, db, s)
+		checkAlarms(t, db, s, guard)
+	}
+	checkNotices(t, db, inbox)
+}
+
+func storedReadings(t *testing.T, db *sql.DB, device string) (stored []measure.Reading) {
+	t.Helper()
+	rows, err := db.Query(`select r.at, r.value, r.quality from reading r join signal s on s.id = r.signal_id join device d on d.id = s.device_id where d.name = $1 order by r.at`, device)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var r measure.Reading
+		if err := rows.Scan(&r.At, &r.Value, &r.Quality); err != nil {
+			t.Fatal(err)
+		}
+		stored = append(stored, r)
+	}
+	return stored
+}
+
+func checkReadings(t *testing.T, db *sql.DB, s *sender) {
+	t.Helper()
+	count := map[measure.Instant]int{}
+	for _, r := range storedReadings(t, db, s.name) {
+		count[r.At]++
+	}
+	lost, doubled := 0, 0
+	for _, r := range s.acked {
+		if count[r.At] == 0 {
+			lost++
+		}
+	}
+	for _, n := range count {
+		if n > 1 {
+			doubled++
+		}
+	}
+	if lost > 0 || doubled > 0 {
+		t.Errorf("%s: of %d acknowledged readings %d are lost, %d are doubled", s.name, len(s.acked), lost, doubled)
+	}
+	if len(s.acked) < 50 {
+		t.Errorf("%s sent only %d readings", s.name, len(s.acked))
+	}
+}
+
+// checkAlarms compares the alarms with a replay of what was stepped live: all that is not late, after
+// the reading that was there when the guard began.
+func checkAlarms(t *testing.T, db *sql.DB, s *sender, guard alarm.Guard) {
+	t.Helper()
+	stepped := slices.DeleteFunc(storedReadings(t, db, s.name)[1:], func(r measure.Reading) bool { return r.Quality&measure.Late != 0 })
+	var want, got []string
+	for _, tr := range alarm.Replay(&guard, stepped, stepped[len(stepped)-1].At+10_000) {
+		want = append(want, fmt.Sprint(tr.Kind, tr.At))
+	}
+	rows, err := db.Query(`select raised_at, cleared_at from alarm where signal = $1 order by id`, s.name+"/v")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var raised, cleared measure.Instant
+		if err := rows.Scan(&raised, &cleared); err != nil {
+			t.Fatal(err)
+		}
+		got = append(got, fmt.Sprint(alarm.Raised, raised), fmt.Sprint(alarm.Cleared, cleared))
+	}
+	if !slices.Equal(got, want) {
+		t.Errorf("%s: alarms %v\nreplay %v", s.name, got, want)
+	}
+	if len(want) == 0 {
+		t.Errorf("%s raised no alarm", s.name)
+	}
+}
+
+// checkNotices waits until the outbox is empty and compares it with what arrived.
+func checkNotices(t *testing.T, db *sql.DB, inbox *standin.Inbox) {
+	t.Helper()
+	number := func(query string) (n int) {
+		if err := db.QueryRow(query).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	eventually(t, "every notice is sent", func() bool { return number(`select count(*) from notice where state <> 'sent'`) == 0 })
+	alarms, notices := number(`select count(*) from alarm`), number(`select count(*) from notice`)
+	if notices != 2*alarms {
+		t.Errorf("%d notices for %d alarms", notices, alarms)
+	}
+	arrived := map[string]bool{}
+	for _, m := range inbox.Messages() {
+		arrived[m.To+m.Subject+m.Text] = true
+	}
+	rows, err := db.Query(`select address, subject, text from notice`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var address, subject, text string
+		if err := rows.Scan(&address, &subject, &text); err != nil {
+			t.Fatal(err)
+		}
+		if !arrived[address+subject+strings.ReplaceAll(text, "\r\n", "\n")] {
+			t.Errorf("never arrived: %s to %s", subject, address)
+		}
+	}
+	t.Logf("%d alarms, %d notices, %d mails", alarms, notices, len(inbox.Messages()))
+}

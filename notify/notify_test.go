@@ -1,0 +1,321 @@
+package notify_test
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"log/slog"
+	"net"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/notify"
+	"jauntylark/standin"
+	"jauntylark/store"
+	"jauntylark/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+// scripted is a carrier that answers what the script says, and then that all is well.
+type scripted struct {
+	mu     sync.Mutex
+	script []notify.Result
+	sent   []string
+	slow   time.Duration
+}
+
+func (s *scripted) Send(ctx context.Context, n roster.Notice) notify.Result {
+	select {
+	case <-ctx.Done():
+		return notify.Result{Answer: ctx.Err().Error()}
+	case <-time.After(s.slow):
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.script) > 0 {
+		r := s.script[0]
+		s.script = s.script[1:]
+		return r
+	}
+	s.sent = append(s.sent, n.Kind+" to "+n.Address)
+	return notify.Result{OK: true, Answer: "taken"}
+}
+
+func (s *scripted) got() []string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return slices.Clone(s.sent)
+}
+
+// outbox is a store with an alarm, and a clock that is moved by hand.
+type outbox struct {
+	*store.Store
+	t     *testing.T
+	now   atomic.Int64
+	alarm int64
+}
+
+const start = measure.Instant(1_790_000_000_000)
+
+func newOutbox(t *testing.T) *outbox {
+	o := &outbox{Store: storetest.Store(t), t: t}
+	o.now.Store(int64(start))
+	o.in(func(ctx context.Context, tx *store.Tx) error {
+		a := alarm.Alarm{Guard: "g", Signal: "d/s", Severity: alarm.Warning, RaisedAt: start}
+		err := tx.AddAlarm(ctx, &a, 1)
+		o.alarm = a.ID
+		return err
+	})
+	return o
+}
+
+func (o *outbox) in(do func(context.Context, *store.Tx) error) {
+	o.t.Helper()
+	ctx := context.Background()
+	tx, err := o.Begin(ctx)
+	if err != nil {
+		o.t.Fatal(err)
+	}
+	defer tx.Rollback()
+	if err := do(ctx, tx); err != nil {
+		o.t.Fatal(err)
+	}
+	if err := tx.Commit(); err != nil {
+		o.t.Fatal(err)
+	}
+}
+
+func (o *outbox) plan(kind string, addresses ...string) {
+	o.in(func(ctx context.Context, tx *store.Tx) error {
+		for _, address := range addresses {
+			n := roster.Notice{AlarmID: o.alarm, Kind: kind, Carrier: roster.Mail, Address: address, Subject: kind, Text: "x", CreatedAt: measure.Instant(o.now.Load())}
+			if err := tx.AddNotice(ctx, &n); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// worker starts a worker and gives what stops it.
+func (o *outbox) worker(c notify.Carrier) (w *notify.Worker, stop func()) {
+	ctx, cancel := context.WithCancel(context.Background())
+	w = notify.NewWorker(o.Store, map[string]notify.Carrier{roster.Mail: c}, slog.New(slog.DiscardHandler), func() measure.Instant { return measure.Instant(o.now.Load()) })
+	done := make(chan struct{})
+	go func() { w.Run(ctx); close(done) }()
+	stop = sync.OnceFunc(func() { cancel(); <-done })
+	o.t.Cleanup(stop)
+	return w, stop
+}
+
+func (o *outbox) states() (states []string) {
+	o.t.Helper()
+	all, err := o.Notices(context.Background(), 0, 0, 100)
+	if err != nil {
+		o.t.Fatal(err)
+	}
+	for _, n := range all {
+		states = append(states, n.State)
+	}
+	return states
+}
+
+func (o *outbox) eventually(what string, so func() bool) {
+	o.t.Helper()
+	for end := time.Now().Add(10 * time.Second); !so(); time.Sleep(10 * time.Millisecond) {
+		if time.Now().After(end) {
+			o.t.Fatalf("not within 10 s: %s", what)
+		}
+	}
+}
+
+func TestRetriesWithGrowingWaitsAndKeepsEachAnswer(t *testing.T) {
+	o := newOutbox(t)
+	c := &scripted{script: []notify.Result{{Answer: "421 busy"}, {Answer: "450 later"}}}
+	o.plan(roster.Raise, "a@b.example")
+	w, _ := o.worker(c)
+	attempts := func() int {
+		all, err := o.Notices(context.Background(), 0, 0, 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(all[0].Deliveries)
+	}
+	o.eventually("the first attempt", func() bool { return attempts() == 1 })
+	w.Wake()
+	time.Sleep(100 * time.Millisecond)
+	if n := attempts(); n != 1 {
+		t.Fatalf("tried again at once: %d", n)
+	}
+	o.now.Add(2_000)
+	w.Wake()
+	o.eventually("the second attempt", func() bool { return attempts() == 2 })
+	o.now.Add(2_000)
+	w.Wake()
+	time.Sleep(100 * time.Millisecond)
+	if n := attempts(); n != 2 {
+		t.Fatalf("the wait did not grow: %d attempts", n)
+	}
+	o.now.Add(3_000)
+	w.Wake()
+	o.eventually("the third attempt", func() bool { return attempts() == 3 })
+	all, _ := o.Notices(context.Background(), 0, 0, 1)
+	var answers []string
+	for _, d := range all[0].Deliveries {
+		answers = append(answers, fmt.Sprint(d.OK, " ", d.Answer))
+	}
+	if want := []string{"false 421 busy", "false 450 later", "true taken"}; !slices.Equal(answers, want) || all[0].State != roster.Sent {
+		t.Errorf("%v, %s", answers, all[0].State)
+	}
+}
+
+func TestAReturnNeverOvertakesItsRaise(t *testing.T) {
+	o := newOutbox(t)
+	c := &scripted{script: []notify.Result{{Answer: "421 busy"}}}
+	o.plan(roster.Raise, "a@b.example")
+	o.plan(roster.Return, "a@b.example")
+	o.worker(c)
+	time.Sleep(200 * time.Millisecond)
+	if got := c.got(); len(got) != 0 {
+		t.Fatalf("sent %v before the raise was", got)
+	}
+	o.now.Add(2_000)
+	o.eventually("both are sent", func() bool { return len(c.got()) == 2 })
+	if got := c.got(); got[0] != "raise to a@b.example" {
+		t.Errorf("%v", got)
+	}
+}
+
+func TestGivesUpWhenThereIsNoPoint(t *testing.T) {
+	o := newOutbox(t)
+	o.plan(roster.Raise, "gone@b.example", "busy@b.example")
+	c := &scripted{script: []notify.Result{{Answer: "550 no such mailbox", Final: true}, {Answer: "421 busy"}, {Answer: "421 busy"}}}
+	o.worker(c)
+	o.eventually("the final refusal", func() bool { return slices.Contains(o.states(), roster.GivenUp) })
+	if slices.Contains(o.states(), roster.Sent) {
+		t.Errorf("%v", o.states())
+	}
+	o.now.Add(25 * 3600 * 1000)
+	o.eventually("a day of refusals", func() bool { return !slices.Contains(o.states(), roster.Waiting) })
+}
+
+// A worker that is killed between sending and recording leaves the claim; another one sends again
+// when it has run out: never a loss, at most one copy more.
+func TestAClaimOutlivesItsWorker(t *testing.T) {
+	o := newOutbox(t)
+	ctx := context.Background()
+	o.plan(roster.Raise, "a@b.example")
+	if got, err := o.ClaimNotices(ctx, start, time.Minute, 10); err != nil || len(got) != 1 {
+		t.Fatal(got, err)
+	}
+	if got, err := o.ClaimNotices(ctx, start+59_000, time.Minute, 10); err != nil || len(got) != 0 {
+		t.Fatalf("claimed twice: %v %v", got, err)
+	}
+	c := &scripted{}
+	o.worker(c)
+	o.now.Add(60_000)
+	o.eventually("sent by the next", func() bool { return len(c.got()) == 1 })
+}
+
+func TestTwoWorkersSendEachNoticeOnce(t *testing.T) {
+	o := newOutbox(t)
+	var addresses []string
+	for i := range 60 {
+		addresses = append(addresses, fmt.Sprintf("p%d@b.example", i))
+	}
+	c := &scripted{slow: 5 * time.Millisecond}
+	o.worker(c)
+	o.worker(c)
+	o.plan(roster.Raise, addresses...)
+	o.eventually("all are sent", func() bool { return len(c.got()) >= 60 })
+	time.Sleep(200 * time.Millisecond)
+	got := c.got()
+	slices.Sort(got)
+	if len(slices.Compact(got)) != 60 || len(c.got()) != 60 {
+		t.Errorf("%d sent, %d different", len(c.got()), len(slices.Compact(got)))
+	}
+}
+
+func TestMailOverSMTP(t *testing.T) {
+	in, err := standin.OpenInbox("", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sink, err := standin.StartMailSink(in)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer sink.Close()
+	m, err := notify.NewMail("smtp://" + sink.Addr)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n := roster.Notice{ID: 3, AlarmID: 2, Address: "órla@hollowbrook.example", Subject: "Warning: 30 °C", Text: "It reads 31 °C.\nSecond line of … text.\n", CreatedAt: start}
+	r := m.Send(context.Background(), n)
+	got := in.Messages()
+	if !r.OK || !strings.Contains(r.Answer, "queued") || len(got) != 1 || got[0].Subject != n.Subject || got[0].Text != n.Text || got[0].To != n.Address {
+		t.Errorf("%+v %+v", r, got)
+	}
+}
+
+// refuser is an SMTP server that says one thing to RCPT.
+func refuser(t *testing.T, says string) string {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { l.Close() })
+	go func() {
+		for {
+			c, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go func() {
+				defer c.Close()
+				fmt.Fprint(c, "220 here\r\n")
+				for lines := bufio.NewScanner(c); lines.Scan(); {
+					answer := "250 ok"
+					if strings.HasPrefix(lines.Text(), "RCPT") {
+						answer = says
+					}
+					fmt.Fprint(c, answer+"\r\n")
+				}
+			}()
+		}
+	}()
+	return l.Addr().String()
+}
+
+func TestWhatAServersRefusalMeans(t *testing.T) {
+	for says, final := range map[string]bool{"550 5.1.1 no such mailbox": true, "450 4.2.1 mailbox busy": false, "552 5.2.2 mailbox full": false} {
+		m, err := notify.NewMail("smtp://" + refuser(t, says))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r := m.Send(context.Background(), roster.Notice{Address: "a@b.example", Subject: "s", Text: "t"})
+		if r.OK || r.Final != final || !strings.Contains(r.Answer, says[4:]) {
+			t.Errorf("%s: %+v", says, r)
+		}
+	}
+	closed, err := notify.NewMail("smtp://127.0.0.1:1")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if r := closed.Send(context.Background(), roster.Notice{Address: "a@b.example"}); r.OK || r.Final {
+		t.Errorf("a server that is not there: %+v", r)
+	}
+	for _, bad := range []string{"", "mail.example.org", "http://x", "smtp://", "smtp://h:x"} {
+		if _, err := notify.NewMail(bad); err == nil {
+			t.Errorf("%q was taken", bad)
+		}
+	}
+}
