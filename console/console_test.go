@@ -1,0 +1,200 @@
+package console_test
+
+import (
+	"context"
+	"io/fs"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/console"
+	"jauntylark/console/drive"
+	"jauntylark/server/servertest"
+	"jauntylark/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+// visit runs a service and opens its console in a browser, signed in as the owner.
+func visit(t *testing.T) (*servertest.Service, *drive.Page) {
+	t.Helper()
+	if _, err := fs.Stat(console.Files(), "index.html"); err != nil {
+		t.Fatal("the console is not built; run make build")
+	}
+	s := servertest.Start(t)
+	p, end, err := drive.Open(context.Background(), s.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(end)
+	must(t, p.SignIn(servertest.Owner, servertest.Password))
+	return s, p
+}
+
+func must(t *testing.T, err error) {
+	t.Helper()
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// complaints are the page's errors but for the refused requests that tests cause on purpose.
+func complaints(t *testing.T, p *drive.Page) {
+	t.Helper()
+	for _, e := range p.Errors() {
+		if !strings.Contains(e, "Failed to load resource") {
+			t.Errorf("the page complains: %s", e)
+		}
+	}
+}
+
+const says = "document.querySelector('main').innerText.includes"
+
+func TestSignIn(t *testing.T) {
+	s := servertest.Start(t)
+	p, end, err := drive.Open(context.Background(), s.URL)
+	must(t, err)
+	defer end()
+	must(t, p.Goto("/alarms"))
+	must(t, p.Type("input[name=email]", servertest.Owner))
+	must(t, p.Type("input[name=password]", "not the password"))
+	must(t, p.Press("Enter"))
+	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('wrong')`))
+	must(t, p.SignIn(servertest.Owner, servertest.Password))
+	must(t, p.Until(says+`('Nothing is watched yet.')`))
+	cookies, err := drive.Eval[string](p, "document.cookie")
+	must(t, err)
+	if cookies != "" {
+		t.Errorf("a script can read the session: %q", cookies)
+	}
+	complaints(t, p)
+}
+
+// A value changes live, an alarm appears, is acknowledged by keyboard alone, and goes.
+func TestOneAlarmFromRaiseToQuiet(t *testing.T) {
+	s, p := visit(t)
+	d := s.Device("greenhouse-door")
+	s.Send(d, `{"temp": 21.5}`)
+	must(t, p.Until(`document.querySelector('[data-signal="greenhouse-door/temp"]')?.innerText.includes('21.5')`))
+	must(t, p.Until(says+`('All quiet')`))
+	s.Send(d, `{"temp": 22.5}`)
+	must(t, p.Until(`document.querySelector('[data-signal="greenhouse-door/temp"]').innerText.includes('22.5')`))
+
+	s.Guard(map[string]any{"signal": "greenhouse-door/temp", "when": "above 30", "severity": "critical"})
+	s.Send(d, `{"temp": 31}`)
+	must(t, p.Until(says+`('One thing is wrong.') && `+says+`('Greenhouse door temp is above 30')`))
+	must(t, p.Until(`document.querySelector('[aria-label="critical"]')`))
+	must(t, p.Until(`document.title.startsWith('One wrong')`))
+
+	for range 30 { // by keyboard: Tab to the button, Enter
+		must(t, p.Press("Tab"))
+		on, err := drive.Eval[string](p, "document.activeElement.innerText || ''")
+		must(t, err)
+		if on == "I have it" {
+			break
+		}
+	}
+	must(t, p.Press("Enter"))
+	must(t, p.Until(says+`('owner@hollowbrook.example has it since')`))
+	must(t, p.Until(`document.activeElement.innerText === 'Greenhouse door temp is above 30'`))
+	if a := s.Alarms(); len(a) != 1 || a[0].AcknowledgedAt == nil {
+		t.Errorf("%+v", a)
+	}
+	s.Send(d, `{"temp": 20}`)
+	must(t, p.Until(says+`('All quiet since')`))
+	complaints(t, p)
+}
+
+func TestASignalsPage(t *testing.T) {
+	s, p := visit(t)
+	d := s.Device("pond")
+	s.Send(d, `{"oxygen": 80}`)
+	s.Guard(map[string]any{"signal": "pond/oxygen", "when": "below 55", "deadband": 5, "severity": "critical", "tell": []string{"orla@hollowbrook.example"}})
+	s.Send(d, `{"oxygen": 50}`)
+	s.Send(d, `{"oxygen": 70}`)
+	must(t, p.Goto("/signals/pond/oxygen"))
+	must(t, p.See("canvas"))
+	must(t, p.Until(says+`('critical when below 55')`))
+	must(t, p.Until(says+`('Pond oxygen was below 55')`))
+	const label = `document.querySelector('main [role=img][aria-label*=lowest]')?.getAttribute('aria-label')`
+	must(t, p.Until(label+`?.includes('lowest 50, highest 80, now 70')`))
+	s.Send(d, `{"oxygen": 91}`)
+	must(t, p.Until(label+`.includes('highest 91, now 91')`))
+	must(t, p.Until(`[...document.querySelectorAll('details td')].some((c) => c.textContent === '91')`))
+	drawn, err := drive.Eval[bool](p, `(() => { const c = document.querySelector('canvas'); return c.getContext('2d').getImageData(0, 0, c.width, c.height).data.some((v) => v !== 0) })()`)
+	must(t, err)
+	if !drawn {
+		t.Error("nothing is drawn")
+	}
+	must(t, p.Goto("/signals/pond/nothing"))
+	must(t, p.Until(says+`('There is no signal pond/nothing.')`))
+	complaints(t, p)
+}
+
+// A broken connection is told, and healed without a reload.
+func TestABrokenConnectionIsToldAndHealed(t *testing.T) {
+	database := storetest.URL(t)
+	s := servertest.On(t, database, "127.0.0.1:0")
+	d := s.Device("pond")
+	s.Send(d, `{"oxygen": 80}`)
+	p, end, err := drive.Open(context.Background(), s.URL)
+	must(t, err)
+	defer end()
+	must(t, p.SignIn(servertest.Owner, servertest.Password))
+	must(t, p.Until(says+`('80')`))
+	must(t, p.Until(`document.querySelector('header').innerText.includes('live ·')`))
+	s.Stop()
+	must(t, p.Until(says+`('Not live: the service was last heard at')`))
+	must(t, p.Until(says+`('80')`)) // the last state stays
+	again := servertest.On(t, database, strings.TrimPrefix(s.URL, "http://"))
+	again.Send(d, `{"oxygen": 81}`)
+	must(t, p.Until(says+`('81') && !`+says+`('Not live')`))
+}
+
+// axe finds nothing on any page, in either theme, and no page scrolls sideways on a phone.
+func TestAccessibility(t *testing.T) {
+	axe, err := os.ReadFile("node_modules/axe-core/axe.min.js")
+	must(t, err)
+	s, p := visit(t)
+	d := s.Device("pond")
+	s.Send(d, `{"oxygen": 80}`)
+	for severity, limit := range map[string]string{"critical": "below 55", "warning": "below 60", "advisory": "below 65"} {
+		s.Guard(map[string]any{"signal": "pond/oxygen", "when": limit, "severity": severity, "advice": "Look at it."})
+	}
+	s.Send(d, `{"oxygen": 50}`)
+	servertest.Eventually(t, "three alarms", func() bool { return len(s.Alarms()) == 3 })
+	for _, dark := range []bool{false, true} {
+		for path, wait := range map[string]string{"/": "[data-signal]", "/alarms": "h1", "/alarms/1": "canvas", "/signals/pond/oxygen": "canvas"} {
+			must(t, p.Look(1280, 800, dark))
+			must(t, p.Goto(path))
+			if path == "/" {
+				wait = "[aria-label='What is wrong']"
+			}
+			must(t, p.See(wait))
+			time.Sleep(200 * time.Millisecond)
+			_, err := drive.Eval[bool](p, string(axe)+"; true")
+			must(t, err)
+			found, err := drive.Eval[struct {
+				Passed int
+				Wrong  []string
+			}](p, `axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']}).then((r) => ({
+				passed: r.passes.length,
+				wrong: r.violations.flatMap((v) => v.nodes.map((n) => v.id + ': ' + n.html.slice(0, 160) + ' ' + n.failureSummary)) }))`)
+			must(t, err)
+			for _, f := range found.Wrong {
+				t.Errorf("%s dark %v: %s", path, dark, f)
+			}
+			if found.Passed < 20 {
+				t.Errorf("%s dark %v: axe looked at only %d rules", path, dark, found.Passed)
+			}
+			must(t, p.Look(360, 740, dark))
+			wide, err := drive.Eval[int](p, "document.documentElement.scrollWidth")
+			must(t, err)
+			if wide > 360 {
+				t.Errorf("%s is %d px wide on a phone of 360", path, wide)
+			}
+		}
+	}
+	complaints(t, p)
+}
