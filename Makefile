@@ -1,7 +1,6 @@
 # The ways to build, try and test. A fresh machine needs no more than Go and make: the targets install
 # what else is missing (PostgreSQL, Chromium, Node) through Debian's packages.
 
-DATA ?= demo-data
 HTTP ?= 127.0.0.1:8080
 MQTT ?= 127.0.0.1:1883
 COAP ?= 127.0.0.1:5683
@@ -18,7 +17,7 @@ build: install console/dist/index.html
 
 ## demo: a whole made-up site on this machine; Ctrl-C stops it
 demo: build
-	bin/jaunty demo --data $(DATA) --http $(HTTP) --mqtt $(MQTT) --coap $(COAP)
+	bin/jaunty demo $(if $(DATA),--data $(DATA)) --http $(HTTP) --mqtt $(MQTT) --coap $(COAP)
 
 ## test: everything a newcomer needs to see it work
 test: build install-test

@@ -27,6 +27,9 @@ func standing(a alarm.Alarm) string {
 	return text
 }
 
+// alarmPage is how many alarms are asked for at once.
+const alarmPage = 1000
+
 func alarmListCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "list", Short: "Alarms, newest first", Args: exactly(),
@@ -34,18 +37,21 @@ func alarmListCommand() *cobra.Command {
   jaunty alarm list --all --json`,
 	}
 	all := c.Flags().Bool("all", false, "those that are over too")
-	limit := c.Flags().Int("limit", 1000, "so many at most")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		s, err := service()
 		if err != nil {
 			return err
 		}
-		if *limit < 1 || *limit > 1000 {
-			return misused("--limit %d is not 1 to 1000", *limit)
-		}
 		alarms := []alarm.Alarm{}
-		if err := s.Do(c.Context(), http.MethodGet, fmt.Sprintf("/api/v1/alarms?all=%v&limit=%d", *all, *limit), nil, &alarms); err != nil {
-			return err
+		for more := true; more; {
+			page, before := []alarm.Alarm{}, int64(0)
+			if n := len(alarms); n > 0 {
+				before = alarms[n-1].ID
+			}
+			if err := s.Do(c.Context(), http.MethodGet, fmt.Sprintf("/api/v1/alarms?all=%v&limit=%d&before=%d", *all, alarmPage, before), nil, &page); err != nil {
+				return err
+			}
+			alarms, more = append(alarms, page...), len(page) == alarmPage
 		}
 		return show(c, alarms, func(w io.Writer) {
 			rows := [][]string{}

@@ -44,7 +44,7 @@ func rounded(v, step float64) float64 {
 // daylight is 0 at night and up to 1 at noon.
 func daylight(at measure.Instant) float64 { return max(0, wave(at, day, -0.25)) }
 
-// ventStuck is how far the stuck roof vent heats the house: a story that begins 40 s after the live
+// ventStuck is how far the stuck roof vent has heated the house, from 0 to 1: a story that begins 40 s after the live
 // devices did, lasts two and a half minutes, and comes again every 20 minutes. It is 0 in the
 // history.
 func ventStuck(at, liveSince measure.Instant) float64 {
@@ -55,19 +55,20 @@ func ventStuck(at, liveSince measure.Instant) float64 {
 	if into < 0 || into > 150 {
 		return 0
 	}
-	return 14 * math.Min(1, math.Min(into/30, (150-into)/30))
+	return math.Min(1, math.Min(into/30, (150-into)/30))
 }
 
 // devices are those of the demo; their live story begins at liveSince.
 func devices(liveSince measure.Instant) []*standin.Device {
 	air := func(at measure.Instant) float64 {
-		return 18 + 4*wave(at, day, -0.33) + 0.4*wave(at, 47*minute, 0) + 0.1*jitter(at, 1) + ventStuck(at, liveSince)
+		usual := 18 + 4*wave(at, day, -0.33) + 0.4*wave(at, 47*minute, 0)
+		return usual + ventStuck(at, liveSince)*(33-usual) + 0.1*jitter(at, 1)
 	}
 	glass := func(at measure.Instant) float64 {
-		return 9 + 7*wave(at, day, -0.3) + 0.3*wave(at, 31*minute, 0.2) + 0.08*jitter(at, 2) + 0.3*ventStuck(at, liveSince)
+		return 9 + 7*wave(at, day, -0.3) + 0.3*wave(at, 31*minute, 0.2) + 0.08*jitter(at, 2) + 4*ventStuck(at, liveSince)
 	}
 	humidity := func(at measure.Instant) float64 {
-		return math.Min(99, 82-7*wave(at, day, -0.33)+3*wave(at, 73*minute, 0.4)+0.5*jitter(at, 3)-1.2*ventStuck(at, liveSince))
+		return math.Min(99, 82-7*wave(at, day, -0.33)+3*wave(at, 73*minute, 0.4)+0.5*jitter(at, 3)-17*ventStuck(at, liveSince))
 	}
 	pressure := func(at measure.Instant) float64 {
 		return 1009 + 8*wave(at, 5.3*day, 0.1) + 1.1*wave(at, day/2, 0.2) + 0.06*jitter(at, 4)

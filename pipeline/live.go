@@ -37,7 +37,6 @@ type guardLive struct {
 	alarm.Guard
 	signal  *signalLive
 	state   alarm.State
-	saved   alarm.State // what the table holds
 	begunAt measure.Instant
 	alarmID int64 // the standing alarm; 0: none
 }
@@ -108,7 +107,6 @@ func (l *live) refresh(ctx context.Context, tx *store.Tx, since int64) error {
 	for _, g := range l.guards {
 		st := &g.signal.state
 		g.state.Held, g.state.HeldAt, g.state.Stepped = st.Held, st.HeldAt, max(st.SteppedAt, g.begunAt)
-		g.saved = g.state
 	}
 	return nil
 }

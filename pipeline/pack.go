@@ -17,7 +17,7 @@ import (
 // Sender is who sends a pack: a device by its key, or a person.
 type Sender struct {
 	Key    [32]byte // SHA-256 of the device's key
-	Person string   // whom to name; empty for a device
+	Person string   // e-mail address; empty for a device
 }
 
 // Pack is what a sender sent at once.

@@ -28,7 +28,7 @@ type Options struct {
 	Log          *slog.Logger
 	URL          string         // address that people reach the service by; empty: as the request says
 	Secure       bool           // people reach it over TLS, so cookies are for TLS alone
-	TrustedProxy []netip.Prefix // whose X-Forwarded-For and -Proto are believed
+	TrustedProxy []netip.Prefix // whose X-Forwarded-For is believed
 	Inbox        *standin.Inbox // what the stand-ins received; nil when there are none
 }
 

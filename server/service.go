@@ -69,7 +69,10 @@ func Serve(ctx context.Context, s Settings) (err error) {
 			return err
 		}
 		s.Database = private.URL
+		watching, stopWatching := context.WithCancel(context.Background())
+		go private.Watch(watching, s.Log)
 		defer func() {
+			stopWatching()
 			stop, cancel := context.WithTimeout(context.Background(), time.Minute)
 			defer cancel()
 			err = errors.Join(err, private.Stop(stop))
@@ -110,9 +113,17 @@ func (s Settings) run(ctx context.Context, records *store.Store, carriers map[st
 		scheme = "https://"
 	}
 	if s.Ready != nil {
-		s.Ready(scheme + listener.Addr().String())
+		s.Ready(scheme + reachable(listener.Addr().(*net.TCPAddr)))
 	}
 	return web.Run(ctx, listener, s.TLSCert, s.TLSKey)
+}
+
+// reachable is how to reach the address from this machine.
+func reachable(a *net.TCPAddr) string {
+	if a.IP.IsUnspecified() {
+		return fmt.Sprintf("127.0.0.1:%d", a.Port)
+	}
+	return a.String()
 }
 
 // firstOwner lets the first person in.

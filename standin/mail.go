@@ -51,15 +51,24 @@ func OpenInbox(path string, arrived func(Message)) (*Inbox, error) {
 	if in.file, err = os.OpenFile(path, os.O_CREATE|os.O_RDWR|os.O_APPEND, 0o600); err != nil {
 		return nil, err
 	}
-	lines := bufio.NewScanner(in.file)
-	lines.Buffer(nil, 1<<24)
-	for lines.Scan() {
+	lines := bufio.NewReader(in.file)
+	for {
+		line, err := lines.ReadBytes('\n')
 		var m Message
-		if json.Unmarshal(lines.Bytes(), &m) == nil { // a line cut off by a crash is passed over
+		if json.Unmarshal(line, &m) == nil {
 			in.messages = append(in.messages, m)
 		}
+		if err == io.EOF {
+			if len(line) > 0 { // cut off by a crash; what comes next has a line of its own
+				_, err = in.file.Write([]byte("\n"))
+				return in, err
+			}
+			return in, nil
+		}
+		if err != nil {
+			return nil, err
+		}
 	}
-	return in, lines.Err()
 }
 
 // Messages lists what was received, oldest first.

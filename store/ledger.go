@@ -30,6 +30,9 @@ func (t *Tx) RaiseConfig(ctx context.Context) (configNo int64, err error) {
 	return configNo, err
 }
 
+// toldAlarms is how many alarms one Change tells at most.
+const toldAlarms = 500
+
 // ChangesSince tells what the commits after number since have changed, as it is now. A since that is
 // negative asks for the newest number alone.
 func (s *Store) ChangesSince(ctx context.Context, since int64) (site.Change, error) {
@@ -49,7 +52,8 @@ func (s *Store) ChangesSince(ctx context.Context, since int64) (site.Change, err
 		return change, err
 	}
 	titled(change.Signals)
-	err = tx.SelectContext(ctx, &change.Alarms, selectAlarm+` where changed_in > $1 order by id limit 500`, since)
+	err = tx.SelectContext(ctx, &change.Alarms, selectAlarm+` where changed_in > $1 order by id desc limit $2`, since, toldAlarms)
+	change.Partial = len(change.Alarms) == toldAlarms
 	return change, err
 }
 

@@ -7,6 +7,7 @@ type Change struct {
 	CommitNo int64         `json:"commit" doc:"number of the newest commit that is told"`
 	Signals  []Signal      `json:"signals" nullable:"false" doc:"signals with a newer reading"`
 	Alarms   []alarm.Alarm `json:"alarms" nullable:"false" doc:"alarms that were raised or changed"`
+	Partial  bool          `json:"partial" doc:"more alarms have changed than are told; ask for the list"`
 }
 
 // Spark is the course of one signal over a stretch in few columns.

@@ -9,6 +9,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"net/url"
 	"os"
@@ -33,7 +34,11 @@ type Cluster struct {
 	dir  string
 	bin  string
 	as   *syscall.Credential // the account that PostgreSQL runs under; nil for our own
+	caps []uintptr           // what that account may do besides
 	lock *os.File
+
+	port    int
+	options Options
 }
 
 // Options say how far a cluster may trade safety for speed. The zero value trades nothing.
@@ -57,6 +62,9 @@ func Start(ctx context.Context, dir string, o Options) (*Cluster, error) {
 	}
 	if err = c.hold(); err != nil {
 		return nil, err
+	}
+	if !c.reachable() {
+		c.caps = []uintptr{capDACReadSearch}
 	}
 	password, err := c.prepare(ctx, o)
 	if err == nil {
@@ -125,9 +133,6 @@ func (c *Cluster) prepare(ctx context.Context, o Options) (string, error) {
 		password, err := os.ReadFile(secret)
 		return strings.TrimSpace(string(password)), err
 	}
-	if err := c.reachable(); err != nil {
-		return "", err
-	}
 	password := rand.Text()
 	if err := os.WriteFile(secret, []byte(password+"\n"), 0o600); err != nil {
 		return "", err
@@ -168,37 +173,69 @@ func (c *Cluster) give(path string) error {
 	return os.Chown(path, int(c.as.Uid), int(c.as.Gid))
 }
 
-// reachable tells whether PostgreSQL's account can get to the folder at all.
-func (c *Cluster) reachable() error {
+// capDACReadSearch lets a process pass folders that it may not enter (capabilities(7)).
+const capDACReadSearch = 2
+
+// reachable tells whether PostgreSQL's account can get to the folder by itself. Where a folder above
+// is closed to it (a temporary folder of root's, say), it is given the right to pass.
+func (c *Cluster) reachable() bool {
 	if c.as == nil {
-		return nil
+		return true
 	}
 	for p := c.dir; p != "/"; p = filepath.Dir(p) {
-		info, err := os.Stat(p)
-		if err != nil {
-			return err
-		}
-		if info.Mode().Perm()&0o001 == 0 {
-			return fmt.Errorf("the account postgres may not enter %s; choose another --data, or chmod o+x it", p)
+		if info, err := os.Stat(p); err != nil || info.Mode().Perm()&0o001 == 0 {
+			return false
 		}
 	}
-	return nil
+	return true
 }
 
 // run starts the server unless it runs already, and makes the database when there is none.
 func (c *Cluster) run(ctx context.Context, o Options, password string) error {
-	port, running := c.port()
+	port, running := c.running()
 	if !running {
 		var err error
 		if port, err = freePort(); err != nil {
 			return err
 		}
-		if err = c.command(ctx, "pg_ctl", "-D", c.files(), "-w", "-t", "120", "-l", filepath.Join(c.files(), "server.log"), "-o", settings(port, o), "start"); err != nil {
-			return fmt.Errorf("%w%s", err, c.lastWords())
+		if err = c.start(ctx, port, o); err != nil {
+			return err
 		}
 	}
+	c.port, c.options = port, o
 	c.URL = address(port, password, database)
 	return c.createDatabase(ctx, port, password)
+}
+
+func (c *Cluster) start(ctx context.Context, port int, o Options) error {
+	err := c.command(ctx, "pg_ctl", "-D", c.files(), "-w", "-t", "120", "-l", filepath.Join(c.files(), "server.log"), "-o", settings(port, o), "start")
+	if err != nil {
+		return fmt.Errorf("%w%s", err, c.lastWords())
+	}
+	return nil
+}
+
+// Watch starts the server again whenever it has crashed, until ctx ends. One that was stopped on
+// purpose stays so.
+func (c *Cluster) Watch(ctx context.Context, log *slog.Logger) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(2 * time.Second):
+		}
+		// A server that ends in order takes postmaster.pid away; one that crashed leaves it.
+		if _, err := os.Stat(filepath.Join(c.files(), "postmaster.pid")); err != nil {
+			continue
+		}
+		if _, running := c.running(); running {
+			continue
+		}
+		log.Warn("PostgreSQL has crashed; starting it again")
+		if err := c.start(ctx, c.port, c.options); err != nil && ctx.Err() == nil {
+			log.Error("PostgreSQL does not start", "error", err)
+		}
+	}
 }
 
 func settings(port int, o Options) string {
@@ -233,8 +270,8 @@ func (c *Cluster) createDatabase(ctx context.Context, port int, password string)
 	return nil
 }
 
-// port tells where the server listens, if it runs.
-func (c *Cluster) port() (int, bool) {
+// running tells where the server listens, if it runs.
+func (c *Cluster) running() (int, bool) {
 	file, err := os.Open(filepath.Join(c.files(), "postmaster.pid"))
 	if err != nil {
 		return 0, false
@@ -280,7 +317,7 @@ func (c *Cluster) command(ctx context.Context, name string, args ...string) erro
 	cmd := exec.CommandContext(ctx, filepath.Join(c.bin, name), args...)
 	cmd.Dir = "/"
 	cmd.Env = []string{"PATH=" + os.Getenv("PATH"), "LC_ALL=C.UTF-8"}
-	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: c.as, Setsid: true}
+	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: c.as, AmbientCaps: c.caps, Setsid: true}
 	// pg_ctl leaves the server behind with our output; a file, unlike a pipe, is not waited for.
 	output, err := os.CreateTemp("", "jaunty-postgres-")
 	if err != nil {

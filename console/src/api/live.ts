@@ -84,6 +84,10 @@ function takeChange(change: Change) {
     }
   }
   takeAlarms(queries, change.alarms)
+  if (change.partial) {
+    void queries.invalidateQueries({ queryKey: ['alarms'] })
+    void queries.invalidateQueries({ queryKey: ['standing'] })
+  }
 }
 
 const subscribe = (tell: () => void) => {

@@ -1,0 +1,109 @@
+package roster
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+func instant(t *testing.T, text string) measure.Instant {
+	var i measure.Instant
+	if err := i.UnmarshalText([]byte(text)); err != nil {
+		t.Fatal(err)
+	}
+	return i
+}
+
+func matter(t *testing.T) Matter {
+	cleared, value := instant(t, "2026-07-01T03:11:00Z"), 28.9
+	test := alarm.Test{Kind: alarm.Above, A: 30}
+	return Matter{Test: test, Device: "Fern house", Signal: "Air temperature",
+		Site: site.Site{Name: "Hollowbrook Fernery", Zone: "Europe/Dublin"},
+		Alarm: alarm.Alarm{ID: 12, Severity: alarm.Warning, RaisedAt: instant(t, "2026-07-01T02:06:00Z"), ClearedAt: &cleared, ClearedValue: &value,
+			Value: 31.2, Extreme: 34.5, Unit: "Cel", When: test.String(), Sentence: Sentence("Fern house", "Air temperature", test, "Cel")}}
+}
+
+func TestTheRaiseSaysWhatWhereHowBadSinceWhen(t *testing.T) {
+	m := matter(t)
+	m.Alarm.Advice = "Open the vents."
+	notices := Plan(Raise, m, []string{"a@b.example", "c@d.example"})
+	if len(notices) != 2 || notices[0].Address != "a@b.example" || notices[1].Address != "c@d.example" || notices[0].Carrier != Mail || notices[0].AlarmID != 12 {
+		t.Fatalf("%+v", notices)
+	}
+	n := notices[0]
+	if n.Subject != "Warning: Fern house air temperature is above 30 °C" {
+		t.Errorf("subject %q", n.Subject)
+	}
+	want := `Fern house air temperature is above 30 °C.
+
+It reads 31.2 °C, and the limit is 30 °C.
+Since 03:06:00 on Wednesday 1 July 2026 (Europe/Dublin).
+How bad: warning. This is alarm 12.
+
+What to do: Open the vents.
+
+To say that you have it: jaunty alarm ack 12
+
+Hollowbrook Fernery, watched by Jaunty Lark
+`
+	if n.Text != want {
+		t.Errorf("text\n%s\nwant\n%s", n.Text, want)
+	}
+	m.Link = "https://lark.example.org/alarms/12"
+	if text := Plan(Raise, m, []string{"a@b.example"})[0].Text; !strings.Contains(text, m.Link) || strings.Contains(text, "jaunty alarm ack") {
+		t.Errorf("with a link: %s", text)
+	}
+}
+
+func TestTheReturnSaysHowLongAndHowFar(t *testing.T) {
+	m := matter(t)
+	n := Plan(Return, m, []string{"a@b.example"})[0]
+	if n.Subject != "Over after 1 hour 5 minutes: Fern house air temperature was above 30 °C" {
+		t.Errorf("subject %q", n.Subject)
+	}
+	for _, says := range []string{"was above 30 °C for 1 hour 5 minutes.", "Raised at 03:06:00", "Over at 04:11:00", "It went as far as 34.5 °C, and reads 28.9 °C now."} {
+		if !strings.Contains(n.Text, says) {
+			t.Errorf("does not say %q: %s", says, n.Text)
+		}
+	}
+	m.Test = alarm.Test{Kind: alarm.IsOn}
+	if text := Plan(Return, m, []string{"a@b.example"})[0].Text; strings.Contains(text, "as far as") {
+		t.Errorf("a switch went far: %s", text)
+	}
+}
+
+func TestSentences(t *testing.T) {
+	for _, c := range []struct {
+		device, signal string
+		test           string
+		unit           measure.Unit
+		want           string
+	}{
+		{"Fern house", "CO2", "above 900", "ppm", "Fern house CO2 is above 900 ppm"},
+		{"Pond", "Dissolved oxygen", "below 55", "%", "Pond dissolved oxygen is below 55 %"},
+		{"Boiler room", "Flame", "is on", "", "Boiler room flame is on"},
+		{"Cistern", "Level", "outside 3..9", "m", "Cistern level is outside 3 to 9 m"},
+		{"Cistern", "x", "at least 2", "", "Cistern x is at least 2"},
+	} {
+		test, err := alarm.ParseTest(c.test)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := Sentence(c.device, c.signal, test, c.unit); got != c.want {
+			t.Errorf("%q, want %q", got, c.want)
+		}
+	}
+}
+
+func TestLength(t *testing.T) {
+	for d, want := range map[time.Duration]string{0: "less than a second", time.Second: "1 second", 59 * time.Second: "59 seconds", time.Minute: "1 minute",
+		62 * time.Second: "1 minute 2 seconds", time.Hour + 5*time.Second: "1 hour", 25 * time.Hour: "1 day 1 hour", 49*time.Hour + time.Minute: "2 days 1 hour"} {
+		if got := Length(d); got != want {
+			t.Errorf("%v: %q, want %q", d, got, want)
+		}
+	}
+}

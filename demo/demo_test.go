@@ -1,0 +1,91 @@
+package demo
+
+import (
+	"context"
+	"net/http"
+	"os"
+	"testing"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/server/servertest"
+	"jauntylark/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+// The stories come out of a replay of what the devices will send: the vent sticks within two minutes
+// and is over in five, and the history is quiet.
+func TestTheStuckVentIsToldSoonAndIsOverSoon(t *testing.T) {
+	hot := &alarm.Guard{When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1, OnDelay: measure.Duration(10 * time.Second), OffDelay: measure.Duration(10 * time.Second)}
+	for hour := range 24 { // whenever the demo is started
+		live := measure.InstantOf(time.Date(2026, 3, 1, hour, 17, 0, 0, time.UTC))
+		air := devices(live)[0].Signals[0]
+		var readings []measure.Reading
+		for at := live.Add(-24 * time.Hour); at < live.Add(6*time.Minute); at = at.Add(15 * time.Second) {
+			readings = append(readings, measure.Reading{At: at, Value: air.Value(at)})
+		}
+		got := alarm.Replay(hot, readings, live.Add(6*time.Minute))
+		if len(got) != 2 || got[0].At < live || got[0].At > live.Add(2*time.Minute) || got[1].At > live.Add(5*time.Minute) {
+			t.Errorf("started at %v: %+v", live, got)
+		}
+	}
+}
+
+func TestTheDemoIsTheSameOnEveryMachine(t *testing.T) {
+	at := measure.InstantOf(time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC))
+	want := map[string]float64{"fern-house/air": 21.2, "fern-house/humidity": 79, "pond/oxygen": 95.6}
+	for _, d := range devices(0) {
+		for _, s := range d.Signals {
+			if v, known := want[d.Name+"/"+s.Name]; known && s.Value(at) != v {
+				t.Errorf("%s/%s reads %v, want %v", d.Name, s.Name, s.Value(at), v)
+			}
+		}
+	}
+}
+
+// Setting up twice, even after a history that was cut off, gives one site.
+func TestSetUpTwiceIsOnce(t *testing.T) {
+	s := servertest.Start(t)
+	ctx := context.Background()
+	dir := t.TempDir()
+	memory, err := Remember(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	demo := Site{Owner: s.Owner, Memory: memory, Say: t.Logf}
+	counts := func() (signals, guards, readings int) {
+		var all []site.Signal
+		var some []alarm.Guard
+		var line struct{ Of int }
+		for path, into := range map[string]any{"/api/v1/signals": &all, "/api/v1/guards": &some, "/api/v1/signals/fern-house/air/line?since=2000-01-01T00:00:00Z": &line} {
+			if err := s.Owner.Do(ctx, http.MethodGet, path, nil, into); err != nil {
+				t.Fatal(err)
+			}
+		}
+		return len(all), len(some), line.Of
+	}
+	if err := demo.SetUp(ctx); err != nil {
+		t.Fatal(err)
+	}
+	signals, guards, readings := counts()
+	if signals != 8 || guards != 4 || readings < 11_500 {
+		t.Errorf("%d signals, %d guards, %d readings", signals, guards, readings)
+	}
+	if again, err := Remember(dir); err != nil || again.Password != memory.Password || !again.HistoryDone || again.Keys["pond"] == "" {
+		t.Errorf("remembers %+v %v", again, err)
+	}
+	if info, err := os.Stat(dir + "/demo.json"); err != nil || info.Mode().Perm() != 0o600 {
+		t.Errorf("the memory's file: %v %v", info, err)
+	}
+	memory.HistoryDone = false // as if it had been cut off at the very end
+	if err := demo.SetUp(ctx); err != nil {
+		t.Fatal(err)
+	}
+	s2, g2, r2 := counts()
+	if s2 != signals || g2 != guards || r2 > readings+8 {
+		t.Errorf("after a second time: %d signals, %d guards, %d readings, before %d", s2, g2, r2, readings)
+	}
+}

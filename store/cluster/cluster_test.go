@@ -1,0 +1,110 @@
+package cluster
+
+import (
+	"context"
+	"log/slog"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+)
+
+// folder gives a data folder inside one that only we may enter.
+func folder(t *testing.T) string {
+	dir, err := os.MkdirTemp("", "jaunty-closed-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	return filepath.Join(dir, "data")
+}
+
+func ask(t *testing.T, c *Cluster, query string) string {
+	t.Helper()
+	out, err := exec.Command(filepath.Join(c.bin, "psql"), "-XAtq", c.URL, "-c", query).CombinedOutput()
+	if err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	return strings.TrimSpace(string(out))
+}
+
+func TestAClusterLivesOnUnderItsFolder(t *testing.T) {
+	dir, ctx := folder(t), context.Background()
+	c, err := Start(ctx, dir, Options{Throwaway: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Start(ctx, dir, Options{Throwaway: true}); err == nil || !strings.Contains(err.Error(), "in use by another jaunty") {
+		t.Errorf("the folder was had twice: %v", err)
+	}
+	ask(t, c, "create table kept as select 7 as n")
+	if methods := ask(t, c, "select distinct auth_method from pg_hba_file_rules"); methods != "scram-sha-256" {
+		t.Errorf("lets in by %s", methods)
+	}
+	if listens := ask(t, c, "show listen_addresses"); listens != "127.0.0.1" {
+		t.Errorf("listens on %s", listens)
+	}
+	if err := c.Stop(ctx); err != nil {
+		t.Fatal(err)
+	}
+	again, err := Start(ctx, dir, Options{Throwaway: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer again.Stop(ctx)
+	if n := ask(t, again, "select n from kept"); n != "7" {
+		t.Errorf("kept %s", n)
+	}
+	if info, err := os.Stat(filepath.Join(dir, "database-password")); err != nil || info.Mode().Perm() != 0o600 {
+		t.Errorf("the password's file: %v %v", info, err)
+	}
+}
+
+func TestACrashedServerIsStartedAgain(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	c, err := Start(ctx, folder(t), Options{Throwaway: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Stop(context.Background())
+	go c.Watch(ctx, slog.New(slog.DiscardHandler))
+	file, err := os.ReadFile(filepath.Join(c.files(), "postmaster.pid"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	first, _, _ := strings.Cut(string(file), "\n")
+	pid, err := strconv.Atoi(first)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
+		t.Fatal(err)
+	}
+	for end := time.Now().Add(30 * time.Second); ; time.Sleep(100 * time.Millisecond) {
+		if out, err := exec.Command(filepath.Join(c.bin, "psql"), "-XAtq", c.URL, "-c", "select 1").Output(); err == nil && strings.TrimSpace(string(out)) == "1" {
+			break
+		}
+		if time.Now().After(end) {
+			t.Fatal("not back within 30 s")
+		}
+	}
+}
+
+func TestAFirstStartThatWasCutOff(t *testing.T) {
+	dir := folder(t)
+	if err := os.MkdirAll(filepath.Join(dir, "postgres.new", "half"), 0o700); err != nil {
+		t.Fatal(err)
+	}
+	c, err := Start(context.Background(), dir, Options{Throwaway: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := c.Stop(context.Background()); err != nil {
+		t.Error(err)
+	}
+}
