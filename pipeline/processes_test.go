@@ -2,6 +2,7 @@ package pipeline_test
 
 import (
 	"context"
+	"errors"
 	"math/rand/v2"
 	"slices"
 	"sync/atomic"
@@ -105,5 +106,72 @@ func TestPacksAtTheSameTime(t *testing.T) {
 	got := one.readings("temp")
 	if len(got) != packs {
 		t.Errorf("%d readings stored of %d that were each sent four times", len(got), packs)
+	}
+}
+
+// A guard that began at an instant passes over older readings, in a process that starts later too.
+func TestWhenAGuardBeganOutlivesARestart(t *testing.T) {
+	b := fresh(t)
+	b.send(measure.Sample{Name: "temp", At: b.at(-50), Value: 20})
+	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}})
+	later := process(t, b.store, b.now)
+	later.send(measure.Sample{Name: "temp", At: b.at(-20), Value: 99})
+	if got := b.alarms(); len(got) != 0 {
+		t.Errorf("a reading from before the guard began raised %+v", got)
+	}
+	later.send(measure.Sample{Name: "temp", At: b.at(1), Value: 99})
+	if got := b.alarms(); len(got) != 1 {
+		t.Errorf("a reading from after it began: %+v", got)
+	}
+}
+
+// A commit that the database refuses takes nothing with it: not the packs beside it, and not what the
+// process believes.
+func TestARefusedCommitHarmsNothingElse(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.send(measure.Sample{Name: "temp", At: b.at(-1), Value: 20})
+	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}})
+	tx, err := b.store.Begin(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := tx.ExecContext(ctx, `alter table reading add check (value <> 666)`); err != nil {
+		t.Fatal(err)
+	}
+	if err := tx.Commit(); err != nil {
+		t.Fatal(err)
+	}
+	pack := func(name string, seconds, value float64) *pipeline.Pack {
+		return &pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: b.Now(), Samples: []measure.Sample{{Name: name, At: b.at(seconds), Value: value}}}
+	}
+	const others = 20
+	failed, taken := make(chan error, 1), make(chan error, others)
+	hold := make(chan struct{})
+	go b.Do(ctx, func(*pipeline.Turn) error { <-hold; return nil }) // so that the packs share a commit
+	time.Sleep(50 * time.Millisecond)
+	go func() { _, err := b.Submit(ctx, pack("temp", 1, 666)); failed <- err }()
+	for i := range others {
+		go func() { _, err := b.Submit(ctx, pack("other", float64(i), 1)); taken <- err }()
+	}
+	time.Sleep(50 * time.Millisecond)
+	close(hold)
+	if err := <-failed; err == nil || errors.Is(err, pipeline.ErrAway) {
+		t.Errorf("the refused pack: %v", err)
+	}
+	for range others {
+		if err := <-taken; err != nil {
+			t.Errorf("a pack beside it: %v", err)
+		}
+	}
+	if got := b.alarms(); len(got) != 0 {
+		t.Errorf("what was refused has raised %+v", got)
+	}
+	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 31})
+	if got := b.readings("temp"); len(got) != 2 || got[1].Value != 31 || got[1].Quality != 0 {
+		t.Errorf("after it: %v", got)
+	}
+	if got := b.alarms(); len(got) != 1 || got[0].Value != 31 {
+		t.Errorf("after it: %+v", got)
 	}
 }
