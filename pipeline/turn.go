@@ -192,7 +192,7 @@ func (t *Turn) clear(h happening) error {
 	if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}
-	if err := t.enter(a, "alarm over", h, a.Sentence+" no more, after "+roster.Length(h.At.Sub(a.RaisedAt))); err != nil {
+	if err := t.enter(a, "alarm over", h, "It is over: "+roster.Was(a.Sentence)+" for "+roster.Length(h.At.Sub(a.RaisedAt))); err != nil {
 		return err
 	}
 	told, err := t.Tx.AddressesTold(t.ctx, a.ID)

@@ -23,7 +23,7 @@ func (v *Server) serveConsole() {
 	if err != nil {
 		page = []byte("<!doctype html><title>Jaunty Lark</title><p>This binary was built without the console; build it with make build.")
 	}
-	v.echo.GET("/*", func(c *echo.Context) error {
+	v.echo.Match([]string{http.MethodGet, http.MethodHead}, "/*", func(c *echo.Context) error {
 		name := strings.TrimPrefix(path.Clean("/"+c.Param("*")), "/")
 		if strings.HasPrefix(name, "api/") || strings.HasPrefix(name, "health/") {
 			return echo.ErrNotFound

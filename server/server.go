@@ -59,15 +59,16 @@ func New(s *store.Store, p *pipeline.Pipeline, o Options) (*Server, error) {
 			return nil, err
 		}
 	}
-	v.echo.Use(middleware.Recover(), echo.WrapMiddleware(cross.Handler), securityHeaders)
+	v.echo.Use(middleware.Recover(), echo.WrapMiddleware(cross.Handler), v.securityHeaders)
 
 	v.api = v.newAPI()
 	v.routes()
 	way := &httpin.Way{Pipeline: p, Person: v.personByToken}
 	v.echo.POST("/api/v1/intake", way.Receive)
 	v.echo.GET("/api/v1/live", v.serveLive)
-	v.echo.GET("/health/live", func(c *echo.Context) error { return c.String(http.StatusOK, "alive\n") })
-	v.echo.GET("/health/ready", v.serveReady)
+	look := []string{http.MethodGet, http.MethodHead}
+	v.echo.Match(look, "/health/live", func(c *echo.Context) error { return c.String(http.StatusOK, "alive\n") })
+	v.echo.Match(look, "/health/ready", v.serveReady)
 	v.serveConsole()
 	return v, nil
 }
@@ -132,9 +133,12 @@ func (v *Server) clientAddress() echo.IPExtractor {
 	return echo.ExtractIPFromXFFHeader(trust...)
 }
 
-func securityHeaders(next echo.HandlerFunc) echo.HandlerFunc {
+func (v *Server) securityHeaders(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		h := c.Response().Header()
+		if v.Secure {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		return next(c)

@@ -133,6 +133,9 @@ func TestIdempotencyKeyOverHTTP(t *testing.T) {
 			t.Fatal(status, body)
 		}
 	}
+	if status, body, _ := call(t, "POST", s.URL+"/api/v1/intake", key, "application/json", `{"temp": 1}`, "Idempotency-Key", strings.Repeat("k", 201)); status != 400 {
+		t.Error("a key that is too long:", status, body)
+	}
 	var page server.Readings
 	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/signals/d/temp/readings", nil, &page); err != nil || len(page.Readings) != 1 {
 		t.Errorf("%+v %v", page, err)
@@ -197,6 +200,11 @@ func TestTheOpenAPIDocumentIsCurrent(t *testing.T) {
 
 func TestHealthAndUnknownPaths(t *testing.T) {
 	s := servertest.Start(t)
+	for _, path := range []string{"/", "/health/live", "/health/ready"} {
+		if status, _, _ := call(t, "HEAD", s.URL+path, "", "", ""); status != 200 {
+			t.Errorf("HEAD %s: %d", path, status)
+		}
+	}
 	for path, want := range map[string]int{"/health/live": 200, "/health/ready": 200, "/api/v1/nothing": 404, "/assets/nothing.js": 404, "/alarms/7": 200} {
 		status, body, h := call(t, "GET", s.URL+path, "", "", "")
 		if status != want {

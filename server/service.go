@@ -112,6 +112,8 @@ func (s Settings) run(ctx context.Context, records *store.Store, carriers map[st
 	if s.TLSCert != "" {
 		scheme = "https://"
 	}
+	s.Log.Info("serving", "address", listener.Addr(), "mail", s.SMTP != "", "tls", s.TLSCert != "")
+	defer s.Log.Info("stopping")
 	if s.Ready != nil {
 		s.Ready(scheme + reachable(listener.Addr().(*net.TCPAddr)))
 	}

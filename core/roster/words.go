@@ -25,6 +25,9 @@ func Sentence(device, signal string, test alarm.Test, unit measure.Unit) string 
 	return fmt.Sprintf("%s is %s", thing(device, signal), test.Words(unit))
 }
 
+// Was puts a sentence into the past: "Fern house air temperature was above 30 °C".
+func Was(sentence string) string { return strings.Replace(sentence, " is ", " was ", 1) }
+
 // thing joins device and signal as people say them: "Fern house air temperature". A name that
 // begins with two capitals (CO2) keeps them.
 func thing(device, signal string) string {
@@ -65,7 +68,7 @@ func (m Matter) raised() (subject, text string) {
 
 func (m Matter) over() (subject, text string) {
 	a := m.Alarm
-	was := strings.Replace(a.Sentence, " is ", " was ", 1)
+	was := Was(a.Sentence)
 	lasted := Length(a.ClearedAt.Sub(a.RaisedAt))
 	var b strings.Builder
 	fmt.Fprintf(&b, "It is over. %s for %s.\n\n", was, lasted)

@@ -35,6 +35,8 @@ type Problem struct {
 	Rejected []measure.Refusal `json:"rejected,omitempty"`
 }
 
+const maxIdempotencyKey = 200
+
 // Receive answers 204 when all was taken and committed, 200 with what was refused when something
 // was taken, and a problem document otherwise.
 func (w *Way) Receive(c *echo.Context) error {
@@ -43,6 +45,10 @@ func (w *Way) Receive(c *echo.Context) error {
 	sender, err := w.sender(r)
 	if err != nil {
 		return answerError(c, err)
+	}
+	once := r.Header.Get("Idempotency-Key")
+	if len(once) > maxIdempotencyKey {
+		return answerError(c, fmt.Errorf("the Idempotency-Key is %d characters long; it may have %d", len(once), maxIdempotencyKey))
 	}
 	body, err := io.ReadAll(http.MaxBytesReader(c.Response(), r.Body, intake.MaxBody))
 	if err != nil {
@@ -54,7 +60,7 @@ func (w *Way) Receive(c *echo.Context) error {
 	}
 	outcome := pipeline.Outcome{}
 	if len(samples) > 0 {
-		outcome, err = w.Pipeline.Submit(r.Context(), &pipeline.Pack{Sender: sender, Arrived: arrived, Samples: samples, IdempotencyKey: r.Header.Get("Idempotency-Key")})
+		outcome, err = w.Pipeline.Submit(r.Context(), &pipeline.Pack{Sender: sender, Arrived: arrived, Samples: samples, IdempotencyKey: once})
 		if err != nil {
 			return answerError(c, err)
 		}
