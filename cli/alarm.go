@@ -38,17 +38,14 @@ func alarmListCommand() *cobra.Command {
 	}
 	all := c.Flags().Bool("all", false, "those that are over too")
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		s, err := service()
-		if err != nil {
-			return err
-		}
 		alarms := []alarm.Alarm{}
 		for more := true; more; {
-			page, before := []alarm.Alarm{}, int64(0)
+			before := int64(0)
 			if n := len(alarms); n > 0 {
 				before = alarms[n-1].ID
 			}
-			if err := s.Do(c.Context(), http.MethodGet, fmt.Sprintf("/api/v1/alarms?all=%v&limit=%d&before=%d", *all, alarmPage, before), nil, &page); err != nil {
+			page, err := fetch[[]alarm.Alarm](c, fmt.Sprintf("/api/v1/alarms?all=%v&limit=%d&before=%d", *all, alarmPage, before))
+			if err != nil {
 				return err
 			}
 			alarms, more = append(alarms, page...), len(page) == alarmPage
@@ -95,12 +92,8 @@ func journalCommand() *cobra.Command {
 	c := &cobra.Command{Use: "journal", Short: "What happened, newest first", Args: exactly(), Example: "  jaunty journal --limit 20"}
 	limit := c.Flags().Int("limit", 50, "so many at most")
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		s, err := service()
+		entries, err := fetch[[]site.Entry](c, fmt.Sprintf("/api/v1/journal?limit=%d", *limit))
 		if err != nil {
-			return err
-		}
-		entries := []site.Entry{}
-		if err := s.Do(c.Context(), http.MethodGet, fmt.Sprintf("/api/v1/journal?limit=%d", *limit), nil, &entries); err != nil {
 			return err
 		}
 		return show(c, entries, func(w io.Writer) {
@@ -118,12 +111,8 @@ func noticeCommand() *cobra.Command {
 	list := &cobra.Command{Use: "list", Short: "Notices with the last attempt to deliver them, newest first", Args: exactly(), Example: "  jaunty notice list --alarm 12"}
 	about := list.Flags().Int64("alarm", 0, "only those of this alarm")
 	list.RunE = func(c *cobra.Command, _ []string) error {
-		s, err := service()
+		notices, err := fetch[[]roster.Notice](c, fmt.Sprintf("/api/v1/notices?alarm=%d", *about))
 		if err != nil {
-			return err
-		}
-		notices := []roster.Notice{}
-		if err := s.Do(c.Context(), http.MethodGet, fmt.Sprintf("/api/v1/notices?alarm=%d", *about), nil, &notices); err != nil {
 			return err
 		}
 		return show(c, notices, func(w io.Writer) {
@@ -145,12 +134,8 @@ func standinCommand() *cobra.Command {
 	inbox := &cobra.Command{
 		Use: "inbox", Short: "What the stand-ins received, oldest first", Args: exactly(), Example: "  jaunty standin inbox",
 		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := service()
+			messages, err := fetch[[]standin.Message](c, "/api/v1/standin/inbox")
 			if err != nil {
-				return err
-			}
-			messages := []standin.Message{}
-			if err := s.Do(c.Context(), http.MethodGet, "/api/v1/standin/inbox", nil, &messages); err != nil {
 				return err
 			}
 			return show(c, messages, func(w io.Writer) {

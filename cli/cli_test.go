@@ -152,15 +152,6 @@ func (p *person) login(url, email, password string) {
 	}
 }
 
-func eventually(t *testing.T, what string, so func() bool) {
-	t.Helper()
-	for end := time.Now().Add(30 * time.Second); !so(); time.Sleep(50 * time.Millisecond) {
-		if time.Now().After(end) {
-			t.Fatalf("not within 30 s: %s", what)
-		}
-	}
-}
-
 type alarmLine struct {
 	ID                             int64
 	Guard, Signal, Severity, State string
@@ -204,7 +195,7 @@ func TestByHand(t *testing.T) {
 		t.Errorf("%+v", guard)
 	}
 	p.must("send", "greenhouse-door/temp=31.5")
-	eventually(t, "the alarm", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 1 })
+	storetest.Eventually(t, "the alarm", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 1 })
 	a := get[[]alarmLine](p, "alarm", "list")[0]
 	if a.Signal != "greenhouse-door/temp" || a.State != "raised" || a.Severity != "warning" || a.Guard != guard["name"] {
 		t.Errorf("%+v", a)
@@ -213,7 +204,7 @@ func TestByHand(t *testing.T) {
 		t.Errorf("%+v", acked)
 	}
 	p.must("send", "greenhouse-door/temp=20")
-	eventually(t, "both mails", func() bool { return len(get[[]inboxLine](p, "standin", "inbox")) == 2 })
+	storetest.Eventually(t, "both mails", func() bool { return len(get[[]inboxLine](p, "standin", "inbox")) == 2 })
 	mails := get[[]inboxLine](p, "standin", "inbox")
 	if mails[0].Carrier != "e-mail" || mails[0].To != "orla@hollowbrook.example" || !strings.HasPrefix(mails[1].Subject, "Over after") {
 		t.Errorf("%+v", mails)

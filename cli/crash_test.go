@@ -103,7 +103,7 @@ func TestKilledAtAnyInstant(t *testing.T) {
 	time.Sleep(500 * time.Millisecond)
 	close(stop)
 	all.Wait()
-	eventually(t, "all alarms are over", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 0 })
+	storetest.Eventually(t, "all alarms are over", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 0 })
 
 	db, err := sql.Open("pgx", database)
 	if err != nil {
@@ -197,7 +197,7 @@ func checkNotices(t *testing.T, db *sql.DB, inbox *standin.Inbox) {
 		}
 		return n
 	}
-	eventually(t, "every notice is sent", func() bool { return number(`select count(*) from notice where state <> 'sent'`) == 0 })
+	storetest.Eventually(t, "every notice is sent", func() bool { return number(`select count(*) from notice where state <> 'sent'`) == 0 })
 	alarms, notices := number(`select count(*) from alarm`), number(`select count(*) from notice`)
 	if notices != 2*alarms {
 		t.Errorf("%d notices for %d alarms", notices, alarms)

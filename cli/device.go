@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 	"jauntylark/core/site"
 )
 
@@ -53,12 +54,8 @@ func deviceListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All devices", Args: exactly(), Example: "  jaunty device list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := service()
+			devices, err := fetch[[]site.Device](c, "/api/v1/devices")
 			if err != nil {
-				return err
-			}
-			var devices []site.Device
-			if err := s.Do(c.Context(), http.MethodGet, "/api/v1/devices", nil, &devices); err != nil {
 				return err
 			}
 			return show(c, devices, func(w io.Writer) {
@@ -80,18 +77,14 @@ func signalListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All signals with their newest readings", Args: exactly(), Example: "  jaunty signal list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := service()
+			signals, err := fetch[[]site.Signal](c, "/api/v1/signals")
 			if err != nil {
-				return err
-			}
-			var signals []site.Signal
-			if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals", nil, &signals); err != nil {
 				return err
 			}
 			return show(c, signals, func(w io.Writer) {
 				rows := [][]string{}
 				for _, v := range signals {
-					rows = append(rows, []string{v.Path(), v.DeviceTitle + " " + v.Title, reads(v), age(v.At)})
+					rows = append(rows, []string{v.Path(), roster.Thing(v.DeviceTitle, v.Title), reads(v), age(v.At)})
 				}
 				table(w, "No signals yet; they appear by themselves at the first reading.", []string{"SIGNAL", "CALLED", "READS", "MEASURED"}, rows)
 			})
@@ -142,7 +135,7 @@ func signalSetCommand() *cobra.Command {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
-			fmt.Fprintln(w, strings.TrimSpace(fmt.Sprintf("%s is called %q %s", out.Path(), out.DeviceTitle+" "+out.Title, out.Unit)))
+			fmt.Fprintln(w, strings.TrimSpace(fmt.Sprintf("%s is called %q %s", out.Path(), roster.Thing(out.DeviceTitle, out.Title), out.Unit)))
 		})
 	}
 	return c

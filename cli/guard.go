@@ -136,15 +136,6 @@ func describeGuard(g alarm.Guard) string {
 	return text + ", tells nobody."
 }
 
-func guards(c *cobra.Command) ([]alarm.Guard, error) {
-	s, err := service()
-	if err != nil {
-		return nil, err
-	}
-	var all []alarm.Guard
-	return all, s.Do(c.Context(), http.MethodGet, "/api/v1/guards", nil, &all)
-}
-
 func guardSetCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "set GUARD", Short: "Change a guard; what is not said stays", Args: exactly("GUARD"),
@@ -152,7 +143,7 @@ func guardSetCommand() *cobra.Command {
 	}
 	guardFlags(c.Flags())
 	c.RunE = func(c *cobra.Command, args []string) error {
-		all, err := guards(c)
+		all, err := fetch[[]alarm.Guard](c, "/api/v1/guards")
 		if err != nil {
 			return err
 		}
@@ -174,7 +165,7 @@ func guardListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All guards", Args: exactly(), Example: "  jaunty guard list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := guards(c)
+			all, err := fetch[[]alarm.Guard](c, "/api/v1/guards")
 			if err != nil {
 				return err
 			}

@@ -53,6 +53,15 @@ func service() (*client.Client, error) {
 	return &client.Client{URL: kept.URL, Token: kept.Token}, nil
 }
 
+// fetch gets what the service has at path.
+func fetch[T any](c *cobra.Command, path string) (out T, err error) {
+	s, err := service()
+	if err == nil {
+		err = s.Do(c.Context(), http.MethodGet, path, nil, &out)
+	}
+	return out, err
+}
+
 // token is what the service answers to credentials.
 type token struct {
 	Token     string          `json:"token"`

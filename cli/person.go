@@ -75,12 +75,8 @@ func personListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "Who can sign in", Args: exactly(), Example: "  jaunty person list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := service()
+			people, err := fetch[[]site.Person](c, "/api/v1/people")
 			if err != nil {
-				return err
-			}
-			people := []site.Person{}
-			if err := s.Do(c.Context(), http.MethodGet, "/api/v1/people", nil, &people); err != nil {
 				return err
 			}
 			return show(c, people, func(w io.Writer) {

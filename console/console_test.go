@@ -163,7 +163,7 @@ func TestAccessibility(t *testing.T) {
 		s.Guard(map[string]any{"signal": "pond/oxygen", "when": limit, "severity": severity, "advice": "Look at it."})
 	}
 	s.Send(d, `{"oxygen": 50}`)
-	servertest.Eventually(t, "three alarms", func() bool { return len(s.Alarms()) == 3 })
+	storetest.Eventually(t, "three alarms", func() bool { return len(s.Alarms()) == 3 })
 	for _, dark := range []bool{false, true} {
 		for path, wait := range map[string]string{"/": "[data-signal]", "/alarms": "h1", "/alarms/1": "canvas", "/signals/pond/oxygen": "canvas"} {
 			must(t, p.Look(1280, 800, dark))

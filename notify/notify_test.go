@@ -128,15 +128,6 @@ func (o *outbox) states() (states []string) {
 	return states
 }
 
-func (o *outbox) eventually(what string, so func() bool) {
-	o.t.Helper()
-	for end := time.Now().Add(10 * time.Second); !so(); time.Sleep(10 * time.Millisecond) {
-		if time.Now().After(end) {
-			o.t.Fatalf("not within 10 s: %s", what)
-		}
-	}
-}
-
 func TestRetriesWithGrowingWaitsAndKeepsEachAnswer(t *testing.T) {
 	o := newOutbox(t)
 	c := &scripted{script: []notify.Result{{Answer: "421 busy"}, {Answer: "450 later"}}}
@@ -149,7 +140,7 @@ func TestRetriesWithGrowingWaitsAndKeepsEachAnswer(t *testing.T) {
 		}
 		return len(all[0].Deliveries)
 	}
-	o.eventually("the first attempt", func() bool { return attempts() == 1 })
+	storetest.Eventually(t, "the first attempt", func() bool { return attempts() == 1 })
 	w.Wake()
 	time.Sleep(100 * time.Millisecond)
 	if n := attempts(); n != 1 {
@@ -157,7 +148,7 @@ func TestRetriesWithGrowingWaitsAndKeepsEachAnswer(t *testing.T) {
 	}
 	o.now.Add(2_000)
 	w.Wake()
-	o.eventually("the second attempt", func() bool { return attempts() == 2 })
+	storetest.Eventually(t, "the second attempt", func() bool { return attempts() == 2 })
 	o.now.Add(2_000)
 	w.Wake()
 	time.Sleep(100 * time.Millisecond)
@@ -166,7 +157,7 @@ func TestRetriesWithGrowingWaitsAndKeepsEachAnswer(t *testing.T) {
 	}
 	o.now.Add(3_000)
 	w.Wake()
-	o.eventually("the third attempt", func() bool { return attempts() == 3 })
+	storetest.Eventually(t, "the third attempt", func() bool { return attempts() == 3 })
 	all, _ := o.Notices(context.Background(), 0, 0, 1)
 	var answers []string
 	for _, d := range all[0].Deliveries {
@@ -188,7 +179,7 @@ func TestAReturnNeverOvertakesItsRaise(t *testing.T) {
 		t.Fatalf("sent %v before the raise was", got)
 	}
 	o.now.Add(2_000)
-	o.eventually("both are sent", func() bool { return len(c.got()) == 2 })
+	storetest.Eventually(t, "both are sent", func() bool { return len(c.got()) == 2 })
 	if got := c.got(); got[0] != "raise to a@b.example" {
 		t.Errorf("%v", got)
 	}
@@ -199,12 +190,12 @@ func TestGivesUpWhenThereIsNoPoint(t *testing.T) {
 	o.plan(roster.Raise, "gone@b.example", "busy@b.example")
 	c := &scripted{script: []notify.Result{{Answer: "550 no such mailbox", Final: true}, {Answer: "421 busy"}, {Answer: "421 busy"}}}
 	o.worker(c)
-	o.eventually("the final refusal", func() bool { return slices.Contains(o.states(), roster.GivenUp) })
+	storetest.Eventually(t, "the final refusal", func() bool { return slices.Contains(o.states(), roster.GivenUp) })
 	if slices.Contains(o.states(), roster.Sent) {
 		t.Errorf("%v", o.states())
 	}
 	o.now.Add(25 * 3600 * 1000)
-	o.eventually("a day of refusals", func() bool { return !slices.Contains(o.states(), roster.Waiting) })
+	storetest.Eventually(t, "a day of refusals", func() bool { return !slices.Contains(o.states(), roster.Waiting) })
 }
 
 // A worker that is killed between sending and recording leaves the claim; another one sends again
@@ -222,7 +213,7 @@ func TestAClaimOutlivesItsWorker(t *testing.T) {
 	c := &scripted{}
 	o.worker(c)
 	o.now.Add(60_000)
-	o.eventually("sent by the next", func() bool { return len(c.got()) == 1 })
+	storetest.Eventually(t, "sent by the next", func() bool { return len(c.got()) == 1 })
 }
 
 func TestTwoWorkersSendEachNoticeOnce(t *testing.T) {
@@ -235,7 +226,7 @@ func TestTwoWorkersSendEachNoticeOnce(t *testing.T) {
 	o.worker(c)
 	o.worker(c)
 	o.plan(roster.Raise, addresses...)
-	o.eventually("all are sent", func() bool { return len(c.got()) >= 60 })
+	storetest.Eventually(t, "all are sent", func() bool { return len(c.got()) >= 60 })
 	time.Sleep(200 * time.Millisecond)
 	got := c.got()
 	slices.Sort(got)

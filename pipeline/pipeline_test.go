@@ -107,16 +107,6 @@ func (b *bench) alarms() []alarm.Alarm {
 	return all
 }
 
-// eventually waits until what happens in the background has happened.
-func (b *bench) eventually(what string, so func() bool) {
-	b.t.Helper()
-	for end := time.Now().Add(10 * time.Second); !so(); time.Sleep(20 * time.Millisecond) {
-		if time.Now().After(end) {
-			b.t.Fatalf("not within 10 s: %s", what)
-		}
-	}
-}
-
 func reason(out pipeline.Outcome) string {
 	words := []string{}
 	for _, r := range out.Rejected {
@@ -266,7 +256,7 @@ func TestSweep(t *testing.T) {
 		t.Fatalf("raised before a second had passed: %+v", got)
 	}
 	b.clock(12.1)
-	b.eventually("the sweeper raises", func() bool { return len(b.alarms()) == 1 })
+	storetest.Eventually(t, "the sweeper raises", func() bool { return len(b.alarms()) == 1 })
 	a := b.alarms()[0]
 	if a.RaisedAt != b.at(11) || a.LearnedAt != b.at(12.1) || a.Value != 31 || a.State != alarm.StateRaised {
 		t.Errorf("%+v", a)
@@ -284,7 +274,7 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1, Advice: "Open the vents."})
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 31}, measure.Sample{Name: "temp", At: b.at(2), Value: 35}, measure.Sample{Name: "temp", At: b.at(3), Value: 32})
 	a := b.alarms()[0]
-	if a.Sentence != "D temp is above 30 °C" || a.Extreme != 31 {
+	if a.Sentence != "D temp is above 30 °C" || a.Value != 31 || a.Extreme != 35 {
 		t.Errorf("%+v", a)
 	}
 	b.clock(5)
@@ -402,7 +392,7 @@ func TestADatabaseThatIsAway(t *testing.T) {
 		t.Errorf("away: %v", err)
 	}
 	gate.open()
-	b.eventually("it comes back by itself", func() bool { _, err := b.Submit(ctx, &pack); return err == nil })
+	storetest.Eventually(t, "it comes back by itself", func() bool { _, err := b.Submit(ctx, &pack); return err == nil })
 	if got := b.readings("temp"); len(got) != 2 {
 		t.Errorf("stored: %v", got)
 	}

@@ -103,7 +103,7 @@ type Stretch struct {
 const farAhead = 25 * time.Hour
 
 // bounds settles what was left out and refuses a stretch that ends before it begins.
-func (s *Stretch) bounds(now measure.Instant) (since, until measure.Instant, err error) {
+func (s Stretch) bounds(now measure.Instant) (since, until measure.Instant, err error) {
 	since, until = measure.InstantOf(s.Since), measure.InstantOf(s.Until)
 	if s.Until.IsZero() {
 		until = now.Add(farAhead)
@@ -117,6 +117,14 @@ func (s *Stretch) bounds(now measure.Instant) (since, until measure.Instant, err
 	return since, until, err
 }
 
+// stretch gives the signal and the stretch of it that are asked for.
+func (v *Server) stretch(ctx context.Context, p SignalPath, in Stretch) (s site.Signal, since, until measure.Instant, err error) {
+	if s, err = v.signal(ctx, p); err == nil {
+		since, until, err = in.bounds(v.pipeline.Now())
+	}
+	return s, since, until, err
+}
+
 // Readings is one page of readings.
 type Readings struct {
 	Readings []measure.Reading `json:"readings" nullable:"false"`
@@ -128,11 +136,7 @@ func (v *Server) listReadings(ctx context.Context, in *struct {
 	Stretch
 	Limit int `query:"limit" default:"10000" minimum:"1" maximum:"100000"`
 }) (*body[Readings], error) {
-	s, err := v.signal(ctx, in.SignalPath)
-	if err != nil {
-		return nil, err
-	}
-	since, until, err := in.bounds(v.pipeline.Now())
+	s, since, until, err := v.stretch(ctx, in.SignalPath, in.Stretch)
 	if err != nil {
 		return nil, err
 	}
@@ -161,11 +165,7 @@ func (v *Server) getLine(ctx context.Context, in *struct {
 	Stretch
 	Columns int `query:"columns" default:"1200" minimum:"1" maximum:"8000"`
 }) (*body[Line], error) {
-	s, err := v.signal(ctx, in.SignalPath)
-	if err != nil {
-		return nil, err
-	}
-	since, until, err := in.bounds(v.pipeline.Now())
+	s, since, until, err := v.stretch(ctx, in.SignalPath, in.Stretch)
 	if err != nil {
 		return nil, err
 	}

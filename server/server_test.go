@@ -54,13 +54,13 @@ func TestFirstLight(t *testing.T) {
 	s.Send(door, `{"temp": 21.5}`)
 	s.Guard(map[string]any{"signal": "greenhouse-door/temp", "when": "above 30", "deadband": 1, "on_delay": "200ms", "off_delay": "200ms", "severity": "critical", "tell": []string{"orla@hollowbrook.example"}})
 	s.Send(door, `{"temp": 31.5}`)
-	servertest.Eventually(t, "the raise is mailed", func() bool { return len(s.Inbox.Messages()) == 1 })
+	storetest.Eventually(t, "the raise is mailed", func() bool { return len(s.Inbox.Messages()) == 1 })
 	raise := s.Inbox.Messages()[0]
 	if raise.To != "orla@hollowbrook.example" || raise.Subject != "Critical: Greenhouse door temp is above 30" || !strings.Contains(raise.Text, "It reads 31.5, and the limit is 30.") {
 		t.Errorf("the raise: %+v", raise)
 	}
 	s.Send(door, `{"temp": 20}`)
-	servertest.Eventually(t, "the return is mailed", func() bool { return len(s.Inbox.Messages()) == 2 })
+	storetest.Eventually(t, "the return is mailed", func() bool { return len(s.Inbox.Messages()) == 2 })
 	if back := s.Inbox.Messages()[1]; !strings.HasPrefix(back.Subject, "Over after ") || !strings.Contains(back.Text, "as far as 31.5, and reads 20 now") {
 		t.Errorf("the return: %+v", back)
 	}

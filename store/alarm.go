@@ -7,10 +7,12 @@ import (
 	"jauntylark/core/measure"
 )
 
+// While an alarm stands, its extreme moves with its guard's.
 const selectAlarm = `
-	select id, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, raised_at, cleared_at,
-	       acknowledged_at, acknowledged_by, learned_at, value, extreme, cleared_value, unit, when_text, advice, sentence, cause
-	from alarm`
+	select id, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, alarm.raised_at, cleared_at,
+	       acknowledged_at, acknowledged_by, learned_at, value, coalesce(gs.extreme, alarm.extreme) as extreme, cleared_value, unit,
+	       when_text, advice, sentence, cause
+	from alarm left join guard_state gs on gs.alarm_id = alarm.id`
 
 // AlarmQuery says which alarms are wanted: each field that is set narrows.
 type AlarmQuery struct {

@@ -22,15 +22,15 @@ type Matter struct {
 
 // Sentence says what is wrong: "Fern house air temperature is above 30 °C".
 func Sentence(device, signal string, test alarm.Test, unit measure.Unit) string {
-	return fmt.Sprintf("%s is %s", thing(device, signal), test.Words(unit))
+	return fmt.Sprintf("%s is %s", Thing(device, signal), test.Words(unit))
 }
 
 // Was puts a sentence into the past: "Fern house air temperature was above 30 °C".
 func Was(sentence string) string { return strings.Replace(sentence, " is ", " was ", 1) }
 
-// thing joins device and signal as people say them: "Fern house air temperature". A name that
+// Thing joins device and signal as people say them: "Fern house air temperature". A name that
 // begins with two capitals (CO2) keeps them.
-func thing(device, signal string) string {
+func Thing(device, signal string) string {
 	if len(signal) > 1 && signal[1] >= 'a' && signal[1] <= 'z' {
 		signal = strings.ToLower(signal[:1]) + signal[1:]
 	}

@@ -7,7 +7,6 @@ import (
 	"log/slog"
 	"net/http"
 	"testing"
-	"time"
 
 	"jauntylark/client"
 	"jauntylark/core/alarm"
@@ -124,14 +123,4 @@ func (s *Service) Alarms() []alarm.Alarm {
 		s.t.Fatal(err)
 	}
 	return all
-}
-
-// Eventually waits until what happens in the background has happened.
-func Eventually(t testing.TB, what string, so func() bool) {
-	t.Helper()
-	for end := time.Now().Add(20 * time.Second); !so(); time.Sleep(30 * time.Millisecond) {
-		if time.Now().After(end) {
-			t.Fatalf("not within 20 s: %s", what)
-		}
-	}
 }

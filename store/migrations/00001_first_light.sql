@@ -112,6 +112,7 @@ create table guard_state (
     alarm_id     bigint                     -- the standing alarm
 ) with (fillfactor = 40);
 create index on guard_state (due_at) where due_at is not null;
+create index on guard_state (alarm_id) where alarm_id is not null;
 
 -- Guard and signal are kept by name: an alarm outlives both.
 create table alarm (

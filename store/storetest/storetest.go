@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"jauntylark/store"
 	"jauntylark/store/cluster"
@@ -66,6 +67,16 @@ func URL(t testing.TB) string {
 	}
 	u.Path = "/" + name
 	return u.String()
+}
+
+// Eventually waits until what happens in the background has happened.
+func Eventually(t testing.TB, what string, so func() bool) {
+	t.Helper()
+	for end := time.Now().Add(30 * time.Second); !so(); time.Sleep(20 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatalf("not within 30 s: %s", what)
+		}
+	}
 }
 
 // Store opens a store on an empty database of the test's own.

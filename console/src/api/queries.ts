@@ -47,6 +47,8 @@ export const useAlarm = (id: number) =>
   useQuery({
     queryKey: ['alarm', id],
     queryFn: () => take(api.GET('/api/v1/alarms/{id}', { params: { path: { id } } })),
+    // How far it went and who was told move on without a change of the alarm itself.
+    refetchInterval: (query) => (query.state.data?.state === 'raised' ? 10_000 : false),
   })
 
 export function useAcknowledge() {

@@ -1,9 +1,9 @@
 import { type Alarm, type Guard, pathOf, type Signal, type Spark as Points } from '../api/client'
-import { useAcknowledge, useSession } from '../api/queries'
-import { clock, length, limitsOf, reads, shown } from '../api/words'
+import { useAcknowledge, useSession, useSparks } from '../api/queries'
+import { byUrgency, clock, length, limitsOf, reads, shown } from '../api/words'
 import { Spark } from '../chart/spark'
 import { Button, Failure, PlainLink, QuietLink, Soft } from '../ui/basics'
-import { Figure, Item, Words } from '../ui/list'
+import { Figure, Item, List, Words } from '../ui/list'
 import { Shape, toneOf } from '../ui/severity'
 
 /** What was done about an alarm, in words. */
@@ -33,7 +33,7 @@ export function HaveIt({ alarm }: { alarm: Alarm }) {
 type Props = { alarm: Alarm; signal?: Signal; spark?: Points; zone: string; now: number }
 
 /** One alarm that stands, in a list. */
-export function AlarmRow({ alarm, signal, spark, zone, now }: Props) {
+function AlarmRow({ alarm, signal, spark, zone, now }: Props) {
   return (
     <Item>
       <Shape of={alarm.severity} />
@@ -63,6 +63,28 @@ export function AlarmRow({ alarm, signal, spark, zone, now }: Props) {
         <HaveIt alarm={alarm} />
       </div>
     </Item>
+  )
+}
+
+type ListProps = { alarms: Alarm[]; signals: Signal[]; zone: string; now: number }
+
+/** What stands, worst first. */
+export function WrongList({ alarms, signals, zone, now }: ListProps) {
+  const byPath = new Map(signals.map((s) => [pathOf(s), s]))
+  const sparks = new Map((useSparks().data ?? []).map((s) => [s.signal, s]))
+  return (
+    <List aria-label="What is wrong">
+      {[...alarms].sort(byUrgency).map((a) => (
+        <AlarmRow
+          key={a.id}
+          alarm={a}
+          signal={byPath.get(a.signal)}
+          spark={sparks.get(a.signal)}
+          zone={zone}
+          now={now}
+        />
+      ))}
+    </List>
   )
 }
 

@@ -1,10 +1,10 @@
 import { pathOf } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarms, useGuards, useSignals, useSite, useSparks, useStanding } from '../api/queries'
-import { age, byUrgency, clock, count } from '../api/words'
+import { age, clock, count } from '../api/words'
 import { Above, Code, Failure, Heading, Prose, Soft, Subheading } from '../ui/basics'
 import { List } from '../ui/list'
-import { AlarmRow, SignalRow } from './alarm-row'
+import { SignalRow, WrongList } from './alarm-row'
 
 /** What is wrong, in words, and how everything else is. */
 export function Now() {
@@ -19,10 +19,9 @@ export function Now() {
   if (failure) return <Failure error={failure} />
   if (!signals.data || !standing.data) return <Soft>Looking …</Soft>
 
-  const wrong = [...standing.data].sort(byUrgency)
+  const wrong = standing.data
   const ill = new Set(wrong.map((a) => a.signal))
   const well = signals.data.filter((s) => !ill.has(pathOf(s)))
-  const byPath = new Map(signals.data.map((s) => [pathOf(s), s]))
   const today = clock(now, zone, { weekday: 'long', day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit' })
   return (
     <>
@@ -30,20 +29,7 @@ export function Now() {
       <Above>{today.replace(' at ', ', ')}</Above>
       <Heading>{headline(wrong.length, recent.data ?? [], now, zone, signals.data.length)}</Heading>
       {signals.data.length === 0 && <FirstDevice />}
-      {wrong.length > 0 && (
-        <List aria-label="What is wrong">
-          {wrong.map((a) => (
-            <AlarmRow
-              key={a.id}
-              alarm={a}
-              signal={byPath.get(a.signal)}
-              spark={sparks.get(a.signal)}
-              zone={zone}
-              now={now}
-            />
-          ))}
-        </List>
-      )}
+      {wrong.length > 0 && <WrongList alarms={wrong} signals={signals.data} zone={zone} now={now} />}
       {well.length > 0 && (
         <>
           <Subheading>
