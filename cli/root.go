@@ -31,6 +31,7 @@ func misused(format string, args ...any) error { return wrongUse{fmt.Errorf(form
 func Main(args []string) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	context.AfterFunc(ctx, stop) // a second Ctrl-C ends us at once
 	root := newRoot()
 	root.SetArgs(args)
 	command, err := root.ExecuteContextC(ctx)

@@ -45,6 +45,7 @@ type entry struct {
 	index   int
 	named   string // as the sender named it
 	at      measure.Instant
+	untimed bool // at is the arrival
 	value   float64
 	quality measure.Quality
 }
@@ -111,7 +112,7 @@ func (t *Turn) resolve(j *job) ([]entry, error) {
 		e := entry{index: s.Index, named: s.Name, at: s.At}
 		switch {
 		case s.At == 0:
-			e.at = j.pack.Arrived
+			e.at, e.untimed = j.pack.Arrived, true
 		case s.At > j.pack.Arrived.Add(aheadIsRefused):
 			refuse(s, "t", fmt.Sprintf("%s is more than a day ahead of now (%s)", s.At, j.pack.Arrived))
 			continue
@@ -220,6 +221,11 @@ func (t *Turn) fit(e *entry, s measure.Sample) (*alarm.Fault, error) {
 func (t *Turn) take(j *job, e entry) {
 	s := e.signal
 	st := &s.state
+	// What comes without a time comes after all that was there: two in one millisecond, or after our
+	// clock was set back a little, are in order. A signal that is far ahead of the clock is left alone.
+	if newest := max(st.At, st.SteppedAt); e.untimed && e.at <= newest && newest <= e.at.Add(aheadIsAClockFault) {
+		e.at = newest + 1
+	}
 	if e.at <= st.At {
 		if value, stored := t.storedAt(s.ID, e.at); stored && value == e.value {
 			j.outcome.Accepted++

@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"runtime/debug"
 	"sync/atomic"
 	"time"
 
@@ -141,6 +142,12 @@ func (p *Pipeline) commit(batch []*job) {
 
 // turn runs the batch in one transaction.
 func (p *Pipeline) turn(batch []*job) (err error) {
+	defer func() { // a pack that trips over a mistake of ours must not stop all others
+		if r := recover(); r != nil {
+			p.live, err = nil, fmt.Errorf("panic in a commit: %v", r)
+			p.Log.Error("panic in a commit", "panic", r, "stack", string(debug.Stack()))
+		}
+	}()
 	ctx, cancel := context.WithTimeout(context.Background(), turnTimeout)
 	defer cancel()
 	for _, j := range batch { // what an attempt that failed has left

@@ -176,6 +176,24 @@ func TestClocks(t *testing.T) {
 	}
 }
 
+// What comes without a time is in order, in one millisecond and after the clock was set back.
+func TestReadingsWithoutATimeAreInOrder(t *testing.T) {
+	b := fresh(t)
+	b.send(measure.Sample{Name: "temp", Value: 1}, measure.Sample{Name: "temp", Value: 2})
+	b.send(measure.Sample{Name: "temp", Value: 3})
+	b.clock(-60)
+	b.send(measure.Sample{Name: "temp", Value: 4})
+	want := []measure.Reading{{At: start, Value: 1}, {At: start + 1, Value: 2}, {At: start + 2, Value: 3}, {At: start + 3, Value: 4}}
+	if got := b.readings("temp"); !slices.Equal(got, want) {
+		t.Errorf("%v, want %v", got, want)
+	}
+	b.clock(-600)
+	b.send(measure.Sample{Name: "temp", Value: 5})
+	if got := b.readings("temp"); got[0] != (measure.Reading{At: b.at(-600), Value: 5, Quality: measure.Late}) {
+		t.Errorf("ten minutes back: %v", got)
+	}
+}
+
 func TestUnitsAndKinds(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 20}, measure.Sample{Name: "door", At: b.at(1), Value: 1, Switch: true})

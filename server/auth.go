@@ -17,6 +17,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/intake/httpin"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
@@ -47,7 +48,7 @@ func (v *Server) authorise(ctx huma.Context, next func(huma.Context)) {
 		next(ctx)
 		return
 	}
-	token := strings.TrimPrefix(ctx.Header("Authorization"), "Bearer ")
+	token := httpin.Bearer(ctx.Header("Authorization"))
 	if token == "" {
 		if c, err := huma.ReadCookie(ctx, sessionCookie); err == nil {
 			token = c.Value
@@ -72,7 +73,7 @@ func (v *Server) authorise(ctx huma.Context, next func(huma.Context)) {
 
 // personByToken gives the person whom a session or token lets in.
 func (v *Server) personByToken(ctx context.Context, token string) (site.Person, error) {
-	if token == "" || len(token) > 200 {
+	if token == "" {
 		return site.Person{}, pipeline.ErrKeyUnknown
 	}
 	hash := sha256.Sum256([]byte(token))
@@ -101,17 +102,21 @@ type signIns struct {
 	failures map[string][]time.Time
 }
 
+// Failures that are allowed within failuresForget, from one place and for one person. The second is
+// larger, so that nobody can shut a person out with a few wrong passwords.
 const (
-	failuresAllowed = 8
-	failuresForget  = 5 * time.Minute
+	failuresFrom   = 8
+	failuresFor    = 60
+	failuresForget = 5 * time.Minute
 )
 
 func newSignIns() *signIns {
 	return &signIns{slots: make(chan struct{}, 2), failures: map[string][]time.Time{}}
 }
 
-// refused tells how long those at key must wait; it forgets old failures.
-func (s *signIns) refused(key string, now time.Time) time.Duration {
+// refused tells how long those at key, who are allowed so many failures, must wait; it forgets old
+// failures.
+func (s *signIns) refused(key string, allowed int, now time.Time) time.Duration {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for k, times := range s.failures {
@@ -122,8 +127,8 @@ func (s *signIns) refused(key string, now time.Time) time.Duration {
 			delete(s.failures, k)
 		}
 	}
-	if times := s.failures[key]; len(times) >= failuresAllowed {
-		return failuresForget - now.Sub(times[len(times)-failuresAllowed])
+	if times := s.failures[key]; len(times) >= allowed {
+		return failuresForget - now.Sub(times[len(times)-allowed])
 	}
 	return 0
 }
@@ -151,8 +156,8 @@ var noPassword = sync.OnceValue(func() string {
 func (v *Server) checkPassword(ctx context.Context, from, email, password string) (site.Person, error) {
 	now := v.pipeline.Now().Time()
 	email = strings.ToLower(strings.TrimSpace(email))
-	for _, key := range []string{from, email} {
-		if wait := v.signIns.refused(key, now); wait > 0 {
+	for key, allowed := range map[string]int{from: failuresFrom, email: failuresFor} {
+		if wait := v.signIns.refused(key, allowed, now); wait > 0 {
 			seconds := fmt.Sprint(int(wait.Seconds()) + 1)
 			return site.Person{}, huma.ErrorWithHeaders(huma.Error429TooManyRequests("Too many wrong passwords. Try again in "+seconds+" s."), http.Header{"Retry-After": {seconds}})
 		}

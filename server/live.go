@@ -16,6 +16,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/intake/httpin"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
@@ -188,12 +189,9 @@ func (v *Server) serveLive(c *echo.Context) error {
 
 // mayWatch lets viewers in.
 func (v *Server) mayWatch(r *http.Request) error {
-	token := ""
-	if c, err := r.Cookie(sessionCookie); err == nil {
+	token := httpin.Bearer(r.Header.Get("Authorization"))
+	if c, err := r.Cookie(sessionCookie); token == "" && err == nil {
 		token = c.Value
-	}
-	if bearer := r.Header.Get("Authorization"); len(bearer) > 7 {
-		token = bearer[7:]
 	}
 	person, err := v.personByToken(r.Context(), token)
 	switch {

@@ -45,7 +45,8 @@ func (s *Store) ChangesSince(ctx context.Context, since int64) (site.Change, err
 	if _, err = tx.ExecContext(ctx, `set transaction isolation level repeatable read read only`); err != nil {
 		return change, err
 	}
-	if err = tx.GetContext(ctx, &change.CommitNo, `select commit_no from ledger`); err != nil || since < 0 || since >= change.CommitNo {
+	err = tx.QueryRowxContext(ctx, `select commit_no, config_no from ledger`).Scan(&change.CommitNo, &change.ConfigNo)
+	if err != nil || since < 0 || since >= change.CommitNo {
 		return change, err
 	}
 	if err = tx.SelectContext(ctx, &change.Signals, selectSignal+` where st.changed_in > $1 order by s.id`, since); err != nil {

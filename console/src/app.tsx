@@ -41,8 +41,8 @@ function Links() {
 /** Lets in those who are signed in. */
 function Door() {
   const session = useSession()
-  if (session.data) return <House name={session.data.name || session.data.email} />
   if (session.error instanceof Problem && session.error.status === 401) return <SignIn />
+  if (session.data) return <House name={session.data.name || session.data.email} />
   return <CentrePage>{session.error ? <Failure error={session.error} /> : <Soft>Looking …</Soft>}</CentrePage>
 }
 

@@ -5,6 +5,7 @@ import "jauntylark/core/alarm"
 // Change is what the commits after a given one changed, as it is now.
 type Change struct {
 	CommitNo int64         `json:"commit" doc:"number of the newest commit that is told"`
+	ConfigNo int64         `json:"config" doc:"another number than before: devices, signals, guards or the site were changed"`
 	Signals  []Signal      `json:"signals" nullable:"false" doc:"signals with a newer reading"`
 	Alarms   []alarm.Alarm `json:"alarms" nullable:"false" doc:"alarms that were raised or changed"`
 	Partial  bool          `json:"partial" doc:"more alarms have changed than are told; ask for the list"`

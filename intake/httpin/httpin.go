@@ -79,8 +79,8 @@ func (w *Way) Receive(c *echo.Context) error {
 
 // sender finds out who sends, by the bearer key or token.
 func (w *Way) sender(r *http.Request) (pipeline.Sender, error) {
-	key, found := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
-	if !found || len(key) > 200 {
+	key := Bearer(r.Header.Get("Authorization"))
+	if key == "" {
 		return pipeline.Sender{}, pipeline.ErrKeyUnknown
 	}
 	sender := pipeline.Sender{Key: sha256.Sum256([]byte(key))}
@@ -96,6 +96,16 @@ func (w *Way) sender(r *http.Request) (pipeline.Sender, error) {
 		return pipeline.Sender{}, errViewer
 	}
 	return pipeline.Sender{Person: person.Email}, nil
+}
+
+// Bearer gives the key or token of an Authorization header (RFC 6750 section 2.1); empty when it has
+// none, or one that is far too long.
+func Bearer(header string) string {
+	const scheme = "bearer "
+	if len(header) < len(scheme) || len(header) > 200 || !strings.EqualFold(header[:len(scheme)], scheme) {
+		return ""
+	}
+	return strings.TrimSpace(header[len(scheme):])
 }
 
 var errViewer = errors.New("to send readings by hand takes the role keeper")

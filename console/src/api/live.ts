@@ -69,7 +69,12 @@ function reopen() {
   void queries.invalidateQueries({ queryKey: ['session'] })
 }
 
+let config = 0
+
 function takeChange(change: Change) {
+  if (config && change.config !== config)
+    for (const what of ['site', 'signals', 'guards']) void queries.invalidateQueries({ queryKey: [what] })
+  config = change.config
   if (change.signals.length > 0) {
     const known = queries.getQueryData<Signal[] | null>(['signals'])
     const changed = new Map(change.signals.map((s) => [s.id, s]))
