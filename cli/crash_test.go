@@ -38,7 +38,7 @@ func (s *sender) run(t *testing.T, seed uint64, stop <-chan struct{}) {
 		case <-stop:
 			value, ended = 0, true
 		case <-time.After(time.Duration(5+r.IntN(30)) * time.Millisecond):
-			if r.IntN(12) == 0 {
+			if r.IntN(5) == 0 {
 				value = float64(r.IntN(12))
 			}
 		}
@@ -77,7 +77,7 @@ func TestKilledAtAnyInstant(t *testing.T) {
 	d := p.start(env, args...)
 	p.login(d.URL, "o@b.example", "a long secret")
 
-	guard := alarm.Guard{When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1, OnDelay: measure.Duration(120 * time.Millisecond), OffDelay: measure.Duration(80 * time.Millisecond)}
+	guard := alarm.Guard{When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1, OnDelay: measure.Duration(60 * time.Millisecond), OffDelay: measure.Duration(40 * time.Millisecond)}
 	var senders []*sender
 	for i := range 4 {
 		s := &sender{name: fmt.Sprintf("d%d", i)}

@@ -4,8 +4,11 @@ package servertest
 
 import (
 	"context"
+	"crypto/tls"
+	"crypto/x509"
 	"log/slog"
 	"net/http"
+	"os"
 	"testing"
 
 	"jauntylark/client"
@@ -26,6 +29,7 @@ type Service struct {
 	URL   string
 	Inbox *standin.Inbox
 	Owner *client.Client // signed in as the owner
+	HTTP  *http.Client   // for a service over TLS, one that trusts it
 	Stop  func()         // stops the service before the test ends; nothing when it was stopped
 	t     testing.TB
 }
@@ -36,8 +40,8 @@ func Start(t testing.TB) *Service {
 	return On(t, storetest.URL(t), "127.0.0.1:0")
 }
 
-// On runs a service on the database and the address.
-func On(t testing.TB, database, listen string) *Service {
+// On runs a service on the database and the address, with settings adjusted.
+func On(t testing.TB, database, listen string, adjust ...func(*server.Settings)) *Service {
 	t.Helper()
 	inbox, err := standin.OpenInbox("", nil)
 	if err != nil {
@@ -50,10 +54,12 @@ func On(t testing.TB, database, listen string) *Service {
 	t.Cleanup(func() { sink.Close() })
 	ctx, cancel := context.WithCancel(context.Background())
 	ready, done := make(chan string, 1), make(chan error, 1)
-	go func() {
-		done <- server.Serve(ctx, server.Settings{Database: database, HTTP: listen, SMTP: "smtp://" + sink.Addr, Log: slog.New(slog.DiscardHandler),
-			Inbox: inbox, Owner: Owner, Password: Password, Ready: func(address string) { ready <- address }})
-	}()
+	settings := server.Settings{Database: database, HTTP: listen, SMTP: "smtp://" + sink.Addr, Log: slog.New(slog.DiscardHandler),
+		Inbox: inbox, Owner: Owner, Password: Password, Ready: func(address string) { ready <- address }}
+	for _, a := range adjust {
+		a(&settings)
+	}
+	go func() { done <- server.Serve(ctx, settings) }()
 	s := &Service{Inbox: inbox, t: t}
 	s.Stop = func() {
 		cancel()
@@ -68,14 +74,29 @@ func On(t testing.TB, database, listen string) *Service {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { s.Stop() })
+	if settings.TLSCert != "" {
+		s.HTTP = trusting(t, settings.TLSCert)
+	}
 	s.Owner = s.SignIn(Owner, Password)
 	return s
+}
+
+// trusting gives an HTTP client that trusts the certificate.
+func trusting(t testing.TB, certificate string) *http.Client {
+	t.Helper()
+	pem, err := os.ReadFile(certificate)
+	if err != nil {
+		t.Fatal(err)
+	}
+	roots := x509.NewCertPool()
+	roots.AppendCertsFromPEM(pem)
+	return &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: roots}}}
 }
 
 // SignIn gives a client that is signed in.
 func (s *Service) SignIn(email, password string) *client.Client {
 	s.t.Helper()
-	c := &client.Client{URL: s.URL}
+	c := &client.Client{URL: s.URL, HTTP: s.HTTP}
 	var token struct {
 		Token string `json:"token"`
 	}

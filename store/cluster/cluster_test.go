@@ -23,9 +23,9 @@ func folder(t *testing.T) string {
 	return filepath.Join(dir, "data")
 }
 
-func ask(t *testing.T, c *Cluster, query string) string {
+func ask(t *testing.T, c *Cluster, url, query string) string {
 	t.Helper()
-	out, err := exec.Command(filepath.Join(c.bin, "psql"), "-XAtq", c.URL, "-c", query).CombinedOutput()
+	out, err := exec.Command(filepath.Join(c.bin, "psql"), "-XAtq", url, "-c", query).CombinedOutput()
 	if err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
@@ -41,12 +41,15 @@ func TestAClusterLivesOnUnderItsFolder(t *testing.T) {
 	if _, err := Start(ctx, dir, Options{Throwaway: true}); err == nil || !strings.Contains(err.Error(), "in use by another jaunty") {
 		t.Errorf("the folder was had twice: %v", err)
 	}
-	ask(t, c, "create table kept as select 7 as n")
-	if methods := ask(t, c, "select distinct auth_method from pg_hba_file_rules"); methods != "scram-sha-256" {
+	ask(t, c, c.URL, "create table kept as select 7 as n")
+	if methods := ask(t, c, c.Admin, "select distinct auth_method from pg_hba_file_rules"); methods != "scram-sha-256" {
 		t.Errorf("lets in by %s", methods)
 	}
-	if listens := ask(t, c, "show listen_addresses"); listens != "127.0.0.1" {
+	if listens := ask(t, c, c.Admin, "show listen_addresses"); listens != "127.0.0.1" {
 		t.Errorf("listens on %s", listens)
+	}
+	if super := ask(t, c, c.URL, "select rolsuper from pg_roles where rolname = current_user"); super != "f" {
+		t.Errorf("the service's role is a superuser: %s", super)
 	}
 	if err := c.Stop(ctx); err != nil {
 		t.Fatal(err)
@@ -56,11 +59,13 @@ func TestAClusterLivesOnUnderItsFolder(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer again.Stop(ctx)
-	if n := ask(t, again, "select n from kept"); n != "7" {
+	if n := ask(t, again, again.URL, "select n from kept"); n != "7" {
 		t.Errorf("kept %s", n)
 	}
-	if info, err := os.Stat(filepath.Join(dir, "database-password")); err != nil || info.Mode().Perm() != 0o600 {
-		t.Errorf("the password's file: %v %v", info, err)
+	for _, name := range []string{"jaunty-password", "postgres-password"} {
+		if info, err := os.Stat(filepath.Join(dir, name)); err != nil || info.Mode().Perm() != 0o600 {
+			t.Errorf("%s: %v %v", name, info, err)
+		}
 	}
 }
 

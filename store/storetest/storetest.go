@@ -46,17 +46,17 @@ func Run(m *testing.M) int {
 // URL makes an empty database for the test and gives its address.
 func URL(t testing.TB) string {
 	t.Helper()
-	db, err := sql.Open("pgx", running.URL)
+	db, err := sql.Open("pgx", running.Admin)
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer db.Close()
 	name := fmt.Sprintf("test_%d", counter.Add(1))
-	if _, err := db.Exec("create database " + name); err != nil {
+	if _, err := db.Exec("create database " + name + " owner jaunty"); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
-		if db, err := sql.Open("pgx", running.URL); err == nil {
+		if db, err := sql.Open("pgx", running.Admin); err == nil {
 			defer db.Close()
 			_, _ = db.Exec("drop database if exists " + name + " with (force)")
 		}

@@ -1,0 +1,102 @@
+package server_test
+
+import (
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/x509"
+	"encoding/pem"
+	"math/big"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/server"
+	"jauntylark/server/servertest"
+	"jauntylark/store/storetest"
+)
+
+// certificate writes a certificate for loopback and its key.
+func certificate(t *testing.T) (certFile, keyFile string) {
+	t.Helper()
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	if err != nil {
+		t.Fatal(err)
+	}
+	template := &x509.Certificate{SerialNumber: big.NewInt(1), NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour),
+		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true}
+	cert, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	secret, err := x509.MarshalPKCS8PrivateKey(key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	dir := t.TempDir()
+	certFile, keyFile = filepath.Join(dir, "cert.pem"), filepath.Join(dir, "key.pem")
+	for path, block := range map[string]*pem.Block{certFile: {Type: "CERTIFICATE", Bytes: cert}, keyFile: {Type: "PRIVATE KEY", Bytes: secret}} {
+		if err := os.WriteFile(path, pem.EncodeToMemory(block), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return certFile, keyFile
+}
+
+func TestTLSAndLinks(t *testing.T) {
+	cert, key := certificate(t)
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.TLSCert, o.TLSKey, o.URL = cert, key, "https://lark.example.org/" })
+	if !strings.HasPrefix(s.URL, "https://") {
+		t.Fatal(s.URL)
+	}
+	body := strings.NewReader(`{"email":"` + servertest.Owner + `","password":"` + servertest.Password + `"}`)
+	answer, err := s.HTTP.Post(s.URL+"/api/v1/session", "application/json", body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	answer.Body.Close()
+	if cookie := answer.Header.Get("Set-Cookie"); !strings.Contains(cookie, "Secure") || answer.Header.Get("Strict-Transport-Security") == "" {
+		t.Errorf("%s %v", cookie, answer.Header)
+	}
+	d := s.Device("d")
+	d.HTTP = s.HTTP
+	s.Send(d, `{"temp": 20}`)
+	s.Guard(map[string]any{"signal": "d/temp", "when": "above 30", "tell": []string{"orla@hollowbrook.example"}})
+	s.Send(d, `{"temp": 31}`)
+	storetest.Eventually(t, "the mail", func() bool { return len(s.Inbox.Messages()) == 1 })
+	if text := s.Inbox.Messages()[0].Text; !strings.Contains(text, "https://lark.example.org/alarms/1\n") {
+		t.Errorf("no link in %s", text)
+	}
+}
+
+// Behind a proxy that is trusted, those behind it are told apart; otherwise the header is not believed.
+func TestTrustedProxy(t *testing.T) {
+	for _, trusted := range []bool{true, false} {
+		s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) {
+			if trusted {
+				o.TrustedProxy = []string{"127.0.0.0/8"}
+			}
+		})
+		signIn := func(from, password string) int {
+			status, _, _ := call(t, "POST", s.URL+"/api/v1/session", "", "application/json", `{"email":"`+servertest.Owner+`","password":"`+password+`"}`, "X-Forwarded-For", from)
+			return status
+		}
+		for range 8 {
+			signIn("192.0.2.1", "wrong wrong")
+		}
+		if status := signIn("192.0.2.1", servertest.Password); status != http.StatusTooManyRequests {
+			t.Errorf("trusted %v: who guessed gets %d", trusted, status)
+		}
+		want := http.StatusTooManyRequests
+		if trusted {
+			want = http.StatusOK
+		}
+		if status := signIn("192.0.2.2", servertest.Password); status != want {
+			t.Errorf("trusted %v: another behind the proxy gets %d", trusted, status)
+		}
+	}
+}
