@@ -152,6 +152,25 @@ func TestABrokenConnectionIsToldAndHealed(t *testing.T) {
 	must(t, p.Until(says+`('81') && !`+says+`('Not live')`))
 }
 
+// A service that has lost its database says so, and is live again when that is back.
+func TestADatabaseThatIsAwayIsTold(t *testing.T) {
+	gate := storetest.NewGate(t, storetest.URL(t))
+	s := servertest.On(t, gate.URL, "127.0.0.1:0")
+	d := s.Device("pond")
+	s.Send(d, `{"oxygen": 80}`)
+	p, end, err := drive.Open(context.Background(), s.URL)
+	must(t, err)
+	defer end()
+	must(t, p.SignIn(servertest.Owner, servertest.Password))
+	must(t, p.Until(says+`('80')`))
+	gate.Shut()
+	must(t, p.Until(says+`('Not live')`))
+	gate.Open()
+	must(t, p.Until(`!`+says+`('Not live')`))
+	s.Send(d, `{"oxygen": 81}`)
+	must(t, p.Until(says+`('81')`))
+}
+
 // axe finds nothing on any page, in either theme, and no page scrolls sideways on a phone.
 func TestAccessibility(t *testing.T) {
 	axe, err := os.ReadFile("node_modules/axe-core/axe.min.js")

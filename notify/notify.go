@@ -31,7 +31,7 @@ type Result struct {
 }
 
 const (
-	workers    = 4
+	hands      = 4                // notices under way at once
 	claimHold  = 30 * time.Second // after a crash, a notice that was on its way is tried again this much later
 	attemptFor = 20 * time.Second // an attempt may take so long
 	pollEvery  = time.Second      // for notices that other processes planned, and for retries
@@ -54,23 +54,35 @@ type Worker struct {
 
 // NewWorker makes a worker with a carrier for each name.
 func NewWorker(s *store.Store, carriers map[string]Carrier, log *slog.Logger, now func() measure.Instant) *Worker {
-	return &Worker{store: s, carriers: carriers, log: log, now: now, wake: make(chan struct{}, 1)}
+	return &Worker{store: s, carriers: carriers, log: log, now: now, wake: make(chan struct{}, hands)}
 }
 
 // Wake makes the worker look at once.
 func (w *Worker) Wake() {
-	select {
-	case w.wake <- struct{}{}:
-	default:
+	for range hands {
+		select {
+		case w.wake <- struct{}{}:
+		default:
+			return
+		}
 	}
 }
 
 // Run sends until ctx ends. Several workers, of several processes, share one outbox.
 func (w *Worker) Run(ctx context.Context) {
+	var all sync.WaitGroup
+	for range hands {
+		all.Go(func() { w.hand(ctx) })
+	}
+	all.Wait()
+}
+
+// hand sends one notice after the other, so that one slow mail server holds up one hand alone.
+func (w *Worker) hand(ctx context.Context) {
 	poll := time.NewTicker(pollEvery)
 	defer poll.Stop()
 	for {
-		for w.round(ctx) {
+		for w.next(ctx) {
 		}
 		select {
 		case <-ctx.Done():
@@ -81,20 +93,15 @@ func (w *Worker) Run(ctx context.Context) {
 	}
 }
 
-// round sends a handful of notices and tells whether there may be more.
-func (w *Worker) round(ctx context.Context) bool {
-	notices, err := w.store.ClaimNotices(ctx, w.now(), claimHold, workers)
-	if err != nil {
-		if ctx.Err() == nil {
-			w.log.Debug("the outbox cannot be read, will try again", "error", err)
-		}
-		return false
+// next sends the next notice and tells whether there was one.
+func (w *Worker) next(ctx context.Context) bool {
+	notices, err := w.store.ClaimNotices(ctx, w.now(), claimHold, 1)
+	if err != nil && ctx.Err() == nil {
+		w.log.Debug("the outbox cannot be read, will try again", "error", err)
 	}
-	var all sync.WaitGroup
 	for _, n := range notices {
-		all.Go(func() { w.attempt(ctx, n) })
+		w.attempt(ctx, n)
 	}
-	all.Wait()
 	return len(notices) > 0
 }
 

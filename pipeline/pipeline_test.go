@@ -5,7 +5,6 @@ import (
 	"crypto/sha256"
 	"errors"
 	"log/slog"
-	"net/url"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -392,8 +391,8 @@ func TestADatabaseThatIsAway(t *testing.T) {
 	now := new(atomic.Int64)
 	now.Store(int64(start))
 	address := storetest.URL(t)
-	gate := newGate(t, address)
-	s, err := store.Open(context.Background(), gate.url)
+	gate := storetest.NewGate(t, address)
+	s, err := store.Open(context.Background(), gate.URL)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -404,12 +403,12 @@ func TestADatabaseThatIsAway(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 1})
-	gate.shut()
+	gate.Shut()
 	pack := pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: start, Samples: []measure.Sample{{Name: "temp", At: b.at(2), Value: 2}}}
 	if _, err := b.Submit(ctx, &pack); !errors.Is(err, pipeline.ErrAway) {
 		t.Errorf("away: %v", err)
 	}
-	gate.open()
+	gate.Open()
 	storetest.Eventually(t, "it comes back by itself", func() bool { _, err := b.Submit(ctx, &pack); return err == nil })
 	if got := b.readings("temp"); len(got) != 2 {
 		t.Errorf("stored: %v", got)
@@ -418,12 +417,3 @@ func TestADatabaseThatIsAway(t *testing.T) {
 
 // deviceD is the device that the tests send as.
 func deviceD() *site.Device { return &site.Device{Name: "d"} }
-
-// port takes the host and port out of a database address.
-func port(t *testing.T, address string) *url.URL {
-	u, err := url.Parse(address)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return u
-}

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"strconv"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -28,6 +29,7 @@ type hub struct {
 	store *store.Store
 	log   *slog.Logger
 	wake  chan int64
+	away  atomic.Bool // the database does not tell of commits
 
 	mu      sync.Mutex
 	clients map[chan site.Change]struct{}
@@ -50,6 +52,7 @@ func (h *hub) run(ctx context.Context) {
 	go h.tell(ctx)
 	for ctx.Err() == nil {
 		err := h.store.Listen(ctx, func(n int64) {
+			h.away.Store(false)
 			select {
 			case <-h.wake: // the older number is told with the newer
 			default:
@@ -57,6 +60,7 @@ func (h *hub) run(ctx context.Context) {
 			h.wake <- n
 		})
 		if err != nil && ctx.Err() == nil {
+			h.away.Store(true)
 			h.log.Debug("the live stream has lost the database, will try again", "error", err)
 			time.Sleep(time.Second)
 		}
@@ -125,7 +129,8 @@ func (h *hub) close() { h.once.Do(func() { close(h.closed) }) }
 
 // Beat is sent when there is nothing else to tell.
 type Beat struct {
-	Now measure.Instant `json:"now" format:"date-time"`
+	Now  measure.Instant `json:"now" format:"date-time"`
+	Away bool            `json:"away" doc:"the database is away, so nothing new can be told"`
 }
 
 // serveLive streams changes as server-sent events: "change" with a site.Change and the commit's
@@ -181,7 +186,7 @@ func (v *Server) serveLive(c *echo.Context) error {
 			}
 			err = write("change", change.CommitNo, change)
 		case <-beat.C:
-			err = write("beat", 0, Beat{v.pipeline.Now()})
+			err = write("beat", 0, Beat{v.pipeline.Now(), v.hub.away.Load()})
 		}
 	}
 	return nil // the client has gone

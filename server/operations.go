@@ -122,7 +122,7 @@ func (v *Server) describeByHand() {
 	})
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "watch-live", Method: http.MethodGet, Path: "/api/v1/live", Summary: "Changes as server-sent events",
-		Description: "Takes the role viewer. Events: change (a Change; its id is the commit's number) and beat (the time, every 5 s). Last-Event-ID resumes without a gap.",
+		Description: "Takes the role viewer. Events: change (a Change; its id is the commit's number) and beat (the time, and whether the database is away, every 5 s). Last-Event-ID resumes without a gap.",
 		Security:    []map[string][]string{{"token": {}}, {"session": {}}},
 		Parameters:  []*huma.Param{{Name: "Last-Event-ID", In: "header", Schema: &huma.Schema{Type: "integer"}}},
 		Responses: map[string]*huma.Response{"200": {Description: "the stream", Content: map[string]*huma.MediaType{

@@ -3,6 +3,7 @@ package main
 
 import (
 	"os"
+	_ "time/tzdata" // time zones on machines that have none
 
 	"jauntylark/cli"
 )

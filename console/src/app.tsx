@@ -57,10 +57,10 @@ function House({ name }: { name: string }) {
   const standing = useStanding().data?.length ?? 0
   const zone = site?.zone ?? 'UTC'
   const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
-  const broken =
-    !live.connected && live.heard > 0
-      ? `Not live: the service was last heard at ${clock(live.heard, zone, seconds)}, ${length(now - live.heard)} ago. Trying again.`
-      : undefined
+  const last = live.heard
+    ? `the service was last heard at ${clock(live.heard, zone, seconds)}, ${length(now - live.heard)} ago`
+    : 'the service does not tell what changes'
+  const broken = live.lost ? `Not live: ${last}. Trying again.` : undefined
   const signOut = async () => {
     await api.DELETE('/api/v1/session')
     closeLive()

@@ -4,15 +4,14 @@ import { queries, takeAlarms } from './queries'
 
 /** How the live stream is. When it is not connected, what the page shows is as old as `heard`, by the
  *  service's clock, which is `ahead` of the browser's. */
-export type LiveState = { connected: boolean; heard: number; ahead: number }
+export type LiveState = { connected: boolean; lost: boolean; heard: number; ahead: number }
 
 const silence = 12_000 // the service beats every five seconds
 const retry = 2_000
 
-let state: LiveState = { connected: false, heard: 0, ahead: 0 }
+let state: LiveState = { connected: false, lost: false, heard: 0, ahead: 0 }
 let source: EventSource | undefined
 let watchdog: ReturnType<typeof setTimeout> | undefined
-let broken = false
 const listeners = new Set<() => void>()
 
 function set(next: Partial<LiveState>) {
@@ -24,15 +23,11 @@ function set(next: Partial<LiveState>) {
 export function openLive() {
   closeLive()
   source = new EventSource('/api/v1/live')
-  source.onopen = () => {
-    // What was missed while it was broken is asked for anew.
-    if (broken) void queries.invalidateQueries()
-    broken = false
-    hear()
-  }
+  source.onopen = () => hear()
   source.addEventListener('beat', (e) => {
-    const now = Date.parse((JSON.parse((e as MessageEvent<string>).data) as { now: string }).now)
-    hear(now - Date.now())
+    const beat = JSON.parse((e as MessageEvent<string>).data) as { now: string; away: boolean }
+    if (beat.away) lose()
+    else hear(Date.parse(beat.now) - Date.now())
   })
   source.addEventListener('change', (e) => {
     hear()
@@ -49,8 +44,10 @@ export function closeLive() {
 }
 
 function hear(ahead = state.ahead) {
+  // What was missed while it was broken is asked for anew.
+  if (state.lost) void queries.invalidateQueries()
   watch()
-  set({ connected: true, heard: Date.now() + ahead, ahead })
+  set({ connected: true, lost: false, heard: Date.now() + ahead, ahead })
 }
 
 function watch() {
@@ -58,10 +55,15 @@ function watch() {
   watchdog = setTimeout(reopen, silence)
 }
 
+/** The service is heard, but has nothing true to tell: its database is away. */
+function lose() {
+  watch()
+  set({ connected: false, lost: true })
+}
+
 function reopen() {
   if (!source) return
-  broken = true
-  set({ connected: false })
+  lose()
   closeLive()
   watchdog = setTimeout(openLive, retry)
   source = undefined

@@ -1,15 +1,16 @@
-package pipeline_test
+package storetest
 
 import (
 	"io"
 	"net"
+	"net/url"
 	"sync"
 	"testing"
 )
 
-// gate stands between a service and its database, and can be shut.
-type gate struct {
-	url    string
+// Gate stands between a service and its database, and can be shut.
+type Gate struct {
+	URL    string // of the database, through the gate
 	target string
 
 	mu       sync.Mutex
@@ -17,17 +18,21 @@ type gate struct {
 	sessions map[net.Conn]bool
 }
 
-func newGate(t *testing.T, address string) *gate {
+// NewGate opens a gate to the database at address.
+func NewGate(t testing.TB, address string) *Gate {
 	t.Helper()
-	u := port(t, address)
-	g := &gate{target: u.Host, sessions: map[net.Conn]bool{}}
+	u, err := url.Parse(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	g := &Gate{target: u.Host, sessions: map[net.Conn]bool{}}
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { l.Close(); g.shut() })
+	t.Cleanup(func() { l.Close(); g.Shut() })
 	u.Host = l.Addr().String()
-	g.url = u.String()
+	g.URL = u.String()
 	go func() {
 		for {
 			c, err := l.Accept()
@@ -40,7 +45,7 @@ func newGate(t *testing.T, address string) *gate {
 	return g
 }
 
-func (g *gate) pass(c net.Conn) {
+func (g *Gate) pass(c net.Conn) {
 	defer c.Close()
 	g.mu.Lock()
 	if g.closed {
@@ -59,8 +64,8 @@ func (g *gate) pass(c net.Conn) {
 	io.Copy(c, d)
 }
 
-// shut cuts all connections and lets no new one through.
-func (g *gate) shut() {
+// Shut cuts all connections and lets no new one through.
+func (g *Gate) Shut() {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	g.closed = true
@@ -69,7 +74,8 @@ func (g *gate) shut() {
 	}
 }
 
-func (g *gate) open() {
+// Open lets connections through again.
+func (g *Gate) Open() {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	g.closed = false
