@@ -64,9 +64,9 @@ func Serve(ctx context.Context, s Settings) (err error) {
 	}
 	defer listener.Close()
 	if s.Database == "" {
-		private, err := cluster.Start(ctx, s.Data, cluster.Options{})
-		if err != nil {
-			return err
+		private, startErr := cluster.Start(ctx, s.Data, cluster.Options{})
+		if startErr != nil {
+			return startErr
 		}
 		s.Database = private.URL
 		watching, stopWatching := context.WithCancel(context.Background())

@@ -15,6 +15,7 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/jmoiron/sqlx"
@@ -36,10 +37,14 @@ var ErrNotFound = errors.New("not found")
 // Open connects to the database at url and brings its tables up to date. Several processes may open
 // one database at once.
 func Open(ctx context.Context, url string) (*Store, error) {
-	db, err := sqlx.Open("pgx", url)
+	config, err := pgx.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("database: %w", err)
 	}
+	config.RuntimeParams["application_name"] = "jaunty"
+	// A process that stands still inside a commit must not hold up the others for long.
+	config.RuntimeParams["idle_in_transaction_session_timeout"] = "30s"
+	db := sqlx.NewDb(stdlib.OpenDB(*config), "pgx")
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(12)
 	db.SetConnMaxIdleTime(5 * time.Minute)
