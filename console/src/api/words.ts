@@ -84,6 +84,10 @@ export const limitsFor = (guards: Guard[] | null | undefined, path: string) =>
     .filter((g) => g.signal === path)
     .flatMap((g) => limitsOf(g.when).map((limit) => ({ limit, severity: g.severity ?? 'warning' })))
 
+/** What is wrong, or was; a figure and its unit stay on one line. */
+export const sentence = (a: Alarm) =>
+  (a.state === 'over' ? a.sentence.replace(' is ', ' was ') : a.sentence).replace(/(\d) (\S+)$/, '$1\u00a0$2')
+
 const order = { critical: 0, warning: 1, advisory: 2 }
 /** Worst first, then newest. */
 export const byUrgency = (a: Alarm, b: Alarm) => order[a.severity] - order[b.severity] || b.id - a.id

@@ -1,6 +1,6 @@
 import { type Alarm, type Guard, pathOf, type Signal, type Spark as Points } from '../api/client'
 import { useAcknowledge, useSession, useSparks } from '../api/queries'
-import { byUrgency, clock, length, limitsOf, reads, shown } from '../api/words'
+import { byUrgency, clock, length, limitsOf, reads, sentence, shown } from '../api/words'
 import { Spark } from '../chart/spark'
 import { Button, Failure, PlainLink, QuietLink, Soft } from '../ui/basics'
 import { Figure, Item, List, Words } from '../ui/list'
@@ -40,7 +40,7 @@ function AlarmRow({ alarm, signal, spark, zone, now }: Props) {
       <Words>
         <b>
           <PlainLink id={`alarm-${alarm.id}`} href={`/alarms/${alarm.id}`}>
-            {alarm.sentence}
+            {sentence(alarm)}
           </PlainLink>
         </b>
         <br />

@@ -1,5 +1,5 @@
 import type { Alarm } from '../api/client'
-import { clock, length } from '../api/words'
+import { clock, length, sentence } from '../api/words'
 import { PlainLink, Scroll, Table } from '../ui/basics'
 import { Shape } from '../ui/severity'
 import { whoHasIt } from './alarm-row'
@@ -26,9 +26,7 @@ export const AlarmTable = ({ alarms, zone }: { alarms: Alarm[]; zone: string }) 
               <Shape of={a.severity} /> {a.severity}
             </td>
             <td>
-              <PlainLink href={`/alarms/${a.id}`}>
-                {a.state === 'over' ? a.sentence.replace(' is ', ' was ') : a.sentence}
-              </PlainLink>
+              <PlainLink href={`/alarms/${a.id}`}>{sentence(a)}</PlainLink>
             </td>
             <td>{whoHasIt(a, zone)}</td>
           </tr>

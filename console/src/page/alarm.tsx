@@ -2,7 +2,7 @@ import { useParams } from 'react-router'
 import { type Alarm, pathOf } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarm, useSession, useSignals, useSite } from '../api/queries'
-import { clock, figure, length, reads, shown } from '../api/words'
+import { clock, figure, length, reads, sentence, shown } from '../api/words'
 import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
 import { Shape, toneOf } from '../ui/severity'
 import { HaveIt, whoHasIt } from './alarm-row'
@@ -38,7 +38,7 @@ export function AlarmPage() {
         <PlainLink href="/alarms">Alarms</PlainLink> · {a.id}
       </Above>
       <Heading>
-        <Shape of={a.severity} /> {raised ? a.sentence : a.sentence.replace(' is ', ' was ')}
+        <Shape of={a.severity} /> {sentence(a)}
       </Heading>
       <Prose>
         {a.severity} · {raised ? 'since' : 'raised'} {clock(a.raised_at, zone, { weekday: 'long', ...seconds })} ·{' '}

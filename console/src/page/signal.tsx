@@ -3,7 +3,7 @@ import { useParams, useSearchParams } from 'react-router'
 import { api, pathOf, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarms, useGuards, useSignals, useSite } from '../api/queries'
-import { age, length, reads, shown } from '../api/words'
+import { age, length, reads, sentence, shown } from '../api/words'
 import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
 import { Choice } from '../ui/choice'
 import { Shape, toneOf } from '../ui/severity'
@@ -53,7 +53,7 @@ export function SignalPage() {
       </Row>
       {standing && (
         <Prose>
-          <Shape of={standing.severity} /> <PlainLink href={`/alarms/${standing.id}`}>{standing.sentence}</PlainLink>{' '}
+          <Shape of={standing.severity} /> <PlainLink href={`/alarms/${standing.id}`}>{sentence(standing)}</PlainLink>{' '}
           <Soft>for {length(now - Date.parse(standing.raised_at))}</Soft>
         </Prose>
       )}
