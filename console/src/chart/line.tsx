@@ -67,7 +67,7 @@ export function LineChart(props: Props) {
     if (plot.current) update(plot.current, props)
   }, [props])
 
-  return <div ref={box} role="img" aria-label={props.label} style={{ height }} />
+  return <div ref={box} role="img" aria-label={props.label} style={{ height, overflow: 'hidden' }} />
 }
 
 function update(plot: uPlot, p: Props) {
