@@ -90,9 +90,6 @@ func (v *Server) newAPI() huma.API {
 	return api
 }
 
-// Handler gives the whole face as a handler.
-func (v *Server) Handler() http.Handler { return v.echo }
-
 // Run answers on the listener until ctx ends, then lets what runs finish for at most ten seconds.
 func (v *Server) Run(ctx context.Context, listener net.Listener, certFile, keyFile string) error {
 	server := &http.Server{

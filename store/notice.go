@@ -70,10 +70,3 @@ func (s *Store) Notices(ctx context.Context, alarmID, before int64, limit int) (
 	}
 	return notices, nil
 }
-
-// NoticeCounts tells how many notices wait and how many were given up.
-func (s *Store) NoticeCounts(ctx context.Context) (waiting, givenUp int, err error) {
-	err = s.db.QueryRowxContext(ctx, `
-		select count(*) filter (where state = 'waiting'), count(*) filter (where state = 'given up') from notice`).Scan(&waiting, &givenUp)
-	return waiting, givenUp, err
-}

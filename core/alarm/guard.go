@@ -18,9 +18,6 @@ const (
 	Critical Severity = "critical"
 )
 
-// Severities lists them, mildest first.
-var Severities = []Severity{Advisory, Warning, Critical}
-
 // Guard is a rule over one signal that raises an alarm.
 type Guard struct {
 	ID       int64            `json:"id" db:"id" readOnly:"true"`
