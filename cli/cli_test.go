@@ -221,6 +221,13 @@ func TestByHand(t *testing.T) {
 		}
 	}
 
+	if gone := get[map[string]string](p, "guard", "remove", guard["name"].(string)); gone["removed"] != guard["name"] {
+		t.Errorf("%+v", gone)
+	}
+	if api := get[map[string]any](p, "openapi"); api["openapi"] != "3.1.0" {
+		t.Errorf("openapi --json: %v", api["openapi"])
+	}
+
 	demo.stop(syscall.SIGTERM)
 	if demo.ProcessState.ExitCode() != 0 {
 		t.Errorf("SIGTERM: exit %d: %s", demo.ProcessState.ExitCode(), demo.out)
@@ -234,6 +241,12 @@ func TestByHand(t *testing.T) {
 	}
 	if mails := get[[]inboxLine](p, "standin", "inbox"); len(mails) != 2 {
 		t.Errorf("the inbox was forgotten: %+v", mails)
+	}
+	if left := get[map[string]string](p, "logout"); left["left"] != demo.URL {
+		t.Errorf("%+v", left)
+	}
+	if _, errs, code := p.run("alarm", "list"); code != 1 || !strings.Contains(errs, "not logged in") {
+		t.Errorf("after logout: %d %s", code, errs)
 	}
 	again.stop(syscall.SIGINT)
 }

@@ -190,7 +190,10 @@ func guardRemoveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return s.Do(c.Context(), http.MethodDelete, "/api/v1/guards/"+url.PathEscape(args[0]), nil, nil)
+			if err := s.Do(c.Context(), http.MethodDelete, "/api/v1/guards/"+url.PathEscape(args[0]), nil, nil); err != nil {
+				return err
+			}
+			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Guard %s is removed.\n", args[0]) })
 		},
 	}
 }

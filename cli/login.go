@@ -142,7 +142,10 @@ func logoutCommand() *cobra.Command {
 			if gone != nil {
 				fmt.Fprintf(c.ErrOrStderr(), "jaunty: the token is forgotten here, but the service did not take it back: %v\n", gone)
 			}
-			return err
+			if err != nil {
+				return err
+			}
+			return show(c, map[string]string{"left": s.URL}, func(w io.Writer) { fmt.Fprintf(w, "Signed out of %s.\n", s.URL) })
 		},
 	}
 }

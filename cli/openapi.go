@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"io"
+
 	"github.com/spf13/cobra"
 
 	"jauntylark/server"
@@ -8,14 +10,17 @@ import (
 
 func openAPICommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "openapi", Short: "Print the API's description, OpenAPI 3.1", Args: exactly(), Example: "  jaunty openapi > openapi.yaml",
+		Use: "openapi", Short: "Print the API's description, OpenAPI 3.1, as YAML or with --json", Args: exactly(), Example: "  jaunty openapi > openapi.yaml",
 		RunE: func(c *cobra.Command, _ []string) error {
-			text, err := server.DescribeAPI()
+			api, err := server.DescribeAPI()
 			if err != nil {
 				return err
 			}
-			_, err = c.OutOrStdout().Write(text)
-			return err
+			text, err := api.YAML()
+			if err != nil {
+				return err
+			}
+			return show(c, api, func(w io.Writer) { _, _ = w.Write(text) })
 		},
 	}
 }

@@ -118,7 +118,10 @@ func personRemoveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return s.Do(c.Context(), http.MethodDelete, "/api/v1/people/"+url.PathEscape(args[0]), nil, nil)
+			if err := s.Do(c.Context(), http.MethodDelete, "/api/v1/people/"+url.PathEscape(args[0]), nil, nil); err != nil {
+				return err
+			}
+			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Person %s is removed.\n", args[0]) })
 		},
 	}
 }

@@ -25,7 +25,11 @@ func TestEachOperationAsksForItsRole(t *testing.T) {
 		}
 		tokens[role] = s.SignIn(person["email"], servertest.Password).Token
 	}
-	text, err := server.DescribeAPI()
+	api, err := server.DescribeAPI()
+	if err != nil {
+		t.Fatal(err)
+	}
+	text, err := api.YAML()
 	if err != nil {
 		t.Fatal(err)
 	}

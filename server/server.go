@@ -152,11 +152,11 @@ func (v *Server) serveReady(c *echo.Context) error {
 	return c.String(http.StatusOK, "ready\n")
 }
 
-// DescribeAPI gives the API's description as OpenAPI 3.1 in YAML, without a service.
-func DescribeAPI() ([]byte, error) {
+// DescribeAPI gives the API's description, without a service. It marshals to JSON; YAML gives it so.
+func DescribeAPI() (*huma.OpenAPI, error) {
 	v, err := New(nil, pipeline.New(nil, pipeline.Options{}), Options{Log: slog.New(slog.DiscardHandler)})
 	if err != nil {
 		return nil, err
 	}
-	return v.api.OpenAPI().YAML()
+	return v.api.OpenAPI(), nil
 }

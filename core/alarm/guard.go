@@ -38,6 +38,7 @@ type Fault struct {
 	Reason string
 }
 
+// Error gives field and reason.
 func (f *Fault) Error() string { return f.Field + ": " + f.Reason }
 
 // Check tells what is wrong with the guard by itself: nil, or a *Fault for the first field.

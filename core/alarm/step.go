@@ -17,6 +17,7 @@ const (
 	Easing                // raised, the clear test is met, the off-delay runs
 )
 
+// String is the phase in a word.
 func (p Phase) String() string { return [...]string{"calm", "rising", "standing", "easing"}[p] }
 
 // State is all that a guard remembers between events. The zero State is that of a guard that has
