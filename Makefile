@@ -16,7 +16,7 @@ build: install console/dist/index.html
 	go build -o bin/jaunty ./cmd/jaunty
 
 ## demo: a whole made-up site on this machine; Ctrl-C stops it
-demo: build
+demo: build install-test
 	bin/jaunty demo $(if $(DATA),--data $(DATA)) --http $(HTTP) --mqtt $(MQTT) --coap $(COAP)
 
 ## test: everything a newcomer needs to see it work

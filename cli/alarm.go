@@ -92,6 +92,9 @@ func journalCommand() *cobra.Command {
 	c := &cobra.Command{Use: "journal", Short: "What happened, newest first", Args: exactly(), Example: "  jaunty journal --limit 20"}
 	limit := c.Flags().Int("limit", 50, "so many at most")
 	c.RunE = func(c *cobra.Command, _ []string) error {
+		if *limit < 1 || *limit > 1000 {
+			return misused("--limit %d is not 1 to 1000", *limit)
+		}
 		entries, err := fetch[[]site.Entry](c, fmt.Sprintf("/api/v1/journal?limit=%d", *limit))
 		if err != nil {
 			return err
@@ -111,6 +114,9 @@ func noticeCommand() *cobra.Command {
 	list := &cobra.Command{Use: "list", Short: "Notices with the last attempt to deliver them, newest first", Args: exactly(), Example: "  jaunty notice list --alarm 12"}
 	about := list.Flags().Int64("alarm", 0, "only those of this alarm")
 	list.RunE = func(c *cobra.Command, _ []string) error {
+		if *about < 0 {
+			return misused("--alarm %d is not the number of an alarm", *about)
+		}
 		notices, err := fetch[[]roster.Notice](c, fmt.Sprintf("/api/v1/notices?alarm=%d", *about))
 		if err != nil {
 			return err

@@ -256,6 +256,8 @@ func TestFollowStreamsAndEnds(t *testing.T) {
 	s := p.start([]string{"JAUNTY_PASSWORD=a long secret"}, "serve", "--database", storetest.URL(t), "--http", "127.0.0.1:0", "--owner", "o@b.example")
 	p.login(s.URL, "o@b.example", "a long secret")
 	p.must("device", "add", "d")
+	p.must("send", "d/temp=1")
+	p.must("guard", "add", "d/temp", "--when", "above 5", "--on-delay", "100ms")
 	follow := exec.Command(binary, "follow", "d", "--json")
 	follow.Env = p.env
 	out, err := follow.StdoutPipe()
@@ -288,6 +290,15 @@ func TestFollowStreamsAndEnds(t *testing.T) {
 		}
 	case <-time.After(10 * time.Second):
 		t.Error("nothing was followed")
+	}
+	// The sweeper's raise moves the signal's state, but brings no newer reading.
+	select {
+	case line := <-lines:
+		if line != "alarm 0" {
+			t.Errorf("then followed %q", line)
+		}
+	case <-time.After(10 * time.Second):
+		t.Error("the alarm was not followed")
 	}
 	_ = follow.Process.Signal(syscall.SIGTERM)
 	for range lines {
@@ -335,7 +346,16 @@ func TestWrongUseAndFailure(t *testing.T) {
 		{1, "last owner", []string{"person", "remove", "o@b.example"}},
 		{2, "not an address", []string{"login", "lark", "--user", "x"}},
 		{2, "go together", []string{"serve", "--tls-cert", "x"}},
-		{1, "--smtp", []string{"serve", "--smtp", "mail"}},
+		{2, "--smtp", []string{"serve", "--smtp", "mail"}},
+		{2, "not HOST:PORT", []string{"serve", "--http", "nonsense"}},
+		{2, "neither an address nor a network", []string{"serve", "--trusted-proxy", "x"}},
+		{2, "--owner", []string{"serve", "--owner", "me"}},
+		{2, "takes no arguments; 1 given", []string{"device", "list", "x"}},
+		{2, "did you mean severity?", []string{"guard", "add", "pond/oxygen", "--severty", "x"}},
+		{2, "--limit 0 is not 1 to 1000", []string{"journal", "--limit", "0"}},
+		{2, `invalid argument "x" for "--alarm" flag`, []string{"notice", "list", "--alarm", "x"}},
+		{2, "not the number of an alarm", []string{"notice", "list", "--alarm", "-3"}},
+		{1, "did you mean pond?", []string{"follow", "pnd"}},
 		{2, "--log-level", []string{"serve", "--log-level", "loud"}},
 		{1, "no stand-ins", []string{"standin", "inbox"}},
 	} {

@@ -18,6 +18,7 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/server/servertest"
 	"jauntylark/standin"
 	"jauntylark/store/storetest"
 )
@@ -62,18 +63,10 @@ func (s *sender) run(t *testing.T, seed uint64, stop <-chan struct{}) {
 // The service is killed again and again in a storm of readings, alarms and mails. Every acknowledged
 // reading is there once, the alarms are those of a replay, and each planned notice arrives.
 func TestKilledAtAnyInstant(t *testing.T) {
-	inbox, err := standin.OpenInbox("", nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	sink, err := standin.StartMailSink(inbox)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer sink.Close()
+	inbox, sink := servertest.Sink(t)
 	p, address, database := newPerson(t), freeAddress(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
-	args := []string{"serve", "--database", database, "--http", address, "--smtp", "smtp://" + sink.Addr, "--log-level", "error"}
+	args := []string{"serve", "--database", database, "--http", address, "--smtp", sink, "--log-level", "error"}
 	d := p.start(env, args...)
 	p.login(d.URL, "o@b.example", "a long secret")
 

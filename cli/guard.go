@@ -62,7 +62,7 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 		}
 	})
 	if err == nil {
-		var fault *alarm.Fault
+		var fault *measure.Fault
 		if errors.As(g.Check(), &fault) {
 			err = fmt.Errorf("--%s %s", strings.ReplaceAll(fault.Field, "_", "-"), fault.Reason)
 		}

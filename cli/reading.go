@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -193,7 +194,10 @@ func follow(c *cobra.Command, wanted []string) error {
 	if err != nil {
 		return err
 	}
-	f := follower{wanted: wanted}
+	f := follower{wanted: wanted, told: map[string]measure.Instant{}}
+	if err := f.check(c); err != nil {
+		return err
+	}
 	for last := ""; ; {
 		err := s.Follow(c.Context(), last, func(e client.Event) error {
 			if e.Name != "change" {
@@ -223,7 +227,28 @@ func follow(c *cobra.Command, wanted []string) error {
 }
 
 // follower prints what changes of the wanted signals; of all when none is named.
-type follower struct{ wanted []string }
+type follower struct {
+	wanted []string
+	told   map[string]measure.Instant // the newest reading that was printed of each signal
+}
+
+// check tells whether there is a device of each wanted name; a signal of it may still appear.
+func (f follower) check(c *cobra.Command) error {
+	devices, err := fetch[[]site.Device](c, "/api/v1/devices")
+	if err != nil {
+		return err
+	}
+	names := make([]string, len(devices))
+	for i, d := range devices {
+		names[i] = d.Name
+	}
+	for _, w := range f.wanted {
+		if device, _, _ := strings.Cut(w, "/"); !slices.Contains(names, device) {
+			return fmt.Errorf("there is no device %s%s", device, didYouMean(device, names))
+		}
+	}
+	return nil
+}
 
 func (f follower) wants(path string) bool {
 	for _, w := range f.wanted {
@@ -236,9 +261,10 @@ func (f follower) wants(path string) bool {
 
 func (f follower) print(c *cobra.Command, change site.Change) error {
 	for _, v := range change.Signals {
-		if !f.wants(v.Path()) || v.At == nil {
+		if !f.wants(v.Path()) || v.At == nil || *v.At <= f.told[v.Path()] {
 			continue
 		}
+		f.told[v.Path()] = *v.At
 		line := map[string]any{"kind": "signal", "signal": v}
 		if err := show(c, line, func(w io.Writer) { fmt.Fprintf(w, "%s  %-28s %s\n", clock(v.At), v.Path(), reads(v)) }); err != nil {
 			return err

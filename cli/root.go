@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/client"
+	"jauntylark/server"
 )
 
 // The exit codes.
@@ -48,11 +49,12 @@ func Main(args []string) int {
 
 func isWrongUse(err error) bool {
 	var wrong wrongUse
+	var setting *server.SettingError
 	var problem *client.Problem
 	if errors.As(err, &problem) {
 		return problem.Status == 400 || problem.Status == 422
 	}
-	return errors.As(err, &wrong) || strings.HasPrefix(err.Error(), "unknown command") || strings.HasPrefix(err.Error(), "required flag")
+	return errors.As(err, &wrong) || errors.As(err, &setting) || strings.HasPrefix(err.Error(), "unknown command") || strings.HasPrefix(err.Error(), "required flag")
 }
 
 func newRoot() *cobra.Command {
@@ -69,10 +71,19 @@ right person, and tells them again when it is over.
 		SilenceErrors: true, SilenceUsage: true,
 	}
 	root.PersistentFlags().Bool("json", false, "print JSON and nothing else: one document, or one a line for streams")
-	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return wrongUse{err} })
+	root.SetFlagErrorFunc(flagError)
 	root.AddCommand(serveCommand(), demoCommand(), loginCommand(), logoutCommand(), deviceCommand(), signalCommand(), guardCommand(),
 		sendCommand(), followCommand(), readingCommand(), alarmCommand(), journalCommand(), noticeCommand(), personCommand(), standinCommand(), openAPICommand())
 	return root
+}
+
+// flagError says what is wrong with a flag, with the nearest one when there is none of that name.
+func flagError(c *cobra.Command, err error) error {
+	text, _, _ := strings.Cut(err.Error(), ": strconv.")
+	if name, unknown := strings.CutPrefix(text, "unknown flag: --"); unknown {
+		text += didYouMean(name, flagNames(c))
+	}
+	return wrongUse{errors.New(text)}
 }
 
 func version() string {
@@ -105,8 +116,12 @@ func group(use, short string, commands ...*cobra.Command) *cobra.Command {
 // exactly asks for so many arguments, and says which when there are others.
 func exactly(names ...string) cobra.PositionalArgs {
 	return func(c *cobra.Command, args []string) error {
+		wanted := strings.Join(names, " ")
+		if wanted == "" {
+			wanted = "no arguments"
+		}
 		if len(args) != len(names) {
-			return misused("%s takes %s; %d given", c.CommandPath(), strings.Join(names, " "), len(args))
+			return misused("%s takes %s; %d given", c.CommandPath(), wanted, len(args))
 		}
 		return nil
 	}

@@ -14,6 +14,7 @@ import (
 	"github.com/knadh/koanf/providers/posflag"
 	"github.com/knadh/koanf/v2"
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"jauntylark/core/site"
 )
@@ -47,13 +48,8 @@ func settings(c *cobra.Command) (*koanf.Koanf, error) {
 	return k, k.Load(posflag.Provider(c.Flags(), "|", k), nil)
 }
 
-func flagNames(c *cobra.Command) []string {
-	var names []string
-	for _, name := range strings.Fields(c.Flags().FlagUsages()) {
-		if rest, found := strings.CutPrefix(name, "--"); found {
-			names = append(names, rest)
-		}
-	}
+func flagNames(c *cobra.Command) (names []string) {
+	c.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
 	return names
 }
 

@@ -3,6 +3,10 @@ package console_test
 import (
 	"context"
 	"io/fs"
+	"net/http"
+	"net/http/httptest"
+	"net/http/httputil"
+	"net/url"
 	"os"
 	"strings"
 	"testing"
@@ -23,13 +27,17 @@ func visit(t *testing.T) (*servertest.Service, *drive.Page) {
 		t.Fatal("the console is not built; run make build")
 	}
 	s := servertest.Start(t)
+	return s, open(t, s)
+}
+
+// open opens the console of a service in a browser, signed in as the owner.
+func open(t *testing.T, s *servertest.Service) *drive.Page {
+	t.Helper()
 	p, end, err := drive.Open(context.Background(), s.URL)
-	if err != nil {
-		t.Fatal(err)
-	}
+	must(t, err)
 	t.Cleanup(end)
 	must(t, p.SignIn(servertest.Owner, servertest.Password))
-	return s, p
+	return p
 }
 
 func must(t *testing.T, err error) {
@@ -138,10 +146,7 @@ func TestABrokenConnectionIsToldAndHealed(t *testing.T) {
 	s := servertest.On(t, database, "127.0.0.1:0")
 	d := s.Device("pond")
 	s.Send(d, `{"oxygen": 80}`)
-	p, end, err := drive.Open(context.Background(), s.URL)
-	must(t, err)
-	defer end()
-	must(t, p.SignIn(servertest.Owner, servertest.Password))
+	p := open(t, s)
 	must(t, p.Until(says+`('80')`))
 	must(t, p.Until(`document.querySelector('header').innerText.includes('live ·')`))
 	s.Stop()
@@ -152,16 +157,38 @@ func TestABrokenConnectionIsToldAndHealed(t *testing.T) {
 	must(t, p.Until(says+`('81') && !`+says+`('Not live')`))
 }
 
+// What is committed between the page's first look and the start of its live stream is shown too.
+func TestNothingIsMissedBeforeTheStreamBegins(t *testing.T) {
+	s := servertest.Start(t)
+	d := s.Device("pond")
+	target, err := url.Parse(s.URL)
+	must(t, err)
+	proxy, begin := httputil.NewSingleHostReverseProxy(target), make(chan struct{})
+	proxy.FlushInterval = -1
+	front := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/api/v1/live" {
+			<-begin
+		}
+		proxy.ServeHTTP(w, r)
+	}))
+	defer front.CloseClientConnections()
+	p, end, err := drive.Open(context.Background(), front.URL)
+	must(t, err)
+	defer end()
+	must(t, p.SignIn(servertest.Owner, servertest.Password))
+	must(t, p.Until(says+`('Nothing is watched yet.')`))
+	s.Send(d, `{"oxygen": 80}`)
+	close(begin)
+	must(t, p.Until(says+`('80')`))
+}
+
 // A service that has lost its database says so, and is live again when that is back.
 func TestADatabaseThatIsAwayIsTold(t *testing.T) {
 	gate := storetest.NewGate(t, storetest.URL(t))
 	s := servertest.On(t, gate.URL, "127.0.0.1:0")
 	d := s.Device("pond")
 	s.Send(d, `{"oxygen": 80}`)
-	p, end, err := drive.Open(context.Background(), s.URL)
-	must(t, err)
-	defer end()
-	must(t, p.SignIn(servertest.Owner, servertest.Password))
+	p := open(t, s)
 	must(t, p.Until(says+`('80')`))
 	gate.Shut()
 	must(t, p.Until(says+`('Not live')`))

@@ -17,7 +17,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/notify"
-	"jauntylark/standin"
+	"jauntylark/server/servertest"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -236,16 +236,8 @@ func TestTwoWorkersSendEachNoticeOnce(t *testing.T) {
 }
 
 func TestMailOverSMTP(t *testing.T) {
-	in, err := standin.OpenInbox("", nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	sink, err := standin.StartMailSink(in)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer sink.Close()
-	m, err := notify.NewMail("smtp://" + sink.Addr)
+	in, sink := servertest.Sink(t)
+	m, err := notify.NewMail(sink)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -44,9 +44,9 @@ func (p *Pipeline) SetSignal(ctx context.Context, path string, title *string, un
 		if unit != nil && *unit != v.Unit {
 			switch {
 			case !unit.Known():
-				return &alarm.Fault{Field: "unit", Reason: unknownUnit(*unit)}
+				return &measure.Fault{Field: "unit", Reason: unknownUnit(*unit)}
 			case v.Unit != "":
-				return &alarm.Fault{Field: "unit", Reason: fmt.Sprintf("%s is stored in %s; a stored unit stays", path, v.Unit)}
+				return &measure.Fault{Field: "unit", Reason: fmt.Sprintf("%s is stored in %s; a stored unit stays", path, v.Unit)}
 			}
 			v.Unit = *unit
 		}
@@ -78,7 +78,7 @@ func (p *Pipeline) SaveGuard(ctx context.Context, g *alarm.Guard, who string) er
 				return store.ErrNotFound
 			}
 			if entry.signal != s {
-				return &alarm.Fault{Field: "signal", Reason: fmt.Sprintf("a guard stays with its signal, %s; add another guard for %s", entry.signal.Path(), g.Signal)}
+				return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("a guard stays with its signal, %s; add another guard for %s", entry.signal.Path(), g.Signal)}
 			}
 			kind = "guard changed"
 			t.step(entry, alarm.Event{Kind: alarm.DueInstant, At: t.Now}, "")
@@ -105,9 +105,9 @@ func (p *Pipeline) SaveGuard(ctx context.Context, g *alarm.Guard, who string) er
 func (t *Turn) fitGuard(g *alarm.Guard, s *signalLive) error {
 	if g.When.Switched() != (s.Kind == site.KindSwitch) {
 		if s.Kind == site.KindSwitch {
-			return &alarm.Fault{Field: "when", Reason: fmt.Sprintf("'%s' needs numbers, but %s is on or off; write 'is on' or 'is off'", g.When, g.Signal)}
+			return &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' needs numbers, but %s is on or off; write 'is on' or 'is off'", g.When, g.Signal)}
 		}
-		return &alarm.Fault{Field: "when", Reason: fmt.Sprintf("'%s' needs a signal that is on or off, but %s holds numbers", g.When, g.Signal)}
+		return &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' needs a signal that is on or off, but %s holds numbers", g.When, g.Signal)}
 	}
 	names := map[string]bool{}
 	for _, other := range t.live.guards {

@@ -131,7 +131,7 @@ func (l *live) guard(g alarm.Guard, s *signalLive) *guardLive {
 func (l *live) find(path string) (*signalLive, error) {
 	device, name, err := site.SplitPath(path)
 	if err != nil {
-		return nil, &alarm.Fault{Field: "signal", Reason: err.Error()}
+		return nil, &measure.Fault{Field: "signal", Reason: err.Error()}
 	}
 	if d := l.byName[device]; d != nil && d.signals[name] != nil {
 		return d.signals[name], nil
@@ -140,7 +140,7 @@ func (l *live) find(path string) (*signalLive, error) {
 	for _, s := range l.signals {
 		paths = append(paths, s.Path())
 	}
-	return nil, &alarm.Fault{Field: "signal", Reason: unknown("signal", path, paths)}
+	return nil, &measure.Fault{Field: "signal", Reason: unknown("signal", path, paths)}
 }
 
 // unknown says that a name is not known, with the nearest that is.

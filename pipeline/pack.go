@@ -148,27 +148,27 @@ func (t *Turn) clockShift(p *Pack) measure.Instant {
 }
 
 // place finds or makes the signal of a sample and brings the value into its unit.
-func (t *Turn) place(e *entry, s measure.Sample, home *deviceLive) (*alarm.Fault, error) {
+func (t *Turn) place(e *entry, s measure.Sample, home *deviceLive) (*measure.Fault, error) {
 	device, name := home, s.Name
 	if named, rest, found := strings.Cut(s.Name, "/"); found {
 		switch {
 		case home != nil && named != home.Name:
-			return &alarm.Fault{Field: "n", Reason: fmt.Sprintf("the key is that of %s, which cannot send for %q", home.Name, named)}, nil
+			return &measure.Fault{Field: "n", Reason: fmt.Sprintf("the key is that of %s, which cannot send for %q", home.Name, named)}, nil
 		case home == nil && t.live.byName[named] == nil:
-			return &alarm.Fault{Field: "n", Reason: unknown("device", named, t.deviceNames())}, nil
+			return &measure.Fault{Field: "n", Reason: unknown("device", named, t.deviceNames())}, nil
 		}
 		device, name = t.live.byName[named], rest
 	}
 	if device == nil {
-		return &alarm.Fault{Field: "n", Reason: fmt.Sprintf("%q is not DEVICE/SIGNAL, which a person's readings need", s.Name)}, nil
+		return &measure.Fault{Field: "n", Reason: fmt.Sprintf("%q is not DEVICE/SIGNAL, which a person's readings need", s.Name)}, nil
 	}
 	if s.Unit != "" && !s.Unit.Known() {
-		return &alarm.Fault{Field: "u", Reason: unknownUnit(s.Unit)}, nil
+		return &measure.Fault{Field: "u", Reason: unknownUnit(s.Unit)}, nil
 	}
 	e.signal, e.value = device.signals[name], s.Value
 	if e.signal == nil {
 		if err := site.CheckName(name); err != nil {
-			return &alarm.Fault{Field: "n", Reason: err.Error()}, nil
+			return &measure.Fault{Field: "n", Reason: err.Error()}, nil
 		}
 		return nil, t.newSignal(e, s, device, name)
 	}
@@ -190,13 +190,13 @@ func (t *Turn) newSignal(e *entry, s measure.Sample, device *deviceLive, name st
 }
 
 // fit brings a sample into the kind and unit of its signal.
-func (t *Turn) fit(e *entry, s measure.Sample) (*alarm.Fault, error) {
+func (t *Turn) fit(e *entry, s measure.Sample) (*measure.Fault, error) {
 	v := &e.signal.Signal
 	switch {
 	case s.Switch && v.Kind != site.KindSwitch:
-		return &alarm.Fault{Field: "vb", Reason: "is true or false, but the signal holds numbers"}, nil
+		return &measure.Fault{Field: "vb", Reason: "is true or false, but the signal holds numbers"}, nil
 	case v.Kind == site.KindSwitch && s.Value != 0 && s.Value != 1:
-		return &alarm.Fault{Field: "v", Reason: fmt.Sprintf("is %v, but the signal is on or off (1 or 0, true or false)", s.Value)}, nil
+		return &measure.Fault{Field: "v", Reason: fmt.Sprintf("is %v, but the signal is on or off (1 or 0, true or false)", s.Value)}, nil
 	case s.Unit == "" || s.Unit == v.Unit:
 		return nil, nil
 	case v.Unit == "":
@@ -208,10 +208,10 @@ func (t *Turn) fit(e *entry, s measure.Sample) (*alarm.Fault, error) {
 	}
 	value, err := measure.Convert(s.Value, s.Unit, v.Unit)
 	if err != nil {
-		return &alarm.Fault{Field: "u", Reason: fmt.Sprintf("the signal is in %s, and %v", v.Unit, err)}, nil
+		return &measure.Fault{Field: "u", Reason: fmt.Sprintf("the signal is in %s, and %v", v.Unit, err)}, nil
 	}
 	if math.IsInf(value, 0) {
-		return &alarm.Fault{Field: "v", Reason: fmt.Sprintf("%v %s is too large in %s", s.Value, s.Unit, v.Unit)}, nil
+		return &measure.Fault{Field: "v", Reason: fmt.Sprintf("%v %s is too large in %s", s.Value, s.Unit, v.Unit)}, nil
 	}
 	e.value = value
 	return nil, nil

@@ -135,7 +135,7 @@ func (v *Server) listJournal(ctx context.Context, in *Page) (*body[[]site.Entry]
 
 func (v *Server) listNotices(ctx context.Context, in *struct {
 	Page
-	Alarm int64 `query:"alarm" doc:"only those of this alarm"`
+	Alarm int64 `query:"alarm" minimum:"0" doc:"only those of this alarm"`
 }) (*body[[]roster.Notice], error) {
 	return answer(v.store.Notices(ctx, in.Alarm, in.Before, in.Limit))
 }

@@ -10,14 +10,14 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
 
-	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
 
 // problem turns what went wrong into an RFC 9457 problem document.
 func (v *Server) problem(err error) error {
-	var fault *alarm.Fault
+	var fault *measure.Fault
 	var status huma.StatusError
 	switch {
 	case err == nil:

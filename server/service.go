@@ -41,22 +41,37 @@ type Settings struct {
 	Ready        func(address string) // called once, when the service answers
 }
 
-// Serve runs a whole service until ctx ends, then stops what it started.
-func Serve(ctx context.Context, s Settings) (err error) {
-	proxies, err := prefixes(s.TrustedProxy)
-	if err != nil {
-		return err
-	}
-	carriers := map[string]notify.Carrier{}
+// SettingError says that a setting is not what it should be.
+type SettingError struct{ Err error }
+
+// Error names the setting and what is wrong with it.
+func (e *SettingError) Error() string { return e.Err.Error() }
+
+// check tells what is wrong with the settings by themselves.
+func (s Settings) check() (carriers map[string]notify.Carrier, proxies []netip.Prefix, err error) {
+	carriers = map[string]notify.Carrier{}
 	if s.SMTP != "" {
 		if carriers[roster.Mail], err = notify.NewMail(s.SMTP); err != nil {
-			return err
+			return nil, nil, err
 		}
 	}
 	if s.Owner != "" {
-		if s.Owner, err = site.CheckEmail(s.Owner); err != nil {
-			return fmt.Errorf("--owner: %w", err)
+		if _, err = site.CheckEmail(s.Owner); err != nil {
+			return nil, nil, fmt.Errorf("--owner: %w", err)
 		}
+	}
+	if _, _, err = net.SplitHostPort(s.HTTP); err != nil {
+		return nil, nil, fmt.Errorf("--http %q is not HOST:PORT", s.HTTP)
+	}
+	proxies, err = prefixes(s.TrustedProxy)
+	return carriers, proxies, err
+}
+
+// Serve runs a whole service until ctx ends, then stops what it started.
+func Serve(ctx context.Context, s Settings) (err error) {
+	carriers, proxies, err := s.check()
+	if err != nil {
+		return &SettingError{err}
 	}
 	listener, err := net.Listen("tcp", s.HTTP)
 	if err != nil {
@@ -148,7 +163,11 @@ func (s Settings) firstOwner(ctx context.Context, records *store.Store, pipe *pi
 	if err := site.CheckPassword(password); err != nil && !s.Demo {
 		return fmt.Errorf("JAUNTY_PASSWORD: %w", err)
 	}
-	owner := site.Person{Email: s.Owner, Name: s.OwnerName, Role: site.Owner}
+	address, err := site.CheckEmail(s.Owner)
+	if err != nil {
+		return err
+	}
+	owner := site.Person{Email: address, Name: s.OwnerName, Role: site.Owner}
 	if err := AddPerson(ctx, pipe, &owner, password, "the service"); err != nil && !errors.Is(err, store.ErrTaken) {
 		return err
 	}

@@ -30,7 +30,7 @@ func (t *Tx) CopyReadings(ctx context.Context, rows []Row) error {
 	})
 }
 
-// copySource feeds rows to COPY without an allocation a row.
+// copySource feeds rows to COPY through one slice of values.
 type copySource struct {
 	rows   []Row
 	next   int

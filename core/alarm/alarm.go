@@ -21,7 +21,7 @@ type Alarm struct {
 	When           string           `json:"when" db:"when_text" doc:"the test as it was at the raise" example:"above 30"`
 	Advice         string           `json:"advice" db:"advice"`
 	Sentence       string           `json:"sentence" db:"sentence" doc:"what is wrong, in words"`
-	Cause          string           `json:"cause" db:"cause" doc:"why it is over, when it was not the value: 'guard removed', 'guard changed'"`
+	Cause          string           `json:"cause" db:"cause" doc:"why it is over, when it was not the value"`
 }
 
 // The states of an alarm.

@@ -32,43 +32,38 @@ type Guard struct {
 	Advice   string           `json:"advice" db:"advice" required:"false" maxLength:"2000" doc:"what to do; every notice shows it"`
 }
 
-// Fault is one thing that is wrong with a noun: the field, and what is wrong in words.
-type Fault struct {
-	Field  string
-	Reason string
-}
-
-// Error gives field and reason.
-func (f *Fault) Error() string { return f.Field + ": " + f.Reason }
-
-// Check tells what is wrong with the guard by itself: nil, or a *Fault for the first field.
+// Check tells what is wrong with the guard by itself: nil, or a *measure.Fault for the first field.
 func (g *Guard) Check() error {
 	switch {
 	case g.When.Kind == 0:
-		return &Fault{"when", "is missing; " + forms}
+		return fault("when", "is missing; %s", forms)
 	case math.IsNaN(g.Deadband) || math.IsInf(g.Deadband, 0) || g.Deadband < 0:
-		return &Fault{"deadband", fmt.Sprintf("%v is not 0 or more", g.Deadband)}
+		return fault("deadband", "%v is not 0 or more", g.Deadband)
 	case g.When.Switched() && g.Deadband != 0:
-		return &Fault{"deadband", fmt.Sprintf("has no meaning for '%s'; leave it out", g.When)}
+		return fault("deadband", "has no meaning for '%s'; leave it out", g.When)
 	case g.When.Kind == Outside && 2*g.Deadband > g.When.B-g.When.A:
-		return &Fault{"deadband", fmt.Sprintf("%v leaves no room between %v and %v, so the alarm could never clear; it may be %v at most",
-			g.Deadband, g.When.A, g.When.B, (g.When.B-g.When.A)/2)}
+		return fault("deadband", "%v leaves no room between %v and %v, so the alarm could never clear; it may be %v at most",
+			g.Deadband, g.When.A, g.When.B, (g.When.B-g.When.A)/2)
 	case g.OnDelay > maxDelay || g.OnDelay < 0:
-		return &Fault{"on_delay", fmt.Sprintf("%v is longer than %v", g.OnDelay, maxDelay)}
+		return fault("on_delay", "%v is longer than %v", g.OnDelay, maxDelay)
 	case g.OffDelay > maxDelay || g.OffDelay < 0:
-		return &Fault{"off_delay", fmt.Sprintf("%v is longer than %v", g.OffDelay, maxDelay)}
+		return fault("off_delay", "%v is longer than %v", g.OffDelay, maxDelay)
 	}
 	switch g.Severity {
 	case Advisory, Warning, Critical:
 	default:
-		return &Fault{"severity", fmt.Sprintf("%q is not a severity; severities are advisory, warning, critical", g.Severity)}
+		return fault("severity", "%q is not a severity; severities are advisory, warning, critical", g.Severity)
 	}
 	for _, address := range g.Tell {
 		if parsed, err := mail.ParseAddress(address); err != nil || parsed.Address != address {
-			return &Fault{"tell", fmt.Sprintf("%q is not an e-mail address", address)}
+			return fault("tell", "%q is not an e-mail address", address)
 		}
 	}
 	return nil
+}
+
+func fault(field, format string, args ...any) error {
+	return &measure.Fault{Field: field, Reason: fmt.Sprintf(format, args...)}
 }
 
 // maxDelay bounds the delays: 30 days.

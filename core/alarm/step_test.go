@@ -137,7 +137,7 @@ func TestGuardCheckNamesTheField(t *testing.T) {
 	} {
 		g := good()
 		spoil(&g)
-		fault, ok := g.Check().(*Fault)
+		fault, ok := g.Check().(*measure.Fault)
 		if !ok || fault.Field != field {
 			t.Errorf("spoilt %s: %v", field, g.Check())
 		}

@@ -17,3 +17,12 @@ type Refusal struct {
 	Field  string `json:"field" doc:"the field that is wrong"`
 	Reason string `json:"reason"`
 }
+
+// Fault is one thing that is wrong with a noun: the field, and what is wrong in words.
+type Fault struct {
+	Field  string
+	Reason string
+}
+
+// Error gives field and reason.
+func (f *Fault) Error() string { return f.Field + ": " + f.Reason }

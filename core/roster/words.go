@@ -12,12 +12,10 @@ import (
 
 // Matter is all that the words of an alarm are made of.
 type Matter struct {
-	Alarm  alarm.Alarm
-	Test   alarm.Test // as it was at the raise
-	Device string     // what people call it
-	Signal string     // what people call it
-	Site   site.Site
-	Link   string // address of the alarm in the console; empty for none
+	Alarm alarm.Alarm
+	Test  alarm.Test // as it was at the raise
+	Site  site.Site
+	Link  string // address of the alarm in the console; empty for none
 }
 
 // Sentence says what is wrong: "Fern house air temperature is above 30 °C".

@@ -21,7 +21,7 @@ func instant(t *testing.T, text string) measure.Instant {
 func matter(t *testing.T) Matter {
 	cleared, value := instant(t, "2026-07-01T03:11:00Z"), 28.9
 	test := alarm.Test{Kind: alarm.Above, A: 30}
-	return Matter{Test: test, Device: "Fern house", Signal: "Air temperature",
+	return Matter{Test: test,
 		Site: site.Site{Name: "Hollowbrook Fernery", Zone: "Europe/Dublin"},
 		Alarm: alarm.Alarm{ID: 12, Severity: alarm.Warning, RaisedAt: instant(t, "2026-07-01T02:06:00Z"), ClearedAt: &cleared, ClearedValue: &value,
 			Value: 31.2, Extreme: 34.5, Unit: "Cel", When: test.String(), Sentence: Sentence("Fern house", "Air temperature", test, "Cel")}}

@@ -6,7 +6,7 @@ import "jauntylark/core/alarm"
 type Change struct {
 	CommitNo int64         `json:"commit" doc:"number of the newest commit that is told"`
 	ConfigNo int64         `json:"config" doc:"another number than before: devices, signals, guards or the site were changed"`
-	Signals  []Signal      `json:"signals" nullable:"false" doc:"signals with a newer reading"`
+	Signals  []Signal      `json:"signals" nullable:"false" doc:"signals whose newest reading or delays have moved"`
 	Alarms   []alarm.Alarm `json:"alarms" nullable:"false" doc:"alarms that were raised or changed"`
 	Partial  bool          `json:"partial" doc:"more alarms have changed than are told; ask for the list"`
 }

@@ -37,7 +37,7 @@ type Signal struct {
 	At          *measure.Instant `json:"at" db:"at" format:"date-time" doc:"of the newest reading"`
 	Value       *float64         `json:"value" db:"value" doc:"of the newest reading"`
 	Quality     measure.Quality  `json:"quality" db:"quality" nullable:"false" doc:"of the newest reading"`
-	ReceivedAt  *measure.Instant `json:"received_at" db:"received_at" format:"date-time" doc:"when it arrived"`
+	ReceivedAt  *measure.Instant `json:"received_at" db:"received_at" format:"date-time" doc:"when anything of the signal last arrived"`
 }
 
 // Path is DEVICE/SIGNAL.

@@ -43,18 +43,10 @@ func Start(t testing.TB) *Service {
 // On runs a service on the database and the address, with settings adjusted.
 func On(t testing.TB, database, listen string, adjust ...func(*server.Settings)) *Service {
 	t.Helper()
-	inbox, err := standin.OpenInbox("", nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	sink, err := standin.StartMailSink(inbox)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { sink.Close() })
+	inbox, sink := Sink(t)
 	ctx, cancel := context.WithCancel(context.Background())
 	ready, done := make(chan string, 1), make(chan error, 1)
-	settings := server.Settings{Database: database, HTTP: listen, SMTP: "smtp://" + sink.Addr, Log: slog.New(slog.DiscardHandler),
+	settings := server.Settings{Database: database, HTTP: listen, SMTP: sink, Log: slog.New(slog.DiscardHandler),
 		Inbox: inbox, Owner: Owner, Password: Password, Ready: func(address string) { ready <- address }}
 	for _, a := range adjust {
 		a(&settings)
@@ -79,6 +71,21 @@ func On(t testing.TB, database, listen string, adjust ...func(*server.Settings))
 	}
 	s.Owner = s.SignIn(Owner, Password)
 	return s
+}
+
+// Sink runs a mail server that keeps what it is given, and gives its address.
+func Sink(t testing.TB) (*standin.Inbox, string) {
+	t.Helper()
+	inbox, err := standin.OpenInbox("", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sink, err := standin.StartMailSink(inbox)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { sink.Close() })
+	return inbox, "smtp://" + sink.Addr
 }
 
 // trusting gives an HTTP client that trusts the certificate.

@@ -23,7 +23,11 @@ function set(next: Partial<LiveState>) {
 export function openLive() {
   closeLive()
   source = new EventSource('/api/v1/live')
-  source.onopen = () => hear()
+  source.onopen = () => {
+    // What was committed between the first look at a page and now is on no stream.
+    if (!state.lost) catchUp()
+    hear()
+  }
   source.addEventListener('beat', (e) => {
     const beat = JSON.parse((e as MessageEvent<string>).data) as { now: string; away: boolean }
     if (beat.away) lose()
@@ -44,11 +48,13 @@ export function closeLive() {
 }
 
 function hear(ahead = state.ahead) {
-  // What was missed while it was broken is asked for anew.
-  if (state.lost) void queries.invalidateQueries()
+  if (state.lost) catchUp()
   watch()
   set({ connected: true, lost: false, heard: Date.now() + ahead, ahead })
 }
+
+/** Asks anew for all that is shown. */
+const catchUp = () => void queries.invalidateQueries()
 
 function watch() {
   clearTimeout(watchdog)

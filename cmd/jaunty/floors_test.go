@@ -1,0 +1,81 @@
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+)
+
+// forTests are the packages that tests and pictures alone use; they may stand on any floor.
+var forTests = regexp.MustCompile(`^(bench|docs/screenshots|console/drive|server/servertest|store/storetest)$`)
+
+// floors reads the table in docs/architecture.md: the floor of each package.
+func floors(t *testing.T) map[string]int {
+	text, err := os.ReadFile("../../docs/architecture.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	floor := map[string]int{}
+	for _, row := range regexp.MustCompile(`(?m)^\| (\d) \| ([^|]+) \|`).FindAllStringSubmatch(string(text), -1) {
+		n, _ := strconv.Atoi(row[1])
+		for _, name := range regexp.MustCompile("`([^`]+)`").FindAllStringSubmatch(row[2], -1) {
+			floor[strings.TrimSuffix(name[1], "/...")] = n
+		}
+	}
+	return floor
+}
+
+// Each package imports only from floors below it; those of core may import each other.
+func TestPackagesImportFromBelow(t *testing.T) {
+	floor := floors(t)
+	of := func(path string) (int, bool) {
+		if strings.HasPrefix(path, "core/") {
+			path = "core"
+		}
+		n, known := floor[path]
+		return n, known
+	}
+	list := exec.Command("go", "list", "-json=ImportPath,Imports", "jauntylark/...")
+	out, err := list.Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	seen := 0
+	for decoder := json.NewDecoder(strings.NewReader(string(out))); decoder.More(); {
+		var p struct {
+			ImportPath string
+			Imports    []string
+		}
+		if err := decoder.Decode(&p); err != nil {
+			t.Fatal(err)
+		}
+		name := strings.TrimPrefix(p.ImportPath, "jauntylark/")
+		if forTests.MatchString(name) {
+			continue
+		}
+		here, known := of(name)
+		if !known {
+			t.Errorf("%s stands on no floor in docs/architecture.md", name)
+		}
+		seen++
+		for _, imported := range p.Imports {
+			other, ours := strings.CutPrefix(imported, "jauntylark/")
+			if !ours {
+				continue
+			}
+			if forTests.MatchString(other) {
+				t.Errorf("%s imports %s, which is for tests", name, other)
+			}
+			if there, _ := of(other); there >= here && !(here == 0 && there == 0) {
+				t.Errorf("%s (floor %d) imports %s (floor %d)", name, here, other, there)
+			}
+		}
+	}
+	if seen < 15 {
+		t.Errorf("only %d packages seen", seen)
+	}
+}
