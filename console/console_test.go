@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"os"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -157,29 +158,74 @@ func TestABrokenConnectionIsToldAndHealed(t *testing.T) {
 	must(t, p.Until(says+`('81') && !`+says+`('Not live')`))
 }
 
-// What is committed between the page's first look and the start of its live stream is shown too.
-func TestNothingIsMissedBeforeTheStreamBegins(t *testing.T) {
-	s := servertest.Start(t)
-	d := s.Device("pond")
+// front stands between browser and service. It holds back the requests that hold chooses, before they
+// are passed on, and the answers that late chooses, after they were made, until let is closed.
+func front(t *testing.T, s *servertest.Service, hold, late func(*http.Request) bool, let <-chan struct{}) *drive.Page {
+	t.Helper()
 	target, err := url.Parse(s.URL)
 	must(t, err)
-	proxy, begin := httputil.NewSingleHostReverseProxy(target), make(chan struct{})
+	proxy := httputil.NewSingleHostReverseProxy(target)
 	proxy.FlushInterval = -1
-	front := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.URL.Path == "/api/v1/live" {
-			<-begin
+	proxy.ModifyResponse = func(r *http.Response) error {
+		if late(r.Request) {
+			<-let
+		}
+		return nil
+	}
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if hold(r) {
+			<-let
 		}
 		proxy.ServeHTTP(w, r)
 	}))
-	defer front.CloseClientConnections()
-	p, end, err := drive.Open(context.Background(), front.URL)
+	t.Cleanup(server.CloseClientConnections)
+	p, end, err := drive.Open(context.Background(), server.URL)
 	must(t, err)
-	defer end()
+	t.Cleanup(end)
 	must(t, p.SignIn(servertest.Owner, servertest.Password))
+	return p
+}
+
+func never(*http.Request) bool { return false }
+
+// What is committed between the page's first look and the start of its live stream is shown too.
+func TestNothingIsMissedBeforeTheStreamBegins(t *testing.T) {
+	s := servertest.Start(t)
+	d, begin := s.Device("pond"), make(chan struct{})
+	p := front(t, s, func(r *http.Request) bool { return r.URL.Path == "/api/v1/live" }, never, begin)
 	must(t, p.Until(says+`('Nothing is watched yet.')`))
 	s.Send(d, `{"oxygen": 80}`)
 	close(begin)
 	must(t, p.Until(says+`('80')`))
+}
+
+// A list that was asked for before an alarm, and arrives after it, does not wipe the alarm away.
+func TestALateAnswerWipesNoAlarmAway(t *testing.T) {
+	s := servertest.Start(t)
+	d, let := s.Device("pond"), make(chan struct{})
+	s.Send(d, `{"oxygen": 80}`)
+	s.Guard(map[string]any{"signal": "pond/oxygen", "when": "below 55", "severity": "critical"})
+	var armed, held atomic.Bool
+	p := front(t, s, never, func(r *http.Request) bool {
+		late := armed.Load() && r.URL.Path == "/api/v1/alarms"
+		if late {
+			held.Store(true)
+		}
+		return late
+	}, let)
+	must(t, p.Until(says+`('All quiet') && document.querySelector('header').innerText.includes('live ·')`))
+	armed.Store(true)
+	must(t, p.Goto("/alarms"))
+	storetest.Eventually(t, "an answer is held back", held.Load)
+	time.Sleep(300 * time.Millisecond)
+	s.Send(d, `{"oxygen": 50}`)
+	storetest.Eventually(t, "the alarm", func() bool { return len(s.Alarms()) == 1 })
+	time.Sleep(time.Second) // the stream has told it
+	armed.Store(false)
+	close(let)
+	must(t, p.Until(says+`('Pond oxygen is below 55')`))
+	time.Sleep(500 * time.Millisecond)
+	must(t, p.Until(says+`('Pond oxygen is below 55')`))
 }
 
 // A service that has lost its database says so, and is live again when that is back.

@@ -144,8 +144,12 @@ func (s *Site) writeHistory(ctx context.Context, all []*standin.Device) error {
 				if err != nil {
 					return err
 				}
-				if _, err := to.SendReadings(ctx, "application/senml+json", body); err != nil {
+				refused, err := to.SendReadings(ctx, "application/senml+json", body)
+				if err != nil {
 					return fmt.Errorf("history of %s: %w", d.Name, err)
+				}
+				if len(refused) > 0 {
+					return fmt.Errorf("history of %s was refused: %+v", d.Name, refused[0])
 				}
 				sent, batch = sent+len(batch)*len(d.Signals), batch[:0]
 			}

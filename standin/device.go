@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"time"
 
 	"jauntylark/client"
@@ -66,7 +67,7 @@ func (d *Device) Run(ctx context.Context, to *client.Client, report func(error))
 		if len(waiting) > keptReadings {
 			waiting = waiting[len(waiting)-keptReadings:]
 		}
-		if err := d.send(ctx, to, waiting); err != nil {
+		if err := d.send(ctx, to, waiting, report); err != nil {
 			if ctx.Err() == nil {
 				report(err)
 			}
@@ -79,8 +80,9 @@ func (d *Device) Run(ctx context.Context, to *client.Client, report func(error))
 	}
 }
 
-// send sends the readings of the instants, at most a few hundred at a time.
-func (d *Device) send(ctx context.Context, to *client.Client, instants []measure.Instant) error {
+// send sends the readings of the instants, at most a few hundred at a time. What the service refuses is
+// reported and not sent again.
+func (d *Device) send(ctx context.Context, to *client.Client, instants []measure.Instant, report func(error)) error {
 	limited, cancel := context.WithTimeout(ctx, 20*time.Second)
 	defer cancel()
 	for len(instants) > 0 {
@@ -89,8 +91,12 @@ func (d *Device) send(ctx context.Context, to *client.Client, instants []measure
 		if err != nil {
 			return err
 		}
-		if _, err := to.SendReadings(limited, "application/senml+json", body); err != nil {
+		refused, err := to.SendReadings(limited, "application/senml+json", body)
+		if err != nil {
 			return err
+		}
+		if len(refused) > 0 {
+			report(fmt.Errorf("refused: %+v", refused))
 		}
 		instants = instants[n:]
 	}

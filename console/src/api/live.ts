@@ -1,6 +1,6 @@
 import { useSyncExternalStore } from 'react'
-import { type Change, pathOf, type Signal } from './client'
-import { queries, takeAlarms } from './queries'
+import type { Change } from './client'
+import { queries, takeAlarms, takeSignals } from './queries'
 
 /** How the live stream is. When it is not connected, what the page shows is as old as `heard`, by the
  *  service's clock, which is `ahead` of the browser's. */
@@ -83,20 +83,8 @@ function takeChange(change: Change) {
   if (config && change.config !== config)
     for (const what of ['site', 'signals', 'guards']) void queries.invalidateQueries({ queryKey: [what] })
   config = change.config
-  if (change.signals.length > 0) {
-    const known = queries.getQueryData<Signal[] | null>(['signals'])
-    const changed = new Map(change.signals.map((s) => [s.id, s]))
-    if (known) {
-      const next = known.map((s) => changed.get(s.id) ?? s)
-      const names = new Set(known.map((s) => s.id))
-      const added = change.signals.filter((s) => !names.has(s.id))
-      queries.setQueryData(
-        ['signals'],
-        added.length ? [...next, ...added].sort((a, b) => (pathOf(a) < pathOf(b) ? -1 : 1)) : next,
-      )
-    }
-  }
-  takeAlarms(queries, change.alarms)
+  takeSignals(change.signals)
+  takeAlarms(change.alarms)
   if (change.partial) {
     void queries.invalidateQueries({ queryKey: ['alarms'] })
     void queries.invalidateQueries({ queryKey: ['standing'] })

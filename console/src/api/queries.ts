@@ -1,5 +1,5 @@
-import { QueryClient, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { api, type Alarm, Problem, take } from './client'
+import { QueryClient, useMutation, useQuery } from '@tanstack/react-query'
+import { api, type Alarm, Problem, type Signal, take } from './client'
 
 export const queries = new QueryClient({
   defaultOptions: {
@@ -20,7 +20,8 @@ export const useSession = () =>
   })
 export const useSite = () =>
   useQuery({ queryKey: ['site'], queryFn: () => take(api.GET('/api/v1/site')), staleTime: Infinity })
-export const useSignals = () => useQuery({ queryKey: ['signals'], queryFn: () => take(api.GET('/api/v1/signals')) })
+export const useSignals = () =>
+  useQuery({ queryKey: ['signals'], queryFn: () => signals.list(() => take(api.GET('/api/v1/signals'))) })
 export const useSparks = () =>
   useQuery({
     queryKey: ['sparks'],
@@ -33,14 +34,14 @@ export const useGuards = () => useQuery({ queryKey: ['guards'], queryFn: () => t
 export const useAlarms = () =>
   useQuery({
     queryKey: ['alarms'],
-    queryFn: () => take(api.GET('/api/v1/alarms', { params: { query: { all: true, limit: 200 } } })),
+    queryFn: () => alarms.list(() => take(api.GET('/api/v1/alarms', { params: { query: { all: true, limit: 200 } } }))),
   })
 
 /** Standing alarms, however many newer ones are over. */
 export const useStanding = () =>
   useQuery({
     queryKey: ['standing'],
-    queryFn: () => take(api.GET('/api/v1/alarms', { params: { query: { limit: 1000 } } })),
+    queryFn: () => standing.list(() => take(api.GET('/api/v1/alarms', { params: { query: { limit: 1000 } } }))),
   })
 
 export const useAlarm = (id: number) =>
@@ -52,29 +53,65 @@ export const useAlarm = (id: number) =>
   })
 
 export function useAcknowledge() {
-  const client = useQueryClient()
   return useMutation({
     mutationFn: (id: number) => take(api.POST('/api/v1/alarms/{id}/acknowledge', { params: { path: { id } } })),
-    onSuccess: (alarm) => takeAlarms(client, [alarm]),
+    onSuccess: (alarm) => takeAlarms([alarm]),
   })
 }
 
-/** Puts alarms as they are now into what is shown. */
-export function takeAlarms(client: QueryClient, changed: Alarm[]) {
-  if (changed.length === 0) return
-  const merge = (keep: (a: Alarm) => boolean) => (old: Alarm[] | null | undefined) => {
-    if (!old) return old
-    const byID = new Map(old.map((a) => [a.id, a]))
-    for (const a of changed) byID.set(a.id, a)
-    return [...byID.values()].filter(keep).sort((a, b) => b.id - a.id)
+/** A list that the live stream keeps new. An answer that was under way while the stream told something may
+ *  be older than that, so what was told meanwhile goes before it. */
+class LiveList<T extends { id: number }> {
+  private told: { turn: number; item: T }[] = []
+  private turn = 0
+  private underWay = 0
+
+  constructor(
+    private readonly key: string,
+    private readonly order: (a: T, b: T) => number,
+    private readonly keep: (item: T) => boolean = () => true,
+  ) {}
+
+  /** Asks for the list. */
+  async list(ask: () => Promise<T[] | null>) {
+    const begun = this.turn
+    this.underWay++
+    try {
+      const items = (await ask()) ?? []
+      return this.merge(
+        items,
+        this.told.filter((t) => t.turn > begun).map((t) => t.item),
+      )
+    } finally {
+      if (--this.underWay === 0) this.told = []
+    }
   }
-  client.setQueryData<Alarm[] | null>(
-    ['alarms'],
-    merge(() => true),
-  )
-  client.setQueryData<Alarm[] | null>(
-    ['standing'],
-    merge((a) => a.state === 'raised'),
-  )
-  for (const a of changed) void client.invalidateQueries({ queryKey: ['alarm', a.id] })
+
+  /** Takes in items as they are now. */
+  tell(items: T[]) {
+    this.turn++
+    if (this.underWay > 0) this.told.push(...items.map((item) => ({ turn: this.turn, item })))
+    queries.setQueryData<T[]>([this.key], (old) => old && this.merge(old, items))
+  }
+
+  private merge(old: T[], items: T[]) {
+    const byID = new Map(old.map((item) => [item.id, item]))
+    for (const item of items) byID.set(item.id, item)
+    return [...byID.values()].filter(this.keep).sort(this.order)
+  }
+}
+
+const newestFirst = (a: Alarm, b: Alarm) => b.id - a.id
+const signals = new LiveList<Signal>('signals', (a, b) => a.device.localeCompare(b.device) || a.id - b.id)
+const alarms = new LiveList<Alarm>('alarms', newestFirst)
+const standing = new LiveList<Alarm>('standing', newestFirst, (a) => a.state === 'raised')
+
+/** Puts signals as they are now into what is shown. */
+export const takeSignals = (changed: Signal[]) => signals.tell(changed)
+
+/** Puts alarms as they are now into what is shown. */
+export function takeAlarms(changed: Alarm[]) {
+  alarms.tell(changed)
+  standing.tell(changed)
+  for (const a of changed) void queries.invalidateQueries({ queryKey: ['alarm', a.id] })
 }
