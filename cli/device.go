@@ -1,142 +1,547 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
+	"os"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
 	"jauntylark/core/measure"
-	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/core/sketch"
 )
 
 func deviceCommand() *cobra.Command {
-	return group("device", "Boxes on the network that send readings", deviceAddCommand(), deviceListCommand())
+	return group("device", "Boxes on the network that send readings", deviceAddCommand(), deviceListCommand(), deviceShowCommand(), deviceSetCommand(),
+		deviceCodeCommand(), deviceSettingsCommand(), deviceKeyCommand(), deviceExportCommand(), deviceDeleteCommand())
 }
 
-// addedDevice is a new device with its key.
+const devicesPath = "/api/v1/devices"
+
+// addedDevice is a new device with its key and the texts that connect it.
 type addedDevice struct {
 	site.Device
-	Key string `json:"key"`
-	URL string `json:"url"`
+	Key  string        `json:"key"`
+	Code []sketch.Text `json:"code"`
+	URL  string        `json:"url"`
 }
 
 func deviceAddCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Add a device; its key is told once", Args: exactly("NAME"),
 		Example: `  jaunty device add greenhouse-door
-  jaunty device add greenhouse-door --title 'Greenhouse door' --json`,
+  jaunty device add pond --kit pond-probe --for mqtt
+  jaunty device add cellar-node --behind attic-hub --title 'Cellar' --json`,
 	}
-	title := c.Flags().String("title", "", "what people call it; made from the name when left out")
+	f := c.Flags()
+	f.String("title", "", "what people call it; made from the name when left out")
+	f.String("kit", "", "the kit that it is made from")
+	f.String("behind", "", "the gateway that it stands behind")
+	kind := f.String("for", "curl", "the ready text to print: "+strings.Join(sketch.Kinds(), ", "))
+	completeFrom(c, "for", sketch.Kinds()...)
+	completeKits(c, "kit")
+	completeDevices(c, "behind")
 	c.RunE = func(c *cobra.Command, args []string) error {
+		if err := checkKind(*kind); err != nil {
+			return err
+		}
 		s, err := service()
 		if err != nil {
 			return err
 		}
+		in := map[string]string{"name": args[0]}
+		for _, name := range []string{"title", "kit", "behind"} {
+			in[name], _ = c.Flags().GetString(name)
+		}
 		out := addedDevice{URL: s.URL}
-		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/devices", map[string]string{"name": args[0], "title": *title}, &out); err != nil {
+		if err := s.Do(c.Context(), http.MethodPost, devicesPath, in, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
-			fmt.Fprintf(w, "Device %s is added. Its key, told once:\n\n  %s\n\nSend its first reading; the signal temp appears by itself:\n\n"+
-				"  curl -i %s/api/v1/intake -H 'Authorization: Bearer %s' -H 'Content-Type: application/json' -d '{\"temp\": 21.5}'\n\nThen see it land:\n\n  jaunty follow %s\n",
-				out.Name, out.Key, s.URL, out.Key, out.Name)
+			fmt.Fprintf(w, "Device %s is added. Its key, told once:\n\n  %s\n\nIts first reading; signals appear by themselves:\n\n%s\nThen see it land:\n\n  jaunty follow %s\n",
+				out.Name, out.Key, indented(textFor(out.Code, *kind)), out.Name)
 		})
+	}
+	return c
+}
+
+func checkKind(kind string) error {
+	for _, k := range sketch.Kinds() {
+		if k == kind {
+			return nil
+		}
+	}
+	return misused("--for %q is not one of %s%s", kind, strings.Join(sketch.Kinds(), ", "), didYouMean(kind, sketch.Kinds()))
+}
+
+// textFor gives the text of a kind, or why there is none.
+func textFor(code []sketch.Text, kind string) string {
+	for _, t := range code {
+		if t.For == kind {
+			return t.Text
+		}
+	}
+	return fmt.Sprintf("(the service does not have %s open)\n", kind)
+}
+
+func indented(text string) string {
+	var b strings.Builder
+	for line := range strings.Lines(text) {
+		b.WriteString(strings.TrimRight("  "+line, " "))
+	}
+	return b.String()
+}
+
+func deviceCodeCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "code NAME", Short: "Ready text that connects a device", Args: exactly("NAME"),
+		Long: `Ready text that connects a device, with this service's address and the device's name filled in. A key
+is told only once, when it is made, so say it with --key or in JAUNTY_KEY; without it the text has
+` + sketch.KeyMark + ` in its place. --new-key gives the device a new key, whose first use ends the old one.`,
+		Example: `  jaunty device code greenhouse-door --for cpp --key 4x5k… > greenhouse-door.ino
+  jaunty device code greenhouse-door --for mqtt --new-key`,
+	}
+	kind := c.Flags().String("for", "curl", "what the text is for: "+strings.Join(sketch.Kinds(), ", "))
+	key := c.Flags().String("key", "", "the device's key")
+	fresh := c.Flags().Bool("new-key", false, "make a new key and write it into the text")
+	completeFrom(c, "for", sketch.Kinds()...)
+	c.ValidArgsFunction = deviceNames
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if err := checkKind(*kind); err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var code []sketch.Text
+		if *fresh {
+			var made struct{ Code []sketch.Text }
+			err = s.Do(c.Context(), http.MethodPost, devicesPath+"/"+args[0]+"/keys", map[string]any{}, &made)
+			code = made.Code
+		} else {
+			err = s.Do(c.Context(), http.MethodGet, devicesPath+"/"+args[0]+"/code", nil, &code)
+		}
+		if err != nil {
+			return err
+		}
+		if *key == "" {
+			*key = os.Getenv("JAUNTY_KEY")
+		}
+		for _, t := range code {
+			if t.For != *kind {
+				continue
+			}
+			if *key != "" {
+				t.Text = strings.ReplaceAll(t.Text, sketch.KeyMark, *key)
+			}
+			return show(c, t, func(w io.Writer) { fmt.Fprint(w, t.Text) })
+		}
+		return fmt.Errorf("the service does not have %s open; start it with --%s", *kind, map[string]string{"mqtt": "mqtt", "coap": "coaps"}[*kind])
 	}
 	return c
 }
 
 func deviceListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "All devices", Args: exactly(), Example: "  jaunty device list",
+		Use: "list", Short: "All devices, and how they live", Args: exactly(), Example: "  jaunty device list\n  jaunty device list --json | jq '.[] | select(.life == \"silent\") | .name'",
 		RunE: func(c *cobra.Command, _ []string) error {
-			devices, err := fetch[[]site.Device](c, "/api/v1/devices")
+			devices, err := fetch[[]site.Device](c, devicesPath)
 			if err != nil {
 				return err
 			}
 			return show(c, devices, func(w io.Writer) {
 				rows := [][]string{}
 				for _, d := range devices {
-					rows = append(rows, []string{d.Name, site.Title(d.Title, d.Name), strconv.Itoa(d.Signals), age(d.HeardAt)})
+					rows = append(rows, []string{d.Name, d.Life, age(d.HeardAt), d.Protocol, d.Address, rateOf(d), orDash(d.Firmware), clockOf(d), batteryOf(d), d.Behind})
 				}
-				table(w, "No devices yet; add one with 'jaunty device add NAME'.", []string{"NAME", "CALLED", "SIGNALS", "HEARD"}, rows)
+				table(w, "No devices yet; add one with 'jaunty device add NAME'.",
+					[]string{"NAME", "LIFE", "HEARD", "BY", "FROM", "RATE", "FIRMWARE", "CLOCK", "BATTERY", "BEHIND"}, rows)
 			})
 		},
 	}
 }
 
-func signalCommand() *cobra.Command {
-	return group("signal", "Streams of readings", signalListCommand(), signalSetCommand())
-}
-
-func signalListCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "list", Short: "All signals with their newest readings", Args: exactly(), Example: "  jaunty signal list",
-		RunE: func(c *cobra.Command, _ []string) error {
-			signals, err := fetch[[]site.Signal](c, "/api/v1/signals")
-			if err != nil {
-				return err
-			}
-			return show(c, signals, func(w io.Writer) {
-				rows := [][]string{}
-				for _, v := range signals {
-					rows = append(rows, []string{v.Path(), roster.Thing(v.DeviceTitle, v.Title), reads(v), age(v.At)})
-				}
-				table(w, "No signals yet; they appear by themselves at the first reading.", []string{"SIGNAL", "CALLED", "READS", "MEASURED"}, rows)
-			})
-		},
-	}
-}
-
-// reads writes a signal's newest value for people.
-func reads(v site.Signal) string {
-	switch {
-	case v.Value == nil:
+func orDash(text string) string {
+	if text == "" {
 		return "-"
-	case v.Kind == site.KindSwitch && *v.Value == 0:
-		return "off"
-	case v.Kind == site.KindSwitch:
-		return "on"
 	}
-	return measure.Figure(*v.Value, v.Unit)
+	return clip(text, 16)
 }
 
-func signalSetCommand() *cobra.Command {
-	c := &cobra.Command{
-		Use: "set DEVICE/SIGNAL", Short: "Say what a signal is called, and its unit", Args: exactly("DEVICE/SIGNAL"),
-		Example: `  jaunty signal set greenhouse-door/temp --title 'Air temperature' --unit Cel`,
+func clip(text string, length int) string {
+	if runes := []rune(text); len(runes) > length {
+		return string(runes[:length-1]) + "…"
 	}
-	title := c.Flags().String("title", "", "what people call it")
-	unit := c.Flags().String("unit", "", "SenML or UCUM code (Cel, %RH, ppm, V …); can be said once")
+	return text
+}
+
+func rateOf(d site.Device) string {
+	switch {
+	case d.PerMinute == 0:
+		return "-"
+	case d.PerMinute < 1:
+		return fmt.Sprintf("%.0f/h", d.PerMinute*60)
+	}
+	return fmt.Sprintf("%.0f/min", d.PerMinute)
+}
+
+// clockTolerance is how far a clock may be off without a word.
+const clockTolerance = 60
+
+func clockOf(d site.Device) string {
+	switch {
+	case d.ClockBehind == nil:
+		return "-"
+	case *d.ClockBehind > clockTolerance:
+		return measure.Duration(time.Duration(*d.ClockBehind)*time.Second).String() + " behind"
+	case *d.ClockBehind < -clockTolerance:
+		return measure.Duration(time.Duration(-*d.ClockBehind)*time.Second).String() + " ahead"
+	}
+	return "right"
+}
+
+func batteryOf(d site.Device) string {
+	if d.Battery == nil {
+		return "-"
+	}
+	return measure.Figure(*d.Battery, d.BatteryUnit)
+}
+
+// deviceStory is a device with what its page tells.
+type deviceStory struct {
+	site.Device
+	Proposed measure.Duration `json:"proposed_interval"`
+	Keys     []site.Key       `json:"keys"`
+	Knocks   []site.Knock     `json:"knocks"`
+	Ways     sketch.Ways      `json:"ways"`
+}
+
+func deviceShowCommand() *cobra.Command {
+	c := &cobra.Command{Use: "show NAME", Short: "One device: life, clock, settings, keys, what was refused", Args: exactly("NAME"), Example: "  jaunty device show pond", ValidArgsFunction: deviceNames}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		if _, _, err := site.SplitPath(args[0]); err != nil {
-			return wrongUse{err}
+		d, err := fetch[deviceStory](c, devicesPath+"/"+args[0])
+		if err != nil {
+			return err
 		}
-		change := map[string]string{}
-		if c.Flags().Changed("title") {
-			change["title"] = *title
+		return show(c, d, func(w io.Writer) { tellDevice(w, d) })
+	}
+	return c
+}
+
+func tellDevice(w io.Writer, d deviceStory) {
+	line := func(name, format string, args ...any) {
+		fmt.Fprintf(w, "%-10s %s\n", name, fmt.Sprintf(format, args...))
+	}
+	fmt.Fprintf(w, "%s (%s)\n\n", site.Title(d.Title, d.Name), d.Name)
+	switch {
+	case d.Interval != 0:
+		line("life", "%s; heard %s, expected every %v", d.Life, age(d.HeardAt), d.Interval)
+	case d.Proposed != 0:
+		line("life", "%s; heard %s. It seems to send every %v: jaunty device set %s --interval %v", d.Life, age(d.HeardAt), d.Proposed, d.Name, d.Proposed)
+	default:
+		line("life", "%s; heard %s", d.Life, age(d.HeardAt))
+	}
+	if d.Protocol != "" {
+		line("came", "over %s from %s, %s", d.Protocol, d.Address, age(d.SeenAt))
+	}
+	line("signals", "%d%s", d.Signals, map[bool]string{true: "; closed, no new ones appear"}[d.Closed])
+	if d.Behind != "" {
+		line("behind", "%s", d.Behind)
+	}
+	if d.Kit != "" {
+		line("kit", "%s", d.Kit)
+	}
+	if d.ClockBehind != nil {
+		line("clock", "%s", clockOf(d.Device))
+	}
+	if d.ClockOffset != 0 {
+		line("corrected", "%v s are added to its times", d.ClockOffset)
+	}
+	if d.Version != 0 {
+		line("settings", "%s", settingsWords(d.Device))
+	}
+	if d.Enrolled {
+		line("enrolled", "sends with the enrolment key; give it one of its own: jaunty device key rotate %s", d.Name)
+	}
+	if d.RefusedAt != nil {
+		line("refused", "%s: %s", age(d.RefusedAt), d.Refused)
+	}
+	for _, k := range d.Knocks {
+		line("key", "an unknown key came over %s from %s, %s", k.Protocol, orDash(k.Address), age(&k.At))
+	}
+	fmt.Fprintln(w)
+	tellKeys(w, d.Keys)
+}
+
+// settingsWords says what was ordered and what runs.
+func settingsWords(d site.Device) string {
+	switch {
+	case d.RunningNo == d.Version && d.Running.Equal(d.Settings):
+		return fmt.Sprintf("%s (version %d, which it runs)", d.Settings.Words(), d.Version)
+	case d.RunningAt == nil:
+		return fmt.Sprintf("ordered %s (version %d); the device has not said what it runs", d.Settings.Words(), d.Version)
+	}
+	return fmt.Sprintf("ordered %s (version %d); the device runs %s (version %d)", d.Settings.Words(), d.Version, d.Running.Words(), d.RunningNo)
+}
+
+func deviceSetCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "set NAME", Short: "Say how often a device sends, what it stands behind, whether it is closed", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Example: `  jaunty device set pond --interval 2s
+  jaunty device set gate-node --clock-offset -3600
+  jaunty device set cellar-node --behind attic-hub --closed
+  jaunty device set compost --silence-alarm=false`,
+	}
+	f := c.Flags()
+	f.String("title", "", "what people call it")
+	f.String("interval", "", "how often something is expected of it; after three of them it is silent. 0s: nobody says")
+	f.String("behind", "", "the gateway that it stands behind; '' for none")
+	f.Bool("closed", false, "no new signals appear")
+	f.Bool("silence-alarm", true, "its silence raises an alarm")
+	f.Float64("clock-offset", 0, "seconds that are added to the times it sends")
+	completeDevices(c, "behind")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		change := map[string]any{}
+		for flag, field := range map[string]string{"title": "title", "interval": "interval", "behind": "behind"} {
+			if f.Changed(flag) {
+				change[field], _ = f.GetString(flag)
+			}
 		}
-		if c.Flags().Changed("unit") {
-			change["unit"] = *unit
+		for flag, field := range map[string]string{"closed": "closed", "silence-alarm": "silence_alarm"} {
+			if f.Changed(flag) {
+				change[field], _ = f.GetBool(flag)
+			}
+		}
+		if f.Changed("clock-offset") {
+			change["clock_offset"], _ = f.GetFloat64("clock-offset")
 		}
 		if len(change) == 0 {
-			return misused("say --title or --unit")
+			return misused("say what is to change, for instance --interval 15s")
 		}
 		s, err := service()
 		if err != nil {
 			return err
 		}
-		var out site.Signal
-		if err := s.Do(c.Context(), http.MethodPatch, "/api/v1/signals/"+args[0], change, &out); err != nil {
+		var out site.Device
+		if err := s.Do(c.Context(), http.MethodPatch, devicesPath+"/"+args[0], change, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) { fmt.Fprintf(w, "Device %s is set.\n", out.Name) })
+	}
+	return c
+}
+
+func deviceSettingsCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "settings NAME", Short: "Order a device's settings, or show what is ordered and what runs", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Long: `Order a device's settings: how often it measures, how often when its battery is low, and free keys and
+values. They are delivered over the way in that the device uses, and it says back which version it
+runs. What is not named stays as it was ordered. Without flags it shows what is ordered and what runs.`,
+		Example: `  jaunty device settings gate-node --interval 5m --sparing-interval 1h
+  jaunty device settings compost --set lamp=off --unset tune
+  jaunty device settings compost`,
+	}
+	f := c.Flags()
+	f.String("interval", "", "how often to measure, 1s to 1d")
+	f.String("sparing-interval", "", "how often when the battery is low")
+	set := f.StringArray("set", nil, "KEY=VALUE; may be repeated")
+	unset := f.StringArray("unset", nil, "KEY; may be repeated")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var d site.Device
+		if err := s.Do(c.Context(), http.MethodGet, devicesPath+"/"+args[0], nil, &d); err != nil {
+			return err
+		}
+		if f.Changed("interval") || f.Changed("sparing-interval") || len(*set)+len(*unset) > 0 {
+			order, err := changedSettings(c, d.Settings, *set, *unset)
+			if err != nil {
+				return err
+			}
+			if err := s.Do(c.Context(), http.MethodPut, devicesPath+"/"+args[0]+"/settings", order, &d); err != nil {
+				return err
+			}
+		}
+		return show(c, d, func(w io.Writer) {
+			if d.Version == 0 {
+				fmt.Fprintln(w, "Nothing is ordered.")
+				return
+			}
+			fmt.Fprintln(w, settingsWords(d))
+		})
+	}
+	return c
+}
+
+func changedSettings(c *cobra.Command, s site.Settings, set, unset []string) (site.Settings, error) {
+	for flag, into := range map[string]*measure.Duration{"interval": &s.Interval, "sparing-interval": &s.Sparing} {
+		if !c.Flags().Changed(flag) {
+			continue
+		}
+		text, _ := c.Flags().GetString(flag)
+		d, err := measure.ParseDuration(text)
+		if err != nil {
+			return s, misused("--%s: %v", flag, err)
+		}
+		*into = d
+	}
+	values := map[string]string{}
+	for k, v := range s.Values {
+		values[k] = v
+	}
+	for _, pair := range set {
+		key, value, found := strings.Cut(pair, "=")
+		if !found {
+			return s, misused("--set %q is not KEY=VALUE", pair)
+		}
+		values[key] = value
+	}
+	for _, key := range unset {
+		delete(values, key)
+	}
+	s.Values = values
+	return s, nil
+}
+
+func deviceExportCommand() *cobra.Command {
+	c := &cobra.Command{Use: "export NAME", Short: "All readings of a device as CSV, in the form that intake reads", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Example: "  jaunty device export pond > pond.csv"}
+	c.RunE = func(c *cobra.Command, args []string) error { return export(c, args[0], c.OutOrStdout()) }
+	return c
+}
+
+func export(c *cobra.Command, device string, to io.Writer) error {
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	return s.Download(c.Context(), devicesPath+"/"+device+"/readings.csv", to)
+}
+
+func deviceDeleteCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "delete NAME", Short: "Delete a device with its readings", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Long: `Delete a device with its signals, guards and readings. Say where its readings go first, or that they
+may go. Its keys are remembered: when it sends again, it waits as an arrival.`,
+		Example: "  jaunty device delete old-pump --export old-pump.csv\n  jaunty device delete old-pump --without-data",
+	}
+	file := c.Flags().String("export", "", "file that its readings are written to first")
+	without := c.Flags().Bool("without-data", false, "its readings may go")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if (*file == "") == !*without {
+			return misused("say --export FILE to keep its readings, or --without-data to let them go")
+		}
+		if *file != "" {
+			if err := exportTo(c, args[0], *file); err != nil {
+				return err
+			}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodDelete, devicesPath+"/"+args[0], nil, nil); err != nil {
+			return err
+		}
+		return show(c, map[string]string{"deleted": args[0], "export": *file}, func(w io.Writer) { fmt.Fprintf(w, "Device %s is deleted.\n", args[0]) })
+	}
+	return c
+}
+
+// exportTo writes a new file; one that is there already is not touched.
+func exportTo(c *cobra.Command, device, file string) error {
+	out, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return fmt.Errorf("--export: %w", err)
+	}
+	if err := errors.Join(export(c, device, out), out.Sync(), out.Close()); err != nil {
+		return errors.Join(err, os.Remove(file))
+	}
+	return nil
+}
+
+func deviceKeyCommand() *cobra.Command {
+	return group("key", "A device's keys", keyListCommand(), keyRotateCommand(), keyRevokeCommand())
+}
+
+func keyListCommand() *cobra.Command {
+	c := &cobra.Command{Use: "list NAME", Short: "A device's keys, and when and from where they were last used", Args: exactly("NAME"), ValidArgsFunction: deviceNames, Example: "  jaunty device key list pond"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		keys, err := fetch[[]site.Key](c, devicesPath+"/"+args[0]+"/keys")
+		if err != nil {
+			return err
+		}
+		return show(c, keys, func(w io.Writer) { tellKeys(w, keys) })
+	}
+	return c
+}
+
+func tellKeys(w io.Writer, keys []site.Key) {
+	rows := [][]string{}
+	for _, k := range keys {
+		ends := "-"
+		switch {
+		case k.ExpiresAt != nil:
+			ends = clock(k.ExpiresAt)
+		case k.UntilUsed:
+			ends = "when the new one is used"
+		}
+		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), k.Identity, clock(&k.CreatedAt), age(k.LastUsedAt), orDash(k.LastUsedFrom), orDash(k.LastUsedBy), ends})
+	}
+	table(w, "It has no key; make one with 'jaunty device key rotate NAME'.", []string{"KEY", "DTLS IDENTITY", "MADE", "LAST USED", "FROM", "BY", "ENDS"}, rows)
+}
+
+func keyRotateCommand() *cobra.Command {
+	c := &cobra.Command{Use: "rotate NAME", Short: "Give a device a new key, told once; the old one stays good for a while", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Example: "  jaunty device key rotate pond                  # the old one ends when the new one is first used\n  jaunty device key rotate pond --overlap 24h"}
+	overlap := c.Flags().String("overlap", "", "the old key ends after so long, instead of when the new one is first used")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		in := map[string]string{}
+		if *overlap != "" {
+			in["overlap"] = *overlap
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var out struct {
+			Key      string        `json:"key"`
+			Identity string        `json:"identity"`
+			Code     []sketch.Text `json:"code"`
+		}
+		if err := s.Do(c.Context(), http.MethodPost, devicesPath+"/"+args[0]+"/keys", in, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
-			fmt.Fprintln(w, strings.TrimSpace(fmt.Sprintf("%s is called %q %s", out.Path(), roster.Thing(out.DeviceTitle, out.Title), out.Unit)))
+			fmt.Fprintf(w, "The new key of %s, told once (DTLS identity %s):\n\n  %s\n", args[0], out.Identity, out.Key)
 		})
+	}
+	return c
+}
+
+func keyRevokeCommand() *cobra.Command {
+	c := &cobra.Command{Use: "revoke NAME KEY", Short: "End a key at once; connections that it opened are closed", Args: exactly("NAME", "KEY"), Example: "  jaunty device key list pond\n  jaunty device key revoke pond 7", ValidArgsFunction: deviceNames}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
+			return misused("%q is not the number of a key; 'jaunty device key list %s' lists them", args[1], args[0])
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodDelete, devicesPath+"/"+args[0]+"/keys/"+args[1], nil, nil); err != nil {
+			return err
+		}
+		return show(c, map[string]string{"revoked": args[1]}, func(w io.Writer) { fmt.Fprintf(w, "Key %s of %s has ended.\n", args[1], args[0]) })
 	}
 	return c
 }

@@ -10,7 +10,9 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"strconv"
 	"strings"
+	"time"
 
 	"jauntylark/core/measure"
 )
@@ -32,6 +34,7 @@ type Problem struct {
 		Message  string `json:"message"`
 	} `json:"errors"`
 	Rejected []measure.Refusal `json:"rejected"`
+	After    time.Duration     `json:"-"` // from Retry-After; 0: the answer did not say
 }
 
 // Error gives the detail, and what is wrong with each field when the detail does not say.
@@ -90,6 +93,17 @@ func (c *Client) SendReadings(ctx context.Context, contentType string, body []by
 	}
 	var out Accepted
 	return out.Rejected, json.NewDecoder(answer.Body).Decode(&out)
+}
+
+// Download writes what is at a path to a writer.
+func (c *Client) Download(ctx context.Context, path string, to io.Writer) error {
+	answer, err := c.send(ctx, http.MethodGet, path, "", nil, nil)
+	if err != nil {
+		return err
+	}
+	defer answer.Body.Close()
+	_, err = io.Copy(to, answer.Body)
+	return err
 }
 
 // Event is one server-sent event of the live stream.
@@ -163,6 +177,9 @@ func (c *Client) send(ctx context.Context, method, path, contentType string, bod
 	problem := &Problem{Status: answer.StatusCode, Title: http.StatusText(answer.StatusCode)}
 	if err == nil && json.Unmarshal(data, problem) != nil {
 		problem.Detail = fmt.Sprintf("%s answered %s", c.URL, answer.Status)
+	}
+	if seconds, err := strconv.Atoi(answer.Header.Get("Retry-After")); err == nil {
+		problem.After = time.Duration(seconds) * time.Second
 	}
 	return nil, problem
 }

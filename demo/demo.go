@@ -144,7 +144,7 @@ func (s *Site) writeHistory(ctx context.Context, all []*standin.Device) error {
 				if err != nil {
 					return err
 				}
-				refused, err := to.SendReadings(ctx, "application/senml+json", body)
+				refused, err := sendPatiently(ctx, to, body)
 				if err != nil {
 					return fmt.Errorf("history of %s: %w", d.Name, err)
 				}
@@ -157,6 +157,22 @@ func (s *Site) writeHistory(ctx context.Context, all []*standin.Device) error {
 	}
 	s.Say("two days of history, %d readings, in %.1f s", sent, time.Since(now).Seconds())
 	return nil
+}
+
+// sendPatiently sends again when the service says that this is too fast.
+func sendPatiently(ctx context.Context, to *client.Client, body []byte) ([]measure.Refusal, error) {
+	for {
+		refused, err := to.SendReadings(ctx, "application/senml+json", body)
+		var problem *client.Problem
+		if !errors.As(err, &problem) || problem.Status != http.StatusTooManyRequests {
+			return refused, err
+		}
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-time.After(max(problem.After, 100*time.Millisecond)):
+		}
+	}
 }
 
 func (s *Site) device(d *standin.Device) *client.Client {

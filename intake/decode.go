@@ -9,6 +9,7 @@ import (
 	"mime"
 	"regexp"
 	"sort"
+	"strconv"
 	"strings"
 
 	"jauntylark/core/measure"
@@ -21,8 +22,16 @@ const MaxRecords = 10_000
 // MaxBody is how long a body may be, in bytes.
 const MaxBody = 4 << 20
 
-// MediaTypes are the bodies that are read.
-var MediaTypes = []string{"application/senml+json", "application/json"}
+// The bodies that are read.
+const (
+	SenMLJSON = "application/senml+json"
+	SenMLCBOR = "application/senml+cbor"
+	FlatJSON  = "application/json"
+	CSV       = "text/csv"
+)
+
+// MediaTypes lists them.
+var MediaTypes = []string{SenMLJSON, SenMLCBOR, FlatJSON, CSV}
 
 var (
 	// ErrMediaType says that the body is of a type that is not read.
@@ -40,15 +49,19 @@ func Decode(contentType string, body []byte, now measure.Instant) ([]measure.Sam
 	}
 	var read func([]byte, measure.Instant) ([]measure.Sample, []measure.Refusal, error)
 	switch kind {
-	case "application/senml+json":
+	case SenMLJSON:
 		read = senml.DecodeJSON
-	case "application/json":
+	case SenMLCBOR:
+		read = senml.DecodeCBOR
+	case FlatJSON:
 		read = flat
+	case CSV:
+		read = readCSV
 	default:
 		return nil, nil, fmt.Errorf("%w: it is %q; send one of %s", ErrMediaType, contentType, strings.Join(MediaTypes, ", "))
 	}
 	samples, refused, err := read(body, now)
-	if err != nil && notNumbers.Match(body) {
+	if err != nil && (kind == SenMLJSON || kind == FlatJSON) && notNumbers.Match(body) {
 		samples, refused, err = read(quoteNotNumbers(body), now)
 	}
 	if err == nil && len(samples)+len(refused) > MaxRecords {
@@ -56,6 +69,25 @@ func Decode(contentType string, body []byte, now measure.Instant) ([]measure.Sam
 	}
 	return samples, refused, err
 }
+
+// Guess gives the content type of a body whose sender could not say it, as over MQTT: CBOR begins
+// with an array's head, JSON with a bracket or a brace; an array whose first record has a SenML field
+// is SenML.
+func Guess(body []byte) string {
+	trimmed := bytes.TrimSpace(body)
+	switch {
+	case len(body) > 0 && body[0]>>5 == 4: // RFC 8949 section 3.1, major type 4
+		return SenMLCBOR
+	case len(trimmed) > 0 && trimmed[0] == '[' && senmlField.Match(trimmed[:min(len(trimmed), 400)]):
+		return SenMLJSON
+	case bytes.HasPrefix(trimmed, []byte("at,")) || bytes.HasPrefix(trimmed, []byte("signal,")):
+		return CSV
+	}
+	return FlatJSON
+}
+
+// senmlField is what the first record of a SenML pack begins with.
+var senmlField = regexp.MustCompile(`^\[\s*\{\s*"(n|bn|bt|bu|bv|bs|bver|v|vb|vs|vd|u|t|s)"\s*:`)
 
 // notNumbers are the words that C libraries print for what is no number, where JSON wants a value.
 var notNumbers = regexp.MustCompile(`(?i)([:\[,]\s*)([-+]?(?:nan|inf(?:inity)?))(\s*[,}\]])`)
@@ -78,7 +110,7 @@ func flat(body []byte, _ measure.Instant) ([]measure.Sample, []measure.Refusal, 
 	var samples []measure.Sample
 	var refused []measure.Refusal
 	for i, object := range objects {
-		var fields map[string]json.RawMessage
+		var fields rawFields
 		if err := json.Unmarshal(object, &fields); err != nil || fields == nil {
 			var kind *json.UnmarshalTypeError
 			if len(objects) == 1 && err != nil && !errors.As(err, &kind) {
@@ -93,7 +125,23 @@ func flat(body []byte, _ measure.Instant) ([]measure.Sample, []measure.Refusal, 
 	return samples, refused, nil
 }
 
-func flatObject(index int, fields map[string]json.RawMessage) (samples []measure.Sample, refused []measure.Refusal) {
+// rawFields are the fields of an object as they stand.
+type rawFields map[string][]byte
+
+// UnmarshalJSON reads the object.
+func (f *rawFields) UnmarshalJSON(data []byte) error {
+	var fields map[string]json.RawMessage
+	if err := json.Unmarshal(data, &fields); err != nil || fields == nil {
+		return err
+	}
+	*f = make(rawFields, len(fields))
+	for name, raw := range fields {
+		(*f)[name] = raw
+	}
+	return nil
+}
+
+func flatObject(index int, fields map[string][]byte) (samples []measure.Sample, refused []measure.Refusal) {
 	var at measure.Instant
 	if raw, timed := fields["at"]; timed {
 		delete(fields, "at")
@@ -108,16 +156,8 @@ func flatObject(index int, fields map[string]json.RawMessage) (samples []measure
 	sort.Strings(names)
 	for _, name := range names {
 		s := measure.Sample{Index: index, Name: name, At: at}
-		raw := fields[name]
-		switch {
-		case json.Unmarshal(raw, &s.Value) == nil && raw[0] != 'n':
-		case string(raw) == "true" || string(raw) == "false":
-			s.Switch = true
-			if raw[0] == 't' {
-				s.Value = 1
-			}
-		default:
-			refused = append(refused, measure.Refusal{Index: index, Signal: name, Field: name, Reason: fmt.Sprintf("%.40s is not a number, true or false", raw)})
+		if reason := flatValue(fields[name], &s); reason != "" {
+			refused = append(refused, measure.Refusal{Index: index, Signal: name, Field: name, Reason: reason})
 			continue
 		}
 		samples = append(samples, s)
@@ -128,10 +168,38 @@ func flatObject(index int, fields map[string]json.RawMessage) (samples []measure
 	return samples, refused
 }
 
+// flatValue reads one value; it says what is wrong with it, nothing when it is right.
+func flatValue(raw []byte, s *measure.Sample) (wrong string) {
+	switch {
+	case raw[0] != 'n' && json.Unmarshal(raw, &s.Value) == nil:
+	case string(raw) == "true" || string(raw) == "false":
+		s.Form = measure.FormBool
+		if raw[0] == 't' {
+			s.Value = 1
+		}
+	case raw[0] == '"' && json.Unmarshal(raw, &s.Text) == nil:
+		s.Form = measure.FormText
+		_, err := strconv.ParseFloat(strings.TrimSpace(s.Text), 64)
+		switch {
+		case err == nil || errors.Is(err, strconv.ErrRange):
+			return fmt.Sprintf("%.40s is not a number, true or false, but text that looks like one; leave the quotes out", raw)
+		case len(s.Text) > measure.MaxText || strings.ContainsRune(s.Text, 0):
+			return fmt.Sprintf("has %d characters; %d are allowed, and none that is zero", len(s.Text), measure.MaxText)
+		}
+	default:
+		return fmt.Sprintf("%.40s is not a number, true, false or text", raw)
+	}
+	return ""
+}
+
 // Name gives refusals, whose fields are SenML's, the field names of the body that was sent: in flat
 // JSON the time is "at" and everything else is the signal's own.
 func Name(contentType string, refused []measure.Refusal) []measure.Refusal {
-	if kind, _, _ := mime.ParseMediaType(contentType); kind != "application/json" {
+	kind, _, _ := mime.ParseMediaType(contentType)
+	if kind == CSV {
+		return nameCSV(refused)
+	}
+	if kind != FlatJSON {
 		return refused
 	}
 	for i := range refused {
@@ -139,6 +207,17 @@ func Name(contentType string, refused []measure.Refusal) []measure.Refusal {
 			r.Field = "at"
 		} else {
 			r.Field = r.Signal
+		}
+	}
+	return refused
+}
+
+// nameCSV gives the columns for SenML's fields.
+func nameCSV(refused []measure.Refusal) []measure.Refusal {
+	columns := map[string]string{"n": "signal", "t": "at", "v": "value", "vb": "value", "u": "unit"}
+	for i := range refused {
+		if column := columns[refused[i].Field]; column != "" {
+			refused[i].Field = column
 		}
 	}
 	return refused

@@ -14,7 +14,7 @@ const now = measure.Instant(1_790_000_000_000)
 func TestFlat(t *testing.T) {
 	at := measure.Instant(1_772_373_900_000)
 	samples, refused, err := Decode("application/json; charset=utf-8", []byte(`{"temp": 21.5, "door": true, "lid": false, "at": "2026-03-01T14:05:00Z"}`), now)
-	want := []measure.Sample{{Name: "door", At: at, Value: 1, Switch: true}, {Name: "lid", At: at, Switch: true}, {Name: "temp", At: at, Value: 21.5}}
+	want := []measure.Sample{{Name: "door", At: at, Value: 1, Form: measure.FormBool}, {Name: "lid", At: at, Form: measure.FormBool}, {Name: "temp", At: at, Value: 21.5}}
 	if err != nil || len(refused) != 0 || !slices.Equal(samples, want) {
 		t.Errorf("%+v %+v %v", samples, refused, err)
 	}

@@ -69,7 +69,7 @@ func newOutbox(t *testing.T) *outbox {
 	o := &outbox{Store: storetest.Store(t), t: t}
 	o.now.Store(int64(start))
 	o.in(func(ctx context.Context, tx *store.Tx) error {
-		a := alarm.Alarm{Guard: "g", Signal: "d/s", Severity: alarm.Warning, RaisedAt: start}
+		a := alarm.Alarm{Kind: alarm.ByGuard, Guard: "g", Signal: "d/s", Severity: alarm.Warning, RaisedAt: start}
 		err := tx.AddAlarm(ctx, &a, 1)
 		o.alarm = a.ID
 		return err

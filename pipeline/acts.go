@@ -12,97 +12,59 @@ import (
 	"jauntylark/store"
 )
 
-// AddDevice stores a new device with the key that hashes to key.
-func (p *Pipeline) AddDevice(ctx context.Context, d *site.Device, key [32]byte, who string) error {
-	return p.Do(ctx, func(t *Turn) error {
-		d.CreatedAt = t.Now
-		if err := t.Tx.AddDevice(t.ctx, d); err != nil {
-			return err
-		}
-		if err := t.Tx.AddKey(t.ctx, d.ID, key[:], t.Now); err != nil {
-			return err
-		}
-		if err := t.Enter("device added", d.Name, who, "Device "+d.Name+" was added"); err != nil {
-			return err
-		}
-		return t.ConfigChanged()
-	})
-}
-
-// SetSignal changes what a signal is called and its unit; nil leaves as it is. A unit can be stated
-// when there is none; one that is stored stays.
-func (p *Pipeline) SetSignal(ctx context.Context, path string, title *string, unit *measure.Unit, who string) error {
-	return p.Do(ctx, func(t *Turn) error {
-		s, err := t.live.find(path)
-		if err != nil {
-			return err
-		}
-		v := s.Signal
-		if title != nil {
-			v.Title = strings.TrimSpace(*title)
-		}
-		if unit != nil && *unit != v.Unit {
-			switch {
-			case !unit.Known():
-				return &measure.Fault{Field: "unit", Reason: unknownUnit(*unit)}
-			case v.Unit != "":
-				return &measure.Fault{Field: "unit", Reason: fmt.Sprintf("%s is stored in %s; a stored unit stays", path, v.Unit)}
-			}
-			v.Unit = *unit
-		}
-		if err := t.Tx.SetSignal(t.ctx, v.ID, v.Title, v.Unit); err != nil {
-			return err
-		}
-		if err := t.Enter("signal set", path, who, fmt.Sprintf("Signal %s is called %q, unit %q", path, v.Title, v.Unit)); err != nil {
-			return err
-		}
-		return t.ConfigChanged()
-	})
-}
-
 // SaveGuard stores a new guard (ID 0) or changes one. The guard steps the value that holds at once
 // (semantics 16).
 func (p *Pipeline) SaveGuard(ctx context.Context, g *alarm.Guard, who string) error {
 	return p.Do(ctx, func(t *Turn) error {
-		s, err := t.live.find(g.Signal)
-		if err != nil {
-			return err
-		}
-		if err := t.fitGuard(g, s); err != nil {
-			return err
-		}
-		entry := t.live.guards[g.ID]
-		kind := "guard added"
-		if g.ID != 0 {
-			if entry == nil {
-				return store.ErrNotFound
-			}
-			if entry.signal != s {
-				return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("a guard stays with its signal, %s; add another guard for %s", entry.signal.Path(), g.Signal)}
-			}
-			kind = "guard changed"
-			t.step(entry, alarm.Event{Kind: alarm.DueInstant, At: t.Now}, "")
-		}
-		if err := t.Tx.SaveGuard(t.ctx, g, s.ID); err != nil {
-			return err
-		}
-		t.touched = true
-		if entry == nil {
-			entry = t.live.guard(*g, s)
-			entry.state = alarm.State{Held: s.state.Held, HeldAt: s.state.HeldAt}
-		}
-		entry.Guard = *g
-		t.step(entry, alarm.Event{Kind: alarm.Begin, At: t.Now}, who)
-		entry.begunAt = entry.state.Stepped
-		if err := t.Enter(kind, g.Name, who, fmt.Sprintf("Guard %s: %s %s, %s", g.Name, g.Signal, g.When, g.Severity)); err != nil {
+		if err := t.saveGuard(g, who); err != nil {
 			return err
 		}
 		return t.ConfigChanged()
 	})
 }
 
+func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
+	s, err := t.live.find(g.Signal)
+	if err != nil {
+		return err
+	}
+	if err := t.fitGuard(g, s); err != nil {
+		return err
+	}
+	entry := t.live.guards[g.ID]
+	kind := "guard added"
+	if g.ID != 0 {
+		if entry == nil {
+			return store.ErrNotFound
+		}
+		if entry.signal != s {
+			return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("a guard stays with its signal, %s; add another guard for %s", entry.signal.Path(), g.Signal)}
+		}
+		kind, g.FromKit = "guard changed", entry.FromKit
+		t.step(entry, alarm.Event{Kind: alarm.DueInstant, At: t.Now - s.state.Lag()}, "")
+	}
+	if err := t.Tx.SaveGuard(t.ctx, g, s.ID); err != nil {
+		return err
+	}
+	t.touched = true
+	if entry == nil {
+		entry = t.live.guard(*g, s)
+		entry.state = alarm.State{Held: s.state.Held, HeldAt: s.state.HeldAt}
+	}
+	entry.Guard = *g
+	t.step(entry, alarm.Event{Kind: alarm.Begin, At: t.Now}, who)
+	entry.begunAt = entry.state.Stepped
+	if s.state.SilentAt != 0 {
+		t.step(entry, alarm.Event{Kind: alarm.Silence, At: entry.begunAt}, "")
+	}
+	return t.Enter(kind, g.Name, who, fmt.Sprintf("Guard %s: %s %s, %s", g.Name, g.Signal, g.When, g.Severity))
+}
+
 // fitGuard checks a guard against its signal and the other guards, and names it if it has no name.
 func (t *Turn) fitGuard(g *alarm.Guard, s *signalLive) error {
+	if s.Kind == site.KindText || s.Kind == site.KindData {
+		return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; a guard needs numbers, or on and off", g.Signal, s.Kind)}
+	}
 	if g.When.Switched() != (s.Kind == site.KindSwitch) {
 		if s.Kind == site.KindSwitch {
 			return &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' needs numbers, but %s is on or off; write 'is on' or 'is off'", g.When, g.Signal)}
@@ -134,10 +96,7 @@ func (p *Pipeline) RemoveGuard(ctx context.Context, name, who string) error {
 		if err != nil {
 			return err
 		}
-		t.step(g, alarm.Event{Kind: alarm.DueInstant, At: t.Now}, "")
-		t.step(g, alarm.Event{Kind: alarm.End, At: t.Now}, who)
-		t.touched = true
-		delete(t.live.guards, g.ID)
+		t.endGuard(g, who)
 		if err := t.Tx.RemoveGuard(t.ctx, g.ID); err != nil {
 			return err
 		}
@@ -148,6 +107,14 @@ func (p *Pipeline) RemoveGuard(ctx context.Context, name, who string) error {
 	})
 }
 
+// endGuard lets a guard that is about to be removed make its last step.
+func (t *Turn) endGuard(g *guardLive, who string) {
+	t.step(g, alarm.Event{Kind: alarm.DueInstant, At: t.Now - g.signal.state.Lag()}, "")
+	t.step(g, alarm.Event{Kind: alarm.End, At: t.Now}, who)
+	t.touched = true
+	delete(t.live.guards, g.ID)
+}
+
 func (t *Turn) guardNamed(name string) (*guardLive, error) {
 	names := make([]string, 0, len(t.live.guards))
 	for _, g := range t.live.guards {
@@ -156,7 +123,7 @@ func (t *Turn) guardNamed(name string) (*guardLive, error) {
 		}
 		names = append(names, g.Name)
 	}
-	return nil, fmt.Errorf("%s: %w", unknown("guard", name, names), store.ErrNotFound)
+	return nil, fmt.Errorf("%s: %w", site.Unknown("guard", name, names), store.ErrNotFound)
 }
 
 // Acknowledge marks an alarm as somebody's. An alarm that is over can be acknowledged too; one that

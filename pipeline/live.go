@@ -2,7 +2,6 @@ package pipeline
 
 import (
 	"context"
-	"fmt"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
@@ -12,18 +11,23 @@ import (
 
 // live is the state that the newest commit left, kept in memory so that a commit need not read it.
 type live struct {
+	Directory
 	commitNo, configNo int64
 	site               site.Site
-	keys               keyring
 	devices            map[int64]*deviceLive
 	byName             map[string]*deviceLive
 	signals            map[int64]*signalLive
 	guards             map[int64]*guardLive
+	retires            map[int64]bool // keys whose first use ends others
 }
 
 type deviceLive struct {
 	site.Device
 	signals map[string]*signalLive
+	state   store.DeviceState
+	heard   measure.Instant // arrival of its newest reading; of a gateway, also of those behind it
+	behind  []*deviceLive
+	gateway *deviceLive
 }
 
 type signalLive struct {
@@ -43,21 +47,9 @@ type guardLive struct {
 
 // load reads everything.
 func load(ctx context.Context, tx *store.Tx) (*live, error) {
-	l := &live{keys: keyring{}, devices: map[int64]*deviceLive{}, byName: map[string]*deviceLive{}, signals: map[int64]*signalLive{}, guards: map[int64]*guardLive{}}
-	devices, err := tx.Devices(ctx)
-	if err != nil {
+	l := &live{devices: map[int64]*deviceLive{}, byName: map[string]*deviceLive{}, signals: map[int64]*signalLive{}, guards: map[int64]*guardLive{}, retires: map[int64]bool{}}
+	if err := l.loadDevices(ctx, tx); err != nil {
 		return nil, err
-	}
-	for _, d := range devices {
-		entry := &deviceLive{Device: d, signals: map[string]*signalLive{}}
-		l.devices[d.ID], l.byName[d.Name] = entry, entry
-	}
-	keys, err := tx.Keys(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for _, k := range keys {
-		l.keys[[32]byte(k.Hash)] = k.Device
 	}
 	signals, err := tx.SignalRows(ctx)
 	if err != nil {
@@ -83,14 +75,56 @@ func load(ctx context.Context, tx *store.Tx) (*live, error) {
 	return l, l.refresh(ctx, tx, -1)
 }
 
+func (l *live) loadDevices(ctx context.Context, tx *store.Tx) error {
+	devices, err := tx.Devices(ctx)
+	if err != nil {
+		return err
+	}
+	nouns := make([]*site.Device, len(devices))
+	for i, d := range devices {
+		entry := &deviceLive{Device: d, signals: map[string]*signalLive{}, state: store.DeviceState{Device: d.ID}}
+		l.devices[d.ID], l.byName[d.Name], nouns[i] = entry, entry, &entry.Device
+	}
+	for _, d := range l.devices {
+		if d.gateway = l.byName[d.Behind]; d.gateway != nil {
+			d.gateway.behind = append(d.gateway.behind, d)
+		}
+	}
+	keys, err := tx.Keys(ctx)
+	if err != nil {
+		return err
+	}
+	for _, k := range keys {
+		if k.UntilUsed != nil {
+			l.retires[*k.UntilUsed] = true
+		}
+	}
+	former, err := tx.FormerKeys(ctx)
+	if err != nil {
+		return err
+	}
+	enrolment, err := tx.Enrolment(ctx)
+	l.Directory = NewDirectory(nouns, keys, former, enrolment)
+	return err
+}
+
 // refresh reads the states that commits after since have changed.
 func (l *live) refresh(ctx context.Context, tx *store.Tx, since int64) error {
+	devices, err := tx.DeviceStates(ctx, since)
+	if err != nil {
+		return err
+	}
+	for _, st := range devices {
+		l.devices[st.Device].state = st
+	}
 	states, err := tx.SignalStates(ctx, since)
 	if err != nil {
 		return err
 	}
 	for _, st := range states {
-		l.signals[st.Signal].state = st
+		s := l.signals[st.Signal]
+		s.state = st
+		s.device.hear(st.ReceivedAt)
 	}
 	kept, err := tx.GuardStates(ctx, since)
 	if err != nil {
@@ -98,7 +132,7 @@ func (l *live) refresh(ctx context.Context, tx *store.Tx, since int64) error {
 	}
 	for _, k := range kept {
 		g := l.guards[k.Guard]
-		g.state = alarm.State{Phase: k.Phase, Acknowledged: k.Acknowledged, Since: k.Since, RaisedAt: k.RaisedAt, Extreme: k.Extreme}
+		g.state = alarm.State{Phase: k.Phase, Acknowledged: k.Acknowledged, Since: k.Since, RaisedAt: k.RaisedAt, Extreme: k.Extreme, SilentSince: k.SilentSince}
 		g.begunAt, g.alarmID = k.BegunAt, 0
 		if k.AlarmID != nil {
 			g.alarmID = *k.AlarmID
@@ -109,6 +143,14 @@ func (l *live) refresh(ctx context.Context, tx *store.Tx, since int64) error {
 		g.state.Held, g.state.HeldAt, g.state.Stepped = st.Held, st.HeldAt, max(st.SteppedAt, g.begunAt)
 	}
 	return nil
+}
+
+// hear notes that something arrived from the device, and through its gateway.
+func (d *deviceLive) hear(at measure.Instant) {
+	d.heard = max(d.heard, at)
+	if d.gateway != nil {
+		d.gateway.heard = max(d.gateway.heard, at)
+	}
 }
 
 // add takes in a signal.
@@ -140,22 +182,5 @@ func (l *live) find(path string) (*signalLive, error) {
 	for _, s := range l.signals {
 		paths = append(paths, s.Path())
 	}
-	return nil, &measure.Fault{Field: "signal", Reason: unknown("signal", path, paths)}
-}
-
-// unknown says that a name is not known, with the nearest that is.
-func unknown(what, name string, known []string) string {
-	reason := "there is no " + what + " " + name
-	if near := site.Nearest(name, known); near != "" {
-		return reason + "; did you mean " + near + "?"
-	}
-	return reason
-}
-
-// unknownUnit says that a unit is not known, with the code that was perhaps meant.
-func unknownUnit(u measure.Unit) string {
-	if meant := measure.UnitMeant(string(u)); meant != "" {
-		return fmt.Sprintf("there is no unit %s; did you mean %s?", u, meant)
-	}
-	return unknown("unit", string(u), measure.UnitCodes())
+	return nil, &measure.Fault{Field: "signal", Reason: site.Unknown("signal", path, paths)}
 }

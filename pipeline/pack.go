@@ -1,8 +1,10 @@
 package pipeline
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -14,24 +16,20 @@ import (
 	"jauntylark/store"
 )
 
-// Sender is who sends a pack: a device by its key, or a person.
-type Sender struct {
-	Key    [32]byte // SHA-256 of the device's key
-	Person string   // e-mail address; empty for a device
-}
-
 // Pack is what a sender sent at once.
 type Pack struct {
 	Sender         Sender
 	Arrived        measure.Instant
 	Samples        []measure.Sample
 	IdempotencyKey string // empty for none
+	Fresh          bool   // the key was not used before for the same: it is kept, and not asked for
 }
 
 // Outcome tells what became of a pack.
 type Outcome struct {
 	Accepted int               `json:"accepted"` // stored now or before
 	Rejected []measure.Refusal `json:"rejected"`
+	Arrival  bool              `json:"arrival,omitempty"` // nobody knows the device yet; what it sent is kept
 }
 
 const (
@@ -77,11 +75,11 @@ func (t *Turn) takePacks(batch []*job) error {
 		}
 	}
 	for i, j := range batch {
-		if entries[i] == nil {
+		if entries[i] == nil && !j.outcome.Arrival {
 			continue
 		}
-		for _, e := range entries[i] {
-			t.take(j, e)
+		if err := t.takeAll(j, entries[i]); err != nil {
+			return err
 		}
 		if err := t.keepOutcome(j); err != nil {
 			return err
@@ -98,26 +96,63 @@ func (t *Turn) takePacks(batch []*job) error {
 // resolve finds the signals of a pack's samples, makes those that are new, settles times and units,
 // and sorts by time. What is wrong with a sample goes to the job's outcome.
 func (t *Turn) resolve(j *job) ([]entry, error) {
-	home := t.live.devices[t.live.keys[j.pack.Sender.Key]]
-	if home == nil && j.pack.Sender.Person == "" {
-		j.err = ErrKeyUnknown
+	home, err := t.identify(j)
+	if err != nil || j.err != nil || j.outcome.Arrival {
+		return nil, err
+	}
+	return t.entriesOf(j, home)
+}
+
+// identify finds the device that sends a job's pack: nil for a person. Who may not send finds the
+// reason in the job; an arrival's pack is kept.
+func (t *Turn) identify(j *job) (*deviceLive, error) {
+	if j.pack.Sender.Person != "" {
 		return nil, nil
 	}
+	who, err := t.live.Identify(j.pack.Sender, t.Now)
+	switch {
+	case err != nil:
+		j.err = err
+		return nil, nil
+	case who.Arrival != "":
+		return nil, t.keepArrival(j, who)
+	case t.live.retires[who.Key.ID] || who.Device.Enrolled && who.Key.ID != 0:
+		if err := t.retireKeys(who); err != nil {
+			return nil, err
+		}
+	}
+	return t.live.devices[who.Device.ID], nil
+}
+
+func (t *Turn) entriesOf(j *job, home *deviceLive) ([]entry, error) {
 	refuse := func(s measure.Sample, field, reason string) {
 		j.outcome.Rejected = append(j.outcome.Rejected, measure.Refusal{Index: s.Index, Signal: s.Name, Field: field, Reason: reason})
 	}
-	shift := t.clockShift(j.pack)
-	entries := make([]entry, 0, len(j.pack.Samples))
-	for _, s := range j.pack.Samples {
-		e := entry{index: s.Index, named: s.Name, at: s.At}
+	samples, err := t.spell(j.pack.Samples)
+	if err != nil {
+		return nil, err
+	}
+	correction := measure.Instant(0)
+	if home != nil {
+		correction = measure.Instant(home.ClockOffset * 1000)
+	}
+	shift := clockShift(samples, j.pack.Arrived, correction)
+	entries := make([]entry, 0, len(samples))
+	for _, s := range samples {
+		e := entry{index: s.Index, named: s.Name, at: s.At + correction}
 		switch {
 		case s.At == 0:
 			e.at, e.untimed = j.pack.Arrived, true
-		case s.At > j.pack.Arrived.Add(aheadIsRefused):
-			refuse(s, "t", fmt.Sprintf("%s is more than a day ahead of now (%s)", s.At, j.pack.Arrived))
+		case e.at > j.pack.Arrived.Add(aheadIsRefused):
+			refuse(s, "t", fmt.Sprintf("%s is more than a day ahead of now (%s)", e.at, j.pack.Arrived))
+			continue
+		case e.at <= 0:
+			refuse(s, "t", fmt.Sprintf("%s is no time after 1970 once the clock offset is added", s.At))
 			continue
 		case shift > 0:
-			e.at, e.quality = s.At-shift, measure.Clock
+			e.at, e.quality = e.at-shift, measure.Clock
+		case correction != 0:
+			e.quality = measure.Clock
 		}
 		fault, err := t.place(&e, s, home)
 		if err != nil {
@@ -129,20 +164,45 @@ func (t *Turn) resolve(j *job) ([]entry, error) {
 		}
 		entries = append(entries, e)
 	}
-	slices.SortStableFunc(entries, func(a, b entry) int { return int(a.at - b.at) })
+	slices.SortStableFunc(entries, func(a, b entry) int { return cmp.Compare(a.at, b.at) })
 	return entries, nil
 }
 
-// clockShift is how far a pack must be moved back because its sender's clock is ahead: 0 for not.
-func (t *Turn) clockShift(p *Pack) measure.Instant {
-	newest := measure.Instant(0)
-	for _, s := range p.Samples {
-		if s.At <= p.Arrived.Add(aheadIsRefused) {
-			newest = max(newest, s.At)
+// spell gives the samples with the numbers of their words in place of the words.
+func (t *Turn) spell(samples []measure.Sample) ([]measure.Sample, error) {
+	var texts []string
+	for i := range samples {
+		if samples[i].Worded() {
+			texts = append(texts, samples[i].Text)
 		}
 	}
-	if newest > p.Arrived.Add(aheadIsAClockFault) {
-		return newest - p.Arrived
+	if len(texts) == 0 {
+		return samples, nil
+	}
+	numbers, err := t.Tx.Words(t.ctx, texts)
+	if err != nil {
+		return nil, err
+	}
+	spelt := slices.Clone(samples)
+	for i := range spelt {
+		if spelt[i].Worded() {
+			spelt[i].Value = float64(numbers[spelt[i].Text])
+		}
+	}
+	return spelt, nil
+}
+
+// clockShift is how far a pack must be moved back because its sender's clock, corrected, is ahead: 0
+// for not.
+func clockShift(samples []measure.Sample, arrived, correction measure.Instant) measure.Instant {
+	newest := measure.Instant(0)
+	for _, s := range samples {
+		if s.At != 0 && s.At+correction <= arrived.Add(aheadIsRefused) {
+			newest = max(newest, s.At+correction)
+		}
+	}
+	if newest > arrived.Add(aheadIsAClockFault) {
+		return newest - arrived
 	}
 	return 0
 }
@@ -152,10 +212,10 @@ func (t *Turn) place(e *entry, s measure.Sample, home *deviceLive) (*measure.Fau
 	device, name := home, s.Name
 	if named, rest, found := strings.Cut(s.Name, "/"); found {
 		switch {
-		case home != nil && named != home.Name:
-			return &measure.Fault{Field: "n", Reason: fmt.Sprintf("the key is that of %s, which cannot send for %q", home.Name, named)}, nil
+		case home != nil && !t.live.MaySpeakFor(&home.Device, named):
+			return &measure.Fault{Field: "n", Reason: fmt.Sprintf("the key is that of %s, which may send for itself and for devices behind it, not for %q", home.Name, named)}, nil
 		case home == nil && t.live.byName[named] == nil:
-			return &measure.Fault{Field: "n", Reason: unknown("device", named, t.deviceNames())}, nil
+			return &measure.Fault{Field: "n", Reason: site.Unknown("device", named, t.deviceNames())}, nil
 		}
 		device, name = t.live.byName[named], rest
 	}
@@ -163,24 +223,32 @@ func (t *Turn) place(e *entry, s measure.Sample, home *deviceLive) (*measure.Fau
 		return &measure.Fault{Field: "n", Reason: fmt.Sprintf("%q is not DEVICE/SIGNAL, which a person's readings need", s.Name)}, nil
 	}
 	if s.Unit != "" && !s.Unit.Known() {
-		return &measure.Fault{Field: "u", Reason: unknownUnit(s.Unit)}, nil
+		return &measure.Fault{Field: "u", Reason: site.UnknownUnit(s.Unit)}, nil
 	}
 	e.signal, e.value = device.signals[name], s.Value
 	if e.signal == nil {
 		if err := site.CheckName(name); err != nil {
 			return &measure.Fault{Field: "n", Reason: err.Error()}, nil
 		}
+		if device.Closed {
+			return &measure.Fault{Field: "n", Reason: closedReason(device, name)}, nil
+		}
 		return nil, t.newSignal(e, s, device, name)
 	}
 	return t.fit(e, s)
 }
 
+func closedReason(device *deviceLive, name string) string {
+	reason := fmt.Sprintf("%s is closed, and %q is none of its signals", device.Name, name)
+	if near := site.Nearest(name, slices.Collect(maps.Keys(device.signals))); near != "" {
+		reason += "; did you mean " + near + "?"
+	}
+	return reason
+}
+
 // newSignal makes the signal that a sample is the first of.
 func (t *Turn) newSignal(e *entry, s measure.Sample, device *deviceLive, name string) error {
-	v := site.Signal{Device: device.Name, Name: name, Kind: site.KindNumber, Unit: s.Unit}
-	if s.Switch {
-		v.Kind = site.KindSwitch
-	}
+	v := site.Signal{Device: device.Name, Name: name, Kind: kindOf(s), Unit: s.Unit, Bands: site.Bands{}}
 	t.touched = true
 	if err := t.Tx.AddSignal(t.ctx, device.ID, &v, t.CommitNo, t.Now); err != nil {
 		return err
@@ -189,11 +257,31 @@ func (t *Turn) newSignal(e *entry, s measure.Sample, device *deviceLive, name st
 	return t.signalsChanged()
 }
 
+func kindOf(s measure.Sample) string {
+	switch s.Form {
+	case measure.FormBool:
+		return site.KindSwitch
+	case measure.FormText:
+		return site.KindText
+	case measure.FormData:
+		return site.KindData
+	}
+	return site.KindNumber
+}
+
+// held says what a signal of a kind holds.
+var held = map[string]string{site.KindNumber: "numbers", site.KindSwitch: "on or off", site.KindText: "text", site.KindData: "data"}
+
 // fit brings a sample into the kind and unit of its signal.
 func (t *Turn) fit(e *entry, s measure.Sample) (*measure.Fault, error) {
 	v := &e.signal.Signal
 	switch {
-	case s.Switch && v.Kind != site.KindSwitch:
+	case s.Worded() || v.Kind == site.KindText || v.Kind == site.KindData:
+		if kindOf(s) != v.Kind {
+			return &measure.Fault{Field: s.Form.Field(), Reason: fmt.Sprintf("is %s, but the signal holds %s", s.Form.Words(), held[v.Kind])}, nil
+		}
+		return nil, nil
+	case s.Form == measure.FormBool && v.Kind != site.KindSwitch:
 		return &measure.Fault{Field: "vb", Reason: "is true or false, but the signal holds numbers"}, nil
 	case v.Kind == site.KindSwitch && s.Value != 0 && s.Value != 1:
 		return &measure.Fault{Field: "v", Reason: fmt.Sprintf("is %v, but the signal is on or off (1 or 0, true or false)", s.Value)}, nil
@@ -201,7 +289,7 @@ func (t *Turn) fit(e *entry, s measure.Sample) (*measure.Fault, error) {
 		return nil, nil
 	case v.Unit == "":
 		t.touched, v.Unit = true, s.Unit
-		if err := t.Tx.SetSignal(t.ctx, v.ID, v.Title, v.Unit); err != nil {
+		if err := t.Tx.SaveSignal(t.ctx, v); err != nil {
 			return nil, err
 		}
 		return nil, t.signalsChanged()
@@ -217,8 +305,62 @@ func (t *Turn) fit(e *entry, s measure.Sample) (*measure.Fault, error) {
 	return nil, nil
 }
 
-// take stores one entry and steps the guards of its signal, unless it is a duplicate or a conflict.
-func (t *Turn) take(j *job, e entry) {
+// taken counts what was new of one device in a pack.
+type taken struct{ inTime, late int }
+
+// takeAll takes the entries of one pack and judges the clocks of the devices that they are of.
+func (t *Turn) takeAll(j *job, entries []entry) error {
+	devices := map[*deviceLive]*taken{}
+	if len(entries) > 0 {
+		t.notedCatchingUp(entries, j.pack.Arrived)
+	}
+	for _, e := range entries {
+		quality, isNew := t.take(j, e)
+		if !isNew {
+			continue
+		}
+		d := e.signal.device
+		n := devices[d]
+		if n == nil {
+			n = &taken{}
+			devices[d] = n
+			if err := t.hear(d, j.pack.Arrived); err != nil {
+				return err
+			}
+			if d.state.DueAt == nil && d.shortest() != 0 {
+				t.wakeAt(d, j.pack.Arrived)
+			}
+		}
+		if quality&measure.Late != 0 {
+			n.late++
+		} else {
+			n.inTime++
+		}
+	}
+	for d, n := range devices {
+		if err := t.judgeClock(d, j.pack.Arrived, n.inTime, n.late); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// notedCatchingUp notes, before its readings are stepped, which devices of a pack catch up.
+func (t *Turn) notedCatchingUp(entries []entry, arrived measure.Instant) {
+	newest := map[*deviceLive]measure.Instant{}
+	for _, e := range entries {
+		if d := e.signal.device; d.Interval != 0 {
+			newest[d] = max(newest[d], e.at)
+		}
+	}
+	for d, at := range newest {
+		t.judgeCatchingUp(d, arrived, at)
+	}
+}
+
+// take stores one entry and steps the guards of its signal, unless it is a duplicate or a conflict. It
+// tells whether the entry was new, and its quality.
+func (t *Turn) take(j *job, e entry) (measure.Quality, bool) {
 	s := e.signal
 	st := &s.state
 	// What comes without a time comes after all that was there: two in one millisecond, or after our
@@ -229,11 +371,11 @@ func (t *Turn) take(j *job, e entry) {
 	if e.at <= st.At {
 		if value, stored := t.storedAt(s.ID, e.at); stored && value == e.value {
 			j.outcome.Accepted++
-			return
+			return 0, false
 		} else if stored {
 			j.outcome.Rejected = append(j.outcome.Rejected, measure.Refusal{Index: e.index, Signal: e.named, Field: "v",
-				Reason: fmt.Sprintf("conflict: %s holds %v at %s already, not %v", s.Path(), value, e.at, e.value)})
-			return
+				Reason: conflictReason(s, value, e)})
+			return 0, false
 		}
 	}
 	late := e.at <= st.SteppedAt
@@ -245,7 +387,11 @@ func (t *Turn) take(j *job, e entry) {
 	t.changed(s)
 	st.ReceivedAt = max(st.ReceivedAt, j.pack.Arrived)
 	if e.at > st.At {
-		st.At, st.Value, st.Quality = e.at, e.value, e.quality
+		st.At, st.Value, st.Quality, st.ArrivedAt = e.at, e.value, e.quality, j.pack.Arrived
+	}
+	if st.SilentAt != 0 {
+		st.SilentAt = 0
+		t.wakeAt(s.device, j.pack.Arrived)
 	}
 	if !late && e.quality.Usable() {
 		st.SteppedAt, st.HeldAt, st.Held = e.at, e.at, e.value
@@ -254,6 +400,14 @@ func (t *Turn) take(j *job, e entry) {
 		}
 	}
 	j.outcome.Accepted++
+	return e.quality, true
+}
+
+func conflictReason(s *signalLive, value float64, e entry) string {
+	if s.Kind == site.KindText || s.Kind == site.KindData {
+		return fmt.Sprintf("conflict: %s holds another %s at %s already", s.Path(), s.Kind, e.at)
+	}
+	return fmt.Sprintf("conflict: %s holds %v at %s already, not %v", s.Path(), value, e.at, e.value)
 }
 
 // at names one reading.
@@ -291,16 +445,16 @@ func (t *Turn) storedAt(signal int64, instant measure.Instant) (float64, bool) {
 // answeredBefore gives a pack whose idempotency key was used before, by an earlier turn or an earlier
 // pack of this one, the outcome that it had then.
 func (t *Turn) answeredBefore(j *job, earlier []*job) (bool, error) {
-	if j.pack.IdempotencyKey == "" {
+	if j.pack.IdempotencyKey == "" || j.pack.Fresh {
 		return false, nil
 	}
 	for _, e := range earlier {
-		if e.pack.IdempotencyKey == j.pack.IdempotencyKey && e.pack.Sender == j.pack.Sender {
+		if e.pack.IdempotencyKey == j.pack.IdempotencyKey && e.pack.Sender.ID() == j.pack.Sender.ID() {
 			j.twin = e
 			return true, nil
 		}
 	}
-	outcome, err := t.Tx.OutcomeOf(t.ctx, j.pack.Sender.id(), j.pack.IdempotencyKey, t.Now)
+	outcome, err := t.Tx.OutcomeOf(t.ctx, j.pack.Sender.ID(), j.pack.IdempotencyKey, t.Now)
 	if err != nil || outcome == nil {
 		return false, err
 	}
@@ -315,12 +469,5 @@ func (t *Turn) keepOutcome(j *job) error {
 	if err != nil {
 		return err
 	}
-	return t.Tx.KeepOutcome(t.ctx, j.pack.Sender.id(), j.pack.IdempotencyKey, outcome, t.Now)
-}
-
-func (s Sender) id() string {
-	if s.Person != "" {
-		return "person " + s.Person
-	}
-	return fmt.Sprintf("key %x", s.Key)
+	return t.Tx.KeepOutcome(t.ctx, j.pack.Sender.ID(), j.pack.IdempotencyKey, outcome, t.Now)
 }

@@ -14,7 +14,6 @@ import (
 	"fmt"
 	"log/slog"
 	"runtime/debug"
-	"sync/atomic"
 	"time"
 
 	"jauntylark/core/measure"
@@ -29,9 +28,6 @@ const (
 
 // ErrAway says that the database is away, so that nothing was taken; the same again may work later.
 var ErrAway = errors.New("the database is away")
-
-// ErrKeyUnknown says that the key is no device's, or not any more.
-var ErrKeyUnknown = errors.New("the key is not known")
 
 // Options say what a pipeline works with besides its store.
 type Options struct {
@@ -48,11 +44,7 @@ type Pipeline struct {
 	queue   chan *job
 	stopped chan struct{}
 	live    *live // the committer's alone; nil when it must be loaded anew
-	keys    atomic.Pointer[keyring]
 }
-
-// keyring finds a device by the hash of its key.
-type keyring map[[32]byte]int64
 
 // job is one pack or one act on its way.
 type job struct {
@@ -72,9 +64,7 @@ func New(s *store.Store, o Options) *Pipeline {
 	if o.OnNotice == nil {
 		o.OnNotice = func() {}
 	}
-	p := &Pipeline{store: s, Options: o, queue: make(chan *job, queueLength), stopped: make(chan struct{})}
-	p.keys.Store(&keyring{})
-	return p
+	return &Pipeline{store: s, Options: o, queue: make(chan *job, queueLength), stopped: make(chan struct{})}
 }
 
 // Run commits until ctx ends.
@@ -189,55 +179,73 @@ func (p *Pipeline) turn(batch []*job) (err error) {
 	return nil
 }
 
-// wait hands a job to the committer and waits for its commit.
-func (p *Pipeline) wait(ctx context.Context, j *job) error {
+// Ticket is a pack that waits for its commit.
+type Ticket struct {
+	p *Pipeline
+	j *job
+}
+
+// Start hands a pack to the committer and returns at once, or as soon as there is room. Packs that one
+// goroutine starts are taken in that order.
+func (p *Pipeline) Start(ctx context.Context, pack *Pack) (Ticket, error) {
+	return p.enqueue(ctx, &job{pack: pack})
+}
+
+func (p *Pipeline) enqueue(ctx context.Context, j *job) (Ticket, error) {
 	j.done = make(chan struct{})
 	select {
 	case p.queue <- j:
+		return Ticket{p, j}, nil
 	case <-p.stopped:
-		return ErrAway
+		return Ticket{}, ErrAway
 	case <-ctx.Done():
-		return ctx.Err()
-	}
-	select {
-	case <-j.done:
-		return j.err
-	case <-p.stopped:
-		select {
-		case <-j.done:
-			return j.err
-		default:
-			return ErrAway
-		}
-	case <-ctx.Done(): // it may still be committed, but nobody is told
-		return ctx.Err()
+		return Ticket{}, ctx.Err()
 	}
 }
 
-// Submit takes a pack. It returns when what was taken of it is committed; the outcome tells which
-// records were refused.
+// Ready tells whether Wait returns at once.
+func (t Ticket) Ready() bool {
+	select {
+	case <-t.j.done:
+		return true
+	default:
+		return false
+	}
+}
+
+// Wait returns when what was taken of the pack is committed; the outcome tells which records were
+// refused. When ctx ends first, the pack may still be committed.
+func (t Ticket) Wait(ctx context.Context) (Outcome, error) {
+	select {
+	case <-t.j.done:
+		return t.j.outcome, t.j.err
+	case <-t.p.stopped:
+		select {
+		case <-t.j.done:
+			return t.j.outcome, t.j.err
+		default:
+			return Outcome{}, ErrAway
+		}
+	case <-ctx.Done():
+		return Outcome{}, ctx.Err()
+	}
+}
+
+// Submit is Start and Wait.
 func (p *Pipeline) Submit(ctx context.Context, pack *Pack) (Outcome, error) {
-	j := &job{pack: pack}
-	if err := p.wait(ctx, j); err != nil {
+	t, err := p.Start(ctx, pack)
+	if err != nil {
 		return Outcome{}, err
 	}
-	return j.outcome, nil
+	return t.Wait(ctx)
 }
 
 // Do runs act in a commit of its own. When act fails, nothing of it is kept.
 func (p *Pipeline) Do(ctx context.Context, act func(*Turn) error) error {
-	return p.wait(ctx, &job{act: act})
-}
-
-// KnowsKey tells whether a device has the key with this hash. Most answers come from memory; a key
-// that is not known there is looked up, since another process may have made it.
-func (p *Pipeline) KnowsKey(ctx context.Context, hash [32]byte) (bool, error) {
-	if _, known := (*p.keys.Load())[hash]; known {
-		return true, nil
-	}
-	known, err := p.store.KnowsKey(ctx, hash[:])
+	t, err := p.enqueue(ctx, &job{act: act})
 	if err != nil {
-		return false, fmt.Errorf("%w: %w", ErrAway, err)
+		return err
 	}
-	return known, nil
+	_, err = t.Wait(ctx)
+	return err
 }

@@ -48,7 +48,7 @@ func fresh(t *testing.T) *bench {
 	now := new(atomic.Int64)
 	now.Store(int64(start))
 	b := process(t, storetest.Store(t), now)
-	if err := b.AddDevice(context.Background(), deviceD(), b.key, "test"); err != nil {
+	if err := b.AddDevice(context.Background(), deviceD(), pipeline.Secret{Hash: b.key}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	return b
@@ -195,19 +195,19 @@ func TestReadingsWithoutATimeAreInOrder(t *testing.T) {
 
 func TestUnitsAndKinds(t *testing.T) {
 	b := fresh(t)
-	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 20}, measure.Sample{Name: "door", At: b.at(1), Value: 1, Switch: true})
+	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 20}, measure.Sample{Name: "door", At: b.at(1), Value: 1, Form: measure.FormBool})
 	out := b.send(
 		measure.Sample{Name: "temp", At: b.at(2), Value: 21, Unit: "Cel"},
 		measure.Sample{Name: "temp", At: b.at(3), Value: 212, Unit: "[degF]"},
 		measure.Sample{Name: "temp", At: b.at(4), Value: 1, Unit: "Pa"},
 		measure.Sample{Name: "temp", At: b.at(5), Value: 1, Unit: "Celsius"},
-		measure.Sample{Name: "temp", At: b.at(6), Value: 1, Switch: true},
+		measure.Sample{Name: "temp", At: b.at(6), Value: 1, Form: measure.FormBool},
 		measure.Sample{Name: "door", At: b.at(7), Value: 2},
 		measure.Sample{Name: "door", At: b.at(8), Value: 0},
 		measure.Sample{Name: "Bad Name", At: b.at(9), Value: 0},
 		measure.Sample{Name: "e/temp", At: b.at(10), Value: 0},
 	)
-	for i, says := range map[int]string{2: "cannot be given in", 3: "did you mean Cel?", 4: "holds numbers", 5: "on or off", 7: `perhaps "bad-name"`, 8: "cannot send for"} {
+	for i, says := range map[int]string{2: "cannot be given in", 3: "did you mean Cel?", 4: "holds numbers", 5: "on or off", 7: `perhaps "bad-name"`, 8: "may send for itself"} {
 		found := slices.IndexFunc(out.Rejected, func(r measure.Refusal) bool { return r.Index == i })
 		if found < 0 || !strings.Contains(out.Rejected[found].Reason, says) {
 			t.Errorf("record %d: want %q in %+v", i, says, out.Rejected)
@@ -363,7 +363,7 @@ func TestChangingAndRemovingAGuardWhileItsAlarmStands(t *testing.T) {
 
 func TestGuardFaultsNameTheField(t *testing.T) {
 	b := fresh(t)
-	b.send(measure.Sample{Name: "temp", Value: 1}, measure.Sample{Name: "door", Value: 1, Switch: true})
+	b.send(measure.Sample{Name: "temp", Value: 1}, measure.Sample{Name: "door", Value: 1, Form: measure.FormBool})
 	above := alarm.Test{Kind: alarm.Above, A: 3}
 	for _, c := range []struct {
 		guard alarm.Guard
@@ -399,7 +399,7 @@ func TestADatabaseThatIsAway(t *testing.T) {
 	defer s.Close()
 	b := process(t, s, now)
 	ctx := context.Background()
-	if err := b.AddDevice(ctx, deviceD(), b.key, "test"); err != nil {
+	if err := b.AddDevice(ctx, deviceD(), pipeline.Secret{Hash: b.key}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 1})

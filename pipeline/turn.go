@@ -25,6 +25,7 @@ type Turn struct {
 	noted         int                   // so many of rows are in stored
 	signals       map[int64]*signalLive // those whose state changed
 	guards        map[int64]*guardLive  // those whose state may have to be saved
+	lives         map[int64]*deviceLive // those whose life changed
 	happened      []happening
 	room          []alarm.Transition
 	touched       bool // the state in memory is ahead of the database
@@ -53,7 +54,6 @@ func (t *Turn) begin() (err error) {
 			return err
 		}
 		t.live.configNo = configNo
-		t.p.keys.Store(&t.live.keys)
 	case t.live.commitNo != commitNo-1:
 		if err = t.live.refresh(t.ctx, t.Tx, t.live.commitNo); err != nil {
 			return err
@@ -119,6 +119,14 @@ func (t *Turn) finish() error {
 	if err := t.Tx.SaveSignalStates(t.ctx, states, t.CommitNo); err != nil {
 		return err
 	}
+	for id, d := range t.lives {
+		if t.live.devices[id] != d {
+			continue // removed in this turn
+		}
+		if err := t.Tx.SaveDeviceState(t.ctx, d.state, t.CommitNo); err != nil {
+			return err
+		}
+	}
 	return t.saveGuards()
 }
 
@@ -129,8 +137,9 @@ func (t *Turn) saveGuards() error {
 			continue // removed in this turn
 		}
 		k := store.GuardState{Guard: id, Phase: g.state.Phase, Acknowledged: g.state.Acknowledged, Since: g.state.Since,
-			RaisedAt: g.state.RaisedAt, Extreme: g.state.Extreme, BegunAt: g.begunAt}
+			RaisedAt: g.state.RaisedAt, Extreme: g.state.Extreme, BegunAt: g.begunAt, SilentSince: g.state.SilentSince}
 		if due := g.state.Due(&g.Guard); due != 0 {
+			due += g.signal.state.Lag() // by our clock
 			k.DueAt = &due
 		}
 		if g.alarmID != 0 {
@@ -166,7 +175,7 @@ func (t *Turn) tell(h happening) error {
 
 func (t *Turn) raise(h happening) error {
 	g, s := h.guard, h.guard.signal
-	a := alarm.Alarm{Guard: g.Name, Signal: s.Path(), Severity: g.Severity, State: alarm.StateRaised, RaisedAt: h.At, LearnedAt: t.Now,
+	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: s.Path(), Severity: g.Severity, State: alarm.StateRaised, RaisedAt: h.At, LearnedAt: t.Now,
 		Value: h.Value, Extreme: h.Extreme, Unit: s.Unit, When: g.When.String(), Advice: g.Advice,
 		Sentence: roster.Sentence(site.Title(s.device.Title, s.device.Name), site.Title(s.Title, s.Name), g.When, s.Unit)}
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
@@ -176,7 +185,7 @@ func (t *Turn) raise(h happening) error {
 	if err := t.enter(a, "alarm raised", h, a.Sentence); err != nil {
 		return err
 	}
-	return t.notify(roster.Raise, a, g.When, g.Tell)
+	return t.notify(roster.Raise, a, g.When, g.Tell, s.device)
 }
 
 func (t *Turn) clear(h happening) error {
@@ -189,6 +198,15 @@ func (t *Turn) clear(h happening) error {
 	if h.Cause == alarm.End {
 		a.Cause = "the guard was removed"
 	}
+	test, err := alarm.ParseTest(a.When)
+	if err != nil {
+		return err
+	}
+	return t.over(a, h, test)
+}
+
+// over makes it known that an alarm is over, to those who heard of its raise.
+func (t *Turn) over(a alarm.Alarm, h happening, test alarm.Test) error {
 	if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}
@@ -199,11 +217,11 @@ func (t *Turn) clear(h happening) error {
 	if err != nil {
 		return err
 	}
-	test, err := alarm.ParseTest(a.When)
-	if err != nil {
-		return err
+	var device *deviceLive
+	if h.guard != nil {
+		device = h.guard.signal.device
 	}
-	return t.notify(roster.Return, a, test, told)
+	return t.notify(roster.Return, a, test, told, device)
 }
 
 func (t *Turn) acknowledge(h happening) error {
@@ -235,8 +253,9 @@ func (t *Turn) Enter(kind, subject, who, text string) error {
 	return t.Tx.AddEntry(t.ctx, site.Entry{At: t.Now, LearnedAt: t.Now, Kind: kind, Subject: subject, Who: who, Text: text}, t.CommitNo)
 }
 
-// notify plans the notices of an alarm.
-func (t *Turn) notify(kind string, a alarm.Alarm, test alarm.Test, addresses []string) error {
+// notify plans the notices of an alarm. Those about a guard of a device that catches up are held back
+// for a while, and what belongs to a raise that is held back with it.
+func (t *Turn) notify(kind string, a alarm.Alarm, test alarm.Test, addresses []string, device *deviceLive) error {
 	m := roster.Matter{Alarm: a, Test: test, Site: t.live.site}
 	if t.p.Link != nil {
 		m.Link = t.p.Link(a.ID)
@@ -246,7 +265,18 @@ func (t *Turn) notify(kind string, a alarm.Alarm, test alarm.Test, addresses []s
 		if err := t.Tx.AddNotice(t.ctx, &n); err != nil {
 			return err
 		}
-		t.noticed = true
+		until := device.heldUntil(t.Now)
+		if kind == roster.Return {
+			var err error
+			if until, err = t.Tx.HeldUntil(t.ctx, a.ID, n.Address); err != nil {
+				return err
+			}
+		}
+		if until == 0 {
+			t.noticed = true
+		} else if err := t.Tx.Hold(t.ctx, n.ID, device.ID, until); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -255,17 +285,24 @@ const (
 	sweepInterval = 200 * time.Millisecond
 	sweepAfter    = time.Second // readings that are on their way come first
 	sweepAtOnce   = 1000
+	beatEvery     = 5                // sweeps between two notes that the ways in are up
+	downAfter     = 10 * time.Second // no such note for so long: they were down
 )
 
 // sweepEvery settles delays that ended without a reading.
 func (p *Pipeline) sweepEvery(ctx context.Context, interval time.Duration) {
 	tick := time.NewTicker(interval)
 	defer tick.Stop()
-	for {
+	for ticks := 0; ; ticks++ {
 		select {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
+		}
+		if ticks%beatEvery == 0 {
+			if _, err := p.store.Beat(ctx, p.Now(), downAfter.Milliseconds()); err != nil {
+				continue
+			}
 		}
 		if due, err := p.store.AnyDue(ctx, p.Now().Add(-sweepAfter)); err != nil || !due {
 			continue // a database that is away is logged by the commits
@@ -285,10 +322,33 @@ func (t *Turn) sweep() error {
 	for _, id := range ids {
 		g := t.live.guards[id]
 		due := g.state.Due(&g.Guard)
-		t.step(g, alarm.Event{Kind: alarm.DueInstant, At: until}, "")
+		t.step(g, alarm.Event{Kind: alarm.DueInstant, At: until - g.signal.state.Lag()}, "")
 		if st := &g.signal.state; st.SteppedAt < due {
 			st.SteppedAt = due
 			t.changed(g.signal)
+		}
+	}
+	if err := t.sweepDevices(); err != nil {
+		return err
+	}
+	if err := t.tellAll(); err != nil {
+		return err
+	}
+	return t.release()
+}
+
+func (t *Turn) sweepDevices() error {
+	ids, err := t.Tx.DueDevices(t.ctx, t.Now, sweepAtOnce)
+	if err != nil || len(ids) == 0 {
+		return err
+	}
+	upSince, err := t.Tx.UpSince(t.ctx)
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		if err := t.lookAt(t.live.devices[id], upSince); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -32,7 +32,7 @@ func TestBaseValueAndRelativeTime(t *testing.T) {
 	if err != nil || len(refused) != 0 {
 		t.Fatal(refused, err)
 	}
-	want := []measure.Sample{{Index: 1, Name: "fern-house/air", Value: 21.5, At: now - 10_000}, {Index: 2, Name: "fern-house/glass", Value: 20}, {Index: 3, Name: "fern-house/door", Value: 1, Switch: true}}
+	want := []measure.Sample{{Index: 1, Name: "fern-house/air", Value: 21.5, At: now - 10_000}, {Index: 2, Name: "fern-house/glass", Value: 20}, {Index: 3, Name: "fern-house/door", Value: 1, Form: measure.FormBool}}
 	for i, w := range want {
 		if samples[i] != w {
 			t.Errorf("record %d: %+v, want %+v", i, samples[i], w)
@@ -42,8 +42,8 @@ func TestBaseValueAndRelativeTime(t *testing.T) {
 
 func TestABadRecordIsRefusedAlone(t *testing.T) {
 	for body, field := range map[string]string{
-		`{"n":"b","v":"warm"}`: "v", `{"n":"b","v":1e999}`: "v", `{"n":"b","vs":"x"}`: "vs", `{"n":"b","vd":"AA"}`: "vd", `{"n":"b","s":3}`: "s",
-		`{"n":"b"}`: "v", `{}`: "v", `{"n":"b","v":1,"t":1e300}`: "t", `{"n":"b","v":1,"t":-1e300}`: "t", `{"n":"b","v":1,"bver":11}`: "bver", `{"n":7,"v":1}`: "n", `7`: "", `{"n":"b","v":1,"u":3}`: "u",
+		`{"n":"b","v":"warm"}`: "v", `{"n":"b","v":1e999}`: "v", `{"n":"b","vs":"x","v":1}`: "vs", `{"n":"b","vd":"A"}`: "vd", `{"n":"b","vs":"\u0000"}`: "vs",
+		`{"n":"b"}`: "v", `{}`: "v", `{"n":"b","v":1,"t":1e300}`: "t", `{"n":"b","v":1,"t":-1e300}`: "t", `{"n":7,"v":1}`: "n", `7`: "", `{"n":"b","v":1,"u":3}`: "u",
 	} {
 		samples, refused, err := DecodeJSON([]byte(`[{"n":"a","v":1},`+body+`,{"n":"c","v":3}]`), now)
 		if err != nil || len(samples) != 2 || len(refused) != 1 || refused[0].Index != 1 || refused[0].Field != field || refused[0].Reason == "" {

@@ -2,181 +2,279 @@ package server
 
 import (
 	"context"
+	"encoding/csv"
+	"fmt"
+	"net"
+	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
+	"github.com/labstack/echo/v5"
+
 	"jauntylark/core/measure"
-	"jauntylark/core/series"
 	"jauntylark/core/site"
+	"jauntylark/core/sketch"
+	"jauntylark/pipeline"
+	"jauntylark/store"
 )
 
 func (v *Server) listDevices(ctx context.Context, _ *none) (*body[[]site.Device], error) {
-	return answer(v.store.Devices(ctx))
+	return answer(v.store.Devices(ctx, v.pipeline.Now()))
+}
+
+// DevicePath is the place of one device.
+type DevicePath struct {
+	Device string `path:"device"`
+}
+
+func (v *Server) device(ctx context.Context, name string) (site.Device, error) {
+	d, err := v.store.Device(ctx, name, v.pipeline.Now())
+	if err == nil {
+		return d, nil
+	}
+	all, listErr := v.store.PlainDevices(ctx)
+	if listErr != nil {
+		return d, listErr
+	}
+	names := make([]string, len(all))
+	for i := range all {
+		names[i] = all[i].Name
+	}
+	return d, missing(err, "device", name, names)
+}
+
+// DeviceStory is a device with what a page about it needs.
+type DeviceStory struct {
+	site.Device
+	Proposed measure.Duration `json:"proposed_interval" doc:"the interval that it keeps, by its newest readings; 0s: none can be told"`
+	Keys     []site.Key       `json:"keys" nullable:"false"`
+	Knocks   []site.Knock     `json:"knocks" nullable:"false" doc:"tries with unknown keys in the last ten minutes, that named this device or none"`
+	Ways     sketch.Ways      `json:"ways" doc:"the addresses that devices can send to"`
+}
+
+const (
+	proposeFrom = 7 * 24 * time.Hour
+	proposeGaps = 200
+	knocksFrom  = 10 * time.Minute
+)
+
+func (v *Server) getDevice(ctx context.Context, in *struct {
+	DevicePath
+	origin
+}) (*body[DeviceStory], error) {
+	d, err := v.device(ctx, in.Device)
+	if err != nil {
+		return nil, err
+	}
+	out := DeviceStory{Device: d, Knocks: []site.Knock{}, Ways: v.waysFrom(in.origin)}
+	now := v.pipeline.Now()
+	gaps, err := v.store.NewestGaps(ctx, d.ID, now.Add(-proposeFrom), proposeGaps)
+	if err != nil {
+		return nil, err
+	}
+	out.Proposed = site.ProposeInterval(gaps)
+	if out.Keys, err = v.store.DeviceKeys(ctx, d.ID, d.Name); err != nil {
+		return nil, err
+	}
+	knocks, err := v.store.Knocks(ctx, now.Add(-knocksFrom), 50)
+	for _, k := range knocks {
+		if name, _, _ := strings.Cut(k.Name, "."); name == "" || name == d.Name {
+			out.Knocks = append(out.Knocks, k)
+		}
+	}
+	return answer(out, err)
 }
 
 // NewDevice is a device that is to be added.
 type NewDevice struct {
-	Name  string `json:"name" example:"greenhouse-door"`
-	Title string `json:"title" required:"false" maxLength:"80" doc:"what people call it; made from the name when left out"`
+	Name   string `json:"name" example:"greenhouse-door"`
+	Title  string `json:"title" required:"false" maxLength:"80" doc:"what people call it; made from the name when left out"`
+	Kit    string `json:"kit" required:"false" doc:"the kit that it is made from"`
+	Behind string `json:"behind" required:"false" doc:"the gateway that it stands behind"`
 }
 
-// AddedDevice is a device that was added, with its key.
+// AddedDevice is a device that was added, with its key and the texts that connect it.
 type AddedDevice struct {
 	site.Device
-	Key string `json:"key" doc:"told once"`
+	Key  string        `json:"key" doc:"told once"`
+	Code []sketch.Text `json:"code" nullable:"false" doc:"ready text that connects it"`
 }
 
-func (v *Server) addDevice(ctx context.Context, in *body[NewDevice]) (*body[AddedDevice], error) {
+func (v *Server) addDevice(ctx context.Context, in *struct {
+	origin
+	Body NewDevice
+}) (*body[AddedDevice], error) {
 	if err := site.CheckName(in.Body.Name); err != nil {
 		return nil, wrong("name", err.Error())
 	}
+	key, kept := v.newKey()
+	out := AddedDevice{Key: key, Device: site.Device{Name: in.Body.Name, Title: strings.TrimSpace(in.Body.Title), Kit: in.Body.Kit, Behind: in.Body.Behind}}
+	if err := v.pipeline.AddDevice(ctx, &out.Device, kept, who(ctx)); err != nil {
+		return nil, err
+	}
+	if err := v.door.Reload(ctx); err != nil {
+		v.Log.Warn("the door cannot read the devices and keys", "error", err)
+	}
+	d, err := v.device(ctx, out.Name)
+	if err != nil {
+		return nil, err
+	}
+	out.Device = d
+	out.Code, err = v.code(ctx, d.Name, key, in.origin)
+	return answer(out, err)
+}
+
+// newKey makes a device's key and what is kept of it.
+func (v *Server) newKey() (string, pipeline.Secret) {
 	key, hash := secret(20)
-	out := AddedDevice{Device: site.Device{Name: in.Body.Name, Title: strings.TrimSpace(in.Body.Title)}, Key: key}
-	return answer(out, v.pipeline.AddDevice(ctx, &out.Device, hash, actor(ctx)))
+	return key, pipeline.Secret{Hash: hash, Sealed: v.door.Seal.Close(key)}
 }
 
-func (v *Server) listSignals(ctx context.Context, _ *none) (*body[[]site.Signal], error) {
-	return answer(v.store.Signals(ctx))
-}
-
-type sparksInput struct {
-	Columns int `query:"columns" default:"60" minimum:"1" maximum:"400"`
-}
-
-func (v *Server) listSparks(ctx context.Context, in *sparksInput) (*body[[]site.Spark], error) {
-	now := v.pipeline.Now()
-	return answer(v.store.Sparks(ctx, now.Add(-24*time.Hour), now, in.Columns))
-}
-
-// SignalPath is the place of one signal.
-type SignalPath struct {
-	Device string `path:"device"`
-	Signal string `path:"signal"`
-}
-
-func (v *Server) signal(ctx context.Context, p SignalPath) (site.Signal, error) {
-	s, err := v.store.Signal(ctx, p.Device, p.Signal)
-	if err == nil {
-		return s, nil
-	}
-	all, listErr := v.store.Signals(ctx)
-	if listErr != nil {
-		return s, listErr
-	}
-	paths := make([]string, len(all))
-	for i := range all {
-		paths[i] = all[i].Path()
-	}
-	return s, missing(err, "signal", p.Device+"/"+p.Signal, paths)
-}
-
-func (v *Server) getSignal(ctx context.Context, in *SignalPath) (*body[site.Signal], error) {
-	return answer(v.signal(ctx, *in))
-}
-
-// SignalChange says what to change of a signal; what is left out stays.
-type SignalChange struct {
-	Title *string       `json:"title" required:"false" maxLength:"80"`
-	Unit  *measure.Unit `json:"unit" required:"false" doc:"SenML or UCUM code; can be said once"`
-}
-
-func (v *Server) setSignal(ctx context.Context, in *struct {
-	SignalPath
-	Body SignalChange
-}) (*body[site.Signal], error) {
-	if _, err := v.signal(ctx, in.SignalPath); err != nil {
+func (v *Server) setDevice(ctx context.Context, in *struct {
+	DevicePath
+	Body pipeline.DeviceChange
+}) (*body[site.Device], error) {
+	if err := v.pipeline.SetDevice(ctx, in.Device, in.Body, who(ctx)); err != nil {
 		return nil, err
 	}
-	if err := v.pipeline.SetSignal(ctx, in.Device+"/"+in.Signal, in.Body.Title, in.Body.Unit, actor(ctx)); err != nil {
-		return nil, err
-	}
-	return answer(v.signal(ctx, in.SignalPath))
+	return answer(v.device(ctx, in.Device))
 }
 
-// Stretch is a stretch of time in a query: the last hour when nothing is said.
-type Stretch struct {
-	Since time.Time `query:"since" doc:"from this instant on; an hour before until when left out"`
-	Until time.Time `query:"until" doc:"up to and with this instant; the newest reading when left out"`
+func (v *Server) removeDevice(ctx context.Context, in *DevicePath) (*none, error) {
+	return nil, v.pipeline.RemoveDevice(ctx, in.Device, who(ctx))
 }
 
-// farAhead is beyond every reading: they are at most a day ahead.
-const farAhead = 25 * time.Hour
-
-// bounds settles what was left out and refuses a stretch that ends before it begins.
-func (s Stretch) bounds(now measure.Instant) (since, until measure.Instant, err error) {
-	since, until = measure.InstantOf(s.Since), measure.InstantOf(s.Until)
-	if s.Until.IsZero() {
-		until = now.Add(farAhead)
+// code writes the texts that connect a device.
+func (v *Server) code(ctx context.Context, name, key string, from origin) ([]sketch.Text, error) {
+	d := sketch.Device{Name: name, Key: key, Ways: v.waysFrom(from)}
+	signals, err := v.store.Signals(ctx)
+	for _, s := range signals {
+		if s.Device == name && s.Kind == site.KindNumber {
+			d.Signal = s.Name
+			break
+		}
 	}
-	if s.Since.IsZero() {
-		since = min(until, now).Add(-time.Hour)
-	}
-	if until < since {
-		err = wrong("until", until.String()+" is before since, "+since.String())
-	}
-	return since, until, err
+	return sketch.All(d), err
 }
 
-// stretch gives the signal and the stretch of it that are asked for.
-func (v *Server) stretch(ctx context.Context, p SignalPath, in Stretch) (s site.Signal, since, until measure.Instant, err error) {
-	if s, err = v.signal(ctx, p); err == nil {
-		since, until, err = in.bounds(v.pipeline.Now())
-	}
-	return s, since, until, err
-}
-
-// Readings is one page of readings.
-type Readings struct {
-	Readings []measure.Reading `json:"readings" nullable:"false"`
-	Next     *measure.Instant  `json:"next" format:"date-time" doc:"since of the next page; null when this is the last"`
-}
-
-func (v *Server) listReadings(ctx context.Context, in *struct {
-	SignalPath
-	Stretch
-	Limit int `query:"limit" default:"10000" minimum:"1" maximum:"100000"`
-}) (*body[Readings], error) {
-	s, since, until, err := v.stretch(ctx, in.SignalPath, in.Stretch)
+func (v *Server) getCode(ctx context.Context, in *struct {
+	DevicePath
+	origin
+}) (*body[[]sketch.Text], error) {
+	d, err := v.device(ctx, in.Device)
 	if err != nil {
 		return nil, err
 	}
-	page := Readings{}
-	var more bool
-	if page.Readings, more, err = v.store.Readings(ctx, s.ID, since, until, in.Limit); more {
-		next := page.Readings[len(page.Readings)-1].At + 1
-		page.Next = &next
+	return answer(v.code(ctx, d.Name, "", in.origin))
+}
+
+// waysFrom are the ways in as somebody reaches them who reached us as the request did: an address
+// that is open on every interface is given by the name that the request used.
+func (v *Server) waysFrom(from origin) sketch.Ways {
+	ways := v.Ways
+	ways.HTTP = strings.TrimRight(v.URL, "/")
+	if ways.HTTP == "" {
+		ways.HTTP = from.scheme + "://" + from.host
 	}
-	return answer(page, err)
+	name := from.host
+	if h, _, err := net.SplitHostPort(name); err == nil {
+		name = h
+	}
+	for _, address := range []*string{&ways.MQTT, &ways.MQTTS, &ways.CoAP, &ways.CoAPS} {
+		h, p, err := net.SplitHostPort(*address)
+		if ip := net.ParseIP(h); err == nil && (h == "" || ip != nil && ip.IsUnspecified()) {
+			*address = net.JoinHostPort(name, p)
+		}
+	}
+	return ways
 }
 
-// Line is a stretch of a signal as a chart draws it. The lists are of one length.
-type Line struct {
-	At      []int64   `json:"at" nullable:"false" doc:"milliseconds since 1970"`
-	Value   []float64 `json:"value" nullable:"false"`
-	Of      int       `json:"of" doc:"how many readings the stretch has"`
-	Reduced bool      `json:"reduced" doc:"not all readings are told: first, lowest, highest and last of each column are"`
-}
-
-// lineAtMost bounds the readings behind one line.
-const lineAtMost = 3_000_000
-
-func (v *Server) getLine(ctx context.Context, in *struct {
-	SignalPath
-	Stretch
-	Columns int `query:"columns" default:"1200" minimum:"1" maximum:"8000"`
-}) (*body[Line], error) {
-	s, since, until, err := v.stretch(ctx, in.SignalPath, in.Stretch)
+func (v *Server) listKeys(ctx context.Context, in *DevicePath) (*body[[]site.Key], error) {
+	d, err := v.device(ctx, in.Device)
 	if err != nil {
 		return nil, err
 	}
-	readings, _, err := v.store.Readings(ctx, s.ID, since, until, lineAtMost)
+	return answer(v.store.DeviceKeys(ctx, d.ID, d.Name))
+}
+
+// NewKey is a key that was made.
+type NewKey struct {
+	Key      string        `json:"key" doc:"told once"`
+	Identity string        `json:"identity" doc:"the DTLS identity that goes with it"`
+	Code     []sketch.Text `json:"code" nullable:"false" doc:"ready text with the new key"`
+}
+
+func (v *Server) rotateKey(ctx context.Context, in *struct {
+	DevicePath
+	origin
+	Body struct {
+		Overlap *measure.Duration `json:"overlap,omitempty" required:"false" doc:"the old keys end after so long; left out: when the new one is first used" example:"24h"`
+	}
+}) (*body[NewKey], error) {
+	d, err := v.device(ctx, in.Device)
 	if err != nil {
 		return nil, err
 	}
-	kept := series.Reduce(readings, since, min(until, v.pipeline.Now().Add(time.Minute)), in.Columns)
-	line := Line{At: make([]int64, len(kept)), Value: make([]float64, len(kept)), Of: len(readings), Reduced: len(kept) < len(readings)}
-	for i, r := range kept {
-		line.At[i], line.Value[i] = int64(r.At), r.Value
+	key, kept := v.newKey()
+	number, err := v.pipeline.RotateKey(ctx, d.Name, kept, (*time.Duration)(in.Body.Overlap), who(ctx))
+	if err != nil {
+		return nil, err
 	}
-	return answer(line, nil)
+	out := NewKey{Key: key, Identity: site.Identity(d.Name, number)}
+	out.Code, err = v.code(ctx, d.Name, key, in.origin)
+	return answer(out, err)
+}
+
+func (v *Server) revokeKey(ctx context.Context, in *struct {
+	DevicePath
+	Key int64 `path:"key"`
+}) (*none, error) {
+	return nil, v.pipeline.RevokeKey(ctx, in.Device, in.Key, who(ctx))
+}
+
+func (v *Server) orderSettings(ctx context.Context, in *struct {
+	DevicePath
+	Body site.Settings
+}) (*body[site.Device], error) {
+	if err := in.Body.Check(); err != nil {
+		return nil, err
+	}
+	if err := v.pipeline.Order(ctx, in.Device, in.Body, who(ctx)); err != nil {
+		return nil, err
+	}
+	return answer(v.device(ctx, in.Device))
+}
+
+// serveExport streams all readings of a device as CSV, in the form that intake reads.
+func (v *Server) serveExport(c *echo.Context) error {
+	if err := v.mayWatch(c.Request()); err != nil {
+		return v.answerProblem(c, err)
+	}
+	ctx := c.Request().Context()
+	d, err := v.device(ctx, c.Param("device"))
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	h := c.Response().Header()
+	h.Set("Content-Type", "text/csv; charset=utf-8")
+	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", d.Name+".csv"))
+	c.Response().WriteHeader(http.StatusOK)
+	out := csv.NewWriter(c.Response())
+	_ = out.Write([]string{"at", "signal", "value", "unit"})
+	err = v.store.ExportReadings(ctx, d.ID, func(r store.Exported) error {
+		value := strconv.FormatFloat(r.Value, 'g', -1, 64)
+		switch {
+		case r.Kind == site.KindSwitch:
+			value = strconv.FormatBool(r.Value != 0)
+		case r.Text != nil:
+			value = *r.Text
+		}
+		return out.Write([]string{r.At.String(), r.Signal, value, string(r.Unit)})
+	})
+	out.Flush()
+	if err != nil {
+		panic(http.ErrAbortHandler) // the reader must not take a part for the whole
+	}
+	return nil
 }

@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/http"
+	"reflect"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -69,11 +70,34 @@ func (v *Server) routes() {
 
 	operation(v, viewer, "list-devices", http.MethodGet, "/api/v1/devices", "All devices", v.listDevices)
 	operation(v, owner, "add-device", http.MethodPost, "/api/v1/devices", "Add a device; its key is told once", v.addDevice, status(http.StatusCreated))
+	operation(v, viewer, "get-device", http.MethodGet, "/api/v1/devices/{device}", "One device with its keys and what was tried with unknown ones", v.getDevice)
+	operation(v, keeper, "set-device", http.MethodPatch, "/api/v1/devices/{device}", "Say what a device is called, how often it sends, what it stands behind", v.setDevice)
+	operation(v, owner, "remove-device", http.MethodDelete, "/api/v1/devices/{device}", "Delete a device with its readings; its keys are remembered", v.removeDevice, status(http.StatusNoContent))
+	operation(v, viewer, "get-code", http.MethodGet, "/api/v1/devices/{device}/code", "Ready text that connects a device, with a mark in place of its key", v.getCode)
+	operation(v, keeper, "order-settings", http.MethodPut, "/api/v1/devices/{device}/settings", "Order a device's settings", v.orderSettings)
+	operation(v, viewer, "list-keys", http.MethodGet, "/api/v1/devices/{device}/keys", "A device's keys, and when and from where they were last used", v.listKeys)
+	operation(v, owner, "rotate-key", http.MethodPost, "/api/v1/devices/{device}/keys", "Give a device a new key; the old one stays good for a while", v.rotateKey, status(http.StatusCreated))
+	operation(v, owner, "revoke-key", http.MethodDelete, "/api/v1/devices/{device}/keys/{key}", "End a key at once; connections that it opened are closed", v.revokeKey, status(http.StatusNoContent))
+
+	operation(v, viewer, "list-arrivals", http.MethodGet, "/api/v1/arrivals", "Devices that announced themselves", v.listArrivals)
+	operation(v, owner, "let-in", http.MethodPost, "/api/v1/arrivals/{name}/let-in", "Make an arrival a device, with what it has sent so far", v.letDeviceIn)
+	operation(v, owner, "turn-away", http.MethodPost, "/api/v1/arrivals/{name}/turn-away", "Refuse what an arrival sends", v.turnAway, status(http.StatusNoContent))
+	operation(v, viewer, "get-enrolment", http.MethodGet, "/api/v1/enrolment", "Whether there is an enrolment key", v.getEnrolment)
+	operation(v, owner, "new-enrolment", http.MethodPost, "/api/v1/enrolment", "Make a new enrolment key; it is told once, and the old one ends", v.newEnrolment, status(http.StatusCreated))
+	operation(v, owner, "end-enrolment", http.MethodDelete, "/api/v1/enrolment", "End enrolment", v.endEnrolment, status(http.StatusNoContent))
+
+	operation(v, viewer, "list-kits", http.MethodGet, "/api/v1/kits", "All kits", v.listKits)
+	operation(v, viewer, "get-kit", http.MethodGet, "/api/v1/kits/{kit}", "One kit", v.getKit)
+	operation(v, keeper, "put-kit", http.MethodPut, "/api/v1/kits/{kit}", "Save a kit; what it would change of its devices is offered", v.putKit)
+	operation(v, keeper, "kit-from-device", http.MethodPost, "/api/v1/kits/{kit}/from-device", "Save a kit that describes a device as it is", v.kitFromDevice)
+	operation(v, keeper, "remove-kit", http.MethodDelete, "/api/v1/kits/{kit}", "Remove a kit; its devices stay as they are", v.removeKit, status(http.StatusNoContent))
+	operation(v, viewer, "kit-changes", http.MethodGet, "/api/v1/kits/{kit}/changes", "What applying a kit would change", v.kitChanges)
+	operation(v, keeper, "apply-kit", http.MethodPost, "/api/v1/kits/{kit}/apply", "Make devices what their kit says", v.applyKit)
 
 	operation(v, viewer, "list-signals", http.MethodGet, "/api/v1/signals", "All signals with their newest readings", v.listSignals)
 	operation(v, viewer, "list-sparks", http.MethodGet, "/api/v1/sparks", "The last day of every signal in few columns", v.listSparks)
 	operation(v, viewer, "get-signal", http.MethodGet, "/api/v1/signals/{device}/{signal}", "One signal", v.getSignal)
-	operation(v, keeper, "set-signal", http.MethodPatch, "/api/v1/signals/{device}/{signal}", "Say what a signal is called and its unit", v.setSignal)
+	operation(v, keeper, "set-signal", http.MethodPatch, "/api/v1/signals/{device}/{signal}", "Say what a signal is called, its unit, span, step, bands and interval", v.setSignal)
 	operation(v, viewer, "list-readings", http.MethodGet, "/api/v1/signals/{device}/{signal}/readings", "Readings of a stretch, in order of time", v.listReadings)
 	operation(v, viewer, "get-line", http.MethodGet, "/api/v1/signals/{device}/{signal}/line", "A stretch reduced to what a chart of so many columns can show", v.getLine)
 
@@ -102,23 +126,37 @@ func (v *Server) describeByHand() {
 			Example: []any{map[string]any{"bn": "greenhouse-door/", "n": "temp", "u": "Cel", "v": 21.5}}},
 		"application/json": {Schema: &huma.Schema{Description: "an object of signal names and values, with at for the time, or an array of such"},
 			Example: map[string]any{"temp": 21.5, "door": true, "at": "2026-03-01T14:05:00Z"}},
+		"application/senml+cbor": {Schema: &huma.Schema{Type: "string", Format: "binary", Description: "SenML pack in CBOR, RFC 8428 section 6"}},
+		"text/csv":               {Schema: &huma.Schema{Type: "string", Description: "lines under the header at,signal,value or at,signal,value,unit"}, Example: "at,signal,value\n2026-03-01T14:05:00Z,temp,21.5\n"},
 	}
+	device := &huma.Param{Name: "Jaunty-Device", In: "header", Description: "the device's name: needed with the enrolment key; with a gateway's key, a device behind it", Schema: &huma.Schema{Type: "string"}}
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "send-readings", Method: http.MethodPost, Path: "/api/v1/intake", Summary: "Send readings",
 		Description: "A device sends with its key, a person of role keeper with a token. The answer comes after the commit.",
 		Security:    []map[string][]string{{"key": {}}, {"token": {}}},
-		Parameters:  []*huma.Param{{Name: "Idempotency-Key", In: "header", Description: "kept for a day: the same key again gets the same answer and stores nothing", Schema: &huma.Schema{Type: "string"}}},
+		Parameters: []*huma.Param{{Name: "Idempotency-Key", In: "header", Description: "kept for a day: the same key again gets the same answer and stores nothing", Schema: &huma.Schema{Type: "string"}}, device,
+			{Name: "Content-Encoding", In: "header", Description: "gzip, when the body is packed", Schema: &huma.Schema{Type: "string"}}},
 		RequestBody: &huma.RequestBody{Required: true, Content: readings},
 		Responses: map[string]*huma.Response{
 			"204": {Description: "all taken and committed, or held before"},
 			"200": {Description: "some taken", Content: map[string]*huma.MediaType{"application/json": {Schema: refusalsSchema()}}},
+			"202": {Description: "nobody knows the device yet; what it sent is kept until it is let in"},
 			"400": {Description: "the body is not what its content type says", Content: text("RFC 9457")},
+			"403": {Description: "the device was turned away, or has a key of its own", Content: text("RFC 9457")},
+			"429": {Description: "too fast, or too many unknown keys; Retry-After says when to send again", Content: text("RFC 9457")},
 			"401": {Description: "the key is not known", Content: text("RFC 9457")},
 			"413": {Description: "too long", Content: text("RFC 9457")},
 			"415": {Description: "a content type that is not read", Content: text("RFC 9457")},
 			"422": {Description: "none taken; rejected says why", Content: text("RFC 9457 with rejected")},
 			"503": {Description: "the database is away; Retry-After says when to send again", Content: text("RFC 9457")},
 		},
+	})
+	v.describeOrders(device, text)
+	v.api.OpenAPI().AddOperation(&huma.Operation{
+		OperationID: "export-device", Method: http.MethodGet, Path: "/api/v1/devices/{device}/readings.csv", Summary: "All readings of a device as CSV, in the form that intake reads",
+		Description: "Takes the role viewer.", Security: []map[string][]string{{"token": {}}, {"session": {}}},
+		Parameters: []*huma.Param{{Name: "device", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}},
+		Responses:  map[string]*huma.Response{"200": {Description: "the readings", Content: map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string"}}}}},
 	})
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "watch-live", Method: http.MethodGet, Path: "/api/v1/live", Summary: "Changes as server-sent events",
@@ -127,6 +165,28 @@ func (v *Server) describeByHand() {
 		Parameters:  []*huma.Param{{Name: "Last-Event-ID", In: "header", Schema: &huma.Schema{Type: "integer"}}},
 		Responses: map[string]*huma.Response{"200": {Description: "the stream", Content: map[string]*huma.MediaType{
 			"text/event-stream": {Schema: v.api.OpenAPI().Components.Schemas.Schema(typeOfChange, true, "Change")}}}},
+	})
+}
+
+// describeOrders describes what devices ask for and confirm.
+func (v *Server) describeOrders(device *huma.Param, text func(string) map[string]*huma.MediaType) {
+	schemas := v.api.OpenAPI().Components.Schemas
+	key := []map[string][]string{{"key": {}}}
+	v.api.OpenAPI().AddOperation(&huma.Operation{
+		OperationID: "get-orders", Method: http.MethodGet, Path: "/api/v1/intake/orders", Summary: "What a device is ordered to do",
+		Description: "Answers when there is an order newer than the version that the device runs, at once or within the wait.", Security: key,
+		Parameters: []*huma.Param{device,
+			{Name: "wait", In: "query", Description: "how long to wait for a newer order, up to 2m", Schema: &huma.Schema{Type: "string"}, Example: "30s"},
+			{Name: "running", In: "query", Description: "the version that the device runs; saying it confirms it", Schema: &huma.Schema{Type: "integer"}}},
+		Responses: map[string]*huma.Response{
+			"200": {Description: "the newest order", Content: map[string]*huma.MediaType{"application/json": {Schema: schemas.Schema(reflect.TypeFor[site.Order](), true, "Order")}}},
+			"204": {Description: "no newer order came"}, "401": {Description: "the key is not known", Content: text("RFC 9457")},
+		},
+	})
+	v.api.OpenAPI().AddOperation(&huma.Operation{
+		OperationID: "confirm-orders", Method: http.MethodPut, Path: "/api/v1/intake/orders", Summary: "Say what a device runs", Security: key, Parameters: []*huma.Param{device},
+		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/json": {Schema: schemas.Schema(reflect.TypeFor[site.Report](), true, "Report")}}},
+		Responses:   map[string]*huma.Response{"204": {Description: "noted"}, "401": {Description: "the key is not known", Content: text("RFC 9457")}, "422": {Description: "a version that was never ordered", Content: text("RFC 9457")}},
 	})
 }
 

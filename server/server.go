@@ -17,6 +17,8 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/sketch"
+	"jauntylark/intake/door"
 	"jauntylark/intake/httpin"
 	"jauntylark/pipeline"
 	"jauntylark/standin"
@@ -30,6 +32,7 @@ type Options struct {
 	Secure       bool           // people reach it over TLS, so cookies are for TLS alone
 	TrustedProxy []netip.Prefix // whose X-Forwarded-For is believed
 	Inbox        *standin.Inbox // what the stand-ins received; nil when there are none
+	Ways         sketch.Ways    // where devices can send, besides HTTP
 }
 
 // Server answers over HTTP.
@@ -37,6 +40,7 @@ type Server struct {
 	Options
 	store    *store.Store
 	pipeline *pipeline.Pipeline
+	door     *door.Door
 	echo     *echo.Echo
 	api      huma.API
 	hub      *hub
@@ -44,8 +48,8 @@ type Server struct {
 }
 
 // New makes the routes.
-func New(s *store.Store, p *pipeline.Pipeline, o Options) (*Server, error) {
-	v := &Server{Options: o, store: s, pipeline: p, echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns()}
+func New(s *store.Store, d *door.Door, o Options) (*Server, error) {
+	v := &Server{Options: o, store: s, pipeline: d.Pipeline, door: d, echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns()}
 	v.echo.Logger = o.Log
 	v.echo.HTTPErrorHandler = v.answerError
 	v.echo.IPExtractor = v.clientAddress()
@@ -63,8 +67,11 @@ func New(s *store.Store, p *pipeline.Pipeline, o Options) (*Server, error) {
 
 	v.api = v.newAPI()
 	v.routes()
-	way := &httpin.Way{Pipeline: p, Person: v.personByToken}
+	way := &httpin.Way{Door: d, Person: v.personByToken}
 	v.echo.POST("/api/v1/intake", way.Receive)
+	v.echo.GET("/api/v1/intake/orders", way.Orders)
+	v.echo.PUT("/api/v1/intake/orders", way.Confirm)
+	v.echo.GET("/api/v1/devices/:device/readings.csv", v.serveExport)
 	v.echo.GET("/api/v1/live", v.serveLive)
 	look := []string{http.MethodGet, http.MethodHead}
 	v.echo.Match(look, "/health/live", func(c *echo.Context) error { return c.String(http.StatusOK, "alive\n") })
@@ -154,7 +161,8 @@ func (v *Server) serveReady(c *echo.Context) error {
 
 // DescribeAPI gives the API's description, without a service. It marshals to JSON; YAML gives it so.
 func DescribeAPI() (*huma.OpenAPI, error) {
-	v, err := New(nil, pipeline.New(nil, pipeline.Options{}), Options{Log: slog.New(slog.DiscardHandler)})
+	log := slog.New(slog.DiscardHandler)
+	v, err := New(nil, door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{}, log), Options{Log: log})
 	if err != nil {
 		return nil, err
 	}

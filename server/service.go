@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net"
 	"net/netip"
+	"path/filepath"
 	"strings"
 	"sync"
 	"time"
@@ -14,6 +15,8 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/core/sketch"
+	"jauntylark/intake/door"
 	"jauntylark/notify"
 	"jauntylark/pipeline"
 	"jauntylark/standin"
@@ -26,6 +29,13 @@ type Settings struct {
 	Data         string   // folder of the private PostgreSQL
 	Database     string   // address of an outside PostgreSQL; empty: a private one under Data
 	HTTP         string   // address to listen on
+	MQTT         string   // address of the broker inside; empty or off: none
+	MQTTS        string   // address of the broker inside, with TLS
+	MQTTBroker   string   // address of an outside broker, instead of the one inside
+	CoAP         string   // address for CoAP without DTLS; empty or off: none
+	CoAPS        string   // address for CoAP over DTLS
+	SealFile     string   // the key file that device keys are sealed with; empty: under Data
+	DeviceRate   int      // messages a second that one device may send; 0: the default
 	SMTP         string   // where mail goes; empty: nowhere
 	URL          string   // address that links in messages carry; empty: they carry none
 	TLSCert      string   // certificate file; empty: no TLS
@@ -38,8 +48,12 @@ type Settings struct {
 	Password     string         // the first owner's; empty: one is made and told by FirstOwner
 	Demo         bool           // the owner of a demo: any password will do, and is given anew at each start
 	FirstOwner   func(email, password string)
+	Opened       func(sketch.Ways)    // called once before Ready, with where devices can send besides HTTP
 	Ready        func(address string) // called once, when the service answers
 }
+
+// readingsAMessage is how many readings go with a message in a device's rate.
+const readingsAMessage = 50
 
 // SettingError says that a setting is not what it should be.
 type SettingError struct{ Err error }
@@ -63,8 +77,32 @@ func (s Settings) check() (carriers map[string]notify.Carrier, proxies []netip.P
 	if _, _, err = net.SplitHostPort(s.HTTP); err != nil {
 		return nil, nil, fmt.Errorf("--http %q is not HOST:PORT", s.HTTP)
 	}
+	for flag, address := range map[string]string{"mqtt": s.MQTT, "mqtts": s.MQTTS, "coap": s.CoAP, "coaps": s.CoAPS} {
+		if _, _, err := net.SplitHostPort(address); open(address) && err != nil {
+			return nil, nil, fmt.Errorf("--%s %q is not HOST:PORT, nor off", flag, address)
+		}
+	}
+	if s.DeviceRate < 0 {
+		return nil, nil, fmt.Errorf("--device-rate %d is not a number of messages a second", s.DeviceRate)
+	}
 	proxies, err = prefixes(s.TrustedProxy)
 	return carriers, proxies, err
+}
+
+// seal opens the key file; nil when there is no place for one.
+func (s Settings) seal() (*door.Seal, error) {
+	path := s.SealFile
+	if path == "" {
+		if s.Data == "" {
+			return nil, nil
+		}
+		path = filepath.Join(s.Data, "device-keys.seal")
+	}
+	seal, err := door.OpenSeal(path)
+	if err != nil {
+		return nil, fmt.Errorf("the key file for device keys (--seal-file): %w", err)
+	}
+	return seal, nil
 }
 
 // Serve runs a whole service until ctx ends, then stops what it started.
@@ -109,7 +147,21 @@ func (s Settings) run(ctx context.Context, records *store.Store, carriers map[st
 		options.Link = func(alarm int64) string { return fmt.Sprintf("%s/alarms/%d", strings.TrimRight(s.URL, "/"), alarm) }
 	}
 	pipe := pipeline.New(records, options)
-	web, err := New(records, pipe, Options{Log: s.Log, URL: s.URL, Secure: s.TLSCert != "" || strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies, Inbox: s.Inbox})
+	seal, err := s.seal()
+	if err != nil {
+		return err
+	}
+	entrance := door.New(records, pipe, seal, door.Rate{Messages: s.DeviceRate, Readings: s.DeviceRate * readingsAMessage}, s.Log)
+	if err := entrance.Reload(ctx); err != nil {
+		return err
+	}
+	ways, err := s.openWays(entrance, records)
+	if err != nil {
+		return err
+	}
+	defer ways.closeAll()
+	web, err := New(records, entrance, Options{Log: s.Log, URL: s.URL, Secure: s.TLSCert != "" || strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies,
+		Inbox: s.Inbox, Ways: ways.addresses})
 	if err != nil {
 		return err
 	}
@@ -120,15 +172,25 @@ func (s Settings) run(ctx context.Context, records *store.Store, carriers map[st
 	defer stopBack()
 	behind.Go(func() { pipe.Run(back) })
 	behind.Go(func() { worker.Run(back) })
+	behind.Go(func() { entrance.Run(back) })
 	if err := s.firstOwner(ctx, records, pipe); err != nil {
 		return err
 	}
+	var faces sync.WaitGroup
+	defer faces.Wait()
+	faceCtx, closeFaces := context.WithCancel(ctx)
+	defer closeFaces()
+	ways.start(faceCtx, &faces, s.Log)
 	scheme := "http://"
 	if s.TLSCert != "" {
 		scheme = "https://"
 	}
-	s.Log.Info("serving", "address", listener.Addr(), "mail", s.SMTP != "", "tls", s.TLSCert != "")
+	s.Log.Info("serving", "address", listener.Addr(), "mail", s.SMTP != "", "tls", s.TLSCert != "",
+		"mqtt", ways.addresses.MQTT, "mqtts", ways.addresses.MQTTS, "coap", ways.addresses.CoAP, "coaps", ways.addresses.CoAPS)
 	defer s.Log.Info("stopping")
+	if s.Opened != nil {
+		s.Opened(ways.addresses)
+	}
 	if s.Ready != nil {
 		s.Ready(scheme + reachable(listener.Addr().(*net.TCPAddr)))
 	}

@@ -100,6 +100,12 @@ func (v *Server) putSite(ctx context.Context, in *body[site.Site]) (*body[site.S
 	return answer(in.Body, err)
 }
 
+// who is the person behind the request.
+func who(ctx context.Context) pipeline.Actor {
+	p := personOf(ctx)
+	return pipeline.Actor{Called: p.Called(), Email: p.Email}
+}
+
 // actor is what to call the person behind the request.
 func actor(ctx context.Context) string {
 	p := personOf(ctx)
@@ -194,7 +200,7 @@ func (v *Server) keepAnOwner(ctx context.Context, t *pipeline.Turn, kind, subjec
 	if err != nil {
 		return err
 	}
-	if owners == 0 {
+	if len(owners) == 0 {
 		return errLastOwner
 	}
 	return t.Enter(kind, subject, actor(ctx), text)

@@ -9,7 +9,7 @@ import (
 
 // While an alarm stands, its extreme moves with its guard's.
 const selectAlarm = `
-	select id, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, alarm.raised_at, cleared_at,
+	select id, alarm.kind, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, alarm.raised_at, cleared_at,
 	       acknowledged_at, acknowledged_by, learned_at, value, coalesce(gs.extreme, alarm.extreme) as extreme, cleared_value, unit,
 	       when_text, advice, sentence, cause
 	from alarm left join guard_state gs on gs.alarm_id = alarm.id`
@@ -49,9 +49,9 @@ func (t *Tx) Alarm(ctx context.Context, id int64) (alarm.Alarm, error) {
 // AddAlarm stores a new alarm.
 func (t *Tx) AddAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) error {
 	return t.GetContext(ctx, &a.ID, `
-		insert into alarm (changed_in, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) returning id`,
-		commitNo, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When, a.Advice, a.Sentence)
+		insert into alarm (changed_in, kind, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) returning id`,
+		commitNo, a.Kind, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When, a.Advice, a.Sentence)
 }
 
 // SaveAlarm writes what can change of an alarm.

@@ -9,51 +9,136 @@ import (
 )
 
 const selectDevice = `
-	select d.id, d.name, d.title, d.created_at, count(st.signal_id) as signals, nullif(max(st.received_at), 0) as heard_at
-	from device d left join signal s on s.device_id = d.id left join signal_state st on st.signal_id = s.id`
+	with mine as (
+		select s.device_id, count(*) as signals, max(st.received_at) as heard_at,
+		       max(w.text) filter (where s.name = 'firmware') as firmware,
+		       max(st.value) filter (where s.unit = '%EL' or s.name like 'battery%' and s.unit in ('%', 'V')) as battery,
+		       max(s.unit) filter (where s.unit = '%EL' or s.name like 'battery%' and s.unit in ('%', 'V')) as battery_unit
+		from signal s join signal_state st on st.signal_id = s.id
+		left join word w on s.kind = 'text' and s.name = 'firmware' and st.at > 0 and w.id = st.value::bigint
+		group by s.device_id)
+	select d.id, d.name, d.title, coalesce(g.name, '') as behind, d.kit, d.closed, d.interval, d.clock_offset, d.silence_alarm, d.enrolled,
+	       d.settings, d.settings_version, nullif(d.settings_at, 0) as settings_at, d.running, d.running_version, nullif(d.running_at, 0) as running_at,
+	       d.created_at, coalesce(m.signals, 0) as signals, nullif(m.heard_at, 0) as heard_at, coalesce(m.firmware, '') as firmware,
+	       m.battery, coalesce(m.battery_unit, '') as battery_unit, nullif(ds.silent_since, 0) as silent_since,
+	       nullif(greatest(c.at, m.heard_at), 0) as seen_at, coalesce(c.protocol, '') as protocol, coalesce(c.address, '') as address, coalesce(c.online_until > extract(epoch from clock_timestamp()) * 1000, false) as connected,
+	       c.clock_behind / 1000.0 as clock_behind, coalesce(c.per_minute, 0) as per_minute, nullif(c.refused_at, 0) as refused_at, coalesce(c.refused, '') as refused
+	from device d left join device g on g.id = d.behind_id left join mine m on m.device_id = d.id
+	left join device_state ds on ds.device_id = d.id left join device_contact c on c.device_id = d.id`
 
-// Devices lists all devices by name.
-func (s *Store) Devices(ctx context.Context) ([]site.Device, error) {
+// Devices lists all devices by name, as they are at now.
+func (s *Store) Devices(ctx context.Context, now measure.Instant) ([]site.Device, error) {
 	devices := []site.Device{}
-	err := s.db.SelectContext(ctx, &devices, selectDevice+` group by d.id order by d.name`)
+	err := s.db.SelectContext(ctx, &devices, selectDevice+` order by d.name`)
+	for i := range devices {
+		devices[i].Look(now)
+	}
 	return devices, err
 }
 
+// Device gives one device, as it is at now.
+func (s *Store) Device(ctx context.Context, name string, now measure.Instant) (site.Device, error) {
+	var d site.Device
+	err := s.db.GetContext(ctx, &d, selectDevice+` where d.name = $1`, name)
+	d.Look(now)
+	return d, found(err)
+}
+
 // AddDevice stores a new device; ErrTaken when the name is in use.
-func (t *Tx) AddDevice(ctx context.Context, d *site.Device) error {
-	err := t.GetContext(ctx, &d.ID, `insert into device (name, title, created_at) values ($1, $2, $3) returning id`, d.Name, d.Title, d.CreatedAt)
+func (t *Tx) AddDevice(ctx context.Context, d *site.Device, commitNo int64) error {
+	err := t.GetContext(ctx, &d.ID, `
+		with new as (insert into device (name, title, created_at) values ($1, $2, $3) returning id)
+		insert into device_state (device_id, changed_in) select id, $4 from new returning device_id`, d.Name, d.Title, d.CreatedAt, commitNo)
 	if taken(err) {
 		return fmt.Errorf("%s %w", d.Name, ErrTaken)
 	}
 	return err
 }
 
-// AddKey gives a device a key, by its hash.
-func (t *Tx) AddKey(ctx context.Context, device int64, hash []byte, at measure.Instant) error {
-	_, err := t.ExecContext(ctx, `insert into device_key (hash, device_id, created_at) values ($1, $2, $3)`, hash, device, at)
+// SaveDevice writes what can be said of a device.
+func (t *Tx) SaveDevice(ctx context.Context, d *site.Device) error {
+	_, err := t.NamedExecContext(ctx, `
+		update device set title = :title, behind_id = (select id from device g where g.name = :behind), kit = :kit, closed = :closed, interval = :interval,
+		       clock_offset = :clock_offset, silence_alarm = :silence_alarm, enrolled = :enrolled, settings = :settings,
+		       settings_version = :settings_version, settings_at = coalesce(:settings_at, 0),
+		       running = :running, running_version = :running_version, running_at = coalesce(:running_at, 0)
+		where id = :id`, d)
 	return err
 }
 
-// Key is a device's key, by its hash.
-type Key struct {
-	Hash   []byte `db:"hash"`
-	Device int64  `db:"device_id"`
+// RemoveDevice removes a device with its signals, guards and readings. Its keys are remembered.
+func (t *Tx) RemoveDevice(ctx context.Context, d *site.Device, now measure.Instant) error {
+	for _, statement := range []string{
+		`insert into former_key (hash, name, sealed, deleted_at) select hash, $2::text, sealed, $3::bigint from device_key where device_id = $1
+		 on conflict (hash) do update set name = excluded.name, deleted_at = excluded.deleted_at`,
+		`delete from reading where signal_id in (select id from signal where device_id = $1) and ($2::text, $3::bigint) is not null`,
+		`delete from device where id = $1 and ($2::text, $3::bigint) is not null`,
+	} {
+		if _, err := t.ExecContext(ctx, statement, d.ID, d.Name, now); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-// KnowsKey tells whether a device has the key with this hash.
-func (s *Store) KnowsKey(ctx context.Context, hash []byte) (known bool, err error) {
-	err = s.db.GetContext(ctx, &known, `select exists (select from device_key where hash = $1)`, hash)
-	return known, err
-}
-
-// Keys gives all keys.
-func (t *Tx) Keys(ctx context.Context) (keys []Key, err error) {
-	err = t.SelectContext(ctx, &keys, `select hash, device_id from device_key`)
-	return keys, err
-}
-
-// Devices gives all devices without their counts.
+// Devices gives all devices without what is counted or seen of them.
 func (t *Tx) Devices(ctx context.Context) (devices []site.Device, err error) {
-	err = t.SelectContext(ctx, &devices, `select id, name, title, created_at from device`)
+	err = t.SelectContext(ctx, &devices, plainDevices)
 	return devices, err
+}
+
+// PlainDevices gives all devices without what is counted or seen of them.
+func (s *Store) PlainDevices(ctx context.Context) (devices []site.Device, err error) {
+	err = s.db.SelectContext(ctx, &devices, plainDevices)
+	return devices, err
+}
+
+const plainDevices = `
+		select d.id, d.name, d.title, coalesce(g.name, '') as behind, d.kit, d.closed, d.interval, d.clock_offset, d.silence_alarm, d.enrolled, d.settings,
+		       d.settings_version, nullif(d.settings_at, 0) as settings_at, d.running, d.running_version, nullif(d.running_at, 0) as running_at, d.created_at
+		from device d left join device g on g.id = d.behind_id`
+
+// DeviceState is what the pipeline keeps of a device's life.
+type DeviceState struct {
+	Device        int64            `db:"device_id"`
+	SilentSince   measure.Instant  `db:"silent_since"`
+	CountedFrom   measure.Instant  `db:"counted_from"`
+	LateSince     measure.Instant  `db:"late_since"`
+	CatchingSince measure.Instant  `db:"catching_since"`
+	AlarmID       *int64           `db:"alarm_id"`
+	ClockAlarmID  *int64           `db:"clock_alarm_id"`
+	DueAt         *measure.Instant `db:"due_at"`
+}
+
+// DeviceStates gives the states that commits after since have changed.
+func (t *Tx) DeviceStates(ctx context.Context, since int64) (states []DeviceState, err error) {
+	err = t.SelectContext(ctx, &states, `
+		select device_id, silent_since, counted_from, late_since, catching_since, alarm_id, clock_alarm_id, due_at from device_state where changed_in > $1`, since)
+	return states, err
+}
+
+// SaveDeviceState writes a state.
+func (t *Tx) SaveDeviceState(ctx context.Context, s DeviceState, commitNo int64) error {
+	_, err := t.ExecContext(ctx, `
+		update device_state set changed_in = $2, silent_since = $3, counted_from = $4, late_since = $5, catching_since = $6, alarm_id = $7, clock_alarm_id = $8, due_at = $9
+		where device_id = $1`, s.Device, commitNo, s.SilentSince, s.CountedFrom, s.LateSince, s.CatchingSince, s.AlarmID, s.ClockAlarmID, s.DueAt)
+	return err
+}
+
+// DueDevices gives the devices that must be looked at by at, limit at most.
+func (t *Tx) DueDevices(ctx context.Context, at measure.Instant, limit int) (ids []int64, err error) {
+	err = t.SelectContext(ctx, &ids, `select device_id from device_state where due_at <= $1 order by due_at, device_id limit $2`, at, limit)
+	return ids, err
+}
+
+// NewestGaps gives the times between the newest readings of a device's busiest signal, newest first,
+// in milliseconds.
+func (s *Store) NewestGaps(ctx context.Context, device int64, since measure.Instant, limit int) (gaps []float64, err error) {
+	err = s.db.SelectContext(ctx, &gaps, `
+		with busiest as (
+			select r.signal_id from reading r join signal s on s.id = r.signal_id where s.device_id = $1 and r.at >= $2
+			group by r.signal_id order by count(*) desc limit 1),
+		newest as (select r.at from reading r join busiest b on b.signal_id = r.signal_id where r.at >= $2 order by r.at desc limit $3)
+		select gap from (select (lag(at) over (order by at desc) - at)::float8 as gap from newest) g where gap is not null`, device, since, limit)
+	return gaps, err
 }

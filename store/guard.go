@@ -11,7 +11,7 @@ import (
 
 const selectGuard = `
 	select g.id, g.name, d.name || '/' || s.name as signal, g.when_text, g.deadband, g.on_delay, g.off_delay, g.severity,
-	       to_jsonb(g.tell) as tell_json, g.advice
+	       to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard
 	from guard g join signal s on s.id = g.signal_id join device d on d.id = s.device_id`
 
 // guardRow is a guard as its row gives it.
@@ -58,9 +58,9 @@ func (t *Tx) SaveGuard(ctx context.Context, g *alarm.Guard, signal int64) error 
 	var err error
 	if g.ID == 0 {
 		err = t.GetContext(ctx, &g.ID, `
-			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
-			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice)
+			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice, kit_guard)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`,
+			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.FromKit)
 	} else {
 		_, err = t.ExecContext(ctx, `
 			update guard set signal_id = $2, name = $3, when_text = $4, deadband = $5, on_delay = $6, off_delay = $7, severity = $8, tell = $9, advice = $10
@@ -89,12 +89,13 @@ type GuardState struct {
 	BegunAt      measure.Instant  `db:"begun_at"`
 	DueAt        *measure.Instant `db:"due_at"`
 	AlarmID      *int64           `db:"alarm_id"`
+	SilentSince  measure.Instant  `db:"silent_since"`
 }
 
 // GuardStates gives the states that commits after since have changed.
 func (t *Tx) GuardStates(ctx context.Context, since int64) (states []GuardState, err error) {
 	err = t.SelectContext(ctx, &states, `
-		select guard_id, phase, acknowledged, since, raised_at, extreme, begun_at, due_at, alarm_id from guard_state where changed_in > $1`, since)
+		select guard_id, phase, acknowledged, since, raised_at, extreme, begun_at, due_at, alarm_id, silent_since from guard_state where changed_in > $1`, since)
 	return states, err
 }
 
@@ -105,25 +106,28 @@ func (t *Tx) SaveGuardStates(ctx context.Context, states []GuardState, commitNo 
 	}
 	n := len(states)
 	ids, phases, acked, since, raised := make([]int64, n), make([]int16, n), make([]bool, n), make([]int64, n), make([]int64, n)
-	extreme, begun, due, alarms := make([]float64, n), make([]int64, n), make([]*int64, n), make([]*int64, n)
+	extreme, begun, due, alarms, silent := make([]float64, n), make([]int64, n), make([]*int64, n), make([]*int64, n), make([]int64, n)
 	for i, s := range states {
 		ids[i], phases[i], acked[i], since[i], raised[i] = s.Guard, int16(s.Phase), s.Acknowledged, int64(s.Since), int64(s.RaisedAt)
-		extreme[i], begun[i], due[i], alarms[i] = s.Extreme, int64(s.BegunAt), (*int64)(s.DueAt), s.AlarmID
+		extreme[i], begun[i], due[i], alarms[i], silent[i] = s.Extreme, int64(s.BegunAt), (*int64)(s.DueAt), s.AlarmID, int64(s.SilentSince)
 	}
 	_, err := t.ExecContext(ctx, `
-		insert into guard_state as gs (guard_id, changed_in, phase, acknowledged, since, raised_at, extreme, begun_at, due_at, alarm_id)
-		select n.id, $1, n.phase, n.acked, n.since, n.raised, n.extreme, n.begun, n.due, n.alarm
-		from unnest($2::bigint[], $3::smallint[], $4::boolean[], $5::bigint[], $6::bigint[], $7::float8[], $8::bigint[], $9::bigint[], $10::bigint[])
-		     as n(id, phase, acked, since, raised, extreme, begun, due, alarm)
+		insert into guard_state as gs (guard_id, changed_in, phase, acknowledged, since, raised_at, extreme, begun_at, due_at, alarm_id, silent_since)
+		select n.id, $1, n.phase, n.acked, n.since, n.raised, n.extreme, n.begun, n.due, n.alarm, n.silent
+		from unnest($2::bigint[], $3::smallint[], $4::boolean[], $5::bigint[], $6::bigint[], $7::float8[], $8::bigint[], $9::bigint[], $10::bigint[], $11::bigint[])
+		     as n(id, phase, acked, since, raised, extreme, begun, due, alarm, silent)
 		on conflict (guard_id) do update set changed_in = $1, phase = excluded.phase, acknowledged = excluded.acknowledged, since = excluded.since,
-		     raised_at = excluded.raised_at, extreme = excluded.extreme, begun_at = excluded.begun_at, due_at = excluded.due_at, alarm_id = excluded.alarm_id`,
-		commitNo, ids, phases, acked, since, raised, extreme, begun, due, alarms)
+		     raised_at = excluded.raised_at, extreme = excluded.extreme, begun_at = excluded.begun_at, due_at = excluded.due_at, alarm_id = excluded.alarm_id, silent_since = excluded.silent_since`,
+		commitNo, ids, phases, acked, since, raised, extreme, begun, due, alarms, silent)
 	return err
 }
 
-// AnyDue tells whether a guard's delay has ended by at.
+// AnyDue tells whether by at a guard's delay has ended, a device must be looked at, or a notice that
+// was held back is due.
 func (s *Store) AnyDue(ctx context.Context, at measure.Instant) (due bool, err error) {
-	err = s.db.GetContext(ctx, &due, `select exists (select from guard_state where due_at <= $1)`, at)
+	err = s.db.GetContext(ctx, &due, `
+		select exists (select from guard_state where due_at <= $1) or exists (select from device_state where due_at <= $1)
+		    or exists (select from notice where state = 'held' and due_at <= $1)`, at)
 	return due, err
 }
 

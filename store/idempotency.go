@@ -27,3 +27,9 @@ func (t *Tx) KeepOutcome(ctx context.Context, sender, key string, outcome []byte
 		on conflict (sender, key) do update set at = excluded.at, outcome = excluded.outcome`, sender, key, now, string(outcome), now.Add(-24*time.Hour))
 	return err
 }
+
+// ForgetOutcome drops what was answered to a key, so that it can be used anew.
+func (s *Store) ForgetOutcome(ctx context.Context, sender, key string) error {
+	_, err := s.db.ExecContext(ctx, `delete from idempotency where sender = $1 and key = $2`, sender, key)
+	return err
+}

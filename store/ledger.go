@@ -14,6 +14,9 @@ import (
 // channel is where each commit is announced, by its number.
 const channel = "jaunty_commit"
 
+// configChannel is where each change of devices, keys, signals or guards is announced, by its number.
+const configChannel = "jaunty_config"
+
 // TakeLedger gives this transaction its number and makes all others wait until it ends. The number
 // is one more than that of the commit before it, whichever process made that; configNo tells whether
 // devices, keys, signals or guards have changed.
@@ -26,7 +29,8 @@ func (t *Tx) TakeLedger(ctx context.Context) (commitNo, configNo int64, err erro
 
 // RaiseConfig tells all processes that devices, keys, signals or guards have changed.
 func (t *Tx) RaiseConfig(ctx context.Context) (configNo int64, err error) {
-	err = t.GetContext(ctx, &configNo, `update ledger set config_no = config_no + 1 returning config_no`)
+	err = t.QueryRowxContext(ctx, `
+		update ledger set config_no = config_no + 1 returning config_no, pg_notify('`+configChannel+`', config_no::text)::text`).Scan(&configNo, new(string))
 	return configNo, err
 }
 
@@ -61,6 +65,15 @@ func (s *Store) ChangesSince(ctx context.Context, since int64) (site.Change, err
 // Listen calls heard with the number of each commit, of any process, until ctx ends or the
 // connection breaks. It calls heard once with the newest number when it has begun to listen.
 func (s *Store) Listen(ctx context.Context, heard func(commitNo int64)) error {
+	return s.listen(ctx, channel, `select commit_no from ledger`, heard)
+}
+
+// ListenConfig is Listen for changes of devices, keys, signals or guards.
+func (s *Store) ListenConfig(ctx context.Context, heard func(configNo int64)) error {
+	return s.listen(ctx, configChannel, `select config_no from ledger`, heard)
+}
+
+func (s *Store) listen(ctx context.Context, channel, newestIs string, heard func(int64)) error {
 	conn, err := s.db.Connx(ctx)
 	if err != nil {
 		return err
@@ -72,7 +85,7 @@ func (s *Store) Listen(ctx context.Context, heard func(commitNo int64)) error {
 			return err
 		}
 		var newest int64
-		if err := native.QueryRow(ctx, `select commit_no from ledger`).Scan(&newest); err != nil {
+		if err := native.QueryRow(ctx, newestIs).Scan(&newest); err != nil {
 			return err
 		}
 		for {

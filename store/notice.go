@@ -17,6 +17,40 @@ func (t *Tx) AddNotice(ctx context.Context, n *roster.Notice) error {
 		n.AlarmID, n.Kind, n.Carrier, n.Address, n.Subject, n.Text, n.CreatedAt)
 }
 
+// Hold keeps a notice back for a device that catches up, until an instant.
+func (t *Tx) Hold(ctx context.Context, notice, device int64, until measure.Instant) error {
+	_, err := t.ExecContext(ctx, `update notice set state = 'held', held_for = $2, due_at = $3 where id = $1`, notice, device, until)
+	return err
+}
+
+// HeldUntil tells until when the raise of an alarm to an address is held back; 0: it is not.
+func (t *Tx) HeldUntil(ctx context.Context, alarmID int64, address string) (until measure.Instant, err error) {
+	err = t.GetContext(ctx, &until, `select coalesce(max(due_at), 0) from notice where alarm_id = $1 and address = $2 and state = 'held'`, alarmID, address)
+	return until, err
+}
+
+// Held is a notice that was held back, with what it says of its alarm.
+type Held struct {
+	roster.Notice
+	Device   int64  `db:"held_for"`
+	Over     bool   `db:"over"`
+	Sentence string `db:"sentence"`
+}
+
+// HeldDue gives the notices that were held back until now, in order.
+func (t *Tx) HeldDue(ctx context.Context, now measure.Instant) (held []Held, err error) {
+	err = t.SelectContext(ctx, &held, `
+		select n.id, n.alarm_id, n.kind, n.carrier, n.address, n.held_for, a.cleared_at is not null as over, a.sentence
+		from notice n join alarm a on a.id = n.alarm_id where n.state = 'held' and n.due_at <= $1 order by n.id`, now)
+	return held, err
+}
+
+// Release lets a notice that was held back go on with a state: waiting, or summed up.
+func (t *Tx) Release(ctx context.Context, notice int64, state string, now measure.Instant) error {
+	_, err := t.ExecContext(ctx, `update notice set state = $2, due_at = $3 where id = $1`, notice, state, now)
+	return err
+}
+
 // AddressesTold gives the addresses that were told of the raise of an alarm.
 func (t *Tx) AddressesTold(ctx context.Context, alarmID int64) (addresses []string, err error) {
 	err = t.SelectContext(ctx, &addresses, `select address from notice where alarm_id = $1 and kind = $2 order by id`, alarmID, roster.Raise)

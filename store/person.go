@@ -60,12 +60,6 @@ func (t *Tx) RemovePerson(ctx context.Context, email string) error {
 	return found(t.GetContext(ctx, &id, `delete from person where email = $1 returning id`, email))
 }
 
-// Owners counts the people who are owners.
-func (t *Tx) Owners(ctx context.Context) (n int, err error) {
-	err = t.GetContext(ctx, &n, `select count(*) from person where role = 'owner'`)
-	return n, err
-}
-
 // AddToken stores what lets a person in until expires.
 func (s *Store) AddToken(ctx context.Context, hash []byte, person int64, session bool, created, expires measure.Instant) error {
 	_, err := s.db.ExecContext(ctx, `
@@ -85,4 +79,10 @@ func (s *Store) PersonByToken(ctx context.Context, hash []byte, now measure.Inst
 func (s *Store) RemoveToken(ctx context.Context, hash []byte) error {
 	_, err := s.db.ExecContext(ctx, `delete from token where hash = $1`, hash)
 	return err
+}
+
+// Owners gives the addresses of the owners.
+func (t *Tx) Owners(ctx context.Context) (addresses []string, err error) {
+	err = t.SelectContext(ctx, &addresses, `select email from person where role = 'owner' order by email`)
+	return addresses, err
 }

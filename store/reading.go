@@ -102,3 +102,35 @@ func (s *Store) Sparks(ctx context.Context, from, until measure.Instant, columns
 	}
 	return sparks, rows.Err()
 }
+
+// Exported is one reading with all that says what it is.
+type Exported struct {
+	At     measure.Instant `db:"at"`
+	Signal string          `db:"name"`
+	Kind   string          `db:"kind"`
+	Unit   measure.Unit    `db:"unit"`
+	Value  float64         `db:"value"`
+	Text   *string         `db:"text"`
+}
+
+// ExportReadings calls each with every reading of a device, in order of time.
+func (s *Store) ExportReadings(ctx context.Context, device int64, each func(Exported) error) error {
+	rows, err := s.db.QueryxContext(ctx, `
+		select r.at, s.name, s.kind, s.unit, r.value, w.text
+		from reading r join signal s on s.id = r.signal_id left join word w on s.kind in ('text', 'data') and w.id = r.value::bigint
+		where s.device_id = $1 order by r.at, s.id`, device)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var r Exported
+		if err := rows.StructScan(&r); err != nil {
+			return err
+		}
+		if err := each(r); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}

@@ -44,7 +44,7 @@ func addSignal(t *testing.T, s *store.Store) site.Signal {
 		t.Fatal(err)
 	}
 	d := site.Device{Name: "d"}
-	if err := tx.AddDevice(ctx, &d); err != nil {
+	if err := tx.AddDevice(ctx, &d, 1); err != nil {
 		t.Fatal(err)
 	}
 	v := site.Signal{Device: "d", Name: "s", Kind: site.KindNumber}
@@ -152,7 +152,7 @@ func TestTakenNamesAndMissingRecords(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer tx.Rollback()
-	if err := tx.AddDevice(ctx, &site.Device{Name: "d"}); !errors.Is(err, store.ErrTaken) || store.Away(err) {
+	if err := tx.AddDevice(ctx, &site.Device{Name: "d"}, 1); !errors.Is(err, store.ErrTaken) || store.Away(err) {
 		t.Errorf("a second device d: %v", err)
 	}
 	if _, err := s.Signal(ctx, "d", "none"); !errors.Is(err, store.ErrNotFound) || store.Away(err) {

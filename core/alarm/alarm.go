@@ -5,8 +5,9 @@ import "jauntylark/core/measure"
 // Alarm is one occurrence: from the raise of a guard until it is over.
 type Alarm struct {
 	ID             int64            `json:"id" db:"id"`
-	Guard          string           `json:"guard" db:"guard" doc:"name of the guard"`
-	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL"`
+	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock" doc:"what raised it: a guard, the silence of a device, or its clock"`
+	Guard          string           `json:"guard" db:"guard" doc:"name of the guard; empty for silence and clock"`
+	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL, or DEVICE for silence and clock"`
 	Severity       Severity         `json:"severity" db:"severity" enum:"advisory,warning,critical"`
 	State          string           `json:"state" db:"state" enum:"raised,over"`
 	RaisedAt       measure.Instant  `json:"raised_at" db:"raised_at" format:"date-time" doc:"event time"`
@@ -23,6 +24,13 @@ type Alarm struct {
 	Sentence       string           `json:"sentence" db:"sentence" doc:"what is wrong, in words"`
 	Cause          string           `json:"cause" db:"cause" doc:"why it is over, when it was not the value"`
 }
+
+// What raises an alarm.
+const (
+	ByGuard   = "guard"
+	BySilence = "silence" // nothing came from a device for longer than its silence limit
+	ByClock   = "clock"   // a device sends nothing but late readings
+)
 
 // The states of an alarm.
 const (

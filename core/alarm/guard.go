@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"net/mail"
+	"slices"
 
 	"jauntylark/core/measure"
 )
@@ -18,6 +19,21 @@ const (
 	Critical Severity = "critical"
 )
 
+// Above tells whether s is more severe than o.
+func (s Severity) Above(o Severity) bool { return s.rank() > o.rank() }
+
+func (s Severity) rank() int {
+	switch s {
+	case Critical:
+		return 3
+	case Warning:
+		return 2
+	case Advisory:
+		return 1
+	}
+	return 0
+}
+
 // Guard is a rule over one signal that raises an alarm.
 type Guard struct {
 	ID       int64            `json:"id" db:"id" readOnly:"true"`
@@ -30,6 +46,13 @@ type Guard struct {
 	Severity Severity         `json:"severity" db:"severity" required:"false" enum:"advisory,warning,critical" default:"warning"`
 	Tell     []string         `json:"tell" db:"-" required:"false" nullable:"false" doc:"e-mail addresses of those who are told"`
 	Advice   string           `json:"advice" db:"advice" required:"false" maxLength:"2000" doc:"what to do; every notice shows it"`
+	FromKit  string           `json:"from_kit,omitempty" db:"kit_guard" readOnly:"true" doc:"its name in the kit that it came from"`
+}
+
+// Same tells whether two guards ask and say the same of the same signal.
+func (g Guard) Same(o Guard) bool {
+	return g.Name == o.Name && g.Signal == o.Signal && g.When == o.When && g.Deadband == o.Deadband && g.OnDelay == o.OnDelay && g.OffDelay == o.OffDelay &&
+		g.Severity == o.Severity && g.Advice == o.Advice && g.FromKit == o.FromKit && slices.Equal(g.Tell, o.Tell)
 }
 
 // Check tells what is wrong with the guard by itself: nil, or a *measure.Fault for the first field.

@@ -10,7 +10,8 @@ import (
 
 // ticked is the second implementation: slow and obviously right. It lives through every
 // millisecond from the first to the last and asks, at each, what the rules say there.
-func ticked(g *Guard, readings []measure.Reading, until measure.Instant) []Transition {
+func ticked(g *Guard, readings []measure.Reading, silences []measure.Instant, until measure.Instant) []Transition {
+	silent := false
 	at := map[measure.Instant]float64{}
 	for _, r := range readings {
 		at[r.At] = r.Value
@@ -20,8 +21,9 @@ func ticked(g *Guard, readings []measure.Reading, until measure.Instant) []Trans
 	seen, raised, metSince, clearSince := false, false, measure.Instant(-1), measure.Instant(-1)
 	for now := measure.Instant(1); now <= until; now++ {
 		if v, ok := at[now]; ok {
-			held, seen = v, true
+			held, seen, silent = v, true, false
 		}
+		silent = silent || slices.Contains(silences, now)
 		if !seen {
 			continue
 		}
@@ -44,6 +46,15 @@ func ticked(g *Guard, readings []measure.Reading, until measure.Instant) []Trans
 		}
 		if (raised || metSince >= 0) && g.When.Further(held, extreme) {
 			extreme = held
+		}
+		if silent { // delays stand still
+			if metSince >= 0 {
+				metSince++
+			}
+			if clearSince >= 0 {
+				clearSince++
+			}
+			continue
 		}
 		switch {
 		case !raised && metSince >= 0 && now.Sub(metSince) >= duration(g.OnDelay):
@@ -104,7 +115,7 @@ func TestStepAgreesWithTheSecondImplementation(t *testing.T) {
 			t.Fatalf("seed %d makes a guard that is none: %v", seed, err)
 		}
 		until := measure.Instant(1000)
-		want := ticked(g, readings, until)
+		want := ticked(g, readings, nil, until)
 		if got := Replay(g, readings, until); !slices.Equal(got, want) {
 			t.Fatalf("seed %d, %s deadband %v on %v off %v\nreadings %v\nReplay  %+v\nticked  %+v", seed, g.When, g.Deadband, g.OnDelay, g.OffDelay, readings, got, want)
 		}
@@ -204,4 +215,46 @@ func BenchmarkStep(b *testing.B) {
 		s, out = Step(g, s, Event{Kind: NewReading, At: at, Value: values[at/1000&1023]}, out[:0])
 	}
 	b.ReportMetric(float64(b.N)/b.Elapsed().Seconds()/1e6, "Msteps/s")
+}
+
+// randomSilences are instants between readings.
+func randomSilences(r *rand.Rand, readings []measure.Reading) (silences []measure.Instant) {
+	for i := 1; i < len(readings); i++ {
+		if gap := int(readings[i].At - readings[i-1].At); gap > 1 && r.IntN(3) == 0 {
+			silences = append(silences, readings[i-1].At+1+measure.Instant(r.IntN(gap-1)))
+		}
+	}
+	return silences
+}
+
+// While a signal is silent its delays stand still (docs/semantics.md 12), whenever that begins.
+func TestDelaysStandStillInSilence(t *testing.T) {
+	changed := 0
+	for seed := range 20_000 {
+		r := rand.New(rand.NewPCG(uint64(seed), 8))
+		g, readings := randomGuard(r), randomReadings(r)
+		silences := randomSilences(r, readings)
+		want := ticked(g, readings, silences, 1000)
+		var s State
+		var got []Transition
+		rest := silences
+		for _, reading := range readings {
+			for len(rest) > 0 && rest[0] < reading.At {
+				s, got = Step(g, s, Event{Kind: Silence, At: rest[0]}, got)
+				s, got = Step(g, s, Event{Kind: DueInstant, At: reading.At - 1}, got) // nothing is due in silence
+				rest = rest[1:]
+			}
+			s, got = Step(g, s, Event{Kind: NewReading, At: reading.At, Value: reading.Value}, got)
+		}
+		_, got = Step(g, s, Event{Kind: DueInstant, At: 1000}, got)
+		if !slices.Equal(got, want) {
+			t.Fatalf("seed %d, %s deadband %v on %v off %v\nreadings %v\nsilences %v\nStep   %+v\nticked %+v", seed, g.When, g.Deadband, g.OnDelay, g.OffDelay, readings, silences, got, want)
+		}
+		if !slices.Equal(want, ticked(g, readings, nil, 1000)) {
+			changed++
+		}
+	}
+	if changed < 1000 {
+		t.Errorf("silence made a difference in only %d rounds", changed)
+	}
 }

@@ -32,6 +32,7 @@ type State struct {
 	HeldAt       measure.Instant // 0: no value yet
 	Held         float64         // the value that holds until the next reading
 	Stepped      measure.Instant // readings at or before this are not stepped
+	SilentSince  measure.Instant // the signal is silent since then, and delays stand still; 0: it is not
 }
 
 // Raised tells whether an alarm is raised.
@@ -39,18 +40,22 @@ func (s State) Raised() bool { return s.Phase >= Standing }
 
 // Kept tells whether two states agree in all that must be kept.
 func (s State) Kept(o State) bool {
-	return s.Phase == o.Phase && s.Since == o.Since && s.RaisedAt == o.RaisedAt && s.Extreme == o.Extreme && s.Acknowledged == o.Acknowledged
+	return s.Phase == o.Phase && s.Since == o.Since && s.RaisedAt == o.RaisedAt && s.Extreme == o.Extreme && s.Acknowledged == o.Acknowledged && s.SilentSince == o.SilentSince
 }
 
-// Due is the instant at which the running delay ends; 0 when none runs.
+// Due is the instant at which the running delay ends; 0 when none runs, or the signal is silent.
 func (s State) Due(g *Guard) measure.Instant {
-	switch s.Phase {
-	case Rising:
-		return s.Since.Add(time.Duration(g.OnDelay))
-	case Easing:
-		return s.Since.Add(time.Duration(g.OffDelay))
+	delay := g.OnDelay
+	switch {
+	case s.Phase != Rising && s.Phase != Easing:
+		return 0
+	case s.Phase == Easing:
+		delay = g.OffDelay
 	}
-	return 0
+	if s.SilentSince != 0 && delay > 0 {
+		return 0
+	}
+	return s.Since.Add(time.Duration(delay))
 }
 
 // Event is one thing that happens to a guard.
@@ -70,6 +75,7 @@ const (
 	Begin                            // the guard was saved or changed at At; the guard given to Step is the new one
 	End                              // the guard was removed at At
 	Acknowledge                      // a person acknowledged at At
+	Silence                          // the signal counts as silent from At on
 )
 
 // Transition is one thing that a guard did.
@@ -104,6 +110,7 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 		if e.At <= s.Stepped {
 			return s, into
 		}
+		s = wake(s, e.At)
 		s, into = settle(g, s, e.At-1, into)
 		s.Stepped, s.HeldAt, s.Held = e.At, e.At, e.Value
 		s = look(g, s)
@@ -112,6 +119,11 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 		if due := s.Due(g); due != 0 && due <= e.At {
 			s.Stepped = max(s.Stepped, due)
 			return settle(g, s, e.At, into)
+		}
+	case Silence:
+		if s.SilentSince == 0 {
+			s, into = settle(g, s, e.At-1, into)
+			s.SilentSince = max(e.At, s.Stepped)
 		}
 	case Begin:
 		return begin(g, s, e.At, into)
@@ -127,6 +139,15 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 		}
 	}
 	return s, into
+}
+
+// wake ends a silence with the reading at at: the running delay goes on where it stood still.
+func wake(s State, at measure.Instant) State {
+	if s.SilentSince != 0 && at > s.SilentSince && (s.Phase == Rising || s.Phase == Easing) {
+		s.Since += at - s.SilentSince
+	}
+	s.SilentSince = 0
+	return s
 }
 
 // look moves the phase by the held value alone.
@@ -166,7 +187,7 @@ func settle(g *Guard, s State, until measure.Instant, into []Transition) (State,
 		return s, append(into, Transition{Raised, due, s.Held, s.Extreme, DueInstant})
 	}
 	into = append(into, Transition{Cleared, due, s.Held, s.Extreme, DueInstant})
-	return State{HeldAt: s.HeldAt, Held: s.Held, Stepped: s.Stepped}, into
+	return State{HeldAt: s.HeldAt, Held: s.Held, Stepped: s.Stepped, SilentSince: s.SilentSince}, into
 }
 
 // begin steps the held value under a new or changed guard (docs/semantics.md 16). Delays start
@@ -181,6 +202,9 @@ func begin(g *Guard, s State, at measure.Instant, into []Transition) (State, []T
 		s.Phase, s.Since, s.Extreme = Calm, 0, 0
 	case Easing:
 		s.Phase, s.Since = Standing, s.Stepped
+	}
+	if s.SilentSince != 0 {
+		s.SilentSince = s.Stepped
 	}
 	s = look(g, s)
 	return settle(g, s, s.Stepped, into)

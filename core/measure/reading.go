@@ -13,6 +13,7 @@ type Reading struct {
 	At      Instant `json:"at" db:"at" format:"date-time" doc:"when it was measured"`
 	Value   float64 `json:"value" db:"value" doc:"in the signal's unit; 1 or 0 for on and off"`
 	Quality Quality `json:"quality" db:"quality" nullable:"false" doc:"marks; empty means good"`
+	Text    string  `json:"text,omitempty" db:"-" doc:"of a text or data signal; value is then its number"`
 }
 
 // Quality is a set of marks on a reading; none means good.

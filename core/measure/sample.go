@@ -1,13 +1,39 @@
 package measure
 
+// MaxText is how long a value that is text or data may be, in bytes.
+const MaxText = 4096
+
 // Sample is one value as its sender wrote it, before anybody knows which signal it belongs to.
 type Sample struct {
-	Index  int     // place in the pack, from 0
-	Name   string  // SIGNAL or DEVICE/SIGNAL, unchecked
-	At     Instant // 0: the sender gave no time
-	Value  float64 // finite
-	Switch bool    // the sender wrote true or false
-	Unit   Unit    // empty: the sender gave none
+	Index int     // place in the pack, from 0
+	Name  string  // SIGNAL or DEVICE/SIGNAL, unchecked
+	At    Instant // 0: the sender gave no time
+	Value float64 // finite; 1 and 0 for true and false; of no meaning for text and data
+	Form  Form    // how the sender wrote the value
+	Text  string  // the value of FormText, and of FormData in base64url
+	Unit  Unit    // empty: the sender gave none
+}
+
+// Worded tells whether the value is text or data.
+func (s *Sample) Worded() bool { return s.Form == FormText || s.Form == FormData }
+
+// Form is how a sender wrote a value.
+type Form uint8
+
+// The forms, after SenML's fields.
+const (
+	FormNumber Form = iota // v
+	FormBool               // vb
+	FormText               // vs
+	FormData               // vd
+)
+
+// Field is SenML's name of the form (RFC 8428 section 4.3).
+func (f Form) Field() string { return [...]string{"v", "vb", "vs", "vd"}[f] }
+
+// Words says what a value of the form is.
+func (f Form) Words() string {
+	return [...]string{"a number", "true or false", "text", "data"}[f]
 }
 
 // Refusal says why one record of a pack was not taken.

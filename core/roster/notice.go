@@ -6,8 +6,9 @@ import "jauntylark/core/measure"
 
 // The kinds of a notice.
 const (
-	Raise  = "raise"  // something is wrong
-	Return = "return" // it is over
+	Raise   = "raise"   // something is wrong
+	Return  = "return"  // it is over
+	Summary = "summary" // what came and went while a device caught up
 )
 
 // Mail is the carrier that sends e-mail.
@@ -17,12 +18,12 @@ const Mail = "e-mail"
 type Notice struct {
 	ID         int64           `json:"id" db:"id"`
 	AlarmID    int64           `json:"alarm_id" db:"alarm_id"`
-	Kind       string          `json:"kind" db:"kind" enum:"raise,return"`
+	Kind       string          `json:"kind" db:"kind" enum:"raise,return,summary"`
 	Carrier    string          `json:"carrier" db:"carrier"`
 	Address    string          `json:"to" db:"address"`
 	Subject    string          `json:"subject" db:"subject"`
 	Text       string          `json:"text" db:"text"`
-	State      string          `json:"state" db:"state" enum:"waiting,sent,given up"`
+	State      string          `json:"state" db:"state" enum:"waiting,sent,given up,held,summed up"`
 	CreatedAt  measure.Instant `json:"created_at" db:"created_at" format:"date-time"`
 	DueAt      measure.Instant `json:"due_at" db:"due_at" format:"date-time" doc:"not tried before"`
 	Attempts   int             `json:"attempts" db:"attempts"`
@@ -39,7 +40,9 @@ type Delivery struct {
 
 // The states of a notice.
 const (
-	Waiting = "waiting"
-	Sent    = "sent"
-	GivenUp = "given up"
+	Waiting  = "waiting"
+	Sent     = "sent"
+	GivenUp  = "given up"
+	HeldBack = "held"      // its device catches up
+	SummedUp = "summed up" // a summary told it
 )

@@ -52,7 +52,12 @@ func (m Matter) raised() (subject, text string) {
 	a := m.Alarm
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s.\n\n", a.Sentence)
-	if !m.Test.Switched() {
+	switch {
+	case a.Kind == alarm.BySilence:
+		fmt.Fprintf(&b, "Nothing has come for %s.\n", Length(time.Duration(a.Value*float64(time.Second))))
+	case a.Kind == alarm.ByClock:
+		fmt.Fprintf(&b, "For %s it has sent nothing newer than what was there.\n", Length(time.Duration(a.Value*float64(time.Second))))
+	case !m.Test.Switched():
 		fmt.Fprintf(&b, "It reads %s, and %s.\n", measure.Figure(a.Value, a.Unit), limits(m.Test, a.Unit))
 	}
 	fmt.Fprintf(&b, "Since %s.\nHow bad: %s. This is alarm %d.\n", m.when(a.RaisedAt), a.Severity, a.ID)
@@ -71,7 +76,7 @@ func (m Matter) over() (subject, text string) {
 	var b strings.Builder
 	fmt.Fprintf(&b, "It is over. %s for %s.\n\n", was, lasted)
 	fmt.Fprintf(&b, "Raised at %s.\nOver at %s.\n", m.when(a.RaisedAt), m.when(*a.ClearedAt))
-	if !m.Test.Switched() {
+	if a.Kind == alarm.ByGuard && !m.Test.Switched() {
 		fmt.Fprintf(&b, "It went as far as %s", measure.Figure(a.Extreme, a.Unit))
 		if a.ClearedValue != nil {
 			fmt.Fprintf(&b, ", and reads %s now", measure.Figure(*a.ClearedValue, a.Unit))
@@ -86,6 +91,23 @@ func (m Matter) over() (subject, text string) {
 	}
 	m.sign(&b)
 	return fmt.Sprintf("Over after %s: %s", lasted, was), b.String()
+}
+
+// SummaryOf is the notice about alarms that came and went while a device caught up on what it had
+// kept, one sentence each. It hangs on the last of them.
+func SummaryOf(s site.Site, device string, alarmID int64, address string, sentences []string) Notice {
+	things := "1 alarm"
+	if len(sentences) > 1 {
+		things = fmt.Sprintf("%d alarms", len(sentences))
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s was away and has sent what it had kept. Meanwhile %s came and went:\n\n", device, things)
+	for _, sentence := range sentences {
+		fmt.Fprintf(&b, "  %s\n", sentence)
+	}
+	b.WriteString("\nNone of them stands now.\n")
+	Matter{Site: s}.sign(&b)
+	return Notice{AlarmID: alarmID, Kind: Summary, Carrier: Mail, Address: address, Subject: fmt.Sprintf("%s caught up: %s came and went", device, things), Text: b.String()}
 }
 
 func (m Matter) acknowledge() string {

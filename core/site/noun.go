@@ -9,21 +9,17 @@ type Site struct {
 	Currency string `json:"currency" db:"currency" doc:"ISO 4217 code" example:"EUR"`
 }
 
-// Device is a box on the network that sends readings.
-type Device struct {
-	ID        int64            `json:"id" db:"id" readOnly:"true"`
-	Name      string           `json:"name" db:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" example:"greenhouse-door"`
-	Title     string           `json:"title" db:"title" required:"false" maxLength:"80" doc:"what people call it; made from the name when left out"`
-	Signals   int              `json:"signals" db:"signals" readOnly:"true" doc:"how many signals it has"`
-	CreatedAt measure.Instant  `json:"created_at" db:"created_at" readOnly:"true" format:"date-time"`
-	HeardAt   *measure.Instant `json:"heard_at" db:"heard_at" readOnly:"true" format:"date-time" doc:"when something last arrived from it"`
-}
-
-// The kinds of a signal, fixed by its first reading.
+// The kinds of a signal, fixed by its first reading. A reading of a text or data signal is the number
+// of its word.
 const (
 	KindNumber = "number"
 	KindSwitch = "switch"
+	KindText   = "text"
+	KindData   = "data" // base64url, RFC 4648 section 5
 )
+
+// Kinds lists them.
+var Kinds = []string{KindNumber, KindSwitch, KindText, KindData}
 
 // Signal is one stream of readings with a meaning, and its newest reading.
 type Signal struct {
@@ -32,12 +28,20 @@ type Signal struct {
 	DeviceTitle string           `json:"device_title" db:"device_title"`
 	Name        string           `json:"name" db:"name"`
 	Title       string           `json:"title" db:"title" doc:"what people call it"`
-	Kind        string           `json:"kind" db:"kind" enum:"number,switch" doc:"a switch reads 1 or 0, for on and off"`
+	Quantity    string           `json:"quantity" db:"quantity" doc:"what it measures, in a word or two"`
+	Kind        string           `json:"kind" db:"kind" enum:"number,switch,text,data" doc:"a switch reads 1 or 0, for on and off"`
 	Unit        measure.Unit     `json:"unit" db:"unit" doc:"SenML or UCUM code; empty when nobody has said"`
+	SpanLow     *float64         `json:"span_low" db:"span_low" doc:"the lowest value that the instrument can truly give"`
+	SpanHigh    *float64         `json:"span_high" db:"span_high" doc:"the highest"`
+	Step        float64          `json:"step" db:"step" doc:"resolution; 0 when nobody has said"`
+	Bands       Bands            `json:"bands" db:"bands" nullable:"false" doc:"named stretches of its values"`
+	Interval    measure.Duration `json:"interval" db:"interval" doc:"how often a reading is expected; 0s: as often as its device's"`
 	At          *measure.Instant `json:"at" db:"at" format:"date-time" doc:"of the newest reading"`
 	Value       *float64         `json:"value" db:"value" doc:"of the newest reading"`
+	Text        *string          `json:"text" db:"text" doc:"of the newest reading, when it is text or data"`
 	Quality     measure.Quality  `json:"quality" db:"quality" nullable:"false" doc:"of the newest reading"`
 	ReceivedAt  *measure.Instant `json:"received_at" db:"received_at" format:"date-time" doc:"when anything of the signal last arrived"`
+	SilentSince *measure.Instant `json:"silent_since" db:"silent_since" format:"date-time" doc:"since when it counts as silent; null: it does not"`
 }
 
 // Path is DEVICE/SIGNAL.

@@ -1,27 +1,35 @@
-// Package httpin takes readings over HTTP: POST /api/v1/intake.
+// Package httpin takes readings over HTTP, and gives devices their orders: POST /api/v1/intake, GET and
+// PUT /api/v1/intake/orders.
 package httpin
 
 import (
+	"compress/gzip"
 	"context"
 	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"net/http"
 	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
+	"jauntylark/intake/door"
 	"jauntylark/pipeline"
 )
 
+// Protocol is what this way in is called.
+const Protocol = "HTTP"
+
 // Way is the way in over HTTP.
 type Way struct {
-	Pipeline *pipeline.Pipeline
+	Door *door.Door
 	// Person gives the person whom a token lets in; pipeline.ErrKeyUnknown when it lets nobody in.
 	Person func(ctx context.Context, token string) (site.Person, error)
 }
@@ -37,12 +45,14 @@ type Problem struct {
 
 const maxIdempotencyKey = 200
 
+// DeviceHeader names the device that an enrolment key, or a gateway's key, speaks for.
+const DeviceHeader = "Jaunty-Device"
+
 // Receive answers 204 when all was taken and committed, 200 with what was refused when something
-// was taken, and a problem document otherwise.
+// was taken, 202 when an arrival's readings are kept, and a problem document otherwise.
 func (w *Way) Receive(c *echo.Context) error {
 	r := c.Request()
-	arrived := w.Pipeline.Now()
-	sender, err := w.sender(r)
+	sender, err := w.sender(c)
 	if err != nil {
 		return answerError(c, err)
 	}
@@ -50,52 +60,72 @@ func (w *Way) Receive(c *echo.Context) error {
 	if len(once) > maxIdempotencyKey {
 		return answerError(c, fmt.Errorf("the Idempotency-Key is %d characters long; it may have %d", len(once), maxIdempotencyKey))
 	}
-	body, err := io.ReadAll(http.MaxBytesReader(c.Response(), r.Body, intake.MaxBody))
+	body, err := readBody(c)
 	if err != nil {
 		return answerError(c, err)
 	}
-	samples, refused, err := intake.Decode(r.Header.Get("Content-Type"), body, arrived)
-	if err != nil {
-		return answerError(c, err)
-	}
-	outcome := pipeline.Outcome{}
-	if len(samples) > 0 {
-		outcome, err = w.Pipeline.Submit(r.Context(), &pipeline.Pack{Sender: sender, Arrived: arrived, Samples: samples, IdempotencyKey: once})
-		if err != nil {
-			return answerError(c, err)
-		}
-	}
-	refused = append(refused, intake.Name(r.Header.Get("Content-Type"), outcome.Rejected)...)
+	result, err := w.Door.Receive(r.Context(), &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"), Body: body, IdempotencyKey: once})
 	switch {
-	case len(refused) == 0:
+	case err != nil:
+		return answerError(c, err)
+	case result.Arrival:
+		return c.JSON(http.StatusAccepted, map[string]any{"arrival": "waiting", "kept": result.Accepted, "rejected": result.Refused})
+	case len(result.Refused) == 0:
 		return c.NoContent(http.StatusNoContent)
-	case outcome.Accepted > 0:
-		return c.JSON(http.StatusOK, map[string]any{"accepted": outcome.Accepted, "rejected": refused})
+	case result.Accepted > 0:
+		return c.JSON(http.StatusOK, map[string]any{"accepted": result.Accepted, "rejected": result.Refused})
 	}
-	first := refused[0]
-	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Rejected: refused,
+	first := result.Refused[0]
+	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Rejected: result.Refused,
 		Detail: fmt.Sprintf("No reading was taken. Record %d, field %q: %s", first.Index, first.Field, first.Reason)})
 }
 
-// sender finds out who sends, by the bearer key or token.
-func (w *Way) sender(r *http.Request) (pipeline.Sender, error) {
-	key := Bearer(r.Header.Get("Authorization"))
-	if key == "" {
-		return pipeline.Sender{}, pipeline.ErrKeyUnknown
+// errEncoding says that the content encoding is not read.
+var errEncoding = errors.New("the content encoding is not read; send the body as it is, or with gzip")
+
+// readBody reads the body, unpacked when it is packed with gzip (RFC 9110 section 8.4.1.3).
+func readBody(c *echo.Context) ([]byte, error) {
+	r := c.Request()
+	limited := http.MaxBytesReader(c.Response(), r.Body, intake.MaxBody)
+	switch strings.ToLower(r.Header.Get("Content-Encoding")) {
+	case "", "identity":
+		return io.ReadAll(limited)
+	case "gzip", "x-gzip":
+	default:
+		return nil, fmt.Errorf("%w: it is %q", errEncoding, r.Header.Get("Content-Encoding"))
 	}
-	sender := pipeline.Sender{Key: sha256.Sum256([]byte(key))}
-	known, err := w.Pipeline.KnowsKey(r.Context(), sender.Key)
-	if known || err != nil {
+	unpacked, err := gzip.NewReader(limited)
+	if err != nil {
+		return nil, fmt.Errorf("the body is not gzip: %w", err)
+	}
+	body, err := io.ReadAll(io.LimitReader(unpacked, intake.MaxBody+1))
+	if err == nil && len(body) > intake.MaxBody {
+		return nil, &http.MaxBytesError{Limit: intake.MaxBody}
+	}
+	if err != nil {
+		return nil, fmt.Errorf("the body is not gzip: %w", err)
+	}
+	return body, nil
+}
+
+// sender finds out who sends, by the bearer key or token.
+func (w *Way) sender(c *echo.Context) (pipeline.Sender, error) {
+	r := c.Request()
+	key := Bearer(r.Header.Get("Authorization"))
+	sender := pipeline.Sender{Key: sha256.Sum256([]byte(key)), Name: r.Header.Get(DeviceHeader), Protocol: Protocol, Address: c.RealIP()}
+	directory, _ := w.Door.Look()
+	if _, err := directory.Identify(sender, w.Door.Pipeline.Now()); err == nil || !errors.Is(err, pipeline.ErrKeyUnknown) {
 		return sender, err
 	}
 	person, err := w.Person(r.Context(), key)
-	if err != nil {
-		return pipeline.Sender{}, err
+	if errors.Is(err, pipeline.ErrKeyUnknown) {
+		_, err = w.Door.Who(r.Context(), sender)
+		return sender, err
 	}
-	if !person.Role.May(site.Keeper) {
-		return pipeline.Sender{}, errViewer
+	if err == nil && !person.Role.May(site.Keeper) {
+		err = errViewer
 	}
-	return pipeline.Sender{Person: person.Email}, nil
+	return pipeline.Sender{Person: person.Email, Protocol: Protocol, Address: c.RealIP()}, err
 }
 
 // Bearer gives the key or token of an Authorization header (RFC 6750 section 2.1); empty when it has
@@ -110,24 +140,135 @@ func Bearer(header string) string {
 
 var errViewer = errors.New("to send readings by hand takes the role keeper")
 
+const longestWait = 2 * time.Minute
+
+// Orders answers with the newest order when it is newer than the version that the device runs, at once
+// or as soon as there is one; 204 when none came within the wait. Saying what it runs confirms it.
+func (w *Way) Orders(c *echo.Context) error {
+	wait, running, err := ordersQuery(c)
+	if err != nil {
+		return answerError(c, err)
+	}
+	device, sender, err := w.device(c)
+	if err != nil {
+		return answerError(c, err)
+	}
+	ctx := c.Request().Context()
+	if running >= 0 && running != device.RunningNo {
+		if err := w.Door.Pipeline.Confirm(ctx, sender, device.Name, site.Report{Version: running}); err != nil {
+			return answerError(c, err)
+		}
+	}
+	end := time.NewTimer(wait)
+	defer end.Stop()
+	for {
+		directory, changed := w.Door.Look()
+		who, err := directory.Identify(sender, w.Door.Pipeline.Now())
+		if err != nil || who.Device == nil {
+			return answerError(c, pipeline.ErrKeyUnknown)
+		}
+		if d := who.Device; d.Version > running && d.Version > 0 {
+			return c.JSON(http.StatusOK, site.OrderOf(d.Version, d.Settings))
+		}
+		select {
+		case <-changed:
+		case <-end.C:
+			return c.NoContent(http.StatusNoContent)
+		case <-ctx.Done():
+			return nil
+		}
+	}
+}
+
+func ordersQuery(c *echo.Context) (wait time.Duration, running int, err error) {
+	running = -1
+	if text := c.QueryParam("wait"); text != "" {
+		d, err := measure.ParseDuration(text)
+		if err != nil || time.Duration(d) > longestWait {
+			return 0, 0, fmt.Errorf("wait: %q is not a duration up to %v; write it like 30s", text, longestWait)
+		}
+		wait = time.Duration(d)
+	}
+	if text := c.QueryParam("running"); text != "" {
+		if _, err := fmt.Sscanf(text, "%d", &running); err != nil || running < 0 || running > math.MaxInt32 {
+			return 0, 0, fmt.Errorf("running: %q is not the version that the device runs, a whole number", text)
+		}
+	}
+	return wait, running, nil
+}
+
+// device finds the device behind a request for orders.
+func (w *Way) device(c *echo.Context) (*site.Device, pipeline.Sender, error) {
+	sender := pipeline.Sender{Key: sha256.Sum256([]byte(Bearer(c.Request().Header.Get("Authorization")))), Name: c.Request().Header.Get(DeviceHeader),
+		Protocol: Protocol, Address: c.RealIP()}
+	who, err := w.Door.Who(c.Request().Context(), sender)
+	if err == nil && who.Device == nil {
+		err = errArrival
+	}
+	return who.Device, sender, err
+}
+
+var errArrival = errors.New("this device waits to be let in; there are no orders for it yet")
+
+const maxReport = 4 << 10
+
+// Confirm takes what a device says that it runs: {"version": 3, "interval": 60}.
+func (w *Way) Confirm(c *echo.Context) error {
+	device, sender, err := w.device(c)
+	if err != nil {
+		return answerError(c, err)
+	}
+	body, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, maxReport))
+	if err != nil {
+		return answerError(c, err)
+	}
+	report, err := intake.DecodeReport(body)
+	if err == nil {
+		err = w.Door.Pipeline.Confirm(c.Request().Context(), sender, device.Name, report)
+	}
+	if err != nil {
+		return answerError(c, err)
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
 func answerError(c *echo.Context, err error) error {
 	var tooLong *http.MaxBytesError
+	var fast *door.ErrTooFast
+	var shut *door.ErrShutOut
+	var fault *measure.Fault
 	p := Problem{Status: http.StatusBadRequest, Detail: err.Error()}
+	retry := func(d time.Duration) {
+		c.Response().Header().Set("Retry-After", fmt.Sprint(int(math.Ceil(d.Seconds()))))
+	}
 	switch {
 	case errors.Is(err, pipeline.ErrKeyUnknown):
 		c.Response().Header().Set("WWW-Authenticate", `Bearer realm="jaunty"`)
 		p.Status, p.Detail = http.StatusUnauthorized, "The key is not known. Send the device's key as 'Authorization: Bearer KEY'."
-	case errors.Is(err, errViewer):
+	case errors.Is(err, pipeline.ErrNoName):
+		p.Detail = "This is the enrolment key; name the device in the header " + DeviceHeader + "."
+	case errors.Is(err, errViewer), errors.Is(err, pipeline.ErrTurnedAway), errors.Is(err, pipeline.ErrOwnKey), errors.Is(err, errArrival):
 		p.Status = http.StatusForbidden
+	case errors.As(err, &shut):
+		retry(shut.For)
+		p.Status = http.StatusTooManyRequests
+	case errors.As(err, &fast):
+		retry(fast.For)
+		p.Status = http.StatusTooManyRequests
+	case errors.Is(err, pipeline.ErrFull):
+		retry(time.Hour)
+		p.Status = http.StatusTooManyRequests
 	case errors.Is(err, pipeline.ErrAway):
-		c.Response().Header().Set("Retry-After", "2")
+		retry(2 * time.Second)
 		p.Status, p.Detail = http.StatusServiceUnavailable, "The database is away; nothing was taken. Send the same again."
 	case errors.As(err, &tooLong):
 		p.Status, p.Detail = http.StatusRequestEntityTooLarge, fmt.Sprintf("The body is longer than %d bytes.", tooLong.Limit)
 	case errors.Is(err, intake.ErrTooMany):
 		p.Status = http.StatusRequestEntityTooLarge
-	case errors.Is(err, intake.ErrMediaType):
+	case errors.Is(err, intake.ErrMediaType), errors.Is(err, errEncoding):
 		p.Status = http.StatusUnsupportedMediaType
+	case errors.As(err, &fault):
+		p.Status = http.StatusUnprocessableEntity
 	case errors.Is(err, context.Canceled):
 		return nil // nobody is there to be told
 	}

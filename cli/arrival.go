@@ -1,0 +1,151 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+const (
+	arrivalsPath  = "/api/v1/arrivals"
+	enrolmentPath = "/api/v1/enrolment"
+)
+
+func arrivalCommand() *cobra.Command {
+	return group("arrival", "Devices that announced themselves and wait to be let in", arrivalListCommand(), letInCommand(), turnAwayCommand(), enrolmentCommand())
+}
+
+func arrivalListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "Who waits, and what they send", Args: exactly(), Example: "  jaunty arrival list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			arrivals, err := fetch[[]site.Arrival](c, arrivalsPath)
+			if err != nil {
+				return err
+			}
+			return show(c, arrivals, func(w io.Writer) {
+				rows := [][]string{}
+				for _, a := range arrivals {
+					var sends []string
+					for _, s := range a.Signals {
+						if s.Text != "" {
+							sends = append(sends, s.Name+" "+clip(s.Text, 20))
+							continue
+						}
+						sends = append(sends, s.Name+" "+measure.Figure(s.Value, s.Unit))
+					}
+					state := a.State
+					if a.Former {
+						state += ", was deleted"
+					}
+					rows = append(rows, []string{a.Name, state, age(&a.LastAt), a.Protocol, a.Address, strconv.Itoa(a.Readings), clip(strings.Join(sends, ", "), 60)})
+				}
+				table(w, "Nobody waits. Devices with the enrolment key do: 'jaunty arrival enrolment new'.", []string{"NAME", "STATE", "HEARD", "BY", "FROM", "KEPT", "SENDS"}, rows)
+			})
+		},
+	}
+}
+
+func letInCommand() *cobra.Command {
+	c := &cobra.Command{Use: "let-in NAME", Short: "Make an arrival a device, with what it has sent so far", Args: exactly("NAME"), ValidArgsFunction: arrivalNames,
+		Example: "  jaunty arrival let-in stranger\n  jaunty arrival let-in stranger --kit pond-probe --title 'Second pond'"}
+	f := c.Flags()
+	f.String("kit", "", "the kit that it is made from")
+	f.String("title", "", "what people call it")
+	f.String("behind", "", "the gateway that it stands behind")
+	completeKits(c, "kit")
+	completeDevices(c, "behind")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		in := map[string]string{}
+		for _, name := range []string{"kit", "title", "behind"} {
+			if f.Changed(name) {
+				in[name], _ = f.GetString(name)
+			}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var out site.Device
+		if err := s.Do(c.Context(), http.MethodPost, arrivalsPath+"/"+args[0]+"/let-in", in, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) {
+			fmt.Fprintf(w, "Device %s is let in with %d signals.\n", out.Name, out.Signals)
+			if out.Enrolled {
+				fmt.Fprintf(w, "It sends with the enrolment key; give it one of its own: jaunty device key rotate %s\n", out.Name)
+			}
+		})
+	}
+	return c
+}
+
+func turnAwayCommand() *cobra.Command {
+	c := &cobra.Command{Use: "turn-away NAME", Short: "Refuse what an arrival sends; it can still be let in later", Args: exactly("NAME"), ValidArgsFunction: arrivalNames, Example: "  jaunty arrival turn-away stranger"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPost, arrivalsPath+"/"+args[0]+"/turn-away", nil, nil); err != nil {
+			return err
+		}
+		return show(c, map[string]string{"turned_away": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "%s is turned away.\n", args[0]) })
+	}
+	return c
+}
+
+// enrolment says whether devices that nobody knows may announce themselves.
+type enrolment struct {
+	On  bool   `json:"on"`
+	Key string `json:"key,omitempty"`
+}
+
+func enrolmentCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "enrolment [new|off]", Short: "The key that lets unknown devices announce themselves", Args: cobra.MaximumNArgs(1), ValidArgs: []string{"new", "off"},
+		Long: `The enrolment key lets devices that nobody knows announce themselves under a name of their own. new
+makes one, tells it once, and ends the old one; off ends enrolment; nothing tells whether there is one.`,
+		Example: "  jaunty arrival enrolment new\n  jaunty arrival enrolment off",
+	}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		method := http.MethodGet
+		if len(args) == 1 {
+			switch args[0] {
+			case "new":
+				method = http.MethodPost
+			case "off":
+				method = http.MethodDelete
+			default:
+				return misused("%q is neither new nor off%s", args[0], didYouMean(args[0], []string{"new", "off"}))
+			}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var out enrolment
+		if err := s.Do(c.Context(), method, enrolmentPath, nil, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) {
+			switch {
+			case out.Key != "":
+				fmt.Fprintf(w, "The enrolment key, told once:\n\n  %s\n\nA device announces itself with it and a name of its own, for instance:\n\n"+
+					"  curl -i %s/api/v1/intake -H 'Authorization: Bearer %s' -H 'Jaunty-Device: my-device' -H 'Content-Type: application/json' -d '{\"temp\": 21.5}'\n", out.Key, s.URL, out.Key)
+			case out.On:
+				fmt.Fprintln(w, "There is an enrolment key.")
+			default:
+				fmt.Fprintln(w, "There is no enrolment key; devices must be added by name.")
+			}
+		})
+	}
+	return c
+}

@@ -1,0 +1,50 @@
+package cli
+
+import (
+	"net/http"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/site"
+)
+
+// completeFrom lets the shell complete a flag from fixed words.
+func completeFrom(c *cobra.Command, flag string, words ...string) {
+	_ = c.RegisterFlagCompletionFunc(flag, cobra.FixedCompletions(words, cobra.ShellCompDirectiveNoFileComp))
+}
+
+// names asks the service for the names at a path; a service that does not answer completes nothing.
+func names[T any](c *cobra.Command, path string, name func(T) string) ([]string, cobra.ShellCompDirective) {
+	var all []T
+	if s, err := service(); err != nil || s.Do(c.Context(), http.MethodGet, path, nil, &all) != nil {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	out := make([]string, len(all))
+	for i := range all {
+		out[i] = name(all[i])
+	}
+	return out, cobra.ShellCompDirectiveNoFileComp
+}
+
+func deviceNames(c *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if len(args) > 0 {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	return names(c, devicesPath, func(d site.Device) string { return d.Name })
+}
+
+func kitNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return names(c, kitsPath, func(k site.Kit) string { return k.Name })
+}
+
+func arrivalNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return names(c, arrivalsPath, func(a site.Arrival) string { return a.Name })
+}
+
+func completeDevices(c *cobra.Command, flag string) {
+	_ = c.RegisterFlagCompletionFunc(flag, func(c *cobra.Command, _ []string, text string) ([]string, cobra.ShellCompDirective) {
+		return deviceNames(c, nil, text)
+	})
+}
+
+func completeKits(c *cobra.Command, flag string) { _ = c.RegisterFlagCompletionFunc(flag, kitNames) }

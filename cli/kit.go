@@ -1,0 +1,219 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"strconv"
+	"strings"
+
+	"github.com/goccy/go-yaml"
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/server"
+)
+
+const kitsPath = "/api/v1/kits"
+
+func kitCommand() *cobra.Command {
+	return group("kit", "Reusable descriptions of one sort of device", kitListCommand(), kitShowCommand(), kitSaveCommand(), kitLoadCommand(), kitApplyCommand(), kitDeleteCommand(), kitSchemaCommand())
+}
+
+func kitListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "All kits", Args: exactly(), Example: "  jaunty kit list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			kits, err := fetch[[]site.Kit](c, kitsPath)
+			if err != nil {
+				return err
+			}
+			return show(c, kits, func(w io.Writer) {
+				rows := [][]string{}
+				for _, k := range kits {
+					rows = append(rows, []string{k.Name, orDash(k.Title), strconv.Itoa(len(k.Signals)), strconv.Itoa(len(k.Guards)), k.Interval.String()})
+				}
+				table(w, "No kits yet; make one of a device with 'jaunty kit save NAME --from DEVICE'.", []string{"NAME", "CALLED", "SIGNALS", "GUARDS", "INTERVAL"}, rows)
+			})
+		},
+	}
+}
+
+func kitShowCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "show NAME", Short: "One kit as YAML, which kit load reads", Args: exactly("NAME"), ValidArgsFunction: kitNames, Example: "  jaunty kit show pond-probe > pond-probe.yaml",
+		RunE: func(c *cobra.Command, args []string) error {
+			k, err := fetch[site.Kit](c, kitsPath+"/"+args[0])
+			if err != nil {
+				return err
+			}
+			text, err := kitYAML(k)
+			if err != nil {
+				return err
+			}
+			return show(c, k, func(w io.Writer) { fmt.Fprint(w, text) })
+		},
+	}
+}
+
+// kitYAML writes a kit as YAML, in the order of its fields.
+func kitYAML(k site.Kit) (string, error) {
+	text, err := yaml.MarshalWithOptions(k, yaml.Indent(2), yaml.IndentSequence(true), yaml.UseJSONMarshaler(), yaml.OmitZero())
+	return string(text), err
+}
+
+// savedKit is a kit that was saved, with what it would change.
+type savedKit struct {
+	Kit    site.Kit         `json:"kit"`
+	Offers []site.KitChange `json:"offers"`
+}
+
+func kitSaveCommand() *cobra.Command {
+	c := &cobra.Command{Use: "save NAME", Short: "Make a kit of a device as it is", Args: exactly("NAME"), Example: "  jaunty kit save pond-probe --from pond"}
+	from := c.Flags().String("from", "", "the device that it is to describe")
+	_ = c.MarkFlagRequired("from")
+	completeDevices(c, "from")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var out savedKit
+		if err := s.Do(c.Context(), http.MethodPost, kitsPath+"/"+args[0]+"/from-device", map[string]string{"device": *from}, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) { tellSaved(w, out) })
+	}
+	return c
+}
+
+func tellSaved(w io.Writer, out savedKit) {
+	fmt.Fprintf(w, "Kit %s is saved: %d signals, %d guards.\n", out.Kit.Name, len(out.Kit.Signals), len(out.Kit.Guards))
+	if len(out.Offers) == 0 {
+		return
+	}
+	fmt.Fprintf(w, "\nNothing has changed yet. 'jaunty kit apply %s' would change:\n\n", out.Kit.Name)
+	tellChanges(w, out.Offers)
+}
+
+func tellChanges(w io.Writer, changes []site.KitChange) {
+	rows := [][]string{}
+	for _, c := range changes {
+		to := orNothing(c.To)
+		if c.Kept != "" {
+			to = "stays: " + c.Kept
+		}
+		rows = append(rows, []string{c.Device, strings.TrimSpace(c.What + " " + c.Field), clip(orNothing(c.From), 50), clip(to, 70)})
+	}
+	table(w, "Nothing changes.", []string{"DEVICE", "WHAT", "FROM", "TO"}, rows)
+}
+
+func orNothing(text string) string {
+	if text == "" {
+		return "-"
+	}
+	return text
+}
+
+func kitLoadCommand() *cobra.Command {
+	c := &cobra.Command{Use: "load FILE", Short: "Save a kit from a YAML file; - is standard input", Args: exactly("FILE"),
+		Long: `Save a kit from a YAML file, in place of one of the same name. What it would change of the devices that
+were made from it is shown and not done; 'jaunty kit apply' does it. 'jaunty kit schema' prints the JSON
+Schema of the file.`,
+		Example: "  jaunty kit load pond-probe.yaml\n  jaunty kit show pond-probe | sed 's/2s/5s/' | jaunty kit load -"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		k, err := readKit(c, args[0])
+		if err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var out savedKit
+		if err := s.Do(c.Context(), http.MethodPut, kitsPath+"/"+url.PathEscape(k.Name), k, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) { tellSaved(w, out) })
+	}
+	return c
+}
+
+func readKit(c *cobra.Command, file string) (k site.Kit, err error) {
+	in := c.InOrStdin()
+	if file != "-" {
+		f, err := os.Open(file)
+		if err != nil {
+			return k, err
+		}
+		defer f.Close()
+		in = f
+	}
+	text, err := io.ReadAll(io.LimitReader(in, 1<<20))
+	if err != nil {
+		return k, err
+	}
+	if err := yaml.UnmarshalWithOptions(text, &k, yaml.Strict(), yaml.UseJSONUnmarshaler()); err != nil {
+		return k, misused("%s: %s", file, yaml.FormatError(err, false, true))
+	}
+	if err := k.Check(); err != nil {
+		var fault *measure.Fault = err.(*measure.Fault)
+		return k, misused("%s: %s: %s", file, fault.Field, fault.Reason)
+	}
+	return k, nil
+}
+
+func kitApplyCommand() *cobra.Command {
+	c := &cobra.Command{Use: "apply NAME [DEVICE …]", Short: "Make devices what their kit says", Args: cobra.MinimumNArgs(1), ValidArgsFunction: kitNames,
+		Long:    "Make devices what their kit says: those named, or all that were made from it. --dry-run shows what would change.",
+		Example: "  jaunty kit apply pond-probe --dry-run\n  jaunty kit apply pond-probe\n  jaunty kit apply pond-probe second-pond"}
+	dry := c.Flags().Bool("dry-run", false, "show what would change, and change nothing")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var changes []site.KitChange
+		if *dry {
+			query := url.Values{"device": args[1:]}
+			err = s.Do(c.Context(), http.MethodGet, kitsPath+"/"+args[0]+"/changes?"+query.Encode(), nil, &changes)
+		} else {
+			err = s.Do(c.Context(), http.MethodPost, kitsPath+"/"+args[0]+"/apply", map[string][]string{"devices": args[1:]}, &changes)
+		}
+		if err != nil {
+			return err
+		}
+		return show(c, changes, func(w io.Writer) { tellChanges(w, changes) })
+	}
+	return c
+}
+
+func kitDeleteCommand() *cobra.Command {
+	c := &cobra.Command{Use: "delete NAME", Short: "Remove a kit; its devices stay as they are", Args: exactly("NAME"), ValidArgsFunction: kitNames, Example: "  jaunty kit delete pond-probe"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodDelete, kitsPath+"/"+args[0], nil, nil); err != nil {
+			return err
+		}
+		return show(c, map[string]string{"deleted": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Kit %s is removed.\n", args[0]) })
+	}
+	return c
+}
+
+func kitSchemaCommand() *cobra.Command {
+	return &cobra.Command{Use: "schema", Short: "The JSON Schema of a kit's YAML file", Args: exactly(), Example: "  jaunty kit schema > kit.schema.json",
+		RunE: func(c *cobra.Command, _ []string) error {
+			schema, err := server.KitSchema()
+			if err != nil {
+				return err
+			}
+			_, err = c.OutOrStdout().Write(schema)
+			return err
+		}}
+}

@@ -1,0 +1,136 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+)
+
+func signalCommand() *cobra.Command {
+	return group("signal", "Streams of readings", signalListCommand(), signalSetCommand())
+}
+
+func signalListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "All signals with their newest readings", Args: exactly(), Example: "  jaunty signal list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			signals, err := fetch[[]site.Signal](c, "/api/v1/signals")
+			if err != nil {
+				return err
+			}
+			return show(c, signals, func(w io.Writer) {
+				rows := [][]string{}
+				for _, v := range signals {
+					rows = append(rows, []string{v.Path(), roster.Thing(v.DeviceTitle, v.Title), reads(v), age(v.At)})
+				}
+				table(w, "No signals yet; they appear by themselves at the first reading.", []string{"SIGNAL", "CALLED", "READS", "MEASURED"}, rows)
+			})
+		},
+	}
+}
+
+// reads writes a signal's newest value for people.
+func reads(v site.Signal) string {
+	switch {
+	case v.Value == nil:
+		return "-"
+	case v.Text != nil:
+		return clip(*v.Text, 40)
+	case v.Kind == site.KindSwitch && *v.Value == 0:
+		return "off"
+	case v.Kind == site.KindSwitch:
+		return "on"
+	}
+	return measure.Figure(*v.Value, v.Unit)
+}
+
+func signalSetCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "set DEVICE/SIGNAL", Short: "Say what a signal is called, its unit, span, step, bands and interval", Args: exactly("DEVICE/SIGNAL"),
+		Example: `  jaunty signal set greenhouse-door/temp --title 'Air temperature' --unit Cel
+  jaunty signal set boiler-room/co --span 0..500 --step 1 --interval 2s
+  jaunty signal set cistern/level --band 'dry ..1150' --band 'falling 1150..2900' --band 'covered 2900..'`,
+	}
+	f := c.Flags()
+	f.String("title", "", "what people call it")
+	f.String("quantity", "", "what it measures, in a word or two")
+	f.String("unit", "", "SenML or UCUM code (Cel, %RH, ppm, V …); can be said once")
+	f.String("span", "", "the values that the instrument can truly give, LOW..HIGH")
+	f.Float64("step", 0, "resolution")
+	f.StringArray("band", nil, "a named stretch of its values, 'NAME FROM..TO'; repeat for each; all together replace the old ones")
+	f.String("interval", "", "how often a reading is expected; 0s: as often as its device's")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if _, _, err := site.SplitPath(args[0]); err != nil {
+			return wrongUse{err}
+		}
+		change, err := signalChange(c)
+		if err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var out site.Signal
+		if err := s.Do(c.Context(), http.MethodPatch, "/api/v1/signals/"+args[0], change, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) {
+			fmt.Fprintln(w, strings.TrimSpace(fmt.Sprintf("%s is called %q %s", out.Path(), roster.Thing(out.DeviceTitle, out.Title), out.Unit)))
+		})
+	}
+	return c
+}
+
+// signalChange gathers what the flags say.
+func signalChange(c *cobra.Command) (map[string]any, error) {
+	change := map[string]any{}
+	for _, name := range []string{"title", "quantity", "unit", "interval"} {
+		if f := c.Flags().Lookup(name); f.Changed {
+			change[name] = f.Value.String()
+		}
+	}
+	if f := c.Flags(); f.Changed("step") {
+		change["step"], _ = f.GetFloat64("step")
+	}
+	if text, _ := c.Flags().GetString("span"); text != "" {
+		span, err := parseSpan(text)
+		if err != nil {
+			return nil, err
+		}
+		change["span"] = span
+	}
+	if texts, _ := c.Flags().GetStringArray("band"); c.Flags().Changed("band") {
+		bands := site.Bands{}
+		for _, text := range texts {
+			band, err := site.ParseBand(text)
+			if err != nil {
+				return nil, wrongUse{err}
+			}
+			bands = append(bands, band)
+		}
+		change["bands"] = bands
+	}
+	if len(change) == 0 {
+		return nil, misused("say what is to change, for instance --title or --unit")
+	}
+	return change, nil
+}
+
+func parseSpan(text string) (site.Span, error) {
+	low, high, found := strings.Cut(text, "..")
+	l, lowErr := strconv.ParseFloat(low, 64)
+	h, highErr := strconv.ParseFloat(high, 64)
+	if !found || lowErr != nil || highErr != nil {
+		return site.Span{}, misused("--span %q is not LOW..HIGH, as in 0..500", text)
+	}
+	return site.Span{Low: l, High: h}, nil
+}

@@ -1,0 +1,104 @@
+package site
+
+import (
+	"database/sql/driver"
+	"encoding/json"
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+
+	"jauntylark/core/measure"
+)
+
+// Band is a named stretch of a signal's values: from From on, up to but without To.
+type Band struct {
+	Name string   `json:"name" minLength:"1" maxLength:"40" example:"dry"`
+	From *float64 `json:"from,omitempty" required:"false" doc:"lowest value of the band; left out: from the lowest on"`
+	To   *float64 `json:"to,omitempty" required:"false" doc:"the band ends before this value; left out: up to the highest"`
+}
+
+// Bands are the bands of one signal, in order.
+type Bands []Band
+
+// Check tells which band is wrong: nil or a *measure.Fault.
+func (b Bands) Check() error {
+	last := math.Inf(-1)
+	for i, band := range b {
+		from, to := math.Inf(-1), math.Inf(1)
+		if band.From != nil {
+			from = *band.From
+		}
+		if band.To != nil {
+			to = *band.To
+		}
+		switch {
+		case strings.TrimSpace(band.Name) == "":
+			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %d has no name", i+1)}
+		case math.IsNaN(from) || math.IsNaN(to) || from >= to:
+			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q goes from %v to %v; the lower value comes first", band.Name, from, to)}
+		case from < last:
+			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q begins at %v, inside the one before it", band.Name, from)}
+		}
+		last = to
+	}
+	return nil
+}
+
+// ParseBand reads "dry ..1150", "fine 1150..2900" or "wet 2900..".
+func ParseBand(text string) (Band, error) {
+	name, stretch, found := cutLast(strings.TrimSpace(text), " ")
+	low, high, dotted := strings.Cut(stretch, "..")
+	if !found || !dotted {
+		return Band{}, fmt.Errorf("%q is not a band; write it like 'dry ..1150', 'fine 1150..2900' or 'wet 2900..'", text)
+	}
+	b := Band{Name: strings.TrimSpace(name)}
+	for _, end := range []struct {
+		text string
+		into **float64
+	}{{low, &b.From}, {high, &b.To}} {
+		if end.text == "" {
+			continue
+		}
+		v, err := strconv.ParseFloat(end.text, 64)
+		if err != nil {
+			return Band{}, fmt.Errorf("%q in band %q is not a number", end.text, text)
+		}
+		*end.into = &v
+	}
+	return b, nil
+}
+
+func cutLast(s, sep string) (before, after string, found bool) {
+	if i := strings.LastIndex(s, sep); i >= 0 {
+		return s[:i], s[i+len(sep):], true
+	}
+	return s, "", false
+}
+
+// Scan reads the bands from their column.
+func (b *Bands) Scan(v any) error { return scanJSON(v, b) }
+
+// Value writes the bands into their column.
+func (b Bands) Value() (driver.Value, error) {
+	if b == nil {
+		return "[]", nil
+	}
+	return jsonText(b)
+}
+
+// scanJSON reads a jsonb column into a noun.
+func scanJSON(column, into any) error {
+	switch v := column.(type) {
+	case []byte:
+		return json.Unmarshal(v, into)
+	case string:
+		return json.Unmarshal([]byte(v), into)
+	}
+	return fmt.Errorf("%T is not JSON", column)
+}
+
+func jsonText(v any) (driver.Value, error) {
+	text, err := json.Marshal(v)
+	return string(text), err
+}

@@ -1,0 +1,284 @@
+// Package coapin takes readings over CoAP (RFC 7252), and gives devices their orders: POST /intake, and
+// GET and PUT /settings, which can be observed (RFC 7641). Long bodies come in blocks (RFC 7959). It
+// speaks DTLS with pre-shared keys (RFC 4279, RFC 6347) and, where that is switched on, plain UDP.
+//
+// A confirmable request is answered when what it brought is committed, never before.
+package coapin
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/plgd-dev/go-coap/v3/message"
+	"github.com/plgd-dev/go-coap/v3/message/codes"
+	"github.com/plgd-dev/go-coap/v3/mux"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/intake"
+	"jauntylark/intake/door"
+	"jauntylark/pipeline"
+)
+
+// Protocol is what this way in is called.
+const Protocol = "CoAP"
+
+// Way is the way in over CoAP.
+type Way struct {
+	door      *door.Door
+	log       *slog.Logger
+	tries     *handshakes
+	observers *observers
+}
+
+// New makes the way in; ServePlain and ServeDTLS open it.
+func New(d *door.Door, log *slog.Logger) *Way {
+	return &Way{door: d, log: log, tries: newHandshakes(), observers: newObservers()}
+}
+
+// contentTypes are the content formats (RFC 7252 section 12.3, RFC 8428 section 12.4) that a body may
+// have.
+var contentTypes = map[message.MediaType]string{
+	message.AppJSON: intake.FlatJSON, message.AppSenmlJSON: intake.SenMLJSON, message.AppSenmlCbor: intake.SenMLCBOR, message.TextPlain: "text/plain",
+}
+
+// handler gives the resources; who finds out the sender of a request.
+func (w *Way) handler(ctx context.Context, who func(mux.Conn, *mux.Message) (pipeline.Sender, error)) mux.Handler {
+	return mux.HandlerFunc(func(out mux.ResponseWriter, in *mux.Message) {
+		path, _ := in.Options().Path()
+		r := &request{way: w, out: out, in: in}
+		r.sender, r.err = who(out.Conn(), in)
+		switch strings.TrimPrefix(path, "/") {
+		case ".well-known/core": // RFC 6690
+			r.answer(codes.Content, message.AppLinkFormat, `</intake>;rt="readings",</settings>;obs;rt="settings"`)
+		case "intake":
+			r.allow(codes.POST, func() { r.intake(ctx) })
+		case "settings":
+			switch in.Code() {
+			case codes.PUT, codes.POST:
+				r.allow(in.Code(), func() { r.confirm(ctx) })
+			default:
+				r.allow(codes.GET, func() { r.settings(ctx) })
+			}
+		default:
+			r.fail(codes.NotFound, "there is /intake and /settings")
+		}
+	})
+}
+
+// request is one request with its answer.
+type request struct {
+	way    *Way
+	out    mux.ResponseWriter
+	in     *mux.Message
+	sender pipeline.Sender
+	err    error // why the sender may not come in
+}
+
+func (r *request) answer(code codes.Code, format message.MediaType, body string) {
+	if err := r.out.SetResponse(code, format, strings.NewReader(body)); err != nil {
+		r.way.log.Debug("a CoAP answer could not be written", "error", err)
+	}
+}
+
+// fail answers with what is wrong, in words (RFC 7252 section 5.5.2).
+func (r *request) fail(code codes.Code, reason string) {
+	r.answer(code, message.TextPlain, reason[:min(len(reason), 300)])
+}
+
+func (r *request) allow(method codes.Code, do func()) {
+	switch {
+	case r.in.Code() != method:
+		r.fail(codes.MethodNotAllowed, "send "+method.String())
+	case r.err != nil:
+		r.failWith(r.err)
+	default:
+		do()
+	}
+}
+
+func (r *request) failWith(err error) {
+	var fast *door.ErrTooFast
+	var shut *door.ErrShutOut
+	var fault *measure.Fault
+	code := codes.BadRequest
+	switch {
+	case errors.Is(err, pipeline.ErrKeyUnknown), errors.As(err, &shut):
+		code = codes.Unauthorized
+	case errors.Is(err, pipeline.ErrTurnedAway), errors.Is(err, pipeline.ErrOwnKey):
+		code = codes.Forbidden
+	case errors.As(err, &fast), errors.Is(err, pipeline.ErrFull):
+		code = codes.TooManyRequests
+	case door.Away(err):
+		code, err = codes.ServiceUnavailable, pipeline.ErrAway
+	case errors.Is(err, intake.ErrTooMany), errors.Is(err, errTooLong):
+		code = codes.RequestEntityTooLarge
+	case errors.Is(err, intake.ErrMediaType):
+		code = codes.UnsupportedMediaType
+	case errors.As(err, &fault):
+		code = unprocessable
+	}
+	r.fail(code, err.Error())
+}
+
+// unprocessable is 4.22 (RFC 8132 section 2.3).
+const unprocessable = codes.Code(4<<5 | 22)
+
+var errTooLong = fmt.Errorf("the body is longer than %d bytes", intake.MaxBody)
+
+func (r *request) body() ([]byte, string, error) {
+	if r.in.Body() == nil {
+		return nil, "", errors.New("the request has no body")
+	}
+	body, err := io.ReadAll(io.LimitReader(r.in.Body(), intake.MaxBody+1))
+	if err != nil {
+		return nil, "", err
+	}
+	if len(body) > intake.MaxBody {
+		return nil, "", errTooLong
+	}
+	format, err := r.in.Options().ContentFormat()
+	if err != nil {
+		return body, intake.Guess(body), nil
+	}
+	kind, known := contentTypes[format]
+	if !known {
+		kind = format.String()
+	}
+	return body, kind, nil
+}
+
+// intake takes readings: 2.04 when something was taken, with what was refused; 4.22 when nothing was.
+func (r *request) intake(ctx context.Context) {
+	body, kind, err := r.body()
+	if err != nil {
+		r.failWith(err)
+		return
+	}
+	result, err := r.way.door.Receive(ctx, &door.Visit{Sender: r.sender, ContentType: kind, Body: body})
+	switch {
+	case err != nil:
+		r.failWith(err)
+	case len(result.Refused) == 0:
+		r.answer(codes.Changed, message.TextPlain, "")
+	case result.Accepted > 0:
+		text, _ := json.Marshal(map[string]any{"accepted": result.Accepted, "rejected": result.Refused[:min(len(result.Refused), 5)]})
+		r.answer(codes.Changed, message.AppJSON, string(text))
+	default:
+		first := result.Refused[0]
+		r.fail(unprocessable, fmt.Sprintf("record %d, %s: %s", first.Index, first.Field, first.Reason))
+	}
+}
+
+// device finds the device that may be given orders.
+func (r *request) device(ctx context.Context) *site.Device {
+	who, err := r.way.door.Who(ctx, r.sender)
+	switch {
+	case err != nil:
+		r.failWith(err)
+	case who.Device == nil:
+		r.fail(codes.Forbidden, "this device waits to be let in; there are no orders for it yet")
+	}
+	return who.Device
+}
+
+// settings gives the newest order; observed, each newer one follows.
+func (r *request) settings(ctx context.Context) {
+	device := r.device(ctx)
+	if device == nil {
+		return
+	}
+	body := orderOf(device)
+	observe, err := r.in.Options().Observe()
+	switch {
+	case err != nil:
+		r.answer(codes.Content, message.AppJSON, string(body))
+	case observe == 0:
+		r.way.observers.add(r.out.Conn(), r.in.Token(), r.sender, device)
+		sequence := message.Option{ID: message.Observe, Value: sequenceNumber(firstSequence)}
+		if err := r.out.SetResponse(codes.Content, message.AppJSON, bytes.NewReader(body), sequence); err != nil {
+			r.way.log.Debug("a CoAP answer could not be written", "error", err)
+		}
+	default:
+		r.way.observers.remove(r.out.Conn(), r.in.Token())
+		r.answer(codes.Content, message.AppJSON, string(body))
+	}
+}
+
+func orderOf(d *site.Device) []byte {
+	body, err := json.Marshal(site.OrderOf(d.Version, d.Settings))
+	if err != nil {
+		return nil
+	}
+	return body
+}
+
+// confirm takes what a device says that it runs.
+func (r *request) confirm(ctx context.Context) {
+	device := r.device(ctx)
+	if device == nil {
+		return
+	}
+	body, _, err := r.body()
+	if err != nil {
+		r.failWith(err)
+		return
+	}
+	report, err := intake.DecodeReport(body)
+	if err == nil {
+		err = r.way.door.Pipeline.Confirm(ctx, r.sender, device.Name, report)
+	}
+	if err != nil {
+		r.failWith(err)
+		return
+	}
+	r.answer(codes.Changed, message.TextPlain, "")
+}
+
+// query gives a query option's value (RFC 7252 section 5.10.1).
+func query(in *mux.Message, name string) string {
+	queries, err := in.Options().Queries()
+	if err != nil {
+		return ""
+	}
+	i := slices.IndexFunc(queries, func(q string) bool { return strings.HasPrefix(q, name+"=") })
+	if i < 0 {
+		return ""
+	}
+	return queries[i][len(name)+1:]
+}
+
+// plainSender is who sends without DTLS: as the query says.
+func (w *Way) plainSender(conn mux.Conn, in *mux.Message) (pipeline.Sender, error) {
+	s := pipeline.Sender{Key: sha256.Sum256([]byte(query(in, "key"))), Name: query(in, "device"), Protocol: Protocol, Address: host(conn.RemoteAddr())}
+	if query(in, "key") == "" {
+		return s, fmt.Errorf("%w: without DTLS the query must be ?device=DEVICE&key=KEY", pipeline.ErrKeyUnknown)
+	}
+	who, err := w.door.Who(in.Context(), s)
+	if err == nil && who.Device != nil && s.Name != who.Device.Name {
+		w.door.Complain(who.Device, s, fmt.Sprintf("the query over CoAP says device=%s; with this key it must be %s", s.Name, who.Device.Name))
+		err = fmt.Errorf("%w: it is not that of %q", pipeline.ErrKeyUnknown, s.Name)
+	}
+	return s, err
+}
+
+func host(a net.Addr) string {
+	address, _, err := net.SplitHostPort(a.String())
+	if err != nil {
+		return a.String()
+	}
+	return address
+}
+
+// keepOpen is how long a connection is remembered that says nothing.
+const keepOpen = 10 * time.Minute

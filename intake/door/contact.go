@@ -1,0 +1,213 @@
+package door
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"sync"
+	"time"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/intake"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+)
+
+// contacts remembers what was last seen of each device until it is written down. Nothing hangs on it:
+// what is lost in a crash is seen anew.
+type contacts struct {
+	mu     sync.Mutex
+	seen   map[int64]*contact
+	uses   map[int64]store.KeyUse
+	knocks []site.Knock
+}
+
+type contact struct {
+	store.Contact
+	fresh    bool // not yet written
+	readings int  // since it was last written
+	since    time.Time
+	average  float64 // readings a second, decaying
+	counted  time.Time
+	online   int // connections that it holds
+}
+
+const (
+	keepEvery     = time.Second
+	onlineFor     = 90 * time.Second // a connection counts so long after it was last written down
+	onlineRewrite = 30 * time.Second
+	averageOver   = 10 * time.Minute
+	knocksAtMost  = 100
+)
+
+func (c *contacts) init() {
+	c.seen, c.uses = map[int64]*contact{}, map[int64]store.KeyUse{}
+}
+
+func (c *contacts) of(device int64, now time.Time) *contact {
+	seen := c.seen[device]
+	if seen == nil {
+		seen = &contact{Contact: store.Contact{Device: device}, since: now, counted: now}
+		c.seen[device] = seen
+	}
+	seen.fresh = true
+	return seen
+}
+
+func (c *contacts) knocked(k site.Knock) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if len(c.knocks) < knocksAtMost {
+		c.knocks = append(c.knocks, k)
+	}
+}
+
+// note remembers what became of a visit.
+func (d *Door) note(p *Pending) {
+	if p.who.Device == nil {
+		return
+	}
+	v := p.visit
+	c := &d.contacts
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	seen := c.of(p.who.Device.ID, p.arrived.Time())
+	seen.At, seen.Protocol, seen.Address = p.arrived, v.Protocol, v.Address
+	if p.who.Key.ID != 0 {
+		c.uses[p.who.Key.ID] = store.KeyUse{Key: p.who.Key.ID, At: p.arrived, From: v.Address, By: v.Protocol}
+	}
+	seen.readings += p.result.Accepted
+	newest := measure.Instant(0)
+	for i := range v.Samples {
+		newest = max(newest, v.Samples[i].At)
+	}
+	if newest != 0 {
+		behind := int64(p.arrived - newest)
+		seen.ClockBehind = &behind
+	}
+	if text := complaint(p); text != "" {
+		seen.RefusedAt, seen.Refused = p.arrived, clip(text, 400)
+	}
+}
+
+// complaint says in words what was wrong with a visit: nothing when all is well.
+func complaint(p *Pending) string {
+	var fast *ErrTooFast
+	switch {
+	case p.err == nil && len(p.result.Refused) > 0:
+		r := p.result.Refused[0]
+		text := fmt.Sprintf("%s: %s %s", r.Signal, r.Field, r.Reason)
+		if r.Signal == "" || r.Signal == r.Field {
+			text = r.Field + " " + r.Reason
+		}
+		if more := len(p.result.Refused) - 1; more > 0 {
+			text += fmt.Sprintf(" (and %d more)", more)
+		}
+		return text
+	case p.err == nil, Away(p.err):
+		return ""
+	case errors.As(p.err, &fast), errors.Is(p.err, intake.ErrMediaType), errors.Is(p.err, intake.ErrTooMany):
+		return p.err.Error()
+	}
+	return "the body cannot be read: " + p.err.Error()
+}
+
+// Complain remembers what is wrong with what a device does, where no visit tells.
+func (d *Door) Complain(device *site.Device, s pipeline.Sender, text string) {
+	now := d.Pipeline.Now()
+	d.contacts.mu.Lock()
+	defer d.contacts.mu.Unlock()
+	seen := d.contacts.of(device.ID, now.Time())
+	seen.At, seen.Protocol, seen.Address = now, s.Protocol, s.Address
+	seen.RefusedAt, seen.Refused = now, clip(text, 400)
+}
+
+// Online remembers that a device has opened a connection, or closed one.
+func (d *Door) Online(device int64, key int64, s pipeline.Sender, opened bool) {
+	if device == 0 {
+		return // an arrival
+	}
+	now := d.Pipeline.Now()
+	d.contacts.mu.Lock()
+	defer d.contacts.mu.Unlock()
+	seen := d.contacts.of(device, now.Time())
+	seen.At, seen.Protocol, seen.Address = now, s.Protocol, s.Address
+	if !opened {
+		seen.online--
+		return
+	}
+	seen.online++
+	if key != 0 {
+		d.contacts.uses[key] = store.KeyUse{Key: key, At: now, From: s.Address, By: s.Protocol}
+	}
+}
+
+// keepContacts writes down what was seen, until ctx ends.
+func (d *Door) keepContacts(ctx context.Context) {
+	for ctx.Err() == nil {
+		pause(ctx, keepEvery)
+		contacts, uses, knocks := d.contacts.take(d.Pipeline.Now())
+		if len(contacts)+len(uses)+len(knocks) == 0 {
+			continue
+		}
+		writing, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		if err := d.store.SaveContacts(writing, contacts, uses, knocks); err != nil {
+			d.log.Debug("what was seen of devices could not be written", "error", err)
+		}
+		cancel()
+	}
+}
+
+// take gives what is to be written at now.
+func (c *contacts) take(now measure.Instant) (fresh []store.Contact, uses []store.KeyUse, knocks []site.Knock) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	at := now.Time()
+	for id, seen := range c.seen {
+		if !seen.fresh && (seen.online <= 0 || at.Sub(seen.counted) < onlineRewrite) {
+			if seen.online <= 0 && at.Sub(seen.counted) > averageOver {
+				delete(c.seen, id)
+			}
+			continue
+		}
+		seen.count(at)
+		seen.OnlineUntil = 0
+		if seen.online > 0 {
+			seen.OnlineUntil = now.Add(onlineFor)
+		}
+		fresh = append(fresh, seen.Contact)
+		seen.fresh, seen.ClockBehind, seen.RefusedAt = false, nil, 0
+	}
+	for _, u := range c.uses {
+		uses = append(uses, u)
+	}
+	clear(c.uses)
+	knocks, c.knocks = c.knocks, nil
+	return fresh, uses, knocks
+}
+
+// count brings the decaying average of readings up to now.
+func (s *contact) count(now time.Time) {
+	elapsed := max(now.Sub(s.counted).Seconds(), 0.001)
+	over := averageOver.Seconds()
+	s.average = s.average*math.Exp(-elapsed/over) + float64(s.readings)/over
+	known := 1 - math.Exp(-max(now.Sub(s.since).Seconds(), 60)/over) // less than the whole stretch is known at first
+	s.PerMinute = 60 * s.average / known
+	s.readings, s.counted = 0, now
+}
+
+// Dropped remembers that a device has gone without a word, with what its will said.
+func (d *Door) Dropped(device *site.Device, will string) {
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	text := fmt.Sprintf("Device %s dropped off the network", device.Name)
+	if will != "" {
+		text += ": " + will
+	}
+	err := d.Pipeline.Do(ctx, func(t *pipeline.Turn) error { return t.Enter("device dropped", device.Name, "", text) })
+	if err != nil {
+		d.log.Warn("that a device dropped could not be written", "device", device.Name, "error", err)
+	}
+}

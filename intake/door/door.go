@@ -1,0 +1,321 @@
+// Package door is what all ways in have in common: who comes, how much may they send, what became of
+// it. A way in gives it a Visit; the door finds out who that is, bounds it, reads its body, hands it to
+// the pipeline, and remembers what was last seen of each device.
+package door
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"golang.org/x/sync/semaphore"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/intake"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+)
+
+// Door lets devices in. New makes one; Run makes it learn of changes.
+type Door struct {
+	Pipeline *pipeline.Pipeline
+	Seal     *Seal
+	store    *store.Store
+	log      *slog.Logger
+	rate     Rate
+
+	directory atomic.Pointer[directory]
+	mu        sync.Mutex
+	limits    map[int64]*limit
+	failures  *failures
+	contacts  contacts
+	bodies    *semaphore.Weighted
+	reloading sync.Mutex
+}
+
+// directory is what the door knows of devices and keys.
+type directory struct {
+	pipeline.Directory
+	changed chan struct{} // closed when there is a newer one
+}
+
+// bodiesAtOnce bounds the memory for bodies that are being read.
+const bodiesAtOnce = 256 << 20
+
+// New makes a door. A zero Rate is the default.
+func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.Logger) *Door {
+	d := &Door{Pipeline: p, Seal: seal, store: s, log: log, rate: rate.orDefault(), limits: map[int64]*limit{}, failures: newFailures(),
+		bodies: semaphore.NewWeighted(bodiesAtOnce)}
+	d.contacts.init()
+	d.directory.Store(&directory{Directory: pipeline.NewDirectory(nil, nil, nil, store.Enrolment{}), changed: make(chan struct{})})
+	return d
+}
+
+// Run learns of changes and writes down what was seen, until ctx ends.
+func (d *Door) Run(ctx context.Context) {
+	var all sync.WaitGroup
+	all.Go(func() { d.listen(ctx) })
+	all.Go(func() { d.keepContacts(ctx) })
+	all.Wait()
+}
+
+const (
+	reloadAtMost  = 200 * time.Millisecond // between two reloads
+	reloadAnyway  = time.Minute            // keys also end by time
+	listenRetries = time.Second
+)
+
+func (d *Door) listen(ctx context.Context) {
+	wake := make(chan struct{}, 1)
+	var all sync.WaitGroup
+	defer all.Wait()
+	all.Go(func() {
+		for ctx.Err() == nil {
+			err := d.store.ListenConfig(ctx, func(int64) {
+				select {
+				case wake <- struct{}{}:
+				default:
+				}
+			})
+			if err != nil && ctx.Err() == nil {
+				d.log.Debug("the door has lost the database, will try again", "error", err)
+				pause(ctx, listenRetries)
+			}
+		}
+	})
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-wake:
+		case <-time.After(reloadAnyway):
+		}
+		if err := d.Reload(ctx); err != nil && ctx.Err() == nil {
+			d.log.Warn("the door cannot read the devices and keys", "error", err)
+			pause(ctx, listenRetries)
+			select {
+			case wake <- struct{}{}:
+			default:
+			}
+		}
+		pause(ctx, reloadAtMost)
+	}
+}
+
+func pause(ctx context.Context, long time.Duration) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(long):
+	}
+}
+
+// Reload reads devices and keys anew and tells those who wait for changes.
+func (d *Door) Reload(ctx context.Context) error {
+	d.reloading.Lock()
+	defer d.reloading.Unlock()
+	devices, err := d.store.PlainDevices(ctx)
+	if err != nil {
+		return err
+	}
+	keys, err := d.store.Keys(ctx)
+	if err != nil {
+		return err
+	}
+	former, err := d.store.FormerKeys(ctx)
+	if err != nil {
+		return err
+	}
+	enrolment, err := d.store.Enrolment(ctx)
+	if err != nil {
+		return err
+	}
+	nouns := make([]*site.Device, len(devices))
+	for i := range devices {
+		nouns[i] = &devices[i]
+	}
+	old := d.directory.Swap(&directory{Directory: pipeline.NewDirectory(nouns, keys, former, enrolment), changed: make(chan struct{})})
+	close(old.changed)
+	d.forgetLimits()
+	return nil
+}
+
+// Look gives the devices and keys as they are known now, and a channel that is closed when they have
+// changed.
+func (d *Door) Look() (*pipeline.Directory, <-chan struct{}) {
+	now := d.directory.Load()
+	return &now.Directory, now.changed
+}
+
+// Visit is one thing that a sender brings.
+type Visit struct {
+	pipeline.Sender
+	ContentType    string
+	Body           []byte
+	Samples        []measure.Sample // instead of a body
+	Refused        []measure.Refusal
+	IdempotencyKey string
+	Fresh          bool // the key is kept, but was not used before
+	Patient        bool // over its rate it waits instead of being refused
+}
+
+// Result is what became of a visit.
+type Result struct {
+	pipeline.Outcome
+	Refused []measure.Refusal // with the field names of the body's own form
+}
+
+// ErrShutOut says that an address has tried too many unknown keys.
+type ErrShutOut struct{ For time.Duration }
+
+// Error says for how long.
+func (e *ErrShutOut) Error() string {
+	return fmt.Sprintf("too many unknown keys came from this address; try again in %d s", seconds(e.For))
+}
+
+// ErrTooFast says that a device is over its rate.
+type ErrTooFast struct {
+	For  time.Duration
+	What string
+}
+
+// Error says for how long and what the rate is.
+func (e *ErrTooFast) Error() string {
+	return fmt.Sprintf("this device sends more than %s; send the same again in %d s", e.What, seconds(e.For))
+}
+
+func seconds(d time.Duration) int { return int((d + time.Second - 1) / time.Second) }
+
+// Who finds out who a sender is. A key that is not known is looked up in the database, since another
+// process may have made it a moment ago; the tries of one address are slowed down and then shut out.
+func (d *Door) Who(ctx context.Context, s pipeline.Sender) (pipeline.Identity, error) {
+	now := d.Pipeline.Now()
+	directory, _ := d.Look()
+	who, err := directory.Identify(s, now)
+	if err == nil || !errors.Is(err, pipeline.ErrKeyUnknown) {
+		return who, err
+	}
+	if wait := d.failures.shutOut(s.Address, now.Time()); wait > 0 {
+		return who, &ErrShutOut{wait}
+	}
+	kind, err := d.store.KeyKind(ctx, s.Key[:])
+	switch {
+	case err != nil:
+		return who, fmt.Errorf("%w: %w", pipeline.ErrAway, err)
+	case kind != "":
+		if err := d.Reload(ctx); err != nil {
+			return who, fmt.Errorf("%w: %w", pipeline.ErrAway, err)
+		}
+		directory, _ = d.Look()
+		if who, err = directory.Identify(s, now); !errors.Is(err, pipeline.ErrKeyUnknown) {
+			return who, err
+		}
+	}
+	return who, d.unknown(ctx, s)
+}
+
+// Unknown counts a try with a key that nobody has, slows its sender down, and gives the error.
+func (d *Door) unknown(ctx context.Context, s pipeline.Sender) error {
+	now := d.Pipeline.Now()
+	d.contacts.knocked(site.Knock{At: now, Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
+	pause(ctx, d.failures.failed(s.Address, now.Time()))
+	return pipeline.ErrKeyUnknown
+}
+
+func clip(text string, length int) string { return text[:min(len(text), length)] }
+
+// Pending is a visit on its way; Wait gives what became of it.
+type Pending struct {
+	door    *Door
+	visit   *Visit
+	who     pipeline.Identity
+	ticket  pipeline.Ticket
+	started bool
+	limit   *limit
+	arrived measure.Instant
+	result  Result
+	err     error
+}
+
+// Receive takes a visit and waits for its commit.
+func (d *Door) Receive(ctx context.Context, v *Visit) (Result, error) {
+	return d.Start(ctx, v).Wait(ctx)
+}
+
+// Start takes a visit up to the point where it waits for its commit. Visits that one goroutine starts
+// are taken in that order.
+func (d *Door) Start(ctx context.Context, v *Visit) *Pending {
+	p := &Pending{door: d, visit: v, arrived: d.Pipeline.Now()}
+	if v.Person == "" {
+		if p.who, p.err = d.Who(ctx, v.Sender); p.err != nil {
+			return p
+		}
+	}
+	if p.err = p.read(ctx); p.err != nil || len(v.Samples) == 0 {
+		return p
+	}
+	if p.who.Device != nil {
+		p.limit = d.limitOf(p.who.Device.ID)
+		if p.err = p.limit.admit(ctx, len(v.Samples), v.Patient, p.arrived.Time()); p.err != nil {
+			p.limit = nil
+			return p
+		}
+	}
+	p.ticket, p.err = d.Pipeline.Start(ctx, &pipeline.Pack{Sender: v.Sender, Arrived: p.arrived, Samples: v.Samples, IdempotencyKey: v.IdempotencyKey, Fresh: v.Fresh})
+	p.started = p.err == nil
+	return p
+}
+
+// read reads the body.
+func (p *Pending) read(ctx context.Context) error {
+	v := p.visit
+	p.result.Refused = v.Refused
+	if v.Samples != nil || v.Refused != nil {
+		return nil
+	}
+	weight := int64(len(v.Body)) * 8 // samples take more room than their text
+	if err := p.door.bodies.Acquire(ctx, min(weight, bodiesAtOnce)); err != nil {
+		return err
+	}
+	defer p.door.bodies.Release(min(weight, bodiesAtOnce))
+	samples, refused, err := intake.Decode(v.ContentType, v.Body, p.arrived)
+	v.Samples, p.result.Refused, v.Body = samples, refused, nil
+	return err
+}
+
+// Ready tells whether Wait returns at once.
+func (p *Pending) Ready() bool { return !p.started || p.ticket.Ready() }
+
+// Device is the device behind the visit; nil for an arrival and for one that may not send.
+func (p *Pending) Device() *site.Device { return p.who.Device }
+
+// Wait returns when what was taken of the visit is committed.
+func (p *Pending) Wait(ctx context.Context) (Result, error) {
+	if p.started {
+		p.result.Outcome, p.err = p.ticket.Wait(ctx)
+		p.started = false
+	}
+	if p.limit != nil {
+		p.limit.done()
+		p.limit = nil
+	}
+	if p.err == nil {
+		p.result.Refused = append(p.result.Refused, intake.Name(p.visit.ContentType, p.result.Rejected)...)
+	}
+	p.door.note(p)
+	return p.result, p.err
+}
+
+// Away tells whether err means that the same may succeed later.
+func Away(err error) bool {
+	return errors.Is(err, pipeline.ErrAway) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
+}
+
+// Forget drops what was answered to an idempotency key, so that it can be used anew.
+func (d *Door) Forget(ctx context.Context, s pipeline.Sender, key string) error {
+	return d.store.ForgetOutcome(ctx, s.ID(), key)
+}

@@ -1,0 +1,50 @@
+package door
+
+import (
+	"fmt"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+)
+
+// PreSharedKey gives the key of a DTLS identity: DEVICE or DEVICE.N for a device's N-th key, the name
+// of a deleted device for its old key, and any other name for the enrolment key.
+func (d *Door) PreSharedKey(identity string) (string, error) {
+	directory, _ := d.Look()
+	now := d.Pipeline.Now()
+	if key, known := directory.Identity[identity]; known && (key.ExpiresAt == nil || *key.ExpiresAt > now) {
+		return d.Seal.Open(key.Sealed)
+	}
+	if device := directory.ByName[identity]; device != nil && !device.Enrolled {
+		return "", fmt.Errorf("device %s has no key of the identity %q", device.Name, identity)
+	} else if device == nil {
+		for _, former := range directory.Former {
+			if former.Name == identity {
+				return d.Seal.Open(former.Sealed)
+			}
+		}
+	}
+	if directory.Enrolment.Sealed == nil {
+		return "", fmt.Errorf("nobody has the identity %q", identity)
+	}
+	if err := site.CheckName(identity); err != nil {
+		return "", fmt.Errorf("the identity %w", err)
+	}
+	return d.Seal.Open(directory.Enrolment.Sealed)
+}
+
+// Knock remembers a try with a key that nobody has.
+func (d *Door) Knock(s pipeline.Sender) {
+	d.contacts.knocked(site.Knock{At: d.now(), Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
+}
+
+// ShutOut gives an error for an address that has tried too many unknown keys.
+func (d *Door) ShutOut(address string) error {
+	if wait := d.failures.shutOut(address, d.now().Time()); wait > 0 {
+		return &ErrShutOut{wait}
+	}
+	return nil
+}
+
+func (d *Door) now() measure.Instant { return d.Pipeline.Now() }

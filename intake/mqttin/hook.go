@@ -1,0 +1,220 @@
+package mqttin
+
+import (
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+
+	mqtt "github.com/mochi-mqtt/server/v2"
+	"github.com/mochi-mqtt/server/v2/packets"
+
+	"jauntylark/intake"
+	"jauntylark/intake/door"
+	"jauntylark/pipeline"
+)
+
+// hook is what the broker library asks of us.
+type hook struct {
+	mqtt.HookBase
+	broker    *Broker
+	mu        sync.Mutex
+	sessions  map[*mqtt.Client]*session
+	perDevice map[int64]int
+}
+
+// ID names the hook.
+func (h *hook) ID() string { return "jaunty" }
+
+// Provides lists what the hook wants to be asked.
+func (h *hook) Provides(b byte) bool {
+	switch b {
+	case mqtt.OnConnect, mqtt.OnConnectAuthenticate, mqtt.OnACLCheck, mqtt.OnPublish, mqtt.OnPacketRead, mqtt.OnDisconnect, mqtt.OnWillSent:
+		return true
+	}
+	return false
+}
+
+// OnConnect gives each device a room of its own for client identifiers, so that none can take over the
+// session of another, and refuses wills outside of the device's presence.
+func (h *hook) OnConnect(cl *mqtt.Client, pk packets.Packet) error {
+	cl.ID = string(cl.Properties.Username) + "/" + cl.ID
+	if pk.Connect.WillFlag && pk.Connect.WillTopic != root+string(cl.Properties.Username)+"/"+presence {
+		code := packets.ErrTopicNameInvalid
+		_ = h.broker.server.SendConnack(cl, code, false, nil)
+		return fmt.Errorf("the will's topic is %q; it may be jaunty/DEVICE/presence", pk.Connect.WillTopic)
+	}
+	return nil
+}
+
+// OnConnectAuthenticate lets devices in by user name and key.
+func (h *hook) OnConnectAuthenticate(cl *mqtt.Client, pk packets.Packet) bool {
+	s := &session{broker: h.broker, cl: cl, sender: senderOf(cl, pk.Connect.Password), flights: make(chan *flight, inFlight)}
+	who, err := h.broker.door.Who(h.broker.ctx, s.sender)
+	if err != nil {
+		return false
+	}
+	switch {
+	case who.Device != nil && who.Device.Name != s.sender.Name:
+		h.broker.door.Complain(who.Device, s.sender, fmt.Sprintf("the user name over MQTT is %q; with this key it must be %q", s.sender.Name, who.Device.Name))
+		return false
+	case who.Device == nil && who.Arrival != s.sender.Name:
+		return false
+	}
+	if who.Device != nil {
+		s.device, s.key = who.Device.ID, who.Key.ID
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.perDevice[s.device] >= connectionsOfDevice { // arrivals, 0, share theirs
+		return false
+	}
+	h.perDevice[s.device]++
+	h.sessions[cl] = s
+	h.broker.door.Online(s.device, s.key, s.sender, true)
+	return true
+}
+
+// OnDisconnect forgets a session.
+func (h *hook) OnDisconnect(cl *mqtt.Client, _ error, _ bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	s := h.sessions[cl]
+	if s == nil {
+		return
+	}
+	delete(h.sessions, cl)
+	if h.perDevice[s.device]--; h.perDevice[s.device] <= 0 {
+		delete(h.perDevice, s.device)
+	}
+	h.broker.door.Online(s.device, s.key, s.sender, false)
+}
+
+// check closes the connections whose keys are not good any more.
+func (h *hook) check(directory *pipeline.Directory) {
+	now := h.broker.door.Pipeline.Now()
+	h.mu.Lock()
+	var gone []*mqtt.Client
+	for cl, s := range h.sessions {
+		if who, err := directory.Identify(s.sender, now); err != nil || who.Device != nil && who.Device.ID != s.device && s.device != 0 {
+			gone = append(gone, cl)
+		}
+	}
+	h.mu.Unlock()
+	for _, cl := range gone {
+		_ = h.broker.server.DisconnectClient(cl, packets.ErrNotAuthorized)
+		cl.Stop(packets.ErrNotAuthorized)
+	}
+}
+
+// OnACLCheck lets a device read under its own name alone. What it publishes is judged in OnPublish,
+// where a topic alias has become a topic.
+func (h *hook) OnACLCheck(cl *mqtt.Client, topic string, write bool) bool {
+	return write || strings.HasPrefix(topic, root+string(cl.Properties.Username)+"/")
+}
+
+// OnPacketRead prepares what belongs to QoS 2: a message that comes again after a lost PUBREC is
+// looked at again, and a released one may use its identifier anew.
+func (h *hook) OnPacketRead(cl *mqtt.Client, pk packets.Packet) (packets.Packet, error) {
+	switch {
+	case pk.FixedHeader.Type == packets.Publish && pk.FixedHeader.Qos == 2 && pk.FixedHeader.Dup:
+		cl.State.Inflight.Delete(pk.PacketID)
+	case pk.FixedHeader.Type == packets.Pubrel:
+		if s := h.session(cl); s != nil {
+			if err := h.broker.door.Forget(h.broker.ctx, s.sender, onceKey(cl, pk.PacketID)); err != nil {
+				cl.Stop(err)
+			}
+		}
+	}
+	return pk, nil
+}
+
+// onceKey names a QoS 2 message until it is released.
+func onceKey(cl *mqtt.Client, packetID uint16) string {
+	id := sha256.Sum256([]byte(cl.ID))
+	return fmt.Sprintf("mqtt %x %d", id[:8], packetID)
+}
+
+func (h *hook) session(cl *mqtt.Client) *session {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.sessions[cl]
+}
+
+// OnPublish takes a message. It is acknowledged later, so the library is told to write nothing.
+func (h *hook) OnPublish(cl *mqtt.Client, pk packets.Packet) (packets.Packet, error) {
+	if cl.Net.Inline {
+		return pk, nil
+	}
+	s := h.session(cl)
+	if s == nil {
+		return pk, packets.ErrRejectPacket
+	}
+	at, err := parse(pk.TopicName)
+	directory, _ := h.broker.door.Look()
+	if err == nil && !s.mayPublishAs(directory, at.device) {
+		err = fmt.Errorf("%s may publish under its own name alone, not to %q", s.sender.Name, pk.TopicName)
+	}
+	f := &flight{packetID: pk.PacketID, qos: pk.FixedHeader.Qos, topic: pk.TopicName, err: err}
+	switch {
+	case err != nil:
+		if device := directory.ByID[s.device]; device != nil {
+			h.broker.door.Complain(device, s.sender, err.Error())
+		}
+	case at.topic == presence:
+		s.enqueue(f)
+		pk.FixedHeader.Qos = 0 // we acknowledge it; the library only passes it on
+		return pk, nil
+	case at.topic == running:
+		f.confirm = func() error { return s.confirm(at.device, pk.Payload) }
+	default:
+		f.start(s, at, pk)
+	}
+	s.enqueue(f)
+	return pk, packets.ErrRejectPacket
+}
+
+// start hands the readings of a message to the door.
+func (f *flight) start(s *session, at place, pk packets.Packet) {
+	sender := s.sender
+	sender.Name = at.device
+	visit := visitOf(sender, at, pk.Properties.ContentType, pk.Payload)
+	if f.qos == 2 {
+		visit.IdempotencyKey, visit.Fresh = onceKey(s.cl, pk.PacketID), !pk.FixedHeader.Dup
+	}
+	f.pending = s.broker.door.Start(s.broker.ctx, visit)
+}
+
+// OnWillSent notes that a device has dropped.
+func (h *hook) OnWillSent(cl *mqtt.Client, pk packets.Packet) {
+	directory, _ := h.broker.door.Look()
+	if device := directory.ByName[string(cl.Properties.Username)]; device != nil {
+		h.broker.door.Dropped(device, clipped(pk.Payload))
+	}
+}
+
+func clipped(payload []byte) string {
+	return strings.ToValidUTF8(string(payload[:min(len(payload), 80)]), "?")
+}
+
+func (s *session) mayPublishAs(directory *pipeline.Directory, device string) bool {
+	if device == s.sender.Name {
+		return true
+	}
+	own := directory.ByName[s.sender.Name]
+	return own != nil && directory.MaySpeakFor(own, device)
+}
+
+func (s *session) confirm(device string, payload []byte) error {
+	report, err := intake.DecodeReport(payload)
+	if err != nil {
+		return err
+	}
+	sender := s.sender
+	sender.Name = device
+	return s.broker.door.Pipeline.Confirm(s.broker.ctx, sender, device, report)
+}
+
+// away tells whether a message must stay unacknowledged, so that it is sent again.
+func away(err error) bool { return err != nil && (door.Away(err) || errors.Is(err, pipeline.ErrAway)) }

@@ -1,0 +1,90 @@
+package mqttin
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/intake"
+	"jauntylark/intake/door"
+	"jauntylark/pipeline"
+)
+
+// The topics of a device, all under jaunty/DEVICE/.
+const (
+	root     = "jaunty/"
+	readings = "readings"         // a body, or readings/SIGNAL with a bare value
+	presence = "presence"         // what its will says
+	running  = "settings/running" // what it says that it runs
+	settings = "settings"         // retained, down
+	refused  = "refused"          // what was wrong, down
+)
+
+// place is where a message stands: whose it is, and which of the device's topics it is on.
+type place struct{ device, topic, signal string }
+
+// parse takes a topic apart.
+func parse(topic string) (place, error) {
+	rest, ours := strings.CutPrefix(topic, root)
+	device, rest, found := strings.Cut(rest, "/")
+	if !ours || !found {
+		return place{}, fmt.Errorf("%q is no topic of a device; publish to jaunty/DEVICE/readings", topic)
+	}
+	if signal, bare := strings.CutPrefix(rest, readings+"/"); bare {
+		if err := site.CheckName(signal); err != nil {
+			return place{}, fmt.Errorf("the signal in the topic %w", err)
+		}
+		return place{device, readings, signal}, nil
+	}
+	switch rest {
+	case readings, presence, running:
+		return place{device: device, topic: rest}, nil
+	}
+	reason := fmt.Sprintf("%q is not one that a device publishes to: jaunty/%s/readings, …/readings/SIGNAL, …/presence, …/settings/running", topic, device)
+	if near := site.Nearest(rest, []string{readings, presence, running}); near != "" {
+		reason += "; did you mean " + near + "?"
+	}
+	return place{}, fmt.Errorf("%s", reason)
+}
+
+// visitOf makes a visit of a message with readings. MQTT 5 may say the content type; otherwise it is
+// guessed from the body.
+func visitOf(sender pipeline.Sender, at place, contentType string, payload []byte) *door.Visit {
+	v := &door.Visit{Sender: sender, Patient: true, ContentType: contentType, Body: payload}
+	if at.signal != "" {
+		v.ContentType = intake.FlatJSON // a refusal names the signal
+		v.Samples, v.Refused = intake.Bare(at.signal, payload)
+	} else if contentType == "" {
+		v.ContentType = intake.Guess(payload)
+	}
+	return v
+}
+
+// refusal is what stands on jaunty/DEVICE/refused.
+type refusal struct {
+	At       measure.Instant   `json:"at"`
+	Topic    string            `json:"topic"`
+	Reason   string            `json:"reason"`
+	Rejected []measure.Refusal `json:"rejected,omitempty"`
+}
+
+// refusalOf says what is wrong with a message: nil when nothing is.
+func refusalOf(now measure.Instant, topic string, result door.Result, err error) []byte {
+	r := refusal{At: now, Topic: topic, Rejected: result.Refused}
+	switch {
+	case err != nil:
+		r.Reason = err.Error()
+	case len(result.Refused) > 0:
+		first := result.Refused[0]
+		r.Reason = strings.TrimSpace(first.Field + " " + first.Reason)
+	default:
+		return nil
+	}
+	body, marshalErr := json.Marshal(r)
+	if marshalErr != nil {
+		return nil
+	}
+	return body
+}

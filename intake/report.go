@@ -1,0 +1,26 @@
+package intake
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"strconv"
+
+	"jauntylark/core/site"
+)
+
+// DecodeReport reads what a device says that it runs: {"version": 3, "interval": 60}, or the version
+// by itself.
+func DecodeReport(body []byte) (site.Report, error) {
+	body = bytes.TrimSpace(body)
+	if n, err := strconv.Atoi(string(body)); err == nil && n >= 0 {
+		return site.Report{Version: n}, nil
+	}
+	var r site.Report
+	in := json.NewDecoder(bytes.NewReader(body))
+	in.DisallowUnknownFields()
+	if err := in.Decode(&r); err != nil || r.Version < 0 || r.Interval < 0 {
+		return r, fmt.Errorf(`%.60q is no report of what the device runs; send {"version": 3} or {"version": 3, "interval": 60}`, body)
+	}
+	return r, nil
+}

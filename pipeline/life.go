@@ -1,0 +1,344 @@
+package pipeline
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// silenceLimit is how long nothing may come before a thing of the interval is silent.
+func silenceLimit(interval measure.Duration) time.Duration {
+	return site.SilentAfter * time.Duration(interval)
+}
+
+func (t *Turn) lifeChanged(d *deviceLive) {
+	t.touched = true
+	if t.lives == nil {
+		t.lives = map[int64]*deviceLive{}
+	}
+	t.lives[d.ID] = d
+}
+
+// hear notes a reading that arrived from a device: its silence is over, and its gateway's.
+func (t *Turn) hear(d *deviceLive, at measure.Instant) error {
+	d.hear(at)
+	if d.state.SilentSince != 0 {
+		if err := t.endSilence(d, at, ""); err != nil {
+			return err
+		}
+	}
+	if d.gateway != nil && d.gateway.state.SilentSince != 0 {
+		return t.endSilence(d.gateway, at, "")
+	}
+	return nil
+}
+
+// endSilence lets a device count as heard again. Those behind it that are still silent get as long
+// again to make themselves heard, since they could not while it was away.
+func (t *Turn) endSilence(d *deviceLive, at measure.Instant, cause string) error {
+	d.state.SilentSince = 0
+	t.wakeAt(d, at)
+	for _, b := range d.behind {
+		if b.state.SilentSince != 0 && b.state.AlarmID == nil {
+			b.state.SilentSince, b.state.CountedFrom = 0, at
+			t.wakeAt(b, at)
+		}
+	}
+	return t.endDeviceAlarm(d, &d.state.AlarmID, at, cause)
+}
+
+// shortest is the shortest interval that is stated of the device and its signals; 0: none is.
+func (d *deviceLive) shortest() measure.Duration {
+	shortest := d.Interval
+	for _, s := range d.signals {
+		if s.Interval != 0 && (shortest == 0 || s.Interval < shortest) {
+			shortest = s.Interval
+		}
+	}
+	return shortest
+}
+
+// wakeAt has the device looked at when the shortest of its silence limits has passed after at.
+func (t *Turn) wakeAt(d *deviceLive, at measure.Instant) {
+	d.state.DueAt = nil
+	if shortest := d.shortest(); shortest != 0 {
+		due := at.Add(silenceLimit(shortest))
+		d.state.DueAt = &due
+	}
+	t.lifeChanged(d)
+}
+
+// lookAt sees whether a device or one of its signals has fallen silent, and when to look again.
+// Silence is counted in arrival time while the ways in were up (docs/semantics.md 11).
+func (t *Turn) lookAt(d *deviceLive, upSince measure.Instant) error {
+	from := max(upSince, d.state.CountedFrom)
+	var next *measure.Instant
+	due := func(heard measure.Instant, interval measure.Duration) bool {
+		if interval == 0 || heard == 0 {
+			return false
+		}
+		at := max(heard, from).Add(silenceLimit(interval))
+		if at <= t.Now {
+			return true
+		}
+		if next == nil || at < *next {
+			next = &at
+		}
+		return false
+	}
+	for _, s := range d.signals {
+		interval := s.Interval
+		if interval == 0 {
+			interval = d.Interval
+		}
+		if s.state.SilentAt == 0 && due(s.state.ReceivedAt, interval) {
+			s.state.SilentAt = t.Now
+			t.changed(s)
+			t.silence(s)
+		}
+	}
+	if d.state.SilentSince == 0 && due(d.heard, d.Interval) {
+		if err := t.goSilent(d); err != nil {
+			return err
+		}
+	}
+	d.state.DueAt = next
+	t.lifeChanged(d)
+	return nil
+}
+
+// silence lets the delays of a signal's guards stand still.
+func (t *Turn) silence(s *signalLive) {
+	for _, g := range s.guards {
+		t.step(g, alarm.Event{Kind: alarm.Silence, At: t.Now - s.state.Lag()}, "")
+	}
+}
+
+// goSilent makes a device silent. One behind a gateway that is silent too is told with the gateway.
+func (t *Turn) goSilent(d *deviceLive) error {
+	d.state.SilentSince = t.Now
+	t.lifeChanged(d)
+	gateway := d.gateway
+	if gateway != nil && gateway.SilenceAlarm {
+		if gateway.state.AlarmID == nil && t.quiet(gateway) {
+			gateway.state.SilentSince = t.Now
+			if err := t.raiseSilence(gateway); err != nil {
+				return err
+			}
+		}
+		if gateway.state.AlarmID != nil {
+			return t.enterDevice("device silent", d, "Device "+d.Name+" is silent behind "+gateway.Name)
+		}
+	}
+	if !d.SilenceAlarm {
+		return t.enterDevice("device silent", d, "Device "+d.Name+" is silent")
+	}
+	return t.raiseSilence(d)
+}
+
+// quiet tells whether nothing that should have come through a gateway did: all that have a stated
+// interval are overdue, and there is more than one of them.
+func (t *Turn) quiet(gateway *deviceLive) bool {
+	stated := 0
+	for _, d := range append([]*deviceLive{gateway}, gateway.behind...) {
+		if d.Interval == 0 || d.heard == 0 {
+			continue
+		}
+		heard := d.heard
+		if d == gateway && len(gateway.signals) == 0 {
+			continue
+		}
+		stated++
+		if t.Now.Sub(heard) <= time.Duration(d.Interval) {
+			return false
+		}
+	}
+	return stated > 1
+}
+
+func (t *Turn) raiseSilence(d *deviceLive) error {
+	title := site.Title(d.Title, d.Name)
+	sentence := title + " is silent"
+	if n := len(d.behind); n == 1 {
+		sentence += " with the device behind it"
+	} else if n > 1 {
+		sentence += fmt.Sprintf(" with the %d devices behind it", n)
+	}
+	a := alarm.Alarm{Kind: alarm.BySilence, Value: t.Now.Sub(d.heard).Seconds(), Unit: "s", Sentence: sentence, When: "silent",
+		Advice: "Look whether it has power and network."}
+	if d.Interval != 0 {
+		a.When = "silent for " + measure.Duration(silenceLimit(d.Interval)).String()
+	}
+	return t.raiseDeviceAlarm(d, &d.state.AlarmID, a)
+}
+
+// raiseDeviceAlarm raises an alarm that no guard stands behind. It tells whom the guards of the
+// device tell, as severely as the most severe of them; without guards, the owners.
+func (t *Turn) raiseDeviceAlarm(d *deviceLive, into **int64, a alarm.Alarm) error {
+	severity, tell := t.rosterOf(d)
+	if len(tell) == 0 {
+		owners, err := t.Tx.Owners(t.ctx)
+		if err != nil {
+			return err
+		}
+		tell = owners
+	}
+	a.Signal, a.Severity, a.State, a.RaisedAt, a.LearnedAt, a.Extreme = d.Name, severity, alarm.StateRaised, t.Now, t.Now, a.Value
+	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
+		return err
+	}
+	*into = &a.ID
+	t.lifeChanged(d)
+	if err := t.enter(a, "alarm raised", happening{Transition: alarm.Transition{At: t.Now, Value: a.Value}}, a.Sentence); err != nil {
+		return err
+	}
+	return t.notify(roster.Raise, a, alarm.Test{}, tell, nil)
+}
+
+// rosterOf gives the highest severity and all addresses of the guards of a device and those behind it.
+func (t *Turn) rosterOf(d *deviceLive) (alarm.Severity, []string) {
+	severity, tell := alarm.Warning, []string{}
+	any := false
+	for _, device := range append([]*deviceLive{d}, d.behind...) {
+		for _, s := range device.signals {
+			for _, g := range s.guards {
+				if !any || g.Severity.Above(severity) {
+					severity, any = g.Severity, true
+				}
+				tell = append(tell, g.Tell...)
+			}
+		}
+	}
+	slices.Sort(tell)
+	return severity, slices.Compact(tell)
+}
+
+// endDeviceAlarm lets a standing alarm of a device be over.
+func (t *Turn) endDeviceAlarm(d *deviceLive, standing **int64, at measure.Instant, cause string) error {
+	if *standing == nil {
+		return nil
+	}
+	a, err := t.Tx.Alarm(t.ctx, **standing)
+	if err != nil {
+		return err
+	}
+	*standing = nil
+	t.lifeChanged(d)
+	at = max(at, a.RaisedAt)
+	lasted := at.Sub(a.RaisedAt).Seconds()
+	a.State, a.ClearedAt, a.Cause = alarm.StateOver, &at, cause
+	if a.Kind == alarm.BySilence {
+		a.Extreme += lasted
+	}
+	return t.over(a, happening{Transition: alarm.Transition{At: at, Value: a.Value}}, alarm.Test{})
+}
+
+func (t *Turn) enterDevice(kind string, d *deviceLive, text string) error {
+	return t.Enter(kind, d.Name, "", text)
+}
+
+// judgeClock raises a clock fault when a device has sent nothing but late readings for three of its
+// intervals (docs/semantics.md 3), and ends it at the first that is in time.
+func (t *Turn) judgeClock(d *deviceLive, arrived measure.Instant, inTime, late int) error {
+	switch {
+	case inTime > 0 && (d.state.LateSince != 0 || d.state.ClockAlarmID != nil):
+		d.state.LateSince = 0
+		t.lifeChanged(d)
+		return t.endDeviceAlarm(d, &d.state.ClockAlarmID, arrived, "")
+	case inTime > 0 || late == 0 || d.Interval == 0:
+		return nil
+	case d.state.LateSince == 0:
+		d.state.LateSince = arrived
+		t.lifeChanged(d)
+	case d.state.ClockAlarmID == nil && arrived.Sub(d.state.LateSince) >= silenceLimit(d.Interval):
+		return t.raiseDeviceAlarm(d, &d.state.ClockAlarmID, alarm.Alarm{Kind: alarm.ByClock, When: "late for " + measure.Duration(silenceLimit(d.Interval)).String(), Unit: "s",
+			Value: arrived.Sub(d.state.LateSince).Seconds(), Sentence: site.Title(d.Title, d.Name) + " is sending old readings alone; its clock is perhaps wrong",
+			Advice: fmt.Sprintf("Set the device's clock, or correct it here: jaunty device set %s --clock-offset SECONDS", d.Name)})
+	}
+	return nil
+}
+
+// judgeCatchingUp notes since when a device's newest readings are older than three of its intervals on
+// arrival.
+func (t *Turn) judgeCatchingUp(d *deviceLive, arrived, newest measure.Instant) {
+	if d.Interval == 0 {
+		return
+	}
+	behind := arrived.Sub(newest) > silenceLimit(d.Interval)
+	switch {
+	case behind && d.state.CatchingSince == 0:
+		d.state.CatchingSince = arrived
+		t.lifeChanged(d)
+	case !behind && d.state.CatchingSince != 0:
+		d.state.CatchingSince = 0
+		t.lifeChanged(d)
+	}
+}
+
+// holdBack is how long the notices of a device that catches up are held back at most.
+const holdBack = time.Minute
+
+// heldUntil tells until when notices about a device are held back: 0, not at all.
+func (d *deviceLive) heldUntil(now measure.Instant) measure.Instant {
+	if d == nil || d.state.CatchingSince == 0 {
+		return 0
+	}
+	if until := d.state.CatchingSince.Add(holdBack); until > now {
+		return until
+	}
+	return 0
+}
+
+// release lets the notices go that were held back until now. Alarms that still stand are told as
+// usual; those that came and went are told in one summary an address (docs/semantics.md 5).
+func (t *Turn) release() error {
+	held, err := t.Tx.HeldDue(t.ctx, t.Now)
+	if err != nil || len(held) == 0 {
+		return err
+	}
+	type reader struct {
+		device  int64
+		address string
+	}
+	gone := map[reader][]store.Held{}
+	var readers []reader
+	for _, h := range held {
+		state := roster.SummedUp
+		if !h.Over {
+			state = roster.Waiting
+			t.noticed = true
+		} else if r := (reader{h.Device, h.Address}); h.Kind == roster.Raise {
+			if gone[r] == nil {
+				readers = append(readers, r)
+			}
+			gone[r] = append(gone[r], h)
+		}
+		if err := t.Tx.Release(t.ctx, h.ID, state, t.Now); err != nil {
+			return err
+		}
+	}
+	for _, r := range readers {
+		title := "A device"
+		if d := t.live.devices[r.device]; d != nil {
+			title = site.Title(d.Title, d.Name)
+		}
+		var sentences []string
+		for _, h := range gone[r] {
+			sentences = append(sentences, fmt.Sprintf("alarm %d: %s", h.AlarmID, roster.Was(h.Sentence)))
+		}
+		last := gone[r][len(gone[r])-1]
+		n := roster.SummaryOf(t.live.site, title, last.AlarmID, r.address, sentences)
+		n.CreatedAt = t.Now
+		if err := t.Tx.AddNotice(t.ctx, &n); err != nil {
+			return err
+		}
+		t.noticed = true
+	}
+	return nil
+}

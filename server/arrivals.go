@@ -1,0 +1,91 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"strings"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+// shownPacks are the newest packs that tell what an arrival sends.
+const shownPacks = 5
+
+func (v *Server) listArrivals(ctx context.Context, _ *none) (*body[[]site.Arrival], error) {
+	arrivals, err := v.store.Arrivals(ctx)
+	for i := range arrivals {
+		if err == nil {
+			arrivals[i].Signals, err = v.arrivalSignals(ctx, arrivals[i])
+		}
+	}
+	return answer(arrivals, err)
+}
+
+// arrivalSignals tells what an arrival sends, by its newest packs.
+func (v *Server) arrivalSignals(ctx context.Context, a site.Arrival) ([]site.ArrivalSignal, error) {
+	packs, err := v.store.NewestArrivalPacks(ctx, a.ID, shownPacks)
+	if err != nil {
+		return nil, err
+	}
+	signals, seen := []site.ArrivalSignal{}, map[string]bool{}
+	for _, p := range packs {
+		var samples []measure.Sample
+		if err := json.Unmarshal(p.Samples, &samples); err != nil {
+			return nil, err
+		}
+		for i := len(samples) - 1; i >= 0; i-- {
+			s := samples[i]
+			name := strings.TrimPrefix(s.Name, a.Name+"/")
+			if !seen[name] && len(signals) < 50 {
+				seen[name] = true
+				signals = append(signals, site.ArrivalSignal{Name: name, Unit: s.Unit, Value: s.Value, Text: s.Text})
+			}
+		}
+	}
+	return signals, nil
+}
+
+// ArrivalPath is the place of one arrival.
+type ArrivalPath struct {
+	Name string `path:"name"`
+}
+
+func (v *Server) letDeviceIn(ctx context.Context, in *struct {
+	ArrivalPath
+	Body struct {
+		Kit    string `json:"kit,omitempty" required:"false" doc:"the kit that the device is made from"`
+		Title  string `json:"title,omitempty" required:"false" maxLength:"80"`
+		Behind string `json:"behind,omitempty" required:"false" doc:"the gateway that it stands behind"`
+	}
+}) (*body[site.Device], error) {
+	d, err := v.pipeline.LetIn(ctx, in.Name, site.Device{Kit: in.Body.Kit, Title: strings.TrimSpace(in.Body.Title), Behind: in.Body.Behind}, who(ctx))
+	if err != nil {
+		return nil, err
+	}
+	return answer(v.device(ctx, d.Name))
+}
+
+func (v *Server) turnAway(ctx context.Context, in *ArrivalPath) (*none, error) {
+	return nil, v.pipeline.TurnAway(ctx, in.Name, who(ctx))
+}
+
+// Enrolment says whether devices that nobody knows may announce themselves.
+type Enrolment struct {
+	On  bool   `json:"on"`
+	Key string `json:"key,omitempty" doc:"the enrolment key, told once"`
+}
+
+func (v *Server) getEnrolment(ctx context.Context, _ *none) (*body[Enrolment], error) {
+	e, err := v.store.Enrolment(ctx)
+	return answer(Enrolment{On: e.Hash != nil}, err)
+}
+
+func (v *Server) newEnrolment(ctx context.Context, _ *none) (*body[Enrolment], error) {
+	key, kept := v.newKey()
+	return answer(Enrolment{On: true, Key: key}, v.pipeline.SetEnrolment(ctx, &kept, who(ctx)))
+}
+
+func (v *Server) endEnrolment(ctx context.Context, _ *none) (*none, error) {
+	return nil, v.pipeline.SetEnrolment(ctx, nil, who(ctx))
+}
