@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -13,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/client"
+	"jauntylark/core/sketch"
 	"jauntylark/demo"
 	"jauntylark/server"
 	"jauntylark/standin"
@@ -22,9 +24,10 @@ func demoCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "demo", Short: "Run a whole made-up site on this machine", Args: exactly(),
 		Long: `Run Hollowbrook Fernery, a made-up glasshouse: the service with a PostgreSQL of its own, a stand-in
-mail server, two days of history, and simulated devices that go on from it. A minute after the start a
-roof vent sticks, and somebody is told. Ctrl-C stops all of it; the next start goes on with the same
-data. JAUNTY_PASSWORD sets the owner's password.`,
+mail server, two days of history, and simulated devices that go on from it over HTTP, MQTT and CoAP. A
+minute after the start a roof vent sticks, and somebody is told; four minutes after it the cistern falls
+silent for a while. A stranger waits to be let in. Ctrl-C stops all of it; the next start goes on with
+the same data. JAUNTY_PASSWORD sets the owner's password.`,
 		Example: `  jaunty demo
   jaunty demo --data /tmp/fernery --http 127.0.0.1:9000 --no-devices`,
 		RunE: runDemo,
@@ -32,8 +35,9 @@ data. JAUNTY_PASSWORD sets the owner's password.`,
 	f := c.Flags()
 	f.String("data", defaultData("jaunty-demo"), "folder that the demo keeps its data in")
 	f.String("http", "127.0.0.1:8080", "address to listen on")
-	f.String("mqtt", "127.0.0.1:1883", "address for MQTT; nothing listens there yet")
-	f.String("coap", "127.0.0.1:5683", "address for CoAP; nothing listens there yet")
+	f.String("mqtt", "127.0.0.1:1883", "address for MQTT; where it is taken, a free one is used")
+	f.String("coap", "127.0.0.1:5683", "address for CoAP without DTLS; where it is taken, a free one is used")
+	f.String("coaps", "127.0.0.1:5684", "address for CoAP over DTLS; where it is taken, a free one is used")
 	f.Bool("no-devices", false, "leave out the demo's devices, their history and their guards")
 	f.String("log-level", "warn", "debug, info, warn or error")
 	return c
@@ -71,7 +75,7 @@ func runDemo(c *cobra.Command, _ []string) error {
 	defer sink.Close()
 	s := demoService{out: c.OutOrStdout(), say: say, memory: memory, devices: !k.Bool("no-devices")}
 	return s.run(c.Context(), server.Settings{
-		Data: dir, HTTP: k.String("http"), SMTP: "smtp://" + sink.Addr + "?from=lark@hollowbrook.example", Log: log, Inbox: inbox,
+		Data: dir, HTTP: k.String("http"), MQTT: freeTCP(k.String("mqtt")), CoAP: freeUDP(k.String("coap")), CoAPS: freeUDP(k.String("coaps")), SMTP: "smtp://" + sink.Addr + "?from=lark@hollowbrook.example", Log: log, Inbox: inbox,
 		Owner: demo.Owner, OwnerName: "Orla", Password: memory.Password, Demo: true,
 	})
 }
@@ -82,6 +86,7 @@ type demoService struct {
 	say     func(string, ...any)
 	memory  *demo.Memory
 	devices bool
+	ways    sketch.Ways
 }
 
 // run serves, and runs the site as soon as the service answers. When either fails, both end.
@@ -89,6 +94,7 @@ func (d *demoService) run(ctx context.Context, s server.Settings) error {
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
 	var site sync.WaitGroup
+	s.Opened = func(w sketch.Ways) { d.ways = w }
 	s.Ready = func(address string) {
 		site.Go(func() {
 			if err := d.site(ctx, address); err != nil && ctx.Err() == nil {
@@ -110,18 +116,46 @@ func (d *demoService) site(ctx context.Context, address string) error {
 	if err != nil {
 		return fmt.Errorf("signing in to the demo: %w", err)
 	}
-	site := demo.Site{Owner: owner, Memory: d.memory, Say: d.say}
+	site := demo.Site{Owner: owner, Ways: d.ways, Memory: d.memory, Say: d.say}
 	if d.devices {
 		if err := site.SetUp(ctx); err != nil {
 			return fmt.Errorf("setting the demo up: %w", err)
 		}
 	}
-	fmt.Fprintf(d.out, "ready %s\n\n  The console:  %s\n  Sign in as    %s, password %s\n  Command line  jaunty login %s --user %s\n  Ctrl-C stops everything.\n\n",
-		address, address, demo.Owner, d.memory.Password, address, demo.Owner)
+	fmt.Fprintf(d.out, "ready %s\n\n  The console:  %s\n  Sign in as    %s, password %s\n  Command line  jaunty login %s --user %s\n  Devices       MQTT %s, CoAP %s, with DTLS %s\n  Ctrl-C stops everything.\n\n",
+		address, address, demo.Owner, d.memory.Password, address, demo.Owner, d.ways.MQTT, d.ways.CoAP, d.ways.CoAPS)
 	if d.devices {
 		site.Run(ctx)
 	}
 	return nil
+}
+
+// freeTCP gives the address, or one of the same host with a free port when it is taken.
+func freeTCP(address string) string {
+	listener, err := net.Listen("tcp", address)
+	if err == nil {
+		listener.Close()
+		return address
+	}
+	return anyPort(address)
+}
+
+// freeUDP is freeTCP for UDP.
+func freeUDP(address string) string {
+	socket, err := net.ListenPacket("udp", address)
+	if err == nil {
+		socket.Close()
+		return address
+	}
+	return anyPort(address)
+}
+
+func anyPort(address string) string {
+	host, _, err := net.SplitHostPort(address)
+	if err != nil {
+		return address // off, or told where it is opened
+	}
+	return net.JoinHostPort(host, "0")
 }
 
 // signIn gets the owner's token; the service may take a moment to answer.

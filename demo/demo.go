@@ -16,6 +16,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/sketch"
 	"jauntylark/standin"
 )
 
@@ -24,8 +25,9 @@ const historyLength = 48 * time.Hour
 
 // Memory is what the demo remembers between starts, in a file of its data folder.
 type Memory struct {
-	Password     string            `json:"password"` // the owner's, when it was made here
-	Keys         map[string]string `json:"keys"`     // of the devices
+	Password     string            `json:"password"`  // the owner's, when it was made here
+	Keys         map[string]string `json:"keys"`      // of the devices
+	Enrolment    string            `json:"enrolment"` // the site's enrolment key
 	HistorySince measure.Instant   `json:"history_since"`
 	HistoryDone  bool              `json:"history_done"`
 	path         string
@@ -59,6 +61,7 @@ func (m *Memory) keep() error {
 // Site runs the demo site against a service.
 type Site struct {
 	Owner  *client.Client // signed in as owner
+	Ways   sketch.Ways    // where devices can send besides HTTP
 	Memory *Memory
 	Say    func(format string, args ...any) // one line a moment of what goes on
 }
@@ -73,8 +76,16 @@ func (s *Site) SetUp(ctx context.Context) error {
 	if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/people", tadhg, nil); err != nil && !isTaken(err) {
 		return err
 	}
+	for _, k := range kits {
+		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/kits/"+k.Name, k, nil); err != nil {
+			return err
+		}
+	}
 	all := devices(0)
 	if err := s.addDevices(ctx, all); err != nil {
+		return err
+	}
+	if err := s.enrol(ctx); err != nil {
 		return err
 	}
 	if !s.Memory.HistoryDone {
@@ -104,7 +115,22 @@ func isTaken(err error) bool {
 	return errors.As(err, &problem) && problem.Status == http.StatusConflict
 }
 
-func (s *Site) addDevices(ctx context.Context, all []*standin.Device) error {
+// enrol makes the site's enrolment key.
+func (s *Site) enrol(ctx context.Context) error {
+	if s.Memory.Enrolment != "" {
+		return nil
+	}
+	var made struct {
+		Key string `json:"key"`
+	}
+	if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/enrolment", nil, &made); err != nil {
+		return err
+	}
+	s.Memory.Enrolment = made.Key
+	return s.Memory.keep()
+}
+
+func (s *Site) addDevices(ctx context.Context, all []device) error {
 	for _, d := range all {
 		if s.Memory.Keys[d.Name] != "" {
 			continue
@@ -112,7 +138,7 @@ func (s *Site) addDevices(ctx context.Context, all []*standin.Device) error {
 		var added struct {
 			Key string `json:"key"`
 		}
-		if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/devices", map[string]string{"name": d.Name}, &added); err != nil {
+		if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/devices", map[string]string{"name": d.Name, "kit": d.kit}, &added); err != nil {
 			return fmt.Errorf("device %s: %w", d.Name, err)
 		}
 		s.Memory.Keys[d.Name] = added.Key
@@ -125,7 +151,7 @@ func (s *Site) addDevices(ctx context.Context, all []*standin.Device) error {
 
 // writeHistory sends the history over the same way in as live readings. One that was cut off is sent
 // again from its beginning; what is stored already is not stored twice.
-func (s *Site) writeHistory(ctx context.Context, all []*standin.Device) error {
+func (s *Site) writeHistory(ctx context.Context, all []device) error {
 	now := time.Now()
 	if s.Memory.HistorySince == 0 {
 		s.Memory.HistorySince = measure.InstantOf(now.Add(-historyLength).Truncate(time.Minute))
@@ -135,28 +161,38 @@ func (s *Site) writeHistory(ctx context.Context, all []*standin.Device) error {
 	}
 	sent := 0
 	for _, d := range all {
-		to := s.device(d)
-		var batch []measure.Instant
-		for at := s.Memory.HistorySince; at < measure.InstantOf(now); at = at.Add(d.Every) {
-			batch = append(batch, at)
-			if last := at.Add(d.Every) >= measure.InstantOf(now); len(batch)*len(d.Signals) >= 4000 || last {
-				body, err := d.Pack(batch)
-				if err != nil {
-					return err
-				}
-				refused, err := sendPatiently(ctx, to, body)
-				if err != nil {
-					return fmt.Errorf("history of %s: %w", d.Name, err)
-				}
-				if len(refused) > 0 {
-					return fmt.Errorf("history of %s was refused: %+v", d.Name, refused[0])
-				}
-				sent, batch = sent+len(batch)*len(d.Signals), batch[:0]
-			}
+		n, err := s.writeHistoryOf(ctx, d, measure.InstantOf(now))
+		if err != nil {
+			return fmt.Errorf("history of %s: %w", d.Name, err)
 		}
+		sent += n
 	}
 	s.Say("two days of history, %d readings, in %.1f s", sent, time.Since(now).Seconds())
 	return nil
+}
+
+func (s *Site) writeHistoryOf(ctx context.Context, d device, now measure.Instant) (sent int, err error) {
+	to := &client.Client{URL: s.Owner.URL, Token: s.Memory.Keys[d.Name]}
+	var batch []measure.Instant
+	for at := s.Memory.HistorySince.Add(historyLength - d.history); at < now; at = at.Add(d.Every) {
+		batch = append(batch, at)
+		if last := at.Add(d.Every) >= now; len(batch)*len(d.Signals) < 4000 && !last {
+			continue
+		}
+		body, err := d.Pack(batch)
+		if err != nil {
+			return sent, err
+		}
+		refused, err := sendPatiently(ctx, to, body)
+		if err != nil {
+			return sent, err
+		}
+		if len(refused) > 0 {
+			return sent, fmt.Errorf("refused: %+v", refused[0])
+		}
+		sent, batch = sent+len(batch)*len(d.Signals), batch[:0]
+	}
+	return sent, nil
 }
 
 // sendPatiently sends again when the service says that this is too fast.
@@ -175,18 +211,51 @@ func sendPatiently(ctx context.Context, to *client.Client, body []byte) ([]measu
 	}
 }
 
-func (s *Site) device(d *standin.Device) *client.Client {
-	return &client.Client{URL: s.Owner.URL, Token: s.Memory.Keys[d.Name]}
-}
-
 // Run lets the devices send, and tells what goes on, until ctx ends.
 func (s *Site) Run(ctx context.Context) {
 	var all sync.WaitGroup
 	for _, d := range devices(measure.InstantOf(time.Now())) {
-		all.Go(func() { d.Run(ctx, s.device(d), func(err error) { s.Say("%s could not send: %v", d.Name, err) }) })
+		link, err := s.link(ctx, d.by, d.Name, s.Memory.Keys[d.Name])
+		if err != nil {
+			s.Say("%s has no link: %v", d.Name, err)
+			continue
+		}
+		if err := s.expect(ctx, d.Device); err != nil {
+			s.Say("%s: %v", d.Name, err)
+		}
+		all.Go(func() { d.Run(ctx, link, s.complain(d.Name)) })
+	}
+	if link, err := s.link(ctx, byMQTT, stranger().Name, s.Memory.Enrolment); err == nil {
+		all.Go(func() { stranger().Run(ctx, link, func(error) {}) }) // it is turned away sometimes
 	}
 	all.Go(func() { s.narrate(ctx) })
 	all.Wait()
+}
+
+func (s *Site) complain(name string) func(error) {
+	return func(err error) { s.Say("%s could not send: %v", name, err) }
+}
+
+// link opens the way that a device sends by; HTTP where its own is not open.
+func (s *Site) link(ctx context.Context, by, name, key string) (standin.Link, error) {
+	switch {
+	case by == byMQTT && s.Ways.MQTT != "":
+		return standin.DialMQTT(ctx, s.Ways.MQTT, name, key)
+	case by == byCoAP && s.Ways.CoAPS != "":
+		return &standin.CoAP{Address: s.Ways.CoAPS, Name: name, Key: key}, nil
+	case name == stranger().Name:
+		return nil, errors.New("MQTT is not open")
+	}
+	return standin.HTTP{To: &client.Client{URL: s.Owner.URL, Token: key}}, nil
+}
+
+// expect states how often a device sends, unless somebody has ordered another interval.
+func (s *Site) expect(ctx context.Context, d *standin.Device) error {
+	var now site.Device
+	if err := s.Owner.Do(ctx, http.MethodGet, "/api/v1/devices/"+d.Name, nil, &now); err != nil || now.Interval != 0 {
+		return err
+	}
+	return s.Owner.Do(ctx, http.MethodPatch, "/api/v1/devices/"+d.Name, map[string]string{"interval": measure.Duration(d.Every).String()}, nil)
 }
 
 // narrate tells each alarm as it comes and goes, and now and then what the house reads.

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/site"
 	"jauntylark/standin"
 )
 
@@ -58,8 +59,71 @@ func ventStuck(at, liveSince measure.Instant) float64 {
 	return math.Min(1, math.Min(into/30, (150-into)/30))
 }
 
+// cisternAway tells whether the cistern's radio is down: a story that begins four minutes after the
+// live devices did, lasts 40 s, and comes again every 20 minutes.
+func cisternAway(at, liveSince measure.Instant) bool {
+	if liveSince == 0 || at < liveSince {
+		return false
+	}
+	into := math.Mod(float64(at-liveSince)/1000, 20*minute) - 4*minute
+	return into >= 0 && into < 40
+}
+
+// device is one device of the demo: what it measures, which way it sends, and the kit that it is made
+// from.
+type device struct {
+	*standin.Device
+	by      string
+	kit     string
+	history time.Duration
+}
+
+// The ways that the demo's devices send by.
+const (
+	byHTTP = "HTTP"
+	byMQTT = "MQTT"
+	byCoAP = "CoAP"
+)
+
 // devices are those of the demo; their live story begins at liveSince.
-func devices(liveSince measure.Instant) []*standin.Device {
+func devices(liveSince measure.Instant) []device {
+	return []device{
+		{fernHouse(liveSince), byCoAP, "", historyLength},
+		{&standin.Device{Name: "pond", Every: 2 * time.Second, Firmware: "2.0.3", Signals: []standin.Signal{
+			{Name: "oxygen", Unit: "%", Value: stepped(oxygen, 0.1)},
+			{Name: "water", Unit: "Cel", Value: stepped(water, 0.1)},
+		}}, byMQTT, "pond-probe", historyLength},
+		{&standin.Device{Name: "bench", Every: 15 * time.Second, Signals: []standin.Signal{ // its probes speak Fahrenheit
+			{Name: "root-zone", Unit: "[degF]", Value: stepped(rootZone, 0.1)},
+			{Name: "canopy", Unit: "[degF]", Value: stepped(canopy, 0.1)},
+		}}, byHTTP, "bench-probe", historyLength},
+		{&standin.Device{Name: "lamp-meter", Every: 5 * time.Second, Firmware: "0.9.1", Signals: []standin.Signal{
+			{Name: "volts", Unit: "V", Value: stepped(volts, 0.1)},
+			{Name: "amperes", Unit: "A", Value: stepped(amperes, 0.01)},
+			{Name: "power-factor", Unit: "/", Value: stepped(powerFactor, 0.01)},
+		}}, byMQTT, "", 12 * time.Hour},
+		{&standin.Device{Name: "cistern", Every: 2 * time.Second, Firmware: "1.4.2", Away: func(at measure.Instant) bool { return cisternAway(at, liveSince) },
+			Signals: []standin.Signal{
+				{Name: "level", Unit: "count", Value: stepped(level, 1)},
+				{Name: "conductivity", Unit: "uS/cm", Value: stepped(conductivity, 1)},
+			}}, byMQTT, "level-probe", 12 * time.Hour},
+		{&standin.Device{Name: "gate-node", Every: 5 * time.Minute, Firmware: "3.1.0", Signals: []standin.Signal{
+			{Name: "battery", Unit: "V", Value: stepped(battery, 0.01)},
+			{Name: "air", Unit: "Cel", Value: stepped(gateAir, 0.1)},
+			{Name: "humidity", Unit: "%RH", Value: stepped(gateHumidity, 0.5)},
+		}}, byCoAP, "", historyLength},
+	}
+}
+
+// stranger is a device that nobody has added: it has the site's enrolment key.
+func stranger() *standin.Device {
+	return &standin.Device{Name: "stranger", Every: 10 * time.Second, Firmware: "0.1", Signals: []standin.Signal{
+		{Name: "soil-moisture", Unit: "%", Value: stepped(func(at measure.Instant) float64 { return 41 + 6*wave(at, 5*hour, 0) + jitter(at, 20) }, 0.5)},
+		{Name: "soil", Unit: "Cel", Value: stepped(func(at measure.Instant) float64 { return 12 + wave(at, day, -0.4) + 0.1*jitter(at, 21) }, 0.1)},
+	}}
+}
+
+func fernHouse(liveSince measure.Instant) *standin.Device {
 	air := func(at measure.Instant) float64 {
 		usual := 18 + 4*wave(at, day, -0.33) + 0.4*wave(at, 47*minute, 0)
 		return usual + ventStuck(at, liveSince)*(33-usual) + 0.1*jitter(at, 1)
@@ -79,20 +143,59 @@ func devices(liveSince measure.Instant) []*standin.Device {
 	co2 := func(at measure.Instant) float64 {
 		return 470 - 60*daylight(at) + 25*wave(at, 3*hour, 0.3) + 4*jitter(at, 6)
 	}
-	return []*standin.Device{
-		{Name: "fern-house", Every: 15 * time.Second, Signals: []standin.Signal{
-			{Name: "air", Unit: "Cel", Value: stepped(air, 0.1)},
-			{Name: "humidity", Unit: "%RH", Value: stepped(humidity, 0.5)},
-			{Name: "pressure", Unit: "hPa", Value: stepped(pressure, 0.1)},
-			{Name: "light", Unit: "lx", Value: stepped(light, 10)},
-			{Name: "co2", Unit: "ppm", Value: stepped(co2, 1)},
-			{Name: "glass", Unit: "Cel", Value: stepped(glass, 0.1)},
-		}},
-		{Name: "pond", Every: 2 * time.Second, Signals: []standin.Signal{
-			{Name: "oxygen", Unit: "%", Value: stepped(oxygen, 0.1)},
-			{Name: "water", Unit: "Cel", Value: stepped(water, 0.1)},
-		}},
+	return &standin.Device{Name: "fern-house", Every: 15 * time.Second, Firmware: "1.2.0", Signals: []standin.Signal{
+		{Name: "air", Unit: "Cel", Value: stepped(air, 0.1)},
+		{Name: "humidity", Unit: "%RH", Value: stepped(humidity, 0.5)},
+		{Name: "pressure", Unit: "hPa", Value: stepped(pressure, 0.1)},
+		{Name: "light", Unit: "lx", Value: stepped(light, 10)},
+		{Name: "co2", Unit: "ppm", Value: stepped(co2, 1)},
+		{Name: "glass", Unit: "Cel", Value: stepped(glass, 0.1)},
+	}}
+}
+
+func fahrenheit(celsius float64) float64 { return celsius*9/5 + 32 }
+
+func rootZone(at measure.Instant) float64 {
+	return fahrenheit(21.5 + 0.6*wave(at, 40*minute, 0) + 0.1*jitter(at, 9))
+}
+
+func canopy(at measure.Instant) float64 {
+	return fahrenheit(17 + 3*wave(at, day, -0.33) + 0.1*jitter(at, 10))
+}
+
+func volts(at measure.Instant) float64 { return 231 + 2*wave(at, 3*hour, 0) + 0.6*jitter(at, 11) }
+
+// amperes rise when the lamps are on, from six to ten in the morning and four to eight in the evening.
+func amperes(at measure.Instant) float64 {
+	if h := math.Mod(float64(at)/1000, day) / hour; h >= 6 && h < 10 || h >= 16 && h < 20 {
+		return 8.4 + 0.05*jitter(at, 12)
 	}
+	return 0.06 + 0.01*math.Abs(jitter(at, 12))
+}
+
+func powerFactor(at measure.Instant) float64 {
+	if amperes(at) > 1 {
+		return 0.94 + 0.005*jitter(at, 13)
+	}
+	return 0.55 + 0.02*jitter(at, 13)
+}
+
+func level(at measure.Instant) float64 {
+	return 2870 + 30*wave(at, 2*hour, 0) + 12*jitter(at, 14)
+}
+
+func conductivity(at measure.Instant) float64 {
+	return 412 + 18*wave(at, day, 0.1) + 2*jitter(at, 15)
+}
+
+func battery(at measure.Instant) float64 {
+	return 3.92 + 0.12*wave(at, day, -0.3) - 0.15*wave(at, 11*day, 0.2) + 0.01*jitter(at, 16)
+}
+
+func gateAir(at measure.Instant) float64 { return 8 + 4*wave(at, day, -0.33) + 0.2*jitter(at, 17) }
+
+func gateHumidity(at measure.Instant) float64 {
+	return math.Min(100, 84-9*wave(at, day, -0.33)+0.5*jitter(at, 18))
 }
 
 func stepped(value func(measure.Instant) float64, step float64) func(measure.Instant) float64 {
@@ -111,8 +214,29 @@ func oxygen(at measure.Instant) float64 {
 // called is what people call the signals.
 var called = map[string]string{
 	"fern-house/air": "Air temperature", "fern-house/humidity": "Humidity", "fern-house/pressure": "Air pressure", "fern-house/light": "Light",
-	"fern-house/co2": "CO2", "fern-house/glass": "Glass temperature", "pond/oxygen": "Dissolved oxygen", "pond/water": "Water temperature",
+	"fern-house/co2": "CO2", "fern-house/glass": "Glass temperature",
+	"lamp-meter/volts": "Supply voltage", "lamp-meter/amperes": "Lamp current", "lamp-meter/power-factor": "Power factor",
+	"gate-node/battery": "Battery", "gate-node/air": "Air temperature", "gate-node/humidity": "Humidity",
 }
+
+// kits are the demo's kits, as the API takes them.
+var kits = []site.Kit{
+	{Name: "pond-probe", Title: "Pond probe", About: "Dissolved oxygen and temperature, on a float.", Signals: []site.KitSignal{
+		{Name: "oxygen", Title: "Dissolved oxygen", Quantity: "dissolved oxygen", Unit: "%", Span: &site.Span{Low: 0, High: 200}, Step: 0.1},
+		{Name: "water", Title: "Water temperature", Quantity: "temperature", Unit: "Cel", Span: &site.Span{Low: -5, High: 60}, Step: 0.1},
+	}, Tiles: []site.KitTile{{Kind: "value", Signals: []string{"oxygen"}}, {Kind: "lines", Signals: []string{"oxygen", "water"}}}},
+	{Name: "bench-probe", Title: "Bench probe", About: "Two probes of a propagation bench. They send Fahrenheit; it is stored in Celsius.", Signals: []site.KitSignal{
+		{Name: "root-zone", Title: "Root zone", Quantity: "temperature", Unit: "Cel", Span: &site.Span{Low: -40, High: 85}, Step: 0.1},
+		{Name: "canopy", Title: "Canopy", Quantity: "temperature", Unit: "Cel", Span: &site.Span{Low: -40, High: 85}, Step: 0.1},
+	}},
+	{Name: "level-probe", Title: "Level probe", About: "A 12 bit level sensor: about 2,900 covered, under 1,150 dry.", Signals: []site.KitSignal{
+		{Name: "level", Title: "Level", Quantity: "level", Unit: "count", Span: &site.Span{Low: 0, High: 4095}, Step: 1,
+			Bands: site.Bands{{Name: "dry", To: figure(1150)}, {Name: "falling", From: figure(1150), To: figure(2700)}, {Name: "covered", From: figure(2700)}}},
+		{Name: "conductivity", Title: "Conductivity", Quantity: "conductivity", Unit: "uS/cm", Span: &site.Span{Low: 0, High: 2000}, Step: 1},
+	}},
+}
+
+func figure(v float64) *float64 { return &v }
 
 // guard is one of the demo's guards, as the API takes it.
 type guard map[string]any
@@ -126,4 +250,6 @@ var guards = []guard{
 		"tell": []string{Owner, "tadhg@hollowbrook.example"}, "advice": "Switch on the cascade; its switch is behind the statue."},
 	{"name": "fern-house-stuffy", "signal": "fern-house/co2", "when": "above 900", "deadband": 50, "on_delay": "2m", "off_delay": "2m", "severity": "advisory",
 		"tell": []string{}},
+	{"name": "cistern-dry", "signal": "cistern/level", "when": "below 1150", "deadband": 100, "on_delay": "10s", "off_delay": "10s", "severity": "warning",
+		"tell": []string{Owner}, "advice": "Open the feed by hand; the stopcock is under the slate."},
 }

@@ -174,9 +174,10 @@ func (p *Pipeline) SetDevice(ctx context.Context, name string, c DeviceChange, w
 	})
 }
 
-// lookAnew lets a device whose interval was changed be judged by the new one.
+// lookAnew lets a device whose interval was changed be judged by the new one, from now on.
 func (t *Turn) lookAnew(d *deviceLive, cause string) error {
 	t.touched = true
+	d.state.CountedFrom = t.Now
 	if d.state.SilentSince != 0 {
 		if err := t.endSilence(d, t.Now, cause); err != nil {
 			return err

@@ -285,8 +285,8 @@ const (
 	sweepInterval = 200 * time.Millisecond
 	sweepAfter    = time.Second // readings that are on their way come first
 	sweepAtOnce   = 1000
-	beatEvery     = 5                // sweeps between two notes that the ways in are up
-	downAfter     = 10 * time.Second // no such note for so long: they were down
+	beatEvery     = 5                       // sweeps between two notes that the ways in are up
+	downAfter     = 2500 * time.Millisecond // no such note for so long: they were down
 )
 
 // sweepEvery settles delays that ended without a reading.

@@ -5,18 +5,26 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"sync"
 	"time"
 
-	"jauntylark/client"
 	"jauntylark/core/measure"
+	"jauntylark/core/site"
 )
 
 // Device is a simulated device: what it measures is a function of the instant, so that the same
 // device sends the same on every machine.
 type Device struct {
-	Name    string
-	Every   time.Duration
-	Signals []Signal
+	Name     string
+	Every    time.Duration
+	Signals  []Signal
+	Firmware string
+	// Away tells whether the device has no network at an instant: it keeps what it measures and sends
+	// it later. nil: never.
+	Away func(at measure.Instant) bool
+
+	mu      sync.Mutex
+	ordered chan struct{} // closed when the interval was changed
 }
 
 // Signal is one signal of a simulated device.
@@ -26,21 +34,42 @@ type Signal struct {
 	Value func(at measure.Instant) float64
 }
 
+// Link is how a device reaches the service.
+type Link interface {
+	// Send sends a SenML pack and returns when the service has acknowledged it. A *Refused says that it
+	// never will be taken as it is.
+	Send(ctx context.Context, pack []byte) error
+	// Orders calls obey with each order that the service gives, until ctx ends.
+	Orders(ctx context.Context, obey func(site.Order))
+	// Report tells the service what the device runs.
+	Report(ctx context.Context, r site.Report) error
+	// Close ends the connection.
+	Close()
+}
+
+// Refused says that the service does not take a pack.
+type Refused struct{ Reason string }
+
+// Error gives the reason.
+func (r *Refused) Error() string { return "refused: " + r.Reason }
+
 // record is one SenML record.
 type record struct {
 	Base string       `json:"bn,omitempty"`
 	Name string       `json:"n"`
 	Unit measure.Unit `json:"u,omitempty"`
 	Time float64      `json:"t"`
-	V    float64      `json:"v"`
+	V    *float64     `json:"v,omitempty"`
+	Text string       `json:"vs,omitempty"`
 }
 
 // Pack gives the readings of the instants as a SenML pack.
 func (d *Device) Pack(instants []measure.Instant) ([]byte, error) {
-	records := make([]record, 0, len(instants)*len(d.Signals))
+	records := make([]record, 0, len(instants)*len(d.Signals)+1)
 	for _, at := range instants {
 		for _, s := range d.Signals {
-			records = append(records, record{Name: s.Name, Unit: s.Unit, Time: float64(at) / 1000, V: s.Value(at)})
+			v := s.Value(at)
+			records = append(records, record{Name: s.Name, Unit: s.Unit, Time: float64(at) / 1000, V: &v})
 		}
 	}
 	if len(records) > 0 {
@@ -50,55 +79,93 @@ func (d *Device) Pack(instants []measure.Instant) ([]byte, error) {
 }
 
 // keptReadings is how many instants a device remembers while nobody answers.
-const keptReadings = 5000
+const keptReadings = 20_000
 
-// Run measures on whole multiples of the interval and sends over HTTP until ctx ends. What was not
-// acknowledged is sent again, in order, with its own times.
-func (d *Device) Run(ctx context.Context, to *client.Client, report func(error)) {
+// Run measures on whole multiples of the interval and sends until ctx ends. What was not acknowledged is
+// sent again, in order, with its own times. An order changes the interval and is confirmed.
+func (d *Device) Run(ctx context.Context, link Link, report func(error)) {
+	defer link.Close()
+	d.ordered = make(chan struct{})
+	go link.Orders(ctx, func(o site.Order) { d.obey(ctx, link, o, report) })
+	if d.Firmware != "" {
+		d.tellFirmware(ctx, link)
+	}
 	var waiting []measure.Instant
 	for {
-		next := time.Now().Truncate(d.Every).Add(d.Every)
+		every, changed := d.interval()
+		next := time.Now().Truncate(every).Add(every)
 		select {
 		case <-ctx.Done():
 			return
+		case <-changed:
+			continue
 		case <-time.After(time.Until(next)):
 		}
 		waiting = append(waiting, measure.InstantOf(next))
 		if len(waiting) > keptReadings {
 			waiting = waiting[len(waiting)-keptReadings:]
 		}
-		if err := d.send(ctx, to, waiting, report); err != nil {
-			if ctx.Err() == nil {
-				report(err)
-			}
-			var problem *client.Problem
-			if !errors.As(err, &problem) || problem.Status >= 500 || problem.Status == 429 {
-				continue // kept for the next time
-			}
+		if d.Away != nil && d.Away(measure.InstantOf(next)) {
+			continue
 		}
-		waiting = waiting[:0]
+		waiting = d.send(ctx, link, waiting, report)
 	}
 }
 
-// send sends the readings of the instants, at most a few hundred at a time. What the service refuses is
-// reported and not sent again.
-func (d *Device) send(ctx context.Context, to *client.Client, instants []measure.Instant, report func(error)) error {
+func (d *Device) interval() (time.Duration, <-chan struct{}) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.Every, d.ordered
+}
+
+func (d *Device) obey(ctx context.Context, link Link, o site.Order, report func(error)) {
+	if o.Version == 0 {
+		return
+	}
+	d.mu.Lock()
+	if every := time.Duration(o.Interval * float64(time.Second)); every > 0 && every != d.Every {
+		d.Every = every
+		close(d.ordered)
+		d.ordered = make(chan struct{})
+	}
+	runs := site.Report{Version: o.Version, Interval: d.Every.Seconds()}
+	d.mu.Unlock()
+	if err := link.Report(ctx, runs); err != nil && ctx.Err() == nil {
+		report(fmt.Errorf("what it runs could not be told: %w", err))
+	}
+}
+
+func (d *Device) tellFirmware(ctx context.Context, link Link) {
+	pack, err := json.Marshal([]record{{Base: d.Name + "/", Name: "firmware", Text: d.Firmware, Time: float64(time.Now().UnixMilli()) / 1000}})
+	if err == nil {
+		_ = link.Send(ctx, pack)
+	}
+}
+
+// atOnce is how many instants go into a pack.
+const atOnce = 500
+
+// send sends the readings of the instants and gives those that are still to be sent. What the service
+// refuses is reported and not sent again.
+func (d *Device) send(ctx context.Context, link Link, instants []measure.Instant, report func(error)) []measure.Instant {
 	limited, cancel := context.WithTimeout(ctx, 20*time.Second)
 	defer cancel()
 	for len(instants) > 0 {
-		n := min(len(instants), 500)
+		n := min(len(instants), atOnce)
 		body, err := d.Pack(instants[:n])
-		if err != nil {
-			return err
+		if err == nil {
+			err = link.Send(limited, body)
 		}
-		refused, err := to.SendReadings(limited, "application/senml+json", body)
+		var refused *Refused
 		if err != nil {
-			return err
-		}
-		if len(refused) > 0 {
-			report(fmt.Errorf("refused: %+v", refused))
+			if ctx.Err() == nil {
+				report(err)
+			}
+			if !errors.As(err, &refused) {
+				return instants // kept for the next time
+			}
 		}
 		instants = instants[n:]
 	}
-	return nil
+	return instants[:0]
 }

@@ -9,10 +9,12 @@ import (
 	"log/slog"
 	"net/http"
 	"os"
+	"path/filepath"
 	"testing"
 
 	"jauntylark/client"
 	"jauntylark/core/alarm"
+	"jauntylark/core/sketch"
 	"jauntylark/server"
 	"jauntylark/standin"
 	"jauntylark/store/storetest"
@@ -30,6 +32,7 @@ type Service struct {
 	Inbox *standin.Inbox
 	Owner *client.Client // signed in as the owner
 	HTTP  *http.Client   // for a service over TLS, one that trusts it
+	Ways  sketch.Ways    // where devices can send besides HTTP
 	Stop  func()         // stops the service before the test ends; nothing when it was stopped
 	t     testing.TB
 }
@@ -47,12 +50,14 @@ func On(t testing.TB, database, listen string, adjust ...func(*server.Settings))
 	ctx, cancel := context.WithCancel(context.Background())
 	ready, done := make(chan string, 1), make(chan error, 1)
 	settings := server.Settings{Database: database, HTTP: listen, SMTP: sink, Log: slog.New(slog.DiscardHandler),
+		MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", CoAPS: "127.0.0.1:0", SealFile: filepath.Join(t.TempDir(), "seal"),
 		Inbox: inbox, Owner: Owner, Password: Password, Ready: func(address string) { ready <- address }}
+	s := &Service{Inbox: inbox, t: t}
+	settings.Opened = func(w sketch.Ways) { s.Ways = w }
 	for _, a := range adjust {
 		a(&settings)
 	}
 	go func() { done <- server.Serve(ctx, settings) }()
-	s := &Service{Inbox: inbox, t: t}
 	s.Stop = func() {
 		cancel()
 		if err := <-done; err != nil {

@@ -1,0 +1,138 @@
+package standin
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"sync"
+	"time"
+
+	piondtls "github.com/pion/dtls/v3"
+	"github.com/plgd-dev/go-coap/v3/dtls"
+	"github.com/plgd-dev/go-coap/v3/message"
+	"github.com/plgd-dev/go-coap/v3/message/codes"
+	"github.com/plgd-dev/go-coap/v3/message/pool"
+	"github.com/plgd-dev/go-coap/v3/udp/client"
+
+	"jauntylark/core/site"
+)
+
+// CoAP is a link over CoAP with DTLS.
+type CoAP struct {
+	Address, Name, Key string
+
+	mu   sync.Mutex
+	conn *client.Conn
+	obey func(site.Order)
+}
+
+// connection gives the connection, opened anew when it is gone.
+func (c *CoAP) connection(ctx context.Context) (*client.Conn, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.conn != nil && c.conn.Context().Err() == nil {
+		return c.conn, nil
+	}
+	conn, err := dtls.Dial(c.Address, &piondtls.Config{
+		PSK: func([]byte) ([]byte, error) { return []byte(c.Key), nil }, PSKIdentityHint: []byte(c.Name),
+		CipherSuites: []piondtls.CipherSuiteID{piondtls.TLS_PSK_WITH_AES_128_CCM_8},
+	})
+	if err != nil {
+		return nil, err
+	}
+	c.conn = conn
+	if c.obey != nil {
+		c.observe(ctx, conn, c.obey)
+	}
+	return conn, nil
+}
+
+// drop forgets a connection that does not answer.
+func (c *CoAP) drop(conn *client.Conn) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.conn == conn {
+		_ = conn.Close()
+		c.conn = nil
+	}
+}
+
+const answerTakes = 10 * time.Second
+
+// Send posts a pack and waits for the answer.
+func (c *CoAP) Send(ctx context.Context, pack []byte) error {
+	return c.exchange(ctx, func(ctx context.Context, conn *client.Conn) (*pool.Message, error) {
+		return conn.Post(ctx, "/intake", message.AppSenmlJSON, bytes.NewReader(pack))
+	})
+}
+
+// Report tells what the device runs.
+func (c *CoAP) Report(ctx context.Context, r site.Report) error {
+	body, err := json.Marshal(r)
+	if err != nil {
+		return err
+	}
+	return c.exchange(ctx, func(ctx context.Context, conn *client.Conn) (*pool.Message, error) {
+		return conn.Put(ctx, "/settings", message.AppJSON, bytes.NewReader(body))
+	})
+}
+
+func (c *CoAP) exchange(ctx context.Context, do func(context.Context, *client.Conn) (*pool.Message, error)) error {
+	conn, err := c.connection(ctx)
+	if err != nil {
+		return err
+	}
+	limited, cancel := context.WithTimeout(ctx, answerTakes)
+	defer cancel()
+	answer, err := do(limited, conn)
+	if err != nil {
+		c.drop(conn)
+		return err
+	}
+	if answer.Code() == codes.Changed {
+		return nil
+	}
+	reason, _ := answer.ReadBody()
+	if answer.Code() >= codes.InternalServerError || answer.Code() == codes.TooManyRequests || answer.Code() == codes.Unauthorized {
+		c.drop(conn)
+		return fmt.Errorf("%v: %s", answer.Code(), reason)
+	}
+	return &Refused{fmt.Sprintf("%v: %s", answer.Code(), reason)}
+}
+
+// Orders observes the settings.
+func (c *CoAP) Orders(ctx context.Context, obey func(site.Order)) {
+	c.mu.Lock()
+	c.obey = obey
+	conn := c.conn
+	c.mu.Unlock()
+	if conn != nil {
+		c.observe(ctx, conn, obey)
+	}
+	<-ctx.Done()
+}
+
+func (c *CoAP) observe(ctx context.Context, conn *client.Conn, obey func(site.Order)) {
+	go func() {
+		_, _ = conn.Observe(ctx, "/settings", func(m *pool.Message) {
+			var order site.Order
+			if m.Body() == nil {
+				return
+			}
+			if body, err := io.ReadAll(m.Body()); err == nil && json.Unmarshal(body, &order) == nil {
+				go obey(order)
+			}
+		})
+	}()
+}
+
+// Close ends the connection.
+func (c *CoAP) Close() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.conn != nil {
+		_ = c.conn.Close()
+	}
+}
