@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
@@ -59,9 +60,13 @@ func kitShowCommand() *cobra.Command {
 	}
 }
 
-// kitYAML writes a kit as YAML, in the order of its fields.
+// kitYAML writes a kit as YAML, in the order of its fields, without those that are left open.
 func kitYAML(k site.Kit) (string, error) {
-	text, err := yaml.MarshalWithOptions(k, yaml.Indent(2), yaml.IndentSequence(true), yaml.UseJSONMarshaler(), yaml.OmitZero())
+	text, err := json.Marshal(k)
+	if err != nil {
+		return "", err
+	}
+	text, err = yaml.JSONToYAML(text)
 	return string(text), err
 }
 

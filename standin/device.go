@@ -87,9 +87,7 @@ func (d *Device) Run(ctx context.Context, link Link, report func(error)) {
 	defer link.Close()
 	d.ordered = make(chan struct{})
 	go link.Orders(ctx, func(o site.Order) { d.obey(ctx, link, o, report) })
-	if d.Firmware != "" {
-		d.tellFirmware(ctx, link)
-	}
+	told := d.Firmware == ""
 	var waiting []measure.Instant
 	for {
 		every, changed := d.interval()
@@ -109,6 +107,7 @@ func (d *Device) Run(ctx context.Context, link Link, report func(error)) {
 			continue
 		}
 		waiting = d.send(ctx, link, waiting, report)
+		told = told || len(waiting) == 0 && d.tellFirmware(ctx, link)
 	}
 }
 
@@ -135,11 +134,10 @@ func (d *Device) obey(ctx context.Context, link Link, o site.Order, report func(
 	}
 }
 
-func (d *Device) tellFirmware(ctx context.Context, link Link) {
+// tellFirmware sends the firmware's version once, and tells whether it was taken.
+func (d *Device) tellFirmware(ctx context.Context, link Link) bool {
 	pack, err := json.Marshal([]record{{Base: d.Name + "/", Name: "firmware", Text: d.Firmware, Time: float64(time.Now().UnixMilli()) / 1000}})
-	if err == nil {
-		_ = link.Send(ctx, pack)
-	}
+	return err == nil && link.Send(ctx, pack) == nil
 }
 
 // atOnce is how many instants go into a pack.

@@ -31,6 +31,7 @@ func (s *Store) Devices(ctx context.Context, now measure.Instant) ([]site.Device
 	devices := []site.Device{}
 	err := s.db.SelectContext(ctx, &devices, selectDevice+` order by d.name`)
 	for i := range devices {
+		devices[i].Title = site.Title(devices[i].Title, devices[i].Name)
 		devices[i].Look(now)
 	}
 	return devices, err
@@ -40,6 +41,7 @@ func (s *Store) Devices(ctx context.Context, now measure.Instant) ([]site.Device
 func (s *Store) Device(ctx context.Context, name string, now measure.Instant) (site.Device, error) {
 	var d site.Device
 	err := s.db.GetContext(ctx, &d, selectDevice+` where d.name = $1`, name)
+	d.Title = site.Title(d.Title, d.Name)
 	d.Look(now)
 	return d, found(err)
 }
@@ -60,8 +62,8 @@ func (t *Tx) SaveDevice(ctx context.Context, d *site.Device) error {
 	_, err := t.NamedExecContext(ctx, `
 		update device set title = :title, behind_id = (select id from device g where g.name = :behind), kit = :kit, closed = :closed, interval = :interval,
 		       clock_offset = :clock_offset, silence_alarm = :silence_alarm, enrolled = :enrolled, settings = :settings,
-		       settings_version = :settings_version, settings_at = coalesce(:settings_at, 0),
-		       running = :running, running_version = :running_version, running_at = coalesce(:running_at, 0)
+		       settings_version = :settings_version, settings_at = coalesce(cast(:settings_at as bigint), 0),
+		       running = :running, running_version = :running_version, running_at = coalesce(cast(:running_at as bigint), 0)
 		where id = :id`, d)
 	return err
 }

@@ -5,11 +5,16 @@ import { BrowserRouter, Route, Routes, useHref, useNavigate } from 'react-router
 import { StyleSheetManager } from 'styled-components'
 import { api, Problem } from './api/client'
 import { closeLive, openLive, useLive, useNow } from './api/live'
-import { queries, useSession, useSite, useStanding } from './api/queries'
+import { queries, useArrivals, useSession, useSite, useStanding } from './api/queries'
 import { clock, length } from './api/words'
 import { AlarmPage } from './page/alarm'
 import { Alarms } from './page/alarms'
 import { Now } from './page/now'
+import { Arrivals } from './page/arrivals'
+import { Connect } from './page/connect'
+import { DevicePage } from './page/device'
+import { Devices } from './page/devices'
+import { KitPage, Kits } from './page/kits'
 import { SignalPage } from './page/signal'
 import { SignIn } from './page/sign-in'
 import { Failure, Soft } from './ui/basics'
@@ -55,6 +60,7 @@ function House({ name }: { name: string }) {
   const now = useNow()
   const site = useSite().data
   const standing = useStanding().data?.length ?? 0
+  const waiting = (useArrivals().data ?? []).filter((a) => a.state === 'waiting').length
   const zone = site?.zone ?? 'UTC'
   const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
   const last = live.heard
@@ -72,6 +78,7 @@ function House({ name }: { name: string }) {
       places={[
         { to: '/', name: 'Now' },
         { to: '/alarms', name: 'Alarms', note: standing ? String(standing) : '' },
+        { to: '/devices', name: 'Devices', note: waiting ? `+${waiting}` : '' },
       ]}
       broken={broken}
       foot={
@@ -88,6 +95,12 @@ function House({ name }: { name: string }) {
         <Route path="/" element={<Now />} />
         <Route path="/alarms" element={<Alarms />} />
         <Route path="/alarms/:id" element={<AlarmPage />} />
+        <Route path="/devices" element={<Devices />} />
+        <Route path="/devices/connect" element={<Connect />} />
+        <Route path="/devices/arrivals" element={<Arrivals />} />
+        <Route path="/devices/kits" element={<Kits />} />
+        <Route path="/devices/kits/:kit" element={<KitPage />} />
+        <Route path="/devices/of/:device" element={<DevicePage />} />
         <Route path="/signals/:device/:signal" element={<SignalPage />} />
         <Route path="*" element={<Failure error={new Error('There is nothing at this address.')} />} />
       </Routes>

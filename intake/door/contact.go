@@ -78,10 +78,13 @@ func (d *Door) note(p *Pending) {
 	if p.who.Key.ID != 0 {
 		c.uses[p.who.Key.ID] = store.KeyUse{Key: p.who.Key.ID, At: p.arrived, From: v.Address, By: v.Protocol}
 	}
-	seen.readings += p.result.Accepted
 	newest := measure.Instant(0)
 	for i := range v.Samples {
-		newest = max(newest, v.Samples[i].At)
+		at := v.Samples[i].At
+		newest = max(newest, at)
+		if at == 0 || p.arrived.Sub(at).Abs() < averageOver { // a backlog is no rate
+			seen.readings++
+		}
 	}
 	if newest != 0 {
 		behind := int64(p.arrived - newest)

@@ -81,7 +81,8 @@ let config = 0
 
 function takeChange(change: Change) {
   if (config && change.config !== config)
-    for (const what of ['site', 'signals', 'guards']) void queries.invalidateQueries({ queryKey: [what] })
+    for (const what of ['site', 'signals', 'guards', 'devices', 'device', 'arrivals', 'kits', 'enrolment'])
+      void queries.invalidateQueries({ queryKey: [what] })
   config = change.config
   takeSignals(change.signals)
   takeAlarms(change.alarms)

@@ -52,6 +52,49 @@ export const useAlarm = (id: number) =>
     refetchInterval: (query) => (query.state.data?.state === 'raised' ? 10_000 : false),
   })
 
+// How a device lives is not on the live stream, so it is asked for.
+const lifeEvery = 3_000
+
+export const useDevices = () =>
+  useQuery({ queryKey: ['devices'], queryFn: () => take(api.GET('/api/v1/devices')), refetchInterval: lifeEvery })
+
+export const useDevice = (device: string, every = lifeEvery) =>
+  useQuery({
+    queryKey: ['device', device],
+    queryFn: () => take(api.GET('/api/v1/devices/{device}', { params: { path: { device } } })),
+    refetchInterval: every,
+  })
+
+export const useCode = (device: string) =>
+  useQuery({
+    queryKey: ['device', device, 'code'],
+    queryFn: () => take(api.GET('/api/v1/devices/{device}/code', { params: { path: { device } } })),
+  })
+
+export const useArrivals = () =>
+  useQuery({ queryKey: ['arrivals'], queryFn: () => take(api.GET('/api/v1/arrivals')), refetchInterval: lifeEvery })
+
+export const useEnrolment = () =>
+  useQuery({ queryKey: ['enrolment'], queryFn: () => take(api.GET('/api/v1/enrolment')) })
+
+export const useKits = () => useQuery({ queryKey: ['kits'], queryFn: () => take(api.GET('/api/v1/kits')) })
+
+export const useKitChanges = (kit: string) =>
+  useQuery({
+    queryKey: ['kits', kit, 'changes'],
+    queryFn: () => take(api.GET('/api/v1/kits/{kit}/changes', { params: { path: { kit } } })),
+  })
+
+/** Does something about devices, and asks anew for all that it may have changed. */
+export const useAct = <In, Out>(act: (input: In) => Promise<Out>) =>
+  useMutation({
+    mutationFn: act,
+    onSuccess: () => {
+      for (const what of ['devices', 'device', 'arrivals', 'kits', 'enrolment', 'signals'])
+        void queries.invalidateQueries({ queryKey: [what] })
+    },
+  })
+
 export function useAcknowledge() {
   return useMutation({
     mutationFn: (id: number) => take(api.POST('/api/v1/alarms/{id}/acknowledge', { params: { path: { id } } })),

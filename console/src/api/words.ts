@@ -1,4 +1,4 @@
-import type { Alarm, Guard, Signal } from './client'
+import type { Alarm, Device, DeviceStory, Guard, Signal } from './client'
 
 const units: Record<string, string> = {
   Cel: '°C',
@@ -45,6 +45,7 @@ export function figure(value: number) {
 
 export function reads(s: Signal) {
   if (s.value == null) return '–'
+  if (s.text != null) return s.text.length > 24 ? `${s.text.slice(0, 23)}…` : s.text
   if (s.kind === 'switch') return s.value ? 'on' : 'off'
   return figure(s.value)
 }
@@ -91,3 +92,55 @@ export const sentence = (a: Alarm) =>
 const order = { critical: 0, warning: 1, advisory: 2 }
 /** Worst first, then newest. */
 export const byUrgency = (a: Alarm, b: Alarm) => order[a.severity] - order[b.severity] || b.id - a.id
+
+const clockTolerance = 60
+
+/** How right a device's clock is. */
+export function clockWords(d: Device) {
+  if (d.clock_behind == null) return ''
+  if (d.clock_behind > clockTolerance) return `${length(d.clock_behind * 1000)} behind`
+  if (d.clock_behind < -clockTolerance) return `${length(-d.clock_behind * 1000)} ahead`
+  return 'right'
+}
+
+/** How a device lives, in a few words. */
+export function lifeWords(d: Device, now: number) {
+  switch (d.life) {
+    case 'new':
+      return 'nothing came yet'
+    case 'silent':
+      return `silent, heard ${age(d.heard_at, now)}`
+    case 'overdue':
+      return `overdue, heard ${age(d.heard_at, now)}`
+    default:
+      return `heard ${age(d.heard_at, now)}`
+  }
+}
+
+/** What is wrong with what a device sends, as far as can be told, in sentences. */
+export function troubles(d: DeviceStory, now: number): string[] {
+  const out: string[] = []
+  if (d.refused_at && (!d.heard_at || d.refused_at > d.heard_at || now - Date.parse(d.refused_at) < 60_000))
+    out.push(`Something was refused ${age(d.refused_at, now)}: ${d.refused}.`)
+  for (const k of d.knocks.slice(0, 3))
+    if (!d.heard_at || k.at > d.heard_at)
+      out.push(
+        `A key that nobody has came over ${k.protocol}${k.address ? ` from ${k.address}` : ''}${k.name ? ` as “${k.name}”` : ''}, ${age(k.at, now)}.`,
+      )
+  const clock = clockWords(d)
+  if (clock && clock !== 'right')
+    out.push(
+      `Its newest reading is ${clock} our clock. If it is not catching up, its clock is wrong: set it, or correct it here.`,
+    )
+  return out
+}
+
+/** What was ordered, in words. */
+export function settingsWords(s: Device['settings']) {
+  const parts: string[] = []
+  if (s.interval && s.interval !== '0s') parts.push(`every ${s.interval}`)
+  if (s.sparing_interval && s.sparing_interval !== '0s')
+    parts.push(`every ${s.sparing_interval} when the battery is low`)
+  for (const [key, value] of Object.entries(s.values ?? {})) parts.push(`${key} ${value}`)
+  return parts.join(', ') || 'nothing'
+}

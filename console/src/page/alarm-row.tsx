@@ -4,7 +4,7 @@ import { byUrgency, clock, length, limitsOf, reads, sentence, shown } from '../a
 import { Spark } from '../chart/spark'
 import { Button, Failure, PlainLink, QuietLink, Soft } from '../ui/basics'
 import { Figure, Item, List, Words } from '../ui/list'
-import { Shape, toneOf } from '../ui/severity'
+import { Shape, Silent, toneOf } from '../ui/severity'
 
 /** What was done about an alarm, in words. */
 export function whoHasIt(a: Alarm, zone: string) {
@@ -49,7 +49,13 @@ function AlarmRow({ alarm, signal, spark, zone, now }: Props) {
         </Soft>
       </Words>
       <Figure $tone={toneOf(alarm.severity)}>
-        {signal ? reads(signal) : '–'} <small>{shown(alarm.unit)}</small>
+        {alarm.kind === 'guard' ? (
+          <>
+            {signal ? reads(signal) : '–'} <small>{shown(alarm.unit)}</small>
+          </>
+        ) : (
+          length(now - Date.parse(alarm.raised_at) + alarm.value * 1000)
+        )}
       </Figure>
       <Spark
         points={spark}
@@ -101,6 +107,7 @@ export function SignalRow({ signal, spark, guards, ageText }: SignalProps) {
         <PlainLink href={`/signals/${path}`}>
           {signal.device_title} <Soft>· {lower(signal.title)}</Soft>
         </PlainLink>
+        {signal.silent_since && <Silent />}
       </div>
       <Figure $dense data-signal={path}>
         {reads(signal)} <small>{shown(signal.unit)}</small>

@@ -16,6 +16,8 @@ const around = (a: Alarm): Stretch =>
     ? { from: Date.parse(a.raised_at) - before, until: Date.parse(a.cleared_at) + before }
     : { span: 3600_000 }
 
+const told = { raise: 'that it is wrong', return: 'that it is over', summary: 'in a summary' }
+
 /** One alarm, for somebody who was woken: what, how bad, since when, what to do, who was told. */
 export function AlarmPage() {
   const id = Number(useParams().id)
@@ -46,16 +48,25 @@ export function AlarmPage() {
         {lasted} · {whoHasIt(a, zone)}
         {a.cause && ` · over because ${a.cause}`}
       </Prose>
-      <Row>
-        <BigFigure
-          value={signal ? reads(signal) : figure(a.value)}
-          unit={`${shown(a.unit)} now`}
-          tone={raised ? toneOf(a.severity) : undefined}
-        />
-        <Soft>
-          went as far as {figure(a.extreme)} {shown(a.unit)}
-        </Soft>
-      </Row>
+      {a.kind === 'guard' ? (
+        <Row>
+          <BigFigure
+            value={signal ? reads(signal) : figure(a.value)}
+            unit={`${shown(a.unit)} now`}
+            tone={raised ? toneOf(a.severity) : undefined}
+          />
+          <Soft>
+            went as far as {figure(a.extreme)} {shown(a.unit)}
+          </Soft>
+        </Row>
+      ) : (
+        <Prose>
+          {a.kind === 'silence' && raised && (
+            <>Nothing has come for {length(now - Date.parse(a.raised_at) + a.value * 1000)}. </>
+          )}
+          <PlainLink href={`/devices/of/${a.signal}`}>The device’s page</PlainLink>
+        </Prose>
+      )}
       {a.advice && (
         <Prose>
           <b>What to do.</b> {a.advice}
@@ -69,12 +80,12 @@ export function AlarmPage() {
       )}
       <Subheading>Who was told</Subheading>
       {a.notices.length === 0 ? (
-        <Prose>Nobody: the guard {a.guard} tells no one.</Prose>
+        <Prose>Nobody{a.guard && `: the guard ${a.guard} tells no one`}.</Prose>
       ) : (
         <ul>
           {[...a.notices].reverse().map((n) => (
             <li key={n.id}>
-              {n.to}, {n.carrier}, {n.kind === 'raise' ? 'that it is wrong' : 'that it is over'}: {n.state}{' '}
+              {n.to}, {n.carrier}, {told[n.kind]}: {n.state}{' '}
               {n.deliveries.map((d) => (
                 <Soft key={d.at}>
                   · {clock(d.at, zone, seconds)} {d.answer}{' '}

@@ -2,7 +2,7 @@ import { pathOf } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarms, useGuards, useSignals, useSite, useSparks, useStanding } from '../api/queries'
 import { age, clock, count } from '../api/words'
-import { Above, Code, Failure, Heading, Prose, Soft, Subheading } from '../ui/basics'
+import { Above, Code, Failure, Heading, Prose, QuietLink, Soft, Subheading } from '../ui/basics'
 import { List } from '../ui/list'
 import { SignalRow, WrongList } from './alarm-row'
 
@@ -21,7 +21,7 @@ export function Now() {
 
   const wrong = standing.data
   const ill = new Set(wrong.map((a) => a.signal))
-  const well = signals.data.filter((s) => !ill.has(pathOf(s)))
+  const well = signals.data.filter((s) => !ill.has(pathOf(s)) && s.kind !== 'text' && s.kind !== 'data')
   const today = clock(now, zone, { weekday: 'long', day: 'numeric', month: 'long', hour: '2-digit', minute: '2-digit' })
   return (
     <>
@@ -63,9 +63,13 @@ function headline(wrong: number, recent: Over[], now: number, zone: string, sign
 const FirstDevice = () => (
   <>
     <Prose>
-      Add a device on the command line. It tells the device’s key and a line that sends a first reading; the signal then
-      appears here by itself.
+      Connect a device: you get its key and ready text that sends a first reading. The signal then appears here by
+      itself.
     </Prose>
+    <p>
+      <QuietLink href="/devices/connect">Connect a device</QuietLink>
+    </p>
+    <Prose>Or on the command line:</Prose>
     <Code>jaunty device add greenhouse-door</Code>
   </>
 )

@@ -1,12 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
 import { useParams, useSearchParams } from 'react-router'
-import { api, pathOf, take } from '../api/client'
+import { api, pathOf, type Signal, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarms, useGuards, useSignals, useSite } from '../api/queries'
 import { age, length, reads, sentence, shown } from '../api/words'
 import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
 import { Choice } from '../ui/choice'
-import { Shape, toneOf } from '../ui/severity'
+import { Shape, Silent, toneOf } from '../ui/severity'
 import { AlarmTable } from './alarm-table'
 import { SignalChart } from './signal-chart'
 
@@ -37,12 +37,14 @@ export function SignalPage() {
     [...(past.data ?? []), ...(recent.data ?? []).filter((a) => a.signal === path)].map((a) => [a.id, a]),
   )
   const alarms = [...byID.values()].sort((a, b) => b.id - a.id)
+  const worded = signal.kind === 'text' || signal.kind === 'data'
   const standing = alarms.find((a) => a.state === 'raised')
   return (
     <>
       <title>{`${signal.device_title} ${signal.title} · Jaunty Lark`}</title>
       <Above>
-        <PlainLink href="/">Now</PlainLink> · {signal.device_title}
+        <PlainLink href="/">Now</PlainLink> ·{' '}
+        <PlainLink href={`/devices/of/${signal.device}`}>{signal.device_title}</PlainLink>
       </Above>
       <Heading>{signal.title}</Heading>
       <Row>
@@ -50,6 +52,7 @@ export function SignalPage() {
           <BigFigure value={reads(signal)} unit={shown(signal.unit)} tone={standing && toneOf(standing.severity)} />
         </span>
         <Soft>{age(signal.at, now)}</Soft>
+        {signal.silent_since && <Silent />}
       </Row>
       {standing && (
         <Prose>
@@ -57,15 +60,25 @@ export function SignalPage() {
           <Soft>for {length(now - Date.parse(standing.raised_at))}</Soft>
         </Prose>
       )}
-      <Well>
-        <Choice
-          label="Stretch"
-          options={{ hour: 'Last hour', day: 'Last day' }}
-          value={span}
-          onChange={(last) => setQuery({ last }, { replace: true })}
-        />
-        <SignalChart key={span} signal={signal} stretch={{ span: spans[span] }} now={now} zone={zone} alarms={alarms} />
-      </Well>
+      <Facts signal={signal} />
+      {!worded && (
+        <Well>
+          <Choice
+            label="Stretch"
+            options={{ hour: 'Last hour', day: 'Last day' }}
+            value={span}
+            onChange={(last) => setQuery({ last }, { replace: true })}
+          />
+          <SignalChart
+            key={span}
+            signal={signal}
+            stretch={{ span: spans[span] }}
+            now={now}
+            zone={zone}
+            alarms={alarms}
+          />
+        </Well>
+      )}
       <Subheading>What guards it</Subheading>
       {guards.length === 0 ? (
         <Prose>
@@ -86,4 +99,17 @@ export function SignalPage() {
       {alarms.length === 0 ? <Prose>None yet.</Prose> : <AlarmTable alarms={alarms.slice(0, 20)} zone={zone} />}
     </>
   )
+}
+
+/** What is known of the instrument. */
+function Facts({ signal: s }: { signal: Signal }) {
+  const unit = shown(s.unit)
+  const facts: string[] = []
+  if (s.quantity) facts.push(s.quantity)
+  if (s.span_low != null && s.span_high != null) facts.push(`plausible ${s.span_low} to ${s.span_high} ${unit}`)
+  if (s.step) facts.push(`in steps of ${s.step} ${unit}`)
+  if (s.interval !== '0s') facts.push(`expected every ${s.interval}`)
+  for (const b of s.bands)
+    facts.push(`${b.name} ${b.from ?? ''}${b.from == null ? 'up to ' : b.to == null ? ' and up' : ' to '}${b.to ?? ''}`)
+  return facts.length > 0 ? <Prose>{facts.join(' · ')}</Prose> : null
 }

@@ -1,3 +1,4 @@
+import { useState } from 'react'
 import { Button as AriaButton, Link as AriaLink } from 'react-aria-components'
 import styled, { css } from 'styled-components'
 
@@ -88,6 +89,31 @@ export const Code = styled.code`
   border-radius: var(--radius);
   overflow-x: auto;
 `
+const Listing = styled.pre`
+  background: var(--sunk);
+  padding: var(--gap-3);
+  border-radius: var(--radius);
+  overflow: auto;
+  max-height: 460px;
+  margin: 0;
+  font-size: var(--step--1);
+  line-height: 1.5;
+`
+/** Text to copy; it scrolls by keyboard too. */
+export const Copyable = ({ text, label }: { text: string; label: string }) => {
+  const [copied, setCopied] = useState(false)
+  const copy = () => void navigator.clipboard.writeText(text).then(() => setCopied(true))
+  return (
+    <>
+      <Listing tabIndex={0} role="region" aria-label={label}>
+        {text}
+      </Listing>
+      <p>
+        <QuietButton onPress={copy}>{copied ? 'Copied' : 'Copy'}</QuietButton>
+      </p>
+    </>
+  )
+}
 export const Table = styled.table`
   width: 100%;
   border-collapse: collapse;

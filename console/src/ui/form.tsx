@@ -1,4 +1,11 @@
-import { FieldError, Form as AriaForm, Input as AriaInput, Label as AriaLabel, TextField } from 'react-aria-components'
+import {
+  FieldError,
+  Form as AriaForm,
+  Input as AriaInput,
+  Label as AriaLabel,
+  Text as AriaText,
+  TextField,
+} from 'react-aria-components'
 import styled from 'styled-components'
 
 export const Form = styled(AriaForm)`
@@ -22,15 +29,69 @@ const Input = styled(AriaInput)`
   padding: 8px 10px;
   min-height: 40px;
 `
-type Props = { label: string; name: string; type?: string; autoComplete?: string }
+const Hint = styled(AriaText)`
+  color: var(--ink-soft);
+  font-size: var(--step--1);
+`
+type Props = {
+  label: string
+  name: string
+  type?: string
+  autoComplete?: string
+  hint?: string
+  optional?: boolean
+  defaultValue?: string
+}
 
-export const TextInput = ({ label, ...field }: Props) => (
-  <Field {...field} isRequired>
+export const TextInput = ({ label, hint, optional, ...field }: Props) => (
+  <Field {...field} isRequired={!optional}>
     <Label>{label}</Label>
     <Input />
+    {hint && <Hint slot="description">{hint}</Hint>}
     <FieldError />
   </Field>
 )
+
+const Picker = styled.label`
+  display: grid;
+  gap: var(--gap-1);
+  font-weight: 600;
+  select {
+    font: 400 var(--step-0) var(--face);
+    color: inherit;
+    background: var(--surface);
+    border: 1px solid var(--ink-soft);
+    border-radius: var(--radius);
+    padding: 8px 10px;
+    min-height: 40px;
+  }
+`
+type PickProps = {
+  label: string
+  name: string
+  none: string
+  options: { value: string; text: string }[]
+  defaultValue?: string
+}
+
+/** One of a list, or none. */
+export const Pick = ({ label, name, none, options, defaultValue }: PickProps) => (
+  <Picker>
+    {label}
+    <select name={name} defaultValue={defaultValue}>
+      <option value="">{none}</option>
+      {options.map((o) => (
+        <option key={o.value} value={o.value}>
+          {o.text}
+        </option>
+      ))}
+    </select>
+  </Picker>
+)
+
+/** What a form's fields say, those that are not empty. */
+export const fieldsOf = (form: HTMLFormElement) =>
+  Object.fromEntries([...new FormData(form)].filter(([, v]) => v !== '').map(([k, v]) => [k, String(v).trim()]))
 const Centre = styled.div`
   min-height: 100vh;
   display: grid;

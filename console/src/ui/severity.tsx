@@ -1,3 +1,5 @@
+import styled from 'styled-components'
+
 /** The shape of a severity: told by shape and word, not by colour alone. */
 export function Shape({ of }: { of: 'advisory' | 'warning' | 'critical' }) {
   const label = { role: 'img', 'aria-label': of, width: 20, height: 18 }
@@ -25,3 +27,15 @@ export function Shape({ of }: { of: 'advisory' | 'warning' | 'critical' }) {
 }
 
 export const toneOf = (severity: string) => `var(--${severity})`
+
+const Hatched = styled.span`
+  display: inline-block;
+  padding: 0 6px;
+  margin-left: 6px;
+  border: 1px solid var(--silent);
+  color: var(--ink);
+  font-size: var(--step--1);
+  background: repeating-linear-gradient(45deg, transparent 0 4px, var(--sunk) 4px 8px);
+`
+/** Hatched grey and a word: nothing comes. */
+export const Silent = ({ word = 'silent' }: { word?: string }) => <Hatched>{word}</Hatched>

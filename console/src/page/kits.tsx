@@ -1,0 +1,147 @@
+import { useParams } from 'react-router'
+import { api, take } from '../api/client'
+import { useAct, useDevices, useKitChanges, useKits, useSession } from '../api/queries'
+import { shown } from '../api/words'
+import { Above, Button, Code, Failure, Heading, PlainLink, Prose, Scroll, Soft, Subheading, Table } from '../ui/basics'
+
+/** Descriptions of sorts of devices. */
+export function Kits() {
+  const kits = useKits()
+  const devices = useDevices().data ?? []
+  if (kits.error) return <Failure error={kits.error} />
+  if (!kits.data) return <Soft>Looking …</Soft>
+  return (
+    <>
+      <title>Kits · Jaunty Lark</title>
+      <Above>
+        <PlainLink href="/devices">Devices</PlainLink>
+      </Above>
+      <Heading>Kits</Heading>
+      <Prose>
+        A kit describes one sort of device: its signals, how often it sends, its first guards. A device made from it
+        works at once.
+      </Prose>
+      {kits.data.length === 0 ? (
+        <>
+          <Prose>None yet. Make one of a device on its page, or load a file:</Prose>
+          <Code>jaunty kit load pond-probe.yaml</Code>
+        </>
+      ) : (
+        <ul>
+          {kits.data.map((k) => (
+            <li key={k.name}>
+              <PlainLink href={`/devices/kits/${k.name}`}>{k.title || k.name}</PlainLink>{' '}
+              <Soft>
+                · {(k.signals ?? []).map((s) => s.name).join(', ')} · {devices.filter((d) => d.kit === k.name).length}{' '}
+                devices
+              </Soft>
+            </li>
+          ))}
+        </ul>
+      )}
+    </>
+  )
+}
+
+/** One kit, and what applying it would change of its devices. */
+export function KitPage() {
+  const { kit: name = '' } = useParams()
+  const kits = useKits()
+  const changes = useKitChanges(name)
+  const keeper = useSession().data?.role !== 'viewer'
+  const apply = useAct(() => take(api.POST('/api/v1/kits/{kit}/apply', { params: { path: { kit: name } }, body: {} })))
+  const kit = kits.data?.find((k) => k.name === name)
+  if (kits.error) return <Failure error={kits.error} />
+  if (!kits.data) return <Soft>Looking …</Soft>
+  if (!kit) return <Failure error={new Error(`There is no kit ${name}.`)} />
+  const offers = changes.data ?? []
+  return (
+    <>
+      <title>{`${kit.title || kit.name} · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href="/devices">Devices</PlainLink> · <PlainLink href="/devices/kits">Kits</PlainLink>
+      </Above>
+      <Heading>{kit.title || kit.name}</Heading>
+      {kit.about && <Prose>{kit.about}</Prose>}
+      <Subheading>Signals</Subheading>
+      <Scroll tabIndex={0} role="region" aria-label="Signals">
+        <Table>
+          <thead>
+            <tr>
+              <th scope="col">Signal</th>
+              <th scope="col">Quantity</th>
+              <th scope="col">Unit</th>
+              <th scope="col">Plausible</th>
+              <th scope="col">Bands</th>
+            </tr>
+          </thead>
+          <tbody>
+            {(kit.signals ?? []).map((s) => (
+              <tr key={s.name}>
+                <td>
+                  {s.title || s.name} <Soft>{s.title && s.name}</Soft>
+                </td>
+                <td>{s.quantity || '–'}</td>
+                <td>{shown(s.unit ?? '') || '–'}</td>
+                <td>{s.span ? `${s.span.low} to ${s.span.high}` : '–'}</td>
+                <td>{(s.bands ?? []).map((b) => b.name).join(', ') || '–'}</td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Scroll>
+      <Subheading>First guards</Subheading>
+      {(kit.guards ?? []).length === 0 ? (
+        <Prose>None.</Prose>
+      ) : (
+        <ul>
+          {(kit.guards ?? []).map((g) => (
+            <li key={g.name}>
+              {g.severity ?? 'warning'} when {g.signal} is {g.when} <Soft>· {g.name}</Soft>
+            </li>
+          ))}
+        </ul>
+      )}
+      <Subheading>What applying it would change</Subheading>
+      {changes.error && <Failure error={changes.error} />}
+      {offers.length === 0 ? (
+        <Prose>Nothing: its devices are what it says.</Prose>
+      ) : (
+        <>
+          <Scroll tabIndex={0} role="region" aria-label="Changes">
+            <Table>
+              <thead>
+                <tr>
+                  <th scope="col">Device</th>
+                  <th scope="col">What</th>
+                  <th scope="col">From</th>
+                  <th scope="col">To</th>
+                </tr>
+              </thead>
+              <tbody>
+                {offers.map((c) => (
+                  <tr key={`${c.device} ${c.what} ${c.field}`}>
+                    <td>{c.device}</td>
+                    <td>
+                      {c.what} {c.field}
+                    </td>
+                    <td>{c.from || '–'}</td>
+                    <td>{c.kept ? <Soft>stays: {c.kept}</Soft> : c.to || '–'}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </Scroll>
+          {keeper && offers.some((c) => !c.kept) && (
+            <p>
+              <Button onPress={() => apply.mutate(undefined)} isDisabled={apply.isPending}>
+                Apply it
+              </Button>
+            </p>
+          )}
+          {apply.error && <Failure error={apply.error} />}
+        </>
+      )}
+    </>
+  )
+}
