@@ -1,15 +1,16 @@
 # The ways to build, try and test. A fresh machine needs no more than Go and make: the targets install
-# what else is missing (PostgreSQL, Chromium, Node) through Debian's packages.
+# what else is missing (PostgreSQL, Chromium, Node; for the tests MQTT and CoAP clients) through Debian's packages.
 
 HTTP ?= 127.0.0.1:8080
 MQTT ?= 127.0.0.1:1883
 COAP ?= 127.0.0.1:5683
+COAPS ?= 127.0.0.1:5684
 
 export PATH := $(CURDIR)/.node/node_modules/.bin:$(PATH)
 
 console_sources := $(shell find console/src console/public console/index.html console/vite.config.ts -type f -not -name '*.gen.ts')
 
-.PHONY: build demo test check bench install install-test screenshots clean
+.PHONY: build demo test check bench install install-test install-peers screenshots clean
 
 ## build: bin/jaunty with the console in it
 build: install console/dist/index.html
@@ -17,14 +18,14 @@ build: install console/dist/index.html
 
 ## demo: a whole made-up site on this machine; Ctrl-C stops it
 demo: build install-test
-	bin/jaunty demo $(if $(DATA),--data $(DATA)) --http $(HTTP) --mqtt $(MQTT) --coap $(COAP)
+	bin/jaunty demo $(if $(DATA),--data $(DATA)) --http $(HTTP) --mqtt $(MQTT) --coap $(COAP) --coaps $(COAPS)
 
 ## test: everything a newcomer needs to see it work
-test: build install-test
+test: build install-test install-peers
 	go test -count=1 -timeout 15m ./...
 
 ## check: before each commit
-check: build install-test
+check: build install-test install-peers
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -l $$(git ls-files '*.go'); exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
@@ -45,6 +46,9 @@ install:
 
 install-test:
 	@.ci/install chromium
+
+install-peers:
+	@.ci/install curl peers
 
 console/node_modules/.package-lock.json: console/package.json console/package-lock.json
 	cd console && npm ci --no-audit --no-fund --loglevel=error

@@ -77,3 +77,71 @@ func FuzzFlat(f *testing.F) {
 		}
 	})
 }
+
+func TestCSV(t *testing.T) {
+	at := measure.Instant(1_772_373_900_000)
+	samples, refused, err := Decode("text/csv; charset=utf-8", []byte("\ufeffat,signal,value,unit\r\n2026-03-01T14:05:00Z,temp,21.5,Cel\r\n,door,true,\r\n\"2026-03-01T15:05:00+01:00\",temp,22,\r\n"), now)
+	want := []measure.Sample{{Name: "temp", At: at, Value: 21.5, Unit: "Cel"}, {Index: 1, Name: "door", Value: 1, Form: measure.FormBool}, {Index: 2, Name: "temp", At: at, Value: 22}}
+	if err != nil || len(refused) != 0 || !slices.Equal(samples, want) {
+		t.Errorf("%+v %+v %v", samples, refused, err)
+	}
+	samples, refused, err = Decode("text/csv", []byte("signal,value,at\na,1,\nb,warm,\nc,NaN,\nd,1,yesterday\ne,1\nf,2,\n"), now)
+	if err != nil || len(samples) != 2 || len(refused) != 4 {
+		t.Fatalf("%+v %+v %v", samples, refused, err)
+	}
+	for i, want := range []measure.Refusal{{Index: 1, Signal: "b", Field: "value"}, {Index: 2, Signal: "c", Field: "value"}, {Index: 3, Signal: "d", Field: "at"}, {Index: 4}} {
+		if r := refused[i]; r.Index != want.Index || r.Signal != want.Signal || r.Field != want.Field {
+			t.Errorf("%+v, want %+v", r, want)
+		}
+	}
+	for body, says := range map[string]string{"": "no header", "at,signal\n": "lacks value", "at,signal,value,colour\n": `"colour"`, "at,signal,value\n\"a": "not CSV"} {
+		if _, _, err := Decode("text/csv", []byte(body), now); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%q: %v", body, err)
+		}
+	}
+	if _, _, err := Decode("text/csv", []byte("at,signal,value\n"+strings.Repeat(",a,1\n", MaxRecords+1)), now); err == nil {
+		t.Error("a body with too many lines was taken")
+	}
+}
+
+func TestTextInFlatJSON(t *testing.T) {
+	samples, refused, err := Decode("application/json", []byte(`{"firmware": "1.4.2", "temp": "21.5", "gap": "NaN"}`), now)
+	if err != nil || len(samples) != 1 || samples[0].Form != measure.FormText || samples[0].Text != "1.4.2" || len(refused) != 2 || !strings.Contains(refused[1].Reason, "leave the quotes out") {
+		t.Errorf("%+v %+v %v", samples, refused, err)
+	}
+}
+
+func TestGuess(t *testing.T) {
+	for body, want := range map[string]string{
+		`{"temp": 1}`: FlatJSON, ` [{"n":"a","v":1}]`: SenMLJSON, `[{"bn":"x/","n":"a","v":1}]`: SenMLJSON, `[{"temp": 1}]`: FlatJSON,
+		"\x81\xa2\x00\x61a\x02\x01": SenMLCBOR, "at,signal,value\n": CSV, "": FlatJSON,
+	} {
+		if got := Guess([]byte(body)); got != want {
+			t.Errorf("%q is guessed to be %s, want %s", body, got, want)
+		}
+	}
+}
+
+func TestBareValuesAndReports(t *testing.T) {
+	for body, want := range map[string]measure.Sample{"21.5": {Value: 21.5}, " true\n": {Value: 1, Form: measure.FormBool}, `"idle"`: {Form: measure.FormText, Text: "idle"}} {
+		want.Name = "s"
+		if samples, refused := Bare("s", []byte(body)); len(refused) != 0 || len(samples) != 1 || samples[0] != want {
+			t.Errorf("%q: %+v %+v", body, samples, refused)
+		}
+	}
+	for _, body := range []string{"", "warm", "NaN", "1e999", "{}"} {
+		if samples, refused := Bare("s", []byte(body)); len(samples) != 0 || len(refused) != 1 {
+			t.Errorf("%q: %+v %+v", body, samples, refused)
+		}
+	}
+	for body, version := range map[string]int{"3": 3, `{"version": 4, "interval": 60}`: 4} {
+		if r, err := DecodeReport([]byte(body)); err != nil || r.Version != version {
+			t.Errorf("%q: %+v %v", body, r, err)
+		}
+	}
+	for _, body := range []string{"", "-1", "x", `{"version": -2}`, `{"verson": 2}`} {
+		if _, err := DecodeReport([]byte(body)); err == nil {
+			t.Errorf("%q was taken", body)
+		}
+	}
+}

@@ -79,33 +79,39 @@ func (t *Turn) wakeAt(d *deviceLive, at measure.Instant) {
 func (t *Turn) lookAt(d *deviceLive, upSince measure.Instant) error {
 	from := max(upSince, d.state.CountedFrom)
 	var next *measure.Instant
-	due := func(heard measure.Instant, interval measure.Duration) bool {
+	// silentAt gives the instant at which a thing fell silent; 0: it has not.
+	silentAt := func(heard measure.Instant, interval measure.Duration) measure.Instant {
 		if interval == 0 || heard == 0 {
-			return false
+			return 0
 		}
 		at := max(heard, from).Add(silenceLimit(interval))
 		if at <= t.Now {
-			return true
+			return at
 		}
 		if next == nil || at < *next {
 			next = &at
 		}
-		return false
+		return 0
 	}
 	for _, s := range d.signals {
 		interval := s.Interval
 		if interval == 0 {
 			interval = d.Interval
 		}
-		if s.state.SilentAt == 0 && due(s.state.ReceivedAt, interval) {
-			s.state.SilentAt = t.Now
+		if s.state.SilentAt != 0 {
+			continue
+		}
+		if at := silentAt(s.state.ReceivedAt, interval); at != 0 {
+			s.state.SilentAt = at
 			t.changed(s)
-			t.silence(s)
+			t.silence(s, at)
 		}
 	}
-	if d.state.SilentSince == 0 && due(d.heard, d.Interval) {
-		if err := t.goSilent(d); err != nil {
-			return err
+	if d.state.SilentSince == 0 {
+		if at := silentAt(d.heard, d.Interval); at != 0 {
+			if err := t.goSilent(d, at); err != nil {
+				return err
+			}
 		}
 	}
 	d.state.DueAt = next
@@ -114,21 +120,21 @@ func (t *Turn) lookAt(d *deviceLive, upSince measure.Instant) error {
 }
 
 // silence lets the delays of a signal's guards stand still.
-func (t *Turn) silence(s *signalLive) {
+func (t *Turn) silence(s *signalLive, at measure.Instant) {
 	for _, g := range s.guards {
-		t.step(g, alarm.Event{Kind: alarm.Silence, At: t.Now - s.state.Lag()}, "")
+		t.step(g, alarm.Event{Kind: alarm.Silence, At: at - s.state.Lag()}, "")
 	}
 }
 
 // goSilent makes a device silent. One behind a gateway that is silent too is told with the gateway.
-func (t *Turn) goSilent(d *deviceLive) error {
-	d.state.SilentSince = t.Now
+func (t *Turn) goSilent(d *deviceLive, at measure.Instant) error {
+	d.state.SilentSince = at
 	t.lifeChanged(d)
 	gateway := d.gateway
 	if gateway != nil && gateway.SilenceAlarm {
 		if gateway.state.AlarmID == nil && t.quiet(gateway) {
-			gateway.state.SilentSince = t.Now
-			if err := t.raiseSilence(gateway); err != nil {
+			gateway.state.SilentSince = at
+			if err := t.raiseSilence(gateway, at); err != nil {
 				return err
 			}
 		}
@@ -139,7 +145,7 @@ func (t *Turn) goSilent(d *deviceLive) error {
 	if !d.SilenceAlarm {
 		return t.enterDevice("device silent", d, "Device "+d.Name+" is silent")
 	}
-	return t.raiseSilence(d)
+	return t.raiseSilence(d, at)
 }
 
 // quiet tells whether nothing that should have come through a gateway did: all that have a stated
@@ -162,7 +168,7 @@ func (t *Turn) quiet(gateway *deviceLive) bool {
 	return stated > 1
 }
 
-func (t *Turn) raiseSilence(d *deviceLive) error {
+func (t *Turn) raiseSilence(d *deviceLive, at measure.Instant) error {
 	title := site.Title(d.Title, d.Name)
 	sentence := title + " is silent"
 	if n := len(d.behind); n == 1 {
@@ -170,17 +176,17 @@ func (t *Turn) raiseSilence(d *deviceLive) error {
 	} else if n > 1 {
 		sentence += fmt.Sprintf(" with the %d devices behind it", n)
 	}
-	a := alarm.Alarm{Kind: alarm.BySilence, Value: t.Now.Sub(d.heard).Seconds(), Unit: "s", Sentence: sentence, When: "silent",
+	a := alarm.Alarm{Kind: alarm.BySilence, Value: at.Sub(d.heard).Seconds(), Unit: "s", Sentence: sentence, When: "silent",
 		Advice: "Look whether it has power and network."}
 	if d.Interval != 0 {
 		a.When = "silent for " + measure.Duration(silenceLimit(d.Interval)).String()
 	}
-	return t.raiseDeviceAlarm(d, &d.state.AlarmID, a)
+	return t.raiseDeviceAlarm(d, &d.state.AlarmID, a, at)
 }
 
 // raiseDeviceAlarm raises an alarm that no guard stands behind. It tells whom the guards of the
 // device tell, as severely as the most severe of them; without guards, the owners.
-func (t *Turn) raiseDeviceAlarm(d *deviceLive, into **int64, a alarm.Alarm) error {
+func (t *Turn) raiseDeviceAlarm(d *deviceLive, into **int64, a alarm.Alarm, at measure.Instant) error {
 	severity, tell := t.rosterOf(d)
 	if len(tell) == 0 {
 		owners, err := t.Tx.Owners(t.ctx)
@@ -189,13 +195,13 @@ func (t *Turn) raiseDeviceAlarm(d *deviceLive, into **int64, a alarm.Alarm) erro
 		}
 		tell = owners
 	}
-	a.Signal, a.Severity, a.State, a.RaisedAt, a.LearnedAt, a.Extreme = d.Name, severity, alarm.StateRaised, t.Now, t.Now, a.Value
+	a.Signal, a.Severity, a.State, a.RaisedAt, a.LearnedAt, a.Extreme = d.Name, severity, alarm.StateRaised, at, t.Now, a.Value
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}
 	*into = &a.ID
 	t.lifeChanged(d)
-	if err := t.enter(a, "alarm raised", happening{Transition: alarm.Transition{At: t.Now, Value: a.Value}}, a.Sentence); err != nil {
+	if err := t.enter(a, "alarm raised", happening{Transition: alarm.Transition{At: at, Value: a.Value}}, a.Sentence); err != nil {
 		return err
 	}
 	return t.notify(roster.Raise, a, alarm.Test{}, tell, nil)
@@ -259,7 +265,7 @@ func (t *Turn) judgeClock(d *deviceLive, arrived measure.Instant, inTime, late i
 	case d.state.ClockAlarmID == nil && arrived.Sub(d.state.LateSince) >= silenceLimit(d.Interval):
 		return t.raiseDeviceAlarm(d, &d.state.ClockAlarmID, alarm.Alarm{Kind: alarm.ByClock, When: "late for " + measure.Duration(silenceLimit(d.Interval)).String(), Unit: "s",
 			Value: arrived.Sub(d.state.LateSince).Seconds(), Sentence: site.Title(d.Title, d.Name) + " is sending old readings alone; its clock is perhaps wrong",
-			Advice: fmt.Sprintf("Set the device's clock, or correct it here: jaunty device set %s --clock-offset SECONDS", d.Name)})
+			Advice: fmt.Sprintf("Set the device's clock, or correct it here: jaunty device set %s --clock-offset SECONDS", d.Name)}, arrived)
 	}
 	return nil
 }

@@ -35,7 +35,7 @@ type bench struct {
 
 // process starts a pipeline on the store, as a service process would.
 func process(t *testing.T, s *store.Store, now *atomic.Int64) *bench {
-	p := pipeline.New(s, pipeline.Options{Log: slog.New(slog.DiscardHandler), Now: func() measure.Instant { return measure.Instant(now.Load()) }})
+	p := pipeline.New(s, pipeline.Options{Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn})), Now: func() measure.Instant { return measure.Instant(now.Load()) }})
 	ctx, stop := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	go func() { p.Run(ctx); close(done) }()

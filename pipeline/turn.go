@@ -314,6 +314,12 @@ func (p *Pipeline) sweepEvery(ctx context.Context, interval time.Duration) {
 }
 
 func (t *Turn) sweep() error {
+	if err := t.sweepDevices(); err != nil { // first, since delays stand still in silence
+		return err
+	}
+	if err := t.saveGuards(); err != nil {
+		return err
+	}
 	until := t.Now.Add(-sweepAfter)
 	ids, err := t.Tx.DueGuards(t.ctx, until, sweepAtOnce)
 	if err != nil {
@@ -327,9 +333,6 @@ func (t *Turn) sweep() error {
 			st.SteppedAt = due
 			t.changed(g.signal)
 		}
-	}
-	if err := t.sweepDevices(); err != nil {
-		return err
 	}
 	if err := t.tellAll(); err != nil {
 		return err

@@ -83,7 +83,9 @@ func (v *Server) getEnrolment(ctx context.Context, _ *none) (*body[Enrolment], e
 
 func (v *Server) newEnrolment(ctx context.Context, _ *none) (*body[Enrolment], error) {
 	key, kept := v.newKey()
-	return answer(Enrolment{On: true, Key: key}, v.pipeline.SetEnrolment(ctx, &kept, who(ctx)))
+	err := v.pipeline.SetEnrolment(ctx, &kept, who(ctx))
+	v.learn(ctx)
+	return answer(Enrolment{On: true, Key: key}, err)
 }
 
 func (v *Server) endEnrolment(ctx context.Context, _ *none) (*none, error) {

@@ -113,9 +113,7 @@ func (v *Server) addDevice(ctx context.Context, in *struct {
 	if err := v.pipeline.AddDevice(ctx, &out.Device, kept, who(ctx)); err != nil {
 		return nil, err
 	}
-	if err := v.door.Reload(ctx); err != nil {
-		v.Log.Warn("the door cannot read the devices and keys", "error", err)
-	}
+	v.learn(ctx)
 	d, err := v.device(ctx, out.Name)
 	if err != nil {
 		return nil, err
@@ -123,6 +121,13 @@ func (v *Server) addDevice(ctx context.Context, in *struct {
 	out.Device = d
 	out.Code, err = v.code(ctx, d.Name, key, in.origin)
 	return answer(out, err)
+}
+
+// learn lets the door know at once what was changed; other processes learn it a moment later.
+func (v *Server) learn(ctx context.Context) {
+	if err := v.door.Reload(ctx); err != nil {
+		v.Log.Warn("the door cannot read the devices and keys", "error", err)
+	}
 }
 
 // newKey makes a device's key and what is kept of it.
@@ -221,6 +226,7 @@ func (v *Server) rotateKey(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
+	v.learn(ctx)
 	out := NewKey{Key: key, Identity: site.Identity(d.Name, number)}
 	out.Code, err = v.code(ctx, d.Name, key, in.origin)
 	return answer(out, err)
@@ -230,7 +236,11 @@ func (v *Server) revokeKey(ctx context.Context, in *struct {
 	DevicePath
 	Key int64 `path:"key"`
 }) (*none, error) {
-	return nil, v.pipeline.RevokeKey(ctx, in.Device, in.Key, who(ctx))
+	if err := v.pipeline.RevokeKey(ctx, in.Device, in.Key, who(ctx)); err != nil {
+		return nil, err
+	}
+	v.learn(ctx)
+	return nil, nil
 }
 
 func (v *Server) orderSettings(ctx context.Context, in *struct {
@@ -243,6 +253,7 @@ func (v *Server) orderSettings(ctx context.Context, in *struct {
 	if err := v.pipeline.Order(ctx, in.Device, in.Body, who(ctx)); err != nil {
 		return nil, err
 	}
+	v.learn(ctx)
 	return answer(v.device(ctx, in.Device))
 }
 

@@ -12,7 +12,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"log/slog"
 	"net"
 	"slices"
@@ -39,11 +38,12 @@ type Way struct {
 	log       *slog.Logger
 	tries     *handshakes
 	observers *observers
+	transfers *transfers
 }
 
 // New makes the way in; ServePlain and ServeDTLS open it.
 func New(d *door.Door, log *slog.Logger) *Way {
-	return &Way{door: d, log: log, tries: newHandshakes(), observers: newObservers()}
+	return &Way{door: d, log: log, tries: newHandshakes(), observers: newObservers(), transfers: newTransfers()}
 }
 
 // contentTypes are the content formats (RFC 7252 section 12.3, RFC 8428 section 12.4) that a body may
@@ -82,11 +82,16 @@ type request struct {
 	out    mux.ResponseWriter
 	in     *mux.Message
 	sender pipeline.Sender
-	err    error // why the sender may not come in
+	err    error   // why the sender may not come in
+	block  *uint32 // the Block1 option that the answer repeats
 }
 
 func (r *request) answer(code codes.Code, format message.MediaType, body string) {
-	if err := r.out.SetResponse(code, format, strings.NewReader(body)); err != nil {
+	var options []message.Option
+	if r.block != nil {
+		options = append(options, message.Option{ID: message.Block1, Value: shortest(*r.block)})
+	}
+	if err := r.out.SetResponse(code, format, strings.NewReader(body), options...); err != nil {
 		r.way.log.Debug("a CoAP answer could not be written", "error", err)
 	}
 }
@@ -121,7 +126,7 @@ func (r *request) failWith(err error) {
 		code = codes.TooManyRequests
 	case door.Away(err):
 		code, err = codes.ServiceUnavailable, pipeline.ErrAway
-	case errors.Is(err, intake.ErrTooMany), errors.Is(err, errTooLong):
+	case errors.Is(err, intake.ErrTooMany):
 		code = codes.RequestEntityTooLarge
 	case errors.Is(err, intake.ErrMediaType):
 		code = codes.UnsupportedMediaType
@@ -136,33 +141,32 @@ const unprocessable = codes.Code(4<<5 | 22)
 
 var errTooLong = fmt.Errorf("the body is longer than %d bytes", intake.MaxBody)
 
-func (r *request) body() ([]byte, string, error) {
-	if r.in.Body() == nil {
-		return nil, "", errors.New("the request has no body")
+// body gives the request's body and its content type. It gives nothing, and has answered, while blocks
+// are still to come.
+func (r *request) body(path string) (body []byte, kind string, whole bool) {
+	block, err := r.in.ReadBody()
+	if err != nil || len(block) == 0 {
+		r.fail(codes.BadRequest, "the request has no body")
+		return nil, "", false
 	}
-	body, err := io.ReadAll(io.LimitReader(r.in.Body(), intake.MaxBody+1))
-	if err != nil {
-		return nil, "", err
-	}
-	if len(body) > intake.MaxBody {
-		return nil, "", errTooLong
+	if body, whole = r.gather(path, block); !whole {
+		return nil, "", false
 	}
 	format, err := r.in.Options().ContentFormat()
 	if err != nil {
-		return body, intake.Guess(body), nil
+		return body, intake.Guess(body), true
 	}
 	kind, known := contentTypes[format]
 	if !known {
 		kind = format.String()
 	}
-	return body, kind, nil
+	return body, kind, true
 }
 
 // intake takes readings: 2.04 when something was taken, with what was refused; 4.22 when nothing was.
 func (r *request) intake(ctx context.Context) {
-	body, kind, err := r.body()
-	if err != nil {
-		r.failWith(err)
+	body, kind, whole := r.body("intake")
+	if !whole {
 		return
 	}
 	result, err := r.way.door.Receive(ctx, &door.Visit{Sender: r.sender, ContentType: kind, Body: body})
@@ -205,7 +209,7 @@ func (r *request) settings(ctx context.Context) {
 		r.answer(codes.Content, message.AppJSON, string(body))
 	case observe == 0:
 		r.way.observers.add(r.out.Conn(), r.in.Token(), r.sender, device)
-		sequence := message.Option{ID: message.Observe, Value: sequenceNumber(firstSequence)}
+		sequence := message.Option{ID: message.Observe, Value: shortest(firstSequence)}
 		if err := r.out.SetResponse(codes.Content, message.AppJSON, bytes.NewReader(body), sequence); err != nil {
 			r.way.log.Debug("a CoAP answer could not be written", "error", err)
 		}
@@ -229,9 +233,8 @@ func (r *request) confirm(ctx context.Context) {
 	if device == nil {
 		return
 	}
-	body, _, err := r.body()
-	if err != nil {
-		r.failWith(err)
+	body, _, whole := r.body("settings")
+	if !whole {
 		return
 	}
 	report, err := intake.DecodeReport(body)

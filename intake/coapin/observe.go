@@ -119,11 +119,7 @@ func notify(one *observer, body []byte, sequence uint32) error {
 	return one.conn.WriteMessage(m)
 }
 
-// sequenceNumber is an Observe option's value.
-func sequenceNumber(n uint32) []byte {
-	if n == 0 {
-		return nil
-	}
-	value := []byte{byte(n >> 16), byte(n >> 8), byte(n)}
-	return bytes.TrimLeft(value, "\x00")
+// shortest writes a number as an option's value (RFC 7252 section 3.2).
+func shortest(n uint32) []byte {
+	return bytes.TrimLeft([]byte{byte(n >> 24), byte(n >> 16), byte(n >> 8), byte(n)}, "\x00")
 }

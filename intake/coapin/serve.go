@@ -7,15 +7,11 @@ import (
 
 	piondtls "github.com/pion/dtls/v3"
 	"github.com/plgd-dev/go-coap/v3/dtls"
-	"github.com/plgd-dev/go-coap/v3/message"
-	"github.com/plgd-dev/go-coap/v3/message/pool"
 	coapnet "github.com/plgd-dev/go-coap/v3/net"
 	"github.com/plgd-dev/go-coap/v3/net/blockwise"
 	"github.com/plgd-dev/go-coap/v3/options"
 	"github.com/plgd-dev/go-coap/v3/udp"
 	"github.com/plgd-dev/go-coap/v3/udp/client"
-
-	"jauntylark/intake"
 )
 
 // Plain is a UDP socket that is open for CoAP without DTLS.
@@ -46,7 +42,7 @@ const (
 func (w *Way) ServePlain(ctx context.Context, p *Plain) error {
 	server := udp.NewServer(options.WithContext(ctx), options.WithMux(w.handler(ctx, w.plainSender)), options.WithErrors(w.complain),
 		options.WithMaxMessageSize(messageAtMost), options.WithBlockwise(true, blockwise.SZX1024, blockTransfer),
-		options.WithReceivedMessageQueueSize(messagesWaiting), options.WithRequestMonitor(tooManyBlocks),
+		options.WithReceivedMessageQueueSize(messagesWaiting), options.WithRequestMonitor(hideBlock),
 		options.WithInactivityMonitor(keepOpen, func(c *client.Conn) { _ = c.Close() }))
 	stop := context.AfterFunc(ctx, server.Stop)
 	defer stop()
@@ -81,7 +77,7 @@ func (d *DTLS) Close() error { return d.listener.Close() }
 func (w *Way) ServeDTLS(ctx context.Context, d *DTLS) error {
 	server := dtls.NewServer(options.WithContext(ctx), options.WithMux(w.handler(ctx, w.dtlsSender)), options.WithErrors(w.complain),
 		options.WithMaxMessageSize(messageAtMost), options.WithBlockwise(true, blockwise.SZX1024, blockTransfer),
-		options.WithReceivedMessageQueueSize(messagesWaiting), options.WithRequestMonitor(tooManyBlocks),
+		options.WithReceivedMessageQueueSize(messagesWaiting), options.WithRequestMonitor(hideBlock),
 		options.WithOnNewConn(w.opened),
 		options.WithInactivityMonitor(keepOpen, func(c *client.Conn) { _ = c.Close() }))
 	stop := context.AfterFunc(ctx, func() { server.Stop(); _ = d.listener.Close() })
@@ -97,16 +93,6 @@ func ended(ctx context.Context, err error) error {
 }
 
 func (w *Way) complain(err error) { w.log.Debug("CoAP", "error", err) }
-
-// tooManyBlocks drops blocks beyond what a body may have, before they are put together.
-func tooManyBlocks(_ *client.Conn, in *pool.Message) (bool, error) {
-	option, err := in.GetOptionUint32(message.Block1)
-	if err != nil {
-		return false, nil
-	}
-	size, number, _, err := blockwise.DecodeBlockOption(option)
-	return err == nil && number*size.Size() > intake.MaxBody, nil
-}
 
 // Run looks after observers and handshakes until ctx ends.
 func (w *Way) Run(ctx context.Context) {

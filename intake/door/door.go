@@ -36,6 +36,7 @@ type Door struct {
 	contacts  contacts
 	bodies    *semaphore.Weighted
 	reloading sync.Mutex
+	reloaded  atomic.Int64 // when, in Unix nanoseconds
 }
 
 // directory is what the door knows of devices and keys.
@@ -140,9 +141,13 @@ func (d *Door) Reload(ctx context.Context) error {
 	}
 	old := d.directory.Swap(&directory{Directory: pipeline.NewDirectory(nouns, keys, former, enrolment), changed: make(chan struct{})})
 	close(old.changed)
+	d.reloaded.Store(time.Now().UnixNano())
 	d.forgetLimits()
 	return nil
 }
+
+// stale tells whether the directory may be older than what another process has changed a moment ago.
+func (d *Door) stale() bool { return time.Since(time.Unix(0, d.reloaded.Load())) > reloadAtMost }
 
 // Look gives the devices and keys as they are known now, and a channel that is closed when they have
 // changed.

@@ -1,7 +1,9 @@
 package door
 
 import (
+	"context"
 	"fmt"
+	"time"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -11,6 +13,22 @@ import (
 // PreSharedKey gives the key of a DTLS identity: DEVICE or DEVICE.N for a device's N-th key, the name
 // of a deleted device for its old key, and any other name for the enrolment key.
 func (d *Door) PreSharedKey(identity string) (string, error) {
+	key, err := d.preSharedKey(identity)
+	if err == nil || !d.stale() {
+		return key, err
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), pskReload)
+	defer cancel()
+	if d.Reload(ctx) != nil {
+		return key, err
+	}
+	return d.preSharedKey(identity)
+}
+
+// pskReload is how long an unknown identity may wait for the database.
+const pskReload = 2 * time.Second
+
+func (d *Door) preSharedKey(identity string) (string, error) {
 	directory, _ := d.Look()
 	now := d.Pipeline.Now()
 	if key, known := directory.Identity[identity]; known && (key.ExpiresAt == nil || *key.ExpiresAt > now) {

@@ -9,11 +9,14 @@ import (
 	"log/slog"
 	"net/http"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"jauntylark/client"
 	"jauntylark/core/alarm"
+	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 	"jauntylark/server"
 	"jauntylark/standin"
@@ -156,4 +159,53 @@ func (s *Service) Alarms() []alarm.Alarm {
 		s.t.Fatal(err)
 	}
 	return all
+}
+
+// Signal gives a signal as the API tells it; nil when there is none.
+func (s *Service) Signal(path string) *site.Signal {
+	s.t.Helper()
+	var out site.Signal
+	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/signals/"+path, nil, &out); err != nil {
+		return nil
+	}
+	return &out
+}
+
+// Look gives a device as the API tells it.
+func (s *Service) Look(device string) site.Device {
+	s.t.Helper()
+	var out site.Device
+	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/devices/"+device, nil, &out); err != nil {
+		s.t.Fatal(err)
+	}
+	return out
+}
+
+// Do asks the API as the owner and fails the test when that is refused.
+func (s *Service) Do(method, path string, in, out any) {
+	s.t.Helper()
+	if err := s.Owner.Do(context.Background(), method, path, in, out); err != nil {
+		s.t.Fatal(method, path, err)
+	}
+}
+
+// Command runs a program of the machine's for at most 20 seconds, and gives what it printed.
+func Command(t testing.TB, name string, args ...string) (string, error) {
+	t.Helper()
+	if path, err := exec.LookPath(name); err == nil {
+		name = path
+	} else if sbin := "/usr/sbin/" + name; fileExists(sbin) {
+		name = sbin
+	} else {
+		t.Fatalf("%s is missing; make test installs it", name)
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	defer cancel()
+	out, err := exec.CommandContext(ctx, name, args...).CombinedOutput()
+	return string(out), err
+}
+
+func fileExists(path string) bool {
+	_, err := os.Stat(path)
+	return err == nil
 }

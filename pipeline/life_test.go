@@ -1,0 +1,341 @@
+package pipeline_test
+
+import (
+	"context"
+	"crypto/sha256"
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/store/storetest"
+)
+
+var tester = pipeline.Actor{Called: "test", Email: "orla@hollowbrook.example"}
+
+// add adds a device with a key of its own, and gives the key's hash.
+func (b *bench) add(d site.Device) [32]byte {
+	b.t.Helper()
+	key := sha256.Sum256([]byte("key of " + d.Name))
+	if err := b.AddDevice(context.Background(), &d, pipeline.Secret{Hash: key}, tester); err != nil {
+		b.t.Fatal(err)
+	}
+	return key
+}
+
+func (b *bench) set(device string, c pipeline.DeviceChange) {
+	b.t.Helper()
+	if err := b.SetDevice(context.Background(), device, c, tester); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
+func (b *bench) expect(device string, every time.Duration) {
+	b.t.Helper()
+	interval := measure.Duration(every)
+	b.set(device, pipeline.DeviceChange{Interval: &interval})
+}
+
+// sendAs sends one reading of a signal named v, measured now, by a key.
+func (b *bench) sendAs(key [32]byte, name string) {
+	b.t.Helper()
+	out, err := b.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Key: key}, Arrived: b.Now(), Samples: []measure.Sample{{Name: name, Value: 1}}})
+	if err != nil || len(out.Rejected) > 0 {
+		b.t.Fatal(out, err)
+	}
+}
+
+func (b *bench) device(name string) site.Device {
+	b.t.Helper()
+	d, err := b.store.Device(context.Background(), name, b.Now())
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return d
+}
+
+// moveTo moves the clock on in steps, so that the ways in count as up, and lets the sweeper look.
+func (b *bench) moveTo(seconds float64) {
+	b.t.Helper()
+	for now := float64(b.Now()-start) / 1000; now < seconds; {
+		now = min(now+1, seconds)
+		b.clock(now)
+		if _, err := b.store.Beat(context.Background(), b.Now(), 2500); err != nil {
+			b.t.Fatal(err)
+		}
+	}
+	b.swept()
+}
+
+// swept waits until nothing is due any more.
+func (b *bench) swept() {
+	b.t.Helper()
+	storetest.Eventually(b.t, "all that is due is done", func() bool {
+		due, err := b.store.AnyDue(context.Background(), b.Now()-1000)
+		return err == nil && !due
+	})
+}
+
+func standing(alarms []alarm.Alarm) (out []string) {
+	for _, a := range alarms {
+		if a.ClearedAt == nil {
+			out = append(out, a.Sentence)
+		}
+	}
+	return out
+}
+
+func TestASilentDeviceRaisesAnAlarmAndItsNextReadingEndsIt(t *testing.T) {
+	b := fresh(t)
+	b.moveTo(1)
+	b.sendAs(b.key, "v")
+	b.moveTo(60)
+	if got := b.alarms(); len(got) != 0 || b.device("d").Life != site.LifeHeard {
+		t.Fatalf("without a stated interval: %+v, %s", got, b.device("d").Life)
+	}
+	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 5}, Severity: alarm.Critical})
+	b.expect("d", 10*time.Second)
+	b.moveTo(72)
+	if got := b.device("d").Life; got != site.LifeOverdue {
+		t.Errorf("after twelve seconds it is %s", got)
+	}
+	b.moveTo(89.5)
+	if got := b.alarms(); len(got) != 0 {
+		t.Fatalf("before the third interval has passed: %+v", got)
+	}
+	b.moveTo(91)
+	got := b.alarms()
+	if len(got) != 1 || got[0].Kind != alarm.BySilence || got[0].Sentence != "D is silent" || got[0].Severity != alarm.Critical || got[0].Signal != "d" {
+		t.Fatalf("after three intervals: %+v", got)
+	}
+	if d := b.device("d"); d.Life != site.LifeSilent || d.SilentSince == nil {
+		t.Errorf("it lives as %s", d.Life)
+	}
+	b.moveTo(200)
+	b.sendAs(b.key, "v")
+	got = b.alarms()
+	if len(got) != 1 || got[0].ClearedAt == nil || *got[0].ClearedAt != b.at(200) || b.device("d").Life != site.LifeOnline {
+		t.Errorf("heard again: %+v", got)
+	}
+	notices, err := b.store.Notices(context.Background(), 0, 0, 10)
+	if err != nil || len(notices) != 2 || notices[1].Address != "orla@hollowbrook.example" || !strings.Contains(notices[1].Text, "Nothing has come for 1 minute 29") || notices[0].Kind != roster.Return {
+		t.Errorf("notices %+v %v", notices, err)
+	}
+	off := false
+	b.set("d", pipeline.DeviceChange{SilenceAlarm: &off})
+	b.moveTo(300)
+	if got := b.alarms(); len(got) != 1 || b.device("d").Life != site.LifeSilent {
+		t.Errorf("switched off: %+v", got)
+	}
+}
+
+// Our own absence silences nobody: silence is counted while the ways in were up.
+func TestOurOwnAbsenceSilencesNobody(t *testing.T) {
+	b := fresh(t)
+	b.moveTo(1)
+	b.sendAs(b.key, "v")
+	b.expect("d", 10*time.Second)
+	b.moveTo(15)
+	b.clock(3600) // as if the service had been away for an hour
+	if _, err := b.store.Beat(context.Background(), b.Now(), 2500); err != nil {
+		t.Fatal(err)
+	}
+	b.swept()
+	b.moveTo(3628)
+	if got := b.alarms(); len(got) != 0 {
+		t.Fatalf("silent although we were away: %+v", got)
+	}
+	b.moveTo(3632)
+	if got := standing(b.alarms()); len(got) != 1 {
+		t.Errorf("silent since we are back: %v", got)
+	}
+}
+
+// Devices behind a silent gateway are told as one; one that is silent by itself is told by itself.
+func TestDevicesBehindASilentGatewayAreToldAsOne(t *testing.T) {
+	b := fresh(t)
+	hub := b.add(site.Device{Name: "hub", Title: "Attic hub"})
+	for _, name := range []string{"a", "b", "c"} {
+		b.add(site.Device{Name: name, Behind: "hub"})
+	}
+	b.moveTo(1)
+	for _, name := range []string{"a", "b", "c"} {
+		b.sendAs(hub, name+"/v")
+		b.expect(name, 10*time.Second)
+	}
+	for now := 10.0; now <= 60; now += 10 { // c alone is silent
+		b.moveTo(now)
+		b.sendAs(hub, "a/v")
+		b.sendAs(hub, "b/v")
+	}
+	if got := standing(b.alarms()); len(got) != 1 || got[0] != "C is silent" {
+		t.Fatalf("one behind the hub: %v", got)
+	}
+	b.sendAs(hub, "c/v")
+	b.moveTo(120)
+	if got := standing(b.alarms()); len(got) != 1 || got[0] != "Attic hub is silent with the 3 devices behind it" {
+		t.Fatalf("the hub: %v", got)
+	}
+	if d := b.device("b"); d.Life != site.LifeSilent {
+		t.Errorf("b is %s", d.Life)
+	}
+	b.sendAs(hub, "a/v")
+	if got := standing(b.alarms()); len(got) != 0 {
+		t.Errorf("heard through the hub again: %v", got)
+	}
+	b.moveTo(145)
+	b.sendAs(hub, "a/v")
+	b.moveTo(152)
+	if got := standing(b.alarms()); len(got) != 2 {
+		t.Errorf("b and c stay away although the hub is back: %v", got)
+	}
+}
+
+// While a signal is silent its delays stand still; a standing alarm stays (docs/semantics.md 12).
+func TestDelaysStandStillWhileASignalIsSilent(t *testing.T) {
+	b := fresh(t)
+	b.moveTo(1)
+	b.send(measure.Sample{Name: "v", Value: 1})
+	off := false
+	b.set("d", pipeline.DeviceChange{SilenceAlarm: &off})
+	b.expect("d", 10*time.Second)
+	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 5}, OnDelay: measure.Duration(time.Minute)})
+	b.send(measure.Sample{Name: "v", At: b.at(1.5), Value: 9})
+	b.moveTo(200) // silent from about 31 on, with 29 s of the delay gone
+	if got := b.alarms(); len(got) != 0 {
+		t.Fatalf("the delay has run on in silence: %+v", got)
+	}
+	b.send(measure.Sample{Name: "v", At: b.at(200), Value: 9})
+	for now := 209.0; now < 240; now += 9 {
+		b.moveTo(now)
+		b.send(measure.Sample{Name: "v", At: b.at(now), Value: 9})
+	}
+	got := b.alarms()
+	if len(got) != 1 || got[0].RaisedAt < b.at(225) || got[0].RaisedAt > b.at(235) {
+		t.Fatalf("raised %v s in, want about 231", seconds(b, got))
+	}
+	b.moveTo(400)
+	if got := standing(b.alarms()); len(got) != 1 {
+		t.Errorf("the alarm did not stay: %v", got)
+	}
+}
+
+func seconds(b *bench, alarms []alarm.Alarm) (out []float64) {
+	for _, a := range alarms {
+		out = append(out, float64(a.RaisedAt-b.at(0))/1000)
+	}
+	return out
+}
+
+// A delay ends by the device's own time: one whose clock is an hour behind, or that sends a backlog,
+// gets no alarm before its own readings had the time to end it (docs/semantics.md 14).
+func TestDelaysRunByTheDevicesOwnTime(t *testing.T) {
+	b := fresh(t)
+	b.send(measure.Sample{Name: "v", At: b.at(-3600), Value: 1})
+	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 5}, OnDelay: measure.Duration(10 * time.Second)})
+	b.moveTo(3700) // past the guard's beginning, in the device's time too
+	b.send(measure.Sample{Name: "v", At: b.at(100), Value: 9})
+	b.moveTo(3705)
+	b.send(measure.Sample{Name: "v", At: b.at(105), Value: 2})
+	b.moveTo(3715)
+	if got := b.alarms(); len(got) != 0 {
+		t.Fatalf("the value was back after five seconds: %+v", got)
+	}
+	b.send(measure.Sample{Name: "v", At: b.at(115), Value: 9})
+	b.moveTo(3724)
+	if got := b.alarms(); len(got) != 0 {
+		t.Fatalf("nine seconds in: %+v", got)
+	}
+	b.moveTo(3728)
+	storetest.Eventually(t, "the alarm is raised", func() bool { return len(b.alarms()) == 1 })
+	if got := b.alarms(); got[0].RaisedAt != b.at(125) {
+		t.Errorf("raised at %v", seconds(b, got))
+	}
+}
+
+func TestNothingButLateReadingsIsAClockFault(t *testing.T) {
+	b := fresh(t)
+	b.moveTo(1)
+	b.send(measure.Sample{Name: "v", At: b.at(1), Value: 1})
+	b.expect("d", 10*time.Second)
+	for now := 10.0; now < 60; now += 10 { // its clock has gone back an hour
+		b.moveTo(now)
+		b.send(measure.Sample{Name: "v", At: b.at(now - 3600), Value: 1})
+	}
+	got := standing(b.alarms())
+	if len(got) != 1 || !strings.Contains(got[0], "old readings alone") {
+		t.Fatalf("%v", got)
+	}
+	if a := b.alarms()[0]; a.Kind != alarm.ByClock || a.RaisedAt != b.at(40) {
+		t.Errorf("%s at %v", a.Kind, seconds(b, b.alarms()))
+	}
+	b.send(measure.Sample{Name: "v", At: b.at(61), Value: 1})
+	if got := standing(b.alarms()); len(got) != 0 {
+		t.Errorf("its clock is right again: %v", got)
+	}
+}
+
+func TestAFixedOffsetCorrectsAClock(t *testing.T) {
+	b := fresh(t)
+	offset := 3600.0
+	b.set("d", pipeline.DeviceChange{ClockOffset: &offset})
+	b.send(measure.Sample{Name: "v", At: b.at(-3600), Value: 1}, measure.Sample{Name: "w", Value: 2})
+	if got := b.readings("v"); len(got) != 1 || got[0].At != b.at(0) || got[0].Quality != measure.Clock {
+		t.Errorf("%+v", got)
+	}
+	if got := b.readings("w"); len(got) != 1 || got[0].At != b.at(0) || got[0].Quality != 0 {
+		t.Errorf("without a time: %+v", got)
+	}
+}
+
+// A device that catches up holds its notices back; what still stands then is told as usual, the rest in
+// one summary (docs/semantics.md 5).
+func TestNoticesOfADeviceThatCatchesUp(t *testing.T) {
+	b := fresh(t)
+	b.moveTo(1)
+	b.send(measure.Sample{Name: "v", At: b.at(1), Value: 1})
+	b.expect("d", 10*time.Second)
+	off := false
+	b.set("d", pipeline.DeviceChange{SilenceAlarm: &off})
+	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 5}})
+	b.moveTo(1000)
+	var backlog []measure.Sample
+	for i := 10; i < 600; i += 10 { // two alarms come and go, a third stands at the end
+		value := 1.0
+		if i == 100 || i == 200 || i >= 580 {
+			value = 9
+		}
+		backlog = append(backlog, measure.Sample{Name: "v", At: b.at(float64(i)), Value: value})
+	}
+	b.send(backlog...)
+	if got := b.alarms(); len(got) != 3 {
+		t.Fatalf("%d alarms", len(got))
+	}
+	states := func() map[string]int {
+		notices, err := b.store.Notices(context.Background(), 0, 0, 100)
+		if err != nil {
+			t.Fatal(err)
+		}
+		count := map[string]int{}
+		for _, n := range notices {
+			count[n.Kind+" "+n.State]++
+		}
+		return count
+	}
+	if got := states(); got["raise held"] != 3 || got["return held"] != 2 {
+		t.Fatalf("while it catches up: %v", got)
+	}
+	b.moveTo(1061)
+	storetest.Eventually(t, "the notices go", func() bool { return states()["raise held"] == 0 })
+	if got := states(); got["raise waiting"] != 1 || got["raise summed up"] != 2 || got["return summed up"] != 2 || got["summary waiting"] != 1 {
+		t.Errorf("after a minute: %v", got)
+	}
+	notices, _ := b.store.Notices(context.Background(), 0, 0, 1)
+	if n := notices[0]; n.Subject != "D caught up: 2 alarms came and went" || !strings.Contains(n.Text, "D V was above 5") {
+		t.Errorf("%s: %s", n.Subject, n.Text)
+	}
+}
