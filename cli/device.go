@@ -367,6 +367,7 @@ runs. What is not named stays as it was ordered. Without flags it shows what is 
 			if err != nil {
 				return err
 			}
+			d = site.Device{} // JSON would merge the maps
 			if err := s.Do(c.Context(), http.MethodPut, devicesPath+"/"+args[0]+"/settings", order, &d); err != nil {
 				return err
 			}

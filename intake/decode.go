@@ -168,6 +168,9 @@ func flatObject(index int, fields map[string][]byte) (samples []measure.Sample, 
 	return samples, refused
 }
 
+// firmware is the signal whose text is a version, which may look like a number.
+const firmware = "firmware"
+
 // flatValue reads one value; it says what is wrong with it, nothing when it is right.
 func flatValue(raw []byte, s *measure.Sample) (wrong string) {
 	switch {
@@ -181,7 +184,7 @@ func flatValue(raw []byte, s *measure.Sample) (wrong string) {
 		s.Form = measure.FormText
 		_, err := strconv.ParseFloat(strings.TrimSpace(s.Text), 64)
 		switch {
-		case err == nil || errors.Is(err, strconv.ErrRange):
+		case s.Name != firmware && (err == nil || errors.Is(err, strconv.ErrRange)):
 			return fmt.Sprintf("%.40s is not a number, true or false, but text that looks like one; leave the quotes out", raw)
 		case len(s.Text) > measure.MaxText || strings.ContainsRune(s.Text, 0):
 			return fmt.Sprintf("has %d characters; %d are allowed, and none that is zero", len(s.Text), measure.MaxText)

@@ -61,7 +61,7 @@ func Kinds() []string {
 //go:embed texts
 var texts embed.FS
 
-var templates = template.Must(template.New("").Funcs(template.FuncMap{"host": host, "port": port, "path": path, "secure": secure}).ParseFS(texts, "texts/*"))
+var templates = template.Must(template.New("").Funcs(template.FuncMap{"host": host, "port": port}).ParseFS(texts, "texts/*"))
 
 func host(address string) string {
 	if u, err := url.Parse(address); err == nil && u.Hostname() != "" {
@@ -84,16 +84,6 @@ func port(address string) string {
 	_, p, _ := net.SplitHostPort(address)
 	return p
 }
-
-func path(address string) string {
-	u, err := url.Parse(address)
-	if err != nil {
-		return ""
-	}
-	return strings.TrimRight(u.Path, "/")
-}
-
-func secure(address string) bool { return strings.HasPrefix(address, "https:") }
 
 // Write writes the text for a kind; it fails when there is no such kind, or its way in is not open.
 func Write(kind string, d Device) (Text, error) {
