@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"net/http"
 	"net/url"
@@ -40,10 +41,8 @@ func (c *caller) post(path, key, contentType string, body []byte) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	if answer.ContentLength > 0 {
-		if _, err := c.in.Discard(int(answer.ContentLength)); err != nil {
-			return 0, err
-		}
+	if _, err := io.Copy(io.Discard, answer.Body); err != nil {
+		return 0, err
 	}
 	return answer.StatusCode, answer.Body.Close()
 }

@@ -10,9 +10,11 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"jauntylark/client"
+	"jauntylark/core/sketch"
 	"jauntylark/server"
 	"jauntylark/standin"
 	"jauntylark/store/cluster"
@@ -26,6 +28,9 @@ func main() {
 }
 
 func run() error {
+	if len(os.Args) > 3 && os.Args[1] == holdCommand {
+		return hold(os.Args[2], os.Args[3], os.Args[4:])
+	}
 	dir, err := os.MkdirTemp("", "jaunty-bench-")
 	if err != nil {
 		return err
@@ -45,17 +50,29 @@ func run() error {
 		return err
 	}
 	defer s.stop()
-	for _, measure := range []func(context.Context, *service) error{packs, posts, mails} {
-		if err := measure(ctx, s); err != nil {
-			return err
+	for _, m := range measurements {
+		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], m.name) {
+			continue
+		}
+		if err := m.measure(ctx, s); err != nil {
+			return fmt.Errorf("%s: %w", m.name, err)
 		}
 	}
 	return nil
 }
 
+// measurements are all; arguments name those that are wanted.
+var measurements = []struct {
+	name    string
+	measure func(context.Context, *service) error
+}{
+	{"packs", packs}, {"posts", posts}, {"mails", mails}, {"mqtt", messages}, {"coap", confirmables}, {"idle", idle}, {"backlog", backlog}, {"runaway", runaway},
+}
+
 // service is the service under test.
 type service struct {
 	url, database string
+	ways          sketch.Ways
 	owner         *client.Client
 	inbox         *standin.Inbox
 	stop          func()
@@ -63,7 +80,7 @@ type service struct {
 
 const owner, password = "bench@hollowbrook.example", "only for the bench"
 
-func serve(ctx context.Context, database string) (*service, error) {
+func serve(ctx context.Context, database string, adjust ...func(*server.Settings)) (*service, error) {
 	inbox, err := standin.OpenInbox("", nil)
 	if err != nil {
 		return nil, err
@@ -74,11 +91,14 @@ func serve(ctx context.Context, database string) (*service, error) {
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	ready, done := make(chan string, 1), make(chan error, 1)
-	go func() {
-		done <- server.Serve(ctx, server.Settings{Database: database, HTTP: "127.0.0.1:0", SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password,
-			Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})), Ready: func(url string) { ready <- url }})
-	}()
 	s := &service{database: database, inbox: inbox, stop: func() { cancel(); <-done; sink.Close() }}
+	settings := server.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", DeviceRate: 100_000,
+		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(w sketch.Ways) { s.ways = w },
+		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})), Ready: func(url string) { ready <- url }}
+	for _, a := range adjust {
+		a(&settings)
+	}
+	go func() { done <- server.Serve(ctx, settings) }()
 	select {
 	case s.url = <-ready:
 	case err := <-done:
@@ -103,6 +123,19 @@ func (s *service) device(ctx context.Context, name string) (string, error) {
 	}
 	err := s.owner.Do(ctx, http.MethodPost, "/api/v1/devices", map[string]string{"name": name}, &added)
 	return added.Key, err
+}
+
+// devices adds so many devices and gives their names and keys.
+func (s *service) devices(ctx context.Context, stem string, n int) (names, keys []string, err error) {
+	for i := range n {
+		name := fmt.Sprintf("%s-%d", stem, i)
+		key, err := s.device(ctx, name)
+		if err != nil {
+			return nil, nil, err
+		}
+		names, keys = append(names, name), append(keys, key)
+	}
+	return names, keys, nil
 }
 
 // rate is how many things a second.

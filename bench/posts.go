@@ -24,13 +24,9 @@ func posts(ctx context.Context, s *service) error {
 	if err != nil {
 		return err
 	}
-	var keys []string
-	for d := range postConnections {
-		key, err := s.device(ctx, fmt.Sprintf("post-%d", d))
-		if err != nil {
-			return err
-		}
-		keys = append(keys, key)
+	_, keys, err := s.devices(ctx, "post", postConnections)
+	if err != nil {
+		return err
 	}
 	// The first reading makes each signal; that is not what is measured.
 	if _, err := hammer(s.url, "/api/v1/intake", keys, time.Second, http.StatusNoContent); err != nil {

@@ -48,6 +48,12 @@ type entry struct {
 	quality measure.Quality
 }
 
+// movesOn tells whether the entry, which came without a time, is put behind its signal's newest: see
+// take.
+func (e *entry) movesOn() bool {
+	return e.untimed && max(e.signal.state.At, e.signal.state.SteppedAt) <= e.at.Add(aheadIsAClockFault)
+}
+
 // takePacks takes the packs of a batch, in order of arrival, each in order of its own times.
 func (t *Turn) takePacks(batch []*job) error {
 	entries := make([][]entry, len(batch))
@@ -64,7 +70,7 @@ func (t *Turn) takePacks(batch []*job) error {
 			return err
 		}
 		for _, e := range entries[i] {
-			if e.at <= e.signal.state.At {
+			if e.at <= e.signal.state.At && !e.movesOn() {
 				doubtful = append(doubtful, store.Row{Signal: e.signal.ID, At: e.at})
 			}
 		}
@@ -365,7 +371,7 @@ func (t *Turn) take(j *job, e entry) (measure.Quality, bool) {
 	st := &s.state
 	// What comes without a time comes after all that was there: two in one millisecond, or after our
 	// clock was set back a little, are in order. A signal that is far ahead of the clock is left alone.
-	if newest := max(st.At, st.SteppedAt); e.untimed && e.at <= newest && newest <= e.at.Add(aheadIsAClockFault) {
+	if newest := max(st.At, st.SteppedAt); e.at <= newest && e.movesOn() {
 		e.at = newest + 1
 	}
 	if e.at <= st.At {

@@ -36,10 +36,7 @@ func (c *CoAP) connection(ctx context.Context) (*client.Conn, error) {
 	if c.conn != nil && c.conn.Context().Err() == nil {
 		return c.conn, nil
 	}
-	conn, err := dtls.Dial(c.Address, &piondtls.Config{
-		PSK: func([]byte) ([]byte, error) { return []byte(c.Key), nil }, PSKIdentityHint: []byte(c.Name),
-		CipherSuites: []piondtls.CipherSuiteID{piondtls.TLS_PSK_WITH_AES_128_CCM_8},
-	}, options.WithErrors(func(error) {})) // each exchange tells its own
+	conn, err := DialCoAP(c.Address, c.Name, c.Key)
 	if err != nil {
 		return nil, err
 	}
@@ -48,6 +45,15 @@ func (c *CoAP) connection(ctx context.Context) (*client.Conn, error) {
 		c.observe(ctx, conn, c.obey)
 	}
 	return conn, nil
+}
+
+// DialCoAP opens a connection for CoAP over DTLS with a pre-shared key.
+func DialCoAP(address, identity, key string) (*client.Conn, error) {
+	return dtls.Dial(address, dtls.NewDTLSClientOptions(
+		piondtls.WithPSK(func([]byte) ([]byte, error) { return []byte(key), nil }),
+		piondtls.WithPSKIdentityHint([]byte(identity)),
+		piondtls.WithCipherSuites(piondtls.TLS_PSK_WITH_AES_128_CCM_8),
+	), options.WithErrors(func(error) {})) // each exchange tells its own
 }
 
 // drop forgets a connection that does not answer.

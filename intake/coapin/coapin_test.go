@@ -13,8 +13,6 @@ import (
 	"testing"
 	"time"
 
-	piondtls "github.com/pion/dtls/v3"
-	"github.com/plgd-dev/go-coap/v3/dtls"
 	"github.com/plgd-dev/go-coap/v3/message"
 	"github.com/plgd-dev/go-coap/v3/message/codes"
 	"github.com/plgd-dev/go-coap/v3/udp"
@@ -22,6 +20,7 @@ import (
 
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
+	"jauntylark/standin"
 	"jauntylark/store/storetest"
 )
 
@@ -237,8 +236,7 @@ func TestNothingIsAcknowledgedWhileTheDatabaseIsAway(t *testing.T) {
 func TestARevokedKeysConnectionIsClosed(t *testing.T) {
 	s := servertest.Start(t)
 	key := s.Device("pond").Token
-	c, err := dtls.Dial(s.Ways.CoAPS, &piondtls.Config{PSK: func([]byte) ([]byte, error) { return []byte(key), nil }, PSKIdentityHint: []byte("pond"),
-		CipherSuites: []piondtls.CipherSuiteID{piondtls.TLS_PSK_WITH_AES_128_CCM_8}})
+	c, err := standin.DialCoAP(s.Ways.CoAPS, "pond", key)
 	if err != nil {
 		t.Fatal(err)
 	}

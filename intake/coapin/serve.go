@@ -54,13 +54,13 @@ type DTLS struct{ listener *coapnet.DTLSListener }
 
 // ListenDTLS opens a socket whose handshakes take the devices' keys.
 func (w *Way) ListenDTLS(address string) (*DTLS, error) {
-	listener, err := coapnet.NewDTLSListener("udp", address, &piondtls.Config{
-		PSK:                   w.keyOf,
-		PSKIdentityHint:       []byte("jaunty"),
-		CipherSuites:          []piondtls.CipherSuiteID{piondtls.TLS_PSK_WITH_AES_128_CCM_8, piondtls.TLS_PSK_WITH_AES_128_CCM, piondtls.TLS_PSK_WITH_AES_128_GCM_SHA256},
-		ConnectionIDGenerator: piondtls.RandomCIDGenerator(8),
-		OnConnectionAttempt:   w.mayShakeHands,
-	})
+	listener, err := coapnet.NewDTLSListener("udp", address, coapnet.NewDTLSServerOptions(
+		piondtls.WithPSK(w.keyOf),
+		piondtls.WithPSKIdentityHint([]byte("jaunty")),
+		piondtls.WithCipherSuites(piondtls.TLS_PSK_WITH_AES_128_CCM_8, piondtls.TLS_PSK_WITH_AES_128_CCM, piondtls.TLS_PSK_WITH_AES_128_GCM_SHA256),
+		piondtls.WithConnectionIDGenerator(piondtls.RandomCIDGenerator(8)),
+		piondtls.WithOnConnectionAttempt(w.mayShakeHands),
+	))
 	if err != nil {
 		return nil, err
 	}

@@ -90,6 +90,12 @@ func (q quiet) Enabled(ctx context.Context, level slog.Level) bool {
 	return level >= slog.LevelError && q.Handler.Enabled(ctx, level)
 }
 
+// WithAttrs stays quiet.
+func (q quiet) WithAttrs(attrs []slog.Attr) slog.Handler { return quiet{q.Handler.WithAttrs(attrs)} }
+
+// WithGroup stays quiet.
+func (q quiet) WithGroup(name string) slog.Handler { return quiet{q.Handler.WithGroup(name)} }
+
 // Run serves until ctx ends. What is in flight then is not acknowledged, and will be sent again.
 func (b *Broker) Run(ctx context.Context) error {
 	if err := b.server.Serve(); err != nil {
