@@ -246,8 +246,6 @@ func TestADatabaseThatIsAwayIsTold(t *testing.T) {
 
 // axe finds nothing on any page, in either theme, and no page scrolls sideways on a phone.
 func TestAccessibility(t *testing.T) {
-	axe, err := os.ReadFile("node_modules/axe-core/axe.min.js")
-	must(t, err)
 	s, p := visit(t)
 	d := s.Device("pond")
 	s.Send(d, `{"oxygen": 80}`)
@@ -256,35 +254,40 @@ func TestAccessibility(t *testing.T) {
 	}
 	s.Send(d, `{"oxygen": 50}`)
 	storetest.Eventually(t, "three alarms", func() bool { return len(s.Alarms()) == 3 })
-	for _, dark := range []bool{false, true} {
-		for path, wait := range map[string]string{"/": "[data-signal]", "/alarms": "h1", "/alarms/1": "canvas", "/signals/pond/oxygen": "canvas"} {
-			must(t, p.Look(1280, 800, dark))
-			must(t, p.Goto(path))
-			if path == "/" {
-				wait = "[aria-label='What is wrong']"
-			}
-			must(t, p.See(wait))
-			time.Sleep(200 * time.Millisecond)
-			_, err := drive.Eval[bool](p, string(axe)+"; true")
-			must(t, err)
-			found, err := drive.Eval[struct {
-				Passed int
-				Wrong  []string
-			}](p, `axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']}).then((r) => ({
-				passed: r.passes.length,
-				wrong: r.violations.flatMap((v) => v.nodes.map((n) => v.id + ': ' + n.html.slice(0, 160) + ' ' + n.failureSummary)) }))`)
-			must(t, err)
-			for _, f := range found.Wrong {
-				t.Errorf("%s dark %v: %s", path, dark, f)
-			}
-			if found.Passed < 20 {
-				t.Errorf("%s dark %v: axe looked at only %d rules", path, dark, found.Passed)
-			}
-			must(t, p.Look(360, 740, dark))
-			if err := p.Until("document.documentElement.scrollWidth <= 360"); err != nil {
-				t.Errorf("%s scrolls sideways on a phone: %v", path, err)
-			}
-		}
+	for path, wait := range map[string]string{"/": "[aria-label='What is wrong']", "/alarms": "h1", "/alarms/1": "canvas", "/signals/pond/oxygen": "canvas"} {
+		accessible(t, p, path, wait)
 	}
 	complaints(t, p)
+}
+
+// accessible lets axe look at a page in both themes, and looks whether it scrolls sideways on a phone.
+func accessible(t *testing.T, p *drive.Page, path, wait string) {
+	t.Helper()
+	axe, err := os.ReadFile("node_modules/axe-core/axe.min.js")
+	must(t, err)
+	for _, dark := range []bool{false, true} {
+		must(t, p.Look(1280, 800, dark))
+		must(t, p.Goto(path))
+		must(t, p.See(wait))
+		time.Sleep(200 * time.Millisecond)
+		_, err := drive.Eval[bool](p, string(axe)+"; true")
+		must(t, err)
+		found, err := drive.Eval[struct {
+			Passed int
+			Wrong  []string
+		}](p, `axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']}).then((r) => ({
+			passed: r.passes.length,
+			wrong: r.violations.flatMap((v) => v.nodes.map((n) => v.id + ': ' + n.html.slice(0, 160) + ' ' + n.failureSummary)) }))`)
+		must(t, err)
+		for _, f := range found.Wrong {
+			t.Errorf("%s dark %v: %s", path, dark, f)
+		}
+		if found.Passed < 20 {
+			t.Errorf("%s dark %v: axe looked at only %d rules", path, dark, found.Passed)
+		}
+		must(t, p.Look(360, 740, dark))
+		if err := p.Until("document.documentElement.scrollWidth <= 360"); err != nil {
+			t.Errorf("%s scrolls sideways on a phone: %v", path, err)
+		}
+	}
 }

@@ -156,6 +156,9 @@ func (d *Door) Look() (*pipeline.Directory, <-chan struct{}) {
 	return &now.Directory, now.changed
 }
 
+// tooFastWaits is how long a device that is over its rate waits for being told so.
+const tooFastWaits = 100 * time.Millisecond
+
 // Visit is one thing that a sender brings.
 type Visit struct {
 	pipeline.Sender
@@ -267,6 +270,7 @@ func (d *Door) Start(ctx context.Context, v *Visit) *Pending {
 		p.limit = d.limitOf(p.who.Device.ID)
 		if p.err = p.limit.admit(ctx, len(v.Samples), v.Patient, p.arrived.Time()); p.err != nil {
 			p.limit = nil
+			pause(ctx, tooFastWaits) // so that one who does not listen costs little
 			return p
 		}
 	}

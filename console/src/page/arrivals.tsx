@@ -88,11 +88,11 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
             />
           )}
           <Row>
-            <Button type="submit" isDisabled={letIn.isPending} aria-label={`Let ${a.name} in`}>
+            <Button type="submit" isDisabled={letIn.isPending} aria-label={`Let it in: ${a.name}`}>
               Let it in
             </Button>
             {a.state === 'waiting' && (
-              <QuietButton onPress={() => turnAway.mutate(undefined)} aria-label={`Turn ${a.name} away`}>
+              <QuietButton onPress={() => turnAway.mutate(undefined)} aria-label={`Turn it away: ${a.name}`}>
                 Turn it away
               </QuietButton>
             )}

@@ -46,7 +46,7 @@ export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean
                   </td>
                   {owner && (
                     <td>
-                      <QuietButton onPress={() => revoke.mutate(k.id)} aria-label={`Revoke ${k.identity}`}>
+                      <QuietButton onPress={() => revoke.mutate(k.id)} aria-label={`Revoke now: ${k.identity}`}>
                         Revoke now
                       </QuietButton>
                     </td>

@@ -1,0 +1,163 @@
+package console_test
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+
+	"jauntylark/client"
+	"jauntylark/console/drive"
+	"jauntylark/core/site"
+	"jauntylark/store/storetest"
+)
+
+// press presses the button whose words are these.
+func press(t *testing.T, p *drive.Page, words string) {
+	t.Helper()
+	must(t, p.Until(`[...document.querySelectorAll('main button')].some(b => b.innerText === '`+words+`' && !b.disabled)`))
+	if _, err := drive.Eval[bool](p, `[...document.querySelectorAll('main button')].find(b => b.innerText === '`+words+`').focus() || true`); err != nil {
+		t.Fatal(err)
+	}
+	must(t, p.Press("Enter"))
+}
+
+// Somebody connects a device: the key once, ready text, what is wrong in words, the first reading.
+func TestConnectADevice(t *testing.T) {
+	s, p := visit(t)
+	must(t, p.Goto("/devices"))
+	must(t, p.Until(says+`('No devices yet')`))
+	must(t, p.Goto("/devices/connect"))
+	must(t, p.Type("input[name=name]", "Bad Name"))
+	must(t, p.Press("Enter"))
+	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('perhaps "bad-name"')`))
+	must(t, p.Goto("/devices/connect"))
+	must(t, p.Type("input[name=name]", "greenhouse-door"))
+	must(t, p.Type("input[name=title]", "Greenhouse door"))
+	must(t, p.Press("Enter"))
+	must(t, p.Until(says+`('Greenhouse door is added') && `+says+`('Waiting for the first reading')`))
+	key, err := drive.Eval[string](p, "document.querySelector('[data-key]').innerText")
+	must(t, err)
+	press(t, p, "MQTT")
+	must(t, p.Until(says+`('-u greenhouse-door -P `+key+`')`))
+
+	device := &client.Client{URL: s.URL, Token: key}
+	stranger := &client.Client{URL: s.URL, Token: "wrong"}
+	_, _ = stranger.SendReadings(t.Context(), "application/json", []byte(`{"temp": 1}`))
+	must(t, p.Until(says+`('A key that nobody has came over HTTP')`))
+	_, _ = device.SendReadings(t.Context(), "application/senml+json", []byte(`[{"n":"temp","u":"Celsius","v":1}]`))
+	must(t, p.Until(says+`('did you mean Cel?')`))
+	_, err = device.SendReadings(t.Context(), "application/senml+json", []byte(`[{"n":"temp","u":"Cel","v":21.5,"t":-600}]`))
+	must(t, err)
+	must(t, p.Until(says+`('It is here.') && `+says+`('temp: 21.5 °C')`))
+	must(t, p.Until(says+`('10 min behind our clock')`))
+	must(t, p.Goto("/devices"))
+	must(t, p.Until(`document.querySelector('[data-device=greenhouse-door]')?.innerText.includes('Greenhouse door')`))
+	if text, err := drive.Eval[string](p, "document.body.innerText"); err != nil || strings.Contains(text, key) {
+		t.Errorf("the key is told again: %v", err)
+	}
+	complaints(t, p)
+}
+
+// What is ordered and what runs; the interval that is proposed; a new key; data, then deletion.
+func TestADevicesPage(t *testing.T) {
+	s, p := visit(t)
+	d := s.Device("pond")
+	var records []string
+	for i := range 12 {
+		records = append(records, fmt.Sprintf(`{"n":"oxygen","v":80,"t":-%d}`, 10*i+5))
+	}
+	_, err := d.SendReadings(t.Context(), "application/senml+json", []byte("["+strings.Join(records, ",")+"]"))
+	must(t, err)
+	must(t, p.Goto("/devices/of/pond"))
+	must(t, p.Until(says+`('It seems to send every 10s.') && `+says+`('Nothing is ordered.')`))
+	press(t, p, "Expect that")
+	must(t, p.Until(says+`('expected every 10s')`))
+	press(t, p, "Order settings")
+	must(t, p.Type("input[name=interval]", "5m"))
+	must(t, p.Press("Enter"))
+	must(t, p.Until(says+`('Ordered: every 5m.') && `+says+`('The device has not said what it runs.')`))
+	must(t, d.Do(t.Context(), http.MethodPut, "/api/v1/intake/orders", site.Report{Version: 1, Interval: 60}, nil))
+	must(t, p.Until(says+`('The device runs this.') || `+says+`('The device runs every 1m')`))
+	press(t, p, "Make a new key")
+	must(t, p.Until(`document.querySelectorAll('[data-key]').length === 1 && `+says+`('pond.2')`))
+	press(t, p, "Delete the device …")
+	must(t, p.Until(`document.querySelector('a[href="/api/v1/devices/pond/readings.csv"]')`))
+	press(t, p, "Delete it for good")
+	must(t, p.Until(`location.pathname === '/devices' && `+says+`('No devices yet')`))
+	s.Send(s.Device("other"), `{"v": 1}`)
+	_, _ = d.SendReadings(t.Context(), "application/json", []byte(`{"oxygen": 1}`))
+	must(t, p.Until(says+`('was deleted, sends again')`))
+	complaints(t, p)
+}
+
+func TestArrivalsAndKits(t *testing.T) {
+	s, p := visit(t)
+	s.Send(s.Device("pond"), `{"oxygen": 80}`)
+	must(t, p.Goto("/devices/of/pond"))
+	must(t, p.Type("input[name=kit]", "pond-probe"))
+	must(t, p.Press("Enter"))
+	must(t, p.Until(says+`('Saved as pond-probe')`))
+	must(t, p.Goto("/devices/arrivals"))
+	press(t, p, "Make one")
+	must(t, p.Until(`document.querySelector('[data-key]')`))
+	key, err := drive.Eval[string](p, "document.querySelector('[data-key]').innerText")
+	must(t, err)
+	r, _ := http.NewRequest(http.MethodPost, s.URL+"/api/v1/intake", strings.NewReader(`{"oxygen": 70}`))
+	r.Header.Set("Authorization", "Bearer "+key)
+	r.Header.Set("Content-Type", "application/json")
+	r.Header.Set("Jaunty-Device", "second-pond")
+	answer, err := http.DefaultClient.Do(r)
+	must(t, err)
+	answer.Body.Close()
+	must(t, p.Until(`document.querySelector('[data-arrival=second-pond]')?.innerText.includes('oxygen 70')`))
+	must(t, p.Until(`document.querySelector('nav').innerText.includes('+1')`))
+	if _, err := drive.Eval[bool](p, `(() => { const s = document.querySelector('select[name=kit]'); s.value = 'pond-probe'; return true })()`); err != nil {
+		t.Fatal(err)
+	}
+	press(t, p, "Let it in")
+	must(t, p.Until(says+`('Nobody waits.')`))
+	if d := s.Look("second-pond"); d.Kit != "pond-probe" {
+		t.Errorf("%+v", d)
+	}
+	s.Do(http.MethodPut, "/api/v1/kits/pond-probe", map[string]any{"name": "pond-probe", "signals": []map[string]any{{"name": "oxygen", "title": "Dissolved oxygen", "unit": "%"}}}, nil)
+	must(t, p.Goto("/devices/kits/pond-probe"))
+	must(t, p.Until(says+`('signal oxygen title') && `+says+`('Dissolved oxygen')`))
+	press(t, p, "Apply it")
+	must(t, p.Until(says+`('Nothing: its devices are what it says.')`))
+	if v := s.Signal("second-pond/oxygen"); v.Title != "Dissolved oxygen" || v.Unit != "%" {
+		t.Errorf("%+v", v)
+	}
+	complaints(t, p)
+}
+
+// A silent device is told on Now, on its page and in the list, by word and pattern.
+func TestASilentDeviceIsTold(t *testing.T) {
+	s, p := visit(t)
+	s.Send(s.Device("pond"), `{"oxygen": 80}`)
+	s.Do(http.MethodPatch, "/api/v1/devices/pond", map[string]string{"interval": "1s"}, nil)
+	must(t, p.Until(says+`('One thing is wrong.') && `+says+`('Pond is silent')`))
+	must(t, p.Goto("/devices"))
+	must(t, p.Until(`document.querySelector('[data-device=pond]')?.innerText.includes('silent') && document.querySelector('h1').innerText.includes('1 of the devices is silent')`))
+	must(t, p.Goto("/devices/of/pond"))
+	must(t, p.Until(`document.querySelector('[data-life=silent]')`))
+	storetest.Eventually(t, "there is one alarm", func() bool { return len(s.Alarms()) == 1 })
+	must(t, p.Goto("/alarms"))
+	must(t, p.Until(says+`('Pond is silent')`))
+	complaints(t, p)
+}
+
+// The pages about devices have no fault that axe finds, by day and by night, on a phone too.
+func TestDevicePagesAreAccessible(t *testing.T) {
+	s, p := visit(t)
+	d := s.Device("pond")
+	s.Send(d, `{"oxygen": 80, "firmware": "1.2"}`)
+	s.Do(http.MethodPatch, "/api/v1/devices/pond", map[string]string{"interval": "1m"}, nil)
+	s.Do(http.MethodPost, "/api/v1/kits/probe/from-device", map[string]string{"device": "pond"}, nil)
+	var enrolment struct{ Key string }
+	s.Do(http.MethodPost, "/api/v1/enrolment", nil, &enrolment)
+	for _, path := range []string{"/devices", "/devices/connect", "/devices/of/pond", "/devices/arrivals", "/devices/kits", "/devices/kits/probe"} {
+		accessible(t, p, path, "h1")
+	}
+	complaints(t, p)
+}
