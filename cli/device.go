@@ -1,12 +1,10 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"os"
-	"strconv"
 	"strings"
 	"time"
 
@@ -280,17 +278,6 @@ func tellDevice(w io.Writer, d deviceStory) {
 	tellKeys(w, d.Keys)
 }
 
-// settingsWords says what was ordered and what runs.
-func settingsWords(d site.Device) string {
-	switch {
-	case d.RunningNo == d.Version && d.Running.Equal(d.Settings):
-		return fmt.Sprintf("%s (version %d, which it runs)", d.Settings.Words(), d.Version)
-	case d.RunningAt == nil:
-		return fmt.Sprintf("ordered %s (version %d); the device has not said what it runs", d.Settings.Words(), d.Version)
-	}
-	return fmt.Sprintf("ordered %s (version %d); the device runs %s (version %d)", d.Settings.Words(), d.Version, d.Running.Words(), d.RunningNo)
-}
-
 func deviceSetCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "set NAME", Short: "Say how often a device sends, what it stands behind, whether it is closed", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
@@ -334,215 +321,6 @@ func deviceSetCommand() *cobra.Command {
 			return err
 		}
 		return show(c, out, func(w io.Writer) { fmt.Fprintf(w, "Device %s is set.\n", out.Name) })
-	}
-	return c
-}
-
-func deviceSettingsCommand() *cobra.Command {
-	c := &cobra.Command{
-		Use: "settings NAME", Short: "Order a device's settings, or show what is ordered and what runs", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
-		Long: `Order a device's settings: how often it measures, how often when its battery is low, and free keys and
-values. They are delivered over the way in that the device uses, and it says back which version it
-runs. What is not named stays as it was ordered. Without flags it shows what is ordered and what runs.`,
-		Example: `  jaunty device settings gate-node --interval 5m --sparing-interval 1h
-  jaunty device settings compost --set lamp=off --unset tune
-  jaunty device settings compost`,
-	}
-	f := c.Flags()
-	f.String("interval", "", "how often to measure, 1s to 1d")
-	f.String("sparing-interval", "", "how often when the battery is low")
-	set := f.StringArray("set", nil, "KEY=VALUE; may be repeated")
-	unset := f.StringArray("unset", nil, "KEY; may be repeated")
-	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		var d site.Device
-		if err := s.Do(c.Context(), http.MethodGet, devicesPath+"/"+args[0], nil, &d); err != nil {
-			return err
-		}
-		if f.Changed("interval") || f.Changed("sparing-interval") || len(*set)+len(*unset) > 0 {
-			order, err := changedSettings(c, d.Settings, *set, *unset)
-			if err != nil {
-				return err
-			}
-			d = site.Device{} // JSON would merge the maps
-			if err := s.Do(c.Context(), http.MethodPut, devicesPath+"/"+args[0]+"/settings", order, &d); err != nil {
-				return err
-			}
-		}
-		return show(c, d, func(w io.Writer) {
-			if d.Version == 0 {
-				fmt.Fprintln(w, "Nothing is ordered.")
-				return
-			}
-			fmt.Fprintln(w, settingsWords(d))
-		})
-	}
-	return c
-}
-
-func changedSettings(c *cobra.Command, s site.Settings, set, unset []string) (site.Settings, error) {
-	for flag, into := range map[string]*measure.Duration{"interval": &s.Interval, "sparing-interval": &s.Sparing} {
-		if !c.Flags().Changed(flag) {
-			continue
-		}
-		text, _ := c.Flags().GetString(flag)
-		d, err := measure.ParseDuration(text)
-		if err != nil {
-			return s, misused("--%s: %v", flag, err)
-		}
-		*into = d
-	}
-	values := map[string]string{}
-	for k, v := range s.Values {
-		values[k] = v
-	}
-	for _, pair := range set {
-		key, value, found := strings.Cut(pair, "=")
-		if !found {
-			return s, misused("--set %q is not KEY=VALUE", pair)
-		}
-		values[key] = value
-	}
-	for _, key := range unset {
-		delete(values, key)
-	}
-	s.Values = values
-	return s, nil
-}
-
-func deviceExportCommand() *cobra.Command {
-	c := &cobra.Command{Use: "export NAME", Short: "All readings of a device as CSV, in the form that intake reads", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
-		Example: "  jaunty device export pond > pond.csv"}
-	c.RunE = func(c *cobra.Command, args []string) error { return export(c, args[0], c.OutOrStdout()) }
-	return c
-}
-
-func export(c *cobra.Command, device string, to io.Writer) error {
-	s, err := service()
-	if err != nil {
-		return err
-	}
-	return s.Download(c.Context(), devicesPath+"/"+device+"/readings.csv", to)
-}
-
-func deviceDeleteCommand() *cobra.Command {
-	c := &cobra.Command{
-		Use: "delete NAME", Short: "Delete a device with its readings", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
-		Long: `Delete a device with its signals, guards and readings. Say where its readings go first, or that they
-may go. Its keys are remembered: when it sends again, it waits as an arrival.`,
-		Example: "  jaunty device delete old-pump --export old-pump.csv\n  jaunty device delete old-pump --without-data",
-	}
-	file := c.Flags().String("export", "", "file that its readings are written to first")
-	without := c.Flags().Bool("without-data", false, "its readings may go")
-	c.RunE = func(c *cobra.Command, args []string) error {
-		if (*file == "") == !*without {
-			return misused("say --export FILE to keep its readings, or --without-data to let them go")
-		}
-		if *file != "" {
-			if err := exportTo(c, args[0], *file); err != nil {
-				return err
-			}
-		}
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		if err := s.Do(c.Context(), http.MethodDelete, devicesPath+"/"+args[0], nil, nil); err != nil {
-			return err
-		}
-		return show(c, map[string]string{"deleted": args[0], "export": *file}, func(w io.Writer) { fmt.Fprintf(w, "Device %s is deleted.\n", args[0]) })
-	}
-	return c
-}
-
-// exportTo writes a new file; one that is there already is not touched.
-func exportTo(c *cobra.Command, device, file string) error {
-	out, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
-	if err != nil {
-		return fmt.Errorf("--export: %w", err)
-	}
-	if err := errors.Join(export(c, device, out), out.Sync(), out.Close()); err != nil {
-		return errors.Join(err, os.Remove(file))
-	}
-	return nil
-}
-
-func deviceKeyCommand() *cobra.Command {
-	return group("key", "A device's keys", keyListCommand(), keyRotateCommand(), keyRevokeCommand())
-}
-
-func keyListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list NAME", Short: "A device's keys, and when and from where they were last used", Args: exactly("NAME"), ValidArgsFunction: deviceNames, Example: "  jaunty device key list pond"}
-	c.RunE = func(c *cobra.Command, args []string) error {
-		keys, err := fetch[[]site.Key](c, devicesPath+"/"+args[0]+"/keys")
-		if err != nil {
-			return err
-		}
-		return show(c, keys, func(w io.Writer) { tellKeys(w, keys) })
-	}
-	return c
-}
-
-func tellKeys(w io.Writer, keys []site.Key) {
-	rows := [][]string{}
-	for _, k := range keys {
-		ends := "-"
-		switch {
-		case k.ExpiresAt != nil:
-			ends = clock(k.ExpiresAt)
-		case k.UntilUsed:
-			ends = "when the new one is used"
-		}
-		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), k.Identity, clock(&k.CreatedAt), age(k.LastUsedAt), orDash(k.LastUsedFrom), orDash(k.LastUsedBy), ends})
-	}
-	table(w, "It has no key; make one with 'jaunty device key rotate NAME'.", []string{"KEY", "DTLS IDENTITY", "MADE", "LAST USED", "FROM", "BY", "ENDS"}, rows)
-}
-
-func keyRotateCommand() *cobra.Command {
-	c := &cobra.Command{Use: "rotate NAME", Short: "Give a device a new key, told once; the old one stays good for a while", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
-		Example: "  jaunty device key rotate pond                  # the old one ends when the new one is first used\n  jaunty device key rotate pond --overlap 24h"}
-	overlap := c.Flags().String("overlap", "", "the old key ends after so long, instead of when the new one is first used")
-	c.RunE = func(c *cobra.Command, args []string) error {
-		in := map[string]string{}
-		if *overlap != "" {
-			in["overlap"] = *overlap
-		}
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		var out struct {
-			Key      string        `json:"key"`
-			Identity string        `json:"identity"`
-			Code     []sketch.Text `json:"code"`
-		}
-		if err := s.Do(c.Context(), http.MethodPost, devicesPath+"/"+args[0]+"/keys", in, &out); err != nil {
-			return err
-		}
-		return show(c, out, func(w io.Writer) {
-			fmt.Fprintf(w, "The new key of %s, told once (DTLS identity %s):\n\n  %s\n", args[0], out.Identity, out.Key)
-		})
-	}
-	return c
-}
-
-func keyRevokeCommand() *cobra.Command {
-	c := &cobra.Command{Use: "revoke NAME KEY", Short: "End a key at once; connections that it opened are closed", Args: exactly("NAME", "KEY"), Example: "  jaunty device key list pond\n  jaunty device key revoke pond 7", ValidArgsFunction: deviceNames}
-	c.RunE = func(c *cobra.Command, args []string) error {
-		if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
-			return misused("%q is not the number of a key; 'jaunty device key list %s' lists them", args[1], args[0])
-		}
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		if err := s.Do(c.Context(), http.MethodDelete, devicesPath+"/"+args[0]+"/keys/"+args[1], nil, nil); err != nil {
-			return err
-		}
-		return show(c, map[string]string{"revoked": args[1]}, func(w io.Writer) { fmt.Fprintf(w, "Key %s of %s has ended.\n", args[1], args[0]) })
 	}
 	return c
 }

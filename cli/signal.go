@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"math"
 	"net/http"
 	"strconv"
 	"strings"
@@ -49,7 +50,11 @@ func reads(v site.Signal) string {
 	case v.Kind == site.KindSwitch:
 		return "on"
 	}
-	return measure.Figure(*v.Value, v.Unit)
+	value := *v.Value
+	if v.Step > 0 { // no finer than the instrument can tell
+		value = math.Round(value/v.Step) * v.Step
+	}
+	return measure.Figure(value, v.Unit)
 }
 
 func signalSetCommand() *cobra.Command {

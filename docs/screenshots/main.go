@@ -31,6 +31,37 @@ var pictures = []picture{
 	{"signal-day", "/signals/pond/oxygen?last=day", 1280, 800, false, `canvas`},
 	{"alarm", "/alarms/1", 1280, 800, false, `canvas`},
 	{"alarms", "/alarms", 1280, 800, false, `h1`},
+	{"devices", "/devices", 1280, 800, false, `[data-device]`},
+	{"device", "/devices/of/fern-house", 1280, 800, false, `[data-life]`},
+	{"arrivals", "/devices/arrivals", 1280, 800, false, `h1`},
+	{"connect", "/devices/connect", 1280, 800, false, `[data-key]`},
+}
+
+// prepare does what a page's picture needs to be done on it first.
+func prepare(page *drive.Page, name string) error {
+	if name != "connect" {
+		return nil
+	}
+	// A demo that was pictured before has the device already; its name is made new.
+	device := "boiler-room"
+	for n := 2; ; n++ {
+		if err := page.Type("input[name=name]", device); err != nil {
+			return err
+		}
+		if err := page.Press("Enter"); err != nil {
+			return err
+		}
+		if err := page.Until(`document.querySelector('[data-key], [role=alert]')`); err != nil {
+			return err
+		}
+		if taken, err := drive.Eval[bool](page, `!!document.querySelector('[role=alert]')`); err != nil || !taken {
+			return err
+		}
+		device = fmt.Sprintf("boiler-room-%d", n)
+		if err := page.Goto("/devices/connect"); err != nil {
+			return err
+		}
+	}
 }
 
 func main() {
@@ -62,6 +93,9 @@ func take(url, password, out, only string) error {
 		}
 		if err := page.Goto(p.path); err != nil {
 			return err
+		}
+		if err := prepare(page, p.name); err != nil {
+			return fmt.Errorf("%s: %w", p.name, err)
 		}
 		if err := page.See(p.wait); err != nil {
 			return fmt.Errorf("%s: %w", p.name, err)

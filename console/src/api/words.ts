@@ -47,7 +47,8 @@ export function reads(s: Signal) {
   if (s.value == null) return '–'
   if (s.text != null) return s.text.length > 24 ? `${s.text.slice(0, 23)}…` : s.text
   if (s.kind === 'switch') return s.value ? 'on' : 'off'
-  return figure(s.value)
+  // No finer than the instrument can tell.
+  return s.step > 0 ? s.value.toFixed(Math.min(12, Math.max(0, Math.ceil(-Math.log10(s.step))))) : figure(s.value)
 }
 
 const small = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve']

@@ -1,6 +1,6 @@
 import type { Alarm } from '../api/client'
 import { clock, length, sentence } from '../api/words'
-import { PlainLink, Scroll, Table } from '../ui/basics'
+import { Columns, PlainLink, Scroll, Table } from '../ui/basics'
 import { Shape } from '../ui/severity'
 import { whoHasIt } from './alarm-row'
 
@@ -8,15 +8,7 @@ import { whoHasIt } from './alarm-row'
 export const AlarmTable = ({ alarms, zone }: { alarms: Alarm[]; zone: string }) => (
   <Scroll>
     <Table>
-      <thead>
-        <tr>
-          <th scope="col">Raised</th>
-          <th scope="col">Lasted</th>
-          <th scope="col">How bad</th>
-          <th scope="col">What</th>
-          <th scope="col">Who</th>
-        </tr>
-      </thead>
+      <Columns names={['Raised', 'Lasted', 'How bad', 'What', 'Who']} />
       <tbody>
         {alarms.map((a) => (
           <tr key={a.id}>

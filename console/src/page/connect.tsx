@@ -78,7 +78,7 @@ function NewDevice({ error, pending, onAdd }: NewProps) {
           label="Behind a gateway"
           name="behind"
           none="No"
-          options={gateways.map((d) => ({ value: d.name, text: d.title }))}
+          options={gateways.map((d) => ({ value: d.name, text: d.title ?? d.name }))}
         />
       )}
       {error && <Failure error={error} />}

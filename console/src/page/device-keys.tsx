@@ -2,7 +2,7 @@ import { api, type DeviceStory, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useAct, useSite } from '../api/queries'
 import { age, clock } from '../api/words'
-import { Code, Failure, Prose, QuietButton, Scroll, Soft, Subheading, Table } from '../ui/basics'
+import { Columns, Code, Failure, Prose, QuietButton, Scroll, Soft, Subheading, Table } from '../ui/basics'
 
 /** A device's keys: when and from where they were used, a new one, an end at once. */
 export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean }) {
@@ -23,15 +23,7 @@ export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean
       {d.keys.length > 0 && (
         <Scroll tabIndex={0} role="region" aria-label="Keys">
           <Table>
-            <thead>
-              <tr>
-                <th scope="col">DTLS identity</th>
-                <th scope="col">Made</th>
-                <th scope="col">Last used</th>
-                <th scope="col">Ends</th>
-                {owner && <th scope="col">End it</th>}
-              </tr>
-            </thead>
+            <Columns names={['DTLS identity', 'Made', 'Last used', 'Ends', ...(owner ? ['End it'] : [])]} />
             <tbody>
               {d.keys.map((k) => (
                 <tr key={k.id}>

@@ -56,17 +56,7 @@ export function Devices() {
       ) : (
         <Scroll tabIndex={0} role="region" aria-label="Devices" style={{ marginTop: 20 }}>
           <Table>
-            <thead>
-              <tr>
-                <th scope="col">Device</th>
-                <th scope="col">Life</th>
-                <th scope="col">Sends</th>
-                <th scope="col">Came by</th>
-                <th scope="col">Clock</th>
-                <th scope="col">Battery</th>
-                <th scope="col">Firmware</th>
-              </tr>
-            </thead>
+            <Columns names={['Device', 'Life', 'Sends', 'Came by', 'Clock', 'Battery', 'Firmware']} />
             <tbody>
               {devices.data.map((d) => (
                 <tr key={d.id} data-device={d.name}>

@@ -2,7 +2,20 @@ import { useParams } from 'react-router'
 import { api, take } from '../api/client'
 import { useAct, useDevices, useKitChanges, useKits, useSession } from '../api/queries'
 import { shown } from '../api/words'
-import { Above, Button, Code, Failure, Heading, PlainLink, Prose, Scroll, Soft, Subheading, Table } from '../ui/basics'
+import {
+  Columns,
+  Above,
+  Button,
+  Code,
+  Failure,
+  Heading,
+  PlainLink,
+  Prose,
+  Scroll,
+  Soft,
+  Subheading,
+  Table,
+} from '../ui/basics'
 
 /** Descriptions of sorts of devices. */
 export function Kits() {
@@ -66,15 +79,7 @@ export function KitPage() {
       <Subheading>Signals</Subheading>
       <Scroll tabIndex={0} role="region" aria-label="Signals">
         <Table>
-          <thead>
-            <tr>
-              <th scope="col">Signal</th>
-              <th scope="col">Quantity</th>
-              <th scope="col">Unit</th>
-              <th scope="col">Plausible</th>
-              <th scope="col">Bands</th>
-            </tr>
-          </thead>
+          <Columns names={['Signal', 'Quantity', 'Unit', 'Plausible', 'Bands']} />
           <tbody>
             {(kit.signals ?? []).map((s) => (
               <tr key={s.name}>
@@ -110,14 +115,7 @@ export function KitPage() {
         <>
           <Scroll tabIndex={0} role="region" aria-label="Changes">
             <Table>
-              <thead>
-                <tr>
-                  <th scope="col">Device</th>
-                  <th scope="col">What</th>
-                  <th scope="col">From</th>
-                  <th scope="col">To</th>
-                </tr>
-              </thead>
+              <Columns names={['Device', 'What', 'From', 'To']} />
               <tbody>
                 {offers.map((c) => (
                   <tr key={`${c.device} ${c.what} ${c.field}`}>

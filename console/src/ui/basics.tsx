@@ -154,3 +154,16 @@ export const Failure = ({ error }: { error: Error }) => <Problem role="alert">{e
 export const Scroll = styled.div`
   overflow-x: auto;
 `
+
+/** The heads of a table's columns. */
+export const Columns = ({ names }: { names: string[] }) => (
+  <thead>
+    <tr>
+      {names.map((name) => (
+        <th scope="col" key={name}>
+          {name}
+        </th>
+      ))}
+    </tr>
+  </thead>
+)

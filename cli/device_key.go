@@ -1,0 +1,89 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"jauntylark/core/site"
+	"jauntylark/core/sketch"
+	"net/http"
+	"strconv"
+
+	"github.com/spf13/cobra"
+)
+
+func deviceKeyCommand() *cobra.Command {
+	return group("key", "A device's keys", keyListCommand(), keyRotateCommand(), keyRevokeCommand())
+}
+
+func keyListCommand() *cobra.Command {
+	c := &cobra.Command{Use: "list NAME", Short: "A device's keys, and when and from where they were last used", Args: exactly("NAME"), ValidArgsFunction: deviceNames, Example: "  jaunty device key list pond"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		keys, err := fetch[[]site.Key](c, devicesPath+"/"+args[0]+"/keys")
+		if err != nil {
+			return err
+		}
+		return show(c, keys, func(w io.Writer) { tellKeys(w, keys) })
+	}
+	return c
+}
+
+func tellKeys(w io.Writer, keys []site.Key) {
+	rows := [][]string{}
+	for _, k := range keys {
+		ends := "-"
+		switch {
+		case k.ExpiresAt != nil:
+			ends = clock(k.ExpiresAt)
+		case k.UntilUsed:
+			ends = "when the new one is used"
+		}
+		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), k.Identity, clock(&k.CreatedAt), age(k.LastUsedAt), orDash(k.LastUsedFrom), orDash(k.LastUsedBy), ends})
+	}
+	table(w, "It has no key; make one with 'jaunty device key rotate NAME'.", []string{"KEY", "DTLS IDENTITY", "MADE", "LAST USED", "FROM", "BY", "ENDS"}, rows)
+}
+
+func keyRotateCommand() *cobra.Command {
+	c := &cobra.Command{Use: "rotate NAME", Short: "Give a device a new key, told once; the old one stays good for a while", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Example: "  jaunty device key rotate pond                  # the old one ends when the new one is first used\n  jaunty device key rotate pond --overlap 24h"}
+	overlap := c.Flags().String("overlap", "", "the old key ends after so long, instead of when the new one is first used")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		in := map[string]string{}
+		if *overlap != "" {
+			in["overlap"] = *overlap
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var out struct {
+			Key      string        `json:"key"`
+			Identity string        `json:"identity"`
+			Code     []sketch.Text `json:"code"`
+		}
+		if err := s.Do(c.Context(), http.MethodPost, devicesPath+"/"+args[0]+"/keys", in, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) {
+			fmt.Fprintf(w, "The new key of %s, told once (DTLS identity %s):\n\n  %s\n", args[0], out.Identity, out.Key)
+		})
+	}
+	return c
+}
+
+func keyRevokeCommand() *cobra.Command {
+	c := &cobra.Command{Use: "revoke NAME KEY", Short: "End a key at once; connections that it opened are closed", Args: exactly("NAME", "KEY"), Example: "  jaunty device key list pond\n  jaunty device key revoke pond 7", ValidArgsFunction: deviceNames}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
+			return misused("%q is not the number of a key; 'jaunty device key list %s' lists them", args[1], args[0])
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodDelete, devicesPath+"/"+args[0]+"/keys/"+args[1], nil, nil); err != nil {
+			return err
+		}
+		return show(c, map[string]string{"revoked": args[1]}, func(w io.Writer) { fmt.Fprintf(w, "Key %s of %s has ended.\n", args[1], args[0]) })
+	}
+	return c
+}

@@ -1,0 +1,98 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"net/http"
+	"strings"
+
+	"github.com/spf13/cobra"
+)
+
+func deviceSettingsCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "settings NAME", Short: "Order a device's settings, or show what is ordered and what runs", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Long: `Order a device's settings: how often it measures, how often when its battery is low, and free keys and
+values. They are delivered over the way in that the device uses, and it says back which version it
+runs. What is not named stays as it was ordered. Without flags it shows what is ordered and what runs.`,
+		Example: `  jaunty device settings gate-node --interval 5m --sparing-interval 1h
+  jaunty device settings compost --set lamp=off --unset tune
+  jaunty device settings compost`,
+	}
+	f := c.Flags()
+	f.String("interval", "", "how often to measure, 1s to 1d")
+	f.String("sparing-interval", "", "how often when the battery is low")
+	set := f.StringArray("set", nil, "KEY=VALUE; may be repeated")
+	unset := f.StringArray("unset", nil, "KEY; may be repeated")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var d site.Device
+		if err := s.Do(c.Context(), http.MethodGet, devicesPath+"/"+args[0], nil, &d); err != nil {
+			return err
+		}
+		if f.Changed("interval") || f.Changed("sparing-interval") || len(*set)+len(*unset) > 0 {
+			order, err := changedSettings(c, d.Settings, *set, *unset)
+			if err != nil {
+				return err
+			}
+			d = site.Device{} // JSON would merge the maps
+			if err := s.Do(c.Context(), http.MethodPut, devicesPath+"/"+args[0]+"/settings", order, &d); err != nil {
+				return err
+			}
+		}
+		return show(c, d, func(w io.Writer) {
+			if d.Version == 0 {
+				fmt.Fprintln(w, "Nothing is ordered.")
+				return
+			}
+			fmt.Fprintln(w, settingsWords(d))
+		})
+	}
+	return c
+}
+
+func changedSettings(c *cobra.Command, s site.Settings, set, unset []string) (site.Settings, error) {
+	for flag, into := range map[string]*measure.Duration{"interval": &s.Interval, "sparing-interval": &s.Sparing} {
+		if !c.Flags().Changed(flag) {
+			continue
+		}
+		text, _ := c.Flags().GetString(flag)
+		d, err := measure.ParseDuration(text)
+		if err != nil {
+			return s, misused("--%s: %v", flag, err)
+		}
+		*into = d
+	}
+	values := map[string]string{}
+	for k, v := range s.Values {
+		values[k] = v
+	}
+	for _, pair := range set {
+		key, value, found := strings.Cut(pair, "=")
+		if !found {
+			return s, misused("--set %q is not KEY=VALUE", pair)
+		}
+		values[key] = value
+	}
+	for _, key := range unset {
+		delete(values, key)
+	}
+	s.Values = values
+	return s, nil
+}
+
+// settingsWords says what was ordered and what runs.
+func settingsWords(d site.Device) string {
+	switch {
+	case d.RunningNo == d.Version && d.Running.Equal(d.Settings):
+		return fmt.Sprintf("%s (version %d, which it runs)", d.Settings.Words(), d.Version)
+	case d.RunningAt == nil:
+		return fmt.Sprintf("ordered %s (version %d); the device has not said what it runs", d.Settings.Words(), d.Version)
+	}
+	return fmt.Sprintf("ordered %s (version %d); the device runs %s (version %d)", d.Settings.Words(), d.Version, d.Running.Words(), d.RunningNo)
+}

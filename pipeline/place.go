@@ -1,0 +1,109 @@
+package pipeline
+
+import (
+	"fmt"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"maps"
+	"math"
+	"slices"
+	"strings"
+)
+
+// place finds or makes the signal of a sample and brings the value into its unit.
+func (t *Turn) place(e *entry, s measure.Sample, home *deviceLive) (*measure.Fault, error) {
+	device, name := home, s.Name
+	if named, rest, found := strings.Cut(s.Name, "/"); found {
+		switch {
+		case home != nil && !t.live.MaySpeakFor(&home.Device, named):
+			return &measure.Fault{Field: "n", Reason: fmt.Sprintf("the key is that of %s, which may send for itself and for devices behind it, not for %q", home.Name, named)}, nil
+		case home == nil && t.live.byName[named] == nil:
+			return &measure.Fault{Field: "n", Reason: site.Unknown("device", named, t.deviceNames())}, nil
+		}
+		device, name = t.live.byName[named], rest
+	}
+	if device == nil {
+		return &measure.Fault{Field: "n", Reason: fmt.Sprintf("%q is not DEVICE/SIGNAL, which a person's readings need", s.Name)}, nil
+	}
+	if s.Unit != "" && !s.Unit.Known() {
+		return &measure.Fault{Field: "u", Reason: site.UnknownUnit(s.Unit)}, nil
+	}
+	e.signal, e.value = device.signals[name], s.Value
+	if e.signal == nil {
+		if err := site.CheckName(name); err != nil {
+			return &measure.Fault{Field: "n", Reason: err.Error()}, nil
+		}
+		if device.Closed {
+			return &measure.Fault{Field: "n", Reason: closedReason(device, name)}, nil
+		}
+		return nil, t.newSignal(e, s, device, name)
+	}
+	return t.fit(e, s)
+}
+
+func closedReason(device *deviceLive, name string) string {
+	reason := fmt.Sprintf("%s is closed, and %q is none of its signals", device.Name, name)
+	if near := site.Nearest(name, slices.Collect(maps.Keys(device.signals))); near != "" {
+		reason += "; did you mean " + near + "?"
+	}
+	return reason
+}
+
+// newSignal makes the signal that a sample is the first of.
+func (t *Turn) newSignal(e *entry, s measure.Sample, device *deviceLive, name string) error {
+	v := site.Signal{Device: device.Name, Name: name, Kind: kindOf(s), Unit: s.Unit, Bands: site.Bands{}}
+	t.touched = true
+	if err := t.Tx.AddSignal(t.ctx, device.ID, &v, t.CommitNo, t.Now); err != nil {
+		return err
+	}
+	e.signal = t.live.add(v, device)
+	return t.signalsChanged()
+}
+
+func kindOf(s measure.Sample) string {
+	switch s.Form {
+	case measure.FormBool:
+		return site.KindSwitch
+	case measure.FormText:
+		return site.KindText
+	case measure.FormData:
+		return site.KindData
+	}
+	return site.KindNumber
+}
+
+// held says what a signal of a kind holds.
+var held = map[string]string{site.KindNumber: "numbers", site.KindSwitch: "on or off", site.KindText: "text", site.KindData: "data"}
+
+// fit brings a sample into the kind and unit of its signal.
+func (t *Turn) fit(e *entry, s measure.Sample) (*measure.Fault, error) {
+	v := &e.signal.Signal
+	switch {
+	case s.Worded() || v.Kind == site.KindText || v.Kind == site.KindData:
+		if kindOf(s) != v.Kind {
+			return &measure.Fault{Field: s.Form.Field(), Reason: fmt.Sprintf("is %s, but the signal holds %s", s.Form.Words(), held[v.Kind])}, nil
+		}
+		return nil, nil
+	case s.Form == measure.FormBool && v.Kind != site.KindSwitch:
+		return &measure.Fault{Field: "vb", Reason: "is true or false, but the signal holds numbers"}, nil
+	case v.Kind == site.KindSwitch && s.Value != 0 && s.Value != 1:
+		return &measure.Fault{Field: "v", Reason: fmt.Sprintf("is %v, but the signal is on or off (1 or 0, true or false)", s.Value)}, nil
+	case s.Unit == "" || s.Unit == v.Unit:
+		return nil, nil
+	case v.Unit == "":
+		t.touched, v.Unit = true, s.Unit
+		if err := t.Tx.SaveSignal(t.ctx, v); err != nil {
+			return nil, err
+		}
+		return nil, t.signalsChanged()
+	}
+	value, err := measure.Convert(s.Value, s.Unit, v.Unit)
+	if err != nil {
+		return &measure.Fault{Field: "u", Reason: fmt.Sprintf("the signal is in %s, and %v", v.Unit, err)}, nil
+	}
+	if math.IsInf(value, 0) {
+		return &measure.Fault{Field: "v", Reason: fmt.Sprintf("%v %s is too large in %s", s.Value, s.Unit, v.Unit)}, nil
+	}
+	e.value = value
+	return nil, nil
+}
