@@ -23,7 +23,7 @@ func matter(t *testing.T) Matter {
 	test := alarm.Test{Kind: alarm.Above, A: 30}
 	return Matter{Test: test,
 		Site: site.Site{Name: "Hollowbrook Fernery", Zone: "Europe/Dublin"},
-		Alarm: alarm.Alarm{ID: 12, Severity: alarm.Warning, RaisedAt: instant(t, "2026-07-01T02:06:00Z"), ClearedAt: &cleared, ClearedValue: &value,
+		Alarm: alarm.Alarm{Kind: alarm.ByGuard, ID: 12, Severity: alarm.Warning, RaisedAt: instant(t, "2026-07-01T02:06:00Z"), ClearedAt: &cleared, ClearedValue: &value,
 			Value: 31.2, Extreme: 34.5, Unit: "Cel", When: test.String(), Sentence: Sentence("Fern house", "Air temperature", test, "Cel")}}
 }
 

@@ -2,6 +2,7 @@ import { useNow } from '../api/live'
 import { useArrivals, useDevices, useSession } from '../api/queries'
 import { age, clockWords, figure, lifeWords, shown } from '../api/words'
 import {
+  Columns,
   Above,
   Failure,
   Heading,
