@@ -34,7 +34,7 @@ func deviceAddCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Add a device; its key is told once", Args: exactly("NAME"),
 		Example: `  jaunty device add greenhouse-door
-  jaunty device add pond --kit pond-probe --for mqtt
+  jaunty device add pond --kit pond-probe --for mqtt --wait
   jaunty device add cellar-node --behind attic-hub --title 'Cellar' --json`,
 	}
 	f := c.Flags()
@@ -42,6 +42,7 @@ func deviceAddCommand() *cobra.Command {
 	f.String("kit", "", "the kit that it is made from")
 	f.String("behind", "", "the gateway that it stands behind")
 	kind := f.String("for", "curl", "the ready text to print: "+strings.Join(sketch.Kinds(), ", "))
+	wait := f.Bool("wait", false, "wait for the first reading, and say what is wrong with what comes instead")
 	completeFrom(c, "for", sketch.Kinds()...)
 	completeKits(c, "kit")
 	completeDevices(c, "behind")
@@ -61,10 +62,15 @@ func deviceAddCommand() *cobra.Command {
 		if err := s.Do(c.Context(), http.MethodPost, devicesPath, in, &out); err != nil {
 			return err
 		}
-		return show(c, out, func(w io.Writer) {
-			fmt.Fprintf(w, "Device %s is added. Its key, told once:\n\n  %s\n\nIts first reading; signals appear by themselves:\n\n%s\nThen see it land:\n\n  jaunty follow %s\n",
-				out.Name, out.Key, indented(textFor(out.Code, *kind)), out.Name)
+		err = show(c, out, func(w io.Writer) {
+			fmt.Fprintf(w, "Device %s is added. Its key, told once:\n\n  %s\n\nIts first reading; signals appear by themselves:\n\n%s\nThen see it land:\n\n  jaunty follow %s\n\n"+
+				"The same for other boards: jaunty device code %s --key %s --for %s\n",
+				out.Name, out.Key, indented(textFor(out.Code, *kind)), out.Name, out.Name, out.Key, strings.Join(sketch.Kinds(), "|"))
 		})
+		if err != nil || !*wait {
+			return err
+		}
+		return waitForFirst(c, s, out.Name, c.ErrOrStderr())
 	}
 	return c
 }

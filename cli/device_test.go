@@ -3,10 +3,12 @@ package cli_test
 import (
 	"encoding/json"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"jauntylark/client"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
@@ -79,7 +81,7 @@ func TestADevicesLifeByHand(t *testing.T) {
 
 	file := filepath.Join(p.home, "leaf.csv")
 	p.must("device", "delete", "leaf", "--export", file)
-	if text, err := os.ReadFile(file); err != nil || strings.Count(string(text), "\n") != 3 || !strings.HasPrefix(string(text), "at,signal,value,unit\n") {
+	if text, err := os.ReadFile(file); err != nil || strings.Count(string(text), "\n") != 3 || !strings.HasPrefix(string(text), "at,signal,value,unit,text\n") {
 		t.Errorf("%q %v", text, err)
 	}
 	p.refused(1, "Did you mean hub?", "device", "show", "hup")
@@ -93,6 +95,33 @@ func TestADevicesLifeByHand(t *testing.T) {
 	p.refused(2, "is not a band", "signal", "set", "hub/x", "--band", "dry")
 	p.refused(1, "has no key 99", "device", "key", "revoke", "hub", "99")
 	p.refused(2, "is not the number of a key", "device", "key", "revoke", "hub", "x")
+}
+
+// Adding a device can wait for its first reading, and says what comes instead.
+func TestAddingCanWait(t *testing.T) {
+	p, s := guest(t)
+	add := exec.Command(binary, "device", "add", "pond", "--wait", "--json")
+	add.Env = p.env
+	said := new(safeBuffer)
+	out, err := add.StdoutPipe()
+	add.Stderr = said
+	if err == nil {
+		err = add.Start()
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	var added struct{ Key string }
+	if err := json.NewDecoder(out).Decode(&added); err != nil {
+		t.Fatal(err)
+	}
+	device := &client.Client{URL: s.URL, Token: added.Key}
+	_, _ = device.SendReadings(t.Context(), "application/senml+json", []byte(`[{"n":"temp","u":"Celsius","v":1}]`))
+	storetest.Eventually(t, "it says what is wrong", func() bool { return strings.Contains(said.String(), "did you mean Cel?") })
+	s.Send(device, `{"temp": 21.5}`)
+	if err := add.Wait(); err != nil || !strings.Contains(said.String(), "pond/temp  21.5") {
+		t.Errorf("%v %s", err, said)
+	}
 }
 
 func TestArrivalsByHand(t *testing.T) {

@@ -15,8 +15,8 @@ import (
 )
 
 // csvColumns are the columns that a CSV body may have; at, signal and value are needed, an empty at
-// means that the reading has no time.
-var csvColumns = []string{"at", "signal", "value", "unit"}
+// means that the reading has no time. A line whose value is text has it under text.
+var csvColumns = []string{"at", "signal", "value", "unit", "text"}
 
 // readCSV reads readings as lines under the header at,signal,value (RFC 4180). The index of a refusal
 // is that of the line, from 0 after the header.
@@ -78,10 +78,14 @@ func csvSample(index int, line []string, place map[string]int) (measure.Sample, 
 			return s, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%.40q is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)", at)}
 		}
 	}
-	if fault := bare(field("value"), &s); fault != nil {
-		return s, fault
+	if _, there := place["text"]; there && field("text") != "" {
+		s.Form, s.Text = measure.FormText, strings.Clone(field("text"))
+		if field("value") != "" || len(s.Text) > measure.MaxText || strings.ContainsRune(s.Text, 0) {
+			return s, &measure.Fault{Field: "text", Reason: fmt.Sprintf("stands beside a value, or is longer than %d bytes", measure.MaxText)}
+		}
+		return s, nil
 	}
-	return s, nil
+	return s, bare(field("value"), &s)
 }
 
 // bare reads a value that stands by itself: a number, true or false.

@@ -128,6 +128,7 @@ func (p *Pipeline) SetDevice(ctx context.Context, name string, c DeviceChange, w
 		if err != nil {
 			return err
 		}
+		t.touched = true
 		var said []string
 		say := func(format string, args ...any) { said = append(said, fmt.Sprintf(format, args...)) }
 		if c.Title != nil {
@@ -196,12 +197,14 @@ func (t *Turn) lookAnew(d *deviceLive, cause string) error {
 // RemoveDevice deletes a device with its signals, readings and guards. Standing alarms are over with
 // that as their cause; the keys are remembered, so that what it sends later is an arrival.
 func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) error {
-	return p.Do(ctx, func(t *Turn) error {
+	var signals []int64
+	err := p.Do(ctx, func(t *Turn) error {
 		d, err := t.deviceNamed(name)
 		if err != nil {
 			return err
 		}
 		for _, s := range d.signals {
+			signals = append(signals, s.ID)
 			for _, g := range s.guards {
 				t.endGuard(g, who.Called)
 			}
@@ -223,6 +226,11 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 		}
 		return t.ConfigChanged()
 	})
+	if err != nil {
+		return err
+	}
+	// Nothing leads to the readings any more; to take them away may take long, and commits need not wait.
+	return p.store.DropReadings(context.WithoutCancel(ctx), signals)
 }
 
 func (t *Turn) deviceNamed(name string) (*deviceLive, error) {
@@ -282,6 +290,8 @@ func (p *Pipeline) RevokeKey(ctx context.Context, name string, id int64, who Act
 
 // retireKeys ends the keys that the first use of a newer one ends, and enrolment with them.
 func (t *Turn) retireKeys(who Identity) error {
+	t.touched = true
+	delete(t.live.retires, who.Key.ID)
 	if err := t.Tx.RetireKeys(t.ctx, who.Key.ID); err != nil {
 		return err
 	}

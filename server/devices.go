@@ -272,16 +272,16 @@ func (v *Server) serveExport(c *echo.Context) error {
 	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", d.Name+".csv"))
 	c.Response().WriteHeader(http.StatusOK)
 	out := csv.NewWriter(c.Response())
-	_ = out.Write([]string{"at", "signal", "value", "unit"})
+	_ = out.Write([]string{"at", "signal", "value", "unit", "text"})
 	err = v.store.ExportReadings(ctx, d.ID, func(r store.Exported) error {
-		value := strconv.FormatFloat(r.Value, 'g', -1, 64)
+		value, text := strconv.FormatFloat(r.Value, 'g', -1, 64), ""
 		switch {
 		case r.Kind == site.KindSwitch:
 			value = strconv.FormatBool(r.Value != 0)
 		case r.Text != nil:
-			value = *r.Text
+			value, text = "", *r.Text
 		}
-		return out.Write([]string{r.At.String(), r.Signal, value, string(r.Unit)})
+		return out.Write([]string{r.At.String(), r.Signal, value, string(r.Unit), text})
 	})
 	out.Flush()
 	if err != nil {

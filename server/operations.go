@@ -127,7 +127,7 @@ func (v *Server) describeByHand() {
 		"application/json": {Schema: &huma.Schema{Description: "an object of signal names and values, with at for the time, or an array of such"},
 			Example: map[string]any{"temp": 21.5, "door": true, "at": "2026-03-01T14:05:00Z"}},
 		"application/senml+cbor": {Schema: &huma.Schema{Type: "string", Format: "binary", Description: "SenML pack in CBOR, RFC 8428 section 6"}},
-		"text/csv":               {Schema: &huma.Schema{Type: "string", Description: "lines under the header at,signal,value or at,signal,value,unit"}, Example: "at,signal,value\n2026-03-01T14:05:00Z,temp,21.5\n"},
+		"text/csv":               {Schema: &huma.Schema{Type: "string", Description: "lines under the header at,signal,value, and optionally unit and text"}, Example: "at,signal,value\n2026-03-01T14:05:00Z,temp,21.5\n"},
 	}
 	device := &huma.Param{Name: "Jaunty-Device", In: "header", Description: "the device's name: needed with the enrolment key; with a gateway's key, a device behind it", Schema: &huma.Schema{Type: "string"}}
 	v.api.OpenAPI().AddOperation(&huma.Operation{

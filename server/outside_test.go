@@ -74,6 +74,22 @@ func TestTLSAndLinks(t *testing.T) {
 }
 
 // Behind a proxy that is trusted, those behind it are told apart; otherwise the header is not believed.
+// A device publishes over TLS, and checks the certificate.
+func TestMQTTOverTLS(t *testing.T) {
+	cert, key := certificate(t)
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.TLSCert, o.TLSKey, o.MQTTS = cert, key, "127.0.0.1:0" })
+	var added server.AddedDevice
+	s.Do(http.MethodPost, "/api/v1/devices", map[string]string{"name": "pond"}, &added)
+	host, port, _ := net.SplitHostPort(s.Ways.MQTTS)
+	args := []string{"-h", host, "-p", port, "-u", "pond", "-P", added.Key, "-q", "1", "-t", "jaunty/pond/readings", "-m", `{"temp": 21.5}`}
+	if out, err := servertest.Command(t, "mosquitto_pub", append(args, "--cafile", cert)...); err != nil || s.Signal("pond/temp") == nil {
+		t.Errorf("%s %v", out, err)
+	}
+	if out, err := servertest.Command(t, "mosquitto_pub", args...); err == nil {
+		t.Errorf("without TLS: %s", out)
+	}
+}
+
 func TestTrustedProxy(t *testing.T) {
 	for _, trusted := range []bool{true, false} {
 		s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) {

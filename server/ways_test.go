@@ -130,8 +130,12 @@ func TestArrivalsOverHTTP(t *testing.T) {
 	d := s.Device("d")
 	s.Send(d, `{"v": 1, "state": "idle", "door": true}`)
 	var csv bytes.Buffer
-	if err := s.Owner.Download(context.Background(), "/api/v1/devices/d/readings.csv", &csv); err != nil || strings.Count(csv.String(), "\n") != 4 || !strings.Contains(csv.String(), ",state,idle,") {
+	if err := s.Owner.Download(context.Background(), "/api/v1/devices/d/readings.csv", &csv); err != nil || strings.Count(csv.String(), "\n") != 4 || !strings.Contains(csv.String(), ",state,,,idle") {
 		t.Errorf("its readings: %q %v", csv.String(), err)
+	}
+	copied := s.Device("copied")
+	if refused, err := copied.SendReadings(context.Background(), "text/csv", csv.Bytes()); err != nil || len(refused) > 0 || *s.Signal("copied/state").Text != "idle" {
+		t.Errorf("what was exported goes in again: %+v %v", refused, err)
 	}
 	s.Do(http.MethodDelete, "/api/v1/devices/d", nil, nil)
 	if status, text, _ := post(t, s.URL, d.Token, "application/json", []byte(`{"v": 2}`)); status != 202 {

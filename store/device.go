@@ -68,12 +68,12 @@ func (t *Tx) SaveDevice(ctx context.Context, d *site.Device) error {
 	return err
 }
 
-// RemoveDevice removes a device with its signals, guards and readings. Its keys are remembered.
+// RemoveDevice removes a device with its signals and guards; DropReadings takes the readings away. Its
+// keys are remembered.
 func (t *Tx) RemoveDevice(ctx context.Context, d *site.Device, now measure.Instant) error {
 	for _, statement := range []string{
 		`insert into former_key (hash, name, sealed, deleted_at) select hash, $2::text, sealed, $3::bigint from device_key where device_id = $1
 		 on conflict (hash) do update set name = excluded.name, deleted_at = excluded.deleted_at`,
-		`delete from reading where signal_id in (select id from signal where device_id = $1) and ($2::text, $3::bigint) is not null`,
 		`delete from device where id = $1 and ($2::text, $3::bigint) is not null`,
 	} {
 		if _, err := t.ExecContext(ctx, statement, d.ID, d.Name, now); err != nil {

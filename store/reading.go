@@ -134,3 +134,12 @@ func (s *Store) ExportReadings(ctx context.Context, device int64, each func(Expo
 	}
 	return rows.Err()
 }
+
+// DropReadings deletes the readings of signals that are gone.
+func (s *Store) DropReadings(ctx context.Context, signals []int64) error {
+	if len(signals) == 0 {
+		return nil
+	}
+	_, err := s.db.ExecContext(ctx, `delete from reading where signal_id = any($1::bigint[]) and not exists (select from signal where id = any($1::bigint[]))`, signals)
+	return err
+}

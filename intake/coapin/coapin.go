@@ -239,7 +239,7 @@ func (r *request) confirm(ctx context.Context) {
 	}
 	report, err := intake.DecodeReport(body)
 	if err == nil {
-		err = r.way.door.Pipeline.Confirm(ctx, r.sender, device.Name, report)
+		err = r.way.door.Confirm(ctx, r.sender, device.Name, report, false)
 	}
 	if err != nil {
 		r.failWith(err)

@@ -57,8 +57,11 @@ func (o *observers) add(conn mux.Conn, token message.Token, sender pipeline.Send
 		return // it is answered once, and not told of newer orders
 	}
 	place := placeOf(conn, token)
+	known := o.all[place] != nil
 	o.all[place] = &observer{conn: conn, token: bytes.Clone(token), sender: sender, device: d.ID, version: d.Version, sequence: firstSequence, told: time.Now()}
-	conn.AddOnClose(func() { o.drop(place) })
+	if !known {
+		conn.AddOnClose(func() { o.drop(place) })
+	}
 }
 
 func (o *observers) remove(conn mux.Conn, token message.Token) { o.drop(placeOf(conn, token)) }

@@ -324,6 +324,24 @@ func Away(err error) bool {
 	return errors.Is(err, pipeline.ErrAway) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
 }
 
+// Confirm takes what a device says that it runs, within its rate.
+func (d *Door) Confirm(ctx context.Context, s pipeline.Sender, device string, r site.Report, patient bool) error {
+	who, err := d.Who(ctx, s)
+	switch {
+	case err != nil:
+		return err
+	case who.Device == nil:
+		return pipeline.ErrKeyUnknown
+	}
+	l := d.limitOf(who.Device.ID)
+	if err := l.admit(ctx, 1, patient, d.now().Time()); err != nil {
+		pause(ctx, tooFastWaits)
+		return err
+	}
+	defer l.done()
+	return d.Pipeline.Confirm(ctx, s, device, r)
+}
+
 // Forget drops what was answered to an idempotency key, so that it can be used anew.
 func (d *Door) Forget(ctx context.Context, s pipeline.Sender, key string) error {
 	return d.store.ForgetOutcome(ctx, s.ID(), key)

@@ -155,7 +155,7 @@ func (w *Way) Orders(c *echo.Context) error {
 	}
 	ctx := c.Request().Context()
 	if running >= 0 && running != device.RunningNo {
-		if err := w.Door.Pipeline.Confirm(ctx, sender, device.Name, site.Report{Version: running}); err != nil {
+		if err := w.Door.Confirm(ctx, sender, device.Name, site.Report{Version: running}, false); err != nil {
 			return answerError(c, err)
 		}
 	}
@@ -224,7 +224,7 @@ func (w *Way) Confirm(c *echo.Context) error {
 	}
 	report, err := intake.DecodeReport(body)
 	if err == nil {
-		err = w.Door.Pipeline.Confirm(c.Request().Context(), sender, device.Name, report)
+		err = w.Door.Confirm(c.Request().Context(), sender, device.Name, report, false)
 	}
 	if err != nil {
 		return answerError(c, err)

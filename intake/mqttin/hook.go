@@ -10,6 +10,7 @@ import (
 	mqtt "github.com/mochi-mqtt/server/v2"
 	"github.com/mochi-mqtt/server/v2/packets"
 
+	"jauntylark/core/site"
 	"jauntylark/intake"
 	"jauntylark/intake/door"
 	"jauntylark/pipeline"
@@ -30,7 +31,7 @@ func (h *hook) ID() string { return "jaunty" }
 // Provides lists what the hook wants to be asked.
 func (h *hook) Provides(b byte) bool {
 	switch b {
-	case mqtt.OnConnect, mqtt.OnConnectAuthenticate, mqtt.OnACLCheck, mqtt.OnPublish, mqtt.OnPacketRead, mqtt.OnDisconnect, mqtt.OnWillSent:
+	case mqtt.OnConnect, mqtt.OnConnectAuthenticate, mqtt.OnACLCheck, mqtt.OnPublish, mqtt.OnPacketRead, mqtt.OnSessionEstablished, mqtt.OnDisconnect, mqtt.OnWillSent:
 		return true
 	}
 	return false
@@ -50,30 +51,52 @@ func (h *hook) OnConnect(cl *mqtt.Client, pk packets.Packet) error {
 
 // OnConnectAuthenticate lets devices in by user name and key.
 func (h *hook) OnConnectAuthenticate(cl *mqtt.Client, pk packets.Packet) bool {
-	s := &session{broker: h.broker, cl: cl, sender: senderOf(cl, pk.Connect.Password), flights: make(chan *flight, inFlight)}
-	who, err := h.broker.door.Who(h.broker.ctx, s.sender)
+	who, err := h.identify(cl, pk)
 	if err != nil {
 		return false
 	}
-	switch {
-	case who.Device != nil && who.Device.Name != s.sender.Name:
-		h.broker.door.Complain(who.Device, s.sender, fmt.Sprintf("the user name over MQTT is %q; with this key it must be %q", s.sender.Name, who.Device.Name))
-		return false
-	case who.Device == nil && who.Arrival != s.sender.Name:
-		return false
-	}
-	if who.Device != nil {
-		s.device, s.key = who.Device.ID, who.Key.ID
-	}
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if h.perDevice[s.device] >= connectionsOfDevice { // arrivals, 0, share theirs
-		return false
+	return h.perDevice[idOf(who.Device)] < connectionsOfDevice // arrivals, 0, share theirs
+}
+
+// identify finds out who connects. The user name must be the device's, or the arrival's.
+func (h *hook) identify(cl *mqtt.Client, pk packets.Packet) (pipeline.Identity, error) {
+	sender := senderOf(cl, pk.Connect.Password)
+	who, err := h.broker.door.Who(h.broker.ctx, sender)
+	switch {
+	case err != nil:
+		return who, err
+	case who.Device != nil && who.Device.Name != sender.Name:
+		h.broker.door.Complain(who.Device, sender, fmt.Sprintf("the user name over MQTT is %q; with this key it must be %q", sender.Name, who.Device.Name))
+		return who, pipeline.ErrKeyUnknown
+	case who.Device == nil && who.Arrival != sender.Name:
+		return who, pipeline.ErrKeyUnknown
 	}
+	return who, nil
+}
+
+func idOf(d *site.Device) int64 {
+	if d == nil {
+		return 0
+	}
+	return d.ID
+}
+
+// OnSessionEstablished begins a session. From here on the library tells of its end; before, it may end
+// a connection without a word.
+func (h *hook) OnSessionEstablished(cl *mqtt.Client, pk packets.Packet) {
+	who, err := h.identify(cl, pk)
+	if err != nil {
+		cl.Stop(packets.ErrNotAuthorized)
+		return
+	}
+	s := &session{broker: h.broker, cl: cl, sender: senderOf(cl, pk.Connect.Password), device: idOf(who.Device), key: who.Key.ID, flights: make(chan *flight, inFlight)}
+	h.mu.Lock()
+	defer h.mu.Unlock()
 	h.perDevice[s.device]++
 	h.sessions[cl] = s
 	h.broker.door.Online(s.device, s.key, s.sender, true)
-	return true
 }
 
 // OnDisconnect forgets a session.
@@ -213,7 +236,7 @@ func (s *session) confirm(device string, payload []byte) error {
 	}
 	sender := s.sender
 	sender.Name = device
-	return s.broker.door.Pipeline.Confirm(s.broker.ctx, sender, device, report)
+	return s.broker.door.Confirm(s.broker.ctx, sender, device, report, true)
 }
 
 // away tells whether a message must stay unacknowledged, so that it is sent again.

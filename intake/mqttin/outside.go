@@ -384,7 +384,7 @@ func (l *link) hear(a *arrived) error {
 	if err != nil {
 		return err
 	}
-	return l.outside.door.Pipeline.Confirm(l.ctx, l.sender(device.Name), device.Name, report)
+	return l.outside.door.Confirm(l.ctx, l.sender(device.Name), device.Name, report, true)
 }
 
 // isGone tells whether a message on presence says that the device has gone: an outside broker does
