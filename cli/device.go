@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 )
@@ -204,9 +205,9 @@ func clockOf(d site.Device) string {
 	case d.ClockBehind == nil:
 		return "-"
 	case *d.ClockBehind > clockTolerance:
-		return measure.Duration(time.Duration(*d.ClockBehind)*time.Second).String() + " behind"
+		return roster.Length(time.Duration(*d.ClockBehind)*time.Second) + " behind"
 	case *d.ClockBehind < -clockTolerance:
-		return measure.Duration(time.Duration(-*d.ClockBehind)*time.Second).String() + " ahead"
+		return roster.Length(time.Duration(-*d.ClockBehind)*time.Second) + " ahead"
 	}
 	return "right"
 }

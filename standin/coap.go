@@ -66,7 +66,10 @@ func (c *CoAP) drop(conn *client.Conn) {
 	}
 }
 
-const answerTakes = 10 * time.Second
+const (
+	answerTakes = 10 * time.Second
+	reconnect   = 10 * time.Second
+)
 
 // Send posts a pack and waits for the answer.
 func (c *CoAP) Send(ctx context.Context, pack []byte) error {
@@ -118,7 +121,10 @@ func (c *CoAP) Orders(ctx context.Context, obey func(site.Order)) {
 	if conn != nil {
 		c.observe(ctx, conn, obey)
 	}
-	<-ctx.Done()
+	for ctx.Err() == nil { // a device that seldom sends is to hear at once
+		_, _ = c.connection(ctx)
+		pause(ctx, reconnect)
+	}
 }
 
 func (c *CoAP) observe(ctx context.Context, conn *client.Conn, obey func(site.Order)) {

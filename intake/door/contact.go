@@ -82,8 +82,11 @@ func (d *Door) note(p *Pending) {
 	for i := range v.Samples {
 		at := v.Samples[i].At
 		newest = max(newest, at)
-		if at == 0 || p.arrived.Sub(at).Abs() < averageOver { // a backlog is no rate
+		if at == 0 || p.arrived.Sub(at).Abs() < time.Minute { // a backlog is no rate
 			seen.readings++
+			if at != 0 && at.Time().Before(seen.since) {
+				seen.since = at.Time()
+			}
 		}
 	}
 	if newest != 0 {
