@@ -157,13 +157,17 @@ func (p *Pipeline) TurnAway(ctx context.Context, name string, who Actor) error {
 	})
 }
 
-// forgetArrival removes the arrival of a name, if there is one.
-func (t *Turn) forgetArrival(name string) error {
+// noArrival makes room for a device of a name: one that was turned away is forgotten, one that waits is
+// to be let in instead, so that what it has sent is not lost.
+func (t *Turn) noArrival(name string) error {
 	a, err := t.Tx.Arrival(t.ctx, name)
-	if errors.Is(err, store.ErrNotFound) {
+	switch {
+	case errors.Is(err, store.ErrNotFound):
 		return nil
-	} else if err != nil {
+	case err != nil:
 		return err
+	case a.State == site.ArrivalWaiting:
+		return &measure.Fault{Field: "name", Reason: fmt.Sprintf("%s waits as an arrival; let it in (jaunty arrival let-in %s), or turn it away first", name, name)}
 	}
 	return t.Tx.RemoveArrival(t.ctx, a.ID)
 }

@@ -138,6 +138,9 @@ func TestAnArrivalIsLetInWithWhatItSent(t *testing.T) {
 		t.Fatalf("%+v %v", arrivals, err)
 	}
 	b.clock(60)
+	if err := b.AddDevice(ctx, &site.Device{Name: "stranger"}, pipeline.Secret{}, tester); err == nil || !strings.Contains(err.Error(), "waits as an arrival") {
+		t.Errorf("added by hand while it waits: %v", err)
+	}
 	if _, err := b.LetIn(ctx, "stranger", site.Device{Title: "Second bench"}, tester); err != nil {
 		t.Fatal(err)
 	}
