@@ -43,7 +43,7 @@ func (t *Turn) keepArrival(j *job, who Identity) error {
 		return err
 	}
 	n := len(j.pack.Samples)
-	if err := t.Tx.AddArrivalPack(t.ctx, store.ArrivalPack{Arrival: a.ID, Arrived: j.pack.Arrived, Readings: n, Samples: samples}); err != nil {
+	if err := t.Tx.AddArrivalPack(t.ctx, store.ArrivalPack{Arrival: a.ID, Arrived: j.pack.Arrived, Readings: n, Samples: storable(samples)}); err != nil {
 		return err
 	}
 	a.LastAt, a.Protocol, a.Address = j.pack.Arrived, j.pack.Sender.Protocol, j.pack.Sender.Address

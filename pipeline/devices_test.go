@@ -344,3 +344,15 @@ func TestKits(t *testing.T) {
 		t.Errorf("and is there: %v", err)
 	}
 }
+
+// What we fail to store is not answered as if its sender were wrong, so that it is sent again.
+func TestAFailureOfOursIsToldAsOurs(t *testing.T) {
+	b := fresh(t)
+	_, err := b.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: b.Now(), IdempotencyKey: "a\x00b", Samples: []measure.Sample{{Name: "v", Value: 1}}})
+	if !errors.Is(err, pipeline.ErrFailed) || strings.Contains(err.Error(), "SQLSTATE") {
+		t.Errorf("%v", err)
+	}
+	if out := b.send(measure.Sample{Name: "v", Value: 2}); out.Accepted != 1 {
+		t.Errorf("afterwards: %+v", out)
+	}
+}

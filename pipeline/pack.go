@@ -1,6 +1,7 @@
 package pipeline
 
 import (
+	"bytes"
 	"cmp"
 	"encoding/json"
 	"fmt"
@@ -374,5 +375,9 @@ func (t *Turn) keepOutcome(j *job) error {
 	if err != nil {
 		return err
 	}
-	return t.Tx.KeepOutcome(t.ctx, j.pack.Sender.ID(), j.pack.IdempotencyKey, outcome, t.Now)
+	return t.Tx.KeepOutcome(t.ctx, j.pack.Sender.ID(), j.pack.IdempotencyKey, storable(outcome), t.Now)
 }
+
+// storable takes the character zero out of JSON, which PostgreSQL does not take: a name that somebody
+// sends may have one.
+func storable(text []byte) []byte { return bytes.ReplaceAll(text, []byte(`\u0000`), []byte(`\ufffd`)) }

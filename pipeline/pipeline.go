@@ -29,6 +29,9 @@ const (
 // ErrAway says that the database is away, so that nothing was taken; the same again may work later.
 var ErrAway = errors.New("the database is away")
 
+// ErrFailed says that a pack could not be stored for a reason that is ours; nothing of it was taken.
+var ErrFailed = errors.New("the service could not store this; its log says why")
+
 // Options say what a pipeline works with besides its store.
 type Options struct {
 	Log      *slog.Logger
@@ -124,6 +127,9 @@ func (p *Pipeline) commit(batch []*job) {
 	case store.Away(err):
 		p.Log.Warn("the database is away", "error", err)
 		err = fmt.Errorf("%w: %w", ErrAway, err)
+	case batch[0].pack != nil:
+		p.Log.Error("a pack could not be stored", "protocol", batch[0].pack.Sender.Protocol, "from", batch[0].pack.Sender.Address, "error", err)
+		err = ErrFailed
 	}
 	for _, j := range batch {
 		j.outcome, j.err = Outcome{}, err

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"jauntylark/core/measure"
@@ -115,6 +116,9 @@ func (s Settings) Check() error {
 	for _, key := range slices.Sorted(maps.Keys(s.Values)) {
 		if err := CheckName(key); err != nil {
 			return &measure.Fault{Field: "values", Reason: "key " + err.Error()}
+		}
+		if strings.ContainsRune(s.Values[key], 0) {
+			return &measure.Fault{Field: "values", Reason: key + " has the character zero"}
 		}
 		if len(s.Values[key]) > maxValueLength {
 			return &measure.Fault{Field: "values", Reason: fmt.Sprintf("%s has %d characters; %d are allowed", key, len(s.Values[key]), maxValueLength)}

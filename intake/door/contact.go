@@ -104,9 +104,9 @@ func complaint(p *Pending) string {
 	switch {
 	case p.err == nil && len(p.result.Refused) > 0:
 		r := p.result.Refused[0]
-		text := fmt.Sprintf("%s: %s %s", r.Signal, r.Field, r.Reason)
+		text := fmt.Sprintf("%s, field %s: %s", r.Signal, r.Field, r.Reason)
 		if r.Signal == "" || r.Signal == r.Field {
-			text = r.Field + " " + r.Reason
+			text = r.Field + ": " + r.Reason
 		}
 		if more := len(p.result.Refused) - 1; more > 0 {
 			text += fmt.Sprintf(" (and %d more)", more)
@@ -210,7 +210,7 @@ func (d *Door) Dropped(device *site.Device, will string) {
 	defer cancel()
 	text := fmt.Sprintf("Device %s dropped off the network", device.Name)
 	if will != "" {
-		text += ": " + will
+		text += ": " + clip(will, 80)
 	}
 	err := d.Pipeline.Do(ctx, func(t *pipeline.Turn) error { return t.Enter("device dropped", device.Name, "", text) })
 	if err != nil {

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -234,7 +235,11 @@ func (d *Door) unknown(ctx context.Context, s pipeline.Sender) error {
 	return pipeline.ErrKeyUnknown
 }
 
-func clip(text string, length int) string { return text[:min(len(text), length)] }
+// clip makes text that somebody else has written fit for the records: PostgreSQL takes neither broken
+// UTF-8 nor the character zero.
+func clip(text string, length int) string {
+	return strings.ReplaceAll(strings.ToValidUTF8(text[:min(len(text), length)], "\ufffd"), "\x00", "\ufffd")
+}
 
 // Pending is a visit on its way; Wait gives what became of it.
 type Pending struct {
@@ -321,7 +326,7 @@ func (p *Pending) Wait(ctx context.Context) (Result, error) {
 
 // Away tells whether err means that the same may succeed later.
 func Away(err error) bool {
-	return errors.Is(err, pipeline.ErrAway) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
+	return errors.Is(err, pipeline.ErrAway) || errors.Is(err, pipeline.ErrFailed) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
 }
 
 // Confirm takes what a device says that it runs, within its rate.

@@ -261,6 +261,8 @@ func answerError(c *echo.Context, err error) error {
 	case errors.Is(err, pipeline.ErrAway):
 		retry(2 * time.Second)
 		p.Status, p.Detail = http.StatusServiceUnavailable, "The database is away; nothing was taken. Send the same again."
+	case errors.Is(err, pipeline.ErrFailed):
+		p.Status = http.StatusInternalServerError
 	case errors.As(err, &tooLong):
 		p.Status, p.Detail = http.StatusRequestEntityTooLarge, fmt.Sprintf("The body is longer than %d bytes.", tooLong.Limit)
 	case errors.Is(err, intake.ErrTooMany):

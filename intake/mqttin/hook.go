@@ -213,12 +213,8 @@ func (f *flight) start(s *session, at place, pk packets.Packet) {
 func (h *hook) OnWillSent(cl *mqtt.Client, pk packets.Packet) {
 	directory, _ := h.broker.door.Look()
 	if device := directory.ByName[string(cl.Properties.Username)]; device != nil {
-		h.broker.door.Dropped(device, clipped(pk.Payload))
+		h.broker.door.Dropped(device, string(pk.Payload))
 	}
-}
-
-func clipped(payload []byte) string {
-	return strings.ToValidUTF8(string(payload[:min(len(payload), 80)]), "?")
 }
 
 func (s *session) mayPublishAs(directory *pipeline.Directory, device string) bool {
