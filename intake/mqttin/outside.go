@@ -89,27 +89,21 @@ func shareOf(device string) int {
 func (o *Outside) Run(ctx context.Context) error {
 	held := map[int]context.CancelFunc{}
 	var reading sync.WaitGroup
-	defer func() {
-		for share, stop := range held {
-			stop()
-			reading.Wait()
-			giving, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Second)
-			_ = o.store.GiveShare(giving, share, o.holder)
-			cancel()
-		}
-	}()
-	for {
+	for ctx.Err() == nil {
 		o.lease(ctx, held, &reading)
 		select {
 		case <-ctx.Done():
-			for _, stop := range held {
-				stop()
-			}
-			reading.Wait()
-			return nil
 		case <-time.After(leaseRenewed):
 		}
 	}
+	reading.Wait() // their contexts have ended with ours
+	giving, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Second)
+	defer cancel()
+	for share, stop := range held {
+		stop()
+		_ = o.store.GiveShare(giving, share, o.holder)
+	}
+	return nil
 }
 
 // lease renews what is held, takes what is free, and gives back what is more than a fair part.
