@@ -15,6 +15,7 @@ import (
 
 	"jauntylark/client"
 	"jauntylark/core/sketch"
+	"jauntylark/pipeline"
 	"jauntylark/server"
 	"jauntylark/standin"
 	"jauntylark/store/cluster"
@@ -93,7 +94,7 @@ func serve(ctx context.Context, database string, adjust ...func(*server.Settings
 	ready, done := make(chan string, 1), make(chan error, 1)
 	s := &service{database: database, inbox: inbox, stop: func() { cancel(); <-done; sink.Close() }}
 	settings := server.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", DeviceRate: 100_000,
-		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(w sketch.Ways) { s.ways = w },
+		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(w sketch.Ways, _ *pipeline.Pipeline) { s.ways = w },
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})), Ready: func(url string) { ready <- url }}
 	for _, a := range adjust {
 		a(&settings)

@@ -66,7 +66,7 @@ func TestKilledAtAnyInstant(t *testing.T) {
 	inbox, sink := servertest.Sink(t)
 	p, address, database := newPerson(t), freeAddress(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
-	args := []string{"serve", "--database", database, "--http", address, "--smtp", sink, "--log-level", "error"}
+	args := []string{"serve", "--database", database, "--http", address, "--smtp", sink, "--seal-after", "200ms", "--log-level", "error"}
 	d := p.start(env, args...)
 	p.login(d.URL, "o@b.example", "a long secret")
 
@@ -112,7 +112,11 @@ func TestKilledAtAnyInstant(t *testing.T) {
 
 func storedReadings(t *testing.T, db *sql.DB, device string) (stored []measure.Reading) {
 	t.Helper()
-	rows, err := db.Query(`select r.at, r.value, r.quality from reading r join signal s on s.id = r.signal_id join device d on d.id = s.device_id where d.name = $1 order by r.at`, device)
+	rows, err := db.Query(`
+		select r.at, r.value, r.quality from signal s join device d on d.id = s.device_id cross join lateral (
+			select at, value, quality from reading where signal_id = s.id
+			union all select b.at, b.value, b.quality from block k cross join lateral block_readings(k.body) b where k.signal_id = s.id) r
+		where d.name = $1 order by r.at`, device)
 	if err != nil {
 		t.Fatal(err)
 	}

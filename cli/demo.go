@@ -14,8 +14,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/client"
+	"jauntylark/core/series"
 	"jauntylark/core/sketch"
 	"jauntylark/demo"
+	"jauntylark/pipeline"
 	"jauntylark/server"
 	"jauntylark/standin"
 )
@@ -87,6 +89,7 @@ type demoService struct {
 	memory  *demo.Memory
 	devices bool
 	ways    sketch.Ways
+	past    func(context.Context, *pipeline.Past) (series.Merged, error)
 }
 
 // run serves, and runs the site as soon as the service answers. When either fails, both end.
@@ -94,7 +97,7 @@ func (d *demoService) run(ctx context.Context, s server.Settings) error {
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
 	var site sync.WaitGroup
-	s.Opened = func(w sketch.Ways) { d.ways = w }
+	s.Opened = func(w sketch.Ways, p *pipeline.Pipeline) { d.ways, d.past = w, p.Import }
 	s.Ready = func(address string) {
 		site.Go(func() {
 			if err := d.site(ctx, address); err != nil && ctx.Err() == nil {
@@ -116,7 +119,7 @@ func (d *demoService) site(ctx context.Context, address string) error {
 	if err != nil {
 		return fmt.Errorf("signing in to the demo: %w", err)
 	}
-	site := demo.Site{Owner: owner, Ways: d.ways, Memory: d.memory, Say: d.say}
+	site := demo.Site{Owner: owner, Ways: d.ways, Past: d.past, Memory: d.memory, Say: d.say}
 	if d.devices {
 		if err := site.SetUp(ctx); err != nil {
 			return fmt.Errorf("setting the demo up: %w", err)

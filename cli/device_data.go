@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"os"
 
 	"github.com/spf13/cobra"
@@ -22,7 +23,7 @@ func export(c *cobra.Command, device string, to io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return s.Download(c.Context(), devicesPath+"/"+device+"/readings.csv", to)
+	return s.Download(c.Context(), "/api/v1/export?names=bare&zone=UTC&what="+url.QueryEscape(device), to)
 }
 
 func deviceDeleteCommand() *cobra.Command {

@@ -81,7 +81,7 @@ func TestADevicesLifeByHand(t *testing.T) {
 
 	file := filepath.Join(p.home, "leaf.csv")
 	p.must("device", "delete", "leaf", "--export", file)
-	if text, err := os.ReadFile(file); err != nil || strings.Count(string(text), "\n") != 3 || !strings.HasPrefix(string(text), "at,signal,value,unit,text\n") {
+	if text, err := os.ReadFile(file); err != nil || strings.Count(string(text), "\n") != 3 || !strings.HasPrefix(string(text), "at,signal,value,unit,text,quality\n") {
 		t.Errorf("%q %v", text, err)
 	}
 	p.refused(1, "Did you mean hub?", "device", "show", "hup")

@@ -82,7 +82,7 @@ func TestADevicesPage(t *testing.T) {
 	press(t, p, "Make a new key")
 	must(t, p.Until(`document.querySelectorAll('[data-key]').length === 1 && `+says+`('pond.2')`))
 	press(t, p, "Delete the device …")
-	must(t, p.Until(`document.querySelector('a[href="/api/v1/devices/pond/readings.csv"]')`))
+	must(t, p.Until(`document.querySelector('a[href="/api/v1/export?names=bare&what=pond"]')`))
 	press(t, p, "Delete it for good")
 	must(t, p.Until(`location.pathname === '/devices' && `+says+`('No devices yet')`))
 	s.Send(s.Device("other"), `{"v": 1}`)

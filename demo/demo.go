@@ -15,13 +15,12 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/series"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
+	"jauntylark/pipeline"
 	"jauntylark/standin"
 )
-
-// historyLength is how much history the demo gets.
-const historyLength = 48 * time.Hour
 
 // Memory is what the demo remembers between starts, in a file of its data folder.
 type Memory struct {
@@ -29,6 +28,7 @@ type Memory struct {
 	Keys         map[string]string `json:"keys"`      // of the devices
 	Enrolment    string            `json:"enrolment"` // the site's enrolment key
 	HistorySince measure.Instant   `json:"history_since"`
+	Begun        measure.Instant   `json:"begun"` // when the site was first set up
 	HistoryDone  bool              `json:"history_done"`
 	path         string
 }
@@ -60,8 +60,9 @@ func (m *Memory) keep() error {
 
 // Site runs the demo site against a service.
 type Site struct {
-	Owner  *client.Client // signed in as owner
-	Ways   sketch.Ways    // where devices can send besides HTTP
+	Owner  *client.Client                                               // signed in as owner
+	Ways   sketch.Ways                                                  // where devices can send besides HTTP
+	Past   func(context.Context, *pipeline.Past) (series.Merged, error) // takes in the history
 	Memory *Memory
 	Say    func(format string, args ...any) // one line a moment of what goes on
 }
@@ -69,7 +70,7 @@ type Site struct {
 // SetUp makes the site what it should be: its name, people, devices, history and guards. What is
 // there already stays.
 func (s *Site) SetUp(ctx context.Context) error {
-	if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/site", site.Site{Name: "Hollowbrook Fernery", Zone: "Europe/Dublin", Currency: "EUR"}, nil); err != nil {
+	if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/site", site.Site{Name: "Hollowbrook Fernery", Zone: zone, Currency: "EUR"}, nil); err != nil {
 		return err
 	}
 	tadhg := map[string]string{"email": "tadhg@hollowbrook.example", "name": "Tadhg", "role": "keeper"}
@@ -81,7 +82,10 @@ func (s *Site) SetUp(ctx context.Context) error {
 			return err
 		}
 	}
-	all := devices(0)
+	if err := s.begin(); err != nil {
+		return err
+	}
+	all := devices(clock{begun: s.Memory.Begun})
 	if err := s.addDevices(ctx, all); err != nil {
 		return err
 	}
@@ -149,72 +153,10 @@ func (s *Site) addDevices(ctx context.Context, all []device) error {
 	return nil
 }
 
-// writeHistory sends the history over the same way in as live readings. One that was cut off is sent
-// again from its beginning; what is stored already is not stored twice.
-func (s *Site) writeHistory(ctx context.Context, all []device) error {
-	now := time.Now()
-	if s.Memory.HistorySince == 0 {
-		s.Memory.HistorySince = measure.InstantOf(now.Add(-historyLength).Truncate(time.Minute))
-		if err := s.Memory.keep(); err != nil {
-			return err
-		}
-	}
-	sent := 0
-	for _, d := range all {
-		n, err := s.writeHistoryOf(ctx, d, measure.InstantOf(now))
-		if err != nil {
-			return fmt.Errorf("history of %s: %w", d.Name, err)
-		}
-		sent += n
-	}
-	s.Say("two days of history, %d readings, in %.1f s", sent, time.Since(now).Seconds())
-	return nil
-}
-
-func (s *Site) writeHistoryOf(ctx context.Context, d device, now measure.Instant) (sent int, err error) {
-	to := &client.Client{URL: s.Owner.URL, Token: s.Memory.Keys[d.Name]}
-	var batch []measure.Instant
-	for at := s.Memory.HistorySince.Add(historyLength - d.history); at < now; at = at.Add(d.Every) {
-		batch = append(batch, at)
-		if last := at.Add(d.Every) >= now; len(batch)*len(d.Signals) < 4000 && !last {
-			continue
-		}
-		body, err := d.Pack(batch)
-		if err != nil {
-			return sent, err
-		}
-		refused, err := sendPatiently(ctx, to, body)
-		if err != nil {
-			return sent, err
-		}
-		if len(refused) > 0 {
-			return sent, fmt.Errorf("refused: %+v", refused[0])
-		}
-		sent, batch = sent+len(batch)*len(d.Signals), batch[:0]
-	}
-	return sent, nil
-}
-
-// sendPatiently sends again when the service says that this is too fast.
-func sendPatiently(ctx context.Context, to *client.Client, body []byte) ([]measure.Refusal, error) {
-	for {
-		refused, err := to.SendReadings(ctx, "application/senml+json", body)
-		var problem *client.Problem
-		if !errors.As(err, &problem) || problem.Status != http.StatusTooManyRequests {
-			return refused, err
-		}
-		select {
-		case <-ctx.Done():
-			return nil, ctx.Err()
-		case <-time.After(max(problem.After, 100*time.Millisecond)):
-		}
-	}
-}
-
 // Run lets the devices send, and tells what goes on, until ctx ends.
 func (s *Site) Run(ctx context.Context) {
 	var all sync.WaitGroup
-	for _, d := range devices(measure.InstantOf(time.Now())) {
+	for _, d := range devices(clock{begun: s.Memory.Begun, live: measure.InstantOf(time.Now())}) {
 		link, err := s.link(ctx, d.by, d.Name, s.Memory.Keys[d.Name])
 		if err != nil {
 			s.Say("%s has no link: %v", d.Name, err)

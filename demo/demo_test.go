@@ -22,7 +22,7 @@ func TestTheStuckVentIsToldSoonAndIsOverSoon(t *testing.T) {
 	hot := &alarm.Guard{When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1, OnDelay: measure.Duration(10 * time.Second), OffDelay: measure.Duration(10 * time.Second)}
 	for hour := range 24 { // whenever the demo is started
 		live := measure.InstantOf(time.Date(2026, 3, 1, hour, 17, 0, 0, time.UTC))
-		air := devices(live)[0].Signals[0]
+		air := devices(clock{live: live})[0].Signals[0]
 		var readings []measure.Reading
 		for at := live.Add(-24 * time.Hour); at < live.Add(6*time.Minute); at = at.Add(15 * time.Second) {
 			readings = append(readings, measure.Reading{At: at, Value: air.Value(at)})
@@ -37,7 +37,7 @@ func TestTheStuckVentIsToldSoonAndIsOverSoon(t *testing.T) {
 func TestTheDemoIsTheSameOnEveryMachine(t *testing.T) {
 	at := measure.InstantOf(time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC))
 	want := map[string]float64{"fern-house/air": 21.2, "fern-house/humidity": 79, "pond/oxygen": 95.6}
-	for _, d := range devices(0) {
+	for _, d := range devices(clock{}) {
 		for _, s := range d.Signals {
 			if v, known := want[d.Name+"/"+s.Name]; known && s.Value(at) != v {
 				t.Errorf("%s/%s reads %v, want %v", d.Name, s.Name, s.Value(at), v)
@@ -55,7 +55,8 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	demo := Site{Owner: s.Owner, Memory: memory, Say: t.Logf}
+	memory.HistorySince = measure.InstantOf(time.Now().Add(-48 * time.Hour).Truncate(time.Minute))
+	demo := Site{Owner: s.Owner, Past: s.Pipeline.Import, Memory: memory, Say: t.Logf}
 	counts := func() (signals, guards, readings int) {
 		var all []site.Signal
 		var some []alarm.Guard
@@ -71,7 +72,7 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	signals, guards, readings := counts()
-	if signals != 18 || guards != 5 || readings < 11_500 {
+	if signals != 28 || guards != 5 || readings < 11_500 {
 		t.Errorf("%d signals, %d guards, %d readings", signals, guards, readings)
 	}
 	if again, err := Remember(dir); err != nil || again.Password != memory.Password || !again.HistoryDone || again.Keys["pond"] == "" {

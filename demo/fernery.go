@@ -1,5 +1,5 @@
 // Package demo is the demo site: Hollowbrook Fernery, a made-up Victorian glasshouse. It is set up
-// over the API like any site, gets two days of history, and has simulated devices that go on from it.
+// over the API like any site, gets months of history, and has simulated devices that go on from it.
 package demo
 
 import (
@@ -13,6 +13,9 @@ import (
 
 // Owner is the demo's head gardener, who signs in.
 const Owner = "orla@hollowbrook.example"
+
+// zone is the site's time zone.
+const zone = "Europe/Dublin"
 
 const (
 	minute = 60.0
@@ -73,9 +76,8 @@ func cisternAway(at, liveSince measure.Instant) bool {
 // from.
 type device struct {
 	*standin.Device
-	by      string
-	kit     string
-	history time.Duration
+	by  string
+	kit string
 }
 
 // The ways that the demo's devices send by.
@@ -85,33 +87,29 @@ const (
 	byCoAP = "CoAP"
 )
 
-// devices are those of the demo; their live story begins at liveSince.
-func devices(liveSince measure.Instant) []device {
+// devices are those of the demo.
+func devices(c clock) []device {
+	sig := func(name string, unit measure.Unit, value func(measure.Instant) float64, step float64) standin.Signal {
+		return standin.Signal{Name: name, Unit: unit, Value: stepped(value, step)}
+	}
 	return []device{
-		{fernHouse(liveSince), byCoAP, "", historyLength},
-		{&standin.Device{Name: "pond", Every: 2 * time.Second, Firmware: "2.0.3", Signals: []standin.Signal{
-			{Name: "oxygen", Unit: "%", Value: stepped(oxygen, 0.1)},
-			{Name: "water", Unit: "Cel", Value: stepped(water, 0.1)},
-		}}, byMQTT, "pond-probe", historyLength},
+		{fernHouse(c.live), byCoAP, ""},
+		{&standin.Device{Name: "pond", Every: 2 * time.Second, Firmware: "2.0.3", Signals: []standin.Signal{sig("oxygen", "%", c.oxygen, 0.1), sig("water", "Cel", water, 0.1)}}, byMQTT, "pond-probe"},
 		{&standin.Device{Name: "bench", Every: 15 * time.Second, Signals: []standin.Signal{ // its probes speak Fahrenheit
-			{Name: "root-zone", Unit: "[degF]", Value: stepped(rootZone, 0.1)},
-			{Name: "canopy", Unit: "[degF]", Value: stepped(canopy, 0.1)},
-		}}, byHTTP, "bench-probe", historyLength},
+			sig("root-zone", "[degF]", c.rootZone, 0.1), sig("canopy", "[degF]", canopy, 0.1)}}, byHTTP, "bench-probe"},
 		{&standin.Device{Name: "lamp-meter", Every: 5 * time.Second, Firmware: "0.9.1", Signals: []standin.Signal{
-			{Name: "volts", Unit: "V", Value: stepped(volts, 0.1)},
-			{Name: "amperes", Unit: "A", Value: stepped(amperes, 0.01)},
-			{Name: "power-factor", Unit: "/", Value: stepped(powerFactor, 0.01)},
-		}}, byMQTT, "", 12 * time.Hour},
-		{&standin.Device{Name: "cistern", Every: 2 * time.Second, Firmware: "1.4.2", Away: func(at measure.Instant) bool { return cisternAway(at, liveSince) },
-			Signals: []standin.Signal{
-				{Name: "level", Unit: "count", Value: stepped(level, 1)},
-				{Name: "conductivity", Unit: "uS/cm", Value: stepped(conductivity, 1)},
-			}}, byMQTT, "level-probe", 12 * time.Hour},
+			sig("volts", "V", volts, 0.1), sig("amperes", "A", c.amperes, 0.01), sig("power-factor", "/", c.powerFactor, 0.01)}}, byMQTT, ""},
+		{&standin.Device{Name: "cistern", Every: 2 * time.Second, Firmware: "1.4.2", Away: func(at measure.Instant) bool { return cisternAway(at, c.live) },
+			Signals: []standin.Signal{sig("level", "count", c.level, 1), sig("conductivity", "uS/cm", conductivity, 1)}}, byMQTT, "level-probe"},
 		{&standin.Device{Name: "gate-node", Every: 5 * time.Minute, Firmware: "3.1.0", Signals: []standin.Signal{
-			{Name: "battery", Unit: "V", Value: stepped(battery, 0.01)},
-			{Name: "air", Unit: "Cel", Value: stepped(gateAir, 0.1)},
-			{Name: "humidity", Unit: "%RH", Value: stepped(gateHumidity, 0.5)},
-		}}, byCoAP, "", historyLength},
+			sig("battery", "V", c.battery, 0.01), sig("air", "Cel", gateAir, 0.1), sig("humidity", "%RH", gateHumidity, 0.5)}}, byCoAP, ""},
+		{&standin.Device{Name: "fog-pump", Every: time.Second, Signals: []standin.Signal{sig("supply", "V", c.fogPump, 0.1)}}, byMQTT, ""},
+		{&standin.Device{Name: "boiler-room", Every: 2 * time.Second, Firmware: "1.1.0", Signals: []standin.Signal{
+			sig("carbon-monoxide", "ppm", c.carbonMonoxide, 1), {Name: "flame-eye", Value: flameEye, Switch: true}}}, byMQTT, ""},
+		{&standin.Device{Name: "potting-shed", Every: 15 * time.Second, Signals: []standin.Signal{sig("dust", "ug/m3", dust, 1), sig("vapour", "ppb", vapour, 1)}}, byHTTP, ""},
+		{&standin.Device{Name: "compost", Every: 15 * time.Second, Signals: []standin.Signal{sig("core", "Cel", c.compostCore, 0.1), sig("edge", "Cel", compostEdge, 0.1)}}, byMQTT, ""},
+		{&standin.Device{Name: "switchboard-eye", Every: 5 * time.Minute, Signals: []standin.Signal{
+			sig("spot", "Cel", c.terminal, 0.1), sig("highest", "Cel", func(at measure.Instant) float64 { return c.terminal(at) + 0.4 }, 0.1), sig("mean", "Cel", boardMean, 0.1)}}, byHTTP, ""},
 	}
 }
 
@@ -155,41 +153,14 @@ func fernHouse(liveSince measure.Instant) *standin.Device {
 
 func fahrenheit(celsius float64) float64 { return celsius*9/5 + 32 }
 
-func rootZone(at measure.Instant) float64 {
-	return fahrenheit(21.5 + 0.6*wave(at, 40*minute, 0) + 0.1*jitter(at, 9))
-}
-
 func canopy(at measure.Instant) float64 {
 	return fahrenheit(17 + 3*wave(at, day, -0.33) + 0.1*jitter(at, 10))
 }
 
 func volts(at measure.Instant) float64 { return 231 + 2*wave(at, 3*hour, 0) + 0.6*jitter(at, 11) }
 
-// amperes rise when the lamps are on, from six to ten in the morning and four to eight in the evening.
-func amperes(at measure.Instant) float64 {
-	if h := math.Mod(float64(at)/1000, day) / hour; h >= 6 && h < 10 || h >= 16 && h < 20 {
-		return 8.4 + 0.05*jitter(at, 12)
-	}
-	return 0.06 + 0.01*math.Abs(jitter(at, 12))
-}
-
-func powerFactor(at measure.Instant) float64 {
-	if amperes(at) > 1 {
-		return 0.94 + 0.005*jitter(at, 13)
-	}
-	return 0.55 + 0.02*jitter(at, 13)
-}
-
-func level(at measure.Instant) float64 {
-	return 2870 + 30*wave(at, 2*hour, 0) + 12*jitter(at, 14)
-}
-
 func conductivity(at measure.Instant) float64 {
 	return 412 + 18*wave(at, day, 0.1) + 2*jitter(at, 15)
-}
-
-func battery(at measure.Instant) float64 {
-	return 3.92 + 0.12*wave(at, day, -0.3) - 0.15*wave(at, 11*day, 0.2) + 0.01*jitter(at, 16)
 }
 
 func gateAir(at measure.Instant) float64 { return 8 + 4*wave(at, day, -0.33) + 0.2*jitter(at, 17) }
@@ -206,16 +177,14 @@ func water(at measure.Instant) float64 {
 	return 13 + 1.6*wave(at, day, -0.4) + 0.05*jitter(at, 7)
 }
 
-// oxygen falls at night, when the plants breathe.
-func oxygen(at measure.Instant) float64 {
-	return math.Max(0, 86+11*wave(at, day, -0.36)+1.2*wave(at, 13*minute, 0.5)+0.4*jitter(at, 8))
-}
-
 // called is what people call the signals.
 var called = map[string]string{
 	"fern-house/air": "Air temperature", "fern-house/humidity": "Humidity", "fern-house/pressure": "Air pressure", "fern-house/light": "Light",
 	"fern-house/co2": "CO2", "fern-house/glass": "Glass temperature",
 	"lamp-meter/volts": "Supply voltage", "lamp-meter/amperes": "Lamp current", "lamp-meter/power-factor": "Power factor",
+	"fog-pump/supply": "Supply voltage", "boiler-room/carbon-monoxide": "Carbon monoxide", "boiler-room/flame-eye": "Flame eye",
+	"potting-shed/dust": "Dust", "potting-shed/vapour": "Solvent vapour", "compost/core": "Core temperature", "compost/edge": "Edge temperature",
+	"switchboard-eye/spot": "Main terminal", "switchboard-eye/highest": "Highest", "switchboard-eye/mean": "Mean",
 	"gate-node/battery": "Battery", "gate-node/air": "Air temperature", "gate-node/humidity": "Humidity",
 }
 

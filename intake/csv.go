@@ -15,8 +15,9 @@ import (
 )
 
 // csvColumns are the columns that a CSV body may have; at, signal and value are needed, an empty at
-// means that the reading has no time. A line whose value is text has it under text.
-var csvColumns = []string{"at", "signal", "value", "unit", "text"}
+// means that the reading has no time. A line whose value is text has it under text. What another service
+// thought of the quality is not looked at.
+var csvColumns = []string{"at", "signal", "value", "unit", "text", "quality"}
 
 // readCSV reads readings as lines under the header at,signal,value (RFC 4180). The index of a refusal
 // is that of the line, from 0 after the header.

@@ -148,7 +148,7 @@ func TestAnArrivalIsLetInWithWhatItSent(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	got, _, err := b.store.Readings(ctx, s.ID, 0, b.at(100), 10)
+	got, _, err := b.store.Readings(ctx, &s, 0, b.at(100), 10)
 	if err != nil || len(got) != 3 || got[2].At != b.at(2) || got[2].Value != 2 {
 		t.Errorf("what it sent before: %+v %v", got, err)
 	}

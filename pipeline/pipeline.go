@@ -14,6 +14,7 @@ import (
 	"fmt"
 	"log/slog"
 	"runtime/debug"
+	"sync/atomic"
 	"time"
 
 	"jauntylark/core/measure"
@@ -28,6 +29,9 @@ const (
 
 // ErrAway says that the database is away, so that nothing was taken; the same again may work later.
 var ErrAway = errors.New("the database is away")
+
+// ErrNoRoom says that the disk has no room for more readings.
+var ErrNoRoom = fmt.Errorf("%w: its disk is full", ErrAway)
 
 // ErrFailed says that a pack could not be stored for a reason that is ours; nothing of it was taken.
 var ErrFailed = errors.New("the service could not store this; its log says why")
@@ -46,6 +50,7 @@ type Pipeline struct {
 	Options
 	queue   chan *job
 	stopped chan struct{}
+	full    atomic.Bool
 	live    *live // the committer's alone; nil when it must be loaded anew
 }
 
@@ -69,6 +74,9 @@ func New(s *store.Store, o Options) *Pipeline {
 	}
 	return &Pipeline{store: s, Options: o, queue: make(chan *job, queueLength), stopped: make(chan struct{})}
 }
+
+// Refuse has readings refused, or no longer: the disk is full, or no longer. People's acts still go on.
+func (p *Pipeline) Refuse(full bool) { p.full.Store(full) }
 
 // Run commits until ctx ends.
 func (p *Pipeline) Run(ctx context.Context) {
@@ -114,6 +122,12 @@ func (p *Pipeline) gather(batch []*job) ([]*job, *job) {
 // commit makes one transaction of the batch. When it fails for another reason than an absent
 // database, each pack has a transaction of its own, so that a bad one harms no other.
 func (p *Pipeline) commit(batch []*job) {
+	if batch[0].pack != nil && p.full.Load() {
+		for _, j := range batch {
+			j.outcome, j.err = Outcome{}, ErrNoRoom
+		}
+		return
+	}
 	err := p.turn(batch)
 	switch {
 	case err == nil:

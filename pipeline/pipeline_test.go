@@ -77,7 +77,7 @@ func (b *bench) readings(name string) []measure.Reading {
 	if err != nil {
 		b.t.Fatal(err)
 	}
-	all, _, err := b.store.Readings(context.Background(), s.ID, 0, b.at(1e6), 100_000)
+	all, _, err := b.store.Readings(context.Background(), &s, 0, b.at(1e6), 100_000)
 	if err != nil {
 		b.t.Fatal(err)
 	}

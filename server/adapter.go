@@ -21,40 +21,40 @@ var pathParameters = strings.NewReplacer("{", ":", "}", "")
 
 func (a *adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
 	a.echo.Add(op.Method, pathParameters.Replace(op.Path), func(c *echo.Context) error {
-		handler(&exchange{op: op, c: c})
+		handler(&trip{op: op, c: c})
 		return nil
 	})
 }
 
 func (a *adapter) ServeHTTP(w http.ResponseWriter, r *http.Request) { a.echo.ServeHTTP(w, r) }
 
-// exchange is one request and its answer, as huma sees them.
-type exchange struct {
+// trip is one request and its answer, as huma sees them.
+type trip struct {
 	op     *huma.Operation
 	c      *echo.Context
 	status int
 }
 
-func (x *exchange) Operation() *huma.Operation { return x.op }
-func (x *exchange) Context() context.Context   { return x.c.Request().Context() }
-func (x *exchange) TLS() *tls.ConnectionState  { return x.c.Request().TLS }
-func (x *exchange) Method() string             { return x.c.Request().Method }
-func (x *exchange) Host() string               { return x.c.Request().Host }
-func (x *exchange) RemoteAddr() string         { return x.c.RealIP() }
-func (x *exchange) URL() url.URL               { return *x.c.Request().URL }
-func (x *exchange) Param(name string) string   { return x.c.Param(name) }
-func (x *exchange) Query(name string) string   { return x.c.QueryParam(name) }
-func (x *exchange) Header(name string) string  { return x.c.Request().Header.Get(name) }
-func (x *exchange) BodyReader() io.Reader      { return x.c.Request().Body }
-func (x *exchange) Status() int                { return x.status }
-func (x *exchange) BodyWriter() io.Writer      { return x.c.Response() }
+func (x *trip) Operation() *huma.Operation { return x.op }
+func (x *trip) Context() context.Context   { return x.c.Request().Context() }
+func (x *trip) TLS() *tls.ConnectionState  { return x.c.Request().TLS }
+func (x *trip) Method() string             { return x.c.Request().Method }
+func (x *trip) Host() string               { return x.c.Request().Host }
+func (x *trip) RemoteAddr() string         { return x.c.RealIP() }
+func (x *trip) URL() url.URL               { return *x.c.Request().URL }
+func (x *trip) Param(name string) string   { return x.c.Param(name) }
+func (x *trip) Query(name string) string   { return x.c.QueryParam(name) }
+func (x *trip) Header(name string) string  { return x.c.Request().Header.Get(name) }
+func (x *trip) BodyReader() io.Reader      { return x.c.Request().Body }
+func (x *trip) Status() int                { return x.status }
+func (x *trip) BodyWriter() io.Writer      { return x.c.Response() }
 
-func (x *exchange) Version() huma.ProtoVersion {
+func (x *trip) Version() huma.ProtoVersion {
 	r := x.c.Request()
 	return huma.ProtoVersion{Proto: r.Proto, ProtoMajor: r.ProtoMajor, ProtoMinor: r.ProtoMinor}
 }
 
-func (x *exchange) EachHeader(each func(name, value string)) {
+func (x *trip) EachHeader(each func(name, value string)) {
 	for name, values := range x.c.Request().Header {
 		for _, value := range values {
 			each(name, value)
@@ -62,16 +62,16 @@ func (x *exchange) EachHeader(each func(name, value string)) {
 	}
 }
 
-func (x *exchange) GetMultipartForm() (*multipart.Form, error) { return x.c.MultipartForm() }
+func (x *trip) GetMultipartForm() (*multipart.Form, error) { return x.c.MultipartForm() }
 
-func (x *exchange) SetReadDeadline(deadline time.Time) error {
+func (x *trip) SetReadDeadline(deadline time.Time) error {
 	return http.NewResponseController(x.c.Response()).SetReadDeadline(deadline)
 }
 
-func (x *exchange) SetStatus(code int) {
+func (x *trip) SetStatus(code int) {
 	x.status = code
 	x.c.Response().WriteHeader(code)
 }
 
-func (x *exchange) SetHeader(name, value string)    { x.c.Response().Header().Set(name, value) }
-func (x *exchange) AppendHeader(name, value string) { x.c.Response().Header().Add(name, value) }
+func (x *trip) SetHeader(name, value string)    { x.c.Response().Header().Set(name, value) }
+func (x *trip) AppendHeader(name, value string) { x.c.Response().Header().Add(name, value) }

@@ -2,21 +2,14 @@ package server
 
 import (
 	"context"
-	"encoding/csv"
-	"fmt"
 	"net"
-	"net/http"
-	"strconv"
 	"strings"
 	"time"
-
-	"github.com/labstack/echo/v5"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 	"jauntylark/pipeline"
-	"jauntylark/store"
 )
 
 func (v *Server) listDevices(ctx context.Context, _ *none) (*body[[]site.Device], error) {
@@ -255,37 +248,4 @@ func (v *Server) orderSettings(ctx context.Context, in *struct {
 	}
 	v.learn(ctx)
 	return answer(v.device(ctx, in.Device))
-}
-
-// serveExport streams all readings of a device as CSV, in the form that intake reads.
-func (v *Server) serveExport(c *echo.Context) error {
-	if err := v.mayWatch(c.Request()); err != nil {
-		return v.answerProblem(c, err)
-	}
-	ctx := c.Request().Context()
-	d, err := v.device(ctx, c.Param("device"))
-	if err != nil {
-		return v.answerProblem(c, v.problem(err))
-	}
-	h := c.Response().Header()
-	h.Set("Content-Type", "text/csv; charset=utf-8")
-	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", d.Name+".csv"))
-	c.Response().WriteHeader(http.StatusOK)
-	out := csv.NewWriter(c.Response())
-	_ = out.Write([]string{"at", "signal", "value", "unit", "text"})
-	err = v.store.ExportReadings(ctx, d.ID, func(r store.Exported) error {
-		value, text := strconv.FormatFloat(r.Value, 'g', -1, 64), ""
-		switch {
-		case r.Kind == site.KindSwitch:
-			value = strconv.FormatBool(r.Value != 0)
-		case r.Text != nil:
-			value, text = "", *r.Text
-		}
-		return out.Write([]string{r.At.String(), r.Signal, value, string(r.Unit), text})
-	})
-	out.Flush()
-	if err != nil {
-		panic(http.ErrAbortHandler) // the reader must not take a part for the whole
-	}
-	return nil
 }

@@ -101,6 +101,13 @@ func (v *Server) routes() {
 	operation(v, viewer, "list-readings", http.MethodGet, "/api/v1/signals/{device}/{signal}/readings", "Readings of a stretch, in order of time", v.listReadings)
 	operation(v, viewer, "get-line", http.MethodGet, "/api/v1/signals/{device}/{signal}/line", "A stretch reduced to what a chart of so many columns can show", v.getLine)
 
+	operation(v, viewer, "list-figures", http.MethodGet, "/api/v1/signals/{device}/{signal}/figures", "Figures of a stretch by period: lowest, highest, both means", v.listFigures)
+
+	operation(v, viewer, "get-storage", http.MethodGet, "/api/v1/storage", "What the history takes up, what it will, and what would shrink it", v.getStorage)
+	operation(v, viewer, "list-clearings", http.MethodGet, "/api/v1/clearings", "What was cleared, newest first", v.listClearings)
+	operation(v, owner, "clear-readings", http.MethodPost, "/api/v1/clearings", "Clear readings of a stretch; they can be put back for 30 days", v.clear)
+	operation(v, owner, "put-back-readings", http.MethodPost, "/api/v1/clearings/{id}/undo", "Put back what was cleared", v.unclear)
+
 	operation(v, viewer, "list-guards", http.MethodGet, "/api/v1/guards", "All guards", v.listGuards)
 	operation(v, keeper, "add-guard", http.MethodPost, "/api/v1/guards", "Add a guard", v.addGuard, status(http.StatusCreated))
 	operation(v, keeper, "put-guard", http.MethodPut, "/api/v1/guards/{guard}", "Change a guard", v.putGuard)
@@ -152,12 +159,7 @@ func (v *Server) describeByHand() {
 		},
 	})
 	v.describeOrders(device, text)
-	v.api.OpenAPI().AddOperation(&huma.Operation{
-		OperationID: "export-device", Method: http.MethodGet, Path: "/api/v1/devices/{device}/readings.csv", Summary: "All readings of a device as CSV, in the form that intake reads",
-		Description: "Takes the role viewer.", Security: []map[string][]string{{"token": {}}, {"session": {}}},
-		Parameters: []*huma.Param{{Name: "device", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}},
-		Responses:  map[string]*huma.Response{"200": {Description: "the readings", Content: map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string"}}}}},
-	})
+	v.describeExport()
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "watch-live", Method: http.MethodGet, Path: "/api/v1/live", Summary: "Changes as server-sent events",
 		Description: "Takes the role viewer. Events: change (a Change; its id is the commit's number) and beat (the time, and whether the database is away, every 5 s). Last-Event-ID resumes without a gap.",

@@ -18,6 +18,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/sketch"
+	"jauntylark/history"
 	"jauntylark/intake/door"
 	"jauntylark/intake/httpin"
 	"jauntylark/pipeline"
@@ -32,6 +33,7 @@ type Options struct {
 	Secure       bool           // people reach it over TLS, so cookies are for TLS alone
 	TrustedProxy []netip.Prefix // whose X-Forwarded-For is believed
 	Inbox        *standin.Inbox // what the stand-ins received; nil when there are none
+	Disk         string         // folder of the disk that the records are on; empty: not known
 	Ways         sketch.Ways    // where devices can send, besides HTTP
 }
 
@@ -41,6 +43,7 @@ type Server struct {
 	store    *store.Store
 	pipeline *pipeline.Pipeline
 	door     *door.Door
+	keeper   *history.Keeper
 	echo     *echo.Echo
 	api      huma.API
 	hub      *hub
@@ -48,8 +51,8 @@ type Server struct {
 }
 
 // New makes the routes.
-func New(s *store.Store, d *door.Door, o Options) (*Server, error) {
-	v := &Server{Options: o, store: s, pipeline: d.Pipeline, door: d, echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns()}
+func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, error) {
+	v := &Server{Options: o, store: s, pipeline: d.Pipeline, door: d, keeper: k, echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns()}
 	v.echo.Logger = o.Log
 	v.echo.HTTPErrorHandler = v.answerError
 	v.echo.IPExtractor = v.clientAddress()
@@ -71,7 +74,7 @@ func New(s *store.Store, d *door.Door, o Options) (*Server, error) {
 	v.echo.POST("/api/v1/intake", way.Receive)
 	v.echo.GET("/api/v1/intake/orders", way.Orders)
 	v.echo.PUT("/api/v1/intake/orders", way.Confirm)
-	v.echo.GET("/api/v1/devices/:device/readings.csv", v.serveExport)
+	v.echo.GET("/api/v1/export", v.serveExport)
 	v.echo.GET("/api/v1/live", v.serveLive)
 	look := []string{http.MethodGet, http.MethodHead}
 	v.echo.Match(look, "/health/live", func(c *echo.Context) error { return c.String(http.StatusOK, "alive\n") })
@@ -162,7 +165,7 @@ func (v *Server) serveReady(c *echo.Context) error {
 // DescribeAPI gives the API's description, without a service. It marshals to JSON; YAML gives it so.
 func DescribeAPI() (*huma.OpenAPI, error) {
 	log := slog.New(slog.DiscardHandler)
-	v, err := New(nil, door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{}, log), Options{Log: log})
+	v, err := New(nil, door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{}, log), nil, Options{Log: log})
 	if err != nil {
 		return nil, err
 	}

@@ -16,6 +16,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
+	"jauntylark/history"
 	"jauntylark/intake/door"
 	"jauntylark/notify"
 	"jauntylark/pipeline"
@@ -26,21 +27,23 @@ import (
 
 // Settings are what a whole service runs with.
 type Settings struct {
-	Data         string   // folder of the private PostgreSQL
-	Database     string   // address of an outside PostgreSQL; empty: a private one under Data
-	HTTP         string   // address to listen on
-	MQTT         string   // address of the broker inside; empty or off: none
-	MQTTS        string   // address of the broker inside, with TLS
-	MQTTBroker   string   // address of an outside broker, instead of the one inside
-	CoAP         string   // address for CoAP without DTLS; empty or off: none
-	CoAPS        string   // address for CoAP over DTLS
-	SealFile     string   // the key file that device keys are sealed with; empty: under Data
-	DeviceRate   int      // messages a second that one device may send; 0: the default
-	SMTP         string   // where mail goes; empty: nowhere
-	URL          string   // address that links in messages carry; empty: they carry none
-	TLSCert      string   // certificate file; empty: no TLS
-	TLSKey       string   // key file
-	TrustedProxy []string // addresses or networks whose X-Forwarded-For is believed
+	Data         string        // folder of the private PostgreSQL
+	Database     string        // address of an outside PostgreSQL; empty: a private one under Data
+	HTTP         string        // address to listen on
+	MQTT         string        // address of the broker inside; empty or off: none
+	MQTTS        string        // address of the broker inside, with TLS
+	MQTTBroker   string        // address of an outside broker, instead of the one inside
+	CoAP         string        // address for CoAP without DTLS; empty or off: none
+	CoAPS        string        // address for CoAP over DTLS
+	SealAfter    time.Duration // how old readings are before they are sealed into blocks; 0: the default
+	Disk         string        // folder whose disk is watched; empty: that of the private PostgreSQL
+	SealFile     string        // the key file that device keys are sealed with; empty: under Data
+	DeviceRate   int           // messages a second that one device may send; 0: the default
+	SMTP         string        // where mail goes; empty: nowhere
+	URL          string        // address that links in messages carry; empty: they carry none
+	TLSCert      string        // certificate file; empty: no TLS
+	TLSKey       string        // key file
+	TrustedProxy []string      // addresses or networks whose X-Forwarded-For is believed
 	Log          *slog.Logger
 	Inbox        *standin.Inbox // of the stand-ins, shown by the API; nil: none
 	OwnerName    string         // what to call the first owner
@@ -48,8 +51,8 @@ type Settings struct {
 	Password     string         // the first owner's; empty: one is made and told by FirstOwner
 	Demo         bool           // the owner of a demo: any password will do, and is given anew at each start
 	FirstOwner   func(email, password string)
-	Opened       func(sketch.Ways)    // called once before Ready, with where devices can send besides HTTP
-	Ready        func(address string) // called once, when the service answers
+	Opened       func(sketch.Ways, *pipeline.Pipeline) // called once before Ready, with where devices can send besides HTTP
+	Ready        func(address string)                  // called once, when the service answers
 }
 
 // readingsAMessage is how many readings go with a message in a device's rate.
@@ -122,6 +125,9 @@ func Serve(ctx context.Context, s Settings) (err error) {
 			return startErr
 		}
 		s.Database = private.URL
+		if s.Disk == "" {
+			s.Disk = s.Data
+		}
 		watching, stopWatching := context.WithCancel(context.Background())
 		go private.Watch(watching, s.Log)
 		defer func() {
@@ -151,6 +157,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, carriers map[st
 	if err != nil {
 		return err
 	}
+	keeper := history.New(records, pipe, history.Options{Log: s.Log, Now: now, SealAfter: s.SealAfter, Folder: s.Disk})
 	entrance := door.New(records, pipe, seal, door.Rate{Messages: s.DeviceRate, Readings: s.DeviceRate * readingsAMessage}, s.Log)
 	if err := entrance.Reload(ctx); err != nil {
 		return err
@@ -160,8 +167,8 @@ func (s Settings) run(ctx context.Context, records *store.Store, carriers map[st
 		return err
 	}
 	defer ways.closeAll()
-	web, err := New(records, entrance, Options{Log: s.Log, URL: s.URL, Secure: s.TLSCert != "" || strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies,
-		Inbox: s.Inbox, Ways: ways.addresses})
+	web, err := New(records, entrance, keeper, Options{Log: s.Log, URL: s.URL, Secure: s.TLSCert != "" || strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies,
+		Inbox: s.Inbox, Disk: s.Disk, Ways: ways.addresses})
 	if err != nil {
 		return err
 	}
@@ -173,6 +180,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, carriers map[st
 	behind.Go(func() { pipe.Run(back) })
 	behind.Go(func() { worker.Run(back) })
 	behind.Go(func() { entrance.Run(back) })
+	behind.Go(func() { keeper.Run(back) })
 	if err := s.firstOwner(ctx, records, pipe); err != nil {
 		return err
 	}
@@ -189,7 +197,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, carriers map[st
 		"mqtt", ways.addresses.MQTT, "mqtts", ways.addresses.MQTTS, "coap", ways.addresses.CoAP, "coaps", ways.addresses.CoAPS)
 	defer s.Log.Info("stopping")
 	if s.Opened != nil {
-		s.Opened(ways.addresses)
+		s.Opened(ways.addresses, pipe)
 	}
 	if s.Ready != nil {
 		s.Ready(scheme + reachable(listener.Addr().(*net.TCPAddr)))

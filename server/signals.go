@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
-	"jauntylark/core/series"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 )
@@ -111,27 +110,11 @@ func (v *Server) listReadings(ctx context.Context, in *struct {
 	}
 	page := Readings{}
 	var more bool
-	if page.Readings, more, err = v.store.Readings(ctx, s.ID, since, until, in.Limit); more {
+	if page.Readings, more, err = v.store.Readings(ctx, &s, since, until, in.Limit); more {
 		next := page.Readings[len(page.Readings)-1].At + 1
 		page.Next = &next
 	}
-	if err == nil && (s.Kind == site.KindText || s.Kind == site.KindData) {
-		err = v.spell(ctx, page.Readings)
-	}
 	return answer(page, err)
-}
-
-// spell gives readings of words their texts.
-func (v *Server) spell(ctx context.Context, readings []measure.Reading) error {
-	numbers := make([]int64, len(readings))
-	for i, r := range readings {
-		numbers[i] = int64(r.Value)
-	}
-	texts, err := v.store.WordsOf(ctx, numbers)
-	for i := range readings {
-		readings[i].Text = texts[numbers[i]]
-	}
-	return err
 }
 
 // Line is a stretch of a signal as a chart draws it. The lists are of one length.
@@ -142,9 +125,6 @@ type Line struct {
 	Reduced bool      `json:"reduced" doc:"not all readings are told: first, lowest, highest and last of each column are"`
 }
 
-// lineAtMost bounds the readings behind one line.
-const lineAtMost = 3_000_000
-
 func (v *Server) getLine(ctx context.Context, in *struct {
 	SignalPath
 	Stretch
@@ -154,12 +134,15 @@ func (v *Server) getLine(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	readings, _, err := v.store.Readings(ctx, s.ID, since, until, lineAtMost)
+	end := min(until, v.pipeline.Now().Add(time.Minute))
+	if s.At != nil { // a device whose clock is ahead
+		end = min(until, max(end, *s.At))
+	}
+	kept, of, err := v.store.Line(ctx, s.ID, since, end+1, in.Columns)
 	if err != nil {
 		return nil, err
 	}
-	kept := series.Reduce(readings, since, min(until, v.pipeline.Now().Add(time.Minute)), in.Columns)
-	line := Line{At: make([]int64, len(kept)), Value: make([]float64, len(kept)), Of: len(readings), Reduced: len(kept) < len(readings)}
+	line := Line{At: make([]int64, len(kept)), Value: make([]float64, len(kept)), Of: of, Reduced: len(kept) < of}
 	for i, r := range kept {
 		line.At[i], line.Value[i] = int64(r.At), r.Value
 	}

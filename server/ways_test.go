@@ -130,7 +130,7 @@ func TestArrivalsOverHTTP(t *testing.T) {
 	d := s.Device("d")
 	s.Send(d, `{"v": 1, "state": "idle", "door": true}`)
 	var csv bytes.Buffer
-	if err := s.Owner.Download(context.Background(), "/api/v1/devices/d/readings.csv", &csv); err != nil || strings.Count(csv.String(), "\n") != 4 || !strings.Contains(csv.String(), ",state,,,idle") {
+	if err := s.Owner.Download(context.Background(), "/api/v1/export?what=d&names=bare", &csv); err != nil || strings.Count(csv.String(), "\n") != 4 || !strings.Contains(csv.String(), ",state,,,idle,") {
 		t.Errorf("its readings: %q %v", csv.String(), err)
 	}
 	copied := s.Device("copied")

@@ -29,9 +29,10 @@ type Device struct {
 
 // Signal is one signal of a simulated device.
 type Signal struct {
-	Name  string
-	Unit  measure.Unit
-	Value func(at measure.Instant) float64
+	Name   string
+	Unit   measure.Unit
+	Value  func(at measure.Instant) float64
+	Switch bool // it is on or off: Value is 1 or 0
 }
 
 // Link is how a device reaches the service.
@@ -60,6 +61,7 @@ type record struct {
 	Unit measure.Unit `json:"u,omitempty"`
 	Time float64      `json:"t"`
 	V    *float64     `json:"v,omitempty"`
+	On   *bool        `json:"vb,omitempty"`
 	Text string       `json:"vs,omitempty"`
 }
 
@@ -68,8 +70,13 @@ func (d *Device) Pack(instants []measure.Instant) ([]byte, error) {
 	records := make([]record, 0, len(instants)*len(d.Signals)+1)
 	for _, at := range instants {
 		for _, s := range d.Signals {
-			v := s.Value(at)
-			records = append(records, record{Name: s.Name, Unit: s.Unit, Time: float64(at) / 1000, V: &v})
+			v, r := s.Value(at), record{Name: s.Name, Unit: s.Unit, Time: float64(at) / 1000}
+			if on := v != 0; s.Switch {
+				r.On = &on
+			} else {
+				r.V = &v
+			}
+			records = append(records, r)
 		}
 	}
 	if len(records) > 0 {

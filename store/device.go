@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/series"
 	"jauntylark/core/site"
 )
 
@@ -136,11 +137,30 @@ func (t *Tx) DueDevices(ctx context.Context, at measure.Instant, limit int) (ids
 // NewestGaps gives the times between the newest readings of a device's busiest signal, newest first,
 // in milliseconds.
 func (s *Store) NewestGaps(ctx context.Context, device int64, since measure.Instant, limit int) (gaps []float64, err error) {
-	err = s.db.SelectContext(ctx, &gaps, `
-		with busiest as (
-			select r.signal_id from reading r join signal s on s.id = r.signal_id where s.device_id = $1 and r.at >= $2
-			group by r.signal_id order by count(*) desc limit 1),
-		newest as (select r.at from reading r join busiest b on b.signal_id = r.signal_id where r.at >= $2 order by r.at desc limit $3)
-		select gap from (select (lag(at) over (order by at desc) - at)::float8 as gap from newest) g where gap is not null`, device, since, limit)
-	return gaps, err
+	tx, err := s.Look(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer tx.Rollback()
+	var signals []int64
+	err = tx.SelectContext(ctx, &signals, `
+		select s.id from signal s join signal_state st on st.signal_id = s.id where s.device_id = $1 and st.at >= $2 order by s.id`, device, since)
+	if err != nil {
+		return nil, err
+	}
+	busiest := []measure.Reading{}
+	for _, signal := range signals {
+		newest, err := tx.Newest(ctx, signal, 1<<62, limit)
+		if err != nil {
+			return nil, err
+		}
+		newest = series.Cut(newest, since, 1<<62)
+		if n, m := len(newest), len(busiest); n > m || n == m && n > 0 && newest[0].At > busiest[0].At {
+			busiest = newest
+		}
+	}
+	for i := len(busiest) - 1; i > 0; i-- {
+		gaps = append(gaps, float64(busiest[i].At-busiest[i-1].At))
+	}
+	return gaps, nil
 }

@@ -8,7 +8,7 @@ import (
 )
 
 const selectSignal = `
-	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.step, s.bands, s.interval,
+	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.step, s.bands, s.interval, s.keep_readings, s.keep_figures,
 	       nullif(st.at, 0) as at, case when st.at > 0 then st.value end as value, w.text, st.quality, nullif(st.received_at, 0) as received_at,
 	       nullif(st.silent_since, 0) as silent_since
 	from signal s join device d on d.id = s.device_id join signal_state st on st.signal_id = s.id
@@ -49,7 +49,7 @@ func (t *Tx) AddSignal(ctx context.Context, device int64, v *site.Signal, commit
 func (t *Tx) SaveSignal(ctx context.Context, v *site.Signal) error {
 	_, err := t.NamedExecContext(ctx, `
 		update signal set title = :title, quantity = :quantity, kind = :kind, unit = :unit, span_low = :span_low, span_high = :span_high, step = :step,
-		       bands = :bands, interval = :interval
+		       bands = :bands, interval = :interval, keep_readings = :keep_readings, keep_figures = :keep_figures
 		where id = :id`, v)
 	return err
 }
@@ -81,7 +81,7 @@ type SignalRow struct {
 func (t *Tx) SignalRows(ctx context.Context) (signals []SignalRow, err error) {
 	err = t.SelectContext(ctx, &signals, `
 		select s.id, s.device_id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.step,
-		       s.bands, s.interval
+		       s.bands, s.interval, s.keep_readings, s.keep_figures
 		from signal s join device d on d.id = s.device_id`)
 	return signals, err
 }

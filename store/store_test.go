@@ -76,7 +76,7 @@ func TestCopyAndRollbackShareATransaction(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		got, more, err := s.Readings(ctx, v.ID, 0, 100, 10)
+		got, more, err := s.Readings(ctx, &v, 0, 100, 10)
 		want := 0
 		if commit {
 			want = 2
@@ -85,7 +85,7 @@ func TestCopyAndRollbackShareATransaction(t *testing.T) {
 			t.Fatalf("after commit %v: %v %v", commit, got, err)
 		}
 	}
-	if got, more, err := s.Readings(ctx, v.ID, 0, 100, 1); err != nil || !more || len(got) != 1 || got[0].Value != 1.5 {
+	if got, more, err := s.Readings(ctx, &v, 0, 100, 1); err != nil || !more || len(got) != 1 || got[0].Value != 1.5 {
 		t.Errorf("first page: %v %v %v", got, more, err)
 	}
 }

@@ -20,13 +20,13 @@ func (t *Tx) Words(ctx context.Context, texts []string) (map[string]int64, error
 }
 
 // WordsOf gives the texts of numbers.
-func (s *Store) WordsOf(ctx context.Context, numbers []int64) (map[int64]string, error) {
+func (t *Tx) WordsOf(ctx context.Context, numbers []int64) (map[int64]string, error) {
 	texts := make(map[int64]string, len(numbers))
 	var rows []struct {
 		ID   int64  `db:"id"`
 		Text string `db:"text"`
 	}
-	err := s.db.SelectContext(ctx, &rows, `select id, text from word where id = any($1::bigint[])`, numbers)
+	err := t.SelectContext(ctx, &rows, `select id, text from word where id = any($1::bigint[])`, numbers)
 	for _, r := range rows {
 		texts[r.ID] = r.Text
 	}

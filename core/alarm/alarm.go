@@ -5,9 +5,9 @@ import "jauntylark/core/measure"
 // Alarm is one occurrence: from the raise of a guard until it is over.
 type Alarm struct {
 	ID             int64            `json:"id" db:"id"`
-	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock" doc:"what raised it: a guard, the silence of a device, or its clock"`
+	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk" doc:"what raised it: a guard, the silence of a device, its clock, or a disk that is nearly full"`
 	Guard          string           `json:"guard" db:"guard" doc:"name of the guard; empty for silence and clock"`
-	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL, or DEVICE for silence and clock"`
+	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL, or DEVICE for silence and clock; empty for the disk"`
 	Severity       Severity         `json:"severity" db:"severity" enum:"advisory,warning,critical"`
 	State          string           `json:"state" db:"state" enum:"raised,over"`
 	RaisedAt       measure.Instant  `json:"raised_at" db:"raised_at" format:"date-time" doc:"event time"`
@@ -29,6 +29,7 @@ type Alarm struct {
 const (
 	ByGuard   = "guard"
 	BySilence = "silence" // nothing came from a device for longer than its silence limit
+	ByDisk    = "disk"    // the disk that the records are on is nearly full
 	ByClock   = "clock"   // a device sends nothing but late readings
 )
 

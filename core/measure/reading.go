@@ -32,6 +32,9 @@ const (
 
 var markNames = [...]string{"implausible", "warming", "stuck", "late", "clock", "corrected", "drill"}
 
+// MarkCount is how many marks there are.
+const MarkCount = len(markNames)
+
 // Unusable are the marks of readings that guards, derived signals and totals pass over.
 const Unusable = Implausible | Warming | Stuck | Drill
 

@@ -57,6 +57,8 @@ func (m Matter) raised() (subject, text string) {
 		fmt.Fprintf(&b, "Nothing has come for %s.\n", Length(time.Duration(a.Value*float64(time.Second))))
 	case a.Kind == alarm.ByClock:
 		fmt.Fprintf(&b, "For %s it has sent nothing newer than what was there.\n", Length(time.Duration(a.Value*float64(time.Second))))
+	case a.Kind == alarm.ByDisk:
+		fmt.Fprintf(&b, "%s are free.\n", measure.Bytes(int64(a.Value)))
 	case !m.Test.Switched():
 		fmt.Fprintf(&b, "It reads %s, and %s.\n", measure.Figure(a.Value, a.Unit), limits(m.Test, a.Unit))
 	}

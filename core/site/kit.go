@@ -1,6 +1,7 @@
 package site
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
@@ -10,16 +11,18 @@ import (
 
 // Kit describes one sort of device: what it sends, how often, and how it is guarded at first.
 type Kit struct {
-	Name     string           `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" doc:"unique in the site" example:"pond-probe"`
-	Title    string           `json:"title,omitempty" required:"false" maxLength:"80"`
-	About    string           `json:"about,omitempty" required:"false" maxLength:"2000" doc:"what it is, how to wire it"`
-	Interval measure.Duration `json:"interval,omitzero" required:"false" doc:"how often something is expected of it" example:"15s"`
-	Closed   bool             `json:"closed,omitempty" required:"false" doc:"no other signals appear than these"`
-	Settings Settings         `json:"settings,omitzero" required:"false" doc:"what it is ordered at first"`
-	Signals  []KitSignal      `json:"signals,omitempty" required:"false"`
-	Outputs  []KitOutput      `json:"outputs,omitempty" required:"false"`
-	Guards   []KitGuard       `json:"guards,omitempty" required:"false" doc:"first guards of each device"`
-	Tiles    []KitTile        `json:"tiles,omitempty" required:"false" doc:"how a board shows it"`
+	Name         string           `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" doc:"unique in the site" example:"pond-probe"`
+	Title        string           `json:"title,omitempty" required:"false" maxLength:"80"`
+	About        string           `json:"about,omitempty" required:"false" maxLength:"2000" doc:"what it is, how to wire it"`
+	Interval     measure.Duration `json:"interval,omitzero" required:"false" doc:"how often something is expected of it" example:"15s"`
+	Closed       bool             `json:"closed,omitempty" required:"false" doc:"no other signals appear than these"`
+	KeepReadings measure.Duration `json:"keep_readings,omitzero" required:"false" doc:"for how long readings of its devices are kept" example:"365d"`
+	KeepFigures  measure.Duration `json:"keep_figures,omitzero" required:"false" doc:"for how long their figures by hour and day are kept"`
+	Settings     Settings         `json:"settings,omitzero" required:"false" doc:"what it is ordered at first"`
+	Signals      []KitSignal      `json:"signals,omitempty" required:"false"`
+	Outputs      []KitOutput      `json:"outputs,omitempty" required:"false"`
+	Guards       []KitGuard       `json:"guards,omitempty" required:"false" doc:"first guards of each device"`
+	Tiles        []KitTile        `json:"tiles,omitempty" required:"false" doc:"how a board shows it"`
 }
 
 // KitSignal is one signal of a kit.
@@ -73,6 +76,9 @@ func (k *Kit) Check() error {
 		return &measure.Fault{Field: "name", Reason: err.Error()}
 	}
 	if err := CheckInterval("interval", k.Interval); err != nil {
+		return err
+	}
+	if err := errors.Join(CheckKeep("keep_readings", k.KeepReadings), CheckKeep("keep_figures", k.KeepFigures)); err != nil {
 		return err
 	}
 	if err := k.Settings.Check(); err != nil {

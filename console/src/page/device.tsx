@@ -263,7 +263,7 @@ function Leave({ device: d }: { device: DeviceStory }) {
             it sends again, it waits as an arrival.
           </Prose>
           <Row>
-            <QuietLink href={`/api/v1/devices/${d.name}/readings.csv`} download>
+            <QuietLink href={`/api/v1/export?names=bare&what=${d.name}`} download>
               Download its readings first
             </QuietLink>
             <Button onPress={() => remove.mutate(undefined, { onSuccess: () => void navigate('/devices') })}>

@@ -1,0 +1,161 @@
+package demo
+
+import (
+	"math"
+
+	"jauntylark/core/measure"
+)
+
+// clock tells when things happen: the stories of the history are told backwards from when the site was
+// first set up, the live ones forwards from when its devices began.
+type clock struct {
+	begun measure.Instant // 0: no stories in the history
+	live  measure.Instant // 0: no live stories
+}
+
+// before tells how far an instant lies in a stretch of the history that begins so many days before the
+// site was set up and lasts so many hours: from 0 to 1, and whether it lies in it.
+func (c clock) before(at measure.Instant, days, hours float64) (float64, bool) {
+	if c.begun == 0 {
+		return 0, false
+	}
+	into := (float64(at-c.begun)/1000 + days*day) / (hours * hour)
+	return into, into >= 0 && into < 1
+}
+
+// bell rises from 0 to 1 and falls again while into goes from 0 to 1.
+func bell(into float64) float64 { return math.Pow(math.Sin(math.Pi*into), 2) }
+
+// running tells whether a thing that starts so many times a day, for so many seconds each, runs. The starts
+// are not quite regular.
+func running(at measure.Instant, aDay, seconds float64, seed uint64) bool {
+	period := day / aDay
+	n := math.Floor(float64(at) / 1000 / period)
+	late := 0.3 * period * (1 + jitter(measure.Instant(n), seed)) / 2
+	into := float64(at)/1000 - n*period - late
+	return into >= 0 && into < seconds*(1+0.2*jitter(measure.Instant(n), seed+1))
+}
+
+// fogPump: four days ago a valve began to stick; its cycles grow from 9 a day to 55, each longer.
+func (c clock) fogPump(at measure.Instant) float64 {
+	runs := running(at, 9, 40, 30)
+	if c.begun != 0 && at > c.begun-4*86_400_000 {
+		worse := min(1, float64(at-c.begun+4*86_400_000)/(4*86_400_000))
+		runs = running(at, math.Round(9+46*worse), 40+50*worse, 32)
+	}
+	if runs {
+		return 23.6 + 0.15*jitter(at, 34)
+	}
+	return 0.4 + 0.05*jitter(at, 35)
+}
+
+// carbonMonoxide: a blocked flue, three rising exposures.
+func (c clock) carbonMonoxide(at measure.Instant) float64 {
+	ppm := 2 + 0.8*wave(at, 7*hour, 0.2) + 0.5*jitter(at, 36)
+	for _, e := range []struct{ days, peak float64 }{{9.3, 42}, {5.6, 118}, {1.4, 286}} {
+		if into, inside := c.before(at, e.days, 0.75); inside {
+			ppm += e.peak * bell(into)
+		}
+	}
+	return max(0, ppm)
+}
+
+// flameEye reads false while there is a flame.
+func flameEye(at measure.Instant) float64 {
+	if running(at, 36, 720, 37) {
+		return 0
+	}
+	return 1
+}
+
+func dust(at measure.Instant) float64 {
+	return 14 + 6*daylight(at) + 3*wave(at, 50*minute, 0.1) + 2*jitter(at, 38)
+}
+
+func vapour(at measure.Instant) float64 {
+	return 110 + 25*daylight(at) + 12*wave(at, 2.2*hour, 0.3) + 4*jitter(at, 39)
+}
+
+// compostCore: the heap runs hot since nine days.
+func (c clock) compostCore(at measure.Instant) float64 {
+	core := 52 + 2*wave(at, 4*day, 0.1) + 0.6*wave(at, day, -0.3) + 0.1*jitter(at, 40)
+	if into, inside := c.before(at, 9, 24*9); inside {
+		core += 18 * into
+	} else if c.begun != 0 && at >= c.begun {
+		core += 18
+	}
+	return core
+}
+
+func compostEdge(at measure.Instant) float64 {
+	return 31 + 3*wave(at, day, -0.35) + 0.2*jitter(at, 41)
+}
+
+// terminal: one terminal of the switchboard warms over a week.
+func (c clock) terminal(at measure.Instant) float64 {
+	spot := 27 + 3*wave(at, day, -0.4) + 0.3*jitter(at, 42)
+	if into, inside := c.before(at, 7, 24*7); inside {
+		spot += 31 * into * into
+	} else if c.begun != 0 && at >= c.begun {
+		spot += 31
+	}
+	return spot
+}
+
+func boardMean(at measure.Instant) float64 { return 22 + 2*wave(at, day, -0.4) + 0.1*jitter(at, 43) }
+
+// amperes rise when the lamps are on, from six to ten in the morning and four to eight in the evening, and
+// once for a whole weekend, when nobody switched them off.
+func (c clock) amperes(at measure.Instant) float64 {
+	_, forgotten := c.before(at, 9.2, 58)
+	if h := math.Mod(float64(at)/1000, day) / hour; forgotten || h >= 6 && h < 10 || h >= 16 && h < 20 {
+		return 8.4 + 0.05*jitter(at, 12)
+	}
+	return 0.06 + 0.01*math.Abs(jitter(at, 12))
+}
+
+func (c clock) powerFactor(at measure.Instant) float64 {
+	if c.amperes(at) > 1 {
+		return 0.94 + 0.005*jitter(at, 13)
+	}
+	return 0.55 + 0.02*jitter(at, 13)
+}
+
+// level: three days ago the cistern ran dry for two hours.
+func (c clock) level(at measure.Instant) float64 {
+	if into, dry := c.before(at, 3.1, 2); dry {
+		return 2870 - 1790*min(1, 6*into, 6*(1-into)) + 6*jitter(at, 14)
+	}
+	return 2870 + 30*wave(at, 2*hour, 0) + 12*jitter(at, 14)
+}
+
+// battery: a cloudy week emptied it, and the sun filled it again.
+func (c clock) battery(at measure.Instant) float64 {
+	volts := 3.92 + 0.12*wave(at, day, -0.3) - 0.15*wave(at, 11*day, 0.2) + 0.01*jitter(at, 16)
+	if into, cloudy := c.before(at, 13, 24*8); cloudy {
+		volts -= 0.5 * min(1.3*into, 5*(1-into))
+	}
+	return volts
+}
+
+// rootZone, in °F: two nights ago the heat mat failed until the morning.
+func (c clock) rootZone(at measure.Instant) float64 {
+	celsius := 21.5 + 0.6*wave(at, 40*minute, 0) + 0.1*jitter(at, 9)
+	if into, cold := c.before(at, 1.6, 9); cold {
+		celsius -= 7 * bell(into)
+	}
+	return fahrenheit(celsius)
+}
+
+// oxygen falls at night, when the plants breathe. Eight days ago the probe was lifted out for cleaning and
+// read 0; on a still night five days ago the oxygen was truly low.
+func (c clock) oxygen(at measure.Instant) float64 {
+	if _, lifted := c.before(at, 8.4, 0.35); lifted {
+		return 0
+	}
+	percent := 86 + 11*wave(at, day, -0.36) + 1.2*wave(at, 13*minute, 0.5) + 0.4*jitter(at, 8)
+	if into, still := c.before(at, 5.2, 8); still {
+		percent -= 40 * bell(into)
+	}
+	return math.Max(0, percent)
+}

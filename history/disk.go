@@ -1,0 +1,53 @@
+package history
+
+import (
+	"context"
+	"syscall"
+	"time"
+)
+
+const (
+	gigabyte = int64(1e9)
+	// intakeStops is what is left for PostgreSQL's own log and for people's acts when readings are refused.
+	intakeStops = gigabyte
+	diskEvery   = 5 * time.Second
+)
+
+// nearlyFull is how much room is left when a disk of a size counts as nearly full: a twentieth, but two
+// gigabytes at least and ten at most.
+func nearlyFull(total int64) int64 { return min(max(total/20, 2*gigabyte), 10*gigabyte) }
+
+// Room tells how much of a folder's disk is free for us, and how large it is.
+func Room(folder string) (free, total int64, err error) {
+	var fs syscall.Statfs_t
+	if err := syscall.Statfs(folder, &fs); err != nil {
+		return 0, 0, err
+	}
+	return int64(fs.Bavail) * fs.Bsize, int64(fs.Blocks) * fs.Bsize, nil
+}
+
+// watchDisk raises an alarm when the disk is nearly full, and has readings refused before it is quite full.
+func (k *Keeper) watchDisk(ctx context.Context) {
+	told, nearly, full := false, false, false
+	for ctx.Err() == nil {
+		if free, total, err := k.Room(k.Folder); err != nil {
+			k.Log.Warn("the room on the disk cannot be told", "folder", k.Folder, "error", err)
+		} else {
+			// What has begun ends only when there is a quarter more room than what began it.
+			if was := full; (free < intakeStops) != was && (!was || free > intakeStops*5/4) {
+				full = !was
+				k.pipeline.Refuse(full)
+				k.Log.Error("the disk is full; readings are refused until there is room", "full", full, "free", free)
+			}
+			if now := free < nearlyFull(total) || nearly && free < nearlyFull(total)*5/4; !told || now != nearly {
+				if err := k.pipeline.Disk(ctx, free, total, now); err == nil {
+					told, nearly = true, now
+				}
+			}
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(k.DiskEvery):
+		}
+	}
+}

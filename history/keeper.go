@@ -1,0 +1,138 @@
+// Package history looks after what is stored: it seals plain rows into blocks, computes figures anew
+// where readings changed, lets go what is older than it shall be kept, takes away what was cleared, and
+// watches the disk. All of it goes on in the background, in small transactions, and may be killed at
+// any moment; several processes share it.
+package history
+
+import (
+	"context"
+	"log/slog"
+	"sync"
+	"time"
+
+	"jauntylark/core/measure"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+)
+
+// Options say how a Keeper works.
+type Options struct {
+	Log       *slog.Logger
+	Now       func() measure.Instant
+	SealAfter time.Duration // how old plain rows are before they are sealed; 0: DefaultSealAfter
+	Folder    string        // whose disk is watched; empty: none
+
+	Room      func(folder string) (free, total int64, err error) // nil: Room
+	DiskEvery time.Duration                                      // between two looks at the disk; 0: five seconds
+}
+
+// DefaultSealAfter leaves in plain rows what a sender may send again at once.
+const DefaultSealAfter = 2 * time.Minute
+
+// Keeper looks after one site's history for one process.
+type Keeper struct {
+	store    *store.Store
+	pipeline *pipeline.Pipeline
+	Options
+	soon chan struct{}
+}
+
+// New makes a Keeper; Run makes it work.
+func New(s *store.Store, p *pipeline.Pipeline, o Options) *Keeper {
+	if o.SealAfter == 0 {
+		o.SealAfter = DefaultSealAfter
+	}
+	if o.Room == nil {
+		o.Room = Room
+	}
+	if o.DiskEvery == 0 {
+		o.DiskEvery = diskEvery
+	}
+	return &Keeper{store: s, pipeline: p, Options: o, soon: make(chan struct{}, 1)}
+}
+
+// Soon has the work that waits done without a pause: what was cleared, or is stale.
+func (k *Keeper) Soon() {
+	select {
+	case k.soon <- struct{}{}:
+	default:
+	}
+}
+
+const (
+	between     = 5 * time.Second // between two looks
+	sealEvery   = 10 * time.Minute
+	sealFrom    = 20_000 // so many plain rows are sealed at once, however young the last sealing is
+	followAfter = 20 * time.Second
+	pruneEvery  = time.Hour
+)
+
+// Run works until ctx ends.
+func (k *Keeper) Run(ctx context.Context) {
+	var all sync.WaitGroup
+	defer all.Wait()
+	if k.Folder != "" {
+		all.Go(func() { k.watchDisk(ctx) })
+	}
+	sealed, pruned := time.Now(), time.Time{}
+	for {
+		hurried := false
+		select {
+		case <-ctx.Done():
+			return
+		case <-k.soon:
+			hurried = true
+		case <-time.After(min(between, k.SealAfter)):
+		}
+		k.try(ctx, "clearing", k.clear)
+		if time.Since(sealed) >= min(sealEvery, 5*k.SealAfter) || k.many(ctx) {
+			k.try(ctx, "sealing", k.seal)
+			sealed = time.Now()
+		}
+		k.try(ctx, "computing figures anew", func(ctx context.Context) error { return k.follow(ctx, hurried) })
+		if time.Since(pruned) >= pruneEvery {
+			k.try(ctx, "letting go what is old", k.prune)
+			pruned = time.Now()
+		}
+	}
+}
+
+func (k *Keeper) try(ctx context.Context, what string, do func(context.Context) error) {
+	if err := do(ctx); err != nil && ctx.Err() == nil {
+		k.Log.Warn(what+" failed, will try again", "error", err)
+	}
+}
+
+func (k *Keeper) many(ctx context.Context) bool {
+	n, err := k.store.PlainRows(ctx)
+	return err == nil && n >= sealFrom
+}
+
+// seal seals all that is old enough.
+func (k *Keeper) seal(ctx context.Context) error {
+	for {
+		now := k.Now()
+		n, err := k.store.Seal(ctx, now.Add(-k.SealAfter), now)
+		if err != nil || n == 0 {
+			return err
+		}
+		k.Log.Debug("sealed", "readings", n)
+	}
+}
+
+// follow computes anew what is stale: noted a little while ago, so that what belongs together is done
+// together.
+func (k *Keeper) follow(ctx context.Context, hurried bool) error {
+	before := k.Now()
+	if err := k.store.NoteNewRules(ctx, before); err != nil {
+		return err
+	}
+	if !hurried {
+		before = before.Add(-min(followAfter, 10*k.SealAfter))
+	}
+	for {
+		if some, err := k.store.Follow(ctx, before); err != nil || !some {
+			return err
+		}
+	}
+}

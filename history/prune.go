@@ -1,0 +1,44 @@
+package history
+
+import (
+	"context"
+	"time"
+
+	"jauntylark/store"
+)
+
+// prune lets go what is older than it shall be kept, and what was cleared long ago.
+func (k *Keeper) prune(ctx context.Context) error {
+	if err := k.store.ForgetCleared(ctx, k.Now()); err != nil {
+		return err
+	}
+	kept, err := k.store.Keeps(ctx)
+	if err != nil {
+		return err
+	}
+	for _, rule := range kept {
+		if err := k.pruneSignal(ctx, rule); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (k *Keeper) pruneSignal(ctx context.Context, rule store.Kept) error {
+	now := k.Now()
+	if rule.Readings != 0 {
+		for {
+			n, err := k.store.Prune(ctx, rule.Signal, now.Add(-time.Duration(rule.Readings)))
+			if err != nil {
+				return err
+			}
+			if n == 0 {
+				break
+			}
+		}
+	}
+	if rule.Figures != 0 {
+		return k.store.PruneFigures(ctx, rule.Signal, now.Add(-time.Duration(rule.Figures)))
+	}
+	return nil
+}

@@ -1,0 +1,266 @@
+package pipeline
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/series"
+	"jauntylark/core/site"
+)
+
+// Past is a run of one signal's readings from somewhere else: an import, a history.
+type Past struct {
+	Signal   string       // DEVICE/SIGNAL; it is made when its device is there
+	Kind     string       // of a signal that is made
+	Unit     measure.Unit // of the readings; empty: the signal's
+	Readings []measure.Reading
+	Texts    []string // of a text or data signal, one a reading; its values are then not looked at
+	Replace  bool     // readings of other values take the place of those that are there
+}
+
+// Import stores past readings straight in the signal's blocks. No guard steps them. Those that are there
+// already stay.
+func (p *Pipeline) Import(ctx context.Context, past *Past) (told series.Merged, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		told, err = t.importPast(past)
+		return err
+	})
+	return told, err
+}
+
+func (t *Turn) importPast(past *Past) (told series.Merged, err error) {
+	s, err := t.signalFor(past)
+	if err != nil {
+		return told, err
+	}
+	readings, err := t.inUnit(past, &s.Signal)
+	if err != nil {
+		return told, err
+	}
+	sorted, others := series.InOrder(readings)
+	if len(sorted) == 0 {
+		return told, nil
+	}
+	if newest := sorted[len(sorted)-1].At; newest > t.Now.Add(aheadIsRefused) {
+		return told, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%s is more than a day ahead of now (%s)", newest, t.Now)}
+	}
+	if err := t.Tx.HoldSignal(t.ctx, s.ID); err != nil {
+		return told, err
+	}
+	if err := t.Tx.SealSignal(t.ctx, s.ID, t.Now); err != nil {
+		return told, err
+	}
+	told, err = t.Tx.Merge(t.ctx, s.ID, sorted, past.Replace, t.Now)
+	told.Conflicts = append(told.Conflicts, others...)
+	if last := sorted[len(sorted)-1]; err == nil && last.At >= s.state.At {
+		t.touched = true
+		s.state.At, s.state.Value, s.state.Quality, s.state.ArrivedAt = last.At, last.Value, last.Quality, max(s.state.ArrivedAt, last.At)
+		t.changed(s)
+	}
+	return told, err
+}
+
+// signalFor finds the signal of past readings, or makes it.
+func (t *Turn) signalFor(past *Past) (*signalLive, error) {
+	name, rest, found := strings.Cut(past.Signal, "/")
+	if d := t.live.byName[name]; found && d != nil && d.signals[rest] == nil && site.CheckName(rest) == nil {
+		var e entry
+		form := map[string]measure.Form{site.KindSwitch: measure.FormBool, site.KindText: measure.FormText, site.KindData: measure.FormData}[past.Kind]
+		if past.Unit != "" && !past.Unit.Known() {
+			return nil, &measure.Fault{Field: "unit", Reason: site.UnknownUnit(past.Unit)}
+		}
+		err := t.newSignal(&e, measure.Sample{Name: rest, Form: form, Unit: past.Unit}, d, rest)
+		return e.signal, err
+	}
+	return t.live.find(past.Signal)
+}
+
+// inUnit gives past readings in the signal's unit, texts by their numbers.
+func (t *Turn) inUnit(past *Past, s *site.Signal) ([]measure.Reading, error) {
+	worded := s.Kind == site.KindText || s.Kind == site.KindData
+	if worded != (past.Texts != nil) {
+		return nil, &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s", s.Path(), held[s.Kind])}
+	}
+	readings := slices.Clone(past.Readings)
+	if worded {
+		numbers, err := t.Tx.Words(t.ctx, past.Texts)
+		for i := range readings {
+			readings[i].Value = float64(numbers[past.Texts[i]])
+		}
+		return readings, err
+	}
+	for i := range readings {
+		v := &readings[i].Value
+		if s.Kind == site.KindSwitch && *v != 0 && *v != 1 {
+			return nil, &measure.Fault{Field: "value", Reason: fmt.Sprintf("%s at %s is %v, but the signal is on or off (1 or 0)", s.Path(), readings[i].At, *v)}
+		}
+		if past.Unit == "" || past.Unit == s.Unit || s.Unit == "" {
+			continue
+		}
+		converted, err := measure.Convert(*v, past.Unit, s.Unit)
+		if err != nil {
+			return nil, &measure.Fault{Field: "unit", Reason: fmt.Sprintf("%s is in %s, and %v", s.Path(), s.Unit, err)}
+		}
+		*v = converted
+	}
+	return readings, nil
+}
+
+// UndoFor is for how long what was cleared can be put back.
+const UndoFor = 30 * 24 * time.Hour
+
+// Clear has the readings of a stretch taken away: those of a signal, of a device, or of all when what is
+// empty. Settings and guards stay. It is carried out in the background.
+func (p *Pipeline) Clear(ctx context.Context, c *site.Clearing, who Actor) error {
+	return p.Do(ctx, func(t *Turn) error {
+		signals, err := t.signalsOf(c.What)
+		if err != nil {
+			return err
+		}
+		c.Who, c.OrderedAt, c.GoneAt, c.State = who.Called, t.Now, t.Now.Add(UndoFor), site.ClearingRunning
+		ids := make([]int64, len(signals))
+		for i, s := range signals {
+			ids[i] = s.ID
+			if err := t.clearLive(s, c); err != nil {
+				return err
+			}
+		}
+		if err := t.Tx.AddClearing(t.ctx, c, ids); err != nil {
+			return err
+		}
+		return t.Enter("readings cleared", c.What, who.Called, fmt.Sprintf("Readings of %s from %s until %s were cleared", whatIsMeant(c.What), c.From, c.Until))
+	})
+}
+
+// whatIsMeant names what a clearing is about.
+func whatIsMeant(what string) string {
+	if what == "" {
+		return "all devices"
+	}
+	return what
+}
+
+// signalsOf gives the signals that DEVICE/SIGNAL, DEVICE or nothing stand for, in order of their ids.
+func (t *Turn) signalsOf(what string) ([]*signalLive, error) {
+	var signals []*signalLive
+	switch d := t.live.byName[what]; {
+	case what == "":
+		for _, s := range t.live.signals {
+			signals = append(signals, s)
+		}
+	case d != nil:
+		for _, s := range d.signals {
+			signals = append(signals, s)
+		}
+	case strings.Contains(what, "/"):
+		s, err := t.live.find(what)
+		if err != nil {
+			return nil, err
+		}
+		signals = append(signals, s)
+	default:
+		return nil, &measure.Fault{Field: "what", Reason: site.Unknown("device", what, t.deviceNames())}
+	}
+	slices.SortFunc(signals, func(a, b *signalLive) int { return int(a.ID - b.ID) })
+	return signals, nil
+}
+
+// clearLive makes a signal ready to be cleared: its plain rows become blocks, and its newest reading is
+// the newest that stays.
+func (t *Turn) clearLive(s *signalLive, c *site.Clearing) error {
+	if err := t.Tx.HoldSignal(t.ctx, s.ID); err != nil {
+		return err
+	}
+	if err := t.Tx.SealSignal(t.ctx, s.ID, t.Now); err != nil {
+		return err
+	}
+	st := &s.state
+	if st.At < c.From || st.At > c.Until {
+		return nil
+	}
+	left, err := t.Tx.Newest(t.ctx, s.ID, c.From, 1)
+	if err != nil {
+		return err
+	}
+	t.touched = true
+	st.At, st.Value, st.Quality = 0, 0, 0
+	if len(left) > 0 {
+		st.At, st.Value, st.Quality = left[0].At, left[0].Value, left[0].Quality
+	}
+	t.changed(s)
+	return nil
+}
+
+// ErrTooLate says that what was cleared is gone, or was put back already.
+var ErrTooLate = errors.New("there is nothing to put back")
+
+// Unclear has what was cleared put back. What came since stays.
+func (p *Pipeline) Unclear(ctx context.Context, c site.Clearing, who Actor) error {
+	return p.Do(ctx, func(t *Turn) error {
+		newest, err := t.Tx.NewestCleared(t.ctx, c.ID)
+		if err != nil {
+			return err
+		}
+		if len(newest) == 0 || c.State != site.ClearingCleared {
+			return ErrTooLate
+		}
+		for signal, r := range newest {
+			if s := t.live.signals[signal]; s != nil && r.At > s.state.At {
+				t.touched = true
+				s.state.At, s.state.Value, s.state.Quality = r.At, r.Value, r.Quality
+				t.changed(s)
+			}
+		}
+		if err := t.Tx.UndoClearing(t.ctx, c.ID); err != nil {
+			return err
+		}
+		return t.Enter("readings put back", c.What, who.Called, fmt.Sprintf("Readings of %s that were cleared are put back", whatIsMeant(c.What)))
+	})
+}
+
+// Disk tells how full the disk is that the records are on; nearly: it raises an alarm, or ends one.
+func (p *Pipeline) Disk(ctx context.Context, free, total int64, nearly bool) error {
+	return p.Do(ctx, func(t *Turn) error {
+		standing, err := t.Tx.DiskAlarm(t.ctx)
+		if err != nil || (standing != nil) == nearly {
+			return err
+		}
+		if !nearly {
+			a, err := t.Tx.Alarm(t.ctx, *standing)
+			if err != nil {
+				return err
+			}
+			now := max(t.Now, a.RaisedAt)
+			a.State, a.ClearedAt = alarm.StateOver, &now
+			if err := t.Tx.SetDiskAlarm(t.ctx, nil); err != nil {
+				return err
+			}
+			return t.over(a, happening{Transition: alarm.Transition{At: now, Value: float64(free)}}, alarm.Test{})
+		}
+		tell, err := t.Tx.Owners(t.ctx)
+		if err != nil {
+			return err
+		}
+		a := alarm.Alarm{Kind: alarm.ByDisk, Severity: alarm.Critical, State: alarm.StateRaised, RaisedAt: t.Now, LearnedAt: t.Now, Value: float64(free), Extreme: float64(free), Unit: "By",
+			When:     "nearly full",
+			Sentence: fmt.Sprintf("The disk is nearly full: %s of %s are free", measure.Bytes(free), measure.Bytes(total)),
+			Advice:   "Make room. `jaunty storage` tells what takes it, and what keeping less would save. Before it is quite full, readings are refused."}
+		if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
+			return err
+		}
+		if err := t.Tx.SetDiskAlarm(t.ctx, &a.ID); err != nil {
+			return err
+		}
+		if err := t.enter(a, "alarm raised", happening{Transition: alarm.Transition{At: t.Now, Value: a.Value}}, a.Sentence); err != nil {
+			return err
+		}
+		return t.notify(roster.Raise, a, alarm.Test{}, tell, nil)
+	})
+}

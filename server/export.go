@@ -1,0 +1,274 @@
+package server
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/series"
+	"jauntylark/core/site"
+	"jauntylark/exchange"
+	"jauntylark/store"
+)
+
+// exportOrder is what an export is asked to hold.
+type exportOrder struct {
+	devices []exportDevice
+	since   measure.Instant
+	until   measure.Instant
+	format  string
+	options exchange.Options
+	skip    int64 // bytes that the reader has already
+}
+
+// exportDevice is a device with those of its signals that are wanted.
+type exportDevice struct {
+	name    string
+	signals []site.Signal
+}
+
+// exportOrder reads what is asked for: see describeExport.
+func (v *Server) exportOrder(ctx context.Context, q url.Values) (o exportOrder, err error) {
+	known := []string{"what", "since", "until", "every", "format", "zone", "names", "skip"}
+	for name := range q {
+		if !slices.Contains(known, name) {
+			return o, wrong(name, site.Unknown("parameter", name, known))
+		}
+	}
+	all, err := v.store.Signals(ctx)
+	if err != nil {
+		return o, err
+	}
+	if o.devices, err = chosen(all, q["what"]); err != nil {
+		return o, err
+	}
+	now := v.pipeline.Now()
+	o.until = now
+	for name, into := range map[string]*measure.Instant{"since": &o.since, "until": &o.until} {
+		if text := q.Get(name); text != "" {
+			if err := into.UnmarshalText([]byte(text)); err != nil {
+				return o, wrong(name, err.Error())
+			}
+		}
+	}
+	if o.until < o.since {
+		return o, wrong("until", o.until.String()+" is before since, "+o.since.String())
+	}
+	if o.format = q.Get("format"); o.format == "" {
+		o.format = exchange.CSV
+	}
+	if every := q.Get("every"); every != "" {
+		if o.options.Period, err = series.ParsePeriod(every); err != nil {
+			return o, wrong("every", err.Error())
+		}
+	}
+	if o.options.Zone, err = v.zone(ctx, q.Get("zone")); err != nil {
+		return o, err
+	}
+	switch names := q.Get("names"); names {
+	case "", "full":
+	case "bare":
+		o.options.Bare = true
+	default:
+		return o, wrong("names", fmt.Sprintf("%q is neither full nor bare", names))
+	}
+	if skip := q.Get("skip"); skip != "" {
+		if o.skip, err = strconv.ParseInt(skip, 10, 64); err != nil || o.skip < 0 {
+			return o, wrong("skip", fmt.Sprintf("%q is no number of bytes", skip))
+		}
+	}
+	_, err = exchange.NewWriter(o.format, io.Discard, o.options)
+	return o, err
+}
+
+// zone gives a time zone by name; site, or nothing: that of the site.
+func (v *Server) zone(ctx context.Context, name string) (*time.Location, error) {
+	if name == "" || name == "site" {
+		s, err := v.store.Site(ctx)
+		if err != nil {
+			return nil, err
+		}
+		name = s.Zone
+	}
+	if strings.EqualFold(name, "utc") {
+		return time.UTC, nil
+	}
+	zone, err := time.LoadLocation(name)
+	if err != nil || name == "Local" {
+		return nil, wrong("zone", fmt.Sprintf("%q is not a time zone; write it like Europe/Dublin, or take site or UTC", name))
+	}
+	return zone, nil
+}
+
+// chosen gives the signals that names stand for, by device; all without a name.
+func chosen(all []site.Signal, names []string) ([]exportDevice, error) {
+	wanted := func(s *site.Signal) bool {
+		return len(names) == 0 || slices.Contains(names, s.Device) || slices.Contains(names, s.Path())
+	}
+	var devices []exportDevice
+	found := map[string]bool{}
+	var known []string
+	for i := range all {
+		s := &all[i]
+		known = append(known, s.Path())
+		if n := len(known); n < 2 || all[i-1].Device != s.Device {
+			known = append(known, s.Device)
+		}
+		found[s.Path()], found[s.Device] = true, true
+		if !wanted(s) {
+			continue
+		}
+		if n := len(devices); n == 0 || devices[n-1].name != s.Device {
+			devices = append(devices, exportDevice{name: s.Device})
+		}
+		d := &devices[len(devices)-1]
+		d.signals = append(d.signals, *s)
+	}
+	for _, name := range names {
+		if !found[name] {
+			return nil, wrong("what", site.Unknown("device or signal", name, known))
+		}
+	}
+	return devices, nil
+}
+
+// serveExport streams readings or figures as a file. The entity tag stands for what is in it: with the same
+// tag, a reader that was cut off can ask for the rest.
+func (v *Server) serveExport(c *echo.Context) error {
+	if err := v.mayWatch(c.Request()); err != nil {
+		return v.answerProblem(c, err)
+	}
+	ctx := c.Request().Context()
+	order, err := v.exportOrder(ctx, c.QueryParams())
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	tx, err := v.store.Look(ctx)
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	defer tx.Rollback()
+	stamp, tag, err := order.tag(ctx, tx)
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	if match := c.Request().Header.Get("If-Match"); match != "" && match != tag {
+		return v.answerProblem(c, huma.Error412PreconditionFailed("The readings have changed since the first part was fetched; begin again."))
+	}
+	name := "readings"
+	if len(order.devices) == 1 {
+		name = order.devices[0].name
+	}
+	h := c.Response().Header()
+	h.Set("Content-Type", exchange.Types[order.format])
+	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+exchange.Suffixes[order.format]))
+	h.Set("ETag", tag)
+	h.Set("Readings", strconv.Itoa(stamp.Readings))
+	c.Response().WriteHeader(http.StatusOK)
+	_ = http.NewResponseController(c.Response()).SetWriteDeadline(time.Time{})
+	if err := order.write(ctx, tx, v.store, &skipping{to: c.Response(), skip: order.skip}); err != nil {
+		v.Log.Warn("an export was cut off", "error", err)
+		panic(http.ErrAbortHandler) // the reader must not take a part for the whole
+	}
+	return nil
+}
+
+// tag gives what is in the export, and the entity tag for it.
+func (o *exportOrder) tag(ctx context.Context, tx *store.Tx) (all site.Stamp, tag string, err error) {
+	hash := sha256.New()
+	fmt.Fprintln(hash, o.format, o.since, o.until, o.options.Period, o.options.Zone, o.options.Bare)
+	for _, d := range o.devices {
+		for i := range d.signals {
+			s := &d.signals[i]
+			stamp, err := tx.Stamp(ctx, s.ID, o.since, o.until)
+			if err != nil {
+				return all, "", err
+			}
+			fmt.Fprintln(hash, s.Path(), s.Kind, s.Unit, stamp)
+			all.Add(stamp)
+		}
+	}
+	return all, `"` + hex.EncodeToString(hash.Sum(nil)[:12]) + `"`, nil
+}
+
+func (o *exportOrder) write(ctx context.Context, tx *store.Tx, s *store.Store, to io.Writer) error {
+	w, err := exchange.NewWriter(o.format, to, o.options)
+	if err != nil {
+		return err
+	}
+	for _, d := range o.devices {
+		if err := w.Device(d.name, d.signals); err != nil {
+			return err
+		}
+		if o.options.Period == 0 {
+			err = tx.EachRow(ctx, d.signals, o.since, o.until, w.Readings)
+		} else {
+			err = s.EachFigureRow(ctx, d.signals, o.options.Period, o.since, o.until, w.Figures)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return w.Close()
+}
+
+// skipping leaves out the first bytes.
+type skipping struct {
+	to   io.Writer
+	skip int64
+}
+
+func (s *skipping) Write(p []byte) (int, error) {
+	n := int(min(s.skip, int64(len(p))))
+	s.skip -= int64(n)
+	if n == len(p) {
+		return n, nil
+	}
+	m, err := s.to.Write(p[n:])
+	return n + m, err
+}
+
+// describeExport describes the export in the API's description.
+func (v *Server) describeExport() {
+	text := func() *huma.Schema { return &huma.Schema{Type: "string"} }
+	param := func(name, doc string, schema *huma.Schema) *huma.Param {
+		return &huma.Param{Name: name, In: "query", Description: doc, Schema: schema}
+	}
+	file := map[string]*huma.MediaType{}
+	formats := make([]any, len(exchange.Formats))
+	for i, f := range exchange.Formats {
+		kind, _, _ := strings.Cut(exchange.Types[f], ";")
+		file[kind] = &huma.MediaType{Schema: &huma.Schema{Type: "string", Format: "binary"}}
+		formats[i] = f
+	}
+	when := &huma.Schema{Type: "string", Format: "date-time"}
+	v.api.OpenAPI().AddOperation(&huma.Operation{
+		OperationID: "export-readings", Method: http.MethodGet, Path: "/api/v1/export", Summary: "Readings, or figures by period, as a file",
+		Description: "Takes the role viewer. The answer is streamed. Its ETag stands for what is in it: a reader that was cut off asks again with If-Match and skip, the number of bytes that it has.",
+		Security:    []map[string][]string{{"token": {}}, {"session": {}}},
+		Parameters: []*huma.Param{
+			param("what", "DEVICE or DEVICE/SIGNAL; may be repeated; all when left out", &huma.Schema{Type: "array", Items: text()}),
+			param("since", "from the first reading when left out", when), param("until", "to now when left out", when),
+			param("every", "length of periods (1h, 1d) whose figures are wanted; readings when left out", text()),
+			param("format", "csv when left out", &huma.Schema{Type: "string", Enum: formats}),
+			param("zone", "time zone of the times: site, UTC, or a name; site when left out", text()),
+			param("names", "full: DEVICE/SIGNAL; bare: as the device itself names them, so that another can send it", &huma.Schema{Type: "string", Enum: []any{"full", "bare"}}),
+			param("skip", "bytes to leave out, for a reader that has them", &huma.Schema{Type: "integer"}),
+			{Name: "If-Match", In: "header", Description: "the ETag of the part that the reader has", Schema: text()}},
+		Responses: map[string]*huma.Response{"200": {Description: "the file", Content: file,
+			Headers: map[string]*huma.Param{"Readings": {Description: "how many readings are in the stretch", Schema: &huma.Schema{Type: "integer"}}}},
+			"412": {Description: "the readings have changed since"}},
+	})
+}

@@ -1,0 +1,207 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/series"
+	"jauntylark/core/site"
+)
+
+// AddClearing stores an order to clear a stretch of signals, for the keeper of the history to carry out.
+func (t *Tx) AddClearing(ctx context.Context, c *site.Clearing, signals []int64) error {
+	err := t.GetContext(ctx, &c.ID, `
+		insert into clearing (what, from_at, until_at, who, ordered_at, gone_at, state) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		c.What, c.From, c.Until, c.Who, c.OrderedAt, c.GoneAt, c.State)
+	if err != nil {
+		return err
+	}
+	_, err = t.ExecContext(ctx, `insert into clearing_step select $1, unnest($2::integer[])`, c.ID, signals)
+	return err
+}
+
+// UndoClearing has the readings put back that were taken away.
+func (t *Tx) UndoClearing(ctx context.Context, id int64) error {
+	_, err := t.ExecContext(ctx, `update clearing set state = 'undoing' where id = $1`, id)
+	if err == nil {
+		_, err = t.ExecContext(ctx, `insert into clearing_step select distinct clearing_id, signal_id from cleared_block where clearing_id = $1`, id)
+	}
+	return err
+}
+
+// NewestCleared gives the newest reading of each signal that a clearing took away.
+func (t *Tx) NewestCleared(ctx context.Context, id int64) (map[int64]measure.Reading, error) {
+	var last []struct {
+		Signal int64  `db:"signal_id"`
+		Body   []byte `db:"body"`
+	}
+	err := t.SelectContext(ctx, &last, `select distinct on (signal_id) signal_id, body from cleared_block where clearing_id = $1 order by signal_id, first_at desc`, id)
+	newest := map[int64]measure.Reading{}
+	for _, l := range last {
+		readings, err := series.Decode(l.Body, nil)
+		if err != nil {
+			return nil, err
+		}
+		newest[l.Signal] = readings[len(readings)-1]
+	}
+	return newest, err
+}
+
+const selectClearing = `select id, what, from_at, until_at, readings, who, ordered_at, gone_at, state from clearing`
+
+// Clearings lists what was cleared, newest first.
+func (s *Store) Clearings(ctx context.Context) ([]site.Clearing, error) {
+	list := []site.Clearing{}
+	err := s.db.SelectContext(ctx, &list, selectClearing+` order by id desc limit 500`)
+	return list, err
+}
+
+// Clearing gives one.
+func (s *Store) Clearing(ctx context.Context, id int64) (c site.Clearing, err error) {
+	err = s.db.GetContext(ctx, &c, selectClearing+` where id = $1`, id)
+	return c, found(err)
+}
+
+// clearAtOnce is how many blocks one step takes away or puts back.
+const clearAtOnce = 200
+
+// step is the rest of a clearing for one signal.
+type step struct {
+	Clearing int64  `db:"clearing_id"`
+	Signal   int64  `db:"signal_id"`
+	State    string `db:"state"`
+	stretch
+}
+
+// ClearStep carries out a step of what was ordered: some blocks of one signal, taken away or put back.
+// It tells whether there was anything to do.
+func (s *Store) ClearStep(ctx context.Context, now measure.Instant) (bool, error) {
+	tx, err := s.Begin(ctx)
+	if err != nil {
+		return false, err
+	}
+	defer tx.Rollback()
+	var w step
+	err = tx.GetContext(ctx, &w, `
+		select s.clearing_id, s.signal_id, c.state, c.from_at, c.until_at from clearing_step s join clearing c on c.id = s.clearing_id
+		order by s.clearing_id, s.signal_id limit 1 for update of s skip locked`)
+	if errors.Is(err, sql.ErrNoRows) {
+		return false, nil
+	}
+	if err == nil {
+		err = tx.HoldSignal(ctx, w.Signal)
+	}
+	if err != nil {
+		return false, err
+	}
+	var n int
+	if w.State == site.ClearingUndone || w.State == site.ClearingUndoing {
+		n, err = tx.putBack(ctx, w, now)
+	} else {
+		n, err = tx.takeAway(ctx, w, now)
+	}
+	if err == nil && n < clearAtOnce {
+		err = tx.endStep(ctx, w)
+	}
+	if err != nil {
+		return false, err
+	}
+	return true, tx.Commit()
+}
+
+func (t *Tx) takeAway(ctx context.Context, w step, now measure.Instant) (blocks int, err error) {
+	until := w.Until
+	err = t.GetContext(ctx, &until, `
+		select coalesce((select last_at from block where signal_id = $1 and last_at >= $2 and first_at <= $3 order by first_at offset $4 limit 1), $3)`,
+		w.Signal, w.From, w.Until, clearAtOnce-1)
+	if err != nil {
+		return 0, err
+	}
+	taken, err := t.Take(ctx, w.Signal, w.From, min(until, w.Until), func(b series.Block) error {
+		blocks++
+		_, err := t.ExecContext(ctx, `
+			insert into cleared_block (clearing_id, signal_id, first_at, last_at, count, digest, body) values ($1, $2, $3, $4, $5, $6, $7)`,
+			w.Clearing, w.Signal, b.FirstAt, b.LastAt, b.Count, b.Digest, b.Body)
+		return err
+	})
+	if err != nil || taken == 0 {
+		return blocks, err
+	}
+	if _, err = t.ExecContext(ctx, `update clearing set readings = readings + $2 where id = $1`, w.Clearing, taken); err != nil {
+		return blocks, err
+	}
+	return blocks, t.NoteStale(ctx, w.Signal, w.From, min(until, w.Until), now)
+}
+
+func (t *Tx) putBack(ctx context.Context, w step, now measure.Instant) (blocks int, err error) {
+	var bodies [][]byte
+	err = t.SelectContext(ctx, &bodies, `
+		delete from cleared_block where clearing_id = $1 and signal_id = $2 and first_at in
+		(select first_at from cleared_block where clearing_id = $1 and signal_id = $2 order by first_at limit $3) returning body`, w.Clearing, w.Signal, clearAtOnce)
+	if err != nil {
+		return 0, err
+	}
+	for _, body := range bodies {
+		readings, err := series.Decode(body, nil)
+		if err != nil {
+			return 0, err
+		}
+		if _, err := t.Merge(ctx, w.Signal, readings, false, now); err != nil { // what came since stays
+			return 0, err
+		}
+	}
+	return len(bodies), nil
+}
+
+// endStep ends the work on one signal, and with the last the clearing's.
+func (t *Tx) endStep(ctx context.Context, w step) error {
+	if _, err := t.ExecContext(ctx, `delete from clearing_step where clearing_id = $1 and signal_id = $2`, w.Clearing, w.Signal); err != nil {
+		return err
+	}
+	_, err := t.ExecContext(ctx, `
+		update clearing set state = case state when 'undoing' then 'undone' else 'cleared' end
+		where id = $1 and state in ('running', 'undoing') and not exists (select from clearing_step where clearing_id = $1)`, w.Clearing)
+	return err
+}
+
+// ForgetCleared takes away for good what was cleared and can be undone no more.
+func (s *Store) ForgetCleared(ctx context.Context, now measure.Instant) error {
+	_, err := s.db.ExecContext(ctx, `
+		with old as (update clearing set state = 'gone' where state = 'cleared' and gone_at <= $1 returning id)
+		delete from cleared_block where clearing_id in (select id from old)`, now)
+	return err
+}
+
+// Stamp counts the readings of a stretch, its end included, and gives their digest.
+func (t *Tx) Stamp(ctx context.Context, signal int64, from, until measure.Instant) (st site.Stamp, err error) {
+	var spans []struct {
+		span
+		Digest int64 `db:"digest"`
+	}
+	err = t.SelectContext(ctx, &spans, `
+		select first_at, last_at, count, digest from block where signal_id = $1 and first_at <= $3 and first_at >= `+blockAt+` and last_at >= $2 order by first_at`, signal, from, until)
+	if err != nil {
+		return st, err
+	}
+	add := func(readings []measure.Reading) {
+		if n := len(readings); n > 0 {
+			st.Add(site.Stamp{Readings: n, Digest: series.Digest(readings), First: readings[0].At, Last: readings[n-1].At})
+		}
+	}
+	for _, s := range spans {
+		if s.FirstAt >= from && s.LastAt <= until {
+			st.Add(site.Stamp{Readings: s.Count, Digest: s.Digest, First: s.FirstAt, Last: s.LastAt})
+			continue
+		}
+		readings, err := t.open(ctx, signal, s.FirstAt)
+		if err != nil {
+			return st, err
+		}
+		add(series.Cut(readings, from, until))
+	}
+	plain, err := t.plain(ctx, signal, from, until)
+	add(plain)
+	return st, err
+}

@@ -1,0 +1,199 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"slices"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/series"
+	"jauntylark/core/site"
+)
+
+// Look begins a transaction that sees one state of the database throughout, and changes nothing.
+func (s *Store) Look(ctx context.Context) (*Tx, error) {
+	conn, err := s.db.Connx(ctx)
+	if err != nil {
+		return nil, err
+	}
+	tx, err := conn.BeginTxx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+	if err != nil {
+		conn.Close()
+		return nil, err
+	}
+	return &Tx{tx, conn}, nil
+}
+
+// blocksAStep is how many blocks a walk fetches at once.
+const blocksAStep = 16
+
+// Walk goes through the readings of one signal in order of time. It must be used inside of a Look.
+type Walk struct {
+	tx          *Tx
+	signal      int64
+	next, until measure.Instant
+	plain       []measure.Reading // in order, not given yet
+	bodies      [][]byte
+	begun, done bool
+}
+
+// Walk begins a walk over a stretch, its end included.
+func (t *Tx) Walk(ctx context.Context, signal int64, from, until measure.Instant) (*Walk, error) {
+	plain, err := t.plain(ctx, signal, from, until)
+	return &Walk{tx: t, signal: signal, next: from, until: until, plain: plain}, err
+}
+
+// plain gives a stretch of a signal's plain rows, in order of time.
+func (t *Tx) plain(ctx context.Context, signal int64, from, until measure.Instant) (readings []measure.Reading, err error) {
+	err = t.SelectContext(ctx, &readings, `select at, value, quality from reading where signal_id = $1 and at between $2 and $3 order by at`, signal, from, until)
+	return readings, err
+}
+
+// Next gives the next readings, a block's worth or so; none at the end. They are good until the next call.
+func (w *Walk) Next(ctx context.Context, room []measure.Reading) ([]measure.Reading, error) {
+	for {
+		if len(w.bodies) == 0 && !w.done {
+			if err := w.fetch(ctx); err != nil {
+				return nil, err
+			}
+		}
+		if w.done {
+			rest := w.plain
+			w.plain = nil
+			return rest, nil
+		}
+		sealed, err := series.Decode(w.bodies[0], room[:0])
+		if err != nil {
+			return nil, err
+		}
+		w.bodies = w.bodies[1:]
+		last := sealed[len(sealed)-1].At
+		sealed = series.Cut(sealed, w.next, w.until)
+		w.next = last + 1
+		if part := series.Cut(w.plain, 0, last); len(part) > 0 {
+			sealed, _ = series.Merge(sealed, part, false)
+			w.plain = w.plain[len(part):]
+		}
+		if len(sealed) > 0 {
+			return sealed, nil
+		}
+	}
+}
+
+// fetch gets the next blocks.
+func (w *Walk) fetch(ctx context.Context) error {
+	from := `$2`
+	if !w.begun {
+		from = blockAt
+	}
+	w.begun = true
+	w.bodies = w.bodies[:0]
+	err := w.tx.SelectContext(ctx, &w.bodies, `
+		select body from block where signal_id = $1 and first_at >= `+from+` and first_at <= $3 order by first_at limit $4`, w.signal, w.next, w.until, blocksAStep)
+	w.done = err == nil && len(w.bodies) == 0
+	return err
+}
+
+// EachReading calls each with the readings of a stretch, its end included, in order of time.
+func (t *Tx) EachReading(ctx context.Context, signal int64, from, until measure.Instant, each func([]measure.Reading) error) error {
+	w, err := t.Walk(ctx, signal, from, until)
+	if err != nil {
+		return err
+	}
+	room := make([]measure.Reading, 0, series.BlockReadings)
+	for {
+		readings, err := w.Next(ctx, room)
+		if err != nil || len(readings) == 0 {
+			return err
+		}
+		if err := each(readings); err != nil {
+			return err
+		}
+	}
+}
+
+// Readings gives the readings of a signal from from up to and with until, in order of time, limit at
+// most, and whether there are more.
+func (s *Store) Readings(ctx context.Context, signal *site.Signal, from, until measure.Instant, limit int) (readings []measure.Reading, more bool, err error) {
+	readings = []measure.Reading{}
+	tx, err := s.Look(ctx)
+	if err != nil {
+		return nil, false, err
+	}
+	defer tx.Rollback()
+	err = tx.EachReading(ctx, signal.ID, from, until, func(some []measure.Reading) error {
+		if readings = append(readings, some...); len(readings) > limit {
+			return errEnough
+		}
+		return nil
+	})
+	if err == errEnough {
+		readings, more, err = readings[:limit], true, nil
+	}
+	if err == nil && (signal.Kind == site.KindText || signal.Kind == site.KindData) {
+		err = tx.spell(ctx, readings)
+	}
+	return readings, more, err
+}
+
+// Newest gives the newest readings of a signal before an instant, at most so many, in order of time.
+func (t *Tx) Newest(ctx context.Context, signal int64, before measure.Instant, limit int) ([]measure.Reading, error) {
+	readings, err := t.plain(ctx, signal, 0, before-1)
+	if err != nil {
+		return nil, err
+	}
+	var bodies [][]byte
+	err = t.SelectContext(ctx, &bodies, `select body from block where signal_id = $1 and first_at < $2 order by first_at desc limit $3`,
+		signal, before, limit/series.BlockReadings+2)
+	if err != nil {
+		return nil, err
+	}
+	for _, body := range bodies {
+		sealed, err := series.Decode(body, nil)
+		if err != nil {
+			return nil, err
+		}
+		readings, _ = series.Merge(series.Cut(sealed, 0, before-1), readings, false)
+	}
+	return readings[max(0, len(readings)-limit):], nil
+}
+
+// sealedAt gives those readings in blocks that share signal and instant with a wanted row.
+func (t *Tx) sealedAt(ctx context.Context, wanted []Row) (found []Row, err error) {
+	signals, instants := make([]int64, len(wanted)), make([]int64, len(wanted))
+	for i, w := range wanted {
+		signals[i], instants[i] = w.Signal, int64(w.At)
+	}
+	var blocks []struct {
+		Signal int64  `db:"signal_id"`
+		Body   []byte `db:"body"`
+	}
+	err = t.SelectContext(ctx, &blocks, `
+		select b.signal_id, b.body from block b join (
+			select distinct w.signal_id, k.first_at from unnest($1::bigint[], $2::bigint[]) as w(signal_id, at)
+			cross join lateral (select first_at, last_at from block where signal_id = w.signal_id and first_at <= w.at order by first_at desc limit 1) k
+			where k.last_at >= w.at) x on x.signal_id = b.signal_id and x.first_at = b.first_at`, signals, instants)
+	if err != nil {
+		return nil, err
+	}
+	bySignal := map[int64][]measure.Instant{}
+	for _, w := range wanted {
+		bySignal[w.Signal] = append(bySignal[w.Signal], w.At)
+	}
+	var room []measure.Reading
+	for _, b := range blocks {
+		if room, err = series.Decode(b.Body, room[:0]); err != nil {
+			return nil, err
+		}
+		for _, at := range bySignal[b.Signal] {
+			if i, there := slices.BinarySearchFunc(room, at, func(r measure.Reading, at measure.Instant) int { return int(r.At - at) }); there {
+				found = append(found, Row{Signal: b.Signal, At: at, Value: room[i].Value, Quality: room[i].Quality})
+			}
+		}
+	}
+	return found, nil
+}
+
+// errEnough ends a walk before its end.
+var errEnough = errors.New("enough")
