@@ -56,13 +56,17 @@ may go. Its keys are remembered: when it sends again, it waits as an arrival.`,
 	return c
 }
 
-// exportTo writes a new file; one that is there already is not touched.
 func exportTo(c *cobra.Command, device, file string) error {
+	return newFile(file, func(to io.Writer) error { return export(c, device, to) })
+}
+
+// newFile writes a new file; one that is there already is not touched, and one that is cut off is taken away.
+func newFile(file string, write func(io.Writer) error) error {
 	out, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {
-		return fmt.Errorf("--export: %w", err)
+		return err
 	}
-	if err := errors.Join(export(c, device, out), out.Sync(), out.Close()); err != nil {
+	if err := errors.Join(write(out), out.Sync(), out.Close()); err != nil {
 		return errors.Join(err, os.Remove(file))
 	}
 	return nil

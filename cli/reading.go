@@ -107,8 +107,12 @@ func readingListCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "list DEVICE/SIGNAL", Short: "Readings of a stretch, in order of time", Args: exactly("DEVICE/SIGNAL"),
 		Example: `  jaunty reading list fern-house/air --since 1h
-  jaunty reading list fern-house/air --since 2026-03-01T00:00:00Z --until 2026-03-02T00:00:00Z --json`,
+  jaunty reading list fern-house/air --since 2026-03-01T00:00:00Z --until 2026-03-02T00:00:00Z --json
+  jaunty reading list pond/oxygen --since 30d --every 1d --show mean,low,high`,
 	}
+	every := c.Flags().String("every", "", "figures by period instead of readings: 1m, 15m, 1h, 1d, 7d")
+	wanted := c.Flags().StringSlice("show", []string{"low", "mean", "held-mean", "high", "count"}, "which figures: "+strings.Join(figureNames, ", "))
+	completeFrom(c, "show", figureNames...)
 	since := c.Flags().String("since", "1h", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
 	until := c.Flags().String("until", "", "up to when; the newest reading when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -129,6 +133,10 @@ func readingListCommand() *cobra.Command {
 		s, err := service()
 		if err != nil {
 			return err
+		}
+		if *every != "" {
+			query.Set("every", *every)
+			return listFigures(c, s, args[0], query, *wanted)
 		}
 		readings, err := allReadings(c, s, args[0], query)
 		if err != nil {

@@ -72,6 +72,8 @@ func signalSetCommand() *cobra.Command {
 	f.Float64("step", 0, "resolution")
 	f.StringArray("band", nil, "a named stretch of its values, 'NAME FROM..TO'; repeat for each; all together replace the old ones")
 	f.String("interval", "", "how often a reading is expected; 0s: as often as its device's")
+	f.String("keep-readings", "", "for how long its readings are kept (90d); 0s: as its kit or the site says")
+	f.String("keep-figures", "", "for how long its figures by hour and day are kept; 0s: as its kit or the site says")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if _, _, err := site.SplitPath(args[0]); err != nil {
 			return wrongUse{err}
@@ -101,6 +103,11 @@ func signalChange(c *cobra.Command) (map[string]any, error) {
 	for _, name := range []string{"title", "quantity", "unit", "interval"} {
 		if f := c.Flags().Lookup(name); f.Changed {
 			change[name] = f.Value.String()
+		}
+	}
+	for _, name := range []string{"keep-readings", "keep-figures"} {
+		if f := c.Flags().Lookup(name); f.Changed {
+			change[strings.ReplaceAll(name, "-", "_")] = f.Value.String()
 		}
 	}
 	if f := c.Flags(); f.Changed("step") {

@@ -106,6 +106,21 @@ func (c *Client) Download(ctx context.Context, path string, to io.Writer) error 
 	return err
 }
 
+// Fetch asks for what is at a path and gives the answer, whose body the caller closes.
+func (c *Client) Fetch(ctx context.Context, path string, headers map[string]string) (*http.Response, error) {
+	return c.send(ctx, http.MethodGet, path, "", nil, headers)
+}
+
+// Upload sends a file and reads the answer into out.
+func (c *Client) Upload(ctx context.Context, path, contentType string, body io.Reader, out any) error {
+	answer, err := c.send(ctx, http.MethodPost, path, contentType, body, nil)
+	if err != nil {
+		return err
+	}
+	defer answer.Body.Close()
+	return json.NewDecoder(answer.Body).Decode(out)
+}
+
 // Event is one server-sent event of the live stream.
 type Event struct {
 	ID   string

@@ -14,6 +14,9 @@ import (
 // Owner is the demo's head gardener, who signs in.
 const Owner = "orla@hollowbrook.example"
 
+// siteName is what the site is called.
+const siteName = "Hollowbrook Fernery"
+
 // zone is the site's time zone.
 const zone = "Europe/Dublin"
 
@@ -123,20 +126,20 @@ func stranger() *standin.Device {
 
 func fernHouse(liveSince measure.Instant) *standin.Device {
 	air := func(at measure.Instant) float64 {
-		usual := 18 + 4*wave(at, day, -0.33) + 0.4*wave(at, 47*minute, 0)
+		usual := 18 + 1.6*drift(at, 1.7*day, 50) + (3.4+1.2*drift(at, day, 51))*wave(at, day, -0.33) + 0.4*wave(at, 47*minute, 0)
 		return usual + ventStuck(at, liveSince)*(33-usual) + 0.1*jitter(at, 1)
 	}
 	glass := func(at measure.Instant) float64 {
-		return 9 + 7*wave(at, day, -0.3) + 0.3*wave(at, 31*minute, 0.2) + 0.08*jitter(at, 2) + 4*ventStuck(at, liveSince)
+		return 9 + 2.5*drift(at, 1.7*day, 50) + (6+2*drift(at, day, 51))*wave(at, day, -0.3) + 0.3*wave(at, 31*minute, 0.2) + 0.08*jitter(at, 2) + 4*ventStuck(at, liveSince)
 	}
 	humidity := func(at measure.Instant) float64 {
-		return math.Min(99, 82-7*wave(at, day, -0.33)+3*wave(at, 73*minute, 0.4)+0.5*jitter(at, 3)-17*ventStuck(at, liveSince))
+		return math.Min(99, 82-5*drift(at, 1.7*day, 52)-6*wave(at, day, -0.33)+3*wave(at, 73*minute, 0.4)+0.5*jitter(at, 3)-17*ventStuck(at, liveSince))
 	}
 	pressure := func(at measure.Instant) float64 {
 		return 1009 + 8*wave(at, 5.3*day, 0.1) + 1.1*wave(at, day/2, 0.2) + 0.06*jitter(at, 4)
 	}
 	light := func(at measure.Instant) float64 {
-		return 21000 * daylight(at) * (0.72 + 0.2*wave(at, 23*minute, 0) + 0.08*jitter(at, 5))
+		return 16000 * (1 + 0.6*drift(at, 0.8*day, 55)) * daylight(at) * (0.72 + 0.2*wave(at, 23*minute, 0) + 0.08*jitter(at, 5))
 	}
 	co2 := func(at measure.Instant) float64 {
 		return 470 - 60*daylight(at) + 25*wave(at, 3*hour, 0.3) + 4*jitter(at, 6)
@@ -163,7 +166,9 @@ func conductivity(at measure.Instant) float64 {
 	return 412 + 18*wave(at, day, 0.1) + 2*jitter(at, 15)
 }
 
-func gateAir(at measure.Instant) float64 { return 8 + 4*wave(at, day, -0.33) + 0.2*jitter(at, 17) }
+func gateAir(at measure.Instant) float64 {
+	return 8 + 3*drift(at, 1.7*day, 50) + 4*wave(at, day, -0.33) + 0.2*jitter(at, 17)
+}
 
 func gateHumidity(at measure.Instant) float64 {
 	return math.Min(100, 84-9*wave(at, day, -0.33)+0.5*jitter(at, 18))
@@ -174,7 +179,7 @@ func stepped(value func(measure.Instant) float64, step float64) func(measure.Ins
 }
 
 func water(at measure.Instant) float64 {
-	return 13 + 1.6*wave(at, day, -0.4) + 0.05*jitter(at, 7)
+	return 13 + 1.2*drift(at, 3*day, 56) + 1.6*wave(at, day, -0.4) + 0.05*jitter(at, 7)
 }
 
 // called is what people call the signals.

@@ -20,7 +20,7 @@ import (
 func (s *Site) begin() error {
 	now := time.Now()
 	if s.Memory.Begun == 0 {
-		s.Memory.Begun = measure.InstantOf(now.Truncate(time.Hour))
+		s.Memory.Begun = measure.InstantOf(now.Truncate(24 * time.Hour))
 	}
 	if s.Memory.HistorySince == 0 {
 		zone, err := time.LoadLocation(zone)

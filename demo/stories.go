@@ -23,6 +23,14 @@ func (c clock) before(at measure.Instant, days, hours float64) (float64, bool) {
 	return into, into >= 0 && into < 1
 }
 
+// drift is a slow, irregular change between -1 and 1, smooth from one period to the next: the weather.
+func drift(at measure.Instant, period float64, seed uint64) float64 {
+	place := float64(at) / 1000 / period
+	n := math.Floor(place)
+	share := (1 - math.Cos(math.Pi*(place-n))) / 2
+	return jitter(measure.Instant(n), seed)*(1-share) + jitter(measure.Instant(n)+1, seed)*share
+}
+
 // bell rises from 0 to 1 and falls again while into goes from 0 to 1.
 func bell(into float64) float64 { return math.Pow(math.Sin(math.Pi*into), 2) }
 
@@ -123,7 +131,7 @@ func (c clock) powerFactor(at measure.Instant) float64 {
 
 // level: three days ago the cistern ran dry for two hours.
 func (c clock) level(at measure.Instant) float64 {
-	if into, dry := c.before(at, 3.1, 2); dry {
+	if into, dry := c.before(at, 2.6, 2); dry {
 		return 2870 - 1790*min(1, 6*into, 6*(1-into)) + 6*jitter(at, 14)
 	}
 	return 2870 + 30*wave(at, 2*hour, 0) + 12*jitter(at, 14)
@@ -141,7 +149,7 @@ func (c clock) battery(at measure.Instant) float64 {
 // rootZone, in °F: two nights ago the heat mat failed until the morning.
 func (c clock) rootZone(at measure.Instant) float64 {
 	celsius := 21.5 + 0.6*wave(at, 40*minute, 0) + 0.1*jitter(at, 9)
-	if into, cold := c.before(at, 1.6, 9); cold {
+	if into, cold := c.before(at, 1+2/24., 9); cold {
 		celsius -= 7 * bell(into)
 	}
 	return fahrenheit(celsius)
@@ -153,8 +161,8 @@ func (c clock) oxygen(at measure.Instant) float64 {
 	if _, lifted := c.before(at, 8.4, 0.35); lifted {
 		return 0
 	}
-	percent := 86 + 11*wave(at, day, -0.36) + 1.2*wave(at, 13*minute, 0.5) + 0.4*jitter(at, 8)
-	if into, still := c.before(at, 5.2, 8); still {
+	percent := 86 + 3*drift(at, 1.3*day, 53) + (9+2*drift(at, day, 54))*wave(at, day, -0.36) + 1.2*wave(at, 13*minute, 0.5) + 0.4*jitter(at, 8)
+	if into, still := c.before(at, 5-1/24., 6); still {
 		percent -= 40 * bell(into)
 	}
 	return math.Max(0, percent)

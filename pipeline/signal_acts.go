@@ -11,13 +11,15 @@ import (
 
 // SignalChange says what to change of a signal; what is nil stays.
 type SignalChange struct {
-	Title    *string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what people call it"`
-	Quantity *string           `json:"quantity,omitempty" required:"false" maxLength:"80" doc:"what it measures, in a word or two"`
-	Unit     *measure.Unit     `json:"unit,omitempty" required:"false" doc:"SenML or UCUM code; can be said once"`
-	Span     *site.Span        `json:"span,omitempty" required:"false" doc:"the values that the instrument can truly give"`
-	Step     *float64          `json:"step,omitempty" required:"false" minimum:"0" doc:"resolution"`
-	Bands    *site.Bands       `json:"bands,omitempty" required:"false" doc:"named stretches of its values"`
-	Interval *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often a reading is expected; 0s: as often as its device's"`
+	Title        *string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what people call it"`
+	Quantity     *string           `json:"quantity,omitempty" required:"false" maxLength:"80" doc:"what it measures, in a word or two"`
+	Unit         *measure.Unit     `json:"unit,omitempty" required:"false" doc:"SenML or UCUM code; can be said once"`
+	Span         *site.Span        `json:"span,omitempty" required:"false" doc:"the values that the instrument can truly give"`
+	Step         *float64          `json:"step,omitempty" required:"false" minimum:"0" doc:"resolution"`
+	Bands        *site.Bands       `json:"bands,omitempty" required:"false" doc:"named stretches of its values"`
+	Interval     *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often a reading is expected; 0s: as often as its device's"`
+	KeepReadings *measure.Duration `json:"keep_readings,omitempty" required:"false" doc:"for how long its readings are kept; 0s: as its kit or the site says"`
+	KeepFigures  *measure.Duration `json:"keep_figures,omitempty" required:"false" doc:"for how long its figures by hour and day are kept; 0s: as its kit or the site says"`
 }
 
 // SetSignal changes what is said of a signal. A unit can be stated when there is none; one that is
@@ -85,6 +87,15 @@ func (c SignalChange) onto(v *site.Signal) error {
 			return err
 		}
 		v.Interval = *c.Interval
+	}
+	for field, keep := range map[string]struct{ said, kept *measure.Duration }{"keep_readings": {c.KeepReadings, &v.KeepReadings}, "keep_figures": {c.KeepFigures, &v.KeepFigures}} {
+		if keep.said == nil {
+			continue
+		}
+		if err := site.CheckKeep(field, *keep.said); err != nil {
+			return err
+		}
+		*keep.kept = *keep.said
 	}
 	return nil
 }

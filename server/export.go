@@ -147,7 +147,7 @@ func chosen(all []site.Signal, names []string) ([]exportDevice, error) {
 // serveExport streams readings or figures as a file. The entity tag stands for what is in it: with the same
 // tag, a reader that was cut off can ask for the rest.
 func (v *Server) serveExport(c *echo.Context) error {
-	if err := v.mayWatch(c.Request()); err != nil {
+	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
 		return v.answerProblem(c, err)
 	}
 	ctx := c.Request().Context()

@@ -136,7 +136,7 @@ type Beat struct {
 // serveLive streams changes as server-sent events: "change" with a site.Change and the commit's
 // number as its id, "beat" with the time at least every five seconds.
 func (v *Server) serveLive(c *echo.Context) error {
-	if err := v.mayWatch(c.Request()); err != nil {
+	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
 		return v.answerProblem(c, err)
 	}
 	since, err := strconv.ParseInt(c.Request().Header.Get("Last-Event-ID"), 10, 64)
@@ -192,8 +192,8 @@ func (v *Server) serveLive(c *echo.Context) error {
 	return nil // the client has gone
 }
 
-// mayWatch lets viewers in.
-func (v *Server) mayWatch(r *http.Request) error {
+// mayDo gives the person behind a request that is no operation, who must have a role.
+func (v *Server) mayDo(r *http.Request, need site.Role) (site.Person, error) {
 	token := httpin.Bearer(r.Header.Get("Authorization"))
 	if c, err := r.Cookie(sessionCookie); token == "" && err == nil {
 		token = c.Value
@@ -201,13 +201,13 @@ func (v *Server) mayWatch(r *http.Request) error {
 	person, err := v.personByToken(r.Context(), token)
 	switch {
 	case errors.Is(err, pipeline.ErrKeyUnknown):
-		return huma.Error401Unauthorized("Sign in first.")
+		return person, huma.Error401Unauthorized("Sign in first.")
 	case err != nil:
-		return v.problem(err)
-	case !person.Role.May(site.Viewer):
-		return huma.Error403Forbidden("This takes the role viewer.")
+		return person, v.problem(err)
+	case !person.Role.May(need):
+		return person, huma.Error403Forbidden(fmt.Sprintf("This takes the role %s; you are %s.", need, person.Role))
 	}
-	return nil
+	return person, nil
 }
 
 // answerProblem writes a problem document outside of an operation.

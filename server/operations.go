@@ -104,6 +104,9 @@ func (v *Server) routes() {
 	operation(v, viewer, "list-figures", http.MethodGet, "/api/v1/signals/{device}/{signal}/figures", "Figures of a stretch by period: lowest, highest, both means", v.listFigures)
 
 	operation(v, viewer, "get-storage", http.MethodGet, "/api/v1/storage", "What the history takes up, what it will, and what would shrink it", v.getStorage)
+	operation(v, keeper, "get-import", http.MethodGet, "/api/v1/imports/{id}", "A file that was brought, and how far its import is", v.getImport)
+	operation(v, keeper, "run-import", http.MethodPost, "/api/v1/imports/{id}/run", "Import a file, or try what would happen", v.runImport, status(http.StatusAccepted))
+	operation(v, keeper, "end-import", http.MethodDelete, "/api/v1/imports/{id}", "Forget a file that was brought", v.endImport, status(http.StatusNoContent))
 	operation(v, viewer, "list-clearings", http.MethodGet, "/api/v1/clearings", "What was cleared, newest first", v.listClearings)
 	operation(v, owner, "clear-readings", http.MethodPost, "/api/v1/clearings", "Clear readings of a stretch; they can be put back for 30 days", v.clear)
 	operation(v, owner, "put-back-readings", http.MethodPost, "/api/v1/clearings/{id}/undo", "Put back what was cleared", v.unclear)
@@ -160,6 +163,7 @@ func (v *Server) describeByHand() {
 	})
 	v.describeOrders(device, text)
 	v.describeExport()
+	v.describeFiles()
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "watch-live", Method: http.MethodGet, Path: "/api/v1/live", Summary: "Changes as server-sent events",
 		Description: "Takes the role viewer. Events: change (a Change; its id is the commit's number) and beat (the time, and whether the database is away, every 5 s). Last-Event-ID resumes without a gap.",

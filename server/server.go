@@ -48,11 +48,12 @@ type Server struct {
 	api      huma.API
 	hub      *hub
 	signIns  *signIns
+	imports  imports
 }
 
 // New makes the routes.
 func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, error) {
-	v := &Server{Options: o, store: s, pipeline: d.Pipeline, door: d, keeper: k, echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns()}
+	v := &Server{Options: o, store: s, pipeline: d.Pipeline, door: d, keeper: k, echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns(), imports: imports{jobs: map[string]*importJob{}}}
 	v.echo.Logger = o.Log
 	v.echo.HTTPErrorHandler = v.answerError
 	v.echo.IPExtractor = v.clientAddress()
@@ -75,6 +76,9 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, e
 	v.echo.GET("/api/v1/intake/orders", way.Orders)
 	v.echo.PUT("/api/v1/intake/orders", way.Confirm)
 	v.echo.GET("/api/v1/export", v.serveExport)
+	v.echo.POST("/api/v1/imports", v.serveImport)
+	v.echo.GET("/api/v1/archive", v.serveArchive)
+	v.echo.POST("/api/v1/archive", v.takeArchive)
 	v.echo.GET("/api/v1/live", v.serveLive)
 	look := []string{http.MethodGet, http.MethodHead}
 	v.echo.Match(look, "/health/live", func(c *echo.Context) error { return c.String(http.StatusOK, "alive\n") })

@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"strings"
 	"time"
@@ -87,6 +88,9 @@ func (v *Server) getSite(ctx context.Context, _ *none) (*body[site.Site], error)
 func (v *Server) putSite(ctx context.Context, in *body[site.Site]) (*body[site.Site], error) {
 	if _, err := time.LoadLocation(in.Body.Zone); err != nil || in.Body.Zone == "Local" || in.Body.Zone == "" {
 		return nil, wrong("zone", `"`+in.Body.Zone+`" is not a time zone; write it like Europe/Dublin`)
+	}
+	if err := errors.Join(site.CheckKeep("keep_readings", in.Body.KeepReadings), site.CheckKeep("keep_figures", in.Body.KeepFigures)); err != nil {
+		return nil, err
 	}
 	err := v.pipeline.Do(ctx, func(t *pipeline.Turn) error {
 		if err := t.Tx.SetSite(ctx, in.Body); err != nil {

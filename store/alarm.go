@@ -27,7 +27,7 @@ type AlarmQuery struct {
 func (s *Store) Alarms(ctx context.Context, q AlarmQuery) ([]alarm.Alarm, error) {
 	alarms := []alarm.Alarm{}
 	err := s.db.SelectContext(ctx, &alarms, selectAlarm+`
-		where (not $1 or cleared_at is null) and ($2 = '' or signal = $2) and ($3 = 0 or coalesce(cleared_at, $3) >= $3) and ($4 = 0 or id < $4)
+		where (not $1 or cleared_at is null) and ($2 = '' or signal = $2) and ($3::bigint = 0 or coalesce(cleared_at, $3) >= $3) and ($4::bigint = 0 or id < $4)
 		order by id desc limit $5`, q.Standing, q.Signal, int64(q.Since), q.Before, q.Limit)
 	return alarms, err
 }

@@ -143,16 +143,15 @@ func (t *Tx) putBack(ctx context.Context, w step, now measure.Instant) (blocks i
 	if err != nil {
 		return 0, err
 	}
+	var readings []measure.Reading
 	for _, body := range bodies {
-		readings, err := series.Decode(body, nil)
-		if err != nil {
-			return 0, err
-		}
-		if _, err := t.Merge(ctx, w.Signal, readings, false, now); err != nil { // what came since stays
+		if readings, err = series.Decode(body, readings); err != nil {
 			return 0, err
 		}
 	}
-	return len(bodies), nil
+	readings, _ = series.InOrder(readings)
+	_, err = t.Merge(ctx, w.Signal, readings, false, now) // what came since stays
+	return len(bodies), err
 }
 
 // endStep ends the work on one signal, and with the last the clearing's.
@@ -172,36 +171,4 @@ func (s *Store) ForgetCleared(ctx context.Context, now measure.Instant) error {
 		with old as (update clearing set state = 'gone' where state = 'cleared' and gone_at <= $1 returning id)
 		delete from cleared_block where clearing_id in (select id from old)`, now)
 	return err
-}
-
-// Stamp counts the readings of a stretch, its end included, and gives their digest.
-func (t *Tx) Stamp(ctx context.Context, signal int64, from, until measure.Instant) (st site.Stamp, err error) {
-	var spans []struct {
-		span
-		Digest int64 `db:"digest"`
-	}
-	err = t.SelectContext(ctx, &spans, `
-		select first_at, last_at, count, digest from block where signal_id = $1 and first_at <= $3 and first_at >= `+blockAt+` and last_at >= $2 order by first_at`, signal, from, until)
-	if err != nil {
-		return st, err
-	}
-	add := func(readings []measure.Reading) {
-		if n := len(readings); n > 0 {
-			st.Add(site.Stamp{Readings: n, Digest: series.Digest(readings), First: readings[0].At, Last: readings[n-1].At})
-		}
-	}
-	for _, s := range spans {
-		if s.FirstAt >= from && s.LastAt <= until {
-			st.Add(site.Stamp{Readings: s.Count, Digest: s.Digest, First: s.FirstAt, Last: s.LastAt})
-			continue
-		}
-		readings, err := t.open(ctx, signal, s.FirstAt)
-		if err != nil {
-			return st, err
-		}
-		add(series.Cut(readings, from, until))
-	}
-	plain, err := t.plain(ctx, signal, from, until)
-	add(plain)
-	return st, err
 }

@@ -69,53 +69,74 @@ func (s *Store) NoteNewRules(ctx context.Context, now measure.Instant) error {
 // followAtOnce is how much of a signal's time one transaction computes anew.
 const followAtOnce = 14 * 24 * time.Hour
 
-// Follow computes anew what is kept of one stale stretch, or the first two weeks of it, and tells whether
-// there was one noted before. Several processes may do it at once; it may be killed at any moment.
+// staleRow is one stretch that was noted.
+type staleRow struct {
+	ID int64 `db:"id"`
+	stretch
+}
+
+// Follow computes anew what is kept of one signal's stale stretches: those that touch the earliest of them
+// are done together, the first two weeks at a time. It tells whether there was one that was noted before an
+// instant. Several processes may do it at once; it may be killed at any moment.
 func (s *Store) Follow(ctx context.Context, notedBefore measure.Instant) (bool, error) {
 	tx, err := s.Begin(ctx)
 	if err != nil {
 		return false, err
 	}
 	defer tx.Rollback()
-	var work struct {
-		ID     int64 `db:"id"`
-		Signal int64 `db:"signal_id"`
-		stretch
-	}
-	err = tx.GetContext(ctx, &work, `select id, signal_id, from_at, until_at from stale where noted_at <= $1 order by id limit 1 for update skip locked`, notedBefore)
+	var signal int64
+	err = tx.GetContext(ctx, &signal, `select signal_id from stale where noted_at <= $1 order by id limit 1 for update skip locked`, notedBefore)
 	if errors.Is(err, sql.ErrNoRows) {
 		return false, nil
 	}
 	if err != nil {
 		return false, err
 	}
-	about, err := tx.past(ctx, work.Signal)
+	about, err := tx.past(ctx, signal)
 	if errors.Is(err, ErrNotFound) { // the signal is gone
-		_, err = tx.ExecContext(ctx, `delete from stale where signal_id = $1`, work.Signal)
+		_, err = tx.ExecContext(ctx, `delete from stale where signal_id = $1`, signal)
 		return true, errors.Join(err, tx.Commit())
 	}
 	if err != nil {
 		return false, err
 	}
-	until := min(work.Until, work.From.Add(followAtOnce))
-	// Others within this stretch are done with it.
-	_, err = tx.ExecContext(ctx, `
-		delete from stale where id in (select id from stale where signal_id = $1 and from_at >= $2 and until_at <= $3 and id <> $4 and noted_at <= $5 for update skip locked)`,
-		work.Signal, work.From, until, work.ID, notedBefore)
-	if err != nil {
+	var rows []staleRow
+	err = tx.SelectContext(ctx, &rows, `select id, from_at, until_at from stale where signal_id = $1 and noted_at <= $2 order by from_at for update skip locked`, signal, notedBefore)
+	if err != nil || len(rows) == 0 {
 		return false, err
 	}
+	of, done := together(rows, about.Hold)
+	until := min(of.Until, of.From.Add(followAtOnce))
 	for _, p := range []series.Period{series.Hour, series.Day} {
-		if err := tx.refold(ctx, work.Signal, p, stretch{work.From, until}, about); err != nil {
+		if err := tx.refold(ctx, signal, p, stretch{of.From, until}, about); err != nil {
 			return false, err
 		}
 	}
-	if until < work.Until {
-		_, err = tx.ExecContext(ctx, `update stale set from_at = $2 where id = $1`, work.ID, until+1)
-	} else {
-		_, err = tx.ExecContext(ctx, `delete from stale where id = $1`, work.ID)
+	if until < of.Until { // one row keeps the rest
+		_, err = tx.ExecContext(ctx, `update stale set from_at = $2, until_at = $3 where id = $1`, done[0], until+1, of.Until)
+		done = done[1:]
 	}
-	return true, errors.Join(err, tx.Commit())
+	if err == nil {
+		_, err = tx.ExecContext(ctx, `delete from stale where id = any($1::bigint[])`, done)
+	}
+	if err != nil {
+		return false, err
+	}
+	return true, tx.Commit()
+}
+
+// together joins the first of stretches, which are in order of their beginning, with those that touch it or
+// lie no further off than hold.
+func together(rows []staleRow, hold measure.Instant) (of stretch, ids []int64) {
+	of = rows[0].stretch
+	for _, r := range rows {
+		if r.From > of.Until+hold {
+			break
+		}
+		of.Until = max(of.Until, r.Until)
+		ids = append(ids, r.ID)
+	}
+	return of, ids
 }
 
 // refold computes the figures anew that a stretch of readings takes part in.

@@ -48,7 +48,11 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(12)
 	db.SetConnMaxIdleTime(5 * time.Minute)
-	if err := migrate(ctx, db.DB); err != nil {
+	err = migrate(ctx, db.DB)
+	if err == nil {
+		err = letAnalystRead(ctx, db)
+	}
+	if err != nil {
 		db.Close()
 		return nil, fmt.Errorf("database: %w", err)
 	}
@@ -69,6 +73,19 @@ func migrate(ctx context.Context, db *sql.DB) error {
 		return err
 	}
 	_, err = provider.Up(ctx)
+	return err
+}
+
+// letAnalystRead grants the views of the schema analysis to the role jaunty_analyst, where there is one.
+func letAnalystRead(ctx context.Context, db *sqlx.DB) error {
+	var there bool
+	err := db.GetContext(ctx, &there, `select exists (select from pg_roles where rolname = 'jaunty_analyst')
+		and not coalesce((select bool_and(has_table_privilege('jaunty_analyst', c.oid, 'select')) from pg_class c where c.relnamespace = 'analysis'::regnamespace and c.relkind = 'v')
+		             and has_schema_privilege('jaunty_analyst', 'analysis', 'usage'), false)`)
+	if err != nil || !there {
+		return err
+	}
+	_, err = db.ExecContext(ctx, `grant usage on schema analysis to jaunty_analyst; grant select on all tables in schema analysis to jaunty_analyst`)
 	return err
 }
 

@@ -197,3 +197,31 @@ func (t *Tx) sealedAt(ctx context.Context, wanted []Row) (found []Row, err error
 
 // errEnough ends a walk before its end.
 var errEnough = errors.New("enough")
+
+// Compare tells what would become of readings that are merged into a signal; of text, any counts as the same.
+func (s *Store) Compare(ctx context.Context, signal *site.Signal, fresh []measure.Reading, texts []string, replace bool) (series.Merged, error) {
+	var all series.Merged
+	tx, err := s.Look(ctx)
+	if err != nil {
+		return all, err
+	}
+	defer tx.Rollback()
+	rest := fresh
+	err = tx.EachReading(ctx, signal.ID, fresh[0].At, fresh[len(fresh)-1].At, func(some []measure.Reading) error {
+		part := series.Cut(rest, 0, some[len(some)-1].At)
+		rest = rest[len(part):]
+		if texts != nil {
+			for i := range part {
+				if k, there := slices.BinarySearchFunc(some, part[i].At, func(r measure.Reading, at measure.Instant) int { return int(r.At - at) }); there {
+					part[i].Value = some[k].Value
+				}
+			}
+		}
+		_, told := series.Merge(some, part, replace)
+		all.Added, all.Same, all.Replaced = all.Added+told.Added, all.Same+told.Same, all.Replaced+told.Replaced
+		all.Conflicts = append(all.Conflicts, told.Conflicts...)
+		return nil
+	})
+	all.Added += len(rest)
+	return all, err
+}

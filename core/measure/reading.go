@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/bits"
+	"slices"
 	"strings"
 )
 
@@ -69,16 +70,24 @@ func (q *Quality) UnmarshalJSON(data []byte) error {
 	if err := json.Unmarshal(data, &names); err != nil {
 		return err
 	}
-	*q = 0
-next:
-	for _, name := range names {
-		for i, known := range markNames {
-			if name == known {
-				*q |= 1 << i
-				continue next
-			}
-		}
-		return fmt.Errorf("%q is not a quality mark; marks are %s", name, strings.Join(markNames[:], ", "))
+	parsed, err := ParseQuality(strings.Join(names, ","))
+	if err == nil {
+		*q = parsed
 	}
-	return nil
+	return err
+}
+
+// ParseQuality reads what String writes; nothing is good too.
+func ParseQuality(text string) (q Quality, err error) {
+	if text == "" || text == "good" {
+		return 0, nil
+	}
+	for _, name := range strings.Split(text, ",") {
+		i := slices.Index(markNames[:], name)
+		if i < 0 {
+			return 0, fmt.Errorf("%q is not a quality mark; marks are %s", name, strings.Join(markNames[:], ", "))
+		}
+		q |= 1 << i
+	}
+	return q, nil
 }

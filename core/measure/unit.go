@@ -27,7 +27,7 @@ var units = map[Unit]unitFacts{
 	"[degF]": {"temperature", 5.0 / 9, 459.67 * 5 / 9, "°F"},
 	"%RH":    {"humidity", 1, 0, "%"},
 	"/":      {"ratio", 1, 0, ""}, "%": {"ratio", 0.01, 0, "%"},
-	"By": {"information", 1, 0, "bytes"},
+	"By":  {"information", 1, 0, "bytes"},
 	"ppm": {"ratio", 1e-6, 0, "ppm"}, "ppb": {"ratio", 1e-9, 0, "ppb"},
 	"Pa": {"pressure", 1, 0, "Pa"}, "hPa": {"pressure", 100, 0, "hPa"},
 	"kPa": {"pressure", 1000, 0, "kPa"}, "bar": {"pressure", 1e5, 0, "bar"},

@@ -21,8 +21,12 @@ import (
 )
 
 const (
-	owner    = "jaunty" // the service's role: owns the database and nothing else
-	admin    = "postgres"
+	owner = "jaunty" // the service's role: owns the database and nothing else
+	admin = "postgres"
+
+	// Analyst is the role that may read the views of the schema analysis, and nothing else.
+	Analyst = "jaunty_analyst"
+
 	database = "jaunty"
 )
 
@@ -164,7 +168,56 @@ func (c *Cluster) createDatabase(ctx context.Context) error {
 	if err == nil && !hasDatabase {
 		_, err = conn.Exec(ctx, "create database "+database+" owner "+owner)
 	}
+	if err == nil {
+		err = c.createAnalyst(ctx, conn)
+	}
 	return err
+}
+
+// createAnalyst makes the role that reads with SQL. What it may read is granted by the store.
+func (c *Cluster) createAnalyst(ctx context.Context, conn *pgx.Conn) error {
+	password, err := c.password(Analyst)
+	if err != nil {
+		return err
+	}
+	var has bool
+	err = conn.QueryRow(ctx, `select exists (select from pg_roles where rolname = $1)`, Analyst).Scan(&has)
+	if err == nil && !has {
+		_, err = conn.Exec(ctx, "create role "+Analyst+" login connection limit 10")
+	}
+	for _, statement := range []string{
+		"alter role " + Analyst + " password '" + password + "'",
+		"alter role " + Analyst + " set search_path = analysis",
+		"alter role " + Analyst + " set default_transaction_read_only = on",
+		"revoke temporary on database " + database + " from public",
+	} {
+		if err == nil {
+			_, err = conn.Exec(ctx, statement)
+		}
+	}
+	return err
+}
+
+// Address gives the address of the database of a service that runs with its private PostgreSQL under dir.
+func Address(dir string) (string, error) { return addressFor(dir, owner) }
+
+// AnalystAddress is Address for the role that reads with SQL.
+func AnalystAddress(dir string) (string, error) { return addressFor(dir, Analyst) }
+
+func addressFor(dir, role string) (string, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return "", err
+	}
+	c := &Cluster{dir: dir}
+	running := false
+	if c.port, running = c.running(); !running {
+		return "", fmt.Errorf("no service runs with its data under %s", dir)
+	}
+	if _, err := os.Stat(filepath.Join(dir, role+"-password")); err != nil {
+		return "", err
+	}
+	return c.address(role, database)
 }
 
 // running tells where the server listens, if it runs.

@@ -135,17 +135,17 @@ begin
     if get_byte(data, 0) <> 1 then
         raise exception 'block_readings: version % is not known', get_byte(data, 0);
     end if;
-    select r.place, r.number into place_t, count from block_varint(data, 1) r;
+    select r.place, r.number into place_t, count from public.block_varint(data, 1) r;
     form_t := get_byte(data, place_t);
-    select r.place, r.number into place_t, length from block_varint(data, place_t + 1) r;
+    select r.place, r.number into place_t, length from public.block_varint(data, place_t + 1) r;
     place_v := place_t + length;
     form_v := get_byte(data, place_v);
-    select r.place, r.number into place_v, length from block_varint(data, place_v + 1) r;
+    select r.place, r.number into place_v, length from public.block_varint(data, place_v + 1) r;
     place_q := place_v + length;
     if form_v >= 100 then
         power := ('1e' || form_v - 100)::double precision;
     end if;
-    select r.place, r.number into place_t, u from block_varint(data, place_t) r;
+    select r.place, r.number into place_t, u from public.block_varint(data, place_t) r;
     at := ((u >> 1) & 9223372036854775807) # -(u & 1);
     for i in 1..count loop
         if i > 1 then
@@ -162,7 +162,7 @@ begin
                 end loop;
                 change := ((u >> 1) & 9223372036854775807) # -(u & 1);
                 if form_t = 1 then
-                    select r.place, r.number into place_t, times from block_varint(data, place_t) r;
+                    select r.place, r.number into place_t, times from public.block_varint(data, place_t) r;
                 end if;
             end if;
             times := times - 1;
@@ -201,8 +201,8 @@ begin
             end if;
         end if;
         if same = 0 and place_q < size then
-            select r.place, r.number into place_q, marks from block_varint(data, place_q) r;
-            select r.place, r.number into place_q, same from block_varint(data, place_q) r;
+            select r.place, r.number into place_q, marks from public.block_varint(data, place_q) r;
+            select r.place, r.number into place_q, same from public.block_varint(data, place_q) r;
         end if;
         same := same - 1;
         quality := marks;
@@ -215,10 +215,10 @@ end $$;
 create schema analysis;
 
 create function analysis.instant(at bigint) returns timestamptz language sql immutable strict parallel safe as
-    'select to_timestamp(at / 1000.0)';
-create function analysis.marks(quality integer) returns text[] language sql immutable strict parallel safe as $$
-    select array_remove(array[case when quality & 1 > 0 then 'implausible' end, case when quality & 2 > 0 then 'warming' end, case when quality & 4 > 0 then 'stuck' end,
-        case when quality & 8 > 0 then 'late' end, case when quality & 16 > 0 then 'clock' end, case when quality & 32 > 0 then 'corrected' end, case when quality & 64 > 0 then 'drill' end], null)
+    'select to_timestamp(at / 1000.0::double precision)';
+create function analysis.marks(quality integer) returns text[] language sql immutable parallel safe as $$
+    select case when quality = 0 then '{}'::text[] else array_remove(array[case when quality & 1 > 0 then 'implausible' end, case when quality & 2 > 0 then 'warming' end, case when quality & 4 > 0 then 'stuck' end,
+        case when quality & 8 > 0 then 'late' end, case when quality & 16 > 0 then 'clock' end, case when quality & 32 > 0 then 'corrected' end, case when quality & 64 > 0 then 'drill' end], null) end
 $$;
 
 create view analysis.signal as
@@ -242,13 +242,13 @@ language sql stable rows 10000 security definer set search_path = pg_catalog, pu
     from public.signal s join public.device d on d.id = s.device_id
     cross join lateral (
         select b.at, b.value, b.quality from public.block k cross join lateral public.block_readings(k.body) b
-        where k.signal_id = s.id and k.first_at <= extract(epoch from readings.until) * 1000
+        where k.signal_id = s.id and k.first_at <= (extract(epoch from readings.until) * 1000)::bigint
           and k.first_at >= coalesce((select max(before.first_at) from public.block before
-                                      where before.signal_id = s.id and before.first_at <= extract(epoch from readings.since) * 1000), 0)
+                                      where before.signal_id = s.id and before.first_at <= (extract(epoch from readings.since) * 1000)::bigint), 0)
         union all select p.at, p.value, p.quality from public.reading p where p.signal_id = s.id) r
     left join public.word w on s.kind in ('text', 'data') and w.id = r.value::bigint
     where d.name = readings.device and s.name = readings.signal
-      and r.at between extract(epoch from readings.since) * 1000 and extract(epoch from readings.until) * 1000
+      and r.at between (extract(epoch from readings.since) * 1000)::bigint and (extract(epoch from readings.until) * 1000)::bigint
     order by r.at
 $$;
 

@@ -1,0 +1,149 @@
+// Package chart draws the course of signals: in braille for a terminal, and as pictures.
+package chart
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"jauntylark/core/measure"
+)
+
+// Panel is what is drawn of one signal.
+type Panel struct {
+	Title  string
+	Unit   measure.Unit
+	Steps  bool // a value holds until the next: a switch
+	Line   []measure.Reading
+	Limits []Limit
+	Alarms []Stretch
+}
+
+// Limit is a value at which a guard speaks.
+type Limit struct {
+	Value float64
+	Name  string
+}
+
+// Stretch is a stretch of time.
+type Stretch struct{ From, Until measure.Instant }
+
+// Span is what all panels show.
+type Span struct {
+	From, Until measure.Instant
+	Zone        *time.Location
+}
+
+// extent gives the lowest and highest value that a panel shows, with a little room, and limits that are not
+// far off.
+func (p *Panel) extent() (low, high float64) {
+	low, high = math.Inf(1), math.Inf(-1)
+	for _, r := range p.Line {
+		low, high = min(low, r.Value), max(high, r.Value)
+	}
+	if len(p.Line) == 0 {
+		return 0, 1
+	}
+	size := max(high-low, math.Abs(high)/1000, 1e-9)
+	for _, l := range p.Limits {
+		if l.Value > low-size && l.Value < high+size {
+			low, high = min(low, l.Value), max(high, l.Value)
+		}
+	}
+	if p.Steps {
+		low, high = min(low, 0), max(high, 1)
+	}
+	room := max(high-low, math.Abs(high)/1000, 1e-9) / 20
+	return low - room, high + room
+}
+
+// gap is from how long on nothing between two readings is drawn as nothing: ten times the usual, and three
+// columns at least.
+func (p *Panel) gap(span Span, columns int) measure.Instant {
+	steps := make([]measure.Instant, 0, len(p.Line))
+	for i := 1; i < len(p.Line); i++ {
+		steps = append(steps, p.Line[i].At-p.Line[i-1].At)
+	}
+	if len(steps) == 0 {
+		return span.Until - span.From
+	}
+	slices.Sort(steps)
+	return max(10*steps[len(steps)/2], 3*(span.Until-span.From)/measure.Instant(columns))
+}
+
+// summary says what the line comes to.
+func (p *Panel) summary(span Span) string {
+	if len(p.Line) == 0 {
+		return "no readings"
+	}
+	if p.Steps {
+		return "now " + onOff(p.Line[len(p.Line)-1].Value)
+	}
+	low, high := p.Line[0], p.Line[0]
+	for _, r := range p.Line {
+		if r.Value < low.Value {
+			low = r
+		}
+		if r.Value > high.Value {
+			high = r
+		}
+	}
+	last := p.Line[len(p.Line)-1]
+	at := func(r measure.Reading) string {
+		form := "15:04"
+		if span.Until-span.From > 86_400_000 {
+			form = "2 Jan 15:04"
+		}
+		return r.At.Time().In(span.Zone).Format(form)
+	}
+	return fmt.Sprintf("last %s; lowest %s at %s, highest %s at %s", measure.Figure(last.Value, p.Unit),
+		measure.Figure(low.Value, p.Unit), at(low), measure.Figure(high.Value, p.Unit), at(high))
+}
+
+func onOff(v float64) string {
+	if v == 0 {
+		return "off"
+	}
+	return "on"
+}
+
+// ticks gives round instants for an axis, some dozen columns apart, and how to write them.
+func (s Span) ticks(most int) (at []measure.Instant, form string) {
+	length := s.Until.Sub(s.From)
+	step := 7 * 24 * time.Hour
+	for _, d := range []time.Duration{time.Second, 5 * time.Second, 15 * time.Second, time.Minute, 5 * time.Minute, 15 * time.Minute, time.Hour, 3 * time.Hour, 6 * time.Hour, 12 * time.Hour,
+		24 * time.Hour, 2 * 24 * time.Hour, 7 * 24 * time.Hour, 14 * 24 * time.Hour, 28 * 24 * time.Hour, 91 * 24 * time.Hour, 364 * 24 * time.Hour} {
+		if step = d; length/d <= time.Duration(max(1, most)) {
+			break
+		}
+	}
+	switch {
+	case step < time.Minute:
+		form = "15:04:05"
+	case step < 24*time.Hour:
+		form = "15:04"
+		if length > 24*time.Hour {
+			form = "2 Jan 15:04"
+		}
+	default:
+		form = "2 Jan"
+	}
+	_, offset := s.From.Time().In(s.Zone).Zone()
+	shift, ms := measure.Instant(offset)*1000, measure.Instant(step.Milliseconds())
+	for t := (s.From+shift+ms-1)/ms*ms - shift; t <= s.Until; t += ms {
+		at = append(at, t)
+	}
+	return at, form
+}
+
+// figure writes a value of an axis with as many decimals as tell its steps apart.
+func figure(v, size float64) string {
+	decimals := max(0, int(math.Ceil(1-math.Log10(max(size, 1e-12)))))
+	text := fmt.Sprintf("%.*f", min(decimals, 9), v)
+	if strings.Trim(text, "-0.") == "" {
+		return "0"
+	}
+	return text
+}

@@ -1,0 +1,199 @@
+package cli
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"os"
+	"strconv"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"jauntylark/chart"
+	"jauntylark/client"
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+)
+
+func chartCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "chart DEVICE/SIGNAL…", Short: "Draw signals in the terminal, or as a picture", ValidArgsFunction: signalPaths,
+		Long: `Draw the course of signals, one below the other, with the limits of their guards and the stretches in which an
+alarm stood: in braille signs in the terminal, or as a picture.`,
+		Example: `  jaunty chart fern-house/air --since 24h
+  jaunty chart pond/oxygen pond/water --since 30d
+  jaunty chart fog-pump/supply --since 7d --png pump.png`,
+		Args: func(c *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return misused("say which signals, like fern-house/air")
+			}
+			for _, a := range args {
+				if _, _, err := site.SplitPath(a); err != nil {
+					return wrongUse{err}
+				}
+			}
+			return nil
+		},
+	}
+	f := c.Flags()
+	f.String("since", "24h", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
+	f.String("until", "", "up to when; now when left out")
+	f.String("png", "", "file for a picture")
+	f.String("svg", "", "file for a picture in SVG")
+	f.Int("width", 0, "width, in characters or pixels; that of the terminal, or 1280, when left out")
+	f.Int("height", 0, "height of one signal, in characters or pixels; 12 or 360 when left out")
+	c.RunE = drawChart
+	return c
+}
+
+func drawChart(c *cobra.Command, paths []string) error {
+	f := c.Flags()
+	span, err := chartSpan(c)
+	if err != nil {
+		return err
+	}
+	png, _ := f.GetString("png")
+	svg, _ := f.GetString("svg")
+	width, _ := f.GetInt("width")
+	height, _ := f.GetInt("height")
+	if png != "" && svg != "" {
+		return misused("take --png or --svg, not both")
+	}
+	picture := png != "" || svg != ""
+	terminal := terminalFor(c, width, height)
+	size := chart.Size{Width: or(width, 1280), Height: or(height, 360)}
+	if picture && (size.Width < 200 || size.Height < 120 || size.Width > 10_000 || size.Height > 10_000) {
+		return misused("a picture is 200 to 10000 pixels wide and 120 to 10000 high")
+	}
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	columns := terminal.Columns()
+	if picture {
+		columns = size.Width
+	}
+	panels, err := panelsOf(c, s, paths, span, columns)
+	if err != nil {
+		return err
+	}
+	if asJSON, _ := f.GetBool("json"); asJSON {
+		return show(c, panels, nil)
+	}
+	if !picture {
+		terminal.Draw(c.OutOrStdout(), span, panels)
+		return nil
+	}
+	file, draw := png, chart.PNG
+	if svg != "" {
+		file, draw = svg, chart.SVG
+	}
+	out, err := os.Create(file)
+	if err != nil {
+		return err
+	}
+	defer out.Close()
+	if err := draw(out, span, panels, size); err != nil {
+		return err
+	}
+	fmt.Fprintln(c.OutOrStdout(), file)
+	return out.Close()
+}
+
+func or(n, otherwise int) int {
+	if n == 0 {
+		return otherwise
+	}
+	return n
+}
+
+func terminalFor(c *cobra.Command, width, height int) chart.Terminal {
+	t := chart.Terminal{Width: or(width, 100), Height: or(height, 12)}
+	if out, ok := c.OutOrStdout().(*os.File); ok && isTerminal(out) {
+		t.Colour = os.Getenv("NO_COLOR") == ""
+		if w, _, err := term.GetSize(int(out.Fd())); err == nil && width == 0 {
+			t.Width = w
+		}
+	}
+	t.Width, t.Height = min(max(t.Width, 30), 500), min(max(t.Height, 3), 100)
+	return t
+}
+
+func chartSpan(c *cobra.Command) (chart.Span, error) {
+	span := chart.Span{Until: measure.InstantOf(time.Now()), Zone: time.Local}
+	for name, into := range map[string]*measure.Instant{"since": &span.From, "until": &span.Until} {
+		text, _ := c.Flags().GetString(name)
+		if text == "" {
+			continue
+		}
+		at, err := moment(text)
+		if err != nil {
+			return span, misused("--%s: %w", name, err)
+		}
+		*into = at
+	}
+	if span.From >= span.Until {
+		return span, misused("--until is not after --since")
+	}
+	return span, nil
+}
+
+// panelsOf fetches what is drawn.
+func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Span, columns int) ([]chart.Panel, error) {
+	var guards []alarm.Guard
+	if err := s.Do(c.Context(), http.MethodGet, "/api/v1/guards", nil, &guards); err != nil {
+		return nil, err
+	}
+	panels := make([]chart.Panel, len(paths))
+	for i, path := range paths {
+		p := &panels[i]
+		var v site.Signal
+		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path, nil, &v); err != nil {
+			return nil, err
+		}
+		if v.Kind == site.KindText || v.Kind == site.KindData {
+			return nil, fmt.Errorf("%s holds %s, which cannot be drawn", path, v.Kind)
+		}
+		p.Title, p.Unit, p.Steps = roster.Thing(v.DeviceTitle, v.Title), v.Unit, v.Kind == site.KindSwitch
+		var line struct {
+			Times []int64           `json:"at"`
+			Value []float64         `json:"value"`
+		}
+		query := url.Values{"since": {span.From.String()}, "until": {span.Until.String()}, "columns": {strconv.Itoa(columns)}}
+		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path+"/line?"+query.Encode(), nil, &line); err != nil {
+			return nil, err
+		}
+		for k, at := range line.Times {
+			p.Line = append(p.Line, measure.Reading{At: measure.Instant(at), Value: line.Value[k]})
+		}
+		for _, g := range guards {
+			if g.Signal == path {
+				for _, limit := range g.When.Limits() {
+					p.Limits = append(p.Limits, chart.Limit{Value: limit, Name: g.Name})
+				}
+			}
+		}
+		var alarms []alarm.Alarm
+		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/alarms?all=true&limit=1000&since="+span.From.String()+"&signal="+url.QueryEscape(path), nil, &alarms); err != nil {
+			return nil, err
+		}
+		for _, a := range alarms {
+			until := span.Until
+			if a.ClearedAt != nil {
+				until = *a.ClearedAt
+			}
+			if a.Signal == path {
+				p.Alarms = append(p.Alarms, chart.Stretch{From: a.RaisedAt, Until: until})
+			}
+		}
+	}
+	return panels, nil
+}
+
+func signalPaths(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return names(c, "/api/v1/signals", func(v site.Signal) string { return v.Path() })
+}

@@ -1,0 +1,83 @@
+package cli
+
+import (
+	"io"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/client"
+	"jauntylark/core/site"
+	"jauntylark/server"
+)
+
+// figureNames are those that can be shown of a period: mean is the plain mean, held-mean the time-weighted one.
+var figureNames = []string{"low", "mean", "held-mean", "high", "count", "left-out", "first", "last", "sum"}
+
+// listFigures prints figures by period.
+func listFigures(c *cobra.Command, s *client.Client, path string, query url.Values, wanted []string) error {
+	for _, name := range wanted {
+		if !slices.Contains(figureNames, name) {
+			return misused("--show: %s", site.Unknown("figure", name, figureNames))
+		}
+	}
+	all := []server.PeriodFigures{}
+	for {
+		var page server.Figures
+		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path+"/figures?"+query.Encode(), nil, &page); err != nil {
+			return err
+		}
+		if all = append(all, page.Figures...); page.Next == nil {
+			break
+		}
+		query.Set("since", page.Next.String())
+	}
+	return show(c, all, func(w io.Writer) {
+		rows := [][]string{}
+		for i := range all {
+			row := []string{clock(&all[i].At)}
+			for _, name := range wanted {
+				row = append(row, figureOf(&all[i], name))
+			}
+			rows = append(rows, row)
+		}
+		heading := []string{"FROM"}
+		for _, name := range wanted {
+			heading = append(heading, strings.ToUpper(name))
+		}
+		table(w, "No readings in this stretch.", heading, rows)
+	})
+}
+
+// figureOf writes one figure; - where there is none.
+func figureOf(f *server.PeriodFigures, name string) string {
+	number := func(v *float64) string {
+		if v == nil || f.Count == 0 && name != "held-mean" {
+			return "-"
+		}
+		return strconv.FormatFloat(*v, 'g', 6, 64)
+	}
+	switch name {
+	case "low":
+		return number(&f.Low)
+	case "mean":
+		return number(f.Mean)
+	case "held-mean":
+		return number(f.HeldMean)
+	case "high":
+		return number(&f.High)
+	case "first":
+		return number(&f.First)
+	case "last":
+		return number(&f.Last)
+	case "sum":
+		return number(&f.Sum)
+	case "left-out":
+		return strconv.Itoa(f.LeftOut)
+	}
+	return strconv.Itoa(f.Count)
+}

@@ -1,0 +1,110 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/server"
+)
+
+func storageCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "storage", Short: "What the history takes up, what it will, and what would shrink it", Args: exactly(),
+		Example: "  jaunty storage\n  jaunty storage --json\n  jaunty storage keep 365d",
+	}
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		s, err := fetch[server.Storage](c, "/api/v1/storage")
+		if err != nil {
+			return err
+		}
+		return show(c, s, func(w io.Writer) { printStorage(w, s) })
+	}
+	c.AddCommand(storageKeepCommand())
+	return c
+}
+
+// storageRows is how many signals people are shown.
+const storageRows = 12
+
+func printStorage(w io.Writer, s server.Storage) {
+	fmt.Fprintf(w, "%.1f million readings in %s, %.2f bytes each.\n", float64(s.Readings)/1e6, measure.Bytes(s.Database), s.Each)
+	if s.Free != nil {
+		fmt.Fprintf(w, "The disk has %s free of %s.\n", measure.Bytes(*s.Free), measure.Bytes(*s.Disk))
+	}
+	fmt.Fprintf(w, "At this rate a year adds %s", measure.Bytes(s.Year))
+	switch {
+	case s.Settled != nil:
+		fmt.Fprintf(w, "; by the rules of what is kept it comes to %s.\n", measure.Bytes(*s.Settled))
+	case s.Full != nil:
+		fmt.Fprintf(w, "; the disk will be full on %s.\n", s.Full.Time().Local().Format("2 January 2006"))
+	default:
+		fmt.Fprintln(w, ".")
+	}
+	for _, save := range s.Savings {
+		fmt.Fprintf(w, "  %s a year less: %s.\n", measure.Bytes(save.Bytes), save.Do)
+	}
+	if s.Backlog.Rows > 0 {
+		fmt.Fprintf(w, "%d readings wait to be packed, the oldest from %s.\n", s.Backlog.Rows, clock(s.Backlog.Oldest))
+	}
+	for _, stale := range s.Stale {
+		fmt.Fprintf(w, "Figures of %s are computed anew from %s on: %.0f %%.\n", stale.Signal, clock(&stale.From), stale.Done*100)
+	}
+	fmt.Fprintln(w)
+	rows := [][]string{}
+	for _, f := range s.Signals[:min(len(s.Signals), storageRows)] {
+		rows = append(rows, []string{f.Signal, strconv.FormatInt(f.Readings, 10), measure.Bytes(f.Bytes), fmt.Sprintf("%.2f", float64(f.Bytes)/float64(max(1, f.Readings))), fmt.Sprintf("%.0f", f.PerDay)})
+	}
+	table(w, "Nothing is stored yet.", []string{"SIGNAL", "READINGS", "TAKES", "BYTES EACH", "A DAY"}, rows)
+	if more := len(s.Signals) - storageRows; more > 0 {
+		fmt.Fprintf(w, "and %d more; --json has all.\n", more)
+	}
+}
+
+func storageKeepCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "keep FOR", Short: "Say for how long readings are kept, site-wide", Args: exactly("FOR"),
+		Long: `Say for how long the site keeps readings, where neither the signal ('jaunty signal set --keep-readings') nor
+its kit (keep_readings) says otherwise; 0s: for ever. Figures by hour and day are kept for ever, unless
+--figures says for how long.`,
+		Example: "  jaunty storage keep 365d\n  jaunty storage keep 90d --figures 3650d\n  jaunty storage keep 0s",
+	}
+	figures := c.Flags().String("figures", "", "for how long figures by hour and day are kept; as before when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		here, err := fetch[site.Site](c, "/api/v1/site")
+		if err != nil {
+			return err
+		}
+		if here.KeepReadings, err = measure.ParseDuration(args[0]); err != nil {
+			return wrongUse{err}
+		}
+		if *figures != "" {
+			if here.KeepFigures, err = measure.ParseDuration(*figures); err != nil {
+				return misused("--figures: %w", err)
+			}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPut, "/api/v1/site", here, &here); err != nil {
+			return err
+		}
+		return show(c, here, func(w io.Writer) {
+			fmt.Fprintf(w, "Readings are kept %s, figures %s.\n", forLong(here.KeepReadings), forLong(here.KeepFigures))
+		})
+	}
+	return c
+}
+
+func forLong(d measure.Duration) string {
+	if d == 0 {
+		return "for ever"
+	}
+	return "for " + d.String()
+}

@@ -1,0 +1,87 @@
+package server
+
+import (
+	"compress/gzip"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"strconv"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// archiveType is the media type of an archive.
+const archiveType = "application/gzip"
+
+// serveArchive streams the whole site, without secrets.
+func (v *Server) serveArchive(c *echo.Context) error {
+	if _, err := v.mayDo(c.Request(), site.Owner); err != nil {
+		return v.answerProblem(c, err)
+	}
+	ctx := c.Request().Context()
+	here, err := v.store.Site(ctx)
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	h := c.Response().Header()
+	h.Set("Content-Type", archiveType)
+	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site.NameFrom(here.Name)+".site.gz"))
+	c.Response().WriteHeader(http.StatusOK)
+	_ = http.NewResponseController(c.Response()).SetWriteDeadline(time.Time{})
+	packed, err := gzip.NewWriterLevel(c.Response(), gzip.BestSpeed)
+	if err == nil {
+		_, err = v.store.Archive(ctx, packed, false, v.pipeline.Now(), func(string, int64) {})
+	}
+	if err = errors.Join(err, packed.Close()); err != nil {
+		v.Log.Warn("an archive was cut off", "error", err)
+		panic(http.ErrAbortHandler)
+	}
+	return nil
+}
+
+// takeArchive fills an empty service from an archive.
+func (v *Server) takeArchive(c *echo.Context) error {
+	person, err := v.mayDo(c.Request(), site.Owner)
+	if err != nil {
+		return v.answerProblem(c, err)
+	}
+	_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Time{})
+	file, err := os.CreateTemp("", "jaunty-archive-")
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	defer file.Close()
+	_ = os.Remove(file.Name())
+	// It arrives in full first: the service stands still while it is filled.
+	if _, err = io.Copy(file, http.MaxBytesReader(c.Response(), c.Request().Body, importLargest)); err == nil {
+		_, err = file.Seek(0, io.SeekStart)
+	}
+	var m store.Manifest
+	if err == nil {
+		m, err = v.loadArchive(c, file)
+	}
+	if errors.Is(err, store.ErrNotEmpty) {
+		err = huma.Error409Conflict("The service is not empty: it has devices already. An archive goes into an empty one.")
+	}
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	v.Log.Info("an archive was taken in", "site", m.Site, "readings", m.Stamp.Readings, "by", person.Email)
+	v.learn(c.Request().Context())
+	return c.JSON(http.StatusOK, map[string]string{"site": m.Site, "readings": strconv.Itoa(m.Stamp.Readings)})
+}
+
+func (v *Server) loadArchive(c *echo.Context, file io.Reader) (store.Manifest, error) {
+	packed, err := gzip.NewReader(file)
+	if err != nil {
+		return store.Manifest{}, wrong("file", "is no archive of a site: "+err.Error())
+	}
+	return v.store.Load(c.Request().Context(), packed, func(string, int64) {})
+}

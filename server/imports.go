@@ -1,0 +1,284 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"reflect"
+	"sync"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/exchange"
+	"jauntylark/history"
+	"jauntylark/pipeline"
+)
+
+const (
+	importsAtMost  = 8
+	importLargest  = 8 << 30
+	importForgotAt = time.Hour // after nobody has asked for so long
+	guessFrom      = 256 << 10
+)
+
+// ImportJob is a file that was brought to be imported, and how far that is.
+type ImportJob struct {
+	ID      string            `json:"id"`
+	Name    string            `json:"name" doc:"of the file"`
+	Size    int64             `json:"size" doc:"in bytes"`
+	State   string            `json:"state" enum:"guessed,trying,tried,running,done,failed"`
+	Layout  exchange.Layout   `json:"layout" doc:"how the file is read; guessed until somebody says"`
+	Zoned   bool              `json:"zoned" doc:"the file's times have no zone, so one must be said"`
+	First   [][]string        `json:"first" nullable:"false" doc:"first lines of a CSV file"`
+	Outcome *history.Imported `json:"outcome" doc:"what would become of it, or became so far"`
+	Error   string            `json:"error" doc:"why it failed"`
+	Read    float64           `json:"read" doc:"0 to 1: how much of the file is read"`
+}
+
+// imports are the files that wait or are under way in this process.
+type imports struct {
+	mu   sync.Mutex
+	jobs map[string]*importJob
+}
+
+type importJob struct {
+	ImportJob
+	file  *os.File
+	asked time.Time
+}
+
+// place gives the job of an id.
+func (m *imports) find(id string) (*importJob, error) {
+	j := m.jobs[id]
+	if j == nil {
+		return nil, huma.Error404NotFound(fmt.Sprintf("There is no import %q here; it is forgotten an hour after the last look. Bring the file again.", id))
+	}
+	j.asked = time.Now()
+	return j, nil
+}
+
+// tidy forgets what nobody has asked for.
+func (m *imports) tidy() {
+	for id, j := range m.jobs {
+		if busy := j.State == "trying" || j.State == "running"; !busy && time.Since(j.asked) > importForgotAt {
+			j.file.Close()
+			delete(m.jobs, id)
+		}
+	}
+}
+
+// serveImport takes a file in: the body, named by the parameter name, of the device named by device.
+func (v *Server) serveImport(c *echo.Context) error {
+	if _, err := v.mayDo(c.Request(), site.Keeper); err != nil {
+		return v.answerProblem(c, err)
+	}
+	v.imports.mu.Lock()
+	v.imports.tidy()
+	full := len(v.imports.jobs) >= importsAtMost
+	v.imports.mu.Unlock()
+	if full {
+		return v.answerProblem(c, huma.Error429TooManyRequests("Eight imports are open already; end one, or wait an hour."))
+	}
+	_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Time{})
+	j, err := v.takeFile(c)
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	return c.JSON(http.StatusCreated, j)
+}
+
+func (v *Server) takeFile(c *echo.Context) (*ImportJob, error) {
+	file, err := os.CreateTemp("", "jaunty-import-")
+	if err != nil {
+		return nil, err
+	}
+	_ = os.Remove(file.Name()) // it goes with us, however we end
+	id, _ := secret(10)
+	j := &importJob{file: file, asked: time.Now(), ImportJob: ImportJob{ID: id, Name: c.QueryParam("name"), State: "guessed", First: [][]string{}}}
+	keep := false
+	defer func() {
+		if !keep {
+			file.Close()
+		}
+	}()
+	if j.Size, err = io.Copy(file, http.MaxBytesReader(c.Response(), c.Request().Body, importLargest)); err != nil {
+		return nil, fmt.Errorf("the file did not arrive in full: %w", err)
+	}
+	start := make([]byte, min(j.Size, guessFrom))
+	if _, err := file.ReadAt(start, 0); err != nil && !errors.Is(err, io.EOF) {
+		return nil, err
+	}
+	signals, err := v.store.Signals(c.Request().Context())
+	if err != nil {
+		return nil, err
+	}
+	layout, first, err := exchange.Guess(start, j.Name, c.QueryParam("device"), signals)
+	if err != nil {
+		return nil, err
+	}
+	j.Layout, j.Zoned = layout, layout.Zoned()
+	if len(first) > 6 {
+		first = first[:6]
+	}
+	if first != nil {
+		j.First = first
+	}
+	v.imports.mu.Lock()
+	defer v.imports.mu.Unlock()
+	v.imports.jobs[j.ID], keep = j, true
+	job := j.ImportJob
+	return &job, nil
+}
+
+// ImportPath is the place of one import.
+type ImportPath struct {
+	ID string `path:"id"`
+}
+
+func (v *Server) getImport(_ context.Context, in *ImportPath) (*body[ImportJob], error) {
+	v.imports.mu.Lock()
+	defer v.imports.mu.Unlock()
+	j, err := v.imports.find(in.ID)
+	if err != nil {
+		return nil, err
+	}
+	return answer(j.ImportJob, nil)
+}
+
+// ImportOrder says how to import a file.
+type ImportOrder struct {
+	Layout  exchange.Layout `json:"layout"`
+	Try     bool            `json:"try" required:"false" doc:"tell what would happen, and store nothing"`
+	Replace bool            `json:"replace" required:"false" doc:"values of the file take the place of others that are there"`
+}
+
+func (v *Server) runImport(ctx context.Context, in *struct {
+	ImportPath
+	Body ImportOrder
+}) (*body[ImportJob], error) {
+	if in.Body.Layout.Zone == "site" {
+		here, err := v.store.Site(ctx)
+		if err != nil {
+			return nil, err
+		}
+		in.Body.Layout.Zone = here.Zone
+	}
+	if err := in.Body.Layout.Check(); err != nil {
+		return nil, err
+	}
+	v.imports.mu.Lock()
+	defer v.imports.mu.Unlock()
+	j, err := v.imports.find(in.ID)
+	if err != nil {
+		return nil, err
+	}
+	if j.State == "trying" || j.State == "running" {
+		return nil, huma.Error409Conflict("This import is under way already.")
+	}
+	if j.Layout, j.State = in.Body.Layout, "running"; in.Body.Try {
+		j.State = "trying"
+	}
+	j.Outcome, j.Error, j.Read = nil, "", 0
+	called := who(ctx).Called
+	go v.carryOut(context.WithoutCancel(ctx), j, in.Body, called)
+	return answer(j.ImportJob, nil)
+}
+
+// carryOut runs an import to its end.
+func (v *Server) carryOut(ctx context.Context, j *importJob, o ImportOrder, called string) {
+	counting := &countingFile{File: j.file}
+	run := history.Import{Keeper: v.keeper, Layout: o.Layout, Try: o.Try, Replace: o.Replace, Told: func(so history.Imported) {
+		so = so.Copy()
+		v.imports.mu.Lock()
+		defer v.imports.mu.Unlock()
+		j.Outcome, j.asked = &so, time.Now()
+		j.Read = min(1, float64(counting.read)/float64(max(1, j.Size)))
+	}}
+	outcome, err := run.Run(ctx, counting, j.Size)
+	if err == nil && !o.Try && outcome.Added+outcome.Replaced > 0 {
+		err = v.enterImport(ctx, j.Name, outcome, called)
+	}
+	v.imports.mu.Lock()
+	defer v.imports.mu.Unlock()
+	var fault *measure.Fault
+	switch {
+	case errors.As(err, &fault):
+		j.State, j.Error = "failed", fault.Field+": "+fault.Reason
+	case err != nil:
+		v.Log.Warn("an import failed", "error", err)
+		j.State, j.Error = "failed", "The service could not go on; its log says why. What is stored stays, and is not stored twice when you begin again."
+	case o.Try:
+		j.State = "tried"
+	default:
+		j.State = "done"
+	}
+	j.Read = 1
+}
+
+func (v *Server) endImport(_ context.Context, in *ImportPath) (*none, error) {
+	v.imports.mu.Lock()
+	defer v.imports.mu.Unlock()
+	j, err := v.imports.find(in.ID)
+	if err != nil {
+		return nil, err
+	}
+	if j.State == "trying" || j.State == "running" {
+		return nil, huma.Error409Conflict("This import is under way.")
+	}
+	delete(v.imports.jobs, in.ID)
+	return nil, j.file.Close()
+}
+
+// countingFile counts what is read in order.
+type countingFile struct {
+	*os.File
+	read int64
+}
+
+func (f *countingFile) Read(p []byte) (int, error) {
+	n, err := f.File.Read(p)
+	f.read += int64(n)
+	return n, err
+}
+
+// enterImport enters an import into the journal.
+func (v *Server) enterImport(ctx context.Context, name string, got history.Imported, called string) error {
+	return v.pipeline.Do(ctx, func(t *pipeline.Turn) error {
+		return t.Enter("readings imported", name, called, fmt.Sprintf("%d readings of %d signals were imported from %s", got.Added+got.Replaced, len(got.Signals), name))
+	})
+}
+
+// describeFiles describes what takes and gives whole files in the API's description.
+func (v *Server) describeFiles() {
+	person := []map[string][]string{{"token": {}}, {"session": {}}}
+	binary := func(kind string) map[string]*huma.MediaType {
+		return map[string]*huma.MediaType{kind: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}
+	}
+	text := func(name, doc string) *huma.Param {
+		return &huma.Param{Name: name, In: "query", Description: doc, Schema: &huma.Schema{Type: "string"}}
+	}
+	job := v.api.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[ImportJob](), true, "ImportJob")
+	v.api.OpenAPI().AddOperation(&huma.Operation{
+		OperationID: "bring-import", Method: http.MethodPost, Path: "/api/v1/imports", Summary: "Bring a file to import: CSV, SenML in JSON, or Parquet",
+		Description: "Takes the role keeper. The answer tells what the file seems to be. Nothing is stored until it is run.", Security: person,
+		Parameters:  []*huma.Param{text("name", "of the file"), text("device", "the device of signals that are named without one")},
+		RequestBody: &huma.RequestBody{Required: true, Content: binary("application/octet-stream")},
+		Responses:   map[string]*huma.Response{"201": {Description: "the file is here", Content: map[string]*huma.MediaType{"application/json": {Schema: job}}}, "422": {Description: "it cannot be read"}},
+	})
+	v.api.OpenAPI().AddOperation(&huma.Operation{
+		OperationID: "get-archive", Method: http.MethodGet, Path: "/api/v1/archive", Summary: "The whole site as one archive, without secrets", Description: "Takes the role owner.", Security: person,
+		Responses: map[string]*huma.Response{"200": {Description: "the archive", Content: binary(archiveType)}},
+	})
+	v.api.OpenAPI().AddOperation(&huma.Operation{
+		OperationID: "put-archive", Method: http.MethodPost, Path: "/api/v1/archive", Summary: "Fill an empty service from an archive", Description: "Takes the role owner.", Security: person,
+		RequestBody: &huma.RequestBody{Required: true, Content: binary(archiveType)},
+		Responses:   map[string]*huma.Response{"200": {Description: "it is here, verified"}, "409": {Description: "the service is not empty"}, "422": {Description: "it is no archive, or broken; nothing was kept"}},
+	})
+}
