@@ -160,8 +160,8 @@ func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 		}
 		p.Title, p.Unit, p.Steps = roster.Thing(v.DeviceTitle, v.Title), v.Unit, v.Kind == site.KindSwitch
 		var line struct {
-			Times []int64           `json:"at"`
-			Value []float64         `json:"value"`
+			Times []int64   `json:"at"`
+			Value []float64 `json:"value"`
 		}
 		query := url.Values{"since": {span.From.String()}, "until": {span.Until.String()}, "columns": {strconv.Itoa(columns)}}
 		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path+"/line?"+query.Encode(), nil, &line); err != nil {

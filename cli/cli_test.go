@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
 	"net"
@@ -60,6 +61,13 @@ func newPerson(t *testing.T) *person {
 func (p *person) run(args ...string) (stdout, stderr string, code int) {
 	p.t.Helper()
 	return p.exec(exec.Command(binary, args...))
+}
+
+// command makes a command that ends with ctx.
+func (p *person) command(ctx context.Context, args ...string) *exec.Cmd {
+	cmd := exec.CommandContext(ctx, binary, args...)
+	cmd.Env = p.env
+	return cmd
 }
 
 func (p *person) exec(cmd *exec.Cmd) (stdout, stderr string, code int) {

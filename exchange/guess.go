@@ -63,14 +63,15 @@ func firstRows(start []byte, l *Layout) (best [][]string) {
 	return best
 }
 
-// even is how many columns all rows have; few when they differ.
-func even(rows [][]string) int {
+// even is how many columns the rows have, less where they differ.
+func even(rows [][]string) float64 {
+	same := 0
 	for _, r := range rows {
-		if len(r) != len(rows[0]) {
-			return 1
+		if len(r) == len(rows[0]) {
+			same++
 		}
 	}
-	return len(rows[0])
+	return float64(len(rows[0])*same) / float64(len(rows))
 }
 
 func (l *Layout) guessColumns(rows [][]string, signals []site.Signal) {
@@ -146,19 +147,22 @@ func (l *Layout) guessTime(cells func(int) []string) {
 	}
 }
 
-// formOf gives the form that all cells are times in; -1 when there is none. Of day and month in doubt, the
-// day comes first.
+// formOf gives the form that most cells are times in, four of five at least; -1 when there is none. Of day
+// and month in doubt, the day comes first.
 func formOf(cells []string) int {
-	if len(cells) == 0 {
-		return -1
-	}
+	best, form := 0, -1
 	for i, f := range timeForms {
-		l := Layout{Format: CSV, Times: f.name}
-		if all(cells, func(s string) bool { at, err := l.instant(s, time.UTC); return err == nil && at > 0 }) {
-			return i
+		l, n := Layout{Format: CSV, Times: f.name}, 0
+		for _, s := range cells {
+			if _, err := l.instant(s, time.UTC); err == nil {
+				n++
+			}
+		}
+		if n > best && 5*n >= 4*len(cells) {
+			best, form = n, i
 		}
 	}
-	return -1
+	return form
 }
 
 func isTimeOfDay(s string) bool {

@@ -1,0 +1,329 @@
+package history_test
+
+import (
+	"context"
+	"log/slog"
+	"math"
+	"slices"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/series"
+	"jauntylark/core/site"
+	"jauntylark/history"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+	"jauntylark/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+// place is a site whose history is kept, at a time that the test sets.
+type place struct {
+	*store.Store
+	*pipeline.Pipeline
+	t    *testing.T
+	now  atomic.Int64
+	soon func()
+}
+
+func newPlace(t *testing.T, adjust func(*history.Options)) *place {
+	p := &place{Store: storetest.Store(t), t: t}
+	p.now.Store(1_790_000_000_000)
+	p.Pipeline = pipeline.New(p.Store, pipeline.Options{Log: slog.New(slog.DiscardHandler), Now: p.at})
+	o := history.Options{Log: slog.New(slog.DiscardHandler), Now: p.at, SealAfter: 20 * time.Millisecond}
+	if adjust != nil {
+		adjust(&o)
+	}
+	keeper := history.New(p.Store, p.Pipeline, o)
+	p.soon = keeper.Soon
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan struct{}, 2)
+	go func() { p.Pipeline.Run(ctx); ended <- struct{}{} }()
+	go func() { keeper.Run(ctx); ended <- struct{}{} }()
+	t.Cleanup(func() { stop(); <-ended; <-ended })
+	if err := p.AddDevice(context.Background(), &site.Device{Name: "d"}, pipeline.Secret{}, pipeline.Actor{}); err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+func (p *place) at() measure.Instant { return measure.Instant(p.now.Load()) }
+
+// past stores n readings a minute apart that end now.
+func (p *place) past(signal string, n int) []measure.Reading {
+	p.t.Helper()
+	readings := make([]measure.Reading, n)
+	for i := range readings {
+		readings[i] = measure.Reading{At: p.at() - measure.Instant(n-i)*60_000, Value: math.Round(100*math.Sin(float64(i)/40)) / 10}
+	}
+	told, err := p.Import(context.Background(), &pipeline.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: "Cel", Readings: readings})
+	if err != nil || told.Added != n {
+		p.t.Fatal(told, err)
+	}
+	return readings
+}
+
+func (p *place) signal(name string) site.Signal {
+	p.t.Helper()
+	s, err := p.Signal(context.Background(), "d", name)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return s
+}
+
+// stored gives all readings of a signal.
+func (p *place) stored(name string) []measure.Reading {
+	p.t.Helper()
+	s := p.signal(name)
+	all, _, err := p.Readings(context.Background(), &s, 0, 1<<60, 1<<30)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return all
+}
+
+func (p *place) days(name string) []series.Figures {
+	p.t.Helper()
+	days, err := p.Figures(context.Background(), p.signal(name).ID, series.Day, 0, 1<<60)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return days
+}
+
+func (p *place) settled() {
+	p.t.Helper()
+	storetest.Eventually(p.t, "nothing waits", func() bool {
+		p.soon()
+		b, err := p.Backlog(context.Background())
+		return err == nil && b.Rows == 0 && b.Stale == 0
+	})
+}
+
+func send(p *place, at measure.Instant, value float64) (pipeline.Outcome, error) {
+	return p.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Person: "p"}, Arrived: p.at(), Samples: []measure.Sample{{Name: "d/live", At: at, Value: value}}})
+}
+
+func TestWhatArrivesIsSealedAndItsFiguresFollow(t *testing.T) {
+	p := newPlace(t, nil)
+	for i := range 50 {
+		p.now.Add(1000)
+		if _, err := send(p, p.at(), float64(i)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p.now.Add(10_000)
+	p.settled()
+	got := p.stored("live")
+	if len(got) != 50 || got[49].Value != 49 {
+		t.Errorf("%d readings", len(got))
+	}
+	if days := p.days("live"); len(days) != 1 || days[0].Count != 50 || days[0].High != 49 || days[0].HeldFor != 49_000 {
+		t.Errorf("%+v", days)
+	}
+	// The same again is a duplicate, another value a conflict, though they are in a block now.
+	if out, err := send(p, got[10].At, got[10].Value); err != nil || out.Accepted != 1 || len(p.stored("live")) != 50 {
+		t.Errorf("%+v %v", out, err)
+	}
+	if out, err := send(p, got[10].At, -1); err != nil || len(out.Rejected) != 1 {
+		t.Errorf("%+v %v", out, err)
+	}
+	// A late one is merged in, and its figures follow.
+	if out, err := send(p, got[10].At+500, 1000); err != nil || out.Accepted != 1 {
+		t.Errorf("%+v %v", out, err)
+	}
+	p.now.Add(10_000)
+	if days := p.days("live"); days[0].High != 1000 {
+		t.Errorf("before it is sealed: %+v", days)
+	}
+	p.settled()
+	if days := p.days("live"); days[0].High != 1000 || days[0].Count != 51 || p.stored("live")[11].Quality != measure.Late {
+		t.Errorf("%+v", days)
+	}
+}
+
+func TestClearedAndPutBack(t *testing.T) {
+	p := newPlace(t, nil)
+	want := p.past("a", 10_000)
+	p.past("b", 500)
+	p.settled()
+	figures := p.days("a")
+	ctx := context.Background()
+	c := site.Clearing{What: "d/a", From: want[2000].At, Until: want[7999].At}
+	if err := p.Clear(ctx, &c, pipeline.Actor{Called: "Orla"}); err != nil {
+		t.Fatal(err)
+	}
+	state := func() site.Clearing {
+		p.soon()
+		now, err := p.Clearing(ctx, c.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return now
+	}
+	storetest.Eventually(t, "cleared", func() bool { return state().State == site.ClearingCleared })
+	if got := p.stored("a"); len(got) != 4000 || got[1999] != want[1999] || got[2000] != want[8000] || state().Readings != 6000 {
+		t.Errorf("%d readings are left, %+v", len(got), state())
+	}
+	if got := p.stored("b"); len(got) != 500 {
+		t.Errorf("another signal has %d", len(got))
+	}
+	p.settled()
+	if days := p.days("a"); slices.Equal(days, figures) || len(days) >= len(figures) {
+		t.Error("the figures did not follow")
+	}
+	// What comes in between stays.
+	between := measure.Reading{At: want[3000].At, Value: 77}
+	if _, err := p.Import(ctx, &pipeline.Past{Signal: "d/a", Readings: []measure.Reading{between}}); err != nil {
+		t.Fatal(err)
+	}
+	if err := p.Unclear(ctx, state(), pipeline.Actor{Called: "Orla"}); err != nil {
+		t.Fatal(err)
+	}
+	storetest.Eventually(t, "put back", func() bool { return state().State == site.ClearingUndone })
+	want[3000] = between
+	if got := p.stored("a"); !slices.Equal(got, want) {
+		t.Errorf("%d readings are back, want %d", len(got), len(want))
+	}
+	if err := p.Unclear(ctx, state(), pipeline.Actor{}); err != pipeline.ErrTooLate {
+		t.Error(err)
+	}
+	// All of it: the signal has no newest reading, and a new one is the first. After 30 days it is gone.
+	all := site.Clearing{What: "", Until: p.at() + 1e6}
+	if err := p.Clear(ctx, &all, pipeline.Actor{}); err != nil {
+		t.Fatal(err)
+	}
+	if s := p.signal("a"); s.At != nil {
+		t.Errorf("newest reading %+v", s)
+	}
+	p.now.Add(31 * 24 * 3600 * 1000)
+	if _, err := send(p, p.at(), 1); err != nil {
+		t.Fatal(err)
+	}
+	storetest.Eventually(t, "cleared", func() bool { p.soon(); x, _ := p.Clearing(ctx, all.ID); return x.State == site.ClearingCleared })
+	if err := p.ForgetCleared(ctx, p.at()); err != nil {
+		t.Fatal(err)
+	}
+	if x, err := p.Clearing(ctx, all.ID); err != nil || x.State != site.ClearingGone || p.Unclear(ctx, x, pipeline.Actor{}) != pipeline.ErrTooLate {
+		t.Errorf("%+v %v", x, err)
+	}
+}
+
+// Readings go when they are old, their figures stay, and long charts are drawn from these.
+func TestOldReadingsGoAndTheirFiguresStay(t *testing.T) {
+	p := newPlace(t, nil)
+	p.past("a", 20_000) // two weeks
+	p.past("b", 20_000)
+	p.settled()
+	ctx := context.Background()
+	before := p.days("a")
+	week := measure.Duration(7 * 24 * time.Hour)
+	if err := p.SetSignal(ctx, "d/a", pipeline.SignalChange{KeepReadings: &week}, pipeline.Actor{}); err != nil {
+		t.Fatal(err)
+	}
+	rules, err := p.Keeps(ctx)
+	if err != nil || rules[0].Readings != week || rules[1].Readings != 0 {
+		t.Fatalf("%+v %v", rules, err)
+	}
+	s := p.signal("a")
+	gone := 0
+	for {
+		n, err := p.Prune(ctx, s.ID, p.at().Add(-time.Duration(week)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if n == 0 {
+			break
+		}
+		gone += n
+	}
+	left := p.stored("a")
+	if gone == 0 || len(left) < 10_000 || len(left) > 10_080+series.BlockReadings || len(p.stored("b")) != 20_000 {
+		t.Errorf("%d blocks went, %d readings are left", gone, len(left))
+	}
+	if after := p.days("a"); !slices.Equal(after, before) {
+		t.Errorf("the figures changed with the readings' going: %d, before %d", len(after), len(before))
+	}
+	weeks, err := p.Figures(ctx, s.ID, 7*series.Day, 0, p.at())
+	whole, wholeErr := p.Figures(ctx, p.signal("b").ID, 7*series.Day, 0, p.at())
+	if err != nil || wholeErr != nil || len(weeks) != len(whole) || weeks[0].Count != whole[0].Count || weeks[0].Low != whole[0].Low || math.Abs(weeks[0].Held-whole[0].Held) > 1e-6*math.Abs(whole[0].Held) {
+		t.Errorf("weeks %+v %v, want %+v", weeks, err, whole)
+	}
+	line, of, err := p.Line(ctx, s.ID, p.at()-20_000*60_000, p.at(), 100)
+	if err != nil || of <= len(left) || line[0].At > p.at()-19_940*60_000 {
+		t.Errorf("a line of %d, beginning %v: %v", of, line[0], err)
+	}
+	if err := p.PruneFigures(ctx, s.ID, left[0].At); err != nil {
+		t.Fatal(err)
+	}
+	if after := p.days("a"); len(after) >= len(before) {
+		t.Error("no figures went")
+	}
+}
+
+func TestANearlyFullDiskIsAnAlarmAndAFullOneTakesNoReadings(t *testing.T) {
+	var free atomic.Int64
+	free.Store(50e9)
+	p := newPlace(t, func(o *history.Options) {
+		o.Folder, o.DiskEvery = "/srv", 5*time.Millisecond
+		o.Room = func(string) (int64, int64, error) { return free.Load(), 100e9, nil }
+	})
+	ctx := context.Background()
+	standing := func() []alarm.Alarm {
+		alarms, err := p.Alarms(ctx, store.AlarmQuery{Standing: true, Limit: 10})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return alarms
+	}
+	if _, err := send(p, p.at(), 1); err != nil || len(standing()) != 0 {
+		t.Fatal(err, standing())
+	}
+	free.Store(4e9)
+	storetest.Eventually(t, "an alarm", func() bool { return len(standing()) == 1 })
+	if a := standing()[0]; a.Kind != alarm.ByDisk || a.Severity != alarm.Critical || a.Sentence != "The disk is nearly full: 4.0 GB of 100 GB are free" {
+		t.Errorf("%+v", a)
+	}
+	if _, err := send(p, p.at()+1, 2); err != nil {
+		t.Error("readings are refused already:", err)
+	}
+	free.Store(0.9e9)
+	storetest.Eventually(t, "readings are refused", func() bool { _, err := send(p, p.at()+2, 3); return err == pipeline.ErrNoRoom })
+	if len(standing()) != 1 {
+		t.Error("a second alarm")
+	}
+	free.Store(5.5e9) // room for readings, but not yet a quarter more than what raised the alarm
+	storetest.Eventually(t, "readings are taken", func() bool { _, err := send(p, p.at()+2, 3); return err == nil })
+	if len(standing()) != 1 {
+		t.Error("the alarm is over too soon")
+	}
+	free.Store(50e9)
+	storetest.Eventually(t, "over", func() bool { return len(standing()) == 0 })
+	if got := p.stored("live"); len(got) != 3 {
+		t.Errorf("%+v", got)
+	}
+}
+
+// Another zone has other days: they are computed anew.
+func TestANewZoneHasOtherDays(t *testing.T) {
+	p := newPlace(t, nil)
+	p.past("a", 5000)
+	p.settled()
+	err := p.Do(context.Background(), func(turn *pipeline.Turn) error {
+		return turn.Tx.SetSite(context.Background(), site.Site{Name: "x", Zone: "Asia/Kathmandu", Currency: "EUR"})
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	storetest.Eventually(t, "days begin at a quarter past six UTC", func() bool {
+		p.soon()
+		b, err := p.Backlog(context.Background())
+		days := p.days("a")
+		return err == nil && b.Stale == 0 && days[1].At%86_400_000 == (18*60+15)*60_000
+	})
+}

@@ -1,0 +1,311 @@
+package server_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/client"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/exchange"
+	"jauntylark/pipeline"
+	"jauntylark/server"
+	"jauntylark/server/servertest"
+	"jauntylark/store/storetest"
+)
+
+// past gives a service a device d with some days of readings of each kind.
+func past(t *testing.T, s *servertest.Service) {
+	t.Helper()
+	s.Device("d")
+	until := measure.InstantOf(time.Now().Truncate(time.Hour))
+	temp := &pipeline.Past{Signal: "d/temp", Kind: site.KindNumber, Unit: "Cel"}
+	door := &pipeline.Past{Signal: "d/door", Kind: site.KindSwitch}
+	state := &pipeline.Past{Signal: "d/state", Kind: site.KindText}
+	for at := until - 9000*60_000; at < until; at += 60_000 {
+		n := int64(at / 60_000)
+		temp.Readings = append(temp.Readings, measure.Reading{At: at, Value: float64(n%97) / 3, Quality: measure.Quality(n % 2 * 8)})
+		if n%5 == 0 {
+			door.Readings = append(door.Readings, measure.Reading{At: at, Value: float64(n / 5 % 2)})
+			state.Readings, state.Texts = append(state.Readings, measure.Reading{At: at + 1}), append(state.Texts, fmt.Sprintf("state, %d", n%4))
+		}
+	}
+	for _, p := range []*pipeline.Past{temp, door, state} {
+		if told, err := s.Pipeline.Import(context.Background(), p); err != nil || told.Added != len(p.Readings) {
+			t.Fatal(told, err)
+		}
+	}
+}
+
+func exported(t *testing.T, s *servertest.Service, query string) []byte {
+	t.Helper()
+	var file bytes.Buffer
+	if err := s.Owner.Download(context.Background(), "/api/v1/export?"+query, &file); err != nil {
+		t.Fatal(query, err)
+	}
+	return file.Bytes()
+}
+
+// imported brings a file, runs it and gives what became of it.
+func imported(t *testing.T, s *servertest.Service, file []byte, adjust func(*server.ImportOrder)) server.ImportJob {
+	t.Helper()
+	var job server.ImportJob
+	if err := s.Owner.Upload(context.Background(), "/api/v1/imports?name=f&device=d", "application/octet-stream", bytes.NewReader(file), &job); err != nil {
+		t.Fatal(err)
+	}
+	order := server.ImportOrder{Layout: job.Layout}
+	if adjust != nil {
+		adjust(&order)
+	}
+	place := "/api/v1/imports/" + job.ID
+	s.Do(http.MethodPost, place+"/run", order, nil)
+	storetest.Eventually(t, "the import is done", func() bool {
+		s.Do(http.MethodGet, place, nil, &job)
+		return job.State != "running" && job.State != "trying"
+	})
+	s.Do(http.MethodDelete, place, nil, nil)
+	return job
+}
+
+// Out, cleared, and in again: the same comes out.
+func TestOutAndInAndOutIsEqual(t *testing.T) {
+	s := servertest.Start(t)
+	past(t, s)
+	for _, format := range []string{exchange.CSV, exchange.Parquet, exchange.SenML} {
+		until := "&until=" + time.Now().UTC().Format(time.RFC3339)
+		query := "what=d&format=" + format + until
+		before := exported(t, s, query)
+		if format == exchange.SenML { // which has no marks
+			before = bytes.ReplaceAll(before, []byte("late"), nil)
+		}
+		if job := imported(t, s, before, func(o *server.ImportOrder) { o.Try = true }); job.State != "tried" || job.Outcome.Same != 12_600 || job.Outcome.Added != 0 {
+			t.Errorf("%s, tried while all is there: %+v %+v", format, job.State, job.Outcome)
+		}
+		s.Do(http.MethodPost, "/api/v1/clearings", map[string]any{"what": "d", "confirm": "d"}, nil)
+		var list []site.Clearing
+		storetest.Eventually(t, "it is cleared", func() bool {
+			s.Do(http.MethodGet, "/api/v1/clearings", nil, &list)
+			return list[0].State == site.ClearingCleared
+		})
+		if list[0].Readings != 12_600 || s.Signal("d/temp").At != nil {
+			t.Errorf("%+v", list[0])
+		}
+		job := imported(t, s, before, nil)
+		if job.State != "done" || job.Outcome.Added != 12_600 || job.Outcome.Refused != 0 {
+			t.Fatalf("%s: %s %s %+v", format, job.State, job.Error, job.Outcome)
+		}
+		if after := exported(t, s, query); !bytes.Equal(after, before) {
+			t.Errorf("%s: %d bytes came out, %d before", format, len(after), len(before))
+		}
+		if again := imported(t, s, before, nil); again.Outcome.Added != 0 || again.Outcome.Same != 12_600 {
+			t.Errorf("%s, once more: %+v", format, again.Outcome)
+		}
+	}
+}
+
+func TestAnImportThatIsWrong(t *testing.T) {
+	s := servertest.Start(t)
+	past(t, s)
+	var job server.ImportJob
+	for file, says := range map[string]string{"": "empty", "PK\x03\x04": "spreadsheet", "a word\n": "columns"} {
+		if err := s.Owner.Upload(context.Background(), "/api/v1/imports?name=x", "", strings.NewReader(file), &job); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%q: %v", file, err)
+		}
+	}
+	file := "at,signal,value\n2026-03-01T12:00:00Z,temp,1\n2026-03-01T12:00:00Z,temp,2\n2026-03-01T12:01:00Z,nn/x,1\n2026-03-01T12:02:00Z,Bad Name,1\n2026-03-01T12:03:00Z,state,5\n"
+	got := imported(t, s, []byte(file), nil)
+	if o := got.Outcome; got.State != "done" || o.Added != 1 || o.Conflicts != 1 || o.Refused != 3 || !strings.Contains(fmt.Sprint(o.Samples), "add it first") || !strings.Contains(fmt.Sprint(o.Samples), "bad-name") {
+		t.Errorf("%s %+v", got.State, o)
+	}
+	wide := "time,temp (°F)\n2026-03-02 12:00:00,50\n"
+	if err := func() error {
+		var job server.ImportJob
+		if err := s.Owner.Upload(context.Background(), "/api/v1/imports?device=d", "", strings.NewReader(wide), &job); err != nil {
+			return err
+		}
+		return s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/imports/"+job.ID+"/run", server.ImportOrder{Layout: job.Layout}, nil)
+	}(); err == nil || !strings.Contains(err.Error(), "zone") {
+		t.Errorf("no zone was said: %v", err)
+	}
+	imported(t, s, []byte(wide), func(o *server.ImportOrder) { o.Layout.Zone = "site" })
+	if out := string(exported(t, s, "what=d/temp&zone=UTC&since=2026-03-02T00:00:00Z&until=2026-03-03T00:00:00Z")); !strings.Contains(out, "2026-03-02T12:00:00.000Z,d/temp,10.0000000000000") {
+		t.Errorf("50 °F is %s", out)
+	}
+	replaced := imported(t, s, []byte("at,signal,value\n2026-03-01T12:00:00Z,temp,9\n"), func(o *server.ImportOrder) { o.Replace = true })
+	if replaced.Outcome.Replaced != 1 {
+		t.Errorf("%+v", replaced.Outcome)
+	}
+}
+
+// A reader that was cut off gets the rest, as long as it is the rest of the same.
+func TestAnExportGoesOnWhereItWasCutOff(t *testing.T) {
+	s := servertest.Start(t)
+	past(t, s)
+	query := "/api/v1/export?what=d&since=2020-01-01T00:00:00Z&until=" + time.Now().UTC().Format(time.RFC3339)
+	for _, format := range exchange.Formats {
+		answer, err := s.Owner.Fetch(context.Background(), query+"&format="+format, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		whole, err := io.ReadAll(answer.Body)
+		answer.Body.Close()
+		if err != nil || answer.Header.Get("Readings") != "12600" {
+			t.Fatal(err, answer.Header)
+		}
+		rest, err := s.Owner.Fetch(context.Background(), fmt.Sprintf("%s&format=%s&skip=%d", query, format, 1000), map[string]string{"If-Match": answer.Header.Get("ETag")})
+		if err != nil {
+			t.Fatal(err)
+		}
+		tail, err := io.ReadAll(rest.Body)
+		rest.Body.Close()
+		if err != nil || !bytes.Equal(tail, whole[1000:]) {
+			t.Errorf("%s: the rest differs: %v", format, err)
+		}
+	}
+	_, err := s.Owner.Fetch(context.Background(), query, map[string]string{"If-Match": `"another"`})
+	if p, is := err.(*client.Problem); !is || p.Status != http.StatusPreconditionFailed {
+		t.Error(err)
+	}
+	for query, says := range map[string]string{"what=dd": "did you mean d", "format=ods": "xlsx", "every=7h": "7h", "zone=Mars": "Mars", "since=x": "since", "sinec=1h": "did you mean since", "names=x": "bare",
+		"format=senml&every=1h": "SenML", "since=2026-03-02T00:00:00Z&until=2026-03-01T00:00:00Z": "before since", "skip=-1": "skip"} {
+		_, err := s.Owner.Fetch(context.Background(), "/api/v1/export?"+query, nil)
+		if p, is := err.(*client.Problem); !is || p.Status != http.StatusUnprocessableEntity || !strings.Contains(strings.ToLower(p.Error()), strings.ToLower(says)) {
+			t.Errorf("%s: %v", query, err)
+		}
+	}
+}
+
+func TestFiguresByPeriod(t *testing.T) {
+	s := servertest.Start(t)
+	past(t, s)
+	var all, page server.Figures
+	s.Do(http.MethodGet, "/api/v1/signals/d/temp/figures?every=1h&since=2020-01-01T00:00:00Z", nil, &all)
+	if len(all.Figures) != 150 || all.Figures[0].Count != 60 || all.Figures[0].LeftOut != 0 || all.Figures[0].Mean == nil || all.Figures[0].HeldMean == nil || all.Next != nil {
+		t.Errorf("%d figures, the first %+v", len(all.Figures), all.Figures[0])
+	}
+	n := 0
+	for since := "2020-01-01T00:00:00Z"; ; since = page.Next.String() {
+		page = server.Figures{}
+		s.Do(http.MethodGet, "/api/v1/signals/d/temp/figures?every=1h&limit=40&since="+since, nil, &page)
+		for i := range page.Figures {
+			if page.Figures[i].Figures != all.Figures[n+i].Figures {
+				t.Fatalf("page from %s: %+v", since, page.Figures[i])
+			}
+		}
+		if n += len(page.Figures); page.Next == nil {
+			break
+		}
+	}
+	if n != 150 {
+		t.Errorf("the pages have %d", n)
+	}
+	for query, says := range map[string]string{"temp/figures?every=7h": "7h", "state/figures": "no figures"} {
+		if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/signals/d/"+query, nil, nil); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", query, err)
+		}
+	}
+}
+
+func TestClearingAsksForTheName(t *testing.T) {
+	s := servertest.Start(t)
+	past(t, s)
+	clear := func(order map[string]any) (out server.ClearAnswer, err error) {
+		return out, s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/clearings", order, &out)
+	}
+	var would server.ClearAnswer
+	s.Do(http.MethodPost, "/api/v1/clearings", map[string]any{"what": "d", "try": true}, &would)
+	if would.Stamp.Readings != 12_600 || would.Signals != 3 || would.Confirm != "d" || would.Clearing != nil {
+		t.Errorf("%+v", would)
+	}
+	for says, order := range map[string]map[string]any{
+		`say "d" to confirm`:       {"what": "d"},
+		`say "My site" to confirm`: {"what": "", "confirm": "all"},
+		"did you mean d/temp":      {"what": "d/tepm"},
+		"nothing to clear":         {"what": "d", "until": "2020-01-01T00:00:00Z"},
+		"before since":             {"what": "d", "since": "2026-01-02T00:00:00Z", "until": "2026-01-01T00:00:00Z"},
+	} {
+		if _, err := clear(order); err == nil || !strings.Contains(strings.ToLower(err.Error()), strings.ToLower(says)) {
+			t.Errorf("%v: %v", order, err)
+		}
+	}
+	if err := s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/clearings/99/undo", nil, nil); err == nil {
+		t.Error("a clearing that never was is put back")
+	}
+	s.Do(http.MethodPost, "/api/v1/clearings", map[string]any{"what": "d/door"}, &would) // not much
+	if would.Clearing == nil || would.Stamp.Readings != 1800 {
+		t.Errorf("%+v", would)
+	}
+}
+
+// A whole site goes into an empty service, bit for bit.
+func TestASiteMovesHouse(t *testing.T) {
+	old, fresh := servertest.Start(t), servertest.Start(t)
+	past(t, old)
+	key := old.Device("mover")
+	old.Send(key, `{"v": 1}`)
+	old.Guard(map[string]any{"name": "hot", "signal": "d/temp", "when": "above 30", "severity": "warning", "tell": []string{}})
+	old.Send(key, `{"v": 2}`)
+	var archive bytes.Buffer
+	if err := old.Owner.Download(context.Background(), "/api/v1/archive", &archive); err != nil {
+		t.Fatal(err)
+	}
+	cut := archive.Bytes()[:archive.Len()*2/3]
+	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", bytes.NewReader(cut), new(any)); err == nil {
+		t.Error("a part was taken for the whole")
+	}
+	if fresh.Signal("d/temp") != nil {
+		t.Error("something of the part was kept")
+	}
+	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", bytes.NewReader(archive.Bytes()), new(any)); err != nil {
+		t.Fatal(err)
+	}
+	query := "format=parquet&until=" + time.Now().UTC().Format(time.RFC3339)
+	if a, b := exported(t, old, query), exported(t, fresh, query); !bytes.Equal(a, b) {
+		t.Errorf("%d bytes there, %d here", len(a), len(b))
+	}
+	// The devices' keys are good there, guards watch, and what comes is new.
+	moved := &client.Client{URL: fresh.URL, Token: key.Token}
+	fresh.Send(moved, `{"v": 3}`)
+	if v := fresh.Signal("mover/v"); v == nil || *v.Value != 3 {
+		t.Errorf("%+v", v)
+	}
+	fresh.Device("another")
+	var guards []map[string]any
+	fresh.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
+	if len(guards) != 1 || guards[0]["name"] != "hot" {
+		t.Error(guards)
+	}
+	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", bytes.NewReader(archive.Bytes()), new(any)); err == nil || !strings.Contains(err.Error(), "not empty") {
+		t.Error("into one that is not empty:", err)
+	}
+	if strings.Contains(archive.String(), "argon2") {
+		t.Error("the archive has a password's hash")
+	}
+}
+
+func TestStorageIsTold(t *testing.T) {
+	s := servertest.Start(t)
+	past(t, s)
+	var told server.Storage
+	s.Do(http.MethodGet, "/api/v1/storage", nil, &told)
+	if told.Readings != 12_600 || len(told.Signals) != 3 || told.Each <= 0 || told.Year <= 0 || told.Settled != nil {
+		t.Errorf("%+v", told)
+	}
+	for body, says := range map[string]string{`1h`: "a day (1d) or more"} {
+		err := s.Owner.Do(context.Background(), http.MethodPut, "/api/v1/site", map[string]string{"name": "x", "zone": "UTC", "currency": "EUR", "keep_readings": body}, nil)
+		if err == nil || !strings.Contains(err.Error(), says) {
+			t.Error(err)
+		}
+	}
+	s.Do(http.MethodPut, "/api/v1/site", map[string]string{"name": "x", "zone": "UTC", "currency": "EUR", "keep_readings": "30d"}, nil)
+	s.Do(http.MethodGet, "/api/v1/storage", nil, &told)
+	if told.Settled == nil || *told.Settled <= 0 || *told.Settled > told.Year {
+		t.Errorf("%+v", told)
+	}
+}
