@@ -15,7 +15,7 @@ type Layout struct {
 	Format  string   `json:"format" enum:"csv,senml,parquet"`
 	Device  string   `json:"device,omitempty" required:"false" doc:"the device of signals that are named without one"`
 	Comma   string   `json:"comma,omitempty" required:"false" doc:"what parts the columns of a CSV file"`
-	Decimal string   `json:"decimal,omitempty" required:"false" doc:"what parts whole numbers from decimals in a CSV file" enum:".,\\,"`
+	Decimal string   `json:"decimal,omitempty" required:"false" doc:"what parts whole numbers from decimals in a CSV file"`
 	Head    bool     `json:"head,omitempty" required:"false" doc:"the first line of a CSV file names its columns"`
 	Times   string   `json:"times,omitempty" required:"false" doc:"how times are written in a CSV file" enum:"RFC 3339,YYYY-MM-DD,YYYY/MM/DD,DD/MM/YYYY,MM/DD/YYYY,DD.MM.YYYY,seconds,milliseconds"`
 	Zone    string   `json:"zone,omitempty" required:"false" doc:"time zone of times without an offset; site: the site's"`

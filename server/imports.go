@@ -37,7 +37,7 @@ type ImportJob struct {
 	Layout  exchange.Layout   `json:"layout" doc:"how the file is read; guessed until somebody says"`
 	Zoned   bool              `json:"zoned" doc:"the file's times have no zone, so one must be said"`
 	First   [][]string        `json:"first" nullable:"false" doc:"first lines of a CSV file"`
-	Outcome *history.Imported `json:"outcome" doc:"what would become of it, or became so far"`
+	Outcome *history.Imported `json:"outcome,omitempty" required:"false" doc:"what would become of it, or became so far"`
 	Error   string            `json:"error" doc:"why it failed"`
 	Read    float64           `json:"read" doc:"0 to 1: how much of the file is read"`
 }

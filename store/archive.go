@@ -240,6 +240,9 @@ func (l *loader) load(ctx context.Context, from io.Reader) (m Manifest, err erro
 				return m, err
 			}
 		case mark.End != nil:
+			if rest, err := io.Copy(io.Discard, in); err != nil || rest > 0 { // a packed file's checksum comes last
+				return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("is broken: %d bytes after its end, %v", rest, err)}
+			}
 			return m, l.end(ctx, mark.End)
 		default:
 			if err := l.begin(ctx, mark.Table); err != nil {

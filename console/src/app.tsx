@@ -12,6 +12,7 @@ import { Alarms } from './page/alarms'
 import { Now } from './page/now'
 import { Arrivals } from './page/arrivals'
 import { Connect } from './page/connect'
+import { History } from './page/history'
 import { DevicePage } from './page/device'
 import { Devices } from './page/devices'
 import { KitPage, Kits } from './page/kits'
@@ -79,6 +80,7 @@ function House({ name }: { name: string }) {
         { to: '/', name: 'Now' },
         { to: '/alarms', name: 'Alarms', note: standing ? String(standing) : '' },
         { to: '/devices', name: 'Devices', note: waiting ? `+${waiting}` : '' },
+        { to: '/history', name: 'History' },
       ]}
       broken={broken}
       foot={
@@ -101,6 +103,7 @@ function House({ name }: { name: string }) {
         <Route path="/devices/kits" element={<Kits />} />
         <Route path="/devices/kits/:kit" element={<KitPage />} />
         <Route path="/devices/of/:device" element={<DevicePage />} />
+        <Route path="/history" element={<History />} />
         <Route path="/signals/:device/:signal" element={<SignalPage />} />
         <Route path="*" element={<Failure error={new Error('There is nothing at this address.')} />} />
       </Routes>

@@ -18,6 +18,10 @@ export type Arrival = components['schemas']['Arrival']
 export type Kit = components['schemas']['Kit']
 export type KitChange = components['schemas']['KitChange']
 export type Settings = components['schemas']['Settings']
+export type Storage = components['schemas']['Storage']
+export type ImportJob = components['schemas']['ImportJob']
+export type Layout = components['schemas']['Layout']
+export type ClearAnswer = components['schemas']['ClearAnswer']
 export type Change = components['schemas']['Change']
 
 export const api = createClient<paths>({ baseUrl: '' })

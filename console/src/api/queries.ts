@@ -85,6 +85,27 @@ export const useKitChanges = (kit: string) =>
     queryFn: () => take(api.GET('/api/v1/kits/{kit}/changes', { params: { path: { kit } } })),
   })
 
+export const useStorage = () =>
+  useQuery({ queryKey: ['storage'], queryFn: () => take(api.GET('/api/v1/storage')), refetchInterval: 15_000 })
+
+export const useClearings = () =>
+  useQuery({
+    queryKey: ['clearings'],
+    queryFn: () => take(api.GET('/api/v1/clearings')),
+    // What is carried out moves on by itself.
+    refetchInterval: (query) => (query.state.data?.some((c) => c.state.endsWith('ing')) ? 1000 : false),
+  })
+
+/** Does something about what is stored, and asks anew for what it may have changed. */
+export const useHistoryAct = <In, Out>(act: (input: In) => Promise<Out>) =>
+  useMutation({
+    mutationFn: act,
+    onSuccess: () => {
+      for (const what of ['storage', 'clearings', 'signals', 'site', 'sparks'])
+        void queries.invalidateQueries({ queryKey: [what] })
+    },
+  })
+
 /** Does something about devices, and asks anew for all that it may have changed. */
 export const useAct = <In, Out>(act: (input: In) => Promise<Out>) =>
   useMutation({

@@ -63,6 +63,17 @@ export function length(ms: number) {
   return `${Math.floor(s / 86400)} d ${Math.floor((s % 86400) / 3600)} h`
 }
 
+/** A number of bytes as people read it, in thousands. */
+export function bytes(n: number) {
+  const names = ['B', 'kB', 'MB', 'GB', 'TB']
+  let i = 0
+  for (; n >= 999.5 && i < names.length - 1; i++) n /= 1000
+  return `${n < 9.95 && i > 0 ? n.toFixed(1) : Math.round(n)} ${names[i]}`
+}
+
+/** A count of things, in groups of three digits. */
+export const many = (n: number) => n.toLocaleString('en-GB')
+
 export const age = (at: string | null, now: number) => {
   if (!at) return 'never'
   const ms = now - Date.parse(at)

@@ -4,20 +4,50 @@ import { api, pathOf, type Signal, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarms, useGuards, useSignals, useSite } from '../api/queries'
 import { age, length, reads, sentence, shown } from '../api/words'
-import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
+import {
+  Above,
+  BigFigure,
+  Failure,
+  Heading,
+  PlainLink,
+  Prose,
+  QuietLink,
+  Row,
+  Soft,
+  Subheading,
+  Well,
+} from '../ui/basics'
 import { Choice } from '../ui/choice'
 import { Shape, Silent, toneOf } from '../ui/severity'
 import { AlarmTable } from './alarm-table'
 import { SignalChart } from './signal-chart'
 
-const spans = { hour: 3600_000, day: 86_400_000 }
+const hours = 3600_000
+const spans = {
+  hour: hours,
+  day: 24 * hours,
+  week: 168 * hours,
+  month: 720 * hours,
+  quarter: 2184 * hours,
+  year: 8760 * hours,
+}
+type Span = keyof typeof spans
+const names: Record<Span, string> = {
+  hour: 'Last hour',
+  day: 'Day',
+  week: 'Week',
+  month: '30 days',
+  quarter: '91 days',
+  year: 'Year',
+}
 
 /** One signal: its value, its line, what guards it, its alarms. */
 export function SignalPage() {
   const { device = '', signal: name = '' } = useParams()
   const path = `${device}/${name}`
   const [query, setQuery] = useSearchParams()
-  const span = query.get('last') === 'day' ? 'day' : 'hour'
+  const asked = query.get('last') ?? ''
+  const span = asked in spans ? (asked as Span) : 'hour'
   const now = useNow()
   const zone = useSite().data?.zone ?? 'UTC'
   const signals = useSignals()
@@ -65,7 +95,7 @@ export function SignalPage() {
         <Well>
           <Choice
             label="Stretch"
-            options={{ hour: 'Last hour', day: 'Last day' }}
+            options={names}
             value={span}
             onChange={(last) => setQuery({ last }, { replace: true })}
           />
@@ -77,6 +107,9 @@ export function SignalPage() {
             zone={zone}
             alarms={alarms}
           />
+          <Prose>
+            <QuietLink href={`/history?what=${path}`}>Take these readings out</QuietLink>
+          </Prose>
         </Well>
       )}
       <Subheading>What guards it</Subheading>

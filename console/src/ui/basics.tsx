@@ -167,3 +167,8 @@ export const Columns = ({ names }: { names: string[] }) => (
     </tr>
   </thead>
 )
+
+/** A cell of figures, which stand below each other by their places. */
+export const Num = styled.td`
+  font-variant-numeric: tabular-nums;
+`

@@ -3,6 +3,7 @@ import styled from 'styled-components'
 
 const Group = styled(ToggleButtonGroup)`
   display: inline-flex;
+  flex-wrap: wrap;
   border: var(--hair);
   border-radius: var(--radius);
   margin-bottom: var(--gap-3);

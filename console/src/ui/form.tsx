@@ -100,3 +100,32 @@ const Centre = styled.div`
   gap: var(--gap-4);
 `
 export const CentrePage = ({ children }: { children: React.ReactNode }) => <Centre as="main">{children}</Centre>
+
+/** Fields beside each other, below each other where there is no room. */
+export const Fields = styled.div`
+  display: flex;
+  flex-wrap: wrap;
+  gap: var(--gap-4);
+  align-items: end;
+  margin-bottom: var(--gap-4);
+`
+type SelectProps = {
+  label: string
+  value: string
+  onChange: (value: string) => void
+  options: Record<string, string> // what they read, by value
+}
+
+/** One of a list, in the order of its options' words where these are numbers. */
+export const Select = ({ label, value, onChange, options }: SelectProps) => (
+  <Picker>
+    {label}
+    <select value={value} onChange={(e) => onChange(e.target.value)}>
+      {Object.entries(options).map(([v, text]) => (
+        <option key={v} value={v}>
+          {text}
+        </option>
+      ))}
+    </select>
+  </Picker>
+)

@@ -1,0 +1,157 @@
+import { type FormEvent, useState } from 'react'
+import { api, type Storage, take } from '../api/client'
+import { useHistoryAct, useSession, useSite, useStorage } from '../api/queries'
+import { bytes, clock, many } from '../api/words'
+import {
+  Columns,
+  Failure,
+  Heading,
+  Num,
+  PlainLink,
+  Prose,
+  QuietButton,
+  Row,
+  Scroll,
+  Soft,
+  Subheading,
+  Table,
+  Button,
+} from '../ui/basics'
+import { fieldsOf, Form, TextInput } from '../ui/form'
+import { Clear } from './history-clear'
+import { BringIn } from './history-in'
+import { TakeOut } from './history-out'
+
+const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'long', year: 'numeric' }
+
+/** What is stored: how much room it takes, out, in, and away. */
+export function History() {
+  const storage = useStorage()
+  const role = useSession().data?.role
+  if (storage.error) return <Failure error={storage.error} />
+  if (!storage.data) return <Soft>Looking …</Soft>
+  return (
+    <>
+      <title>History · Jaunty Lark</title>
+      <Heading>History</Heading>
+      <Room storage={storage.data} owner={role === 'owner'} />
+      <TakeOut owner={role === 'owner'} />
+      {role !== 'viewer' && <BringIn />}
+      <Clear owner={role === 'owner'} />
+    </>
+  )
+}
+
+/** How much room the history takes, and will. */
+function Room({ storage: s, owner }: { storage: Storage; owner: boolean }) {
+  const zone = useSite().data?.zone ?? 'UTC'
+  const [all, setAll] = useState(false)
+  const shown = all ? s.signals : s.signals.slice(0, 6)
+  return (
+    <>
+      <Prose>
+        {many(s.readings)} readings in {bytes(s.database)}, {s.each.toFixed(2)} bytes each. At this rate a year adds{' '}
+        {bytes(s.year)}
+        {s.settled != null
+          ? `; by the rules of what is kept it comes to ${bytes(s.settled)}`
+          : s.full
+            ? `; the disk will be full on ${clock(Date.parse(s.full), zone, day)}`
+            : ''}
+        . {s.free != null && s.disk != null && `The disk has ${bytes(s.free)} free of ${bytes(s.disk)}.`}
+      </Prose>
+      <Keep owner={owner} />
+      {s.stale.length > 0 && (
+        <Prose role="status">
+          Figures of {[...new Set(s.stale.map((x) => x.signal))].slice(0, 3).join(', ')} are being computed anew.
+        </Prose>
+      )}
+      <Scroll tabIndex={0} role="region" aria-label="What takes room">
+        <Table>
+          <Columns names={['Signal', 'Readings', 'Takes', 'Bytes each', 'A day']} />
+          <tbody>
+            {shown.map((f) => (
+              <tr key={f.signal}>
+                <td>
+                  <PlainLink href={`/signals/${f.signal}?last=month`}>{f.signal}</PlainLink>
+                </td>
+                <Num>{many(f.readings)}</Num>
+                <Num>{bytes(f.bytes)}</Num>
+                <Num>{(f.bytes / Math.max(1, f.readings)).toFixed(2)}</Num>
+                <Num>{many(Math.round(f.per_day))}</Num>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Scroll>
+      {s.signals.length > 6 && (
+        <p>
+          <QuietButton onPress={() => setAll(!all)}>
+            {all ? 'The largest alone' : `All ${s.signals.length}`}
+          </QuietButton>
+        </p>
+      )}
+      {s.savings.length > 0 && (
+        <>
+          <Subheading>What would shrink it</Subheading>
+          <ul>
+            {s.savings.map((x) => (
+              <li key={x.do}>
+                {x.do} <Soft>· {bytes(x.bytes)} a year less</Soft>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  )
+}
+
+const long = (d: string | undefined) => (!d || d === '0s' ? 'for ever' : `for ${d}`)
+
+/** For how long things are kept, where nothing else says. */
+function Keep({ owner }: { owner: boolean }) {
+  const site = useSite().data
+  const [open, setOpen] = useState(false)
+  const save = useHistoryAct((fields: Record<string, string>) =>
+    take(api.PUT('/api/v1/site', { body: { ...site!, keep_readings: '0s', keep_figures: '0s', ...fields } })),
+  )
+  if (!site) return null
+  const submit = (e: FormEvent<HTMLFormElement>) => {
+    e.preventDefault()
+    save.mutate(fieldsOf(e.currentTarget), { onSuccess: () => setOpen(false) })
+  }
+  return (
+    <>
+      <Prose>
+        Readings are kept {long(site.keep_readings)}, their figures by hour and day {long(site.keep_figures)}, unless a
+        signal or its kit says otherwise.{' '}
+        {owner && !open && <QuietButton onPress={() => setOpen(true)}>Change</QuietButton>}
+      </Prose>
+      {open && (
+        <Form onSubmit={submit}>
+          <TextInput
+            label="Keep readings for"
+            name="keep_readings"
+            optional
+            hint="365d; empty: for ever"
+            defaultValue={site.keep_readings === '0s' ? '' : site.keep_readings}
+          />
+          <TextInput
+            label="Keep figures by hour and day for"
+            name="keep_figures"
+            optional
+            hint="empty: for ever"
+            defaultValue={site.keep_figures === '0s' ? '' : site.keep_figures}
+          />
+          {save.error && <Failure error={save.error} />}
+          <Row>
+            <Button type="submit" isDisabled={save.isPending}>
+              Keep them so
+            </Button>
+            <QuietButton onPress={() => setOpen(false)}>Leave it</QuietButton>
+          </Row>
+        </Form>
+      )}
+    </>
+  )
+}
