@@ -67,13 +67,14 @@ var measurements = []struct {
 	name    string
 	measure func(context.Context, *service) error
 }{
-	{"packs", packs}, {"posts", posts}, {"mails", mails}, {"mqtt", messages}, {"coap", confirmables}, {"idle", idle}, {"backlog", backlog}, {"runaway", runaway},
+	{"packs", packs}, {"posts", posts}, {"mails", mails}, {"mqtt", messages}, {"coap", confirmables}, {"idle", idle}, {"backlog", backlog}, {"runaway", runaway}, {"past", past}, {"sealing", sealing},
 }
 
 // service is the service under test.
 type service struct {
 	url, database string
 	ways          sketch.Ways
+	pipe          *pipeline.Pipeline
 	owner         *client.Client
 	inbox         *standin.Inbox
 	stop          func()
@@ -94,7 +95,7 @@ func serve(ctx context.Context, database string, adjust ...func(*server.Settings
 	ready, done := make(chan string, 1), make(chan error, 1)
 	s := &service{database: database, inbox: inbox, stop: func() { cancel(); <-done; sink.Close() }}
 	settings := server.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", DeviceRate: 100_000,
-		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(w sketch.Ways, _ *pipeline.Pipeline) { s.ways = w },
+		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(w sketch.Ways, p *pipeline.Pipeline) { s.ways, s.pipe = w, p },
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})), Ready: func(url string) { ready <- url }}
 	for _, a := range adjust {
 		a(&settings)

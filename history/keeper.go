@@ -62,7 +62,7 @@ func (k *Keeper) Soon() {
 const (
 	between     = 5 * time.Second // between two looks
 	sealEvery   = 10 * time.Minute
-	sealFrom    = 20_000 // so many plain rows are sealed at once, however young the last sealing is
+	sealFrom    = 200_000 // so many plain rows are sealed at once, however young the last sealing is
 	followAfter = 20 * time.Second
 	pruneEvery  = time.Hour
 )
@@ -111,12 +111,19 @@ func (k *Keeper) many(ctx context.Context) bool {
 // seal seals all that is old enough.
 func (k *Keeper) seal(ctx context.Context) error {
 	for {
-		now := k.Now()
+		begun, now := time.Now(), k.Now()
 		n, err := k.store.Seal(ctx, now.Add(-k.SealAfter), now)
 		if err != nil || n == 0 {
 			return err
 		}
 		k.Log.Debug("sealed", "readings", n)
+		if waiting, err := k.store.PlainRows(ctx); err != nil || waiting >= store.PlainRowsCounted {
+			continue
+		}
+		select { // what comes in goes first
+		case <-ctx.Done():
+		case <-time.After(3 * time.Since(begun)):
+		}
 	}
 }
 

@@ -19,7 +19,10 @@ func DecodeJSON(body []byte, now measure.Instant) ([]measure.Sample, []measure.R
 			return nil, nil, err
 		}
 	}
-	var records []record
+	records, plain := scan(body)
+	if plain {
+		return resolve(records, nil, now)
+	}
 	if err := json.Unmarshal(body, &records); err == nil {
 		return resolve(records, nil, now)
 	}

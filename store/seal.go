@@ -9,7 +9,7 @@ import (
 )
 
 // sealAtOnce is how many plain rows one transaction seals.
-const sealAtOnce = 50_000
+const sealAtOnce = 200_000
 
 // plainRow is a plain row with its place in the table.
 type plainRow struct {
@@ -93,8 +93,11 @@ func (s *Store) Backlog(ctx context.Context) (b Backlog, err error) {
 	return b, err
 }
 
-// PlainRows is about how many plain rows there are, counted up to some ten thousand.
+// PlainRowsCounted is up to where PlainRows counts.
+const PlainRowsCounted = 1_000_000
+
+// PlainRows is how many plain rows there are, counted up to PlainRowsCounted.
 func (s *Store) PlainRows(ctx context.Context) (n int, err error) {
-	err = s.db.GetContext(ctx, &n, `select count(*) from (select from reading limit 50000) r`)
+	err = s.db.GetContext(ctx, &n, `select count(*) from (select from reading limit $1) r`, PlainRowsCounted)
 	return n, err
 }

@@ -35,7 +35,7 @@ export function Clear({ owner }: { owner: boolean }) {
       {list.length > 0 && (
         <Scroll tabIndex={0} role="region" aria-label="What was cleared">
           <Table>
-            <Columns names={['Cleared', 'Readings', 'By', 'When', '']} />
+            <Columns names={['Cleared', 'Readings', 'By', 'When', 'Now']} />
             <tbody>
               {list.map((c) => (
                 <tr key={c.id} data-clearing={c.state}>
