@@ -26,7 +26,7 @@ func demoCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "demo", Short: "Run a whole made-up site on this machine", Args: exactly(),
 		Long: `Run Hollowbrook Fernery, a made-up glasshouse: the service with a PostgreSQL of its own, a stand-in
-mail server, two days of history, and simulated devices that go on from it over HTTP, MQTT and CoAP. A
+mail server, months of history, and simulated devices that go on from it over HTTP, MQTT and CoAP. A
 minute after the start a roof vent sticks, and somebody is told; four minutes after it the cistern falls
 silent for a while. A stranger waits to be let in. Ctrl-C stops all of it; the next start goes on with
 the same data. JAUNTY_PASSWORD sets the owner's password.`,

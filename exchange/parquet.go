@@ -48,7 +48,6 @@ type parquetWriter struct {
 	device   string
 	signals  []site.Signal
 	room     []readingRow
-	written  int
 }
 
 func newParquetWriter(to io.Writer, o Options) *parquetWriter {

@@ -29,6 +29,8 @@ var pictures = []picture{
 	{"now-phone", "/", 390, 844, false, `[data-signal]`},
 	{"signal", "/signals/fern-house/air?last=hour", 1280, 800, false, `canvas`},
 	{"signal-day", "/signals/pond/oxygen?last=day", 1280, 800, false, `canvas`},
+	{"signal-month", "/signals/fog-pump/supply?last=month", 1280, 800, false, `canvas`},
+	{"history", "/history", 1280, 800, false, `table`},
 	{"alarm", "/alarms/1", 1280, 800, false, `canvas`},
 	{"alarms", "/alarms", 1280, 800, false, `h1`},
 	{"devices", "/devices", 1280, 800, false, `[data-device]`},
@@ -43,7 +45,7 @@ func prepare(page *drive.Page, name string) error {
 		return nil
 	}
 	// A demo that was pictured before has the device already; its name is made new.
-	device := "boiler-room"
+	device := "loft-node"
 	for n := 2; ; n++ {
 		if err := page.Type("input[name=name]", device); err != nil {
 			return err
@@ -57,7 +59,7 @@ func prepare(page *drive.Page, name string) error {
 		if taken, err := drive.Eval[bool](page, `!!document.querySelector('[role=alert]')`); err != nil || !taken {
 			return err
 		}
-		device = fmt.Sprintf("boiler-room-%d", n)
+		device = fmt.Sprintf("loft-node-%d", n)
 		if err := page.Goto("/devices/connect"); err != nil {
 			return err
 		}

@@ -198,6 +198,9 @@ func (c *Cluster) createAnalyst(ctx context.Context, conn *pgx.Conn) error {
 	return err
 }
 
+// Folder is where the cluster's files are.
+func (c *Cluster) Folder() string { return c.dir }
+
 // Address gives the address of the database of a service that runs with its private PostgreSQL under dir.
 func Address(dir string) (string, error) { return addressFor(dir, owner) }
 

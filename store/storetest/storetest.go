@@ -69,6 +69,25 @@ func URL(t testing.TB) string {
 	return u.String()
 }
 
+// Analyst gives the address of a test's database for the role that reads with SQL.
+func Analyst(t testing.TB, database string) string {
+	t.Helper()
+	address, err := cluster.AnalystAddress(running.Folder())
+	if err != nil {
+		t.Fatal(err)
+	}
+	u, err := url.Parse(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	at, err := url.Parse(database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	u.Path = at.Path
+	return u.String()
+}
+
 // Eventually waits until what happens in the background has happened.
 func Eventually(t testing.TB, what string, so func() bool) {
 	t.Helper()
