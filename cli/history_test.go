@@ -223,3 +223,56 @@ func (c *cutBody) Read(p []byte) (int, error) {
 }
 
 func (c *cutBody) Close() error { return c.body.Close() }
+
+func TestHistoryCommandsThatAreWrong(t *testing.T) {
+	s := servertest.Start(t)
+	p := newPerson(t)
+	p.login(s.URL, servertest.Owner, servertest.Password)
+	p.must("device", "add", "cellar")
+	p.must("send", "cellar/air=21.5", "cellar/open=true")
+	for _, c := range []struct {
+		code int
+		says string
+		args []string
+	}{
+		{2, "say which signals", []string{"chart"}},
+		{2, "cellar", []string{"chart", "cellar"}},
+		{1, "Did you mean cellar/air?", []string{"chart", "cellar/iar"}},
+		{2, "not both", []string{"chart", "cellar/air", "--png", "x.png", "--svg", "x.svg"}},
+		{2, "not after", []string{"chart", "cellar/air", "--since", "1h", "--until", "2h"}},
+		{2, "neither a time", []string{"chart", "cellar/air", "--since", "yesterday"}},
+		{2, "200 to 10000", []string{"chart", "cellar/air", "--png", "x.png", "--width", "10"}},
+		{2, "did you mean cellar", []string{"export", "celar"}},
+		{2, "7h", []string{"export", "cellar", "--every", "7h"}},
+		{2, "--site takes", []string{"export", "cellar", "--site", "x.gz"}},
+		{2, "SenML has readings", []string{"export", "cellar", "--every", "1h", "--format", "senml"}},
+		{1, "no such file", []string{"import", "nothing.csv"}},
+		{2, "takes FILE", []string{"import"}},
+		{2, "not NAME=SIGNAL", []string{"import", p.logger(3), "--device", "cellar", "--zone", "UTC", "--column", "Door"}},
+		{2, "one DEVICE", []string{"clear"}},
+		{2, "one DEVICE", []string{"clear", "cellar", "--all"}},
+		{2, "nothing to clear", []string{"clear", "cellar", "--until", "2020-01-01T00:00:00Z", "--without-data"}},
+		{1, "no clearing 7", []string{"clear", "--undo", "7"}},
+		{2, "not a duration", []string{"storage", "keep", "long"}},
+		{2, "a day (1d) or more", []string{"storage", "keep", "5m"}},
+		{2, "a day (1d) or more", []string{"signal", "set", "cellar/air", "--keep-readings", "1h"}},
+		{1, "no service runs", []string{"backup", "x.backup", "--data", p.home}},
+		{1, "no service runs", []string{"sql", "--data", p.home}},
+		{1, "is no backup", []string{"restore", p.logger(3), "--database", storetest.URL(t)}},
+		{2, "did you mean low", []string{"reading", "list", "cellar/air", "--every", "1h", "--show", "lo"}},
+	} {
+		p.refused(c.code, c.says, c.args...)
+	}
+	if out := p.must("clear", "cellar", "--try"); !strings.Contains(out, "2 readings of 2 signals would go") {
+		t.Error(out)
+	}
+	if out := p.must("clear", "--list"); !strings.Contains(out, "Nothing was cleared.") {
+		t.Error(out)
+	}
+	if out := p.must("export", "cellar/air", "--zone", "UTC"); strings.Count(out, "\n") != 2 || !strings.Contains(out, "Z,cellar/air,21.5,,,") {
+		t.Error(out)
+	}
+	if out := p.must("export", "--every", "1d"); !strings.HasPrefix(out, "at,signal,count,left_out,low,high,mean,held_mean,first,last,unit\n") || strings.Count(out, "\n") != 3 {
+		t.Error(out)
+	}
+}

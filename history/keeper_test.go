@@ -327,3 +327,53 @@ func TestANewZoneHasOtherDays(t *testing.T) {
 		return err == nil && b.Stale == 0 && days[1].At%86_400_000 == (18*60+15)*60_000
 	})
 }
+
+// When a signal's interval is stated, its values hold for another time: all figures are computed anew.
+func TestAnotherIntervalHoldsOtherwise(t *testing.T) {
+	p := newPlace(t, nil)
+	var readings []measure.Reading
+	for at := p.at() - 3*86_400_000; at < p.at(); at += 3_600_000 { // one an hour
+		readings = append(readings, measure.Reading{At: at, Value: 5})
+	}
+	if _, err := p.Import(context.Background(), &pipeline.Past{Signal: "d/slow", Kind: site.KindNumber, Readings: readings}); err != nil {
+		t.Fatal(err)
+	}
+	p.settled()
+	held := func() (sum int64) {
+		for _, d := range p.days("slow") {
+			sum += d.HeldFor
+		}
+		return sum
+	}
+	if got := held(); got != 71*3_600_000 {
+		t.Errorf("held for %d ms", got)
+	}
+	minute := measure.Duration(time.Minute)
+	if err := p.SetSignal(context.Background(), "d/slow", pipeline.SignalChange{Interval: &minute}, pipeline.Actor{}); err != nil {
+		t.Fatal(err)
+	}
+	storetest.Eventually(t, "an hour is too long to hold", func() bool { p.soon(); return held() == 0 })
+}
+
+// What was noted while its stretch was being computed is computed after it.
+func TestFiguresFollowWhileReadingsChange(t *testing.T) {
+	p := newPlace(t, nil)
+	ctx := context.Background()
+	p.past("a", 3000)
+	for n := range 60 {
+		at := p.at() - measure.Instant(1+n*50)*60_000 - 1
+		if _, err := p.Import(ctx, &pipeline.Past{Signal: "d/a", Readings: []measure.Reading{{At: at, Value: 1000 + float64(n)}}}); err != nil {
+			t.Fatal(err)
+		}
+		p.soon()
+	}
+	p.settled()
+	all := p.stored("a")
+	edges := series.Hour.Edges(all[0].At, all[len(all)-1].At, time.UTC)
+	f := series.NewFolder(edges, series.HoldLimit(0))
+	f.Add(all)
+	got, err := p.Figures(ctx, p.signal("a").ID, series.Hour, all[0].At, all[len(all)-1].At)
+	if want := f.Figures(); err != nil || !slices.Equal(got, want) {
+		t.Errorf("%d hours, want %d: %v", len(got), len(want), err)
+	}
+}

@@ -134,7 +134,7 @@ func TestAnImportThatIsWrong(t *testing.T) {
 		t.Errorf("no zone was said: %v", err)
 	}
 	imported(t, s, []byte(wide), func(o *server.ImportOrder) { o.Layout.Zone = "site" })
-	if out := string(exported(t, s, "what=d/temp&zone=UTC&since=2026-03-02T00:00:00Z&until=2026-03-03T00:00:00Z")); !strings.Contains(out, "2026-03-02T12:00:00.000Z,d/temp,10.0000000000000") {
+	if out := string(exported(t, s, "what=d/temp&zone=UTC&since=2026-03-02T00:00:00Z&until=2026-03-03T00:00:00Z")); !strings.Contains(out, "2026-03-02T12:00:00.000Z,d/temp,10,Cel") {
 		t.Errorf("50 °F is %s", out)
 	}
 	replaced := imported(t, s, []byte("at,signal,value\n2026-03-01T12:00:00Z,temp,9\n"), func(o *server.ImportOrder) { o.Replace = true })
@@ -307,5 +307,110 @@ func TestStorageIsTold(t *testing.T) {
 	s.Do(http.MethodGet, "/api/v1/storage", nil, &told)
 	if told.Settled == nil || *told.Settled <= 0 || *told.Settled > told.Year {
 		t.Errorf("%+v", told)
+	}
+}
+
+// What is no plain operation asks for its role too.
+func TestFilesAskForARole(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	people := map[site.Role]*client.Client{"": {URL: s.URL}}
+	for _, role := range []site.Role{site.Viewer, site.Keeper} {
+		email := string(role) + "@b.example"
+		s.Do(http.MethodPost, "/api/v1/people", map[string]string{"email": email, "role": string(role), "password": "a long secret"}, nil)
+		people[role] = s.SignIn(email, "a long secret")
+	}
+	status := func(err error) int {
+		if p, is := err.(*client.Problem); is {
+			return p.Status
+		}
+		if err != nil {
+			t.Error(err)
+		}
+		return http.StatusOK
+	}
+	for _, c := range []struct {
+		path string
+		body string // of a POST; empty for a GET
+		want map[site.Role]int
+	}{
+		{"/api/v1/export", "", map[site.Role]int{"": 401, site.Viewer: 200, site.Keeper: 200}},
+		{"/api/v1/archive", "", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 403}},
+		{"/api/v1/archive", "x", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 403}},
+		{"/api/v1/imports?device=d", "time,v\n2026-03-01 12:00,1\n", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 200}},
+	} {
+		for role, want := range c.want {
+			var err error
+			if c.body == "" {
+				err = people[role].Download(context.Background(), c.path, io.Discard)
+			} else {
+				err = people[role].Upload(context.Background(), c.path, "application/octet-stream", strings.NewReader(c.body), new(any))
+			}
+			if got := status(err); got != want {
+				t.Errorf("%s %q as %q: %d, want %d", c.path, c.body, role, got, want)
+			}
+		}
+	}
+	broken := s.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", strings.NewReader("no archive"), new(any))
+	if got := status(broken); got != http.StatusConflict && got != http.StatusUnprocessableEntity {
+		t.Errorf("what is no archive: %v", broken)
+	}
+}
+
+// Files that are brought are bounded, and forgotten when nobody wants them.
+func TestImportsAreBounded(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	bring := func() (job server.ImportJob, err error) {
+		return job, s.Owner.Upload(context.Background(), "/api/v1/imports?device=d&name=l.csv", "", strings.NewReader("time,v\n2026-03-01T12:00:00Z,1\n"), &job)
+	}
+	var jobs []server.ImportJob
+	for range 8 {
+		job, err := bring()
+		if err != nil {
+			t.Fatal(err)
+		}
+		jobs = append(jobs, job)
+	}
+	_, err := bring()
+	if p, is := err.(*client.Problem); !is || p.Status != http.StatusTooManyRequests {
+		t.Errorf("a ninth: %v", err)
+	}
+	s.Do(http.MethodDelete, "/api/v1/imports/"+jobs[0].ID, nil, nil)
+	if _, err := bring(); err != nil {
+		t.Errorf("after one was ended: %v", err)
+	}
+	for path, method := range map[string]string{"/api/v1/imports/" + jobs[0].ID: http.MethodGet, "/api/v1/imports/nonsense": http.MethodDelete} {
+		err := s.Owner.Do(context.Background(), method, path, nil, nil)
+		if p, is := err.(*client.Problem); !is || p.Status != http.StatusNotFound {
+			t.Errorf("%s: %v", path, err)
+		}
+	}
+	wrong := server.ImportOrder{Layout: jobs[1].Layout}
+	wrong.Layout.Columns[1].Signal = ""
+	if err := s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/imports/"+jobs[1].ID+"/run", wrong, nil); err == nil || !strings.Contains(err.Error(), "needs the signal") {
+		t.Error(err)
+	}
+	if s.Signal("d/v") != nil {
+		t.Error("something was stored")
+	}
+}
+
+// Settings, guards and the journal stay when readings are cleared; the journal says who did it.
+func TestWhatStaysWhenReadingsAreCleared(t *testing.T) {
+	s := servertest.Start(t)
+	past(t, s)
+	s.Guard(map[string]any{"name": "hot", "signal": "d/temp", "when": "above 300", "severity": "warning", "tell": []string{}})
+	s.Do(http.MethodPatch, "/api/v1/signals/d/temp", map[string]string{"title": "Cellar air", "keep_readings": "90d"}, nil)
+	s.Do(http.MethodPost, "/api/v1/clearings", map[string]any{"what": "d", "confirm": "d"}, nil)
+	if v := s.Signal("d/temp"); v == nil || v.Title != "Cellar air" || v.Unit != "Cel" || v.At != nil || v.KeepReadings.String() != "90d" {
+		t.Errorf("%+v", v)
+	}
+	var guards []map[string]any
+	s.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
+	var journal []site.Entry
+	s.Do(http.MethodGet, "/api/v1/journal", nil, &journal)
+	if len(guards) != 1 || journal[0].Kind != "readings cleared" || journal[0].Who == "" || !strings.Contains(journal[0].Text, "Readings of d from") {
+		t.Errorf("%v %+v", guards, journal[0])
 	}
 }

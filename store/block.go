@@ -11,10 +11,11 @@ import (
 	"jauntylark/core/series"
 )
 
-// lockSignal and lockSealing are the classes of advisory locks that this package takes.
+// lockSignal, lockSealing and lockFigures are the classes of advisory locks that this package takes.
 const (
 	lockSignal  = 7001 // whoever changes a signal's blocks
 	lockSealing = 7002 // whoever seals: one process at a time
+	lockFigures = 7003 // whoever computes a signal's figures anew
 )
 
 // HoldSignal keeps all others from changing a signal's blocks until this transaction ends.

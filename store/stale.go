@@ -92,6 +92,10 @@ func (s *Store) Follow(ctx context.Context, notedBefore measure.Instant) (bool, 
 	if err != nil {
 		return false, err
 	}
+	// Two that work on one signal would write the same hours.
+	if _, err := tx.ExecContext(ctx, `select pg_advisory_xact_lock($1, $2)`, lockFigures, signal); err != nil {
+		return false, err
+	}
 	about, err := tx.past(ctx, signal)
 	if errors.Is(err, ErrNotFound) { // the signal is gone
 		_, err = tx.ExecContext(ctx, `delete from stale where signal_id = $1`, signal)

@@ -3,6 +3,7 @@ package measure
 import (
 	"encoding/json"
 	"math"
+	"strings"
 	"testing"
 	"time"
 )
@@ -120,6 +121,44 @@ func TestQuality(t *testing.T) {
 	for mark, usable := range map[Quality]bool{0: true, Late: true, Clock: true, Corrected: true, Implausible: false, Warming: false, Stuck: false, Drill: false, Late | Stuck: false} {
 		if mark.Usable() != usable {
 			t.Errorf("%v usable: %v", mark, mark.Usable())
+		}
+	}
+}
+
+func TestBytesAreWrittenForPeople(t *testing.T) {
+	for n, want := range map[int64]string{0: "0 B", 999: "999 B", 1000: "1.0 kB", 9949: "9.9 kB", 9951: "10 kB", 31_000: "31 kB", 999_400: "999 kB", 999_600: "1.0 MB",
+		1_234_000_000: "1.2 GB", 31e9: "31 GB", 4e12: "4.0 TB", 5e15: "5.0 PB"} {
+		if got := Bytes(n); got != want {
+			t.Errorf("%d: %s, want %s", n, got, want)
+		}
+	}
+}
+
+func TestQualitiesAreReadAsTheyAreWritten(t *testing.T) {
+	for q := range Quality(1 << MarkCount) {
+		got, err := ParseQuality(q.String())
+		if err != nil || got != q {
+			t.Fatalf("%v is read as %v: %v", q, got, err)
+		}
+	}
+	if q, err := ParseQuality(""); err != nil || q != 0 {
+		t.Error(q, err)
+	}
+	if _, err := ParseQuality("late,later"); err == nil || !strings.Contains(err.Error(), `"later"`) || !strings.Contains(err.Error(), "drill") {
+		t.Error(err)
+	}
+}
+
+func TestDegreesAreConvertedToTheLastDigit(t *testing.T) {
+	for _, c := range []struct {
+		from, to Unit
+		v, want  float64
+	}{
+		{"[degF]", "Cel", 68, 20}, {"[degF]", "Cel", 50, 10}, {"[degF]", "Cel", 32, 0}, {"[degF]", "Cel", 98.6, 37}, {"[degF]", "Cel", -40, -40}, {"[degF]", "Cel", 71.3, 21.833333333},
+		{"Cel", "[degF]", 0, 32}, {"Cel", "[degF]", 100, 212}, {"Cel", "K", 20.1, 293.25}, {"K", "Cel", 0, -273.15}, {"kPa", "hPa", 101.3, 1013},
+	} {
+		if got, err := Convert(c.v, c.from, c.to); err != nil || got != c.want {
+			t.Errorf("%v %s is %v %s, want %v: %v", c.v, c.from, got, c.to, c.want, err)
 		}
 	}
 }

@@ -132,7 +132,15 @@ func Convert(value float64, from, to Unit) (float64, error) {
 	if !okFrom || !okTo || f.dimension != t.dimension {
 		return 0, fmt.Errorf("%s cannot be given in %s", describe(from), describe(to))
 	}
-	return (value*f.factor + f.offset - t.offset) / t.factor, nil
+	if f.offset == t.offset {
+		return value * f.factor / t.factor, nil
+	}
+	// Scales with other zeros (°F, °C, K) lose the last digits: 68 °F must be 20 °C and nothing beside.
+	moved := (value*f.factor + (f.offset - t.offset)) / t.factor
+	if math.Abs(moved) < 1e5 {
+		moved = math.Round(moved*1e9) / 1e9
+	}
+	return moved, nil
 }
 
 func describe(u Unit) string {

@@ -132,3 +132,84 @@ func TestPeriods(t *testing.T) {
 		}
 	}
 }
+
+// Hours joined to longer periods say what a fold over the readings says, but for rounding.
+func TestHoursJoinToLongerPeriods(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 3))
+	zone, err := time.LoadLocation("Asia/Tokyo") // whole hours from UTC, so that hours fall into days
+	if err != nil {
+		t.Fatal(err)
+	}
+	var readings []measure.Reading
+	for at := measure.Instant(1_790_000_000_000); len(readings) < 4000; at += measure.Instant(1 + r.IntN(600_000)) {
+		q := measure.Quality(0)
+		if r.IntN(9) == 0 {
+			q = measure.Stuck
+		}
+		readings = append(readings, measure.Reading{At: at, Value: math.Round(r.NormFloat64() * 10), Quality: q})
+	}
+	fold := func(p Period) []Figures {
+		f := NewFolder(p.Edges(readings[0].At, readings[len(readings)-1].At, zone), HoldLimit(0))
+		f.Add(readings)
+		return f.Figures()
+	}
+	for _, p := range []Period{Period(6 * time.Hour), Day, 7 * Day} {
+		want, got := fold(p), Join(fold(Hour), p, zone)
+		if len(got) != len(want) {
+			t.Fatalf("%v: %d periods, want %d", p, len(got), len(want))
+		}
+		for i := range got {
+			if math.Abs(got[i].Held-want[i].Held) > 1e-3 || math.Abs(got[i].Sum-want[i].Sum) > 1e-6 {
+				t.Errorf("%v: %+v, want %+v", p, got[i], want[i])
+			}
+			got[i].Held, got[i].Sum = want[i].Held, want[i].Sum
+			if p < Day && got[i] != want[i] || got[i].Count != want[i].Count || got[i].LowAt != want[i].LowAt || got[i].HighAt != want[i].HighAt || got[i].HeldFor != want[i].HeldFor {
+				t.Errorf("%v: %+v, want %+v", p, got[i], want[i])
+			}
+		}
+	}
+	if got := Join(fold(Hour), Period(time.Minute), zone); len(got) != 0 {
+		t.Errorf("hours made %d minutes", len(got))
+	}
+}
+
+func TestSplicePutsFreshFiguresInPlace(t *testing.T) {
+	at := func(instants ...measure.Instant) (figures []Figures) {
+		for _, i := range instants {
+			figures = append(figures, Figures{At: i})
+		}
+		return figures
+	}
+	for _, c := range []struct {
+		old, fresh  []Figures
+		from, until measure.Instant
+		want        []Figures
+	}{
+		{at(0, 10, 20, 30), at(10, 15), 10, 30, at(0, 10, 15, 30)},
+		{at(0, 10), at(20), 20, 30, at(0, 10, 20)},
+		{at(10, 20), at(0), 0, 10, at(0, 10, 20)},
+		{at(0, 10, 20), nil, 0, 30, nil},
+		{nil, at(5), 0, 10, at(5)},
+	} {
+		if got := Splice(slices.Clone(c.old), c.fresh, c.from, c.until); !slices.Equal(got, c.want) {
+			t.Errorf("%v into %v: %v, want %v", c.fresh, c.old, got, c.want)
+		}
+	}
+}
+
+func TestCornersAreInOrderEachOnce(t *testing.T) {
+	f := Figures{At: 0, Count: 5, FirstAt: 1, First: 3, LowAt: 8, Low: 1, HighAt: 4, High: 9, LastAt: 9, Last: 2}
+	if got, want := f.Corners(100), []measure.Reading{{At: 1, Value: 3}, {At: 4, Value: 9}, {At: 8, Value: 1}, {At: 9, Value: 2}}; !slices.Equal(got, want) {
+		t.Errorf("%v, want %v", got, want)
+	}
+	if got := f.Corners(5); len(got) != 2 {
+		t.Errorf("before 5: %v", got)
+	}
+	one := Figures{Count: 1, FirstAt: 7, First: 1, LowAt: 7, Low: 1, HighAt: 7, High: 1, LastAt: 7, Last: 1}
+	if got := one.Corners(100); len(got) != 1 {
+		t.Errorf("of one reading: %v", got)
+	}
+	if got := (&Figures{LeftOut: 3}).Corners(100); got != nil {
+		t.Errorf("of none: %v", got)
+	}
+}
