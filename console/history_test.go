@@ -84,6 +84,9 @@ func TestTheHistoryPage(t *testing.T) {
 		t.Errorf("%+v", v)
 	}
 
+	_, err = drive.Eval[bool](p, `([...document.querySelectorAll('select')].find((s) => s.innerText.startsWith('which?')).id = 'clear', true)`)
+	must(t, err)
+	choose(t, p, "#clear", "")
 	press(t, p, "See what would go …")
 	must(t, p.Until(says+`('12,030 readings of 2 signals would go') && document.querySelector('a[href*="/export?format=csv"]')`))
 	must(t, p.Type("input[name=confirm]", "My sight"))

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
@@ -211,7 +212,7 @@ func (m *Import) store(ctx context.Context, past *pipeline.Past) error {
 	if m.Try {
 		told, err = m.compare(ctx, past)
 	} else {
-		told, err = m.Keeper.pipeline.Import(ctx, past)
+		told, err = m.storeWhenFree(ctx, past)
 	}
 	var fault *measure.Fault
 	if errors.As(err, &fault) {
@@ -225,6 +226,22 @@ func (m *Import) store(ctx context.Context, past *pipeline.Past) error {
 	past.Readings, past.Texts = past.Readings[:0], past.Texts[:0]
 	m.Told(m.out)
 	return ctx.Err()
+}
+
+// storeWhenFree stores, as soon as nothing of the signal is being cleared.
+func (m *Import) storeWhenFree(ctx context.Context, past *pipeline.Past) (series.Merged, error) {
+	for {
+		told, err := m.Keeper.pipeline.Import(ctx, past)
+		if !errors.Is(err, pipeline.ErrBeingCleared) {
+			return told, err
+		}
+		m.Keeper.Soon()
+		select {
+		case <-ctx.Done():
+			return told, ctx.Err()
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
 }
 
 func (m *Import) count(past *pipeline.Past, told series.Merged) {

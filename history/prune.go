@@ -7,9 +7,13 @@ import (
 	"jauntylark/store"
 )
 
-// prune lets go what is older than it shall be kept, and what was cleared long ago.
+// prune lets go what is older than it shall be kept, what was cleared long ago, and what a deletion that was cut
+// off left behind.
 func (k *Keeper) prune(ctx context.Context) error {
 	if err := k.store.ForgetCleared(ctx, k.Now()); err != nil {
+		return err
+	}
+	if err := k.store.DropOrphans(ctx); err != nil {
 		return err
 	}
 	kept, err := k.store.Keeps(ctx)

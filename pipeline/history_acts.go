@@ -25,6 +25,10 @@ type Past struct {
 	Replace  bool     // readings of other values take the place of those that are there
 }
 
+// ErrBeingCleared says that a signal's readings are being cleared or put back; the same again will work in a
+// moment.
+var ErrBeingCleared = errors.New("its readings are being cleared or put back")
+
 // Import stores past readings straight in the signal's blocks. No guard steps them. Those that are there
 // already stay.
 func (p *Pipeline) Import(ctx context.Context, past *Past) (told series.Merged, err error) {
@@ -53,6 +57,9 @@ func (t *Turn) importPast(past *Past) (told series.Merged, err error) {
 	}
 	if err := t.Tx.HoldSignal(t.ctx, s.ID); err != nil {
 		return told, err
+	}
+	if busy, err := t.Tx.BeingCleared(t.ctx, s.ID); err != nil || busy {
+		return told, errors.Join(err, ErrBeingCleared)
 	}
 	if err := t.Tx.SealSignal(t.ctx, s.ID, t.Now); err != nil {
 		return told, err

@@ -193,3 +193,66 @@ func TestAFullDiskTakesNothing(t *testing.T) {
 		t.Errorf("%+v", out)
 	}
 }
+
+// What comes in from a file while its signal is being cleared waits until that is done: it is not cleared.
+func TestAnImportWaitsForAClearing(t *testing.T) {
+	b := fresh(t)
+	if err := b.imported(past("d/x", 1, 1, 2, 2)); err != nil {
+		t.Fatal(err)
+	}
+	if err := b.Clear(context.Background(), &site.Clearing{What: "d", Until: b.at(100)}, tester); err != nil {
+		t.Fatal(err)
+	}
+	if err := b.imported(past("d/x", 3, 3)); !errors.Is(err, pipeline.ErrBeingCleared) {
+		t.Error(err)
+	}
+	for more := true; more; {
+		var err error
+		if more, err = b.store.ClearStep(context.Background(), b.Now()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := b.imported(past("d/x", 3, 3)); err != nil {
+		t.Error(err)
+	}
+	if got := b.readings("x"); len(got) != 1 || got[0].Value != 3 {
+		t.Errorf("%+v", got)
+	}
+}
+
+// A deletion that is cut off behind its commit leaves readings that nobody sees; they go later.
+func TestWhatADeletionLeftBehindGoes(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	if err := b.imported(past("d/x", 1, 1, 2, 2)); err != nil {
+		t.Fatal(err)
+	}
+	left := func() (n int) {
+		tx, err := b.store.Begin(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer tx.Rollback()
+		if err := tx.Get(&n, `select count(*) from block`); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	tx, err := b.store.Begin(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer tx.Rollback()
+	if _, err := tx.Exec(`delete from device`); err != nil {
+		t.Fatal(err)
+	}
+	if err := tx.Commit(); err != nil {
+		t.Fatal(err)
+	}
+	if left() != 1 {
+		t.Fatal("nothing was left behind")
+	}
+	if err := b.store.DropOrphans(ctx); err != nil || left() != 0 {
+		t.Error(err, left())
+	}
+}

@@ -160,6 +160,9 @@ func (v *Server) serveExport(c *echo.Context) error {
 		return v.answerProblem(c, v.problem(err))
 	}
 	defer tx.Rollback()
+	if err := tx.Patient(ctx); err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
 	stamp, tag, err := order.tag(ctx, tx)
 	if err != nil {
 		return v.answerProblem(c, v.problem(err))

@@ -22,6 +22,12 @@ func (t *Tx) AddClearing(ctx context.Context, c *site.Clearing, signals []int64)
 	return err
 }
 
+// BeingCleared tells whether a clearing, or its undo, is not done with a signal yet.
+func (t *Tx) BeingCleared(ctx context.Context, signal int64) (busy bool, err error) {
+	err = t.GetContext(ctx, &busy, `select exists (select from clearing_step where signal_id = $1)`, signal)
+	return busy, err
+}
+
 // UndoClearing has the readings put back that were taken away.
 func (t *Tx) UndoClearing(ctx context.Context, id int64) error {
 	_, err := t.ExecContext(ctx, `update clearing set state = 'undoing' where id = $1`, id)

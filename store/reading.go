@@ -66,6 +66,18 @@ func (t *Tx) FindReadings(ctx context.Context, wanted []Row) ([]Row, error) {
 	return append(rows, sealed...), err
 }
 
+// DropOrphans deletes what is stored of signals that are gone, where DropReadings was cut off.
+func (s *Store) DropOrphans(ctx context.Context) error {
+	var gone []int64
+	err := s.db.SelectContext(ctx, &gone, `
+		select signal_id from (select distinct signal_id from block union select distinct signal_id from figure union select distinct signal_id from cleared_block) x
+		where not exists (select from signal where id = x.signal_id)`)
+	if err != nil || len(gone) == 0 {
+		return err
+	}
+	return s.DropReadings(ctx, gone)
+}
+
 // DropReadings deletes what is stored of signals that are gone.
 func (s *Store) DropReadings(ctx context.Context, signals []int64) error {
 	for _, table := range []string{"reading", "block", "figure", "stale", "cleared_block"} {

@@ -13,6 +13,7 @@ const when: Intl.DateTimeFormatOptions = {
   hour: '2-digit',
   minute: '2-digit',
 }
+const none = '-' // nothing is chosen yet
 const stretches: Record<string, string> = {
   '': 'all readings',
   '90': 'those older than 90 days',
@@ -94,9 +95,12 @@ function Order() {
       <>
         <Prose>Readings can be taken away. Settings, guards and alarms stay. For 30 days they can be put back.</Prose>
         <Fields>
-          <Select label="Of" value={what ?? ''} onChange={setWhat} options={things} />
+          <Select label="Of" value={what ?? none} onChange={setWhat} options={{ [none]: 'which?', ...things }} />
           <Select label="Which" value={days} onChange={setDays} options={stretches} />
-          <QuietButton isDisabled={ask.isPending} onPress={() => ask.mutate(undefined, { onSuccess: setWould })}>
+          <QuietButton
+            isDisabled={ask.isPending || what === undefined || what === none}
+            onPress={() => ask.mutate(undefined, { onSuccess: setWould })}
+          >
             See what would go …
           </QuietButton>
         </Fields>

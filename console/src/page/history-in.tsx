@@ -16,6 +16,25 @@ const FileField = styled.label`
   }
 `
 
+const devicesFor = (names: string[]) =>
+  Object.fromEntries([['', 'that the file names'], ...names.map((name) => [name, name])]) as Record<string, string>
+
+/** Fields in a table. */
+const Cells = styled(Scroll)`
+  margin-bottom: var(--gap-4);
+  select,
+  input {
+    font: inherit;
+    color: inherit;
+    background: var(--surface);
+    border: 1px solid var(--ink-soft);
+    border-radius: var(--radius);
+    padding: 5px 8px;
+    min-height: 36px;
+    max-width: 100%;
+  }
+`
+
 const wait = (ms: number) => new Promise((done) => setTimeout(done, ms))
 const place = (id: string) => ({ params: { path: { id } } })
 
@@ -74,7 +93,7 @@ export function BringIn() {
               label="Of the device"
               value={device}
               onChange={setDevice}
-              options={Object.fromEntries([['', 'that the file names'], ...devices.map((d) => [d.name, d.name])])}
+              options={devicesFor(devices.map((d) => d.name))}
             />
             <FileField>
               File
@@ -123,7 +142,8 @@ const holdings: Record<string, string> = {
 /** What the file seems to be; a person can say what its columns truly hold. */
 function Shape({ job, onChange }: { job: ImportJob; onChange: (layout: Layout) => void }) {
   const site = useSite().data?.zone ?? 'UTC'
-  const zoneField = useId()
+  const devices = useDevices().data ?? []
+  const rows = useId()
   const l = job.layout
   if (l.format !== 'csv')
     return <Prose>{`${job.name} is ${l.format === 'senml' ? 'a SenML pack' : 'a Parquet file'}.`}</Prose>
@@ -136,22 +156,28 @@ function Shape({ job, onChange }: { job: ImportJob; onChange: (layout: Layout) =
       <Prose>
         {job.name}: {columns.length} columns, times written as {l.times}.
       </Prose>
-      {job.zoned && (
-        <Fields>
+      <Fields>
+        <Select
+          label="Of the device"
+          value={l.device ?? ''}
+          onChange={(device) => onChange({ ...l, device })}
+          options={devicesFor(devices.map((d) => d.name))}
+        />
+        {job.zoned && (
           <Select
             label="Its times are"
             value={l.zone ?? ''}
             onChange={(zone) => onChange({ ...l, zone })}
             options={{ '': 'in which time zone?', site: `the site's (${site})`, UTC: 'UTC' }}
           />
-        </Fields>
-      )}
-      <Scroll tabIndex={0} role="region" aria-label="Columns of the file">
+        )}
+      </Fields>
+      <Cells tabIndex={0} role="region" aria-label="Columns of the file">
         <Table>
           <Columns names={['Column', 'For instance', 'Holds', 'Signal', 'Unit']} />
           <tbody>
             {columns.map((c, i) => (
-              <tr key={`${zoneField} ${i}`}>
+              <tr key={`${rows} ${i}`}>
                 <td>{c.name}</td>
                 <td>
                   <Soft>{example[i]}</Soft>
@@ -192,7 +218,7 @@ function Shape({ job, onChange }: { job: ImportJob; onChange: (layout: Layout) =
             ))}
           </tbody>
         </Table>
-      </Scroll>
+      </Cells>
     </>
   )
 }
