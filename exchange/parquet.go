@@ -80,7 +80,7 @@ func (w *parquetWriter) Readings(at measure.Instant, row []*measure.Reading) err
 			value := r.Value
 			out.Value = &value
 		}
-		if w.room = append(w.room, out); len(w.room) == cap(w.room) && len(w.room) >= 1000 {
+		if w.room = append(w.room, out); len(w.room) >= 1000 {
 			if err := w.flush(); err != nil {
 				return err
 			}

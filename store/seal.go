@@ -8,8 +8,12 @@ import (
 	"jauntylark/core/series"
 )
 
-// sealAtOnce is how many plain rows one transaction seals.
-const sealAtOnce = 200_000
+// sealAtOnce is how many plain rows one transaction seals, so that nobody waits long for a signal, and
+// sealMany how many where a lot waits, when filling blocks once counts for more.
+const (
+	sealAtOnce = 20_000
+	sealMany   = 10 * sealAtOnce
+)
 
 // plainRow is a plain row with its place in the table.
 type plainRow struct {
@@ -17,8 +21,8 @@ type plainRow struct {
 	Row
 }
 
-// Seal moves plain rows up to and with before into blocks, some tens of thousands in a transaction, and
-// tells how many. It seals nothing while another process does. It may be killed at any moment.
+// Seal moves plain rows up to and with before into blocks, in one transaction, and tells how many: there may be
+// more. It seals nothing while another process does. It may be killed at any moment.
 func (s *Store) Seal(ctx context.Context, before, now measure.Instant) (int, error) {
 	tx, err := s.Begin(ctx)
 	if err != nil {
@@ -29,12 +33,18 @@ func (s *Store) Seal(ctx context.Context, before, now measure.Instant) (int, err
 	if err := tx.GetContext(ctx, &mine, `select pg_try_advisory_xact_lock($1, 0)`, lockSealing); err != nil || !mine {
 		return 0, err
 	}
+	atOnce := sealAtOnce
+	if waiting, err := s.PlainRows(ctx); err != nil {
+		return 0, err
+	} else if waiting > 2*sealMany {
+		atOnce = sealMany
+	}
 	var rows []plainRow
 	// A signal that is being cleared is left alone until that is done.
 	err = tx.SelectContext(ctx, &rows, `
 		select ctid::text as place, signal_id, at, value, quality from reading
 		where at <= $1 and signal_id not in (select signal_id from clearing_step)
-		order by at limit $2`, before, sealAtOnce)
+		order by at limit $2`, before, atOnce)
 	if err != nil || len(rows) == 0 {
 		return 0, err
 	}

@@ -4,7 +4,7 @@ import { api, type ImportJob, type Layout, Problem, take } from '../api/client'
 import { useDevices, useHistoryAct, useSite } from '../api/queries'
 import { clock, many } from '../api/words'
 import { Button, Columns, Failure, Prose, QuietButton, Row, Scroll, Soft, Subheading, Table } from '../ui/basics'
-import { Fields, Select } from '../ui/form'
+import { fieldLook, Fields, Select } from '../ui/form'
 
 const FileField = styled.label`
   display: grid;
@@ -24,11 +24,7 @@ const Cells = styled(Scroll)`
   margin-bottom: var(--gap-4);
   select,
   input {
-    font: inherit;
-    color: inherit;
-    background: var(--surface);
-    border: 1px solid var(--ink-soft);
-    border-radius: var(--radius);
+    ${fieldLook}
     padding: 5px 8px;
     min-height: 36px;
     max-width: 100%;

@@ -6,7 +6,7 @@ import {
   Text as AriaText,
   TextField,
 } from 'react-aria-components'
-import styled from 'styled-components'
+import styled, { css } from 'styled-components'
 
 export const Form = styled(AriaForm)`
   display: grid;
@@ -20,7 +20,8 @@ const Field = styled(TextField)`
 const Label = styled(AriaLabel)`
   font-weight: 600;
 `
-const Input = styled(AriaInput)`
+/** How what is typed or chosen looks. */
+export const fieldLook = css`
   font: inherit;
   color: inherit;
   background: var(--surface);
@@ -28,6 +29,9 @@ const Input = styled(AriaInput)`
   border-radius: var(--radius);
   padding: 8px 10px;
   min-height: 40px;
+`
+const Input = styled(AriaInput)`
+  ${fieldLook}
 `
 const Hint = styled(AriaText)`
   color: var(--ink-soft);
@@ -57,13 +61,8 @@ const Picker = styled.label`
   gap: var(--gap-1);
   font-weight: 600;
   select {
-    font: 400 var(--step-0) var(--face);
-    color: inherit;
-    background: var(--surface);
-    border: 1px solid var(--ink-soft);
-    border-radius: var(--radius);
-    padding: 8px 10px;
-    min-height: 40px;
+    ${fieldLook}
+    font-weight: 400;
   }
 `
 type PickProps = {
