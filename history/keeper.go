@@ -62,7 +62,8 @@ func (k *Keeper) Soon() {
 const (
 	between     = 5 * time.Second // between two looks
 	sealEvery   = 10 * time.Minute
-	sealFrom    = 200_000 // so many plain rows are sealed at once, however young the last sealing is
+	sealFrom    = 50_000           // so many plain rows are sealed at once, however young the last sealing is
+	visit       = 30 * time.Second // how long one sort of work goes on before the others have their turn
 	followAfter = 20 * time.Second
 	pruneEvery  = time.Hour
 )
@@ -108,9 +109,9 @@ func (k *Keeper) many(ctx context.Context) bool {
 	return err == nil && n >= sealFrom
 }
 
-// seal seals all that is old enough.
+// seal seals what is old enough, for a while.
 func (k *Keeper) seal(ctx context.Context) error {
-	for {
+	for end := time.Now().Add(visit); time.Now().Before(end); {
 		begun, now := time.Now(), k.Now()
 		n, err := k.store.Seal(ctx, now.Add(-k.SealAfter), now)
 		if err != nil || n == 0 {
@@ -125,6 +126,7 @@ func (k *Keeper) seal(ctx context.Context) error {
 		case <-time.After(3 * time.Since(begun)):
 		}
 	}
+	return nil
 }
 
 // follow computes anew what is stale: noted a little while ago, so that what belongs together is done
@@ -137,9 +139,10 @@ func (k *Keeper) follow(ctx context.Context, hurried bool) error {
 	if !hurried {
 		before = before.Add(-min(followAfter, 10*k.SealAfter))
 	}
-	for {
+	for end := time.Now().Add(visit); time.Now().Before(end); {
 		if some, err := k.store.Follow(ctx, before); err != nil || !some {
 			return err
 		}
 	}
+	return nil
 }
