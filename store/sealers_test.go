@@ -164,3 +164,83 @@ func TestBlocksStayFull(t *testing.T) {
 	}
 	p.check()
 }
+
+// Where readings are so far apart that their values just hold, or just do not, a late one changes the figures of
+// hours that it does not lie in.
+func TestFiguresAroundALateReadingFollow(t *testing.T) {
+	ctx := context.Background()
+	for seed := range uint64(3) {
+		p := newPast(t, 40+seed)
+		const begun, hour = measure.Instant(1_790_000_000_000), measure.Instant(3_600_000)
+		for n := range 12 {
+			p.arrive(p.fresh(7, begun, begun+60*24*hour)) // anywhere in two months
+			if _, err := p.Seal(ctx, 1<<60, measure.Instant(n)); err != nil {
+				t.Fatal(err)
+			}
+			for more := true; more; {
+				var err error
+				if more, err = p.Follow(ctx, measure.Instant(n)); err != nil {
+					t.Fatal(err)
+				}
+			}
+			p.checkFigures()
+		}
+	}
+}
+
+// Readings stay until what is kept of them for longer is computed.
+func TestNothingGoesBeforeItsFiguresAreComputed(t *testing.T) {
+	ctx, p := context.Background(), newPast(t, 51)
+	const begun = measure.Instant(1_790_000_000_000)
+	p.arrive(p.fresh(9000, begun, begun+86_400_000*9))
+	if _, err := p.Seal(ctx, 1<<60, begun); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := p.Prune(ctx, p.signal, 1<<60); err != nil || n != 0 {
+		t.Errorf("%d blocks went, with figures to be computed: %v", n, err)
+	}
+	if some, err := p.Follow(ctx, begun); err != nil || !some {
+		t.Fatal(some, err)
+	}
+	days, err := p.Figures(ctx, p.signal, series.Day, begun, begun+86_400_000*9)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if n, err := p.Prune(ctx, p.signal, 1<<60); err != nil || n != 3 {
+		t.Errorf("%d blocks went: %v", n, err)
+	}
+	after, err := p.Figures(ctx, p.signal, series.Day, begun, begun+86_400_000*9)
+	if err != nil || len(p.all()) != 0 || !slices.Equal(after, days) {
+		t.Errorf("%d days after, %d before: %v", len(after), len(days), err)
+	}
+}
+
+// Late readings that are not sealed yet are in the line, also where the heads of blocks would have been enough.
+func TestALineHasLateReadingsAtOnce(t *testing.T) {
+	ctx, p := context.Background(), newPast(t, 61)
+	const begun = measure.Instant(1_790_000_000_000)
+	until := begun + 86_400_000*30
+	p.arrive(p.fresh(25*series.BlockReadings, begun, until))
+	for {
+		if n, err := p.Seal(ctx, 1<<60, begun); err != nil {
+			t.Fatal(err)
+		} else if n == 0 {
+			break
+		}
+	}
+	late := p.fresh(40, begun, until)
+	for i := range late {
+		late[i].Value = 1000 + float64(i%7)
+	}
+	p.arrive(late)
+	all := p.all()
+	for _, columns := range []int{1, 2, 3, 5, 12} {
+		line := series.Liner{From: begun, Until: until, Columns: columns}
+		line.Add(all)
+		want, of := line.Line()
+		got, gotOf, err := p.Line(ctx, p.signal, begun, until, columns)
+		if err != nil || gotOf != of || !slices.Equal(got, want) {
+			t.Errorf("%d columns: %d kept of %d, want %d of %d: %v", columns, len(got), gotOf, len(want), of, err)
+		}
+	}
+}
