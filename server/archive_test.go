@@ -1,0 +1,176 @@
+package server_test
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"io"
+	"jauntylark/client"
+	"jauntylark/core/site"
+	"jauntylark/server"
+	"jauntylark/server/servertest"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+)
+
+// A whole site goes into an empty service, bit for bit.
+func TestASiteMovesHouse(t *testing.T) {
+	old, fresh := servertest.Start(t), servertest.Start(t)
+	past(t, old)
+	key := old.Device("mover")
+	old.Send(key, `{"v": 1}`)
+	old.Guard(map[string]any{"name": "hot", "signal": "d/temp", "when": "above 30", "severity": "warning", "tell": []string{}})
+	old.Send(key, `{"v": 2}`)
+	var archive bytes.Buffer
+	if err := old.Owner.Download(context.Background(), "/api/v1/archive", &archive); err != nil {
+		t.Fatal(err)
+	}
+	cut := archive.Bytes()[:archive.Len()*2/3]
+	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", bytes.NewReader(cut), new(any)); err == nil {
+		t.Error("a part was taken for the whole")
+	}
+	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", tamperedWith(t, archive.Bytes()), new(any)); err == nil {
+		t.Error("an archive with another reading was taken")
+	}
+	if fresh.Signal("d/temp") != nil {
+		t.Error("something of the part was kept")
+	}
+	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", bytes.NewReader(archive.Bytes()), new(any)); err != nil {
+		t.Fatal(err)
+	}
+	query := "format=parquet&until=" + time.Now().UTC().Format(time.RFC3339)
+	if a, b := exported(t, old, query), exported(t, fresh, query); !bytes.Equal(a, b) {
+		t.Errorf("%d bytes there, %d here", len(a), len(b))
+	}
+	// The devices' keys are good there, guards watch, and what comes is new.
+	moved := &client.Client{URL: fresh.URL, Token: key.Token}
+	fresh.Send(moved, `{"v": 3}`)
+	if v := fresh.Signal("mover/v"); v == nil || *v.Value != 3 {
+		t.Errorf("%+v", v)
+	}
+	fresh.Device("another")
+	var guards []map[string]any
+	fresh.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
+	if len(guards) != 1 || guards[0]["name"] != "hot" {
+		t.Error(guards)
+	}
+	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", bytes.NewReader(archive.Bytes()), new(any)); err == nil || !strings.Contains(err.Error(), "not empty") {
+		t.Error("into one that is not empty:", err)
+	}
+	if strings.Contains(archive.String(), "argon2") {
+		t.Error("the archive has a password's hash")
+	}
+}
+
+// tamperedWith packs an archive again, with another value in its first plain reading.
+func tamperedWith(t *testing.T, archive []byte) io.Reader {
+	t.Helper()
+	packed, err := gzip.NewReader(bytes.NewReader(archive))
+	if err != nil {
+		t.Fatal(err)
+	}
+	text, err := io.ReadAll(packed)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rows := bytes.Index(text, []byte(`#{"table":"reading"}`))
+	value := rows + bytes.Index(text[rows:], []byte(`"value":`)) + len(`"value":`)
+	text[value] ^= 4 // another digit
+	var out bytes.Buffer
+	again := gzip.NewWriter(&out)
+	if _, err := again.Write(text); err != nil {
+		t.Fatal(err)
+	}
+	if err := again.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return &out
+}
+
+// What is no plain operation asks for its role too.
+func TestFilesAskForARole(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	people := map[site.Role]*client.Client{"": {URL: s.URL}}
+	for _, role := range []site.Role{site.Viewer, site.Keeper} {
+		email := string(role) + "@b.example"
+		s.Do(http.MethodPost, "/api/v1/people", map[string]string{"email": email, "role": string(role), "password": "a long secret"}, nil)
+		people[role] = s.SignIn(email, "a long secret")
+	}
+	status := func(err error) int {
+		if p, is := err.(*client.Problem); is {
+			return p.Status
+		}
+		if err != nil {
+			t.Error(err)
+		}
+		return http.StatusOK
+	}
+	for _, c := range []struct {
+		path string
+		body string // of a POST; empty for a GET
+		want map[site.Role]int
+	}{
+		{"/api/v1/export", "", map[site.Role]int{"": 401, site.Viewer: 200, site.Keeper: 200}},
+		{"/api/v1/archive", "", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 403}},
+		{"/api/v1/archive", "x", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 403}},
+		{"/api/v1/imports?device=d", "time,v\n2026-03-01 12:00,1\n", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 200}},
+	} {
+		for role, want := range c.want {
+			var err error
+			if c.body == "" {
+				err = people[role].Download(context.Background(), c.path, io.Discard)
+			} else {
+				err = people[role].Upload(context.Background(), c.path, "application/octet-stream", strings.NewReader(c.body), new(any))
+			}
+			if got := status(err); got != want {
+				t.Errorf("%s %q as %q: %d, want %d", c.path, c.body, role, got, want)
+			}
+		}
+	}
+	broken := s.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", strings.NewReader("no archive"), new(any))
+	if got := status(broken); got != http.StatusConflict && got != http.StatusUnprocessableEntity {
+		t.Errorf("what is no archive: %v", broken)
+	}
+}
+
+// Files that are brought are bounded, and forgotten when nobody wants them.
+func TestImportsAreBounded(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	bring := func() (job server.ImportJob, err error) {
+		return job, s.Owner.Upload(context.Background(), "/api/v1/imports?device=d&name=l.csv", "", strings.NewReader("time,v\n2026-03-01T12:00:00Z,1\n"), &job)
+	}
+	var jobs []server.ImportJob
+	for range 8 {
+		job, err := bring()
+		if err != nil {
+			t.Fatal(err)
+		}
+		jobs = append(jobs, job)
+	}
+	_, err := bring()
+	if p, is := err.(*client.Problem); !is || p.Status != http.StatusTooManyRequests {
+		t.Errorf("a ninth: %v", err)
+	}
+	s.Do(http.MethodDelete, "/api/v1/imports/"+jobs[0].ID, nil, nil)
+	if _, err := bring(); err != nil {
+		t.Errorf("after one was ended: %v", err)
+	}
+	for path, method := range map[string]string{"/api/v1/imports/" + jobs[0].ID: http.MethodGet, "/api/v1/imports/nonsense": http.MethodDelete} {
+		err := s.Owner.Do(context.Background(), method, path, nil, nil)
+		if p, is := err.(*client.Problem); !is || p.Status != http.StatusNotFound {
+			t.Errorf("%s: %v", path, err)
+		}
+	}
+	wrong := server.ImportOrder{Layout: jobs[1].Layout}
+	wrong.Layout.Columns[1].Signal = ""
+	if err := s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/imports/"+jobs[1].ID+"/run", wrong, nil); err == nil || !strings.Contains(err.Error(), "needs the signal") {
+		t.Error(err)
+	}
+	if s.Signal("d/v") != nil {
+		t.Error("something was stored")
+	}
+}
