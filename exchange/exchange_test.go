@@ -171,6 +171,7 @@ func TestColumnsAreGuessed(t *testing.T) {
 		"when,Temp\n25.03.2026 12:00,5\n":                                                                             {",", ".", "DD.MM.YYYY", "time|values temp"},
 		"\ufeffzeit;wert\r\n2026-03-01T12:00:00+01:00;1,5\r\n":                                                        {";", ",", "RFC 3339", "time|values wert"},
 		"a,b\n2026-03-01 12:00,1\n2026-03-01 12:01,ERR\n2026-03-01 12:02,3\n2026-03-01 12:03,4\n2026-03-01 12:04,4\n": {",", ".", "YYYY-MM-DD", "time|values b"},
+		"t,x\n" + strings.Repeat("03/04/2026 12:00,1\n", 9) + "03/25/2026 12:00,1\n":                                  {",", ".", "MM/DD/YYYY", "time|values x"}, // one day tells
 	} {
 		titled := slices.Clone(signals)
 		titled[0].Title = "Air temp"

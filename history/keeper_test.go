@@ -294,6 +294,11 @@ func TestANearlyFullDiskIsAnAlarmAndAFullOneTakesNoReadings(t *testing.T) {
 	}
 	free.Store(0.9e9)
 	storetest.Eventually(t, "readings are refused", func() bool { _, err := send(p, p.at()+2, 3); return err == pipeline.ErrNoRoom })
+	free.Store(1.1e9) // not yet a quarter more than what stopped it
+	time.Sleep(100 * time.Millisecond)
+	if _, err := send(p, p.at()+2, 3); err != pipeline.ErrNoRoom {
+		t.Error("readings are taken too soon:", err)
+	}
 	if len(standing()) != 1 {
 		t.Error("a second alarm")
 	}
