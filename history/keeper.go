@@ -63,6 +63,7 @@ const (
 	between     = 5 * time.Second // between two looks
 	sealEvery   = 10 * time.Minute
 	sealFrom    = 50_000           // so many plain rows are sealed at once, however young the last sealing is
+	sealUrgent  = 2_000_000        // so many are sealed without a rest
 	visit       = 30 * time.Second // how long one sort of work goes on before the others have their turn
 	followAfter = 20 * time.Second
 	pruneEvery  = time.Hour
@@ -105,8 +106,8 @@ func (k *Keeper) try(ctx context.Context, what string, do func(context.Context) 
 }
 
 func (k *Keeper) many(ctx context.Context) bool {
-	n, err := k.store.PlainRows(ctx)
-	return err == nil && n >= sealFrom
+	n, err := k.store.PlainRows(ctx, sealFrom)
+	return err == nil && n == sealFrom
 }
 
 // seal seals what is old enough, for a while.
@@ -118,12 +119,12 @@ func (k *Keeper) seal(ctx context.Context) error {
 			return err
 		}
 		k.Log.Debug("sealed", "readings", n)
-		if waiting, err := k.store.PlainRows(ctx); err != nil || waiting >= store.PlainRowsCounted {
+		if waiting, err := k.store.PlainRows(ctx, sealUrgent); err != nil || waiting == sealUrgent {
 			continue
 		}
 		select { // what comes in goes first
 		case <-ctx.Done():
-		case <-time.After(3 * time.Since(begun)):
+		case <-time.After(5 * time.Since(begun)):
 		}
 	}
 	return nil

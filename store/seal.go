@@ -34,9 +34,9 @@ func (s *Store) Seal(ctx context.Context, before, now measure.Instant) (int, err
 		return 0, err
 	}
 	atOnce := sealAtOnce
-	if waiting, err := s.PlainRows(ctx); err != nil {
+	if waiting, err := s.PlainRows(ctx, 5*sealAtOnce); err != nil {
 		return 0, err
-	} else if waiting > 2*sealMany {
+	} else if waiting == 5*sealAtOnce {
 		atOnce = sealMany
 	}
 	var rows []plainRow
@@ -103,11 +103,8 @@ func (s *Store) Backlog(ctx context.Context) (b Backlog, err error) {
 	return b, err
 }
 
-// PlainRowsCounted is up to where PlainRows counts.
-const PlainRowsCounted = 1_000_000
-
-// PlainRows is how many plain rows there are, counted up to PlainRowsCounted.
-func (s *Store) PlainRows(ctx context.Context) (n int, err error) {
-	err = s.db.GetContext(ctx, &n, `select count(*) from (select from reading limit $1) r`, PlainRowsCounted)
+// PlainRows is how many plain rows there are, counted up to a number.
+func (s *Store) PlainRows(ctx context.Context, upTo int) (n int, err error) {
+	err = s.db.GetContext(ctx, &n, `select count(*) from (select from reading limit $1) r`, upTo)
 	return n, err
 }
