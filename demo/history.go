@@ -2,6 +2,7 @@ package demo
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"sync/atomic"
 	"time"
@@ -55,11 +56,12 @@ func (s *Site) writeHistory(ctx context.Context, all []device) error {
 			})
 		}
 	}
-	err := work.Wait()
-	if err == nil {
-		s.Say("%.1f million readings of history since %s, in %.1f s", float64(stored.Load())/1e6, s.Memory.HistorySince.Time().Local().Format("2 January"), time.Since(begin).Seconds())
+	here, err := time.LoadLocation(zone)
+	if err = errors.Join(err, work.Wait()); err != nil {
+		return err
 	}
-	return err
+	s.Say("%.1f million readings of history since %s, in %.1f s", float64(stored.Load())/1e6, s.Memory.HistorySince.Time().In(here).Format("2 January"), time.Since(begin).Seconds())
+	return nil
 }
 
 func (s *Site) writeHistoryOf(ctx context.Context, d device, signal standin.Signal, until measure.Instant) (stored int, err error) {
