@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"slices"
 
 	"jauntylark/core/measure"
@@ -39,55 +40,71 @@ func (s *Store) Seal(ctx context.Context, before, now measure.Instant) (int, err
 	} else if waiting == 5*sealAtOnce {
 		atOnce = sealMany
 	}
-	var rows []plainRow
+	// Whoever seals a signal holds it before looking at its rows: others may have sealed, or taken away, what
+	// was seen without that.
+	var signals []int64
+	err = tx.SelectContext(ctx, &signals, `
+		select distinct signal_id from (select signal_id from reading where at <= $1 order by at limit $2) r order by signal_id`, before, atOnce)
+	if err != nil {
+		return 0, err
+	}
+	for _, signal := range signals { // in this order, so that two never wait for each other
+		if err := tx.HoldSignal(ctx, signal); err != nil {
+			return 0, err
+		}
+	}
 	// A signal that is being cleared is left alone until that is done.
-	err = tx.SelectContext(ctx, &rows, `
-		select ctid::text as place, signal_id, at, value, quality from reading
-		where at <= $1 and signal_id not in (select signal_id from clearing_step)
-		order by at limit $2`, before, atOnce)
+	n, err := tx.sealRows(ctx, now, `
+		at <= $1 and signal_id = any($3::bigint[]) and signal_id not in (select signal_id from clearing_step) order by at limit $2`, before, atOnce, signals)
+	if err != nil || n == 0 {
+		return 0, err
+	}
+	return n, tx.Commit()
+}
+
+// SealSignal moves all plain rows of a signal into blocks. The caller holds the signal, and the ledger,
+// so that no rows come in between.
+func (t *Tx) SealSignal(ctx context.Context, signal int64, now measure.Instant) error {
+	_, err := t.sealRows(ctx, now, `signal_id = $1`, signal)
+	return err
+}
+
+// errMoved says that a plain row went while its signal was held; nothing of the transaction may stay.
+var errMoved = errors.New("a plain row was taken away by somebody who does not hold its signal")
+
+// sealRows moves the plain rows that a condition chooses into blocks, and tells how many. The caller holds
+// their signals.
+func (t *Tx) sealRows(ctx context.Context, now measure.Instant, condition string, args ...any) (int, error) {
+	var rows []plainRow
+	err := t.SelectContext(ctx, &rows, `select ctid::text as place, signal_id, at, value, quality from reading where `+condition, args...)
 	if err != nil || len(rows) == 0 {
 		return 0, err
 	}
-	if err := tx.sealRows(ctx, rows, now); err != nil {
-		return 0, err
-	}
-	return len(rows), tx.Commit()
-}
-
-// sealRows moves plain rows into blocks.
-func (t *Tx) sealRows(ctx context.Context, rows []plainRow, now measure.Instant) error {
 	places := make([]string, len(rows))
 	bySignal := map[int64][]measure.Reading{}
 	for i, r := range rows {
 		places[i] = r.Place
 		bySignal[r.Signal] = append(bySignal[r.Signal], measure.Reading{At: r.At, Value: r.Value, Quality: r.Quality})
 	}
-	signals := make([]int64, 0, len(bySignal))
-	for signal := range bySignal {
-		signals = append(signals, signal)
-	}
-	slices.Sort(signals) // always in this order, so that two never wait for each other
-	for _, signal := range signals {
-		if err := t.HoldSignal(ctx, signal); err != nil {
-			return err
-		}
-		readings, _ := series.InOrder(bySignal[signal])
-		if _, err := t.Merge(ctx, signal, readings, false, now); err != nil {
-			return err
+	for signal, readings := range bySignal {
+		sorted, _ := series.InOrder(readings)
+		if _, err := t.Merge(ctx, signal, sorted, false, now); err != nil {
+			return 0, err
 		}
 	}
-	_, err := t.ExecContext(ctx, `delete from reading where ctid = any($1::tid[])`, places)
-	return err
-}
-
-// SealSignal moves all plain rows of a signal into blocks. The caller holds the signal, and the ledger,
-// so that no rows come in between.
-func (t *Tx) SealSignal(ctx context.Context, signal int64, now measure.Instant) error {
-	var rows []plainRow
-	if err := t.SelectContext(ctx, &rows, `select ctid::text as place, signal_id, at, value, quality from reading where signal_id = $1`, signal); err != nil || len(rows) == 0 {
-		return err
+	// The database uses places again, so what went from them is compared with what was seen there.
+	var gone []Row
+	if err := t.SelectContext(ctx, &gone, `delete from reading where ctid = any($1::tid[]) returning signal_id, at, value, quality`, places); err != nil {
+		return 0, err
 	}
-	return t.sealRows(ctx, rows, now)
+	seen := make(map[Row]bool, len(rows))
+	for _, r := range rows {
+		seen[r.Row] = true
+	}
+	if len(gone) != len(rows) || slices.ContainsFunc(gone, func(r Row) bool { return !seen[r] }) {
+		return 0, errMoved
+	}
+	return len(rows), nil
 }
 
 // Backlog is what waits to be sealed or computed anew.
