@@ -132,15 +132,29 @@ func Convert(value float64, from, to Unit) (float64, error) {
 	if !okFrom || !okTo || f.dimension != t.dimension {
 		return 0, fmt.Errorf("%s cannot be given in %s", describe(from), describe(to))
 	}
+	return convert(value, f, t), nil
+}
+
+func convert(value float64, f, t unitFacts) float64 {
 	if f.offset == t.offset {
-		return value * f.factor / t.factor, nil
+		return value * f.factor / t.factor
 	}
 	// Scales with other zeros (°F, °C, K) lose the last digits: 68 °F must be 20 °C and nothing beside.
 	moved := (value*f.factor + (f.offset - t.offset)) / t.factor
 	if math.Abs(moved) < 1e5 {
 		moved = math.Round(moved*1e9) / 1e9
 	}
-	return moved, nil
+	return moved
+}
+
+// Converter gives Convert from one unit to another as a function, nil where it changes nothing. It fails
+// where Convert does.
+func Converter(from, to Unit) (func(float64) float64, error) {
+	if _, err := Convert(0, from, to); err != nil || from == to {
+		return nil, err
+	}
+	f, t := units[from], units[to]
+	return func(value float64) float64 { return convert(value, f, t) }, nil
 }
 
 func describe(u Unit) string {

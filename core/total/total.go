@@ -1,0 +1,222 @@
+package total
+
+import (
+	"fmt"
+	"math/big"
+	"time"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+// The kinds of a totalizer.
+const (
+	OnTime     = "on-time"     // how long the signal was not 0
+	Cycles     = "cycles"      // how often it was switched on
+	LongestRun = "longest-run" // the longest time that it was on without a break
+	Energy     = "energy"      // of a power
+	Cost       = "cost"        // of that energy by a tariff
+	Volume     = "volume"      // of a flow
+	Integral   = "integral"    // of any rate: its value times hours
+)
+
+// KindsOf lists the kinds.
+var KindsOf = []string{OnTime, Cycles, LongestRun, Energy, Cost, Volume, Integral}
+
+// Total is a running total of one signal.
+type Total struct {
+	ID        int64            `json:"id" db:"id" readOnly:"true"`
+	Name      string           `json:"name" db:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" doc:"unique in the site" example:"fog-pump-cycles"`
+	Title     string           `json:"title" db:"title" required:"false" maxLength:"80"`
+	Signal    string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL" example:"fog-pump/running"`
+	Kind      string           `json:"kind" db:"kind" enum:"on-time,cycles,longest-run,energy,cost,volume,integral"`
+	Tariff    string           `json:"tariff" db:"tariff" required:"false" doc:"of cost: the name of the tariff"`
+	Unit      string           `json:"unit" db:"-" readOnly:"true" doc:"of its values; the currency for cost; s for times"`
+	ResetAt   *measure.Instant `json:"reset_at" db:"reset_at" readOnly:"true" format:"date-time" doc:"when it was last reset; null: never"`
+	CreatedAt measure.Instant  `json:"created_at" db:"created_at" readOnly:"true" format:"date-time"`
+}
+
+// Fit tells what is wrong with a total of a signal: nil or a *measure.Fault.
+func (t *Total) Fit(s *site.Signal) error {
+	wrong := func(field, format string, args ...any) error {
+		return &measure.Fault{Field: field, Reason: fmt.Sprintf(format, args...)}
+	}
+	dimension := map[string]string{Energy: "power", Cost: "power", Volume: "flow"}[t.Kind]
+	switched := t.Kind == OnTime || t.Kind == Cycles || t.Kind == LongestRun
+	switch {
+	case s.Kind != site.KindNumber && s.Kind != site.KindSwitch:
+		return wrong("signal", "%s holds %s, which cannot be added up", s.Path(), s.Kind)
+	case switched && s.Kind != site.KindSwitch:
+		return wrong("signal", "%s holds numbers; %s is of a signal that is on or off: derive one (kind on-off) first", s.Path(), t.Kind)
+	case dimension != "" && s.Unit.Dimension() != dimension:
+		return wrong("signal", "%s is of a %s, but %s is in %q", t.Kind, dimension, s.Path(), s.Unit)
+	case (t.Kind == Cost) != (t.Tariff != ""):
+		return wrong("tariff", "belongs to cost, and cost needs one")
+	}
+	return nil
+}
+
+// Result is what a total comes to over a stretch.
+type Result struct {
+	At      measure.Instant  `json:"at" format:"date-time" doc:"when the stretch begins"`
+	Until   measure.Instant  `json:"until" format:"date-time" doc:"when it ends"`
+	Value   float64          `json:"value"`
+	Cost    string           `json:"cost,omitempty" doc:"of cost: the sum with two decimals, rounded once"`
+	Known   float64          `json:"known" doc:"seconds of the stretch that were counted"`
+	Missing float64          `json:"missing" doc:"seconds, from its first reading to its newest, without data"`
+	LeftOut int              `json:"left_out" doc:"readings that are not usable and were passed over"`
+	LastOn  *measure.Instant `json:"last_on,omitempty" format:"date-time" doc:"of a signal that is on or off: when it was last on"`
+}
+
+// Source is what results depend on besides the tallies.
+type Source struct {
+	Unit        measure.Unit
+	First, Last measure.Instant // of all readings of the signal; 0: none
+	Zone        *time.Location
+	Tariff      *Tariff
+	Currency    string
+}
+
+// OutUnit is the unit of a total's values: a unit code, the currency, or the signal's unit times hours.
+func (t *Total) OutUnit(signal measure.Unit, currency string) string {
+	switch t.Kind {
+	case OnTime, LongestRun:
+		return "s"
+	case Cycles:
+		return "count"
+	case Energy:
+		return "kWh"
+	case Cost:
+		return currency
+	case Volume:
+		if signal == "l/s" || signal == "l/min" {
+			return "l"
+		}
+		return "m3"
+	}
+	return signal.Shown() + "·h"
+}
+
+// Results adds tallies, in order, up between edges, which ascend. Those of a cost begin with the calendar
+// month that the first edge lies in.
+func (t *Total) Results(tallies []Tally, edges []measure.Instant, from *Source) []Result {
+	out := make([]Result, 0, len(edges)-1)
+	costs := t.costs(tallies, edges, from)
+	next := 0
+	for next < len(tallies) && tallies[next].At < edges[0] {
+		next++
+	}
+	for i := 0; i+1 < len(edges); i++ {
+		sum := Tally{At: edges[i], Until: edges[i]}
+		for ; next < len(tallies) && tallies[next].At < edges[i+1]; next++ {
+			sum.Join(&tallies[next])
+		}
+		r := Result{At: edges[i], Until: edges[i+1], Known: float64(sum.Known) / 1000, LeftOut: sum.LeftOut}
+		if sum.LastOn > 0 && (t.Kind == OnTime || t.Kind == Cycles || t.Kind == LongestRun) {
+			r.LastOn = &sum.LastOn
+		}
+		if from.Last > 0 {
+			span := min(edges[i+1], from.Last) - max(edges[i], from.First)
+			r.Missing = float64(max(0, int64(span)-sum.Known)) / 1000
+		}
+		r.Value = t.value(&sum, from.Unit)
+		if t.Kind == Cost {
+			r.Cost = costs[i].FloatString(2)
+			r.Value, _ = costs[i].Float64()
+		}
+		out = append(out, r)
+	}
+	return out
+}
+
+func (t *Total) value(sum *Tally, unit measure.Unit) float64 {
+	unitSeconds := sum.Amount.Units()
+	convert := func(base, ends, out measure.Unit) float64 {
+		inBase, _ := measure.Convert(unitSeconds, unit, base)
+		v, _ := measure.Convert(inBase, ends, out)
+		return v
+	}
+	switch t.Kind {
+	case OnTime:
+		return float64(sum.On) / 1000
+	case LongestRun:
+		return float64(sum.Longest) / 1000
+	case Cycles:
+		return float64(sum.Starts)
+	case Energy:
+		return convert("W", "J", "kWh")
+	case Volume:
+		return convert("m3/s", "m3", measure.Unit(t.OutUnit(unit, "")))
+	}
+	return unitSeconds / 3600
+}
+
+// costs gives what energy between edges costs, standing charges of days without data included.
+func (t *Total) costs(tallies []Tally, edges []measure.Instant, from *Source) []*big.Rat {
+	sums := make([]*big.Rat, len(edges)-1)
+	for i := range sums {
+		sums[i] = new(big.Rat)
+	}
+	if t.Kind != Cost || from.Last == 0 {
+		return sums
+	}
+	bill := Bill{Tariff: from.Tariff, Unit: from.Unit, Zone: from.Zone}
+	last := min(edges[len(edges)-1], from.Last+1)
+	piece := 0
+	day := max(MonthStart(edges[0], from.Zone), midnight(from.First, from.Zone))
+	for piece < len(tallies) && tallies[piece].At < day {
+		piece++
+	}
+	for day < last {
+		next := nextMidnight(day, from.Zone)
+		parts := []Tally{{At: day, Until: day}} // the standing charge
+		for ; piece < len(tallies) && tallies[piece].At < next; piece++ {
+			parts = append(parts, tallies[piece])
+		}
+		for i := range parts {
+			cost := bill.Day(&parts[i], i == 0)
+			for k := range sums {
+				if parts[i].At >= edges[k] && parts[i].At < edges[k+1] {
+					sums[k].Add(sums[k], cost)
+				}
+			}
+		}
+		day = next
+	}
+	return sums
+}
+
+// MonthStart is the midnight at which the calendar month of an instant begins.
+func MonthStart(at measure.Instant, zone *time.Location) measure.Instant {
+	y, m, _ := at.Time().In(zone).Date()
+	return measure.InstantOf(time.Date(y, m, 1, 0, 0, 0, 0, zone))
+}
+
+// The stretches that a total is told by.
+const (
+	ByDay   = "day"
+	ByWeek  = "week" // from Monday on
+	ByMonth = "month"
+)
+
+// Edges gives the local midnights at which the days, weeks or calendar months begin that from up to and with
+// until touches, and the end of the last.
+func Edges(by string, from, until measure.Instant, zone *time.Location) []measure.Instant {
+	y, m, d := from.Time().In(zone).Date()
+	days, months := 1, 0
+	switch by {
+	case ByWeek:
+		weekday := (int(time.Date(y, m, d, 12, 0, 0, 0, time.UTC).Weekday()) + 6) % 7
+		d, days = d-weekday, 7
+	case ByMonth:
+		d, days, months = 1, 0, 1
+	}
+	var edges []measure.Instant
+	for n := 0; ; n++ {
+		at := measure.InstantOf(time.Date(y, m+time.Month(n*months), d+n*days, 0, 0, 0, 0, zone))
+		edges = append(edges, at)
+		if at > until {
+			return edges
+		}
+	}
+}
