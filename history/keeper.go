@@ -67,6 +67,8 @@ const (
 	visit       = 30 * time.Second // how long one sort of work goes on before the others have their turn
 	followAfter = 20 * time.Second
 	pruneEvery  = time.Hour
+
+	computeEvery = 15 * time.Minute // so much of a derived signal is stored at once
 )
 
 // Run works until ctx ends.
@@ -91,9 +93,11 @@ func (k *Keeper) Run(ctx context.Context) {
 			k.try(ctx, "sealing", k.seal)
 			sealed = time.Now()
 		}
+		k.try(ctx, "computing derived signals", func(ctx context.Context) error { return k.derive(ctx, hurried) })
 		k.try(ctx, "computing figures anew", func(ctx context.Context) error { return k.follow(ctx, hurried) })
 		if time.Since(pruned) >= pruneEvery {
 			k.try(ctx, "letting go what is old", k.prune)
+			k.try(ctx, "reminding of verifications", k.pipeline.Remind)
 			pruned = time.Now()
 		}
 	}
@@ -143,6 +147,30 @@ func (k *Keeper) follow(ctx context.Context, hurried bool) error {
 	for end := time.Now().Add(visit); time.Now().Before(end); {
 		if some, err := k.store.Follow(ctx, before); err != nil || !some {
 			return err
+		}
+	}
+	return nil
+}
+
+// derive stores what is derived: what was touched at once, what is new now and then.
+func (k *Keeper) derive(ctx context.Context, hurried bool) error {
+	if err := k.store.NoteNewHolds(ctx); err != nil {
+		return err
+	}
+	while := computeEvery
+	if hurried {
+		while = 0
+	}
+	for end := time.Now().Add(visit); time.Now().Before(end); {
+		now := k.Now()
+		done, err := k.store.Compute(ctx, now.Add(-store.ComputeAfter), now, while)
+		if err != nil || !done.Some {
+			return err
+		}
+		if done.Newest {
+			if err := k.pipeline.Renew(ctx, done.Signal); err != nil {
+				return err
+			}
 		}
 	}
 	return nil

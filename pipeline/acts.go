@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"strings"
 
 	"jauntylark/core/alarm"
@@ -49,9 +50,9 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 	t.touched = true
 	if entry == nil {
 		entry = t.live.guard(*g, s)
-		entry.state = alarm.State{Held: s.state.Held, HeldAt: s.state.HeldAt}
 	}
 	entry.Guard = *g
+	entry.state.Held, entry.state.HeldAt = s.held(g)
 	t.step(entry, alarm.Event{Kind: alarm.Begin, At: t.Now}, who)
 	entry.begunAt = entry.state.Stepped
 	if s.state.SilentAt != 0 {
@@ -64,6 +65,12 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 func (t *Turn) fitGuard(g *alarm.Guard, s *signalLive) error {
 	if s.Kind == site.KindText || s.Kind == site.KindData {
 		return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; a guard needs numbers, or on and off", g.Signal, s.Kind)}
+	}
+	if convert, err := unitOf(g.Unit, s); err != nil {
+		return err
+	} else if g.Unit != "" {
+		g.Deadband = math.Abs(convert(g.Deadband) - convert(0)) // a width
+		g.When, g.Unit = g.When.In(convert), ""
 	}
 	if g.When.Switched() != (s.Kind == site.KindSwitch) {
 		if s.Kind == site.KindSwitch {

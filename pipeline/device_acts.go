@@ -105,6 +105,7 @@ type DeviceChange struct {
 	Interval     *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often something is expected of it; 0s: nobody says"`
 	ClockOffset  *float64          `json:"clock_offset,omitempty" required:"false" minimum:"-315360000" maximum:"315360000" doc:"seconds that are added to the times it sends"`
 	SilenceAlarm *bool             `json:"silence_alarm,omitempty" required:"false" doc:"whether its silence raises an alarm"`
+	Uptime       *string           `json:"uptime,omitempty" required:"false" doc:"its signal that counts the seconds since power-on; empty: none"`
 }
 
 // SetDevice changes what is said of a device.
@@ -141,6 +142,13 @@ func (p *Pipeline) SetDevice(ctx context.Context, name string, c DeviceChange, w
 			}
 			d.Interval = *c.Interval
 			say("interval %v", d.Interval)
+		}
+		if c.Uptime != nil {
+			if s := d.signals[*c.Uptime]; *c.Uptime != "" && (s == nil || s.Kind != site.KindNumber || s.derived != nil) {
+				return &measure.Fault{Field: "uptime", Reason: fmt.Sprintf("%s has no measured number signal %q", name, *c.Uptime)}
+			}
+			d.Uptime = *c.Uptime
+			say("uptime told by %q", d.Uptime)
 		}
 		if c.SilenceAlarm != nil {
 			d.SilenceAlarm = *c.SilenceAlarm
@@ -190,7 +198,13 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 			return err
 		}
 		for _, s := range d.signals {
+			if err := s.needed(d); err != nil {
+				return err
+			}
 			signals = append(signals, s.ID)
+			if err := t.endSignalAlarm(&s.state.FaultAlarm, t.Now, s.state.Value, "the device was deleted"); err != nil {
+				return err
+			}
 			for _, g := range s.guards {
 				t.endGuard(g, who.Called)
 			}

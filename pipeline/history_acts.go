@@ -10,6 +10,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/quality"
 	"jauntylark/core/roster"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
@@ -44,6 +45,9 @@ func (t *Turn) importPast(past *Past) (told series.Merged, err error) {
 	if err != nil {
 		return told, err
 	}
+	if s.derived != nil {
+		return told, &measure.Fault{Field: "signal", Reason: s.Path() + " is derived here: " + s.MadeOf}
+	}
 	readings, err := t.inUnit(past, &s.Signal)
 	if err != nil {
 		return told, err
@@ -52,6 +56,7 @@ func (t *Turn) importPast(past *Past) (told series.Merged, err error) {
 	if len(sorted) == 0 {
 		return told, nil
 	}
+	s.judgePast(sorted)
 	if newest := sorted[len(sorted)-1].At; newest > t.Now.Add(aheadIsRefused) {
 		return told, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%s is more than a day ahead of now (%s)", newest, t.Now)}
 	}
@@ -66,12 +71,35 @@ func (t *Turn) importPast(past *Past) (told series.Merged, err error) {
 	}
 	told, err = t.Tx.Merge(t.ctx, s.ID, sorted, past.Replace, t.Now)
 	told.Conflicts = append(told.Conflicts, others...)
+	if err == nil && told.Added+told.Replaced > 0 && len(s.feeds) > 0 {
+		t.forget = append(t.forget, s)
+		err = t.Tx.NoteTouched(t.ctx, s.ID, sorted[0].At, sorted[len(sorted)-1].At)
+	}
 	if last := sorted[len(sorted)-1]; err == nil && last.At >= s.state.At {
-		t.touched = true
-		s.state.At, s.state.Value, s.state.Quality, s.state.ArrivedAt = last.At, last.Value, last.Quality, max(s.state.ArrivedAt, last.At)
-		t.changed(s)
+		t.reads(s, last)
+		s.state.ArrivedAt = max(s.state.ArrivedAt, last.At)
 	}
 	return told, err
+}
+
+// reads makes a stored reading the newest of its signal.
+func (t *Turn) reads(s *signalLive, r measure.Reading) {
+	t.touched = true
+	s.state.At, s.state.Value, s.state.Raw, s.state.Quality = r.At, s.timeline.At(r.At).Apply(r.Value), r.Value, r.Quality
+	t.changed(s)
+}
+
+// judgePast marks past readings, which are in order of time, by what is known of their signal's instrument.
+func (s *signalLive) judgePast(readings []measure.Reading) {
+	if s.Rules == (quality.Rules{Step: s.Step}) {
+		return
+	}
+	var state quality.State
+	for i := range readings {
+		var q measure.Quality
+		state, q = quality.Judge(&s.Rules, state, readings[i].At, readings[i].Value)
+		readings[i].Quality |= q
+	}
 }
 
 // signalFor finds the signal of past readings, or makes it.
@@ -132,9 +160,14 @@ func (p *Pipeline) Clear(ctx context.Context, c *site.Clearing, who Actor) error
 			return err
 		}
 		c.Who, c.OrderedAt, c.GoneAt, c.State = who.Called, t.Now, t.Now.Add(UndoFor), site.ClearingRunning
+		signals = slices.DeleteFunc(signals, func(s *signalLive) bool { return s.derived != nil }) // they follow the others
+		if len(signals) == 0 {
+			return &measure.Fault{Field: "what", Reason: c.What + " is derived; clear what it is computed from"}
+		}
 		ids := make([]int64, len(signals))
 		for i, s := range signals {
 			ids[i] = s.ID
+			t.forget = append(t.forget, s)
 			if err := t.clearLive(s, c); err != nil {
 				return err
 			}
@@ -196,12 +229,11 @@ func (t *Turn) clearLive(s *signalLive, c *site.Clearing) error {
 	if err != nil {
 		return err
 	}
-	t.touched = true
-	st.At, st.Value, st.Quality = 0, 0, 0
+	var newest measure.Reading
 	if len(left) > 0 {
-		st.At, st.Value, st.Quality = left[0].At, left[0].Value, left[0].Quality
+		newest = left[0]
 	}
-	t.changed(s)
+	t.reads(s, newest)
 	return nil
 }
 
@@ -220,9 +252,7 @@ func (p *Pipeline) Unclear(ctx context.Context, c site.Clearing, who Actor) erro
 		}
 		for signal, r := range newest {
 			if s := t.live.signals[signal]; s != nil && r.At > s.state.At {
-				t.touched = true
-				s.state.At, s.state.Value, s.state.Quality = r.At, r.Value, r.Quality
-				t.changed(s)
+				t.reads(s, r)
 			}
 		}
 		if err := t.Tx.UndoClearing(t.ctx, c.ID); err != nil {

@@ -95,15 +95,13 @@ func (t *Turn) lookAt(d *deviceLive, upSince measure.Instant) error {
 	}
 	for _, s := range d.signals {
 		interval := s.Interval
-		if interval == 0 {
+		if interval == 0 && s.derived == nil {
 			interval = d.Interval
 		}
 		if s.state.SilentAt != 0 {
 			continue
 		}
 		if at := silentAt(s.state.ReceivedAt, interval); at != 0 {
-			s.state.SilentAt = at
-			t.changed(s)
 			t.silence(s, at)
 		}
 	}
@@ -119,8 +117,15 @@ func (t *Turn) lookAt(d *deviceLive, upSince measure.Instant) error {
 	return nil
 }
 
-// silence lets the delays of a signal's guards stand still.
+// silence lets the delays of a signal's guards stand still, and of all that is derived from it.
 func (t *Turn) silence(s *signalLive, at measure.Instant) {
+	s.state.SilentAt = at
+	t.changed(s)
+	for _, f := range s.feeds {
+		if into := f.derived.signal; into.state.SilentAt == 0 && into.state.At != 0 {
+			t.silence(into, at)
+		}
+	}
 	for _, g := range s.guards {
 		t.step(g, alarm.Event{Kind: alarm.Silence, At: at - s.state.Lag()}, "")
 	}
@@ -209,17 +214,22 @@ func (t *Turn) raiseDeviceAlarm(d *deviceLive, into **int64, a alarm.Alarm, at m
 
 // rosterOf gives the highest severity and all addresses of the guards of a device and those behind it.
 func (t *Turn) rosterOf(d *deviceLive) (alarm.Severity, []string) {
-	severity, tell := alarm.Warning, []string{}
-	any := false
+	var guards []*guardLive
 	for _, device := range append([]*deviceLive{d}, d.behind...) {
 		for _, s := range device.signals {
-			for _, g := range s.guards {
-				if !any || g.Severity.Above(severity) {
-					severity, any = g.Severity, true
-				}
-				tell = append(tell, g.Tell...)
-			}
+			guards = append(guards, s.guards...)
 		}
+	}
+	return rosterOfGuards(guards)
+}
+
+func rosterOfGuards(guards []*guardLive) (alarm.Severity, []string) {
+	severity, tell := alarm.Warning, []string{}
+	for i, g := range guards {
+		if i == 0 || g.Severity.Above(severity) {
+			severity = g.Severity
+		}
+		tell = append(tell, g.Tell...)
 	}
 	slices.Sort(tell)
 	return severity, slices.Compact(tell)

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
@@ -32,9 +33,12 @@ type deviceLive struct {
 
 type signalLive struct {
 	site.Signal
-	device *deviceLive
-	state  store.SignalState
-	guards []*guardLive
+	device   *deviceLive
+	state    store.SignalState
+	guards   []*guardLive
+	timeline calibrate.Timeline
+	derived  *derivedLive // nil: it is measured
+	feeds    []feed       // what is derived from it
 }
 
 type guardLive struct {
@@ -58,6 +62,9 @@ func load(ctx context.Context, tx *store.Tx) (*live, error) {
 	for _, row := range signals {
 		l.add(row.Signal, l.devices[row.DeviceID])
 	}
+	if err := l.loadMeaning(ctx, tx); err != nil {
+		return nil, err
+	}
 	guards, err := tx.Guards(ctx)
 	if err != nil {
 		return nil, err
@@ -73,6 +80,26 @@ func load(ctx context.Context, tx *store.Tx) (*live, error) {
 		return nil, err
 	}
 	return l, l.refresh(ctx, tx, -1)
+}
+
+// loadMeaning reads how readings are corrected, and what is derived from them.
+func (l *live) loadMeaning(ctx context.Context, tx *store.Tx) error {
+	calibrations, err := tx.AllCalibrations(ctx)
+	if err != nil {
+		return err
+	}
+	of := map[int64][]calibrate.Calibration{}
+	for _, c := range calibrations {
+		of[c.Signal] = append(of[c.Signal], c.Calibration)
+	}
+	for signal, all := range of {
+		l.signals[signal].timeline = calibrate.NewTimeline(all)
+	}
+	derivations, err := tx.Derivations(ctx)
+	if err != nil {
+		return err
+	}
+	return l.link(derivations)
 }
 
 func (l *live) loadDevices(ctx context.Context, tx *store.Tx) error {
@@ -124,7 +151,12 @@ func (l *live) refresh(ctx context.Context, tx *store.Tx, since int64) error {
 	for _, st := range states {
 		s := l.signals[st.Signal]
 		s.state = st
-		s.device.hear(st.ReceivedAt)
+		if s.derived == nil {
+			s.device.hear(st.ReceivedAt)
+		}
+		for _, f := range s.feeds {
+			f.derived.machine = nil
+		}
 	}
 	kept, err := tx.GuardStates(ctx, since)
 	if err != nil {
@@ -138,11 +170,18 @@ func (l *live) refresh(ctx context.Context, tx *store.Tx, since int64) error {
 			g.alarmID = *k.AlarmID
 		}
 	}
-	for _, g := range l.guards {
-		st := &g.signal.state
-		g.state.Held, g.state.HeldAt, g.state.Stepped = st.Held, st.HeldAt, max(st.SteppedAt, g.begunAt)
+	for _, s := range l.signals {
+		s.hold()
 	}
 	return nil
+}
+
+// hold lets the guards of a signal hold what it reads.
+func (s *signalLive) hold() {
+	for _, g := range s.guards {
+		g.state.Held, g.state.HeldAt = s.held(&g.Guard)
+		g.state.Stepped = max(s.state.SteppedAt, g.begunAt)
+	}
 }
 
 // hear notes that something arrived from the device, and through its gateway.

@@ -219,9 +219,18 @@ func (t *Turn) takeAll(j *job, entries []entry) error {
 	devices := map[*deviceLive]*taken{}
 	if len(entries) > 0 {
 		t.notedCatchingUp(entries, j.pack.Arrived)
+		t.notePowerOn(entries)
 	}
-	for _, e := range entries {
-		quality, isNew := t.take(j, e)
+	for i, e := range entries {
+		if i > 0 && e.at != entries[i-1].at {
+			if err := t.derive(j.pack.Arrived); err != nil {
+				return err
+			}
+		}
+		quality, isNew, err := t.take(j, e)
+		if err != nil {
+			return err
+		}
 		if !isNew {
 			continue
 		}
@@ -242,6 +251,9 @@ func (t *Turn) takeAll(j *job, entries []entry) error {
 		} else {
 			n.inTime++
 		}
+	}
+	if err := t.derive(j.pack.Arrived); err != nil {
+		return err
 	}
 	for d, n := range devices {
 		if err := t.judgeClock(d, j.pack.Arrived, n.inTime, n.late); err != nil {
@@ -264,9 +276,9 @@ func (t *Turn) notedCatchingUp(entries []entry, arrived measure.Instant) {
 	}
 }
 
-// take stores one entry and steps the guards of its signal, unless it is a duplicate or a conflict. It
-// tells whether the entry was new, and its quality.
-func (t *Turn) take(j *job, e entry) (measure.Quality, bool) {
+// take stores one entry, judges it, and lets follow what follows from it, unless it is a duplicate or a
+// conflict. It tells whether the entry was new, and its quality.
+func (t *Turn) take(j *job, e entry) (measure.Quality, bool, error) {
 	s := e.signal
 	st := &s.state
 	// What comes without a time comes after all that was there: two in one millisecond, or after our
@@ -277,11 +289,11 @@ func (t *Turn) take(j *job, e entry) (measure.Quality, bool) {
 	if e.at <= st.At {
 		if value, stored := t.storedAt(s.ID, e.at); stored && value == e.value {
 			j.outcome.Accepted++
-			return 0, false
+			return 0, false, nil
 		} else if stored {
 			j.outcome.Rejected = append(j.outcome.Rejected, measure.Refusal{Index: e.index, Signal: e.named, Field: "v",
 				Reason: conflictReason(s, value, e)})
-			return 0, false
+			return 0, false, nil
 		}
 	}
 	late := e.at <= st.SteppedAt
@@ -289,24 +301,43 @@ func (t *Turn) take(j *job, e entry) (measure.Quality, bool) {
 		e.quality |= measure.Late
 	}
 	t.touched = true
+	s.judge(&e)
 	t.rows = append(t.rows, store.Row{Signal: s.ID, At: e.at, Value: e.value, Quality: e.quality})
 	t.changed(s)
 	st.ReceivedAt = max(st.ReceivedAt, j.pack.Arrived)
+	value := s.timeline.At(e.at).Apply(e.value)
 	if e.at > st.At {
-		st.At, st.Value, st.Quality, st.ArrivedAt = e.at, e.value, e.quality, j.pack.Arrived
+		st.At, st.Value, st.Raw, st.Quality, st.ArrivedAt = e.at, value, e.value, e.quality, j.pack.Arrived
 	}
 	if st.SilentAt != 0 {
 		st.SilentAt = 0
 		t.wakeAt(s.device, j.pack.Arrived)
 	}
-	if !late && e.quality.Usable() {
-		st.SteppedAt, st.HeldAt, st.Held = e.at, e.at, e.value
-		for _, g := range s.guards {
-			t.step(g, alarm.Event{Kind: alarm.NewReading, At: e.at, Value: e.value}, "")
-		}
-	}
 	j.outcome.Accepted++
-	return e.quality, true
+	return e.quality, true, t.follow(s, &e, value, late)
+}
+
+// follow lets follow what follows from a new reading: guards, what is derived from it, a sensor fault.
+func (t *Turn) follow(s *signalLive, e *entry, value float64, late bool) error {
+	st := &s.state
+	switch {
+	case late:
+		if e.quality.Usable() {
+			t.touch(s, e.at)
+		}
+		return nil
+	case !e.quality.Usable():
+		return t.weigh(s, e, t.beyond(s, e, value))
+	}
+	if err := t.ready(s); err != nil {
+		return err
+	}
+	st.SteppedAt, st.HeldAt, st.Held, st.HeldRaw = e.at, e.at, value, e.value
+	for _, g := range s.guards {
+		t.step(g, alarm.Event{Kind: alarm.NewReading, At: e.at, Value: value}, "")
+	}
+	t.feed(s, e.at, value)
+	return t.weigh(s, e, false)
 }
 
 func conflictReason(s *signalLive, value float64, e entry) string {

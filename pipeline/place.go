@@ -38,6 +38,9 @@ func (t *Turn) place(e *entry, s measure.Sample, home *deviceLive) (*measure.Fau
 		}
 		return nil, t.newSignal(e, s, device, name)
 	}
+	if e.signal.derived != nil {
+		return &measure.Fault{Field: "n", Reason: e.signal.Path() + " is derived here: " + e.signal.MadeOf}, nil
+	}
 	return t.fit(e, s)
 }
 

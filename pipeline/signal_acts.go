@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/quality"
 	"jauntylark/core/site"
 )
 
@@ -15,7 +16,13 @@ type SignalChange struct {
 	Quantity     *string           `json:"quantity,omitempty" required:"false" maxLength:"80" doc:"what it measures, in a word or two"`
 	Unit         *measure.Unit     `json:"unit,omitempty" required:"false" doc:"SenML or UCUM code; can be said once"`
 	Span         *site.Span        `json:"span,omitempty" required:"false" doc:"the values that the instrument can truly give"`
+	NoSpan       bool              `json:"no_span,omitempty" required:"false" doc:"forget the span"`
+	FailsTo      *quality.Side     `json:"fails_to,omitempty" required:"false" enum:",low,high,both" doc:"the side of the span to which the instrument fails"`
 	Step         *float64          `json:"step,omitempty" required:"false" minimum:"0" doc:"resolution"`
+	WarmUp       *measure.Duration `json:"warm_up,omitempty" required:"false" doc:"how long after power-on its readings are not to be believed"`
+	WarmGap      *measure.Duration `json:"warm_gap,omitempty" required:"false" doc:"a longer gap between two readings means that it was without power; 0s: a gap says nothing"`
+	StuckAfter   *measure.Duration `json:"stuck_after,omitempty" required:"false" doc:"how long its last digit may stand still; 0s: for ever"`
+	FaultAfter   *measure.Duration `json:"fault_after,omitempty" required:"false" doc:"how long readings that cannot be believed may come before a sensor fault is raised; 0s: 10m"`
 	Bands        *site.Bands       `json:"bands,omitempty" required:"false" doc:"named stretches of its values"`
 	Interval     *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often a reading is expected; 0s: as often as its device's"`
 	KeepReadings *measure.Duration `json:"keep_readings,omitempty" required:"false" doc:"for how long its readings are kept; 0s: as its kit or the site says"`
@@ -67,17 +74,11 @@ func (c SignalChange) onto(v *site.Signal) error {
 		}
 		v.Unit = *c.Unit
 	}
-	if c.Span != nil {
-		if c.Span.Low >= c.Span.High {
-			return &measure.Fault{Field: "span", Reason: fmt.Sprintf("goes from %v to %v; the lower value comes first", c.Span.Low, c.Span.High)}
-		}
-		v.SpanLow, v.SpanHigh = &c.Span.Low, &c.Span.High
-	}
-	if c.Step != nil {
-		v.Step = *c.Step
+	if err := c.rules(v); err != nil {
+		return err
 	}
 	if c.Bands != nil {
-		if err := c.Bands.Check(); err != nil {
+		if err := c.Bands.Check(); err != nil { // of a switch they are names for off and on
 			return err
 		}
 		v.Bands = *c.Bands
@@ -97,5 +98,35 @@ func (c SignalChange) onto(v *site.Signal) error {
 		}
 		*keep.kept = *keep.said
 	}
+	return nil
+}
+
+// rules changes what is known of the instrument.
+func (c SignalChange) rules(v *site.Signal) error {
+	r := v.Rules
+	if c.NoSpan {
+		r.SpanLow, r.SpanHigh = nil, nil
+	}
+	if c.Span != nil {
+		r.SpanLow, r.SpanHigh = &c.Span.Low, &c.Span.High
+	}
+	if c.FailsTo != nil {
+		r.FailsTo = *c.FailsTo
+	}
+	if c.Step != nil {
+		r.Step = *c.Step
+	}
+	for into, said := range map[*measure.Duration]*measure.Duration{&r.WarmUp: c.WarmUp, &r.WarmGap: c.WarmGap, &r.StuckAfter: c.StuckAfter, &r.FaultAfter: c.FaultAfter} {
+		if said != nil {
+			*into = *said
+		}
+	}
+	if err := r.Check(); err != nil {
+		return err
+	}
+	if v.MadeOf != "" && (r.SpanLow != nil || r.WarmUp != 0 || r.StuckAfter != 0) {
+		return &measure.Fault{Field: "signal", Reason: v.Path() + " is derived; what it is computed from has an instrument, and is judged"}
+	}
+	v.Rules = r
 	return nil
 }

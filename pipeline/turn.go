@@ -26,6 +26,9 @@ type Turn struct {
 	signals       map[int64]*signalLive // those whose state changed
 	guards        map[int64]*guardLive  // those whose state may have to be saved
 	lives         map[int64]*deviceLive // those whose life changed
+	waiting       []*derivedLive        // to be computed when all readings of the instant are there
+	touches       map[int64]reach       // where what is derived from a signal must be computed anew
+	forget        []*signalLive         // signals that got late readings
 	happened      []happening
 	room          []alarm.Transition
 	touched       bool // the state in memory is ahead of the database
@@ -112,6 +115,9 @@ func (t *Turn) finish() error {
 	if err := t.Tx.CopyReadings(t.ctx, t.rows); err != nil {
 		return err
 	}
+	if err := t.noteTouches(); err != nil {
+		return err
+	}
 	states := make([]store.SignalState, 0, len(t.signals))
 	for _, s := range t.signals {
 		states = append(states, s.state)
@@ -177,7 +183,7 @@ func (t *Turn) raise(h happening) error {
 	g, s := h.guard, h.guard.signal
 	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: s.Path(), Severity: g.Severity, State: alarm.StateRaised, RaisedAt: h.At, LearnedAt: t.Now,
 		Value: h.Value, Extreme: h.Extreme, Unit: s.Unit, When: g.When.String(), Advice: g.Advice,
-		Sentence: roster.Sentence(site.Title(s.device.Title, s.device.Name), site.Title(s.Title, s.Name), g.When, s.Unit)}
+		Sentence: t.sentence(g)}
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}
@@ -186,6 +192,13 @@ func (t *Turn) raise(h happening) error {
 		return err
 	}
 	return t.notify(roster.Raise, a, g.When, g.Tell, s.device)
+}
+
+// sentence says what a guard found wrong, in the unit in which the site sees it.
+func (t *Turn) sentence(g *guardLive) string {
+	s := g.signal
+	test, unit := roster.Shown(g.When, s.Unit, t.live.site.Units)
+	return roster.Sentence(site.Title(s.device.Title, s.device.Name), site.Title(s.Title, s.Name), test, unit)
 }
 
 func (t *Turn) clear(h happening) error {

@@ -30,6 +30,7 @@ type exportOrder struct {
 	until   measure.Instant
 	format  string
 	options exchange.Options
+	raw     bool  // as it came, before any correction, and nothing that is derived
 	skip    int64 // bytes that the reader has already
 }
 
@@ -41,7 +42,7 @@ type exportDevice struct {
 
 // exportOrder reads what is asked for: see describeExport.
 func (v *Server) exportOrder(ctx context.Context, q url.Values) (o exportOrder, err error) {
-	known := []string{"what", "since", "until", "every", "format", "zone", "names", "skip"}
+	known := []string{"what", "since", "until", "every", "format", "zone", "names", "values", "skip"}
 	for name := range q {
 		if !slices.Contains(known, name) {
 			return o, wrong(name, site.Unknown("parameter", name, known))
@@ -84,6 +85,17 @@ func (v *Server) exportOrder(ctx context.Context, q url.Values) (o exportOrder, 
 	default:
 		return o, wrong("names", fmt.Sprintf("%q is neither full nor bare", names))
 	}
+	switch values := q.Get("values"); values {
+	case "", "true":
+	case "raw":
+		o.raw = true
+		o.measuredOnly()
+		if o.options.Period != 0 {
+			return o, wrong("values", "figures are of true values; leave out every, or values")
+		}
+	default:
+		return o, wrong("values", fmt.Sprintf("%q is neither true nor raw", values))
+	}
 	if skip := q.Get("skip"); skip != "" {
 		if o.skip, err = strconv.ParseInt(skip, 10, 64); err != nil || o.skip < 0 {
 			return o, wrong("skip", fmt.Sprintf("%q is no number of bytes", skip))
@@ -91,6 +103,14 @@ func (v *Server) exportOrder(ctx context.Context, q url.Values) (o exportOrder, 
 	}
 	_, err = exchange.NewWriter(o.format, io.Discard, o.options)
 	return o, err
+}
+
+// measuredOnly leaves out what is derived.
+func (o *exportOrder) measuredOnly() {
+	for i := range o.devices {
+		d := &o.devices[i]
+		d.signals = slices.DeleteFunc(d.signals, func(s site.Signal) bool { return s.MadeOf != "" })
+	}
 }
 
 // zone gives a time zone by name; site, or nothing: that of the site.
@@ -191,7 +211,7 @@ func (v *Server) serveExport(c *echo.Context) error {
 // tag gives what is in the export, and the entity tag for it.
 func (o *exportOrder) tag(ctx context.Context, tx *store.Tx) (all site.Stamp, tag string, err error) {
 	hash := sha256.New()
-	fmt.Fprintln(hash, o.format, o.since, o.until, o.options.Period, o.options.Zone, o.options.Bare)
+	fmt.Fprintln(hash, o.format, o.since, o.until, o.options.Period, o.options.Zone, o.options.Bare, o.raw)
 	for _, d := range o.devices {
 		for i := range d.signals {
 			s := &d.signals[i]
@@ -199,7 +219,11 @@ func (o *exportOrder) tag(ctx context.Context, tx *store.Tx) (all site.Stamp, ta
 			if err != nil {
 				return all, "", err
 			}
-			fmt.Fprintln(hash, s.Path(), s.Kind, s.Unit, stamp)
+			behind, err := tx.Fingerprint(ctx, s.ID, o.until)
+			if err != nil {
+				return all, "", err
+			}
+			fmt.Fprintln(hash, s.Path(), s.Kind, s.Unit, stamp, behind)
 			all.Add(stamp)
 		}
 	}
@@ -216,7 +240,7 @@ func (o *exportOrder) write(ctx context.Context, tx *store.Tx, s *store.Store, t
 			return err
 		}
 		if o.options.Period == 0 {
-			err = tx.EachRow(ctx, d.signals, o.since, o.until, w.Readings)
+			err = tx.EachRow(ctx, d.signals, o.since, o.until, o.raw, w.Readings)
 		} else {
 			err = s.EachFigureRow(ctx, d.signals, o.options.Period, o.since, o.until, w.Figures)
 		}
@@ -268,6 +292,7 @@ func (v *Server) describeExport() {
 			param("format", "csv when left out", &huma.Schema{Type: "string", Enum: formats}),
 			param("zone", "time zone of the times: site, UTC, or a name; site when left out", text()),
 			param("names", "full: DEVICE/SIGNAL; bare: as the device itself names them, so that another can send it", &huma.Schema{Type: "string", Enum: []any{"full", "bare"}}),
+			param("values", "true: corrected, with what is derived; raw: as the devices gave them, to be brought in again", &huma.Schema{Type: "string", Enum: []any{"true", "raw"}}),
 			param("skip", "bytes to leave out, for a reader that has them", &huma.Schema{Type: "integer"}),
 			{Name: "If-Match", In: "header", Description: "the ETag of the part that the reader has", Schema: text()}},
 		Responses: map[string]*huma.Response{"200": {Description: "the file", Content: file,

@@ -103,6 +103,35 @@ func (v *Server) routes() {
 
 	operation(v, viewer, "list-figures", http.MethodGet, "/api/v1/signals/{device}/{signal}/figures", "Figures of a stretch by period: lowest, highest, both means", v.listFigures)
 
+	operation(v, viewer, "get-trust", http.MethodGet, "/api/v1/signals/{device}/{signal}/trust", "How a signal was calibrated and verified, and when it is due", v.getTrust)
+	operation(v, keeper, "try-calibration", http.MethodPost, "/api/v1/signals/{device}/{signal}/calibrations/try", "Fit a calibration, and tell what it would do to the last day", v.tryCalibration)
+	operation(v, keeper, "calibrate", http.MethodPost, "/api/v1/signals/{device}/{signal}/calibrations", "Put a calibration in force; raw values stay", v.calibrate, status(http.StatusCreated))
+	operation(v, keeper, "take-calibration-back", http.MethodDelete, "/api/v1/signals/{device}/{signal}/calibrations/{id}", "Take a calibration back", v.uncalibrate, status(http.StatusNoContent))
+	operation(v, viewer, "get-steady", http.MethodGet, "/api/v1/signals/{device}/{signal}/steady", "The mean of the last seconds, for who holds a reference beside it", v.getSteady)
+	operation(v, keeper, "verify", http.MethodPost, "/api/v1/signals/{device}/{signal}/verifications", "Check what a signal shows against a reference, and keep what came of it", v.verify, status(http.StatusCreated))
+	operation(v, keeper, "plan-verification", http.MethodPut, "/api/v1/signals/{device}/{signal}/verification-plan", "Say how often a signal is to be verified", v.planVerification)
+	operation(v, viewer, "list-doubts", http.MethodGet, "/api/v1/signals/{device}/{signal}/doubts", "Stretches whose readings are of no use", v.listDoubts)
+	operation(v, viewer, "get-work", http.MethodGet, "/api/v1/signals/{device}/{signal}/work", "What is still to be computed anew of a signal and what is derived from it", v.getWork)
+	operation(v, viewer, "compare-signals", http.MethodGet, "/api/v1/compare", "How far two signals that measure the same thing agree", v.compare)
+
+	operation(v, viewer, "list-recipe-kinds", http.MethodGet, "/api/v1/recipe-kinds", "What can be derived, from what", v.listRecipeKinds)
+	operation(v, viewer, "get-recipe", http.MethodGet, "/api/v1/signals/{device}/{signal}/recipe", "What a signal is computed from, and what is computed from it", v.getRecipe)
+	operation(v, keeper, "put-recipe", http.MethodPut, "/api/v1/signals/{device}/{signal}/recipe", "Declare a derived signal, or change how it is computed", v.putRecipe)
+	operation(v, keeper, "remove-signal", http.MethodDelete, "/api/v1/signals/{device}/{signal}", "Remove a derived signal", v.removeSignal, status(http.StatusNoContent))
+	operation(v, keeper, "power-on", http.MethodPost, "/api/v1/devices/{device}/power-on", "Say when a device got power: its sensors warm up from then on", v.powerOn, status(http.StatusNoContent))
+
+	operation(v, viewer, "list-totals", http.MethodGet, "/api/v1/totals", "All totals, with what they come to today, this month and since the last reset", v.listTotals)
+	operation(v, keeper, "add-total", http.MethodPost, "/api/v1/totals", "Add a total", v.addTotal, status(http.StatusCreated))
+	operation(v, viewer, "get-total", http.MethodGet, "/api/v1/totals/{total}", "What a total comes to by day, week or month, and between its resets", v.getTotal)
+	operation(v, keeper, "remove-total", http.MethodDelete, "/api/v1/totals/{total}", "Remove a total; the readings stay", v.removeTotal, status(http.StatusNoContent))
+	operation(v, keeper, "reset-total", http.MethodPost, "/api/v1/totals/{total}/resets", "Let a total count anew; what it came to is kept", v.resetTotal, status(http.StatusCreated))
+	operation(v, keeper, "undo-reset", http.MethodPost, "/api/v1/totals/{total}/resets/undo", "Undo the newest reset of a total", v.undoReset)
+	operation(v, viewer, "list-tariffs", http.MethodGet, "/api/v1/tariffs", "All tariffs", v.listTariffs)
+	operation(v, keeper, "put-tariff", http.MethodPut, "/api/v1/tariffs/{tariff}", "Save a tariff; costs are added up anew", v.putTariff)
+	operation(v, keeper, "remove-tariff", http.MethodDelete, "/api/v1/tariffs/{tariff}", "Remove a tariff that no total uses", v.removeTariff, status(http.StatusNoContent))
+	operation(v, viewer, "list-units", http.MethodGet, "/api/v1/units", "All units, with what it takes to convert and show them", v.listUnits)
+	operation(v, viewer, "set-own-units", http.MethodPut, "/api/v1/session/units", "Say in which units you see values", v.setUnits)
+
 	operation(v, viewer, "get-storage", http.MethodGet, "/api/v1/storage", "What the history takes up, what it will, and what would shrink it", v.getStorage)
 	operation(v, keeper, "get-import", http.MethodGet, "/api/v1/imports/{id}", "A file that was brought, and how far its import is", v.getImport)
 	operation(v, keeper, "run-import", http.MethodPost, "/api/v1/imports/{id}/run", "Import a file, or try what would happen", v.runImport, status(http.StatusAccepted))
@@ -163,6 +192,7 @@ func (v *Server) describeByHand() {
 	})
 	v.describeOrders(device, text)
 	v.describeExport()
+	v.describeSheet()
 	v.describeFiles()
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "watch-live", Method: http.MethodGet, Path: "/api/v1/live", Summary: "Changes as server-sent events",

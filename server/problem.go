@@ -28,7 +28,7 @@ func (v *Server) problem(err error) error {
 		return wrong(fault.Field, fault.Reason)
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound(strings.TrimSuffix(err.Error(), ": "+store.ErrNotFound.Error()))
-	case errors.Is(err, store.ErrTaken):
+	case errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrInUse):
 		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, context.Canceled):
 		return huma.Error503ServiceUnavailable("the request was given up")

@@ -76,6 +76,7 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, e
 	v.echo.GET("/api/v1/intake/orders", way.Orders)
 	v.echo.PUT("/api/v1/intake/orders", way.Confirm)
 	v.echo.GET("/api/v1/export", v.serveExport)
+	v.echo.GET("/api/v1/devices/:device/sheet", v.serveSheet)
 	v.echo.POST("/api/v1/imports", v.serveImport)
 	v.echo.GET("/api/v1/archive", v.serveArchive)
 	v.echo.POST("/api/v1/archive", v.takeArchive)

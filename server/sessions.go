@@ -89,7 +89,7 @@ func (v *Server) putSite(ctx context.Context, in *body[site.Site]) (*body[site.S
 	if _, err := time.LoadLocation(in.Body.Zone); err != nil || in.Body.Zone == "Local" || in.Body.Zone == "" {
 		return nil, wrong("zone", `"`+in.Body.Zone+`" is not a time zone; write it like Europe/Dublin`)
 	}
-	if err := errors.Join(site.CheckKeep("keep_readings", in.Body.KeepReadings), site.CheckKeep("keep_figures", in.Body.KeepFigures)); err != nil {
+	if err := errors.Join(site.CheckKeep("keep_readings", in.Body.KeepReadings), site.CheckKeep("keep_figures", in.Body.KeepFigures), in.Body.Units.Check()); err != nil {
 		return nil, err
 	}
 	err := v.pipeline.Do(ctx, func(t *pipeline.Turn) error {

@@ -11,7 +11,7 @@ import (
 const selectAlarm = `
 	select id, alarm.kind, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, alarm.raised_at, cleared_at,
 	       acknowledged_at, acknowledged_by, learned_at, value, coalesce(gs.extreme, alarm.extreme) as extreme, cleared_value, unit,
-	       when_text, advice, sentence, cause
+	       when_text, advice, sentence, cause, corrected_at
 	from alarm left join guard_state gs on gs.alarm_id = alarm.id`
 
 // AlarmQuery says which alarms are wanted: each field that is set narrows.

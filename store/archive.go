@@ -24,7 +24,9 @@ var archived = []archivedTable{
 	{name: "device", order: "behind_id nulls first, id"}, {name: "device_state", order: "device_id"}, {name: "device_contact", order: "device_id"},
 	{name: "device_key", order: "id", secret: []string{"sealed"}}, {name: "former_key", order: "hash", secret: []string{"sealed"}}, {name: "kit", order: "name"},
 	{name: "arrival", order: "id"}, {name: "arrival_pack", order: "id"}, {name: "word", order: "id"},
-	{name: "signal", order: "id"}, {name: "signal_state", order: "signal_id"}, {name: "guard", order: "id"}, {name: "guard_state", order: "guard_id"},
+	{name: "signal", order: "id"}, {name: "signal_state", order: "signal_id"}, {name: "calibration", order: "id"}, {name: "verification", order: "id"},
+	{name: "derived_input", order: "derived_id, place"}, {name: "recompute", order: "id"}, {name: "tariff", order: "name"}, {name: "total", order: "id"}, {name: "total_reset", order: "id"},
+	{name: "tally", order: "total_id, at"}, {name: "guard", order: "id"}, {name: "guard_state", order: "guard_id"},
 	{name: "alarm", order: "id"}, {name: "journal", order: "id"}, {name: "notice", order: "id"}, {name: "delivery", order: "id"}, {name: "idempotency", backup: true, order: "sender, key"},
 	{name: "clearing", order: "id"}, {name: "clearing_step", order: "clearing_id, signal_id"}, {name: "cleared_block", order: "clearing_id, signal_id, first_at"},
 	{name: "stale", order: "id"}, {name: "figure", order: "signal_id, period, at"}, {name: "reading", order: "signal_id, at"}, {name: "block", order: "signal_id, first_at"},
@@ -379,7 +381,7 @@ func (t *Tx) verify(ctx context.Context, m Manifest) error {
 	}
 	var all site.Stamp
 	for _, signal := range signals {
-		err := t.EachReading(ctx, signal, -1<<60, 1<<60, func(some []measure.Reading) error {
+		err := t.EachStored(ctx, signal, -1<<60, 1<<60, func(some []measure.Reading) error {
 			all.Add(stampOf(some))
 			return nil
 		})

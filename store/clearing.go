@@ -138,6 +138,9 @@ func (t *Tx) takeAway(ctx context.Context, w step, now measure.Instant) (blocks 
 	if _, err = t.ExecContext(ctx, `update clearing set readings = readings + $2 where id = $1`, w.Clearing, taken); err != nil {
 		return blocks, err
 	}
+	if err := t.NoteTouched(ctx, w.Signal, w.From, min(until, w.Until)); err != nil {
+		return blocks, err
+	}
 	return blocks, t.NoteStale(ctx, w.Signal, w.From, min(until, w.Until), now)
 }
 
@@ -156,6 +159,11 @@ func (t *Tx) putBack(ctx context.Context, w step, now measure.Instant) (blocks i
 		}
 	}
 	readings, _ = series.InOrder(readings)
+	if len(readings) > 0 {
+		if err := t.NoteTouched(ctx, w.Signal, readings[0].At, readings[len(readings)-1].At); err != nil {
+			return 0, err
+		}
+	}
 	_, err = t.Merge(ctx, w.Signal, readings, false, now) // what came since stays
 	return len(bodies), err
 }

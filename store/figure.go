@@ -7,24 +7,29 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/stdlib"
 
+	"jauntylark/core/derive"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 )
 
 // past is what figures of a signal depend on besides its readings.
 type past struct {
-	Interval     measure.Duration `db:"interval"` // of the signal, or else of its device
+	Interval     measure.Duration `db:"interval"` // how often a reading is expected
 	ReadingsFrom measure.Instant  `db:"readings_from"`
 	Hold         measure.Instant  `db:"hold"`
 	ZoneName     string           `db:"zone"`
 	zone         *time.Location
 }
 
+// silence is for how long a value may hold in totals: the silence limit of semantics 23, or a day where no
+// interval is stated.
+func (p *past) silence() measure.Instant { return derive.Hold(p.Interval) }
+
 func (t *Tx) past(ctx context.Context, signal int64) (p past, err error) {
 	err = t.GetContext(ctx, &p, `
-		select coalesce(nullif(s.interval, 0), d.interval) as interval, s.readings_from, s.hold,
+		select interval_of(s.id) as interval, s.readings_from, s.hold,
 		       (select case when figures_zone = '' then zone else figures_zone end from site) as zone
-		from signal s join device d on d.id = s.device_id where s.id = $1`, signal)
+		from signal s where s.id = $1`, signal)
 	if err != nil {
 		return p, found(err)
 	}
@@ -108,18 +113,19 @@ func (s *Store) Figures(ctx context.Context, signal int64, p series.Period, from
 	return append(figures, folded...), err
 }
 
-// within cuts a stretch to where a signal has readings or figures.
+// within cuts a stretch to where a signal, or what it is computed from, has readings or figures.
 func (t *Tx) within(ctx context.Context, signal int64, from, until measure.Instant) (measure.Instant, measure.Instant, error) {
 	var has struct {
 		From  measure.Instant `db:"from_at"`
 		Until measure.Instant `db:"until_at"`
 	}
 	err := t.GetContext(ctx, &has, `
-		select least(coalesce((select min(first_at) from block where signal_id = $1), $4), coalesce((select min(at) from reading where signal_id = $1), $4),
-		             coalesce((select min(at) from figure where signal_id = $1 and period = 3600), $4)) as from_at,
-		       greatest(coalesce((select last_at from block where signal_id = $1 order by first_at desc limit 1), $3), coalesce((select max(at) from reading where signal_id = $1), $3),
-		             coalesce((select max(at) from figure where signal_id = $1 and period = $2), $3)) as until_at`,
-		signal, 3600, int64(-1<<62), int64(1<<62))
+		with recursive behind(id) as (select $1::bigint union select i.input_id from derived_input i join behind b on b.id = i.derived_id)
+		select coalesce(least(min((select min(first_at) from block where signal_id = b.id)), min((select min(at) from reading where signal_id = b.id)),
+		                      min((select min(at) from figure where signal_id = b.id and period = $2))), $4) as from_at,
+		       coalesce(greatest(max((select last_at from block where signal_id = b.id order by first_at desc limit 1)), max((select max(at) from reading where signal_id = b.id)),
+		                      max((select max(at) from figure where signal_id = b.id and period = $2))), $3) as until_at
+		from behind b`, signal, 3600, int64(-1<<62), int64(1<<62))
 	return max(from, has.From), min(until, has.Until), err
 }
 
@@ -135,11 +141,7 @@ func (t *Tx) keptOrFolded(ctx context.Context, signal int64, p series.Period, be
 	if err != nil {
 		return nil, err
 	}
-	var dirty []stretch
-	err = t.SelectContext(ctx, &dirty, `
-		select from_at, until_at from stale where signal_id = $1
-		union all select at, at from reading where signal_id = $1
-		order by 1`, signal)
+	dirty, err := t.unsettled(ctx, signal)
 	if err != nil {
 		return nil, err
 	}
@@ -161,6 +163,18 @@ func (t *Tx) keptOrFolded(ctx context.Context, signal int64, p series.Period, be
 		figures = []series.Figures{}
 	}
 	return figures, nil
+}
+
+// unsettled gives the stretches, in order of their beginning, for which what is kept of a signal does not
+// hold: what is noted as stale, what is not sealed yet, and what is still to be computed.
+func (t *Tx) unsettled(ctx context.Context, signal int64) (dirty []stretch, err error) {
+	err = t.SelectContext(ctx, &dirty, `
+		select from_at, until_at from stale where signal_id = $1
+		union all select at, at from reading where signal_id = $1
+		union all select from_at, until_at from recompute where signal_id = $1
+		union all select computed_until + 1, $2 from signal where id = $1 and recipe is not null
+		order by 1`, signal, endOfTime)
+	return dirty, err
 }
 
 // merged widens stretches, which must be in order of their beginning, by hold on both sides and joins

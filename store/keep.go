@@ -63,7 +63,9 @@ func (s *Store) Prune(ctx context.Context, signal int64, before measure.Instant)
 	err = tx.SelectContext(ctx, &gone, `
 		delete from block where signal_id = $1 and last_at < $2
 		and first_at in (select first_at from block where signal_id = $1 order by first_at limit $3)
-		and not exists (select from stale where signal_id = $1 and from_at < $2) returning last_at`, signal, before, pruneAtOnce)
+		and not exists (select from stale where signal_id = $1 and from_at < $2)
+		and not exists (select from derived_input i join signal s on s.id = i.derived_id where i.input_id = $1
+		                and (s.computed_until < $2 or exists (select from recompute where signal_id = s.id and from_at < $2))) returning last_at`, signal, before, pruneAtOnce)
 	if err != nil || len(gone) == 0 {
 		return 0, err
 	}

@@ -6,6 +6,7 @@ import (
 	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/jackc/pgx/v5/stdlib"
 
+	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
@@ -19,17 +20,18 @@ func (s *Store) Line(ctx context.Context, signal int64, from, until measure.Inst
 		return nil, 0, err
 	}
 	defer tx.Rollback()
-	if of, err = tx.countAbout(ctx, signal, from, until); err != nil {
-		return nil, 0, err
-	}
 	about, err := tx.past(ctx, signal)
 	if err != nil {
 		return nil, 0, err
 	}
-	if of <= 4*columns && from >= about.ReadingsFrom {
-		kept = []measure.Reading{}
-		err = tx.EachReading(ctx, signal, from, until-1, func(some []measure.Reading) error { kept = append(kept, some...); return nil })
-		return kept, len(kept), err
+	l, err := tx.lens(ctx, signal)
+	if err != nil {
+		return nil, 0, err
+	}
+	if from >= about.ReadingsFrom {
+		if few, err := tx.few(ctx, &l, from, until, 4*columns); err != nil || few != nil {
+			return few, len(few), err
+		}
 	}
 	line := series.Liner{From: from, Until: until, Columns: columns}
 	if from < about.ReadingsFrom {
@@ -37,11 +39,31 @@ func (s *Store) Line(ctx context.Context, signal int64, from, until measure.Inst
 			return nil, 0, err
 		}
 	}
-	if err := tx.feed(ctx, &line, signal); err != nil {
+	if err := tx.feed(ctx, &line, &l); err != nil {
 		return nil, 0, err
 	}
 	kept, of = line.Line()
 	return kept, of, nil
+}
+
+// few gives the readings of a stretch, from from and before until, if they are no more than most; else nil.
+func (t *Tx) few(ctx context.Context, l *lens, from, until measure.Instant, most int) ([]measure.Reading, error) {
+	if l.derived == nil {
+		if of, err := t.countAbout(ctx, l.signal, from, until); err != nil || of > most {
+			return nil, err
+		}
+	}
+	kept := []measure.Reading{}
+	err := t.EachReading(ctx, l.signal, from, until-1, func(some []measure.Reading) error {
+		if kept = append(kept, some...); len(kept) > most {
+			return errEnough
+		}
+		return nil
+	})
+	if err == errEnough {
+		return nil, nil
+	}
+	return kept, err
 }
 
 // countAbout counts the readings of a stretch, those of its first and last block in full.
@@ -52,9 +74,38 @@ func (t *Tx) countAbout(ctx context.Context, signal int64, from, until measure.I
 	return n, err
 }
 
-// feed gives a signal's readings to a line. The bodies of blocks whose heads suffice stay where they are.
-func (t *Tx) feed(ctx context.Context, line *series.Liner, signal int64) error {
-	plain, err := t.plain(ctx, signal, line.From, line.Until-1)
+// feed gives a signal's true readings to a line.
+func (t *Tx) feed(ctx context.Context, line *series.Liner, l *lens) error {
+	for _, p := range l.parts(line.From, line.Until-1) {
+		if p.dirty == nil {
+			if err := t.feedStored(ctx, line, l, p.stretch); err != nil {
+				return err
+			}
+			continue
+		}
+		run, err := t.compute(ctx, l, p)
+		if err != nil {
+			return err
+		}
+		room := make([]measure.Reading, 0, series.BlockReadings)
+		for {
+			some, err := take(run, room[:0])
+			if err != nil {
+				return err
+			}
+			if len(some) == 0 {
+				break
+			}
+			line.Add(some)
+		}
+	}
+	return nil
+}
+
+// feedStored gives a line what is stored of a stretch. The bodies of blocks whose heads suffice stay where
+// they are: those that fall into one column, and under one calibration.
+func (t *Tx) feedStored(ctx context.Context, line *series.Liner, l *lens, of stretch) error {
+	plain, err := t.plain(ctx, l.signal, of.From, of.Until)
 	if err != nil {
 		return err
 	}
@@ -62,12 +113,18 @@ func (t *Tx) feed(ctx context.Context, line *series.Liner, signal int64) error {
 	if len(plain) > 0 {
 		oldestPlain = plain[0].At
 	}
+	changes := make([]int64, len(l.timeline))
+	for i, c := range l.timeline {
+		changes[i] = int64(c.From)
+	}
+	l.timeline.Correct(plain)
 	err = t.native(func(c *stdlib.Conn) error {
 		rows, err := c.Conn().Query(ctx, `
 			select first_at, last_at, count, first_value, last_value, low_at, low, high_at, high,
-			       case when first_at < $2 or last_at >= least($3::bigint, $5::bigint) or (first_at - $2) * $4 / ($3 - $2) <> (last_at - $2) * $4 / ($3 - $2) then body end
-			from block where signal_id = $1 and first_at >= `+blockAt+` and last_at >= $2 and first_at < $3 order by first_at`,
-			signal, int64(line.From), int64(line.Until), int64(line.Columns), int64(oldestPlain))
+			       case when first_at < $2 or last_at > $3 or last_at >= least($5::bigint, $7::bigint) or (first_at - $4) * $6 / ($5 - $4) <> (last_at - $4) * $6 / ($5 - $4)
+			                 or exists (select from unnest($8::bigint[]) as f(at) where f.at > first_at and f.at <= last_at) then body end
+			from block where signal_id = $1 and first_at >= `+blockAt+` and last_at >= $2 and first_at <= $3 order by first_at`,
+			l.signal, int64(of.From), int64(of.Until), int64(line.From), int64(line.Until), int64(line.Columns), int64(oldestPlain), changes)
 		if err != nil {
 			return err
 		}
@@ -80,15 +137,16 @@ func (t *Tx) feed(ctx context.Context, line *series.Liner, signal int64) error {
 				return err
 			}
 			if body == nil {
-				line.AddHead(&h)
+				line.AddHead(corrected(h, l.timeline))
 				continue
 			}
 			if room, err = series.Decode(body, room[:0]); err != nil {
 				return err
 			}
-			readings := room
+			readings := series.Cut(room, of.From, of.Until)
+			l.timeline.Correct(readings)
 			if part := series.Cut(plain, 0, h.LastAt); len(part) > 0 { // late ones, not sealed yet
-				readings, _ = series.Merge(room, part, false)
+				readings, _ = series.Merge(readings, part, false)
 				plain = plain[len(part):]
 			}
 			line.Add(readings)
@@ -97,6 +155,19 @@ func (t *Tx) feed(ctx context.Context, line *series.Liner, signal int64) error {
 	})
 	line.Add(plain)
 	return err
+}
+
+// corrected gives the head of a block that lies under one calibration as that makes it.
+func corrected(h series.Head, timeline calibrate.Timeline) *series.Head {
+	curve := timeline.At(h.FirstAt)
+	if curve == &calibrate.Identity {
+		return &h
+	}
+	h.First, h.Last, h.Low, h.High = curve.Apply(h.First), curve.Apply(h.Last), curve.Apply(h.Low), curve.Apply(h.High)
+	if curve.Falls() {
+		h.Low, h.High, h.LowAt, h.HighAt = h.High, h.Low, h.HighAt, h.LowAt
+	}
+	return &h
 }
 
 // Sparks gives a Spark of so many columns for every signal that has a reading in the stretch.
@@ -119,7 +190,11 @@ func (s *Store) Sparks(ctx context.Context, from, until measure.Instant, columns
 	sparks := make([]site.Spark, 0, len(signals))
 	for _, signal := range signals {
 		line := series.Liner{From: from, Until: until, Columns: columns}
-		if err := tx.feed(ctx, &line, signal.ID); err != nil {
+		l, err := tx.lens(ctx, signal.ID)
+		if err != nil {
+			return nil, err
+		}
+		if err := tx.feed(ctx, &line, &l); err != nil {
 			return nil, err
 		}
 		spark := site.Spark{Signal: signal.Path, Low: make([]*float64, columns), High: make([]*float64, columns)}

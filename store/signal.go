@@ -2,13 +2,17 @@ package store
 
 import (
 	"context"
+	"fmt"
+	"strings"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/quality"
 	"jauntylark/core/site"
 )
 
 const selectSignal = `
-	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.step, s.bands, s.interval, s.keep_readings, s.keep_figures,
+	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step, s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of,
+	       s.bands, s.interval, s.keep_readings, s.keep_figures, exists (select from calibration c where c.signal_id = s.id and c.retired_at is null) as calibrated,
 	       nullif(st.at, 0) as at, case when st.at > 0 then st.value end as value, w.text, st.quality, nullif(st.received_at, 0) as received_at,
 	       nullif(st.silent_since, 0) as silent_since
 	from signal s join device d on d.id = s.device_id join signal_state st on st.signal_id = s.id
@@ -48,8 +52,8 @@ func (t *Tx) AddSignal(ctx context.Context, device int64, v *site.Signal, commit
 // SaveSignal writes what can be said of a signal.
 func (t *Tx) SaveSignal(ctx context.Context, v *site.Signal) error {
 	_, err := t.NamedExecContext(ctx, `
-		update signal set title = :title, quantity = :quantity, kind = :kind, unit = :unit, span_low = :span_low, span_high = :span_high, step = :step,
-		       bands = :bands, interval = :interval, keep_readings = :keep_readings, keep_figures = :keep_figures
+		update signal set title = :title, quantity = :quantity, kind = :kind, unit = :unit, span_low = :span_low, span_high = :span_high, fails_to = :fails_to, step = :step,
+		       warm_up = :warm_up, warm_gap = :warm_gap, stuck_after = :stuck_after, fault_after = :fault_after, bands = :bands, interval = :interval, keep_readings = :keep_readings, keep_figures = :keep_figures
 		where id = :id`, v)
 	return err
 }
@@ -58,14 +62,20 @@ func (t *Tx) SaveSignal(ctx context.Context, v *site.Signal) error {
 type SignalState struct {
 	Signal     int64           `db:"signal_id"`
 	At         measure.Instant `db:"at"`
-	Value      float64         `db:"value"`
+	Value      float64         `db:"value"` // corrected
+	Raw        float64         `db:"raw"`
 	Quality    measure.Quality `db:"quality"`
 	ReceivedAt measure.Instant `db:"received_at"`
 	HeldAt     measure.Instant `db:"held_at"`
-	Held       float64         `db:"held"`
+	Held       float64         `db:"held"` // corrected
+	HeldRaw    float64         `db:"held_raw"`
 	SteppedAt  measure.Instant `db:"stepped_at"`
 	ArrivedAt  measure.Instant `db:"arrived_at"`   // of the newest reading
 	SilentAt   measure.Instant `db:"silent_since"` // 0: it is not silent
+	BeyondAt   measure.Instant `db:"beyond_at"`    // newest reading beyond the span that guards may look at
+	BeyondRaw  float64         `db:"beyond_raw"`
+	FaultAlarm *int64          `db:"fault_alarm_id"`
+	quality.State
 }
 
 // Lag is how old the newest reading was on arrival: how far the signal's own time is behind ours.
@@ -80,8 +90,8 @@ type SignalRow struct {
 // SignalRows gives all signals with the raw titles and without readings.
 func (t *Tx) SignalRows(ctx context.Context) (signals []SignalRow, err error) {
 	err = t.SelectContext(ctx, &signals, `
-		select s.id, s.device_id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.step,
-		       s.bands, s.interval, s.keep_readings, s.keep_figures
+		select s.id, s.device_id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step,
+		       s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.bands, s.interval, s.keep_readings, s.keep_figures
 		from signal s join device d on d.id = s.device_id`)
 	return signals, err
 }
@@ -89,9 +99,12 @@ func (t *Tx) SignalRows(ctx context.Context) (signals []SignalRow, err error) {
 // SignalStates gives the states that commits after since have changed.
 func (t *Tx) SignalStates(ctx context.Context, since int64) (states []SignalState, err error) {
 	err = t.SelectContext(ctx, &states, `
-		select signal_id, at, value, quality, received_at, held_at, held, stepped_at, arrived_at, silent_since from signal_state where changed_in > $1`, since)
+		select `+strings.Join(signalStateColumns, ", ")+` from signal_state where changed_in > $1`, since)
 	return states, err
 }
+
+var signalStateColumns = []string{"signal_id", "at", "value", "raw", "quality", "received_at", "held_at", "held", "held_raw", "stepped_at", "arrived_at", "silent_since",
+	"beyond_at", "beyond_raw", "fault_alarm_id", "judged_at", "judged_raw", "same_since", "warm_from", "fault_since"}
 
 // SaveSignalStates writes the states.
 func (t *Tx) SaveSignalStates(ctx context.Context, states []SignalState, commitNo int64) error {
@@ -99,19 +112,52 @@ func (t *Tx) SaveSignalStates(ctx context.Context, states []SignalState, commitN
 		return nil
 	}
 	n := len(states)
-	ids, ats, values, qualities := make([]int64, n), make([]int64, n), make([]float64, n), make([]int16, n)
-	received, heldAts, helds, stepped := make([]int64, n), make([]int64, n), make([]float64, n), make([]int64, n)
-	arrived, silent := make([]int64, n), make([]int64, n)
-	for i, s := range states {
-		ids[i], ats[i], values[i], qualities[i] = s.Signal, int64(s.At), s.Value, int16(s.Quality)
-		received[i], heldAts[i], helds[i], stepped[i] = int64(s.ReceivedAt), int64(s.HeldAt), s.Held, int64(s.SteppedAt)
-		arrived[i], silent[i] = int64(s.ArrivedAt), int64(s.SilentAt)
+	numbers := func(of func(s *SignalState) int64) []int64 {
+		list := make([]int64, n)
+		for i := range states {
+			list[i] = of(&states[i])
+		}
+		return list
 	}
-	_, err := t.ExecContext(ctx, `
-		update signal_state st set changed_in = $1, at = n.at, value = n.value, quality = n.quality, received_at = n.received_at,
-		       held_at = n.held_at, held = n.held, stepped_at = n.stepped_at, arrived_at = n.arrived_at, silent_since = n.silent_since
-		from unnest($2::bigint[], $3::bigint[], $4::float8[], $5::smallint[], $6::bigint[], $7::bigint[], $8::float8[], $9::bigint[], $10::bigint[], $11::bigint[])
-		     as n(id, at, value, quality, received_at, held_at, held, stepped_at, arrived_at, silent_since)
-		where st.signal_id = n.id`, commitNo, ids, ats, values, qualities, received, heldAts, helds, stepped, arrived, silent)
+	values := func(of func(s *SignalState) float64) []float64 {
+		list := make([]float64, n)
+		for i := range states {
+			list[i] = of(&states[i])
+		}
+		return list
+	}
+	alarms := make([]*int64, n)
+	for i := range states {
+		alarms[i] = states[i].FaultAlarm
+	}
+	_, err := t.ExecContext(ctx, saveSignalStates, commitNo,
+		numbers(func(s *SignalState) int64 { return s.Signal }), numbers(func(s *SignalState) int64 { return int64(s.At) }),
+		values(func(s *SignalState) float64 { return s.Value }), values(func(s *SignalState) float64 { return s.Raw }),
+		numbers(func(s *SignalState) int64 { return int64(s.Quality) }), numbers(func(s *SignalState) int64 { return int64(s.ReceivedAt) }),
+		numbers(func(s *SignalState) int64 { return int64(s.HeldAt) }), values(func(s *SignalState) float64 { return s.Held }),
+		values(func(s *SignalState) float64 { return s.HeldRaw }), numbers(func(s *SignalState) int64 { return int64(s.SteppedAt) }),
+		numbers(func(s *SignalState) int64 { return int64(s.ArrivedAt) }), numbers(func(s *SignalState) int64 { return int64(s.SilentAt) }),
+		numbers(func(s *SignalState) int64 { return int64(s.BeyondAt) }), values(func(s *SignalState) float64 { return s.BeyondRaw }), alarms,
+		numbers(func(s *SignalState) int64 { return int64(s.State.At) }), values(func(s *SignalState) float64 { return s.State.Raw }),
+		numbers(func(s *SignalState) int64 { return int64(s.State.SameSince) }), numbers(func(s *SignalState) int64 { return int64(s.State.WarmFrom) }),
+		numbers(func(s *SignalState) int64 { return int64(s.State.FaultSince) }))
 	return err
 }
+
+// saveSignalStates takes the columns in the order of signalStateColumns, as lists.
+var saveSignalStates = func() string {
+	types := map[string]string{"value": "float8", "raw": "float8", "held": "float8", "held_raw": "float8", "beyond_raw": "float8", "judged_raw": "float8"}
+	var sets, lists []string
+	for i, column := range signalStateColumns {
+		kind := types[column]
+		if kind == "" {
+			kind = "bigint"
+		}
+		lists = append(lists, fmt.Sprintf("$%d::%s[]", i+2, kind))
+		if i > 0 {
+			sets = append(sets, column+" = n."+column)
+		}
+	}
+	return "update signal_state st set changed_in = $1, " + strings.Join(sets, ", ") +
+		" from unnest(" + strings.Join(lists, ", ") + ") as n(" + strings.Join(signalStateColumns, ", ") + ") where st.signal_id = n.signal_id"
+}()

@@ -18,6 +18,15 @@ func (t *Tx) NoteStale(ctx context.Context, signal int64, from, until, now measu
 	return err
 }
 
+// NoteAllStale notes as stale all that a signal has.
+func (t *Tx) NoteAllStale(ctx context.Context, signal int64, now measure.Instant) error {
+	from, until, err := t.within(ctx, signal, 0, endOfTime)
+	if err != nil || from > until {
+		return err
+	}
+	return t.NoteStale(ctx, signal, from, until, now)
+}
+
 // NoteNewRules notes as stale what was computed by other rules than those that hold now: the site's time
 // zone, and for how long a signal's value holds.
 func (s *Store) NoteNewRules(ctx context.Context, now measure.Instant) error {
@@ -31,7 +40,7 @@ func (s *Store) NoteNewRules(ctx context.Context, now measure.Instant) error {
 		Interval measure.Duration `db:"interval"`
 		Hold     measure.Instant  `db:"hold"`
 	}
-	err = s.db.SelectContext(ctx, &signals, `select s.id, coalesce(nullif(s.interval, 0), d.interval) as interval, s.hold from signal s join device d on d.id = s.device_id`)
+	err = s.db.SelectContext(ctx, &signals, `select id, interval_of(id) as interval, hold from signal`)
 	if err != nil {
 		return err
 	}
@@ -115,6 +124,9 @@ func (s *Store) Follow(ctx context.Context, notedBefore measure.Instant) (bool, 
 		if err := tx.refold(ctx, signal, p, stretch{of.From, until}, about); err != nil {
 			return false, err
 		}
+	}
+	if err := tx.retally(ctx, signal, stretch{of.From, until}, about); err != nil {
+		return false, err
 	}
 	if until < of.Until { // one row keeps the rest
 		_, err = tx.ExecContext(ctx, `update stale set from_at = $2, until_at = $3 where id = $1`, done[0], until+1, of.Until)

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
@@ -33,6 +34,37 @@ func (t *Tx) Stamp(ctx context.Context, signal int64, from, until measure.Instan
 	plain, err := t.plain(ctx, signal, from, until)
 	st.Add(stampOf(plain))
 	return st, err
+}
+
+// Fingerprint is a text that differs when the true readings of a stretch may: it names the calibrations that
+// correct them and, of a derived signal, the readings that it is computed from.
+func (t *Tx) Fingerprint(ctx context.Context, signal int64, until measure.Instant) (string, error) {
+	var behind []struct {
+		ID           int64  `db:"id"`
+		Recipe       string `db:"recipe"`
+		Calibrations string `db:"calibrations"`
+	}
+	err := t.SelectContext(ctx, &behind, `
+		with recursive behind(id) as (select $1::bigint union select i.input_id from derived_input i join behind b on b.id = i.derived_id)
+		select s.id, coalesce(s.recipe::text, '') as recipe,
+		       coalesce((select string_agg(c.id || '@' || c.from_at, ',' order by c.id) from calibration c where c.signal_id = s.id and c.retired_at is null), '') as calibrations
+		from behind b join signal s on s.id = b.id order by s.id`, signal)
+	if err != nil {
+		return "", err
+	}
+	text := ""
+	for _, b := range behind {
+		text += fmt.Sprintln(b.ID, b.Recipe, b.Calibrations)
+		if len(behind) == 1 || b.Recipe != "" {
+			continue
+		}
+		stamp, err := t.Stamp(ctx, b.ID, 0, until) // what is derived may reach back far
+		if err != nil {
+			return "", err
+		}
+		text += fmt.Sprintln(stamp)
+	}
+	return text, nil
 }
 
 func stampOf(readings []measure.Reading) site.Stamp {

@@ -10,13 +10,17 @@ import (
 )
 
 // EachRow calls each for every instant of a stretch, its end included, at which one of the signals has a
-// reading: with the readings of all, nil where there is none. They are good until each returns.
-func (t *Tx) EachRow(ctx context.Context, signals []site.Signal, from, until measure.Instant, each func(measure.Instant, []*measure.Reading) error) error {
+// reading: with the readings of all, nil where there is none. They are good until each returns. Raw ones are
+// as they are stored, before any correction.
+func (t *Tx) EachRow(ctx context.Context, signals []site.Signal, from, until measure.Instant, raw bool, each func(measure.Instant, []*measure.Reading) error) error {
 	columns := make([]tableColumn, len(signals))
 	for i := range signals {
 		w, err := t.Walk(ctx, signals[i].ID, from, until)
 		if err != nil {
 			return err
+		}
+		if raw {
+			w.lens.timeline = nil
 		}
 		columns[i] = tableColumn{walk: w, worded: signals[i].Kind == site.KindText || signals[i].Kind == site.KindData, room: make([]measure.Reading, 0, series.BlockReadings)}
 		if err := columns[i].advance(ctx); err != nil {

@@ -34,8 +34,9 @@ func (t *Tx) Patient(ctx context.Context) error {
 // blocksAStep is how many blocks a walk fetches at once.
 const blocksAStep = 16
 
-// Walk goes through the readings of one signal in order of time. It must be used inside of a Look.
-type Walk struct {
+// storedWalk goes through the readings of one signal as they are stored, in order of time. It must be used
+// inside of a Look.
+type storedWalk struct {
 	tx          *Tx
 	signal      int64
 	next, until measure.Instant
@@ -44,10 +45,10 @@ type Walk struct {
 	begun, done bool
 }
 
-// Walk begins a walk over a stretch, its end included.
-func (t *Tx) Walk(ctx context.Context, signal int64, from, until measure.Instant) (*Walk, error) {
+// walkStored begins a walk over a stretch, its end included.
+func (t *Tx) walkStored(ctx context.Context, signal int64, from, until measure.Instant) (*storedWalk, error) {
 	plain, err := t.plain(ctx, signal, from, until)
-	return &Walk{tx: t, signal: signal, next: from, until: until, plain: plain}, err
+	return &storedWalk{tx: t, signal: signal, next: from, until: until, plain: plain}, err
 }
 
 // plain gives a stretch of a signal's plain rows, in order of time.
@@ -57,7 +58,7 @@ func (t *Tx) plain(ctx context.Context, signal int64, from, until measure.Instan
 }
 
 // Next gives the next readings, a block's worth or so; none at the end. They are good until the next call.
-func (w *Walk) Next(ctx context.Context, room []measure.Reading) ([]measure.Reading, error) {
+func (w *storedWalk) Next(ctx context.Context, room []measure.Reading) ([]measure.Reading, error) {
 	for {
 		if len(w.bodies) == 0 && !w.done {
 			if err := w.fetch(ctx); err != nil {
@@ -88,7 +89,7 @@ func (w *Walk) Next(ctx context.Context, room []measure.Reading) ([]measure.Read
 }
 
 // fetch gets the next blocks.
-func (w *Walk) fetch(ctx context.Context) error {
+func (w *storedWalk) fetch(ctx context.Context) error {
 	from := `$2`
 	if !w.begun {
 		from = blockAt
@@ -101,12 +102,31 @@ func (w *Walk) fetch(ctx context.Context) error {
 	return err
 }
 
-// EachReading calls each with the readings of a stretch, its end included, in order of time.
+// EachReading calls each with the readings of a stretch, its end included, in order of time, as they truly
+// are: corrected, and computed where the signal is derived.
 func (t *Tx) EachReading(ctx context.Context, signal int64, from, until measure.Instant, each func([]measure.Reading) error) error {
 	w, err := t.Walk(ctx, signal, from, until)
 	if err != nil {
 		return err
 	}
+	return drain(ctx, w, each)
+}
+
+// EachStored is EachReading for the readings as they are stored.
+func (t *Tx) EachStored(ctx context.Context, signal int64, from, until measure.Instant, each func([]measure.Reading) error) error {
+	w, err := t.walkStored(ctx, signal, from, until)
+	if err != nil {
+		return err
+	}
+	return drain(ctx, w, each)
+}
+
+// walker gives readings in order of time, some at a call; none at the end. They are good until the next call.
+type walker interface {
+	Next(ctx context.Context, room []measure.Reading) ([]measure.Reading, error)
+}
+
+func drain(ctx context.Context, w walker, each func([]measure.Reading) error) error {
 	room := make([]measure.Reading, 0, series.BlockReadings)
 	for {
 		readings, err := w.Next(ctx, room)
@@ -143,7 +163,8 @@ func (s *Store) Readings(ctx context.Context, signal *site.Signal, from, until m
 	return readings, more, err
 }
 
-// Newest gives the newest readings of a signal before an instant, at most so many, in order of time.
+// Newest gives the newest readings of a signal before an instant as they are stored, at most so many, in
+// order of time.
 func (t *Tx) Newest(ctx context.Context, signal int64, before measure.Instant, limit int) ([]measure.Reading, error) {
 	readings, err := t.plain(ctx, signal, 0, before-1)
 	if err != nil {
@@ -213,7 +234,7 @@ func (s *Store) Compare(ctx context.Context, signal *site.Signal, fresh []measur
 	}
 	defer tx.Rollback()
 	rest := fresh
-	err = tx.EachReading(ctx, signal.ID, fresh[0].At, fresh[len(fresh)-1].At, func(some []measure.Reading) error {
+	err = tx.EachStored(ctx, signal.ID, fresh[0].At, fresh[len(fresh)-1].At, func(some []measure.Reading) error {
 		part := series.Cut(rest, 0, some[len(some)-1].At)
 		rest = rest[len(part):]
 		if texts != nil {

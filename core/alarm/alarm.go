@@ -5,7 +5,7 @@ import "jauntylark/core/measure"
 // Alarm is one occurrence: from the raise of a guard until it is over.
 type Alarm struct {
 	ID             int64            `json:"id" db:"id"`
-	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk" doc:"what raised it: a guard, the silence of a device, its clock, or a disk that is nearly full"`
+	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk,sensor,verification" doc:"what raised it: a guard, the silence of a device, its clock, a disk that is nearly full, a sensor whose readings cannot be believed, or a verification that is due"`
 	Guard          string           `json:"guard" db:"guard" doc:"name of the guard; empty for silence and clock"`
 	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL, or DEVICE for silence and clock; empty for the disk"`
 	Severity       Severity         `json:"severity" db:"severity" enum:"advisory,warning,critical"`
@@ -23,6 +23,7 @@ type Alarm struct {
 	Advice         string           `json:"advice" db:"advice"`
 	Sentence       string           `json:"sentence" db:"sentence" doc:"what is wrong, in words"`
 	Cause          string           `json:"cause" db:"cause" doc:"why it is over, when it was not the value"`
+	CorrectedAt    *measure.Instant `json:"corrected_at" db:"corrected_at" format:"date-time" doc:"when readings behind it were corrected; the alarm stays as it was"`
 }
 
 // What raises an alarm.
@@ -31,6 +32,8 @@ const (
 	BySilence = "silence" // nothing came from a device for longer than its silence limit
 	ByDisk    = "disk"    // the disk that the records are on is nearly full
 	ByClock   = "clock"   // a device sends nothing but late readings
+	BySensor  = "sensor"  // nothing but readings that cannot be believed came for a set time
+	ByDueDate = "verification"
 )
 
 // The states of an alarm.

@@ -43,6 +43,7 @@ type Guard struct {
 	Deadband float64          `json:"deadband" db:"deadband" required:"false" minimum:"0" doc:"how far back past the limit the value must come before the alarm clears, in the signal's unit"`
 	OnDelay  measure.Duration `json:"on_delay" db:"on_delay" required:"false" doc:"how long the test must hold before the alarm is raised" example:"10s"`
 	OffDelay measure.Duration `json:"off_delay" db:"off_delay" required:"false" doc:"how long the clear test must hold before the alarm is over" example:"10s"`
+	Unit     measure.Unit     `json:"unit,omitempty" db:"-" required:"false" doc:"when a guard is saved: in which limits and deadband are given, if it is not the signal's own"`
 	Severity Severity         `json:"severity" db:"severity" required:"false" enum:"advisory,warning,critical" default:"warning"`
 	Tell     []string         `json:"tell" db:"-" required:"false" nullable:"false" doc:"e-mail addresses of those who are told"`
 	Advice   string           `json:"advice" db:"advice" required:"false" maxLength:"2000" doc:"what to do; every notice shows it"`

@@ -154,6 +154,31 @@ func (t Test) Clear(value, deadband float64) bool {
 	return false
 }
 
+// Saturated gives the value that counts for a reading beyond what the instrument can give, on its high or low
+// side, and whether the test takes that side for dangerous: it counts as beyond the limit, whatever the
+// instrument showed (docs/semantics.md 8).
+func (t Test) Saturated(value float64, high bool) (counted float64, looks bool) {
+	switch {
+	case high && t.Kind == Above:
+		return max(value, math.Nextafter(t.A, math.Inf(1))), true
+	case high && t.Kind == AtLeast:
+		return max(value, t.A), true
+	case high && t.Kind == Outside:
+		return max(value, math.Nextafter(t.B, math.Inf(1))), true
+	case !high && (t.Kind == Below || t.Kind == Outside):
+		return min(value, math.Nextafter(t.A, math.Inf(-1))), true
+	case !high && t.Kind == AtMost:
+		return min(value, t.A), true
+	}
+	return value, false
+}
+
+// In gives the test with its limits converted, as into another unit; convert must not turn the order round.
+func (t Test) In(convert func(float64) float64) Test {
+	t.A, t.B = convert(t.A), convert(t.B)
+	return t
+}
+
 // Further tells whether value lies further on the dangerous side than than.
 func (t Test) Further(value, than float64) bool { return t.depth(value) > t.depth(than) }
 

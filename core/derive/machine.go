@@ -72,6 +72,9 @@ func (m *Machine) Seed(last measure.Reading) {
 // may change all that comes after.
 func (m *Machine) Lasting() bool { return m.seed != nil }
 
+// Remembers tells whether the machine looks at readings before the newest of its inputs.
+func (m *Machine) Remembers() bool { return m.reach > 0 }
+
 // Reach is how far back, in milliseconds, inputs must be fed before the first instant that is computed, and
 // how far ahead a change of an input is felt, unless it is Lasting.
 func (m *Machine) Reach() measure.Instant {
@@ -94,52 +97,67 @@ func rounded(v float64, decimals int) float64 {
 // Stream gives readings in order of time, one a call; false at the end.
 type Stream func() (measure.Reading, bool, error)
 
-// Run feeds a machine from streams of its inputs and calls give with what it computes from the instant from
-// on. Streams begin Reach before from. seed is what the signal read last before from, nil for nothing.
-func (m *Machine) Run(streams []Stream, from measure.Instant, seed *measure.Reading, give func(measure.Reading) error) error {
-	heads := make([]measure.Reading, len(streams))
-	there := make([]bool, len(streams))
-	advance := func(i int) (err error) {
-		for {
-			heads[i], there[i], err = streams[i]()
-			if err != nil || !there[i] || heads[i].Quality.Usable() {
-				return err
-			}
+// Runner feeds a machine from streams of its inputs.
+type Runner struct {
+	machine *Machine
+	streams []Stream
+	heads   []measure.Reading
+	there   []bool
+	from    measure.Instant
+	seed    *measure.Reading
+	begun   bool
+}
+
+// Over gives a Runner for what a machine computes from the instant from on. Streams begin Reach before from.
+// seed is what the signal read last before from, nil for nothing.
+func (m *Machine) Over(streams []Stream, from measure.Instant, seed *measure.Reading) *Runner {
+	return &Runner{machine: m, streams: streams, heads: make([]measure.Reading, len(streams)), there: make([]bool, len(streams)), from: from, seed: seed}
+}
+
+// advance takes the next usable reading of a stream.
+func (r *Runner) advance(i int) (err error) {
+	for {
+		r.heads[i], r.there[i], err = r.streams[i]()
+		if err != nil || !r.there[i] || r.heads[i].Quality.Usable() {
+			return err
 		}
 	}
-	for i := range streams {
-		if err := advance(i); err != nil {
-			return err
+}
+
+// Next gives the next computed reading; false at the end. It is a Stream.
+func (r *Runner) Next() (measure.Reading, bool, error) {
+	for !r.begun {
+		r.begun = true
+		for i := range r.streams {
+			if err := r.advance(i); err != nil {
+				return measure.Reading{}, false, err
+			}
 		}
 	}
 	for {
 		at, some := measure.Instant(0), false
-		for i := range heads {
-			if there[i] && (!some || heads[i].At < at) {
-				at, some = heads[i].At, true
+		for i := range r.heads {
+			if r.there[i] && (!some || r.heads[i].At < at) {
+				at, some = r.heads[i].At, true
 			}
 		}
+		if r.seed != nil && (!some || at > r.seed.At) {
+			r.machine.Seed(*r.seed)
+			r.seed = nil
+		}
 		if !some {
-			return nil
+			return measure.Reading{}, false, nil
 		}
-		if seed != nil && at > seed.At {
-			m.Seed(*seed)
-			seed = nil
-		}
-		for i := range heads {
-			if there[i] && heads[i].At == at {
-				m.Hold(i, at, heads[i].Value)
-				if err := advance(i); err != nil {
-					return err
+		for i := range r.heads {
+			if r.there[i] && r.heads[i].At == at {
+				r.machine.Hold(i, at, r.heads[i].Value)
+				if err := r.advance(i); err != nil {
+					return measure.Reading{}, false, err
 				}
 			}
 		}
-		v, ok := m.Compute(at)
-		if !ok || at < from {
-			continue
-		}
-		if err := give(measure.Reading{At: at, Value: v}); err != nil {
-			return err
+		if v, ok := r.machine.Compute(at); ok && at >= r.from {
+			return measure.Reading{At: at, Value: v}, true, nil
 		}
 	}
 }

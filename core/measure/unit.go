@@ -179,3 +179,22 @@ func Figure(value float64, unit Unit) string {
 	}
 	return text
 }
+
+// UnitFacts are what a program needs to convert and show a unit: base = value × factor + offset.
+type UnitFacts struct {
+	Code      Unit    `json:"code" example:"Cel"`
+	Dimension string  `json:"dimension" doc:"what it measures; units of one dimension can be converted" example:"temperature"`
+	Factor    float64 `json:"factor" doc:"a value in the dimension's base unit is value × factor + offset"`
+	Offset    float64 `json:"offset"`
+	Shown     string  `json:"shown" doc:"how it is written behind a figure" example:"°C"`
+}
+
+// Units lists the known units, by their codes.
+func Units() []UnitFacts {
+	list := make([]UnitFacts, 0, len(units))
+	for _, code := range UnitCodes() {
+		f := units[Unit(code)]
+		list = append(list, UnitFacts{Unit(code), f.dimension, f.factor, f.offset, f.shown})
+	}
+	return list
+}

@@ -61,5 +61,5 @@ func (s State) Faulty(r *Rules, at measure.Instant, q measure.Quality, taken boo
 			s.FaultSince = s.SameSince.Add(time.Duration(r.StuckAfter))
 		}
 	}
-	return s, s.FaultSince != 0 && at.Sub(s.FaultSince) >= r.faultAfter()
+	return s, s.FaultSince != 0 && at >= r.FaultAt(s.FaultSince)
 }

@@ -74,10 +74,15 @@ func (r *Rules) Beyond(raw float64) Side {
 // Fails tells whether a value beyond the span on a side is a fault of the instrument.
 func (r *Rules) Fails(to Side) bool { return r.FailsTo == Both || r.FailsTo == to && to != Neither }
 
-// faultAfter is how long faulty readings go on before they are a sensor fault.
-func (r *Rules) faultAfter() time.Duration {
+// FaultLength is how long faulty readings go on before they are a sensor fault.
+func (r *Rules) FaultLength() measure.Duration {
 	if r.FaultAfter == 0 {
-		return usualFault
+		return measure.Duration(usualFault)
 	}
-	return time.Duration(r.FaultAfter)
+	return r.FaultAfter
+}
+
+// FaultAt is when readings that are faulty since an instant are a sensor fault.
+func (r *Rules) FaultAt(since measure.Instant) measure.Instant {
+	return since.Add(time.Duration(r.FaultLength()))
 }

@@ -23,6 +23,15 @@ func Sentence(device, signal string, test alarm.Test, unit measure.Unit) string 
 	return fmt.Sprintf("%s is %s", Thing(device, signal), test.Words(unit))
 }
 
+// Shown gives a test and its unit as people see them.
+func Shown(test alarm.Test, stored measure.Unit, units site.Units) (alarm.Test, measure.Unit) {
+	unit := units.Of(stored)
+	if convert, err := measure.Converter(stored, unit); err == nil && convert != nil {
+		return test.In(convert), unit
+	}
+	return test, stored
+}
+
 // Was puts a sentence into the past: "Fern house air temperature was above 30 °C".
 func Was(sentence string) string { return strings.Replace(sentence, " is ", " was ", 1) }
 
@@ -59,8 +68,9 @@ func (m Matter) raised() (subject, text string) {
 		fmt.Fprintf(&b, "For %s it has sent nothing newer than what was there.\n", Length(time.Duration(a.Value*float64(time.Second))))
 	case a.Kind == alarm.ByDisk:
 		fmt.Fprintf(&b, "%s are free.\n", measure.Bytes(int64(a.Value)))
-	case !m.Test.Switched():
-		fmt.Fprintf(&b, "It reads %s, and %s.\n", measure.Figure(a.Value, a.Unit), limits(m.Test, a.Unit))
+	case a.Kind == alarm.ByGuard && !m.Test.Switched():
+		test, unit := Shown(m.Test, a.Unit, m.Site.Units)
+		fmt.Fprintf(&b, "It reads %s, and %s.\n", m.figure(a.Value), limits(test, unit))
 	}
 	fmt.Fprintf(&b, "Since %s.\nHow bad: %s. This is alarm %d.\n", m.when(a.RaisedAt), a.Severity, a.ID)
 	if a.Advice != "" {
@@ -79,9 +89,9 @@ func (m Matter) over() (subject, text string) {
 	fmt.Fprintf(&b, "It is over. %s for %s.\n\n", was, lasted)
 	fmt.Fprintf(&b, "Raised at %s.\nOver at %s.\n", m.when(a.RaisedAt), m.when(*a.ClearedAt))
 	if a.Kind == alarm.ByGuard && !m.Test.Switched() {
-		fmt.Fprintf(&b, "It went as far as %s", measure.Figure(a.Extreme, a.Unit))
+		fmt.Fprintf(&b, "It went as far as %s", m.figure(a.Extreme))
 		if a.ClearedValue != nil {
-			fmt.Fprintf(&b, ", and reads %s now", measure.Figure(*a.ClearedValue, a.Unit))
+			fmt.Fprintf(&b, ", and reads %s now", m.figure(*a.ClearedValue))
 		}
 		b.WriteString(".\n")
 	}
@@ -110,6 +120,11 @@ func SummaryOf(s site.Site, device string, alarmID int64, address string, senten
 	b.WriteString("\nNone of them stands now.\n")
 	Matter{Site: s}.sign(&b)
 	return Notice{AlarmID: alarmID, Kind: Summary, Carrier: Mail, Address: address, Subject: fmt.Sprintf("%s caught up: %s came and went", device, things), Text: b.String()}
+}
+
+// figure writes a value of the alarm in the unit in which the site sees it.
+func (m Matter) figure(value float64) string {
+	return measure.Figure(m.Site.Units.Show(value, m.Alarm.Unit))
 }
 
 func (m Matter) acknowledge() string {

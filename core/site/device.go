@@ -20,6 +20,7 @@ type Device struct {
 	Kit          string           `json:"kit" db:"kit" doc:"the kit it was made from; empty: none"`
 	Closed       bool             `json:"closed" db:"closed" doc:"no new signals appear"`
 	Interval     measure.Duration `json:"interval" db:"interval" doc:"how often something is expected of it; 0s: nobody has said, so it is never silent"`
+	Uptime       string           `json:"uptime" db:"uptime" doc:"its signal that counts the seconds since power-on, which tells when sensors warm up; empty: none"`
 	ClockOffset  float64          `json:"clock_offset" db:"clock_offset" doc:"seconds that are added to the times it sends"`
 	SilenceAlarm bool             `json:"silence_alarm" db:"silence_alarm" doc:"whether its silence raises an alarm"`
 	Enrolled     bool             `json:"enrolled" db:"enrolled" doc:"it sends with the site's enrolment key; rotating its key ends that"`

@@ -1,6 +1,13 @@
 package site
 
-import "jauntylark/core/measure"
+import (
+	"database/sql/driver"
+	"fmt"
+	"maps"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/quality"
+)
 
 // Site is the place being looked after.
 type Site struct {
@@ -9,6 +16,62 @@ type Site struct {
 	Currency     string           `json:"currency" db:"currency" doc:"ISO 4217 code" example:"EUR"`
 	KeepReadings measure.Duration `json:"keep_readings" db:"keep_readings" required:"false" doc:"for how long readings are kept, where neither signal nor kit says; 0s: for ever"`
 	KeepFigures  measure.Duration `json:"keep_figures" db:"keep_figures" required:"false" doc:"for how long figures by hour and day are kept; 0s: for ever"`
+	Units        Units            `json:"units" db:"units" required:"false" doc:"in which unit values are shown, by what they measure; who has said nothing sees them as stored"`
+}
+
+// Units says in which unit values are shown, by dimension: {"temperature": "[degF]"}.
+type Units map[string]measure.Unit
+
+// Check tells which unit is wrong: nil or a *measure.Fault.
+func (u Units) Check() error {
+	for dimension, unit := range u {
+		switch {
+		case !unit.Known():
+			return &measure.Fault{Field: "units", Reason: UnknownUnit(unit)}
+		case unit.Dimension() != dimension:
+			return &measure.Fault{Field: "units", Reason: fmt.Sprintf("%s is a unit of %s, not of %s", unit, unit.Dimension(), dimension)}
+		}
+	}
+	return nil
+}
+
+// Of gives the unit in which values of a unit are shown. Kelvins stay: they are differences, as a dew margin
+// is, and 3 K are no temperature of -270 °C.
+func (u Units) Of(stored measure.Unit) measure.Unit {
+	if shown, said := u[stored.Dimension()]; said && stored != "K" && stored != "" {
+		return shown
+	}
+	return stored
+}
+
+// Or gives u with what it does not say taken from others.
+func (u Units) Or(others Units) Units {
+	all := maps.Clone(others)
+	if all == nil {
+		all = Units{}
+	}
+	maps.Copy(all, u)
+	return all
+}
+
+// Show gives a value and its unit as they are shown.
+func (u Units) Show(value float64, stored measure.Unit) (float64, measure.Unit) {
+	unit := u.Of(stored)
+	if shown, err := measure.Convert(value, stored, unit); err == nil {
+		return shown, unit
+	}
+	return value, stored
+}
+
+// Scan reads the units from their column.
+func (u *Units) Scan(v any) error { return scanJSON(v, u) }
+
+// Value writes the units into their column.
+func (u Units) Value() (driver.Value, error) {
+	if u == nil {
+		return "{}", nil
+	}
+	return jsonText(u)
 }
 
 // The kinds of a signal, fixed by its first reading. A reading of a text or data signal is the number
@@ -25,17 +88,17 @@ var Kinds = []string{KindNumber, KindSwitch, KindText, KindData}
 
 // Signal is one stream of readings with a meaning, and its newest reading.
 type Signal struct {
-	ID           int64            `json:"id" db:"id" readOnly:"true"`
-	Device       string           `json:"device" db:"device"`
-	DeviceTitle  string           `json:"device_title" db:"device_title"`
-	Name         string           `json:"name" db:"name"`
-	Title        string           `json:"title" db:"title" doc:"what people call it"`
-	Quantity     string           `json:"quantity" db:"quantity" doc:"what it measures, in a word or two"`
-	Kind         string           `json:"kind" db:"kind" enum:"number,switch,text,data" doc:"a switch reads 1 or 0, for on and off"`
-	Unit         measure.Unit     `json:"unit" db:"unit" doc:"SenML or UCUM code; empty when nobody has said"`
-	SpanLow      *float64         `json:"span_low" db:"span_low" doc:"the lowest value that the instrument can truly give"`
-	SpanHigh     *float64         `json:"span_high" db:"span_high" doc:"the highest"`
-	Step         float64          `json:"step" db:"step" doc:"resolution; 0 when nobody has said"`
+	ID          int64        `json:"id" db:"id" readOnly:"true"`
+	Device      string       `json:"device" db:"device"`
+	DeviceTitle string       `json:"device_title" db:"device_title"`
+	Name        string       `json:"name" db:"name"`
+	Title       string       `json:"title" db:"title" doc:"what people call it"`
+	Quantity    string       `json:"quantity" db:"quantity" doc:"what it measures, in a word or two"`
+	Kind        string       `json:"kind" db:"kind" enum:"number,switch,text,data" doc:"a switch reads 1 or 0, for on and off"`
+	Unit        measure.Unit `json:"unit" db:"unit" doc:"SenML or UCUM code; empty when nobody has said"`
+	MadeOf      string       `json:"made_of" db:"made_of" doc:"of a derived signal: how it is computed, in words; empty: it is measured"`
+	Calibrated  bool         `json:"calibrated" db:"calibrated" doc:"its values are corrected by a calibration, from some time on"`
+	quality.Rules
 	Bands        Bands            `json:"bands" db:"bands" nullable:"false" doc:"named stretches of its values"`
 	Interval     measure.Duration `json:"interval" db:"interval" doc:"how often a reading is expected; 0s: as often as its device's"`
 	KeepReadings measure.Duration `json:"keep_readings" db:"keep_readings" doc:"for how long its readings are kept; 0s: as its kit or the site says"`

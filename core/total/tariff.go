@@ -42,7 +42,7 @@ type Block struct {
 	Price Money    `json:"price" doc:"for a kilowatt-hour" example:"0.3421"`
 }
 
-// Money is a sum in millionths of the currency. In JSON it is a number with a point.
+// Money is a sum in millionths of the currency. Its text form is 0.3421.
 type Money int64
 
 // ParseMoney reads 0.3421.
@@ -63,12 +63,12 @@ func (m Money) String() string {
 	return strings.TrimSuffix(text, ".")
 }
 
-// MarshalJSON writes a number.
-func (m Money) MarshalJSON() ([]byte, error) { return []byte(m.String()), nil }
+// MarshalText writes the sum as String does.
+func (m Money) MarshalText() ([]byte, error) { return []byte(m.String()), nil }
 
-// UnmarshalJSON reads a number.
-func (m *Money) UnmarshalJSON(data []byte) (err error) {
-	*m, err = ParseMoney(strings.Trim(string(data), `"`))
+// UnmarshalText reads the sum as ParseMoney does.
+func (m *Money) UnmarshalText(text []byte) (err error) {
+	*m, err = ParseMoney(string(text))
 	return err
 }
 

@@ -70,7 +70,9 @@ func TestEnergyOfClosedForms(t *testing.T) {
 	if want := 0.5 - 0.5/3600; math.Abs(ramp-want) > 1e-9 {
 		t.Errorf("a ramp is %v kWh, not %v", ramp, want)
 	}
-	if sine := sum("W", end, func(at measure.Instant) float64 { return 1000 * math.Sin(2*math.Pi*float64(at-begin)/float64(end-begin)) }); math.Abs(sine) > 1e-6 {
+	if sine := sum("W", end, func(at measure.Instant) float64 {
+		return 1000 * math.Sin(2*math.Pi*float64(at-begin)/float64(end-begin))
+	}); math.Abs(sine) > 1e-6 {
 		t.Errorf("a whole sine is %v kWh", sine)
 	}
 	flow := Total{Kind: Volume}
@@ -325,7 +327,7 @@ func TestTariffsAreChecked(t *testing.T) {
 	}
 	back := Tariff{}
 	text, err := json.Marshal(dayNight(t))
-	if err != nil || json.Unmarshal(text, &back) != nil || back.Versions[0].Rates[2].Blocks[0].Price != money(t, "0.3") || !strings.Contains(string(text), `"price":0.3`) {
+	if err != nil || json.Unmarshal(text, &back) != nil || back.Versions[0].Rates[2].Blocks[0].Price != money(t, "0.3") || !strings.Contains(string(text), `"price":"0.3"`) {
 		t.Errorf("a tariff comes back as %+v from %s", back, text)
 	}
 	for _, bad := range []string{"", "x", "0.1234567", "1e30"} {

@@ -1,0 +1,190 @@
+package pipeline
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/calibrate"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// CalibrationOrder is what a person says of an instrument.
+type CalibrationOrder struct {
+	Pairs  calibrate.Pairs  `json:"pairs" nullable:"false" doc:"what the instrument shows now, and what the reference says"`
+	Unit   measure.Unit     `json:"unit,omitempty" required:"false" doc:"of the pairs; the signal's own when left out"`
+	Method calibrate.Method `json:"method,omitempty" required:"false" enum:",offset,line,corners" doc:"offset for one pair and a straight line for more, when left out; corners: straight from pair to pair"`
+	From   *measure.Instant `json:"from,omitempty" required:"false" format:"date-time" doc:"in force from then on; now when left out"`
+	Note   string           `json:"note,omitempty" required:"false" maxLength:"500"`
+}
+
+// Fitted is a calibration as it would be made, with how well it fits.
+type Fitted struct {
+	calibrate.Calibration
+	Fit       calibrate.Fit    `json:"fit"`
+	Until     *measure.Instant `json:"until" format:"date-time" doc:"when an earlier made calibration that begins later takes over; null: it stays"`
+	Past      bool             `json:"past" doc:"it corrects readings that are there already"`
+	Corrected int              `json:"corrected_alarms" doc:"alarms that were marked: readings behind them were corrected"`
+}
+
+// TryCalibration fits a calibration and changes nothing.
+func (p *Pipeline) TryCalibration(ctx context.Context, path string, o CalibrationOrder, who Actor) (f Fitted, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		_, f, err = t.fitCalibration(path, o, who)
+		return err
+	})
+	return f, err
+}
+
+// Calibrate puts a calibration in force. What is there already is corrected from its beginning on: nothing is
+// rewritten but what was computed from it, in the background.
+func (p *Pipeline) Calibrate(ctx context.Context, path string, o CalibrationOrder, who Actor) (f Fitted, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		s, fitted, err := t.fitCalibration(path, o, who)
+		if err != nil {
+			return err
+		}
+		f = fitted
+		if err := t.Tx.AddCalibration(t.ctx, s.ID, &f.Calibration); err != nil {
+			return err
+		}
+		f.Corrected, err = t.recalibrate(s, append(slices.Clone(s.timeline), f.Calibration), f.From)
+		if err != nil {
+			return err
+		}
+		text := fmt.Sprintf("Signal %s is calibrated by %s, %s, from %s on", path, counted(len(o.Pairs), "pair"), f.Curve, f.From)
+		if err := t.Enter("signal calibrated", path, who.Called, text); err != nil {
+			return err
+		}
+		return t.ConfigChanged()
+	})
+	return f, err
+}
+
+func counted(n int, thing string) string {
+	if n == 1 {
+		return "1 " + thing
+	}
+	return fmt.Sprintf("%d %ss", n, thing)
+}
+
+// fitCalibration fits a calibration to an order. Its pairs are of what is shown now, so what corrects that is
+// taken off first.
+func (t *Turn) fitCalibration(path string, o CalibrationOrder, who Actor) (*signalLive, Fitted, error) {
+	f := Fitted{}
+	s, err := t.live.find(path)
+	if err != nil {
+		return nil, f, err
+	}
+	switch {
+	case s.derived != nil:
+		return nil, f, &measure.Fault{Field: "signal", Reason: path + " is derived; calibrate what it is computed from"}
+	case s.Kind != site.KindNumber:
+		return nil, f, &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; numbers can be calibrated", path, held[s.Kind])}
+	}
+	pairs := slices.Clone(o.Pairs)
+	convert, err := unitOf(o.Unit, s)
+	if err != nil {
+		return nil, f, err
+	}
+	now := s.timeline.At(t.Now)
+	for i := range pairs {
+		pairs[i] = calibrate.Pair{Shown: now.Raw(convert(pairs[i].Shown)), Reference: convert(pairs[i].Reference)}
+	}
+	if f.Fit, err = calibrate.FitPairs(pairs, o.Method); err != nil {
+		return nil, f, err
+	}
+	f.Calibration = calibrate.Calibration{From: t.Now, Method: f.Fit.Method, Pairs: pairs, Curve: f.Fit.Curve, Note: strings.TrimSpace(o.Note), Who: who.Called, MadeAt: t.Now}
+	if o.From != nil {
+		f.From = *o.From
+	}
+	if f.From > t.Now.Add(aheadIsRefused) || f.From <= 0 {
+		return nil, f, &measure.Fault{Field: "from", Reason: fmt.Sprintf("%s is no time between 1970 and a day from now", f.From)}
+	}
+	if until := s.timeline.Until(f.From); until < 1<<61 {
+		until++
+		f.Until = &until
+	}
+	f.Past = s.state.At >= f.From
+	return s, f, nil
+}
+
+// unitOf gives what brings values in a unit into a signal's.
+func unitOf(unit measure.Unit, s *signalLive) (func(float64) float64, error) {
+	same := func(v float64) float64 { return v }
+	if unit == "" || unit == s.Unit {
+		return same, nil
+	}
+	if !unit.Known() {
+		return nil, &measure.Fault{Field: "unit", Reason: site.UnknownUnit(unit)}
+	}
+	convert, err := measure.Converter(unit, s.Unit)
+	if err != nil {
+		return nil, &measure.Fault{Field: "unit", Reason: fmt.Sprintf("%s is in %q, and %v", s.Path(), s.Unit, err)}
+	}
+	return convert, nil
+}
+
+// Uncalibrate takes a calibration back: what it corrected is corrected by what was in force before.
+func (p *Pipeline) Uncalibrate(ctx context.Context, path string, id int64, who Actor) (marked int, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		s, err := t.live.find(path)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(s.timeline, func(c calibrate.Calibration) bool { return c.ID == id })
+		if i < 0 {
+			return fmt.Errorf("calibration %d of %s %w", id, path, store.ErrNotFound)
+		}
+		from := s.timeline[i].From
+		if err := t.Tx.RetireCalibration(t.ctx, id, t.Now); err != nil {
+			return err
+		}
+		if marked, err = t.recalibrate(s, slices.Delete(slices.Clone(s.timeline), i, i+1), from); err != nil {
+			return err
+		}
+		if err := t.Enter("calibration taken back", path, who.Called, fmt.Sprintf("Calibration %d of %s, from %s on, was taken back", id, path, from)); err != nil {
+			return err
+		}
+		return t.ConfigChanged()
+	})
+	return marked, err
+}
+
+// recalibrate corrects a signal by other calibrations, of which those that begin at an instant have changed.
+// Past alarms stay as they were and are marked; guards step the value that holds anew, as when they are changed.
+func (t *Turn) recalibrate(s *signalLive, all []calibrate.Calibration, from measure.Instant) (marked int, err error) {
+	t.touched = true
+	st := &s.state
+	before := st.Held
+	for _, g := range s.guards { // what was due is settled under the old correction
+		t.step(g, alarm.Event{Kind: alarm.DueInstant, At: t.Now - st.Lag()}, "")
+	}
+	s.timeline = calibrate.NewTimeline(all)
+	until := min(s.timeline.Until(from), st.At)
+	if from <= until {
+		if err := t.Tx.NoteStale(t.ctx, s.ID, from, until, t.Now); err != nil {
+			return 0, err
+		}
+		if err := t.Tx.NoteTouched(t.ctx, s.ID, from, until); err != nil {
+			return 0, err
+		}
+		if marked, err = t.Tx.MarkCorrected(t.ctx, s.ID, from, until, t.Now, t.CommitNo); err != nil {
+			return 0, err
+		}
+	}
+	st.Value, st.Held = s.timeline.At(st.At).Apply(st.Raw), s.timeline.At(st.HeldAt).Apply(st.HeldRaw)
+	t.changed(s)
+	if st.Held == before || st.HeldAt == 0 {
+		return marked, nil
+	}
+	s.hold()
+	for _, g := range s.guards {
+		t.step(g, alarm.Event{Kind: alarm.Begin, At: st.SteppedAt}, "")
+	}
+	return marked, nil
+}

@@ -1,0 +1,161 @@
+package pipeline
+
+import (
+	"fmt"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/quality"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+)
+
+// judge marks an entry by what is known of its signal's instrument.
+func (s *signalLive) judge(e *entry) {
+	if s.Kind != site.KindNumber && s.Kind != site.KindSwitch {
+		return
+	}
+	after, q := quality.Judge(&s.Rules, s.state.State, e.at, e.value)
+	s.state.State, e.quality = after, e.quality|q
+}
+
+// beyond lets the guards of a signal look at a reading beyond the plausible span, unless the instrument fails
+// to that side (docs/semantics.md 8). It tells whether one of them took it for a value beyond its limit.
+func (t *Turn) beyond(s *signalLive, e *entry, value float64) (taken bool) {
+	side := s.Beyond(e.value)
+	if e.quality&measure.Unusable != measure.Implausible || s.Fails(side) {
+		return false
+	}
+	high := s.dangerousSide(side, e.at)
+	for _, g := range s.guards {
+		if counted, looks := g.When.Saturated(value, high); looks {
+			taken = true
+			t.step(g, alarm.Event{Kind: alarm.NewReading, At: e.at, Value: counted}, "")
+		}
+	}
+	if taken {
+		s.state.SteppedAt, s.state.BeyondAt, s.state.BeyondRaw = e.at, e.at, e.value
+	}
+	return taken
+}
+
+// dangerousSide tells whether a side of the raw span is the high one of the corrected values.
+func (s *signalLive) dangerousSide(side quality.Side, at measure.Instant) (high bool) {
+	return (side == quality.High) != s.timeline.At(at).Falls()
+}
+
+// held gives what a guard of the signal holds: the newest usable reading, or one beyond the span that came
+// after it and that the guard looks at.
+func (s *signalLive) held(g *alarm.Guard) (value float64, at measure.Instant) {
+	st := &s.state
+	if st.BeyondAt > st.HeldAt {
+		high := s.dangerousSide(s.Beyond(st.BeyondRaw), st.BeyondAt)
+		if counted, looks := g.When.Saturated(s.timeline.At(st.BeyondAt).Apply(st.BeyondRaw), high); looks {
+			return counted, st.BeyondAt
+		}
+	}
+	return st.Held, st.HeldAt
+}
+
+// weigh raises a sensor fault when nothing but readings that cannot be believed came for a set time, and ends
+// it at the first that can.
+func (t *Turn) weigh(s *signalLive, e *entry, taken bool) error {
+	st := &s.state
+	var fault bool
+	st.State, fault = st.State.Faulty(&s.Rules, e.at, e.quality, taken)
+	switch {
+	case fault && st.FaultAlarm == nil:
+		return t.raiseSensorFault(s, e)
+	case st.FaultSince == 0 && st.FaultAlarm != nil && e.quality&measure.Warming == 0:
+		return t.endSignalAlarm(&st.FaultAlarm, e.at, s.timeline.At(e.at).Apply(e.value), "")
+	}
+	return nil
+}
+
+func (t *Turn) raiseSensorFault(s *signalLive, e *entry) error {
+	thing := roster.Thing(site.Title(s.device.Title, s.device.Name), site.Title(s.Title, s.Name))
+	units := t.live.site.Units
+	value, unit := units.Show(e.value, s.Unit)
+	reads := measure.Figure(value, unit)
+	why, when := fmt.Sprintf("it has not moved from %s", reads), "stuck"
+	if e.quality&measure.Implausible != 0 {
+		why, when = fmt.Sprintf("it reads %s, which the instrument cannot truly give", reads), "implausible"
+	}
+	a := alarm.Alarm{Kind: alarm.BySensor, Signal: s.Path(), RaisedAt: s.FaultAt(s.state.FaultSince), Value: e.value, Unit: s.Unit, When: when + " for " + s.FaultLength().String(),
+		Sentence: fmt.Sprintf("%s is not to be believed: %s", thing, why), Advice: "Look whether the sensor is in its place, clean and wired."}
+	id, err := t.raiseSignalAlarm(s, a)
+	s.state.FaultAlarm = &id
+	return err
+}
+
+// raiseSignalAlarm raises an alarm of a signal that no guard stands behind, as severely as the most severe of
+// the signal's guards and to whom these tell; without any, as an alarm of the device.
+func (t *Turn) raiseSignalAlarm(s *signalLive, a alarm.Alarm) (int64, error) {
+	severity, tell := rosterOfGuards(s.guards)
+	if len(s.guards) == 0 {
+		severity, tell = t.rosterOf(s.device)
+	}
+	if len(tell) == 0 {
+		owners, err := t.Tx.Owners(t.ctx)
+		if err != nil {
+			return 0, err
+		}
+		tell = owners
+	}
+	if a.Severity == "" {
+		a.Severity = severity
+	}
+	a.State, a.LearnedAt, a.Extreme = alarm.StateRaised, t.Now, a.Value
+	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
+		return 0, err
+	}
+	if err := t.enter(a, "alarm raised", happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, a.Sentence); err != nil {
+		return 0, err
+	}
+	return a.ID, t.notify(roster.Raise, a, alarm.Test{}, tell, s.device)
+}
+
+// endSignalAlarm lets a standing alarm of a signal be over.
+func (t *Turn) endSignalAlarm(standing **int64, at measure.Instant, value float64, cause string) error {
+	if *standing == nil {
+		return nil
+	}
+	a, err := t.Tx.Alarm(t.ctx, **standing)
+	if err != nil {
+		return err
+	}
+	*standing = nil
+	at = max(at, a.RaisedAt)
+	a.State, a.ClearedAt, a.ClearedValue, a.Cause = alarm.StateOver, &at, &value, cause
+	return t.over(a, happening{Transition: alarm.Transition{At: at, Value: value}}, alarm.Test{})
+}
+
+// powerSlack is by how much two tellings of one power-on may differ.
+const powerSlack = 5000
+
+// notePowerOn notes when the devices of a pack got power, by their signals that count the seconds since.
+func (t *Turn) notePowerOn(entries []entry) {
+	for i := range entries {
+		e := &entries[i]
+		d := e.signal.device
+		if d.Uptime == "" || e.signal.Name != d.Uptime || !(e.value >= 0) {
+			continue
+		}
+		seconds, err := measure.Convert(e.value, e.signal.Unit, "s")
+		if err != nil {
+			seconds = e.value
+		}
+		t.powerOn(d, e.at-measure.Instant(seconds*1000))
+	}
+}
+
+// powerOn lets the sensors of a device warm up from an instant on.
+func (t *Turn) powerOn(d *deviceLive, at measure.Instant) {
+	for _, s := range d.signals {
+		if s.WarmUp > 0 && at > s.state.WarmFrom+powerSlack {
+			t.touched = true
+			s.state.State = s.state.PowerOn(at)
+			t.changed(s)
+		}
+	}
+}

@@ -1,0 +1,155 @@
+package pipeline
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/calibrate"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+)
+
+// VerificationOrder is a check of a signal against a reference.
+type VerificationOrder struct {
+	Reference float64      `json:"reference" doc:"what the reference instrument says"`
+	Shown     *float64     `json:"shown,omitempty" required:"false" doc:"what the signal shows; its newest value when left out"`
+	Tolerance string       `json:"tolerance" doc:"the largest error that passes: in the unit, or a share of the reference" example:"2%"`
+	Unit      measure.Unit `json:"unit,omitempty" required:"false" doc:"of reference, shown and tolerance; the signal's own when left out"`
+	Note      string       `json:"note,omitempty" required:"false" maxLength:"500"`
+}
+
+// freshEnough is how old the newest value may be for it to be what the signal shows, where no interval says.
+const freshEnough = 5 * time.Minute
+
+// Verify checks what a signal shows against a reference, and keeps what came of it.
+func (p *Pipeline) Verify(ctx context.Context, path string, o VerificationOrder, who Actor) (v calibrate.Verification, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		s, err := t.live.find(path)
+		if err != nil {
+			return err
+		}
+		if v, err = t.verify(s, o); err != nil {
+			return err
+		}
+		v.At, v.Unit, v.Note, v.Who = t.Now, s.Unit, strings.TrimSpace(o.Note), who.Called
+		if err := t.Tx.AddVerification(t.ctx, s.ID, &v); err != nil {
+			return err
+		}
+		units := t.live.site.Units
+		result := "passed"
+		if !v.Passed {
+			result = "failed"
+		}
+		text := fmt.Sprintf("Verification of %s %s: it showed %s where the reference said %s", path, result, measure.Figure(units.Show(v.Shown, s.Unit)), measure.Figure(units.Show(v.Reference, s.Unit)))
+		return t.Enter("verification "+result, path, who.Called, text)
+	})
+	if err != nil {
+		return v, err
+	}
+	return v, p.Remind(ctx)
+}
+
+func (t *Turn) verify(s *signalLive, o VerificationOrder) (v calibrate.Verification, err error) {
+	tolerance, err := calibrate.ParseTolerance(o.Tolerance)
+	if err != nil {
+		return v, &measure.Fault{Field: "tolerance", Reason: err.Error()}
+	}
+	if s.Kind != site.KindNumber {
+		return v, &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; numbers can be verified", s.Path(), held[s.Kind])}
+	}
+	convert, err := unitOf(o.Unit, s)
+	if err != nil {
+		return v, err
+	}
+	reference, shown := convert(o.Reference), s.state.Value
+	if o.Shown != nil {
+		shown = convert(*o.Shown)
+	} else if err := t.fresh(s); err != nil {
+		return v, err
+	}
+	allowed := math.Abs(convert(o.Reference+tolerance.Of(o.Reference)) - reference) // a width, in the signal's unit
+	return calibrate.Verify(shown, reference, allowed), nil
+}
+
+// fresh tells why a signal's newest value is not what it shows now: nil or a *measure.Fault.
+func (t *Turn) fresh(s *signalLive) error {
+	limit := freshEnough
+	if interval := s.interval(); interval != 0 {
+		limit = max(limit, silenceLimit(interval))
+	}
+	switch old := t.Now.Sub(s.state.At); {
+	case s.state.At == 0:
+		return &measure.Fault{Field: "shown", Reason: s.Path() + " has no reading yet; say what it shows"}
+	case old > limit:
+		return &measure.Fault{Field: "shown", Reason: fmt.Sprintf("the newest reading of %s is %s old; say what it shows", s.Path(), roster.Length(old))}
+	}
+	return nil
+}
+
+// VerifyEvery says how often a signal is to be verified; the zero Every: never.
+func (p *Pipeline) VerifyEvery(ctx context.Context, path string, every calibrate.Every, who Actor) error {
+	err := p.Do(ctx, func(t *Turn) error {
+		s, err := t.live.find(path)
+		if err != nil {
+			return err
+		}
+		if err := t.Tx.SetVerifyEvery(t.ctx, s.ID, every, t.Now); err != nil {
+			return err
+		}
+		text := "Signal " + path + " is to be verified every " + every.String()
+		if every == (calibrate.Every{}) {
+			text = "Signal " + path + " need not be verified any more"
+		}
+		return t.Enter("verification planned", path, who.Called, text)
+	})
+	if err != nil {
+		return err
+	}
+	return p.Remind(ctx)
+}
+
+// Remind raises an advisory for each signal whose verification is due, and ends those that were seen to.
+func (p *Pipeline) Remind(ctx context.Context) error {
+	return p.Do(ctx, func(t *Turn) error {
+		duties, err := t.Tx.Duties(t.ctx)
+		if err != nil {
+			return err
+		}
+		zone, err := time.LoadLocation(t.live.site.Zone)
+		if err != nil {
+			zone = time.UTC
+		}
+		for _, d := range duties {
+			s := t.live.signals[d.Signal]
+			due := d.Every.After(d.Last, zone)
+			is := d.Every != (calibrate.Every{}) && due <= t.Now
+			switch {
+			case is && d.Alarm == nil:
+				thing := roster.Thing(site.Title(s.device.Title, s.device.Name), site.Title(s.Title, s.Name))
+				a := alarm.Alarm{Kind: alarm.ByDueDate, Signal: s.Path(), Severity: alarm.Advisory, RaisedAt: due, Value: s.state.Value, Unit: s.Unit, When: "every " + d.Every.String(),
+					Sentence: fmt.Sprintf("%s is due for verification since %s", thing, due.Time().In(zone).Format("2 January 2006")),
+					Advice:   fmt.Sprintf("Hold a reference beside it: jaunty verify %s --reference VALUE --tolerance 2%%", s.Path())}
+				id, err := t.raiseSignalAlarm(s, a)
+				if err != nil {
+					return err
+				}
+				if err := t.Tx.SetDueAlarm(t.ctx, s.ID, &id); err != nil {
+					return err
+				}
+			case !is && d.Alarm != nil:
+				if err := t.endSignalAlarm(&d.Alarm, t.Now, s.state.Value, "it was verified, or need not be"); err != nil {
+					return err
+				}
+				if err := t.Tx.SetDueAlarm(t.ctx, s.ID, nil); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+}

@@ -1,0 +1,86 @@
+package store
+
+import (
+	"context"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/series"
+)
+
+// Doubt is a stretch of a signal whose readings are of no use.
+type Doubt struct {
+	From    measure.Instant `json:"from" db:"from_at" format:"date-time"`
+	Until   measure.Instant `json:"until" db:"until_at" format:"date-time" doc:"its last such reading, or the first of use after it"`
+	Quality measure.Quality `json:"quality" nullable:"false" doc:"all marks in it"`
+}
+
+// Doubts gives the stretches of a signal, end included, whose readings are of no use. Those that lie no further
+// apart than gap are one.
+func (s *Store) Doubts(ctx context.Context, signal int64, from, until, gap measure.Instant) ([]Doubt, error) {
+	tx, err := s.Look(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer tx.Rollback()
+	d := doubts{all: []Doubt{}, gap: gap}
+	// Blocks without such marks stay closed; marks counts them in the order of the marks.
+	var bodies [][]byte
+	err = tx.SelectContext(ctx, &bodies, `
+		select body from block where signal_id = $1 and first_at >= `+blockAt+` and last_at >= $2 and first_at <= $3
+		and marks[1] + marks[2] + marks[3] + marks[7] > 0 order by first_at`, signal, from, until)
+	if err != nil {
+		return nil, err
+	}
+	var room []measure.Reading
+	for _, body := range bodies {
+		if room, err = series.Decode(body, room[:0]); err != nil {
+			return nil, err
+		}
+		d.add(series.Cut(room, from, until))
+	}
+	plain, err := tx.plain(ctx, signal, from, until)
+	d.add(plain)
+	return d.all, err
+}
+
+type doubts struct {
+	all  []Doubt
+	gap  measure.Instant
+	open bool
+}
+
+// add takes readings in order of time; late plain ones may go back.
+func (d *doubts) add(readings []measure.Reading) {
+	for _, r := range readings {
+		last := len(d.all) - 1
+		switch bad := r.Quality & measure.Unusable; {
+		case bad == 0 && d.open:
+			d.all[last].Until, d.open = max(d.all[last].Until, r.At), false
+		case bad != 0 && last >= 0 && (d.open || r.At-d.all[last].Until <= d.gap):
+			d.all[last].Until, d.all[last].Quality, d.open = max(d.all[last].Until, r.At), d.all[last].Quality|bad, true
+		case bad != 0:
+			d.all, d.open = append(d.all, Doubt{r.At, r.At, bad}), true
+		}
+	}
+	d.open = false
+}
+
+// Work is what is still to be computed anew of a signal and of all that is derived from it.
+type Work struct {
+	Left measure.Instant `json:"left" db:"left_ms" doc:"milliseconds of readings that are still to be done; 0: all is"`
+	Of   measure.Instant `json:"of" db:"of_ms" doc:"of so many that were noted"`
+}
+
+// Work tells how far the background work on a signal and what is derived from it is.
+func (s *Store) Work(ctx context.Context, signal int64) (w Work, err error) {
+	err = s.db.GetContext(ctx, &w, `
+		with recursive touched(id) as (select $1::bigint union select i.derived_id from derived_input i join touched t on t.id = i.input_id),
+		waits(from_at, begun_at, until_at) as (
+		    select t.from_at, t.begun_at, t.until_at from stale t where t.signal_id in (select id from touched)
+		    union all select r.from_at, r.begun_at, least(r.until_at, st.at) from recompute r join signal_state st on st.signal_id = r.signal_id where r.signal_id in (select id from touched)
+		    union all select v.computed_until, 0, n.at from signal v join touched t on t.id = v.id
+		              cross join lateral (select max(st.at) - 3600000 as at from derived_input i join signal_state st on st.signal_id = i.input_id where i.derived_id = v.id) n
+		              where v.recipe is not null and v.computed_until < n.at)
+		select coalesce(sum(greatest(until_at - from_at + 1, 0)), 0)::bigint as left_ms, coalesce(sum(greatest(until_at - begun_at + 1, 0)), 0)::bigint as of_ms from waits`, signal)
+	return w, err
+}
