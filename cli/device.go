@@ -18,7 +18,7 @@ import (
 
 func deviceCommand() *cobra.Command {
 	return group("device", "Boxes on the network that send readings", deviceAddCommand(), deviceListCommand(), deviceShowCommand(), deviceSetCommand(),
-		deviceCodeCommand(), deviceSettingsCommand(), deviceKeyCommand(), deviceExportCommand(), deviceDeleteCommand())
+		deviceCodeCommand(), deviceSettingsCommand(), deviceKeyCommand(), deviceExportCommand(), deviceSheetCommand(), devicePowerOnCommand(), deviceDeleteCommand())
 }
 
 const devicesPath = "/api/v1/devices"
@@ -297,13 +297,14 @@ func deviceSetCommand() *cobra.Command {
 	f.String("title", "", "what people call it")
 	f.String("interval", "", "how often something is expected of it; after three of them it is silent. 0s: nobody says")
 	f.String("behind", "", "the gateway that it stands behind; '' for none")
+	f.String("uptime", "", "its signal that counts the seconds since power-on; '' for none")
 	f.Bool("closed", false, "no new signals appear")
 	f.Bool("silence-alarm", true, "its silence raises an alarm")
 	f.Float64("clock-offset", 0, "seconds that are added to the times it sends")
 	completeDevices(c, "behind")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		change := map[string]any{}
-		for flag, field := range map[string]string{"title": "title", "interval": "interval", "behind": "behind"} {
+		for flag, field := range map[string]string{"title": "title", "interval": "interval", "behind": "behind", "uptime": "uptime"} {
 			if f.Changed(flag) {
 				change[field], _ = f.GetString(flag)
 			}

@@ -51,7 +51,7 @@ func tellFirst(c *cobra.Command, s *client.Client, story deviceStory, w io.Write
 	fmt.Fprintln(w, "It is here:")
 	for _, v := range signals {
 		if v.Device == story.Name && v.At != nil {
-			fmt.Fprintf(w, "  %s  %s\n", v.Path(), reads(v))
+			fmt.Fprintf(w, "  %s  %s\n", v.Path(), reads(v, nil))
 		}
 	}
 	if off := clockOf(story.Device); off != "-" && off != "right" {

@@ -23,6 +23,7 @@ func guardCommand() *cobra.Command {
 // guardFlags are the flags that describe a guard.
 func guardFlags(f *pflag.FlagSet) {
 	f.String("when", "", "'above X', 'at least X', 'below X', 'at most X', 'outside A..B', 'inside A..B', 'is on', 'is off'")
+	f.String("unit", "", "unit of limits and deadband, if it is not the one in which the signal is stored")
 	f.Float64("deadband", 0, "how far back past the limit the value must come before the alarm clears")
 	f.String("on-delay", "0s", "how long the test must hold before the alarm is raised, like 10s, 5m, 2h, 1d")
 	f.String("off-delay", "0s", "how long the clear test must hold before the alarm is over")
@@ -40,6 +41,8 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 		switch flag.Name {
 		case "when":
 			g.When, bad = alarm.ParseTest(text("when"))
+		case "unit":
+			g.Unit = measure.Unit(text("unit"))
 		case "deadband":
 			g.Deadband, bad = f.GetFloat64("deadband")
 		case "on-delay":
@@ -61,6 +64,9 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 			err = errors.Join(err, fmt.Errorf("--%s: %w", flag.Name, bad))
 		}
 	})
+	if g.ID != 0 && f.Changed("unit") && (!f.Changed("when") || g.Deadband != 0 && !f.Changed("deadband")) {
+		err = errors.New("--unit is of --when and --deadband; say both again")
+	}
 	if err == nil {
 		var fault *measure.Fault
 		if errors.As(g.Check(), &fault) {
@@ -112,6 +118,9 @@ func saveGuard(c *cobra.Command, method, path string, g alarm.Guard) error {
 func guardBody(g alarm.Guard) map[string]any {
 	body := map[string]any{"signal": g.Signal, "when": g.When, "deadband": g.Deadband, "on_delay": g.OnDelay, "off_delay": g.OffDelay,
 		"severity": g.Severity, "tell": g.Tell, "advice": g.Advice}
+	if g.Unit != "" {
+		body["unit"] = g.Unit
+	}
 	if g.Name != "" {
 		body["name"] = g.Name
 	}

@@ -158,9 +158,14 @@ func moment(text string) (measure.Instant, error) {
 	if d, err := measure.ParseDuration(text); err == nil {
 		return measure.InstantOf(time.Now()).Add(-time.Duration(d)), nil
 	}
+	for _, layout := range []string{time.DateOnly, "2006-01-02 15:04", time.DateTime} {
+		if t, err := time.ParseInLocation(layout, text, time.Local); err == nil {
+			return measure.InstantOf(t), nil
+		}
+	}
 	var i measure.Instant
 	if i.UnmarshalText([]byte(text)) != nil {
-		return 0, fmt.Errorf("%q is neither a time like 2026-03-01T14:05:00Z nor a length of time like 15m, 1h or 2d", text)
+		return 0, fmt.Errorf("%q is neither a time like 2026-03-01T14:05:00Z or 2026-03-01 nor a length of time like 15m, 1h or 2d", text)
 	}
 	return i, nil
 }
@@ -202,7 +207,11 @@ func follow(c *cobra.Command, wanted []string) error {
 	if err != nil {
 		return err
 	}
-	f := follower{wanted: wanted, told: map[string]measure.Instant{}}
+	units, err := shownUnits(c, s)
+	if err != nil {
+		return err
+	}
+	f := follower{wanted: wanted, told: map[string]measure.Instant{}, units: units}
 	if err := f.check(c); err != nil {
 		return err
 	}
@@ -238,6 +247,7 @@ func follow(c *cobra.Command, wanted []string) error {
 type follower struct {
 	wanted []string
 	told   map[string]measure.Instant // the newest reading that was printed of each signal
+	units  site.Units
 }
 
 // check tells whether there is a device of each wanted name; a signal of it may still appear.
@@ -274,7 +284,7 @@ func (f follower) print(c *cobra.Command, change site.Change) error {
 		}
 		f.told[v.Path()] = *v.At
 		line := map[string]any{"kind": "signal", "signal": v}
-		if err := show(c, line, func(w io.Writer) { fmt.Fprintf(w, "%s  %-28s %s\n", clock(v.At), v.Path(), reads(v)) }); err != nil {
+		if err := show(c, line, func(w io.Writer) { fmt.Fprintf(w, "%s  %-28s %s\n", clock(v.At), v.Path(), reads(v, f.units)) }); err != nil {
 			return err
 		}
 	}

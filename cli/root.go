@@ -74,7 +74,7 @@ right person, and tells them again when it is over.
 	root.SetFlagErrorFunc(flagError)
 	root.AddCommand(serveCommand(), demoCommand(), loginCommand(), logoutCommand(), deviceCommand(), arrivalCommand(), kitCommand(), signalCommand(), guardCommand(),
 		sendCommand(), followCommand(), readingCommand(), alarmCommand(), journalCommand(), noticeCommand(), personCommand(), standinCommand(), openAPICommand(),
-		exportCommand(), importCommand(), clearCommand(), chartCommand(), storageCommand(), backupCommand(), restoreCommand(), sqlCommand())
+		exportCommand(), importCommand(), clearCommand(), chartCommand(), storageCommand(), calibrateCommand(), verifyCommand(), compareCommand(), totalCommand(), tariffCommand(), unitsCommand(), backupCommand(), restoreCommand(), sqlCommand())
 	return root
 }
 

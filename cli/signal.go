@@ -16,45 +16,61 @@ import (
 )
 
 func signalCommand() *cobra.Command {
-	return group("signal", "Streams of readings", signalListCommand(), signalSetCommand())
+	return group("signal", "Streams of readings", signalListCommand(), signalShowCommand(), signalSetCommand(), signalKindsCommand(), signalDeriveCommand(), signalRemoveCommand())
 }
 
 func signalListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All signals with their newest readings", Args: exactly(), Example: "  jaunty signal list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			signals, err := fetch[[]site.Signal](c, "/api/v1/signals")
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			var signals []site.Signal
+			if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals", nil, &signals); err != nil {
+				return err
+			}
+			units, err := shownUnits(c, s)
 			if err != nil {
 				return err
 			}
 			return show(c, signals, func(w io.Writer) {
 				rows := [][]string{}
 				for _, v := range signals {
-					rows = append(rows, []string{v.Path(), roster.Thing(v.DeviceTitle, v.Title), reads(v), age(v.At)})
+					rows = append(rows, []string{v.Path(), roster.Thing(v.DeviceTitle, v.Title), reads(v, units), age(v.At), v.MadeOf})
 				}
-				table(w, "No signals yet; they appear by themselves at the first reading.", []string{"SIGNAL", "CALLED", "READS", "MEASURED"}, rows)
+				table(w, "No signals yet; they appear by themselves at the first reading.", []string{"SIGNAL", "CALLED", "READS", "MEASURED", "COMPUTED"}, rows)
 			})
 		},
 	}
 }
 
-// reads writes a signal's newest value for people.
-func reads(v site.Signal) string {
+// reads writes a signal's newest value for people, in the units that they see.
+func reads(v site.Signal, units site.Units) string {
 	switch {
 	case v.Value == nil:
 		return "-"
 	case v.Text != nil:
 		return clip(*v.Text, 40)
-	case v.Kind == site.KindSwitch && *v.Value == 0:
-		return "off"
 	case v.Kind == site.KindSwitch:
+		if name := v.Bands.Name(*v.Value); name != "" {
+			return name
+		}
+		if *v.Value == 0 {
+			return "off"
+		}
 		return "on"
 	}
-	value := *v.Value
-	if v.Step > 0 { // no finer than the instrument can tell
+	value, unit := units.Show(*v.Value, v.Unit)
+	if v.Step > 0 && unit == v.Unit { // no finer than the instrument can tell
 		value = math.Round(value/v.Step) * v.Step
 	}
-	return measure.Figure(value, v.Unit)
+	text := measure.Figure(value, unit)
+	if !v.Quality.Usable() {
+		text += " (" + v.Quality.String() + ")"
+	}
+	return text
 }
 
 func signalSetCommand() *cobra.Command {
@@ -62,6 +78,9 @@ func signalSetCommand() *cobra.Command {
 		Use: "set DEVICE/SIGNAL", Short: "Say what a signal is called, its unit, span, step, bands and interval", Args: exactly("DEVICE/SIGNAL"),
 		Example: `  jaunty signal set greenhouse-door/temp --title 'Air temperature' --unit Cel
   jaunty signal set boiler-room/co --span 0..500 --step 1 --interval 2s
+  jaunty signal set pond/oxygen --span 0.5..200 --fails-to low --fault-after 5m
+  jaunty signal set potting-shed/vapour --warm-up 3m --stuck-after 2h
+  jaunty signal set boiler-room/flame-eye --band 'flame off' --band 'dark on'
   jaunty signal set cistern/level --band 'dry ..1150' --band 'falling 1150..2900' --band 'covered 2900..'`,
 	}
 	f := c.Flags()
@@ -69,11 +88,18 @@ func signalSetCommand() *cobra.Command {
 	f.String("quantity", "", "what it measures, in a word or two")
 	f.String("unit", "", "SenML or UCUM code (Cel, %RH, ppm, V …); can be said once")
 	f.String("span", "", "the values that the instrument can truly give, LOW..HIGH")
+	f.Bool("no-span", false, "forget the span")
+	f.String("fails-to", "", "the side of the span to which the instrument fails: low, high or both; '' for none")
 	f.Float64("step", 0, "resolution")
-	f.StringArray("band", nil, "a named stretch of its values, 'NAME FROM..TO'; repeat for each; all together replace the old ones")
+	f.String("warm-up", "", "how long after power-on its readings are not to be believed; 0s: it needs no warming")
+	f.String("warm-gap", "", "a longer gap between two readings means that it was without power; 0s: a gap says nothing")
+	f.String("stuck-after", "", "how long its last digit may stand still; 0s: for ever")
+	f.String("fault-after", "", "how long readings that cannot be believed may come before a sensor fault; 0s: 10m")
+	f.StringArray("band", nil, "a named stretch of its values, 'NAME FROM..TO [COLOUR]', or 'NAME off' and 'NAME on'; repeat for each; all together replace the old ones")
 	f.String("interval", "", "how often a reading is expected; 0s: as often as its device's")
 	f.String("keep-readings", "", "for how long its readings are kept (90d); 0s: as its kit or the site says")
 	f.String("keep-figures", "", "for how long its figures by hour and day are kept; 0s: as its kit or the site says")
+	completeFrom(c, "fails-to", "low", "high", "both")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if _, _, err := site.SplitPath(args[0]); err != nil {
 			return wrongUse{err}
@@ -105,7 +131,10 @@ func signalChange(c *cobra.Command) (map[string]any, error) {
 			change[name] = f.Value.String()
 		}
 	}
-	for _, name := range []string{"keep-readings", "keep-figures"} {
+	if no, _ := c.Flags().GetBool("no-span"); no {
+		change["no_span"] = true
+	}
+	for _, name := range []string{"keep-readings", "keep-figures", "fails-to", "warm-up", "warm-gap", "stuck-after", "fault-after"} {
 		if f := c.Flags().Lookup(name); f.Changed {
 			change[strings.ReplaceAll(name, "-", "_")] = f.Value.String()
 		}

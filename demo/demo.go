@@ -107,6 +107,14 @@ func (s *Site) SetUp(ctx context.Context) error {
 				return err
 			}
 		}
+		for _, d := range all {
+			if err := s.expect(ctx, d.Device); err != nil {
+				return err
+			}
+		}
+		if err := s.giveMeaning(ctx); err != nil {
+			return err
+		}
 		s.Memory.HistoryDone = true
 		if err := s.Memory.keep(); err != nil {
 			return err
@@ -168,9 +176,6 @@ func (s *Site) Run(ctx context.Context) {
 			s.Say("%s has no link: %v", d.Name, err)
 			continue
 		}
-		if err := s.expect(ctx, d.Device); err != nil {
-			s.Say("%s: %v", d.Name, err)
-		}
 		all.Go(func() { d.Run(ctx, link, s.complain(d.Name)) })
 	}
 	if link, err := s.link(ctx, byMQTT, stranger().Name, s.Memory.Enrolment); err == nil {
@@ -213,7 +218,7 @@ func (s *Site) narrate(ctx context.Context) {
 	if signals := []site.Signal{}; s.Owner.Do(ctx, http.MethodGet, "/api/v1/signals", nil, &signals) == nil {
 		for _, v := range signals {
 			if v.Value != nil {
-				newest[v.Path()] = measure.Figure(*v.Value, v.Unit)
+				newest[v.Path()] = figureOf(&v)
 			}
 		}
 	}
@@ -230,7 +235,7 @@ func (s *Site) narrate(ctx context.Context) {
 			}
 			for _, v := range change.Signals {
 				if v.Value != nil {
-					newest[v.Path()] = measure.Figure(*v.Value, v.Unit)
+					newest[v.Path()] = figureOf(&v)
 				}
 			}
 			if time.Since(told) > 10*time.Second {
@@ -244,6 +249,15 @@ func (s *Site) narrate(ctx context.Context) {
 		case <-time.After(time.Second):
 		}
 	}
+}
+
+// figureOf writes what a signal reads, no finer than its instrument can tell.
+func figureOf(v *site.Signal) string {
+	value := *v.Value
+	if v.Step > 0 {
+		value = rounded(value, v.Step)
+	}
+	return measure.Figure(value, v.Unit)
 }
 
 func (s *Site) tellAlarm(before, a alarm.Alarm) {

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/quality"
 	"jauntylark/core/site"
 	"jauntylark/standin"
 )
@@ -105,11 +106,11 @@ func devices(c clock) []device {
 		{&standin.Device{Name: "cistern", Every: 2 * time.Second, Firmware: "1.4.2", Away: func(at measure.Instant) bool { return cisternAway(at, c.live) },
 			Signals: []standin.Signal{sig("level", "count", c.level, 1), sig("conductivity", "uS/cm", conductivity, 1)}}, byMQTT, "level-probe"},
 		{&standin.Device{Name: "gate-node", Every: 5 * time.Minute, Firmware: "3.1.0", Signals: []standin.Signal{
-			sig("battery", "V", c.battery, 0.01), sig("air", "Cel", gateAir, 0.1), sig("humidity", "%RH", gateHumidity, 0.5)}}, byCoAP, ""},
+			sig("cell", "V", func(at measure.Instant) float64 { return c.battery(at) / 3.2 }, 0.001), sig("air", "Cel", gateAir, 0.1), sig("humidity", "%RH", gateHumidity, 0.5)}}, byCoAP, ""},
 		{&standin.Device{Name: "fog-pump", Every: time.Second, Signals: []standin.Signal{sig("supply", "V", c.fogPump, 0.1)}}, byMQTT, ""},
 		{&standin.Device{Name: "boiler-room", Every: 2 * time.Second, Firmware: "1.1.0", Signals: []standin.Signal{
 			sig("carbon-monoxide", "ppm", c.carbonMonoxide, 1), {Name: "flame-eye", Value: flameEye, Switch: true}}}, byMQTT, ""},
-		{&standin.Device{Name: "potting-shed", Every: 15 * time.Second, Signals: []standin.Signal{sig("dust", "ug/m3", dust, 1), sig("vapour", "ppb", vapour, 1)}}, byHTTP, ""},
+		{&standin.Device{Name: "potting-shed", Every: 15 * time.Second, Signals: []standin.Signal{sig("dust", "ug/m3", dust, 1), sig("vapour", "ppb", c.vapour, 1), sig("uptime", "s", c.uptime, 1)}}, byHTTP, ""},
 		{&standin.Device{Name: "compost", Every: 15 * time.Second, Signals: []standin.Signal{sig("core", "Cel", c.compostCore, 0.1), sig("edge", "Cel", compostEdge, 0.1)}}, byMQTT, ""},
 		{&standin.Device{Name: "switchboard-eye", Every: 5 * time.Minute, Signals: []standin.Signal{
 			sig("spot", "Cel", c.terminal, 0.1), sig("highest", "Cel", func(at measure.Instant) float64 { return c.terminal(at) + 0.4 }, 0.1), sig("mean", "Cel", boardMean, 0.1)}}, byHTTP, ""},
@@ -130,7 +131,7 @@ func fernHouse(liveSince measure.Instant) *standin.Device {
 		return usual + ventStuck(at, liveSince)*(33-usual) + 0.1*jitter(at, 1)
 	}
 	glass := func(at measure.Instant) float64 {
-		return 9 + 2.5*drift(at, 1.7*day, 50) + (6+2*drift(at, day, 51))*wave(at, day, -0.3) + 0.3*wave(at, 31*minute, 0.2) + 0.08*jitter(at, 2) + 4*ventStuck(at, liveSince)
+		return 17 + 2.9*drift(at, 1.7*day, 50) + (3.6+0.8*drift(at, day, 51))*wave(at, day, -0.3) + 0.3*wave(at, 31*minute, 0.2) + 0.08*jitter(at, 2) + 4*ventStuck(at, liveSince)
 	}
 	humidity := func(at measure.Instant) float64 {
 		return math.Min(99, 82-5*drift(at, 1.7*day, 52)-6*wave(at, day, -0.33)+3*wave(at, 73*minute, 0.4)+0.5*jitter(at, 3)-17*ventStuck(at, liveSince))
@@ -190,13 +191,13 @@ var called = map[string]string{
 	"fog-pump/supply": "Supply voltage", "boiler-room/carbon-monoxide": "Carbon monoxide", "boiler-room/flame-eye": "Flame eye",
 	"potting-shed/dust": "Dust", "potting-shed/vapour": "Solvent vapour", "compost/core": "Core temperature", "compost/edge": "Edge temperature",
 	"switchboard-eye/spot": "Main terminal", "switchboard-eye/highest": "Highest", "switchboard-eye/mean": "Mean",
-	"gate-node/battery": "Battery", "gate-node/air": "Air temperature", "gate-node/humidity": "Humidity",
+	"gate-node/cell": "Cell behind the divider", "gate-node/air": "Air temperature", "gate-node/humidity": "Humidity",
 }
 
 // kits are the demo's kits, as the API takes them.
 var kits = []site.Kit{
 	{Name: "pond-probe", Title: "Pond probe", About: "Dissolved oxygen and temperature, on a float.", Signals: []site.KitSignal{
-		{Name: "oxygen", Title: "Dissolved oxygen", Quantity: "dissolved oxygen", Unit: "%", Span: &site.Span{Low: 0, High: 200}, Step: 0.1},
+		{Name: "oxygen", Title: "Dissolved oxygen", Quantity: "dissolved oxygen", Unit: "%", Span: &site.Span{Low: 0.5, High: 200}, FailsTo: quality.Low, Fault: measure.Duration(5 * time.Minute), Step: 0.1},
 		{Name: "water", Title: "Water temperature", Quantity: "temperature", Unit: "Cel", Span: &site.Span{Low: -5, High: 60}, Step: 0.1},
 	}, Tiles: []site.KitTile{{Kind: "value", Signals: []string{"oxygen"}}, {Kind: "lines", Signals: []string{"oxygen", "water"}}}},
 	{Name: "bench-probe", Title: "Bench probe", About: "Two probes of a propagation bench. They send Fahrenheit; it is stored in Celsius.", Signals: []site.KitSignal{
@@ -224,6 +225,12 @@ var guards = []guard{
 		"tell": []string{Owner, "tadhg@hollowbrook.example"}, "advice": "Switch on the cascade; its switch is behind the statue."},
 	{"name": "fern-house-stuffy", "signal": "fern-house/co2", "when": "above 900", "deadband": 50, "on_delay": "2m", "off_delay": "2m", "severity": "advisory",
 		"tell": []string{}},
+	{"name": "fern-house-condensation", "signal": "fern-house/glass-margin", "when": "below 0.5", "deadband": 0.5, "on_delay": "10m", "off_delay": "10m", "severity": "advisory",
+		"tell": []string{}, "advice": "Air the house once it is warmer outside than in."},
+	{"name": "fog-pump-busy", "signal": "fog-pump/times-usual", "when": "above 2", "deadband": 0.5, "on_delay": "10m", "off_delay": "1h", "severity": "warning",
+		"tell": []string{Owner}, "advice": "Look whether its valve sticks."},
+	{"name": "carbon-monoxide-high", "signal": "boiler-room/carbon-monoxide", "when": "above 100", "deadband": 20, "on_delay": "10s", "off_delay": "1m", "severity": "critical",
+		"tell": []string{Owner, "tadhg@hollowbrook.example"}, "advice": "Stay out, open the outer door, switch the boiler off at the red switch outside."},
 	{"name": "cistern-dry", "signal": "cistern/level", "when": "below 1150", "deadband": 100, "on_delay": "10s", "off_delay": "10s", "severity": "warning",
 		"tell": []string{Owner}, "advice": "Open the feed by hand; the stopcock is under the slate."},
 }

@@ -80,8 +80,23 @@ func dust(at measure.Instant) float64 {
 	return 14 + 6*daylight(at) + 3*wave(at, 50*minute, 0.1) + 2*jitter(at, 38)
 }
 
-func vapour(at measure.Instant) float64 {
-	return 110 + 25*daylight(at) + 12*wave(at, 2.2*hour, 0.3) + 4*jitter(at, 39)
+// vapour reads far too high until the sensor has warmed up.
+func (c clock) vapour(at measure.Instant) float64 {
+	cold := 0.0
+	if c.live != 0 {
+		cold = 900 * math.Exp(-c.uptime(at)/40)
+	}
+	return 110 + 25*daylight(at) + 12*wave(at, 2.2*hour, 0.3) + 4*jitter(at, 39) + cold
+}
+
+// uptime counts the seconds since the potting shed got power: when the site was set up, or when the live devices
+// began.
+func (c clock) uptime(at measure.Instant) float64 {
+	since := max(c.begun-60*86_400_000, 0)
+	if c.live != 0 {
+		since = c.live
+	}
+	return max(0, float64(at-since)/1000)
 }
 
 // compostCore: the heap runs hot since nine days.

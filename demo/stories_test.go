@@ -63,10 +63,10 @@ func TestTheHistoryTellsItsStories(t *testing.T) {
 	if _, high := span("switchboard-eye/spot", 1, 0, 300_000); high < 50 {
 		t.Errorf("the terminal is at %v", high)
 	}
-	before, _ := span("gate-node/battery", 14, 13.1, 300_000)
-	cloudy, _ := span("gate-node/battery", 8, 6, 300_000)
-	after, _ := span("gate-node/battery", 2, 1, 300_000)
-	if !(cloudy < before-0.2 && after > cloudy+0.2) {
+	before, _ := span("gate-node/cell", 14, 13.1, 300_000)
+	cloudy, _ := span("gate-node/cell", 8, 6, 300_000)
+	after, _ := span("gate-node/cell", 2, 1, 300_000)
+	if !(cloudy < before-0.06 && after > cloudy+0.06) {
 		t.Errorf("the battery: %v before, %v in the clouds, %v after", before, cloudy, after)
 	}
 	if low, _ := span("bench/root-zone", 1, 0.5, 15_000); low > 62 { // °F

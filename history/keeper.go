@@ -34,7 +34,7 @@ type Keeper struct {
 	store    *store.Store
 	pipeline *pipeline.Pipeline
 	Options
-	soon chan struct{}
+	soon, anew chan struct{}
 }
 
 // New makes a Keeper; Run makes it work.
@@ -48,14 +48,16 @@ func New(s *store.Store, p *pipeline.Pipeline, o Options) *Keeper {
 	if o.DiskEvery == 0 {
 		o.DiskEvery = diskEvery
 	}
-	return &Keeper{store: s, pipeline: p, Options: o, soon: make(chan struct{}, 1)}
+	return &Keeper{store: s, pipeline: p, Options: o, soon: make(chan struct{}, 1), anew: make(chan struct{}, 1)}
 }
 
 // Soon has the work that waits done without a pause: what was cleared, or is stale.
 func (k *Keeper) Soon() {
-	select {
-	case k.soon <- struct{}{}:
-	default:
+	for _, loop := range []chan struct{}{k.soon, k.anew} {
+		select {
+		case loop <- struct{}{}:
+		default:
+		}
 	}
 }
 
@@ -65,10 +67,7 @@ const (
 	sealFrom    = 50_000           // so many plain rows are sealed at once, however young the last sealing is
 	sealUrgent  = 2_000_000        // so many are sealed without a rest
 	visit       = 30 * time.Second // how long one sort of work goes on before the others have their turn
-	followAfter = 20 * time.Second
 	pruneEvery  = time.Hour
-
-	computeEvery = 15 * time.Minute // so much of a derived signal is stored at once
 )
 
 // Run works until ctx ends.
@@ -78,14 +77,13 @@ func (k *Keeper) Run(ctx context.Context) {
 	if k.Folder != "" {
 		all.Go(func() { k.watchDisk(ctx) })
 	}
+	all.Go(func() { k.computeAnew(ctx) })
 	sealed, pruned := time.Now(), time.Time{}
 	for {
-		hurried := false
 		select {
 		case <-ctx.Done():
 			return
 		case <-k.soon:
-			hurried = true
 		case <-time.After(min(between, k.SealAfter)):
 		}
 		k.try(ctx, "clearing", k.clear)
@@ -93,8 +91,6 @@ func (k *Keeper) Run(ctx context.Context) {
 			k.try(ctx, "sealing", k.seal)
 			sealed = time.Now()
 		}
-		k.try(ctx, "computing derived signals", func(ctx context.Context) error { return k.derive(ctx, hurried) })
-		k.try(ctx, "computing figures anew", func(ctx context.Context) error { return k.follow(ctx, hurried) })
 		if time.Since(pruned) >= pruneEvery {
 			k.try(ctx, "letting go what is old", k.prune)
 			k.try(ctx, "reminding of verifications", k.pipeline.Remind)
@@ -129,48 +125,6 @@ func (k *Keeper) seal(ctx context.Context) error {
 		select { // what comes in goes first
 		case <-ctx.Done():
 		case <-time.After(5 * time.Since(begun)):
-		}
-	}
-	return nil
-}
-
-// follow computes anew what is stale: noted a little while ago, so that what belongs together is done
-// together.
-func (k *Keeper) follow(ctx context.Context, hurried bool) error {
-	before := k.Now()
-	if err := k.store.NoteNewRules(ctx, before); err != nil {
-		return err
-	}
-	if !hurried {
-		before = before.Add(-min(followAfter, 10*k.SealAfter))
-	}
-	for end := time.Now().Add(visit); time.Now().Before(end); {
-		if some, err := k.store.Follow(ctx, before); err != nil || !some {
-			return err
-		}
-	}
-	return nil
-}
-
-// derive stores what is derived: what was touched at once, what is new now and then.
-func (k *Keeper) derive(ctx context.Context, hurried bool) error {
-	if err := k.store.NoteNewHolds(ctx); err != nil {
-		return err
-	}
-	while := computeEvery
-	if hurried {
-		while = 0
-	}
-	for end := time.Now().Add(visit); time.Now().Before(end); {
-		now := k.Now()
-		done, err := k.store.Compute(ctx, now.Add(-store.ComputeAfter), now, while)
-		if err != nil || !done.Some {
-			return err
-		}
-		if done.Newest {
-			if err := k.pipeline.Renew(ctx, done.Signal); err != nil {
-				return err
-			}
 		}
 	}
 	return nil

@@ -72,7 +72,10 @@ func (t *Turn) verify(s *signalLive, o VerificationOrder) (v calibrate.Verificat
 	} else if err := t.fresh(s); err != nil {
 		return v, err
 	}
-	allowed := math.Abs(convert(o.Reference+tolerance.Of(o.Reference)) - reference) // a width, in the signal's unit
+	allowed := tolerance.Of(o.Reference)
+	if o.Unit != "" { // it is a width
+		allowed = math.Abs(convert(o.Reference+allowed) - reference)
+	}
 	return calibrate.Verify(shown, reference, allowed), nil
 }
 

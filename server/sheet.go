@@ -110,7 +110,7 @@ func (s sheetSignal) Result(v calibrate.Verification) string {
 // rows are the sheet as CSV: a line for each pair and each verification.
 func (s *sheet) rows() [][]string {
 	rows := [][]string{{"device", "signal", "unit", "what", "at", "in_force_from", "shown", "reference", "error", "tolerance", "result", "method", "who", "note"}}
-	number := func(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
+	number := func(v float64) string { return strconv.FormatFloat(v, 'g', 12, 64) }
 	for _, g := range s.Signals {
 		for _, k := range g.Calibrations {
 			state := "in force"

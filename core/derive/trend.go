@@ -114,7 +114,8 @@ func hoursLeft(r *Recipe, _ []Source, m *Machine) error {
 		if slope >= 0 { // it may never be empty
 			return farthest, true
 		}
-		return min(farthest, max(0, v[0]/-slope)), true
+		hours := max(0, v[0]/-slope)
+		return hours, hours <= farthest
 	}
 	return nil
 }

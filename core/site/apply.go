@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
 )
 
 // Made is a device as it stands, as far as a kit can change it.
@@ -107,6 +108,18 @@ func (a *Applied) signal(ks *KitSignal) {
 	if ks.Span != nil && a.change(what, "span", spanWords(s.SpanLow, s.SpanHigh), spanWords(&ks.Span.Low, &ks.Span.High)) {
 		s.SpanLow, s.SpanHigh = &ks.Span.Low, &ks.Span.High
 	}
+	if ks.FailsTo != "" && a.change(what, "fails_to", string(s.FailsTo), string(ks.FailsTo)) {
+		s.FailsTo = ks.FailsTo
+	}
+	for _, d := range []struct {
+		field string
+		into  *measure.Duration
+		want  measure.Duration
+	}{{"warm_up", &s.WarmUp, ks.WarmUp}, {"warm_gap", &s.WarmGap, ks.WarmGap}, {"stuck_after", &s.StuckAfter, ks.Stuck}, {"fault_after", &s.FaultAfter, ks.Fault}} {
+		if d.want != 0 && a.change(what, d.field, d.into.String(), d.want.String()) {
+			*d.into = d.want
+		}
+	}
 	if ks.Step != 0 && a.change(what, "step", fmt.Sprint(s.Step), fmt.Sprint(ks.Step)) {
 		s.Step = ks.Step
 	}
@@ -165,7 +178,11 @@ func (b Bands) words() string {
 func KitFrom(name string, m Made) Kit {
 	k := Kit{Name: name, Title: m.Device.Title, Interval: m.Device.Interval, Closed: m.Device.Closed, Settings: m.Device.Settings}
 	for _, s := range m.Signals {
-		ks := KitSignal{Name: s.Name, Title: s.Title, Quantity: s.Quantity, Unit: s.Unit, Step: s.Step, Bands: s.Bands, Interval: s.Interval}
+		if s.MadeOf != "" {
+			continue // a kit describes what is measured
+		}
+		ks := KitSignal{Name: s.Name, Title: s.Title, Quantity: s.Quantity, Unit: s.Unit, Step: s.Step, Bands: s.Bands, Interval: s.Interval,
+			FailsTo: s.FailsTo, WarmUp: s.WarmUp, WarmGap: s.WarmGap, Stuck: s.StuckAfter, Fault: s.FaultAfter}
 		if s.Kind != KindNumber {
 			ks.Kind = s.Kind
 		}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -16,7 +17,12 @@ type Band struct {
 	Name string   `json:"name" minLength:"1" maxLength:"40" example:"dry"`
 	From *float64 `json:"from,omitempty" required:"false" doc:"lowest value of the band; left out: from the lowest on"`
 	To   *float64 `json:"to,omitempty" required:"false" doc:"the band ends before this value; left out: up to the highest"`
+
+	Colour string `json:"colour,omitempty" required:"false" enum:"blue,green,yellow,orange,red,grey" doc:"how charts tint it; left out: not at all"`
 }
+
+// Colours lists the colours of bands.
+var Colours = []string{"blue", "green", "yellow", "orange", "red", "grey"}
 
 // Bands are the bands of one signal, in order.
 type Bands []Band
@@ -37,6 +43,8 @@ func (b Bands) Check() error {
 			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %d has no name", i+1)}
 		case math.IsNaN(from) || math.IsNaN(to) || from >= to:
 			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q goes from %v to %v; the lower value comes first", band.Name, from, to)}
+		case band.Colour != "" && !slices.Contains(Colours, band.Colour):
+			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q: %s", band.Name, Unknown("colour", band.Colour, Colours))}
 		case from < last:
 			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q begins at %v, inside the one before it", band.Name, from)}
 		}
@@ -45,14 +53,38 @@ func (b Bands) Check() error {
 	return nil
 }
 
-// ParseBand reads "dry ..1150", "fine 1150..2900" or "wet 2900..".
+// Name gives the name of the band that a value lies in; empty when it lies in none.
+func (b Bands) Name(value float64) string {
+	for _, band := range b {
+		if (band.From == nil || value >= *band.From) && (band.To == nil || value < *band.To) {
+			return band.Name
+		}
+	}
+	return ""
+}
+
+// bandForms is what an error says when a band cannot be read.
+const bandForms = "write it like 'dry ..1150', 'fine 1150..2900 green' or, of what is on or off, 'flame off'"
+
+// ParseBand reads "dry ..1150", "fine 1150..2900 green" or "wet 2900.."; "flame off" names what is on or off.
 func ParseBand(text string) (Band, error) {
-	name, stretch, found := cutLast(strings.TrimSpace(text), " ")
+	rest := strings.TrimSpace(text)
+	colour := ""
+	if before, last, found := cutLast(rest, " "); found && slices.Contains(Colours, last) {
+		rest, colour = strings.TrimSpace(before), last
+	}
+	name, stretch, found := cutLast(rest, " ")
+	switch stretch {
+	case "off":
+		stretch = "..1"
+	case "on":
+		stretch = "1.."
+	}
 	low, high, dotted := strings.Cut(stretch, "..")
 	if !found || !dotted {
-		return Band{}, fmt.Errorf("%q is not a band; write it like 'dry ..1150', 'fine 1150..2900' or 'wet 2900..'", text)
+		return Band{}, fmt.Errorf("%q is not a band; %s", text, bandForms)
 	}
-	b := Band{Name: strings.TrimSpace(name)}
+	b := Band{Name: strings.TrimSpace(name), Colour: colour}
 	for _, end := range []struct {
 		text string
 		into **float64

@@ -7,6 +7,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/quality"
 )
 
 // Kit describes one sort of device: what it sends, how often, and how it is guarded at first.
@@ -33,7 +34,12 @@ type KitSignal struct {
 	Kind     string           `json:"kind,omitempty" required:"false" enum:"number,switch,text,data" doc:"number when left out"`
 	Unit     measure.Unit     `json:"unit,omitempty" required:"false"`
 	Span     *Span            `json:"span,omitempty" required:"false"`
+	FailsTo  quality.Side     `json:"fails_to,omitempty" required:"false" enum:"low,high,both" doc:"the side of the span to which the instrument fails"`
 	Step     float64          `json:"step,omitempty" required:"false" minimum:"0" doc:"resolution"`
+	WarmUp   measure.Duration `json:"warm_up,omitzero" required:"false" doc:"how long after power-on its readings are not to be believed"`
+	WarmGap  measure.Duration `json:"warm_gap,omitzero" required:"false" doc:"a longer gap between two readings means that it was without power"`
+	Stuck    measure.Duration `json:"stuck_after,omitzero" required:"false" doc:"how long its last digit may stand still"`
+	Fault    measure.Duration `json:"fault_after,omitzero" required:"false" doc:"how long readings that cannot be believed may come before a sensor fault is raised"`
 	Bands    Bands            `json:"bands,omitempty" required:"false" nullable:"false"`
 	Interval measure.Duration `json:"interval,omitzero" required:"false" doc:"when it differs from the device's"`
 }
@@ -150,8 +156,12 @@ func (s *KitSignal) check() error {
 	if s.Unit != "" && !s.Unit.Known() {
 		return &measure.Fault{Field: "unit", Reason: UnknownUnit(s.Unit)}
 	}
-	if s.Span != nil && s.Span.Low >= s.Span.High {
-		return &measure.Fault{Field: "span", Reason: fmt.Sprintf("goes from %v to %v; the lower value comes first", s.Span.Low, s.Span.High)}
+	rules := quality.Rules{FailsTo: s.FailsTo, WarmUp: s.WarmUp, WarmGap: s.WarmGap, StuckAfter: s.Stuck, FaultAfter: s.Fault}
+	if s.Span != nil {
+		rules.SpanLow, rules.SpanHigh = &s.Span.Low, &s.Span.High
+	}
+	if err := rules.Check(); err != nil {
+		return err
 	}
 	if s.Kind != "" && !isOne(s.Kind, Kinds) {
 		return &measure.Fault{Field: "kind", Reason: fmt.Sprintf("%q is not one of %s", s.Kind, strings.Join(Kinds, ", "))}

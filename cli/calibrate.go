@@ -1,0 +1,279 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/client"
+	"jauntylark/core/calibrate"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/server"
+	"jauntylark/store"
+)
+
+func calibrateCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "calibrate DEVICE/SIGNAL", Short: "Correct what a signal shows by what a reference instrument says", Args: exactly("DEVICE/SIGNAL"),
+		Long: `Correct what a signal shows by what a reference instrument says: an offset from one pair, gain and offset from
+two, a line of least squares from more, or with --method corners straight from pair to pair.
+
+Raw values stay. The correction is in force from --from on: what is there already is corrected as well, and
+charts, figures, derived signals and totals follow. Alarms of the past stay as they were, and are marked.`,
+		Example: `  jaunty calibrate pond/water --pair 13.4=13.1
+  jaunty calibrate pond/oxygen --pair 1.2=0 --pair 96.5=100 --from 2026-11-01 --note 'zero in sulphite, full in air'
+  jaunty calibrate pond/water --reference 13.1 --hold 30s     (takes what is shown for half a minute)
+  jaunty calibrate pond/water --pair 13.4=13.1 --try`,
+	}
+	f := c.Flags()
+	f.StringArray("pair", nil, "what is shown and what the reference says, SHOWN=REFERENCE; repeat for more")
+	f.Float64("reference", 0, "what the reference says now; what is shown is taken live")
+	f.String("hold", "30s", "with --reference: over how long what is shown is averaged")
+	f.String("method", "", "offset, line or corners")
+	f.String("unit", "", "unit of the pairs, if it is not the one in which the signal is stored")
+	f.String("from", "", "in force from then on: a time, a date, or 30d for 30 days ago; now when left out")
+	f.String("note", "", "which reference, by which method")
+	f.Bool("try", false, "tell what would be, and change nothing")
+	f.Bool("no-wait", false, "do not wait until all that follows is computed")
+	completeFrom(c, "method", "offset", "line", "corners")
+	c.ValidArgsFunction = signalPaths
+	c.RunE = calibrateSignal
+	c.AddCommand(calibrateListCommand(), calibrateRemoveCommand())
+	return c
+}
+
+func calibrateSignal(c *cobra.Command, args []string) error {
+	if _, _, err := site.SplitPath(args[0]); err != nil {
+		return wrongUse{err}
+	}
+	order, err := calibrationOrder(c)
+	if err != nil {
+		return err
+	}
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	path := "/api/v1/signals/" + args[0]
+	if c.Flags().Changed("reference") {
+		shown, err := holdStill(c, s, path)
+		if err != nil {
+			return err
+		}
+		reference, _ := c.Flags().GetFloat64("reference")
+		order.Pairs = append(order.Pairs, calibrate.Pair{Shown: shown, Reference: reference})
+	}
+	if try, _ := c.Flags().GetBool("try"); try {
+		var p server.Preview
+		if err := s.Do(c.Context(), http.MethodPost, path+"/calibrations/try", order, &p); err != nil {
+			return err
+		}
+		return show(c, p, func(w io.Writer) { tellFit(w, args[0], &p.Fitted, "would be"); tellGuards(w, p.Guards) })
+	}
+	var out pipeline.Fitted
+	if err := s.Do(c.Context(), http.MethodPost, path+"/calibrations", order, &out); err != nil {
+		return err
+	}
+	if err := waitForWork(c, s, path); err != nil {
+		return err
+	}
+	return show(c, out, func(w io.Writer) { tellFit(w, args[0], &out, "is") })
+}
+
+// calibrationOrder gathers what the flags say.
+func calibrationOrder(c *cobra.Command) (o pipeline.CalibrationOrder, err error) {
+	f := c.Flags()
+	pairs, _ := f.GetStringArray("pair")
+	for _, text := range pairs {
+		shown, reference, found := strings.Cut(text, "=")
+		a, errA := strconv.ParseFloat(strings.TrimSpace(shown), 64)
+		b, errB := strconv.ParseFloat(strings.TrimSpace(reference), 64)
+		if !found || errA != nil || errB != nil {
+			return o, misused("--pair %q is not SHOWN=REFERENCE, as in 13.4=13.1", text)
+		}
+		o.Pairs = append(o.Pairs, calibrate.Pair{Shown: a, Reference: b})
+	}
+	if len(pairs) == 0 && !f.Changed("reference") {
+		return o, misused("say what is shown and what the reference says: --pair 13.4=13.1, or --reference 13.1")
+	}
+	method, _ := f.GetString("method")
+	unit, _ := f.GetString("unit")
+	o.Method, o.Unit = calibrate.Method(method), measure.Unit(unit)
+	o.Note, _ = f.GetString("note")
+	if text, _ := f.GetString("from"); text != "" {
+		from, err := moment(text)
+		if err != nil {
+			return o, misused("--from: %v", err)
+		}
+		o.From = &from
+	}
+	return o, nil
+}
+
+// holdStill waits while what a signal shows is averaged, and gives the mean.
+func holdStill(c *cobra.Command, s *client.Client, path string) (float64, error) {
+	text, _ := c.Flags().GetString("hold")
+	length, err := measure.ParseDuration(text)
+	if err != nil || length < measure.Duration(time.Second) || length > measure.Duration(10*time.Minute) {
+		return 0, misused("--hold %q is no length of time between 1s and 10m", text)
+	}
+	bar := newProgress(c, "")
+	defer bar.end()
+	var steady server.Steady
+	for end := time.Now().Add(time.Duration(length)); ; {
+		left := time.Until(end)
+		if left <= 0 {
+			break
+		}
+		bar.say("hold still, averaging  %d s", int(left.Seconds())+1)
+		select {
+		case <-c.Context().Done():
+			return 0, c.Context().Err()
+		case <-time.After(min(left, 250*time.Millisecond)):
+		}
+	}
+	if err := s.Do(c.Context(), http.MethodGet, path+"/steady?for="+length.String(), nil, &steady); err != nil {
+		return 0, err
+	}
+	if steady.Mean == nil {
+		return 0, fmt.Errorf("no reading that can be believed came within %s; say what is shown with --pair SHOWN=REFERENCE", length)
+	}
+	fmt.Fprintf(c.ErrOrStderr(), "It showed %s on average: %d readings between %s and %s.\n", measure.Figure(*steady.Mean, ""), steady.Count, measure.Figure(steady.Low, ""), measure.Figure(steady.High, ""))
+	return *steady.Mean, nil
+}
+
+// waitForWork waits until all that follows from a correction is computed, and tells how far it is.
+func waitForWork(c *cobra.Command, s *client.Client, path string) error {
+	if no, _ := c.Flags().GetBool("no-wait"); no {
+		return nil
+	}
+	bar := newProgress(c, "")
+	defer bar.end()
+	most := measure.Instant(0)
+	for {
+		var w store.Work
+		if err := s.Do(c.Context(), http.MethodGet, path+"/work", nil, &w); err != nil || w.Left == 0 {
+			return err
+		}
+		most = max(most, w.Left)
+		bar.say("computing what follows  %d %%", 100*(most-w.Left)/most)
+		select {
+		case <-c.Context().Done():
+			return c.Context().Err()
+		case <-time.After(150 * time.Millisecond):
+		}
+	}
+}
+
+func tellFit(w io.Writer, signal string, f *pipeline.Fitted, is string) {
+	fmt.Fprintf(w, "%s %s corrected by %s, from %s on", signal, is, f.Curve, clock(&f.From))
+	if f.Until != nil {
+		fmt.Fprintf(w, " until %s, when another takes over", clock(f.Until))
+	}
+	fmt.Fprintln(w, ".")
+	rows := [][]string{}
+	for i, p := range f.Pairs {
+		rows = append(rows, []string{measure.Figure(p.Shown, ""), measure.Figure(f.Curve.Apply(p.Shown), ""), measure.Figure(p.Reference, ""), measure.Figure(f.Fit.Residuals[i], "")})
+	}
+	table(w, "", []string{"RAW", "CORRECTED", "REFERENCE", "REST"}, rows)
+	for _, warning := range f.Fit.Warnings {
+		fmt.Fprintln(w, "Careful:", warning)
+	}
+	if f.Past {
+		fmt.Fprintln(w, "Readings that were there already are corrected with it; their raw values stay.")
+	}
+	if f.Corrected > 0 {
+		fmt.Fprintf(w, "%d alarms of that time stay as they were, and are marked as corrected.\n", f.Corrected)
+	}
+}
+
+func tellGuards(w io.Writer, guards []server.PreviewGuard) {
+	if len(guards) == 0 {
+		return
+	}
+	fmt.Fprintln(w, "Over the last day its guards would have spoken:")
+	rows := [][]string{}
+	for _, g := range guards {
+		rows = append(rows, []string{g.Guard, g.When, strconv.Itoa(g.Now), strconv.Itoa(g.Then)})
+	}
+	table(w, "", []string{"GUARD", "WHEN", "AS IT IS", "AS IT WOULD BE"}, rows)
+}
+
+func calibrateListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list DEVICE/SIGNAL", Short: "A signal's calibrations and verifications", Args: exactly("DEVICE/SIGNAL"), Example: "  jaunty calibrate list pond/oxygen", ValidArgsFunction: signalPaths,
+		RunE: func(c *cobra.Command, args []string) error {
+			if _, _, err := site.SplitPath(args[0]); err != nil {
+				return wrongUse{err}
+			}
+			t, err := fetch[server.Trust](c, "/api/v1/signals/"+args[0]+"/trust")
+			if err != nil {
+				return err
+			}
+			return show(c, t, func(w io.Writer) { tellTrust(w, &t) })
+		},
+	}
+}
+
+func tellTrust(w io.Writer, t *server.Trust) {
+	rows := [][]string{}
+	for _, k := range t.Calibrations {
+		state := ""
+		if k.Retired {
+			state = "taken back"
+		}
+		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), clock(&k.From), k.Curve.String(), k.Who, k.Note, state})
+	}
+	table(w, "Never calibrated: values are as the instrument gives them.", []string{"ID", "IN FORCE FROM", "CORRECTION", "BY", "NOTE", ""}, rows)
+	rows = rows[:0]
+	for _, v := range t.Verifications {
+		rows = append(rows, []string{clock(&v.At), passed(v), measure.Figure(v.Shown, v.Unit), measure.Figure(v.Reference, v.Unit), measure.Figure(v.Error, ""), v.Who, v.Note})
+	}
+	fmt.Fprintln(w)
+	table(w, "Never verified.", []string{"VERIFIED", "", "SHOWN", "REFERENCE", "ERROR", "BY", "NOTE"}, rows)
+	if t.Due != nil {
+		fmt.Fprintf(w, "To be verified every %s; next by %s.\n", t.Every, clock(t.Due))
+	}
+}
+
+func passed(v calibrate.Verification) string {
+	if v.Passed {
+		return "pass"
+	}
+	return "FAIL"
+}
+
+func calibrateRemoveCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "remove DEVICE/SIGNAL ID", Short: "Take a calibration back; what was in force before it holds again", Args: exactly("DEVICE/SIGNAL", "ID"), Example: "  jaunty calibrate remove pond/oxygen 3",
+	}
+	c.Flags().Bool("no-wait", false, "do not wait until all that follows is computed")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if _, _, err := site.SplitPath(args[0]); err != nil {
+			return wrongUse{err}
+		}
+		if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
+			return misused("%q is no number of a calibration; see jaunty calibrate list %s", args[1], args[0])
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		path := "/api/v1/signals/" + args[0]
+		if err := s.Do(c.Context(), http.MethodDelete, path+"/calibrations/"+args[1], nil, nil); err != nil {
+			return err
+		}
+		if err := waitForWork(c, s, path); err != nil {
+			return err
+		}
+		return show(c, map[string]string{"removed": args[1]}, func(w io.Writer) { fmt.Fprintf(w, "Calibration %s of %s is taken back.\n", args[1], args[0]) })
+	}
+	return c
+}

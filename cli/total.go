@@ -1,0 +1,243 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+	"jauntylark/core/total"
+	"jauntylark/server"
+	"jauntylark/store"
+)
+
+const totalsPath = "/api/v1/totals"
+
+func totalCommand() *cobra.Command {
+	return group("total", "Running totals: on-time, cycles, energy, cost, volume", totalAddCommand(), totalListCommand(), totalShowCommand(), totalResetCommand(), totalRemoveCommand())
+}
+
+func totalNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return names(c, totalsPath, func(t server.TotalNow) string { return t.Name })
+}
+
+func totalAddCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "add NAME DEVICE/SIGNAL", Short: "Add a total of a signal", Args: exactly("NAME", "DEVICE/SIGNAL"),
+		Example: `  jaunty total add fog-pump-cycles fog-pump/running --kind cycles
+  jaunty total add lamp-cost lamp-meter/power --kind cost --tariff day-night
+  jaunty total add spring-water spring/flow --kind volume --title 'Water from the spring'`,
+	}
+	f := c.Flags()
+	f.String("kind", "", "on-time, cycles or longest-run of what is on or off; energy or cost of a power; volume of a flow; integral of any rate")
+	f.String("tariff", "", "of cost: what energy costs")
+	f.String("title", "", "what people call it")
+	_ = c.MarkFlagRequired("kind")
+	completeFrom(c, "kind", total.KindsOf...)
+	_ = c.RegisterFlagCompletionFunc("tariff", tariffNames)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		body := map[string]any{"name": args[0], "signal": args[1]}
+		for _, name := range []string{"kind", "tariff", "title"} {
+			if v, _ := f.GetString(name); v != "" {
+				body[name] = v
+			}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var out server.TotalNow
+		if err := s.Do(c.Context(), http.MethodPost, totalsPath, body, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) {
+			fmt.Fprintf(w, "Total %s: %s today, %s this month.\n", out.Name, comesTo(&out.Total, out.Today), comesTo(&out.Total, out.Month))
+		})
+	}
+	return c
+}
+
+// comesTo writes a result for people.
+func comesTo(t *total.Total, r total.Result) string {
+	switch t.Kind {
+	case total.OnTime, total.LongestRun:
+		if r.Value == 0 {
+			return "0 s"
+		}
+		return roster.Length(time.Duration(r.Value * float64(time.Second)))
+	case total.Cost:
+		return r.Cost + " " + t.Unit
+	case total.Cycles:
+		return measure.Figure(r.Value, "")
+	}
+	return measure.Figure(r.Value, measure.Unit(t.Unit))
+}
+
+// leftOut tells what a result does not count.
+func leftOut(r total.Result) string {
+	text := ""
+	if r.Missing >= 1 {
+		text = roster.Length(time.Duration(r.Missing*float64(time.Second))) + " without data"
+	}
+	if r.LeftOut > 0 {
+		if text != "" {
+			text += ", "
+		}
+		text += fmt.Sprintf("%d readings not usable", r.LeftOut)
+	}
+	return text
+}
+
+func totalListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "All totals: today, this month, and since the last reset", Args: exactly(), Example: "  jaunty total list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			all, err := fetch[[]server.TotalNow](c, totalsPath)
+			if err != nil {
+				return err
+			}
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, t := range all {
+					since := "-"
+					if t.SinceReset != nil {
+						since = comesTo(&t.Total, *t.SinceReset) + ", since " + clock(t.ResetAt)
+					}
+					rows = append(rows, []string{t.Name, t.Kind + " of " + t.Signal, comesTo(&t.Total, t.Today), comesTo(&t.Total, t.Month), since, leftOut(t.Today)})
+				}
+				table(w, "No totals yet; add one with 'jaunty total add NAME DEVICE/SIGNAL --kind …'.", []string{"TOTAL", "OF", "TODAY", "THIS MONTH", "SINCE RESET", "NOT COUNTED TODAY"}, rows)
+			})
+		},
+	}
+}
+
+func totalShowCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "show TOTAL", Short: "A total by day, week or month, and between its resets", Args: exactly("TOTAL"),
+		Example: "  jaunty total show lamp-cost --by month\n  jaunty total show fog-pump-cycles --since 30d", ValidArgsFunction: totalNames,
+	}
+	c.Flags().String("by", "day", "day, week or month, in the site's time zone")
+	c.Flags().String("since", "", "the period of this time is the first; 14 days, 12 weeks or 12 months ago when left out")
+	c.Flags().String("until", "", "the period of this time is the last; now when left out")
+	completeFrom(c, "by", "day", "week", "month")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		query := url.Values{}
+		by, _ := c.Flags().GetString("by")
+		query.Set("by", by)
+		for _, name := range []string{"since", "until"} {
+			if text, _ := c.Flags().GetString(name); text != "" {
+				at, err := moment(text)
+				if err != nil {
+					return misused("--%s: %v", name, err)
+				}
+				query.Set(name, at.String())
+			}
+		}
+		t, err := fetch[server.TotalStory](c, totalsPath+"/"+url.PathEscape(args[0])+"?"+query.Encode())
+		if err != nil {
+			return err
+		}
+		here, err := fetch[site.Site](c, "/api/v1/site")
+		if err != nil {
+			return err
+		}
+		zone, err := time.LoadLocation(here.Zone)
+		if err != nil {
+			return err
+		}
+		return show(c, t, func(w io.Writer) { tellTotal(w, &t, zone) })
+	}
+	return c
+}
+
+// tellTotal prints a total in the site's time zone, whose midnights its periods begin at.
+func tellTotal(w io.Writer, t *server.TotalStory, zone *time.Location) {
+	clock := func(i measure.Instant) string { return i.Time().In(zone).Format("2006-01-02 15:04:05") }
+	rows := [][]string{}
+	for _, r := range t.Periods {
+		if len(rows) == 0 && r.Known == 0 && r.Missing == 0 {
+			continue // before its first reading
+		}
+		rows = append(rows, []string{clock(r.At)[:10], comesTo(&t.Total, r), leftOut(r)})
+	}
+	table(w, "Nothing yet.", []string{"FROM", "TOTAL", "NOT COUNTED"}, rows)
+	if t.Kind == total.Cycles || t.Kind == total.OnTime {
+		if n := len(t.Periods); n > 0 && t.Periods[n-1].LastOn != nil {
+			fmt.Fprintf(w, "It was last on %s.\n", age(t.Periods[n-1].LastOn))
+		}
+	}
+	if len(t.Between) == 0 {
+		return
+	}
+	fmt.Fprintln(w, "\nSince it was reset:")
+	rows = rows[:0]
+	for _, r := range t.Between {
+		rows = append(rows, []string{clock(r.At), clock(r.Until), comesTo(&t.Total, r), leftOut(r)})
+	}
+	table(w, "", []string{"FROM", "UNTIL", "TOTAL", "NOT COUNTED"}, rows)
+}
+
+func totalResetCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "reset TOTAL", Short: "Let a total count anew; what it came to is kept", Args: exactly("TOTAL"),
+		Long:    "Let a total count anew from now on. What it came to by day, week, month and since earlier resets is kept.\nThe reset is noted in the journal, and can be undone with --undo.",
+		Example: "  jaunty total reset fog-pump-cycles --yes --note 'new valve'\n  jaunty total reset fog-pump-cycles --undo", ValidArgsFunction: totalNames,
+	}
+	c.Flags().String("note", "", "why")
+	c.Flags().Bool("yes", false, "confirm it")
+	c.Flags().Bool("undo", false, "undo the newest reset")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		undo, _ := c.Flags().GetBool("undo")
+		yes, _ := c.Flags().GetBool("yes")
+		if !undo && !yes {
+			return misused("this lets %s count from 0 again; say --yes to confirm", args[0])
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		note, _ := c.Flags().GetString("note")
+		path := totalsPath + "/" + url.PathEscape(args[0]) + "/resets"
+		if undo {
+			path += "/undo"
+		}
+		var r store.Reset
+		var body any
+		if !undo {
+			body = server.ResetOrder{Note: note}
+		}
+		if err := s.Do(c.Context(), http.MethodPost, path, body, &r); err != nil {
+			return err
+		}
+		return show(c, r, func(w io.Writer) {
+			if undo {
+				fmt.Fprintf(w, "The reset of %s at %s is undone.\n", args[0], clock(&r.At))
+			} else {
+				fmt.Fprintf(w, "Total %s counts anew since %s.\n", args[0], clock(&r.At))
+			}
+		})
+	}
+	return c
+}
+
+func totalRemoveCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "remove TOTAL", Short: "Remove a total; the readings stay", Args: exactly("TOTAL"), Example: "  jaunty total remove fog-pump-cycles", ValidArgsFunction: totalNames,
+		RunE: func(c *cobra.Command, args []string) error {
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			if err := s.Do(c.Context(), http.MethodDelete, totalsPath+"/"+url.PathEscape(args[0]), nil, nil); err != nil {
+				return err
+			}
+			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Total %s is removed.\n", args[0]) })
+		},
+	}
+}

@@ -1,0 +1,114 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"maps"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/client"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+// shownUnits says in which units the person who is signed in sees values.
+func shownUnits(c *cobra.Command, s *client.Client) (site.Units, error) {
+	var person site.Person
+	var here site.Site
+	if err := s.Do(c.Context(), http.MethodGet, "/api/v1/session", nil, &person); err != nil {
+		return nil, err
+	}
+	err := s.Do(c.Context(), http.MethodGet, "/api/v1/site", nil, &here)
+	return person.Units.Or(here.Units), err
+}
+
+func unitsCommand() *cobra.Command {
+	return group("units", "In which units values are told, stored and shown", unitsListCommand(), unitsShowCommand())
+}
+
+func unitsListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list [DIMENSION]", Short: "All units by what they measure, and which are shown", Args: cobra.MaximumNArgs(1), Example: "  jaunty units list\n  jaunty units list temperature",
+		RunE: func(c *cobra.Command, args []string) error {
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			units, err := shownUnits(c, s)
+			if err != nil {
+				return err
+			}
+			all := measure.Units()
+			if len(args) > 0 {
+				all = slices.DeleteFunc(all, func(f measure.UnitFacts) bool { return f.Dimension != args[0] })
+			}
+			slices.SortStableFunc(all, func(a, b measure.UnitFacts) int { return strings.Compare(a.Dimension, b.Dimension) })
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, f := range all {
+					chosen := ""
+					if units[f.Dimension] == f.Code {
+						chosen = "shown"
+					}
+					rows = append(rows, []string{f.Dimension, string(f.Code), f.Shown, chosen})
+				}
+				table(w, "No unit measures that.", []string{"MEASURES", "CODE", "WRITTEN", ""}, rows)
+			})
+		},
+	}
+}
+
+func unitsShowCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "show [CODE...]", Short: "Say in which units you, or with --site all, see values",
+		Long:    "Say in which units you see values: one code for each thing that is measured. What is stored stays as it is; limits, bands and charts are shown alike.\nWithout a code, values are shown as they are stored.",
+		Example: "  jaunty units show '[degF]'\n  jaunty units show Cel kWh --site\n  jaunty units show",
+	}
+	c.Flags().Bool("site", false, "for all who have not said otherwise, and for messages")
+	c.ValidArgs = measure.UnitCodes()
+	c.RunE = func(c *cobra.Command, args []string) error {
+		units := site.Units{}
+		for _, text := range args {
+			unit := measure.Unit(text)
+			if !unit.Known() {
+				return misused("%s", site.UnknownUnit(unit))
+			}
+			units[unit.Dimension()] = unit
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		whose := "You see"
+		if all, _ := c.Flags().GetBool("site"); all {
+			whose = "Everybody who has not said otherwise sees"
+			var here site.Site
+			if err := s.Do(c.Context(), http.MethodGet, "/api/v1/site", nil, &here); err != nil {
+				return err
+			}
+			here.Units = units
+			err = s.Do(c.Context(), http.MethodPut, "/api/v1/site", here, nil)
+		} else {
+			err = s.Do(c.Context(), http.MethodPut, "/api/v1/session/units", map[string]any{"units": units}, nil)
+		}
+		if err != nil {
+			return err
+		}
+		return show(c, units, func(w io.Writer) {
+			if len(units) == 0 {
+				fmt.Fprintln(w, whose, "values as they are stored.")
+				return
+			}
+			parts := []string{}
+			for _, dimension := range slices.Sorted(maps.Keys(units)) {
+				parts = append(parts, dimension+" in "+units[dimension].Shown())
+			}
+			fmt.Fprintln(w, whose, strings.Join(parts, ", ")+".")
+		})
+	}
+	return c
+}

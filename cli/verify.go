@@ -1,0 +1,208 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/calibrate"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/server"
+)
+
+// errFailed says that a verification failed; the exit code is 1 then.
+var errFailed = errors.New("the verification failed")
+
+func verifyCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "verify DEVICE/SIGNAL", Short: "Check what a signal shows against a reference, and keep what came of it", Args: exactly("DEVICE/SIGNAL"),
+		Long: "Check what a signal shows against a reference. What came of it is kept with who and when. The exit code is 1 when it fails.",
+		Example: `  jaunty verify fern-house/humidity --reference 48.2 --tolerance 2%
+  jaunty verify pond/water --reference 13.1 --tolerance 0.2 --shown 13.25 --note 'glass thermometer no. 4'
+  jaunty verify fern-house/humidity --every '6 months'       (reminds when it is due; 'never' ends that)`,
+		ValidArgsFunction: signalPaths,
+	}
+	f := c.Flags()
+	f.Float64("reference", 0, "what the reference instrument says")
+	f.String("tolerance", "", "the largest error that passes: 0.5 in the unit, or 2% of the reference")
+	f.Float64("shown", 0, "what the signal shows; its newest value when left out")
+	f.String("hold", "", "average what is shown over so long (30s) instead of taking the newest value")
+	f.String("unit", "", "unit of all three, if it is not the one in which the signal is stored")
+	f.String("note", "", "which reference")
+	f.String("every", "", "how often it is to be verified: '6 months', '90 days', '1 year', 'never'")
+	c.RunE = verifySignal
+	return c
+}
+
+func verifySignal(c *cobra.Command, args []string) error {
+	if _, _, err := site.SplitPath(args[0]); err != nil {
+		return wrongUse{err}
+	}
+	f := c.Flags()
+	every, _ := f.GetString("every")
+	if !f.Changed("reference") && !f.Changed("every") {
+		return misused("say what the reference says, with --reference, or how often it is to be verified, with --every")
+	}
+	if _, err := calibrate.ParseEvery(every); err != nil {
+		return misused("--every: %v", err)
+	}
+	order := pipeline.VerificationOrder{}
+	order.Reference, _ = f.GetFloat64("reference")
+	order.Tolerance, _ = f.GetString("tolerance")
+	order.Note, _ = f.GetString("note")
+	unit, _ := f.GetString("unit")
+	order.Unit = measure.Unit(unit)
+	if f.Changed("reference") {
+		if _, err := calibrate.ParseTolerance(order.Tolerance); err != nil {
+			return misused("--tolerance: %v", err)
+		}
+	}
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	path := "/api/v1/signals/" + args[0]
+	if f.Changed("every") {
+		var t server.Trust
+		if err := s.Do(c.Context(), http.MethodPut, path+"/verification-plan", server.VerifyPlan{Every: every}, &t); err != nil {
+			return err
+		}
+		if !f.Changed("reference") {
+			return show(c, t, func(w io.Writer) { tellTrust(w, &t) })
+		}
+	}
+	if f.Changed("shown") {
+		shown, _ := f.GetFloat64("shown")
+		order.Shown = &shown
+	} else if f.Changed("hold") {
+		shown, err := holdStill(c, s, path)
+		if err != nil {
+			return err
+		}
+		order.Shown = &shown
+	}
+	var v calibrate.Verification
+	if err := s.Do(c.Context(), http.MethodPost, path+"/verifications", order, &v); err != nil {
+		return err
+	}
+	err = show(c, v, func(w io.Writer) {
+		fmt.Fprintf(w, "%s: %s showed %s where the reference said %s. Error %s, allowed %s.\n", strings.ToUpper(passed(v)), args[0], measure.Figure(v.Shown, v.Unit), measure.Figure(v.Reference, v.Unit),
+			measure.Figure(v.Error, ""), measure.Figure(v.Tolerance, ""))
+	})
+	if err == nil && !v.Passed {
+		return errFailed
+	}
+	return err
+}
+
+func compareCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "compare DEVICE/SIGNAL DEVICE/SIGNAL", Short: "How far two signals that measure the same thing agree", Args: exactly("DEVICE/SIGNAL", "DEVICE/SIGNAL"),
+		Long: `How far two signals that measure the same thing agree, say a new probe beside a trusted one: mean difference,
+limits of agreement (Bland and Altman 1986), and by how much one follows the other. See both with 'jaunty chart'.`,
+		Example:           "  jaunty compare pond/water fern-house/air --since 7d\n  jaunty chart bench/root-zone bench/canopy --last 7d",
+		ValidArgsFunction: signalPaths,
+	}
+	c.Flags().String("since", "1d", "from then on: a time, a date, or 7d for seven days ago")
+	c.Flags().String("until", "", "up to then; now when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		query := url.Values{"first": {args[0]}, "second": {args[1]}}
+		for _, name := range []string{"since", "until"} {
+			text, _ := c.Flags().GetString(name)
+			if text == "" {
+				continue
+			}
+			at, err := moment(text)
+			if err != nil {
+				return misused("--%s: %v", name, err)
+			}
+			query.Set(name, at.String())
+		}
+		a, err := fetch[server.Comparison](c, "/api/v1/compare?"+query.Encode())
+		if err != nil {
+			return err
+		}
+		return show(c, a, func(w io.Writer) { tellComparison(w, &a) })
+	}
+	return c
+}
+
+// leastLikeness is the correlation from which on a lag means something.
+const leastLikeness = 0.7
+
+func tellComparison(w io.Writer, a *server.Comparison) {
+	unit := a.Unit
+	if unit == "Cel" || unit == "[degF]" {
+		fmt.Fprintf(w, "Differences are in degrees of %s.\n", unit.Shown())
+		unit = ""
+	}
+	fmt.Fprintf(w, "%s less %s, over %d readings:\n", a.First, a.Second, a.Count)
+	follows := "cannot be told"
+	if first, second := a.First, a.Second; a.Likeness >= leastLikeness {
+		lag := time.Duration(a.Lag) * time.Millisecond
+		if lag < 0 {
+			first, second, lag = second, first, -lag
+		}
+		follows = fmt.Sprintf("%s follows %s by %s (likeness %.2f)", second, first, lag.Round(time.Second), a.Likeness)
+	}
+	table(w, "", []string{"mean difference", measure.Figure(a.Mean, unit)}, [][]string{{"standard deviation", measure.Figure(a.Deviation, unit)},
+		{"limits of agreement", measure.Figure(a.Low, "") + " to " + measure.Figure(a.High, unit)}, {"smallest and largest", measure.Figure(a.Lowest, "") + " and " + measure.Figure(a.Highest, unit)},
+		{"lag", follows}})
+	if a.LeftOut > 0 {
+		fmt.Fprintf(w, "%d readings were left out: the second had no value that still held.\n", a.LeftOut)
+	}
+	fmt.Fprintln(w, a.Suggestion)
+}
+
+func deviceSheetCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "sheet DEVICE", Short: "A device's calibrations and verifications, as a page to print or as CSV", Args: exactly("DEVICE"),
+		Example: "  jaunty device sheet pond > pond.html\n  jaunty device sheet pond --as csv", ValidArgsFunction: deviceNames,
+	}
+	c.Flags().String("as", "html", "html or csv")
+	completeFrom(c, "as", "html", "csv")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		as, _ := c.Flags().GetString("as")
+		return s.Download(c.Context(), devicesPath+"/"+url.PathEscape(args[0])+"/sheet?as="+url.QueryEscape(as), c.OutOrStdout())
+	}
+	return c
+}
+
+func devicePowerOnCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "power-on DEVICE", Short: "Say when a device got power: its sensors warm up from then on", Args: exactly("DEVICE"),
+		Example: "  jaunty device power-on potting-shed\n  jaunty device power-on potting-shed --at 10m", ValidArgsFunction: deviceNames,
+	}
+	c.Flags().String("at", "", "a time, or 10m for ten minutes ago; now when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		order := server.PowerOn{}
+		if text, _ := c.Flags().GetString("at"); text != "" {
+			at, err := moment(text)
+			if err != nil {
+				return misused("--at: %v", err)
+			}
+			order.At = &at
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPost, devicesPath+"/"+url.PathEscape(args[0])+"/power-on", order, nil); err != nil {
+			return err
+		}
+		return show(c, map[string]string{"device": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Noted: the sensors of %s warm up.\n", args[0]) })
+	}
+	return c
+}

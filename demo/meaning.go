@@ -1,0 +1,123 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"jauntylark/client"
+	"jauntylark/core/measure"
+)
+
+// object is a body as the API takes it.
+type object map[string]any
+
+// known is what is known of the instruments that come without a kit.
+var known = map[string]object{
+	"potting-shed/vapour": {"warm_up": "3m", "stuck_after": "6h"}, "potting-shed/uptime": {"title": "Time since power-on", "unit": "s"},
+	"boiler-room/carbon-monoxide": {"span": object{"low": 0, "high": 500}, "step": 1},
+	"boiler-room/flame-eye":       {"bands": []object{{"name": "flame", "to": 1}, {"name": "dark", "from": 1}}},
+	"compost/core":                {"bands": []object{{"name": "cool", "to": 45, "colour": "blue"}, {"name": "working", "from": 45, "to": 65, "colour": "green"}, {"name": "hot", "from": 65, "colour": "orange"}}},
+}
+
+// derived are the signals that are computed, in an order in which each comes after those it needs.
+var derived = []struct {
+	path, title string
+	recipe      object
+}{
+	{"fern-house/dew-point", "Dew point", object{"kind": "dew-point", "of": of("air=fern-house/air humidity=fern-house/humidity")}},
+	{"fern-house/glass-margin", "Glass over dew point", object{"kind": "difference", "of": of("a=fern-house/glass b=fern-house/dew-point")}},
+	{"fog-pump/running", "Running", object{"kind": "on-off", "of": of("of=fog-pump/supply"), "when": "above 11", "deadband": 1}},
+	{"fog-pump/cycles-a-day", "Cycles in 24 hours", object{"kind": "cycles", "of": of("of=fog-pump/running"), "window": "1d"}},
+	{"fog-pump/times-usual", "Cycles against usual", object{"kind": "times-usual", "of": of("of=fog-pump/running"), "count": "cycles"}},
+	{"lamp-meter/power", "Lamp power", object{"kind": "power", "of": of("volts=lamp-meter/volts amperes=lamp-meter/amperes factor=lamp-meter/power-factor")}},
+	{"gate-node/battery", "Battery", object{"kind": "charge", "of": of("of=gate-node/cell"), "curve": "li-ion", "divider": 3.2}},
+	{"gate-node/charging", "Charging", object{"kind": "charging", "of": of("of=gate-node/battery"), "window": "6h", "deadband": 0.5}},
+	{"gate-node/hours-left", "Hours left", object{"kind": "hours-left", "of": of("of=gate-node/battery"), "window": "1d"}},
+	{"bench/warmth", "Root zone over canopy", object{"kind": "difference", "of": of("a=bench/root-zone b=bench/canopy")}},
+}
+
+// of reads "role=signal role=signal".
+func of(text string) (inputs []object) {
+	for _, pair := range strings.Fields(text) {
+		role, signal, _ := strings.Cut(pair, "=")
+		inputs = append(inputs, object{"as": role, "signal": signal})
+	}
+	return inputs
+}
+
+// tariff is what the fernery pays for its light.
+var tariff = object{"name": "day-night", "versions": []object{
+	{"from": "2026-01-01", "standing": "0.58", "rates": []object{
+		{"name": "night", "since": "23:00", "until": "08:00", "blocks": []object{{"price": "0.165"}}}, {"name": "day", "blocks": []object{{"price": "0.318"}}}}},
+	{"from": "2026-10-01", "standing": "0.6112", "rates": []object{
+		{"name": "night", "since": "23:00", "until": "08:00", "blocks": []object{{"price": "0.1743"}}}, {"name": "weekend", "days": []string{"sat", "sun"}, "blocks": []object{{"price": "0.2911"}}},
+		{"name": "day", "blocks": []object{{"up_to": 150, "price": "0.3421"}, {"price": "0.3688"}}}}},
+}}
+
+var totals = []object{
+	{"name": "fog-pump-cycles", "title": "Fog pump, cycles", "signal": "fog-pump/running", "kind": "cycles"},
+	{"name": "fog-pump-on-time", "title": "Fog pump, time on", "signal": "fog-pump/running", "kind": "on-time"},
+	{"name": "lamp-energy", "title": "Lamps, energy", "signal": "lamp-meter/power", "kind": "energy"},
+	{"name": "lamp-cost", "title": "Lamps, cost", "signal": "lamp-meter/power", "kind": "cost", "tariff": "day-night"},
+}
+
+// giveMeaning says what is known of the instruments, what is computed from them, and what is added up.
+func (s *Site) giveMeaning(ctx context.Context) error {
+	for path, rules := range known {
+		if err := s.Owner.Do(ctx, http.MethodPatch, "/api/v1/signals/"+path, rules, nil); err != nil {
+			return fmt.Errorf("%s: %w", path, err)
+		}
+	}
+	if err := s.Owner.Do(ctx, http.MethodPatch, "/api/v1/devices/potting-shed", object{"uptime": "uptime"}, nil); err != nil {
+		return err
+	}
+	for _, d := range derived {
+		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/signals/"+d.path+"/recipe", object{"title": d.title, "recipe": d.recipe}, nil); err != nil {
+			return fmt.Errorf("%s: %w", d.path, err)
+		}
+	}
+	if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/tariffs/day-night", tariff, nil); err != nil {
+		return err
+	}
+	for _, t := range totals {
+		if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/totals", t, nil); err != nil && !isTaken(err) {
+			return fmt.Errorf("total %s: %w", t["name"], err)
+		}
+	}
+	return s.holdReferences(ctx)
+}
+
+// holdReferences calibrates and verifies the pond's probes, once.
+func (s *Site) holdReferences(ctx context.Context) error {
+	var trust struct {
+		Calibrations []object `json:"calibrations"`
+	}
+	oxygen, water := "/api/v1/signals/pond/oxygen", "/api/v1/signals/pond/water"
+	if err := s.Owner.Do(ctx, http.MethodGet, oxygen+"/trust", nil, &trust); err != nil || len(trust.Calibrations) > 0 {
+		return err
+	}
+	from := measure.InstantOf(time.Now().Add(-21 * 24 * time.Hour))
+	return doAll(ctx, s.Owner, []order{
+		{http.MethodPost, oxygen + "/calibrations", object{"pairs": []object{{"shown": 1.2, "reference": 0}, {"shown": 98.1, "reference": 100}}, "from": from, "note": "zero in sulphite solution, full in wet air"}},
+		{http.MethodPut, oxygen + "/verification-plan", object{"every": "3 months"}},
+		{http.MethodPut, water + "/verification-plan", object{"every": "6 months"}},
+		{http.MethodPost, water + "/verifications", object{"reference": 13.05, "shown": 13.1, "tolerance": "0.2", "note": "glass thermometer no. 4"}},
+	})
+}
+
+type order struct {
+	method, path string
+	body         object
+}
+
+func doAll(ctx context.Context, to *client.Client, orders []order) error {
+	for _, o := range orders {
+		if err := to.Do(ctx, o.method, o.path, o.body, nil); err != nil {
+			return fmt.Errorf("%s: %w", o.path, err)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,82 @@
+package history
+
+import (
+	"context"
+	"time"
+
+	"jauntylark/store"
+)
+
+const (
+	followAfter  = 20 * time.Second // what is noted waits so long for what belongs to it
+	computeEvery = 15 * time.Minute // so much of a derived signal is stored at once
+	spell        = 3 * time.Second  // how long one of the two goes on before the other has its turn
+)
+
+// computeAnew computes what follows from readings and has changed, or is new: derived signals, and then
+// figures and totals. It goes on without a pause while there is something to do.
+func (k *Keeper) computeAnew(ctx context.Context) {
+	hurried, busy := false, false
+	for ctx.Err() == nil {
+		if !busy {
+			hurried = false
+			select {
+			case <-ctx.Done():
+			case <-k.anew:
+				hurried = true
+			case <-time.After(min(between, k.SealAfter)):
+			}
+		}
+		busy = false
+		for what, work := range map[string]func(context.Context, bool) (bool, error){"computing derived signals": k.derive, "computing figures anew": k.follow} {
+			k.try(ctx, what, func(ctx context.Context) error {
+				more, err := work(ctx, hurried)
+				busy = busy || more && err == nil
+				return err
+			})
+		}
+	}
+}
+
+// derive stores what is derived: what was touched at once, what is new now and then. It tells whether there is
+// more to do.
+func (k *Keeper) derive(ctx context.Context, hurried bool) (more bool, err error) {
+	if err := k.store.NoteNewHolds(ctx); err != nil {
+		return false, err
+	}
+	while := computeEvery
+	if hurried {
+		while = time.Minute
+	}
+	for end := time.Now().Add(spell); time.Now().Before(end); {
+		now := k.Now()
+		done, err := k.store.Compute(ctx, now.Add(-store.ComputeAfter), now, while)
+		if err != nil || !done.Some {
+			return false, err
+		}
+		if done.Newest {
+			if err := k.pipeline.Renew(ctx, done.Signal); err != nil {
+				return false, err
+			}
+		}
+	}
+	return true, nil
+}
+
+// follow computes figures and totals anew where they are stale: noted a little while ago, so that what belongs
+// together is done together. It tells whether there is more to do.
+func (k *Keeper) follow(ctx context.Context, hurried bool) (more bool, err error) {
+	before := k.Now()
+	if err := k.store.NoteNewRules(ctx, before); err != nil {
+		return false, err
+	}
+	if !hurried {
+		before = before.Add(-min(followAfter, 10*k.SealAfter))
+	}
+	for end := time.Now().Add(spell); time.Now().Before(end); {
+		if some, err := k.store.Follow(ctx, before); err != nil || !some {
+			return false, err
+		}
+	}
+	return true, nil
+}
