@@ -156,7 +156,7 @@ func waitForWork(c *cobra.Command, s *client.Client, path string) error {
 	}
 	bar := newProgress(c, "")
 	defer bar.end()
-	most := measure.Instant(0)
+	most := int64(0)
 	for {
 		var w store.Work
 		if err := s.Do(c.Context(), http.MethodGet, path+"/work", nil, &w); err != nil || w.Left == 0 {

@@ -145,7 +145,7 @@ func exportBefore(c *cobra.Command, s *client.Client, what, file string, order m
 	if format == "" {
 		return misused("--export %s: the name says no format", file)
 	}
-	query := "/api/v1/export?format=" + format
+	query := "/api/v1/export?values=raw&format=" + format
 	if what != "" {
 		query += "&what=" + what
 	}

@@ -23,7 +23,7 @@ func export(c *cobra.Command, device string, to io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return s.Download(c.Context(), "/api/v1/export?names=bare&zone=UTC&what="+url.QueryEscape(device), to)
+	return s.Download(c.Context(), "/api/v1/export?names=bare&values=raw&zone=UTC&what="+url.QueryEscape(device), to)
 }
 
 func deviceDeleteCommand() *cobra.Command {

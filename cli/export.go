@@ -29,6 +29,7 @@ With --site the whole site (settings, readings, alarms, journal; no passwords) g
 		Example: `  jaunty export pond --since 7d --to pond.csv
   jaunty export fern-house/air fern-house/humidity --since 2026-09-01T00:00:00Z --every 1h --to september.xlsx
   jaunty export --to all.parquet
+  jaunty export pond --to pond.csv --values raw
   jaunty export pond --to pond.csv --resume
   jaunty export --site fernery.site.gz`,
 	}
@@ -39,9 +40,11 @@ With --site the whole site (settings, readings, alarms, journal; no passwords) g
 	f.String("format", "", strings.Join(exchange.Formats, ", ")+"; by the file's name when left out")
 	f.String("zone", "site", "time zone of the times: site, UTC, or a name like Europe/Dublin")
 	f.String("to", "", "file to write; standard output when left out")
+	f.String("values", "true", "true: corrected, with what is derived; raw: as the devices gave them, to be imported again")
 	f.Bool("resume", false, "go on with FILE.part")
 	f.String("site", "", "file to write the whole site to")
 	completeFrom(c, "format", exchange.Formats...)
+	completeFrom(c, "values", "true", "raw")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if file, _ := f.GetString("site"); file != "" {
 			if len(args) > 0 || f.Changed("to") {
@@ -114,7 +117,7 @@ func exportQuery(c *cobra.Command, what []string) (url.Values, error) {
 		return nil, misused("--to %s: the name says no format; end it with %s, or say --format", file, strings.Join([]string{".csv", ".xlsx", ".senml.json", ".parquet"}, ", "))
 	}
 	query.Set("format", format)
-	for _, name := range []string{"every", "zone"} {
+	for _, name := range []string{"every", "zone", "values"} {
 		if text, _ := f.GetString(name); text != "" {
 			query.Set(name, text)
 		}

@@ -20,6 +20,13 @@ func (k *Keeper) computeAnew(ctx context.Context) {
 	for ctx.Err() == nil {
 		if !busy {
 			hurried = false
+		}
+		select {
+		case <-k.anew: // perhaps while it was busy
+			hurried = true
+		default:
+		}
+		if !busy && !hurried {
 			select {
 			case <-ctx.Done():
 			case <-k.anew:
@@ -28,13 +35,15 @@ func (k *Keeper) computeAnew(ctx context.Context) {
 			}
 		}
 		busy = false
-		for what, work := range map[string]func(context.Context, bool) (bool, error){"computing derived signals": k.derive, "computing figures anew": k.follow} {
-			k.try(ctx, what, func(ctx context.Context) error {
+		spell := func(work func(context.Context, bool) (bool, error)) func(context.Context) error {
+			return func(ctx context.Context) error {
 				more, err := work(ctx, hurried)
 				busy = busy || more && err == nil
 				return err
-			})
+			}
 		}
+		k.try(ctx, "computing derived signals", spell(k.derive))
+		k.try(ctx, "computing figures anew", spell(k.follow))
 	}
 }
 
@@ -49,7 +58,7 @@ func (k *Keeper) derive(ctx context.Context, hurried bool) (more bool, err error
 		while = time.Minute
 	}
 	for end := time.Now().Add(spell); time.Now().Before(end); {
-		now := k.Now()
+		begun, now := time.Now(), k.Now()
 		done, err := k.store.Compute(ctx, now.Add(-store.ComputeAfter), now, while)
 		if err != nil || !done.Some {
 			return false, err
@@ -59,8 +68,20 @@ func (k *Keeper) derive(ctx context.Context, hurried bool) (more bool, err error
 				return false, err
 			}
 		}
+		giveWay(ctx, begun, hurried)
 	}
 	return true, nil
+}
+
+// giveWay lets what comes in go first, for as long again as a step took, unless somebody waits for it.
+func giveWay(ctx context.Context, begun time.Time, hurried bool) {
+	if hurried {
+		return
+	}
+	select {
+	case <-ctx.Done():
+	case <-time.After(2 * time.Since(begun)):
+	}
 }
 
 // follow computes figures and totals anew where they are stale: noted a little while ago, so that what belongs
@@ -74,9 +95,11 @@ func (k *Keeper) follow(ctx context.Context, hurried bool) (more bool, err error
 		before = before.Add(-min(followAfter, 10*k.SealAfter))
 	}
 	for end := time.Now().Add(spell); time.Now().Before(end); {
+		begun := time.Now()
 		if some, err := k.store.Follow(ctx, before); err != nil || !some {
 			return false, err
 		}
+		giveWay(ctx, begun, hurried)
 	}
 	return true, nil
 }

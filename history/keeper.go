@@ -62,12 +62,12 @@ func (k *Keeper) Soon() {
 }
 
 const (
-	between     = 5 * time.Second // between two looks
-	sealEvery   = 10 * time.Minute
-	sealFrom    = 50_000           // so many plain rows are sealed at once, however young the last sealing is
-	sealUrgent  = 2_000_000        // so many are sealed without a rest
-	visit       = 30 * time.Second // how long one sort of work goes on before the others have their turn
-	pruneEvery  = time.Hour
+	between    = 5 * time.Second // between two looks
+	sealEvery  = 10 * time.Minute
+	sealFrom   = 50_000           // so many plain rows are sealed at once, however young the last sealing is
+	sealUrgent = 2_000_000        // so many are sealed without a rest
+	visit      = 30 * time.Second // how long one sort of work goes on before the others have their turn
+	pruneEvery = time.Hour
 )
 
 // Run works until ctx ends.

@@ -67,8 +67,8 @@ func (d *doubts) add(readings []measure.Reading) {
 
 // Work is what is still to be computed anew of a signal and of all that is derived from it.
 type Work struct {
-	Left measure.Instant `json:"left" db:"left_ms" doc:"milliseconds of readings that are still to be done; 0: all is"`
-	Of   measure.Instant `json:"of" db:"of_ms" doc:"of so many that were noted"`
+	Left int64 `json:"left" db:"left_ms" doc:"milliseconds of readings that are still to be done; 0: all is"`
+	Of   int64 `json:"of" db:"of_ms" doc:"of so many that were noted"`
 }
 
 // Work tells how far the background work on a signal and what is derived from it is.

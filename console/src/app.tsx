@@ -1,11 +1,12 @@
 import { QueryClientProvider } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import { RouterProvider } from 'react-aria-components'
-import { BrowserRouter, Route, Routes, useHref, useNavigate } from 'react-router'
+import { BrowserRouter, Link, Route, Routes, useHref, useNavigate } from 'react-router'
 import { StyleSheetManager } from 'styled-components'
-import { api, Problem } from './api/client'
+import { api, type Person, Problem } from './api/client'
 import { closeLive, openLive, useLive, useNow } from './api/live'
-import { queries, useArrivals, useSession, useSite, useStanding } from './api/queries'
+import { queries, useArrivals, useSession, useSite, useStanding, useUnits } from './api/queries'
+import { see } from './api/units'
 import { clock, length } from './api/words'
 import { AlarmPage } from './page/alarm'
 import { Alarms } from './page/alarms'
@@ -16,7 +17,11 @@ import { History } from './page/history'
 import { DevicePage } from './page/device'
 import { Devices } from './page/devices'
 import { KitPage, Kits } from './page/kits'
+import { Compare } from './page/compare'
 import { SignalPage } from './page/signal'
+import { TotalPage, Totals } from './page/totals'
+import { TrustPage } from './page/trust'
+import { UnitsPage } from './page/units'
 import { SignIn } from './page/sign-in'
 import { Failure, Soft } from './ui/basics'
 import { CentrePage } from './ui/form'
@@ -48,8 +53,20 @@ function Links() {
 function Door() {
   const session = useSession()
   if (session.error instanceof Problem && session.error.status === 401) return <SignIn />
-  if (session.data) return <House name={session.data.name || session.data.email} />
+  if (session.data) return <Eyes person={session.data} />
   return <CentrePage>{session.error ? <Failure error={session.error} /> : <Soft>Looking …</Soft>}</CentrePage>
+}
+
+/** Knows in which units the person sees values before anything is drawn. */
+function Eyes({ person }: { person: Person }) {
+  const facts = useUnits()
+  const site = useSite()
+  const failed = facts.error ?? site.error
+  if (!facts.data || !site.data)
+    return <CentrePage>{failed ? <Failure error={failed} /> : <Soft>Looking …</Soft>}</CentrePage>
+  const units = { ...site.data.units, ...person.units }
+  see(facts.data, site.data.units ?? {}, person.units ?? {})
+  return <House key={JSON.stringify(units)} name={person.name || person.email} />
 }
 
 function House({ name }: { name: string }) {
@@ -80,6 +97,7 @@ function House({ name }: { name: string }) {
         { to: '/', name: 'Now' },
         { to: '/alarms', name: 'Alarms', note: standing ? String(standing) : '' },
         { to: '/devices', name: 'Devices', note: waiting ? `+${waiting}` : '' },
+        { to: '/totals', name: 'Totals' },
         { to: '/history', name: 'History' },
       ]}
       broken={broken}
@@ -89,7 +107,7 @@ function House({ name }: { name: string }) {
           <br />
           {live.connected ? 'live' : 'not live'} · {clock(now, zone, seconds)}
           <br />
-          {name} · <button onClick={() => void signOut()}>sign out</button>
+          <Link to="/units">units</Link> · {name} · <button onClick={() => void signOut()}>sign out</button>
         </>
       }
     >
@@ -104,6 +122,11 @@ function House({ name }: { name: string }) {
         <Route path="/devices/kits/:kit" element={<KitPage />} />
         <Route path="/devices/of/:device" element={<DevicePage />} />
         <Route path="/history" element={<History />} />
+        <Route path="/totals" element={<Totals />} />
+        <Route path="/totals/:total" element={<TotalPage />} />
+        <Route path="/compare" element={<Compare />} />
+        <Route path="/units" element={<UnitsPage />} />
+        <Route path="/signals/:device/:signal/trust" element={<TrustPage />} />
         <Route path="/signals/:device/:signal" element={<SignalPage />} />
         <Route path="*" element={<Failure error={new Error('There is nothing at this address.')} />} />
       </Routes>

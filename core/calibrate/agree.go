@@ -11,18 +11,18 @@ import (
 // (Lancet 1986; i: 307-310). The differences are the first less the second. The limits hold 95 of 100
 // differences where these are spread evenly to both sides.
 type Agreement struct {
-	Count      int             `json:"count" doc:"pairs that were compared"`
-	LeftOut    int             `json:"left_out" doc:"readings of the first for which the second had no value that still held"`
-	Mean       float64         `json:"mean" doc:"mean difference"`
-	Deviation  float64         `json:"deviation" doc:"standard deviation of the differences"`
-	Low        float64         `json:"low" doc:"lower limit of agreement: mean less 1.96 deviations"`
-	High       float64         `json:"high" doc:"upper limit of agreement"`
-	Lowest     float64         `json:"lowest" doc:"smallest difference"`
-	Highest    float64         `json:"highest" doc:"largest"`
-	Lag        measure.Instant `json:"lag" doc:"milliseconds by which the second follows the first; negative: it runs ahead"`
-	Likeness   float64         `json:"likeness" doc:"correlation at that lag, -1 to 1; near 0 the lag says nothing"`
-	Points     []Difference    `json:"points" nullable:"false" doc:"at most 600 of the pairs, evenly chosen"`
-	Suggestion string          `json:"suggestion" doc:"what the difference suggests, in words"`
+	Count      int          `json:"count" doc:"pairs that were compared"`
+	LeftOut    int          `json:"left_out" doc:"readings of the first for which the second had no value that still held"`
+	Mean       float64      `json:"mean" doc:"mean difference"`
+	Deviation  float64      `json:"deviation" doc:"standard deviation of the differences"`
+	Low        float64      `json:"low" doc:"lower limit of agreement: mean less 1.96 deviations"`
+	High       float64      `json:"high" doc:"upper limit of agreement"`
+	Lowest     float64      `json:"lowest" doc:"smallest difference"`
+	Highest    float64      `json:"highest" doc:"largest"`
+	Lag        int64        `json:"lag" doc:"milliseconds by which the second follows the first; negative: it runs ahead"`
+	Likeness   float64      `json:"likeness" doc:"correlation at that lag, -1 to 1; near 0 the lag says nothing"`
+	Points     []Difference `json:"points" nullable:"false" doc:"at most 600 of the pairs, evenly chosen"`
+	Suggestion string       `json:"suggestion" doc:"what the difference suggests, in words"`
 }
 
 // Difference is one pair.
@@ -65,7 +65,8 @@ func Agree(first, second []measure.Reading, hold measure.Instant) (a Agreement, 
 	}
 	a.Deviation = math.Sqrt(squares / float64(a.Count-1))
 	a.Low, a.High = mean-limit*a.Deviation, mean+limit*a.Deviation
-	a.Lag, a.Likeness = lag(first, second, hold)
+	behind, likeness := lag(first, second, hold)
+	a.Lag, a.Likeness = int64(behind), likeness
 	const most = 600
 	every := (len(pairs) + most - 1) / most
 	for i := 0; i < len(pairs); i += every {
@@ -80,7 +81,7 @@ func (a *Agreement) suggest() string {
 	switch {
 	case math.Abs(a.Mean) <= error95:
 		return "No steady difference can be told from the scatter."
-	case math.Abs(a.Mean) > 2*a.Deviation:
+	case math.Abs(a.Mean) > 4*a.Deviation:
 		return fmt.Sprintf("The difference is steady: an offset of %s on the first would take it away.", measure.Figure(-a.Mean, ""))
 	}
 	return fmt.Sprintf("There is a steady part, %s, and more scatter than that: look at both before you correct one.", measure.Figure(a.Mean, ""))

@@ -23,6 +23,16 @@ export type ImportJob = components['schemas']['ImportJob']
 export type Layout = components['schemas']['Layout']
 export type ClearAnswer = components['schemas']['ClearAnswer']
 export type Change = components['schemas']['Change']
+export type UnitFacts = components['schemas']['UnitFacts']
+export type Doubt = components['schemas']['Doubt']
+export type Band = components['schemas']['Band']
+export type Trust = components['schemas']['Trust']
+export type Fitted = components['schemas']['Fitted']
+export type Preview = components['schemas']['Preview']
+export type Comparison = components['schemas']['Comparison']
+export type TotalNow = components['schemas']['TotalNow']
+export type TotalStory = components['schemas']['TotalStory']
+export type Result = components['schemas']['Result']
 
 export const api = createClient<paths>({ baseUrl: '' })
 

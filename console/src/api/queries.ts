@@ -20,6 +20,35 @@ export const useSession = () =>
   })
 export const useSite = () =>
   useQuery({ queryKey: ['site'], queryFn: () => take(api.GET('/api/v1/site')), staleTime: Infinity })
+export const useUnits = () =>
+  useQuery({ queryKey: ['units'], queryFn: () => take(api.GET('/api/v1/units')), staleTime: Infinity })
+const at = (device: string, signal: string) => ({ params: { path: { device, signal } } })
+export const useTrust = (device: string, signal: string) =>
+  useQuery({
+    queryKey: ['trust', device, signal],
+    queryFn: () => take(api.GET('/api/v1/signals/{device}/{signal}/trust', at(device, signal))),
+  })
+export const useRecipe = (device: string, signal: string) =>
+  useQuery({
+    queryKey: ['recipe', device, signal],
+    queryFn: () => take(api.GET('/api/v1/signals/{device}/{signal}/recipe', at(device, signal))),
+  })
+/** What is still to be computed anew of a signal; asked for until all is. */
+export const useWork = (device: string, signal: string) =>
+  useQuery({
+    queryKey: ['work', device, signal],
+    queryFn: () => take(api.GET('/api/v1/signals/{device}/{signal}/work', at(device, signal))),
+    refetchInterval: (query) => (query.state.data?.left ? 500 : false),
+  })
+export const useTotals = () =>
+  useQuery({ queryKey: ['totals'], queryFn: () => take(api.GET('/api/v1/totals')), refetchInterval: 10_000 })
+export const useTotal = (total: string, by: 'day' | 'week' | 'month') =>
+  useQuery({
+    queryKey: ['totals', total, by],
+    queryFn: () => take(api.GET('/api/v1/totals/{total}', { params: { path: { total }, query: { by } } })),
+    refetchInterval: 10_000,
+  })
+
 export const useSignals = () =>
   useQuery({ queryKey: ['signals'], queryFn: () => signals.list(() => take(api.GET('/api/v1/signals'))) })
 export const useSparks = () =>
@@ -102,6 +131,16 @@ export const useHistoryAct = <In, Out>(act: (input: In) => Promise<Out>) =>
     mutationFn: act,
     onSuccess: () => {
       for (const what of ['storage', 'clearings', 'signals', 'site', 'sparks'])
+        void queries.invalidateQueries({ queryKey: [what] })
+    },
+  })
+
+/** Does something about how a signal is believed, and asks anew for all that it may have changed. */
+export const useTrustAct = <In, Out>(act: (input: In) => Promise<Out>) =>
+  useMutation({
+    mutationFn: act,
+    onSuccess: () => {
+      for (const what of ['trust', 'signals', 'work', 'line', 'doubts', 'totals', 'alarms', 'standing'])
         void queries.invalidateQueries({ queryKey: [what] })
     },
   })

@@ -1,39 +1,7 @@
 import type { Alarm, Device, DeviceStory, Guard, Signal } from './client'
+import { seen, seenUnit, shown } from './units'
 
-const units: Record<string, string> = {
-  Cel: '°C',
-  '[degF]': '°F',
-  '%RH': '%',
-  '/': '',
-  count: '',
-  '%EL': '%',
-  '1/s': '/s',
-  '1/min': '/min',
-  'beat/min': '/min',
-  Ohm: 'Ω',
-  kOhm: 'kΩ',
-  'uS/cm': 'µS/cm',
-  um: 'µm',
-  '[in_i]': 'in',
-  '[ft_i]': 'ft',
-  m2: 'm²',
-  m3: 'm³',
-  'm3/s': 'm³/s',
-  'm3/h': 'm³/h',
-  'm/s2': 'm/s²',
-  '[lb_av]': 'lb',
-  'kg/m3': 'kg/m³',
-  'g/m3': 'g/m³',
-  'mg/m3': 'mg/m³',
-  'ug/m3': 'µg/m³',
-  L: 'l',
-  'W/m2': 'W/m²',
-  'cd/m2': 'cd/m²',
-  deg: '°',
-}
-
-/** How a unit is written behind a figure. */
-export const shown = (unit: string) => units[unit] ?? unit
+export { shown } from './units'
 
 /** A value for people: six significant digits at most. */
 export function figure(value: number) {
@@ -46,10 +14,28 @@ export function figure(value: number) {
 export function reads(s: Signal) {
   if (s.value == null) return '–'
   if (s.text != null) return s.text.length > 24 ? `${s.text.slice(0, 23)}…` : s.text
-  if (s.kind === 'switch') return s.value ? 'on' : 'off'
+  if (s.kind === 'switch') return bandOf(s, s.value)?.name ?? (s.value ? 'on' : 'off')
+  const value = seen(s.value, s.unit)
   // No finer than the instrument can tell.
-  return s.step > 0 ? s.value.toFixed(Math.min(12, Math.max(0, Math.ceil(-Math.log10(s.step))))) : figure(s.value)
+  return s.step > 0 && seenUnit(s.unit) === s.unit
+    ? value.toFixed(Math.min(12, Math.max(0, Math.ceil(-Math.log10(s.step)))))
+    : figure(Number(value.toPrecision(5)))
 }
+
+/** The band that a value of a signal lies in. */
+export const bandOf = (s: Signal, value: number) =>
+  s.bands.find((b) => (b.from == null || value >= b.from) && (b.to == null || value < b.to))
+
+const unusable = ['implausible', 'warming', 'stuck', 'drill']
+/** Why the newest reading of a signal is of no use; empty when it is. */
+export const doubt = (s: Signal) => s.quality.filter((mark) => unusable.includes(mark)).join(', ')
+
+/** A value of a unit as it is seen, with the unit. */
+export const amount = (value: number, unit: string) => `${figure(seen(value, unit))} ${shown(unit)}`.trim()
+
+/** A test of a guard as it is seen. */
+export const testWords = (when: string, unit: string) =>
+  `${when.replace(/-?\d+(\.\d+)?/g, (n) => figure(seen(Number(n), unit)))} ${shown(unit)}`.trim()
 
 const small = ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve']
 export const count = (n: number) => small[n] ?? String(n)

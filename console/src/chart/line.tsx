@@ -1,7 +1,7 @@
 import { useEffect, useRef } from 'react'
 import uPlot from 'uplot'
 import 'uplot/dist/uPlot.min.css'
-import type { Alarm, Line } from '../api/client'
+import type { Alarm, Band, Doubt, Line } from '../api/client'
 import { clock, figure } from '../api/words'
 
 type Props = {
@@ -12,6 +12,8 @@ type Props = {
   zone: string
   limits: { limit: number; severity: string }[]
   alarms: Alarm[]
+  bands?: Band[]
+  doubts?: Doubt[] // stretches whose readings are of no use
   label: string // says in words what the chart shows
 }
 
@@ -119,7 +121,10 @@ function options(shown: { current: Props }, width: number): uPlot.Options {
       { ...axis, size: 56, values: (_, ticks) => ticks.map((v) => figure(v)) },
     ],
     series: [{}, { stroke: colour('line-1'), width: 1.4, spanGaps: false, points: { show: false } }],
-    hooks: { drawClear: [(u) => drawAlarms(u, shown.current)], draw: [(u) => drawLimits(u, shown.current)] },
+    hooks: {
+      drawClear: [(u) => drawBands(u, shown.current), (u) => drawAlarms(u, shown.current)],
+      draw: [(u) => drawDoubts(u, shown.current), (u) => drawLimits(u, shown.current)],
+    },
   }
 }
 
@@ -127,6 +132,57 @@ function options(shown: { current: Props }, width: number): uPlot.Options {
 function tick(at: number, zone: string) {
   const time = clock(at, zone)
   return time === '00:00' ? clock(at, zone, { day: 'numeric', month: 'short' }) : time
+}
+
+/** Bands as tinted stretches of the scale, with their names at the right. */
+function drawBands(u: uPlot, p: Props) {
+  const { left, top, width, height } = u.bbox
+  const ratio = devicePixelRatio
+  u.ctx.save()
+  u.ctx.font = `${12 * ratio}px ${colour('face')}`
+  u.ctx.textAlign = 'right'
+  for (const band of p.bands ?? []) {
+    const upper = band.to == null ? top : Math.max(top, u.valToPos(band.to, 'y', true))
+    const lower = band.from == null ? top + height : Math.min(top + height, u.valToPos(band.from, 'y', true))
+    if (lower <= top || upper >= top + height || lower <= upper) continue
+    if (band.colour) {
+      u.ctx.fillStyle = colour(`band-${band.colour}`)
+      u.ctx.globalAlpha = 0.13
+      u.ctx.fillRect(left, upper, width, lower - upper)
+      u.ctx.globalAlpha = 1
+    }
+    if (lower - upper < 16 * ratio) continue
+    u.ctx.fillStyle = colour('ink-soft')
+    u.ctx.fillText(band.name, left + width - 6 * ratio, upper + 14 * ratio)
+  }
+  u.ctx.restore()
+}
+
+/** Stretches whose readings are of no use, hatched. */
+function drawDoubts(u: uPlot, p: Props) {
+  const { left, top, width, height } = u.bbox
+  const ratio = devicePixelRatio
+  u.ctx.save()
+  u.ctx.strokeStyle = colour('silent')
+  u.ctx.lineWidth = ratio
+  for (const d of p.doubts ?? []) {
+    const begin = Math.max(left, u.valToPos(Date.parse(d.from), 'x', true))
+    const end = Math.min(left + width, Math.max(begin + 3 * ratio, u.valToPos(Date.parse(d.until), 'x', true)))
+    if (end <= left || begin >= left + width) continue
+    u.ctx.save()
+    u.ctx.beginPath()
+    u.ctx.rect(begin, top, end - begin, height)
+    u.ctx.clip()
+    u.ctx.beginPath()
+    for (let x = begin - height; x < end; x += 8 * ratio) {
+      u.ctx.moveTo(x, top + height)
+      u.ctx.lineTo(x + height, top)
+    }
+    u.ctx.globalAlpha = 0.7
+    u.ctx.stroke()
+    u.ctx.restore()
+  }
+  u.ctx.restore()
 }
 
 function drawAlarms(u: uPlot, p: Props) {

@@ -2,7 +2,8 @@ import { useParams } from 'react-router'
 import { type Alarm, pathOf } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarm, useSession, useSignals, useSite } from '../api/queries'
-import { clock, figure, length, reads, sentence, shown } from '../api/words'
+import { seen } from '../api/units'
+import { amount, clock, figure, length, reads, sentence, shown } from '../api/words'
 import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
 import { Shape, toneOf } from '../ui/severity'
 import { HaveIt, whoHasIt } from './alarm-row'
@@ -47,24 +48,35 @@ export function AlarmPage() {
         {raised ? '' : 'over after '}
         {lasted} · {whoHasIt(a, zone)}
         {a.cause && ` · over because ${a.cause}`}
+        {a.corrected_at && ' · its readings were corrected since'}
       </Prose>
       {a.kind === 'guard' ? (
         <Row>
           <BigFigure
-            value={signal ? reads(signal) : figure(a.value)}
+            value={signal ? reads(signal) : figure(seen(a.value, a.unit))}
             unit={`${shown(a.unit)} now`}
             tone={raised ? toneOf(a.severity) : undefined}
           />
-          <Soft>
-            went as far as {figure(a.extreme)} {shown(a.unit)}
-          </Soft>
+          <Soft>went as far as {amount(a.extreme, a.unit)}</Soft>
         </Row>
       ) : (
         <Prose>
           {a.kind === 'silence' && raised && (
             <>Nothing has come for {length(now - Date.parse(a.raised_at) + a.value * 1000)}. </>
           )}
-          <PlainLink href={`/devices/of/${a.signal}`}>The device’s page</PlainLink>
+          {a.signal.includes('/') ? (
+            <>
+              <PlainLink href={`/signals/${a.signal}`}>The signal’s page</PlainLink>
+              {a.kind === 'verification' && (
+                <>
+                  {' · '}
+                  <PlainLink href={`/signals/${a.signal}/trust`}>Verify it</PlainLink>
+                </>
+              )}
+            </>
+          ) : (
+            <PlainLink href={`/devices/of/${a.signal}`}>The device’s page</PlainLink>
+          )}
         </Prose>
       )}
       {a.advice && (

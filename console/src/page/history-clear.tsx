@@ -107,7 +107,7 @@ function Order() {
         {ask.error && <Failure error={ask.error} />}
       </>
     )
-  const file = new URLSearchParams({ format: 'csv', until: would.until ?? new Date().toISOString() })
+  const file = new URLSearchParams({ format: 'csv', values: 'raw', until: would.until ?? new Date().toISOString() })
   if (what) file.set('what', what)
   return (
     <Form onSubmit={submit}>

@@ -1,8 +1,9 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
-import { type Alarm, api, type Line, type Signal, pathOf, take } from '../api/client'
+import { type Alarm, api, type Doubt, type Line, type Signal, pathOf, take } from '../api/client'
 import { useGuards } from '../api/queries'
-import { clock, figure, limitsFor, reads, shown } from '../api/words'
+import { seen } from '../api/units'
+import { clock, figure, length, limitsFor, reads, shown } from '../api/words'
 import { LineChart } from '../chart/line'
 import { Failure, Soft, Table } from '../ui/basics'
 
@@ -66,6 +67,7 @@ function useLine(signal: Signal, stretch: Stretch) {
 export function SignalChart({ signal, stretch, now, zone, alarms }: Props) {
   const line = useLine(signal, stretch)
   const guards = useGuards().data
+  const doubts = useDoubts(signal, stretch)
   if (line.error) return <Failure error={line.error} />
   if (!line.data)
     return (
@@ -74,7 +76,9 @@ export function SignalChart({ signal, stretch, now, zone, alarms }: Props) {
       </div>
     )
   const unit = shown(signal.unit)
-  const value = line.data.value
+  const eye = (v: number) => seen(v, signal.unit)
+  const drawn = { ...line.data, value: line.data.value.map(eye) }
+  const value = drawn.value
   const label =
     value.length === 0
       ? 'No readings in this stretch'
@@ -82,17 +86,66 @@ export function SignalChart({ signal, stretch, now, zone, alarms }: Props) {
   return (
     <>
       <LineChart
-        line={line.data}
+        line={drawn}
         {...('span' in stretch ? { from: now - stretch.span, until: now + stretch.span / 200 } : stretch)}
         unit={unit}
         zone={zone}
-        limits={limitsFor(guards, pathOf(signal))}
+        limits={limitsFor(guards, pathOf(signal)).map((l) => ({ ...l, limit: eye(l.limit) }))}
         alarms={alarms}
-        label={label}
+        bands={signal.bands.map((b) => ({
+          ...b,
+          from: b.from == null ? undefined : eye(b.from),
+          to: b.to == null ? undefined : eye(b.to),
+        }))}
+        doubts={doubts ?? []}
+        label={label + (doubts?.length ? `; ${doubtWords(doubts, zone)}` : '')}
       />
-      <ValuesTable line={line.data} unit={unit} zone={zone} />
+      {doubts && doubts.length > 0 && (
+        <p data-doubts>
+          <Soft>Hatched: {doubtWords(doubts, zone)}. Guards, figures and totals pass over such readings.</Soft>
+        </p>
+      )}
+      <ValuesTable line={drawn} unit={unit} zone={zone} />
     </>
   )
+}
+
+const doubtEvery = 30_000
+
+/** The stretches whose readings are of no use. */
+function useDoubts(signal: Signal, stretch: Stretch) {
+  const live = 'span' in stretch
+  return useQuery({
+    queryKey: ['doubts', pathOf(signal), stretch],
+    queryFn: () =>
+      take(
+        api.GET('/api/v1/signals/{device}/{signal}/doubts', {
+          params: {
+            path: { device: signal.device, signal: signal.name },
+            query: live
+              ? { since: iso(Date.now() - stretch.span), columns: 1200 }
+              : { since: iso(stretch.from), until: iso(stretch.until), columns: 1200 },
+          },
+        }),
+      ),
+    refetchInterval: live ? doubtEvery : false,
+  }).data
+}
+
+const told = 3
+
+/** When readings were of no use, and why, the newest few stretches. */
+function doubtWords(doubts: Doubt[], zone: string) {
+  const some = doubts
+    .slice(-told)
+    .reverse()
+    .map((d) => {
+      const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
+      const lasted = length(Date.parse(d.until) - Date.parse(d.from))
+      return `${d.quality.join(' and ')} for ${lasted} from ${clock(d.from, zone, day)}`
+    })
+  const more = doubts.length - some.length
+  return some.join('; ') + (more > 0 ? `; and ${more} more` : '')
 }
 
 const low = (values: number[]) => values.reduce((a, b) => Math.min(a, b), Infinity)

@@ -2,8 +2,9 @@ import { useQuery } from '@tanstack/react-query'
 import { useParams, useSearchParams } from 'react-router'
 import { api, pathOf, type Signal, take } from '../api/client'
 import { useNow } from '../api/live'
-import { useAlarms, useGuards, useSignals, useSite } from '../api/queries'
-import { age, length, reads, sentence, shown } from '../api/words'
+import { useAlarms, useGuards, useRecipe, useSignals, useSite, useTotals, useWork } from '../api/queries'
+import { seen, written } from '../api/units'
+import { age, amount, doubt, figure, length, reads, sentence, shown, testWords } from '../api/words'
 import {
   Above,
   BigFigure,
@@ -81,7 +82,11 @@ export function SignalPage() {
         <span data-signal={path}>
           <BigFigure value={reads(signal)} unit={shown(signal.unit)} tone={standing && toneOf(standing.severity)} />
         </span>
-        <Soft>{age(signal.at, now)}</Soft>
+        <Soft>
+          {age(signal.at, now)}
+          {signal.calibrated && ' · corrected by calibration'}
+        </Soft>
+        {doubt(signal) && <Silent word={doubt(signal)} />}
         {signal.silent_since && <Silent />}
       </Row>
       {standing && (
@@ -90,7 +95,9 @@ export function SignalPage() {
           <Soft>for {length(now - Date.parse(standing.raised_at))}</Soft>
         </Prose>
       )}
+      <MadeOf signal={signal} />
       <Facts signal={signal} />
+      <TotalsOf path={path} />
       {!worded && (
         <Well>
           <Choice
@@ -108,6 +115,12 @@ export function SignalPage() {
             alarms={alarms}
           />
           <Prose>
+            {signal.kind === 'number' && (
+              <>
+                <QuietLink href={`/signals/${path}/trust`}>Is it true?</QuietLink>{' '}
+                <QuietLink href={`/compare?first=${path}`}>Compare</QuietLink>{' '}
+              </>
+            )}
             <QuietLink href={`/history?what=${path}`}>Take these readings out</QuietLink>
           </Prose>
         </Well>
@@ -121,7 +134,7 @@ export function SignalPage() {
         <ul>
           {guards.map((g) => (
             <li key={g.id}>
-              {g.severity} when {g.when} {shown(signal.unit)}
+              {g.severity} when {testWords(g.when, signal.unit)}
               {g.on_delay !== '0s' && ` for ${g.on_delay}`}
               {g.tell?.length ? `, tells ${g.tell.join(' and ')}` : ', tells nobody'} <Soft>· {g.name}</Soft>
             </li>
@@ -134,15 +147,69 @@ export function SignalPage() {
   )
 }
 
+/** What a derived signal is computed from, and what is computed from a signal. */
+function MadeOf({ signal: s }: { signal: Signal }) {
+  const recipe = useRecipe(s.device, s.name).data
+  const work = useWork(s.device, s.name).data
+  if (!recipe || (recipe.inputs.length === 0 && recipe.into.length === 0)) return null
+  const link = (other: Signal) => (
+    <PlainLink key={other.id} href={`/signals/${pathOf(other)}`}>
+      {other.device_title} {other.title} ({reads(other)} {shown(other.unit)})
+    </PlainLink>
+  )
+  const list = (signals: Signal[]) => signals.map((other, i) => [i > 0 && ', ', link(other)])
+  return (
+    <Prose data-made-of={s.made_of}>
+      {recipe.inputs.length > 0 && (
+        <>
+          Computed: {s.made_of}. From {list(recipe.inputs)}.{' '}
+        </>
+      )}
+      {recipe.into.length > 0 && <>From it: {list(recipe.into)}. </>}
+      {work && work.left > 0 && s.made_of && (
+        <Soft>
+          What is there is being computed: {Math.round((100 * (work.of - work.left)) / Math.max(1, work.of))} % done.
+        </Soft>
+      )}
+    </Prose>
+  )
+}
+
+/** What is added up of a signal. */
+function TotalsOf({ path }: { path: string }) {
+  const totals = (useTotals().data ?? []).filter((t) => t.signal === path)
+  if (totals.length === 0) return null
+  return (
+    <Prose>
+      Added up:{' '}
+      {totals.map((t, i) => [
+        i > 0 && ', ',
+        <PlainLink key={t.id} href={`/totals/${t.name}`}>
+          {t.title || t.name}
+        </PlainLink>,
+      ])}
+      .
+    </Prose>
+  )
+}
+
 /** What is known of the instrument. */
 function Facts({ signal: s }: { signal: Signal }) {
-  const unit = shown(s.unit)
   const facts: string[] = []
-  if (s.quantity) facts.push(s.quantity)
-  if (s.span_low != null && s.span_high != null) facts.push(`plausible ${s.span_low} to ${s.span_high} ${unit}`)
-  if (s.step) facts.push(`in steps of ${s.step} ${unit}`)
+  const eye = (v: number | null | undefined) => (v == null ? '' : figure(seen(v, s.unit)))
+  if (s.quantity && !s.made_of) facts.push(s.quantity)
+  if (s.span_low != null && s.span_high != null)
+    facts.push(`plausible ${eye(s.span_low)} to ${amount(s.span_high, s.unit)}`)
+  if (s.fails_to) facts.push(`fails to ${s.fails_to === 'both' ? 'both sides' : `the ${s.fails_to} side`}`)
+  if (s.step) facts.push(`in steps of ${s.step} ${written(s.unit)}`.trim())
+  if (s.warm_up !== '0s') facts.push(`warms up for ${s.warm_up}`)
+  if (s.stuck_after !== '0s') facts.push(`stuck after ${s.stuck_after}`)
   if (s.interval !== '0s') facts.push(`expected every ${s.interval}`)
   for (const b of s.bands)
-    facts.push(`${b.name} ${b.from ?? ''}${b.from == null ? 'up to ' : b.to == null ? ' and up' : ' to '}${b.to ?? ''}`)
+    facts.push(
+      s.kind === 'switch'
+        ? `${b.name} for ${b.from == null ? 'off' : 'on'}`
+        : `${b.name} ${eye(b.from)}${b.from == null ? 'up to ' : b.to == null ? ' and up' : ' to '}${eye(b.to)}`,
+    )
   return facts.length > 0 ? <Prose>{facts.join(' · ')}</Prose> : null
 }

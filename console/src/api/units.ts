@@ -1,0 +1,44 @@
+import type { UnitFacts } from './client'
+
+/** In which units this person sees values: what is known of units, and which are wanted, by what they measure.
+ *  It is set once the session is known; the pages are drawn anew when it changes. */
+let facts = new Map<string, UnitFacts>()
+let wanted: Record<string, string> = {}
+
+export function see(units: UnitFacts[], site: Record<string, string>, person: Record<string, string>) {
+  facts = new Map(units.map((u) => [u.code, u]))
+  wanted = { ...site, ...person }
+}
+
+/** The unit in which values of a unit are seen. Kelvins stay: they are differences. */
+export function seenUnit(stored: string) {
+  const dimension = facts.get(stored)?.dimension
+  return (stored !== 'K' && dimension && wanted[dimension]) || stored
+}
+
+/** A value as it is seen. */
+export function seen(value: number, stored: string) {
+  const from = facts.get(stored)
+  const to = facts.get(seenUnit(stored))
+  if (!from || !to || from === to) return value
+  const moved = (value * from.factor + from.offset - to.offset) / to.factor
+  return Math.abs(moved) < 1e5 ? Math.round(moved * 1e9) / 1e9 : moved
+}
+
+/** A value that is typed as it is seen, as it is stored. */
+export function stored(value: number, unit: string) {
+  const from = facts.get(seenUnit(unit))
+  const to = facts.get(unit)
+  if (!from || !to || from === to) return value
+  return Math.round(((value * from.factor + from.offset - to.offset) / to.factor) * 1e9) / 1e9
+}
+
+/** How the unit in which values of a unit are seen is written behind a figure. */
+export const shown = (unit: string) => facts.get(seenUnit(unit))?.shown ?? unit
+
+/** How a unit itself is written. */
+export const written = (unit: string) => facts.get(unit)?.shown ?? unit
+
+/** The units of a dimension. */
+export const unitsOf = (dimension: string) => [...facts.values()].filter((u) => u.dimension === dimension)
+export const dimensionOf = (unit: string) => facts.get(unit)?.dimension ?? ''

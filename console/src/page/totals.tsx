@@ -1,0 +1,213 @@
+import { useState } from 'react'
+import { useParams } from 'react-router'
+import { api, type Result, take, type TotalNow } from '../api/client'
+import { useSession, useSite, useTotal, useTotals, useTrustAct } from '../api/queries'
+import { written } from '../api/units'
+import { clock, figure, length } from '../api/words'
+import {
+  Above,
+  Button,
+  Code,
+  Columns,
+  Failure,
+  Heading,
+  Num,
+  PlainLink,
+  Prose,
+  QuietButton,
+  Row,
+  Scroll,
+  Soft,
+  Subheading,
+  Table,
+} from '../ui/basics'
+import { Bar } from '../ui/bar'
+import { Choice } from '../ui/choice'
+import { fieldsOf, Form, TextInput } from '../ui/form'
+
+type Told = Pick<TotalNow, 'kind' | 'unit'>
+
+/** What a total comes to, for people. */
+function comesTo(t: Told, r: Result) {
+  switch (t.kind) {
+    case 'on-time':
+    case 'longest-run':
+      return length(r.value * 1000)
+    case 'cost':
+      return `${r.cost} ${t.unit}`
+    case 'cycles':
+      return figure(r.value)
+    default:
+      return `${figure(Number(r.value.toPrecision(6)))} ${written(t.unit)}`
+  }
+}
+
+/** What a result does not count. */
+function missing(r: Result) {
+  const parts: string[] = []
+  if (r.missing >= 1) parts.push(`${length(r.missing * 1000)} without data`)
+  if (r.left_out > 0) parts.push(`${r.left_out} readings of no use`)
+  return parts.join(', ')
+}
+
+/** All totals: today, this month, since the last reset. */
+export function Totals() {
+  const totals = useTotals()
+  if (totals.error) return <Failure error={totals.error} />
+  if (!totals.data) return <Soft>Looking …</Soft>
+  return (
+    <>
+      <title>Totals · Jaunty Lark</title>
+      <Heading>Totals</Heading>
+      {totals.data.length === 0 ? (
+        <>
+          <Prose>Nothing is added up yet. How often a pump starts, what the lamps use, what that costs:</Prose>
+          <Code>jaunty total add lamp-energy lamp-meter/power --kind energy</Code>
+        </>
+      ) : (
+        <Scroll tabIndex={0} role="region" aria-label="Totals">
+          <Table>
+            <Columns names={['', 'Today', 'This month', 'Since the last reset', 'Not counted today']} />
+            <tbody>
+              {totals.data.map((t) => (
+                <tr key={t.id} data-total={t.name}>
+                  <td>
+                    <PlainLink href={`/totals/${t.name}`}>{t.title || t.name}</PlainLink>
+                    <br />
+                    <Soft>
+                      {t.kind} of {t.signal}
+                    </Soft>
+                  </td>
+                  <Num>{comesTo(t, t.today)}</Num>
+                  <Num>{comesTo(t, t.month)}</Num>
+                  <Num>{t.since_reset ? comesTo(t, t.since_reset) : '–'}</Num>
+                  <td>{missing(t.today) || '–'}</td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        </Scroll>
+      )}
+    </>
+  )
+}
+
+const periods = { day: 'Days', week: 'Weeks', month: 'Months' }
+const dates: Record<keyof typeof periods, Intl.DateTimeFormatOptions> = {
+  day: { weekday: 'short', day: 'numeric', month: 'short' },
+  week: { day: 'numeric', month: 'short' },
+  month: { month: 'long', year: 'numeric' },
+}
+const moment: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
+
+/** One total by periods, and between its resets. */
+export function TotalPage() {
+  const { total: name = '' } = useParams()
+  const [by, setBy] = useState<keyof typeof periods>('day')
+  const zone = useSite().data?.zone ?? 'UTC'
+  const keeper = useSession().data?.role !== 'viewer'
+  const total = useTotal(name, by)
+  if (total.error) return <Failure error={total.error} />
+  if (!total.data) return <Soft>Looking …</Soft>
+  const t = total.data
+  const first = t.periods.findIndex((r) => r.known > 0 || r.missing > 0)
+  const shown = first < 0 ? [] : t.periods.slice(first).reverse()
+  const most = Math.max(...shown.map((r) => r.value), 0)
+  const lastOn = t.periods.at(-1)?.last_on
+  return (
+    <>
+      <title>{`${t.title || t.name} · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href="/totals">Totals</PlainLink> · {t.kind} of{' '}
+        <PlainLink href={`/signals/${t.signal}`}>{t.signal}</PlainLink>
+      </Above>
+      <Heading>{t.title || t.name}</Heading>
+      <Prose>
+        {comesTo(t, t.today)} today, {comesTo(t, t.month)} this month
+        {t.since_reset && `, ${comesTo(t, t.since_reset)} since it was reset`}.
+        {lastOn && ` It was last on ${clock(lastOn, zone, moment)}.`}
+        {t.tariff && ` By the tariff ${t.tariff}.`}
+      </Prose>
+      <Choice label="By" options={periods} value={by} onChange={setBy} />
+      <Scroll tabIndex={0} role="region" aria-label="By period">
+        <Table>
+          <Columns names={['From', 'Total', '', 'Not counted']} />
+          <tbody>
+            {shown.map((r) => (
+              <tr key={r.at} data-period={r.value}>
+                <td>{clock(r.at, zone, dates[by])}</td>
+                <Num style={{ whiteSpace: 'nowrap' }}>{comesTo(t, r)}</Num>
+                <td style={{ width: '45%', minWidth: 120 }}>
+                  <Bar share={most > 0 ? r.value / most : 0} />
+                </td>
+                <td>{missing(r)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Scroll>
+      <Resets name={name} keeper={keeper} zone={zone} />
+    </>
+  )
+}
+
+/** Letting a total count anew, undoing that, and what it came to in between. */
+function Resets({ name, keeper, zone }: { name: string; keeper: boolean; zone: string }) {
+  const total = useTotal(name, 'day').data
+  const [asked, setAsked] = useState(false)
+  const path = { total: name }
+  const reset = useTrustAct((note?: string) =>
+    take(api.POST('/api/v1/totals/{total}/resets', { params: { path }, body: { note } })),
+  )
+  const undo = useTrustAct(() => take(api.POST('/api/v1/totals/{total}/resets/undo', { params: { path } })))
+  if (!total) return null
+  return (
+    <>
+      <Subheading>Resets</Subheading>
+      {total.between.length === 0 && <Prose>It was never reset.</Prose>}
+      {total.between.length > 0 && (
+        <Table>
+          <Columns names={['From', 'Until', 'Total', 'Not counted']} />
+          <tbody>
+            {total.between.map((r, i) => (
+              <tr key={r.at} data-between>
+                <td>{clock(r.at, zone, moment)}</td>
+                <td>{i === 0 ? 'now' : clock(r.until, zone, moment)}</td>
+                <Num>{comesTo(total, r)}</Num>
+                <td>{missing(r)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      )}
+      {keeper && !asked && (
+        <Row style={{ marginTop: 'var(--gap-3)' }}>
+          <QuietButton onPress={() => setAsked(true)}>Reset …</QuietButton>
+          {total.between.length > 0 && (
+            <QuietButton onPress={() => undo.mutate(undefined)} isDisabled={undo.isPending}>
+              Undo the newest reset
+            </QuietButton>
+          )}
+        </Row>
+      )}
+      {asked && (
+        <Form
+          onSubmit={(e) => {
+            e.preventDefault()
+            reset.mutate(fieldsOf(e.currentTarget).note, { onSuccess: () => setAsked(false) })
+          }}
+        >
+          <Prose>It counts from 0 again. What it came to before is kept, and a reset can be undone.</Prose>
+          <TextInput label="Why" name="note" optional />
+          <Row>
+            <Button type="submit" isDisabled={reset.isPending}>
+              Reset it
+            </Button>
+            <QuietButton onPress={() => setAsked(false)}>Leave it</QuietButton>
+          </Row>
+        </Form>
+      )}
+      {(reset.error ?? undo.error) && <Failure error={(reset.error ?? undo.error)!} />}
+    </>
+  )
+}

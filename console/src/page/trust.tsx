@@ -1,0 +1,170 @@
+import { useParams } from 'react-router'
+import { api, pathOf, take, type Trust } from '../api/client'
+import { useNow } from '../api/live'
+import { useSession, useSignals, useSite, useTrust, useTrustAct, useWork } from '../api/queries'
+import { age, amount, clock, doubt, figure, reads, shown } from '../api/words'
+import {
+  Above,
+  BigFigure,
+  Columns,
+  Failure,
+  Heading,
+  PlainLink,
+  Prose,
+  QuietButton,
+  QuietLink,
+  Row,
+  Scroll,
+  Soft,
+  Subheading,
+  Table,
+} from '../ui/basics'
+import { Calibrate } from './trust-calibrate'
+import { Verify } from './trust-verify'
+
+const day: Intl.DateTimeFormatOptions = {
+  day: 'numeric',
+  month: 'short',
+  year: 'numeric',
+  hour: '2-digit',
+  minute: '2-digit',
+}
+
+/** Why a signal can be believed: calibrations, verifications, and the forms for both. */
+export function TrustPage() {
+  const { device = '', signal: name = '' } = useParams()
+  const now = useNow()
+  const zone = useSite().data?.zone ?? 'UTC'
+  const keeper = useSession().data?.role !== 'viewer'
+  const signals = useSignals()
+  const trust = useTrust(device, name)
+  const work = useWork(device, name).data
+  const signal = signals.data?.find((s) => pathOf(s) === `${device}/${name}`)
+  if (signals.error || trust.error) return <Failure error={(signals.error ?? trust.error)!} />
+  if (!signals.data || !trust.data) return <Soft>Looking …</Soft>
+  if (!signal) return <Failure error={new Error(`There is no signal ${device}/${name}.`)} />
+  return (
+    <>
+      <title>{`Trust in ${signal.device_title} ${signal.title} · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href={`/signals/${device}/${name}`}>
+          {signal.device_title} {signal.title}
+        </PlainLink>
+      </Above>
+      <Heading>Is it true?</Heading>
+      <Row>
+        <span data-signal={pathOf(signal)}>
+          <BigFigure value={reads(signal)} unit={shown(signal.unit)} />
+        </span>
+        <Soft>
+          {age(signal.at, now)}
+          {doubt(signal) && ` · ${doubt(signal)}`}
+        </Soft>
+      </Row>
+      <div role="status" data-work={work?.left ? 'going' : 'done'}>
+        {work && work.left > 0 && (
+          <Prose>
+            What follows from a correction is being computed:{' '}
+            {Math.round((100 * (work.of - work.left)) / Math.max(1, work.of))} % done.
+          </Prose>
+        )}
+      </div>
+      {keeper && <Calibrate signal={signal} zone={zone} />}
+      <Calibrations device={device} name={name} trust={trust.data} keeper={keeper} zone={zone} />
+      {keeper && <Verify signal={signal} every={trust.data.every} />}
+      <Subheading>Verifications</Subheading>
+      {trust.data.due && (
+        <Prose>
+          To be verified every {trust.data.every}; next by {clock(trust.data.due, zone, day)}.
+        </Prose>
+      )}
+      {trust.data.verifications.length === 0 ? (
+        <Prose>None yet.</Prose>
+      ) : (
+        <Scroll tabIndex={0} role="region" aria-label="Verifications">
+          <Table>
+            <Columns names={['When', 'Result', 'Shown', 'Reference', 'Error', 'Allowed', 'By']} />
+            <tbody>
+              {trust.data.verifications.map((v) => (
+                <tr key={v.id} data-verification={v.passed ? 'pass' : 'fail'}>
+                  <td>{clock(v.at, zone, day)}</td>
+                  <td>{v.passed ? 'pass' : <b>fail</b>}</td>
+                  <td>{amount(v.shown, v.unit)}</td>
+                  <td>{amount(v.reference, v.unit)}</td>
+                  <td>{figure(v.error)}</td>
+                  <td>± {figure(v.tolerance)}</td>
+                  <td>
+                    {v.who} {v.note && <Soft>· {v.note}</Soft>}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        </Scroll>
+      )}
+      <Prose>
+        <QuietLink href={`/api/v1/devices/${device}/sheet`} target="_blank">
+          Sheet of {signal.device_title}, to print
+        </QuietLink>{' '}
+        <QuietLink href={`/compare?first=${device}/${name}`}>Compare with another signal</QuietLink>
+      </Prose>
+    </>
+  )
+}
+
+type Props = { device: string; name: string; trust: Trust; keeper: boolean; zone: string }
+
+/** What was in force from when, and taking it back. */
+function Calibrations({ device, name, trust, keeper, zone }: Props) {
+  const back = useTrustAct((id: number) =>
+    take(
+      api.DELETE('/api/v1/signals/{device}/{signal}/calibrations/{id}', {
+        params: { path: { device, signal: name, id } },
+      }),
+    ),
+  )
+  return (
+    <>
+      <Subheading>Calibrations</Subheading>
+      {back.error && <Failure error={back.error} />}
+      {trust.calibrations.length === 0 ? (
+        <Prose>None: its values are as the instrument gives them.</Prose>
+      ) : (
+        <Scroll tabIndex={0} role="region" aria-label="Calibrations">
+          <Table>
+            <Columns names={['In force from', 'Correction', 'Raw and reference', 'By', '']} />
+            <tbody>
+              {trust.calibrations.map((c) => (
+                <tr key={c.id} data-calibration={c.retired ? 'taken back' : 'in force'}>
+                  <td>{clock(c.from, zone, day)}</td>
+                  <td>
+                    {c.curve.points?.length
+                      ? 'line with corners'
+                      : `× ${figure(c.curve.gain)} ${c.curve.offset < 0 ? '−' : '+'} ${figure(Math.abs(c.curve.offset))}`}
+                  </td>
+                  <td>{c.pairs.map((p) => `${figure(p.shown)} → ${figure(p.reference)}`).join(', ')}</td>
+                  <td>
+                    {c.who} {c.note && <Soft>· {c.note}</Soft>}
+                  </td>
+                  <td>
+                    {c.retired ? (
+                      'taken back'
+                    ) : (
+                      <>
+                        {keeper && (
+                          <QuietButton onPress={() => back.mutate(c.id)} isDisabled={back.isPending}>
+                            Take back
+                          </QuietButton>
+                        )}
+                      </>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        </Scroll>
+      )}
+    </>
+  )
+}
