@@ -180,7 +180,8 @@ func tellFit(w io.Writer, signal string, f *pipeline.Fitted, is string) {
 	fmt.Fprintln(w, ".")
 	rows := [][]string{}
 	for i, p := range f.Pairs {
-		rows = append(rows, []string{measure.Figure(p.Shown, ""), measure.Figure(f.Curve.Apply(p.Shown), ""), measure.Figure(p.Reference, ""), measure.Figure(f.Fit.Residuals[i], "")})
+		rest := f.Fit.Residuals[i]
+		rows = append(rows, []string{measure.Figure(p.Shown, ""), measure.Figure(p.Reference-rest, ""), measure.Figure(p.Reference, ""), measure.Figure(rest, "")})
 	}
 	table(w, "", []string{"RAW", "CORRECTED", "REFERENCE", "REST"}, rows)
 	for _, warning := range f.Fit.Warnings {

@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
@@ -108,7 +109,7 @@ func compareCommand() *cobra.Command {
 		Use: "compare DEVICE/SIGNAL DEVICE/SIGNAL", Short: "How far two signals that measure the same thing agree", Args: exactly("DEVICE/SIGNAL", "DEVICE/SIGNAL"),
 		Long: `How far two signals that measure the same thing agree, say a new probe beside a trusted one: mean difference,
 limits of agreement (Bland and Altman 1986), and by how much one follows the other. See both with 'jaunty chart'.`,
-		Example:           "  jaunty compare pond/water fern-house/air --since 7d\n  jaunty chart bench/root-zone bench/canopy --last 7d",
+		Example:           "  jaunty compare fern-house/new-air fern-house/air --since 7d\n  jaunty chart fern-house/new-air fern-house/air --since 7d",
 		ValidArgsFunction: signalPaths,
 	}
 	c.Flags().String("since", "1d", "from then on: a time, a date, or 7d for seven days ago")
@@ -153,13 +154,22 @@ func tellComparison(w io.Writer, a *server.Comparison) {
 		}
 		follows = fmt.Sprintf("%s follows %s by %s (likeness %.2f)", second, first, lag.Round(time.Second), a.Likeness)
 	}
-	table(w, "", []string{"mean difference", measure.Figure(a.Mean, unit)}, [][]string{{"standard deviation", measure.Figure(a.Deviation, unit)},
-		{"limits of agreement", measure.Figure(a.Low, "") + " to " + measure.Figure(a.High, unit)}, {"smallest and largest", measure.Figure(a.Lowest, "") + " and " + measure.Figure(a.Highest, unit)},
+	off := func(difference float64, unit measure.Unit) string {
+		return measure.Figure(significant(difference, 3), unit)
+	}
+	table(w, "", []string{"mean difference", off(a.Mean, unit)}, [][]string{{"standard deviation", off(a.Deviation, unit)},
+		{"limits of agreement", off(a.Low, "") + " to " + off(a.High, unit)}, {"smallest and largest", off(a.Lowest, "") + " and " + off(a.Highest, unit)},
 		{"lag", follows}})
 	if a.LeftOut > 0 {
 		fmt.Fprintf(w, "%d readings were left out: the second had no value that still held.\n", a.LeftOut)
 	}
 	fmt.Fprintln(w, a.Suggestion)
+}
+
+// significant rounds to so many digits.
+func significant(v float64, digits int) float64 {
+	short, _ := strconv.ParseFloat(strconv.FormatFloat(v, 'g', digits, 64), 64)
+	return short
 }
 
 func deviceSheetCommand() *cobra.Command {

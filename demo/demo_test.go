@@ -72,7 +72,7 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	signals, guards, readings := counts()
-	if signals != 39 || guards != 8 || readings < 11_500 {
+	if signals != 41 || guards != 8 || readings < 11_500 {
 		t.Errorf("%d signals, %d guards, %d readings", signals, guards, readings)
 	}
 	if again, err := Remember(dir); err != nil || again.Password != memory.Password || !again.HistoryDone || again.Keys["pond"] == "" {

@@ -36,7 +36,8 @@ var derived = []struct {
 	{"gate-node/battery", "Battery", object{"kind": "charge", "of": of("of=gate-node/cell"), "curve": "li-ion", "divider": 3.2}},
 	{"gate-node/charging", "Charging", object{"kind": "charging", "of": of("of=gate-node/battery"), "window": "6h", "deadband": 0.5}},
 	{"gate-node/hours-left", "Hours left", object{"kind": "hours-left", "of": of("of=gate-node/battery"), "window": "1d"}},
-	{"bench/warmth", "Root zone over canopy", object{"kind": "difference", "of": of("a=bench/root-zone b=bench/canopy")}},
+	{"gate-node/hours-left-at-least", "Hours left, at least", object{"kind": "hours-left", "of": of("of=gate-node/battery"), "window": "1d", "edge": "low"}},
+	{"bench/warmth", "Root zone over canopy", object{"kind": "difference", "of": of("a=bench/root-zone b=bench/canopy"), "decimals": 1}},
 }
 
 // of reads "role=signal role=signal".

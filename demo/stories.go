@@ -23,6 +23,12 @@ func (c clock) before(at measure.Instant, days, hours float64) (float64, bool) {
 	return into, into >= 0 && into < 1
 }
 
+// every20Minutes tells whether an instant lies between two minutes of a live story, which comes again every 20.
+func (c clock) every20Minutes(at measure.Instant, from, until float64) bool {
+	into := math.Mod(float64(at-c.live)/1000/minute, 20)
+	return c.live != 0 && at >= c.live && into >= from && into < until
+}
+
 // drift is a slow, irregular change between -1 and 1, smooth from one period to the next: the weather.
 func drift(at measure.Instant, period float64, seed uint64) float64 {
 	place := float64(at) / 1000 / period
@@ -127,11 +133,20 @@ func (c clock) terminal(at measure.Instant) float64 {
 
 func boardMean(at measure.Instant) float64 { return 22 + 2*wave(at, day, -0.4) + 0.1*jitter(at, 43) }
 
+// forgotten tells whether an instant lies in the weekend on which nobody switched the lamps off: from Friday at six in
+// the evening to Monday at six, the last one that was over two days before the site was set up.
+func (c clock) forgotten(at measure.Instant) bool {
+	const days, thursday = 86_400_000, 3 // 1 January 1970, counted from Monday
+	last := c.begun/days - 3
+	monday := (last - (last+thursday)%7) * days
+	end := monday + 6*3_600_000
+	return c.begun != 0 && at < end && at >= end-60*3_600_000
+}
+
 // amperes rise when the lamps are on, from six to ten in the morning and four to eight in the evening, and
-// once for a whole weekend, when nobody switched them off.
+// once for a whole weekend.
 func (c clock) amperes(at measure.Instant) float64 {
-	_, forgotten := c.before(at, 9.2, 58)
-	if h := math.Mod(float64(at)/1000, day) / hour; forgotten || h >= 6 && h < 10 || h >= 16 && h < 20 {
+	if h := math.Mod(float64(at)/1000, day) / hour; c.forgotten(at) || h >= 6 && h < 10 || h >= 16 && h < 20 {
 		return 8.4 + 0.05*jitter(at, 12)
 	}
 	return 0.06 + 0.01*math.Abs(jitter(at, 12))
@@ -171,9 +186,9 @@ func (c clock) rootZone(at measure.Instant) float64 {
 }
 
 // oxygen falls at night, when the plants breathe. Eight days ago the probe was lifted out for cleaning and
-// read 0; on a still night five days ago the oxygen was truly low.
+// read 0, and it is again six minutes after the live devices began, for three, every 20; on a still night five days ago the oxygen was truly low.
 func (c clock) oxygen(at measure.Instant) float64 {
-	if _, lifted := c.before(at, 8.4, 0.35); lifted {
+	if _, lifted := c.before(at, 8.4, 0.35); lifted || c.every20Minutes(at, 6, 9) {
 		return 0
 	}
 	percent := 86 + 3*drift(at, 1.3*day, 53) + (9+2*drift(at, day, 54))*wave(at, day, -0.36) + 1.2*wave(at, 13*minute, 0.5) + 0.4*jitter(at, 8)

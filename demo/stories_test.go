@@ -82,3 +82,30 @@ func TestTheHistoryTellsItsStories(t *testing.T) {
 		}
 	}
 }
+
+// Whenever the site is set up, the lamps were left on for a weekend, and the probe is lifted while somebody looks.
+func TestStoriesFallWhereTheyAreTold(t *testing.T) {
+	for d := range 7 {
+		c := clock{begun: measure.InstantOf(time.Date(2026, 11, 23+d, 0, 0, 0, 0, time.UTC))}
+		hours := 0
+		for at := c.begun.Add(-12 * 24 * time.Hour); at < c.begun; at = at.Add(time.Hour) {
+			if !c.forgotten(at) {
+				continue
+			}
+			hours++
+			if when := at.Time().UTC(); when.Weekday() > time.Monday && when.Weekday() < time.Friday || c.begun.Sub(at) < 48*time.Hour {
+				t.Errorf("set up on %v, the lamps were left on on %v", c.begun, when)
+			}
+		}
+		if hours != 60 {
+			t.Errorf("the lamps were left on for %d hours", hours)
+		}
+	}
+	live := measure.InstantOf(time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC))
+	c := clock{begun: live.Add(-time.Hour), live: live}
+	for minutes, lifted := range map[int]bool{5: false, 7: true, 10: false, 27: true} {
+		if (c.oxygen(live.Add(time.Duration(minutes)*time.Minute)) == 0) != lifted {
+			t.Errorf("after %d minutes the probe is lifted: %v", minutes, !lifted)
+		}
+	}
+}

@@ -2,8 +2,6 @@ package store
 
 import (
 	"context"
-	"database/sql"
-	"errors"
 	"slices"
 	"time"
 
@@ -106,24 +104,15 @@ func (s *Store) Compute(ctx context.Context, before, now measure.Instant, while 
 		return done, err
 	}
 	defer tx.Rollback()
-	err = tx.GetContext(ctx, &done.Signal, `select signal_id from recompute where from_at <= $1 order by id limit 1 for update skip locked`, before)
-	if errors.Is(err, sql.ErrNoRows) {
-		err = tx.GetContext(ctx, &done.Signal, `
-			select s.id from signal s where s.recipe is not null and s.computed_until < $1
-			and exists (select from derived_input i join signal_state st on st.signal_id = i.input_id where i.derived_id = s.id and st.at > s.computed_until)
-			order by s.computed_until, s.id limit 1 for update skip locked`, before.Add(-while))
-	}
-	if errors.Is(err, sql.ErrNoRows) {
-		return done, nil
-	}
-	if err != nil {
+	if done.Signal, err = tx.nextToCompute(ctx, before, while); err != nil || done.Signal == 0 {
 		return done, err
 	}
-	if err := tx.HoldSignal(ctx, done.Signal); err != nil {
+	// Acts of people lock a signal's row before what belongs to it; so does this.
+	if _, err := tx.ExecContext(ctx, `select from signal where id = $1 for no key update`, done.Signal); err != nil {
 		return done, err
 	}
 	var rows []staleRow
-	if err := tx.SelectContext(ctx, &rows, `select id, from_at, until_at from recompute where signal_id = $1 for update`, done.Signal); err != nil {
+	if err := tx.SelectContext(ctx, &rows, `select id, from_at, until_at from recompute where signal_id = $1`, done.Signal); err != nil {
 		return done, err
 	}
 	done.Some = true
@@ -131,6 +120,26 @@ func (s *Store) Compute(ctx context.Context, before, now measure.Instant, while 
 		return done, err
 	}
 	return done, tx.Commit()
+}
+
+// nextToCompute holds a signal that Compute has something to do for and nobody else works on, and gives it; 0 for
+// none.
+func (t *Tx) nextToCompute(ctx context.Context, before measure.Instant, while time.Duration) (int64, error) {
+	var waiting []int64
+	err := t.SelectContext(ctx, &waiting, `select signal_id from recompute where from_at <= $1 group by signal_id order by min(id) limit 20`, before)
+	if err == nil && len(waiting) == 0 {
+		err = t.SelectContext(ctx, &waiting, `
+			select s.id from signal s where s.recipe is not null and s.computed_until < $1
+			and exists (select from derived_input i join signal_state st on st.signal_id = i.input_id where i.derived_id = s.id and st.at > s.computed_until)
+			order by s.computed_until, s.id limit 20`, before.Add(-while))
+	}
+	for _, signal := range waiting {
+		var free bool
+		if err = t.GetContext(ctx, &free, `select pg_try_advisory_xact_lock($1, $2)`, lockSignal, signal); err != nil || free {
+			return signal, err
+		}
+	}
+	return 0, err
 }
 
 // computeStep computes the first dirty stretch of a signal, or the beginning of it. The rows were there

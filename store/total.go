@@ -189,6 +189,10 @@ const tallyColumns = `at, until_at, known, left_out, on_for, starts, lead, trail
 
 // retally adds up anew what a stretch of readings takes part in, for all totals of a signal.
 func (t *Tx) retally(ctx context.Context, signal int64, of stretch, about past) error {
+	// Who removes a total waits until this is done.
+	if _, err := t.ExecContext(ctx, `select from total where signal_id = $1 order by id for key share`, signal); err != nil {
+		return err
+	}
 	all, err := t.summings(ctx, signal)
 	if err != nil {
 		return err

@@ -82,9 +82,9 @@ func (a *Agreement) suggest() string {
 	case math.Abs(a.Mean) <= error95:
 		return "No steady difference can be told from the scatter."
 	case math.Abs(a.Mean) > 4*a.Deviation:
-		return fmt.Sprintf("The difference is steady: an offset of %s on the first would take it away.", measure.Figure(-a.Mean, ""))
+		return "The difference is steady: calibrating the first by an offset would take it away."
 	}
-	return fmt.Sprintf("There is a steady part, %s, and more scatter than that: look at both before you correct one.", measure.Figure(a.Mean, ""))
+	return "The difference has a steady part, and more scatter than that: look at both before you correct one."
 }
 
 // lagSteps is how many steps the stretch is cut into to find the lag, and an eighth of them how far it is

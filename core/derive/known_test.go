@@ -186,8 +186,10 @@ func TestFormulas(t *testing.T) {
 			t.Errorf("%s is %v, not %v", text, got, want)
 		}
 	}
-	if _, out := eval("t - dew"); out.Unit != "Cel" {
-		t.Errorf("the unit of t - dew is %q", out.Unit)
+	for text, unit := range map[string]measure.Unit{"t - dew": "K", "t - 1.0": "Cel", "t - (t - dew)": "Cel", "(t + dew) / 2.0": "Cel", "v * 2.0": "V", "v / v": ""} {
+		if _, out := eval(text); out.Unit != unit {
+			t.Errorf("the unit of %s is %q, not %q", text, out.Unit, unit)
+		}
 	}
 	if _, out := eval("t > dew"); out.Kind != site.KindSwitch {
 		t.Errorf("a comparison gives a %s", out.Kind)
@@ -196,6 +198,7 @@ func TestFormulas(t *testing.T) {
 		"t - 1":            "1.0 for 1",
 		"t + v":            "at character 3: Cel and V do not go together\n  t + v\n    ^",
 		"t > 3.0 ? t : v":  "Cel and V do not go together",
+		"t - dew > t":      "K and Cel do not go together",
 		"t + hum":          `at character 5: "hum" is none of the inputs`,
 		"t +":              "at character 4",
 		"'a'":              "it is to give a number",

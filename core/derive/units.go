@@ -73,7 +73,9 @@ func (c *unitChecker) same(e ast.Expr, parts []ast.Expr) (unit measure.Unit, err
 func (c *unitChecker) call(e ast.Expr, call ast.CallExpr) (measure.Unit, error) {
 	args := call.Args()
 	switch call.FunctionName() {
-	case operators.Add, operators.Subtract, operators.Negate, "math.@max", "math.@min", "math.abs", "math.ceil", "math.floor", "math.round", "math.trunc":
+	case operators.Add, operators.Subtract:
+		return c.sum(e, args, call.FunctionName() == operators.Subtract)
+	case operators.Negate, "math.@max", "math.@min", "math.abs", "math.ceil", "math.floor", "math.round", "math.trunc":
 		return c.same(e, args)
 	case operators.Less, operators.LessEquals, operators.Greater, operators.GreaterEquals, operators.Equals, operators.NotEquals:
 		_, err := c.same(e, args)
@@ -100,6 +102,27 @@ func (c *unitChecker) call(e ast.Expr, call ast.CallExpr) (measure.Unit, error) 
 		unit = ""
 	}
 	return unit, nil
+}
+
+// sum gives the unit of a sum or a difference. A temperature less another is a difference, told in kelvins, and
+// one that is added to a temperature, or taken from it, gives a temperature again.
+func (c *unitChecker) sum(e ast.Expr, args []ast.Expr, less bool) (measure.Unit, error) {
+	a, err := c.unit(args[0])
+	if err != nil {
+		return "", err
+	}
+	b, err := c.unit(args[1])
+	switch {
+	case err != nil:
+		return "", err
+	case less && a == "Cel" && b == "Cel":
+		return "K", nil
+	case less && a == "[degF]" && b == "[degF]": // nine fifths of a kelvin each: no code tells that
+		return mixed, nil
+	case a == "Cel" && b == "K", a == "K" && b == "Cel" && !less:
+		return "Cel", nil
+	}
+	return c.same(e, args)
 }
 
 func (c *unitChecker) product(left, right ast.Expr, divided bool) (measure.Unit, error) {

@@ -25,12 +25,11 @@ export function seen(value: number, stored: string) {
   return Math.abs(moved) < 1e5 ? Math.round(moved * 1e9) / 1e9 : moved
 }
 
-/** A value that is typed as it is seen, as it is stored. */
-export function stored(value: number, unit: string) {
-  const from = facts.get(seenUnit(unit))
-  const to = facts.get(unit)
-  if (!from || !to || from === to) return value
-  return Math.round(((value * from.factor + from.offset - to.offset) / to.factor) * 1e9) / 1e9
+/** A difference of two values as it is seen: it is scaled, and does not move. */
+export function seenDifference(difference: number, stored: string) {
+  const from = facts.get(stored)
+  const to = facts.get(seenUnit(stored))
+  return from && to ? (difference * from.factor) / to.factor : difference
 }
 
 /** How the unit in which values of a unit are seen is written behind a figure. */

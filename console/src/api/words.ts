@@ -14,7 +14,7 @@ export function figure(value: number) {
 export function reads(s: Signal) {
   if (s.value == null) return '–'
   if (s.text != null) return s.text.length > 24 ? `${s.text.slice(0, 23)}…` : s.text
-  if (s.kind === 'switch') return bandOf(s, s.value)?.name ?? (s.value ? 'on' : 'off')
+  if (s.kind === 'switch') return stateName(s, s.value)
   const value = seen(s.value, s.unit)
   // No finer than the instrument can tell.
   return s.step > 0 && seenUnit(s.unit) === s.unit
@@ -25,6 +25,9 @@ export function reads(s: Signal) {
 /** The band that a value of a signal lies in. */
 export const bandOf = (s: Signal, value: number) =>
   s.bands.find((b) => (b.from == null || value >= b.from) && (b.to == null || value < b.to))
+
+/** What a signal that is off or on is called then. */
+export const stateName = (s: Signal, value: number) => bandOf(s, value)?.name ?? (value ? 'on' : 'off')
 
 const unusable = ['implausible', 'warming', 'stuck', 'drill']
 /** Why the newest reading of a signal is of no use; empty when it is. */

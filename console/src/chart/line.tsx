@@ -14,6 +14,7 @@ type Props = {
   alarms: Alarm[]
   bands?: Band[]
   doubts?: Doubt[] // stretches whose readings are of no use
+  states?: [string, string] // of what is off or on: the names of both
   label: string // says in words what the chart shows
 }
 
@@ -118,7 +119,7 @@ function options(shown: { current: Props }, width: number): uPlot.Options {
     scales: { x: { time: true, auto: false }, y: { auto: false } },
     axes: [
       { ...axis, grid: { show: false }, values: (_, ticks) => ticks.map((t) => tick(t, shown.current.zone)) },
-      { ...axis, size: 56, values: (_, ticks) => ticks.map((v) => figure(v)) },
+      valueAxis(axis, shown.current.states),
     ],
     series: [{}, { stroke: colour('line-1'), width: 1.4, spanGaps: false, points: { show: false } }],
     hooks: {
@@ -127,6 +128,12 @@ function options(shown: { current: Props }, width: number): uPlot.Options {
     },
   }
 }
+
+/** The axis of the values: figures, or the names of off and on. */
+const valueAxis = (axis: uPlot.Axis, states?: [string, string]): uPlot.Axis =>
+  states
+    ? { ...axis, size: 72, splits: () => [0, 1], values: () => states }
+    : { ...axis, size: 56, values: (_, ticks) => ticks.map((v) => figure(v)) }
 
 /** A time on the axis: at midnight the day. */
 function tick(at: number, zone: string) {

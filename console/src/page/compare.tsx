@@ -3,8 +3,8 @@ import { useMemo } from 'react'
 import { useSearchParams } from 'react-router'
 import { api, type Comparison, pathOf, take } from '../api/client'
 import { useSignals, useSite } from '../api/queries'
-import { dimensionOf, written } from '../api/units'
-import { figure, length } from '../api/words'
+import { dimensionOf, seen, seenDifference } from '../api/units'
+import { figure, length, shown } from '../api/words'
 import { PairChart } from '../chart/pair'
 import { Failure, Heading, Prose, Scroll, Soft, Table } from '../ui/basics'
 import { Choice } from '../ui/choice'
@@ -61,19 +61,20 @@ function Agreement({ of: a, zone }: { of: Comparison; zone: string }) {
   const lines = useMemo(
     () => ({
       at: a.points.map((p) => Date.parse(p.at)),
-      first: a.points.map((p) => p.first),
-      second: a.points.map((p) => p.second),
+      first: a.points.map((p) => seen(p.first, a.unit)),
+      second: a.points.map((p) => seen(p.second, a.unit)),
     }),
     [a],
   )
-  const unit = written(a.unit)
+  const unit = shown(a.unit)
+  const off = (difference: number) => figure(Number(seenDifference(difference, a.unit).toPrecision(3)))
   const lag = Math.abs(a.lag)
   const [ahead, behind] = a.lag < 0 ? [a.second, a.first] : [a.first, a.second]
   const rows: [string, string][] = [
-    ['Mean difference', `${figure(a.mean)} ${unit}`],
-    ['Standard deviation', `${figure(a.deviation)} ${unit}`],
-    ['Limits of agreement (95 of 100 differences)', `${figure(a.low)} to ${figure(a.high)} ${unit}`],
-    ['Smallest and largest', `${figure(a.lowest)} and ${figure(a.highest)} ${unit}`],
+    ['Mean difference', `${off(a.mean)} ${unit}`],
+    ['Standard deviation', `${off(a.deviation)} ${unit}`],
+    ['Limits of agreement (95 of 100 differences)', `${off(a.low)} to ${off(a.high)} ${unit}`],
+    ['Smallest and largest', `${off(a.lowest)} and ${off(a.highest)} ${unit}`],
     [
       'Lag',
       a.likeness < leastLikeness
@@ -96,7 +97,7 @@ function Agreement({ of: a, zone }: { of: Comparison; zone: string }) {
         {...lines}
         names={[a.first, a.second]}
         zone={zone}
-        label={`${a.first} and ${a.second}; the mean difference is ${figure(a.mean)} ${unit}`}
+        label={`${a.first} and ${a.second}; the mean difference is ${off(a.mean)} ${unit}`}
       />
       <Scroll tabIndex={0} role="region" aria-label="How far they agree">
         <Table>

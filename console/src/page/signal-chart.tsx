@@ -3,7 +3,7 @@ import { useEffect, useRef } from 'react'
 import { type Alarm, api, type Doubt, type Line, type Signal, pathOf, take } from '../api/client'
 import { useGuards } from '../api/queries'
 import { seen } from '../api/units'
-import { clock, figure, length, limitsFor, reads, shown } from '../api/words'
+import { clock, figure, length, limitsFor, reads, shown, stateName } from '../api/words'
 import { LineChart } from '../chart/line'
 import { Failure, Soft, Table } from '../ui/basics'
 
@@ -92,12 +92,13 @@ export function SignalChart({ signal, stretch, now, zone, alarms }: Props) {
         zone={zone}
         limits={limitsFor(guards, pathOf(signal)).map((l) => ({ ...l, limit: eye(l.limit) }))}
         alarms={alarms}
-        bands={signal.bands.map((b) => ({
+        bands={(signal.kind === 'switch' ? [] : signal.bands).map((b) => ({
           ...b,
           from: b.from == null ? undefined : eye(b.from),
           to: b.to == null ? undefined : eye(b.to),
         }))}
         doubts={doubts ?? []}
+        states={signal.kind === 'switch' ? [stateName(signal, 0), stateName(signal, 1)] : undefined}
         label={label + (doubts?.length ? `; ${doubtWords(doubts, zone)}` : '')}
       />
       {doubts && doubts.length > 0 && (

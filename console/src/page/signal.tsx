@@ -154,7 +154,7 @@ function MadeOf({ signal: s }: { signal: Signal }) {
   if (!recipe || (recipe.inputs.length === 0 && recipe.into.length === 0)) return null
   const link = (other: Signal) => (
     <PlainLink key={other.id} href={`/signals/${pathOf(other)}`}>
-      {other.device_title} {other.title} ({reads(other)} {shown(other.unit)})
+      {other.device_title} {other.title} ({`${reads(other)} ${shown(other.unit)}`.trim()})
     </PlainLink>
   )
   const list = (signals: Signal[]) => signals.map((other, i) => [i > 0 && ', ', link(other)])
