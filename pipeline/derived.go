@@ -195,7 +195,7 @@ func (t *Turn) takeDerived(d *derivedLive, at measure.Instant, value float64, ar
 	if st.SilentAt != 0 {
 		st.SilentAt = 0
 	}
-	st.SteppedAt, st.HeldAt, st.Held, st.HeldRaw = at, at, value, value
+	st.SteppedAt, st.HeldAt, st.Held, st.HeldRaw = max(st.SteppedAt, at), at, value, value
 	for _, g := range s.guards {
 		t.step(g, alarm.Event{Kind: alarm.NewReading, At: at, Value: value}, "")
 	}

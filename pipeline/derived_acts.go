@@ -100,12 +100,15 @@ func (t *Turn) fitRecipe(path string, r derive.Recipe) (*signalLive, *store.Deri
 	d := &store.Derivation{Recipe: r}
 	of := map[string][]string{}
 	for _, in := range r.Of {
+		of[path] = append(of[path], in.Signal)
+		if in.Signal == path {
+			break // a circle, of which Order tells
+		}
 		input, err := t.live.find(in.Signal)
 		if err != nil {
 			return fault("of", "%s", strings.TrimPrefix(err.Error(), "signal: "))
 		}
 		d.Inputs = append(d.Inputs, input.ID)
-		of[path] = append(of[path], input.Path())
 	}
 	for _, other := range t.live.signals {
 		if other.derived != nil && other.Path() != path {

@@ -1,0 +1,218 @@
+package pipeline_test
+
+import (
+	"context"
+	"errors"
+	"math"
+	"strings"
+	"testing"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/calibrate"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+)
+
+// calibrate puts pairs of shown and reference in force from an instant on; nil: from now.
+func (b *bench) calibrate(path string, from *measure.Instant, numbers ...float64) pipeline.Fitted {
+	b.t.Helper()
+	o := pipeline.CalibrationOrder{From: from}
+	for i := 0; i < len(numbers); i += 2 {
+		o.Pairs = append(o.Pairs, calibrate.Pair{Shown: numbers[i], Reference: numbers[i+1]})
+	}
+	f, err := b.Calibrate(context.Background(), path, o, tester)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return f
+}
+
+func (b *bench) values(name string) (values []float64) {
+	b.t.Helper()
+	for _, r := range b.readings(name) {
+		values = append(values, math.Round(r.Value*1e6)/1e6)
+	}
+	return values
+}
+
+func same(a []float64, b ...float64) bool {
+	for i := range b {
+		if len(a) != len(b) || a[i] != b[i] {
+			return false
+		}
+	}
+	return len(a) == len(b)
+}
+
+// A correction holds from its instant on, over what is there and what comes; earlier ones are kept, and taking one
+// back brings the one before it back. Raw values never change, so the same reading again is a duplicate.
+func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
+	b := fresh(t)
+	b.stream("v", 1, 10, 20, 30, 40)
+	at := b.at(3)
+	if f := b.calibrate("d/v", &at, 30, 33); !f.Past || f.Curve.Offset != 3 {
+		t.Errorf("%+v", f)
+	}
+	if got := b.values("v"); !same(got, 10, 20, 33, 43) {
+		t.Errorf("corrected: %v", got)
+	}
+	// A pair is of what is shown now, which is corrected: 53 shown is 50 raw.
+	at = b.at(4)
+	b.calibrate("d/v", &at, 3, 0, 53, 100)
+	b.stream("v", 5, 50)
+	if got := b.values("v"); !same(got, 10, 20, 33, 80, 100) {
+		t.Errorf("corrected twice: %v", got)
+	}
+	b.clock(6)
+	if out := b.send(measure.Sample{Name: "v", At: b.at(5), Value: 50}, measure.Sample{Name: "v", At: b.at(5), Value: 100}); out.Accepted != 1 || !strings.Contains(reason(out), "holds 50 at") {
+		t.Errorf("the raw value again, and the corrected one: %+v", out)
+	}
+	other := process(t, b.store, b.now)
+	list, err := b.store.Calibrations(context.Background(), b.id("d/v"))
+	if err != nil || len(list) != 2 || list[0].Who != "test" || list[0].Pairs[1] != (calibrate.Pair{Shown: 50, Reference: 100}) {
+		t.Fatalf("%+v %v", list, err)
+	}
+	if _, err := other.Uncalibrate(context.Background(), "d/v", list[0].ID, tester); err != nil {
+		t.Fatal(err)
+	}
+	if got := b.values("v"); !same(got, 10, 20, 33, 43, 53) {
+		t.Errorf("taken back: %v", got)
+	}
+	if _, err := b.Uncalibrate(context.Background(), "d/v", list[0].ID, tester); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("taken back twice: %v", err)
+	}
+	s, err := b.store.Signal(context.Background(), "d", "v")
+	if err != nil || *s.Value != 53 || !s.Calibrated {
+		t.Errorf("it reads %v %v", *s.Value, err)
+	}
+}
+
+func (b *bench) id(path string) int64 {
+	b.t.Helper()
+	device, name, _ := site.SplitPath(path)
+	s, err := b.store.Signal(context.Background(), device, name)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return s.ID
+}
+
+// Guards look at corrected values. When they are corrected, guards look at what holds anew; alarms of the past stay as
+// they were, and are marked.
+func TestGuardsOfACorrectedSignal(t *testing.T) {
+	b := fresh(t)
+	b.stream("v", 1, 10)
+	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 50}})
+	b.stream("v", 2, 60, 10, 49)
+	b.clock(5)
+	if got := b.alarms(); len(got) != 1 || got[0].CorrectedAt != nil {
+		t.Fatalf("%+v", got)
+	}
+	at := b.at(2)
+	if f := b.calibrate("d/v", &at, 50, 52); f.Corrected != 1 {
+		t.Errorf("%d alarms were marked", f.Corrected)
+	}
+	got := b.alarms()
+	if len(got) != 2 || got[0].CorrectedAt == nil || got[0].Value != 60 || got[1].Value != 51 || got[1].RaisedAt != b.at(4) || got[1].CorrectedAt != nil {
+		t.Errorf("held 49 is 51 now: %+v", got)
+	}
+	b.stream("v", 6, 48)
+	if got := b.alarms(); got[1].ClearedAt == nil || *got[1].ClearedValue != 50 {
+		t.Errorf("50 is not above 50: %+v", got[1])
+	}
+}
+
+// What cannot be calibrated is refused by its field, and trying changes nothing.
+func TestCalibrationsAreChecked(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.stream("v", 1, 10)
+	if out := b.send(measure.Sample{Name: "door", Form: measure.FormBool, Value: 1}, measure.Sample{Name: "t", Unit: "Cel", Value: 20}); len(out.Rejected) > 0 {
+		t.Fatal(reason(out))
+	}
+	b.derive("d/twice", "formula", map[string]string{"v": "d/v"}, "v * 2.0")
+	pair := calibrate.Pairs{{Shown: 1, Reference: 2}}
+	late := b.at(2 * 86_400)
+	for says, c := range map[string]struct {
+		path string
+		o    pipeline.CalibrationOrder
+	}{
+		"did you mean d/v":     {"d/w", pipeline.CalibrationOrder{Pairs: pair}},
+		"d/twice is derived":   {"d/twice", pipeline.CalibrationOrder{Pairs: pair}},
+		"numbers can be":       {"d/door", pipeline.CalibrationOrder{Pairs: pair}},
+		"pairs: there are 0":   {"d/v", pipeline.CalibrationOrder{}},
+		"from: ":               {"d/v", pipeline.CalibrationOrder{Pairs: pair, From: &late}},
+		"unit: d/t is in":      {"d/t", pipeline.CalibrationOrder{Pairs: pair, Unit: "V"}},
+		"method: ":             {"d/v", pipeline.CalibrationOrder{Pairs: pair, Method: "cubic"}},
+		"must rise or fall":    {"d/v", pipeline.CalibrationOrder{Method: calibrate.Corners, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 2, Reference: 5}, {Shown: 3, Reference: 4}}}},
+		"two different places": {"d/v", pipeline.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 1, Reference: 5}}}},
+	} {
+		if _, err := b.Calibrate(ctx, c.path, c.o, tester); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", says, err)
+		}
+	}
+	f, err := b.TryCalibration(ctx, "d/t", pipeline.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 68, Reference: 70}}, Unit: "[degF]"}, tester)
+	if err != nil || math.Abs(f.Curve.Offset-10.0/9) > 1e-9 {
+		t.Errorf("2 °F more are %+v %v", f.Curve, err)
+	}
+	if list, err := b.store.Calibrations(ctx, b.id("d/t")); err != nil || len(list) != 0 {
+		t.Errorf("trying made %+v %v", list, err)
+	}
+}
+
+// A verification is kept whatever it says; one that is due reminds until it is done.
+func TestVerifications(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.stream("h", 1, 49)
+	check := func(o pipeline.VerificationOrder) calibrate.Verification {
+		t.Helper()
+		v, err := b.Verify(ctx, "d/h", o, tester)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return v
+	}
+	if v := check(pipeline.VerificationOrder{Reference: 50, Tolerance: "2%"}); !v.Passed || v.Error != -1 || v.Tolerance != 1 || v.Who != "test" {
+		t.Errorf("at the very tolerance: %+v", v)
+	}
+	shown := 52.0
+	if v := check(pipeline.VerificationOrder{Reference: 50, Tolerance: "1.9", Shown: &shown}); v.Passed || v.Error != 2 {
+		t.Errorf("beyond it: %+v", v)
+	}
+	if err := b.VerifyEvery(ctx, "d/h", calibrate.Every{Months: 6}, tester); err != nil {
+		t.Fatal(err)
+	}
+	b.clock(180 * 86_400)
+	if err := b.Remind(ctx); err != nil || len(b.alarms()) != 0 {
+		t.Errorf("after 180 days: %v %+v", err, b.alarms())
+	}
+	b.clock(190 * 86_400)
+	for range 2 {
+		if err := b.Remind(ctx); err != nil {
+			t.Fatal(err)
+		}
+	}
+	got := b.alarms()
+	if len(got) != 1 || got[0].Kind != alarm.ByDueDate || got[0].Severity != alarm.Advisory || !strings.Contains(got[0].Sentence, "is due for verification since") {
+		t.Fatalf("after 190 days: %+v", got)
+	}
+	if _, err := b.Verify(ctx, "d/h", pipeline.VerificationOrder{Reference: 50, Tolerance: "2%"}, tester); err == nil || !strings.Contains(err.Error(), "is 189 d") && !strings.Contains(err.Error(), "days") {
+		t.Errorf("by a reading of half a year ago: %v", err)
+	}
+	check(pipeline.VerificationOrder{Reference: 50, Tolerance: "2%", Shown: &shown})
+	if got := b.alarms(); len(got) != 1 || got[0].ClearedAt == nil {
+		t.Errorf("once it is done: %+v", got)
+	}
+	list, err := b.store.Verifications(ctx, b.id("d/h"))
+	if err != nil || len(list) != 3 || list[2].Passed != true || list[0].Passed {
+		t.Errorf("%+v %v", list, err)
+	}
+	for says, o := range map[string]pipeline.VerificationOrder{"tolerance: ": {Tolerance: "much"}, "unit: ": {Tolerance: "1", Unit: "Cell"}} {
+		if _, err := b.Verify(ctx, "d/h", o, tester); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", says, err)
+		}
+	}
+}
