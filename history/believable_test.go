@@ -32,7 +32,7 @@ func of(signals ...string) (list []derive.Input) {
 }
 
 var derivations = []told{
-	{"on", derive.Recipe{Kind: "on-off", When: "above 5", Deadband: 1, Of: of("v")}},
+	{"on", derive.Recipe{Kind: "on-off", When: "above 5", Deadband: 4, Of: of("v")}},
 	{"mean", derive.Recipe{Kind: "moving-mean", Window: measure.Duration(time.Minute), Of: of("v")}},
 	{"sum", derive.Recipe{Kind: "formula", Formula: "of + w", Of: of("v", "w")}},
 	{"cycles", derive.Recipe{Kind: "cycles", Window: measure.Duration(10 * time.Minute), Of: of("on")}},
@@ -41,7 +41,7 @@ var derivations = []told{
 }
 
 var priced = total.Tariff{Name: "two", Versions: []total.Version{{From: "2026-01-01", Standing: price("0.5"), Rates: []total.Rate{
-	{Name: "odd", Since: "14:10", Until: "14:50", Blocks: []total.Block{{Price: price("0.3")}}}, {Name: "even", Blocks: []total.Block{{UpTo: upTo(0.002), Price: price("0.1")}, {Price: price("0.2")}}}}}}}
+	{Name: "odd", Since: "23:40", Until: "00:20", Blocks: []total.Block{{Price: price("0.3")}}}, {Name: "even", Blocks: []total.Block{{UpTo: upTo(0.002), Price: price("0.1")}, {Price: price("0.2")}}}}}}}
 
 func upTo(v float64) *float64 { return &v }
 
@@ -54,7 +54,7 @@ func price(text string) (p total.Money) {
 
 var added = []total.Total{
 	{Name: "on-time", Signal: "d/on", Kind: total.OnTime}, {Name: "starts", Signal: "d/on", Kind: total.Cycles}, {Name: "longest", Signal: "d/on", Kind: total.LongestRun},
-	{Name: "energy", Signal: "d/w", Kind: total.Energy}, {Name: "cost", Signal: "d/w", Kind: total.Cost, Tariff: "two"}, {Name: "integral", Signal: "d/sum", Kind: total.Integral},
+	{Name: "energy", Signal: "d/w", Kind: total.Energy}, {Name: "cost", Signal: "d/w", Kind: total.Cost, Tariff: "two"}, {Name: "integral", Signal: "d/sum", Kind: total.Integral}, {Name: "volume", Signal: "d/v", Kind: total.Integral},
 }
 
 // Whatever comes, in whichever order, once or again, late or in time, corrected or taken back, and however far the
@@ -62,6 +62,7 @@ var added = []total.Total{
 // last bit.
 func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	p := newPlace(t, nil)
+	p.now.Add(9*3_600_000 + 300_000) // until 23:18, so that it goes on over midnight
 	ctx := context.Background()
 	rng := rand.New(rand.NewPCG(7, 11))
 	must := func(err error) {
@@ -91,6 +92,7 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	var calibrations []int64
 	late := 0
 	for round := range 160 {
+		calm := round%20 > 8 // within the deadband of what is on or off
 		p.now.Add(int64(1000 * (1 + rng.IntN(60))))
 		var pack []measure.Sample
 		for range 1 + rng.IntN(12) {
@@ -100,6 +102,9 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 			}
 			at -= at % 500
 			name, value := "d/v", float64(rng.IntN(125))/10-0.5
+			if calm && at > p.at()-60_000 {
+				value = 2 + rng.Float64()
+			}
 			if rng.IntN(3) == 0 {
 				name, value = "d/w", float64(rng.IntN(90))
 			}
@@ -141,6 +146,12 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	}
 	p.now.Add(300_000)
 	p.settled()
+	sent := p.stored("v")
+	from := sent[len(sent)-1].At
+	_, err := p.Calibrate(ctx, "d/v", pipeline.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5.25}}}, pipeline.Actor{})
+	must(err)
+	p.agrees("corrected at last")
+	p.settled()
 	p.agrees("when all is stored")
 	corrected := 0
 	for _, d := range derivations {
@@ -159,6 +170,36 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	}
 }
 
+// A value that holds over midnight counts on both days, though they were added up one after the other.
+func TestATotalOverMidnight(t *testing.T) {
+	p := newPlace(t, nil)
+	ctx := context.Background()
+	midnight := total.Edges(total.ByDay, p.at(), p.at(), time.UTC)[1]
+	for i, seconds := range []int{-10, 5, 15} {
+		p.now.Store(int64(midnight) + int64(seconds)*1000)
+		if _, err := send(p, p.at(), 3600); err != nil {
+			t.Fatal(err)
+		}
+		if i == 0 {
+			if err := p.AddTotal(ctx, &total.Total{Name: "through", Signal: "d/live", Kind: total.Integral}, pipeline.Actor{}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		p.now.Add(100)
+		p.settled()
+	}
+	all, err := p.Totals(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, err := p.Results(ctx, store.Asked{Total: all[0], Edges: func(*time.Location) []measure.Instant {
+		return total.Edges(total.ByDay, midnight-1, midnight, time.UTC)
+	}})
+	if err != nil || len(got) != 2 || got[0].Value != 10 || got[1].Value != 15 {
+		t.Errorf("%+v %v", got, err)
+	}
+}
+
 // agrees compares what the store gives with what is computed here from the readings that were sent.
 func (p *place) agrees(when string) {
 	p.t.Helper()
@@ -166,6 +207,10 @@ func (p *place) agrees(when string) {
 		want, got := p.computed(d), p.stored(d.name)
 		if len(want) < 3 || !slices.EqualFunc(got, want, func(a, b measure.Reading) bool { return a.At == b.At && a.Value == b.Value }) {
 			p.t.Fatalf("%s, %s: %d readings, of %d\n%s", when, d.name, len(got), len(want), firstApart(got, want))
+		}
+		s, rest := p.signal(d.name), want[len(want)*9/10:] // as a chart asks for it
+		if got, _, err := p.Readings(context.Background(), &s, rest[0].At, 1<<60, 1<<30); err != nil || len(got) != len(rest) || got[0].Value != rest[0].Value {
+			p.t.Fatalf("%s, the end of %s: %d readings, of %d: %v\n%s", when, d.name, len(got), len(rest), err, firstApart(got, rest))
 		}
 	}
 	for i := range added {
@@ -258,4 +303,46 @@ func (p *place) addsUp(when string, v *total.Total) {
 			}
 		}
 	}
+}
+
+// People change recipes, totals and calibrations while the background work is at it: neither waits for the other for
+// ever, and none fails.
+func TestActsDuringTheWork(t *testing.T) {
+	p := newPlace(t, nil)
+	ctx := context.Background()
+	p.past("v", 20_000)
+	recipe := func(window int) derive.Recipe {
+		return derive.Recipe{Kind: "moving-mean", Window: measure.Duration(time.Duration(window) * time.Minute), Of: of("v")}
+	}
+	for i := range 25 {
+		v := total.Total{Name: "sum", Signal: "d/mean", Kind: total.Integral}
+		from := p.at() - 3_600_000
+		for what, act := range map[string]func() error{
+			"derive": func() error { return p.Derive(ctx, "d/mean", "", recipe(5+i%3), pipeline.Actor{}) },
+			"calibrate": func() error {
+				_, err := p.Calibrate(ctx, "d/v", pipeline.CalibrationOrder{From: &from, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1.5}}}, pipeline.Actor{})
+				return err
+			},
+			"total": func() error {
+				if err := p.Derive(ctx, "d/mean", "", recipe(7), pipeline.Actor{}); err != nil {
+					return err
+				}
+				return p.AddTotal(ctx, &v, pipeline.Actor{})
+			},
+		} {
+			p.soon()
+			if err := act(); err != nil {
+				t.Fatalf("%s, time %d: %v", what, i, err)
+			}
+		}
+		if err := p.RemoveTotal(ctx, "sum", pipeline.Actor{}); err != nil {
+			t.Fatal(err)
+		}
+		if i%5 == 4 {
+			if err := p.RemoveDerived(ctx, "d/mean", pipeline.Actor{}); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	p.settled()
 }

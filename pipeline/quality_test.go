@@ -102,22 +102,29 @@ func TestASaturatedSensorAlarms(t *testing.T) {
 	if marks := b.marks("gas"); marks[5] != measure.Implausible {
 		t.Errorf("marks %v", marks)
 	}
+	b.guard(alarm.Guard{Name: "gas-some", Signal: "d/gas", When: alarm.Test{Kind: alarm.AtLeast, A: 950}})
+	if got := b.alarms(); len(got) != 2 || got[1].Guard != "gas-some" || got[1].RaisedAt != b.at(11) {
+		t.Errorf("a guard that is added meanwhile: %+v", got)
+	}
+	if err := b.RemoveGuard(context.Background(), "gas-some", "test"); err != nil {
+		t.Fatal(err)
+	}
 	// A second process holds what the first has stepped.
 	other := process(t, b.store, b.now)
 	other.clock(12)
 	other.send(measure.Sample{Name: "gas", At: other.Now(), Value: 3})
-	if got := b.alarms(); len(got) != 1 || got[0].ClearedAt == nil {
+	if got := b.alarms(); len(got) != 2 || got[0].ClearedAt == nil {
 		t.Errorf("after it: %+v", got)
 	}
 	b.stream("gas", 13, repeat(-4, 5)...)
-	if got := b.alarms(); len(got) != 2 || got[1].Guard != "gas-none" || got[1].Value >= -10 {
+	if got := b.alarms(); len(got) != 3 || got[2].Guard != "gas-none" || got[2].Value >= -10 {
 		t.Errorf("below the span, where another guard looks: %+v", got)
 	}
 	if err := b.RemoveGuard(context.Background(), "gas-none", "test"); err != nil {
 		t.Fatal(err)
 	}
 	b.stream("gas", 20, repeat(-4, 5)...)
-	if got := b.alarms(); len(got) != 3 || got[2].Kind != alarm.BySensor {
+	if got := b.alarms(); len(got) != 4 || got[3].Kind != alarm.BySensor {
 		t.Errorf("where no guard looks, it is a fault: %+v", got)
 	}
 }

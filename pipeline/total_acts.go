@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -57,19 +56,18 @@ func (t *Turn) tariffNamed(name string) error {
 	return nil
 }
 
-func (t *Turn) totalNamed(name string) (total.Total, *signalLive, error) {
+func (t *Turn) totalNamed(name string) (total.Total, error) {
 	v, err := t.Tx.Total(t.ctx, name)
 	if err != nil {
-		return v, nil, fmt.Errorf("total %s %w", name, err)
+		return v, fmt.Errorf("total %s %w", name, err)
 	}
-	s, err := t.live.find(v.Signal)
-	return v, s, err
+	return v, nil
 }
 
 // RemoveTotal removes a total; the readings stay.
 func (p *Pipeline) RemoveTotal(ctx context.Context, name string, who Actor) error {
 	return p.Do(ctx, func(t *Turn) error {
-		v, _, err := t.totalNamed(name)
+		v, err := t.totalNamed(name)
 		if err != nil {
 			return err
 		}
@@ -83,15 +81,12 @@ func (p *Pipeline) RemoveTotal(ctx context.Context, name string, who Actor) erro
 // ResetTotal lets a total count anew from now on. What it came to before is kept, by periods and up to this reset.
 func (p *Pipeline) ResetTotal(ctx context.Context, name, note string, who Actor) (r store.Reset, err error) {
 	err = p.Do(ctx, func(t *Turn) error {
-		v, s, err := t.totalNamed(name)
+		v, err := t.totalNamed(name)
 		if err != nil {
 			return err
 		}
 		r = store.Reset{At: t.Now, Who: who.Called, Note: strings.TrimSpace(note)}
 		if err := t.Tx.AddReset(t.ctx, v.ID, &r); err != nil {
-			return err
-		}
-		if err := t.addAnew(s, r.At); err != nil {
 			return err
 		}
 		return t.Enter("total reset", name, who.Called, strings.TrimSuffix(fmt.Sprintf("Total %s was reset: %s", name, r.Note), ": "))
@@ -102,29 +97,16 @@ func (p *Pipeline) ResetTotal(ctx context.Context, name, note string, who Actor)
 // UnresetTotal takes the newest reset of a total back.
 func (p *Pipeline) UnresetTotal(ctx context.Context, name string, who Actor) (r store.Reset, err error) {
 	err = p.Do(ctx, func(t *Turn) error {
-		v, s, err := t.totalNamed(name)
+		v, err := t.totalNamed(name)
 		if err != nil {
 			return err
 		}
 		if r, err = t.Tx.UndoReset(t.ctx, v.ID, t.Now); err != nil {
 			return fmt.Errorf("a reset of total %s that could be undone %w", name, err)
 		}
-		if err := t.addAnew(s, r.At); err != nil {
-			return err
-		}
 		return t.Enter("total reset undone", name, who.Called, fmt.Sprintf("The reset of total %s at %s was undone", name, r.At))
 	})
 	return r, err
-}
-
-// addAnew has the pieces of the day of an instant cut and added up anew.
-func (t *Turn) addAnew(s *signalLive, at measure.Instant) error {
-	zone, err := time.LoadLocation(t.live.site.Zone)
-	if err != nil {
-		zone = time.UTC
-	}
-	edges := total.Edges(total.ByDay, at, at, zone)
-	return t.Tx.NoteStale(t.ctx, s.ID, edges[0], edges[1]-1, t.Now)
 }
 
 // SaveTariff stores a tariff, new or not. What was added up by it is added up anew.
