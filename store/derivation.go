@@ -218,6 +218,7 @@ func (t *Tx) computed(ctx context.Context, l *lens, p part) (fresh []measure.Rea
 	if err != nil {
 		return nil, 0, err
 	}
+	fresh = make([]measure.Reading, 0, series.BlockReadings)
 	for len(fresh) < computeAtOnce {
 		r, some, err := run.Next()
 		if err != nil {
@@ -234,32 +235,28 @@ func (t *Tx) computed(ctx context.Context, l *lens, p part) (fresh []measure.Rea
 // rewrite puts computed readings in place of those that are stored of a stretch. Those that say another value
 // than before are marked as corrected. Nothing is written where all is as it was.
 func (t *Tx) rewrite(ctx context.Context, signal int64, of stretch, fresh []measure.Reading, now measure.Instant) error {
-	before := map[measure.Instant]measure.Reading{}
+	before, same, rest := 0, true, fresh
 	err := t.EachStored(ctx, signal, of.From, of.Until, func(some []measure.Reading) error {
-		for _, r := range some {
-			before[r.At] = r
+		before += len(some)
+		for _, old := range some {
+			for len(rest) > 0 && rest[0].At < old.At {
+				rest, same = rest[1:], false
+			}
+			if len(rest) == 0 || rest[0].At != old.At {
+				same = false
+				continue
+			}
+			if rest[0].Quality = old.Quality; rest[0].Value != old.Value {
+				rest[0].Quality, same = old.Quality|measure.Corrected, false
+			}
+			rest = rest[1:]
 		}
 		return nil
 	})
-	if err != nil {
+	if err != nil || same && len(rest) == 0 {
 		return err
 	}
-	same := len(before) == len(fresh)
-	for i := range fresh {
-		old, there := before[fresh[i].At]
-		switch {
-		case there && old.Value == fresh[i].Value:
-			fresh[i].Quality = old.Quality
-		case there:
-			fresh[i].Quality, same = old.Quality|measure.Corrected, false
-		default:
-			same = false
-		}
-	}
-	if same {
-		return nil
-	}
-	if len(before) > 0 {
+	if before > 0 {
 		if _, err := t.Take(ctx, signal, of.From, of.Until, func(series.Block) error { return nil }); err != nil {
 			return err
 		}
