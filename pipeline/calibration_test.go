@@ -69,15 +69,23 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 	if out := b.send(measure.Sample{Name: "v", At: b.at(5), Value: 50}, measure.Sample{Name: "v", At: b.at(5), Value: 100}); out.Accepted != 1 || !strings.Contains(reason(out), "holds 50 at") {
 		t.Errorf("the raw value again, and the corrected one: %+v", out)
 	}
+	corners := b.at(2)
+	if _, err := b.Calibrate(context.Background(), "d/v", pipeline.CalibrationOrder{From: &corners, Method: calibrate.Corners,
+		Pairs: calibrate.Pairs{{Shown: b.shows(5), Reference: 3}, {Shown: b.shows(15), Reference: 10}, {Shown: b.shows(25), Reference: 40}}}, tester); err != nil {
+		t.Fatal(err)
+	}
+	if got := b.values("v"); !same(got, 10, 25, 33, 80, 100) || !same(b.withSQL("v"), got...) {
+		t.Errorf("here %v, by SQL %v", got, b.withSQL("v"))
+	}
 	other := process(t, b.store, b.now)
 	list, err := b.store.Calibrations(context.Background(), b.id("d/v"))
-	if err != nil || len(list) != 2 || list[0].Who != "test" || list[0].Pairs[1] != (calibrate.Pair{Shown: 50, Reference: 100}) {
+	if list = list[1:]; err != nil || len(list) != 2 || list[0].Who != "test" || list[0].Pairs[1] != (calibrate.Pair{Shown: 50, Reference: 100}) {
 		t.Fatalf("%+v %v", list, err)
 	}
 	if _, err := other.Uncalibrate(context.Background(), "d/v", list[0].ID, tester); err != nil {
 		t.Fatal(err)
 	}
-	if got := b.values("v"); !same(got, 10, 20, 33, 43, 53) {
+	if got := b.values("v"); !same(got, 10, 25, 33, 43, 53) {
 		t.Errorf("taken back: %v", got)
 	}
 	if _, err := b.Uncalibrate(context.Background(), "d/v", list[0].ID, tester); !errors.Is(err, store.ErrNotFound) {
@@ -87,6 +95,30 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 	if err != nil || *s.Value != 53 || !s.Calibrated {
 		t.Errorf("it reads %v %v", *s.Value, err)
 	}
+}
+
+// shows gives what is shown now for a raw value of d/v.
+func (b *bench) shows(raw float64) float64 {
+	b.t.Helper()
+	list, err := b.store.Calibrations(context.Background(), b.id("d/v"))
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return calibrate.NewTimeline(list).At(b.Now()).Apply(raw)
+}
+
+// withSQL gives the values of a signal as somebody sees them who reads with SQL.
+func (b *bench) withSQL(name string) (values []float64) {
+	b.t.Helper()
+	tx, err := b.store.Begin(context.Background())
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	defer tx.Rollback()
+	if err := tx.Select(&values, `select round(value::numeric, 6)::float8 from analysis.reading where device = 'd' and signal = $1 order by at`, name); err != nil {
+		b.t.Fatal(err)
+	}
+	return values
 }
 
 func (b *bench) id(path string) int64 {

@@ -5,14 +5,16 @@ import (
 	"compress/gzip"
 	"context"
 	"io"
-	"jauntylark/client"
-	"jauntylark/core/site"
-	"jauntylark/server"
-	"jauntylark/server/servertest"
 	"net/http"
 	"strings"
 	"testing"
 	"time"
+
+	"jauntylark/client"
+	"jauntylark/core/site"
+	"jauntylark/core/total"
+	"jauntylark/server"
+	"jauntylark/server/servertest"
 )
 
 // A whole site goes into an empty service, bit for bit.
@@ -23,6 +25,16 @@ func TestASiteMovesHouse(t *testing.T) {
 	old.Send(key, `{"v": 1}`)
 	old.Guard(map[string]any{"name": "hot", "signal": "d/temp", "when": "above 30", "severity": "warning", "tell": []string{}})
 	old.Send(key, `{"v": 2}`)
+	// What readings mean moves with them.
+	old.Do(http.MethodPost, "/api/v1/signals/d/temp/calibrations", object{"pairs": []object{{"shown": 10, "reference": 10.5}, {"shown": 20, "reference": 21}}, "from": "2026-01-01T00:00:00Z"}, nil)
+	old.Do(http.MethodPut, "/api/v1/signals/mover/hot/recipe", object{"recipe": object{"kind": "on-off", "when": "above 30", "deadband": 2, "of": []object{{"as": "of", "signal": "d/temp"}}}}, nil)
+	old.Do(http.MethodPost, "/api/v1/totals", object{"name": "hot-time", "signal": "mover/hot", "kind": "on-time"}, nil)
+	old.Do(http.MethodPost, "/api/v1/totals/hot-time/resets", object{"note": "moving"}, nil)
+	story := func(s *servertest.Service) (all []total.Result) {
+		var told server.TotalStory
+		s.Do(http.MethodGet, "/api/v1/totals/hot-time?since=2026-01-01T00:00:00Z&by=month", nil, &told)
+		return append(told.Periods, told.Between...)
+	}
 	var archive bytes.Buffer
 	if err := old.Owner.Download(context.Background(), "/api/v1/archive", &archive); err != nil {
 		t.Fatal(err)
@@ -43,6 +55,9 @@ func TestASiteMovesHouse(t *testing.T) {
 	query := "format=parquet&until=" + time.Now().UTC().Format(time.RFC3339)
 	if a, b := exported(t, old, query), exported(t, fresh, query); !bytes.Equal(a, b) {
 		t.Errorf("%d bytes there, %d here", len(a), len(b))
+	}
+	if a, b := story(old), story(fresh); len(a) != len(b) || a[len(a)-2].Value != b[len(b)-2].Value {
+		t.Errorf("%+v there, %+v here", a, b)
 	}
 	// The devices' keys are good there, guards watch, and what comes is new.
 	moved := &client.Client{URL: fresh.URL, Token: key.Token}

@@ -1,0 +1,284 @@
+package server_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"math"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/client"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/server"
+	"jauntylark/server/servertest"
+	"jauntylark/store"
+	"jauntylark/store/storetest"
+)
+
+type object = map[string]any
+
+// minutes gives a device d a signal with a reading a minute that end a minute ago.
+func minutes(t *testing.T, s *servertest.Service, signal string, unit measure.Unit, n int, value func(i int) float64) (from measure.Instant) {
+	t.Helper()
+	until := measure.InstantOf(time.Now().Truncate(time.Minute))
+	past := &pipeline.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: unit}
+	for i := range n {
+		past.Readings = append(past.Readings, measure.Reading{At: until - measure.Instant(n-i)*60_000, Value: value(i)})
+	}
+	if told, err := s.Pipeline.Import(context.Background(), past); err != nil || told.Added != n {
+		t.Fatal(told, err)
+	}
+	return past.Readings[0].At
+}
+
+// refused gives what a refused request says; it fails the test when it is not refused with the status.
+func refused(t *testing.T, c *client.Client, status int, method, path string, in any) string {
+	t.Helper()
+	err := c.Do(context.Background(), method, path, in, nil)
+	var problem *client.Problem
+	if !errors.As(err, &problem) || problem.Status != status {
+		t.Fatalf("%s %s: %v, not a %d", method, path, err, status)
+	}
+	return problem.Detail
+}
+
+// A correction is tried, put in force, followed by what hangs on it, shown on the sheet, and exported both ways.
+func TestACorrectionOverTheAPI(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	from := minutes(t, s, "v", "Cel", 600, func(i int) float64 { return 20 + float64(i%10) })
+	s.Guard(object{"name": "hot", "signal": "d/v", "when": "above 30", "severity": "warning"})
+	order := object{"pairs": []object{{"shown": 20, "reference": 22}}, "from": from, "note": "by the glass thermometer"}
+	var would server.Preview
+	s.Do(http.MethodPost, "/api/v1/signals/d/v/calibrations/try", order, &would)
+	if len(would.At) < 500 || slices.Max(would.Now) != 29 || slices.Max(would.Then) != 31 || len(would.Guards) != 1 || would.Guards[0].Now != 0 || would.Guards[0].Then != 60 || !would.Past {
+		t.Errorf("%d points, up to %v and %v, %+v", len(would.At), slices.Max(would.Now), slices.Max(would.Then), would.Guards)
+	}
+	if s.Signal("d/v").Calibrated {
+		t.Error("trying changed something")
+	}
+	s.Do(http.MethodPost, "/api/v1/signals/d/v/calibrations", order, nil)
+	storetest.Eventually(t, "all that follows is computed", func() bool {
+		var work store.Work
+		s.Do(http.MethodGet, "/api/v1/signals/d/v/work", nil, &work)
+		return work.Left == 0
+	})
+	var line struct {
+		Value []float64 `json:"value"`
+	}
+	s.Do(http.MethodGet, "/api/v1/signals/d/v/line?columns=4&since="+from.String(), nil, &line)
+	if low, high := slices.Min(line.Value), slices.Max(line.Value); low != 22 || high != 31 {
+		t.Errorf("the line goes from %v to %v", low, high)
+	}
+	if got := string(exported(t, s, "what=d/v&format=csv")); !strings.Contains(got, ",22,") || strings.Contains(got, ",20,") {
+		t.Errorf("true values: %.200s", got)
+	}
+	if got := string(exported(t, s, "what=d/v&format=csv&values=raw")); !strings.Contains(got, ",20,") || strings.Contains(got, ",31,") {
+		t.Errorf("raw values: %.200s", got)
+	}
+	s.Do(http.MethodPost, "/api/v1/signals/d/v/verifications", object{"reference": 30, "shown": 31, "tolerance": "2%", "note": "<b>bold</b>"}, nil)
+	s.Do(http.MethodPut, "/api/v1/signals/d/v/verification-plan", object{"every": "6 months"}, nil)
+	sheet := downloaded(t, s, "/api/v1/devices/d/sheet")
+	for _, part := range []string{"20 → 22", "by the glass thermometer", `class="fail"`, "&lt;b&gt;bold", "To be verified every 6 months"} {
+		if !strings.Contains(sheet, part) {
+			t.Errorf("the sheet lacks %q", part)
+		}
+	}
+	rows, err := csv.NewReader(strings.NewReader(downloaded(t, s, "/api/v1/devices/d/sheet?as=csv"))).ReadAll()
+	if err != nil || len(rows) != 3 || rows[1][3] != "calibration" || rows[2][10] != "fail" || rows[2][8] != "1" {
+		t.Errorf("%v %v", rows, err)
+	}
+	refused(t, s.Owner, 404, http.MethodGet, "/api/v1/devices/e/sheet", nil)
+	refused(t, s.Owner, 422, http.MethodGet, "/api/v1/devices/d/sheet?as=pdf", nil)
+	if says := refused(t, s.Owner, 422, http.MethodPut, "/api/v1/signals/d/v/verification-plan", object{"every": "often"}); !strings.Contains(says, "6 months") {
+		t.Error(says)
+	}
+}
+
+func downloaded(t *testing.T, s *servertest.Service, path string) string {
+	t.Helper()
+	var file bytes.Buffer
+	if err := s.Owner.Download(context.Background(), path, &file); err != nil {
+		t.Fatal(path, err)
+	}
+	return file.String()
+}
+
+// Two probes in one place are compared; readings of no use are left out, and the units are told.
+func TestTwoSignalsCompared(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	wave := func(minutes float64) float64 { return 20 + 5*math.Sin(minutes/40) }
+	from := minutes(t, s, "trusted", "Cel", 1200, func(i int) float64 { return wave(float64(i)) })
+	minutes(t, s, "fresh", "[degF]", 1200, func(i int) float64 { return (wave(float64(i-6))+0.5)*9/5 + 32 })
+	minutes(t, s, "volts", "V", 10, func(int) float64 { return 1 })
+	var got server.Comparison
+	s.Do(http.MethodGet, "/api/v1/compare?first=d/trusted&second=d/fresh&since="+from.String(), nil, &got)
+	if got.Unit != "Cel" || got.Count != 1200 || math.Abs(got.Mean+0.5) > 0.05 || math.Abs(float64(got.Lag)-6*60_000) > 60_000 || got.Likeness < 0.99 || len(got.Points) < 400 {
+		got.Points = nil
+		t.Errorf("%+v", got)
+	}
+	for says, query := range map[string]string{"cannot be given in": "first=d/trusted&second=d/volts", "3 are needed": "first=d/trusted&second=d/fresh&since=2001-01-01T00:00:00Z&until=2001-01-02T00:00:00Z"} {
+		if detail := refused(t, s.Owner, 422, http.MethodGet, "/api/v1/compare?"+query, nil); !strings.Contains(detail, says) {
+			t.Errorf("%s: %s", query, detail)
+		}
+	}
+	if detail := refused(t, s.Owner, 404, http.MethodGet, "/api/v1/compare?first=d/trusted&second=d/fesh", nil); !strings.Contains(detail, "d/fresh") {
+		t.Error(detail)
+	}
+}
+
+// What a signal shows is averaged over a while, without readings of no use.
+func TestWhatIsShownWhileSomebodyHoldsStill(t *testing.T) {
+	s := servertest.Start(t)
+	d := s.Device("d")
+	s.Send(d, `{"v": 500}`)
+	s.Do(http.MethodPatch, "/api/v1/signals/d/v", object{"span": object{"low": 0, "high": 100}}, nil)
+	for _, v := range []int{10, 12, 500, 11} {
+		s.Send(d, fmt.Sprintf(`{"v": %d}`, v))
+	}
+	var got server.Steady
+	s.Do(http.MethodGet, "/api/v1/signals/d/v/steady?for=5m", nil, &got)
+	if got.Count != 4 || got.LeftOut != 1 || got.Mean == nil || *got.Mean != 533.0/4 { // the first came before the span
+		t.Errorf("%+v", got)
+	}
+	refused(t, s.Owner, 422, http.MethodGet, "/api/v1/signals/d/v/steady?for=1h", nil)
+}
+
+// Units that a person sees are that person's; those of the site stand in messages, and what is no unit is refused.
+func TestUnitsOfTheSiteStandInMessages(t *testing.T) {
+	s := servertest.Start(t)
+	d := s.Device("d")
+	say := func(celsius string) {
+		t.Helper()
+		if refused, err := d.SendReadings(context.Background(), "application/senml+json", []byte(`[{"n": "t", "u": "Cel", "v": `+celsius+`}]`)); err != nil || len(refused) > 0 {
+			t.Fatal(refused, err)
+		}
+	}
+	say("20")
+	var here site.Site
+	s.Do(http.MethodGet, "/api/v1/site", nil, &here)
+	here.Units = site.Units{"temperature": "[degF]"}
+	s.Do(http.MethodPut, "/api/v1/site", here, nil)
+	s.Guard(object{"name": "hot", "signal": "d/t", "when": "above 30", "severity": "warning", "tell": []string{servertest.Owner}})
+	say("35")
+	storetest.Eventually(t, "the mail comes", func() bool { return len(s.Inbox.Messages()) == 1 })
+	if mail := s.Inbox.Messages()[0]; !strings.Contains(mail.Subject+mail.Text, "above 86 °F") || !strings.Contains(mail.Text, "95 °F") {
+		t.Errorf("%s\n%s", mail.Subject, mail.Text)
+	}
+	var person site.Person
+	s.Do(http.MethodPut, "/api/v1/session/units", object{"units": object{"temperature": "K"}}, &person)
+	if person.Units["temperature"] != "K" {
+		t.Errorf("%+v", person)
+	}
+	for says, units := range map[string]object{"not of temperature": {"temperature": "V"}, "did you mean": {"temperature": "Cell"}} {
+		if detail := refused(t, s.Owner, 422, http.MethodPut, "/api/v1/session/units", object{"units": units}); !strings.Contains(detail, says) {
+			t.Errorf("%s: %s", says, detail)
+		}
+	}
+}
+
+// Totals over the API: what they come to, by period and between resets, and what cannot be added up.
+func TestTotalsOverTheAPI(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	s.Do(http.MethodPatch, "/api/v1/devices/d", object{"interval": "1m"}, nil)
+	from := minutes(t, s, "power", "kW", 121, func(i int) float64 { return 1 })
+	s.Do(http.MethodPut, "/api/v1/tariffs/flat", object{"name": "flat", "versions": []object{{"from": "2026-01-01", "standing": "0", "rates": []object{{"name": "all", "blocks": []object{{"price": "0.5"}}}}}}}, nil)
+	s.Do(http.MethodPost, "/api/v1/totals", object{"name": "energy", "signal": "d/power", "kind": "energy"}, nil)
+	s.Do(http.MethodPost, "/api/v1/totals", object{"name": "cost", "signal": "d/power", "kind": "cost", "tariff": "flat"}, nil)
+	sum := func(name string) (value float64, cost string) {
+		var story server.TotalStory
+		s.Do(http.MethodGet, "/api/v1/totals/"+name+"?by=month&since="+from.String(), nil, &story)
+		for _, r := range story.Periods {
+			value, cost = value+r.Value, r.Cost
+		}
+		return value, cost
+	}
+	if energy, _ := sum("energy"); math.Abs(energy-2) > 1e-9 {
+		t.Errorf("two hours of 1 kW are %v kWh", energy)
+	}
+	if value, cost := sum("cost"); math.Abs(value-1) > 1e-9 || cost != "1.00" && cost != "0.00" {
+		t.Errorf("they cost %v, %s", value, cost)
+	}
+	var reset store.Reset
+	s.Do(http.MethodPost, "/api/v1/totals/energy/resets", object{"note": "new meter"}, &reset)
+	var now server.TotalNow
+	find := func() {
+		var all []server.TotalNow
+		s.Do(http.MethodGet, "/api/v1/totals", nil, &all)
+		now = all[1]
+	}
+	if find(); now.Name != "energy" || now.SinceReset == nil || now.SinceReset.Value != 0 || now.Unit != "kWh" {
+		t.Errorf("%+v", now)
+	}
+	s.Do(http.MethodPost, "/api/v1/totals/energy/resets/undo", nil, nil)
+	if find(); now.SinceReset != nil {
+		t.Errorf("%+v", now)
+	}
+	for says, c := range map[string]struct {
+		status       int
+		method, path string
+		in           any
+	}{
+		"could be undone":     {404, http.MethodPost, "/api/v1/totals/energy/resets/undo", nil},
+		"Did you mean energy": {404, http.MethodGet, "/api/v1/totals/energie", nil},
+		"energy is taken":     {409, http.MethodPost, "/api/v1/totals", object{"name": "energy", "signal": "d/power", "kind": "energy"}},
+		"derive one":          {422, http.MethodPost, "/api/v1/totals", object{"name": "x", "signal": "d/power", "kind": "on-time"}},
+		"is of a flow":        {422, http.MethodPost, "/api/v1/totals", object{"name": "x", "signal": "d/power", "kind": "volume"}},
+		"did you mean flat":   {422, http.MethodPost, "/api/v1/totals", object{"name": "x", "signal": "d/power", "kind": "cost", "tariff": "flatt"}},
+		"flat is in use":      {409, http.MethodDelete, "/api/v1/tariffs/flat", nil},
+		"ask for weeks":       {422, http.MethodGet, "/api/v1/totals/energy?since=2001-01-01T00:00:00Z", nil},
+		"the address says":    {422, http.MethodPut, "/api/v1/tariffs/other", object{"name": "flat", "versions": []object{}}},
+		"none holds on":       {422, http.MethodPut, "/api/v1/tariffs/gap", object{"name": "gap", "versions": []object{{"from": "2026-01-01", "rates": []object{{"name": "night", "since": "23:00", "until": "08:00", "blocks": []object{{"price": "1"}}}}}}}},
+	} {
+		if detail := refused(t, s.Owner, c.status, c.method, c.path, c.in); !strings.Contains(detail, says) {
+			t.Errorf("%s: %s", says, detail)
+		}
+	}
+}
+
+// Stretches whose readings are of no use are told for a chart, and figures say how many readings they leave out.
+func TestDoubtfulStretches(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	minutes(t, s, "v", "", 2, func(int) float64 { return 5 })
+	s.Do(http.MethodPatch, "/api/v1/signals/d/v", object{"span": object{"low": 0, "high": 100}}, nil)
+	s.Do(http.MethodPost, "/api/v1/clearings", object{"what": "d", "confirm": "d"}, nil)
+	storetest.Eventually(t, "the two are gone", func() bool {
+		var all []site.Clearing
+		s.Do(http.MethodGet, "/api/v1/clearings", nil, &all)
+		return all[0].State == site.ClearingCleared
+	})
+	from := minutes(t, s, "v", "", 300, func(i int) float64 {
+		if i >= 100 && i < 130 || i == 200 {
+			return -1
+		}
+		return 5
+	})
+	var doubts []store.Doubt
+	s.Do(http.MethodGet, "/api/v1/signals/d/v/doubts?columns=100&since="+from.String(), nil, &doubts)
+	if len(doubts) != 2 || doubts[0].From != from+100*60_000 || doubts[0].Until != from+130*60_000 || doubts[1].Until != from+201*60_000 || doubts[0].Quality != measure.Implausible {
+		t.Errorf("%+v", doubts)
+	}
+	var figures server.Figures
+	s.Do(http.MethodGet, "/api/v1/signals/d/v/figures?every=1d&since="+from.String(), nil, &figures)
+	count, left := 0, 0
+	for _, f := range figures.Figures {
+		count, left = count+f.Count, left+f.LeftOut
+		if f.Low != 5 {
+			t.Errorf("%+v", f)
+		}
+	}
+	if count != 269 || left != 31 {
+		t.Errorf("%d counted, %d left out", count, left)
+	}
+}
