@@ -27,7 +27,7 @@ func shownUnits(c *cobra.Command, s *client.Client) (site.Units, error) {
 }
 
 func unitsCommand() *cobra.Command {
-	return group("units", "In which units values are told, stored and shown", unitsListCommand(), unitsShowCommand())
+	return group("units", "In which units values are told, stored and shown", unitsListCommand(), unitsSetCommand())
 }
 
 func unitsListCommand() *cobra.Command {
@@ -62,11 +62,11 @@ func unitsListCommand() *cobra.Command {
 	}
 }
 
-func unitsShowCommand() *cobra.Command {
+func unitsSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "show [CODE...]", Short: "Say in which units you, or with --site all, see values",
+		Use: "set [CODE...]", Short: "Say in which units you, or with --site all, see values",
 		Long:    "Say in which units you see values: one code for each thing that is measured. What is stored stays as it is; limits, bands and charts are shown alike.\nWithout a code, values are shown as they are stored.",
-		Example: "  jaunty units show '[degF]'\n  jaunty units show Cel kWh --site\n  jaunty units show",
+		Example: "  jaunty units set '[degF]'\n  jaunty units set Cel kWh --site\n  jaunty units set",
 	}
 	c.Flags().Bool("site", false, "for all who have not said otherwise, and for messages")
 	c.ValidArgs = measure.UnitCodes()

@@ -4,13 +4,16 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
@@ -38,6 +41,31 @@ func (v *Server) problem(err error) error {
 	}
 	v.Log.Error("request failed", "error", err)
 	return huma.Error500InternalServerError("Something went wrong here; the service's log says what.")
+}
+
+// expected is how huma begins to say which values a field may have.
+const expected = `expected value to be one of "`
+
+// huma's problems go through one function: of a field that takes one of some words, they say which one came and which
+// is perhaps meant.
+func init() {
+	plain := huma.NewError
+	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {
+		for _, err := range errs {
+			d, is := err.(*huma.ErrorDetail)
+			if !is {
+				continue
+			}
+			if list, found := strings.CutPrefix(d.Message, expected); found {
+				words := slices.DeleteFunc(strings.Split(strings.TrimSuffix(list, `"`), ", "), func(w string) bool { return w == "" })
+				field := d.Location[strings.LastIndex(d.Location, ".")+1:]
+				if d.Message = site.Unknown(field, fmt.Sprint(d.Value), words); !strings.HasSuffix(d.Message, "?") {
+					d.Message += "; it is one of " + strings.Join(words, ", ")
+				}
+			}
+		}
+		return plain(status, message, errs...)
+	}
 }
 
 // wrong is the problem of one field of the body.

@@ -74,6 +74,9 @@ func ParseBand(text string) (Band, error) {
 		rest, colour = strings.TrimSpace(before), last
 	}
 	name, stretch, found := cutLast(rest, " ")
+	if before, _, _ := cutLast(rest, " "); colour == "" && strings.Contains(before, "..") {
+		return Band{}, fmt.Errorf("band %q: %s", text, Unknown("colour", stretch, Colours))
+	}
 	switch stretch {
 	case "off":
 		stretch = "..1"

@@ -1,0 +1,140 @@
+package cli_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/core/calibrate"
+	"jauntylark/core/site"
+	"jauntylark/server"
+	"jauntylark/server/servertest"
+	"jauntylark/store/storetest"
+)
+
+// expectIn fails the test when a text lacks one of its parts.
+func expectIn(t *testing.T, text string, parts ...string) {
+	t.Helper()
+	for _, part := range parts {
+		if !strings.Contains(text, part) {
+			t.Errorf("%q is not in:\n%s", part, text)
+		}
+	}
+}
+
+// A signal is learned to be trusted by hand: said what it is, calibrated, verified, compared, and told about.
+func TestTrustByHand(t *testing.T) {
+	p, s := newPerson(t), servertest.On(t, storetest.URL(t), "127.0.0.1:0")
+	p.login(s.URL, servertest.Owner, servertest.Password)
+	p.must("device", "add", "cellar")
+	p.must("import", p.logger(2000), "--device", "cellar", "--zone", "UTC", "--column", "T1 (°C)=air:Cel", "--yes")
+	p.must("send", "cellar/air=24.4")
+	p.must("signal", "set", "cellar/air", "--span", "-20..60", "--fails-to", "low", "--stuck-after", "6h", "--fault-after", "5m", "--band", "cool ..22 blue", "--band", "warm 22..")
+	expectIn(t, p.must("signal", "show", "cellar/air"), "plausible from -20 °C to 60 °C", "fails to: low", "stuck after 6h", "sensor fault after 5m", "band cool ..22 blue", "Never calibrated", "Never verified")
+	p.refused(2, "did you mean blue", "signal", "set", "cellar/air", "--band", "cool ..22 bleu")
+	p.must("guard", "add", "cellar/air", "--when", "above 25", "--name", "warm")
+
+	p.refused(2, "SHOWN=REFERENCE", "calibrate", "cellar/air", "--pair", "24")
+	p.refused(2, "did you mean offset", "calibrate", "cellar/air", "--pair", "24=25", "--method", "ofset")
+	p.refused(1, "Did you mean cellar/air", "calibrate", "cellar/ar", "--pair", "24=25")
+	expectIn(t, p.must("calibrate", "cellar/air", "--pair", "24.4=25.4", "--from", "2d", "--try"), "would be corrected by +1", "warm", "AS IT WOULD BE")
+	out, errs, code := p.run("calibrate", "cellar/air", "--pair", "20=21", "--pair", "22=23", "--pair", "24=30", "--try")
+	if code != 0 || errs != "" {
+		t.Error(code, errs)
+	}
+	expectIn(t, out, "Careful: The pairs do not fit")
+	expectIn(t, p.must("calibrate", "cellar/air", "--pair", "24.4=25.4", "--from", "2d", "--note", "by the mercury"), "is corrected by +1", "their raw values stay")
+	if v := get[site.Signal](p, "signal", "show", "cellar/air"); *v.Value != 25.4 || !v.Calibrated {
+		t.Errorf("it reads %v", *v.Value)
+	}
+	ctx, still := context.WithCancel(t.Context())
+	go func() {
+		for ctx.Err() == nil {
+			_, _ = s.Owner.SendReadings(ctx, "application/json", []byte(`{"cellar/air": 24.5}`))
+			time.Sleep(100 * time.Millisecond)
+		}
+	}()
+	out, errs, code = p.run("calibrate", "cellar/air", "--reference", "25", "--hold", "1s", "--try")
+	if still(); code != 0 {
+		t.Error(out, errs)
+	}
+	expectIn(t, errs, "It showed 25.5 on average: ", "between 25.5 and 25.5")
+
+	expectIn(t, p.must("verify", "cellar/air", "--reference", "25.4", "--tolerance", "2%"), "PASS: cellar/air showed 25.5 °C")
+	if out, _, code := p.run("verify", "cellar/air", "--reference", "30", "--tolerance", "0.5", "--unit", "Cel"); code != 1 || !strings.HasPrefix(out, "FAIL") {
+		t.Error(code, out)
+	}
+	if v := get[calibrate.Verification](p, "verify", "cellar/air", "--reference", "77.9", "--tolerance", "1", "--unit", "[degF]"); !v.Passed || v.Tolerance < 0.55 || v.Tolerance > 0.56 {
+		t.Errorf("in °F: %+v", v)
+	}
+	p.refused(2, "like 6 months", "verify", "cellar/air", "--every", "6 moons")
+	expectIn(t, p.must("verify", "cellar/air", "--every", "6 months"), "To be verified every 6 months", "by the mercury", "FAIL")
+	p.must("device", "add", "attic")
+	p.must("import", p.logger(2000), "--device", "attic", "--zone", "UTC", "--column", "T1 (°C)=air:Cel", "--yes")
+	expectIn(t, p.must("compare", "cellar/air", "attic/air", "--since", "30h"), "mean difference       0.99", "limits of agreement", "The difference is steady")
+	p.refused(2, "--since", "compare", "cellar/air", "attic/air", "--since", "nonsense")
+	expectIn(t, p.must("device", "sheet", "cellar"), "<!doctype html>", "by the mercury")
+	expectIn(t, p.must("device", "sheet", "cellar", "--as", "csv"), "device,signal,unit,what", "verification")
+	list := get[server.Trust](p, "calibrate", "list", "cellar/air")
+	expectIn(t, p.must("calibrate", "remove", "cellar/air", "1"), "taken back")
+	if v := get[site.Signal](p, "signal", "show", "cellar/air"); *v.Value != 24.5 || len(list.Calibrations) != 1 {
+		t.Errorf("it reads %v", *v.Value)
+	}
+}
+
+// Signals are derived and added up by hand, with a tariff from a file, and seen in other units.
+func TestMeaningByHand(t *testing.T) {
+	p, s := newPerson(t), servertest.On(t, storetest.URL(t), "127.0.0.1:0")
+	p.login(s.URL, servertest.Owner, servertest.Password)
+	p.must("device", "add", "cellar")
+	p.must("import", p.logger(2000), "--device", "cellar", "--zone", "UTC", "--column", "T1 (°C)=air:Cel", "--yes")
+	expectIn(t, p.must("signal", "kinds"), "dew-point", "hours-left", "in CEL")
+	p.refused(2, "at character 7: \"ari\" is none of the inputs\n  2.0 * ari\n        ^", "signal", "derive", "cellar/x", "--formula", "2.0 * ari", "--of", "air=cellar/air")
+	p.refused(2, "did you mean dew-point", "signal", "derive", "cellar/x", "--kind", "dewpoint", "--of", "cellar/air")
+	p.refused(2, "did you mean cellar/air", "signal", "derive", "cellar/x", "--kind", "moving-mean", "--window", "5m", "--of", "cellar/ar")
+	expectIn(t, p.must("signal", "derive", "cellar/warm", "--kind", "on-off", "--of", "cellar/air", "--when", "above 22.45", "--deadband", "0.5", "--title", "Warm"), "is computed: on when cellar/air is above 22.45, deadband 0.5")
+	expectIn(t, p.must("signal", "derive", "cellar/load", "--formula", "(air - 20.0) * 10.0", "--of", "air=cellar/air", "--unit", "Cel"), "It is in Cel")
+	expectIn(t, p.must("signal", "list"), "cellar/warm", "on when cellar/air is above 22.45")
+	expectIn(t, p.must("signal", "show", "cellar/air"), "cellar/warm is computed from it")
+	p.refused(2, "say --yes", "total", "reset", "starts")
+	p.must("total", "add", "starts", "cellar/warm", "--kind", "cycles")
+	p.must("total", "add", "warm-time", "cellar/warm", "--kind", "on-time", "--title", "Warm for")
+	p.refused(2, "is of a power", "total", "add", "x", "cellar/load", "--kind", "energy")
+	story := get[server.TotalStory](p, "total", "show", "starts", "--by", "month", "--since", "30d")
+	sum := 0.0
+	for _, r := range story.Periods {
+		sum += r.Value
+	}
+	if sum != 40 { // 2000 readings go up and down every 50
+		t.Errorf("%v starts", sum)
+	}
+	expectIn(t, p.must("total", "reset", "starts", "--yes", "--note", "spring"), "counts anew")
+	expectIn(t, p.must("total", "show", "starts"), "Since it was reset")
+	expectIn(t, p.must("total", "reset", "starts", "--undo"), "is undone")
+	p.refused(1, "", "total", "reset", "starts", "--undo")
+
+	file := filepath.Join(p.home, "tariff.yaml")
+	write := func(text string) {
+		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write("name: flat\nversions:\n  - from: 2026-01-01\n    rates:\n      - name: all\n        blocks: [{prise: 0.5}]\n")
+	p.refused(2, "prise", "tariff", "set", file)
+	write("name: flat\nversions:\n  - from: 2026-01-01\n    standing: 0.25\n    rates:\n      - name: all\n        blocks: [{price: 0.5}]\n")
+	expectIn(t, p.must("tariff", "set", file), "Tariff flat is saved")
+	expectIn(t, p.must("tariff", "show", "flat"), `price: "0.5"`, `standing: "0.25"`)
+	expectIn(t, p.must("tariff", "remove", "flat"), "is removed")
+
+	expectIn(t, p.must("units", "list", "temperature"), "[degF]", "°F")
+	p.must("units", "set", "[degF]")
+	expectIn(t, p.must("signal", "show", "cellar/air"), "°F", "stored in Cel")
+	p.refused(2, "did you mean", "units", "set", "degF")
+	p.must("units", "set")
+	expectIn(t, p.must("signal", "show", "cellar/air"), "°C")
+	expectIn(t, p.must("signal", "remove", "cellar/load"), "is removed")
+	p.must("device", "delete", "cellar", "--without-data")
+}
