@@ -18,6 +18,8 @@ import { DevicePage } from './page/device'
 import { Devices } from './page/devices'
 import { KitPage, Kits } from './page/kits'
 import { Compare } from './page/compare'
+import { Derive } from './page/derive'
+import { Instrument } from './page/instrument'
 import { SignalPage } from './page/signal'
 import { TotalPage, Totals } from './page/totals'
 import { TrustPage } from './page/trust'
@@ -126,6 +128,8 @@ function House({ name }: { name: string }) {
         <Route path="/totals/:total" element={<TotalPage />} />
         <Route path="/compare" element={<Compare />} />
         <Route path="/units" element={<UnitsPage />} />
+        <Route path="/derive" element={<Derive />} />
+        <Route path="/signals/:device/:signal/instrument" element={<Instrument />} />
         <Route path="/signals/:device/:signal/trust" element={<TrustPage />} />
         <Route path="/signals/:device/:signal" element={<SignalPage />} />
         <Route path="*" element={<Failure error={new Error('There is nothing at this address.')} />} />

@@ -26,12 +26,17 @@ export type Change = components['schemas']['Change']
 export type UnitFacts = components['schemas']['UnitFacts']
 export type Doubt = components['schemas']['Doubt']
 export type Band = components['schemas']['Band']
+export type Curve = components['schemas']['Curve']
 export type Trust = components['schemas']['Trust']
 export type Fitted = components['schemas']['Fitted']
 export type Preview = components['schemas']['Preview']
 export type Comparison = components['schemas']['Comparison']
+export type Total = components['schemas']['Total']
 export type TotalNow = components['schemas']['TotalNow']
 export type TotalStory = components['schemas']['TotalStory']
+export type RecipeKind = components['schemas']['Kind']
+export type Recipe = components['schemas']['Recipe']
+export type Tariff = components['schemas']['Tariff']
 export type Result = components['schemas']['Result']
 
 export const api = createClient<paths>({ baseUrl: '' })
@@ -46,12 +51,20 @@ export class Problem extends Error {
   }
 }
 
-type Answer<T> = { data?: T; error?: { detail?: string }; response: Response }
+type Refusal = { detail?: string; errors?: { location?: string; message?: string }[] | null }
+type Answer<T> = { data?: T; error?: Refusal; response: Response }
+
+/** What a problem says, with what is wrong of each field where its detail does not tell. */
+const told = (refusal: Refusal | undefined, otherwise: string) => {
+  const detail = refusal?.detail ?? otherwise
+  const fields = (refusal?.errors ?? []).filter((e) => e.message && !detail.includes(e.message))
+  return [detail, ...fields.map((e) => `${e.location?.replace(/^body\./, '')}: ${e.message}`)].join('; ')
+}
 
 /** Gives the data of an answer, or throws its problem. */
 export async function take<T>(answer: Promise<Answer<T>>): Promise<T> {
   const { data, error, response } = await answer
-  if (!response.ok) throw new Problem(response.status, error?.detail ?? response.statusText)
+  if (!response.ok) throw new Problem(response.status, told(error, response.statusText))
   return data as T
 }
 

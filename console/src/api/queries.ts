@@ -33,6 +33,10 @@ export const useRecipe = (device: string, signal: string) =>
     queryKey: ['recipe', device, signal],
     queryFn: () => take(api.GET('/api/v1/signals/{device}/{signal}/recipe', at(device, signal))),
   })
+export const useRecipeKinds = () =>
+  useQuery({ queryKey: ['recipe-kinds'], queryFn: () => take(api.GET('/api/v1/recipe-kinds')), staleTime: Infinity })
+export const useTariffs = () =>
+  useQuery({ queryKey: ['tariffs'], queryFn: () => take(api.GET('/api/v1/tariffs')), staleTime: 10_000 })
 /** What is still to be computed anew of a signal; asked for until all is. */
 export const useWork = (device: string, signal: string) =>
   useQuery({
@@ -140,7 +144,7 @@ export const useTrustAct = <In, Out>(act: (input: In) => Promise<Out>) =>
   useMutation({
     mutationFn: act,
     onSuccess: () => {
-      for (const what of ['trust', 'signals', 'work', 'line', 'doubts', 'totals', 'alarms', 'standing'])
+      for (const what of ['trust', 'recipe', 'signals', 'work', 'line', 'doubts', 'totals', 'alarms', 'standing'])
         void queries.invalidateQueries({ queryKey: [what] })
     },
   })

@@ -114,15 +114,17 @@ export function SignalPage() {
             zone={zone}
             alarms={alarms}
           />
-          <Prose>
+          <Row style={{ flexWrap: 'wrap' }}>
             {signal.kind === 'number' && (
               <>
-                <QuietLink href={`/signals/${path}/trust`}>Is it true?</QuietLink>{' '}
-                <QuietLink href={`/compare?first=${path}`}>Compare</QuietLink>{' '}
+                <QuietLink href={`/signals/${path}/trust`}>Is it true?</QuietLink>
+                <QuietLink href={`/compare?first=${path}`}>Compare</QuietLink>
               </>
             )}
+            <QuietLink href={`/signals/${path}/instrument`}>What is known of it</QuietLink>
+            <QuietLink href={`/derive?of=${path}`}>Compute from it</QuietLink>
             <QuietLink href={`/history?what=${path}`}>Take these readings out</QuietLink>
-          </Prose>
+          </Row>
         </Well>
       )}
       <Subheading>What guards it</Subheading>

@@ -1,13 +1,12 @@
 import { useState } from 'react'
 import { useParams } from 'react-router'
-import { api, type Result, take, type TotalNow } from '../api/client'
-import { useSession, useSite, useTotal, useTotals, useTrustAct } from '../api/queries'
-import { written } from '../api/units'
+import { api, pathOf, type Result, type Signal, take, type Total, type TotalNow } from '../api/client'
+import { useSession, useSignals, useSite, useTariffs, useTotal, useTotals, useTrustAct } from '../api/queries'
+import { dimensionOf, written } from '../api/units'
 import { clock, figure, length } from '../api/words'
 import {
   Above,
   Button,
-  Code,
   Columns,
   Failure,
   Heading,
@@ -23,7 +22,7 @@ import {
 } from '../ui/basics'
 import { Bar } from '../ui/bar'
 import { Choice } from '../ui/choice'
-import { fieldsOf, Form, TextInput } from '../ui/form'
+import { Fields, fieldsOf, Form, Pick, Select, TextInput } from '../ui/form'
 
 type Told = Pick<TotalNow, 'kind' | 'unit'>
 
@@ -61,13 +60,12 @@ export function Totals() {
       <Heading>Totals</Heading>
       {totals.data.length === 0 ? (
         <>
-          <Prose>Nothing is added up yet. How often a pump starts, what the lamps use, what that costs:</Prose>
-          <Code>jaunty total add lamp-energy lamp-meter/power --kind energy</Code>
+          <Prose>Nothing is added up yet: how often a pump starts, what the lamps use, what that costs.</Prose>
         </>
       ) : (
         <Scroll tabIndex={0} role="region" aria-label="Totals">
           <Table>
-            <Columns names={['', 'Today', 'This month', 'Since the last reset', 'Not counted today']} />
+            <Columns names={['Total', 'Today', 'This month', 'Since the last reset', 'Not counted today']} />
             <tbody>
               {totals.data.map((t) => (
                 <tr key={t.id} data-total={t.name}>
@@ -88,7 +86,94 @@ export function Totals() {
           </Table>
         </Scroll>
       )}
+      <AddTotal />
     </>
+  )
+}
+
+/** Which kinds a signal can be added up by. */
+const kindsOf = (s: Signal | undefined) => {
+  if (!s) return []
+  if (s.kind === 'switch') return ['on-time', 'cycles', 'longest-run']
+  const of = { power: ['energy', 'cost'], flow: ['volume'] }[dimensionOf(s.unit)] ?? []
+  return [...of, 'integral']
+}
+
+/** Adding a total of a signal. */
+function AddTotal() {
+  const keeper = useSession().data?.role !== 'viewer'
+  const signals = (useSignals().data ?? []).filter((s) => s.kind === 'number' || s.kind === 'switch')
+  const tariffs = useTariffs().data ?? []
+  const [asked, setAsked] = useState(false)
+  const [of, setOf] = useState('')
+  const [kind, setKind] = useState('')
+  const kinds = kindsOf(signals.find((s) => pathOf(s) === of))
+  const chosen = kinds.includes(kind) ? kind : (kinds[0] ?? '')
+  const add = useTrustAct((f: Record<string, string>) =>
+    take(
+      api.POST('/api/v1/totals', {
+        body: { name: f.name ?? '', title: f.title, signal: of, kind: chosen, tariff: f.tariff } as Total,
+      }),
+    ),
+  )
+  if (!keeper) return null
+  if (!asked)
+    return (
+      <Row style={{ marginTop: 'var(--gap-4)' }}>
+        <QuietButton onPress={() => setAsked(true)}>Add a total …</QuietButton>
+      </Row>
+    )
+  return (
+    <section aria-label="Add a total">
+      <Subheading>Add a total</Subheading>
+      <Form
+        style={{ maxWidth: '44rem' }}
+        onSubmit={(e) => {
+          e.preventDefault()
+          add.mutate(fieldsOf(e.currentTarget), { onSuccess: () => setAsked(false) })
+        }}
+      >
+        <Fields style={{ marginBottom: 0 }}>
+          <Select
+            label="Of"
+            value={of}
+            onChange={setOf}
+            options={Object.fromEntries([
+              ['', 'which signal?'],
+              ...signals.map((s) => [pathOf(s), `${s.device_title}: ${s.title}`]),
+            ])}
+          />
+          <Select
+            label="What"
+            value={chosen}
+            onChange={setKind}
+            options={Object.fromEntries(kinds.map((k) => [k, k.replace('-', ' ')]))}
+          />
+          {chosen === 'cost' && (
+            <Pick
+              label="By the tariff"
+              name="tariff"
+              none="which?"
+              options={tariffs.map((t) => ({ value: t.name, text: t.name }))}
+            />
+          )}
+        </Fields>
+        {chosen === 'cost' && tariffs.length === 0 && (
+          <Prose>There is no tariff yet. The command line takes one from a file: jaunty tariff set --help.</Prose>
+        )}
+        <Fields style={{ marginBottom: 0 }}>
+          <TextInput label="Name" name="name" autoComplete="off" hint="small letters, digits and -" />
+          <TextInput label="Called" name="title" optional />
+        </Fields>
+        <Row>
+          <Button type="submit" isDisabled={add.isPending}>
+            Add it
+          </Button>
+          <QuietButton onPress={() => setAsked(false)}>Leave it</QuietButton>
+        </Row>
+        {add.error && <Failure error={add.error} />}
+      </Form>
+    </section>
   )
 }
 
@@ -131,7 +216,7 @@ export function TotalPage() {
       <Choice label="By" options={periods} value={by} onChange={setBy} />
       <Scroll tabIndex={0} role="region" aria-label="By period">
         <Table>
-          <Columns names={['From', 'Total', '', 'Not counted']} />
+          <Columns names={['From', 'Total', 'Beside the others', 'Not counted']} />
           <tbody>
             {shown.map((r) => (
               <tr key={r.at} data-period={r.value}>

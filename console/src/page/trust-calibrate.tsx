@@ -17,7 +17,8 @@ type Order = {
 }
 type Method = '' | 'offset' | 'line' | 'corners'
 const methods = { '': 'as fits', offset: 'offset', line: 'straight line', corners: 'from pair to pair' }
-const froms = { now: 'now', '1': 'a day ago', '7': 'a week ago', '30': '30 days ago', all: 'the first reading' }
+const froms = { now: 'now', day: 'a day ago', week: 'a week ago', month: '30 days ago', all: 'the first reading' }
+const daysOf = { day: 1, week: 7, month: 30 }
 const hold = 30 // seconds that are averaged
 
 /** What the reference says, the lines with and without it, and then in force. */
@@ -46,7 +47,7 @@ export function Calibrate({ signal, zone }: { signal: Signal; zone: string }) {
       note: fields.note,
     }
     if (from === 'all') body.from = new Date(1000).toISOString()
-    else if (from !== 'now') body.from = new Date(Date.now() - Number(from) * 86_400_000).toISOString()
+    else if (from !== 'now') body.from = new Date(Date.now() - daysOf[from] * 86_400_000).toISOString()
     ask.mutate(body, { onSuccess: (of) => setPreview({ order: body, of }) })
   }
   const done = () => {

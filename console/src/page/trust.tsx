@@ -1,5 +1,5 @@
 import { useParams } from 'react-router'
-import { api, pathOf, take, type Trust } from '../api/client'
+import { api, type Curve, pathOf, take, type Trust } from '../api/client'
 import { useNow } from '../api/live'
 import { useSession, useSignals, useSite, useTrust, useTrustAct, useWork } from '../api/queries'
 import { age, amount, clock, doubt, figure, reads, shown } from '../api/words'
@@ -112,6 +112,13 @@ export function TrustPage() {
   )
 }
 
+/** A correction in a few words: × 1.03 − 1.24. */
+function curveWords(c: Curve) {
+  if (c.points?.length) return 'line with corners'
+  const moved = `${c.offset < 0 ? '−' : '+'} ${figure(Math.abs(c.offset))}`
+  return c.gain === 1 ? moved : `× ${figure(c.gain)} ${moved}`
+}
+
 type Props = { device: string; name: string; trust: Trust; keeper: boolean; zone: string }
 
 /** What was in force from when, and taking it back. */
@@ -132,16 +139,12 @@ function Calibrations({ device, name, trust, keeper, zone }: Props) {
       ) : (
         <Scroll tabIndex={0} role="region" aria-label="Calibrations">
           <Table>
-            <Columns names={['In force from', 'Correction', 'Raw and reference', 'By', '']} />
+            <Columns names={['In force from', 'Correction', 'Raw and reference', 'By', 'State']} />
             <tbody>
               {trust.calibrations.map((c) => (
                 <tr key={c.id} data-calibration={c.retired ? 'taken back' : 'in force'}>
-                  <td>{clock(c.from, zone, day)}</td>
-                  <td>
-                    {c.curve.points?.length
-                      ? 'line with corners'
-                      : `× ${figure(c.curve.gain)} ${c.curve.offset < 0 ? '−' : '+'} ${figure(Math.abs(c.curve.offset))}`}
-                  </td>
+                  <td>{Date.parse(c.from) < 86_400_000 ? 'the first reading' : clock(c.from, zone, day)}</td>
+                  <td>{curveWords(c.curve)}</td>
                   <td>{c.pairs.map((p) => `${figure(p.shown)} → ${figure(p.reference)}`).join(', ')}</td>
                   <td>
                     {c.who} {c.note && <Soft>· {c.note}</Soft>}

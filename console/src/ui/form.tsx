@@ -4,6 +4,7 @@ import {
   Input as AriaInput,
   Label as AriaLabel,
   Text as AriaText,
+  TextArea as AriaTextArea,
   TextField,
 } from 'react-aria-components'
 import styled, { css } from 'styled-components'
@@ -33,6 +34,10 @@ export const fieldLook = css`
 const Input = styled(AriaInput)`
   ${fieldLook}
 `
+const Area = styled(AriaTextArea)`
+  ${fieldLook}
+  resize: vertical;
+`
 const Hint = styled(AriaText)`
   color: var(--ink-soft);
   font-size: var(--step--1);
@@ -45,12 +50,13 @@ type Props = {
   hint?: string
   optional?: boolean
   defaultValue?: string
+  rows?: number // for text of several lines
 }
 
-export const TextInput = ({ label, hint, optional, ...field }: Props) => (
+export const TextInput = ({ label, hint, optional, rows, ...field }: Props) => (
   <Field {...field} isRequired={!optional}>
     <Label>{label}</Label>
-    <Input />
+    {rows ? <Area rows={rows} /> : <Input />}
     {hint && <Hint slot="description">{hint}</Hint>}
     <FieldError />
   </Field>
@@ -105,8 +111,16 @@ export const Fields = styled.div`
   display: flex;
   flex-wrap: wrap;
   gap: var(--gap-4);
-  align-items: end;
+  align-items: start;
   margin-bottom: var(--gap-4);
+  /* Beside the field itself, not beside its label. */
+  > button,
+  > span {
+    margin-top: calc(1.5em + var(--gap-1) + 2px);
+  }
+  > span {
+    line-height: 40px;
+  }
 `
 type SelectProps = {
   label: string

@@ -1,0 +1,167 @@
+import { type FormEvent } from 'react'
+import { useParams } from 'react-router'
+import { api, type Band, pathOf, type Signal, take } from '../api/client'
+import { useSession, useSignals, useTrustAct } from '../api/queries'
+import { written } from '../api/units'
+import { Above, Button, Failure, Heading, PlainLink, Prose, Row, Soft } from '../ui/basics'
+import { Fields, fieldsOf, Form, Pick, TextInput } from '../ui/form'
+
+const colours = ['blue', 'green', 'yellow', 'orange', 'red', 'grey'] as const
+
+/** Reads "fine 1150..2900 green", or "flame off" of what is on or off. */
+function readBand(line: string): Band {
+  const said = line.trim().match(/^(.*?)\s+(?:(off|on)|(-?[\d.]*?)\.\.(-?[\d.]*))(?:\s+([a-z]+))?$/)
+  const colour = colours.find((c) => c === said?.[5])
+  if (!said || (said[5] && !colour))
+    throw new Error(
+      `“${line}” is no band. Write it like: fine 1150..2900 green, dry ..1150, or flame off. Colours are ${colours.join(', ')}.`,
+    )
+  const end = (text: string | undefined) => (text ? Number(text) : undefined)
+  return {
+    name: said[1]!,
+    from: said[2] === 'on' ? 1 : end(said[3]),
+    to: said[2] === 'off' ? 1 : end(said[4]),
+    colour,
+  }
+}
+
+const writeBand = (b: Band, switched: boolean) =>
+  [b.name, switched ? (b.from == null ? 'off' : 'on') : `${b.from ?? ''}..${b.to ?? ''}`, b.colour ?? '']
+    .join(' ')
+    .trim()
+
+/** What is known of a signal's instrument, and what its values are called. */
+export function Instrument() {
+  const { device = '', signal: name = '' } = useParams()
+  const signals = useSignals()
+  const signal = signals.data?.find((s) => pathOf(s) === `${device}/${name}`)
+  if (signals.error) return <Failure error={signals.error} />
+  if (!signals.data) return <Soft>Looking …</Soft>
+  if (!signal) return <Failure error={new Error(`There is no signal ${device}/${name}.`)} />
+  return (
+    <>
+      <title>{`${signal.title}: what is known · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href={`/signals/${pathOf(signal)}`}>
+          {signal.device_title} {signal.title}
+        </PlainLink>
+      </Above>
+      <Heading>What is known of it</Heading>
+      <Prose>
+        By this each reading is judged as it comes. What cannot be believed is kept and marked, and guards, figures and
+        totals pass over it.
+      </Prose>
+      <KnownForm signal={signal} />
+    </>
+  )
+}
+
+function KnownForm({ signal: s }: { signal: Signal }) {
+  const keeper = useSession().data?.role !== 'viewer'
+  const save = useTrustAct(async (f: Record<string, string>) => {
+    const said = (low?: string, high?: string) => (low && high ? { low: Number(low), high: Number(high) } : undefined)
+    const span = said(f.low, f.high)
+    if (!span && (f.low || f.high)) throw new Error('The plausible span takes both ends, or none.')
+    return take(
+      api.PATCH('/api/v1/signals/{device}/{signal}', {
+        params: { path: { device: s.device, signal: s.name } },
+        body: {
+          title: f.title ?? '',
+          bands: (f.bands ?? '').split('\n').filter(Boolean).map(readBand),
+          interval: f.interval ?? '0s',
+          ...(s.made_of ? {} : rules(f, span)),
+        },
+      }),
+    )
+  })
+  const submit = (e: FormEvent<HTMLFormElement>) => {
+    e.preventDefault()
+    save.mutate(fieldsOf(e.currentTarget))
+  }
+  const unit = written(s.unit)
+  const behind = unit ? ` (${unit})` : ''
+  const length = (d: string) => (d === '0s' ? '' : d)
+  return (
+    <Form onSubmit={submit} style={{ maxWidth: '44rem' }}>
+      <Fields style={{ marginBottom: 0 }}>
+        <TextInput label="Called" name="title" defaultValue={s.title} optional />
+        <TextInput label="Expected every" name="interval" defaultValue={length(s.interval)} optional hint="like 15s" />
+      </Fields>
+      {!s.made_of && s.kind !== 'text' && s.kind !== 'data' && (
+        <>
+          <Prose>Its instrument. Values are raw ones{unit && `, in ${unit}`}, before any correction.</Prose>
+          {s.kind === 'number' && (
+            <Fields style={{ marginBottom: 0 }}>
+              <TextInput label={`Lowest it can give${behind}`} name="low" defaultValue={text(s.span_low)} optional />
+              <TextInput label={`Highest${behind}`} name="high" defaultValue={text(s.span_high)} optional />
+              <Pick
+                label="A fault reads"
+                name="fails"
+                none="within the span"
+                options={[
+                  { value: 'low', text: 'below the span' },
+                  { value: 'high', text: 'above the span' },
+                  { value: 'both', text: 'on either side' },
+                ]}
+                defaultValue={s.fails_to}
+              />
+              <TextInput label={`Step${behind}`} name="step" defaultValue={text(s.step || null)} optional />
+            </Fields>
+          )}
+          <Fields style={{ marginBottom: 0 }}>
+            <TextInput label="Warms up for" name="warm" defaultValue={length(s.warm_up)} optional hint="like 3m" />
+            <TextInput
+              label="A gap means power off from"
+              name="gap"
+              defaultValue={length(s.warm_gap)}
+              optional
+              hint="empty: a gap says nothing"
+            />
+            <TextInput label="Stuck after" name="stuck" defaultValue={length(s.stuck_after)} optional hint="like 2h" />
+            <TextInput
+              label="Sensor fault after"
+              name="fault"
+              defaultValue={length(s.fault_after)}
+              optional
+              hint="10m when empty"
+            />
+          </Fields>
+        </>
+      )}
+      <TextInput
+        label="Bands"
+        name="bands"
+        rows={4}
+        optional
+        defaultValue={s.bands.map((b) => writeBand(b, s.kind === 'switch')).join('\n')}
+        hint={
+          s.kind === 'switch'
+            ? 'what off and on are called, one a line: flame off, dark on'
+            : `one a line, lowest first${behind}: dry ..1150 red, fine 1150..2900, full 2900..`
+        }
+      />
+      {keeper && (
+        <Row>
+          <Button type="submit" isDisabled={save.isPending}>
+            Keep
+          </Button>
+        </Row>
+      )}
+      {save.error && <Failure error={save.error} />}
+      <div role="status">{save.isSuccess && <Soft>Kept. It holds for what comes from now on.</Soft>}</div>
+    </Form>
+  )
+}
+
+const text = (v: number | null | undefined) => (v == null ? '' : String(v))
+
+/** The rules of an instrument as a change of them. */
+const rules = (f: Record<string, string>, span: { low: number; high: number } | undefined) => ({
+  ...(span ? { span } : { no_span: true }),
+  fails_to: (f.fails ?? '') as '' | 'low' | 'high' | 'both',
+  step: Number(f.step ?? 0),
+  warm_up: f.warm ?? '0s',
+  warm_gap: f.gap ?? '0s',
+  stuck_after: f.stuck ?? '0s',
+  fault_after: f.fault ?? '0s',
+})
