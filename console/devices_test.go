@@ -112,6 +112,7 @@ func TestArrivalsAndKits(t *testing.T) {
 	answer.Body.Close()
 	must(t, p.Until(`document.querySelector('[data-arrival=second-pond]')?.innerText.includes('oxygen 70')`))
 	must(t, p.Until(`document.querySelector('nav').innerText.includes('+1')`))
+	must(t, p.Until(`document.querySelector('select[name=kit] option[value="pond-probe"]')`))
 	if _, err := drive.Eval[bool](p, `(() => { const s = document.querySelector('select[name=kit]'); s.value = 'pond-probe'; return true })()`); err != nil {
 		t.Fatal(err)
 	}

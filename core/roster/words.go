@@ -32,8 +32,16 @@ func Shown(test alarm.Test, stored measure.Unit, units site.Units) (alarm.Test, 
 	return test, stored
 }
 
-// Was puts a sentence into the past: "Fern house air temperature was above 30 °C".
-func Was(sentence string) string { return strings.Replace(sentence, " is ", " was ", 1) }
+// Was puts a sentence into the past, without what explains it behind a colon: "Fern house air temperature was above
+// 30 °C".
+func Was(sentence string) string {
+	thing, state, found := strings.Cut(sentence, " is ")
+	if !found {
+		return sentence
+	}
+	state, _, _ = strings.Cut(state, ": ")
+	return thing + " was " + state
+}
 
 // Thing joins device and signal as people say them: "Fern house air temperature". A name that
 // begins with two capitals (CO2) keeps them.

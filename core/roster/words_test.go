@@ -107,3 +107,17 @@ func TestLength(t *testing.T) {
 		}
 	}
 }
+
+func TestThePastOfASentence(t *testing.T) {
+	for is, was := range map[string]string{
+		"Fern house air temperature is above 30 °C":              "Fern house air temperature was above 30 °C",
+		"Pond oxygen is not to be believed: it reads 0 %":        "Pond oxygen was not to be believed",
+		"Annex: north air is above 30 °C":                        "Annex: north air was above 30 °C",
+		"The disk is nearly full: 3 GB of 40 GB are free":        "The disk was nearly full",
+		"Pond oxygen is due for verification since 2 March 2026": "Pond oxygen was due for verification since 2 March 2026",
+	} {
+		if got := Was(is); got != was {
+			t.Errorf("%s: %s", is, got)
+		}
+	}
+}

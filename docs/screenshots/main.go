@@ -30,6 +30,10 @@ var pictures = []picture{
 	{"signal", "/signals/fern-house/air?last=hour", 1280, 800, false, `canvas`},
 	{"signal-day", "/signals/pond/oxygen?last=day", 1280, 800, false, `canvas`},
 	{"signal-month", "/signals/fog-pump/supply?last=month", 1280, 800, false, `canvas`},
+	{"doubt", "/signals/pond/oxygen?last=month", 1280, 800, false, `[data-doubts]`},
+	{"trust", "/signals/pond/oxygen/trust", 1280, 800, false, `[data-preview] canvas`},
+	{"compare", "/compare?first=fern-house/new-air&second=fern-house/air&days=1", 1280, 800, false, `[data-agreement] canvas`},
+	{"totals", "/totals/lamp-cost", 1280, 800, false, `[data-period]`},
 	{"history", "/history", 1280, 800, false, `table`},
 	{"alarm", "/alarms/1", 1280, 800, false, `canvas`},
 	{"alarms", "/alarms", 1280, 800, false, `h1`},
@@ -41,9 +45,34 @@ var pictures = []picture{
 
 // prepare does what a page's picture needs to be done on it first.
 func prepare(page *drive.Page, name string) error {
-	if name != "connect" {
-		return nil
+	switch name {
+	case "connect":
+		return connect(page)
+	case "trust":
+		return correct(page)
 	}
+	return nil
+}
+
+// correct asks what a correction would do, and looks at the answer.
+func correct(page *drive.Page) error {
+	for field, value := range map[string]string{"shown-0": "94.2", "reference-0": "91"} {
+		if err := page.Type("input[name="+field+"]", value); err != nil {
+			return err
+		}
+	}
+	if err := page.Press("Enter"); err != nil {
+		return err
+	}
+	if err := page.See("[data-preview]"); err != nil {
+		return err
+	}
+	_, err := drive.Eval[bool](page, `(window.scrollTo(0, 250), true)`)
+	return err
+}
+
+// connect connects a device.
+func connect(page *drive.Page) error {
 	// A demo that was pictured before has the device already; its name is made new.
 	device := "loft-node"
 	for n := 2; ; n++ {
