@@ -74,7 +74,10 @@ func (t Terminal) panel(to io.Writer, span Span, p *Panel) {
 		}
 		fmt.Fprintf(to, "%*.*s %s\n", axisWidth-1, axisWidth-1, label, line)
 	}
-	if alarms := g.alarms(p.Alarms, span); alarms != "" {
+	if doubts := g.stretches(p.Doubts, span, '╱'); doubts != "" {
+		fmt.Fprintf(to, "%*s %s\n", axisWidth-1, "no use", doubts)
+	}
+	if alarms := g.stretches(p.Alarms, span, '━'); alarms != "" {
 		fmt.Fprintf(to, "%*s %s\n", axisWidth-1, "alarm", t.paint("31", alarms))
 	}
 	fmt.Fprintf(to, "%*s %s\n", axisWidth-1, "", t.axis(span))
@@ -181,8 +184,8 @@ func (g *grid) text(row int) string {
 	return string(line)
 }
 
-// alarms marks the columns in which an alarm stood.
-func (g *grid) alarms(stretches []Stretch, span Span) string {
+// stretches marks the columns that stretches touch; empty for none.
+func (g *grid) stretches(stretches []Stretch, span Span, sign rune) string {
 	line, some := []rune(strings.Repeat(" ", g.width)), false
 	place := func(at measure.Instant) int {
 		return int(float64(max(span.From, min(at, span.Until))-span.From) / float64(span.Until-span.From) * float64(g.width-1))
@@ -193,7 +196,7 @@ func (g *grid) alarms(stretches []Stretch, span Span) string {
 		}
 		some = true
 		for x := place(s.From); x <= place(s.Until); x++ {
-			line[x] = '━'
+			line[x] = sign
 		}
 	}
 	if !some {

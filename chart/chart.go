@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 )
 
 // Panel is what is drawn of one signal.
@@ -19,6 +20,7 @@ type Panel struct {
 	Line   []measure.Reading
 	Limits []Limit
 	Alarms []Stretch
+	Doubts []Stretch // in which readings are of no use
 }
 
 // Limit is a value at which a guard speaks.
@@ -78,6 +80,25 @@ func (p *Panel) summary(span Span) string {
 	if len(p.Line) == 0 {
 		return "no readings"
 	}
+	return p.course(span) + p.doubt(span)
+}
+
+// doubt says for how long readings were of no use.
+func (p *Panel) doubt(span Span) string {
+	length := time.Duration(0)
+	for _, d := range p.Doubts {
+		if from, until := max(d.From, span.From), min(d.Until, span.Until); from <= until {
+			length += until.Sub(from)
+		}
+	}
+	if length == 0 {
+		return ""
+	}
+	return "; hatched: of no use for " + roster.Length(max(length, time.Second))
+}
+
+// course says between which values the line goes.
+func (p *Panel) course(span Span) string {
 	if p.Steps {
 		return "now " + onOff(p.Line[len(p.Line)-1].Value)
 	}

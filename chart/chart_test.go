@@ -50,6 +50,25 @@ func TestATerminalShowsLineLimitAlarmAndTimes(t *testing.T) {
 	}
 }
 
+// Readings of no use are hatched, and the summary says for how long.
+func TestDoubtIsHatched(t *testing.T) {
+	span, panels := day()
+	var plain, hatched, out bytes.Buffer
+	if err := PNG(&plain, span, panels[:1], Size{640, 200}); err != nil {
+		t.Fatal(err)
+	}
+	panels[0].Doubts = []Stretch{{span.From + 3_600_000, span.From + 5_400_000}, {span.From - 7_200_000, span.From - 3_600_000}}
+	if err := PNG(&hatched, span, panels[:1], Size{640, 200}); err != nil || bytes.Equal(plain.Bytes(), hatched.Bytes()) {
+		t.Error("the picture is the same", err)
+	}
+	Terminal{Width: 80, Height: 10}.Draw(&out, span, panels[:1])
+	for _, want := range []string{"no use   ╱╱╱\n", "hatched: of no use for 30 minutes"} {
+		if !strings.Contains(out.String(), want) {
+			t.Errorf("%q is missing in\n%s", want, out.String())
+		}
+	}
+}
+
 func TestPicturesAreDrawn(t *testing.T) {
 	span, panels := day()
 	var file bytes.Buffer

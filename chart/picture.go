@@ -24,6 +24,7 @@ var (
 	lineInk   = color.RGBA{R: 0x1d, G: 0x5f, B: 0x8a, A: 0xff}
 	limitInk  = color.RGBA{R: 0xb4, G: 0x46, B: 0x0e, A: 0xff}
 	alarmTint = color.RGBA{R: 0x36, G: 0x15, B: 0x04, A: 0x48} // with its alpha multiplied in
+	doubtInk  = color.RGBA{R: 0x8a, G: 0x90, B: 0x97, A: 0xff}
 	gridInk   = color.RGBA{R: 0xdd, G: 0xe2, B: 0xe7, A: 0xff}
 )
 
@@ -86,6 +87,9 @@ func (p *Panel) plot(span Span, ticks int) (*plot.Plot, error) {
 			out.Add(band)
 		}
 	}
+	for _, d := range p.Doubts {
+		out.Add(hatch{d})
+	}
 	for _, part := range p.parts(span) {
 		line, err := plotter.NewLine(part)
 		if err != nil {
@@ -137,6 +141,26 @@ func (s Stretch) band(span Span, low, high float64) (*plotter.Polygon, bool) {
 	}
 	band.Color, band.LineStyle.Width = alarmTint, 0
 	return band, true
+}
+
+// hatch draws slanted lines over a stretch.
+type hatch struct{ Stretch }
+
+// Plot draws them, over the whole height.
+func (h hatch) Plot(c draw.Canvas, p *plot.Plot) {
+	x, _ := p.Transforms(&c)
+	left, right := max(c.Min.X, x(float64(h.From))), min(c.Max.X, x(float64(h.Until)))
+	right = max(right, left+vg.Points(2)) // a short one can be seen
+	if right <= c.Min.X || left >= c.Max.X {
+		return
+	}
+	height := c.Max.Y - c.Min.Y
+	for at := left - height; at < right; at += vg.Points(5) {
+		from, until := max(at, left), min(at+height, right)
+		if from < until {
+			c.StrokeLine2(draw.LineStyle{Color: doubtInk, Width: vg.Points(0.6)}, from, c.Min.Y+from-at, until, c.Min.Y+until-at)
+		}
+	}
 }
 
 func (p *Panel) addLimits(out *plot.Plot, span Span, low, high float64) error {

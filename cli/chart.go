@@ -17,6 +17,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/store"
 )
 
 func chartCommand() *cobra.Command {
@@ -148,6 +149,10 @@ func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 	if err := s.Do(c.Context(), http.MethodGet, "/api/v1/guards", nil, &guards); err != nil {
 		return nil, err
 	}
+	units, err := shownUnits(c, s)
+	if err != nil {
+		return nil, err
+	}
 	panels := make([]chart.Panel, len(paths))
 	for i, path := range paths {
 		p := &panels[i]
@@ -158,7 +163,8 @@ func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 		if v.Kind == site.KindText || v.Kind == site.KindData {
 			return nil, fmt.Errorf("%s holds %s, which cannot be drawn", path, v.Kind)
 		}
-		p.Title, p.Unit, p.Steps = roster.Thing(v.DeviceTitle, v.Title), v.Unit, v.Kind == site.KindSwitch
+		p.Title, p.Unit, p.Steps = roster.Thing(v.DeviceTitle, v.Title), units.Of(v.Unit), v.Kind == site.KindSwitch
+		seen := func(value float64) float64 { value, _ = units.Show(value, v.Unit); return value }
 		var line struct {
 			Times []int64   `json:"at"`
 			Value []float64 `json:"value"`
@@ -168,14 +174,21 @@ func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 			return nil, err
 		}
 		for k, at := range line.Times {
-			p.Line = append(p.Line, measure.Reading{At: measure.Instant(at), Value: line.Value[k]})
+			p.Line = append(p.Line, measure.Reading{At: measure.Instant(at), Value: seen(line.Value[k])})
 		}
 		for _, g := range guards {
 			if g.Signal == path {
 				for _, limit := range g.When.Limits() {
-					p.Limits = append(p.Limits, chart.Limit{Value: limit, Name: g.Name})
+					p.Limits = append(p.Limits, chart.Limit{Value: seen(limit), Name: g.Name})
 				}
 			}
+		}
+		var doubts []store.Doubt
+		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path+"/doubts?"+query.Encode(), nil, &doubts); err != nil {
+			return nil, err
+		}
+		for _, d := range doubts {
+			p.Doubts = append(p.Doubts, chart.Stretch{From: d.From, Until: d.Until})
 		}
 		var alarms []alarm.Alarm
 		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/alarms?all=true&limit=1000&since="+span.From.String()+"&signal="+url.QueryEscape(path), nil, &alarms); err != nil {

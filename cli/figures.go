@@ -36,12 +36,17 @@ func listFigures(c *cobra.Command, s *client.Client, path string, query url.Valu
 		}
 		query.Set("since", page.Next.String())
 	}
+	see, err := seenSignals(c, s)
+	if err != nil {
+		return err
+	}
 	return show(c, all, func(w io.Writer) {
+		see.tellUnit(w, path)
 		rows := [][]string{}
 		for i := range all {
 			row := []string{clock(&all[i].At)}
 			for _, name := range wanted {
-				row = append(row, figureOf(&all[i], name))
+				row = append(row, figureOf(&all[i], name, func(v float64) float64 { seen, _ := see.of(path, v); return seen }))
 			}
 			rows = append(rows, row)
 		}
@@ -53,13 +58,13 @@ func listFigures(c *cobra.Command, s *client.Client, path string, query url.Valu
 	})
 }
 
-// figureOf writes one figure; - where there is none.
-func figureOf(f *server.PeriodFigures, name string) string {
+// figureOf writes one figure as it is seen; - where there is none.
+func figureOf(f *server.PeriodFigures, name string, seen func(float64) float64) string {
 	number := func(v *float64) string {
 		if v == nil || f.Count == 0 && name != "held-mean" {
 			return "-"
 		}
-		return strconv.FormatFloat(*v, 'g', 6, 64)
+		return strconv.FormatFloat(seen(*v), 'g', 6, 64)
 	}
 	switch name {
 	case "low":
@@ -74,8 +79,11 @@ func figureOf(f *server.PeriodFigures, name string) string {
 		return number(&f.First)
 	case "last":
 		return number(&f.Last)
-	case "sum":
-		return number(&f.Sum)
+	case "sum": // of as many values
+		if f.Count == 0 {
+			return "-"
+		}
+		return strconv.FormatFloat(seen(f.Sum/float64(f.Count))*float64(f.Count), 'g', 6, 64)
 	case "left-out":
 		return strconv.Itoa(f.LeftOut)
 	}

@@ -13,6 +13,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 	"jauntylark/core/site"
 )
 
@@ -111,7 +112,11 @@ func saveGuard(c *cobra.Command, method, path string, g alarm.Guard) error {
 	if err := s.Do(c.Context(), method, path, guardBody(g), &out); err != nil {
 		return err
 	}
-	return show(c, out, func(w io.Writer) { fmt.Fprintln(w, describeGuard(out)) })
+	seen, err := seenSignals(c, s)
+	if err != nil {
+		return err
+	}
+	return show(c, out, func(w io.Writer) { fmt.Fprintln(w, seen.describe(out)) })
 }
 
 // guardBody is what the API takes: a guard without its ID, and without a name that is to be made.
@@ -127,14 +132,21 @@ func guardBody(g alarm.Guard) map[string]any {
 	return body
 }
 
-// describeGuard says in words what a guard does.
-func describeGuard(g alarm.Guard) string {
-	text := fmt.Sprintf("Guard %s: %s when %s %s", g.Name, g.Severity, g.Signal, g.When)
+// describe says in words what a guard does, in the unit in which the person sees its signal.
+func (see seen) describe(g alarm.Guard) string {
+	stored := see.stored[g.Signal]
+	test, unit := roster.Shown(g.When, stored, see.units)
+	text := fmt.Sprintf("Guard %s: %s when %s %s", g.Name, g.Severity, g.Signal, test.Words(unit))
+	if test.Switched() {
+		text = fmt.Sprintf("Guard %s: %s when %s is %s", g.Name, g.Severity, g.Signal, test.Words(unit))
+	}
 	if g.OnDelay > 0 {
 		text += fmt.Sprintf(" for %s", g.OnDelay)
 	}
 	if g.Deadband > 0 {
-		text += fmt.Sprintf(", deadband %s", measure.Figure(g.Deadband, ""))
+		width, _ := see.units.Show(g.Deadband, stored)
+		zero, _ := see.units.Show(0, stored)
+		text += fmt.Sprintf(", deadband %s", measure.Figure(width-zero, ""))
 	}
 	if g.OffDelay > 0 {
 		text += fmt.Sprintf(", over after %s", g.OffDelay)
@@ -178,12 +190,20 @@ func guardListCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			seen, err := seenSignals(c, s)
+			if err != nil {
+				return err
+			}
 			return show(c, all, func(w io.Writer) {
 				if len(all) == 0 {
 					fmt.Fprintln(w, "No guards yet; add one with 'jaunty guard add DEVICE/SIGNAL --when …'.")
 				}
 				for _, g := range all {
-					fmt.Fprintln(w, describeGuard(g))
+					fmt.Fprintln(w, seen.describe(g))
 				}
 			})
 		},

@@ -142,10 +142,16 @@ func readingListCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
+		see, err := seenSignals(c, s)
+		if err != nil {
+			return err
+		}
 		return show(c, readings, func(w io.Writer) {
+			see.tellUnit(w, args[0])
 			rows := [][]string{}
 			for _, r := range readings {
-				rows = append(rows, []string{clock(&r.At), strconv.FormatFloat(r.Value, 'f', -1, 64), r.Quality.String()})
+				value, _ := see.of(args[0], r.Value)
+				rows = append(rows, []string{clock(&r.At), strconv.FormatFloat(value, 'f', -1, 64), r.Quality.String()})
 			}
 			table(w, "No readings in this stretch.", []string{"AT", "VALUE", "QUALITY"}, rows)
 		})

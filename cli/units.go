@@ -26,6 +26,37 @@ func shownUnits(c *cobra.Command, s *client.Client) (site.Units, error) {
 	return person.Units.Or(here.Units), err
 }
 
+// seen is how a person sees signals: the units that these are stored in, by their paths, and those that are wanted.
+type seen struct {
+	stored map[string]measure.Unit
+	units  site.Units
+}
+
+func seenSignals(c *cobra.Command, s *client.Client) (see seen, err error) {
+	var signals []site.Signal
+	if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals", nil, &signals); err != nil {
+		return see, err
+	}
+	see.stored = make(map[string]measure.Unit, len(signals))
+	for _, v := range signals {
+		see.stored[v.Path()] = v.Unit
+	}
+	see.units, err = shownUnits(c, s)
+	return see, err
+}
+
+// of gives a value of a signal, and its unit, as they are seen.
+func (see seen) of(path string, value float64) (float64, measure.Unit) {
+	return see.units.Show(value, see.stored[path])
+}
+
+// tellUnit says in which unit the values of a table are, where they are stored in another.
+func (see seen) tellUnit(w io.Writer, path string) {
+	if stored := see.stored[path]; see.units.Of(stored) != stored {
+		fmt.Fprintf(w, "In %s; it is stored in %s.\n", see.units.Of(stored).Shown(), stored.Shown())
+	}
+}
+
 func unitsCommand() *cobra.Command {
 	return group("units", "In which units values are told, stored and shown", unitsListCommand(), unitsSetCommand())
 }

@@ -88,7 +88,10 @@ export const limitsFor = (guards: Guard[] | null | undefined, path: string) =>
 
 /** What is wrong, or was; a figure and its unit stay on one line. */
 export const sentence = (a: Alarm) =>
-  (a.state === 'over' ? a.sentence.replace(/ is (.*?)(: .*)?$/, ' was $1') : a.sentence).replace(/(\d) (\S+)$/, '$1\u00a0$2')
+  (a.state === 'over' ? a.sentence.replace(/ is (.*?)(: .*)?$/, ' was $1') : a.sentence).replace(
+    /(\d) (\S+)$/,
+    '$1\u00a0$2',
+  )
 
 const order = { critical: 0, warning: 1, advisory: 2 }
 /** Worst first, then newest. */

@@ -156,7 +156,8 @@ function MadeOf({ signal: s }: { signal: Signal }) {
   if (!recipe || (recipe.inputs.length === 0 && recipe.into.length === 0)) return null
   const link = (other: Signal) => (
     <PlainLink key={other.id} href={`/signals/${pathOf(other)}`}>
-      {other.device_title} {other.title} ({`${reads(other)} ${shown(other.unit)}`.trim()})
+      {other.device_title} {other.title} (
+      {[`${reads(other)} ${shown(other.unit)}`.trim(), doubt(other)].filter(Boolean).join(', ')})
     </PlainLink>
   )
   const list = (signals: Signal[]) => signals.map((other, i) => [i > 0 && ', ', link(other)])
