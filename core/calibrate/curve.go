@@ -2,11 +2,12 @@ package calibrate
 
 import (
 	"database/sql/driver"
-	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
 	"sort"
+
+	"jauntylark/core/measure"
 )
 
 // Pair is what the instrument showed and what the reference said at the same time.
@@ -95,23 +96,23 @@ func (c Curve) String() string {
 }
 
 // Scan reads the curve from its column.
-func (c *Curve) Scan(v any) error { return scan(v, c) }
+func (c *Curve) Scan(v any) error { return measure.ScanJSON(v, c) }
 
 // Value writes the curve into its column.
-func (c Curve) Value() (driver.Value, error) { return text(c) }
+func (c Curve) Value() (driver.Value, error) { return measure.ValueJSON(c) }
 
 // Pairs are the pairs of one calibration.
 type Pairs []Pair
 
 // Scan reads the pairs from their column.
-func (p *Pairs) Scan(v any) error { return scan(v, p) }
+func (p *Pairs) Scan(v any) error { return measure.ScanJSON(v, p) }
 
 // Value writes the pairs into their column.
 func (p Pairs) Value() (driver.Value, error) {
 	if p == nil {
 		return "[]", nil
 	}
-	return text(p)
+	return measure.ValueJSON(p)
 }
 
 // sorted gives the pairs in order of what was shown.
@@ -127,19 +128,4 @@ func (p Pairs) sorted() Pairs {
 		return 0
 	})
 	return s
-}
-
-func scan(column, into any) error {
-	switch v := column.(type) {
-	case []byte:
-		return json.Unmarshal(v, into)
-	case string:
-		return json.Unmarshal([]byte(v), into)
-	}
-	return fmt.Errorf("%T is not JSON", column)
-}
-
-func text(v any) (driver.Value, error) {
-	out, err := json.Marshal(v)
-	return string(out), err
 }

@@ -2,7 +2,6 @@ package derive
 
 import (
 	"database/sql/driver"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -231,18 +230,7 @@ func fault(field, format string, args ...any) error {
 }
 
 // Scan reads the recipe from its column.
-func (r *Recipe) Scan(v any) error {
-	switch v := v.(type) {
-	case []byte:
-		return json.Unmarshal(v, r)
-	case string:
-		return json.Unmarshal([]byte(v), r)
-	}
-	return fmt.Errorf("%T is not JSON", v)
-}
+func (r *Recipe) Scan(v any) error { return measure.ScanJSON(v, r) }
 
 // Value writes the recipe into its column.
-func (r Recipe) Value() (driver.Value, error) {
-	text, err := json.Marshal(r)
-	return string(text), err
-}
+func (r Recipe) Value() (driver.Value, error) { return measure.ValueJSON(r) }

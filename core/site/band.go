@@ -2,7 +2,6 @@ package site
 
 import (
 	"database/sql/driver"
-	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
@@ -112,28 +111,12 @@ func cutLast(s, sep string) (before, after string, found bool) {
 }
 
 // Scan reads the bands from their column.
-func (b *Bands) Scan(v any) error { return scanJSON(v, b) }
+func (b *Bands) Scan(v any) error { return measure.ScanJSON(v, b) }
 
 // Value writes the bands into their column.
 func (b Bands) Value() (driver.Value, error) {
 	if b == nil {
 		return "[]", nil
 	}
-	return jsonText(b)
-}
-
-// scanJSON reads a jsonb column into a noun.
-func scanJSON(column, into any) error {
-	switch v := column.(type) {
-	case []byte:
-		return json.Unmarshal(v, into)
-	case string:
-		return json.Unmarshal([]byte(v), into)
-	}
-	return fmt.Errorf("%T is not JSON", column)
-}
-
-func jsonText(v any) (driver.Value, error) {
-	text, err := json.Marshal(v)
-	return string(text), err
+	return measure.ValueJSON(b)
 }

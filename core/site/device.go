@@ -155,10 +155,10 @@ func (s Settings) Words() string {
 }
 
 // Scan reads the settings from their column.
-func (s *Settings) Scan(v any) error { return scanJSON(v, s) }
+func (s *Settings) Scan(v any) error { return measure.ScanJSON(v, s) }
 
 // Value writes the settings into their column.
-func (s Settings) Value() (driver.Value, error) { return jsonText(s) }
+func (s Settings) Value() (driver.Value, error) { return measure.ValueJSON(s) }
 
 // Order is what a device gets down: the newest settings, in a form that a small board can read.
 type Order struct {

@@ -64,14 +64,14 @@ func (u Units) Show(value float64, stored measure.Unit) (float64, measure.Unit) 
 }
 
 // Scan reads the units from their column.
-func (u *Units) Scan(v any) error { return scanJSON(v, u) }
+func (u *Units) Scan(v any) error { return measure.ScanJSON(v, u) }
 
 // Value writes the units into their column.
 func (u Units) Value() (driver.Value, error) {
 	if u == nil {
 		return "{}", nil
 	}
-	return jsonText(u)
+	return measure.ValueJSON(u)
 }
 
 // The kinds of a signal, fixed by its first reading. A reading of a text or data signal is the number

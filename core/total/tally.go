@@ -2,8 +2,6 @@ package total
 
 import (
 	"database/sql/driver"
-	"encoding/json"
-	"fmt"
 
 	"jauntylark/core/measure"
 )
@@ -175,14 +173,7 @@ func (f *Folder) Tallies() []Tally {
 // Scan reads the amounts from their column.
 func (r *Rates) Scan(v any) error {
 	var texts []string
-	data, ok := v.([]byte)
-	if s, is := v.(string); is {
-		data, ok = []byte(s), true
-	}
-	if !ok {
-		return fmt.Errorf("%T is not JSON", v)
-	}
-	if err := json.Unmarshal(data, &texts); err != nil {
+	if err := measure.ScanJSON(v, &texts); err != nil {
 		return err
 	}
 	*r = make(Rates, len(texts))
@@ -200,6 +191,5 @@ func (r Rates) Value() (driver.Value, error) {
 	for i, a := range r {
 		texts[i] = a.Big().String()
 	}
-	out, err := json.Marshal(texts)
-	return string(out), err
+	return measure.ValueJSON(texts)
 }

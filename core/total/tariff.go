@@ -3,7 +3,6 @@ package total
 import (
 	"cmp"
 	"database/sql/driver"
-	"encoding/json"
 	"fmt"
 	"math/big"
 	"slices"
@@ -229,18 +228,7 @@ func dateOf(at measure.Instant, zone *time.Location) string {
 type Versions []Version
 
 // Scan reads the versions from their column.
-func (v *Versions) Scan(column any) error {
-	switch c := column.(type) {
-	case []byte:
-		return json.Unmarshal(c, v)
-	case string:
-		return json.Unmarshal([]byte(c), v)
-	}
-	return fmt.Errorf("%T is not JSON", column)
-}
+func (v *Versions) Scan(column any) error { return measure.ScanJSON(column, v) }
 
 // Value writes the versions into their column.
-func (v Versions) Value() (driver.Value, error) {
-	text, err := json.Marshal(v)
-	return string(text), err
-}
+func (v Versions) Value() (driver.Value, error) { return measure.ValueJSON(v) }
