@@ -248,3 +248,36 @@ func TestVerifications(t *testing.T) {
 		}
 	}
 }
+
+// What is due for verification, or not to be believed, and is deleted reminds nobody any more.
+func TestNoAlarmOutlivesItsSignal(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.stream("v", 1, 5)
+	b.derive("d/twice", "formula", map[string]string{"v": "d/v"}, "v * 2.0")
+	b.signal("d/v", pipeline.SignalChange{StuckAfter: lasting(1), FaultAfter: lasting(1)})
+	for _, path := range []string{"d/v", "d/twice"} {
+		if err := b.VerifyEvery(ctx, path, calibrate.Every{Days: 1}, tester); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.stream("v", 100_000, 5, 5, 5, 5)
+	if err := b.Remind(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if got := standing(b.alarms()); len(got) != 3 {
+		t.Fatalf("before: %v", got)
+	}
+	if err := b.RemoveDerived(ctx, "d/twice", tester); err != nil {
+		t.Fatal(err)
+	}
+	if got := standing(b.alarms()); len(got) != 2 {
+		t.Errorf("without the derived signal: %v", got)
+	}
+	if err := b.RemoveDevice(ctx, "d", tester); err != nil {
+		t.Fatal(err)
+	}
+	if got := standing(b.alarms()); len(got) != 0 {
+		t.Errorf("without the device: %v", got)
+	}
+}

@@ -154,7 +154,7 @@ func (p *Pipeline) RemoveDerived(ctx context.Context, path string, who Actor) er
 		if err := t.tellAll(); err != nil {
 			return err
 		}
-		if err := t.endSignalAlarm(&s.state.FaultAlarm, t.Now, s.state.Value, "the signal was removed"); err != nil {
+		if err := t.endAlarmsOf(s, "the signal was removed"); err != nil {
 			return err
 		}
 		delete(t.signals, s.ID)

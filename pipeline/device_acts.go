@@ -202,7 +202,7 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 				return err
 			}
 			signals = append(signals, s.ID)
-			if err := t.endSignalAlarm(&s.state.FaultAlarm, t.Now, s.state.Value, "the device was deleted"); err != nil {
+			if err := t.endAlarmsOf(s, "the device was deleted"); err != nil {
 				return err
 			}
 			for _, g := range s.guards {

@@ -130,6 +130,20 @@ func (t *Turn) endSignalAlarm(standing **int64, at measure.Instant, value float6
 	return t.over(a, happening{Transition: alarm.Transition{At: at, Value: value}}, alarm.Test{})
 }
 
+// endAlarmsOf lets the alarms of a signal that goes be over, but for those of its guards.
+func (t *Turn) endAlarmsOf(s *signalLive, cause string) error {
+	due, err := t.Tx.DueAlarm(t.ctx, s.ID)
+	if err != nil {
+		return err
+	}
+	for _, standing := range []**int64{&s.state.FaultAlarm, &due} {
+		if err := t.endSignalAlarm(standing, t.Now, s.state.Value, cause); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // powerSlack is by how much two tellings of one power-on may differ.
 const powerSlack = 5000
 

@@ -125,7 +125,14 @@ func (v *Server) preview(ctx context.Context, s *site.Signal, out *Preview, from
 	}
 	defer tx.Rollback()
 	var raw []measure.Reading
-	err = tx.EachStored(ctx, s.ID, from, until, func(some []measure.Reading) error { raw = append(raw, some...); return nil })
+	err = tx.EachStored(ctx, s.ID, from, until, func(some []measure.Reading) error {
+		for _, r := range some {
+			if r.Quality.Usable() {
+				raw = append(raw, r)
+			}
+		}
+		return nil
+	})
 	if err != nil {
 		return err
 	}

@@ -97,6 +97,12 @@ func (t *Tx) SetDueAlarm(ctx context.Context, signal int64, alarm *int64) error 
 	return err
 }
 
+// DueAlarm gives the standing alarm of a verification that is due; nil for none.
+func (t *Tx) DueAlarm(ctx context.Context, signal int64) (alarm *int64, err error) {
+	err = t.GetContext(ctx, &alarm, `select due_alarm_id from signal where id = $1`, signal)
+	return alarm, err
+}
+
 // Duty tells how often a signal is to be verified, and when it last was.
 func (s *Store) Duty(ctx context.Context, signal int64) (d Duty, err error) {
 	err = s.db.GetContext(ctx, &d, `

@@ -96,7 +96,7 @@ export function Calibrate({ signal, zone }: { signal: Signal; zone: string }) {
       {preview && (
         <section aria-label="What it would do" data-preview>
           <Would preview={preview.of} signal={signal} zone={zone} />
-          <Row>
+          <Row style={{ marginTop: 'var(--gap-3)' }}>
             <Button onPress={() => apply.mutate(preview.order, { onSuccess: done })} isDisabled={apply.isPending}>
               Put it in force
             </Button>
