@@ -19,6 +19,8 @@ type derivedLive struct {
 	inputs  []*signalLive
 	rank    int             // it comes after all that it is computed from
 	machine *derive.Machine // nil until it is needed
+	madeIn  int64           // the commit in which it was made
+	behind  bool            // another process took readings of its inputs
 	seen    measure.Instant // the newest instant that it was fed
 }
 
@@ -81,8 +83,28 @@ func (l *live) link(all []store.Derivation) error {
 // touch notes that a late reading of a signal changed what is derived from it.
 func (t *Turn) touch(s *signalLive, at measure.Instant) {
 	if len(s.feeds) > 0 {
-		t.forget = append(t.forget, s)
+		t.forget(s)
 		t.note(s, at)
+	}
+}
+
+// forget has all that is derived from a signal, over any number of steps, made anew before it is used again, where it
+// looks at what was before: its past is another now.
+func (t *Turn) forget(s *signalLive) {
+	if t.forgotten[s.ID] {
+		return
+	}
+	if t.forgotten == nil {
+		t.forgotten = map[int64]bool{}
+	}
+	t.forgotten[s.ID] = true
+	for _, f := range s.feeds {
+		if m := f.derived.machine; m == nil || m.Remembers() || m.Lasting() {
+			t.touched = true
+			f.derived.signal.state.TouchedIn = t.CommitNo
+			t.changed(f.derived.signal)
+		}
+		t.forget(f.derived.signal)
 	}
 }
 
@@ -108,55 +130,104 @@ type reach struct{ from, until measure.Instant }
 // ready sees that what is derived from a signal has its machine, as it stood before the signal's next reading.
 func (t *Turn) ready(s *signalLive) error {
 	for _, f := range s.feeds {
-		if f.derived.machine == nil {
-			if err := t.start(f.derived); err != nil {
-				return err
-			}
+		d, touched := f.derived, f.derived.signal.state.TouchedIn
+		var err error
+		switch {
+		case d.machine == nil || d.madeIn <= touched && touched < t.CommitNo:
+			err = t.start(d)
+		case d.behind:
+			err = t.bringUp(d, d.seen+1)
+		}
+		if err != nil {
+			return err
 		}
 	}
 	return nil
 }
 
 // start makes the machine of a derived signal and brings it to where it would be, had it worked all along.
-func (t *Turn) start(d *derivedLive) error {
-	m, err := d.Recipe.Build(d.sources())
+func (t *Turn) start(d *derivedLive) (err error) {
+	d.machine, err = d.Recipe.Build(d.sources())
 	if err != nil {
 		return err
 	}
+	d.madeIn, d.seen = t.CommitNo, 0
+	for _, in := range d.inputs {
+		d.seen = max(d.seen, in.state.HeldAt)
+	}
+	return t.bringUp(d, d.seen-d.machine.Reach())
+}
+
+// bringUp gives a machine what its inputs read from an instant on, up to their newest.
+func (t *Turn) bringUp(d *derivedLive, from measure.Instant) error {
 	for i, in := range d.inputs {
-		if at := in.state.HeldAt; at != 0 {
-			d.seen = max(d.seen, at)
-			if !m.Remembers() {
-				m.Hold(i, at, in.state.Held)
-			}
+		if in.state.HeldAt == 0 {
+			continue
+		}
+		d.seen = max(d.seen, in.state.HeldAt)
+		if !d.machine.Remembers() {
+			d.machine.Hold(i, in.state.HeldAt, in.state.Held)
 		}
 	}
-	if m.Remembers() && d.seen != 0 {
-		if err := t.p.store.FeedMachine(t.ctx, m, d.Inputs, d.seen); err != nil {
+	if d.machine.Remembers() && d.seen >= max(from, 1) {
+		if err := t.p.store.FeedMachine(t.ctx, d.machine, d.Inputs, from, d.seen); err != nil {
 			return err
 		}
 	}
-	if st := &d.signal.state; st.HeldAt != 0 {
-		m.Seed(measure.Reading{At: st.HeldAt, Value: st.Held})
+	d.behind = false
+	if err := t.renew(d, d.seen); err != nil {
+		return err
 	}
-	d.machine = m
+	if st := &d.signal.state; st.HeldAt != 0 {
+		d.machine.Seed(measure.Reading{At: st.HeldAt, Value: st.Held})
+	}
 	return nil
 }
 
-// feed gives a usable reading, newer than all before, to what is derived from its signal. It is computed by
-// derive when all readings of the instant are there.
+// renew makes the newest value of a derived signal the true one, where it was computed before a past that is another
+// now. Guards are not stepped again.
+func (t *Turn) renew(d *derivedLive, until measure.Instant) error {
+	st := &d.signal.state
+	if st.MadeIn > st.TouchedIn || st.TouchedIn == t.CommitNo {
+		return nil
+	}
+	r, err := t.p.store.NewestTrue(t.ctx, d.Signal, until)
+	if err != nil {
+		return err
+	}
+	t.touched = true
+	t.changed(d.signal)
+	st.MadeIn = t.CommitNo
+	if r == nil {
+		return nil
+	}
+	if st.ArrivedAt == 0 {
+		st.ArrivedAt, st.ReceivedAt = r.At, t.Now
+	}
+	st.At, st.Value, st.Raw, st.Quality, st.HeldAt, st.Held, st.HeldRaw = r.At, r.Value, r.Value, r.Quality, r.At, r.Value, r.Value
+	d.signal.hold()
+	return nil
+}
+
+// feed gives a usable reading, newer than all before of its signal, to what is derived from that. It is computed by
+// derive when all readings of the instant in the pack are there; a reading that comes after those of other inputs at
+// its instant or later makes the newest value another.
 func (t *Turn) feed(s *signalLive, at measure.Instant, value float64) {
 	if len(s.feeds) == 0 {
 		return
 	}
 	t.note(s, at)
 	for _, f := range s.feeds {
-		d := f.derived
-		d.machine.Hold(f.place, at, value)
-		if at > d.seen {
-			d.seen = at
-			t.waiting = append(t.waiting, d)
-		}
+		t.hold(f, at, value)
+	}
+}
+
+// hold gives a machine a reading, and has it computed when the instant is at its end.
+func (t *Turn) hold(f feed, at measure.Instant, value float64) {
+	d := f.derived
+	d.machine.Hold(f.place, at, value)
+	if d.seen = max(d.seen, at); !slices.Contains(t.waiting, d) {
+		t.waiting = append(t.waiting, d)
 	}
 }
 
@@ -184,23 +255,54 @@ func (t *Turn) derive(arrived measure.Instant) error {
 func (t *Turn) takeDerived(d *derivedLive, at measure.Instant, value float64, arrived measure.Instant) error {
 	s := d.signal
 	st := &s.state
-	if at <= st.At {
+	if at < st.At || at == st.At && value == st.Value {
 		return nil
 	}
 	if err := t.ready(s); err != nil {
 		return err
 	}
 	t.changed(s)
+	amended := at == st.At
 	st.At, st.Value, st.Raw, st.Quality, st.ArrivedAt, st.ReceivedAt = at, value, value, 0, arrived, max(st.ReceivedAt, arrived)
-	if st.SilentAt != 0 {
-		st.SilentAt = 0
-	}
+	st.SilentAt, st.MadeIn = 0, d.madeIn
 	st.SteppedAt, st.HeldAt, st.Held, st.HeldRaw = max(st.SteppedAt, at), at, value, value
 	for _, g := range s.guards {
-		t.step(g, alarm.Event{Kind: alarm.NewReading, At: at, Value: value}, "")
+		t.stepDerived(g, at, value, amended)
 	}
-	t.feed(s, at, value)
+	if amended {
+		t.feedAmended(s, at, value)
+	} else {
+		t.feed(s, at, value)
+	}
 	return nil
+}
+
+// stepDerived steps a guard by a derived value. One that takes the place of another at the same instant is stepped as
+// if that had not been, unless something was told of it.
+func (t *Turn) stepDerived(g *guardLive, at measure.Instant, value float64, amended bool) {
+	e := alarm.Event{Kind: alarm.NewReading, At: at, Value: value}
+	if amended && g.newest.untold && g.state == g.newest.after {
+		g.state = g.newest.before
+		t.keep(g)
+	} else if amended {
+		e.Kind = alarm.Amended
+	}
+	g.newest.before = g.state
+	told := len(t.happened)
+	t.step(g, e, "")
+	g.newest.after, g.newest.untold = g.state, len(t.happened) == told
+}
+
+// feedAmended gives another newest value to what is derived from a signal: computed anew at once where a machine holds
+// no more than newest values, made anew before its next reading where it looks back.
+func (t *Turn) feedAmended(s *signalLive, at measure.Instant, value float64) {
+	t.note(s, at)
+	t.forget(s)
+	for _, f := range s.feeds {
+		if m := f.derived.machine; !m.Remembers() && !m.Lasting() {
+			t.hold(f, at, value)
+		}
+	}
 }
 
 // noteTouches writes down which stretches of derived signals must be computed anew.
@@ -208,14 +310,6 @@ func (t *Turn) noteTouches() error {
 	for signal, r := range t.touches {
 		if err := t.Tx.NoteTouched(t.ctx, signal, r.from, r.until); err != nil {
 			return err
-		}
-	}
-	// A machine that looks back has not seen what came late.
-	for _, s := range t.forget {
-		for _, f := range s.feeds {
-			if f.derived.machine != nil && f.derived.machine.Remembers() {
-				f.derived.machine = nil
-			}
 		}
 	}
 	return nil
@@ -233,25 +327,15 @@ func (p *Pipeline) Renew(ctx context.Context, signal int64) error {
 		for _, in := range s.derived.inputs {
 			newest = max(newest, in.state.At)
 		}
-		r, err := p.store.NewestTrue(t.ctx, signal, newest)
-		if err != nil {
+		before := s.state
+		s.state.MadeIn = 0
+		if err := t.renew(s.derived, newest); err != nil {
 			return err
 		}
-		st := &s.state
-		if r == nil || r.At == st.At && r.Value == st.Value && r.Quality == st.Quality {
-			return nil
+		if st := &s.state; st.At != before.At || st.Value != before.Value || st.Quality != before.Quality {
+			s.derived.machine = nil
+			t.forget(s)
 		}
-		t.touched = true
-		if st.ArrivedAt == 0 {
-			st.ArrivedAt, st.ReceivedAt = r.At, t.Now
-		}
-		st.At, st.Value, st.Raw, st.Quality, st.HeldAt, st.Held, st.HeldRaw = r.At, r.Value, r.Value, r.Quality, r.At, r.Value, r.Value
-		s.hold()
-		s.derived.machine = nil
-		for _, f := range s.feeds {
-			f.derived.machine = nil
-		}
-		t.changed(s)
 		return nil
 	})
 }

@@ -2,9 +2,11 @@ package pipeline_test
 
 import (
 	"context"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/derive"
@@ -140,3 +142,97 @@ func TestDerivationsAreChecked(t *testing.T) {
 }
 
 func intervalOf(s float64) pipeline.SignalChange { return pipeline.SignalChange{Interval: lasting(s)} }
+
+// Inputs of one instant, or nearly so, that come one after the other: the newest value is what all of them give, guards
+// see it, and what was passed through on the way neither begins nor ends a delay.
+func TestInputsThatComeOneAfterTheOther(t *testing.T) {
+	b := fresh(t)
+	b.stream("x", 1, 3)
+	b.stream("y", 1, 1)
+	b.derive("d/sum", "formula", map[string]string{"x": "d/x", "y": "d/y"}, "x + y")
+	b.derive("d/gap", "formula", map[string]string{"x": "d/x", "y": "d/y"}, "x - y")
+	b.derive("d/twice", "formula", map[string]string{"s": "d/sum"}, "s * 2.0")
+	b.guard(alarm.Guard{Name: "high", Signal: "d/twice", When: alarm.Test{Kind: alarm.Above, A: 25}})
+	b.guard(alarm.Guard{Name: "apart", Signal: "d/gap", When: alarm.Test{Kind: alarm.Above, A: 3}, OnDelay: *lasting(3)})
+	b.guard(alarm.Guard{Name: "together", Signal: "d/gap", When: alarm.Test{Kind: alarm.Below, A: 1}, OnDelay: *lasting(5)})
+	for i := range 8 {
+		b.stream("x", 10+float64(i), float64(8+i)*10)
+		b.clock(10 + float64(i) + 0.4)
+		b.send(measure.Sample{Name: "y", At: b.at(10 + float64(i) - 0.3*float64(i%2)), Value: float64(8+i) * 10})
+		if i == 0 {
+			if got := b.alarms(); len(got) != 1 || got[0].Guard != "high" || got[0].RaisedAt != b.at(10) || got[0].Extreme != 320 {
+				t.Errorf("the first of both: %+v", got)
+			}
+		}
+	}
+	raised := map[string]measure.Instant{}
+	for _, a := range b.alarms() {
+		raised[a.Guard] = a.RaisedAt
+	}
+	if len(raised) != 2 || raised["together"] != b.at(15) {
+		t.Errorf("raised %v", raised)
+	}
+	for name, want := range map[string]float64{"sum": 300, "gap": 0, "twice": 600} {
+		all := b.values(name)
+		s, err := b.store.Signal(context.Background(), "d", name)
+		if err != nil || *s.Value != want || all[len(all)-1] != want {
+			t.Errorf("%s reads %v, its newest reading %v: %v", name, *s.Value, all[len(all)-1], err)
+		}
+	}
+}
+
+// Several processes take readings in turn, late ones and many of one instant among them: what each derives is what a
+// computation of all readings gives, as soon as every input has a new one.
+func TestSeveralProcessesDeriveAsOne(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.stream("v", 1, 1)
+	b.stream("w", 1, 1)
+	b.expect("d", 20*time.Second)
+	one := func(of string) []derive.Input { return []derive.Input{{As: "of", Signal: "d/" + of}} }
+	names := []string{"on", "mean", "sum", "cycles", "on-for", "off-for", "on-time", "calm", "rising"}
+	for i, r := range []derive.Recipe{
+		{Kind: "on-off", When: "above 5", Deadband: 4, Of: one("v")}, {Kind: "moving-mean", Window: *lasting(30), Of: one("v")},
+		{Kind: "formula", Formula: "v + w", Of: []derive.Input{{As: "v", Signal: "d/v"}, {As: "w", Signal: "d/w"}}},
+		{Kind: "cycles", Window: *lasting(120), Of: one("on")}, {Kind: "on-for", Of: one("on")}, {Kind: "off-for", Of: one("on")},
+		{Kind: "on-time", Window: *lasting(60), Of: one("on")}, {Kind: "moving-median", Window: *lasting(20), Of: one("sum")}, {Kind: "charging", Window: *lasting(40), Deadband: 1, Of: one("mean")},
+	} {
+		if err := b.tryDerive("d/"+names[i], r); err != nil {
+			t.Fatal(err)
+		}
+	}
+	processes := []*bench{b, process(t, b.store, b.now)}
+	rng := rand.New(rand.NewPCG(5, 8))
+	at := 10.0
+	for round := range 90 {
+		if round == 50 {
+			processes[1] = process(t, b.store, b.now)
+		}
+		for range 1 + rng.IntN(5) {
+			at += float64(rng.IntN(4))
+			b.clock(at)
+			p := processes[rng.IntN(2)]
+			s := measure.Sample{Name: []string{"v", "v", "w"}[rng.IntN(3)], At: b.at(at), Value: float64(rng.IntN(10))}
+			if rng.IntN(4) == 0 {
+				s.At -= measure.Instant(rng.IntN(40_000))
+			}
+			p.send(s) // a conflict now and then
+		}
+		at += 2
+		b.clock(at)
+		processes[rng.IntN(2)].send(measure.Sample{Name: "v", At: b.at(at), Value: float64(rng.IntN(10))}, measure.Sample{Name: "w", At: b.at(at), Value: float64(rng.IntN(10))})
+		for _, name := range names {
+			s, err := b.store.Signal(ctx, "d", name)
+			if err != nil {
+				t.Fatal(err)
+			}
+			all := b.readings(name)
+			if len(all) == 0 {
+				continue
+			}
+			if last := all[len(all)-1]; s.Value == nil || *s.At != last.At || *s.Value != last.Value {
+				t.Fatalf("round %d: %s reads %v at %v, computed anew %v", round, name, *s.Value, s.At, last)
+			}
+		}
+	}
+}

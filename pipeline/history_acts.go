@@ -72,7 +72,7 @@ func (t *Turn) importPast(past *Past) (told series.Merged, err error) {
 	told, err = t.Tx.Merge(t.ctx, s.ID, sorted, past.Replace, t.Now)
 	told.Conflicts = append(told.Conflicts, others...)
 	if err == nil && told.Added+told.Replaced > 0 && len(s.feeds) > 0 {
-		t.forget = append(t.forget, s)
+		t.forget(s)
 		err = t.Tx.NoteTouched(t.ctx, s.ID, sorted[0].At, sorted[len(sorted)-1].At)
 	}
 	if last := sorted[len(sorted)-1]; err == nil && last.At >= s.state.At {
@@ -167,7 +167,7 @@ func (p *Pipeline) Clear(ctx context.Context, c *site.Clearing, who Actor) error
 		ids := make([]int64, len(signals))
 		for i, s := range signals {
 			ids[i] = s.ID
-			t.forget = append(t.forget, s)
+			t.forget(s)
 			if err := t.clearLive(s, c); err != nil {
 				return err
 			}

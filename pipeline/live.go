@@ -47,6 +47,14 @@ type guardLive struct {
 	state   alarm.State
 	begunAt measure.Instant
 	alarmID int64 // the standing alarm; 0: none
+	newest  newestStep
+}
+
+// newestStep is what a guard of a derived signal did at its newest instant, to be done again if another reading of
+// that instant is still to come.
+type newestStep struct {
+	before, after alarm.State
+	untold        bool // it came to nothing that was told
 }
 
 // load reads everything.
@@ -155,7 +163,7 @@ func (l *live) refresh(ctx context.Context, tx *store.Tx, since int64) error {
 			s.device.hear(st.ReceivedAt)
 		}
 		for _, f := range s.feeds {
-			f.derived.machine = nil
+			f.derived.behind = true
 		}
 	}
 	kept, err := tx.GuardStates(ctx, since)

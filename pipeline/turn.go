@@ -28,7 +28,7 @@ type Turn struct {
 	lives         map[int64]*deviceLive // those whose life changed
 	waiting       []*derivedLive        // to be computed when all readings of the instant are there
 	touches       map[int64]reach       // where what is derived from a signal must be computed anew
-	forget        []*signalLive         // signals that got late readings
+	forgotten     map[int64]bool        // signals whose past is another now
 	happened      []happening
 	room          []alarm.Transition
 	touched       bool // the state in memory is ahead of the database
@@ -99,12 +99,17 @@ func (t *Turn) step(g *guardLive, e alarm.Event, who string) {
 		t.happened = append(t.happened, happening{g, tr, who})
 	}
 	if !g.state.Kept(before) || e.Kind == alarm.Begin {
-		t.touched = true
-		if t.guards == nil {
-			t.guards = map[int64]*guardLive{}
-		}
-		t.guards[g.ID] = g
+		t.keep(g)
 	}
+}
+
+// keep has the state of a guard saved.
+func (t *Turn) keep(g *guardLive) {
+	t.touched = true
+	if t.guards == nil {
+		t.guards = map[int64]*guardLive{}
+	}
+	t.guards[g.ID] = g
 }
 
 // finish writes down what the turn has gathered.

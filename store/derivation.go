@@ -336,9 +336,9 @@ func (s *Store) NewestTrue(ctx context.Context, signal int64, until measure.Inst
 	return newest, err
 }
 
-// FeedMachine feeds a machine what its inputs read in the Reach up to and with until, as a live machine would
-// have been fed, and what the signal read last.
-func (s *Store) FeedMachine(ctx context.Context, m *derive.Machine, inputs []int64, until measure.Instant) error {
+// FeedMachine feeds a machine what its inputs read from from up to and with until, as a live machine would have
+// been fed.
+func (s *Store) FeedMachine(ctx context.Context, m *derive.Machine, inputs []int64, from, until measure.Instant) error {
 	tx, err := s.Look(ctx)
 	if err != nil {
 		return err
@@ -346,7 +346,7 @@ func (s *Store) FeedMachine(ctx context.Context, m *derive.Machine, inputs []int
 	defer tx.Rollback()
 	streams := make([]derive.Stream, len(inputs))
 	for i, input := range inputs {
-		w, err := tx.Walk(ctx, input, until-m.Reach(), until)
+		w, err := tx.Walk(ctx, input, from, until)
 		if err != nil {
 			return err
 		}

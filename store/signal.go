@@ -75,6 +75,8 @@ type SignalState struct {
 	BeyondAt   measure.Instant `db:"beyond_at"`    // newest reading beyond the span that guards may look at
 	BeyondRaw  float64         `db:"beyond_raw"`
 	FaultAlarm *int64          `db:"fault_alarm_id"`
+	TouchedIn  int64           `db:"touched_in"` // of a derived signal: the newest commit that changed what it was computed from
+	MadeIn     int64           `db:"made_in"`    // and the commit in which the machine was made that gave the newest value
 	quality.State
 }
 
@@ -104,7 +106,7 @@ func (t *Tx) SignalStates(ctx context.Context, since int64) (states []SignalStat
 }
 
 var signalStateColumns = []string{"signal_id", "at", "value", "raw", "quality", "received_at", "held_at", "held", "held_raw", "stepped_at", "arrived_at", "silent_since",
-	"beyond_at", "beyond_raw", "fault_alarm_id", "judged_at", "judged_raw", "same_since", "warm_from", "fault_since"}
+	"beyond_at", "beyond_raw", "fault_alarm_id", "judged_at", "judged_raw", "same_since", "warm_from", "fault_since", "touched_in", "made_in"}
 
 // SaveSignalStates writes the states.
 func (t *Tx) SaveSignalStates(ctx context.Context, states []SignalState, commitNo int64) error {
@@ -140,7 +142,8 @@ func (t *Tx) SaveSignalStates(ctx context.Context, states []SignalState, commitN
 		numbers(func(s *SignalState) int64 { return int64(s.BeyondAt) }), values(func(s *SignalState) float64 { return s.BeyondRaw }), alarms,
 		numbers(func(s *SignalState) int64 { return int64(s.State.At) }), values(func(s *SignalState) float64 { return s.State.Raw }),
 		numbers(func(s *SignalState) int64 { return int64(s.State.SameSince) }), numbers(func(s *SignalState) int64 { return int64(s.State.WarmFrom) }),
-		numbers(func(s *SignalState) int64 { return int64(s.State.FaultSince) }))
+		numbers(func(s *SignalState) int64 { return int64(s.State.FaultSince) }), numbers(func(s *SignalState) int64 { return s.TouchedIn }),
+		numbers(func(s *SignalState) int64 { return s.MadeIn }))
 	return err
 }
 

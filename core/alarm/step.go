@@ -76,6 +76,7 @@ const (
 	End                              // the guard was removed at At
 	Acknowledge                      // a person acknowledged at At
 	Silence                          // the signal counts as silent from At on
+	Amended                          // the newest reading, which is of At, has another value
 )
 
 // Transition is one thing that a guard did.
@@ -124,6 +125,11 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 		if s.SilentSince == 0 {
 			s, into = settle(g, s, e.At-1, into)
 			s.SilentSince = max(e.At, s.Stepped)
+		}
+	case Amended:
+		if e.At == s.HeldAt && e.At == s.Stepped {
+			s.Held = e.Value
+			return settle(g, look(g, s), e.At, into)
 		}
 	case Begin:
 		return begin(g, s, e.At, into)

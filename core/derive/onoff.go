@@ -43,7 +43,8 @@ func onFor(_ *Recipe, in []Source, m *Machine) error {
 	m.Output = Output{site.KindNumber, "min", "time on"}
 	var since, last measure.Instant // since when it is on; 0: it is off
 	m.seed = func(r measure.Reading) {
-		if last = r.At; r.Value > 0 || m.gather(r.At) && m.values[0] != 0 {
+		last, since = r.At, 0
+		if r.Value > 0 || m.gather(r.At) && m.values[0] != 0 {
 			since = r.At - measure.Instant(r.Value*minute+0.5)
 		}
 	}

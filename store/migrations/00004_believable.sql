@@ -27,7 +27,9 @@ alter table signal_state
     add fault_since    bigint not null default 0,
     add beyond_at      bigint not null default 0, -- newest reading beyond the span that a guard may take for beyond its limit
     add beyond_raw     double precision not null default 0,
-    add fault_alarm_id bigint;
+    add fault_alarm_id bigint,
+    add touched_in     bigint not null default 0, -- of a derived signal: the newest commit that changed what it was computed from
+    add made_in        bigint not null default 0; -- and the commit in which the machine was made that gave the newest value
 update signal_state set raw = value, held_raw = held;
 
 alter table device add uptime text not null default ''; -- the signal that counts seconds since power-on
