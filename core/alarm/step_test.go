@@ -191,3 +191,26 @@ func TestSweptInstantCountsAsStepped(t *testing.T) {
 		t.Error("a reading before the swept instant moved the state")
 	}
 }
+
+// The newest reading can get another value, for as long as nothing was stepped after it.
+func TestAnAmendedReading(t *testing.T) {
+	g := &Guard{When: Test{Kind: Above, A: 5}, OnDelay: measure.Duration(2 * time.Second)}
+	s, _ := Step(g, State{}, Event{Kind: NewReading, At: 1000, Value: 3}, nil)
+	s, out := Step(g, s, Event{Kind: Amended, At: 1000, Value: 8}, nil)
+	if s.Held != 8 || s.Due(g) != 3000 || len(out) != 0 {
+		t.Errorf("amended beyond the limit: %+v %v", s, out)
+	}
+	if early, _ := Step(g, s, Event{Kind: Amended, At: 500, Value: 1}, nil); early != s {
+		t.Errorf("another instant: %+v", early)
+	}
+	swept, out := Step(g, s, Event{Kind: DueInstant, At: 3000}, nil)
+	if len(out) != 1 {
+		t.Fatalf("%v", out)
+	}
+	if after, out := Step(g, swept, Event{Kind: Amended, At: 1000, Value: 1}, nil); after != swept || len(out) != 0 {
+		t.Errorf("after a later instant was stepped: %+v %v", after, out)
+	}
+	if s, _ = Step(g, s, Event{Kind: Amended, At: 1000, Value: 1}, nil); s.Due(g) != 0 {
+		t.Errorf("amended back: %+v", s)
+	}
+}
