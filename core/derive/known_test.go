@@ -254,3 +254,22 @@ func TestCirclesAreNamed(t *testing.T) {
 		t.Errorf("a circle gave %v", err)
 	}
 }
+
+func TestRecipesInWords(t *testing.T) {
+	limit := 20.0
+	of := []Input{{"of", "a/v"}}
+	for words, r := range map[string]Recipe{
+		"forecast of a/v over 1d, until it meets 20":           {Kind: "forecast", Window: measure.Duration(24 * 3600e9), Limit: &limit, Of: of},
+		"hours left of a/v over 6h, the low end":               {Kind: "hours-left", Window: measure.Duration(6 * 3600e9), Edge: "low", Of: of},
+		"charge of a/v, curve lead-acid, 6 cells, divider 3.2": {Kind: "charge", Curve: "lead-acid", Cells: 6, Divider: 3.2, Of: of},
+		"dew point of a/t and a/h, over ice":                   {Kind: "dew-point", Over: "ice", Of: []Input{{"air", "a/t"}, {"humidity", "a/h"}}},
+		"times usual of a/v, by cycles":                        {Kind: "times-usual", Count: "cycles", Of: of},
+		"on when a/v is above 11, deadband 1":                  {Kind: "on-off", When: "above 11", Deadband: 1, Of: of},
+		"highest of a/1, a/2 and a/3":                          {Kind: "highest", Of: []Input{{"a", "a/1"}, {"b", "a/2"}, {"c", "a/3"}}},
+		"(x - y) * 2.0, with x = a/1, y = a/2":                 {Kind: "formula", Formula: "(x - y) * 2.0", Of: []Input{{"x", "a/1"}, {"y", "a/2"}}},
+	} {
+		if got := r.Words(); got != words {
+			t.Errorf("%q, not %q", got, words)
+		}
+	}
+}

@@ -211,8 +211,23 @@ func (r *Recipe) Words() string {
 	if r.Window != 0 {
 		text += " over " + r.Window.String()
 	}
-	if r.Curve != "" {
-		text += ", curve " + r.Curve
+	if r.Limit != nil {
+		text += ", until it meets " + measure.Figure(*r.Limit, "")
+	}
+	for _, said := range []struct {
+		is   bool
+		text string
+	}{
+		{r.Curve != "", "curve " + r.Curve},
+		{r.Cells > 1, fmt.Sprintf("%d cells", r.Cells)},
+		{r.Divider != 0, "divider " + measure.Figure(r.Divider, "")},
+		{r.Over != "", "over " + r.Over},
+		{r.Edge == "low" || r.Edge == "high", "the " + r.Edge + " end"},
+		{r.Count != "", "by " + r.Count},
+	} {
+		if said.is {
+			text += ", " + said.text
+		}
 	}
 	return text
 }
