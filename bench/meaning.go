@@ -194,7 +194,7 @@ func correcting(ctx context.Context, s *service) error {
 		return err
 	}
 	fmt.Printf("merely reading 30 days of 1 s, %.1f million: %.0f ms\n", monthOfIt/1e6, ms(bare))
-	for _, round := range []struct{ what, recipe string }{{"its figures", ""}, {"and a derived signal with its figures and two totals", "of * 2.0"}} {
+	for _, round := range []struct{ what, recipe string }{{"with figures", ""}, {"with figures, a derived signal and two totals", "of * 2.0"}} {
 		if round.recipe != "" {
 			recipe := object{"kind": "formula", "formula": round.recipe, "of": []object{{"as": "of", "signal": "month/temp"}}}
 			if err := s.worked(ctx, object{"recipe": recipe}, "PUT /api/v1/signals/month/twice/recipe"); err != nil {
@@ -212,7 +212,7 @@ func correcting(ctx context.Context, s *service) error {
 			return err
 		}
 		took := time.Since(begin)
-		fmt.Printf("correcting them, with %s: %.1f s, %.0f times merely reading them\n", round.what, took.Seconds(), took.Seconds()/bare.Seconds())
+		fmt.Printf("correcting them, %s: %.1f s, %.0f times merely reading them\n", round.what, took.Seconds(), took.Seconds()/bare.Seconds())
 	}
 	return nil
 }
