@@ -73,6 +73,7 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	}
 	interval := measure.Duration(10 * time.Second)
 	must(p.SetDevice(ctx, "d", pipeline.DeviceChange{Interval: &interval}, pipeline.Actor{}))
+	p.hold = 30_000
 	post := func(samples ...measure.Sample) {
 		t.Helper()
 		if _, err := p.Submit(ctx, &pipeline.Pack{Sender: pipeline.Sender{Person: "p"}, Arrived: p.at(), Samples: samples}); err != nil {
@@ -153,6 +154,14 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	p.agrees("corrected at last")
 	p.settled()
 	p.agrees("when all is stored")
+	interval /= 2 // values hold for another time, so all is another
+	must(p.SetDevice(ctx, "d", pipeline.DeviceChange{Interval: &interval}, pipeline.Actor{}))
+	p.hold = 15_000
+	must(p.NoteNewHolds(ctx))
+	must(p.NoteNewRules(ctx, p.at()))
+	p.agrees("by another interval")
+	p.settled()
+	p.agrees("by another interval, stored")
 	corrected := 0
 	for _, d := range derivations {
 		all := p.stored(d.name)
@@ -235,7 +244,7 @@ func (p *place) computed(d told) []measure.Reading {
 	for _, in := range d.recipe.Of {
 		s := p.signal(in.Signal[2:])
 		rest := p.stored(s.Name)
-		sources = append(sources, derive.Source{Path: s.Path(), Kind: s.Kind, Unit: s.Unit, Hold: 30_000})
+		sources = append(sources, derive.Source{Path: s.Path(), Kind: s.Kind, Unit: s.Unit, Hold: p.hold})
 		streams = append(streams, func() (r measure.Reading, ok bool, err error) {
 			if len(rest) == 0 {
 				return r, false, nil
@@ -281,7 +290,7 @@ func (p *place) addsUp(when string, v *total.Total) {
 		pieces = append(pieces, r.At)
 	}
 	slices.Sort(pieces)
-	f := total.NewFolder(slices.Compact(pieces), cuts, 30_000)
+	f := total.NewFolder(slices.Compact(pieces), cuts, p.hold)
 	f.Add(readings)
 	asks := [][]measure.Instant{edges}
 	if len(resets) > 0 {
@@ -298,7 +307,7 @@ func (p *place) addsUp(when string, v *total.Total) {
 			p.t.Fatal(err)
 		}
 		for i := range want {
-			if got[i].Value != want[i].Value || got[i].Known != want[i].Known || got[i].LeftOut != want[i].LeftOut || got[i].Cost != want[i].Cost || math.IsNaN(got[i].Value) {
+			if got[i].Value != want[i].Value || got[i].Known != want[i].Known || got[i].Missing != want[i].Missing || got[i].LeftOut != want[i].LeftOut || got[i].Cost != want[i].Cost || math.IsNaN(got[i].Value) {
 				p.t.Fatalf("%s, %s of %s: %+v, computed anew %+v", when, v.Kind, v.Signal, got[i], want[i])
 			}
 		}

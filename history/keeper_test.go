@@ -28,6 +28,7 @@ type place struct {
 	t    *testing.T
 	now  atomic.Int64
 	soon func()
+	hold measure.Instant // for how long a value of d holds
 }
 
 func newPlace(t *testing.T, adjust func(*history.Options)) *place {

@@ -277,7 +277,9 @@ func (s *Store) NoteNewHolds(ctx context.Context) error {
 	defer tx.Rollback()
 	var changed []int64
 	err = tx.SelectContext(ctx, &changed, `
-		select s.id from signal s join derived_input i on i.derived_id = s.id cross join lateral (select interval_of(i.input_id) as every) n
+		select s.id from signal s join derived_input i on i.derived_id = s.id
+		join signal v on v.id = i.input_id join device d on d.id = v.device_id
+		cross join lateral (select case when v.recipe is null then coalesce(nullif(v.interval, 0), d.interval) else interval_of(v.id) end as every) n
 		where s.holds[i.place] <> case when n.every > 0 then $1 * (n.every / 1000000) else $2 end
 		group by s.id order by s.id`, int64(derive.Hold(1e9)/1000), int64(derive.Hold(0)))
 	if err != nil || len(changed) == 0 {
@@ -334,6 +336,38 @@ func (s *Store) NewestTrue(ctx context.Context, signal int64, until measure.Inst
 		newest = &stored[0]
 	}
 	return newest, err
+}
+
+// firstTrue gives the instant of a signal's first reading; 0 when there is none.
+func (t *Tx) firstTrue(ctx context.Context, signal int64) (first measure.Instant, err error) {
+	l, err := t.lens(ctx, signal)
+	if err != nil {
+		return 0, err
+	}
+	begin, end, err := t.within(ctx, signal, 0, endOfTime)
+	if err != nil || begin > end {
+		return 0, err
+	}
+	if l.derived == nil {
+		return begin, nil
+	}
+	// What is stored of a derived signal begins later than its inputs, and may not be all.
+	err = t.GetContext(ctx, &first, `
+		select coalesce(least((select min(first_at) from block where signal_id = $1), (select min(at) from reading where signal_id = $1),
+		                      (select first_at from figure where signal_id = $1 and period = 3600 and count > 0 order by at limit 1)), 0)`, signal)
+	if err != nil || first > 0 && first < l.derived.dirty[0].From {
+		return first, err
+	}
+	err = t.EachReading(ctx, signal, max(begin, l.derived.dirty[0].From), end, func(some []measure.Reading) error {
+		if first == 0 || some[0].At < first {
+			first = some[0].At
+		}
+		return errEnough
+	})
+	if err == errEnough {
+		err = nil
+	}
+	return first, err
 }
 
 // FeedMachine feeds a machine what its inputs read from from up to and with until, as a live machine would have

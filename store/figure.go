@@ -17,24 +17,24 @@ type past struct {
 	Interval     measure.Duration `db:"interval"` // how often a reading is expected
 	ReadingsFrom measure.Instant  `db:"readings_from"`
 	Hold         measure.Instant  `db:"hold"`
+	Silence      measure.Instant  `db:"silence"` // for how long a value holds in totals: the silence limit, or a day where no interval is stated
 	ZoneName     string           `db:"zone"`
 	zone         *time.Location
 }
 
-// silence is for how long a value may hold in totals: the silence limit of semantics 23, or a day where no
-// interval is stated.
-func (p *past) silence() measure.Instant { return derive.Hold(p.Interval) }
-
 func (t *Tx) past(ctx context.Context, signal int64) (p past, err error) {
 	err = t.GetContext(ctx, &p, `
-		select interval_of(s.id) as interval, s.readings_from, s.hold,
+		select interval_of(s.id) as interval, s.readings_from, s.hold, s.silence,
 		       (select case when figures_zone = '' then zone else figures_zone end from site) as zone
 		from signal s where s.id = $1`, signal)
 	if err != nil {
 		return p, found(err)
 	}
-	if p.Hold == 0 {
+	if p.Hold == 0 { // the rules by which the rest is kept, once there are some
 		p.Hold = series.HoldLimit(p.Interval)
+	}
+	if p.Silence == 0 {
+		p.Silence = derive.Hold(p.Interval)
 	}
 	p.zone, err = time.LoadLocation(p.ZoneName)
 	return p, err
@@ -122,9 +122,9 @@ func (t *Tx) within(ctx context.Context, signal int64, from, until measure.Insta
 	err := t.GetContext(ctx, &has, `
 		with recursive behind(id) as (select $1::bigint union select i.input_id from derived_input i join behind b on b.id = i.derived_id)
 		select coalesce(least(min((select min(first_at) from block where signal_id = b.id)), min((select min(at) from reading where signal_id = b.id)),
-		                      min((select min(at) from figure where signal_id = b.id and period = $2))), $4) as from_at,
+		                      min((select first_at from figure where signal_id = b.id and period = $2 and count > 0 order by at limit 1))), $4) as from_at,
 		       coalesce(greatest(max((select last_at from block where signal_id = b.id order by first_at desc limit 1)), max((select max(at) from reading where signal_id = b.id)),
-		                      max((select max(at) from figure where signal_id = b.id and period = $2))), $3) as until_at
+		                      max((select last_at from figure where signal_id = b.id and period = $2 and count > 0 order by at desc limit 1))), $3) as until_at
 		from behind b`, signal, 3600, int64(-1<<62), int64(1<<62))
 	return max(from, has.From), min(until, has.Until), err
 }

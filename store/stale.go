@@ -6,6 +6,7 @@ import (
 	"errors"
 	"time"
 
+	"jauntylark/core/derive"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 )
@@ -39,15 +40,24 @@ func (s *Store) NoteNewRules(ctx context.Context, now measure.Instant) error {
 		ID       int64            `db:"id"`
 		Interval measure.Duration `db:"interval"`
 		Hold     measure.Instant  `db:"hold"`
+		Silence  measure.Instant  `db:"silence"`
+		Totals   bool             `db:"totals"`
 	}
-	err = s.db.SelectContext(ctx, &signals, `select id, interval_of(id) as interval, hold from signal`)
+	err = s.db.SelectContext(ctx, &signals, `
+		select s.id, case when s.recipe is null then coalesce(nullif(s.interval, 0), d.interval) else interval_of(s.id) end as interval,
+		       s.hold, s.silence, exists (select from total where signal_id = s.id) as totals
+		from signal s join device d on d.id = s.device_id`)
 	if err != nil {
 		return err
 	}
-	ids, holds := []int64{}, []int64{}
+	ids, holds, silences, anew := []int64{}, []int64{}, []int64{}, []int64{}
 	for _, v := range signals {
-		if hold := series.HoldLimit(v.Interval); hold != v.Hold || zoneChanged {
-			ids, holds = append(ids, v.ID), append(holds, int64(hold))
+		hold, silence := series.HoldLimit(v.Interval), derive.Hold(v.Interval)
+		if hold != v.Hold || silence != v.Silence || zoneChanged {
+			ids, holds, silences = append(ids, v.ID), append(holds, int64(hold)), append(silences, int64(silence))
+		}
+		if hold != v.Hold || v.Totals && silence != v.Silence || zoneChanged {
+			anew = append(anew, v.ID)
 		}
 	}
 	if len(ids) == 0 && !zoneChanged {
@@ -61,14 +71,15 @@ func (s *Store) NoteNewRules(ctx context.Context, now measure.Instant) error {
 	if _, err := tx.ExecContext(ctx, `update site set figures_zone = zone`); err != nil {
 		return err
 	}
-	_, err = tx.ExecContext(ctx, `update signal s set hold = n.hold from unnest($1::bigint[], $2::bigint[]) as n(id, hold) where s.id = n.id`, ids, holds)
+	_, err = tx.ExecContext(ctx, `
+		update signal s set hold = n.hold, silence = n.silence from unnest($1::bigint[], $2::bigint[], $3::bigint[]) as n(id, hold, silence) where s.id = n.id`, ids, holds, silences)
 	if err != nil {
 		return err
 	}
 	_, err = tx.ExecContext(ctx, `
 		insert into stale (signal_id, from_at, until_at, begun_at, noted_at)
 		select n.id, f.first, f.last, f.first, $2 from unnest($1::bigint[]) as n(id)
-		cross join lateral (select min(first_at) as first, max(last_at) as last from block where signal_id = n.id) f where f.first is not null`, ids, now)
+		cross join lateral (select min(first_at) as first, max(last_at) as last from block where signal_id = n.id) f where f.first is not null`, anew, now)
 	if err != nil {
 		return err
 	}

@@ -170,7 +170,7 @@ func (m *summing) pieces(of stretch, zone *time.Location) []measure.Instant {
 func (t *Tx) add(ctx context.Context, signal int64, m *summing, of stretch, about past) ([]total.Tally, []measure.Instant, error) {
 	edges := m.pieces(of, about.zone)
 	if about.ReadingsFrom > 0 {
-		edges = edgesFrom(edges, about.ReadingsFrom+about.silence())
+		edges = edgesFrom(edges, about.ReadingsFrom+about.Silence)
 	}
 	if len(edges) < 2 {
 		return nil, nil, nil
@@ -180,8 +180,8 @@ func (t *Tx) add(ctx context.Context, signal int64, m *summing, of stretch, abou
 	if m.tariff != nil {
 		cuts = m.tariff.Cuts(begin, end, about.zone)
 	}
-	f := total.NewFolder(edges, cuts, about.silence())
-	err := t.EachReading(ctx, signal, begin-about.silence(), end+about.silence(), func(some []measure.Reading) error { f.Add(some); return nil })
+	f := total.NewFolder(edges, cuts, about.Silence)
+	err := t.EachReading(ctx, signal, begin-about.Silence, end+about.Silence, func(some []measure.Reading) error { f.Add(some); return nil })
 	return f.Tallies(), edges, err
 }
 
@@ -197,7 +197,7 @@ func (t *Tx) retally(ctx context.Context, signal int64, of stretch, about past) 
 	if err != nil {
 		return err
 	}
-	of.From, of.Until = of.From-about.silence(), of.Until+about.silence()
+	of.From, of.Until = of.From-about.Silence, of.Until+about.Silence
 	for i := range all {
 		tallies, edges, err := t.add(ctx, signal, &all[i], of, about)
 		if err != nil {
@@ -254,12 +254,16 @@ func (s *Store) Results(ctx context.Context, asked Asked) ([]total.Result, error
 	}
 	m := &all[slices.IndexFunc(all, func(m summing) bool { return m.id == asked.ID })]
 	edges := asked.Edges(about.zone)
-	first, last, err := tx.within(ctx, signal.ID, 0, endOfTime)
+	_, last, err := tx.within(ctx, signal.ID, 0, endOfTime)
 	if err != nil {
 		return nil, err
 	}
-	if first > last {
-		first, last = 0, 0
+	first, err := tx.firstTrue(ctx, signal.ID)
+	if err != nil {
+		return nil, err
+	}
+	if first == 0 {
+		last = 0
 	}
 	if signal.At > 0 {
 		last = min(last, signal.At)
@@ -286,7 +290,7 @@ func (t *Tx) tallies(ctx context.Context, signal int64, m *summing, of stretch, 
 	if err != nil {
 		return nil, err
 	}
-	for _, d := range merged(dirty, about.silence()) {
+	for _, d := range merged(dirty, about.Silence) {
 		if d.From, d.Until = max(d.From, of.From), min(d.Until, of.Until, newest); d.From > d.Until {
 			continue
 		}

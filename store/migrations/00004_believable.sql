@@ -14,6 +14,7 @@ alter table signal
     add made_of        text not null default '',  -- that in words
     add holds          bigint[],                  -- for how long each of its inputs held when it was computed, in milliseconds
     add reach          bigint not null default 0, -- how far ahead a change of an input is felt, in milliseconds; -1: for ever
+    add silence        bigint not null default 0, -- for how long a value holds in the totals that are kept, in milliseconds; 0: as its interval says
     add computed_until bigint not null default 0; -- what is newer is computed when somebody asks
 
 -- The values behind what is newest, and what must be remembered to judge the next reading.
