@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"text/tabwriter"
 	"time"
@@ -30,12 +31,15 @@ func table(w io.Writer, empty string, heading []string, rows [][]string) {
 		fmt.Fprintln(w, empty)
 		return
 	}
-	t := tabwriter.NewWriter(w, 0, 4, 2, ' ', 0)
-	fmt.Fprintln(t, strings.Join(heading, "\t"))
-	for _, row := range rows {
-		fmt.Fprintln(t, strings.TrimRight(strings.Join(row, "\t"), "\t"))
+	var out strings.Builder
+	t := tabwriter.NewWriter(&out, 0, 4, 2, ' ', 0)
+	for _, row := range slices.Concat([][]string{heading}, rows) {
+		fmt.Fprintln(t, strings.Join(row, "\t"))
 	}
 	t.Flush()
+	for line := range strings.Lines(out.String()) {
+		fmt.Fprintln(w, strings.TrimRight(line, " \n"))
+	}
 }
 
 // clock writes an instant for people: local time.

@@ -152,7 +152,8 @@ func tellComparison(w io.Writer, a *server.Comparison) {
 		if lag < 0 {
 			first, second, lag = second, first, -lag
 		}
-		follows = fmt.Sprintf("%s follows %s by %s (likeness %.2f)", second, first, lag.Round(time.Second), a.Likeness)
+		step := time.Duration(a.LagStep) * time.Millisecond
+		follows = fmt.Sprintf("%s follows %s by %s, give or take %s (likeness %.2f)", second, first, lag.Round(time.Second), step.Round(time.Second), a.Likeness)
 	}
 	off := func(difference float64, unit measure.Unit) string {
 		return measure.Figure(significant(difference, 3), unit)

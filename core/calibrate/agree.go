@@ -20,6 +20,7 @@ type Agreement struct {
 	Lowest     float64      `json:"lowest" doc:"smallest difference"`
 	Highest    float64      `json:"highest" doc:"largest"`
 	Lag        int64        `json:"lag" doc:"milliseconds by which the second follows the first; negative: it runs ahead"`
+	LagStep    int64        `json:"lag_step" doc:"milliseconds to which the lag can be told: a part of the stretch"`
 	Likeness   float64      `json:"likeness" doc:"correlation at that lag, -1 to 1; near 0 the lag says nothing"`
 	Points     []Difference `json:"points" nullable:"false" doc:"at most 600 of the pairs, evenly chosen"`
 	Suggestion string       `json:"suggestion" doc:"what the difference suggests, in words"`
@@ -65,8 +66,8 @@ func Agree(first, second []measure.Reading, hold measure.Instant) (a Agreement, 
 	}
 	a.Deviation = math.Sqrt(squares / float64(a.Count-1))
 	a.Low, a.High = mean-limit*a.Deviation, mean+limit*a.Deviation
-	behind, likeness := lag(first, second, hold)
-	a.Lag, a.Likeness = int64(behind), likeness
+	behind, step, likeness := lag(first, second, hold)
+	a.Lag, a.LagStep, a.Likeness = int64(behind), int64(step), likeness
 	const most = 600
 	every := (len(pairs) + most - 1) / most
 	for i := 0; i < len(pairs); i += every {
@@ -93,11 +94,10 @@ const lagSteps = 2048
 
 // lag finds by how much the second follows the first: where the correlation of their changes about their
 // means is highest (Box, Jenkins and Reinsel, Time Series Analysis, 12.1).
-func lag(first, second []measure.Reading, hold measure.Instant) (measure.Instant, float64) {
+func lag(first, second []measure.Reading, hold measure.Instant) (behind, step measure.Instant, likeness float64) {
 	from, until := max(first[0].At, second[0].At), min(first[len(first)-1].At, second[len(second)-1].At)
-	step := (until - from) / lagSteps
-	if step < 1 {
-		return 0, 0
+	if step = (until - from) / lagSteps; step < 1 {
+		return 0, 0, 0
 	}
 	x, y := grid(first, from, step, hold), grid(second, from, step, hold)
 	best, at := 0.0, 0
@@ -106,7 +106,7 @@ func lag(first, second []measure.Reading, hold measure.Instant) (measure.Instant
 			best, at = max(best, r), k
 		}
 	}
-	return measure.Instant(at) * step, best
+	return measure.Instant(at) * step, step, best
 }
 
 func abs(k int) int { return max(k, -k) }

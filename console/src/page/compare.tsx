@@ -79,9 +79,9 @@ function Agreement({ of: a, zone }: { of: Comparison; zone: string }) {
       'Lag',
       a.likeness < leastLikeness
         ? 'cannot be told: they do not move alike'
-        : lag < 1000
+        : lag < Math.max(1000, a.lag_step)
           ? 'none'
-          : `${behind} follows ${ahead} by ${length(lag)}`,
+          : `${behind} follows ${ahead} by ${length(lag)}, give or take ${length(a.lag_step)}`,
     ],
     [
       'Compared',
