@@ -71,7 +71,7 @@ func NewBroker(d *door.Door, listener net.Listener, o Options, log *slog.Logger)
 	server := mqtt.New(&mqtt.Options{Capabilities: capabilities, InlineClient: true, Logger: slog.New(quiet{log.Handler()})})
 	ctx, stop := context.WithCancel(context.Background())
 	b := &Broker{door: d, log: log, server: server, listener: listener, ctx: ctx, stop: stop}
-	b.hook = &hook{broker: b, sessions: map[*mqtt.Client]*session{}, perDevice: map[int64]int{}}
+	b.hook = &hook{broker: b, sessions: map[*mqtt.Client]*session{}, perDevice: map[int64]map[*mqtt.Client]bool{}}
 	if err := server.AddHook(b.hook, nil); err != nil {
 		return nil, err
 	}

@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"maps"
 	"strings"
 	"sync"
 
@@ -22,7 +23,7 @@ type hook struct {
 	broker    *Broker
 	mu        sync.Mutex
 	sessions  map[*mqtt.Client]*session
-	perDevice map[int64]int
+	perDevice map[int64]map[*mqtt.Client]bool // those that were let in
 }
 
 // ID names the hook.
@@ -55,9 +56,22 @@ func (h *hook) OnConnectAuthenticate(cl *mqtt.Client, pk packets.Packet) bool {
 	if err != nil {
 		return false
 	}
+	id := idOf(who.Device) // arrivals, 0, share theirs
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	return h.perDevice[idOf(who.Device)] < connectionsOfDevice // arrivals, 0, share theirs
+	there := h.perDevice[id]
+	if len(there) >= connectionsOfDevice { // the library tells of no end before a session is established
+		maps.DeleteFunc(there, func(other *mqtt.Client, _ bool) bool { return other.Closed() })
+	}
+	if len(there) >= connectionsOfDevice {
+		return false
+	}
+	if there == nil {
+		there = map[*mqtt.Client]bool{}
+		h.perDevice[id] = there
+	}
+	there[cl] = true
+	return true
 }
 
 // identify finds out who connects. The user name must be the device's, or the arrival's.
@@ -94,7 +108,6 @@ func (h *hook) OnSessionEstablished(cl *mqtt.Client, pk packets.Packet) {
 	s := &session{broker: h.broker, cl: cl, sender: senderOf(cl, pk.Connect.Password), device: idOf(who.Device), key: who.Key.ID, flights: make(chan *flight, inFlight)}
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	h.perDevice[s.device]++
 	h.sessions[cl] = s
 	h.broker.door.Online(s.device, s.key, s.sender, true)
 }
@@ -108,7 +121,7 @@ func (h *hook) OnDisconnect(cl *mqtt.Client, _ error, _ bool) {
 		return
 	}
 	delete(h.sessions, cl)
-	if h.perDevice[s.device]--; h.perDevice[s.device] <= 0 {
+	if delete(h.perDevice[s.device], cl); len(h.perDevice[s.device]) == 0 {
 		delete(h.perDevice, s.device)
 	}
 	h.broker.door.Online(s.device, s.key, s.sender, false)
