@@ -83,6 +83,11 @@ func (t *Tx) computeStep(ctx context.Context, s *Store, signal int64, rows []sta
 	}
 	first := l.derived.dirty[0]
 	of := stretch{first.From, min(first.Until, before)}
+	if begun, _, err := look.within(ctx, signal, 0, endOfTime); err != nil {
+		return false, err
+	} else if begun <= of.Until { // what is noted may begin long before anything was measured
+		of.From = max(of.From, begun)
+	}
 	if of.From <= of.Until {
 		fresh, until, err := look.computed(ctx, &l, part{of, &first})
 		if err != nil {
