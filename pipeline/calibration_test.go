@@ -171,7 +171,7 @@ func TestCalibrationsAreChecked(t *testing.T) {
 		path string
 		o    pipeline.CalibrationOrder
 	}{
-		"did you mean d/v":     {"d/w", pipeline.CalibrationOrder{Pairs: pair}},
+		"did you mean d/v":     {"d/vv", pipeline.CalibrationOrder{Pairs: pair}},
 		"d/twice is derived":   {"d/twice", pipeline.CalibrationOrder{Pairs: pair}},
 		"numbers can be":       {"d/door", pipeline.CalibrationOrder{Pairs: pair}},
 		"pairs: there are 0":   {"d/v", pipeline.CalibrationOrder{}},

@@ -2,6 +2,7 @@ package pipeline
 
 import (
 	"context"
+	"slices"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/calibrate"
@@ -229,5 +230,6 @@ func (l *live) find(path string) (*signalLive, error) {
 	for _, s := range l.signals {
 		paths = append(paths, s.Path())
 	}
+	slices.Sort(paths) // of two that are as near, the first is meant
 	return nil, &measure.Fault{Field: "signal", Reason: site.Unknown("signal", path, paths)}
 }
