@@ -116,7 +116,22 @@ func (s *Store) Follow(ctx context.Context, notedBefore measure.Instant) (bool, 
 	if _, err := tx.ExecContext(ctx, `select pg_advisory_xact_lock($1, $2)`, lockFigures, signal); err != nil {
 		return false, err
 	}
-	about, err := tx.past(ctx, signal)
+	var rows []staleRow
+	err = tx.SelectContext(ctx, &rows, `select id, from_at, until_at from stale where signal_id = $1 and noted_at <= $2 order by from_at for update skip locked`, signal, notedBefore)
+	if err != nil || len(rows) == 0 {
+		return false, err
+	}
+	// Who removes a total waits until this is done.
+	if _, err := tx.ExecContext(ctx, `select from total where signal_id = $1 order by id for key share`, signal); err != nil {
+		return false, err
+	}
+	// The rows were there before it looks; what is noted later stays noted.
+	look, err := s.Look(ctx)
+	if err != nil {
+		return false, err
+	}
+	defer look.Rollback()
+	about, err := look.past(ctx, signal)
 	if errors.Is(err, ErrNotFound) { // the signal is gone
 		_, err = tx.ExecContext(ctx, `delete from stale where signal_id = $1`, signal)
 		return true, errors.Join(err, tx.Commit())
@@ -124,19 +139,14 @@ func (s *Store) Follow(ctx context.Context, notedBefore measure.Instant) (bool, 
 	if err != nil {
 		return false, err
 	}
-	var rows []staleRow
-	err = tx.SelectContext(ctx, &rows, `select id, from_at, until_at from stale where signal_id = $1 and noted_at <= $2 order by from_at for update skip locked`, signal, notedBefore)
-	if err != nil || len(rows) == 0 {
-		return false, err
-	}
 	of, done := together(rows, about.Hold)
 	until := min(of.Until, of.From.Add(followAtOnce))
 	for _, p := range []series.Period{series.Hour, series.Day} {
-		if err := tx.refold(ctx, signal, p, stretch{of.From, until}, about); err != nil {
+		if err := tx.refold(ctx, look, signal, p, stretch{of.From, until}, about); err != nil {
 			return false, err
 		}
 	}
-	if err := tx.retally(ctx, signal, stretch{of.From, until}, about); err != nil {
+	if err := tx.retally(ctx, look, signal, stretch{of.From, until}, about); err != nil {
 		return false, err
 	}
 	if until < of.Until { // one row keeps the rest
@@ -166,8 +176,8 @@ func together(rows []staleRow, hold measure.Instant) (of stretch, ids []int64) {
 	return of, ids
 }
 
-// refold computes the figures anew that a stretch of readings takes part in.
-func (t *Tx) refold(ctx context.Context, signal int64, p series.Period, of stretch, about past) error {
+// refold computes the figures anew that a stretch of readings takes part in, from what look sees.
+func (t *Tx) refold(ctx context.Context, look *Tx, signal int64, p series.Period, of stretch, about past) error {
 	edges := p.Edges(of.From-about.Hold, of.Until+about.Hold, about.zone)
 	if about.ReadingsFrom > 0 {
 		edges = edgesFrom(edges, about.ReadingsFrom+about.Hold)
@@ -175,7 +185,7 @@ func (t *Tx) refold(ctx context.Context, signal int64, p series.Period, of stret
 	if len(edges) < 2 {
 		return nil
 	}
-	figures, err := t.fold(ctx, signal, edges, about.Hold)
+	figures, err := look.fold(ctx, signal, edges, about.Hold)
 	if err != nil {
 		return err
 	}

@@ -187,19 +187,15 @@ func (t *Tx) add(ctx context.Context, signal int64, m *summing, of stretch, abou
 
 const tallyColumns = `at, until_at, known, left_out, on_for, starts, lead, trail, longest, last_on, amount, rates`
 
-// retally adds up anew what a stretch of readings takes part in, for all totals of a signal.
-func (t *Tx) retally(ctx context.Context, signal int64, of stretch, about past) error {
-	// Who removes a total waits until this is done.
-	if _, err := t.ExecContext(ctx, `select from total where signal_id = $1 order by id for key share`, signal); err != nil {
-		return err
-	}
-	all, err := t.summings(ctx, signal)
+// retally adds up anew what a stretch of readings takes part in, for all totals of a signal, from what look sees.
+func (t *Tx) retally(ctx context.Context, look *Tx, signal int64, of stretch, about past) error {
+	all, err := look.summings(ctx, signal)
 	if err != nil {
 		return err
 	}
 	of.From, of.Until = of.From-about.Silence, of.Until+about.Silence
 	for i := range all {
-		tallies, edges, err := t.add(ctx, signal, &all[i], of, about)
+		tallies, edges, err := look.add(ctx, signal, &all[i], of, about)
 		if err != nil {
 			return err
 		}

@@ -98,6 +98,9 @@ func (r *Recipe) Build(sources []Source) (*Machine, error) {
 
 // match gives for each role of the kind which input plays it.
 func (k *kind) match(r *Recipe, sources []Source) ([]int, error) {
+	if len(r.Of) != len(sources) {
+		return nil, fault("of", "there are %d signals, and %d are known", len(r.Of), len(sources))
+	}
 	if len(r.Of) > maxInputs {
 		return nil, fault("of", "there are %d signals; %d at most", len(r.Of), maxInputs)
 	}
