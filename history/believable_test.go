@@ -16,6 +16,7 @@ import (
 	"jauntylark/core/total"
 	"jauntylark/pipeline"
 	"jauntylark/store"
+	"jauntylark/store/storetest"
 )
 
 // told is a derived signal of the test with what it is made of.
@@ -157,8 +158,11 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	interval /= 2 // values hold for another time, so all is another
 	must(p.SetDevice(ctx, "d", pipeline.DeviceChange{Interval: &interval}, pipeline.Actor{}))
 	p.hold = 15_000
-	must(p.NoteNewHolds(ctx))
-	must(p.NoteNewRules(ctx, p.at()))
+	storetest.Eventually(t, "all is noted", func() bool {
+		must(p.NoteNewHolds(ctx))
+		must(p.NoteNewRules(ctx, p.at()))
+		return p.byOldRules() == 0
+	})
 	p.agrees("by another interval")
 	p.settled()
 	p.agrees("by another interval, stored")
@@ -207,6 +211,20 @@ func TestATotalOverMidnight(t *testing.T) {
 	if err != nil || len(got) != 2 || got[0].Value != 10 || got[1].Value != 15 {
 		t.Errorf("%+v %v", got, err)
 	}
+}
+
+// byOldRules counts the signals that are still kept by another silence limit than the test's.
+func (p *place) byOldRules() (n int) {
+	p.t.Helper()
+	tx, err := p.Begin(context.Background())
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	defer tx.Rollback()
+	if err := tx.Get(&n, `select count(*) from signal where silence <> $1 or recipe is not null and holds[1] <> $1`, p.hold); err != nil {
+		p.t.Fatal(err)
+	}
+	return n
 }
 
 // agrees compares what the store gives with what is computed here from the readings that were sent.

@@ -88,12 +88,13 @@ func (s *Store) NoteNewHolds(ctx context.Context) error {
 	}
 	defer tx.Rollback()
 	var changed []int64
+	// What is locked is left for the next time, so that nobody waits for anybody in a circle.
 	err = tx.SelectContext(ctx, &changed, `
-		select s.id from signal s join derived_input i on i.derived_id = s.id
-		join signal v on v.id = i.input_id join device d on d.id = v.device_id
-		cross join lateral (select case when v.recipe is null then coalesce(nullif(v.interval, 0), d.interval) else interval_of(v.id) end as every) n
-		where s.holds[i.place] <> case when n.every > 0 then $1 * (n.every / 1000000) else $2 end
-		group by s.id order by s.id`, int64(derive.Hold(1e9)/1000), int64(derive.Hold(0)))
+		select s.id from signal s where s.recipe is not null and exists (
+		    select from derived_input i join signal v on v.id = i.input_id join device d on d.id = v.device_id
+		    cross join lateral (select case when v.recipe is null then coalesce(nullif(v.interval, 0), d.interval) else interval_of(v.id) end as every) n
+		    where i.derived_id = s.id and s.holds[i.place] <> case when n.every > 0 then $1 * (n.every / 1000000) else $2 end)
+		order by s.id for no key update skip locked`, int64(derive.Hold(1e9)/1000), int64(derive.Hold(0)))
 	if err != nil || len(changed) == 0 {
 		return err
 	}

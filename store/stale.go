@@ -4,6 +4,8 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"maps"
+	"slices"
 	"time"
 
 	"jauntylark/core/derive"
@@ -50,17 +52,16 @@ func (s *Store) NoteNewRules(ctx context.Context, now measure.Instant) error {
 	if err != nil {
 		return err
 	}
-	ids, holds, silences, anew := []int64{}, []int64{}, []int64{}, []int64{}
+	type rule struct{ hold, silence measure.Instant }
+	rules, anew := map[int64]rule{}, map[int64]bool{}
 	for _, v := range signals {
-		hold, silence := series.HoldLimit(v.Interval), derive.Hold(v.Interval)
-		if hold != v.Hold || silence != v.Silence || zoneChanged {
-			ids, holds, silences = append(ids, v.ID), append(holds, int64(hold)), append(silences, int64(silence))
-		}
-		if hold != v.Hold || v.Totals && silence != v.Silence || zoneChanged {
-			anew = append(anew, v.ID)
+		r := rule{series.HoldLimit(v.Interval), derive.Hold(v.Interval)}
+		if r.hold != v.Hold || r.silence != v.Silence || zoneChanged {
+			rules[v.ID] = r
+			anew[v.ID] = r.hold != v.Hold || v.Totals || zoneChanged
 		}
 	}
-	if len(ids) == 0 && !zoneChanged {
+	if len(rules) == 0 && !zoneChanged {
 		return nil
 	}
 	tx, err := s.Begin(ctx)
@@ -68,8 +69,23 @@ func (s *Store) NoteNewRules(ctx context.Context, now measure.Instant) error {
 		return err
 	}
 	defer tx.Rollback()
+	// What is locked is left for the next time, so that nobody waits for anybody in a circle; but for the zone.
+	wait := `skip locked`
+	if zoneChanged {
+		wait = ``
+	}
+	var ids, noted []int64
+	if err := tx.SelectContext(ctx, &ids, `select id from signal where id = any($1::bigint[]) order by id for no key update `+wait, slices.Collect(maps.Keys(rules))); err != nil {
+		return err
+	}
 	if _, err := tx.ExecContext(ctx, `update site set figures_zone = zone`); err != nil {
 		return err
+	}
+	holds, silences := make([]int64, len(ids)), make([]int64, len(ids))
+	for i, id := range ids {
+		if holds[i], silences[i] = int64(rules[id].hold), int64(rules[id].silence); anew[id] {
+			noted = append(noted, id)
+		}
 	}
 	_, err = tx.ExecContext(ctx, `
 		update signal s set hold = n.hold, silence = n.silence from unnest($1::bigint[], $2::bigint[], $3::bigint[]) as n(id, hold, silence) where s.id = n.id`, ids, holds, silences)
@@ -79,7 +95,7 @@ func (s *Store) NoteNewRules(ctx context.Context, now measure.Instant) error {
 	_, err = tx.ExecContext(ctx, `
 		insert into stale (signal_id, from_at, until_at, begun_at, noted_at)
 		select n.id, f.first, f.last, f.first, $2 from unnest($1::bigint[]) as n(id)
-		cross join lateral (select min(first_at) as first, max(last_at) as last from block where signal_id = n.id) f where f.first is not null`, anew, now)
+		cross join lateral (select min(first_at) as first, max(last_at) as last from block where signal_id = n.id) f where f.first is not null`, noted, now)
 	if err != nil {
 		return err
 	}
