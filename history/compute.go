@@ -73,7 +73,7 @@ func (k *Keeper) derive(ctx context.Context, hurried bool) (more bool, err error
 	return true, nil
 }
 
-// giveWay lets what comes in go first, for as long again as a step took, unless somebody waits for it.
+// giveWay lets what comes in go first, for twice as long as a step took, unless somebody waits for it.
 func giveWay(ctx context.Context, begun time.Time, hurried bool) {
 	if hurried {
 		return

@@ -10,6 +10,7 @@ import (
 	"jauntylark/store"
 )
 
+// conflictReason says what a reading contradicts, by raw values.
 func conflictReason(s *signalLive, value float64, e entry) string {
 	if s.Kind == site.KindText || s.Kind == site.KindData {
 		return fmt.Sprintf("conflict: %s holds another %s at %s already", s.Path(), s.Kind, e.at)
