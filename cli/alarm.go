@@ -4,18 +4,22 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"strconv"
+	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/standin"
+	"jauntylark/server"
 )
 
 func alarmCommand() *cobra.Command {
-	return group("alarm", "Occurrences: from a raise until it is over", alarmListCommand(), alarmAckCommand())
+	return group("alarm", "Occurrences: from a raise until it is over", alarmListCommand(), alarmShowCommand(), alarmAckCommand(), alarmCommentCommand(),
+		alarmHandCommand(), alarmResetCommand(), alarmMarkCommand(), alarmHealthCommand())
 }
 
 // standing says where an alarm stands.
@@ -24,7 +28,23 @@ func standing(a alarm.Alarm) string {
 	if a.AcknowledgedAt != nil {
 		text += ", " + a.AcknowledgedBy + " has it"
 	}
+	for _, said := range []struct {
+		is   bool
+		text string
+	}{{a.Latched, "waits to be reset"}, {a.Shelved, "shelved"}, {a.LearnedLate, "learned late"}, {a.HandedTo != "", "for " + a.HandedTo}, {a.Mark != "", "marked " + a.Mark}} {
+		if said.is {
+			text += ", " + said.text
+		}
+	}
 	return text
+}
+
+// said is an alarm's sentence; of one that is over, in the past.
+func said(a alarm.Alarm) string {
+	if a.State == alarm.StateOver {
+		return roster.Was(a.Sentence)
+	}
+	return a.Sentence
 }
 
 // alarmPage is how many alarms are asked for at once.
@@ -57,7 +77,7 @@ func alarmListCommand() *cobra.Command {
 				if a.ClearedAt != nil {
 					lasted = roster.Length(a.ClearedAt.Sub(a.RaisedAt))
 				}
-				rows = append(rows, []string{strconv.FormatInt(a.ID, 10), clock(&a.RaisedAt), lasted, string(a.Severity), standing(a), a.Sentence})
+				rows = append(rows, []string{strconv.FormatInt(a.ID, 10), clock(&a.RaisedAt), lasted, string(a.Severity), standing(a), said(a)})
 			}
 			table(w, "Nothing is wrong.", []string{"ID", "RAISED", "LASTED", "SEVERITY", "STATE", "WHAT"}, rows)
 		})
@@ -66,93 +86,189 @@ func alarmListCommand() *cobra.Command {
 }
 
 func alarmAckCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "ack ID", Short: "Say that you have it", Args: exactly("ID"), Example: "  jaunty alarm ack 12",
-		RunE: func(c *cobra.Command, args []string) error {
-			id, err := strconv.ParseInt(args[0], 10, 64)
-			if err != nil || id < 1 {
-				return misused("%q is not the number of an alarm; see 'jaunty alarm list'", args[0])
-			}
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			var a alarm.Alarm
-			if err := s.Do(c.Context(), http.MethodPost, fmt.Sprintf("/api/v1/alarms/%d/acknowledge", id), nil, &a); err != nil {
-				return err
-			}
-			return show(c, a, func(w io.Writer) {
-				fmt.Fprintf(w, "%s has alarm %d since %s: %s\n", a.AcknowledgedBy, a.ID, clock(a.AcknowledgedAt), a.Sentence)
-			})
-		},
-	}
+	c := &cobra.Command{Use: "ack ID", Short: "Say that you have it", Example: "  jaunty alarm ack 12\n  jaunty alarm ack 12 --cause 'The fan belt has slipped'"}
+	cause := c.Flags().String("cause", "", "what was the cause, as far as you know")
+	return alarmAct(c, http.MethodPost, "acknowledge", func(*cobra.Command) (any, error) { return map[string]string{"comment": *cause}, nil }, func(w io.Writer, a alarm.Alarm) {
+		fmt.Fprintf(w, "%s has alarm %d since %s: %s\n", a.AcknowledgedBy, a.ID, clock(a.AcknowledgedAt), a.Sentence)
+	})
 }
 
-func journalCommand() *cobra.Command {
-	c := &cobra.Command{Use: "journal", Short: "What happened, newest first", Args: exactly(), Example: "  jaunty journal --limit 20"}
-	limit := c.Flags().Int("limit", 50, "so many at most")
-	c.RunE = func(c *cobra.Command, _ []string) error {
-		if *limit < 1 || *limit > 1000 {
-			return misused("--limit %d is not 1 to 1000", *limit)
-		}
-		entries, err := fetch[[]site.Entry](c, fmt.Sprintf("/api/v1/journal?limit=%d", *limit))
+// alarmAct is a command that does something to one alarm.
+func alarmAct(c *cobra.Command, method, place string, body func(*cobra.Command) (any, error), words func(io.Writer, alarm.Alarm)) *cobra.Command {
+	c.Args = exactly("ID")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		id, err := alarmID(args[0])
 		if err != nil {
 			return err
 		}
-		return show(c, entries, func(w io.Writer) {
-			rows := [][]string{}
-			for _, e := range entries {
-				rows = append(rows, []string{clock(&e.At), e.Kind, e.Text})
-			}
-			table(w, "Nothing has happened yet.", []string{"AT", "KIND", "WHAT"}, rows)
-		})
+		order, err := body(c)
+		if err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var a alarm.Alarm
+		if err := s.Do(c.Context(), method, fmt.Sprintf("/api/v1/alarms/%d/%s", id, place), order, &a); err != nil {
+			return err
+		}
+		return show(c, a, func(w io.Writer) { words(w, a) })
 	}
 	return c
 }
 
-func noticeCommand() *cobra.Command {
-	list := &cobra.Command{Use: "list", Short: "Notices with the last attempt to deliver them, newest first", Args: exactly(), Example: "  jaunty notice list --alarm 12"}
-	about := list.Flags().Int64("alarm", 0, "only those of this alarm")
-	list.RunE = func(c *cobra.Command, _ []string) error {
-		if *about < 0 {
-			return misused("--alarm %d is not the number of an alarm", *about)
-		}
-		notices, err := fetch[[]roster.Notice](c, fmt.Sprintf("/api/v1/notices?alarm=%d", *about))
+func alarmID(text string) (int64, error) {
+	id, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || id < 1 {
+		return 0, misused("%q is not the number of an alarm; see 'jaunty alarm list'", text)
+	}
+	return id, nil
+}
+
+func alarmHandCommand() *cobra.Command {
+	c := &cobra.Command{Use: "hand ID", Short: "Ask somebody else to take it on; they are told", Example: "  jaunty alarm hand 12 --to tadhg@hollowbrook.example"}
+	to := c.Flags().String("to", "", "e-mail address")
+	_ = c.MarkFlagRequired("to")
+	return alarmAct(c, http.MethodPost, "hand", func(*cobra.Command) (any, error) { return map[string]string{"to": *to}, nil }, func(w io.Writer, a alarm.Alarm) {
+		fmt.Fprintf(w, "%s is asked to take on alarm %d: %s\n", a.HandedTo, a.ID, a.Sentence)
+	})
+}
+
+func alarmResetCommand() *cobra.Command {
+	c := &cobra.Command{Use: "reset ID", Short: "Reset a latched alarm whose cause is gone", Example: "  jaunty alarm reset 12"}
+	return alarmAct(c, http.MethodPost, "reset", nothing, func(w io.Writer, a alarm.Alarm) {
+		fmt.Fprintf(w, "Alarm %d is over: %s\n", a.ID, roster.Was(a.Sentence))
+	})
+}
+
+func alarmCommentCommand() *cobra.Command {
+	c := &cobra.Command{Use: "comment ID", Short: "Say what was the cause", Example: "  jaunty alarm comment 12 --cause 'The fan belt had slipped'"}
+	cause := c.Flags().String("cause", "", "what was the cause")
+	_ = c.MarkFlagRequired("cause")
+	return alarmAct(c, http.MethodPut, "comment", func(*cobra.Command) (any, error) { return map[string]string{"comment": *cause}, nil }, func(w io.Writer, a alarm.Alarm) {
+		fmt.Fprintf(w, "Of alarm %d is said: %s\n", a.ID, a.Comment)
+	})
+}
+
+func alarmMarkCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "mark ID real|false|useful|none", Short: "Say what an alarm was worth; the guard's record and its replays use it", ValidArgs: []string{"real", "false", "useful", "none"},
+		Long:    "Mark an alarm as real (something was wrong), false (nothing was) or useful (nothing was wrong yet, and it was good to know); none takes the mark back.",
+		Example: "  jaunty alarm mark 12 real", Args: exactly("ID", "MARK"),
+	}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		id, err := alarmID(args[0])
 		if err != nil {
 			return err
 		}
-		return show(c, notices, func(w io.Writer) {
-			rows := [][]string{}
-			for _, n := range notices {
-				answer := ""
-				if len(n.Deliveries) > 0 {
-					answer = n.Deliveries[len(n.Deliveries)-1].Answer
-				}
-				rows = append(rows, []string{clock(&n.CreatedAt), n.Kind, n.Carrier, n.Address, n.State, strconv.Itoa(n.Attempts), n.Subject, answer})
-			}
-			table(w, "Nobody was told anything yet.", []string{"PLANNED", "KIND", "BY", "TO", "STATE", "TRIES", "SUBJECT", "ANSWER"}, rows)
-		})
+		mark := args[1]
+		switch mark {
+		case alarm.MarkReal, alarm.MarkFalse, alarm.MarkUseful:
+		case "none":
+			mark = ""
+		default:
+			return misused("%s", site.Unknown("mark", mark, []string{"real", "false", "useful", "none"}))
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var a alarm.Alarm
+		if err := s.Do(c.Context(), http.MethodPut, fmt.Sprintf("/api/v1/alarms/%d/mark", id), map[string]string{"mark": mark}, &a); err != nil {
+			return err
+		}
+		return show(c, a, func(w io.Writer) { fmt.Fprintf(w, "Alarm %d is marked: %s.\n", a.ID, args[1]) })
 	}
-	return group("notice", "Messages to people about alarms", list)
+	return c
 }
 
-func standinCommand() *cobra.Command {
-	inbox := &cobra.Command{
-		Use: "inbox", Short: "What the stand-ins received, oldest first", Args: exactly(), Example: "  jaunty standin inbox",
-		RunE: func(c *cobra.Command, _ []string) error {
-			messages, err := fetch[[]standin.Message](c, "/api/v1/standin/inbox")
+func alarmShowCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "show ID", Short: "One alarm with all that became of it", Args: exactly("ID"), Example: "  jaunty alarm show 12",
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := alarmID(args[0])
 			if err != nil {
 				return err
 			}
-			return show(c, messages, func(w io.Writer) {
-				if len(messages) == 0 {
-					fmt.Fprintln(w, "Nothing was received yet.")
+			a, err := fetch[server.AlarmStory](c, fmt.Sprintf("/api/v1/alarms/%d", id))
+			if err != nil {
+				return err
+			}
+			return show(c, a, func(w io.Writer) {
+				fmt.Fprintf(w, "%s.\n%s, %s. Guard %s.\n", a.Sentence, a.Severity, standing(a.Alarm), orWord(a.Guard, "none"))
+				if a.Advice != "" {
+					fmt.Fprintln(w, "What to do:", a.Advice)
 				}
-				for _, m := range messages {
-					fmt.Fprintf(w, "── %s  %s to %s\n%s\n\n%s\n", clock(&m.ReceivedAt), m.Carrier, m.To, m.Subject, m.Text)
+				if a.Comment != "" {
+					fmt.Fprintln(w, "Cause:", a.Comment)
 				}
+				rows := [][]string{}
+				for i := len(a.Journal) - 1; i >= 0; i-- {
+					e := a.Journal[i]
+					rows = append(rows, []string{clock(&e.At), e.Kind, e.Text})
+				}
+				table(w, "", []string{"AT", "KIND", "WHAT"}, rows)
 			})
 		},
 	}
-	return group("standin", "The simulated gateways of the demo", inbox)
+}
+
+func orWord(text, otherwise string) string {
+	if text == "" {
+		return otherwise
+	}
+	return text
+}
+
+func alarmHealthCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "health", Short: "How many alarms people get, beside the figures of EEMUA 191", Args: exactly(), Example: "  jaunty alarm health --since 30d",
+	}
+	c.Flags().String("since", "30d", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
+	c.Flags().String("until", "", "up to when; now when left out")
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		span, err := chartSpan(c)
+		if err != nil {
+			return err
+		}
+		h, err := fetch[alarm.Health](c, "/api/v1/alarm-health?"+url.Values{"since": {span.From.String()}, "until": {span.Until.String()}}.Encode())
+		if err != nil {
+			return err
+		}
+		return show(c, h, func(w io.Writer) { printHealth(w, &h) })
+	}
+	return c
+}
+
+func printHealth(w io.Writer, h *alarm.Health) {
+	fmt.Fprintf(w, "%d alarms from %s to %s.\n\n", h.Alarms, clock(&h.From), clock(&h.Until))
+	rows := [][]string{}
+	for _, f := range h.Figures {
+		good := "good"
+		if !f.Good {
+			good = "TOO MUCH"
+		}
+		rows = append(rows, []string{f.Name, strings.TrimSpace(fmt.Sprintf("%.4g %s", f.Value, f.Unit)), fmt.Sprintf("%g", f.Limit), good, f.Source})
+	}
+	table(w, "", []string{"FIGURE", "IS", "AT MOST", "", "BY"}, rows)
+	fmt.Fprintln(w)
+	rows = rows[:0]
+	for _, o := range h.Offenders {
+		note := o.Cure
+		if note == "" && o.Chatters() {
+			note = "chatters"
+		}
+		rows = append(rows, []string{orWord(o.Guard, o.Kind), o.Signal, strconv.Itoa(o.Alarms), fmt.Sprintf("%.0f %%", o.Share), note})
+	}
+	table(w, "Nothing was raised.", []string{"RAISED MOST", "SIGNAL", "ALARMS", "SHARE", "WHAT WOULD HELP"}, rows)
+	for _, s := range h.Standing {
+		fmt.Fprintf(w, "Alarm %d of %s stands for %s.\n", s.ID, s.Signal, roster.Length(time.Duration(s.Stood)))
+	}
+	for _, f := range h.Floods {
+		fmt.Fprintf(w, "A flood: %d alarms from %s to %s.\n", f.Alarms, clock(&f.From), clock(&f.Until))
+	}
+	for _, p := range h.People {
+		fmt.Fprintf(w, "%s was told of %d, %.2g a day.\n", p.Address, p.Alarms, p.PerDay)
+	}
 }

@@ -70,7 +70,7 @@ func TestKilledAtAnyInstant(t *testing.T) {
 	d := p.start(env, args...)
 	p.login(d.URL, "o@b.example", "a long secret")
 
-	guard := alarm.Guard{When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1, OnDelay: measure.Duration(60 * time.Millisecond), OffDelay: measure.Duration(40 * time.Millisecond)}
+	guard := alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1, OnDelay: measure.Duration(60 * time.Millisecond), OffDelay: measure.Duration(40 * time.Millisecond)}}
 	var senders []*sender
 	for i := range 4 {
 		s := &sender{name: fmt.Sprintf("d%d", i)}

@@ -31,7 +31,7 @@ from then on with every reading. 'jaunty signal kinds' tells what can be compute
 	f.String("kind", "", "what is computed")
 	f.StringArray("of", nil, "ROLE=DEVICE/SIGNAL, or DEVICE/SIGNAL alone where there is one role; repeat for each")
 	f.String("title", "", "what people call it")
-	f.String("when", "", "of on-off: 'above 11', 'below 3', 'outside 3..9' …")
+	f.String("when", "", "of on-off and readings-over: 'above 11', 'below 3', 'outside 3..9' …")
 	f.Float64("deadband", 0, "of on-off: how far back past the limit; of charging: the change an hour that counts as none")
 	f.Float64("limit", 0, "of forecast: the value that is waited for")
 	f.String("window", "", "how far back it looks, like 5m or 1d")
@@ -42,6 +42,7 @@ from then on with every reading. 'jaunty signal kinds' tells what can be compute
 	f.Float64("divider", 0, "of charge: how many times the measured voltage the battery has")
 	f.String("edge", "", "of hours-left: middle, low or high")
 	f.String("count", "", "of times-usual: cycles or on-time")
+	f.Int("last", 0, "of readings-over: how many readings are counted over")
 	f.String("formula", "", "in CEL, over the names given with --of")
 	f.String("unit", "", "of a formula: the result's, where it cannot be told")
 	f.Int("decimals", 0, "to how many the result is rounded")
@@ -105,6 +106,7 @@ func readRecipe(c *cobra.Command) (r derive.Recipe, err error) {
 	r.Deadband, _ = f.GetFloat64("deadband")
 	r.Divider, _ = f.GetFloat64("divider")
 	r.Cells, _ = f.GetInt("cells")
+	r.Last, _ = f.GetInt("last")
 	if f.Changed("limit") {
 		limit, _ := f.GetFloat64("limit")
 		r.Limit = &limit

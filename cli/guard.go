@@ -6,24 +6,32 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/derive"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/server"
 )
 
 func guardCommand() *cobra.Command {
-	return group("guard", "Rules over signals that raise alarms", guardAddCommand(), guardSetCommand(), guardListCommand(), guardRemoveCommand())
+	return group("guard", "Rules over signals that raise alarms", guardAddCommand(), guardSetCommand(), guardListCommand(), guardShowCommand(), guardRemoveCommand(),
+		guardReplayCommand(), guardLimitsCommand(), guardShelveCommand(), guardUnshelveCommand(), guardOutCommand(), guardInCommand(), guardMissedCommand())
 }
 
 // guardFlags are the flags that describe a guard.
 func guardFlags(f *pflag.FlagSet) {
-	f.String("when", "", "'above X', 'at least X', 'below X', 'at most X', 'outside A..B', 'inside A..B', 'is on', 'is off'")
+	f.String("when", "", "'above X', 'at least X', 'below X', 'at most X', 'outside A..B', 'inside A..B', 'is on', 'is off', 'is \"WORD\"', 'silent for 10m', 'stuck', 'faulty'")
+	f.StringArray("rung", nil, "a further rung: 'TEST[, SEVERITY][, deadband X][, on-delay 5s][, off-delay 5s]'; may be repeated, replaces those there are")
+	f.Bool("latch", false, "the alarm stays until a person resets it")
+	f.String("armed", "", "when it looks, like 'mon-fri 18:00-07:00, sat-sun, holidays'; '' for always")
+	f.String("suppressed-while", "", "'DEVICE/SIGNAL TEST' or 'alarm GUARD': it does not look while that is so; '' for never")
 	f.String("unit", "", "unit of limits and deadband, if it is not the one in which the signal is stored")
 	f.Float64("deadband", 0, "how far back past the limit the value must come before the alarm clears")
 	f.String("on-delay", "0s", "how long the test must hold before the alarm is raised, like 10s, 5m, 2h, 1d")
@@ -42,6 +50,15 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 		switch flag.Name {
 		case "when":
 			g.When, bad = alarm.ParseTest(text("when"))
+		case "rung":
+			rungs, _ := f.GetStringArray("rung")
+			g.Rungs, bad = parseRungs(rungs)
+		case "latch":
+			g.Latch, bad = f.GetBool("latch")
+		case "armed":
+			g.Armed = text("armed")
+		case "suppressed-while":
+			g.Suppressed = text("suppressed-while")
 		case "unit":
 			g.Unit = measure.Unit(text("unit"))
 		case "deadband":
@@ -80,27 +97,134 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 	return nil
 }
 
+// parseRungs reads further rungs as the flag tells them.
+func parseRungs(texts []string) (rungs alarm.Rungs, err error) {
+	for _, text := range texts {
+		if text == "" {
+			continue
+		}
+		r := alarm.Rung{Severity: alarm.Warning}
+		parts := strings.Split(text, ",")
+		if r.When, err = alarm.ParseTest(parts[0]); err != nil {
+			return nil, err
+		}
+		for _, part := range parts[1:] {
+			name, value, _ := strings.Cut(strings.TrimSpace(part), " ")
+			switch name {
+			case "advisory", "warning", "critical":
+				r.Severity = alarm.Severity(name)
+			case "deadband":
+				r.Deadband, err = strconv.ParseFloat(strings.TrimSpace(value), 64)
+			case "on-delay":
+				r.OnDelay, err = measure.ParseDuration(strings.TrimSpace(value))
+			case "off-delay":
+				r.OffDelay, err = measure.ParseDuration(strings.TrimSpace(value))
+			default:
+				err = fmt.Errorf("%q is not a part of a rung%s", name, didYouMean(name, []string{"advisory", "warning", "critical", "deadband", "on-delay", "off-delay"}))
+			}
+			if err != nil {
+				return nil, err
+			}
+		}
+		rungs = append(rungs, r)
+	}
+	return rungs, nil
+}
+
 func guardAddCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "add DEVICE/SIGNAL", Short: "Add a guard to a signal", Args: exactly("DEVICE/SIGNAL"),
 		Example: `  jaunty guard add greenhouse-door/temp --when 'above 30' --deadband 1 --on-delay 10s --off-delay 10s \
       --severity warning --tell orla@hollowbrook.example --advice 'Open the roof vents.'
   jaunty guard add pond/oxygen --when 'below 55' --deadband 5 --on-delay 1m --severity critical
-  jaunty guard add boiler-room/flame --when 'is on'`,
+  jaunty guard add boiler-room/flame --when 'is on'
+  jaunty guard add boiler-room/co --when 'above 30' --rung 'above 100, critical' --latch --suppressed-while 'boiler-room/service is on'
+  jaunty guard add fog-pump/running --watch cycles --window 1h --when 'above 12'
+  jaunty guard add fern-house/air --watch unlike-usual --when 'outside -5..5' --on-delay 30m
+  jaunty guard add cistern/level --when 'silent for 10m' --armed 'mon-fri 08:00-18:00'`,
 	}
 	guardFlags(c.Flags())
+	watchFlags(c)
 	_ = c.MarkFlagRequired("when")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if _, _, err := site.SplitPath(args[0]); err != nil {
 			return wrongUse{err}
 		}
-		g := alarm.Guard{Signal: args[0], Severity: alarm.Warning, Tell: []string{}}
+		g := alarm.Guard{Signal: args[0], Rung: alarm.Rung{Severity: alarm.Warning}, Tell: []string{}}
 		if err := readGuard(c.Flags(), &g); err != nil {
+			return err
+		}
+		if err := deriveWatched(c, &g); err != nil {
 			return err
 		}
 		return saveGuard(c, http.MethodPost, "/api/v1/guards", g)
 	}
 	return c
+}
+
+// watchFlags say that a guard is to look at something computed from the signal.
+func watchFlags(c *cobra.Command) {
+	f := c.Flags()
+	f.String("watch", "", "look at what is computed from the signal instead: rate, cycles, on-for, unlike-usual, difference …; 'jaunty signal kinds' lists all")
+	f.String("window", "", "of --watch: how far back it looks, like 10m")
+	f.StringArray("with", nil, "of --watch: ROLE=DEVICE/SIGNAL, a further signal; may be repeated")
+	f.String("test", "", "of --watch readings-over: what is counted, like 'above 30'")
+	f.Int("last", 0, "of --watch readings-over: how many readings are counted over")
+	f.String("count", "", "of --watch times-usual: cycles or on-time")
+	f.String("formula", "", "of --watch formula: in CEL; the signal is x")
+	completeFrom(c, "watch", derive.KindNames()...)
+	completeFrom(c, "severity", "advisory", "warning", "critical")
+}
+
+// deriveWatched declares the signal that --watch asks for, and has the guard look at it.
+func deriveWatched(c *cobra.Command, g *alarm.Guard) (err error) {
+	f := c.Flags()
+	kind, _ := f.GetString("watch")
+	if kind == "" {
+		for _, name := range []string{"window", "with", "test", "last", "count", "formula"} {
+			if f.Changed(name) {
+				return misused("--%s goes with --watch", name)
+			}
+		}
+		return nil
+	}
+	first := "x"
+	if kind != "formula" {
+		first = roleOf(kind, 0)
+	}
+	r := derive.Recipe{Kind: kind, Of: []derive.Input{{As: first, Signal: g.Signal}}}
+	r.When, _ = f.GetString("test")
+	r.Last, _ = f.GetInt("last")
+	r.Count, _ = f.GetString("count")
+	r.Formula, _ = f.GetString("formula")
+	if text, _ := f.GetString("window"); text != "" {
+		if r.Window, err = measure.ParseDuration(text); err != nil {
+			return misused("--window: %v", err)
+		}
+	}
+	with, _ := f.GetStringArray("with")
+	for i, input := range with {
+		as, signal, named := strings.Cut(input, "=")
+		if !named {
+			as, signal = roleOf(kind, i+1), input
+		}
+		r.Of = append(r.Of, derive.Input{As: as, Signal: signal})
+	}
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	text, _ := f.GetString("window")
+	name := site.NameFrom(g.Signal[strings.Index(g.Signal, "/")+1:] + " " + kind + " " + text)
+	if len(name) > 60 {
+		name = name[:60]
+	}
+	path := g.Signal[:strings.Index(g.Signal, "/")+1] + strings.Trim(name, "-")
+	if err := s.Do(c.Context(), http.MethodPut, "/api/v1/signals/"+path+"/recipe", server.RecipeOrder{Recipe: r}, nil); err != nil {
+		return err
+	}
+	g.Signal = path
+	return nil
 }
 
 func saveGuard(c *cobra.Command, method, path string, g alarm.Guard) error {
@@ -122,7 +246,10 @@ func saveGuard(c *cobra.Command, method, path string, g alarm.Guard) error {
 // guardBody is what the API takes: a guard without its ID, and without a name that is to be made.
 func guardBody(g alarm.Guard) map[string]any {
 	body := map[string]any{"signal": g.Signal, "when": g.When, "deadband": g.Deadband, "on_delay": g.OnDelay, "off_delay": g.OffDelay,
-		"severity": g.Severity, "tell": g.Tell, "advice": g.Advice}
+		"severity": g.Severity, "tell": g.Tell, "advice": g.Advice, "latch": g.Latch, "armed": g.Armed, "suppressed_while": g.Suppressed}
+	if g.Rungs != nil {
+		body["rungs"] = g.Rungs
+	}
 	if g.Unit != "" {
 		body["unit"] = g.Unit
 	}
@@ -134,27 +261,71 @@ func guardBody(g alarm.Guard) map[string]any {
 
 // describe says in words what a guard does, in the unit in which the person sees its signal.
 func (see seen) describe(g alarm.Guard) string {
-	stored := see.stored[g.Signal]
-	test, unit := roster.Shown(g.When, stored, see.units)
-	text := fmt.Sprintf("Guard %s: %s when %s %s", g.Name, g.Severity, g.Signal, test.Words(unit))
-	if test.Switched() {
-		text = fmt.Sprintf("Guard %s: %s when %s is %s", g.Name, g.Severity, g.Signal, test.Words(unit))
+	text := fmt.Sprintf("Guard %s: %s", g.Name, see.rung(g, &g.Rung, g.Signal+" "))
+	for i := range g.Rungs {
+		text += "; " + see.rung(g, &g.Rungs[i], "")
 	}
-	if g.OnDelay > 0 {
-		text += fmt.Sprintf(" for %s", g.OnDelay)
+	if g.Latch {
+		text += "; stays until it is reset"
 	}
-	if g.Deadband > 0 {
-		width, _ := see.units.Show(g.Deadband, stored)
-		zero, _ := see.units.Show(0, stored)
-		text += fmt.Sprintf(", deadband %s", measure.Figure(width-zero, ""))
+	if g.Armed != "" {
+		text += "; armed " + g.Armed
 	}
-	if g.OffDelay > 0 {
-		text += fmt.Sprintf(", over after %s", g.OffDelay)
+	if g.Suppressed != "" {
+		text += "; not while " + g.Suppressed
+	}
+	if g.OutOfUse != nil {
+		text += fmt.Sprintf("; OUT OF SERVICE since %s by %s: %s", clock(&g.OutOfUse.At), g.OutOfUse.By, g.OutOfUse.Why)
+	}
+	if g.Shelved != nil {
+		text += fmt.Sprintf("; SHELVED until %s by %s: %s", clock(g.Shelved.Until), g.Shelved.By, g.Shelved.Why)
 	}
 	if len(g.Tell) > 0 {
 		return text + ", tells " + strings.Join(g.Tell, " and ") + "."
 	}
 	return text + ", tells nobody."
+}
+
+// rung says in words what one rung of a guard looks for.
+func (see seen) rung(g alarm.Guard, r *alarm.Rung, of string) string {
+	stored := see.stored[g.Signal]
+	test, unit := roster.Shown(r.When, stored, see.units)
+	is := ""
+	if !test.Measured() && test.Kind != alarm.Silent {
+		is = "is "
+	}
+	text := fmt.Sprintf("%s when %s%s%s", r.Severity, of, is, test.Words(unit))
+	if r.OnDelay > 0 {
+		text += fmt.Sprintf(" for %s", r.OnDelay)
+	}
+	if r.Deadband > 0 {
+		width, _ := see.units.Show(r.Deadband, stored)
+		zero, _ := see.units.Show(0, stored)
+		text += fmt.Sprintf(", deadband %s", measure.Figure(width-zero, ""))
+	}
+	if r.OffDelay > 0 {
+		text += fmt.Sprintf(", over after %s", r.OffDelay)
+	}
+	return text
+}
+
+func guardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return names(c, "/api/v1/guards", func(g alarm.Guard) string { return g.Name })
+}
+
+// guardNamed fetches a guard by its name.
+func guardNamed(c *cobra.Command, name string) (alarm.Guard, error) {
+	all, err := fetch[[]alarm.Guard](c, "/api/v1/guards")
+	if err != nil {
+		return alarm.Guard{}, err
+	}
+	names := []string{}
+	for _, g := range all {
+		if names = append(names, g.Name); g.Name == name {
+			return g, nil
+		}
+	}
+	return alarm.Guard{}, fmt.Errorf("there is no guard %s%s", name, didYouMean(name, names))
 }
 
 func guardSetCommand() *cobra.Command {
@@ -164,65 +335,15 @@ func guardSetCommand() *cobra.Command {
 	}
 	guardFlags(c.Flags())
 	c.RunE = func(c *cobra.Command, args []string) error {
-		all, err := fetch[[]alarm.Guard](c, "/api/v1/guards")
+		g, err := guardNamed(c, args[0])
 		if err != nil {
 			return err
 		}
-		names := []string{}
-		for _, g := range all {
-			if names = append(names, g.Name); g.Name == args[0] {
-				if err := readGuard(c.Flags(), &g); err != nil {
-					return err
-				}
-				return saveGuard(c, http.MethodPut, "/api/v1/guards/"+url.PathEscape(args[0]), g)
-			}
+		if err := readGuard(c.Flags(), &g); err != nil {
+			return err
 		}
-		return fmt.Errorf("there is no guard %s%s", args[0], didYouMean(args[0], names))
+		return saveGuard(c, http.MethodPut, "/api/v1/guards/"+url.PathEscape(args[0]), g)
 	}
+	c.ValidArgsFunction = guardNames
 	return c
-}
-
-func guardListCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "list", Short: "All guards", Args: exactly(), Example: "  jaunty guard list",
-		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]alarm.Guard](c, "/api/v1/guards")
-			if err != nil {
-				return err
-			}
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			seen, err := seenSignals(c, s)
-			if err != nil {
-				return err
-			}
-			return show(c, all, func(w io.Writer) {
-				if len(all) == 0 {
-					fmt.Fprintln(w, "No guards yet; add one with 'jaunty guard add DEVICE/SIGNAL --when …'.")
-				}
-				for _, g := range all {
-					fmt.Fprintln(w, seen.describe(g))
-				}
-			})
-		},
-	}
-}
-
-func guardRemoveCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "remove GUARD", Short: "Remove a guard; its standing alarm is over", Args: exactly("GUARD"),
-		Example: "  jaunty guard remove greenhouse-door-temp-above-30",
-		RunE: func(c *cobra.Command, args []string) error {
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodDelete, "/api/v1/guards/"+url.PathEscape(args[0]), nil, nil); err != nil {
-				return err
-			}
-			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Guard %s is removed.\n", args[0]) })
-		},
-	}
 }

@@ -111,6 +111,26 @@ func (c *Client) Fetch(ctx context.Context, path string, headers map[string]stri
 	return c.send(ctx, http.MethodGet, path, "", nil, headers)
 }
 
+// Lines sends in as JSON and hands on each line of the answer as it comes. An answer of 400 or more is a *Problem.
+func (c *Client) Lines(ctx context.Context, path string, in any, each func(line []byte) error) error {
+	data, err := json.Marshal(in)
+	if err != nil {
+		return err
+	}
+	answer, err := c.send(ctx, http.MethodPost, path, "application/json", bytes.NewReader(data), nil)
+	if err != nil {
+		return err
+	}
+	defer answer.Body.Close()
+	lines := bufio.NewScanner(answer.Body)
+	for lines.Scan() {
+		if err := each(lines.Bytes()); err != nil {
+			return err
+		}
+	}
+	return lines.Err()
+}
+
 // Upload sends a file and reads the answer into out.
 func (c *Client) Upload(ctx context.Context, path, contentType string, body io.Reader, out any) error {
 	answer, err := c.send(ctx, http.MethodPost, path, contentType, body, nil)

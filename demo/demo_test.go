@@ -19,7 +19,7 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 // The stories come out of a replay of what the devices will send: the vent sticks within two minutes
 // and is over in five, and the history is quiet.
 func TestTheStuckVentIsToldSoonAndIsOverSoon(t *testing.T) {
-	hot := &alarm.Guard{When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1, OnDelay: measure.Duration(10 * time.Second), OffDelay: measure.Duration(10 * time.Second)}
+	hot := &alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1, OnDelay: measure.Duration(10 * time.Second), OffDelay: measure.Duration(10 * time.Second)}}
 	for hour := range 24 { // whenever the demo is started
 		live := measure.InstantOf(time.Date(2026, 3, 1, hour, 17, 0, 0, time.UTC))
 		air := devices(clock{live: live})[0].Signals[0]

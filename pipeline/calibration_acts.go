@@ -184,7 +184,7 @@ func (t *Turn) recalibrate(s *signalLive, all []calibrate.Calibration, from meas
 	}
 	s.hold()
 	for _, g := range s.guards {
-		t.step(g, alarm.Event{Kind: alarm.Begin, At: st.SteppedAt}, "")
+		t.beginGuard(g, st.SteppedAt, "")
 	}
 	return marked, nil
 }

@@ -136,7 +136,7 @@ func (b *bench) id(path string) int64 {
 func TestGuardsOfACorrectedSignal(t *testing.T) {
 	b := fresh(t)
 	b.stream("v", 1, 10)
-	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 50}})
+	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 50}}})
 	b.stream("v", 2, 60, 10, 49)
 	b.clock(5)
 	if got := b.alarms(); len(got) != 1 || got[0].CorrectedAt != nil {

@@ -269,6 +269,7 @@ func (t *Turn) takeDerived(d *derivedLive, at measure.Instant, value float64, ar
 	for _, g := range s.guards {
 		t.stepDerived(g, at, value, amended)
 	}
+	t.reconsider(s.suppresses, at)
 	if amended {
 		t.feedAmended(s, at, value)
 	} else {
@@ -280,6 +281,7 @@ func (t *Turn) takeDerived(d *derivedLive, at measure.Instant, value float64, ar
 // stepDerived steps a guard by a derived value. One that takes the place of another at the same instant is stepped as
 // if that had not been, unless something was told of it.
 func (t *Turn) stepDerived(g *guardLive, at measure.Instant, value float64, amended bool) {
+	value, _ = g.Sees(value, 0, alarm.Within)
 	e := alarm.Event{Kind: alarm.NewReading, At: at, Value: value}
 	if amended && g.newest.untold && g.state == g.newest.after {
 		g.state = g.newest.before

@@ -46,7 +46,7 @@ func TestDerivedInTheSameCommit(t *testing.T) {
 	if got := b.values("twice"); !same(got, 24) {
 		t.Errorf("what was there: %v", got)
 	}
-	b.guard(alarm.Guard{Signal: "d/twice", When: alarm.Test{Kind: alarm.Above, A: 30}})
+	b.guard(alarm.Guard{Signal: "d/twice", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}}})
 	b.stream("a", 4, 6)
 	if got := b.alarms(); len(got) != 1 || got[0].Value != 32 || got[0].RaisedAt != b.at(4) {
 		t.Fatalf("%+v", got)
@@ -73,7 +73,7 @@ func TestALateInput(t *testing.T) {
 	if err := b.tryDerive("d/mean", derive.Recipe{Kind: "moving-mean", Window: *lasting(100), Of: []derive.Input{{As: "of", Signal: "d/v"}}}); err != nil {
 		t.Fatal(err)
 	}
-	b.guard(alarm.Guard{Signal: "d/mean", When: alarm.Test{Kind: alarm.Above, A: 100}})
+	b.guard(alarm.Guard{Signal: "d/mean", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 100}}})
 	b.stream("v", 4, 30)
 	b.clock(5)
 	b.send(measure.Sample{Name: "v", At: b.at(3), Value: 900})
@@ -127,7 +127,7 @@ func TestDerivationsAreChecked(t *testing.T) {
 	if out := b.send(measure.Sample{Name: "a", Value: 3}); len(out.Rejected) != 1 || !strings.Contains(reason(out), "d/a is derived here") {
 		t.Errorf("sent by a device: %+v", out)
 	}
-	b.guard(alarm.Guard{Signal: "d/b", When: alarm.Test{Kind: alarm.Above, A: 2}})
+	b.guard(alarm.Guard{Signal: "d/b", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 2}}})
 	b.stream("v", 2, 5)
 	if err := b.RemoveDerived(ctx, "d/b", tester); err != nil {
 		t.Fatal(err)
@@ -152,9 +152,9 @@ func TestInputsThatComeOneAfterTheOther(t *testing.T) {
 	b.derive("d/sum", "formula", map[string]string{"x": "d/x", "y": "d/y"}, "x + y")
 	b.derive("d/gap", "formula", map[string]string{"x": "d/x", "y": "d/y"}, "x - y")
 	b.derive("d/twice", "formula", map[string]string{"s": "d/sum"}, "s * 2.0")
-	b.guard(alarm.Guard{Name: "high", Signal: "d/twice", When: alarm.Test{Kind: alarm.Above, A: 25}})
-	b.guard(alarm.Guard{Name: "apart", Signal: "d/gap", When: alarm.Test{Kind: alarm.Above, A: 3}, OnDelay: *lasting(3)})
-	b.guard(alarm.Guard{Name: "together", Signal: "d/gap", When: alarm.Test{Kind: alarm.Below, A: 1}, OnDelay: *lasting(5)})
+	b.guard(alarm.Guard{Name: "high", Signal: "d/twice", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 25}}})
+	b.guard(alarm.Guard{Name: "apart", Signal: "d/gap", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 3}, OnDelay: *lasting(3)}})
+	b.guard(alarm.Guard{Name: "together", Signal: "d/gap", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: 1}, OnDelay: *lasting(5)}})
 	for i := range 8 {
 		b.stream("x", 10+float64(i), float64(8+i)*10)
 		b.clock(10 + float64(i) + 0.4)

@@ -178,7 +178,7 @@ func (t *Turn) lookAnew(d *deviceLive, cause string) error {
 			return err
 		}
 	}
-	if d.shortest() != 0 {
+	if d.shortestLimit() != 0 {
 		due := t.Now
 		d.state.DueAt = &due
 	} else {

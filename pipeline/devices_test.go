@@ -204,7 +204,7 @@ func TestADeletedDeviceThatSendsAgainIsAnArrival(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.send(measure.Sample{Name: "v", Value: 9})
-	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 5}})
+	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}}})
 	if err := b.RemoveDevice(ctx, "d", tester); err != nil {
 		t.Fatal(err)
 	}
@@ -281,7 +281,7 @@ func TestTextAndDataSignals(t *testing.T) {
 	if len(got) != 3 || got[0].Value != got[2].Value || got[0].Value == got[1].Value {
 		t.Errorf("words are kept once: %+v", got)
 	}
-	g := alarm.Guard{Signal: "d/state", When: alarm.Test{Kind: alarm.Above}, Severity: alarm.Warning}
+	g := alarm.Guard{Signal: "d/state", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above}, Severity: alarm.Warning}}
 	if err := b.SaveGuard(context.Background(), &g, "test"); err == nil {
 		t.Error("a guard over text was saved")
 	}

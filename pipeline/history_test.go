@@ -31,7 +31,7 @@ func past(signal string, pairs ...float64) *pipeline.Past {
 func TestAnImportIsStoredBesideTheLiveState(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "temp", At: b.at(-100), Value: 20, Unit: "Cel"})
-	if err := b.SaveGuard(context.Background(), &alarm.Guard{Name: "hot", Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}, Severity: alarm.Warning, Tell: []string{}}, "test"); err != nil {
+	if err := b.SaveGuard(context.Background(), &alarm.Guard{Name: "hot", Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Severity: alarm.Warning}, Tell: []string{}}, "test"); err != nil {
 		t.Fatal(err)
 	}
 	hot := past("d/temp", -90, 104, -80, 104, -200, 50, -100, 68) // the last is 20 °C, and is there

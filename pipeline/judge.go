@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
 	"jauntylark/core/quality"
 	"jauntylark/core/roster"
@@ -19,38 +20,51 @@ func (s *signalLive) judge(e *entry) {
 	s.state.State, e.quality = after, e.quality|q
 }
 
-// beyond lets the guards of a signal look at a reading beyond the plausible span, unless the instrument fails
-// to that side (docs/semantics.md 8). It tells whether one of them took it for a value beyond its limit.
-func (t *Turn) beyond(s *signalLive, e *entry, value float64) (taken bool) {
-	side := s.Beyond(e.value)
-	if e.quality&measure.Unusable != measure.Implausible || s.Fails(side) {
-		return false
-	}
-	high := s.dangerousSide(side, e.at)
+// lookAtDoubtful lets the guards of a signal look at a reading of no use: those that look for silence or for marks, and
+// those that take a side of the span for dangerous (docs/semantics.md 8). It tells whether one of these took it for a
+// value beyond its limit.
+func (t *Turn) lookAtDoubtful(s *signalLive, e *entry, value float64) (taken bool) {
 	for _, g := range s.guards {
-		if counted, looks := g.When.Saturated(value, high); looks {
-			taken = true
-			t.step(g, alarm.Event{Kind: alarm.NewReading, At: e.at, Value: counted}, "")
+		counted, looks := g.Sees(value, e.quality, s.beyond(e.value, e.at))
+		if !looks {
+			continue
 		}
-	}
-	if taken {
-		s.state.SteppedAt, s.state.BeyondAt, s.state.BeyondRaw = e.at, e.at, e.value
+		t.stepReading(g, e.at, counted)
+		s.state.SteppedAt = e.at
+		if g.When.Measured() {
+			taken = true
+			s.state.BeyondAt, s.state.BeyondRaw = e.at, e.value
+		}
 	}
 	return taken
 }
 
-// dangerousSide tells whether a side of the raw span is the high one of the corrected values.
-func (s *signalLive) dangerousSide(side quality.Side, at measure.Instant) (high bool) {
-	return (side == quality.High) != s.timeline.At(at).Falls()
+// beyond tells on which side of the span, in true values, a raw value lies, unless the instrument fails to that side.
+func (s *signalLive) beyond(raw float64, at measure.Instant) alarm.Beyond {
+	return beyond(&s.Rules, s.timeline, raw, at)
+}
+
+func beyond(rules *quality.Rules, timeline calibrate.Timeline, raw float64, at measure.Instant) alarm.Beyond {
+	side := rules.Beyond(raw)
+	switch {
+	case side == quality.Neither || rules.Fails(side):
+		return alarm.Within
+	case (side == quality.High) != timeline.At(at).Falls():
+		return alarm.BeyondTop
+	}
+	return alarm.BeyondEnd
 }
 
 // held gives what a guard of the signal holds: the newest usable reading, or one beyond the span that came
 // after it and that the guard looks at.
 func (s *signalLive) held(g *alarm.Guard) (value float64, at measure.Instant) {
 	st := &s.state
-	if st.BeyondAt > st.HeldAt {
-		high := s.dangerousSide(s.Beyond(st.BeyondRaw), st.BeyondAt)
-		if counted, looks := g.When.Saturated(s.timeline.At(st.BeyondAt).Apply(st.BeyondRaw), high); looks {
+	switch {
+	case g.When.Kind >= alarm.Silent:
+		value, _ := g.Sees(st.Value, st.Quality, alarm.Within)
+		return value, st.At
+	case st.BeyondAt > st.HeldAt:
+		if counted, looks := g.Sees(s.timeline.At(st.BeyondAt).Apply(st.BeyondRaw), measure.Implausible, s.beyond(st.BeyondRaw, st.BeyondAt)); looks {
 			return counted, st.BeyondAt
 		}
 	}

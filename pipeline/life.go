@@ -53,12 +53,20 @@ func (t *Turn) endSilence(d *deviceLive, at measure.Instant, cause string) error
 	return t.endDeviceAlarm(d, &d.state.AlarmID, at, cause)
 }
 
-// shortest is the shortest interval that is stated of the device and its signals; 0: none is.
-func (d *deviceLive) shortest() measure.Duration {
-	shortest := d.Interval
+// shortestLimit is the shortest silence that the device, its signals or their guards look for; 0: none does.
+func (d *deviceLive) shortestLimit() (shortest time.Duration) {
+	consider := func(limit time.Duration) {
+		if limit != 0 && (shortest == 0 || limit < shortest) {
+			shortest = limit
+		}
+	}
+	consider(silenceLimit(d.Interval))
 	for _, s := range d.signals {
-		if s.Interval != 0 && (shortest == 0 || s.Interval < shortest) {
-			shortest = s.Interval
+		consider(silenceLimit(s.Interval))
+		for _, g := range s.guards {
+			if g.When.Kind == alarm.Silent {
+				consider(time.Duration(g.When.Length()))
+			}
 		}
 	}
 	return shortest
@@ -67,8 +75,8 @@ func (d *deviceLive) shortest() measure.Duration {
 // wakeAt has the device looked at when the shortest of its silence limits has passed after at.
 func (t *Turn) wakeAt(d *deviceLive, at measure.Instant) {
 	d.state.DueAt = nil
-	if shortest := d.shortest(); shortest != 0 {
-		due := at.Add(silenceLimit(shortest))
+	if shortest := d.shortestLimit(); shortest != 0 {
+		due := at.Add(shortest)
 		d.state.DueAt = &due
 	}
 	t.lifeChanged(d)
@@ -80,11 +88,11 @@ func (t *Turn) lookAt(d *deviceLive, upSince measure.Instant) error {
 	from := max(upSince, d.state.CountedFrom)
 	var next *measure.Instant
 	// silentAt gives the instant at which a thing fell silent; 0: it has not.
-	silentAt := func(heard measure.Instant, interval measure.Duration) measure.Instant {
-		if interval == 0 || heard == 0 {
+	silentAt := func(heard measure.Instant, limit time.Duration) measure.Instant {
+		if limit == 0 || heard == 0 {
 			return 0
 		}
-		at := max(heard, from).Add(silenceLimit(interval))
+		at := max(heard, from).Add(limit)
 		if at <= t.Now {
 			return at
 		}
@@ -101,14 +109,24 @@ func (t *Turn) lookAt(d *deviceLive, upSince measure.Instant) error {
 		if s.state.SilentAt != 0 {
 			continue
 		}
-		if at := silentAt(s.state.ReceivedAt, interval); at != 0 {
+		if at := silentAt(s.state.ReceivedAt, silenceLimit(interval)); at != 0 {
 			t.silence(s, at)
 		}
 	}
 	if d.state.SilentSince == 0 {
-		if at := silentAt(d.heard, d.Interval); at != 0 {
+		if at := silentAt(d.heard, silenceLimit(d.Interval)); at != 0 {
 			if err := t.goSilent(d, at); err != nil {
 				return err
+			}
+		}
+	}
+	for _, s := range d.signals {
+		for _, g := range s.guards {
+			if g.When.Kind != alarm.Silent || g.state.SilentSince != 0 {
+				continue
+			}
+			if at := silentAt(s.state.ReceivedAt, time.Duration(g.When.Length())); at != 0 {
+				t.step(g, alarm.Event{Kind: alarm.Silence, At: at - s.state.Lag()}, "")
 			}
 		}
 	}
@@ -127,8 +145,11 @@ func (t *Turn) silence(s *signalLive, at measure.Instant) {
 		}
 	}
 	for _, g := range s.guards {
-		t.step(g, alarm.Event{Kind: alarm.Silence, At: at - s.state.Lag()}, "")
+		if g.When.Kind != alarm.Silent { // it has a limit of its own
+			t.step(g, alarm.Event{Kind: alarm.Silence, At: at - s.state.Lag()}, "")
+		}
 	}
+	t.reconsider(s.suppresses, at-s.state.Lag())
 }
 
 // goSilent makes a device silent. One behind a gateway that is silent too is told with the gateway.
@@ -226,8 +247,8 @@ func (t *Turn) rosterOf(d *deviceLive) (alarm.Severity, []string) {
 func rosterOfGuards(guards []*guardLive) (alarm.Severity, []string) {
 	severity, tell := alarm.Warning, []string{}
 	for i, g := range guards {
-		if i == 0 || g.Severity.Above(severity) {
-			severity = g.Severity
+		if worst := g.Severest(); i == 0 || worst.Above(severity) {
+			severity = worst
 		}
 		tell = append(tell, g.Tell...)
 	}

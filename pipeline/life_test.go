@@ -97,7 +97,7 @@ func TestASilentDeviceRaisesAnAlarmAndItsNextReadingEndsIt(t *testing.T) {
 	if got := b.alarms(); len(got) != 0 || b.device("d").Life != site.LifeHeard {
 		t.Fatalf("without a stated interval: %+v, %s", got, b.device("d").Life)
 	}
-	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 5}, Severity: alarm.Critical})
+	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, Severity: alarm.Critical}})
 	b.expect("d", 10*time.Second)
 	b.moveTo(72)
 	if got := b.device("d").Life; got != site.LifeOverdue {
@@ -203,7 +203,7 @@ func TestDelaysStandStillWhileASignalIsSilent(t *testing.T) {
 	off := false
 	b.set("d", pipeline.DeviceChange{SilenceAlarm: &off})
 	b.expect("d", 10*time.Second)
-	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 5}, OnDelay: measure.Duration(time.Minute)})
+	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, OnDelay: measure.Duration(time.Minute)}})
 	b.send(measure.Sample{Name: "v", At: b.at(1.5), Value: 9})
 	b.moveTo(200) // silent from about 31 on, with 29 s of the delay gone
 	if got := b.alarms(); len(got) != 0 {
@@ -236,7 +236,7 @@ func seconds(b *bench, alarms []alarm.Alarm) (out []float64) {
 func TestDelaysRunByTheDevicesOwnTime(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "v", At: b.at(-3600), Value: 1})
-	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 5}, OnDelay: measure.Duration(10 * time.Second)})
+	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, OnDelay: measure.Duration(10 * time.Second)}})
 	b.moveTo(3700) // past the guard's beginning, in the device's time too
 	b.send(measure.Sample{Name: "v", At: b.at(100), Value: 9})
 	b.moveTo(3705)
@@ -301,7 +301,7 @@ func TestNoticesOfADeviceThatCatchesUp(t *testing.T) {
 	b.expect("d", 10*time.Second)
 	off := false
 	b.set("d", pipeline.DeviceChange{SilenceAlarm: &off})
-	b.guard(alarm.Guard{Signal: "d/v", When: alarm.Test{Kind: alarm.Above, A: 5}})
+	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}}})
 	b.moveTo(1000)
 	var backlog []measure.Sample
 	for i := 10; i < 600; i += 10 { // two alarms come and go, a third stands at the end

@@ -34,28 +34,13 @@ type deviceLive struct {
 
 type signalLive struct {
 	site.Signal
-	device   *deviceLive
-	state    store.SignalState
-	guards   []*guardLive
-	timeline calibrate.Timeline
-	derived  *derivedLive // nil: it is measured
-	feeds    []feed       // what is derived from it
-}
-
-type guardLive struct {
-	alarm.Guard
-	signal  *signalLive
-	state   alarm.State
-	begunAt measure.Instant
-	alarmID int64 // the standing alarm; 0: none
-	newest  newestStep
-}
-
-// newestStep is what a guard of a derived signal did at its newest instant, to be done again if another reading of
-// that instant is still to come.
-type newestStep struct {
-	before, after alarm.State
-	untold        bool // it came to nothing that was told
+	device     *deviceLive
+	state      store.SignalState
+	guards     []*guardLive
+	suppresses []*guardLive // guards that may not look while this signal reads something
+	timeline   calibrate.Timeline
+	derived    *derivedLive // nil: it is measured
+	feeds      []feed       // what is derived from it
 }
 
 // load reads everything.
@@ -74,6 +59,9 @@ func load(ctx context.Context, tx *store.Tx) (*live, error) {
 	if err := l.loadMeaning(ctx, tx); err != nil {
 		return nil, err
 	}
+	if l.site, err = tx.Site(ctx); err != nil {
+		return nil, err
+	}
 	guards, err := tx.Guards(ctx)
 	if err != nil {
 		return nil, err
@@ -83,11 +71,11 @@ func load(ctx context.Context, tx *store.Tx) (*live, error) {
 		if err != nil {
 			return nil, err
 		}
-		l.guard(g, s)
+		if err := l.prepare(ctx, tx, l.guard(g, s)); err != nil {
+			return nil, err
+		}
 	}
-	if l.site, err = tx.Site(ctx); err != nil {
-		return nil, err
-	}
+	l.suppressions()
 	return l, l.refresh(ctx, tx, -1)
 }
 
@@ -173,10 +161,11 @@ func (l *live) refresh(ctx context.Context, tx *store.Tx, since int64) error {
 	}
 	for _, k := range kept {
 		g := l.guards[k.Guard]
-		g.state = alarm.State{Phase: k.Phase, Acknowledged: k.Acknowledged, Since: k.Since, RaisedAt: k.RaisedAt, Extreme: k.Extreme, SilentSince: k.SilentSince}
-		g.begunAt, g.alarmID = k.BegunAt, 0
-		if k.AlarmID != nil {
-			g.alarmID = *k.AlarmID
+		g.state.Kept, g.begunAt, g.alarms = k.Kept, k.BegunAt, [2]int64{}
+		for side, id := range []*int64{k.AlarmID, k.LowAlarmID} {
+			if id != nil {
+				g.alarms[side] = *id
+			}
 		}
 	}
 	for _, s := range l.signals {

@@ -239,7 +239,7 @@ func (t *Turn) takeAll(j *job, entries []entry) error {
 			if err := t.hear(d, j.pack.Arrived); err != nil {
 				return err
 			}
-			if d.state.DueAt == nil && d.shortest() != 0 {
+			if d.state.DueAt == nil && d.shortestLimit() != 0 {
 				t.wakeAt(d, j.pack.Arrived)
 			}
 		}
@@ -309,6 +309,7 @@ func (t *Turn) take(j *job, e entry) (measure.Quality, bool, error) {
 	if st.SilentAt != 0 {
 		st.SilentAt = 0
 		t.wakeAt(s.device, j.pack.Arrived)
+		t.reconsider(s.suppresses, e.at)
 	}
 	j.outcome.Accepted++
 	return e.quality, true, t.follow(s, &e, value, late)
@@ -321,18 +322,21 @@ func (t *Turn) follow(s *signalLive, e *entry, value float64, late bool) error {
 	case late:
 		if e.quality.Usable() {
 			t.touch(s, e.at)
+			t.noteLateFor(s, e.at, e.at)
 		}
 		return nil
 	case !e.quality.Usable():
-		return t.weigh(s, e, t.beyond(s, e, value))
+		return t.weigh(s, e, t.lookAtDoubtful(s, e, value))
 	}
 	if err := t.ready(s); err != nil {
 		return err
 	}
 	st.SteppedAt, st.HeldAt, st.Held, st.HeldRaw = e.at, e.at, value, e.value
 	for _, g := range s.guards {
-		t.step(g, alarm.Event{Kind: alarm.NewReading, At: e.at, Value: value}, "")
+		counted, _ := g.Sees(value, e.quality, alarm.Within)
+		t.stepReading(g, e.at, counted)
 	}
+	t.reconsider(s.suppresses, e.at)
 	t.feed(s, e.at, value)
 	return t.weigh(s, e, false)
 }

@@ -82,6 +82,7 @@ func (p *Pipeline) Refuse(full bool) { p.full.Store(full) }
 func (p *Pipeline) Run(ctx context.Context) {
 	defer close(p.stopped)
 	go p.sweepEvery(ctx, sweepInterval)
+	go p.lateEvery(ctx)
 	var next *job
 	for {
 		first := next

@@ -142,7 +142,7 @@ func TestDuplicatesAndConflicts(t *testing.T) {
 func TestLateReadingsAreStoredAndNotStepped(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "temp", At: b.at(-100), Value: 20})
-	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}})
+	b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}}})
 	b.send(measure.Sample{Name: "temp", At: b.at(10), Value: 20})
 	if out := b.send(measure.Sample{Name: "temp", At: b.at(5), Value: 99}); out.Accepted != 1 {
 		t.Fatalf("late: %+v", out)
@@ -265,7 +265,7 @@ func TestAnUnknownKeyAndAPerson(t *testing.T) {
 func TestSweep(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "temp", At: b.at(-1), Value: 20})
-	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}, OnDelay: measure.Duration(10 * time.Second)})
+	b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, OnDelay: measure.Duration(10 * time.Second)}})
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 31})
 	b.clock(11.9)
 	time.Sleep(500 * time.Millisecond)
@@ -288,19 +288,19 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.send(measure.Sample{Name: "temp", At: b.at(-1), Value: 20, Unit: "Cel"})
-	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1, Advice: "Open the vents."})
+	b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1}, Advice: "Open the vents."})
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 31}, measure.Sample{Name: "temp", At: b.at(2), Value: 35}, measure.Sample{Name: "temp", At: b.at(3), Value: 32})
 	a := b.alarms()[0]
 	if a.Sentence != "D temp is above 30 °C" || a.Value != 31 || a.Extreme != 35 {
 		t.Errorf("%+v", a)
 	}
 	b.clock(5)
-	acked, err := b.Acknowledge(ctx, a.ID, "Orla")
+	acked, err := b.Acknowledge(ctx, a.ID, "", "Orla")
 	if err != nil || acked.AcknowledgedBy != "Orla" || *acked.AcknowledgedAt != b.at(5) {
 		t.Fatalf("%+v %v", acked, err)
 	}
 	b.clock(6)
-	if again, err := b.Acknowledge(ctx, a.ID, "Tadhg"); err != nil || again.AcknowledgedBy != "Orla" {
+	if again, err := b.Acknowledge(ctx, a.ID, "", "Tadhg"); err != nil || again.AcknowledgedBy != "Orla" {
 		t.Errorf("a second acknowledgement: %+v %v", again, err)
 	}
 	b.send(measure.Sample{Name: "temp", At: b.at(63), Value: 28.5})
@@ -322,7 +322,7 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 			t.Errorf("the return does not say %q: %s", says, notices[0].Text)
 		}
 	}
-	if late, err := b.Acknowledge(ctx, a.ID+1, "Orla"); !errors.Is(err, store.ErrNotFound) {
+	if late, err := b.Acknowledge(ctx, a.ID+1, "", "Orla"); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("an alarm that is not there: %+v %v", late, err)
 	}
 }
@@ -331,7 +331,7 @@ func TestChangingAndRemovingAGuardWhileItsAlarmStands(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.send(measure.Sample{Name: "temp", At: b.at(-1), Value: 31})
-	g := b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}})
+	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}}})
 	if got := b.alarms(); len(got) != 1 || got[0].RaisedAt != b.at(0) {
 		t.Fatalf("a guard begins with the value that holds: %+v", got)
 	}
@@ -369,20 +369,20 @@ func TestGuardFaultsNameTheField(t *testing.T) {
 		guard alarm.Guard
 		says  string
 	}{
-		{alarm.Guard{Signal: "d/tmp", When: above}, "did you mean d/temp?"},
-		{alarm.Guard{Signal: "temp", When: above}, "not DEVICE/SIGNAL"},
-		{alarm.Guard{Signal: "d/door", When: above}, "is on or off"},
-		{alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.IsOn}}, "holds numbers"},
+		{alarm.Guard{Signal: "d/tmp", Rung: alarm.Rung{When: above}}, "did you mean d/temp?"},
+		{alarm.Guard{Signal: "temp", Rung: alarm.Rung{When: above}}, "not DEVICE/SIGNAL"},
+		{alarm.Guard{Signal: "d/door", Rung: alarm.Rung{When: above}}, "is on or off"},
+		{alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsOn}}}, "holds numbers"},
 	} {
 		if err := b.SaveGuard(context.Background(), &c.guard, "test"); err == nil || !strings.Contains(err.Error(), c.says) {
 			t.Errorf("%+v: %v, want %q", c.guard, err, c.says)
 		}
 	}
-	one, two := b.guard(alarm.Guard{Signal: "d/temp", When: above}), b.guard(alarm.Guard{Signal: "d/temp", When: above})
+	one, two := b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: above}}), b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: above}})
 	if one.Name != "d-temp-above-3" || two.Name != "d-temp-above-3-2" {
 		t.Errorf("names made: %s, %s", one.Name, two.Name)
 	}
-	if err := b.SaveGuard(context.Background(), &alarm.Guard{Name: one.Name, Signal: "d/temp", When: above}, "test"); !errors.Is(err, store.ErrTaken) {
+	if err := b.SaveGuard(context.Background(), &alarm.Guard{Name: one.Name, Signal: "d/temp", Rung: alarm.Rung{When: above}}, "test"); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a name that is taken: %v", err)
 	}
 }

@@ -28,8 +28,7 @@ func TestSeveralProcessesAreOne(t *testing.T) {
 		t.Fatal(err)
 	}
 	first.send(measure.Sample{Name: "temp", At: start, Value: 0})
-	guard := first.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1,
-		OnDelay: measure.Duration(1500 * time.Millisecond), OffDelay: measure.Duration(700 * time.Millisecond)})
+	guard := first.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1, OnDelay: measure.Duration(1500 * time.Millisecond), OffDelay: measure.Duration(700 * time.Millisecond)}})
 	r := rand.New(rand.NewPCG(3, 4))
 	at := start
 	for round := range 120 {
@@ -47,7 +46,7 @@ func TestSeveralProcessesAreOne(t *testing.T) {
 			t.Fatalf("round %d: %+v", round, out)
 		}
 		if round%10 == 0 {
-			if _, err := b.Acknowledge(ctx, 1, "Orla"); err != nil && len(first.alarms()) > 0 {
+			if _, err := b.Acknowledge(ctx, 1, "", "Orla"); err != nil && len(first.alarms()) > 0 {
 				t.Fatal(err)
 			}
 		}
@@ -107,7 +106,7 @@ func TestPacksAtTheSameTime(t *testing.T) {
 func TestWhenAGuardBeganOutlivesARestart(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "temp", At: b.at(-50), Value: 20})
-	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}})
+	b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}}})
 	later := process(t, b.store, b.now)
 	later.send(measure.Sample{Name: "temp", At: b.at(-20), Value: 99})
 	if got := b.alarms(); len(got) != 0 {
@@ -125,7 +124,7 @@ func TestARefusedCommitHarmsNothingElse(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.send(measure.Sample{Name: "temp", At: b.at(-1), Value: 20})
-	b.guard(alarm.Guard{Signal: "d/temp", When: alarm.Test{Kind: alarm.Above, A: 30}})
+	b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}}})
 	tx, err := b.store.Begin(ctx)
 	if err != nil {
 		t.Fatal(err)

@@ -54,7 +54,7 @@ func TestALiftedProbe(t *testing.T) {
 	b.stream("oxygen", 1, 80)
 	low := quality.Low
 	b.signal("d/oxygen", pipeline.SignalChange{Span: &site.Span{Low: 0.5, High: 200}, FailsTo: &low, FaultAfter: lasting(5)})
-	b.guard(alarm.Guard{Signal: "d/oxygen", When: alarm.Test{Kind: alarm.Below, A: 55}, Severity: alarm.Critical})
+	b.guard(alarm.Guard{Signal: "d/oxygen", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: 55}, Severity: alarm.Critical}})
 	b.stream("oxygen", 2, repeat(0, 5)...)
 	if got := b.alarms(); len(got) != 0 {
 		t.Fatalf("before the set time: %+v", got)
@@ -92,8 +92,8 @@ func TestASaturatedSensorAlarms(t *testing.T) {
 	b := fresh(t)
 	b.stream("gas", 1, 3)
 	b.signal("d/gas", pipeline.SignalChange{Span: &site.Span{Low: 0, High: 500}, FaultAfter: lasting(3)})
-	b.guard(alarm.Guard{Name: "gas-high", Signal: "d/gas", When: alarm.Test{Kind: alarm.Above, A: 500}, OnDelay: *lasting(2), Severity: alarm.Critical})
-	b.guard(alarm.Guard{Name: "gas-none", Signal: "d/gas", When: alarm.Test{Kind: alarm.Below, A: -10}})
+	b.guard(alarm.Guard{Name: "gas-high", Signal: "d/gas", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 500}, OnDelay: *lasting(2), Severity: alarm.Critical}})
+	b.guard(alarm.Guard{Name: "gas-none", Signal: "d/gas", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: -10}}})
 	b.stream("gas", 2, repeat(900, 10)...)
 	got := b.alarms()
 	if len(got) != 1 || got[0].Guard != "gas-high" || got[0].RaisedAt != b.at(4) {
@@ -102,7 +102,7 @@ func TestASaturatedSensorAlarms(t *testing.T) {
 	if marks := b.marks("gas"); marks[5] != measure.Implausible {
 		t.Errorf("marks %v", marks)
 	}
-	b.guard(alarm.Guard{Name: "gas-some", Signal: "d/gas", When: alarm.Test{Kind: alarm.AtLeast, A: 950}})
+	b.guard(alarm.Guard{Name: "gas-some", Signal: "d/gas", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.AtLeast, A: 950}}})
 	if got := b.alarms(); len(got) != 2 || got[1].Guard != "gas-some" || got[1].RaisedAt != b.at(11) {
 		t.Errorf("a guard that is added meanwhile: %+v", got)
 	}
@@ -135,7 +135,7 @@ func TestTheSpanJudgesRawValues(t *testing.T) {
 	b.stream("depth", 1, 300)
 	b.signal("d/depth", pipeline.SignalChange{Span: &site.Span{Low: 100, High: 900}})
 	b.calibrate("d/depth", nil, 100, 80, 900, 0) // a high raw value is a low level
-	b.guard(alarm.Guard{Signal: "d/depth", When: alarm.Test{Kind: alarm.Below, A: -5}})
+	b.guard(alarm.Guard{Signal: "d/depth", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: -5}}})
 	b.stream("depth", 2, 50)
 	if got := b.alarms(); len(got) != 0 {
 		t.Errorf("beyond the low end: %+v", got)
@@ -155,7 +155,7 @@ func TestWarmingFollowsPowerOn(t *testing.T) {
 	b.signal("d/vapour", pipeline.SignalChange{WarmUp: lasting(180)})
 	uptime := "uptime"
 	b.set("d", pipeline.DeviceChange{Uptime: &uptime})
-	b.guard(alarm.Guard{Signal: "d/vapour", When: alarm.Test{Kind: alarm.Above, A: 500}})
+	b.guard(alarm.Guard{Signal: "d/vapour", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 500}}})
 	b.clock(1000) // a long silence
 	b.send(measure.Sample{Name: "vapour", At: b.Now(), Value: 120})
 	if marks := b.marks("vapour"); marks[1] != 0 {

@@ -18,67 +18,6 @@ import (
 
 var typeOfChange = reflect.TypeFor[site.Change]()
 
-func (v *Server) listGuards(ctx context.Context, _ *none) (*body[[]alarm.Guard], error) {
-	return answer(v.store.Guards(ctx))
-}
-
-// saveGuard checks and stores a guard.
-func (v *Server) saveGuard(ctx context.Context, g *alarm.Guard) (*body[alarm.Guard], error) {
-	if g.Severity == "" {
-		g.Severity = alarm.Warning
-	}
-	if g.Tell == nil {
-		g.Tell = []string{}
-	}
-	for i, address := range g.Tell {
-		clean, err := site.CheckEmail(address)
-		if err != nil {
-			return nil, wrong("tell", err.Error())
-		}
-		g.Tell[i] = clean
-	}
-	if err := g.Check(); err != nil {
-		return nil, err
-	}
-	err := v.pipeline.SaveGuard(ctx, g, actor(ctx))
-	return answer(*g, err)
-}
-
-func (v *Server) addGuard(ctx context.Context, in *body[alarm.Guard]) (*body[alarm.Guard], error) {
-	in.Body.ID = 0
-	return v.saveGuard(ctx, &in.Body)
-}
-
-// GuardPath is the place of one guard.
-type GuardPath struct {
-	Guard string `path:"guard"`
-}
-
-func (v *Server) putGuard(ctx context.Context, in *struct {
-	GuardPath
-	Body alarm.Guard
-}) (*body[alarm.Guard], error) {
-	guards, err := v.store.Guards(ctx)
-	if err != nil {
-		return nil, err
-	}
-	names := make([]string, len(guards))
-	for i, g := range guards {
-		if names[i] = g.Name; g.Name == in.Guard {
-			in.Body.ID = g.ID
-			if in.Body.Name == "" {
-				in.Body.Name = g.Name
-			}
-			return v.saveGuard(ctx, &in.Body)
-		}
-	}
-	return nil, missing(store.ErrNotFound, "guard", in.Guard, names)
-}
-
-func (v *Server) removeGuard(ctx context.Context, in *GuardPath) (*none, error) {
-	return nil, v.pipeline.RemoveGuard(ctx, in.Guard, actor(ctx))
-}
-
 // Page is a page of a list that is told newest first.
 type Page struct {
 	Before int64 `query:"before" doc:"only those with a lower id: the next page"`
@@ -89,9 +28,10 @@ func (v *Server) listAlarms(ctx context.Context, in *struct {
 	Page
 	All    bool      `query:"all" doc:"those that are over too"`
 	Signal string    `query:"signal" doc:"DEVICE/SIGNAL"`
+	Guard  string    `query:"guard" doc:"name of a guard"`
 	Since  time.Time `query:"since" doc:"only those that stood at this instant or later"`
 }) (*body[[]alarm.Alarm], error) {
-	query := store.AlarmQuery{Standing: !in.All, Signal: in.Signal, Before: in.Before, Limit: in.Limit}
+	query := store.AlarmQuery{Standing: !in.All, Signal: in.Signal, Guard: in.Guard, Before: in.Before, Limit: in.Limit}
 	if !in.Since.IsZero() {
 		query.Since = measure.InstantOf(in.Since)
 	}
@@ -120,17 +60,77 @@ func (v *Server) getAlarm(ctx context.Context, in *AlarmPath) (*body[AlarmStory]
 		story.Notices, err = v.store.Notices(ctx, in.ID, 0, 1000)
 	}
 	if err == nil {
-		story.Journal, err = v.store.Journal(ctx, in.ID, 0, 1000)
+		story.Journal, err = v.store.Journal(ctx, store.JournalQuery{Alarm: in.ID, Limit: 1000})
 	}
 	return answer(story, err)
 }
 
-func (v *Server) acknowledge(ctx context.Context, in *AlarmPath) (*body[alarm.Alarm], error) {
-	return answer(v.pipeline.Acknowledge(ctx, in.ID, actor(ctx)))
+// Word is what a person says when acting on an alarm.
+type Word struct {
+	Comment string `json:"comment,omitempty" required:"false" maxLength:"2000" doc:"what was the cause, as far as it is known"`
 }
 
-func (v *Server) listJournal(ctx context.Context, in *Page) (*body[[]site.Entry], error) {
-	return answer(v.store.Journal(ctx, 0, in.Before, in.Limit))
+func (v *Server) acknowledge(ctx context.Context, in *struct {
+	AlarmPath
+	Body *Word
+}) (*body[alarm.Alarm], error) {
+	comment := ""
+	if in.Body != nil {
+		comment = in.Body.Comment
+	}
+	return answer(v.pipeline.Acknowledge(ctx, in.ID, comment, actor(ctx)))
+}
+
+func (v *Server) comment(ctx context.Context, in *struct {
+	AlarmPath
+	Body Word
+}) (*body[alarm.Alarm], error) {
+	return answer(v.pipeline.Comment(ctx, in.ID, in.Body.Comment, actor(ctx)))
+}
+
+func (v *Server) handOn(ctx context.Context, in *struct {
+	AlarmPath
+	Body struct {
+		To string `json:"to" doc:"e-mail address of who is asked to take it on; they are told"`
+	}
+}) (*body[alarm.Alarm], error) {
+	return answer(v.pipeline.Hand(ctx, in.ID, in.Body.To, actor(ctx)))
+}
+
+func (v *Server) resetAlarm(ctx context.Context, in *AlarmPath) (*body[alarm.Alarm], error) {
+	return answer(v.pipeline.ResetAlarm(ctx, in.ID, actor(ctx)))
+}
+
+func (v *Server) markAlarm(ctx context.Context, in *struct {
+	AlarmPath
+	Body struct {
+		Mark string `json:"mark" enum:",real,false,useful" doc:"real: something was wrong; false: nothing was; useful: good to know; empty takes the mark back"`
+	}
+}) (*body[alarm.Alarm], error) {
+	return answer(v.pipeline.MarkAlarm(ctx, in.ID, in.Body.Mark, actor(ctx)))
+}
+
+func (v *Server) getHealth(ctx context.Context, in *Within) (*body[alarm.Health], error) {
+	from, until, err := in.stretch(v.pipeline.Now(), 30*24*time.Hour)
+	if err != nil {
+		return nil, err
+	}
+	return answer(v.pipeline.HealthOf(ctx, from, until))
+}
+
+func (v *Server) listJournal(ctx context.Context, in *struct {
+	Page
+	Device   string    `query:"device" doc:"only what happened to this device and its signals"`
+	Kind     string    `query:"kind" doc:"only entries of this kind, or of all that begin with this word" example:"alarm"`
+	Severity string    `query:"severity" enum:"advisory,warning,critical" doc:"only entries about alarms that were as bad at their worst"`
+	Words    string    `query:"words" maxLength:"200" doc:"each must begin a word of the entry"`
+	Since    time.Time `query:"since" doc:"only what happened then or later"`
+}) (*body[[]site.Entry], error) {
+	q := store.JournalQuery{Device: in.Device, Kind: in.Kind, Severity: in.Severity, Words: in.Words, Before: in.Before, Limit: in.Limit}
+	if !in.Since.IsZero() {
+		q.Since = measure.InstantOf(in.Since)
+	}
+	return answer(v.store.Journal(ctx, q))
 }
 
 func (v *Server) listNotices(ctx context.Context, in *struct {

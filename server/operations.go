@@ -145,9 +145,32 @@ func (v *Server) routes() {
 	operation(v, keeper, "put-guard", http.MethodPut, "/api/v1/guards/{guard}", "Change a guard", v.putGuard)
 	operation(v, keeper, "remove-guard", http.MethodDelete, "/api/v1/guards/{guard}", "Remove a guard; its standing alarm is over", v.removeGuard, status(http.StatusNoContent))
 
+	operation(v, keeper, "shelve-guard", http.MethodPut, "/api/v1/guards/{guard}/shelf", "Keep a guard's alarms from being told for a while; what is worse is told", v.shelve)
+	operation(v, keeper, "unshelve-guard", http.MethodDelete, "/api/v1/guards/{guard}/shelf", "End a guard's shelving; what stands is told", v.unshelve)
+	operation(v, keeper, "guard-out-of-service", http.MethodPut, "/api/v1/guards/{guard}/out-of-service", "Take a guard out of service: it does not look", v.outOfService)
+	operation(v, keeper, "guard-in-service", http.MethodDelete, "/api/v1/guards/{guard}/out-of-service", "Put a guard back into service", v.inService)
+	operation(v, keeper, "say-missed", http.MethodPost, "/api/v1/guards/{guard}/missed", "Say that a guard raised no alarm where it should have", v.missed, status(http.StatusNoContent))
+	operation(v, viewer, "get-record", http.MethodGet, "/api/v1/guards/{guard}/record", "What people made of a guard's alarms", v.getRecord)
+	operation(v, viewer, "replay", http.MethodPost, "/api/v1/replays", "The alarms that a guard, saved or not, would have raised: one JSON object a line", v.replay, v.linesOfReplay)
+	operation(v, viewer, "get-limits", http.MethodGet, "/api/v1/signals/{device}/{signal}/limits", "How a signal's values are spread, and what limits at their ends would have raised", v.getLimits)
+
+	operation(v, viewer, "list-trials", http.MethodGet, "/api/v1/trials", "All trials, newest first", v.listTrials)
+	operation(v, keeper, "start-trial", http.MethodPost, "/api/v1/trials", "Start a trial: labelled stretches of a signal, to find a limit", v.startTrial, status(http.StatusCreated))
+	operation(v, viewer, "get-trial", http.MethodGet, "/api/v1/trials/{id}", "One trial with its stretches", v.getTrial)
+	operation(v, keeper, "remove-trial", http.MethodDelete, "/api/v1/trials/{id}", "Remove a trial; the readings stay", v.removeTrial, status(http.StatusNoContent))
+	operation(v, keeper, "mark-trial", http.MethodPost, "/api/v1/trials/{id}/stretches", "Mark a stretch as normal or event, from now on or afterwards", v.markTrial, status(http.StatusCreated))
+	operation(v, keeper, "unmark-trial", http.MethodDelete, "/api/v1/trials/{id}/stretches/{stretch}", "Take a stretch out of a trial", v.unmarkTrial, status(http.StatusNoContent))
+	operation(v, viewer, "suggest-limit", http.MethodGet, "/api/v1/trials/{id}/suggestion", "The limit that a trial speaks for, with why and how sure", v.suggest)
+	operation(v, keeper, "accept-trial", http.MethodPost, "/api/v1/trials/{id}/guard", "Make a guard of what a trial suggests", v.acceptTrial, status(http.StatusCreated))
+
 	operation(v, viewer, "list-alarms", http.MethodGet, "/api/v1/alarms", "Alarms, newest first", v.listAlarms)
 	operation(v, viewer, "get-alarm", http.MethodGet, "/api/v1/alarms/{id}", "One alarm with its notices and journal", v.getAlarm)
 	operation(v, keeper, "acknowledge-alarm", http.MethodPost, "/api/v1/alarms/{id}/acknowledge", "Say that you have it", v.acknowledge)
+	operation(v, keeper, "comment-alarm", http.MethodPut, "/api/v1/alarms/{id}/comment", "Say what was the cause of an alarm", v.comment)
+	operation(v, keeper, "hand-alarm", http.MethodPost, "/api/v1/alarms/{id}/hand", "Ask somebody else to take an alarm on", v.handOn)
+	operation(v, keeper, "reset-alarm", http.MethodPost, "/api/v1/alarms/{id}/reset", "Reset a latched alarm whose cause is gone", v.resetAlarm)
+	operation(v, keeper, "mark-alarm", http.MethodPut, "/api/v1/alarms/{id}/mark", "Mark an alarm as real, false or useful", v.markAlarm)
+	operation(v, viewer, "alarm-health", http.MethodGet, "/api/v1/alarm-health", "How many alarms people get, beside the figures of EEMUA 191", v.getHealth)
 	operation(v, viewer, "list-journal", http.MethodGet, "/api/v1/journal", "What happened, newest first", v.listJournal)
 	operation(v, viewer, "list-notices", http.MethodGet, "/api/v1/notices", "Notices with each attempt to deliver them, newest first", v.listNotices)
 
@@ -224,6 +247,12 @@ func (v *Server) describeOrders(device *huma.Param, text func(string) map[string
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/json": {Schema: schemas.Schema(reflect.TypeFor[site.Report](), true, "Report")}}},
 		Responses:   map[string]*huma.Response{"204": {Description: "noted"}, "401": {Description: "the key is not known", Content: text("RFC 9457")}, "422": {Description: "a version that was never ordered", Content: text("RFC 9457")}},
 	})
+}
+
+// linesOfReplay describes the lines in which a replay answers.
+func (v *Server) linesOfReplay(op *huma.Operation) {
+	op.Responses = map[string]*huma.Response{"200": {Description: "lines, the last of which has the summary", Content: map[string]*huma.MediaType{
+		"application/x-ndjson": {Schema: v.api.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[ReplayLine](), true, "ReplayLine")}}}}
 }
 
 func refusalsSchema() *huma.Schema {

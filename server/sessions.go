@@ -89,19 +89,10 @@ func (v *Server) putSite(ctx context.Context, in *body[site.Site]) (*body[site.S
 	if _, err := time.LoadLocation(in.Body.Zone); err != nil || in.Body.Zone == "Local" || in.Body.Zone == "" {
 		return nil, wrong("zone", `"`+in.Body.Zone+`" is not a time zone; write it like Europe/Dublin`)
 	}
-	if err := errors.Join(site.CheckKeep("keep_readings", in.Body.KeepReadings), site.CheckKeep("keep_figures", in.Body.KeepFigures), in.Body.Units.Check()); err != nil {
+	if err := errors.Join(site.CheckKeep("keep_readings", in.Body.KeepReadings), site.CheckKeep("keep_figures", in.Body.KeepFigures), in.Body.Units.Check(), in.Body.Holidays.Check()); err != nil {
 		return nil, err
 	}
-	err := v.pipeline.Do(ctx, func(t *pipeline.Turn) error {
-		if err := t.Tx.SetSite(ctx, in.Body); err != nil {
-			return err
-		}
-		if err := t.Enter("site set", in.Body.Name, actor(ctx), "The site is "+in.Body.Name+", "+in.Body.Zone+", "+in.Body.Currency); err != nil {
-			return err
-		}
-		return t.ConfigChanged()
-	})
-	return answer(in.Body, err)
+	return answer(in.Body, v.pipeline.SetSite(ctx, in.Body, actor(ctx)))
 }
 
 // who is the person behind the request.

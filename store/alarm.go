@@ -10,14 +10,15 @@ import (
 // While an alarm stands, its extreme moves with its guard's.
 const selectAlarm = `
 	select id, alarm.kind, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, alarm.raised_at, cleared_at,
-	       acknowledged_at, acknowledged_by, learned_at, value, coalesce(gs.extreme, alarm.extreme) as extreme, cleared_value, unit,
-	       when_text, advice, sentence, cause, corrected_at
-	from alarm left join guard_state gs on gs.alarm_id = alarm.id`
+	       acknowledged_at, acknowledged_by, learned_at, value, coalesce(gs.extreme, low.low_extreme, alarm.extreme) as extreme, cleared_value, unit,
+	       when_text, advice, sentence, cause, corrected_at, side, level, worst, latched, shelved, learned_late, handed_to, handed_by, comment, mark, marked_by, told_with
+	from alarm left join guard_state gs on gs.alarm_id = alarm.id left join guard_state low on low.low_alarm_id = alarm.id`
 
 // AlarmQuery says which alarms are wanted: each field that is set narrows.
 type AlarmQuery struct {
-	Standing bool            // only raised ones
-	Signal   string          // DEVICE/SIGNAL
+	Standing bool   // only raised ones
+	Signal   string // DEVICE/SIGNAL
+	Guard    string
 	Since    measure.Instant // standing at this instant or later
 	Before   int64           // with a lower ID, for the next page
 	Limit    int
@@ -27,8 +28,8 @@ type AlarmQuery struct {
 func (s *Store) Alarms(ctx context.Context, q AlarmQuery) ([]alarm.Alarm, error) {
 	alarms := []alarm.Alarm{}
 	err := s.db.SelectContext(ctx, &alarms, selectAlarm+`
-		where (not $1 or cleared_at is null) and ($2 = '' or signal = $2) and ($3::bigint = 0 or coalesce(cleared_at, $3) >= $3) and ($4::bigint = 0 or id < $4)
-		order by id desc limit $5`, q.Standing, q.Signal, int64(q.Since), q.Before, q.Limit)
+		where (not $1 or cleared_at is null) and ($2 = '' or signal = $2) and ($3::bigint = 0 or coalesce(cleared_at, $3) >= $3) and ($4::bigint = 0 or id < $4) and ($6 = '' or guard = $6)
+		order by id desc limit $5`, q.Standing, q.Signal, int64(q.Since), q.Before, q.Limit, q.Guard)
 	return alarms, err
 }
 
@@ -48,16 +49,24 @@ func (t *Tx) Alarm(ctx context.Context, id int64) (alarm.Alarm, error) {
 
 // AddAlarm stores a new alarm.
 func (t *Tx) AddAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) error {
+	if a.Worst == "" {
+		a.Worst = a.Severity
+	}
 	return t.GetContext(ctx, &a.ID, `
-		insert into alarm (changed_in, kind, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) returning id`,
-		commitNo, a.Kind, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When, a.Advice, a.Sentence)
+		insert into alarm (changed_in, kind, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence,
+		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22) returning id`,
+		commitNo, a.Kind, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When, a.Advice, a.Sentence,
+		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith)
 }
 
 // SaveAlarm writes what can change of an alarm.
 func (t *Tx) SaveAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) error {
 	_, err := t.ExecContext(ctx, `
-		update alarm set changed_in = $2, cleared_at = $3, acknowledged_at = $4, acknowledged_by = $5, extreme = $6, cleared_value = $7, cause = $8
-		where id = $1`, a.ID, commitNo, a.ClearedAt, a.AcknowledgedAt, a.AcknowledgedBy, a.Extreme, a.ClearedValue, a.Cause)
+		update alarm set changed_in = $2, cleared_at = $3, acknowledged_at = $4, acknowledged_by = $5, extreme = $6, cleared_value = $7, cause = $8,
+		       severity = $9, worst = $10, level = $11, when_text = $12, sentence = $13, latched = $14, shelved = $15, handed_to = $16, handed_by = $17,
+		       comment = $18, mark = $19, marked_by = $20
+		where id = $1`, a.ID, commitNo, a.ClearedAt, a.AcknowledgedAt, a.AcknowledgedBy, a.Extreme, a.ClearedValue, a.Cause,
+		a.Severity, a.Worst, a.Level, a.When, a.Sentence, a.Latched, a.Shelved, a.HandedTo, a.HandedBy, a.Comment, a.Mark, a.MarkedBy)
 	return err
 }

@@ -11,7 +11,7 @@ import (
 
 const selectGuard = `
 	select g.id, g.name, d.name || '/' || s.name as signal, g.when_text, g.deadband, g.on_delay, g.off_delay, g.severity,
-	       to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard
+	       g.rungs, g.latch, g.armed, g.suppressed_while, to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard, g.out_of_service, g.shelved
 	from guard g join signal s on s.id = g.signal_id join device d on d.id = s.device_id`
 
 // guardRow is a guard as its row gives it.
@@ -58,13 +58,14 @@ func (t *Tx) SaveGuard(ctx context.Context, g *alarm.Guard, signal int64) error 
 	var err error
 	if g.ID == 0 {
 		err = t.GetContext(ctx, &g.ID, `
-			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice, kit_guard)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`,
-			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.FromKit)
+			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice, kit_guard, rungs, latch, armed, suppressed_while)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14) returning id`,
+			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.FromKit, g.Rungs, g.Latch, g.Armed, g.Suppressed)
 	} else {
 		_, err = t.ExecContext(ctx, `
-			update guard set signal_id = $2, name = $3, when_text = $4, deadband = $5, on_delay = $6, off_delay = $7, severity = $8, tell = $9, advice = $10
-			where id = $1`, g.ID, signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice)
+			update guard set signal_id = $2, name = $3, when_text = $4, deadband = $5, on_delay = $6, off_delay = $7, severity = $8, tell = $9, advice = $10,
+			       rungs = $11, latch = $12, armed = $13, suppressed_while = $14
+			where id = $1`, g.ID, signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.Rungs, g.Latch, g.Armed, g.Suppressed)
 	}
 	if taken(err) {
 		return fmt.Errorf("%s %w", g.Name, ErrTaken)
@@ -78,24 +79,29 @@ func (t *Tx) RemoveGuard(ctx context.Context, id int64) error {
 	return err
 }
 
-// GuardState is what must be kept of a guard's alarm.State, and the standing alarm.
+// PauseGuard notes that a guard is out of service, or shelved, or no longer (nil).
+func (t *Tx) PauseGuard(ctx context.Context, id int64, outOfUse, shelved *alarm.Pause) error {
+	var until *measure.Instant
+	if shelved != nil {
+		until = shelved.Until
+	}
+	_, err := t.ExecContext(ctx, `update guard set out_of_service = $2, shelved = $3, shelved_until = $4 where id = $1`, id, outOfUse, shelved, until)
+	return err
+}
+
+// GuardState is what must be kept of a guard's alarm.State, and the standing alarms.
 type GuardState struct {
-	Guard        int64            `db:"guard_id"`
-	Phase        alarm.Phase      `db:"phase"`
-	Acknowledged bool             `db:"acknowledged"`
-	Since        measure.Instant  `db:"since"`
-	RaisedAt     measure.Instant  `db:"raised_at"`
-	Extreme      float64          `db:"extreme"`
-	BegunAt      measure.Instant  `db:"begun_at"`
-	DueAt        *measure.Instant `db:"due_at"`
-	AlarmID      *int64           `db:"alarm_id"`
-	SilentSince  measure.Instant  `db:"silent_since"`
+	Guard      int64            `db:"guard_id"`
+	Kept       alarm.Kept       `db:"kept"`
+	BegunAt    measure.Instant  `db:"begun_at"`
+	DueAt      *measure.Instant `db:"due_at"`
+	AlarmID    *int64           `db:"alarm_id"`     // of the high side
+	LowAlarmID *int64           `db:"low_alarm_id"` // of the low side
 }
 
 // GuardStates gives the states that commits after since have changed.
 func (t *Tx) GuardStates(ctx context.Context, since int64) (states []GuardState, err error) {
-	err = t.SelectContext(ctx, &states, `
-		select guard_id, phase, acknowledged, since, raised_at, extreme, begun_at, due_at, alarm_id, silent_since from guard_state where changed_in > $1`, since)
+	err = t.SelectContext(ctx, &states, `select guard_id, kept, begun_at, due_at, alarm_id, low_alarm_id from guard_state where changed_in > $1`, since)
 	return states, err
 }
 
@@ -105,20 +111,24 @@ func (t *Tx) SaveGuardStates(ctx context.Context, states []GuardState, commitNo 
 		return nil
 	}
 	n := len(states)
-	ids, phases, acked, since, raised := make([]int64, n), make([]int16, n), make([]bool, n), make([]int64, n), make([]int64, n)
-	extreme, begun, due, alarms, silent := make([]float64, n), make([]int64, n), make([]*int64, n), make([]*int64, n), make([]int64, n)
+	ids, kept, high, low, begun := make([]int64, n), make([][]byte, n), make([]float64, n), make([]float64, n), make([]int64, n)
+	due, alarms, lows := make([]*int64, n), make([]*int64, n), make([]*int64, n)
 	for i, s := range states {
-		ids[i], phases[i], acked[i], since[i], raised[i] = s.Guard, int16(s.Phase), s.Acknowledged, int64(s.Since), int64(s.RaisedAt)
-		extreme[i], begun[i], due[i], alarms[i], silent[i] = s.Extreme, int64(s.BegunAt), (*int64)(s.DueAt), s.AlarmID, int64(s.SilentSince)
+		bytes, err := s.Kept.Value()
+		if err != nil {
+			return err
+		}
+		ids[i], kept[i], high[i], low[i] = s.Guard, bytes.([]byte), s.Kept.Sides[alarm.High].Extreme, s.Kept.Sides[alarm.Low].Extreme
+		begun[i], due[i], alarms[i], lows[i] = int64(s.BegunAt), (*int64)(s.DueAt), s.AlarmID, s.LowAlarmID
 	}
 	_, err := t.ExecContext(ctx, `
-		insert into guard_state as gs (guard_id, changed_in, phase, acknowledged, since, raised_at, extreme, begun_at, due_at, alarm_id, silent_since)
-		select n.id, $1, n.phase, n.acked, n.since, n.raised, n.extreme, n.begun, n.due, n.alarm, n.silent
-		from unnest($2::bigint[], $3::smallint[], $4::boolean[], $5::bigint[], $6::bigint[], $7::float8[], $8::bigint[], $9::bigint[], $10::bigint[], $11::bigint[])
-		     as n(id, phase, acked, since, raised, extreme, begun, due, alarm, silent)
-		on conflict (guard_id) do update set changed_in = $1, phase = excluded.phase, acknowledged = excluded.acknowledged, since = excluded.since,
-		     raised_at = excluded.raised_at, extreme = excluded.extreme, begun_at = excluded.begun_at, due_at = excluded.due_at, alarm_id = excluded.alarm_id, silent_since = excluded.silent_since`,
-		commitNo, ids, phases, acked, since, raised, extreme, begun, due, alarms, silent)
+		insert into guard_state as gs (guard_id, changed_in, kept, extreme, low_extreme, begun_at, due_at, alarm_id, low_alarm_id)
+		select n.id, $1, n.kept, n.high, n.low, n.begun, n.due, n.alarm, n.low_alarm
+		from unnest($2::bigint[], $3::bytea[], $4::float8[], $5::float8[], $6::bigint[], $7::bigint[], $8::bigint[], $9::bigint[])
+		     as n(id, kept, high, low, begun, due, alarm, low_alarm)
+		on conflict (guard_id) do update set changed_in = $1, kept = excluded.kept, extreme = excluded.extreme, low_extreme = excluded.low_extreme,
+		     begun_at = excluded.begun_at, due_at = excluded.due_at, alarm_id = excluded.alarm_id, low_alarm_id = excluded.low_alarm_id`,
+		commitNo, ids, kept, high, low, begun, due, alarms, lows)
 	return err
 }
 
@@ -127,12 +137,18 @@ func (t *Tx) SaveGuardStates(ctx context.Context, states []GuardState, commitNo 
 func (s *Store) AnyDue(ctx context.Context, at measure.Instant) (due bool, err error) {
 	err = s.db.GetContext(ctx, &due, `
 		select exists (select from guard_state where due_at <= $1) or exists (select from device_state where due_at <= $1)
-		    or exists (select from notice where state = 'held' and due_at <= $1)`, at)
+		    or exists (select from guard where shelved_until <= $1) or exists (select from notice where state = 'held' and due_at <= $1)`, at)
 	return due, err
 }
 
 // DueGuards gives the guards whose delays have ended by at, earliest first, limit at most.
 func (t *Tx) DueGuards(ctx context.Context, at measure.Instant, limit int) (ids []int64, err error) {
 	err = t.SelectContext(ctx, &ids, `select guard_id from guard_state where due_at <= $1 order by due_at, guard_id limit $2`, at, limit)
+	return ids, err
+}
+
+// ShelvesDue gives the guards whose shelving has ended by at.
+func (t *Tx) ShelvesDue(ctx context.Context, at measure.Instant) (ids []int64, err error) {
+	err = t.SelectContext(ctx, &ids, `select id from guard where shelved_until <= $1 order by shelved_until, id`, at)
 	return ids, err
 }

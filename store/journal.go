@@ -2,7 +2,9 @@ package store
 
 import (
 	"context"
+	"strings"
 
+	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
 
@@ -14,12 +16,62 @@ func (t *Tx) AddEntry(ctx context.Context, e site.Entry, commitNo int64) error {
 	return err
 }
 
-// Journal gives entries, newest first: those of one alarm when alarmID is not 0, those with a lower
-// ID than before when that is not 0.
-func (s *Store) Journal(ctx context.Context, alarmID, before int64, limit int) ([]site.Entry, error) {
+// JournalQuery says which entries are wanted: each field that is set narrows.
+type JournalQuery struct {
+	Alarm    int64
+	Device   string // its own entries and those of its signals
+	Kind     string // as it stands, or its beginning: "alarm"
+	Severity string // of the alarm behind the entry
+	Words    string // each must begin a word of the entry
+	Since    measure.Instant
+	Before   int64 // with a lower ID, for the next page
+	Limit    int
+}
+
+// Journal gives entries, newest first. Entries of an alarm tell how long it stood.
+func (s *Store) Journal(ctx context.Context, q JournalQuery) ([]site.Entry, error) {
 	entries := []site.Entry{}
-	err := s.db.SelectContext(ctx, &entries, `
-		select id, at, learned_at, kind, subject, who, value, text, alarm_id from journal
-		where ($1 = 0 or alarm_id = $1) and ($2 = 0 or id < $2) order by id desc limit $3`, alarmID, before, limit)
-	return entries, err
+	where, args := []string{"true"}, map[string]any{"limit": q.Limit}
+	narrow := func(set bool, name string, value any, condition string) {
+		if set {
+			where, args[name] = append(where, condition), value
+		}
+	}
+	narrow(q.Alarm != 0, "alarm", q.Alarm, `j.alarm_id = :alarm`)
+	narrow(q.Device != "", "device", q.Device, `(j.subject = :device or j.subject like :signals)`)
+	args["signals"] = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(q.Device) + "/%"
+	narrow(q.Kind != "", "kind", q.Kind, `(j.kind = :kind or starts_with(j.kind, :kind || ' '))`)
+	narrow(q.Severity != "", "severity", q.Severity, `a.worst = :severity`)
+	narrow(q.Words != "", "words", prefixes(q.Words), `to_tsvector('simple', j.text) @@ to_tsquery('simple', :words)`)
+	narrow(q.Since != 0, "since", q.Since, `j.at >= :since`)
+	narrow(q.Before != 0, "before", q.Before, `j.id < :before`)
+	query := `
+		select j.id, j.at, j.learned_at, j.kind, j.subject, j.who, j.value, j.text, j.alarm_id, coalesce(a.worst, '') as severity,
+		       case when j.kind in ('alarm raised', 'alarm over', 'alarm learned late') then a.cleared_at - a.raised_at end as lasted
+		from journal j left join alarm a on a.id = j.alarm_id where ` + strings.Join(where, " and ") + ` order by j.id desc limit :limit`
+	rows, err := s.db.NamedQueryContext(ctx, query, args)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var e site.Entry
+		if err := rows.StructScan(&e); err != nil {
+			return nil, err
+		}
+		entries = append(entries, e)
+	}
+	return entries, rows.Err()
+}
+
+// prefixes makes a text search of words that people type: each must begin a word.
+func prefixes(words string) string {
+	var parts []string
+	for _, word := range strings.FieldsFunc(words, func(r rune) bool { return strings.ContainsRune(" \t\n,;.:()!?&|<>*'\"\\", r) }) {
+		parts = append(parts, "'"+word+"':*")
+	}
+	if len(parts) == 0 {
+		return "'':*"
+	}
+	return strings.Join(parts, " & ")
 }

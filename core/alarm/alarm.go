@@ -8,7 +8,10 @@ type Alarm struct {
 	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk,sensor,verification" doc:"what raised it: a guard, the silence of a device, its clock, a disk that is nearly full, a sensor whose readings cannot be believed, or a verification that is due"`
 	Guard          string           `json:"guard" db:"guard" doc:"name of the guard; empty for silence and clock"`
 	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL, or DEVICE for silence and clock; empty for the disk"`
-	Severity       Severity         `json:"severity" db:"severity" enum:"advisory,warning,critical"`
+	Side           Side             `json:"-" db:"side"`
+	Level          string           `json:"level" db:"level" doc:"the rung that stands: high, high-high, low, low-low; empty where the guard's test has no direction"`
+	Severity       Severity         `json:"severity" db:"severity" enum:"advisory,warning,critical" doc:"of the rung that stands"`
+	Worst          Severity         `json:"worst" db:"worst" enum:"advisory,warning,critical" doc:"the highest severity that it had"`
 	State          string           `json:"state" db:"state" enum:"raised,over"`
 	RaisedAt       measure.Instant  `json:"raised_at" db:"raised_at" format:"date-time" doc:"event time"`
 	ClearedAt      *measure.Instant `json:"cleared_at" db:"cleared_at" format:"date-time"`
@@ -23,6 +26,15 @@ type Alarm struct {
 	Advice         string           `json:"advice" db:"advice"`
 	Sentence       string           `json:"sentence" db:"sentence" doc:"what is wrong, in words"`
 	Cause          string           `json:"cause" db:"cause" doc:"why it is over, when it was not the value"`
+	Latched        bool             `json:"latched" db:"latched" doc:"what raised it is gone, and it waits for a person to reset it"`
+	Shelved        bool             `json:"shelved" db:"shelved" doc:"its guard was shelved, so that nobody was told"`
+	LearnedLate    bool             `json:"learned_late" db:"learned_late" doc:"the readings behind it came when it was over already; people got one summary"`
+	HandedTo       string           `json:"handed_to" db:"handed_to" doc:"who was asked to take it on"`
+	HandedBy       string           `json:"handed_by" db:"handed_by"`
+	Comment        string           `json:"comment" db:"comment" doc:"what people say was the cause"`
+	Mark           string           `json:"mark" db:"mark" enum:",real,false,useful" doc:"what people say that it was worth"`
+	MarkedBy       string           `json:"marked_by" db:"marked_by"`
+	ToldWith       *int64           `json:"told_with" db:"told_with" doc:"the alarm whose notice told of this one too: one cause, one notice"`
 	CorrectedAt    *measure.Instant `json:"corrected_at" db:"corrected_at" format:"date-time" doc:"when readings behind it were corrected; the alarm stays as it was"`
 }
 
@@ -34,6 +46,13 @@ const (
 	ByClock   = "clock"   // a device sends nothing but late readings
 	BySensor  = "sensor"  // nothing but readings that cannot be believed came for a set time
 	ByDueDate = "verification"
+)
+
+// The marks that people give to alarms.
+const (
+	MarkReal   = "real"   // something was wrong
+	MarkFalse  = "false"  // nothing was
+	MarkUseful = "useful" // nothing was wrong yet, and it was good to know
 )
 
 // The states of an alarm.

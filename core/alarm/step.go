@@ -1,68 +1,16 @@
 package alarm
 
 import (
-	"time"
-
 	"jauntylark/core/measure"
 )
-
-// Phase is where a guard stands.
-type Phase uint8
-
-// The phases.
-const (
-	Calm     Phase = iota // nothing is wrong
-	Rising                // the test is met, the on-delay runs
-	Standing              // the alarm is raised
-	Easing                // raised, the clear test is met, the off-delay runs
-)
-
-// String is the phase in a word.
-func (p Phase) String() string { return [...]string{"calm", "rising", "standing", "easing"}[p] }
-
-// State is all that a guard remembers between events. The zero State is that of a guard that has
-// seen nothing. Held and HeldAt follow from the signal's newest usable reading; Phase, Since,
-// RaisedAt, Extreme and Acknowledged are the guard's own and are what must be kept.
-type State struct {
-	Phase        Phase
-	Acknowledged bool
-	Since        measure.Instant // when the phase Rising or Easing began; Standing: when it was entered
-	RaisedAt     measure.Instant // when the standing alarm was raised
-	Extreme      float64         // how far the value went since Rising began
-	HeldAt       measure.Instant // 0: no value yet
-	Held         float64         // the value that holds until the next reading
-	Stepped      measure.Instant // readings at or before this are not stepped
-	SilentSince  measure.Instant // the signal is silent since then, and delays stand still; 0: it is not
-}
-
-// Raised tells whether an alarm is raised.
-func (s State) Raised() bool { return s.Phase >= Standing }
-
-// Kept tells whether two states agree in all that must be kept.
-func (s State) Kept(o State) bool {
-	return s.Phase == o.Phase && s.Since == o.Since && s.RaisedAt == o.RaisedAt && s.Extreme == o.Extreme && s.Acknowledged == o.Acknowledged && s.SilentSince == o.SilentSince
-}
-
-// Due is the instant at which the running delay ends; 0 when none runs, or the signal is silent.
-func (s State) Due(g *Guard) measure.Instant {
-	delay := g.OnDelay
-	switch {
-	case s.Phase != Rising && s.Phase != Easing:
-		return 0
-	case s.Phase == Easing:
-		delay = g.OffDelay
-	}
-	if s.SilentSince != 0 && delay > 0 {
-		return 0
-	}
-	return s.Since.Add(time.Duration(delay))
-}
 
 // Event is one thing that happens to a guard.
 type Event struct {
 	Kind  EventKind
 	At    measure.Instant
-	Value float64 // of a NewReading
+	Value float64 // of a NewReading, or an Amended one
+	Side  Side    // of Acknowledge and Reset
+	Off   Off     // of Begin and Arming: all reasons why it does not look but armed hours
 }
 
 // EventKind is the sort of an Event.
@@ -70,22 +18,27 @@ type EventKind uint8
 
 // The events.
 const (
-	NewReading  EventKind = iota + 1 // a usable reading
+	NewReading  EventKind = iota + 1 // a reading that the guard looks at
 	DueInstant                       // event time has reached At without a newer reading
 	Begin                            // the guard was saved or changed at At; the guard given to Step is the new one
 	End                              // the guard was removed at At
-	Acknowledge                      // a person acknowledged at At
+	Acknowledge                      // a person acknowledged the alarm of Side at At
 	Silence                          // the signal counts as silent from At on
 	Amended                          // the newest reading, which is of At, has another value
+	Arming                           // the reasons why the guard does not look are Off from At on
+	Reset                            // a person reset the latched alarm of Side at At
+	HoursChange                      // the armed hours began or ended; Step finds that out by itself
 )
 
 // Transition is one thing that a guard did.
 type Transition struct {
 	Kind    TransitionKind
+	Side    Side
+	Level   uint8           // the level of the side after it; of Cleared and Latched the one before
+	Cause   EventKind       // the kind of event behind it; DueInstant also for a delay that a reading settled
 	At      measure.Instant // in event time
 	Value   float64         // the value that held then
 	Extreme float64         // how far the value had gone by then
-	Cause   EventKind       // the kind of event behind it; DueInstant also for a delay that a reading settled
 }
 
 // TransitionKind is the sort of a Transition.
@@ -93,14 +46,22 @@ type TransitionKind uint8
 
 // The transitions.
 const (
-	Raised TransitionKind = iota + 1
-	Cleared
-	Acknowledged
+	Raised       TransitionKind = iota + 1
+	Cleared                     // the alarm is over
+	Acknowledged                // somebody has it
+	Worsened                    // another rung, further out, stands too
+	Eased                       // the outermost rung does not stand any more, the inner one does
+	Latched                     // no rung stands any more; the alarm waits to be reset
+	Recurred                    // a latched alarm that waited stands again
 )
 
-// Step moves state by one event and appends what the guard did to into, which it returns. One event
-// causes two transitions at most. Step does not allocate when into has room, and takes constant
-// time.
+// About gives the rung that a transition is about: the one at the level that it names; nil when the guard has none there any more.
+func (g *Guard) About(t Transition) *Rung { return g.inSlot(slotOf(t.Side, t.Level)) }
+
+func slotOf(side Side, level uint8) int { return int(side)*2 + int(max(level, 1)) - 1 }
+
+// Step moves state by one event and appends what the guard did to into, which it returns. Step does not allocate when
+// into has room, and takes constant time but for armed hours, whose every change it passes.
 //
 // Readings must come in order of time; one at or before an instant that was already stepped changes
 // nothing. A delay that ends before a reading is settled before it, one that ends at the very
@@ -111,121 +72,288 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 		if e.At <= s.Stepped {
 			return s, into
 		}
-		s = wake(s, e.At)
-		s, into = settle(g, s, e.At-1, into)
-		s.Stepped, s.HeldAt, s.Held = e.At, e.At, e.Value
-		s = look(g, s)
-		return settle(g, s, e.At, into)
-	case DueInstant:
-		if due := s.Due(g); due != 0 && due <= e.At {
-			s.Stepped = max(s.Stepped, due)
-			return settle(g, s, e.At, into)
+		if g.calendar != nil && s.HeldAt == 0 {
+			s.readHours(g, e.At)
 		}
+		into = s.settle(g, e.At-1, into)
+		s.wake(g, e.At)
+		s.Stepped, s.HeldAt, s.Held = e.At, e.At, e.Value
+		s.look(g)
+		into = s.settle(g, e.At, into)
+	case DueInstant:
+		into = s.settle(g, e.At, into)
 	case Silence:
 		if s.SilentSince == 0 {
-			s, into = settle(g, s, e.At-1, into)
+			into = s.settle(g, e.At-1, into)
 			s.SilentSince = max(e.At, s.Stepped)
+			if g.When.Kind == Silent && s.HeldAt != 0 {
+				s.Stepped = s.SilentSince
+				s.look(g)
+				into = s.settle(g, s.Stepped, into)
+			}
 		}
 	case Amended:
 		if e.At == s.HeldAt && e.At == s.Stepped {
 			s.Held = e.Value
-			return settle(g, look(g, s), e.At, into)
+			s.look(g)
+			into = s.settle(g, e.At, into)
 		}
 	case Begin:
-		return begin(g, s, e.At, into)
+		s.Off = s.Off&OutOfHours | e.Off
+		into = s.begin(g, e.At, into)
+	case Arming:
+		into = s.settle(g, max(e.At, s.Stepped)-1, into)
+		into = s.arm(g, s.Off&OutOfHours|e.Off, max(e.At, s.Stepped), Arming, into)
 	case End:
-		if s.Raised() {
-			into = append(into, Transition{Cleared, e.At, s.Held, s.Extreme, End})
+		s.calm()
+		for side := range s.Sides {
+			s.Sides[side].Latched = s.Sides[side].Raised() && s.Sides[side].Level == 0
+			if s.Sides[side].Raised() {
+				into = s.over(Side(side), e.At, End, into)
+			}
 		}
-		return State{HeldAt: s.HeldAt, Held: s.Held, Stepped: max(s.Stepped, e.At)}, into
+		s = State{HeldAt: s.HeldAt, Held: s.Held, Stepped: max(s.Stepped, e.At)}
 	case Acknowledge:
-		if s.Raised() && !s.Acknowledged {
-			s.Acknowledged = true
-			into = append(into, Transition{Acknowledged, e.At, s.Held, s.Extreme, Acknowledge})
+		if side := &s.Sides[e.Side]; side.Raised() && !side.Acknowledged {
+			side.Acknowledged = true
+			into = append(into, Transition{Acknowledged, e.Side, side.Level, Acknowledge, e.At, s.Held, side.Extreme})
+		}
+	case Reset:
+		if s.Sides[e.Side].Latched {
+			into = s.over(e.Side, e.At, Reset, into)
+			if !s.idle(e.Side) {
+				s.Sides[e.Side].Extreme = s.Held
+			}
 		}
 	}
 	return s, into
 }
 
-// wake ends a silence with the reading at at: the running delay goes on where it stood still.
-func wake(s State, at measure.Instant) State {
-	if s.SilentSince != 0 && at > s.SilentSince && (s.Phase == Rising || s.Phase == Easing) {
-		s.Since += at - s.SilentSince
+// wake ends a silence with the reading at at: the running delays go on where they stood still.
+func (s *State) wake(g *Guard, at measure.Instant) {
+	if s.SilentSince == 0 {
+		return
+	}
+	if at > s.SilentSince && g.When.Kind != Silent {
+		for i := range s.Rungs {
+			if r := &s.Rungs[i]; r.Phase == Rising || r.Phase == Easing {
+				r.Since += at - s.SilentSince
+			}
+		}
 	}
 	s.SilentSince = 0
-	return s
 }
 
-// look moves the phase by the held value alone.
-func look(g *Guard, s State) State {
-	switch s.Phase {
-	case Calm:
-		if g.When.Met(s.Held) {
-			s.Phase, s.Since, s.Extreme = Rising, s.Stepped, s.Held
-		}
-	case Rising:
-		if !g.When.Met(s.Held) {
-			s.Phase, s.Since, s.Extreme = Calm, 0, 0
-		}
-	case Standing:
-		if g.When.Clear(s.Held, g.Deadband) {
-			s.Phase, s.Since = Easing, s.Stepped
-		}
-	case Easing:
-		if !g.When.Clear(s.Held, g.Deadband) {
-			s.Phase, s.Since = Standing, s.Stepped
-		}
+// met tells whether the held value, or the silence, meets a rung's test; clear whether it meets the clear test.
+func (s *State) met(r *Rung) bool {
+	if r.When.Kind == Silent {
+		return s.SilentSince != 0
 	}
-	if s.Phase != Calm && g.When.Further(s.Held, s.Extreme) {
-		s.Extreme = s.Held
-	}
-	return s
+	return r.When.Met(s.Held)
 }
 
-// settle ends the running delay if it is due by until.
-func settle(g *Guard, s State, until measure.Instant, into []Transition) (State, []Transition) {
-	due := s.Due(g)
-	if due == 0 || due > until {
-		return s, into
+func (s *State) clear(r *Rung) bool {
+	if r.When.Kind == Silent {
+		return s.SilentSince == 0
 	}
-	if s.Phase == Rising {
-		s.Phase, s.Since, s.RaisedAt = Standing, due, due
-		return s, append(into, Transition{Raised, due, s.Held, s.Extreme, DueInstant})
+	return r.When.Clear(s.Held, r.Deadband)
+}
+
+// look moves the phases by the held value alone.
+func (s *State) look(g *Guard) {
+	if s.Off != 0 {
+		return
 	}
-	into = append(into, Transition{Cleared, due, s.Held, s.Extreme, DueInstant})
-	return State{HeldAt: s.HeldAt, Held: s.Held, Stepped: s.Stepped, SilentSince: s.SilentSince}, into
+	for i := range g.Count() {
+		r, slot := g.At(i), g.slot(i)
+		st, side := &s.Rungs[slot], &s.Sides[slot/2]
+		before := st.Phase
+		switch {
+		case before == Calm && s.met(r):
+			if !side.Raised() && s.Rungs[slot&^1].Phase == Calm && s.Rungs[slot|1].Phase == Calm {
+				side.Extreme = s.Held
+			}
+			st.Phase = Rising
+			if s.Rungs[slot|1].Phase >= Standing { // what stands further out stands here too
+				st.Phase = Standing
+			}
+		case before == Rising && !s.met(r):
+			st.Phase = Calm
+		case before == Standing && s.clear(r):
+			st.Phase = Easing
+		case before == Easing && !s.clear(r):
+			st.Phase = Standing
+		}
+		if st.Phase != before {
+			st.Since = s.Stepped
+		}
+		if st.Phase != Calm && r.When.Further(s.Held, side.Extreme) {
+			side.Extreme = s.Held
+		}
+	}
+	for side := range s.Sides {
+		if s.idle(Side(side)) {
+			s.Sides[side].Extreme = 0
+		}
+	}
+}
+
+// idle tells whether nothing is going on on a side.
+func (s *State) idle(side Side) bool {
+	return !s.Sides[side].Raised() && s.Rungs[side*2].Phase == Calm && s.Rungs[side*2+1].Phase == Calm
+}
+
+// settle ends the delays that are due by until, and passes the changes of armed hours, in order of time.
+func (s *State) settle(g *Guard, until measure.Instant, into []Transition) []Transition {
+	for {
+		due := s.dueRung(g)
+		if s.Edge != 0 && s.Edge <= until && (due == 0 || s.Edge <= due) {
+			into = s.cross(g, into)
+			continue
+		}
+		if due == 0 || due > until {
+			return into
+		}
+		for i := range g.Count() {
+			slot := g.slot(i)
+			st := &s.Rungs[slot]
+			switch {
+			case st.due(g.At(i), s.SilentSince) != due:
+			case st.Phase == Easing:
+				*st = RungState{}
+			default:
+				*st = RungState{Standing, due}
+				if inner := &s.Rungs[slot&^1]; inner.Phase < Standing { // what stands further out stands here too
+					*inner = RungState{Standing, due}
+				}
+			}
+		}
+		s.Stepped = max(s.Stepped, due)
+		into = s.judge(g, due, DueInstant, into)
+	}
+}
+
+// judge compares the level of each side with what it was, and says what became of its alarm.
+func (s *State) judge(g *Guard, at measure.Instant, cause EventKind, into []Transition) []Transition {
+	for i := range s.Sides {
+		side, before := &s.Sides[i], s.Sides[i].Level
+		side.Level = 0
+		for ordinal := range uint8(2) {
+			if s.Rungs[i*2+int(ordinal)].Phase >= Standing {
+				side.Level = ordinal + 1
+			}
+		}
+		tr := Transition{Side: Side(i), Level: side.Level, Cause: cause, At: at, Value: s.Held, Extreme: side.Extreme}
+		switch {
+		case side.Level == before:
+			continue
+		case before == 0 && side.Latched:
+			tr.Kind = Recurred
+			side.Latched, side.Acknowledged = false, false
+		case before == 0:
+			tr.Kind = Raised
+			side.RaisedAt, side.Acknowledged = at, false
+		case side.Level == 0 && g.Latch:
+			tr.Kind, tr.Level = Latched, before
+			side.Latched = true
+		case side.Level == 0:
+			side.Level = before
+			into = s.over(Side(i), at, cause, into)
+			continue
+		case side.Level > before:
+			tr.Kind = Worsened
+			if worse, was := g.inSlot(slotOf(tr.Side, side.Level)), g.inSlot(slotOf(tr.Side, before)); was == nil || worse.Severity.Above(was.Severity) {
+				side.Acknowledged = false
+			}
+		default:
+			tr.Kind = Eased
+		}
+		into = append(into, tr)
+	}
+	return into
+}
+
+// over ends the alarm of a side.
+func (s *State) over(side Side, at measure.Instant, cause EventKind, into []Transition) []Transition {
+	a := s.Sides[side]
+	into = append(into, Transition{Cleared, side, a.Level, cause, at, s.Held, a.Extreme})
+	s.Sides[side] = SideState{}
+	return into
+}
+
+// calm lets no rung stand or wait.
+func (s *State) calm() { s.Rungs = [MaxRungs]RungState{} }
+
+// readHours finds out whether at lies in the armed hours, and when they change next.
+func (s *State) readHours(g *Guard, at measure.Instant) {
+	s.Off &^= OutOfHours
+	s.Edge = 0
+	if g.calendar != nil {
+		if !g.calendar.At(at) {
+			s.Off |= OutOfHours
+		}
+		s.Edge = g.calendar.Next(at)
+	}
+}
+
+// cross passes the next change of the armed hours.
+func (s *State) cross(g *Guard, into []Transition) []Transition {
+	at := s.Edge
+	before := s.Off
+	s.readHours(g, at)
+	after := s.Off
+	s.Off = before
+	return s.arm(g, after, at, HoursChange, into)
+}
+
+// arm makes the guard look, or not look, from at on. One that does not look any more lets go of what stands; one that looks
+// again looks at the held value at once (docs/semantics.md 16).
+func (s *State) arm(g *Guard, off Off, at measure.Instant, cause EventKind, into []Transition) []Transition {
+	before := s.Off
+	s.Off = off
+	if s.HeldAt == 0 || (before == 0) == (off == 0) {
+		return into
+	}
+	s.Stepped = max(s.Stepped, at)
+	if off != 0 {
+		s.calm()
+		return s.judge(g, at, cause, into)
+	}
+	s.lookAnew(g)
+	return s.settle(g, s.Stepped, into)
+}
+
+// lookAnew steps the held value at the instant that was stepped last.
+func (s *State) lookAnew(g *Guard) {
+	if s.SilentSince != 0 {
+		s.SilentSince = s.Stepped
+	}
+	s.look(g)
 }
 
 // begin steps the held value under a new or changed guard (docs/semantics.md 16). Delays start
 // afresh; a standing alarm stays unless the new clear test is met.
-func begin(g *Guard, s State, at measure.Instant, into []Transition) (State, []Transition) {
+func (s *State) begin(g *Guard, at measure.Instant, into []Transition) []Transition {
 	s.Stepped = max(s.Stepped, at, s.HeldAt)
+	s.readHours(g, s.Stepped)
 	if s.HeldAt == 0 {
-		return s, into
+		return into
 	}
-	switch s.Phase {
-	case Rising:
-		s.Phase, s.Since, s.Extreme = Calm, 0, 0
-	case Easing:
-		s.Phase, s.Since = Standing, s.Stepped
-	}
-	if s.SilentSince != 0 {
-		s.SilentSince = s.Stepped
-	}
-	s = look(g, s)
-	return settle(g, s, s.Stepped, into)
-}
-
-// Replay steps the readings, which must be in order of time, through a fresh state, settles what is
-// due by until, and gives the transitions. It is Step in a loop.
-func Replay(g *Guard, readings []measure.Reading, until measure.Instant) []Transition {
-	var s State
-	var out []Transition
-	for _, r := range readings {
-		if r.Quality.Usable() {
-			s, out = Step(g, s, Event{Kind: NewReading, At: r.At, Value: r.Value}, out)
+	for slot := range s.Rungs {
+		s.Rungs[slot] = RungState{}
+		if level := s.Sides[slot/2].Level; s.Off == 0 && int(level) > slot%2 && g.inSlot(slot) != nil {
+			s.Rungs[slot] = RungState{Standing, s.Stepped}
 		}
 	}
-	_, out = Step(g, s, Event{Kind: DueInstant, At: until}, out)
-	return out
+	for side := range s.Sides {
+		if s.Sides[side].Latched && !g.Latch {
+			into = s.over(Side(side), s.Stepped, Begin, into)
+		}
+	}
+	if s.Off != 0 {
+		return s.judge(g, s.Stepped, Arming, into)
+	}
+	into = s.judge(g, s.Stepped, Begin, into)
+	s.lookAnew(g)
+	return s.settle(g, s.Stepped, into)
 }

@@ -30,8 +30,8 @@ func run(g *Guard, until float64, pairs ...float64) string {
 }
 
 func TestDelaysAndDeadband(t *testing.T) {
-	above := Guard{When: Test{Kind: Above, A: 30}, Deadband: 1, OnDelay: 10 * second, OffDelay: 10 * second}
-	prompt := Guard{When: Test{Kind: Above, A: 30}, Deadband: 1}
+	above := Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, Deadband: 1, OnDelay: 10 * second, OffDelay: 10 * second}}
+	prompt := Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, Deadband: 1}}
 	for _, c := range []struct {
 		name  string
 		guard Guard
@@ -122,7 +122,7 @@ func FuzzParseTest(f *testing.F) {
 
 func TestGuardCheckNamesTheField(t *testing.T) {
 	good := func() Guard {
-		return Guard{When: Test{Kind: Outside, A: 3, B: 9}, Deadband: 3, Severity: Warning, Tell: []string{"orla@hollowbrook.example"}}
+		return Guard{Rung: Rung{When: Test{Kind: Outside, A: 3, B: 9}, Deadband: 3, Severity: Warning}, Tell: []string{"orla@hollowbrook.example"}}
 	}
 	g := good()
 	if err := g.Check(); err != nil {
@@ -146,42 +146,42 @@ func TestGuardCheckNamesTheField(t *testing.T) {
 
 // A guard that begins, changes or ends looks at the held value at that instant (semantics 16).
 func TestBeginAndEnd(t *testing.T) {
-	g := &Guard{When: Test{Kind: Above, A: 30}, OnDelay: 10 * second}
+	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, OnDelay: 10 * second}}
 	held := State{HeldAt: at(5), Held: 31, Stepped: at(5)}
 	s, out := Step(g, held, Event{Kind: Begin, At: at(100)}, nil)
-	if s.Phase != Rising || s.Since != at(100) || len(out) != 0 {
+	if s.Rungs[0].Phase != Rising || s.Rungs[0].Since != at(100) || len(out) != 0 {
 		t.Fatalf("begin with a bad value: %+v %+v", s, out)
 	}
 	if again, _ := Step(g, s, Event{Kind: NewReading, At: at(99), Value: 20}, nil); again != s {
 		t.Error("a reading from before the guard began was stepped")
 	}
 	s, out = Step(g, s, Event{Kind: DueInstant, At: at(111)}, nil)
-	if s.Phase != Standing || len(out) != 1 || out[0].At != at(110) {
+	if s.Rungs[0].Phase != Standing || len(out) != 1 || out[0].At != at(110) {
 		t.Fatalf("raise after begin: %+v %+v", s, out)
 	}
-	lower := &Guard{When: Test{Kind: Above, A: 25}}
-	if s, out = Step(lower, s, Event{Kind: Begin, At: at(120)}, nil); s.Phase != Standing || len(out) != 0 {
+	lower := &Guard{Rung: Rung{When: Test{Kind: Above, A: 25}}}
+	if s, out = Step(lower, s, Event{Kind: Begin, At: at(120)}, nil); s.Rungs[0].Phase != Standing || len(out) != 0 {
 		t.Fatalf("a limit under which it would still stand: %+v %+v", s, out)
 	}
-	higher := &Guard{When: Test{Kind: Above, A: 40}}
-	if cleared, out := Step(higher, s, Event{Kind: Begin, At: at(130)}, nil); cleared.Phase != Calm || len(out) != 1 || out[0].Kind != Cleared {
+	higher := &Guard{Rung: Rung{When: Test{Kind: Above, A: 40}}}
+	if cleared, out := Step(higher, s, Event{Kind: Begin, At: at(130)}, nil); cleared.Rungs[0].Phase != Calm || len(out) != 1 || out[0].Kind != Cleared {
 		t.Fatalf("a limit under which it would not stand: %+v %+v", cleared, out)
 	}
 	s, out = Step(lower, s, Event{Kind: Acknowledge, At: at(131)}, nil)
-	if !s.Acknowledged || len(out) != 1 {
+	if !s.Sides[High].Acknowledged || len(out) != 1 {
 		t.Fatalf("acknowledge: %+v %+v", s, out)
 	}
 	if _, out = Step(lower, s, Event{Kind: Acknowledge, At: at(132)}, nil); len(out) != 0 {
 		t.Error("acknowledged twice")
 	}
-	want := []Transition{{Cleared, at(140), 31, 31, End}}
-	if s, out = Step(lower, s, Event{Kind: End, At: at(140)}, nil); s.Phase != Calm || !slices.Equal(out, want) {
+	want := []Transition{{Cleared, High, 1, End, at(140), 31, 31}}
+	if s, out = Step(lower, s, Event{Kind: End, At: at(140)}, nil); s.Rungs[0].Phase != Calm || !slices.Equal(out, want) {
 		t.Fatalf("end: %+v %+v", s, out)
 	}
 }
 
 func TestSweptInstantCountsAsStepped(t *testing.T) {
-	g := &Guard{When: Test{Kind: Above, A: 30}, OnDelay: 10 * second}
+	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, OnDelay: 10 * second}}
 	s, _ := Step(g, State{}, Event{Kind: NewReading, At: at(1), Value: 31}, nil)
 	s, out := Step(g, s, Event{Kind: DueInstant, At: at(12)}, nil)
 	if len(out) != 1 || s.Stepped != at(11) {
@@ -194,7 +194,7 @@ func TestSweptInstantCountsAsStepped(t *testing.T) {
 
 // The newest reading can get another value, for as long as nothing was stepped after it.
 func TestAnAmendedReading(t *testing.T) {
-	g := &Guard{When: Test{Kind: Above, A: 5}, OnDelay: measure.Duration(2 * time.Second)}
+	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 5}, OnDelay: measure.Duration(2 * time.Second)}}
 	s, _ := Step(g, State{}, Event{Kind: NewReading, At: 1000, Value: 3}, nil)
 	s, out := Step(g, s, Event{Kind: Amended, At: 1000, Value: 8}, nil)
 	if s.Held != 8 || s.Due(g) != 3000 || len(out) != 0 {

@@ -5,6 +5,7 @@ import (
 	"math"
 	"strconv"
 	"strings"
+	"time"
 
 	"jauntylark/core/measure"
 )
@@ -12,48 +13,87 @@ import (
 // Kind is the sort of question that a Test asks of a value.
 type Kind uint8
 
-// The kinds. Outside and Inside take two limits, A below B; IsOn and IsOff take none.
+// The kinds. Outside and Inside take two limits, A below B; IsOn, IsOff, Stuck and Faulty take none. IsWord and IsNotWord take a word, whose number
+// is A; Silent takes a length of time, A seconds.
 const (
-	Above   Kind = iota + 1 // value > A
-	AtLeast                 // value >= A
-	Below                   // value < A
-	AtMost                  // value <= A
-	Outside                 // value < A or value > B
-	Inside                  // A <= value <= B
-	IsOn                    // value is not 0
-	IsOff                   // value is 0
+	Above     Kind = iota + 1 // value > A
+	AtLeast                   // value >= A
+	Below                     // value < A
+	AtMost                    // value <= A
+	Outside                   // value < A or value > B
+	Inside                    // A <= value <= B
+	IsOn                      // value is not 0
+	IsOff                     // value is 0
+	IsWord                    // the text is Word
+	IsNotWord                 // the text is another
+	Silent                    // no reading for A seconds
+	Stuck                     // the reading is marked stuck
+	Faulty                    // the reading is marked stuck or implausible
 )
 
-var kindWords = [...]string{Above: "above", AtLeast: "at least", Below: "below", AtMost: "at most", Outside: "outside", Inside: "inside", IsOn: "is on", IsOff: "is off"}
+var kindWords = [...]string{Above: "above", AtLeast: "at least", Below: "below", AtMost: "at most", Outside: "outside", Inside: "inside", IsOn: "is on", IsOff: "is off",
+	IsWord: "is", IsNotWord: "is not", Silent: "silent for", Stuck: "stuck", Faulty: "faulty"}
 
 // forms is what an error says when a test cannot be read.
-const forms = "write 'above 30', 'at least 30', 'below 3', 'at most 3', 'outside 3..9', 'inside 3..9', 'is on' or 'is off'"
+const forms = "write 'above 30', 'at least 30', 'below 3', 'at most 3', 'outside 3..9', 'inside 3..9', 'is on', 'is off', 'is \"open\"', 'is not \"open\"', 'silent for 10m', 'stuck' or 'faulty'"
 
 // Test is the question that a guard asks of each value. Its text form is what people write:
 // "above 30", "outside 3..9", "is on".
 type Test struct {
 	Kind Kind
 	A, B float64
+	Word string // of IsWord and IsNotWord
 }
 
 // ParseTest reads the text form of a test.
 func ParseTest(text string) (Test, error) {
 	clean := strings.ToLower(strings.Join(strings.Fields(text), " "))
-	for k := Above; k <= IsOff; k++ {
+	for k := Above; k <= Faulty; k++ {
 		rest, found := strings.CutPrefix(clean, kindWords[k])
-		if !found {
+		switch {
+		case !found || k == IsWord || k == IsNotWord:
 			continue
+		case k == Silent:
+			return parseSilent(rest, text)
 		}
 		return parseLimits(k, rest, text)
 	}
+	if fields := strings.Fields(text); len(fields) > 1 && strings.EqualFold(fields[0], "is") {
+		return parseWord(strings.TrimSpace(strings.TrimSpace(text)[len("is"):]), text)
+	}
 	return Test{}, fmt.Errorf("%q is not a test; %s", text, forms)
+}
+
+func parseSilent(rest, text string) (Test, error) {
+	d, err := measure.ParseDuration(strings.TrimSpace(rest))
+	if err != nil || d < minSilent || d > maxDelay {
+		return Test{}, fmt.Errorf("%q needs a length of time between %v and %v; write 'silent for 10m'", text, minSilent, maxDelay)
+	}
+	return Test{Kind: Silent, A: time.Duration(d).Seconds()}, nil
+}
+
+// minSilent is the shortest silence that is looked for.
+const minSilent = measure.Duration(1e9)
+
+func parseWord(word, text string) (Test, error) {
+	kind := IsWord
+	if len(word) > 4 && strings.EqualFold(word[:4], "not ") {
+		kind, word = IsNotWord, strings.TrimSpace(word[4:])
+	}
+	if plain, err := strconv.Unquote(word); err == nil && word[0] == '"' {
+		word = plain
+	}
+	if word == "" || len(word) > 200 {
+		return Test{}, fmt.Errorf("%q needs a word of 1 to 200 letters; %s", text, forms)
+	}
+	return Test{Kind: kind, Word: word}, nil
 }
 
 func parseLimits(k Kind, rest, text string) (Test, error) {
 	t := Test{Kind: k}
 	var err error
 	switch {
-	case k.switched():
+	case k.switched() || k >= Stuck:
 		if rest != "" {
 			return Test{}, fmt.Errorf("%q has %q too much; %s", text, strings.TrimSpace(rest), forms)
 		}
@@ -91,6 +131,27 @@ func parseLimit(text string) (float64, error) {
 
 func (k Kind) switched() bool { return k == IsOn || k == IsOff }
 
+// Measured tells whether the test has limits in the signal's unit.
+func (t Test) Measured() bool { return t.Kind >= Above && t.Kind <= Inside }
+
+// Length is the length of time of a Silent test.
+func (t Test) Length() measure.Duration { return measure.Duration(t.A * 1e9) }
+
+// Suits tells whether signals of a kind (number, switch, text, data) can be asked the question.
+func (t Test) Suits(kind string) bool {
+	switch {
+	case t.Measured():
+		return kind == "number"
+	case t.Switched():
+		return kind == "switch"
+	case t.Kind == IsWord || t.Kind == IsNotWord:
+		return kind == "text"
+	case t.Kind == Silent:
+		return true
+	}
+	return kind == "number" || kind == "switch"
+}
+
 // Switched tells whether the test is for a signal that is on or off.
 func (t Test) Switched() bool { return t.Kind.switched() }
 
@@ -99,7 +160,7 @@ func (t Test) Limits() []float64 {
 	switch {
 	case t.Kind == Outside || t.Kind == Inside:
 		return []float64{t.A, t.B}
-	case t.Switched() || t.Kind == 0:
+	case !t.Measured():
 		return []float64{}
 	default:
 		return []float64{t.A}
@@ -121,10 +182,14 @@ func (t Test) Met(value float64) bool {
 		return value < t.A || value > t.B
 	case Inside:
 		return t.A <= value && value <= t.B
-	case IsOn:
+	case IsOn, Stuck, Faulty:
 		return value != 0
 	case IsOff:
 		return value == 0
+	case IsWord:
+		return value == t.A
+	case IsNotWord:
+		return value != t.A
 	}
 	return false
 }
@@ -146,37 +211,59 @@ func (t Test) Clear(value, deadband float64) bool {
 		return t.A+deadband <= value && value <= t.B-deadband
 	case Inside:
 		return value < t.A-deadband || value > t.B+deadband
-	case IsOn:
+	case IsOn, Stuck, Faulty:
 		return value == 0
 	case IsOff:
 		return value != 0
+	case IsWord:
+		return value != t.A
+	case IsNotWord:
+		return value == t.A
 	}
 	return false
 }
 
-// Saturated gives the value that counts for a reading beyond what the instrument can give, on its high or low
-// side, and whether the test takes that side for dangerous: it counts as beyond the limit, whatever the
-// instrument showed (docs/semantics.md 8).
-func (t Test) Saturated(value float64, high bool) (counted float64, looks bool) {
-	switch {
-	case high && t.Kind == Above:
-		return max(value, math.Nextafter(t.A, math.Inf(1))), true
-	case high && t.Kind == AtLeast:
-		return max(value, t.A), true
-	case high && t.Kind == Outside:
-		return max(value, math.Nextafter(t.B, math.Inf(1))), true
-	case !high && (t.Kind == Below || t.Kind == Outside):
-		return min(value, math.Nextafter(t.A, math.Inf(-1))), true
-	case !high && t.Kind == AtMost:
-		return min(value, t.A), true
-	}
-	return value, false
-}
-
 // In gives the test with its limits converted, as into another unit; convert must not turn the order round.
 func (t Test) In(convert func(float64) float64) Test {
-	t.A, t.B = convert(t.A), convert(t.B)
+	if t.Measured() {
+		t.A, t.B = convert(t.A), convert(t.B)
+	}
 	return t
+}
+
+// quiet gives the stretch of values that change nothing: those that do not meet the test, or, of a standing rung, those
+// that are not clear. When they are not one stretch it is empty.
+func (t Test) quiet(standing bool, deadband float64) (low, high float64) {
+	low, high = math.Inf(-1), math.Inf(1)
+	after := func(v float64) float64 { return math.Nextafter(v, math.Inf(1)) }
+	before := func(v float64) float64 { return math.Nextafter(v, math.Inf(-1)) }
+	switch {
+	case t.Kind == Above && standing:
+		low = after(t.A - deadband)
+	case t.Kind == Above:
+		high = t.A
+	case t.Kind == AtLeast && standing:
+		low = t.A - deadband
+	case t.Kind == AtLeast:
+		high = before(t.A)
+	case t.Kind == Below && standing:
+		high = before(t.A + deadband)
+	case t.Kind == Below:
+		low = t.A
+	case t.Kind == AtMost && standing:
+		high = t.A + deadband
+	case t.Kind == AtMost:
+		low = after(t.A)
+	case t.Kind == Outside && !standing:
+		low, high = t.A, t.B
+	case t.Kind == Inside && standing:
+		low, high = t.A-deadband, t.B+deadband
+	case t.Kind == IsOn && !standing, t.Kind == IsOff && standing:
+		low, high = 0, 0
+	default:
+		low, high = 1, 0
+	}
+	return low, high
 }
 
 // Further tells whether value lies further on the dangerous side than than.
@@ -201,8 +288,12 @@ func (t Test) String() string {
 	switch t.Kind {
 	case 0:
 		return ""
-	case IsOn, IsOff:
+	case IsOn, IsOff, Stuck, Faulty:
 		return kindWords[t.Kind]
+	case IsWord, IsNotWord:
+		return fmt.Sprintf("%s %q", kindWords[t.Kind], t.Word)
+	case Silent:
+		return kindWords[t.Kind] + " " + t.Length().String()
 	case Outside, Inside:
 		return fmt.Sprintf("%s %s..%s", kindWords[t.Kind], number(t.A), number(t.B))
 	}
@@ -218,6 +309,12 @@ func (t Test) Words(unit measure.Unit) string {
 		return "on"
 	case IsOff:
 		return "off"
+	case IsWord:
+		return strconv.Quote(t.Word)
+	case IsNotWord:
+		return "not " + strconv.Quote(t.Word)
+	case Silent, Stuck, Faulty:
+		return t.String()
 	case Outside, Inside:
 		return fmt.Sprintf("%s %s to %s", kindWords[t.Kind], measure.Figure(t.A, ""), measure.Figure(t.B, unit))
 	}

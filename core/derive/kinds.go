@@ -58,6 +58,8 @@ var kinds = []kind{
 	{name: "cycles", about: "how often it was switched on in a window", roles: oneOnOff, needs: []string{"window"}, build: cycles},
 	{name: "on-time", about: "minutes that it was on in a window", roles: oneOnOff, needs: []string{"window"}, decimals: 4, build: onTime},
 	{name: "times-usual", about: "the last 24 hours against the median of those of the two weeks before", roles: oneOnOff, needs: []string{"count"}, decimals: 3, build: timesUsual},
+	{name: "unlike-usual", about: "by how many usual spreads it differs from the median of this hour in the four weeks before", roles: one, decimals: 2, build: unlikeUsual},
+	{name: "readings-over", about: "how many of the last readings met a test", roles: one, needs: []string{"when", "last"}, build: readingsOver},
 	{name: "formula", about: "a formula in CEL", many: true, least: 1, needs: []string{"formula"}, may: []string{"unit"}, decimals: 6, build: formula},
 }
 

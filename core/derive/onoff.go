@@ -14,10 +14,10 @@ func onOff(r *Recipe, in []Source, m *Machine) error {
 	if err != nil {
 		return fault("when", "%v", err)
 	}
-	if test.Switched() != (in[0].Kind == site.KindSwitch) {
+	if test.Kind > alarm.IsOff || !test.Suits(in[0].Kind) {
 		return fault("when", "'%s' does not suit %s, which holds %ss", test, in[0].Path, in[0].Kind)
 	}
-	g := alarm.Guard{When: test, Deadband: r.Deadband, Severity: alarm.Advisory}
+	g := alarm.Guard{Rung: alarm.Rung{When: test, Deadband: r.Deadband, Severity: alarm.Advisory}}
 	if err := g.Check(); err != nil {
 		return err
 	}

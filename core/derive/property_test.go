@@ -67,6 +67,8 @@ func recipes() map[string]struct {
 		"cycles":           {Recipe{Window: 2 * minute, Of: one}, []int{2}},
 		"on-time":          {Recipe{Window: 2 * minute, Of: one}, []int{2}},
 		"times-usual":      {Recipe{Count: "on-time", Of: one}, []int{2}},
+		"unlike-usual":     {Recipe{Of: one}, []int{0}},
+		"readings-over":    {Recipe{When: "above 30", Last: 7, Of: one}, []int{0}},
 		"difference":       {Recipe{Of: []Input{{"a", "x"}, {"b", "y"}}}, []int{0, 1}},
 		"highest":          {Recipe{Of: []Input{{"a", "x"}, {"b", "y"}}}, []int{0, 1}},
 		"formula":          {Recipe{Formula: "lamp ? x : y", Of: []Input{{"lamp", "z"}, {"x", "x"}, {"y", "y"}}}, []int{2, 0, 1}},
@@ -136,7 +138,7 @@ func TestComputedAgainIsTheSame(t *testing.T) {
 	rng := rand.New(rand.NewPCG(7, 8))
 	for name, w := range recipes() {
 		step, length, runs := measure.Instant(5000), 400, 25
-		if name == "times-usual" {
+		if name == "times-usual" || name == "unlike-usual" {
 			step, length, runs = 1_200_000, 2500, 5
 		}
 		sources := []Source{{"x", site.KindNumber, "V", 12 * step}, {"y", site.KindNumber, "V", 3 * step}, {"z", site.KindSwitch, "", 6 * step}}

@@ -15,7 +15,7 @@ import (
 type Recipe struct {
 	Kind     string           `json:"kind" example:"dew-point"`
 	Of       []Input          `json:"of" nullable:"false" doc:"the signals that it is computed from"`
-	When     string           `json:"when,omitempty" required:"false" doc:"of on-off: when it is on, as a guard's test" example:"above 11"`
+	When     string           `json:"when,omitempty" required:"false" doc:"of on-off: when it is on, as a guard's test; of readings-over: what is counted" example:"above 11"`
 	Deadband float64          `json:"deadband,omitempty" required:"false" minimum:"0" doc:"of on-off: how far back past the limit; of charging: the change an hour that counts as none"`
 	Limit    *float64         `json:"limit,omitempty" required:"false" doc:"of forecast: the value that is waited for"`
 	Window   measure.Duration `json:"window,omitzero" required:"false" doc:"how far back it looks" example:"1h"`
@@ -26,6 +26,7 @@ type Recipe struct {
 	Divider  float64          `json:"divider,omitempty" required:"false" minimum:"0" doc:"of charge: how many times the measured voltage the battery has; 1 when left out"`
 	Edge     string           `json:"edge,omitempty" required:"false" enum:"middle,low,high" doc:"of hours-left: the likely value, or the ends of the stretch in which it lies in 95 of 100 cases"`
 	Count    string           `json:"count,omitempty" required:"false" enum:"cycles,on-time" doc:"of times-usual: what is counted"`
+	Last     int              `json:"last,omitempty" required:"false" minimum:"0" doc:"of readings-over: how many readings are counted over"`
 	Formula  string           `json:"formula,omitempty" required:"false" maxLength:"1000" doc:"in CEL, over the names of the inputs"`
 	Unit     measure.Unit     `json:"unit,omitempty" required:"false" doc:"of formula: the result's, where it cannot be told"`
 	Decimals *int             `json:"decimals,omitempty" required:"false" minimum:"0" maximum:"9" doc:"to how many it is rounded; the kind's own when left out"`
@@ -155,7 +156,7 @@ func (k *kind) match(r *Recipe, sources []Source) ([]int, error) {
 func (r *Recipe) settings() map[string]bool {
 	return map[string]bool{"when": r.When != "", "deadband": r.Deadband != 0, "limit": r.Limit != nil, "window": r.Window != 0, "over": r.Over != "",
 		"curve": r.Curve != "", "points": len(r.Points) > 0, "cells": r.Cells != 0, "divider": r.Divider != 0, "edge": r.Edge != "", "count": r.Count != "",
-		"formula": r.Formula != "", "unit": r.Unit != ""}
+		"formula": r.Formula != "", "last": r.Last != 0, "unit": r.Unit != ""}
 }
 
 func (k *kind) checkSettings(r *Recipe) error {
@@ -203,6 +204,8 @@ func (r *Recipe) Words() string {
 	switch {
 	case r.Formula != "":
 		return r.Formula + ", with " + r.names()
+	case r.Last != 0:
+		return fmt.Sprintf("how many of the last %d readings of %s were %s", r.Last, of, r.When)
 	case r.When != "":
 		text = "on when " + of + " is " + r.When
 		if r.Deadband > 0 {

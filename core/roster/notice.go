@@ -7,7 +7,11 @@ import "jauntylark/core/measure"
 // The kinds of a notice.
 const (
 	Raise   = "raise"   // something is wrong
+	Worsen  = "worsen"  // it is worse
+	Ease    = "ease"    // it is less bad
+	Latched = "latched" // what was wrong is gone, and the alarm waits for a person to reset it
 	Return  = "return"  // it is over
+	Hand    = "hand"    // somebody asks the reader to take it on
 	Summary = "summary" // what came and went while a device caught up
 )
 
@@ -18,7 +22,7 @@ const Mail = "e-mail"
 type Notice struct {
 	ID         int64           `json:"id" db:"id"`
 	AlarmID    int64           `json:"alarm_id" db:"alarm_id"`
-	Kind       string          `json:"kind" db:"kind" enum:"raise,return,summary"`
+	Kind       string          `json:"kind" db:"kind" enum:"raise,worsen,ease,latched,return,hand,summary"`
 	Carrier    string          `json:"carrier" db:"carrier"`
 	Address    string          `json:"to" db:"address"`
 	Subject    string          `json:"subject" db:"subject"`

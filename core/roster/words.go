@@ -20,7 +20,14 @@ type Matter struct {
 
 // Sentence says what is wrong: "Fern house air temperature is above 30 °C".
 func Sentence(device, signal string, test alarm.Test, unit measure.Unit) string {
-	return fmt.Sprintf("%s is %s", Thing(device, signal), test.Words(unit))
+	thing := Thing(device, signal)
+	switch test.Kind {
+	case alarm.Silent:
+		return fmt.Sprintf("%s is silent: nothing for %s", thing, Length(time.Duration(test.Length())))
+	case alarm.Faulty:
+		return thing + " is not to be believed: its readings are stuck or impossible"
+	}
+	return fmt.Sprintf("%s is %s", thing, test.Words(unit))
 }
 
 // Shown gives a test and its unit as people see them.
@@ -54,9 +61,14 @@ func Thing(device, signal string) string {
 
 // Plan gives the notices of a raise or a return, one to each address.
 func Plan(kind string, m Matter, addresses []string) []Notice {
-	subject, text := m.raised()
-	if kind == Return {
+	var subject, text string
+	switch kind {
+	case Return:
 		subject, text = m.over()
+	case Latched:
+		subject, text = m.waits()
+	default:
+		subject, text = m.raised(kind)
 	}
 	notices := make([]Notice, 0, len(addresses))
 	for _, address := range addresses {
@@ -65,9 +77,15 @@ func Plan(kind string, m Matter, addresses []string) []Notice {
 	return notices
 }
 
-func (m Matter) raised() (subject, text string) {
+// leads is how messages of a kind begin.
+var leads = map[string]string{Worsen: "It is worse. ", Ease: "It has eased. "}
+
+func (m Matter) raised(kind string) (subject, text string) {
 	a := m.Alarm
 	var b strings.Builder
+	if b.WriteString(leads[kind]); kind == Hand {
+		fmt.Fprintf(&b, "%s asks you to take this on.\n\n", a.HandedBy)
+	}
 	fmt.Fprintf(&b, "%s.\n\n", a.Sentence)
 	switch {
 	case a.Kind == alarm.BySilence:
@@ -76,7 +94,7 @@ func (m Matter) raised() (subject, text string) {
 		fmt.Fprintf(&b, "For %s it has sent nothing newer than what was there.\n", Length(time.Duration(a.Value*float64(time.Second))))
 	case a.Kind == alarm.ByDisk:
 		fmt.Fprintf(&b, "%s are free.\n", measure.Bytes(int64(a.Value)))
-	case a.Kind == alarm.ByGuard && !m.Test.Switched():
+	case a.Kind == alarm.ByGuard && m.Test.Measured():
 		test, unit := Shown(m.Test, a.Unit, m.Site.Units)
 		fmt.Fprintf(&b, "It reads %s, and %s.\n", m.figure(a.Value), limits(test, unit))
 	}
@@ -86,7 +104,31 @@ func (m Matter) raised() (subject, text string) {
 	}
 	fmt.Fprintf(&b, "\nTo say that you have it: %s\n", m.acknowledge())
 	m.sign(&b)
+	switch kind {
+	case Worsen:
+		return fmt.Sprintf("Worse, %s: %s", a.Severity, a.Sentence), b.String()
+	case Ease:
+		return fmt.Sprintf("Eased, %s: %s", a.Severity, a.Sentence), b.String()
+	case Hand:
+		return fmt.Sprintf("For you: %s", a.Sentence), b.String()
+	}
 	return fmt.Sprintf("%s: %s", capital(string(a.Severity)), a.Sentence), b.String()
+}
+
+// waits is the message of a latched alarm whose cause is gone.
+func (m Matter) waits() (subject, text string) {
+	was := Was(m.Alarm.Sentence)
+	var b strings.Builder
+	fmt.Fprintf(&b, "It is back in order. %s since %s.\n\nThe alarm stays until somebody has looked and resets it: %s\n", was, m.when(m.Alarm.RaisedAt), m.reset())
+	m.sign(&b)
+	return "Back in order, reset it: " + was, b.String()
+}
+
+func (m Matter) reset() string {
+	if m.Link != "" {
+		return m.Link
+	}
+	return fmt.Sprintf("jaunty alarm reset %d", m.Alarm.ID)
 }
 
 func (m Matter) over() (subject, text string) {
@@ -96,7 +138,7 @@ func (m Matter) over() (subject, text string) {
 	var b strings.Builder
 	fmt.Fprintf(&b, "It is over. %s for %s.\n\n", was, lasted)
 	fmt.Fprintf(&b, "Raised at %s.\nOver at %s.\n", m.when(a.RaisedAt), m.when(*a.ClearedAt))
-	if a.Kind == alarm.ByGuard && !m.Test.Switched() {
+	if a.Kind == alarm.ByGuard && m.Test.Measured() {
 		fmt.Fprintf(&b, "It went as far as %s", m.figure(a.Extreme))
 		if a.ClearedValue != nil {
 			fmt.Fprintf(&b, ", and reads %s now", m.figure(*a.ClearedValue))
@@ -146,9 +188,11 @@ func (m Matter) sign(b *strings.Builder) {
 	fmt.Fprintf(b, "\n%s, watched by Jaunty Lark\n", m.Site.Name)
 }
 
-// when says an instant in the site's zone: "14:32:07 on Monday 23 November 2026 (Europe/Dublin)".
-func (m Matter) when(i measure.Instant) string {
-	zone, err := time.LoadLocation(m.Site.Zone)
+func (m Matter) when(i measure.Instant) string { return When(m.Site, i) }
+
+// When says an instant in the site's zone: "14:32:07 on Monday 23 November 2026 (Europe/Dublin)".
+func When(s site.Site, i measure.Instant) string {
+	zone, err := time.LoadLocation(s.Zone)
 	if err != nil {
 		zone = time.UTC
 	}

@@ -153,6 +153,15 @@ func (a *Applied) guard(kg KitGuard) {
 
 func guardWords(g alarm.Guard) string {
 	text := fmt.Sprintf("%s %s, deadband %v, on-delay %v, off-delay %v, %s", g.Signal, g.When, g.Deadband, g.OnDelay, g.OffDelay, g.Severity)
+	for _, r := range g.Rungs {
+		text += fmt.Sprintf("; %s, deadband %v, on-delay %v, off-delay %v, %s", r.When, r.Deadband, r.OnDelay, r.OffDelay, r.Severity)
+	}
+	if g.Latch {
+		text += ", latched"
+	}
+	if g.Armed != "" {
+		text += ", armed " + g.Armed
+	}
 	if g.Advice != "" {
 		text += ", advice: " + g.Advice
 	}
@@ -201,7 +210,7 @@ func KitFrom(name string, m Made) Kit {
 	for _, g := range m.Guards {
 		signal := strings.TrimPrefix(g.Signal, m.Device.Name+"/")
 		k.Guards = append(k.Guards, KitGuard{Name: strings.TrimPrefix(g.Name, m.Device.Name+"-"), Signal: signal, When: g.When, Deadband: g.Deadband,
-			OnDelay: g.OnDelay, OffDelay: g.OffDelay, Severity: g.Severity, Advice: g.Advice})
+			OnDelay: g.OnDelay, OffDelay: g.OffDelay, Severity: g.Severity, Advice: g.Advice, Rungs: g.Rungs, Latch: g.Latch, Armed: g.Armed})
 	}
 	return k
 }

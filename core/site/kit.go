@@ -3,6 +3,7 @@ package site
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"jauntylark/core/alarm"
@@ -67,6 +68,9 @@ type KitGuard struct {
 	OffDelay measure.Duration `json:"off_delay,omitzero" required:"false"`
 	Severity alarm.Severity   `json:"severity,omitempty" required:"false" enum:"advisory,warning,critical" doc:"warning when left out"`
 	Advice   string           `json:"advice,omitempty" required:"false" maxLength:"2000"`
+	Rungs    alarm.Rungs      `json:"rungs,omitempty" required:"false" nullable:"false" maxItems:"3" doc:"further rungs"`
+	Latch    bool             `json:"latch,omitempty" required:"false"`
+	Armed    string           `json:"armed,omitempty" required:"false" maxLength:"300" doc:"when it looks; always when left out"`
 }
 
 // KitTile is one view that a board shows of each device.
@@ -138,7 +142,7 @@ func (k *Kit) checkGuards(signals map[string]*KitSignal, names []string) error {
 			return &measure.Fault{Field: place + ".name", Reason: fmt.Sprintf("%q is there twice", k.Guards[i].Name)}
 		case s == nil:
 			return &measure.Fault{Field: place + ".signal", Reason: noSignal(k.Guards[i].Signal, names)}
-		case g.When.Switched() != (s.KindOr() == KindSwitch) || s.KindOr() == KindText || s.KindOr() == KindData:
+		case !g.When.Suits(s.KindOr()):
 			return &measure.Fault{Field: place + ".when", Reason: fmt.Sprintf("'%s' does not go with %s, which is a %s", g.When, s.Name, s.KindOr())}
 		}
 		if err := g.Check(); err != nil {
@@ -186,8 +190,8 @@ func (g KitGuard) guard(device string) alarm.Guard {
 	if severity == "" {
 		severity = alarm.Warning
 	}
-	return alarm.Guard{Name: NameFrom(device + "-" + g.Name), Signal: device + "/" + g.Signal, When: g.When, Deadband: g.Deadband,
-		OnDelay: g.OnDelay, OffDelay: g.OffDelay, Severity: severity, Tell: []string{}, Advice: g.Advice}
+	return alarm.Guard{Name: NameFrom(device + "-" + g.Name), Signal: device + "/" + g.Signal, Rung: alarm.Rung{When: g.When, Deadband: g.Deadband, OnDelay: g.OnDelay, OffDelay: g.OffDelay, Severity: severity},
+		Rungs: slices.Clone(g.Rungs), Latch: g.Latch, Armed: g.Armed, Tell: []string{}, Advice: g.Advice}
 }
 
 func noSignal(name string, names []string) string {

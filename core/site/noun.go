@@ -4,6 +4,7 @@ import (
 	"database/sql/driver"
 	"fmt"
 	"maps"
+	"time"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/quality"
@@ -17,6 +18,31 @@ type Site struct {
 	KeepReadings measure.Duration `json:"keep_readings" db:"keep_readings" required:"false" doc:"for how long readings are kept, where neither signal nor kit says; 0s: for ever"`
 	KeepFigures  measure.Duration `json:"keep_figures" db:"keep_figures" required:"false" doc:"for how long figures by hour and day are kept; 0s: for ever"`
 	Units        Units            `json:"units" db:"units" required:"false" doc:"in which unit values are shown, by what they measure; who has said nothing sees them as stored"`
+	Holidays     Days             `json:"holidays" db:"holidays" required:"false" nullable:"false" maxItems:"1000" doc:"dates that count as holidays where armed hours say so" example:"[\"2026-12-25\"]"`
+}
+
+// Days is a list of dates, 2006-01-02.
+type Days []string
+
+// Check tells which date is wrong: nil or a *measure.Fault.
+func (d Days) Check() error {
+	for _, day := range d {
+		if _, err := time.Parse(time.DateOnly, day); err != nil {
+			return &measure.Fault{Field: "holidays", Reason: fmt.Sprintf("%q is no date; write it like 2026-12-25", day)}
+		}
+	}
+	return nil
+}
+
+// Scan reads the dates from their column.
+func (d *Days) Scan(v any) error { return measure.ScanJSON(v, d) }
+
+// Value writes the dates for their column.
+func (d Days) Value() (driver.Value, error) {
+	if d == nil {
+		return "[]", nil
+	}
+	return measure.ValueJSON(d)
 }
 
 // Units says in which unit values are shown, by dimension: {"temperature": "[degF]"}.
@@ -125,4 +151,6 @@ type Entry struct {
 	Value     *float64        `json:"value" db:"value"`
 	Text      string          `json:"text" db:"text"`
 	AlarmID   *int64          `json:"alarm_id" db:"alarm_id"`
+	Severity  string          `json:"severity" db:"severity" doc:"of the alarm behind it, the worst that it had; empty: there is none"`
+	Lasted    *int64          `json:"lasted_ms" db:"lasted" doc:"of an alarm that is over: how long it stood, in milliseconds"`
 }

@@ -1,0 +1,93 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/alarm"
+)
+
+func guardListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "All guards", Args: exactly(), Example: "  jaunty guard list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			all, err := fetch[[]alarm.Guard](c, "/api/v1/guards")
+			if err != nil {
+				return err
+			}
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			seen, err := seenSignals(c, s)
+			if err != nil {
+				return err
+			}
+			return show(c, all, func(w io.Writer) {
+				if len(all) == 0 {
+					fmt.Fprintln(w, "No guards yet; add one with 'jaunty guard add DEVICE/SIGNAL --when …'.")
+				}
+				for _, g := range all {
+					fmt.Fprintln(w, seen.describe(g))
+				}
+			})
+		},
+	}
+}
+
+func guardRemoveCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "remove GUARD", Short: "Remove a guard; its standing alarm is over", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
+		Example: "  jaunty guard remove greenhouse-door-temp-above-30",
+		RunE: func(c *cobra.Command, args []string) error {
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			if err := s.Do(c.Context(), http.MethodDelete, "/api/v1/guards/"+url.PathEscape(args[0]), nil, nil); err != nil {
+				return err
+			}
+			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Guard %s is removed.\n", args[0]) })
+		},
+	}
+}
+
+func guardShowCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "show GUARD", Short: "One guard, with what people made of its alarms in the last month", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
+		Example: "  jaunty guard show fog-pump-busy",
+		RunE: func(c *cobra.Command, args []string) error {
+			g, err := guardNamed(c, args[0])
+			if err != nil {
+				return err
+			}
+			record, err := fetch[alarm.Record](c, "/api/v1/guards/"+url.PathEscape(args[0])+"/record")
+			if err != nil {
+				return err
+			}
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			seen, err := seenSignals(c, s)
+			if err != nil {
+				return err
+			}
+			out := struct {
+				alarm.Guard
+				Record alarm.Record `json:"record"`
+			}{g, record}
+			return show(c, out, func(w io.Writer) {
+				fmt.Fprintln(w, seen.describe(g))
+				if g.Advice != "" {
+					fmt.Fprintln(w, "What to do:", g.Advice)
+				}
+				fmt.Fprintf(w, "In the last month: %s.\n", record.Words)
+			})
+		},
+	}
+}

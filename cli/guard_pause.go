@@ -1,0 +1,113 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+)
+
+// guardAct is a command that does something to one guard and describes it then.
+func guardAct(c *cobra.Command, method, place string, body func(c *cobra.Command) (any, error)) *cobra.Command {
+	c.Args, c.ValidArgsFunction = exactly("GUARD"), guardNames
+	c.RunE = func(c *cobra.Command, args []string) error {
+		order, err := body(c)
+		if err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var g alarm.Guard
+		if err := s.Do(c.Context(), method, "/api/v1/guards/"+url.PathEscape(args[0])+place, order, &g); err != nil {
+			return err
+		}
+		see, err := seenSignals(c, s)
+		if err != nil {
+			return err
+		}
+		return show(c, g, func(w io.Writer) { fmt.Fprintln(w, see.describe(g)) })
+	}
+	return c
+}
+
+func nothing(*cobra.Command) (any, error) { return nil, nil }
+
+func why(c *cobra.Command) (map[string]any, error) {
+	text, _ := c.Flags().GetString("why")
+	if text == "" {
+		return nil, misused("say why, with --why, for who finds it so")
+	}
+	return map[string]any{"why": text}, nil
+}
+
+func guardShelveCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "shelve GUARD", Short: "Keep its alarms from being told for a while; what is worse is told",
+		Example: "  jaunty guard shelve fog-pump-busy --for 2h --why 'The plumber is at the valve'",
+	}
+	c.Flags().String("for", "", "how long, like 2h or 1d; a minute to 30 days")
+	c.Flags().String("why", "", "why")
+	return guardAct(c, http.MethodPut, "/shelf", func(c *cobra.Command) (any, error) {
+		text, _ := c.Flags().GetString("for")
+		length, err := measure.ParseDuration(text)
+		if err != nil || text == "" {
+			return nil, misused("say for how long, with --for, like 2h or 1d")
+		}
+		order, err := why(c)
+		if err == nil {
+			order["until"] = measure.InstantOf(time.Now().Add(time.Duration(length)))
+		}
+		return order, err
+	})
+}
+
+func guardUnshelveCommand() *cobra.Command {
+	return guardAct(&cobra.Command{Use: "unshelve GUARD", Short: "End its shelving; what stands is told", Example: "  jaunty guard unshelve fog-pump-busy"}, http.MethodDelete, "/shelf", nothing)
+}
+
+func guardOutCommand() *cobra.Command {
+	c := &cobra.Command{Use: "out GUARD", Short: "Take it out of service: it does not look", Example: "  jaunty guard out pond-oxygen-low --why 'The probe is away for repair'"}
+	c.Flags().String("why", "", "why")
+	return guardAct(c, http.MethodPut, "/out-of-service", func(c *cobra.Command) (any, error) { return why(c) })
+}
+
+func guardInCommand() *cobra.Command {
+	return guardAct(&cobra.Command{Use: "in GUARD", Short: "Put it back into service", Example: "  jaunty guard in pond-oxygen-low"}, http.MethodDelete, "/out-of-service", nothing)
+}
+
+func guardMissedCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "missed GUARD", Short: "Say that it raised no alarm where it should have", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
+		Example: "  jaunty guard missed fog-pump-busy --at 3h --note 'The valve had stuck'",
+	}
+	c.Flags().String("at", "", "when something was wrong: a time (RFC 3339), or how long ago; now when left out")
+	c.Flags().String("note", "", "what was wrong")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		body := map[string]any{}
+		if text, _ := c.Flags().GetString("at"); text != "" {
+			at, err := moment(text)
+			if err != nil {
+				return misused("--at: %w", err)
+			}
+			body["at"] = at
+		}
+		body["note"], _ = c.Flags().GetString("note")
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/guards/"+url.PathEscape(args[0])+"/missed", body, nil); err != nil {
+			return err
+		}
+		return show(c, map[string]string{"missed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "It is noted that guard %s missed something.\n", args[0]) })
+	}
+	return c
+}

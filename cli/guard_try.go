@@ -1,0 +1,183 @@
+package cli
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/limit"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/server"
+)
+
+func guardReplayCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "replay GUARD", Short: "The alarms that a guard would have raised over what is stored", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
+		Long: `Run a guard over what is stored: the alarms that it would have raised, how many a week, how long. With the flags of
+'guard set' it is run as if it were changed so; nothing is changed. It is the same function that decides live.
+
+--as-it-was goes through all that happened to the guard since it was made (its versions, acts of people, silences, the
+readings in time) and gives exactly the alarms that were raised.`,
+		Example: `  jaunty guard replay fern-house-co2-high --since 30d
+  jaunty guard replay fern-house-co2-high --limit 950 --deadband 20
+  jaunty guard replay fog-pump-busy --as-it-was --json`,
+	}
+	guardFlags(c.Flags())
+	f := c.Flags()
+	f.String("since", "30d", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
+	f.String("until", "", "up to when; now when left out")
+	f.Float64("limit", 0, "another limit for its first rung, in the unit in which you see the signal")
+	f.Bool("as-it-was", false, "go through all that happened to it since it was made")
+	c.RunE = replayGuard
+	return c
+}
+
+func replayGuard(c *cobra.Command, args []string) error {
+	g, err := guardNamed(c, args[0])
+	if err != nil {
+		return err
+	}
+	if err := readGuard(c.Flags(), &g); err != nil {
+		return err
+	}
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	see, err := seenSignals(c, s)
+	if err != nil {
+		return err
+	}
+	if c.Flags().Changed("limit") {
+		given, _ := c.Flags().GetFloat64("limit")
+		if len(g.When.Limits()) != 1 {
+			return misused("--limit goes with one limit, but %s looks for '%s'; say --when", g.Name, g.When)
+		}
+		convert, err := measure.Converter(see.units.Of(see.stored[g.Signal]), see.stored[g.Signal])
+		if err != nil {
+			return err
+		}
+		if g.When.A = given; convert != nil {
+			g.When.A = convert(given)
+		}
+	}
+	span, err := chartSpan(c)
+	if err != nil {
+		return err
+	}
+	order := server.ReplayOrder{Guard: g, Since: &span.From, Until: &span.Until}
+	order.WithEvents, _ = c.Flags().GetBool("as-it-was")
+	out := struct {
+		Alarms  []alarm.Occurrence `json:"alarms"`
+		Summary *alarm.Summary     `json:"summary"`
+		Marked  *server.Marked     `json:"marked"`
+	}{Alarms: []alarm.Occurrence{}}
+	words := ""
+	progress := isTerminal(os.Stderr)
+	err = s.Lines(c.Context(), "/api/v1/replays", order, func(line []byte) error {
+		var l server.ReplayLine
+		if err := json.Unmarshal(line, &l); err != nil {
+			return err
+		}
+		switch {
+		case l.Problem != "":
+			return errors.New(l.Problem)
+		case l.Alarm != nil:
+			out.Alarms = append(out.Alarms, *l.Alarm)
+		case l.At != nil && progress:
+			fmt.Fprintf(os.Stderr, "\r%s, %d alarms so far ", clock(l.At), len(out.Alarms))
+		case l.Summary != nil:
+			out.Summary, out.Marked, words = l.Summary, l.Marked, l.Words
+		}
+		return nil
+	})
+	if progress {
+		fmt.Fprint(os.Stderr, "\r\x1b[K")
+	}
+	if err != nil {
+		return err
+	}
+	return show(c, out, func(w io.Writer) {
+		rows := [][]string{}
+		for _, o := range out.Alarms {
+			value, unit := see.of(g.Signal, o.Extreme)
+			lasted := "still"
+			if o.ClearedAt != nil {
+				lasted = roster.Length(o.Length(span.Until))
+			}
+			rows = append(rows, []string{clock(&o.RaisedAt), lasted, string(o.Severity), o.Level, measure.Figure(value, unit), o.Cause})
+		}
+		table(w, "No alarm.", []string{"RAISED", "LASTED", "SEVERITY", "RUNG", "AS FAR AS", "OVER BECAUSE"}, rows)
+		fmt.Fprintln(w, words)
+		if m := out.Marked; m != nil && m.RealOf+m.FalseOf+m.UsefulOf > 0 {
+			fmt.Fprintf(w, "Of the alarms that people marked, it would have raised %d of %d real, %d of %d useful and %d of %d false ones.\n", m.Real, m.RealOf, m.Useful, m.UsefulOf, m.False, m.FalseOf)
+		}
+	})
+}
+
+func guardLimitsCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "limits DEVICE/SIGNAL", Short: "How a signal's values are spread, and what limits would have raised", Args: exactly("DEVICE/SIGNAL"), ValidArgsFunction: signalPaths,
+		Example: "  jaunty guard limits fern-house/co2\n  jaunty guard limits pond/oxygen --since 7d --json",
+	}
+	c.Flags().String("since", "28d", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
+	c.Flags().String("until", "", "up to when; now when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		span, err := chartSpan(c)
+		if err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		see, err := seenSignals(c, s)
+		if err != nil {
+			return err
+		}
+		shape, err := fetch[limit.Shape](c, "/api/v1/signals/"+args[0]+"/limits?"+url.Values{"since": {span.From.String()}, "until": {span.Until.String()}}.Encode())
+		if err != nil {
+			return err
+		}
+		return show(c, shape, func(w io.Writer) { see.shape(w, args[0], &shape) })
+	}
+	return c
+}
+
+// shape prints how a signal's values are spread.
+func (see seen) shape(w io.Writer, path string, shape *limit.Shape) {
+	if shape.Readings == 0 {
+		fmt.Fprintln(w, "There are no usable readings in that stretch.")
+		return
+	}
+	figure := func(v float64) string { value, unit := see.of(path, v); return measure.Figure(roundTo(value, 4), unit) }
+	fmt.Fprintf(w, "%d usable readings since %s.\n\n", shape.Readings, clock(&shape.From))
+	rows := [][]string{}
+	for _, p := range shape.Percentiles {
+		rows = append(rows, []string{fmt.Sprintf("%g %%", p.Percent), figure(p.Value)})
+	}
+	table(w, "", []string{"OF READINGS", "LIE UNDER"}, rows)
+	fmt.Fprintln(w)
+	rows = rows[:0]
+	for _, h := range shape.Hours {
+		rows = append(rows, []string{fmt.Sprintf("%02d", h.Hour), figure(h.Low), figure(h.Median), figure(h.High)})
+	}
+	table(w, "", []string{"HOUR", "5 % UNDER", "MIDDLE", "5 % OVER"}, rows)
+	fmt.Fprintln(w)
+	for _, l := range shape.Limits {
+		test, unit := roster.Shown(l.When, see.stored[path], see.units)
+		text := fmt.Sprintf("%s would have raised %.1f alarms a week", test.Words(unit), l.Would.PerWeek)
+		if l.Would.Alarms == 0 {
+			text = test.Words(unit) + " would have raised none"
+		}
+		fmt.Fprintln(w, strings.ToUpper(text[:1])+text[1:]+".")
+	}
+}

@@ -1,0 +1,63 @@
+package cli
+
+import (
+	"io"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+)
+
+func journalCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "journal [WORDS]", Short: "What happened, newest first", Args: cobra.ArbitraryArgs,
+		Example: "  jaunty journal --limit 20\n  jaunty journal valve stuck\n  jaunty journal --device fog-pump --kind alarm --severity warning",
+	}
+	f := c.Flags()
+	limit := f.Int("limit", 50, "so many at most")
+	f.String("device", "", "only what happened to this device and its signals")
+	f.String("kind", "", "only entries of this kind, or that begin with this word, like alarm or guard")
+	f.String("severity", "", "only entries about alarms that were as bad: advisory, warning, critical")
+	f.String("since", "", "only since then: a time (RFC 3339), or how long ago")
+	completeFrom(c, "severity", "advisory", "warning", "critical")
+	completeDevices(c, "device")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if *limit < 1 || *limit > 1000 {
+			return misused("--limit %d is not 1 to 1000", *limit)
+		}
+		query := url.Values{"limit": {strconv.Itoa(*limit)}, "words": {strings.Join(args, " ")}}
+		for _, name := range []string{"device", "kind", "severity"} {
+			if v, _ := f.GetString(name); v != "" {
+				query.Set(name, v)
+			}
+		}
+		if text, _ := f.GetString("since"); text != "" {
+			at, err := moment(text)
+			if err != nil {
+				return misused("--since: %w", err)
+			}
+			query.Set("since", at.String())
+		}
+		entries, err := fetch[[]site.Entry](c, "/api/v1/journal?"+query.Encode())
+		if err != nil {
+			return err
+		}
+		return show(c, entries, func(w io.Writer) {
+			rows := [][]string{}
+			for _, e := range entries {
+				lasted := ""
+				if e.Lasted != nil {
+					lasted = roster.Length(time.Duration(*e.Lasted) * time.Millisecond)
+				}
+				rows = append(rows, []string{clock(&e.At), age(&e.At), lasted, e.Kind, e.Text})
+			}
+			table(w, "Nothing like that has happened yet.", []string{"AT", "", "LASTED", "KIND", "WHAT"}, rows)
+		})
+	}
+	return c
+}

@@ -1,0 +1,82 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/site"
+)
+
+const sitePath = "/api/v1/site"
+
+func siteCommand() *cobra.Command {
+	return group("site", "The place being looked after: name, time zone, currency, holidays", siteShowCommand(), siteSetCommand())
+}
+
+func printSite(w io.Writer, here site.Site) {
+	fmt.Fprintf(w, "%s, %s, %s.\n", here.Name, here.Zone, here.Currency)
+	if len(here.Holidays) > 0 {
+		fmt.Fprintf(w, "Holidays: %s.\n", strings.Join(here.Holidays, ", "))
+	}
+}
+
+func siteShowCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "show", Short: "What is said of the site", Args: exactly(), Example: "  jaunty site show",
+		RunE: func(c *cobra.Command, _ []string) error {
+			here, err := fetch[site.Site](c, sitePath)
+			if err != nil {
+				return err
+			}
+			return show(c, here, func(w io.Writer) { printSite(w, here) })
+		},
+	}
+}
+
+func siteSetCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "set", Short: "Change what is said of the site; what is not said stays", Args: exactly(),
+		Example: "  jaunty site set --zone Europe/Dublin --currency EUR\n  jaunty site set --holiday 2026-12-25 --holiday 2026-12-26",
+	}
+	f := c.Flags()
+	f.String("name", "", "what it is called")
+	f.String("zone", "", "time zone, like Europe/Dublin")
+	f.String("currency", "", "ISO 4217 code, like EUR")
+	f.StringSlice("holiday", nil, "a date that counts as a holiday in armed hours; may be repeated, replaces those there are; '' for none")
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		here, err := fetch[site.Site](c, sitePath)
+		if err != nil {
+			return err
+		}
+		for name, into := range map[string]*string{"name": &here.Name, "zone": &here.Zone, "currency": &here.Currency} {
+			if f.Changed(name) {
+				*into, _ = f.GetString(name)
+			}
+		}
+		if f.Changed("holiday") {
+			days, _ := f.GetStringSlice("holiday")
+			here.Holidays = site.Days{}
+			for _, day := range days {
+				if day != "" {
+					here.Holidays = append(here.Holidays, day)
+				}
+			}
+			if err := here.Holidays.Check(); err != nil {
+				return wrongUse{err}
+			}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPut, sitePath, here, &here); err != nil {
+			return err
+		}
+		return show(c, here, func(w io.Writer) { printSite(w, here) })
+	}
+	return c
+}

@@ -1,0 +1,325 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/chart"
+	"jauntylark/client"
+	"jauntylark/core/alarm"
+	"jauntylark/core/limit"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+)
+
+const trialsPath = "/api/v1/trials"
+
+func trialCommand() *cobra.Command {
+	c := group("trial", "Labelled stretches of a signal, to find a limit", trialStartCommand(), trialMarkCommand(), trialUnmarkCommand(), trialListCommand(), trialShowCommand(),
+		trialSuggestCommand(), trialAcceptCommand(), trialRemoveCommand())
+	c.Long = `Record what is normal and what is not, on purpose and several times, and let the limit follow from it.
+A command that names no trial is about the newest.`
+	return c
+}
+
+func trialStartCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "start DEVICE/SIGNAL", Short: "Start a trial of a signal", Args: exactly("DEVICE/SIGNAL"), ValidArgsFunction: signalPaths,
+		Example: "  jaunty trial start boiler-room/co --note 'Smoke pen, at arm’s length'",
+	}
+	note := c.Flags().String("note", "", "what is tried")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		return trialDo(c, http.MethodPost, "", map[string]any{"signal": args[0], "note": *note}, func(w io.Writer, t site.Trial) {
+			fmt.Fprintf(w, "Trial %d of %s is open. Say 'jaunty trial mark normal' while all is in order, and 'jaunty trial mark event' while you make it happen; several times each.\n", t.ID, t.Signal)
+		})
+	}
+	return c
+}
+
+func trialDo(c *cobra.Command, method, place string, body any, words func(io.Writer, site.Trial)) error {
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	var t site.Trial
+	if err := s.Do(c.Context(), method, trialsPath+place, body, &t); err != nil {
+		return err
+	}
+	return show(c, t, func(w io.Writer) { words(w, t) })
+}
+
+// trialFlag adds the flag that names a trial.
+func trialFlag(c *cobra.Command) {
+	c.Flags().Int64("trial", 0, "number of the trial; the newest when left out")
+}
+
+// trialOf gives the trial that a command is about.
+func trialOf(c *cobra.Command) (t site.Trial, err error) {
+	id, _ := c.Flags().GetInt64("trial")
+	all, err := fetch[[]site.Trial](c, trialsPath)
+	if err != nil {
+		return t, err
+	}
+	for _, t := range all {
+		if id == 0 || t.ID == id {
+			return t, nil
+		}
+	}
+	if id == 0 {
+		return t, fmt.Errorf("there is no trial yet; start one with 'jaunty trial start DEVICE/SIGNAL'")
+	}
+	return t, fmt.Errorf("there is no trial %d; see 'jaunty trial list'", id)
+}
+
+func trialMarkCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "mark normal|event|end", Short: "Mark a stretch from now on, or end it; or one that is past", ValidArgs: []string{"normal", "event", "end"},
+		Example: `  jaunty trial mark event
+  jaunty trial mark end
+  jaunty trial mark normal --since 2h --until 90m`,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 1 {
+				return misused("say what it is: normal, event, or end to end the stretch that goes on")
+			}
+			if args[0] != "normal" && args[0] != "event" && args[0] != "end" {
+				return misused("%s", site.Unknown("label", args[0], []string{"normal", "event", "end"}))
+			}
+			return nil
+		},
+	}
+	trialFlag(c)
+	c.Flags().String("since", "", "of a past stretch: from when; a time (RFC 3339), or how long ago")
+	c.Flags().String("until", "", "of a past stretch: until when")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		t, err := trialOf(c)
+		if err != nil {
+			return err
+		}
+		body := map[string]any{"label": strings.TrimPrefix(args[0], "end")}
+		for flag, field := range map[string]string{"since": "from", "until": "until"} {
+			if text, _ := c.Flags().GetString(flag); text != "" {
+				at, err := moment(text)
+				if err != nil {
+					return misused("--%s: %w", flag, err)
+				}
+				body[field] = at
+			}
+		}
+		return trialDo(c, http.MethodPost, fmt.Sprintf("/%d/stretches", t.ID), body, showTrial)
+	}
+	return c
+}
+
+func trialUnmarkCommand() *cobra.Command {
+	c := &cobra.Command{Use: "unmark STRETCH", Short: "Take a stretch out of a trial", Args: exactly("STRETCH"), Example: "  jaunty trial unmark 4"}
+	trialFlag(c)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		id, err := strconv.ParseInt(args[0], 10, 64)
+		if err != nil || id < 1 {
+			return misused("%q is not the number of a stretch; see 'jaunty trial show'", args[0])
+		}
+		t, err := trialOf(c)
+		if err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodDelete, fmt.Sprintf("%s/%d/stretches/%d", trialsPath, t.ID, id), nil, nil); err != nil {
+			return err
+		}
+		return show(c, map[string]int64{"removed": id}, func(w io.Writer) { fmt.Fprintf(w, "Stretch %d is out of trial %d.\n", id, t.ID) })
+	}
+	return c
+}
+
+func trialListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "All trials, newest first", Args: exactly(), Example: "  jaunty trial list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			all, err := fetch[[]site.Trial](c, trialsPath)
+			if err != nil {
+				return err
+			}
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, t := range all {
+					rows = append(rows, []string{strconv.FormatInt(t.ID, 10), t.Signal, clock(&t.StartedAt), t.By, strconv.Itoa(len(t.Stretches)), t.Guard, t.Note})
+				}
+				table(w, "No trials yet; start one with 'jaunty trial start DEVICE/SIGNAL'.", []string{"ID", "SIGNAL", "STARTED", "BY", "STRETCHES", "GUARD", "NOTE"}, rows)
+			})
+		},
+	}
+}
+
+func showTrial(w io.Writer, t site.Trial) {
+	fmt.Fprintf(w, "Trial %d of %s\n", t.ID, t.Signal)
+	rows := [][]string{}
+	for _, s := range t.Stretches {
+		length := "goes on"
+		if s.Until != nil {
+			length = roster.Length(s.Until.Sub(s.From))
+		}
+		rows = append(rows, []string{strconv.FormatInt(s.ID, 10), s.Label, clock(&s.From), length})
+	}
+	table(w, "Nothing is marked yet.", []string{"STRETCH", "LABEL", "FROM", "LENGTH"}, rows)
+}
+
+func trialShowCommand() *cobra.Command {
+	c := &cobra.Command{Use: "show", Short: "The stretches of a trial", Args: exactly(), Example: "  jaunty trial show"}
+	trialFlag(c)
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		t, err := trialOf(c)
+		if err != nil {
+			return err
+		}
+		return show(c, t, func(w io.Writer) { showTrial(w, t) })
+	}
+	return c
+}
+
+func trialSuggestCommand() *cobra.Command {
+	c := &cobra.Command{Use: "suggest", Short: "The limit that a trial speaks for, with why, how sure, and a chart", Args: exactly(), Example: "  jaunty trial suggest\n  jaunty trial suggest --trial 3 --json"}
+	trialFlag(c)
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		t, err := trialOf(c)
+		if err != nil {
+			return err
+		}
+		found, err := fetch[limit.Suggestion](c, fmt.Sprintf("%s/%d/suggestion", trialsPath, t.ID))
+		if err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		return show(c, found, func(w io.Writer) {
+			if err := drawTrial(c, s, w, t, found); err != nil {
+				fmt.Fprintln(w, "(no chart: "+err.Error()+")")
+			}
+			fmt.Fprintln(w, found.Reason)
+			if found.Apart {
+				fmt.Fprintf(w, "\n%s\n\nTo make the guard: jaunty trial accept --trial %d --tell YOU@EXAMPLE\n", found.Certainty, t.ID)
+			}
+		})
+	}
+	return c
+}
+
+// drawTrial draws the stretches of a trial with the suggested limit. Those of events are underlined as alarms are.
+func drawTrial(c *cobra.Command, s *client.Client, w io.Writer, t site.Trial, found limit.Suggestion) error {
+	if len(t.Stretches) == 0 {
+		return nil
+	}
+	span, err := chartSpan(c)
+	if err != nil {
+		return err
+	}
+	span.From = t.Stretches[0].From
+	if last := t.Stretches[len(t.Stretches)-1]; last.Until != nil {
+		span.Until = *last.Until
+	}
+	room := (span.Until - span.From) / 20
+	span.From, span.Until = span.From-room, min(span.Until+room, span.Until)
+	terminal := terminalFor(c, 0, 0)
+	panels, err := panelsOf(c, s, []string{t.Signal}, span, terminal.Columns())
+	if err != nil {
+		return err
+	}
+	p := &panels[0]
+	p.Alarms, p.Limits = nil, nil
+	if units, err := shownUnits(c, s); err == nil && found.Apart {
+		value, _ := units.Show(found.Limit, found.Unit)
+		p.Limits = []chart.Limit{{Value: value, Name: "suggested"}}
+	}
+	for _, stretch := range t.Stretches {
+		if until := span.Until; stretch.Label == limit.Event {
+			if stretch.Until != nil {
+				until = *stretch.Until
+			}
+			p.Alarms = append(p.Alarms, chart.Stretch{From: stretch.From, Until: until})
+		}
+	}
+	terminal.Draw(w, span, panels)
+	return nil
+}
+
+func trialAcceptCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "accept", Short: "Make a guard of what a trial suggests", Args: exactly(),
+		Example: "  jaunty trial accept --name boiler-gas --severity critical --tell orla@hollowbrook.example --advice 'Open the door and go out.'",
+	}
+	trialFlag(c)
+	f := c.Flags()
+	f.String("name", "", "name of the guard; made from the signal and the limit when left out")
+	f.String("severity", "warning", "advisory, warning or critical")
+	f.StringSlice("tell", nil, "e-mail address of someone to tell; may be repeated")
+	f.String("advice", "", "what to do; every notice shows it")
+	f.Bool("latch", false, "the alarm stays until a person resets it")
+	completeFrom(c, "severity", "advisory", "warning", "critical")
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		t, err := trialOf(c)
+		if err != nil {
+			return err
+		}
+		body := map[string]any{}
+		for _, name := range []string{"name", "severity", "advice"} {
+			if v, _ := f.GetString(name); v != "" {
+				body[name] = v
+			}
+		}
+		if tell, _ := f.GetStringSlice("tell"); len(tell) > 0 {
+			body["tell"] = tell
+		}
+		body["latch"], _ = f.GetBool("latch")
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var g alarm.Guard
+		if err := s.Do(c.Context(), http.MethodPost, fmt.Sprintf("%s/%d/guard", trialsPath, t.ID), body, &g); err != nil {
+			return err
+		}
+		see, err := seenSignals(c, s)
+		if err != nil {
+			return err
+		}
+		return show(c, g, func(w io.Writer) { fmt.Fprintln(w, see.describe(g)) })
+	}
+	return c
+}
+
+func trialRemoveCommand() *cobra.Command {
+	c := &cobra.Command{Use: "remove ID", Short: "Remove a trial; the readings and its guard stay", Args: exactly("ID"), Example: "  jaunty trial remove 3"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		id, err := strconv.ParseInt(args[0], 10, 64)
+		if err != nil || id < 1 {
+			return misused("%q is not the number of a trial; see 'jaunty trial list'", args[0])
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodDelete, fmt.Sprintf("%s/%d", trialsPath, id), nil, nil); err != nil {
+			return err
+		}
+		return show(c, map[string]int64{"removed": id}, func(w io.Writer) { fmt.Fprintf(w, "Trial %d is removed.\n", id) })
+	}
+	return c
+}
+
+// roundTo rounds to so many significant digits.
+func roundTo(v float64, digits int) float64 {
+	rounded, err := strconv.ParseFloat(strconv.FormatFloat(v, 'g', digits, 64), 64)
+	if err != nil {
+		return v
+	}
+	return rounded
+}

@@ -1,0 +1,130 @@
+package limit
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+)
+
+// Cure is a change of a guard that would have kept it quieter.
+type Cure struct {
+	Deadband *float64          `json:"deadband,omitempty"`
+	OffDelay *measure.Duration `json:"off_delay,omitempty"`
+	OnDelay  *measure.Duration `json:"on_delay,omitempty"`
+	Of       int               `json:"of" doc:"so many alarms there were"`
+	Saved    int               `json:"saved" doc:"so many fewer there would have been"`
+	Words    string            `json:"words"`
+}
+
+// enough is the share of alarms that a cure must save to be named.
+const enough = 0.5
+
+// cured is the share with which the search ends: the mildest change that reaches it is named.
+const cured = 0.9
+
+// FindCure finds the mildest change that would have saved most of a guard's alarms over readings in order of time: a
+// deadband first, since that costs no time, then an off-delay, then an on-delay. It gives nil where nothing helps.
+func FindCure(g alarm.Guard, readings []measure.Reading, unit measure.Unit) *Cure {
+	if len(readings) == 0 {
+		return nil
+	}
+	of := count(g, readings)
+	var best *Cure
+	consider := func(c Cure, changed alarm.Guard) (done bool) {
+		c.Of, c.Saved = of, of-count(changed, readings)
+		if float64(c.Saved) >= enough*float64(of) && (best == nil || c.Saved > best.Saved+of/10) {
+			best = &c
+		}
+		return float64(c.Saved) >= cured*float64(of)
+	}
+	search(g, readings, consider)
+	if best != nil {
+		best.Words = best.words(unit)
+	}
+	return best
+}
+
+func search(g alarm.Guard, readings []measure.Reading, consider func(Cure, alarm.Guard) bool) {
+	if of := count(g, readings); of < 2 {
+		return
+	}
+	for _, deadband := range deadbands(g, readings) {
+		changed := g
+		changed.Rungs = slices.Clone(g.Rungs)
+		for i := range changed.Count() {
+			changed.At(i).Deadband = max(changed.At(i).Deadband, deadband)
+		}
+		if changed.Check() == nil && consider(Cure{Deadband: &deadband}, changed) {
+			return
+		}
+	}
+	for _, d := range lengths[1:] {
+		delay := measure.Duration(d)
+		changed := g
+		changed.Rungs = slices.Clone(g.Rungs)
+		for i := range changed.Count() {
+			changed.At(i).OffDelay = max(changed.At(i).OffDelay, delay)
+		}
+		if consider(Cure{OffDelay: &delay}, changed) {
+			return
+		}
+	}
+	for _, d := range lengths[1:] {
+		delay := measure.Duration(d)
+		changed := g
+		changed.Rungs = slices.Clone(g.Rungs)
+		for i := range changed.Count() {
+			changed.At(i).OnDelay = max(changed.At(i).OnDelay, delay)
+		}
+		if consider(Cure{OnDelay: &delay}, changed) {
+			return
+		}
+	}
+}
+
+// deadbands are those worth trying, narrowest first: by what the signal jitters, up to a quarter of its width.
+func deadbands(g alarm.Guard, readings []measure.Reading) (all []float64) {
+	if !g.When.Measured() {
+		return nil
+	}
+	values := make([]float64, 0, len(readings))
+	for _, r := range readings {
+		if r.Quality.Usable() {
+			values = append(values, r.Value)
+		}
+	}
+	slices.Sort(values)
+	unit, width := noise(readings), quantile(values, 0.99)-quantile(values, 0.01)
+	if unit == 0 || math.IsNaN(unit) {
+		unit = width / 50
+	}
+	for _, times := range []float64{2, 3, 4, 6, 8, 12, 16, 24} {
+		d := round(times*unit, times*unit)
+		if d > g.Deadband && d <= width/4 {
+			all = append(all, d)
+		}
+	}
+	return all
+}
+
+func count(g alarm.Guard, readings []measure.Reading) int {
+	run := alarm.NewRun(&g, 0, measure.Reading{})
+	run.Take(readings, nil)
+	return len(run.Finish(readings[len(readings)-1].At))
+}
+
+func (c *Cure) words(unit measure.Unit) string {
+	what := ""
+	switch {
+	case c.Deadband != nil:
+		what = "a deadband of " + measure.Figure(*c.Deadband, unit)
+	case c.OffDelay != nil:
+		what = fmt.Sprintf("an off-delay of %v", *c.OffDelay)
+	default:
+		what = fmt.Sprintf("an on-delay of %v", *c.OnDelay)
+	}
+	return fmt.Sprintf("%s would have saved %d of %d", what, c.Saved, c.Of)
+}

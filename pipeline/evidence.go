@@ -1,0 +1,125 @@
+package pipeline
+
+import (
+	"context"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/limit"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+// LimitsOf tells how a signal's values are spread over a stretch, and what limits at their ends would have raised.
+func (p *Pipeline) LimitsOf(ctx context.Context, path string, from, until measure.Instant) (limit.Shape, error) {
+	var over subject
+	var unit measure.Unit
+	var zone *time.Location
+	err := p.Do(ctx, func(t *Turn) error {
+		s, err := t.live.find(path)
+		if err != nil {
+			return err
+		}
+		if s.Kind != site.KindNumber {
+			return &measure.Fault{Field: "signal", Reason: path + " holds no numbers; it has no limits"}
+		}
+		over, unit = subject{s.ID, s.Rules, s.timeline, s.derived != nil}, s.Unit
+		if zone, err = time.LoadLocation(t.live.site.Zone); err != nil {
+			zone = time.UTC
+		}
+		return nil
+	})
+	if err != nil {
+		return limit.Shape{}, err
+	}
+	tx, err := p.store.Look(ctx)
+	if err != nil {
+		return limit.Shape{}, err
+	}
+	defer tx.Rollback()
+	sampler := limit.NewSampler(zone)
+	if err := tx.EachReading(ctx, over.id, from, until, func(some []measure.Reading) error { sampler.Take(some); return nil }); err != nil {
+		return limit.Shape{}, err
+	}
+	shape, guards := sampler.Shape(from, until, unit)
+	runs := make([]*alarm.Run, len(guards))
+	for i := range guards {
+		runs[i] = alarm.NewRun(&guards[i], from, measure.Reading{})
+	}
+	if len(runs) > 0 {
+		err = tx.EachReading(ctx, over.id, from, until, func(some []measure.Reading) error {
+			for _, run := range runs {
+				run.Take(some, over.beyond)
+			}
+			return nil
+		})
+	}
+	for i, run := range runs {
+		would := alarm.Summarise(run.Finish(until), shape.From, until)
+		shape.Limits = append(shape.Limits, limit.Propose(guards[i], would, unit))
+	}
+	return shape, err
+}
+
+// cureReadings bounds what a cure is looked for in.
+const cureReadings = 600_000
+
+// CureOf tells what change of a guard would have kept it quieter over the readings of a stretch, as far as they go; nil:
+// nothing helps, or the guard is gone.
+func (p *Pipeline) CureOf(ctx context.Context, guard string, from, until measure.Instant) (*limit.Cure, error) {
+	var g *guardLive
+	var unit measure.Unit
+	var signal int64
+	err := p.Do(ctx, func(t *Turn) error {
+		for _, one := range t.live.guards {
+			if one.Name == guard {
+				copied := *one
+				g, unit, signal = &copied, one.signal.Unit, one.signal.ID
+			}
+		}
+		return nil
+	})
+	if err != nil || g == nil || g.When.Kind >= alarm.Silent {
+		return nil, err
+	}
+	tx, err := p.store.Look(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer tx.Rollback()
+	var readings []measure.Reading
+	err = tx.EachReading(ctx, signal, from, until, func(some []measure.Reading) error {
+		readings = append(readings, some...)
+		if extra := len(readings) - cureReadings; extra > cureReadings/2 {
+			readings = append(readings[:0], readings[extra:]...)
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return limit.FindCure(g.Guard, readings, unit), nil
+}
+
+// HealthOf judges the alarms of a stretch, and finds cures for the guards that chatter.
+func (p *Pipeline) HealthOf(ctx context.Context, from, until measure.Instant) (alarm.Health, error) {
+	all, people, err := p.store.Told(ctx, from, until)
+	if err != nil {
+		return alarm.Health{}, err
+	}
+	h := alarm.Judge(all, people, from, until)
+	for i := range h.Offenders {
+		o := &h.Offenders[i]
+		if o.Guard == "" || !o.Chatters() {
+			continue
+		}
+		cure, err := p.CureOf(ctx, o.Guard, from, until)
+		if err != nil {
+			return h, err
+		}
+		if cure != nil {
+			o.Cure = cure.Words
+		}
+	}
+	return h, nil
+}

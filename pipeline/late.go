@@ -1,0 +1,194 @@
+package pipeline
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// noteLateFor notes that a late reading came which guards of its signal, and of what is derived from it, did not step.
+func (t *Turn) noteLateFor(s *signalLive, from, until measure.Instant) {
+	if len(s.guards) > 0 {
+		r, there := t.late[s.ID]
+		if !there {
+			r = reach{from, until}
+		}
+		if t.late == nil {
+			t.late = map[int64]reach{}
+		}
+		t.late[s.ID] = reach{min(r.from, from), max(r.until, until)}
+	}
+	for _, f := range s.feeds {
+		felt := until
+		if m := f.derived.machine; m != nil && !m.Lasting() {
+			felt += m.Reach()
+		} else {
+			felt = max(felt, f.derived.signal.state.At)
+		}
+		t.noteLateFor(f.derived.signal, from, felt)
+	}
+}
+
+func (t *Turn) noteLate() error {
+	for signal, r := range t.late {
+		if err := t.Tx.NoteLate(t.ctx, store.LateStretch{Signal: signal, From: r.from, Until: r.until, NotedAt: t.Now}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const (
+	lateInterval = 2 * time.Second
+	lateAfter    = 10 * time.Second // that nothing more came, before guards are asked
+	lateMargin   = time.Hour        // so much before and after, for what was going on
+)
+
+// lateEvery asks guards, beside their live state, about stretches of late readings (docs/semantics.md 4).
+func (p *Pipeline) lateEvery(ctx context.Context) {
+	tick := time.NewTicker(lateInterval)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		stretches, err := p.store.LateStretches(ctx, p.Now().Add(-lateAfter))
+		for _, s := range stretches {
+			if err == nil {
+				err = p.judgeLate(ctx, s)
+			}
+		}
+		if err != nil && ctx.Err() == nil && !store.Away(err) {
+			p.Log.Warn("judging late readings failed, will try again", "error", err)
+		}
+	}
+}
+
+// judgeLate adds the alarms that would have been in a stretch of late readings and are not known, marked learned late.
+// Known alarms and the live state never change. People get one summary.
+func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
+	type asked struct {
+		guard alarm.Guard
+		from  measure.Instant
+	}
+	var guards []asked
+	err := p.Do(ctx, func(t *Turn) error {
+		signal := t.live.signals[s.Signal]
+		if signal == nil {
+			return nil
+		}
+		for _, g := range signal.guards {
+			from := max(g.begunAt, s.From.Add(-lateMargin-longestDelay(&g.Guard)))
+			if g.begunAt <= s.Until && g.When.Kind < alarm.Silent && g.OutOfUse == nil {
+				guards = append(guards, asked{g.Guard, from})
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	found := map[int64][]alarm.Occurrence{}
+	for _, g := range guards {
+		until := min(s.Until.Add(lateMargin+longestDelay(&g.guard)), p.Now())
+		all, err := p.Replay(ctx, ReplayOrder{Guard: g.guard, From: g.from, Until: until}, nil)
+		if err != nil {
+			return err
+		}
+		for _, o := range all.Alarms {
+			if o.RaisedAt <= s.Until && o.ClearedAt != nil && *o.ClearedAt >= s.From {
+				found[g.guard.ID] = append(found[g.guard.ID], o)
+			}
+		}
+	}
+	return p.Do(ctx, func(t *Turn) error {
+		taken, err := t.Tx.TakeLate(t.ctx, s)
+		if err != nil || !taken {
+			return err
+		}
+		return t.learn(s, found)
+	})
+}
+
+func longestDelay(g *alarm.Guard) (d time.Duration) {
+	for i := range g.Count() {
+		d = max(d, time.Duration(g.At(i).OnDelay), time.Duration(g.At(i).OffDelay))
+	}
+	return d
+}
+
+// learn adds alarms of the past that are not known, and tells of them in one summary for each address.
+func (t *Turn) learn(s store.LateStretch, found map[int64][]alarm.Occurrence) error {
+	sentences, last := map[string][]string{}, map[string]int64{}
+	var addresses []string
+	signal := t.live.signals[s.Signal]
+	for id, occurrences := range found {
+		g := t.live.guards[id]
+		if g == nil {
+			continue
+		}
+		for _, o := range occurrences {
+			known, err := t.Tx.AlarmsWithin(t.ctx, g.Name, o.RaisedAt, *o.ClearedAt)
+			if err != nil {
+				return err
+			}
+			if onSide(known, o.Side) {
+				continue
+			}
+			a, err := t.learnOne(g, o)
+			if err != nil {
+				return err
+			}
+			for _, address := range g.Tell {
+				if sentences[address] == nil {
+					addresses = append(addresses, address)
+				}
+				sentences[address] = append(sentences[address], fmt.Sprintf("alarm %d: %s, from %s for %s", a.ID, roster.Was(a.Sentence), roster.When(t.live.site, a.RaisedAt), roster.Length(o.Length(t.Now))))
+				last[address] = a.ID
+			}
+		}
+	}
+	for _, address := range addresses {
+		n := roster.SummaryOf(t.live.site, site.Title(signal.device.Title, signal.device.Name), last[address], address, sentences[address])
+		n.CreatedAt = t.Now
+		if err := t.Tx.AddNotice(t.ctx, &n); err != nil {
+			return err
+		}
+		t.noticed = true
+	}
+	return nil
+}
+
+func onSide(alarms []alarm.Alarm, side alarm.Side) bool {
+	for _, a := range alarms {
+		if a.Side == side {
+			return true
+		}
+	}
+	return false
+}
+
+func (t *Turn) learnOne(g *guardLive, o alarm.Occurrence) (alarm.Alarm, error) {
+	rung := &g.Rung
+	for i := range g.Count() {
+		if r := g.At(i); g.Level(r) == o.Level {
+			rung = r
+		}
+	}
+	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: g.signal.Path(), Side: o.Side, Level: o.Level, Severity: rung.Severity, State: alarm.StateOver,
+		RaisedAt: o.RaisedAt, ClearedAt: o.ClearedAt, LearnedAt: t.Now, Value: o.Value, Extreme: o.Extreme, Unit: g.signal.Unit, When: rung.When.String(),
+		Advice: g.Advice, Sentence: t.sentence(g, rung), LearnedLate: true, Cause: o.Cause}
+	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
+		return a, err
+	}
+	text := fmt.Sprintf("Learned late: %s for %s", roster.Was(a.Sentence), roster.Length(o.Length(t.Now)))
+	return a, t.enter(a, "alarm learned late", happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, text)
+}

@@ -1,0 +1,188 @@
+package pipeline
+
+import (
+	"context"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/calibrate"
+	"jauntylark/core/measure"
+	"jauntylark/core/quality"
+	"jauntylark/store"
+)
+
+// ReplayOrder says what is to be replayed: a guard, saved or not, over a stretch.
+type ReplayOrder struct {
+	Guard      alarm.Guard
+	From       measure.Instant
+	Until      measure.Instant
+	WithEvents bool // of a saved guard: through all that happened to it, as it was then
+}
+
+// Replayed is what a replay found.
+type Replayed struct {
+	Alarms   []alarm.Occurrence
+	From     measure.Instant // the first reading, or the order's from
+	Until    measure.Instant
+	Readings int
+}
+
+// subject is the signal that a replay goes over.
+type subject struct {
+	id       int64
+	rules    quality.Rules
+	timeline calibrate.Timeline
+	derived  bool
+}
+
+// beyond tells on which side of the span a reading, given as the true value, lies.
+func (s *subject) beyond(r measure.Reading) alarm.Beyond {
+	return beyond(&s.rules, s.timeline, s.timeline.At(r.At).Raw(r.Value), r.At)
+}
+
+// Replay steps a guard over what is stored: the alarms that it would have raised. progress, if not nil, is told now and then how
+// far it is, and ends it when it fails.
+func (p *Pipeline) Replay(ctx context.Context, o ReplayOrder, progress func(at measure.Instant, soFar []alarm.Occurrence) error) (Replayed, error) {
+	g, over, err := p.fitReplay(ctx, o.Guard)
+	if err != nil {
+		return Replayed{}, err
+	}
+	tx, err := p.store.Look(ctx)
+	if err != nil {
+		return Replayed{}, err
+	}
+	defer tx.Rollback()
+	if o.WithEvents {
+		return p.replayEvents(ctx, tx, g, over, o)
+	}
+	out := Replayed{From: o.From, Until: o.Until}
+	held, err := heldBefore(ctx, tx, over.id, o.From)
+	if err != nil {
+		return out, err
+	}
+	run := alarm.NewRun(g, o.From, held)
+	walk, err := tx.Walk(ctx, over.id, o.From, o.Until)
+	if err != nil {
+		return out, err
+	}
+	told := time.Now()
+	for {
+		some, err := walk.Next(ctx, nil)
+		if err != nil || len(some) == 0 {
+			out.Alarms = run.Finish(o.Until)
+			return out, err
+		}
+		if out.Readings == 0 && held.At == 0 {
+			out.From = some[0].At
+		}
+		out.Readings += len(some)
+		run.Take(some, over.beyond)
+		if progress != nil && time.Since(told) > progressEvery {
+			told = time.Now()
+			if err := progress(some[len(some)-1].At, run.Alarms); err != nil {
+				return out, err
+			}
+		}
+	}
+}
+
+// heldBefore gives the newest usable reading before an instant; none where there is none for a month.
+func heldBefore(ctx context.Context, tx *store.Tx, signal int64, at measure.Instant) (held measure.Reading, err error) {
+	for _, back := range []time.Duration{10 * time.Minute, 24 * time.Hour, 30 * 24 * time.Hour} {
+		err = tx.EachReading(ctx, signal, at.Add(-back), at-1, func(some []measure.Reading) error {
+			for i := len(some) - 1; i >= 0; i-- {
+				if some[i].Quality.Usable() {
+					held = some[i]
+					return nil
+				}
+			}
+			return nil
+		})
+		if err != nil || held.At != 0 {
+			return held, err
+		}
+	}
+	return held, nil
+}
+
+const progressEvery = 100 * time.Millisecond
+
+// replayEvents goes through all that happened to a guard, in the order in which it happened: its readings but for those
+// that came late, acts of people, silences, its versions. It gives the alarms that were raised.
+func (p *Pipeline) replayEvents(ctx context.Context, tx *store.Tx, g *alarm.Guard, over subject, o ReplayOrder) (Replayed, error) {
+	out := Replayed{From: o.From, Until: o.Until}
+	events, err := tx.GuardEvents(ctx, o.Guard.ID)
+	if err != nil || len(events) == 0 {
+		return out, err
+	}
+	first := events[0].SignalStepped
+	held, err := heldBefore(ctx, tx, over.id, first+1)
+	if err != nil {
+		return out, err
+	}
+	run := alarm.NewRun(g, 0, measure.Reading{})
+	run.State.Held, run.State.HeldAt = held.Value, held.At
+	walk, err := tx.Walk(ctx, over.id, first+1, o.Until)
+	if err != nil {
+		return out, err
+	}
+	current := g
+	happen := func(before measure.Instant) error {
+		for len(events) > 0 && events[0].SignalStepped < before {
+			if v := events[0].Version; v != nil {
+				if current, over, err = p.fitReplay(ctx, *v); err != nil {
+					return err
+				}
+			}
+			run.Event(current, events[0].Event)
+			events = events[1:]
+		}
+		return nil
+	}
+	var some []measure.Reading
+	for {
+		if some, err = walk.Next(ctx, nil); err != nil || len(some) == 0 {
+			break
+		}
+		out.Readings += len(some)
+		for i := range some {
+			if some[i].Quality&measure.Late != 0 {
+				continue
+			}
+			if err := happen(some[i].At); err != nil {
+				return out, err
+			}
+			run.Take(some[i:i+1], over.beyond)
+		}
+	}
+	if err == nil {
+		err = happen(1 << 61)
+	}
+	out.Alarms = run.Finish(o.Until)
+	return out, err
+}
+
+// CheckReplay tells what is wrong with a guard that is to be replayed.
+func (p *Pipeline) CheckReplay(ctx context.Context, g alarm.Guard) error {
+	_, _, err := p.fitReplay(ctx, g)
+	return err
+}
+
+// fitReplay checks a guard that is to be replayed as if it were saved, and compiles it.
+func (p *Pipeline) fitReplay(ctx context.Context, g alarm.Guard) (*alarm.Guard, subject, error) {
+	var over subject
+	entry := &guardLive{}
+	err := p.Do(ctx, func(t *Turn) error {
+		s, err := t.live.find(g.Signal)
+		if err != nil {
+			return err
+		}
+		if err := t.fitGuard(&g, s); err != nil {
+			return err
+		}
+		entry.Guard = g
+		over = subject{s.ID, s.Rules, s.timeline, s.derived != nil}
+		return t.live.prepare(t.ctx, t.Tx, entry)
+	})
+	return &entry.Guard, over, err
+}

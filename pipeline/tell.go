@@ -1,0 +1,218 @@
+package pipeline
+
+import (
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+)
+
+// tellAll makes the transitions of the turn known, in order. Telling one may cause others.
+func (t *Turn) tellAll() error {
+	for i := 0; i < len(t.happened); i++ {
+		if err := t.tell(t.happened[i]); err != nil {
+			return err
+		}
+	}
+	t.happened = nil
+	return nil
+}
+
+// tell makes a transition known: alarm, journal, notices.
+func (t *Turn) tell(h happening) error {
+	if h.Kind == alarm.Raised {
+		if err := t.raise(h); err != nil {
+			return err
+		}
+		t.reconsider(h.guard.suppresses, h.At)
+		return nil
+	}
+	a, err := t.Tx.Alarm(t.ctx, h.guard.alarms[h.Side])
+	if err != nil {
+		return err
+	}
+	a.Extreme = h.Extreme
+	switch h.Kind {
+	case alarm.Cleared:
+		err = t.clear(a, h)
+		t.reconsider(h.guard.suppresses, h.At)
+	case alarm.Acknowledged:
+		err = t.markAcknowledged(a, h)
+	case alarm.Latched:
+		a.Latched, a.Cause = true, alarm.CauseWords(h.Transition, alarm.State{Kept: alarm.Kept{Off: h.off}})
+		err = t.changeAlarm(a, h, roster.Latched, "alarm waits", "It is back in order and waits to be reset: "+roster.Was(a.Sentence))
+	default:
+		err = t.moveAlarm(a, h)
+	}
+	return err
+}
+
+func (t *Turn) raise(h happening) error {
+	g, s := h.guard, h.guard.signal
+	rung := g.About(h.Transition)
+	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: s.Path(), Side: h.Side, Level: g.Level(rung), Severity: rung.Severity, State: alarm.StateRaised,
+		RaisedAt: h.At, LearnedAt: t.Now, Value: h.Value, Extreme: h.Extreme, Unit: s.Unit, When: rung.When.String(), Advice: g.Advice, Sentence: t.sentence(g, rung)}
+	if g.When.Kind == alarm.Silent {
+		a.ToldWith = s.device.silenceTold()
+	}
+	a.Shelved = g.shelves(a.Severity, t.Now)
+	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
+		return err
+	}
+	g.alarms[h.Side] = a.ID
+	if err := t.enter(a, "alarm raised", h, a.Sentence); err != nil || a.Shelved || a.ToldWith != nil {
+		return err
+	}
+	return t.notify(roster.Raise, a, rung.When, g.Tell, s.device)
+}
+
+// silenceTold gives the standing alarm that tells already that the device, or the gateway that it stands behind, is silent.
+func (d *deviceLive) silenceTold() *int64 {
+	if d.state.AlarmID == nil && d.gateway != nil {
+		return d.gateway.state.AlarmID
+	}
+	return d.state.AlarmID
+}
+
+// shelves tells whether a guard's shelving keeps an alarm of a severity from being told.
+func (g *guardLive) shelves(s alarm.Severity, now measure.Instant) bool {
+	return g.Shelved != nil && *g.Shelved.Until > now && !s.Above(g.Shelved.Severity)
+}
+
+// sentence says what a rung of a guard found wrong, in the unit in which the site sees it.
+func (t *Turn) sentence(g *guardLive, r *alarm.Rung) string {
+	s := g.signal
+	test, unit := roster.Shown(r.When, s.Unit, t.live.site.Units)
+	return roster.Sentence(site.Title(s.device.Title, s.device.Name), site.Title(s.Title, s.Name), test, unit)
+}
+
+// moveAlarm lets an alarm rise or fall to another rung, or stand again after it had waited to be reset.
+func (t *Turn) moveAlarm(a alarm.Alarm, h happening) error {
+	g, had, wasShelved := h.guard, a.AcknowledgedAt != nil, a.Shelved
+	rung := g.About(h.Transition)
+	before := a.Severity
+	a.Level, a.Severity, a.When, a.Sentence, a.Latched, a.Cause = g.Level(rung), rung.Severity, rung.When.String(), t.sentence(g, rung), false, ""
+	if a.Severity.Above(a.Worst) {
+		a.Worst = a.Severity
+	}
+	worse := a.Severity.Above(before)
+	if worse || h.Kind == alarm.Recurred {
+		a.AcknowledgedAt, a.AcknowledgedBy, a.HandedTo, a.HandedBy = nil, "", "", ""
+	}
+	a.Shelved = a.Shelved && g.shelves(a.Severity, t.Now)
+	switch {
+	case h.Kind == alarm.Eased:
+		return t.changeAlarm(a, h, roster.Ease, "alarm eased", "It has eased: "+a.Sentence)
+	case wasShelved && !a.Shelved:
+		return t.changeAlarm(a, h, roster.Raise, "alarm worsened", "It is worse: "+a.Sentence)
+	case h.Kind == alarm.Recurred && !had: // those who were told have it before them still
+		return t.changeAlarm(a, h, "", "alarm back", "It is back before it was reset: "+a.Sentence)
+	case h.Kind == alarm.Recurred:
+		return t.changeAlarm(a, h, roster.Raise, "alarm back", "It is back before it was reset: "+a.Sentence)
+	case !worse:
+		return t.changeAlarm(a, h, "", "alarm worsened", "It is worse: "+a.Sentence)
+	}
+	return t.changeAlarm(a, h, roster.Worsen, "alarm worsened", "It is worse: "+a.Sentence)
+}
+
+// changeAlarm writes down what became of a standing alarm and tells it: a rise to all whom the guard tells, what is milder
+// to those who heard of the raise. An empty kind tells nobody.
+func (t *Turn) changeAlarm(a alarm.Alarm, h happening, kind, entry, text string) error {
+	if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
+		return err
+	}
+	if err := t.enter(a, entry, h, text); err != nil || kind == "" || a.Shelved || a.ToldWith != nil {
+		return err
+	}
+	tell := h.guard.Tell
+	if kind == roster.Ease || kind == roster.Latched {
+		var err error
+		if tell, err = t.Tx.AddressesTold(t.ctx, a.ID); err != nil {
+			return err
+		}
+	}
+	test, err := alarm.ParseTest(a.When)
+	if err != nil {
+		return err
+	}
+	return t.notify(kind, a, test, tell, h.guard.signal.device)
+}
+
+func (t *Turn) clear(a alarm.Alarm, h happening) error {
+	h.guard.alarms[h.Side] = 0
+	a.State, a.ClearedAt, a.ClearedValue, a.Latched = alarm.StateOver, &h.At, &h.Value, false
+	a.Cause = alarm.CauseWords(h.Transition, alarm.State{Kept: alarm.Kept{Off: h.off}})
+	if h.Cause == alarm.Reset {
+		a.Cause = h.who + " reset it"
+	}
+	test, err := alarm.ParseTest(a.When)
+	if err != nil {
+		return err
+	}
+	return t.over(a, h, test)
+}
+
+// over makes it known that an alarm is over, to those who heard of its raise.
+func (t *Turn) over(a alarm.Alarm, h happening, test alarm.Test) error {
+	if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
+		return err
+	}
+	if err := t.enter(a, "alarm over", h, "It is over: "+roster.Was(a.Sentence)+" for "+roster.Length(h.At.Sub(a.RaisedAt))); err != nil {
+		return err
+	}
+	told, err := t.Tx.AddressesTold(t.ctx, a.ID)
+	if err != nil {
+		return err
+	}
+	var device *deviceLive
+	if h.guard != nil {
+		device = h.guard.signal.device
+	}
+	return t.notify(roster.Return, a, test, told, device)
+}
+
+func (t *Turn) markAcknowledged(a alarm.Alarm, h happening) error {
+	a.AcknowledgedAt, a.AcknowledgedBy = &h.At, h.who
+	if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
+		return err
+	}
+	return t.enter(a, "alarm acknowledged", h, h.who+" has it: "+a.Sentence)
+}
+
+// enter writes a transition of an alarm into the journal.
+func (t *Turn) enter(a alarm.Alarm, kind string, h happening, text string) error {
+	return t.Tx.AddEntry(t.ctx, site.Entry{At: h.At, LearnedAt: t.Now, Kind: kind, Subject: a.Signal, Who: h.who, Value: &h.Value, Text: text, AlarmID: &a.ID}, t.CommitNo)
+}
+
+// Enter writes an act of a person into the journal.
+func (t *Turn) Enter(kind, subject, who, text string) error {
+	return t.Tx.AddEntry(t.ctx, site.Entry{At: t.Now, LearnedAt: t.Now, Kind: kind, Subject: subject, Who: who, Text: text}, t.CommitNo)
+}
+
+// notify plans the notices of an alarm. Those about a guard of a device that catches up are held back
+// for a while, and what belongs to a raise that is held back with it.
+func (t *Turn) notify(kind string, a alarm.Alarm, test alarm.Test, addresses []string, device *deviceLive) error {
+	m := roster.Matter{Alarm: a, Test: test, Site: t.live.site}
+	if t.p.Link != nil {
+		m.Link = t.p.Link(a.ID)
+	}
+	for _, n := range roster.Plan(kind, m, addresses) {
+		n.CreatedAt = t.Now
+		if err := t.Tx.AddNotice(t.ctx, &n); err != nil {
+			return err
+		}
+		until := device.heldUntil(t.Now)
+		if kind != roster.Raise {
+			var err error
+			if until, err = t.Tx.HeldUntil(t.ctx, a.ID, n.Address); err != nil {
+				return err
+			}
+		}
+		if until == 0 {
+			t.noticed = true
+		} else if err := t.Tx.Hold(t.ctx, n.ID, device.ID, until); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,41 @@
+package store
+
+import (
+	"context"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+)
+
+// AddMissed notes that a guard raised no alarm where it should have.
+func (t *Tx) AddMissed(ctx context.Context, guard string, at measure.Instant, note, who string, now measure.Instant) error {
+	_, err := t.ExecContext(ctx, `insert into missed (guard, at, note, who, said_at) values ($1, $2, $3, $4, $5)`, guard, at, note, who, now)
+	return err
+}
+
+// Recall gives what people made of a guard's alarms that were raised in a stretch.
+func (s *Store) Recall(ctx context.Context, guard string, from, until measure.Instant) (alarm.Record, error) {
+	alarms := []alarm.Alarm{}
+	err := s.db.SelectContext(ctx, &alarms, selectAlarm+` where guard = $1 and alarm.raised_at between $2 and $3 order by alarm.raised_at`, guard, from, until)
+	if err != nil {
+		return alarm.Record{}, err
+	}
+	var missed int
+	err = s.db.GetContext(ctx, &missed, `select count(*) from missed where guard = $1 and at between $2 and $3`, guard, from, until)
+	return alarm.Recall(alarms, missed, from, until), err
+}
+
+// Told gives what the judgement of the whole looks at: the alarms that were raised in a stretch, or stood at its
+// beginning, in order of their raises; and how many each person was told of.
+func (s *Store) Told(ctx context.Context, from, until measure.Instant) (all []alarm.Told, people []alarm.Reader, err error) {
+	all, people = []alarm.Told{}, []alarm.Reader{}
+	err = s.db.SelectContext(ctx, &all, `
+		select id, guard, signal, kind, worst, raised_at, cleared_at from alarm
+		where (raised_at >= $1 or cleared_at is null) and raised_at <= $2 order by raised_at, id`, from, until)
+	if err != nil {
+		return nil, nil, err
+	}
+	err = s.db.SelectContext(ctx, &people, `
+		select address, count(*) as alarms from notice where kind = 'raise' and created_at between $1 and $2 group by address order by 2 desc, 1`, from, until)
+	return all, people, err
+}
