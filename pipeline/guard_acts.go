@@ -51,6 +51,7 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 			return err
 		}
 	}
+	g.MadeAt = t.Now
 	if err := t.Tx.SaveGuard(t.ctx, g, s.ID); err != nil {
 		return err
 	}
@@ -103,6 +104,9 @@ func (t *Turn) fitGuard(g *alarm.Guard, s *signalLive) error {
 		}
 	}
 	g.Unit = ""
+	if err := g.Check(); err != nil {
+		return err
+	}
 	if s.derived != nil && (g.When.Kind == alarm.Stuck || g.When.Kind == alarm.Faulty) {
 		return &measure.Fault{Field: "when", Reason: fmt.Sprintf("%s is computed and has no instrument; guard what it is computed from", g.Signal)}
 	}

@@ -13,8 +13,8 @@ type guardLive struct {
 	alarm.Guard
 	signal     *signalLive
 	state      alarm.State
-	begunAt    measure.Instant
-	alarms     [2]int64 // the standing alarm of each side; 0: none
+	begunAt    measure.Instant // readings at or before it are not stepped
+	alarms     [2]int64        // the standing alarm of each side; 0: none
 	suppressor alarm.Suppression
 	suppresses []*guardLive // guards that do not look while this one's alarm stands
 	newest     newestStep
@@ -119,20 +119,24 @@ func (t *Turn) reconsider(guards []*guardLive, at measure.Instant) {
 // step moves a guard by one event.
 func (t *Turn) step(g *guardLive, e alarm.Event, who string) {
 	before := g.state.Kept
-	if e.Kind != alarm.NewReading && e.Kind != alarm.DueInstant {
+	g.state, t.room = alarm.Step(&g.Guard, g.state, e, t.room[:0])
+	for _, tr := range t.room {
+		t.happened = append(t.happened, happening{g, tr, g.state.Off, who})
+	}
+	moved := g.state.Kept != before
+	if e.Kind != alarm.NewReading && g.state.Stepped > max(g.begunAt, g.signal.state.SteppedAt) { // for every process, not this one alone
+		g.begunAt, moved = g.state.Stepped, true
+	}
+	if moved || e.Kind == alarm.Begin {
+		t.keep(g)
+	}
+	if e.Kind != alarm.NewReading && (moved || e.Kind != alarm.DueInstant) {
 		event := store.GuardEvent{Guard: g.ID, Event: e, SignalStepped: g.signal.state.SteppedAt}
 		if e.Kind == alarm.Begin {
 			version := g.Guard
 			event.Version = &version
 		}
 		t.events = append(t.events, event)
-	}
-	g.state, t.room = alarm.Step(&g.Guard, g.state, e, t.room[:0])
-	for _, tr := range t.room {
-		t.happened = append(t.happened, happening{g, tr, g.state.Off, who})
-	}
-	if g.state.Kept != before || e.Kind == alarm.Begin {
-		t.keep(g)
 	}
 }
 

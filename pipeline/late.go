@@ -86,8 +86,8 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 			return nil
 		}
 		for _, g := range signal.guards {
-			from := max(g.begunAt, s.From.Add(-lateMargin-longestDelay(&g.Guard)))
-			if g.begunAt <= s.Until && g.When.Kind < alarm.Silent && g.OutOfUse == nil {
+			from := max(g.MadeAt, s.From.Add(-lateMargin-longestDelay(&g.Guard)))
+			if g.MadeAt <= s.Until && g.When.Kind < alarm.Silent && g.OutOfUse == nil {
 				guards = append(guards, asked{g.Guard, from})
 			}
 		}

@@ -382,7 +382,7 @@ func TestGuardFaultsNameTheField(t *testing.T) {
 	if one.Name != "d-temp-above-3" || two.Name != "d-temp-above-3-2" {
 		t.Errorf("names made: %s, %s", one.Name, two.Name)
 	}
-	if err := b.SaveGuard(context.Background(), &alarm.Guard{Name: one.Name, Signal: "d/temp", Rung: alarm.Rung{When: above}}, "test"); !errors.Is(err, store.ErrTaken) {
+	if err := b.SaveGuard(context.Background(), &alarm.Guard{Name: one.Name, Signal: "d/temp", Rung: alarm.Rung{When: above, Severity: alarm.Warning}}, "test"); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a name that is taken: %v", err)
 	}
 }

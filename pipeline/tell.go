@@ -40,7 +40,13 @@ func (t *Turn) tell(h happening) error {
 		err = t.markAcknowledged(a, h)
 	case alarm.Latched:
 		a.Latched, a.Cause = true, alarm.CauseWords(h.Transition, alarm.State{Kept: alarm.Kept{Off: h.off}})
-		err = t.changeAlarm(a, h, roster.Latched, "alarm waits", "It is back in order and waits to be reset: "+roster.Was(a.Sentence))
+		kind := roster.Latched
+		if last, err := t.Tx.LastKind(t.ctx, a.ID); err != nil {
+			return err
+		} else if last == roster.Latched { // it comes and goes
+			kind = ""
+		}
+		err = t.changeAlarm(a, h, kind, "alarm waits", "It is back in order and waits to be reset: "+roster.Was(a.Sentence))
 	default:
 		err = t.moveAlarm(a, h)
 	}

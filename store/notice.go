@@ -29,6 +29,12 @@ func (t *Tx) HeldUntil(ctx context.Context, alarmID int64, address string) (unti
 	return until, err
 }
 
+// LastKind gives the kind of the newest notice of an alarm; empty: there is none.
+func (t *Tx) LastKind(ctx context.Context, alarmID int64) (kind string, err error) {
+	err = t.GetContext(ctx, &kind, `select coalesce((select kind from notice where alarm_id = $1 order by id desc limit 1), '')`, alarmID)
+	return kind, err
+}
+
 // Held is a notice that was held back, with what it says of its alarm.
 type Held struct {
 	roster.Notice
@@ -53,7 +59,7 @@ func (t *Tx) Release(ctx context.Context, notice int64, state string, now measur
 
 // AddressesTold gives the addresses that were told of the raise of an alarm.
 func (t *Tx) AddressesTold(ctx context.Context, alarmID int64) (addresses []string, err error) {
-	err = t.SelectContext(ctx, &addresses, `select address from notice where alarm_id = $1 and kind = $2 order by id`, alarmID, roster.Raise)
+	err = t.SelectContext(ctx, &addresses, `select address from notice where alarm_id = $1 and kind = $2 group by address order by min(id)`, alarmID, roster.Raise)
 	return addresses, err
 }
 

@@ -66,16 +66,17 @@ type Guard struct {
 	Name   string `json:"name" db:"name" doc:"unique in the site; made from the signal and the test when left out" required:"false" pattern:"^[a-z0-9][a-z0-9-]{0,62}$"`
 	Signal string `json:"signal" db:"signal" doc:"DEVICE/SIGNAL" example:"greenhouse-door/temp"`
 	Rung
-	Rungs      Rungs        `json:"rungs" db:"rungs" required:"false" nullable:"false" maxItems:"3" doc:"further rungs of the same guard: a second on the same side, lying further out, and up to two on the other side"`
-	Latch      bool         `json:"latch" db:"latch" required:"false" doc:"the alarm stays until a person resets it"`
-	Armed      string       `json:"armed" db:"armed" required:"false" maxLength:"300" doc:"when it looks, in the site's time zone; always when left out" example:"mon-fri 18:00-07:00, sat-sun, holidays"`
-	Suppressed string       `json:"suppressed_while" db:"suppressed_while" required:"false" maxLength:"300" doc:"'DEVICE/SIGNAL TEST' or 'alarm GUARD': it does not look while that is so" example:"boiler-room/service is on"`
-	Unit       measure.Unit `json:"unit,omitempty" db:"-" required:"false" doc:"when a guard is saved: in which limits and deadbands are given, if it is not the signal's own"`
-	Tell       []string     `json:"tell" db:"-" required:"false" nullable:"false" doc:"e-mail addresses of those who are told"`
-	Advice     string       `json:"advice" db:"advice" required:"false" maxLength:"2000" doc:"what to do; every notice shows it"`
-	FromKit    string       `json:"from_kit,omitempty" db:"kit_guard" readOnly:"true" doc:"its name in the kit that it came from"`
-	OutOfUse   *Pause       `json:"out_of_service,omitempty" db:"out_of_service" readOnly:"true" doc:"who put it out of service, when and why"`
-	Shelved    *Pause       `json:"shelved,omitempty" db:"shelved" readOnly:"true" doc:"who shelved it, until when and why"`
+	Rungs      Rungs           `json:"rungs" db:"rungs" required:"false" nullable:"false" maxItems:"3" doc:"further rungs of the same guard: a second on the same side, lying further out, and up to two on the other side"`
+	Latch      bool            `json:"latch" db:"latch" required:"false" doc:"the alarm stays until a person resets it"`
+	Armed      string          `json:"armed" db:"armed" required:"false" maxLength:"300" doc:"when it looks, in the site's time zone; always when left out" example:"mon-fri 18:00-07:00, sat-sun, holidays"`
+	Suppressed string          `json:"suppressed_while" db:"suppressed_while" required:"false" maxLength:"300" doc:"'DEVICE/SIGNAL TEST' or 'alarm GUARD': it does not look while that is so" example:"boiler-room/service is on"`
+	Unit       measure.Unit    `json:"unit,omitempty" db:"-" required:"false" doc:"when a guard is saved: in which limits and deadbands are given, if it is not the signal's own"`
+	Tell       []string        `json:"tell" db:"-" required:"false" nullable:"false" doc:"e-mail addresses of those who are told"`
+	Advice     string          `json:"advice" db:"advice" required:"false" maxLength:"2000" doc:"what to do; every notice shows it"`
+	FromKit    string          `json:"from_kit,omitempty" db:"kit_guard" readOnly:"true" doc:"its name in the kit that it came from"`
+	MadeAt     measure.Instant `json:"made_at" db:"made_at" readOnly:"true" format:"date-time" doc:"since when it is as it is"`
+	OutOfUse   *Pause          `json:"out_of_service,omitempty" db:"out_of_service" readOnly:"true" doc:"who put it out of service, when and why"`
+	Shelved    *Pause          `json:"shelved,omitempty" db:"shelved" readOnly:"true" doc:"who shelved it, until when and why"`
 
 	calendar *Calendar // what Armed says; nil: always
 }

@@ -109,8 +109,8 @@ func (r *Run) skip(readings []measure.Reading, i int) int {
 		}
 	}
 	if i > first {
-		if last := readings[i-1]; last.At > r.State.Stepped {
-			r.State.Held, r.State.HeldAt, r.State.Stepped = last.Value, last.At, last.At
+		if last := readings[i-1]; last.At > r.State.HeldAt {
+			r.State.Held, r.State.HeldAt, r.State.Stepped = last.Value, last.At, max(r.State.Stepped, last.At)
 		}
 	}
 	return i

@@ -70,6 +70,9 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 	switch e.Kind {
 	case NewReading:
 		if e.At <= s.Stepped {
+			if e.At > s.HeldAt { // it holds, though it came too late to be looked at
+				s.HeldAt, s.Held = e.At, e.Value
+			}
 			return s, into
 		}
 		if g.calendar != nil && s.HeldAt == 0 {

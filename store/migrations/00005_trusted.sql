@@ -9,7 +9,9 @@ alter table guard
     add suppressed_while text not null default '',
     add out_of_service   jsonb,                       -- who, when, why
     add shelved          jsonb,                       -- who, until when, why
-    add shelved_until    bigint;
+    add shelved_until    bigint,
+    add made_at          bigint not null default 0; -- since when it is as it is
+update guard g set made_at = coalesce((select begun_at from guard_state s where s.guard_id = g.id), 0);
 create index on guard (shelved_until) where shelved_until is not null;
 
 -- What a guard remembers is one value: alarm.Kept says how it is laid out.
