@@ -8,6 +8,10 @@ import { closeLive, openLive, useLive, useNow } from './api/live'
 import { queries, useArrivals, useSession, useSite, useStanding, useUnits } from './api/queries'
 import { see } from './api/units'
 import { clock, length } from './api/words'
+import { GuardPage } from './page/guard'
+import { HealthPage } from './page/health'
+import { Journal } from './page/journal'
+import { TrialPage, Trials } from './page/trials'
 import { AlarmPage } from './page/alarm'
 import { Alarms } from './page/alarms'
 import { Now } from './page/now'
@@ -98,6 +102,7 @@ function House({ name }: { name: string }) {
       places={[
         { to: '/', name: 'Now' },
         { to: '/alarms', name: 'Alarms', note: standing ? String(standing) : '' },
+        { to: '/journal', name: 'Journal' },
         { to: '/devices', name: 'Devices', note: waiting ? `+${waiting}` : '' },
         { to: '/totals', name: 'Totals' },
         { to: '/history', name: 'History' },
@@ -116,6 +121,12 @@ function House({ name }: { name: string }) {
       <Routes>
         <Route path="/" element={<Now />} />
         <Route path="/alarms" element={<Alarms />} />
+        <Route path="/alarms/health" element={<HealthPage />} />
+        <Route path="/guards/new" element={<GuardPage />} />
+        <Route path="/guards/:guard" element={<GuardPage />} />
+        <Route path="/trials" element={<Trials />} />
+        <Route path="/trials/:id" element={<TrialPage />} />
+        <Route path="/journal" element={<Journal />} />
         <Route path="/alarms/:id" element={<AlarmPage />} />
         <Route path="/devices" element={<Devices />} />
         <Route path="/devices/connect" element={<Connect />} />

@@ -12,7 +12,7 @@ import (
 type Occurrence struct {
 	Side      Side             `json:"-"`
 	Level     string           `json:"level" doc:"the outermost rung that stood: high, high-high, low, low-low; empty when the test has no direction"`
-	Severity  Severity         `json:"severity" doc:"of that rung"`
+	Severity  Severity         `json:"severity" enum:"advisory,warning,critical" doc:"of that rung"`
 	RaisedAt  measure.Instant  `json:"raised_at" format:"date-time"`
 	ClearedAt *measure.Instant `json:"cleared_at" format:"date-time" doc:"null: it still stands at the end"`
 	Value     float64          `json:"value" doc:"the value at the raise"`

@@ -23,7 +23,7 @@ type Summary struct {
 // LevelCount is how many alarms went as far as a rung.
 type LevelCount struct {
 	Level    string   `json:"level"`
-	Severity Severity `json:"severity"`
+	Severity Severity `json:"severity" enum:"advisory,warning,critical"`
 	Alarms   int      `json:"alarms"`
 }
 

@@ -159,12 +159,52 @@ export const useAct = <In, Out>(act: (input: In) => Promise<Out>) =>
     },
   })
 
-export function useAcknowledge() {
-  return useMutation({
-    mutationFn: (id: number) => take(api.POST('/api/v1/alarms/{id}/acknowledge', { params: { path: { id } } })),
-    onSuccess: (alarm) => takeAlarms([alarm]),
+/** Does something to one alarm, and shows it as it is then. */
+export const useAlarmAct = <In>(act: (input: In) => Promise<Alarm>) =>
+  useMutation({ mutationFn: act, onSuccess: (alarm) => takeAlarms([alarm]) })
+
+export const useAcknowledge = () =>
+  useAlarmAct((id: number) => take(api.POST('/api/v1/alarms/{id}/acknowledge', { params: { path: { id } } })))
+
+/** Does something to a guard or a trial, and asks anew for all that it may have changed. */
+export const useGuardAct = <In, Out>(act: (input: In) => Promise<Out>) =>
+  useMutation({
+    mutationFn: act,
+    onSuccess: () => {
+      for (const what of ['guards', 'record', 'trials', 'alarms', 'standing', 'alarm', 'signals'])
+        void queries.invalidateQueries({ queryKey: [what] })
+    },
   })
-}
+export const useRecord = (guard: string) =>
+  useQuery({
+    queryKey: ['record', guard],
+    queryFn: () => take(api.GET('/api/v1/guards/{guard}/record', { params: { path: { guard } } })),
+    enabled: guard !== '',
+  })
+export const useLimits = (device: string, signal: string, asked: boolean) =>
+  useQuery({
+    queryKey: ['limits', device, signal],
+    queryFn: () => take(api.GET('/api/v1/signals/{device}/{signal}/limits', at(device, signal))),
+    enabled: asked,
+    staleTime: 5 * 60_000,
+  })
+export const useTrials = () =>
+  useQuery({ queryKey: ['trials'], queryFn: () => take(api.GET('/api/v1/trials')), refetchInterval: 10_000 })
+export const useSuggestion = (id: number, stamp: string) =>
+  useQuery({
+    queryKey: ['trials', id, 'suggestion', stamp],
+    queryFn: () => take(api.GET('/api/v1/trials/{id}/suggestion', { params: { path: { id } } })),
+  })
+export const useHealth = (days: number) =>
+  useQuery({
+    queryKey: ['health', days],
+    queryFn: () =>
+      take(
+        api.GET('/api/v1/alarm-health', {
+          params: { query: { since: new Date(Date.now() - days * 86_400_000).toISOString() } },
+        }),
+      ),
+  })
 
 /** A list that the live stream keeps new. An answer that was under way while the stream told something may
  *  be older than that, so what was told meanwhile goes before it. */

@@ -84,7 +84,8 @@ export function limitsOf(when: string): number[] {
 export const limitsFor = (guards: Guard[] | null | undefined, path: string) =>
   (guards ?? [])
     .filter((g) => g.signal === path)
-    .flatMap((g) => limitsOf(g.when).map((limit) => ({ limit, severity: g.severity ?? 'warning' })))
+    .flatMap((g) => [g, ...(g.rungs ?? [])])
+    .flatMap((r) => limitsOf(r.when).map((limit) => ({ limit, severity: r.severity ?? 'warning' })))
 
 /** What is wrong, or was; a figure and its unit stay on one line. */
 export const sentence = (a: Alarm) =>

@@ -4,6 +4,12 @@ import 'uplot/dist/uPlot.min.css'
 import type { Alarm, Band, Doubt, Line } from '../api/client'
 import { clock, figure } from '../api/words'
 
+/** An alarm as a stretch of time. */
+export type Span = Pick<Alarm, 'raised_at' | 'cleared_at' | 'severity'>
+
+/** Where the plot lies in its box, in CSS pixels, and which values it spans. */
+export type Scale = { top: number; left: number; width: number; height: number; bottom: number; peak: number }
+
 type Props = {
   line: Line
   from: number
@@ -11,11 +17,13 @@ type Props = {
   unit: string
   zone: string
   limits: { limit: number; severity: string }[]
-  alarms: Alarm[]
+  alarms: Span[]
   bands?: Band[]
   doubts?: Doubt[] // stretches whose readings are of no use
   states?: [string, string] // of what is off or on: the names of both
   label: string // says in words what the chart shows
+  span?: [number, number] // the values to show, when they are not to follow the line
+  onScale?: (scale: Scale) => void // told after each drawing that moved the scale
 }
 
 const height = 300
@@ -85,6 +93,7 @@ function update(plot: uPlot, p: Props) {
 
 /** The values to show: all of the line, and limits that are not further away than the line is high. */
 function range(p: Props): [number, number] {
+  if (p.span) return p.span
   const inView = p.line.value.filter((_, i) => p.line.at[i]! >= p.from)
   let bottom = Math.min(...inView)
   let top = Math.max(...inView)
@@ -124,8 +133,26 @@ function options(shown: { current: Props }, width: number): uPlot.Options {
     series: [{}, { stroke: colour('line-1'), width: 1.4, spanGaps: false, points: { show: false } }],
     hooks: {
       drawClear: [(u) => drawBands(u, shown.current), (u) => drawAlarms(u, shown.current)],
-      draw: [(u) => drawDoubts(u, shown.current), (u) => drawLimits(u, shown.current)],
+      draw: [
+        (u) => drawDoubts(u, shown.current),
+        (u) => drawLimits(u, shown.current),
+        (u) => shown.current.onScale?.(scaleOf(u)),
+      ],
     },
+  }
+}
+
+function scaleOf(u: uPlot): Scale {
+  const ratio = devicePixelRatio
+  const { top, left, width, height: tall } = u.bbox
+  const { min, max } = u.scales.y!
+  return {
+    top: top / ratio,
+    left: left / ratio,
+    width: width / ratio,
+    height: tall / ratio,
+    bottom: min ?? 0,
+    peak: max ?? 1,
   }
 }
 

@@ -1,5 +1,6 @@
-import { type Alarm, type Guard, pathOf, type Signal, type Spark as Points } from '../api/client'
-import { useAcknowledge, useSession, useSparks } from '../api/queries'
+import { useNavigate } from 'react-router'
+import { type Alarm, api, type Guard, pathOf, type Signal, type Spark as Points, take } from '../api/client'
+import { useAcknowledge, useAlarmAct, useSession, useSparks } from '../api/queries'
 import { byUrgency, clock, length, limitsOf, reads, sentence, shown } from '../api/words'
 import { Spark } from '../chart/spark'
 import { Button, Failure, PlainLink, QuietLink, Soft } from '../ui/basics'
@@ -46,6 +47,9 @@ function AlarmRow({ alarm, signal, spark, zone, now }: Props) {
         <br />
         <Soft>
           for {length(now - Date.parse(alarm.raised_at))} · {whoHasIt(alarm, zone)}
+          {alarm.latched && ' · back in order, waits to be reset'}
+          {alarm.handed_to && ` · for ${alarm.handed_to}`}
+          {alarm.shelved && <Silent word="shelved" />}
         </Soft>
       </Words>
       <Figure $tone={toneOf(alarm.severity)}>
@@ -74,23 +78,42 @@ function AlarmRow({ alarm, signal, spark, zone, now }: Props) {
 
 type ListProps = { alarms: Alarm[]; signals: Signal[]; zone: string; now: number }
 
-/** What stands, worst first. */
+/** What stands, worst first. With an alarm's name in focus, a takes it, r resets it, s shelves it, c says its cause, and
+ *  the arrow keys go from one to the next. */
 export function WrongList({ alarms, signals, zone, now }: ListProps) {
   const byPath = new Map(signals.map((s) => [pathOf(s), s]))
   const sparks = new Map((useSparks().data ?? []).map((s) => [s.signal, s]))
+  const acknowledge = useAcknowledge()
+  const reset = useAlarmAct((id: number) => take(api.POST('/api/v1/alarms/{id}/reset', { params: { path: { id } } })))
+  const go = useNavigate()
+  const onKeyDown = (e: React.KeyboardEvent<HTMLElement>) => {
+    const id = Number(/^alarm-(\d+)$/.exec((e.target as HTMLElement).id)?.[1])
+    if (!id || e.ctrlKey || e.metaKey || e.altKey) return
+    const links = [...e.currentTarget.querySelectorAll<HTMLElement>('a[id^=alarm-]')]
+    const step = { ArrowDown: 1, ArrowUp: -1 }[e.key]
+    if (e.key === 'a') acknowledge.mutate(id)
+    else if (e.key === 'r') reset.mutate(id)
+    else if (e.key === 's' || e.key === 'c') void go(`/alarms/${id}#acts`)
+    else if (step) links[links.indexOf(e.target as HTMLElement) + step]?.focus()
+    else return
+    e.preventDefault()
+  }
   return (
-    <List aria-label="What is wrong">
-      {[...alarms].sort(byUrgency).map((a) => (
-        <AlarmRow
-          key={a.id}
-          alarm={a}
-          signal={byPath.get(a.signal)}
-          spark={sparks.get(a.signal)}
-          zone={zone}
-          now={now}
-        />
-      ))}
-    </List>
+    <>
+      {(acknowledge.error ?? reset.error) && <Failure error={(acknowledge.error ?? reset.error)!} />}
+      <List aria-label="What is wrong" onKeyDown={onKeyDown}>
+        {[...alarms].sort(byUrgency).map((a) => (
+          <AlarmRow
+            key={a.id}
+            alarm={a}
+            signal={byPath.get(a.signal)}
+            spark={sparks.get(a.signal)}
+            zone={zone}
+            now={now}
+          />
+        ))}
+      </List>
+    </>
   )
 }
 
@@ -99,7 +122,9 @@ type SignalProps = { signal: Signal; spark?: Points; guards?: Guard[] | null; ag
 /** One signal in a list. */
 export function SignalRow({ signal, spark, guards, ageText }: SignalProps) {
   const path = pathOf(signal)
-  const limits = (guards ?? []).filter((g) => g.signal === path).flatMap((g) => limitsOf(g.when))
+  const limits = (guards ?? [])
+    .filter((g) => g.signal === path)
+    .flatMap((g) => [g, ...(g.rungs ?? [])].flatMap((r) => limitsOf(r.when)))
   return (
     <Item $dense>
       <span />

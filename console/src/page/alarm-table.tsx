@@ -1,6 +1,6 @@
 import type { Alarm } from '../api/client'
 import { clock, length, sentence } from '../api/words'
-import { Columns, PlainLink, Scroll, Table } from '../ui/basics'
+import { Columns, PlainLink, Scroll, Soft, Table } from '../ui/basics'
 import { Shape } from '../ui/severity'
 import { whoHasIt } from './alarm-row'
 
@@ -8,7 +8,7 @@ import { whoHasIt } from './alarm-row'
 export const AlarmTable = ({ alarms, zone }: { alarms: Alarm[]; zone: string }) => (
   <Scroll>
     <Table>
-      <Columns names={['Raised', 'Lasted', 'How bad', 'What', 'Who']} />
+      <Columns names={['Raised', 'Lasted', 'How bad', 'What', 'Who', 'Worth']} />
       <tbody>
         {alarms.map((a) => (
           <tr key={a.id}>
@@ -21,6 +21,11 @@ export const AlarmTable = ({ alarms, zone }: { alarms: Alarm[]; zone: string }) 
               <PlainLink href={`/alarms/${a.id}`}>{sentence(a)}</PlainLink>
             </td>
             <td>{whoHasIt(a, zone)}</td>
+            <td>
+              {a.mark}
+              {a.learned_late && <Soft> learned late</Soft>}
+              {a.shelved && <Soft> shelved</Soft>}
+            </td>
           </tr>
         ))}
       </tbody>

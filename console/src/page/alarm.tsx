@@ -1,11 +1,12 @@
 import { useParams } from 'react-router'
 import { type Alarm, pathOf } from '../api/client'
 import { useNow } from '../api/live'
-import { useAlarm, useSession, useSignals, useSite } from '../api/queries'
+import { useAlarm, useRecord, useSession, useSignals, useSite } from '../api/queries'
 import { seen } from '../api/units'
 import { amount, clock, figure, length, reads, sentence, shown } from '../api/words'
 import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
 import { Shape, toneOf } from '../ui/severity'
+import { AlarmActs } from './alarm-acts'
 import { HaveIt, whoHasIt } from './alarm-row'
 import { SignalChart, type Stretch } from './signal-chart'
 
@@ -17,7 +18,15 @@ const around = (a: Alarm): Stretch =>
     ? { from: Date.parse(a.raised_at) - before, until: Date.parse(a.cleared_at) + before }
     : { span: 3600_000 }
 
-const told = { raise: 'that it is wrong', return: 'that it is over', summary: 'in a summary' }
+const told = {
+  raise: 'that it is wrong',
+  worsen: 'that it is worse',
+  ease: 'that it has eased',
+  latched: 'that it is back in order and waits to be reset',
+  return: 'that it is over',
+  hand: 'to take it on',
+  summary: 'in a summary',
+}
 
 /** One alarm, for somebody who was woken: what, how bad, since when, what to do, who was told. */
 export function AlarmPage() {
@@ -49,7 +58,23 @@ export function AlarmPage() {
         {lasted} · {whoHasIt(a, zone)}
         {a.cause && ` · over because ${a.cause}`}
         {a.corrected_at && ' · its readings were corrected since'}
+        {a.worst !== a.severity && ` · it was ${a.worst}`}
+        {a.latched && ' · back in order, waits to be reset'}
+        {a.shelved && ' · shelved: nobody is told'}
+        {a.learned_late && ' · learned late, from readings that came when it was over'}
+        {a.handed_to && ` · ${a.handed_by} asked ${a.handed_to} to take it on`}
       </Prose>
+      {a.told_with != null && (
+        <Prose>
+          It was told with <PlainLink href={`/alarms/${a.told_with}`}>alarm {a.told_with}</PlainLink>: one cause, one
+          notice.
+        </Prose>
+      )}
+      {a.comment && (
+        <Prose>
+          <b>The cause.</b> {a.comment}
+        </Prose>
+      )}
       {a.kind === 'guard' ? (
         <Row>
           <BigFigure
@@ -85,6 +110,7 @@ export function AlarmPage() {
         </Prose>
       )}
       {!a.acknowledged_at && role !== 'viewer' && <HaveIt alarm={a} />}
+      <AlarmActs alarm={a} />
       {signal && (
         <Well>
           <SignalChart signal={signal} stretch={around(a)} now={now} zone={zone} alarms={[a]} />
@@ -115,6 +141,21 @@ export function AlarmPage() {
           </li>
         ))}
       </ul>
+      {a.guard && <GuardHistory guard={a.guard} />}
+    </>
+  )
+}
+
+/** What its guard has raised before, and what people made of that. */
+function GuardHistory({ guard }: { guard: string }) {
+  const record = useRecord(guard).data
+  if (!record) return null
+  return (
+    <>
+      <Subheading>Its guard</Subheading>
+      <Prose>
+        <PlainLink href={`/guards/${guard}`}>{guard}</PlainLink>, in the last month: {record.words}.
+      </Prose>
     </>
   )
 }

@@ -1,8 +1,23 @@
 import { useNow } from '../api/live'
 import { useAlarms, useSignals, useSite, useStanding } from '../api/queries'
-import { Failure, Heading, Prose, Soft, Subheading } from '../ui/basics'
+import type { Alarm, Signal } from '../api/client'
+import { byUrgency } from '../api/words'
+import { Failure, Heading, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
 import { WrongList } from './alarm-row'
 import { AlarmTable } from './alarm-table'
+
+/** Alarms by the device that they are of; the one with the worst comes first. */
+function groups(alarms: Alarm[]): [string, Alarm[]][] {
+  const by = new Map<string, Alarm[]>()
+  for (const a of [...alarms].sort(byUrgency)) {
+    const device = a.signal.split('/')[0] ?? ''
+    by.set(device, [...(by.get(device) ?? []), a])
+  }
+  return [...by]
+}
+
+const titleOf = (device: string, signals: Signal[]) =>
+  signals.find((s) => s.device === device)?.device_title ?? (device || 'The service')
 
 /** All alarms: those that stand, worst first, then those that are over. */
 export function Alarms() {
@@ -18,10 +33,22 @@ export function Alarms() {
     <>
       <title>Alarms · Jaunty Lark</title>
       <Heading>Alarms</Heading>
-      {standing.data.length === 0 ? (
-        <Prose>Nothing is wrong.</Prose>
-      ) : (
-        <WrongList alarms={standing.data} signals={signals} zone={zone} now={now} />
+      <Row style={{ marginTop: 'var(--gap-3)' }}>
+        <QuietLink href="/alarms/health">How the alarms do</QuietLink>
+        <QuietLink href="/trials">Trials</QuietLink>
+        <QuietLink href="/journal?kind=alarm">Their journal</QuietLink>
+      </Row>
+      {standing.data.length === 0 && <Prose>Nothing is wrong.</Prose>}
+      {groups(standing.data).map(([device, alarms]) => (
+        <section key={device} aria-label={titleOf(device, signals)}>
+          {groups(standing.data).length > 1 && <Subheading>{titleOf(device, signals)}</Subheading>}
+          <WrongList alarms={alarms} signals={signals} zone={zone} now={now} />
+        </section>
+      ))}
+      {standing.data.length > 0 && (
+        <Prose>
+          <Soft>With an alarm in focus: a takes it, r resets it, s shelves it, c says its cause, arrows go on.</Soft>
+        </Prose>
       )}
       <Subheading>Over</Subheading>
       {over.length === 0 ? <Prose>None yet.</Prose> : <AlarmTable alarms={over} zone={zone} />}

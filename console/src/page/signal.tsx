@@ -130,18 +130,27 @@ export function SignalPage() {
       <Subheading>What guards it</Subheading>
       {guards.length === 0 ? (
         <Prose>
-          Nothing yet. Add a guard on the command line: <code>jaunty guard add {path} --when 'above 30'</code>
+          Nothing yet. <QuietLink href={`/guards/new?of=${path}`}>Find a limit</QuietLink>
         </Prose>
       ) : (
         <ul>
           {guards.map((g) => (
             <li key={g.id}>
-              {g.severity} when {testWords(g.when, signal.unit)}
-              {g.on_delay !== '0s' && ` for ${g.on_delay}`}
-              {g.tell?.length ? `, tells ${g.tell.join(' and ')}` : ', tells nobody'} <Soft>· {g.name}</Soft>
+              <PlainLink href={`/guards/${g.name}`}>
+                {[g, ...(g.rungs ?? [])].map((r) => `${r.severity} when ${testWords(r.when, signal.unit)}`).join('; ')}
+                {g.on_delay !== '0s' && ` for ${g.on_delay}`}
+                {g.tell?.length ? `, tells ${g.tell.join(' and ')}` : ', tells nobody'} <Soft>· {g.name}</Soft>
+              </PlainLink>
+              {g.shelved && <Silent word="shelved" />}
+              {g.out_of_service && <Silent word="out of service" />}
             </li>
           ))}
         </ul>
+      )}
+      {guards.length > 0 && (
+        <Row style={{ marginTop: 'var(--gap-3)' }}>
+          <QuietLink href={`/guards/new?of=${path}`}>Add another guard</QuietLink>
+        </Row>
       )}
       <Subheading>Its alarms</Subheading>
       {alarms.length === 0 ? <Prose>None yet.</Prose> : <AlarmTable alarms={alarms.slice(0, 20)} zone={zone} />}

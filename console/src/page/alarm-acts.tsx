@@ -1,0 +1,84 @@
+import { useState } from 'react'
+import { type Alarm, api, take } from '../api/client'
+import { useAlarmAct, useGuardAct, useSession } from '../api/queries'
+import { Button, Failure, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
+import { Choice } from '../ui/choice'
+import { Form, Select, TextInput, fieldsOf } from '../ui/form'
+
+const of = (id: number) => ({ params: { path: { id } } })
+const marks = { '': 'not marked', real: 'real', useful: 'good to know', false: 'false' }
+type Mark = keyof typeof marks
+const lengths = { '60': '1 hour', '240': '4 hours', '1440': '1 day' }
+
+/** What a keeper can do about an alarm besides taking it. */
+export function AlarmActs({ alarm }: { alarm: Alarm }) {
+  const role = useSession().data?.role
+  const id = alarm.id
+  const reset = useAlarmAct(() => take(api.POST('/api/v1/alarms/{id}/reset', of(id))))
+  const comment = useAlarmAct((text: string) =>
+    take(api.PUT('/api/v1/alarms/{id}/comment', { ...of(id), body: { comment: text } })),
+  )
+  const hand = useAlarmAct((to: string) => take(api.POST('/api/v1/alarms/{id}/hand', { ...of(id), body: { to } })))
+  const mark = useAlarmAct((m: Mark) => take(api.PUT('/api/v1/alarms/{id}/mark', { ...of(id), body: { mark: m } })))
+  const [length, setLength] = useState('60')
+  const shelve = useGuardAct((why: string) =>
+    take(
+      api.PUT('/api/v1/guards/{guard}/shelf', {
+        params: { path: { guard: alarm.guard } },
+        body: { until: new Date(Date.now() + Number(length) * 60_000).toISOString(), why },
+      }),
+    ),
+  )
+  const failed = [reset, comment, hand, mark, shelve].find((m) => m.error)?.error
+  if (role === 'viewer') return null
+  const raised = alarm.state === 'raised'
+  const submit = (act: (text: string) => void, field: string) => (e: React.FormEvent<HTMLFormElement>) => {
+    e.preventDefault()
+    act(fieldsOf(e.currentTarget)[field] ?? '')
+    e.currentTarget.reset()
+  }
+  return (
+    <section aria-label="What to do about it">
+      {alarm.latched && (
+        <Row style={{ marginTop: 'var(--gap-3)' }}>
+          <Button onPress={() => reset.mutate(undefined)}>Reset it</Button>
+          <Soft>It is back in order and stays until somebody resets it.</Soft>
+        </Row>
+      )}
+      {failed && <Failure error={failed} />}
+      <Subheading>What was it worth?</Subheading>
+      <Choice label="What it was worth" options={marks} value={alarm.mark as Mark} onChange={(m) => mark.mutate(m)} />
+      <details open={location.hash !== '' || undefined}>
+        <summary>Say the cause, hand it on, shelve it</summary>
+        <Form onSubmit={submit((text) => comment.mutate(text), 'comment')} style={{ marginTop: 'var(--gap-3)' }}>
+          <TextInput label="The cause" name="comment" defaultValue={alarm.comment} autoComplete="off" />
+          <Row>
+            <QuietButton type="submit">Keep that</QuietButton>
+          </Row>
+        </Form>
+        {raised && (
+          <Form onSubmit={submit((to) => hand.mutate(to), 'to')} style={{ marginTop: 'var(--gap-4)' }}>
+            <TextInput label="Hand it to" name="to" type="email" autoComplete="off" hint="they are told" />
+            <Row>
+              <QuietButton type="submit">Hand it on</QuietButton>
+            </Row>
+          </Form>
+        )}
+        {alarm.guard && (
+          <Form onSubmit={submit((why) => shelve.mutate(why), 'why')} style={{ marginTop: 'var(--gap-4)' }}>
+            <TextInput label="Shelve its guard, because" name="why" autoComplete="off" />
+            <Select label="For" value={length} onChange={setLength} options={lengths} />
+            <Row>
+              <QuietButton type="submit">Shelve it</QuietButton>
+            </Row>
+          </Form>
+        )}
+      </details>
+      {alarm.guard && (
+        <Prose>
+          <PlainLink href={`/guards/${alarm.guard}`}>What its guard looks for, and would have raised</PlainLink>
+        </Prose>
+      )}
+    </section>
+  )
+}

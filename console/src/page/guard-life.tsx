@@ -1,0 +1,99 @@
+import { useState } from 'react'
+import { useNavigate } from 'react-router'
+import { api, type Guard, take } from '../api/client'
+import { useGuardAct, useRecord, useSession, useSite } from '../api/queries'
+import { clock } from '../api/words'
+import { Failure, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
+import { Form, Select, TextInput, fieldsOf } from '../ui/form'
+
+const at = (name: string) => ({ params: { path: { guard: name } } })
+const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
+const lengths = { '60': '1 hour', '240': '4 hours', '1440': '1 day', '10080': '1 week' }
+
+/** What people made of a guard, and what can be done to it: shelve it, take it out of service, remove it. */
+export function GuardLife({ guard }: { guard: Guard }) {
+  const name = guard.name ?? ''
+  const zone = useSite().data?.zone ?? 'UTC'
+  const role = useSession().data?.role
+  const record = useRecord(name).data
+  const go = useNavigate()
+  const [length, setLength] = useState('60')
+  const shelve = useGuardAct((why: string) =>
+    take(
+      api.PUT('/api/v1/guards/{guard}/shelf', {
+        ...at(name),
+        body: { until: new Date(Date.now() + Number(length) * 60_000).toISOString(), why },
+      }),
+    ),
+  )
+  const unshelve = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}/shelf', at(name))))
+  const out = useGuardAct((why: string) =>
+    take(api.PUT('/api/v1/guards/{guard}/out-of-service', { ...at(name), body: { why } })),
+  )
+  const back = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}/out-of-service', at(name))))
+  const missed = useGuardAct(() => take(api.POST('/api/v1/guards/{guard}/missed', { ...at(name), body: {} })))
+  const remove = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}', at(name))))
+  const failed = [shelve, unshelve, out, back, missed, remove].find((m) => m.error)?.error
+  return (
+    <section data-guard-life>
+      <Subheading>What became of it</Subheading>
+      {record && (
+        <Prose>
+          In the last month: {record.words}.{record.chatters && ' The page Health tells what would keep it quiet.'}
+        </Prose>
+      )}
+      {guard.shelved && (
+        <Prose>
+          <b>Shelved</b> until {clock(guard.shelved.until!, zone, day)} by {guard.shelved.by}: {guard.shelved.why}
+        </Prose>
+      )}
+      {guard.out_of_service && (
+        <Prose>
+          <b>Out of service</b> since {clock(guard.out_of_service.at, zone, day)} by {guard.out_of_service.by}:{' '}
+          {guard.out_of_service.why}
+        </Prose>
+      )}
+      {failed && <Failure error={failed} />}
+      {role !== 'viewer' && (
+        <>
+          {!guard.shelved && !guard.out_of_service && (
+            <Form
+              onSubmit={(e) => {
+                e.preventDefault()
+                const button = (e.nativeEvent as SubmitEvent).submitter?.getAttribute('value')
+                const why = fieldsOf(e.currentTarget).why ?? ''
+                if (button === 'out') out.mutate(why)
+                else shelve.mutate(why)
+              }}
+            >
+              <TextInput label="Keep it quiet, because" name="why" autoComplete="off" />
+              <Select label="For" value={length} onChange={setLength} options={lengths} />
+              <Row>
+                <QuietButton type="submit" name="act" value="shelve">
+                  Shelve it
+                </QuietButton>
+                <QuietButton type="submit" name="act" value="out">
+                  Take it out of service
+                </QuietButton>
+              </Row>
+              <Soft>Shelved, it tells of nothing but what is worse. Out of service, it does not look at all.</Soft>
+            </Form>
+          )}
+          <Row style={{ marginTop: 'var(--gap-4)' }}>
+            {guard.shelved && <QuietButton onPress={() => unshelve.mutate(undefined)}>End the shelving</QuietButton>}
+            {guard.out_of_service && (
+              <QuietButton onPress={() => back.mutate(undefined)}>Put it back into service</QuietButton>
+            )}
+            <QuietButton onPress={() => missed.mutate(undefined)}>It missed something just now</QuietButton>
+            <QuietButton
+              onPress={() => remove.mutate(undefined, { onSuccess: () => void go(`/signals/${guard.signal}`) })}
+            >
+              Remove it
+            </QuietButton>
+          </Row>
+          <p role="status">{missed.isSuccess && 'Noted.'}</p>
+        </>
+      )}
+    </section>
+  )
+}

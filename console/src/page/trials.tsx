@@ -1,0 +1,351 @@
+import { useNavigate, useParams, useSearchParams } from 'react-router'
+import { useState } from 'react'
+import { api, pathOf, type Suggestion, take, type Trial } from '../api/client'
+import { useNow } from '../api/live'
+import { useGuardAct, useSession, useSignals, useSite, useSuggestion, useTrials } from '../api/queries'
+import { seen } from '../api/units'
+import { clock, figure, length, shown } from '../api/words'
+import { LineChart } from '../chart/line'
+import { useQuery } from '@tanstack/react-query'
+import {
+  Above,
+  Button,
+  Columns,
+  Failure,
+  Heading,
+  PlainLink,
+  Prose,
+  QuietButton,
+  Row,
+  Scroll,
+  Soft,
+  Subheading,
+  Table,
+  Well,
+} from '../ui/basics'
+import { Form, Pick, Select, TextInput, fieldsOf } from '../ui/form'
+
+const seconds: Intl.DateTimeFormatOptions = {
+  day: 'numeric',
+  month: 'short',
+  hour: '2-digit',
+  minute: '2-digit',
+  second: '2-digit',
+}
+
+/** All trials, and the way to start one. */
+export function Trials() {
+  const of = useSearchParams()[0].get('of') ?? ''
+  const zone = useSite().data?.zone ?? 'UTC'
+  const trials = useTrials()
+  const signals = useSignals().data ?? []
+  const role = useSession().data?.role
+  const go = useNavigate()
+  const start = useGuardAct((body: { signal: string; note?: string }) => take(api.POST('/api/v1/trials', { body })))
+  if (trials.error) return <Failure error={trials.error} />
+  if (!trials.data) return <Soft>Looking …</Soft>
+  return (
+    <>
+      <title>Trials · Jaunty Lark</title>
+      <Above>
+        <PlainLink href="/alarms">Alarms</PlainLink>
+      </Above>
+      <Heading>Trials</Heading>
+      <Prose>
+        Make the thing happen on purpose, several times, and mark when: the limit follows from what was normal and what
+        was not.
+      </Prose>
+      {role !== 'viewer' && (
+        <Form
+          onSubmit={(e) => {
+            e.preventDefault()
+            const f = fieldsOf(e.currentTarget)
+            start.mutate({ signal: f.signal ?? '', note: f.note }, { onSuccess: (t) => void go(`/trials/${t.id}`) })
+          }}
+        >
+          <Pick
+            key={signals.length}
+            label="Signal"
+            name="signal"
+            none="which?"
+            defaultValue={of}
+            options={signals
+              .filter((s) => s.kind === 'number')
+              .map((s) => ({ value: pathOf(s), text: `${s.device_title} ${s.title}` }))}
+          />
+          <TextInput label="What is tried" name="note" optional autoComplete="off" />
+          {start.error && <Failure error={start.error} />}
+          <Row>
+            <Button type="submit">Start a trial</Button>
+          </Row>
+        </Form>
+      )}
+      <Subheading>So far</Subheading>
+      {trials.data.length === 0 ? (
+        <Prose>None yet.</Prose>
+      ) : (
+        <Scroll>
+          <Table>
+            <Columns names={['Trial', 'Signal', 'Started', 'Stretches', 'Guard', 'Note']} />
+            <tbody>
+              {trials.data.map((t) => (
+                <tr key={t.id}>
+                  <td>
+                    <PlainLink href={`/trials/${t.id}`}>{`Trial ${t.id}`}</PlainLink>
+                  </td>
+                  <td>{t.signal}</td>
+                  <td>
+                    {clock(t.started_at, zone, seconds)} <Soft>{t.started_by}</Soft>
+                  </td>
+                  <td>{t.stretches.length}</td>
+                  <td>{t.guard ? <PlainLink href={`/guards/${t.guard}`}>{t.guard}</PlainLink> : '–'}</td>
+                  <td>{t.note}</td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        </Scroll>
+      )}
+    </>
+  )
+}
+
+/** One trial: mark what is, and take the limit that follows. */
+export function TrialPage() {
+  const id = Number(useParams().id)
+  const trials = useTrials()
+  const role = useSession().data?.role
+  const mark = useGuardAct((body: { label: '' | 'normal' | 'event'; from?: string; until?: string }) =>
+    take(api.POST('/api/v1/trials/{id}/stretches', { params: { path: { id } }, body })),
+  )
+  if (trials.error) return <Failure error={trials.error} />
+  if (!trials.data) return <Soft>Looking …</Soft>
+  const trial = trials.data.find((t) => t.id === id)
+  if (!trial) return <Failure error={new Error(`There is no trial ${id}.`)} />
+  const open = trial.stretches.find((s) => !s.until)
+  return (
+    <>
+      <title>{`Trial ${id} · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href="/trials">Trials</PlainLink> ·{' '}
+        <PlainLink href={`/signals/${trial.signal}`}>{trial.signal}</PlainLink>
+      </Above>
+      <Heading>{trial.note || `Trial ${id}`}</Heading>
+      {role !== 'viewer' && (
+        <Row style={{ marginTop: 'var(--gap-3)' }}>
+          <Button onPress={() => mark.mutate({ label: 'event' })} isDisabled={open?.label === 'event'}>
+            It happens now
+          </Button>
+          <QuietButton onPress={() => mark.mutate({ label: 'normal' })} isDisabled={open?.label === 'normal'}>
+            All is normal now
+          </QuietButton>
+          <QuietButton onPress={() => mark.mutate({ label: '' })} isDisabled={!open}>
+            Neither
+          </QuietButton>
+          <Soft role="status">{open ? `Recording: ${open.label}` : 'Not recording.'}</Soft>
+        </Row>
+      )}
+      {mark.error && <Failure error={mark.error} />}
+      <TrialChart
+        trial={trial}
+        onPick={role === 'viewer' ? undefined : (label, from, until) => mark.mutate({ label, from, until })}
+      />
+      <Stretches trial={trial} />
+      <Suggested trial={trial} />
+    </>
+  )
+}
+
+const iso = (at: number) => new Date(at).toISOString()
+
+/** The signal since the trial began, its stretches coloured: events as alarms are, normal ones plain. */
+function TrialChart({
+  trial,
+  onPick,
+}: {
+  trial: Trial
+  onPick?: (label: 'normal' | 'event', from: string, until: string) => void
+}) {
+  const zone = useSite().data?.zone ?? 'UTC'
+  const now = useNow()
+  const signal = useSignals().data?.find((s) => pathOf(s) === trial.signal)
+  const begun = Math.min(Date.parse(trial.started_at), ...trial.stretches.map((s) => Date.parse(s.from)))
+  const ended = trial.stretches.some((s) => !s.until) || !trial.ended_at ? now : Date.parse(trial.ended_at)
+  const from = begun - 60_000
+  const until = Math.max(ended, from + 5 * 60_000)
+  const tick = Math.floor(until / 3000)
+  const [device = '', name = ''] = trial.signal.split('/')
+  const line = useQuery({
+    queryKey: ['line', trial.signal, 'trial', from, tick],
+    queryFn: () =>
+      take(
+        api.GET('/api/v1/signals/{device}/{signal}/line', {
+          params: { path: { device, signal: name }, query: { since: iso(from), until: iso(until), columns: 1000 } },
+        }),
+      ),
+    placeholderData: (old) => old,
+    gcTime: 0,
+  })
+  if (!signal || !line.data) return <div style={{ height: 340 }} />
+  const unit = shown(signal.unit)
+  return (
+    <Well>
+      <LineChart
+        line={{ ...line.data, value: line.data.value.map((v) => seen(v, signal.unit)) }}
+        from={from}
+        until={until}
+        unit={unit}
+        zone={zone}
+        limits={[]}
+        alarms={trial.stretches.map((s) => ({
+          raised_at: s.from,
+          cleared_at: s.until ?? iso(now),
+          severity: s.label === 'event' ? 'critical' : 'advisory',
+        }))}
+        label={`${signal.title} in the trial: ${trial.stretches.map((s) => s.label).join(', ') || 'nothing marked'}`}
+      />
+      <Soft>Red stretches are events, blue ones are normal.</Soft>
+      {onPick && <PastStretch from={from} until={until} zone={zone} onPick={onPick} />}
+    </Well>
+  )
+}
+
+type PastProps = {
+  from: number
+  until: number
+  zone: string
+  onPick: (label: 'normal' | 'event', from: string, until: string) => void
+}
+
+/** Marks a stretch afterwards: two sliders along the chart. */
+function PastStretch({ from, until, zone, onPick }: PastProps) {
+  const [label, setLabel] = useState('event')
+  const [begin, setBegin] = useState(0.4)
+  const [end, setEnd] = useState(0.6)
+  const at = (share: number) => from + share * (until - from)
+  const low = at(Math.min(begin, end))
+  const high = at(Math.max(begin, end))
+  const slide = (name: string, value: number, set: (v: number) => void) => (
+    <label style={{ display: 'block' }}>
+      {name} <Soft>{clock(at(value), zone, seconds)}</Soft>
+      <input
+        type="range"
+        min={0}
+        max={1}
+        step={0.001}
+        value={value}
+        aria-valuetext={clock(at(value), zone, seconds)}
+        onChange={(e) => set(Number(e.target.value))}
+        style={{ display: 'block', width: '100%', minHeight: 24 }}
+      />
+    </label>
+  )
+  return (
+    <details>
+      <summary>Mark a stretch afterwards</summary>
+      {slide('From', begin, setBegin)}
+      {slide('To', end, setEnd)}
+      <Row>
+        <Select label="It was" value={label} onChange={setLabel} options={{ event: 'an event', normal: 'normal' }} />
+        <QuietButton onPress={() => onPick(label as 'event' | 'normal', iso(low), iso(high))}>Mark it</QuietButton>
+      </Row>
+    </details>
+  )
+}
+
+function Stretches({ trial }: { trial: Trial }) {
+  const zone = useSite().data?.zone ?? 'UTC'
+  const now = useNow()
+  const unmark = useGuardAct((stretch: number) =>
+    take(api.DELETE('/api/v1/trials/{id}/stretches/{stretch}', { params: { path: { id: trial.id, stretch } } })),
+  )
+  if (trial.stretches.length === 0) return <Prose>Nothing is marked yet.</Prose>
+  return (
+    <>
+      {unmark.error && <Failure error={unmark.error} />}
+      <Scroll>
+        <Table>
+          <Columns names={['Stretch', 'From', 'Length', '']} />
+          <tbody>
+            {trial.stretches.map((s) => (
+              <tr key={s.id} data-stretch={s.label}>
+                <td>{s.label}</td>
+                <td>{clock(s.from, zone, seconds)}</td>
+                <td>{length((s.until ? Date.parse(s.until) : now) - Date.parse(s.from))}</td>
+                <td>
+                  <QuietButton onPress={() => unmark.mutate(s.id)} aria-label={`Take stretch ${s.id} out`}>
+                    Take it out
+                  </QuietButton>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Scroll>
+    </>
+  )
+}
+
+/** What the trial speaks for, and the guard that can be made of it. */
+function Suggested({ trial }: { trial: Trial }) {
+  const found = useSuggestion(trial.id, trial.stretches.map((s) => `${s.id}${s.label}${s.until ?? ''}`).join())
+  const email = useSession().data?.email ?? ''
+  const role = useSession().data?.role
+  const go = useNavigate()
+  const accept = useGuardAct((body: Record<string, unknown>) =>
+    take(api.POST('/api/v1/trials/{id}/guard', { params: { path: { id: trial.id } }, body: body as never })),
+  )
+  if (found.error) return <Failure error={found.error} />
+  const s = found.data
+  if (!s) return null
+  return (
+    <section data-suggestion={s.apart ? 'apart' : 'not apart'}>
+      <Subheading>What follows</Subheading>
+      <Prose>{s.reason}</Prose>
+      {s.apart && (
+        <>
+          <Facts s={s} />
+          <Prose>{s.certainty}</Prose>
+          {role !== 'viewer' && !trial.guard && (
+            <Form
+              onSubmit={(e) => {
+                e.preventDefault()
+                const f = fieldsOf(e.currentTarget)
+                accept.mutate(
+                  { severity: f.severity || 'warning', advice: f.advice, tell: f.tell?.split(/[\s,]+/), name: f.name },
+                  { onSuccess: (g) => void go(`/guards/${g.name ?? ''}`) },
+                )
+              }}
+            >
+              <Pick
+                label="How bad"
+                name="severity"
+                none="warning"
+                options={['advisory', 'critical'].map((v) => ({ value: v, text: v }))}
+              />
+              <TextInput label="Tell" name="tell" optional defaultValue={email} autoComplete="off" />
+              <TextInput label="What to do" name="advice" optional autoComplete="off" />
+              {accept.error && <Failure error={accept.error} />}
+              <Row>
+                <Button type="submit" isDisabled={accept.isPending}>
+                  Make the guard
+                </Button>
+              </Row>
+            </Form>
+          )}
+        </>
+      )}
+    </section>
+  )
+}
+
+const Facts = ({ s }: { s: Suggestion }) => (
+  <Prose>
+    <b>
+      {s.when.replace(/[-\d.e+]+$/, '')} {figure(seen(s.limit, s.unit))} {shown(s.unit)}
+    </b>
+    , deadband {figure(s.deadband)}
+    {s.on_delay !== '0s' && `, after ${s.on_delay}`}
+    {s.off_delay !== '0s' && `, quiet again after ${s.off_delay}`}
+  </Prose>
+)
