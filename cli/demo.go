@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/client"
+	"jauntylark/core/measure"
 	"jauntylark/core/series"
 	"jauntylark/core/sketch"
 	"jauntylark/demo"
@@ -90,6 +91,7 @@ type demoService struct {
 	devices bool
 	ways    sketch.Ways
 	past    func(context.Context, *pipeline.Past) (series.Merged, error)
+	recall  func(context.Context, []string, measure.Instant) error
 }
 
 // run serves, and runs the site as soon as the service answers. When either fails, both end.
@@ -97,7 +99,7 @@ func (d *demoService) run(ctx context.Context, s server.Settings) error {
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
 	var site sync.WaitGroup
-	s.Opened = func(w sketch.Ways, p *pipeline.Pipeline) { d.ways, d.past = w, p.Import }
+	s.Opened = func(w sketch.Ways, p *pipeline.Pipeline) { d.ways, d.past, d.recall = w, p.Import, p.Remember }
 	s.Ready = func(address string) {
 		site.Go(func() {
 			if err := d.site(ctx, address); err != nil && ctx.Err() == nil {
@@ -119,7 +121,7 @@ func (d *demoService) site(ctx context.Context, address string) error {
 	if err != nil {
 		return fmt.Errorf("signing in to the demo: %w", err)
 	}
-	site := demo.Site{Owner: owner, Ways: d.ways, Past: d.past, Memory: d.memory, Say: d.say}
+	site := demo.Site{Owner: owner, Ways: d.ways, Past: d.past, Remember: d.recall, Memory: d.memory, Say: d.say}
 	if d.devices {
 		if err := site.SetUp(ctx); err != nil {
 			return fmt.Errorf("setting the demo up: %w", err)

@@ -117,8 +117,19 @@ func replayGuard(c *cobra.Command, args []string) error {
 		}
 		table(w, "No alarm.", []string{"RAISED", "LASTED", "SEVERITY", "RUNG", "AS FAR AS", "OVER BECAUSE"}, rows)
 		fmt.Fprintln(w, words)
-		if m := out.Marked; m != nil && m.RealOf+m.FalseOf+m.UsefulOf > 0 {
-			fmt.Fprintf(w, "Of the alarms that people marked, it would have raised %d of %d real, %d of %d useful and %d of %d false ones.\n", m.Real, m.RealOf, m.Useful, m.UsefulOf, m.False, m.FalseOf)
+		if m := out.Marked; m != nil {
+			var parts []string
+			for _, of := range []struct {
+				word     string
+				met, all int
+			}{{"real", m.Real, m.RealOf}, {"useful", m.Useful, m.UsefulOf}, {"false", m.False, m.FalseOf}} {
+				if of.all > 0 {
+					parts = append(parts, fmt.Sprintf("%d of %d that were %s", of.met, of.all, of.word))
+				}
+			}
+			if len(parts) > 0 {
+				fmt.Fprintf(w, "Of the alarms that people marked, it would have raised %s.\n", strings.Join(parts, ", "))
+			}
 		}
 	})
 }

@@ -60,11 +60,12 @@ func (m *Memory) keep() error {
 
 // Site runs the demo site against a service.
 type Site struct {
-	Owner  *client.Client                                               // signed in as owner
-	Ways   sketch.Ways                                                  // where devices can send besides HTTP
-	Past   func(context.Context, *pipeline.Past) (series.Merged, error) // takes in the history
-	Memory *Memory
-	Say    func(format string, args ...any) // one line a moment of what goes on
+	Owner    *client.Client                                                          // signed in as owner
+	Ways     sketch.Ways                                                             // where devices can send besides HTTP
+	Past     func(context.Context, *pipeline.Past) (series.Merged, error)            // takes in the history
+	Remember func(ctx context.Context, guards []string, since measure.Instant) error // lets guards look back over it
+	Memory   *Memory
+	Say      func(format string, args ...any) // one line a moment of what goes on
 }
 
 // SetUp makes the site what it should be: its name, people, devices, history and guards. What is
@@ -75,7 +76,7 @@ func (s *Site) SetUp(ctx context.Context) error {
 		return err
 	}
 	if here.Name != siteName {
-		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/site", site.Site{Name: siteName, Zone: zone, Currency: "EUR"}, nil); err != nil {
+		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/site", site.Site{Name: siteName, Zone: zone, Currency: "EUR", Holidays: site.Days{"2026-12-25", "2026-12-26", "2027-01-01"}}, nil); err != nil {
 			return err
 		}
 	}
@@ -120,12 +121,7 @@ func (s *Site) SetUp(ctx context.Context) error {
 			return err
 		}
 	}
-	for _, g := range guards {
-		if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/guards", g, nil); err != nil && !isTaken(err) {
-			return err
-		}
-	}
-	return nil
+	return s.guard(ctx)
 }
 
 func isTaken(err error) bool {

@@ -203,25 +203,3 @@ var kits = []site.Kit{
 }
 
 func figure(v float64) *float64 { return &v }
-
-// guard is one of the demo's guards, as the API takes it.
-type guard map[string]any
-
-var guards = []guard{
-	{"name": "fern-house-hot", "signal": "fern-house/air", "when": "above 30", "deadband": 1, "on_delay": "10s", "off_delay": "10s", "severity": "warning",
-		"tell": []string{Owner}, "advice": "Open the roof vents by hand; the crank hangs by the north door."},
-	{"name": "fern-house-cold", "signal": "fern-house/air", "when": "below 8", "deadband": 1, "on_delay": "5m", "off_delay": "5m", "severity": "critical",
-		"tell": []string{Owner, "tadhg@hollowbrook.example"}, "advice": "Start the standby heater in the boiler room."},
-	{"name": "pond-oxygen-low", "signal": "pond/oxygen", "when": "below 55", "deadband": 5, "on_delay": "1m", "off_delay": "1m", "severity": "critical",
-		"tell": []string{Owner, "tadhg@hollowbrook.example"}, "advice": "Switch on the cascade; its switch is behind the statue."},
-	{"name": "fern-house-stuffy", "signal": "fern-house/co2", "when": "above 900", "deadband": 50, "on_delay": "2m", "off_delay": "2m", "severity": "advisory",
-		"tell": []string{}},
-	{"name": "fern-house-condensation", "signal": "fern-house/glass-margin", "when": "below 0.5", "deadband": 0.5, "on_delay": "10m", "off_delay": "10m", "severity": "advisory",
-		"tell": []string{}, "advice": "Air the house once it is warmer outside than in."},
-	{"name": "fog-pump-busy", "signal": "fog-pump/times-usual", "when": "above 2", "deadband": 0.5, "on_delay": "10m", "off_delay": "1h", "severity": "warning",
-		"tell": []string{Owner}, "advice": "Look whether its valve sticks."},
-	{"name": "carbon-monoxide-high", "signal": "boiler-room/carbon-monoxide", "when": "above 100", "deadband": 20, "on_delay": "10s", "off_delay": "1m", "severity": "critical",
-		"tell": []string{Owner, "tadhg@hollowbrook.example"}, "advice": "Stay out, open the outer door, switch the boiler off at the red switch outside."},
-	{"name": "cistern-dry", "signal": "cistern/level", "when": "below 1150", "deadband": 100, "on_delay": "10s", "off_delay": "10s", "severity": "warning",
-		"tell": []string{Owner}, "advice": "Open the feed by hand; the stopcock is under the slate."},
-}

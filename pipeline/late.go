@@ -1,8 +1,10 @@
 package pipeline
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"jauntylark/core/alarm"
@@ -191,4 +193,56 @@ func (t *Turn) learnOne(g *guardLive, o alarm.Occurrence) (alarm.Alarm, error) {
 	}
 	text := fmt.Sprintf("Learned late: %s for %s", roster.Was(a.Sentence), roster.Length(o.Length(t.Now)))
 	return a, t.enter(a, "alarm learned late", happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, text)
+}
+
+// Remember adds the alarms that guards would have raised since an instant, before they were made, marked learned late.
+// Nobody is told. It is for a site whose history was brought in; alarms that are known already are not added again.
+func (p *Pipeline) Remember(ctx context.Context, names []string, from measure.Instant) error {
+	type found struct {
+		id int64
+		alarm.Occurrence
+	}
+	var all []found
+	for _, name := range names {
+		var g alarm.Guard
+		err := p.Do(ctx, func(t *Turn) error {
+			entry, err := t.guardNamed(name)
+			if err == nil {
+				g = entry.Guard
+			}
+			return err
+		})
+		if err != nil {
+			return err
+		}
+		replayed, err := p.Replay(ctx, ReplayOrder{Guard: g, From: from, Until: g.MadeAt}, nil)
+		if err != nil {
+			return err
+		}
+		for _, o := range replayed.Alarms {
+			if o.ClearedAt != nil {
+				all = append(all, found{g.ID, o})
+			}
+		}
+	}
+	slices.SortStableFunc(all, func(a, b found) int { return cmp.Compare(a.RaisedAt, b.RaisedAt) })
+	return p.Do(ctx, func(t *Turn) error {
+		for _, o := range all {
+			g := t.live.guards[o.id]
+			if g == nil {
+				continue
+			}
+			known, err := t.Tx.AlarmsWithin(t.ctx, g.Name, o.RaisedAt, *o.ClearedAt)
+			if err != nil {
+				return err
+			}
+			if onSide(known, o.Side) {
+				continue
+			}
+			if _, err := t.learnOne(g, o.Occurrence); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }

@@ -55,6 +55,7 @@ func (p *Pipeline) Replay(ctx context.Context, o ReplayOrder, progress func(at m
 	if o.WithEvents {
 		return p.replayEvents(ctx, tx, g, over, o)
 	}
+	g.Latch = false // nobody is there to reset it: as if somebody did so at once
 	out := Replayed{From: o.From, Until: o.Until}
 	held, err := heldBefore(ctx, tx, over.id, o.From)
 	if err != nil {

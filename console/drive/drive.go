@@ -112,7 +112,7 @@ func (p *Page) SignIn(email, password string) error {
 }
 
 // keys are the keys that Press knows: name, code, what they type.
-var keys = map[string]int64{"Enter": 13, "Tab": 9, "Escape": 27}
+var keys = map[string]int64{"Enter": 13, "Tab": 9, "Escape": 27, "ArrowUp": 38, "ArrowDown": 40, "a": 65, "r": 82}
 
 // Press presses and lets go of one key, as a keyboard does.
 func (p *Page) Press(key string) error {
@@ -123,6 +123,30 @@ func (p *Page) Press(key string) error {
 				press.Text = "\r"
 			}
 			if _, err := chromedp.Call(ctx, input.DispatchKeyEvent, press); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+}
+
+// Drag takes what matches the selector by the mouse, and moves it down by so many pixels.
+func (p *Page) Drag(selector string, down float64) error {
+	place, err := Eval[struct{ X, Y float64 }](p, fmt.Sprintf(`(() => {
+		const box = document.querySelector(%q).getBoundingClientRect()
+		return { X: box.left + box.width / 2, Y: box.top + box.height / 2 }
+	})()`, selector))
+	if err != nil {
+		return err
+	}
+	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		for i, kind := range []input.DispatchMouseEventType{input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMousePressed,
+			input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMouseReleased} {
+			move := input.DispatchMouseEventParams{Type: kind, X: place.X, Y: place.Y, Button: input.MouseButtonLeft, ClickCount: 1}
+			if i >= 2 {
+				move.Y += down * float64(min(i-1, 2)) / 2
+			}
+			if _, err := chromedp.Call(ctx, input.DispatchMouseEvent, move); err != nil {
 				return err
 			}
 		}

@@ -115,12 +115,12 @@ func Judge(all []Told, people []Reader, from, until measure.Instant) Health {
 		most = max(most, h.People[i].PerDay)
 	}
 	h.Floods = floods(raised)
-	chattering := h.offend(raised)
-	h.figures(raised, days, most, chattering)
+	sources, chattering := h.offend(raised)
+	h.figures(raised, days, most, sources, chattering)
 	return h
 }
 
-func (h *Health) figures(raised []Told, days, most float64, chattering int) {
+func (h *Health) figures(raised []Told, days, most float64, sources, chattering int) {
 	flooded := time.Duration(0)
 	for _, f := range h.Floods {
 		flooded += f.Until.Sub(f.From)
@@ -138,7 +138,7 @@ func (h *Health) figures(raised []Told, days, most float64, chattering int) {
 	add("time in a flood", 100*flooded.Hours()/24/days, "%", 1, "ISA-18.2")
 	add("standing for more than 24 hours", float64(len(h.Standing)), "", 5, "ISA-18.2")
 	add("chattering", float64(chattering), "", 0, "ISA-18.2")
-	if len(raised) >= 20 { // of few alarms, ten guards make most
+	if sources > offendersKept { // of fewer, ten make all
 		add("share of the ten that raise most", topShare, "%", 5, "ISA-18.2")
 	}
 	for severity, limit := range map[Severity]float64{Critical: 5, Warning: 15} {
@@ -188,8 +188,8 @@ func floods(raised []Told) []Flood {
 	return all
 }
 
-// offend finds those that raised most, and tells how many chatter.
-func (h *Health) offend(raised []Told) (chattering int) {
+// offend finds those that raised most, and tells how many raised any, and how many chatter.
+func (h *Health) offend(raised []Told) (sources, chattering int) {
 	type source struct{ guard, signal, kind string }
 	of, last := map[source]*Offender{}, map[source]measure.Instant{}
 	for _, a := range raised {
@@ -218,7 +218,7 @@ func (h *Health) offend(raised []Told) (chattering int) {
 		return cmp.Or(cmp.Compare(b.Alarms, a.Alarms), cmp.Compare(a.Guard, b.Guard), cmp.Compare(a.Signal, b.Signal), cmp.Compare(a.Kind, b.Kind))
 	})
 	h.Offenders = h.Offenders[:min(len(h.Offenders), offendersKept)]
-	return chattering
+	return len(of), chattering
 }
 
 // Record is what people made of a guard's alarms.

@@ -10,7 +10,8 @@ import (
 
 // noise is how much a signal jitters from one reading to the next: a robust standard deviation of a reading, from the
 // median size of the steps (their median absolute value, times 1.4826 as for a normal distribution, by the square root of
-// two, since two readings make a step). Slow change hardly moves it.
+// two, since two readings make a step), or from their mean, without the largest hundredth, where the median is none. Slow
+// change hardly moves it.
 func noise(readings []measure.Reading) float64 {
 	steps := make([]float64, 0, len(readings))
 	for i := 1; i < len(readings); i++ {
@@ -20,7 +21,14 @@ func noise(readings []measure.Reading) float64 {
 		return 0
 	}
 	slices.Sort(steps)
-	return 1.4826 / math.Sqrt2 * quantile(steps, 0.5)
+	if middle := quantile(steps, 0.5); middle > 0 {
+		return 1.4826 / math.Sqrt2 * middle
+	}
+	sum := 0.0 // most steps are none, as of a coarse instrument: the mean tells more
+	for _, s := range steps[:len(steps)-len(steps)/100] {
+		sum += s
+	}
+	return math.Sqrt(math.Pi) / 2 * sum / float64(len(steps))
 }
 
 // quantile gives the value below which a share of sorted values lie, between the two nearest.

@@ -91,6 +91,9 @@ function safeBelow(r: RungDraft, which: 'a' | 'b') {
   }
 }
 
+/** Grips stand beside each other, so that limits that are close can be told apart. */
+const apart = 54
+
 function OneLimit(p: Props & { rung: RungDraft; index: number; which: 'a' | 'b' }) {
   const { rung: r, scale: s, which } = p
   const drag = useRef<{ y: number; value: number }>(undefined)
@@ -134,7 +137,7 @@ function OneLimit(p: Props & { rung: RungDraft; index: number; which: 'a' | 'b' 
         aria-valuemin={s.bottom}
         aria-valuemax={s.peak}
         aria-valuetext={`${figure(value)} ${p.unit}`}
-        style={{ left: s.left + s.width, top: y }}
+        style={{ left: s.left + s.width - apart * (2 * p.index + (which === 'b' ? 1 : 0)), top: y }}
         onKeyDown={key}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId)

@@ -64,7 +64,7 @@ function Found({
               {kind} {round(limit)} {unit} would have spoken{' '}
               {l.would.alarms === 0 ? 'not once' : `${l.would.per_week.toFixed(1)} times a week`}{' '}
               <QuietButton
-                aria-label={`Take ${kind} ${round(limit)}`}
+                aria-label={`Take it: ${kind} ${round(limit)}`}
                 onPress={() =>
                   take(
                     { kind: kind as Kind, a: Number(limit.toPrecision(6)) },

@@ -18,6 +18,7 @@ import {
   Num,
   PlainLink,
   Prose,
+  QuietButton,
   QuietLink,
   Row,
   Scroll,
@@ -115,6 +116,23 @@ function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
             </Well>
           )}
           <WouldHave replay={replay} days={Math.round(spans[last] / day)} />
+          {save.error && <Failure error={save.error} />}
+          {role !== 'viewer' && (
+            <Row style={{ marginTop: 'var(--gap-4)' }}>
+              <Button
+                isDisabled={save.isPending}
+                onPress={() =>
+                  save.mutate(order, { onSuccess: (g) => void go(`/guards/${g.name ?? ''}`, { replace: true }) })
+                }
+              >
+                {guard ? 'Keep this' : 'Guard it'}
+              </Button>
+              {!draft.tell && email && (
+                <QuietButton onPress={() => setDraft({ ...draft, tell: email })}>Tell me</QuietButton>
+              )}
+            </Row>
+          )}
+          <p role="status">{save.isSuccess && 'Kept. It looks from now on.'}</p>
           <FromData
             signal={signal}
             take={(when, deadband) => rung(0, { ...when, deadband })}
@@ -130,25 +148,6 @@ function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
         </div>
         <div>
           <GuardFields draft={draft} signal={signal} fixedName={guard?.name} onChange={setDraft} onRung={rung} />
-          {save.error && <Failure error={save.error} />}
-          {role !== 'viewer' && (
-            <Row style={{ marginTop: 'var(--gap-4)' }}>
-              <Button
-                isDisabled={save.isPending}
-                onPress={() =>
-                  save.mutate(order, { onSuccess: (g) => void go(`/guards/${g.name ?? ''}`, { replace: true }) })
-                }
-              >
-                {guard ? 'Keep this' : 'Guard it'}
-              </Button>
-              {!draft.tell && email && (
-                <QuietLink onPress={() => setDraft({ ...draft, tell: email })} href="#">
-                  Tell me
-                </QuietLink>
-              )}
-            </Row>
-          )}
-          <p role="status">{save.isSuccess && 'Kept. It looks from now on.'}</p>
         </div>
       </Two>
       {guard && <GuardLife guard={guard} />}
@@ -255,7 +254,8 @@ function WouldHave({ replay, days }: { replay: Replay; days: number }) {
           <b>
             With this it would have spoken {times(s.alarms)} in {days} {days === 1 ? 'day' : 'days'}
           </b>
-          {s.alarms > 0 &&
+          {s.alarms === 1 && `, for ${length(lengthOf(s.longest))}`}
+          {s.alarms > 1 &&
             `, ${s.per_week.toFixed(1)} a week, for ${length(lengthOf(s.median))} as a rule and ${length(lengthOf(s.longest))} at most`}
           .{m && markedWords(m)}
         </Prose>

@@ -45,7 +45,7 @@ function Figures({ h }: { h: Health }) {
     <>
       <Scroll>
         <Table>
-          <Columns names={['Figure', 'Is', 'At most', '', 'By']} />
+          <Columns names={['Figure', 'Is', 'At most', 'Verdict', 'By']} />
           <tbody>
             {h.figures.map((f) => (
               <tr key={f.name} data-good={f.good}>

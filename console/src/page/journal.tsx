@@ -111,7 +111,7 @@ export function Journal() {
             <tbody>
               {all.map((e) => (
                 <tr key={e.id}>
-                  <td>{clock(e.at, zone, day)}</td>
+                  <td style={{ whiteSpace: 'nowrap' }}>{clock(e.at, zone, day)}</td>
                   <td>
                     <Soft>{age(e.at, now)}</Soft>
                   </td>
@@ -121,7 +121,7 @@ export function Journal() {
                   </td>
                   <td>
                     {e.alarm_id ? <PlainLink href={`/alarms/${e.alarm_id}`}>{e.text}</PlainLink> : e.text}
-                    {e.who && <Soft> · {e.who}</Soft>}
+                    {e.who && !e.text.startsWith(e.who) && <Soft> · {e.who}</Soft>}
                   </td>
                 </tr>
               ))}

@@ -135,7 +135,7 @@ export function SignalPage() {
       ) : (
         <ul>
           {guards.map((g) => (
-            <li key={g.id}>
+            <li key={g.id} style={{ padding: '4px 0' }}>
               <PlainLink href={`/guards/${g.name}`}>
                 {[g, ...(g.rungs ?? [])].map((r) => `${r.severity} when ${testWords(r.when, signal.unit)}`).join('; ')}
                 {g.on_delay !== '0s' && ` for ${g.on_delay}`}

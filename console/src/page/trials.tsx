@@ -150,8 +150,8 @@ export function TrialPage() {
         trial={trial}
         onPick={role === 'viewer' ? undefined : (label, from, until) => mark.mutate({ label, from, until })}
       />
-      <Stretches trial={trial} />
       <Suggested trial={trial} />
+      <Stretches trial={trial} />
     </>
   )
 }
@@ -262,10 +262,11 @@ function Stretches({ trial }: { trial: Trial }) {
   if (trial.stretches.length === 0) return <Prose>Nothing is marked yet.</Prose>
   return (
     <>
+      <Subheading>Stretches</Subheading>
       {unmark.error && <Failure error={unmark.error} />}
       <Scroll>
         <Table>
-          <Columns names={['Stretch', 'From', 'Length', '']} />
+          <Columns names={['Stretch', 'From', 'Length', 'Undo']} />
           <tbody>
             {trial.stretches.map((s) => (
               <tr key={s.id} data-stretch={s.label}>
@@ -273,7 +274,7 @@ function Stretches({ trial }: { trial: Trial }) {
                 <td>{clock(s.from, zone, seconds)}</td>
                 <td>{length((s.until ? Date.parse(s.until) : now) - Date.parse(s.from))}</td>
                 <td>
-                  <QuietButton onPress={() => unmark.mutate(s.id)} aria-label={`Take stretch ${s.id} out`}>
+                  <QuietButton onPress={() => unmark.mutate(s.id)} aria-label={`Take it out: stretch ${s.id}`}>
                     Take it out
                   </QuietButton>
                 </td>
