@@ -89,7 +89,7 @@ func round(v, room float64) float64 {
 	}
 	step := math.Pow(10, math.Floor(math.Log10(room))-1)
 	for _, coarser := range []float64{5, 2} {
-		if coarser*step <= room/20 {
+		if coarser*step <= room/50 {
 			step *= coarser
 			break
 		}

@@ -77,12 +77,16 @@ func suggest(stretches []Stretch, unit measure.Unit) Suggestion {
 		if d > 0 && d < usual {
 			continue
 		}
+		gap, side := 0.0, 0.0 // the side on which they are further apart
 		for _, sign := range []float64{1, -1} {
-			if furthest, nearest := peaks(stretches, d, sign); furthest < nearest {
+			if furthest, nearest := peaks(stretches, d, sign); nearest-furthest > gap {
+				gap, side = nearest-furthest, sign
 				s.Furthest, s.Nearest, s.OnDelay = sign*furthest, sign*nearest, measure.Duration(d)
-				s.settle(stretches, sign)
-				return s
 			}
+		}
+		if gap > 0 {
+			s.settle(stretches, side)
+			return s
 		}
 	}
 	furthest, nearest := peaks(stretches, 0, 1)
@@ -177,8 +181,9 @@ func (s *Suggestion) words(sign float64) string {
 	if sign < 0 {
 		least, highest, peaked = "highest", "lowest", "went down to"
 	}
-	text := fmt.Sprintf("The %s of %s %s %s, the %s of %s at %s; half way is %s.", least, counted(s.Events, "event"), peaked, measure.Figure(s.Nearest, s.Unit),
-		highest, counted(s.Normals, "normal stretch"), measure.Figure(s.Furthest, ""), measure.Figure(s.Limit, ""))
+	room := math.Abs(s.Nearest - s.Furthest)
+	text := fmt.Sprintf("The %s of %s %s %s, the %s of %s at %s; half way is %s.", least, counted(s.Events, "event"), peaked, measure.Figure(round(s.Nearest, room), s.Unit),
+		highest, counted(s.Normals, "normal stretch"), measure.Figure(round(s.Furthest, room), ""), measure.Figure(s.Limit, ""))
 	if s.Deadband > 0 {
 		text += fmt.Sprintf(" Noise is %s, so a deadband of %s.", measure.Figure(round(s.Noise, s.Noise), ""), measure.Figure(s.Deadband, ""))
 	}

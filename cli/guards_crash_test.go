@@ -1,0 +1,103 @@
+package cli_test
+
+import (
+	"database/sql"
+	"encoding/json"
+	"math/rand/v2"
+	"net/http"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"jauntylark/client"
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/store/storetest"
+)
+
+// Two service processes share one database, and one or the other is killed again and again in a storm of readings while
+// people change, shelve and acknowledge. No alarm is missed or doubled: going through what happened gives the same ones.
+func TestTwoProcessesOfWhichOneIsKilled(t *testing.T) {
+	p, database := newPerson(t), storetest.URL(t)
+	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
+	addresses := []string{freeAddress(t), freeAddress(t)}
+	begin := func(i int) *daemon {
+		return p.start(env, "serve", "--database", database, "--http", addresses[i], "--data", t.TempDir(), "--log-level", "error")
+	}
+	processes := []*daemon{begin(0), begin(1)}
+	p.login(processes[0].URL, "o@b.example", "a long secret")
+	var signedIn struct{ Token string }
+	if err := (&client.Client{URL: processes[0].URL, HTTP: http.DefaultClient}).Do(t.Context(), http.MethodPost, "/api/v1/tokens",
+		map[string]string{"email": "o@b.example", "password": "a long secret"}, &signedIn); err != nil {
+		t.Fatal(err)
+	}
+	var senders []*sender
+	for i, name := range []string{"one", "two", "three"} {
+		key := get[struct{ Key string }](p, "device", "add", name).Key
+		s := &sender{name: name, to: &client.Client{URL: processes[i%2].URL, Token: key, HTTP: &http.Client{Timeout: 10 * time.Second}}}
+		p.must("send", name+"/v=0")
+		p.must("guard", "add", name+"/v", "--name", name, "--when", "above 4", "--deadband", "1", "--on-delay", "50ms", "--off-delay", "40ms",
+			"--rung", "above 8, critical, deadband 1, off-delay 30ms", "--tell", name+"@b.example")
+		senders = append(senders, s)
+	}
+	stop := make(chan struct{})
+	var all sync.WaitGroup
+	for i, s := range senders {
+		all.Go(func() { s.run(t, uint64(i), stop) })
+	}
+	kills := 8
+	if testing.Short() {
+		kills = 3
+	}
+	for kill := range kills {
+		time.Sleep(time.Duration(200+rand.IntN(600)) * time.Millisecond)
+		i := rand.IntN(2)
+		processes[i].stop(syscall.SIGKILL)
+		if kill%3 == 1 { // by the process that is left, or not at all
+			s := &client.Client{URL: processes[1-i].URL, Token: signedIn.Token, HTTP: http.DefaultClient}
+			_ = s.Do(t.Context(), http.MethodPut, "/api/v1/guards/one/out-of-service", map[string]string{"why": "a test"}, nil)
+			_ = s.Do(t.Context(), http.MethodDelete, "/api/v1/guards/one/out-of-service", nil, nil)
+		}
+		time.Sleep(time.Duration(rand.IntN(300)) * time.Millisecond)
+		processes[i] = begin(i)
+	}
+	close(stop)
+	all.Wait()
+	storetest.Eventually(t, "all alarms are over", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 0 })
+
+	db, err := sql.Open("pgx", database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	for _, s := range senders {
+		checkReadings(t, db, s.name, s.acked, 30)
+		var replayed struct{ Alarms []alarm.Occurrence }
+		if err := json.Unmarshal([]byte(p.must("guard", "replay", s.name, "--as-it-was", "--json")), &replayed); err != nil {
+			t.Fatal(err)
+		}
+		rows, err := db.Query(`select raised_at, cleared_at, worst from alarm where guard = $1 and not learned_late order by id`, s.name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n := 0
+		for ; rows.Next(); n++ {
+			var raised, cleared measure.Instant
+			var worst alarm.Severity
+			if err := rows.Scan(&raised, &cleared, &worst); err != nil {
+				t.Fatal(err)
+			}
+			if n >= len(replayed.Alarms) {
+				continue
+			}
+			if o := replayed.Alarms[n]; o.RaisedAt != raised || o.ClearedAt == nil || *o.ClearedAt != cleared || o.Severity != worst {
+				t.Fatalf("%s: alarm %d was raised at %v, over at %v, %s; going through what happened gives %+v", s.name, n, raised, cleared, worst, o)
+			}
+		}
+		rows.Close()
+		if n != len(replayed.Alarms) || n == 0 {
+			t.Errorf("%s: %d alarms, %d when gone through again", s.name, n, len(replayed.Alarms))
+		}
+	}
+}
