@@ -104,11 +104,11 @@ func (p *Pipeline) ResetAlarm(ctx context.Context, id int64, who string) (alarm.
 		g, side := t.standing(id)
 		switch {
 		case g == nil && a.State == alarm.StateOver:
-			return &measure.Fault{Field: "id", Reason: fmt.Sprintf("alarm %d is over already", id)}
+			return fmt.Errorf("alarm %d is over already: %w", id, ErrNotNow)
 		case g == nil || !g.Latch:
-			return &measure.Fault{Field: "id", Reason: fmt.Sprintf("alarm %d is not latched; it is over by itself when all is in order", id)}
+			return fmt.Errorf("alarm %d is not latched; it is over by itself when all is in order: %w", id, ErrNotNow)
 		case !g.state.Sides[side].Latched:
-			return &measure.Fault{Field: "id", Reason: fmt.Sprintf("alarm %d cannot be reset while it is so: %s", id, a.Sentence)}
+			return fmt.Errorf("alarm %d cannot be reset while it is so: %s: %w", id, a.Sentence, ErrNotNow)
 		}
 		t.step(g, alarm.Event{Kind: alarm.DueInstant, At: t.Now - g.signal.state.Lag()}, "")
 		t.step(g, alarm.Event{Kind: alarm.Reset, At: max(t.Now, a.RaisedAt), Side: side}, who)

@@ -212,7 +212,7 @@ func (p *Pipeline) PutOutOfService(ctx context.Context, name string, why *string
 	return p.pause(ctx, name, func(t *Turn, g *guardLive) (string, string, error) {
 		if why == nil {
 			if g.OutOfUse == nil {
-				return "", "", &measure.Fault{Field: "guard", Reason: name + " is in service"}
+				return "", "", fmt.Errorf("guard %s is in service: %w", name, ErrNotNow)
 			}
 			g.OutOfUse = nil
 			return "guard in service", fmt.Sprintf("Guard %s is in service again", name), nil
@@ -267,7 +267,7 @@ func (p *Pipeline) Shelve(ctx context.Context, name string, until measure.Instan
 func (p *Pipeline) Unshelve(ctx context.Context, name, who string) (alarm.Guard, error) {
 	return p.pause(ctx, name, func(t *Turn, g *guardLive) (string, string, error) {
 		if g.Shelved == nil {
-			return "", "", &measure.Fault{Field: "guard", Reason: name + " is not shelved"}
+			return "", "", fmt.Errorf("guard %s is not shelved: %w", name, ErrNotNow)
 		}
 		g.Shelved = nil
 		return "guard unshelved", fmt.Sprintf("Guard %s is shelved no more", name), t.tellUnshelved(g)

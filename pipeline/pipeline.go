@@ -33,6 +33,9 @@ var ErrAway = errors.New("the database is away")
 // ErrNoRoom says that the disk has no room for more readings.
 var ErrNoRoom = fmt.Errorf("%w: its disk is full", ErrAway)
 
+// ErrNotNow says that something cannot be done as things stand.
+var ErrNotNow = errors.New("that cannot be done now")
+
 // ErrFailed says that a pack could not be stored for a reason that is ours; nothing of it was taken.
 var ErrFailed = errors.New("the service could not store this; its log says why")
 

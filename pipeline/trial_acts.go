@@ -169,7 +169,7 @@ func (p *Pipeline) AcceptTrial(ctx context.Context, id int64, change func(*alarm
 		return g, err
 	}
 	if !s.Apart {
-		return g, &measure.Fault{Field: "id", Reason: "nothing can be suggested: " + s.Reason}
+		return g, fmt.Errorf("nothing can be suggested: %s: %w", s.Reason, ErrNotNow)
 	}
 	g = s.Guard()
 	err = p.onTrial(ctx, id, func(t *Turn, v *site.Trial) error {

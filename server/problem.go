@@ -31,6 +31,8 @@ func (v *Server) problem(err error) error {
 		return wrong(fault.Field, fault.Reason)
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound(strings.TrimSuffix(err.Error(), ": "+store.ErrNotFound.Error()))
+	case errors.Is(err, pipeline.ErrNotNow):
+		return huma.Error409Conflict(strings.TrimSuffix(err.Error(), ": "+pipeline.ErrNotNow.Error()))
 	case errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrInUse):
 		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, context.Canceled):

@@ -42,7 +42,11 @@ func (s *Store) Journal(ctx context.Context, q JournalQuery) ([]site.Entry, erro
 	args["signals"] = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(q.Device) + "/%"
 	narrow(q.Kind != "", "kind", q.Kind, `(j.kind = :kind or starts_with(j.kind, :kind || ' '))`)
 	narrow(q.Severity != "", "severity", q.Severity, `a.worst = :severity`)
-	narrow(q.Words != "", "words", prefixes(q.Words), `to_tsvector('simple', j.text) @@ to_tsquery('simple', :words)`)
+	words := prefixes(q.Words)
+	if words == "" && q.Words != "" {
+		return entries, nil
+	}
+	narrow(words != "", "words", words, `to_tsvector('simple', translate(j.text, '/', ' ')) @@ to_tsquery('simple', :words)`)
 	narrow(q.Since != 0, "since", q.Since, `j.at >= :since`)
 	narrow(q.Before != 0, "before", q.Before, `j.id < :before`)
 	query := `
@@ -67,11 +71,8 @@ func (s *Store) Journal(ctx context.Context, q JournalQuery) ([]site.Entry, erro
 // prefixes makes a text search of words that people type: each must begin a word.
 func prefixes(words string) string {
 	var parts []string
-	for _, word := range strings.FieldsFunc(words, func(r rune) bool { return strings.ContainsRune(" \t\n,;.:()!?&|<>*'\"\\", r) }) {
+	for _, word := range strings.FieldsFunc(words, func(r rune) bool { return strings.ContainsRune(" \t\n,;.:()!?&|<>*'\"\\/", r) }) {
 		parts = append(parts, "'"+word+"':*")
-	}
-	if len(parts) == 0 {
-		return "'':*"
 	}
 	return strings.Join(parts, " & ")
 }

@@ -324,8 +324,12 @@ func (t Test) Words(unit measure.Unit) string {
 // MarshalText writes the text form.
 func (t Test) MarshalText() ([]byte, error) { return []byte(t.String()), nil }
 
-// UnmarshalText reads the text form.
+// UnmarshalText reads the text form; nothing is no test.
 func (t *Test) UnmarshalText(text []byte) (err error) {
+	if len(text) == 0 {
+		*t = Test{}
+		return nil
+	}
 	*t, err = ParseTest(string(text))
 	return err
 }

@@ -66,7 +66,7 @@ alter table notice
 -- The journal is searched by thing, kind and word.
 create index on journal (subject text_pattern_ops, id);
 create index on journal (kind, id);
-create index journal_words on journal using gin (to_tsvector('simple', text));
+create index journal_words on journal using gin (to_tsvector('simple', translate(text, '/', ' ')));
 create index on journal (at);
 
 -- Stretches of late readings that guards are still to be asked about.
