@@ -8,6 +8,7 @@ import (
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
 	"jauntylark/core/quality"
+	"jauntylark/core/series"
 	"jauntylark/store"
 )
 
@@ -67,8 +68,9 @@ func (p *Pipeline) Replay(ctx context.Context, o ReplayOrder, progress func(at m
 		return out, err
 	}
 	told := time.Now()
+	room := make([]measure.Reading, 0, series.BlockReadings)
 	for {
-		some, err := walk.Next(ctx, nil)
+		some, err := walk.Next(ctx, room)
 		if err != nil || len(some) == 0 {
 			out.Alarms = run.Finish(o.Until)
 			return out, err
@@ -141,8 +143,9 @@ func (p *Pipeline) replayEvents(ctx context.Context, tx *store.Tx, g *alarm.Guar
 		return nil
 	}
 	var some []measure.Reading
+	room := make([]measure.Reading, 0, series.BlockReadings)
 	for {
-		if some, err = walk.Next(ctx, nil); err != nil || len(some) == 0 {
+		if some, err = walk.Next(ctx, room); err != nil || len(some) == 0 {
 			break
 		}
 		out.Readings += len(some)

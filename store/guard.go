@@ -135,9 +135,12 @@ func (t *Tx) SaveGuardStates(ctx context.Context, states []GuardState, commitNo 
 // AnyDue tells whether by at a guard's delay has ended, a device must be looked at, or a notice that
 // was held back is due.
 func (s *Store) AnyDue(ctx context.Context, at measure.Instant) (due bool, err error) {
+	// The first of each index tells; to ask whether any is due may read them all.
 	err = s.db.GetContext(ctx, &due, `
-		select exists (select from guard_state where due_at <= $1) or exists (select from device_state where due_at <= $1)
-		    or exists (select from guard where shelved_until <= $1) or exists (select from notice where state = 'held' and due_at <= $1)`, at)
+		select coalesce(least((select due_at from guard_state where due_at is not null order by due_at limit 1),
+		                      (select due_at from device_state where due_at is not null order by due_at limit 1),
+		                      (select shelved_until from guard where shelved_until is not null order by shelved_until limit 1),
+		                      (select min(due_at) from notice where state = 'held')) <= $1, false)`, at)
 	return due, err
 }
 
