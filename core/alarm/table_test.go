@@ -1,0 +1,144 @@
+package alarm
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"jauntylark/core/measure"
+)
+
+// The table of docs/alarm-states.md: what a guard "above 30", deadband 1, both delays 10 s, does in each state at each
+// event. Each cell of the document is a case of this test.
+var (
+	tableStates = []string{"calm", "rising", "standing", "easing", "easing, latching", "waiting for reset", "not looking"}
+	tableEvents = []string{"value beyond the limit", "value in the deadband", "clear value", "delay ends", "silence", "acknowledged", "reset", "looks no more", "looks again", "guard changed", "guard removed"}
+)
+
+// inState brings a guard into a state: at 100 s, the last reading at 95 s.
+func inState(name string) (*Guard, State) {
+	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, Deadband: 1, OnDelay: 10 * second, OffDelay: 10 * second, Severity: Warning}}
+	g.Latch = name == "easing, latching" || name == "waiting for reset"
+	readings := map[string][]float64{"calm": {95, 20}, "rising": {95, 31}, "standing": {80, 31}, "easing": {80, 31, 95, 20}, "easing, latching": {80, 31, 95, 20}, "waiting for reset": {70, 31, 85, 20}, "not looking": {95, 31}}[name]
+	var s State
+	for i := 0; i < len(readings); i += 2 {
+		s, _ = Step(g, s, Event{Kind: NewReading, At: at(readings[i]), Value: readings[i+1]}, nil)
+	}
+	if name == "not looking" {
+		s, _ = Step(g, s, Event{Kind: Arming, At: at(96), Off: OutOfUse}, nil)
+	}
+	s, _ = Step(g, s, Event{Kind: DueInstant, At: at(100)}, nil)
+	return g, s
+}
+
+func stateName(g *Guard, s State) string {
+	switch phase := s.Rungs[0].Phase; {
+	case s.Off != 0 && s.Sides[High].Latched:
+		return "not looking, waiting for reset"
+	case s.Off != 0:
+		return "not looking"
+	case s.Sides[High].Latched && phase == Rising:
+		return "waiting for reset, rising"
+	case s.Sides[High].Latched:
+		return "waiting for reset"
+	case g.Latch && phase == Easing:
+		return "easing, latching"
+	default:
+		return phase.String()
+	}
+}
+
+var transitionNames = map[TransitionKind]string{Raised: "raised", Cleared: "over", Acknowledged: "acknowledged", Worsened: "worse", Eased: "eased", Latched: "waits", Recurred: "recurred"}
+
+// cell says what becomes of a state at an event: the state after it, and in bold what was told.
+func cell(state, event string) string {
+	g, s := inState(state)
+	var e Event
+	value := func(v float64) Event { return Event{Kind: NewReading, At: at(101), Value: v} }
+	switch event {
+	case "value beyond the limit":
+		e = value(32)
+	case "value in the deadband":
+		e = value(29.5)
+	case "clear value":
+		e = value(20)
+	case "delay ends":
+		e = Event{Kind: DueInstant, At: at(111)}
+	case "silence":
+		e = Event{Kind: Silence, At: at(101)}
+	case "acknowledged":
+		e = Event{Kind: Acknowledge, At: at(101)}
+	case "reset":
+		e = Event{Kind: Reset, At: at(101)}
+	case "looks no more":
+		e = Event{Kind: Arming, At: at(101), Off: OutOfUse}
+	case "looks again":
+		e = Event{Kind: Arming, At: at(101)}
+	case "guard changed": // its limit is 15 now
+		changed := *g
+		changed.When.A = 15
+		g, e = &changed, Event{Kind: Begin, At: at(101), Off: s.Off}
+	case "guard removed":
+		e = Event{Kind: End, At: at(101)}
+	}
+	after, told := Step(g, s, e, nil)
+	text := stateName(g, after)
+	if event == "guard removed" {
+		text = "gone"
+	} else if after.SilentSince != 0 {
+		text += ", delays stand still"
+	}
+	if text == state {
+		text = "–"
+	}
+	for _, tr := range told {
+		text += fmt.Sprintf(", **%s**", transitionNames[tr.Kind])
+	}
+	return strings.TrimPrefix(text, "–, ")
+}
+
+func TestTheTableOfStatesInTheDocs(t *testing.T) {
+	document, err := os.ReadFile("../../docs/alarm-states.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	written := map[string][]string{}
+	for line := range strings.Lines(string(document)) {
+		cells := strings.Split(strings.Trim(strings.TrimSpace(line), "|"), "|")
+		for i := range cells {
+			cells[i] = strings.TrimSpace(cells[i])
+		}
+		if len(cells) == len(tableEvents)+1 {
+			written[cells[0]] = cells[1:]
+		}
+	}
+	if heads := written["state"]; strings.Join(heads, "|") != strings.Join(tableEvents, "|") {
+		t.Fatalf("the table's head is %v", heads)
+	}
+	for _, state := range tableStates {
+		row := []string{state}
+		for i, event := range tableEvents {
+			is := cell(state, event)
+			row = append(row, is)
+			if written[state] == nil || written[state][i] != is {
+				t.Errorf("%s, %s: Step gives %q, the document says otherwise", state, event, is)
+			}
+		}
+		if t.Failed() {
+			t.Logf("| %s |", strings.Join(row, " | "))
+		}
+	}
+}
+
+// A rung further out carries those inside of it, so easing from it never ends an alarm that still stands.
+func TestTheOuterRungCarriesTheInner(t *testing.T) {
+	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, OnDelay: 60 * second, Severity: Warning}, Rungs: Rungs{{When: Test{Kind: Above, A: 40}, Severity: Critical}}}
+	var words []string
+	for _, tr := range Replay(g, []measure.Reading{{At: at(1), Value: 45}, {At: at(5), Value: 35}, {At: at(10), Value: 20}}, at(100)) {
+		words = append(words, fmt.Sprint(transitionNames[tr.Kind], tr.Level))
+	}
+	if got := strings.Join(words, " "); got != "raised2 eased1 over1" {
+		t.Error(got)
+	}
+}
