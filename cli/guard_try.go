@@ -78,7 +78,7 @@ func replayGuard(c *cobra.Command, args []string) error {
 	out := struct {
 		Alarms  []alarm.Occurrence `json:"alarms"`
 		Summary *alarm.Summary     `json:"summary"`
-		Marked  *server.Marked     `json:"marked"`
+		Marked  *alarm.Marked      `json:"marked"`
 	}{Alarms: []alarm.Occurrence{}}
 	words := ""
 	progress := isTerminal(os.Stderr)
@@ -188,6 +188,9 @@ func (see seen) shape(w io.Writer, path string, shape *limit.Shape) {
 		text := fmt.Sprintf("%s would have raised %.1f alarms a week", test.Words(unit), l.Would.PerWeek)
 		if l.Would.Alarms == 0 {
 			text = test.Words(unit) + " would have raised none"
+		}
+		if m := l.Marked; m != nil && m.RealOf > 0 {
+			text += fmt.Sprintf(", and met %d of %d that were real", m.Real, m.RealOf)
 		}
 		fmt.Fprintln(w, strings.ToUpper(text[:1])+text[1:]+".")
 	}

@@ -8,7 +8,6 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/site"
-	"jauntylark/server"
 	"jauntylark/store/storetest"
 )
 
@@ -58,7 +57,7 @@ func TestGuardsOnTheCommandLine(t *testing.T) {
 	replayed := get[struct {
 		Alarms  []alarm.Occurrence
 		Summary alarm.Summary
-		Marked  server.Marked
+		Marked  alarm.Marked
 	}](p, "guard", "replay", "gas", "--as-it-was")
 	if len(replayed.Alarms) != 1 || replayed.Alarms[0].RaisedAt != list[0].RaisedAt || replayed.Marked.Real != 1 {
 		t.Errorf("as it was: %+v", replayed)

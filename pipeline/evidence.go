@@ -8,6 +8,7 @@ import (
 	"jauntylark/core/limit"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/store"
 )
 
 // LimitsOf tells how a signal's values are spread over a stretch, and what limits at their ends would have raised.
@@ -54,9 +55,12 @@ func (p *Pipeline) LimitsOf(ctx context.Context, path string, from, until measur
 			return nil
 		})
 	}
+	if err != nil {
+		return shape, err
+	}
+	past, err := p.store.Alarms(ctx, store.AlarmQuery{Signal: path, Since: from, Limit: 10_000})
 	for i, run := range runs {
-		would := alarm.Summarise(run.Finish(until), shape.From, until)
-		shape.Limits = append(shape.Limits, limit.Propose(guards[i], would, unit))
+		shape.Limits = append(shape.Limits, limit.Propose(guards[i], run.Finish(until), past, shape.From, until, unit))
 	}
 	return shape, err
 }

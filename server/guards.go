@@ -209,19 +209,8 @@ type ReplayLine struct {
 	At      *measure.Instant  `json:"at,omitempty" format:"date-time" doc:"how far it is"`
 	Summary *alarm.Summary    `json:"summary,omitempty" doc:"the last line"`
 	Words   string            `json:"words,omitempty" doc:"with the summary: it in words"`
-	Marked  *Marked           `json:"marked,omitempty" doc:"with the summary: how the alarms meet those that people have marked"`
+	Marked  *alarm.Marked     `json:"marked,omitempty" doc:"with the summary: how the alarms meet those that people have marked"`
 	Problem string            `json:"problem,omitempty" doc:"it could not go on"`
-}
-
-// Marked tells how many of the past alarms that people marked a replay would have raised too.
-type Marked struct {
-	Real      int `json:"real"`
-	RealOf    int `json:"real_of"`
-	Useful    int `json:"useful"`
-	UsefulOf  int `json:"useful_of"`
-	False     int `json:"false"`
-	FalseOf   int `json:"false_of"`
-	NotRaised int `json:"not_raised" doc:"of its alarms, those that were never raised"`
 }
 
 // replay answers with lines, so that who waits sees how far it is.
@@ -268,7 +257,7 @@ func (v *Server) replay(ctx context.Context, in *body[ReplayOrder]) (*huma.Strea
 			return // who asked has gone
 		}
 		summary := alarm.Summarise(found.Alarms, found.From, found.Until)
-		_ = out.Encode(ReplayLine{Summary: &summary, Words: summary.Words(), Marked: meet(found.Alarms, past)})
+		_ = out.Encode(ReplayLine{Summary: &summary, Words: summary.Words(), Marked: alarm.Meet(found.Alarms, past)})
 	}}, nil
 }
 
@@ -301,40 +290,4 @@ func within(place string, err error) error {
 		return &measure.Fault{Field: place + "." + f.Field, Reason: f.Reason}
 	}
 	return err
-}
-
-// meet compares the alarms of a replay with those of the past that people have marked: they meet where they stand at
-// the same time on the same side.
-func meet(would []alarm.Occurrence, past []alarm.Alarm) *Marked {
-	m := &Marked{}
-	meets := func(o *alarm.Occurrence, a *alarm.Alarm) bool {
-		return o.Side == a.Side && (a.ClearedAt == nil || o.RaisedAt <= *a.ClearedAt) && (o.ClearedAt == nil || a.RaisedAt <= *o.ClearedAt)
-	}
-	for i := range past {
-		a, met := &past[i], 0
-		for j := range would {
-			if meets(&would[j], a) {
-				met = 1
-				break
-			}
-		}
-		switch a.Mark {
-		case alarm.MarkReal:
-			m.Real, m.RealOf = m.Real+met, m.RealOf+1
-		case alarm.MarkUseful:
-			m.Useful, m.UsefulOf = m.Useful+met, m.UsefulOf+1
-		case alarm.MarkFalse:
-			m.False, m.FalseOf = m.False+met, m.FalseOf+1
-		}
-	}
-	for j := range would {
-		found := false
-		for i := range past {
-			found = found || meets(&would[j], &past[i])
-		}
-		if !found {
-			m.NotRaised++
-		}
-	}
-	return m
 }

@@ -9,8 +9,6 @@ import (
 	"jauntylark/core/measure"
 )
 
-func duration(d measure.Duration) time.Duration { return time.Duration(d) }
-
 const second = measure.Duration(1e9)
 
 // at is an instant given in seconds.

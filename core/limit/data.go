@@ -41,6 +41,7 @@ type Proposal struct {
 	When     alarm.Test    `json:"when"`
 	Deadband float64       `json:"deadband"`
 	Would    alarm.Summary `json:"would" doc:"what it would have raised in the stretch"`
+	Marked   *alarm.Marked `json:"marked" doc:"how what it would have raised meets the alarms that people have marked"`
 	Words    string        `json:"words"`
 }
 
@@ -139,11 +140,18 @@ func propose(values []float64, noise float64) (guards []alarm.Guard) {
 	return guards
 }
 
-// Propose is the proposal that a guard makes, by what it would have raised.
-func Propose(g alarm.Guard, would alarm.Summary, unit measure.Unit) Proposal {
+// Propose is the proposal that a guard makes, by what it would have raised and what people said of past alarms.
+func Propose(g alarm.Guard, found []alarm.Occurrence, past []alarm.Alarm, from, until measure.Instant, unit measure.Unit) Proposal {
+	would, marked := alarm.Summarise(found, from, until), alarm.Meet(found, past)
 	text := fmt.Sprintf("%s would have raised %.1f alarms a week", g.When.Words(unit), would.PerWeek)
 	if would.Alarms == 0 {
 		text = g.When.Words(unit) + " would have raised none"
 	}
-	return Proposal{When: g.When, Deadband: g.Deadband, Would: would, Words: text}
+	if marked.RealOf > 0 {
+		text += fmt.Sprintf(", and met %d of %d that were real", marked.Real, marked.RealOf)
+	}
+	if marked.FalseOf > 0 {
+		text += fmt.Sprintf(", and %d of %d false ones", marked.False, marked.FalseOf)
+	}
+	return Proposal{When: g.When, Deadband: g.Deadband, Would: would, Marked: marked, Words: text}
 }

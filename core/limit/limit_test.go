@@ -173,9 +173,12 @@ func TestShapeAndProposals(t *testing.T) {
 			t.Errorf("%s: %v", guards[i].When, err)
 		}
 	}
-	p := Propose(guards[0], alarm.Summary{Alarms: 3, PerWeek: 2.1}, "Cel")
-	if !strings.Contains(p.Words, "would have raised 2.1 alarms a week") {
-		t.Error(p.Words)
+	end := measure.Instant(9000)
+	found := []alarm.Occurrence{{RaisedAt: 5000, ClearedAt: &end}, {RaisedAt: 50_000, ClearedAt: &end}}
+	past := []alarm.Alarm{{RaisedAt: 8000, ClearedAt: &end, Mark: alarm.MarkReal}, {RaisedAt: 20_000, ClearedAt: &end, Mark: alarm.MarkFalse}}
+	p := Propose(guards[0], found, past, 0, 604_800_000, "Cel")
+	if !strings.Contains(p.Words, "would have raised 2.0 alarms a week, and met 1 of 1 that were real, and 0 of 1 false ones") || p.Marked.NotRaised != 1 {
+		t.Error(p.Words, p.Marked)
 	}
 	if shape, guards := NewSampler(time.UTC).Shape(0, 1, ""); shape.Readings != 0 || guards != nil {
 		t.Errorf("of nothing: %+v %v", shape, guards)

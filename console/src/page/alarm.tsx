@@ -1,5 +1,6 @@
+import { useQuery } from '@tanstack/react-query'
 import { useParams } from 'react-router'
-import { type Alarm, pathOf } from '../api/client'
+import { type Alarm, api, pathOf, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarm, useRecord, useSession, useSignals, useSite } from '../api/queries'
 import { seen } from '../api/units'
@@ -7,6 +8,7 @@ import { amount, clock, figure, length, reads, sentence, shown } from '../api/wo
 import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
 import { Shape, toneOf } from '../ui/severity'
 import { AlarmActs } from './alarm-acts'
+import { AlarmTable } from './alarm-table'
 import { HaveIt, whoHasIt } from './alarm-row'
 import { SignalChart, type Stretch } from './signal-chart'
 
@@ -149,6 +151,11 @@ export function AlarmPage() {
 /** What its guard has raised before, and what people made of that. */
 function GuardHistory({ guard }: { guard: string }) {
   const record = useRecord(guard).data
+  const zone = useSite().data?.zone ?? 'UTC'
+  const past = useQuery({
+    queryKey: ['alarms of guard', guard],
+    queryFn: () => take(api.GET('/api/v1/alarms', { params: { query: { all: true, guard, limit: 10 } } })),
+  })
   if (!record) return null
   return (
     <>
@@ -156,6 +163,7 @@ function GuardHistory({ guard }: { guard: string }) {
       <Prose>
         <PlainLink href={`/guards/${guard}`}>{guard}</PlainLink>, in the last month: {record.words}.
       </Prose>
+      {past.data && past.data.length > 1 && <AlarmTable alarms={past.data} zone={zone} />}
     </>
   )
 }

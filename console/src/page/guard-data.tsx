@@ -62,7 +62,9 @@ function Found({
           return (
             <li key={l.when}>
               {kind} {round(limit)} {unit} would have spoken{' '}
-              {l.would.alarms === 0 ? 'not once' : `${l.would.per_week.toFixed(1)} times a week`}{' '}
+              {l.would.alarms === 0 ? 'not once' : `${l.would.per_week.toFixed(1)} times a week`}
+              {l.marked && l.marked.real_of > 0 && `, and met ${l.marked.real} of ${l.marked.real_of} that were real`}
+              {l.marked && l.marked.false_of > 0 && `, ${l.marked.false} of ${l.marked.false_of} false ones`}{' '}
               <QuietButton
                 aria-label={`Take it: ${kind} ${round(limit)}`}
                 onPress={() =>

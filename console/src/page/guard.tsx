@@ -140,10 +140,11 @@ function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
           />
           <Prose>
             <Soft>
-              Not sure? Record a trial: show the sensor what is normal and what is not, and take the limit that parts
-              them.
+              A rate, a count, what is unlike its usual? Compute it from the signal, and guard that. Not sure? Record a
+              trial: show the sensor what is normal and what is not, and take the limit that parts them.
             </Soft>{' '}
-            <QuietLink href={`/trials?of=${pathOf(signal)}`}>Record a trial</QuietLink>
+            <QuietLink href={`/trials?of=${pathOf(signal)}`}>Record a trial</QuietLink>{' '}
+            <QuietLink href={`/derive?of=${pathOf(signal)}`}>Compute from it</QuietLink>
           </Prose>
         </div>
         <div>
