@@ -158,6 +158,8 @@ func (p *Pipeline) RemoveDerived(ctx context.Context, path string, who Actor) er
 			return err
 		}
 		delete(t.signals, s.ID)
+		delete(s.device.signals, s.Name)
+		t.reconsiderAll()
 		if err := t.Tx.RemoveSignal(t.ctx, s.ID); err != nil {
 			return err
 		}

@@ -218,6 +218,8 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 			}
 		}
 		delete(t.live.devices, d.ID)
+		delete(t.live.byName, d.Name)
+		t.reconsiderAll()
 		if err := t.Tx.RemoveDevice(t.ctx, &d.Device, t.Now); err != nil {
 			return err
 		}

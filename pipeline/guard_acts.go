@@ -63,13 +63,13 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 	if err := t.live.prepare(t.ctx, t.Tx, entry); err != nil {
 		return err
 	}
-	t.live.suppressions()
 	entry.state.Held, entry.state.HeldAt = s.held(&entry.Guard)
 	t.beginGuard(entry, t.Now, who)
 	entry.begunAt = entry.state.Stepped
 	if s.state.SilentAt != 0 && g.When.Kind != alarm.Silent {
 		t.step(entry, alarm.Event{Kind: alarm.Silence, At: entry.begunAt}, "")
 	}
+	t.reconsiderAll()
 	if g.When.Kind == alarm.Silent {
 		due := t.Now
 		s.device.state.DueAt = &due

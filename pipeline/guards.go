@@ -116,6 +116,16 @@ func (t *Turn) reconsider(guards []*guardLive, at measure.Instant) {
 	}
 }
 
+// reconsiderAll does so for all guards that something may suppress: what does may have gone, or have another name.
+func (t *Turn) reconsiderAll() {
+	t.live.suppressions()
+	for _, g := range t.live.guards {
+		if g.Suppressed != "" {
+			t.reconsider([]*guardLive{g}, t.Now)
+		}
+	}
+}
+
 // step moves a guard by one event.
 func (t *Turn) step(g *guardLive, e alarm.Event, who string) {
 	before := g.state.Kept
@@ -130,7 +140,7 @@ func (t *Turn) step(g *guardLive, e alarm.Event, who string) {
 	if moved || e.Kind == alarm.Begin {
 		t.keep(g)
 	}
-	if e.Kind != alarm.NewReading && (moved || e.Kind != alarm.DueInstant) {
+	if e.Kind != alarm.NewReading && e.Kind != alarm.Amended && (moved || e.Kind != alarm.DueInstant) {
 		event := store.GuardEvent{Guard: g.ID, Event: e, SignalStepped: g.signal.state.SteppedAt}
 		if e.Kind == alarm.Begin {
 			version := g.Guard

@@ -3,6 +3,7 @@ package pipeline_test
 import (
 	"context"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"strings"
 	"sync/atomic"
@@ -297,6 +298,68 @@ func TestGuardsOfTextMarksAndSilence(t *testing.T) {
 		next += 20
 		return b.newest().State == alarm.StateRaised
 	})
+}
+
+// What suppresses a guard may go, or get another name: the guard looks again, or goes on not to.
+func TestWhatSuppressesMayGo(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.stream("temp", -10, 70)
+	r := recipe("on-off", map[string]string{"of": "d/temp"}, "")
+	r.When = "above 50"
+	if err := b.Derive(ctx, "d/hot", "", r, pipeline.Actor{Called: "test"}); err != nil {
+		t.Fatal(err)
+	}
+	b.guard(alarm.Guard{Name: "by-signal", Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Suppressed: "d/hot is on"})
+	master := b.guard(alarm.Guard{Name: "master", Signal: "d/temp", Rung: above(60, 0, alarm.Warning)})
+	b.guard(alarm.Guard{Name: "by-alarm", Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Suppressed: "alarm master"})
+	b.stream("temp", 1, 71)
+	standing := func() string {
+		var names []string
+		for _, a := range b.alarms() {
+			if a.State == alarm.StateRaised {
+				names = append(names, a.Guard)
+			}
+		}
+		slices.Sort(names)
+		return strings.Join(names, " ")
+	}
+	if got := standing(); got != "master" {
+		t.Fatalf("at first %q stand", got)
+	}
+	b.clock(2)
+	if err := b.RemoveDerived(ctx, "d/hot", pipeline.Actor{Called: "test"}); err != nil {
+		t.Fatal(err)
+	}
+	if got := standing(); got != "by-signal master" {
+		t.Errorf("without the signal %q stand", got)
+	}
+	b.clock(3)
+	if err := b.RemoveGuard(ctx, master.Name, "test"); err != nil {
+		t.Fatal(err)
+	}
+	if got := standing(); got != "by-alarm by-signal" {
+		t.Errorf("without the guard %q stand", got)
+	}
+}
+
+// While the silence of a device is told, a guard that looks for silence raises no notice of its own.
+func TestOneCauseIsToldOnce(t *testing.T) {
+	b := fresh(t)
+	b.moveTo(1)
+	b.stream("temp", 1, 20)
+	b.expect("d", 10*time.Second)
+	b.guard(alarm.Guard{Name: "quiet", Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Silent, A: 60}}})
+	until := 70.0
+	storetest.Eventually(t, "both", func() bool {
+		b.moveTo(until)
+		until += 10
+		return len(b.alarms()) == 2
+	})
+	device, quiet := b.alarms()[0], b.alarms()[1]
+	if device.Kind != alarm.BySilence || quiet.Guard != "quiet" || quiet.ToldWith == nil || *quiet.ToldWith != device.ID || b.told(quiet.ID) != "" || b.told(device.ID) != "raise" {
+		t.Errorf("%+v\n%+v, told %q and %q", device, quiet, b.told(device.ID), b.told(quiet.ID))
+	}
 }
 
 func TestLateReadingsAreLearnedFrom(t *testing.T) {

@@ -3,6 +3,7 @@ package pipeline
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -63,10 +64,8 @@ func (p *Pipeline) lateEvery(ctx context.Context) {
 		case <-tick.C:
 		}
 		stretches, err := p.store.LateStretches(ctx, p.Now().Add(-lateAfter))
-		for _, s := range stretches {
-			if err == nil {
-				err = p.judgeLate(ctx, s)
-			}
+		for _, s := range stretches { // one that fails keeps no other from its turn
+			err = errors.Join(err, p.judgeLate(ctx, s))
 		}
 		if err != nil && ctx.Err() == nil && !store.Away(err) {
 			p.Log.Warn("judging late readings failed, will try again", "error", err)

@@ -121,3 +121,27 @@ func TestThePastOfASentence(t *testing.T) {
 		}
 	}
 }
+
+func TestWhatIsToldInBetween(t *testing.T) {
+	m := matter(t)
+	m.Alarm.HandedBy = "Orla"
+	for kind, says := range map[string][2]string{
+		Worsen:  {"Worse, warning: Fern house air temperature is above 30 °C", "It is worse. Fern house"},
+		Ease:    {"Eased, warning: Fern house air temperature is above 30 °C", "It has eased. Fern house"},
+		Latched: {"Back in order, reset it: Fern house air temperature was above 30 °C", "jaunty alarm reset 12"},
+		Hand:    {"For you: Fern house air temperature is above 30 °C", "Orla asks you to take this on."},
+	} {
+		n := Plan(kind, m, []string{"a@b.example"})[0]
+		if n.Subject != says[0] || !strings.Contains(n.Text, says[1]) || n.Kind != kind {
+			t.Errorf("%s: %s\n%s", kind, n.Subject, n.Text)
+		}
+	}
+	for _, c := range []struct {
+		test alarm.Test
+		want string
+	}{{alarm.Test{Kind: alarm.Silent, A: 600}, "Gate air is silent: nothing for 10 minutes"}, {alarm.Test{Kind: alarm.IsWord, Word: "open"}, `Gate air is "open"`}, {alarm.Test{Kind: alarm.Stuck}, "Gate air is stuck"}} {
+		if got := Sentence("Gate", "Air", c.test, ""); got != c.want {
+			t.Errorf("%q, want %q", got, c.want)
+		}
+	}
+}

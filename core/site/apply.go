@@ -141,7 +141,7 @@ func (a *Applied) guard(kg KitGuard) {
 		return
 	}
 	g := &a.Guards[i]
-	want.ID, want.Name, want.Tell = g.ID, g.Name, g.Tell
+	want.ID, want.Name, want.Tell, want.Suppressed = g.ID, g.Name, g.Tell, g.Suppressed
 	if want.Signal != g.Signal {
 		a.keep("guard "+g.Name, "signal", g.Signal, want.Signal, "a guard stays with its signal")
 		return
