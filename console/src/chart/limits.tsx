@@ -8,6 +8,7 @@ import type { Scale } from './line'
 const Box = styled.div`
   position: absolute;
   inset: 0;
+  overflow: hidden;
   pointer-events: none;
 `
 const Line = styled.div<{ $tone: string }>`
@@ -93,6 +94,8 @@ function safeBelow(r: RungDraft, which: 'a' | 'b') {
 
 /** Grips stand beside each other, so that limits that are close can be told apart. */
 const apart = 54
+/** In a narrow chart there is no room for the words of both delays. */
+const roomForBoth = 420
 
 function OneLimit(p: Props & { rung: RungDraft; index: number; which: 'a' | 'b' }) {
   const { rung: r, scale: s, which } = p
@@ -122,7 +125,7 @@ function OneLimit(p: Props & { rung: RungDraft; index: number; which: 'a' | 'b' 
           &nbsp;{r.on} until it speaks
         </Delay>
       )}
-      {offDelay > 0 && (
+      {offDelay > 0 && s.width > roomForBoth && (
         <Delay $tone={tone} style={{ left: s.left + 170, width: Math.max(2, offDelay), top: y + 1 }}>
           &nbsp;{r.off} until it is over
         </Delay>

@@ -10,11 +10,24 @@ const marks = { '': 'not marked', real: 'real', useful: 'good to know', false: '
 type Mark = keyof typeof marks
 const lengths = { '60': '1 hour', '240': '4 hours', '1440': '1 day' }
 
+/** The button that resets an alarm which waits for it. */
+export function ResetIt({ alarm }: { alarm: Alarm }) {
+  const role = useSession().data?.role
+  const reset = useAlarmAct(() => take(api.POST('/api/v1/alarms/{id}/reset', of(alarm.id))))
+  if (!alarm.latched || role === 'viewer') return null
+  return (
+    <Row style={{ marginTop: 'var(--gap-3)' }}>
+      <Button onPress={() => reset.mutate(undefined)}>Reset it</Button>
+      <Soft>It is back in order and stays until somebody resets it.</Soft>
+      {reset.error && <Failure error={reset.error} />}
+    </Row>
+  )
+}
+
 /** What a keeper can do about an alarm besides taking it. */
 export function AlarmActs({ alarm }: { alarm: Alarm }) {
   const role = useSession().data?.role
   const id = alarm.id
-  const reset = useAlarmAct(() => take(api.POST('/api/v1/alarms/{id}/reset', of(id))))
   const comment = useAlarmAct((text: string) =>
     take(api.PUT('/api/v1/alarms/{id}/comment', { ...of(id), body: { comment: text } })),
   )
@@ -29,7 +42,7 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
       }),
     ),
   )
-  const failed = [reset, comment, hand, mark, shelve].find((m) => m.error)?.error
+  const failed = [comment, hand, mark, shelve].find((m) => m.error)?.error
   if (role === 'viewer') return null
   const raised = alarm.state === 'raised'
   const submit = (act: (text: string) => void, field: string) => (e: React.FormEvent<HTMLFormElement>) => {
@@ -39,12 +52,6 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
   }
   return (
     <section aria-label="What to do about it">
-      {alarm.latched && (
-        <Row style={{ marginTop: 'var(--gap-3)' }}>
-          <Button onPress={() => reset.mutate(undefined)}>Reset it</Button>
-          <Soft>It is back in order and stays until somebody resets it.</Soft>
-        </Row>
-      )}
       {failed && <Failure error={failed} />}
       <Subheading>What was it worth?</Subheading>
       <Choice label="What it was worth" options={marks} value={alarm.mark as Mark} onChange={(m) => mark.mutate(m)} />

@@ -7,7 +7,7 @@ import { seen } from '../api/units'
 import { amount, clock, figure, length, reads, sentence, shown } from '../api/words'
 import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
 import { Shape, toneOf } from '../ui/severity'
-import { AlarmActs } from './alarm-acts'
+import { AlarmActs, ResetIt } from './alarm-acts'
 import { AlarmTable } from './alarm-table'
 import { HaveIt, whoHasIt } from './alarm-row'
 import { SignalChart, type Stretch } from './signal-chart'
@@ -112,7 +112,7 @@ export function AlarmPage() {
         </Prose>
       )}
       {!a.acknowledged_at && role !== 'viewer' && <HaveIt alarm={a} />}
-      <AlarmActs alarm={a} />
+      <ResetIt alarm={a} />
       {signal && (
         <Well>
           <SignalChart signal={signal} stretch={around(a)} now={now} zone={zone} alarms={[a]} />
@@ -135,6 +135,7 @@ export function AlarmPage() {
           ))}
         </ul>
       )}
+      <AlarmActs alarm={a} />
       <Subheading>What happened</Subheading>
       <ul>
         {[...a.journal].reverse().map((e) => (
