@@ -20,7 +20,7 @@ func rung(when, severity string, deadband float64, on, off string) object {
 // guards are the demo's, as the API takes them: each device has one, with its story.
 var guards = []object{
 	{"name": "fern-house-hot", "signal": "fern-house/air", "when": "above 30", "deadband": 1, "on_delay": "10s", "off_delay": "10s", "severity": "warning",
-		"rungs": []object{rung("above 32.5", "critical", 1, "10s", "10s")}, "tell": []string{Owner}, "advice": "Open the roof vents by hand; the crank hangs by the north door."},
+		"rungs": []object{rung("above 32.5", "critical", 1, "1m", "10s")}, "tell": []string{Owner}, "advice": "Open the roof vents by hand; the crank hangs by the north door."},
 	{"name": "fern-house-cold", "signal": "fern-house/air", "when": "below 8", "deadband": 1, "on_delay": "5m", "off_delay": "5m", "severity": "critical",
 		"tell": []string{Owner, night}, "advice": "Start the standby heater in the boiler room."},
 	{"name": "fern-house-stuffy", "signal": "fern-house/co2", "when": "above 900", "deadband": 50, "on_delay": "2m", "off_delay": "2m", "severity": "advisory", "tell": []string{}},

@@ -37,7 +37,7 @@ var pictures = []picture{
 	{"trial", "/trials/1", 1280, 800, false, `[data-suggestion] b`},
 	{"health", "/alarms/health", 1280, 800, false, `tr[data-good]`},
 	{"journal", "/journal?kind=alarm", 1280, 800, false, `tbody tr`},
-	{"alarm", "/alarms/1", 1280, 800, false, `canvas`},
+	{"alarm", "/alarms", 1280, 800, false, `canvas`},
 	{"alarms", "/alarms", 1280, 800, false, `h1`},
 	{"device", "/devices/of/fern-house", 1280, 800, false, `[data-life]`},
 	{"connect", "/devices/connect", 1280, 800, false, `[data-key]`},
@@ -50,6 +50,12 @@ func prepare(page *drive.Page, name string) error {
 		return connect(page)
 	case "trust":
 		return correct(page)
+	case "alarm": // the one that stands, or the newest
+		if err := page.See("tbody a"); err != nil {
+			return err
+		}
+		_, err := drive.Eval[bool](page, `((document.querySelector('a[id^=alarm-]') ?? document.querySelector('tbody a')).click(), true)`)
+		return err
 	}
 	return nil
 }

@@ -115,6 +115,7 @@ export function SignalPage() {
             alarms={alarms}
           />
           <Row style={{ flexWrap: 'wrap' }}>
+            <QuietLink href={`/guards/new?of=${path}`}>Find a limit</QuietLink>
             {signal.kind === 'number' && (
               <>
                 <QuietLink href={`/signals/${path}/trust`}>Is it true?</QuietLink>
@@ -130,7 +131,7 @@ export function SignalPage() {
       <Subheading>What guards it</Subheading>
       {guards.length === 0 ? (
         <Prose>
-          Nothing yet. <QuietLink href={`/guards/new?of=${path}`}>Find a limit</QuietLink>
+          Nothing yet. <QuietLink href={`/guards/new?of=${path}`}>Add a guard</QuietLink>
         </Prose>
       ) : (
         <ul>

@@ -186,6 +186,7 @@ function TrialChart({
     placeholderData: (old) => old,
     gcTime: 0,
   })
+  const found = useTrialSuggestion(trial).data
   if (!signal || !line.data) return <div style={{ height: 340 }} />
   const unit = shown(signal.unit)
   return (
@@ -196,7 +197,7 @@ function TrialChart({
         until={until}
         unit={unit}
         zone={zone}
-        limits={[]}
+        limits={found?.apart ? [{ limit: seen(found.limit, signal.unit), severity: 'warning' }] : []}
         alarms={trial.stretches.map((s) => ({
           raised_at: s.from,
           cleared_at: s.until ?? iso(now),
@@ -287,9 +288,13 @@ function Stretches({ trial }: { trial: Trial }) {
   )
 }
 
+/** The suggestion of a trial, asked for anew when its stretches change. */
+const useTrialSuggestion = (trial: Trial) =>
+  useSuggestion(trial.id, trial.stretches.map((s) => `${s.id}${s.label}${s.until ?? ''}`).join())
+
 /** What the trial speaks for, and the guard that can be made of it. */
 function Suggested({ trial }: { trial: Trial }) {
-  const found = useSuggestion(trial.id, trial.stretches.map((s) => `${s.id}${s.label}${s.until ?? ''}`).join())
+  const found = useTrialSuggestion(trial)
   const email = useSession().data?.email ?? ''
   const role = useSession().data?.role
   const go = useNavigate()
