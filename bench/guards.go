@@ -13,7 +13,6 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
@@ -185,38 +184,12 @@ func sweeping(ctx context.Context, conn *pgx.Conn, database string) error {
 
 // replaying compares a replay of 30 days of a reading a second with merely reading them.
 func replaying(ctx context.Context, s *service) error {
-	if _, err := s.device(ctx, "replayed"); err != nil {
-		return err
-	}
-	until := measure.InstantOf(time.Now().Add(-10 * time.Minute).Truncate(time.Minute))
-	from := until - monthOfIt*1000
-	p := &pipeline.Past{Signal: "replayed/temp", Kind: site.KindNumber, Unit: "Cel"}
-	for at := from; at < until; at += 1000 {
-		p.Readings = append(p.Readings, measure.Reading{At: at, Value: second(at)})
-	}
-	if _, err := s.pipe.Import(ctx, p); err != nil {
-		return err
-	}
-	records, err := store.Open(ctx, s.database)
+	m, err := s.aMonth(ctx, "replayed")
 	if err != nil {
 		return err
 	}
-	defer records.Close()
-	signal, err := records.Signal(ctx, "replayed", "temp")
-	if err != nil {
-		return err
-	}
-	bare, err := typical(5, func() error {
-		tx, err := records.Look(ctx)
-		if err != nil {
-			return err
-		}
-		defer tx.Rollback()
-		return tx.EachReading(ctx, signal.ID, from, until, func([]measure.Reading) error { return nil })
-	})
-	if err != nil {
-		return err
-	}
+	defer m.records.Close()
+	from, until, bare := m.from, m.until, m.reading
 	highest := 0.0
 	for at := from; at < until; at += 1000 {
 		highest = max(highest, second(at))

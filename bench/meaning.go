@@ -153,43 +153,12 @@ func (s *service) measured(keys []string) (time.Duration, error) {
 // correcting measures how long it takes until all that follows from a correction of 30 days of a reading a second is
 // there: figures, then a derived signal and two totals as well.
 func correcting(ctx context.Context, s *service) error {
-	if _, err := s.device(ctx, "month"); err != nil {
-		return err
-	}
-	until := measure.InstantOf(time.Now().Add(-10 * time.Minute).Truncate(time.Minute))
-	from := until - monthOfIt*1000
-	p := &pipeline.Past{Signal: "month/temp", Kind: site.KindNumber, Unit: "Cel"}
-	for at := from; at < until; at += 1000 {
-		p.Readings = append(p.Readings, measure.Reading{At: at, Value: second(at)})
-	}
-	if _, err := s.pipe.Import(ctx, p); err != nil {
-		return err
-	}
-	records, err := store.Open(ctx, s.database)
+	m, err := s.aMonth(ctx, "month")
 	if err != nil {
 		return err
 	}
-	defer records.Close()
-	signal, err := records.Signal(ctx, "month", "temp")
-	if err != nil {
-		return err
-	}
-	bare, err := typical(5, func() error {
-		tx, err := records.Look(ctx)
-		if err != nil {
-			return err
-		}
-		defer tx.Rollback()
-		n := 0
-		err = tx.EachReading(ctx, signal.ID, from, until, func(some []measure.Reading) error { n += len(some); return nil })
-		if err == nil && n != monthOfIt {
-			err = fmt.Errorf("%d readings", n)
-		}
-		return err
-	})
-	if err != nil {
-		return err
-	}
+	defer m.records.Close()
+	from, bare := m.from, m.reading
 	if err := s.worked(ctx, nil, ""); err != nil {
 		return err
 	}
@@ -234,4 +203,48 @@ func (s *service) worked(ctx context.Context, in object, act string) error {
 		}
 	}
 	return nil
+}
+
+// month is 30 days of a reading a second of the signal temp of a device, and how long merely reading them takes.
+type month struct {
+	from, until measure.Instant
+	records     *store.Store
+	reading     time.Duration
+}
+
+// aMonth brings in 30 days of a reading a second.
+func (s *service) aMonth(ctx context.Context, device string) (m month, err error) {
+	if _, err = s.device(ctx, device); err != nil {
+		return m, err
+	}
+	m.until = measure.InstantOf(time.Now().Add(-10 * time.Minute).Truncate(time.Minute))
+	m.from = m.until - monthOfIt*1000
+	p := &pipeline.Past{Signal: device + "/temp", Kind: site.KindNumber, Unit: "Cel"}
+	for at := m.from; at < m.until; at += 1000 {
+		p.Readings = append(p.Readings, measure.Reading{At: at, Value: second(at)})
+	}
+	if _, err = s.pipe.Import(ctx, p); err != nil {
+		return m, err
+	}
+	if m.records, err = store.Open(ctx, s.database); err != nil {
+		return m, err
+	}
+	signal, err := m.records.Signal(ctx, device, "temp")
+	if err != nil {
+		return m, err
+	}
+	m.reading, err = typical(5, func() error {
+		tx, err := m.records.Look(ctx)
+		if err != nil {
+			return err
+		}
+		defer tx.Rollback()
+		n := 0
+		err = tx.EachReading(ctx, signal.ID, m.from, m.until, func(some []measure.Reading) error { n += len(some); return nil })
+		if err == nil && n != monthOfIt {
+			err = fmt.Errorf("%d readings", n)
+		}
+		return err
+	})
+	return m, err
 }

@@ -19,11 +19,7 @@ func guardListCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			seen, err := seenSignals(c, s)
+			_, seen, err := serviceSeen(c)
 			if err != nil {
 				return err
 			}
@@ -69,11 +65,7 @@ func guardShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			seen, err := seenSignals(c, s)
+			_, seen, err := serviceSeen(c)
 			if err != nil {
 				return err
 			}

@@ -48,11 +48,7 @@ func replayGuard(c *cobra.Command, args []string) error {
 	if err := readGuard(c.Flags(), &g); err != nil {
 		return err
 	}
-	s, err := service()
-	if err != nil {
-		return err
-	}
-	see, err := seenSignals(c, s)
+	s, see, err := serviceSeen(c)
 	if err != nil {
 		return err
 	}
@@ -146,11 +142,7 @@ func guardLimitsCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		see, err := seenSignals(c, s)
+		_, see, err := serviceSeen(c)
 		if err != nil {
 			return err
 		}

@@ -32,6 +32,14 @@ type seen struct {
 	units  site.Units
 }
 
+// serviceSeen gives the service, and how the person who is signed in sees its signals.
+func serviceSeen(c *cobra.Command) (s *client.Client, see seen, err error) {
+	if s, err = service(); err == nil {
+		see, err = seenSignals(c, s)
+	}
+	return s, see, err
+}
+
 func seenSignals(c *cobra.Command, s *client.Client) (see seen, err error) {
 	var signals []site.Signal
 	if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals", nil, &signals); err != nil {

@@ -52,37 +52,32 @@ func search(g alarm.Guard, readings []measure.Reading, consider func(Cure, alarm
 		return
 	}
 	for _, deadband := range deadbands(g, readings) {
-		changed := g
-		changed.Rungs = slices.Clone(g.Rungs)
-		for i := range changed.Count() {
-			changed.At(i).Deadband = max(changed.At(i).Deadband, deadband)
-		}
+		changed := withAll(g, func(r *alarm.Rung) { r.Deadband = max(r.Deadband, deadband) })
 		if changed.Check() == nil && consider(Cure{Deadband: &deadband}, changed) {
 			return
 		}
 	}
 	for _, d := range lengths[1:] {
 		delay := measure.Duration(d)
-		changed := g
-		changed.Rungs = slices.Clone(g.Rungs)
-		for i := range changed.Count() {
-			changed.At(i).OffDelay = max(changed.At(i).OffDelay, delay)
-		}
-		if consider(Cure{OffDelay: &delay}, changed) {
+		if consider(Cure{OffDelay: &delay}, withAll(g, func(r *alarm.Rung) { r.OffDelay = max(r.OffDelay, delay) })) {
 			return
 		}
 	}
 	for _, d := range lengths[1:] {
 		delay := measure.Duration(d)
-		changed := g
-		changed.Rungs = slices.Clone(g.Rungs)
-		for i := range changed.Count() {
-			changed.At(i).OnDelay = max(changed.At(i).OnDelay, delay)
-		}
-		if consider(Cure{OnDelay: &delay}, changed) {
+		if consider(Cure{OnDelay: &delay}, withAll(g, func(r *alarm.Rung) { r.OnDelay = max(r.OnDelay, delay) })) {
 			return
 		}
 	}
+}
+
+// withAll gives a guard with all its rungs changed.
+func withAll(g alarm.Guard, change func(*alarm.Rung)) alarm.Guard {
+	g.Rungs = slices.Clone(g.Rungs)
+	for i := range g.Count() {
+		change(g.At(i))
+	}
+	return g
 }
 
 // deadbands are those worth trying, narrowest first: by what the signal jitters, up to a quarter of its width.
