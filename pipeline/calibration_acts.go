@@ -186,5 +186,6 @@ func (t *Turn) recalibrate(s *signalLive, all []calibrate.Calibration, from meas
 	for _, g := range s.guards {
 		t.beginGuard(g, st.SteppedAt, "")
 	}
+	t.reconsider(s.suppresses, st.SteppedAt)
 	return marked, nil
 }

@@ -2,6 +2,7 @@ package pipeline
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"jauntylark/core/alarm"
@@ -41,10 +42,10 @@ func (s *subject) beyond(r measure.Reading) alarm.Beyond {
 	return beyond(&s.rules, s.timeline, s.timeline.At(r.At).Raw(r.Value), r.At)
 }
 
-// Replay steps a guard over what is stored: the alarms that it would have raised. progress, if not nil, is told now and then how
+// Replay steps a guard, checked by FitGuard or saved, over what is stored: the alarms that it would have raised. progress, if not nil, is told now and then how
 // far it is, and ends it when it fails.
 func (p *Pipeline) Replay(ctx context.Context, o ReplayOrder, progress func(at measure.Instant, soFar []alarm.Occurrence) error) (Replayed, error) {
-	g, over, err := p.fitReplay(ctx, o.Guard)
+	g, over, err := p.compile(ctx, o.Guard)
 	if err != nil {
 		return Replayed{}, err
 	}
@@ -115,9 +116,13 @@ const progressEvery = 100 * time.Millisecond
 func (p *Pipeline) replayEvents(ctx context.Context, tx *store.Tx, g *alarm.Guard, over subject, o ReplayOrder) (Replayed, error) {
 	out := Replayed{From: o.From, Until: o.Until}
 	events, err := tx.GuardEvents(ctx, o.Guard.ID)
-	if err != nil || len(events) == 0 {
+	if err == nil && len(events) == 0 {
+		err = fmt.Errorf("what happened to guard %s is not kept: it was made before that was: %w", o.Guard.Name, ErrNotNow)
+	}
+	if err != nil {
 		return out, err
 	}
+	out.From = events[0].Event.At
 	first := events[0].SignalStepped
 	held, err := heldBefore(ctx, tx, over.id, first+1)
 	if err != nil {
@@ -133,7 +138,7 @@ func (p *Pipeline) replayEvents(ctx context.Context, tx *store.Tx, g *alarm.Guar
 	happen := func(before measure.Instant) error {
 		for len(events) > 0 && events[0].SignalStepped < before {
 			if v := events[0].Version; v != nil {
-				if current, over, err = p.fitReplay(ctx, *v); err != nil {
+				if current, over, err = p.compile(ctx, *v); err != nil {
 					return err
 				}
 			}
@@ -166,25 +171,27 @@ func (p *Pipeline) replayEvents(ctx context.Context, tx *store.Tx, g *alarm.Guar
 	return out, err
 }
 
-// CheckReplay tells what is wrong with a guard that is to be replayed.
-func (p *Pipeline) CheckReplay(ctx context.Context, g alarm.Guard) error {
-	_, _, err := p.fitReplay(ctx, g)
-	return err
-}
-
-// fitReplay checks a guard that is to be replayed as if it were saved, and compiles it.
-func (p *Pipeline) fitReplay(ctx context.Context, g alarm.Guard) (*alarm.Guard, subject, error) {
-	var over subject
-	entry := &guardLive{}
+// FitGuard checks a guard that is not saved as if it were to be, and gives it with its limits in the signal's unit.
+func (p *Pipeline) FitGuard(ctx context.Context, g alarm.Guard) (alarm.Guard, error) {
 	err := p.Do(ctx, func(t *Turn) error {
 		s, err := t.live.find(g.Signal)
 		if err != nil {
 			return err
 		}
-		if err := t.fitGuard(&g, s); err != nil {
+		return t.fitGuard(&g, s)
+	})
+	return g, err
+}
+
+// compile makes a guard, as it is or was saved, ready to be stepped.
+func (p *Pipeline) compile(ctx context.Context, g alarm.Guard) (*alarm.Guard, subject, error) {
+	var over subject
+	entry := &guardLive{Guard: g}
+	err := p.Do(ctx, func(t *Turn) error {
+		s, err := t.live.find(g.Signal)
+		if err != nil {
 			return err
 		}
-		entry.Guard = g
 		over = subject{s.ID, s.Rules, s.timeline, s.derived != nil}
 		return t.live.prepare(t.ctx, t.Tx, entry)
 	})

@@ -281,7 +281,9 @@ func (v *Server) replayOrder(ctx context.Context, in *ReplayOrder) (pipeline.Rep
 	if err := tidy(&o.Guard); err != nil {
 		return o, within("guard", err)
 	}
-	return o, within("guard", v.pipeline.CheckReplay(ctx, o.Guard))
+	fitted, err := v.pipeline.FitGuard(ctx, o.Guard)
+	o.Guard = fitted
+	return o, within("guard", err)
 }
 
 // within names the field around a fault.
