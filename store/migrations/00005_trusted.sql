@@ -106,3 +106,10 @@ create table trial_stretch (
 );
 create index on trial_stretch (trial_id, from_at);
 create unique index on trial_stretch (trial_id) where until_at is null;
+
+create or replace view analysis.alarm as
+    select id, kind, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, analysis.instant(raised_at) as raised_at,
+           analysis.instant(cleared_at) as cleared_at, analysis.instant(acknowledged_at) as acknowledged_at, acknowledged_by, analysis.instant(learned_at) as learned_at,
+           value, extreme, cleared_value, unit, when_text as test, sentence, cause,
+           level, worst, latched, shelved, learned_late, handed_to, comment, mark
+    from public.alarm;
