@@ -51,6 +51,11 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 			return err
 		}
 	}
+	if entry != nil && entry.Name != g.Name {
+		if err := t.Tx.RenameGuard(t.ctx, entry.Name, g.Name, t.CommitNo); err != nil {
+			return err
+		}
+	}
 	g.MadeAt = t.Now
 	if err := t.Tx.SaveGuard(t.ctx, g, s.ID); err != nil {
 		return err

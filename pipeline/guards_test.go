@@ -335,12 +335,58 @@ func TestWhatSuppressesMayGo(t *testing.T) {
 		t.Errorf("without the signal %q stand", got)
 	}
 	b.clock(3)
+	master.Name = "renamed"
+	if err := b.SaveGuard(ctx, &master, "test"); err != nil {
+		t.Fatal(err)
+	}
+	if got := standing(); got != "by-alarm by-signal renamed" {
+		t.Errorf("by another name %q stand", got)
+	}
+	b.clock(4)
 	if err := b.RemoveGuard(ctx, master.Name, "test"); err != nil {
 		t.Fatal(err)
 	}
 	if got := standing(); got != "by-alarm by-signal" {
 		t.Errorf("without the guard %q stand", got)
 	}
+}
+
+// What a guard came too late for is not stepped, by whichever process; and a signal that is silent suppresses nothing.
+func TestWhatAGuardCameTooLateFor(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.moveTo(1)
+	b.expect("d", 10*time.Second)
+	b.stream("temp", 1, 20)
+	b.send(measure.Sample{Name: "here", At: b.at(1), Value: 1, Form: measure.FormBool})
+	g := b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 0, alarm.Warning)})
+	b.moveTo(5)
+	why := "a test"
+	if _, err := b.PutOutOfService(ctx, g.Name, &why, "test"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.PutOutOfService(ctx, g.Name, nil, "test"); err != nil {
+		t.Fatal(err)
+	}
+	later := process(t, b.store, b.now)
+	later.stream("temp", 4, 99)
+	b.stream("temp", 6, 20)
+	if all := b.alarms(); len(all) != 0 {
+		t.Fatalf("stepped before it looked again: %+v", all)
+	}
+	b.guard(alarm.Guard{Name: "when-away", Signal: "d/temp", Rung: above(10, 0, alarm.Warning), Suppressed: "d/here is on"})
+	b.stream("temp", 7, 21)
+	if all := b.alarms(); len(all) != 0 {
+		t.Fatalf("while they are here: %+v", all)
+	}
+	until := 45.0
+	storetest.Eventually(t, "the silence to end the suppression", func() bool {
+		b.moveTo(until)
+		b.stream("temp", until, 22)
+		until += 5
+		all := b.alarms()
+		return len(all) > 0 && all[len(all)-1].Guard == "when-away"
+	})
 }
 
 // While the silence of a device is told, a guard that looks for silence raises no notice of its own.

@@ -73,6 +73,15 @@ func (t *Tx) SaveGuard(ctx context.Context, g *alarm.Guard, signal int64) error 
 	return err
 }
 
+// RenameGuard lets what a guard has raised and missed go by its new name.
+func (t *Tx) RenameGuard(ctx context.Context, old, name string, commitNo int64) error {
+	_, err := t.ExecContext(ctx, `update alarm set guard = $2, changed_in = case when cleared_at is null then $3 else changed_in end where guard = $1`, old, name, commitNo)
+	if err == nil {
+		_, err = t.ExecContext(ctx, `update missed set guard = $2 where guard = $1`, old, name)
+	}
+	return err
+}
+
 // RemoveGuard removes a guard and its state.
 func (t *Tx) RemoveGuard(ctx context.Context, id int64) error {
 	_, err := t.ExecContext(ctx, `delete from guard where id = $1`, id)

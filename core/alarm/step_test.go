@@ -212,3 +212,18 @@ func TestAnAmendedReading(t *testing.T) {
 		t.Errorf("amended back: %+v", s)
 	}
 }
+
+// A reading that is not older than what is held, but than the instant at which the guard looked last, holds and is not
+// looked at until the guard looks again.
+func TestWhatComesTooLateHolds(t *testing.T) {
+	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}}}
+	s, _ := Step(g, State{}, Event{Kind: NewReading, At: at(1), Value: 20}, nil)
+	s, _ = Step(g, s, Event{Kind: Begin, At: at(10)}, nil)
+	s, out := Step(g, s, Event{Kind: NewReading, At: at(8), Value: 40}, nil)
+	if len(out) != 0 || s.Held != 40 || s.HeldAt != at(8) || s.Stepped != at(10) {
+		t.Fatalf("%+v %v", s, out)
+	}
+	if _, out = Step(g, s, Event{Kind: Begin, At: at(12)}, nil); len(out) != 1 || out[0].Kind != Raised || out[0].At != at(12) || out[0].Value != 40 {
+		t.Errorf("when it looks again: %v", out)
+	}
+}
