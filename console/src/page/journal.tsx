@@ -112,14 +112,14 @@ export function Journal() {
               {all.map((e) => (
                 <tr key={e.id}>
                   <td style={{ whiteSpace: 'nowrap' }}>{clock(e.at, zone, day)}</td>
-                  <td>
+                  <td style={{ whiteSpace: 'nowrap' }}>
                     <Soft>{age(e.at, now)}</Soft>
                   </td>
                   <td>{e.lasted_ms != null ? length(e.lasted_ms) : ''}</td>
                   <td>
                     {e.severity && <Shape of={e.severity as Severity} />} {e.kind}
                   </td>
-                  <td>
+                  <td style={{ minWidth: 200 }}>
                     {e.alarm_id ? <PlainLink href={`/alarms/${e.alarm_id}`}>{e.text}</PlainLink> : e.text}
                     {e.who && !e.text.startsWith(e.who) && <Soft> · {e.who}</Soft>}
                   </td>
