@@ -177,7 +177,16 @@ func (v *Server) getRecord(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	return answer(v.store.Recall(ctx, g.Name, from, until))
+	r, err := v.store.Recall(ctx, g.Name, from, until)
+	if err != nil || !r.Chatters {
+		return answer(r, err)
+	}
+	cure, err := v.pipeline.CureOf(ctx, g.Name, from, until)
+	if cure != nil {
+		r.Cure = cure.Words
+		r.Words += ": " + cure.Words
+	}
+	return answer(r, err)
 }
 
 func (v *Server) getLimits(ctx context.Context, in *struct {

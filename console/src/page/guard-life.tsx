@@ -37,11 +37,7 @@ export function GuardLife({ guard }: { guard: Guard }) {
   return (
     <section data-guard-life>
       <Subheading>What became of it</Subheading>
-      {record && (
-        <Prose>
-          In the last month: {record.words}.{record.chatters && ' The page Health tells what would keep it quiet.'}
-        </Prose>
-      )}
+      {record && <Prose>In the last month: {record.words}.</Prose>}
       {guard.shelved && (
         <Prose>
           <b>Shelved</b> until {clock(guard.shelved.until!, zone, day)} by {guard.shelved.by}: {guard.shelved.why}
