@@ -196,7 +196,7 @@ func alarmShowCommand() *cobra.Command {
 				return err
 			}
 			return show(c, a, func(w io.Writer) {
-				fmt.Fprintf(w, "%s.\n%s, %s. Guard %s.\n", a.Sentence, a.Severity, standing(a.Alarm), orWord(a.Guard, "none"))
+				fmt.Fprintf(w, "%s.\n%s, %s. Guard %s.\n", a.Sentence, a.Severity, standing(a.Alarm), orElse(a.Guard, "none"))
 				if a.Advice != "" {
 					fmt.Fprintln(w, "What to do:", a.Advice)
 				}
@@ -214,7 +214,7 @@ func alarmShowCommand() *cobra.Command {
 	}
 }
 
-func orWord(text, otherwise string) string {
+func orElse(text, otherwise string) string {
 	if text == "" {
 		return otherwise
 	}
@@ -259,7 +259,7 @@ func printHealth(w io.Writer, h *alarm.Health) {
 		if note == "" && o.Chatters() {
 			note = "chatters"
 		}
-		rows = append(rows, []string{orWord(o.Guard, o.Kind), o.Signal, strconv.Itoa(o.Alarms), fmt.Sprintf("%.0f %%", o.Share), note})
+		rows = append(rows, []string{orElse(o.Guard, o.Kind), o.Signal, strconv.Itoa(o.Alarms), fmt.Sprintf("%.0f %%", o.Share), note})
 	}
 	table(w, "Nothing was raised.", []string{"RAISED MOST", "SIGNAL", "ALARMS", "SHARE", "WHAT WOULD HELP"}, rows)
 	for _, s := range h.Standing {

@@ -50,9 +50,9 @@ func beyond(rules *quality.Rules, timeline calibrate.Timeline, raw float64, at m
 	case side == quality.Neither || rules.Fails(side):
 		return alarm.Within
 	case (side == quality.High) != timeline.At(at).Falls():
-		return alarm.BeyondTop
+		return alarm.BeyondHigh
 	}
-	return alarm.BeyondEnd
+	return alarm.BeyondLow
 }
 
 // held gives what a guard of the signal holds: the newest usable reading, or one beyond the span that came

@@ -1,6 +1,7 @@
 // Package alarm decides when a guard raises an alarm and when the alarm is over.
 //
-// A guard watches one signal with one test. Its State moves through four phases:
+// A guard watches one signal with up to four rungs, each a test with a deadband and delays. Each rung moves through four
+// phases; the outermost one that stands is the level of its side's alarm:
 //
 //	calm ──test met──▶ rising ──on-delay passed──▶ standing ──clear test met──▶ easing
 //	  ▲                  │ not met                    ▲          not met any more │
@@ -14,5 +15,5 @@
 // its own instant and not when somebody looked.
 //
 // The terms and the life cycle follow ISA-18.2 / IEC 62682; docs/semantics.md 13 to 20 states every
-// edge.
+// edge, docs/alarm-states.md every state.
 package alarm

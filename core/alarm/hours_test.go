@@ -160,8 +160,8 @@ func TestWhatAGuardSees(t *testing.T) {
 		looks   bool
 	}{
 		{"above 30", 0, Within, 7, true}, {"above 30", measure.Stuck, Within, 0, false}, {"above 30", measure.Late | measure.Clock, Within, 7, true},
-		{"above 3", measure.Implausible, BeyondTop, 7, true}, {"above 3", measure.Implausible, BeyondEnd, 0, false}, {"below 9", measure.Implausible, BeyondEnd, 7, true},
-		{"above 3", measure.Implausible | measure.Warming, BeyondTop, 0, false}, {"stuck", measure.Stuck, Within, 1, true}, {"stuck", 0, Within, 0, true},
+		{"above 3", measure.Implausible, BeyondHigh, 7, true}, {"above 3", measure.Implausible, BeyondLow, 0, false}, {"below 9", measure.Implausible, BeyondLow, 7, true},
+		{"above 3", measure.Implausible | measure.Warming, BeyondHigh, 0, false}, {"stuck", measure.Stuck, Within, 1, true}, {"stuck", 0, Within, 0, true},
 		{"faulty", measure.Implausible, Within, 1, true}, {"faulty", measure.Warming | measure.Implausible, Within, 0, false}, {"silent for 10m", measure.Implausible, Within, 7, true},
 		{"above 3", measure.Drill, Within, 0, false}, {"silent for 10m", measure.Drill, Within, 0, false},
 	} {

@@ -12,9 +12,9 @@ type Beyond int8
 
 // The sides.
 const (
-	Within    Beyond = 0
-	BeyondTop Beyond = 1
-	BeyondEnd Beyond = -1
+	Within     Beyond = 0
+	BeyondHigh Beyond = 1
+	BeyondLow  Beyond = -1
 )
 
 // Sees gives the value that counts for a reading of a signal, whose true value and marks are given, and whether the
@@ -39,7 +39,7 @@ func (g *Guard) Sees(value float64, q measure.Quality, beyond Beyond) (counted f
 		return value, false
 	}
 	for i := range g.Count() {
-		if v, takes := g.At(i).When.saturated(value, beyond == BeyondTop); takes && (!looks || g.At(i).When.Further(v, counted)) {
+		if v, takes := g.At(i).When.saturated(value, beyond == BeyondHigh); takes && (!looks || g.At(i).When.Further(v, counted)) {
 			counted, looks = v, true
 		}
 	}
