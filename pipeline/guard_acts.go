@@ -80,6 +80,12 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 		s.device.state.DueAt = &due
 		t.lifeChanged(s.device)
 	}
+	if err := t.tellAll(); err != nil {
+		return err
+	}
+	if err := t.restate(entry, who); err != nil {
+		return err
+	}
 	return t.Enter(kind, g.Name, who, fmt.Sprintf("Guard %s: %s", g.Name, guardSays(g)))
 }
 

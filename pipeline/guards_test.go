@@ -88,6 +88,48 @@ func TestOneAlarmRisesAndFallsBetweenRungs(t *testing.T) {
 	}
 }
 
+// A guard that is changed while its alarm stands: the alarm stays if it would still stand, and says what the guard says now.
+func TestAGuardIsChangedWhileItsAlarmStands(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.stream("temp", -10, 20)
+	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Rungs: alarm.Rungs{above(50, 0, alarm.Critical)}})
+	b.stream("temp", 1, 45)
+	first := b.newest()
+	if _, err := b.Acknowledge(ctx, first.ID, "", "Orla"); err != nil {
+		t.Fatal(err)
+	}
+	change := func(at float64, rungs ...alarm.Rung) alarm.Alarm {
+		t.Helper()
+		b.clock(at)
+		g.Rung, g.Rungs, g.Advice = rungs[0], rungs[1:], "Open the vents."
+		if err := b.SaveGuard(ctx, &g, "Tadhg"); err != nil {
+			t.Fatal(err)
+		}
+		return b.newest()
+	}
+	if a := change(2, above(35, 0, alarm.Warning), above(50, 0, alarm.Critical)); a.ID != first.ID || a.When != "above 35" || a.Advice == "" || a.AcknowledgedAt == nil || b.told(a.ID) != "raise" {
+		t.Errorf("another limit: %+v, told %q", a, b.told(a.ID))
+	}
+	if a := change(3, above(35, 0, alarm.Critical)); a.ID != first.ID || a.Severity != alarm.Critical || a.AcknowledgedAt != nil || b.told(a.ID) != "raise worsen" {
+		t.Errorf("more severe: %+v, told %q", a, b.told(a.ID))
+	}
+	if a := change(4, above(35, 0, alarm.Warning), above(40, 0, alarm.Critical)); a.ID != first.ID || a.Level != "high-high" || a.Severity != alarm.Critical || a.State != alarm.StateRaised {
+		t.Errorf("a rung that is reached: %+v", a)
+	}
+	if a := change(5, below(10, 0, alarm.Warning)); a.ID != first.ID || a.State != alarm.StateOver || a.Cause != "the guard was changed" {
+		t.Errorf("no rung on that side any more: %+v", a)
+	}
+	if a := change(6, above(30, 0, alarm.Advisory)); a.ID == first.ID || a.RaisedAt != b.at(6) {
+		t.Errorf("the value that holds: %+v", a)
+	}
+	later := process(t, b.store, b.now)
+	later.stream("temp", 7, 20)
+	if a := b.newest(); a.State != alarm.StateOver || a.Severity != alarm.Advisory {
+		t.Errorf("in another process: %+v", a)
+	}
+}
+
 func TestALatchedAlarmWaitsToBeReset(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()

@@ -121,6 +121,40 @@ func (t *Turn) moveAlarm(a alarm.Alarm, h happening) error {
 	return t.changeAlarm(a, h, roster.Worsen, "alarm worsened", "It is worse: "+a.Sentence)
 }
 
+// restate lets what stands say what a changed guard says: its limit, severity and advice. A higher severity is told again.
+func (t *Turn) restate(g *guardLive, who string) error {
+	for side, id := range g.alarms {
+		state := &g.state.Sides[side]
+		h := happening{g, alarm.Transition{Side: alarm.Side(side), Level: state.Level, At: t.Now, Value: g.state.Held, Extreme: state.Extreme}, g.state.Off, who}
+		rung := g.About(h.Transition)
+		if id == 0 || state.Level == 0 || rung == nil {
+			continue
+		}
+		a, err := t.Tx.Alarm(t.ctx, id)
+		if err != nil {
+			return err
+		}
+		if a.Severity == rung.Severity && a.When == rung.When.String() && a.Advice == g.Advice && a.Level == g.Level(rung) {
+			continue
+		}
+		kind := ""
+		if rung.Severity.Above(a.Severity) {
+			a.AcknowledgedAt, a.AcknowledgedBy, a.HandedTo, a.HandedBy, kind = nil, "", "", "", roster.Worsen
+			state.Acknowledged = false
+			t.keep(g)
+		}
+		a.Level, a.Severity, a.When, a.Sentence, a.Advice = g.Level(rung), rung.Severity, rung.When.String(), t.sentence(g, rung), g.Advice
+		if a.Severity.Above(a.Worst) {
+			a.Worst = a.Severity
+		}
+		a.Shelved = a.Shelved && g.shelves(a.Severity, t.Now)
+		if err := t.changeAlarm(a, h, kind, "alarm restated", "Its guard was changed: "+a.Sentence); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // changeAlarm writes down what became of a standing alarm and tells it: a rise to all whom the guard tells, what is milder
 // to those who heard of the raise. An empty kind tells nobody.
 func (t *Turn) changeAlarm(a alarm.Alarm, h happening, kind, entry, text string) error {

@@ -65,8 +65,8 @@ func (t *Tx) SaveAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) erro
 	_, err := t.ExecContext(ctx, `
 		update alarm set changed_in = $2, cleared_at = $3, acknowledged_at = $4, acknowledged_by = $5, extreme = $6, cleared_value = $7, cause = $8,
 		       severity = $9, worst = $10, level = $11, when_text = $12, sentence = $13, latched = $14, shelved = $15, handed_to = $16, handed_by = $17,
-		       comment = $18, mark = $19, marked_by = $20
+		       comment = $18, mark = $19, marked_by = $20, advice = $21
 		where id = $1`, a.ID, commitNo, a.ClearedAt, a.AcknowledgedAt, a.AcknowledgedBy, a.Extreme, a.ClearedValue, a.Cause,
-		a.Severity, a.Worst, a.Level, a.When, a.Sentence, a.Latched, a.Shelved, a.HandedTo, a.HandedBy, a.Comment, a.Mark, a.MarkedBy)
+		a.Severity, a.Worst, a.Level, a.When, a.Sentence, a.Latched, a.Shelved, a.HandedTo, a.HandedBy, a.Comment, a.Mark, a.MarkedBy, a.Advice)
 	return err
 }
