@@ -11,7 +11,7 @@ type Order = { device: string; name: string; title?: string; recipe: Recipe }
 
 /** What the settings of kinds are called, and how they are written. */
 const settings: Record<string, { label: string; hint?: string; number?: boolean; options?: string[] }> = {
-  when: { label: 'On when', hint: 'above 11, below 3, outside 3..9' },
+  when: { label: 'When it is', hint: 'above 11, below 3, outside 3..9' },
   deadband: { label: 'Deadband', number: true, hint: 'how far back past the limit' },
   window: { label: 'Over the last', hint: 'like 5m or 1d' },
   limit: { label: 'Until it meets', number: true },
@@ -22,6 +22,7 @@ const settings: Record<string, { label: string; hint?: string; number?: boolean;
   divider: { label: 'Divider', number: true, hint: 'how many times the measured voltage it has' },
   edge: { label: 'Which end', options: ['middle', 'low', 'high'] },
   count: { label: 'Count', options: ['cycles', 'on-time'] },
+  last: { label: 'Of the last … readings', number: true },
   formula: { label: 'Formula', hint: 'over the names above, in CEL: (a - b) * 2.0, a > 3.0 && on' },
   unit: { label: 'Unit', hint: 'a code like Cel, where it cannot be told' },
 }
