@@ -24,7 +24,7 @@ func (p *Pipeline) LimitsOf(ctx context.Context, path string, from, until measur
 		if s.Kind != site.KindNumber {
 			return &measure.Fault{Field: "signal", Reason: path + " holds no numbers; it has no limits"}
 		}
-		over, unit = subject{s.ID, s.Rules, s.timeline, s.derived != nil}, s.Unit
+		over, unit = subject{s.ID, s.Rules, s.timeline}, s.Unit
 		if zone, err = time.LoadLocation(t.live.site.Zone); err != nil {
 			zone = time.UTC
 		}

@@ -97,7 +97,7 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 	if err != nil {
 		return err
 	}
-	found := map[int64][]alarm.Occurrence{}
+	var found []occurred
 	for _, g := range guards {
 		until := min(s.Until.Add(lateMargin+longestDelay(&g.guard)), p.Now())
 		all, err := p.Replay(ctx, ReplayOrder{Guard: g.guard, From: g.from, Until: until}, nil)
@@ -106,7 +106,7 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 		}
 		for _, o := range all.Alarms {
 			if o.RaisedAt <= s.Until && o.ClearedAt != nil && *o.ClearedAt >= s.From {
-				found[g.guard.ID] = append(found[g.guard.ID], o)
+				found = append(found, occurred{g.guard.ID, o})
 			}
 		}
 	}
@@ -126,35 +126,28 @@ func longestDelay(g *alarm.Guard) (d time.Duration) {
 	return d
 }
 
+// occurred is an alarm that a guard would have raised.
+type occurred struct {
+	guard int64
+	alarm.Occurrence
+}
+
 // learn adds alarms of the past that are not known, and tells of them in one summary for each address.
-func (t *Turn) learn(s store.LateStretch, found map[int64][]alarm.Occurrence) error {
+func (t *Turn) learn(s store.LateStretch, found []occurred) error {
+	learned, err := t.learnAll(found)
+	if err != nil || len(learned) == 0 {
+		return err
+	}
 	sentences, last := map[string][]string{}, map[string]int64{}
 	var addresses []string
 	signal := t.live.signals[s.Signal]
-	for id, occurrences := range found {
-		g := t.live.guards[id]
-		if g == nil {
-			continue
-		}
-		for _, o := range occurrences {
-			known, err := t.Tx.AlarmsWithin(t.ctx, g.Name, o.RaisedAt, *o.ClearedAt)
-			if err != nil {
-				return err
+	for _, a := range learned {
+		for _, address := range a.tell {
+			if sentences[address] == nil {
+				addresses = append(addresses, address)
 			}
-			if onSide(known, o.Side) {
-				continue
-			}
-			a, err := t.learnOne(g, o)
-			if err != nil {
-				return err
-			}
-			for _, address := range g.Tell {
-				if sentences[address] == nil {
-					addresses = append(addresses, address)
-				}
-				sentences[address] = append(sentences[address], fmt.Sprintf("alarm %d: %s, from %s for %s", a.ID, roster.Was(a.Sentence), roster.When(t.live.site, a.RaisedAt), roster.Length(o.Length(t.Now))))
-				last[address] = a.ID
-			}
+			sentences[address] = append(sentences[address], fmt.Sprintf("alarm %d: %s, from %s for %s", a.ID, roster.Was(a.Sentence), roster.When(t.live.site, a.RaisedAt), roster.Length(a.ClearedAt.Sub(a.RaisedAt))))
+			last[address] = a.ID
 		}
 	}
 	for _, address := range addresses {
@@ -168,13 +161,34 @@ func (t *Turn) learn(s store.LateStretch, found map[int64][]alarm.Occurrence) er
 	return nil
 }
 
-func onSide(alarms []alarm.Alarm, side alarm.Side) bool {
-	for _, a := range alarms {
-		if a.Side == side {
-			return true
+// learned is an alarm that was added, with those whom its guard tells.
+type learned struct {
+	alarm.Alarm
+	tell []string
+}
+
+// learnAll adds what is over and overlaps with no known alarm of its side, in order of the raises.
+func (t *Turn) learnAll(found []occurred) (all []learned, err error) {
+	slices.SortStableFunc(found, func(a, b occurred) int { return cmp.Compare(a.RaisedAt, b.RaisedAt) })
+	for _, o := range found {
+		g := t.live.guards[o.guard]
+		if g == nil || o.ClearedAt == nil {
+			continue
 		}
+		known, err := t.Tx.AlarmsWithin(t.ctx, g.Name, o.RaisedAt, *o.ClearedAt)
+		if err != nil {
+			return nil, err
+		}
+		if slices.ContainsFunc(known, func(a alarm.Alarm) bool { return a.Side == o.Side }) {
+			continue
+		}
+		a, err := t.learnOne(g, o.Occurrence)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, learned{a, g.Tell})
 	}
-	return false
+	return all, nil
 }
 
 func (t *Turn) learnOne(g *guardLive, o alarm.Occurrence) (alarm.Alarm, error) {
@@ -197,11 +211,7 @@ func (t *Turn) learnOne(g *guardLive, o alarm.Occurrence) (alarm.Alarm, error) {
 // Remember adds the alarms that guards would have raised since an instant, before they were made, marked learned late.
 // Nobody is told. It is for a site whose history was brought in; alarms that are known already are not added again.
 func (p *Pipeline) Remember(ctx context.Context, names []string, from measure.Instant) error {
-	type found struct {
-		id int64
-		alarm.Occurrence
-	}
-	var all []found
+	var all []occurred
 	for _, name := range names {
 		var g alarm.Guard
 		err := p.Do(ctx, func(t *Turn) error {
@@ -219,29 +229,11 @@ func (p *Pipeline) Remember(ctx context.Context, names []string, from measure.In
 			return err
 		}
 		for _, o := range replayed.Alarms {
-			if o.ClearedAt != nil {
-				all = append(all, found{g.ID, o})
-			}
+			all = append(all, occurred{g.ID, o})
 		}
 	}
-	slices.SortStableFunc(all, func(a, b found) int { return cmp.Compare(a.RaisedAt, b.RaisedAt) })
 	return p.Do(ctx, func(t *Turn) error {
-		for _, o := range all {
-			g := t.live.guards[o.id]
-			if g == nil {
-				continue
-			}
-			known, err := t.Tx.AlarmsWithin(t.ctx, g.Name, o.RaisedAt, *o.ClearedAt)
-			if err != nil {
-				return err
-			}
-			if onSide(known, o.Side) {
-				continue
-			}
-			if _, err := t.learnOne(g, o.Occurrence); err != nil {
-				return err
-			}
-		}
-		return nil
+		_, err := t.learnAll(all)
+		return err
 	})
 }

@@ -34,7 +34,6 @@ type subject struct {
 	id       int64
 	rules    quality.Rules
 	timeline calibrate.Timeline
-	derived  bool
 }
 
 // beyond tells on which side of the span a reading, given as the true value, lies.
@@ -42,8 +41,8 @@ func (s *subject) beyond(r measure.Reading) alarm.Beyond {
 	return beyond(&s.rules, s.timeline, s.timeline.At(r.At).Raw(r.Value), r.At)
 }
 
-// Replay steps a guard, checked by FitGuard or saved, over what is stored: the alarms that it would have raised. progress, if not nil, is told now and then how
-// far it is, and ends it when it fails.
+// Replay steps a guard, checked by FitGuard or saved, over what is stored: the alarms that it would have raised. progress,
+// if not nil, is told now and then how far it is, and ends it when it fails.
 func (p *Pipeline) Replay(ctx context.Context, o ReplayOrder, progress func(at measure.Instant, soFar []alarm.Occurrence) error) (Replayed, error) {
 	g, over, err := p.compile(ctx, o.Guard)
 	if err != nil {
@@ -136,7 +135,7 @@ func (p *Pipeline) replayEvents(ctx context.Context, tx *store.Tx, g *alarm.Guar
 	}
 	current := g
 	happen := func(before measure.Instant) error {
-		for len(events) > 0 && events[0].SignalStepped < before {
+		for len(events) > 0 && events[0].SignalStepped < before && events[0].Event.At <= o.Until {
 			if v := events[0].Version; v != nil {
 				if current, over, err = p.compile(ctx, *v); err != nil {
 					return err
@@ -192,7 +191,7 @@ func (p *Pipeline) compile(ctx context.Context, g alarm.Guard) (*alarm.Guard, su
 		if err != nil {
 			return err
 		}
-		over = subject{s.ID, s.Rules, s.timeline, s.derived != nil}
+		over = subject{s.ID, s.Rules, s.timeline}
 		return t.live.prepare(t.ctx, t.Tx, entry)
 	})
 	return &entry.Guard, over, err

@@ -1,5 +1,14 @@
 package alarm
 
+import (
+	"cmp"
+	"math"
+	"slices"
+	"sort"
+
+	"jauntylark/core/measure"
+)
+
 // Marked tells how many of the past alarms that people marked a replay would have raised too.
 type Marked struct {
 	Real      int `json:"real"`
@@ -11,20 +20,40 @@ type Marked struct {
 	NotRaised int `json:"not_raised" doc:"of its alarms, those that were never raised"`
 }
 
-// Meet compares the alarms of a replay with those of the past that people have marked: they meet where they stand at
-// the same time on the same side.
+// Meet compares the alarms of a replay, in order of their raises, with those of the past that people have marked: they
+// meet where they stand at the same time on the same side. It takes time with their number, not with its square.
 func Meet(would []Occurrence, past []Alarm) *Marked {
 	m := &Marked{}
-	meets := func(o *Occurrence, a *Alarm) bool {
-		return o.Side == a.Side && (a.ClearedAt == nil || o.RaisedAt <= *a.ClearedAt) && (o.ClearedAt == nil || a.RaisedAt <= *o.ClearedAt)
-	}
-	for i := range past {
-		a, met := &past[i], 0
-		for j := range would {
-			if meets(&would[j], a) {
-				met = 1
-				break
+	for side := High; side <= Low; side++ {
+		var raised []*Occurrence // of one side they do not overlap
+		for i := range would {
+			if would[i].Side == side {
+				raised = append(raised, &would[i])
 			}
+		}
+		var known []*Alarm
+		for i := range past {
+			if past[i].Side == side {
+				known = append(known, &past[i])
+			}
+		}
+		m.count(raised, known)
+	}
+	return m
+}
+
+func (m *Marked) count(would []*Occurrence, past []*Alarm) {
+	slices.SortStableFunc(past, func(a, b *Alarm) int { return cmp.Compare(a.RaisedAt, b.RaisedAt) })
+	ends := make([]measure.Instant, len(past)) // of this one, or of one before it, the latest
+	for i, a := range past {
+		ends[i] = endOf(a.ClearedAt)
+		if i > 0 {
+			ends[i] = max(ends[i], ends[i-1])
+		}
+		first := sort.Search(len(would), func(k int) bool { return endOf(would[k].ClearedAt) >= a.RaisedAt })
+		met := 0
+		if first < len(would) && would[first].RaisedAt <= endOf(a.ClearedAt) {
+			met = 1
 		}
 		switch a.Mark {
 		case MarkReal:
@@ -35,14 +64,18 @@ func Meet(would []Occurrence, past []Alarm) *Marked {
 			m.False, m.FalseOf = m.False+met, m.FalseOf+1
 		}
 	}
-	for j := range would {
-		found := false
-		for i := range past {
-			found = found || meets(&would[j], &past[i])
-		}
-		if !found {
+	for _, o := range would {
+		before := sort.Search(len(past), func(k int) bool { return past[k].RaisedAt > endOf(o.ClearedAt) })
+		if before == 0 || ends[before-1] < o.RaisedAt {
 			m.NotRaised++
 		}
 	}
-	return m
+}
+
+// endOf is when an alarm is over: never, where it still stands.
+func endOf(cleared *measure.Instant) measure.Instant {
+	if cleared == nil {
+		return math.MaxInt64
+	}
+	return *cleared
 }

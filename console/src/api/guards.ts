@@ -154,6 +154,8 @@ export type Replay = {
 }
 
 const settleFor = 120
+/** So many alarms are drawn and listed at most; the summary counts them all. */
+const mostShown = 2000
 
 /** The alarms that a guard would have raised since an instant, as they are found; asked for anew whenever it changes. */
 export function useReplay(guard: Guard | undefined, since: number): Replay {
@@ -197,7 +199,7 @@ async function follow(order: string, signal: AbortSignal, set: (r: Replay) => vo
       for (const text of lines) {
         const line = JSON.parse(text) as ReplayLine
         if (line.problem) throw new Error(line.problem)
-        if (line.alarm) alarms.push(line.alarm)
+        if (line.alarm && alarms.length < mostShown) alarms.push(line.alarm)
         if (line.at) set({ running: true, alarms: [...alarms], at: line.at })
         if (line.summary) set({ running: false, alarms, summary: line.summary, words: line.words, marked: line.marked })
       }
