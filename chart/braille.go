@@ -1,6 +1,7 @@
 package chart
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"math"
@@ -78,7 +79,7 @@ func (t Terminal) panel(to io.Writer, span Span, p *Panel) {
 		fmt.Fprintf(to, "%*s %s\n", axisWidth-1, "no use", doubts)
 	}
 	if alarms := g.stretches(p.Alarms, span, '━'); alarms != "" {
-		fmt.Fprintf(to, "%*s %s\n", axisWidth-1, "alarm", t.paint("31", alarms))
+		fmt.Fprintf(to, "%*s %s\n", axisWidth-1, cmp.Or(p.Called, "alarm"), t.paint("31", alarms))
 	}
 	fmt.Fprintf(to, "%*s %s\n", axisWidth-1, "", t.axis(span))
 }

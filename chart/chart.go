@@ -20,6 +20,7 @@ type Panel struct {
 	Line   []measure.Reading
 	Limits []Limit
 	Alarms []Stretch
+	Called string    // what Alarms are, in a word: alarm, when it is empty
 	Doubts []Stretch // in which readings are of no use
 }
 

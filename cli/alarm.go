@@ -168,7 +168,7 @@ func alarmMarkCommand() *cobra.Command {
 		case "none":
 			mark = ""
 		default:
-			return misused("%s", site.Unknown("mark", mark, []string{"real", "false", "useful", "none"}))
+			return misused("%s; marks are real, false, useful, none", site.Unknown("mark", mark, []string{"real", "false", "useful", "none"}))
 		}
 		s, err := service()
 		if err != nil {
@@ -196,7 +196,7 @@ func alarmShowCommand() *cobra.Command {
 				return err
 			}
 			return show(c, a, func(w io.Writer) {
-				fmt.Fprintf(w, "%s.\n%s, %s. Guard %s.\n", a.Sentence, a.Severity, standing(a.Alarm), orElse(a.Guard, "none"))
+				fmt.Fprintf(w, "%s.\n%s, %s. Guard %s.\n", said(a.Alarm), a.Severity, standing(a.Alarm), orElse(a.Guard, "none"))
 				if a.Advice != "" {
 					fmt.Fprintln(w, "What to do:", a.Advice)
 				}

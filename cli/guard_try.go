@@ -109,7 +109,7 @@ func replayGuard(c *cobra.Command, args []string) error {
 			if o.ClearedAt != nil {
 				lasted = roster.Length(o.Length(span.Until))
 			}
-			rows = append(rows, []string{clock(&o.RaisedAt), lasted, string(o.Severity), o.Level, measure.Figure(value, unit), o.Cause})
+			rows = append(rows, []string{clock(&o.RaisedAt), lasted, string(o.Severity), o.Level, measure.Figure(roundTo(value, 4), unit), o.Cause})
 		}
 		table(w, "No alarm.", []string{"RAISED", "LASTED", "SEVERITY", "RUNG", "AS FAR AS", "OVER BECAUSE"}, rows)
 		fmt.Fprintln(w, words)

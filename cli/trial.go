@@ -234,7 +234,7 @@ func drawTrial(c *cobra.Command, s *client.Client, w io.Writer, t site.Trial, fo
 		return err
 	}
 	p := &panels[0]
-	p.Alarms, p.Limits = nil, nil
+	p.Alarms, p.Limits, p.Called = nil, nil, limit.Event
 	if units, err := shownUnits(c, s); err == nil && found.Apart {
 		value, _ := units.Show(found.Limit, found.Unit)
 		p.Limits = []chart.Limit{{Value: value, Name: "suggested"}}

@@ -94,6 +94,9 @@ func (p *Pipeline) Hand(ctx context.Context, id int64, to, who string) (alarm.Al
 		if err != nil { // of an alarm that no guard stands behind
 			test = alarm.Test{}
 		}
+		if g, _ := t.standing(id); g != nil {
+			a.Value = g.state.Held // what it reads now
+		}
 		return t.notify(roster.Hand, a, test, []string{address}, nil)
 	})
 }

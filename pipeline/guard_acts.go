@@ -358,6 +358,7 @@ func (t *Turn) tellUnshelved(g *guardLive) error {
 		if a.AcknowledgedAt != nil || a.ToldWith != nil {
 			continue
 		}
+		a.Value = g.state.Held // what it reads now
 		if err := t.notify(roster.Raise, a, test, g.Tell, g.signal.device); err != nil {
 			return err
 		}

@@ -69,6 +69,10 @@ func TestOneAlarmRisesAndFallsBetweenRungs(t *testing.T) {
 	if a := b.newest(); a.ID != first.ID || a.Level != "high-high" || a.Severity != alarm.Critical || a.AcknowledgedAt != nil || a.Comment != "the vent" || !strings.Contains(a.Sentence, "above 40") {
 		t.Errorf("at 45: %+v", a)
 	}
+	worse, err := b.store.Notices(ctx, first.ID, 0, 1)
+	if err != nil || !strings.Contains(worse[0].Text, "It reads 45, and the limit is 40.") {
+		t.Errorf("told: %+v %v", worse, err)
+	}
 	b.stream("temp", 3, 36)
 	if a := b.newest(); a.ID != first.ID || a.Level != "high" || a.Severity != alarm.Warning || a.Worst != alarm.Critical || a.State != alarm.StateRaised {
 		t.Errorf("at 36: %+v", a)

@@ -175,6 +175,7 @@ func (t *Turn) changeAlarm(a alarm.Alarm, h happening, kind, entry, text string)
 	if err != nil {
 		return err
 	}
+	a.Value = h.Value // the message tells what it reads now
 	return t.notify(kind, a, test, tell, h.guard.signal.device)
 }
 

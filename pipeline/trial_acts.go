@@ -87,7 +87,7 @@ func (p *Pipeline) MarkTrial(ctx context.Context, id int64, m Mark, who string) 
 func (p *Pipeline) UnmarkTrial(ctx context.Context, id, stretch int64) error {
 	return p.onTrial(ctx, id, func(t *Turn, _ *site.Trial) error {
 		if err := t.Tx.RemoveStretch(t.ctx, id, stretch); err != nil {
-			return fmt.Errorf("stretch %d of trial %d: %w", stretch, id, err)
+			return fmt.Errorf("there is no stretch %d in trial %d: %w", stretch, id, err)
 		}
 		return nil
 	})
