@@ -60,6 +60,16 @@ func (s *sender) run(t *testing.T, seed uint64, stop <-chan struct{}) {
 	}
 }
 
+// unleash lets all senders send, until it is calmed: then each sends its last reading and is done.
+func unleash(t *testing.T, senders []*sender) (calm func()) {
+	stop := make(chan struct{})
+	var all sync.WaitGroup
+	for i, s := range senders {
+		all.Go(func() { s.run(t, uint64(i), stop) })
+	}
+	return func() { close(stop); all.Wait() }
+}
+
 // The service is killed again and again in a storm of readings, alarms and mails. Every acknowledged
 // reading is there once, the alarms are those of a replay, and each planned notice arrives.
 func TestKilledAtAnyInstant(t *testing.T) {
@@ -79,11 +89,7 @@ func TestKilledAtAnyInstant(t *testing.T) {
 		p.must("guard", "add", s.name+"/v", "--when", guard.When.String(), "--deadband", "1", "--on-delay", guard.OnDelay.String(), "--off-delay", guard.OffDelay.String(), "--tell", s.name+"@b.example")
 		senders = append(senders, s)
 	}
-	stop := make(chan struct{})
-	var all sync.WaitGroup
-	for i, s := range senders {
-		all.Go(func() { s.run(t, uint64(i), stop) })
-	}
+	calm := unleash(t, senders)
 	kills := 8
 	if testing.Short() {
 		kills = 3
@@ -94,8 +100,7 @@ func TestKilledAtAnyInstant(t *testing.T) {
 		d = p.start(env, args...)
 	}
 	time.Sleep(500 * time.Millisecond)
-	close(stop)
-	all.Wait()
+	calm()
 	storetest.Eventually(t, "all alarms are over", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 0 })
 
 	db, err := sql.Open("pgx", database)

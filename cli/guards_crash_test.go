@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"math/rand/v2"
 	"net/http"
-	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -41,11 +40,7 @@ func TestTwoProcessesOfWhichOneIsKilled(t *testing.T) {
 			"--rung", "above 8, critical, deadband 1, off-delay 30ms", "--tell", name+"@b.example")
 		senders = append(senders, s)
 	}
-	stop := make(chan struct{})
-	var all sync.WaitGroup
-	for i, s := range senders {
-		all.Go(func() { s.run(t, uint64(i), stop) })
-	}
+	calm := unleash(t, senders)
 	kills := 8
 	if testing.Short() {
 		kills = 3
@@ -62,8 +57,7 @@ func TestTwoProcessesOfWhichOneIsKilled(t *testing.T) {
 		time.Sleep(time.Duration(rand.IntN(300)) * time.Millisecond)
 		processes[i] = begin(i)
 	}
-	close(stop)
-	all.Wait()
+	calm()
 	storetest.Eventually(t, "all alarms are over", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 0 })
 
 	db, err := sql.Open("pgx", database)

@@ -64,12 +64,17 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 	if entry == nil {
 		entry = t.live.guard(*g, s)
 	}
+	otherSilence := (entry.When.Kind == alarm.Silent) != (g.When.Kind == alarm.Silent) // each kind counts its own
 	entry.Guard = *g
 	if err := t.live.prepare(t.ctx, t.Tx, entry); err != nil {
 		return err
 	}
 	entry.state.Held, entry.state.HeldAt = s.held(&entry.Guard)
-	t.beginGuard(entry, t.Now, who)
+	begin := alarm.Event{Kind: alarm.Begin, At: t.Now, Off: t.live.off(entry)}
+	if otherSilence {
+		begin.Value = 1
+	}
+	t.step(entry, begin, who)
 	entry.begunAt = entry.state.Stepped
 	if s.state.SilentAt != 0 && g.When.Kind != alarm.Silent {
 		t.step(entry, alarm.Event{Kind: alarm.Silence, At: entry.begunAt}, "")

@@ -435,6 +435,31 @@ func TestWhatAGuardCameTooLateFor(t *testing.T) {
 	})
 }
 
+// A guard that comes to look for silence counts it from its own limit, not from what let other delays stand still.
+func TestAGuardComesToLookForSilence(t *testing.T) {
+	b := fresh(t)
+	b.moveTo(1)
+	b.stream("temp", 1, 20)
+	b.expect("d", 10*time.Second)
+	off := false
+	b.set("d", pipeline.DeviceChange{SilenceAlarm: &off})
+	g := b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 0, alarm.Warning)})
+	b.moveTo(45) // silent for the delays of others
+	g.Rung = alarm.Rung{When: alarm.Test{Kind: alarm.Silent, A: 120}, Severity: alarm.Warning}
+	if err := b.SaveGuard(context.Background(), &g, "test"); err != nil {
+		t.Fatal(err)
+	}
+	if all := b.alarms(); len(all) != 0 {
+		t.Fatalf("silent for less than its limit: %+v", all)
+	}
+	until := 125.0
+	storetest.Eventually(t, "its own silence", func() bool {
+		b.moveTo(until)
+		until += 10
+		return len(b.alarms()) == 1
+	})
+}
+
 // While the silence of a device is told, a guard that looks for silence raises no notice of its own.
 func TestOneCauseIsToldOnce(t *testing.T) {
 	b := fresh(t)

@@ -8,7 +8,7 @@ import (
 type Event struct {
 	Kind  EventKind
 	At    measure.Instant
-	Value float64 // of a NewReading, or an Amended one
+	Value float64 // of a NewReading, or an Amended one; of Begin: not 0 when the silence that was counted before counts no more
 	Side  Side    // of Acknowledge and Reset
 	Off   Off     // of Begin and Arming: all reasons why it does not look but armed hours
 }
@@ -103,6 +103,9 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 		}
 	case Begin:
 		s.Off = s.Off&OutOfHours | e.Off
+		if e.Value != 0 {
+			s.SilentSince = 0
+		}
 		into = s.begin(g, e.At, into)
 	case Arming:
 		into = s.settle(g, max(e.At, s.Stepped)-1, into)
