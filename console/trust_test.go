@@ -144,7 +144,7 @@ func TestDerivedAndAddedUpInTheConsole(t *testing.T) {
 
 	must(t, p.Goto("/totals"))
 	press(t, p, "Add a total …")
-	must(t, p.Until(`document.querySelector('section select')`))
+	must(t, p.Until(`document.querySelector('section select option[value="d/twice"]')`)) // the signals are there
 	choose(t, p, "section select", "d/twice")
 	must(t, p.Type("input[name=name]", "warm-time"))
 	press(t, p, "Add it")
