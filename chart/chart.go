@@ -19,6 +19,7 @@ type Panel struct {
 	Steps  bool // a value holds until the next: a switch
 	Line   []measure.Reading
 	Limits []Limit
+	Whole  bool // all limits are shown, however far off they are
 	Alarms []Stretch
 	Called string    // what Alarms are, in a word: alarm, when it is empty
 	Doubts []Stretch // in which readings are of no use
@@ -51,7 +52,7 @@ func (p *Panel) extent() (low, high float64) {
 	}
 	size := max(high-low, math.Abs(high)/1000, 1e-9)
 	for _, l := range p.Limits {
-		if l.Value > low-size && l.Value < high+size {
+		if p.Whole || l.Value > low-size && l.Value < high+size {
 			low, high = min(low, l.Value), max(high, l.Value)
 		}
 	}

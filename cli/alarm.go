@@ -19,7 +19,7 @@ import (
 
 func alarmCommand() *cobra.Command {
 	return group("alarm", "Occurrences: from a raise until it is over", alarmListCommand(), alarmShowCommand(), alarmAckCommand(), alarmCommentCommand(),
-		alarmHandCommand(), alarmResetCommand(), alarmMarkCommand(), alarmHealthCommand())
+		alarmHandCommand(), alarmHandBackCommand(), alarmResetCommand(), alarmMarkCommand(), alarmHealthCommand())
 }
 
 // standing says where an alarm stands.
@@ -132,6 +132,13 @@ func alarmHandCommand() *cobra.Command {
 	_ = c.MarkFlagRequired("to")
 	return alarmAct(c, http.MethodPost, "hand", func(*cobra.Command) (any, error) { return map[string]string{"to": *to}, nil }, func(w io.Writer, a alarm.Alarm) {
 		fmt.Fprintf(w, "%s is asked to take on alarm %d: %s\n", a.HandedTo, a.ID, a.Sentence)
+	})
+}
+
+func alarmHandBackCommand() *cobra.Command {
+	c := &cobra.Command{Use: "hand-back ID", Short: "Give an alarm back that somebody has; people are told again", Example: "  jaunty alarm hand-back 12"}
+	return alarmAct(c, http.MethodPost, "hand-back", nothing, func(w io.Writer, a alarm.Alarm) {
+		fmt.Fprintf(w, "Nobody has alarm %d now; those whom its guard tells are told again: %s\n", a.ID, a.Sentence)
 	})
 }
 

@@ -337,7 +337,7 @@ func TestWrongUseAndFailure(t *testing.T) {
 		{2, "is not a test", []string{"guard", "add", "pond/oxygen", "--when", "over 3"}},
 		{2, "is not a duration", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--on-delay", "ten"}},
 		{2, "not a severity", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--severity", "dire"}},
-		{2, "not an e-mail address", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--tell", "orla"}},
+		{2, "no roster or contact orla", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--tell", "orla"}},
 		{2, "did you mean pond/oxygen", []string{"guard", "add", "pond/oxigen", "--when", "above 3"}},
 		{2, "not DEVICE/SIGNAL", []string{"reading", "list", "oxygen"}},
 		{1, "Did you mean pond/oxygen", []string{"reading", "list", "pond/oxigen"}},

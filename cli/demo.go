@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
@@ -67,7 +68,7 @@ func runDemo(c *cobra.Command, _ []string) error {
 		memory.Password = password
 	}
 	say := teller(c.OutOrStdout())
-	inbox, err := standin.OpenInbox(filepath.Join(dir, "inbox.jsonl"), func(m standin.Message) { say("%s to %s: %s", m.Carrier, m.To, m.Subject) })
+	inbox, err := standin.OpenInbox(filepath.Join(dir, "inbox.jsonl"), func(m standin.Message) { say("%s to %s: %s", m.Carrier, m.To, firstLine(m)) })
 	if err != nil {
 		return err
 	}
@@ -76,9 +77,15 @@ func runDemo(c *cobra.Command, _ []string) error {
 		return err
 	}
 	defer sink.Close()
-	s := demoService{out: c.OutOrStdout(), say: say, memory: memory, devices: !k.Bool("no-devices")}
+	gateway, err := standin.StartGateway(inbox)
+	if err != nil {
+		return err
+	}
+	defer gateway.Close()
+	s := demoService{out: c.OutOrStdout(), say: say, memory: memory, devices: !k.Bool("no-devices"), gateway: gateway}
 	return s.run(c.Context(), server.Settings{
 		Data: dir, HTTP: k.String("http"), MQTT: freeTCP(k.String("mqtt")), CoAP: freeUDP(k.String("coap")), CoAPS: freeUDP(k.String("coaps")), SMTP: "smtp://" + sink.Addr + "?from=lark@hollowbrook.example", Log: log, Inbox: inbox,
+		URL: atFixed(k.String("http")), Gateways: []byte(gateway.Settings()), Private: true,
 		Owner: demo.Owner, OwnerName: "Orla", Password: memory.Password, Demo: true,
 	})
 }
@@ -89,6 +96,7 @@ type demoService struct {
 	say     func(string, ...any)
 	memory  *demo.Memory
 	devices bool
+	gateway *standin.Gateway
 	ways    sketch.Ways
 	past    func(context.Context, *pipeline.Past) (series.Merged, error)
 	recall  func(context.Context, []string, measure.Instant) error
@@ -121,7 +129,7 @@ func (d *demoService) site(ctx context.Context, address string) error {
 	if err != nil {
 		return fmt.Errorf("signing in to the demo: %w", err)
 	}
-	site := demo.Site{Owner: owner, Ways: d.ways, Past: d.past, Remember: d.recall, Memory: d.memory, Say: d.say}
+	site := demo.Site{Owner: owner, Ways: d.ways, Past: d.past, Remember: d.recall, Memory: d.memory, Gateway: d.gateway, Say: d.say}
 	if d.devices {
 		if err := site.SetUp(ctx); err != nil {
 			return fmt.Errorf("setting the demo up: %w", err)
@@ -133,6 +141,23 @@ func (d *demoService) site(ctx context.Context, address string) error {
 		site.Run(ctx)
 	}
 	return nil
+}
+
+// atFixed is the address that links carry; empty where the port is left open.
+func atFixed(address string) string {
+	if strings.HasSuffix(address, ":0") {
+		return ""
+	}
+	return "http://" + address
+}
+
+// firstLine is what a message says first.
+func firstLine(m standin.Message) string {
+	if m.Carrier == "webhook" {
+		return "signed " + m.Subject
+	}
+	line, _, _ := strings.Cut(strings.TrimSpace(m.Subject+"\n"+m.Text), "\n")
+	return line
 }
 
 // freeTCP gives the address, or one of the same host with a free port when it is taken.

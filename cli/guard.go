@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -37,7 +38,9 @@ func guardFlags(f *pflag.FlagSet) {
 	f.String("on-delay", "0s", "how long the test must hold before the alarm is raised, like 10s, 5m, 2h, 1d")
 	f.String("off-delay", "0s", "how long the clear test must hold before the alarm is over")
 	f.String("severity", "warning", "advisory, warning or critical")
-	f.StringSlice("tell", nil, "e-mail address of someone to tell; may be repeated")
+	f.StringSlice("tell", nil, "whom to tell: a roster, a contact, or an e-mail address; may be repeated; '' for nobody")
+	f.String("least-gap", "0s", "how long after one alarm was told the next is held back, like 10m")
+	f.StringArray("words", nil, "own words: 'KIND=TEXT' for the short line, like 'raise={{severity}}: {{sentence}}'; 'KIND=' takes them back")
 	f.String("advice", "", "what to do; every notice shows it")
 	f.String("name", "", "name of the guard; made from the signal and the test when left out")
 }
@@ -71,6 +74,9 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 			g.Severity = alarm.Severity(text("severity"))
 		case "tell":
 			g.Tell, bad = f.GetStringSlice("tell")
+			g.Tell = slices.DeleteFunc(g.Tell, func(name string) bool { return name == "" })
+		case "least-gap":
+			g.LeastGap, bad = measure.ParseDuration(text("least-gap"))
 		case "advice":
 			g.Advice = text("advice")
 		case "name":
@@ -152,6 +158,9 @@ func guardAddCommand() *cobra.Command {
 		}
 		g := alarm.Guard{Signal: args[0], Rung: alarm.Rung{Severity: alarm.Warning}, Tell: []string{}}
 		if err := readGuard(c.Flags(), &g); err != nil {
+			return err
+		}
+		if err := readWords(c, &g.Templates); err != nil {
 			return err
 		}
 		if err := deriveWatched(c, &g); err != nil {
@@ -246,7 +255,11 @@ func saveGuard(c *cobra.Command, method, path string, g alarm.Guard) error {
 // guardBody is what the API takes: a guard without its ID, and without a name that is to be made.
 func guardBody(g alarm.Guard) map[string]any {
 	body := map[string]any{"signal": g.Signal, "when": g.When, "deadband": g.Deadband, "on_delay": g.OnDelay, "off_delay": g.OffDelay,
-		"severity": g.Severity, "tell": g.Tell, "advice": g.Advice, "latch": g.Latch, "armed": g.Armed, "suppressed_while": g.Suppressed}
+		"severity": g.Severity, "tell": g.Tell, "advice": g.Advice, "latch": g.Latch, "armed": g.Armed, "suppressed_while": g.Suppressed,
+		"least_gap": g.LeastGap, "templates": g.Templates}
+	if g.Templates == nil {
+		body["templates"] = alarm.Templates{}
+	}
 	if g.Rungs != nil {
 		body["rungs"] = g.Rungs
 	}
@@ -340,6 +353,9 @@ func guardSetCommand() *cobra.Command {
 			return err
 		}
 		if err := readGuard(c.Flags(), &g); err != nil {
+			return err
+		}
+		if err := readWords(c, &g.Templates); err != nil {
 			return err
 		}
 		return saveGuard(c, http.MethodPut, "/api/v1/guards/"+url.PathEscape(args[0]), g)

@@ -1,59 +1,209 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"io"
+	"net/http"
+	"net/url"
+	"slices"
 	"strconv"
+	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/client"
+	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
-	"jauntylark/standin"
+	"jauntylark/server"
 )
 
 func noticeCommand() *cobra.Command {
-	list := &cobra.Command{Use: "list", Short: "Notices with the last attempt to deliver them, newest first", Args: exactly(), Example: "  jaunty notice list --alarm 12"}
-	about := list.Flags().Int64("alarm", 0, "only those of this alarm")
+	return group("notice", "Messages to people, each attempt at them, and their words", noticeListCommand(), noticePreviewCommand())
+}
+
+func noticeListCommand() *cobra.Command {
+	list := &cobra.Command{
+		Use: "list", Short: "Notices with each attempt to deliver them, why it failed and what to do, newest first", Args: exactly(),
+		Example: `  jaunty notice list --alarm 12
+  jaunty notice list --state 'given up'
+  jaunty notice list --contact orla --carrier text`,
+	}
+	f := list.Flags()
+	about := f.Int64("alarm", 0, "only those of this alarm")
+	state := f.String("state", "", "only those in this state: waiting, sent, delivered, given up, held, summed up")
+	contact := f.String("contact", "", "only those to this contact")
+	carrier := f.String("carrier", "", "only those by this carrier")
+	completeFrom(list, "state", "waiting", "sent", "delivered", "given up", "held", "summed up")
+	completeFrom(list, "carrier", roster.Carriers...)
+	_ = list.RegisterFlagCompletionFunc("contact", contactNames)
 	list.RunE = func(c *cobra.Command, _ []string) error {
 		if *about < 0 {
 			return misused("--alarm %d is not the number of an alarm", *about)
 		}
-		notices, err := fetch[[]roster.Notice](c, fmt.Sprintf("/api/v1/notices?alarm=%d", *about))
+		query := url.Values{"alarm": {strconv.FormatInt(*about, 10)}, "contact": {*contact}}
+		for name, value := range map[string]string{"state": *state, "carrier": *carrier} {
+			if value != "" {
+				query.Set(name, value)
+			}
+		}
+		notices, err := fetch[[]server.NoticeStory](c, "/api/v1/notices?"+query.Encode())
 		if err != nil {
 			return err
 		}
 		return show(c, notices, func(w io.Writer) {
-			rows := [][]string{}
-			for _, n := range notices {
-				answer := ""
-				if len(n.Deliveries) > 0 {
-					answer = n.Deliveries[len(n.Deliveries)-1].Answer
-				}
-				rows = append(rows, []string{clock(&n.CreatedAt), n.Kind, n.Carrier, n.Address, n.State, strconv.Itoa(n.Attempts), n.Subject, answer})
+			if len(notices) == 0 {
+				fmt.Fprintln(w, "There is no such notice.")
 			}
-			table(w, "Nobody was told anything yet.", []string{"PLANNED", "KIND", "BY", "TO", "STATE", "TRIES", "SUBJECT", "ANSWER"}, rows)
+			for _, n := range notices {
+				printNotice(w, &n)
+			}
 		})
 	}
-	return group("notice", "Messages to people about alarms", list)
+	return list
 }
 
-func standinCommand() *cobra.Command {
-	inbox := &cobra.Command{
-		Use: "inbox", Short: "What the stand-ins received, oldest first", Args: exactly(), Example: "  jaunty standin inbox",
+func printNotice(w io.Writer, n *server.NoticeStory) {
+	to := n.Address
+	if n.Contact != "" {
+		to = n.Contact + " (" + n.Address + ")"
+	}
+	fmt.Fprintf(w, "%s  %d  %s by %s to %s: %s", clock(&n.CreatedAt), n.ID, n.Kind, n.Carrier, to, n.State)
+	if n.State == roster.HeldBack {
+		fmt.Fprintf(w, " for %s until %s", n.Held, clock(&n.DueAt))
+	}
+	if n.Why != "" {
+		fmt.Fprintf(w, ", %s", n.Why)
+	}
+	text := n.Subject
+	if text == "" {
+		text, _, _ = strings.Cut(n.Text, "\n")
+	}
+	fmt.Fprintf(w, "\n    %s\n", text)
+	for _, d := range n.Deliveries {
+		word := "failed"
+		if d.OK {
+			word = "taken"
+		}
+		fmt.Fprintf(w, "    %s %s: %s\n", clock(&d.At), word, d.Answer)
+	}
+	if n.Advice != "" {
+		fmt.Fprintf(w, "    What to do: %s\n", n.Advice)
+	}
+}
+
+// lastWord says what became of a notice.
+func lastWord(n *roster.Notice) string {
+	if len(n.Deliveries) == 0 {
+		return n.State
+	}
+	return n.State + ", " + n.Deliveries[len(n.Deliveries)-1].Answer
+}
+
+// testWait is how long a test is waited for.
+const testWait = 30 * time.Second
+
+// waitForNotices waits until notices are sent, or were tried, and gives them.
+func waitForNotices(c *cobra.Command, s *client.Client, contact string, ids []int64) ([]roster.Notice, error) {
+	ctx, cancel := context.WithTimeout(c.Context(), testWait)
+	defer cancel()
+	for {
+		var all []roster.Notice
+		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/notices?limit=100&contact="+url.QueryEscape(contact), nil, &all); err != nil {
+			return nil, err
+		}
+		all = slices.DeleteFunc(all, func(n roster.Notice) bool { return !slices.Contains(ids, n.ID) })
+		if !slices.ContainsFunc(all, func(n roster.Notice) bool { return len(n.Deliveries) == 0 }) || ctx.Err() != nil {
+			return all, nil
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
+}
+
+func noticePreviewCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "preview", Short: "How a notice reads in every carrier's form, with real values, and how many text messages it takes", Args: exactly(),
+		Long: "How a notice reads by templates of your own, or the built-in words, in every carrier's form and length. Placeholders:\n\n" + placeholderHelp(),
+		Example: `  jaunty notice preview --on raise --alarm 12
+  jaunty notice preview --on return --short '{{was}}, vorbei nach {{lasted}}'`,
+	}
+	f := c.Flags()
+	f.String("on", "raise", "which notice: "+strings.Join(roster.TemplateKinds, ", "))
+	f.Int64("alarm", 0, "number of the alarm whose values are shown; a made-up one when left out")
+	f.String("short", "", "the short line, a Mustache template")
+	f.String("long", "", "all of it, a Mustache template")
+	completeFrom(c, "on", roster.TemplateKinds...)
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		order := server.PreviewOrder{}
+		order.On, _ = f.GetString("on")
+		order.Alarm, _ = f.GetInt64("alarm")
+		short, _ := f.GetString("short")
+		long, _ := f.GetString("long")
+		if short != "" || long != "" {
+			order.Templates = alarm.Templates{{On: order.On, Short: short, Long: long}}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var out server.Previewed
+		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/previews", order, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) {
+			for _, f := range out.Forms {
+				size := fmt.Sprintf("%d characters", f.Characters)
+				if f.Messages > 0 {
+					size = fmt.Sprintf("%s, %d text message(s)", size, f.Messages)
+				}
+				fmt.Fprintf(w, "── %s (%s)\n", f.Carrier, size)
+				if f.Subject != "" {
+					fmt.Fprintf(w, "%s\n\n", f.Subject)
+				}
+				fmt.Fprintf(w, "%s\n\n", strings.TrimSpace(f.Text))
+			}
+		})
+	}
+	return c
+}
+
+func placeholderHelp() string {
+	var b strings.Builder
+	for _, p := range roster.Placeholders {
+		fmt.Fprintf(&b, "  {{%s}}%s %s\n", p.Name, strings.Repeat(" ", 10-len(p.Name)), p.Doc)
+	}
+	return b.String()
+}
+
+func carrierCommand() *cobra.Command {
+	list := &cobra.Command{
+		Use: "list", Short: "Whether each carrier is on and works", Args: exactly(), Example: "  jaunty carrier list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			messages, err := fetch[[]standin.Message](c, "/api/v1/standin/inbox")
+			all, err := fetch[[]server.CarrierNow](c, "/api/v1/carriers")
 			if err != nil {
 				return err
 			}
-			return show(c, messages, func(w io.Writer) {
-				if len(messages) == 0 {
-					fmt.Fprintln(w, "Nothing was received yet.")
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, v := range all {
+					state := "works"
+					switch {
+					case !v.On:
+						state = "off (" + v.How + ")"
+					case v.FailingSince != nil:
+						state = fmt.Sprintf("failing since %s, %d times: %s", clock(v.FailingSince), v.Failures, v.Answer)
+					case v.WorkedAt == nil:
+						state = "not used yet"
+					}
+					rows = append(rows, []string{v.Name, strconv.Itoa(v.Waiting), age(v.WorkedAt), state})
 				}
-				for _, m := range messages {
-					fmt.Fprintf(w, "── %s  %s to %s\n%s\n\n%s\n", clock(&m.ReceivedAt), m.Carrier, m.To, m.Subject, m.Text)
-				}
+				table(w, "", []string{"CARRIER", "WAITING", "LAST WORKED", "STATE"}, rows)
 			})
 		},
 	}
-	return group("standin", "The simulated gateways of the demo", inbox)
+	return group("carrier", "Ways to reach people", list)
 }

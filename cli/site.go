@@ -14,7 +14,7 @@ import (
 const sitePath = "/api/v1/site"
 
 func siteCommand() *cobra.Command {
-	return group("site", "The place being looked after: name, time zone, currency, holidays", siteShowCommand(), siteSetCommand())
+	return group("site", "The place being looked after: name, time zone, currency, holidays", siteShowCommand(), siteSetCommand(), siteReachCommand(), siteReaderKeyCommand())
 }
 
 func printSite(w io.Writer, here site.Site) {

@@ -65,6 +65,7 @@ type Site struct {
 	Past     func(context.Context, *pipeline.Past) (series.Merged, error)            // takes in the history
 	Remember func(ctx context.Context, guards []string, since measure.Instant) error // lets guards look back over it
 	Memory   *Memory
+	Gateway  *standin.Gateway                 // stands in for what reaches people
 	Say      func(format string, args ...any) // one line a moment of what goes on
 }
 
@@ -121,7 +122,13 @@ func (s *Site) SetUp(ctx context.Context) error {
 			return err
 		}
 	}
-	return s.guard(ctx)
+	if err := s.reach(ctx); err != nil {
+		return err
+	}
+	if err := s.guard(ctx); err != nil {
+		return err
+	}
+	return s.state(ctx)
 }
 
 func isTaken(err error) bool {

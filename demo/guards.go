@@ -11,8 +11,6 @@ import (
 	"jauntylark/core/site"
 )
 
-const night = "tadhg@hollowbrook.example"
-
 func rung(when, severity string, deadband float64, on, off string) object {
 	return object{"when": when, "severity": severity, "deadband": deadband, "on_delay": on, "off_delay": off}
 }
@@ -20,35 +18,35 @@ func rung(when, severity string, deadband float64, on, off string) object {
 // guards are the demo's, as the API takes them: each device has one, with its story.
 var guards = []object{
 	{"name": "fern-house-hot", "signal": "fern-house/air", "when": "above 30", "deadband": 1, "on_delay": "10s", "off_delay": "10s", "severity": "warning",
-		"rungs": []object{rung("above 32.5", "critical", 1, "1m", "10s")}, "tell": []string{Owner}, "advice": "Open the roof vents by hand; the crank hangs by the north door."},
+		"rungs": []object{rung("above 32.5", "critical", 1, "1m", "10s")}, "tell": []string{"glasshouse"}, "advice": "Open the roof vents by hand; the crank hangs by the north door."},
 	{"name": "fern-house-cold", "signal": "fern-house/air", "when": "below 8", "deadband": 1, "on_delay": "5m", "off_delay": "5m", "severity": "critical",
-		"tell": []string{Owner, night}, "advice": "Start the standby heater in the boiler room."},
+		"tell": []string{"glasshouse"}, "advice": "Start the standby heater in the boiler room."},
 	{"name": "fern-house-stuffy", "signal": "fern-house/co2", "when": "above 900", "deadband": 50, "on_delay": "2m", "off_delay": "2m", "severity": "advisory", "tell": []string{}},
 	{"name": "fern-house-damp", "signal": "fern-house/humidity", "when": "above 90", "severity": "advisory", "tell": []string{}}, // it chatters
 	{"name": "fern-house-condensation", "signal": "fern-house/glass-margin", "when": "below 0.5", "deadband": 0.5, "on_delay": "10m", "off_delay": "10m", "severity": "advisory",
 		"tell": []string{}, "advice": "Air the house once it is warmer outside than in."},
 	{"name": "pond-oxygen-low", "signal": "pond/oxygen", "when": "below 68", "deadband": 3, "on_delay": "5m", "off_delay": "5m", "severity": "warning",
-		"rungs": []object{rung("below 55", "critical", 5, "1m", "1m")}, "tell": []string{Owner, night}, "advice": "Switch on the cascade; its switch is behind the statue."},
+		"rungs": []object{rung("below 55", "critical", 5, "1m", "1m")}, "tell": []string{"glasshouse"}, "advice": "Switch on the cascade; its switch is behind the statue."},
 	{"name": "bench-heat-mat", "signal": "bench/root-zone", "when": "below 18", "deadband": 1, "on_delay": "10m", "off_delay": "10m", "severity": "warning",
-		"tell": []string{Owner, night}, "advice": "Press the red button of the heat mat's breaker."},
+		"tell": []string{"glasshouse"}, "advice": "Press the red button of the heat mat's breaker."},
 	{"name": "lamps-left-on", "signal": "lamp-meter/power", "when": "above 500", "deadband": 100, "on_delay": "15m", "severity": "advisory", "armed": "daily 21:00-05:00",
-		"tell": []string{night}, "advice": "Switch the lamps off at the bench."},
+		"tell": []string{"tadhg"}, "advice": "Switch the lamps off at the bench."},
 	{"name": "carbon-monoxide-high", "signal": "boiler-room/carbon-monoxide", "when": "above 30", "deadband": 8, "on_delay": "10s", "off_delay": "1m", "severity": "warning",
-		"rungs": []object{rung("above 100", "critical", 20, "10s", "1m")}, "latch": true, "tell": []string{Owner, night},
+		"rungs": []object{rung("above 100", "critical", 20, "10s", "1m")}, "latch": true, "tell": []string{"boiler"},
 		"advice": "Stay out, open the outer door, switch the boiler off at the red switch outside."},
 	{"name": "potting-shed-vapour", "signal": "potting-shed/vapour", "when": "above 400", "deadband": 80, "on_delay": "30s", "off_delay": "2m", "severity": "warning", "latch": true,
-		"tell": []string{Owner}, "advice": "Go out and let the extractor run."},
+		"tell": []string{"glasshouse"}, "advice": "Go out and let the extractor run."},
 	{"name": "cistern-dry", "signal": "cistern/level", "when": "below 1150", "deadband": 100, "on_delay": "10s", "off_delay": "10s", "severity": "warning",
-		"tell": []string{Owner}, "advice": "Open the feed by hand; the stopcock is under the slate."},
+		"tell": []string{"glasshouse"}, "advice": "Open the feed by hand; the stopcock is under the slate."},
 	{"name": "gate-battery-low", "signal": "gate-node/battery", "when": "below 25", "deadband": 5, "on_delay": "15m", "severity": "advisory",
-		"rungs": []object{rung("below 10", "warning", 5, "15m", "0s")}, "tell": []string{night}, "advice": "Wipe the solar panel; take the spare battery from the potting shed."},
-	{"name": "gate-node-quiet", "signal": "gate-node/air", "when": "silent for 20m", "severity": "advisory", "tell": []string{night}},
+		"rungs": []object{rung("below 10", "warning", 5, "15m", "0s")}, "tell": []string{"tadhg"}, "advice": "Wipe the solar panel; take the spare battery from the potting shed."},
+	{"name": "gate-node-quiet", "signal": "gate-node/air", "when": "silent for 20m", "severity": "advisory", "tell": []string{"tadhg"}},
 	{"name": "heap-hot", "signal": "compost/core", "when": "above 66", "deadband": 2, "on_delay": "30m", "off_delay": "30m", "severity": "advisory",
-		"rungs": []object{rung("above 75", "warning", 2, "30m", "30m")}, "tell": []string{Owner}, "advice": "Turn the heap."},
+		"rungs": []object{rung("above 75", "warning", 2, "30m", "30m")}, "tell": []string{"glasshouse"}, "advice": "Turn the heap."},
 	{"name": "main-terminal-warm", "signal": "switchboard-eye/spot", "when": "above 50", "deadband": 3, "on_delay": "15m", "severity": "warning",
-		"tell": []string{Owner}, "advice": "Have the terminal tightened; do not touch it."},
+		"tell": []string{"glasshouse"}, "advice": "Have the terminal tightened; do not touch it."},
 	{"name": "fog-pump-busy", "signal": "fog-pump/times-usual", "when": "above 2", "deadband": 0.5, "on_delay": "10m", "off_delay": "1h", "severity": "warning",
-		"tell": []string{Owner}, "advice": "Look whether its valve sticks."},
+		"tell": []string{"glasshouse"}, "advice": "Look whether its valve sticks."},
 	{"name": "fog-pump-long", "signal": "fog-pump/running", "when": "is on", "on_delay": "2m", "severity": "advisory", "tell": []string{},
 		"suppressed_while": "alarm fog-pump-busy"},
 }

@@ -94,6 +94,7 @@ func (k *Keeper) Run(ctx context.Context) {
 		if time.Since(pruned) >= pruneEvery {
 			k.try(ctx, "letting go what is old", k.prune)
 			k.try(ctx, "reminding of verifications", k.pipeline.Remind)
+			k.try(ctx, "reminding of drills", k.pipeline.RemindOfDrills)
 			pruned = time.Now()
 		}
 	}

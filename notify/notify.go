@@ -1,10 +1,11 @@
-// Package notify carries notices from the outbox to people.
+// Package notify carries notices from the outbox to people and to other systems.
 package notify
 
 import (
 	"context"
 	"fmt"
 	"log/slog"
+	"slices"
 	"sync"
 	"time"
 
@@ -17,7 +18,8 @@ import (
 //
 //   - Send makes one attempt and returns when the other side has answered or ctx has ended.
 //   - It may be called many times at once, and twice for one notice: after a crash between an
-//     attempt and its record, the notice is sent again with the same ID.
+//     attempt and its record, the notice is sent again with the same ID, which the other side can
+//     know it by.
 //   - It does not retry.
 type Carrier interface {
 	Send(ctx context.Context, n roster.Notice) Result
@@ -26,15 +28,20 @@ type Carrier interface {
 // Result is what became of one attempt.
 type Result struct {
 	OK     bool
-	Answer string // the other side's own words
-	Final  bool   // not OK, and trying again will not help
+	Answer string        // the other side's own words
+	Final  bool          // not OK, and trying again will not help
+	ID     string        // under which the other side knows the message; empty: it did not say
+	Again  time.Duration // not OK, and the other side asks not to be tried before so long
 }
 
 const (
-	hands      = 4                // notices under way at once
+	hands      = 8                // notices of one carrier under way at once
 	claimHold  = 30 * time.Second // after a crash, a notice that was on its way is tried again this much later
 	attemptFor = 20 * time.Second // an attempt may take so long
 	pollEvery  = time.Second      // for notices that other processes planned, and for retries
+	judgeEvery = 5 * time.Second  // between two looks at whether carriers work
+	recordMost = 256              // attempts that are written down at once
+	againMost  = time.Hour        // the longest that another side can ask for
 )
 
 // waits are how long after each failed attempt the next one comes; the last one repeats until a
@@ -43,92 +50,219 @@ var waits = []time.Duration{2 * time.Second, 5 * time.Second, 15 * time.Second, 
 
 const giveUpAfter = 24 * time.Hour
 
-// Worker sends what waits in the outbox.
-type Worker struct {
-	store    *store.Store
-	carriers map[string]Carrier
-	log      *slog.Logger
-	now      func() measure.Instant
-	wake     chan struct{}
+// Options say what a worker works with besides its store.
+type Options struct {
+	Carriers map[string]Carrier
+	Log      *slog.Logger
+	Now      func() measure.Instant
+	Failed   func(context.Context, []roster.Notice) error // called for notices that cannot be delivered, once for each; nil: nobody is
+	Judge    func(context.Context) error                  // called when a carrier keeps failing, or works again; nil: nobody is
 }
 
-// NewWorker makes a worker with a carrier for each name.
-func NewWorker(s *store.Store, carriers map[string]Carrier, log *slog.Logger, now func() measure.Instant) *Worker {
-	return &Worker{store: s, carriers: carriers, log: log, now: now, wake: make(chan struct{}, hands)}
+// Worker sends what waits in the outbox.
+type Worker struct {
+	Options
+	store *store.Store
+	wake  map[string]chan struct{}
+	done  chan attempt
+}
+
+// attempt is one that was made.
+type attempt struct {
+	notice roster.Notice
+	store.Attempt
+}
+
+// NewWorker makes a worker; Run makes it work.
+func NewWorker(s *store.Store, o Options) *Worker {
+	w := &Worker{Options: o, store: s, wake: map[string]chan struct{}{}, done: make(chan attempt, recordMost)}
+	for _, carrier := range roster.Carriers {
+		w.wake[carrier] = make(chan struct{}, 1)
+	}
+	return w
 }
 
 // Wake makes the worker look at once.
 func (w *Worker) Wake() {
-	for range hands {
+	for _, wake := range w.wake {
 		select {
-		case w.wake <- struct{}{}:
+		case wake <- struct{}{}:
 		default:
-			return
 		}
 	}
 }
 
-// Run sends until ctx ends. Several workers, of several processes, share one outbox.
+// Run sends until ctx ends. Several workers, of several processes, share one outbox. Each carrier has hands of its own, so one
+// that is slow or away holds up no other.
 func (w *Worker) Run(ctx context.Context) {
-	var all sync.WaitGroup
-	for range hands {
-		all.Go(func() { w.hand(ctx) })
+	var senders, recorder sync.WaitGroup
+	for _, carrier := range roster.Carriers {
+		senders.Go(func() { w.serve(ctx, carrier) })
 	}
-	all.Wait()
+	recorder.Go(w.record)
+	senders.Go(func() { w.judge(ctx) })
+	senders.Wait()
+	close(w.done)
+	recorder.Wait()
 }
 
-// hand sends one notice after the other, so that one slow mail server holds up one hand alone.
-func (w *Worker) hand(ctx context.Context) {
+// serve sends the notices of one carrier.
+func (w *Worker) serve(ctx context.Context, carrier string) {
 	poll := time.NewTicker(pollEvery)
 	defer poll.Stop()
+	slots := make(chan struct{}, hands)
+	var under sync.WaitGroup
+	defer under.Wait()
 	for {
-		for w.next(ctx) {
+		free := w.take(ctx, slots)
+		if free == 0 {
+			return
+		}
+		notices, err := w.store.ClaimNotices(ctx, carrier, w.Now(), claimHold, free)
+		if err != nil && ctx.Err() == nil {
+			w.Log.Debug("the outbox cannot be read, will try again", "error", err)
+		}
+		for range free - len(notices) {
+			<-slots
+		}
+		for _, n := range notices {
+			under.Go(func() {
+				defer func() { <-slots }()
+				w.attempt(ctx, n)
+			})
+		}
+		if len(notices) > 0 {
+			continue
 		}
 		select {
 		case <-ctx.Done():
 			return
-		case <-w.wake:
+		case <-w.wake[carrier]:
 		case <-poll.C:
 		}
 	}
 }
 
-// next sends the next notice and tells whether there was one.
-func (w *Worker) next(ctx context.Context) bool {
-	notices, err := w.store.ClaimNotices(ctx, w.now(), claimHold, 1)
-	if err != nil && ctx.Err() == nil {
-		w.log.Debug("the outbox cannot be read, will try again", "error", err)
+// take takes all hands that are free, one at least; 0: ctx has ended.
+func (w *Worker) take(ctx context.Context, slots chan struct{}) (free int) {
+	select {
+	case slots <- struct{}{}:
+		free = 1
+	case <-ctx.Done():
+		return 0
 	}
-	for _, n := range notices {
-		w.attempt(ctx, n)
+	for free < hands {
+		select {
+		case slots <- struct{}{}:
+			free++
+		default:
+			return free
+		}
 	}
-	return len(notices) > 0
+	return free
 }
 
-// attempt sends one notice and records how it went.
+// attempt sends one notice and hands in how it went.
 func (w *Worker) attempt(ctx context.Context, n roster.Notice) {
 	limited, cancel := context.WithTimeout(ctx, attemptFor)
 	defer cancel()
-	result := Result{Answer: fmt.Sprintf("no carrier %s is switched on; give the service --smtp", n.Carrier)}
-	if carrier := w.carriers[n.Carrier]; carrier != nil {
+	result := Result{Answer: fmt.Sprintf("no carrier %s is switched on; %s", n.Carrier, switchOn(n.Carrier))}
+	if carrier := w.Carriers[n.Carrier]; carrier != nil {
 		result = carrier.Send(limited, n)
 	}
 	if ctx.Err() != nil && !result.OK {
 		return // we are stopping; the claim runs out and the notice is tried again
 	}
-	now := w.now()
-	state, again := roster.Sent, now
+	now := w.Now()
+	a := store.Attempt{Delivery: roster.Delivery{NoticeID: n.ID, At: now, OK: result.OK, Answer: clip(result.Answer)}, State: roster.Sent, DueAgain: now,
+		GatewayID: result.ID, Carrier: n.Carrier, Final: result.Final}
 	if !result.OK {
-		state, again = roster.Waiting, now.Add(waits[min(n.Attempts, len(waits))-1])
+		wait := max(waits[min(n.Attempts, len(waits))-1], min(result.Again, againMost))
+		a.State, a.DueAgain = roster.Waiting, now.Add(wait)
 		if result.Final || now.Sub(n.CreatedAt) > giveUpAfter {
-			state = roster.GivenUp
+			a.State = roster.GivenUp
 		}
-		w.log.Warn("a notice was not delivered", "notice", n.ID, "to", n.Address, "attempt", n.Attempts, "answer", result.Answer, "state", state)
+		w.Log.Warn("a notice was not delivered", "notice", n.ID, "carrier", n.Carrier, "attempt", n.Attempts, "answer", a.Answer, "state", a.State)
 	}
-	// What was sent is recorded even when we are just stopping.
-	record, done := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
-	defer done()
-	if err := w.store.RecordDelivery(record, roster.Delivery{NoticeID: n.ID, At: now, OK: result.OK, Answer: result.Answer}, state, again); err != nil {
-		w.log.Error("a delivery could not be recorded; the notice will be sent again", "notice", n.ID, "error", err)
+	w.done <- attempt{n, a}
+}
+
+// switchOn says how a carrier is switched on.
+func switchOn(carrier string) string {
+	if carrier == roster.Mail {
+		return "give the service --smtp"
+	}
+	return "describe its gateway in the file that the service's --carriers names"
+}
+
+// clip keeps an answer at a length that people read.
+func clip(answer string) string {
+	if runes := []rune(answer); len(runes) > 500 {
+		return string(runes[:500]) + "…"
+	}
+	return answer
+}
+
+// record writes down what was sent, also what was sent while we are stopping.
+func (w *Worker) record() {
+	for first := range w.done {
+		batch := []attempt{first}
+		for more := true; more && len(batch) < recordMost; {
+			select {
+			case a, open := <-w.done:
+				if more = open; open {
+					batch = append(batch, a)
+				}
+			default:
+				more = false
+			}
+		}
+		w.writeDown(batch)
+		w.Wake() // what waited for these
+	}
+}
+
+func (w *Worker) writeDown(batch []attempt) {
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	attempts := make([]store.Attempt, len(batch))
+	var failed []roster.Notice
+	for i, a := range batch {
+		attempts[i] = a.Attempt
+		final := a.State == roster.GivenUp && a.notice.Attempts < store.TriesOfStep
+		if !a.OK && (final || a.notice.Attempts == store.TriesOfStep) {
+			failed = append(failed, a.notice)
+		}
+	}
+	if err := w.store.RecordAttempts(ctx, attempts); err != nil {
+		w.Log.Error("deliveries could not be recorded; the notices will be sent again", "notices", len(batch), "error", err)
+		return
+	}
+	if len(failed) > 0 && w.Failed != nil {
+		if err := w.Failed(ctx, failed); err != nil {
+			w.Log.Error("the next steps of rosters could not be brought forward", "error", err)
+		}
+	}
+}
+
+// judge looks now and then whether carriers work.
+func (w *Worker) judge(ctx context.Context) {
+	tick := time.NewTicker(judgeEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		carriers, err := w.store.Carriers(ctx)
+		if err != nil || w.Judge == nil {
+			continue
+		}
+		if slices.ContainsFunc(carriers, func(c store.CarrierState) bool { return (c.FailingSince != nil) != (c.AlarmID != nil) }) {
+			if err := w.Judge(ctx); err != nil && ctx.Err() == nil {
+				w.Log.Warn("carriers could not be judged, will try again", "error", err)
+			}
+		}
 	}
 }

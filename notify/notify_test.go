@@ -95,20 +95,23 @@ func (o *outbox) in(do func(context.Context, *store.Tx) error) {
 
 func (o *outbox) plan(kind string, addresses ...string) {
 	o.in(func(ctx context.Context, tx *store.Tx) error {
-		for _, address := range addresses {
-			n := roster.Notice{AlarmID: o.alarm, Kind: kind, Carrier: roster.Mail, Address: address, Subject: kind, Text: "x", CreatedAt: measure.Instant(o.now.Load())}
-			if err := tx.AddNotice(ctx, &n); err != nil {
-				return err
-			}
+		ids, err := tx.NoticeIDs(ctx, len(addresses))
+		if err != nil {
+			return err
 		}
-		return nil
+		now := measure.Instant(o.now.Load())
+		notices := make([]roster.Notice, len(addresses))
+		for i, address := range addresses {
+			notices[i] = roster.Notice{ID: ids[i], AlarmID: o.alarm, Kind: kind, Carrier: roster.Mail, Address: address, Subject: kind, Text: "x", State: roster.Waiting, CreatedAt: now, DueAt: now}
+		}
+		return tx.AddNotices(ctx, notices)
 	})
 }
 
 // worker starts a worker and gives what stops it.
 func (o *outbox) worker(c notify.Carrier) (w *notify.Worker, stop func()) {
 	ctx, cancel := context.WithCancel(context.Background())
-	w = notify.NewWorker(o.Store, map[string]notify.Carrier{roster.Mail: c}, slog.New(slog.DiscardHandler), func() measure.Instant { return measure.Instant(o.now.Load()) })
+	w = notify.NewWorker(o.Store, notify.Options{Carriers: map[string]notify.Carrier{roster.Mail: c}, Log: slog.New(slog.DiscardHandler), Now: func() measure.Instant { return measure.Instant(o.now.Load()) }})
 	done := make(chan struct{})
 	go func() { w.Run(ctx); close(done) }()
 	stop = sync.OnceFunc(func() { cancel(); <-done })
@@ -118,7 +121,7 @@ func (o *outbox) worker(c notify.Carrier) (w *notify.Worker, stop func()) {
 
 func (o *outbox) states() (states []string) {
 	o.t.Helper()
-	all, err := o.Notices(context.Background(), 0, 0, 100)
+	all, err := o.Notices(context.Background(), store.NoticeQuery{Limit: 100})
 	if err != nil {
 		o.t.Fatal(err)
 	}
@@ -134,7 +137,7 @@ func TestRetriesWithGrowingWaitsAndKeepsEachAnswer(t *testing.T) {
 	o.plan(roster.Raise, "a@b.example")
 	w, _ := o.worker(c)
 	attempts := func() int {
-		all, err := o.Notices(context.Background(), 0, 0, 1)
+		all, err := o.Notices(context.Background(), store.NoticeQuery{Limit: 1})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -158,7 +161,7 @@ func TestRetriesWithGrowingWaitsAndKeepsEachAnswer(t *testing.T) {
 	o.now.Add(3_000)
 	w.Wake()
 	storetest.Eventually(t, "the third attempt", func() bool { return attempts() == 3 })
-	all, _ := o.Notices(context.Background(), 0, 0, 1)
+	all, _ := o.Notices(context.Background(), store.NoticeQuery{Limit: 1})
 	var answers []string
 	for _, d := range all[0].Deliveries {
 		answers = append(answers, fmt.Sprint(d.OK, " ", d.Answer))
@@ -204,10 +207,10 @@ func TestAClaimOutlivesItsWorker(t *testing.T) {
 	o := newOutbox(t)
 	ctx := context.Background()
 	o.plan(roster.Raise, "a@b.example")
-	if got, err := o.ClaimNotices(ctx, start, time.Minute, 10); err != nil || len(got) != 1 {
+	if got, err := o.ClaimNotices(ctx, roster.Mail, start, time.Minute, 10); err != nil || len(got) != 1 {
 		t.Fatal(got, err)
 	}
-	if got, err := o.ClaimNotices(ctx, start+59_000, time.Minute, 10); err != nil || len(got) != 0 {
+	if got, err := o.ClaimNotices(ctx, roster.Mail, start+59_000, time.Minute, 10); err != nil || len(got) != 0 {
 		t.Fatalf("claimed twice: %v %v", got, err)
 	}
 	c := &scripted{}

@@ -42,12 +42,17 @@ func (p *Pipeline) Acknowledge(ctx context.Context, id int64, comment, who strin
 		if err := t.comment(&a, comment, who); err != nil || a.AcknowledgedAt != nil {
 			return err
 		}
-		if g, side := t.standing(id); g != nil {
-			t.step(g, alarm.Event{Kind: alarm.Acknowledge, At: t.Now, Side: side}, who)
-			return nil
-		}
-		return t.markAcknowledged(a, happening{Transition: alarm.Transition{Kind: alarm.Acknowledged, At: t.Now, Value: a.Value}, who: who})
+		return t.acknowledge(a, who)
 	})
+}
+
+// acknowledge marks an alarm that nobody has as somebody's.
+func (t *Turn) acknowledge(a alarm.Alarm, who string) error {
+	if g, side := t.standing(a.ID); g != nil {
+		t.step(g, alarm.Event{Kind: alarm.Acknowledge, At: t.Now, Side: side}, who)
+		return nil
+	}
+	return t.markAcknowledged(a, happening{Transition: alarm.Transition{Kind: alarm.Acknowledged, At: t.Now, Value: a.Value}, who: who})
 }
 
 // Comment writes down what people say was the cause of an alarm.
@@ -76,29 +81,84 @@ func (t *Turn) saveAct(a *alarm.Alarm, kind, who, text string) error {
 	return t.Tx.AddEntry(t.ctx, site.Entry{At: t.Now, LearnedAt: t.Now, Kind: kind, Subject: a.Signal, Who: who, Text: text, AlarmID: &a.ID}, t.CommitNo)
 }
 
-// Hand asks somebody else, by e-mail address, to take an alarm on; they are told.
+// Hand asks somebody else, a contact or an e-mail address, to take an alarm on; they are told.
 func (p *Pipeline) Hand(ctx context.Context, id int64, to, who string) (alarm.Alarm, error) {
 	return p.onAlarm(ctx, id, func(t *Turn, a alarm.Alarm) error {
-		address, err := site.CheckEmail(to)
-		if err != nil {
-			return &measure.Fault{Field: "to", Reason: err.Error()}
+		names := []string{strings.TrimSpace(to)}
+		if err := t.checkTell("to", names); err != nil {
+			return err
 		}
 		if a.State == alarm.StateOver {
 			return &measure.Fault{Field: "to", Reason: fmt.Sprintf("alarm %d is over; there is nothing to hand on", id)}
 		}
-		a.HandedTo, a.HandedBy = address, who
-		if err := t.saveAct(&a, "alarm handed on", who, fmt.Sprintf("%s asks %s to take on: %s", who, address, a.Sentence)); err != nil {
+		a.HandedTo, a.HandedBy = names[0], who
+		if err := t.saveAct(&a, "alarm handed on", who, fmt.Sprintf("%s asks %s to take on: %s", who, t.calledOf(names[0]), a.Sentence)); err != nil {
 			return err
 		}
-		test, err := alarm.ParseTest(a.When)
-		if err != nil { // of an alarm that no guard stands behind
-			test = alarm.Test{}
+		s, _, err := t.storyOf(id)
+		if err != nil {
+			return err
 		}
-		if g, _ := t.standing(id); g != nil {
-			a.Value = g.state.Held // what it reads now
-		}
-		return t.notify(roster.Hand, a, test, []string{address}, nil)
+		s.kind = roster.Hand
+		return t.notify(s, t.plainReaders(names))
 	})
+}
+
+// calledOf is what to call a contact or a roster; an address is called as it is.
+func (t *Turn) calledOf(name string) string {
+	if c := t.live.contacts[name]; c != nil {
+		return c.Called()
+	}
+	if r := t.live.rosters[name]; r != nil {
+		return r.Called()
+	}
+	return name
+}
+
+// HandBack gives an alarm back that somebody has: nobody has it then, and those whom its guard tells are told again.
+func (p *Pipeline) HandBack(ctx context.Context, id int64, who string) (alarm.Alarm, error) {
+	return p.onAlarm(ctx, id, func(t *Turn, a alarm.Alarm) error {
+		switch {
+		case a.State == alarm.StateOver:
+			return fmt.Errorf("alarm %d is over; there is nothing to hand back: %w", id, ErrNotNow)
+		case a.AcknowledgedAt == nil:
+			return fmt.Errorf("nobody has alarm %d: %w", id, ErrNotNow)
+		}
+		a.AcknowledgedAt, a.AcknowledgedBy, a.HandedTo, a.HandedBy = nil, "", "", ""
+		if err := t.saveAct(&a, "alarm handed back", who, fmt.Sprintf("%s hands back: %s", who, a.Sentence)); err != nil {
+			return err
+		}
+		s, _, err := t.storyOf(id)
+		if err != nil {
+			return err
+		}
+		tell, err := t.tellOf(s)
+		if err != nil {
+			return err
+		}
+		if g, side := t.standing(id); g != nil {
+			g.state.Sides[side].Acknowledged = false
+			t.keep(g)
+		}
+		return t.tellAnew(s, tell)
+	})
+}
+
+// tellOf gives the names of those whom an alarm is told to.
+func (t *Turn) tellOf(s story) ([]string, error) {
+	if s.guard != nil {
+		return s.guard.Tell, nil
+	}
+	var guards []*guardLive
+	for _, g := range t.live.guards {
+		if g.signal.Path() == s.Signal || g.signal.device.Name == s.Signal {
+			guards = append(guards, g)
+		}
+	}
+	if _, tell := rosterOfGuards(guards); len(tell) > 0 {
+		return tell, nil
+	}
+	return t.ownTell()
 }
 
 // ResetAlarm ends an alarm that is latched and whose cause is gone.

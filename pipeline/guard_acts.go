@@ -123,6 +123,12 @@ func (t *Turn) fitGuard(g *alarm.Guard, s *signalLive) error {
 	if err := g.Check(); err != nil {
 		return err
 	}
+	if err := roster.CheckTemplates(g.Templates); err != nil {
+		return err
+	}
+	if err := t.checkTell("tell", g.Tell); err != nil {
+		return err
+	}
 	if s.derived != nil && (g.When.Kind == alarm.Stuck || g.When.Kind == alarm.Faulty) {
 		return &measure.Fault{Field: "when", Reason: fmt.Sprintf("%s is computed and has no instrument; guard what it is computed from", g.Signal)}
 	}
@@ -273,6 +279,9 @@ func (p *Pipeline) Shelve(ctx context.Context, name string, until measure.Instan
 			if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
 				return "", "", err
 			}
+			if err := t.Tx.EndEscalation(t.ctx, id); err != nil {
+				return "", "", err
+			}
 		}
 		g.Shelved = &alarm.Pause{By: who, Why: strings.TrimSpace(why), At: t.Now, Until: &until, Severity: severity}
 		return "guard shelved", fmt.Sprintf("Guard %s is shelved until %s: %s", name, until, g.Shelved.Why), nil
@@ -364,7 +373,7 @@ func (t *Turn) tellUnshelved(g *guardLive) error {
 			continue
 		}
 		a.Value = g.state.Held // what it reads now
-		if err := t.notify(roster.Raise, a, test, g.Tell, g.signal.device); err != nil {
+		if err := t.tellAnew(story{Alarm: a, test: test, device: g.signal.device, guard: g, kind: roster.Raise}, g.Tell); err != nil {
 			return err
 		}
 	}

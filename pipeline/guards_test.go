@@ -31,7 +31,7 @@ func below(limit, deadband float64, s alarm.Severity) alarm.Rung {
 // told gives the kinds of the notices of an alarm, oldest first; of all alarms when id is 0.
 func (b *bench) told(id int64) string {
 	b.t.Helper()
-	notices, err := b.store.Notices(context.Background(), id, 0, 1000)
+	notices, err := b.store.Notices(context.Background(), store.NoticeQuery{Alarm: id, Limit: 1000})
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -69,7 +69,7 @@ func TestOneAlarmRisesAndFallsBetweenRungs(t *testing.T) {
 	if a := b.newest(); a.ID != first.ID || a.Level != "high-high" || a.Severity != alarm.Critical || a.AcknowledgedAt != nil || a.Comment != "the vent" || !strings.Contains(a.Sentence, "above 40") {
 		t.Errorf("at 45: %+v", a)
 	}
-	worse, err := b.store.Notices(ctx, first.ID, 0, 1)
+	worse, err := b.store.Notices(ctx, store.NoticeQuery{Alarm: first.ID, Limit: 1})
 	if err != nil || !strings.Contains(worse[0].Text, "It reads 45, and the limit is 40.") {
 		t.Errorf("told: %+v %v", worse, err)
 	}
@@ -82,7 +82,7 @@ func TestOneAlarmRisesAndFallsBetweenRungs(t *testing.T) {
 	if len(all) != 2 || all[0].State != alarm.StateOver || all[0].Extreme != 45 || all[1].Level != "low" || all[1].Severity != alarm.Advisory {
 		t.Errorf("straight to low: %+v", all)
 	}
-	if got := b.told(first.ID); got != "raise worsen ease return" {
+	if got := b.told(first.ID); got != "raise taken worsen ease return" {
 		t.Errorf("told: %s", got)
 	}
 	later := process(t, b.store, b.now) // what it was goes through storage
@@ -112,10 +112,10 @@ func TestAGuardIsChangedWhileItsAlarmStands(t *testing.T) {
 		}
 		return b.newest()
 	}
-	if a := change(2, above(35, 0, alarm.Warning), above(50, 0, alarm.Critical)); a.ID != first.ID || a.When != "above 35" || a.Advice == "" || a.AcknowledgedAt == nil || b.told(a.ID) != "raise" {
+	if a := change(2, above(35, 0, alarm.Warning), above(50, 0, alarm.Critical)); a.ID != first.ID || a.When != "above 35" || a.Advice == "" || a.AcknowledgedAt == nil || b.told(a.ID) != "raise taken" {
 		t.Errorf("another limit: %+v, told %q", a, b.told(a.ID))
 	}
-	if a := change(3, above(35, 0, alarm.Critical)); a.ID != first.ID || a.Severity != alarm.Critical || a.AcknowledgedAt != nil || b.told(a.ID) != "raise worsen" {
+	if a := change(3, above(35, 0, alarm.Critical)); a.ID != first.ID || a.Severity != alarm.Critical || a.AcknowledgedAt != nil || b.told(a.ID) != "raise taken worsen" {
 		t.Errorf("more severe: %+v, told %q", a, b.told(a.ID))
 	}
 	if a := change(4, above(35, 0, alarm.Warning), above(40, 0, alarm.Critical)); a.ID != first.ID || a.Level != "high-high" || a.Severity != alarm.Critical || a.State != alarm.StateRaised {
@@ -162,7 +162,7 @@ func TestALatchedAlarmWaitsToBeReset(t *testing.T) {
 	if err != nil || over.State != alarm.StateOver || over.Cause != "Tadhg reset it" || *over.ClearedAt != b.at(8) {
 		t.Errorf("reset: %+v %v", over, err)
 	}
-	if got := b.told(0); got != "raise latched raise latched return" {
+	if got := b.told(0); got != "raise latched taken raise latched return" {
 		t.Errorf("told: %s", got)
 	}
 	if _, err := later.ResetAlarm(ctx, a.ID, "Tadhg"); err == nil || !strings.Contains(err.Error(), "over already") {
@@ -521,7 +521,7 @@ func TestLateReadingsAreLearnedFrom(t *testing.T) {
 	if n := len(b.alarms()); n != 4 {
 		t.Errorf("%d alarms after the second look", n)
 	}
-	notices, _ := b.store.Notices(context.Background(), 0, 0, 10)
+	notices, _ := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 10})
 	if !strings.Contains(notices[0].Text, "hot") && !strings.Contains(notices[0].Text, "above 40") || notices[0].Kind != roster.Summary {
 		t.Errorf("the summary: %+v", notices[0])
 	}

@@ -281,7 +281,7 @@ func (p *Pipeline) Disk(ctx context.Context, free, total int64, nearly bool) err
 			}
 			return t.over(a, happening{Transition: alarm.Transition{At: now, Value: float64(free)}}, alarm.Test{})
 		}
-		tell, err := t.Tx.Owners(t.ctx)
+		tell, err := t.ownTell()
 		if err != nil {
 			return err
 		}
@@ -298,6 +298,6 @@ func (p *Pipeline) Disk(ctx context.Context, free, total int64, nearly bool) err
 		if err := t.enter(a, "alarm raised", happening{Transition: alarm.Transition{At: t.Now, Value: a.Value}}, a.Sentence); err != nil {
 			return err
 		}
-		return t.notify(roster.Raise, a, alarm.Test{}, tell, nil)
+		return t.tellAnew(story{Alarm: a, kind: roster.Raise}, tell)
 	})
 }

@@ -110,11 +110,10 @@ func (t *Turn) raiseSignalAlarm(s *signalLive, a alarm.Alarm) (int64, error) {
 		severity, tell = t.rosterOf(s.device)
 	}
 	if len(tell) == 0 {
-		owners, err := t.Tx.Owners(t.ctx)
-		if err != nil {
+		var err error
+		if tell, err = t.ownTell(); err != nil {
 			return 0, err
 		}
-		tell = owners
 	}
 	if a.Severity == "" {
 		a.Severity = severity
@@ -126,7 +125,7 @@ func (t *Turn) raiseSignalAlarm(s *signalLive, a alarm.Alarm) (int64, error) {
 	if err := t.enter(a, "alarm raised", happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, a.Sentence); err != nil {
 		return 0, err
 	}
-	return a.ID, t.notify(roster.Raise, a, alarm.Test{}, tell, s.device)
+	return a.ID, t.tellAnew(story{Alarm: a, kind: roster.Raise, device: s.device}, tell)
 }
 
 // endSignalAlarm lets a standing alarm of a signal be over.

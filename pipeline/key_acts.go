@@ -91,3 +91,20 @@ func (p *Pipeline) SetEnrolment(ctx context.Context, key *Secret, who Actor) err
 		return t.ConfigChanged()
 	})
 }
+
+// SetReader changes the key that the site's alarms are read with over MQTT; nil ends it.
+func (p *Pipeline) SetReader(ctx context.Context, hash []byte, who Actor) error {
+	return p.Do(ctx, func(t *Turn) error {
+		text := "There is a new reader key"
+		if hash == nil {
+			text = "The reader key has ended"
+		}
+		if err := t.Tx.SetReader(t.ctx, hash); err != nil {
+			return err
+		}
+		if err := t.Enter("reader key set", "reader", who.Called, text); err != nil {
+			return err
+		}
+		return t.ConfigChanged()
+	})
+}

@@ -138,25 +138,26 @@ func (t *Turn) learn(s store.LateStretch, found []occurred) error {
 	if err != nil || len(learned) == 0 {
 		return err
 	}
-	sentences, last := map[string][]string{}, map[string]int64{}
-	var addresses []string
+	news := map[string][]roster.News{}
+	readers := map[string]roster.Reader{}
+	var order []string
 	signal := t.live.signals[s.Signal]
 	for _, a := range learned {
-		for _, address := range a.tell {
-			if sentences[address] == nil {
-				addresses = append(addresses, address)
+		for _, r := range distinct(t.plainReaders(a.tell)) {
+			key := r.Carrier + " " + r.To
+			if _, known := readers[key]; !known {
+				readers[key] = r
+				order = append(order, key)
 			}
-			sentences[address] = append(sentences[address], fmt.Sprintf("alarm %d: %s, from %s for %s", a.ID, roster.Was(a.Sentence), roster.When(t.live.site, a.RaisedAt), roster.Length(a.ClearedAt.Sub(a.RaisedAt))))
-			last[address] = a.ID
+			news[key] = append(news[key], roster.News{AlarmID: a.ID, Sentence: a.Sentence, Severity: a.Severity, At: a.RaisedAt, Over: true,
+				Learned: fmt.Sprintf("from %s for %s", roster.When(t.live.site, a.RaisedAt), roster.Length(a.ClearedAt.Sub(a.RaisedAt)))})
 		}
 	}
-	for _, address := range addresses {
-		n := roster.SummaryOf(t.live.site, site.Title(signal.device.Title, signal.device.Name), last[address], address, sentences[address])
-		n.CreatedAt = t.Now
-		if err := t.Tx.AddNotice(t.ctx, &n); err != nil {
+	for _, key := range order {
+		words := roster.CaughtUp(t.live.site, site.Title(signal.device.Title, signal.device.Name), news[key])
+		if err := t.summarise(readers[key], words, news[key]); err != nil {
 			return err
 		}
-		t.noticed = true
 	}
 	return nil
 }

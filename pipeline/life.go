@@ -9,7 +9,6 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/store"
 )
 
 // silenceLimit is how long nothing may come before a thing of the interval is silent.
@@ -215,11 +214,10 @@ func (t *Turn) raiseSilence(d *deviceLive, at measure.Instant) error {
 func (t *Turn) raiseDeviceAlarm(d *deviceLive, into **int64, a alarm.Alarm, at measure.Instant) error {
 	severity, tell := t.rosterOf(d)
 	if len(tell) == 0 {
-		owners, err := t.Tx.Owners(t.ctx)
-		if err != nil {
+		var err error
+		if tell, err = t.ownTell(); err != nil {
 			return err
 		}
-		tell = owners
 	}
 	a.Signal, a.Severity, a.State, a.RaisedAt, a.LearnedAt, a.Extreme = d.Name, severity, alarm.StateRaised, at, t.Now, a.Value
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
@@ -230,7 +228,7 @@ func (t *Turn) raiseDeviceAlarm(d *deviceLive, into **int64, a alarm.Alarm, at m
 	if err := t.enter(a, "alarm raised", happening{Transition: alarm.Transition{At: at, Value: a.Value}}, a.Sentence); err != nil {
 		return err
 	}
-	return t.notify(roster.Raise, a, alarm.Test{}, tell, nil)
+	return t.tellAnew(story{Alarm: a, kind: roster.Raise}, tell)
 }
 
 // rosterOf gives the highest severity and all addresses of the guards of a device and those behind it.
@@ -330,52 +328,4 @@ func (d *deviceLive) heldUntil(now measure.Instant) measure.Instant {
 		return until
 	}
 	return 0
-}
-
-// release lets the notices go that were held back until now. Alarms that still stand are told as
-// usual; those that came and went are told in one summary an address (docs/semantics.md 5).
-func (t *Turn) release() error {
-	held, err := t.Tx.HeldDue(t.ctx, t.Now)
-	if err != nil || len(held) == 0 {
-		return err
-	}
-	type reader struct {
-		device  int64
-		address string
-	}
-	gone := map[reader][]store.Held{}
-	var readers []reader
-	for _, h := range held {
-		state := roster.SummedUp
-		if !h.Over {
-			state = roster.Waiting
-			t.noticed = true
-		} else if r := (reader{h.Device, h.Address}); h.Kind == roster.Raise {
-			if gone[r] == nil {
-				readers = append(readers, r)
-			}
-			gone[r] = append(gone[r], h)
-		}
-		if err := t.Tx.Release(t.ctx, h.ID, state, t.Now); err != nil {
-			return err
-		}
-	}
-	for _, r := range readers {
-		title := "A device"
-		if d := t.live.devices[r.device]; d != nil {
-			title = site.Title(d.Title, d.Name)
-		}
-		var sentences []string
-		for _, h := range gone[r] {
-			sentences = append(sentences, fmt.Sprintf("alarm %d: %s", h.AlarmID, roster.Was(h.Sentence)))
-		}
-		last := gone[r][len(gone[r])-1]
-		n := roster.SummaryOf(t.live.site, title, last.AlarmID, r.address, sentences)
-		n.CreatedAt = t.Now
-		if err := t.Tx.AddNotice(t.ctx, &n); err != nil {
-			return err
-		}
-		t.noticed = true
-	}
-	return nil
 }

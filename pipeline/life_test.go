@@ -12,6 +12,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
 
@@ -121,7 +122,7 @@ func TestASilentDeviceRaisesAnAlarmAndItsNextReadingEndsIt(t *testing.T) {
 	if len(got) != 1 || got[0].ClearedAt == nil || *got[0].ClearedAt != b.at(200) || b.device("d").Life != site.LifeOnline {
 		t.Errorf("heard again: %+v", got)
 	}
-	notices, err := b.store.Notices(context.Background(), 0, 0, 10)
+	notices, err := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 10})
 	if err != nil || len(notices) != 2 || notices[1].Address != "orla@hollowbrook.example" || !strings.Contains(notices[1].Text, "Nothing has come for 1 minute 29") || notices[0].Kind != roster.Return {
 		t.Errorf("notices %+v %v", notices, err)
 	}
@@ -316,7 +317,7 @@ func TestNoticesOfADeviceThatCatchesUp(t *testing.T) {
 		t.Fatalf("%d alarms", len(got))
 	}
 	states := func() map[string]int {
-		notices, err := b.store.Notices(context.Background(), 0, 0, 100)
+		notices, err := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 100})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -334,7 +335,7 @@ func TestNoticesOfADeviceThatCatchesUp(t *testing.T) {
 	if got := states(); got["raise waiting"] != 1 || got["raise summed up"] != 2 || got["return summed up"] != 2 || got["summary waiting"] != 1 {
 		t.Errorf("after a minute: %v", got)
 	}
-	notices, _ := b.store.Notices(context.Background(), 0, 0, 1)
+	notices, _ := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 1})
 	if n := notices[0]; n.Subject != "D caught up: 2 alarms came and went" || !strings.Contains(n.Text, "D V was above 5") {
 		t.Errorf("%s: %s", n.Subject, n.Text)
 	}

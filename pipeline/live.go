@@ -16,11 +16,12 @@ type live struct {
 	Directory
 	commitNo, configNo int64
 	site               site.Site
-	devices            map[int64]*deviceLive
-	byName             map[string]*deviceLive
-	signals            map[int64]*signalLive
-	guards             map[int64]*guardLive
-	retires            map[int64]bool // keys whose first use ends others
+	audience
+	devices map[int64]*deviceLive
+	byName  map[string]*deviceLive
+	signals map[int64]*signalLive
+	guards  map[int64]*guardLive
+	retires map[int64]bool // keys whose first use ends others
 }
 
 type deviceLive struct {
@@ -60,6 +61,9 @@ func load(ctx context.Context, tx *store.Tx) (*live, error) {
 		return nil, err
 	}
 	if l.site, err = tx.Site(ctx); err != nil {
+		return nil, err
+	}
+	if err := l.loadAudience(ctx, tx); err != nil {
 		return nil, err
 	}
 	guards, err := tx.Guards(ctx)

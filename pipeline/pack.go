@@ -18,6 +18,8 @@ type Pack struct {
 	Samples        []measure.Sample
 	IdempotencyKey string // empty for none
 	Fresh          bool   // the key was not used before for the same: it is kept, and not asked for
+
+	drill *drillOrder // nil: it is what a sender sent
 }
 
 // Outcome tells what became of a pack.
@@ -54,6 +56,12 @@ func (t *Turn) takePacks(batch []*job) error {
 	entries := make([][]entry, len(batch))
 	var doubtful []store.Row
 	for i, j := range batch {
+		if j.pack.drill != nil {
+			if err := t.takeDrill(j); err != nil {
+				return err
+			}
+			continue
+		}
 		answered, err := t.answeredBefore(j, batch[:i])
 		if err != nil {
 			return err
@@ -76,7 +84,7 @@ func (t *Turn) takePacks(batch []*job) error {
 		}
 	}
 	for i, j := range batch {
-		if entries[i] == nil && !j.outcome.Arrival {
+		if j.pack.drill != nil || entries[i] == nil && !j.outcome.Arrival {
 			continue
 		}
 		if err := t.takeAll(j, entries[i]); err != nil {

@@ -42,9 +42,10 @@ var ErrFailed = errors.New("the service could not store this; its log says why")
 // Options say what a pipeline works with besides its store.
 type Options struct {
 	Log      *slog.Logger
-	Now      func() measure.Instant   // the service's clock
-	Link     func(alarm int64) string // address of an alarm in the console; nil: messages carry no links
-	OnNotice func()                   // called after a commit that planned notices
+	Now      func() measure.Instant                         // the service's clock
+	Link     func(alarm int64) string                       // address of an alarm in the console; nil: messages carry no links
+	TakeLink func(notice int64, now measure.Instant) string // address of the page with the button "I have it"; nil: messages carry none
+	OnNotice func()                                         // called after a commit that planned notices
 }
 
 // Pipeline commits for one process.

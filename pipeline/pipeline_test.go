@@ -13,6 +13,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/store"
@@ -89,7 +90,9 @@ func (b *bench) guard(g alarm.Guard) alarm.Guard {
 	if g.Severity == "" {
 		g.Severity = alarm.Warning
 	}
-	g.Tell = []string{"orla@hollowbrook.example"}
+	if g.Tell == nil {
+		g.Tell = []string{"orla@hollowbrook.example"}
+	}
 	if err := b.SaveGuard(context.Background(), &g, "test"); err != nil {
 		b.t.Fatal(err)
 	}
@@ -308,13 +311,13 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 	if over.State != alarm.StateOver || over.Extreme != 35 || *over.ClearedValue != 28.5 || over.AcknowledgedBy != "Orla" {
 		t.Errorf("over: %+v", over)
 	}
-	notices, err := b.store.Notices(ctx, a.ID, 0, 10)
-	if err != nil || len(notices) != 2 {
+	notices, err := b.store.Notices(ctx, store.NoticeQuery{Alarm: a.ID, Limit: 10})
+	if err != nil || len(notices) != 3 || notices[1].Kind != roster.Taken || !strings.Contains(notices[1].Text, "Orla has it") {
 		t.Fatalf("%v %v", notices, err)
 	}
 	for _, says := range []string{"D temp is above 30 °C.", "It reads 31 °C, and the limit is 30 °C.", "How bad: warning", "What to do: Open the vents."} {
-		if !strings.Contains(notices[1].Text, says) {
-			t.Errorf("the raise does not say %q: %s", says, notices[1].Text)
+		if !strings.Contains(notices[2].Text, says) {
+			t.Errorf("the raise does not say %q: %s", says, notices[2].Text)
 		}
 	}
 	for _, says := range []string{"It is over. D temp was above 30 °C for 1 minute 2 seconds.", "as far as 35 °C, and reads 28.5 °C now", "Orla had it."} {

@@ -12,6 +12,7 @@ import (
 	"jauntylark/core/quality"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/store"
 )
 
 func (b *bench) signal(path string, c pipeline.SignalChange) {
@@ -75,7 +76,7 @@ func TestALiftedProbe(t *testing.T) {
 	if marks := b.marks("oxygen"); marks[1] != measure.Implausible || marks[8] != 0 {
 		t.Errorf("marks %v", marks)
 	}
-	notices, err := b.store.Notices(context.Background(), 0, 0, 10)
+	notices, err := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 10})
 	if err != nil || len(notices) != 2 || notices[0].Address != "orla@hollowbrook.example" {
 		t.Errorf("%+v %v", notices, err)
 	}

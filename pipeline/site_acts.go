@@ -33,6 +33,6 @@ func (p *Pipeline) SetSite(ctx context.Context, v site.Site, who string) error {
 				g.begunAt = g.state.Stepped
 			}
 		}
-		return t.ConfigChanged()
+		return t.replan()
 	})
 }

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/roster"
 )
 
 const (
@@ -12,6 +13,7 @@ const (
 	sweepAfter    = time.Second // readings that are on their way come first
 	sweepAtOnce   = 1000
 	beatEvery     = 5                       // sweeps between two notes that the ways in are up
+	choresEvery   = 25                      // sweeps between two looks at what is seldom due
 	downAfter     = 2500 * time.Millisecond // no such note for so long: they were down
 )
 
@@ -30,6 +32,9 @@ func (p *Pipeline) sweepEvery(ctx context.Context, interval time.Duration) {
 				continue
 			}
 		}
+		if ticks%choresEvery == 0 {
+			p.chores(ctx)
+		}
 		if due, err := p.store.AnyDue(ctx, p.Now().Add(-sweepAfter)); err != nil || !due {
 			continue // a database that is away is logged by the commits
 		}
@@ -37,6 +42,42 @@ func (p *Pipeline) sweepEvery(ctx context.Context, interval time.Duration) {
 			p.Log.Warn("sweeping failed, will try again", "error", err)
 		}
 	}
+}
+
+// chores looks after what is seldom due: telling of an outage, summing up old news, the word that all is quiet.
+func (p *Pipeline) chores(ctx context.Context) {
+	do := func(act func(*Turn) error) {
+		if err := p.Do(ctx, act); err != nil && ctx.Err() == nil {
+			p.Log.Warn("telling people failed, will try again", "error", err)
+		}
+	}
+	if untold, err := p.store.OutageUntold(ctx); err == nil && untold {
+		do((*Turn).tellBlind)
+	}
+	if old, err := p.store.AnyOld(ctx, p.Now().Add(-oldAfter)); err == nil && old {
+		do((*Turn).sumUpOld)
+	}
+	if open, err := p.store.AnyOpenDrill(ctx, p.Now()-roster.DrillLasts); err == nil && open {
+		do((*Turn).endDrills)
+	}
+	if p.quietIsDue(ctx) {
+		do((*Turn).tellQuiet)
+	}
+}
+
+// quietIsDue tells whether the word of the day is to be told.
+func (p *Pipeline) quietIsDue(ctx context.Context) bool {
+	own, err := p.store.SiteReach(ctx)
+	if err != nil || own.QuietWord == nil {
+		return false
+	}
+	here, err := p.store.Site(ctx)
+	if err != nil {
+		return false
+	}
+	day, due := quietDue(own.QuietWord, here, p.Now())
+	told, err := p.store.QuietOn(ctx)
+	return err == nil && due && told != day
 }
 
 func (t *Turn) sweep() error {
@@ -66,6 +107,12 @@ func (t *Turn) sweep() error {
 		return err
 	}
 	if err := t.endShelves(); err != nil {
+		return err
+	}
+	if err := t.sendStatements(); err != nil {
+		return err
+	}
+	if err := t.escalate(); err != nil {
 		return err
 	}
 	return t.release()

@@ -69,7 +69,7 @@ func (t *Turn) raise(h happening) error {
 	if err := t.enter(a, "alarm raised", h, a.Sentence); err != nil || a.Shelved || a.ToldWith != nil {
 		return err
 	}
-	return t.notify(roster.Raise, a, rung.When, g.Tell, s.device)
+	return t.tellAnew(story{Alarm: a, test: rung.When, device: s.device, guard: g, kind: roster.Raise}, g.Tell)
 }
 
 // silenceTold gives the standing alarm that tells already that the device, or the gateway that it stands behind, is silent.
@@ -164,19 +164,16 @@ func (t *Turn) changeAlarm(a alarm.Alarm, h happening, kind, entry, text string)
 	if err := t.enter(a, entry, h, text); err != nil || kind == "" || a.Shelved || a.ToldWith != nil {
 		return err
 	}
-	tell := h.guard.Tell
-	if kind == roster.Ease || kind == roster.Latched {
-		var err error
-		if tell, err = t.Tx.AddressesTold(t.ctx, a.ID); err != nil {
-			return err
-		}
-	}
 	test, err := alarm.ParseTest(a.When)
 	if err != nil {
 		return err
 	}
 	a.Value = h.Value // the message tells what it reads now
-	return t.notify(kind, a, test, tell, h.guard.signal.device)
+	about := story{Alarm: a, test: test, device: h.guard.signal.device, guard: h.guard, kind: kind}
+	if kind == roster.Ease || kind == roster.Latched {
+		return t.notifyTold(about, "")
+	}
+	return t.tellAnew(about, h.guard.Tell)
 }
 
 func (t *Turn) clear(a alarm.Alarm, h happening) error {
@@ -201,15 +198,14 @@ func (t *Turn) over(a alarm.Alarm, h happening, test alarm.Test) error {
 	if err := t.enter(a, "alarm over", h, "It is over: "+roster.Was(a.Sentence)+" for "+roster.Length(h.At.Sub(a.RaisedAt))); err != nil {
 		return err
 	}
-	told, err := t.Tx.AddressesTold(t.ctx, a.ID)
-	if err != nil {
+	about := story{Alarm: a, test: test, guard: h.guard, kind: roster.Return}
+	if h.guard != nil {
+		about.device = h.guard.signal.device
+	}
+	if err := t.Tx.EndEscalation(t.ctx, a.ID); err != nil {
 		return err
 	}
-	var device *deviceLive
-	if h.guard != nil {
-		device = h.guard.signal.device
-	}
-	return t.notify(roster.Return, a, test, told, device)
+	return t.notifyTold(about, "")
 }
 
 func (t *Turn) markAcknowledged(a alarm.Alarm, h happening) error {
@@ -217,7 +213,21 @@ func (t *Turn) markAcknowledged(a alarm.Alarm, h happening) error {
 	if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}
-	return t.enter(a, "alarm acknowledged", h, h.who+" has it: "+a.Sentence)
+	if err := t.enter(a, "alarm acknowledged", h, h.who+" has it: "+a.Sentence); err != nil {
+		return err
+	}
+	if err := t.Tx.EndEscalation(t.ctx, a.ID); err != nil || a.State == alarm.StateOver {
+		return err
+	}
+	about, _, err := t.storyOf(a.ID)
+	if err != nil {
+		return err
+	}
+	about.kind, about.who, about.Alarm = roster.Taken, h.who, a
+	if err := t.notifyTold(about, h.who); err != nil || !a.Drill {
+		return err
+	}
+	return t.endDrill(a, h.who+" has it")
 }
 
 // enter writes a transition of an alarm into the journal.
@@ -228,32 +238,4 @@ func (t *Turn) enter(a alarm.Alarm, kind string, h happening, text string) error
 // Enter writes an act of a person into the journal.
 func (t *Turn) Enter(kind, subject, who, text string) error {
 	return t.Tx.AddEntry(t.ctx, site.Entry{At: t.Now, LearnedAt: t.Now, Kind: kind, Subject: subject, Who: who, Text: text}, t.CommitNo)
-}
-
-// notify plans the notices of an alarm. Those about a guard of a device that catches up are held back
-// for a while, and what belongs to a raise that is held back with it.
-func (t *Turn) notify(kind string, a alarm.Alarm, test alarm.Test, addresses []string, device *deviceLive) error {
-	m := roster.Matter{Alarm: a, Test: test, Site: t.live.site}
-	if t.p.Link != nil {
-		m.Link = t.p.Link(a.ID)
-	}
-	for _, n := range roster.Plan(kind, m, addresses) {
-		n.CreatedAt = t.Now
-		if err := t.Tx.AddNotice(t.ctx, &n); err != nil {
-			return err
-		}
-		until := device.heldUntil(t.Now)
-		if kind != roster.Raise {
-			var err error
-			if until, err = t.Tx.HeldUntil(t.ctx, a.ID, n.Address); err != nil {
-				return err
-			}
-		}
-		if until == 0 {
-			t.noticed = true
-		} else if err := t.Tx.Hold(t.ctx, n.ID, device.ID, until); err != nil {
-			return err
-		}
-	}
-	return nil
 }

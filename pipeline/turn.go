@@ -34,6 +34,7 @@ type Turn struct {
 	configRaised  bool
 	configChanged bool // the state in memory must be loaded anew
 	noticed       bool
+	outage        *store.Outage // the last one, once asked for
 }
 
 // begin takes the ledger and brings the state in memory up to the commit before this one.

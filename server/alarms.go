@@ -12,7 +12,6 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/standin"
 	"jauntylark/store"
 )
 
@@ -57,7 +56,10 @@ func (v *Server) getAlarm(ctx context.Context, in *AlarmPath) (*body[AlarmStory]
 	}
 	story := AlarmStory{Alarm: a}
 	if err == nil {
-		story.Notices, err = v.store.Notices(ctx, in.ID, 0, 1000)
+		story.Notices, err = v.store.Notices(ctx, store.NoticeQuery{Alarm: in.ID, Limit: 1000})
+		for i, n := range story.Notices {
+			story.Notices[i] = n.Public()
+		}
 	}
 	if err == nil {
 		story.Journal, err = v.store.Journal(ctx, store.JournalQuery{Alarm: in.ID, Limit: 1000})
@@ -91,7 +93,7 @@ func (v *Server) comment(ctx context.Context, in *struct {
 func (v *Server) handOn(ctx context.Context, in *struct {
 	AlarmPath
 	Body struct {
-		To string `json:"to" doc:"e-mail address of who is asked to take it on; they are told"`
+		To string `json:"to" doc:"who is asked to take it on: a contact or an e-mail address; they are told"`
 	}
 }) (*body[alarm.Alarm], error) {
 	return answer(v.pipeline.Hand(ctx, in.ID, in.Body.To, actor(ctx)))
@@ -131,18 +133,4 @@ func (v *Server) listJournal(ctx context.Context, in *struct {
 		q.Since = measure.InstantOf(in.Since)
 	}
 	return answer(v.store.Journal(ctx, q))
-}
-
-func (v *Server) listNotices(ctx context.Context, in *struct {
-	Page
-	Alarm int64 `query:"alarm" minimum:"0" doc:"only those of this alarm"`
-}) (*body[[]roster.Notice], error) {
-	return answer(v.store.Notices(ctx, in.Alarm, in.Before, in.Limit))
-}
-
-func (v *Server) standinInbox(context.Context, *none) (*body[[]standin.Message], error) {
-	if v.Inbox == nil {
-		return nil, huma.Error404NotFound("This service has no stand-ins; 'jaunty demo' has.")
-	}
-	return answer(v.Inbox.Messages(), nil)
 }

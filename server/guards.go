@@ -12,7 +12,6 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/limit"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
@@ -43,12 +42,8 @@ func tidy(g *alarm.Guard) error {
 	if g.Rungs == nil {
 		g.Rungs = alarm.Rungs{}
 	}
-	for i, address := range g.Tell {
-		clean, err := site.CheckEmail(address)
-		if err != nil {
-			return wrong("tell", err.Error())
-		}
-		g.Tell[i] = clean
+	if g.Templates == nil {
+		g.Templates = alarm.Templates{}
 	}
 	return g.Check()
 }

@@ -86,6 +86,9 @@ func (v *Server) routes() {
 	operation(v, owner, "new-enrolment", http.MethodPost, "/api/v1/enrolment", "Make a new enrolment key; it is told once, and the old one ends", v.newEnrolment, status(http.StatusCreated))
 	operation(v, owner, "end-enrolment", http.MethodDelete, "/api/v1/enrolment", "End enrolment", v.endEnrolment, status(http.StatusNoContent))
 
+	operation(v, owner, "new-reader-key", http.MethodPost, "/api/v1/reader-key", "Make a new key for reading the site's alarms over MQTT; it is told once, and the old one ends", v.newReaderKey, status(http.StatusCreated))
+	operation(v, owner, "end-reader-key", http.MethodDelete, "/api/v1/reader-key", "End the key for reading the site's alarms", v.endReaderKey, status(http.StatusNoContent))
+
 	operation(v, viewer, "list-kits", http.MethodGet, "/api/v1/kits", "All kits", v.listKits)
 	operation(v, viewer, "get-kit", http.MethodGet, "/api/v1/kits/{kit}", "One kit", v.getKit)
 	operation(v, keeper, "put-kit", http.MethodPut, "/api/v1/kits/{kit}", "Save a kit; what it would change of its devices is offered", v.putKit)
@@ -174,7 +177,44 @@ func (v *Server) routes() {
 	operation(v, viewer, "list-journal", http.MethodGet, "/api/v1/journal", "What happened, newest first", v.listJournal)
 	operation(v, viewer, "list-notices", http.MethodGet, "/api/v1/notices", "Notices with each attempt to deliver them, newest first", v.listNotices)
 
+	operation(v, keeper, "hand-back-alarm", http.MethodPost, "/api/v1/alarms/{id}/hand-back", "Give an alarm back that somebody has; people are told again", v.handBack)
+
+	operation(v, viewer, "list-contacts", http.MethodGet, "/api/v1/contacts", "All contacts", v.listContacts)
+	operation(v, viewer, "get-contact", http.MethodGet, "/api/v1/contacts/{contact}", "One contact", v.getContact)
+	operation(v, keeper, "put-contact", http.MethodPut, "/api/v1/contacts/{contact}", "Save a contact; secrets of new webhooks are told once", v.putContact)
+	operation(v, keeper, "remove-contact", http.MethodDelete, "/api/v1/contacts/{contact}", "Remove a contact that nothing names", v.removeContact, status(http.StatusNoContent))
+	operation(v, keeper, "test-contact", http.MethodPost, "/api/v1/contacts/{contact}/test", "Send a test to a contact now", v.testContact)
+	operation(v, viewer, "list-rosters", http.MethodGet, "/api/v1/rosters", "All rosters", v.listRosters)
+	operation(v, viewer, "get-roster", http.MethodGet, "/api/v1/rosters/{roster}", "One roster", v.getRoster)
+	operation(v, keeper, "put-roster", http.MethodPut, "/api/v1/rosters/{roster}", "Save a roster", v.putRoster)
+	operation(v, keeper, "remove-roster", http.MethodDelete, "/api/v1/rosters/{roster}", "Remove a roster that nothing names", v.removeRoster, status(http.StatusNoContent))
+	operation(v, viewer, "show-roster-at", http.MethodGet, "/api/v1/rosters/{roster}/plan", "In words: who would be told of an alarm, and when", v.showRosterAt)
+	operation(v, viewer, "plan-roster", http.MethodPost, "/api/v1/roster-plans", "In words: who would be told by a roster that is not saved yet", v.planRoster)
+	operation(v, viewer, "get-reach", http.MethodGet, "/api/v1/site/reach", "What the site itself tells, and to whom", v.getReach)
+	operation(v, owner, "put-reach", http.MethodPut, "/api/v1/site/reach", "Change what the site itself tells, and to whom", v.putReach)
+	operation(v, viewer, "list-carriers", http.MethodGet, "/api/v1/carriers", "Whether each carrier is on and works", v.listCarriers)
+	operation(v, viewer, "list-placeholders", http.MethodGet, "/api/v1/placeholders", "What templates can say", v.listPlaceholders)
+	operation(v, viewer, "preview-notice", http.MethodPost, "/api/v1/previews", "How a notice reads by templates, in every carrier's form", v.previewNotice)
+	operation(v, viewer, "get-push-key", http.MethodGet, "/api/v1/push-key", "The site's public key for Web Push", v.getPushKey)
+	operation(v, viewer, "switch-push-on", http.MethodPost, "/api/v1/session/push", "Let this browser be told", v.switchPushOn)
+	operation(v, viewer, "switch-push-off", http.MethodDelete, "/api/v1/session/push", "Let this browser be told no more", v.switchPushOff)
+
+	operation(v, keeper, "start-drill", http.MethodPost, "/api/v1/guards/{guard}/drills", "Drill a guard: a marked reading goes the whole way to a person", v.startDrill, status(http.StatusCreated))
+	operation(v, viewer, "list-drills", http.MethodGet, "/api/v1/drills", "Drills, newest first", v.listDrills)
+	operation(v, viewer, "get-drill", http.MethodGet, "/api/v1/drills/{id}", "One drill, with each step and its time", v.getDrill)
+	operation(v, keeper, "stop-drill", http.MethodDelete, "/api/v1/drills/{id}", "Stop a drill that nobody has taken", v.stopDrill, status(http.StatusNoContent))
+
+	operation(v, viewer, "list-statements", http.MethodGet, "/api/v1/statements", "All statements", v.listStatements)
+	operation(v, keeper, "put-statement", http.MethodPut, "/api/v1/statements/{statement}", "Save a statement", v.putStatement)
+	operation(v, keeper, "remove-statement", http.MethodDelete, "/api/v1/statements/{statement}", "Remove a statement", v.removeStatement, status(http.StatusNoContent))
+	operation(v, viewer, "get-statement-sheet", http.MethodGet, "/api/v1/statements/{statement}/sheet", "What a statement says of a period", v.getStatementSheet)
+	operation(v, keeper, "send-statement", http.MethodPost, "/api/v1/statements/{statement}/send", "Send a statement now", v.sendStatement)
+
 	operation(v, viewer, "get-stand-in-inbox", http.MethodGet, "/api/v1/standin/inbox", "What the stand-ins received, oldest first", v.standinInbox)
+	operation(v, viewer, "get-stand-in-message", http.MethodGet, "/api/v1/standin/inbox/{id}", "One message that a stand-in received, with its page and picture", v.standinMessage)
+	operation(v, keeper, "reply-to-stand-in", http.MethodPost, "/api/v1/standin/inbox/{id}/reply", "Answer a message as its reader would", v.standinReply, status(http.StatusNoContent))
+	operation(v, viewer, "get-stand-in-faults", http.MethodGet, "/api/v1/standin/faults", "How the stand-ins fail", v.standinFaults)
+	operation(v, keeper, "set-stand-in-fault", http.MethodPut, "/api/v1/standin/faults/{carrier}", "Tell a stand-in to fail, or to work", v.standinFail)
 	v.describeByHand()
 }
 

@@ -68,7 +68,7 @@ func TestTLSAndLinks(t *testing.T) {
 	s.Guard(map[string]any{"signal": "d/temp", "when": "above 30", "tell": []string{"orla@hollowbrook.example"}})
 	s.Send(d, `{"temp": 31}`)
 	storetest.Eventually(t, "the mail", func() bool { return len(s.Inbox.Messages()) == 1 })
-	if text := s.Inbox.Messages()[0].Text; !strings.Contains(text, "https://lark.example.org/alarms/1\n") {
+	if text := s.Inbox.Messages()[0].Text; !strings.Contains(text, "https://lark.example.org/alarms/1\n") || !strings.Contains(text, "have it: https://lark.example.org/take/") {
 		t.Errorf("no link in %s", text)
 	}
 }

@@ -21,6 +21,7 @@ import (
 	"jauntylark/history"
 	"jauntylark/intake/door"
 	"jauntylark/intake/httpin"
+	"jauntylark/notify"
 	"jauntylark/pipeline"
 	"jauntylark/standin"
 	"jauntylark/store"
@@ -29,12 +30,16 @@ import (
 // Options say how the service shows itself.
 type Options struct {
 	Log          *slog.Logger
-	URL          string         // address that people reach the service by; empty: as the request says
-	Secure       bool           // people reach it over TLS, so cookies are for TLS alone
-	TrustedProxy []netip.Prefix // whose X-Forwarded-For is believed
-	Inbox        *standin.Inbox // what the stand-ins received; nil when there are none
-	Disk         string         // folder of the disk that the records are on; empty: not known
-	Ways         sketch.Ways    // where devices can send, besides HTTP
+	URL          string                     // address that people reach the service by; empty: as the request says
+	Secure       bool                       // people reach it over TLS, so cookies are for TLS alone
+	TrustedProxy []netip.Prefix             // whose X-Forwarded-For is believed
+	Inbox        *standin.Inbox             // what the stand-ins received; nil when there are none
+	Disk         string                     // folder of the disk that the records are on; empty: not known
+	Ways         sketch.Ways                // where devices can send, besides HTTP
+	Signer       notify.Signer              // of links and callbacks
+	PushPublic   string                     // the site's own public key for Web Push
+	CarriersOn   []string                   // carriers that are switched on
+	Gateways     map[string]*notify.Gateway // by carrier
 }
 
 // Server answers over HTTP.
@@ -81,6 +86,10 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, e
 	v.echo.GET("/api/v1/archive", v.serveArchive)
 	v.echo.POST("/api/v1/archive", v.takeArchive)
 	v.echo.GET("/api/v1/live", v.serveLive)
+	v.echo.GET("/api/v1/statements/:statement/page", v.serveStatement)
+	v.echo.POST("/api/v1/carriers/:carrier/callback/:secret", v.serveCallback)
+	v.echo.Match([]string{http.MethodGet, http.MethodHead}, "/take/:token", v.serveTake)
+	v.echo.POST("/take/:token", v.takeByLink)
 	look := []string{http.MethodGet, http.MethodHead}
 	v.echo.Match(look, "/health/live", func(c *echo.Context) error { return c.String(http.StatusOK, "alive\n") })
 	v.echo.Match(look, "/health/ready", v.serveReady)

@@ -5,15 +5,16 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net"
 	"net/netip"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
 
 	"jauntylark/core/measure"
-	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 	"jauntylark/history"
@@ -40,6 +41,9 @@ type Settings struct {
 	SealFile     string        // the key file that device keys are sealed with; empty: under Data
 	DeviceRate   int           // messages a second that one device may send; 0: the default
 	SMTP         string        // where mail goes; empty: nowhere
+	Carriers     string        // file that describes gateways; empty: none
+	Gateways     []byte        // what such a file would say, where there is none
+	Private      bool          // webhooks, push and the heartbeat may go to private addresses
 	URL          string        // address that links in messages carry; empty: they carry none
 	TLSCert      string        // certificate file; empty: no TLS
 	TLSKey       string        // key file
@@ -65,31 +69,28 @@ type SettingError struct{ Err error }
 func (e *SettingError) Error() string { return e.Err.Error() }
 
 // check tells what is wrong with the settings by themselves.
-func (s Settings) check() (carriers map[string]notify.Carrier, proxies []netip.Prefix, err error) {
-	carriers = map[string]notify.Carrier{}
-	if s.SMTP != "" {
-		if carriers[roster.Mail], err = notify.NewMail(s.SMTP); err != nil {
-			return nil, nil, err
-		}
+func (s Settings) check() (out waysOut, proxies []netip.Prefix, err error) {
+	if out, err = s.openOut(); err != nil {
+		return out, nil, err
 	}
 	if s.Owner != "" {
 		if _, err = site.CheckEmail(s.Owner); err != nil {
-			return nil, nil, fmt.Errorf("--owner: %w", err)
+			return out, nil, fmt.Errorf("--owner: %w", err)
 		}
 	}
 	if _, _, err = net.SplitHostPort(s.HTTP); err != nil {
-		return nil, nil, fmt.Errorf("--http %q is not HOST:PORT", s.HTTP)
+		return out, nil, fmt.Errorf("--http %q is not HOST:PORT", s.HTTP)
 	}
 	for flag, address := range map[string]string{"mqtt": s.MQTT, "mqtts": s.MQTTS, "coap": s.CoAP, "coaps": s.CoAPS} {
 		if _, _, err := net.SplitHostPort(address); open(address) && err != nil {
-			return nil, nil, fmt.Errorf("--%s %q is not HOST:PORT, nor off", flag, address)
+			return out, nil, fmt.Errorf("--%s %q is not HOST:PORT, nor off", flag, address)
 		}
 	}
 	if s.DeviceRate < 0 {
-		return nil, nil, fmt.Errorf("--device-rate %d is not a number of messages a second", s.DeviceRate)
+		return out, nil, fmt.Errorf("--device-rate %d is not a number of messages a second", s.DeviceRate)
 	}
 	proxies, err = prefixes(s.TrustedProxy)
-	return carriers, proxies, err
+	return out, proxies, err
 }
 
 // seal opens the key file; nil when there is no place for one.
@@ -110,7 +111,7 @@ func (s Settings) seal() (*door.Seal, error) {
 
 // Serve runs a whole service until ctx ends, then stops what it started.
 func Serve(ctx context.Context, s Settings) (err error) {
-	carriers, proxies, err := s.check()
+	out, proxies, err := s.check()
 	if err != nil {
 		return &SettingError{err}
 	}
@@ -142,17 +143,29 @@ func Serve(ctx context.Context, s Settings) (err error) {
 		return err
 	}
 	defer records.Close()
-	return s.run(ctx, records, carriers, proxies, listener)
+	return s.run(ctx, records, out, proxies, listener)
 }
 
-func (s Settings) run(ctx context.Context, records *store.Store, carriers map[string]notify.Carrier, proxies []netip.Prefix, listener net.Listener) error {
+func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, proxies []netip.Prefix, listener net.Listener) error {
 	now := func() measure.Instant { return measure.InstantOf(time.Now()) }
-	worker := notify.NewWorker(records, carriers, s.Log, now)
-	options := pipeline.Options{Log: s.Log, Now: now, OnNotice: worker.Wake}
+	signer, err := signerOf(ctx, records)
+	if err != nil {
+		return err
+	}
+	var worker *notify.Worker
+	options := pipeline.Options{Log: s.Log, Now: now, OnNotice: func() { worker.Wake() }}
 	if s.URL != "" {
-		options.Link = func(alarm int64) string { return fmt.Sprintf("%s/alarms/%d", strings.TrimRight(s.URL, "/"), alarm) }
+		at := strings.TrimRight(s.URL, "/")
+		options.Link = func(alarm int64) string { return fmt.Sprintf("%s/alarms/%d", at, alarm) }
+		options.TakeLink = func(notice int64, now measure.Instant) string { return at + "/take/" + signer.Token(notice, now) }
 	}
 	pipe := pipeline.New(records, options)
+	push, err := out.open(ctx, s, records, pipe, signer, now, listener)
+	if err != nil {
+		return err
+	}
+	worker = notify.NewWorker(records, notify.Options{Carriers: out.carriers, Log: s.Log, Now: now, Failed: pipe.Failed, Judge: pipe.JudgeCarriers})
+	heart := &notify.Heart{Store: records, Client: notify.NewOutside(s.Private), Log: s.Log, Now: now}
 	seal, err := s.seal()
 	if err != nil {
 		return err
@@ -168,7 +181,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, carriers map[st
 	}
 	defer ways.closeAll()
 	web, err := New(records, entrance, keeper, Options{Log: s.Log, URL: s.URL, Secure: s.TLSCert != "" || strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies,
-		Inbox: s.Inbox, Disk: s.Disk, Ways: ways.addresses})
+		Inbox: s.Inbox, Disk: s.Disk, Ways: ways.addresses, Signer: signer, PushPublic: push, CarriersOn: slices.Sorted(maps.Keys(out.carriers)), Gateways: out.gateways})
 	if err != nil {
 		return err
 	}
@@ -179,6 +192,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, carriers map[st
 	defer stopBack()
 	behind.Go(func() { pipe.Run(back) })
 	behind.Go(func() { worker.Run(back) })
+	behind.Go(func() { heart.Run(back) })
 	behind.Go(func() { entrance.Run(back) })
 	behind.Go(func() { keeper.Run(back) })
 	if err := s.firstOwner(ctx, records, pipe); err != nil {

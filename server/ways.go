@@ -38,15 +38,15 @@ func (s Settings) openWays(d *door.Door, records *store.Store) (w *ways, err err
 		}
 		w.run = append(w.run, outside.Run)
 		w.addresses.MQTT = mqttin.Address(s.MQTTBroker)
-	} else if err := s.openBrokers(d, w); err != nil {
+	} else if err := s.openBrokers(d, records, w); err != nil {
 		return w, err
 	}
 	return w, s.openCoAP(d, w)
 }
 
-func (s Settings) openBrokers(d *door.Door, w *ways) error {
+func (s Settings) openBrokers(d *door.Door, records *store.Store, w *ways) error {
 	if open(s.MQTT) {
-		if err := w.broker("--mqtt", s.MQTT, &w.addresses.MQTT, d, mqttin.Options{}, s.Log); err != nil {
+		if err := w.broker("--mqtt", s.MQTT, &w.addresses.MQTT, d, mqttin.Options{Records: records}, s.Log); err != nil {
 			return err
 		}
 	}
@@ -61,7 +61,7 @@ func (s Settings) openBrokers(d *door.Door, w *ways) error {
 		return fmt.Errorf("--tls-cert: %w", err)
 	}
 	secure := &tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: tls.VersionTLS12}
-	return w.broker("--mqtts", s.MQTTS, &w.addresses.MQTTS, d, mqttin.Options{TLS: secure}, s.Log)
+	return w.broker("--mqtts", s.MQTTS, &w.addresses.MQTTS, d, mqttin.Options{TLS: secure, Records: records}, s.Log)
 }
 
 // off says that a way in is not to be opened.

@@ -1,105 +1,24 @@
-// Package standin holds small simulated things from outside: devices that send, and gateways that
-// take messages. They speak the real protocols.
 package standin
 
 import (
-	"bufio"
-	"encoding/json"
+	"bytes"
+	"context"
+	"encoding/base64"
 	"errors"
 	"fmt"
 	"io"
 	"mime"
+	"mime/multipart"
+	"mime/quotedprintable"
 	"net"
 	"net/mail"
-	"os"
-	"sync"
+	"strings"
 	"time"
 
 	"github.com/emersion/go-smtp"
 
 	"jauntylark/core/measure"
 )
-
-// Message is one message that a stand-in received.
-type Message struct {
-	Carrier    string          `json:"carrier"`
-	To         string          `json:"to"`
-	Subject    string          `json:"subject"`
-	Text       string          `json:"text"`
-	ReceivedAt measure.Instant `json:"received_at" format:"date-time"`
-}
-
-// Inbox keeps what the stand-ins received, in a file so that it outlives a restart.
-type Inbox struct {
-	mu       sync.Mutex
-	file     *os.File
-	messages []Message
-	arrived  func(Message)
-}
-
-// keptMessages is how many of the newest messages are shown.
-const keptMessages = 10_000
-
-// OpenInbox reads the messages in the file at path, and adds new ones to it; an empty path keeps them
-// in memory alone. arrived, if not nil, is told of each new one.
-func OpenInbox(path string, arrived func(Message)) (*Inbox, error) {
-	in := &Inbox{messages: []Message{}, arrived: arrived}
-	if path == "" {
-		return in, nil
-	}
-	var err error
-	if in.file, err = os.OpenFile(path, os.O_CREATE|os.O_RDWR|os.O_APPEND, 0o600); err != nil {
-		return nil, err
-	}
-	lines := bufio.NewReader(in.file)
-	for {
-		line, err := lines.ReadBytes('\n')
-		var m Message
-		if json.Unmarshal(line, &m) == nil {
-			in.messages = append(in.messages, m)
-		}
-		if err == io.EOF {
-			if len(line) > 0 { // cut off by a crash; what comes next has a line of its own
-				_, err = in.file.Write([]byte("\n"))
-				return in, err
-			}
-			return in, nil
-		}
-		if err != nil {
-			return nil, err
-		}
-	}
-}
-
-// Messages lists what was received, oldest first.
-func (in *Inbox) Messages() []Message {
-	in.mu.Lock()
-	defer in.mu.Unlock()
-	return append([]Message{}, in.messages...)
-}
-
-// add keeps a message. It fails when the file cannot take it.
-func (in *Inbox) add(m Message) error {
-	in.mu.Lock()
-	defer in.mu.Unlock()
-	if in.file != nil {
-		line, err := json.Marshal(m)
-		if err != nil {
-			return err
-		}
-		if _, err := in.file.Write(append(line, '\n')); err != nil {
-			return err
-		}
-	}
-	in.messages = append(in.messages, m)
-	if len(in.messages) > keptMessages {
-		in.messages = in.messages[len(in.messages)-keptMessages:]
-	}
-	if in.arrived != nil {
-		in.arrived(m)
-	}
-	return nil
-}
 
 // MailSink is an SMTP server that keeps all mail it is given.
 type MailSink struct {
@@ -130,7 +49,14 @@ type session struct {
 }
 
 func (s *session) Mail(string, *smtp.MailOptions) error { return nil }
+
 func (s *session) Rcpt(to string, _ *smtp.RcptOptions) error {
+	switch s.in.fault("e-mail") {
+	case FaultRefuse:
+		return &smtp.SMTPError{Code: 451, EnhancedCode: smtp.EnhancedCode{4, 3, 0}, Message: "the stand-in was told to refuse"}
+	case FaultReject:
+		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1}, Message: "the stand-in was told to reject"}
+	}
 	s.to = append(s.to, to)
 	return nil
 }
@@ -139,20 +65,27 @@ func (s *session) Logout() error { return nil }
 
 // Data reads one mail.
 func (s *session) Data(r io.Reader) error {
-	m, err := mail.ReadMessage(r)
-	if err != nil {
+	s.in.dawdle(context.Background(), "e-mail")
+	bad := func(err error) error {
 		return &smtp.SMTPError{Code: 554, EnhancedCode: smtp.EnhancedCode{5, 6, 0}, Message: "this is no mail: " + err.Error()}
 	}
-	subject, err := new(mime.WordDecoder).DecodeHeader(m.Header.Get("Subject"))
+	read, err := mail.ReadMessage(r)
 	if err != nil {
-		subject = m.Header.Get("Subject")
+		return bad(err)
 	}
-	text, err := plainText(m)
-	if err != nil {
-		return &smtp.SMTPError{Code: 554, EnhancedCode: smtp.EnhancedCode{5, 6, 0}, Message: err.Error()}
+	m := Message{Carrier: "e-mail", ReceivedAt: measure.InstantOf(time.Now()), Thread: read.Header.Get("References"), Ref: read.Header.Get("Message-Id")}
+	if m.Subject, err = new(mime.WordDecoder).DecodeHeader(read.Header.Get("Subject")); err != nil {
+		m.Subject = read.Header.Get("Subject")
+	}
+	if err := m.readPart(read.Header.Get("Content-Type"), read.Header.Get("Content-Transfer-Encoding"), "", read.Body, 0); err != nil {
+		return bad(err)
+	}
+	if m.Text == "" {
+		return bad(errNoText)
 	}
 	for _, to := range s.to {
-		if err := s.in.add(Message{Carrier: "e-mail", To: to, Subject: subject, Text: text, ReceivedAt: measure.InstantOf(time.Now())}); err != nil {
+		m.To = to
+		if _, err := s.in.add(m); err != nil {
 			return fmt.Errorf("the inbox is full: %w", err)
 		}
 	}
@@ -160,3 +93,51 @@ func (s *session) Data(r io.Reader) error {
 }
 
 var errNoText = errors.New("the mail has no plain text")
+
+// deepestPart bounds how deep parts are looked into.
+const deepestPart = 5
+
+// readPart takes a part of a mail into the message (RFC 2046).
+func (m *Message) readPart(contentType, encoding, file string, body io.Reader, depth int) error {
+	kind, params, err := mime.ParseMediaType(contentType)
+	if err != nil {
+		kind = "text/plain"
+	}
+	if strings.HasPrefix(kind, "multipart/") && depth < deepestPart {
+		parts := multipart.NewReader(body, params["boundary"])
+		for {
+			p, err := parts.NextRawPart()
+			if err == io.EOF {
+				return nil
+			}
+			if err != nil {
+				return err
+			}
+			if err := m.readPart(p.Header.Get("Content-Type"), p.Header.Get("Content-Transfer-Encoding"), p.FileName(), p, depth+1); err != nil {
+				return err
+			}
+		}
+	}
+	switch strings.ToLower(encoding) {
+	case "quoted-printable":
+		body = quotedprintable.NewReader(body)
+	case "base64":
+		body = base64.NewDecoder(base64.StdEncoding, body)
+	}
+	content, err := io.ReadAll(body)
+	if err != nil {
+		return err
+	}
+	plain := string(bytes.ReplaceAll(content, []byte("\r\n"), []byte("\n")))
+	switch {
+	case kind == "image/png":
+		m.Picture = content
+	case file != "":
+		m.Files = append(m.Files, file)
+	case kind == "text/html":
+		m.HTML = plain
+	case kind == "text/plain" && m.Text == "":
+		m.Text = plain
+	}
+	return nil
+}

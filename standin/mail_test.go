@@ -45,7 +45,7 @@ func TestTheInboxOutlivesARestart(t *testing.T) {
 	if told != 2 || len(got) != 2 || got[0].Subject != "30 °C" || got[0].Text != "31 °C\n" || got[1].To != "e@f.example" || got[0].ReceivedAt == 0 {
 		t.Errorf("told %d, kept %+v", told, got)
 	}
-	if err := again.add(Message{To: "x"}); err != nil {
+	if _, err := again.add(Message{To: "x"}); err != nil {
 		t.Fatal(err)
 	}
 	if third, err := OpenInbox(path, nil); err != nil || len(third.Messages()) != 3 {

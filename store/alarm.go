@@ -11,7 +11,7 @@ import (
 const selectAlarm = `
 	select id, alarm.kind, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, alarm.raised_at, cleared_at,
 	       acknowledged_at, acknowledged_by, learned_at, value, coalesce(gs.extreme, low.low_extreme, alarm.extreme) as extreme, cleared_value, unit,
-	       when_text, advice, sentence, cause, corrected_at, side, level, worst, latched, shelved, learned_late, handed_to, handed_by, comment, mark, marked_by, told_with
+	       when_text, advice, sentence, cause, corrected_at, side, level, worst, latched, shelved, learned_late, handed_to, handed_by, comment, mark, marked_by, told_with, drill
 	from alarm left join guard_state gs on gs.alarm_id = alarm.id left join guard_state low on low.low_alarm_id = alarm.id`
 
 // AlarmQuery says which alarms are wanted: each field that is set narrows.
@@ -22,14 +22,15 @@ type AlarmQuery struct {
 	Since    measure.Instant // standing at this instant or later
 	Before   int64           // with a lower ID, for the next page
 	Limit    int
+	Drills   bool // those of drills too
 }
 
 // Alarms gives alarms, newest first.
 func (s *Store) Alarms(ctx context.Context, q AlarmQuery) ([]alarm.Alarm, error) {
 	alarms := []alarm.Alarm{}
 	err := s.db.SelectContext(ctx, &alarms, selectAlarm+`
-		where (not $1 or cleared_at is null) and ($2 = '' or signal = $2) and ($3::bigint = 0 or coalesce(cleared_at, $3) >= $3) and ($4::bigint = 0 or id < $4) and ($6 = '' or guard = $6)
-		order by id desc limit $5`, q.Standing, q.Signal, int64(q.Since), q.Before, q.Limit, q.Guard)
+		where (not $1 or cleared_at is null) and ($2 = '' or signal = $2) and ($3::bigint = 0 or coalesce(cleared_at, $3) >= $3) and ($4::bigint = 0 or id < $4) and ($6 = '' or guard = $6) and (not drill or $7)
+		order by id desc limit $5`, q.Standing, q.Signal, int64(q.Since), q.Before, q.Limit, q.Guard, q.Drills)
 	return alarms, err
 }
 
@@ -54,10 +55,10 @@ func (t *Tx) AddAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) error
 	}
 	return t.GetContext(ctx, &a.ID, `
 		insert into alarm (changed_in, kind, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence,
-		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22) returning id`,
+		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with, drill)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23) returning id`,
 		commitNo, a.Kind, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When, a.Advice, a.Sentence,
-		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith)
+		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith, a.Drill)
 }
 
 // SaveAlarm writes what can change of an alarm.
@@ -69,4 +70,37 @@ func (t *Tx) SaveAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) erro
 		where id = $1`, a.ID, commitNo, a.ClearedAt, a.AcknowledgedAt, a.AcknowledgedBy, a.Extreme, a.ClearedValue, a.Cause,
 		a.Severity, a.Worst, a.Level, a.When, a.Sentence, a.Latched, a.Shelved, a.HandedTo, a.HandedBy, a.Comment, a.Mark, a.MarkedBy, a.Advice)
 	return err
+}
+
+// Standing gives the alarms that stand, oldest first, and when the newest that does not was over; drills do not count.
+func (t *Tx) Standing(ctx context.Context) (alarms []alarm.Alarm, quietSince measure.Instant, err error) {
+	err = t.SelectContext(ctx, &alarms, selectAlarm+` where cleared_at is null and not drill order by id`)
+	if err == nil {
+		err = t.GetContext(ctx, &quietSince, `select coalesce(max(cleared_at), 0) from alarm where not drill`)
+	}
+	return alarms, quietSince, err
+}
+
+// AlarmsChanged gives the alarms that commits after number since have changed, oldest first, those that stand, and the newest
+// number, all as of one moment; drills do not count. A since that is
+// negative asks for those that stand, and those of the last day.
+func (s *Store) AlarmsChanged(ctx context.Context, since int64) (commitNo int64, changed, standing []alarm.Alarm, err error) {
+	tx, err := s.Look(ctx)
+	if err != nil {
+		return 0, nil, nil, err
+	}
+	defer tx.Rollback()
+	if err = tx.GetContext(ctx, &commitNo, `select commit_no from ledger`); err != nil {
+		return 0, nil, nil, err
+	}
+	if standing, _, err = tx.Standing(ctx); err != nil {
+		return commitNo, nil, standing, err
+	}
+	if since < 0 {
+		err = tx.SelectContext(ctx, &changed, selectAlarm+` where not drill and not learned_late
+			and coalesce(cleared_at, alarm.raised_at) > (select coalesce(max(raised_at), 0) - 86400000 from alarm) or cleared_at is null and not drill order by id`)
+		return commitNo, changed, standing, err
+	}
+	err = tx.SelectContext(ctx, &changed, selectAlarm+` where alarm.changed_in > $1 and not drill and not learned_late order by id limit 10000`, since)
+	return commitNo, changed, standing, err
 }

@@ -20,14 +20,15 @@ const archiveFormat = 1
 
 // archived are the tables of an archive, in an order in which they can be filled.
 var archived = []archivedTable{
-	{name: "site", one: true, secret: []string{"enrolment_sealed"}, without: []string{"disk_alarm_id"}}, {name: "person", order: "id", secret: []string{"id", "password_hash"}}, {name: "token", backup: true, order: "hash"},
+	{name: "site", one: true, secret: []string{"enrolment_sealed", "signing_key", "push_private", "push_public"}, without: []string{"disk_alarm_id"}}, {name: "person", order: "id", secret: []string{"id", "password_hash"}}, {name: "token", backup: true, order: "hash"},
 	{name: "device", order: "behind_id nulls first, id"}, {name: "device_state", order: "device_id"}, {name: "device_contact", order: "device_id"},
 	{name: "device_key", order: "id", secret: []string{"sealed"}}, {name: "former_key", order: "hash", secret: []string{"sealed"}}, {name: "kit", order: "name"},
 	{name: "arrival", order: "id"}, {name: "arrival_pack", order: "id"}, {name: "word", order: "id"},
 	{name: "signal", order: "id"}, {name: "signal_state", order: "signal_id"}, {name: "calibration", order: "id"}, {name: "verification", order: "id"},
 	{name: "derived_input", order: "derived_id, place"}, {name: "recompute", order: "id"}, {name: "tariff", order: "name"}, {name: "total", order: "id"}, {name: "total_reset", order: "id"},
-	{name: "tally", order: "total_id, at"}, {name: "guard", order: "id"}, {name: "guard_state", order: "guard_id"},
-	{name: "alarm", order: "id"}, {name: "journal", order: "id"}, {name: "notice", order: "id"}, {name: "delivery", order: "id"}, {name: "idempotency", backup: true, order: "sender, key"},
+	{name: "tally", order: "total_id, at"}, {name: "guard", order: "id"}, {name: "guard_state", order: "guard_id"}, {name: "guard_event", order: "id"}, {name: "missed", order: "id"}, {name: "trial", order: "id"}, {name: "trial_stretch", order: "id"},
+	{name: "contact", order: "id"}, {name: "roster", order: "id", without: []string{"alarm_id"}}, {name: "statement", order: "id"},
+	{name: "alarm", order: "id"}, {name: "journal", order: "id"}, {name: "notice", order: "id"}, {name: "delivery", order: "id"}, {name: "escalation", order: "alarm_id, roster_id"}, {name: "drill", order: "id"}, {name: "idempotency", backup: true, order: "sender, key"},
 	{name: "clearing", order: "id"}, {name: "clearing_step", order: "clearing_id, signal_id"}, {name: "cleared_block", order: "clearing_id, signal_id, first_at"},
 	{name: "stale", order: "id"}, {name: "figure", order: "signal_id, period, at"}, {name: "reading", order: "signal_id, at"}, {name: "block", order: "signal_id, first_at"},
 	{name: "ledger", one: true},

@@ -2,88 +2,158 @@ package store
 
 import (
 	"context"
+	"errors"
+	"fmt"
 
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
+	"jauntylark/core/roster"
 )
 
-// Contact is what was last seen of a device.
-type Contact struct {
-	Device      int64           `db:"device_id"`
-	At          measure.Instant `db:"at"`
-	Protocol    string          `db:"protocol"`
-	Address     string          `db:"address"`
-	OnlineUntil measure.Instant `db:"online_until"` // it holds a connection, as far as is known until then
-	ClockBehind *int64          `db:"clock_behind"` // milliseconds
-	PerMinute   float64         `db:"per_minute"`
-	RefusedAt   measure.Instant `db:"refused_at"`
-	Refused     string          `db:"refused"`
+const selectContact = `select id, name, title, zone, quiet, passes, away, addresses, templates from contact order by name`
+
+// Contacts lists all contacts by name.
+func (s *Store) Contacts(ctx context.Context) ([]roster.Contact, error) {
+	contacts := []roster.Contact{}
+	err := s.db.SelectContext(ctx, &contacts, selectContact)
+	return contacts, err
 }
 
-// SaveContacts writes what was seen of devices, and when keys were used. Devices and keys that are
-// gone are passed over.
-func (s *Store) SaveContacts(ctx context.Context, contacts []Contact, uses []KeyUse, knocks []site.Knock) error {
-	tx, err := s.db.BeginTxx(ctx, nil)
+// Contacts gives all contacts.
+func (t *Tx) Contacts(ctx context.Context) (contacts []roster.Contact, err error) {
+	err = t.SelectContext(ctx, &contacts, selectContact)
+	return contacts, err
+}
+
+// SaveContact stores a contact, new when its ID is 0; ErrTaken when the name is in use.
+func (t *Tx) SaveContact(ctx context.Context, c *roster.Contact) error {
+	query := `insert into contact (name, title, zone, quiet, passes, away, addresses, templates)
+	          values (:name, :title, :zone, :quiet, :passes, :away, :addresses, :templates) returning id`
+	if c.ID != 0 {
+		query = `update contact set name = :name, title = :title, zone = :zone, quiet = :quiet, passes = :passes, away = :away, addresses = :addresses, templates = :templates
+		         where id = :id returning id`
+	}
+	return t.save(ctx, query, c, &c.ID, "contact "+c.Name)
+}
+
+// save runs a named statement that gives the ID of what it stored; ErrTaken when the name is in use.
+func (t *Tx) save(ctx context.Context, query string, noun any, id *int64, what string) error {
+	rows, err := t.NamedQuery(query, noun)
+	if taken(err) {
+		return fmt.Errorf("%s %w", what, ErrTaken)
+	}
 	if err != nil {
 		return err
 	}
-	defer tx.Rollback()
-	for _, c := range contacts {
-		if _, err := tx.NamedExecContext(ctx, `
-			insert into device_contact (device_id, at, protocol, address, online_until, clock_behind, per_minute, refused_at, refused)
-			select id, :at, :protocol, :address, :online_until, :clock_behind, :per_minute, :refused_at, :refused from device where id = :device_id
-			on conflict (device_id) do update set at = excluded.at, protocol = excluded.protocol, address = excluded.address, online_until = excluded.online_until,
-			       clock_behind = coalesce(excluded.clock_behind, device_contact.clock_behind), per_minute = excluded.per_minute,
-			       refused_at = greatest(excluded.refused_at, device_contact.refused_at),
-			       refused = case when excluded.refused_at > 0 then excluded.refused else device_contact.refused end`, c); err != nil {
-			return err
-		}
+	defer rows.Close()
+	if rows.Next() {
+		err = rows.Scan(id)
 	}
-	for _, u := range uses {
-		if _, err := tx.ExecContext(ctx, `update device_key set last_used_at = $2, last_used_from = $3, last_used_by = $4 where id = $1 and last_used_at < $2`, u.Key, u.At, u.From, u.By); err != nil {
-			return err
-		}
+	err = errors.Join(err, rows.Err())
+	if taken(err) {
+		return fmt.Errorf("%s %w", what, ErrTaken)
 	}
-	for _, k := range knocks {
-		if _, err := tx.NamedExecContext(ctx, `insert into knock (at, protocol, address, name) values (:at, :protocol, :address, :name)`, k); err != nil {
-			return err
-		}
-	}
-	if len(knocks) > 0 {
-		if _, err := tx.ExecContext(ctx, `delete from knock where at < (select at from knock order by at desc offset $1 limit 1)`, keptKnocks); err != nil {
-			return err
-		}
-	}
-	return tx.Commit()
+	return err
 }
 
-const keptKnocks = 200
-
-// KeyUse is one use of a device's key.
-type KeyUse struct {
-	Key  int64
-	At   measure.Instant
-	From string
-	By   string
+// RemoveContact removes a contact.
+func (t *Tx) RemoveContact(ctx context.Context, id int64) error {
+	_, err := t.ExecContext(ctx, `delete from contact where id = $1`, id)
+	return err
 }
 
-// Knocks gives the tries with unknown keys since an instant, newest first.
-func (s *Store) Knocks(ctx context.Context, since measure.Instant, limit int) ([]site.Knock, error) {
-	knocks := []site.Knock{}
-	err := s.db.SelectContext(ctx, &knocks, `select at, protocol, address, name from knock where at >= $1 order by at desc limit $2`, since, limit)
-	return knocks, err
+const selectRoster = `select id, name, title, steps, repeat_every, rotation, drilled_at, made_at from roster order by name`
+
+// Rosters lists all rosters by name.
+func (s *Store) Rosters(ctx context.Context) ([]roster.Roster, error) {
+	rosters := []roster.Roster{}
+	err := s.db.SelectContext(ctx, &rosters, selectRoster)
+	return rosters, err
 }
 
-// Beat notes that the ways in are up at now, and gives since when they have been up. A pause longer
-// than gap milliseconds means that they were down.
-func (s *Store) Beat(ctx context.Context, now measure.Instant, gap int64) (upSince measure.Instant, err error) {
-	err = s.db.GetContext(ctx, &upSince, `
-		update way_in set up_since = case when $1 - beat_at > $2 or $1 < beat_at - $2 then $1 else up_since end, beat_at = $1 returning up_since`, now, gap)
-	return upSince, err
+// Rosters gives all rosters.
+func (t *Tx) Rosters(ctx context.Context) (rosters []roster.Roster, err error) {
+	err = t.SelectContext(ctx, &rosters, selectRoster)
+	return rosters, err
 }
 
-// UpSince tells since when the ways in have been up.
-func (t *Tx) UpSince(ctx context.Context) (at measure.Instant, err error) {
-	err = t.GetContext(ctx, &at, `select up_since from way_in`)
-	return at, err
+// SaveRoster stores a roster, new when its ID is 0; ErrTaken when the name is in use.
+func (t *Tx) SaveRoster(ctx context.Context, r *roster.Roster) error {
+	query := `insert into roster (name, title, steps, repeat_every, rotation, made_at) values (:name, :title, :steps, :repeat_every, :rotation, :made_at) returning id`
+	if r.ID != 0 {
+		query = `update roster set name = :name, title = :title, steps = :steps, repeat_every = :repeat_every, rotation = :rotation where id = :id returning id`
+	}
+	return t.save(ctx, query, r, &r.ID, "roster "+r.Name)
+}
+
+// RemoveRoster removes a roster.
+func (t *Tx) RemoveRoster(ctx context.Context, id int64) error {
+	_, err := t.ExecContext(ctx, `delete from roster where id = $1`, id)
+	return err
+}
+
+// RosterDrilled notes that a drill of a roster went the whole way.
+func (t *Tx) RosterDrilled(ctx context.Context, name string, at measure.Instant) error {
+	_, err := t.ExecContext(ctx, `update roster set drilled_at = $2 where name = $1`, name, at)
+	return err
+}
+
+// DrillAlarms gives, by roster, the standing alarms that they were not drilled for long.
+func (t *Tx) DrillAlarms(ctx context.Context) (map[int64]int64, error) {
+	var rows []struct {
+		ID    int64 `db:"id"`
+		Alarm int64 `db:"alarm_id"`
+	}
+	err := t.SelectContext(ctx, &rows, `select id, alarm_id from roster where alarm_id is not null`)
+	of := map[int64]int64{}
+	for _, r := range rows {
+		of[r.ID] = r.Alarm
+	}
+	return of, err
+}
+
+// SetDrillAlarm notes the standing alarm of a roster; nil: there is none.
+func (t *Tx) SetDrillAlarm(ctx context.Context, rosterID int64, alarmID *int64) error {
+	_, err := t.ExecContext(ctx, `update roster set alarm_id = $2 where id = $1`, rosterID, alarmID)
+	return err
+}
+
+// Escalation is how far a roster has come with an alarm.
+type Escalation struct {
+	Alarm  int64 `db:"alarm_id"`
+	Roster int64 `db:"roster_id"`
+	roster.Progress
+	DueAt *measure.Instant `db:"due_at"` // of the next call; nil: there is none
+}
+
+// SaveEscalation writes how far a roster has come.
+func (t *Tx) SaveEscalation(ctx context.Context, e Escalation) error {
+	_, err := t.NamedExecContext(ctx, `
+		insert into escalation (alarm_id, roster_id, since, spoken, rounds, due_at) values (:alarm_id, :roster_id, :since, :spoken, :rounds, :due_at)
+		on conflict (alarm_id, roster_id) do update set since = excluded.since, spoken = excluded.spoken, rounds = excluded.rounds, due_at = excluded.due_at`, e)
+	return err
+}
+
+// Escalations gives how far rosters have come with an alarm.
+func (t *Tx) Escalations(ctx context.Context, alarmID int64) (all []Escalation, err error) {
+	err = t.SelectContext(ctx, &all, `select alarm_id, roster_id, since, spoken, rounds, due_at from escalation where alarm_id = $1 order by roster_id`, alarmID)
+	return all, err
+}
+
+// EscalationsDue gives those whose next call is due.
+func (t *Tx) EscalationsDue(ctx context.Context, now measure.Instant, limit int) (all []Escalation, err error) {
+	err = t.SelectContext(ctx, &all, `
+		select alarm_id, roster_id, since, spoken, rounds, due_at from escalation where due_at <= $1 order by due_at, alarm_id, roster_id limit $2`, now, limit)
+	return all, err
+}
+
+// ReplanEscalations lets all rosters that are under way look again at when their next calls are.
+func (t *Tx) ReplanEscalations(ctx context.Context, now measure.Instant) error {
+	_, err := t.ExecContext(ctx, `update escalation set due_at = $1`, now)
+	return err
+}
+
+// EndEscalation ends what rosters do about an alarm.
+func (t *Tx) EndEscalation(ctx context.Context, alarmID int64) error {
+	_, err := t.ExecContext(ctx, `delete from escalation where alarm_id = $1`, alarmID)
+	return err
 }

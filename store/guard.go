@@ -11,7 +11,7 @@ import (
 
 const selectGuard = `
 	select g.id, g.name, d.name || '/' || s.name as signal, g.when_text, g.deadband, g.on_delay, g.off_delay, g.severity,
-	       g.rungs, g.latch, g.armed, g.suppressed_while, to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard, g.out_of_service, g.shelved, g.made_at
+	       g.rungs, g.latch, g.armed, g.suppressed_while, to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard, g.out_of_service, g.shelved, g.made_at, g.least_gap, g.templates
 	from guard g join signal s on s.id = g.signal_id join device d on d.id = s.device_id`
 
 // guardRow is a guard as its row gives it.
@@ -58,14 +58,14 @@ func (t *Tx) SaveGuard(ctx context.Context, g *alarm.Guard, signal int64) error 
 	var err error
 	if g.ID == 0 {
 		err = t.GetContext(ctx, &g.ID, `
-			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice, kit_guard, rungs, latch, armed, suppressed_while, made_at)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15) returning id`,
-			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.FromKit, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt)
+			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice, kit_guard, rungs, latch, armed, suppressed_while, made_at, least_gap, templates)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17) returning id`,
+			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.FromKit, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates)
 	} else {
 		_, err = t.ExecContext(ctx, `
 			update guard set signal_id = $2, name = $3, when_text = $4, deadband = $5, on_delay = $6, off_delay = $7, severity = $8, tell = $9, advice = $10,
-			       rungs = $11, latch = $12, armed = $13, suppressed_while = $14, made_at = $15
-			where id = $1`, g.ID, signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt)
+			       rungs = $11, latch = $12, armed = $13, suppressed_while = $14, made_at = $15, least_gap = $16, templates = $17
+			where id = $1`, g.ID, signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates)
 	}
 	if taken(err) {
 		return fmt.Errorf("%s %w", g.Name, ErrTaken)
@@ -149,7 +149,9 @@ func (s *Store) AnyDue(ctx context.Context, at measure.Instant) (due bool, err e
 		select coalesce(least((select due_at from guard_state where due_at is not null order by due_at limit 1),
 		                      (select due_at from device_state where due_at is not null order by due_at limit 1),
 		                      (select shelved_until from guard where shelved_until is not null order by shelved_until limit 1),
-		                      (select min(due_at) from notice where state = 'held')) <= $1, false)`, at)
+		                      (select min(due_at) from notice where state = 'held'),
+		                      (select due_at from escalation where due_at is not null order by due_at limit 1),
+		                      (select min(due_at) from statement)) <= $1, false)`, at)
 	return due, err
 }
 

@@ -115,23 +115,30 @@ func (t *Tx) TakeFormerKeys(ctx context.Context, name string, device int64, at m
 type Enrolment struct {
 	Hash   []byte `db:"enrolment_hash"`
 	Sealed []byte `db:"enrolment_sealed"`
+	Reader []byte `db:"reader_hash"` // of the key that the site's alarms are read with
 }
 
 // Enrolment gives the site's enrolment key.
 func (s *Store) Enrolment(ctx context.Context) (e Enrolment, err error) {
-	err = s.db.GetContext(ctx, &e, `select enrolment_hash, enrolment_sealed from site`)
+	err = s.db.GetContext(ctx, &e, `select enrolment_hash, enrolment_sealed, reader_hash from site`)
 	return e, err
 }
 
 // Enrolment gives the site's enrolment key.
 func (t *Tx) Enrolment(ctx context.Context) (e Enrolment, err error) {
-	err = t.GetContext(ctx, &e, `select enrolment_hash, enrolment_sealed from site`)
+	err = t.GetContext(ctx, &e, `select enrolment_hash, enrolment_sealed, reader_hash from site`)
 	return e, err
 }
 
 // SetEnrolment changes the site's enrolment key; nothing ends enrolment.
 func (t *Tx) SetEnrolment(ctx context.Context, e Enrolment) error {
 	_, err := t.NamedExecContext(ctx, `update site set enrolment_hash = :enrolment_hash, enrolment_sealed = :enrolment_sealed`, e)
+	return err
+}
+
+// SetReader changes the key that the site's alarms are read with; nil ends it.
+func (t *Tx) SetReader(ctx context.Context, hash []byte) error {
+	_, err := t.ExecContext(ctx, `update site set reader_hash = $1`, hash)
 	return err
 }
 

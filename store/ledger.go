@@ -57,7 +57,7 @@ func (s *Store) ChangesSince(ctx context.Context, since int64) (site.Change, err
 		return change, err
 	}
 	titled(change.Signals)
-	err = tx.SelectContext(ctx, &change.Alarms, selectAlarm+` where alarm.changed_in > $1 order by id desc limit $2`, since, toldAlarms)
+	err = tx.SelectContext(ctx, &change.Alarms, selectAlarm+` where alarm.changed_in > $1 and not drill order by id desc limit $2`, since, toldAlarms)
 	change.Partial = len(change.Alarms) == toldAlarms
 	return change, err
 }

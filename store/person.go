@@ -87,6 +87,12 @@ func (s *Store) RemoveToken(ctx context.Context, hash []byte) error {
 	return err
 }
 
+// EmailsOf gives the addresses of those who are called so.
+func (t *Tx) EmailsOf(ctx context.Context, called string) (addresses []string, err error) {
+	err = t.SelectContext(ctx, &addresses, `select email from person where name = $1 or email = $1`, called)
+	return addresses, err
+}
+
 // Owners gives the addresses of the owners.
 func (t *Tx) Owners(ctx context.Context) (addresses []string, err error) {
 	err = t.SelectContext(ctx, &addresses, `select email from person where role = 'owner' order by email`)

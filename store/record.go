@@ -16,7 +16,7 @@ func (t *Tx) AddMissed(ctx context.Context, guard string, at measure.Instant, no
 // Recall gives what people made of a guard's alarms that were raised in a stretch.
 func (s *Store) Recall(ctx context.Context, guard string, from, until measure.Instant) (alarm.Record, error) {
 	alarms := []alarm.Alarm{}
-	err := s.db.SelectContext(ctx, &alarms, selectAlarm+` where guard = $1 and alarm.raised_at between $2 and $3 order by alarm.raised_at`, guard, from, until)
+	err := s.db.SelectContext(ctx, &alarms, selectAlarm+` where guard = $1 and not drill and alarm.raised_at between $2 and $3 order by alarm.raised_at`, guard, from, until)
 	if err != nil {
 		return alarm.Record{}, err
 	}
@@ -31,11 +31,12 @@ func (s *Store) Told(ctx context.Context, from, until measure.Instant) (all []al
 	all, people = []alarm.Told{}, []alarm.Reader{}
 	err = s.db.SelectContext(ctx, &all, `
 		select id, guard, signal, kind, worst, raised_at, cleared_at from alarm
-		where (raised_at >= $1 or cleared_at is null) and raised_at <= $2 order by raised_at, id`, from, until)
+		where (raised_at >= $1 or cleared_at is null) and raised_at <= $2 and not drill order by raised_at, id`, from, until)
 	if err != nil {
 		return nil, nil, err
 	}
 	err = s.db.SelectContext(ctx, &people, `
-		select address, count(*) as alarms from notice where kind = 'raise' and created_at between $1 and $2 group by address order by 2 desc, 1`, from, until)
+		select coalesce(nullif(contact, ''), address) as address, count(distinct alarm_id) as alarms from notice
+		where kind = 'raise' and created_at between $1 and $2 and not coalesce((route->>'drill')::boolean, false) group by 1 order by 2 desc, 1`, from, until)
 	return all, people, err
 }

@@ -29,6 +29,14 @@ import { TotalPage, Totals } from './page/totals'
 import { TrustPage } from './page/trust'
 import { UnitsPage } from './page/units'
 import { SignIn } from './page/sign-in'
+import { ContactPage } from './page/contact'
+import { DrillPage } from './page/drill'
+import { Notices } from './page/notices'
+import { RosterPage } from './page/roster'
+import { Rosters } from './page/rosters'
+import { StandIns } from './page/stand-ins'
+import { StatementPage, Statements } from './page/statements'
+import { Words } from './page/words'
 import { Failure, Soft } from './ui/basics'
 import { CentrePage } from './ui/form'
 import { Frame } from './ui/frame'
@@ -104,6 +112,7 @@ function House({ name }: { name: string }) {
         { to: '/alarms', name: 'Alarms', note: standing ? String(standing) : '' },
         { to: '/journal', name: 'Journal' },
         { to: '/devices', name: 'Devices', note: waiting ? `+${waiting}` : '' },
+        { to: '/rosters', name: 'Rosters' },
         { to: '/totals', name: 'Totals' },
         { to: '/history', name: 'History' },
       ]}
@@ -137,6 +146,15 @@ function House({ name }: { name: string }) {
         <Route path="/history" element={<History />} />
         <Route path="/totals" element={<Totals />} />
         <Route path="/totals/:total" element={<TotalPage />} />
+        <Route path="/rosters" element={<Rosters />} />
+        <Route path="/rosters/:roster" element={<RosterPage />} />
+        <Route path="/contacts/:contact" element={<ContactPage />} />
+        <Route path="/words" element={<Words />} />
+        <Route path="/notices" element={<Notices />} />
+        <Route path="/drills/:id" element={<DrillPage />} />
+        <Route path="/stand-ins" element={<StandIns />} />
+        <Route path="/statements" element={<Statements />} />
+        <Route path="/statements/:statement" element={<StatementPage />} />
         <Route path="/compare" element={<Compare />} />
         <Route path="/units" element={<UnitsPage />} />
         <Route path="/derive" element={<Derive />} />

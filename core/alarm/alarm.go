@@ -5,7 +5,7 @@ import "jauntylark/core/measure"
 // Alarm is one occurrence: from the raise of a guard until it is over.
 type Alarm struct {
 	ID             int64            `json:"id" db:"id"`
-	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk,sensor,verification" doc:"what raised it: a guard, the silence of a device, its clock, a disk that is nearly full, a sensor whose readings cannot be believed, or a verification that is due"`
+	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk,sensor,verification,carrier,drill" doc:"what raised it: a guard, the silence of a device, its clock, a disk that is nearly full, a sensor whose readings cannot be believed, a verification that is due, a carrier that keeps failing, or a roster that was not drilled for long"`
 	Guard          string           `json:"guard" db:"guard" doc:"name of the guard; empty for silence and clock"`
 	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL, or DEVICE for silence and clock; empty for the disk"`
 	Side           Side             `json:"-" db:"side"`
@@ -35,6 +35,7 @@ type Alarm struct {
 	Mark           string           `json:"mark" db:"mark" enum:",real,false,useful" doc:"what people say that it was worth"`
 	MarkedBy       string           `json:"marked_by" db:"marked_by"`
 	ToldWith       *int64           `json:"told_with" db:"told_with" doc:"the alarm whose notice told of this one too: one cause, one notice"`
+	Drill          bool             `json:"drill" db:"drill" doc:"a drill raised it: nothing is wrong, and it counts nowhere"`
 	CorrectedAt    *measure.Instant `json:"corrected_at" db:"corrected_at" format:"date-time" doc:"when readings behind it were corrected; the alarm stays as it was"`
 }
 
@@ -46,6 +47,8 @@ const (
 	ByClock   = "clock"   // a device sends nothing but late readings
 	BySensor  = "sensor"  // nothing but readings that cannot be believed came for a set time
 	ByDueDate = "verification"
+	ByCarrier = "carrier" // a carrier keeps failing
+	ByDrills  = "drill"   // a roster was not drilled for long
 )
 
 // The marks that people give to alarms.

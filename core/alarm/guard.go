@@ -5,7 +5,6 @@ import (
 	"database/sql/driver"
 	"fmt"
 	"math"
-	"net/mail"
 	"slices"
 
 	"jauntylark/core/measure"
@@ -66,17 +65,19 @@ type Guard struct {
 	Name   string `json:"name" db:"name" doc:"unique in the site; made from the signal and the test when left out" required:"false" pattern:"^[a-z0-9][a-z0-9-]{0,62}$"`
 	Signal string `json:"signal" db:"signal" doc:"DEVICE/SIGNAL" example:"greenhouse-door/temp"`
 	Rung
-	Rungs      Rungs           `json:"rungs" db:"rungs" required:"false" nullable:"false" maxItems:"3" doc:"further rungs of the same guard: a second on the same side, lying further out, and up to two on the other side"`
-	Latch      bool            `json:"latch" db:"latch" required:"false" doc:"the alarm stays until a person resets it"`
-	Armed      string          `json:"armed" db:"armed" required:"false" maxLength:"300" doc:"when it looks, in the site's time zone; always when left out" example:"mon-fri 18:00-07:00, sat-sun, holidays"`
-	Suppressed string          `json:"suppressed_while" db:"suppressed_while" required:"false" maxLength:"300" doc:"'DEVICE/SIGNAL TEST' or 'alarm GUARD': it does not look while that is so" example:"boiler-room/service is on"`
-	Unit       measure.Unit    `json:"unit,omitempty" db:"-" required:"false" doc:"when a guard is saved: in which limits and deadbands are given, if it is not the signal's own"`
-	Tell       []string        `json:"tell" db:"-" required:"false" nullable:"false" doc:"e-mail addresses of those who are told"`
-	Advice     string          `json:"advice" db:"advice" required:"false" maxLength:"2000" doc:"what to do; every notice shows it"`
-	FromKit    string          `json:"from_kit,omitempty" db:"kit_guard" readOnly:"true" doc:"its name in the kit that it came from"`
-	MadeAt     measure.Instant `json:"made_at" db:"made_at" readOnly:"true" format:"date-time" doc:"since when it is as it is"`
-	OutOfUse   *Pause          `json:"out_of_service,omitempty" db:"out_of_service" readOnly:"true" doc:"who put it out of service, when and why"`
-	Shelved    *Pause          `json:"shelved,omitempty" db:"shelved" readOnly:"true" doc:"who shelved it, until when and why"`
+	Rungs      Rungs            `json:"rungs" db:"rungs" required:"false" nullable:"false" maxItems:"3" doc:"further rungs of the same guard: a second on the same side, lying further out, and up to two on the other side"`
+	Latch      bool             `json:"latch" db:"latch" required:"false" doc:"the alarm stays until a person resets it"`
+	Armed      string           `json:"armed" db:"armed" required:"false" maxLength:"300" doc:"when it looks, in the site's time zone; always when left out" example:"mon-fri 18:00-07:00, sat-sun, holidays"`
+	Suppressed string           `json:"suppressed_while" db:"suppressed_while" required:"false" maxLength:"300" doc:"'DEVICE/SIGNAL TEST' or 'alarm GUARD': it does not look while that is so" example:"boiler-room/service is on"`
+	Unit       measure.Unit     `json:"unit,omitempty" db:"-" required:"false" doc:"when a guard is saved: in which limits and deadbands are given, if it is not the signal's own"`
+	Tell       []string         `json:"tell" db:"-" required:"false" nullable:"false" maxItems:"50" doc:"who is told: names of rosters and contacts, e-mail addresses" example:"[\"glasshouse\"]"`
+	LeastGap   measure.Duration `json:"least_gap" db:"least_gap" required:"false" doc:"how long after one alarm was told the next is held back, at most 1d; what came and went meanwhile is told in one message" example:"10m"`
+	Templates  Templates        `json:"templates" db:"templates" required:"false" nullable:"false" maxItems:"20" doc:"the guard's own words, after those of a contact and before the site's"`
+	Advice     string           `json:"advice" db:"advice" required:"false" maxLength:"2000" doc:"what to do; every notice shows it"`
+	FromKit    string           `json:"from_kit,omitempty" db:"kit_guard" readOnly:"true" doc:"its name in the kit that it came from"`
+	MadeAt     measure.Instant  `json:"made_at" db:"made_at" readOnly:"true" format:"date-time" doc:"since when it is as it is"`
+	OutOfUse   *Pause           `json:"out_of_service,omitempty" db:"out_of_service" readOnly:"true" doc:"who put it out of service, when and why"`
+	Shelved    *Pause           `json:"shelved,omitempty" db:"shelved" readOnly:"true" doc:"who shelved it, until when and why"`
 
 	calendar *Calendar // what Armed says; nil: always
 }
@@ -161,7 +162,7 @@ func (g *Guard) In(c *Calendar) { g.calendar = c }
 // Same tells whether two guards ask and say the same of the same signal.
 func (g Guard) Same(o Guard) bool {
 	return g.Name == o.Name && g.Signal == o.Signal && g.Rung == o.Rung && slices.Equal(g.Rungs, o.Rungs) && g.Latch == o.Latch && g.Armed == o.Armed &&
-		g.Suppressed == o.Suppressed && g.Advice == o.Advice && g.FromKit == o.FromKit && slices.Equal(g.Tell, o.Tell)
+		g.Suppressed == o.Suppressed && g.Advice == o.Advice && g.FromKit == o.FromKit && slices.Equal(g.Tell, o.Tell) && g.LeastGap == o.LeastGap && slices.Equal(g.Templates, o.Templates)
 }
 
 // Check tells what is wrong with the guard by itself: nil, or a *measure.Fault for the first field. It puts the rungs in
@@ -180,10 +181,8 @@ func (g *Guard) Check() error {
 			return fault("suppressed_while", "%s", err.Error())
 		}
 	}
-	for _, address := range g.Tell {
-		if parsed, err := mail.ParseAddress(address); err != nil || parsed.Address != address {
-			return fault("tell", "%q is not an e-mail address", address)
-		}
+	if g.LeastGap < 0 || g.LeastGap > maxGap {
+		return fault("least_gap", "%v is longer than %v", g.LeastGap, maxGap)
 	}
 	return nil
 }
@@ -275,6 +274,9 @@ func (g *Guard) Severest() Severity {
 func fault(field, format string, args ...any) error {
 	return &measure.Fault{Field: field, Reason: fmt.Sprintf(format, args...)}
 }
+
+// maxGap bounds the least gap.
+const maxGap = measure.Duration(24 * 3600 * 1e9)
 
 // maxDelay bounds the delays: 30 days.
 const maxDelay = measure.Duration(30 * 24 * 3600 * 1e9)

@@ -127,11 +127,11 @@ func TestGuardCheckNamesTheField(t *testing.T) {
 		t.Fatal(err)
 	}
 	for field, spoil := range map[string]func(*Guard){
-		"when":     func(g *Guard) { g.When = Test{} },
-		"deadband": func(g *Guard) { g.Deadband = 3.1 },
-		"on_delay": func(g *Guard) { g.OnDelay = maxDelay + 1 },
-		"severity": func(g *Guard) { g.Severity = "dire" },
-		"tell":     func(g *Guard) { g.Tell = []string{"Orla <orla@hollowbrook.example>"} },
+		"when":      func(g *Guard) { g.When = Test{} },
+		"deadband":  func(g *Guard) { g.Deadband = 3.1 },
+		"on_delay":  func(g *Guard) { g.OnDelay = maxDelay + 1 },
+		"severity":  func(g *Guard) { g.Severity = "dire" },
+		"least_gap": func(g *Guard) { g.LeastGap = maxGap + 1 },
 	} {
 		g := good()
 		spoil(&g)

@@ -2,39 +2,83 @@
 // sends nothing and reads no clock.
 package roster
 
-import "jauntylark/core/measure"
+import (
+	"database/sql/driver"
+	"regexp"
+	"slices"
+	"strings"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+)
 
 // The kinds of a notice.
 const (
-	Raise   = "raise"   // something is wrong
-	Worsen  = "worsen"  // it is worse
-	Ease    = "ease"    // it is less bad
-	Latched = "latched" // what was wrong is gone, and the alarm waits for a person to reset it
-	Return  = "return"  // it is over
-	Hand    = "hand"    // somebody asks the reader to take it on
-	Summary = "summary" // what came and went while a device caught up
+	Raise     = "raise"     // something is wrong
+	Worsen    = "worsen"    // it is worse
+	Ease      = "ease"      // it is less bad
+	Latched   = "latched"   // what was wrong is gone, and the alarm waits for a person to reset it
+	Return    = "return"    // it is over
+	Hand      = "hand"      // somebody asks the reader to take it on
+	Taken     = "taken"     // somebody has it
+	Summary   = "summary"   // what came and went meanwhile, or too much at once
+	Test      = "test"      // proves an address
+	Quiet     = "quiet"     // all is quiet
+	Blind     = "blind"     // the service was away
+	Statement = "statement" // what a month, a week or a day came to
 )
 
-// Mail is the carrier that sends e-mail.
-const Mail = "e-mail"
-
-// Notice is one message about one alarm to one address by one carrier.
+// Notice is one message to one address by one carrier, mostly about one alarm.
 type Notice struct {
-	ID         int64           `json:"id" db:"id"`
-	AlarmID    int64           `json:"alarm_id" db:"alarm_id"`
-	Kind       string          `json:"kind" db:"kind" enum:"raise,worsen,ease,latched,return,hand,summary"`
-	Carrier    string          `json:"carrier" db:"carrier"`
-	Address    string          `json:"to" db:"address"`
-	Subject    string          `json:"subject" db:"subject"`
-	Text       string          `json:"text" db:"text"`
-	State      string          `json:"state" db:"state" enum:"waiting,sent,given up,held,summed up"`
-	CreatedAt  measure.Instant `json:"created_at" db:"created_at" format:"date-time"`
-	DueAt      measure.Instant `json:"due_at" db:"due_at" format:"date-time" doc:"not tried before"`
-	Attempts   int             `json:"attempts" db:"attempts"`
-	Deliveries []Delivery      `json:"deliveries" db:"-" nullable:"false" doc:"each attempt, oldest first"`
+	ID          int64            `json:"id" db:"id"`
+	AlarmID     int64            `json:"alarm_id" db:"alarm_id" doc:"0: it is about no alarm"`
+	Kind        string           `json:"kind" db:"kind" enum:"raise,worsen,ease,latched,return,hand,taken,summary,test,quiet,blind,statement"`
+	Severity    alarm.Severity   `json:"severity" db:"severity" doc:"of the alarm; the severest are sent first; empty: it is about none"`
+	Contact     string           `json:"contact" db:"contact" doc:"name of the contact; empty: an address alone"`
+	Carrier     string           `json:"carrier" db:"carrier"`
+	Address     string           `json:"to" db:"address"`
+	Why         string           `json:"why" db:"why" doc:"which step of which roster planned it; empty: the guard names the reader"`
+	Subject     string           `json:"subject" db:"subject"`
+	Text        string           `json:"text" db:"text"`
+	State       string           `json:"state" db:"state" enum:"waiting,sent,delivered,given up,held,summed up"`
+	CreatedAt   measure.Instant  `json:"created_at" db:"created_at" format:"date-time"`
+	DueAt       measure.Instant  `json:"due_at" db:"due_at" format:"date-time" doc:"not tried before"`
+	Attempts    int              `json:"attempts" db:"attempts"`
+	Held        string           `json:"held" db:"held_why" enum:",catching up,quiet hours,least gap,flood,old news" doc:"why it was held back; empty: it was not"`
+	GatewayID   string           `json:"gateway_id" db:"gateway_id" doc:"under which the carrier's gateway knows it"`
+	DeliveredAt *measure.Instant `json:"delivered_at" db:"delivered_at" format:"date-time" doc:"when the gateway's receipt came"`
+	Deliveries  []Delivery       `json:"deliveries" db:"-" nullable:"false" doc:"each attempt and each receipt, oldest first"`
+	Route       Route            `json:"-" db:"route"`
 }
 
-// Delivery is one attempt at a notice.
+// Route is what a carrier must know besides the address.
+type Route struct {
+	AddressID string          `json:"address,omitempty"`
+	Format    string          `json:"format,omitempty"`
+	Keys      *PushKeys       `json:"keys,omitempty"`
+	Link      string          `json:"link,omitempty"` // the page with the button "I have it"
+	Drill     bool            `json:"drill,omitempty"`
+	Statement string          `json:"statement,omitempty"` // name
+	Period    measure.Instant `json:"period,omitempty"`    // when the statement's period begins
+}
+
+// Scan reads what Value wrote.
+func (r *Route) Scan(v any) error { return measure.ScanJSON(v, r) }
+
+// Value is the JSON form.
+func (r Route) Value() (driver.Value, error) { return measure.ValueJSON(r) }
+
+// takeLink finds the secret of a link in a message.
+var takeLink = regexp.MustCompile(`/take/[a-z2-7]{20,}`)
+
+// Public gives the notice without the secret of its link, by which anybody could say in its reader's name "I have it".
+func (n Notice) Public() Notice {
+	n.Subject = takeLink.ReplaceAllString(n.Subject, "/take/…")
+	n.Text = takeLink.ReplaceAllString(n.Text, "/take/…")
+	return n
+}
+
+// Delivery is one attempt at a notice, or a gateway's receipt for it.
 type Delivery struct {
 	NoticeID int64           `json:"-" db:"notice_id"`
 	At       measure.Instant `json:"at" db:"at" format:"date-time"`
@@ -44,9 +88,53 @@ type Delivery struct {
 
 // The states of a notice.
 const (
-	Waiting  = "waiting"
-	Sent     = "sent"
-	GivenUp  = "given up"
-	HeldBack = "held"      // its device catches up
-	SummedUp = "summed up" // a summary told it
+	Waiting   = "waiting"
+	Sent      = "sent"
+	Delivered = "delivered" // the gateway's receipt came
+	GivenUp   = "given up"
+	HeldBack  = "held"
+	SummedUp  = "summed up" // a summary told it, or it mattered no more
 )
+
+// Why a notice is held back.
+const (
+	HeldCatchingUp = "catching up" // its device sends what it had kept
+	HeldQuiet      = "quiet hours" // of its reader
+	HeldGap        = "least gap"   // its guard spoke just now
+	HeldFlood      = "flood"       // its reader was told of too much at once
+	HeldOld        = "old news"    // it was over before it could be sent
+)
+
+// WhatToDo says what helps when a notice was not delivered; empty when it was, or may still be.
+func (n *Notice) WhatToDo() string {
+	if n.State == Sent || n.State == Delivered || n.State == SummedUp || len(n.Deliveries) == 0 || n.Deliveries[len(n.Deliveries)-1].OK {
+		return ""
+	}
+	said := strings.ToLower(n.Deliveries[len(n.Deliveries)-1].Answer)
+	has := func(words ...string) bool {
+		return slices.ContainsFunc(words, func(w string) bool { return strings.Contains(said, w) })
+	}
+	again := " It is tried again by itself."
+	if n.State == GivenUp {
+		again = " It is not tried again; send a test when it is mended."
+	}
+	switch {
+	case has("is switched on"):
+		return "Switch the carrier on in the service's settings, or take the address off the contact." + again
+	case has("private address"):
+		return "Give an address of the public internet, or run the service with --private-addresses." + again
+	case has("switch push on"):
+		return "Open the console on that device and switch push on again."
+	case has("in time", "timeout", "i/o"):
+		return "The other side does not answer; see whether it is up and can be reached from here." + again
+	case has("refused", "no such host", "unreachable", "reset by peer", "eof"):
+		return "Nobody answers there; check the address, and whether the other side is up." + again
+	case has("401", "403", "535", "auth"):
+		return "The other side does not know us; check user, password or key in the settings." + again
+	case has("550", "551", "553", "404", "410"):
+		return "The other side does not know this address; correct it at the contact." + again
+	case has("429", "451", "452", "503"):
+		return "The other side is busy or out of order; nothing need be done unless it lasts." + again
+	}
+	return "See what the other side said." + again
+}

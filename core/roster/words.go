@@ -16,6 +16,15 @@ type Matter struct {
 	Test  alarm.Test // as it was at the raise
 	Site  site.Site
 	Link  string // address of the alarm in the console; empty for none
+	Take  string // address of the page with the button "I have it"; empty for none
+	Who   string // who has it, for those who hear that somebody does
+	Since string // what the service has to say of itself first, as that it was blind; empty: nothing
+}
+
+// Message is what a notice says.
+type Message struct {
+	Short string // one line
+	Long  string // all of it, in paragraphs
 }
 
 // Sentence says what is wrong: "Fern house air temperature is above 30 °C".
@@ -59,22 +68,39 @@ func Thing(device, signal string) string {
 	return device + " " + signal
 }
 
-// Plan gives the notices of a raise or a return, one to each address.
-func Plan(kind string, m Matter, addresses []string) []Notice {
-	var subject, text string
+// Compose finds the words of a notice of a kind.
+func Compose(kind string, m Matter) Message {
+	var short, long string
 	switch kind {
 	case Return:
-		subject, text = m.over()
+		short, long = m.over()
 	case Latched:
-		subject, text = m.waits()
+		short, long = m.waits()
+	case Taken:
+		short, long = m.taken()
 	default:
-		subject, text = m.raised(kind)
+		short, long = m.raised(kind)
 	}
-	notices := make([]Notice, 0, len(addresses))
-	for _, address := range addresses {
-		notices = append(notices, Notice{AlarmID: m.Alarm.ID, Kind: kind, Carrier: Mail, Address: address, Subject: subject, Text: text})
+	if m.Since != "" {
+		long = m.Since + "\n\n" + long
 	}
-	return notices
+	return m.asDrill(Message{short, long})
+}
+
+// asDrill lets a message of a drill begin so.
+func (m Matter) asDrill(w Message) Message {
+	if m.Alarm.Drill {
+		w = Message{"Drill: " + w.Short, "Drill: nothing is wrong. This proves that you are reached.\n\n" + w.Long}
+	}
+	return w
+}
+
+// taken is the message that somebody has the alarm.
+func (m Matter) taken() (short, long string) {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s has it: %s.\n\nYou need not do anything. This is alarm %d.\n", m.Who, m.Alarm.Sentence, m.Alarm.ID)
+	m.sign(&b)
+	return fmt.Sprintf("%s has it: %s", m.Who, m.Alarm.Sentence), b.String()
 }
 
 // leads is how messages of a kind begin.
@@ -103,6 +129,9 @@ func (m Matter) raised(kind string) (subject, text string) {
 		fmt.Fprintf(&b, "\nWhat to do: %s\n", a.Advice)
 	}
 	fmt.Fprintf(&b, "\nTo say that you have it: %s\n", m.acknowledge())
+	if m.Take != "" && m.Link != "" {
+		fmt.Fprintf(&b, "\nTo see how it stands: %s\n", m.Link)
+	}
 	m.sign(&b)
 	switch kind {
 	case Worsen:
@@ -155,31 +184,16 @@ func (m Matter) over() (subject, text string) {
 	return fmt.Sprintf("Over after %s: %s", lasted, was), b.String()
 }
 
-// SummaryOf is the notice about alarms that came and went while a device caught up on what it had
-// kept, one sentence each. It hangs on the last of them.
-func SummaryOf(s site.Site, device string, alarmID int64, address string, sentences []string) Notice {
-	things := "1 alarm"
-	if len(sentences) > 1 {
-		things = fmt.Sprintf("%d alarms", len(sentences))
-	}
-	var b strings.Builder
-	fmt.Fprintf(&b, "%s was away and has sent what it had kept. Meanwhile %s came and went:\n\n", device, things)
-	for _, sentence := range sentences {
-		fmt.Fprintf(&b, "  %s\n", sentence)
-	}
-	b.WriteString("\nNone of them stands now.\n")
-	Matter{Site: s}.sign(&b)
-	return Notice{AlarmID: alarmID, Kind: Summary, Carrier: Mail, Address: address, Subject: fmt.Sprintf("%s caught up: %s came and went", device, things), Text: b.String()}
-}
-
 // figure writes a value of the alarm in the unit in which the site sees it.
 func (m Matter) figure(value float64) string {
 	return measure.Figure(m.Site.Units.Show(value, m.Alarm.Unit))
 }
 
 func (m Matter) acknowledge() string {
-	if m.Link != "" {
-		return m.Link
+	for _, link := range []string{m.Take, m.Link} {
+		if link != "" {
+			return link
+		}
 	}
 	return fmt.Sprintf("jaunty alarm ack %d", m.Alarm.ID)
 }
@@ -192,10 +206,7 @@ func (m Matter) when(i measure.Instant) string { return When(m.Site, i) }
 
 // When says an instant in the site's zone: "14:32:07 on Monday 23 November 2026 (Europe/Dublin)".
 func When(s site.Site, i measure.Instant) string {
-	zone, err := time.LoadLocation(s.Zone)
-	if err != nil {
-		zone = time.UTC
-	}
+	zone := s.Location()
 	return i.Time().In(zone).Format("15:04:05 on Monday 2 January 2006") + " (" + zone.String() + ")"
 }
 

@@ -30,13 +30,9 @@ func matter(t *testing.T) Matter {
 func TestTheRaiseSaysWhatWhereHowBadSinceWhen(t *testing.T) {
 	m := matter(t)
 	m.Alarm.Advice = "Open the vents."
-	notices := Plan(Raise, m, []string{"a@b.example", "c@d.example"})
-	if len(notices) != 2 || notices[0].Address != "a@b.example" || notices[1].Address != "c@d.example" || notices[0].Carrier != Mail || notices[0].AlarmID != 12 {
-		t.Fatalf("%+v", notices)
-	}
-	n := notices[0]
-	if n.Subject != "Warning: Fern house air temperature is above 30 °C" {
-		t.Errorf("subject %q", n.Subject)
+	n := Compose(Raise, m)
+	if n.Short != "Warning: Fern house air temperature is above 30 °C" {
+		t.Errorf("subject %q", n.Short)
 	}
 	want := `Fern house air temperature is above 30 °C.
 
@@ -50,28 +46,28 @@ To say that you have it: jaunty alarm ack 12
 
 Hollowbrook Fernery, watched by Jaunty Lark
 `
-	if n.Text != want {
-		t.Errorf("text\n%s\nwant\n%s", n.Text, want)
+	if n.Long != want {
+		t.Errorf("text\n%s\nwant\n%s", n.Long, want)
 	}
 	m.Link = "https://lark.example.org/alarms/12"
-	if text := Plan(Raise, m, []string{"a@b.example"})[0].Text; !strings.Contains(text, m.Link) || strings.Contains(text, "jaunty alarm ack") {
+	if text := Compose(Raise, m).Long; !strings.Contains(text, m.Link) || strings.Contains(text, "jaunty alarm ack") {
 		t.Errorf("with a link: %s", text)
 	}
 }
 
 func TestTheReturnSaysHowLongAndHowFar(t *testing.T) {
 	m := matter(t)
-	n := Plan(Return, m, []string{"a@b.example"})[0]
-	if n.Subject != "Over after 1 hour 5 minutes: Fern house air temperature was above 30 °C" {
-		t.Errorf("subject %q", n.Subject)
+	n := Compose(Return, m)
+	if n.Short != "Over after 1 hour 5 minutes: Fern house air temperature was above 30 °C" {
+		t.Errorf("subject %q", n.Short)
 	}
 	for _, says := range []string{"was above 30 °C for 1 hour 5 minutes.", "Raised at 03:06:00", "Over at 04:11:00", "It went as far as 34.5 °C, and reads 28.9 °C now."} {
-		if !strings.Contains(n.Text, says) {
-			t.Errorf("does not say %q: %s", says, n.Text)
+		if !strings.Contains(n.Long, says) {
+			t.Errorf("does not say %q: %s", says, n.Long)
 		}
 	}
 	m.Test = alarm.Test{Kind: alarm.IsOn}
-	if text := Plan(Return, m, []string{"a@b.example"})[0].Text; strings.Contains(text, "as far as") {
+	if text := Compose(Return, m).Long; strings.Contains(text, "as far as") {
 		t.Errorf("a switch went far: %s", text)
 	}
 }
@@ -131,9 +127,9 @@ func TestWhatIsToldInBetween(t *testing.T) {
 		Latched: {"Back in order, reset it: Fern house air temperature was above 30 °C", "jaunty alarm reset 12"},
 		Hand:    {"For you: Fern house air temperature is above 30 °C", "Orla asks you to take this on."},
 	} {
-		n := Plan(kind, m, []string{"a@b.example"})[0]
-		if n.Subject != says[0] || !strings.Contains(n.Text, says[1]) || n.Kind != kind {
-			t.Errorf("%s: %s\n%s", kind, n.Subject, n.Text)
+		n := Compose(kind, m)
+		if n.Short != says[0] || !strings.Contains(n.Long, says[1]) {
+			t.Errorf("%s: %s\n%s", kind, n.Short, n.Long)
 		}
 	}
 	for _, c := range []struct {

@@ -21,6 +21,15 @@ type Site struct {
 	Holidays     Days             `json:"holidays" db:"holidays" required:"false" nullable:"false" maxItems:"1000" doc:"dates that count as holidays where armed hours say so" example:"[\"2026-12-25\"]"`
 }
 
+// Location is the site's time zone; UTC where it is not known.
+func (s *Site) Location() *time.Location {
+	zone, err := time.LoadLocation(s.Zone)
+	if err != nil {
+		return time.UTC
+	}
+	return zone
+}
+
 // Days is a list of dates, 2006-01-02.
 type Days []string
 

@@ -3,6 +3,7 @@ package total
 import (
 	"fmt"
 	"math/big"
+	"slices"
 	"time"
 
 	"jauntylark/core/measure"
@@ -65,7 +66,14 @@ type Result struct {
 	Known   float64          `json:"known" doc:"seconds of the stretch that were counted"`
 	Missing float64          `json:"missing" doc:"seconds, from its first reading to its newest, without data"`
 	LeftOut int              `json:"left_out" doc:"readings that are not usable and were passed over"`
+	Rates   []RateUse        `json:"rates,omitempty" nullable:"false" doc:"of cost: what was used at each rate of the tariff"`
 	LastOn  *measure.Instant `json:"last_on,omitempty" format:"date-time" doc:"of a signal that is on or off: when it was last on"`
+}
+
+// RateUse is what was used at one rate of a tariff.
+type RateUse struct {
+	Name string  `json:"name"`
+	Used float64 `json:"used" doc:"kilowatt-hours"`
 }
 
 // Source is what results depend on besides the tallies.
@@ -107,7 +115,7 @@ func (t *Total) Results(tallies []Tally, edges []measure.Instant, from *Source) 
 		next++
 	}
 	for i := 0; i+1 < len(edges); i++ {
-		sum := Tally{At: edges[i], Until: edges[i]}
+		sum, first := Tally{At: edges[i], Until: edges[i]}, next
 		for ; next < len(tallies) && tallies[next].At < edges[i+1]; next++ {
 			sum.Join(&tallies[next])
 		}
@@ -123,10 +131,32 @@ func (t *Total) Results(tallies []Tally, edges []measure.Instant, from *Source) 
 		if t.Kind == Cost {
 			r.Cost = costs[i].FloatString(2)
 			r.Value, _ = costs[i].Float64()
+			r.Rates = from.rateUse(tallies[first:next])
 		}
 		out = append(out, r)
 	}
 	return out
+}
+
+// rateUse adds up what was used at each rate, by the rates' names, in the order of the tariff.
+func (s *Source) rateUse(tallies []Tally) (uses []RateUse) {
+	bill := Bill{Tariff: s.Tariff, Unit: s.Unit, Zone: s.Zone}
+	for i := range tallies {
+		rates := s.Tariff.Versions[s.Tariff.on(dateOf(tallies[i].At, s.Zone))].Rates
+		for k, amount := range tallies[i].Rates {
+			if k >= len(rates) {
+				break
+			}
+			used, _ := bill.kilowattHours(amount).Float64()
+			at := slices.IndexFunc(uses, func(u RateUse) bool { return u.Name == rates[k].Name })
+			if at < 0 {
+				uses = append(uses, RateUse{Name: rates[k].Name})
+				at = len(uses) - 1
+			}
+			uses[at].Used += used
+		}
+	}
+	return uses
 }
 
 func (t *Total) value(sum *Tally, unit measure.Unit) float64 {

@@ -34,7 +34,7 @@ type Door struct {
 	mu        sync.Mutex
 	limits    map[int64]*limit
 	failures  *failures
-	contacts  contacts
+	sightings sightings
 	bodies    *semaphore.Weighted
 	reloading sync.Mutex
 	reloaded  atomic.Int64 // when, in Unix nanoseconds
@@ -53,7 +53,7 @@ const bodiesAtOnce = 256 << 20
 func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.Logger) *Door {
 	d := &Door{Pipeline: p, Seal: seal, store: s, log: log, rate: rate.orDefault(), limits: map[int64]*limit{}, failures: newFailures(),
 		bodies: semaphore.NewWeighted(bodiesAtOnce)}
-	d.contacts.init()
+	d.sightings.init()
 	d.directory.Store(&directory{Directory: pipeline.NewDirectory(nil, nil, nil, store.Enrolment{}), changed: make(chan struct{})})
 	return d
 }
@@ -62,7 +62,7 @@ func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.
 func (d *Door) Run(ctx context.Context) {
 	var all sync.WaitGroup
 	all.Go(func() { d.listen(ctx) })
-	all.Go(func() { d.keepContacts(ctx) })
+	all.Go(func() { d.keepSightings(ctx) })
 	all.Wait()
 }
 
@@ -230,7 +230,7 @@ func (d *Door) Who(ctx context.Context, s pipeline.Sender) (pipeline.Identity, e
 // Unknown counts a try with a key that nobody has, slows its sender down, and gives the error.
 func (d *Door) unknown(ctx context.Context, s pipeline.Sender) error {
 	now := d.Pipeline.Now()
-	d.contacts.knocked(site.Knock{At: now, Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
+	d.sightings.knocked(site.Knock{At: now, Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
 	pause(ctx, d.failures.failed(s.Address, now.Time()))
 	return pipeline.ErrKeyUnknown
 }

@@ -54,7 +54,7 @@ func (d *Door) preSharedKey(identity string) (string, error) {
 
 // Knock remembers a try with a key that nobody has.
 func (d *Door) Knock(s pipeline.Sender) {
-	d.contacts.knocked(site.Knock{At: d.now(), Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
+	d.sightings.knocked(site.Knock{At: d.now(), Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
 }
 
 // ShutOut gives an error for an address that has tried too many unknown keys.

@@ -23,6 +23,7 @@ import (
 	"jauntylark/intake"
 	"jauntylark/intake/door"
 	"jauntylark/pipeline"
+	"jauntylark/store"
 )
 
 // Protocol is what this way in is called.
@@ -32,11 +33,13 @@ const Protocol = "MQTT"
 type Options struct {
 	Connections int // at once; 0: 20,000
 	TLS         *tls.Config
+	Records     *store.Store // whose alarms stand on topics; nil: none do
 }
 
 // Broker is the broker inside the service.
 type Broker struct {
 	door     *door.Door
+	records  *store.Store
 	log      *slog.Logger
 	server   *mqtt.Server
 	hook     *hook
@@ -70,7 +73,7 @@ func NewBroker(d *door.Door, listener net.Listener, o Options, log *slog.Logger)
 	capabilities.Compatibilities.NoInheritedPropertiesOnAck = true
 	server := mqtt.New(&mqtt.Options{Capabilities: capabilities, InlineClient: true, Logger: slog.New(quiet{log.Handler()})})
 	ctx, stop := context.WithCancel(context.Background())
-	b := &Broker{door: d, log: log, server: server, listener: listener, ctx: ctx, stop: stop}
+	b := &Broker{door: d, records: o.Records, log: log, server: server, listener: listener, ctx: ctx, stop: stop}
 	b.hook = &hook{broker: b, sessions: map[*mqtt.Client]*session{}, perDevice: map[int64]map[*mqtt.Client]bool{}}
 	if err := server.AddHook(b.hook, nil); err != nil {
 		return nil, err
@@ -100,6 +103,9 @@ func (q quiet) WithGroup(name string) slog.Handler { return quiet{q.Handler.With
 func (b *Broker) Run(ctx context.Context) error {
 	if err := b.server.Serve(); err != nil {
 		return err
+	}
+	if b.records != nil {
+		go showAlarms(ctx, b.records, func(m retained) error { return b.server.Publish(m.topic, m.payload, true, 1) }, b.log)
 	}
 	known := map[string]int{}
 	for {

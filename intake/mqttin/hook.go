@@ -77,6 +77,9 @@ func (h *hook) OnConnectAuthenticate(cl *mqtt.Client, pk packets.Packet) bool {
 // identify finds out who connects. The user name must be the device's, or the arrival's.
 func (h *hook) identify(cl *mqtt.Client, pk packets.Packet) (pipeline.Identity, error) {
 	sender := senderOf(cl, pk.Connect.Password)
+	if directory, _ := h.broker.door.Look(); isReader(directory, sender) {
+		return pipeline.Identity{}, nil
+	}
 	who, err := h.broker.door.Who(h.broker.ctx, sender)
 	switch {
 	case err != nil:
@@ -133,6 +136,9 @@ func (h *hook) check(directory *pipeline.Directory) {
 	h.mu.Lock()
 	var gone []*mqtt.Client
 	for cl, s := range h.sessions {
+		if isReader(directory, s.sender) {
+			continue
+		}
 		if who, err := directory.Identify(s.sender, now); err != nil || who.Device != nil && who.Device.ID != s.device && s.device != 0 {
 			gone = append(gone, cl)
 		}

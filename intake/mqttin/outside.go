@@ -191,6 +191,9 @@ func (o *Outside) connect(ctx context.Context, share int) error {
 	}
 	var acking sync.WaitGroup
 	acking.Go(link.acknowledge)
+	if share == 0 {
+		acking.Go(func() { showAlarms(ctx, o.store, link.publishRetained, o.log) })
+	}
 	err = link.keepUp(share)
 	stop(err)
 	_ = link.client.Disconnect(&paho.Disconnect{ReasonCode: 0})
@@ -241,7 +244,7 @@ func (l *link) keepUp(share int) error {
 			if device, _, _ := cutTopic(m.topic); shareOf(device) != share {
 				continue
 			}
-			if _, err := l.client.Publish(l.ctx, &paho.Publish{Topic: m.topic, Payload: m.payload, QoS: 1, Retain: true}); err != nil {
+			if err := l.publishRetained(m); err != nil {
 				return err
 			}
 		}
@@ -253,6 +256,11 @@ func (l *link) keepUp(share int) error {
 			return context.Cause(l.ctx)
 		}
 	}
+}
+
+func (l *link) publishRetained(m retained) error {
+	_, err := l.client.Publish(l.ctx, &paho.Publish{Topic: m.topic, Payload: m.payload, QoS: 1, Retain: true})
+	return err
 }
 
 func cutTopic(topic string) (device, rest string, ok bool) {

@@ -48,6 +48,16 @@ export type Summary = components['schemas']['Summary']
 export type Marked = components['schemas']['Marked']
 export type ReplayLine = components['schemas']['ReplayLine']
 export type Result = components['schemas']['Result']
+export type Contact = components['schemas']['Contact']
+export type Address = components['schemas']['Address']
+export type Roster = components['schemas']['Roster']
+export type Step = components['schemas']['Step']
+export type Notice = components['schemas']['NoticeStory']
+export type CarrierNow = components['schemas']['CarrierNow']
+export type Drill = components['schemas']['Drill']
+export type Statement = components['schemas']['Statement']
+export type Template = components['schemas']['Template']
+export type StandinMessage = components['schemas']['Message']
 
 export const api = createClient<paths>({ baseUrl: '' })
 

@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react'
-import type { Guard, Marked, Occurrence, ReplayLine, Signal, Summary } from './client'
+import type { Guard, Marked, Occurrence, ReplayLine, Signal, Summary, Template } from './client'
 import { seen, seenDifference, seenUnit } from './units'
 
 export type Severity = 'advisory' | 'warning' | 'critical'
@@ -36,6 +36,8 @@ export type Draft = {
   armed: string
   suppressed: string
   tell: string
+  leastGap: string
+  templates: Template[]
   advice: string
 }
 
@@ -112,6 +114,8 @@ export const draftOf = (g: Guard, signal: Signal): Draft => ({
   armed: g.armed ?? '',
   suppressed: g.suppressed_while ?? '',
   tell: (g.tell ?? []).join(', '),
+  leastGap: g.least_gap ?? '0s',
+  templates: g.templates ?? [],
   advice: g.advice ?? '',
 })
 
@@ -139,6 +143,8 @@ export function guardOf(d: Draft, signal: Signal): Guard {
       .split(/[\s,;]+/)
       .map((t) => t.trim())
       .filter(Boolean),
+    least_gap: d.leastGap || '0s',
+    templates: d.templates,
     advice: d.advice,
   } as Guard
 }

@@ -33,6 +33,7 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
   )
   const hand = useAlarmAct((to: string) => take(api.POST('/api/v1/alarms/{id}/hand', { ...of(id), body: { to } })))
   const mark = useAlarmAct((m: Mark) => take(api.PUT('/api/v1/alarms/{id}/mark', { ...of(id), body: { mark: m } })))
+  const back = useAlarmAct(() => take(api.POST('/api/v1/alarms/{id}/hand-back', of(id))))
   const [length, setLength] = useState('60')
   const shelve = useGuardAct((why: string) =>
     take(
@@ -42,7 +43,7 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
       }),
     ),
   )
-  const failed = [comment, hand, mark, shelve].find((m) => m.error)?.error
+  const failed = [comment, hand, mark, shelve, back].find((m) => m.error)?.error
   if (role === 'viewer') return null
   const raised = alarm.state === 'raised'
   const submit = (act: (text: string) => void, field: string) => (e: React.FormEvent<HTMLFormElement>) => {
@@ -65,11 +66,22 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
         </Form>
         {raised && (
           <Form onSubmit={submit((to) => hand.mutate(to), 'to')} style={{ marginTop: 'var(--gap-4)' }}>
-            <TextInput label="Hand it to" name="to" type="email" autoComplete="off" hint="they are told" />
+            <TextInput
+              label="Hand it to"
+              name="to"
+              autoComplete="off"
+              hint="a contact or an e-mail address; they are told"
+            />
             <Row>
               <QuietButton type="submit">Hand it on</QuietButton>
             </Row>
           </Form>
+        )}
+        {raised && alarm.acknowledged_at && (
+          <Row style={{ marginTop: 'var(--gap-4)' }}>
+            <QuietButton onPress={() => back.mutate(undefined)}>Hand it back</QuietButton>
+            <Soft>Nobody has it then, and people are told again.</Soft>
+          </Row>
         )}
         {alarm.guard && (
           <Form onSubmit={submit((why) => shelve.mutate(why), 'why')} style={{ marginTop: 'var(--gap-4)' }}>

@@ -27,7 +27,12 @@ const told = {
   latched: 'that it is back in order and waits to be reset',
   return: 'that it is over',
   hand: 'to take it on',
+  taken: 'who has it',
   summary: 'in a summary',
+  test: 'in a test',
+  quiet: 'that all is quiet',
+  blind: 'that it was not watched',
+  statement: 'in a statement',
 }
 
 /** One alarm, for somebody who was woken: what, how bad, since when, what to do, who was told. */
@@ -48,6 +53,7 @@ export function AlarmPage() {
   return (
     <>
       <title>{`${a.sentence} · Jaunty Lark`}</title>
+      {a.drill && <Prose role="note">This is a drill: nothing is wrong.</Prose>}
       <Above>
         <PlainLink href="/alarms">Alarms</PlainLink> · {a.id}
       </Above>
@@ -91,7 +97,9 @@ export function AlarmPage() {
           {a.kind === 'silence' && raised && (
             <>Nothing has come for {length(now - Date.parse(a.raised_at) + a.value * 1000)}. </>
           )}
-          {a.signal.includes('/') ? (
+          {a.kind === 'carrier' || a.kind === 'drill' || a.kind === 'disk' ? (
+            <PlainLink href="/rosters">Rosters and carriers</PlainLink>
+          ) : a.signal.includes('/') ? (
             <>
               <PlainLink href={`/signals/${a.signal}`}>The signal’s page</PlainLink>
               {a.kind === 'verification' && (
@@ -125,7 +133,8 @@ export function AlarmPage() {
         <ul>
           {[...a.notices].reverse().map((n) => (
             <li key={n.id}>
-              {n.to}, {n.carrier}, {told[n.kind]}: {n.state}{' '}
+              {n.contact || n.to}, {n.carrier}, {told[n.kind]}: {n.state}
+              {n.why && `, ${n.why}`}{' '}
               {n.deliveries.map((d) => (
                 <Soft key={d.at}>
                   · {clock(d.at, zone, seconds)} {d.answer}{' '}

@@ -91,9 +91,15 @@ export function GuardFields({ draft, signal, fixedName, onChange, onRung }: Prop
           <QuietButton onPress={addRung}>Add a rung</QuietButton>
         </Row>
       )}
-      <Text label="Tell" wide value={draft.tell} onChange={(tell) => set({ tell })} hint="e-mail addresses" />
+      <Text
+        label="Tell"
+        wide
+        value={draft.tell}
+        onChange={(tell) => set({ tell })}
+        hint="rosters, contacts, e-mail addresses"
+      />
       <Text label="What to do" wide rows={2} value={draft.advice} onChange={(advice) => set({ advice })} />
-      <details open={draft.armed !== '' || draft.suppressed !== '' || draft.latch}>
+      <details open={draft.armed !== '' || draft.suppressed !== '' || draft.latch || draft.leastGap !== '0s'}>
         <summary>When it looks, and what it is called</summary>
         <Text
           label="Armed"
@@ -108,6 +114,13 @@ export function GuardFields({ draft, signal, fixedName, onChange, onRung }: Prop
           value={draft.suppressed}
           onChange={(suppressed) => set({ suppressed })}
           hint="shed/lamp is off; or alarm GUARD"
+        />
+        <Text
+          label="At least so long between two alarms that are told"
+          wide
+          value={draft.leastGap}
+          onChange={(leastGap) => set({ leastGap })}
+          hint="10m"
         />
         <Check label="Stays until somebody resets it" value={draft.latch} onChange={(latch) => set({ latch })} />
         <Text

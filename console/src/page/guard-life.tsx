@@ -5,6 +5,7 @@ import { useGuardAct, useRecord, useSession, useSite } from '../api/queries'
 import { clock } from '../api/words'
 import { Failure, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
 import { Form, Select, TextInput, fieldsOf } from '../ui/form'
+import { DrillIt } from './drill-it'
 
 const at = (name: string) => ({ params: { path: { guard: name } } })
 const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
@@ -49,6 +50,7 @@ export function GuardLife({ guard }: { guard: Guard }) {
           {guard.out_of_service.why}
         </Prose>
       )}
+      <DrillIt guard={name} />
       {failed && <Failure error={failed} />}
       {role !== 'viewer' && (
         <>

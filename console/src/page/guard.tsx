@@ -70,7 +70,17 @@ export function GuardPage() {
 function blank(signal: Signal): Draft {
   const reads = seen(signal.value ?? 0, signal.unit)
   const limit = Number((reads + Math.max(1, Math.abs(reads) * 0.2)).toPrecision(2))
-  return { name: '', rungs: [newRung(signal, limit)], latch: false, armed: '', suppressed: '', tell: '', advice: '' }
+  return {
+    name: '',
+    rungs: [newRung(signal, limit)],
+    latch: false,
+    armed: '',
+    suppressed: '',
+    tell: '',
+    leastGap: '0s',
+    templates: [],
+    advice: '',
+  }
 }
 
 function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {

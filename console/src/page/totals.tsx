@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { useParams } from 'react-router'
+import { Link, useParams } from 'react-router'
 import { api, pathOf, type Result, type Signal, take, type Total, type TotalNow } from '../api/client'
 import { useSession, useSignals, useSite, useTariffs, useTotal, useTotals, useTrustAct } from '../api/queries'
 import { dimensionOf, written } from '../api/units'
@@ -58,6 +58,9 @@ export function Totals() {
     <>
       <title>Totals · Jaunty Lark</title>
       <Heading>Totals</Heading>
+      <Prose>
+        <Link to="/statements">Statements</Link>: what a day, a week or a month came to.
+      </Prose>
       {totals.data.length === 0 ? (
         <>
           <Prose>Nothing is added up yet: how often a pump starts, what the lamps use, what that costs.</Prose>

@@ -142,3 +142,21 @@ export const Select = ({ label, value, onChange, options }: SelectProps) => (
     </select>
   </Picker>
 )
+
+type WrittenProps = {
+  label: string
+  value: string
+  onChange: (value: string) => void
+  hint?: string
+  type?: string
+  rows?: number
+}
+
+/** Text that is kept by its page as it is written. */
+export const Written = ({ label, value, onChange, hint, type, rows }: WrittenProps) => (
+  <Field value={value} onChange={onChange} type={type} autoComplete="off">
+    <Label>{label}</Label>
+    {rows ? <Area rows={rows} /> : <Input />}
+    {hint && <Hint slot="description">{hint}</Hint>}
+  </Field>
+)

@@ -15,17 +15,17 @@ import (
 	"jauntylark/store"
 )
 
-// contacts remembers what was last seen of each device until it is written down. Nothing hangs on it:
+// sightings remembers what was last seen of each device until it is written down. Nothing hangs on it:
 // what is lost in a crash is seen anew.
-type contacts struct {
+type sightings struct {
 	mu     sync.Mutex
-	seen   map[int64]*contact
+	seen   map[int64]*sighting
 	uses   map[int64]store.KeyUse
 	knocks []site.Knock
 }
 
-type contact struct {
-	store.Contact
+type sighting struct {
+	store.Sighting
 	fresh    bool // not yet written
 	readings int  // since it was last written
 	since    time.Time
@@ -42,21 +42,21 @@ const (
 	knocksAtMost  = 100
 )
 
-func (c *contacts) init() {
-	c.seen, c.uses = map[int64]*contact{}, map[int64]store.KeyUse{}
+func (c *sightings) init() {
+	c.seen, c.uses = map[int64]*sighting{}, map[int64]store.KeyUse{}
 }
 
-func (c *contacts) of(device int64, now time.Time) *contact {
+func (c *sightings) of(device int64, now time.Time) *sighting {
 	seen := c.seen[device]
 	if seen == nil {
-		seen = &contact{Contact: store.Contact{Device: device}, since: now, counted: now}
+		seen = &sighting{Sighting: store.Sighting{Device: device}, since: now, counted: now}
 		c.seen[device] = seen
 	}
 	seen.fresh = true
 	return seen
 }
 
-func (c *contacts) knocked(k site.Knock) {
+func (c *sightings) knocked(k site.Knock) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if len(c.knocks) < knocksAtMost {
@@ -70,7 +70,7 @@ func (d *Door) note(p *Pending) {
 		return
 	}
 	v := p.visit
-	c := &d.contacts
+	c := &d.sightings
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	seen := c.of(p.who.Device.ID, p.arrived.Time())
@@ -123,9 +123,9 @@ func complaint(p *Pending) string {
 // Complain remembers what is wrong with what a device does, where no visit tells.
 func (d *Door) Complain(device *site.Device, s pipeline.Sender, text string) {
 	now := d.Pipeline.Now()
-	d.contacts.mu.Lock()
-	defer d.contacts.mu.Unlock()
-	seen := d.contacts.of(device.ID, now.Time())
+	d.sightings.mu.Lock()
+	defer d.sightings.mu.Unlock()
+	seen := d.sightings.of(device.ID, now.Time())
 	seen.At, seen.Protocol, seen.Address = now, s.Protocol, s.Address
 	seen.RefusedAt, seen.Refused = now, clip(text, 400)
 }
@@ -136,9 +136,9 @@ func (d *Door) Online(device int64, key int64, s pipeline.Sender, opened bool) {
 		return // an arrival
 	}
 	now := d.Pipeline.Now()
-	d.contacts.mu.Lock()
-	defer d.contacts.mu.Unlock()
-	seen := d.contacts.of(device, now.Time())
+	d.sightings.mu.Lock()
+	defer d.sightings.mu.Unlock()
+	seen := d.sightings.of(device, now.Time())
 	seen.At, seen.Protocol, seen.Address = now, s.Protocol, s.Address
 	if !opened {
 		seen.online--
@@ -146,20 +146,20 @@ func (d *Door) Online(device int64, key int64, s pipeline.Sender, opened bool) {
 	}
 	seen.online++
 	if key != 0 {
-		d.contacts.uses[key] = store.KeyUse{Key: key, At: now, From: s.Address, By: s.Protocol}
+		d.sightings.uses[key] = store.KeyUse{Key: key, At: now, From: s.Address, By: s.Protocol}
 	}
 }
 
-// keepContacts writes down what was seen, until ctx ends.
-func (d *Door) keepContacts(ctx context.Context) {
+// keepSightings writes down what was seen, until ctx ends.
+func (d *Door) keepSightings(ctx context.Context) {
 	for ctx.Err() == nil {
 		pause(ctx, keepEvery)
-		contacts, uses, knocks := d.contacts.take(d.Pipeline.Now())
-		if len(contacts)+len(uses)+len(knocks) == 0 {
+		sightings, uses, knocks := d.sightings.take(d.Pipeline.Now())
+		if len(sightings)+len(uses)+len(knocks) == 0 {
 			continue
 		}
 		writing, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-		if err := d.store.SaveContacts(writing, contacts, uses, knocks); err != nil {
+		if err := d.store.SaveSightings(writing, sightings, uses, knocks); err != nil {
 			d.log.Debug("what was seen of devices could not be written", "error", err)
 		}
 		cancel()
@@ -167,7 +167,7 @@ func (d *Door) keepContacts(ctx context.Context) {
 }
 
 // take gives what is to be written at now.
-func (c *contacts) take(now measure.Instant) (fresh []store.Contact, uses []store.KeyUse, knocks []site.Knock) {
+func (c *sightings) take(now measure.Instant) (fresh []store.Sighting, uses []store.KeyUse, knocks []site.Knock) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	at := now.Time()
@@ -183,7 +183,7 @@ func (c *contacts) take(now measure.Instant) (fresh []store.Contact, uses []stor
 		if seen.online > 0 {
 			seen.OnlineUntil = now.Add(onlineFor)
 		}
-		fresh = append(fresh, seen.Contact)
+		fresh = append(fresh, seen.Sighting)
 		seen.fresh, seen.ClockBehind, seen.RefusedAt = false, nil, 0
 	}
 	for _, u := range c.uses {
@@ -195,7 +195,7 @@ func (c *contacts) take(now measure.Instant) (fresh []store.Contact, uses []stor
 }
 
 // count brings the decaying average of readings up to now.
-func (s *contact) count(now time.Time) {
+func (s *sighting) count(now time.Time) {
 	elapsed := max(now.Sub(s.counted).Seconds(), 0.001)
 	over := averageOver.Seconds()
 	s.average = s.average*math.Exp(-elapsed/over) + float64(s.readings)/over

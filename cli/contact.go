@@ -1,0 +1,295 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/roster"
+)
+
+const contactsPath = "/api/v1/contacts"
+
+func contactCommand() *cobra.Command {
+	return group("contact", "People and duty phones, with their addresses", contactListCommand(), contactShowCommand(), contactSetCommand(), contactTestCommand(),
+		removeCommand("contact", contactsPath, contactNames))
+}
+
+func contactNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return names(c, contactsPath, func(v roster.Contact) string { return v.Name })
+}
+
+// removeCommand removes a noun by its name.
+func removeCommand(noun, path string, complete func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)) *cobra.Command {
+	return &cobra.Command{
+		Use: "remove NAME", Short: "Remove a " + noun + " that nothing names", Args: exactly("NAME"), Example: "  jaunty " + noun + " remove NAME", ValidArgsFunction: complete,
+		RunE: func(c *cobra.Command, args []string) error {
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			if err := s.Do(c.Context(), http.MethodDelete, path+"/"+url.PathEscape(args[0]), nil, nil); err != nil {
+				return err
+			}
+			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) {
+				fmt.Fprintf(w, "%s %s is removed.\n", strings.ToUpper(noun[:1])+noun[1:], args[0])
+			})
+		},
+	}
+}
+
+func contactListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "All contacts", Args: exactly(), Example: "  jaunty contact list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			all, err := fetch[[]roster.Contact](c, contactsPath)
+			if err != nil {
+				return err
+			}
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, v := range all {
+					quiet := v.Quiet
+					if quiet != "" {
+						quiet += ", but " + string(v.Passes)
+					}
+					for i, a := range v.Addresses {
+						if i == 0 {
+							rows = append(rows, []string{v.Name, v.Called(), a.Carrier, a.To, quiet, awayWords(&v)})
+						} else {
+							rows = append(rows, []string{"", "", a.Carrier, a.To, "", ""})
+						}
+					}
+					if len(v.Addresses) == 0 {
+						rows = append(rows, []string{v.Name, v.Called(), "-", "no address", quiet, awayWords(&v)})
+					}
+				}
+				table(w, "No contacts yet; 'jaunty contact set --help' shows one.", []string{"CONTACT", "CALLED", "BY", "TO", "QUIET", "AWAY"}, rows)
+			})
+		},
+	}
+}
+
+func awayWords(v *roster.Contact) string {
+	if v.Away == nil {
+		return ""
+	}
+	return fmt.Sprintf("%s to %s, %s is told", clock(&v.Away.From), clock(&v.Away.Until), v.Away.Instead)
+}
+
+func contactShowCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "show CONTACT", Short: "One contact", Args: exactly("CONTACT"), Example: "  jaunty contact show orla", ValidArgsFunction: contactNames,
+		RunE: func(c *cobra.Command, args []string) error {
+			v, err := fetch[roster.Contact](c, contactsPath+"/"+url.PathEscape(args[0]))
+			if err != nil {
+				return err
+			}
+			return show(c, v, func(w io.Writer) { printContact(w, &v) })
+		},
+	}
+}
+
+func printContact(w io.Writer, v *roster.Contact) {
+	fmt.Fprintf(w, "%s (%s)\n", v.Called(), v.Name)
+	for _, a := range v.Addresses {
+		fmt.Fprintf(w, "  %-8s %s %s\n", a.Carrier, a.To, a.Format)
+		if a.Secret != "" {
+			fmt.Fprintf(w, "           signed with %s (told once)\n", a.Secret)
+		}
+	}
+	if v.Quiet != "" {
+		zone := v.Zone
+		if zone == "" {
+			zone = "the site's time"
+		}
+		fmt.Fprintf(w, "  quiet    %s (%s); %s gets through\n", v.Quiet, zone, v.Passes)
+	}
+	if v.Away != nil {
+		fmt.Fprintf(w, "  away     %s\n", awayWords(v))
+	}
+	for _, t := range v.Templates {
+		fmt.Fprintf(w, "  %-8s %s\n", t.On, strings.TrimSpace(t.Short+" "+t.Long))
+	}
+}
+
+func contactSetCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "set CONTACT", Short: "Add a contact, or change one: addresses are added to those there are", Args: exactly("CONTACT"), ValidArgsFunction: contactNames,
+		Example: `  jaunty contact set orla --title Orla --mail orla@hollowbrook.example --text '+353 86 123 4567'
+  jaunty contact set orla --quiet 'daily 22:00-07:00' --passes warning
+  jaunty contact set tadhg --away '2026-12-24..2027-01-02' --instead orla
+  jaunty contact set panel --webhook https://panel.example/alarms --drop chat`,
+	}
+	f := c.Flags()
+	f.String("title", "", "what people call them")
+	f.StringArray("mail", nil, "e-mail address; may be repeated")
+	f.StringArray("text", nil, "telephone number for text messages")
+	f.StringArray("voice", nil, "telephone number for calls")
+	f.StringArray("chat", nil, "address in a chat")
+	f.StringArray("webhook", nil, "URL that gets signed JSON")
+	f.StringArray("webhook-cap", nil, "URL that gets CAP 1.2")
+	f.StringArray("drop", nil, "address to take off, or a carrier whose addresses all go")
+	f.String("zone", "", "time zone of the quiet hours, like Europe/Dublin; '' for the site's")
+	f.String("quiet", "", "hours in which only what is bad enough gets through, like 'daily 22:00-07:00'; '' for none")
+	f.String("passes", "critical", "the lowest severity that gets through then")
+	f.String("away", "", "from when until when somebody else is told, like 2026-12-24..2027-01-02; '' for not")
+	f.String("instead", "", "the contact who is told meanwhile")
+	f.StringArray("words", nil, "own words: 'KIND=TEXT' for the short line, like 'raise={{severity}}: {{sentence}}'; 'KIND=' takes them back")
+	completeFrom(c, "passes", "advisory", "warning", "critical")
+	_ = c.RegisterFlagCompletionFunc("instead", contactNames)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var all []roster.Contact
+		if err := s.Do(c.Context(), http.MethodGet, contactsPath, nil, &all); err != nil {
+			return err
+		}
+		v := roster.Contact{Name: args[0], Addresses: roster.Addresses{}, Templates: alarm.Templates{}}
+		if i := slices.IndexFunc(all, func(o roster.Contact) bool { return o.Name == args[0] }); i >= 0 {
+			v = all[i]
+		}
+		if err := readContact(c, &v); err != nil {
+			return err
+		}
+		var out roster.Contact
+		if err := s.Do(c.Context(), http.MethodPut, contactsPath+"/"+url.PathEscape(v.Name), v, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) { printContact(w, &out) })
+	}
+	return c
+}
+
+// readContact takes what the flags say into v.
+func readContact(c *cobra.Command, v *roster.Contact) error {
+	f := c.Flags()
+	for name, into := range map[string]*string{"title": &v.Title, "zone": &v.Zone, "quiet": &v.Quiet} {
+		if f.Changed(name) {
+			*into, _ = f.GetString(name)
+		}
+	}
+	if f.Changed("passes") {
+		passes, _ := f.GetString("passes")
+		v.Passes = alarm.Severity(passes)
+	}
+	for _, flag := range []struct{ name, carrier, format string }{{"mail", roster.Mail, ""}, {"text", roster.Text, ""}, {"voice", roster.Voice, ""}, {"chat", roster.Chat, ""},
+		{"webhook", roster.Webhook, "json"}, {"webhook-cap", roster.Webhook, "cap"}} {
+		added, _ := f.GetStringArray(flag.name)
+		for _, to := range added {
+			a := roster.Address{Carrier: flag.carrier, To: to, Format: flag.format}
+			if err := a.Check(); err != nil {
+				return misused("--%s: %v", flag.name, strings.TrimPrefix(err.Error(), "addresses: "))
+			}
+			v.Addresses = append(slices.DeleteFunc(v.Addresses, a.Same), a)
+		}
+	}
+	drops, _ := f.GetStringArray("drop")
+	for _, drop := range drops {
+		before := len(v.Addresses)
+		v.Addresses = slices.DeleteFunc(v.Addresses, func(a roster.Address) bool { return a.To == drop || a.Carrier == drop })
+		if len(v.Addresses) == before {
+			return misused("--drop %s: %s has no such address", drop, v.Name)
+		}
+	}
+	if err := readWords(c, &v.Templates); err != nil {
+		return err
+	}
+	return readAway(c, v)
+}
+
+// readWords takes own words from the flag into templates.
+func readWords(c *cobra.Command, into *alarm.Templates) error {
+	all, _ := c.Flags().GetStringArray("words")
+	for _, text := range all {
+		kind, words, found := strings.Cut(text, "=")
+		if !found {
+			return misused("--words %q is not KIND=TEXT; kinds are %s", text, strings.Join(roster.TemplateKinds, ", "))
+		}
+		*into = slices.DeleteFunc(*into, func(t alarm.Template) bool { return t.On == kind })
+		if words != "" {
+			*into = append(*into, alarm.Template{On: kind, Short: words})
+		}
+	}
+	if err := roster.CheckTemplates(*into); err != nil {
+		return misused("--words: %v", err)
+	}
+	return nil
+}
+
+func readAway(c *cobra.Command, v *roster.Contact) error {
+	f := c.Flags()
+	if !f.Changed("away") {
+		return nil
+	}
+	text, _ := f.GetString("away")
+	if v.Away = nil; text == "" {
+		return nil
+	}
+	from, until, found := strings.Cut(text, "..")
+	if !found {
+		return misused("--away %q is not FROM..UNTIL, like 2026-12-24..2027-01-02", text)
+	}
+	away := roster.Away{}
+	var err error
+	if away.From, err = moment(from); err == nil {
+		away.Until, err = moment(until)
+	}
+	if err != nil {
+		return misused("--away: %v", err)
+	}
+	if away.Instead, _ = f.GetString("instead"); away.Instead == "" {
+		return misused("say who is told meanwhile, with --instead")
+	}
+	v.Away = &away
+	return nil
+}
+
+func contactTestCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "test CONTACT", Short: "Send a test now, and tell what became of it", Args: exactly("CONTACT"), ValidArgsFunction: contactNames,
+		Example: `  jaunty contact test orla
+  jaunty contact test orla --by text,voice`,
+	}
+	c.Flags().StringSlice("by", nil, "carriers; all that the contact has when left out")
+	completeFrom(c, "by", roster.Carriers...)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		by, _ := c.Flags().GetStringSlice("by")
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var sent struct {
+			Notices []int64 `json:"notices"`
+		}
+		if err := s.Do(c.Context(), http.MethodPost, contactsPath+"/"+url.PathEscape(args[0])+"/test", map[string]any{"by": by}, &sent); err != nil {
+			return err
+		}
+		notices, err := waitForNotices(c, s, args[0], sent.Notices)
+		if err != nil {
+			return err
+		}
+		failed := false
+		err = show(c, notices, func(w io.Writer) {
+			for _, n := range notices {
+				fmt.Fprintf(w, "%-8s %s: %s\n", n.Carrier, n.Address, lastWord(&n))
+			}
+		})
+		for _, n := range notices {
+			failed = failed || n.State != roster.Sent && n.State != roster.Delivered
+		}
+		if err == nil && failed {
+			return fmt.Errorf("not all of it arrived; 'jaunty notice list --contact %s' tells more", args[0])
+		}
+		return err
+	}
+	return c
+}

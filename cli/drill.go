@@ -1,0 +1,181 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/client"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+)
+
+func drillCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "drill GUARD", Short: "Prove the whole way: a marked reading goes from intake to somebody's \"I have it\"", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
+		Long: `Let a made-up reading that the guard would raise an alarm for go the whole way: it is taken in, steps a copy of the guard, and all
+whom the guard tells are told, step by step, until somebody has it. Every message begins with "Drill". The guard, its
+alarms, charts, totals and records stay as they are. Each step is printed with its time as it happens.`,
+		Example: `  jaunty drill carbon-monoxide-high
+  jaunty drill carbon-monoxide-high --wait 0s
+  jaunty drill list`,
+	}
+	c.Flags().String("wait", "30m", "how long to wait for somebody to take it; 0s: not at all")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		text, _ := c.Flags().GetString("wait")
+		wait, err := measure.ParseDuration(text)
+		if err != nil {
+			return misused("--wait: %w", err)
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var d roster.Drill
+		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/guards/"+url.PathEscape(args[0])+"/drills", nil, &d); err != nil {
+			return err
+		}
+		return followDrill(c, s, d, time.Duration(wait))
+	}
+	c.AddCommand(drillListCommand(), drillShowCommand(), drillStopCommand())
+	return c
+}
+
+// followDrill prints the steps of a drill as they happen.
+func followDrill(c *cobra.Command, s *client.Client, d roster.Drill, wait time.Duration) error {
+	asJSON, _ := c.Flags().GetBool("json")
+	told, until := 0, time.Now().Add(wait)
+	for {
+		if !asJSON {
+			settled := len(d.Steps)
+			for told < settled {
+				printStep(c.OutOrStdout(), d.Steps[told])
+				told++
+			}
+		}
+		if d.EndedAt != nil || wait == 0 || time.Now().After(until) {
+			break
+		}
+		select {
+		case <-c.Context().Done():
+			return c.Context().Err()
+		case <-time.After(300 * time.Millisecond):
+		}
+		var next roster.Drill
+		if err := s.Do(c.Context(), http.MethodGet, fmt.Sprintf("/api/v1/drills/%d", d.ID), nil, &next); err != nil {
+			return err
+		}
+		next.Steps = newSteps(d.Steps, next.Steps)
+		d = next
+	}
+	return show(c, d, func(w io.Writer) {
+		switch {
+		case d.EndedAt == nil:
+			fmt.Fprintf(w, "Nobody has it yet. The drill goes on: jaunty drill show %d\n", d.ID)
+		default:
+			fmt.Fprintf(w, "The drill is over: %s, %s after the reading.\n", d.Ended, roster.Length(d.EndedAt.Sub(d.StartedAt)))
+		}
+	})
+}
+
+// newSteps keeps the steps that were told in their order, and puts those that are new behind them; a plan that has become an
+// attempt is new.
+func newSteps(told, all []roster.DrillStep) []roster.DrillStep {
+	seen := map[roster.DrillStep]bool{}
+	for _, s := range told {
+		seen[s] = true
+	}
+	out := told
+	for _, s := range all {
+		if !seen[s] {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+func printStep(w io.Writer, s roster.DrillStep) {
+	mark := " "
+	if !s.OK {
+		mark = "!"
+	}
+	fmt.Fprintf(w, "%9.3f s %s %s\n", float64(s.Took)/1000, mark, s.What)
+}
+
+func drillID(text string) (int64, error) {
+	id, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || id < 1 {
+		return 0, misused("%q is not the number of a drill; see 'jaunty drill list'", text)
+	}
+	return id, nil
+}
+
+func drillListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "Drills, newest first", Args: exactly(), Example: "  jaunty drill list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			all, err := fetch[[]roster.Drill](c, "/api/v1/drills")
+			if err != nil {
+				return err
+			}
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, d := range all {
+					took := "goes on"
+					if d.EndedAt != nil {
+						took = d.Ended + ", after " + roster.Length(d.EndedAt.Sub(d.StartedAt))
+					}
+					rows = append(rows, []string{strconv.FormatInt(d.ID, 10), clock(&d.StartedAt), d.Guard, d.By, took})
+				}
+				table(w, "Nothing was drilled yet.", []string{"DRILL", "WHEN", "GUARD", "BY", "HOW IT ENDED"}, rows)
+			})
+		},
+	}
+}
+
+func drillShowCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "show DRILL", Short: "A drill, each step with its time", Args: exactly("DRILL"), Example: "  jaunty drill show 3",
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := drillID(args[0])
+			if err != nil {
+				return err
+			}
+			d, err := fetch[roster.Drill](c, fmt.Sprintf("/api/v1/drills/%d", id))
+			if err != nil {
+				return err
+			}
+			return show(c, d, func(w io.Writer) {
+				fmt.Fprintf(w, "Drill %d of guard %s, by %s at %s\n", d.ID, d.Guard, d.By, clock(&d.StartedAt))
+				for _, s := range d.Steps {
+					printStep(w, s)
+				}
+			})
+		},
+	}
+}
+
+func drillStopCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "stop DRILL", Short: "Stop a drill that nobody has taken", Args: exactly("DRILL"), Example: "  jaunty drill stop 3",
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := drillID(args[0])
+			if err != nil {
+				return err
+			}
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			if err := s.Do(c.Context(), http.MethodDelete, fmt.Sprintf("/api/v1/drills/%d", id), nil, nil); err != nil {
+				return err
+			}
+			return show(c, map[string]int64{"stopped": id}, func(w io.Writer) { fmt.Fprintf(w, "Drill %d is stopped; those who were told hear so.\n", id) })
+		},
+	}
+}

@@ -1,0 +1,246 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+	"jauntylark/server"
+)
+
+const rostersPath = "/api/v1/rosters"
+
+func rosterCommand() *cobra.Command {
+	return group("roster", "Who is told, by which carrier, in which order, at which hours, after how long", rosterListCommand(), rosterShowCommand(), rosterSetCommand(),
+		removeCommand("roster", rostersPath, rosterNames))
+}
+
+func rosterNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return names(c, rostersPath, func(v roster.Roster) string { return v.Name })
+}
+
+func rosterListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "All rosters", Args: exactly(), Example: "  jaunty roster list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			all, err := fetch[[]roster.Roster](c, rostersPath)
+			if err != nil {
+				return err
+			}
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, r := range all {
+					repeat := "-"
+					if r.Repeat > 0 {
+						repeat = r.Repeat.String()
+					}
+					rows = append(rows, []string{r.Name, strconv.Itoa(len(r.Steps)), strings.Join(r.Names(), ", "), repeat, age(r.DrilledAt)})
+				}
+				table(w, "No rosters yet; 'jaunty roster set --help' shows one.", []string{"ROSTER", "STEPS", "CALLS ON", "AGAIN EVERY", "DRILLED"}, rows)
+			})
+		},
+	}
+}
+
+func rosterShowCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "show ROSTER", Short: "A roster; with --at in words who would be told of an alarm raised then, and when", Args: exactly("ROSTER"), ValidArgsFunction: rosterNames,
+		Example: `  jaunty roster show glasshouse
+  jaunty roster show glasshouse --at "sat 03:00"
+  jaunty roster show boiler --at now --severity warning`,
+	}
+	c.Flags().String("at", "", "when the alarm is raised: now, 'sat 03:00' or '03:00' for the next such time, or a time; in the site's time zone")
+	c.Flags().String("severity", "critical", "how bad the alarm is")
+	completeFrom(c, "severity", "advisory", "warning", "critical")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		r, err := fetch[roster.Roster](c, rostersPath+"/"+url.PathEscape(args[0]))
+		if err != nil {
+			return err
+		}
+		text, _ := c.Flags().GetString("at")
+		if text == "" {
+			return show(c, r, func(w io.Writer) { printRoster(w, &r) })
+		}
+		here, err := fetch[site.Site](c, "/api/v1/site")
+		if err != nil {
+			return err
+		}
+		at, err := nextTime(text, time.Now(), here.Location())
+		if err != nil {
+			return misused("--at: %w", err)
+		}
+		severity, _ := c.Flags().GetString("severity")
+		query := url.Values{"at": {at.String()}, "severity": {severity}}
+		plan, err := fetch[server.RosterPlan](c, rostersPath+"/"+url.PathEscape(args[0])+"/plan?"+query.Encode())
+		if err != nil {
+			return err
+		}
+		return show(c, plan, func(w io.Writer) {
+			article := "A"
+			if plan.Severity == alarm.Advisory {
+				article = "An"
+			}
+			fmt.Fprintf(w, "%s %s alarm at %s:\n", article, plan.Severity, roster.When(here, plan.At))
+			for _, call := range plan.Calls {
+				fmt.Fprintf(w, "  %-20s %s\n", call.After+":", call.Words)
+			}
+			if len(plan.Calls) == 0 {
+				fmt.Fprintln(w, "  nobody is told: no step is for alarms as bad as this")
+			}
+		})
+	}
+	return c
+}
+
+func printRoster(w io.Writer, r *roster.Roster) {
+	fmt.Fprintf(w, "%s (%s)\n", r.Called(), r.Name)
+	for i, s := range r.Steps {
+		fmt.Fprintf(w, "  %d. %s\n", i+1, s)
+	}
+	if r.Repeat > 0 {
+		fmt.Fprintf(w, "  Then again every %s until someone has it.\n", roster.Length(time.Duration(r.Repeat)))
+	}
+	if t := r.Rotation; t != nil {
+		fmt.Fprintf(w, "  On duty: %s in turn, from %s at %s, %s each.\n", strings.Join(t.Who, ", "), t.Since, t.At, roster.Length(time.Duration(t.Weeks)*7*24*time.Hour))
+	}
+	fmt.Fprintf(w, "  Drilled: %s.\n", age(r.DrilledAt))
+}
+
+var weekdays = []string{"sun", "mon", "tue", "wed", "thu", "fri", "sat"}
+
+var dayTime = regexp.MustCompile(`^(?:(sun|mon|tue|wed|thu|fri|sat)[a-z]* )?([0-2]?[0-9]:[0-5][0-9])$`)
+
+// nextTime reads now, "sat 03:00" or "03:00" for the next such time in a zone, or what moment reads.
+func nextTime(text string, now time.Time, zone *time.Location) (measure.Instant, error) {
+	if text == "now" {
+		return measure.InstantOf(now), nil
+	}
+	found := dayTime.FindStringSubmatch(strings.ToLower(text))
+	if found == nil {
+		at, err := moment(text)
+		if err != nil {
+			err = fmt.Errorf("%w; now, '03:00' and 'sat 03:00' will do too", err)
+		}
+		return at, err
+	}
+	clock, err := time.Parse("15:04", found[2])
+	if err != nil {
+		return 0, fmt.Errorf("%q is no time of day", found[2])
+	}
+	local := now.In(zone)
+	for ahead := range 8 {
+		at := time.Date(local.Year(), local.Month(), local.Day()+ahead, clock.Hour(), clock.Minute(), 0, 0, zone)
+		if at.After(now) && (found[1] == "" || weekdays[at.Weekday()] == found[1]) {
+			return measure.InstantOf(at), nil
+		}
+	}
+	return 0, fmt.Errorf("%q is not within a week", text)
+}
+
+func rosterSetCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "set ROSTER", Short: "Add a roster, or change one", Args: exactly("ROSTER"), ValidArgsFunction: rosterNames,
+		Long: `Add a roster, or change what the flags say of one. A step is WHO[, WHO…] and then, in any order, by CARRIER[, CARRIER…], from
+SEVERITY (and worse), after LENGTH without anybody having it; at HOURS comes last. A step whose hours it is not waits for
+them. on-duty in place of a name is whom the rotation names.`,
+		Example: `  jaunty roster set glasshouse --step 'orla by e-mail at daily 07:00-22:00' \
+      --step 'on-duty by text, voice at daily 22:00-07:00' --step 'orla by voice from critical after 15m' \
+      --rotation 'orla, tadhg' --since 2026-11-02 --change-at 09:00
+  jaunty roster set boiler --step 'orla, tadhg, duty-phone' --repeat 5m`,
+	}
+	f := c.Flags()
+	f.String("title", "", "what people call it")
+	f.StringArray("step", nil, "a step in words; repeated for each, replaces those there are")
+	f.String("repeat", "", "tell everybody again so often until someone has it, like 10m; 0s for not")
+	f.String("rotation", "", "contacts that are on duty one after the other, with commas; '' for none")
+	f.String("since", "", "the day on which the first of them begins, like 2026-11-02")
+	f.String("change-at", "", "the time of day at which it changes, like 09:00")
+	f.Int("weeks", 1, "for how many weeks each is on duty")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var all []roster.Roster
+		if err := s.Do(c.Context(), http.MethodGet, rostersPath, nil, &all); err != nil {
+			return err
+		}
+		r := roster.Roster{Name: args[0], Steps: roster.Steps{}}
+		if i := slices.IndexFunc(all, func(o roster.Roster) bool { return o.Name == args[0] }); i >= 0 {
+			r = all[i]
+		}
+		if err := readRoster(c, &r); err != nil {
+			return err
+		}
+		var out roster.Roster
+		body := map[string]any{"title": r.Title, "steps": r.Steps, "repeat": r.Repeat, "rotation": r.Rotation}
+		if err := s.Do(c.Context(), http.MethodPut, rostersPath+"/"+url.PathEscape(r.Name), body, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) { printRoster(w, &out) })
+	}
+	return c
+}
+
+// readRoster takes what the flags say into r.
+func readRoster(c *cobra.Command, r *roster.Roster) (err error) {
+	f := c.Flags()
+	if f.Changed("title") {
+		r.Title, _ = f.GetString("title")
+	}
+	if steps, _ := f.GetStringArray("step"); len(steps) > 0 {
+		r.Steps = roster.Steps{}
+		for _, text := range steps {
+			step, err := roster.ParseStep(text)
+			if err != nil {
+				return misused("--step: %w", err)
+			}
+			r.Steps = append(r.Steps, step)
+		}
+	}
+	if text, _ := f.GetString("repeat"); text != "" {
+		if r.Repeat, err = measure.ParseDuration(text); err != nil {
+			return misused("--repeat: %w", err)
+		}
+	}
+	if f.Changed("rotation") {
+		text, _ := f.GetString("rotation")
+		if r.Rotation = nil; text != "" {
+			r.Rotation = &roster.Rotation{Weeks: 1, Since: time.Now().Format(time.DateOnly)}
+			for name := range strings.SplitSeq(text, ",") {
+				r.Rotation.Who = append(r.Rotation.Who, strings.TrimSpace(name))
+			}
+		}
+	}
+	for _, flag := range []string{"since", "change-at", "weeks"} {
+		if f.Changed(flag) && r.Rotation == nil {
+			return misused("--%s belongs to --rotation", flag)
+		}
+	}
+	if t := r.Rotation; t != nil {
+		for flag, into := range map[string]*string{"since": &t.Since, "change-at": &t.At} {
+			if f.Changed(flag) {
+				*into, _ = f.GetString(flag)
+			}
+		}
+		if f.Changed("weeks") {
+			t.Weeks, _ = f.GetInt("weeks")
+		}
+	}
+	if len(r.Steps) == 0 {
+		return misused("say who is told, with --step")
+	}
+	return nil
+}

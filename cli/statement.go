@@ -1,0 +1,222 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/core/statement"
+)
+
+const statementsPath = "/api/v1/statements"
+
+func statementCommand() *cobra.Command {
+	return group("statement", "Summaries that are sent: energy and cost of a month, alarms of a week, totals", statementListCommand(), statementSetCommand(), statementShowCommand(),
+		statementSendCommand(), removeCommand("statement", statementsPath, statementNames))
+}
+
+func statementNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return names(c, statementsPath, func(v statement.Statement) string { return v.Name })
+}
+
+func statementListCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "list", Short: "All statements", Args: exactly(), Example: "  jaunty statement list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			all, err := fetch[[]statement.Statement](c, statementsPath)
+			if err != nil {
+				return err
+			}
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, s := range all {
+					rows = append(rows, []string{s.Name, s.Kind, s.Every + " at " + s.At, strings.Join(s.Tell, ", "), clock(s.DueAt)})
+				}
+				table(w, "No statements yet; 'jaunty statement set --help' shows one.", []string{"STATEMENT", "KIND", "EVERY", "TO", "NEXT"}, rows)
+			})
+		},
+	}
+}
+
+func statementSetCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "set STATEMENT", Short: "Add a statement, or change one", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
+		Example: `  jaunty statement set electricity --kind energy --every month --tell orla
+  jaunty statement set alarms --kind alarms --every week --at 08:00 --tell orla,tadhg
+  jaunty statement set pumps --kind totals --totals fog-pump-cycles,fog-pump-on --every day`,
+	}
+	f := c.Flags()
+	f.String("title", "", "what people call it")
+	f.String("kind", "", "energy, alarms or totals")
+	f.StringSlice("totals", nil, "totals in it; all that fit when left out")
+	f.String("every", "", "day, week or month")
+	f.String("at", "", "time of day at which it is sent, in the site's time zone")
+	f.StringSlice("tell", nil, "contacts and e-mail addresses; '' for nobody")
+	completeFrom(c, "kind", statement.Energy, statement.Alarms, statement.Totals)
+	completeFrom(c, "every", "day", "week", "month")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var all []statement.Statement
+		if err := s.Do(c.Context(), http.MethodGet, statementsPath, nil, &all); err != nil {
+			return err
+		}
+		v := statement.Statement{Name: args[0], Every: "month"}
+		if i := slices.IndexFunc(all, func(o statement.Statement) bool { return o.Name == args[0] }); i >= 0 {
+			v = all[i]
+		}
+		for name, into := range map[string]*string{"title": &v.Title, "kind": &v.Kind, "every": &v.Every, "at": &v.At} {
+			if f.Changed(name) {
+				*into, _ = f.GetString(name)
+			}
+		}
+		for name, into := range map[string]*[]string{"totals": &v.Totals, "tell": &v.Tell} {
+			if f.Changed(name) {
+				list, _ := f.GetStringSlice(name)
+				*into = slices.DeleteFunc(list, func(s string) bool { return s == "" })
+			}
+		}
+		if err := v.Check(); err != nil {
+			return misused("--%v", err)
+		}
+		var out statement.Statement
+		body := map[string]any{"title": v.Title, "kind": v.Kind, "totals": v.Totals, "every": v.Every, "at": v.At, "tell": v.Tell}
+		if err := s.Do(c.Context(), http.MethodPut, statementsPath+"/"+url.PathEscape(v.Name), body, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) {
+			fmt.Fprintf(w, "Statement %s: %s of each %s", out.Name, out.Kind, out.Every)
+			if out.DueAt != nil {
+				fmt.Fprintf(w, ", sent to %s, next at %s", strings.Join(out.Tell, ", "), clock(out.DueAt))
+			}
+			fmt.Fprintln(w, ".")
+		})
+	}
+	return c
+}
+
+// periodFlag lets a command say which period it is about.
+func periodFlag(c *cobra.Command) {
+	c.Flags().String("at", "", "an instant in the period, like 2026-10 or 2026-10-14; the newest period that is over when left out")
+}
+
+// periodOf reads the flag: empty for the newest period that is over.
+func periodOf(c *cobra.Command) (string, error) {
+	text, _ := c.Flags().GetString("at")
+	if text == "" {
+		return "", nil
+	}
+	here, err := fetch[site.Site](c, "/api/v1/site")
+	if err != nil {
+		return "", err
+	}
+	for _, layout := range []string{"2006-01", time.DateOnly} {
+		if t, err := time.ParseInLocation(layout, text, here.Location()); err == nil {
+			return measure.InstantOf(t).String(), nil
+		}
+	}
+	at, err := moment(text)
+	if err != nil {
+		return "", misused("--at: %w", err)
+	}
+	return at.String(), nil
+}
+
+func statementShowCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "show STATEMENT", Short: "What it says of a period, as text, a page or CSV", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
+		Example: `  jaunty statement show electricity
+  jaunty statement show electricity --at 2026-10 --as html --out october.html`,
+	}
+	periodFlag(c)
+	c.Flags().String("as", "text", "text, html or csv")
+	c.Flags().String("out", "", "file to write to; none: standard output")
+	completeFrom(c, "as", "text", "html", "csv")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		at, err := periodOf(c)
+		if err != nil {
+			return err
+		}
+		sheet, err := fetch[statement.Sheet](c, statementsPath+"/"+url.PathEscape(args[0])+"/sheet?"+atQuery(at))
+		if err != nil {
+			return err
+		}
+		as, _ := c.Flags().GetString("as")
+		text := sheet.Heading() + "\n\n" + sheet.Text()
+		switch as {
+		case "text":
+		case "html":
+			text, err = sheet.HTML()
+		case "csv":
+			text, err = sheet.CSV()
+		default:
+			return misused("--as %q is neither text nor html nor csv", as)
+		}
+		if err != nil {
+			return err
+		}
+		if file, _ := c.Flags().GetString("out"); file != "" {
+			if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+				return err
+			}
+			text = fmt.Sprintf("%s is written.\n", file)
+		}
+		return show(c, sheet, func(w io.Writer) { fmt.Fprint(w, text) })
+	}
+	return c
+}
+
+func atQuery(at string) string {
+	if at == "" {
+		return ""
+	}
+	return url.Values{"at": {at}}.Encode()
+}
+
+func statementSendCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "send STATEMENT", Short: "Send it now", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
+		Example: `  jaunty statement send electricity
+  jaunty statement send electricity --at 2026-10 --to orla`,
+	}
+	periodFlag(c)
+	c.Flags().StringSlice("to", nil, "contacts and e-mail addresses; those whom it is for when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		at, err := periodOf(c)
+		if err != nil {
+			return err
+		}
+		order := map[string]any{}
+		if at != "" {
+			order["at"] = at
+		}
+		if to, _ := c.Flags().GetStringSlice("to"); len(to) > 0 {
+			order["to"] = to
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var sent struct {
+			Notices int `json:"notices"`
+		}
+		if err := s.Do(c.Context(), http.MethodPost, statementsPath+"/"+url.PathEscape(args[0])+"/send", order, &sent); err != nil {
+			return err
+		}
+		return show(c, sent, func(w io.Writer) {
+			fmt.Fprintf(w, "It goes to %d address(es); 'jaunty notice list' tells whether it arrived.\n", sent.Notices)
+		})
+	}
+	return c
+}

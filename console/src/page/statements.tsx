@@ -1,0 +1,209 @@
+import { useState } from 'react'
+import { useParams } from 'react-router'
+import { api, type Statement, take } from '../api/client'
+import { useSession, useSite } from '../api/queries'
+import { listOf, useReachAct, useSheet, useStatements } from '../api/reach'
+import { clock } from '../api/words'
+import { Bar } from '../ui/bar'
+import {
+  Above,
+  Button,
+  Columns,
+  Failure,
+  Heading,
+  Num,
+  PlainLink,
+  Prose,
+  QuietButton,
+  QuietLink,
+  Row,
+  Scroll,
+  Soft,
+  Subheading,
+  Table,
+} from '../ui/basics'
+import { Fields, Form, Select, Written } from '../ui/form'
+
+const moment: Intl.DateTimeFormatOptions = {
+  weekday: 'short',
+  day: 'numeric',
+  month: 'short',
+  hour: '2-digit',
+  minute: '2-digit',
+}
+const kinds = { energy: 'energy and cost', alarms: 'alarms', totals: 'totals' }
+const periods = { day: 'day', week: 'week', month: 'month' }
+
+/** The summaries that are sent. */
+export function Statements() {
+  const all = useStatements()
+  const zone = useSite().data?.zone ?? 'UTC'
+  const keeper = useSession().data?.role !== 'viewer'
+  if (all.error) return <Failure error={all.error} />
+  return (
+    <>
+      <title>Statements · Jaunty Lark</title>
+      <Above>
+        <PlainLink href="/totals">Totals</PlainLink>
+      </Above>
+      <Heading>Statements</Heading>
+      {all.data?.length === 0 && <Prose>None yet. A statement tells what a day, a week or a month came to.</Prose>}
+      {!!all.data?.length && (
+        <Scroll tabIndex={0} role="region" aria-label="Statements">
+          <Table>
+            <Columns names={['Statement', 'Of', 'To', 'Next']} />
+            <tbody>
+              {all.data.map((s) => (
+                <tr key={s.name}>
+                  <td>
+                    <PlainLink href={`/statements/${s.name}`}>
+                      <b>{s.title || s.name}</b>
+                    </PlainLink>
+                  </td>
+                  <td>
+                    {kinds[s.kind]}, each {s.every}
+                  </td>
+                  <td>{(s.tell ?? []).join(', ') || 'nobody: on demand'}</td>
+                  <td>{s.due_at ? clock(s.due_at, zone, moment) : '–'}</td>
+                </tr>
+              ))}
+            </tbody>
+          </Table>
+        </Scroll>
+      )}
+      {keeper && <NewStatement />}
+    </>
+  )
+}
+
+function NewStatement() {
+  const [name, setName] = useState('')
+  const [kind, setKind] = useState<Statement['kind']>('energy')
+  const [every, setEvery] = useState<Statement['every']>('month')
+  const [at, setAt] = useState('07:00')
+  const [tell, setTell] = useState('')
+  const save = useReachAct(() =>
+    take(
+      api.PUT('/api/v1/statements/{statement}', {
+        params: { path: { statement: name } },
+        body: { title: '', kind, every, at, tell: listOf(tell), totals: [] } as unknown as Statement,
+      }),
+    ),
+  )
+  return (
+    <>
+      <Subheading>Another statement</Subheading>
+      <Form
+        style={{ maxWidth: 640 }}
+        onSubmit={(e) => {
+          e.preventDefault()
+          save.mutate(undefined, { onSuccess: () => setName('') })
+        }}
+      >
+        <Fields>
+          <Written label="Name" value={name} onChange={setName} hint="like electricity" />
+          <Select label="Of" value={kind} onChange={(v) => setKind(v as Statement['kind'])} options={kinds} />
+          <Select label="Each" value={every} onChange={(v) => setEvery(v as Statement['every'])} options={periods} />
+          <Written label="Sent at" value={at} onChange={setAt} />
+        </Fields>
+        <Written
+          label="To"
+          value={tell}
+          onChange={setTell}
+          hint="contacts and e-mail addresses; nobody when left empty"
+        />
+        <Row>
+          <Button type="submit" isDisabled={save.isPending || !name}>
+            Add it
+          </Button>
+        </Row>
+        {save.error && <Failure error={save.error} />}
+      </Form>
+    </>
+  )
+}
+
+/** What a statement says of a period. */
+export function StatementPage() {
+  const { statement: name = '' } = useParams()
+  const [at, setAt] = useState('')
+  const [to, setTo] = useState('')
+  const sheet = useSheet(name, at ? new Date(`${at}T12:00:00`).toISOString() : '')
+  const keeper = useSession().data?.role !== 'viewer'
+  const when = sheet.data ? `?at=${encodeURIComponent(sheet.data.period.from)}` : ''
+  const send = useReachAct(() =>
+    take(
+      api.POST('/api/v1/statements/{statement}/send', {
+        params: { path: { statement: name } },
+        body: { at: sheet.data?.period.from, ...(to ? { to: listOf(to) } : {}) },
+      }),
+    ),
+  )
+  if (!sheet.data && sheet.error) return <Failure error={sheet.error} />
+  if (!sheet.data) return <Soft>Adding up …</Soft>
+  const s = sheet.data
+  return (
+    <>
+      <title>{`${s.title}: ${s.words} · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href="/statements">Statements</PlainLink>
+      </Above>
+      <Heading>
+        {s.title}: {s.words}
+      </Heading>
+      {s.says.map((line) => (
+        <Prose key={line}>{line}</Prose>
+      ))}
+      <Fields>
+        <Written
+          label="The period with this day"
+          value={at}
+          onChange={setAt}
+          type="date"
+          hint="the newest that is over when left empty"
+        />
+        {keeper && (
+          <Written label="Send it to" value={to} onChange={setTo} hint="those whom it is for when left empty" />
+        )}
+      </Fields>
+      {sheet.error && <Failure error={sheet.error} />}
+      <Row>
+        {keeper && (
+          <QuietButton onPress={() => send.mutate(undefined)} isDisabled={send.isPending}>
+            Send it
+          </QuietButton>
+        )}
+        <QuietLink href={`/api/v1/statements/${name}/page${when}`} target="_blank">
+          A page to print
+        </QuietLink>
+        <QuietLink href={`/api/v1/statements/${name}/page${when}${when ? '&' : '?'}as=csv`} target="_blank">
+          CSV
+        </QuietLink>
+        {send.data && <Soft role="status">It goes to {send.data.notices} address(es).</Soft>}
+      </Row>
+      {send.error && <Failure error={send.error} />}
+      {s.tables.map((t) => (
+        <section key={t.title} aria-label={t.title}>
+          <Subheading>{t.title}</Subheading>
+          <Scroll tabIndex={0} role="region" aria-label={`${t.title}, table`}>
+            <Table>
+              <Columns names={t.bars ? [...t.columns, 'Beside the others'] : t.columns} />
+              <tbody>
+                {t.rows.map((row, i) => (
+                  <tr key={row?.join('|')}>
+                    {row?.map((cell, k) => (k === 0 ? <td key={k}>{cell}</td> : <Num key={k}>{cell}</Num>))}
+                    {t.bars && (
+                      <td style={{ width: '38%', minWidth: 100 }}>
+                        <Bar share={t.bars[i] ?? 0} />
+                      </td>
+                    )}
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </Scroll>
+        </section>
+      ))}
+    </>
+  )
+}

@@ -1,0 +1,207 @@
+package roster
+
+import (
+	"database/sql/driver"
+	"fmt"
+	"net/mail"
+	"net/url"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+// The carriers.
+const (
+	Mail    = "e-mail"
+	Text    = "text"    // a text message, through a gateway
+	Voice   = "voice"   // a voice call, through a gateway
+	Chat    = "chat"    // a message in a chat, through a gateway
+	Webhook = "webhook" // a signed request to another system
+	Push    = "push"    // to a browser or an installed console
+)
+
+// Carriers lists them.
+var Carriers = []string{Mail, Text, Voice, Chat, Webhook, Push}
+
+// Contact is a person or a duty phone, with addresses.
+type Contact struct {
+	ID        int64           `json:"id" db:"id" readOnly:"true"`
+	Name      string          `json:"name" db:"name" required:"false" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" example:"orla"`
+	Title     string          `json:"title" db:"title" required:"false" maxLength:"80" doc:"what people call them; made from the name when left out"`
+	Zone      string          `json:"zone" db:"zone" required:"false" doc:"IANA time zone that the quiet hours are meant in; empty: the site's"`
+	Quiet     string          `json:"quiet" db:"quiet" required:"false" maxLength:"300" doc:"hours in which only what is bad enough gets through; the rest is told when they end, if it still stands" example:"daily 22:00-07:00"`
+	Passes    alarm.Severity  `json:"passes,omitempty" db:"passes" required:"false" enum:"advisory,warning,critical" default:"critical" doc:"the lowest severity that gets through in the quiet hours"`
+	Away      *Away           `json:"away,omitempty" db:"away" required:"false" doc:"when somebody else is told instead"`
+	Addresses Addresses       `json:"addresses" db:"addresses" required:"false" nullable:"false" maxItems:"20"`
+	Templates alarm.Templates `json:"templates" db:"templates" required:"false" nullable:"false" maxItems:"20" doc:"the contact's own words, before those of the guard and the site"`
+}
+
+// Away says from when until when somebody else is told instead of a contact.
+type Away struct {
+	From    measure.Instant `json:"from" format:"date-time"`
+	Until   measure.Instant `json:"until" format:"date-time"`
+	Instead string          `json:"instead" doc:"name of the contact who is told"`
+}
+
+// Scan reads what Value wrote.
+func (a *Away) Scan(v any) error { return measure.ScanJSON(v, a) }
+
+// Value is the JSON form.
+func (a Away) Value() (driver.Value, error) { return measure.ValueJSON(a) }
+
+// Address is where a carrier reaches somebody.
+type Address struct {
+	ID      string    `json:"id" required:"false" readOnly:"true" doc:"made by the service"`
+	Carrier string    `json:"carrier" enum:"e-mail,text,voice,chat,webhook,push"`
+	To      string    `json:"to" maxLength:"1000" doc:"an e-mail address, a telephone number like +353861234567, a chat's address, an URL" example:"+353861234567"`
+	Format  string    `json:"format,omitempty" required:"false" enum:",json,cap" doc:"of a webhook: our JSON (docs/webhook.md), or CAP 1.2 (OASIS)"`
+	Keys    *PushKeys `json:"keys,omitempty" required:"false" writeOnly:"true" doc:"of a push address"`
+	Secret  string    `json:"secret,omitempty" required:"false" readOnly:"true" doc:"what a webhook is signed with; told once, when the address is new"`
+}
+
+// PushKeys are the keys of a push subscription (RFC 8291 section 2), base64url.
+type PushKeys struct {
+	P256dh string `json:"p256dh" doc:"the browser's public key"`
+	Auth   string `json:"auth" doc:"the authentication secret"`
+}
+
+// Addresses is a list of addresses, as the database keeps it.
+type Addresses []Address
+
+// Scan reads what Value wrote.
+func (a *Addresses) Scan(v any) error { return measure.ScanJSON(v, a) }
+
+// Value is the JSON form.
+func (a Addresses) Value() (driver.Value, error) {
+	if a == nil {
+		a = Addresses{}
+	}
+	return measure.ValueJSON(a)
+}
+
+// Called is what to call the contact in a sentence.
+func (c *Contact) Called() string { return site.Title(c.Title, c.Name) }
+
+// phone is a number as ITU-T E.164 writes it: a plus and up to 15 digits.
+var phone = regexp.MustCompile(`^\+[1-9][0-9]{6,14}$`)
+
+// Check tells what is wrong with an address: nil or a *measure.Fault. It puts a telephone number into its plain form.
+func (a *Address) Check() error {
+	wrong := func(format string, args ...any) error {
+		return &measure.Fault{Field: "addresses", Reason: fmt.Sprintf(format, args...)}
+	}
+	a.To = strings.TrimSpace(a.To)
+	switch a.Carrier {
+	case Mail:
+		if parsed, err := mail.ParseAddress(a.To); err != nil || parsed.Address != a.To {
+			return wrong("%q is not an e-mail address", a.To)
+		}
+	case Text, Voice:
+		a.To = strings.NewReplacer(" ", "", "-", "", "(", "", ")", "", "/", "").Replace(a.To)
+		if !phone.MatchString(a.To) {
+			return wrong("%q is not a telephone number; write it with the country, like +353 86 123 4567", a.To)
+		}
+	case Chat:
+		if a.To == "" || strings.ContainsAny(a.To, "\r\n") {
+			return wrong("%q is no chat", a.To)
+		}
+	case Webhook, Push:
+		u, err := url.Parse(a.To)
+		if err != nil || u.Host == "" || u.User != nil || (u.Scheme != "https" && u.Scheme != "http") {
+			return wrong("%q is not an address like https://example.org/hook", a.To)
+		}
+		if a.Carrier == Push && (a.Keys == nil || a.Keys.Auth == "" || a.Keys.P256dh == "") {
+			return wrong("push needs the browser's keys; switch it on in the console, on the device that is to get it")
+		}
+	default:
+		return wrong("%s", site.Unknown("carrier", a.Carrier, Carriers)+"; carriers are "+strings.Join(Carriers, ", "))
+	}
+	switch {
+	case a.Format != "" && a.Format != "json" && a.Format != "cap":
+		return wrong("%q is no format of a webhook; formats are json and cap", a.Format)
+	case a.Format != "" && a.Carrier != Webhook:
+		return wrong("format belongs to a webhook; %s has none", a.Carrier)
+	}
+	return nil
+}
+
+// Check tells what is wrong with the contact by itself: nil, or a *measure.Fault for the first field.
+func (c *Contact) Check() error {
+	wrong := func(field, format string, args ...any) error {
+		return &measure.Fault{Field: field, Reason: fmt.Sprintf(format, args...)}
+	}
+	if err := site.CheckName(c.Name); err != nil {
+		return wrong("name", "%s", err)
+	}
+	if c.Name == OnDuty {
+		return wrong("name", "%q stands for whom a rotation names; choose another", OnDuty)
+	}
+	if c.Zone != "" {
+		if _, err := time.LoadLocation(c.Zone); err != nil {
+			return wrong("zone", "%q is no time zone; write one like Europe/Dublin", c.Zone)
+		}
+	}
+	if c.Quiet != "" {
+		if _, err := alarm.ParseHours(c.Quiet); err != nil {
+			return wrong("quiet", "%s", err)
+		}
+	}
+	if c.Passes == "" {
+		c.Passes = alarm.Critical
+	}
+	if a := c.Away; a != nil {
+		switch {
+		case a.Until <= a.From:
+			return wrong("away", "it ends at %s, which is not after %s", a.Until, a.From)
+		case a.Instead == c.Name || a.Instead == "":
+			return wrong("away", "it must name another contact, who is told instead")
+		}
+	}
+	for i := range c.Addresses {
+		if err := c.Addresses[i].Check(); err != nil {
+			return err
+		}
+		if slices.ContainsFunc(c.Addresses[:i], func(a Address) bool { return a.Same(c.Addresses[i]) }) {
+			return wrong("addresses", "%s %s is there twice", c.Addresses[i].Carrier, c.Addresses[i].To)
+		}
+	}
+	return CheckTemplates(c.Templates)
+}
+
+// Same tells whether two addresses are one place.
+func (a Address) Same(o Address) bool { return a.Carrier == o.Carrier && a.To == o.To }
+
+// quietUntil gives when the quiet hours end that keep something of a severity from a contact at an instant; 0: nothing does.
+func (c *Contact) quietUntil(at measure.Instant, s alarm.Severity, w World) measure.Instant {
+	if c.Quiet == "" || !c.Passes.Above(s) {
+		return 0
+	}
+	zone := w.zone()
+	if c.Zone != "" {
+		if own, err := time.LoadLocation(c.Zone); err == nil {
+			zone = own
+		}
+	}
+	calendar, err := alarm.NewCalendar(c.Quiet, zone, w.Site.Holidays)
+	if err != nil || !calendar.At(at) {
+		return 0
+	}
+	if end := calendar.Next(at); end != 0 {
+		return end
+	}
+	return at.Add(24 * time.Hour) // always quiet: asked again tomorrow
+}
+
+// Public gives the contact without what is told once or never.
+func (c Contact) Public() Contact {
+	c.Addresses = slices.Clone(c.Addresses)
+	for i := range c.Addresses {
+		c.Addresses[i].Keys, c.Addresses[i].Secret = nil, ""
+	}
+	return c
+}

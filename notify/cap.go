@@ -1,0 +1,107 @@
+package notify
+
+import (
+	"context"
+	"encoding/xml"
+	"fmt"
+	"strings"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+)
+
+// capMessage is an alert of the Common Alerting Protocol 1.2 (OASIS, 1 July 2010), its elements in the order of the schema.
+type capMessage struct {
+	XMLName    xml.Name `xml:"urn:oasis:names:tc:emergency:cap:1.2 alert"`
+	Identifier string   `xml:"identifier"`
+	Sender     string   `xml:"sender"`
+	Sent       string   `xml:"sent"`
+	Status     string   `xml:"status"`
+	MsgType    string   `xml:"msgType"`
+	Source     string   `xml:"source"`
+	Scope      string   `xml:"scope"`
+	Addresses  string   `xml:"addresses"`
+	References string   `xml:"references,omitempty"`
+	Info       capInfo  `xml:"info"`
+}
+
+type capInfo struct {
+	Language    string      `xml:"language"`
+	Category    string      `xml:"category"`
+	Event       string      `xml:"event"`
+	Urgency     string      `xml:"urgency"`
+	Severity    string      `xml:"severity"`
+	Certainty   string      `xml:"certainty"`
+	Onset       string      `xml:"onset"`
+	SenderName  string      `xml:"senderName"`
+	Headline    string      `xml:"headline"`
+	Description string      `xml:"description"`
+	Instruction string      `xml:"instruction,omitempty"`
+	Web         string      `xml:"web,omitempty"`
+	Parameters  []capExtra  `xml:"parameter"`
+	Area        capAreaDesc `xml:"area"`
+}
+
+type capExtra struct {
+	Name  string `xml:"valueName"`
+	Value string `xml:"value"`
+}
+
+type capAreaDesc struct {
+	Description string `xml:"areaDesc"`
+}
+
+// capTime writes an instant as CAP wants it: with an offset, and -00:00 for UTC (section 3.3.2 of the standard).
+func capTime(i measure.Instant) string { return i.Time().Format("2006-01-02T15:04:05") + "-00:00" }
+
+var capSeverity = map[alarm.Severity]string{alarm.Critical: "Severe", alarm.Warning: "Moderate", alarm.Advisory: "Minor"}
+
+func capID(n int64) string { return fmt.Sprintf("notice-%d", n) }
+
+// capSender names a site without the characters that the standard keeps for itself.
+func capSender(name string) string {
+	return "jaunty-lark/" + strings.Map(func(c rune) rune {
+		if strings.ContainsRune(" ,<&\t\n", c) {
+			return '-'
+		}
+		return c
+	}, name)
+}
+
+// capAlert writes a notice as a CAP alert: the raise is an Alert, what comes after it an Update, the end a Cancel, each with a
+// reference to the first.
+func (w *Webhook) capAlert(ctx context.Context, n roster.Notice, here site.Site, a alarm.Alarm) ([]byte, error) {
+	m := capMessage{Identifier: capID(n.ID), Sender: capSender(here.Name), Sent: capTime(n.CreatedAt), Status: "Actual", MsgType: "Alert", Source: "Jaunty Lark", Scope: "Private",
+		Addresses: capSender(n.Address),
+		Info: capInfo{Language: "en", Category: "Infra", Event: a.Sentence, Urgency: "Immediate", Severity: capSeverity[n.Severity], Certainty: "Observed", Onset: capTime(a.RaisedAt),
+			SenderName: here.Name, Headline: n.Subject, Description: n.Text, Instruction: a.Advice, Web: n.Route.Link,
+			Parameters: []capExtra{{"alarm", fmt.Sprint(a.ID)}, {"kind", n.Kind}, {"signal", a.Signal}, {"value", measure.Figure(a.Value, a.Unit)}}, Area: capAreaDesc{here.Name}}}
+	if m.Info.Severity == "" {
+		m.Info.Severity = "Unknown"
+	}
+	if n.Route.Drill {
+		m.Status = "Exercise"
+	}
+	switch n.Kind {
+	case roster.Raise:
+	case roster.Return:
+		m.MsgType, m.Info.Urgency = "Cancel", "Past"
+	default:
+		m.MsgType = "Update"
+	}
+	if m.MsgType != "Alert" {
+		first, err := w.First(ctx, n)
+		if err != nil {
+			return nil, err
+		}
+		if first.ID == n.ID {
+			m.MsgType = "Alert"
+		} else {
+			m.References = strings.Join([]string{m.Sender, capID(first.ID), capTime(first.CreatedAt)}, ",")
+		}
+	}
+	out, err := xml.MarshalIndent(m, "", "  ")
+	return append([]byte(xml.Header), out...), err
+}

@@ -1,0 +1,218 @@
+package pipeline
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/store"
+)
+
+// ErrUsed says that a link was used before.
+var ErrUsed = fmt.Errorf("this link was used before: %w", ErrNotNow)
+
+// TakeByNotice marks the alarm of a notice as its reader's, who used the link in it. A link works once.
+func (p *Pipeline) TakeByNotice(ctx context.Context, noticeID int64) (out alarm.Alarm, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		n, err := t.Tx.Notice(t.ctx, noticeID)
+		if err != nil {
+			return err
+		}
+		first, err := t.Tx.UseLink(t.ctx, noticeID, t.Now)
+		if err != nil {
+			return err
+		}
+		if !first {
+			return ErrUsed
+		}
+		out, err = t.takeFor(n)
+		return err
+	})
+	return out, err
+}
+
+// takeFor marks the alarm of a notice as its reader's.
+func (t *Turn) takeFor(n roster.Notice) (alarm.Alarm, error) {
+	a, err := t.Tx.Alarm(t.ctx, n.AlarmID)
+	if err != nil {
+		return a, err
+	}
+	if a.AcknowledgedAt == nil {
+		who := n.Address
+		if c := t.live.contacts[n.Contact]; c != nil {
+			who = c.Called()
+		}
+		if err := t.acknowledge(a, who); err != nil {
+			return a, err
+		}
+		if err := t.tellAll(); err != nil {
+			return a, err
+		}
+	}
+	return t.Tx.Alarm(t.ctx, n.AlarmID)
+}
+
+// Receipt is what a gateway says became of a message.
+type Receipt struct {
+	Carrier, GatewayID string
+	OK                 bool
+	Answer             string
+}
+
+// TakeReceipt writes a gateway's receipt down. When the message did not arrive, the next step of the roster comes at once.
+func (p *Pipeline) TakeReceipt(ctx context.Context, r Receipt) error {
+	return p.Do(ctx, func(t *Turn) error {
+		n, err := t.Tx.NoticeOfGateway(t.ctx, r.Carrier, r.GatewayID)
+		if errors.Is(err, store.ErrNotFound) {
+			return fmt.Errorf("no message %s of %s was sent: %w", r.GatewayID, r.Carrier, err)
+		}
+		if err != nil || n.State == roster.Delivered {
+			return err
+		}
+		state := roster.Delivered
+		if !r.OK {
+			state = roster.GivenUp
+		}
+		if err := t.Tx.Receipt(t.ctx, roster.Delivery{NoticeID: n.ID, At: t.Now, OK: r.OK, Answer: r.Answer}, state); err != nil || r.OK || n.AlarmID == 0 {
+			return err
+		}
+		return t.undelivered(n)
+	})
+}
+
+// Reply is what somebody answered to a message.
+type Reply struct {
+	Carrier   string
+	GatewayID string // of the message; empty where the gateway does not say
+	From      string // address of who answered
+	Text      string
+}
+
+// TakeReply takes an answer: 1 says "I have it", of the message that it answers, or else of the newest one to that address. Any
+// other answer is written into the journal. taken tells whether the alarm is now the one's who answered.
+func (p *Pipeline) TakeReply(ctx context.Context, r Reply) (taken bool, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		n, err := t.noticeOf(r)
+		if errors.Is(err, store.ErrNotFound) {
+			return fmt.Errorf("nothing was sent to %s by %s: %w", r.From, r.Carrier, err)
+		}
+		if err != nil || n.AlarmID == 0 {
+			return err
+		}
+		if strings.TrimSpace(r.Text) != "1" {
+			a, err := t.Tx.Alarm(t.ctx, n.AlarmID)
+			if err != nil {
+				return err
+			}
+			return t.saveAct(&a, "alarm answered", t.calledOf(n.Contact), fmt.Sprintf("%s answers by %s: %s", t.calledOf(n.Contact), r.Carrier, clipText(r.Text, 300)))
+		}
+		a, err := t.takeFor(n)
+		taken = a.AcknowledgedAt != nil
+		return err
+	})
+	return taken, err
+}
+
+func clipText(text string, most int) string {
+	if runes := []rune(strings.Join(strings.Fields(text), " ")); len(runes) > most {
+		return string(runes[:most]) + "…"
+	}
+	return strings.Join(strings.Fields(text), " ")
+}
+
+func (t *Turn) noticeOf(r Reply) (roster.Notice, error) {
+	if r.GatewayID != "" {
+		n, err := t.Tx.NoticeOfGateway(t.ctx, r.Carrier, r.GatewayID)
+		if err == nil || !errors.Is(err, store.ErrNotFound) {
+			return n, err
+		}
+	}
+	return t.Tx.NewestTo(t.ctx, r.Carrier, r.From)
+}
+
+// When a carrier counts as one that keeps failing.
+const (
+	failuresAlarm = 3
+	failingAlarm  = 20 * time.Second
+)
+
+// Failed looks at notices that could not be delivered: it brings the next step of their rosters forward.
+func (p *Pipeline) Failed(ctx context.Context, notices []roster.Notice) error {
+	return p.Do(ctx, func(t *Turn) error {
+		for _, n := range notices {
+			if n.AlarmID == 0 {
+				continue
+			}
+			if err := t.undelivered(n); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// JudgeCarriers raises an alarm for each carrier that keeps failing, told by other carriers, and ends those of carriers that
+// work again.
+func (p *Pipeline) JudgeCarriers(ctx context.Context) error {
+	return p.Do(ctx, func(t *Turn) error {
+		carriers, err := t.Tx.Carriers(t.ctx)
+		if err != nil {
+			return err
+		}
+		for _, c := range carriers {
+			switch {
+			case c.AlarmID == nil && Failing(c, t.Now):
+				err = t.raiseCarrier(c)
+			case c.AlarmID != nil && c.FailingSince == nil:
+				err = t.endCarrier(c)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Failing tells whether a carrier keeps failing.
+func Failing(c store.CarrierState, now measure.Instant) bool {
+	return c.FailingSince != nil && c.Failures >= failuresAlarm && now.Sub(*c.FailingSince) >= failingAlarm
+}
+
+func (t *Turn) raiseCarrier(c store.CarrierState) error {
+	a := alarm.Alarm{Kind: alarm.ByCarrier, Severity: alarm.Warning, State: alarm.StateRaised, RaisedAt: *c.FailingSince, LearnedAt: t.Now, Value: float64(c.Failures), Extreme: float64(c.Failures),
+		Unit: "", When: "failing", Sentence: fmt.Sprintf("The carrier %s is failing: %s", c.Name, clipText(c.Answer, 160)),
+		Advice: "See why, and what waits: jaunty carrier list, jaunty notice list --state waiting"}
+	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
+		return err
+	}
+	if err := t.Tx.SetCarrierAlarm(t.ctx, c.Name, &a.ID); err != nil {
+		return err
+	}
+	if err := t.enter(a, "alarm raised", happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, a.Sentence); err != nil {
+		return err
+	}
+	names, err := t.ownTell()
+	if err != nil {
+		return err
+	}
+	return t.tellAnew(story{Alarm: a, kind: roster.Raise, notBy: c.Name}, names)
+}
+
+func (t *Turn) endCarrier(c store.CarrierState) error {
+	a, err := t.Tx.Alarm(t.ctx, *c.AlarmID)
+	if err != nil {
+		return err
+	}
+	if err := t.Tx.SetCarrierAlarm(t.ctx, c.Name, nil); err != nil || a.State == alarm.StateOver {
+		return err
+	}
+	now := max(t.Now, a.RaisedAt)
+	a.State, a.ClearedAt = alarm.StateOver, &now
+	return t.over(a, happening{Transition: alarm.Transition{At: now, Value: a.Value}}, alarm.Test{})
+}

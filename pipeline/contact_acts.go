@@ -1,0 +1,253 @@
+package pipeline
+
+import (
+	"context"
+	"crypto/rand"
+	"fmt"
+	"slices"
+	"strings"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// SaveContact stores a contact, or changes the one of that name. Addresses that stay keep their IDs; those that are new get one.
+// It tells which IDs are new.
+func (p *Pipeline) SaveContact(ctx context.Context, c *roster.Contact, who string) (fresh []string, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		fresh = nil
+		if err := c.Check(); err != nil {
+			return err
+		}
+		if t.live.rosters[c.Name] != nil {
+			return &measure.Fault{Field: "name", Reason: fmt.Sprintf("a roster is called %s; rosters and contacts have names of their own each", c.Name)}
+		}
+		if a := c.Away; a != nil && t.live.contacts[a.Instead] == nil {
+			return &measure.Fault{Field: "away.instead", Reason: site.Unknown("contact", a.Instead, t.contactNames())}
+		}
+		kind, old := "contact added", t.live.contacts[c.Name]
+		if c.ID = 0; old != nil {
+			kind, c.ID = "contact changed", old.ID
+		}
+		for i := range c.Addresses {
+			a := &c.Addresses[i]
+			if a.ID, a.Secret = "", ""; old != nil {
+				if at := slices.IndexFunc(old.Addresses, a.Same); at >= 0 {
+					a.ID = old.Addresses[at].ID
+					if a.Keys == nil {
+						a.Keys = old.Addresses[at].Keys
+					}
+				}
+			}
+			if a.ID == "" {
+				a.ID = strings.ToLower(rand.Text()[:10])
+				fresh = append(fresh, a.ID)
+			}
+		}
+		if err := t.Tx.SaveContact(t.ctx, c); err != nil {
+			return err
+		}
+		if err := t.Enter(kind, c.Name, who, fmt.Sprintf("Contact %s: %s", c.Called(), addressesSay(c))); err != nil {
+			return err
+		}
+		return t.replan()
+	})
+	return fresh, err
+}
+
+// addressesSay lists by which carriers a contact is reached; the journal does not show the addresses.
+func addressesSay(c *roster.Contact) string {
+	if len(c.Addresses) == 0 {
+		return "no address"
+	}
+	var by []string
+	for _, a := range c.Addresses {
+		by = append(by, a.Carrier)
+	}
+	return strings.Join(by, ", ")
+}
+
+// replan lets rosters look again at when their next calls are, since what they depend on has changed.
+func (t *Turn) replan() error {
+	if err := t.Tx.ReplanEscalations(t.ctx, t.Now); err != nil {
+		return err
+	}
+	return t.ConfigChanged()
+}
+
+func (t *Turn) contactNames() (names []string) {
+	for name := range t.live.contacts {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// RemoveContact removes a contact that nothing names.
+func (p *Pipeline) RemoveContact(ctx context.Context, name, who string) error {
+	return p.Do(ctx, func(t *Turn) error {
+		c := t.live.contacts[name]
+		if c == nil {
+			return fmt.Errorf("%s: %w", site.Unknown("contact", name, t.contactNames()), store.ErrNotFound)
+		}
+		if by := t.whoNames(name); by != "" {
+			return fmt.Errorf("contact %s is named by %s: %w", name, by, store.ErrInUse)
+		}
+		if err := t.Tx.RemoveContact(t.ctx, c.ID); err != nil {
+			return err
+		}
+		if err := t.Enter("contact removed", name, who, "Contact "+c.Called()+" was removed"); err != nil {
+			return err
+		}
+		return t.replan()
+	})
+}
+
+// whoNames says what tells somebody: empty when nothing does.
+func (t *Turn) whoNames(name string) string {
+	for _, r := range t.live.rosters {
+		if slices.Contains(r.Names(), name) {
+			return "roster " + r.Name
+		}
+	}
+	for _, c := range t.live.contacts {
+		if c.Away != nil && c.Away.Instead == name {
+			return "contact " + c.Name
+		}
+	}
+	for _, g := range t.live.guards {
+		if slices.Contains(g.Tell, name) {
+			return "guard " + g.Name
+		}
+	}
+	for _, s := range t.live.statements {
+		if slices.Contains(s.Tell, name) {
+			return "statement " + s.Name
+		}
+	}
+	if slices.Contains(t.live.own.Tell, name) || t.live.own.QuietWord != nil && t.live.own.QuietWord.To == name {
+		return "the site"
+	}
+	return ""
+}
+
+// SaveRoster stores a roster, or changes the one of that name.
+func (p *Pipeline) SaveRoster(ctx context.Context, r *roster.Roster, who string) error {
+	return p.Do(ctx, func(t *Turn) error {
+		if err := r.Check(t.contactNames()); err != nil {
+			return err
+		}
+		if t.live.contacts[r.Name] != nil {
+			return &measure.Fault{Field: "name", Reason: fmt.Sprintf("a contact is called %s; rosters and contacts have names of their own each", r.Name)}
+		}
+		kind, old := "roster added", t.live.rosters[r.Name]
+		if r.ID, r.MadeAt, r.DrilledAt = 0, t.Now, nil; old != nil {
+			kind, r.ID, r.MadeAt, r.DrilledAt = "roster changed", old.ID, old.MadeAt, old.DrilledAt
+		}
+		if err := t.Tx.SaveRoster(t.ctx, r); err != nil {
+			return err
+		}
+		if err := t.Enter(kind, r.Name, who, fmt.Sprintf("Roster %s: %d steps, calls on %s", r.Called(), len(r.Steps), strings.Join(r.Names(), ", "))); err != nil {
+			return err
+		}
+		return t.replan()
+	})
+}
+
+// RemoveRoster removes a roster that nothing names.
+func (p *Pipeline) RemoveRoster(ctx context.Context, name, who string) error {
+	return p.Do(ctx, func(t *Turn) error {
+		r := t.live.rosters[name]
+		if r == nil {
+			var names []string
+			for other := range t.live.rosters {
+				names = append(names, other)
+			}
+			slices.Sort(names)
+			return fmt.Errorf("%s: %w", site.Unknown("roster", name, names), store.ErrNotFound)
+		}
+		if by := t.whoNames(name); by != "" {
+			return fmt.Errorf("roster %s is named by %s: %w", name, by, store.ErrInUse)
+		}
+		if err := t.endRosterAlarm(r); err != nil {
+			return err
+		}
+		if err := t.Tx.RemoveRoster(t.ctx, r.ID); err != nil {
+			return err
+		}
+		if err := t.Enter("roster removed", name, who, "Roster "+r.Called()+" was removed"); err != nil {
+			return err
+		}
+		return t.replan()
+	})
+}
+
+// SetReach changes what the site itself has to tell, and to whom.
+func (p *Pipeline) SetReach(ctx context.Context, r *roster.SiteReach, who string) error {
+	return p.Do(ctx, func(t *Turn) error {
+		if err := r.Check(); err != nil {
+			return err
+		}
+		if r.Tell == nil {
+			r.Tell = []string{}
+		}
+		if err := t.checkTell("tell", r.Tell); err != nil {
+			return err
+		}
+		if q := r.QuietWord; q != nil {
+			names := []string{q.To}
+			if err := t.checkTell("quiet_word.to", names); err != nil {
+				return err
+			}
+			q.To = names[0]
+		}
+		if err := t.Tx.SetSiteReach(t.ctx, r); err != nil {
+			return err
+		}
+		if err := t.Enter("reach set", t.live.site.Name, who, "What the site itself tells was changed"); err != nil {
+			return err
+		}
+		return t.ConfigChanged()
+	})
+}
+
+// TestContact sends a test message to a contact by some carriers, or all. It gives the numbers of the notices.
+func (p *Pipeline) TestContact(ctx context.Context, name string, by []string, who string) (ids []int64, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		ids = nil
+		c := t.live.contacts[name]
+		if c == nil {
+			return fmt.Errorf("%s: %w", site.Unknown("contact", name, t.contactNames()), store.ErrNotFound)
+		}
+		var readers []roster.Reader
+		for _, a := range c.Addresses {
+			if len(by) == 0 || slices.Contains(by, a.Carrier) {
+				readers = append(readers, roster.Reader{Contact: c.Name, Address: a})
+			}
+		}
+		if len(readers) == 0 {
+			return &measure.Fault{Field: "by", Reason: fmt.Sprintf("%s has no such address; %s", c.Called(), addressesSay(c))}
+		}
+		if err := t.send(roster.Test, roster.TestMessage(t.world(), c.Called(), who), readers, func(n *roster.Notice) { ids = append(ids, n.ID) }); err != nil {
+			return err
+		}
+		return t.Enter("contact tested", c.Name, who, fmt.Sprintf("%s sent a test to %s", who, c.Called()))
+	})
+	return ids, err
+}
+
+// Plan tells in words whom a roster, saved or not, would tell of an alarm of a severity that is raised at an instant and that
+// nobody takes.
+func (p *Pipeline) Plan(ctx context.Context, r *roster.Roster, s alarm.Severity, at measure.Instant) (lines []roster.Told, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		if err := r.Check(t.contactNames()); err != nil {
+			return err
+		}
+		lines = r.Say(s, at, t.world())
+		return nil
+	})
+	return lines, err
+}

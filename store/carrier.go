@@ -1,0 +1,91 @@
+package store
+
+import (
+	"context"
+	"maps"
+	"slices"
+
+	"github.com/jmoiron/sqlx"
+
+	"jauntylark/core/measure"
+)
+
+// CarrierState is whether a carrier works.
+type CarrierState struct {
+	Name         string           `json:"name" db:"name"`
+	FailingSince *measure.Instant `json:"failing_since" db:"failing_since" format:"date-time" doc:"null: the last attempt went well"`
+	Failures     int              `json:"failures" db:"failures" doc:"attempts that failed since it last worked"`
+	FailedAt     *measure.Instant `json:"failed_at" db:"failed_at" format:"date-time"`
+	WorkedAt     *measure.Instant `json:"worked_at" db:"worked_at" format:"date-time"`
+	Answer       string           `json:"answer" db:"answer" doc:"what the other side said to the last attempt that failed"`
+	AlarmID      *int64           `json:"alarm_id" db:"alarm_id" doc:"the standing alarm that it fails"`
+}
+
+const selectCarrier = `select name, failing_since, failures, failed_at, worked_at, answer, alarm_id from carrier`
+
+// Carriers tells of each carrier that was ever used whether it works.
+func (s *Store) Carriers(ctx context.Context) ([]CarrierState, error) {
+	carriers := []CarrierState{}
+	err := s.db.SelectContext(ctx, &carriers, selectCarrier+` order by name`)
+	return carriers, err
+}
+
+// Carriers tells of each carrier that was ever used whether it works.
+func (t *Tx) Carriers(ctx context.Context) (carriers []CarrierState, err error) {
+	err = t.SelectContext(ctx, &carriers, selectCarrier+` order by name`)
+	return carriers, err
+}
+
+// SetCarrierAlarm notes the standing alarm of a carrier; nil: there is none.
+func (t *Tx) SetCarrierAlarm(ctx context.Context, name string, alarmID *int64) error {
+	_, err := t.ExecContext(ctx, `update carrier set alarm_id = $2 where name = $1`, name, alarmID)
+	return err
+}
+
+// noteCarriers notes whether the carriers of attempts work. An address that was refused for good says nothing of its carrier.
+func noteCarriers(ctx context.Context, tx *sqlx.Tx, attempts []Attempt) error {
+	of := map[string]*CarrierState{}
+	for _, a := range attempts {
+		c := of[a.Carrier]
+		if c == nil {
+			c = &CarrierState{Name: a.Carrier}
+			of[a.Carrier] = c
+		}
+		switch at := a.At; {
+		case a.OK:
+			c.WorkedAt, c.FailingSince, c.Failures = &at, nil, 0
+		case a.Final:
+		default:
+			c.FailedAt, c.Answer = &at, a.Answer
+			if c.Failures++; c.FailingSince == nil {
+				c.FailingSince = &at
+			}
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(of)) {
+		if _, err := tx.NamedExecContext(ctx, `
+			insert into carrier (name, failing_since, failures, failed_at, worked_at, answer) values (:name, :failing_since, :failures, :failed_at, :worked_at, :answer)
+			on conflict (name) do update set
+				failures = case when excluded.worked_at is null then carrier.failures + excluded.failures else excluded.failures end,
+				failing_since = case when excluded.worked_at is null then coalesce(carrier.failing_since, excluded.failing_since) else excluded.failing_since end,
+				failed_at = coalesce(excluded.failed_at, carrier.failed_at), worked_at = coalesce(excluded.worked_at, carrier.worked_at),
+				answer = case when excluded.answer <> '' then excluded.answer else carrier.answer end`, of[name]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Waiting counts the notices that wait for each carrier.
+func (s *Store) Waiting(ctx context.Context) (map[string]int, error) {
+	var rows []struct {
+		Carrier string `db:"carrier"`
+		N       int    `db:"n"`
+	}
+	err := s.db.SelectContext(ctx, &rows, `select carrier, count(*) as n from notice where state = 'waiting' group by carrier`)
+	of := map[string]int{}
+	for _, r := range rows {
+		of[r.Carrier] = r.N
+	}
+	return of, err
+}

@@ -1,0 +1,73 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+)
+
+const selectDrill = `select id, guard, started_by, started_at, committed_at, alarm_id, to_jsonb(rosters) as rosters_json, ended_at, ended from drill`
+
+type drillRow struct {
+	roster.Drill
+	RostersJSON []byte `db:"rosters_json"`
+}
+
+func (r *drillRow) drill() (roster.Drill, error) {
+	r.Steps = []roster.DrillStep{}
+	err := json.Unmarshal(r.RostersJSON, &r.Rosters)
+	return r.Drill, err
+}
+
+func drills(rows []drillRow, err error) ([]roster.Drill, error) {
+	all := make([]roster.Drill, len(rows))
+	for i := range rows {
+		if err == nil {
+			all[i], err = rows[i].drill()
+		}
+	}
+	return all, err
+}
+
+// Drills gives the newest drills, newest first.
+func (s *Store) Drills(ctx context.Context, limit int) ([]roster.Drill, error) {
+	var rows []drillRow
+	err := s.db.SelectContext(ctx, &rows, selectDrill+` order by id desc limit $1`, limit)
+	return drills(rows, err)
+}
+
+// Drill gives one drill; ErrNotFound.
+func (s *Store) Drill(ctx context.Context, id int64) (roster.Drill, error) {
+	var row drillRow
+	if err := s.db.GetContext(ctx, &row, selectDrill+` where id = $1`, id); err != nil {
+		return row.Drill, found(err)
+	}
+	return row.drill()
+}
+
+// AddDrill stores a drill that begins.
+func (t *Tx) AddDrill(ctx context.Context, d *roster.Drill) error {
+	return t.GetContext(ctx, &d.ID, `insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters) values ($1, $2, $3, $4, $5, $6) returning id`,
+		d.Guard, d.By, d.StartedAt, d.CommittedAt, d.AlarmID, d.Rosters)
+}
+
+// OpenDrills gives the drills that nobody has taken, of one alarm when alarmID is not 0, and which began at or before an instant.
+func (t *Tx) OpenDrills(ctx context.Context, alarmID int64, begun measure.Instant) ([]roster.Drill, error) {
+	var rows []drillRow
+	err := t.SelectContext(ctx, &rows, selectDrill+` where ended_at is null and ($1 = 0 or alarm_id = $1) and started_at <= $2 order by id`, alarmID, begun)
+	return drills(rows, err)
+}
+
+// AnyOpenDrill tells whether a drill that began at or before an instant is open.
+func (s *Store) AnyOpenDrill(ctx context.Context, begun measure.Instant) (any bool, err error) {
+	err = s.db.GetContext(ctx, &any, `select exists (select from drill where ended_at is null and started_at <= $1)`, begun)
+	return any, err
+}
+
+// EndDrill notes how a drill ended.
+func (t *Tx) EndDrill(ctx context.Context, id int64, at measure.Instant, how string) error {
+	_, err := t.ExecContext(ctx, `update drill set ended_at = $2, ended = $3 where id = $1`, id, at, how)
+	return err
+}
