@@ -70,11 +70,19 @@ func capSender(name string) string {
 	}, name)
 }
 
+// readerOf names the contact, or else the address.
+func readerOf(n roster.Notice) string {
+	if n.Contact != "" {
+		return n.Contact
+	}
+	return n.Address
+}
+
 // capAlert writes a notice as a CAP alert: the raise is an Alert, what comes after it an Update, the end a Cancel, each with a
 // reference to the first.
 func (w *Webhook) capAlert(ctx context.Context, n roster.Notice, here site.Site, a alarm.Alarm) ([]byte, error) {
 	m := capMessage{Identifier: capID(n.ID), Sender: capSender(here.Name), Sent: capTime(n.CreatedAt), Status: "Actual", MsgType: "Alert", Source: "Jaunty Lark", Scope: "Private",
-		Addresses: capSender(n.Address),
+		Addresses: readerOf(n),
 		Info: capInfo{Language: "en", Category: "Infra", Event: a.Sentence, Urgency: "Immediate", Severity: capSeverity[n.Severity], Certainty: "Observed", Onset: capTime(a.RaisedAt),
 			SenderName: here.Name, Headline: n.Subject, Description: n.Text, Instruction: a.Advice, Web: n.Route.Link,
 			Parameters: []capExtra{{"alarm", fmt.Sprint(a.ID)}, {"kind", n.Kind}, {"signal", a.Signal}, {"value", measure.Figure(a.Value, a.Unit)}}, Area: capAreaDesc{here.Name}}}

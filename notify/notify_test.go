@@ -3,6 +3,7 @@ package notify_test
 import (
 	"bufio"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
@@ -302,6 +303,104 @@ func TestWhatAServersRefusalMeans(t *testing.T) {
 	for _, bad := range []string{"", "mail.example.org", "http://x", "smtp://", "smtp://h:x"} {
 		if _, err := notify.NewMail(bad); err == nil {
 			t.Errorf("%q was taken", bad)
+		}
+	}
+}
+
+// Each carrier has hands of its own: one that never answers holds up no other.
+func TestADeadCarrierHoldsUpNoOther(t *testing.T) {
+	o := newOutbox(t)
+	dead, alive := &scripted{slow: time.Hour}, &scripted{}
+	ctx, cancel := context.WithCancel(context.Background())
+	w := notify.NewWorker(o.Store, notify.Options{Carriers: map[string]notify.Carrier{roster.Text: dead, roster.Mail: alive}, Log: slog.New(slog.DiscardHandler), Now: func() measure.Instant { return measure.Instant(o.now.Load()) }})
+	done := make(chan struct{})
+	go func() { w.Run(ctx); close(done) }()
+	t.Cleanup(func() { cancel(); <-done })
+	o.in(func(ctx context.Context, tx *store.Tx) error {
+		var notices []roster.Notice
+		ids, err := tx.NoticeIDs(ctx, 40)
+		for i, id := range ids {
+			carrier := []string{roster.Text, roster.Mail}[i%2]
+			notices = append(notices, roster.Notice{ID: id, AlarmID: o.alarm, Kind: roster.Raise, Carrier: carrier, Address: fmt.Sprint("a", i), State: roster.Waiting, CreatedAt: start, DueAt: start})
+		}
+		return errors.Join(err, tx.AddNotices(ctx, notices))
+	})
+	w.Wake()
+	storetest.Eventually(t, "all mail is sent", func() bool { return len(alive.got()) == 20 })
+}
+
+// The severest are sent first, whatever waits.
+func TestTheSeverestGoFirst(t *testing.T) {
+	o := newOutbox(t)
+	o.in(func(ctx context.Context, tx *store.Tx) error {
+		ids, err := tx.NoticeIDs(ctx, 300)
+		var notices []roster.Notice
+		for i, id := range ids {
+			n := roster.Notice{ID: id, AlarmID: o.alarm, Kind: roster.Raise, Carrier: roster.Mail, Severity: alarm.Advisory, Address: fmt.Sprint("advisory", i), State: roster.Waiting, CreatedAt: start, DueAt: start}
+			if i == 299 {
+				n.Severity, n.Address = alarm.Critical, "critical"
+			}
+			notices = append(notices, n)
+		}
+		return errors.Join(err, tx.AddNotices(ctx, notices))
+	})
+	claimed, err := o.ClaimNotices(context.Background(), roster.Mail, start, time.Minute, 1)
+	if err != nil || len(claimed) != 1 || claimed[0].Address != "critical" {
+		t.Errorf("%+v %v", claimed, err)
+	}
+}
+
+// What waits behind a raise that was given up is given up too: its reader never heard of the alarm.
+func TestWhoNeverHeardIsNotToldThatItIsOver(t *testing.T) {
+	o := newOutbox(t)
+	o.plan(roster.Raise, "gone@b.example", "here@b.example")
+	o.plan(roster.Return, "gone@b.example", "here@b.example")
+	c := &scripted{script: []notify.Result{{Answer: "550 no such mailbox", Final: true}}}
+	var failed atomic.Int64
+	ctx, cancel := context.WithCancel(context.Background())
+	w := notify.NewWorker(o.Store, notify.Options{Carriers: map[string]notify.Carrier{roster.Mail: c}, Log: slog.New(slog.DiscardHandler), Now: func() measure.Instant { return measure.Instant(o.now.Load()) },
+		Failed: func(_ context.Context, n []roster.Notice) error { failed.Add(int64(len(n))); return nil }})
+	done := make(chan struct{})
+	go func() { w.Run(ctx); close(done) }()
+	t.Cleanup(func() { cancel(); <-done })
+	storetest.Eventually(t, "all is settled", func() bool { return !slices.Contains(o.states(), roster.Waiting) })
+	if got := c.got(); len(got) != 2 || strings.Contains(got[0], strings.Split(got[1], " to ")[0]) && got[0] == got[1] {
+		t.Errorf("%v", got)
+	}
+	given := 0
+	for _, s := range o.states() {
+		if s == roster.GivenUp {
+			given++
+		}
+	}
+	if given != 2 || failed.Load() != 1 {
+		t.Errorf("%d given up, %d called failed: %v", given, failed.Load(), o.states())
+	}
+}
+
+// A mail server with TLS and sign-in, by STARTTLS and from the start; without TLS no password goes to another machine.
+func TestMailOverTLS(t *testing.T) {
+	for _, scheme := range []string{"smtp", "smtps"} {
+		in, address, ca := servertest.SecureSink(t, scheme == "smtps", "lark", "secret")
+		m, err := notify.NewMail(scheme + "://lark:secret@" + address + "?from=lark@b.example&ca=" + ca)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n := roster.Notice{ID: 3, AlarmID: 2, Kind: roster.Raise, Address: "orla@b.example", Subject: "s", Text: "Something.\n\nSite, watched by Jaunty Lark\n", CreatedAt: start, Route: roster.Route{Link: "https://lark.example.org/take/x"}}
+		if r := m.Send(context.Background(), n); !r.OK {
+			t.Fatalf("%s: %+v", scheme, r)
+		}
+		got := in.Messages()
+		if len(got) != 1 || got[0].Text != n.Text || !strings.Contains(got[0].HTML, "I have it") || !strings.Contains(got[0].HTML, n.Route.Link) || got[0].Thread != "<alarm-2@b.example>" {
+			t.Errorf("%s: %+v", scheme, got)
+		}
+		wrong, _ := notify.NewMail(scheme + "://lark:wrong@" + address + "?ca=" + ca)
+		if r := wrong.Send(context.Background(), n); r.OK || !strings.Contains(r.Answer, "535") {
+			t.Errorf("%s with a wrong password: %+v", scheme, r)
+		}
+		strange, _ := notify.NewMail(scheme + "://lark:secret@" + address)
+		if r := strange.Send(context.Background(), n); r.OK || !strings.Contains(r.Answer, "certificate") {
+			t.Errorf("%s with a certificate that nobody knows: %+v", scheme, r)
 		}
 	}
 }

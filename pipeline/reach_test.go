@@ -132,10 +132,7 @@ func TestARosterGoesOnUntilSomebodyHasIt(t *testing.T) {
 	}
 	before := len(b.outbox())
 	b.stream("temp", 3500, 20) // over: exactly those who heard, by the same carriers
-	var over []string
-	for _, line := range b.outbox()[before:] {
-		over = append(over, line)
-	}
+	over := b.outbox()[before:]
 	slices.Sort(over)
 	if want := []string{"return desk@b.example", "return orla e-mail", "return orla text", "return tadhg text", "return tadhg voice"}; !slices.Equal(over, want) {
 		t.Errorf("over: %v", over)

@@ -1,54 +1,18 @@
 package server_test
 
 import (
-	"crypto/ecdsa"
-	"crypto/elliptic"
-	"crypto/rand"
-	"crypto/x509"
-	"encoding/pem"
-	"math/big"
 	"net"
 	"net/http"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
 
-// certificate writes a certificate for loopback and its key.
-func certificate(t *testing.T) (certFile, keyFile string) {
-	t.Helper()
-	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-	if err != nil {
-		t.Fatal(err)
-	}
-	template := &x509.Certificate{SerialNumber: big.NewInt(1), NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour),
-		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true}
-	cert, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
-	if err != nil {
-		t.Fatal(err)
-	}
-	secret, err := x509.MarshalPKCS8PrivateKey(key)
-	if err != nil {
-		t.Fatal(err)
-	}
-	dir := t.TempDir()
-	certFile, keyFile = filepath.Join(dir, "cert.pem"), filepath.Join(dir, "key.pem")
-	for path, block := range map[string]*pem.Block{certFile: {Type: "CERTIFICATE", Bytes: cert}, keyFile: {Type: "PRIVATE KEY", Bytes: secret}} {
-		if err := os.WriteFile(path, pem.EncodeToMemory(block), 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
-	return certFile, keyFile
-}
-
 func TestTLSAndLinks(t *testing.T) {
-	cert, key := certificate(t)
+	cert, key := servertest.Certificate(t)
 	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.TLSCert, o.TLSKey, o.URL = cert, key, "https://lark.example.org/" })
 	if !strings.HasPrefix(s.URL, "https://") {
 		t.Fatal(s.URL)
@@ -76,7 +40,7 @@ func TestTLSAndLinks(t *testing.T) {
 // Behind a proxy that is trusted, those behind it are told apart; otherwise the header is not believed.
 // A device publishes over TLS, and checks the certificate.
 func TestMQTTOverTLS(t *testing.T) {
-	cert, key := certificate(t)
+	cert, key := servertest.Certificate(t)
 	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.TLSCert, o.TLSKey, o.MQTTS = cert, key, "127.0.0.1:0" })
 	var added server.AddedDevice
 	s.Do(http.MethodPost, "/api/v1/devices", map[string]string{"name": "pond"}, &added)

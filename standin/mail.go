@@ -3,6 +3,7 @@ package standin
 import (
 	"bytes"
 	"context"
+	"crypto/tls"
 	"encoding/base64"
 	"errors"
 	"fmt"
@@ -15,6 +16,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/emersion/go-sasl"
 	"github.com/emersion/go-smtp"
 
 	"jauntylark/core/measure"
@@ -26,21 +28,69 @@ type MailSink struct {
 	Addr   string // where it listens
 }
 
+// Secure says that a mail sink wants TLS and a sign-in.
+type Secure struct {
+	TLS            *tls.Config
+	FromStart      bool // TLS is there from the first byte; otherwise by STARTTLS
+	User, Password string
+}
+
 // StartMailSink listens on a free port of loopback and puts mail into the inbox.
-func StartMailSink(in *Inbox) (*MailSink, error) {
+func StartMailSink(in *Inbox) (*MailSink, error) { return StartSecureMailSink(in, Secure{}) }
+
+// StartSecureMailSink is StartMailSink for a sink that wants TLS and a sign-in.
+func StartSecureMailSink(in *Inbox, secure Secure) (*MailSink, error) {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return nil, err
 	}
-	server := smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) { return &session{in: in}, nil }))
+	address := listener.Addr().String()
+	server := smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) {
+		plain := &session{in: in}
+		if secure.User == "" {
+			return plain, nil
+		}
+		return &guarded{session: plain, secure: secure}, nil
+	}))
+	if server.TLSConfig = secure.TLS; secure.FromStart {
+		listener = tls.NewListener(listener, secure.TLS)
+	}
 	server.Domain, server.ReadTimeout, server.WriteTimeout = "standin.example", 30*time.Second, 30*time.Second
 	server.MaxMessageBytes, server.MaxRecipients, server.EnableSMTPUTF8 = 10<<20, 50, true
 	go server.Serve(listener)
-	return &MailSink{server: server, Addr: listener.Addr().String()}, nil
+	return &MailSink{server: server, Addr: address}, nil
 }
 
 // Close stops listening.
 func (s *MailSink) Close() error { return s.server.Close() }
+
+// guarded is a conversation with somebody who must sign in first.
+type guarded struct {
+	*session
+	secure Secure
+	in     bool
+}
+
+// AuthMechanisms lists how one can sign in.
+func (g *guarded) AuthMechanisms() []string { return []string{sasl.Plain} }
+
+// Auth checks who signs in (RFC 4616).
+func (g *guarded) Auth(string) (sasl.Server, error) {
+	return sasl.NewPlainServer(func(_, user, password string) error {
+		if g.in = user == g.secure.User && password == g.secure.Password; !g.in {
+			return smtp.ErrAuthFailed
+		}
+		return nil
+	}), nil
+}
+
+// Mail begins a mail of who has signed in.
+func (g *guarded) Mail(from string, o *smtp.MailOptions) error {
+	if !g.in {
+		return smtp.ErrAuthRequired
+	}
+	return g.session.Mail(from, o)
+}
 
 // session is one conversation.
 type session struct {

@@ -6,7 +6,6 @@ package statement
 
 import (
 	"fmt"
-	"strings"
 	"time"
 
 	"jauntylark/core/measure"
@@ -136,11 +135,4 @@ func plural(n int, one, many string) string {
 		return "1 " + one
 	}
 	return fmt.Sprintf("%d %s", n, many)
-}
-
-func list(words []string) string {
-	if n := len(words); n > 1 {
-		return strings.Join(words[:n-1], ", ") + " and " + words[n-1]
-	}
-	return strings.Join(words, "")
 }
