@@ -50,6 +50,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
   const remove = useReachAct(() =>
     take(api.DELETE('/api/v1/contacts/{contact}', { params: { path: { contact: contact.name! } } })),
   )
+  const others = (useContacts().data ?? []).filter((c) => c.name !== contact.name)
   const addresses = draft.addresses ?? []
   const kept = save.data
   const withNew = (): Contact => (to ? { ...draft, addresses: [...addresses, { carrier, to } as Address] } : draft)
@@ -92,7 +93,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
               {carriers[a.carrier]} {a.carrier === 'push' ? 'to a browser' : a.to}{' '}
               {keeper && (
                 <QuietButton
-                  aria-label={`Take ${a.carrier} ${a.to} off`}
+                  aria-label={`Take it off: ${a.carrier} ${a.to}`}
                   onPress={() => set({ addresses: addresses.filter((o) => o !== a) })}
                 >
                   Take it off
@@ -132,11 +133,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
             hint="the site’s when left empty"
           />
         </Fields>
-        {draft.away && (
-          <Prose>
-            Away from {draft.away.from} to {draft.away.until}; {draft.away.instead} is told.
-          </Prose>
-        )}
+        <AwayFields draft={draft} set={set} others={others} />
         {keeper && (
           <Row>
             <Button type="submit" isDisabled={save.isPending}>
@@ -159,6 +156,58 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
         ))}
       </Form>
     </>
+  )
+}
+
+type AwayProps = { draft: Contact; set: (change: Partial<Contact>) => void; others: Contact[] }
+
+/** When somebody else is told instead. */
+function AwayFields({ draft, set, others }: AwayProps) {
+  const day = (at?: string) => (at ? at.slice(0, 10) : '')
+  const [from, setFrom] = useState(day(draft.away?.from))
+  const [until, setUntil] = useState(day(draft.away?.until))
+  const instead = draft.away?.instead ?? ''
+  const change = (f: string, u: string, who: string) =>
+    set({
+      away:
+        who && f && u ? { from: new Date(f).toISOString(), until: new Date(u).toISOString(), instead: who } : undefined,
+    })
+  const [who, setWho] = useState(instead)
+  if (others.length === 0) return null
+  return (
+    <Fields>
+      <Select
+        label="While away, tell"
+        value={who}
+        onChange={(v) => {
+          setWho(v)
+          change(from, until, v)
+        }}
+        options={{ '': 'nobody else', ...Object.fromEntries(others.map((c) => [c.name!, c.title || c.name!])) }}
+      />
+      {who && (
+        <>
+          <Written
+            label="From"
+            type="date"
+            value={from}
+            onChange={(v) => {
+              setFrom(v)
+              change(v, until, who)
+            }}
+          />
+          <Written
+            label="Until"
+            type="date"
+            value={until}
+            onChange={(v) => {
+              setUntil(v)
+              change(from, v, who)
+            }}
+          />
+        </>
+      )}
+    </Fields>
   )
 }
 
