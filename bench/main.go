@@ -68,7 +68,7 @@ var measurements = []struct {
 	measure func(context.Context, *service) error
 }{
 	{"packs", packs}, {"posts", posts}, {"mails", mails}, {"mqtt", messages}, {"coap", confirmables}, {"idle", idle}, {"backlog", backlog}, {"runaway", runaway}, {"past", past}, {"sealing", sealing},
-	{"meaning", meaning}, {"correcting", correcting}, {"replaying", replaying}, {"searching", searching}, {"guarding", guarding},
+	{"meaning", meaning}, {"correcting", correcting}, {"replaying", replaying}, {"searching", searching}, {"guarding", guarding}, {"outbox", outbox},
 }
 
 // service is the service under test.
@@ -95,7 +95,7 @@ func serve(ctx context.Context, database string, adjust ...func(*server.Settings
 	ctx, cancel := context.WithCancel(ctx)
 	ready, done := make(chan string, 1), make(chan error, 1)
 	s := &service{database: database, inbox: inbox, stop: func() { cancel(); <-done; sink.Close() }}
-	settings := server.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", DeviceRate: 100_000,
+	settings := server.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", DeviceRate: 100_000, Private: true,
 		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(w sketch.Ways, p *pipeline.Pipeline) { s.ways, s.pipe = w, p },
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})), Ready: func(url string) { ready <- url }}
 	for _, a := range adjust {
@@ -116,7 +116,8 @@ func serve(ctx context.Context, database string, adjust ...func(*server.Settings
 		return nil, err
 	}
 	s.owner.Token = token.Token
-	return s, nil
+	// Each alarm is told by itself.
+	return s, s.owner.Do(ctx, http.MethodPut, "/api/v1/site/reach", map[string]any{"flood": map[string]any{"messages": 10_000, "within": "10s"}}, nil)
 }
 
 // device adds a device and gives its key.

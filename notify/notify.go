@@ -35,7 +35,7 @@ type Result struct {
 }
 
 const (
-	hands      = 8                // notices of one carrier under way at once
+	hands      = 16               // notices of one carrier under way at once
 	claimHold  = 30 * time.Second // after a crash, a notice that was on its way is tried again this much later
 	attemptFor = 20 * time.Second // an attempt may take so long
 	pollEvery  = time.Second      // for notices that other processes planned, and for retries

@@ -601,3 +601,42 @@ func TestWhatIsNamedStays(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 }
+
+// A guard that goes mad: ten thousand notices, and its reader gets a handful.
+func TestTenThousandNoticesBecomeAHandful(t *testing.T) {
+	b := fresh(t)
+	b.contact("orla", roster.Mail)
+	b.stream("temp", -10, 20)
+	b.guard(alarm.Guard{Name: "mad", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"}})
+	const cycles = 5000
+	for second := range 10 { // five hundred cycles a second
+		b.clock(float64(second) + 1)
+		var samples []measure.Sample
+		for i := range 2 * cycles / 10 {
+			value := 31.0
+			if i%2 == 1 {
+				value = 20
+			}
+			samples = append(samples, measure.Sample{Name: "temp", At: b.at(float64(second)) + measure.Instant(i) + 1, Value: value})
+		}
+		b.send(samples...)
+	}
+	if n := len(b.outbox()); n != 2*cycles {
+		t.Fatalf("%d notices", n)
+	}
+	b.later(190, "the digest", func() bool {
+		return slices.ContainsFunc(b.notices(), func(n roster.Notice) bool { return n.Kind == roster.Summary })
+	})
+	told, digest := 0, ""
+	for _, n := range b.notices() {
+		if n.State == roster.Waiting {
+			told++
+		}
+		if n.Kind == roster.Summary {
+			digest = n.Subject
+		}
+	}
+	if told > 12 || !strings.HasPrefix(digest, "4996 alarms in 3 minutes: ") {
+		t.Errorf("%d messages, %q", told, digest)
+	}
+}

@@ -204,9 +204,10 @@ func (t *Tx) ToldAfter(ctx context.Context, a roster.Address, since measure.Inst
 func (s *Store) ClaimNotices(ctx context.Context, carrier string, now measure.Instant, hold time.Duration, limit int) (notices []roster.Notice, err error) {
 	err = s.db.SelectContext(ctx, &notices, `
 		update notice set claimed_until = $2, attempts = attempts + 1
-		where id in (select id from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
-		             and not exists (select from notice o where o.alarm_id = n.alarm_id and o.address = n.address and o.carrier = n.carrier
-		                             and o.id < n.id and o.state = 'waiting')
+		where (select set_config('synchronous_commit', 'off', true)) = 'off'
+		  and id in (select id from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
+		             and (select o.id from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier and o.address = n.address and o.id < n.id and o.state = 'waiting'
+		                  order by o.id limit 1) is null
 		             order by urgency, due_at, id limit $3 for update skip locked)
 		returning `+noticeColumns, now, now.Add(hold), limit, carrier)
 	return notices, err

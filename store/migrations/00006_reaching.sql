@@ -72,6 +72,7 @@ alter table notice
     add route        jsonb not null default '{}';
 update notice set held_why = 'catching up' where held_for is not null;
 create index on notice (carrier, urgency, due_at, id) where state = 'waiting';
+create index on notice (alarm_id, carrier, address, id) where state = 'waiting';
 create index on notice (carrier, address, created_at);
 create index on notice (carrier, gateway_id) where gateway_id <> '';
 create index on notice (due_at) where state = 'held';
