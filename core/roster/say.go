@@ -2,6 +2,7 @@ package roster
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -62,7 +63,9 @@ func (w World) say(readers []Reader) string {
 		c := readers[i]
 		var by []string
 		for ; i < len(readers) && readers[i].Contact == c.Contact; i++ {
-			by = append(by, carrierWords[readers[i].Carrier])
+			if way := carrierWords[readers[i].Carrier]; !slices.Contains(by, way) {
+				by = append(by, way)
+			}
 		}
 		who := c.Contact
 		if known := w.Contacts[c.Contact]; known != nil {

@@ -25,12 +25,10 @@ type picture struct {
 
 var pictures = []picture{
 	{"now", "/", 1280, 800, false, `[data-signal]`},
-	{"now-dark", "/", 1280, 800, true, `[data-signal]`},
-	{"now-phone", "/", 390, 844, false, `[data-signal]`},
+	{"now-phone", "/", 390, 844, true, `[data-signal]`},
 	{"signal", "/signals/fern-house/air?last=hour", 1280, 800, false, `canvas`},
 	{"doubt", "/signals/pond/oxygen?last=month", 1280, 800, false, `[data-doubts]`},
 	{"trust", "/signals/pond/oxygen/trust", 1280, 800, false, `[data-preview] canvas`},
-	{"compare", "/compare?first=fern-house/new-air&second=fern-house/air&days=1", 1280, 800, false, `[data-agreement] canvas`},
 	{"totals", "/totals/lamp-cost", 1280, 800, false, `[data-period]`},
 	{"history", "/history", 1280, 800, false, `table`},
 	{"limit", "/guards/pond-oxygen-low", 1280, 800, false, `[data-replay=done] b`},
@@ -38,7 +36,9 @@ var pictures = []picture{
 	{"health", "/alarms/health", 1280, 800, false, `tr[data-good]`},
 	{"journal", "/journal?kind=alarm", 1280, 800, false, `tbody tr`},
 	{"alarm", "/alarms", 1280, 800, false, `canvas`},
-	{"alarms", "/alarms", 1280, 800, false, `h1`},
+	{"roster", "/rosters/glasshouse", 1280, 800, false, `ol li`},
+	{"drill", "/drills/1", 1280, 800, false, `tbody tr:nth-child(12)`},
+	{"statement", "/statements/electricity", 1280, 800, false, `tbody tr`},
 	{"device", "/devices/of/fern-house", 1280, 800, false, `[data-life]`},
 	{"connect", "/devices/connect", 1280, 800, false, `[data-key]`},
 }

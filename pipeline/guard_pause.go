@@ -1,0 +1,163 @@
+package pipeline
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+)
+
+// PutOutOfService takes a guard out of service, with why, or puts it back (why nil). What stands is over with that as its cause.
+func (p *Pipeline) PutOutOfService(ctx context.Context, name string, why *string, who string) (alarm.Guard, error) {
+	return p.pause(ctx, name, func(t *Turn, g *guardLive) (string, string, error) {
+		if why == nil {
+			if g.OutOfUse == nil {
+				return "", "", fmt.Errorf("guard %s is in service: %w", name, ErrNotNow)
+			}
+			g.OutOfUse = nil
+			return "guard in service", fmt.Sprintf("Guard %s is in service again", name), nil
+		}
+		if strings.TrimSpace(*why) == "" {
+			return "", "", &measure.Fault{Field: "why", Reason: "is missing; say why, for who finds the guard silent"}
+		}
+		g.OutOfUse = &alarm.Pause{By: who, Why: strings.TrimSpace(*why), At: t.Now}
+		return "guard out of service", fmt.Sprintf("Guard %s is out of service: %s", name, g.OutOfUse.Why), nil
+	}, who)
+}
+
+// The bounds of shelving.
+const (
+	minShelf = time.Minute
+	maxShelf = 30 * 24 * time.Hour
+)
+
+// Shelve keeps a guard's alarms from being told until an instant, but for those that are worse than what stands now, or
+// than its first rung where nothing stands (docs/semantics.md 19).
+func (p *Pipeline) Shelve(ctx context.Context, name string, until measure.Instant, why, who string) (alarm.Guard, error) {
+	return p.pause(ctx, name, func(t *Turn, g *guardLive) (string, string, error) {
+		switch length := until.Sub(t.Now); {
+		case strings.TrimSpace(why) == "":
+			return "", "", &measure.Fault{Field: "why", Reason: "is missing; say why, for who finds the alarm shelved"}
+		case length < minShelf || length > maxShelf:
+			return "", "", &measure.Fault{Field: "until", Reason: fmt.Sprintf("%s is not between a minute and 30 days from now", until)}
+		}
+		severity := g.Severity
+		for side, id := range g.alarms {
+			if id == 0 {
+				continue
+			}
+			a, err := t.Tx.Alarm(t.ctx, id)
+			if err != nil {
+				return "", "", err
+			}
+			if g.alarms[1-side] == 0 || a.Severity.Above(severity) {
+				severity = a.Severity
+			}
+			a.Shelved = true
+			if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
+				return "", "", err
+			}
+			if err := t.Tx.EndEscalation(t.ctx, id); err != nil {
+				return "", "", err
+			}
+		}
+		g.Shelved = &alarm.Pause{By: who, Why: strings.TrimSpace(why), At: t.Now, Until: &until, Severity: severity}
+		return "guard shelved", fmt.Sprintf("Guard %s is shelved until %s: %s", name, until, g.Shelved.Why), nil
+	}, who)
+}
+
+// Unshelve ends a guard's shelving now.
+func (p *Pipeline) Unshelve(ctx context.Context, name, who string) (alarm.Guard, error) {
+	return p.pause(ctx, name, func(t *Turn, g *guardLive) (string, string, error) {
+		if g.Shelved == nil {
+			return "", "", fmt.Errorf("guard %s is not shelved: %w", name, ErrNotNow)
+		}
+		g.Shelved = nil
+		return "guard unshelved", fmt.Sprintf("Guard %s is shelved no more", name), t.tellUnshelved(g)
+	}, who)
+}
+
+// pause changes whether a guard is heard, and writes that down.
+func (p *Pipeline) pause(ctx context.Context, name string, change func(*Turn, *guardLive) (kind, text string, err error), who string) (out alarm.Guard, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		g, err := t.guardNamed(name)
+		if err != nil {
+			return err
+		}
+		t.touched = true
+		t.step(g, alarm.Event{Kind: alarm.DueInstant, At: t.Now - g.signal.state.Lag()}, "")
+		if err := t.tellAll(); err != nil {
+			return err
+		}
+		kind, text, err := change(t, g)
+		if err != nil {
+			return err
+		}
+		if err := t.Tx.PauseGuard(t.ctx, g.ID, g.OutOfUse, g.Shelved); err != nil {
+			return err
+		}
+		if err := t.Enter(kind, name, who, text); err != nil {
+			return err
+		}
+		t.reconsider([]*guardLive{g}, t.Now)
+		out = g.Guard
+		return t.ConfigChanged()
+	})
+	return out, err
+}
+
+// endShelves ends the shelving of guards whose time has come.
+func (t *Turn) endShelves() error {
+	ids, err := t.Tx.ShelvesDue(t.ctx, t.Now)
+	if err != nil || len(ids) == 0 {
+		return err
+	}
+	for _, id := range ids {
+		g := t.live.guards[id]
+		t.touched = true
+		g.Shelved = nil
+		if err := t.Tx.PauseGuard(t.ctx, id, g.OutOfUse, nil); err != nil {
+			return err
+		}
+		if err := t.Enter("guard unshelved", g.Name, "", fmt.Sprintf("Guard %s is shelved no more: its time is over", g.Name)); err != nil {
+			return err
+		}
+		if err := t.tellUnshelved(g); err != nil {
+			return err
+		}
+	}
+	return t.ConfigChanged()
+}
+
+// tellUnshelved tells of the alarms of a guard that stand and were shelved.
+func (t *Turn) tellUnshelved(g *guardLive) error {
+	for _, id := range g.alarms {
+		if id == 0 {
+			continue
+		}
+		a, err := t.Tx.Alarm(t.ctx, id)
+		if err != nil {
+			return err
+		}
+		a.Shelved = false
+		if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
+			return err
+		}
+		test, err := alarm.ParseTest(a.When)
+		if err != nil {
+			return err
+		}
+		if a.AcknowledgedAt != nil || a.ToldWith != nil {
+			continue
+		}
+		a.Value = g.state.Held // what it reads now
+		if err := t.tellAnew(story{Alarm: a, test: test, device: g.signal.device, guard: g, kind: roster.Raise}, g.Tell); err != nil {
+			return err
+		}
+	}
+	return nil
+}
