@@ -92,7 +92,9 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	}
 	p.must("send", "d/temp=31")
 	storetest.Eventually(t, "the mail", func() bool {
-		return slices.ContainsFunc(inbox.Messages(), func(m standin.Message) bool { return m.Carrier == "e-mail" && m.Subject == "Warning: D temp is above 30" })
+		return slices.ContainsFunc(inbox.Messages(), func(m standin.Message) bool {
+			return m.Carrier == "e-mail" && m.Subject == "Warning: D temp is above 30"
+		})
 	})
 	if out := p.must("notice", "list", "--contact", "orla", "--carrier", "text"); !strings.Contains(out, "roster house, step 1") {
 		t.Errorf("%s", out)

@@ -4,7 +4,6 @@ import (
 	"context"
 	"slices"
 	"strings"
-	"time"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
@@ -73,44 +72,46 @@ func (t *Turn) tellAnew(s story, names []string) error {
 		return err
 	}
 	var readers []roster.Reader
+	reached := len(names) == 0
 	for _, name := range names {
 		switch r := t.live.rosters[name]; {
 		case strings.Contains(name, "@"):
 			readers = append(readers, roster.Reader{Address: roster.Address{Carrier: roster.Mail, To: name}})
 		case r != nil:
-			if err := t.advance(s, store.Escalation{Alarm: s.ID, Roster: r.ID, Progress: roster.Progress{Since: t.Now}}); err != nil {
+			calls, err := t.advance(s, store.Escalation{Alarm: s.ID, Roster: r.ID, Progress: roster.Progress{Since: t.Now}})
+			if err != nil {
 				return err
 			}
+			reached = reached || calls
 		default:
 			readers = append(readers, t.world().Reach(name, nil, t.Now, s.Severity)...)
 		}
+	}
+	if !reached && len(readers) == 0 { // nothing falls through
+		own, err := t.ownTell()
+		if err != nil {
+			return err
+		}
+		readers = t.plainReaders(own)
 	}
 	return t.notify(s, readers)
 }
 
 // advance makes all calls of a roster that are due by now, as one, and notes when the next one is. When nobody can be
-// reached by them, the next step comes at once.
-func (t *Turn) advance(s story, e store.Escalation) error {
+// reached by them, the next step comes at once. It tells whether anybody is told, now or later.
+func (t *Turn) advance(s story, e store.Escalation) (calls bool, err error) {
 	r, w := t.live.byID[e.Roster], t.world()
 	if r == nil {
-		return nil
+		return false, nil
 	}
 	var readers []roster.Reader
-	for range 2 * len(r.Steps) {
+	for range 2*len(r.Steps) + 1 {
 		call, next, found := r.Next(e.Progress, s.Severity, w)
-		if e.DueAt = nil; !found {
+		if !found || call.At > t.Now {
 			break
 		}
-		if call.At > t.Now {
-			e.DueAt = &call.At
-			break
-		}
-		e.Progress = next
-		if call.Again { // what was missed meanwhile is not made up for
-			repeat := time.Duration(r.Repeat)
-			for again, later, more := r.Next(e.Progress, s.Severity, w); more && again.Again && again.At <= t.Now && repeat > 0; again, later, more = r.Next(e.Progress, s.Severity, w) {
-				e.Progress = later
-			}
+		if e.Progress = next; call.Again { // what was missed meanwhile is not made up for
+			e.Progress = r.CaughtUp(e.Progress, s.Severity, w, t.Now)
 		}
 		call.At = t.Now
 		readers = append(readers, r.Readers(call, s.Severity, w)...)
@@ -118,10 +119,15 @@ func (t *Turn) advance(s story, e store.Escalation) error {
 			e.Progress = r.Hurry(e.Progress, s.Severity, w, t.Now)
 		}
 	}
-	if err := t.Tx.SaveEscalation(t.ctx, e); err != nil {
-		return err
+	if call, _, found := r.Next(e.Progress, s.Severity, w); found {
+		e.DueAt = &call.At
+	} else {
+		e.DueAt = nil
 	}
-	return t.notify(s, readers)
+	if err := t.Tx.SaveEscalation(t.ctx, e); err != nil {
+		return false, err
+	}
+	return len(readers) > 0 || e.DueAt != nil && r.Reaches(s.Severity, w), t.notify(s, readers)
 }
 
 // escalate makes the calls of rosters that are due.
@@ -141,7 +147,7 @@ func (t *Turn) escalate() error {
 			}
 			continue
 		}
-		if err := t.advance(s, e); err != nil {
+		if _, err := t.advance(s, e); err != nil {
 			return err
 		}
 	}
@@ -244,7 +250,7 @@ func (t *Turn) undelivered(n roster.Notice) error {
 	for _, e := range all {
 		if r := t.live.byID[e.Roster]; r != nil && strings.HasPrefix(n.Why, "roster "+r.Name+", ") {
 			e.Progress = r.Hurry(e.Progress, s.Severity, t.world(), t.Now)
-			if err := t.advance(s, e); err != nil {
+			if _, err := t.advance(s, e); err != nil {
 				return err
 			}
 		}

@@ -217,6 +217,39 @@ func TestWhatCannotBeDeliveredBringsTheNextStep(t *testing.T) {
 	}
 }
 
+func TestARosterGoesOnAfterABreakAndNothingFallsThrough(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.contact("orla", roster.Mail)
+	b.contact("tadhg", roster.Text)
+	b.roster("house", minutes(10), "orla", "tadhg after 5m")
+	b.roster("empty", 0, "orla by voice")
+	own := roster.SiteReach{Tell: []string{"tadhg"}}
+	if err := b.SetReach(ctx, &own, "test"); err != nil {
+		t.Fatal(err)
+	}
+	b.stream("temp", -10, 20)
+	b.guard(alarm.Guard{Name: "first", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"house"}})
+	b.stream("temp", 1, 31)
+	raises := func(want int) func() bool {
+		return func() bool {
+			n := 0
+			for _, line := range b.outbox() {
+				if strings.HasPrefix(line, "raise ") {
+					n++
+				}
+			}
+			return n == want
+		}
+	}
+	b.later(2*3600, "one call for all that was missed", raises(3))
+	b.later(2*3600+11*60, "it goes on", raises(5))
+	b.guard(alarm.Guard{Name: "second", Signal: "d/temp", Rung: above(29, 1, alarm.Warning), Tell: []string{"empty"}})
+	if got := b.outbox(); got[len(got)-1] != "raise tadhg text" {
+		t.Errorf("nobody can be reached by the roster: %v", got)
+	}
+}
+
 func TestQuietHoursHoldWhatCanWait(t *testing.T) {
 	b := fresh(t)
 	start := b.Now().Time()

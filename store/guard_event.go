@@ -108,6 +108,6 @@ func (t *Tx) TakeLate(ctx context.Context, s LateStretch) (taken bool, err error
 // AlarmsWithin gives the alarms of a guard that stood at some instant of a stretch.
 func (t *Tx) AlarmsWithin(ctx context.Context, guard string, from, until measure.Instant) ([]alarm.Alarm, error) {
 	alarms := []alarm.Alarm{}
-	err := t.SelectContext(ctx, &alarms, selectAlarm+` where guard = $1 and alarm.raised_at <= $3 and coalesce(cleared_at, $3) >= $2 order by alarm.raised_at`, guard, from, until)
+	err := t.SelectContext(ctx, &alarms, selectAlarm+` where guard = $1 and not drill and alarm.raised_at <= $3 and coalesce(cleared_at, $3) >= $2 order by alarm.raised_at`, guard, from, until)
 	return alarms, err
 }

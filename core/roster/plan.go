@@ -123,6 +123,32 @@ func (r *Roster) Hurry(p Progress, s alarm.Severity, w World, now measure.Instan
 	return p
 }
 
+// CaughtUp passes over the rounds that are due by now: after a break all are told again once, not once for each round.
+func (r *Roster) CaughtUp(p Progress, s alarm.Severity, w World, now measure.Instant) Progress {
+	again, round := r.again(p, s, w)
+	if again.At == 0 || again.At > now {
+		return p
+	}
+	p.Rounds = round + int(now.Sub(again.At)/time.Duration(r.Repeat))
+	return p
+}
+
+// Reaches tells whether a contact of any step that is for a severity has an address that the step calls on.
+func (r *Roster) Reaches(s alarm.Severity, w World) bool {
+	for i := range r.Steps {
+		names := r.Steps[i].Who
+		if slices.Contains(names, OnDuty) && r.Rotation != nil {
+			names = append(slices.Clone(names), r.Rotation.Who...)
+		}
+		for _, name := range names {
+			if r.isFor(i, s) && len(w.Reach(name, r.Steps[i].By, 0, s)) > 0 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Reader is one address that a notice goes to, and why.
 type Reader struct {
 	Contact string // name; empty: an address alone

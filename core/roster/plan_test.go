@@ -155,6 +155,24 @@ func TestWhatComesNextIsBroughtForward(t *testing.T) {
 	}
 }
 
+// After a break all are told again once, and the roster goes on.
+func TestABreakIsNotMadeUpFor(t *testing.T) {
+	w := world("orla")
+	start := instant(t, "2026-11-24T12:00:00Z")
+	for _, hours := range []string{"", "daily 07:00-22:00"} {
+		r := &Roster{Name: "r", Repeat: minutes(10), Steps: Steps{{Who: []string{"orla"}, Hours: hours}}}
+		_, p, _ := r.Next(Progress{Since: start}, alarm.Critical, w)
+		for _, away := range []time.Duration{time.Minute, 25 * time.Minute, 3 * time.Hour, 50 * time.Hour, 100 * 24 * time.Hour} {
+			now := start.Add(away)
+			caught := r.CaughtUp(p, alarm.Critical, w, now)
+			call, _, found := r.Next(caught, alarm.Critical, w)
+			if !found || call.At <= now || call.At.Sub(now) > 10*time.Hour || hours == "" && call.At.Sub(now) > 10*time.Minute {
+				t.Errorf("%q after %v: %v %+v", hours, away, found, call)
+			}
+		}
+	}
+}
+
 func TestRotationChangesByTheClockOnTheWall(t *testing.T) {
 	rota := &Rotation{Who: []string{"orla", "tadhg"}, Since: "2026-03-23", At: "09:00", Weeks: 1}
 	zone, _ := time.LoadLocation("Europe/Dublin")
