@@ -404,3 +404,103 @@ func TestMailOverTLS(t *testing.T) {
 		}
 	}
 }
+
+// Each way in which a mail server can fail is told in its own words, and tried again unless it is final.
+func TestAMailServerThatFails(t *testing.T) {
+	for name, c := range map[string]struct {
+		script map[string]string // what it answers to the verb; "" hangs up
+		says   string
+		final  bool
+	}{
+		"is too busy to greet":      {map[string]string{"greet": "421 4.3.2 later"}, "421", false},
+		"hangs up at once":          {map[string]string{"greet": ""}, "", false},
+		"does not let us send":      {map[string]string{"MAIL": "550 5.7.1 not you"}, "not you", true},
+		"knows nobody":              {map[string]string{"RCPT": "550 5.1.1 nobody here"}, "nobody here", true},
+		"takes no data":             {map[string]string{"DATA": "451 4.3.0 disk full"}, "disk full", false},
+		"does not like the content": {map[string]string{".": "554 5.6.0 no"}, "554", true},
+		"hangs up after the data":   {map[string]string{".": ""}, "", false},
+		"speaks nonsense":           {map[string]string{"greet": "hello?"}, "", false},
+	} {
+		m, err := notify.NewMail("smtp://" + scriptedServer(t, c.script))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r := m.Send(context.Background(), roster.Notice{ID: 1, Address: "a@b.example", Subject: "s", Text: "t"})
+		if r.OK || r.Final != c.final || !strings.Contains(r.Answer, c.says) || r.Answer == "" {
+			t.Errorf("a server that %s: %+v", name, r)
+		}
+	}
+	if testing.Short() {
+		return
+	}
+	in, address := servertest.Sink(t)
+	if err := in.Fail("e-mail", "time-out"); err != nil {
+		t.Fatal(err)
+	}
+	m, err := notify.NewMail(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	short, cancel := context.WithTimeout(context.Background(), 300*time.Millisecond)
+	defer cancel()
+	began := time.Now()
+	if r := m.Send(short, roster.Notice{ID: 1, Address: "a@b.example", Subject: "s", Text: "t"}); r.OK || r.Final || time.Since(began) > 25*time.Second {
+		t.Errorf("a server that never answers: %+v after %v", r, time.Since(began))
+	}
+}
+
+// scriptedServer is an SMTP server that answers verbs as it is told, and hangs up where the answer is empty.
+func scriptedServer(t *testing.T, script map[string]string) string {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { l.Close() })
+	serve := func(c net.Conn) {
+		defer c.Close()
+		say := func(verb, usual string) bool {
+			answer, told := script[verb]
+			if !told {
+				answer = usual
+			}
+			if answer != "" {
+				fmt.Fprint(c, answer+"\r\n")
+			}
+			return answer != ""
+		}
+		if !say("greet", "220 here") {
+			return
+		}
+		data := false
+		for lines := bufio.NewScanner(c); lines.Scan(); {
+			verb, _, _ := strings.Cut(lines.Text(), " ")
+			switch {
+			case data && lines.Text() != ".":
+				continue
+			case data:
+				if data = false; !say(".", "250 queued") {
+					return
+				}
+			case verb == "DATA":
+				if data = !strings.HasPrefix(script["DATA"], "4"); !say("DATA", "354 go on") {
+					return
+				}
+			default:
+				verb, _, _ = strings.Cut(verb, ":")
+				if !say(verb, "250 ok") {
+					return
+				}
+			}
+		}
+	}
+	go func() {
+		for {
+			c, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go serve(c)
+		}
+	}()
+	return l.Addr().String()
+}
