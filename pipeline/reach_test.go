@@ -673,3 +673,27 @@ func TestTenThousandNoticesBecomeAHandful(t *testing.T) {
 		t.Errorf("%d messages, %q", told, digest)
 	}
 }
+
+// Two processes sweep one database: each call is made once, through a restart of one of them.
+func TestTwoProcessesCallOnce(t *testing.T) {
+	b := fresh(t)
+	other := process(t, b.store, b.now)
+	b.contact("orla", roster.Mail)
+	b.contact("tadhg", roster.Text)
+	b.roster("house", minutes(2), "orla", "tadhg after 1m")
+	b.stream("temp", -10, 20)
+	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"house"}})
+	other.stream("temp", 1, 31)
+	b.later(65, "the second step", b.count(2))
+	process(t, b.store, b.now)
+	b.later(185, "all again", b.count(4))
+	b.outboxIs("each once", "raise orla e-mail", "raise tadhg text", "raise orla e-mail", "raise tadhg text")
+	if _, err := other.Acknowledge(context.Background(), b.newest().ID, "", "Orla"); err != nil {
+		t.Fatal(err)
+	}
+	b.clock(1000)
+	time.Sleep(600 * time.Millisecond)
+	if n := len(b.outbox()); n != 5 {
+		t.Errorf("somebody has it: %v", b.outbox()[4:])
+	}
+}

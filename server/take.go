@@ -2,12 +2,14 @@ package server
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"html/template"
 	"io"
 	"net/http"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
@@ -173,13 +175,18 @@ func (v *Server) serveCallback(c *echo.Context) error {
 	form, reply := gateway.Receipt, gateway.Reply
 	switch {
 	case reply.Text != "" && fields[reply.Text] != "":
-		_, err = v.pipeline.TakeReply(ctx, pipeline.Reply{Carrier: carrier, GatewayID: fields[reply.ID], From: plainNumber(fields[reply.From]), Text: fields[reply.Text]})
+		err = onceRecorded(ctx, func() error {
+			_, err := v.pipeline.TakeReply(ctx, pipeline.Reply{Carrier: carrier, GatewayID: fields[reply.ID], From: plainNumber(fields[reply.From]), Text: fields[reply.Text]})
+			return err
+		})
 	case form.ID != "" && fields[form.ID] != "" && fields[form.State] != "":
 		state := fields[form.State]
 		delivered, failed := slices.Contains(form.Delivered, state), slices.Contains(form.Failed, state)
 		if delivered || failed { // others are on the way
 			said := strings.TrimSpace(state + ": " + fields[form.Reason])
-			err = v.pipeline.TakeReceipt(ctx, pipeline.Receipt{Carrier: carrier, GatewayID: fields[form.ID], OK: delivered, Answer: strings.TrimSuffix(said, ":")})
+			err = onceRecorded(ctx, func() error {
+				return v.pipeline.TakeReceipt(ctx, pipeline.Receipt{Carrier: carrier, GatewayID: fields[form.ID], OK: delivered, Answer: strings.TrimSuffix(said, ":")})
+			})
 		}
 	default:
 		return v.answerProblem(c, huma.Error422UnprocessableEntity("This is neither a receipt nor an answer by the gateway's description; it has the fields "+fieldNames(fields)+"."))
@@ -188,6 +195,27 @@ func (v *Server) serveCallback(c *echo.Context) error {
 		return v.answerProblem(c, v.problem(err))
 	}
 	return c.NoContent(http.StatusNoContent)
+}
+
+// A gateway may call back before what it answered is written down, so a message that is not known yet is looked for again.
+const (
+	recordedWithin = 3 * time.Second
+	recordedLook   = 100 * time.Millisecond
+)
+
+// onceRecorded does something about a message, again and again for a while as long as there is no such message.
+func onceRecorded(ctx context.Context, do func() error) error {
+	for end := time.Now().Add(recordedWithin); ; {
+		err := do()
+		if !errors.Is(err, store.ErrNotFound) || time.Now().After(end) {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return err
+		case <-time.After(recordedLook):
+		}
+	}
 }
 
 func fieldNames(fields map[string]string) string {
