@@ -128,6 +128,17 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 		return len(own.Templates) == 1 && own.Templates[0].Short == "Achtung: {{thing}} {{value}}"
 	})
 
+	write(t, p, "Whose", 0, "guard hot")
+	must(t, p.Until(`[...document.querySelectorAll('main input')].some((i) => i.value === '')`))
+	write(t, p, "The short line", 0, "Hot! {{value}}")
+	must(t, p.Until(says+`('Hot! 31')`))
+	press(t, p, "Keep these words")
+	storetest.Eventually(t, "the guard's words are kept, and it is as it was", func() bool {
+		var guards []map[string]any
+		s.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
+		return strings.Contains(fmt.Sprint(guards[0]["templates"]), "Hot! {{value}}") && guards[0]["when"] == "above 25" && guards[0]["severity"] == "critical"
+	})
+
 	must(t, p.Goto("/statements"))
 	write(t, p, "Name", 0, "week")
 	write(t, p, "Of", 0, "alarms")

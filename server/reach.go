@@ -21,9 +21,20 @@ type ContactPath struct {
 func (v *Server) listContacts(ctx context.Context, _ *none) (*body[[]roster.Contact], error) {
 	contacts, err := v.store.Contacts(ctx)
 	for i := range contacts {
-		contacts[i] = contacts[i].Public()
+		contacts[i] = seenBy(ctx, contacts[i])
 	}
 	return answer(contacts, err)
+}
+
+// seenBy gives a contact as the person who asks may see it: what may be a secret in an address is for keepers.
+func seenBy(ctx context.Context, c roster.Contact) roster.Contact {
+	c = c.Public()
+	if person := personOf(ctx); !person.Role.May(site.Keeper) {
+		for i, a := range c.Addresses {
+			c.Addresses[i] = a.Hidden()
+		}
+	}
+	return c
 }
 
 // contact finds a contact by name; the error names the nearest one.
@@ -43,7 +54,7 @@ func (v *Server) contact(ctx context.Context, name string) (roster.Contact, erro
 
 func (v *Server) getContact(ctx context.Context, in *ContactPath) (*body[roster.Contact], error) {
 	c, err := v.contact(ctx, in.Contact)
-	return answer(c.Public(), err)
+	return answer(seenBy(ctx, c), err)
 }
 
 func (v *Server) putContact(ctx context.Context, in *struct {

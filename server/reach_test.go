@@ -244,6 +244,11 @@ func TestContactsRostersAndReach(t *testing.T) {
 	if again.Addresses[0].Secret != "" || again.Addresses[0].ID != saved.Addresses[0].ID {
 		t.Error("the secret was told twice")
 	}
+	s.Do(http.MethodPost, "/api/v1/people", map[string]string{"email": "v@b.example", "role": "viewer", "password": "a long secret"}, nil)
+	var seen roster.Contact
+	if err := s.SignIn("v@b.example", "a long secret").Do(context.Background(), http.MethodGet, "/api/v1/contacts/firm", nil, &seen); err != nil || seen.Addresses[0].To != s.gateway.URL+"/…" {
+		t.Errorf("a viewer sees %+v %v", seen, err)
+	}
 	var plan server.RosterPlan
 	s.Do(http.MethodGet, "/api/v1/rosters/house/plan?at=2026-11-28T03:00:00Z&severity=warning", nil, &plan)
 	if len(plan.Calls) != 2 || plan.Calls[0].Words != "Orla by e-mail and text message" || plan.Calls[1].After != "after 10 minutes" {

@@ -176,6 +176,17 @@ func (c *Contact) Check() error {
 // Same tells whether two addresses are one place.
 func (a Address) Same(o Address) bool { return a.Carrier == o.Carrier && a.To == o.To }
 
+// Hidden gives an address without what may be a secret in it: of a webhook and a push service the host alone.
+func (a Address) Hidden() Address {
+	if a.Carrier != Webhook && a.Carrier != Push {
+		return a
+	}
+	if u, err := url.Parse(a.To); err == nil {
+		a.To = u.Scheme + "://" + u.Host + "/…"
+	}
+	return a
+}
+
 // quietUntil gives when the quiet hours end that keep something of a severity from a contact at an instant; 0: nothing does.
 func (c *Contact) quietUntil(at measure.Instant, s alarm.Severity, w World) measure.Instant {
 	if c.Quiet == "" || !c.Passes.Above(s) {

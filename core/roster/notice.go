@@ -71,10 +71,12 @@ func (r Route) Value() (driver.Value, error) { return measure.ValueJSON(r) }
 // takeLink finds the secret of a link in a message.
 var takeLink = regexp.MustCompile(`/take/[a-z2-7]{20,}`)
 
-// Public gives the notice without the secret of its link, by which anybody could say in its reader's name "I have it".
+// Public gives the notice without the secret of its link, by which anybody could say in its reader's name "I have it", and
+// without what an address may hold of secrets.
 func (n Notice) Public() Notice {
 	n.Subject = takeLink.ReplaceAllString(n.Subject, "/take/…")
 	n.Text = takeLink.ReplaceAllString(n.Text, "/take/…")
+	n.Address = Address{Carrier: n.Carrier, To: n.Address}.Hidden().To
 	return n
 }
 

@@ -66,7 +66,17 @@ export const useReachAct = <In, Out>(act: (input: In) => Promise<Out>) =>
   useMutation({
     mutationFn: act,
     onSuccess: () => {
-      for (const what of ['contacts', 'rosters', 'reach', 'statements', 'drills', 'notices', 'carriers', 'standin'])
+      for (const what of [
+        'contacts',
+        'rosters',
+        'reach',
+        'statements',
+        'drills',
+        'notices',
+        'carriers',
+        'standin',
+        'guards',
+      ])
         void queries.invalidateQueries({ queryKey: [what] })
     },
   })

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { api, take, type Template } from '../api/client'
-import { useAlarms, useSession } from '../api/queries'
+import { api, type Guard, take, type Template } from '../api/client'
+import { useAlarms, useGuards, useSession } from '../api/queries'
 import { type Carrier, carriers, saveContact, useContacts, usePlaceholders, useReach, useReachAct } from '../api/reach'
 import { Above, Button, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
 import { Form, Select, Written } from '../ui/form'
@@ -20,6 +20,8 @@ const kinds = {
 type Kind = keyof typeof kinds
 const previewed = (kind: Kind) => (kind === 'silent' ? 'raise' : kind === 'summary' ? undefined : kind)
 
+const guardKey = (name?: string) => `guard ${name}`
+
 /** The words of messages: how they read, and words of one's own. */
 export function Words() {
   const [kind, setKind] = useState<Kind>('raise')
@@ -27,11 +29,16 @@ export function Words() {
   const contacts = useContacts().data ?? []
   const reach = useReach().data
   const owner = useSession().data?.role === 'owner'
-  const templates = (whose ? contacts.find((c) => c.name === whose)?.templates : reach?.templates) ?? []
+  const guards = useGuards().data ?? []
+  const templates =
+    (whose
+      ? (contacts.find((c) => c.name === whose) ?? guards.find((g) => guardKey(g.name) === whose))?.templates
+      : reach?.templates) ?? []
   const own = templates.find((t) => t.on === kind)
   const options = {
     ...(owner ? { '': 'the site' } : {}),
     ...Object.fromEntries(contacts.map((c) => [c.name!, c.title || c.name!])),
+    ...Object.fromEntries(guards.map((g) => [guardKey(g.name), `guard ${g.name}`])),
   }
   if (!reach) return <Soft>Looking …</Soft>
   return (
@@ -60,6 +67,18 @@ export function Words() {
   )
 }
 
+/** What the service says of a guard, and is not told. */
+const untold = { id: undefined, made_at: undefined, shelved: undefined, out_of_service: undefined, from_kit: undefined }
+
+/** Saves a guard as it is, with other words. */
+const saveGuardWords = (guard: Guard, templates: Template[]) =>
+  take(
+    api.PUT('/api/v1/guards/{guard}', {
+      params: { path: { guard: guard.name! } },
+      body: { ...guard, ...untold, templates } as unknown as Guard,
+    }),
+  )
+
 type WritingProps = { kind: Kind; whose: string; own?: Template; templates: Template[] }
 
 function Writing({ kind, whose, own, templates }: WritingProps) {
@@ -68,6 +87,7 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
   const keeper = useSession().data?.role !== 'viewer'
   const contacts = useContacts().data ?? []
   const reach = useReach().data
+  const guards = useGuards().data ?? []
   const newest = useAlarms().data?.[0]
   const placeholders = usePlaceholders().data ?? []
   const draft: Template[] = short || long ? [{ on: kind, short, long }] : []
@@ -88,6 +108,8 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
     const next = [...templates.filter((t) => t.on !== kind), ...draft]
     const contact = contacts.find((c) => c.name === whose)
     if (contact) return void (await saveContact({ ...contact, templates: next }))
+    const guard = guards.find((g) => guardKey(g.name) === whose)
+    if (guard) return void (await saveGuardWords(guard, next))
     const { tell, heartbeat, quiet_word, flood } = reach!
     await take(api.PUT('/api/v1/site/reach', { body: { tell, heartbeat, quiet_word, flood, templates: next } }))
   })
