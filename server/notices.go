@@ -79,7 +79,7 @@ func (v *Server) listPlaceholders(context.Context, *none) (*body[[]roster.Placeh
 
 // PreviewOrder asks how templates read.
 type PreviewOrder struct {
-	On        string          `json:"on" enum:"raise,worsen,ease,latched,return,hand,taken" doc:"which notice"`
+	On        string          `json:"on" enum:"raise,silent,worsen,ease,latched,return,hand,taken,summary" doc:"which notice"`
 	Templates alarm.Templates `json:"templates,omitempty" required:"false" nullable:"false" doc:"empty: the built-in words"`
 	Alarm     int64           `json:"alarm,omitempty" required:"false" minimum:"0" doc:"number of the alarm whose values are shown; a made-up one when left out"`
 }
@@ -111,10 +111,10 @@ func (v *Server) previewNotice(ctx context.Context, in *body[PreviewOrder]) (*bo
 	if v.URL != "" {
 		m.Take = strings.TrimRight(v.URL, "/") + "/take/" + v.Signer.Token(0, v.pipeline.Now())
 	}
-	words := roster.ComposeBy(in.Body.On, m, in.Body.Templates)
+	kind, words := roster.Sample(in.Body.On, m, in.Body.Templates)
 	out := Previewed{Forms: []roster.Form{}}
 	for _, carrier := range roster.Carriers {
-		out.Forms = append(out.Forms, roster.FormOf(carrier, in.Body.On, words, m))
+		out.Forms = append(out.Forms, roster.FormOf(carrier, kind, words, m))
 	}
 	return answer(out, nil)
 }

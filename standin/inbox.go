@@ -153,7 +153,7 @@ func (in *Inbox) Fail(carrier, how string) error {
 		return false
 	}
 	if !known(carrier, Carriers) {
-		return &measure.Fault{Field: "carrier", Reason: site.Unknown("carrier", carrier, Carriers)}
+		return &measure.Fault{Field: "carrier", Reason: fmt.Sprintf("%s; there are %v", site.Unknown("carrier", carrier, Carriers), Carriers)}
 	}
 	if how != "" && !known(how, Faults) {
 		return &measure.Fault{Field: "how", Reason: fmt.Sprintf("%s; it is one of %v", site.Unknown("way to fail", how, Faults), Faults)}

@@ -113,6 +113,16 @@ func TestOwnWords(t *testing.T) {
 	}
 }
 
+func TestASampleOfEachKind(t *testing.T) {
+	m := matter(t)
+	for _, on := range TemplateKinds {
+		kind, w := Sample(on, m, alarm.Templates{{On: on, Short: "own {{site}}"}})
+		if w.Short != "own Hollowbrook Fernery" || w.Long == "" || kind == Silent {
+			t.Errorf("%s: %s %+v", on, kind, w)
+		}
+	}
+}
+
 func TestSummaries(t *testing.T) {
 	m := matter(t)
 	news := []News{{AlarmID: 1, Sentence: "A is hot", Severity: alarm.Advisory, Over: true}, {AlarmID: 2, Sentence: "B is hot", Severity: alarm.Warning}, {AlarmID: 3, Sentence: "C is hot", Severity: alarm.Critical}}

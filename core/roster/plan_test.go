@@ -259,7 +259,7 @@ func TestStepsInWords(t *testing.T) {
 	}
 	for text, says := range map[string]string{
 		"": "names nobody", "by text": "names nobody", "orla by txt": "did you mean text?", "orla from critcal": "did you mean critical?", "orla after soon": "soon",
-		"orla by text by voice": "says by twice", "orla at never": "never", "orla tadhg": "names nobody", "orla by": "no carrier", "orla, by text": "names nobody",
+		"orla by text by voice": "says by twice", "orla at never": "never", "orla tadhg": "names nobody", "orla by": "no carrier", "orla at": "no hours", "orla, by text": "names nobody",
 	} {
 		if _, err := ParseStep(text); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v, want %q", text, err, says)

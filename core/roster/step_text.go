@@ -35,6 +35,9 @@ func ParseStep(text string) (s Step, err error) {
 		}
 		seen[key] = true
 		if key == "at" { // hours have commas of their own
+			if len(words) == 0 {
+				return s, fmt.Errorf("%q says at, and no hours; %s", text, stepForm)
+			}
 			s.Hours = strings.ReplaceAll(strings.Join(words, " "), " ,", ",")
 			if _, err := alarm.ParseHours(s.Hours); err != nil {
 				return s, err

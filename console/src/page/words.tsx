@@ -18,7 +18,6 @@ const kinds = {
   summary: 'a summary',
 }
 type Kind = keyof typeof kinds
-const previewed = (kind: Kind) => (kind === 'silent' ? 'raise' : kind === 'summary' ? undefined : kind)
 
 const guardKey = (name?: string) => `guard ${name}`
 
@@ -91,16 +90,14 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
   const newest = useAlarms().data?.[0]
   const placeholders = usePlaceholders().data ?? []
   const draft: Template[] = short || long ? [{ on: kind, short, long }] : []
-  const on = previewed(kind)
   const preview = useQuery({
-    queryKey: ['preview', on, draft, newest?.id],
-    enabled: on !== undefined,
+    queryKey: ['preview', kind, draft, newest?.id],
     retry: false,
     placeholderData: (old) => old,
     queryFn: () =>
       take(
         api.POST('/api/v1/previews', {
-          body: { on: on!, templates: draft.map((t) => ({ ...t, on: on! })), alarm: newest?.id ?? 0 },
+          body: { on: kind, templates: draft, alarm: newest?.id ?? 0 },
         }),
       ),
   })
@@ -149,7 +146,7 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
           ))}
         </ul>
       </details>
-      {on && preview.data && (
+      {preview.data && (
         <>
           <Subheading>How it reads{newest && ', with the values of the newest alarm'}</Subheading>
           {preview.data.forms.map((f) => (
