@@ -359,7 +359,7 @@ func TestAlarmsOverMQTT(t *testing.T) {
 		out, _ := read(key.Key, "jaunty/-/alarms/g", 1)
 		return strings.Contains(out, `"state":"over"`)
 	})
-	if out, err := servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", "d", "-P", key.Key, "-t", "jaunty/d/#", "-C", "1", "-W", "2"); err == nil {
+	if out, err := servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", "d", "-P", key.Key, "-t", "jaunty/d/#", "-E", "-W", "3"); err == nil {
 		t.Errorf("the reader key as a device: %s", out)
 	}
 	for what, password := range map[string]string{"no key": "x", "a device's key": d.Token} {
