@@ -143,13 +143,13 @@ func (t *Turn) learn(s store.LateStretch, found []occurred) error {
 	var order []string
 	signal := t.live.signals[s.Signal]
 	for _, a := range learned {
-		for _, r := range distinct(t.plainReaders(a.tell)) {
+		for _, r := range roster.Distinct(t.plainReaders(a.tell)) {
 			key := r.Carrier + " " + r.To
 			if _, known := readers[key]; !known {
 				readers[key] = r
 				order = append(order, key)
 			}
-			news[key] = append(news[key], roster.News{AlarmID: a.ID, Sentence: a.Sentence, Severity: a.Severity, At: a.RaisedAt, Over: true,
+			news[key] = append(news[key], roster.News{AlarmID: a.ID, Sentence: a.Sentence, Severity: a.Severity, Over: true,
 				Learned: fmt.Sprintf("from %s for %s", roster.When(t.live.site, a.RaisedAt), roster.Length(a.ClearedAt.Sub(a.RaisedAt)))})
 		}
 	}

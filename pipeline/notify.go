@@ -51,7 +51,7 @@ func (t *Turn) isCalled(r roster.Reader, who string, emails []string) bool {
 
 // notify plans the notices of an alarm, one to each reader.
 func (t *Turn) notify(s story, readers []roster.Reader) error {
-	readers = otherwise(distinct(readers), s.notBy)
+	readers = otherwise(roster.Distinct(readers), s.notBy)
 	if len(readers) == 0 {
 		return nil
 	}
@@ -83,18 +83,6 @@ func otherwise(readers []roster.Reader, carrier string) []roster.Reader {
 		return readers
 	}
 	return others
-}
-
-// distinct leaves each address once; one who is reached at once counts before one who is quiet.
-func distinct(readers []roster.Reader) (out []roster.Reader) {
-	for _, r := range readers {
-		if i := slices.IndexFunc(out, func(o roster.Reader) bool { return o.Same(r.Address) }); i < 0 {
-			out = append(out, r)
-		} else if r.Quiet == 0 {
-			out[i].Quiet = 0
-		}
-	}
-	return out
 }
 
 // compose finds the words of a notice for one reader, in the form of its carrier.
@@ -136,7 +124,7 @@ func (t *Turn) notice(id int64, kind string, r roster.Reader, f roster.Form) ros
 
 // send plans a message that is about no alarm, to readers.
 func (t *Turn) send(kind string, words roster.Message, readers []roster.Reader, adjust func(*roster.Notice)) error {
-	readers = distinct(readers)
+	readers = roster.Distinct(readers)
 	if len(readers) == 0 {
 		return nil
 	}

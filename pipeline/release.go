@@ -99,7 +99,7 @@ func (t *Turn) sumUp(b *batch) error {
 	for _, h := range b.held {
 		first = min(first, h.CreatedAt)
 		if !slices.ContainsFunc(news, func(n roster.News) bool { return n.AlarmID == h.AlarmID }) {
-			news = append(news, roster.News{AlarmID: h.AlarmID, Sentence: h.Sentence, Severity: h.Now, Over: h.Over(), At: h.CreatedAt})
+			news = append(news, roster.News{AlarmID: h.AlarmID, Sentence: h.Sentence, Severity: h.Now, Over: h.Over()})
 		}
 	}
 	s := t.live.site
@@ -122,23 +122,13 @@ func (t *Turn) sumUp(b *batch) error {
 // summarise plans a summary, which hangs on the newest of its alarms.
 func (t *Turn) summarise(r roster.Reader, words roster.Message, news []roster.News) error {
 	last := slices.MaxFunc(news, func(a, b roster.News) int { return cmp.Compare(a.AlarmID, b.AlarmID) })
-	worst := slices.MaxFunc(news, func(a, b roster.News) int { return bySeverity(a.Severity, b.Severity) })
+	worst := slices.MaxFunc(news, func(a, b roster.News) int { return a.Severity.Compare(b.Severity) })
 	lists := []alarm.Templates{t.live.own.Templates}
 	if c := t.live.contacts[r.Contact]; c != nil {
 		lists = []alarm.Templates{c.Templates, t.live.own.Templates}
 	}
 	words = roster.SummaryBy(words, t.live.site, len(news), lists...)
 	return t.send(roster.Summary, words, []roster.Reader{r}, func(n *roster.Notice) { n.AlarmID, n.Severity = last.AlarmID, worst.Severity })
-}
-
-func bySeverity(a, b alarm.Severity) int {
-	switch {
-	case a.Above(b):
-		return 1
-	case b.Above(a):
-		return -1
-	}
-	return 0
 }
 
 // oldAfter is how old what waits must be for it to be summed up when it is over.
@@ -190,7 +180,7 @@ func (t *Turn) tellQuiet() error {
 	}
 	var news []roster.News
 	for _, a := range standing {
-		news = append(news, roster.News{AlarmID: a.ID, Sentence: a.Sentence, Severity: a.Severity, At: a.RaisedAt})
+		news = append(news, roster.News{AlarmID: a.ID, Sentence: a.Sentence, Severity: a.Severity})
 	}
 	silent := 0
 	for _, d := range t.live.devices {

@@ -111,7 +111,7 @@ func (p *Pipeline) SendStatement(ctx context.Context, name string, period statem
 // planStatement puts a statement into the outbox; its sheet is made when it is sent. It goes by e-mail and webhook, and to a chat
 // as a line.
 func (t *Turn) planStatement(s *statement.Statement, period statement.Period, names []string) (int, error) {
-	readers := slices.DeleteFunc(distinct(t.plainReaders(names)), func(r roster.Reader) bool {
+	readers := slices.DeleteFunc(roster.Distinct(t.plainReaders(names)), func(r roster.Reader) bool {
 		return r.Carrier == roster.Text || r.Carrier == roster.Voice || r.Carrier == roster.Push
 	})
 	zone := t.live.site.Location()

@@ -23,6 +23,9 @@ const (
 // Above tells whether s is more severe than o.
 func (s Severity) Above(o Severity) bool { return s.rank() > o.rank() }
 
+// Compare is below 0 when s is milder than o, above 0 when it is more severe; no severity is milder than all.
+func (s Severity) Compare(o Severity) int { return cmp.Compare(s.rank(), o.rank()) }
+
 func (s Severity) rank() int {
 	switch s {
 	case Critical:

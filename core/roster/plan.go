@@ -170,11 +170,11 @@ func (r *Roster) Readers(call Call, s alarm.Severity, w World) (readers []Reader
 			}
 			for _, reader := range w.Reach(name, step.By, call.At, s) {
 				reader.Why = r.why(i, call.Again)
-				readers = add(readers, reader)
+				readers = append(readers, reader)
 			}
 		}
 	}
-	return readers
+	return Distinct(readers)
 }
 
 func (r *Roster) why(step int, again bool) string {
@@ -184,16 +184,16 @@ func (r *Roster) why(step int, again bool) string {
 	return "roster " + r.Name + ", step " + strconv.Itoa(step+1)
 }
 
-// add adds a reader unless the address is there already; one who is reached at once counts before one who is quiet.
-func add(readers []Reader, r Reader) []Reader {
-	i := slices.IndexFunc(readers, func(o Reader) bool { return o.Same(r.Address) })
-	if i < 0 {
-		return append(readers, r)
+// Distinct leaves each address once; one who is reached at once counts before one who is quiet.
+func Distinct(readers []Reader) (out []Reader) {
+	for _, r := range readers {
+		if i := slices.IndexFunc(out, func(o Reader) bool { return o.Same(r.Address) }); i < 0 {
+			out = append(out, r)
+		} else if r.Quiet == 0 {
+			out[i].Quiet = 0
+		}
 	}
-	if r.Quiet == 0 {
-		readers[i].Quiet = 0
-	}
-	return readers
+	return out
 }
 
 // Reach gives the addresses of a contact, by some carriers or all, at an instant: those of who is told instead while the

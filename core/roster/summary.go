@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"jauntylark/core/alarm"
-	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
 
@@ -17,7 +16,6 @@ type News struct {
 	AlarmID  int64
 	Sentence string
 	Severity alarm.Severity
-	At       measure.Instant // when it was to be told
 	Over     bool
 	Learned  string // how long it stood, of one that was learned late; empty: not said
 }
@@ -29,15 +27,13 @@ const listed = 20
 // the message. What stands comes first, the severest before the others.
 func SummaryOf(s site.Site, reason, short string, news []News) Message {
 	slices.SortStableFunc(news, func(a, b News) int {
-		switch {
-		case a.Over != b.Over && a.Over:
-			return 1
-		case a.Over != b.Over, a.Severity.Above(b.Severity):
+		if a.Over != b.Over {
+			if a.Over {
+				return 1
+			}
 			return -1
-		case b.Severity.Above(a.Severity):
-			return 1
 		}
-		return cmp.Compare(a.AlarmID, b.AlarmID)
+		return cmp.Or(b.Severity.Compare(a.Severity), cmp.Compare(a.AlarmID, b.AlarmID))
 	})
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s\n\n", reason)
@@ -92,15 +88,7 @@ func CaughtUp(s site.Site, device string, news []News) Message {
 // Digest is the summary about alarms that came faster than a reader could follow.
 func Digest(s site.Site, news []News, within time.Duration) Message {
 	short := fmt.Sprintf("%s in %s", Alarms(len(news)), Length(max(within, time.Minute).Round(time.Minute)))
-	worst := slices.MaxFunc(news, func(a, b News) int {
-		switch {
-		case a.Severity.Above(b.Severity):
-			return 1
-		case b.Severity.Above(a.Severity):
-			return -1
-		}
-		return 0
-	})
+	worst := slices.MaxFunc(news, func(a, b News) int { return a.Severity.Compare(b.Severity) })
 	return SummaryOf(s, fmt.Sprintf("%s came in %s; you get them in one message:", Alarms(len(news)), Length(max(within, time.Minute).Round(time.Minute))),
 		short+": "+worst.Sentence+more(len(news)-1), news)
 }
