@@ -11,6 +11,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
+	"jauntylark/core/site"
 	"jauntylark/core/statement"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
@@ -639,6 +640,24 @@ func TestStatementsAreSentOnce(t *testing.T) {
 	if n := sent(); n != 2 {
 		t.Errorf("%d were sent", n)
 	}
+	// The site moves west: the same week is not told again, and the next comes at nine there. Then east: it comes at nine there.
+	const hour, week = 3600, 7 * 24 * 3600
+	at := seconds + 3*week + 3700 // Monday, 09:01:40 UTC
+	move := func(zone string) {
+		t.Helper()
+		if err := b.SetSite(ctx, site.Site{Name: "Here", Zone: zone, Currency: "EUR"}, "test"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	move("Pacific/Honolulu")
+	b.clock(at + 12*hour)
+	time.Sleep(500 * time.Millisecond)
+	if n := sent(); n != 2 {
+		t.Errorf("%d were sent after the move west", n)
+	}
+	b.later(at+week+10*hour, "the week after the move west", func() bool { return sent() == 3 })
+	move("Asia/Tokyo")
+	b.later(at+2*week-9*hour+10, "the week after the move east", func() bool { return sent() == 4 })
 	if err := b.RemoveContact(ctx, "orla", "test"); err == nil || !strings.Contains(err.Error(), "is named by statement week") {
 		t.Errorf("%v", err)
 	}

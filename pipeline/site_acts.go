@@ -8,7 +8,8 @@ import (
 	"jauntylark/core/site"
 )
 
-// SetSite changes the site. Guards with armed hours begin anew when its time zone or its holidays change.
+// SetSite changes the site. Guards with armed hours begin anew when its time zone or its holidays change, and
+// statements follow its time zone.
 func (p *Pipeline) SetSite(ctx context.Context, v site.Site, who string) error {
 	return p.Do(ctx, func(t *Turn) error {
 		before := t.live.site
@@ -31,6 +32,11 @@ func (p *Pipeline) SetSite(ctx context.Context, v site.Site, who string) error {
 				}
 				t.beginGuard(g, t.Now, who)
 				g.begunAt = g.state.Stepped
+			}
+		}
+		if before.Zone != v.Zone {
+			if err := t.rezoneStatements(before.Location(), v.Location()); err != nil {
+				return err
 			}
 		}
 		return t.replan()

@@ -150,6 +150,16 @@ func (t *Turn) sendStatements() error {
 	return nil
 }
 
+func (t *Turn) rezoneStatements(from, to *time.Location) error {
+	for _, s := range t.live.statements {
+		s.Rezone(t.Now, from, to)
+		if err := t.Tx.SaveStatement(t.ctx, s); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Sheet makes what a statement says of a period.
 func (p *Pipeline) Sheet(ctx context.Context, s *statement.Statement, period statement.Period) (statement.Sheet, error) {
 	here, err := p.store.Site(ctx)

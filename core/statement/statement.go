@@ -100,6 +100,20 @@ func (s *Statement) NextDue(after measure.Instant, zone *time.Location) measure.
 	return s.Due(after, zone)
 }
 
+// Rezone carries a statement over to another time zone of the site. What was sent stays sent, by its date. What is due comes
+// at its time of day there, or when it was due before, if that is sooner: a morning that is over there already is not left out.
+func (s *Statement) Rezone(now measure.Instant, from, to *time.Location) {
+	if s.SentFor != nil {
+		day := s.SentFor.Time().In(from)
+		moved := s.PeriodAt(measure.InstantOf(time.Date(day.Year(), day.Month(), day.Day(), 12, 0, 0, 0, to)), to).From
+		s.SentFor = &moved
+	}
+	if s.DueAt != nil {
+		due := min(*s.DueAt, s.NextDue(now, to))
+		s.DueAt = &due
+	}
+}
+
 // Words says a period: "November 2026", "the week from Monday 16 November 2026", "Monday 16 November 2026".
 func (s *Statement) Words(p Period, zone *time.Location) string {
 	local := p.From.Time().In(zone)

@@ -130,3 +130,30 @@ func TestThan(t *testing.T) {
 		}
 	}
 }
+
+func TestAStatementMovesWithTheZone(t *testing.T) {
+	zones := map[string]*time.Location{}
+	for _, name := range []string{"Europe/Dublin", "Asia/Tokyo", "Pacific/Honolulu"} {
+		zone, err := time.LoadLocation(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		zones[name] = zone
+	}
+	for _, c := range []struct{ to, now, sent, due string }{
+		{"Asia/Tokyo", "2026-11-25T12:00:00Z", "2026-11-16T00:00:00+09:00", "2026-11-30T08:00:00+09:00"},
+		{"Asia/Tokyo", "2026-11-30T06:00:00Z", "2026-11-16T00:00:00+09:00", "2026-11-30T08:00:00Z"}, // past there: not left out
+		{"Pacific/Honolulu", "2026-11-25T12:00:00Z", "2026-11-16T00:00:00-10:00", "2026-11-30T08:00:00Z"},
+	} {
+		sent, due := instant(t, "2026-11-16T00:00:00Z"), instant(t, "2026-11-30T08:00:00Z")
+		s := Statement{Name: "s", Kind: Alarms, Every: "week", At: "08:00", SentFor: &sent, DueAt: &due}
+		s.Rezone(instant(t, c.now), zones["Europe/Dublin"], zones[c.to])
+		if *s.SentFor != instant(t, c.sent) || *s.DueAt != instant(t, c.due) {
+			t.Errorf("to %s at %s: sent for %s, due %s", c.to, c.now, s.SentFor, s.DueAt)
+		}
+	}
+	s := Statement{Name: "s", Kind: Alarms, Every: "week", At: "08:00"}
+	if s.Rezone(0, zones["Europe/Dublin"], zones["Asia/Tokyo"]); s.SentFor != nil || s.DueAt != nil {
+		t.Errorf("%+v", s)
+	}
+}
