@@ -20,11 +20,12 @@ func drillCommand() *cobra.Command {
 		Use: "drill GUARD", Short: "Prove the whole way: a marked reading goes from intake to somebody's \"I have it\"", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
 		Long: `Let a made-up reading that the guard would raise an alarm for go the whole way: it is taken in, steps a copy of the guard, and all
 whom the guard tells are told, step by step, until somebody has it. Every message begins with "Drill". The guard, its
-alarms, charts, totals and records stay as they are. Each step is printed with its time as it happens.`,
+alarms, charts, totals and records stay as they are, and outputs are passed by unless you say --outputs. Each step is printed with its time as it happens.`,
 		Example: `  jaunty drill carbon-monoxide-high
   jaunty drill carbon-monoxide-high --wait 0s
   jaunty drill list`,
 	}
+	c.Flags().Bool("outputs", false, "drive interlocks of the guard's alarm too, until the drill ends; otherwise it passes outputs by")
 	c.Flags().String("wait", "30m", "how long to wait for somebody to take it; 0s: not at all")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		text, _ := c.Flags().GetString("wait")
@@ -37,7 +38,11 @@ alarms, charts, totals and records stay as they are. Each step is printed with i
 			return err
 		}
 		var d roster.Drill
-		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/guards/"+url.PathEscape(args[0])+"/drills", nil, &d); err != nil {
+		place := "/api/v1/guards/" + url.PathEscape(args[0]) + "/drills"
+		if moves, _ := c.Flags().GetBool("outputs"); moves {
+			place += "?outputs=true"
+		}
+		if err := s.Do(c.Context(), http.MethodPost, place, nil, &d); err != nil {
 			return err
 		}
 		return followDrill(c, s, d, time.Duration(wait))

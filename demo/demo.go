@@ -14,6 +14,7 @@ import (
 
 	"jauntylark/client"
 	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
@@ -128,6 +129,9 @@ func (s *Site) SetUp(ctx context.Context) error {
 	if err := s.guard(ctx); err != nil {
 		return err
 	}
+	if err := s.switchable(ctx); err != nil {
+		return err
+	}
 	return s.state(ctx)
 }
 
@@ -217,7 +221,7 @@ func (s *Site) expect(ctx context.Context, d *standin.Device) error {
 // narrate tells each alarm as it comes and goes, and now and then what the house reads.
 func (s *Site) narrate(ctx context.Context) {
 	last, told := "", time.Time{}
-	known, newest := map[int64]alarm.Alarm{}, map[string]string{}
+	known, newest, ordered := map[int64]alarm.Alarm{}, map[string]string{}, map[string]drive.Output{}
 	if signals := []site.Signal{}; s.Owner.Do(ctx, http.MethodGet, "/api/v1/signals", nil, &signals) == nil {
 		for _, v := range signals {
 			if v.Value != nil {
@@ -235,6 +239,10 @@ func (s *Site) narrate(ctx context.Context) {
 			for _, a := range change.Alarms {
 				s.tellAlarm(known[a.ID], a)
 				known[a.ID] = a
+			}
+			for _, o := range change.Outputs {
+				s.tellOutput(ordered[o.Path()], o)
+				ordered[o.Path()] = o
 			}
 			for _, v := range change.Signals {
 				if v.Value != nil {
@@ -261,6 +269,12 @@ func figureOf(v *site.Signal) string {
 		value = rounded(value, v.Step)
 	}
 	return measure.Figure(value, v.Unit)
+}
+
+func (s *Site) tellOutput(before, o drive.Output) {
+	if before.No != o.No {
+		s.Say("%s goes to %s: %s", o.Path(), o.Words(o.Ordered), o.Why)
+	}
 }
 
 func (s *Site) tellAlarm(before, a alarm.Alarm) {

@@ -86,6 +86,9 @@ func devices(c clock) []device {
 	sig := func(name string, unit measure.Unit, value func(measure.Instant) float64, step float64) standin.Signal {
 		return standin.Signal{Name: name, Unit: unit, Value: stepped(value, step)}
 	}
+	flue, varnish := c.flue(), c.varnish()
+	gas := func(at measure.Instant) float64 { return c.carbonMonoxide(at) + flue.read(at) }
+	vapour := func(at measure.Instant) float64 { return c.vapour(at) + varnish.read(at) }
 	return []device{
 		{fernHouse(c.live), byCoAP, ""},
 		{&standin.Device{Name: "pond", Every: 2 * time.Second, Firmware: "2.0.3", Signals: []standin.Signal{sig("oxygen", "%", c.oxygen, 0.1), sig("water", "Cel", water, 0.1)}}, byMQTT, "pond-probe"},
@@ -94,14 +97,15 @@ func devices(c clock) []device {
 		{&standin.Device{Name: "lamp-meter", Every: 5 * time.Second, Firmware: "0.9.1", Signals: []standin.Signal{
 			sig("volts", "V", volts, 0.1), sig("amperes", "A", c.amperes, 0.01), sig("power-factor", "/", c.powerFactor, 0.01)}}, byMQTT, ""},
 		{&standin.Device{Name: "cistern", Every: 2 * time.Second, Firmware: "1.4.2", Away: func(at measure.Instant) bool { return c.every20Minutes(at, 4, 4+2/3.) }, // its radio is down
-			Signals: []standin.Signal{sig("level", "count", c.level, 1), sig("conductivity", "uS/cm", conductivity, 1)}}, byMQTT, "level-probe"},
+			Signals: []standin.Signal{sig("level", "count", c.level, 1), sig("conductivity", "uS/cm", conductivity, 1)}, Outputs: []standin.Output{lamp("buzzer")}}, byMQTT, "level-probe"},
 		{&standin.Device{Name: "gate-node", Every: 5 * time.Minute, Firmware: "3.1.0", Signals: []standin.Signal{
 			sig("cell", "V", func(at measure.Instant) float64 { return c.battery(at) / 3.2 }, 0.001), sig("air", "Cel", gateAir, 0.1), sig("humidity", "%RH", gateHumidity, 0.5)}}, byCoAP, ""},
 		{&standin.Device{Name: "fog-pump", Every: time.Second, Signals: []standin.Signal{sig("supply", "V", c.fogPump, 0.1)}}, byMQTT, ""},
 		{&standin.Device{Name: "boiler-room", Every: 2 * time.Second, Firmware: "1.1.0", Signals: []standin.Signal{
-			sig("carbon-monoxide", "ppm", c.carbonMonoxide, 1), {Name: "flame-eye", Value: flameEye, Switch: true}}}, byMQTT, ""},
-		{&standin.Device{Name: "potting-shed", Every: 15 * time.Second, Signals: []standin.Signal{sig("dust", "ug/m3", dust, 1), sig("vapour", "ppb", c.vapour, 1), sig("uptime", "s", c.uptime, 1)}}, byHTTP, ""},
-		{&standin.Device{Name: "compost", Every: 15 * time.Second, Signals: []standin.Signal{sig("core", "Cel", c.compostCore, 0.1), sig("edge", "Cel", compostEdge, 0.1)}}, byMQTT, ""},
+			sig("carbon-monoxide", "ppm", gas, 1), {Name: "flame-eye", Value: flameEye, Switch: true}}, Outputs: []standin.Output{fan("fan", flue), lamp("beacon")}}, byMQTT, ""},
+		{&standin.Device{Name: "potting-shed", Every: 15 * time.Second, Signals: []standin.Signal{sig("dust", "ug/m3", dust, 1), sig("vapour", "ppb", vapour, 1), sig("uptime", "s", c.uptime, 1)},
+			Outputs: []standin.Output{fan("extractor", varnish)}}, byHTTP, ""},
+		{&standin.Device{Name: "compost", Every: 15 * time.Second, Signals: []standin.Signal{sig("core", "Cel", c.compostCore, 0.1), sig("edge", "Cel", compostEdge, 0.1)}, Outputs: []standin.Output{lamp("lamp")}}, byMQTT, ""},
 		{&standin.Device{Name: "switchboard-eye", Every: 5 * time.Minute, Signals: []standin.Signal{
 			sig("spot", "Cel", c.terminal, 0.1), sig("highest", "Cel", func(at measure.Instant) float64 { return c.terminal(at) + 0.4 }, 0.1), sig("mean", "Cel", boardMean, 0.1)}}, byHTTP, ""},
 	}

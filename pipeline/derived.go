@@ -269,6 +269,11 @@ func (t *Turn) takeDerived(d *derivedLive, at measure.Instant, value float64, ar
 	for _, g := range s.guards {
 		t.stepDerived(g, at, value, amended)
 	}
+	if amended {
+		t.stepLocks(s, alarm.Event{Kind: alarm.Amended, At: at, Value: value})
+	} else {
+		t.stepLocks(s, alarm.Event{Kind: alarm.NewReading, At: at, Value: value})
+	}
 	t.reconsider(s.suppresses, at)
 	if amended {
 		t.feedAmended(s, at, value)

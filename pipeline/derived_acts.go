@@ -182,6 +182,11 @@ func (s *signalLive) needed(besides *deviceLive) error {
 			by = append(by, f.derived.signal.Path())
 		}
 	}
+	for _, i := range s.locks {
+		if i.output.device != besides {
+			return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s drives %s by interlock %s; remove that first", s.Path(), i.Output, i.Name)}
+		}
+	}
 	if len(by) == 0 {
 		return nil
 	}

@@ -50,7 +50,7 @@ func (t *Turn) addDevice(d *site.Device, who Actor) (*deviceLive, error) {
 		return nil, err
 	}
 	t.touched = true
-	entry := &deviceLive{Device: *d, signals: map[string]*signalLive{}, state: store.DeviceState{Device: d.ID}}
+	entry := &deviceLive{Device: *d, signals: map[string]*signalLive{}, outputs: map[string]*outputLive{}, state: store.DeviceState{Device: d.ID}}
 	t.live.devices[d.ID], t.live.byName[d.Name] = entry, entry
 	t.live.ByID[d.ID], t.live.ByName[d.Name] = &entry.Device, &entry.Device
 	if err := t.standBehind(entry, d.Behind); err != nil {
@@ -206,10 +206,16 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 				return err
 			}
 			for _, g := range s.guards {
+				if i := t.live.drivenByGuard(g.Name, d); i != nil {
+					return &measure.Fault{Field: "device", Reason: fmt.Sprintf("its guard %s drives %s by interlock %s; remove that first", g.Name, i.Output, i.Name)}
+				}
 				t.endGuard(g, who.Called)
 			}
 		}
 		if err := t.tellAll(); err != nil {
+			return err
+		}
+		if err := t.endOutputsOf(d); err != nil {
 			return err
 		}
 		for _, standing := range []**int64{&d.state.AlarmID, &d.state.ClockAlarmID} {

@@ -15,13 +15,16 @@ import (
 type drillOrder struct {
 	guard string
 	who   string
+	moves bool // interlocks are driven too
 	made  roster.Drill
 }
 
 // StartDrill lets a marked, made-up reading go the whole way: it is taken in as a pack, steps a copy of the guard, and all whom
 // the guard tells are told, step by step, until somebody has it. The guard, its alarms and the signal stay as they are.
-func (p *Pipeline) StartDrill(ctx context.Context, guard, who string) (roster.Drill, error) {
-	order := &drillOrder{guard: guard, who: who}
+//
+// It passes outputs by, unless it is to move them: then interlocks of the guard's alarm are driven until the drill ends.
+func (p *Pipeline) StartDrill(ctx context.Context, guard string, moves bool, who string) (roster.Drill, error) {
+	order := &drillOrder{guard: guard, who: who, moves: moves}
 	now := p.Now()
 	pack := &Pack{Sender: Sender{Person: who, Protocol: "drill"}, Arrived: now, drill: order}
 	ticket, err := p.Start(ctx, pack)
@@ -54,7 +57,7 @@ func (t *Turn) takeDrill(j *job) error {
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}
-	order.made = roster.Drill{Guard: g.Name, By: order.who, StartedAt: j.pack.Arrived, CommittedAt: t.Now, AlarmID: a.ID, Rosters: []string{}}
+	order.made = roster.Drill{Guard: g.Name, By: order.who, StartedAt: j.pack.Arrived, CommittedAt: t.Now, AlarmID: a.ID, Rosters: []string{}, Outputs: order.moves}
 	for _, name := range g.Tell {
 		if t.live.rosters[name] != nil {
 			order.made.Rosters = append(order.made.Rosters, name)

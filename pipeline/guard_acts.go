@@ -54,6 +54,9 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 		if err := t.Tx.RenameGuard(t.ctx, entry.Name, g.Name, t.CommitNo); err != nil {
 			return err
 		}
+		if err := t.renameDriver(entry.Name, g.Name); err != nil {
+			return err
+		}
 	}
 	g.MadeAt = t.Now
 	if err := t.Tx.SaveGuard(t.ctx, g, s.ID); err != nil {
@@ -197,6 +200,9 @@ func (p *Pipeline) RemoveGuard(ctx context.Context, name, who string) error {
 		g, err := t.guardNamed(name)
 		if err != nil {
 			return err
+		}
+		if i := t.live.drivenByGuard(name, nil); i != nil {
+			return fmt.Errorf("guard %s drives %s by interlock %s; remove that first: %w", name, i.Output, i.Name, ErrNotNow)
 		}
 		t.endGuard(g, who)
 		if err := t.Tx.RemoveGuard(t.ctx, g.ID); err != nil {

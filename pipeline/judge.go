@@ -36,6 +36,16 @@ func (t *Turn) lookAtDoubtful(s *signalLive, e *entry, value float64) (taken boo
 			s.state.BeyondAt, s.state.BeyondRaw = e.at, e.value
 		}
 	}
+	for _, i := range s.locks {
+		if i.When == "" {
+			continue
+		}
+		if counted, looks := i.cond.Sees(value, e.quality, s.beyond(e.value, e.at)); looks {
+			t.stepLock(i, alarm.Event{Kind: alarm.NewReading, At: e.at, Value: counted})
+			taken = true
+			s.state.SteppedAt, s.state.BeyondAt, s.state.BeyondRaw = e.at, e.at, e.value
+		}
+	}
 	return taken
 }
 

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
@@ -26,6 +27,10 @@ func (d *deviceLive) made() site.Made {
 			m.Guards = append(m.Guards, g.Guard)
 		}
 	}
+	for _, o := range d.outputs {
+		m.Outputs = append(m.Outputs, o.Output)
+	}
+	slices.SortFunc(m.Outputs, func(a, b drive.Output) int { return strings.Compare(a.Name, b.Name) })
 	slices.SortFunc(m.Signals, func(a, b site.Signal) int { return int(a.ID - b.ID) })
 	slices.SortFunc(m.Guards, func(a, b alarm.Guard) int { return strings.Compare(a.Name, b.Name) })
 	return m
@@ -138,6 +143,14 @@ func (t *Turn) applyKit(k *site.Kit, d *deviceLive, who Actor) error {
 		}
 		if err := t.saveGuard(&g, who.Called); err != nil {
 			return fmt.Errorf("guard %s of kit %s: %w", g.Name, k.Name, err)
+		}
+	}
+	for _, o := range applied.Outputs {
+		if old := d.outputs[o.Name]; old != nil && old.Spec == o.Spec {
+			continue
+		}
+		if err := t.saveOutput(d, o.Name, o.Spec, who); err != nil {
+			return fmt.Errorf("output %s of kit %s: %w", o.Name, k.Name, err)
 		}
 	}
 	if !d.Settings.Equal(before.Settings) {

@@ -148,6 +148,7 @@ func (t *Turn) silence(s *signalLive, at measure.Instant) {
 			t.step(g, alarm.Event{Kind: alarm.Silence, At: at - s.state.Lag()}, "")
 		}
 	}
+	t.stepLocks(s, alarm.Event{Kind: alarm.Silence, At: at - s.state.Lag()})
 	t.reconsider(s.suppresses, at-s.state.Lag())
 }
 

@@ -17,6 +17,7 @@ type live struct {
 	commitNo, configNo int64
 	site               site.Site
 	audience
+	drives
 	devices map[int64]*deviceLive
 	byName  map[string]*deviceLive
 	signals map[int64]*signalLive
@@ -27,6 +28,7 @@ type live struct {
 type deviceLive struct {
 	site.Device
 	signals map[string]*signalLive
+	outputs map[string]*outputLive
 	state   store.DeviceState
 	heard   measure.Instant // arrival of its newest reading; of a gateway, also of those behind it
 	behind  []*deviceLive
@@ -39,6 +41,7 @@ type signalLive struct {
 	state      store.SignalState
 	guards     []*guardLive
 	suppresses []*guardLive // guards that may not look while this signal reads something
+	locks      []*lockLive  // interlocks that its readings drive
 	timeline   calibrate.Timeline
 	derived    *derivedLive // nil: it is measured
 	feeds      []feed       // what is derived from it
@@ -80,6 +83,9 @@ func load(ctx context.Context, tx *store.Tx) (*live, error) {
 		}
 	}
 	l.suppressions()
+	if err := l.loadDrives(ctx, tx); err != nil {
+		return nil, err
+	}
 	return l, l.refresh(ctx, tx, -1)
 }
 
@@ -110,7 +116,7 @@ func (l *live) loadDevices(ctx context.Context, tx *store.Tx) error {
 	}
 	nouns := make([]*site.Device, len(devices))
 	for i, d := range devices {
-		entry := &deviceLive{Device: d, signals: map[string]*signalLive{}, state: store.DeviceState{Device: d.ID}}
+		entry := &deviceLive{Device: d, signals: map[string]*signalLive{}, outputs: map[string]*outputLive{}, state: store.DeviceState{Device: d.ID}}
 		l.devices[d.ID], l.byName[d.Name], nouns[i] = entry, entry, &entry.Device
 	}
 	for _, d := range l.devices {
@@ -175,7 +181,7 @@ func (l *live) refresh(ctx context.Context, tx *store.Tx, since int64) error {
 	for _, s := range l.signals {
 		s.hold()
 	}
-	return nil
+	return l.refreshDrives(ctx, tx, since)
 }
 
 // hold lets the guards of a signal hold what it reads.

@@ -344,6 +344,7 @@ func (t *Turn) follow(s *signalLive, e *entry, value float64, late bool) error {
 		counted, _ := g.Sees(value, e.quality, alarm.Within)
 		t.stepReading(g, e.at, counted)
 	}
+	t.stepLocks(s, alarm.Event{Kind: alarm.NewReading, At: e.at, Value: value})
 	t.reconsider(s.suppresses, e.at)
 	t.feed(s, e.at, value)
 	return t.weigh(s, e, false)

@@ -17,6 +17,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/store"
 )
@@ -46,6 +47,7 @@ type Options struct {
 	Link     func(alarm int64) string                       // address of an alarm in the console; nil: messages carry no links
 	TakeLink func(notice int64, now measure.Instant) string // address of the page with the button "I have it"; nil: messages carry none
 	OnNotice func()                                         // called after a commit that planned notices
+	OnOrder  func([]drive.Output)                           // called after a commit that ordered outputs something else, with these
 }
 
 // Pipeline commits for one process.
@@ -75,6 +77,9 @@ func New(s *store.Store, o Options) *Pipeline {
 	}
 	if o.OnNotice == nil {
 		o.OnNotice = func() {}
+	}
+	if o.OnOrder == nil {
+		o.OnOrder = func([]drive.Output) {}
 	}
 	return &Pipeline{store: s, Options: o, queue: make(chan *job, queueLength), stopped: make(chan struct{})}
 }
@@ -198,6 +203,9 @@ func (p *Pipeline) turn(batch []*job) (err error) {
 		return err
 	}
 	t.live.commitNo = t.CommitNo
+	if len(t.orders) > 0 {
+		p.OnOrder(t.orders)
+	}
 	if t.noticed {
 		p.OnNotice()
 	}

@@ -360,7 +360,7 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d, err := b.StartDrill(ctx, "g", "Orla")
+	d, err := b.StartDrill(ctx, "g", false, "Orla")
 	if err != nil || d.Guard != "g" || !slices.Equal(d.Rosters, []string{"house"}) {
 		t.Fatal(d, err)
 	}
@@ -394,12 +394,12 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 		if guard == "mute" {
 			b.guard(alarm.Guard{Name: "mute", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{}})
 		}
-		if _, err := b.StartDrill(ctx, guard, "Orla"); err == nil || !strings.Contains(err.Error(), what) {
+		if _, err := b.StartDrill(ctx, guard, false, "Orla"); err == nil || !strings.Contains(err.Error(), what) {
 			t.Errorf("%s: %v", guard, err)
 		}
 	}
 	// One that nobody takes ends by itself.
-	again, err := b.StartDrill(ctx, "g", "Orla")
+	again, err := b.StartDrill(ctx, "g", false, "Orla")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -418,7 +418,7 @@ func TestADrillHidesNoLateAlarm(t *testing.T) {
 	b.stream("temp", -60, 20)
 	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"}})
 	b.clock(1)
-	d, err := b.StartDrill(ctx, "g", "Orla")
+	d, err := b.StartDrill(ctx, "g", false, "Orla")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -456,7 +456,7 @@ func TestARosterThatWasNotDrilled(t *testing.T) {
 	if len(all) != 1 || all[0].Kind != alarm.ByDrills || !strings.Contains(all[0].Sentence, "Roster House is not proven") || all[0].Advice != "Drill a guard that tells it: jaunty drill g" {
 		t.Fatalf("%+v", all)
 	}
-	d, err := b.StartDrill(ctx, "g", "Orla")
+	d, err := b.StartDrill(ctx, "g", false, "Orla")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -34,6 +34,14 @@ func (p *Pipeline) SetSite(ctx context.Context, v site.Site, who string) error {
 				g.begunAt = g.state.Stepped
 			}
 		}
+		for _, i := range t.live.locks {
+			if i.Hours != "" {
+				if err := t.live.equip(i); err != nil {
+					return err
+				}
+				t.mayLook(i)
+			}
+		}
 		if before.Zone != v.Zone {
 			if err := t.rezoneStatements(before.Location(), v.Location()); err != nil {
 				return err

@@ -106,6 +106,9 @@ func (t *Turn) sweep() error {
 	if err := t.tellAll(); err != nil {
 		return err
 	}
+	if err := t.sweepOutputs(); err != nil {
+		return err
+	}
 	if err := t.endShelves(); err != nil {
 		return err
 	}

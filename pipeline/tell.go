@@ -232,6 +232,7 @@ func (t *Turn) markAcknowledged(a alarm.Alarm, h happening) error {
 
 // enter writes a transition of an alarm into the journal.
 func (t *Turn) enter(a alarm.Alarm, kind string, h happening, text string) error {
+	t.alarmsMoved = true
 	return t.Tx.AddEntry(t.ctx, site.Entry{At: h.At, LearnedAt: t.Now, Kind: kind, Subject: a.Signal, Who: h.who, Value: &h.Value, Text: text, AlarmID: &a.ID}, t.CommitNo)
 }
 

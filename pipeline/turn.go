@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/store"
 )
@@ -30,7 +31,12 @@ type Turn struct {
 	forgotten     map[int64]bool        // signals whose past is another now
 	happened      []happening
 	room          []alarm.Transition
-	touched       bool // the state in memory is ahead of the database
+	alarmsMoved   bool                  // some alarm was raised, is over or is another now
+	looking       map[int64]*lockLive   // interlocks that are to look
+	movedLocks    map[int64]*lockLive   // those whose state has to be saved
+	undecided     map[int64]*outputLive // outputs of which something else may be asked now
+	orders        []drive.Output        // what is told to devices after the commit
+	touched       bool                  // the state in memory is ahead of the database
 	configRaised  bool
 	configChanged bool // the state in memory must be loaded anew
 	noticed       bool
@@ -87,6 +93,9 @@ func (t *Turn) changed(s *signalLive) {
 // finish writes down what the turn has gathered.
 func (t *Turn) finish() error {
 	if err := t.tellAll(); err != nil {
+		return err
+	}
+	if err := t.driveOutputs(); err != nil {
 		return err
 	}
 	if err := t.Tx.CopyReadings(t.ctx, t.rows); err != nil {

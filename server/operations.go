@@ -7,7 +7,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jauntylark/core/drive"
 	"jauntylark/core/site"
+	"jauntylark/intake/httpin"
 )
 
 // nobody is the role of an operation that asks for no sign-in.
@@ -204,6 +206,21 @@ func (v *Server) routes() {
 	operation(v, viewer, "get-drill", http.MethodGet, "/api/v1/drills/{id}", "One drill, with each step and its time", v.getDrill)
 	operation(v, keeper, "stop-drill", http.MethodDelete, "/api/v1/drills/{id}", "Stop a drill that nobody has taken", v.stopDrill, status(http.StatusNoContent))
 
+	operation(v, viewer, "list-outputs", http.MethodGet, "/api/v1/outputs", "All outputs: what each is ordered, why, and what its device says", v.listOutputs)
+	operation(v, viewer, "get-output", http.MethodGet, "/api/v1/outputs/{device}/{output}", "One output", v.getOutput)
+	operation(v, keeper, "put-output", http.MethodPut, "/api/v1/outputs/{device}/{output}", "Save an output of a device", v.putOutput)
+	operation(v, keeper, "remove-output", http.MethodDelete, "/api/v1/outputs/{device}/{output}", "Remove an output with its interlocks", v.removeOutput, status(http.StatusNoContent))
+	operation(v, keeper, "set-output", http.MethodPut, "/api/v1/outputs/{device}/{output}/hand", "Set an output by hand for a while", v.setOutput)
+	operation(v, keeper, "release-output", http.MethodDelete, "/api/v1/outputs/{device}/{output}/hand", "End a setting by hand", v.releaseOutput)
+	operation(v, keeper, "all-outputs-safe", http.MethodPut, "/api/v1/emergency", "Emergency: put all outputs into their safe states, until that is ended", v.allSafe)
+	operation(v, keeper, "end-all-outputs-safe", http.MethodDelete, "/api/v1/emergency", "End an emergency: outputs do again what is asked of them", v.endAllSafe)
+	operation(v, viewer, "list-interlocks", http.MethodGet, "/api/v1/interlocks", "All interlocks, with what each asks for", v.listInterlocks)
+	operation(v, viewer, "get-interlock", http.MethodGet, "/api/v1/interlocks/{interlock}", "One interlock", v.getInterlock)
+	operation(v, keeper, "put-interlock", http.MethodPut, "/api/v1/interlocks/{interlock}", "Save an interlock; it looks at once", v.putInterlock)
+	operation(v, keeper, "remove-interlock", http.MethodDelete, "/api/v1/interlocks/{interlock}", "Remove an interlock", v.removeInterlock, status(http.StatusNoContent))
+	operation(v, keeper, "reset-interlock", http.MethodPost, "/api/v1/interlocks/{interlock}/reset", "Reset a latched interlock whose cause is gone", v.resetInterlock)
+	operation(v, viewer, "try-interlock", http.MethodPost, "/api/v1/interlock-trials", "What an interlock, saved or not, would have done over stored readings", v.tryInterlock)
+
 	operation(v, viewer, "list-statements", http.MethodGet, "/api/v1/statements", "All statements", v.listStatements)
 	operation(v, keeper, "put-statement", http.MethodPut, "/api/v1/statements/{statement}", "Save a statement", v.putStatement)
 	operation(v, keeper, "remove-statement", http.MethodDelete, "/api/v1/statements/{statement}", "Remove a statement", v.removeStatement, status(http.StatusNoContent))
@@ -254,6 +271,7 @@ func (v *Server) describeByHand() {
 		},
 	})
 	v.describeOrders(device, text)
+	v.describeOutputReports(device, text)
 	v.describeExport()
 	v.describeSheet()
 	v.describeFiles()
@@ -273,12 +291,13 @@ func (v *Server) describeOrders(device *huma.Param, text func(string) map[string
 	key := []map[string][]string{{"key": {}}}
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "get-orders", Method: http.MethodGet, Path: "/api/v1/intake/orders", Summary: "What a device is ordered to do",
-		Description: "Answers when there is an order newer than the version that the device runs, at once or within the wait.", Security: key,
+		Description: "Answers when something is newer than what the device says that it knows, at once or within the wait. A device with outputs says the newest order that it knows; it is answered with all of them after half of the time for which the shortest holds, which renews them.", Security: key,
 		Parameters: []*huma.Param{device,
 			{Name: "wait", In: "query", Description: "how long to wait for a newer order, up to 2m", Schema: &huma.Schema{Type: "string"}, Example: "30s"},
-			{Name: "running", In: "query", Description: "the version that the device runs; saying it confirms it", Schema: &huma.Schema{Type: "integer"}}},
+			{Name: "running", In: "query", Description: "the version that the device runs; saying it confirms it", Schema: &huma.Schema{Type: "integer"}},
+			{Name: "outputs", In: "query", Description: "the number of the newest order for an output that the device knows, 0 for none; left out, it hears nothing of outputs", Schema: &huma.Schema{Type: "integer"}}},
 		Responses: map[string]*huma.Response{
-			"200": {Description: "the newest order", Content: map[string]*huma.MediaType{"application/json": {Schema: schemas.Schema(reflect.TypeFor[site.Order](), true, "Order")}}},
+			"200": {Description: "the newest order", Content: map[string]*huma.MediaType{"application/json": {Schema: schemas.Schema(reflect.TypeFor[httpin.ToDevice](), true, "ToDevice")}}},
 			"204": {Description: "no newer order came"}, "401": {Description: "the key is not known", Content: text("RFC 9457")},
 		},
 	})
@@ -286,6 +305,18 @@ func (v *Server) describeOrders(device *huma.Param, text func(string) map[string
 		OperationID: "confirm-orders", Method: http.MethodPut, Path: "/api/v1/intake/orders", Summary: "Say what a device runs", Security: key, Parameters: []*huma.Param{device},
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/json": {Schema: schemas.Schema(reflect.TypeFor[site.Report](), true, "Report")}}},
 		Responses:   map[string]*huma.Response{"204": {Description: "noted"}, "401": {Description: "the key is not known", Content: text("RFC 9457")}, "422": {Description: "a version that was never ordered", Content: text("RFC 9457")}},
+	})
+}
+
+// describeOutputReports describes how devices confirm what their outputs do.
+func (v *Server) describeOutputReports(device *huma.Param, text func(string) map[string]*huma.MediaType) {
+	schemas := v.api.OpenAPI().Components.Schemas
+	v.api.OpenAPI().AddOperation(&huma.Operation{
+		OperationID: "confirm-output", Method: http.MethodPut, Path: "/api/v1/intake/outputs/{output}", Summary: "Say what an output does",
+		Description: "After each order that the device gets, renewals too. The body may be the word alone.", Security: []map[string][]string{{"key": {}}},
+		Parameters:  []*huma.Param{device, {Name: "output", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}},
+		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/json": {Schema: schemas.Schema(reflect.TypeFor[drive.OutputReport](), true, "OutputReport")}}},
+		Responses:   map[string]*huma.Response{"204": {Description: "noted"}, "401": {Description: "the key is not known", Content: text("RFC 9457")}, "422": {Description: "no such output, or no word of it", Content: text("RFC 9457")}},
 	})
 }
 

@@ -225,11 +225,14 @@ func (v *Server) handBack(ctx context.Context, in *AlarmPath) (*body[alarm.Alarm
 	return answer(v.pipeline.HandBack(ctx, in.ID, actor(ctx)))
 }
 
-func (v *Server) startDrill(ctx context.Context, in *GuardPath) (*body[roster.Drill], error) {
+func (v *Server) startDrill(ctx context.Context, in *struct {
+	GuardPath
+	Outputs bool `query:"outputs" doc:"drive interlocks too; otherwise the drill passes outputs by"`
+}) (*body[roster.Drill], error) {
 	if _, err := v.guard(ctx, in.Guard); err != nil {
 		return nil, err
 	}
-	d, err := v.pipeline.StartDrill(ctx, in.Guard, actor(ctx))
+	d, err := v.pipeline.StartDrill(ctx, in.Guard, in.Outputs, actor(ctx))
 	if err != nil {
 		return nil, err
 	}

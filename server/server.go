@@ -80,6 +80,7 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, e
 	v.echo.POST("/api/v1/intake", way.Receive)
 	v.echo.GET("/api/v1/intake/orders", way.Orders)
 	v.echo.PUT("/api/v1/intake/orders", way.Confirm)
+	v.echo.PUT("/api/v1/intake/outputs/:output", way.ConfirmOutput)
 	v.echo.GET("/api/v1/export", v.serveExport)
 	v.echo.GET("/api/v1/devices/:device/sheet", v.serveSheet)
 	v.echo.POST("/api/v1/imports", v.serveImport)

@@ -14,6 +14,7 @@ import (
 	"sync"
 	"time"
 
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
@@ -153,7 +154,8 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 		return err
 	}
 	var worker *notify.Worker
-	options := pipeline.Options{Log: s.Log, Now: now, OnNotice: func() { worker.Wake() }}
+	var entrance *door.Door
+	options := pipeline.Options{Log: s.Log, Now: now, OnNotice: func() { worker.Wake() }, OnOrder: func(outputs []drive.Output) { entrance.Orders.Tell(outputs) }}
 	if s.URL != "" {
 		at := strings.TrimRight(s.URL, "/")
 		options.Link = func(alarm int64) string { return fmt.Sprintf("%s/alarms/%d", at, alarm) }
@@ -171,7 +173,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 		return err
 	}
 	keeper := history.New(records, pipe, history.Options{Log: s.Log, Now: now, SealAfter: s.SealAfter, Folder: s.Disk})
-	entrance := door.New(records, pipe, seal, door.Rate{Messages: s.DeviceRate, Readings: s.DeviceRate * readingsAMessage}, s.Log)
+	entrance = door.New(records, pipe, seal, door.Rate{Messages: s.DeviceRate, Readings: s.DeviceRate * readingsAMessage}, s.Log)
 	if err := entrance.Reload(ctx); err != nil {
 		return err
 	}

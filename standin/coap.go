@@ -17,6 +17,7 @@ import (
 	"github.com/plgd-dev/go-coap/v3/options"
 	"github.com/plgd-dev/go-coap/v3/udp/client"
 
+	"jauntylark/core/drive"
 	"jauntylark/core/site"
 )
 
@@ -24,9 +25,10 @@ import (
 type CoAP struct {
 	Address, Name, Key string
 
-	mu   sync.Mutex
-	conn *client.Conn
-	obey func(site.Order)
+	mu      sync.Mutex
+	conn    *client.Conn
+	outputs []string
+	ear     *Ear
 }
 
 // connection gives the connection, opened anew when it is gone.
@@ -41,8 +43,8 @@ func (c *CoAP) connection(ctx context.Context) (*client.Conn, error) {
 		return nil, err
 	}
 	c.conn = conn
-	if c.obey != nil {
-		c.observe(ctx, conn, c.obey)
+	if c.ear != nil {
+		c.observeAll(ctx, conn)
 	}
 	return conn, nil
 }
@@ -112,33 +114,51 @@ func (c *CoAP) exchange(ctx context.Context, do func(context.Context, *client.Co
 	return &Refused{fmt.Sprintf("%v: %s", answer.Code(), reason)}
 }
 
-// Orders observes the settings.
-func (c *CoAP) Orders(ctx context.Context, obey func(site.Order)) {
+// Orders observes the settings and the outputs.
+func (c *CoAP) Orders(ctx context.Context, outputs []string, ear Ear) {
 	c.mu.Lock()
-	c.obey = obey
-	conn := c.conn
-	c.mu.Unlock()
-	if conn != nil {
-		c.observe(ctx, conn, obey)
+	c.outputs, c.ear = outputs, &ear
+	if c.conn != nil {
+		c.observeAll(ctx, c.conn)
 	}
+	c.mu.Unlock()
 	for ctx.Err() == nil { // a device that seldom sends is to hear at once
 		_, _ = c.connection(ctx)
 		pause(ctx, reconnect)
 	}
 }
 
-func (c *CoAP) observe(ctx context.Context, conn *client.Conn, obey func(site.Order)) {
+func (c *CoAP) observeAll(ctx context.Context, conn *client.Conn) {
+	ear := c.ear
+	observe(ctx, conn, "/settings", func(o site.Order) { go ear.Settings(o) })
+	for _, name := range c.outputs {
+		observe(ctx, conn, "/outputs/"+name, func(o drive.OutputOrder) { ear.Output(name, o) })
+	}
+}
+
+func observe[T any](ctx context.Context, conn *client.Conn, path string, hear func(T)) {
 	go func() {
-		_, _ = conn.Observe(ctx, "/settings", func(m *pool.Message) {
-			var order site.Order
-			if m.Body() == nil {
+		_, _ = conn.Observe(ctx, path, func(m *pool.Message) {
+			var order T
+			if m.Body() == nil || m.Code() != codes.Content {
 				return
 			}
 			if body, err := io.ReadAll(m.Body()); err == nil && json.Unmarshal(body, &order) == nil {
-				go obey(order)
+				hear(order)
 			}
 		})
 	}()
+}
+
+// Confirm tells what an output does.
+func (c *CoAP) Confirm(ctx context.Context, output string, r drive.OutputReport) error {
+	body, err := json.Marshal(r)
+	if err != nil {
+		return err
+	}
+	return c.exchange(ctx, func(ctx context.Context, conn *client.Conn) (*pool.Message, error) {
+		return conn.Put(ctx, "/outputs/"+output, message.AppJSON, bytes.NewReader(body))
+	})
 }
 
 // Close ends the connection.

@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
@@ -18,6 +19,7 @@ type Device struct {
 	Name     string
 	Every    time.Duration
 	Signals  []Signal
+	Outputs  []Output
 	Firmware string
 	// Away tells whether the device has no network at an instant: it keeps what it measures and sends
 	// it later. nil: never.
@@ -35,15 +37,30 @@ type Signal struct {
 	Switch bool // it is on or off: Value is 1 or 0
 }
 
+// Output is one output of a simulated device.
+type Output struct {
+	Name string
+	// Set makes the output do something, in the words that it is sent; it is called when that changes.
+	Set func(word string, at time.Time)
+}
+
+// Ear is what a device does with what it hears.
+type Ear struct {
+	Settings func(site.Order)
+	Output   func(name string, o drive.OutputOrder)
+}
+
 // Link is how a device reaches the service.
 type Link interface {
 	// Send sends a SenML pack and returns when the service has acknowledged it. A *Refused says that it
 	// never will be taken as it is.
 	Send(ctx context.Context, pack []byte) error
-	// Orders calls obey with each order that the service gives, until ctx ends.
-	Orders(ctx context.Context, obey func(site.Order))
+	// Orders lets the ear hear each order that the service gives, for the settings and the outputs of the names, until ctx ends.
+	Orders(ctx context.Context, outputs []string, ear Ear)
 	// Report tells the service what the device runs.
 	Report(ctx context.Context, r site.Report) error
+	// Confirm tells the service what an output does.
+	Confirm(ctx context.Context, output string, r drive.OutputReport) error
 	// Close ends the connection.
 	Close()
 }
@@ -93,7 +110,7 @@ const keptReadings = 20_000
 func (d *Device) Run(ctx context.Context, link Link, report func(error)) {
 	defer link.Close()
 	d.ordered = make(chan struct{})
-	go link.Orders(ctx, func(o site.Order) { d.obey(ctx, link, o, report) })
+	go d.listen(ctx, link, report)
 	told := d.Firmware == ""
 	var waiting []measure.Instant
 	for {

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"jauntylark/client"
+	"jauntylark/core/drive"
 	"jauntylark/core/site"
 )
 
@@ -28,18 +29,35 @@ func (h HTTP) Send(ctx context.Context, pack []byte) error {
 }
 
 // Orders asks for orders, and waits for each.
-func (h HTTP) Orders(ctx context.Context, obey func(site.Order)) {
-	for running := 0; ctx.Err() == nil; {
-		var order site.Order
-		err := h.To.Do(ctx, http.MethodGet, fmt.Sprintf("/api/v1/intake/orders?wait=60s&running=%d", running), nil, &order)
-		switch {
-		case err != nil:
+func (h HTTP) Orders(ctx context.Context, _ []string, ear Ear) {
+	running, known := 0, int64(0)
+	for ctx.Err() == nil {
+		var order struct {
+			site.Order
+			Outputs map[string]drive.OutputOrder `json:"outputs"`
+		}
+		if err := h.To.Do(ctx, http.MethodGet, fmt.Sprintf("/api/v1/intake/orders?wait=60s&running=%d&outputs=%d", running, known), nil, &order); err != nil {
 			pause(ctx, 5*time.Second)
-		case order.Version > 0:
+			continue
+		}
+		if order.Version > running {
 			running = order.Version
-			obey(order)
+			ear.Settings(order.Order)
+		}
+		newest := int64(0)
+		for name, o := range order.Outputs {
+			newest = max(newest, o.No)
+			ear.Output(name, o)
+		}
+		if newest > 0 {
+			known = newest
 		}
 	}
+}
+
+// Confirm tells what an output does.
+func (h HTTP) Confirm(ctx context.Context, output string, r drive.OutputReport) error {
+	return h.To.Do(ctx, http.MethodPut, "/api/v1/intake/outputs/"+output, r, nil)
 }
 
 // Report tells what the device runs.

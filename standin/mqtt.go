@@ -4,13 +4,16 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"net/url"
+	"strings"
 	"sync"
 	"time"
 
 	"github.com/eclipse/paho.golang/autopaho"
 	"github.com/eclipse/paho.golang/paho"
 
+	"jauntylark/core/drive"
 	"jauntylark/core/site"
 )
 
@@ -20,14 +23,14 @@ type MQTT struct {
 	conn *autopaho.ConnectionManager
 	stop context.CancelFunc
 	mu   sync.Mutex
-	obey func(site.Order)
-	last []byte // the newest order, before anybody obeys
+	ear  *Ear
+	last map[string][]byte // the newest message on each topic, before anybody listens
 }
 
 // DialMQTT connects as a device, and again whenever the connection breaks.
 func DialMQTT(ctx context.Context, address, name, key string) (*MQTT, error) {
 	ctx, stop := context.WithCancel(ctx)
-	m := &MQTT{name: name, stop: stop}
+	m := &MQTT{name: name, stop: stop, last: map[string][]byte{}}
 	root := "jaunty/" + name + "/"
 	var err error
 	m.conn, err = autopaho.NewConnection(ctx, autopaho.ClientConfig{
@@ -35,10 +38,13 @@ func DialMQTT(ctx context.Context, address, name, key string) (*MQTT, error) {
 		ReconnectBackoff: autopaho.NewConstantBackoff(time.Second), ConnectTimeout: 5 * time.Second,
 		WillMessage: &paho.WillMessage{Topic: root + "presence", Payload: []byte("gone"), QoS: 1},
 		OnConnectionUp: func(c *autopaho.ConnectionManager, _ *paho.Connack) {
-			_, _ = c.Subscribe(ctx, &paho.Subscribe{Subscriptions: []paho.SubscribeOptions{{Topic: root + "settings", QoS: 1}}})
+			_, _ = c.Subscribe(ctx, &paho.Subscribe{Subscriptions: []paho.SubscribeOptions{{Topic: root + "settings", QoS: 1}, {Topic: root + "outputs/+", QoS: 1}}})
 		},
 		ClientConfig: paho.ClientConfig{ClientID: name, OnPublishReceived: []func(paho.PublishReceived) (bool, error){
-			func(in paho.PublishReceived) (bool, error) { m.hear(in.Packet.Payload); return true, nil },
+			func(in paho.PublishReceived) (bool, error) {
+				m.hear(strings.TrimPrefix(in.Packet.Topic, root), in.Packet.Payload)
+				return true, nil
+			},
 		}},
 	})
 	if err != nil {
@@ -47,14 +53,24 @@ func DialMQTT(ctx context.Context, address, name, key string) (*MQTT, error) {
 	return m, err
 }
 
-func (m *MQTT) hear(payload []byte) {
+func (m *MQTT) hear(topic string, payload []byte) {
 	m.mu.Lock()
-	obey := m.obey
-	m.last = payload
+	ear := m.ear
+	m.last[topic] = payload
 	m.mu.Unlock()
+	if ear == nil {
+		return
+	}
+	if output, is := strings.CutPrefix(topic, "outputs/"); is {
+		var order drive.OutputOrder
+		if json.Unmarshal(payload, &order) == nil {
+			ear.Output(output, order)
+		}
+		return
+	}
 	var order site.Order
-	if obey != nil && json.Unmarshal(payload, &order) == nil {
-		go obey(order)
+	if json.Unmarshal(payload, &order) == nil {
+		go ear.Settings(order)
 	}
 }
 
@@ -69,16 +85,25 @@ func (m *MQTT) publish(ctx context.Context, topic string, payload []byte) error 
 	return err
 }
 
-// Orders obeys what stands on the settings topic.
-func (m *MQTT) Orders(ctx context.Context, obey func(site.Order)) {
+// Orders hears what stands on the topics of the settings and the outputs.
+func (m *MQTT) Orders(ctx context.Context, _ []string, ear Ear) {
 	m.mu.Lock()
-	m.obey = obey
-	last := m.last
+	m.ear = &ear
+	last := maps.Clone(m.last)
 	m.mu.Unlock()
-	if last != nil {
-		m.hear(last)
+	for topic, payload := range last {
+		m.hear(topic, payload)
 	}
 	<-ctx.Done()
+}
+
+// Confirm tells what an output does.
+func (m *MQTT) Confirm(ctx context.Context, output string, r drive.OutputReport) error {
+	payload, err := json.Marshal(r)
+	if err != nil {
+		return err
+	}
+	return m.publish(ctx, "outputs/"+output+"/confirmed", payload)
 }
 
 // Report tells what the device runs.

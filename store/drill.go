@@ -8,7 +8,7 @@ import (
 	"jauntylark/core/roster"
 )
 
-const selectDrill = `select id, guard, started_by, started_at, committed_at, alarm_id, to_jsonb(rosters) as rosters_json, ended_at, ended from drill`
+const selectDrill = `select id, guard, started_by, started_at, committed_at, alarm_id, to_jsonb(rosters) as rosters_json, outputs, ended_at, ended from drill`
 
 type drillRow struct {
 	roster.Drill
@@ -49,8 +49,8 @@ func (s *Store) Drill(ctx context.Context, id int64) (roster.Drill, error) {
 
 // AddDrill stores a drill that begins.
 func (t *Tx) AddDrill(ctx context.Context, d *roster.Drill) error {
-	return t.GetContext(ctx, &d.ID, `insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters) values ($1, $2, $3, $4, $5, $6) returning id`,
-		d.Guard, d.By, d.StartedAt, d.CommittedAt, d.AlarmID, d.Rosters)
+	return t.GetContext(ctx, &d.ID, `insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, outputs) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		d.Guard, d.By, d.StartedAt, d.CommittedAt, d.AlarmID, d.Rosters, d.Outputs)
 }
 
 // OpenDrills gives the drills that nobody has taken, of one alarm when alarmID is not 0, and which began at or before an instant.

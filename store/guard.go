@@ -151,6 +151,8 @@ func (s *Store) AnyDue(ctx context.Context, at measure.Instant) (due bool, err e
 		                      (select shelved_until from guard where shelved_until is not null order by shelved_until limit 1),
 		                      (select min(due_at) from notice where state = 'held'),
 		                      (select due_at from escalation where due_at is not null order by due_at limit 1),
+		                      (select due_at from output_state where due_at is not null order by due_at limit 1),
+		                      (select due_at from interlock_state where due_at is not null order by due_at limit 1),
 		                      (select min(due_at) from statement)) <= $1, false)`, at)
 	return due, err
 }

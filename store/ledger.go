@@ -8,6 +8,7 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
 	"jauntylark/core/site"
 )
 
@@ -40,7 +41,7 @@ const toldAlarms = 500
 // ChangesSince tells what the commits after number since have changed, as it is now. A since that is
 // negative asks for the newest number alone.
 func (s *Store) ChangesSince(ctx context.Context, since int64) (site.Change, error) {
-	change := site.Change{Signals: []site.Signal{}, Alarms: []alarm.Alarm{}}
+	change := site.Change{Signals: []site.Signal{}, Alarms: []alarm.Alarm{}, Outputs: []drive.Output{}}
 	tx, err := s.Begin(ctx)
 	if err != nil {
 		return change, err
@@ -57,6 +58,9 @@ func (s *Store) ChangesSince(ctx context.Context, since int64) (site.Change, err
 		return change, err
 	}
 	titled(change.Signals)
+	if err = tx.SelectContext(ctx, &change.Outputs, selectOutput+` where st.changed_in > $1 order by o.id`, since); err != nil {
+		return change, err
+	}
 	err = tx.SelectContext(ctx, &change.Alarms, selectAlarm+` where alarm.changed_in > $1 and not drill order by id desc limit $2`, since, toldAlarms)
 	change.Partial = len(change.Alarms) == toldAlarms
 	return change, err

@@ -5,9 +5,9 @@ import "jauntylark/core/measure"
 // Alarm is one occurrence: from the raise of a guard until it is over.
 type Alarm struct {
 	ID             int64            `json:"id" db:"id"`
-	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk,sensor,verification,carrier,drill" doc:"what raised it: a guard, the silence of a device, its clock, a disk that is nearly full, a sensor whose readings cannot be believed, a verification that is due, a carrier that keeps failing, or a roster that was not drilled for long"`
+	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk,sensor,verification,carrier,drill,output" doc:"what raised it: a guard, the silence of a device, its clock, a disk that is nearly full, a sensor whose readings cannot be believed, a verification that is due, a carrier that keeps failing, a roster that was not drilled for long, or an output that does not do what it was ordered"`
 	Guard          string           `json:"guard" db:"guard" doc:"name of the guard; empty for silence and clock"`
-	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL, or DEVICE for silence and clock; empty for the disk"`
+	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL, or DEVICE for silence and clock, DEVICE/OUTPUT for an output; empty for the disk"`
 	Side           Side             `json:"-" db:"side"`
 	Level          string           `json:"level" db:"level" doc:"the rung that stands: high, high-high, low, low-low; empty where the guard's test has no direction"`
 	Severity       Severity         `json:"severity" db:"severity" enum:"advisory,warning,critical" doc:"of the rung that stands"`
@@ -49,6 +49,7 @@ const (
 	ByDueDate = "verification"
 	ByCarrier = "carrier" // a carrier keeps failing
 	ByDrills  = "drill"   // a roster was not drilled for long
+	ByOutput  = "output"  // an output does not do what it was ordered
 )
 
 // The marks that people give to alarms.

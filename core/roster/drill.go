@@ -18,6 +18,7 @@ type Drill struct {
 	CommittedAt measure.Instant  `json:"committed_at" db:"committed_at" format:"date-time" doc:"when the alarm and the first notices were committed"`
 	AlarmID     int64            `json:"alarm_id" db:"alarm_id"`
 	Rosters     []string         `json:"rosters" db:"-" nullable:"false" doc:"that the guard tells"`
+	Outputs     bool             `json:"outputs" db:"outputs" doc:"interlocks were driven too; otherwise a drill passes outputs by"`
 	EndedAt     *measure.Instant `json:"ended_at" db:"ended_at" format:"date-time"`
 	Ended       string           `json:"ended" db:"ended" doc:"how it ended" example:"Orla has it"`
 	Steps       []DrillStep      `json:"steps" db:"-" nullable:"false" doc:"what happened, in order"`

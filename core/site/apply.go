@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 )
 
@@ -15,6 +16,7 @@ type Made struct {
 	Device  Device
 	Signals []Signal
 	Guards  []alarm.Guard // those that came from a kit
+	Outputs []drive.Output
 }
 
 // KitChange is one thing that a kit changes of a device.
@@ -36,13 +38,16 @@ type Applied struct {
 // Apply gives the device as the kit makes it. What the kit leaves open stays. The kind and the unit of
 // a signal that has readings stay; signals and guards that the kit does not name stay too.
 func (k *Kit) Apply(m Made) Applied {
-	a := Applied{Made: Made{Device: m.Device, Signals: slices.Clone(m.Signals), Guards: slices.Clone(m.Guards)}}
+	a := Applied{Made: Made{Device: m.Device, Signals: slices.Clone(m.Signals), Guards: slices.Clone(m.Guards), Outputs: slices.Clone(m.Outputs)}}
 	a.device(k)
 	for i := range k.Signals {
 		a.signal(&k.Signals[i])
 	}
 	for i := range k.Guards {
 		a.guard(k.Guards[i])
+	}
+	for i := range k.Outputs {
+		a.output(&k.Outputs[i])
 	}
 	return a
 }
@@ -151,6 +156,22 @@ func (a *Applied) guard(kg KitGuard) {
 	}
 }
 
+func (a *Applied) output(ko *KitOutput) {
+	i := slices.IndexFunc(a.Outputs, func(o drive.Output) bool { return o.Name == ko.Name })
+	if i < 0 {
+		a.change("output "+ko.Name, "", "", "new: "+ko.Spec.Words())
+		a.Outputs = append(a.Outputs, drive.Output{Device: a.Device.Name, Name: ko.Name, Spec: ko.Spec})
+		return
+	}
+	want := ko.Spec
+	if want.Title == "" {
+		want.Title = a.Outputs[i].Title
+	}
+	if a.change("output "+ko.Name, "", a.Outputs[i].Spec.Words(), want.Words()) {
+		a.Outputs[i].Spec = want
+	}
+}
+
 func guardWords(g alarm.Guard) string {
 	text := fmt.Sprintf("%s %s, deadband %v, on-delay %v, off-delay %v, %s", g.Signal, g.When, g.Deadband, g.OnDelay, g.OffDelay, g.Severity)
 	for _, r := range g.Rungs {
@@ -206,6 +227,9 @@ func KitFrom(name string, m Made) Kit {
 		if s.Kind == KindNumber || s.Kind == KindSwitch {
 			k.Tiles = append(k.Tiles, tile)
 		}
+	}
+	for _, o := range m.Outputs {
+		k.Outputs = append(k.Outputs, KitOutput{o.Name, o.Spec})
 	}
 	for _, g := range m.Guards {
 		signal := strings.TrimPrefix(g.Signal, m.Device.Name+"/")

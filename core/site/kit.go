@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/quality"
 )
@@ -53,9 +54,8 @@ type Span struct {
 
 // KitOutput is one output of a kit.
 type KitOutput struct {
-	Name  string `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$"`
-	Title string `json:"title,omitempty" required:"false" maxLength:"80"`
-	Kind  string `json:"kind" enum:"switch,level,colour,text"`
+	Name string `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$"`
+	drive.Spec
 }
 
 // KitGuard is a guard that each device of a kit gets at first.
@@ -116,6 +116,9 @@ func (k *Kit) Check() error {
 		}
 		if outputs[o.Name] {
 			return &measure.Fault{Field: fmt.Sprintf("outputs[%d].name", i), Reason: fmt.Sprintf("%q is there twice", o.Name)}
+		}
+		if err := k.Outputs[i].Spec.Check(); err != nil {
+			return within(fmt.Sprintf("outputs[%d]", i), err)
 		}
 		outputs[o.Name] = true
 	}

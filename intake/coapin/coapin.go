@@ -1,5 +1,5 @@
 // Package coapin takes readings over CoAP (RFC 7252), and gives devices their orders: POST /intake, and
-// GET and PUT /settings, which can be observed (RFC 7641). Long bodies come in blocks (RFC 7959). It
+// GET and PUT /settings and /outputs/OUTPUT, which can be observed (RFC 7641). Long bodies come in blocks (RFC 7959). It
 // speaks DTLS with pre-shared keys (RFC 4279, RFC 6347) and, where that is switched on, plain UDP.
 //
 // A confirmable request is answered when what it brought is committed, never before.
@@ -58,11 +58,23 @@ func (w *Way) handler(ctx context.Context, who func(mux.Conn, *mux.Message) (pip
 		path, _ := in.Options().Path()
 		r := &request{way: w, out: out, in: in}
 		r.sender, r.err = who(out.Conn(), in)
-		switch strings.TrimPrefix(path, "/") {
+		path = strings.TrimPrefix(path, "/")
+		if output, found := strings.CutPrefix(path, "outputs/"); found {
+			switch in.Code() {
+			case codes.PUT, codes.POST:
+				r.allow(in.Code(), func() { r.confirmOutput(ctx, output) })
+			default:
+				r.allow(codes.GET, func() { r.output(ctx, output) })
+			}
+			return
+		}
+		switch path {
 		case ".well-known/core": // RFC 6690
-			r.answer(codes.Content, message.AppLinkFormat, `</intake>;rt="readings",</settings>;obs;rt="settings"`)
+			r.answer(codes.Content, message.AppLinkFormat, `</intake>;rt="readings",</settings>;obs;rt="settings",</outputs>;rt="outputs"`)
 		case "intake":
 			r.allow(codes.POST, func() { r.intake(ctx) })
+		case "outputs":
+			r.allow(codes.GET, func() { r.outputs(ctx) })
 		case "settings":
 			switch in.Code() {
 			case codes.PUT, codes.POST:
@@ -71,7 +83,7 @@ func (w *Way) handler(ctx context.Context, who func(mux.Conn, *mux.Message) (pip
 				r.allow(codes.GET, func() { r.settings(ctx) })
 			}
 		default:
-			r.fail(codes.NotFound, "there is /intake and /settings")
+			r.fail(codes.NotFound, "there is /intake, /settings and /outputs/OUTPUT")
 		}
 	})
 }
@@ -198,33 +210,35 @@ func (r *request) device(ctx context.Context) *site.Device {
 
 // settings gives the newest order; observed, each newer one follows.
 func (r *request) settings(ctx context.Context) {
-	device := r.device(ctx)
-	if device == nil {
-		return
+	if device := r.device(ctx); device != nil {
+		r.show(device, "", stateOfSettings(device))
 	}
-	body := orderOf(device)
+}
+
+// show answers with what a resource says now; observed, each newer state follows.
+func (r *request) show(device *site.Device, output string, s state) {
 	observe, err := r.in.Options().Observe()
 	switch {
 	case err != nil:
-		r.answer(codes.Content, message.AppJSON, string(body))
+		r.answer(codes.Content, message.AppJSON, string(s.body))
 	case observe == 0:
-		r.way.observers.add(r.out.Conn(), r.in.Token(), r.sender, device)
+		r.way.observers.add(r.out.Conn(), r.in.Token(), observer{sender: r.sender, device: device.ID, output: output, version: s.version})
 		sequence := message.Option{ID: message.Observe, Value: shortest(firstSequence)}
-		if err := r.out.SetResponse(codes.Content, message.AppJSON, bytes.NewReader(body), sequence); err != nil {
+		if err := r.out.SetResponse(codes.Content, message.AppJSON, bytes.NewReader(s.body), sequence); err != nil {
 			r.way.log.Debug("a CoAP answer could not be written", "error", err)
 		}
 	default:
 		r.way.observers.remove(r.out.Conn(), r.in.Token())
-		r.answer(codes.Content, message.AppJSON, string(body))
+		r.answer(codes.Content, message.AppJSON, string(s.body))
 	}
 }
 
-func orderOf(d *site.Device) []byte {
+func stateOfSettings(d *site.Device) state {
 	body, err := json.Marshal(site.OrderOf(d.Version, d.Settings))
 	if err != nil {
-		return nil
+		body = nil
 	}
-	return body
+	return state{uint64(d.Version), body}
 }
 
 // confirm takes what a device says that it runs.

@@ -14,7 +14,7 @@ import (
 	"jauntylark/pipeline"
 )
 
-// observers are the devices that observe their settings (RFC 7641).
+// observers are the devices that observe their settings, or an output (RFC 7641).
 type observers struct {
 	mu  sync.Mutex
 	all map[string]*observer // by connection and token
@@ -25,16 +25,25 @@ type observer struct {
 	token    message.Token
 	sender   pipeline.Sender
 	device   int64
-	version  int
+	output   string // empty: the settings
+	version  uint64 // of what it was told last
 	sequence uint32
 	told     time.Time
+	flying   int // notifications that wait to be confirmed
+}
+
+// state is what a resource says now.
+type state struct {
+	version uint64
+	body    []byte
 }
 
 const (
 	firstSequence   = 2
 	remindEvery     = 4 * time.Minute // shorter than a connection is kept open
 	observersAtMost = 50_000
-	observersOfOne  = 8
+	observersOfOne  = 40
+	flyingAtMost    = 3
 	sequenceBits    = 1<<24 - 1
 )
 
@@ -44,12 +53,12 @@ func placeOf(conn mux.Conn, token message.Token) string {
 	return conn.RemoteAddr().String() + " " + string(token)
 }
 
-func (o *observers) add(conn mux.Conn, token message.Token, sender pipeline.Sender, d *site.Device) {
+func (o *observers) add(conn mux.Conn, token message.Token, one observer) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	own := 0
 	for _, other := range o.all {
-		if other.device == d.ID {
+		if other.device == one.device {
 			own++
 		}
 	}
@@ -58,7 +67,8 @@ func (o *observers) add(conn mux.Conn, token message.Token, sender pipeline.Send
 	}
 	place := placeOf(conn, token)
 	known := o.all[place] != nil
-	o.all[place] = &observer{conn: conn, token: bytes.Clone(token), sender: sender, device: d.ID, version: d.Version, sequence: firstSequence, told: time.Now()}
+	one.conn, one.token, one.sequence, one.told = conn, bytes.Clone(token), firstSequence, time.Now()
+	o.all[place] = &one
 	if !known {
 		conn.AddOnClose(func() { o.drop(place) })
 	}
@@ -72,23 +82,30 @@ func (o *observers) drop(place string) {
 	delete(o.all, place)
 }
 
-// tell gives each observer whose order is newer the order, and forgets those whose keys are gone.
-func (o *observers) tell(directory *pipeline.Directory, now measure.Instant) {
-	o.each(directory, func(place string, one *observer, d *site.Device) bool {
+// tell gives each observer what is newer than what it knows, and forgets those whose keys are gone. states gives what a resource
+// says now; false: there is none any more.
+func (o *observers) tell(directory *pipeline.Directory, now measure.Instant, states func(*site.Device, string) (state, bool)) {
+	o.each(directory, func(place string, one *observer, d *site.Device) (state, bool) {
 		if who, err := directory.Identify(one.sender, now); err != nil || who.Device == nil {
 			delete(o.all, place)
-			return false
+			return state{}, false
 		}
-		return d.Version != one.version
+		s, there := states(d, one.output)
+		return s, there && s.version != one.version
 	})
 }
 
 // remind tells observers again what they know, so that one that has gone is noticed.
-func (o *observers) remind(directory *pipeline.Directory) {
-	o.each(directory, func(_ string, one *observer, _ *site.Device) bool { return time.Since(one.told) > remindEvery })
+func (o *observers) remind(directory *pipeline.Directory, states func(*site.Device, string) (state, bool)) {
+	o.each(directory, func(_ string, one *observer, d *site.Device) (state, bool) {
+		if time.Since(one.told) <= remindEvery {
+			return state{}, false
+		}
+		return states(d, one.output)
+	})
 }
 
-func (o *observers) each(directory *pipeline.Directory, due func(string, *observer, *site.Device) bool) {
+func (o *observers) each(directory *pipeline.Directory, due func(string, *observer, *site.Device) (state, bool)) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for place, one := range o.all {
@@ -97,12 +114,21 @@ func (o *observers) each(directory *pipeline.Directory, due func(string, *observ
 			delete(o.all, place)
 			continue
 		}
-		if !due(place, one, d) {
+		if one.flying >= flyingAtMost {
+			continue // it is told the newest when one of these has come to an end
+		}
+		s, tell := due(place, one, d)
+		if !tell {
 			continue
 		}
-		one.version, one.told, one.sequence = d.Version, time.Now(), (one.sequence+1)&sequenceBits
+		one.version, one.told, one.sequence = s.version, time.Now(), (one.sequence+1)&sequenceBits
+		one.flying++
 		go func(sequence uint32) {
-			if notify(one, orderOf(d), sequence) != nil {
+			err := notify(one, s.body, sequence)
+			o.mu.Lock()
+			one.flying--
+			o.mu.Unlock()
+			if err != nil {
 				o.drop(place)
 			}
 		}(one.sequence)

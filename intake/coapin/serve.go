@@ -100,7 +100,8 @@ func (w *Way) Run(ctx context.Context) {
 	defer tick.Stop()
 	for {
 		directory, changed := w.door.Look()
-		w.observers.tell(directory, w.door.Pipeline.Now())
+		_, _, ordered := w.door.Orders.Look()
+		w.observers.tell(directory, w.door.Pipeline.Now(), w.stateOf)
 		w.closeRevoked(directory)
 		for again := true; again; {
 			select {
@@ -108,9 +109,11 @@ func (w *Way) Run(ctx context.Context) {
 				return
 			case <-changed:
 				again = false
+			case <-ordered:
+				again = false
 			case <-tick.C:
 				w.judgeHandshakes()
-				w.observers.remind(directory)
+				w.observers.remind(directory, w.stateOf)
 			}
 		}
 	}

@@ -15,9 +15,11 @@ import (
 
 	"golang.org/x/sync/semaphore"
 
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
+	"jauntylark/intake/orders"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
@@ -26,6 +28,7 @@ import (
 type Door struct {
 	Pipeline *pipeline.Pipeline
 	Seal     *Seal
+	Orders   *orders.Desk
 	store    *store.Store
 	log      *slog.Logger
 	rate     Rate
@@ -51,7 +54,7 @@ const bodiesAtOnce = 256 << 20
 
 // New makes a door. A zero Rate is the default.
 func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.Logger) *Door {
-	d := &Door{Pipeline: p, Seal: seal, store: s, log: log, rate: rate.orDefault(), limits: map[int64]*limit{}, failures: newFailures(),
+	d := &Door{Pipeline: p, Seal: seal, Orders: orders.New(s, p.Now, log), store: s, log: log, rate: rate.orDefault(), limits: map[int64]*limit{}, failures: newFailures(),
 		bodies: semaphore.NewWeighted(bodiesAtOnce)}
 	d.sightings.init()
 	d.directory.Store(&directory{Directory: pipeline.NewDirectory(nil, nil, nil, store.Enrolment{}), changed: make(chan struct{})})
@@ -63,6 +66,7 @@ func (d *Door) Run(ctx context.Context) {
 	var all sync.WaitGroup
 	all.Go(func() { d.listen(ctx) })
 	all.Go(func() { d.keepSightings(ctx) })
+	all.Go(func() { d.Orders.Run(ctx) })
 	all.Wait()
 }
 
@@ -331,6 +335,16 @@ func Away(err error) bool {
 
 // Confirm takes what a device says that it runs, within its rate.
 func (d *Door) Confirm(ctx context.Context, s pipeline.Sender, device string, r site.Report, patient bool) error {
+	return d.say(ctx, s, patient, func() error { return d.Pipeline.Confirm(ctx, s, device, r) })
+}
+
+// ConfirmOutput takes what a device says that one of its outputs does, within its rate.
+func (d *Door) ConfirmOutput(ctx context.Context, s pipeline.Sender, device, output string, r drive.OutputReport, patient bool) error {
+	return d.say(ctx, s, patient, func() error { return d.Pipeline.ConfirmOutput(ctx, s, device, output, r) })
+}
+
+// say lets a device say something besides readings, within its rate.
+func (d *Door) say(ctx context.Context, s pipeline.Sender, patient bool, do func() error) error {
 	who, err := d.Who(ctx, s)
 	switch {
 	case err != nil:
@@ -344,7 +358,7 @@ func (d *Door) Confirm(ctx context.Context, s pipeline.Sender, device string, r 
 		return err
 	}
 	defer l.done()
-	return d.Pipeline.Confirm(ctx, s, device, r)
+	return do()
 }
 
 // Forget drops what was answered to an idempotency key, so that it can be used anew.

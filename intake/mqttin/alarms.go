@@ -53,7 +53,7 @@ func topicOf(a alarm.Alarm) string {
 func messagesOf(changed, standing []alarm.Alarm) (out []retained) {
 	add := func(topic string, v any) {
 		if payload, err := json.Marshal(v); err == nil {
-			out = append(out, retained{topic, payload})
+			out = append(out, retained{topic: topic, payload: payload})
 		}
 	}
 	all := shownAll{}

@@ -16,9 +16,11 @@ import (
 	"net"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	mqtt "github.com/mochi-mqtt/server/v2"
 	"github.com/mochi-mqtt/server/v2/listeners"
+	"github.com/mochi-mqtt/server/v2/packets"
 
 	"jauntylark/intake"
 	"jauntylark/intake/door"
@@ -43,6 +45,7 @@ type Broker struct {
 	log      *slog.Logger
 	server   *mqtt.Server
 	hook     *hook
+	teller   *mqtt.Client // publishes orders for outputs, which expire
 	listener net.Listener
 	ctx      context.Context
 	stop     context.CancelFunc
@@ -54,6 +57,7 @@ const (
 	inFlight            = 256 // messages of one client that wait for their commit
 	writesPending       = 128 // messages down to one client that wait
 	sessionKept         = 24 * 3600
+	messageKept         = 10 * 365 * 24 * 3600 // what stands retained stays, unless it says how long
 	packetAtMost        = intake.MaxBody + 64<<10
 )
 
@@ -66,6 +70,7 @@ func NewBroker(d *door.Door, listener net.Listener, o Options, log *slog.Logger)
 	capabilities.MaximumClients = int64(o.Connections)
 	capabilities.MaximumClientWritesPending = writesPending
 	capabilities.MaximumSessionExpiryInterval = sessionKept
+	capabilities.MaximumMessageExpiryInterval = messageKept
 	capabilities.MaximumPacketSize = packetAtMost
 	capabilities.ReceiveMaximum, capabilities.MaximumInflight = inFlight, inFlight
 	capabilities.TopicAliasMaximum = 16
@@ -74,6 +79,8 @@ func NewBroker(d *door.Door, listener net.Listener, o Options, log *slog.Logger)
 	server := mqtt.New(&mqtt.Options{Capabilities: capabilities, InlineClient: true, Logger: slog.New(quiet{log.Handler()})})
 	ctx, stop := context.WithCancel(context.Background())
 	b := &Broker{door: d, records: o.Records, log: log, server: server, listener: listener, ctx: ctx, stop: stop}
+	b.teller = server.NewClient(nil, mqtt.LocalListener, "orders", true)
+	b.teller.Properties.ProtocolVersion = 5
 	b.hook = &hook{broker: b, sessions: map[*mqtt.Client]*session{}, perDevice: map[int64]map[*mqtt.Client]bool{}}
 	if err := server.AddHook(b.hook, nil); err != nil {
 		return nil, err
@@ -107,6 +114,7 @@ func (b *Broker) Run(ctx context.Context) error {
 	if b.records != nil {
 		go showAlarms(ctx, b.records, func(m retained) error { return b.server.Publish(m.topic, m.payload, true, 1) }, b.log)
 	}
+	go func() { _ = tellOrders(ctx, b.door.Orders, b.door.Pipeline.Now, b.publishOrder) }()
 	known := map[string]int{}
 	for {
 		directory, changed := b.door.Look()
@@ -128,6 +136,19 @@ func (b *Broker) publishOrders(directory *pipeline.Directory, known map[string]i
 			b.log.Warn("an order could not be published", "topic", m.topic, "error", err)
 		}
 	}
+}
+
+// publishOrder publishes an order for an output. At QoS 0 it does not queue for a device that is away: that gets the newest when it
+// comes back, and none is lost, since orders are told until they are confirmed.
+func (b *Broker) publishOrder(m retained) error {
+	pk := packets.Packet{FixedHeader: packets.FixedHeader{Type: packets.Publish, Retain: true}, TopicName: m.topic, Payload: m.payload}
+	if m.expires > 0 {
+		pk.Properties.MessageExpiryInterval = uint32(max(m.expires/time.Second, 1))
+	}
+	if err := b.server.InjectPacket(b.teller, pk); err != nil {
+		b.log.Warn("an order for an output could not be published", "topic", m.topic, "error", err)
+	}
+	return nil
 }
 
 // tell puts a message on one of a device's topics down.

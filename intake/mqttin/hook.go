@@ -150,10 +150,22 @@ func (h *hook) check(directory *pipeline.Directory) {
 	}
 }
 
-// OnACLCheck lets a device read under its own name alone. What it publishes is judged in OnPublish,
-// where a topic alias has become a topic.
+// OnACLCheck lets a device read under its own name, and a gateway under those of the devices behind it. What it publishes is
+// judged in OnPublish, where a topic alias has become a topic.
 func (h *hook) OnACLCheck(cl *mqtt.Client, topic string, write bool) bool {
-	return write || strings.HasPrefix(topic, root+string(cl.Properties.Username)+"/")
+	name, _, found := strings.Cut(strings.TrimPrefix(topic, root), "/")
+	switch own := string(cl.Properties.Username); {
+	case write:
+		return true
+	case !found || !strings.HasPrefix(topic, root):
+		return false
+	case name == own:
+		return true
+	default:
+		directory, _ := h.broker.door.Look()
+		device := directory.ByName[own]
+		return device != nil && directory.MaySpeakFor(device, name)
+	}
 }
 
 // OnPacketRead prepares what belongs to QoS 2: a message that comes again after a lost PUBREC is
@@ -210,6 +222,8 @@ func (h *hook) OnPublish(cl *mqtt.Client, pk packets.Packet) (packets.Packet, er
 		return pk, nil
 	case at.topic == running:
 		f.confirm = func() error { return s.confirm(at.device, pk.Payload) }
+	case at.topic == confirms:
+		f.confirm = func() error { return s.confirmOutput(at, pk.Payload) }
 	default:
 		f.start(s, at, pk)
 	}
@@ -252,6 +266,16 @@ func (s *session) confirm(device string, payload []byte) error {
 	sender := s.sender
 	sender.Name = device
 	return s.broker.door.Confirm(s.broker.ctx, sender, device, report, true)
+}
+
+func (s *session) confirmOutput(at place, payload []byte) error {
+	report, err := intake.DecodeOutputReport(payload)
+	if err != nil {
+		return err
+	}
+	sender := s.sender
+	sender.Name = at.device
+	return s.broker.door.ConfirmOutput(s.broker.ctx, sender, at.device, at.signal, report, true)
 }
 
 // away tells whether a message must stay unacknowledged, so that it is sent again.

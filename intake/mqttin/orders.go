@@ -1,9 +1,13 @@
 package mqttin
 
 import (
+	"context"
 	"encoding/json"
+	"time"
 
+	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/intake/orders"
 	"jauntylark/pipeline"
 )
 
@@ -11,6 +15,7 @@ import (
 type retained struct {
 	topic   string
 	payload []byte
+	expires time.Duration // how long it may stand; 0: for ever
 }
 
 // ordersToPublish gives the retained orders that are not yet as they should be, by what is known to
@@ -26,13 +31,60 @@ func ordersToPublish(directory *pipeline.Directory, known map[string]int) []reta
 			continue
 		}
 		known[name] = d.Version
-		out = append(out, retained{root + name + "/" + settings, payload})
+		out = append(out, retained{topic: root + name + "/" + settings, payload: payload})
 	}
 	for name := range known {
 		if directory.ByName[name] == nil {
 			delete(known, name)
-			out = append(out, retained{root + name + "/" + settings, nil})
+			out = append(out, retained{topic: root + name + "/" + settings})
 		}
 	}
 	return out
+}
+
+// outputsToPublish gives the orders for outputs that are to be told, by when what stands on their topics was, and brings known up to
+// them. An order stands half as long as it holds: it is renewed sooner, and a device that comes back long after the last renewal finds
+// none.
+func outputsToPublish(board orders.Board, known map[string]uint64, now measure.Instant) []retained {
+	var out []retained
+	there := map[string]bool{}
+	for device, of := range board {
+		for name, o := range of {
+			topic := root + device + "/" + outputs + "/" + name
+			if there[topic] = true; known[topic] == o.Beat {
+				continue
+			}
+			payload, err := json.Marshal(o.OrderAt(now))
+			if err != nil {
+				continue
+			}
+			known[topic] = o.Beat
+			out = append(out, retained{topic, payload, o.Expiry() / 2})
+		}
+	}
+	for topic := range known {
+		if !there[topic] {
+			delete(known, topic)
+			out = append(out, retained{topic: topic})
+		}
+	}
+	return out
+}
+
+// tellOrders publishes orders for outputs as they are to be told, until ctx ends or publish fails.
+func tellOrders(ctx context.Context, desk *orders.Desk, now func() measure.Instant, publish func(retained) error) error {
+	known := map[string]uint64{}
+	for {
+		board, _, changed := desk.Look()
+		for _, m := range outputsToPublish(board, known, now()) {
+			if err := publish(m); err != nil {
+				return err
+			}
+		}
+		select {
+		case <-changed:
+		case <-ctx.Done():
+			return nil
+		}
+	}
 }

@@ -10,16 +10,13 @@ import (
 	"log/slog"
 	"net"
 	"net/url"
-	"slices"
 	"sync"
 	"time"
 
 	"github.com/eclipse/paho.golang/packets"
 	"github.com/eclipse/paho.golang/paho"
 
-	"jauntylark/intake"
 	"jauntylark/intake/door"
-	"jauntylark/pipeline"
 	"jauntylark/store"
 )
 
@@ -191,6 +188,7 @@ func (o *Outside) connect(ctx context.Context, share int) error {
 	}
 	var acking sync.WaitGroup
 	acking.Go(link.acknowledge)
+	acking.Go(func() { link.tellOrders(share) })
 	if share == 0 {
 		acking.Go(func() { showAlarms(ctx, o.store, link.publishRetained, o.log) })
 	}
@@ -212,185 +210,4 @@ func (o *Outside) dial(ctx context.Context) (net.Conn, error) {
 		return packets.NewThreadSafeConn(conn), nil
 	}
 	return (&net.Dialer{}).DialContext(ctx, "tcp", o.url.Host)
-}
-
-// link is one connection that reads a share.
-type link struct {
-	outside    *Outside
-	client     *paho.Client
-	ctx        context.Context
-	fail       context.CancelCauseFunc
-	flights    chan *arrived
-	subscribed []string
-	known      map[string]int
-}
-
-// arrived is one message that waits for its commit.
-type arrived struct {
-	message *paho.Publish
-	at      place
-	pending *door.Pending
-	err     error
-}
-
-// keepUp keeps subscriptions and retained orders as they should be until the connection ends.
-func (l *link) keepUp(share int) error {
-	for {
-		directory, changed := l.outside.door.Look()
-		if err := l.subscribe(directory, share); err != nil {
-			return err
-		}
-		for _, m := range ordersToPublish(directory, l.known) {
-			if device, _, _ := cutTopic(m.topic); shareOf(device) != share {
-				continue
-			}
-			if err := l.publishRetained(m); err != nil {
-				return err
-			}
-		}
-		select {
-		case <-changed:
-		case <-l.client.Done():
-			return context.Cause(l.ctx)
-		case <-l.ctx.Done():
-			return context.Cause(l.ctx)
-		}
-	}
-}
-
-func (l *link) publishRetained(m retained) error {
-	_, err := l.client.Publish(l.ctx, &paho.Publish{Topic: m.topic, Payload: m.payload, QoS: 1, Retain: true})
-	return err
-}
-
-func cutTopic(topic string) (device, rest string, ok bool) {
-	at, err := parse(topic)
-	if err == nil {
-		return at.device, at.topic, true
-	}
-	topic = topic[len(root):]
-	for i := range topic {
-		if topic[i] == '/' {
-			return topic[:i], topic[i+1:], true
-		}
-	}
-	return topic, "", false
-}
-
-// subscribe asks for the topics of the share's devices, and not any more for those that are gone.
-func (l *link) subscribe(directory *pipeline.Directory, share int) error {
-	var wanted []string
-	for name := range directory.ByName {
-		if shareOf(name) == share {
-			for _, topic := range []string{readings, readings + "/+", presence, running} {
-				wanted = append(wanted, root+name+"/"+topic)
-			}
-		}
-	}
-	slices.Sort(wanted)
-	var fresh []paho.SubscribeOptions
-	for _, topic := range wanted {
-		if _, there := slices.BinarySearch(l.subscribed, topic); !there {
-			fresh = append(fresh, paho.SubscribeOptions{Topic: topic, QoS: 1, RetainHandling: 2})
-		}
-	}
-	var gone []string
-	for _, topic := range l.subscribed {
-		if _, there := slices.BinarySearch(wanted, topic); !there {
-			gone = append(gone, topic)
-		}
-	}
-	l.subscribed = wanted
-	if len(gone) > 0 {
-		if _, err := l.client.Unsubscribe(l.ctx, &paho.Unsubscribe{Topics: gone}); err != nil {
-			return err
-		}
-	}
-	for batch := range slices.Chunk(fresh, 100) {
-		if _, err := l.client.Subscribe(l.ctx, &paho.Subscribe{Subscriptions: batch}); err != nil {
-			return fmt.Errorf("the broker does not let us subscribe: %w", err)
-		}
-	}
-	return nil
-}
-
-// receive takes one message, in order, and lets acknowledge wait for it.
-func (l *link) receive(in paho.PublishReceived) (bool, error) {
-	m := in.Packet
-	a := &arrived{message: m}
-	if a.at, a.err = parse(m.Topic); a.err == nil && a.at.topic == readings {
-		contentType := ""
-		if m.Properties != nil {
-			contentType = m.Properties.ContentType
-		}
-		visit := visitOf(l.sender(a.at.device), a.at, contentType, m.Payload)
-		a.pending = l.outside.door.Start(l.ctx, visit)
-	}
-	select {
-	case l.flights <- a:
-	case <-l.ctx.Done():
-	}
-	return true, nil
-}
-
-func (l *link) sender(device string) pipeline.Sender {
-	return pipeline.Sender{Vouched: true, Name: device, Protocol: Protocol, Address: l.outside.url.Hostname()}
-}
-
-// acknowledge acknowledges messages as they are committed, in order. One that cannot be committed
-// now ends the connection; the broker sends it again.
-func (l *link) acknowledge() {
-	for {
-		var a *arrived
-		select {
-		case a = <-l.flights:
-		case <-l.ctx.Done():
-			return
-		}
-		var result door.Result
-		err := a.err
-		switch {
-		case a.pending != nil:
-			result, err = a.pending.Wait(l.ctx)
-		case a.err == nil:
-			err = l.hear(a)
-		}
-		if away(err) {
-			l.fail(err)
-			return
-		}
-		if wrong := refusalOf(l.outside.door.Pipeline.Now(), a.message.Topic, result, err); wrong != nil && a.at.device != "" {
-			_, _ = l.client.Publish(l.ctx, &paho.Publish{Topic: root + a.at.device + "/" + refused, Payload: wrong})
-		}
-		if err := l.client.Ack(a.message); err != nil {
-			l.fail(err)
-			return
-		}
-	}
-}
-
-// hear takes what is not readings: what a device says that it runs, and what its will says.
-func (l *link) hear(a *arrived) error {
-	directory, _ := l.outside.door.Look()
-	device := directory.ByName[a.at.device]
-	switch {
-	case device == nil:
-		return pipeline.ErrKeyUnknown
-	case a.at.topic == presence:
-		if isGone(a.message.Payload) {
-			l.outside.door.Dropped(device, "")
-		}
-		return nil
-	}
-	report, err := intake.DecodeReport(a.message.Payload)
-	if err != nil {
-		return err
-	}
-	return l.outside.door.Confirm(l.ctx, l.sender(device.Name), device.Name, report, true)
-}
-
-// isGone tells whether a message on presence says that the device has gone: an outside broker does
-// not tell a will from a message.
-func isGone(payload []byte) bool {
-	return slices.Contains([]string{"gone", "offline", "0", "false"}, string(payload))
 }

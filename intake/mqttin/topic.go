@@ -20,9 +20,11 @@ const (
 	running  = "settings/running" // what it says that it runs
 	settings = "settings"         // retained, down
 	refused  = "refused"          // what was wrong, down
+	outputs  = "outputs"          // outputs/OUTPUT: what an output is ordered, retained, down
+	confirms = "confirmed"        // outputs/OUTPUT/confirmed: what the device says that it does
 )
 
-// place is where a message stands: whose it is, and which of the device's topics it is on.
+// place is where a message stands: whose it is, and which of the device's topics it is on; signal names the signal or the output.
 type place struct{ device, topic, signal string }
 
 // parse takes a topic apart.
@@ -38,11 +40,17 @@ func parse(topic string) (place, error) {
 		}
 		return place{device, readings, signal}, nil
 	}
+	if output, said := strings.CutSuffix(strings.TrimPrefix(rest, outputs+"/"), "/"+confirms); said && strings.HasPrefix(rest, outputs+"/") {
+		if err := site.CheckName(output); err != nil {
+			return place{}, fmt.Errorf("the output in the topic %w", err)
+		}
+		return place{device, confirms, output}, nil
+	}
 	switch rest {
 	case readings, presence, running:
 		return place{device: device, topic: rest}, nil
 	}
-	reason := fmt.Sprintf("%q is not one that a device publishes to: jaunty/%s/readings, …/readings/SIGNAL, …/presence, …/settings/running", topic, device)
+	reason := fmt.Sprintf("%q is not one that a device publishes to: jaunty/%s/readings, …/readings/SIGNAL, …/presence, …/settings/running, …/outputs/OUTPUT/confirmed", topic, device)
 	if near := site.Nearest(rest, []string{readings, presence, running}); near != "" {
 		reason += "; did you mean " + near + "?"
 	}

@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/drive"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+)
+
+func interlockTryCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "try [NAME]", Short: "When would it have run, for how long, how many starts: over what is stored", ValidArgsFunction: interlockNames,
+		Long: `Replay an interlock over what is stored, as if it alone drove its output: when the output would have run, for how long, how many starts,
+with its least times and its most starts in an hour. Name one that is saved, describe one with the flags of 'interlock add', or both:
+then it is tried as if it were changed so. Nothing is ordered and nothing is kept. Nobody is there to reset it, so it does not latch;
+alarms are those that guards would raise as they are now.`,
+		Example: `  jaunty interlock try shed-extractor --since 30d
+  jaunty interlock try shed-extractor --when 'potting-shed/vapour above 350' --deadband 80
+  jaunty interlock try --output boiler-room/fan --when 'boiler-room/carbon-monoxide above 60' --since 60d --json`,
+	}
+	interlockFlags(c)
+	c.Flags().String("since", "30d", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
+	c.Flags().String("until", "", "up to when; now when left out")
+	c.Args = func(c *cobra.Command, args []string) error {
+		if len(args) > 1 {
+			return misused("%s takes one NAME, or none; %d given", c.CommandPath(), len(args))
+		}
+		return nil
+	}
+	c.RunE = func(c *cobra.Command, args []string) (err error) {
+		var i drive.Interlock
+		if len(args) == 1 {
+			if i, err = interlockNamed(c, args[0]); err != nil {
+				return err
+			}
+		}
+		if err := readInterlock(c.Flags(), &i); err != nil {
+			return err
+		}
+		_, o, err := outputAt(c, i.Output)
+		if err != nil {
+			return err
+		}
+		span, err := chartSpan(c)
+		if err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var tried drive.Tried
+		order := map[string]any{"interlock": i, "from": span.From, "until": span.Until}
+		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/interlock-trials", order, &tried); err != nil {
+			return err
+		}
+		return show(c, tried, func(w io.Writer) { printTried(w, &o, tried, span.From, span.Until) })
+	}
+	return c
+}
+
+// shownRuns is how many runs people see; the newest ones.
+const shownRuns = 20
+
+func printTried(w io.Writer, o *drive.Output, tried drive.Tried, from, until measure.Instant) {
+	days := until.Sub(from).Hours() / 24
+	runs := o.Kind == drive.KindSwitch || o.Kind == drive.KindLevel
+	if runs {
+		fmt.Fprintf(w, "%s would have started %d times in %.3g days and run for %s, %s at the longest; %d starts in the busiest hour.\n", o.Path(), tried.Starts, days,
+			roster.Length(time.Duration(tried.Running)), roster.Length(time.Duration(tried.Longest)), tried.Busiest)
+	} else {
+		fmt.Fprintf(w, "%s would have changed %d times in %.3g days.\n", o.Path(), len(tried.Stretches), days)
+	}
+	if tried.Blind > 0 {
+		fmt.Fprintf(w, "For %s of that it would have been in its safe state, %s, since what drives it was silent, faulty, warming or not there.\n", roster.Length(time.Duration(tried.Blind)), o.Words(o.Safe))
+	}
+	if len(tried.Stretches) == 0 {
+		return
+	}
+	shown := tried.Stretches[max(0, len(tried.Stretches)-shownRuns):]
+	if left := len(tried.Stretches) - len(shown); left > 0 {
+		fmt.Fprintf(w, "\nThe newest %d (%d came before; --json has all):\n", len(shown), left)
+	}
+	var rows [][]string
+	for _, r := range shown {
+		end := "still"
+		if r.Until != nil {
+			end = clock(r.Until)
+		}
+		rows = append(rows, []string{clock(&r.From), end, roster.Length(r.Length(until)), o.Words(r.Value), r.Why})
+	}
+	table(w, "", []string{"FROM", "UNTIL", "LENGTH", "STATE", "WHY"}, rows)
+}

@@ -1,0 +1,138 @@
+package cli
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/drive"
+	"jauntylark/core/measure"
+	"jauntylark/pipeline"
+	"jauntylark/server"
+)
+
+func outputSetCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "set DEVICE/OUTPUT STATE", Short: "Set an output by hand for a while", Args: exactly("DEVICE/OUTPUT", "STATE"), ValidArgsFunction: outputPaths,
+		Long: `Set an output by hand. The setting holds for a while, and then the output does again what is asked of it. It wins over interlocks and
+schedules, but not over safety interlocks and an emergency, and least times are kept.`,
+		Example: `  jaunty output set boiler-room/fan on --for 30m --why 'airing' --sure
+  jaunty output set fern-house/vent 40
+  jaunty output set compost/lamp violet --for 1m`,
+	}
+	f := c.Flags()
+	f.String("for", "", "for how long; as the output says when left out")
+	f.String("why", "", "why, for the journal")
+	f.Bool("sure", false, "you are sure: asked for where an output is dangerous")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		path, o, err := outputAt(c, args[0])
+		if err != nil {
+			return err
+		}
+		h := pipeline.HandOrder{To: args[1]}
+		h.Why, _ = f.GetString("why")
+		h.Sure, _ = f.GetBool("sure")
+		if text, _ := f.GetString("for"); text != "" {
+			if h.For, err = measure.ParseDuration(text); err != nil {
+				return misused("--for: %w", err)
+			}
+		}
+		if o.Dangerous && !h.Sure {
+			if h.Sure, err = sure(c, fmt.Sprintf("%s is dangerous. Set it to %s?", o.Path(), args[1])); err != nil {
+				return err
+			}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPut, path+"/hand", h, &o); err != nil {
+			return err
+		}
+		return show(c, o, func(w io.Writer) { fmt.Fprintln(w, outputSays(&o)) })
+	}
+	return c
+}
+
+// sure asks whether somebody is sure; where nobody can be asked, --sure says so.
+func sure(c *cobra.Command, question string) (bool, error) {
+	if !isTerminal(os.Stdin) {
+		return false, misused("%s Say --sure.", question)
+	}
+	fmt.Fprintf(c.ErrOrStderr(), "%s Write yes: ", question)
+	answer, _ := bufio.NewReader(c.InOrStdin()).ReadString('\n')
+	if strings.TrimSpace(answer) != "yes" {
+		return false, errors.New("nothing was done")
+	}
+	return true, nil
+}
+
+func outputReleaseCommand() *cobra.Command {
+	c := &cobra.Command{Use: "release DEVICE/OUTPUT", Short: "End a setting by hand", Args: exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths, Example: "  jaunty output release boiler-room/fan"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		path, err := outputPath(args[0])
+		if err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var o drive.Output
+		if err := s.Do(c.Context(), http.MethodDelete, path+"/hand", nil, &o); err != nil {
+			return err
+		}
+		return show(c, o, func(w io.Writer) { fmt.Fprintln(w, outputSays(&o)) })
+	}
+	return c
+}
+
+func allSafeCommand() *cobra.Command {
+	c := &cobra.Command{Use: "all-safe", Short: "Emergency: put all outputs of the site into their safe states", Args: exactly(),
+		Long: "Put all outputs into their safe states at once, whatever drives them, until 'jaunty output resume'. Least times do not count, and settings by hand are over.",
+		Example: `  jaunty output all-safe --why 'smoke in the boiler room' --sure
+  jaunty output resume --sure`}
+	c.Flags().String("why", "", "why, for the journal")
+	c.Flags().Bool("sure", false, "you are sure")
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		why, _ := c.Flags().GetString("why")
+		return emergency(c, http.MethodPut, "Put all outputs into their safe states?", map[string]any{"why": why, "sure": true})
+	}
+	return c
+}
+
+func resumeCommand() *cobra.Command {
+	c := &cobra.Command{Use: "resume", Short: "End an emergency: outputs do again what is asked of them", Args: exactly(), Example: "  jaunty output resume --sure"}
+	c.Flags().Bool("sure", false, "you are sure")
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		return emergency(c, http.MethodDelete, "Let all outputs do again what is asked of them?", nil)
+	}
+	return c
+}
+
+func emergency(c *cobra.Command, method, question string, body any) error {
+	if yes, _ := c.Flags().GetBool("sure"); !yes {
+		if _, err := sure(c, question); err != nil {
+			return err
+		}
+	}
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	var list server.OutputList
+	if err := s.Do(c.Context(), method, "/api/v1/emergency", body, &list); err != nil {
+		return err
+	}
+	return show(c, list, func(w io.Writer) {
+		for i := range list.Outputs {
+			fmt.Fprintln(w, outputSays(&list.Outputs[i]))
+		}
+	})
+}

@@ -1,0 +1,333 @@
+package pipeline
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
+	"jauntylark/core/measure"
+	"jauntylark/store"
+)
+
+// TryInterlock replays an interlock, saved or not, over what is stored of a stretch, as if it alone drove its output: when it would have
+// done what. Nothing is ordered, and nothing is kept.
+func (p *Pipeline) TryInterlock(ctx context.Context, i drive.Interlock, from, until measure.Instant) (drive.Tried, error) {
+	try := &trying{p: p, from: from, until: until}
+	err := p.Do(ctx, func(t *Turn) error {
+		entry, err := t.fitInterlock(&i)
+		if err != nil {
+			return err
+		}
+		entry.Interlock = i
+		if err := t.live.equip(entry); err != nil {
+			return err
+		}
+		try.prepare(t.live, entry)
+		return nil
+	})
+	if err != nil {
+		return drive.Tried{}, err
+	}
+	tx, err := p.store.Look(ctx)
+	if err != nil {
+		return drive.Tried{}, err
+	}
+	defer tx.Rollback()
+	if err := try.run(ctx, tx); err != nil {
+		return drive.Tried{}, err
+	}
+	return try.trial.Finish(until), nil
+}
+
+// trying is one interlock being replayed. What it needs of the live state is copied: the replay runs beside commits.
+type trying struct {
+	p           *Pipeline
+	from, until measure.Instant
+	lock        *lockLive
+	inputs      []tryInput
+	guards      []alarm.Guard
+	trial       *drive.Trial
+}
+
+// tryInput is a signal that drives the interlock being tried.
+type tryInput struct {
+	subject
+	thing   string
+	silence time.Duration // 0: nobody has said
+}
+
+func (t *trying) prepare(l *live, i *lockLive) {
+	t.lock, t.trial = i, drive.NewTrial(i.Interlock, i.output.Output)
+	for _, s := range i.drivenBy() {
+		t.inputs = append(t.inputs, tryInput{subject{s.ID, s.Rules, s.timeline}, s.thing(), silenceLimit(s.interval())})
+	}
+	if i.Alarm == "" {
+		return
+	}
+	for _, g := range l.guards {
+		of := alarm.Alarm{Guard: g.Name, Signal: g.Signal}
+		if named := (drive.Alarms{Any: i.alarms.Any, Names: i.alarms.Names}); named.Match(of) {
+			t.guards = append(t.guards, g.Guard)
+		}
+	}
+}
+
+func (t *trying) run(ctx context.Context, tx *store.Tx) error {
+	switch t.lock.Driver() {
+	case drive.ByHours:
+		for at := t.from; at != 0 && at < t.until; at = t.lock.calendar.Next(at) {
+			t.trial.See(drive.Sight{At: at, Driven: t.lock.calendar.At(at), Why: "it is within " + t.lock.Hours})
+		}
+		return nil
+	case drive.ByAlarm:
+		return t.runAlarms(ctx)
+	case drive.ByCondition:
+		return t.runCondition(ctx, tx)
+	}
+	return t.runValues(ctx, tx)
+}
+
+// edge is an instant at which an alarm or a condition begins to hold (1) or is over (-1), or at which what can be seen changes (0).
+type edge struct {
+	at    measure.Instant
+	count int
+	why   string // of 1: why it is driven; of 0: why it is blind
+}
+
+func edgesOf(alarms []alarm.Occurrence, why string) (edges []edge) {
+	for _, a := range alarms {
+		edges = append(edges, edge{a.RaisedAt, 1, why})
+		if a.ClearedAt != nil {
+			edges = append(edges, edge{*a.ClearedAt, -1, ""})
+		}
+	}
+	return edges
+}
+
+// see lets the interlock see the edges, in order of time.
+func (t *trying) see(edges []edge) {
+	slices.SortStableFunc(edges, func(a, b edge) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.count, b.count)) })
+	stand, why, blind := 0, "", ""
+	for n, e := range edges {
+		switch {
+		case e.count == 0:
+			blind = e.why
+		case e.count > 0:
+			why = e.why
+		}
+		stand += e.count
+		if n+1 == len(edges) || edges[n+1].at != e.at {
+			t.trial.See(drive.Sight{At: max(e.at, t.from), Driven: stand > 0, Why: why, Blind: blind})
+		}
+	}
+}
+
+// runAlarms replays the guards, and lets the interlock see how many of the alarms stand that it looks for.
+func (t *trying) runAlarms(ctx context.Context) error {
+	var edges []edge
+	for _, g := range t.guards {
+		for _, only := range t.rungsOf(g) {
+			found, err := t.p.Replay(ctx, ReplayOrder{Guard: only, From: t.from, Until: t.until}, nil)
+			if err != nil {
+				return err
+			}
+			edges = append(edges, edgesOf(found.Alarms, fmt.Sprintf("guard %s would have raised an alarm", g.Name))...)
+		}
+	}
+	t.see(edges)
+	return nil
+}
+
+// rungsOf gives a guard as the interlock looks at it: the rungs that are severe enough, or lie as far out as it says, each side by
+// itself; none when it has none.
+func (t *trying) rungsOf(g alarm.Guard) (sides []alarm.Guard) {
+	whole := t.lock.alarms
+	for n := range g.Count() {
+		rung := g.At(n)
+		if !whole.Match(alarm.Alarm{Guard: g.Name, Signal: g.Signal, Severity: rung.Severity, Level: g.Level(rung)}) {
+			continue
+		}
+		only := g
+		only.Rung, only.Rungs = *rung, nil
+		sides = append(sides, only)
+	}
+	return sides
+}
+
+// runCondition steps the condition over the readings, and notes when it could not be told.
+func (t *trying) runCondition(ctx context.Context, tx *store.Tx) error {
+	in := t.inputs[0]
+	held, err := heldBefore(ctx, tx, in.id, t.from)
+	if err != nil {
+		return err
+	}
+	run := alarm.NewRun(&t.lock.cond, t.from, held)
+	blind := newBlind(in, held.At, t.from)
+	edges := []edge{{t.from, 0, blind.why}}
+	silence := func(until measure.Instant) {
+		if at := blind.silentAt(until); at != 0 {
+			run.Event(&t.lock.cond, alarm.Event{Kind: alarm.Silence, At: at})
+			edges = append(edges, edge{at, 0, blind.why})
+		}
+	}
+	err = tx.EachReading(ctx, in.id, t.from, t.until, func(some []measure.Reading) error {
+		for n := range some {
+			silence(some[n].At)
+			run.Take(some[n:n+1], in.beyond)
+			was := blind.why
+			if blind.take(some[n]); blind.why != was {
+				edges = append(edges, edge{some[n].At, 0, blind.why})
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	silence(t.until)
+	t.see(append(edges, edgesOf(run.Finish(t.until), in.thing+" is "+t.lock.When)...))
+	return nil
+}
+
+// runValues lets the interlock see each value of bands, or of a formula.
+func (t *trying) runValues(ctx context.Context, tx *store.Tx) error {
+	type head struct {
+		input int
+		measure.Reading
+	}
+	var all []head
+	blinds := make([]*blind, len(t.inputs))
+	for n, in := range t.inputs {
+		held, err := heldBefore(ctx, tx, in.id, t.from)
+		if err != nil {
+			return err
+		}
+		blinds[n] = newBlind(in, held.At, t.from)
+		if held.At != 0 {
+			all = append(all, head{n, measure.Reading{At: t.from, Value: held.Value}})
+		}
+		if err := tx.EachReading(ctx, in.id, t.from, t.until, func(some []measure.Reading) error {
+			for _, r := range some {
+				all = append(all, head{n, r})
+			}
+			if len(all) > tryAtMost {
+				return fmt.Errorf("there are more than %d readings; try a shorter stretch: %w", tryAtMost, ErrNotNow)
+			}
+			return nil
+		}); err != nil {
+			return err
+		}
+	}
+	slices.SortStableFunc(all, func(a, b head) int { return cmp.Compare(a.At, b.At) })
+	values := make([]float64, len(t.inputs))
+	last := drive.Sight{}
+	see := func(at measure.Instant) {
+		s := t.seeValue(at, values, blinds)
+		if last.At == 0 || s.Driven != last.Driven || s.Blind != last.Blind || s.Value != last.Value {
+			t.trial.See(s)
+			last = s
+		}
+	}
+	silences := func(until measure.Instant) {
+		for _, b := range blinds {
+			if at := b.silentAt(until); at != 0 {
+				see(max(at, last.At))
+			}
+		}
+	}
+	see(t.from)
+	for n, h := range all {
+		silences(h.At)
+		if blinds[h.input].take(h.Reading); h.Quality.Usable() {
+			values[h.input] = h.Value
+			if t.lock.machine != nil {
+				t.lock.machine.Hold(h.input, h.At, h.Value)
+			}
+		}
+		if n+1 == len(all) || all[n+1].At != h.At {
+			see(h.At)
+		}
+	}
+	silences(t.until)
+	return nil
+}
+
+// tryAtMost bounds the readings that a trial of bands or of a formula holds in memory.
+const tryAtMost = 20_000_000
+
+func (t *trying) seeValue(at measure.Instant, values []float64, blinds []*blind) drive.Sight {
+	s := drive.Sight{At: at}
+	for _, b := range blinds {
+		if s.Blind == "" {
+			s.Blind = b.why
+		}
+	}
+	if s.Blind != "" {
+		return s
+	}
+	if t.lock.machine == nil {
+		s.Number, s.Value, s.Why = true, values[0], fmt.Sprintf("%s reads %s", t.inputs[0].thing, measure.Figure(values[0], ""))
+		return s
+	}
+	switch v, known := t.lock.machine.Compute(at); {
+	case !known:
+		s.Blind = "the formula gives no value"
+	case t.lock.number():
+		s.Number, s.Value, s.Why = true, v, t.lock.Formula+" gives "+measure.Figure(v, "")
+	default:
+		s.Driven, s.Why = v != 0, t.lock.Formula+" is true"
+	}
+	return s
+}
+
+// blind follows whether what a signal reads can be believed.
+type blind struct {
+	in     tryInput
+	heard  measure.Instant // 0: nothing came yet
+	faulty measure.Instant // since when nothing but readings of no use came; 0: the newest is of use
+	why    string
+}
+
+func newBlind(in tryInput, heard, from measure.Instant) *blind {
+	b := &blind{in: in}
+	if heard == 0 {
+		b.why = "nothing has come of it yet"
+		return b
+	}
+	b.heard = max(heard, from)
+	return b
+}
+
+// silentAt gives the instant before until at which the signal falls silent; 0: it does not.
+func (b *blind) silentAt(until measure.Instant) measure.Instant {
+	if b.heard == 0 || b.in.silence == 0 || b.why != "" {
+		return 0
+	}
+	at := b.heard.Add(b.in.silence)
+	if at >= until {
+		return 0
+	}
+	b.why = b.in.thing + " is silent"
+	return at
+}
+
+func (b *blind) take(r measure.Reading) {
+	b.heard = r.At
+	switch {
+	case r.Quality.Usable():
+		b.faulty, b.why = 0, ""
+	case r.Quality&measure.Warming != 0:
+		b.why = b.in.thing + " still warms up"
+	default:
+		if b.faulty == 0 {
+			b.faulty = r.At
+		}
+		if r.At >= b.in.rules.FaultAt(b.faulty) {
+			b.why = b.in.thing + " is not to be believed"
+		}
+	}
+}
