@@ -247,7 +247,7 @@ func interlockSays(i *drive.Interlock) string {
 	case !asks:
 		return "It asks for nothing now."
 	default:
-		return fmt.Sprintf("It asks for %s since %s: %s.", d.Value, clock(&i.Since), d.Why)
+		return fmt.Sprintf("It asks for %s since %s: %s.", i.AskedWords(), clock(&i.Since), d.Why)
 	}
 }
 
@@ -280,7 +280,7 @@ func interlockListCommand() *cobra.Command {
 					state = "driving"
 				}
 				if i.Asks {
-					asks = string(i.Memory.Value)
+					asks = i.AskedWords()
 				}
 				rows = append(rows, []string{i.Name, i.Output, asks, state, i.Words()})
 			}

@@ -72,7 +72,7 @@ func printTried(w io.Writer, o *drive.Output, tried drive.Tried, from, until mea
 	days := until.Sub(from).Hours() / 24
 	runs := o.Kind == drive.KindSwitch || o.Kind == drive.KindLevel
 	if runs {
-		fmt.Fprintf(w, "%s would have started %d times in %.3g days and run for %s, %s at the longest; %d starts in the busiest hour.\n", o.Path(), tried.Starts, days,
+		fmt.Fprintf(w, "%s would have started %d times in %.3g days and run for %s, %s at the longest; most starts within an hour: %d.\n", o.Path(), tried.Starts, days,
 			roster.Length(time.Duration(tried.Running)), roster.Length(time.Duration(tried.Longest)), tried.Busiest)
 	} else {
 		fmt.Fprintf(w, "%s would have changed %d times in %.3g days.\n", o.Path(), len(tried.Stretches), days)

@@ -313,7 +313,7 @@ func outputShowCommand() *cobra.Command {
 			fmt.Fprintln(w, outputSays(&o))
 			fmt.Fprintf(w, "\nIt is a %s; safe at %s, at rest at %s. Orders expire after %v.\n", o.Kind, o.Words(o.Safe), o.Words(o.Resting()), measure.Duration(o.Expiry()))
 			if o.LeastOn != 0 || o.LeastOff != 0 || o.Starts != 0 {
-				fmt.Fprintf(w, "It runs %v and stands still %v at least, and starts %s an hour at most.\n", o.LeastOn, o.LeastOff, anyOr(o.Starts))
+				fmt.Fprintf(w, "It runs %v and stands still %v at least, and starts %s.\n", o.LeastOn, o.LeastOff, oftenWords(o.Starts))
 			}
 			for i := range locks {
 				if locks[i].Output == o.Path() {
@@ -325,11 +325,11 @@ func outputShowCommand() *cobra.Command {
 	return c
 }
 
-func anyOr(n int) string {
-	if n == 0 {
+func oftenWords(starts int) string {
+	if starts == 0 {
 		return "as often as asked"
 	}
-	return fmt.Sprintf("%d times", n)
+	return fmt.Sprintf("%d times an hour at most", starts)
 }
 
 func outputRemoveCommand() *cobra.Command {

@@ -76,9 +76,9 @@ func (t *Turn) fitInterlock(i *drive.Interlock) (*lockLive, error) {
 			return nil, &measure.Fault{Field: "name", Reason: err.Error()}
 		}
 	}
-	o, err := t.live.findOutput(i.Output)
-	if err != nil {
-		return nil, err
+	o := t.live.outputAt(i.Output)
+	if o == nil {
+		return nil, &measure.Fault{Field: "output", Reason: t.live.noOutput(i.Output)}
 	}
 	entry := &lockLive{Interlock: *i, output: o}
 	switch i.Driver() {

@@ -10,6 +10,8 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
 	"jauntylark/store"
 )
 
@@ -49,6 +51,7 @@ type trying struct {
 	from, until measure.Instant
 	lock        *lockLive
 	inputs      []tryInput
+	why         string // of a condition: what it is when it holds
 	guards      []alarm.Guard
 	trial       *drive.Trial
 }
@@ -64,6 +67,10 @@ func (t *trying) prepare(l *live, i *lockLive) {
 	t.lock, t.trial = i, drive.NewTrial(i.Interlock, i.output.Output)
 	for _, s := range i.drivenBy() {
 		t.inputs = append(t.inputs, tryInput{subject{s.ID, s.Rules, s.timeline}, s.thing(), silenceLimit(s.interval())})
+	}
+	if i.When != "" {
+		test, unit := roster.Shown(i.cond.When, i.signal.Unit, l.site.Units)
+		t.why = roster.Sentence(i.signal.deviceTitle(), site.Title(i.signal.Title, i.signal.Name), test, unit)
 	}
 	if i.Alarm == "" {
 		return
@@ -189,7 +196,7 @@ func (t *trying) runCondition(ctx context.Context, tx *store.Tx) error {
 		return err
 	}
 	silence(t.until)
-	t.see(append(edges, edgesOf(run.Finish(t.until), in.thing+" is "+t.lock.When)...))
+	t.see(append(edges, edgesOf(run.Finish(t.until), t.why)...))
 	return nil
 }
 
@@ -239,7 +246,9 @@ func (t *trying) runValues(ctx context.Context, tx *store.Tx) error {
 			}
 		}
 	}
-	see(t.from)
+	if len(all) == 0 || all[0].At > t.from {
+		see(t.from)
+	}
 	for n, h := range all {
 		silences(h.At)
 		if blinds[h.input].take(h.Reading); h.Quality.Usable() {

@@ -96,27 +96,31 @@ func (l *live) refreshDrives(ctx context.Context, tx *store.Tx, since int64) err
 	return nil
 }
 
-// findOutput gives the output at DEVICE/OUTPUT; the error names the nearest one.
-func (l *live) findOutput(path string) (*outputLive, error) {
+// outputAt gives the output at DEVICE/OUTPUT; nil: there is none.
+func (l *live) outputAt(path string) *outputLive {
 	device, name, _ := strings.Cut(path, "/")
-	if d := l.byName[device]; d != nil && d.outputs[name] != nil {
-		return d.outputs[name], nil
+	if d := l.byName[device]; d != nil {
+		return d.outputs[name]
 	}
+	return nil
+}
+
+// noOutput says that there is no such output, with the nearest that there is.
+func (l *live) noOutput(path string) string {
 	var paths []string
 	for _, o := range l.outputs {
 		paths = append(paths, o.Path())
 	}
 	slices.Sort(paths)
-	return nil, &measure.Fault{Field: "output", Reason: site.Unknown("output", path, paths)}
+	return site.Unknown("output", path, paths)
 }
 
-// outputNamed is findOutput where the output is what is acted on.
+// outputNamed gives the output that an act is about.
 func (t *Turn) outputNamed(path string) (*outputLive, error) {
-	o, err := t.live.findOutput(path)
-	if err != nil {
-		return nil, fmt.Errorf("%w: %w", err, store.ErrNotFound)
+	if o := t.live.outputAt(path); o != nil {
+		return o, nil
 	}
-	return o, nil
+	return nil, fmt.Errorf("%s: %w", t.live.noOutput(path), store.ErrNotFound)
 }
 
 // consider has an output decided anew at the end of the turn.

@@ -358,6 +358,9 @@ func (i *Interlock) Demand() (Demand, bool) {
 	return d, i.Asks
 }
 
+// AskedWords says to people for which state it asks.
+func (i *Interlock) AskedWords() string { return called(i.Value) }
+
 // Words says in one line what drives the output to what: "potting-shed/vapour above 400, latched, sets potting-shed/extractor to on".
 func (i *Interlock) Words() string {
 	var text string
@@ -378,9 +381,9 @@ func (i *Interlock) Words() string {
 		text = i.Signal
 		for n, b := range i.Bands {
 			if b.To != nil {
-				text += fmt.Sprintf(", below %v %s", *b.To, b.Set)
+				text += fmt.Sprintf(", below %v %s", *b.To, called(b.Set))
 			} else if n > 0 {
-				text += fmt.Sprintf(", else %s", b.Set)
+				text += fmt.Sprintf(", else %s", called(b.Set))
 			}
 		}
 	case ByHours:
@@ -398,7 +401,7 @@ func (i *Interlock) Words() string {
 		text += ", for safety"
 	}
 	if i.Set != "" {
-		return text + " → " + string(i.Set)
+		return text + " → " + called(i.Set)
 	}
 	return text
 }

@@ -117,16 +117,22 @@ func (o *Output) Words(v Value) string {
 			return string(v) + " " + unit
 		}
 	case KindColour:
-		for _, c := range colours {
-			if c.code == string(v) {
-				return c.name
-			}
-		}
+		return called(v)
 	case KindText:
 		if v == "" {
 			return "no text"
 		}
 		return "“" + string(v) + "”"
+	}
+	return string(v)
+}
+
+// called gives the name of a colour that has one, and other states as they are.
+func called(v Value) string {
+	for _, c := range colours {
+		if c.code == string(v) {
+			return c.name
+		}
 	}
 	return string(v)
 }

@@ -7,6 +7,7 @@ import (
 	"crypto/tls"
 	"crypto/x509"
 	"log/slog"
+	"maps"
 	"net/http"
 	"os"
 	"os/exec"
@@ -16,6 +17,7 @@ import (
 
 	"jauntylark/client"
 	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 	"jauntylark/pipeline"
@@ -210,4 +212,26 @@ func Command(t testing.TB, name string, args ...string) (string, error) {
 func fileExists(path string) bool {
 	_, err := os.Stat(path)
 	return err == nil
+}
+
+// Output saves an output of a device; without fields it is a switch.
+func (s *Service) Output(path string, fields map[string]any) {
+	s.t.Helper()
+	spec := map[string]any{"kind": "switch"}
+	maps.Copy(spec, fields)
+	s.Do(http.MethodPut, "/api/v1/outputs/"+path, spec, nil)
+}
+
+// Interlock saves an interlock.
+func (s *Service) Interlock(name string, fields map[string]any) {
+	s.t.Helper()
+	fields["name"] = name
+	s.Do(http.MethodPut, "/api/v1/interlocks/"+name, fields, nil)
+}
+
+// Stands gives an output as the API tells it.
+func (s *Service) Stands(path string) (o drive.Output) {
+	s.t.Helper()
+	s.Do(http.MethodGet, "/api/v1/outputs/"+path, nil, &o)
+	return o
 }
