@@ -51,7 +51,6 @@ func interlockFlags(c *cobra.Command) {
 	f.StringArray("with", nil, "of --formula: NAME=DEVICE/SIGNAL; may be repeated")
 	f.Bool("safety", false, "it is a safety interlock: it wins over hands and ignores least times")
 	f.Bool("latch", false, "once driven, it goes on until a person resets it")
-	c.MarkFlagsMutuallyExclusive(driverFlags...)
 	_ = c.RegisterFlagCompletionFunc("output", func(c *cobra.Command, _ []string, text string) ([]string, cobra.ShellCompDirective) {
 		return outputPaths(c, nil, text)
 	})
@@ -60,8 +59,13 @@ func interlockFlags(c *cobra.Command) {
 // readInterlock takes what the flags say into i. What drives it replaces what did.
 func readInterlock(f *pflag.FlagSet, i *drive.Interlock) (err error) {
 	text := func(name string) string { v, _ := f.GetString(name); return v }
+	said := ""
 	for _, name := range driverFlags {
+		if f.Changed(name) && said != "" {
+			return misused("--%s and --%s are both there; one thing drives an interlock", said, name)
+		}
 		if f.Changed(name) {
+			said = name
 			i.Alarm, i.Signal, i.When, i.Bands, i.Hours, i.Formula, i.Of, i.Deadband, i.OnDelay, i.OffDelay = "", "", "", nil, "", "", nil, 0, 0, 0
 		}
 	}

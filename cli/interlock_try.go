@@ -34,7 +34,7 @@ alarms are those that guards would raise as they are now.`,
 		return nil
 	}
 	c.RunE = func(c *cobra.Command, args []string) (err error) {
-		var i drive.Interlock
+		i := drive.Interlock{Name: "tried"}
 		if len(args) == 1 {
 			if i, err = interlockNamed(c, args[0]); err != nil {
 				return err

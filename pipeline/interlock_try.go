@@ -174,7 +174,10 @@ func (t *trying) runCondition(ctx context.Context, tx *store.Tx) error {
 	}
 	run := alarm.NewRun(&t.lock.cond, t.from, held)
 	blind := newBlind(in, held.At, t.from)
-	edges := []edge{{t.from, 0, blind.why}}
+	var edges []edge
+	if held.At != 0 {
+		edges = append(edges, edge{at: t.from})
+	}
 	silence := func(until measure.Instant) {
 		if at := blind.silentAt(until); at != 0 {
 			run.Event(&t.lock.cond, alarm.Event{Kind: alarm.Silence, At: at})
@@ -246,9 +249,6 @@ func (t *trying) runValues(ctx context.Context, tx *store.Tx) error {
 			}
 		}
 	}
-	if len(all) == 0 || all[0].At > t.from {
-		see(t.from)
-	}
 	for n, h := range all {
 		silences(h.At)
 		if blinds[h.input].take(h.Reading); h.Quality.Usable() {
@@ -293,7 +293,7 @@ func (t *trying) seeValue(at measure.Instant, values []float64, blinds []*blind)
 	return s
 }
 
-// blind follows whether what a signal reads can be believed.
+// blind follows whether what a signal reads can be believed. What was before its first reading does not count.
 type blind struct {
 	in     tryInput
 	heard  measure.Instant // 0: nothing came yet
@@ -303,11 +303,9 @@ type blind struct {
 
 func newBlind(in tryInput, heard, from measure.Instant) *blind {
 	b := &blind{in: in}
-	if heard == 0 {
-		b.why = "nothing has come of it yet"
-		return b
+	if heard != 0 {
+		b.heard = max(heard, from)
 	}
-	b.heard = max(heard, from)
 	return b
 }
 

@@ -143,6 +143,9 @@ func (v *Server) removeDevice(ctx context.Context, in *DevicePath) (*none, error
 	return nil, v.pipeline.RemoveDevice(ctx, in.Device, who(ctx))
 }
 
+// firstPin is where the first output of a ready text is.
+const firstPin = 4
+
 // code writes the texts that connect a device.
 func (v *Server) code(ctx context.Context, name, key string, from origin) ([]sketch.Text, error) {
 	d := sketch.Device{Name: name, Key: key, Ways: v.waysFrom(from)}
@@ -151,6 +154,15 @@ func (v *Server) code(ctx context.Context, name, key string, from origin) ([]ske
 		if s.Device == name && s.Kind == site.KindNumber {
 			d.Signal = s.Name
 			break
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	outputs, err := v.store.Outputs(ctx)
+	for _, o := range outputs {
+		if o.Device == name {
+			d.Outputs = append(d.Outputs, sketch.Output{Name: o.Name, Safe: string(o.Sends(o.Safe)), Pin: firstPin + len(d.Outputs)})
 		}
 	}
 	return sketch.All(d), err

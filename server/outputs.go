@@ -161,7 +161,7 @@ func (v *Server) resetInterlock(ctx context.Context, in *InterlockPath) (*body[d
 
 func (v *Server) tryInterlock(ctx context.Context, in *struct {
 	Body struct {
-		Interlock drive.Interlock `json:"interlock" doc:"saved or not; its name may be left empty"`
+		Interlock drive.Interlock `json:"interlock" doc:"saved or not; any name will do"`
 		From      measure.Instant `json:"from" format:"date-time"`
 		Until     measure.Instant `json:"until" format:"date-time"`
 	}

@@ -6,6 +6,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -47,6 +48,82 @@ func TestReadyTextsWork(t *testing.T) {
 			}
 		})
 	}
+}
+
+// The ready programs do what their outputs are ordered, confirm it, and go to the safe state by themselves when the service is gone.
+func TestReadyTextsFollowAndGoSafe(t *testing.T) {
+	s := servertest.Start(t)
+	outs := map[string]*safeText{}
+	for kind, run := range map[string]func(t *testing.T, dir, text string) *exec.Cmd{"go": goProgram, "micropython": python, "cpp": boardStub} {
+		name := "dev-" + kind
+		var added server.AddedDevice
+		s.Do(http.MethodPost, "/api/v1/devices", map[string]string{"name": name}, &added)
+		s.Output(name+"/fan", map[string]any{"safe": "on", "rest": "off", "expires": "6s"})
+		var code []sketch.Text
+		s.Do(http.MethodGet, "/api/v1/devices/"+name+"/code", nil, &code)
+		dir := t.TempDir()
+		command := run(t, dir, strings.ReplaceAll(textOf(t, code, kind), sketch.KeyMark, added.Key))
+		if command == nil {
+			t.Logf("what runs %s is not on this machine", kind)
+			continue
+		}
+		command.Dir = dir
+		outs[kind] = &safeText{}
+		command.Stdout, command.Stderr = outs[kind], outs[kind]
+		if err := command.Start(); err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { _ = command.Process.Kill(); _ = command.Wait() })
+	}
+	says := func(what, word string) {
+		t.Helper()
+		for kind, out := range outs {
+			for end := time.Now().Add(40 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+				last := ""
+				for line := range strings.Lines(out.String()) {
+					if strings.HasPrefix(line, "fan does") || strings.HasPrefix(line, "pin 4 is") {
+						last = strings.TrimSpace(line)
+					}
+				}
+				if last == "fan does "+word || last == "pin 4 is "+word {
+					break
+				}
+				if time.Now().After(end) {
+					t.Fatalf("%s: the text in %s does not do %s: %s", what, kind, word, out)
+				}
+			}
+		}
+	}
+	says("at first", "0")
+	for kind := range outs {
+		s.Do(http.MethodPut, "/api/v1/outputs/dev-"+kind+"/fan/hand", map[string]any{"to": "on"}, nil)
+	}
+	says("ordered", "1")
+	for kind := range outs {
+		storetest.Eventually(t, kind+" confirms", func() bool { o := s.Stands("dev-" + kind + "/fan"); return o.Confirmed != nil && *o.Confirmed == "on" })
+		s.Do(http.MethodDelete, "/api/v1/outputs/dev-"+kind+"/fan/hand", nil, nil)
+	}
+	says("released", "0")
+	s.Stop()
+	says("the service is gone", "1")
+}
+
+// safeText is what a program has printed so far.
+type safeText struct {
+	mu   sync.Mutex
+	text strings.Builder
+}
+
+func (s *safeText) Write(b []byte) (int, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.text.Write(b)
+}
+
+func (s *safeText) String() string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.text.String()
 }
 
 func textOf(t *testing.T, code []sketch.Text, kind string) string {
@@ -103,10 +180,11 @@ class Answer:
 def ask(method, url, body, headers):
   try: return Answer(urllib.request.urlopen(urllib.request.Request(url, body, headers, method=method)))
   except urllib.error.HTTPError as e: return Answer(e)
-def post(url, data, headers): return ask("POST", url, data.encode(), headers)
-def get(url, headers): return ask("GET", url, None, headers)
+def post(url, data, headers, timeout): return ask("POST", url, data.encode(), headers)
+def put(url, data, headers, timeout): return ask("PUT", url, data.encode(), headers)
+def get(url, headers, timeout): return ask("GET", url, None, headers)
 `)
-	write(t, dir, "board.py", "import time\ntime.ticks_ms = lambda: int(time.monotonic() * 1000)\ntime.ticks_diff = lambda a, b: a - b\nimport device\n")
+	write(t, dir, "board.py", "import sys, time\nsys.stdout.reconfigure(line_buffering=True)\ntime.ticks_ms = lambda: int(time.monotonic() * 1000)\ntime.ticks_diff = lambda a, b: a - b\nimport device\n")
 	return exec.Command(path, "board.py")
 }
 
@@ -127,19 +205,26 @@ struct String : std::string {
   String(const std::string &s = "") : std::string(s) {}
   String(const char *s) : std::string(s) {}
   String(int v) : std::string(std::to_string(v)) {}
+  String(long v) : std::string(std::to_string(v)) {}
   String(double v, int) : std::string(std::to_string(v)) {}
-  int indexOf(const String &s) const { auto at = find(s); return at == npos ? -1 : (int)at; }
+  int indexOf(const String &s, int from = 0) const { auto at = find(s, from); return at == npos ? -1 : (int)at; }
   String substring(int at) const { return substr(at); }
+  String substring(int at, int end) const { return substr(at, end - at); }
   long toInt() const { return atol(c_str()); }
 };
 inline String operator+(const String &a, const String &b) { return std::string(a) + std::string(b); }
 inline String operator+(const String &a, const char *b) { return std::string(a) + b; }
 inline String operator+(const char *a, const String &b) { return a + std::string(b); }
 inline unsigned long millis() { return std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
+enum { LOW, HIGH, OUTPUT };
+inline void pinMode(int, int) {}
+inline void digitalWrite(int pin, int to) { printf("pin %d is %d\n", pin, to); fflush(stdout); }
 inline void delay(unsigned long) { std::this_thread::sleep_for(std::chrono::seconds(1)); }
 struct HTTPClient {
   String url, head, answer;
   void begin(const String &u) { url = u; }
+  void setConnectTimeout(int) {}
+  void setTimeout(int) {}
   void addHeader(const char *k, const String &v) { head = head + " -H '" + k + ": " + v + "'"; }
   int sendRequest(const char *method, const String &body) {
     String line = String("curl -s -X ") + method + " '" + url + "'" + head + (body.empty() ? String("") : String(" -d '") + body + "'") + " -w '\n%{http_code}'";

@@ -5,6 +5,7 @@ import { BrowserRouter, Link, Route, Routes, useHref, useNavigate } from 'react-
 import { StyleSheetManager } from 'styled-components'
 import { api, type Person, Problem } from './api/client'
 import { closeLive, openLive, useLive, useNow } from './api/live'
+import { useOutputs } from './api/outputs'
 import { queries, useArrivals, useSession, useSite, useStanding, useUnits } from './api/queries'
 import { see } from './api/units'
 import { clock, length } from './api/words'
@@ -28,6 +29,9 @@ import { SignalPage } from './page/signal'
 import { TotalPage, Totals } from './page/totals'
 import { TrustPage } from './page/trust'
 import { UnitsPage } from './page/units'
+import { InterlockPage } from './page/interlock'
+import { NewOutput, OutputPage } from './page/output'
+import { Outputs } from './page/outputs'
 import { SignIn } from './page/sign-in'
 import { ContactPage } from './page/contact'
 import { DrillPage } from './page/drill'
@@ -93,6 +97,7 @@ function House({ name }: { name: string }) {
   const site = useSite().data
   const standing = useStanding().data?.length ?? 0
   const waiting = (useArrivals().data ?? []).filter((a) => a.state === 'waiting').length
+  const emergency = useOutputs().data?.emergency
   const zone = site?.zone ?? 'UTC'
   const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
   const last = live.heard
@@ -110,6 +115,7 @@ function House({ name }: { name: string }) {
       places={[
         { to: '/', name: 'Now' },
         { to: '/alarms', name: 'Alarms', note: standing ? String(standing) : '' },
+        { to: '/outputs', name: 'Outputs', note: emergency ? 'all safe' : '' },
         { to: '/journal', name: 'Journal' },
         { to: '/devices', name: 'Devices', note: waiting ? `+${waiting}` : '' },
         { to: '/rosters', name: 'Rosters' },
@@ -143,6 +149,10 @@ function House({ name }: { name: string }) {
         <Route path="/devices/kits" element={<Kits />} />
         <Route path="/devices/kits/:kit" element={<KitPage />} />
         <Route path="/devices/of/:device" element={<DevicePage />} />
+        <Route path="/outputs" element={<Outputs />} />
+        <Route path="/outputs/new" element={<NewOutput />} />
+        <Route path="/outputs/:device/:output" element={<OutputPage />} />
+        <Route path="/interlocks/:interlock" element={<InterlockPage />} />
         <Route path="/history" element={<History />} />
         <Route path="/totals" element={<Totals />} />
         <Route path="/totals/:total" element={<TotalPage />} />

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net"
 	"net/url"
+	"strconv"
 	"strings"
 	"text/template"
 )
@@ -26,7 +27,22 @@ type Device struct {
 	Key    string
 	Signal string // the one that the example sends
 	Ways   Ways
+	// Outputs are those that the device has; the text follows orders for them, and goes to their safe states by itself.
+	Outputs []Output
 }
+
+// Output is one output of the device.
+type Output struct {
+	Name string
+	Safe string // the safe state as it is sent: a JSON value
+	Pin  int    // where the example has it
+}
+
+// SafeQuoted is the safe state as a text of a program.
+func (o Output) SafeQuoted() string { return strconv.Quote(o.Safe) }
+
+// SafeShell is the safe state between apostrophes of a shell.
+func (o Output) SafeShell() string { return strings.ReplaceAll(o.Safe, "'", `'\''`) }
 
 // KeyMark stands in a text where nobody has said the key.
 const KeyMark = "THE-DEVICE-KEY"

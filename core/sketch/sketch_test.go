@@ -24,6 +24,25 @@ func TestEachTextCarriesNameKeyAndAddress(t *testing.T) {
 	}
 }
 
+// With outputs each text says how they are followed and confirmed, whatever their safe states are.
+func TestEachTextFollowsTheOutputs(t *testing.T) {
+	d := device
+	d.Outputs = []Output{{Name: "fan", Safe: "1", Pin: 4}, {Name: "sign", Safe: `"it's shut"`, Pin: 5}}
+	for _, text := range All(d) {
+		for _, part := range []string{"outputs", "fan", "sign", "value"} {
+			if !strings.Contains(text.Text, part) {
+				t.Errorf("%s lacks %s:\n%s", text.For, part, text.Text)
+			}
+		}
+		if strings.Contains(text.Text, "{{") || strings.Contains(text.Text, "<no value>") {
+			t.Errorf("%s is not filled in:\n%s", text.For, text.Text)
+		}
+		if text.Language == "shell" && strings.Contains(text.Text, "it's") {
+			t.Errorf("%s breaks the shell:\n%s", text.For, text.Text)
+		}
+	}
+}
+
 func TestWaysThatAreNotOpen(t *testing.T) {
 	d := device
 	d.Ways = Ways{HTTP: "https://lark.example.org/site"}

@@ -57,6 +57,11 @@ export type CarrierNow = components['schemas']['CarrierNow']
 export type Drill = components['schemas']['Drill']
 export type Statement = components['schemas']['Statement']
 export type Template = components['schemas']['Template']
+export type Output = components['schemas']['Output']
+export type OutputSpec = components['schemas']['Spec']
+export type OutputList = components['schemas']['OutputList']
+export type Interlock = components['schemas']['Interlock']
+export type Tried = components['schemas']['Tried']
 export type StandinMessage = components['schemas']['Message']
 
 export const api = createClient<paths>({ baseUrl: '' })

@@ -1,5 +1,6 @@
 import { useSyncExternalStore } from 'react'
 import type { Change } from './client'
+import { takeOutputs } from './outputs'
 import { queries, takeAlarms, takeSignals } from './queries'
 
 /** How the live stream is. When it is not connected, what the page shows is as old as `heard`, by the
@@ -81,11 +82,23 @@ let config = 0
 
 function takeChange(change: Change) {
   if (config && change.config !== config)
-    for (const what of ['site', 'signals', 'guards', 'devices', 'device', 'arrivals', 'kits', 'enrolment'])
+    for (const what of [
+      'site',
+      'signals',
+      'guards',
+      'devices',
+      'device',
+      'arrivals',
+      'kits',
+      'enrolment',
+      'outputs',
+      'interlocks',
+    ])
       void queries.invalidateQueries({ queryKey: [what] })
   config = change.config
   takeSignals(change.signals)
   takeAlarms(change.alarms)
+  takeOutputs(change.outputs)
   if (change.partial) {
     void queries.invalidateQueries({ queryKey: ['alarms'] })
     void queries.invalidateQueries({ queryKey: ['standing'] })

@@ -52,6 +52,13 @@ export function length(ms: number) {
   return `${Math.floor(s / 86400)} d ${Math.floor((s % 86400) / 3600)} h`
 }
 
+const parts: Record<string, string> = { d: 'd', h: 'h', m: 'min', s: 's', ms: 'ms' }
+/** A length of time like 1h47m7s as people read it: "1 h 47 min 7 s". */
+export const spoken = (duration: string) =>
+  duration
+    .replace(/([\d.]+)(ms|d|h|m|s)/g, (_, n: string, unit: string) => `${Math.round(Number(n))} ${parts[unit]} `)
+    .trim()
+
 /** A number of bytes as people read it, in thousands. */
 export function bytes(n: number) {
   const names = ['B', 'kB', 'MB', 'GB', 'TB']

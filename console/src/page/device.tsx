@@ -2,6 +2,7 @@ import { type FormEvent, useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import { api, type DeviceStory, take } from '../api/client'
 import { useNow } from '../api/live'
+import { stateWords, titleOf, useOutputs } from '../api/outputs'
 import { useAct, useCode, useDevice, useSession, useSignals, useSite } from '../api/queries'
 import { age, clock, lifeWords, reads, settingsWords, shown, troubles } from '../api/words'
 import {
@@ -66,11 +67,34 @@ export function DevicePage() {
           ))}
         </ul>
       )}
+      <Switches device={d.name} keeper={role !== 'viewer'} />
       <SettingsDown device={d} keeper={role !== 'viewer'} />
       {role !== 'viewer' && <Expected key={d.interval} device={d} />}
       <Keys device={d} owner={role === 'owner'} />
       <Ready device={d} />
       {role === 'owner' && <Leave device={d} />}
+    </>
+  )
+}
+
+/** What it can switch or set. */
+function Switches({ device, keeper }: { device: string; keeper: boolean }) {
+  const outputs = (useOutputs().data?.outputs ?? []).filter((o) => o.device === device)
+  if (!outputs.length && !keeper) return null
+  return (
+    <>
+      <Subheading>What it can switch</Subheading>
+      {outputs.length > 0 && (
+        <ul>
+          {outputs.map((o) => (
+            <li key={o.id}>
+              <PlainLink href={`/outputs/${o.device}/${o.name}`}>{titleOf(o)}</PlainLink>: {stateWords(o, o.ordered)}{' '}
+              <Soft>· {o.why}</Soft>
+            </li>
+          ))}
+        </ul>
+      )}
+      {keeper && <QuietLink href={`/outputs/new?device=${device}`}>Add an output</QuietLink>}
     </>
   )
 }

@@ -22,7 +22,21 @@ import { Shape } from '../ui/severity'
 import { Form } from 'react-aria-components'
 
 const page = 100
-const kinds = ['alarm', 'guard', 'device', 'signal', 'trial', 'settings', 'key', 'total', 'kit', 'site']
+const kinds = [
+  'alarm',
+  'guard',
+  'device',
+  'signal',
+  'trial',
+  'settings',
+  'key',
+  'total',
+  'kit',
+  'site',
+  'output',
+  'interlock',
+  'all outputs',
+]
 const severities = ['advisory', 'warning', 'critical'] as const
 type Severity = (typeof severities)[number]
 

@@ -1,0 +1,97 @@
+import { useMutation, useQuery } from '@tanstack/react-query'
+import { api, type Interlock, type Output, type OutputList, type OutputSpec, take } from './client'
+import { queries } from './queries'
+import { shown } from './units'
+import { age, clock } from './words'
+
+export const useOutputs = () => useQuery({ queryKey: ['outputs'], queryFn: () => take(api.GET('/api/v1/outputs')) })
+export const useInterlocks = () =>
+  useQuery({ queryKey: ['interlocks'], queryFn: () => take(api.GET('/api/v1/interlocks')), refetchInterval: 15_000 })
+
+/** Puts outputs as they are now into what is shown. */
+export function takeOutputs(changed: Output[]) {
+  if (!changed.length) return
+  const old = queries.getQueryData<OutputList>(['outputs'])
+  const known = new Map(old?.outputs.map((o) => [o.id, o]))
+  const moved = changed.some((o) => known.get(o.id)?.order_no !== o.order_no || known.get(o.id)?.by !== o.by)
+  if (!old || changed.some((o) => !known.has(o.id)) || changed.some((o) => (o.by === 'emergency') !== !!old.emergency))
+    void queries.invalidateQueries({ queryKey: ['outputs'] })
+  if (old) {
+    const fresh = new Map(changed.map((o) => [o.id, o]))
+    queries.setQueryData<OutputList>(['outputs'], { ...old, outputs: old.outputs.map((o) => fresh.get(o.id) ?? o) })
+  }
+  if (moved) void queries.invalidateQueries({ queryKey: ['interlocks'] })
+}
+
+/** Does something to outputs or interlocks, and asks anew for all that it may have changed. */
+export const useOutputAct = <In, Out>(act: (input: In) => Promise<Out>) =>
+  useMutation({
+    mutationFn: act,
+    onSuccess: () => {
+      for (const what of ['outputs', 'interlocks', 'journal']) void queries.invalidateQueries({ queryKey: [what] })
+    },
+  })
+
+export const at = (o: { device: string; name: string }) => ({
+  params: { path: { device: o.device, output: o.name } },
+})
+export const saveOutput = (path: string, body: OutputSpec) => {
+  const [device = '', output = ''] = path.split('/')
+  return take(api.PUT('/api/v1/outputs/{device}/{output}', { params: { path: { device, output } }, body }))
+}
+export const saveInterlock = (i: Interlock) =>
+  take(api.PUT('/api/v1/interlocks/{interlock}', { params: { path: { interlock: i.name } }, body: writable(i) }))
+
+/** What can be said of an interlock, without how it stands. */
+export function writable(i: Interlock): Interlock {
+  const { name, output, alarm, signal, when, deadband, on_delay, off_delay, bands, hours, formula, of, safety, latch } =
+    i
+  const said = { name, output, alarm, signal, when, deadband, on_delay, off_delay, bands, hours, formula, of }
+  return { ...said, set: i.set, safety, latch } as Interlock
+}
+
+export const colours: Record<string, string> = {
+  '#000000': 'off',
+  '#ff0000': 'red',
+  '#ff8000': 'orange',
+  '#ffff00': 'yellow',
+  '#00ff00': 'green',
+  '#0000ff': 'blue',
+  '#8000ff': 'violet',
+  '#ffffff': 'white',
+  '#808080': 'grey',
+}
+
+/** A state of an output for people. */
+export function stateWords(o: Output, value = '') {
+  switch (o.kind) {
+    case 'level':
+      return `${value} ${o.unit ? shown(o.unit) : o.high ? '' : '%'}`.trim()
+    case 'colour':
+      return colours[value] ?? value
+    case 'text':
+      return value ? `“${value}”` : 'no text'
+    default:
+      return value
+  }
+}
+
+export const titleOf = (o: { name: string; title?: string }) => o.title || capital(o.name.replace(/-/g, ' '))
+export const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
+export const restOf = (o: Output) => o.rest || o.safe || ''
+
+/** What the device says of it: in words, and whether that is not as it should be. */
+export function confirmation(o: Output, now: number): { words: string; wrong: boolean } {
+  if (o.mute) return { words: 'its device cannot confirm', wrong: false }
+  if (o.confirmed == null) return { words: 'not confirmed yet', wrong: o.alarm_id != null }
+  if (!o.differs_since) return { words: `confirmed ${age(o.confirmed_at, now)}`, wrong: false }
+  if (o.confirmed !== o.ordered) return { words: `says ${stateWords(o, o.confirmed)}`, wrong: true }
+  return { words: `not confirmed for ${age(o.confirmed_at, now).replace(' ago', '')}`, wrong: true }
+}
+
+/** Why it is as it is, since when and by what, in one sentence. */
+export function becauseWords(o: Output, zone: string) {
+  const since = clock(o.ordered_at, zone, { hour: '2-digit', minute: '2-digit', second: '2-digit' })
+  const by = o.interlock ? ` (interlock ${o.interlock})` : ''
+  return `${capital(stateWords(o, o.ordered))} since ${since}: ${o.why}${by}.`
+}

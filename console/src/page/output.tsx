@@ -1,0 +1,253 @@
+import { useState } from 'react'
+import { useNavigate, useParams } from 'react-router'
+import { api, type Output, type OutputSpec, take } from '../api/client'
+import { useNow } from '../api/live'
+import { at, restOf, saveOutput, stateWords, titleOf, useInterlocks, useOutputAct, useOutputs } from '../api/outputs'
+import { useDevices, useSession, useSite } from '../api/queries'
+import {
+  Above,
+  Button,
+  Failure,
+  Heading,
+  PlainLink,
+  Prose,
+  QuietButton,
+  QuietLink,
+  Row,
+  Soft,
+  Subheading,
+  Well,
+} from '../ui/basics'
+import { Fields, Form, Select, Written } from '../ui/form'
+import { List } from '../ui/list'
+import { InterlockTable } from './interlocks'
+import { OutputRow, To } from './output-row'
+
+/** One output: how it stands, what drives it, what it is. */
+export function OutputPage() {
+  const { device = '', output: name = '' } = useParams()
+  const now = useNow()
+  const zone = useSite().data?.zone ?? 'UTC'
+  const list = useOutputs()
+  const locks = useInterlocks().data ?? []
+  const keeper = useSession().data?.role !== 'viewer'
+  if (list.error) return <Failure error={list.error} />
+  if (!list.data) return <Soft>Looking …</Soft>
+  const o = list.data.outputs.find((one) => one.device === device && one.name === name)
+  if (!o) return <Failure error={new Error(`There is no output ${device}/${name}.`)} />
+  return (
+    <>
+      <title>{`${titleOf(o)} · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href="/outputs">Outputs</PlainLink> ·{' '}
+        <PlainLink href={`/devices/of/${o.device}`}>{o.device}</PlainLink>
+      </Above>
+      <Heading>
+        {titleOf(o)} is {stateWords(o, o.ordered)}
+      </Heading>
+      <List aria-label={titleOf(o)}>
+        <OutputRow output={o} now={now} zone={zone} keeper={keeper} emergency={!!list.data.emergency} />
+      </List>
+      <Prose>
+        Safe at {stateWords(o, o.safe)}, at rest at {stateWords(o, restOf(o))}. An order holds for {o.expires || '1m'}{' '}
+        unless it is renewed; a device that hears nothing for so long goes to the safe state by itself.
+      </Prose>
+      <Row>
+        <QuietLink href={`/journal?kind=output&device=${o.device}`}>What happened to it</QuietLink>
+        {keeper && <QuietLink href={`/interlocks/new?output=${o.device}/${o.name}`}>Let something drive it</QuietLink>}
+      </Row>
+      <Subheading>What drives it</Subheading>
+      <InterlockTable
+        locks={locks.filter((i) => i.output === `${o.device}/${o.name}`)}
+        outputs={list.data.outputs}
+        keeper={keeper}
+      />
+      {keeper && (
+        <>
+          <Subheading>What it is</Subheading>
+          <Spec key={o.id} path={`${o.device}/${o.name}`} spec={o} />
+          <Remove output={o} />
+        </>
+      )}
+    </>
+  )
+}
+
+/** A new output of a device. */
+export function NewOutput() {
+  const devices = useDevices().data ?? []
+  const [device, setDevice] = useState(new URLSearchParams(location.search).get('device') ?? '')
+  const [name, setName] = useState('')
+  const navigate = useNavigate()
+  const chosen = device || devices[0]?.name || ''
+  return (
+    <>
+      <title>Another output · Jaunty Lark</title>
+      <Above>
+        <PlainLink href="/outputs">Outputs</PlainLink>
+      </Above>
+      <Heading>Another output</Heading>
+      <Fields style={{ marginTop: 'var(--gap-4)' }}>
+        <Select
+          label="Device"
+          value={chosen}
+          onChange={setDevice}
+          options={Object.fromEntries(devices.map((d) => [d.name, d.title ?? d.name]))}
+        />
+        <Written label="Name" value={name} onChange={setName} hint="as the device calls it, like fan" />
+      </Fields>
+      <Spec
+        path={`${chosen}/${name}`}
+        spec={{ kind: 'switch', title: '', safe: '', rest: '' } as OutputSpec}
+        saved={() => void navigate(`/outputs/${chosen}/${name}`)}
+      />
+    </>
+  )
+}
+
+const kinds = { switch: 'switch: on or off', level: 'level: 0 to 100 %, or a range', colour: 'colour', text: 'text' }
+
+/** What is said of an output. */
+function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: () => void }) {
+  const [s, setS] = useState<OutputSpec>(spec)
+  const put = (change: Partial<OutputSpec>) => setS({ ...s, ...change })
+  const number = (text: string) => (text === '' ? 0 : Number(text))
+  const save = useOutputAct(() => saveOutput(path, specOf(s)))
+  const runs = s.kind === 'switch' || s.kind === 'level'
+  const usual = { switch: 'off', level: '', colour: '#000000', text: '' }
+  return (
+    <Form
+      style={{ maxWidth: 720 }}
+      onSubmit={(e) => {
+        e.preventDefault()
+        save.mutate(undefined, { onSuccess: saved })
+      }}
+    >
+      <Fields style={{ marginBottom: 0 }}>
+        <Select
+          label="Kind"
+          value={s.kind}
+          onChange={(kind) => setS({ kind, title: s.title, safe: usual[kind as 'switch'], rest: '' } as OutputSpec)}
+          options={kinds}
+        />
+        <Written label="Title" value={s.title ?? ''} onChange={(title) => put({ title })} />
+        <To output={s} label="Safe state" value={s.safe || usual[s.kind]} onChange={(safe) => put({ safe })} />
+        <To output={s} label="At rest" value={s.rest || s.safe || usual[s.kind]} onChange={(rest) => put({ rest })} />
+      </Fields>
+      {s.kind === 'switch' && (
+        <Fields style={{ marginBottom: 0 }}>
+          <Written
+            label="On sends"
+            value={s.on_sends ?? ''}
+            onChange={(on_sends) => put({ on_sends })}
+            hint="1 when left empty"
+          />
+          <Written
+            label="Off sends"
+            value={s.off_sends ?? ''}
+            onChange={(off_sends) => put({ off_sends })}
+            hint="0 when left empty"
+          />
+        </Fields>
+      )}
+      {s.kind === 'level' && (
+        <Fields style={{ marginBottom: 0 }}>
+          <Written label="From" value={String(s.low ?? 0)} onChange={(v) => put({ low: number(v) })} />
+          <Written
+            label="Up to"
+            value={String(s.high ?? 0)}
+            onChange={(v) => put({ high: number(v) })}
+            hint="0 to 0: 0 to 100 %"
+          />
+          <Written label="Unit" value={s.unit ?? ''} onChange={(unit) => put({ unit })} />
+        </Fields>
+      )}
+      {runs && (
+        <Fields style={{ marginBottom: 0 }}>
+          <Written
+            label="Runs at least"
+            value={s.least_on ?? ''}
+            onChange={(least_on) => put({ least_on })}
+            hint="like 5m"
+          />
+          <Written
+            label="Stands still at least"
+            value={s.least_off ?? ''}
+            onChange={(least_off) => put({ least_off })}
+          />
+          <Written
+            label="Most starts an hour"
+            value={s.starts_per_hour ? String(s.starts_per_hour) : ''}
+            onChange={(v) => put({ starts_per_hour: number(v) })}
+          />
+        </Fields>
+      )}
+      <Fields style={{ marginBottom: 0 }}>
+        <Written
+          label="A hand holds for"
+          value={s.hand_holds ?? ''}
+          onChange={(hand_holds) => put({ hand_holds })}
+          hint="1h when left empty"
+        />
+        <Written
+          label="Orders hold for"
+          value={s.expires ?? ''}
+          onChange={(expires) => put({ expires })}
+          hint="1m when left empty"
+        />
+        <Select
+          label="By hand"
+          value={s.hands_off ? 'no' : s.dangerous ? 'sure' : 'yes'}
+          onChange={(v) => put({ hands_off: v === 'no', dangerous: v === 'sure' })}
+          options={{ yes: 'yes', sure: 'yes, but it is dangerous: ask', no: 'no' }}
+        />
+      </Fields>
+      <Row>
+        <Button type="submit" isDisabled={save.isPending}>
+          Save it
+        </Button>
+        {save.isSuccess && <Soft role="status">Saved.</Soft>}
+      </Row>
+      {save.error && <Failure error={save.error} />}
+    </Form>
+  )
+}
+
+/** What can be said of an output, without how it stands and what was left empty. */
+function specOf(s: OutputSpec): OutputSpec {
+  const { kind, title, safe, rest, on_sends, off_sends, low, high, step, unit, length, mute } = s
+  const { least_on, least_off, starts_per_hour, hands_off, hand_holds, dangerous, expires, confirm_within } = s
+  const times = { least_on, least_off, hand_holds, expires, confirm_within }
+  const said = Object.fromEntries(Object.entries(times).filter(([, v]) => v))
+  return {
+    ...{ kind, title, safe, rest, on_sends, off_sends, low, high, step, unit, length, mute },
+    ...{ starts_per_hour, hands_off, dangerous },
+    ...said,
+  } as OutputSpec
+}
+
+function Remove({ output: o }: { output: Output }) {
+  const [sure, setSure] = useState(false)
+  const navigate = useNavigate()
+  const remove = useOutputAct(() => take(api.DELETE('/api/v1/outputs/{device}/{output}', at(o))))
+  return (
+    <>
+      <Subheading>Remove it</Subheading>
+      {!sure && <QuietButton onPress={() => setSure(true)}>Remove the output …</QuietButton>}
+      {sure && (
+        <Well role="group" aria-label="Remove the output">
+          <Prose>
+            {titleOf(o)} goes with its interlocks. Its device hears no more of it, and goes to {stateWords(o, o.safe)}.
+          </Prose>
+          <Row>
+            <Button onPress={() => remove.mutate(undefined, { onSuccess: () => void navigate('/outputs') })}>
+              Remove it
+            </Button>
+            <QuietButton onPress={() => setSure(false)}>Keep it</QuietButton>
+          </Row>
+          {remove.error && <Failure error={remove.error} />}
+        </Well>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,112 @@
+import { useState } from 'react'
+import { api, take } from '../api/client'
+import { useNow } from '../api/live'
+import { restOf, useInterlocks, useOutputAct, useOutputs } from '../api/outputs'
+import { useSession, useSite } from '../api/queries'
+import { clock, count } from '../api/words'
+import { Button, Failure, Heading, Prose, QuietButton, QuietLink, Row, Soft, Subheading, Well } from '../ui/basics'
+import { Form, Written } from '../ui/form'
+import { List } from '../ui/list'
+import { Shape } from '../ui/severity'
+import { InterlockTable } from './interlocks'
+import { OutputRow } from './output-row'
+
+const moment: Intl.DateTimeFormatOptions = { weekday: 'long', hour: '2-digit', minute: '2-digit', second: '2-digit' }
+
+/** What devices can switch or set: how each stands and why, the hand switch, and the emergency. */
+export function Outputs() {
+  const now = useNow()
+  const zone = useSite().data?.zone ?? 'UTC'
+  const list = useOutputs()
+  const locks = useInterlocks()
+  const keeper = useSession().data?.role !== 'viewer'
+  if (list.error) return <Failure error={list.error} />
+  if (!list.data) return <Soft>Looking …</Soft>
+  const { outputs, emergency } = list.data
+  const busy = outputs.filter((o) => o.ordered !== restOf(o)).length
+  const headline = emergency
+    ? 'All outputs are in their safe states.'
+    : busy === 0
+      ? 'All outputs are at rest.'
+      : `${count(busy)} of ${count(outputs.length).toLowerCase()} outputs ${busy === 1 ? 'is' : 'are'} not at rest.`
+  return (
+    <>
+      <title>Outputs · Jaunty Lark</title>
+      <Heading>{outputs.length ? headline : 'Nothing can be switched yet.'}</Heading>
+      {emergency && (
+        <Prose>
+          <Shape of="critical" /> {emergency.by} did that on {clock(emergency.at, zone, moment)}
+          {emergency.why && `: ${emergency.why}`}. Interlocks and hands wait until somebody ends it.
+        </Prose>
+      )}
+      {outputs.length === 0 && (
+        <Prose>
+          Say what a device can switch or set: a fan, a buzzer, a lamp. Then let an alarm or a value drive it.
+        </Prose>
+      )}
+      {outputs.length > 0 && (
+        <List aria-label="Outputs">
+          {outputs.map((o) => (
+            <OutputRow key={o.id} output={o} now={now} zone={zone} keeper={keeper} emergency={!!emergency} />
+          ))}
+        </List>
+      )}
+      {keeper && outputs.length > 0 && <Emergency held={!!emergency} outputs={outputs.length} />}
+      <Subheading>What drives them</Subheading>
+      {locks.error && <Failure error={locks.error} />}
+      {locks.data && <InterlockTable locks={locks.data} outputs={outputs} keeper={keeper} />}
+      {keeper && (
+        <Row style={{ marginTop: 'var(--gap-4)' }}>
+          {outputs.length > 0 && <QuietLink href="/interlocks/new">Another interlock</QuietLink>}
+          <QuietLink href="/outputs/new">Another output</QuietLink>
+        </Row>
+      )}
+    </>
+  )
+}
+
+/** One action for the whole site, with a question before it. */
+function Emergency({ held, outputs }: { held: boolean; outputs: number }) {
+  const [asked, setAsked] = useState(false)
+  const [why, setWhy] = useState('')
+  const done = () => {
+    setAsked(false)
+    setWhy('')
+  }
+  const safe = useOutputAct(() => take(api.PUT('/api/v1/emergency', { body: { why, sure: true } })))
+  const end = useOutputAct(() => take(api.DELETE('/api/v1/emergency')))
+  const failed = safe.error ?? end.error
+  if (!asked)
+    return (
+      <Row style={{ marginTop: 'var(--gap-4)' }}>
+        <QuietButton onPress={() => setAsked(true)}>
+          {held ? 'End the emergency …' : 'Emergency: all outputs safe …'}
+        </QuietButton>
+      </Row>
+    )
+  return (
+    <Well role="group" aria-label={held ? 'End the emergency' : 'All outputs safe'}>
+      <Form
+        onSubmit={(e) => {
+          e.preventDefault()
+          if (held) end.mutate(undefined, { onSuccess: done })
+          else safe.mutate(undefined, { onSuccess: done })
+        }}
+      >
+        <Prose style={{ margin: 0 }}>
+          {held
+            ? 'All outputs do again what is asked of them: some may start at once.'
+            : `All ${outputs} outputs go to their safe states at once, and stay there until somebody ends it. Settings by hand are over.`}
+        </Prose>
+        {!held && <Written label="Why" value={why} onChange={setWhy} hint="for the journal" />}
+        <Row>
+          <Button type="submit" isDisabled={safe.isPending || end.isPending}>
+            {held ? 'Yes, end it' : 'Yes, all safe now'}
+          </Button>
+          <QuietButton onPress={done}>Leave it</QuietButton>
+        </Row>
+        {failed && <Failure error={failed} />}
+      </Form>
+    </Well>
+  )
+}
