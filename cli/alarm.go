@@ -42,7 +42,7 @@ func standing(a alarm.Alarm) string {
 // said is an alarm's sentence; of one that is over, in the past.
 func said(a alarm.Alarm) string {
 	if a.State == alarm.StateOver {
-		return roster.Was(a.Sentence)
+		return alarm.Was(a.Sentence)
 	}
 	return a.Sentence
 }
@@ -145,7 +145,7 @@ func alarmHandBackCommand() *cobra.Command {
 func alarmResetCommand() *cobra.Command {
 	c := &cobra.Command{Use: "reset ID", Short: "Reset a latched alarm whose cause is gone", Example: "  jaunty alarm reset 12"}
 	return alarmAct(c, http.MethodPost, "reset", nothing, func(w io.Writer, a alarm.Alarm) {
-		fmt.Fprintf(w, "Alarm %d is over: %s\n", a.ID, roster.Was(a.Sentence))
+		fmt.Fprintf(w, "Alarm %d is over: %s\n", a.ID, alarm.Was(a.Sentence))
 	})
 }
 

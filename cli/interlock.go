@@ -278,8 +278,8 @@ func interlockListCommand() *cobra.Command {
 				switch {
 				case i.Blind != "":
 					state = "cannot see"
-				case i.Latched:
-					state = "latched"
+				case i.Waits:
+					state = "waits for reset"
 				case i.Asks:
 					state = "driving"
 				}

@@ -49,7 +49,7 @@ func TestOutputsOnTheCommandLine(t *testing.T) {
 	says("It asks for on since", "interlock", "show", "vapour-fan")
 	p.refused(1, "still so that Shed vapour is above 400", "interlock", "reset", "vapour-fan")
 	p.must("send", "shed/vapour=100")
-	says("latched", "interlock", "list")
+	says("waits for reset", "interlock", "list")
 	says("It asks for nothing now", "interlock", "reset", "vapour-fan")
 	says("would have started 1 times", "interlock", "try", "vapour-fan", "--since", "1h")
 	says("would have started 0 times", "interlock", "try", "--output", "shed/fan", "--when", "shed/vapour above 5000", "--since", "1h")

@@ -35,10 +35,16 @@ func visit(t *testing.T) (*servertest.Service, *drive.Page) {
 // open opens the console of a service in a browser, signed in as the owner.
 func open(t *testing.T, s *servertest.Service) *drive.Page {
 	t.Helper()
+	return openAs(t, s, servertest.Owner, servertest.Password)
+}
+
+// openAs opens it signed in as somebody.
+func openAs(t *testing.T, s *servertest.Service, email, password string) *drive.Page {
+	t.Helper()
 	p, end, err := drive.Open(context.Background(), s.URL)
 	must(t, err)
 	t.Cleanup(end)
-	must(t, p.SignIn(servertest.Owner, servertest.Password))
+	must(t, p.SignIn(email, password))
 	return p
 }
 

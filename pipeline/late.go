@@ -205,7 +205,7 @@ func (t *Turn) learnOne(g *guardLive, o alarm.Occurrence) (alarm.Alarm, error) {
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return a, err
 	}
-	text := fmt.Sprintf("Learned late: %s for %s", roster.Was(a.Sentence), roster.Length(o.Length(t.Now)))
+	text := fmt.Sprintf("Learned late: %s for %s", alarm.Was(a.Sentence), roster.Length(o.Length(t.Now)))
 	return a, t.enter(a, "alarm learned late", happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, text)
 }
 

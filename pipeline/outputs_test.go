@@ -146,7 +146,7 @@ func TestALatchedInterlockWaitsForAPersonThroughRestarts(t *testing.T) {
 		t.Error("reset while it is driven:", err)
 	}
 	b.stream("temp", 2, 20)
-	if o := b.is("latched", "d/relay", "on", drive.Driven); !strings.HasSuffix(o.Why, "it goes on until somebody resets it") {
+	if o := b.is("latched", "d/relay", "on", drive.Driven); !strings.HasSuffix(o.Why, "D temp was above 30, and it goes on until somebody resets it") {
 		t.Error(o.Why)
 	}
 	other := process(t, b.store, b.now)

@@ -46,7 +46,7 @@ func (t *Turn) tell(h happening) error {
 		} else if last == roster.Latched { // it comes and goes
 			kind = ""
 		}
-		err = t.changeAlarm(a, h, kind, "alarm waits", "It is back in order and waits to be reset: "+roster.Was(a.Sentence))
+		err = t.changeAlarm(a, h, kind, "alarm waits", "It is back in order and waits to be reset: "+alarm.Was(a.Sentence))
 	default:
 		err = t.moveAlarm(a, h)
 	}
@@ -195,7 +195,7 @@ func (t *Turn) over(a alarm.Alarm, h happening, test alarm.Test) error {
 	if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}
-	if err := t.enter(a, "alarm over", h, "It is over: "+roster.Was(a.Sentence)+" for "+roster.Length(h.At.Sub(a.RaisedAt))); err != nil {
+	if err := t.enter(a, "alarm over", h, "It is over: "+alarm.Was(a.Sentence)+" for "+roster.Length(h.At.Sub(a.RaisedAt))); err != nil {
 		return err
 	}
 	about := story{Alarm: a, test: test, guard: h.guard, kind: roster.Return}

@@ -113,7 +113,7 @@ func (v *Server) takeViewOf(c *echo.Context, a alarm.Alarm, used bool) takeView 
 	case a.AcknowledgedAt != nil:
 		view.Says = append(view.Says, a.AcknowledgedBy+" has it.")
 	case a.State == alarm.StateOver:
-		view.Heading, view.Says = roster.Was(a.Sentence), append(view.Says, "It is over.")
+		view.Heading, view.Says = alarm.Was(a.Sentence), append(view.Says, "It is over.")
 	case used:
 		view.Says = append(view.Says, "This link was used before.")
 	default:

@@ -15,7 +15,7 @@ const selectInterlock = `
 	from interlock i join output o on o.id = i.output_id join device od on od.id = o.device_id join interlock_state st on st.interlock_id = i.id
 	left join signal s on s.id = i.signal_id left join device sd on sd.id = s.device_id`
 
-const interlockMemory = `st.asks, st.asks_for, st.since, st.latched, st.blind, st.why, st.band`
+const interlockMemory = `st.asks, st.asks_for, st.since, st.latched, st.waits, st.blind, st.why, st.band`
 
 // Interlocks lists all interlocks by name.
 func (s *Store) Interlocks(ctx context.Context) ([]drive.Interlock, error) {
@@ -84,11 +84,11 @@ func (t *Tx) InterlockStates(ctx context.Context, since int64) (states []Interlo
 // SaveInterlockState writes what an interlock remembers, new or not.
 func (t *Tx) SaveInterlockState(ctx context.Context, s InterlockState, commitNo int64) error {
 	_, err := t.ExecContext(ctx, `
-		insert into interlock_state (interlock_id, changed_in, condition, begun_at, due_at, asks, asks_for, since, latched, blind, why, band)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
+		insert into interlock_state (interlock_id, changed_in, condition, begun_at, due_at, asks, asks_for, since, latched, waits, blind, why, band)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
 		on conflict (interlock_id) do update set changed_in = excluded.changed_in, condition = excluded.condition, begun_at = excluded.begun_at, due_at = excluded.due_at, asks = excluded.asks,
-		     asks_for = excluded.asks_for, since = excluded.since, latched = excluded.latched, blind = excluded.blind, why = excluded.why, band = excluded.band`,
-		s.Interlock, commitNo, s.Condition, s.BegunAt, s.DueAt, s.Asks, s.Memory.Value, s.Since, s.Latched, s.Blind, s.Why, s.Band)
+		     asks_for = excluded.asks_for, since = excluded.since, latched = excluded.latched, waits = excluded.waits, blind = excluded.blind, why = excluded.why, band = excluded.band`,
+		s.Interlock, commitNo, s.Condition, s.BegunAt, s.DueAt, s.Asks, s.Memory.Value, s.Since, s.Latched, s.Waits, s.Blind, s.Why, s.Band)
 	return err
 }
 

@@ -172,7 +172,7 @@ func TestAnInterlockThatCannotSeeIsSafe(t *testing.T) {
 	if m := see(Sight{At: at(3)}); !m.Asks || m.Value != On || !m.Latched { // latched all the while
 		t.Errorf("%+v", m)
 	}
-	if d, _ := i.Demand(); d.Why != "it is high; it goes on until somebody resets it" {
+	if d, _ := i.Demand(); d.Why != "it was high, and it goes on until somebody resets it" {
 		t.Error(d.Why)
 	}
 	i.Latched = false

@@ -298,7 +298,8 @@ type Memory struct {
 	Asks    bool            `json:"driving" db:"asks" readOnly:"true" doc:"it asks for a state now"`
 	Value   Value           `json:"asks_for" db:"asks_for" readOnly:"true" doc:"for which"`
 	Since   measure.Instant `json:"since" db:"since" readOnly:"true" format:"date-time" doc:"since when it does, or does not"`
-	Latched bool            `json:"latched" db:"latched" readOnly:"true" doc:"what drove it is gone, or was, and it goes on until a person resets it"`
+	Latched bool            `json:"latched" db:"latched" readOnly:"true" doc:"it was driven, and goes on until a person resets it"`
+	Waits   bool            `json:"waits_for_reset" db:"waits" readOnly:"true" doc:"it is latched, and what drove it is gone: it can be reset"`
 	Blind   string          `json:"blind" db:"blind" readOnly:"true" doc:"why what it looks at cannot be believed (silent, faulty, warming, not there), so that it asks for the safe state; empty: it can"`
 	Why     string          `json:"why" db:"why" readOnly:"true" doc:"what drives it, or drove it last, in a clause"`
 	Band    int             `json:"-" db:"band"` // the one that the value lies in, counted from 1; 0: not known
@@ -317,7 +318,7 @@ type Sight struct {
 // Look gives what the interlock remembers once it has seen something, for the output that it drives.
 func (i *Interlock) Look(o *Output, s Sight) Memory {
 	m := i.Memory
-	m.Asks, m.Value, m.Blind = true, "", s.Blind
+	m.Asks, m.Value, m.Blind, m.Waits = true, "", s.Blind, false
 	switch {
 	case s.Blind != "":
 		m.Value = o.Safe
@@ -329,7 +330,7 @@ func (i *Interlock) Look(o *Output, s Sight) Memory {
 	case s.Driven:
 		m.Value, m.Latched, m.Why = i.Set, i.Latch, s.Why
 	case m.Latched:
-		m.Value = i.Set
+		m.Value, m.Waits = i.Set, true
 	default:
 		m.Asks = false
 	}
@@ -348,8 +349,8 @@ func (i *Interlock) Demand() (Demand, bool) {
 	switch {
 	case i.Blind != "":
 		d.Why = i.Blind
-	case i.Latched:
-		d.Why += "; it goes on until somebody resets it"
+	case i.Waits:
+		d.Why = alarm.Was(d.Why) + ", and it goes on until somebody resets it"
 	}
 	if i.Alarm != "" {
 		a, _ := ParseAlarms(i.Alarm)

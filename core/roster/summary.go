@@ -47,12 +47,12 @@ func SummaryOf(s site.Site, reason, short string, news []News) Message {
 		}
 		words := n.Sentence + ", and still is"
 		if n.Over {
-			words = Was(n.Sentence) + ", and is over"
+			words = alarm.Was(n.Sentence) + ", and is over"
 		} else if n.Severity != "" {
 			words = capital(string(n.Severity)) + ": " + n.Sentence
 		}
 		if n.Learned != "" {
-			words = Was(n.Sentence) + " " + n.Learned
+			words = alarm.Was(n.Sentence) + " " + n.Learned
 		}
 		fmt.Fprintf(&b, "  alarm %d: %s\n", n.AlarmID, words)
 	}

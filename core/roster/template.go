@@ -119,7 +119,7 @@ func checkTags(tags []mustache.Tag) error {
 func (m Matter) values(kind string) map[string]any {
 	a := m.Alarm
 	v := map[string]any{
-		"sentence": a.Sentence, "was": Was(a.Sentence), "severity": string(a.Severity), "signal": a.Signal, "guard": a.Guard, "advice": a.Advice, "cause": a.Cause,
+		"sentence": a.Sentence, "was": alarm.Was(a.Sentence), "severity": string(a.Severity), "signal": a.Signal, "guard": a.Guard, "advice": a.Advice, "cause": a.Cause,
 		"who": m.Who, "alarm": fmt.Sprint(a.ID), "link": m.acknowledge(), "site": m.Site.Name, "since": m.when(a.RaisedAt), "extreme": m.figure(a.Extreme), "value": m.figure(a.Value),
 		"until": "", "lasted": "", "limit": "", "count": "", "list": "",
 	}

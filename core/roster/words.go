@@ -48,17 +48,6 @@ func Shown(test alarm.Test, stored measure.Unit, units site.Units) (alarm.Test, 
 	return test, stored
 }
 
-// Was puts a sentence into the past, without what explains it behind a colon: "Fern house air temperature was above
-// 30 °C".
-func Was(sentence string) string {
-	thing, state, found := strings.Cut(sentence, " is ")
-	if !found {
-		return sentence
-	}
-	state, _, _ = strings.Cut(state, ": ")
-	return thing + " was " + state
-}
-
 // Thing joins device and signal as people say them: "Fern house air temperature". A name that
 // begins with two capitals (CO2) keeps them.
 func Thing(device, signal string) string {
@@ -146,7 +135,7 @@ func (m Matter) raised(kind string) (subject, text string) {
 
 // waits is the message of a latched alarm whose cause is gone.
 func (m Matter) waits() (subject, text string) {
-	was := Was(m.Alarm.Sentence)
+	was := alarm.Was(m.Alarm.Sentence)
 	var b strings.Builder
 	fmt.Fprintf(&b, "It is back in order. %s since %s.\n\nThe alarm stays until somebody has looked and resets it: %s\n", was, m.when(m.Alarm.RaisedAt), m.reset())
 	m.sign(&b)
@@ -162,7 +151,7 @@ func (m Matter) reset() string {
 
 func (m Matter) over() (subject, text string) {
 	a := m.Alarm
-	was := Was(a.Sentence)
+	was := alarm.Was(a.Sentence)
 	lasted := Length(a.ClearedAt.Sub(a.RaisedAt))
 	var b strings.Builder
 	fmt.Fprintf(&b, "It is over. %s for %s.\n\n", was, lasted)

@@ -112,7 +112,7 @@ func TestThePastOfASentence(t *testing.T) {
 		"The disk is nearly full: 3 GB of 40 GB are free":        "The disk was nearly full",
 		"Pond oxygen is due for verification since 2 March 2026": "Pond oxygen was due for verification since 2 March 2026",
 	} {
-		if got := Was(is); got != was {
+		if got := alarm.Was(is); got != was {
 			t.Errorf("%s: %s", is, got)
 		}
 	}

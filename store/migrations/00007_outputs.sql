@@ -89,6 +89,7 @@ create table interlock_state (
     asks_for     text not null default '',
     since        bigint not null default 0,
     latched      boolean not null default false,
+    waits        boolean not null default false,
     blind        text not null default '',
     why          text not null default '',
     band         integer not null default 0,

@@ -49,7 +49,7 @@ export function InterlockTable({ locks, outputs, keeper }: { locks: Interlock[];
                 <td>
                   {i.blind && <Silent word="cannot see" />}{' '}
                   {i.driving ? `asks for ${say(by.get(i.output), i.asks_for)}` : 'asks for nothing'}
-                  {i.latched && keeper && (
+                  {i.waits_for_reset && keeper && (
                     <div>
                       <QuietButton onPress={() => reset.mutate(i.name)}>Reset {i.name}</QuietButton>
                     </div>

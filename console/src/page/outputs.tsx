@@ -28,7 +28,9 @@ export function Outputs() {
     ? 'All outputs are in their safe states.'
     : busy === 0
       ? 'All outputs are at rest.'
-      : `${count(busy)} of ${count(outputs.length).toLowerCase()} outputs ${busy === 1 ? 'is' : 'are'} not at rest.`
+      : busy === 1
+        ? 'One output is not at rest.'
+        : `${count(busy)} outputs are not at rest.`
   return (
     <>
       <title>Outputs · Jaunty Lark</title>
