@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"syscall"
@@ -14,6 +15,7 @@ import (
 
 	"jauntylark/client"
 	"jauntylark/core/drive"
+	"jauntylark/core/measure"
 	"jauntylark/standin"
 	"jauntylark/store/storetest"
 )
@@ -51,7 +53,7 @@ func TestOutputsThroughKills(t *testing.T) {
 	for i, s := range senders { // each drives the next one's relay, and its own siren
 		next := senders[(i+1)%len(senders)].name
 		p.must("interlock", "add", "relay-"+s.name, "--output", next+"/relay", "--when", s.name+"/v above 5", "--deadband", "1")
-		p.must("interlock", "add", "siren-"+s.name, "--output", s.name+"/siren", "--when", s.name+"/v above 9", "--latch")
+		p.must("interlock", "add", "siren-"+s.name, "--output", s.name+"/siren", "--when", s.name+"/v above 4", "--latch")
 	}
 	calm := unleash(t, senders)
 	kills := 8
@@ -87,6 +89,9 @@ func TestOutputsThroughKills(t *testing.T) {
 			if n > 0 && relay[n] == relay[n-1] {
 				t.Errorf("%s was ordered %s twice running: %v", s.name, relay[n], relay)
 			}
+		}
+		if high := slices.ContainsFunc(s.acked, func(r measure.Reading) bool { return r.Value > 4 }); !high {
+			t.Errorf("%s never sent what drives its siren; this proves little", s.name)
 		}
 		if siren := ordersOf(t, db, s.name+"/siren"); strings.Join(siren, " ") != "off on" {
 			t.Errorf("%s's siren was ordered %v; it is latched", s.name, siren)

@@ -154,6 +154,9 @@ func (t *Turn) forgetLock(i *lockLive) {
 	for _, s := range i.drivenBy() {
 		s.locks = slices.DeleteFunc(s.locks, not)
 	}
+	for _, s := range t.live.signals {
+		s.watchers = slices.DeleteFunc(s.watchers, not)
+	}
 	delete(t.live.locks, i.ID)
 	delete(t.looking, i.ID)
 }

@@ -43,7 +43,22 @@ func (l *live) lock(i drive.Interlock, o *outputLive) (*lockLive, error) {
 	for _, s := range entry.drivenBy() {
 		s.locks = append(s.locks, entry)
 	}
+	for _, g := range l.guards {
+		if slices.Contains(entry.alarms.Names, g.Name) {
+			g.signal.watch(entry)
+		}
+	}
 	return entry, nil
+}
+
+// watch has an interlock look whenever a signal moves whose alarm drives it, or what that is computed from: then it may see no more.
+func (s *signalLive) watch(i *lockLive) {
+	s.watchers = append(s.watchers, i)
+	if s.derived != nil {
+		for _, in := range s.derived.inputs {
+			in.watch(i)
+		}
+	}
 }
 
 // equip finds the signals of an interlock and compiles what it says in words.
@@ -134,13 +149,8 @@ func (t *Turn) mayLook(i *lockLive) {
 // lookAll lets all interlocks look whose signals or alarms have changed in the turn.
 func (t *Turn) lookAll() error {
 	for _, s := range t.signals {
-		for _, i := range s.locks {
+		for _, i := range slices.Concat(s.locks, s.watchers) {
 			t.mayLook(i)
-		}
-		for _, i := range t.live.locks {
-			if i.Alarm != "" && t.live.watches(i, s) {
-				t.mayLook(i)
-			}
 		}
 	}
 	if t.alarmsMoved {
@@ -311,24 +321,6 @@ func (l *live) blindnessOf(guard string) string {
 		}
 	}
 	return "there is no guard " + guard + " any more"
-}
-
-// watches tells whether an interlock of an alarm looks at the signal of a guard that it names.
-func (l *live) watches(i *lockLive, s *signalLive) bool {
-	for _, g := range s.guards {
-		if slices.Contains(i.alarms.Names, g.Name) {
-			return true
-		}
-	}
-	if s.derived != nil {
-		return false
-	}
-	for _, f := range s.feeds { // what is computed from a signal is as blind as it
-		if l.watches(i, f.derived.signal) {
-			return true
-		}
-	}
-	return false
 }
 
 func (t *Turn) sightOfFormula(i *lockLive, s *drive.Sight) {

@@ -42,6 +42,7 @@ type signalLive struct {
 	guards     []*guardLive
 	suppresses []*guardLive // guards that may not look while this signal reads something
 	locks      []*lockLive  // interlocks that its readings drive
+	watchers   []*lockLive  // interlocks of alarms that are blind when it is
 	timeline   calibrate.Timeline
 	derived    *derivedLive // nil: it is measured
 	feeds      []feed       // what is derived from it

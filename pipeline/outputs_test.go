@@ -199,6 +199,31 @@ func TestAnInterlockThatCannotSeeGoesToTheSafeState(t *testing.T) {
 	}
 }
 
+// An interlock of a guard's alarm cannot see when the signal that the guard looks at, or what that is computed from, cannot be believed.
+func TestAnInterlockOfAnAlarmIsBlindWithItsGuard(t *testing.T) {
+	b := fresh(t)
+	b.moveTo(1)
+	fan := b.add(site.Device{Name: "fan"})
+	b.output("fan/relay", drive.Spec{Safe: drive.On, Rest: drive.Off})
+	b.stream("temp", 2, 20)
+	b.derive("d/twice", "formula", map[string]string{"t": "d/temp"}, "t * 2.0")
+	b.stream("temp", 3, 20)
+	g := b.guard(alarm.Guard{Signal: "d/twice", Rung: above(80, 1, alarm.Warning)})
+	b.interlock(drive.Interlock{Name: "cool", Output: "fan/relay", Alarm: g.Name})
+	b.is("it sees", "fan/relay", "off", drive.Rested)
+	b.expect("d", 2*time.Second)
+	b.moveTo(20)
+	if o := b.is("silent", "fan/relay", "on", drive.Driven); o.Why != "D twice is silent" && o.Why != "D temp is silent" {
+		t.Error(o.Why)
+	}
+	b.sendAs(fan, "x") // another device's readings change nothing
+	b.is("still silent", "fan/relay", "on", drive.Driven)
+	b.stream("temp", 21, 20)
+	b.is("heard again", "fan/relay", "off", drive.Rested)
+	b.stream("temp", 22, 50)
+	b.is("the alarm stands", "fan/relay", "on", drive.Driven)
+}
+
 // A saturated sensor counts as beyond the limit for interlocks as it does for guards.
 func TestASaturatedSensorDrives(t *testing.T) {
 	b := fresh(t)

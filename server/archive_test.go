@@ -30,6 +30,9 @@ func TestASiteMovesHouse(t *testing.T) {
 	old.Do(http.MethodPut, "/api/v1/signals/mover/hot/recipe", object{"recipe": object{"kind": "on-off", "when": "above 30", "deadband": 2, "of": []object{{"as": "of", "signal": "d/temp"}}}}, nil)
 	old.Do(http.MethodPost, "/api/v1/totals", object{"name": "hot-time", "signal": "mover/hot", "kind": "on-time"}, nil)
 	old.Do(http.MethodPost, "/api/v1/totals/hot-time/resets", object{"note": "moving"}, nil)
+	old.Output("mover/fan", object{"safe": "on", "rest": "off"})
+	old.Interlock("by-alarm", object{"output": "mover/fan", "alarm": "hot", "latch": true})
+	old.Interlock("by-value", object{"output": "mover/fan", "signal": "mover/v", "when": "above 1", "set": "on"})
 	story := func(s *servertest.Service) (all []total.Result) {
 		var told server.TotalStory
 		s.Do(http.MethodGet, "/api/v1/totals/hot-time?since=2026-01-01T00:00:00Z&by=month", nil, &told)
@@ -64,6 +67,9 @@ func TestASiteMovesHouse(t *testing.T) {
 	fresh.Send(moved, `{"v": 3}`)
 	if v := fresh.Signal("mover/v"); v == nil || *v.Value != 3 {
 		t.Errorf("%+v", v)
+	}
+	if o := fresh.Stands("mover/fan"); o.Ordered != "on" || len(o.Why) == 0 {
+		t.Errorf("%+v", o.State)
 	}
 	fresh.Device("another")
 	var guards []map[string]any

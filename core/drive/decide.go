@@ -108,7 +108,7 @@ func (w Wait) Value() (driver.Value, error) { return measure.ValueJSON(w) }
 type State struct {
 	Ordered   Value           `json:"ordered" db:"ordered" readOnly:"true" doc:"what it was told to do"`
 	No        int64           `json:"order_no" db:"order_no" readOnly:"true" doc:"counts the orders of the site: a greater one is newer"`
-	OrderedAt measure.Instant `json:"ordered_at" db:"ordered_at" readOnly:"true" format:"date-time" doc:"since when"`
+	OrderedAt measure.Instant `json:"ordered_at" db:"ordered_at" readOnly:"true" format:"date-time" doc:"since when, by the same"`
 	By        Rank            `json:"by" db:"ordered_by" readOnly:"true" enum:"emergency,safety,hand,interlock,schedule,rest" doc:"what kind of thing orders it"`
 	Interlock string          `json:"interlock,omitempty" db:"interlock" readOnly:"true" doc:"which interlock does"`
 	Who       string          `json:"who,omitempty" db:"who" readOnly:"true" doc:"which person does"`
@@ -142,7 +142,7 @@ func (o *Output) Order(s State, d Demand, now measure.Instant) (after State, tur
 			s.Started = append(o.recent(s, now), now)
 		}
 	}
-	if turned {
+	if turned || d.Rank != s.By || d.Interlock != s.Interlock || d.Who != s.Who {
 		s.Ordered, s.OrderedAt = d.Value, now
 	}
 	s.By, s.Interlock, s.Who, s.Why = d.Rank, d.Interlock, d.Who, d.Why

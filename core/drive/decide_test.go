@@ -164,6 +164,20 @@ func TestOrdersKeepTheirPromises(t *testing.T) {
 	}
 }
 
+// The same state, asked for by something else, is an order of its own as to whom, and no turn.
+func TestWhoOrdersSinceWhen(t *testing.T) {
+	s, _ := fan().Order(State{}, Demand{Rank: Driven, Value: On, Interlock: "a", Why: "one"}, at(0))
+	s.No = 7
+	again, turned := fan().Order(s, Demand{Rank: Driven, Value: On, Interlock: "a", Why: "two"}, at(5))
+	if turned || again.OrderedAt != at(0) || again.Why != "two" {
+		t.Errorf("%+v", again)
+	}
+	other, turned := fan().Order(s, Demand{Rank: ByHand, Value: On, Who: "Orla"}, at(9))
+	if turned || other.OrderedAt != at(9) || other.TurnedAt != at(0) || other.No != 7 {
+		t.Errorf("%+v", other)
+	}
+}
+
 // A clock that is set back makes nothing wait for longer than its least time.
 func TestAClockThatIsSetBack(t *testing.T) {
 	after, _ := fan().Order(State{Ordered: On, By: Driven, TurnedAt: at(7200)}, Demand{Rank: Rested, Value: Off}, at(0))

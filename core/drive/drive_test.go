@@ -18,10 +18,6 @@ func fan() *Output {
 
 func at(seconds float64) measure.Instant { return measure.Instant(1_700_000_000_000 + seconds*1000) }
 
-func ordered(o *Output, value Value, since measure.Instant) State {
-	return State{Ordered: value, By: Rested, OrderedAt: since, TurnedAt: since}
-}
-
 func TestStatesHaveOneSpelling(t *testing.T) {
 	level := &Output{Spec: Spec{Kind: KindLevel}}
 	valve := &Output{Spec: Spec{Kind: KindLevel, Low: -10, High: 40, Step: 2.5, Unit: "Cel"}}

@@ -27,12 +27,12 @@ var pictures = []picture{
 	{"now", "/", 1280, 800, false, `[data-signal]`},
 	{"now-phone", "/", 390, 844, true, `[data-signal]`},
 	{"signal", "/signals/fern-house/air?last=hour", 1280, 800, false, `canvas`},
-	{"doubt", "/signals/pond/oxygen?last=month", 1280, 800, false, `[data-doubts]`},
 	{"trust", "/signals/pond/oxygen/trust", 1280, 800, false, `[data-preview] canvas`},
 	{"totals", "/totals/lamp-cost", 1280, 800, false, `[data-period]`},
 	{"history", "/history", 1280, 800, false, `table`},
 	{"limit", "/guards/pond-oxygen-low", 1280, 800, false, `[data-replay=done] b`},
-	{"trial", "/trials/1", 1280, 800, false, `[data-suggestion] b`},
+	{"outputs", "/outputs", 1280, 800, false, `[data-output]`},
+	{"interlock", "/interlocks/boiler-fan", 1280, 800, false, `[aria-label="When it would have run"] tbody tr`},
 	{"health", "/alarms/health", 1280, 800, false, `tr[data-good]`},
 	{"journal", "/journal?kind=alarm", 1280, 800, false, `tbody tr`},
 	{"alarm", "/alarms", 1280, 800, false, `canvas`},
@@ -50,6 +50,12 @@ func prepare(page *drive.Page, name string) error {
 		return connect(page)
 	case "trust":
 		return correct(page)
+	case "interlock":
+		if err := page.See("form button[type=submit]"); err != nil {
+			return err
+		}
+		_, err := drive.Eval[bool](page, `(document.querySelector('form button[type=submit]').click(), window.scrollTo(0, 60), true)`)
+		return err
 	case "alarm": // the one that stands, or the newest
 		if err := page.See("tbody a"); err != nil {
 			return err

@@ -1,9 +1,11 @@
 import { pathOf } from '../api/client'
 import { useNow } from '../api/live'
+import { restOf, stateWords, titleOf, useOutputs } from '../api/outputs'
 import { useAlarms, useGuards, useSignals, useSite, useSparks, useStanding } from '../api/queries'
 import { age, clock, count } from '../api/words'
-import { Above, Code, Failure, Heading, Prose, QuietLink, Soft, Subheading } from '../ui/basics'
+import { Above, Code, Failure, Heading, PlainLink, Prose, QuietLink, Soft, Subheading } from '../ui/basics'
 import { List } from '../ui/list'
+import { Shape } from '../ui/severity'
 import { SignalRow, WrongList } from './alarm-row'
 
 /** What is wrong, in words, and how everything else is. */
@@ -29,6 +31,7 @@ export function Now() {
       <Above>{today.replace(' at ', ', ')}</Above>
       <Heading>{headline(wrong.length, recent.data ?? [], now, zone, signals.data.length)}</Heading>
       {signals.data.length === 0 && <FirstDevice />}
+      <Switched zone={zone} />
       {wrong.length > 0 && <WrongList alarms={wrong} signals={signals.data} zone={zone} now={now} />}
       {well.length > 0 && (
         <>
@@ -46,6 +49,35 @@ export function Now() {
         </>
       )}
     </>
+  )
+}
+
+/** What the site does by itself, or by hand, at the moment: in one line, when it does anything. */
+function Switched({ zone }: { zone: string }) {
+  const list = useOutputs().data
+  const busy = (list?.outputs ?? []).filter((o) => o.ordered !== restOf(o))
+  if (list?.emergency)
+    return (
+      <Prose>
+        <Shape of="critical" /> All <PlainLink href="/outputs">outputs</PlainLink> are in their safe states:{' '}
+        {list.emergency.by} did that at {clock(list.emergency.at, zone)}.
+      </Prose>
+    )
+  if (!busy.length) return null
+  return (
+    <Prose data-switched>
+      Not at rest:{' '}
+      {busy.map((o, i) => (
+        <span key={o.id}>
+          {i > 0 && ', '}
+          <PlainLink href={`/outputs/${o.device}/${o.name}`}>
+            {titleOf(o)} {stateWords(o, o.ordered)}
+          </PlainLink>{' '}
+          <Soft>since {clock(o.ordered_at, zone)}</Soft>
+        </span>
+      ))}
+      .
+    </Prose>
   )
 }
 
