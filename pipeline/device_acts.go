@@ -223,6 +223,7 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 				return err
 			}
 		}
+		t.alarmsMoved = true // interlocks may have looked at any alarm of it
 		delete(t.live.devices, d.ID)
 		delete(t.live.byName, d.Name)
 		t.reconsiderAll()

@@ -219,7 +219,7 @@ func (p *Pipeline) RemoveGuard(ctx context.Context, name, who string) error {
 func (t *Turn) endGuard(g *guardLive, who string) {
 	t.step(g, alarm.Event{Kind: alarm.DueInstant, At: t.Now - g.signal.state.Lag()}, "")
 	t.step(g, alarm.Event{Kind: alarm.End, At: t.Now}, who)
-	t.touched = true
+	t.touched, t.alarmsMoved = true, true
 	delete(t.live.guards, g.ID)
 }
 

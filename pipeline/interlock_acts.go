@@ -39,7 +39,7 @@ func (p *Pipeline) SaveInterlock(ctx context.Context, i *drive.Interlock, who Ac
 			return err
 		}
 		t.touched = true
-		if entry, err = t.live.lock(*i, entry.output); err != nil {
+		if entry, err = t.live.lock(t.ctx, t.Tx, *i, entry.output); err != nil {
 			return err
 		}
 		entry.moved = true
@@ -86,10 +86,7 @@ func (t *Turn) fitInterlock(i *drive.Interlock) (*lockLive, error) {
 		if i.Driver() == drive.ByFormula && len(i.Of) == 0 || i.Driver() != drive.ByFormula && i.Signal == "" {
 			break // Check says so
 		}
-		if _, err := i.Condition(); i.When != "" && err != nil {
-			return nil, &measure.Fault{Field: "when", Reason: err.Error()}
-		}
-		if err := t.live.equip(entry); err != nil {
+		if err := t.live.equip(t.ctx, t.Tx, entry); err != nil {
 			return nil, err
 		}
 	}
@@ -230,7 +227,7 @@ func (t *Turn) renameDriver(old, name string) error {
 		}
 		t.touched = true
 		i.Alarm = strings.Join(words, " ")
-		if err := t.live.equip(i); err != nil {
+		if err := t.live.equip(t.ctx, t.Tx, i); err != nil {
 			return err
 		}
 		if err := t.Tx.SaveInterlock(t.ctx, &i.Interlock, i.output.ID, 0); err != nil {

@@ -25,7 +25,7 @@ func (p *Pipeline) TryInterlock(ctx context.Context, i drive.Interlock, from, un
 			return err
 		}
 		entry.Interlock = i
-		if err := t.live.equip(entry); err != nil {
+		if err := t.live.equip(t.ctx, t.Tx, entry); err != nil {
 			return err
 		}
 		try.prepare(t.live, entry)

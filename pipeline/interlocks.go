@@ -1,6 +1,8 @@
 package pipeline
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -28,13 +30,20 @@ type lockLive struct {
 	state    alarm.State // of the condition
 	begunAt  measure.Instant
 	dueAt    measure.Instant
-	moved    bool // its state is to be saved
+	broken   string // why it cannot work any more; empty: it can
+	moved    bool   // its state is to be saved
 }
 
-// lock takes in an interlock of an output.
-func (l *live) lock(i drive.Interlock, o *outputLive) (*lockLive, error) {
+// lock takes in an interlock of an output. What it speaks of may have become something else since it was saved; then it is blind, and
+// everything else goes on.
+func (l *live) lock(ctx context.Context, tx *store.Tx, i drive.Interlock, o *outputLive) (*lockLive, error) {
 	entry := &lockLive{Interlock: i, output: o}
-	if err := l.equip(entry); err != nil {
+	var fault *measure.Fault
+	switch err := l.equip(ctx, tx, entry); {
+	case errors.As(err, &fault):
+		entry.broken = "it cannot work any more: " + fault.Reason
+		l.broken = append(l.broken, entry)
+	case err != nil:
 		return nil, err
 	}
 	l.locks[i.ID] = entry
@@ -62,15 +71,15 @@ func (s *signalLive) watch(i *lockLive) {
 }
 
 // equip finds the signals of an interlock and compiles what it says in words.
-func (l *live) equip(i *lockLive) (err error) {
+func (l *live) equip(ctx context.Context, tx *store.Tx, i *lockLive) (err error) {
 	switch i.Driver() {
 	case drive.ByAlarm:
 		i.alarms, err = drive.ParseAlarms(i.Alarm)
 	case drive.ByHours:
 		i.calendar, err = alarm.NewCalendar(i.Hours, l.site.Location(), l.site.Holidays)
 	case drive.ByCondition:
-		if i.cond, err = i.Condition(); err == nil {
-			i.signal, err = l.find(i.Signal)
+		if i.signal, err = l.find(i.Signal); err == nil {
+			err = i.readCondition(ctx, tx)
 		}
 	case drive.ByBands:
 		i.signal, err = l.find(i.Signal)
@@ -80,20 +89,37 @@ func (l *live) equip(i *lockLive) (err error) {
 	return err
 }
 
+// readCondition reads the condition, with the number of its word where it has one.
+func (i *lockLive) readCondition(ctx context.Context, tx *store.Tx) (err error) {
+	if i.cond, err = i.Condition(); err != nil {
+		return &measure.Fault{Field: "when", Reason: err.Error()}
+	}
+	if test := &i.cond.When; test.Kind == alarm.IsWord || test.Kind == alarm.IsNotWord {
+		numbers, err := tx.Words(ctx, []string{test.Word})
+		if err != nil {
+			return err
+		}
+		test.A = float64(numbers[test.Word])
+	}
+	return nil
+}
+
 func (l *live) equipFormula(i *lockLive) (err error) {
 	recipe := derive.Recipe{Kind: "formula", Formula: i.Formula}
 	var sources []derive.Source
-	i.inputs = nil
+	var inputs []*signalLive
 	for _, in := range i.Of {
 		s, err := l.find(in.Signal)
 		if err != nil {
 			return err
 		}
 		recipe.Of = append(recipe.Of, derive.Input{As: in.As, Signal: in.Signal})
-		i.inputs = append(i.inputs, s)
+		inputs = append(inputs, s)
 		sources = append(sources, derive.Source{Path: s.Path(), Kind: s.Kind, Unit: s.Unit, Hold: derive.Hold(s.interval())})
 	}
-	i.machine, err = recipe.Build(sources)
+	if i.machine, err = recipe.Build(sources); err == nil {
+		i.inputs = inputs
+	}
 	return err
 }
 
@@ -110,7 +136,7 @@ func (i *lockLive) drivenBy() []*signalLive {
 
 // hold lets the condition of an interlock hold what its signal reads.
 func (i *lockLive) hold(s *signalLive) {
-	if i.When == "" {
+	if i.When == "" || i.broken != "" {
 		return
 	}
 	i.state.Held, i.state.HeldAt = s.held(&i.cond)
@@ -119,7 +145,7 @@ func (i *lockLive) hold(s *signalLive) {
 
 // stepLock moves the condition of an interlock by one event.
 func (t *Turn) stepLock(i *lockLive, e alarm.Event) {
-	if i.When == "" {
+	if i.When == "" || i.broken != "" {
 		return
 	}
 	before := i.state.Kept
@@ -161,6 +187,11 @@ func (t *Turn) lookAll() error {
 			}
 		}
 	}
+	for _, i := range t.live.broken {
+		if i.Blind != i.broken {
+			t.mayLook(i)
+		}
+	}
 	looking := t.looking
 	t.looking = nil
 	for _, id := range slices.Sorted(maps.Keys(looking)) {
@@ -188,7 +219,7 @@ func (t *Turn) look(i *lockLive) error {
 	due := measure.Instant(0)
 	if i.calendar != nil {
 		due = i.calendar.Next(t.Now)
-	} else if i.When != "" {
+	} else if i.When != "" && i.broken == "" {
 		if due = i.state.Due(&i.cond); due != 0 {
 			due += i.signal.state.Lag()
 		}
@@ -223,7 +254,10 @@ func (t *Turn) saveLocks() error {
 
 // sight gives what an interlock sees now.
 func (t *Turn) sight(i *lockLive) (drive.Sight, error) {
-	s := drive.Sight{At: t.Now}
+	s := drive.Sight{At: t.Now, Blind: i.broken}
+	if i.broken != "" {
+		return s, nil
+	}
 	for _, signal := range i.drivenBy() {
 		if s.Blind == "" {
 			s.Blind = signal.blindness(i)
@@ -301,8 +335,13 @@ func (t *Turn) sightOfAlarms(i *lockLive, s drive.Sight) (drive.Sight, error) {
 		break
 	}
 	for _, name := range i.alarms.Names {
-		if s.Blind == "" && !strings.HasSuffix(name, "/*") {
+		device, ofDevice := strings.CutSuffix(name, "/*")
+		switch {
+		case s.Blind != "":
+		case !ofDevice:
 			s.Blind = t.live.blindnessOf(name)
+		case t.live.byName[device] == nil:
+			s.Blind = "there is no device " + device + " any more"
 		}
 	}
 	return s, nil

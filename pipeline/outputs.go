@@ -21,6 +21,7 @@ type drives struct {
 	locks     map[int64]*lockLive
 	emergency *drive.AllSafe
 	driving   *[]alarm.Alarm // alarms that may drive interlocks; nil: to be asked for
+	broken    []*lockLive    // interlocks that cannot work any more
 }
 
 type outputLive struct {
@@ -53,7 +54,7 @@ func (l *live) loadDrives(ctx context.Context, tx *store.Tx) (err error) {
 		return err
 	}
 	for _, i := range locks {
-		if _, err := l.lock(i, byPath[i.Output]); err != nil {
+		if _, err := l.lock(ctx, tx, i, byPath[i.Output]); err != nil {
 			return fmt.Errorf("interlock %s: %w", i.Name, err)
 		}
 	}

@@ -224,6 +224,44 @@ func TestAnInterlockOfAnAlarmIsBlindWithItsGuard(t *testing.T) {
 	b.is("the alarm stands", "fan/relay", "on", drive.Driven)
 }
 
+func TestAConditionOnAWord(t *testing.T) {
+	b := fresh(t)
+	say := func(seconds float64, word string) {
+		b.clock(seconds)
+		b.send(measure.Sample{Name: "state", At: b.Now(), Text: word, Form: measure.FormText})
+	}
+	say(0, "shut")
+	b.output("d/lamp", drive.Spec{})
+	b.interlock(drive.Interlock{Name: "open", Output: "d/lamp", Signal: "d/state", When: `is "open"`})
+	b.is("another word", "d/lamp", "off", drive.Rested)
+	say(1, "open")
+	b.is("the word", "d/lamp", "on", drive.Driven)
+	other := process(t, b.store, b.now)
+	other.clock(2)
+	other.send(measure.Sample{Name: "state", At: b.Now(), Text: "shut", Form: measure.FormText})
+	other.is("another word, in another process", "d/lamp", "off", drive.Rested)
+}
+
+// An interlock whose formula makes no sense any more, since a signal has got another unit, asks for the safe state; all else goes on.
+func TestAnInterlockThatCannotWorkAnyMore(t *testing.T) {
+	b := fresh(t)
+	b.stream("a", 0, 1)
+	b.stream("b", 1, 1)
+	b.output("d/relay", drive.Spec{Safe: drive.On, Rest: drive.Off})
+	b.interlock(drive.Interlock{Name: "sum", Output: "d/relay", Formula: "a + b > 5.0", Of: drive.Inputs{{As: "a", Signal: "d/a"}, {As: "b", Signal: "d/b"}}})
+	b.is("it works", "d/relay", "off", drive.Rested)
+	volts, celsius := measure.Unit("V"), measure.Unit("Cel")
+	b.signal("d/a", pipeline.SignalChange{Unit: &volts})
+	b.signal("d/b", pipeline.SignalChange{Unit: &celsius})
+	b.stream("a", 3, 1)
+	b.stream("c", 4, 7)
+	if o := b.stands("d/relay"); o.Ordered != "on" || !strings.HasPrefix(o.Why, "it cannot work any more: ") {
+		t.Errorf("%s: %s", o.Ordered, o.Why)
+	}
+	b.must(b.RemoveInterlock(context.Background(), "sum", tester))
+	b.is("it is gone", "d/relay", "off", drive.Rested)
+}
+
 // A saturated sensor counts as beyond the limit for interlocks as it does for guards.
 func TestASaturatedSensorDrives(t *testing.T) {
 	b := fresh(t)

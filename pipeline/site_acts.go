@@ -36,7 +36,7 @@ func (p *Pipeline) SetSite(ctx context.Context, v site.Site, who string) error {
 		}
 		for _, i := range t.live.locks {
 			if i.Hours != "" {
-				if err := t.live.equip(i); err != nil {
+				if err := t.live.equip(t.ctx, t.Tx, i); err != nil {
 					return err
 				}
 				t.mayLook(i)

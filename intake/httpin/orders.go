@@ -153,13 +153,17 @@ var errArrival = errors.New("this device waits to be let in; there are no orders
 
 const maxReport = 4 << 10
 
+func readReport(c *echo.Context) ([]byte, error) {
+	return io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, maxReport))
+}
+
 // Confirm takes what a device says that it runs: {"version": 3, "interval": 60}.
 func (w *Way) Confirm(c *echo.Context) error {
 	device, sender, err := w.device(c)
 	if err != nil {
 		return answerError(c, err)
 	}
-	body, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, maxReport))
+	body, err := readReport(c)
 	if err != nil {
 		return answerError(c, err)
 	}
@@ -179,7 +183,7 @@ func (w *Way) ConfirmOutput(c *echo.Context) error {
 	if err != nil {
 		return answerError(c, err)
 	}
-	body, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, maxReport))
+	body, err := readReport(c)
 	if err != nil {
 		return answerError(c, err)
 	}
