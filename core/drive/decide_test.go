@@ -200,6 +200,15 @@ func TestATrialCountsRuns(t *testing.T) {
 	if got.Starts != 3 || got.Running != measure.Duration((300+580+100)*time.Second) || got.Longest != measure.Duration(580*time.Second) || got.Busiest != 2 || got.Stretches[2].Until != nil || got.Blind != 0 {
 		t.Errorf("%+v", got)
 	}
+	edge := func(v float64) *float64 { return &v }
+	vent := Output{Spec: Spec{Kind: KindLevel, Safe: "0"}}
+	levels := NewTrial(Interlock{Name: "y", Signal: "a/b", Bands: Bands{{To: edge(10), Set: "0"}, {To: edge(20), Set: "40"}, {Set: "90"}}}, vent)
+	for n, v := range []float64{5, 15, 25, 15, 5, 25} {
+		levels.See(Sight{At: at(float64(n * 100)), Value: v, Number: true})
+	}
+	if got := levels.Finish(at(600)); got.Starts != 2 || got.Running != measure.Duration(400*time.Second) || got.Longest != measure.Duration(300*time.Second) || len(got.Stretches) != 4 {
+		t.Errorf("from one level to another is no start: %+v", got)
+	}
 	o.Safe, o.Rest = On, Off
 	blind := NewTrial(i, o)
 	blind.See(Sight{At: at(0), Blind: "nothing came yet"})

@@ -21,6 +21,7 @@ func at(seconds float64) measure.Instant { return measure.Instant(1_700_000_000_
 func TestStatesHaveOneSpelling(t *testing.T) {
 	level := &Output{Spec: Spec{Kind: KindLevel}}
 	valve := &Output{Spec: Spec{Kind: KindLevel, Low: -10, High: 40, Step: 2.5, Unit: "Cel"}}
+	coarse := &Output{Spec: Spec{Kind: KindLevel, High: 9, Step: 4, Unit: "V"}}
 	colour := &Output{Spec: Spec{Kind: KindColour}}
 	text := &Output{Spec: Spec{Kind: KindText, Length: 5}}
 	for _, c := range []struct {
@@ -32,6 +33,7 @@ func TestStatesHaveOneSpelling(t *testing.T) {
 		{fan(), " ON ", "on", "on", "1"}, {fan(), "off", "off", "off", "0"}, {fan(), "1", "", "", ""},
 		{level, "55", "55", "55 %", "55"}, {level, "54.6 %", "55", "55 %", "55"}, {level, "101", "", "", ""}, {level, "NaN", "", "", ""}, {level, "-1", "", "", ""},
 		{valve, "20", "20", "20 °C", "20"}, {valve, "21.3", "22.5", "22.5 °C", "22.5"}, {valve, "40", "40", "40 °C", "40"}, {valve, "-10", "-10", "-10 °C", "-10"},
+		{coarse, "9", "9", "9 V", "9"}, {coarse, "5", "4", "4 V", "4"},
 		{colour, "Red", "#ff0000", "red", `"#ff0000"`}, {colour, "#FF8001", "#ff8001", "#ff8001", `"#ff8001"`}, {colour, "pinkish", "", "", ""}, {colour, "#ff80", "", "", ""},
 		{text, "Löw", "Löw", "“Löw”", `"Löw"`}, {text, "longer", "", "", ""}, {text, "", "", "no text", `""`},
 	} {
@@ -281,6 +283,17 @@ func TestADeviceIsSafeInTheBound(t *testing.T) {
 				t.Fatalf("seed %d: it is safe too soon", seed)
 			}
 		}
+	}
+	// A service whose records were put back from a backup begins with smaller numbers: they count once what was heard has expired.
+	now, restored := time.Unix(1_700_000_000, 0), Follower{}
+	restored.Hear(OutputOrder{No: 900, Value: json.RawMessage("1"), For: 60, Safe: json.RawMessage("0")}, now)
+	restored.Hear(OutputOrder{No: 3, Value: json.RawMessage("2"), For: 60, Safe: json.RawMessage("0")}, now.Add(time.Second))
+	if does, no := restored.Does(now.Add(2 * time.Second)); string(does) != "1" || no != 900 {
+		t.Errorf("it does %s by order %d", does, no)
+	}
+	restored.Hear(OutputOrder{No: 4, Value: json.RawMessage("2"), For: 60, Safe: json.RawMessage("0")}, now.Add(time.Minute))
+	if does, no := restored.Does(now.Add(61 * time.Second)); string(does) != "2" || no != 4 {
+		t.Errorf("it does %s by order %d", does, no)
 	}
 	var f Follower
 	if does, _ := f.Does(time.Now()); does != nil {
