@@ -212,9 +212,9 @@ func outputAt(c *cobra.Command, of string) (path string, o drive.Output, err err
 
 // outputSays says in a sentence what an output is ordered, since when and why, and what its device says.
 func outputSays(o *drive.Output) string {
-	text := fmt.Sprintf("%s is at %s since %s: %s.", o.Path(), o.Words(o.Ordered), clock(&o.OrderedAt), o.Why)
+	text := fmt.Sprintf("%s is %s since %s: %s.", o.Path(), o.Be(o.Ordered), clock(&o.OrderedAt), o.Why)
 	if o.Waiting != nil {
-		text += fmt.Sprintf(" It goes to %s at %s: %s.", o.Words(o.Waiting.To), clock(&o.Waiting.Until), o.Waiting.Why)
+		text += fmt.Sprintf(" It %s at %s: %s.", o.Goes(o.Waiting.To), clock(&o.Waiting.Until), o.Waiting.Why)
 	}
 	return text + " " + deviceSays(o)
 }
@@ -229,7 +229,7 @@ func deviceSays(o *drive.Output) string {
 	case o.DiffersSince == nil:
 		return "Its device confirms that, " + age(o.ConfirmedAt) + "."
 	case *o.Confirmed != o.Ordered:
-		return fmt.Sprintf("Its device says that it is at %s, %s.", o.Words(*o.Confirmed), age(o.ConfirmedAt))
+		return fmt.Sprintf("Its device says that it is %s, %s.", o.Be(*o.Confirmed), age(o.ConfirmedAt))
 	}
 	return "Its device has not confirmed that since " + clock(o.ConfirmedAt) + "."
 }
@@ -248,7 +248,7 @@ func outputListCommand() *cobra.Command {
 			var rows [][]string
 			for i := range list.Outputs {
 				o := &list.Outputs[i]
-				confirmed := "-"
+				confirmed := "not yet"
 				switch {
 				case o.Mute:
 					confirmed = "cannot say"
@@ -311,7 +311,7 @@ func outputShowCommand() *cobra.Command {
 		}
 		return show(c, o, func(w io.Writer) {
 			fmt.Fprintln(w, outputSays(&o))
-			fmt.Fprintf(w, "\nIt is a %s; safe at %s, at rest at %s. Orders expire after %v.\n", o.Kind, o.Words(o.Safe), o.Words(o.Resting()), measure.Duration(o.Expiry()))
+			fmt.Fprintf(w, "\nIt is a %s; safe %s, at rest %s. Orders expire after %v.\n", o.Kind, o.Be(o.Safe), o.Be(o.Resting()), measure.Duration(o.Expiry()))
 			if o.LeastOn != 0 || o.LeastOff != 0 || o.Starts != 0 {
 				fmt.Fprintf(w, "It runs %v and stands still %v at least, and starts %s.\n", o.LeastOn, o.LeastOff, oftenWords(o.Starts))
 			}

@@ -273,7 +273,7 @@ func figureOf(v *site.Signal) string {
 
 func (s *Site) tellOutput(before, o drive.Output) {
 	if before.No != o.No {
-		s.Say("%s goes to %s: %s", o.Path(), o.Words(o.Ordered), o.Why)
+		s.Say("%s %s: %s", o.Path(), o.Goes(o.Ordered), o.Why)
 	}
 }
 

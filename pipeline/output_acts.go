@@ -274,9 +274,9 @@ func (t *Turn) confirmOutput(o *outputLive, r drive.OutputReport) error {
 	if before != nil && *before == does {
 		return nil
 	}
-	text := fmt.Sprintf("%s is at %s, its device says", o.title(), o.Words(does))
+	text := fmt.Sprintf("%s is %s, its device says", o.title(), o.Be(does))
 	if does != o.Ordered {
-		text += fmt.Sprintf("; it was ordered to %s", o.Words(o.Ordered))
+		text += "; it was ordered to be " + o.Be(o.Ordered)
 	}
 	return t.Enter("output confirmed", o.Path(), "", text)
 }

@@ -225,14 +225,14 @@ func (t *Turn) ordered(o *outputLive) {
 }
 
 func (t *Turn) enterOrder(o *outputLive, before drive.State, turned bool) error {
-	verb := "goes to"
+	does := o.Goes(o.Ordered)
 	switch {
 	case before.By == "":
-		verb = "begins at"
+		does = "begins " + o.Be(o.Ordered)
 	case !turned:
-		verb = "stays at"
+		does = "stays " + o.Be(o.Ordered)
 	}
-	text := fmt.Sprintf("%s %s %s: %s", o.title(), verb, o.Words(o.Ordered), o.Why)
+	text := fmt.Sprintf("%s %s: %s", o.title(), does, o.Why)
 	if o.Interlock != "" {
 		text += " (interlock " + o.Interlock + ")"
 	}
@@ -262,13 +262,13 @@ func (t *Turn) raiseOutputAlarm(o *outputLive) error {
 	switch {
 	case o.Confirmed == nil:
 	case *o.Confirmed != o.Ordered:
-		says = fmt.Sprintf("its device says that it is at %s", o.Words(*o.Confirmed))
+		says = "its device says that it is " + o.Be(*o.Confirmed)
 	default:
 		says = "its device has said nothing since " + roster.When(t.live.site, *o.ConfirmedAt)
 	}
 	a := alarm.Alarm{Kind: alarm.ByOutput, Signal: o.Path(), Severity: severity, State: alarm.StateRaised, RaisedAt: *o.DiffersSince, LearnedAt: t.Now,
 		When: "not as ordered for " + measure.Duration(o.Patience()).String(), ToldWith: o.device.silenceTold(), Advice: "Look at it: it may have no power, or its device no network.",
-		Sentence: fmt.Sprintf("%s is not as ordered: it was told to be at %s, and %s", o.title(), o.Words(o.Ordered), says)}
+		Sentence: fmt.Sprintf("%s is not as ordered: it was told to be %s, and %s", o.title(), o.Be(o.Ordered), says)}
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}

@@ -100,7 +100,7 @@ func TestAnOutputFollowsTheAlarmOfAnotherDevice(t *testing.T) {
 	if o.Interlock != "cool" || !strings.Contains(o.Why, "D temp is above 40") || o.OrderedAt != b.at(2) {
 		t.Errorf("%+v", o.State)
 	}
-	if e := b.journal("output ordered"); e.Subject != "fan/relay" || e.Text != "Fan relay goes to on: D temp is above 40 (interlock cool)" {
+	if e := b.journal("output ordered"); e.Subject != "fan/relay" || e.Text != "Fan relay goes on: D temp is above 40 (interlock cool)" {
 		t.Errorf("%+v", e)
 	}
 	before := o.No
@@ -222,6 +222,26 @@ func TestAnInterlockOfAnAlarmIsBlindWithItsGuard(t *testing.T) {
 	b.is("heard again", "fan/relay", "off", drive.Rested)
 	b.stream("temp", 22, 50)
 	b.is("the alarm stands", "fan/relay", "on", drive.Driven)
+}
+
+// What one process has raised drives in the other, and what it has ended does no more.
+func TestAnAlarmOfAnotherProcessDrives(t *testing.T) {
+	one := fresh(t)
+	two := process(t, one.store, one.now)
+	one.stream("temp", 0, 20)
+	g := one.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning)})
+	one.output("d/relay", drive.Spec{})
+	one.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Alarm: g.Name})
+	two.stream("temp", 1, 21)
+	one.stream("temp", 2, 35)
+	two.stream("temp", 3, 36)
+	two.is("raised by the other", "d/relay", "on", drive.Driven)
+	one.stream("temp", 4, 20)
+	two.stream("temp", 5, 21)
+	two.is("over by the other", "d/relay", "off", drive.Rested)
+	if orders, err := one.store.Journal(context.Background(), store.JournalQuery{Kind: "output ordered", Limit: 100}); err != nil || len(orders) != 3 {
+		t.Errorf("%+v %v", orders, err)
+	}
 }
 
 func TestAConditionOnAWord(t *testing.T) {
@@ -434,7 +454,7 @@ func TestADeviceThatDoesNotFollowIsAnAlarm(t *testing.T) {
 	b.later(95, "it is an alarm", func() bool { return len(b.alarms()) == 1 })
 	a := b.newest()
 	if a.Kind != alarm.ByOutput || a.Signal != "d/relay" || a.Severity != alarm.Critical || a.RaisedAt != b.at(60) ||
-		a.Sentence != "D relay is not as ordered: it was told to be at on, and its device says that it is at off" || b.told(a.ID) != "raise" {
+		a.Sentence != "D relay is not as ordered: it was told to be on, and its device says that it is off" || b.told(a.ID) != "raise" {
 		t.Errorf("%+v, told %s", a, b.told(a.ID))
 	}
 	b.must(b.confirm("d/relay", "0"))

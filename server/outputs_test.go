@@ -196,7 +196,7 @@ func TestALyingDeviceIsTold(t *testing.T) {
 	s.Do(http.MethodPut, "/api/v1/outputs/d/fan/hand", map[string]any{"to": "on"}, nil)
 	say("0")
 	storetest.Eventually(t, "it is told", func() bool { return len(s.Inbox.Messages()) == 1 })
-	if m := s.Inbox.Messages()[0]; m.Subject != "Warning: D fan is not as ordered: it was told to be at on, and its device says that it is at off" || strings.Contains(m.Text, "It reads") {
+	if m := s.Inbox.Messages()[0]; m.Subject != "Warning: D fan is not as ordered: it was told to be on, and its device says that it is off" || strings.Contains(m.Text, "It reads") {
 		t.Errorf("%s\n%s", m.Subject, m.Text)
 	}
 	say("1")

@@ -44,6 +44,9 @@ func TestStatesHaveOneSpelling(t *testing.T) {
 			}
 			continue
 		}
+		if c.o.Kind == KindText && c.o.Goes(got) != "shows "+c.words || c.o.Kind == KindColour && c.o.Goes(got) != "turns "+c.words || c.o.Kind == KindLevel && c.o.Be(got) != "at "+c.words || c.o.Kind == KindSwitch && c.o.Goes(got) != "goes "+c.o.Be(got) {
+			t.Errorf("%s %q: it %s, it is %s", c.o.Kind, got, c.o.Goes(got), c.o.Be(got))
+		}
 		if err != nil || string(got) != c.want || c.o.Words(got) != c.words || string(c.o.Sends(got)) != c.sends {
 			t.Errorf("%s %q: %q %q %s %v, not %q %q %s", c.o.Kind, c.text, got, c.o.Words(got), c.o.Sends(got), err, c.want, c.words, c.sends)
 		}

@@ -127,6 +127,20 @@ func (o *Output) Words(v Value) string {
 	return string(v)
 }
 
+// Be says a state after "is": "on", "at 55 %", "red".
+func (o *Output) Be(v Value) string {
+	if o.Kind == KindLevel || o.Kind == KindText {
+		return "at " + o.Words(v)
+	}
+	return o.Words(v)
+}
+
+// Goes says that an output comes into a state: "goes on", "goes to 55 %", "turns red", "shows “Feed shut”".
+func (o *Output) Goes(v Value) string {
+	verb := map[string]string{KindSwitch: "goes ", KindLevel: "goes to ", KindColour: "turns ", KindText: "shows "}[o.Kind]
+	return verb + o.Words(v)
+}
+
 // called gives the name of a colour that has one, and other states as they are.
 func called(v Value) string {
 	for _, c := range colours {

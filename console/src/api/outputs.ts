@@ -76,6 +76,12 @@ export function stateWords(o: Output, value = '') {
   }
 }
 
+/** That an output comes into a state: "goes on", "goes to 40 %", "turns red". */
+export function goesWords(o: Output, value: string) {
+  const verb = { switch: 'goes', level: 'goes to', colour: 'turns', text: 'shows' }[o.kind]
+  return `${verb} ${stateWords(o, value)}`
+}
+
 export const titleOf = (o: { name: string; title?: string }) => o.title || capital(o.name.replace(/-/g, ' '))
 export const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 export const restOf = (o: Output) => o.rest || o.safe || ''

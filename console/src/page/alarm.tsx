@@ -99,6 +99,8 @@ export function AlarmPage() {
           )}
           {a.kind === 'carrier' || a.kind === 'drill' || a.kind === 'disk' ? (
             <PlainLink href="/rosters">Rosters and carriers</PlainLink>
+          ) : a.kind === 'output' ? (
+            <PlainLink href={`/outputs/${a.signal}`}>The output’s page</PlainLink>
           ) : a.signal.includes('/') ? (
             <>
               <PlainLink href={`/signals/${a.signal}`}>The signal’s page</PlainLink>

@@ -1,7 +1,17 @@
 import { useState } from 'react'
 import styled from 'styled-components'
 import { api, type Output, take } from '../api/client'
-import { at, becauseWords, colours, confirmation, restOf, stateWords, titleOf, useOutputAct } from '../api/outputs'
+import {
+  at,
+  becauseWords,
+  colours,
+  confirmation,
+  goesWords,
+  restOf,
+  stateWords,
+  titleOf,
+  useOutputAct,
+} from '../api/outputs'
 import { clock } from '../api/words'
 import { Button, Failure, PlainLink, Prose, QuietButton, Row, Soft, Well } from '../ui/basics'
 import { Fields, Form, Select, Written } from '../ui/form'
@@ -95,7 +105,7 @@ export function OutputRow({ output: o, now, zone, keeper, emergency }: Props) {
         <div data-because>{becauseWords(o, zone)}</div>
         {waiting && (
           <Soft>
-            It goes to {stateWords(o, waiting.to)} at {clock(waiting.until, zone, seconds)}: {waiting.why}.
+            It {goesWords(o, waiting.to)} at {clock(waiting.until, zone, seconds)}: {waiting.why}.
           </Soft>
         )}
         {release.error && <Failure error={release.error} />}

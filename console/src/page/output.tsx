@@ -49,7 +49,7 @@ export function OutputPage() {
         <OutputRow output={o} now={now} zone={zone} keeper={keeper} emergency={!!list.data.emergency} />
       </List>
       <Prose>
-        Safe at {stateWords(o, o.safe)}, at rest at {stateWords(o, restOf(o))}. An order holds for {o.expires || '1m'}{' '}
+        When safe: {stateWords(o, o.safe)}. At rest: {stateWords(o, restOf(o))}. An order holds for {o.expires || '1m'}{' '}
         unless it is renewed; a device that hears nothing for so long goes to the safe state by itself.
       </Prose>
       <Row>
