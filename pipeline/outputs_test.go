@@ -478,6 +478,36 @@ func TestADeviceThatDoesNotFollowIsAnAlarm(t *testing.T) {
 	}
 }
 
+// A device that is away for an hour is one alarm, however often it was ordered something else meanwhile, and is over when it is back and
+// does what was ordered last.
+func TestADeviceThatIsAwayForAnHour(t *testing.T) {
+	b := fresh(t)
+	b.stream("temp", 0, 20)
+	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(90, 1, alarm.Critical)})
+	b.output("d/relay", drive.Spec{})
+	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30"})
+	b.clock(10)
+	b.must(b.confirm("d/relay", "0"))
+	b.later(101.5, "it is an alarm", func() bool { return len(b.alarms()) == 1 })
+	for i := range 8 {
+		b.stream("temp", float64(400*(i+1)), map[bool]float64{true: 40, false: 20}[i%2 == 0])
+	}
+	b.stream("temp", 3500, 45)
+	b.later(3600, "nothing more is due", func() bool { return true })
+	o := b.is("ordered last", "d/relay", "on", drive.Driven)
+	if all := b.alarms(); len(all) != 1 || all[0].State != alarm.StateRaised || b.told(all[0].ID) != "raise" || *o.DiffersSince != b.at(70) {
+		t.Errorf("%d alarms, told %s, differs since %v", len(all), b.told(0), o.DiffersSince)
+	}
+	b.must(b.confirm("d/relay", "0")) // what it did before it has heard anything
+	if a := b.newest(); a.State != alarm.StateRaised {
+		t.Error("it is back, and does not do what it was ordered")
+	}
+	b.must(b.confirm("d/relay", "1"))
+	if a := b.newest(); a.State != alarm.StateOver || b.told(a.ID) != "raise return" {
+		t.Errorf("%s, told %s", a.State, b.told(a.ID))
+	}
+}
+
 func TestDrillsPassOutputsBy(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()

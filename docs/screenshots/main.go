@@ -51,11 +51,7 @@ func prepare(page *drive.Page, name string) error {
 	case "trust":
 		return correct(page)
 	case "interlock":
-		if err := page.See("form button[type=submit]"); err != nil {
-			return err
-		}
-		_, err := drive.Eval[bool](page, `(document.querySelector('form button[type=submit]').click(), window.scrollTo(0, 60), true)`)
-		return err
+		return try(page)
 	case "alarm": // the one that stands, or the newest
 		if err := page.See("tbody a"); err != nil {
 			return err
@@ -64,6 +60,21 @@ func prepare(page *drive.Page, name string) error {
 		return err
 	}
 	return nil
+}
+
+// try replays an interlock, and looks at what came of it.
+func try(page *drive.Page) error {
+	if err := page.See("form button[type=submit]"); err != nil {
+		return err
+	}
+	if _, err := drive.Eval[bool](page, `(document.querySelector('form button[type=submit]').click(), true)`); err != nil {
+		return err
+	}
+	if err := page.See(`[aria-label="When it would have run"] tbody tr`); err != nil {
+		return err
+	}
+	_, err := drive.Eval[bool](page, `(window.scrollTo(0, 560), true)`)
+	return err
 }
 
 // correct asks what a correction would do, and looks at the answer.
