@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"jauntylark/client"
+	"jauntylark/core/drive"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
@@ -154,7 +155,8 @@ func TestKitsByHand(t *testing.T) {
 	s.Send(s.Owner, `{"pond/oxygen": 80, "pond/door": true}`)
 	p.must("guard", "add", "pond/oxygen", "--when", "below 55", "--name", "pond-low", "--advice", "Switch on the cascade: now.")
 	p.must("device", "set", "pond", "--interval", "15s")
-	if out := p.must("kit", "save", "pond-probe", "--from", "pond"); !strings.Contains(out, "2 signals, 1 guards") {
+	p.must("output", "add", "pond/cascade", "--safe", "on", "--rest", "off", "--least-on", "5m", "--off-sends", "shut")
+	if out := p.must("kit", "save", "pond-probe", "--from", "pond"); !strings.Contains(out, "2 signals, 1 guards, 1 outputs") {
 		t.Error(out)
 	}
 	file := filepath.Join(p.home, "kit.yaml")
@@ -168,6 +170,9 @@ func TestKitsByHand(t *testing.T) {
 	p.must("device", "add", "second-pond", "--kit", "pond-probe")
 	if guards := p.must("guard", "list"); !strings.Contains(guards, "second-pond-low") {
 		t.Error(guards)
+	}
+	if o := get[drive.Output](p, "output", "show", "second-pond/cascade"); o.Safe != "on" || o.Ordered != "off" || o.OffSends != "shut" || o.LeastOn.String() != "5m" {
+		t.Errorf("%+v", o)
 	}
 	changed := strings.Replace(text, "below 55", "below 60", 1)
 	if err := os.WriteFile(file, []byte(changed), 0o600); err != nil {

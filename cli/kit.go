@@ -96,7 +96,7 @@ func kitSaveCommand() *cobra.Command {
 }
 
 func tellSaved(w io.Writer, out savedKit) {
-	fmt.Fprintf(w, "Kit %s is saved: %d signals, %d guards.\n", out.Kit.Name, len(out.Kit.Signals), len(out.Kit.Guards))
+	fmt.Fprintf(w, "Kit %s is saved: %d signals, %d guards, %d outputs.\n", out.Kit.Name, len(out.Kit.Signals), len(out.Kit.Guards), len(out.Kit.Outputs))
 	if len(out.Offers) == 0 {
 		return
 	}

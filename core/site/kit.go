@@ -54,8 +54,8 @@ type Span struct {
 
 // KitOutput is one output of a kit.
 type KitOutput struct {
-	Name string `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$"`
-	drive.Spec
+	Name       string `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$"`
+	drive.Spec `yaml:",inline"`
 }
 
 // KitGuard is a guard that each device of a kit gets at first.
