@@ -220,7 +220,15 @@ func TestAnInterlockOfAnAlarmIsBlindWithItsGuard(t *testing.T) {
 	b.is("still silent", "fan/relay", "on", drive.Driven)
 	b.stream("temp", 21, 20)
 	b.is("heard again", "fan/relay", "off", drive.Rested)
-	b.stream("temp", 22, 50)
+	b.signal("d/temp", pipeline.SignalChange{WarmUp: lasting(5)})
+	b.must(b.PowerOn(context.Background(), "d", b.at(21.5), tester))
+	b.stream("temp", 22, 20)
+	if o := b.is("warming, which is no alarm", "fan/relay", "on", drive.Driven); o.Why != "D temp still warms up" {
+		t.Error(o.Why)
+	}
+	b.stream("temp", 27, 20)
+	b.is("warm", "fan/relay", "off", drive.Rested)
+	b.stream("temp", 28, 50)
 	b.is("the alarm stands", "fan/relay", "on", drive.Driven)
 }
 
