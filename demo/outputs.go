@@ -118,26 +118,19 @@ func (d *draught) turn(on bool, at time.Time) {
 
 // flue gives off carbon monoxide when the live devices have run for four minutes, for seven, every 20: without the fan it would come
 // to 36 ppm.
-func (c clock) flue() *draught {
-	if c.live == 0 {
-		return nil
-	}
-	return &draught{slow: 60, fast: 12, source: func(at measure.Instant) float64 {
-		if c.every20Minutes(at, 4, 11) {
-			return 0.6
-		}
-		return 0
-	}}
-}
+func (c clock) flue() *draught { return c.draught(60, 12, 4, 11, 0.6) }
 
 // varnish gives off vapour when they have run for seven minutes, for two, every 20.
-func (c clock) varnish() *draught {
+func (c clock) varnish() *draught { return c.draught(400, 45, 7, 9, 4) }
+
+// draught is one whose source adds an amount a second between two minutes of each 20; nil in the history.
+func (c clock) draught(slow, fast, from, until, aSecond float64) *draught {
 	if c.live == 0 {
 		return nil
 	}
-	return &draught{slow: 400, fast: 45, source: func(at measure.Instant) float64 {
-		if c.every20Minutes(at, 7, 9) {
-			return 4
+	return &draught{slow: slow, fast: fast, source: func(at measure.Instant) float64 {
+		if c.every20Minutes(at, from, until) {
+			return aSecond
 		}
 		return 0
 	}}
