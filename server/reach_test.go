@@ -178,7 +178,7 @@ func TestGatewaysCallBack(t *testing.T) {
 		address, body string
 		status        int
 	}{
-		{callback[:len(callback)-2] + "00", `{}`, 404}, {strings.Replace(callback, "text", "voice", 1), `{}`, 404}, {strings.Replace(callback, "text", "fax", 1), `{}`, 404},
+		{callback[:len(callback)-1] + "x", `{}`, 404}, {strings.Replace(callback, "text", "voice", 1), `{}`, 404}, {strings.Replace(callback, "text", "fax", 1), `{}`, 404},
 		{callback, `nonsense`, 422}, {callback, `{"message": "m999", "state": "delivered"}`, 404}, {callback, `{"message": "` + id + `", "state": "on its way"}`, 204},
 		{callback, `{"message": "` + id + `", "state": "delivered"}`, 204}, {callback, `{"message": "` + id + `", "state": "delivered"}`, 204},
 		{callback, `{"from": "+353869999999", "answer": "1"}`, 404}, {callback, `{"from": "+353 86 000 0001", "answer": "what?"}`, 204},
