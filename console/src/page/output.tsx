@@ -203,7 +203,7 @@ function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: (
         />
       </Fields>
       <Row>
-        <Button type="submit" isDisabled={save.isPending}>
+        <Button type="submit" isDisabled={save.isPending || !/.\/./.test(path)}>
           Save it
         </Button>
         {save.isSuccess && <Soft role="status">Saved.</Soft>}
