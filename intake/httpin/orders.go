@@ -153,46 +153,40 @@ var errArrival = errors.New("this device waits to be let in; there are no orders
 
 const maxReport = 4 << 10
 
-func readReport(c *echo.Context) ([]byte, error) {
-	return io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, maxReport))
+// confirm lets take have what a device says in the body.
+func (w *Way) confirm(c *echo.Context, take func(*site.Device, pipeline.Sender, []byte) error) error {
+	device, sender, err := w.device(c)
+	if err != nil {
+		return answerError(c, err)
+	}
+	body, err := io.ReadAll(http.MaxBytesReader(c.Response(), c.Request().Body, maxReport))
+	if err == nil {
+		err = take(device, sender, body)
+	}
+	if err != nil {
+		return answerError(c, err)
+	}
+	return c.NoContent(http.StatusNoContent)
 }
 
 // Confirm takes what a device says that it runs: {"version": 3, "interval": 60}.
 func (w *Way) Confirm(c *echo.Context) error {
-	device, sender, err := w.device(c)
-	if err != nil {
-		return answerError(c, err)
-	}
-	body, err := readReport(c)
-	if err != nil {
-		return answerError(c, err)
-	}
-	report, err := intake.DecodeReport(body)
-	if err == nil {
-		err = w.Door.Confirm(c.Request().Context(), sender, device.Name, report, false)
-	}
-	if err != nil {
-		return answerError(c, err)
-	}
-	return c.NoContent(http.StatusNoContent)
+	return w.confirm(c, func(d *site.Device, s pipeline.Sender, body []byte) error {
+		report, err := intake.DecodeReport(body)
+		if err != nil {
+			return err
+		}
+		return w.Door.Confirm(c.Request().Context(), s, d.Name, report, false)
+	})
 }
 
 // ConfirmOutput takes what a device says that one of its outputs does: {"value": 1, "no": 42}, or the word alone.
 func (w *Way) ConfirmOutput(c *echo.Context) error {
-	device, sender, err := w.device(c)
-	if err != nil {
-		return answerError(c, err)
-	}
-	body, err := readReport(c)
-	if err != nil {
-		return answerError(c, err)
-	}
-	report, err := intake.DecodeOutputReport(body)
-	if err == nil {
-		err = w.Door.ConfirmOutput(c.Request().Context(), sender, device.Name, c.Param("output"), report, false)
-	}
-	if err != nil {
-		return answerError(c, err)
-	}
-	return c.NoContent(http.StatusNoContent)
+	return w.confirm(c, func(d *site.Device, s pipeline.Sender, body []byte) error {
+		report, err := intake.DecodeOutputReport(body)
+		if err != nil {
+			return err
+		}
+		return w.Door.ConfirmOutput(c.Request().Context(), s, d.Name, c.Param("output"), report, false)
+	})
 }
