@@ -270,8 +270,14 @@ type NoticeQuery struct {
 
 // Notices gives notices with their deliveries, newest first.
 func (s *Store) Notices(ctx context.Context, q NoticeQuery) ([]roster.Notice, error) {
+	// One look, so that no notice has an attempt beside the state from before it.
+	t, err := s.Look(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer t.Rollback()
 	notices := []roster.Notice{}
-	err := s.db.SelectContext(ctx, &notices, `
+	err = t.SelectContext(ctx, &notices, `
 		select `+noticeColumns+` from notice
 		where ($1 = 0 or alarm_id = $1) and ($2 = 0 or id < $2) and ($4 = '' or state = $4) and ($5 = '' or contact = $5) and ($6 = '' or carrier = $6) order by id desc limit $3`,
 		q.Alarm, q.Before, q.Limit, q.State, q.Contact, q.Carrier)
@@ -285,7 +291,7 @@ func (s *Store) Notices(ctx context.Context, q NoticeQuery) ([]roster.Notice, er
 		ids[i], byID[notices[i].ID] = notices[i].ID, &notices[i]
 	}
 	var deliveries []roster.Delivery
-	if err = s.db.SelectContext(ctx, &deliveries, `select notice_id, at, ok, answer from delivery where notice_id = any($1) order by id`, ids); err != nil {
+	if err = t.SelectContext(ctx, &deliveries, `select notice_id, at, ok, answer from delivery where notice_id = any($1) order by id`, ids); err != nil {
 		return nil, err
 	}
 	for _, d := range deliveries {

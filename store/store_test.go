@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
@@ -157,5 +158,53 @@ func TestTakenNamesAndMissingRecords(t *testing.T) {
 	}
 	if _, err := s.Signal(ctx, "d", "none"); !errors.Is(err, store.ErrNotFound) || store.Away(err) {
 		t.Errorf("a signal that is not there: %v", err)
+	}
+}
+
+// Who reads notices while attempts are written down never sees an attempt beside the state from before it.
+func TestANoticeAndItsAttemptsAreOfOneMoment(t *testing.T) {
+	s, ctx := storetest.Store(t), context.Background()
+	const count = 300
+	tx, err := s.Begin(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer tx.Rollback()
+	ids, err := tx.NoticeIDs(ctx, count)
+	notices := make([]roster.Notice, len(ids))
+	for i, id := range ids {
+		notices[i] = roster.Notice{ID: id, Kind: "test", Contact: "c", Carrier: roster.Mail, Address: "c@b.example", State: roster.Waiting}
+	}
+	if err = errors.Join(err, tx.AddNotices(ctx, notices), tx.Commit()); err != nil {
+		t.Fatal(err)
+	}
+	written := make(chan error, 1)
+	go func() {
+		for _, id := range ids {
+			if err := s.RecordAttempts(ctx, []store.Attempt{{Delivery: roster.Delivery{NoticeID: id, OK: true}, State: roster.Sent, Carrier: roster.Mail}}); err != nil {
+				written <- err
+				return
+			}
+		}
+		written <- nil
+	}()
+	for {
+		all, err := s.Notices(ctx, store.NoticeQuery{Limit: count})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, n := range all {
+			if tried := len(n.Deliveries) > 0; tried != (n.State == roster.Sent) {
+				t.Fatalf("notice %d is %s with %d attempts", n.ID, n.State, len(n.Deliveries))
+			}
+		}
+		select {
+		case err := <-written:
+			if err != nil {
+				t.Fatal(err)
+			}
+			return
+		default:
+		}
 	}
 }

@@ -28,6 +28,8 @@ const (
 	Analyst = "jaunty_analyst"
 
 	database = "jaunty"
+
+	portsTried = 5
 )
 
 // Cluster is a private PostgreSQL that runs.
@@ -84,10 +86,7 @@ func Start(ctx context.Context, dir string, o Options) (*Cluster, error) {
 func (c *Cluster) run(ctx context.Context) (err error) {
 	running := false
 	if c.port, running = c.running(); !running {
-		if c.port, err = freePort(); err != nil {
-			return err
-		}
-		if err = c.start(ctx); err != nil {
+		if err = c.startSomewhere(ctx); err != nil {
 			return err
 		}
 	}
@@ -98,6 +97,19 @@ func (c *Cluster) run(ctx context.Context) (err error) {
 		return err
 	}
 	return c.createDatabase(ctx)
+}
+
+// startSomewhere starts the server on a free port. Another process may take the port first; then it tries another one.
+func (c *Cluster) startSomewhere(ctx context.Context) (err error) {
+	for range portsTried {
+		if c.port, err = freePort(); err != nil {
+			return err
+		}
+		if err = c.start(ctx); err == nil || !strings.Contains(err.Error(), "Address already in use") {
+			return err
+		}
+	}
+	return err
 }
 
 func (c *Cluster) start(ctx context.Context) error {
