@@ -93,6 +93,50 @@ func TestOutputsFromNothingToAnEmergency(t *testing.T) {
 	complaints(t, p)
 }
 
+// Half of a number and half of an input stand in their fields until they are whole.
+func TestNumbersAndInputsAreTypedKeyByKey(t *testing.T) {
+	s, p := visit(t)
+	d := s.Device("shed")
+	s.Send(d, `{"vapour": 100, "air": 20}`)
+	must(t, s.Owner.Do(context.Background(), http.MethodPut, "/api/v1/outputs/shed/vent", map[string]any{"kind": "level"}, nil))
+	keys := func(label, text string) {
+		t.Helper()
+		write(t, p, label, 0, "")
+		must(t, p.Type("[data-to-write]", text))
+	}
+	must(t, p.Goto("/outputs/shed/vent"))
+	keys("From", "-2.5")
+	keys("Up to", "7.25")
+	press(t, p, "Save it")
+	must(t, p.Until(says+`('Saved.')`))
+	if o := s.Stands("shed/vent"); o.Low != -2.5 || o.High != 7.25 {
+		t.Errorf("from %v up to %v", o.Low, o.High)
+	}
+	must(t, p.Goto("/interlocks/new?output=shed/vent"))
+	keys("Name", "by-air")
+	write(t, p, "Driven by", 0, "formula")
+	keys("Formula", "v / a")
+	keys("With", "v=shed/vapour a=shed/air")
+	press(t, p, "Add it")
+	must(t, p.Until(`location.pathname === '/interlocks/by-air'`))
+	if o := s.Stands("shed/vent"); o.Ordered != "5.5" { // 5, in whole steps from -2.5
+		t.Errorf("ordered %s", o.Ordered)
+	}
+	must(t, p.Goto("/interlocks/new?output=shed/vent"))
+	write(t, p, "Driven by", 0, "when")
+	write(t, p, "Signal", 0, "shed/vapour")
+	keys("Condition", "above 50")
+	keys("Goes to", "7.25")
+	keys("Deadband", "0.x")
+	press(t, p, "Try it")
+	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('“0.x” is no number')`))
+	keys("Deadband", "0.5")
+	keys("Name", "by-vapour")
+	press(t, p, "Add it")
+	must(t, p.Until(`location.pathname === '/interlocks/by-vapour' && `+says+`('deadband 0.5')`))
+	complaints(t, p)
+}
+
 // A viewer sees how outputs stand, and can neither set them nor end anything.
 func TestAViewerOnlyLooksAtOutputs(t *testing.T) {
 	s := servertest.Start(t)

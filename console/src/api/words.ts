@@ -3,6 +3,13 @@ import { seen, seenUnit, shown } from './units'
 
 export { shown } from './units'
 
+/** The number that somebody wrote in a field; nothing is 0. */
+export function numberOf(field: string, text: string) {
+  const n = Number(text.trim().replace(',', '.'))
+  if (Number.isNaN(n)) throw new Error(`${field}: “${text}” is no number; write it like 0.5.`)
+  return n
+}
+
 /** A value for people: six significant digits at most. */
 export function figure(value: number) {
   const short = Number(value.toPrecision(6))

@@ -13,6 +13,7 @@ import {
   writable,
 } from '../api/outputs'
 import { useSession, useSignals } from '../api/queries'
+import { numberOf } from '../api/words'
 import { Above, Button, Failure, Heading, PlainLink, QuietButton, Row, Soft, Subheading } from '../ui/basics'
 import { Fields, Form, Select, Written } from '../ui/form'
 import { InterlockTable } from './interlocks'
@@ -76,13 +77,18 @@ type EditorProps = { begin: Interlock; outputs: Output[]; fresh: boolean; keeper
 function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
   const [i, setI] = useState<Interlock>(begin)
   const [driver, setDriver] = useState<Driver>(driverOf(begin))
-  const [bands, setBands] = useState(bandText(begin, outputs))
+  // Kept as they are written: half of a number, or of an input, is none yet.
+  const [texts, setTexts] = useState<Texts>({
+    bands: bandText(begin, outputs),
+    deadband: begin.deadband ? String(begin.deadband) : '',
+    inputs: (begin.of ?? []).map((x) => `${x.as}=${x.signal}`).join(' '),
+  })
   const [since, setSince] = useState('30')
   const [leaving, setLeaving] = useState(false)
   const navigate = useNavigate()
   const put = (change: Partial<Interlock>) => setI({ ...i, ...change })
   const o = outputs.find((one) => `${one.device}/${one.name}` === i.output)
-  const asked = () => driven(i, driver, bands)
+  const asked = () => driven(i, driver, texts)
   const save = useOutputAct(() => saveInterlock(asked()))
   const remove = useOutputAct(() =>
     take(api.DELETE('/api/v1/interlocks/{interlock}', { params: { path: { interlock: begin.name } } })),
@@ -132,7 +138,13 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
           />
         )}
       </Fields>
-      <DriverFields driver={driver} lock={i} put={put} bands={bands} setBands={setBands} />
+      <DriverFields
+        driver={driver}
+        lock={i}
+        put={put}
+        texts={texts}
+        write={(change) => setTexts({ ...texts, ...change })}
+      />
       <Fields style={{ marginBottom: 0 }}>
         <Select
           label="When it is over"
@@ -179,15 +191,17 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
   )
 }
 
+type Texts = { bands: string; deadband: string; inputs: string }
+
 type FieldProps = {
   driver: Driver
   lock: Interlock
   put: (change: Partial<Interlock>) => void
-  bands: string
-  setBands: (text: string) => void
+  texts: Texts
+  write: (change: Partial<Texts>) => void
 }
 
-function DriverFields({ driver, lock: i, put, bands, setBands }: FieldProps) {
+function DriverFields({ driver, lock: i, put, texts, write }: FieldProps) {
   const signals = (useSignals().data ?? []).filter((s) => s.kind !== 'data')
   const options = Object.fromEntries(signals.map((s) => [`${s.device}/${s.name}`, `${s.device}/${s.name}`]))
   const pick = (
@@ -199,11 +213,7 @@ function DriverFields({ driver, lock: i, put, bands, setBands }: FieldProps) {
     />
   )
   const deadband = (
-    <Written
-      label="Deadband"
-      value={i.deadband ? String(i.deadband) : ''}
-      onChange={(v) => put({ deadband: Number(v) })}
-    />
+    <Written label="Deadband" value={texts.deadband} onChange={(deadband) => write({ deadband })} hint="like 0.5" />
   )
   switch (driver) {
     case 'alarm':
@@ -236,8 +246,8 @@ function DriverFields({ driver, lock: i, put, bands, setBands }: FieldProps) {
           {pick}
           <Written
             label="Bands"
-            value={bands}
-            onChange={setBands}
+            value={texts.bands}
+            onChange={(bands) => write({ bands })}
             hint="like below 45 blue, below 66 green, else red"
           />
           {deadband}
@@ -263,8 +273,8 @@ function DriverFields({ driver, lock: i, put, bands, setBands }: FieldProps) {
           />
           <Written
             label="With"
-            value={(i.of ?? []).map((x) => `${x.as}=${x.signal}`).join(' ')}
-            onChange={(text) => put({ of: inputs(text) })}
+            value={texts.inputs}
+            onChange={(inputs) => write({ inputs })}
             hint="like air=fern-house/air humidity=fern-house/humidity"
           />
         </Fields>
@@ -272,7 +282,7 @@ function DriverFields({ driver, lock: i, put, bands, setBands }: FieldProps) {
   }
 }
 
-const inputs = (text: string) =>
+const inputsOf = (text: string) =>
   text
     .split(/\s+/)
     .filter(Boolean)
@@ -288,23 +298,23 @@ const bandText = (i: Interlock, outputs: Output[]) => {
 }
 
 /** The interlock with what its driver says, and nothing of what others would. */
-function driven(i: Interlock, driver: Driver, bands: string): Interlock {
+function driven(i: Interlock, driver: Driver, texts: Texts): Interlock {
   const { name, output, safety, latch } = i
   const plain = { name, output, safety, latch, set: i.set } as Interlock
-  const deadband = i.deadband || 0
+  const deadband = () => numberOf('Deadband', texts.deadband)
   const delays = { ...(i.on_delay ? { on_delay: i.on_delay } : {}), ...(i.off_delay ? { off_delay: i.off_delay } : {}) }
   switch (driver) {
     case 'alarm':
       return { ...plain, alarm: i.alarm }
     case 'when':
-      return { ...plain, signal: i.signal, when: i.when, deadband, ...delays }
+      return { ...plain, signal: i.signal, when: i.when, deadband: deadband(), ...delays }
     case 'bands':
       return {
         ...plain,
         signal: i.signal,
-        deadband,
+        deadband: deadband(),
         set: '',
-        bands: bands
+        bands: texts.bands
           .split(',')
           .filter((b) => b.trim())
           .map(band),
@@ -312,7 +322,7 @@ function driven(i: Interlock, driver: Driver, bands: string): Interlock {
     case 'hours':
       return { ...plain, hours: i.hours }
     case 'formula':
-      return { ...plain, formula: i.formula, of: i.of }
+      return { ...plain, formula: i.formula, of: inputsOf(texts.inputs) }
   }
 }
 

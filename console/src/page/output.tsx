@@ -4,6 +4,7 @@ import { api, type Output, type OutputSpec, take } from '../api/client'
 import { useNow } from '../api/live'
 import { at, restOf, saveOutput, stateWords, titleOf, useInterlocks, useOutputAct, useOutputs } from '../api/outputs'
 import { useDevices, useSession, useSite } from '../api/queries'
+import { numberOf } from '../api/words'
 import {
   Above,
   Button,
@@ -110,9 +111,13 @@ const kinds = { switch: 'switch: on or off', level: 'level: 0 to 100 %, or a ran
 /** What is said of an output. */
 function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: () => void }) {
   const [s, setS] = useState<OutputSpec>(spec)
+  // Kept as they are written: half of a number is none yet.
+  const [range, setRange] = useState({ low: String(spec.low ?? 0), high: String(spec.high ?? 0) })
   const put = (change: Partial<OutputSpec>) => setS({ ...s, ...change })
-  const number = (text: string) => (text === '' ? 0 : Number(text))
-  const save = useOutputAct(() => saveOutput(path, specOf(s)))
+  const save = useOutputAct(async () => {
+    const level = { low: numberOf('From', range.low), high: numberOf('Up to', range.high) }
+    return saveOutput(path, specOf(s.kind === 'level' ? { ...s, ...level } : s))
+  })
   const runs = s.kind === 'switch' || s.kind === 'level'
   const usual = { switch: 'off', level: '', colour: '#000000', text: '' }
   return (
@@ -152,11 +157,11 @@ function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: (
       )}
       {s.kind === 'level' && (
         <Fields style={{ marginBottom: 0 }}>
-          <Written label="From" value={String(s.low ?? 0)} onChange={(v) => put({ low: number(v) })} />
+          <Written label="From" value={range.low} onChange={(low) => setRange({ ...range, low })} />
           <Written
             label="Up to"
-            value={String(s.high ?? 0)}
-            onChange={(v) => put({ high: number(v) })}
+            value={range.high}
+            onChange={(high) => setRange({ ...range, high })}
             hint="0 to 0: 0 to 100 %"
           />
           <Written label="Unit" value={s.unit ?? ''} onChange={(unit) => put({ unit })} />
@@ -178,7 +183,7 @@ function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: (
           <Written
             label="Most starts an hour"
             value={s.starts_per_hour ? String(s.starts_per_hour) : ''}
-            onChange={(v) => put({ starts_per_hour: number(v) })}
+            onChange={(v) => put({ starts_per_hour: Number(v.replace(/\D/g, '')) })}
           />
         </Fields>
       )}
