@@ -23,7 +23,6 @@ import (
 var (
 	running *cluster.Cluster
 	counter atomic.Int64
-	alive   io.Closer // open for as long as this process lives
 )
 
 // Main runs a test binary's tests with a cluster around them, and exits. Call it from TestMain.
@@ -43,23 +42,25 @@ func Run(m *testing.M) int {
 		fmt.Fprintln(os.Stderr, err)
 		return 1
 	}
-	defer running.Stop(context.Background())
-	if err = cleanUpIfKilled(dir); err != nil {
+	alive, err := cleanUpIfKilled(dir)
+	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		return 1
 	}
+	defer alive.Close()
+	defer running.Stop(context.Background())
 	return m.Run()
 }
 
 // cleanUpIfKilled has a process wait for the end of this one, which it sees by the end of a pipe, and then stop the cluster under
-// dir. When the tests end by themselves it finds nothing to do.
-func cleanUpIfKilled(dir string) (err error) {
+// dir. When the tests end by themselves, and close the pipe after that, it finds nothing to do.
+func cleanUpIfKilled(dir string) (alive io.Closer, err error) {
 	watch := exec.Command("sh", "-c", `cat >/dev/null; kill -QUIT "$(head -n 1 "$0/d/postgres/postmaster.pid")" && sleep 1 && rm -rf "$0"`, dir)
 	watch.SysProcAttr = &syscall.SysProcAttr{Setsid: true}
-	if alive, err = watch.StdinPipe(); err != nil {
-		return err
+	if alive, err = watch.StdinPipe(); err == nil {
+		err = watch.Start()
 	}
-	return watch.Start()
+	return alive, err
 }
 
 // URL makes an empty database for the test and gives its address.
