@@ -30,18 +30,23 @@ func removeCommand(noun, path string, complete func(*cobra.Command, []string, st
 	return &cobra.Command{
 		Use: "remove NAME", Short: "Remove a " + noun + " that nothing names", Args: exactly("NAME"), Example: "  jaunty " + noun + " remove NAME", ValidArgsFunction: complete,
 		RunE: func(c *cobra.Command, args []string) error {
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodDelete, path+"/"+url.PathEscape(args[0]), nil, nil); err != nil {
-				return err
-			}
-			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) {
-				fmt.Fprintf(w, "%s %s is removed.\n", strings.ToUpper(noun[:1])+noun[1:], args[0])
-			})
+			return remove(c, noun, args[0], path+"/"+url.PathEscape(args[0]))
 		},
 	}
+}
+
+// remove removes what is at a path, and says so.
+func remove(c *cobra.Command, noun, name, path string) error {
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	if err := s.Do(c.Context(), http.MethodDelete, path, nil, nil); err != nil {
+		return err
+	}
+	return show(c, map[string]string{"removed": name}, func(w io.Writer) {
+		fmt.Fprintf(w, "%s %s is removed.\n", strings.ToUpper(noun[:1])+noun[1:], name)
+	})
 }
 
 func contactListCommand() *cobra.Command {

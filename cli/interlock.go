@@ -331,11 +331,7 @@ func interlockResetCommand() *cobra.Command {
 func interlockRemoveCommand() *cobra.Command {
 	c := &cobra.Command{Use: "remove NAME", Short: "Remove an interlock; its output does what is asked of it otherwise", Args: exactly("NAME"), ValidArgsFunction: interlockNames, Example: "  jaunty interlock remove shed-extractor"}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		return s.Do(c.Context(), http.MethodDelete, interlockPath(args[0]), nil, nil)
+		return remove(c, "interlock", args[0], interlockPath(args[0]))
 	}
 	return c
 }

@@ -72,10 +72,10 @@ func printTried(w io.Writer, o *drive.Output, tried drive.Tried, from, until mea
 	days := until.Sub(from).Hours() / 24
 	runs := o.Kind == drive.KindSwitch || o.Kind == drive.KindLevel
 	if runs {
-		fmt.Fprintf(w, "%s would have started %d times in %.3g days and run for %s, %s at the longest; most starts within an hour: %d.\n", o.Path(), tried.Starts, days,
+		fmt.Fprintf(w, "%s would have started %s in %.3g days and run for %s, %s at the longest; most starts within an hour: %d.\n", o.Path(), times(tried.Starts), days,
 			roster.Length(time.Duration(tried.Running)), roster.Length(time.Duration(tried.Longest)), tried.Busiest)
 	} else {
-		fmt.Fprintf(w, "%s would have changed %d times in %.3g days.\n", o.Path(), len(tried.Stretches), days)
+		fmt.Fprintf(w, "%s would have changed %s in %.3g days.\n", o.Path(), times(len(tried.Stretches)), days)
 	}
 	if tried.Blind > 0 {
 		fmt.Fprintf(w, "For %s of that it would have been in its safe state, %s, since what drives it was silent, faulty, warming or not there.\n", roster.Length(time.Duration(tried.Blind)), o.Words(o.Safe))

@@ -329,7 +329,15 @@ func oftenWords(starts int) string {
 	if starts == 0 {
 		return "as often as asked"
 	}
-	return fmt.Sprintf("%d times an hour at most", starts)
+	return times(starts) + " an hour at most"
+}
+
+// times says how often something is.
+func times(n int) string {
+	if n == 1 {
+		return "once"
+	}
+	return fmt.Sprintf("%d times", n)
 }
 
 func outputRemoveCommand() *cobra.Command {
@@ -345,11 +353,7 @@ func outputRemoveCommand() *cobra.Command {
 				return err
 			}
 		}
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		return s.Do(c.Context(), http.MethodDelete, path, nil, nil)
+		return remove(c, "output", o.Path(), path)
 	}
 	return c
 }

@@ -26,6 +26,8 @@ func TestOutputsOnTheCommandLine(t *testing.T) {
 	p.refused(1, "is there already", "output", "add", "shed/fan")
 	p.refused(2, "--kind", "output", "add", "shed/x", "--kind", "relay")
 	p.refused(2, "--least-on", "output", "add", "shed/x", "--least-on", "soon")
+	p.refused(2, "did you mean Cel?", "output", "add", "shed/x", "--kind", "level", "--unit", "°C")
+	p.refused(2, "units are", "output", "add", "shed/x", "--kind", "level", "--unit", "furlong")
 	p.refused(2, "is no DEVICE/OUTPUT", "output", "add", "fan")
 	p.refused(1, "Did you mean shed/fan?", "output", "show", "shed/fna")
 	says("shed/fan is off", "output", "change", "shed/fan", "--least-on", "1m")
@@ -51,7 +53,7 @@ func TestOutputsOnTheCommandLine(t *testing.T) {
 	p.must("send", "shed/vapour=100")
 	says("waits for reset", "interlock", "list")
 	says("It asks for nothing now", "interlock", "reset", "vapour-fan")
-	says("would have started 1 times", "interlock", "try", "vapour-fan", "--since", "1h")
+	says("would have started once", "interlock", "try", "vapour-fan", "--since", "1h")
 	says("would have started 0 times", "interlock", "try", "--output", "shed/fan", "--when", "shed/vapour above 5000", "--since", "1h")
 	if tried := get[drive.Tried](p, "interlock", "try", "vapour-fan", "--when", "shed/vapour above 50", "--since", "1h"); tried.Starts != 1 || len(tried.Stretches) == 0 {
 		t.Errorf("%+v", tried)
@@ -63,7 +65,7 @@ func TestOutputsOnTheCommandLine(t *testing.T) {
 	says("Emergency: owner@hollowbrook.example put all outputs into their safe states", "output", "list")
 	says("shed/fan is on since", "output", "resume", "--sure")
 	p.refused(2, "Say --sure", "output", "remove", "shed/fan")
-	p.must("interlock", "remove", "vapour-fan")
-	p.must("output", "remove", "shed/fan", "--sure")
+	says("Interlock vapour-fan is removed.", "interlock", "remove", "vapour-fan")
+	says("Output shed/fan is removed.", "output", "remove", "shed/fan", "--sure")
 	says("There are no interlocks", "interlock", "list")
 }

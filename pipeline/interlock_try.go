@@ -59,6 +59,7 @@ type trying struct {
 // tryInput is a signal that drives the interlock being tried.
 type tryInput struct {
 	subject
+	signal  site.Signal
 	thing   string
 	silence time.Duration // 0: nobody has said
 }
@@ -66,7 +67,7 @@ type tryInput struct {
 func (t *trying) prepare(l *live, i *lockLive) {
 	t.lock, t.trial = i, drive.NewTrial(i.Interlock, i.output.Output)
 	for _, s := range i.drivenBy() {
-		t.inputs = append(t.inputs, tryInput{subject{s.ID, s.Rules, s.timeline}, s.thing(), silenceLimit(s.interval())})
+		t.inputs = append(t.inputs, tryInput{subject{s.ID, s.Rules, s.timeline}, s.Signal, s.thing(), silenceLimit(s.interval())})
 	}
 	if i.When != "" {
 		test, unit := roster.Shown(i.cond.When, i.signal.Unit, l.site.Units)
@@ -205,35 +206,25 @@ func (t *trying) runCondition(ctx context.Context, tx *store.Tx) error {
 
 // runValues lets the interlock see each value of bands, or of a formula.
 func (t *trying) runValues(ctx context.Context, tx *store.Tx) error {
-	type head struct {
-		input int
-		measure.Reading
+	values, blinds, signals := make([]float64, len(t.inputs)), make([]*blind, len(t.inputs)), make([]site.Signal, len(t.inputs))
+	hold := func(n int, at measure.Instant, v float64) {
+		values[n] = v
+		if t.lock.machine != nil {
+			t.lock.machine.Hold(n, at, v)
+		}
 	}
-	var all []head
-	blinds := make([]*blind, len(t.inputs))
+	begins := false // there is something to see from the beginning on
 	for n, in := range t.inputs {
 		held, err := heldBefore(ctx, tx, in.id, t.from)
 		if err != nil {
 			return err
 		}
-		blinds[n] = newBlind(in, held.At, t.from)
+		signals[n], blinds[n] = in.signal, newBlind(in, held.At, t.from)
 		if held.At != 0 {
-			all = append(all, head{n, measure.Reading{At: t.from, Value: held.Value}})
-		}
-		if err := tx.EachReading(ctx, in.id, t.from, t.until, func(some []measure.Reading) error {
-			for _, r := range some {
-				all = append(all, head{n, r})
-			}
-			if len(all) > tryAtMost {
-				return fmt.Errorf("there are more than %d readings; try a shorter stretch: %w", tryAtMost, ErrNotNow)
-			}
-			return nil
-		}); err != nil {
-			return err
+			hold(n, t.from, held.Value)
+			begins = true
 		}
 	}
-	slices.SortStableFunc(all, func(a, b head) int { return cmp.Compare(a.At, b.At) })
-	values := make([]float64, len(t.inputs))
 	last := drive.Sight{}
 	see := func(at measure.Instant) {
 		s := t.seeValue(at, values, blinds)
@@ -242,31 +233,33 @@ func (t *trying) runValues(ctx context.Context, tx *store.Tx) error {
 			last = s
 		}
 	}
-	silences := func(until measure.Instant) {
+	until := func(at measure.Instant) { // what is to be seen before the readings of an instant
+		if begins && at > t.from {
+			see(t.from)
+		}
+		begins = false
 		for _, b := range blinds {
-			if at := b.silentAt(until); at != 0 {
-				see(max(at, last.At))
+			if silent := b.silentAt(at); silent != 0 {
+				see(max(silent, last.At))
 			}
 		}
 	}
-	for n, h := range all {
-		silences(h.At)
-		if blinds[h.input].take(h.Reading); h.Quality.Usable() {
-			values[h.input] = h.Value
-			if t.lock.machine != nil {
-				t.lock.machine.Hold(h.input, h.At, h.Value)
+	err := tx.EachRow(ctx, signals, t.from, t.until, false, func(at measure.Instant, row []*measure.Reading) error {
+		until(at)
+		for n, r := range row {
+			if r == nil {
+				continue
+			}
+			if blinds[n].take(*r); r.Quality.Usable() {
+				hold(n, at, r.Value)
 			}
 		}
-		if n+1 == len(all) || all[n+1].At != h.At {
-			see(h.At)
-		}
-	}
-	silences(t.until)
-	return nil
+		see(at)
+		return nil
+	})
+	until(t.until)
+	return err
 }
-
-// tryAtMost bounds the readings that a trial of bands or of a formula holds in memory.
-const tryAtMost = 20_000_000
 
 func (t *trying) seeValue(at measure.Instant, values []float64, blinds []*blind) drive.Sight {
 	s := drive.Sight{At: at}

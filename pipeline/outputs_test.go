@@ -661,6 +661,19 @@ func TestTryReplaysAnInterlock(t *testing.T) {
 	if err != nil || len(tried.Stretches) != 1 || tried.Stretches[0].From != b.at(40) || *tried.Stretches[0].Until != b.at(100) {
 		t.Errorf("%+v %v", tried, err)
 	}
+	// Two signals: one reads something before the trial begins, and then once more between the readings of the other.
+	b.stream("wet", 0.5, 80)
+	b.stream("wet", 100.25, 10)
+	both := drive.Interlock{Output: "d/relay", Formula: "t > 30.0 && w > 50.0", Of: drive.Inputs{{As: "t", Signal: "d/temp"}, {As: "w", Signal: "d/wet"}}}
+	tried, err = b.TryInterlock(ctx, both, b.at(20), b.at(199.5))
+	if err != nil || tried.Starts != 2 || tried.Running.String() != "20s" || tried.Stretches[0].From != b.at(40) || tried.Stretches[1].From != b.at(90) || tried.Blind != 0 {
+		t.Errorf("%+v %v", tried, err)
+	}
+	both.Formula = "t > 30.0 || w > 50.0"
+	tried, err = b.TryInterlock(ctx, both, b.at(20.5), b.at(199.5))
+	if err != nil || tried.Starts != 3 || tried.Stretches[0].From != b.at(20.5) || *tried.Stretches[0].Until != b.at(100.25) {
+		t.Errorf("what was read before the trial: %+v %v", tried, err)
+	}
 	if n := len(b.alarms()); n != 1 { // that of the guard that was saved
 		t.Errorf("trying raised alarms: %d", n)
 	}

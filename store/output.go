@@ -57,7 +57,7 @@ func (s *Store) Orders(ctx context.Context, since int64) (out Orders, err error)
 	return out, err
 }
 
-// SaveOutput stores an output of a device, new when its ID is 0; ErrTaken when the name is in use.
+// SaveOutput stores an output of a device, new when its ID is 0.
 func (t *Tx) SaveOutput(ctx context.Context, o *drive.Output, device int64) error {
 	if o.ID == 0 {
 		if err := t.GetContext(ctx, &o.ID, `insert into output (device_id, name, kind, safe) values ($1, $2, $3, $4) returning id`, device, o.Name, o.Kind, o.Safe); err != nil {

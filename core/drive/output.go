@@ -1,6 +1,7 @@
 package drive
 
 import (
+	"cmp"
 	"database/sql/driver"
 	"encoding/json"
 	"fmt"
@@ -74,43 +75,21 @@ func (o *Output) unit() string {
 	return o.Unit.Shown()
 }
 
-func (o *Output) step() float64 {
-	if o.Step == 0 {
-		return 1
-	}
-	return o.Step
-}
+func (o *Output) step() float64 { return cmp.Or(o.Step, 1) }
 
-func (o *Output) length() int {
-	if o.Length == 0 {
-		return usualLength
-	}
-	return o.Length
-}
-
-func or(d, usual measure.Duration) time.Duration {
-	if d == 0 {
-		return time.Duration(usual)
-	}
-	return time.Duration(d)
-}
+func (o *Output) length() int { return cmp.Or(o.Length, usualLength) }
 
 // Holds is for how long a setting by hand holds where nobody says.
-func (o *Output) Holds() time.Duration { return or(o.HandHolds, usualHold) }
+func (o *Output) Holds() time.Duration { return time.Duration(cmp.Or(o.HandHolds, usualHold)) }
 
 // Expiry is for how long an order holds unless it is renewed.
-func (o *Output) Expiry() time.Duration { return or(o.Expires, usualExpiry) }
+func (o *Output) Expiry() time.Duration { return time.Duration(cmp.Or(o.Expires, usualExpiry)) }
 
 // Patience is how long the device may differ from what it was ordered.
-func (o *Output) Patience() time.Duration { return or(o.Within, usualWithin) }
+func (o *Output) Patience() time.Duration { return time.Duration(cmp.Or(o.Within, usualWithin)) }
 
 // Resting is the state when nothing asks for another.
-func (o *Output) Resting() Value {
-	if o.Rest == "" {
-		return o.Safe
-	}
-	return o.Rest
-}
+func (o *Output) Resting() Value { return cmp.Or(o.Rest, o.Safe) }
 
 func fault(field, format string, args ...any) error {
 	return &measure.Fault{Field: field, Reason: fmt.Sprintf(format, args...)}
@@ -172,13 +151,21 @@ func (o *Output) checkKind() error {
 	case level && (math.IsInf(low, 0) || math.IsInf(high, 0) || o.step() > high-low):
 		return fault("step", "%v is more than the whole range from %v to %v", o.step(), low, high)
 	case o.Unit != "" && !o.Unit.Known():
-		return fault("unit", "there is no unit %s", o.Unit)
+		return fault("unit", "%s", noUnit(o.Unit))
 	case o.Kind != KindText && o.Length != 0:
 		return fault("length", "goes with a text; this is a %s", o.Kind)
 	case !runs && (o.LeastOn != 0 || o.LeastOff != 0 || o.Starts != 0):
 		return fault("least_on", "least times and starts go with a switch or a level; a %s does not run", o.Kind)
 	}
 	return nil
+}
+
+// noUnit says that a unit is not known, with the one that is perhaps meant.
+func noUnit(u measure.Unit) string {
+	if meant := measure.UnitMeant(string(u)); meant != "" {
+		return fmt.Sprintf("there is no unit %s; did you mean %s?", u, meant)
+	}
+	return fmt.Sprintf("there is no unit %s; units are %s", u, strings.Join(measure.UnitCodes(), " "))
 }
 
 func (o *Output) checkTimes() error {
@@ -212,6 +199,9 @@ func (s Spec) Words() string {
 	return string(text)
 }
 
+// Instants is a list of instants, as the database keeps it.
+type Instants []measure.Instant
+
 // Scan reads what Value wrote.
 func (s *Instants) Scan(v any) error { return measure.ScanJSON(v, s) }
 
@@ -222,6 +212,3 @@ func (s Instants) Value() (driver.Value, error) {
 	}
 	return measure.ValueJSON(s)
 }
-
-// Instants is a list of instants, as the database keeps it.
-type Instants []measure.Instant

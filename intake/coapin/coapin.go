@@ -220,25 +220,29 @@ func (r *request) show(device *site.Device, output string, s state) {
 	observe, err := r.in.Options().Observe()
 	switch {
 	case err != nil:
-		r.answer(codes.Content, message.AppJSON, string(s.body))
+		r.answer(codes.Content, message.AppJSON, string(s.body()))
 	case observe == 0:
 		r.way.observers.add(r.out.Conn(), r.in.Token(), observer{sender: r.sender, device: device.ID, output: output, version: s.version})
 		sequence := message.Option{ID: message.Observe, Value: shortest(firstSequence)}
-		if err := r.out.SetResponse(codes.Content, message.AppJSON, bytes.NewReader(s.body), sequence); err != nil {
+		if err := r.out.SetResponse(codes.Content, message.AppJSON, bytes.NewReader(s.body()), sequence); err != nil {
 			r.way.log.Debug("a CoAP answer could not be written", "error", err)
 		}
 	default:
 		r.way.observers.remove(r.out.Conn(), r.in.Token())
-		r.answer(codes.Content, message.AppJSON, string(s.body))
+		r.answer(codes.Content, message.AppJSON, string(s.body()))
 	}
 }
 
 func stateOfSettings(d *site.Device) state {
-	body, err := json.Marshal(site.OrderOf(d.Version, d.Settings))
+	return state{uint64(d.Version), func() []byte { return bodyOf(site.OrderOf(d.Version, d.Settings)) }}
+}
+
+func bodyOf(order any) []byte {
+	body, err := json.Marshal(order)
 	if err != nil {
-		body = nil
+		return nil
 	}
-	return state{uint64(d.Version), body}
+	return body
 }
 
 // confirm takes what a device says that it runs.

@@ -32,10 +32,10 @@ type observer struct {
 	flying   int // notifications that wait to be confirmed
 }
 
-// state is what a resource says now.
+// state is what a resource says now. Its body is written only where somebody is told.
 type state struct {
 	version uint64
-	body    []byte
+	body    func() []byte
 }
 
 const (
@@ -123,8 +123,9 @@ func (o *observers) each(directory *pipeline.Directory, due func(string, *observ
 		}
 		one.version, one.told, one.sequence = s.version, time.Now(), (one.sequence+1)&sequenceBits
 		one.flying++
+		body := s.body()
 		go func(sequence uint32) {
-			err := notify(one, s.body, sequence)
+			err := notify(one, body, sequence)
 			o.mu.Lock()
 			one.flying--
 			o.mu.Unlock()

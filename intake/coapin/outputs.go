@@ -2,7 +2,6 @@ package coapin
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"maps"
 	"slices"
@@ -61,8 +60,7 @@ func (w *Way) stateOf(device *site.Device, output string) (state, bool) {
 	}
 	board, _, _ := w.door.Orders.Look()
 	o, there := board[device.Name][output]
-	body, err := json.Marshal(o.OrderAt(w.door.Pipeline.Now()))
-	return state{o.Beat, body}, there && err == nil
+	return state{o.Beat, func() []byte { return bodyOf(o.OrderAt(w.door.Pipeline.Now())) }}, there
 }
 
 // confirmOutput takes what a device says that its output does.

@@ -41,7 +41,7 @@ func (l *link) keepUp(share int) error {
 			return err
 		}
 		for _, m := range ordersToPublish(directory, l.known) {
-			if device, _, _ := cutTopic(m.topic); shareOf(device) != share {
+			if shareOf(deviceOf(m.topic)) != share {
 				continue
 			}
 			if err := l.publishRetained(m); err != nil {
@@ -66,7 +66,7 @@ func (l *link) publishRetained(m retained) error {
 // tellOrders publishes the orders for the outputs of the share's devices.
 func (l *link) tellOrders(share int) {
 	err := tellOrders(l.ctx, l.outside.door.Orders, l.outside.door.Pipeline.Now, func(m retained) error {
-		if device, _, _ := strings.Cut(strings.TrimPrefix(m.topic, root), "/"); shareOf(device) != share {
+		if shareOf(deviceOf(m.topic)) != share {
 			return nil
 		}
 		publish := &paho.Publish{Topic: m.topic, Payload: m.payload, Retain: true, Properties: &paho.PublishProperties{}}
@@ -82,18 +82,10 @@ func (l *link) tellOrders(share int) {
 	}
 }
 
-func cutTopic(topic string) (device, rest string, ok bool) {
-	at, err := parse(topic)
-	if err == nil {
-		return at.device, at.topic, true
-	}
-	topic = topic[len(root):]
-	for i := range topic {
-		if topic[i] == '/' {
-			return topic[:i], topic[i+1:], true
-		}
-	}
-	return topic, "", false
+// deviceOf names the device that a topic down is of.
+func deviceOf(topic string) string {
+	device, _, _ := strings.Cut(strings.TrimPrefix(topic, root), "/")
+	return device
 }
 
 // subscribe asks for the topics of the share's devices, and not any more for those that are gone.

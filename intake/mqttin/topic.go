@@ -40,11 +40,13 @@ func parse(topic string) (place, error) {
 		}
 		return place{device, readings, signal}, nil
 	}
-	if output, said := strings.CutSuffix(strings.TrimPrefix(rest, outputs+"/"), "/"+confirms); said && strings.HasPrefix(rest, outputs+"/") {
-		if err := site.CheckName(output); err != nil {
-			return place{}, fmt.Errorf("the output in the topic %w", err)
+	if output, isOutput := strings.CutPrefix(rest, outputs+"/"); isOutput {
+		if name, said := strings.CutSuffix(output, "/"+confirms); said {
+			if err := site.CheckName(name); err != nil {
+				return place{}, fmt.Errorf("the output in the topic %w", err)
+			}
+			return place{device, confirms, name}, nil
 		}
-		return place{device, confirms, output}, nil
 	}
 	switch rest {
 	case readings, presence, running:
