@@ -54,6 +54,7 @@ const Place = styled(NavLink)`
   min-height: 36px;
   color: var(--ink);
   text-decoration: none;
+  white-space: nowrap;
   border-left: 3px solid transparent;
   &.active {
     border-left-color: var(--accent);
