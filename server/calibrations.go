@@ -325,7 +325,7 @@ func (v *Server) listDoubts(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	return answer(v.store.Doubts(ctx, s.ID, since, until, (min(until, v.pipeline.Now())-since)/measure.Instant(in.Columns)))
+	return answer(v.store.Marked(ctx, s.ID, since, until, (min(until, v.pipeline.Now())-since)/measure.Instant(in.Columns), measure.Unusable))
 }
 
 func (v *Server) getWork(ctx context.Context, in *SignalPath) (*body[store.Work], error) {

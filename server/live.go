@@ -32,9 +32,24 @@ type hub struct {
 	away  atomic.Bool // the database does not tell of commits
 
 	mu      sync.Mutex
-	clients map[chan site.Change]struct{}
+	clients map[chan frame]struct{}
 	closed  chan struct{}
 	once    sync.Once
+}
+
+// frame is an event as it goes over the wire, written once for all clients.
+type frame []byte
+
+// event writes a frame; the commit's number is its id, so that a client can resume after it.
+func event(name string, commit int64, data any) (frame, error) {
+	body, err := json.Marshal(data)
+	if err != nil {
+		return nil, err
+	}
+	if commit > 0 {
+		return fmt.Appendf(nil, "id: %d\nevent: %s\ndata: %s\n\n", commit, name, body), nil
+	}
+	return fmt.Appendf(nil, "event: %s\ndata: %s\n\n", name, body), nil
 }
 
 const (
@@ -44,7 +59,7 @@ const (
 )
 
 func newHub(s *store.Store, log *slog.Logger) *hub {
-	return &hub{store: s, log: log, wake: make(chan int64, 1), clients: map[chan site.Change]struct{}{}, closed: make(chan struct{})}
+	return &hub{store: s, log: log, wake: make(chan int64, 1), clients: map[chan frame]struct{}{}, closed: make(chan struct{})}
 }
 
 // run listens for commits and tells the clients until ctx ends.
@@ -84,7 +99,9 @@ func (h *hub) tell(ctx context.Context) {
 			continue // Listen notices too, and wakes this again when it is back
 		}
 		last = change.CommitNo
-		h.broadcast(change)
+		if told, err := event("change", change.CommitNo, change); err == nil {
+			h.broadcast(told)
+		}
 		select {
 		case <-ctx.Done():
 		case <-time.After(toldAtMost):
@@ -98,12 +115,12 @@ func (h *hub) count() int {
 	return len(h.clients)
 }
 
-func (h *hub) broadcast(change site.Change) {
+func (h *hub) broadcast(told frame) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for c := range h.clients {
 		select {
-		case c <- change:
+		case c <- told:
 		default: // too slow: it is cut off, and comes back with the number it has
 			delete(h.clients, c)
 			close(c)
@@ -111,15 +128,15 @@ func (h *hub) broadcast(change site.Change) {
 	}
 }
 
-func (h *hub) join() chan site.Change {
-	c := make(chan site.Change, backlog)
+func (h *hub) join() chan frame {
+	c := make(chan frame, backlog)
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.clients[c] = struct{}{}
 	return c
 }
 
-func (h *hub) leave(c chan site.Change) {
+func (h *hub) leave(c chan frame) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	delete(h.clients, c)
@@ -139,13 +156,10 @@ func (v *Server) serveLive(c *echo.Context) error {
 	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
 		return v.answerProblem(c, err)
 	}
-	since, err := strconv.ParseInt(c.Request().Header.Get("Last-Event-ID"), 10, 64)
-	if err != nil {
-		since = -1
-	}
+	since := resumeAfter(c.Request())
 	changes := v.hub.join()
 	defer v.hub.leave(changes)
-	first, err := v.store.ChangesSince(c.Request().Context(), since)
+	missed, err := v.store.ChangesSince(c.Request().Context(), since)
 	if err != nil {
 		return v.answerProblem(c, v.problem(err))
 	}
@@ -157,39 +171,38 @@ func (v *Server) serveLive(c *echo.Context) error {
 	out := http.NewResponseController(c.Response())
 	beat := time.NewTicker(heartbeat)
 	defer beat.Stop()
-	write := func(event string, id int64, data any) error {
-		body, err := json.Marshal(data)
-		if err != nil {
-			return err
-		}
-		_ = out.SetWriteDeadline(time.Now().Add(20 * time.Second))
-		if event == "change" {
-			_, err = fmt.Fprintf(c.Response(), "id: %d\nevent: change\ndata: %s\n\n", id, body)
-		} else {
-			_, err = fmt.Fprintf(c.Response(), "event: %s\ndata: %s\n\n", event, body)
-		}
-		if err == nil {
-			err = out.Flush()
-		}
-		return err
-	}
-	err = write("change", first.CommitNo, first)
+	next, err := event("change", missed.CommitNo, missed)
 	for err == nil {
+		_ = out.SetWriteDeadline(time.Now().Add(20 * time.Second))
+		if _, err = c.Response().Write(next); err != nil || out.Flush() != nil {
+			break
+		}
+		open := true
 		select {
 		case <-c.Request().Context().Done():
 			return nil
 		case <-v.hub.closed:
 			return nil
-		case change, open := <-changes:
+		case next, open = <-changes:
 			if !open {
 				return nil
 			}
-			err = write("change", change.CommitNo, change)
 		case <-beat.C:
-			err = write("beat", 0, Beat{v.pipeline.Now(), v.hub.away.Load()})
+			next, err = event("beat", 0, Beat{v.pipeline.Now(), v.hub.away.Load()})
 		}
 	}
 	return nil // the client has gone
+}
+
+// resumeAfter is the number of the last commit that a client was told of; -1: it begins anew. A browser that opens a stream
+// anew cannot say it in the header.
+func resumeAfter(r *http.Request) int64 {
+	for _, text := range []string{r.Header.Get("Last-Event-ID"), r.URL.Query().Get("since")} {
+		if n, err := strconv.ParseInt(text, 10, 64); err == nil && n >= 0 {
+			return n
+		}
+	}
+	return -1
 }
 
 // mayDo gives the person behind a request that is no operation, who must have a role.

@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jauntylark/core/board"
 	"jauntylark/core/drive"
 	"jauntylark/core/site"
 	"jauntylark/intake/httpin"
@@ -106,6 +107,10 @@ func (v *Server) routes() {
 	operation(v, viewer, "list-readings", http.MethodGet, "/api/v1/signals/{device}/{signal}/readings", "Readings of a stretch, in order of time", v.listReadings)
 	operation(v, viewer, "get-line", http.MethodGet, "/api/v1/signals/{device}/{signal}/line", "A stretch reduced to what a chart of so many columns can show", v.getLine)
 
+	operation(v, viewer, "list-lines", http.MethodGet, "/api/v1/lines", "The lines of several signals over one stretch, with their gaps and marks", v.listLines)
+	operation(v, viewer, "list-tails", http.MethodGet, "/api/v1/tails", "What came of several signals since: the live end of their lines", v.listTails)
+	operation(v, viewer, "list-states", http.MethodGet, "/api/v1/signals/{device}/{signal}/states", "The states of a stretch, off and on or bands, with how long each lasted", v.listStates)
+	operation(v, viewer, "get-spread", http.MethodGet, "/api/v1/signals/{device}/{signal}/spread", "How often each value came in a stretch, and how values go over the day", v.getSpread)
 	operation(v, viewer, "list-figures", http.MethodGet, "/api/v1/signals/{device}/{signal}/figures", "Figures of a stretch by period: lowest, highest, both means", v.listFigures)
 
 	operation(v, viewer, "get-trust", http.MethodGet, "/api/v1/signals/{device}/{signal}/trust", "How a signal was calibrated and verified, and when it is due", v.getTrust)
@@ -221,6 +226,23 @@ func (v *Server) routes() {
 	operation(v, keeper, "reset-interlock", http.MethodPost, "/api/v1/interlocks/{interlock}/reset", "Reset a latched interlock whose cause is gone", v.resetInterlock)
 	operation(v, viewer, "try-interlock", http.MethodPost, "/api/v1/interlock-trials", "What an interlock, saved or not, would have done over stored readings", v.tryInterlock)
 
+	operation(v, viewer, "list-boards", http.MethodGet, "/api/v1/boards", "All boards that you may look at", v.listBoards)
+	operation(v, viewer, "get-board", http.MethodGet, "/api/v1/boards/{board}", "One board", v.getBoard)
+	operation(v, keeper, "put-board", http.MethodPut, "/api/v1/boards/{board}", "Save a board and publish it at once", v.putBoard)
+	operation(v, keeper, "change-board", http.MethodPatch, "/api/v1/boards/{board}", "Say what a board is called and who sees it", v.changeBoard)
+	operation(v, keeper, "copy-board", http.MethodPost, "/api/v1/boards/{board}/copy", "Make a board of your own out of one that is there", v.copyBoard, status(http.StatusCreated))
+	operation(v, keeper, "remove-board", http.MethodDelete, "/api/v1/boards/{board}", "Remove a board; it can be brought back for 30 days", v.removeBoard, status(http.StatusNoContent))
+	operation(v, keeper, "bring-board-back", http.MethodPost, "/api/v1/boards/{board}/bring-back", "Bring back a board that was removed", v.bringBoardBack)
+	operation(v, keeper, "put-draft", http.MethodPut, "/api/v1/boards/{board}/draft", "Keep a changed board without publishing it", v.putDraft)
+	operation(v, keeper, "drop-draft", http.MethodDelete, "/api/v1/boards/{board}/draft", "Forget what was changed and not published", v.dropDraft)
+	operation(v, keeper, "publish-board", http.MethodPost, "/api/v1/boards/{board}/publish", "Publish the draft of a board", v.publishBoard)
+	operation(v, viewer, "list-board-versions", http.MethodGet, "/api/v1/boards/{board}/versions", "What was published of a board, newest first", v.listBoardVersions)
+	operation(v, keeper, "take-board-version", http.MethodPost, "/api/v1/boards/{board}/versions/{version}/draft", "Make an older version of a board its draft", v.takeBoardVersion)
+	operation(v, viewer, "set-start", http.MethodPut, "/api/v1/session/start", "Say which board you see first", v.setStart)
+	operation(v, viewer, "list-pictures", http.MethodGet, "/api/v1/pictures", "All pictures for boards", v.listPictures)
+	operation(v, keeper, "add-picture", http.MethodPost, "/api/v1/pictures", "Store a picture for boards: PNG, JPEG, WebP or SVG; it is drawn anew, and made safe", v.addPicture, status(http.StatusCreated), func(op *huma.Operation) { op.MaxBodyBytes = board.MostBytes + 1024 })
+	operation(v, keeper, "remove-picture", http.MethodDelete, "/api/v1/pictures/{id}", "Remove a picture that no board shows", v.removePicture, status(http.StatusNoContent))
+
 	operation(v, viewer, "list-statements", http.MethodGet, "/api/v1/statements", "All statements", v.listStatements)
 	operation(v, keeper, "put-statement", http.MethodPut, "/api/v1/statements/{statement}", "Save a statement", v.putStatement)
 	operation(v, keeper, "remove-statement", http.MethodDelete, "/api/v1/statements/{statement}", "Remove a statement", v.removeStatement, status(http.StatusNoContent))
@@ -277,9 +299,10 @@ func (v *Server) describeByHand() {
 	v.describeFiles()
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "watch-live", Method: http.MethodGet, Path: "/api/v1/live", Summary: "Changes as server-sent events",
-		Description: "Takes the role viewer. Events: change (a Change; its id is the commit's number) and beat (the time, and whether the database is away, every 5 s). Last-Event-ID resumes without a gap.",
+		Description: "Takes the role viewer. Events: change (a Change; its id is the commit's number) and beat (the time, and whether the database is away, every 5 s). Last-Event-ID, or the query since, resumes without a gap.",
 		Security:    []map[string][]string{{"token": {}}, {"session": {}}},
-		Parameters:  []*huma.Param{{Name: "Last-Event-ID", In: "header", Schema: &huma.Schema{Type: "integer"}}},
+		Parameters: []*huma.Param{{Name: "Last-Event-ID", In: "header", Schema: &huma.Schema{Type: "integer"}},
+			{Name: "since", In: "query", Description: "in place of the header, for who cannot set it", Schema: &huma.Schema{Type: "integer"}}},
 		Responses: map[string]*huma.Response{"200": {Description: "the stream", Content: map[string]*huma.MediaType{
 			"text/event-stream": {Schema: v.api.OpenAPI().Components.Schemas.Schema(typeOfChange, true, "Change")}}}},
 	})

@@ -87,6 +87,7 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, e
 	v.echo.GET("/api/v1/archive", v.serveArchive)
 	v.echo.POST("/api/v1/archive", v.takeArchive)
 	v.echo.GET("/api/v1/live", v.serveLive)
+	v.echo.GET("/api/v1/pictures/:id", v.servePicture)
 	v.echo.GET("/api/v1/statements/:statement/page", v.serveStatement)
 	v.echo.POST("/api/v1/carriers/:carrier/callback/:secret", v.serveCallback)
 	v.echo.Match([]string{http.MethodGet, http.MethodHead}, "/take/:token", v.serveTake)

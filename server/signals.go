@@ -134,17 +134,19 @@ func (v *Server) getLine(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
+	return answer(v.line(ctx, &s, since, until, in.Columns))
+}
+
+// line reduces a stretch of a signal for so many columns.
+func (v *Server) line(ctx context.Context, s *site.Signal, since, until measure.Instant, columns int) (Line, error) {
 	end := min(until, v.pipeline.Now().Add(time.Minute))
 	if s.At != nil { // a device whose clock is ahead
 		end = min(until, max(end, *s.At))
 	}
-	kept, of, err := v.store.Line(ctx, s.ID, since, end+1, in.Columns)
-	if err != nil {
-		return nil, err
-	}
+	kept, of, err := v.store.Line(ctx, s.ID, since, end+1, columns)
 	line := Line{At: make([]int64, len(kept)), Value: make([]float64, len(kept)), Of: of, Reduced: len(kept) < of}
 	for i, r := range kept {
 		line.At[i], line.Value[i] = int64(r.At), r.Value
 	}
-	return answer(line, nil)
+	return line, err
 }

@@ -23,9 +23,11 @@ type SignalCalibration struct {
 	calibrate.Calibration
 }
 
+const selectCalibrations = `select signal_id, id, from_at, method, pairs, curve, note, who, made_at, false as retired from calibration where retired_at is null`
+
 // AllCalibrations gives the calibrations of all signals that are in force at some time.
 func (t *Tx) AllCalibrations(ctx context.Context) (all []SignalCalibration, err error) {
-	err = t.SelectContext(ctx, &all, `select signal_id, id, from_at, method, pairs, curve, note, who, made_at, false as retired from calibration where retired_at is null`)
+	err = t.SelectContext(ctx, &all, selectCalibrations)
 	return all, err
 }
 

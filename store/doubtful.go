@@ -7,27 +7,28 @@ import (
 	"jauntylark/core/series"
 )
 
-// Doubt is a stretch of a signal whose readings are of no use.
+// Doubt is a stretch of a signal whose readings carry some marks, as those that are of no use.
 type Doubt struct {
 	From    measure.Instant `json:"from" db:"from_at" format:"date-time"`
-	Until   measure.Instant `json:"until" db:"until_at" format:"date-time" doc:"its last such reading, or the first of use after it"`
+	Until   measure.Instant `json:"until" db:"until_at" format:"date-time" doc:"its last such reading, or the first without such marks after it"`
 	Quality measure.Quality `json:"quality" nullable:"false" doc:"all marks in it"`
 }
 
-// Doubts gives the stretches of a signal, end included, whose readings are of no use. Those that lie no further
+// Marked gives the stretches of a signal, end included, whose readings carry any of some marks. Those that lie no further
 // apart than gap are one.
-func (s *Store) Doubts(ctx context.Context, signal int64, from, until, gap measure.Instant) ([]Doubt, error) {
+func (s *Store) Marked(ctx context.Context, signal int64, from, until, gap measure.Instant, marks measure.Quality) ([]Doubt, error) {
 	tx, err := s.Look(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer tx.Rollback()
-	d := doubts{all: []Doubt{}, gap: gap}
+	d := doubts{all: []Doubt{}, gap: gap, marks: marks}
 	// Blocks without such marks stay closed; marks counts them in the order of the marks.
 	var bodies [][]byte
 	err = tx.SelectContext(ctx, &bodies, `
 		select body from block where signal_id = $1 and first_at >= `+blockAt+` and last_at >= $2 and first_at <= $3
-		and marks[1] + marks[2] + marks[3] + marks[7] > 0 order by first_at`, signal, from, until)
+		and exists (select from unnest(marks) with ordinality as m (count, place) where count > 0 and (1 << (place::int - 1)) & $4::int > 0) order by first_at`,
+		signal, from, until, int(marks))
 	if err != nil {
 		return nil, err
 	}
@@ -44,16 +45,17 @@ func (s *Store) Doubts(ctx context.Context, signal int64, from, until, gap measu
 }
 
 type doubts struct {
-	all  []Doubt
-	gap  measure.Instant
-	open bool
+	all   []Doubt
+	gap   measure.Instant
+	marks measure.Quality
+	open  bool
 }
 
 // add takes readings in order of time; late plain ones may go back.
 func (d *doubts) add(readings []measure.Reading) {
 	for _, r := range readings {
 		last := len(d.all) - 1
-		switch bad := r.Quality & measure.Unusable; {
+		switch bad := r.Quality & d.marks; {
 		case bad == 0 && d.open:
 			d.all[last].Until, d.open = max(d.all[last].Until, r.At), false
 		case bad != 0 && last >= 0 && (d.open || r.At-d.all[last].Until <= d.gap):

@@ -157,6 +157,35 @@ func (t *Tx) feedStored(ctx context.Context, line *series.Liner, l *lens, of str
 	return err
 }
 
+// Tails gives what came of some signals after an instant, of those readings that are not sealed yet: each signal's in order
+// of time, corrected.
+func (s *Store) Tails(ctx context.Context, signals []int64, since measure.Instant) (map[int64][]measure.Reading, error) {
+	var rows []struct {
+		Signal int64 `db:"signal_id"`
+		measure.Reading
+	}
+	err := s.db.SelectContext(ctx, &rows, `select signal_id, at, value, quality from reading where signal_id = any($1) and at > $2 order by signal_id, at`, signals, since)
+	if err != nil {
+		return nil, err
+	}
+	tails := map[int64][]measure.Reading{}
+	for _, r := range rows {
+		tails[r.Signal] = append(tails[r.Signal], r.Reading)
+	}
+	var calibrations []SignalCalibration
+	if err := s.db.SelectContext(ctx, &calibrations, selectCalibrations+` and signal_id = any($1)`, signals); err != nil {
+		return nil, err
+	}
+	of := map[int64][]calibrate.Calibration{}
+	for _, c := range calibrations {
+		of[c.Signal] = append(of[c.Signal], c.Calibration)
+	}
+	for signal, all := range of {
+		calibrate.NewTimeline(all).Correct(tails[signal])
+	}
+	return tails, nil
+}
+
 // corrected gives the head of a block that lies under one calibration as that makes it.
 func corrected(h series.Head, timeline calibrate.Timeline) *series.Head {
 	curve := timeline.At(h.FirstAt)

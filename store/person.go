@@ -9,7 +9,10 @@ import (
 	"jauntylark/core/site"
 )
 
-const selectPerson = `select id, email, name, role, units, created_at from person`
+const (
+	personColumns = `id, email, name, role, units, created_at, coalesce((select b.name from board b where b.id = start_board and b.removed_at is null), '') as start`
+	selectPerson  = `select ` + personColumns + ` from person`
+)
 
 // ErrTaken says that a name which must be unique is in use.
 var ErrTaken = errors.New("is taken")
@@ -27,7 +30,7 @@ func (s *Store) PersonByEmail(ctx context.Context, email string) (p site.Person,
 		site.Person
 		PasswordHash string `db:"password_hash"`
 	}
-	err = s.db.GetContext(ctx, &row, `select id, email, name, role, units, created_at, password_hash from person where email = $1`, email)
+	err = s.db.GetContext(ctx, &row, `select `+personColumns+`, password_hash from person where email = $1`, email)
 	return row.Person, row.PasswordHash, found(err)
 }
 
@@ -50,7 +53,7 @@ func (t *Tx) SetPassword(ctx context.Context, person int64, passwordHash string)
 // SetRole changes a person's role.
 func (t *Tx) SetRole(ctx context.Context, email string, role site.Role) (site.Person, error) {
 	var p site.Person
-	err := t.GetContext(ctx, &p, `update person set role = $2 where email = $1 returning id, email, name, role, units, created_at`, email, role)
+	err := t.GetContext(ctx, &p, `update person set role = $2 where email = $1 returning `+personColumns, email, role)
 	return p, found(err)
 }
 

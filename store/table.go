@@ -83,13 +83,13 @@ func (c *tableColumn) advance(ctx context.Context) (err error) {
 	}
 	c.next, c.done = 0, len(c.some) == 0
 	if c.worded && !c.done {
-		return c.walk.tx.spell(ctx, c.some)
+		return c.walk.tx.Spell(ctx, c.some)
 	}
 	return nil
 }
 
-// spell gives readings of words their texts.
-func (t *Tx) spell(ctx context.Context, readings []measure.Reading) error {
+// Spell gives readings of words their texts.
+func (t *Tx) Spell(ctx context.Context, readings []measure.Reading) error {
 	numbers := make([]int64, len(readings))
 	for i, r := range readings {
 		numbers[i] = int64(r.Value)

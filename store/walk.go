@@ -158,7 +158,7 @@ func (s *Store) Readings(ctx context.Context, signal *site.Signal, from, until m
 		readings, more, err = readings[:limit], true, nil
 	}
 	if err == nil && (signal.Kind == site.KindText || signal.Kind == site.KindData) {
-		err = tx.spell(ctx, readings)
+		err = tx.Spell(ctx, readings)
 	}
 	return readings, more, err
 }

@@ -43,6 +43,7 @@ type Person struct {
 	Name      string          `json:"name" db:"name" required:"false" maxLength:"80"`
 	Role      Role            `json:"role" db:"role" enum:"viewer,keeper,owner"`
 	Units     Units           `json:"units" db:"units" required:"false" doc:"in which unit this person sees values, by what they measure; what is not said is as the site says"`
+	Start     string          `json:"start" db:"start" readOnly:"true" doc:"name of the board that this person sees first; empty: what is wrong now"`
 	CreatedAt measure.Instant `json:"created_at" db:"created_at" readOnly:"true" format:"date-time"`
 }
 

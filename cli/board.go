@@ -1,0 +1,243 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"strconv"
+
+	"github.com/goccy/go-yaml"
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/board"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+)
+
+const boardsPath = "/api/v1/boards"
+
+func boardCommand() *cobra.Command {
+	return group("board", "What people put together to look at", boardListCommand(), boardShowCommand(), boardLoadCommand(), boardCopyCommand(), boardShareCommand(),
+		boardVersionsCommand(), boardTakeCommand(), boardStartCommand(), boardRemoveCommand(), boardBringBackCommand())
+}
+
+func boardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	return names(c, boardsPath, func(b board.Board) string { return b.Name })
+}
+
+func boardPath(name string) string { return boardsPath + "/" + url.PathEscape(name) }
+
+func boardListCommand() *cobra.Command {
+	c := &cobra.Command{Use: "list", Short: "All boards that you may look at", Args: exactly(), Example: "  jaunty board list\n  jaunty board list --removed"}
+	removed := c.Flags().Bool("removed", false, "those that were removed and can be brought back")
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		all, err := fetch[[]board.Board](c, fmt.Sprintf("%s?removed=%t", boardsPath, *removed))
+		if err != nil {
+			return err
+		}
+		return show(c, all, func(w io.Writer) {
+			rows := [][]string{}
+			for _, b := range all {
+				seen, draft := "its maker", ""
+				if b.Shared {
+					seen = "everybody"
+				}
+				if b.Draft != nil {
+					draft = "a draft by " + b.Draft.By
+				}
+				rows = append(rows, []string{b.Name, b.Called(), strconv.Itoa(len(b.Sheet.Tiles)), strconv.Itoa(b.Version), seen, draft})
+			}
+			table(w, "No boards; make one in the console, or load one with 'jaunty board load'.", []string{"BOARD", "CALLED", "TILES", "VERSION", "SEEN BY", "BESIDE IT"}, rows)
+		})
+	}
+	return c
+}
+
+// boardFile is a board as a YAML file has it.
+type boardFile struct {
+	Name string `json:"name"`
+	pipeline.BoardSaving
+}
+
+func boardShowCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "show NAME", Short: "One board as YAML, which board load reads", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board show water > water.yaml",
+		RunE: func(c *cobra.Command, args []string) error {
+			b, err := fetch[board.Board](c, boardPath(args[0]))
+			if err != nil {
+				return err
+			}
+			text, err := json.Marshal(boardFile{b.Name, pipeline.BoardSaving{Title: b.Title, Shared: b.Shared, Sheet: b.Sheet}})
+			if err == nil {
+				text, err = yaml.JSONToYAML(text)
+			}
+			if err != nil {
+				return err
+			}
+			return show(c, b, func(w io.Writer) { fmt.Fprint(w, string(text)) })
+		},
+	}
+}
+
+func boardLoadCommand() *cobra.Command {
+	c := &cobra.Command{Use: "load FILE", Short: "Save a board from a YAML file and publish it; - is standard input", Args: exactly("FILE"),
+		Long: `Save a board from a YAML file, new or in place of the one of its name, and publish it. A tile without a place gets
+the first one that is free.`,
+		Example: `  jaunty board load water.yaml --note 'the new tank'
+  printf 'name: heat\nshared: true\nsheet:\n  tiles:\n  - kind: lines\n    series:\n    - signal: bench/canopy\n' | jaunty board load -`}
+	note := c.Flags().String("note", "", "what was changed")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		in := c.InOrStdin()
+		if args[0] != "-" {
+			f, err := os.Open(args[0])
+			if err != nil {
+				return err
+			}
+			defer f.Close()
+			in = f
+		}
+		text, err := io.ReadAll(io.LimitReader(in, 1<<20))
+		if err != nil {
+			return err
+		}
+		var file boardFile
+		if err := yaml.UnmarshalWithOptions(text, &file, yaml.Strict(), yaml.UseJSONUnmarshaler()); err != nil {
+			return misused("%s: %s", args[0], yaml.FormatError(err, false, true))
+		}
+		if err := site.CheckName(file.Name); err != nil {
+			return misused("%s: name: %v", args[0], err)
+		}
+		if file.Sheet.Tiles == nil {
+			return misused("%s: sheet: tiles is missing", args[0])
+		}
+		if c.Flags().Changed("note") {
+			file.Note = *note
+		}
+		return doBoard(c, http.MethodPut, boardPath(file.Name), file.BoardSaving, "Version %d of the board %s is published, with %d tiles.\n")
+	}
+	return c
+}
+
+// doBoard does something about a board, and tells its version, its name and its number of tiles.
+func doBoard(c *cobra.Command, method, path string, in any, words string) error {
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	var b board.Board
+	if err := s.Do(c.Context(), method, path, in, &b); err != nil {
+		return err
+	}
+	return show(c, b, func(w io.Writer) { fmt.Fprintf(w, words, b.Version, b.Name, len(b.Sheet.Tiles)) })
+}
+
+func boardCopyCommand() *cobra.Command {
+	c := &cobra.Command{Use: "copy NAME NEW", Short: "Make a board of your own out of one that is there", Args: exactly("NAME", "NEW"), ValidArgsFunction: boardNames, Example: "  jaunty board copy water my-water --title 'My water'"}
+	title := c.Flags().String("title", "", "what people call it")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		return doBoard(c, http.MethodPost, boardPath(args[0])+"/copy", map[string]string{"name": args[1], "title": *title}, "Version %d of the board %s is there, with %d tiles. You alone see it.\n")
+	}
+	return c
+}
+
+func boardShareCommand() *cobra.Command {
+	c := &cobra.Command{Use: "share NAME", Short: "Let everybody see a board, or nobody but who made it", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board share my-water\n  jaunty board share my-water --off"}
+	off := c.Flags().Bool("off", false, "nobody but who made it sees it")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		words := "Version %d of the board %s, with %d tiles, is seen by everybody.\n"
+		if *off {
+			words = "Version %d of the board %s, with %d tiles, is seen by who made it alone.\n"
+		}
+		return doBoard(c, http.MethodPatch, boardPath(args[0]), map[string]bool{"shared": !*off}, words)
+	}
+	return c
+}
+
+func boardVersionsCommand() *cobra.Command {
+	return &cobra.Command{Use: "versions NAME", Short: "What was published of a board, newest first", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board versions water",
+		RunE: func(c *cobra.Command, args []string) error {
+			all, err := fetch[[]board.Version](c, boardPath(args[0])+"/versions")
+			if err != nil {
+				return err
+			}
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, v := range all {
+					rows = append(rows, []string{strconv.Itoa(v.Number), clock(&v.At), v.By, strconv.Itoa(len(v.Sheet.Tiles)), v.Note})
+				}
+				table(w, "Nothing was published yet.", []string{"VERSION", "AT", "BY", "TILES", "NOTE"}, rows)
+			})
+		}}
+}
+
+func boardTakeCommand() *cobra.Command {
+	c := &cobra.Command{Use: "take NAME VERSION", Short: "Publish an older version of a board anew", Args: exactly("NAME", "VERSION"), ValidArgsFunction: boardNames, Example: "  jaunty board take water 3"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		number, err := strconv.Atoi(args[1])
+		if err != nil || number < 1 {
+			return misused("VERSION %q is no number like 3", args[1])
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var b board.Board
+		if err := s.Do(c.Context(), http.MethodPost, fmt.Sprintf("%s/versions/%d/draft", boardPath(args[0]), number), nil, &b); err != nil {
+			return err
+		}
+		return doBoard(c, http.MethodPost, boardPath(args[0])+"/publish", map[string]any{"revision": b.Draft.Revision, "note": fmt.Sprintf("version %d again", number)}, "Version %d of the board %s is published, with %d tiles.\n")
+	}
+	return c
+}
+
+func boardStartCommand() *cobra.Command {
+	c := &cobra.Command{Use: "start [NAME]", Short: "Say which board you see first; without a name, what is wrong now", Args: cobra.MaximumNArgs(1), ValidArgsFunction: boardNames, Example: "  jaunty board start overview\n  jaunty board start"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		name := ""
+		if len(args) > 0 {
+			name = args[0]
+		}
+		var p site.Person
+		if err := s.Do(c.Context(), http.MethodPut, "/api/v1/session/start", map[string]string{"board": name}, &p); err != nil {
+			return err
+		}
+		return show(c, p, func(w io.Writer) {
+			if name == "" {
+				fmt.Fprintln(w, "You see first what is wrong now.")
+			} else {
+				fmt.Fprintf(w, "You see the board %s first.\n", name)
+			}
+		})
+	}
+	return c
+}
+
+func boardRemoveCommand() *cobra.Command {
+	return &cobra.Command{Use: "remove NAME", Short: "Remove a board; it can be brought back for 30 days", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board remove my-water",
+		RunE: func(c *cobra.Command, args []string) error {
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			if err := s.Do(c.Context(), http.MethodDelete, boardPath(args[0]), nil, nil); err != nil {
+				return err
+			}
+			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) {
+				fmt.Fprintf(w, "Board %s is removed; 'jaunty board bring-back %s' brings it back for 30 days.\n", args[0], args[0])
+			})
+		}}
+}
+
+func boardBringBackCommand() *cobra.Command {
+	return &cobra.Command{Use: "bring-back NAME", Short: "Bring back a board that was removed", Args: exactly("NAME"), Example: "  jaunty board bring-back my-water",
+		RunE: func(c *cobra.Command, args []string) error {
+			return doBoard(c, http.MethodPost, boardPath(args[0])+"/bring-back", nil, "Version %d of the board %s is back, with %d tiles.\n")
+		}}
+}

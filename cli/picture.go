@@ -1,0 +1,84 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strconv"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/board"
+)
+
+const picturesPath = "/api/v1/pictures"
+
+func pictureCommand() *cobra.Command {
+	return group("picture", "Pictures that boards show values on", pictureListCommand(), pictureAddCommand(), pictureRemoveCommand())
+}
+
+func pictureListCommand() *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "All pictures, newest first", Args: exactly(), Example: "  jaunty picture list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			all, err := fetch[[]board.Picture](c, picturesPath)
+			if err != nil {
+				return err
+			}
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, p := range all {
+					rows = append(rows, []string{strconv.FormatInt(p.ID, 10), p.Name, p.Type, fmt.Sprintf("%d × %d", p.Width, p.Height), strconv.Itoa(p.Size), p.By})
+				}
+				table(w, "No pictures yet; 'jaunty picture add FILE' stores one.", []string{"PICTURE", "NAME", "TYPE", "PIXELS", "BYTES", "BY"}, rows)
+			})
+		}}
+}
+
+func pictureAddCommand() *cobra.Command {
+	c := &cobra.Command{Use: "add FILE", Short: "Store a picture: PNG, JPEG, WebP or SVG", Args: exactly("FILE"),
+		Long:    "Store a picture for boards: PNG, JPEG, WebP or SVG. It is drawn anew: places, cameras and scripts in the file are not kept.",
+		Example: "  jaunty picture add glasshouse.svg"}
+	name := c.Flags().String("name", "", "what it is called; that of the file when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		f, err := os.Open(args[0])
+		if err != nil {
+			return err
+		}
+		defer f.Close()
+		if *name == "" {
+			*name = filepath.Base(args[0])
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var p board.Picture
+		if err := s.Upload(c.Context(), picturesPath+"?name="+url.QueryEscape(*name), "application/octet-stream", f, &p); err != nil {
+			return err
+		}
+		return show(c, p, func(w io.Writer) {
+			fmt.Fprintf(w, "Picture %d is stored: %d × %d, %d bytes.\n", p.ID, p.Width, p.Height, p.Size)
+		})
+	}
+	return c
+}
+
+func pictureRemoveCommand() *cobra.Command {
+	return &cobra.Command{Use: "remove PICTURE", Short: "Remove a picture that no board shows", Args: exactly("PICTURE"), Example: "  jaunty picture remove 3",
+		RunE: func(c *cobra.Command, args []string) error {
+			if _, err := strconv.ParseInt(args[0], 10, 64); err != nil {
+				return misused("PICTURE %q is no number like 3", args[0])
+			}
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			if err := s.Do(c.Context(), http.MethodDelete, picturesPath+"/"+args[0], nil, nil); err != nil {
+				return err
+			}
+			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Picture %s is removed.\n", args[0]) })
+		}}
+}

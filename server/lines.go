@@ -1,0 +1,186 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"jauntylark/core/board"
+	"jauntylark/core/measure"
+	"jauntylark/core/series"
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// SeveralSignals names the signals of a chart.
+type SeveralSignals struct {
+	Signals []string `query:"signal,explode" minItems:"1" maxItems:"60" doc:"DEVICE/SIGNAL; once for each" required:"true"`
+}
+
+// several finds the signals that are named.
+func (v *Server) several(ctx context.Context, in *SeveralSignals) ([]site.Signal, error) {
+	all, err := v.store.Signals(ctx)
+	if err != nil {
+		return nil, err
+	}
+	byPath, paths := map[string]site.Signal{}, make([]string, len(all))
+	for i := range all {
+		paths[i] = all[i].Path()
+		byPath[paths[i]] = all[i]
+	}
+	signals := make([]site.Signal, len(in.Signals))
+	for i, path := range in.Signals {
+		s, known := byPath[path]
+		if !known {
+			return nil, missing(store.ErrNotFound, "signal", path, paths)
+		}
+		if s.Kind == site.KindText || s.Kind == site.KindData {
+			return nil, wrong("signal", path+" holds "+s.Kind+", which has no line")
+		}
+		signals[i] = s
+	}
+	return signals, nil
+}
+
+// SignalLine is the line of one signal, with what has to be known to draw it truly.
+type SignalLine struct {
+	Signal string `json:"signal" doc:"DEVICE/SIGNAL"`
+	Line
+	Hold   int64         `json:"hold" doc:"milliseconds: a pause longer than this is a gap; 0: nothing is known of how often it sends"`
+	Marked []store.Doubt `json:"marked" nullable:"false" doc:"stretches whose readings carry marks: implausible ones, late ones, corrected ones"`
+}
+
+// Lines are those of several signals over one stretch.
+type Lines struct {
+	Since measure.Instant `json:"since" format:"date-time"`
+	Until measure.Instant `json:"until" format:"date-time"`
+	Lines []SignalLine    `json:"lines" nullable:"false"`
+}
+
+func (v *Server) listLines(ctx context.Context, in *struct {
+	SeveralSignals
+	Stretch
+	Columns int `query:"columns" default:"1200" minimum:"1" maximum:"8000"`
+}) (*body[Lines], error) {
+	signals, err := v.several(ctx, &in.SeveralSignals)
+	if err != nil {
+		return nil, err
+	}
+	out := Lines{Lines: make([]SignalLine, len(signals))}
+	if out.Since, out.Until, err = in.bounds(v.pipeline.Now()); err != nil {
+		return nil, err
+	}
+	for i := range signals {
+		s, l := &signals[i], &out.Lines[i]
+		l.Signal, l.Hold = s.Path(), 3*time.Duration(s.Interval).Milliseconds()
+		if l.Line, err = v.line(ctx, s, out.Since, out.Until, in.Columns); err != nil {
+			return nil, err
+		}
+		gap := (min(out.Until, v.pipeline.Now()) - out.Since) / measure.Instant(in.Columns)
+		if l.Marked, err = v.store.Marked(ctx, s.ID, out.Since, out.Until, gap, measure.Unusable|measure.Late|measure.Clock|measure.Corrected); err != nil {
+			return nil, err
+		}
+	}
+	return answer(out, nil)
+}
+
+// Tail is what came of one signal since.
+type Tail struct {
+	Signal string    `json:"signal" doc:"DEVICE/SIGNAL"`
+	At     []int64   `json:"at" nullable:"false" doc:"milliseconds since 1970"`
+	Value  []float64 `json:"value" nullable:"false"`
+}
+
+// mostTail is how far back a tail may begin.
+const mostTail = time.Hour
+
+func (v *Server) listTails(ctx context.Context, in *struct {
+	SeveralSignals
+	Since time.Time `query:"since" required:"true" doc:"after this instant; an hour ago at most"`
+}) (*body[[]Tail], error) {
+	signals, err := v.several(ctx, &in.SeveralSignals)
+	if err != nil {
+		return nil, err
+	}
+	since := measure.InstantOf(in.Since)
+	if oldest := v.pipeline.Now().Add(-mostTail); since < oldest {
+		return nil, wrong("since", fmt.Sprintf("%s is more than an hour ago; ask for lines instead", since))
+	}
+	ids := make([]int64, len(signals))
+	for i := range signals {
+		ids[i] = signals[i].ID
+	}
+	came, err := v.store.Tails(ctx, ids, since)
+	if err != nil {
+		return nil, err
+	}
+	tails := make([]Tail, len(signals))
+	for i := range signals {
+		tails[i] = Tail{Signal: signals[i].Path(), At: []int64{}, Value: []float64{}}
+		for _, r := range came[signals[i].ID] {
+			tails[i].At, tails[i].Value = append(tails[i].At, int64(r.At)), append(tails[i].Value, r.Value)
+		}
+	}
+	return answer(tails, nil)
+}
+
+func (v *Server) listStates(ctx context.Context, in *struct {
+	SignalPath
+	Stretch
+}) (*body[board.Course], error) {
+	s, since, until, err := v.stretch(ctx, in.SignalPath, in.Stretch)
+	if err != nil {
+		return nil, err
+	}
+	if s.Kind == site.KindNumber && len(s.Bands) == 0 {
+		return nil, wrong("signal", s.Path()+" has neither bands nor off and on, so it has no states; give it bands")
+	}
+	c := board.NewCourse(&s, since, min(until, v.pipeline.Now()))
+	err = v.eachReading(ctx, &s, since, until, c.Add)
+	c.End()
+	return answer(*c, err)
+}
+
+// eachReading goes through the true readings of a stretch, with the texts of those that hold text.
+func (v *Server) eachReading(ctx context.Context, s *site.Signal, since, until measure.Instant, each func([]measure.Reading)) error {
+	tx, err := v.store.Look(ctx)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	return tx.EachReading(ctx, s.ID, since, until, func(some []measure.Reading) error {
+		if s.Kind == site.KindText {
+			if err := tx.Spell(ctx, some); err != nil {
+				return err
+			}
+		}
+		each(some)
+		return nil
+	})
+}
+
+func (v *Server) getSpread(ctx context.Context, in *struct {
+	SignalPath
+	Stretch
+	Bins int `query:"bins" default:"40" minimum:"2" maximum:"400"`
+}) (*body[series.Spread], error) {
+	s, since, until, err := v.stretch(ctx, in.SignalPath, in.Stretch)
+	if err != nil {
+		return nil, err
+	}
+	if s.Kind != site.KindNumber {
+		return nil, wrong("signal", s.Path()+" holds "+s.Kind+"; only numbers have a spread")
+	}
+	zone, err := v.zone(ctx, "")
+	if err != nil {
+		return nil, err
+	}
+	ends, _, err := v.store.Line(ctx, s.ID, since, min(until, v.pipeline.Now().Add(time.Minute))+1, 1)
+	if err != nil {
+		return nil, err
+	}
+	spread := series.NewSpread(ends, in.Bins, zone)
+	err = v.eachReading(ctx, &s, since, until, spread.Add)
+	spread.End()
+	return answer(*spread, err)
+}

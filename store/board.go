@@ -1,0 +1,83 @@
+package store
+
+import (
+	"context"
+	"fmt"
+
+	"jauntylark/core/board"
+	"jauntylark/core/measure"
+)
+
+const selectBoard = `select id, name, title, shared, maker, maker_id, version, sheet, draft, removed_at from board`
+
+// Boards lists all boards by name, after them those that were removed and can be brought back.
+func (s *Store) Boards(ctx context.Context) ([]board.Board, error) {
+	boards := []board.Board{}
+	err := s.db.SelectContext(ctx, &boards, selectBoard+` order by removed_at nulls first, name`)
+	return boards, err
+}
+
+// Boards lists all boards that are not removed, by name.
+func (t *Tx) Boards(ctx context.Context) ([]board.Board, error) {
+	boards := []board.Board{}
+	err := t.SelectContext(ctx, &boards, selectBoard+` where removed_at is null order by name`)
+	return boards, err
+}
+
+// RemovedBoard gives the board of a name that was removed last; ErrNotFound.
+func (t *Tx) RemovedBoard(ctx context.Context, name string) (b board.Board, err error) {
+	err = t.GetContext(ctx, &b, selectBoard+` where name = $1 and removed_at is not null order by removed_at desc limit 1`, name)
+	return b, found(err)
+}
+
+// SaveBoard stores a board, new when its ID is 0; ErrTaken when the name is in use.
+func (t *Tx) SaveBoard(ctx context.Context, b *board.Board) (err error) {
+	if b.ID == 0 {
+		err = t.GetContext(ctx, &b.ID, `insert into board (name, title, shared, maker, maker_id, version, sheet, draft) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
+			b.Name, b.Title, b.Shared, b.Maker, b.MakerID, b.Version, b.Sheet, b.Draft)
+	} else {
+		_, err = t.ExecContext(ctx, `update board set title = $2, shared = $3, version = $4, sheet = $5, draft = $6, removed_at = $7 where id = $1`,
+			b.ID, b.Title, b.Shared, b.Version, b.Sheet, b.Draft, b.RemovedAt)
+	}
+	if taken(err) {
+		return fmt.Errorf("board %s %w", b.Name, ErrTaken)
+	}
+	return err
+}
+
+// DropBoards forgets boards that were removed before an instant.
+func (t *Tx) DropBoards(ctx context.Context, removedBefore measure.Instant) error {
+	_, err := t.ExecContext(ctx, `delete from board where removed_at < $1`, removedBefore)
+	return err
+}
+
+// keptVersions is how many versions of a board are kept.
+const keptVersions = 100
+
+// AddBoardVersion keeps what was published.
+func (t *Tx) AddBoardVersion(ctx context.Context, b *board.Board, v *board.Version) error {
+	_, err := t.ExecContext(ctx, `
+		with old as (delete from board_version where board_id = $1 and number <= $2 - $7)
+		insert into board_version (board_id, number, sheet, published_by, published_at, note) values ($1, $2, $3, $4, $5, $6)`,
+		b.ID, v.Number, v.Sheet, v.By, v.At, v.Note, keptVersions)
+	return err
+}
+
+// BoardVersions lists what was published of a board, newest first.
+func (s *Store) BoardVersions(ctx context.Context, id int64) ([]board.Version, error) {
+	versions := []board.Version{}
+	err := s.db.SelectContext(ctx, &versions, `select number, sheet, published_by, published_at, note from board_version where board_id = $1 order by number desc`, id)
+	return versions, err
+}
+
+// BoardVersion gives one version of a board; ErrNotFound.
+func (t *Tx) BoardVersion(ctx context.Context, id int64, number int) (v board.Version, err error) {
+	err = t.GetContext(ctx, &v, `select number, sheet, published_by, published_at, note from board_version where board_id = $1 and number = $2`, id, number)
+	return v, found(err)
+}
+
+// SetStart says which board a person sees first; 0: none.
+func (t *Tx) SetStart(ctx context.Context, person, board int64) error {
+	_, err := t.ExecContext(ctx, `update person set start_board = nullif($2, 0) where id = $1`, person, board)
+	return err
+}
