@@ -48,7 +48,7 @@ func boardListCommand() *cobra.Command {
 				if b.Draft != nil {
 					draft = "a draft by " + b.Draft.By
 				}
-				rows = append(rows, []string{b.Name, b.Called(), strconv.Itoa(len(b.Sheet.Tiles)), strconv.Itoa(b.Version), seen, draft})
+				rows = append(rows, []string{b.Name, b.Called(), strconv.Itoa(len(b.Tiling.Tiles)), strconv.Itoa(b.Version), seen, draft})
 			}
 			table(w, "No boards; make one in the console, or load one with 'jaunty board load'.", []string{"BOARD", "CALLED", "TILES", "VERSION", "SEEN BY", "BESIDE IT"}, rows)
 		})
@@ -70,7 +70,7 @@ func boardShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			text, err := json.Marshal(boardFile{b.Name, pipeline.BoardSaving{Title: b.Title, Shared: b.Shared, Sheet: b.Sheet}})
+			text, err := json.Marshal(boardFile{b.Name, pipeline.BoardSaving{Title: b.Title, Shared: b.Shared, Tiling: b.Tiling}})
 			if err == nil {
 				text, err = yaml.JSONToYAML(text)
 			}
@@ -87,7 +87,7 @@ func boardLoadCommand() *cobra.Command {
 		Long: `Save a board from a YAML file, new or in place of the one of its name, and publish it. A tile without a place gets
 the first one that is free.`,
 		Example: `  jaunty board load water.yaml --note 'the new tank'
-  printf 'name: heat\nshared: true\nsheet:\n  tiles:\n  - kind: lines\n    series:\n    - signal: bench/canopy\n' | jaunty board load -`}
+  printf 'name: heat\nshared: true\ntiling:\n  tiles:\n  - kind: lines\n    series:\n    - signal: bench/canopy\n' | jaunty board load -`}
 	note := c.Flags().String("note", "", "what was changed")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		in := c.InOrStdin()
@@ -110,8 +110,8 @@ the first one that is free.`,
 		if err := site.CheckName(file.Name); err != nil {
 			return misused("%s: name: %v", args[0], err)
 		}
-		if file.Sheet.Tiles == nil {
-			return misused("%s: sheet: tiles is missing", args[0])
+		if file.Tiling.Tiles == nil {
+			return misused("%s: tiling: tiles is missing", args[0])
 		}
 		if c.Flags().Changed("note") {
 			file.Note = *note
@@ -131,7 +131,7 @@ func doBoard(c *cobra.Command, method, path string, in any, words string) error 
 	if err := s.Do(c.Context(), method, path, in, &b); err != nil {
 		return err
 	}
-	return show(c, b, func(w io.Writer) { fmt.Fprintf(w, words, b.Version, b.Name, len(b.Sheet.Tiles)) })
+	return show(c, b, func(w io.Writer) { fmt.Fprintf(w, words, b.Version, b.Name, len(b.Tiling.Tiles)) })
 }
 
 func boardCopyCommand() *cobra.Command {
@@ -159,14 +159,14 @@ func boardShareCommand() *cobra.Command {
 func boardVersionsCommand() *cobra.Command {
 	return &cobra.Command{Use: "versions NAME", Short: "What was published of a board, newest first", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board versions water",
 		RunE: func(c *cobra.Command, args []string) error {
-			all, err := fetch[[]board.Version](c, boardPath(args[0])+"/versions")
+			all, err := fetch[[]board.Edition](c, boardPath(args[0])+"/versions")
 			if err != nil {
 				return err
 			}
 			return show(c, all, func(w io.Writer) {
 				rows := [][]string{}
 				for _, v := range all {
-					rows = append(rows, []string{strconv.Itoa(v.Number), clock(&v.At), v.By, strconv.Itoa(len(v.Sheet.Tiles)), v.Note})
+					rows = append(rows, []string{strconv.Itoa(v.Number), clock(&v.At), v.By, strconv.Itoa(len(v.Tiling.Tiles)), v.Note})
 				}
 				table(w, "Nothing was published yet.", []string{"VERSION", "AT", "BY", "TILES", "NOTE"}, rows)
 			})

@@ -18,10 +18,10 @@ const bringBackFor = 30 * 24 * time.Hour
 
 // BoardSaving is a board as it is to be, published at once.
 type BoardSaving struct {
-	Title  string      `json:"title,omitempty" required:"false" maxLength:"80"`
-	Shared bool        `json:"shared,omitempty" required:"false" doc:"everybody who can sign in sees it"`
-	Sheet  board.Sheet `json:"sheet"`
-	Note   string      `json:"note,omitempty" required:"false" maxLength:"200" doc:"what was changed"`
+	Title  string       `json:"title,omitempty" required:"false" maxLength:"80"`
+	Shared bool         `json:"shared,omitempty" required:"false" doc:"everybody who can sign in sees it"`
+	Tiling board.Tiling `json:"tiling"`
+	Note   string       `json:"note,omitempty" required:"false" maxLength:"200" doc:"what was changed"`
 }
 
 // SaveBoard stores a board, new or in place of the one of that name, and publishes it.
@@ -45,25 +45,25 @@ func (p *Pipeline) SaveBoard(ctx context.Context, name string, s BoardSaving, wh
 		if err != nil {
 			return err
 		}
-		return t.publish(&b, s.Sheet, known, s.Note, kind, who)
+		return t.publish(&b, s.Tiling, known, s.Note, kind, who)
 	})
 }
 
-// publish makes a sheet what a board shows.
-func (t *Turn) publish(b *board.Board, sheet board.Sheet, known *board.Known, note, kind string, who *site.Person) error {
-	sheet.Settle()
-	if err := sheet.Check(known); err != nil {
+// publish makes a tiling what a board shows.
+func (t *Turn) publish(b *board.Board, tiling board.Tiling, known *board.Known, note, kind string, who *site.Person) error {
+	tiling.Settle()
+	if err := tiling.Check(known); err != nil {
 		return err
 	}
-	b.Sheet, b.Draft, b.Version = sheet, nil, b.Version+1
+	b.Tiling, b.Draft, b.Version = tiling, nil, b.Version+1
 	if err := t.Tx.SaveBoard(t.ctx, b); err != nil {
 		return err
 	}
-	version := board.Version{Number: b.Version, Sheet: sheet, By: who.Called(), At: t.Now, Note: strings.TrimSpace(note)}
+	version := board.Edition{Number: b.Version, Tiling: tiling, By: who.Called(), At: t.Now, Note: strings.TrimSpace(note)}
 	if err := t.Tx.AddBoardVersion(t.ctx, b, &version); err != nil {
 		return err
 	}
-	text := fmt.Sprintf("Version %d of the board %s, %d tiles, is published", b.Version, b.Called(), len(sheet.Tiles))
+	text := fmt.Sprintf("Version %d of the board %s, %d tiles, is published", b.Version, b.Called(), len(tiling.Tiles))
 	if version.Note != "" {
 		text += ": " + version.Note
 	}
@@ -73,7 +73,7 @@ func (t *Turn) publish(b *board.Board, sheet board.Sheet, known *board.Known, no
 	return t.ConfigChanged()
 }
 
-// known gathers what sheets may point at.
+// known gathers what tilings may point at.
 func (t *Turn) known(boards []board.Board) (*board.Known, error) {
 	k := &board.Known{Signal: func(path string) (measure.Unit, string, bool) {
 		s, err := t.live.find(path)
@@ -127,9 +127,9 @@ func (p *Pipeline) onBoard(ctx context.Context, name string, who *site.Person, a
 	})
 }
 
-// SaveDraft keeps a changed sheet of a board without showing it to anybody else. Revision is that of the draft that was
-// changed, 0 for the published sheet; when another one is there by now, nothing is changed: ErrNotNow.
-func (p *Pipeline) SaveDraft(ctx context.Context, name string, sheet board.Sheet, revision int, who *site.Person) error {
+// SaveDraft keeps a changed tiling of a board without showing it to anybody else. Revision is that of the draft that was
+// changed, 0 for the published tiling; when another one is there by now, nothing is changed: ErrNotNow.
+func (p *Pipeline) SaveDraft(ctx context.Context, name string, tiling board.Tiling, revision int, who *site.Person) error {
 	return p.onBoard(ctx, name, who, func(t *Turn, b *board.Board, boards []board.Board) error {
 		if err := sameDraft(b, revision); err != nil {
 			return err
@@ -138,11 +138,11 @@ func (p *Pipeline) SaveDraft(ctx context.Context, name string, sheet board.Sheet
 		if err != nil {
 			return err
 		}
-		sheet.Settle()
-		if err := sheet.Check(known); err != nil {
+		tiling.Settle()
+		if err := tiling.Check(known); err != nil {
 			return err
 		}
-		b.Draft = &board.Draft{Sheet: sheet, Revision: revision + 1, By: who.Called(), At: t.Now}
+		b.Draft = &board.Draft{Tiling: tiling, Revision: revision + 1, By: who.Called(), At: t.Now}
 		return t.Tx.SaveBoard(t.ctx, b)
 	})
 }
@@ -178,7 +178,7 @@ func (p *Pipeline) PublishDraft(ctx context.Context, name string, revision int, 
 		if err != nil {
 			return err
 		}
-		return t.publish(b, b.Draft.Sheet, known, note, "board published", who)
+		return t.publish(b, b.Draft.Tiling, known, note, "board published", who)
 	})
 }
 
@@ -193,7 +193,7 @@ func (p *Pipeline) TakeVersion(ctx context.Context, name string, number int, who
 		if b.Draft != nil {
 			revision = b.Draft.Revision + 1
 		}
-		b.Draft = &board.Draft{Sheet: v.Sheet, Revision: revision, By: who.Called(), At: t.Now}
+		b.Draft = &board.Draft{Tiling: v.Tiling, Revision: revision, By: who.Called(), At: t.Now}
 		return t.Tx.SaveBoard(t.ctx, b)
 	})
 }
@@ -209,7 +209,7 @@ func (p *Pipeline) CopyBoard(ctx context.Context, name, newName, title string, w
 		if err != nil {
 			return err
 		}
-		return t.publish(&fresh, b.Sheet, known, "a copy of "+b.Called(), "board added", who)
+		return t.publish(&fresh, b.Tiling, known, "a copy of "+b.Called(), "board added", who)
 	})
 }
 
@@ -266,7 +266,7 @@ func (p *Pipeline) RemoveBoard(ctx context.Context, name string, who *site.Perso
 
 // pinned tells whether a board is pinned to a picture of another one.
 func pinned(on *board.Board, name string) bool {
-	return slices.ContainsFunc(on.Sheet.Tiles, func(t board.Tile) bool {
+	return slices.ContainsFunc(on.Tiling.Tiles, func(t board.Tile) bool {
 		return slices.ContainsFunc(t.Pins, func(p board.Pin) bool { return p.Board == name })
 	})
 }
@@ -321,11 +321,11 @@ func (p *Pipeline) RemovePicture(ctx context.Context, id int64, who *site.Person
 			return err
 		}
 		for i := range boards {
-			sheets := []board.Sheet{boards[i].Sheet}
+			tilings := []board.Tiling{boards[i].Tiling}
 			if d := boards[i].Draft; d != nil {
-				sheets = append(sheets, d.Sheet)
+				tilings = append(tilings, d.Tiling)
 			}
-			for _, s := range sheets {
+			for _, s := range tilings {
 				if slices.ContainsFunc(s.Tiles, func(t board.Tile) bool { return t.Picture == id }) {
 					return fmt.Errorf("picture %d %w: the board %s shows it", id, store.ErrInUse, boards[i].Called())
 				}

@@ -103,10 +103,10 @@ func (v *Server) copyBoard(ctx context.Context, in *struct {
 	})
 }
 
-// DraftSaving is a changed sheet.
+// DraftSaving is a changed tiling.
 type DraftSaving struct {
-	Sheet    board.Sheet `json:"sheet"`
-	Revision int         `json:"revision,omitempty" required:"false" doc:"of the draft that was changed; 0: the published sheet was"`
+	Tiling   board.Tiling `json:"tiling"`
+	Revision int          `json:"revision,omitempty" required:"false" doc:"of the draft that was changed; 0: the published tiling was"`
 }
 
 func (v *Server) putDraft(ctx context.Context, in *struct {
@@ -114,7 +114,7 @@ func (v *Server) putDraft(ctx context.Context, in *struct {
 	Body DraftSaving
 }) (*body[board.Board], error) {
 	return v.changed(ctx, in.Board, func(who *site.Person) error {
-		return v.pipeline.SaveDraft(ctx, in.Board, in.Body.Sheet, in.Body.Revision, who)
+		return v.pipeline.SaveDraft(ctx, in.Board, in.Body.Tiling, in.Body.Revision, who)
 	})
 }
 
@@ -137,7 +137,7 @@ func (v *Server) publishBoard(ctx context.Context, in *struct {
 	})
 }
 
-func (v *Server) listBoardVersions(ctx context.Context, in *BoardPath) (*body[[]board.Version], error) {
+func (v *Server) listBoardVersions(ctx context.Context, in *BoardPath) (*body[[]board.Edition], error) {
 	b, err := v.board(ctx, in.Board)
 	if err != nil {
 		return nil, err
@@ -199,7 +199,7 @@ func (v *Server) servePicture(c *echo.Context) error {
 	}
 	p, err := v.store.Picture(c.Request().Context(), id)
 	if err != nil {
-		return v.answerProblem(c, v.problem(fmt.Errorf("There is no picture %d: %w", id, err)))
+		return v.answerProblem(c, v.problem(fmt.Errorf("there is no picture %d: %w", id, err)))
 	}
 	h := c.Response().Header()
 	h.Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox")

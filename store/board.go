@@ -8,7 +8,7 @@ import (
 	"jauntylark/core/measure"
 )
 
-const selectBoard = `select id, name, title, shared, maker, maker_id, version, sheet, draft, removed_at from board`
+const selectBoard = `select id, name, title, shared, maker, maker_id, version, tiling, draft, removed_at from board`
 
 // Boards lists all boards by name, after them those that were removed and can be brought back.
 func (s *Store) Boards(ctx context.Context) ([]board.Board, error) {
@@ -33,11 +33,11 @@ func (t *Tx) RemovedBoard(ctx context.Context, name string) (b board.Board, err 
 // SaveBoard stores a board, new when its ID is 0; ErrTaken when the name is in use.
 func (t *Tx) SaveBoard(ctx context.Context, b *board.Board) (err error) {
 	if b.ID == 0 {
-		err = t.GetContext(ctx, &b.ID, `insert into board (name, title, shared, maker, maker_id, version, sheet, draft) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
-			b.Name, b.Title, b.Shared, b.Maker, b.MakerID, b.Version, b.Sheet, b.Draft)
+		err = t.GetContext(ctx, &b.ID, `insert into board (name, title, shared, maker, maker_id, version, tiling, draft) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
+			b.Name, b.Title, b.Shared, b.Maker, b.MakerID, b.Version, b.Tiling, b.Draft)
 	} else {
-		_, err = t.ExecContext(ctx, `update board set title = $2, shared = $3, version = $4, sheet = $5, draft = $6, removed_at = $7 where id = $1`,
-			b.ID, b.Title, b.Shared, b.Version, b.Sheet, b.Draft, b.RemovedAt)
+		_, err = t.ExecContext(ctx, `update board set title = $2, shared = $3, version = $4, tiling = $5, draft = $6, removed_at = $7 where id = $1`,
+			b.ID, b.Title, b.Shared, b.Version, b.Tiling, b.Draft, b.RemovedAt)
 	}
 	if taken(err) {
 		return fmt.Errorf("board %s %w", b.Name, ErrTaken)
@@ -55,29 +55,33 @@ func (t *Tx) DropBoards(ctx context.Context, removedBefore measure.Instant) erro
 const keptVersions = 100
 
 // AddBoardVersion keeps what was published.
-func (t *Tx) AddBoardVersion(ctx context.Context, b *board.Board, v *board.Version) error {
+func (t *Tx) AddBoardVersion(ctx context.Context, b *board.Board, v *board.Edition) error {
 	_, err := t.ExecContext(ctx, `
-		with old as (delete from board_version where board_id = $1 and number <= $2 - $7)
-		insert into board_version (board_id, number, sheet, published_by, published_at, note) values ($1, $2, $3, $4, $5, $6)`,
-		b.ID, v.Number, v.Sheet, v.By, v.At, v.Note, keptVersions)
+		with old as (delete from board_version where board_id = $1 and number <= $2::int - $7::int)
+		insert into board_version (board_id, number, tiling, published_by, published_at, note) values ($1, $2, $3, $4, $5, $6)`,
+		b.ID, v.Number, v.Tiling, v.By, v.At, v.Note, keptVersions)
 	return err
 }
 
 // BoardVersions lists what was published of a board, newest first.
-func (s *Store) BoardVersions(ctx context.Context, id int64) ([]board.Version, error) {
-	versions := []board.Version{}
-	err := s.db.SelectContext(ctx, &versions, `select number, sheet, published_by, published_at, note from board_version where board_id = $1 order by number desc`, id)
+func (s *Store) BoardVersions(ctx context.Context, id int64) ([]board.Edition, error) {
+	versions := []board.Edition{}
+	err := s.db.SelectContext(ctx, &versions, `select number, tiling, published_by, published_at, note from board_version where board_id = $1 order by number desc`, id)
 	return versions, err
 }
 
 // BoardVersion gives one version of a board; ErrNotFound.
-func (t *Tx) BoardVersion(ctx context.Context, id int64, number int) (v board.Version, err error) {
-	err = t.GetContext(ctx, &v, `select number, sheet, published_by, published_at, note from board_version where board_id = $1 and number = $2`, id, number)
+func (t *Tx) BoardVersion(ctx context.Context, id int64, number int) (v board.Edition, err error) {
+	err = t.GetContext(ctx, &v, `select number, tiling, published_by, published_at, note from board_version where board_id = $1 and number = $2`, id, number)
 	return v, found(err)
 }
 
 // SetStart says which board a person sees first; 0: none.
 func (t *Tx) SetStart(ctx context.Context, person, board int64) error {
-	_, err := t.ExecContext(ctx, `update person set start_board = nullif($2, 0) where id = $1`, person, board)
+	if board == 0 {
+		_, err := t.ExecContext(ctx, `delete from board_start where person_id = $1`, person)
+		return err
+	}
+	_, err := t.ExecContext(ctx, `insert into board_start (person_id, board_id) values ($1, $2) on conflict (person_id) do update set board_id = excluded.board_id`, person, board)
 	return err
 }

@@ -10,7 +10,7 @@ import (
 )
 
 const (
-	personColumns = `id, email, name, role, units, created_at, coalesce((select b.name from board b where b.id = start_board and b.removed_at is null), '') as start`
+	personColumns = `id, email, name, role, units, created_at, coalesce((select b.name from board_start s join board b on b.id = s.board_id where s.person_id = person.id and b.removed_at is null), '') as start`
 	selectPerson  = `select ` + personColumns + ` from person`
 )
 

@@ -10,7 +10,7 @@ import (
 	"jauntylark/core/site"
 )
 
-// Board is a sheet with a name.
+// Board is a tiling with a name.
 type Board struct {
 	ID        int64            `json:"-" db:"id"`
 	Name      string           `json:"name" db:"name" maxLength:"63" readOnly:"true"`
@@ -19,7 +19,7 @@ type Board struct {
 	Maker     string           `json:"maker" db:"maker" readOnly:"true" doc:"e-mail address of who made it"`
 	MakerID   *int64           `json:"-" db:"maker_id"`
 	Version   int              `json:"version" db:"version" readOnly:"true" doc:"number of the version that is published; 0: none is yet"`
-	Sheet     Sheet            `json:"sheet" db:"sheet" doc:"as published"`
+	Tiling    Tiling           `json:"tiling" db:"tiling" doc:"as published"`
 	Draft     *Draft           `json:"draft" db:"draft" doc:"what is being changed; null: nothing"`
 	RemovedAt *measure.Instant `json:"removed_at" db:"removed_at" format:"date-time" doc:"when it was removed; it can be brought back for 30 days"`
 }
@@ -32,9 +32,9 @@ func (b *Board) SeenBy(p *site.Person) bool {
 	return b.Shared || b.MakerID != nil && *b.MakerID == p.ID || b.MakerID == nil && p.Role == site.Owner
 }
 
-// Draft is a sheet that is being changed.
+// Draft is a tiling that is being changed.
 type Draft struct {
-	Sheet    Sheet           `json:"sheet"`
+	Tiling   Tiling          `json:"tiling"`
 	Revision int             `json:"revision" doc:"one more with each saving; who saves says which one was changed"`
 	By       string          `json:"by"`
 	At       measure.Instant `json:"at" format:"date-time"`
@@ -46,39 +46,39 @@ func (d *Draft) Scan(v any) error { return measure.ScanJSON(v, d) }
 // Value writes the draft for its column.
 func (d Draft) Value() (driver.Value, error) { return measure.ValueJSON(d) }
 
-// Version is a sheet that was published.
-type Version struct {
+// Edition is a tiling that was published.
+type Edition struct {
 	Number int             `json:"number" db:"number"`
-	Sheet  Sheet           `json:"sheet" db:"sheet"`
+	Tiling Tiling          `json:"tiling" db:"tiling"`
 	By     string          `json:"by" db:"published_by"`
 	At     measure.Instant `json:"at" db:"published_at" format:"date-time"`
 	Note   string          `json:"note" db:"note" doc:"what was changed, in the words of who did"`
 }
 
-// Sheet is tiles on a grid, and the stretch of time that they show.
-type Sheet struct {
+// Tiling is tiles on a grid, and the stretch of time that they show.
+type Tiling struct {
 	Range   measure.Duration `json:"range" required:"false" doc:"how far back tiles look that do not say otherwise; a day when left out" example:"24h"`
 	Compare measure.Duration `json:"compare" required:"false" doc:"lines are laid over those of so long ago; 0s: over none" example:"168h"`
 	Tiles   []Tile           `json:"tiles" nullable:"false" maxItems:"60"`
 }
 
-// Scan reads the sheet from its column.
-func (s *Sheet) Scan(v any) error { return measure.ScanJSON(v, s) }
+// Scan reads the tiling from its column.
+func (s *Tiling) Scan(v any) error { return measure.ScanJSON(v, s) }
 
-// Value writes the sheet for its column.
-func (s Sheet) Value() (driver.Value, error) { return measure.ValueJSON(s) }
+// Value writes the tiling for its column.
+func (s Tiling) Value() (driver.Value, error) { return measure.ValueJSON(s) }
 
-// Limits of a sheet.
+// Limits of a tiling.
 const (
 	Columns   = 12  // the width of the grid
-	MostRows  = 400 // the height that a sheet may have
+	MostRows  = 400 // the height that a tiling may have
 	MostTiles = 60
 	mostRange = measure.Duration(3 * 366 * 24 * 3600e9)
 )
 
-// Settle gives a sheet its order and its numbers: tiles without a place get the size of their kind and the first place that
+// Settle gives a tiling its order and its numbers: tiles without a place get the size of their kind and the first place that
 // is free, tiles without an ID get one, and the list is put into reading order.
-func (s *Sheet) Settle() {
+func (s *Tiling) Settle() {
 	if s.Tiles == nil {
 		s.Tiles = []Tile{}
 	}
@@ -111,7 +111,7 @@ func (s *Sheet) Settle() {
 }
 
 // free gives the first place where a tile of a size touches no other.
-func (s *Sheet) free(w, h int) (x, y int) {
+func (s *Tiling) free(w, h int) (x, y int) {
 	for y = 0; ; y++ {
 		for x = 0; x+w <= Columns; x++ {
 			t := Tile{X: x, Y: y, W: w, H: h}
@@ -122,7 +122,7 @@ func (s *Sheet) free(w, h int) (x, y int) {
 	}
 }
 
-// Known tells what a sheet may point at. Each function gives whether there is such a thing, and the names of all.
+// Known tells what a tiling may point at. Each function gives whether there is such a thing, and the names of all.
 type Known struct {
 	Signal  func(path string) (unit measure.Unit, kind string, known bool)
 	Signals []string
@@ -132,8 +132,8 @@ type Known struct {
 	Picture func(id int64) bool
 }
 
-// Check tells what is wrong with a settled sheet: nil or a *measure.Fault that names the tile.
-func (s *Sheet) Check(k *Known) error {
+// Check tells what is wrong with a settled tiling: nil or a *measure.Fault that names the tile.
+func (s *Tiling) Check(k *Known) error {
 	if s.Range < measure.Duration(60e9) || s.Range > mostRange {
 		return &measure.Fault{Field: "range", Reason: fmt.Sprintf("%s is not 1m to 1098d", s.Range)}
 	}

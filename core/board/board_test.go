@@ -37,13 +37,13 @@ func series(paths ...string) (all []board.Series) {
 	return all
 }
 
-// What a sheet may not say: the field that the fault names, and a part of its words.
-func TestWhatASheetRefuses(t *testing.T) {
-	at := func(tile board.Tile) board.Sheet { return board.Sheet{Tiles: []board.Tile{tile}} }
+// What a tiling may not say: the field that the fault names, and a part of its words.
+func TestWhatATilingRefuses(t *testing.T) {
+	at := func(tile board.Tile) board.Tiling { return board.Tiling{Tiles: []board.Tile{tile}} }
 	for name, c := range map[string]struct {
-		sheet board.Sheet
-		field string
-		says  string
+		tiling board.Tiling
+		field  string
+		says   string
 	}{
 		"a kind that is none":       {at(board.Tile{Kind: "dail", W: 3, H: 4}), "tiles[0].kind", "did you mean dial?"},
 		"an unknown signal":         {at(board.Tile{Kind: "value", Series: series("d/tmep")}), "tiles[0].series[0].signal", "did you mean d/temp?"},
@@ -54,8 +54,8 @@ func TestWhatASheetRefuses(t *testing.T) {
 		"a dial of a switch":        {at(board.Tile{Kind: "dial", Series: series("d/door")}), "tiles[0].series[0].signal", "shows numbers"},
 		"out on the right":          {at(board.Tile{Kind: "value", Series: series("d/temp"), X: 10, W: 3, H: 3}), "tiles[0]", "12 columns"},
 		"too small":                 {at(board.Tile{Kind: "lines", Series: series("d/temp"), W: 1, H: 1}), "tiles[0]", "the least is 3 × 4"},
-		"one over the other":        {board.Sheet{Tiles: []board.Tile{{Kind: "note", Text: "a", W: 4, H: 4}, {Kind: "note", Text: "b", X: 3, Y: 3, W: 4, H: 4}}}, "tiles[1]", "lies over"},
-		"two of one id":             {board.Sheet{Tiles: []board.Tile{{ID: "a", Kind: "note", Text: "a"}, {ID: "a", Kind: "note", Text: "b"}}}, "tiles[1].id", "another tile"},
+		"one over the other":        {board.Tiling{Tiles: []board.Tile{{Kind: "note", Text: "a", W: 4, H: 4}, {Kind: "note", Text: "b", X: 3, Y: 3, W: 4, H: 4}}}, "tiles[1]", "lies over"},
+		"two of one id":             {board.Tiling{Tiles: []board.Tile{{ID: "a", Kind: "note", Text: "a"}, {ID: "a", Kind: "note", Text: "b"}}}, "tiles[1].id", "another tile"},
 		"an empty note":             {at(board.Tile{Kind: "note", Text: " "}), "tiles[0].text", "needs some"},
 		"an unknown total":          {at(board.Tile{Kind: "total", Total: "pwer"}), "tiles[0].total", "did you mean power?"},
 		"a switch without output":   {at(board.Tile{Kind: "switch"}), "tiles[0].outputs", "needs an output"},
@@ -65,14 +65,14 @@ func TestWhatASheetRefuses(t *testing.T) {
 		"a pin of nothing":          {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "value"}}}), "tiles[0].pins[0].signal", "no signal"},
 		"a pin to an unknown board": {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "board", Board: "othre"}}}), "tiles[0].pins[0].board", "did you mean other?"},
 		"an empty label":            {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "label"}}}), "tiles[0].pins[0].text", "needs some"},
-		"a range of a second":       {board.Sheet{Range: 1e9}, "range", "1m to 1098d"},
+		"a range of a second":       {board.Tiling{Range: 1e9}, "range", "1m to 1098d"},
 		"a tile's range":            {at(board.Tile{Kind: "value", Series: series("d/temp"), Range: 1e9}), "tiles[0].range", "1m to 1098d"},
 		"a period of 7 minutes":     {at(board.Tile{Kind: "lines", Series: series("d/temp"), Figure: "mean", Every: 420e9}), "tiles[0].every", "none of"},
-		"a comparison with 1 s ago": {board.Sheet{Compare: 1e9}, "compare", "neither 0s"},
-		"sixty-one tiles":           {board.Sheet{Tiles: slices.Repeat([]board.Tile{{Kind: "note", Text: "a"}}, 61)}, "tiles", "60 at most"},
+		"a comparison with 1 s ago": {board.Tiling{Compare: 1e9}, "compare", "neither 0s"},
+		"sixty-one tiles":           {board.Tiling{Tiles: slices.Repeat([]board.Tile{{Kind: "note", Text: "a"}}, 61)}, "tiles", "60 at most"},
 	} {
-		c.sheet.Settle()
-		err := c.sheet.Check(known())
+		c.tiling.Settle()
+		err := c.tiling.Check(known())
 		var fault *measure.Fault
 		if !errors.As(err, &fault) || fault.Field != c.field || !strings.Contains(fault.Reason, c.says) {
 			t.Errorf("%s: %v", name, err)
@@ -80,8 +80,8 @@ func TestWhatASheetRefuses(t *testing.T) {
 	}
 }
 
-func TestASheetWithEachKind(t *testing.T) {
-	s := board.Sheet{Tiles: []board.Tile{
+func TestATilingWithEachKind(t *testing.T) {
+	s := board.Tiling{Tiles: []board.Tile{
 		{Kind: "value", Series: series("d/temp")}, {Kind: "value", Series: series("d/words")}, {Kind: "bar", Series: series("d/temp", "d/wet")}, {Kind: "dial", Series: series("d/wet")},
 		{Kind: "lines", Series: series("d/temp", "d/wet", "d/temp"), Figure: "mean"}, {Kind: "states", Series: series("d/door")}, {Kind: "spread", Series: series("d/temp"), Profile: true},
 		{Kind: "table", Series: series("d/temp", "d/words")}, {Kind: "total", Total: "power"}, {Kind: "journal"}, {Kind: "switch", Outputs: []string{"d/fan"}}, {Kind: "note", Text: "# Hello"},
@@ -99,12 +99,12 @@ func TestASheetWithEachKind(t *testing.T) {
 	}
 }
 
-// Whatever sizes tiles ask for, placing them makes a sheet that Check lets pass, and placing it again changes nothing.
+// Whatever sizes tiles ask for, placing them makes a tiling that Check lets pass, and placing it again changes nothing.
 func TestSettlingPlacesWithoutOverlap(t *testing.T) {
 	kinds := []string{"value", "bar", "dial", "lines", "states", "spread", "table", "journal", "note"}
 	r := rand.New(rand.NewPCG(9, 1))
 	for range 300 {
-		s := board.Sheet{}
+		s := board.Tiling{}
 		for range 1 + r.IntN(30) {
 			tile := board.Tile{Kind: kinds[r.IntN(len(kinds))], Text: "x", Series: series("d/temp")}
 			if tile.Kind == "note" {
@@ -122,7 +122,7 @@ func TestSettlingPlacesWithoutOverlap(t *testing.T) {
 				t.Fatalf("not in reading order: %+v before %+v", a, b)
 			}
 		}
-		again := board.Sheet{Tiles: slices.Clone(s.Tiles), Range: s.Range}
+		again := board.Tiling{Tiles: slices.Clone(s.Tiles), Range: s.Range}
 		again.Settle()
 		for i := range s.Tiles {
 			if a, b := s.Tiles[i], again.Tiles[i]; a.ID != b.ID || a.X != b.X || a.Y != b.Y || a.ID == "" {

@@ -9,9 +9,9 @@ import (
 	"jauntylark/core/site"
 )
 
-// Tile is one thing on a sheet.
+// Tile is one thing on a tiling.
 type Tile struct {
-	ID      string           `json:"id,omitempty" required:"false" maxLength:"40" doc:"its own on the sheet; one is given when left out"`
+	ID      string           `json:"id,omitempty" required:"false" maxLength:"40" doc:"its own on the tiling; one is given when left out"`
 	Kind    string           `json:"kind" enum:"value,bar,dial,lines,states,spread,table,total,journal,switch,note,mimic"`
 	Title   string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what it shows is told when left out"`
 	X       int              `json:"x" required:"false" doc:"column of its left edge, from 0"`
@@ -236,8 +236,8 @@ func (p *Pin) wrong(k *Known) (field, reason string) {
 	return "", ""
 }
 
-// Signals gives the signals that a sheet shows, each once, in order.
-func (s *Sheet) Signals() (paths []string) {
+// Signals gives the signals that a tiling shows, each once, in order.
+func (s *Tiling) Signals() (paths []string) {
 	add := func(path string) {
 		if path != "" && !slices.Contains(paths, path) {
 			paths = append(paths, path)

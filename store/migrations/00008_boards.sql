@@ -9,7 +9,7 @@ create table board (
     maker      text not null,
     maker_id   bigint references person on delete set null,
     version    integer not null default 0,
-    sheet      jsonb not null,
+    tiling     jsonb not null,
     draft      jsonb,
     removed_at bigint
 );
@@ -19,7 +19,7 @@ create unique index board_name on board (name) where removed_at is null;
 create table board_version (
     board_id     bigint not null references board on delete cascade,
     number       integer not null,
-    sheet        jsonb not null,
+    tiling       jsonb not null,
     published_by text not null,
     published_at bigint not null,
     note         text not null default '',
@@ -38,6 +38,8 @@ create table picture (
     made_at bigint not null
 );
 
-alter table person
-    add start_board bigint references board on delete set null; -- what this person sees first; null: what is wrong now
-
+-- What a person sees first; who is not here sees what is wrong now.
+create table board_start (
+    person_id bigint primary key references person on delete cascade,
+    board_id  bigint not null references board on delete cascade
+);

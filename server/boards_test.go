@@ -1,0 +1,207 @@
+package server_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/png"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"jauntylark/client"
+	"jauntylark/core/board"
+	"jauntylark/core/site"
+	"jauntylark/server/servertest"
+)
+
+// boardSite is a service with two signals and a second person, a keeper.
+func boardSite(t *testing.T) (s *servertest.Service, tadhg *client.Client) {
+	t.Helper()
+	s = servertest.Start(t)
+	d := s.Device("d")
+	s.Send(d, `{"temp": 21, "mode": "idle"}`)
+	s.Do(http.MethodPost, "/api/v1/people", object{"email": "tadhg@hollowbrook.example", "name": "Tadhg", "role": "keeper", "password": servertest.Password}, nil)
+	return s, s.SignIn("tadhg@hollowbrook.example", servertest.Password)
+}
+
+func tile(kind, signal string) object {
+	return object{"kind": kind, "series": []object{{"signal": signal}}}
+}
+
+func tiles(some ...object) object { return object{"tiles": some} }
+
+func getBoard(t *testing.T, c *client.Client, name string) (b board.Board) {
+	t.Helper()
+	if err := c.Do(context.Background(), http.MethodGet, "/api/v1/boards/"+name, nil, &b); err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+// A board is drafted, published, taken back to an older version, copied, shared, removed and brought back.
+func TestTheLifeOfABoard(t *testing.T) {
+	s, tadhg := boardSite(t)
+	const path = "/api/v1/boards/heat"
+	s.Do(http.MethodPut, path, object{"title": "Heat", "tiling": tiles(tile("value", "d/temp"))}, nil)
+	if b := getBoard(t, s.Owner, "heat"); b.Version != 1 || b.Tiling.Tiles[0].W != 3 || b.Shared {
+		t.Errorf("a new board is %+v", b)
+	}
+	if said := refused(t, tadhg, http.StatusNotFound, http.MethodGet, path, nil); !strings.Contains(said, "heat") {
+		t.Error("another person's board:", said)
+	}
+	var b board.Board
+	s.Do(http.MethodPut, path+"/draft", object{"tiling": tiles(tile("value", "d/temp"), tile("lines", "d/temp"))}, &b)
+	if b.Draft == nil || b.Draft.Revision != 1 || len(b.Tiling.Tiles) != 1 {
+		t.Errorf("with a draft it is %+v", b)
+	}
+	refused(t, s.Owner, http.StatusConflict, http.MethodPut, path+"/draft", object{"tiling": tiles(tile("value", "d/temp"))})
+	refused(t, s.Owner, http.StatusConflict, http.MethodPost, path+"/publish", object{"revision": 7})
+	s.Do(http.MethodPost, path+"/publish", object{"revision": 1, "note": "with its line"}, &b)
+	if b.Version != 2 || b.Draft != nil || len(b.Tiling.Tiles) != 2 {
+		t.Errorf("published it is %+v", b)
+	}
+	var versions []board.Edition
+	s.Do(http.MethodGet, path+"/versions", nil, &versions)
+	if len(versions) != 2 || versions[0].Number != 2 || versions[0].Note != "with its line" {
+		t.Errorf("its versions are %+v", versions)
+	}
+	s.Do(http.MethodPost, path+"/versions/1/draft", nil, &b)
+	if b.Draft == nil || len(b.Draft.Tiling.Tiles) != 1 || b.Version != 2 {
+		t.Errorf("with version 1 as its draft it is %+v", b)
+	}
+	s.Do(http.MethodDelete, path+"/draft", nil, &b)
+	if b.Draft != nil {
+		t.Error("a dropped draft is still there")
+	}
+	s.Do(http.MethodPatch, path, object{"shared": true}, nil)
+	if err := tadhg.Do(context.Background(), http.MethodPost, path+"/copy", object{"name": "my-heat"}, &b); err != nil || b.Maker != "tadhg@hollowbrook.example" || b.Shared || len(b.Tiling.Tiles) != 2 {
+		t.Errorf("a copy is %+v, %v", b, err)
+	}
+	refused(t, tadhg, http.StatusConflict, http.MethodPost, path+"/copy", object{"name": "my-heat"})
+	s.Do(http.MethodDelete, path, nil, nil)
+	refused(t, s.Owner, http.StatusNotFound, http.MethodGet, path, nil)
+	s.Do(http.MethodPost, path+"/bring-back", nil, &b)
+	if b.Version != 2 || b.RemovedAt != nil {
+		t.Errorf("brought back it is %+v", b)
+	}
+}
+
+// What is wrong with a board is told with the tile and the nearest name, and changes nothing.
+func TestBoardsRefuse(t *testing.T) {
+	s, _ := boardSite(t)
+	for _, c := range []struct {
+		name   string
+		body   object
+		status int
+		words  []string
+	}{
+		{"Heat!", tiles(tile("value", "d/temp")), http.StatusUnprocessableEntity, []string{"name"}},
+		{"heat", tiles(tile("value", "d/tmep")), http.StatusUnprocessableEntity, []string{"tiles[0].series[0].signal", "d/tmep", "d/temp"}},
+		{"heat", tiles(tile("dial", "d/mode")), http.StatusUnprocessableEntity, []string{"d/mode", "text"}},
+		{"heat", tiles(object{"kind": "mimic", "picture": 9}), http.StatusUnprocessableEntity, []string{"picture 9"}},
+		{"heat", tiles(object{"kind": "total", "total": "x"}), http.StatusUnprocessableEntity, []string{"total", "x"}},
+		{"heat", tiles(object{"kind": "value", "series": []object{{"signal": "d/temp"}}, "x": 11, "w": 3, "h": 2}), http.StatusUnprocessableEntity, []string{"12 columns"}},
+	} {
+		said := refused(t, s.Owner, c.status, http.MethodPut, "/api/v1/boards/"+c.name, object{"tiling": c.body})
+		for _, w := range c.words {
+			if !strings.Contains(said, w) {
+				t.Errorf("%v: %q does not name %q", c.body, said, w)
+			}
+		}
+	}
+	var all []board.Board
+	s.Do(http.MethodGet, "/api/v1/boards", nil, &all)
+	if len(all) != 0 {
+		t.Errorf("refused boards left %+v", all)
+	}
+}
+
+func aPNG(t *testing.T) []byte {
+	t.Helper()
+	var out bytes.Buffer
+	if err := png.Encode(&out, image.NewRGBA(image.Rect(0, 0, 30, 20))); err != nil {
+		t.Fatal(err)
+	}
+	return out.Bytes()
+}
+
+// A picture is taken in, served so that it can do nothing, and kept while a board shows it.
+func TestPicturesOfBoards(t *testing.T) {
+	s, _ := boardSite(t)
+	var p board.Picture
+	if err := s.Owner.Upload(context.Background(), "/api/v1/pictures?name=house", "application/octet-stream", bytes.NewReader(aPNG(t)), &p); err != nil || p.Width != 30 || p.Height != 20 {
+		t.Fatalf("%+v, %v", p, err)
+	}
+	got, err := s.Owner.Fetch(context.Background(), fmt.Sprintf("/api/v1/pictures/%d", p.ID), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer got.Body.Close()
+	body, _ := io.ReadAll(got.Body)
+	if csp := got.Header.Get("Content-Security-Policy"); !strings.Contains(csp, "sandbox") || got.Header.Get("Content-Type") != "image/png" || !bytes.HasPrefix(body, []byte("\x89PNG")) {
+		t.Errorf("it is served with %v", got.Header)
+	}
+	for _, bad := range []string{"", "no picture", "<html>"} {
+		if err := s.Owner.Upload(context.Background(), "/api/v1/pictures?name=x", "application/octet-stream", strings.NewReader(bad), nil); err == nil {
+			t.Errorf("%q was taken for a picture", bad)
+		}
+	}
+	s.Do(http.MethodPut, "/api/v1/boards/map", object{"tiling": tiles(object{"kind": "mimic", "picture": p.ID, "pins": []object{{"x": 0.5, "y": 0.5, "kind": "value", "signal": "d/temp"}}})}, nil)
+	if said := refused(t, s.Owner, http.StatusConflict, http.MethodDelete, fmt.Sprintf("/api/v1/pictures/%d", p.ID), nil); !strings.Contains(said, "map") && !strings.Contains(said, "Map") {
+		t.Error("a picture in use:", said)
+	}
+	nobody := client.Client{URL: s.URL}
+	if _, err := nobody.Fetch(context.Background(), fmt.Sprintf("/api/v1/pictures/%d", p.ID), nil); err == nil {
+		t.Error("a picture is shown to who is not signed in")
+	}
+}
+
+// Each person has a start of their own; it goes with the board.
+func TestTheStartBoard(t *testing.T) {
+	s, tadhg := boardSite(t)
+	s.Do(http.MethodPut, "/api/v1/boards/heat", object{"shared": true, "tiling": tiles(tile("value", "d/temp"))}, nil)
+	s.Do(http.MethodPut, "/api/v1/session/start", object{"board": "heat"}, nil)
+	start := func(c *client.Client) string {
+		var p site.Person
+		if err := c.Do(context.Background(), http.MethodGet, "/api/v1/session", nil, &p); err != nil {
+			t.Fatal(err)
+		}
+		return p.Start
+	}
+	if start(s.Owner) != "heat" || start(tadhg) != "" {
+		t.Errorf("the starts are %q and %q", start(s.Owner), start(tadhg))
+	}
+	refused(t, tadhg, http.StatusNotFound, http.MethodPut, "/api/v1/session/start", object{"board": "haet"})
+	s.Do(http.MethodDelete, "/api/v1/boards/heat", nil, nil)
+	if start(s.Owner) != "" {
+		t.Error("a removed board is still the start:", start(s.Owner))
+	}
+}
+
+// Boards and their pictures are in an archive.
+func TestBoardsInArchives(t *testing.T) {
+	s, _ := boardSite(t)
+	var p board.Picture
+	if err := s.Owner.Upload(context.Background(), "/api/v1/pictures?name=house", "application/octet-stream", bytes.NewReader(aPNG(t)), &p); err != nil {
+		t.Fatal(err)
+	}
+	s.Do(http.MethodPut, "/api/v1/boards/map", object{"shared": true, "tiling": tiles(object{"kind": "mimic", "picture": p.ID}, tile("value", "d/temp"))}, nil)
+	s.Do(http.MethodPut, "/api/v1/session/start", object{"board": "map"}, nil)
+	var file bytes.Buffer
+	if err := s.Owner.Download(context.Background(), "/api/v1/archive", &file); err != nil {
+		t.Fatal(err)
+	}
+	other := servertest.Start(t)
+	if err := other.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", &file, new(any)); err != nil {
+		t.Fatal(err)
+	}
+	if b := getBoard(t, other.Owner, "map"); len(b.Tiling.Tiles) != 2 || b.Version != 1 {
+		t.Errorf("it is %+v", b)
+	}
+	if _, err := other.Owner.Fetch(context.Background(), fmt.Sprintf("/api/v1/pictures/%d", p.ID), nil); err != nil {
+		t.Error(err)
+	}
+}

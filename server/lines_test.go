@@ -1,0 +1,165 @@
+package server_test
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/client"
+	"jauntylark/core/board"
+	"jauntylark/core/measure"
+	"jauntylark/core/series"
+	"jauntylark/core/site"
+	"jauntylark/server"
+	"jauntylark/server/servertest"
+)
+
+// stretchOf writes the stretch of readings a minute apart that minutes stored.
+func stretchOf(from measure.Instant, n int) string {
+	return "since=" + url.QueryEscape(from.String()) + "&until=" + url.QueryEscape((from + measure.Instant(n)*60_000).String())
+}
+
+// The lines of several signals keep each one's shortest spike, and say where readings are of no use.
+func TestLinesOfSeveralSignals(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	const n = 3000
+	from := minutes(t, s, "a", "Cel", n, func(i int) float64 {
+		if i == 1777 {
+			return 95
+		}
+		return 20
+	})
+	minutes(t, s, "b", "%", n, func(i int) float64 { return float64(i % 100) })
+	var got server.Lines
+	s.Do(http.MethodGet, "/api/v1/lines?signal=d/a&signal=d/b&columns=100&"+stretchOf(from, n), nil, &got)
+	if len(got.Lines) != 2 || got.Lines[0].Signal != "d/a" || len(got.Lines[0].At) > 400 || len(got.Lines[0].At) < 100 {
+		t.Fatalf("the lines have %d and %d points", len(got.Lines), len(got.Lines[0].At))
+	}
+	spike := false
+	for i, v := range got.Lines[0].Value {
+		spike = spike || v == 95 && got.Lines[0].At[i] == int64(from)+1777*60_000
+	}
+	if !spike {
+		t.Error("the spike of one reading is not in the line")
+	}
+	for query, words := range map[string][]string{
+		"signal=d/c":          {"d/c", "d/a"},
+		"signal=d/a&since=x":  {"since"},
+		"signal=d/a&signal=e": {"e"},
+		"":                    {"signal"},
+	} {
+		said := refusedAny(t, s.Owner, "/api/v1/lines?"+query)
+		for _, w := range words {
+			if !strings.Contains(said, w) {
+				t.Errorf("%q: %q does not name %q", query, said, w)
+			}
+		}
+	}
+}
+
+// refusedAny gives what a request that is refused says.
+func refusedAny(t *testing.T, c *client.Client, path string) string {
+	t.Helper()
+	err := c.Do(context.Background(), http.MethodGet, path, nil, nil)
+	if err == nil {
+		t.Fatal(path, "was not refused")
+	}
+	return err.Error()
+}
+
+// Tails tell what came since, of each signal its own, and nothing twice.
+func TestTails(t *testing.T) {
+	s := servertest.Start(t)
+	d := s.Device("d")
+	s.Send(d, `{"a": 1, "b": 10}`)
+	since := time.Now()
+	time.Sleep(20 * time.Millisecond)
+	s.Send(d, `{"a": 2}`)
+	ask := func(since time.Time) (got []server.Tail) {
+		s.Do(http.MethodGet, "/api/v1/tails?signal=d/b&signal=d/a&since="+url.QueryEscape(since.Format(time.RFC3339Nano)), nil, &got)
+		return got
+	}
+	got := ask(since)
+	if len(got) != 2 || got[0].Signal != "d/b" || len(got[0].At) != 0 || len(got[1].Value) != 1 || got[1].Value[0] != 2 {
+		t.Fatalf("%+v", got)
+	}
+	if again := ask(time.UnixMilli(got[1].At[0])); len(again[1].At) != 0 {
+		t.Errorf("asked from its last reading on, it told that again: %+v", again)
+	}
+	if said := refusedAny(t, s.Owner, "/api/v1/tails?signal=d/a&since="+url.QueryEscape(time.Now().Add(-2*time.Hour).Format(time.RFC3339))); !strings.Contains(said, "an hour") {
+		t.Error("a tail of two hours:", said)
+	}
+}
+
+// States over time have the lengths that the readings say, for a switch and by bands.
+func TestStatesOverTime(t *testing.T) {
+	s := servertest.Start(t)
+	s.Device("d")
+	from := minutes(t, s, "v", "Cel", 100, func(i int) float64 { return float64(i / 25 % 2 * 10) }) // 25 low, 25 high, twice
+	if said := refusedAny(t, s.Owner, "/api/v1/signals/d/v/states?"+stretchOf(from, 100)); !strings.Contains(said, "bands") {
+		t.Error("a number without bands:", said)
+	}
+	s.Do(http.MethodPatch, "/api/v1/signals/d/v", object{"bands": []object{{"name": "cool", "to": 5}, {"name": "warm", "from": 5}}}, nil)
+	var c board.Course
+	s.Do(http.MethodGet, "/api/v1/signals/d/v/states?"+stretchOf(from, 100), nil, &c)
+	if len(c.Stretches) != 4 || c.Stretches[0].State != "cool" || c.Stretches[3].State != "warm" {
+		t.Fatalf("%+v", c.Stretches)
+	}
+	for _, sum := range c.States {
+		if sum.Ms != 50*60_000 || sum.Times != 2 {
+			t.Errorf("%+v", sum)
+		}
+	}
+}
+
+// A spread counts each reading once, and knows the hours of the site's own day.
+func TestSpreadOfAStretch(t *testing.T) {
+	s := servertest.Start(t)
+	s.Do(http.MethodPut, "/api/v1/site", site.Site{Name: "x", Zone: "Asia/Kolkata"}, nil)
+	s.Device("d")
+	const n = 2 * 24 * 60
+	from := minutes(t, s, "v", "Cel", n, func(i int) float64 { return float64(i % 10) })
+	var got series.Spread
+	s.Do(http.MethodGet, "/api/v1/signals/d/v/spread?bins=10&"+stretchOf(from, n), nil, &got)
+	sum := 0
+	for _, c := range got.Counts {
+		sum += c
+	}
+	if sum != n || got.Low != 0 || got.High != 9 || got.Mean == nil || *got.Mean != 4.5 || len(got.Hours) != 24 {
+		t.Fatalf("%d readings, %v to %v, mean %v, %d hours", sum, got.Low, got.High, got.Mean, len(got.Hours))
+	}
+	for _, h := range got.Hours {
+		if h.Count != 120 {
+			t.Errorf("hour %d has %d readings", h.Hour, h.Count)
+		}
+	}
+	s.Send(s.Device("e"), `{"mode": "idle"}`)
+	if said := refusedAny(t, s.Owner, "/api/v1/signals/e/mode/spread"); !strings.Contains(said, "text") {
+		t.Error("a spread of texts:", said)
+	}
+}
+
+// A stream that is opened anew with the number of the last commit tells only what was missed.
+func TestLiveResumesByQuery(t *testing.T) {
+	s := servertest.Start(t)
+	d := s.Device("d")
+	s.Send(d, `{"a": 1}`)
+	last := changes(t, s.Owner, "", func(c site.Change) bool { return c.CommitNo > 0 })
+	s.Send(d, `{"a": 2}`)
+	s.Send(d, `{"a": 3}`)
+	answer, err := s.Owner.Fetch(context.Background(), fmt.Sprintf("/api/v1/live?since=%s", last), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	first := make([]byte, 4096)
+	got, _ := answer.Body.Read(first)
+	if text := string(first[:got]); !strings.Contains(text, `"value":3`) || strings.Contains(text, `"value":1`) {
+		t.Errorf("resumed after %s it told %q", last, text)
+	}
+}
