@@ -56,12 +56,6 @@ func boardListCommand() *cobra.Command {
 	return c
 }
 
-// boardFile is a board as a YAML file has it.
-type boardFile struct {
-	Name string `json:"name"`
-	pipeline.BoardSaving
-}
-
 func boardShowCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "show NAME", Short: "One board as YAML, which board load reads", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board show water > water.yaml",
@@ -70,7 +64,7 @@ func boardShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			text, err := json.Marshal(boardFile{b.Name, pipeline.BoardSaving{Title: b.Title, Shared: b.Shared, Tiling: b.Tiling}})
+			text, err := json.Marshal(pipeline.BoardFile{Name: b.Name, BoardSaving: pipeline.BoardSaving{Title: b.Title, Shared: b.Shared, Tiling: b.Tiling}})
 			if err == nil {
 				text, err = yaml.JSONToYAML(text)
 			}
@@ -103,7 +97,7 @@ the first one that is free.`,
 		if err != nil {
 			return err
 		}
-		var file boardFile
+		var file pipeline.BoardFile
 		if err := yaml.UnmarshalWithOptions(text, &file, yaml.Strict(), yaml.UseJSONUnmarshaler()); err != nil {
 			return misused("%s: %s", args[0], yaml.FormatError(err, false, true))
 		}

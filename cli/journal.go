@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"fmt"
 	"io"
+	"net/http"
 	"net/url"
 	"strconv"
 	"strings"
@@ -11,6 +13,7 @@ import (
 
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/pipeline"
 )
 
 func journalCommand() *cobra.Command {
@@ -58,6 +61,37 @@ func journalCommand() *cobra.Command {
 			}
 			table(w, "Nothing like that has happened yet.", []string{"AT", "", "LASTED", "KIND", "WHAT"}, rows)
 		})
+	}
+	return c
+}
+
+func noteCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use: "note TEXT", Short: "Write a note into the journal: what was done, what was seen", Args: exactly("TEXT"),
+		Long:    "Write a note into the journal. Charts of the device or signal that it is about show it at its time.",
+		Example: "  jaunty note 'probe cleaned' --of pond/oxygen\n  jaunty note 'power cut in the whole street' --at 40m",
+	}
+	f := c.Flags()
+	of := f.String("of", "", "DEVICE or DEVICE/SIGNAL that it is about; the site when left out")
+	at := f.String("at", "", "when that was: a time (RFC 3339), or how long ago; now when left out")
+	completeDevices(c, "of")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		n := pipeline.Note{Text: args[0], Of: *of}
+		if *at != "" {
+			then, err := moment(*at)
+			if err != nil {
+				return misused("--at: %w", err)
+			}
+			n.At = &then
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/journal", n, nil); err != nil {
+			return err
+		}
+		return show(c, n, func(w io.Writer) { fmt.Fprintln(w, "It is in the journal.") })
 	}
 	return c
 }

@@ -3,7 +3,7 @@ import react from '@vitejs/plugin-react'
 import { defineConfig } from 'vite'
 
 export default defineConfig({
-  plugins: [react(), { ...optimizeLocales.vite({ locales: ['en-GB'] }), enforce: 'pre' }],
+  plugins: [react(), { ...optimizeLocales.vite({ locales: ['en-US'] }), enforce: 'pre' }],
   html: { cspNonce: '__NONCE__' },
   build: { outDir: 'dist', emptyOutDir: true, assetsInlineLimit: 0 },
   server: { proxy: { '/api': 'http://127.0.0.1:8080' } },

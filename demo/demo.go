@@ -132,6 +132,9 @@ func (s *Site) SetUp(ctx context.Context) error {
 	if err := s.switchable(ctx); err != nil {
 		return err
 	}
+	if err := s.boards(ctx); err != nil {
+		return err
+	}
 	return s.state(ctx)
 }
 

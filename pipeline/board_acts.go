@@ -24,6 +24,12 @@ type BoardSaving struct {
 	Note   string       `json:"note,omitempty" required:"false" maxLength:"200" doc:"what was changed"`
 }
 
+// BoardFile is a board as its file has it.
+type BoardFile struct {
+	Name        string `json:"name"`
+	BoardSaving `yaml:",inline"`
+}
+
 // SaveBoard stores a board, new or in place of the one of that name, and publishes it.
 func (p *Pipeline) SaveBoard(ctx context.Context, name string, s BoardSaving, who *site.Person) error {
 	return p.Do(ctx, func(t *Turn) error {

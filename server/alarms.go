@@ -12,6 +12,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/pipeline"
 	"jauntylark/store"
 )
 
@@ -133,4 +134,9 @@ func (v *Server) listJournal(ctx context.Context, in *struct {
 		q.Since = measure.InstantOf(in.Since)
 	}
 	return answer(v.store.Journal(ctx, q))
+}
+
+func (v *Server) writeNote(ctx context.Context, in *body[pipeline.Note]) (*none, error) {
+	person := personOf(ctx)
+	return nil, v.pipeline.WriteNote(ctx, in.Body, person.Called())
 }

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"jauntylark/client"
 	"jauntylark/core/board"
@@ -203,5 +204,26 @@ func TestBoardsInArchives(t *testing.T) {
 	}
 	if _, err := other.Owner.Fetch(context.Background(), fmt.Sprintf("/api/v1/pictures/%d", p.ID), nil); err != nil {
 		t.Error(err)
+	}
+}
+
+// A note stands in the journal at the time that it is about, under what it is about.
+func TestNotes(t *testing.T) {
+	s, _ := boardSite(t)
+	at := time.Now().Add(-time.Hour).UTC().Truncate(time.Second)
+	s.Do(http.MethodPost, "/api/v1/journal", object{"text": " probe cleaned ", "of": "d/temp", "at": at}, nil)
+	var entries []site.Entry
+	s.Do(http.MethodGet, "/api/v1/journal?kind=note&device=d", nil, &entries)
+	if len(entries) != 1 || entries[0].Text != "probe cleaned" || entries[0].At.Time() != at || entries[0].Who == "" {
+		t.Errorf("%+v", entries)
+	}
+	for want, body := range map[string]object{
+		"text":   {"text": "  "},
+		"d/temp": {"text": "x", "of": "d/tmp"},
+		"at":     {"text": "x", "at": time.Now().Add(time.Hour)},
+	} {
+		if said := refused(t, s.Owner, http.StatusUnprocessableEntity, http.MethodPost, "/api/v1/journal", body); !strings.Contains(said, want) {
+			t.Errorf("%v: %q does not name %q", body, said, want)
+		}
 	}
 }

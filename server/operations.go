@@ -182,6 +182,7 @@ func (v *Server) routes() {
 	operation(v, keeper, "mark-alarm", http.MethodPut, "/api/v1/alarms/{id}/mark", "Mark an alarm as real, false or useful", v.markAlarm)
 	operation(v, viewer, "alarm-health", http.MethodGet, "/api/v1/alarm-health", "How many alarms people get, beside the figures of EEMUA 191", v.getHealth)
 	operation(v, viewer, "list-journal", http.MethodGet, "/api/v1/journal", "What happened, newest first", v.listJournal)
+	operation(v, keeper, "write-note", http.MethodPost, "/api/v1/journal", "Write a note into the journal: what was done, what was seen; charts show it", v.writeNote, status(http.StatusNoContent))
 	operation(v, viewer, "list-notices", http.MethodGet, "/api/v1/notices", "Notices with each attempt to deliver them, newest first", v.listNotices)
 
 	operation(v, keeper, "hand-back-alarm", http.MethodPost, "/api/v1/alarms/{id}/hand-back", "Give an alarm back that somebody has; people are told again", v.handBack)

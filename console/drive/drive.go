@@ -51,7 +51,7 @@ func Open(ctx context.Context, base string) (*Page, func(), error) {
 			if err != nil {
 				return
 			}
-			p.complain(e.ExceptionDetails.Text)
+			p.complain(fmt.Sprint(e.ExceptionDetails.Text, " ", e.ExceptionDetails.Exception.Description))
 		}
 	}()
 	return p, end, nil

@@ -1,5 +1,5 @@
 import { QueryClientProvider } from '@tanstack/react-query'
-import { useEffect } from 'react'
+import { lazy, Suspense, useEffect } from 'react'
 import { RouterProvider } from 'react-aria-components'
 import { BrowserRouter, Link, Route, Routes, useHref, useNavigate } from 'react-router'
 import { StyleSheetManager } from 'styled-components'
@@ -9,42 +9,14 @@ import { useOutputs } from './api/outputs'
 import { queries, useArrivals, useSession, useSite, useStanding, useUnits } from './api/queries'
 import { see } from './api/units'
 import { clock, length } from './api/words'
-import { GuardPage } from './page/guard'
-import { HealthPage } from './page/health'
-import { Journal } from './page/journal'
-import { TrialPage, Trials } from './page/trials'
-import { AlarmPage } from './page/alarm'
-import { Alarms } from './page/alarms'
-import { Now } from './page/now'
-import { Arrivals } from './page/arrivals'
-import { Connect } from './page/connect'
-import { History } from './page/history'
-import { DevicePage } from './page/device'
-import { Devices } from './page/devices'
-import { KitPage, Kits } from './page/kits'
-import { Compare } from './page/compare'
-import { Derive } from './page/derive'
-import { Instrument } from './page/instrument'
-import { SignalPage } from './page/signal'
-import { TotalPage, Totals } from './page/totals'
-import { TrustPage } from './page/trust'
-import { UnitsPage } from './page/units'
-import { InterlockPage } from './page/interlock'
-import { NewOutput, OutputPage } from './page/output'
-import { Outputs } from './page/outputs'
-import { SignIn } from './page/sign-in'
-import { ContactPage } from './page/contact'
-import { DrillPage } from './page/drill'
-import { Notices } from './page/notices'
-import { RosterPage } from './page/roster'
-import { Rosters } from './page/rosters'
-import { StandIns } from './page/stand-ins'
-import { StatementPage, Statements } from './page/statements'
-import { Words } from './page/words'
 import { Failure, Soft } from './ui/basics'
 import { CentrePage } from './ui/form'
 import { Frame } from './ui/frame'
+import { Pages } from './pages'
+import { SignIn } from './page/sign-in'
 
+const Wall = lazy(() => import('./page/wall'))
+const Waiting = () => <Soft>Looking …</Soft>
 const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce
 
 export const App = () => (
@@ -84,14 +56,33 @@ function Eyes({ person }: { person: Person }) {
     return <CentrePage>{failed ? <Failure error={failed} /> : <Soft>Looking …</Soft>}</CentrePage>
   const units = { ...site.data.units, ...person.units }
   see(facts.data, site.data.units ?? {}, person.units ?? {})
-  return <House key={JSON.stringify(units)} name={person.name || person.email} />
+  return (
+    <Live key={JSON.stringify(units)}>
+      <Routes>
+        <Route
+          path="/wall"
+          element={
+            <Suspense fallback={<Waiting />}>
+              <Wall />
+            </Suspense>
+          }
+        />
+        <Route path="*" element={<House name={person.name || person.email} />} />
+      </Routes>
+    </Live>
+  )
 }
 
-function House({ name }: { name: string }) {
+/** Keeps what is shown as it is now. */
+function Live({ children }: { children: React.ReactNode }) {
   useEffect(() => {
     openLive()
     return closeLive
   }, [])
+  return children
+}
+
+function House({ name }: { name: string }) {
   const live = useLive()
   const now = useNow()
   const site = useSite().data
@@ -114,13 +105,13 @@ function House({ name }: { name: string }) {
     <Frame
       places={[
         { to: '/', name: 'Now' },
+        { to: '/boards', name: 'Boards' },
         { to: '/alarms', name: 'Alarms', note: standing ? String(standing) : '' },
         { to: '/outputs', name: 'Outputs', note: emergency ? 'all safe' : '' },
         { to: '/journal', name: 'Journal' },
         { to: '/devices', name: 'Devices', note: waiting ? `+${waiting}` : '' },
         { to: '/rosters', name: 'Rosters' },
-        { to: '/totals', name: 'Totals' },
-        { to: '/history', name: 'History' },
+        { to: '/set-up', name: 'Set-up' },
       ]}
       broken={broken}
       foot={
@@ -129,50 +120,11 @@ function House({ name }: { name: string }) {
           <br />
           {live.connected ? 'live' : 'not live'} · {clock(now, zone, seconds)}
           <br />
-          <Link to="/units">units</Link> · {name} · <button onClick={() => void signOut()}>sign out</button>
+          <Link to="/units">{name}</Link> · <button onClick={() => void signOut()}>sign out</button>
         </>
       }
     >
-      <Routes>
-        <Route path="/" element={<Now />} />
-        <Route path="/alarms" element={<Alarms />} />
-        <Route path="/alarms/health" element={<HealthPage />} />
-        <Route path="/guards/new" element={<GuardPage />} />
-        <Route path="/guards/:guard" element={<GuardPage />} />
-        <Route path="/trials" element={<Trials />} />
-        <Route path="/trials/:id" element={<TrialPage />} />
-        <Route path="/journal" element={<Journal />} />
-        <Route path="/alarms/:id" element={<AlarmPage />} />
-        <Route path="/devices" element={<Devices />} />
-        <Route path="/devices/connect" element={<Connect />} />
-        <Route path="/devices/arrivals" element={<Arrivals />} />
-        <Route path="/devices/kits" element={<Kits />} />
-        <Route path="/devices/kits/:kit" element={<KitPage />} />
-        <Route path="/devices/of/:device" element={<DevicePage />} />
-        <Route path="/outputs" element={<Outputs />} />
-        <Route path="/outputs/new" element={<NewOutput />} />
-        <Route path="/outputs/:device/:output" element={<OutputPage />} />
-        <Route path="/interlocks/:interlock" element={<InterlockPage />} />
-        <Route path="/history" element={<History />} />
-        <Route path="/totals" element={<Totals />} />
-        <Route path="/totals/:total" element={<TotalPage />} />
-        <Route path="/rosters" element={<Rosters />} />
-        <Route path="/rosters/:roster" element={<RosterPage />} />
-        <Route path="/contacts/:contact" element={<ContactPage />} />
-        <Route path="/words" element={<Words />} />
-        <Route path="/notices" element={<Notices />} />
-        <Route path="/drills/:id" element={<DrillPage />} />
-        <Route path="/stand-ins" element={<StandIns />} />
-        <Route path="/statements" element={<Statements />} />
-        <Route path="/statements/:statement" element={<StatementPage />} />
-        <Route path="/compare" element={<Compare />} />
-        <Route path="/units" element={<UnitsPage />} />
-        <Route path="/derive" element={<Derive />} />
-        <Route path="/signals/:device/:signal/instrument" element={<Instrument />} />
-        <Route path="/signals/:device/:signal/trust" element={<TrustPage />} />
-        <Route path="/signals/:device/:signal" element={<SignalPage />} />
-        <Route path="*" element={<Failure error={new Error('There is nothing at this address.')} />} />
-      </Routes>
+      <Pages />
     </Frame>
   )
 }

@@ -93,6 +93,8 @@ function takeChange(change: Change) {
       'enrolment',
       'outputs',
       'interlocks',
+      'boards',
+      'board',
     ])
       void queries.invalidateQueries({ queryKey: [what] })
   config = change.config
@@ -109,6 +111,9 @@ const subscribe = (tell: () => void) => {
   listeners.add(tell)
   return () => listeners.delete(tell)
 }
+
+/** The service's clock in milliseconds. */
+export const serviceNow = () => Date.now() + state.ahead
 
 export const useLive = () => useSyncExternalStore(subscribe, () => state)
 

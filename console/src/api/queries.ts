@@ -1,5 +1,6 @@
 import { QueryClient, useMutation, useQuery } from '@tanstack/react-query'
-import { api, type Alarm, Problem, type Signal, take } from './client'
+import { api, type Alarm, pathOf, Problem, type Signal, take } from './client'
+import { byUrgency } from './words'
 
 export const queries = new QueryClient({
   defaultOptions: {
@@ -55,12 +56,51 @@ export const useTotal = (total: string, by: 'day' | 'week' | 'month') =>
 
 export const useSignals = () =>
   useQuery({ queryKey: ['signals'], queryFn: () => signals.list(() => take(api.GET('/api/v1/signals'))) })
-export const useSparks = () =>
+const sparks = {
+  queryKey: ['sparks'],
+  queryFn: () => take(api.GET('/api/v1/sparks', { params: { query: { columns: 120 } } })),
+  refetchInterval: 5 * 60_000,
+}
+/** One signal; a page that shows it is drawn anew when it changes, and not when another does. */
+export const useSignal = (path: string) =>
   useQuery({
-    queryKey: ['sparks'],
-    queryFn: () => take(api.GET('/api/v1/sparks', { params: { query: { columns: 120 } } })),
-    refetchInterval: 5 * 60_000,
-  })
+    queryKey: ['signals'],
+    queryFn: () => signals.list(() => take(api.GET('/api/v1/signals'))),
+    select: (all) => all.find((s) => pathOf(s) === path),
+  }).data
+/** Several signals, in the order of their paths; those that are not there are left out. */
+export const useSignalsOf = (paths: string[]) =>
+  useQuery({
+    queryKey: ['signals'],
+    queryFn: () => signals.list(() => take(api.GET('/api/v1/signals'))),
+    select: (all) => paths.flatMap((path) => all.find((s) => pathOf(s) === path) ?? []),
+  }).data
+/** What is known of a signal, without what it reads at the moment. */
+export type Facts = Pick<
+  Signal,
+  'id' | 'device' | 'device_title' | 'name' | 'title' | 'unit' | 'kind' | 'bands' | 'step' | 'span_low' | 'span_high'
+>
+const factsOf = (s: Signal): Facts => {
+  const { id, device, device_title, name, title, unit, kind, bands, step, span_low, span_high } = s
+  return { id, device, device_title, name, title, unit, kind, bands, step, span_low, span_high }
+}
+/** Facts of several signals; they stay the same while values change. */
+export const useFactsOf = (paths: string[]) =>
+  useQuery({
+    queryKey: ['signals'],
+    queryFn: () => signals.list(() => take(api.GET('/api/v1/signals'))),
+    select: (all) => paths.flatMap((path) => all.filter((s) => pathOf(s) === path).map(factsOf)),
+  }).data
+/** The worst alarm that stands about a signal. */
+export const useWorst = (path: string) =>
+  useQuery({
+    queryKey: ['standing'],
+    queryFn: listStanding,
+    select: (all) => [...all].filter((a) => a.signal === path).sort(byUrgency)[0],
+  }).data
+export const useSpark = (path: string) =>
+  useQuery({ ...sparks, select: (all) => all?.find((s) => s.signal === path) }).data
+export const useSparks = () => useQuery(sparks)
 export const useGuards = () => useQuery({ queryKey: ['guards'], queryFn: () => take(api.GET('/api/v1/guards')) })
 
 /** The newest alarms, standing or over; the live stream keeps them new. */
@@ -70,11 +110,34 @@ export const useAlarms = () =>
     queryFn: () => alarms.list(() => take(api.GET('/api/v1/alarms', { params: { query: { all: true, limit: 200 } } }))),
   })
 
+/** The alarms that stood at an instant or later, of those that `of` picks. The newest ones are kept live. */
+export function useAlarmsSince(since: number, of: (a: Alarm) => boolean) {
+  const recent = useAlarms().data ?? []
+  const day = 86_400_000
+  const from = Math.floor(since / day) * day
+  const oldest = recent.length < 200 ? 0 : Math.min(...recent.map((a) => Date.parse(a.raised_at)))
+  const past = useQuery({
+    queryKey: ['alarms since', from],
+    queryFn: () =>
+      take(
+        api.GET('/api/v1/alarms', {
+          params: { query: { all: true, limit: 1000, since: new Date(from).toISOString() } },
+        }),
+      ),
+    enabled: oldest > since,
+    staleTime: 5 * 60_000,
+  }).data
+  const byID = new Map([...(past ?? []), ...recent].map((a) => [a.id, a]))
+  return [...byID.values()].filter((a) => of(a) && (!a.cleared_at || Date.parse(a.cleared_at) >= since))
+}
+
+const listStanding = () => standing.list(() => take(api.GET('/api/v1/alarms', { params: { query: { limit: 1000 } } })))
+
 /** Standing alarms, however many newer ones are over. */
 export const useStanding = () =>
   useQuery({
     queryKey: ['standing'],
-    queryFn: () => standing.list(() => take(api.GET('/api/v1/alarms', { params: { query: { limit: 1000 } } }))),
+    queryFn: listStanding,
   })
 
 export const useAlarm = (id: number) =>

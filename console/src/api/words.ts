@@ -30,11 +30,11 @@ export function reads(s: Signal) {
 }
 
 /** The band that a value of a signal lies in. */
-export const bandOf = (s: Signal, value: number) =>
+export const bandOf = (s: Pick<Signal, 'bands'>, value: number) =>
   s.bands.find((b) => (b.from == null || value >= b.from) && (b.to == null || value < b.to))
 
 /** What a signal that is off or on is called then. */
-export const stateName = (s: Signal, value: number) => bandOf(s, value)?.name ?? (value ? 'on' : 'off')
+export const stateName = (s: Pick<Signal, 'bands'>, value: number) => bandOf(s, value)?.name ?? (value ? 'on' : 'off')
 
 const unusable = ['implausible', 'warming', 'stuck', 'drill']
 /** Why the newest reading of a signal is of no use; empty when it is. */
@@ -65,6 +65,12 @@ export const spoken = (duration: string) =>
   duration
     .replace(/([\d.]+)(ms|d|h|m|s)/g, (_, n: string, unit: string) => `${Math.round(Number(n))} ${parts[unit]} `)
     .trim()
+
+const unitSeconds: Record<string, number> = { d: 86400, h: 3600, m: 60, s: 1, ms: 0.001 }
+/** A length of time like 1h30m, in milliseconds. */
+export const lengthOf = (text: string) =>
+  1000 *
+  [...text.matchAll(/(\d+(?:\.\d+)?)(ms|d|h|m|s)/g)].reduce((sum, [, n, u]) => sum + Number(n) * unitSeconds[u!]!, 0)
 
 /** A number of bytes as people read it, in thousands. */
 export function bytes(n: number) {
@@ -100,6 +106,15 @@ export const limitsFor = (guards: Guard[] | null | undefined, path: string) =>
     .filter((g) => g.signal === path)
     .flatMap((g) => [g, ...(g.rungs ?? [])])
     .flatMap((r) => limitsOf(r.when).map((limit) => ({ limit, severity: r.severity ?? 'warning' })))
+
+/** A signal with its device, as it reads in a sentence: "Fern house air temperature". */
+export const fullTitle = (s: Pick<Signal, 'title' | 'device_title'>) =>
+  `${s.device_title} ${/^[A-Z][a-z]/.test(s.title) ? s.title.charAt(0).toLowerCase() + s.title.slice(1) : s.title}`
+
+/** How much earlier, as people say it. */
+export const earlier = (ms: number) =>
+  ({ 86_400_000: 'the day before', 604_800_000: 'the week before' })[ms] ??
+  `${length(ms).replace(/ 0 (h|min)$/, '')} before`
 
 /** What is wrong, or was; a figure and its unit stay on one line. */
 export const sentence = (a: Alarm) =>

@@ -2,7 +2,7 @@ import { useRef } from 'react'
 import styled from 'styled-components'
 import type { RungDraft } from '../api/guards'
 import { hasTwo, isMeasured } from '../api/guards'
-import { figure } from '../api/words'
+import { figure, lengthOf } from '../api/words'
 import type { Scale } from './line'
 
 const Box = styled.div`
@@ -57,11 +57,6 @@ type Props = {
   onMove: (rung: number, limit: 'a' | 'b', value: number) => void
   onDone: () => void
 }
-
-const seconds: Record<string, number> = { d: 86400, h: 3600, m: 60, s: 1, ms: 0.001 }
-/** A length of time like 1h30m, in milliseconds. */
-export const lengthOf = (text: string) =>
-  1000 * [...text.matchAll(/(\d+(?:\.\d+)?)(ms|d|h|m|s)/g)].reduce((sum, [, n, u]) => sum + Number(n) * seconds[u!]!, 0)
 
 /** The limits of a guard over a chart, to be moved by mouse, touch and arrow keys; their deadbands and delays. */
 export const Limits = (p: Props) => (

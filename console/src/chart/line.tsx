@@ -1,11 +1,9 @@
 import { useEffect, useRef } from 'react'
 import uPlot from 'uplot'
 import 'uplot/dist/uPlot.min.css'
-import type { Alarm, Band, Doubt, Line } from '../api/client'
-import { clock, figure } from '../api/words'
-
-/** An alarm as a stretch of time. */
-export type Span = Pick<Alarm, 'raised_at' | 'cleared_at' | 'severity'>
+import type { Band, Doubt, Line } from '../api/client'
+import { figure } from '../api/words'
+import { colour, drawAlarms, drawBands, drawDoubts, drawLimits, type Limit, type Span, tick } from './paint'
 
 /** Where the plot lies in its box, in CSS pixels, and which values it spans. */
 export type Scale = { top: number; left: number; width: number; height: number; bottom: number; peak: number }
@@ -16,7 +14,7 @@ type Props = {
   until: number
   unit: string
   zone: string
-  limits: { limit: number; severity: string }[]
+  limits: Limit[]
   alarms: Span[]
   bands?: Band[]
   doubts?: Doubt[] // stretches whose readings are of no use
@@ -27,7 +25,6 @@ type Props = {
 }
 
 const height = 300
-const colour = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim()
 
 /** Breaks the line where readings are missing: where one comes much later than they usually do. */
 function withGaps(line: Line, column: number): [number[], (number | null)[]] {
@@ -132,10 +129,10 @@ function options(shown: { current: Props }, width: number): uPlot.Options {
     ],
     series: [{}, { stroke: colour('line-1'), width: 1.4, spanGaps: false, points: { show: false } }],
     hooks: {
-      drawClear: [(u) => drawBands(u, shown.current), (u) => drawAlarms(u, shown.current)],
+      drawClear: [(u) => drawBands(u, shown.current.bands ?? []), (u) => drawAlarms(u, shown.current.alarms)],
       draw: [
-        (u) => drawDoubts(u, shown.current),
-        (u) => drawLimits(u, shown.current),
+        (u) => drawDoubts(u, shown.current.doubts ?? []),
+        (u) => drawLimits(u, shown.current.limits, shown.current.unit),
         (u) => shown.current.onScale?.(scaleOf(u)),
       ],
     },
@@ -161,97 +158,3 @@ const valueAxis = (axis: uPlot.Axis, states?: [string, string]): uPlot.Axis =>
   states
     ? { ...axis, size: 72, splits: () => [0, 1], values: () => states }
     : { ...axis, size: 56, values: (_, ticks) => ticks.map((v) => figure(v)) }
-
-/** A time on the axis: at midnight the day. */
-function tick(at: number, zone: string) {
-  const time = clock(at, zone)
-  return time === '00:00' ? clock(at, zone, { day: 'numeric', month: 'short' }) : time
-}
-
-/** Bands as tinted stretches of the scale, with their names at the right. */
-function drawBands(u: uPlot, p: Props) {
-  const { left, top, width, height } = u.bbox
-  const ratio = devicePixelRatio
-  u.ctx.save()
-  u.ctx.font = `${12 * ratio}px ${colour('face')}`
-  u.ctx.textAlign = 'right'
-  for (const band of p.bands ?? []) {
-    const upper = band.to == null ? top : Math.max(top, u.valToPos(band.to, 'y', true))
-    const lower = band.from == null ? top + height : Math.min(top + height, u.valToPos(band.from, 'y', true))
-    if (lower <= top || upper >= top + height || lower <= upper) continue
-    if (band.colour) {
-      u.ctx.fillStyle = colour(`band-${band.colour}`)
-      u.ctx.globalAlpha = 0.13
-      u.ctx.fillRect(left, upper, width, lower - upper)
-      u.ctx.globalAlpha = 1
-    }
-    if (lower - upper < 16 * ratio) continue
-    u.ctx.fillStyle = colour('ink-soft')
-    u.ctx.fillText(band.name, left + width - 6 * ratio, upper + 14 * ratio)
-  }
-  u.ctx.restore()
-}
-
-/** Stretches whose readings are of no use, hatched. */
-function drawDoubts(u: uPlot, p: Props) {
-  const { left, top, width, height } = u.bbox
-  const ratio = devicePixelRatio
-  u.ctx.save()
-  u.ctx.strokeStyle = colour('silent')
-  u.ctx.lineWidth = ratio
-  for (const d of p.doubts ?? []) {
-    const begin = Math.max(left, u.valToPos(Date.parse(d.from), 'x', true))
-    const end = Math.min(left + width, Math.max(begin + 3 * ratio, u.valToPos(Date.parse(d.until), 'x', true)))
-    if (end <= left || begin >= left + width) continue
-    u.ctx.save()
-    u.ctx.beginPath()
-    u.ctx.rect(begin, top, end - begin, height)
-    u.ctx.clip()
-    u.ctx.beginPath()
-    for (let x = begin - height; x < end; x += 8 * ratio) {
-      u.ctx.moveTo(x, top + height)
-      u.ctx.lineTo(x + height, top)
-    }
-    u.ctx.globalAlpha = 0.7
-    u.ctx.stroke()
-    u.ctx.restore()
-  }
-  u.ctx.restore()
-}
-
-function drawAlarms(u: uPlot, p: Props) {
-  const { left, top, width, height } = u.bbox
-  u.ctx.save()
-  for (const a of p.alarms) {
-    const begin = Math.max(left, u.valToPos(Date.parse(a.raised_at), 'x', true))
-    const end = Math.min(left + width, a.cleared_at ? u.valToPos(Date.parse(a.cleared_at), 'x', true) : left + width)
-    if (end < left || begin > left + width) continue
-    u.ctx.fillStyle = colour(a.severity)
-    u.ctx.globalAlpha = 0.14
-    u.ctx.fillRect(begin, top, Math.max(3, end - begin), height)
-    u.ctx.globalAlpha = 1
-    u.ctx.fillRect(begin, top + height - 4, Math.max(3, end - begin), 4)
-  }
-  u.ctx.restore()
-}
-
-function drawLimits(u: uPlot, p: Props) {
-  const { left, top, width, height } = u.bbox
-  const ratio = devicePixelRatio
-  u.ctx.save()
-  u.ctx.font = `${12 * ratio}px ${colour('face')}`
-  u.ctx.textAlign = 'left'
-  for (const { limit, severity } of p.limits) {
-    const y = u.valToPos(limit, 'y', true)
-    if (y < top || y > top + height) continue
-    u.ctx.strokeStyle = u.ctx.fillStyle = colour(severity)
-    u.ctx.lineWidth = 1.4 * ratio
-    u.ctx.setLineDash([6 * ratio, 4 * ratio])
-    u.ctx.beginPath()
-    u.ctx.moveTo(left, y)
-    u.ctx.lineTo(left + width, y)
-    u.ctx.stroke()
-    u.ctx.fillText(`${figure(limit)} ${p.unit}  ${severity}`, left + 6 * ratio, y - 5 * ratio)
-  }
-  u.ctx.restore()
-}

@@ -6,9 +6,9 @@ import { api, type Guard, pathOf, type Signal, take } from '../api/client'
 import { type Draft, draftOf, guardOf, isMeasured, newRung, type Replay, useReplay } from '../api/guards'
 import { useGuardAct, useGuards, useSession, useSignals, useSite } from '../api/queries'
 import { seen } from '../api/units'
-import { clock, figure, length, many, shown } from '../api/words'
+import { clock, figure, length, lengthOf, many, shown } from '../api/words'
 import { type Scale, LineChart } from '../chart/line'
-import { lengthOf, Limits } from '../chart/limits'
+import { Limits } from '../chart/limits'
 import {
   Above,
   Button,

@@ -139,7 +139,7 @@ const holds: Record<string, string> = {
 }
 
 /** Sets an output by hand for a while. One that is dangerous asks once more. */
-function HandSwitch({ output: o, done }: { output: Output; done: () => void }) {
+export function HandSwitch({ output: o, done }: { output: Output; done: () => void }) {
   const [to, setTo] = useState(o.kind === 'switch' ? (o.ordered === 'on' ? 'off' : 'on') : o.ordered)
   const [hold, setHold] = useState('')
   const [why, setWhy] = useState('')

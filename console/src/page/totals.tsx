@@ -1,9 +1,10 @@
 import { useState } from 'react'
 import { Link, useParams } from 'react-router'
-import { api, pathOf, type Result, type Signal, take, type Total, type TotalNow } from '../api/client'
+import { api, pathOf, type Result, type Signal, take, type Total } from '../api/client'
 import { useSession, useSignals, useSite, useTariffs, useTotal, useTotals, useTrustAct } from '../api/queries'
-import { dimensionOf, written } from '../api/units'
-import { clock, figure, length } from '../api/words'
+import { comesTo } from '../api/totals'
+import { dimensionOf } from '../api/units'
+import { clock, length } from '../api/words'
 import {
   Above,
   Button,
@@ -23,23 +24,6 @@ import {
 import { Bar } from '../ui/bar'
 import { Choice } from '../ui/choice'
 import { Fields, fieldsOf, Form, Pick, Select, TextInput } from '../ui/form'
-
-type Told = Pick<TotalNow, 'kind' | 'unit'>
-
-/** What a total comes to, for people. */
-function comesTo(t: Told, r: Result) {
-  switch (t.kind) {
-    case 'on-time':
-    case 'longest-run':
-      return length(r.value * 1000)
-    case 'cost':
-      return `${r.cost} ${t.unit}`
-    case 'cycles':
-      return figure(r.value)
-    default:
-      return `${figure(Number(r.value.toPrecision(6)))} ${written(t.unit)}`
-  }
-}
 
 /** What a result does not count. */
 function missing(r: Result) {

@@ -86,6 +86,10 @@ const Main = styled.main`
   padding: var(--gap-5) var(--gap-6);
   max-width: 1180px;
   min-width: 0;
+  /* Boards take all the room there is. */
+  &:has(> [data-wide]) {
+    max-width: none;
+  }
   @media (max-width: 760px) {
     padding: var(--gap-4);
   }

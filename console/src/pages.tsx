@@ -1,0 +1,104 @@
+import { type ComponentType, lazy, Suspense } from 'react'
+import { Navigate, Route, Routes, useLocation } from 'react-router'
+import { useSession } from './api/queries'
+import { AlarmPage } from './page/alarm'
+import { Alarms } from './page/alarms'
+import { Now } from './page/now'
+import { Failure, Soft } from './ui/basics'
+
+/** A page whose code is loaded when it is first opened. */
+const later = <N extends string>(load: () => Promise<Record<N, ComponentType>>, name: N) =>
+  lazy(() => load().then((all) => ({ default: all[name] })))
+
+const HealthPage = later(() => import('./page/health'), 'HealthPage')
+const GuardPage = later(() => import('./page/guard'), 'GuardPage')
+const Trials = later(() => import('./page/trials'), 'Trials')
+const TrialPage = later(() => import('./page/trials'), 'TrialPage')
+const Journal = later(() => import('./page/journal'), 'Journal')
+const Devices = later(() => import('./page/devices'), 'Devices')
+const Connect = later(() => import('./page/connect'), 'Connect')
+const Arrivals = later(() => import('./page/arrivals'), 'Arrivals')
+const Kits = later(() => import('./page/kits'), 'Kits')
+const KitPage = later(() => import('./page/kits'), 'KitPage')
+const DevicePage = later(() => import('./page/device'), 'DevicePage')
+const Outputs = later(() => import('./page/outputs'), 'Outputs')
+const NewOutput = later(() => import('./page/output'), 'NewOutput')
+const OutputPage = later(() => import('./page/output'), 'OutputPage')
+const InterlockPage = later(() => import('./page/interlock'), 'InterlockPage')
+const History = later(() => import('./page/history'), 'History')
+const Totals = later(() => import('./page/totals'), 'Totals')
+const TotalPage = later(() => import('./page/totals'), 'TotalPage')
+const Rosters = later(() => import('./page/rosters'), 'Rosters')
+const RosterPage = later(() => import('./page/roster'), 'RosterPage')
+const ContactPage = later(() => import('./page/contact'), 'ContactPage')
+const Words = later(() => import('./page/words'), 'Words')
+const Notices = later(() => import('./page/notices'), 'Notices')
+const DrillPage = later(() => import('./page/drill'), 'DrillPage')
+const StandIns = later(() => import('./page/stand-ins'), 'StandIns')
+const Statements = later(() => import('./page/statements'), 'Statements')
+const StatementPage = later(() => import('./page/statements'), 'StatementPage')
+const Compare = later(() => import('./page/compare'), 'Compare')
+const UnitsPage = later(() => import('./page/units'), 'UnitsPage')
+const Derive = later(() => import('./page/derive'), 'Derive')
+const Instrument = later(() => import('./page/instrument'), 'Instrument')
+const TrustPage = later(() => import('./page/trust'), 'TrustPage')
+const SignalPage = later(() => import('./page/signal'), 'SignalPage')
+const Boards = lazy(() => import('./page/boards'))
+const BoardPage = lazy(() => import('./page/board'))
+const Arrange = lazy(() => import('./page/arrange'))
+
+/** What is seen first: the board that the person starts with, else what is wrong now. */
+function Start() {
+  const start = useSession().data?.start
+  const opened = useLocation().key === 'default' // nobody has gone anywhere yet
+  return opened && start ? <Navigate to={`/boards/${start}`} replace /> : <Now />
+}
+
+/** Every page by its address. */
+export const Pages = () => (
+  <Suspense fallback={<Soft>Looking …</Soft>}>
+    <Routes>
+      <Route path="/" element={<Start />} />
+      <Route path="/boards" element={<Boards />} />
+      <Route path="/boards/:board" element={<BoardPage />} />
+      <Route path="/boards/:board/arrange" element={<Arrange />} />
+      <Route path="/alarms" element={<Alarms />} />
+      <Route path="/alarms/health" element={<HealthPage />} />
+      <Route path="/guards/new" element={<GuardPage />} />
+      <Route path="/guards/:guard" element={<GuardPage />} />
+      <Route path="/trials" element={<Trials />} />
+      <Route path="/trials/:id" element={<TrialPage />} />
+      <Route path="/journal" element={<Journal />} />
+      <Route path="/alarms/:id" element={<AlarmPage />} />
+      <Route path="/devices" element={<Devices />} />
+      <Route path="/devices/connect" element={<Connect />} />
+      <Route path="/devices/arrivals" element={<Arrivals />} />
+      <Route path="/devices/kits" element={<Kits />} />
+      <Route path="/devices/kits/:kit" element={<KitPage />} />
+      <Route path="/devices/of/:device" element={<DevicePage />} />
+      <Route path="/outputs" element={<Outputs />} />
+      <Route path="/outputs/new" element={<NewOutput />} />
+      <Route path="/outputs/:device/:output" element={<OutputPage />} />
+      <Route path="/interlocks/:interlock" element={<InterlockPage />} />
+      <Route path="/history" element={<History />} />
+      <Route path="/totals" element={<Totals />} />
+      <Route path="/totals/:total" element={<TotalPage />} />
+      <Route path="/rosters" element={<Rosters />} />
+      <Route path="/rosters/:roster" element={<RosterPage />} />
+      <Route path="/contacts/:contact" element={<ContactPage />} />
+      <Route path="/words" element={<Words />} />
+      <Route path="/notices" element={<Notices />} />
+      <Route path="/drills/:id" element={<DrillPage />} />
+      <Route path="/stand-ins" element={<StandIns />} />
+      <Route path="/statements" element={<Statements />} />
+      <Route path="/statements/:statement" element={<StatementPage />} />
+      <Route path="/compare" element={<Compare />} />
+      <Route path="/units" element={<UnitsPage />} />
+      <Route path="/derive" element={<Derive />} />
+      <Route path="/signals/:device/:signal/instrument" element={<Instrument />} />
+      <Route path="/signals/:device/:signal/trust" element={<TrustPage />} />
+      <Route path="/signals/:device/:signal" element={<SignalPage />} />
+      <Route path="*" element={<Failure error={new Error('There is nothing at this address.')} />} />
+    </Routes>
+  </Suspense>
+)

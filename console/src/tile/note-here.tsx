@@ -1,0 +1,82 @@
+import { fullTitle } from '../api/words'
+import { useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
+import { api, pathOf, take } from '../api/client'
+import { serviceNow } from '../api/live'
+import { type Facts, queries } from '../api/queries'
+import { Button, Failure, QuietButton, Row } from '../ui/basics'
+import { Dialog } from '../ui/dialog'
+import { Form, Select, Written } from '../ui/form'
+
+/** An instant as fields of date and time write it, in a zone, and back. */
+const localOf = (at: number, zone: string) =>
+  new Intl.DateTimeFormat('sv-SE', {
+    timeZone: zone,
+    year: 'numeric',
+    month: '2-digit',
+    day: '2-digit',
+    hour: '2-digit',
+    minute: '2-digit',
+  })
+    .format(at)
+    .replace(' ', 'T')
+function instantOf(local: string, zone: string) {
+  const guess = Date.parse(`${local}:00Z`)
+  const off = Date.parse(`${localOf(guess, zone)}:00Z`) - guess
+  return guess - off
+}
+
+type Props = { signals: Facts[]; zone: string; onClose: () => void }
+
+/** Writes a note into the journal; charts show it at its time. */
+export function NoteDialog({ signals, zone, onClose }: Props) {
+  const [text, setText] = useState('')
+  const [of, setOf] = useState(signals[0] ? pathOf(signals[0]) : '')
+  const [begun] = useState(() => localOf(serviceNow(), zone))
+  const [when, setWhen] = useState(begun)
+  const write = useMutation({
+    mutationFn: () =>
+      take(
+        api.POST('/api/v1/journal', {
+          body: { text, of, ...(when === begun ? {} : { at: new Date(instantOf(when, zone)).toISOString() }) },
+        }),
+      ),
+    onSuccess: () => {
+      void queries.invalidateQueries({ queryKey: ['journal'] })
+      onClose()
+    },
+  })
+  return (
+    <Dialog title="Write a note" open onClose={onClose}>
+      <Form
+        onSubmit={(e) => {
+          e.preventDefault()
+          write.mutate()
+        }}
+      >
+        <Written label="What was done or seen" value={text} onChange={setText} />
+        <Select
+          label="About"
+          value={of}
+          onChange={setOf}
+          options={Object.fromEntries([
+            ...signals.map((s) => [pathOf(s), fullTitle(s)]),
+            ...[...new Set(signals.map((s) => s.device))].map((d) => [
+              d,
+              `all of ${signals.find((s) => s.device === d)!.device_title}`,
+            ]),
+            ['', 'the whole site'],
+          ])}
+        />
+        <Written label={`When (${zone})`} type="datetime-local" value={when} onChange={setWhen} />
+        <Row>
+          <Button type="submit" isDisabled={write.isPending || !text.trim()}>
+            Write it
+          </Button>
+          <QuietButton onPress={onClose}>Leave it</QuietButton>
+        </Row>
+        {write.error && <Failure error={write.error} />}
+      </Form>
+    </Dialog>
+  )
+}

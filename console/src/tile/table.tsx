@@ -1,0 +1,46 @@
+import type { Series } from '../api/client'
+import { useSignal, useSpark } from '../api/queries'
+import { seen } from '../api/units'
+import { figure, reads, shown } from '../api/words'
+import { Columns, Num, PlainLink, Table } from '../ui/basics'
+import { TileBox } from './box'
+import { seriesTitle, signalLink, type TileProps } from './context'
+import { StateWords } from './value'
+
+/** Values of several signals below each other, with the last day's lowest and highest. */
+export const TableTile = ({ tile }: TileProps) => (
+  <TileBox tile={tile} scrolls>
+    <Table>
+      <Columns names={['Signal', 'Now', 'Last day', 'State']} />
+      <tbody>
+        {(tile.series ?? []).map((s) => (
+          <Row key={s.signal} series={s} />
+        ))}
+      </tbody>
+    </Table>
+  </TileBox>
+)
+
+function Row({ series }: { series: Series }) {
+  const signal = useSignal(series.signal)
+  const day = useSpark(series.signal)
+  const lows = (day?.low ?? []).filter((v) => v != null)
+  const highs = (day?.high ?? []).filter((v) => v != null)
+  const eye = (v: number) => figure(Number(seen(v, signal?.unit ?? '').toPrecision(4)))
+  return (
+    <tr data-signal={series.signal}>
+      <td>
+        {signal ? <PlainLink href={signalLink(signal)}>{seriesTitle(series, signal, true)}</PlainLink> : series.signal}
+      </td>
+      <Num style={{ whiteSpace: 'nowrap' }}>
+        <b style={{ fontWeight: 620 }}>{signal ? reads(signal) : '–'}</b> {signal && shown(signal.unit)}
+      </Num>
+      <Num style={{ whiteSpace: 'nowrap' }}>
+        {signal?.kind === 'number' && lows.length ? `${eye(Math.min(...lows))} to ${eye(Math.max(...highs))}` : ''}
+      </Num>
+      <td style={{ whiteSpace: 'nowrap' }}>
+        <StateWords path={series.signal} />
+      </td>
+    </tr>
+  )
+}

@@ -1,0 +1,56 @@
+package pipeline
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+// Note is what a person wrote into the journal by hand: what was done, what was seen.
+type Note struct {
+	Text string           `json:"text" maxLength:"500"`
+	Of   string           `json:"of,omitempty" required:"false" doc:"DEVICE or DEVICE/SIGNAL that it is about; the site when left out" example:"pond/oxygen"`
+	At   *measure.Instant `json:"at,omitempty" required:"false" format:"date-time" doc:"when that was; now when left out"`
+}
+
+// WriteNote writes a note into the journal; charts of what it is about show it.
+func (p *Pipeline) WriteNote(ctx context.Context, n Note, who string) error {
+	return p.Do(ctx, func(t *Turn) error {
+		at := t.Now
+		if n.At != nil {
+			at = *n.At
+		}
+		text := strings.TrimSpace(n.Text)
+		switch {
+		case text == "":
+			return &measure.Fault{Field: "text", Reason: "is empty"}
+		case at > t.Now:
+			return &measure.Fault{Field: "at", Reason: fmt.Sprintf("%s has not come yet", at)}
+		}
+		if err := t.knows(n.Of); err != nil {
+			return err
+		}
+		return t.Tx.AddEntry(t.ctx, site.Entry{At: at, LearnedAt: t.Now, Kind: "note", Subject: n.Of, Who: who, Text: text}, t.CommitNo)
+	})
+}
+
+// knows tells whether there is a device or a signal of that name; nothing is the site.
+func (t *Turn) knows(name string) error {
+	if strings.Contains(name, "/") {
+		_, err := t.live.find(name)
+		return err
+	}
+	if name == "" || t.live.byName[name] != nil {
+		return nil
+	}
+	var names []string
+	for known := range t.live.byName {
+		names = append(names, known)
+	}
+	slices.Sort(names)
+	return &measure.Fault{Field: "of", Reason: site.Unknown("device", name, names)}
+}
