@@ -133,7 +133,7 @@ func TestASignalsPage(t *testing.T) {
 	must(t, p.See("canvas"))
 	must(t, p.Until(says+`('critical when below 55')`))
 	must(t, p.Until(says+`('Pond oxygen was below 55')`))
-	const label = `document.querySelector('main [role=img][aria-label*=lowest]')?.getAttribute('aria-label')`
+	const label = `document.querySelector('main [role=application][aria-label*=lowest]')?.getAttribute('aria-label')`
 	must(t, p.Until(label+`?.includes('lowest 50, highest 80, now 70')`))
 	s.Send(d, `{"oxygen": 91}`)
 	must(t, p.Until(label+`.includes('highest 91, now 91')`))

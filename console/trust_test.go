@@ -98,7 +98,7 @@ func TestAnotherUnitMovesEverything(t *testing.T) {
 	must(t, p.Goto("/signals/d/air"))
 	must(t, p.Until(says+`('68 °F') || document.querySelector('[data-signal="d/air"]').innerText.replace(/\s/g, '').includes('68°F')`))
 	must(t, p.Until(says+`('warning when above 86 °F') && `+says+`('plausible 14 to 212 °F') && `+says+`('warm 59 and up')`))
-	must(t, p.Until(`document.querySelector('[role=img]').getAttribute('aria-label').includes('now 68 °F')`))
+	must(t, p.Until(`document.querySelector('[role=application]')?.getAttribute('aria-label').includes('now 68 °F')`))
 	must(t, p.Goto("/compare?first=d/air&second=d/other"))
 	must(t, p.Until(`document.querySelector('[data-agreement]')?.innerText.includes('9 °F')`))
 	accessible(t, p, "/compare?first=d/air&second=d/other", "[data-agreement]")
@@ -172,8 +172,8 @@ func TestDoubtIsShown(t *testing.T) {
 		s.Send(d, `{"oxygen": 0}`)
 	}
 	must(t, p.Goto("/signals/d/oxygen"))
-	must(t, p.Until(`document.querySelector('[data-doubts]')?.innerText.includes('implausible for')`))
+	must(t, p.Until(`document.querySelector('[data-remarks]')?.innerText.includes('implausible for')`))
 	must(t, p.Until(says+`('fails to the low side') && document.querySelector('main').innerText.includes('implausible')`))
-	accessible(t, p, "/signals/d/oxygen", "[data-doubts]")
+	accessible(t, p, "/signals/d/oxygen", "[data-remarks]")
 	complaints(t, p)
 }

@@ -1,9 +1,10 @@
 import { QueryClientProvider } from '@tanstack/react-query'
-import { lazy, Suspense, useEffect } from 'react'
+import { lazy, Suspense, useEffect, useState } from 'react'
 import { RouterProvider } from 'react-aria-components'
 import { BrowserRouter, Link, Route, Routes, useHref, useNavigate } from 'react-router'
 import { StyleSheetManager } from 'styled-components'
 import { api, type Person, Problem } from './api/client'
+import { forget, useKept } from './api/kept'
 import { closeLive, openLive, useLive, useNow } from './api/live'
 import { useOutputs } from './api/outputs'
 import { queries, useArrivals, useSession, useSite, useStanding, useUnits } from './api/queries'
@@ -12,9 +13,12 @@ import { clock, length } from './api/words'
 import { Failure, Soft } from './ui/basics'
 import { CentrePage } from './ui/form'
 import { Frame } from './ui/frame'
+import { PullToRefresh } from './ui/pull'
+import { Guide } from './page/guide'
 import { Pages } from './pages'
 import { SignIn } from './page/sign-in'
 
+const Seek = lazy(() => import('./page/seek'))
 const Wall = lazy(() => import('./page/wall'))
 const Waiting = () => <Soft>Looking …</Soft>
 const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce
@@ -83,20 +87,27 @@ function Live({ children }: { children: React.ReactNode }) {
 }
 
 function House({ name }: { name: string }) {
+  const [seeking, setSeeking] = useState(false)
   const live = useLive()
+  const kept = useKept()
   const now = useNow()
   const site = useSite().data
   const standing = useStanding().data?.length ?? 0
   const waiting = (useArrivals().data ?? []).filter((a) => a.state === 'waiting').length
   const emergency = useOutputs().data?.emergency
   const zone = site?.zone ?? 'UTC'
-  const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
-  const last = live.heard
-    ? `the service was last heard at ${clock(live.heard, zone, seconds)}, ${length(now - live.heard)} ago`
-    : 'the service does not tell what changes'
-  const broken = live.lost ? `Not live: ${last}. Trying again.` : undefined
+  useEffect(() => {
+    const open = (e: KeyboardEvent) => {
+      if (!(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== 'k') return
+      e.preventDefault()
+      setSeeking(true)
+    }
+    addEventListener('keydown', open)
+    return () => removeEventListener('keydown', open)
+  }, [])
   const signOut = async () => {
     await api.DELETE('/api/v1/session')
+    forget()
     closeLive()
     queries.clear()
     location.assign('/')
@@ -107,13 +118,14 @@ function House({ name }: { name: string }) {
         { to: '/', name: 'Now' },
         { to: '/boards', name: 'Boards' },
         { to: '/alarms', name: 'Alarms', note: standing ? String(standing) : '' },
+        { to: '/devices', name: 'Devices', note: waiting ? `+${waiting}` : '' },
         { to: '/outputs', name: 'Outputs', note: emergency ? 'all safe' : '' },
         { to: '/journal', name: 'Journal' },
-        { to: '/devices', name: 'Devices', note: waiting ? `+${waiting}` : '' },
         { to: '/rosters', name: 'Rosters' },
         { to: '/set-up', name: 'Set-up' },
       ]}
-      broken={broken}
+      broken={live.lost || kept ? brokenWords(live.heard || kept, now, zone) : undefined}
+      onSeek={() => setSeeking(true)}
       foot={
         <>
           {site?.name}
@@ -124,7 +136,24 @@ function House({ name }: { name: string }) {
         </>
       }
     >
+      <PullToRefresh onRefresh={askAnew} />
+      <Guide />
       <Pages />
+      {seeking && (
+        <Suspense>
+          <Seek onClose={() => setSeeking(false)} />
+        </Suspense>
+      )}
     </Frame>
   )
+}
+
+const askAnew = () => queries.invalidateQueries()
+const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
+
+/** That what is shown is not as it is now, and how old it is. */
+function brokenWords(heard: number, now: number, zone: string) {
+  if (!heard) return 'Not live: the service does not tell what changes. Trying again.'
+  const day: Intl.DateTimeFormatOptions = now - heard > 12 * 3600_000 ? { day: 'numeric', month: 'short' } : {}
+  return `Not live: what you see is ${length(now - heard)} old, of ${clock(heard, zone, { ...day, ...seconds })}. Trying again.`
 }

@@ -43,6 +43,9 @@ const Derive = later(() => import('./page/derive'), 'Derive')
 const Instrument = later(() => import('./page/instrument'), 'Instrument')
 const TrustPage = later(() => import('./page/trust'), 'TrustPage')
 const SignalPage = later(() => import('./page/signal'), 'SignalPage')
+const SetUp = later(() => import('./page/set-up'), 'SetUp')
+const People = later(() => import('./page/people'), 'People')
+const Tariffs = later(() => import('./page/tariffs'), 'Tariffs')
 const Boards = lazy(() => import('./page/boards'))
 const BoardPage = lazy(() => import('./page/board'))
 const Arrange = lazy(() => import('./page/arrange'))
@@ -59,6 +62,9 @@ export const Pages = () => (
   <Suspense fallback={<Soft>Looking …</Soft>}>
     <Routes>
       <Route path="/" element={<Start />} />
+      <Route path="/set-up" element={<SetUp />} />
+      <Route path="/set-up/people" element={<People />} />
+      <Route path="/set-up/tariffs" element={<Tariffs />} />
       <Route path="/boards" element={<Boards />} />
       <Route path="/boards/:board" element={<BoardPage />} />
       <Route path="/boards/:board/arrange" element={<Arrange />} />

@@ -76,6 +76,16 @@ export type StandinMessage = components['schemas']['Message']
 
 export const api = createClient<paths>({ baseUrl: '' })
 
+let onKept: (at: number) => void = () => undefined
+/** Hands on the time of answers that were kept on this device. */
+export const hearKept = (hear: (at: number) => void) => (onKept = hear)
+api.use({
+  onResponse({ response }) {
+    const at = Number(response.headers.get('x-kept-at'))
+    if (at) onKept(at)
+  },
+})
+
 /** A problem document (RFC 9457) that the service answered with. */
 export class Problem extends Error {
   constructor(
@@ -98,7 +108,9 @@ const told = (refusal: Refusal | undefined, otherwise: string) => {
 
 /** Gives the data of an answer, or throws its problem. */
 export async function take<T>(answer: Promise<Answer<T>>): Promise<T> {
-  const { data, error, response } = await answer
+  const { data, error, response } = await answer.catch((e: unknown) => {
+    throw e instanceof TypeError ? new Error('The service cannot be reached. Nothing was changed.') : e
+  })
   if (!response.ok) throw new Problem(response.status, told(error, response.statusText))
   return data as T
 }

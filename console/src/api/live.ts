@@ -1,5 +1,6 @@
 import { useSyncExternalStore } from 'react'
 import type { Change } from './client'
+import { tellKept } from './kept'
 import { takeOutputs } from './outputs'
 import { queries, takeAlarms, takeSignals } from './queries'
 
@@ -9,10 +10,9 @@ export type LiveState = { connected: boolean; lost: boolean; heard: number; ahea
 
 const silence = 12_000 // the service beats every five seconds
 const retry = 2_000
+const name = 'lark-live'
 
 let state: LiveState = { connected: false, lost: false, heard: 0, ahead: 0 }
-let source: EventSource | undefined
-let watchdog: ReturnType<typeof setTimeout> | undefined
 const listeners = new Set<() => void>()
 
 function set(next: Partial<LiveState>) {
@@ -20,83 +20,124 @@ function set(next: Partial<LiveState>) {
   listeners.forEach((tell) => tell())
 }
 
-/** Opens the stream, and opens it again whenever it breaks. */
+/** What is told: by the service to the tab that holds its stream, and by that tab to the others. */
+type Told = { what: 'change'; change: Change } | { what: 'beat'; now: string; away: boolean } | { what: 'lost' }
+
+let source: EventSource | undefined
+let watchdog: ReturnType<typeof setTimeout> | undefined
+let channel: BroadcastChannel | undefined
+let leads = false
+let letGo: (() => void) | undefined
+let waiting: AbortController | undefined
+let last = -1 // number of the newest commit that this tab was told of
+
+/** Joins the stream: one tab of a browser holds it, and tells the others. When that tab goes, another takes it over and goes
+ *  on after the last commit it knows. */
 export function openLive() {
   closeLive()
-  source = new EventSource('/api/v1/live')
-  source.onopen = () => {
-    // What was committed between the first look at a page and now is on no stream.
-    if (!state.lost) catchUp()
-    hear()
-  }
-  source.addEventListener('beat', (e) => {
-    const beat = JSON.parse((e as MessageEvent<string>).data) as { now: string; away: boolean }
-    if (beat.away) lose()
-    else hear(Date.parse(beat.now) - Date.now())
-  })
-  source.addEventListener('change', (e) => {
-    hear()
-    takeChange(JSON.parse((e as MessageEvent<string>).data) as Change)
-  })
-  source.onerror = reopen
   watch()
+  // Without locks (an address without https) each tab has a stream of its own.
+  if (!('locks' in navigator) || !('BroadcastChannel' in window)) return lead()
+  channel = new BroadcastChannel(name)
+  channel.onmessage = (e: MessageEvent<Told | { what: 'hello' }>) => {
+    if (e.data.what !== 'hello') hear(e.data)
+    else if (leads && state.connected)
+      tellOthers({ what: 'beat', now: new Date(serviceNow()).toISOString(), away: false })
+  }
+  channel.postMessage({ what: 'hello' })
+  waiting = new AbortController()
+  navigator.locks
+    .request(name, { signal: waiting.signal }, () => {
+      lead()
+      return new Promise<void>((done) => (letGo = done))
+    })
+    .catch(() => undefined) // closed before its turn came
 }
 
 export function closeLive() {
   clearTimeout(watchdog)
+  waiting?.abort()
+  letGo?.()
+  channel?.close()
+  source?.close()
+  waiting = letGo = channel = source = undefined
+  leads = false
+}
+
+const tellOthers = (told: Told) => channel?.postMessage(told)
+
+/** Holds the stream itself. */
+function lead() {
+  leads = true
+  source = new EventSource(last < 0 ? '/api/v1/live' : `/api/v1/live?since=${last}`)
+  const data = <T>(e: Event) => JSON.parse((e as MessageEvent<string>).data) as T
+  source.addEventListener('beat', (e) => pass({ what: 'beat', ...data<{ now: string; away: boolean }>(e) }))
+  source.addEventListener('change', (e) => pass({ what: 'change', change: data<Change>(e) }))
+  source.onerror = reopen
+}
+
+function pass(told: Told) {
+  hear(told)
+  tellOthers(told)
+}
+
+function reopen() {
+  if (!leads) return
   source?.close()
   source = undefined
+  pass({ what: 'lost' })
+  clearTimeout(watchdog)
+  watchdog = setTimeout(() => leads && lead(), retry)
+  // A session that has ended shows the sign-in page instead.
+  void queries.invalidateQueries({ queryKey: ['session'] })
 }
-
-function hear(ahead = state.ahead) {
-  if (state.lost) catchUp()
-  watch()
-  set({ connected: true, lost: false, heard: Date.now() + ahead, ahead })
-}
-
-/** Asks anew for all that is shown. */
-const catchUp = () => void queries.invalidateQueries()
 
 function watch() {
   clearTimeout(watchdog)
-  watchdog = setTimeout(reopen, silence)
+  watchdog = setTimeout(() => (leads ? reopen() : lose()), silence)
 }
 
-/** The service is heard, but has nothing true to tell: its database is away. */
+function hear(told: Told) {
+  if (told.what === 'lost' || (told.what === 'beat' && told.away)) return lose()
+  // What was committed between the first look at a page and now is on no stream; nor is all that the stream does not tell.
+  if (state.lost) void queries.invalidateQueries()
+  else if (!state.connected) void queries.invalidateQueries({ predicate: (q) => !drawn.has(String(q.queryKey[0])) })
+  watch()
+  tellKept(0)
+  const ahead = told.what === 'beat' ? Date.parse(told.now) - Date.now() : state.ahead
+  set({ connected: true, lost: false, heard: Date.now() + ahead, ahead })
+  if (told.what === 'change') takeChange(told.change)
+}
+
+/** What charts ask for goes on from where it was asked for. */
+const drawn = new Set(['lines', 'figures', 'spread', 'states', 'line', 'doubts'])
+
+/** What is shown is no longer as it is. */
 function lose() {
   watch()
   set({ connected: false, lost: true })
 }
 
-function reopen() {
-  if (!source) return
-  lose()
-  closeLive()
-  watchdog = setTimeout(openLive, retry)
-  source = undefined
-  // A session that has ended shows the sign-in page instead.
-  void queries.invalidateQueries({ queryKey: ['session'] })
-}
-
 let config = 0
+const configured = [
+  'site',
+  'signals',
+  'guards',
+  'devices',
+  'device',
+  'arrivals',
+  'kits',
+  'enrolment',
+  'outputs',
+  'interlocks',
+  'boards',
+  'board',
+]
 
 function takeChange(change: Change) {
+  last = change.commit
   if (config && change.config !== config)
-    for (const what of [
-      'site',
-      'signals',
-      'guards',
-      'devices',
-      'device',
-      'arrivals',
-      'kits',
-      'enrolment',
-      'outputs',
-      'interlocks',
-      'boards',
-      'board',
-    ])
-      void queries.invalidateQueries({ queryKey: [what] })
+    for (const what of configured) void queries.invalidateQueries({ queryKey: [what] })
   config = change.config
   takeSignals(change.signals)
   takeAlarms(change.alarms)
@@ -120,6 +161,7 @@ export const useLive = () => useSyncExternalStore(subscribe, () => state)
 let second = Math.floor(Date.now() / 1000)
 const tickers = new Set<() => void>()
 setInterval(() => {
+  if (document.hidden) return
   second = Math.floor(Date.now() / 1000)
   tickers.forEach((tell) => tell())
 }, 1000)

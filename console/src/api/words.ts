@@ -1,4 +1,4 @@
-import type { Alarm, Device, DeviceStory, Guard, Signal } from './client'
+import type { Alarm, Device, DeviceStory, Doubt, Guard, Signal } from './client'
 import { seen, seenUnit, shown } from './units'
 
 export { shown } from './units'
@@ -177,4 +177,20 @@ export function settingsWords(s: Device['settings']) {
     parts.push(`every ${s.sparing_interval} when the battery is low`)
   for (const [key, value] of Object.entries(s.values ?? {})) parts.push(`${key} ${value}`)
   return parts.join(', ') || 'nothing'
+}
+
+const toldDoubts = 3
+
+/** When readings were of no use, and why, the newest few stretches. */
+export function doubtWords(doubts: Doubt[], zone: string) {
+  const some = doubts
+    .slice(-toldDoubts)
+    .reverse()
+    .map((d) => {
+      const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
+      const lasted = length(Date.parse(d.until) - Date.parse(d.from))
+      return `${d.quality.join(' and ')} for ${lasted} from ${clock(d.from, zone, day)}`
+    })
+  const more = doubts.length - some.length
+  return some.join('; ') + (more > 0 ? `; and ${more} more` : '')
 }

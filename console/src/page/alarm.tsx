@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useParams } from 'react-router'
+import styled from 'styled-components'
 import { type Alarm, api, pathOf, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarm, useRecord, useSession, useSignals, useSite } from '../api/queries'
@@ -10,15 +11,29 @@ import { Shape, toneOf } from '../ui/severity'
 import { AlarmActs, ResetIt } from './alarm-acts'
 import { AlarmTable } from './alarm-table'
 import { HaveIt, whoHasIt } from './alarm-row'
-import { SignalChart, type Stretch } from './signal-chart'
+import { SignalChart } from './signal-chart'
 
+/** On a phone: wide, and where the thumb is. */
+const InReach = styled.div`
+  @media (max-width: 760px) {
+    position: fixed;
+    z-index: 6;
+    inset: auto 0 calc(60px + env(safe-area-inset-bottom));
+    padding: var(--gap-3) var(--gap-4);
+    background: var(--paper);
+    border-top: var(--hair);
+    button {
+      width: 100%;
+      min-height: 56px;
+      font-size: var(--step-1);
+    }
+  }
+`
 const before = 20 * 60_000
 
 /** The stretch to show of an alarm: the last hour while it stands, what was around it when it is over. */
-const around = (a: Alarm): Stretch =>
-  a.cleared_at
-    ? { from: Date.parse(a.raised_at) - before, until: Date.parse(a.cleared_at) + before }
-    : { span: 3600_000 }
+const around = (a: Alarm) =>
+  a.cleared_at ? { from: Date.parse(a.raised_at) - before, until: Date.parse(a.cleared_at) + before } : undefined
 
 const told = {
   raise: 'that it is wrong',
@@ -121,11 +136,15 @@ export function AlarmPage() {
           <b>What to do.</b> {a.advice}
         </Prose>
       )}
-      {!a.acknowledged_at && role !== 'viewer' && <HaveIt alarm={a} />}
+      {!a.acknowledged_at && role !== 'viewer' && (
+        <InReach>
+          <HaveIt alarm={a} />
+        </InReach>
+      )}
       <ResetIt alarm={a} />
-      {signal && (
+      {signal && (signal.kind === 'number' || signal.kind === 'switch') && (
         <Well>
-          <SignalChart signal={signal} stretch={around(a)} now={now} zone={zone} alarms={[a]} />
+          <SignalChart key={a.state} signal={signal} span={3600_000} fixed={around(a)} />
         </Well>
       )}
       <Subheading>Who was told</Subheading>

@@ -6,7 +6,7 @@ import { useRested } from '../api/lines'
 import { serviceNow } from '../api/live'
 import { useSite } from '../api/queries'
 import { clock, length, lengthOf } from '../api/words'
-import { shifted, type View, zoomed } from '../chart/window'
+import { shifted, type Stretch, type View, zoomed } from '../chart/window'
 import type { Sight } from '../tile/context'
 import { QuietButton, Soft } from '../ui/basics'
 
@@ -39,11 +39,13 @@ export function useBoardSight(
   tiling: Tiling,
   group: string,
   still = false,
+  begun?: Stretch,
 ): Sight & { setCompare: (ms: number) => void } {
   const [query, setQuery] = useSearchParams()
   const zone = useSite().data?.zone ?? 'UTC'
   const own = lengthOf(tiling.range || '24h') || 24 * hour
   const [view, setView] = useState<View>(() => {
+    if (begun) return { span: own, fixed: begun }
     const [from, until] = [Number(query.get('from')), Number(query.get('until'))]
     const span = Number(query.get('span')) || own
     return from > 0 && until > from ? { span, fixed: { from, until } } : { span }

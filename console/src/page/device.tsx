@@ -69,6 +69,7 @@ export function DevicePage() {
       )}
       <Switches device={d.name} keeper={role !== 'viewer'} />
       <SettingsDown device={d} keeper={role !== 'viewer'} />
+      {role !== 'viewer' && signals.some((v) => v.warm_up !== '0s') && <PowerOn device={d.name} />}
       {role !== 'viewer' && <Expected key={d.interval} device={d} />}
       <Keys device={d} owner={role === 'owner'} />
       <Ready device={d} />
@@ -96,6 +97,24 @@ function Switches({ device, keeper }: { device: string; keeper: boolean }) {
       )}
       {keeper && <QuietLink href={`/outputs/new?device=${device}`}>Add an output</QuietLink>}
     </>
+  )
+}
+
+/** Says that a device was switched on: its signals warm up from now. */
+function PowerOn({ device }: { device: string }) {
+  const on = useAct(() =>
+    take(api.POST('/api/v1/devices/{device}/power-on', { params: { path: { device } }, body: {} })),
+  )
+  return (
+    <Row style={{ marginTop: 'var(--gap-3)' }}>
+      <QuietButton onPress={() => on.mutate(undefined)} isDisabled={on.isPending}>
+        It was switched on just now
+      </QuietButton>
+      <Soft role="status">
+        {on.isSuccess ? 'Noted: its signals warm up.' : 'Signals that need it then warm up before they count.'}
+      </Soft>
+      {on.error && <Failure error={on.error} />}
+    </Row>
   )
 }
 

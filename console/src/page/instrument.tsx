@@ -1,10 +1,11 @@
 import { type FormEvent } from 'react'
-import { useParams } from 'react-router'
+import { Link, useNavigate, useParams } from 'react-router'
 import { api, type Band, pathOf, type Signal, take } from '../api/client'
 import { useSession, useSignals, useTrustAct } from '../api/queries'
 import { written } from '../api/units'
 import { Above, Button, Failure, Heading, PlainLink, Prose, Row, Soft } from '../ui/basics'
 import { Fields, fieldsOf, Form, Pick, TextInput } from '../ui/form'
+import { Sure } from '../ui/sure'
 
 const colours = ['blue', 'green', 'yellow', 'orange', 'red', 'grey'] as const
 
@@ -52,7 +53,34 @@ export function Instrument() {
         totals pass over it.
       </Prose>
       <KnownForm signal={signal} />
+      <RemoveSignal signal={signal} />
     </>
+  )
+}
+
+/** Takes a signal away that is no longer wanted. */
+function RemoveSignal({ signal: s }: { signal: Signal }) {
+  const owner = useSession().data?.role === 'owner'
+  const navigate = useNavigate()
+  const remove = useTrustAct(() =>
+    take(api.DELETE('/api/v1/signals/{device}/{signal}', { params: { path: { device: s.device, signal: s.name } } })),
+  )
+  if (!owner) return null
+  return (
+    <div style={{ marginTop: 'var(--gap-5)' }}>
+      <Sure
+        name="Remove the signal"
+        says={
+          <>
+            All its readings go for good. <Link to={`/history?what=${pathOf(s)}`}>Take them out first</Link> if they may
+            be wanted; clearing them instead can be undone for 30 days.
+          </>
+        }
+        act={(after) => remove.mutate(undefined, after)}
+        error={remove.error}
+        done={() => void navigate(`/devices/of/${s.device}`)}
+      />
+    </div>
   )
 }
 

@@ -1,5 +1,6 @@
-import { useParams } from 'react-router'
-import { api, take } from '../api/client'
+import { useState } from 'react'
+import { useNavigate, useParams } from 'react-router'
+import { api, type Kit, take } from '../api/client'
 import { useAct, useDevices, useKitChanges, useKits, useSession } from '../api/queries'
 import { shown } from '../api/words'
 import {
@@ -11,16 +12,21 @@ import {
   Heading,
   PlainLink,
   Prose,
+  QuietButton,
+  Row,
   Scroll,
   Soft,
   Subheading,
   Table,
 } from '../ui/basics'
+import { Form, Written } from '../ui/form'
+import { Sure } from '../ui/sure'
 
 /** Descriptions of sorts of devices. */
 export function Kits() {
   const kits = useKits()
   const devices = useDevices().data ?? []
+  const keeper = useSession().data?.role !== 'viewer'
   if (kits.error) return <Failure error={kits.error} />
   if (!kits.data) return <Soft>Looking …</Soft>
   return (
@@ -36,7 +42,7 @@ export function Kits() {
       </Prose>
       {kits.data.length === 0 ? (
         <>
-          <Prose>None yet. Make one of a device on its page, or load a file:</Prose>
+          <Prose>None yet. Make one of a device on its page, write one here, or load a file:</Prose>
           <Code>jaunty kit load pond-probe.yaml</Code>
         </>
       ) : (
@@ -52,6 +58,7 @@ export function Kits() {
           ))}
         </ul>
       )}
+      {keeper && <KitText kit={{ name: '', signals: [] }} />}
     </>
   )
 }
@@ -140,6 +147,78 @@ export function KitPage() {
           {apply.error && <Failure error={apply.error} />}
         </>
       )}
+      {keeper && (
+        <>
+          <KitText key={JSON.stringify(kit)} kit={kit} />
+          <RemoveKit name={name} />
+        </>
+      )}
     </>
+  )
+}
+
+/** A kit as text, to be changed or written anew. */
+function KitText({ kit }: { kit: Kit }) {
+  const navigate = useNavigate()
+  const [open, setOpen] = useState(false)
+  const [text, setText] = useState(() => JSON.stringify(kit, null, 2))
+  const save = useAct(() => {
+    let body: Kit
+    try {
+      body = JSON.parse(text) as Kit
+    } catch (e) {
+      throw new Error(`The text is no JSON: ${(e as Error).message}`)
+    }
+    return take(api.PUT('/api/v1/kits/{kit}', { params: { path: { kit: body.name ?? '' } }, body }))
+  })
+  const fresh = !kit.name
+  if (!open)
+    return (
+      <p>
+        <QuietButton onPress={() => setOpen(true)}>{fresh ? 'Write a kit …' : 'Change it as text …'}</QuietButton>
+      </p>
+    )
+  return (
+    <Form
+      style={{ maxWidth: 'none' }}
+      onSubmit={(e) => {
+        e.preventDefault()
+        save.mutate(undefined, {
+          onSuccess: (saved) => {
+            setOpen(false)
+            void navigate(`/devices/kits/${saved.kit.name}`)
+          },
+        })
+      }}
+    >
+      <Written
+        label="The kit (JSON)"
+        value={text}
+        onChange={setText}
+        rows={18}
+        hint="the same fields as in its file; what applying it would change is told before it does"
+      />
+      <Row>
+        <Button type="submit" isDisabled={save.isPending}>
+          Save the kit
+        </Button>
+        <QuietButton onPress={() => setOpen(false)}>Leave it</QuietButton>
+      </Row>
+      {save.error && <Failure error={save.error} />}
+    </Form>
+  )
+}
+
+function RemoveKit({ name }: { name: string }) {
+  const navigate = useNavigate()
+  const remove = useAct(() => take(api.DELETE('/api/v1/kits/{kit}', { params: { path: { kit: name } } })))
+  return (
+    <Sure
+      name="Remove the kit"
+      says="Devices that were made from it stay as they are."
+      act={(after) => remove.mutate(undefined, after)}
+      error={remove.error}
+      done={() => void navigate('/devices/kits')}
+    />
   )
 }

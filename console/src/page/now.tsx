@@ -7,6 +7,7 @@ import { Above, Code, Failure, Heading, PlainLink, Prose, QuietLink, Soft, Subhe
 import { List } from '../ui/list'
 import { Shape } from '../ui/severity'
 import { SignalRow, WrongList } from './alarm-row'
+import { InWords } from './in-words'
 
 /** What is wrong, in words, and how everything else is. */
 export function Now() {
@@ -31,6 +32,7 @@ export function Now() {
       <Above>{today.replace(' at ', ', ')}</Above>
       <Heading>{headline(wrong.length, recent.data ?? [], now, zone, signals.data.length)}</Heading>
       {signals.data.length === 0 && <FirstDevice />}
+      {signals.data.length > 0 && <InWords signals={signals.data} recent={recent.data ?? []} now={now} zone={zone} />}
       <Switched zone={zone} />
       {wrong.length > 0 && <WrongList alarms={wrong} signals={signals.data} zone={zone} now={now} />}
       {well.length > 0 && (

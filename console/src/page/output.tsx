@@ -112,10 +112,18 @@ const kinds = { switch: 'switch: on or off', level: 'level: 0 to 100 %, or a ran
 function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: () => void }) {
   const [s, setS] = useState<OutputSpec>(spec)
   // Kept as they are written: half of a number is none yet.
-  const [range, setRange] = useState({ low: String(spec.low ?? 0), high: String(spec.high ?? 0) })
+  const [range, setRange] = useState({
+    low: String(spec.low ?? 0),
+    high: String(spec.high ?? 0),
+    step: String(spec.step ?? 0),
+  })
   const put = (change: Partial<OutputSpec>) => setS({ ...s, ...change })
   const save = useOutputAct(async () => {
-    const level = { low: numberOf('From', range.low), high: numberOf('Up to', range.high) }
+    const level = {
+      low: numberOf('From', range.low),
+      high: numberOf('Up to', range.high),
+      step: numberOf('In steps of', range.step),
+    }
     return saveOutput(path, specOf(s.kind === 'level' ? { ...s, ...level } : s))
   })
   const runs = s.kind === 'switch' || s.kind === 'level'
@@ -165,7 +173,21 @@ function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: (
             hint="0 to 0: 0 to 100 %"
           />
           <Written label="Unit" value={s.unit ?? ''} onChange={(unit) => put({ unit })} />
+          <Written
+            label="In steps of"
+            value={range.step}
+            onChange={(step) => setRange({ ...range, step })}
+            hint="0: any"
+          />
         </Fields>
+      )}
+      {s.kind === 'text' && (
+        <Written
+          label="Longest text"
+          value={s.length ? String(s.length) : ''}
+          onChange={(v) => put({ length: Number(v.replace(/\D/g, '')) })}
+          hint="characters that its display has room for"
+        />
       )}
       {runs && (
         <Fields style={{ marginBottom: 0 }}>
@@ -206,6 +228,22 @@ function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: (
           onChange={(v) => put({ hands_off: v === 'no', dangerous: v === 'sure' })}
           options={{ yes: 'yes', sure: 'yes, but it is dangerous: ask', no: 'no' }}
         />
+      </Fields>
+      <Fields style={{ marginBottom: 0 }}>
+        <Select
+          label="Its device"
+          value={s.mute ? 'mute' : ''}
+          onChange={(v) => put({ mute: v === 'mute' })}
+          options={{ '': 'confirms what it does', mute: 'cannot confirm' }}
+        />
+        {!s.mute && (
+          <Written
+            label="Confirms within"
+            value={s.confirm_within ?? ''}
+            onChange={(confirm_within) => put({ confirm_within })}
+            hint="30s when left empty"
+          />
+        )}
       </Fields>
       <Row>
         <Button type="submit" isDisabled={save.isPending || !/.\/./.test(path)}>

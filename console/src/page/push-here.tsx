@@ -8,7 +8,7 @@ type State = 'looking' | 'cannot' | 'off' | 'on'
 /** The browser's subscription; nothing where push cannot be. */
 async function subscription() {
   if (!('serviceWorker' in navigator) || !('PushManager' in window)) return undefined
-  const worker = await navigator.serviceWorker.register('/push.js')
+  const worker = await navigator.serviceWorker.register('/worker.js')
   return { worker, now: await worker.pushManager.getSubscription() }
 }
 

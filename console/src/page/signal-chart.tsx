@@ -1,192 +1,43 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useRef } from 'react'
-import { type Alarm, api, type Doubt, type Line, type Signal, pathOf, take } from '../api/client'
-import { useGuards } from '../api/queries'
-import { seen } from '../api/units'
-import { clock, figure, length, limitsFor, reads, shown, stateName } from '../api/words'
-import { LineChart } from '../chart/line'
-import { Failure, Soft, Table } from '../ui/basics'
+import { Suspense, lazy } from 'react'
+import styled from 'styled-components'
+import type { Placed } from '../api/boards'
+import { pathOf, type Signal } from '../api/client'
+import { SightProvider } from '../tile/context'
+import { Soft } from '../ui/basics'
+import { SightTools, useBoardSight } from './board-sight'
 
-/** A stretch of time: the last `span` up to now, or a fixed one that is over. */
-export type Stretch = { span: number } | { from: number; until: number }
+const LinesTile = lazy(() => import('../tile/lines'))
 
-type Props = { signal: Signal; stretch: Stretch; now: number; zone: string; alarms: Alarm[] }
-
-const tailEvery = 1000
-const iso = (at: number) => new Date(at).toISOString()
-
-/** Fetches the line of a stretch once, and then, if it is not over, only what is newer than it. */
-function useLine(signal: Signal, stretch: Stretch) {
-  const client = useQueryClient()
-  const path = { device: signal.device, signal: signal.name }
-  const key = ['line', pathOf(signal), stretch]
-  const live = 'span' in stretch
-  const query = useQuery({
-    queryKey: key,
-    queryFn: () =>
-      take(
-        api.GET('/api/v1/signals/{device}/{signal}/line', {
-          params: {
-            path,
-            query: live
-              ? { since: iso(Date.now() - stretch.span), columns: 1200 }
-              : { since: iso(stretch.from), until: iso(stretch.until), columns: 1200 },
-          },
-        }),
-      ),
-    staleTime: 10 * 60_000,
-    gcTime: 0,
-  })
-  const busy = useRef(false)
-  const last = query.data?.at.at(-1)
-  const newest = signal.at ? Date.parse(signal.at) : 0
-  useEffect(() => {
-    if (!live || last === undefined || newest <= last || busy.current) return
-    busy.current = true
-    const since = iso(last + 1)
-    take(api.GET('/api/v1/signals/{device}/{signal}/readings', { params: { path, query: { since } } }))
-      .then(({ readings }) =>
-        client.setQueryData<Line>(key, (old) => {
-          if (!old) return old
-          const fresh = readings.filter((r) => Date.parse(r.at) > (old.at.at(-1) ?? 0))
-          return {
-            ...old,
-            of: old.of + fresh.length,
-            at: [...old.at, ...fresh.map((r) => Date.parse(r.at))],
-            value: [...old.value, ...fresh.map((r) => r.value)],
-          }
-        }),
-      )
-      .catch(() => undefined) // the live stream tells that the service is away
-      .finally(() => setTimeout(() => (busy.current = false), tailEvery))
-  })
-  return query
+const Room = styled.div`
+  height: 400px;
+  margin: var(--gap-3) 0;
+  break-inside: avoid;
+  section {
+    border: 0;
+    padding: 0;
+  }
+`
+type Props = {
+  signal: Signal
+  span: number // milliseconds up to now, to begin with
+  fixed?: { from: number; until: number } // or a stretch that is over
+  tools?: boolean // the stretch can be chosen, and stands in the address
 }
 
-/** A signal's line over a stretch, with its limits, its alarms, and its values as a table. */
-export function SignalChart({ signal, stretch, now, zone, alarms }: Props) {
-  const line = useLine(signal, stretch)
-  const guards = useGuards().data
-  const doubts = useDoubts(signal, stretch)
-  if (line.error) return <Failure error={line.error} />
-  if (!line.data)
-    return (
-      <div style={{ height: 300 }}>
-        <Soft>Drawing …</Soft>
-      </div>
-    )
-  const unit = shown(signal.unit)
-  const eye = (v: number) => seen(v, signal.unit)
-  const drawn = { ...line.data, value: line.data.value.map(eye) }
-  const value = drawn.value
-  const label =
-    value.length === 0
-      ? 'No readings in this stretch'
-      : `${signal.title}: lowest ${figure(low(value))}, highest ${figure(-low(value.map((v) => -v)))}, now ${reads(signal)} ${unit}`
+/** A signal's line, as a tile of a board has it: zoomed and moved, with its limits, alarms and notes. */
+export function SignalChart({ signal, span, fixed, tools = false }: Props) {
+  const sight = useBoardSight({ tiles: [], range: `${span}ms` }, `signal ${pathOf(signal)}`, !tools, fixed)
+  const tile: Placed = { id: 'signal', kind: 'lines', series: [{ signal: pathOf(signal) }], x: 0, y: 0, w: 12, h: 7 }
   return (
     <>
-      <LineChart
-        line={drawn}
-        {...('span' in stretch ? { from: now - stretch.span, until: now + stretch.span / 200 } : stretch)}
-        unit={unit}
-        zone={zone}
-        limits={limitsFor(guards, pathOf(signal)).map((l) => ({ ...l, limit: eye(l.limit) }))}
-        alarms={alarms}
-        bands={(signal.kind === 'switch' ? [] : signal.bands).map((b) => ({
-          ...b,
-          from: b.from == null ? undefined : eye(b.from),
-          to: b.to == null ? undefined : eye(b.to),
-        }))}
-        doubts={doubts ?? []}
-        states={signal.kind === 'switch' ? [stateName(signal, 0), stateName(signal, 1)] : undefined}
-        label={label + (doubts?.length ? `; ${doubtWords(doubts, zone)}` : '')}
-      />
-      {doubts && doubts.length > 0 && (
-        <p data-doubts>
-          <Soft>Hatched: {doubtWords(doubts, zone)}. Guards, figures and totals pass over such readings.</Soft>
-        </p>
-      )}
-      <ValuesTable line={drawn} unit={unit} zone={zone} />
+      {tools && <SightTools sight={sight} />}
+      <Room>
+        <SightProvider value={{ ...sight, still: false }}>
+          <Suspense fallback={<Soft>Drawing …</Soft>}>
+            <LinesTile tile={tile} />
+          </Suspense>
+        </SightProvider>
+      </Room>
     </>
-  )
-}
-
-const doubtEvery = 30_000
-
-/** The stretches whose readings are of no use. */
-function useDoubts(signal: Signal, stretch: Stretch) {
-  const live = 'span' in stretch
-  return useQuery({
-    queryKey: ['doubts', pathOf(signal), stretch],
-    queryFn: () =>
-      take(
-        api.GET('/api/v1/signals/{device}/{signal}/doubts', {
-          params: {
-            path: { device: signal.device, signal: signal.name },
-            query: live
-              ? { since: iso(Date.now() - stretch.span), columns: 1200 }
-              : { since: iso(stretch.from), until: iso(stretch.until), columns: 1200 },
-          },
-        }),
-      ),
-    refetchInterval: live ? doubtEvery : false,
-  }).data
-}
-
-const told = 3
-
-/** When readings were of no use, and why, the newest few stretches. */
-function doubtWords(doubts: Doubt[], zone: string) {
-  const some = doubts
-    .slice(-told)
-    .reverse()
-    .map((d) => {
-      const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
-      const lasted = length(Date.parse(d.until) - Date.parse(d.from))
-      return `${d.quality.join(' and ')} for ${lasted} from ${clock(d.from, zone, day)}`
-    })
-  const more = doubts.length - some.length
-  return some.join('; ') + (more > 0 ? `; and ${more} more` : '')
-}
-
-const low = (values: number[]) => values.reduce((a, b) => Math.min(a, b), Infinity)
-const tableRows = 60
-
-/** The newest values of the chart as a table. */
-function ValuesTable({ line, unit, zone }: { line: Line; unit: string; zone: string }) {
-  const rows = line.at
-    .map((at, i) => [at, line.value[i]!] as const)
-    .slice(-tableRows)
-    .reverse()
-  return (
-    <details>
-      <summary>
-        Values as a table <Soft>· the newest {rows.length}</Soft>
-      </summary>
-      <Table>
-        <thead>
-          <tr>
-            <th scope="col">Measured</th>
-            <th scope="col">Value {unit && `(${unit})`}</th>
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map(([at, value]) => (
-            <tr key={at}>
-              <td>
-                {clock(at, zone, {
-                  day: 'numeric',
-                  month: 'short',
-                  hour: '2-digit',
-                  minute: '2-digit',
-                  second: '2-digit',
-                })}
-              </td>
-              <td>{figure(value)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </Table>
-    </details>
   )
 }

@@ -18,37 +18,17 @@ import {
   Subheading,
   Well,
 } from '../ui/basics'
-import { Choice } from '../ui/choice'
 import { Shape, Silent, toneOf } from '../ui/severity'
 import { AlarmTable } from './alarm-table'
+import { spans } from './board-sight'
 import { SignalChart } from './signal-chart'
-
-const hours = 3600_000
-const spans = {
-  hour: hours,
-  day: 24 * hours,
-  week: 168 * hours,
-  month: 720 * hours,
-  quarter: 2184 * hours,
-  year: 8760 * hours,
-}
-type Span = keyof typeof spans
-const names: Record<Span, string> = {
-  hour: 'Last hour',
-  day: 'Day',
-  week: 'Week',
-  month: '30 days',
-  quarter: '91 days',
-  year: 'Year',
-}
 
 /** One signal: its value, its line, what guards it, its alarms. */
 export function SignalPage() {
   const { device = '', signal: name = '' } = useParams()
   const path = `${device}/${name}`
-  const [query, setQuery] = useSearchParams()
-  const asked = query.get('last') ?? ''
-  const span = asked in spans ? (asked as Span) : 'hour'
+  const [query] = useSearchParams()
+  const span = spans[query.get('last') ?? ''] ?? spans.hour!
   const now = useNow()
   const zone = useSite().data?.zone ?? 'UTC'
   const signals = useSignals()
@@ -100,20 +80,7 @@ export function SignalPage() {
       <TotalsOf path={path} />
       {!worded && (
         <Well>
-          <Choice
-            label="Stretch"
-            options={names}
-            value={span}
-            onChange={(last) => setQuery({ last }, { replace: true })}
-          />
-          <SignalChart
-            key={span}
-            signal={signal}
-            stretch={{ span: spans[span] }}
-            now={now}
-            zone={zone}
-            alarms={alarms}
-          />
+          <SignalChart key={`${path} ${span}`} signal={signal} span={span} tools />
           <Row style={{ flexWrap: 'wrap' }}>
             <QuietLink href={`/guards/new?of=${path}`}>Find a limit</QuietLink>
             {signal.kind === 'number' && (

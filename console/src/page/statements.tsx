@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { useParams } from 'react-router'
+import { useNavigate, useParams } from 'react-router'
 import { api, type Statement, take } from '../api/client'
 import { useSession, useSite } from '../api/queries'
 import { listOf, useReachAct, useSheet, useStatements } from '../api/reach'
@@ -23,6 +23,7 @@ import {
   Table,
 } from '../ui/basics'
 import { Fields, Form, Select, Written } from '../ui/form'
+import { Sure } from '../ui/sure'
 
 const moment: Intl.DateTimeFormatOptions = {
   weekday: 'short',
@@ -139,6 +140,10 @@ export function StatementPage() {
       }),
     ),
   )
+  const navigate = useNavigate()
+  const remove = useReachAct(() =>
+    take(api.DELETE('/api/v1/statements/{statement}', { params: { path: { statement: name } } })),
+  )
   if (!sheet.data && sheet.error) return <Failure error={sheet.error} />
   if (!sheet.data) return <Soft>Adding up …</Soft>
   const s = sheet.data
@@ -182,6 +187,17 @@ export function StatementPage() {
         {send.data && <Soft role="status">It goes to {send.data.notices} address(es).</Soft>}
       </Row>
       {send.error && <Failure error={send.error} />}
+      {keeper && (
+        <div style={{ marginTop: 'var(--gap-3)' }}>
+          <Sure
+            name="Remove the statement"
+            says="Nobody gets it any more. What it told stays told."
+            act={(after) => remove.mutate(undefined, after)}
+            error={remove.error}
+            done={() => void navigate('/statements')}
+          />
+        </div>
+      )}
       {s.tables.map((t) => (
         <section key={t.title} aria-label={t.title}>
           <Subheading>{t.title}</Subheading>

@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { Link, useParams } from 'react-router'
+import { Link, useNavigate, useParams } from 'react-router'
 import { api, pathOf, type Result, type Signal, take, type Total } from '../api/client'
 import { useSession, useSignals, useSite, useTariffs, useTotal, useTotals, useTrustAct } from '../api/queries'
 import { comesTo } from '../api/totals'
@@ -24,6 +24,7 @@ import {
 import { Bar } from '../ui/bar'
 import { Choice } from '../ui/choice'
 import { Fields, fieldsOf, Form, Pick, Select, TextInput } from '../ui/form'
+import { Sure } from '../ui/sure'
 
 /** What a result does not count. */
 function missing(r: Result) {
@@ -146,7 +147,9 @@ function AddTotal() {
           )}
         </Fields>
         {chosen === 'cost' && tariffs.length === 0 && (
-          <Prose>There is no tariff yet. The command line takes one from a file: jaunty tariff set --help.</Prose>
+          <Prose>
+            There is no tariff yet. <Link to="/set-up/tariffs">Add one</Link>.
+          </Prose>
         )}
         <Fields style={{ marginBottom: 0 }}>
           <TextInput label="Name" name="name" autoComplete="off" hint="small letters, digits and -" />
@@ -219,7 +222,24 @@ export function TotalPage() {
         </Table>
       </Scroll>
       <Resets name={name} keeper={keeper} zone={zone} />
+      {keeper && <RemoveTotal name={name} />}
     </>
+  )
+}
+
+function RemoveTotal({ name }: { name: string }) {
+  const navigate = useNavigate()
+  const remove = useTrustAct(() => take(api.DELETE('/api/v1/totals/{total}', { params: { path: { total: name } } })))
+  return (
+    <div style={{ marginTop: 'var(--gap-4)' }}>
+      <Sure
+        name="Remove the total"
+        says="What it came to goes; the readings that it adds up stay, so that it can be made anew."
+        act={(after) => remove.mutate(undefined, after)}
+        error={remove.error}
+        done={() => void navigate('/totals')}
+      />
+    </div>
   )
 }
 

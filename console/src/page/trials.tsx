@@ -23,6 +23,7 @@ import {
   Table,
   Well,
 } from '../ui/basics'
+import { Sure } from '../ui/sure'
 import { Form, Pick, Select, TextInput, fieldsOf } from '../ui/form'
 
 const seconds: Intl.DateTimeFormatOptions = {
@@ -152,7 +153,24 @@ export function TrialPage() {
       />
       <Suggested trial={trial} />
       <Stretches trial={trial} />
+      {role !== 'viewer' && <RemoveTrial id={id} />}
     </>
+  )
+}
+
+function RemoveTrial({ id }: { id: number }) {
+  const navigate = useNavigate()
+  const remove = useGuardAct(() => take(api.DELETE('/api/v1/trials/{id}', { params: { path: { id } } })))
+  return (
+    <div style={{ marginTop: 'var(--gap-4)' }}>
+      <Sure
+        name="Remove the trial"
+        says="Its stretches go; readings and guards that were made from it stay."
+        act={(after) => remove.mutate(undefined, after)}
+        error={remove.error}
+        done={() => void navigate('/trials')}
+      />
+    </div>
   )
 }
 

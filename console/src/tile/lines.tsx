@@ -6,7 +6,7 @@ import { useFigures, useLines, useNotes, useRested } from '../api/lines'
 import { serviceNow } from '../api/live'
 import { type Facts, useAlarmsSince, useFactsOf, useGuards, useSignalsOf } from '../api/queries'
 import { seen } from '../api/units'
-import { clock, earlier, figure, length, limitsFor, shown, stateName } from '../api/words'
+import { clock, doubtWords, earlier, figure, length, limitsFor, shown, stateName } from '../api/words'
 import { drawing, drawingSize } from '../chart/drawing'
 import { LinesChart, tonesFor } from '../chart/lines'
 import type { Rows } from '../chart/save'
@@ -58,7 +58,7 @@ export default function LinesTile({ tile }: TileProps) {
   const plotted = usePlotted(tile, signals, size.width)
   const { sight, bounds, traces, alarms } = plotted
   const limits = useLimitsOf(only)
-  const said = words(title, traces, bounds, alarms)
+  const said = words(title, traces, bounds, alarms, !plotted.view.fixed)
   const tools = !sight.still && (
     <ChartTools
       title={title}
@@ -95,7 +95,7 @@ export default function LinesTile({ tile }: TileProps) {
           )}
           {plotted.empty && <NothingHere signals={signals} plotted={plotted} />}
         </div>
-        <Remarks doubts={plotted.doubts} remarks={plotted.remarks} reduced={plotted.reduced} />
+        <Remarks {...plotted} several={signals.length > 1} zone={sight.zone} />
       </Whole>
       {noting && <NoteDialog signals={signals} zone={sight.zone} onClose={() => setNoting(false)} />}
     </TileBox>
@@ -219,7 +219,7 @@ const bandsOf = (s: Facts) =>
       }))
 
 /** What the chart shows, in words. */
-function words(title: string, traces: Trace[], bounds: Stretch, alarms: Alarm[]) {
+function words(title: string, traces: Trace[], bounds: Stretch, alarms: Alarm[], live: boolean) {
   const parts = traces
     .filter((t) => !t.faint)
     .map((t) => {
@@ -229,7 +229,7 @@ function words(title: string, traces: Trace[], bounds: Stretch, alarms: Alarm[])
       if (!values.length) return `${t.title}: no readings`
       const low = values.reduce((a, b) => Math.min(a, b))
       const high = values.reduce((a, b) => Math.max(a, b))
-      return `${t.title}: lowest ${figure(Number(low.toPrecision(5)))}, highest ${figure(Number(high.toPrecision(5)))} ${t.unit}`
+      return `${t.title}: lowest ${figure(Number(low.toPrecision(5)))}, highest ${figure(Number(high.toPrecision(5)))}${live ? `, now ${figure(Number(values.at(-1)!.toPrecision(5)))}` : ''} ${t.unit}`
     })
   const few = alarms.length ? `; ${alarms.length} ${alarms.length === 1 ? 'alarm' : 'alarms'}` : ''
   return `${title}, ${length(bounds.until - bounds.from)}. ${parts.join('; ')}${few}`
@@ -284,10 +284,12 @@ function NothingHere({ signals, plotted }: { signals: Facts[]; plotted: ReturnTy
 }
 
 /** What the marks of the chart mean, when there are any. */
-function Remarks({ doubts, remarks, reduced }: { doubts: Doubt[]; remarks: Doubt[]; reduced: boolean }) {
-  const kinds = [...new Set(doubts.flatMap((d) => d.quality))]
+type RemarksProps = { doubts: Doubt[]; remarks: Doubt[]; reduced: boolean; several: boolean; zone: string }
+
+function Remarks({ doubts, remarks, reduced, several, zone }: RemarksProps) {
+  const kinds = several ? [...new Set(doubts.flatMap((d) => d.quality))].join(', ') : doubtWords(doubts, zone)
   const parts = [
-    kinds.length ? `hatched: ${kinds.join(', ')}` : '',
+    kinds ? `hatched: ${kinds}; guards, figures and totals pass over such readings` : '',
     remarks.some((d) => d.quality.includes('late') || d.quality.includes('clock'))
       ? 'dotted at the foot: came late'
       : '',

@@ -127,13 +127,14 @@ type SelectProps = {
   value: string
   onChange: (value: string) => void
   options: Record<string, string> // what they read, by value
+  name?: string // says it, where no label stands
 }
 
 /** One of a list, in the order of its options' words where these are numbers. */
-export const Select = ({ label, value, onChange, options }: SelectProps) => (
+export const Select = ({ label, value, onChange, options, name }: SelectProps) => (
   <Picker>
     {label}
-    <select value={value} onChange={(e) => onChange(e.target.value)}>
+    <select value={value} aria-label={name} onChange={(e) => onChange(e.target.value)}>
       {Object.entries(options).map(([v, text]) => (
         <option key={v} value={v}>
           {text}

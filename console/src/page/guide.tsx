@@ -1,0 +1,169 @@
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { useLocation } from 'react-router'
+import styled from 'styled-components'
+import { api, pathOf, take } from '../api/client'
+import { useDevices, useGuards, useSession, useSignals } from '../api/queries'
+import { useContacts } from '../api/reach'
+import { PlainLink, QuietButton, QuietLink, Row, Soft } from '../ui/basics'
+
+const Panel = styled.section`
+  border: 1px solid var(--accent);
+  border-radius: var(--radius);
+  background: var(--surface);
+  padding: var(--gap-3) var(--gap-4);
+  margin-bottom: var(--gap-4);
+  h2 {
+    margin: 0;
+    font-size: var(--step-1);
+    font-weight: 600;
+  }
+  ol {
+    list-style: none;
+    padding: 0;
+    margin: var(--gap-3) 0 0;
+  }
+  li {
+    padding: 5px 0;
+    display: grid;
+    grid-template-columns: 26px minmax(0, 1fr);
+  }
+`
+type Step = { name: string; says: string; to: string; done: boolean }
+
+const memory = 'lark-guide'
+const remembered = () => {
+  try {
+    return localStorage.getItem(memory) ?? ''
+  } catch {
+    return ''
+  }
+}
+const remember = (what: string) => {
+  try {
+    localStorage.setItem(memory, what)
+  } catch {
+    // Then it is asked again next time.
+  }
+}
+
+/** The way from nothing to "you will be told", each step as it stands. */
+function useSteps(): Step[] | undefined {
+  const devices = useDevices().data
+  const signals = useSignals().data
+  const guards = useGuards().data
+  const contacts = useContacts().data
+  const drills = useQuery({
+    queryKey: ['drills', 'any'],
+    queryFn: () => take(api.GET('/api/v1/drills')),
+    staleTime: 10_000,
+  }).data
+  if (!devices || !signals || !guards || !contacts || !drills) return undefined
+  const signal = signals.find((s) => s.kind === 'number') ?? signals[0]
+  const guard = guards[0]
+  return [
+    {
+      name: 'Add a device',
+      says: 'Name it, or pick a kit. You get its key and ready code.',
+      to: '/devices/connect',
+      done: devices.length > 0,
+    },
+    {
+      name: 'See its first reading',
+      says: 'Run the code; the signal appears by itself. If what comes is wrong, its page says what.',
+      to: devices[0] ? `/devices/of/${devices[0].name}` : '/devices/connect',
+      done: signals.length > 0,
+    },
+    {
+      name: 'Find its limit',
+      says: 'Drag the line; you see at once how often it would have rung.',
+      to: signal ? `/guards/new?of=${pathOf(signal)}` : '/devices',
+      done: guards.length > 0,
+    },
+    {
+      name: 'Say how you are reached',
+      says: 'An e-mail address is enough to begin with.',
+      to: '/contacts/new',
+      done: contacts.length > 0,
+    },
+    {
+      name: 'Let the limit tell you',
+      says: 'Put your name, or a roster, among those whom the guard tells.',
+      to: guard ? `/guards/${guard.name}` : '/rosters',
+      done: guards.some((g) => g.tell?.length),
+    },
+    {
+      name: 'Prove it',
+      says: 'A drill goes the whole way, to the message that you get. It is marked as a drill.',
+      to: guard ? `/guards/${guard.name}` : '/rosters',
+      done: drills.length > 0,
+    },
+  ]
+}
+
+/** Leads by the hand from an empty site to being told. It can be left at any point, and taken up again from Set-up. */
+export function Guide() {
+  const role = useSession().data?.role
+  const [left, setLeft] = useState(remembered)
+  const steps = useSteps()
+  const { pathname } = useLocation()
+  if (!steps || role === 'viewer' || left === 'left') return null
+  const next = steps.findIndex((s) => !s.done)
+  // A site that is watched already needs no guide, unless it was followed up to here.
+  const begun = left === 'on' || steps.slice(0, -1).some((s) => !s.done)
+  if (!begun) return null
+  if (next < 0 && left !== 'on') return null
+  if (left !== 'on') remember('on')
+  const leave = () => {
+    remember('left')
+    setLeft('left')
+  }
+  const step = steps[next]
+  return (
+    <Panel aria-label="First steps" data-guide={next < 0 ? 'done' : next + 1}>
+      <Row style={{ justifyContent: 'space-between' }}>
+        <h2>
+          {step ? (
+            <>
+              Step {next + 1} of {steps.length}: {step.name.charAt(0).toLowerCase() + step.name.slice(1)}
+            </>
+          ) : (
+            'You will be told. That was all.'
+          )}
+        </h2>
+        <Row>
+          {step && pathname !== step.to.split('?')[0] && <QuietLink href={step.to}>Go on</QuietLink>}
+          <QuietButton onPress={leave}>{step ? 'Leave this' : 'Good'}</QuietButton>
+        </Row>
+      </Row>
+      {step && <Soft>{step.says}</Soft>}
+      {pathname === '/' && step && (
+        <ol>
+          {steps.map((s) => (
+            <li key={s.name}>
+              <span aria-hidden="true">{s.done ? '✓' : '·'}</span>
+              <span>
+                {s.done ? <Soft>{s.name}</Soft> : <PlainLink href={s.to}>{s.name}</PlainLink>}
+                {s.done && <Soft>, done</Soft>}
+              </span>
+            </li>
+          ))}
+        </ol>
+      )}
+    </Panel>
+  )
+}
+
+/** Takes the guide up again. */
+export function TakeUpGuide() {
+  return (
+    <QuietButton
+      onPress={() => {
+        remember('on')
+        location.assign('/')
+      }}
+    >
+      Show the first steps again
+    </QuietButton>
+  )
+}

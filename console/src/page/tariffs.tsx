@@ -1,0 +1,203 @@
+import { useState } from 'react'
+import styled from 'styled-components'
+import { api, take, type Tariff } from '../api/client'
+import { useSession, useSite, useTariffs, useTrustAct } from '../api/queries'
+import { Above, Button, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
+import { Fields, Form, Written } from '../ui/form'
+import { Sure } from '../ui/sure'
+
+type Version = Tariff['versions'][number]
+type Rate = Version['rates'][number]
+
+const Card = styled.fieldset`
+  border: var(--hair);
+  border-radius: var(--radius);
+  padding: var(--gap-3) var(--gap-4);
+  margin: 0;
+  min-width: 0;
+  legend {
+    font-weight: 620;
+  }
+`
+const fresh: Tariff = { name: '', versions: [{ from: '', rates: [{ name: 'all day', blocks: [{ price: '' }] }] }] }
+
+/** What energy costs: by hour, day and block, from a date on. */
+export function Tariffs() {
+  const tariffs = useTariffs()
+  const keeper = useSession().data?.role !== 'viewer'
+  const [adding, setAdding] = useState(false)
+  if (tariffs.error) return <Failure error={tariffs.error} />
+  if (!tariffs.data) return <Soft>Looking …</Soft>
+  return (
+    <>
+      <title>Tariffs · Jaunty Lark</title>
+      <Above>
+        <PlainLink href="/set-up">Set-up</PlainLink>
+      </Above>
+      <Heading>Tariffs</Heading>
+      {tariffs.data.length === 0 && <Prose>None yet. Totals of cost need one.</Prose>}
+      {tariffs.data.map((t) => (
+        <section key={t.name} aria-label={t.name} data-tariff={t.name}>
+          <Subheading>{t.name}</Subheading>
+          <TariffForm key={JSON.stringify(t)} tariff={t} keeper={keeper} />
+        </section>
+      ))}
+      {keeper && !adding && (
+        <Row style={{ marginTop: 'var(--gap-4)' }}>
+          <QuietButton onPress={() => setAdding(true)}>Add a tariff …</QuietButton>
+        </Row>
+      )}
+      {adding && (
+        <section aria-label="A new tariff">
+          <Subheading>A new tariff</Subheading>
+          <TariffForm tariff={fresh} keeper done={() => setAdding(false)} />
+        </section>
+      )}
+    </>
+  )
+}
+
+/** What was left empty is not sent. */
+const said = (t: Tariff): Tariff => ({
+  ...t,
+  versions: t.versions.map((v) => ({
+    from: v.from,
+    ...(v.standing ? { standing: v.standing } : {}),
+    rates: v.rates.map((r) => ({
+      name: r.name,
+      ...(r.days?.length ? { days: r.days } : {}),
+      ...(r.since ? { since: r.since } : {}),
+      ...(r.until ? { until: r.until } : {}),
+      blocks: r.blocks.map((b) => (b.up_to ? { up_to: b.up_to, price: b.price } : { price: b.price })),
+    })),
+  })),
+})
+
+function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean; done?: () => void }) {
+  const [t, setTariff] = useState(tariff)
+  const currency = useSite().data?.currency || 'the currency'
+  const save = useTrustAct(() =>
+    take(api.PUT('/api/v1/tariffs/{tariff}', { params: { path: { tariff: t.name } }, body: said(t) })),
+  )
+  const remove = useTrustAct(() =>
+    take(api.DELETE('/api/v1/tariffs/{tariff}', { params: { path: { tariff: t.name } } })),
+  )
+  const change = (i: number, some: Partial<Version>) =>
+    setTariff({ ...t, versions: t.versions.map((v, j) => (i === j ? { ...v, ...some } : v)) })
+  const newest = t.versions.at(-1) ?? fresh.versions[0]!
+  return (
+    <Form
+      style={{ maxWidth: 'none' }}
+      onSubmit={(e) => {
+        e.preventDefault()
+        save.mutate(undefined, { onSuccess: done })
+      }}
+    >
+      {!tariff.name && (
+        <Written
+          label="Name"
+          value={t.name}
+          onChange={(name) => setTariff({ ...t, name })}
+          hint="small letters, digits and -"
+        />
+      )}
+      {t.versions.map((v, i) => (
+        <Card key={i} disabled={!keeper}>
+          <legend>From a day on</legend>
+          <Fields>
+            <Written label="From" type="date" value={v.from} onChange={(from) => change(i, { from })} />
+            <Written
+              label={`Standing, in ${currency} a day`}
+              value={v.standing ?? ''}
+              onChange={(standing) => change(i, { standing })}
+            />
+          </Fields>
+          {v.rates.map((r, j) => (
+            <RateFields
+              key={j}
+              rate={r}
+              onChange={(next) =>
+                change(i, {
+                  rates: next ? v.rates.map((o, k) => (j === k ? next : o)) : v.rates.filter((_, k) => j !== k),
+                })
+              }
+            />
+          ))}
+          {keeper && (
+            <QuietButton onPress={() => change(i, { rates: [...v.rates, { name: '', blocks: [{ price: '' }] }] })}>
+              Another rate
+            </QuietButton>
+          )}
+        </Card>
+      ))}
+      {keeper && (
+        <Row>
+          <Button type="submit" isDisabled={save.isPending || !t.name}>
+            Save the tariff
+          </Button>
+          {tariff.name && (
+            <QuietButton onPress={() => setTariff({ ...t, versions: [...t.versions, { ...newest, from: '' }] })}>
+              New prices from a day on
+            </QuietButton>
+          )}
+          {done && <QuietButton onPress={done}>Leave it</QuietButton>}
+          {save.isSuccess && <Soft role="status">Saved. Costs are added up anew.</Soft>}
+        </Row>
+      )}
+      {save.error && <Failure error={save.error} />}
+      {keeper && tariff.name && (
+        <div>
+          <Sure
+            name={`Remove the tariff ${t.name}`}
+            says="Totals that go by it have to go first."
+            act={(after) => remove.mutate(undefined, after)}
+            error={remove.error}
+            done={() => undefined}
+          />
+        </div>
+      )}
+    </Form>
+  )
+}
+
+function RateFields({ rate: r, onChange }: { rate: Rate; onChange: (rate: Rate | undefined) => void }) {
+  const put = (some: Partial<Rate>) => onChange({ ...r, ...some })
+  return (
+    <>
+      <Fields style={{ marginBottom: 'var(--gap-2)' }}>
+        <Written label="Rate" value={r.name} onChange={(name) => put({ name })} hint="like night" />
+        <Written
+          label="Days"
+          value={(r.days ?? []).join(' ')}
+          onChange={(days) => put({ days: days.split(/[\s,]+/).filter(Boolean) })}
+          hint="like mon tue or holiday; all when left empty"
+        />
+        <Written label="Since" value={r.since ?? ''} onChange={(since) => put({ since })} hint="like 23:00" />
+        <Written label="Until" value={r.until ?? ''} onChange={(until) => put({ until })} hint="like 08:00" />
+        <QuietButton onPress={() => onChange(undefined)} aria-label={`Leave out the rate ${r.name}`}>
+          ✕
+        </QuietButton>
+      </Fields>
+      {r.blocks.map((b, i) => (
+        <Fields key={i} style={{ marginLeft: 'var(--gap-4)', marginBottom: 'var(--gap-2)' }}>
+          <Written
+            label="Price of a kWh"
+            value={b.price}
+            onChange={(price) => put({ blocks: r.blocks.map((o, k) => (i === k ? { ...o, price } : o)) })}
+          />
+          <Written
+            label="for the first kWh of a month"
+            value={b.up_to ? String(b.up_to) : ''}
+            onChange={(v) =>
+              put({ blocks: r.blocks.map((o, k) => (i === k ? { ...o, up_to: Number(v.replace(/[^\d.]/g, '')) } : o)) })
+            }
+            hint="for all when left empty"
+          />
+          {i === r.blocks.length - 1 && (
+            <QuietButton onPress={() => put({ blocks: [...r.blocks, { price: '' }] })}>And above that</QuietButton>
+          )}
+        </Fields>
+      ))}
+    </>
+  )
+}
