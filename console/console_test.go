@@ -137,7 +137,9 @@ func TestASignalsPage(t *testing.T) {
 	must(t, p.Until(label+`?.includes('lowest 50, highest 80, now 70')`))
 	s.Send(d, `{"oxygen": 91}`)
 	must(t, p.Until(label+`.includes('highest 91, now 91')`))
-	must(t, p.Until(`[...document.querySelectorAll('details td')].some((c) => c.textContent === '91')`))
+	menu(t, p, "What to do with Pond oxygen", "Values as a table")
+	must(t, p.Until(`[...document.querySelectorAll('[data-values] td')].some((c) => c.textContent === '91')`))
+	must(t, p.Press("Escape"))
 	drawn, err := drive.Eval[bool](p, `(() => { const c = document.querySelector('canvas'); return c.getContext('2d').getImageData(0, 0, c.width, c.height).data.some((v) => v !== 0) })()`)
 	must(t, err)
 	if !drawn {
@@ -158,7 +160,7 @@ func TestABrokenConnectionIsToldAndHealed(t *testing.T) {
 	must(t, p.Until(says+`('80')`))
 	must(t, p.Until(`document.querySelector('header').innerText.includes('live ·')`))
 	s.Stop()
-	must(t, p.Until(says+`('Not live: the service was last heard at')`))
+	must(t, p.Until(says+`('Not live: what you see is')`))
 	must(t, p.Until(says+`('80')`)) // the last state stays
 	again := servertest.On(t, database, strings.TrimPrefix(s.URL, "http://"))
 	again.Send(d, `{"oxygen": 81}`)

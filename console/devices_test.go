@@ -15,12 +15,16 @@ import (
 // press presses the button whose words are these.
 func press(t *testing.T, p *drive.Page, words string) {
 	t.Helper()
-	must(t, p.Until(`[...document.querySelectorAll('main button')].some(b => b.innerText === '`+words+`' && !b.disabled)`))
-	if _, err := drive.Eval[bool](p, `[...document.querySelectorAll('main button')].find(b => b.innerText === '`+words+`').focus() || true`); err != nil {
+	find := inFront + `.querySelectorAll('button, [role=menuitem]')].find(b => b.innerText === '` + words + `' && !b.disabled)`
+	must(t, p.Until(`[...`+find))
+	if _, err := drive.Eval[bool](p, `[...`+find+`.focus() || true`); err != nil {
 		t.Fatal(err)
 	}
 	must(t, p.Press("Enter"))
 }
+
+// inFront is what a person can reach: a menu or a window over the page, else the page.
+const inFront = `(document.querySelector('[role=menu]') ?? document.querySelector('[role=dialog]') ?? document.querySelector('main'))`
 
 // Somebody connects a device: the key once, ready text, what is wrong in words, the first reading.
 func TestConnectADevice(t *testing.T) {

@@ -44,10 +44,10 @@ func TestFindALimitInTheConsole(t *testing.T) {
 	if after <= before {
 		t.Errorf("an arrow key moved the limit from %v to %v", before, after)
 	}
-	must(t, p.Drag("[role=slider]", -140)) // beyond the peaks
+	must(t, p.Drag("[role=slider]", 0, -140)) // beyond the peaks
 	must(t, p.Until(`Number(document.querySelector('[role=slider]').ariaValueNow) > 90`))
 	must(t, p.Until(`document.querySelector('[data-replay=done] b')?.innerText.includes('not once')`))
-	must(t, p.Drag("[role=slider]", 100))
+	must(t, p.Drag("[role=slider]", 0, 100))
 	must(t, p.Until(`document.querySelector('[data-replay=done] b')?.innerText.includes('24 times')`))
 	must(t, p.Until(`document.querySelector('main').innerText.includes('would have spoken') && [...document.querySelectorAll('button')].some((b) => b.innerText === 'Take it')`))
 	choose(t, p, "input[type=number]", "50")

@@ -18,7 +18,7 @@ import (
 // write fills in the nth field with a label, as a person would.
 func write(t *testing.T, p *drive.Page, label string, nth int, value string) {
 	t.Helper()
-	find := fmt.Sprintf(`[...document.querySelectorAll('main label')].filter((l) => l.innerText.split('\n')[0] === %q)[%d]`, label, nth)
+	find := fmt.Sprintf(`[...`+inFront+`.querySelectorAll('label')].filter((l) => l.innerText.split('\n')[0] === %q)[%d]`, label, nth)
 	must(t, p.Until(find))
 	_, err := drive.Eval[bool](p, `(() => {
 		const label = `+find+`

@@ -42,12 +42,22 @@ func (x *trip) Method() string             { return x.c.Request().Method }
 func (x *trip) Host() string               { return x.c.Request().Host }
 func (x *trip) RemoteAddr() string         { return x.c.RealIP() }
 func (x *trip) URL() url.URL               { return *x.c.Request().URL }
-func (x *trip) Param(name string) string   { return x.c.Param(name) }
-func (x *trip) Query(name string) string   { return x.c.QueryParam(name) }
-func (x *trip) Header(name string) string  { return x.c.Request().Header.Get(name) }
-func (x *trip) BodyReader() io.Reader      { return x.c.Request().Body }
-func (x *trip) Status() int                { return x.status }
-func (x *trip) BodyWriter() io.Writer      { return x.c.Response() }
+
+// Param gives a part of the path. Echo leaves it as it was written when that is not how Go would write it: a browser writes @
+// as %40.
+func (x *trip) Param(name string) string {
+	value := x.c.Param(name)
+	if plain, err := url.PathUnescape(value); err == nil && x.c.Request().URL.RawPath != "" {
+		return plain
+	}
+	return value
+}
+
+func (x *trip) Query(name string) string  { return x.c.QueryParam(name) }
+func (x *trip) Header(name string) string { return x.c.Request().Header.Get(name) }
+func (x *trip) BodyReader() io.Reader     { return x.c.Request().Body }
+func (x *trip) Status() int               { return x.status }
+func (x *trip) BodyWriter() io.Writer     { return x.c.Response() }
 
 func (x *trip) Version() huma.ProtoVersion {
 	r := x.c.Request()

@@ -227,3 +227,13 @@ func TestNotes(t *testing.T) {
 		}
 	}
 }
+
+// A part of a path may be written as a browser writes it.
+func TestPartsOfPathsAreUnescaped(t *testing.T) {
+	s, _ := boardSite(t)
+	var p site.Person
+	s.Do(http.MethodPut, "/api/v1/people/tadhg%40hollowbrook.example/role", object{"role": "viewer"}, &p)
+	if p.Role != site.Viewer {
+		t.Errorf("%+v", p)
+	}
+}

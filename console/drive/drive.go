@@ -5,6 +5,7 @@ package drive
 import (
 	"context"
 	"fmt"
+	"strings"
 	"sync"
 	"time"
 
@@ -111,14 +112,19 @@ func (p *Page) SignIn(email, password string) error {
 	return p.See("nav")
 }
 
-// keys are the keys that Press knows: name, code, what they type.
-var keys = map[string]int64{"Enter": 13, "Tab": 9, "Escape": 27, "ArrowUp": 38, "ArrowDown": 40, "a": 65, "r": 82}
+// keys are the keys that Press knows, with their codes.
+var keys = map[string]int64{"Enter": 13, "Tab": 9, "Escape": 27, "ArrowLeft": 37, "ArrowUp": 38, "ArrowRight": 39, "ArrowDown": 40, "+": 187, "-": 189, "a": 65, "k": 75, "r": 82}
 
-// Press presses and lets go of one key, as a keyboard does.
+// Press presses and lets go of one key, as a keyboard does; with Control held when it begins with "Control+".
 func (p *Page) Press(key string) error {
+	key, control := strings.CutPrefix(key, "Control+")
+	var held int64
+	if control {
+		held = 2
+	}
 	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
 		for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeKeyDown, input.DispatchKeyEventTypeKeyUp} {
-			press := input.DispatchKeyEventParams{Type: kind, Key: key, Code: key, WindowsVirtualKeyCode: keys[key], NativeVirtualKeyCode: keys[key]}
+			press := input.DispatchKeyEventParams{Type: kind, Key: key, Code: key, WindowsVirtualKeyCode: keys[key], NativeVirtualKeyCode: keys[key], Modifiers: held}
 			if key == "Enter" && kind == input.DispatchKeyEventTypeKeyDown {
 				press.Text = "\r"
 			}
@@ -130,8 +136,8 @@ func (p *Page) Press(key string) error {
 	}))
 }
 
-// Drag takes what matches the selector by the mouse, and moves it down by so many pixels.
-func (p *Page) Drag(selector string, down float64) error {
+// Drag takes what matches the selector by the mouse, and moves it by so many pixels.
+func (p *Page) Drag(selector string, right, down float64) error {
 	place, err := Eval[struct{ X, Y float64 }](p, fmt.Sprintf(`(() => {
 		const box = document.querySelector(%q).getBoundingClientRect()
 		return { X: box.left + box.width / 2, Y: box.top + box.height / 2 }
@@ -144,9 +150,24 @@ func (p *Page) Drag(selector string, down float64) error {
 			input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMouseReleased} {
 			move := input.DispatchMouseEventParams{Type: kind, X: place.X, Y: place.Y, Button: input.MouseButtonLeft, ClickCount: 1}
 			if i >= 2 {
-				move.Y += down * float64(min(i-1, 2)) / 2
+				part := float64(min(i-1, 2)) / 2
+				move.X, move.Y = move.X+right*part, move.Y+down*part
 			}
 			if _, err := chromedp.Call(ctx, input.DispatchMouseEvent, move); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+}
+
+// Pull puts a finger near the top of the page, and draws it down by so many pixels.
+func (p *Page) Pull(down float64) error {
+	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		at := func(y float64) []*input.TouchPoint { return []*input.TouchPoint{{X: 180, Y: y}} }
+		for _, touch := range []input.DispatchTouchEventParams{{Type: input.DispatchTouchEventTypeTouchStart, TouchPoints: at(120)}, {Type: input.DispatchTouchEventTypeTouchMove, TouchPoints: at(120 + down/2)},
+			{Type: input.DispatchTouchEventTypeTouchMove, TouchPoints: at(120 + down)}, {Type: input.DispatchTouchEventTypeTouchEnd, TouchPoints: []*input.TouchPoint{}}} {
+			if _, err := chromedp.Call(ctx, input.DispatchTouchEvent, touch); err != nil {
 				return err
 			}
 		}
@@ -181,10 +202,23 @@ func (p *Page) Look(width, height int64, dark bool) error {
 	if dark {
 		theme = "dark"
 	}
-	return p.do(chromedp.EmulateViewport(width, height), chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: theme}}})
+	return p.do(chromedp.EmulateViewport(width, height), prefer("prefers-color-scheme", theme))
+}
+
+// Still says that the person wants no motion, or does not mind it.
+func (p *Page) Still(on bool) error {
+	motion := "no-preference"
+	if on {
+		motion = "reduce"
+	}
+	return p.do(prefer("prefers-reduced-motion", motion))
+}
+
+func prefer(feature, value string) chromedp.Action[chromedp.Void] {
+	return chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: feature, Value: value}}})
 		return err
-	}))
+	})
 }
 
 // Picture takes a picture of what is in sight, as PNG.

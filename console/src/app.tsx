@@ -88,14 +88,10 @@ function Live({ children }: { children: React.ReactNode }) {
 
 function House({ name }: { name: string }) {
   const [seeking, setSeeking] = useState(false)
-  const live = useLive()
-  const kept = useKept()
-  const now = useNow()
   const site = useSite().data
   const standing = useStanding().data?.length ?? 0
   const waiting = (useArrivals().data ?? []).filter((a) => a.state === 'waiting').length
   const emergency = useOutputs().data?.emergency
-  const zone = site?.zone ?? 'UTC'
   useEffect(() => {
     const open = (e: KeyboardEvent) => {
       if (!(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== 'k') return
@@ -124,13 +120,13 @@ function House({ name }: { name: string }) {
         { to: '/rosters', name: 'Rosters' },
         { to: '/set-up', name: 'Set-up' },
       ]}
-      broken={live.lost || kept ? brokenWords(live.heard || kept, now, zone) : undefined}
+      broken={<Broken />}
       onSeek={() => setSeeking(true)}
       foot={
         <>
           {site?.name}
           <br />
-          {live.connected ? 'live' : 'not live'} · {clock(now, zone, seconds)}
+          <Clock />
           <br />
           <Link to="/units">{name}</Link> · <button onClick={() => void signOut()}>sign out</button>
         </>
@@ -146,6 +142,25 @@ function House({ name }: { name: string }) {
       )}
     </Frame>
   )
+}
+
+/** Whether it is live, and the site's time. It is drawn anew each second, and nothing else is. */
+function Clock() {
+  const zone = useSite().data?.zone ?? 'UTC'
+  return (
+    <>
+      {useLive().connected ? 'live' : 'not live'} · {clock(useNow(), zone, seconds)}
+    </>
+  )
+}
+
+/** That what is shown is not live, when it is not. */
+function Broken() {
+  const zone = useSite().data?.zone ?? 'UTC'
+  const live = useLive()
+  const kept = useKept()
+  const now = useNow()
+  return live.lost || kept ? brokenWords(live.heard || kept, now, zone) : null
 }
 
 const askAnew = () => queries.invalidateQueries()

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQueries, useQuery } from '@tanstack/react-query'
-import { useEffect, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import type { Stretch, View } from '../chart/window'
 import { api, type Lines, take } from './client'
 import { serviceNow } from './live'
@@ -7,18 +7,23 @@ import { queries } from './queries'
 
 const tailEvery = 2000
 const overlap = 10_000 // what was measured is committed a little later
+const slowest = 15_000
 const oldestTail = 50 * 60_000
 const mostSignals = 60 // that one request may ask for
 const anew = 5 * 60_000
 const grown = 2500 // points that came since, after which the line is asked for again
 const iso = (at: number) => new Date(at).toISOString()
 
-/** The window that is asked for follows the one that is shown once it rests. */
+/** A value that changes often, once it rests; one that had rested is followed at once. */
 export function useRested<T>(value: T, wait = 140) {
   const [rested, setRested] = useState(value)
+  const changed = useRef(0)
   const key = JSON.stringify(value)
   useEffect(() => {
-    const timer = setTimeout(() => setRested(value), wait)
+    const now = performance.now()
+    const first = now - changed.current > 3 * wait
+    changed.current = now
+    const timer = setTimeout(() => setRested(value), first ? 0 : wait)
     return () => clearTimeout(timer)
     // eslint-disable-next-line react-hooks/exhaustive-deps -- equal values are one value
   }, [key, wait])
@@ -88,8 +93,13 @@ async function follow() {
     .findAll({ queryKey: ['lines', 'live'], type: 'active' })
     .filter((q) => q.state.data && q.state.fetchStatus === 'idle')
   const now = serviceNow()
-  const due = open.filter((q) => now - Date.parse((q.state.data as Lines).until) < oldestTail)
-  for (const q of open) if (!due.includes(q)) void queries.invalidateQueries({ queryKey: q.queryKey })
+  const age = (q: (typeof open)[number]) => now - Date.parse((q.state.data as Lines).until)
+  for (const q of open) if (age(q) >= oldestTail) void queries.invalidateQueries({ queryKey: q.queryKey })
+  // A column of a long stretch holds many readings: its end moves slowly.
+  const due = open.filter((q) => {
+    const [, , , span, columns] = q.queryKey as [string, string, string[], number, number]
+    return age(q) < oldestTail && age(q) >= Math.min(slowest, span / columns) - tailEvery / 2
+  })
   if (!due.length) return
   const paths = [...new Set(due.flatMap((q) => q.queryKey[2] as string[]))]
   const since = Math.min(...due.map((q) => Date.parse((q.state.data as Lines).until))) - overlap

@@ -207,7 +207,18 @@ export const useTrustAct = <In, Out>(act: (input: In) => Promise<Out>) =>
   useMutation({
     mutationFn: act,
     onSuccess: () => {
-      for (const what of ['trust', 'recipe', 'signals', 'work', 'line', 'doubts', 'totals', 'alarms', 'standing'])
+      for (const what of [
+        'trust',
+        'recipe',
+        'signals',
+        'work',
+        'line',
+        'doubts',
+        'totals',
+        'tariffs',
+        'alarms',
+        'standing',
+      ])
         void queries.invalidateQueries({ queryKey: [what] })
     },
   })

@@ -10,12 +10,12 @@ export function numberOf(field: string, text: string) {
   return n
 }
 
+const plain = new Intl.NumberFormat('en-GB', { maximumFractionDigits: 12, useGrouping: false })
+
 /** A value for people: six significant digits at most. */
 export function figure(value: number) {
   const short = Number(value.toPrecision(6))
-  return Math.abs(short) < 1e12 && (Math.abs(short) >= 1e-6 || short === 0)
-    ? short.toLocaleString('en-GB', { maximumFractionDigits: 12, useGrouping: false })
-    : String(short)
+  return Math.abs(short) < 1e12 && (Math.abs(short) >= 1e-6 || short === 0) ? plain.format(short) : String(short)
 }
 
 export function reads(s: Signal) {
@@ -93,7 +93,16 @@ export const clock = (
   at: string | number,
   zone: string,
   options: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit' },
-) => new Intl.DateTimeFormat('en-GB', { timeZone: zone, ...options }).format(new Date(at))
+) => formatOf(zone, options).format(new Date(at))
+
+/** Making a format takes far longer than using it. */
+const formats = new Map<string, Intl.DateTimeFormat>()
+function formatOf(zone: string, options: Intl.DateTimeFormatOptions) {
+  const key = zone + JSON.stringify(options)
+  let format = formats.get(key)
+  if (!format) formats.set(key, (format = new Intl.DateTimeFormat('en-GB', { timeZone: zone, ...options })))
+  return format
+}
 
 /** The limits in a test like "above 30" or "outside 3..9". */
 export function limitsOf(when: string): number[] {

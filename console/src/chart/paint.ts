@@ -8,7 +8,16 @@ export type Span = Pick<Alarm, 'raised_at' | 'cleared_at' | 'severity'>
 export type Limit = { limit: number; severity: string }
 
 /** A token of the theme as it is now. */
-export const colour = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim()
+export function colour(name: string) {
+  let value = tokens.get(name)
+  if (value === undefined)
+    tokens.set(name, (value = getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim()))
+  return value
+}
+const tokens = new Map<string, string>()
+const forget = () => tokens.clear()
+matchMedia('(prefers-color-scheme: dark)').addEventListener('change', forget)
+for (const event of ['lark-paper', 'lark-screen']) addEventListener(event, forget)
 
 /** A time on the axis: at midnight the day. */
 export function tick(at: number, zone: string) {
@@ -18,6 +27,7 @@ export function tick(at: number, zone: string) {
 
 /** Bands as tinted stretches of the scale, with their names at the right. */
 export function drawBands(u: uPlot, bands: Band[], scale = 'y') {
+  if (!bands.length) return
   const { left, top, width, height } = u.bbox
   const ratio = devicePixelRatio
   u.ctx.save()

@@ -1,5 +1,6 @@
 import uPlot from 'uplot'
 import { seen } from '../api/units'
+import { clock } from '../api/words'
 import type { Doubt, SignalLine } from '../api/client'
 
 /** One line of a chart, in the units in which it is seen. */
@@ -74,11 +75,12 @@ export function valueAt(t: Trace, at: number): number | null {
   return t.value[low] ?? null
 }
 
+const offsets: Intl.DateTimeFormatOptions = { timeZoneName: 'longOffset' }
+
 /** Which instants of a stretch the clocks are changed at, and by how many minutes. */
 export function clockChanges(from: number, until: number, zone: string) {
-  const format = new Intl.DateTimeFormat('en-GB', { timeZone: zone, timeZoneName: 'longOffset' })
   const offset = (at: number) => {
-    const [, sign, h, m] = /GMT(?:([+-])(\d+):(\d+))?/.exec(format.format(at)) ?? []
+    const [, sign, h, m] = /GMT(?:([+-])(\d+):(\d+))?/.exec(clock(at, zone, offsets)) ?? []
     return sign ? Number(`${sign}1`) * (Number(h) * 60 + Number(m)) : 0
   }
   const changes: { at: number; minutes: number }[] = []

@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react'
+import { useEffect, useMemo, useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import styled from 'styled-components'
 import {
@@ -77,7 +77,7 @@ function Shown({ board: b }: { board: Board }) {
   const share = useBoardAct((shared: boolean) => changeBoard(b.name, { shared }))
   const title = boardTitle(b)
   const starts = session?.start === b.name
-  const tiles = placed(b.tiling)
+  const tiles = useMemo(() => placed(b.tiling), [b.tiling])
   const failed = start.error ?? share.error
   return (
     <div data-wide>

@@ -12,7 +12,7 @@ const Room = styled.div`
   height: 400px;
   margin: var(--gap-3) 0;
   break-inside: avoid;
-  section {
+  article {
     border: 0;
     padding: 0;
   }

@@ -1,4 +1,4 @@
-import { useEffect, useState } from 'react'
+import { useEffect, useMemo, useState } from 'react'
 import { useSearchParams } from 'react-router'
 import styled from 'styled-components'
 import { boardTitle, placed, useBoard, useBoards } from '../api/boards'
@@ -127,9 +127,10 @@ function OnWall({ name, time }: { name: string; time: string }) {
 
 function Sheet({ board }: { board: { name: string; tiling: Parameters<typeof placed>[0] } }) {
   const sight = useBoardSight(board.tiling, `wall ${board.name}`, true)
+  const tiles = useMemo(() => placed(board.tiling), [board.tiling])
   return (
     <SightProvider value={sight}>
-      <Grid tiles={placed(board.tiling)} />
+      <Grid tiles={tiles} />
     </SightProvider>
   )
 }

@@ -4,7 +4,7 @@ import styled from 'styled-components'
 import type { Placed } from '../api/boards'
 import { useTitle } from './context'
 
-const Panel = styled.section`
+const Panel = styled.article`
   display: flex;
   flex-direction: column;
   min-width: 0;
@@ -62,7 +62,7 @@ export function TileBox({ tile, to, tools, scrolls, children }: Props) {
         </Head>
       )}
       {scrolls ? (
-        <Scrolls tabIndex={0} role="region" aria-label={title || tile.kind}>
+        <Scrolls tabIndex={0} role="group" aria-label={`${title || tile.kind}: all of it`}>
           {children}
         </Scrolls>
       ) : (

@@ -1,4 +1,4 @@
-import { Suspense } from 'react'
+import { memo, Suspense } from 'react'
 import styled from 'styled-components'
 import type { Placed } from '../api/boards'
 import { Soft } from '../ui/basics'
@@ -50,11 +50,11 @@ export const Grid = ({ tiles }: { tiles: Placed[] }) => (
 )
 
 /** One tile; its code is loaded when it is first needed. */
-export function TileView({ tile }: { tile: Placed }) {
+export const TileView = memo(function TileView({ tile }: { tile: Placed }) {
   const Draws = kinds[tile.kind].draws
   return (
     <Suspense fallback={<Soft>…</Soft>}>
       <Draws tile={tile} />
     </Suspense>
   )
-}
+})

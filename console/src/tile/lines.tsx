@@ -1,7 +1,7 @@
 import { useMemo, useState } from 'react'
 import styled from 'styled-components'
 import type { Placed } from '../api/boards'
-import type { Alarm, Doubt } from '../api/client'
+import type { Doubt } from '../api/client'
 import { useFigures, useLines, useNotes, useRested } from '../api/lines'
 import { serviceNow } from '../api/live'
 import { type Facts, useAlarmsSince, useFactsOf, useGuards, useSignalsOf } from '../api/queries'
@@ -10,7 +10,8 @@ import { clock, doubtWords, earlier, figure, length, limitsFor, shown, stateName
 import { drawing, drawingSize } from '../chart/drawing'
 import { LinesChart, tonesFor } from '../chart/lines'
 import type { Rows } from '../chart/save'
-import { sortMarks, type Trace, withGaps } from '../chart/trace'
+import { clockChangeWords } from '../chart/paint'
+import { clockChanges, sortMarks, type Trace, withGaps } from '../chart/trace'
 import { boundsOf, type Stretch } from '../chart/window'
 import { Failure, QuietButton, Soft } from '../ui/basics'
 import { useSize } from '../ui/size'
@@ -58,7 +59,7 @@ export default function LinesTile({ tile }: TileProps) {
   const plotted = usePlotted(tile, signals, size.width)
   const { sight, bounds, traces, alarms } = plotted
   const limits = useLimitsOf(only)
-  const said = words(title, traces, bounds, alarms, !plotted.view.fixed)
+  const said = words(title, plotted)
   const tools = !sight.still && (
     <ChartTools
       title={title}
@@ -219,20 +220,24 @@ const bandsOf = (s: Facts) =>
       }))
 
 /** What the chart shows, in words. */
-function words(title: string, traces: Trace[], bounds: Stretch, alarms: Alarm[], live: boolean) {
+function words(title: string, { traces, bounds, alarms, notes, view, sight }: ReturnType<typeof usePlotted>) {
   const parts = traces
     .filter((t) => !t.faint)
     .map((t) => {
-      const values = t.value.filter(
-        (v, i) => v != null && t.at[i]! >= bounds.from && t.at[i]! <= bounds.until,
-      ) as number[]
+      const inView = (column: (number | null)[]) =>
+        column.filter((v, i) => v != null && t.at[i]! >= bounds.from && t.at[i]! <= bounds.until) as number[]
+      const values = inView(t.value)
       if (!values.length) return `${t.title}: no readings`
-      const low = values.reduce((a, b) => Math.min(a, b))
-      const high = values.reduce((a, b) => Math.max(a, b))
-      return `${t.title}: lowest ${figure(Number(low.toPrecision(5)))}, highest ${figure(Number(high.toPrecision(5)))}${live ? `, now ${figure(Number(values.at(-1)!.toPrecision(5)))}` : ''} ${t.unit}`
+      const round = (v: number) => figure(Number(v.toPrecision(5)))
+      const ends = `lowest ${round((t.low ? inView(t.low) : values).reduce((a, b) => Math.min(a, b)))}, highest ${round((t.high ? inView(t.high) : values).reduce((a, b) => Math.max(a, b)))}`
+      return `${t.title}: ${ends}${view.fixed ? '' : `, now ${round(values.at(-1)!)}`} ${t.unit}`
     })
-  const few = alarms.length ? `; ${alarms.length} ${alarms.length === 1 ? 'alarm' : 'alarms'}` : ''
-  return `${title}, ${length(bounds.until - bounds.from)}. ${parts.join('; ')}${few}`
+  if (alarms.length) parts.push(`${alarms.length} ${alarms.length === 1 ? 'alarm' : 'alarms'}`)
+  for (const n of notes.filter((n) => n.at >= bounds.from && n.at <= bounds.until).slice(0, 5))
+    parts.push(`note: ${n.text}`)
+  for (const c of clockChanges(bounds.from, bounds.until, sight.zone))
+    parts.push(`the ${clockChangeWords(c.minutes)} at ${clock(c.at, sight.zone)}`)
+  return `${title}, ${length(bounds.until - bounds.from)}. ${parts.join('; ')}`
 }
 
 /** What is in view as a table: a row for each instant at which one of the lines has a point. */

@@ -54,7 +54,10 @@ export function PictureSheet({ picture, alt, children }: { picture: number; alt:
   const width = fits > 0 && fits < least ? Math.min(least, Math.max(fits, size.height * shape)) : fits
   const scrolls = width > size.width + 1
   return (
-    <Room ref={room} {...(scrolls ? { tabIndex: 0, role: 'region', 'aria-label': alt || 'Picture' } : {})}>
+    <Room
+      ref={room}
+      {...(scrolls ? { tabIndex: 0, role: 'group', 'aria-label': `${alt || 'Picture'}: all of it` } : {})}
+    >
       <Sheet style={{ width, height: width / shape }} data-sheet>
         <img
           src={pictureAt(picture)}

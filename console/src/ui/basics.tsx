@@ -159,11 +159,15 @@ export const Scroll = styled.div`
 export const Columns = ({ names }: { names: string[] }) => (
   <thead>
     <tr>
-      {names.map((name) => (
-        <th scope="col" key={name}>
-          {name}
-        </th>
-      ))}
+      {names.map((name) =>
+        name ? (
+          <th scope="col" key={name}>
+            {name}
+          </th>
+        ) : (
+          <td key="acts" />
+        ),
+      )}
     </tr>
   </thead>
 )

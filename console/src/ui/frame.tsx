@@ -179,7 +179,10 @@ const Main = styled.main`
     padding: 0;
   }
 `
-const Broken = styled.p`
+const Broken = styled.div`
+  &:empty {
+    display: none;
+  }
   margin: 0 0 var(--gap-4);
   padding: var(--gap-3);
   border: 1px solid var(--silent);
@@ -210,7 +213,7 @@ const along = 4
 type Props = {
   places: { to: string; name: string; note?: string }[]
   foot: ReactNode
-  broken?: string // in words, when what is shown is not live
+  broken: ReactNode // in words, when what is shown is not live
   onSeek: () => void
   children: ReactNode
 }
@@ -247,7 +250,7 @@ export function Frame({ places, foot, broken, onSeek, children }: Props) {
         <Foot $open={open}>{foot}</Foot>
       </Side>
       <Main id="page" tabIndex={-1}>
-        <div role="status">{broken && <Broken>{broken}</Broken>}</div>
+        <Broken role="status">{broken}</Broken>
         {children}
       </Main>
     </Shell>

@@ -1,0 +1,126 @@
+package console_test
+
+import (
+	"compress/gzip"
+	"encoding/json"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"jauntylark/console"
+	"jauntylark/server"
+)
+
+// noPlace are the operations that no person carries out in a console, and why.
+var noPlace = map[string]string{
+	"send-readings": "devices send", "get-orders": "devices ask", "confirm-orders": "devices confirm", "confirm-output": "devices confirm",
+	"create-token": "programs sign in so; the console has its session",
+	"get-contact":  "its list has it", "list-keys": "the device has them", "get-interlock": "its list has it", "get-kit": "its list has it", "get-output": "its list has it",
+	"list-readings": "charts ask for lines and tails, and the history takes them out", "list-doubts": "lines have them",
+	"get-roster": "its list has it", "get-signal": "its list has it", "get-trial": "its list has it", "show-roster-at": "plan-roster says it of what is written too",
+}
+
+// raw are the operations that answer with something else than JSON; the console asks for them in ways of their own.
+var raw = []string{"get-archive", "put-archive", "get-sheet", "export-readings", "bring-import", "watch-live", "replay", "get-statement-sheet"}
+
+// Everything that the API gives has its place in the console.
+func TestEveryOperationHasItsPlace(t *testing.T) {
+	source := ""
+	must(t, filepath.WalkDir("src", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(strings.TrimSuffix(path, "x"), ".ts") || strings.HasSuffix(path, ".gen.ts") {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		source += string(text)
+		return err
+	}))
+	source = regexp.MustCompile(`\s+`).ReplaceAllString(source, "")
+	document, err := server.DescribeAPI()
+	must(t, err)
+	api, err := json.Marshal(document)
+	must(t, err)
+	var described struct {
+		Paths map[string]map[string]struct {
+			ID string `json:"operationId"`
+		} `json:"paths"`
+	}
+	must(t, json.Unmarshal(api, &described))
+	seen := 0
+	for path, methods := range described.Paths {
+		for method, op := range methods {
+			if op.ID == "" {
+				continue
+			}
+			seen++
+			call := "api." + strings.ToUpper(method) + "('" + path + "'"
+			fixed, _, _ := strings.Cut(path, "{")
+			found := strings.Contains(source, call) || slices.Contains(raw, op.ID) && strings.Contains(source, fixed)
+			if reason := noPlace[op.ID]; found == (reason != "") {
+				t.Errorf("%s (%s %s): in the console %v; the reason to be without a place is %q", op.ID, method, path, found, reason)
+			}
+		}
+	}
+	if seen < 150 {
+		t.Errorf("only %d operations were looked at", seen)
+	}
+}
+
+// What the first page loads is small; charts and editors come when they are needed.
+func TestTheFirstLoadIsSmall(t *testing.T) {
+	text, err := fs.ReadFile(console.Files(), "files.json")
+	must(t, err)
+	var files map[string]struct {
+		File    string
+		Imports []string
+		IsEntry bool
+	}
+	must(t, json.Unmarshal(text, &files))
+	sum, names := 0, []string{}
+	var add func(key string)
+	add = func(key string) {
+		if slices.Contains(names, key) {
+			return
+		}
+		names = append(names, key)
+		sum += packed(t, files[key].File)
+		for _, i := range files[key].Imports {
+			add(i)
+		}
+	}
+	for key, f := range files {
+		if f.IsEntry {
+			add(key)
+		}
+	}
+	t.Logf("the first load is %d bytes of JavaScript, packed, in %d files", sum, len(names))
+	if sum < 50_000 || sum > 350_000 {
+		t.Errorf("the first load is %d bytes of JavaScript, packed; 350,000 at most", sum)
+	}
+	for _, late := range []string{"src/tile/lines.tsx", "src/page/arrange.tsx", "src/tile/note.tsx"} {
+		if slices.Contains(names, late) {
+			t.Errorf("%s is loaded at first, without being needed", late)
+		}
+	}
+}
+
+func packed(t *testing.T, name string) int {
+	t.Helper()
+	f, err := console.Files().Open(name)
+	must(t, err)
+	defer f.Close()
+	count := &counter{}
+	w := gzip.NewWriter(count)
+	_, err = io.Copy(w, f)
+	must(t, err)
+	must(t, w.Close())
+	return count.n
+}
+
+type counter struct{ n int }
+
+func (c *counter) Write(p []byte) (int, error) { c.n += len(p); return len(p), nil }
