@@ -93,8 +93,9 @@ func (s *Tiling) Settle() {
 		t := &s.Tiles[i]
 		t.settle()
 		if t.W == 0 && t.H == 0 {
-			t.W, t.H = t.size()
-			t.X, t.Y = s.free(t.W, t.H)
+			w, h := t.size()
+			x, y := s.free(w, h)
+			t.X, t.Y, t.W, t.H = x, y, w, h
 		}
 		for n := len(s.Tiles); t.ID == ""; n++ {
 			if id := fmt.Sprintf("t%d", n); !ids[id] {

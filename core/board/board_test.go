@@ -122,6 +122,9 @@ func TestSettlingPlacesWithoutOverlap(t *testing.T) {
 				t.Fatalf("not in reading order: %+v before %+v", a, b)
 			}
 		}
+		if first := s.Tiles[0]; first.X != 0 || first.Y != 0 {
+			t.Fatalf("the first place was free, and the first tile lies at %d, %d", first.X, first.Y)
+		}
 		again := board.Tiling{Tiles: slices.Clone(s.Tiles), Range: s.Range}
 		again.Settle()
 		for i := range s.Tiles {

@@ -28,8 +28,9 @@ var pictures = []picture{
 	{"now-phone", "/", 390, 844, true, `[data-signal]`},
 	{"signal", "/signals/fern-house/air?last=hour", 1280, 800, false, `canvas`},
 	{"trust", "/signals/pond/oxygen/trust", 1280, 800, false, `[data-preview] canvas`},
-	{"totals", "/totals/lamp-cost", 1280, 800, false, `[data-period]`},
-	{"history", "/history", 1280, 800, false, `table`},
+	{"board", "/boards/overview", 1280, 800, false, `[data-kind=mimic] img`},
+	{"board-night", "/boards/climate", 1280, 800, true, `canvas`},
+	{"arrange", "/boards/water/arrange", 1280, 800, false, `[data-cell] canvas`},
 	{"limit", "/guards/pond-oxygen-low", 1280, 800, false, `[data-replay=done] b`},
 	{"outputs", "/outputs", 1280, 800, false, `[data-output]`},
 	{"interlock", "/interlocks/boiler-fan", 1280, 800, false, `[aria-label="When it would have run"] tbody tr`},
@@ -39,7 +40,6 @@ var pictures = []picture{
 	{"roster", "/rosters/glasshouse", 1280, 800, false, `ol li`},
 	{"drill", "/drills/1", 1280, 800, false, `tbody tr:nth-child(12)`},
 	{"statement", "/statements/electricity", 1280, 800, false, `tbody tr`},
-	{"device", "/devices/of/fern-house", 1280, 800, false, `[data-life]`},
 	{"connect", "/devices/connect", 1280, 800, false, `[data-key]`},
 }
 

@@ -5,6 +5,7 @@ import type { Placed } from '../api/boards'
 import { useTitle } from './context'
 
 const Panel = styled.article`
+  contain: content; /* what changes in one tile is drawn in it alone */
   display: flex;
   flex-direction: column;
   min-width: 0;
