@@ -87,6 +87,17 @@ func wallBoard() pipeline.BoardSaving {
 	return pipeline.BoardSaving{Shared: true, Tiling: board.Tiling{Range: measure.Duration(10 * time.Minute), Tiles: tiles}}
 }
 
+// browse opens a browser, signed in.
+func browse(ctx context.Context, s *service) (*drive.Page, func(), error) {
+	page, close, err := drive.Open(ctx, s.url)
+	if err == nil {
+		if err = page.SignIn(owner, password); err != nil {
+			close()
+		}
+	}
+	return page, close, err
+}
+
 // boards measures what an open board costs, in the browser beside a page that is blank, in the service beside none.
 func boards(ctx context.Context, s *service) error {
 	end, err := wall(ctx, s, "wall")
@@ -97,14 +108,11 @@ func boards(ctx context.Context, s *service) error {
 	if err := s.owner.Do(ctx, http.MethodPut, "/api/v1/boards/wall", wallBoard(), nil); err != nil {
 		return err
 	}
-	page, close, err := drive.Open(ctx, s.url)
+	page, close, err := browse(ctx, s)
 	if err != nil {
 		return err
 	}
 	defer close()
-	if err := page.SignIn(owner, password); err != nil {
-		return err
-	}
 	shares := map[string][2]float64{}
 	for _, path := range []string{"/health/live", "/boards/wall"} {
 		if err := page.Goto(path); err != nil {
@@ -162,14 +170,11 @@ func charts(ctx context.Context, s *service) error {
 	if _, err := s.pipe.Import(ctx, past); err != nil {
 		return err
 	}
-	page, close, err := drive.Open(ctx, s.url)
+	page, close, err := browse(ctx, s)
 	if err != nil {
 		return err
 	}
 	defer close()
-	if err := page.SignIn(owner, password); err != nil {
-		return err
-	}
 	var drawn, bare time.Duration
 	const times = 9
 	took := make([]time.Duration, 0, times)

@@ -1,11 +1,15 @@
 package server
 
 import (
+	"bytes"
+	"compress/gzip"
 	"crypto/rand"
 	"io/fs"
+	"mime"
 	"net/http"
 	"path"
 	"strings"
+	"sync"
 
 	"github.com/labstack/echo/v5"
 
@@ -19,6 +23,7 @@ const nonceMark = "__NONCE__"
 // not the API's.
 func (v *Server) serveConsole() {
 	files := console.Files()
+	packs := &packs{files: files}
 	page, err := fs.ReadFile(files, "index.html")
 	if err != nil {
 		page = []byte("<!doctype html><title>Jaunty Lark</title><p>This binary was built without the console; build it with make build.")
@@ -31,6 +36,10 @@ func (v *Server) serveConsole() {
 		if info, err := fs.Stat(files, name); err == nil && !info.IsDir() && name != "index.html" {
 			if strings.HasPrefix(name, "assets/") { // their names change with their contents
 				c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+				if body := packs.of(name); body != nil && strings.Contains(c.Request().Header.Get("Accept-Encoding"), "gzip") {
+					c.Response().Header().Set("Content-Encoding", "gzip")
+					return c.Blob(http.StatusOK, mime.TypeByExtension(path.Ext(name)), body)
+				}
 			}
 			http.ServeFileFS(c.Response(), c.Request(), files, name)
 			return nil
@@ -45,4 +54,26 @@ func (v *Server) serveConsole() {
 		h.Set("Cache-Control", "no-store")
 		return c.HTML(http.StatusOK, strings.ReplaceAll(string(page), nonceMark, nonce))
 	})
+}
+
+// packs are the console's scripts and styles, packed when they are first asked for.
+type packs struct {
+	files fs.FS
+	kept  sync.Map // by name: []byte, nil when packing gains nothing
+}
+
+func (p *packs) of(name string) []byte {
+	if kept, found := p.kept.Load(name); found {
+		return kept.([]byte)
+	}
+	var packed []byte
+	if body, err := fs.ReadFile(p.files, name); err == nil && (path.Ext(name) == ".js" || path.Ext(name) == ".css") {
+		var out bytes.Buffer
+		w := gzip.NewWriter(&out)
+		_, _ = w.Write(body)
+		_ = w.Close()
+		packed = out.Bytes()
+	}
+	p.kept.Store(name, packed)
+	return packed
 }

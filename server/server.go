@@ -10,7 +10,6 @@ import (
 	"net/netip"
 	"net/url"
 	"reflect"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -100,11 +99,10 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, e
 	return v, nil
 }
 
-// neverSecret passes over all but the console's files and lines of readings: what is packed beside a secret can give it away
+// neverSecret passes over all but lines of readings: what is packed beside a secret can give it away
 // by its length.
 func neverSecret(c *echo.Context) bool {
-	path := c.Request().URL.Path
-	return !strings.HasPrefix(path, "/assets/") && path != "/api/v1/lines"
+	return c.Request().URL.Path != "/api/v1/lines"
 }
 
 // newAPI makes the API that the operations are declared on.

@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { ask } from './kept'
 import type { components, paths } from './schema.gen'
 
 export type Signal = components['schemas']['Signal']
@@ -74,17 +75,7 @@ export type SignalLine = components['schemas']['SignalLine']
 export type Lines = components['schemas']['Lines']
 export type StandinMessage = components['schemas']['Message']
 
-export const api = createClient<paths>({ baseUrl: '' })
-
-let onKept: (at: number) => void = () => undefined
-/** Hands on the time of answers that were kept on this device. */
-export const hearKept = (hear: (at: number) => void) => (onKept = hear)
-api.use({
-  onResponse({ response }) {
-    const at = Number(response.headers.get('x-kept-at'))
-    if (at) onKept(at)
-  },
-})
+export const api = createClient<paths>({ baseUrl: '', fetch: ask })
 
 /** A problem document (RFC 9457) that the service answered with. */
 export class Problem extends Error {

@@ -1,5 +1,4 @@
 import { useSyncExternalStore } from 'react'
-import { queries } from './queries'
 
 /** When what is shown was true, of answers that were kept on this device; 0: they came from the service. */
 let at = 0
@@ -11,6 +10,9 @@ export function tellKept(next: number) {
   listeners.forEach((tell) => tell())
 }
 
+/** Whether what is shown was kept. */
+export const isKept = () => at > 0
+
 export const useKept = () =>
   useSyncExternalStore(
     (tell) => {
@@ -20,38 +22,53 @@ export const useKept = () =>
     () => at,
   )
 
-/** What the live stream keeps new, by the address that it was first asked for at. */
-const streamed: Record<string, string> = {
-  signals: '/api/v1/signals',
-  standing: '/api/v1/alarms?limit=1000',
-  alarms: '/api/v1/alarms?all=true&limit=200',
-  outputs: '/api/v1/outputs',
-}
-const keepEvery = 60_000
+const cacheName = 'lark-state'
+// What is kept of the site: what the first places show. Readings, archives and keys are not.
+const keeps = [
+  /^\/api\/v1\/(session|site|units|signals|guards|sparks|outputs|interlocks|devices|arrivals|rosters|contacts|journal|totals)$/,
+  /^\/api\/v1\/alarms(\/\d+)?$/,
+  /^\/api\/v1\/boards(\/[a-z0-9-]+)?$/,
+  /^\/api\/v1\/pictures$/,
+]
+const apart = 10_000 // of what is asked for often, one answer in so many milliseconds is kept
+const keptAt = new Map<string, number>()
+export const canKeep = 'caches' in window // an address without https has no such store
 
-const say = (what: object) => navigator.serviceWorker?.controller?.postMessage(what)
-
-/** Hands the state as it is now to the worker, which shows it when the service cannot be reached. */
-function keep() {
-  const answers: Record<string, unknown> = {}
-  for (const [key, path] of Object.entries(streamed)) {
-    const data = queries.getQueryData([key])
-    if (data && !at) answers[new URL(path, location.origin).href] = data
-  }
-  if (Object.keys(answers).length) say({ say: 'keep', answers })
+/** Keeps an answer with the time at which it was true. */
+export const keep = async (url: string, body: BodyInit) => {
+  const all = await caches.open(cacheName)
+  const headers = { 'Content-Type': 'application/json', 'x-kept-at': String(Date.now()) }
+  await all.put(url, new Response(body, { headers }))
 }
 
 /** Forgets what was kept of the site on this device. */
-export const forget = () => say({ say: 'forget' })
+export function forget() {
+  keptAt.clear()
+  if (canKeep) void caches.delete(cacheName)
+}
 
-/** Lets the console open without the service, where the browser allows that. */
-export function beReadyOffline() {
-  if (!('serviceWorker' in navigator)) return
-  void navigator.serviceWorker
-    .register('/worker.js')
-    .then(() => navigator.serviceWorker.ready)
-    .then((ready) => ready.active?.postMessage({ say: 'shell' }))
-    .catch(() => undefined) // then it opens with the service alone
-  setInterval(keep, keepEvery)
-  document.addEventListener('visibilitychange', () => document.hidden && keep())
+/** Asks the service; what was kept answers when the service cannot be reached. */
+export async function ask(request: Request): Promise<Response> {
+  const url = new URL(request.url)
+  const keepable =
+    canKeep && request.method === 'GET' && !url.searchParams.has('since') && keeps.some((k) => k.test(url.pathname))
+  let answer: Response
+  try {
+    answer = await fetch(request)
+  } catch (away) {
+    const kept = keepable && (await caches.match(request.url))
+    if (!kept) throw away
+    tellKept(Number(kept.headers.get('x-kept-at')))
+    return kept
+  }
+  if (answer.status === 401) forget()
+  if (keepable && answer.ok && Date.now() - (keptAt.get(request.url) ?? 0) > apart) {
+    keptAt.set(request.url, Date.now())
+    void answer
+      .clone()
+      .text()
+      .then((body) => keep(request.url, body))
+      .catch(() => undefined) // the device has no room; then it is not kept
+  }
+  return answer
 }

@@ -10,6 +10,7 @@ import { Choice } from '../ui/choice'
 import { Dialog } from '../ui/dialog'
 import { Fields, Form, Select, Written } from '../ui/form'
 import { OutputPicks } from './arrange-add'
+import { asChosen, lengths, withOwn } from './arrange-lengths'
 import { Pins } from './arrange-pins'
 
 const SeriesRow = styled.div`
@@ -53,18 +54,8 @@ const Swatches = styled.div`
     height: 100%;
   }
 `
-const tileRanges = {
-  '': 'as the board',
-  '1h': 'an hour',
-  '6h': '6 hours',
-  '24h': 'a day',
-  '168h': 'a week',
-  '720h': '30 days',
-  '8760h': 'a year',
-}
 const figures = { '': 'all readings', mean: 'the mean of each period', stretch: 'lowest to highest of each period' }
 const everies = { '1m': 'minute', '1h': 'hour', '24h': 'day' }
-const hours = (text: string) => text.replace(/^(\d+)h0m0s$/, '$1h').replace(/^(\d+)m0s$/, '$1m')
 
 type Props = { tile: Placed; onChange: (tile: Placed) => void; onClose: () => void }
 
@@ -93,9 +84,9 @@ export function TileFields({ tile, onChange, onClose }: Props) {
           {charts && (
             <Select
               label="Looks back"
-              value={hours(t.range ?? '')}
+              value={asChosen(t.range ?? '')}
               onChange={(range) => set({ range })}
-              options={tileRanges}
+              options={withOwn({ '': 'as the board', ...lengths }, asChosen(t.range ?? ''))}
             />
           )}
           {t.kind === 'lines' && <LinesFields tile={t} set={set} />}
@@ -141,12 +132,12 @@ const LinesFields = ({ tile: t, set }: Part) => (
       label="Shows"
       value={t.figure === 'raw' ? '' : (t.figure ?? '')}
       onChange={(figure) =>
-        set({ figure: figure as Placed['figure'], every: figure ? hours(t.every ?? '') || '1h' : undefined })
+        set({ figure: figure as Placed['figure'], every: figure ? asChosen(t.every ?? '') || '1h' : undefined })
       }
       options={figures}
     />
     {t.figure && t.figure !== 'raw' && (
-      <Select label="By the" value={hours(t.every ?? '1h')} onChange={(every) => set({ every })} options={everies} />
+      <Select label="By the" value={asChosen(t.every ?? '1h')} onChange={(every) => set({ every })} options={everies} />
     )}
     <Select
       label="Drawn as"

@@ -15,6 +15,7 @@ import { AddTile } from './arrange-add'
 import { useDraft } from './arrange-draft'
 import { TileFields } from './arrange-fields'
 import { ArrangeGrid } from './arrange-grid'
+import { asChosen, lengths, withOwn } from './arrange-lengths'
 import { useBoardSight } from './board-sight'
 
 const Bar = styled.div`
@@ -58,20 +59,7 @@ export default function Arrange() {
   return <Arranging key={begun.name} board={begun} />
 }
 
-const ranges = {
-  '1h': 'an hour',
-  '6h': '6 hours',
-  '24h': 'a day',
-  '168h': 'a week',
-  '720h': '30 days',
-  '8760h': 'a year',
-}
 const compares = { '0s': 'nothing', '24h': 'the day before', '168h': 'the week before', '8760h': 'the year before' }
-/** The choices, with the one that stands there now if it is none of them. */
-const withOwn = (options: Record<string, string>, value: string) =>
-  options[value] ? options : { ...options, [value]: value }
-const hours = (text: string) =>
-  text.replace(/^(\d+)h0m0s$/, '$1h').replace(/^(\d+)d$/, (_, d: string) => `${Number(d) * 24}h`)
 
 function Arranging({ board: b }: { board: Board }) {
   const navigate = useNavigate()
@@ -136,15 +124,15 @@ function Arranging({ board: b }: { board: Board }) {
         />
         <Select
           label="Charts show the last"
-          value={hours(d.draft.range)}
+          value={asChosen(d.draft.range)}
           onChange={(range) => d.set({ ...d.draft, range })}
-          options={withOwn(ranges, hours(d.draft.range))}
+          options={withOwn(lengths, asChosen(d.draft.range))}
         />
         <Select
           label="Laid over"
-          value={hours(d.draft.compare)}
+          value={asChosen(d.draft.compare)}
           onChange={(compare) => d.set({ ...d.draft, compare })}
-          options={withOwn(compares, hours(d.draft.compare))}
+          options={withOwn(compares, asChosen(d.draft.compare))}
         />
       </Fields>
       {d.draft.tiles.length === 0 && (
