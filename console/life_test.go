@@ -196,7 +196,7 @@ func TestTheFirstSteps(t *testing.T) {
 	storetest.Eventually(t, "the message", func() bool { return len(s.Inbox.Messages()) > 0 })
 	press(t, p, "Good")
 	must(t, p.Goto("/"))
-	must(t, p.Until(says+`('Pond · oxygen') && !document.querySelector('[data-guide]')`))
+	must(t, p.Until(says+`('Pond oxygen') && !document.querySelector('[data-guide]')`))
 	complaints(t, p)
 }
 
