@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { useLocation } from 'react-router'
 import styled from 'styled-components'
 import { api, pathOf, take } from '../api/client'
@@ -105,19 +105,26 @@ function useSteps(): Step[] | undefined {
 export function Guide() {
   const role = useSession().data?.role
   const [left, setLeft] = useState(remembered)
+  if (role === 'viewer' || left === 'left') return null
+  const go = (to: 'on' | 'left') => {
+    remember(to)
+    setLeft(to)
+  }
+  return <Leading on={left === 'on'} go={go} />
+}
+
+function Leading({ on, go }: { on: boolean; go: (to: 'on' | 'left') => void }) {
   const steps = useSteps()
   const { pathname } = useLocation()
-  if (!steps || role === 'viewer' || left === 'left') return null
-  const next = steps.findIndex((s) => !s.done)
+  const next = steps?.findIndex((s) => !s.done) ?? -1
   // A site that is watched already needs no guide, unless it was followed up to here.
-  const begun = left === 'on' || steps.slice(0, -1).some((s) => !s.done)
-  if (!begun) return null
-  if (next < 0 && left !== 'on') return null
-  if (left !== 'on') remember('on')
-  const leave = () => {
-    remember('left')
-    setLeft('left')
-  }
+  const begun = on || !!steps?.slice(0, -1).some((s) => !s.done)
+  const settled = !steps || on
+  useEffect(() => {
+    if (!settled) go(begun ? 'on' : 'left')
+  }, [settled, begun, go])
+  if (!steps || !begun) return null
+  const leave = () => go('left')
   const step = steps[next]
   return (
     <Panel aria-label="First steps" data-guide={next < 0 ? 'done' : next + 1}>
