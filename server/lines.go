@@ -84,15 +84,17 @@ func (v *Server) listLines(ctx context.Context, in *struct {
 	return answer(out, nil)
 }
 
-// Tail is what came of one signal since.
+// Tail is what came of one signal since; of one that is computed, over a short while, its newest value alone.
 type Tail struct {
 	Signal string    `json:"signal" doc:"DEVICE/SIGNAL"`
 	At     []int64   `json:"at" nullable:"false" doc:"milliseconds since 1970"`
 	Value  []float64 `json:"value" nullable:"false"`
 }
 
-// mostTail is how far back a tail may begin.
-const mostTail = time.Hour
+const (
+	mostTail = time.Hour        // how far back a tail may begin
+	plainFor = 90 * time.Second // readings stay plain rows for longer than this
+)
 
 func (v *Server) listTails(ctx context.Context, in *struct {
 	SeveralSignals
@@ -106,6 +108,9 @@ func (v *Server) listTails(ctx context.Context, in *struct {
 	if oldest := v.pipeline.Now().Add(-mostTail); since < oldest {
 		return nil, wrong("since", fmt.Sprintf("%s is more than an hour ago; ask for lines instead", since))
 	}
+	if since < v.pipeline.Now().Add(-plainFor) {
+		return answer(v.longTails(ctx, signals, since))
+	}
 	ids := make([]int64, len(signals))
 	for i := range signals {
 		ids[i] = signals[i].ID
@@ -116,12 +121,35 @@ func (v *Server) listTails(ctx context.Context, in *struct {
 	}
 	tails := make([]Tail, len(signals))
 	for i := range signals {
-		tails[i] = Tail{Signal: signals[i].Path(), At: []int64{}, Value: []float64{}}
-		for _, r := range came[signals[i].ID] {
-			tails[i].At, tails[i].Value = append(tails[i].At, int64(r.At)), append(tails[i].Value, r.Value)
+		s := &signals[i]
+		tails[i] = newTail(s)
+		if s.MadeOf != "" && s.At != nil && s.Value != nil && *s.At > since {
+			tails[i].add([]measure.Reading{{At: *s.At, Value: *s.Value}})
+		} else {
+			tails[i].add(came[s.ID])
 		}
 	}
 	return answer(tails, nil)
+}
+
+// longTails goes through what is sealed already, and computes what is computed.
+func (v *Server) longTails(ctx context.Context, signals []site.Signal, since measure.Instant) ([]Tail, error) {
+	tails := make([]Tail, len(signals))
+	for i := range signals {
+		tails[i] = newTail(&signals[i])
+		if err := v.eachReading(ctx, &signals[i], since+1, v.pipeline.Now().Add(time.Minute), tails[i].add); err != nil {
+			return nil, err
+		}
+	}
+	return tails, nil
+}
+
+func newTail(s *site.Signal) Tail { return Tail{Signal: s.Path(), At: []int64{}, Value: []float64{}} }
+
+func (t *Tail) add(readings []measure.Reading) {
+	for _, r := range readings {
+		t.At, t.Value = append(t.At, int64(r.At)), append(t.Value, r.Value)
+	}
 }
 
 func (v *Server) listStates(ctx context.Context, in *struct {

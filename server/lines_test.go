@@ -96,6 +96,29 @@ func TestTails(t *testing.T) {
 	}
 }
 
+// A tail that begins before the readings were sealed has them all, and one of a computed signal moves on.
+func TestTailsOfSealedAndComputedSignals(t *testing.T) {
+	s := servertest.Start(t)
+	d := s.Device("d")
+	minutes(t, s, "a", "Cel", 40, func(i int) float64 { return float64(i) })
+	s.Do(http.MethodPut, "/api/v1/signals/d/b/recipe", object{"recipe": object{"kind": "formula", "formula": "v * 2.0", "of": []object{{"as": "v", "signal": "d/a"}}}}, nil)
+	ask := func(since time.Time) (got []server.Tail) {
+		s.Do(http.MethodGet, "/api/v1/tails?signal=d/a&signal=d/b&since="+url.QueryEscape(since.Format(time.RFC3339Nano)), nil, &got)
+		return got
+	}
+	for _, tail := range ask(time.Now().Add(-50 * time.Minute)) {
+		if len(tail.At) != 40 {
+			t.Errorf("of %s came %d of 40 readings", tail.Signal, len(tail.At))
+		}
+	}
+	since := time.Now()
+	time.Sleep(10 * time.Millisecond)
+	s.Send(d, `{"a": 50}`)
+	if got := ask(since); len(got[1].Value) != 1 || got[1].Value[0] != 100 {
+		t.Errorf("of the computed signal came %+v", got[1])
+	}
+}
+
 // States over time have the lengths that the readings say, for a switch and by bands.
 func TestStatesOverTime(t *testing.T) {
 	s := servertest.Start(t)
