@@ -1,5 +1,6 @@
 import { useEffect, useRef } from 'react'
 import uPlot from 'uplot'
+import 'uplot/dist/uPlot.min.css'
 import { clock, figure } from '../api/words'
 
 type Props = {
