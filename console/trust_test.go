@@ -65,6 +65,9 @@ func TestTrustInTheConsole(t *testing.T) {
 	press(t, p, "See what it would do")
 	must(t, p.Until(`document.querySelector('[data-preview]')?.innerText.includes('Gain 1, offset 1')`))
 	must(t, p.Until(`/hot\s+0\s+2[0-9]/.test(document.querySelector('[data-preview] table').innerText) && document.querySelector('[data-preview] canvas')`))
+	must(t, p.Until(`(() => { // it lies in its box, as its styles say
+		const [canvas, plot] = ['canvas', '.u-over'].map((what) => document.querySelector('[data-preview] ' + what).getBoundingClientRect())
+		return plot.top >= canvas.top && plot.bottom <= canvas.bottom && getComputedStyle(document.querySelector('[data-preview] .u-over')).position === 'absolute' })()`))
 	audit(t, p, "a preview")
 	press(t, p, "Put it in force")
 	must(t, p.Until(`document.querySelector('[data-applied]') && document.querySelector('[data-calibration="in force"]')`))
