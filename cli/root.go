@@ -73,7 +73,7 @@ right person, and tells them again when it is over.
 	root.PersistentFlags().Bool("json", false, "print JSON and nothing else: one document, or one a line for streams")
 	root.SetFlagErrorFunc(flagError)
 	root.AddCommand(serveCommand(), demoCommand(), loginCommand(), logoutCommand(), deviceCommand(), arrivalCommand(), kitCommand(), signalCommand(), guardCommand(),
-		sendCommand(), followCommand(), readingCommand(), alarmCommand(), trialCommand(), siteCommand(), journalCommand(), noteCommand(), contactCommand(), rosterCommand(), noticeCommand(), carrierCommand(), drillCommand(), outputCommand(), interlockCommand(), statementCommand(), boardCommand(), pictureCommand(), personCommand(), standinCommand(), openAPICommand(),
+		sendCommand(), followCommand(), readingCommand(), alarmCommand(), trialCommand(), siteCommand(), journalCommand(), noteCommand(), contactCommand(), rosterCommand(), noticeCommand(), carrierCommand(), drillCommand(), outputCommand(), interlockCommand(), statementCommand(), boardCommand(), pictureCommand(), assetCommand(), frameCommand(), runCommand(), personCommand(), standinCommand(), openAPICommand(),
 		exportCommand(), importCommand(), clearCommand(), chartCommand(), storageCommand(), calibrateCommand(), verifyCommand(), compareCommand(), totalCommand(), tariffCommand(), unitsCommand(), backupCommand(), restoreCommand(), sqlCommand())
 	return root
 }

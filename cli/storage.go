@@ -55,6 +55,9 @@ func printStorage(w io.Writer, s server.Storage) {
 	for _, stale := range s.Stale {
 		fmt.Fprintf(w, "Figures of %s are computed anew from %s on: %.0f %%.\n", stale.Signal, clock(&stale.From), stale.Done*100)
 	}
+	for _, f := range s.Frames {
+		fmt.Fprintf(w, "%d frames of %s take %s, %s each; after a year %s.\n", f.Count, f.Device, measure.Bytes(f.Bytes), measure.Bytes(f.Bytes/int64(f.Count)), measure.Bytes(f.Year))
+	}
 	fmt.Fprintln(w)
 	rows := [][]string{}
 	for _, f := range s.Signals[:min(len(s.Signals), storageRows)] {

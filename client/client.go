@@ -95,6 +95,17 @@ func (c *Client) SendReadings(ctx context.Context, contentType string, body []by
 	return out.Rejected, json.NewDecoder(answer.Body).Decode(&out)
 }
 
+// SendAs sends a body of a device, with a person's token.
+func (c *Client) SendAs(ctx context.Context, path, contentType, device string, body []byte) error {
+	answer, err := c.send(ctx, http.MethodPost, path, contentType, bytes.NewReader(body), map[string]string{"Jaunty-Device": device})
+	if err != nil {
+		return err
+	}
+	defer answer.Body.Close()
+	_, err = io.Copy(io.Discard, answer.Body)
+	return err
+}
+
 // Download writes what is at a path to a writer.
 func (c *Client) Download(ctx context.Context, path string, to io.Writer) error {
 	answer, err := c.send(ctx, http.MethodGet, path, "", nil, nil)

@@ -93,6 +93,7 @@ func (k *Keeper) Run(ctx context.Context) {
 		}
 		if time.Since(pruned) >= pruneEvery {
 			k.try(ctx, "letting go what is old", k.prune)
+			k.try(ctx, "thinning frames", k.thin)
 			k.try(ctx, "reminding of verifications", k.pipeline.Remind)
 			k.try(ctx, "reminding of drills", k.pipeline.RemindOfDrills)
 			pruned = time.Now()

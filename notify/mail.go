@@ -130,22 +130,34 @@ func (m *Mail) write(ctx context.Context, msg *mail.Msg, n roster.Notice) error 
 		return m.writeStatement(ctx, msg, n)
 	}
 	msg.SetBodyString(mail.TypeTextPlain, n.Text)
-	var picture []byte
-	if m.Chart != nil && n.AlarmID != 0 && charted[n.Kind] {
-		var err error
-		if picture, err = m.Chart(ctx, n.AlarmID); err != nil { // better without than late
-			picture = nil
+	drawn := func(draw func(context.Context, int64) ([]byte, error)) []byte {
+		if draw == nil || n.AlarmID == 0 || !charted[n.Kind] {
+			return nil
 		}
+		picture, err := draw(ctx, n.AlarmID)
+		if err != nil { // better without than late
+			return nil
+		}
+		return picture
 	}
-	page, err := pageOf(n, len(picture) > 0)
+	course, frame := drawn(m.Chart), drawn(m.Frame)
+	page, err := pageOf(n, len(course) > 0, len(frame) > 0)
 	if err != nil {
 		return err
 	}
 	msg.AddAlternativeString(mail.TypeTextHTML, page)
-	if len(picture) == 0 {
-		return nil
+	for _, one := range []struct {
+		id      string
+		picture []byte
+	}{{chartID, course}, {frameID, frame}} {
+		if len(one.picture) == 0 {
+			continue
+		}
+		if err := msg.EmbedReader(one.id+".png", bytes.NewReader(one.picture), mail.WithFileContentID(one.id), mail.WithFileContentType("image/png")); err != nil {
+			return err
+		}
 	}
-	return msg.EmbedReader("last-hour.png", bytes.NewReader(picture), mail.WithFileContentID(chartID), mail.WithFileContentType("image/png"))
+	return nil
 }
 
 // charted are the kinds of notices that carry a chart.

@@ -10,6 +10,9 @@ import (
 // chartID names the chart inside of a mail (RFC 2392).
 const chartID = "last-hour"
 
+// frameID names the thermal frame.
+const frameID = "frame"
+
 // tints are the colours that stand for severities, beside the word.
 var tints = map[string]template.CSS{"critical": "#a61b1b", "warning": "#b4460e", "advisory": "#1d5f8a"}
 
@@ -22,6 +25,7 @@ var mailPage = template.Must(template.New("mail").Parse(`<!doctype html>
 {{range .Paragraphs}}<p style="margin:10px 0">{{range $i, $line := .}}{{if $i}}<br>{{end}}{{$line}}{{end}}</p>
 {{end}}{{if .Button}}<p style="margin:20px 0"><a href="{{.Link}}" style="display:inline-block;background:#1d5f8a;color:#ffffff;text-decoration:none;font-weight:600;padding:12px 20px;border-radius:4px">{{.Button}}</a></p>
 {{end}}{{if .Chart}}<p style="margin:16px 0"><img src="cid:last-hour" width="640" alt="The last hour, with the limit" style="max-width:100%;height:auto;border:1px solid #dde2e7"></p>
+{{end}}{{if .Frame}}<p style="margin:16px 0"><img src="cid:frame" alt="The thermal frame of that moment" style="max-width:100%;height:auto;border:1px solid #dde2e7"></p>
 {{end}}{{if .Foot}}<p style="margin:16px 0 0;color:#52606d">{{.Foot}}</p>
 {{end}}</div>
 </body>
@@ -29,13 +33,13 @@ var mailPage = template.Must(template.New("mail").Parse(`<!doctype html>
 `))
 
 // pageOf is a notice as a page.
-func pageOf(n roster.Notice, chart bool) (string, error) {
+func pageOf(n roster.Notice, chart, frame bool) (string, error) {
 	said := struct {
 		Subject, Link, Button, Foot string
 		Tint                        template.CSS
 		Paragraphs                  [][]string
-		Chart                       bool
-	}{Subject: n.Subject, Link: n.Route.Link, Tint: "#8a9097", Chart: chart}
+		Chart, Frame                bool
+	}{Subject: n.Subject, Link: n.Route.Link, Tint: "#8a9097", Chart: chart, Frame: frame}
 	if tint, known := tints[string(n.Severity)]; known && n.Kind != roster.Return && n.Kind != roster.Taken {
 		said.Tint = tint
 	}

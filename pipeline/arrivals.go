@@ -43,7 +43,13 @@ func (t *Turn) keepArrival(j *job, who Identity) error {
 		return err
 	}
 	n := len(j.pack.Samples)
-	if err := t.Tx.AddArrivalPack(t.ctx, store.ArrivalPack{Arrival: a.ID, Arrived: j.pack.Arrived, Readings: n, Samples: storable(samples)}); err != nil {
+	var frame []byte
+	if j.pack.Frame != nil {
+		if frame, err = json.Marshal(j.pack.Frame); err != nil {
+			return err
+		}
+	}
+	if err := t.Tx.AddArrivalPack(t.ctx, store.ArrivalPack{Arrival: a.ID, Arrived: j.pack.Arrived, Readings: n, Samples: storable(samples), Frame: frame}); err != nil {
 		return err
 	}
 	a.LastAt, a.Protocol, a.Address = j.pack.Arrived, j.pack.Sender.Protocol, j.pack.Sender.Address
@@ -113,6 +119,15 @@ func (t *Turn) takeKept(a site.Arrival, home *deviceLive) error {
 		j := &job{pack: &Pack{Arrived: kept.Arrived}}
 		if err := json.Unmarshal(kept.Samples, &j.pack.Samples); err != nil {
 			return err
+		}
+		if kept.Frame != nil {
+			if err := json.Unmarshal(kept.Frame, &j.pack.Frame); err != nil {
+				return err
+			}
+			if err := t.fitFrame(home, j.pack.Frame); err != nil {
+				refused = append(refused, measure.Refusal{Field: "frame", Reason: err.Error()})
+				continue
+			}
 		}
 		entries, err := t.entriesOf(j, home)
 		if err != nil {

@@ -274,6 +274,9 @@ func (t *Turn) takeDerived(d *derivedLive, at measure.Instant, value float64, ar
 	} else {
 		t.stepLocks(s, alarm.Event{Kind: alarm.NewReading, At: at, Value: value})
 	}
+	if err := t.stepPlans(s, at, value); err != nil {
+		return err
+	}
 	t.reconsider(s.suppresses, at)
 	if amended {
 		t.feedAmended(s, at, value)

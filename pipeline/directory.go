@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 
+	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
@@ -52,12 +53,16 @@ type Directory struct {
 	Enrolment store.Enrolment
 	ByName    map[string]*site.Device
 	ByID      map[int64]*site.Device
+	Eyes      map[int64]*frame.Eye // of devices that send frames
 }
 
 // NewDirectory makes a directory of all devices and keys.
-func NewDirectory(devices []*site.Device, keys []store.Key, former []store.FormerKey, enrolment store.Enrolment) Directory {
+func NewDirectory(devices []*site.Device, keys []store.Key, former []store.FormerKey, enrolment store.Enrolment, eyes []store.DeviceEye) Directory {
 	d := Directory{Keys: make(map[[32]byte]store.Key, len(keys)), Identity: make(map[string]store.Key, len(keys)), Former: make(map[[32]byte]store.FormerKey, len(former)), Enrolment: enrolment,
-		ByName: make(map[string]*site.Device, len(devices)), ByID: make(map[int64]*site.Device, len(devices))}
+		ByName: make(map[string]*site.Device, len(devices)), ByID: make(map[int64]*site.Device, len(devices)), Eyes: make(map[int64]*frame.Eye, len(eyes))}
+	for i := range eyes {
+		d.Eyes[eyes[i].Device] = &eyes[i].Eye
+	}
 	for _, device := range devices {
 		d.ByName[device.Name], d.ByID[device.ID] = device, device
 	}

@@ -18,6 +18,7 @@ type live struct {
 	site               site.Site
 	audience
 	drives
+	plans   map[string]*planLive
 	devices map[int64]*deviceLive
 	byName  map[string]*deviceLive
 	signals map[int64]*signalLive
@@ -42,6 +43,7 @@ type signalLive struct {
 	guards     []*guardLive
 	suppresses []*guardLive // guards that may not look while this signal reads something
 	locks      []*lockLive  // interlocks that its readings drive
+	plans      []*planLive  // plans of runs that its readings start and end
 	watchers   []*lockLive  // interlocks of alarms that are blind when it is
 	timeline   calibrate.Timeline
 	derived    *derivedLive // nil: it is measured
@@ -85,6 +87,9 @@ func load(ctx context.Context, tx *store.Tx) (*live, error) {
 	}
 	l.suppressions()
 	if err := l.loadDrives(ctx, tx); err != nil {
+		return nil, err
+	}
+	if err := l.loadRuns(ctx, tx); err != nil {
 		return nil, err
 	}
 	return l, l.refresh(ctx, tx, -1)
@@ -139,7 +144,11 @@ func (l *live) loadDevices(ctx context.Context, tx *store.Tx) error {
 		return err
 	}
 	enrolment, err := tx.Enrolment(ctx)
-	l.Directory = NewDirectory(nouns, keys, former, enrolment)
+	if err != nil {
+		return err
+	}
+	eyes, err := tx.Eyes(ctx)
+	l.Directory = NewDirectory(nouns, keys, former, enrolment, eyes)
 	return err
 }
 

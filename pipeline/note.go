@@ -13,7 +13,7 @@ import (
 // Note is what a person wrote into the journal by hand: what was done, what was seen.
 type Note struct {
 	Text string           `json:"text" maxLength:"500"`
-	Of   string           `json:"of,omitempty" required:"false" doc:"DEVICE or DEVICE/SIGNAL that it is about; the site when left out" example:"pond/oxygen"`
+	Of   string           `json:"of,omitempty" required:"false" doc:"DEVICE, DEVICE/SIGNAL or 'asset NAME' that it is about; the site when left out" example:"pond/oxygen"`
 	At   *measure.Instant `json:"at,omitempty" required:"false" format:"date-time" doc:"when that was; now when left out"`
 }
 
@@ -40,6 +40,12 @@ func (p *Pipeline) WriteNote(ctx context.Context, n Note, who string) error {
 
 // knows tells whether there is a device or a signal of that name; nothing is the site.
 func (t *Turn) knows(name string) error {
+	if asset, is := strings.CutPrefix(name, subjectOf("")); is {
+		if _, err := t.assetNamed(asset); err != nil {
+			return &measure.Fault{Field: "of", Reason: errorText(err)}
+		}
+		return nil
+	}
 	if strings.Contains(name, "/") {
 		_, err := t.live.find(name)
 		return err

@@ -2,6 +2,7 @@ package pipeline
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -16,6 +17,7 @@ type Pack struct {
 	Sender         Sender
 	Arrived        measure.Instant
 	Samples        []measure.Sample
+	Frame          *Frame // that the samples were told of; nil: none
 	IdempotencyKey string // empty for none
 	Fresh          bool   // the key was not used before for the same: it is kept, and not asked for
 
@@ -109,6 +111,16 @@ func (t *Turn) resolve(j *job) ([]entry, error) {
 	if err != nil || j.err != nil || j.outcome.Arrival {
 		return nil, err
 	}
+	if j.pack.Frame != nil {
+		var fault *measure.Fault
+		switch err := t.fitFrame(t.homeOf(j, home), j.pack.Frame); {
+		case errors.As(err, &fault):
+			j.err = err
+			return nil, nil
+		case err != nil:
+			return nil, err
+		}
+	}
 	return t.entriesOf(j, home)
 }
 
@@ -163,6 +175,7 @@ func (t *Turn) entriesOf(j *job, home *deviceLive) ([]entry, error) {
 		case correction != 0:
 			e.quality = measure.Clock
 		}
+		e.quality |= s.Marks
 		fault, err := t.place(&e, s, home)
 		if err != nil {
 			return nil, err
@@ -226,7 +239,8 @@ func (t *Turn) takeAll(j *job, entries []entry) error {
 		t.notedCatchingUp(entries, j.pack.Arrived)
 		t.notePowerOn(entries)
 	}
-	for i, e := range entries {
+	for i := range entries {
+		e := &entries[i]
 		if i > 0 && e.at != entries[i-1].at {
 			if err := t.derive(j.pack.Arrived); err != nil {
 				return err
@@ -260,6 +274,11 @@ func (t *Turn) takeAll(j *job, entries []entry) error {
 	if err := t.derive(j.pack.Arrived); err != nil {
 		return err
 	}
+	if j.pack.Frame != nil && len(devices) > 0 {
+		if err := t.keepFrame(j.pack.Frame, &entries[0]); err != nil {
+			return err
+		}
+	}
 	for d, n := range devices {
 		if err := t.judgeClock(d, j.pack.Arrived, n.inTime, n.late); err != nil {
 			return err
@@ -283,7 +302,7 @@ func (t *Turn) notedCatchingUp(entries []entry, arrived measure.Instant) {
 
 // take stores one entry, judges it, and lets follow what follows from it, unless it is a duplicate or a
 // conflict. It tells whether the entry was new, and its quality.
-func (t *Turn) take(j *job, e entry) (measure.Quality, bool, error) {
+func (t *Turn) take(j *job, e *entry) (measure.Quality, bool, error) {
 	s := e.signal
 	st := &s.state
 	// What comes without a time comes after all that was there: two in one millisecond, or after our
@@ -297,7 +316,7 @@ func (t *Turn) take(j *job, e entry) (measure.Quality, bool, error) {
 			return 0, false, nil
 		} else if stored {
 			j.outcome.Rejected = append(j.outcome.Rejected, measure.Refusal{Index: e.index, Signal: e.named, Field: "v",
-				Reason: conflictReason(s, value, e)})
+				Reason: conflictReason(s, value, *e)})
 			return 0, false, nil
 		}
 	}
@@ -306,7 +325,7 @@ func (t *Turn) take(j *job, e entry) (measure.Quality, bool, error) {
 		e.quality |= measure.Late
 	}
 	t.touched = true
-	s.judge(&e)
+	s.judge(e)
 	t.rows = append(t.rows, store.Row{Signal: s.ID, At: e.at, Value: e.value, Quality: e.quality})
 	t.changed(s)
 	st.ReceivedAt = max(st.ReceivedAt, j.pack.Arrived)
@@ -320,7 +339,7 @@ func (t *Turn) take(j *job, e entry) (measure.Quality, bool, error) {
 		t.reconsider(s.suppresses, e.at)
 	}
 	j.outcome.Accepted++
-	return e.quality, true, t.follow(s, &e, value, late)
+	return e.quality, true, t.follow(s, e, value, late)
 }
 
 // follow lets follow what follows from a new reading: guards, what is derived from it, a sensor fault.
@@ -345,6 +364,9 @@ func (t *Turn) follow(s *signalLive, e *entry, value float64, late bool) error {
 		t.stepReading(g, e.at, counted)
 	}
 	t.stepLocks(s, alarm.Event{Kind: alarm.NewReading, At: e.at, Value: value})
+	if err := t.stepPlans(s, e.at, value); err != nil {
+		return err
+	}
 	t.reconsider(s.suppresses, e.at)
 	t.feed(s, e.at, value)
 	return t.weigh(s, e, false)

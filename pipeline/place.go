@@ -59,6 +59,12 @@ func (t *Turn) newSignal(e *entry, s measure.Sample, device *deviceLive, name st
 	if err := t.Tx.AddSignal(t.ctx, device.ID, &v, t.CommitNo, t.Now); err != nil {
 		return err
 	}
+	if s.Span != nil {
+		v.SpanLow, v.SpanHigh = s.Span.Low, s.Span.High
+		if err := t.Tx.SaveSignal(t.ctx, &v); err != nil {
+			return err
+		}
+	}
 	e.signal = t.live.add(v, device)
 	return t.signalsChanged()
 }

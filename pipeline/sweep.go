@@ -115,6 +115,9 @@ func (t *Turn) sweep() error {
 	if err := t.sendStatements(); err != nil {
 		return err
 	}
+	if err := t.sweepPlans(); err != nil {
+		return err
+	}
 	if err := t.escalate(); err != nil {
 		return err
 	}

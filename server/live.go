@@ -32,16 +32,16 @@ type hub struct {
 	away  atomic.Bool // the database does not tell of commits
 
 	mu      sync.Mutex
-	clients map[chan frame]struct{}
+	clients map[chan wire]struct{}
 	closed  chan struct{}
 	once    sync.Once
 }
 
-// frame is an event as it goes over the wire, written once for all clients.
-type frame []byte
+// wire is an event as it goes over the wire, written once for all clients.
+type wire []byte
 
-// event writes a frame; the commit's number is its id, so that a client can resume after it.
-func event(name string, commit int64, data any) (frame, error) {
+// event writes an event; the commit's number is its id, so that a client can resume after it.
+func event(name string, commit int64, data any) (wire, error) {
 	body, err := json.Marshal(data)
 	if err != nil {
 		return nil, err
@@ -59,7 +59,7 @@ const (
 )
 
 func newHub(s *store.Store, log *slog.Logger) *hub {
-	return &hub{store: s, log: log, wake: make(chan int64, 1), clients: map[chan frame]struct{}{}, closed: make(chan struct{})}
+	return &hub{store: s, log: log, wake: make(chan int64, 1), clients: map[chan wire]struct{}{}, closed: make(chan struct{})}
 }
 
 // run listens for commits and tells the clients until ctx ends.
@@ -115,7 +115,7 @@ func (h *hub) count() int {
 	return len(h.clients)
 }
 
-func (h *hub) broadcast(told frame) {
+func (h *hub) broadcast(told wire) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for c := range h.clients {
@@ -128,15 +128,15 @@ func (h *hub) broadcast(told frame) {
 	}
 }
 
-func (h *hub) join() chan frame {
-	c := make(chan frame, backlog)
+func (h *hub) join() chan wire {
+	c := make(chan wire, backlog)
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.clients[c] = struct{}{}
 	return c
 }
 
-func (h *hub) leave(c chan frame) {
+func (h *hub) leave(c chan wire) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	delete(h.clients, c)

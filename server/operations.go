@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jauntylark/core/asset"
 	"jauntylark/core/board"
 	"jauntylark/core/drive"
 	"jauntylark/core/site"
@@ -244,6 +245,39 @@ func (v *Server) routes() {
 	operation(v, keeper, "add-picture", http.MethodPost, "/api/v1/pictures", "Store a picture for boards: PNG, JPEG, WebP or SVG; it is drawn anew, and made safe", v.addPicture, status(http.StatusCreated), func(op *huma.Operation) { op.MaxBodyBytes = board.MostBytes + 1024 })
 	operation(v, keeper, "remove-picture", http.MethodDelete, "/api/v1/pictures/{id}", "Remove a picture that no board shows", v.removePicture, status(http.StatusNoContent))
 
+	large := func(bytes int64) func(*huma.Operation) {
+		return func(op *huma.Operation) { op.MaxBodyBytes = bytes + 1024 }
+	}
+	operation(v, viewer, "list-assets", http.MethodGet, "/api/v1/assets", "All assets in the order of their tree, with what they read now", v.listAssets)
+	operation(v, keeper, "add-asset", http.MethodPost, "/api/v1/assets", "Add an asset", v.addAsset, status(http.StatusCreated))
+	operation(v, viewer, "get-asset", http.MethodGet, "/api/v1/assets/{asset}", "One asset: how it does, and what belongs to it", v.getAsset)
+	operation(v, keeper, "change-asset", http.MethodPatch, "/api/v1/assets/{asset}", "Change what is said of an asset", v.changeAsset)
+	operation(v, keeper, "remove-asset", http.MethodDelete, "/api/v1/assets/{asset}", "Remove an asset; it can be brought back for 30 days", v.removeAsset, status(http.StatusNoContent))
+	operation(v, keeper, "bring-asset-back", http.MethodPost, "/api/v1/assets/{asset}/bring-back", "Bring back an asset that was removed", v.bringAssetBack)
+	operation(v, keeper, "set-condition", http.MethodPut, "/api/v1/assets/{asset}/condition", "Say how an asset is, and why", v.setCondition)
+	operation(v, viewer, "list-asset-journal", http.MethodGet, "/api/v1/assets/{asset}/journal", "What happened to an asset and what belongs to it, newest first", v.listAssetJournal)
+	operation(v, keeper, "add-photo", http.MethodPost, "/api/v1/assets/{asset}/photos", "Store a photo of an asset: PNG, JPEG or WebP; it is turned, scaled, and drawn anew without the place where it was taken", v.addPhoto, status(http.StatusCreated), large(board.MostBytes))
+	operation(v, keeper, "add-paper", http.MethodPost, "/api/v1/assets/{asset}/papers", "Store a paper of an asset: PDF", v.addPaper, status(http.StatusCreated), large(asset.MostPaper))
+	operation(v, keeper, "remove-attachment", http.MethodDelete, "/api/v1/assets/{asset}/attachments/{id}", "Remove a photo or a paper of an asset", v.removeAttachment, status(http.StatusNoContent))
+	operation(v, keeper, "guard-asset", http.MethodPut, "/api/v1/assets/{asset}/guard", "Put an asset under guard: which signal, how often, which limits, who is told; or say what that would be", v.guardAsset)
+
+	operation(v, viewer, "get-eye", http.MethodGet, "/api/v1/devices/{device}/eye", "How the frames of a device are read", v.getEye)
+	operation(v, keeper, "put-eye", http.MethodPut, "/api/v1/devices/{device}/eye", "Say how the frames of a device are read; new regions tell of the newest 10,000 frames too", v.putEye)
+	operation(v, viewer, "list-frames", http.MethodGet, "/api/v1/devices/{device}/frames", "The frames of a stretch, without their temperatures", v.listFrames)
+	operation(v, viewer, "list-palettes", http.MethodGet, "/api/v1/palettes", "The palettes that frames are coloured by", v.listPalettes)
+
+	operation(v, viewer, "list-runs", http.MethodGet, "/api/v1/runs", "Runs, newest first", v.listRuns)
+	operation(v, keeper, "start-run", http.MethodPost, "/api/v1/runs", "Start a run of an asset, or add one that is over", v.startRun, status(http.StatusCreated))
+	operation(v, viewer, "get-run", http.MethodGet, "/api/v1/runs/{id}", "One run: what it came to, and when it will reach its goals", v.getRun)
+	operation(v, keeper, "change-run", http.MethodPatch, "/api/v1/runs/{id}", "Change a run: title, times, goals, phases, note", v.changeRun)
+	operation(v, keeper, "stop-run", http.MethodPost, "/api/v1/runs/{id}/stop", "End a run", v.stopRun)
+	operation(v, keeper, "mark-phase", http.MethodPost, "/api/v1/runs/{id}/phases", "Begin a phase of a run", v.markPhase)
+	operation(v, keeper, "remove-run", http.MethodDelete, "/api/v1/runs/{id}", "Remove a run; the readings stay", v.removeRun, status(http.StatusNoContent))
+	operation(v, viewer, "compare-runs", http.MethodGet, "/api/v1/run-comparison", "Runs laid over each other from their starts", v.compareRuns)
+	operation(v, viewer, "list-plans", http.MethodGet, "/api/v1/run-plans", "Plans that start and end runs by themselves", v.listPlans)
+	operation(v, keeper, "put-plan", http.MethodPut, "/api/v1/run-plans/{plan}", "Save a plan", v.putPlan)
+	operation(v, keeper, "remove-plan", http.MethodDelete, "/api/v1/run-plans/{plan}", "Remove a plan; its runs stay", v.removePlan, status(http.StatusNoContent))
+
 	operation(v, viewer, "list-statements", http.MethodGet, "/api/v1/statements", "All statements", v.listStatements)
 	operation(v, keeper, "put-statement", http.MethodPut, "/api/v1/statements/{statement}", "Save a statement", v.putStatement)
 	operation(v, keeper, "remove-statement", http.MethodDelete, "/api/v1/statements/{statement}", "Remove a statement", v.removeStatement, status(http.StatusNoContent))
@@ -297,6 +331,7 @@ func (v *Server) describeByHand() {
 	v.describeOutputReports(device, text)
 	v.describeExport()
 	v.describeSheet()
+	v.describePictures()
 	v.describeFiles()
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "watch-live", Method: http.MethodGet, Path: "/api/v1/live", Summary: "Changes as server-sent events",

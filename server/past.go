@@ -7,6 +7,7 @@ import (
 	"math"
 	"time"
 
+	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
@@ -76,9 +77,17 @@ type Storage struct {
 	Settled  *int64            `json:"settled" doc:"bytes that it comes to by the rules of what is kept; null where something is kept for ever"`
 	Full     *measure.Instant  `json:"full" format:"date-time" doc:"when the disk will be full at this rate; null: not within ten years, or not known"`
 	Signals  []store.Footprint `json:"signals" nullable:"false" doc:"the largest first"`
+	Frames   []FrameStorage    `json:"frames" nullable:"false" doc:"thermal frames, the most first"`
 	Savings  []Saving          `json:"savings" nullable:"false" doc:"what would shrink it"`
 	Backlog  store.Backlog     `json:"backlog"`
 	Stale    []store.Stale     `json:"stale" nullable:"false" doc:"what is being computed anew"`
+}
+
+// FrameStorage is what the frames of one device take up, and what they will.
+type FrameStorage struct {
+	store.FramesKept
+	Year    int64  `json:"year" doc:"bytes that are kept after a year at this rate"`
+	Settled *int64 `json:"settled" doc:"bytes that they come to in the end; null where one a day is kept for ever"`
 }
 
 // Saving is one thing that would shrink the history.
@@ -106,6 +115,9 @@ func (v *Server) getStorage(ctx context.Context, _ *none) (*body[Storage], error
 	if err != nil {
 		return nil, err
 	}
+	if out.Frames, err = v.frameStorage(ctx, now); err != nil {
+		return nil, err
+	}
 	if v.Disk != "" {
 		if free, total, err := history.Room(v.Disk); err == nil {
 			out.Free, out.Disk = &free, &total
@@ -113,6 +125,30 @@ func (v *Server) getStorage(ctx context.Context, _ *none) (*body[Storage], error
 	}
 	out.forecast(kept, now)
 	return answer(out, nil)
+}
+
+// frameStorage tells what frames take up.
+func (v *Server) frameStorage(ctx context.Context, now measure.Instant) ([]FrameStorage, error) {
+	kept, err := v.store.FrameFootprints(ctx, now)
+	if err != nil {
+		return nil, err
+	}
+	directory, _ := v.door.Look()
+	out := []FrameStorage{}
+	for _, f := range kept {
+		each := float64(f.Bytes) / float64(f.Count)
+		keep := frame.Thinning{}
+		if eye := directory.Eyes[f.ID]; eye != nil {
+			keep = eye.Keep
+		}
+		one := FrameStorage{FramesKept: f, Year: int64(keep.InYear(f.PerDay) * each)}
+		if n := keep.Settled(f.PerDay); n > 0 {
+			whole := int64(n * each)
+			one.Settled = &whole
+		}
+		out = append(out, one)
+	}
+	return out, nil
 }
 
 // forecast fills in what comes of the rate of the last week and the rules of what is kept.
@@ -146,6 +182,15 @@ func (s *Storage) forecast(kept []store.Kept, now measure.Instant) {
 		if quarter := year * 275 / 365; len(s.Savings) < 3 && year > float64(s.Year)/20 && quarter >= 1e6 {
 			s.Savings = append(s.Savings, Saving{Do: fmt.Sprintf("keep readings of %s for 90 days, and its figures by hour and day for ever", f.Signal), Bytes: int64(quarter)})
 		}
+	}
+	for _, f := range s.Frames {
+		s.Year += f.Year
+		if f.Settled != nil {
+			settled += float64(*f.Settled)
+			continue
+		}
+		forEver, grows = true, grows+365*float64(f.Bytes)/float64(f.Count) // one a day
+		settled += float64(f.Year)
 	}
 	if !forEver {
 		whole := int64(settled)

@@ -7,8 +7,10 @@ import (
 	"os"
 	"strings"
 
+	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
+	"jauntylark/core/site"
 	"jauntylark/core/statement"
 	"jauntylark/notify"
 	"jauntylark/pipeline"
@@ -54,8 +56,8 @@ func signerOf(ctx context.Context, records *store.Store) (notify.Signer, error) 
 // open joins the carriers with the records, and gives the site's public key for Web Push.
 func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pipe *pipeline.Pipeline, signer notify.Signer, now func() measure.Instant, listener net.Listener) (push string, err error) {
 	outside := notify.NewOutside(s.Private)
-	facts := notify.Facts{Site: records.Site, Alarm: records.Alarm, First: records.FirstNotice, Signer: signer, Now: now,
-		Chart: notify.SharedChart(func(ctx context.Context, id int64) ([]byte, error) {
+	drawing := func(draw func(context.Context, alarm.Alarm, site.Site) ([]byte, error)) func(context.Context, int64) ([]byte, error) {
+		return notify.SharedChart(func(ctx context.Context, id int64) ([]byte, error) {
 			here, err := records.Site(ctx)
 			if err != nil {
 				return nil, err
@@ -64,7 +66,15 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 			if err != nil {
 				return nil, err
 			}
+			return draw(ctx, a, here)
+		})
+	}
+	facts := notify.Facts{Site: records.Site, Alarm: records.Alarm, First: records.FirstNotice, Signer: signer, Now: now,
+		Chart: drawing(func(ctx context.Context, a alarm.Alarm, here site.Site) ([]byte, error) {
 			return notify.ChartOf(ctx, records, a, here, now())
+		}),
+		Frame: drawing(func(ctx context.Context, a alarm.Alarm, here site.Site) ([]byte, error) {
+			return notify.FrameOf(ctx, records, a, here)
 		}),
 		Sheet: func(ctx context.Context, name string, from measure.Instant) (statement.Sheet, error) {
 			return sheetOf(ctx, records, pipe, name, from)

@@ -30,6 +30,7 @@ var archived = []archivedTable{
 	{name: "contact", order: "id"}, {name: "roster", order: "id", without: []string{"alarm_id"}}, {name: "statement", order: "id"},
 	{name: "alarm", order: "id"}, {name: "journal", order: "id"}, {name: "notice", order: "id"}, {name: "delivery", order: "id"}, {name: "escalation", order: "alarm_id, roster_id"}, {name: "drill", order: "id"},
 	{name: "output", order: "id"}, {name: "output_state", order: "output_id"}, {name: "interlock", order: "id"}, {name: "interlock_state", order: "interlock_id"}, {name: "board", order: "id", secret: []string{"maker_id"}}, {name: "board_version", order: "board_id, number"}, {name: "board_start", backup: true, order: "person_id"}, {name: "picture", order: "id"},
+	{name: "asset", order: "id"}, {name: "attachment", order: "id"}, {name: "run_plan", order: "id"}, {name: "run", order: "id"}, {name: "eye", order: "device_id"}, {name: "frame", order: "device_id, at"},
 	{name: "idempotency", backup: true, order: "sender, key"},
 	{name: "clearing", order: "id"}, {name: "clearing_step", order: "clearing_id, signal_id"}, {name: "cleared_block", order: "clearing_id, signal_id, first_at"},
 	{name: "stale", order: "id"}, {name: "figure", order: "signal_id, period, at"}, {name: "reading", order: "signal_id, at"}, {name: "block", order: "signal_id, first_at"},

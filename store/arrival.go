@@ -48,11 +48,12 @@ type ArrivalPack struct {
 	Arrived  measure.Instant `db:"arrived"`
 	Readings int             `db:"readings"`
 	Samples  []byte          `db:"samples"` // JSON
+	Frame    []byte          `db:"frame"`   // JSON; nil: it has none
 }
 
 // AddArrivalPack keeps what an arrival has sent.
 func (t *Tx) AddArrivalPack(ctx context.Context, p ArrivalPack) error {
-	_, err := t.ExecContext(ctx, `insert into arrival_pack (arrival_id, arrived, readings, samples) values ($1, $2, $3, $4)`, p.Arrival, p.Arrived, p.Readings, string(p.Samples))
+	_, err := t.ExecContext(ctx, `insert into arrival_pack (arrival_id, arrived, readings, samples, frame) values ($1, $2, $3, $4, nullif($5, '')::jsonb)`, p.Arrival, p.Arrived, p.Readings, string(p.Samples), string(p.Frame))
 	return err
 }
 
@@ -68,7 +69,7 @@ func (t *Tx) DropOldestPacks(ctx context.Context, arrival int64, keep int) (drop
 
 // ArrivalPacks gives what is kept of an arrival, oldest first.
 func (t *Tx) ArrivalPacks(ctx context.Context, arrival int64) (packs []ArrivalPack, err error) {
-	err = t.SelectContext(ctx, &packs, `select id, arrival_id, arrived, readings, samples from arrival_pack where arrival_id = $1 order by id`, arrival)
+	err = t.SelectContext(ctx, &packs, `select id, arrival_id, arrived, readings, samples, frame from arrival_pack where arrival_id = $1 order by id`, arrival)
 	return packs, err
 }
 

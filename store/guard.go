@@ -153,6 +153,7 @@ func (s *Store) AnyDue(ctx context.Context, at measure.Instant) (due bool, err e
 		                      (select due_at from escalation where due_at is not null order by due_at limit 1),
 		                      (select due_at from output_state where due_at is not null order by due_at limit 1),
 		                      (select due_at from interlock_state where due_at is not null order by due_at limit 1),
+		                      (select due_at from run_plan where due_at is not null order by due_at limit 1),
 		                      (select min(due_at) from statement)) <= $1, false)`, at)
 	return due, err
 }

@@ -19,7 +19,9 @@ func (t *Tx) AddEntry(ctx context.Context, e site.Entry, commitNo int64) error {
 // JournalQuery says which entries are wanted: each field that is set narrows.
 type JournalQuery struct {
 	Alarm    int64
-	Device   string // its own entries and those of its signals
+	Device   string   // its own entries and those of its signals
+	Subjects []string // one of these, or about something of one of Devices
+	Devices  []string
 	Kind     string // as it stands, or its beginning: "alarm"
 	Severity string // of the alarm behind the entry
 	Words    string // each must begin a word of the entry
@@ -40,6 +42,8 @@ func (s *Store) Journal(ctx context.Context, q JournalQuery) ([]site.Entry, erro
 	narrow(q.Alarm != 0, "alarm", q.Alarm, `j.alarm_id = :alarm`)
 	narrow(q.Device != "", "device", q.Device, `(j.subject = :device or j.subject like :signals)`)
 	args["signals"] = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(q.Device) + "/%"
+	narrow(q.Subjects != nil, "subjects", q.Subjects, `(j.subject = any(:subjects) or j.subject = any(:devices) or split_part(j.subject, '/', 1) = any(:devices))`)
+	args["devices"] = q.Devices
 	narrow(q.Kind != "", "kind", q.Kind, `(j.kind = :kind or starts_with(j.kind, :kind || ' '))`)
 	narrow(q.Severity != "", "severity", q.Severity, `a.worst = :severity`)
 	words := prefixes(q.Words)
@@ -66,6 +70,15 @@ func (s *Store) Journal(ctx context.Context, q JournalQuery) ([]site.Entry, erro
 		entries = append(entries, e)
 	}
 	return entries, rows.Err()
+}
+
+// NotesOn gives what people wrote about a subject in a stretch, in order of time.
+func (s *Store) NotesOn(ctx context.Context, subject string, from, until measure.Instant) ([]site.Entry, error) {
+	entries := []site.Entry{}
+	err := s.db.SelectContext(ctx, &entries, `
+		select id, at, learned_at, kind, subject, who, value, text, alarm_id, '' as severity from journal
+		where subject = $1 and kind = 'note' and at between $2 and $3 order by at, id limit 500`, subject, from, until)
+	return entries, err
 }
 
 // prefixes makes a text search of words that people type: each must begin a word.

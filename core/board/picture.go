@@ -57,6 +57,36 @@ func NewPicture(name string, body []byte) (Picture, error) {
 	return p, nil
 }
 
+// NewPhoto is NewPicture for photos: PNG, JPEG or WebP.
+func NewPhoto(name string, body []byte) (Picture, error) {
+	if looksLikeSVG(body) {
+		return Picture{}, &measure.Fault{Field: "picture", Reason: "it is a drawing; send a photo: PNG, JPEG or WebP"}
+	}
+	p, err := NewPicture(name, body)
+	if f, is := err.(*measure.Fault); is {
+		f.Reason = strings.Replace(f.Reason, "PNG, JPEG, WebP or SVG", "PNG, JPEG or WebP", 1)
+	}
+	return p, err
+}
+
+// Small gives a photo scaled down for lists, as JPEG, so that its longer side has so many pixels at most.
+func (p *Picture) Small(side int) ([]byte, error) {
+	drawn, _, err := image.Decode(bytes.NewReader(p.Body))
+	if err != nil {
+		return nil, err
+	}
+	w, h := drawn.Bounds().Dx(), drawn.Bounds().Dy()
+	if long := max(w, h); long > side {
+		w, h = max(1, w*side/long), max(1, h*side/long)
+	}
+	small := image.NewRGBA(image.Rect(0, 0, w, h))
+	draw.Draw(small, small.Bounds(), image.White, image.Point{}, draw.Src)
+	draw.CatmullRom.Scale(small, small.Bounds(), drawn, drawn.Bounds(), draw.Over, nil)
+	var out bytes.Buffer
+	err = jpeg.Encode(&out, small, &jpeg.Options{Quality: 82})
+	return out.Bytes(), err
+}
+
 func (p *Picture) drawAnew(body []byte) error {
 	config, format, err := image.DecodeConfig(bytes.NewReader(body))
 	if err != nil {

@@ -12,7 +12,12 @@ type Sample struct {
 	Form  Form    // how the sender wrote the value
 	Text  string  // the value of FormText, and of FormData in base64url
 	Unit  Unit    // empty: the sender gave none
+	Marks Quality // what is wrong with it by what else its sender sent, as of a frame with dead pixels
+	Span  *Span   // what the instrument can truly give, for a signal that is new; nil: nobody says
 }
+
+// Span is what an instrument can truly give; nil: nobody says.
+type Span struct{ Low, High *float64 }
 
 // Worded tells whether the value is text or data.
 func (s *Sample) Worded() bool { return s.Form == FormText || s.Form == FormData }

@@ -25,6 +25,8 @@ type Sheet struct {
 	Words  string   `json:"words" doc:"the period in words"`
 	Says   []string `json:"says" nullable:"false" doc:"what it comes to, in sentences"`
 	Tables []Table  `json:"tables" nullable:"false"`
+
+	Picture template.URL `json:"-"` // drawn after what it says, as an address of its own (RFC 2397); empty: none
 }
 
 // Table is one table of a sheet. Its first column names the row; Bars, where they are, are drawn beside it.
@@ -272,6 +274,7 @@ td.bar { width: 38%; }
 <h1>{{.Title}}</h1>
 <p class="soft">{{.Words}} · {{.Site}}</p>
 {{range .Says}}<p>{{.}}</p>
+{{end}}{{if .Picture}}<p><img src="{{.Picture}}" alt="The course of the run" style="max-width: 100%"></p>
 {{end}}{{range $t := .Tables}}<h2>{{$t.Title}}</h2>
 <table>
 <tr>{{range $t.Columns}}<th scope="col">{{.}}</th>{{end}}{{if $t.Bars}}<th scope="col">beside the others</th>{{end}}</tr>

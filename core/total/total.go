@@ -216,6 +216,27 @@ func (t *Total) costs(tallies []Tally, edges []measure.Instant, from *Source) []
 	return sums
 }
 
+// Over gives what pieces of one stretch come to, each of which lies within a local day. A cost is that of the energy alone,
+// without standing charges, and its blocks are counted from the stretch's beginning.
+func (t *Total) Over(pieces []Tally, from *Source) float64 {
+	if t.Kind == Cost {
+		bill, sum := Bill{Tariff: from.Tariff, Unit: from.Unit, Zone: from.Zone}, new(big.Rat)
+		for i := range pieces {
+			sum.Add(sum, bill.Day(&pieces[i], false))
+		}
+		cost, _ := sum.Float64()
+		return cost
+	}
+	if len(pieces) == 0 {
+		return 0
+	}
+	all := pieces[0]
+	for i := range pieces[1:] {
+		all.Join(&pieces[1+i])
+	}
+	return t.value(&all, from.Unit)
+}
+
 // MonthStart is the midnight at which the calendar month of an instant begins.
 func MonthStart(at measure.Instant, zone *time.Location) measure.Instant {
 	y, m, _ := at.Time().In(zone).Date()

@@ -1,4 +1,4 @@
-// Package coapin takes readings over CoAP (RFC 7252), and gives devices their orders: POST /intake, and
+// Package coapin takes readings over CoAP (RFC 7252), and gives devices their orders: POST /intake and /frames, and
 // GET and PUT /settings and /outputs/OUTPUT, which can be observed (RFC 7641). Long bodies come in blocks (RFC 7959). It
 // speaks DTLS with pre-shared keys (RFC 4279, RFC 6347) and, where that is switched on, plain UDP.
 //
@@ -22,6 +22,7 @@ import (
 	"github.com/plgd-dev/go-coap/v3/message/codes"
 	"github.com/plgd-dev/go-coap/v3/mux"
 
+	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
@@ -70,9 +71,11 @@ func (w *Way) handler(ctx context.Context, who func(mux.Conn, *mux.Message) (pip
 		}
 		switch path {
 		case ".well-known/core": // RFC 6690
-			r.answer(codes.Content, message.AppLinkFormat, `</intake>;rt="readings",</settings>;obs;rt="settings",</outputs>;rt="outputs"`)
+			r.answer(codes.Content, message.AppLinkFormat, `</intake>;rt="readings",</frames>;rt="frames",</settings>;obs;rt="settings",</outputs>;rt="outputs"`)
 		case "intake":
 			r.allow(codes.POST, func() { r.intake(ctx) })
+		case "frames":
+			r.allow(codes.POST, func() { r.frame(ctx) })
 		case "outputs":
 			r.allow(codes.GET, func() { r.outputs(ctx) })
 		case "settings":
@@ -83,7 +86,7 @@ func (w *Way) handler(ctx context.Context, who func(mux.Conn, *mux.Message) (pip
 				r.allow(codes.GET, func() { r.settings(ctx) })
 			}
 		default:
-			r.fail(codes.NotFound, "there is /intake, /settings and /outputs/OUTPUT")
+			r.fail(codes.NotFound, "there is /intake, /frames, /settings and /outputs/OUTPUT")
 		}
 	})
 }
@@ -140,7 +143,7 @@ func (r *request) failWith(err error) {
 		code, err = codes.ServiceUnavailable, pipeline.ErrAway
 	case errors.Is(err, intake.ErrTooMany):
 		code = codes.RequestEntityTooLarge
-	case errors.Is(err, intake.ErrMediaType):
+	case errors.Is(err, intake.ErrMediaType), errors.Is(err, frame.ErrMediaType):
 		code = codes.UnsupportedMediaType
 	case errors.As(err, &fault):
 		code = unprocessable
@@ -181,7 +184,32 @@ func (r *request) intake(ctx context.Context) {
 	if !whole {
 		return
 	}
-	result, err := r.way.door.Receive(ctx, &door.Visit{Sender: r.sender, ContentType: kind, Body: body})
+	r.received(r.way.door.Receive(ctx, &door.Visit{Sender: r.sender, ContentType: kind, Body: body}))
+}
+
+// frame takes a thermal frame, in the formats of core/frame; the query may say ?at=TIME.
+func (r *request) frame(ctx context.Context) {
+	body, kind, whole := r.body("frames")
+	if !whole {
+		return
+	}
+	if format, err := r.in.Options().ContentFormat(); err != nil || format == message.AppOctets || format == message.TextPlain {
+		kind = "" // guessed
+	} else if format == message.AppCBOR {
+		kind = frame.CBOR
+	}
+	v := &door.FrameVisit{}
+	if at := query(r.in, "at"); at != "" {
+		if err := v.At.UnmarshalText([]byte(at)); err != nil || v.At <= 0 {
+			r.fail(codes.BadRequest, "at: "+at+" is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)")
+			return
+		}
+	}
+	r.received(r.way.door.Receive(ctx, &door.Visit{Sender: r.sender, ContentType: kind, Body: body, Frame: v}))
+}
+
+// received answers with what became of a visit.
+func (r *request) received(result door.Result, err error) {
 	switch {
 	case err != nil:
 		r.failWith(err)

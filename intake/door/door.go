@@ -57,7 +57,7 @@ func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.
 	d := &Door{Pipeline: p, Seal: seal, Orders: orders.New(s, p.Now, log), store: s, log: log, rate: rate.orDefault(), limits: map[int64]*limit{}, failures: newFailures(),
 		bodies: semaphore.NewWeighted(bodiesAtOnce)}
 	d.sightings.init()
-	d.directory.Store(&directory{Directory: pipeline.NewDirectory(nil, nil, nil, store.Enrolment{}), changed: make(chan struct{})})
+	d.directory.Store(&directory{Directory: pipeline.NewDirectory(nil, nil, nil, store.Enrolment{}, nil), changed: make(chan struct{})})
 	return d
 }
 
@@ -140,11 +140,15 @@ func (d *Door) Reload(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	eyes, err := d.store.Eyes(ctx)
+	if err != nil {
+		return err
+	}
 	nouns := make([]*site.Device, len(devices))
 	for i := range devices {
 		nouns[i] = &devices[i]
 	}
-	old := d.directory.Swap(&directory{Directory: pipeline.NewDirectory(nouns, keys, former, enrolment), changed: make(chan struct{})})
+	old := d.directory.Swap(&directory{Directory: pipeline.NewDirectory(nouns, keys, former, enrolment, eyes), changed: make(chan struct{})})
 	close(old.changed)
 	d.reloaded.Store(time.Now().UnixNano())
 	d.forgetLimits()
@@ -169,6 +173,7 @@ type Visit struct {
 	pipeline.Sender
 	ContentType    string
 	Body           []byte
+	Frame          *FrameVisit      // the body is a thermal frame; nil: it is readings
 	Samples        []measure.Sample // instead of a body
 	Refused        []measure.Refusal
 	IdempotencyKey string
@@ -254,6 +259,7 @@ type Pending struct {
 	started bool
 	limit   *limit
 	arrived measure.Instant
+	frame   *pipeline.Frame
 	result  Result
 	err     error
 }
@@ -283,7 +289,7 @@ func (d *Door) Start(ctx context.Context, v *Visit) *Pending {
 			return p
 		}
 	}
-	p.ticket, p.err = d.Pipeline.Start(ctx, &pipeline.Pack{Sender: v.Sender, Arrived: p.arrived, Samples: v.Samples, IdempotencyKey: v.IdempotencyKey, Fresh: v.Fresh})
+	p.ticket, p.err = d.Pipeline.Start(ctx, &pipeline.Pack{Sender: v.Sender, Arrived: p.arrived, Samples: v.Samples, Frame: p.frame, IdempotencyKey: v.IdempotencyKey, Fresh: v.Fresh})
 	p.started = p.err == nil
 	return p
 }
@@ -300,6 +306,9 @@ func (p *Pending) read(ctx context.Context) error {
 		return err
 	}
 	defer p.door.bodies.Release(min(weight, bodiesAtOnce))
+	if v.Frame != nil {
+		return p.readFrame()
+	}
 	samples, refused, err := intake.Decode(v.ContentType, v.Body, p.arrived)
 	v.Samples, p.result.Refused, v.Body = samples, refused, nil
 	return err

@@ -17,6 +17,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
@@ -60,7 +61,7 @@ func (w *Way) Receive(c *echo.Context) error {
 	if len(once) > maxIdempotencyKey {
 		return answerError(c, fmt.Errorf("the Idempotency-Key is %d characters long; it may have %d", len(once), maxIdempotencyKey))
 	}
-	body, err := readBody(c)
+	body, err := readBody(c, intake.MaxBody)
 	if err != nil {
 		return answerError(c, err)
 	}
@@ -84,9 +85,9 @@ func (w *Way) Receive(c *echo.Context) error {
 var errEncoding = errors.New("the content encoding is not read; send the body as it is, or with gzip")
 
 // readBody reads the body, unpacked when it is packed with gzip (RFC 9110 section 8.4.1.3).
-func readBody(c *echo.Context) ([]byte, error) {
+func readBody(c *echo.Context, most int64) ([]byte, error) {
 	r := c.Request()
-	limited := http.MaxBytesReader(c.Response(), r.Body, intake.MaxBody)
+	limited := http.MaxBytesReader(c.Response(), r.Body, most)
 	switch strings.ToLower(r.Header.Get("Content-Encoding")) {
 	case "", "identity":
 		return io.ReadAll(limited)
@@ -98,9 +99,9 @@ func readBody(c *echo.Context) ([]byte, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the body is not gzip: %w", err)
 	}
-	body, err := io.ReadAll(io.LimitReader(unpacked, intake.MaxBody+1))
-	if err == nil && len(body) > intake.MaxBody {
-		return nil, &http.MaxBytesError{Limit: intake.MaxBody}
+	body, err := io.ReadAll(io.LimitReader(unpacked, most+1))
+	if err == nil && int64(len(body)) > most {
+		return nil, &http.MaxBytesError{Limit: most}
 	}
 	if err != nil {
 		return nil, fmt.Errorf("the body is not gzip: %w", err)
@@ -175,7 +176,7 @@ func answerError(c *echo.Context, err error) error {
 		p.Status, p.Detail = http.StatusRequestEntityTooLarge, fmt.Sprintf("The body is longer than %d bytes.", tooLong.Limit)
 	case errors.Is(err, intake.ErrTooMany):
 		p.Status = http.StatusRequestEntityTooLarge
-	case errors.Is(err, intake.ErrMediaType), errors.Is(err, errEncoding):
+	case errors.Is(err, intake.ErrMediaType), errors.Is(err, frame.ErrMediaType), errors.Is(err, errEncoding):
 		p.Status = http.StatusUnsupportedMediaType
 	case errors.As(err, &fault):
 		p.Status = http.StatusUnprocessableEntity

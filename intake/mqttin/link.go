@@ -93,7 +93,7 @@ func (l *link) subscribe(directory *pipeline.Directory, share int) error {
 	var wanted []string
 	for name := range directory.ByName {
 		if shareOf(name) == share {
-			for _, topic := range []string{readings, readings + "/+", presence, running, outputs + "/+/" + confirms} {
+			for _, topic := range []string{readings, readings + "/+", frames, presence, running, outputs + "/+/" + confirms} {
 				wanted = append(wanted, root+name+"/"+topic)
 			}
 		}
@@ -129,7 +129,7 @@ func (l *link) subscribe(directory *pipeline.Directory, share int) error {
 func (l *link) receive(in paho.PublishReceived) (bool, error) {
 	m := in.Packet
 	a := &arrived{message: m}
-	if a.at, a.err = parse(m.Topic); a.err == nil && a.at.topic == readings {
+	if a.at, a.err = parse(m.Topic); a.err == nil && (a.at.topic == readings || a.at.topic == frames) {
 		contentType := ""
 		if m.Properties != nil {
 			contentType = m.Properties.ContentType

@@ -16,6 +16,7 @@ import (
 const (
 	root     = "jaunty/"
 	readings = "readings"         // a body, or readings/SIGNAL with a bare value
+	frames   = "frames"           // a thermal frame
 	presence = "presence"         // what its will says
 	running  = "settings/running" // what it says that it runs
 	settings = "settings"         // retained, down
@@ -49,11 +50,11 @@ func parse(topic string) (place, error) {
 		}
 	}
 	switch rest {
-	case readings, presence, running:
+	case readings, frames, presence, running:
 		return place{device: device, topic: rest}, nil
 	}
-	reason := fmt.Sprintf("%q is not one that a device publishes to: jaunty/%s/readings, …/readings/SIGNAL, …/presence, …/settings/running, …/outputs/OUTPUT/confirmed", topic, device)
-	if near := site.Nearest(rest, []string{readings, presence, running}); near != "" {
+	reason := fmt.Sprintf("%q is not one that a device publishes to: jaunty/%s/readings, …/readings/SIGNAL, …/frames, …/presence, …/settings/running, …/outputs/OUTPUT/confirmed", topic, device)
+	if near := site.Nearest(rest, []string{readings, frames, presence, running}); near != "" {
 		reason += "; did you mean " + near + "?"
 	}
 	return place{}, fmt.Errorf("%s", reason)
@@ -63,7 +64,9 @@ func parse(topic string) (place, error) {
 // guessed from the body.
 func visitOf(sender pipeline.Sender, at place, contentType string, payload []byte) *door.Visit {
 	v := &door.Visit{Sender: sender, Patient: true, ContentType: contentType, Body: payload}
-	if at.signal != "" {
+	if at.topic == frames {
+		v.Frame = &door.FrameVisit{}
+	} else if at.signal != "" {
 		v.ContentType = intake.FlatJSON // a refusal names the signal
 		v.Samples, v.Refused = intake.Bare(at.signal, payload)
 	} else if contentType == "" {

@@ -1,0 +1,380 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/asset"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/server"
+)
+
+const assetsPath = "/api/v1/assets"
+
+func assetCommand() *cobra.Command {
+	return group("asset", "Things that are looked after: pumps, cabinets, heaps", assetAddCommand(), assetSetCommand(), assetListCommand(), assetShowCommand(), assetNoteCommand(), assetConditionCommand(),
+		assetPhotoCommand(), assetPaperCommand(), assetDropCommand(), assetGuardCommand(), assetLabelCommand(), assetRemoveCommand(), assetBringBackCommand())
+}
+
+func assetPath(name string) string { return assetsPath + "/" + url.PathEscape(name) }
+
+func assetNames(c *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if len(args) > 0 {
+		return nil, cobra.ShellCompDirectiveDefault
+	}
+	return names(c, assetsPath, func(a server.AssetLine) string { return a.Name })
+}
+
+// assetFlags are the flags that describe an asset.
+func assetFlags(f *pflag.FlagSet) {
+	f.String("title", "", "what people call it")
+	f.String("kind", "", "what it is, in a word, like pump")
+	f.String("in", "", "the asset that it is a part of, or stands in; '' for none")
+	f.String("next-service", "", "a date, like 2027-03-01; '' for none")
+	f.StringSlice("signal", nil, "what belongs to it: DEVICE for all of a device, or DEVICE/SIGNAL; may be repeated, replaces what there is")
+	f.StringSlice("output", nil, "DEVICE/OUTPUT; may be repeated, replaces what there is")
+	f.String("note", "", "Markdown; @FILE reads a file")
+}
+
+// readAsset takes what the flags say.
+func readAsset(f *pflag.FlagSet, in io.Reader) (c pipeline.AssetChange, err error) {
+	text := func(name string) *string {
+		if !f.Changed(name) {
+			return nil
+		}
+		v, _ := f.GetString(name)
+		return &v
+	}
+	list := func(name string) *[]string {
+		if !f.Changed(name) {
+			return nil
+		}
+		v, _ := f.GetStringSlice(name)
+		if len(v) == 1 && v[0] == "" {
+			v = []string{}
+		}
+		return &v
+	}
+	c = pipeline.AssetChange{Title: text("title"), Kind: text("kind"), In: text("in"), NextService: text("next-service"), Signals: list("signal"), Outputs: list("output"), Note: text("note")}
+	if c.Note != nil {
+		*c.Note, err = textOrFile(*c.Note, in)
+	}
+	return c, err
+}
+
+func assetAddCommand() *cobra.Command {
+	c := &cobra.Command{Use: "add NAME", Short: "Add an asset", Args: exactly("NAME"),
+		Example: "  jaunty asset add switchboard --title Switchboard --kind cabinet --in boiler-room --signal switchboard-eye\n  jaunty asset add fog-pump --kind pump --signal fog-pump --next-service 2027-03-01"}
+	assetFlags(c.Flags())
+	_ = c.RegisterFlagCompletionFunc("in", assetNames)
+	completeDevices(c, "signal")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		change, err := readAsset(c.Flags(), c.InOrStdin())
+		if err != nil {
+			return err
+		}
+		return doAsset(c, http.MethodPost, assetsPath, server.AssetDraft{Name: args[0], AssetChange: change}, "Asset %s is there. Its page: /assets/%[1]s\n")
+	}
+	return c
+}
+
+func assetSetCommand() *cobra.Command {
+	c := &cobra.Command{Use: "set NAME", Short: "Change what is said of an asset", Args: exactly("NAME"), ValidArgsFunction: assetNames,
+		Example: "  jaunty asset set fog-pump --next-service 2027-09-01\n  jaunty asset set fog-pump --signal fog-pump --signal lamp-meter/power"}
+	assetFlags(c.Flags())
+	_ = c.RegisterFlagCompletionFunc("in", assetNames)
+	completeDevices(c, "signal")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		change, err := readAsset(c.Flags(), c.InOrStdin())
+		if err != nil {
+			return err
+		}
+		return doAsset(c, http.MethodPatch, assetPath(args[0]), change, "Asset %s is changed.\n")
+	}
+	return c
+}
+
+// doAsset does something about an asset, and says so with its name.
+func doAsset(c *cobra.Command, method, path string, in any, words string) error {
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	var p server.AssetPage
+	if err := s.Do(c.Context(), method, path, in, &p); err != nil {
+		return err
+	}
+	return show(c, p, func(w io.Writer) { fmt.Fprintf(w, words, p.Asset.Name) })
+}
+
+func assetListCommand() *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "All assets in their tree, with what they read now", Args: exactly(), Example: "  jaunty asset list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			all, err := fetch[[]server.AssetLine](c, assetsPath)
+			if err != nil {
+				return err
+			}
+			units, err := shownUnits(c, s)
+			if err != nil {
+				return err
+			}
+			return show(c, all, func(w io.Writer) {
+				rows := [][]string{}
+				for _, a := range all {
+					reads, at := "-", ""
+					if r := a.Reading; r != nil && r.At != nil && r.Value != nil {
+						value, unit := units.Show(*r.Value, r.Unit)
+						reads, at = r.Title+" "+measure.Figure(value, unit), age(r.At)
+					}
+					state := a.Condition
+					if a.Worst != "" {
+						state += ", " + string(a.Worst)
+					}
+					rows = append(rows, []string{strings.Repeat("  ", a.Depth) + a.Name, a.Called(), a.Kind, state, strconv.Itoa(a.Guards), reads, at})
+				}
+				table(w, "No assets yet; 'jaunty asset add NAME' adds one.", []string{"ASSET", "CALLED", "KIND", "CONDITION", "GUARDS", "READS", ""}, rows)
+			})
+		}}
+}
+
+func assetShowCommand() *cobra.Command {
+	return &cobra.Command{Use: "show NAME", Short: "How an asset does, and what belongs to it", Args: exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset show fog-pump",
+		RunE: func(c *cobra.Command, args []string) error {
+			p, err := fetch[server.AssetPage](c, assetPath(args[0]))
+			if err != nil {
+				return err
+			}
+			return show(c, p, func(w io.Writer) { printAsset(w, &p) })
+		}}
+}
+
+func printAsset(w io.Writer, p *server.AssetPage) {
+	var place []string
+	for _, outer := range p.Place {
+		place = append(place, outer.Called)
+	}
+	fmt.Fprintln(w, strings.Join(append(place, p.Asset.Called()), " > "))
+	for _, words := range p.Words {
+		fmt.Fprintln(w, words)
+	}
+	part := func(title string, names []string) {
+		if len(names) > 0 {
+			fmt.Fprintf(w, "%-9s %s\n", title, strings.Join(names, ", "))
+		}
+	}
+	fmt.Fprintln(w)
+	var parts, signals, guards, outputs, photos, papers, runs []string
+	for _, a := range p.Parts {
+		parts = append(parts, a.Name)
+	}
+	for i := range p.Signals {
+		signals = append(signals, p.Signals[i].Path())
+	}
+	for i := range p.Guards {
+		guards = append(guards, p.Guards[i].Name)
+	}
+	for i := range p.Outputs {
+		outputs = append(outputs, p.Outputs[i].Path())
+	}
+	for _, a := range p.Attachments {
+		if a.Kind == asset.Photo {
+			photos = append(photos, fmt.Sprintf("%s (%d)", a.Name, a.ID))
+		} else {
+			papers = append(papers, fmt.Sprintf("%s (%d)", a.Name, a.ID))
+		}
+	}
+	for _, r := range p.Runs[:min(5, len(p.Runs))] {
+		runs = append(runs, fmt.Sprintf("%s (%d)", r.Title, r.ID))
+	}
+	part("parts", parts)
+	part("signals", signals)
+	part("outputs", outputs)
+	part("guards", guards)
+	part("photos", photos)
+	part("papers", papers)
+	part("runs", runs)
+	if p.Asset.Note != "" {
+		fmt.Fprintf(w, "\n%s\n", strings.TrimSpace(p.Asset.Note))
+	}
+}
+
+func assetNoteCommand() *cobra.Command {
+	c := &cobra.Command{Use: "note NAME TEXT", Short: "Write a note about an asset into the journal", Args: exactly("NAME", "TEXT"), ValidArgsFunction: assetNames,
+		Long:    "Write a note about an asset into the journal: what was done, what was seen. Its standing notes, in Markdown, are set with 'jaunty asset set NAME --note'.",
+		Example: "  jaunty asset note fog-pump 'new seal fitted'\n  jaunty asset note compost 'turned the heap' --at 20m"}
+	at := c.Flags().String("at", "", "when that was: a time (RFC 3339), or how long ago; now when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		n := pipeline.Note{Text: args[1], Of: pipeline.AssetSubject(args[0])}
+		if *at != "" {
+			then, err := moment(*at)
+			if err != nil {
+				return misused("--at: %w", err)
+			}
+			n.At = &then
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/journal", n, nil); err != nil {
+			return err
+		}
+		return show(c, n, func(w io.Writer) { fmt.Fprintf(w, "It is in the journal of %s.\n", args[0]) })
+	}
+	return c
+}
+
+func assetConditionCommand() *cobra.Command {
+	c := &cobra.Command{Use: "condition NAME CONDITION", Short: "Say how an asset is: 'in order', attention, 'out of order', retired", Args: exactly("NAME", "CONDITION"),
+		Example: "  jaunty asset condition fog-pump attention --why 'the valve sticks'\n  jaunty asset condition fog-pump 'in order'",
+		ValidArgsFunction: func(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+			if len(args) == 1 {
+				return asset.Conditions, cobra.ShellCompDirectiveNoFileComp
+			}
+			return assetNames(c, args, begun)
+		}}
+	why := c.Flags().String("why", "", "why, in your words")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		return doAsset(c, http.MethodPut, assetPath(args[0])+"/condition", pipeline.ConditionOrder{Condition: args[1], Why: *why}, "%s is "+args[1]+".\n")
+	}
+	return c
+}
+
+func assetPhotoCommand() *cobra.Command {
+	return attachCommand("photo", "photos", "Store a photo of an asset: PNG, JPEG or WebP",
+		"Store a photo of an asset. It is drawn anew: turned upright, scaled to 2560 pixels, and without the place where it was taken.", "  jaunty asset photo fog-pump pump.jpg")
+}
+
+func assetPaperCommand() *cobra.Command {
+	return attachCommand("paper", "papers", "Store a paper of an asset: PDF", "", "  jaunty asset paper fog-pump manual.pdf")
+}
+
+func attachCommand(kind, place, short, long, example string) *cobra.Command {
+	c := &cobra.Command{Use: kind + " NAME FILE", Short: short, Long: long, Args: exactly("NAME", "FILE"), ValidArgsFunction: assetNames, Example: example}
+	called := c.Flags().String("called", "", "what it is called; that of the file when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		var a asset.Attachment
+		if err := upload(c, assetPath(args[0])+"/"+place+"?name=", args[1], *called, &a); err != nil {
+			return err
+		}
+		return show(c, a, func(w io.Writer) {
+			size := measure.Bytes(int64(a.Size))
+			if a.Width > 0 {
+				size = fmt.Sprintf("%d × %d, %s", a.Width, a.Height, size)
+			}
+			fmt.Fprintf(w, "%s has the %s %s (%d): %s.\n", args[0], a.Kind, a.Name, a.ID, size)
+		})
+	}
+	return c
+}
+
+func assetDropCommand() *cobra.Command {
+	return &cobra.Command{Use: "drop NAME ID", Short: "Remove a photo or a paper of an asset", Args: exactly("NAME", "ID"), ValidArgsFunction: assetNames, Example: "  jaunty asset drop fog-pump 3",
+		RunE: func(c *cobra.Command, args []string) error {
+			if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
+				return misused("ID %q is no number like 3", args[1])
+			}
+			return remove(c, "attachment", args[1], assetPath(args[0])+"/attachments/"+args[1])
+		}}
+}
+
+func assetGuardCommand() *cobra.Command {
+	c := &cobra.Command{Use: "guard NAME DEVICE/SIGNAL --when TEST", Short: "Put an asset under guard: which signal, how often, which limits, who is told", Args: exactly("NAME", "DEVICE/SIGNAL"),
+		Long: `Put an asset under guard in one step: the signal joins the asset, a guard looks at it, and the device behind it is
+told how often to measure. All of it is done, or nothing. --try says the sentence that sums it up, and changes nothing.`,
+		Example: `  jaunty asset guard switchboard switchboard-eye/terminal-2-highest --when 'above 60' --rung 'above 75, critical' --interval 5m --tell glasshouse
+  jaunty asset guard gate gate-node/battery --when 'below 25' --interval 5m --sparing 1h --tell orla --try`,
+		ValidArgsFunction: func(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+			if len(args) == 1 {
+				return names(c, "/api/v1/signals", func(s site.Signal) string { return s.Path() })
+			}
+			return assetNames(c, args, begun)
+		}}
+	f := c.Flags()
+	guardFlags(f)
+	f.String("interval", "", "how often the device is to measure, 1s to 1d; as it does when left out")
+	f.String("sparing", "", "how often when its battery is low")
+	try := f.Bool("try", false, "say what it would be, and change nothing")
+	completeFrom(c, "severity", "advisory", "warning", "critical")
+	_ = c.MarkFlagRequired("when")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		o := pipeline.WatchOrder{Guard: alarm.Guard{Signal: args[1], Rung: alarm.Rung{Severity: alarm.Warning}}, Try: *try}
+		if err := readGuard(f, &o.Guard); err != nil {
+			return err
+		}
+		for flag, into := range map[string]**measure.Duration{"interval": &o.Interval, "sparing": &o.Sparing} {
+			if text, _ := f.GetString(flag); text != "" {
+				d, err := measure.ParseDuration(text)
+				if err != nil {
+					return misused("--%s: %w", flag, err)
+				}
+				*into = &d
+			}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var watch pipeline.Watch
+		if err := s.Do(c.Context(), http.MethodPut, assetPath(args[0])+"/guard", o, &watch); err != nil {
+			return err
+		}
+		return show(c, watch, func(w io.Writer) {
+			fmt.Fprintln(w, watch.Sentence)
+			if watch.Saved {
+				fmt.Fprintf(w, "Guard %s is at work.\n", watch.Guard.Name)
+			} else {
+				fmt.Fprintln(w, "Nothing was changed; leave --try out to do it.")
+			}
+		})
+	}
+	return c
+}
+
+func assetLabelCommand() *cobra.Command {
+	c := &cobra.Command{Use: "label FILE [NAME...]", Short: "QR labels that open assets' pages: .svg and .png of one, .pdf a sheet of some or all", Args: cobra.MinimumNArgs(1),
+		Example: "  jaunty asset label labels.pdf\n  jaunty asset label fog-pump.svg fog-pump"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		path := "/api/v1/labels.pdf?" + url.Values{"asset": args[1:]}.Encode()
+		ending := args[0][strings.LastIndexByte(args[0], '.')+1:]
+		switch {
+		case ending == "pdf":
+		case ending != "svg" && ending != "png":
+			return misused("FILE %q does not end in .svg, .png or .pdf", args[0])
+		case len(args) != 2:
+			return misused("a label as .%s is of one asset; %d given", ending, len(args)-1)
+		default:
+			path = assetPath(args[1]) + "/label." + ending
+		}
+		return download(c, path, args[0])
+	}
+	return c
+}
+
+func assetRemoveCommand() *cobra.Command {
+	return &cobra.Command{Use: "remove NAME", Short: "Remove an asset; it can be brought back for 30 days", Args: exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset remove old-pump",
+		RunE: func(c *cobra.Command, args []string) error {
+			return remove(c, "asset", args[0], assetPath(args[0]))
+		}}
+}
+
+func assetBringBackCommand() *cobra.Command {
+	return &cobra.Command{Use: "bring-back NAME", Short: "Bring back an asset that was removed", Args: exactly("NAME"), Example: "  jaunty asset bring-back old-pump",
+		RunE: func(c *cobra.Command, args []string) error {
+			return doAsset(c, http.MethodPost, assetPath(args[0])+"/bring-back", nil, "Asset %s is back.\n")
+		}}
+}

@@ -1,0 +1,443 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/run"
+	"jauntylark/pipeline"
+	"jauntylark/server"
+)
+
+const (
+	runsPath  = "/api/v1/runs"
+	plansPath = "/api/v1/run-plans"
+)
+
+func runCommand() *cobra.Command {
+	return group("run", "Runs: named stretches of time on an asset, as a batch or a night", runStartCommand(), runStopCommand(), runListCommand(), runShowCommand(), runCompareCommand(), runSetCommand(), runPhaseCommand(),
+		runReportCommand(), runRemoveCommand(), runPlanCommand())
+}
+
+// runID finds the run that an argument names: by its number, or the one that is on of an asset.
+func runID(c *cobra.Command, text string) (int64, error) {
+	if id, err := strconv.ParseInt(text, 10, 64); err == nil && id > 0 {
+		return id, nil
+	}
+	runs, err := fetch[[]run.Run](c, runsPath+"?asset="+url.QueryEscape(text))
+	if err != nil {
+		return 0, err
+	}
+	for _, r := range runs {
+		if r.EndedAt == nil {
+			return r.ID, nil
+		}
+	}
+	return 0, fmt.Errorf("no run of %s is on", text)
+}
+
+func runNames(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
+	if len(args) > 0 {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	return names(c, runsPath, func(r run.Run) string { return strconv.FormatInt(r.ID, 10) + "\t" + r.Title })
+}
+
+// readGoals reads goals as people write them.
+func readGoals(f *pflag.FlagSet) (run.Goals, error) {
+	texts, _ := f.GetStringArray("goal")
+	goals := run.Goals{}
+	for _, text := range texts {
+		if text == "" {
+			continue
+		}
+		g, err := run.ParseGoal(text)
+		if err != nil {
+			return nil, misused("--goal: %w", err)
+		}
+		goals = append(goals, g)
+	}
+	return goals, nil
+}
+
+const goalHelp = "'DEVICE/SIGNAL reaches 74', '… falls to 4', '… between 18 and 22 for 90%'; may be repeated"
+
+// momentFlag reads a time flag; nil when it was left out.
+func momentFlag(f *pflag.FlagSet, name string) (*measure.Instant, error) {
+	text, _ := f.GetString(name)
+	if text == "" {
+		return nil, nil
+	}
+	at, err := moment(text)
+	if err != nil {
+		return nil, misused("--%s: %w", name, err)
+	}
+	return &at, nil
+}
+
+func runStartCommand() *cobra.Command {
+	c := &cobra.Command{Use: "start ASSET [TITLE]", Short: "Start a run of an asset; with --until, add one that is over", Args: cobra.RangeArgs(1, 2), ValidArgsFunction: assetNames,
+		Example: `  jaunty run start compost 'Heap 7' --goal 'compost/core reaches 60'
+  jaunty run start bench 'Night of frost' --at 14h --until 4h --goal 'bench/root-zone between 18 and 22 for 90%'`}
+	f := c.Flags()
+	f.StringArray("goal", nil, goalHelp)
+	f.String("at", "", "when it started: a time (RFC 3339), or how long ago; now when left out")
+	f.String("until", "", "when it ended, of one that is over")
+	f.String("note", "", "Markdown; @FILE reads a file")
+	c.RunE = func(c *cobra.Command, args []string) (err error) {
+		start := pipeline.RunStart{Asset: args[0]}
+		if len(args) > 1 {
+			start.Title = args[1]
+		}
+		if start.Goals, err = readGoals(f); err != nil {
+			return err
+		}
+		if start.StartedAt, err = momentFlag(f, "at"); err != nil {
+			return err
+		}
+		if start.EndedAt, err = momentFlag(f, "until"); err != nil {
+			return err
+		}
+		note, _ := f.GetString("note")
+		if start.Note, err = textOrFile(note, c.InOrStdin()); err != nil {
+			return err
+		}
+		return doRun(c, http.MethodPost, runsPath, start)
+	}
+	return c
+}
+
+// doRun does something about a run, and shows how it stands.
+func doRun(c *cobra.Command, method, path string, in any) error {
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	var p server.RunPage
+	if err := s.Do(c.Context(), method, path, in, &p); err != nil {
+		return err
+	}
+	return show(c, p, func(w io.Writer) { printRun(w, &p) })
+}
+
+func runPath(id int64) string { return fmt.Sprintf("%s/%d", runsPath, id) }
+
+func runStopCommand() *cobra.Command {
+	c := &cobra.Command{Use: "stop RUN", Short: "End a run: by its number, or the one that is on of an asset", Args: exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run stop 7\n  jaunty run stop compost --at 10m"}
+	c.Flags().String("at", "", "when it ended: a time (RFC 3339), or how long ago; now when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		id, err := runID(c, args[0])
+		if err != nil {
+			return err
+		}
+		at, err := momentFlag(c.Flags(), "at")
+		if err != nil {
+			return err
+		}
+		return doRun(c, http.MethodPost, runPath(id)+"/stop", server.RunStop{At: at})
+	}
+	return c
+}
+
+func runListCommand() *cobra.Command {
+	c := &cobra.Command{Use: "list [ASSET]", Short: "Runs, newest first", Args: cobra.MaximumNArgs(1), ValidArgsFunction: assetNames, Example: "  jaunty run list\n  jaunty run list compost --limit 5"}
+	limit := c.Flags().Int("limit", 50, "so many at most")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		q := url.Values{"limit": {strconv.Itoa(*limit)}}
+		if len(args) > 0 {
+			q.Set("asset", args[0])
+		}
+		runs, err := fetch[[]run.Run](c, runsPath+"?"+q.Encode())
+		if err != nil {
+			return err
+		}
+		return show(c, runs, func(w io.Writer) {
+			rows := [][]string{}
+			for _, r := range runs {
+				lasted := "is on"
+				if r.EndedAt != nil {
+					lasted = roster.Length(r.EndedAt.Sub(r.StartedAt))
+				}
+				rows = append(rows, []string{strconv.FormatInt(r.ID, 10), r.Asset, r.Title, clock(&r.StartedAt), lasted, r.How})
+			}
+			table(w, "No runs yet; 'jaunty run start ASSET' starts one.", []string{"RUN", "ASSET", "CALLED", "STARTED", "LASTED", "HOW"}, rows)
+		})
+	}
+	return c
+}
+
+func runShowCommand() *cobra.Command {
+	return &cobra.Command{Use: "show RUN", Short: "What a run came to, and when it will reach its goals", Args: exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run show 7\n  jaunty run show compost",
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := runID(c, args[0])
+			if err != nil {
+				return err
+			}
+			return doRun(c, http.MethodGet, runPath(id), nil)
+		}}
+}
+
+func printRun(w io.Writer, p *server.RunPage) {
+	fmt.Fprintf(w, "Run %d: %s\non %s, from %s", p.ID, p.Title, p.Called, clock(&p.StartedAt))
+	if p.EndedAt != nil {
+		fmt.Fprintf(w, " to %s", clock(p.EndedAt))
+	}
+	fmt.Fprintln(w)
+	for _, words := range p.Words {
+		fmt.Fprintln(w, words)
+	}
+	fmt.Fprintln(w)
+	rows := [][]string{}
+	for i := range p.Courses {
+		rows = append(rows, courseRow(&p.Courses[i]))
+	}
+	table(w, "No signal belongs to the asset.", []string{"SIGNAL", "LOWEST", "MEAN", "HIGHEST"}, rows)
+	for i := range p.Sums {
+		fmt.Fprintf(w, "%s: %s\n", p.Sums[i].Called, p.Sums[i].Figure())
+	}
+	for _, phase := range p.Phases {
+		fmt.Fprintf(w, "%s  %s\n", clock(&phase.At), phase.Name)
+	}
+}
+
+func courseRow(c *run.SignalCourse) []string {
+	row := []string{c.Signal, "-", "-", "-"}
+	for i, v := range []*float64{c.Lowest, c.Mean, c.Highest} {
+		if v != nil {
+			row[i+1] = measure.Figure(*v, c.Unit)
+		}
+	}
+	return row
+}
+
+func runCompareCommand() *cobra.Command {
+	c := &cobra.Command{Use: "compare RUN RUN...", Short: "Runs beside each other, from their starts", Args: cobra.MinimumNArgs(2), Example: "  jaunty run compare 3 7 9 --signal compost/core"}
+	signal := c.Flags().String("signal", "", "DEVICE/SIGNAL; the first that they have in common when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		out, err := fetch[server.RunComparison](c, "/api/v1/run-comparison?"+url.Values{"runs": {strings.Join(args, ",")}, "signal": {*signal}}.Encode())
+		if err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) { printComparison(w, &out) })
+	}
+	return c
+}
+
+func printComparison(w io.Writer, out *server.RunComparison) {
+	heading := []string{""}
+	lines := [][]string{{"started"}, {"lasted"}, {"alarms"}, {"lowest"}, {"mean"}, {"highest"}}
+	goals := map[string][]string{}
+	var order []string
+	for i := range out.Runs {
+		r := &out.Runs[i]
+		heading = append(heading, strings.ToUpper(r.Title))
+		cells := []string{clock(&r.StartedAt), roster.Length(time.Duration(r.Lasted * float64(time.Second))), strconv.Itoa(r.Alarms), "-", "-", "-"}
+		for k := range r.Courses {
+			if r.Courses[k].Signal == out.Signal {
+				copy(cells[3:], courseRow(&r.Courses[k])[1:])
+			}
+		}
+		for k := range lines {
+			lines[k] = append(lines[k], cells[k])
+		}
+		for k := range r.Results {
+			o := &r.Results[k]
+			if goals[o.Words] == nil {
+				order = append(order, o.Words)
+			}
+			for len(goals[o.Words]) < i {
+				goals[o.Words] = append(goals[o.Words], "-")
+			}
+			goals[o.Words] = append(goals[o.Words], reachedAfter(r, o))
+		}
+	}
+	for _, words := range order {
+		row := append([]string{words}, goals[words]...)
+		for len(row) < len(heading) {
+			row = append(row, "-")
+		}
+		lines = append(lines, row)
+	}
+	if out.Signal != "" {
+		fmt.Fprintf(w, "%s, from the start of each run\n\n", out.Called)
+	}
+	table(w, "", heading, lines)
+}
+
+// reachedAfter says what came of a goal, by the time from the run's start.
+func reachedAfter(r *server.RunCourse, o *run.Outcome) string {
+	switch {
+	case o.At != nil:
+		return "after " + roster.Length(o.At.Sub(r.StartedAt))
+	case o.Kept != nil:
+		return fmt.Sprintf("%s, %.1f %%", o.State, *o.Kept)
+	}
+	return o.State
+}
+
+func runSetCommand() *cobra.Command {
+	c := &cobra.Command{Use: "set RUN", Short: "Change a run: title, times, goals, note", Args: exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run set 7 --title 'Heap 7, turned twice' --goal 'compost/core reaches 62'"}
+	f := c.Flags()
+	f.String("title", "", "what it is called")
+	f.String("started", "", "when it started")
+	f.String("ended", "", "when it ended")
+	f.String("note", "", "Markdown; @FILE reads a file")
+	f.StringArray("goal", nil, goalHelp+"; replaces what there is, '' for none")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		id, err := runID(c, args[0])
+		if err != nil {
+			return err
+		}
+		var change pipeline.RunChange
+		if f.Changed("title") {
+			text, _ := f.GetString("title")
+			change.Title = &text
+		}
+		if change.StartedAt, err = momentFlag(f, "started"); err != nil {
+			return err
+		}
+		if change.EndedAt, err = momentFlag(f, "ended"); err != nil {
+			return err
+		}
+		if f.Changed("goal") {
+			goals, err := readGoals(f)
+			if err != nil {
+				return err
+			}
+			change.Goals = &goals
+		}
+		if f.Changed("note") {
+			text, _ := f.GetString("note")
+			if text, err = textOrFile(text, c.InOrStdin()); err != nil {
+				return err
+			}
+			change.Note = &text
+		}
+		return doRun(c, http.MethodPatch, runPath(id), change)
+	}
+	return c
+}
+
+func runPhaseCommand() *cobra.Command {
+	c := &cobra.Command{Use: "phase RUN NAME", Short: "Begin a phase of a run", Args: exactly("RUN", "NAME"), ValidArgsFunction: runNames, Example: "  jaunty run phase compost 'turned, cooling' --at 5m"}
+	c.Flags().String("at", "", "when it began: a time (RFC 3339), or how long ago; now when left out")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		id, err := runID(c, args[0])
+		if err != nil {
+			return err
+		}
+		at, err := momentFlag(c.Flags(), "at")
+		if err != nil {
+			return err
+		}
+		return doRun(c, http.MethodPost, runPath(id)+"/phases", server.PhaseMark{Name: args[1], At: at})
+	}
+	return c
+}
+
+func runReportCommand() *cobra.Command {
+	return &cobra.Command{Use: "report RUN FILE", Short: "Write the report of a run: .html, .pdf or .csv", Args: exactly("RUN", "FILE"), ValidArgsFunction: runNames, Example: "  jaunty run report 7 heap-7.pdf",
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := runID(c, args[0])
+			if err != nil {
+				return err
+			}
+			as := strings.TrimPrefix(filepath.Ext(args[1]), ".")
+			if as != "html" && as != "pdf" && as != "csv" {
+				return misused("FILE %q does not end in .html, .pdf or .csv", args[1])
+			}
+			return download(c, runPath(id)+"/report?as="+as, args[1])
+		}}
+}
+
+func runRemoveCommand() *cobra.Command {
+	return &cobra.Command{Use: "remove RUN", Short: "Remove a run; the readings stay", Args: exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run remove 7",
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := runID(c, args[0])
+			if err != nil {
+				return err
+			}
+			return remove(c, "run", strconv.FormatInt(id, 10), runPath(id))
+		}}
+}
+
+func runPlanCommand() *cobra.Command {
+	return group("plan", "Plans that start and end runs by themselves: by a condition, or by a schedule", planSaveCommand(), planListCommand(), planRemoveCommand())
+}
+
+func planSaveCommand() *cobra.Command {
+	c := &cobra.Command{Use: "save NAME ASSET", Short: "Save a plan of an asset's runs", Args: exactly("NAME", "ASSET"),
+		Example: `  jaunty run plan save night bench --hours 'daily 22:00-06:00' --goal 'bench/root-zone between 18 and 22 for 90%'
+  jaunty run plan save firing boiler-room --signal boiler-room/flame --start 'is off' --end 'is on'`}
+	f := c.Flags()
+	f.String("title", "", "what its runs are called, with their date")
+	f.String("signal", "", "DEVICE/SIGNAL that starts and ends them")
+	f.String("start", "", "a run starts when the signal is so, like 'above 40'")
+	f.String("end", "", "it ends when the signal is so; when start is not met any more, if left out")
+	f.String("hours", "", "instead of a signal: when its runs are, like 'daily 22:00-06:00'")
+	f.StringArray("goal", nil, goalHelp)
+	c.RunE = func(c *cobra.Command, args []string) (err error) {
+		text := func(name string) string { v, _ := f.GetString(name); return v }
+		p := run.Plan{Asset: args[1], Title: text("title"), Signal: text("signal"), Hours: text("hours")}
+		if p.Goals, err = readGoals(f); err != nil {
+			return err
+		}
+		for flag, into := range map[string]*alarm.Test{"start": &p.Start, "end": &p.End} {
+			if err := into.UnmarshalText([]byte(text(flag))); err != nil {
+				return misused("--%s: %w", flag, err)
+			}
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPut, plansPath+"/"+url.PathEscape(args[0]), p, &p); err != nil {
+			return err
+		}
+		return show(c, p, func(w io.Writer) { fmt.Fprintf(w, "Plan %s starts and ends runs of %s by itself.\n", args[0], p.Asset) })
+	}
+	return c
+}
+
+func planListCommand() *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "All plans", Args: exactly(), Example: "  jaunty run plan list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			plans, err := fetch[[]run.Plan](c, plansPath)
+			if err != nil {
+				return err
+			}
+			return show(c, plans, func(w io.Writer) {
+				rows := [][]string{}
+				for _, p := range plans {
+					when := p.Hours
+					if p.Signal != "" {
+						when = p.Signal + " " + p.Start.String()
+						if p.End.Kind != 0 {
+							when += " until " + p.End.String()
+						}
+					}
+					rows = append(rows, []string{p.Name, p.Asset, when, strconv.Itoa(len(p.Goals))})
+				}
+				table(w, "No plans yet; 'jaunty run plan save NAME ASSET' makes one.", []string{"PLAN", "ASSET", "WHEN", "GOALS"}, rows)
+			})
+		}}
+}
+
+func planRemoveCommand() *cobra.Command {
+	return &cobra.Command{Use: "remove NAME", Short: "Remove a plan; its runs stay", Args: exactly("NAME"), Example: "  jaunty run plan remove night",
+		RunE: func(c *cobra.Command, args []string) error {
+			return remove(c, "plan", args[0], plansPath+"/"+url.PathEscape(args[0]))
+		}}
+}

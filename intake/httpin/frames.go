@@ -1,0 +1,87 @@
+package httpin
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"mime/multipart"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"jauntylark/core/measure"
+	"jauntylark/intake/door"
+)
+
+// MaxFrame is how long the body of a frame may be, with a picture beside it, in bytes.
+const MaxFrame = 16 << 20
+
+// ReceiveFrame takes a thermal frame: as the body, or as the part "frame" of multipart/form-data (RFC 7578) beside the part
+// "picture". It answers as Receive does.
+func (w *Way) ReceiveFrame(c *echo.Context) error {
+	r := c.Request()
+	sender, err := w.sender(c)
+	if err != nil {
+		return answerError(c, err)
+	}
+	v := &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"), Frame: &door.FrameVisit{Device: r.Header.Get(DeviceHeader)}}
+	if at := r.URL.Query().Get("at"); at != "" {
+		if err := v.Frame.At.UnmarshalText([]byte(at)); err != nil || v.Frame.At <= 0 {
+			return answerError(c, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%.40q is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)", at)})
+		}
+	}
+	if v.Body, err = readBody(c, MaxFrame); err != nil {
+		return answerError(c, err)
+	}
+	if kind, parameters, err := mime.ParseMediaType(v.ContentType); err == nil && kind == "multipart/form-data" {
+		if err := readParts(v, parameters["boundary"]); err != nil {
+			return answerError(c, err)
+		}
+	}
+	result, err := w.Door.Receive(r.Context(), v)
+	switch {
+	case err != nil:
+		return answerError(c, err)
+	case result.Arrival:
+		return c.JSON(http.StatusAccepted, map[string]any{"arrival": "waiting", "kept": result.Accepted, "rejected": result.Refused})
+	case len(result.Refused) == 0:
+		return c.NoContent(http.StatusNoContent)
+	case result.Accepted > 0:
+		return c.JSON(http.StatusOK, map[string]any{"accepted": result.Accepted, "rejected": result.Refused})
+	}
+	first := result.Refused[0]
+	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Rejected: result.Refused, Detail: fmt.Sprintf("Nothing of the frame was taken. %s: %s", first.Signal, first.Reason)})
+}
+
+// readParts takes frame and picture out of a form.
+func readParts(v *door.Visit, boundary string) error {
+	in := multipart.NewReader(bytes.NewReader(v.Body), boundary)
+	v.Body = nil
+	for {
+		part, err := in.NextPart()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return fmt.Errorf("the form cannot be read: %w", err)
+		}
+		body, err := io.ReadAll(part)
+		if err != nil {
+			return fmt.Errorf("the form cannot be read: %w", err)
+		}
+		switch part.FormName() {
+		case "frame":
+			v.Body, v.ContentType = body, part.Header.Get("Content-Type")
+		case "picture":
+			v.Frame.Picture = body
+		default:
+			return &measure.Fault{Field: part.FormName(), Reason: "is no part of a frame; parts are frame and picture"}
+		}
+	}
+	if v.Body == nil {
+		return &measure.Fault{Field: "frame", Reason: "is missing in the form"}
+	}
+	return nil
+}

@@ -1,0 +1,410 @@
+package pipeline
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/asset"
+	"jauntylark/core/measure"
+	"jauntylark/core/run"
+	"jauntylark/store"
+)
+
+// planLive is a plan of runs at work.
+type planLive struct {
+	run.Plan
+	open     *run.Run // the run of it that is on; nil: none
+	calendar *alarm.Calendar
+}
+
+// loadRuns reads the plans of runs, and which of their runs are on. A plan whose signal is gone waits for it.
+func (l *live) loadRuns(ctx context.Context, tx *store.Tx) error {
+	plans, err := tx.Plans(ctx)
+	if err != nil {
+		return err
+	}
+	l.plans = make(map[string]*planLive, len(plans))
+	for _, p := range plans {
+		entry := &planLive{Plan: p}
+		if p.Hours != "" {
+			if entry.calendar, err = alarm.NewCalendar(p.Hours, l.site.Location(), l.site.Holidays); err != nil {
+				return err
+			}
+		} else if s, err := l.find(p.Signal); err == nil {
+			s.plans = append(s.plans, entry)
+		}
+		l.plans[p.Name] = entry
+	}
+	open, err := tx.OpenRuns(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range open {
+		if p := l.plans[open[i].Plan]; p != nil {
+			p.open = &open[i]
+		}
+	}
+	return nil
+}
+
+// stepPlans starts and ends runs by a usable reading.
+func (t *Turn) stepPlans(s *signalLive, at measure.Instant, value float64) error {
+	for _, p := range s.plans {
+		var err error
+		switch {
+		case p.open == nil && p.Starts(value):
+			err = t.startByPlan(p, at, run.ByCondition)
+		case p.open != nil && at > p.open.StartedAt && p.Ends(value):
+			err = t.endByPlan(p, at)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t *Turn) startByPlan(p *planLive, at measure.Instant, how string) error {
+	a, err := t.assetNamed(p.Asset)
+	if err != nil {
+		return err
+	}
+	r := &run.Run{Asset: a.Name, Title: p.TitleAt(at, t.live.site.Location()), Plan: p.Name, How: how, StartedAt: at, Goals: p.Goals}
+	t.touched = true
+	if err := t.Tx.SaveRun(t.ctx, a.ID, r); err != nil {
+		return err
+	}
+	p.open = r
+	if err := t.enterRun("run started", r, at, "", r.Title+" has started"); err != nil {
+		return err
+	}
+	return t.signalsChanged()
+}
+
+func (t *Turn) endByPlan(p *planLive, at measure.Instant) error {
+	r := p.open
+	a, err := t.assetNamed(p.Asset)
+	if err != nil {
+		return err
+	}
+	t.touched = true
+	p.open, r.EndedAt = nil, &at
+	if err := t.Tx.SaveRun(t.ctx, a.ID, r); err != nil {
+		return err
+	}
+	if err := t.enterRun("run ended", r, at, "", r.Title+" is over"); err != nil {
+		return err
+	}
+	return t.signalsChanged()
+}
+
+// sweepPlans starts and ends runs by schedule, those of an outage too.
+func (t *Turn) sweepPlans() error {
+	for _, name := range sortedKeys(t.live.plans) {
+		p := t.live.plans[name]
+		if p.calendar == nil || p.DueAt == 0 || p.DueAt > t.Now {
+			continue
+		}
+		at := p.DueAt
+		for n := 0; at != 0 && at <= t.Now && n < 1000; n++ {
+			var err error
+			switch on := p.calendar.At(at); {
+			case on && p.open == nil:
+				err = t.startByPlan(p, at, run.BySchedule)
+			case !on && p.open != nil && at > p.open.StartedAt:
+				err = t.endByPlan(p, at)
+			}
+			if err != nil {
+				return err
+			}
+			at = p.calendar.Next(at)
+		}
+		t.touched = true
+		p.DueAt = at
+		if err := t.Tx.PlanDue(t.ctx, p.ID, at); err != nil {
+			return err
+		}
+		if err := t.signalsChanged(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func sortedKeys[V any](m map[string]V) []string {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	return keys
+}
+
+// RunStart starts a run, or, with its end, adds one afterwards.
+type RunStart struct {
+	Asset     string           `json:"asset" doc:"name of the asset"`
+	Title     string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what it is called; made from the asset and the date when left out"`
+	StartedAt *measure.Instant `json:"started_at,omitempty" required:"false" format:"date-time" doc:"now when left out"`
+	EndedAt   *measure.Instant `json:"ended_at,omitempty" required:"false" format:"date-time" doc:"of one that is over; it is on when left out"`
+	Goals     run.Goals        `json:"goals,omitempty" required:"false" nullable:"false" maxItems:"20"`
+	Note      string           `json:"note,omitempty" required:"false" maxLength:"20000" doc:"Markdown"`
+}
+
+// StartRun starts a run of an asset, or adds one that is over. One run that was started by hand is on at a time.
+func (p *Pipeline) StartRun(ctx context.Context, s RunStart, who Actor) (r run.Run, err error) {
+	err = p.Do(ctx, func(t *Turn) error {
+		a, err := t.assetNamed(s.Asset)
+		if err != nil {
+			return err
+		}
+		r = run.Run{Asset: a.Name, Title: s.Title, How: run.ByHand, StartedAt: t.Now, EndedAt: s.EndedAt, StartedBy: who.Called, Goals: s.Goals, Note: s.Note}
+		if s.StartedAt != nil {
+			r.StartedAt = *s.StartedAt
+		}
+		if r.EndedAt != nil {
+			r.How, r.EndedBy = run.Afterwards, who.Called
+		}
+		if r.Title == "" {
+			r.Title = a.Called() + ", " + r.StartedAt.Time().In(t.live.site.Location()).Format("2 January 2006 15:04")
+		}
+		if err := t.checkRun(&r); err != nil {
+			return err
+		}
+		if r.EndedAt == nil {
+			if err := t.noneOn(a.Name); err != nil {
+				return err
+			}
+		}
+		if err := t.Tx.SaveRun(t.ctx, a.ID, &r); err != nil {
+			return err
+		}
+		text := r.Title + " has started"
+		if r.EndedAt != nil {
+			text = "The run " + r.Title + " was added afterwards"
+		}
+		return t.enterRun("run started", &r, r.StartedAt, who.Called, text)
+	})
+	return r, err
+}
+
+// noneOn tells when a run that was started by hand is on.
+func (t *Turn) noneOn(of string) error {
+	open, err := t.Tx.OpenRuns(t.ctx)
+	if err != nil {
+		return err
+	}
+	for i := range open {
+		if open[i].Asset == of && open[i].Plan == "" {
+			return fmt.Errorf("%s is on; end it first (jaunty run stop %d): %w", open[i].Title, open[i].ID, ErrNotNow)
+		}
+	}
+	return nil
+}
+
+// checkRun tells what is wrong with a run, and settles its goals.
+func (t *Turn) checkRun(r *run.Run) error {
+	switch {
+	case r.StartedAt > t.Now:
+		return &measure.Fault{Field: "started_at", Reason: fmt.Sprintf("%s has not come yet", r.StartedAt)}
+	case r.EndedAt != nil && *r.EndedAt <= r.StartedAt:
+		return &measure.Fault{Field: "ended_at", Reason: fmt.Sprintf("%s is not after its start, %s", *r.EndedAt, r.StartedAt)}
+	case r.EndedAt != nil && *r.EndedAt > t.Now:
+		return &measure.Fault{Field: "ended_at", Reason: fmt.Sprintf("%s has not come yet", *r.EndedAt)}
+	}
+	for i, phase := range r.Phases {
+		switch {
+		case phase.Name == "":
+			return &measure.Fault{Field: fmt.Sprintf("phases[%d].name", i), Reason: "is empty"}
+		case phase.At < r.StartedAt || phase.At > r.Until(t.Now):
+			return &measure.Fault{Field: fmt.Sprintf("phases[%d].at", i), Reason: fmt.Sprintf("%s is not within the run", phase.At)}
+		}
+	}
+	slices.SortStableFunc(r.Phases, func(a, b run.Phase) int { return int(a.At - b.At) })
+	return t.checkGoals(r.Goals)
+}
+
+func (t *Turn) checkGoals(goals run.Goals) error {
+	for i := range goals {
+		at := func(field string) string { return fmt.Sprintf("goals[%d].%s", i, field) }
+		if err := goals[i].Check(); err != nil {
+			f := err.(*measure.Fault)
+			return &measure.Fault{Field: at(f.Field), Reason: f.Reason}
+		}
+		s, err := t.live.find(goals[i].Signal)
+		if err != nil {
+			return &measure.Fault{Field: at("signal"), Reason: err.(*measure.Fault).Reason}
+		}
+		if s.Kind != "number" {
+			return &measure.Fault{Field: at("signal"), Reason: fmt.Sprintf("%s holds %s; a goal is of numbers", s.Path(), s.Kind)}
+		}
+	}
+	return nil
+}
+
+// RunChange says what to change of a run; what is left out stays.
+type RunChange struct {
+	Title     *string          `json:"title,omitempty" required:"false" maxLength:"80"`
+	StartedAt *measure.Instant `json:"started_at,omitempty" required:"false" format:"date-time"`
+	EndedAt   *measure.Instant `json:"ended_at,omitempty" required:"false" format:"date-time" doc:"ends one that is on"`
+	Goals     *run.Goals       `json:"goals,omitempty" required:"false" maxItems:"20"`
+	Phases    *run.Phases      `json:"phases,omitempty" required:"false" maxItems:"100"`
+	Note      *string          `json:"note,omitempty" required:"false" maxLength:"20000"`
+}
+
+// ChangeRun changes a run.
+func (p *Pipeline) ChangeRun(ctx context.Context, id int64, c RunChange, who Actor) (r run.Run, err error) {
+	err = p.onRun(ctx, id, func(t *Turn, found *run.Run, a *asset.Asset) error {
+		ends := c.EndedAt != nil && found.EndedAt == nil
+		if c.Title != nil && *c.Title != "" {
+			found.Title = *c.Title
+		}
+		if c.StartedAt != nil {
+			found.StartedAt = *c.StartedAt
+		}
+		if c.EndedAt != nil {
+			found.EndedAt = c.EndedAt
+		}
+		if c.Goals != nil {
+			found.Goals = *c.Goals
+		}
+		if c.Phases != nil {
+			found.Phases = *c.Phases
+		}
+		if c.Note != nil {
+			found.Note = *c.Note
+		}
+		if ends {
+			found.EndedBy = who.Called
+		}
+		if err := t.checkRun(found); err != nil {
+			return err
+		}
+		if err := t.Tx.SaveRun(t.ctx, a.ID, found); err != nil {
+			return err
+		}
+		kind, text, at := "run changed", "The run "+found.Title+" was changed", t.Now
+		if ends {
+			kind, text, at = "run ended", found.Title+" is over", *found.EndedAt
+		}
+		if err := t.enterRun(kind, found, at, who.Called, text); err != nil {
+			return err
+		}
+		r = *found
+		return t.ConfigChanged()
+	})
+	return r, err
+}
+
+// StopRun ends a run that is on, at an instant or now.
+func (p *Pipeline) StopRun(ctx context.Context, id int64, at *measure.Instant, who Actor) (run.Run, error) {
+	if at == nil {
+		now := p.Now()
+		at = &now
+	}
+	found, err := p.store.Run(ctx, id)
+	if err == nil && found.EndedAt != nil {
+		return found, fmt.Errorf("%s is over since %s: %w", found.Title, found.EndedAt, ErrNotNow)
+	}
+	return p.ChangeRun(ctx, id, RunChange{EndedAt: at}, who)
+}
+
+// MarkPhase begins a phase of a run now, or at an instant.
+func (p *Pipeline) MarkPhase(ctx context.Context, id int64, phase run.Phase, who Actor) (r run.Run, err error) {
+	err = p.onRun(ctx, id, func(t *Turn, found *run.Run, a *asset.Asset) error {
+		if phase.At == 0 {
+			phase.At = t.Now
+		}
+		found.Phases = append(found.Phases, phase)
+		if err := t.checkRun(found); err != nil {
+			return err
+		}
+		if err := t.Tx.SaveRun(t.ctx, a.ID, found); err != nil {
+			return err
+		}
+		r = *found
+		return t.enterRun("run phase", found, phase.At, who.Called, fmt.Sprintf("%s: %s", found.Title, phase.Name))
+	})
+	return r, err
+}
+
+// RemoveRun removes a run; the readings stay.
+func (p *Pipeline) RemoveRun(ctx context.Context, id int64, who Actor) error {
+	return p.onRun(ctx, id, func(t *Turn, r *run.Run, _ *asset.Asset) error {
+		if err := t.Tx.RemoveRun(t.ctx, id); err != nil {
+			return err
+		}
+		if err := t.enterRun("run removed", r, t.Now, who.Called, "The run "+r.Title+" was removed"); err != nil {
+			return err
+		}
+		return t.ConfigChanged()
+	})
+}
+
+func (p *Pipeline) onRun(ctx context.Context, id int64, act func(*Turn, *run.Run, *asset.Asset) error) error {
+	return p.Do(ctx, func(t *Turn) error {
+		r, err := t.Tx.Run(t.ctx, id)
+		if err != nil {
+			return fmt.Errorf("there is no run %d: %w", id, err)
+		}
+		a, err := t.assetNamed(r.Asset)
+		if err != nil {
+			return err
+		}
+		return act(t, &r, a)
+	})
+}
+
+// SavePlan stores a plan of runs, new or in place of the one of its name.
+func (p *Pipeline) SavePlan(ctx context.Context, plan *run.Plan, who Actor) error {
+	return p.Do(ctx, func(t *Turn) error {
+		a, err := t.assetNamed(plan.Asset)
+		if err != nil {
+			return &measure.Fault{Field: "asset", Reason: errorText(err)}
+		}
+		if err := plan.Check(); err != nil {
+			return err
+		}
+		if err := t.checkGoals(plan.Goals); err != nil {
+			return err
+		}
+		if plan.Signal != "" {
+			s, err := t.live.find(plan.Signal)
+			if err != nil {
+				return err
+			}
+			if !plan.Start.Suits(s.Kind) || plan.End.Kind != 0 && !plan.End.Suits(s.Kind) {
+				return &measure.Fault{Field: "start", Reason: fmt.Sprintf("does not suit %s, which %s", plan.Signal, suits[s.Kind])}
+			}
+		}
+		plan.MadeAt, plan.DueAt = t.Now, 0
+		if plan.Hours != "" {
+			plan.DueAt = t.Now // within the hours a run starts at once
+		}
+		if err := t.Tx.SavePlan(t.ctx, a.ID, plan); err != nil {
+			return err
+		}
+		if err := t.Enter("plan saved", subjectOf(a.Name), who.Called, "The plan "+plan.Name+" starts and ends runs of "+a.Called()+" by itself"); err != nil {
+			return err
+		}
+		return t.ConfigChanged()
+	})
+}
+
+// RemovePlan removes a plan; its runs stay, and one that is on is ended by hand.
+func (p *Pipeline) RemovePlan(ctx context.Context, name string, who Actor) error {
+	return p.Do(ctx, func(t *Turn) error {
+		plan := t.live.plans[name]
+		if plan == nil {
+			return fmt.Errorf("there is no plan %s: %w", name, store.ErrNotFound)
+		}
+		if err := t.Tx.RemovePlan(t.ctx, name); err != nil {
+			return err
+		}
+		if err := t.Enter("plan removed", subjectOf(plan.Asset), who.Called, "The plan "+name+" was removed"); err != nil {
+			return err
+		}
+		return t.ConfigChanged()
+	})
+}

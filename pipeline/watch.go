@@ -1,0 +1,173 @@
+package pipeline
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/asset"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+)
+
+// WatchOrder puts an asset under guard: a guard over one of its signals, and how often the device behind it looks.
+type WatchOrder struct {
+	Guard    alarm.Guard       `json:"guard" doc:"its signal joins the asset; a guard of the same name is changed"`
+	Interval *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often the device is to measure, 1s to 1d; as it does when left out" example:"5m"`
+	Sparing  *measure.Duration `json:"sparing_interval,omitempty" required:"false" doc:"how often when its battery is low"`
+	Try      bool              `json:"try,omitempty" required:"false" doc:"say the sentence, and change nothing"`
+}
+
+// Watch is what an asset's being under guard comes to.
+type Watch struct {
+	Sentence string      `json:"sentence" doc:"all of it in words"`
+	Guard    alarm.Guard `json:"guard"`
+	Device   string      `json:"device"`
+	Saved    bool        `json:"saved"`
+}
+
+// errTried ends an act that was to change nothing.
+var errTried = errors.New("tried")
+
+// PutUnderGuard puts an asset under guard, all or nothing.
+func (p *Pipeline) PutUnderGuard(ctx context.Context, name string, o WatchOrder, who Actor) (w Watch, err error) {
+	err = p.onAsset(ctx, name, func(t *Turn, a *asset.Asset) error {
+		s, err := t.live.find(o.Guard.Signal)
+		if err != nil {
+			return &measure.Fault{Field: "guard.signal", Reason: err.(*measure.Fault).Reason}
+		}
+		g := o.Guard
+		for _, other := range t.live.guards {
+			if other.Name == g.Name && g.Name != "" {
+				g.ID = other.ID
+			}
+		}
+		settings, err := o.settings(s.device)
+		if err != nil {
+			return err
+		}
+		if err := t.fitGuard(&g, s); err != nil {
+			return inGuard(err)
+		}
+		w = Watch{Guard: g, Device: s.device.Name, Sentence: t.watchSays(a, s, &g, settings)}
+		if o.Try {
+			return errTried
+		}
+		if !a.Has(s.Path()) {
+			a.Signals = append(a.Signals, s.Path())
+			if err := t.Tx.SaveAsset(t.ctx, a); err != nil {
+				return err
+			}
+		}
+		if !settings.Equal(s.device.Settings) {
+			if err := t.order(s.device, settings, who.Called); err != nil {
+				return err
+			}
+		}
+		if err := t.saveGuard(&g, who.Called); err != nil {
+			return inGuard(err)
+		}
+		w.Guard, w.Saved = g, true
+		if err := t.Enter("under guard", subjectOf(a.Name), who.Called, w.Sentence); err != nil {
+			return err
+		}
+		return t.ConfigChanged()
+	})
+	if errors.Is(err, errTried) {
+		err = nil
+	}
+	return w, err
+}
+
+// inGuard names the field of the order that a fault of its guard is in.
+func inGuard(err error) error {
+	var f *measure.Fault
+	if errors.As(err, &f) && !strings.HasPrefix(f.Field, "guard.") {
+		return &measure.Fault{Field: "guard." + f.Field, Reason: f.Reason}
+	}
+	return err
+}
+
+// settings are what the device is ordered: as it is now, where the order says nothing.
+func (o *WatchOrder) settings(d *deviceLive) (site.Settings, error) {
+	s := d.Settings
+	if o.Interval != nil {
+		s.Interval = *o.Interval
+	}
+	if o.Sparing != nil {
+		s.Sparing = *o.Sparing
+	}
+	if s.Sparing != 0 && s.Sparing < s.Interval {
+		return s, &measure.Fault{Field: "sparing_interval", Reason: fmt.Sprintf("%v is more often than %v; it is meant to spare the battery", s.Sparing, s.Interval)}
+	}
+	return s, s.Check()
+}
+
+// watchSays sums up how an asset is guarded.
+func (t *Turn) watchSays(a *asset.Asset, s *signalLive, g *alarm.Guard, settings site.Settings) string {
+	var b strings.Builder
+	device, signal := site.Title(s.device.Title, s.device.Name), site.Title(s.Title, s.Name)
+	interval := settings.Interval
+	if interval == 0 {
+		interval = s.interval()
+	}
+	fmt.Fprintf(&b, "%s of %s is measured by %s", signal, a.Called(), device)
+	if interval != 0 {
+		fmt.Fprintf(&b, " every %s", roster.Length(time.Duration(interval)))
+	}
+	if settings.Sparing != 0 {
+		fmt.Fprintf(&b, ", and every %s when its battery is low", roster.Length(time.Duration(settings.Sparing)))
+	}
+	units := t.live.site.Units
+	for i := range g.Count() {
+		r := g.At(i)
+		test, unit := roster.Shown(r.When, s.Unit, units)
+		join := ". When it is"
+		if i > 0 {
+			join = "; when it is"
+		}
+		fmt.Fprintf(&b, "%s %s", join, test.Words(unit))
+		if r.OnDelay != 0 {
+			fmt.Fprintf(&b, " for %s", roster.Length(time.Duration(r.OnDelay)))
+		}
+		fmt.Fprintf(&b, ", that is %s", map[alarm.Severity]string{alarm.Advisory: "an advisory", alarm.Warning: "a warning", alarm.Critical: "critical"}[r.Severity])
+	}
+	b.WriteString(". ")
+	if len(g.Tell) == 0 {
+		b.WriteString("Nobody is told; it stands on the page alone.")
+	} else {
+		fmt.Fprintf(&b, "Then %s %s told, and told again when all is well.", t.peopleCalled(g.Tell), is(len(g.Tell)))
+	}
+	if g.Armed != "" {
+		fmt.Fprintf(&b, " It looks at these hours: %s.", g.Armed)
+	}
+	return b.String()
+}
+
+func is(n int) string {
+	if n == 1 {
+		return "is"
+	}
+	return "are"
+}
+
+// peopleCalled says who is told, as people call them.
+func (t *Turn) peopleCalled(tell []string) string {
+	names := slices.Clone(tell)
+	for i, name := range names {
+		if c := t.live.contacts[name]; c != nil {
+			names[i] = c.Called()
+		} else if t.live.rosters[name] != nil {
+			names[i] = "the roster " + name
+		}
+	}
+	if len(names) == 1 {
+		return names[0]
+	}
+	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
+}

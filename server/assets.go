@@ -1,0 +1,488 @@
+package server
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"jauntylark/chart"
+	"jauntylark/core/alarm"
+	"jauntylark/core/asset"
+	"jauntylark/core/drive"
+	"jauntylark/core/measure"
+	"jauntylark/core/run"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+)
+
+// AssetPath is the place of one asset.
+type AssetPath struct {
+	Asset string `path:"asset"`
+}
+
+// AssetLine is an asset in the list of all: what guards it, and what it reads now.
+type AssetLine struct {
+	asset.Asset
+	Depth   int            `json:"depth" doc:"how deep it stands in the tree, from 0"`
+	Guards  int            `json:"guards" doc:"how many look at its signals"`
+	Worst   alarm.Severity `json:"worst" doc:"of its standing alarms; empty: none stands"`
+	Reading *site.Signal   `json:"reading" doc:"the signal that tells most: of a standing alarm, of a guard, or its first; null: it has none"`
+	Eye     string         `json:"eye" doc:"the device that sends frames of it; empty: none"`
+	Run     *run.Run       `json:"run" doc:"the run that is on; null: none"`
+}
+
+// AssetPage is all that an asset's page tells.
+type AssetPage struct {
+	Asset       asset.Asset        `json:"asset"`
+	Words       []string           `json:"words" nullable:"false" doc:"how it does, in sentences"`
+	Place       []AssetName        `json:"place" nullable:"false" doc:"what it stands in, the outermost first"`
+	Parts       []AssetName        `json:"parts" nullable:"false" doc:"what stands in it"`
+	Signals     []site.Signal      `json:"signals" nullable:"false"`
+	Outputs     []drive.Output     `json:"outputs" nullable:"false"`
+	Guards      []alarm.Guard      `json:"guards" nullable:"false"`
+	Alarms      []alarm.Alarm      `json:"alarms" nullable:"false" doc:"those that stand"`
+	Attachments []asset.Attachment `json:"attachments" nullable:"false"`
+	Eyes        []string           `json:"eyes" nullable:"false" doc:"devices that send frames of it"`
+	Runs        []run.Run          `json:"runs" nullable:"false" doc:"the newest 20"`
+	Plans       []run.Plan         `json:"plans" nullable:"false"`
+}
+
+// AssetName is an asset's name and what people call it.
+type AssetName struct {
+	Name      string `json:"name"`
+	Called    string `json:"called"`
+	Condition string `json:"condition"`
+}
+
+// belongings are what may belong to assets, read once for all of them.
+type belongings struct {
+	assets  []asset.Asset
+	signals []site.Signal
+	guards  []alarm.Guard
+	alarms  []alarm.Alarm
+	eyes    map[string]bool // devices that have sent frames
+}
+
+const mostStanding = 1000
+
+func (v *Server) belongings(ctx context.Context) (b belongings, err error) {
+	if b.assets, err = v.store.Assets(ctx); err != nil {
+		return b, err
+	}
+	if b.signals, err = v.store.Signals(ctx); err != nil {
+		return b, err
+	}
+	if b.guards, err = v.store.Guards(ctx); err != nil {
+		return b, err
+	}
+	if b.alarms, err = v.store.Alarms(ctx, store.AlarmQuery{Standing: true, Limit: mostStanding}); err != nil {
+		return b, err
+	}
+	slices.SortStableFunc(b.alarms, func(x, y alarm.Alarm) int { return y.Severity.Compare(x.Severity) })
+	directory, _ := v.door.Look()
+	b.eyes = map[string]bool{}
+	for id := range directory.Eyes {
+		b.eyes[directory.ByID[id].Name] = true
+	}
+	return b, nil
+}
+
+// of narrows what there is down to one asset.
+func (b *belongings) of(a *asset.Asset) belongings {
+	return belongings{
+		signals: slices.DeleteFunc(slices.Clone(b.signals), func(s site.Signal) bool { return !a.Has(s.Path()) }),
+		guards:  slices.DeleteFunc(slices.Clone(b.guards), func(g alarm.Guard) bool { return !a.Has(g.Signal) }),
+		alarms: slices.DeleteFunc(slices.Clone(b.alarms), func(l alarm.Alarm) bool {
+			return l.Signal == "" || !a.Has(l.Signal) && !slices.Contains(a.Signals, l.Signal)
+		}),
+	}
+}
+
+// eyesOf gives the devices that send frames of an asset.
+func (b *belongings) eyesOf(a *asset.Asset) []string {
+	eyes := []string{}
+	for device := range b.eyes {
+		if a.HasDevice(device) {
+			eyes = append(eyes, device)
+		}
+	}
+	slices.Sort(eyes)
+	return eyes
+}
+
+func (v *Server) listAssets(ctx context.Context, _ *none) (*body[[]AssetLine], error) {
+	b, err := v.belongings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	runs, err := v.store.Runs(ctx, "", 200)
+	if err != nil {
+		return nil, err
+	}
+	ordered, depths := asset.Tree(b.assets)
+	lines := make([]AssetLine, len(ordered))
+	for i := range ordered {
+		a := &ordered[i]
+		own := b.of(a)
+		line := AssetLine{Asset: *a, Depth: depths[i], Guards: len(own.guards), Reading: own.telling()}
+		if len(own.alarms) > 0 {
+			line.Worst = own.alarms[0].Severity
+		}
+		if eyes := b.eyesOf(a); len(eyes) > 0 {
+			line.Eye = eyes[0]
+		}
+		for k := range runs {
+			if runs[k].Asset == a.Name && runs[k].EndedAt == nil {
+				line.Run = &runs[k]
+				break
+			}
+		}
+		lines[i] = line
+	}
+	return answer(lines, nil)
+}
+
+// telling is the signal that tells most of an asset.
+func (b *belongings) telling() *site.Signal {
+	var wanted []string
+	for _, a := range b.alarms {
+		wanted = append(wanted, a.Signal)
+	}
+	for _, g := range b.guards {
+		wanted = append(wanted, g.Signal)
+	}
+	for _, path := range wanted {
+		for i := range b.signals {
+			if b.signals[i].Path() == path {
+				return &b.signals[i]
+			}
+		}
+	}
+	for i := range b.signals {
+		if b.signals[i].Kind == site.KindNumber || b.signals[i].Kind == site.KindSwitch {
+			return &b.signals[i]
+		}
+	}
+	return nil
+}
+
+// assetNamed finds an asset; the error names the nearest one.
+func (v *Server) assetNamed(all []asset.Asset, name string) (*asset.Asset, error) {
+	var names []string
+	for i := range all {
+		if names = append(names, all[i].Name); all[i].Name == name {
+			return &all[i], nil
+		}
+	}
+	return nil, missing(store.ErrNotFound, "asset", name, names)
+}
+
+func (v *Server) getAsset(ctx context.Context, in *AssetPath) (*body[AssetPage], error) {
+	return answer(v.assetPage(ctx, in.Asset))
+}
+
+func (v *Server) assetPage(ctx context.Context, name string) (p AssetPage, err error) {
+	b, err := v.belongings(ctx)
+	if err != nil {
+		return p, err
+	}
+	a, err := v.assetNamed(b.assets, name)
+	if err != nil {
+		return p, err
+	}
+	own := b.of(a)
+	p = AssetPage{Asset: *a, Place: namesOfAssets(a.Place(b.assets)), Signals: own.signals, Guards: own.guards, Alarms: own.alarms, Eyes: b.eyesOf(a), Plans: []run.Plan{}, Outputs: []drive.Output{}}
+	p.Parts = namesOfAssets(slices.DeleteFunc(slices.Clone(b.assets), func(o asset.Asset) bool { return o.In != name }))
+	if p.Attachments, err = v.store.Attachments(ctx, a.ID); err != nil {
+		return p, err
+	}
+	if p.Runs, err = v.store.Runs(ctx, name, 20); err != nil {
+		return p, err
+	}
+	plans, err := v.store.Plans(ctx)
+	if err != nil {
+		return p, err
+	}
+	for i := range plans {
+		if plans[i].Asset == name {
+			p.Plans = append(p.Plans, plans[i])
+		}
+	}
+	outputs, err := v.store.Outputs(ctx)
+	if err != nil {
+		return p, err
+	}
+	for i := range outputs {
+		if slices.Contains(a.Outputs, outputs[i].Path()) {
+			p.Outputs = append(p.Outputs, outputs[i])
+		}
+	}
+	p.Words, err = v.wordsOf(ctx, a, &own, p.Runs)
+	return p, err
+}
+
+func namesOfAssets(all []asset.Asset) []AssetName {
+	names := make([]AssetName, len(all))
+	for i := range all {
+		names[i] = AssetName{all[i].Name, all[i].Called(), all[i].Condition}
+	}
+	return names
+}
+
+// wordsOf tells how an asset does.
+func (v *Server) wordsOf(ctx context.Context, a *asset.Asset, own *belongings, runs []run.Run) ([]string, error) {
+	here, err := v.store.Site(ctx)
+	if err != nil {
+		return nil, err
+	}
+	f := asset.Facts{Asset: *a, Site: here, Now: v.pipeline.Now(), Signals: len(own.signals), Guards: len(own.guards)}
+	paths := make([]string, len(own.signals))
+	for i := range own.signals {
+		s := &own.signals[i]
+		paths[i] = s.Path()
+		if s.SilentSince != nil {
+			f.Silent = append(f.Silent, s.Title)
+		}
+	}
+	for i := range own.guards {
+		if own.guards[i].OutOfUse != nil || own.guards[i].Shelved != nil {
+			f.Asleep++
+		}
+	}
+	for _, l := range own.alarms {
+		if l.Kind == alarm.ByDueDate {
+			f.Due = append(f.Due, l.Signal)
+		} else {
+			f.Alarms = append(f.Alarms, l.Sentence)
+		}
+	}
+	if i := slices.IndexFunc(runs, func(r run.Run) bool { return r.EndedAt == nil }); i >= 0 {
+		f.Run, f.RunSince = runs[i].Title, runs[i].StartedAt
+	}
+	over, err := v.store.LastOver(ctx, paths)
+	if over != 0 {
+		f.LastOver = &over
+	}
+	return f.Say(), err
+}
+
+// AssetDraft is a new asset.
+type AssetDraft struct {
+	Name string `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" doc:"unique among assets; part of its page's address" example:"fog-pump"`
+	pipeline.AssetChange
+}
+
+func (v *Server) addAsset(ctx context.Context, in *body[AssetDraft]) (*body[AssetPage], error) {
+	if err := v.pipeline.AddAsset(ctx, in.Body.Name, in.Body.AssetChange, who(ctx)); err != nil {
+		return nil, err
+	}
+	return answer(v.assetPage(ctx, in.Body.Name))
+}
+
+func (v *Server) changeAsset(ctx context.Context, in *struct {
+	AssetPath
+	Body pipeline.AssetChange
+}) (*body[AssetPage], error) {
+	if err := v.pipeline.ChangeAsset(ctx, in.Asset, in.Body, who(ctx)); err != nil {
+		return nil, err
+	}
+	return answer(v.assetPage(ctx, in.Asset))
+}
+
+func (v *Server) setCondition(ctx context.Context, in *struct {
+	AssetPath
+	Body pipeline.ConditionOrder
+}) (*body[AssetPage], error) {
+	if err := v.pipeline.SetCondition(ctx, in.Asset, in.Body, who(ctx)); err != nil {
+		return nil, err
+	}
+	return answer(v.assetPage(ctx, in.Asset))
+}
+
+func (v *Server) removeAsset(ctx context.Context, in *AssetPath) (*none, error) {
+	return nil, v.pipeline.RemoveAsset(ctx, in.Asset, who(ctx))
+}
+
+func (v *Server) bringAssetBack(ctx context.Context, in *AssetPath) (*body[AssetPage], error) {
+	if err := v.pipeline.BringAssetBack(ctx, in.Asset, who(ctx)); err != nil {
+		return nil, err
+	}
+	return answer(v.assetPage(ctx, in.Asset))
+}
+
+// Attaching is a photo or a paper on its way to an asset.
+type Attaching struct {
+	AssetPath
+	Name    string `query:"name" maxLength:"120" doc:"what it is called"`
+	RawBody []byte `contentType:"application/octet-stream"`
+}
+
+func (v *Server) addPhoto(ctx context.Context, in *Attaching) (*body[asset.Attachment], error) {
+	return answer(v.pipeline.AddPhoto(ctx, in.Asset, in.Name, in.RawBody, who(ctx)))
+}
+
+func (v *Server) addPaper(ctx context.Context, in *Attaching) (*body[asset.Attachment], error) {
+	return answer(v.pipeline.AddPaper(ctx, in.Asset, in.Name, in.RawBody, who(ctx)))
+}
+
+func (v *Server) removeAttachment(ctx context.Context, in *struct {
+	AssetPath
+	ID int64 `path:"id" minimum:"1"`
+}) (*none, error) {
+	return nil, v.pipeline.RemoveAttachment(ctx, in.Asset, in.ID, who(ctx))
+}
+
+func (v *Server) guardAsset(ctx context.Context, in *struct {
+	AssetPath
+	Body pipeline.WatchOrder
+}) (*body[pipeline.Watch], error) {
+	if err := tidy(&in.Body.Guard); err != nil {
+		var f *measure.Fault
+		if errors.As(err, &f) {
+			return nil, wrong("guard."+f.Field, f.Reason)
+		}
+		return nil, err
+	}
+	return answer(v.pipeline.PutUnderGuard(ctx, in.Asset, in.Body, who(ctx)))
+}
+
+func (v *Server) listAssetJournal(ctx context.Context, in *struct {
+	AssetPath
+	Page
+}) (*body[[]site.Entry], error) {
+	b, err := v.belongings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	a, err := v.assetNamed(b.assets, in.Asset)
+	if err != nil {
+		return nil, err
+	}
+	q := store.JournalQuery{Subjects: []string{pipeline.AssetSubject(a.Name)}, Devices: []string{}, Before: in.Before, Limit: in.Limit}
+	for _, s := range a.Signals {
+		if strings.Contains(s, "/") {
+			q.Subjects = append(q.Subjects, s)
+		} else {
+			q.Devices = append(q.Devices, s)
+		}
+	}
+	q.Subjects = append(q.Subjects, a.Outputs...)
+	own := b.of(a)
+	for i := range own.guards {
+		q.Subjects = append(q.Subjects, own.guards[i].Name)
+	}
+	return answer(v.store.Journal(ctx, q))
+}
+
+// serveAttachment answers with a photo or a paper itself.
+func (v *Server) serveAttachment(c *echo.Context) error {
+	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
+		return v.answerProblem(c, err)
+	}
+	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
+	if err != nil {
+		return echo.ErrNotFound
+	}
+	small := c.QueryParam("small") == "true"
+	a, err := v.store.Attachment(c.Request().Context(), c.Param("asset"), id, small)
+	if err != nil {
+		return v.answerProblem(c, v.problem(fmt.Errorf("%s has no photo or paper %d: %w", c.Param("asset"), id, err)))
+	}
+	h := c.Response().Header()
+	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")
+	h.Set("Cache-Control", "private, max-age=31536000, immutable")
+	if a.Kind == asset.Paper {
+		h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site.NameFrom(strings.TrimSuffix(a.Name, ".pdf"))+".pdf"))
+	} else if small {
+		a.Type = http.DetectContentType(a.Body)
+	}
+	return c.Blob(http.StatusOK, a.Type, a.Body)
+}
+
+// serveLabel answers with the QR label of an asset: label.svg or label.png.
+func (v *Server) serveLabel(c *echo.Context) error {
+	labels, err := v.labels(c, c.Param("asset"))
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	var out bytes.Buffer
+	if strings.HasSuffix(c.Request().URL.Path, ".png") {
+		err = chart.LabelPNG(&out, labels[0])
+		return blob(c, "image/png", out.Bytes(), err)
+	}
+	err = chart.LabelSVG(&out, labels[0])
+	return blob(c, "image/svg+xml", out.Bytes(), err)
+}
+
+// serveLabels answers with a sheet of labels to print, of some assets or all.
+func (v *Server) serveLabels(c *echo.Context) error {
+	labels, err := v.labels(c, c.QueryParams()["asset"]...)
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	var out bytes.Buffer
+	err = chart.LabelSheet(&out, labels)
+	c.Response().Header().Set("Content-Disposition", `attachment; filename="labels.pdf"`)
+	return blob(c, "application/pdf", out.Bytes(), err)
+}
+
+func blob(c *echo.Context, kind string, body []byte, err error) error {
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox")
+	return c.Blob(http.StatusOK, kind, body)
+}
+
+// labels gives the labels of assets; of all that are in use when none is named.
+func (v *Server) labels(c *echo.Context, names ...string) (labels []chart.Label, err error) {
+	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
+		return nil, err
+	}
+	all, err := v.store.Assets(c.Request().Context())
+	if err != nil {
+		return nil, err
+	}
+	if len(names) == 0 {
+		for i := range all {
+			if all[i].Condition != asset.Retired {
+				names = append(names, all[i].Name)
+			}
+		}
+	}
+	for _, name := range names {
+		a, err := v.assetNamed(all, name)
+		if err != nil {
+			return nil, err
+		}
+		var place []string
+		for _, outer := range a.Place(all) {
+			place = append(place, outer.Called())
+		}
+		labels = append(labels, chart.Label{Link: v.address(c.Request()) + "/assets/" + a.Name, Title: a.Called(), Place: strings.Join(place, " · ")})
+	}
+	if len(labels) == 0 {
+		return nil, wrong("asset", "there is no asset to make a label of")
+	}
+	return labels, nil
+}
+
+// address is how the console is reached: as the service was told, or as the request came.
+func (v *Server) address(r *http.Request) string {
+	if v.URL != "" {
+		return strings.TrimRight(v.URL, "/")
+	}
+	scheme := "http://"
+	if v.Secure || r.TLS != nil {
+		scheme = "https://"
+	}
+	return scheme + r.Host
+}

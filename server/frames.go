@@ -1,0 +1,389 @@
+package server
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+
+	"jauntylark/chart"
+	"jauntylark/core/frame"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// FrameList is the frames of a stretch.
+type FrameList struct {
+	Eye    frame.Eye     `json:"eye"`
+	Frames []store.Frame `json:"frames" nullable:"false" doc:"in order of time"`
+	All    int           `json:"all" doc:"how many there are; more than are told where they are many"`
+}
+
+// eyeOf gives the eye of a device; a settled one that knows nothing when it has sent no frame.
+func (v *Server) eyeOf(ctx context.Context, device string) (d site.Device, e frame.Eye, err error) {
+	if d, err = v.device(ctx, device); err != nil {
+		return d, e, err
+	}
+	found, err := v.pipeline.EyeOf(ctx, device)
+	if err == nil && found != nil {
+		return d, *found, nil
+	}
+	e.Settle()
+	return d, e, err
+}
+
+func (v *Server) getEye(ctx context.Context, in *DevicePath) (*body[frame.Eye], error) {
+	_, e, err := v.eyeOf(ctx, in.Device)
+	return answer(e, err)
+}
+
+func (v *Server) putEye(ctx context.Context, in *struct {
+	DevicePath
+	Body frame.Eye
+}) (*body[frame.Eye], error) {
+	fresh, err := v.pipeline.SetEye(ctx, in.Device, &in.Body, who(ctx))
+	if err != nil {
+		return nil, err
+	}
+	person := personOf(ctx)
+	err = v.pipeline.TellPast(ctx, in.Device, &fresh, &person)
+	return answer(in.Body, err)
+}
+
+func (v *Server) listFrames(ctx context.Context, in *struct {
+	DevicePath
+	Since time.Time `query:"since" doc:"only those of then or later; a day back when left out"`
+	Until time.Time `query:"until" doc:"only those of then or earlier; now when left out"`
+	Most  int       `query:"most" default:"200" minimum:"2" maximum:"2000" doc:"so many at most: where there are more, the first of each of as many equal parts, and the newest"`
+}) (*body[FrameList], error) {
+	d, e, err := v.eyeOf(ctx, in.Device)
+	if err != nil {
+		return nil, err
+	}
+	until := v.pipeline.Now()
+	if !in.Until.IsZero() {
+		until = measure.InstantOf(in.Until)
+	}
+	since := until.Add(-24 * time.Hour)
+	if !in.Since.IsZero() {
+		since = measure.InstantOf(in.Since)
+	}
+	frames, all, err := v.store.Frames(ctx, d.ID, since, until, in.Most)
+	return answer(FrameList{e, frames, all}, err)
+}
+
+// PaletteInfo is a palette as pages use it.
+type PaletteInfo struct {
+	Name    string   `json:"name"`
+	Words   string   `json:"words" doc:"what it is good for"`
+	Both    bool     `json:"both" doc:"it goes to both sides of a middle: for what has changed"`
+	Colours []string `json:"colours" nullable:"false" doc:"256, from the coldest to the hottest"`
+}
+
+func (v *Server) listPalettes(context.Context, *none) (*body[[]PaletteInfo], error) {
+	var all []PaletteInfo
+	for _, p := range frame.Palettes() {
+		one := PaletteInfo{Name: p.Name, Words: p.Words, Both: p.Both}
+		for _, c := range p.Colours {
+			one.Colours = append(one.Colours, frame.Hex(c))
+		}
+		all = append(all, one)
+	}
+	return answer(all, nil)
+}
+
+// frameLook reads how a frame is to be drawn from a request.
+func (v *Server) frameLook(ctx context.Context, q url.Values, e *frame.Eye) (l chart.FrameLook, err error) {
+	name := q.Get("palette")
+	if name == "" {
+		if name = frame.Hearth; q.Get("against") != "" {
+			name = frame.Change
+		}
+	}
+	palette, known := frame.PaletteNamed(name)
+	if !known {
+		return l, wrong("palette", site.Unknown("palette", name, frame.PaletteNames())+"; palettes are "+strings.Join(frame.PaletteNames(), ", "))
+	}
+	l.Palette, l.Bare = palette, q.Get("bare") == "true"
+	for field, into := range map[string]**float64{"low": &l.Low, "high": &l.High} {
+		if text := q.Get(field); text != "" {
+			n, err := strconv.ParseFloat(text, 64)
+			if err != nil {
+				return l, wrong(field, fmt.Sprintf("%q is no temperature", text))
+			}
+			*into = &n
+		}
+	}
+	if l.Low != nil && l.High != nil && *l.Low >= *l.High {
+		return l, wrong("low", fmt.Sprintf("%v is not below %v", *l.Low, *l.High))
+	}
+	if text := q.Get("width"); text != "" {
+		if l.Width, err = strconv.Atoi(text); err != nil || l.Width < 8 || l.Width > 2048 {
+			return l, wrong("width", fmt.Sprintf("%q is not 8 to 2048 pixels", text))
+		}
+	}
+	if q.Get("regions") == "true" {
+		l.Regions = e.Regions
+	}
+	here, err := v.store.Site(ctx)
+	l.Unit = here.Units.Of("Cel")
+	return l, err
+}
+
+// serveFrame answers with one frame: /frames/TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME is an
+// instant, or newest. The frame nearest to it is given.
+func (v *Server) serveFrame(c *echo.Context) error {
+	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
+		return v.answerProblem(c, err)
+	}
+	kind, body, err := v.frameFile(c)
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	return blob(c, kind, body, nil)
+}
+
+func (v *Server) frameFile(c *echo.Context) (kind string, body []byte, err error) {
+	ctx, q := c.Request().Context(), c.QueryParams()
+	d, e, err := v.eyeOf(ctx, c.Param("device"))
+	if err != nil {
+		return "", nil, err
+	}
+	at, ending, err := v.frameName(c.Param("file"))
+	if err != nil {
+		return "", nil, err
+	}
+	f, err := v.frameNear(ctx, &d, at)
+	if err != nil {
+		return "", nil, err
+	}
+	c.Response().Header().Set("Jaunty-Frame", f.At.String())
+	if at == f.At { // it never changes, but for what is seen in it
+		c.Response().Header().Set("Cache-Control", "private, max-age=300")
+	}
+	if ending == "jpg" {
+		picture, err := v.store.FramePicture(ctx, d.ID, f.At)
+		if err != nil {
+			return "", nil, fmt.Errorf("no picture was sent with the frame of %s: %w", f.At, store.ErrNotFound)
+		}
+		return http.DetectContentType(picture), picture, nil
+	}
+	g, err := v.gridOf(ctx, &d, &e, &f, q)
+	if err != nil {
+		return "", nil, err
+	}
+	shot := frame.Shot{Grid: g, At: f.At}
+	switch ending {
+	case "csv":
+		return "text/csv; charset=utf-8", frame.EncodeCSV(shot), nil
+	case "json":
+		body, err = frame.EncodeJSON(shot)
+		return "application/json", body, err
+	case "cbor":
+		body, err = frame.EncodeCBOR(shot)
+		return frame.CBOR, body, err
+	case "pgm":
+		return frame.PGM, frame.EncodePGM(shot), nil
+	}
+	l, err := v.frameLook(ctx, q, &e)
+	if err != nil {
+		return "", nil, err
+	}
+	var out bytes.Buffer
+	err = chart.FramePNG(&out, v.shown(ctx, &d, &f, g), l)
+	return "image/png", out.Bytes(), err
+}
+
+var frameEndings = []string{"png", "csv", "json", "cbor", "pgm", "jpg"}
+
+// frameName takes the name of a frame's file apart.
+func (v *Server) frameName(file string) (at measure.Instant, ending string, err error) {
+	file, _ = url.PathUnescape(file)
+	dot := strings.LastIndexByte(file, '.')
+	if dot < 0 {
+		dot = len(file)
+	}
+	name, ending := file[:dot], strings.TrimPrefix(file[dot:], ".")
+	known := false
+	for _, e := range frameEndings {
+		known = known || e == ending
+	}
+	if !known {
+		return 0, "", wrong("file", fmt.Sprintf("%q does not end in one of .%s", file, strings.Join(frameEndings, ", .")))
+	}
+	if name == "newest" {
+		return v.pipeline.Now() + 1, ending, nil
+	}
+	if err := at.UnmarshalText([]byte(name)); err != nil {
+		return 0, "", wrong("file", err.Error()+", or newest")
+	}
+	return at, ending, nil
+}
+
+func (v *Server) frameNear(ctx context.Context, d *site.Device, at measure.Instant) (store.Frame, error) {
+	f, err := v.store.Frame(ctx, d.ID, at)
+	if errors.Is(err, store.ErrNotFound) {
+		err = fmt.Errorf("%s has no frame: %w", d.Name, err)
+	}
+	return f, err
+}
+
+// gridOf gives the temperatures of a frame: corrected, unless they are asked for as they were sent; less those of another frame
+// where one is asked for.
+func (v *Server) gridOf(ctx context.Context, d *site.Device, e *frame.Eye, f *store.Frame, q url.Values) (*frame.Grid, error) {
+	seen := func(f *store.Frame) (*frame.Grid, error) {
+		g, err := frame.Unpack(f.Body)
+		if err != nil || q.Get("as_sent") == "true" {
+			return g, err
+		}
+		return e.Seen(g)
+	}
+	g, err := seen(f)
+	if err != nil || q.Get("against") == "" {
+		return g, err
+	}
+	var at measure.Instant
+	if text := q.Get("against"); text == "reference" {
+		if e.Reference == nil {
+			return nil, wrong("against", d.Name+" has no reference frame yet")
+		}
+		at = *e.Reference
+	} else if err := at.UnmarshalText([]byte(text)); err != nil {
+		return nil, wrong("against", err.Error()+", or reference")
+	}
+	other, err := v.frameNear(ctx, d, at)
+	if err != nil {
+		return nil, err
+	}
+	before, err := seen(&other)
+	if err != nil {
+		return nil, err
+	}
+	return g.Less(before)
+}
+
+func (v *Server) shown(ctx context.Context, d *site.Device, f *store.Frame, g *frame.Grid) chart.Shown {
+	zone := time.UTC
+	if here, err := v.store.Site(ctx); err == nil {
+		zone = here.Location()
+	}
+	return chart.Shown{Grid: g, Title: d.Title + ", " + f.At.Time().In(zone).Format("2 January 2006 15:04:05")}
+}
+
+// mostInStrip is how many frames a moving picture has at most.
+const mostInStrip = 240
+
+// serveStrip answers with the frames of a stretch as a moving picture (GIF89a).
+func (v *Server) serveStrip(c *echo.Context) error {
+	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
+		return v.answerProblem(c, err)
+	}
+	body, err := v.strip(c)
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", c.Param("device")+".gif"))
+	return blob(c, "image/gif", body, nil)
+}
+
+func (v *Server) strip(c *echo.Context) ([]byte, error) {
+	ctx, q := c.Request().Context(), c.QueryParams()
+	d, e, err := v.eyeOf(ctx, c.Param("device"))
+	if err != nil {
+		return nil, err
+	}
+	until := v.pipeline.Now()
+	since := until.Add(-24 * time.Hour)
+	for field, into := range map[string]*measure.Instant{"since": &since, "until": &until} {
+		if text := q.Get(field); text != "" {
+			if err := into.UnmarshalText([]byte(text)); err != nil {
+				return nil, wrong(field, err.Error())
+			}
+		}
+	}
+	l, err := v.frameLook(ctx, q, &e)
+	if err != nil {
+		return nil, err
+	}
+	if l.Width == 0 {
+		l.Width = 320
+	}
+	frames, _, err := v.store.Frames(ctx, d.ID, since, until, mostInStrip)
+	if err != nil {
+		return nil, err
+	}
+	if len(frames) == 0 {
+		return nil, fmt.Errorf("%s has no frame between %s and %s: %w", d.Name, since, until, store.ErrNotFound)
+	}
+	var all []chart.Shown
+	for i := range frames {
+		f, err := v.frameNear(ctx, &d, frames[i].At)
+		if err != nil {
+			return nil, err
+		}
+		g, err := v.gridOf(ctx, &d, &e, &f, q)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, v.shown(ctx, &d, &f, g))
+	}
+	var out bytes.Buffer
+	err = chart.FrameGIF(&out, all, l, 20)
+	return out.Bytes(), err
+}
+
+// describePictures describes in the API what answers with pictures and documents of assets, frames and runs, and how frames are
+// sent.
+func (v *Server) describePictures() {
+	text := &huma.Schema{Type: "string"}
+	binary := &huma.Schema{Type: "string", Format: "binary"}
+	query := func(names ...string) (out []*huma.Param) {
+		words := map[string]string{"palette": "hearth, dusk, ash or change", "low": "°C: where the palette begins", "high": "°C: where it ends", "width": "pixels of the picture part, about", "against": "another frame's time, or reference: what has changed since",
+			"as_sent": "true: without correction for emissivity", "regions": "true: with the outlines of regions", "bare": "true: without scale and words", "small": "true: 480 pixels at most", "since": "a day back when left out", "until": "now when left out", "as": "html, pdf or csv", "asset": "names; all when left out", "at": "when it was taken; now when neither this nor the frame says"}
+		for _, name := range names {
+			out = append(out, &huma.Param{Name: name, In: "query", Description: words[name], Schema: text})
+		}
+		return out
+	}
+	in := func(names ...string) (out []*huma.Param) {
+		for _, name := range names {
+			out = append(out, &huma.Param{Name: name, In: "path", Required: true, Schema: text})
+		}
+		return out
+	}
+	look := []map[string][]string{{"token": {}}, {"session": {}}}
+	get := func(id, path, summary string, parameters []*huma.Param, kinds ...string) {
+		content := map[string]*huma.MediaType{}
+		for _, kind := range kinds {
+			content[kind] = &huma.MediaType{Schema: binary}
+		}
+		v.api.OpenAPI().AddOperation(&huma.Operation{OperationID: id, Method: http.MethodGet, Path: path, Summary: summary, Description: "Takes the role viewer.", Security: look, Parameters: parameters,
+			Responses: map[string]*huma.Response{"200": {Description: "the file", Content: content}, "404": {Description: "there is none"}}})
+	}
+	get("get-attachment", "/api/v1/assets/{asset}/attachments/{id}", "A photo or a paper of an asset", append(in("asset", "id"), query("small")...), "image/jpeg", "image/png", "application/pdf")
+	get("get-label", "/api/v1/assets/{asset}/label.svg", "A QR label that opens an asset's page", in("asset"), "image/svg+xml")
+	get("get-label-picture", "/api/v1/assets/{asset}/label.png", "The same as PNG", in("asset"), "image/png")
+	get("get-labels", "/api/v1/labels.pdf", "QR labels of assets on pages to print and cut", query("asset"), "application/pdf")
+	get("get-frame", "/api/v1/devices/{device}/frames/{file}", "The frame nearest to a time: TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME may be newest",
+		append(in("device", "file"), query("palette", "low", "high", "width", "against", "as_sent", "regions", "bare")...), "image/png", "image/jpeg", "text/csv", "application/json", frame.CBOR, frame.PGM)
+	get("get-strip", "/api/v1/devices/{device}/strip.gif", "The frames of a stretch as a moving picture, 240 at most", append(in("device"), query("since", "until", "palette", "low", "high", "width", "against", "regions")...), "image/gif")
+	get("get-run-report", "/api/v1/runs/{id}/report", "The report of a run", append(in("id"), query("as")...), "text/html", "application/pdf", "text/csv")
+	v.api.OpenAPI().AddOperation(&huma.Operation{
+		OperationID: "send-frame", Method: http.MethodPost, Path: "/api/v1/intake/frames", Summary: "Send a thermal frame",
+		Description: "A device sends with its key, a person of role keeper with a token and the device's name in the header Jaunty-Device. See docs/frames.md for the formats. The answer comes after the commit.",
+		Security:    []map[string][]string{{"key": {}}, {"token": {}}}, Parameters: append(query("at"), &huma.Param{Name: "Jaunty-Device", In: "header", Schema: text}),
+		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{frame.CSV: {Schema: text}, frame.JSON: {Schema: &huma.Schema{Type: "object"}}, frame.CBOR: {Schema: binary}, frame.PGM: {Schema: binary},
+			"multipart/form-data": {Schema: &huma.Schema{Type: "object", Properties: map[string]*huma.Schema{"frame": binary, "picture": binary}, Required: []string{"frame"}}}}},
+		Responses: map[string]*huma.Response{"204": {Description: "taken"}, "200": {Description: "taken, but for the signals that rejected names"}, "202": {Description: "kept until the device is let in"}, "401": {Description: "the key is not known"},
+			"413": {Description: "too long"}, "415": {Description: "a format that is not read"}, "422": {Description: "it is no frame, or none of this device's size; nothing is kept"}},
+	})
+}

@@ -1,0 +1,139 @@
+package store
+
+import (
+	"context"
+
+	"jauntylark/core/frame"
+	"jauntylark/core/measure"
+)
+
+// DeviceEye is the eye of a device.
+type DeviceEye struct {
+	Device int64     `db:"device_id"`
+	Eye    frame.Eye `db:"eye"`
+}
+
+// Eyes gives the eyes of all devices that have one.
+func (t *Tx) Eyes(ctx context.Context) (eyes []DeviceEye, err error) {
+	err = t.SelectContext(ctx, &eyes, `select device_id, eye from eye`)
+	return eyes, err
+}
+
+// Eyes gives the eyes of all devices that have one.
+func (s *Store) Eyes(ctx context.Context) (eyes []DeviceEye, err error) {
+	err = s.db.SelectContext(ctx, &eyes, `select device_id, eye from eye`)
+	return eyes, err
+}
+
+// EyeOf gives the eye of a device; ErrNotFound when it has none.
+func (s *Store) EyeOf(ctx context.Context, device string) (e DeviceEye, err error) {
+	err = s.db.GetContext(ctx, &e, `select e.device_id, e.eye from eye e join device d on d.id = e.device_id where d.name = $1`, device)
+	return e, found(err)
+}
+
+// SaveEye stores how the frames of a device are read.
+func (t *Tx) SaveEye(ctx context.Context, device int64, e *frame.Eye) error {
+	_, err := t.ExecContext(ctx, `insert into eye (device_id, eye) values ($1, $2) on conflict (device_id) do update set eye = excluded.eye`, device, *e)
+	return err
+}
+
+// Frame is one frame as it is stored.
+type Frame struct {
+	Device   int64           `json:"-" db:"device_id"`
+	At       measure.Instant `json:"at" db:"at" format:"date-time"`
+	Low      float64         `json:"low" db:"low" doc:"°C: the lowest that the camera told"`
+	High     float64         `json:"high" db:"high" doc:"°C: the highest"`
+	Doubtful int             `json:"doubtful" db:"doubtful" doc:"pixels that are dead or beyond the span"`
+	Pictured bool            `json:"pictured" db:"pictured" doc:"a visible-light picture was sent with it"`
+	Size     int             `json:"size" db:"size" doc:"bytes that it takes up"`
+	Body     []byte          `json:"-" db:"body"`    // packed
+	Picture  []byte          `json:"-" db:"picture"` // JPEG or PNG
+}
+
+// AddFrame stores a frame, unless there is one of that instant.
+func (t *Tx) AddFrame(ctx context.Context, f *Frame) error {
+	_, err := t.ExecContext(ctx, `insert into frame (device_id, at, low, high, doubtful, body, picture) values ($1, $2, $3, $4, $5, $6, $7) on conflict do nothing`,
+		f.Device, f.At, f.Low, f.High, f.Doubtful, f.Body, f.Picture)
+	return err
+}
+
+const frameColumns = `device_id, at, low, high, doubtful, picture is not null as pictured, octet_length(body) as size`
+
+// Frames lists the frames of a device in a stretch, in order of time and without their bodies: so many at most, the first of
+// each of as many equal parts. It tells how many there are.
+func (s *Store) Frames(ctx context.Context, device int64, from, until measure.Instant, most int) (frames []Frame, all int, err error) {
+	if err = s.db.GetContext(ctx, &all, `select count(*) from frame where device_id = $1 and at between $2 and $3`, device, from, until); err != nil {
+		return nil, 0, err
+	}
+	frames = []Frame{}
+	if all <= most {
+		err = s.db.SelectContext(ctx, &frames, `select `+frameColumns+` from frame where device_id = $1 and at between $2 and $3 order by at`, device, from, until)
+		return frames, all, err
+	}
+	err = s.db.SelectContext(ctx, &frames, `
+		with part as (select min(at) as at, max(at) as last from (select at, ntile($4) over (order by at) as n from frame where device_id = $1 and at between $2 and $3) p group by n),
+		     newest as (select max(last) as at from part)
+		select `+frameColumns+` from frame where device_id = $1 and at in (select at from part union select at from newest) order by at`, device, from, until, most-1)
+	return frames, all, err
+}
+
+// Frame gives the frame of a device that lies nearest to an instant, with its body; ErrNotFound when there is none at all.
+func (s *Store) Frame(ctx context.Context, device int64, at measure.Instant) (f Frame, err error) {
+	err = s.db.GetContext(ctx, &f, `
+		with near as ((select at from frame where device_id = $1 and at <= $2 order by at desc limit 1) union all (select at from frame where device_id = $1 and at > $2 order by at limit 1))
+		select `+frameColumns+`, body from frame where device_id = $1 and at = (select at from near order by abs(at - $2) limit 1)`, device, at)
+	return f, found(err)
+}
+
+// FramePicture gives the visible-light picture of the frame of an instant; ErrNotFound.
+func (s *Store) FramePicture(ctx context.Context, device int64, at measure.Instant) (body []byte, err error) {
+	err = s.db.GetContext(ctx, &body, `select picture from frame where device_id = $1 and at = $2 and picture is not null`, device, at)
+	return body, found(err)
+}
+
+// NewestFrames gives the newest frames of a device before an instant, with their bodies, newest first, so many at most.
+func (s *Store) NewestFrames(ctx context.Context, device int64, before measure.Instant, most int) (frames []Frame, err error) {
+	err = s.db.SelectContext(ctx, &frames, `select `+frameColumns+`, body from frame where device_id = $1 and at < $2 order by at desc limit $3`, device, before, most)
+	return frames, err
+}
+
+// FrameTimes gives the instants of a device's frames before one, in order.
+func (s *Store) FrameTimes(ctx context.Context, device int64, before measure.Instant) (at []measure.Instant, err error) {
+	err = s.db.SelectContext(ctx, &at, `select at from frame where device_id = $1 and at < $2 order by at`, device, before)
+	return at, err
+}
+
+// AlarmMoments gives when alarms of a device's signals were raised and over, before an instant, in order.
+func (s *Store) AlarmMoments(ctx context.Context, device string, before measure.Instant) (at []measure.Instant, err error) {
+	err = s.db.SelectContext(ctx, &at, `
+		select at from (select raised_at as at from alarm where starts_with(signal, $1 || '/') union select cleared_at from alarm where starts_with(signal, $1 || '/') and cleared_at is not null) m
+		where at < $2 order by at`, device, before)
+	return at, err
+}
+
+// DropFrames lets frames of a device go.
+func (s *Store) DropFrames(ctx context.Context, device int64, at []measure.Instant) error {
+	_, err := s.db.ExecContext(ctx, `delete from frame where device_id = $1 and at = any($2)`, device, at)
+	return err
+}
+
+// FramesKept is what the frames of one device take up.
+type FramesKept struct {
+	Device string          `json:"device" db:"device"`
+	ID     int64           `json:"-" db:"device_id"`
+	Count  int             `json:"count" db:"count"`
+	Bytes  int64           `json:"bytes" db:"bytes"`
+	First  measure.Instant `json:"first" db:"first" format:"date-time"`
+	Last   measure.Instant `json:"last" db:"last" format:"date-time"`
+	PerDay float64         `json:"per_day" db:"per_day" doc:"at the rate of the last week"`
+}
+
+// FrameFootprints tells what the frames of each device take up.
+func (s *Store) FrameFootprints(ctx context.Context, now measure.Instant) ([]FramesKept, error) {
+	all := []FramesKept{}
+	err := s.db.SelectContext(ctx, &all, `
+		select d.name as device, d.id as device_id, count(*) as count, sum(octet_length(f.body) + coalesce(octet_length(f.picture), 0) + 60) as bytes, min(f.at) as first, max(f.at) as last,
+		       count(*) filter (where f.at > $1::bigint - 604800000) / greatest(1.0, least(7, ($1::bigint - min(f.at)) / 86400000.0)) as per_day
+		from frame f join device d on d.id = f.device_id group by d.id, d.name order by bytes desc`, now)
+	return all, err
+}
