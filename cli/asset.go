@@ -249,7 +249,7 @@ func assetConditionCommand() *cobra.Command {
 		}}
 	why := c.Flags().String("why", "", "why, in your words")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		return doAsset(c, http.MethodPut, assetPath(args[0])+"/condition", pipeline.ConditionOrder{Condition: args[1], Why: *why}, "%s is "+args[1]+".\n")
+		return doAsset(c, http.MethodPut, assetPath(args[0])+"/condition", pipeline.ConditionOrder{Condition: args[1], Why: *why}, "It is noted of %s: "+strings.ReplaceAll(args[1], "%", "%%")+".\n")
 	}
 	return c
 }
@@ -312,17 +312,21 @@ told how often to measure. All of it is done, or nothing. --try says the sentenc
 	completeFrom(c, "severity", "advisory", "warning", "critical")
 	_ = c.MarkFlagRequired("when")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		o := pipeline.WatchOrder{Guard: alarm.Guard{Signal: args[1], Rung: alarm.Rung{Severity: alarm.Warning}}, Try: *try}
-		if err := readGuard(f, &o.Guard); err != nil {
+		g := alarm.Guard{Signal: args[1], Rung: alarm.Rung{Severity: alarm.Warning}, Tell: []string{}}
+		if err := readGuard(f, &g); err != nil {
 			return err
 		}
-		for flag, into := range map[string]**measure.Duration{"interval": &o.Interval, "sparing": &o.Sparing} {
+		if err := readWords(c, &g.Templates); err != nil {
+			return err
+		}
+		order := map[string]any{"guard": guardBody(g), "try": *try}
+		for flag, field := range map[string]string{"interval": "interval", "sparing": "sparing_interval"} {
 			if text, _ := f.GetString(flag); text != "" {
 				d, err := measure.ParseDuration(text)
 				if err != nil {
 					return misused("--%s: %w", flag, err)
 				}
-				*into = &d
+				order[field] = d
 			}
 		}
 		s, err := service()
@@ -330,7 +334,7 @@ told how often to measure. All of it is done, or nothing. --try says the sentenc
 			return err
 		}
 		var watch pipeline.Watch
-		if err := s.Do(c.Context(), http.MethodPut, assetPath(args[0])+"/guard", o, &watch); err != nil {
+		if err := s.Do(c.Context(), http.MethodPut, assetPath(args[0])+"/guard", order, &watch); err != nil {
 			return err
 		}
 		return show(c, watch, func(w io.Writer) {

@@ -57,8 +57,17 @@ func (h *head) finish(g *Grid, counts bool, usual *Eye) error {
 	if unit == "" {
 		unit = usual.Unit
 	}
-	return g.in(unit)
+	if err := g.in(unit); err != nil {
+		return err
+	}
+	if low, high := g.Extent(); low < -farOff || high > farOff {
+		return fault("scale", "makes temperatures from %v to %v °C of the counts; none is that far off", low, high)
+	}
+	return nil
 }
+
+// farOff is a temperature that no camera tells, in °C.
+const farOff = 100_000
 
 // Decode reads a frame in one of the formats; an empty content type is guessed. What the frame does not say of scale, offset
 // and unit is taken from the eye, which must be settled. The error is ErrMediaType, or a *measure.Fault that names the field.

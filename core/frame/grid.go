@@ -110,14 +110,9 @@ func (g *Grid) in(unit measure.Unit) error {
 	if unit.Dimension() != "temperature" {
 		return fault("unit", "%q is no unit of temperature; send Cel, K or [degF]", unit)
 	}
-	zero, err := measure.Convert(0, unit, "Cel")
-	if err != nil {
-		return fault("unit", "%v", err)
-	}
-	one, _ := measure.Convert(1, unit, "Cel")
-	each := one - zero
-	if unit == "K" { // 0 and 1 K differ by a rounding
-		each = 1
+	each, zero := 1.0, -kelvin
+	if unit == "[degF]" {
+		each, zero = 5.0/9, -160.0/9
 	}
 	g.Scale, g.Offset = g.Scale*each, g.Offset*each+zero
 	return nil

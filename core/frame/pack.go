@@ -11,10 +11,11 @@ import (
 // A packed frame is: the form (1), width and height, scale and offset as IEEE 754 doubles, the places of dead pixels as gaps,
 // all else in one stream of bits, and a CRC-32C of all that. Numbers are varints.
 //
-// Each count is told as the difference to what its neighbours predict: the median edge detector of LOCO-I (Weinberger,
-// Seroussi, Sapiro, "The LOCO-I lossless image compression algorithm", IEEE Trans. Image Processing 9(8), 2000). The
-// difference is a Golomb-Rice code, whose length follows the mean of those before in the same of eight contexts, by how rough
-// the neighbourhood is.
+// Each count is told as the difference to what its neighbours predict, by that one of three ways which has been nearest lately:
+// the median edge detector of LOCO-I (Weinberger, Seroussi, Sapiro, "The LOCO-I lossless image compression algorithm", IEEE
+// Trans. Image Processing 9(8), 2000), the plane through three neighbours, and their smoothed mean. The difference is a
+// Golomb-Rice code, whose length follows the mean of those before. What was before is remembered in eight contexts, by how
+// rough the neighbourhood is.
 
 const packedForm = 1
 
@@ -29,8 +30,13 @@ const (
 	halveAt  = 64 // so many differences of a context are remembered
 )
 
-// context is what is known of the differences in one sort of neighbourhood.
-type context struct{ sum, count uint64 }
+// context is what is known of one sort of neighbourhood: how long differences are, and how far each way of predicting was off.
+type context struct {
+	sum, count uint64
+	off        [ways]uint64
+}
+
+const ways = 3
 
 // shift is the parameter of the code: about the logarithm of the mean.
 func (c *context) shift() uint {
@@ -40,10 +46,28 @@ func (c *context) shift() uint {
 	return uint(bits.Len64((c.sum - 1) / c.count))
 }
 
-func (c *context) learn(code uint64) {
+// best is the way that was nearest lately.
+func (c *context) best() int {
+	way := 0
+	for i, off := range c.off {
+		if off < c.off[way] {
+			way = i
+		}
+	}
+	return way
+}
+
+// learn takes in what a pixel was, beside what was predicted.
+func (c *context) learn(code uint64, was int64, predicted *[ways]int64) {
 	c.sum, c.count = c.sum+code, c.count+1
+	for i := range predicted {
+		c.off[i] += uint64(size(was - predicted[i]))
+	}
 	if c.count == halveAt {
 		c.sum, c.count = c.sum/2, c.count/2
+		for i := range c.off {
+			c.off[i] /= 2
+		}
 	}
 }
 
@@ -54,14 +78,15 @@ func newContexts() (all [contexts]context) {
 	return all
 }
 
-// neighbours gives what the neighbours of a pixel predict, and in which context that is.
-func neighbours(row, above []int64, x int) (predicted int64, context int) {
-	var a, b, c, d int64
+// neighbours gives what the neighbours of a pixel predict, in each way, and in which context that is.
+func neighbours(row, above []int64, x int) (predicted [ways]int64, context int) {
+	var a, b, c, d int64 // left, above, above left, above right
 	switch {
 	case above == nil && x == 0:
-		return 0, contexts - 1
+		return predicted, contexts - 1
 	case above == nil:
-		return row[x-1], 0
+		a = row[x-1]
+		return [ways]int64{a, a, a}, 0
 	case x == 0:
 		b = above[0]
 		a, c = b, b
@@ -71,16 +96,18 @@ func neighbours(row, above []int64, x int) (predicted int64, context int) {
 	if d = b; x+1 < len(above) {
 		d = above[x+1]
 	}
+	plane := a + b - c
 	switch {
 	case c >= max(a, b):
-		predicted = min(a, b)
+		predicted[0] = min(a, b)
 	case c <= min(a, b):
-		predicted = max(a, b)
+		predicted[0] = max(a, b)
 	default:
-		predicted = a + b - c
+		predicted[0] = plane
 	}
+	predicted[1], predicted[2] = plane, (a+b)/2+(d-c)/4
 	rough := uint64(size(d-b) + size(b-c) + size(c-a))
-	return predicted, min(contexts-1, bits.Len64(rough))
+	return predicted, min(contexts-1, (bits.Len64(rough)+1)/2)
 }
 
 func size(n int64) int64 { return max(n, -n) }
@@ -114,14 +141,13 @@ func Pack(g *Grid) []byte {
 		row := rows[y%2]
 		for x, count := range g.Counts[y*g.Width : (y+1)*g.Width] {
 			predicted, at := neighbours(row, above, x)
-			if count == Dead {
-				row[x] = predicted
+			if row[x] = predicted[known[at].best()]; count == Dead {
 				continue
 			}
+			code := zigzag(int64(count) - row[x])
 			row[x] = int64(count)
-			code := zigzag(int64(count) - predicted)
 			w.rice(code, known[at].shift())
-			known[at].learn(code)
+			known[at].learn(code, row[x], &predicted)
 		}
 		above = row
 	}
@@ -164,13 +190,12 @@ func (g *Grid) unpackCounts(in *bitReader) error {
 		for x := range row {
 			count := &g.Counts[y*g.Width+x]
 			predicted, at := neighbours(row, above, x)
-			if *count == Dead {
-				row[x] = predicted
+			if row[x] = predicted[known[at].best()]; *count == Dead {
 				continue
 			}
 			code := in.rice(known[at].shift())
-			known[at].learn(code)
-			row[x] = predicted + unzigzag(code)
+			row[x] += unzigzag(code)
+			known[at].learn(code, row[x], &predicted)
 			*count = int32(row[x])
 		}
 		above = row

@@ -36,6 +36,7 @@ func decodeJSON(body []byte, usual *Eye) (Shot, error) {
 	t := texts{width: in.Width, height: in.Height}
 	var line []*json.Number
 	if err := json.Unmarshal(in.Values, &line); err != nil {
+		line = nil
 		var rows [][]*json.Number
 		if err := json.Unmarshal(in.Values, &rows); err != nil {
 			return Shot{}, fault("values", "are neither numbers nor rows of numbers; %s", treeForm)
@@ -123,6 +124,7 @@ func decodeCBOR(body []byte, usual *Eye) (Shot, error) {
 	}
 	var flat []*float64
 	if err := cborMode.Unmarshal(in.Values, &flat); err != nil {
+		flat = nil
 		var rows [][]*float64
 		if err := cborMode.Unmarshal(in.Values, &rows); err != nil {
 			return Shot{}, fault("values", "are neither numbers, nor rows of numbers, nor a typed array")

@@ -14,13 +14,14 @@ type Forecast struct {
 	Early   *measure.Instant `json:"early" format:"date-time" doc:"95 %: not before"`
 	Late    *measure.Instant `json:"late" format:"date-time" doc:"95 %: not after; null: it may never come"`
 	Plateau *float64         `json:"plateau" doc:"where the value levels off, in the signal's unit; null: it goes on as a straight line, or it is too early to tell"`
-	Why     string           `json:"why" enum:"coming,levels off before,goes the other way,too early to tell"`
+	Why     string           `json:"why" enum:"coming,levels off before,stands still,goes the other way,too early to tell"`
 }
 
 // What a forecast can say.
 const (
 	Coming   = "coming"
 	LevelsOf = "levels off before"
+	Still    = "stands still"
 	OtherWay = "goes the other way"
 	TooEarly = "too early to tell"
 )
@@ -108,10 +109,7 @@ func Foresee(points []Moment, goal float64, falls bool, from, until measure.Inst
 	if span <= 0 {
 		return Forecast{Why: TooEarly}
 	}
-	curves := []curve{fit(shifted, math.Inf(1))}
-	for tau := span / 30; tau < span*60; tau *= 1.04 {
-		curves = append(curves, fit(shifted, tau))
-	}
+	curves := candidates(shifted, span)
 	best := &curves[0]
 	for i := range curves {
 		if curves[i].squares < best.squares {
@@ -121,10 +119,34 @@ func Foresee(points []Moment, goal float64, falls bool, from, until measure.Inst
 	counted := max(5, best.count*independent(shifted, best)) // so many readings' worth is known
 	free := counted - 3
 	variance := best.squares / best.count * counted / free * best.count / counted
+	if moved := math.Abs(best.b) * (best.u(span) - best.u(0)); moved <= 2*math.Sqrt(variance) && math.Abs(best.b) <= 3*math.Sqrt(variance*best.vb) || moved == 0 {
+		return Forecast{Why: Still}
+	}
 	if (best.slope(span) < 0) != falls && math.Abs(best.b) > 2*math.Sqrt(variance*best.vb) {
 		return Forecast{Why: OtherWay}
 	}
 	return best.told(curves, best.squares*(1+chiSquared95/free), variance, goal, from, begin, now)
+}
+
+// candidates fits curves of time constants from far shorter to far longer than the course, the straight line first, and more of
+// them where they fit best, down to where neighbours fit alike.
+func candidates(points []Moment, span float64) []curve {
+	curves := []curve{fit(points, math.Inf(1))}
+	low, high := span/30, span*60
+	const each = 60
+	for range 4 {
+		step := math.Pow(high/low, 1.0/each)
+		begin := len(curves)
+		best := begin
+		for tau := low; tau <= high*1.000001; tau *= step {
+			curves = append(curves, fit(points, tau))
+			if last := len(curves) - 1; curves[last].squares < curves[best].squares {
+				best = last
+			}
+		}
+		low, high = curves[max(begin, best-2)].tau, curves[min(len(curves)-1, best+2)].tau
+	}
+	return curves
 }
 
 // recent gives the newest part of a course: what happened long ago may have had other causes.
@@ -219,7 +241,7 @@ func (f *Forecast) Words(zone *time.Location, now measure.Instant, unit measure.
 		}
 		return text
 	case f.At == nil:
-		return "it " + map[string]string{OtherWay: "goes the other way", LevelsOf: "does not get there in any time that can be told", TooEarly: "is too early to tell"}[f.Why]
+		return "it " + map[string]string{OtherWay: "goes the other way", Still: "stands still", LevelsOf: "does not get there in any time that can be told", TooEarly: "is too early to tell"}[f.Why]
 	case f.Early == nil:
 		return "at about " + say(f.At)
 	case f.Late == nil:
