@@ -99,6 +99,7 @@ type demoService struct {
 	gateway *standin.Gateway
 	ways    sketch.Ways
 	past    func(context.Context, *pipeline.Past) (series.Merged, error)
+	frames  func(context.Context, string, []pipeline.PastFrame) error
 	recall  func(context.Context, []string, measure.Instant) error
 }
 
@@ -107,7 +108,9 @@ func (d *demoService) run(ctx context.Context, s server.Settings) error {
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
 	var site sync.WaitGroup
-	s.Opened = func(w sketch.Ways, p *pipeline.Pipeline) { d.ways, d.past, d.recall = w, p.Import, p.Remember }
+	s.Opened = func(w sketch.Ways, p *pipeline.Pipeline) {
+		d.ways, d.past, d.frames, d.recall = w, p.Import, p.ImportFrames, p.Remember
+	}
 	s.Ready = func(address string) {
 		site.Go(func() {
 			if err := d.site(ctx, address); err != nil && ctx.Err() == nil {
@@ -129,7 +132,7 @@ func (d *demoService) site(ctx context.Context, address string) error {
 	if err != nil {
 		return fmt.Errorf("signing in to the demo: %w", err)
 	}
-	site := demo.Site{Owner: owner, Ways: d.ways, Past: d.past, Remember: d.recall, Memory: d.memory, Gateway: d.gateway, Say: d.say}
+	site := demo.Site{Owner: owner, Ways: d.ways, Past: d.past, Frames: d.frames, Remember: d.recall, Memory: d.memory, Gateway: d.gateway, Say: d.say}
 	if d.devices {
 		if err := site.SetUp(ctx); err != nil {
 			return fmt.Errorf("setting the demo up: %w", err)

@@ -64,6 +64,7 @@ type Site struct {
 	Owner    *client.Client                                                          // signed in as owner
 	Ways     sketch.Ways                                                             // where devices can send besides HTTP
 	Past     func(context.Context, *pipeline.Past) (series.Merged, error)            // takes in the history
+	Frames   func(context.Context, string, []pipeline.PastFrame) error               // takes in frames of the past
 	Remember func(ctx context.Context, guards []string, since measure.Instant) error // lets guards look back over it
 	Memory   *Memory
 	Gateway  *standin.Gateway                 // stands in for what reaches people
@@ -130,6 +131,9 @@ func (s *Site) SetUp(ctx context.Context) error {
 		return err
 	}
 	if err := s.switchable(ctx); err != nil {
+		return err
+	}
+	if err := s.assets(ctx); err != nil {
 		return err
 	}
 	if err := s.boards(ctx); err != nil {

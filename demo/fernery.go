@@ -106,8 +106,7 @@ func devices(c clock) []device {
 		{&standin.Device{Name: "potting-shed", Every: 15 * time.Second, Signals: []standin.Signal{sig("dust", "ug/m3", dust, 1), sig("vapour", "ppb", vapour, 1), sig("uptime", "s", c.uptime, 1)},
 			Outputs: []standin.Output{fan("extractor", varnish)}}, byHTTP, ""},
 		{&standin.Device{Name: "compost", Every: 15 * time.Second, Signals: []standin.Signal{sig("core", "Cel", c.compostCore, 0.1), sig("edge", "Cel", compostEdge, 0.1)}, Outputs: []standin.Output{lamp("lamp")}}, byMQTT, ""},
-		{&standin.Device{Name: "switchboard-eye", Every: 5 * time.Minute, Signals: []standin.Signal{
-			sig("spot", "Cel", c.terminal, 0.1), sig("highest", "Cel", func(at measure.Instant) float64 { return c.terminal(at) + 0.4 }, 0.1), sig("mean", "Cel", boardMean, 0.1)}}, byHTTP, ""},
+		{&standin.Device{Name: "switchboard-eye", Every: 5 * time.Minute, Frame: c.sentFrame}, byHTTP, ""},
 	}
 }
 
@@ -185,7 +184,10 @@ var called = map[string]string{
 	"lamp-meter/volts": "Supply voltage", "lamp-meter/amperes": "Lamp current", "lamp-meter/power-factor": "Power factor",
 	"fog-pump/supply": "Supply voltage", "boiler-room/carbon-monoxide": "Carbon monoxide", "boiler-room/flame-eye": "Flame eye",
 	"potting-shed/dust": "Dust", "potting-shed/vapour": "Solvent vapour", "compost/core": "Core temperature", "compost/edge": "Edge temperature",
-	"switchboard-eye/spot": "Main terminal", "switchboard-eye/highest": "Highest", "switchboard-eye/mean": "Mean",
+	"switchboard-eye/spot": "Main terminal's bolt", "switchboard-eye/highest": "Highest", "switchboard-eye/mean": "Mean", "switchboard-eye/lowest": "Lowest", "switchboard-eye/centre": "Centre",
+	"switchboard-eye/main-terminal-highest": "Main terminal", "switchboard-eye/main-terminal-mean": "Main terminal, mean", "switchboard-eye/main-terminal-share": "Main terminal, share above 45 °C",
+	"switchboard-eye/others-highest": "Other terminals", "switchboard-eye/others-mean": "Other terminals, mean", "switchboard-eye/main-over-others": "Main terminal over the others",
+	"switchboard-eye/hottest-x": "Hottest point, from the left", "switchboard-eye/hottest-y": "Hottest point, from above",
 	"gate-node/cell": "Cell behind the divider", "gate-node/air": "Air temperature", "gate-node/humidity": "Humidity",
 }
 

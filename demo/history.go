@@ -45,6 +45,13 @@ func (s *Site) writeHistory(ctx context.Context, all []device) error {
 	work, ctx := errgroup.WithContext(ctx)
 	work.SetLimit(2)
 	for _, d := range all {
+		if d.Frame != nil {
+			work.Go(func() error {
+				n, err := s.writeFramesOf(ctx, d, until)
+				stored.Add(int64(n))
+				return err
+			})
+		}
 		for _, signal := range d.Signals {
 			work.Go(func() error {
 				n, err := s.writeHistoryOf(ctx, d, signal, until)

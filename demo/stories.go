@@ -105,16 +105,16 @@ func (c clock) uptime(at measure.Instant) float64 {
 	return max(0, float64(at-since)/1000)
 }
 
-// compostCore: the heap runs hot since nine days.
+// compostCore: nine days ago a heap was made anew; it nears 72 °C, as a body does that is heated.
 func (c clock) compostCore(at measure.Instant) float64 {
-	core := 52 + 2*wave(at, 4*day, 0.1) + 0.6*wave(at, day, -0.3) + 0.1*jitter(at, 40)
-	if into, inside := c.before(at, 9, 24*9); inside {
-		core += 18 * into
-	} else if c.begun != 0 && at >= c.begun {
-		core += 18
+	if heap := c.heapSince(); c.begun != 0 && at >= heap {
+		return 72 - 20*math.Exp(-float64(at-heap)/1000/(4.5*day)) + 0.4*wave(at, day, -0.3) + 0.1*jitter(at, 40)
 	}
-	return core
+	return 52 + 2*wave(at, 4*day, 0.1) + 0.6*wave(at, day, -0.3) + 0.1*jitter(at, 40)
 }
+
+// heapSince is when the heap was made anew.
+func (c clock) heapSince() measure.Instant { return c.begun - 9*86_400_000 }
 
 func compostEdge(at measure.Instant) float64 {
 	return 31 + 3*wave(at, day, -0.35) + 0.2*jitter(at, 41)
@@ -130,8 +130,6 @@ func (c clock) terminal(at measure.Instant) float64 {
 	}
 	return spot
 }
-
-func boardMean(at measure.Instant) float64 { return 22 + 2*wave(at, day, -0.4) + 0.1*jitter(at, 43) }
 
 // forgotten tells whether an instant lies in the weekend on which nobody switched the lamps off: from Friday at six in
 // the evening to Monday at six, the last one that was over two days before the site was set up.

@@ -60,8 +60,12 @@ func TestTheHistoryTellsItsStories(t *testing.T) {
 	if _, high := span("compost/core", 1, 0, 15_000); high < 65 {
 		t.Errorf("the heap is at %v", high)
 	}
-	if _, high := span("switchboard-eye/spot", 1, 0, 300_000); high < 50 {
-		t.Errorf("the terminal is at %v", high)
+	c := clock{begun: begun}
+	terminal := func(days float64) float64 {
+		return switchboardEye.Look(c.grid(c.begun-measure.Instant(days*86_400_000)), &switchboardEye.Regions[1]).Highest
+	}
+	if cool, warm := terminal(8), terminal(0.01); cool > 35 || warm < 50 || warm > 70 {
+		t.Errorf("the terminal was at %.1f °C a week ago, and is at %.1f", cool, warm)
 	}
 	before, _ := span("gate-node/cell", 14, 13.1, 300_000)
 	cloudy, _ := span("gate-node/cell", 8, 6, 300_000)

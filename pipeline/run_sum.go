@@ -96,4 +96,3 @@ func (p *Pipeline) sumsOf(ctx context.Context, signals []string, r *run.Run, unt
 	}
 	return sums, nil
 }
-

@@ -21,6 +21,7 @@ type Device struct {
 	Signals  []Signal
 	Outputs  []Output
 	Firmware string
+	Frame    func(at measure.Instant) []byte // of one that sends thermal frames, in JSON, in place of signals; nil: it sends signals
 	// Away tells whether the device has no network at an instant: it keeps what it measures and sends
 	// it later. nil: never.
 	Away func(at measure.Instant) bool
@@ -174,9 +175,13 @@ func (d *Device) send(ctx context.Context, link Link, instants []measure.Instant
 	defer cancel()
 	for len(instants) > 0 {
 		n := min(len(instants), atOnce)
-		body, err := d.Pack(instants[:n])
-		if err == nil {
+		var err error
+		if d.Frame != nil {
+			n, err = 1, d.sendFrame(limited, link, instants[0])
+		} else if body, packErr := d.Pack(instants[:n]); packErr == nil {
 			err = link.Send(limited, body)
+		} else {
+			err = packErr
 		}
 		var refused *Refused
 		if err != nil {
@@ -190,4 +195,17 @@ func (d *Device) send(ctx context.Context, link Link, instants []measure.Instant
 		instants = instants[n:]
 	}
 	return instants[:0]
+}
+
+// FrameLink is a link that frames can be sent by.
+type FrameLink interface {
+	SendFrame(ctx context.Context, body []byte) error
+}
+
+func (d *Device) sendFrame(ctx context.Context, link Link, at measure.Instant) error {
+	by, can := link.(FrameLink)
+	if !can {
+		return &Refused{"frames cannot be sent by this way"}
+	}
+	return by.SendFrame(ctx, d.Frame(at))
 }

@@ -28,6 +28,16 @@ func (h HTTP) Send(ctx context.Context, pack []byte) error {
 	return err
 }
 
+// SendFrame posts a frame in JSON.
+func (h HTTP) SendFrame(ctx context.Context, body []byte) error {
+	err := h.To.SendAs(ctx, "/api/v1/intake/frames", "application/json", "", body)
+	var problem *client.Problem
+	if errors.As(err, &problem) && problem.Status < 500 && problem.Status != http.StatusTooManyRequests {
+		return &Refused{problem.Error()}
+	}
+	return err
+}
+
 // Orders asks for orders, and waits for each.
 func (h HTTP) Orders(ctx context.Context, _ []string, ear Ear) {
 	running, known := 0, int64(0)
