@@ -216,7 +216,7 @@ func courseRow(c *run.SignalCourse) []string {
 	row := []string{c.Signal, "-", "-", "-"}
 	for i, v := range []*float64{c.Lowest, c.Mean, c.Highest} {
 		if v != nil {
-			row[i+1] = measure.Figure(*v, c.Unit)
+			row[i+1] = c.Figure(*v)
 		}
 	}
 	return row

@@ -95,9 +95,13 @@ func (t *Turn) known(boards []board.Board) (*board.Known, error) {
 		for name := range d.outputs {
 			k.Outputs = append(k.Outputs, d.Name+"/"+name)
 		}
+		if t.live.Eyes[d.ID] != nil {
+			k.Eyes = append(k.Eyes, d.Name)
+		}
 	}
 	slices.Sort(k.Signals)
 	slices.Sort(k.Outputs)
+	slices.Sort(k.Eyes)
 	totals, err := t.p.store.Totals(t.ctx)
 	if err != nil {
 		return nil, err

@@ -33,7 +33,7 @@ type AssetLine struct {
 	asset.Asset
 	Depth   int            `json:"depth" doc:"how deep it stands in the tree, from 0"`
 	Guards  int            `json:"guards" doc:"how many look at its signals"`
-	Worst   alarm.Severity `json:"worst" doc:"of its standing alarms; empty: none stands"`
+	Worst   alarm.Severity `json:"worst" enum:",advisory,warning,critical" doc:"of its standing alarms; empty: none stands"`
 	Reading *site.Signal   `json:"reading" doc:"the signal that tells most: of a standing alarm, of a guard, or its first; null: it has none"`
 	Eye     string         `json:"eye" doc:"the device that sends frames of it; empty: none"`
 	Run     *run.Run       `json:"run" doc:"the run that is on; null: none"`
@@ -59,7 +59,7 @@ type AssetPage struct {
 type AssetName struct {
 	Name      string `json:"name"`
 	Called    string `json:"called"`
-	Condition string `json:"condition"`
+	Condition string `json:"condition" enum:"in order,attention,out of order,retired"`
 }
 
 // belongings are what may belong to assets, read once for all of them.

@@ -115,6 +115,7 @@ function House({ name }: { name: string }) {
         { to: '/boards', name: 'Boards' },
         { to: '/alarms', name: 'Alarms', note: standing ? String(standing) : '' },
         { to: '/devices', name: 'Devices', note: waiting ? `+${waiting}` : '' },
+        { to: '/assets', name: 'Assets' },
         { to: '/outputs', name: 'Outputs', note: emergency ? 'all safe' : '' },
         { to: '/journal', name: 'Journal' },
         { to: '/rosters', name: 'Rosters' },

@@ -46,6 +46,13 @@ const SignalPage = later(() => import('./page/signal'), 'SignalPage')
 const SetUp = later(() => import('./page/set-up'), 'SetUp')
 const People = later(() => import('./page/people'), 'People')
 const Tariffs = later(() => import('./page/tariffs'), 'Tariffs')
+const Assets = later(() => import('./page/assets'), 'Assets')
+const AssetPage = later(() => import('./page/asset'), 'AssetPage')
+const AssetGuardPage = later(() => import('./page/asset-guard'), 'AssetGuardPage')
+const FramesPage = later(() => import('./page/frames'), 'FramesPage')
+const Runs = later(() => import('./page/runs'), 'Runs')
+const RunPage = later(() => import('./page/run'), 'RunPage')
+const RunComparePage = later(() => import('./page/run-compare'), 'RunComparePage')
 const Boards = lazy(() => import('./page/boards'))
 const BoardPage = lazy(() => import('./page/board'))
 const Arrange = lazy(() => import('./page/arrange'))
@@ -82,6 +89,13 @@ export const Pages = () => (
       <Route path="/devices/kits" element={<Kits />} />
       <Route path="/devices/kits/:kit" element={<KitPage />} />
       <Route path="/devices/of/:device" element={<DevicePage />} />
+      <Route path="/assets" element={<Assets />} />
+      <Route path="/assets/:asset" element={<AssetPage />} />
+      <Route path="/assets/:asset/guard" element={<AssetGuardPage />} />
+      <Route path="/frames/:device" element={<FramesPage />} />
+      <Route path="/runs" element={<Runs />} />
+      <Route path="/runs/compare" element={<RunComparePage />} />
+      <Route path="/runs/:id" element={<RunPage />} />
       <Route path="/outputs" element={<Outputs />} />
       <Route path="/outputs/new" element={<NewOutput />} />
       <Route path="/outputs/:device/:output" element={<OutputPage />} />

@@ -130,6 +130,7 @@ type Known struct {
 	Outputs []string
 	Totals  []string
 	Boards  []string
+	Eyes    []string // devices that send frames
 	Picture func(id int64) bool
 }
 

@@ -12,7 +12,7 @@ import (
 // Tile is one thing on a tiling.
 type Tile struct {
 	ID      string           `json:"id,omitempty" required:"false" maxLength:"40" doc:"its own on the tiling; one is given when left out"`
-	Kind    string           `json:"kind" enum:"value,bar,dial,lines,states,spread,table,total,journal,switch,note,mimic"`
+	Kind    string           `json:"kind" enum:"value,bar,dial,lines,states,spread,table,total,journal,switch,frames,note,mimic"`
 	Title   string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what it shows is told when left out"`
 	X       int              `json:"x" required:"false" doc:"column of its left edge, from 0"`
 	Y       int              `json:"y" required:"false" doc:"row of its upper edge, from 0"`
@@ -27,6 +27,7 @@ type Tile struct {
 	Outputs []string         `json:"outputs,omitempty" required:"false" nullable:"false" maxItems:"12" doc:"switch: DEVICE/OUTPUT of each"`
 	Total   string           `json:"total,omitempty" required:"false" doc:"total: its name"`
 	By      string           `json:"by,omitempty" required:"false" enum:",day,week,month" doc:"total: the period that is shown against the one before; month when left out"`
+	Device  string           `json:"device,omitempty" required:"false" doc:"frames: the device that sends them"`
 	Text    string           `json:"text,omitempty" required:"false" maxLength:"20000" doc:"note: Markdown"`
 	Picture int64            `json:"picture,omitempty" required:"false" doc:"mimic: number of the picture"`
 	Pins    []Pin            `json:"pins,omitempty" required:"false" nullable:"false" maxItems:"120" doc:"mimic: what is pinned to the picture"`
@@ -73,6 +74,7 @@ const (
 	Total   = "total"
 	Journal = "journal"
 	Switch  = "switch"
+	Frames  = "frames"
 	Note    = "note"
 	Mimic   = "mimic"
 )
@@ -89,6 +91,7 @@ var kinds = map[string]struct{ w, h, leastW, leastH, least, most int }{
 	Total:   {3, 4, 2, 3, 0, 0},
 	Journal: {4, 6, 3, 3, 0, 20},
 	Switch:  {4, 3, 2, 2, 0, 0},
+	Frames:  {5, 7, 3, 4, 0, 0},
 	Note:    {4, 3, 2, 1, 0, 0},
 	Mimic:   {8, 9, 3, 4, 0, 0},
 }
@@ -171,6 +174,10 @@ func (t *Tile) wrongOfKind(k *Known) (field, reason string) {
 			if !slices.Contains(k.Outputs, o) {
 				return fmt.Sprintf("outputs[%d]", i), site.Unknown("output", o, k.Outputs)
 			}
+		}
+	case Frames:
+		if !slices.Contains(k.Eyes, t.Device) {
+			return "device", site.Unknown("device that sends frames", t.Device, k.Eyes)
 		}
 	case Note:
 		if strings.TrimSpace(t.Text) == "" {

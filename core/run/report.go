@@ -40,9 +40,9 @@ func (s *Summary) Sheet(called string, here site.Site, now measure.Instant) stat
 		}
 		mean := ""
 		if c.Mean != nil {
-			mean = measure.Figure(*c.Mean, c.Unit)
+			mean = c.Figure(*c.Mean)
 		}
-		rows = append(rows, []string{c.Called, measure.Figure(*c.Lowest, c.Unit) + " at " + c.LowestAt.Time().In(zone).Format("15:04:05"), mean, measure.Figure(*c.Highest, c.Unit) + " at " + c.HighestAt.Time().In(zone).Format("15:04:05")})
+		rows = append(rows, []string{c.Called, c.Figure(*c.Lowest) + " at " + c.LowestAt.Time().In(zone).Format("15:04:05"), mean, c.Figure(*c.Highest) + " at " + c.HighestAt.Time().In(zone).Format("15:04:05")})
 	}
 	add("Signals", []string{"signal", "lowest", "mean over time", "highest"}, rows)
 	rows = nil

@@ -2,6 +2,7 @@ package run
 
 import (
 	"math"
+	"strconv"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -19,6 +20,15 @@ type SignalCourse struct {
 	HighestAt *measure.Instant `json:"highest_at" format:"date-time"`
 	Mean      *float64         `json:"mean" doc:"weighted by how long each value held"`
 	Known     float64          `json:"known" doc:"seconds of the run in which a value is known to have held"`
+}
+
+// Figure writes one of its values, to four digits, with the unit.
+func (c *SignalCourse) Figure(v float64) string {
+	short, err := strconv.ParseFloat(strconv.FormatFloat(v, 'g', 4, 64), 64)
+	if err != nil {
+		short = v
+	}
+	return measure.Figure(short, c.Unit)
 }
 
 // Outcome is what came of one goal.
@@ -75,7 +85,10 @@ type Gatherer struct {
 }
 
 // Moment is one value of a course, some seconds after the run's start.
-type Moment struct{ At, Value float64 }
+type Moment struct {
+	At    float64 `json:"at" doc:"seconds"`
+	Value float64 `json:"value"`
+}
 
 // points is about how many points of a course a forecast looks at.
 const pointsWanted = 400

@@ -75,6 +75,24 @@ export type SignalLine = components['schemas']['SignalLine']
 export type Lines = components['schemas']['Lines']
 export type StandinMessage = components['schemas']['Message']
 
+export type AssetLine = components['schemas']['AssetLine']
+export type AssetPage = components['schemas']['AssetPage']
+export type AssetChange = components['schemas']['AssetChange']
+export type Attachment = components['schemas']['Attachment']
+export type Condition = AssetLine['condition']
+export type WatchOrder = components['schemas']['WatchOrder']
+export type Eye = components['schemas']['Eye']
+export type Region = components['schemas']['Region']
+export type FrameHead = components['schemas']['Frame']
+export type PaletteInfo = components['schemas']['PaletteInfo']
+export type Run = components['schemas']['Run']
+export type RunPage = components['schemas']['RunPage']
+export type RunStart = components['schemas']['RunStart']
+export type RunChange = components['schemas']['RunChange']
+export type RunComparison = components['schemas']['RunComparison']
+export type Goal = components['schemas']['Goal']
+export type Plan = components['schemas']['Plan']
+
 export const api = createClient<paths>({ baseUrl: '', fetch: ask })
 
 /** A problem document (RFC 9457) that the service answered with. */

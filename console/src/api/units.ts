@@ -25,6 +25,13 @@ export function seen(value: number, stored: string) {
   return Math.abs(moved) < 1e5 ? Math.round(moved * 1e9) / 1e9 : moved
 }
 
+/** A value as it is stored, of one as it is seen. */
+export function stored(value: number, unit: string) {
+  const to = facts.get(unit)
+  const from = facts.get(seenUnit(unit))
+  return !from || !to || from === to ? value : (value * from.factor + from.offset - to.offset) / to.factor
+}
+
 /** A difference of two values as it is seen: it is scaled, and does not move. */
 export function seenDifference(difference: number, stored: string) {
   const from = facts.get(stored)

@@ -37,6 +37,7 @@ type Props = {
   group?: string // charts of one group share their cursor
   view: View
   onView: (view: View) => void
+  onCursor?: (at: number | undefined) => void
 }
 
 const Box = styled.div`
@@ -321,7 +322,11 @@ function options(
     bands,
     hooks: {
       setCursor: [
-        (u) => writeKeys(keys.current, now(), (u.cursor.left ?? -1) < 0 ? undefined : u.posToVal(u.cursor.left!, 'x')),
+        (u) => {
+          const at = (u.cursor.left ?? -1) < 0 ? undefined : u.posToVal(u.cursor.left!, 'x')
+          writeKeys(keys.current, now(), at)
+          now().onCursor?.(at)
+        },
       ],
       setSelect: [
         (u) => {

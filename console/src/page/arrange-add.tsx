@@ -55,6 +55,7 @@ const sources = {
   signals: 'Signals',
   outputs: 'Outputs',
   total: 'A total',
+  frames: 'Frames',
   note: 'Words',
   mimic: 'A picture',
   journal: 'What happened',
@@ -98,6 +99,7 @@ function Adding({ onClose, onAdd }: Omit<Props, 'open'>) {
           {source === 'signals' && <SignalPicks all={all} picked={picked} toggle={toggle} />}
           {source === 'outputs' && <OutputPicks picked={picked} toggle={toggle} />}
           {source === 'total' && <TotalPicks picked={picked} toggle={(p) => toggle(p, true)} />}
+          {source === 'frames' && <EyePicks picked={picked} toggle={(p) => toggle(p, true)} />}
           {source === 'note' && (
             <Written
               label="Text"
@@ -169,6 +171,8 @@ function made(source: Source, p: Picks): NewTile | undefined {
         : undefined
     case 'total':
       return p.signals[0] ? sized('total', { total: p.signals[0], by: 'month' }) : undefined
+    case 'frames':
+      return p.signals[0] ? sized('frames', { device: p.signals[0] }) : undefined
     case 'note':
       return p.text.trim() ? sized('note', { text: p.text }) : undefined
     case 'mimic':
@@ -178,6 +182,22 @@ function made(source: Source, p: Picks): NewTile | undefined {
     default:
       return p.kind && p.signals.length ? sized(p.kind, { series: p.signals.map((signal) => ({ signal })) }) : undefined
   }
+}
+
+/** The devices that send thermal frames. */
+function EyePicks({ picked, toggle }: PicksProps) {
+  const eyes = useSignals().data?.filter((s) => s.name === 'hottest-x') ?? []
+  if (!eyes.length) return <Prose>No device has sent a thermal frame yet.</Prose>
+  return (
+    <PickList role="group" aria-label="Devices that send frames">
+      {eyes.map((s) => (
+        <label key={s.id}>
+          <input type="checkbox" checked={picked.includes(s.device)} onChange={() => toggle(s.device)} />
+          <span>{s.device_title}</span>
+        </label>
+      ))}
+    </PickList>
+  )
 }
 
 type PicksProps = { picked: string[]; toggle: (path: string) => void }

@@ -1,6 +1,7 @@
 import { useMemo, useState } from 'react'
 import { useNavigate } from 'react-router'
 import styled from 'styled-components'
+import { calledAsset, useAssets } from '../api/assets'
 import { boardTitle, useBoards } from '../api/boards'
 import { api, pathOf, take } from '../api/client'
 import { titleOf, useOutputs } from '../api/outputs'
@@ -43,6 +44,8 @@ const places: [string, string][] = [
   ['Boards', '/boards'],
   ['Alarms', '/alarms'],
   ['Alarm health', '/alarms/health'],
+  ['Assets', '/assets'],
+  ['Runs', '/runs'],
   ['Outputs and interlocks', '/outputs'],
   ['Journal', '/journal'],
   ['Devices', '/devices'],
@@ -74,6 +77,7 @@ function useThings(): Thing[] {
   const boards = useBoards().data
   const outputs = useOutputs().data
   const totals = useTotals().data
+  const assets = useAssets().data
   return useMemo(() => {
     const things: Thing[] = []
     for (const a of [...(standing ?? [])].sort(byUrgency)) {
@@ -101,6 +105,8 @@ function useThings(): Thing[] {
         })
     }
     for (const [name, to] of places) things.push({ key: to, name, kind: 'place', to })
+    for (const a of assets ?? [])
+      things.push({ key: `asset ${a.name}`, name: calledAsset(a), kind: 'asset', to: `/assets/${a.name}` })
     for (const b of boards ?? [])
       things.push({ key: `board ${b.name}`, name: boardTitle(b), kind: 'board', to: `/boards/${b.name}` })
     for (const s of signals ?? [])
@@ -136,7 +142,7 @@ function useThings(): Thing[] {
         })
     }
     return things
-  }, [keeper, standing, signals, guards, devices, boards, outputs, totals])
+  }, [keeper, standing, signals, guards, devices, boards, outputs, totals, assets])
 }
 
 const most = 60

@@ -12,6 +12,7 @@ export type Sight = {
   compare: number // how much earlier lines are laid under; 0: none
   zone: string
   group: string // charts of one board share their cursor
+  onCursor?: (at: number | undefined) => void // where a chart's cursor is, for what is shown beside it
   still: boolean // nothing can be pressed: a board that is arranged
 }
 
@@ -58,6 +59,7 @@ const titles: Record<Placed['kind'], string> = {
   total: 'Total',
   journal: 'What happened',
   switch: 'Outputs',
+  frames: 'Thermal frames',
   note: '',
   mimic: '',
 }

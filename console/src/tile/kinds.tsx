@@ -88,6 +88,14 @@ export const kinds: Record<Kind, KindOf> = {
     least: [2, 2],
     most: 0,
   },
+  frames: {
+    name: 'Frames',
+    says: 'the newest thermal frame of a device',
+    draws: lazy(() => import('./frames')),
+    size: [5, 7],
+    least: [3, 4],
+    most: 0,
+  },
   note: {
     name: 'Note',
     says: 'words, in Markdown',

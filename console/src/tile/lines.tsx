@@ -91,6 +91,7 @@ export default function LinesTile({ tile }: TileProps) {
                 group={sight.group}
                 view={plotted.view}
                 onView={sight.onView}
+                onCursor={sight.onCursor}
               />
             )
           )}

@@ -1,0 +1,83 @@
+import { useMutation, useQuery } from '@tanstack/react-query'
+import { api, type AssetChange, type Condition, take, type WatchOrder } from './client'
+import { queries } from './queries'
+
+const at = (asset: string) => ({ params: { path: { asset } } })
+const every = 10_000 // what an asset does by its signals is on the live stream; its words are asked for
+
+export const useAssets = () =>
+  useQuery({ queryKey: ['assets'], queryFn: () => take(api.GET('/api/v1/assets')), refetchInterval: every })
+export const useAsset = (asset: string) =>
+  useQuery({
+    queryKey: ['assets', asset],
+    queryFn: () => take(api.GET('/api/v1/assets/{asset}', at(asset))),
+    refetchInterval: every,
+  })
+export const useAssetJournal = (asset: string) =>
+  useQuery({
+    queryKey: ['assets', asset, 'journal'],
+    queryFn: () =>
+      take(api.GET('/api/v1/assets/{asset}/journal', { params: { path: { asset }, query: { limit: 30 } } })),
+    refetchInterval: every,
+  })
+
+/** Does something about assets, their guards or their runs, and asks anew for all that it may have changed. */
+export const useAssetAct = <In, Out>(act: (input: In) => Promise<Out>) =>
+  useMutation({
+    mutationFn: act,
+    onSuccess: () => {
+      for (const what of ['assets', 'runs', 'run-plans', 'guards', 'devices', 'device'])
+        void queries.invalidateQueries({ queryKey: [what] })
+    },
+  })
+
+export const addAsset = (name: string, change: AssetChange) =>
+  take(api.POST('/api/v1/assets', { body: { name, ...change } }))
+export const changeAsset = (asset: string, body: AssetChange) =>
+  take(api.PATCH('/api/v1/assets/{asset}', { ...at(asset), body }))
+export const removeAsset = (asset: string) => take(api.DELETE('/api/v1/assets/{asset}', at(asset)))
+export const bringAssetBack = (asset: string) => take(api.POST('/api/v1/assets/{asset}/bring-back', at(asset)))
+export const setCondition = (asset: string, condition: Condition, why: string) =>
+  take(api.PUT('/api/v1/assets/{asset}/condition', { ...at(asset), body: { condition, why } }))
+export const dropAttachment = (asset: string, id: number) =>
+  take(api.DELETE('/api/v1/assets/{asset}/attachments/{id}', { params: { path: { asset, id } } }))
+export const putUnderGuard = (asset: string, body: WatchOrder) =>
+  take(api.PUT('/api/v1/assets/{asset}/guard', { ...at(asset), body }))
+
+/** Sends a file as it is. */
+const asIs = (file: File) => ({
+  body: file as never,
+  bodySerializer: (body: unknown) => body as BodyInit,
+  headers: { 'Content-Type': 'application/octet-stream' },
+})
+
+export const addPhoto = (asset: string, file: File) =>
+  take(
+    api.POST('/api/v1/assets/{asset}/photos', {
+      params: { path: { asset }, query: { name: file.name } },
+      ...asIs(file),
+    }),
+  )
+export const addPaper = (asset: string, file: File) =>
+  take(
+    api.POST('/api/v1/assets/{asset}/papers', {
+      params: { path: { asset }, query: { name: file.name } },
+      ...asIs(file),
+    }),
+  )
+
+export const attachment = (asset: string, id: number, small = false) =>
+  `/api/v1/assets/${asset}/attachments/${id}${small ? '?small=true' : ''}`
+export const label = (asset: string) => `/api/v1/assets/${asset}/label.svg`
+export const labels = '/api/v1/labels.pdf'
+
+export const calledAsset = (a: { title: string; name: string }) =>
+  a.title || a.name.charAt(0).toUpperCase() + a.name.slice(1).replaceAll('-', ' ')
+
+/** What a condition is called where it stands by itself. */
+export const conditionWords: Record<Condition, string> = {
+  'in order': 'in order',
+  attention: 'needs attention',
+  'out of order': 'out of order',
+  retired: 'retired',
+}

@@ -1,0 +1,226 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { useNavigate, useParams } from 'react-router'
+import styled from 'styled-components'
+import { calledAsset, putUnderGuard, useAsset, useAssetAct } from '../api/assets'
+import { type AssetPage, pathOf, type Signal, type WatchOrder } from '../api/client'
+import { type Draft, guardOf, newRung } from '../api/guards'
+import { useRested } from '../api/lines'
+import { useDevice, useSession, useSignals } from '../api/queries'
+import { useContacts, useRosters } from '../api/reach'
+import { seen } from '../api/units'
+import { fullTitle, reads, shown } from '../api/words'
+import { Above, Button, Failure, Heading, PlainLink, QuietButton, Row, Soft, Subheading, Well } from '../ui/basics'
+import { Fields, Written } from '../ui/form'
+import { AssetChart } from './asset-chart'
+import { PickList } from './arrange-add'
+import { GuardFields } from './guard-fields'
+
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 320px;
+  gap: var(--gap-5);
+  align-items: start;
+  > * {
+    min-width: 0;
+  }
+  @media (max-width: 1000px) {
+    grid-template-columns: minmax(0, 1fr);
+  }
+`
+const Sentence = styled.p`
+  font-size: var(--step-1);
+  max-width: 62ch;
+  margin: 0;
+`
+
+/** Puts an asset under guard on one page: what is measured, how often, which limits, who is told; and the sentence that sums
+ *  it up. Nothing has to come before anything else. */
+export function AssetGuardPage() {
+  const { asset: name = '' } = useParams()
+  const page = useAsset(name)
+  const signals = useSignals()
+  const failed = page.error ?? signals.error
+  if (failed) return <Failure error={failed} />
+  if (!page.data || !signals.data) return <Soft>Looking …</Soft>
+  return (
+    <Editor key={name} page={page.data} all={signals.data.filter((s) => s.kind === 'number' || s.kind === 'switch')} />
+  )
+}
+
+const blank = (signal: Signal | undefined): Draft => {
+  const now = signal ? seen(signal.value ?? 0, signal.unit) : 0
+  return {
+    name: '',
+    rungs: signal ? [newRung(signal, Number((now + Math.max(1, Math.abs(now) * 0.2)).toPrecision(2)))] : [],
+    latch: false,
+    armed: '',
+    suppressed: '',
+    tell: '',
+    leastGap: '0s',
+    templates: [],
+    advice: '',
+  }
+}
+
+function Editor({ page: p, all }: { page: AssetPage; all: Signal[] }) {
+  const own = p.signals.map(pathOf)
+  const guarded = new Set(p.guards.map((g) => g.signal))
+  const first = own.find((s) => !guarded.has(s)) ?? own[0] ?? ''
+  const [path, setPath] = useState(first)
+  const signal = all.find((s) => pathOf(s) === path)
+  const [draft, setDraft] = useState(() => blank(all.find((s) => pathOf(s) === first)))
+  const [interval, setInterval] = useState('')
+  const [sparing, setSparing] = useState('')
+  const device = useDevice(signal?.device ?? '', 60_000).data
+  const go = useNavigate()
+  const role = useSession().data?.role
+  const rung = (i: number, change: Partial<Draft['rungs'][number]>) =>
+    setDraft((d) => ({ ...d, rungs: d.rungs.map((r, j) => (j === i ? { ...r, ...change } : r)) }))
+  const order = (signal: Signal, trying: boolean): WatchOrder => ({
+    guard: guardOf(draft, signal),
+    ...(interval ? { interval } : {}),
+    ...(sparing ? { sparing_interval: sparing } : {}),
+    try: trying,
+  })
+  const save = useAssetAct((s: Signal) => putUnderGuard(p.asset.name, order(s, false)))
+  return (
+    <>
+      <title>{`Guard ${calledAsset(p.asset)} · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href="/assets">Assets</PlainLink> ·{' '}
+        <PlainLink href={`/assets/${p.asset.name}`}>{calledAsset(p.asset)}</PlainLink>
+      </Above>
+      <Heading>Put {calledAsset(p.asset)} under guard</Heading>
+      <Well data-sentence>
+        {signal ? (
+          <Said asset={p.asset.name} order={order(signal, true)} />
+        ) : (
+          <Sentence>Choose what is measured, and the sentence that sums it up stands here.</Sentence>
+        )}
+        {role !== 'viewer' && (
+          <Row style={{ marginTop: 'var(--gap-3)' }}>
+            <Button
+              isDisabled={!signal || save.isPending}
+              onPress={() => signal && save.mutate(signal, { onSuccess: () => void go(`/assets/${p.asset.name}`) })}
+            >
+              Guard it so
+            </Button>
+          </Row>
+        )}
+        {save.error && <Failure error={save.error} />}
+      </Well>
+      <Two>
+        <div>
+          <Subheading>What is measured</Subheading>
+          <Measured
+            all={all}
+            own={own}
+            chosen={path}
+            onChoose={(s) => {
+              setPath(pathOf(s))
+              setDraft((d) => ({ ...blank(s), tell: d.tell, advice: d.advice }))
+            }}
+          />
+          {signal?.kind === 'number' && <AssetChart key={path} signals={[signal]} range="168h" />}
+          <Subheading>How often</Subheading>
+          <Fields>
+            <Written
+              label="Measure every"
+              value={interval}
+              onChange={setInterval}
+              hint={device?.settings.interval ? `now ${device.settings.interval}` : 'as it does; 1s to 1d, like 5m'}
+            />
+            <Written
+              label="When the battery is low, every"
+              value={sparing}
+              onChange={setSparing}
+              hint={device?.settings.sparing_interval ? `now ${device.settings.sparing_interval}` : 'like 1h'}
+            />
+          </Fields>
+          <Subheading>Who is told</Subheading>
+          <Told value={draft.tell} onChange={(tell) => setDraft({ ...draft, tell })} />
+        </div>
+        <div>
+          <Subheading>Which limits</Subheading>
+          {signal ? (
+            <GuardFields draft={draft} signal={signal} onChange={setDraft} onRung={rung} />
+          ) : (
+            <Soft>They are those of what is measured.</Soft>
+          )}
+        </div>
+      </Two>
+    </>
+  )
+}
+
+/** The sentence, as the service says it of what is written; what is wrong with it stands in its place. */
+function Said({ asset, order }: { asset: string; order: WatchOrder }) {
+  const rested = useRested(order, 250)
+  const said = useQuery({
+    queryKey: ['watch', asset, rested],
+    queryFn: () => putUnderGuard(asset, rested),
+    placeholderData: keepPreviousData,
+    retry: false,
+  })
+  if (said.error) return <Failure error={said.error} />
+  return <Sentence role="status">{said.data?.sentence ?? '…'}</Sentence>
+}
+
+type MeasuredProps = { all: Signal[]; own: string[]; chosen: string; onChoose: (s: Signal) => void }
+
+/** The asset's own signals first, then all others. */
+function Measured({ all, own, chosen, onChoose }: MeasuredProps) {
+  const [words, setWords] = useState('')
+  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean)
+  const fits = all.filter((s) => wanted.every((w) => `${fullTitle(s)} ${pathOf(s)}`.toLowerCase().includes(w)))
+  const first = [...fits].sort((a, b) => Number(own.includes(pathOf(b))) - Number(own.includes(pathOf(a))))
+  return (
+    <>
+      <Written label="Find" value={words} onChange={setWords} hint="any device may look after it" />
+      <PickList role="radiogroup" aria-label="What is measured">
+        {first.slice(0, 100).map((s) => (
+          <label key={s.id}>
+            <input type="radio" name="measured" checked={pathOf(s) === chosen} onChange={() => onChoose(s)} />
+            <span>{fullTitle(s)}</span>
+            <Soft>
+              {reads(s)} {shown(s.unit)}
+            </Soft>
+          </label>
+        ))}
+      </PickList>
+    </>
+  )
+}
+
+/** Rosters and contacts, to be picked. */
+function Told({ value, onChange }: { value: string; onChange: (tell: string) => void }) {
+  const rosters = useRosters().data ?? []
+  const contacts = useContacts().data ?? []
+  const email = useSession().data?.email ?? ''
+  const picked = value.split(/[\s,;]+/).filter(Boolean)
+  const toggle = (name: string) =>
+    onChange((picked.includes(name) ? picked.filter((n) => n !== name) : [...picked, name]).join(', '))
+  const names = [
+    ...rosters.map((r) => ({ name: r.name ?? '', says: 'roster' })),
+    ...contacts.map((c) => ({ name: c.name ?? '', says: 'contact' })),
+  ]
+  return (
+    <>
+      <PickList role="group" aria-label="Who is told">
+        {names.map((n) => (
+          <label key={n.name}>
+            <input type="checkbox" checked={picked.includes(n.name)} onChange={() => toggle(n.name)} />
+            <span>{n.name}</span>
+            <Soft>{n.says}</Soft>
+          </label>
+        ))}
+      </PickList>
+      {!picked.includes(email) && picked.length === 0 && (
+        <Row style={{ marginTop: 8 }}>
+          <QuietButton onPress={() => onChange(email)}>Tell me</QuietButton>
+        </Row>
+      )}
+    </>
+  )
+}

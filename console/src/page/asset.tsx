@@ -1,0 +1,240 @@
+import { lazy, Suspense } from 'react'
+import { useParams } from 'react-router'
+import styled from 'styled-components'
+import { calledAsset, conditionWords, label, labels, useAsset, useAssetJournal } from '../api/assets'
+import { type AssetPage as Page, pathOf } from '../api/client'
+import { frameFile, useNewestFrame } from '../api/frames'
+import { useNow } from '../api/live'
+import { stateWords, titleOf } from '../api/outputs'
+import { useSession, useSignalsOf, useSite } from '../api/queries'
+import { age, clock, reads, sentence, shown, testWords } from '../api/words'
+import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading, Well } from '../ui/basics'
+import { Shape, Silent } from '../ui/severity'
+import { AssetChart } from './asset-chart'
+import { AssetEdit, ConditionIt, Leave } from './asset-edit'
+import { Attachments } from './asset-files'
+import { RunsOf } from './asset-runs'
+
+const Noted = lazy(() => import('../ui/markdown').then((m) => ({ default: m.Noted })))
+
+const Two = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 300px;
+  gap: var(--gap-5);
+  align-items: start;
+  > * {
+    min-width: 0;
+  }
+  @media (max-width: 1000px) {
+    grid-template-columns: minmax(0, 1fr);
+  }
+`
+const Plain = styled.ul`
+  padding-left: 0;
+  list-style: none;
+  margin: var(--gap-2) 0;
+  li {
+    padding: 5px 0;
+    border-bottom: var(--hair);
+  }
+`
+const Thermal = styled.img`
+  display: block;
+  width: 100%;
+  image-rendering: pixelated;
+  border-radius: var(--radius);
+`
+
+/** One asset: how it does in words, what guards it, its pictures, its runs, its journal. */
+export function AssetPage() {
+  const { asset: name = '' } = useParams()
+  const page = useAsset(name)
+  const keeper = useSession().data?.role !== 'viewer'
+  if (page.error) return <Failure error={page.error} />
+  if (!page.data) return <Soft>Looking …</Soft>
+  const p = page.data
+  return (
+    <>
+      <title>{`${calledAsset(p.asset)} · Jaunty Lark`}</title>
+      <Above>
+        <PlainLink href="/assets">Assets</PlainLink>
+        {p.place.map((a) => (
+          <span key={a.name}>
+            {' '}
+            · <PlainLink href={`/assets/${a.name}`}>{a.called}</PlainLink>
+          </span>
+        ))}
+        {p.asset.kind && ` · ${p.asset.kind}`}
+      </Above>
+      <Heading>
+        {p.alarms[0] && <Shape of={p.alarms[0].severity} />} {calledAsset(p.asset)}{' '}
+        {p.asset.condition !== 'in order' && <Silent word={conditionWords[p.asset.condition]} />}
+      </Heading>
+      <Prose data-words>{p.words.join(' ')}</Prose>
+      {keeper && (
+        <Row>
+          <QuietLink href={`/assets/${name}/guard`}>Put it under guard</QuietLink>
+          <ConditionIt asset={p.asset} />
+          <AssetEdit page={p} />
+        </Row>
+      )}
+      <Two>
+        <div>
+          <Standing page={p} />
+          <Signals page={p} />
+          <Guards page={p} />
+          <RunsOf page={p} keeper={keeper} />
+          <History name={name} />
+        </div>
+        <div>
+          {p.eyes.map((device) => (
+            <NewestFrame key={device} device={device} />
+          ))}
+          <Attachments page={p} keeper={keeper} />
+          {p.asset.note && (
+            <Suspense fallback={<Soft>Looking …</Soft>}>
+              <Subheading>Notes</Subheading>
+              <Noted text={p.asset.note} />
+            </Suspense>
+          )}
+          <Subheading>Its label</Subheading>
+          <img src={label(name)} alt={`QR code that opens the page of ${calledAsset(p.asset)}`} width="150" />
+          <Row>
+            <QuietLink href={`${labels}?asset=${name}`} download>
+              Print it
+            </QuietLink>
+            <QuietLink href={`/api/v1/assets/${name}/label.png`} download={`${name}.png`}>
+              As a picture
+            </QuietLink>
+          </Row>
+          {keeper && <Leave name={name} parts={p.parts.length} />}
+        </div>
+      </Two>
+    </>
+  )
+}
+
+function Standing({ page: p }: { page: Page }) {
+  if (!p.alarms.length) return null
+  return (
+    <Plain aria-label="What is wrong">
+      {p.alarms.map((a) => (
+        <li key={a.id}>
+          <Shape of={a.severity} /> <PlainLink href={`/alarms/${a.id}`}>{sentence(a)}</PlainLink>
+        </li>
+      ))}
+    </Plain>
+  )
+}
+
+/** What it reads, drawn and listed; what stands in it; what it can switch. */
+function Signals({ page: p }: { page: Page }) {
+  const now = useNow()
+  const signals = useSignalsOf(p.signals.map(pathOf)) ?? p.signals
+  const guarded = new Set(p.guards.map((g) => g.signal))
+  const first = [...signals].sort((a, b) => Number(guarded.has(pathOf(b))) - Number(guarded.has(pathOf(a))))
+  return (
+    <>
+      {p.parts.length > 0 && (
+        <Prose>
+          In it stand{p.parts.length === 1 ? 's' : ''}{' '}
+          {p.parts.map((a, i) => [
+            i > 0 && ', ',
+            <PlainLink key={a.name} href={`/assets/${a.name}`}>
+              {a.called}
+              {a.condition !== 'in order' && ` (${conditionWords[a.condition]})`}
+            </PlainLink>,
+          ])}
+          .
+        </Prose>
+      )}
+      {signals.length > 0 && (
+        <>
+          <Subheading>What it reads</Subheading>
+          <Well>
+            <AssetChart signals={first.filter((s) => guarded.size === 0 || guarded.has(pathOf(s)))} range="24h" />
+          </Well>
+          <Plain aria-label="Signals">
+            {first.map((s) => (
+              <li key={s.id}>
+                <PlainLink href={`/signals/${pathOf(s)}`}>{s.title}</PlainLink>: {reads(s)} {shown(s.unit)}{' '}
+                <Soft>· {age(s.at, now)}</Soft> {s.silent_since && <Silent />}
+              </li>
+            ))}
+          </Plain>
+        </>
+      )}
+      {p.outputs.length > 0 && (
+        <Prose>
+          {p.outputs.map((o, i) => [
+            i > 0 && ' · ',
+            <PlainLink key={o.id} href={`/outputs/${o.device}/${o.name}`}>
+              {titleOf(o)}: {stateWords(o, o.ordered)}
+            </PlainLink>,
+          ])}
+        </Prose>
+      )}
+    </>
+  )
+}
+
+function Guards({ page: p }: { page: Page }) {
+  const unit = (path: string) => p.signals.find((s) => pathOf(s) === path)?.unit ?? ''
+  return (
+    <>
+      <Subheading>What guards it</Subheading>
+      {p.guards.length === 0 && <Prose>Nothing yet: nobody is told when something is wrong.</Prose>}
+      <Plain aria-label="Guards">
+        {p.guards.map((g) => (
+          <li key={g.id}>
+            <PlainLink href={`/guards/${g.name}`}>
+              {p.signals.find((s) => pathOf(s) === g.signal)?.title}:{' '}
+              {[g, ...(g.rungs ?? [])].map((r) => `${r.severity} when ${testWords(r.when, unit(g.signal))}`).join('; ')}
+              {g.tell?.length ? `, tells ${g.tell.join(' and ')}` : ', tells nobody'}
+            </PlainLink>
+            {g.shelved && <Silent word="shelved" />}
+            {g.out_of_service && <Silent word="out of service" />}
+          </li>
+        ))}
+      </Plain>
+    </>
+  )
+}
+
+function NewestFrame({ device }: { device: string }) {
+  const at = useNewestFrame(device)
+  const zone = useSite().data?.zone ?? 'UTC'
+  if (!at) return null
+  return (
+    <>
+      <PlainLink href={`/frames/${device}`}>
+        <Thermal
+          src={frameFile(device, at, 'png', { bare: 'true', width: '320', regions: 'true' })}
+          alt={`The newest thermal frame of ${device}, of ${clock(at, zone)}`}
+        />
+      </PlainLink>
+      <QuietLink href={`/frames/${device}`} style={{ marginTop: 8 }}>
+        Look at its frames
+      </QuietLink>
+    </>
+  )
+}
+
+function History({ name }: { name: string }) {
+  const entries = useAssetJournal(name)
+  const zone = useSite().data?.zone ?? 'UTC'
+  const moment: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
+  return (
+    <>
+      <Subheading>What happened</Subheading>
+      {entries.error && <Failure error={entries.error} />}
+      <Plain aria-label="Journal">
+        {(entries.data ?? []).map((e) => (
+          <li key={e.id}>
+            <Soft>{clock(e.at, zone, moment)}</Soft> {e.text} {e.who && <Soft>· {e.who}</Soft>}
+          </li>
+        ))}
+      </Plain>
+    </>
+  )
+}
