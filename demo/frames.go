@@ -99,6 +99,7 @@ const (
 func (s *Site) writeFramesOf(ctx context.Context, d device, until measure.Instant) (stored int, err error) {
 	c := clock{begun: s.Memory.Begun}
 	told := map[string]*pipeline.Past{}
+	var inOrder []*pipeline.Past
 	var frames []pipeline.PastFrame
 	store := func() error {
 		err := s.Frames(ctx, d.Name, frames)
@@ -112,7 +113,7 @@ func (s *Site) writeFramesOf(ctx context.Context, d device, until measure.Instan
 			past := told[sample.Name]
 			if past == nil {
 				past = &pipeline.Past{Signal: d.Name + "/" + sample.Name, Unit: sample.Unit, Kind: site.KindNumber}
-				told[sample.Name] = past
+				told[sample.Name], inOrder = past, append(inOrder, past)
 			}
 			past.Readings = append(past.Readings, measure.Reading{At: at, Value: sample.Value})
 		}
@@ -132,9 +133,9 @@ func (s *Site) writeFramesOf(ctx context.Context, d device, until measure.Instan
 	if err := store(); err != nil {
 		return stored, fmt.Errorf("frames of %s: %w", d.Name, err)
 	}
-	for name, past := range told {
+	for _, past := range inOrder {
 		if _, err := s.Past(ctx, past); err != nil {
-			return stored, fmt.Errorf("history of %s/%s: %w", d.Name, name, err)
+			return stored, fmt.Errorf("history of %s: %w", past.Signal, err)
 		}
 		stored += len(past.Readings)
 	}

@@ -34,7 +34,7 @@ func (v *Server) serveConsole() {
 			return echo.ErrNotFound
 		}
 		if info, err := fs.Stat(files, name); err == nil && !info.IsDir() && name != "index.html" {
-			if strings.HasPrefix(name, "assets/") { // their names change with their contents
+			if strings.HasPrefix(name, "files/") { // their names change with their contents
 				c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 				if body := packs.of(name); body != nil && strings.Contains(c.Request().Header.Get("Accept-Encoding"), "gzip") {
 					c.Response().Header().Set("Content-Encoding", "gzip")
@@ -44,7 +44,7 @@ func (v *Server) serveConsole() {
 			http.ServeFileFS(c.Response(), c.Request(), files, name)
 			return nil
 		}
-		if strings.HasPrefix(name, "assets/") {
+		if strings.HasPrefix(name, "files/") {
 			return echo.ErrNotFound
 		}
 		nonce := rand.Text()

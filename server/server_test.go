@@ -216,7 +216,7 @@ func TestHealthAndUnknownPaths(t *testing.T) {
 			t.Errorf("HEAD %s: %d", path, status)
 		}
 	}
-	for path, want := range map[string]int{"/health/live": 200, "/health/ready": 200, "/api/v1/nothing": 404, "/assets/nothing.js": 404, "/alarms/7": 200} {
+	for path, want := range map[string]int{"/health/live": 200, "/health/ready": 200, "/api/v1/nothing": 404, "/files/nothing.js": 404, "/alarms/7": 200} {
 		status, body, h := call(t, "GET", s.URL+path, "", "", "")
 		if status != want {
 			t.Errorf("%s: %d %.100s", path, status, body)

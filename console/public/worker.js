@@ -7,7 +7,7 @@ self.addEventListener('install', (event) => {
   // Where the browser knows how, nothing has to wake the worker but the opening of a page.
   event.addRoutes?.([
     { condition: { urlPattern: '/api/*' }, source: 'network' },
-    { condition: { urlPattern: '/assets/*' }, source: { cacheName: shell } },
+    { condition: { urlPattern: '/files/*' }, source: { cacheName: shell } },
   ])
 })
 self.addEventListener('activate', (event) => event.waitUntil(self.clients.claim()))
@@ -15,7 +15,7 @@ self.addEventListener('activate', (event) => event.waitUntil(self.clients.claim(
 self.addEventListener('fetch', (event) => {
   const url = new URL(event.request.url)
   if (event.request.method !== 'GET' || url.origin !== self.location.origin) return
-  if (url.pathname.startsWith('/assets/')) event.respondWith(asset(event.request))
+  if (url.pathname.startsWith('/files/')) event.respondWith(asset(event.request))
   else if (event.request.mode === 'navigate' && !/^\/(api|take|health)\//.test(url.pathname))
     event.respondWith(page(event.request))
 })

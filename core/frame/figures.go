@@ -185,10 +185,12 @@ func (t *teller) add(s measure.Sample, sure bool) {
 	t.samples = append(t.samples, s)
 }
 
-// temperature adds a temperature; a thousandth of a degree is what is told of it.
+// temperature adds a temperature; a hundredth of a degree is what is told of it.
 func (t *teller) temperature(name string, v float64, sure bool) {
-	t.add(measure.Sample{Name: name, Value: math.Round(v*1000) / 1000, Unit: celsius, Span: t.spans[name]}, sure)
+	t.add(measure.Sample{Name: name, Value: hundredth(v), Unit: celsius, Span: t.spans[name]}, sure)
 }
+
+func hundredth(v float64) float64 { return math.Round(v*100) / 100 }
 
 // Spans gives, by the names of the eye's temperatures, what the camera can truly give of each: its span, seen through the
 // emissivity; nil where nobody has said.
@@ -198,7 +200,7 @@ func (e *Eye) Spans() map[string]*measure.Span {
 		if v == nil {
 			return nil
 		}
-		seen := math.Round(Correct(*v, emissivity, e.Reflected)*1000) / 1000
+		seen := hundredth(Correct(*v, emissivity, e.Reflected))
 		if math.IsNaN(seen) {
 			return nil
 		}
@@ -241,7 +243,7 @@ func (t *teller) regions(g *Grid) {
 		t.temperature(r.Name+"-highest", f.Highest, true)
 		t.temperature(r.Name+"-mean", f.Mean, f.sure())
 		if r.Over != nil {
-			t.add(measure.Sample{Name: r.Name + "-share", Value: math.Round(f.Share*1000) / 1000, Unit: "%"}, f.sure())
+			t.add(measure.Sample{Name: r.Name + "-share", Value: hundredth(f.Share), Unit: "%"}, f.sure())
 		}
 	}
 	for _, d := range t.eye.Differences {
@@ -250,6 +252,6 @@ func (t *teller) regions(g *Grid) {
 		if d.What == "mean" {
 			v = a.Mean - b.Mean
 		}
-		t.add(measure.Sample{Name: d.Name, Value: math.Round(v*1000) / 1000, Unit: "K"}, a.sure() && b.sure())
+		t.add(measure.Sample{Name: d.Name, Value: hundredth(v), Unit: "K"}, a.sure() && b.sure())
 	}
 }

@@ -15,7 +15,7 @@ import { type AssetLine, pathOf } from '../api/client'
 import { frameFile, useNewestFrame } from '../api/frames'
 import { useNow } from '../api/live'
 import { useSession, useSignal } from '../api/queries'
-import { age, reads, shown } from '../api/words'
+import { age, count, reads, shown } from '../api/words'
 import {
   Above,
   Button,
@@ -35,7 +35,7 @@ import { Shape, Silent, toneOf } from '../ui/severity'
 
 const Line = styled.li<{ $depth: number }>`
   display: grid;
-  grid-template-columns: 76px minmax(0, 1fr) auto auto;
+  grid-template-columns: 76px minmax(0, 1fr) auto 124px;
   gap: var(--gap-4);
   align-items: center;
   border-bottom: var(--hair);
@@ -50,6 +50,13 @@ const Line = styled.li<{ $depth: number }>`
     border-radius: var(--radius);
     background: var(--sunk);
   }
+  i {
+    display: grid;
+    place-content: center;
+    font-style: normal;
+    font-size: var(--step-2);
+    color: var(--ink-soft);
+  }
   img[data-thermal] {
     image-rendering: pixelated;
   }
@@ -62,7 +69,6 @@ const Line = styled.li<{ $depth: number }>`
     font-variant-numeric: tabular-nums;
   }
   > :nth-child(4) {
-    min-width: 100px;
     text-align: right;
   }
   @media (max-width: 760px) {
@@ -99,7 +105,7 @@ export function Assets() {
             ? 'All things are in order.'
             : ill === 1
               ? 'One thing needs somebody.'
-              : `${ill} things need somebody.`}
+              : `${count(ill)} things need somebody.`}
       </Heading>
       {removed && <Removed name={removed} onDone={() => setQuery({}, { replace: true })} />}
       {all.length === 0 && (
@@ -169,7 +175,7 @@ function Thumb({ asset: a }: { asset: AssetLine }) {
   const at = useNewestFrame(a.eye)
   if (a.eye && at) return <img data-thermal src={frameFile(a.eye, at, 'png', { bare: 'true', width: '96' })} alt="" />
   if (a.photo != null) return <img src={attachment(a.name, a.photo, true)} alt="" loading="lazy" />
-  return <i />
+  return <i aria-hidden="true">{calledAsset(a).charAt(0)}</i>
 }
 
 function Removed({ name, onDone }: { name: string; onDone: () => void }) {

@@ -12,7 +12,7 @@ import { ColourScale } from '../thermal/scale'
 import { signalOf } from '../thermal/shapes'
 import { FrameStrip } from '../thermal/strip'
 import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading, Well } from '../ui/basics'
-import { Fields, Select, Written } from '../ui/form'
+import { Select, Written } from '../ui/form'
 import { AssetChart } from './asset-chart'
 import { EyeFields } from './frame-eye'
 
@@ -33,6 +33,23 @@ const Picture = styled.div`
   grid-template-columns: minmax(0, 1fr) auto;
   gap: var(--gap-3);
   max-width: 640px;
+`
+const Looks = styled.div`
+  display: grid;
+  gap: var(--gap-4);
+  margin-bottom: var(--gap-4);
+  select,
+  input:not([type='range']) {
+    width: 100%;
+    min-width: 0;
+    box-sizing: border-box;
+  }
+  > div {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: var(--gap-3);
+    align-items: start;
+  }
 `
 const Slide = styled.label`
   display: grid;
@@ -100,7 +117,7 @@ export function FramesPage() {
         zone={zone}
         strip={(look) => (
           <>
-            <Row style={{ marginTop: 'var(--gap-4)' }}>
+            <Row style={{ marginTop: 'var(--gap-4)', marginBottom: 'var(--gap-3)', alignItems: 'end' }}>
               <Select label="Frames of the last" value={span} onChange={(v) => set('last', v)} options={spanNames} />
               <QuietLink href={stripFile(device, stretchOf(frames, look))} download={`${device}.gif`}>
                 Save as a moving picture
@@ -198,7 +215,7 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
           <ColourScale colours={colours} range={range} difference={difference} />
         </Picture>
         <div>
-          <Fields style={{ display: 'grid' }}>
+          <Looks>
             <Select
               label="Palette"
               value={palette}
@@ -207,7 +224,7 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
                 palettes.filter((p) => !p.both).map((p) => [p.name, `${p.name}: ${p.words}`]),
               )}
             />
-            <div style={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 12 }}>
+            <div>
               <Written label={`From (${shown('Cel')})`} value={low} onChange={setLow} hint="empty: its own" />
               <Written label={`To (${shown('Cel')})`} value={high} onChange={setHigh} />
             </div>
@@ -245,7 +262,7 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
                 />
               </Slide>
             )}
-          </Fields>
+          </Looks>
           <Row>
             <QuietLink
               href={frameFile(device, grid.data.at, 'png', {

@@ -50,12 +50,14 @@ export function RunComparePage() {
       ) : (
         <Well>
           {c.shared.length > 1 && (
-            <Select
-              label="Signal"
-              value={c.signal}
-              onChange={setSignal}
-              options={Object.fromEntries(c.shared.map((s) => [s, s]))}
-            />
+            <div style={{ maxWidth: 320, marginBottom: 12 }}>
+              <Select
+                label="Signal"
+                value={c.signal}
+                onChange={setSignal}
+                options={Object.fromEntries(c.shared.map((s) => [s, s]))}
+              />
+            </div>
           )}
           <Laid comparison={c} />
         </Well>

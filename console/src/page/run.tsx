@@ -57,7 +57,8 @@ export function RunPage() {
       </Above>
       <Heading>{r.title}</Heading>
       <Prose data-words>
-        {clock(r.started_at, zone, seconds)} to {on ? 'now' : clock(r.ended_at!, zone, seconds)}. {r.words.join(' ')}
+        {clock(r.started_at, zone, seconds)} to {on ? 'now' : clock(r.ended_at!, zone, seconds)}.{' '}
+        {r.words.filter((w) => !r.results.some((o) => w.startsWith(o.words))).join(' ')}
       </Prose>
       <Acts run={r} keeper={keeper} />
       <Goals run={r} />
