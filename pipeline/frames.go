@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -22,6 +23,10 @@ type Frame struct {
 	Doubtful int     `json:"doubtful"`
 	Packed   []byte  `json:"packed"`
 	Picture  []byte  `json:"picture,omitempty"` // visible light, made safe
+
+	grid *frame.Grid
+	at   measure.Instant
+	eye  *frame.Eye // by which the samples were told
 }
 
 // NewFrame packs a grid and tells what an eye sees in it. A frame without a pixel that gave a temperature is refused.
@@ -29,11 +34,26 @@ func NewFrame(e *frame.Eye, g *frame.Grid, at measure.Instant) (*Frame, []measur
 	if err := e.Fits(g); err != nil {
 		return nil, nil, err
 	}
-	f := &Frame{Width: g.Width, Height: g.Height, Doubtful: e.LookAtAll(g).Doubtful, Packed: frame.Pack(g)}
+	f := &Frame{Width: g.Width, Height: g.Height, Doubtful: e.LookAtAll(g).Doubtful, Packed: frame.Pack(g), grid: g, at: at, eye: e}
 	if f.Low, f.High = g.Extent(); math.IsNaN(f.Low) {
 		return nil, nil, &measure.Fault{Field: "frame", Reason: "has no pixel that gave a temperature"}
 	}
 	return f, e.Tell(g, at), nil
+}
+
+// retell tells a frame anew when the way in knew another eye than holds now.
+func (t *Turn) retell(j *job, d *deviceLive) {
+	f, now := j.pack.Frame, t.live.Eyes[d.ID]
+	if f.grid == nil || reflect.DeepEqual(*f.eye, *now) {
+		return
+	}
+	samples := now.Tell(f.grid, f.at)
+	if j.pack.Sender.Person != "" {
+		for i := range samples {
+			samples[i].Name = d.Name + "/" + samples[i].Name
+		}
+	}
+	j.pack.Samples, f.Doubtful = samples, now.LookAtAll(f.grid).Doubtful
 }
 
 // homeOf gives the device that a frame is of: the sender, or the one that a person's samples name; nil: there is none such.

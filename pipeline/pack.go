@@ -113,13 +113,15 @@ func (t *Turn) resolve(j *job) ([]entry, error) {
 	}
 	if j.pack.Frame != nil {
 		var fault *measure.Fault
-		switch err := t.fitFrame(t.homeOf(j, home), j.pack.Frame); {
+		of := t.homeOf(j, home)
+		switch err := t.fitFrame(of, j.pack.Frame); {
 		case errors.As(err, &fault):
 			j.err = err
 			return nil, nil
 		case err != nil:
 			return nil, err
 		}
+		t.retell(j, of)
 	}
 	return t.entriesOf(j, home)
 }
