@@ -18,7 +18,7 @@ import (
 
 // noPlace are the operations that no person carries out in a console, and why.
 var noPlace = map[string]string{
-	"send-readings": "devices send", "get-orders": "devices ask", "confirm-orders": "devices confirm", "confirm-output": "devices confirm",
+	"send-readings": "devices send", "send-frame": "devices send", "get-orders": "devices ask", "confirm-orders": "devices confirm", "confirm-output": "devices confirm",
 	"create-token": "programs sign in so; the console has its session",
 	"get-contact":  "its list has it", "list-keys": "the device has them", "get-interlock": "its list has it", "get-kit": "its list has it", "get-output": "its list has it",
 	"list-readings": "charts ask for lines and tails, and the history takes them out", "list-doubts": "lines have them",
@@ -26,7 +26,8 @@ var noPlace = map[string]string{
 }
 
 // raw are the operations that answer with something else than JSON; the console asks for them in ways of their own.
-var raw = []string{"get-archive", "put-archive", "get-sheet", "export-readings", "bring-import", "watch-live", "replay", "get-statement-sheet"}
+var raw = []string{"get-archive", "put-archive", "get-sheet", "export-readings", "bring-import", "watch-live", "replay", "get-statement-sheet",
+	"get-attachment", "get-label", "get-label-picture", "get-labels", "get-frame", "get-strip", "get-run-report"}
 
 // Everything that the API gives has its place in the console.
 func TestEveryOperationHasItsPlace(t *testing.T) {

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
@@ -382,4 +383,40 @@ func TestFiguresFollowWhileReadingsChange(t *testing.T) {
 	if want := f.Figures(); err != nil || !slices.Equal(got, want) {
 		t.Errorf("%d hours, want %d: %v", len(got), len(want), err)
 	}
+}
+
+// Frames that are too old for all to be kept go; those around an alarm and the reference stay.
+func TestOldFramesAreThinned(t *testing.T) {
+	p := newPlace(t, nil)
+	g := &frame.Grid{Width: 2, Height: 1, Scale: 0.01, Counts: []int32{2000, 2100}}
+	const minute, day = measure.Instant(60_000), measure.Instant(86_400_000)
+	now := p.at()
+	var frames []pipeline.PastFrame
+	for at := now - 40*day; at < now-39*day; at += 10 * minute {
+		frames = append(frames, pipeline.PastFrame{At: at, Grid: g})
+	}
+	frames = append(frames, pipeline.PastFrame{At: now - day, Grid: g}, pipeline.PastFrame{At: now - day + minute, Grid: g})
+	ctx := context.Background()
+	if err := p.ImportFrames(ctx, "d", frames); err != nil {
+		t.Fatal(err)
+	}
+	device, err := p.Store.Device(ctx, "d", now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	count := func() int {
+		_, all, err := p.Frames(ctx, device.ID, 0, now, 2)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return all
+	}
+	if count() != 146 {
+		t.Fatalf("%d frames were stored", count())
+	}
+	keeper := history.New(p.Store, p.Pipeline, history.Options{Log: slog.New(slog.DiscardHandler), Now: p.at, SealAfter: 20 * time.Millisecond})
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	go keeper.Run(ctx) // it looks once at its start, then each hour
+	storetest.Eventually(t, "the old ones to be thinned", func() bool { return count() == 24+2 || count() == 25+2 })
 }

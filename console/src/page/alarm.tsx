@@ -3,6 +3,7 @@ import { useParams } from 'react-router'
 import styled from 'styled-components'
 import { type Alarm, api, pathOf, take } from '../api/client'
 import { useNow } from '../api/live'
+import { frameFile, useNewestFrame } from '../api/frames'
 import { useAlarm, useRecord, useSession, useSignals, useSite } from '../api/queries'
 import { seen } from '../api/units'
 import { amount, clock, figure, length, reads, sentence, shown } from '../api/words'
@@ -48,6 +49,22 @@ const told = {
   quiet: 'that all is quiet',
   blind: 'that it was not watched',
   statement: 'in a statement',
+}
+
+/** What the device's thermal camera saw when the alarm was raised. */
+function FrameThen({ alarm: a }: { alarm: Alarm }) {
+  const device = a.signal.split('/')[0] ?? ''
+  const sends = useNewestFrame(device)
+  if (!sends || !a.signal.includes('/')) return null
+  return (
+    <PlainLink href={`/frames/${device}?at=${encodeURIComponent(a.raised_at)}`}>
+      <img
+        src={frameFile(device, a.raised_at, 'png', { width: '400', regions: 'true' })}
+        alt="The thermal frame of that moment"
+        style={{ maxWidth: '100%', marginTop: 12 }}
+      />
+    </PlainLink>
+  )
 }
 
 /** One alarm, for somebody who was woken: what, how bad, since when, what to do, who was told. */
@@ -145,6 +162,7 @@ export function AlarmPage() {
       {signal && (signal.kind === 'number' || signal.kind === 'switch') && (
         <Well>
           <SignalChart key={a.state} signal={signal} span={3600_000} fixed={around(a)} />
+          <FrameThen alarm={a} />
         </Well>
       )}
       <Subheading>Who was told</Subheading>

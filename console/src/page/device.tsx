@@ -55,6 +55,9 @@ export function DevicePage() {
         <Prose key={t}>{t}</Prose>
       ))}
       <Subheading>What it sends</Subheading>
+      {signals.some((s) => s.name === 'hottest-x') && (
+        <QuietLink href={`/frames/${d.name}`}>Look at its thermal frames</QuietLink>
+      )}
       {signals.length === 0 ? (
         <Prose>Nothing yet. Signals appear by themselves at the first reading.</Prose>
       ) : (
