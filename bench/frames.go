@@ -8,6 +8,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -28,6 +29,7 @@ const (
 	graymapScale   = 0.01
 	graymapOffset  = -40.0
 	distinctFrames = 8
+	stripOpenings  = 7
 )
 
 // graymaps are some frames of a size as a camera sends them: a warm thing before a wall, with the camera's noise.
@@ -174,13 +176,37 @@ func strip(ctx context.Context, s *service) error {
 		return err
 	}
 	defer end()
-	if err := page.Goto("/devices/of/strip-eye"); err != nil {
+	var waits []float64
+	for range stripOpenings {
+		seen, err := openStrip(page)
+		if err != nil {
+			return err
+		}
+		waits = append(waits, seen)
+	}
+	slices.Sort(waits)
+	seen := waits[len(waits)/2]
+	device.Token = s.owner.Token
+	begin := time.Now()
+	var out bytes.Buffer
+	if err := device.Download(ctx, "/api/v1/devices/strip-eye/frames/newest.png?bare=true&width=96", &out); err != nil {
 		return err
+	}
+	alone := time.Since(begin)
+	fmt.Printf("strip of %d frames: first picture after %.0f ms (click to drawn, median of %d); one frame's picture alone %.1f ms, ratio %.0f\n", stripFrames, seen, stripOpenings, float64(alone.Microseconds())/1000, seen/(float64(alone.Microseconds())/1000))
+	return nil
+}
+
+// openStrip opens the frames from the page of their device, and tells how many milliseconds later the first picture was there.
+func openStrip(page *drive.Page) (float64, error) {
+	if err := page.Goto("/devices/of/strip-eye"); err != nil {
+		return 0, err
 	}
 	if err := page.Until(`[...document.querySelectorAll('main a')].some((a) => a.innerText === 'Look at its thermal frames')`); err != nil {
-		return err
+		return 0, err
 	}
-	_, err = drive.Eval[bool](page, `((window.seen = 0), (() => {
+	time.Sleep(time.Second) // as a person takes to see the link
+	_, err := drive.Eval[bool](page, `((window.seen = 0), (() => {
 		const begin = performance.now()
 		const look = () => {
 			const img = [...document.querySelectorAll('[data-strip] img')].find((i) => i.complete && i.naturalWidth > 0)
@@ -194,19 +220,7 @@ func strip(ctx context.Context, s *service) error {
 		err = page.Until("window.seen > 0")
 	}
 	if err != nil {
-		return err
+		return 0, err
 	}
-	seen, err := drive.Eval[float64](page, "window.seen")
-	if err != nil {
-		return err
-	}
-	device.Token = s.owner.Token
-	begin := time.Now()
-	var out bytes.Buffer
-	if err := device.Download(ctx, "/api/v1/devices/strip-eye/frames/newest.png?bare=true&width=96", &out); err != nil {
-		return err
-	}
-	alone := time.Since(begin)
-	fmt.Printf("strip of %d frames: first picture after %.0f ms (click to drawn); one frame's picture alone %.1f ms, ratio %.0f\n", stripFrames, seen, float64(alone.Microseconds())/1000, seen/(float64(alone.Microseconds())/1000))
-	return nil
+	return drive.Eval[float64](page, "window.seen")
 }

@@ -14,6 +14,9 @@ export const useEye = (device: string) =>
 /** When the newest frame of a device came; each tells the highest of its picture. */
 export const useNewestFrame = (device: string) => useSignal(`${device}/highest`)?.at ?? ''
 
+/** What a strip shows when it is opened: so many frames of the last day. */
+export const firstStrip = { span: 24 * 3600_000, most: 60 }
+
 /** The frames of a stretch; a live one is asked for anew whenever a frame has come. */
 export function useFrames(device: string, span: number, until: number, most: number) {
   const newest = useNewestFrame(device)

@@ -10,6 +10,7 @@ import { useSession, useSignalsOf, useSite } from '../api/queries'
 import { age, clock, reads, sentence, shown, testWords } from '../api/words'
 import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading, Well } from '../ui/basics'
 import { Shape, Silent } from '../ui/severity'
+import { FramesLink } from './frames-link'
 import { AssetChart } from './asset-chart'
 import { AssetEdit, ConditionIt, Leave } from './asset-edit'
 import { Attachments } from './asset-files'
@@ -213,9 +214,7 @@ function NewestFrame({ device }: { device: string }) {
           alt={`The newest thermal frame of ${device}, of ${clock(at, zone)}`}
         />
       </PlainLink>
-      <QuietLink href={`/frames/${device}`} style={{ marginTop: 8 }}>
-        Look at its frames
-      </QuietLink>
+      <FramesLink device={device}>Look at its frames</FramesLink>
     </>
   )
 }

@@ -23,6 +23,7 @@ import { fieldsOf, Form, TextInput } from '../ui/form'
 import { Silent } from '../ui/severity'
 import { CodeTexts } from './code-texts'
 import { Keys } from './device-keys'
+import { FramesLink } from './frames-link'
 
 /** One device: how it lives, what it sends, what it is ordered, its keys. */
 export function DevicePage() {
@@ -56,7 +57,7 @@ export function DevicePage() {
       ))}
       <Subheading>What it sends</Subheading>
       {signals.some((s) => s.name === 'hottest-x') && (
-        <QuietLink href={`/frames/${d.name}`}>Look at its thermal frames</QuietLink>
+        <FramesLink device={d.name}>Look at its thermal frames</FramesLink>
       )}
       {signals.length === 0 ? (
         <Prose>Nothing yet. Signals appear by themselves at the first reading.</Prose>

@@ -2,7 +2,7 @@ import { useCallback, useMemo, useState } from 'react'
 import { useParams, useSearchParams } from 'react-router'
 import styled from 'styled-components'
 import { type Eye, type FrameHead, pathOf } from '../api/client'
-import { extentOf, frameFile, useEye, useFrames, useGrid, usePalettes, stripFile } from '../api/frames'
+import { extentOf, firstStrip, frameFile, useEye, useFrames, useGrid, usePalettes, stripFile } from '../api/frames'
 import { useRested } from '../api/lines'
 import { useDevice, useSession, useSignals, useSite } from '../api/queries'
 import { clock, numberOf, reads, shown } from '../api/words'
@@ -61,9 +61,8 @@ const Slide = styled.label`
   }
 `
 const hour = 3600_000
-const spans = { '6': 6 * hour, '24': 24 * hour, '168': 168 * hour, '720': 720 * hour, '8760': 8760 * hour }
+const spans = { '6': 6 * hour, '24': firstStrip.span, '168': 168 * hour, '720': 720 * hour, '8760': 8760 * hour }
 const spanNames = { '6': '6 hours', '24': 'day', '168': 'week', '720': '30 days', '8760': 'year' }
-const mostFrames = 60
 
 /** The thermal frames of a device: one of them large, the others as a strip, and what they tell as lines. */
 export function FramesPage() {
@@ -81,7 +80,7 @@ export function FramesPage() {
     age: asked ? Date.now() - Date.parse(asked) : 0,
   }))
   const until = opened.age > spans[span] ? opened.at + spans[span] / 2 : 0
-  const list = useFrames(device, spans[span] ?? spans['24'], until, mostFrames)
+  const list = useFrames(device, spans[span] ?? firstStrip.span, until, firstStrip.most)
   const frames = useMemo(() => list.data?.frames ?? [], [list.data])
   const at = asked || frames.at(-1)?.at || ''
   const set = useCallback(
@@ -98,6 +97,7 @@ export function FramesPage() {
     [setQuery],
   )
   const onAt = useCallback((to: string) => set('at', to), [set])
+  const [pictured, setPictured] = useState(false) // the strip comes first, then all else
   if (eye.error) return <Failure error={eye.error} />
   if (!eye.data || !list.data) return <Soft>Looking …</Soft>
   if (eye.data.width === 0) return <NoneYet device={device} title={title} />
@@ -132,12 +132,17 @@ export function FramesPage() {
               zone={zone}
               ratio={eye.data.width / eye.data.height}
               look={look}
+              onSeen={setPictured}
             />
           </>
         )}
       />
-      <Course device={device} eye={eye.data} frames={frames} onAt={onAt} />
-      {keeper && <EyeFields key={eye.dataUpdatedAt} device={device} eye={eye.data} at={at} />}
+      {(pictured || !frames.length) && (
+        <>
+          <Course device={device} eye={eye.data} frames={frames} onAt={onAt} />
+          {keeper && <EyeFields key={eye.dataUpdatedAt} device={device} eye={eye.data} at={at} />}
+        </>
+      )}
     </>
   )
 }
@@ -188,8 +193,8 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
   if (low) look.low = String(range[0])
   if (high) look.high = String(range[1])
   if (grid.error) return <Failure error={grid.error} />
-  if (!grid.data || !colours.length) return <Soft>Looking …</Soft>
-  const shownAt = clock(grid.data.at, zone, {
+  // The strip does not wait for the large picture.
+  const shownAt = clock(grid.data?.at ?? at, zone, {
     day: 'numeric',
     month: 'long',
     hour: '2-digit',
@@ -200,17 +205,19 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
     <>
       <Two style={{ marginTop: 'var(--gap-4)' }}>
         <Picture>
-          <div>
-            <FrameCanvas
-              grid={grid.data}
-              colours={colours}
-              range={range}
-              difference={difference}
-              regions={outlines === 'yes' ? (eye.regions ?? []) : []}
-              picture={head?.pictured ? frameFile(device, grid.data.at, 'jpg') : undefined}
-              blend={blend}
-              label={`Frame of ${shownAt}`}
-            />
+          <div style={{ aspectRatio: grid.data ? undefined : eye.width / eye.height }}>
+            {grid.data && colours.length > 0 && (
+              <FrameCanvas
+                grid={grid.data}
+                colours={colours}
+                range={range}
+                difference={difference}
+                regions={outlines === 'yes' ? (eye.regions ?? []) : []}
+                picture={head?.pictured ? frameFile(device, grid.data.at, 'jpg') : undefined}
+                blend={blend}
+                label={`Frame of ${shownAt}`}
+              />
+            )}
           </div>
           <ColourScale colours={colours} range={range} difference={difference} />
         </Picture>
@@ -265,7 +272,7 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
           </Looks>
           <Row>
             <QuietLink
-              href={frameFile(device, grid.data.at, 'png', {
+              href={frameFile(device, grid.data?.at ?? at, 'png', {
                 ...look,
                 against,
                 regions: outlines === 'yes' ? 'true' : '',
@@ -274,7 +281,7 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
             >
               Picture
             </QuietLink>
-            <QuietLink href={frameFile(device, grid.data.at, 'csv', { against })} download={`${device}.csv`}>
+            <QuietLink href={frameFile(device, grid.data?.at ?? at, 'csv', { against })} download={`${device}.csv`}>
               CSV
             </QuietLink>
           </Row>

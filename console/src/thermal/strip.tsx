@@ -44,12 +44,13 @@ type Props = {
   zone: string
   ratio: number // width by height
   look: Record<string, string> // palette and range, so that all have one scale
+  onSeen: (first: boolean) => void // a picture is there
 }
 
 const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
 
 /** Frames through time: to step through, and to play. */
-export function FrameStrip({ device, frames, all, at, onAt, zone, ratio, look }: Props) {
+export function FrameStrip({ device, frames, all, at, onAt, zone, ratio, look, onSeen }: Props) {
   const film = useRef<HTMLDivElement>(null)
   const index = frames.findIndex((f) => f.at === at)
   const go = useCallback(
@@ -99,7 +100,9 @@ export function FrameStrip({ device, frames, all, at, onAt, zone, ratio, look }:
             <img
               src={frameFile(device, f.at, 'png', { bare: 'true', width: '96', ...look })}
               alt=""
-              loading="lazy"
+              loading={f.at === at ? 'eager' : 'lazy'}
+              onLoad={() => onSeen(true)}
+              onError={() => onSeen(true)}
               style={{ aspectRatio: ratio }}
             />
             {clock(f.at, zone, day)}
