@@ -223,7 +223,7 @@ func printAsset(w io.Writer, p *server.AssetPage) {
 func assetNoteCommand() *cobra.Command {
 	c := &cobra.Command{Use: "note NAME TEXT", Short: "Write a note about an asset into the journal", Args: exactly("NAME", "TEXT"), ValidArgsFunction: assetNames,
 		Long:    "Write a note about an asset into the journal: what was done, what was seen. Its standing notes, in Markdown, are set with 'jaunty asset set NAME --note'.",
-		Example: "  jaunty asset note fog-pump 'new seal fitted'\n  jaunty asset note compost 'turned the heap' --at 20m"}
+		Example: "  jaunty asset note fog-pump 'new seal fitted'\n  jaunty asset note compost-heap 'turned the heap' --at 20m"}
 	at := c.Flags().String("at", "", "when that was: a time (RFC 3339), or how long ago; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		n := pipeline.Note{Text: args[1], Of: pipeline.AssetSubject(args[0])}

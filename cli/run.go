@@ -88,8 +88,8 @@ func momentFlag(f *pflag.FlagSet, name string) (*measure.Instant, error) {
 
 func runStartCommand() *cobra.Command {
 	c := &cobra.Command{Use: "start ASSET [TITLE]", Short: "Start a run of an asset; with --until, add one that is over", Args: cobra.RangeArgs(1, 2), ValidArgsFunction: assetNames,
-		Example: `  jaunty run start compost 'Heap 7' --goal 'compost/core reaches 60'
-  jaunty run start bench 'Night of frost' --at 14h --until 4h --goal 'bench/root-zone between 18 and 22 for 90%'`}
+		Example: `  jaunty run start compost-heap 'Heap 7' --goal 'compost/core reaches 60'
+  jaunty run start propagation-bench 'Night of frost' --at 14h --until 4h --goal 'bench/root-zone between 18 and 22 for 90%'`}
 	f := c.Flags()
 	f.StringArray("goal", nil, goalHelp)
 	f.String("at", "", "when it started: a time (RFC 3339), or how long ago; now when left out")
@@ -134,7 +134,7 @@ func doRun(c *cobra.Command, method, path string, in any) error {
 func runPath(id int64) string { return fmt.Sprintf("%s/%d", runsPath, id) }
 
 func runStopCommand() *cobra.Command {
-	c := &cobra.Command{Use: "stop RUN", Short: "End a run: by its number, or the one that is on of an asset", Args: exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run stop 7\n  jaunty run stop compost --at 10m"}
+	c := &cobra.Command{Use: "stop RUN", Short: "End a run: by its number, or the one that is on of an asset", Args: exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run stop 7\n  jaunty run stop compost-heap --at 10m"}
 	c.Flags().String("at", "", "when it ended: a time (RFC 3339), or how long ago; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := runID(c, args[0])
@@ -151,7 +151,7 @@ func runStopCommand() *cobra.Command {
 }
 
 func runListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list [ASSET]", Short: "Runs, newest first", Args: cobra.MaximumNArgs(1), ValidArgsFunction: assetNames, Example: "  jaunty run list\n  jaunty run list compost --limit 5"}
+	c := &cobra.Command{Use: "list [ASSET]", Short: "Runs, newest first", Args: cobra.MaximumNArgs(1), ValidArgsFunction: assetNames, Example: "  jaunty run list\n  jaunty run list compost-heap --limit 5"}
 	limit := c.Flags().Int("limit", 50, "so many at most")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		q := url.Values{"limit": {strconv.Itoa(*limit)}}
@@ -178,7 +178,7 @@ func runListCommand() *cobra.Command {
 }
 
 func runShowCommand() *cobra.Command {
-	return &cobra.Command{Use: "show RUN", Short: "What a run came to, and when it will reach its goals", Args: exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run show 7\n  jaunty run show compost",
+	return &cobra.Command{Use: "show RUN", Short: "What a run came to, and when it will reach its goals", Args: exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run show 7\n  jaunty run show compost-heap",
 		RunE: func(c *cobra.Command, args []string) error {
 			id, err := runID(c, args[0])
 			if err != nil {
@@ -330,7 +330,7 @@ func runSetCommand() *cobra.Command {
 }
 
 func runPhaseCommand() *cobra.Command {
-	c := &cobra.Command{Use: "phase RUN NAME", Short: "Begin a phase of a run", Args: exactly("RUN", "NAME"), ValidArgsFunction: runNames, Example: "  jaunty run phase compost 'turned, cooling' --at 5m"}
+	c := &cobra.Command{Use: "phase RUN NAME", Short: "Begin a phase of a run", Args: exactly("RUN", "NAME"), ValidArgsFunction: runNames, Example: "  jaunty run phase compost-heap 'turned, cooling' --at 5m"}
 	c.Flags().String("at", "", "when it began: a time (RFC 3339), or how long ago; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := runID(c, args[0])

@@ -19,7 +19,7 @@ func runPlanCommand() *cobra.Command {
 
 func planSaveCommand() *cobra.Command {
 	c := &cobra.Command{Use: "save NAME ASSET", Short: "Save a plan of an asset's runs", Args: exactly("NAME", "ASSET"),
-		Example: `  jaunty run plan save night bench --hours 'daily 22:00-06:00' --goal 'bench/root-zone between 18 and 22 for 90%'
+		Example: `  jaunty run plan save night propagation-bench --hours 'daily 22:00-06:00' --goal 'bench/root-zone between 18 and 22 for 90%'
   jaunty run plan save firing boiler-room --signal boiler-room/flame --start 'is off' --end 'is on'`}
 	f := c.Flags()
 	f.String("title", "", "what its runs are called, with their date")

@@ -29,17 +29,17 @@ var pictures = []picture{
 	{"signal", "/signals/fern-house/air?last=hour", 1280, 800, false, `canvas`},
 	{"trust", "/signals/pond/oxygen/trust", 1280, 800, false, `[data-preview] canvas`},
 	{"board", "/boards/overview", 1280, 800, false, `[data-kind=mimic] img`},
-	{"board-night", "/boards/climate", 1280, 800, true, `canvas`},
 	{"arrange", "/boards/water/arrange", 1280, 800, false, `[data-cell] canvas`},
 	{"limit", "/guards/pond-oxygen-low", 1280, 800, false, `[data-replay=done] b`},
 	{"outputs", "/outputs", 1280, 800, false, `[data-output]`},
-	{"interlock", "/interlocks/boiler-fan", 1280, 800, false, `[aria-label="When it would have run"] tbody tr`},
-	{"health", "/alarms/health", 1280, 800, false, `tr[data-good]`},
-	{"journal", "/journal?kind=alarm", 1280, 800, false, `tbody tr`},
 	{"alarm", "/alarms", 1280, 800, false, `canvas`},
+	{"interlock", "/interlocks/boiler-fan", 1280, 800, false, `[aria-label="When it would have run"] tbody tr`},
 	{"roster", "/rosters/glasshouse", 1280, 800, false, `ol li`},
 	{"drill", "/drills/1", 1280, 800, false, `tbody tr:nth-child(12)`},
 	{"statement", "/statements/electricity", 1280, 800, false, `tbody tr`},
+	{"asset", "/assets/switchboard", 1280, 800, false, `main canvas`},
+	{"frames", "/frames/switchboard-eye", 1280, 800, false, `[data-strip] img`},
+	{"run", "/runs", 1280, 800, false, `main canvas`},
 	{"connect", "/devices/connect", 1280, 800, false, `[data-key]`},
 }
 
@@ -57,6 +57,13 @@ func prepare(page *drive.Page, name string) error {
 			return err
 		}
 		_, err := drive.Eval[bool](page, `((document.querySelector('a[id^=alarm-]') ?? document.querySelector('tbody a')).click(), true)`)
+		return err
+	case "run": // the newest of the heap
+		heap := `[...document.querySelectorAll('tbody tr')].find((row) => row.innerText.includes('Heap'))`
+		if err := page.Until(heap); err != nil {
+			return err
+		}
+		_, err := drive.Eval[bool](page, `(`+heap+`.querySelector('a').click(), true)`)
 		return err
 	}
 	return nil

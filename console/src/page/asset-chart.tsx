@@ -4,7 +4,7 @@ import type { Placed } from '../api/boards'
 import { pathOf, type Signal } from '../api/client'
 import type { Stretch } from '../chart/window'
 import { SightProvider } from '../tile/context'
-import { Soft } from '../ui/basics'
+import { Soft, Well } from '../ui/basics'
 import { SightTools, useBoardSight } from './board-sight'
 
 const LinesTile = lazy(() => import('../tile/lines'))
@@ -55,7 +55,7 @@ export function AssetChart({ signals, range, fixed, onCursor, beside }: Props) {
   }
   if (!paths.length) return null
   return (
-    <>
+    <Well>
       {!fixed && <SightTools sight={sight} />}
       <Room>
         <SightProvider value={{ ...sight, onCursor, still: false }}>
@@ -65,6 +65,6 @@ export function AssetChart({ signals, range, fixed, onCursor, beside }: Props) {
         </SightProvider>
       </Room>
       {beside?.(sight.view.fixed)}
-    </>
+    </Well>
   )
 }

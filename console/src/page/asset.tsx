@@ -8,7 +8,7 @@ import { useNow } from '../api/live'
 import { stateWords, titleOf } from '../api/outputs'
 import { useSession, useSignalsOf, useSite } from '../api/queries'
 import { age, clock, reads, sentence, shown, testWords } from '../api/words'
-import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading, Well } from '../ui/basics'
+import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
 import { Shape, Silent } from '../ui/severity'
 import { FramesLink } from './frames-link'
 import { AssetChart } from './asset-chart'
@@ -42,7 +42,7 @@ const Plain = styled.ul`
 const Thermal = styled.img`
   display: block;
   width: 100%;
-  image-rendering: pixelated;
+  margin-bottom: var(--gap-2);
   border-radius: var(--radius);
 `
 
@@ -152,9 +152,7 @@ function Signals({ page: p }: { page: Page }) {
       {signals.length > 0 && (
         <>
           <Subheading>What it reads</Subheading>
-          <Well>
-            <AssetChart signals={first.filter((s) => guarded.size === 0 || guarded.has(pathOf(s)))} range="24h" />
-          </Well>
+          <AssetChart signals={first.filter((s) => guarded.size === 0 || guarded.has(pathOf(s)))} range="24h" />
           <Plain aria-label="Signals">
             {first.map((s) => (
               <li key={s.id}>

@@ -11,7 +11,7 @@ import { FrameCanvas } from '../thermal/canvas'
 import { ColourScale } from '../thermal/scale'
 import { signalOf } from '../thermal/shapes'
 import { FrameStrip } from '../thermal/strip'
-import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading, Well } from '../ui/basics'
+import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
 import { Select, Written } from '../ui/form'
 import { AssetChart } from './asset-chart'
 import { EyeFields } from './frame-eye'
@@ -33,6 +33,9 @@ const Picture = styled.div`
   grid-template-columns: minmax(0, 1fr) auto;
   gap: var(--gap-3);
   max-width: 640px;
+  > :last-child {
+    padding-bottom: calc(1.4em + 6px); /* beside the picture, not beside what it reads */
+  }
 `
 const Looks = styled.div`
   display: grid;
@@ -219,7 +222,9 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
               />
             )}
           </div>
-          <ColourScale colours={colours} range={range} difference={difference} />
+          <div>
+            <ColourScale colours={colours} range={range} difference={difference} />
+          </div>
         </Picture>
         <div>
           <Looks>
@@ -330,9 +335,7 @@ function Course({ device, eye, frames, onAt }: CourseProps) {
   return (
     <>
       <Subheading>What they tell</Subheading>
-      <Well>
-        <AssetChart signals={signals} range="24h" onCursor={nearest} />
-      </Well>
+      <AssetChart signals={signals} range="24h" onCursor={nearest} />
       <ul aria-label="Signals of the frames">
         {all
           .filter((s) => s.device === device)
