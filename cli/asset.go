@@ -22,7 +22,7 @@ import (
 const assetsPath = "/api/v1/assets"
 
 func assetCommand() *cobra.Command {
-	return group("asset", "Things that are looked after: pumps, cabinets, heaps", assetAddCommand(), assetSetCommand(), assetListCommand(), assetShowCommand(), assetNoteCommand(), assetConditionCommand(),
+	return group("asset", "Things that are looked after: pumps, cabinets, heaps", assetAddCommand(), assetSetCommand(), assetListCommand(), assetShowCommand(), assetNoteCommand(), assetJournalCommand(), assetConditionCommand(),
 		assetPhotoCommand(), assetPaperCommand(), assetDropCommand(), assetGuardCommand(), assetLabelCommand(), assetRemoveCommand(), assetBringBackCommand())
 }
 

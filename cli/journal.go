@@ -50,17 +50,7 @@ func journalCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return show(c, entries, func(w io.Writer) {
-			rows := [][]string{}
-			for _, e := range entries {
-				lasted := ""
-				if e.Lasted != nil {
-					lasted = roster.Length(time.Duration(*e.Lasted) * time.Millisecond)
-				}
-				rows = append(rows, []string{clock(&e.At), age(&e.At), lasted, e.Kind, e.Text})
-			}
-			table(w, "Nothing like that has happened yet.", []string{"AT", "", "LASTED", "KIND", "WHAT"}, rows)
-		})
+		return show(c, entries, func(w io.Writer) { printEntries(w, entries) })
 	}
 	return c
 }
@@ -92,6 +82,34 @@ func noteCommand() *cobra.Command {
 			return err
 		}
 		return show(c, n, func(w io.Writer) { fmt.Fprintln(w, "It is in the journal.") })
+	}
+	return c
+}
+
+func printEntries(w io.Writer, entries []site.Entry) {
+	rows := [][]string{}
+	for _, e := range entries {
+		lasted := ""
+		if e.Lasted != nil {
+			lasted = roster.Length(time.Duration(*e.Lasted) * time.Millisecond)
+		}
+		rows = append(rows, []string{clock(&e.At), age(&e.At), lasted, e.Kind, e.Text})
+	}
+	table(w, "Nothing like that has happened yet.", []string{"AT", "", "LASTED", "KIND", "WHAT"}, rows)
+}
+
+func assetJournalCommand() *cobra.Command {
+	c := &cobra.Command{Use: "journal NAME", Short: "What happened to an asset and to all that belongs to it, newest first", Args: exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset journal fog-pump --limit 20"}
+	limit := c.Flags().Int("limit", 50, "so many at most")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if *limit < 1 || *limit > 1000 {
+			return misused("--limit %d is not 1 to 1000", *limit)
+		}
+		entries, err := fetch[[]site.Entry](c, assetPath(args[0])+"/journal?limit="+strconv.Itoa(*limit))
+		if err != nil {
+			return err
+		}
+		return show(c, entries, func(w io.Writer) { printEntries(w, entries) })
 	}
 	return c
 }
