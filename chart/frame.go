@@ -186,19 +186,22 @@ func fill(out *image.Paletted, r image.Rectangle, index uint8) {
 	}
 }
 
-// outline draws a region's edge in ink beside paper, which is seen on any colour.
+// outline draws a region's edge in paper with ink to both sides, which is seen on any colour.
 func outline(out *image.Paletted, r *frame.Region, at image.Point, times float64) {
-	points := r.Outline()
-	for i := range points {
-		a, b := points[i], points[(i+1)%len(points)]
-		steps := int(max(math.Abs(a.X-b.X), math.Abs(a.Y-b.Y))*times) + 1
-		for k := range steps {
-			t := float64(k) / float64(steps)
-			x, y := at.X+int((a.X+t*(b.X-a.X))*times), at.Y+int((a.Y+t*(b.Y-a.Y))*times)
-			fill(out, image.Rect(x, y, x+2, y+1), inkIndex)
-			fill(out, image.Rect(x, y+1, x+2, y+2), paperIndex)
+	edge := func(wide int, index uint8) {
+		points := r.Outline()
+		for i := range points {
+			a, b := points[i], points[(i+1)%len(points)]
+			steps := int(max(math.Abs(a.X-b.X), math.Abs(a.Y-b.Y))*times) + 1
+			for k := range steps {
+				t := float64(k) / float64(steps)
+				x, y := at.X+int((a.X+t*(b.X-a.X))*times), at.Y+int((a.Y+t*(b.Y-a.Y))*times)
+				fill(out, image.Rect(x-wide, y-wide, x+wide, y+wide), index)
+			}
 		}
 	}
+	edge(2, inkIndex)
+	edge(1, paperIndex)
 }
 
 var faceOnce = sync.OnceValues(func() (font.Face, error) {
