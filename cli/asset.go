@@ -224,24 +224,9 @@ func assetNoteCommand() *cobra.Command {
 	c := &cobra.Command{Use: "note NAME TEXT", Short: "Write a note about an asset into the journal", Args: exactly("NAME", "TEXT"), ValidArgsFunction: assetNames,
 		Long:    "Write a note about an asset into the journal: what was done, what was seen. Its standing notes, in Markdown, are set with 'jaunty asset set NAME --note'.",
 		Example: "  jaunty asset note fog-pump 'new seal fitted'\n  jaunty asset note compost-heap 'turned the heap' --at 20m"}
-	at := c.Flags().String("at", "", "when that was: a time (RFC 3339), or how long ago; now when left out")
+	c.Flags().String("at", "", "when that was: a time (RFC 3339), or how long ago; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		n := pipeline.Note{Text: args[1], Of: pipeline.AssetSubject(args[0])}
-		if *at != "" {
-			then, err := moment(*at)
-			if err != nil {
-				return misused("--at: %w", err)
-			}
-			n.At = &then
-		}
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/journal", n, nil); err != nil {
-			return err
-		}
-		return show(c, n, func(w io.Writer) { fmt.Fprintf(w, "It is in the journal of %s.\n", args[0]) })
+		return writeNote(c, pipeline.Note{Text: args[1], Of: pipeline.AssetSubject(args[0])}, "the journal of "+args[0])
 	}
 	return c
 }

@@ -63,27 +63,27 @@ func noteCommand() *cobra.Command {
 	}
 	f := c.Flags()
 	of := f.String("of", "", "DEVICE or DEVICE/SIGNAL that it is about; the site when left out")
-	at := f.String("at", "", "when that was: a time (RFC 3339), or how long ago; now when left out")
+	f.String("at", "", "when that was: a time (RFC 3339), or how long ago; now when left out")
 	completeDevices(c, "of")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		n := pipeline.Note{Text: args[0], Of: *of}
-		if *at != "" {
-			then, err := moment(*at)
-			if err != nil {
-				return misused("--at: %w", err)
-			}
-			n.At = &then
-		}
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/journal", n, nil); err != nil {
-			return err
-		}
-		return show(c, n, func(w io.Writer) { fmt.Fprintln(w, "It is in the journal.") })
+		return writeNote(c, pipeline.Note{Text: args[0], Of: *of}, "the journal")
 	}
 	return c
+}
+
+// writeNote writes into the journal, for the time that --at says.
+func writeNote(c *cobra.Command, n pipeline.Note, journal string) (err error) {
+	if n.At, err = momentFlag(c.Flags(), "at"); err != nil {
+		return err
+	}
+	s, err := service()
+	if err != nil {
+		return err
+	}
+	if err := s.Do(c.Context(), http.MethodPost, "/api/v1/journal", n, nil); err != nil {
+		return err
+	}
+	return show(c, n, func(w io.Writer) { fmt.Fprintf(w, "It is in %s.\n", journal) })
 }
 
 func printEntries(w io.Writer, entries []site.Entry) {

@@ -7,7 +7,6 @@ import (
 	"io"
 	"mime"
 	"mime/multipart"
-	"net/http"
 
 	"github.com/labstack/echo/v5"
 
@@ -41,18 +40,9 @@ func (w *Way) ReceiveFrame(c *echo.Context) error {
 		}
 	}
 	result, err := w.Door.Receive(r.Context(), v)
-	switch {
-	case err != nil:
-		return answerError(c, err)
-	case result.Arrival:
-		return c.JSON(http.StatusAccepted, map[string]any{"arrival": "waiting", "kept": result.Accepted, "rejected": result.Refused})
-	case len(result.Refused) == 0:
-		return c.NoContent(http.StatusNoContent)
-	case result.Accepted > 0:
-		return c.JSON(http.StatusOK, map[string]any{"accepted": result.Accepted, "rejected": result.Refused})
-	}
-	first := result.Refused[0]
-	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Rejected: result.Refused, Detail: fmt.Sprintf("Nothing of the frame was taken. %s: %s", first.Signal, first.Reason)})
+	return received(c, result, err, func(first measure.Refusal) string {
+		return fmt.Sprintf("Nothing of the frame was taken. %s: %s", first.Signal, first.Reason)
+	})
 }
 
 // readParts takes frame and picture out of a form.

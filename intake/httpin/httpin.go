@@ -66,6 +66,13 @@ func (w *Way) Receive(c *echo.Context) error {
 		return answerError(c, err)
 	}
 	result, err := w.Door.Receive(r.Context(), &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"), Body: body, IdempotencyKey: once})
+	return received(c, result, err, func(first measure.Refusal) string {
+		return fmt.Sprintf("No reading was taken. Record %d, field %q: %s", first.Index, first.Field, first.Reason)
+	})
+}
+
+// received answers with what became of a visit; none says why nothing was taken.
+func received(c *echo.Context, result door.Result, err error, none func(first measure.Refusal) string) error {
 	switch {
 	case err != nil:
 		return answerError(c, err)
@@ -76,9 +83,7 @@ func (w *Way) Receive(c *echo.Context) error {
 	case result.Accepted > 0:
 		return c.JSON(http.StatusOK, map[string]any{"accepted": result.Accepted, "rejected": result.Refused})
 	}
-	first := result.Refused[0]
-	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Rejected: result.Refused,
-		Detail: fmt.Sprintf("No reading was taken. Record %d, field %q: %s", first.Index, first.Field, first.Reason)})
+	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Rejected: result.Refused, Detail: none(result.Refused[0])})
 }
 
 // errEncoding says that the content encoding is not read.

@@ -10,24 +10,24 @@ import { useDevice, useSession, useSignals } from '../api/queries'
 import { useContacts, useRosters } from '../api/reach'
 import { seen } from '../api/units'
 import { fullTitle, reads, shown } from '../api/words'
-import { Above, Button, Failure, Heading, PlainLink, QuietButton, Row, Soft, Subheading, Well } from '../ui/basics'
+import {
+  Beside,
+  Above,
+  Button,
+  Failure,
+  Heading,
+  PlainLink,
+  QuietButton,
+  Row,
+  Soft,
+  Subheading,
+  Well,
+} from '../ui/basics'
 import { Fields, Written } from '../ui/form'
 import { AssetChart } from './asset-chart'
 import { PickList } from './arrange-add'
 import { GuardFields } from './guard-fields'
 
-const Two = styled.div`
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 320px;
-  gap: var(--gap-5);
-  align-items: start;
-  > * {
-    min-width: 0;
-  }
-  @media (max-width: 1000px) {
-    grid-template-columns: minmax(0, 1fr);
-  }
-`
 const Sentence = styled.p`
   font-size: var(--step-1);
   max-width: 62ch;
@@ -110,7 +110,7 @@ function Editor({ page: p, all }: { page: AssetPage; all: Signal[] }) {
         )}
         {save.error && <Failure error={save.error} />}
       </Well>
-      <Two>
+      <Beside>
         <div>
           <Subheading>What is measured</Subheading>
           <Measured
@@ -149,7 +149,7 @@ function Editor({ page: p, all }: { page: AssetPage; all: Signal[] }) {
             <Soft>They are those of what is measured.</Soft>
           )}
         </div>
-      </Two>
+      </Beside>
     </>
   )
 }

@@ -8,7 +8,7 @@ import { useNow } from '../api/live'
 import { stateWords, titleOf } from '../api/outputs'
 import { useSession, useSignalsOf, useSite } from '../api/queries'
 import { age, clock, reads, sentence, shown, testWords } from '../api/words'
-import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
+import { Beside, Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
 import { Shape, Silent } from '../ui/severity'
 import { FramesLink } from './frames-link'
 import { AssetChart } from './asset-chart'
@@ -18,18 +18,6 @@ import { RunsOf } from './asset-runs'
 
 const Noted = lazy(() => import('../ui/markdown').then((m) => ({ default: m.Noted })))
 
-const Two = styled.div`
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 300px;
-  gap: var(--gap-5);
-  align-items: start;
-  > * {
-    min-width: 0;
-  }
-  @media (max-width: 1000px) {
-    grid-template-columns: minmax(0, 1fr);
-  }
-`
 const Plain = styled.ul`
   padding-left: 0;
   list-style: none;
@@ -79,7 +67,7 @@ export function AssetPage() {
           <AssetEdit page={p} />
         </Row>
       )}
-      <Two>
+      <Beside>
         <div>
           <Standing page={p} />
           <Signals page={p} />
@@ -110,7 +98,7 @@ export function AssetPage() {
           </Row>
           {keeper && <Leave name={name} parts={p.parts.length} />}
         </div>
-      </Two>
+      </Beside>
     </>
   )
 }

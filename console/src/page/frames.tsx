@@ -11,23 +11,11 @@ import { FrameCanvas } from '../thermal/canvas'
 import { ColourScale } from '../thermal/scale'
 import { signalOf } from '../thermal/shapes'
 import { FrameStrip } from '../thermal/strip'
-import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
+import { Beside, Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
 import { Select, Written } from '../ui/form'
 import { AssetChart } from './asset-chart'
 import { EyeFields } from './frame-eye'
 
-const Two = styled.div`
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 250px;
-  gap: var(--gap-5);
-  align-items: start;
-  > * {
-    min-width: 0;
-  }
-  @media (max-width: 900px) {
-    grid-template-columns: minmax(0, 1fr);
-  }
-`
 const Picture = styled.div`
   display: grid;
   grid-template-columns: minmax(0, 1fr) auto;
@@ -206,7 +194,7 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
   })
   return (
     <>
-      <Two style={{ marginTop: 'var(--gap-4)' }}>
+      <Beside style={{ marginTop: 'var(--gap-4)' }}>
         <Picture>
           <div style={{ aspectRatio: grid.data ? undefined : eye.width / eye.height }}>
             {grid.data && colours.length > 0 && (
@@ -291,7 +279,7 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
             </QuietLink>
           </Row>
         </div>
-      </Two>
+      </Beside>
       {strip(look)}
     </>
   )

@@ -155,6 +155,20 @@ export const Scroll = styled.div`
   overflow-x: auto;
 `
 
+/** A page's matter, and what stands beside it where there is room. */
+export const Beside = styled.div`
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 300px;
+  gap: var(--gap-5);
+  align-items: start;
+  > * {
+    min-width: 0;
+  }
+  @media (max-width: 1000px) {
+    grid-template-columns: minmax(0, 1fr);
+  }
+`
+
 /** The heads of a table's columns. */
 export const Columns = ({ names }: { names: string[] }) => (
   <thead>
