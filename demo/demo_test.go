@@ -56,7 +56,7 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	memory.HistorySince = measure.InstantOf(time.Now().Add(-48 * time.Hour).Truncate(time.Minute))
-	demo := Site{Owner: s.Owner, Past: s.Pipeline.Import, Remember: s.Pipeline.Remember, Memory: memory, Say: t.Logf}
+	demo := Site{Owner: s.Owner, Past: s.Pipeline.Import, Frames: s.Pipeline.ImportFrames, Remember: s.Pipeline.Remember, Memory: memory, Say: t.Logf}
 	counts := func() (signals, guards, readings int) {
 		var all []site.Signal
 		var some []alarm.Guard
@@ -72,7 +72,7 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	signals, guards, readings := counts()
-	if signals != 41 || guards != 17 || readings < 11_500 {
+	if signals != 51 || guards != 17 || readings < 11_500 {
 		t.Errorf("%d signals, %d guards, %d readings", signals, guards, readings)
 	}
 	if again, err := Remember(dir); err != nil || again.Password != memory.Password || !again.HistoryDone || again.Keys["pond"] == "" {

@@ -1,0 +1,143 @@
+package server
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"jauntylark/chart"
+	"jauntylark/core/asset"
+	"jauntylark/core/site"
+)
+
+// Attaching is a photo or a paper on its way to an asset.
+type Attaching struct {
+	AssetPath
+	Name    string `query:"name" maxLength:"120" doc:"what it is called"`
+	RawBody []byte `contentType:"application/octet-stream"`
+}
+
+func (v *Server) addPhoto(ctx context.Context, in *Attaching) (*body[asset.Attachment], error) {
+	return answer(v.pipeline.AddPhoto(ctx, in.Asset, in.Name, in.RawBody, who(ctx)))
+}
+
+func (v *Server) addPaper(ctx context.Context, in *Attaching) (*body[asset.Attachment], error) {
+	return answer(v.pipeline.AddPaper(ctx, in.Asset, in.Name, in.RawBody, who(ctx)))
+}
+
+func (v *Server) removeAttachment(ctx context.Context, in *struct {
+	AssetPath
+	ID int64 `path:"id" minimum:"1"`
+}) (*none, error) {
+	return nil, v.pipeline.RemoveAttachment(ctx, in.Asset, in.ID, who(ctx))
+}
+
+// serveAttachment answers with a photo or a paper itself.
+func (v *Server) serveAttachment(c *echo.Context) error {
+	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
+		return v.answerProblem(c, err)
+	}
+	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
+	if err != nil {
+		return echo.ErrNotFound
+	}
+	small := c.QueryParam("small") == "true"
+	a, err := v.store.Attachment(c.Request().Context(), c.Param("asset"), id, small)
+	if err != nil {
+		return v.answerProblem(c, v.problem(fmt.Errorf("%s has no photo or paper %d: %w", c.Param("asset"), id, err)))
+	}
+	h := c.Response().Header()
+	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")
+	h.Set("Cache-Control", "private, max-age=31536000, immutable")
+	if a.Kind == asset.Paper {
+		h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site.NameFrom(strings.TrimSuffix(a.Name, ".pdf"))+".pdf"))
+	} else if small {
+		a.Type = http.DetectContentType(a.Body)
+	}
+	return c.Blob(http.StatusOK, a.Type, a.Body)
+}
+
+// serveLabel answers with the QR label of an asset: label.svg or label.png.
+func (v *Server) serveLabel(c *echo.Context) error {
+	labels, err := v.labels(c, c.Param("asset"))
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	var out bytes.Buffer
+	if strings.HasSuffix(c.Request().URL.Path, ".png") {
+		err = chart.LabelPNG(&out, labels[0])
+		return blob(c, "image/png", out.Bytes(), err)
+	}
+	err = chart.LabelSVG(&out, labels[0])
+	return blob(c, "image/svg+xml", out.Bytes(), err)
+}
+
+// serveLabels answers with a sheet of labels to print, of some assets or all.
+func (v *Server) serveLabels(c *echo.Context) error {
+	labels, err := v.labels(c, c.QueryParams()["asset"]...)
+	if err != nil {
+		return v.answerProblem(c, v.problem(err))
+	}
+	var out bytes.Buffer
+	err = chart.LabelSheet(&out, labels)
+	c.Response().Header().Set("Content-Disposition", `attachment; filename="labels.pdf"`)
+	return blob(c, "application/pdf", out.Bytes(), err)
+}
+
+func blob(c *echo.Context, kind string, body []byte, err error) error {
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox")
+	return c.Blob(http.StatusOK, kind, body)
+}
+
+// labels gives the labels of assets; of all that are in use when none is named.
+func (v *Server) labels(c *echo.Context, names ...string) (labels []chart.Label, err error) {
+	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
+		return nil, err
+	}
+	all, err := v.store.Assets(c.Request().Context())
+	if err != nil {
+		return nil, err
+	}
+	if len(names) == 0 {
+		for i := range all {
+			if all[i].Condition != asset.Retired {
+				names = append(names, all[i].Name)
+			}
+		}
+	}
+	for _, name := range names {
+		a, err := v.assetNamed(all, name)
+		if err != nil {
+			return nil, err
+		}
+		var place []string
+		for _, outer := range a.Place(all) {
+			place = append(place, outer.Called())
+		}
+		labels = append(labels, chart.Label{Link: v.address(c.Request()) + "/assets/" + a.Name, Title: a.Called(), Place: strings.Join(place, " · ")})
+	}
+	if len(labels) == 0 {
+		return nil, wrong("asset", "there is no asset to make a label of")
+	}
+	return labels, nil
+}
+
+// address is how the console is reached: as the service was told, or as the request came.
+func (v *Server) address(r *http.Request) string {
+	if v.URL != "" {
+		return strings.TrimRight(v.URL, "/")
+	}
+	scheme := "http://"
+	if v.Secure || r.TLS != nil {
+		scheme = "https://"
+	}
+	return scheme + r.Host
+}
