@@ -110,7 +110,7 @@ type enrolment struct {
 
 func enrolmentCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "enrolment [new|off]", Short: "The key that lets unknown devices announce themselves", Args: cobra.MaximumNArgs(1), ValidArgs: []string{"new", "off"},
+		Use: "enrolment [new|off]", Short: "The key that lets unknown devices announce themselves", Args: between(0, 1), ValidArgs: []string{"new", "off"},
 		Long: `The enrolment key lets devices that nobody knows announce themselves under a name of their own. new
 makes one, tells it once, and ends the old one; off ends enrolment; nothing tells whether there is one.`,
 		Example: "  jaunty arrival enrolment new\n  jaunty arrival enrolment off",

@@ -343,7 +343,7 @@ told how often to measure. All of it is done, or nothing. --try says the sentenc
 }
 
 func assetLabelCommand() *cobra.Command {
-	c := &cobra.Command{Use: "label FILE [NAME...]", Short: "QR labels that open assets' pages: .svg and .png of one, .pdf a sheet of some or all", Args: cobra.MinimumNArgs(1),
+	c := &cobra.Command{Use: "label FILE [NAME...]", Short: "QR labels that open assets' pages: .svg and .png of one, .pdf a sheet of some or all", Args: between(1, 0),
 		Example: "  jaunty asset label labels.pdf\n  jaunty asset label fog-pump.svg fog-pump"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		path := "/api/v1/labels.pdf?" + url.Values{"asset": args[1:]}.Encode()

@@ -56,6 +56,7 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 	a.must("asset", "add", "pump", "--title", "Fog pump", "--kind", "pump", "--in", "house", "--signal", "fog-pump/power", "--note", "**Oil** it.")
 	a.says("  pump", "asset", "list")
 	a.says("**Oil** it.", "asset", "show", "pump")
+	a.refused(2, "perhaps \"bad-name\"", "asset", "add", "Bad Name")
 	a.refused(1, "Did you mean pump?", "asset", "show", "pmp")
 	a.refused(2, "in: there is no asset huose; did you mean house?", "asset", "set", "pump", "--in", "huose")
 	a.refused(2, "fog-pump/powr", "asset", "set", "pump", "--signal", "fog-pump/powr")
@@ -167,6 +168,9 @@ func TestRunsOnTheCommandLine(t *testing.T) {
 	if len(runs) != 2 || runs[0].EndedAt == nil || len(runs[0].Phases) != 1 {
 		t.Fatalf("%+v", runs)
 	}
+	a.refused(2, "jaunty run compare takes RUN RUN...; 1 given", "run", "compare", "1")
+	a.refused(2, "0 given", "run", "start")
+	a.refused(1, "heap/core", "run", "compare", "1", "2", "--signal", "heap/cor")
 	a.says("FIRST", "run", "compare", "1", "2", "--signal", "heap/core")
 	for ending, begins := range map[string]string{".html": "<!", ".pdf": "%PDF-", ".csv": ""} {
 		path := filepath.Join(t.TempDir(), "report"+ending)

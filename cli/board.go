@@ -188,7 +188,7 @@ func boardTakeCommand() *cobra.Command {
 }
 
 func boardStartCommand() *cobra.Command {
-	c := &cobra.Command{Use: "start [NAME]", Short: "Say which board you see first; without a name, what is wrong now", Args: cobra.MaximumNArgs(1), ValidArgsFunction: boardNames, Example: "  jaunty board start overview\n  jaunty board start"}
+	c := &cobra.Command{Use: "start [NAME]", Short: "Say which board you see first; without a name, what is wrong now", Args: between(0, 1), ValidArgsFunction: boardNames, Example: "  jaunty board start overview\n  jaunty board start"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, err := service()
 		if err != nil {

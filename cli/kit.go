@@ -172,7 +172,7 @@ func readKit(c *cobra.Command, file string) (k site.Kit, err error) {
 }
 
 func kitApplyCommand() *cobra.Command {
-	c := &cobra.Command{Use: "apply NAME [DEVICE …]", Short: "Make devices what their kit says", Args: cobra.MinimumNArgs(1), ValidArgsFunction: kitNames,
+	c := &cobra.Command{Use: "apply NAME [DEVICE …]", Short: "Make devices what their kit says", Args: between(1, 0), ValidArgsFunction: kitNames,
 		Long:    "Make devices what their kit says: those named, or all that were made from it. --dry-run shows what would change.",
 		Example: "  jaunty kit apply pond-probe --dry-run\n  jaunty kit apply pond-probe\n  jaunty kit apply pond-probe second-pond"}
 	dry := c.Flags().Bool("dry-run", false, "show what would change, and change nothing")

@@ -127,3 +127,14 @@ func exactly(names ...string) cobra.PositionalArgs {
 		return nil
 	}
 }
+
+// between asks for so many arguments at least, and at most; 0: as many as one likes. They are what the command's use says.
+func between(least, most int) cobra.PositionalArgs {
+	return func(c *cobra.Command, args []string) error {
+		if len(args) < least || most > 0 && len(args) > most {
+			_, wanted, _ := strings.Cut(c.Use, " ")
+			return misused("%s takes %s; %d given", c.CommandPath(), wanted, len(args))
+		}
+		return nil
+	}
+}

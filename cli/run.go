@@ -87,7 +87,7 @@ func momentFlag(f *pflag.FlagSet, name string) (*measure.Instant, error) {
 }
 
 func runStartCommand() *cobra.Command {
-	c := &cobra.Command{Use: "start ASSET [TITLE]", Short: "Start a run of an asset; with --until, add one that is over", Args: cobra.RangeArgs(1, 2), ValidArgsFunction: assetNames,
+	c := &cobra.Command{Use: "start ASSET [TITLE]", Short: "Start a run of an asset; with --until, add one that is over", Args: between(1, 2), ValidArgsFunction: assetNames,
 		Example: `  jaunty run start compost-heap 'Heap 7' --goal 'compost/core reaches 60'
   jaunty run start propagation-bench 'Night of frost' --at 14h --until 4h --goal 'bench/root-zone between 18 and 22 for 90%'`}
 	f := c.Flags()
@@ -151,7 +151,7 @@ func runStopCommand() *cobra.Command {
 }
 
 func runListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list [ASSET]", Short: "Runs, newest first", Args: cobra.MaximumNArgs(1), ValidArgsFunction: assetNames, Example: "  jaunty run list\n  jaunty run list compost-heap --limit 5"}
+	c := &cobra.Command{Use: "list [ASSET]", Short: "Runs, newest first", Args: between(0, 1), ValidArgsFunction: assetNames, Example: "  jaunty run list\n  jaunty run list compost-heap --limit 5"}
 	limit := c.Flags().Int("limit", 50, "so many at most")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		q := url.Values{"limit": {strconv.Itoa(*limit)}}
@@ -222,7 +222,7 @@ func courseRow(c *run.SignalCourse) []string {
 }
 
 func runCompareCommand() *cobra.Command {
-	c := &cobra.Command{Use: "compare RUN RUN...", Short: "Runs beside each other, from their starts", Args: cobra.MinimumNArgs(2), Example: "  jaunty run compare 3 7 9 --signal compost/core"}
+	c := &cobra.Command{Use: "compare RUN RUN...", Short: "Runs beside each other, from their starts", Args: between(2, 0), Example: "  jaunty run compare 3 7 9 --signal compost/core"}
 	signal := c.Flags().String("signal", "", "DEVICE/SIGNAL; the first that they have in common when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		out, err := fetch[server.RunComparison](c, "/api/v1/run-comparison?"+url.Values{"runs": {strings.Join(args, ",")}, "signal": {*signal}}.Encode())

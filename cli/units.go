@@ -71,7 +71,7 @@ func unitsCommand() *cobra.Command {
 
 func unitsListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list [DIMENSION]", Short: "All units by what they measure, and which are shown", Args: cobra.MaximumNArgs(1), Example: "  jaunty units list\n  jaunty units list temperature",
+		Use: "list [DIMENSION]", Short: "All units by what they measure, and which are shown", Args: between(0, 1), Example: "  jaunty units list\n  jaunty units list temperature",
 		RunE: func(c *cobra.Command, args []string) error {
 			s, err := service()
 			if err != nil {

@@ -269,7 +269,7 @@ func (v *Server) wordsOf(ctx context.Context, a *asset.Asset, own *belongings, r
 
 // AssetDraft is a new asset.
 type AssetDraft struct {
-	Name string `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" doc:"unique among assets; part of its page's address" example:"fog-pump"`
+	Name string `json:"name" doc:"unique among assets; part of its page's address" example:"fog-pump"`
 	pipeline.AssetChange
 }
 

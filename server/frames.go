@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -213,11 +214,7 @@ func (v *Server) frameName(file string) (at measure.Instant, ending string, err 
 		dot = len(file)
 	}
 	name, ending := file[:dot], strings.TrimPrefix(file[dot:], ".")
-	known := false
-	for _, e := range frameEndings {
-		known = known || e == ending
-	}
-	if !known {
+	if !slices.Contains(frameEndings, ending) {
 		return 0, "", wrong("file", fmt.Sprintf("%q does not end in one of .%s", file, strings.Join(frameEndings, ", .")))
 	}
 	if name == "newest" {
@@ -279,8 +276,12 @@ func (v *Server) shown(ctx context.Context, d *site.Device, f *store.Frame, g *f
 	return chart.Shown{Grid: g, Title: d.Title + ", " + f.At.Time().In(zone).Format("2 January 2006 15:04:05")}
 }
 
-// mostInStrip is how many frames a moving picture has at most.
-const mostInStrip = 240
+// Limits of a moving picture: frames, pixels of all its frames together, and how wide it is drawn.
+const (
+	mostInStrip = 240
+	stripPixels = 32_000_000
+	stripWidth  = 640
+)
 
 // serveStrip answers with the frames of a stretch as a moving picture (GIF89a).
 func (v *Server) serveStrip(c *echo.Context) error {
@@ -317,7 +318,9 @@ func (v *Server) strip(c *echo.Context) ([]byte, error) {
 	if l.Width == 0 {
 		l.Width = 320
 	}
-	frames, _, err := v.store.Frames(ctx, d.ID, since, until, mostInStrip)
+	l.Width = min(l.Width, stripWidth)
+	most := max(2, min(mostInStrip, stripPixels/max(1, e.Width*e.Height)))
+	frames, _, err := v.store.Frames(ctx, d.ID, since, until, most)
 	if err != nil {
 		return nil, err
 	}
@@ -375,7 +378,7 @@ func (v *Server) describePictures() {
 	get("get-labels", "/api/v1/labels.pdf", "QR labels of assets on pages to print and cut", query("asset"), "application/pdf")
 	get("get-frame", "/api/v1/devices/{device}/frames/{file}", "The frame nearest to a time: TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME may be newest",
 		append(in("device", "file"), query("palette", "low", "high", "width", "against", "as_sent", "regions", "bare")...), "image/png", "image/jpeg", "text/csv", "application/json", frame.CBOR, frame.PGM)
-	get("get-strip", "/api/v1/devices/{device}/strip.gif", "The frames of a stretch as a moving picture, 240 at most", append(in("device"), query("since", "until", "palette", "low", "high", "width", "against", "regions")...), "image/gif")
+	get("get-strip", "/api/v1/devices/{device}/strip.gif", "The frames of a stretch as a moving picture: 240 at most, and 32 million pixels of them, 640 wide at most", append(in("device"), query("since", "until", "palette", "low", "high", "width", "against", "regions")...), "image/gif")
 	get("get-run-report", "/api/v1/runs/{id}/report", "The report of a run", append(in("id"), query("as")...), "text/html", "application/pdf", "text/csv")
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "send-frame", Method: http.MethodPost, Path: "/api/v1/intake/frames", Summary: "Send a thermal frame",

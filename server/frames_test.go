@@ -186,6 +186,10 @@ func TestRegionsTellOfThePast(t *testing.T) {
 	if err != nil || len(strip.Image) != 11 {
 		t.Errorf("the strip has %d frames (%v)", len(strip.Image), err)
 	}
+	wide, err := gif.DecodeAll(bytes.NewReader(taken(t, s, "/api/v1/devices/eye/strip.gif?width=2048&bare=true")))
+	if err != nil || wide.Config.Width > 640 {
+		t.Errorf("the wide strip is %d wide (%v)", wide.Config.Width, err)
+	}
 	if l := framesOf(s, "eye", "?most=4"); len(l.Frames) != 4 || l.All != 11 || l.Frames[3].High != 70 || l.Frames[0].High != 50 {
 		t.Errorf("few of them are %+v", l.Frames)
 	}
