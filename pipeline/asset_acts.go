@@ -14,14 +14,11 @@ import (
 	"jauntylark/store"
 )
 
-// subjectOf is how the journal names an asset: a device may have the same name.
-func subjectOf(name string) string { return "asset " + name }
-
-// AssetSubject is how the journal names an asset.
-func AssetSubject(name string) string { return subjectOf(name) }
+// AssetSubject is how the journal names an asset: a device may have the same name.
+func AssetSubject(name string) string { return "asset " + name }
 
 func (t *Turn) enterRun(kind string, r *run.Run, at measure.Instant, who, text string) error {
-	return t.Tx.AddEntry(t.ctx, site.Entry{At: at, LearnedAt: t.Now, Kind: kind, Subject: subjectOf(r.Asset), Who: who, Text: text}, t.CommitNo)
+	return t.Tx.AddEntry(t.ctx, site.Entry{At: at, LearnedAt: t.Now, Kind: kind, Subject: AssetSubject(r.Asset), Who: who, Text: text}, t.CommitNo)
 }
 
 // errorText is an error's text without the sort of error behind it.
@@ -65,7 +62,7 @@ func (p *Pipeline) AddAsset(ctx context.Context, name string, c AssetChange, who
 		if err := t.changeAsset(a, c); err != nil {
 			return err
 		}
-		return t.Enter("asset added", subjectOf(name), who.Called, "The asset "+a.Called()+" was added")
+		return t.Enter("asset added", AssetSubject(name), who.Called, "The asset "+a.Called()+" was added")
 	})
 }
 
@@ -75,7 +72,7 @@ func (p *Pipeline) ChangeAsset(ctx context.Context, name string, c AssetChange, 
 		if err := t.changeAsset(a, c); err != nil {
 			return err
 		}
-		return t.Enter("asset changed", subjectOf(name), who.Called, "The asset "+a.Called()+" was changed")
+		return t.Enter("asset changed", AssetSubject(name), who.Called, "The asset "+a.Called()+" was changed")
 	})
 }
 
@@ -174,7 +171,7 @@ func (p *Pipeline) SetCondition(ctx context.Context, name string, c ConditionOrd
 		if a.Condition == asset.Attention {
 			text = a.Called() + " needs attention"
 		}
-		return t.Enter("condition", subjectOf(name), who.Called, strings.TrimSuffix(text+": "+a.Why, ": "))
+		return t.Enter("condition", AssetSubject(name), who.Called, strings.TrimSuffix(text+": "+a.Why, ": "))
 	})
 }
 
@@ -194,7 +191,7 @@ func (p *Pipeline) RemoveAsset(ctx context.Context, name string, who Actor) erro
 		if err := t.Tx.SaveAsset(t.ctx, a); err != nil {
 			return err
 		}
-		if err := t.Enter("asset removed", subjectOf(name), who.Called, "The asset "+a.Called()+" was removed; it can be brought back for 30 days"); err != nil {
+		if err := t.Enter("asset removed", AssetSubject(name), who.Called, "The asset "+a.Called()+" was removed; it can be brought back for 30 days"); err != nil {
 			return err
 		}
 		return t.ConfigChanged()
@@ -219,7 +216,7 @@ func (p *Pipeline) BringAssetBack(ctx context.Context, name string, who Actor) e
 		if err := t.Tx.SaveAsset(t.ctx, &a); err != nil {
 			return err
 		}
-		if err := t.Enter("asset brought back", subjectOf(name), who.Called, "The asset "+a.Called()+" was brought back"); err != nil {
+		if err := t.Enter("asset brought back", AssetSubject(name), who.Called, "The asset "+a.Called()+" was brought back"); err != nil {
 			return err
 		}
 		return t.ConfigChanged()
@@ -269,7 +266,7 @@ func (p *Pipeline) attach(ctx context.Context, name string, a *asset.Attachment,
 		if err := t.Tx.AddAttachment(t.ctx, of.ID, a); err != nil {
 			return err
 		}
-		return t.Enter(a.Kind+" added", subjectOf(name), who.Called, fmt.Sprintf("%s has a new %s, %s", of.Called(), a.Kind, a.Name))
+		return t.Enter(a.Kind+" added", AssetSubject(name), who.Called, fmt.Sprintf("%s has a new %s, %s", of.Called(), a.Kind, a.Name))
 	})
 }
 
@@ -280,6 +277,6 @@ func (p *Pipeline) RemoveAttachment(ctx context.Context, name string, id int64, 
 		if err != nil {
 			return fmt.Errorf("%s has no photo or paper %d: %w", name, id, err)
 		}
-		return t.Enter(a.Kind+" removed", subjectOf(name), who.Called, fmt.Sprintf("The %s %s of %s was removed", a.Kind, a.Name, of.Called()))
+		return t.Enter(a.Kind+" removed", AssetSubject(name), who.Called, fmt.Sprintf("The %s %s of %s was removed", a.Kind, a.Name, of.Called()))
 	})
 }

@@ -40,7 +40,7 @@ func (p *Pipeline) WriteNote(ctx context.Context, n Note, who string) error {
 
 // knows tells whether there is a device or a signal of that name; nothing is the site.
 func (t *Turn) knows(name string) error {
-	if asset, is := strings.CutPrefix(name, subjectOf("")); is {
+	if asset, is := strings.CutPrefix(name, AssetSubject("")); is {
 		if _, err := t.assetNamed(asset); err != nil {
 			return &measure.Fault{Field: "of", Reason: errorText(err)}
 		}

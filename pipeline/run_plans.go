@@ -162,7 +162,7 @@ func (p *Pipeline) SavePlan(ctx context.Context, plan *run.Plan, who Actor) erro
 		if err := t.Tx.SavePlan(t.ctx, a.ID, plan); err != nil {
 			return err
 		}
-		if err := t.Enter("plan saved", subjectOf(a.Name), who.Called, "The plan "+plan.Name+" starts and ends runs of "+a.Called()+" by itself"); err != nil {
+		if err := t.Enter("plan saved", AssetSubject(a.Name), who.Called, "The plan "+plan.Name+" starts and ends runs of "+a.Called()+" by itself"); err != nil {
 			return err
 		}
 		return t.ConfigChanged()
@@ -179,7 +179,7 @@ func (p *Pipeline) RemovePlan(ctx context.Context, name string, who Actor) error
 		if err := t.Tx.RemovePlan(t.ctx, name); err != nil {
 			return err
 		}
-		if err := t.Enter("plan removed", subjectOf(plan.Asset), who.Called, "The plan "+name+" was removed"); err != nil {
+		if err := t.Enter("plan removed", AssetSubject(plan.Asset), who.Called, "The plan "+name+" was removed"); err != nil {
 			return err
 		}
 		return t.ConfigChanged()

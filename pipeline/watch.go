@@ -73,7 +73,7 @@ func (p *Pipeline) PutUnderGuard(ctx context.Context, name string, o WatchOrder,
 			return inGuard(err)
 		}
 		w.Guard, w.Saved = g, true
-		if err := t.Enter("under guard", subjectOf(a.Name), who.Called, w.Sentence); err != nil {
+		if err := t.Enter("under guard", AssetSubject(a.Name), who.Called, w.Sentence); err != nil {
 			return err
 		}
 		return t.ConfigChanged()

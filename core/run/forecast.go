@@ -118,7 +118,7 @@ func Foresee(points []Moment, goal float64, falls bool, from, until measure.Inst
 	}
 	counted := max(5, best.count*independent(shifted, best)) // so many readings' worth is known
 	free := counted - 3
-	variance := best.squares / best.count * counted / free * best.count / counted
+	variance := best.squares / free // as large as that of so few readings
 	if moved := math.Abs(best.b) * (best.u(span) - best.u(0)); moved <= 2*math.Sqrt(variance) && math.Abs(best.b) <= 3*math.Sqrt(variance*best.vb) || moved == 0 {
 		return Forecast{Why: Still}
 	}
@@ -228,7 +228,7 @@ func (c *curve) told(curves []curve, likely, variance, goal float64, from measur
 func (f *Forecast) Words(zone *time.Location, now measure.Instant, unit measure.Unit) string {
 	say := func(at *measure.Instant) string {
 		form := "15:04"
-		if at.Time().In(zone).YearDay() != now.Time().In(zone).YearDay() {
+		if at.Time().In(zone).Format(time.DateOnly) != now.Time().In(zone).Format(time.DateOnly) {
 			form = "15:04 on Mon 2 Jan"
 		}
 		return at.Time().In(zone).Format(form)
