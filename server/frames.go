@@ -383,7 +383,8 @@ func (v *Server) describePictures() {
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "send-frame", Method: http.MethodPost, Path: "/api/v1/intake/frames", Summary: "Send a thermal frame",
 		Description: "A device sends with its key, a person of role keeper with a token and the device's name in the header Jaunty-Device. See docs/frames.md for the formats. The answer comes after the commit.",
-		Security:    []map[string][]string{{"key": {}}, {"token": {}}}, Parameters: append(query("at"), &huma.Param{Name: "Jaunty-Device", In: "header", Schema: text}),
+		Security:    []map[string][]string{{"key": {}}, {"token": {}}}, Parameters: append(query("at"), &huma.Param{Name: "Jaunty-Device", In: "header", Schema: text},
+			&huma.Param{Name: "Idempotency-Key", In: "header", Description: "kept for a day: the same key again gets the same answer and stores nothing", Schema: text}),
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{frame.CSV: {Schema: text}, frame.JSON: {Schema: &huma.Schema{Type: "object"}}, frame.CBOR: {Schema: binary}, frame.PGM: {Schema: binary},
 			"multipart/form-data": {Schema: &huma.Schema{Type: "object", Properties: map[string]*huma.Schema{"frame": binary, "picture": binary}, Required: []string{"frame"}}}}},
 		Responses: map[string]*huma.Response{"204": {Description: "taken"}, "200": {Description: "taken, but for the signals that rejected names"}, "202": {Description: "kept until the device is let in"}, "401": {Description: "the key is not known"},

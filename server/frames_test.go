@@ -296,3 +296,21 @@ func TestStorageTellsOfFrames(t *testing.T) {
 		t.Errorf("after its device was deleted: %+v", out.Frames)
 	}
 }
+
+// A sender that heard no answer sends the same again, by the same key, and it is one frame.
+func TestAFrameSentAgainIsOne(t *testing.T) {
+	s := servertest.Start(t)
+	d := s.Device("eye")
+	for _, key := range []string{"one", "one", "two"} {
+		if status, text, _ := call(t, "POST", s.URL+"/api/v1/intake/frames", d.Token, frame.CSV, string(warmSpot(60, 0)), "Idempotency-Key", key); status != 204 {
+			t.Fatalf("%s: %d %s", key, status, text)
+		}
+		time.Sleep(3 * time.Millisecond) // the next is of another instant
+	}
+	if l := framesOf(s, "eye", ""); l.All != 2 {
+		t.Errorf("%d frames", l.All)
+	}
+	if status, text, _ := call(t, "POST", s.URL+"/api/v1/intake/frames", d.Token, frame.CSV, string(warmSpot(60, 0)), "Idempotency-Key", strings.Repeat("k", 201)); status != 400 {
+		t.Errorf("a key of 201 characters: %d %s", status, text)
+	}
+}

@@ -26,6 +26,9 @@ func (w *Way) ReceiveFrame(c *echo.Context) error {
 		return answerError(c, err)
 	}
 	v := &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"), Frame: &door.FrameVisit{Device: r.Header.Get(DeviceHeader)}}
+	if v.IdempotencyKey, err = idempotencyKey(r); err != nil {
+		return answerError(c, err)
+	}
 	if at := r.URL.Query().Get("at"); at != "" {
 		if err := v.Frame.At.UnmarshalText([]byte(at)); err != nil || v.Frame.At <= 0 {
 			return answerError(c, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%.40q is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)", at)})

@@ -57,9 +57,9 @@ func (w *Way) Receive(c *echo.Context) error {
 	if err != nil {
 		return answerError(c, err)
 	}
-	once := r.Header.Get("Idempotency-Key")
-	if len(once) > maxIdempotencyKey {
-		return answerError(c, fmt.Errorf("the Idempotency-Key is %d characters long; it may have %d", len(once), maxIdempotencyKey))
+	once, err := idempotencyKey(r)
+	if err != nil {
+		return answerError(c, err)
 	}
 	body, err := readBody(c, intake.MaxBody)
 	if err != nil {
@@ -69,6 +69,15 @@ func (w *Way) Receive(c *echo.Context) error {
 	return received(c, result, err, func(first measure.Refusal) string {
 		return fmt.Sprintf("No reading was taken. Record %d, field %q: %s", first.Index, first.Field, first.Reason)
 	})
+}
+
+// idempotencyKey is by what a sender tells that it sends the same again; empty: it does not tell.
+func idempotencyKey(r *http.Request) (string, error) {
+	once := r.Header.Get("Idempotency-Key")
+	if len(once) > maxIdempotencyKey {
+		return "", fmt.Errorf("the Idempotency-Key is %d characters long; it may have %d", len(once), maxIdempotencyKey)
+	}
+	return once, nil
 }
 
 // received answers with what became of a visit; none says why nothing was taken.
