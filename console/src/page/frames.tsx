@@ -131,7 +131,7 @@ export function FramesPage() {
       {(pictured || !frames.length) && (
         <>
           <Course device={device} eye={eye.data} frames={frames} onAt={onAt} />
-          {keeper && <EyeFields key={eye.dataUpdatedAt} device={device} eye={eye.data} at={at} />}
+          {keeper && <EyeFields key={device} device={device} eye={eye.data} at={at} />}
         </>
       )}
     </>
