@@ -15,6 +15,7 @@ import (
 	"jauntylark/core/run"
 	"jauntylark/server"
 	"jauntylark/server/servertest"
+	"jauntylark/store/storetest"
 )
 
 // asked is a person at a fresh service, who asks for things and reads what comes back.
@@ -185,4 +186,49 @@ func TestRunsOnTheCommandLine(t *testing.T) {
 	a.must("run", "plan", "remove", "night")
 	a.must("run", "remove", "1")
 	a.refused(1, "1", "run", "show", "1")
+}
+
+// A backup has the assets, their photos, the frames and the runs; what is restored is told in the same words.
+func TestABackupHasAssetsFramesAndRuns(t *testing.T) {
+	p, database, second := newPerson(t), storetest.URL(t), storetest.URL(t)
+	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database", database, "--http", "127.0.0.1:0")
+	p.login(d.URL, "o@b.example", "a long secret")
+	a := asked{p, t}
+	p.must("device", "add", "eye")
+	p.must("frame", "send", "eye", a.file("one.csv", []byte("20,21,22\n23,24,25\n")), "--at", "10m")
+	p.must("frame", "eye", "eye", "--region", "right rectangle 2,0 3,2 over 21", "--emissivity", "0.9")
+	p.must("asset", "add", "kiln", "--signal", "eye", "--note", "Hot.")
+	var photo bytes.Buffer
+	if err := jpeg.Encode(&photo, image.NewGray(image.Rect(0, 0, 60, 40)), nil); err != nil {
+		t.Fatal(err)
+	}
+	p.must("asset", "photo", "kiln", a.file("kiln.jpg", photo.Bytes()))
+	p.must("run", "start", "kiln", "First", "--at", "20m", "--until", "5m", "--goal", "eye/highest reaches 25")
+	p.must("run", "plan", "save", "firing", "kiln", "--signal", "eye/highest", "--start", "above 40")
+	told := func() (all []string) {
+		csv := filepath.Join(t.TempDir(), "back.csv")
+		p.must("frame", "save", "eye", csv, "--as-sent")
+		text, err := os.ReadFile(csv)
+		if err != nil {
+			t.Fatal(err)
+		}
+		all = append(all, string(text))
+		for _, line := range []string{"frame list eye", "frame eye eye", "asset list", "asset show kiln", "run show 1", "run plan list"} {
+			all = append(all, p.must(strings.Fields(line)...))
+		}
+		return all
+	}
+	before := told()
+	file := filepath.Join(p.home, "all.backup")
+	p.must("backup", file, "--database", database)
+	p.must("restore", file, "--database", second)
+	d = p.start(nil, "serve", "--database", second, "--http", "127.0.0.1:0")
+	p.login(d.URL, "o@b.example", "a long secret")
+	for i, text := range told() {
+		if text != before[i] {
+			t.Errorf("restored it is\n%s\nnot\n%s", text, before[i])
+		}
+	}
+	p.must("asset", "add", "next") // numbers go on after those that were restored
+	p.must("run", "start", "next", "Second")
 }
