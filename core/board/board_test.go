@@ -26,7 +26,7 @@ func known() *board.Known {
 		Signal:  func(path string) (measure.Unit, string, bool) { s, is := signals[path]; return s.unit, s.kind, is },
 		Signals: []string{"d/temp", "d/wet", "d/bar", "d/door", "d/words"},
 		Outputs: []string{"d/fan"}, Totals: []string{"power"}, Boards: []string{"other"},
-		Picture: func(id int64) bool { return id == 7 },
+		Picture: func(id int64) bool { return id == 7 }, Eyes: []string{"eye"},
 	}
 }
 
@@ -64,6 +64,7 @@ func TestWhatATilingRefuses(t *testing.T) {
 		"a pin beside the picture":  {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{X: 1.1, Kind: "value", Signal: "d/temp"}}}), "tiles[0].pins[0].x", "0 to 1"},
 		"a pin of nothing":          {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "value"}}}), "tiles[0].pins[0].signal", "no signal"},
 		"a pin to an unknown board": {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "board", Board: "othre"}}}), "tiles[0].pins[0].board", "did you mean other?"},
+		"frames of no camera":       {at(board.Tile{Kind: "frames", Device: "eey"}), "tiles[0].device", "did you mean eye?"},
 		"an empty label":            {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "label"}}}), "tiles[0].pins[0].text", "needs some"},
 		"a range of a second":       {board.Tiling{Range: 1e9}, "range", "1m to 1098d"},
 		"a tile's range":            {at(board.Tile{Kind: "value", Series: series("d/temp"), Range: 1e9}), "tiles[0].range", "1m to 1098d"},
@@ -84,7 +85,7 @@ func TestATilingWithEachKind(t *testing.T) {
 	s := board.Tiling{Tiles: []board.Tile{
 		{Kind: "value", Series: series("d/temp")}, {Kind: "value", Series: series("d/words")}, {Kind: "bar", Series: series("d/temp", "d/wet")}, {Kind: "dial", Series: series("d/wet")},
 		{Kind: "lines", Series: series("d/temp", "d/wet", "d/temp"), Figure: "mean"}, {Kind: "states", Series: series("d/door")}, {Kind: "spread", Series: series("d/temp"), Profile: true},
-		{Kind: "table", Series: series("d/temp", "d/words")}, {Kind: "total", Total: "power"}, {Kind: "journal"}, {Kind: "switch", Outputs: []string{"d/fan"}}, {Kind: "note", Text: "# Hello"},
+		{Kind: "table", Series: series("d/temp", "d/words")}, {Kind: "total", Total: "power"}, {Kind: "journal"}, {Kind: "switch", Outputs: []string{"d/fan"}}, {Kind: "note", Text: "# Hello"}, {Kind: "frames", Device: "eye"},
 		{Kind: "mimic", Picture: 7, Pins: []board.Pin{{X: 0.5, Y: 1, Kind: "value", Signal: "d/temp"}, {Kind: "lamp", Output: "d/fan"}, {Kind: "board", Board: "other"}, {Kind: "label", Text: "Door", Signal: "d/door"}}},
 	}}
 	s.Settle()
