@@ -100,12 +100,11 @@ func TestNightsOfAnOutageHaveTheirRuns(t *testing.T) {
 	if err := processes[0].SavePlan(ctx, &run.Plan{Name: "night", Asset: "kiln", Hours: "daily 22:00-06:00"}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
-	zone := time.UTC
-	if here, err := records.Site(ctx); err != nil {
+	here, err := records.Site(ctx)
+	if err != nil {
 		t.Fatal(err)
-	} else {
-		zone = here.Location()
 	}
+	zone := here.Location()
 	noon := start.Time().In(zone)
 	noon = time.Date(noon.Year(), noon.Month(), noon.Day()+1, 12, 0, 0, 0, zone)
 	var want []string
