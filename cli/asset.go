@@ -185,7 +185,7 @@ func printAsset(w io.Writer, p *server.AssetPage) {
 		}
 	}
 	fmt.Fprintln(w)
-	var parts, signals, guards, outputs, photos, papers, runs []string
+	var parts, signals, guards, verified, outputs, photos, papers, runs []string
 	for _, a := range p.Parts {
 		parts = append(parts, a.Name)
 	}
@@ -194,6 +194,14 @@ func printAsset(w io.Writer, p *server.AssetPage) {
 	}
 	for i := range p.Guards {
 		guards = append(guards, p.Guards[i].Name)
+	}
+	for i := range p.Verified {
+		v := &p.Verified[i]
+		came := "failed"
+		if v.Passed {
+			came = "passed"
+		}
+		verified = append(verified, fmt.Sprintf("%s %s (%s)", v.Signal, came, clock(&v.At)))
 	}
 	for i := range p.Outputs {
 		outputs = append(outputs, p.Outputs[i].Path())
@@ -212,6 +220,7 @@ func printAsset(w io.Writer, p *server.AssetPage) {
 	part("signals", signals)
 	part("outputs", outputs)
 	part("guards", guards)
+	part("verified", verified)
 	part("photos", photos)
 	part("papers", papers)
 	part("runs", runs)

@@ -64,6 +64,8 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 	a.refused(2, "in", "asset", "set", "house", "--in", "pump")
 	a.says("It is noted of pump: attention.", "asset", "condition", "pump", "attention", "--why", "the valve sticks")
 	a.refused(2, "attention", "asset", "condition", "pump", "brokn")
+	a.must("verify", "fog-pump/power", "--reference", "40", "--tolerance", "1")
+	a.says("verified  fog-pump/power passed", "asset", "show", "pump")
 	a.must("asset", "note", "pump", "new seal fitted")
 	a.says("the valve sticks", "asset", "show", "pump")
 	a.says("new seal fitted", "asset", "journal", "pump")

@@ -41,6 +41,7 @@ type AssetPage struct {
 	Signals     []site.Signal      `json:"signals" nullable:"false"`
 	Outputs     []drive.Output     `json:"outputs" nullable:"false"`
 	Guards      []alarm.Guard      `json:"guards" nullable:"false"`
+	Verified    []store.Verified   `json:"verified" nullable:"false" doc:"of each signal the newest verification, if there is one"`
 	Alarms      []alarm.Alarm      `json:"alarms" nullable:"false" doc:"those that stand"`
 	Attachments []asset.Attachment `json:"attachments" nullable:"false"`
 	Eyes        []string           `json:"eyes" nullable:"false" doc:"devices that send frames of it"`
@@ -194,6 +195,13 @@ func (v *Server) assetPage(ctx context.Context, name string) (p AssetPage, err e
 	own := b.of(a)
 	p = AssetPage{Asset: *a, Place: namesOfAssets(a.Place(b.assets)), Signals: own.signals, Guards: own.guards, Alarms: own.alarms, Eyes: b.eyesOf(a), Plans: []run.Plan{}, Outputs: []drive.Output{}}
 	p.Parts = namesOfAssets(slices.DeleteFunc(slices.Clone(b.assets), func(o asset.Asset) bool { return o.In != name }))
+	paths := make([]string, len(own.signals))
+	for i := range own.signals {
+		paths[i] = own.signals[i].Path()
+	}
+	if p.Verified, err = v.store.NewestVerifications(ctx, paths); err != nil {
+		return p, err
+	}
 	if p.Attachments, err = v.store.Attachments(ctx, a.ID); err != nil {
 		return p, err
 	}
@@ -218,7 +226,7 @@ func (v *Server) assetPage(ctx context.Context, name string) (p AssetPage, err e
 			p.Outputs = append(p.Outputs, outputs[i])
 		}
 	}
-	p.Words, err = v.wordsOf(ctx, a, &own, p.Runs)
+	p.Words, err = v.wordsOf(ctx, a, &own, paths, p.Runs)
 	return p, err
 }
 
@@ -231,16 +239,14 @@ func namesOfAssets(all []asset.Asset) []AssetName {
 }
 
 // wordsOf tells how an asset does.
-func (v *Server) wordsOf(ctx context.Context, a *asset.Asset, own *belongings, runs []run.Run) ([]string, error) {
+func (v *Server) wordsOf(ctx context.Context, a *asset.Asset, own *belongings, paths []string, runs []run.Run) ([]string, error) {
 	here, err := v.store.Site(ctx)
 	if err != nil {
 		return nil, err
 	}
 	f := asset.Facts{Asset: *a, Site: here, Now: v.pipeline.Now(), Signals: len(own.signals), Guards: len(own.guards)}
-	paths := make([]string, len(own.signals))
 	for i := range own.signals {
 		s := &own.signals[i]
-		paths[i] = s.Path()
 		if s.SilentSince != nil {
 			f.Silent = append(f.Silent, s.Title)
 		}

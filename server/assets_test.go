@@ -55,6 +55,11 @@ func TestTheLifeOfAnAsset(t *testing.T) {
 	if len(p.Place) != 1 || p.Place[0].Called != "Glasshouse" || len(p.Signals) != 2 || len(p.Outputs) != 1 || !strings.Contains(strings.Join(p.Words, " "), "Nothing guards it") || !strings.Contains(strings.Join(p.Words, " "), "Its service was due") {
 		t.Errorf("a new asset is %+v", p)
 	}
+	s.Do(http.MethodPost, "/api/v1/signals/fog-pump/temp/verifications", object{"reference": 25, "tolerance": "1"}, nil)
+	s.Do(http.MethodPost, "/api/v1/signals/fog-pump/temp/verifications", object{"reference": 20.5, "tolerance": "1"}, nil)
+	if v := assetPage(s, "pump").Verified; len(v) != 1 || v[0].Signal != "fog-pump/temp" || !v[0].Passed || v[0].Reference != 20.5 {
+		t.Errorf("verified: %+v", v)
+	}
 	s.Guard(object{"name": "hot", "signal": "fog-pump/temp", "when": "above 30", "severity": "critical"})
 	s.Send(d, `{"temp": 40}`)
 	p = assetPage(s, "pump")

@@ -64,6 +64,24 @@ func (s *Store) Verifications(ctx context.Context, signal int64) ([]calibrate.Ve
 	return list, err
 }
 
+// Verified is what came of a signal's newest verification.
+type Verified struct {
+	Signal string `json:"signal" db:"signal" doc:"DEVICE/SIGNAL"`
+	calibrate.Verification
+}
+
+// NewestVerifications gives the newest verification of each of some signals that has one, the latest first.
+func (s *Store) NewestVerifications(ctx context.Context, signals []string) ([]Verified, error) {
+	list := []Verified{}
+	err := s.db.SelectContext(ctx, &list, `
+		select * from (
+		    select distinct on (v.signal_id) d.name || '/' || s.name as signal, v.id, v.at, v.shown, v.reference, v.tolerance, v.error, v.passed, v.unit, v.note, v.who
+		    from verification v join signal s on s.id = v.signal_id join device d on d.id = s.device_id
+		    where d.name || '/' || s.name = any($1) order by v.signal_id, v.at desc, v.id desc) newest
+		order by at desc`, signals)
+	return list, err
+}
+
 // AddVerification stores a verification.
 func (t *Tx) AddVerification(ctx context.Context, signal int64, v *calibrate.Verification) error {
 	return t.GetContext(ctx, &v.ID, `

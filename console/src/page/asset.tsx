@@ -72,6 +72,7 @@ export function AssetPage() {
           <Standing page={p} />
           <Signals page={p} />
           <Guards page={p} />
+          <Verified page={p} />
           <RunsOf page={p} keeper={keeper} />
           <History name={name} />
         </div>
@@ -181,6 +182,28 @@ function Guards({ page: p }: { page: Page }) {
             </PlainLink>
             {g.shelved && <Silent word="shelved" />}
             {g.out_of_service && <Silent word="out of service" />}
+          </li>
+        ))}
+      </Plain>
+    </>
+  )
+}
+
+function Verified({ page: p }: { page: Page }) {
+  const zone = useSite().data?.zone ?? 'UTC'
+  if (!p.verified.length) return null
+  return (
+    <>
+      <Subheading>How true it is</Subheading>
+      <Plain aria-label="Verifications">
+        {p.verified.map((v) => (
+          <li key={v.id}>
+            <PlainLink href={`/signals/${v.signal}/trust`}>
+              {p.signals.find((s) => pathOf(s) === v.signal)?.title}: {v.passed ? 'passed' : 'failed'}
+            </PlainLink>{' '}
+            <Soft>
+              verified {clock(v.at, zone, { day: 'numeric', month: 'short', year: 'numeric' })} by {v.who}
+            </Soft>
           </li>
         ))}
       </Plain>
