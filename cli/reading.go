@@ -19,6 +19,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 )
 
 func sendCommand() *cobra.Command {
@@ -165,8 +166,8 @@ func moment(text string) (measure.Instant, error) {
 		return measure.InstantOf(time.Now()).Add(-time.Duration(d)), nil
 	}
 	for _, layout := range []string{time.DateOnly, "2006-01-02 15:04", time.DateTime} {
-		if t, err := time.ParseInLocation(layout, text, time.Local); err == nil {
-			return measure.InstantOf(t), nil
+		if at, err := wall.Read(layout, text, time.Local); err == nil {
+			return at, nil
 		}
 	}
 	var i measure.Instant

@@ -17,6 +17,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 	"jauntylark/server"
 )
 
@@ -135,15 +136,14 @@ func nextTime(text string, now time.Time, zone *time.Location) (measure.Instant,
 		}
 		return at, err
 	}
-	clock, err := time.Parse("15:04", found[2])
+	clock, err := wall.ParseClock(found[2])
 	if err != nil {
-		return 0, fmt.Errorf("%q is no time of day", found[2])
+		return 0, err
 	}
-	local := now.In(zone)
-	for ahead := range 8 {
-		at := time.Date(local.Year(), local.Month(), local.Day()+ahead, clock.Hour(), clock.Minute(), 0, 0, zone)
-		if at.After(now) && (found[1] == "" || weekdays[at.Weekday()] == found[1]) {
-			return measure.InstantOf(at), nil
+	for today, ahead := wall.On(measure.InstantOf(now), zone), wall.Day(0); ahead < 8; ahead++ {
+		day := today + ahead
+		if at := day.At(clock, zone); at > measure.InstantOf(now) && (found[1] == "" || weekdays[day.Weekday()] == found[1]) {
+			return at, nil
 		}
 	}
 	return 0, fmt.Errorf("%q is not within a week", text)

@@ -12,9 +12,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/statement"
+	"jauntylark/core/wall"
 )
 
 const statementsPath = "/api/v1/statements"
@@ -122,8 +122,8 @@ func periodOf(c *cobra.Command) (string, error) {
 		return "", err
 	}
 	for _, layout := range []string{"2006-01", time.DateOnly} {
-		if t, err := time.ParseInLocation(layout, text, here.Location()); err == nil {
-			return measure.InstantOf(t).String(), nil
+		if at, err := wall.Read(layout, text, here.Location()); err == nil {
+			return at.String(), nil
 		}
 	}
 	at, err := moment(text)

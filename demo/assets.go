@@ -12,6 +12,7 @@ import (
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/statement"
+	"jauntylark/core/wall"
 )
 
 // things are the demo's assets, as the API takes them, those that others stand in first.
@@ -113,14 +114,13 @@ func (s *Site) runs(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	y, m, d := s.Memory.Begun.Time().In(zone).Date()
-	for night := range 6 {
-		from := time.Date(y, m, d-night-1, 22, 0, 0, 0, zone)
-		until := time.Date(y, m, d-night, 6, 0, 0, 0, zone)
-		if until.After(time.Now()) {
+	today := wall.On(s.Memory.Begun, zone)
+	for night := range wall.Day(6) {
+		from, until := (today-night-1).At(22*60, zone), (today-night).At(6*60, zone)
+		if until > measure.InstantOf(time.Now()) {
 			continue
 		}
-		all = append(all, object{"asset": "propagation-bench", "title": "Night to " + until.Format("Mon 2 January"), "started_at": measure.InstantOf(from), "ended_at": measure.InstantOf(until),
+		all = append(all, object{"asset": "propagation-bench", "title": "Night to " + until.Time().In(zone).Format("Mon 2 January"), "started_at": from, "ended_at": until,
 			"goals": []object{{"signal": "bench/root-zone", "low": 18, "high": 23, "share": 90}}})
 	}
 	heapRun := ""

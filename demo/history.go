@@ -12,6 +12,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 	"jauntylark/pipeline"
 	"jauntylark/standin"
 )
@@ -28,8 +29,7 @@ func (s *Site) begin() error {
 		if err != nil {
 			return err
 		}
-		year, month, _ := now.In(zone).Date()
-		s.Memory.HistorySince = measure.InstantOf(time.Date(year, month-2, 1, 0, 0, 0, 0, zone))
+		s.Memory.HistorySince = wall.On(measure.InstantOf(now), zone).MonthBegin(-2).Begin(zone)
 	}
 	return s.Memory.keep()
 }

@@ -12,6 +12,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 )
 
 // File is what can be read: Parquet has its index at the end.
@@ -201,11 +202,10 @@ func (l *Layout) instant(text string, zone *time.Location) (measure.Instant, err
 		case 1:
 			layout = form.date + " 15:04"
 		}
-		t, err := time.ParseInLocation(layout, text, zone)
-		if err != nil {
+		var err error
+		if at, err = wall.Read(layout, text, zone); err != nil {
 			return 0, bad
 		}
-		at = measure.InstantOf(t)
 	}
 	if at <= 0 {
 		return 0, fmt.Errorf("%.40q is no time after 1970", text)

@@ -6,6 +6,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/wall"
 	"jauntylark/store"
 )
 
@@ -41,7 +42,7 @@ func (l *live) prepare(ctx context.Context, tx *store.Tx, g *guardLive) error {
 	if err != nil {
 		zone = time.UTC
 	}
-	calendar, err := alarm.NewCalendar(g.Armed, zone, l.site.Holidays)
+	calendar, err := wall.NewCalendar(g.Armed, zone, l.site.Holidays)
 	if err != nil {
 		return err
 	}

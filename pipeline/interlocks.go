@@ -14,6 +14,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 	"jauntylark/store"
 )
 
@@ -25,7 +26,7 @@ type lockLive struct {
 	inputs   []*signalLive   // of a formula
 	machine  *derive.Machine // of a formula
 	alarms   drive.Alarms
-	calendar *alarm.Calendar
+	calendar *wall.Calendar
 	cond     alarm.Guard // the condition
 	state    alarm.State // of the condition
 	begunAt  measure.Instant
@@ -76,7 +77,7 @@ func (l *live) equip(ctx context.Context, tx *store.Tx, i *lockLive) (err error)
 	case drive.ByAlarm:
 		i.alarms, err = drive.ParseAlarms(i.Alarm)
 	case drive.ByHours:
-		i.calendar, err = alarm.NewCalendar(i.Hours, l.site.Location(), l.site.Holidays)
+		i.calendar, err = wall.NewCalendar(i.Hours, l.site.Location(), l.site.Holidays)
 	case drive.ByCondition:
 		if i.signal, err = l.find(i.Signal); err == nil {
 			err = i.readCondition(ctx, tx)

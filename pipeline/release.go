@@ -10,6 +10,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 	"jauntylark/store"
 )
 
@@ -193,12 +194,11 @@ func (t *Turn) tellQuiet() error {
 
 // quietDue gives the local day, and whether its word is due: its time has come, and is not long past.
 func quietDue(q *roster.QuietWord, s site.Site, now measure.Instant) (day string, due bool) {
-	zone := s.Location()
-	local := now.Time().In(zone)
-	at, err := time.Parse("15:04", q.At)
+	today := wall.On(now, s.Location())
+	clock, err := wall.ParseClock(q.At)
 	if err != nil {
 		return "", false
 	}
-	when := time.Date(local.Year(), local.Month(), local.Day(), at.Hour(), at.Minute(), 0, 0, zone)
-	return local.Format(time.DateOnly), !local.Before(when) && local.Sub(when) < 12*time.Hour
+	when := today.At(clock, s.Location())
+	return today.String(), now >= when && now.Sub(when) < 12*time.Hour
 }

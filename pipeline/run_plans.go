@@ -6,9 +6,9 @@ import (
 	"maps"
 	"slices"
 
-	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
+	"jauntylark/core/wall"
 	"jauntylark/store"
 )
 
@@ -16,7 +16,7 @@ import (
 type planLive struct {
 	run.Plan
 	open     *run.Run // the run of it that is on; nil: none
-	calendar *alarm.Calendar
+	calendar *wall.Calendar
 }
 
 // loadRuns reads the plans of runs, and which of their runs are on. A plan whose signal is gone waits for it.
@@ -29,7 +29,7 @@ func (l *live) loadRuns(ctx context.Context, tx *store.Tx) error {
 	for _, p := range plans {
 		entry := &planLive{Plan: p}
 		if p.Hours != "" {
-			if entry.calendar, err = alarm.NewCalendar(p.Hours, l.site.Location(), l.site.Holidays); err != nil {
+			if entry.calendar, err = wall.NewCalendar(p.Hours, l.site.Location(), l.site.Holidays); err != nil {
 				return err
 			}
 		} else if s, err := l.find(p.Signal); err == nil {

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/wall"
 )
 
 // Severity says how bad an alarm is.
@@ -82,7 +83,7 @@ type Guard struct {
 	OutOfUse   *Pause           `json:"out_of_service,omitempty" db:"out_of_service" readOnly:"true" doc:"who put it out of service, when and why"`
 	Shelved    *Pause           `json:"shelved,omitempty" db:"shelved" readOnly:"true" doc:"who shelved it, until when and why"`
 
-	calendar *Calendar // what Armed says; nil: always
+	calendar *wall.Calendar // what Armed says; nil: always
 }
 
 // Pause says who keeps a guard from being heard, and why.
@@ -160,7 +161,7 @@ func (g *Guard) Level(r *Rung) string {
 }
 
 // In says in which zone and with which holidays the armed hours are meant. Armed must have been checked.
-func (g *Guard) In(c *Calendar) { g.calendar = c }
+func (g *Guard) In(c *wall.Calendar) { g.calendar = c }
 
 // Same tells whether two guards ask and say the same of the same signal.
 func (g Guard) Same(o Guard) bool {
@@ -175,7 +176,7 @@ func (g *Guard) Check() error {
 		return err
 	}
 	if g.Armed != "" {
-		if _, err := ParseHours(g.Armed); err != nil {
+		if _, err := wall.ParseHours(g.Armed); err != nil {
 			return fault("armed", "%s", err.Error())
 		}
 	}

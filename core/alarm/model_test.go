@@ -1,10 +1,12 @@
 package alarm
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/wall"
 )
 
 // tick is the grid on which the model lives. All that happens in these tests happens on it.
@@ -303,8 +305,12 @@ func randomGuard(r *rand.Rand) *Guard {
 	}
 	if r.IntN(4) == 0 {
 		from := r.IntN(12)
-		g.Armed = ""
-		g.In(&Calendar{Zone: time.UTC, Hours: Hours{{Days: [8]bool{true, true, true, true, true, true, true, true}, From: from, Until: from + 1 + r.IntN(6)}}})
+		until := from + 1 + r.IntN(6)
+		calendar, err := wall.NewCalendar(fmt.Sprintf("daily 00:%02d-00:%02d", from, until), time.UTC, nil)
+		if err != nil {
+			panic(err)
+		}
+		g.In(calendar)
 	}
 	return g
 }

@@ -3,11 +3,11 @@ package asset
 import (
 	"fmt"
 	"strings"
-	"time"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 )
 
 // Facts are what the words about an asset are made of.
@@ -78,23 +78,20 @@ func (f *Facts) condition() string {
 
 // service tells of the next service.
 func (f *Facts) service() string {
-	due, err := time.ParseInLocation(time.DateOnly, f.Asset.NextService, f.Site.Location())
+	due, err := wall.ParseDay(f.Asset.NextService)
 	if err != nil || f.Asset.Condition == Retired {
 		return ""
 	}
-	y, m, d := f.Now.Time().In(f.Site.Location()).Date()
-	today := time.Date(y, m, d, 0, 0, 0, 0, f.Site.Location())
-	days := int((due.Sub(today) + 12*time.Hour) / (24 * time.Hour))
-	if due.Before(today) {
-		days = int((due.Sub(today) - 12*time.Hour) / (24 * time.Hour))
-	}
+	year, month, day := due.Date()
+	on := fmt.Sprintf("%d %s %d", day, month, year)
+	days := int(due - wall.On(f.Now, f.Site.Location()))
 	switch {
 	case days == 0:
 		return "Its service is due today."
 	case days < 0:
-		return fmt.Sprintf("Its service was due %s ago, on %s.", plural(-days, "day", "days"), due.Format("2 January 2006"))
+		return fmt.Sprintf("Its service was due %s ago, on %s.", plural(-days, "day", "days"), on)
 	}
-	return fmt.Sprintf("Its next service is in %s, on %s.", plural(days, "day", "days"), due.Format("2 January 2006"))
+	return fmt.Sprintf("Its next service is in %s, on %s.", plural(days, "day", "days"), on)
 }
 
 func plural(n int, one, many string) string {

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/wall"
 )
 
 // Verification is a check of what an instrument shows against a reference, kept whatever it says.
@@ -110,12 +111,12 @@ func (e Every) String() string {
 
 // After gives when it is due that was last done at an instant; a day that a month has not is its last.
 func (e Every) After(last measure.Instant, zone *time.Location) measure.Instant {
-	t := last.Time().In(zone)
-	due := t.AddDate(0, e.Months, 0)
-	if e.Months > 0 && due.Day() != t.Day() {
-		due = due.AddDate(0, 0, -due.Day())
+	day, minutes := wall.Shown(last, zone)
+	due := (day.AddMonths(e.Months) + wall.Day(e.Days)).At(minutes, zone)
+	if _, shown := wall.Shown(due, zone); shown == minutes { // and not the jump
+		due += last % 60_000
 	}
-	return measure.InstantOf(due.AddDate(0, 0, e.Days))
+	return due
 }
 
 // MarshalText writes it as String does.

@@ -7,6 +7,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/wall"
 )
 
 // Interlock drives an output. Exactly one of Alarm, When, Bands, Hours and Formula says by what.
@@ -194,7 +195,7 @@ func (i *Interlock) checkDriver(by string) error {
 		i.When = g.When.String()
 		return g.Check()
 	case ByHours:
-		if _, err := alarm.ParseHours(i.Hours); err != nil {
+		if _, err := wall.ParseHours(i.Hours); err != nil {
 			return fault("hours", "%s", err)
 		}
 	case ByBands:

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/wall"
 )
 
 // Around is how far from the raising and the end of an alarm frames are kept.
@@ -14,7 +15,7 @@ const Around = 30 * time.Minute
 // stays.
 func (e *Eye) Thin(at, moments []measure.Instant, now measure.Instant, zone *time.Location) (gone []measure.Instant) {
 	keep := e.Keep.orUsual()
-	hour, date := int64(-1), ""
+	hour, date := int64(-1), wall.Day(-1)
 	near := 0
 	for _, i := range at {
 		age := measure.Duration(now.Sub(i))
@@ -25,7 +26,7 @@ func (e *Eye) Thin(at, moments []measure.Instant, now measure.Instant, zone *tim
 			near++
 		}
 		stays := near < len(moments) && moments[near] <= i.Add(Around) || e.Reference != nil && *e.Reference == i
-		switch thisHour, thisDay := int64(i)/time.Hour.Milliseconds(), i.Time().In(zone).Format(time.DateOnly); {
+		switch thisHour, thisDay := int64(i)/time.Hour.Milliseconds(), wall.On(i, zone); {
 		case stays:
 		case keep.Daily != 0 && age > keep.Daily:
 			gone = append(gone, i)

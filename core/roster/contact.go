@@ -13,6 +13,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 )
 
 // The carriers.
@@ -147,7 +148,7 @@ func (c *Contact) Check() error {
 		}
 	}
 	if c.Quiet != "" {
-		if _, err := alarm.ParseHours(c.Quiet); err != nil {
+		if _, err := wall.ParseHours(c.Quiet); err != nil {
 			return wrong("quiet", "%s", err)
 		}
 	}
@@ -198,7 +199,7 @@ func (c *Contact) quietUntil(at measure.Instant, s alarm.Severity, w World) meas
 			zone = own
 		}
 	}
-	calendar, err := alarm.NewCalendar(c.Quiet, zone, w.Site.Holidays)
+	calendar, err := wall.NewCalendar(c.Quiet, zone, w.Site.Holidays)
 	if err != nil || !calendar.At(at) {
 		return 0
 	}

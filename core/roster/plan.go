@@ -8,6 +8,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 )
 
 // World is what a plan depends on besides the roster.
@@ -65,7 +66,7 @@ func (r *Roster) isFor(step int, s alarm.Severity) bool { return !r.Steps[step].
 
 // open gives the first instant from at on in a step's hours; 0: there is none within a year.
 func (r *Roster) open(step int, at measure.Instant, w World) measure.Instant {
-	calendar, err := alarm.NewCalendar(r.Steps[step].Hours, w.zone(), w.Site.Holidays)
+	calendar, err := wall.NewCalendar(r.Steps[step].Hours, w.zone(), w.Site.Holidays)
 	if err != nil || calendar == nil || calendar.At(at) {
 		return at
 	}

@@ -10,6 +10,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 )
 
 // OnDuty stands in a step for the contact whom the roster's rotation names.
@@ -115,7 +116,7 @@ func (r *Roster) checkStep(i int, contacts []string) error {
 		s.By = []string{}
 	}
 	if s.Hours != "" {
-		if _, err := alarm.ParseHours(s.Hours); err != nil {
+		if _, err := wall.ParseHours(s.Hours); err != nil {
 			return fault(at+"hours", "%s", err)
 		}
 	}
@@ -157,13 +158,13 @@ func (r *Rotation) check(contacts []string) error {
 
 // onDuty gives whom the rotation names at an instant. Before it begins, that is the first one.
 func (r *Rotation) onDuty(at measure.Instant, zone *time.Location) string {
-	day, err := time.Parse(time.DateOnly, r.Since)
+	day, err := wall.ParseDay(r.Since)
 	if err != nil {
 		return r.Who[0]
 	}
-	clock, _ := time.Parse("15:04", r.At)
+	clock, _ := wall.ParseClock(r.At)
 	turn := func(n int) measure.Instant { // by days of the calendar, so that it changes at one time of day all year
-		return measure.InstantOf(time.Date(day.Year(), day.Month(), day.Day()+7*r.Weeks*n, clock.Hour(), clock.Minute(), 0, 0, zone))
+		return (day + wall.Day(7*r.Weeks*n)).At(clock, zone)
 	}
 	if at < turn(0) {
 		return r.Who[0]

@@ -8,6 +8,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 )
 
 const stepForm = "write a step like 'orla, tadhg by text, voice from warning after 5m at daily 22:00-07:00'"
@@ -39,7 +40,7 @@ func ParseStep(text string) (s Step, err error) {
 				return s, fmt.Errorf("%q says at, and no hours; %s", text, stepForm)
 			}
 			s.Hours = strings.ReplaceAll(strings.Join(words, " "), " ,", ",")
-			if _, err := alarm.ParseHours(s.Hours); err != nil {
+			if _, err := wall.ParseHours(s.Hours); err != nil {
 				return s, err
 			}
 			return s, nil

@@ -11,6 +11,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 )
 
 // Run is a named stretch of time on an asset.
@@ -213,7 +214,7 @@ func (p *Plan) Check() error {
 	case byCondition == (p.Hours != ""):
 		return wrong("hours", "a plan has either hours, or a signal with a start")
 	case p.Hours != "":
-		if _, err := alarm.ParseHours(p.Hours); err != nil {
+		if _, err := wall.ParseHours(p.Hours); err != nil {
 			return wrong("hours", "%s", err)
 		}
 	case p.Signal == "":

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/wall"
 )
 
 // Period is the length of stretches that figures are given for: whole days begin at midnight in the
@@ -43,15 +44,18 @@ func (p Period) Start(at measure.Instant, zone *time.Location) measure.Instant {
 		}
 		return at - past
 	}
-	year, month, day := at.Time().In(zone).Date()
-	days := int64(p / Day)
-	// Day 0 is the Monday before 1970.
-	since := time.Date(year, month, day, 0, 0, 0, 0, time.UTC).Unix()/86400 + 3
-	past := since % days
+	return p.first(at, zone).Begin(zone)
+}
+
+// first is the day with which the period of whole days begins that at falls in.
+func (p Period) first(at measure.Instant, zone *time.Location) wall.Day {
+	const monday = 3 // days from the Monday before 1970 to its first day: periods are counted from there
+	day, days := wall.On(at, zone), wall.Day(p/Day)
+	past := (day + monday) % days
 	if past < 0 {
 		past += days
 	}
-	return measure.InstantOf(time.Date(year, month, day-int(past), 0, 0, 0, 0, zone))
+	return day - past
 }
 
 // Next is when the period after the one that begins at start begins.
@@ -59,9 +63,7 @@ func (p Period) Next(start measure.Instant, zone *time.Location) measure.Instant
 	if p < Day {
 		return start.Add(time.Duration(p))
 	}
-	// Where a clock change takes midnight away, the period begins an hour beside it.
-	year, month, day := start.Add(12 * time.Hour).Time().In(zone).Date()
-	return measure.InstantOf(time.Date(year, month, day+int(p/Day), 0, 0, 0, 0, zone))
+	return (p.first(start, zone) + wall.Day(p/Day)).Begin(zone)
 }
 
 // Edges gives the beginnings of the periods that from..until touches, and the end of the last.

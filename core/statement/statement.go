@@ -11,6 +11,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/total"
+	"jauntylark/core/wall"
 )
 
 // The kinds of a statement.
@@ -87,9 +88,8 @@ func (s *Statement) Before(p Period, zone *time.Location) Period { return s.Peri
 // Due gives when the statement of the period that an instant lies in is sent: at its time of day, on the first day after the
 // period.
 func (s *Statement) Due(at measure.Instant, zone *time.Location) measure.Instant {
-	end := s.PeriodAt(at, zone).Until.Time().In(zone)
-	clock, _ := time.Parse("15:04", s.At)
-	return measure.InstantOf(time.Date(end.Year(), end.Month(), end.Day(), clock.Hour(), clock.Minute(), 0, 0, zone))
+	clock, _ := wall.ParseClock(s.At)
+	return wall.On(s.PeriodAt(at, zone).Until, zone).At(clock, zone)
 }
 
 // NextDue gives the first instant after another at which the statement is sent.
@@ -104,8 +104,7 @@ func (s *Statement) NextDue(after measure.Instant, zone *time.Location) measure.
 // at its time of day there, or when it was due before, if that is sooner: a morning that is over there already is not left out.
 func (s *Statement) Rezone(now measure.Instant, from, to *time.Location) {
 	if s.SentFor != nil {
-		day := s.SentFor.Time().In(from)
-		moved := s.PeriodAt(measure.InstantOf(time.Date(day.Year(), day.Month(), day.Day(), 12, 0, 0, 0, to)), to).From
+		moved := s.PeriodAt(wall.On(*s.SentFor, from).Begin(to), to).From
 		s.SentFor = &moved
 	}
 	if s.DueAt != nil {

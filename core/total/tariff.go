@@ -11,6 +11,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 )
 
 // Tariff is what a kilowatt-hour costs, by hour, day of the week and block, from a date on.
@@ -194,13 +195,13 @@ func (t *Tariff) Cuts(from, until measure.Instant, zone *time.Location) []Cut {
 	for i := range t.Versions {
 		weeks[i] = t.Versions[i].week()
 	}
-	for at := midnight(from, zone); at <= until; {
-		next := nextMidnight(at, zone)
+	for at := wall.Midnight(from, zone); at <= until; {
+		next := wall.NextMidnight(at, zone)
 		w := &weeks[t.on(dateOf(at, zone))]
 		first := true
 		for minute := at; minute < next; minute += 60_000 {
-			wall := minute.Time().In(zone)
-			rate := int(w[wall.Weekday()][wall.Hour()*60+wall.Minute()])
+			day, shown := wall.Shown(minute, zone)
+			rate := int(w[day.Weekday()][shown])
 			if first || cuts[len(cuts)-1].Rate != rate {
 				cuts, first = append(cuts, Cut{minute, rate}), false
 			}
@@ -210,19 +211,7 @@ func (t *Tariff) Cuts(from, until measure.Instant, zone *time.Location) []Cut {
 	return cuts
 }
 
-func midnight(at measure.Instant, zone *time.Location) measure.Instant {
-	y, m, d := at.Time().In(zone).Date()
-	return measure.InstantOf(time.Date(y, m, d, 0, 0, 0, 0, zone))
-}
-
-func nextMidnight(at measure.Instant, zone *time.Location) measure.Instant {
-	y, m, d := at.Add(12 * time.Hour).Time().In(zone).Date()
-	return measure.InstantOf(time.Date(y, m, d+1, 0, 0, 0, 0, zone))
-}
-
-func dateOf(at measure.Instant, zone *time.Location) string {
-	return at.Time().In(zone).Format(time.DateOnly)
-}
+func dateOf(at measure.Instant, zone *time.Location) string { return wall.On(at, zone).String() }
 
 // Versions is how a tariff's versions are stored.
 type Versions []Version

@@ -8,6 +8,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/wall"
 )
 
 // The kinds of a totalizer.
@@ -193,12 +194,12 @@ func (t *Total) costs(tallies []Tally, edges []measure.Instant, from *Source) []
 	bill := Bill{Tariff: from.Tariff, Unit: from.Unit, Zone: from.Zone}
 	last := min(edges[len(edges)-1], from.Last+1)
 	piece := 0
-	day := max(MonthStart(edges[0], from.Zone), midnight(from.First, from.Zone))
+	day := max(MonthStart(edges[0], from.Zone), wall.Midnight(from.First, from.Zone))
 	for piece < len(tallies) && tallies[piece].At < day {
 		piece++
 	}
 	for day < last {
-		next := nextMidnight(day, from.Zone)
+		next := wall.NextMidnight(day, from.Zone)
 		parts := []Tally{{At: day, Until: day}} // the standing charge
 		for ; piece < len(tallies) && tallies[piece].At < next; piece++ {
 			parts = append(parts, tallies[piece])
@@ -239,8 +240,7 @@ func (t *Total) Over(pieces []Tally, from *Source) float64 {
 
 // MonthStart is the midnight at which the calendar month of an instant begins.
 func MonthStart(at measure.Instant, zone *time.Location) measure.Instant {
-	y, m, _ := at.Time().In(zone).Date()
-	return measure.InstantOf(time.Date(y, m, 1, 0, 0, 0, 0, zone))
+	return wall.On(at, zone).MonthBegin(0).Begin(zone)
 }
 
 // The stretches that a total is told by.
@@ -251,22 +251,23 @@ const (
 )
 
 // Edges gives the local midnights at which the days, weeks or calendar months begin that from up to and with
-// until touches, and the end of the last.
+// until touches, and the end of the last. A date that the zone leaves out is no day.
 func Edges(by string, from, until measure.Instant, zone *time.Location) []measure.Instant {
-	y, m, d := from.Time().In(zone).Date()
-	days, months := 1, 0
+	first := wall.On(from, zone)
+	following := func(n int) wall.Day { return first + wall.Day(n) }
 	switch by {
 	case ByWeek:
-		weekday := (int(time.Date(y, m, d, 12, 0, 0, 0, time.UTC).Weekday()) + 6) % 7
-		d, days = d-weekday, 7
+		following = func(n int) wall.Day { return first.Monday() + wall.Day(7*n) }
 	case ByMonth:
-		d, days, months = 1, 0, 1
+		following = first.MonthBegin
 	}
 	var edges []measure.Instant
 	for n := 0; ; n++ {
-		at := measure.InstantOf(time.Date(y, m+time.Month(n*months), d+n*days, 0, 0, 0, 0, zone))
-		edges = append(edges, at)
-		if at > until {
+		at := following(n).Begin(zone)
+		if n > 0 && at == edges[len(edges)-1] {
+			continue
+		}
+		if edges = append(edges, at); at > until {
 			return edges
 		}
 	}

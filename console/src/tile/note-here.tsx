@@ -3,6 +3,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, pathOf, take } from '../api/client'
 import { serviceNow } from '../api/live'
+import { clockChanges } from '../chart/trace'
 import { type Facts, queries } from '../api/queries'
 import { Button, Failure, QuietButton, Row } from '../ui/basics'
 import { Dialog } from '../ui/dialog'
@@ -20,10 +21,18 @@ const localOf = (at: number, zone: string) =>
   })
     .format(at)
     .replace(' ', 'T')
+/** The first instant at which the clock of the zone shows this, or jumps past it. */
 function instantOf(local: string, zone: string) {
-  const guess = Date.parse(`${local}:00Z`)
-  const off = Date.parse(`${localOf(guess, zone)}:00Z`) - guess
-  return guess - off
+  const shows = Date.parse(`${local}:00Z`)
+  const ahead = (at: number) => Date.parse(`${localOf(at, zone)}:00Z`) - Math.floor(at / 60_000) * 60_000
+  const day = 86_400_000
+  let from = shows - day
+  for (const change of clockChanges(shows - day, shows + day, zone)) {
+    const at = shows - ahead(from)
+    if (at < change.at) return at
+    from = change.at
+  }
+  return Math.max(from, shows - ahead(from))
 }
 
 type Props = { signals: Facts[]; zone: string; onClose: () => void }

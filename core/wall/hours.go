@@ -1,4 +1,4 @@
-package alarm
+package wall
 
 import (
 	"fmt"
@@ -100,8 +100,8 @@ func parseTimes(word string) (from, until int, err error) {
 	if !isRange {
 		return 0, 0, fmt.Errorf("%q has no end", word)
 	}
-	if from, err = parseClock(first); err == nil {
-		until, err = parseClock(last)
+	if from, err = ParseClock(first); err == nil {
+		until, err = ParseClock(last)
 	}
 	if err == nil && (from == until || from == 24*60) {
 		err = fmt.Errorf("%q is no stretch of time", word)
@@ -109,9 +109,10 @@ func parseTimes(word string) (from, until int, err error) {
 	return from, until, err
 }
 
-func parseClock(text string) (minutes int, err error) {
+// ParseClock reads a time of the day like 23:00 or 24:00, as minutes since midnight.
+func ParseClock(text string) (minutes int, err error) {
 	if text == "24:00" {
-		return 24 * 60, nil
+		return dayMinutes, nil
 	}
 	t, err := time.Parse("15:04", text)
 	if err != nil {
@@ -122,12 +123,13 @@ func parseClock(text string) (minutes int, err error) {
 
 // Calendar is hours in a zone, with its holidays.
 type Calendar struct {
-	Hours    Hours
-	Zone     *time.Location
-	Holidays map[string]bool // by date, 2006-01-02
+	hours    Hours
+	zone     *time.Location
+	holidays map[Day]bool // empty where the hours say nothing of holidays
+	edges    []int        // minutes of the day at which a stretch begins or ends, ascending
 }
 
-// NewCalendar reads hours; nil when text is empty, which means always.
+// NewCalendar reads hours, with holidays as dates like 2026-12-25; nil when text is empty, which means always.
 func NewCalendar(text string, zone *time.Location, holidays []string) (*Calendar, error) {
 	if text == "" {
 		return nil, nil
@@ -136,71 +138,71 @@ func NewCalendar(text string, zone *time.Location, holidays []string) (*Calendar
 	if err != nil {
 		return nil, err
 	}
-	c := &Calendar{Hours: hours, Zone: zone, Holidays: map[string]bool{}}
-	for _, day := range holidays {
-		c.Holidays[day] = true
+	c := &Calendar{hours: hours, zone: zone, holidays: map[Day]bool{}}
+	for _, s := range hours {
+		c.edges = append(c.edges, s.From, s.Until%dayMinutes)
+	}
+	slices.Sort(c.edges)
+	c.edges = slices.Compact(c.edges)
+	if slices.ContainsFunc(hours, func(s Stretch) bool { return s.Days[holiday] }) {
+		for _, text := range holidays {
+			if day, err := ParseDay(text); err == nil {
+				c.holidays[day] = true
+			}
+		}
 	}
 	return c, nil
 }
 
-// At tells whether an instant lies in the hours.
+// At tells whether an instant lies in the hours: whether the clock shows a time inside of them then.
 func (c *Calendar) At(at measure.Instant) bool {
-	local := at.Time().In(c.Zone)
-	for back := range 2 { // a stretch of yesterday may go on past midnight
-		for _, s := range c.stretches(local.AddDate(0, 0, -back)) {
-			if s.from <= at && at < s.until {
-				return true
-			}
+	day, minute := Shown(at, c.zone)
+	today, yesterday := c.kind(day), c.kind(day-1)
+	for i := range c.hours {
+		s := &c.hours[i]
+		switch {
+		case s.From == s.Until:
+		case s.From < s.Until && s.Days[today] && s.From <= minute && minute < s.Until:
+			return true
+		case s.From > s.Until && (s.Days[today] && minute >= s.From || s.Days[yesterday] && minute < s.Until):
+			return true
 		}
 	}
 	return false
 }
 
-type span struct{ from, until measure.Instant }
-
-// stretches gives those that begin on the local day.
-func (c *Calendar) stretches(local time.Time) (all []span) {
-	year, month, day := local.Date()
-	kind := int(local.Weekday())
-	if c.Holidays[local.Format(time.DateOnly)] && slices.ContainsFunc(c.Hours, func(s Stretch) bool { return s.Days[holiday] }) {
-		kind = holiday
+// kind is the place of a day among the days of a Stretch.
+func (c *Calendar) kind(day Day) int {
+	if c.holidays[day] {
+		return holiday
 	}
-	at := func(day, minutes int) measure.Instant {
-		return measure.InstantOf(time.Date(year, month, day, minutes/60, minutes%60, 0, 0, c.Zone))
-	}
-	for _, s := range c.Hours {
-		if !s.Days[kind] || s.From == s.Until || s.From == 0 && s.Until == 0 {
-			continue
-		}
-		until := at(day, s.Until)
-		if s.Until <= s.From {
-			until = at(day+1, s.Until)
-		}
-		all = append(all, span{at(day, s.From), until})
-	}
-	return all
+	return int(day.Weekday())
 }
 
-// farthestEdge is how many days ahead a change is looked for.
-const farthestEdge = 400
+// farthestEdge is how far ahead a change is looked for.
+const farthestEdge = 400 * daySeconds * 1000
 
 // Next gives the first instant after at at which the hours begin or end; 0: there is none within a year.
 func (c *Calendar) Next(at measure.Instant) measure.Instant {
 	now := c.At(at)
-	local := at.Time().In(c.Zone)
-	for ahead := -1; ahead < farthestEdge; ahead++ {
-		var edges []measure.Instant
-		for back := range 2 {
-			for _, s := range c.stretches(local.AddDate(0, 0, ahead-back)) {
-				edges = append(edges, s.from, s.until)
-			}
-		}
-		slices.Sort(edges)
-		for _, edge := range edges {
-			if edge > at && c.At(edge) != now {
-				return edge
-			}
+	for next := c.nextEdge(at); next < at+farthestEdge; next = c.nextEdge(next) {
+		if c.At(next) != now {
+			return next
 		}
 	}
 	return 0
+}
+
+// nextEdge is the first instant after at at which the clock shows an edge of a stretch, or is set.
+func (c *Calendar) nextEdge(at measure.Instant) measure.Instant {
+	ahead, set := running(at, c.zone)
+	day, minute := Shown(at, c.zone)
+	i, found := slices.BinarySearch(c.edges, minute)
+	if found {
+		i++
+	}
+	if i == len(c.edges) {
+		day, i = day+1, 0
+	}
+	return min(set, measure.Instant(int64(day)*daySeconds+int64(c.edges[i])*60)*1000-ahead)
 }
