@@ -91,6 +91,9 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 	if g.ID != 0 && f.Changed("unit") && (!f.Changed("when") || g.Deadband != 0 && !f.Changed("deadband")) {
 		err = errors.New("--unit is of --when and --deadband; say both again")
 	}
+	for i := range g.Count() {
+		g.At(i).Clears = alarm.Test{} // the service finds it out
+	}
 	if err == nil {
 		var fault *measure.Fault
 		if errors.As(g.Check(), &fault) {

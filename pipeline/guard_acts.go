@@ -3,7 +3,6 @@ package pipeline
 import (
 	"context"
 	"fmt"
-	"math"
 	"strings"
 
 	"jauntylark/core/alarm"
@@ -116,9 +115,9 @@ func (t *Turn) fitGuard(g *alarm.Guard, s *signalLive) error {
 		if !r.When.Suits(s.Kind) {
 			return &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", r.When, g.Signal, suits[s.Kind])}
 		}
+		r.Clears = s.clearsOf(r)
 		if g.Unit != "" {
-			r.Deadband = math.Abs(convert(r.Deadband) - convert(0)) // a width
-			r.When = r.When.In(convert)
+			r.In(convert)
 		}
 	}
 	g.Unit = ""
@@ -135,6 +134,19 @@ func (t *Turn) fitGuard(g *alarm.Guard, s *signalLive) error {
 		return &measure.Fault{Field: "when", Reason: fmt.Sprintf("%s is computed and has no instrument; guard what it is computed from", g.Signal)}
 	}
 	return t.fitSuppression(g)
+}
+
+// clearsOf gives when a rung clears that asks what a saved guard of the signal does: that one's limits may have been given in
+// another unit, in which they were computed. Of others it is found out anew.
+func (s *signalLive) clearsOf(r *alarm.Rung) alarm.Test {
+	for _, g := range s.guards {
+		for i := range g.Count() {
+			if saved := g.At(i); saved.When == r.When && saved.Deadband == r.Deadband {
+				return saved.Clears
+			}
+		}
+	}
+	return alarm.Test{}
 }
 
 // suits says what tests suit a signal of a kind.

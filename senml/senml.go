@@ -117,7 +117,7 @@ func (p *pack) resolve(index int, r *record) *measure.Fault {
 		return fault
 	}
 	if r.Sum != nil {
-		sum := measure.Sample{Index: index, Name: s.Name + "-sum", At: s.At, Value: p.sum + *r.Sum, Unit: integral[s.Unit]}
+		sum := measure.Sample{Index: index, Name: s.Name + "-sum", At: s.At, Value: measure.Sum(p.sum, *r.Sum), Unit: integral[s.Unit]}
 		if math.IsInf(sum.Value, 0) {
 			return &measure.Fault{Field: "s", Reason: "is too large with the base sum; it should be a finite number"}
 		}
@@ -164,7 +164,7 @@ func (p *pack) value(r *record, s *measure.Sample) (bool, *measure.Fault) {
 		}
 		s.Form, s.Text = measure.FormData, base64.RawURLEncoding.EncodeToString(raw)
 	case r.Value != nil, (r.BaseValue != nil || p.base.value != 0) && r.Name != nil && r.Sum == nil:
-		s.Value = p.base.value + number(r.Value)
+		s.Value = measure.Sum(p.base.value, number(r.Value))
 	default:
 		return false, nil
 	}

@@ -11,13 +11,14 @@ import (
 
 const selectGuard = `
 	select g.id, g.name, d.name || '/' || s.name as signal, g.when_text, g.deadband, g.on_delay, g.off_delay, g.severity,
-	       g.rungs, g.latch, g.armed, g.suppressed_while, to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard, g.out_of_service, g.shelved, g.made_at, g.least_gap, g.templates
+	       g.rungs, g.latch, g.armed, g.suppressed_while, to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard, g.out_of_service, g.shelved, g.made_at, g.least_gap, g.templates, g.clears
 	from guard g join signal s on s.id = g.signal_id join device d on d.id = s.device_id`
 
 // guardRow is a guard as its row gives it.
 type guardRow struct {
 	alarm.Guard
 	WhenText string `db:"when_text"`
+	Clears   string `db:"clears"`
 	TellJSON []byte `db:"tell_json"`
 }
 
@@ -26,6 +27,9 @@ func guards(rows []guardRow) ([]alarm.Guard, error) {
 	for i := range rows {
 		out[i] = rows[i].Guard
 		if err := out[i].When.UnmarshalText([]byte(rows[i].WhenText)); err != nil {
+			return nil, fmt.Errorf("guard %s: %w", rows[i].Name, err)
+		}
+		if err := out[i].Clears.UnmarshalText([]byte(rows[i].Clears)); err != nil {
 			return nil, fmt.Errorf("guard %s: %w", rows[i].Name, err)
 		}
 		if err := json.Unmarshal(rows[i].TellJSON, &out[i].Tell); err != nil {
@@ -58,14 +62,14 @@ func (t *Tx) SaveGuard(ctx context.Context, g *alarm.Guard, signal int64) error 
 	var err error
 	if g.ID == 0 {
 		err = t.GetContext(ctx, &g.ID, `
-			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice, kit_guard, rungs, latch, armed, suppressed_while, made_at, least_gap, templates)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17) returning id`,
-			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.FromKit, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates)
+			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice, kit_guard, rungs, latch, armed, suppressed_while, made_at, least_gap, templates, clears)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18) returning id`,
+			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.FromKit, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates, g.Clears.String())
 	} else {
 		_, err = t.ExecContext(ctx, `
 			update guard set signal_id = $2, name = $3, when_text = $4, deadband = $5, on_delay = $6, off_delay = $7, severity = $8, tell = $9, advice = $10,
-			       rungs = $11, latch = $12, armed = $13, suppressed_while = $14, made_at = $15, least_gap = $16, templates = $17
-			where id = $1`, g.ID, signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates)
+			       rungs = $11, latch = $12, armed = $13, suppressed_while = $14, made_at = $15, least_gap = $16, templates = $17, clears = $18
+			where id = $1`, g.ID, signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates, g.Clears.String())
 	}
 	if taken(err) {
 		return fmt.Errorf("%s %w", g.Name, ErrTaken)

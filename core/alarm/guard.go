@@ -46,6 +46,46 @@ type Rung struct {
 	OnDelay  measure.Duration `json:"on_delay" db:"on_delay" required:"false" doc:"how long the test must hold before the alarm is raised" example:"10s"`
 	OffDelay measure.Duration `json:"off_delay" db:"off_delay" required:"false" doc:"how long the clear test must hold before the alarm is over" example:"10s"`
 	Severity Severity         `json:"severity" db:"severity" required:"false" enum:"advisory,warning,critical" default:"warning"`
+	Clears   Test             `json:"clears,omitzero" db:"-" readOnly:"true" required:"false" doc:"when it clears: the opposite of when, at the limit moved by the deadband, computed in the unit in which both were given" example:"at most 29"`
+}
+
+// Clear tells whether value meets the clear test.
+func (r *Rung) Clear(value float64) bool {
+	switch {
+	case !r.When.Measured():
+		return !r.When.Met(value)
+	case r.Clears.Kind == 0:
+		return r.When.Back(r.Deadband).Met(value)
+	}
+	return r.Clears.Met(value)
+}
+
+// quiet gives the stretch of values that change nothing: those that do not meet the test, or, of a standing rung, those
+// that are not clear. When they are not one stretch it is empty.
+func (r *Rung) quiet(standing bool) (low, high float64) {
+	switch {
+	case !standing:
+		return r.When.unmet()
+	case r.When.Kind == IsOff:
+		return 0, 0
+	case r.Clears.Kind == 0:
+		return r.When.Back(r.Deadband).unmet()
+	}
+	return r.Clears.unmet()
+}
+
+// In brings a rung into another unit: its limits, its deadband, which is a width, and the limits at which it clears, each
+// computed as it was given and converted once.
+func (r *Rung) In(convert func(float64) float64) {
+	r.Clears = r.When.Back(r.Deadband).In(convert)
+	r.When = r.When.In(convert)
+	r.Deadband = math.Abs(measure.Sum(convert(r.Deadband), -convert(0)))
+}
+
+// asks is the rung without what follows from it.
+func (r Rung) asks() Rung {
+	r.Clears = Test{}
+	return r
 }
 
 // Rungs is a list of rungs, as the database keeps it.
@@ -165,7 +205,7 @@ func (g *Guard) In(c *wall.Calendar) { g.calendar = c }
 
 // Same tells whether two guards ask and say the same of the same signal.
 func (g Guard) Same(o Guard) bool {
-	return g.Name == o.Name && g.Signal == o.Signal && g.Rung == o.Rung && slices.Equal(g.Rungs, o.Rungs) && g.Latch == o.Latch && g.Armed == o.Armed &&
+	return g.Name == o.Name && g.Signal == o.Signal && g.asks() == o.asks() && slices.EqualFunc(g.Rungs, o.Rungs, func(a, b Rung) bool { return a.asks() == b.asks() }) && g.Latch == o.Latch && g.Armed == o.Armed &&
 		g.Suppressed == o.Suppressed && g.Advice == o.Advice && g.FromKit == o.FromKit && slices.Equal(g.Tell, o.Tell) && g.LeastGap == o.LeastGap && slices.Equal(g.Templates, o.Templates)
 }
 
@@ -243,6 +283,9 @@ func (g *Guard) order() {
 }
 
 func (r *Rung) check() error {
+	if r.Clears.Kind == 0 {
+		r.Clears = r.When.Back(r.Deadband)
+	}
 	switch {
 	case r.When.Kind == 0:
 		return fault("when", "is missing; %s", forms)
@@ -250,9 +293,9 @@ func (r *Rung) check() error {
 		return fault("deadband", "%v is not 0 or more", r.Deadband)
 	case !r.When.Measured() && r.Deadband != 0:
 		return fault("deadband", "has no meaning for '%s'; leave it out", r.When)
-	case r.When.Kind == Outside && 2*r.Deadband > r.When.B-r.When.A:
+	case r.When.Kind == Outside && r.Clears.A > r.Clears.B:
 		return fault("deadband", "%v leaves no room between %v and %v, so the alarm could never clear; it may be %v at most",
-			r.Deadband, r.When.A, r.When.B, (r.When.B-r.When.A)/2)
+			r.Deadband, r.When.A, r.When.B, measure.Sum(r.When.B, -r.When.A)/2)
 	case r.OnDelay > maxDelay || r.OnDelay < 0:
 		return fault("on_delay", "%v is longer than %v", r.OnDelay, maxDelay)
 	case r.OffDelay > maxDelay || r.OffDelay < 0:

@@ -173,7 +173,7 @@ func (m *model) observe() {
 			}
 		}
 		since(&r.metSince, rung.When.Met(m.held))
-		since(&r.clearSince, rung.When.Clear(m.held, rung.Deadband))
+		since(&r.clearSince, rung.Clear(m.held))
 		r.standing = r.standing || r.metSince != never && m.rungs[slot|1].standing // what stands further out stands here too
 		side := &m.sides[slot/2]
 		if r.standing || r.metSince != never {

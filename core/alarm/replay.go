@@ -129,7 +129,7 @@ func (r *Run) quietValues() (low, high float64) {
 		if st.Phase == Rising || st.Phase == Easing {
 			return none()
 		}
-		l, h := rung.When.quiet(st.Phase == Standing, rung.Deadband)
+		l, h := rung.quiet(st.Phase == Standing)
 		low, high = max(low, l), min(high, h)
 	}
 	for i, side := range s.Sides {

@@ -162,7 +162,7 @@ func (s *State) clear(r *Rung) bool {
 	if r.When.Kind == Silent {
 		return s.SilentSince == 0
 	}
-	return r.When.Clear(s.Held, r.Deadband)
+	return r.Clear(s.Held)
 }
 
 // look moves the phases by the held value alone.

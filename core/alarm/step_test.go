@@ -76,7 +76,7 @@ func TestMetAndClear(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if met, closed := test.Met(c.value), test.Clear(c.value, c.deadband); met != c.met || closed != c.closed {
+		if met, closed := test.Met(c.value), (&Rung{When: test, Deadband: c.deadband}).Clear(c.value); met != c.met || closed != c.closed {
 			t.Errorf("%s deadband %v at %v: met %v clear %v, want %v %v", c.test, c.deadband, c.value, met, closed, c.met, c.closed)
 		}
 	}

@@ -194,33 +194,25 @@ func (t Test) Met(value float64) bool {
 	return false
 }
 
-// Clear tells whether value meets the clear test: the opposite, at the limit moved by the deadband
-// into the safe side (docs/semantics.md 15). A value that neither meets the test nor is clear lies in
-// the deadband zone.
-func (t Test) Clear(value, deadband float64) bool {
-	switch t.Kind {
-	case Above:
-		return value <= t.A-deadband
-	case AtLeast:
-		return value < t.A-deadband
-	case Below:
-		return value >= t.A+deadband
-	case AtMost:
-		return value > t.A+deadband
-	case Outside:
-		return t.A+deadband <= value && value <= t.B-deadband
-	case Inside:
-		return value < t.A-deadband || value > t.B+deadband
-	case IsOn, Stuck, Faulty:
-		return value == 0
-	case IsOff:
-		return value != 0
-	case IsWord:
-		return value != t.A
-	case IsNotWord:
-		return value == t.A
+// Back is the clear test: the opposite, at the limit moved by the deadband into the safe side, in decimal
+// (docs/semantics.md 15). A value that meets neither lies in the deadband zone. Tests without limits have none.
+func (t Test) Back(deadband float64) Test {
+	opposite := [...]Kind{Above: AtMost, AtLeast: Below, Below: AtLeast, AtMost: Above, Outside: Inside, Inside: Outside}
+	if !t.Measured() {
+		return Test{}
 	}
-	return false
+	back := Test{Kind: opposite[t.Kind]}
+	switch t.Kind {
+	case Above, AtLeast:
+		back.A = measure.Sum(t.A, -deadband)
+	case Below, AtMost:
+		back.A = measure.Sum(t.A, deadband)
+	case Outside:
+		back.A, back.B = measure.Sum(t.A, deadband), measure.Sum(t.B, -deadband)
+	case Inside:
+		back.A, back.B = measure.Sum(t.A, -deadband), measure.Sum(t.B, deadband)
+	}
+	return back
 }
 
 // In gives the test with its limits converted, as into another unit; convert must not turn the order round.
@@ -231,34 +223,21 @@ func (t Test) In(convert func(float64) float64) Test {
 	return t
 }
 
-// quiet gives the stretch of values that change nothing: those that do not meet the test, or, of a standing rung, those
-// that are not clear. When they are not one stretch it is empty.
-func (t Test) quiet(standing bool, deadband float64) (low, high float64) {
+// unmet gives the stretch of values that do not meet the test. When they are not one stretch it is empty.
+func (t Test) unmet() (low, high float64) {
 	low, high = math.Inf(-1), math.Inf(1)
-	after := func(v float64) float64 { return math.Nextafter(v, math.Inf(1)) }
-	before := func(v float64) float64 { return math.Nextafter(v, math.Inf(-1)) }
-	switch {
-	case t.Kind == Above && standing:
-		low = after(t.A - deadband)
-	case t.Kind == Above:
+	switch t.Kind {
+	case Above:
 		high = t.A
-	case t.Kind == AtLeast && standing:
-		low = t.A - deadband
-	case t.Kind == AtLeast:
-		high = before(t.A)
-	case t.Kind == Below && standing:
-		high = before(t.A + deadband)
-	case t.Kind == Below:
+	case AtLeast:
+		high = math.Nextafter(t.A, low)
+	case Below:
 		low = t.A
-	case t.Kind == AtMost && standing:
-		high = t.A + deadband
-	case t.Kind == AtMost:
-		low = after(t.A)
-	case t.Kind == Outside && !standing:
+	case AtMost:
+		low = math.Nextafter(t.A, high)
+	case Outside:
 		low, high = t.A, t.B
-	case t.Kind == Inside && standing:
-		low, high = t.A-deadband, t.B+deadband
-	case t.Kind == IsOn && !standing, t.Kind == IsOff && standing:
+	case IsOn:
 		low, high = 0, 0
 	default:
 		low, high = 1, 0

@@ -29,14 +29,19 @@ var Identity = Curve{Gain: 1}
 // Apply gives the true value. It takes time in the logarithm of the number of points.
 func (c *Curve) Apply(raw float64) float64 {
 	if len(c.Points) == 0 {
-		return finite(c.Gain*raw + c.Offset)
+		if c.Gain == 1 && c.Offset == 0 {
+			return raw
+		}
+		return settled(c.Gain*raw, c.Offset)
 	}
 	a, b := c.segment(func(p Pair) bool { return p.Shown >= raw })
-	return finite(a.Reference + (raw-a.Shown)*(b.Reference-a.Reference)/(b.Shown-a.Shown))
+	return settled((raw-a.Shown)*(b.Reference-a.Reference)/(b.Shown-a.Shown), a.Reference)
 }
 
-// finite keeps values within what can be stored.
-func finite(v float64) float64 { return max(-math.MaxFloat64, min(math.MaxFloat64, v)) }
+// settled adds two figures within what can be stored, as decimals: a reading of 0.2 corrected by 0.1 is 0.3, at a limit of 0.3.
+func settled(a, b float64) float64 {
+	return measure.Settle(max(-math.MaxFloat64, min(math.MaxFloat64, a+b)), max(math.Abs(a), math.Abs(b)))
+}
 
 // Raw is Apply turned round.
 func (c *Curve) Raw(value float64) float64 {

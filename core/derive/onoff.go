@@ -26,9 +26,9 @@ func onOff(r *Recipe, in []Source, m *Machine) error {
 	m.seed = func(last measure.Reading) { on = last.Value != 0 }
 	m.step = func(_ measure.Instant, v []float64) (float64, bool) {
 		switch {
-		case test.Met(v[0]):
+		case g.When.Met(v[0]):
 			on = true
-		case test.Clear(v[0], r.Deadband):
+		case g.Clear(v[0]):
 			on = false
 		}
 		return digit(on), true

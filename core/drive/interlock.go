@@ -81,10 +81,10 @@ func (b Bands) at(v float64, was int, deadband float64) int {
 	if was >= 0 && was < len(b) {
 		low, high := math.Inf(-1), math.Inf(1)
 		if was > 0 {
-			low = *b[was-1].To - deadband
+			low = measure.Sum(*b[was-1].To, -deadband)
 		}
 		if b[was].To != nil {
-			high = *b[was].To + deadband
+			high = measure.Sum(*b[was].To, deadband)
 		}
 		if deadband > 0 && v >= low && v <= high {
 			return was
@@ -147,7 +147,7 @@ func (i *Interlock) Rank() Rank {
 // Condition is the condition as a guard of one rung.
 func (i *Interlock) Condition() (alarm.Guard, error) {
 	test, err := alarm.ParseTest(i.When)
-	return alarm.Guard{Signal: i.Signal, Rung: alarm.Rung{When: test, Deadband: i.Deadband, OnDelay: i.OnDelay, OffDelay: i.OffDelay, Severity: alarm.Warning}}, err
+	return alarm.Guard{Signal: i.Signal, Rung: alarm.Rung{When: test, Deadband: i.Deadband, OnDelay: i.OnDelay, OffDelay: i.OffDelay, Severity: alarm.Warning, Clears: test.Back(i.Deadband)}}, err
 }
 
 // Check puts states into the spelling of the output and tells what is wrong with the interlock by itself: nil or a *measure.Fault.

@@ -52,7 +52,7 @@ func search(g alarm.Guard, readings []measure.Reading, consider func(Cure, alarm
 		return
 	}
 	for _, deadband := range deadbands(g, readings) {
-		changed := withAll(g, func(r *alarm.Rung) { r.Deadband = max(r.Deadband, deadband) })
+		changed := withAll(g, func(r *alarm.Rung) { r.Deadband, r.Clears = max(r.Deadband, deadband), alarm.Test{} })
 		if changed.Check() == nil && consider(Cure{Deadband: &deadband}, changed) {
 			return
 		}

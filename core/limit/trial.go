@@ -161,6 +161,7 @@ func longestDip(stretches []Stretch, s *Suggestion) (longest time.Duration) {
 			continue
 		}
 		clearSince, met := measure.Instant(0), false
+		rung := alarm.Rung{When: s.When, Clears: s.When.Back(s.Deadband)}
 		for _, r := range stretch.Readings {
 			switch {
 			case s.When.Met(r.Value):
@@ -168,7 +169,7 @@ func longestDip(stretches []Stretch, s *Suggestion) (longest time.Duration) {
 					longest = max(longest, r.At.Sub(clearSince)+1)
 				}
 				met, clearSince = true, 0
-			case clearSince == 0 && s.When.Clear(r.Value, s.Deadband):
+			case clearSince == 0 && rung.Clear(r.Value):
 				clearSince = r.At
 			}
 		}

@@ -137,7 +137,7 @@ func Convert(value float64, from, to Unit) (float64, error) {
 
 func convert(value float64, f, t unitFacts) float64 {
 	if f.offset == t.offset {
-		return value * f.factor / t.factor
+		return Settle(value*f.factor/t.factor, 0)
 	}
 	// Scales with other zeros (°F, °C, K) lose the last digits: 68 °F must be 20 °C and nothing beside.
 	moved := (value*f.factor + (f.offset - t.offset)) / t.factor
