@@ -77,7 +77,6 @@ func (m *model) live(readings []measure.Reading, silences []measure.Instant, act
 		for len(silences) > 0 && silences[0] == m.now {
 			m.silent, silences = true, silences[1:]
 		}
-		m.observe()
 		if h := m.hours(m.now); m.seen && h != m.off&OutOfHours {
 			m.arm(m.off&^OutOfHours | h)
 		}

@@ -166,6 +166,82 @@ func TestRunAgreesWithStep(t *testing.T) {
 	}
 }
 
+// Over readings alone a gap longer than the silence limit is a silence, however the readings are cut and whatever is passed over.
+func TestRunTakesGapsForSilences(t *testing.T) {
+	rounds := 6_000
+	if testing.Short() {
+		rounds = 2_000
+	}
+	const until, limit = 500 * tick, 6 * tick
+	differs := 0
+	for seed := range rounds {
+		r := rand.New(rand.NewPCG(uint64(seed), 11))
+		g, readings := randomGuard(r), randomReadings(r, until)
+		for i := range readings {
+			if r.IntN(9) == 0 {
+				readings[i].Quality = measure.Stuck
+			}
+		}
+		run, plain := NewRun(g, 0, measure.Reading{}), NewRun(g, 0, measure.Reading{})
+		run.SilentAfter = limit * 1e6
+		var s State
+		var all []Transition
+		heard := measure.Instant(0)
+		for _, reading := range append(slices.Clone(readings), measure.Reading{At: until, Quality: measure.Drill}) { // the last is the end
+			if heard != 0 && reading.At-heard > limit {
+				s, all = Step(g, s, Event{Kind: Silence, At: heard + limit}, all)
+			}
+			if heard = reading.At; reading.Quality.Usable() {
+				s, all = Step(g, s, Event{Kind: NewReading, At: reading.At, Value: reading.Value}, all)
+			}
+		}
+		_, all = Step(g, s, Event{Kind: DueInstant, At: until}, all)
+		var want []measure.Instant
+		for _, tr := range all {
+			if tr.Kind == Raised || tr.Kind == Cleared {
+				want = append(want, tr.At)
+			}
+		}
+		for rest := readings; len(rest) > 0; {
+			n := 1 + r.IntN(len(rest))
+			run.Take(rest[:n], nil)
+			rest = rest[n:]
+		}
+		plain.Take(readings, nil)
+		instants := func(found []Occurrence) (all []measure.Instant) {
+			for _, o := range found {
+				if all = append(all, o.RaisedAt); o.ClearedAt != nil {
+					all = append(all, *o.ClearedAt)
+				}
+			}
+			slices.Sort(all)
+			return all
+		}
+		slices.Sort(want)
+		got := instants(run.Finish(until))
+		if !slices.Equal(got, want) {
+			t.Fatalf("seed %d, %s: %v, want %v\nreadings %v", seed, describe(g), got, want, readings)
+		}
+		if !slices.Equal(got, instants(plain.Finish(until))) {
+			differs++
+		}
+	}
+	if differs < rounds/20 {
+		t.Errorf("silences mattered in %d of %d rounds; the rounds prove little", differs, rounds)
+	}
+}
+
+// A replay names the outermost rung that stood, of rungs of one severity too, and after it eased.
+func TestReplaysNameTheOutermostRungThatStood(t *testing.T) {
+	g := &Guard{Rung: Rung{When: Test{Kind: Below, A: 10}, Severity: Critical}, Rungs: Rungs{{When: Test{Kind: Below, A: 5}, Severity: Critical}}}
+	run := NewRun(g, 0, measure.Reading{})
+	run.Take([]measure.Reading{{At: 1000, Value: 8}, {At: 2000, Value: 3}, {At: 3000, Value: 7}, {At: 4000, Value: 20}, {At: 5000, Value: 9}, {At: 6000, Value: 20}}, nil)
+	all := run.Finish(7000)
+	if len(all) != 2 || all[0].Level != "low-low" || all[1].Level != "low" {
+		t.Errorf("%+v", all)
+	}
+}
+
 // Raises and clears of a side take turns, and no transition lies before the one in front of it.
 func FuzzStep(f *testing.F) {
 	f.Add(uint64(1), uint64(2))

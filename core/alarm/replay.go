@@ -33,9 +33,15 @@ type Run struct {
 	Alarms []Occurrence // in the order in which they were raised
 	State  State
 
+	// SilentAfter is how long nothing may come before the signal counts as silent, so that delays stand still; 0: it never
+	// does. Over readings alone it is counted in their own times.
+	SilentAfter time.Duration
+
 	g     *Guard
 	room  []Transition
-	open  [2]int // which of Alarms stands on a side, counted from 1
+	heard measure.Instant // of the newest reading of any quality
+	open  [2]int          // which of Alarms stands on a side, counted from 1
+	deep  [2]uint8        // the outermost level at which it stood
 	quiet struct {
 		known     bool
 		low, high float64
@@ -44,7 +50,7 @@ type Run struct {
 
 // NewRun begins a replay with the value that holds at an instant, if there is one (held.At not 0).
 func NewRun(g *Guard, from measure.Instant, held measure.Reading) *Run {
-	r := &Run{g: g}
+	r := &Run{g: g, heard: held.At}
 	r.State.Held, r.State.HeldAt = held.Value, held.At
 	if held.At != 0 {
 		r.Event(g, Event{Kind: Begin, At: from})
@@ -68,6 +74,8 @@ func (r *Run) Take(readings []measure.Reading, beyond func(measure.Reading) Beyo
 			return
 		}
 		reading, side := readings[i], Within
+		r.standStill(reading.At)
+		r.heard = reading.At
 		if reading.Quality&measure.Implausible != 0 && beyond != nil {
 			side = beyond(reading)
 		}
@@ -86,6 +94,16 @@ func (r *Run) silence(until measure.Instant) {
 		return
 	}
 	if at := r.State.HeldAt.Add(time.Duration(r.g.When.Length())); at <= until {
+		r.Event(r.g, Event{Kind: Silence, At: at})
+	}
+}
+
+// standStill lets delays stand still where more time than the silence limit lies between two readings (docs/semantics.md 12).
+func (r *Run) standStill(until measure.Instant) {
+	if r.SilentAfter == 0 || r.heard == 0 || r.g.When.Kind == Silent || r.State.SilentSince != 0 {
+		return
+	}
+	if at := r.heard.Add(r.SilentAfter); at < until {
 		r.Event(r.g, Event{Kind: Silence, At: at})
 	}
 }
@@ -109,6 +127,7 @@ func (r *Run) skip(readings []measure.Reading, i int) int {
 		}
 	}
 	if i > first {
+		r.heard = readings[i-1].At
 		if last := readings[i-1]; last.At > r.State.HeldAt {
 			r.State.Held, r.State.HeldAt, r.State.Stepped = last.Value, last.At, max(r.State.Stepped, last.At)
 		}
@@ -150,15 +169,15 @@ func (r *Run) quietValues() (low, high float64) {
 func (r *Run) note(tr Transition) {
 	if tr.Kind == Raised {
 		r.Alarms = append(r.Alarms, Occurrence{Side: tr.Side, RaisedAt: tr.At, Value: tr.Value, Extreme: tr.Extreme})
-		r.open[tr.Side] = len(r.Alarms)
+		r.open[tr.Side], r.deep[tr.Side] = len(r.Alarms), 0
 	}
 	if r.open[tr.Side] == 0 {
 		return
 	}
 	o := &r.Alarms[r.open[tr.Side]-1]
 	o.Extreme = tr.Extreme
-	if rung := r.g.About(tr); rung != nil && tr.Kind != Cleared && !o.Severity.Above(rung.Severity) {
-		o.Level, o.Severity = r.g.Level(rung), rung.Severity
+	if rung := r.g.About(tr); rung != nil && tr.Kind != Cleared && tr.Level >= r.deep[tr.Side] {
+		o.Level, o.Severity, r.deep[tr.Side] = r.g.Level(rung), rung.Severity, tr.Level
 	}
 	if tr.Kind == Cleared {
 		at := tr.At
@@ -177,6 +196,8 @@ func causeWords(cause EventKind, off Off) string {
 		return "the guard was changed"
 	case Reset:
 		return "it was reset"
+	case Disproved:
+		return "readings that came late disprove it"
 	}
 	return ""
 }
@@ -187,6 +208,7 @@ func CauseWords(tr Transition, after State) string { return causeWords(tr.Cause,
 // Finish settles what is due by until and gives the alarms. Those that still stand have no end.
 func (r *Run) Finish(until measure.Instant) []Occurrence {
 	r.silence(until)
+	r.standStill(until)
 	r.Event(r.g, Event{Kind: DueInstant, At: until})
 	for side, open := range r.open {
 		if open != 0 {

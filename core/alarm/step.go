@@ -9,7 +9,7 @@ type Event struct {
 	Kind  EventKind
 	At    measure.Instant
 	Value float64 // of a NewReading, or an Amended one; of Begin: not 0 when the silence that was counted before counts no more
-	Side  Side    // of Acknowledge and Reset
+	Side  Side    // of Acknowledge, Reset and Disproved
 	Off   Off     // of Begin and Arming: all reasons why it does not look but armed hours
 }
 
@@ -28,6 +28,8 @@ const (
 	Arming                           // the reasons why the guard does not look are Off from At on
 	Reset                            // a person reset the latched alarm of Side at At
 	HoursChange                      // the armed hours began or ended; Step finds that out by itself
+	Resume                           // the delays that stood still go on from At, though no reading came
+	Disproved                        // readings that came late show that the alarm of Side was none; known at At
 )
 
 // Transition is one thing that a guard did.
@@ -81,7 +83,9 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 		into = s.settle(g, e.At-1, into)
 		s.wake(g, e.At)
 		s.Stepped, s.HeldAt, s.Held = e.At, e.At, e.Value
-		s.look(g)
+		if e.At != s.Edge { // at an edge the hours that begin there decide whether it is looked at
+			s.look(g)
+		}
 		into = s.settle(g, e.At, into)
 	case DueInstant:
 		into = s.settle(g, e.At, into)
@@ -131,11 +135,22 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 				s.Sides[e.Side].Extreme = s.Held
 			}
 		}
+	case Resume:
+		into = s.settle(g, min(e.At, s.SilentSince)-1, into)
+		s.wake(g, e.At)
+	case Disproved:
+		if s.Sides[e.Side].Raised() {
+			s.Stepped = max(s.Stepped, e.At)
+			s.Rungs[slotOf(e.Side, 1)], s.Rungs[slotOf(e.Side, 2)] = RungState{}, RungState{}
+			into = s.over(e.Side, s.Stepped, Disproved, into)
+			s.lookAnew(g)
+			into = s.settle(g, s.Stepped, into)
+		}
 	}
 	return s, into
 }
 
-// wake ends a silence with the reading at at: the running delays go on where they stood still.
+// wake ends a silence at at, as a rule with a reading: the running delays go on where they stood still.
 func (s *State) wake(g *Guard, at measure.Instant) {
 	if s.SilentSince == 0 {
 		return

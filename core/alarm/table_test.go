@@ -5,15 +5,17 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/wall"
 )
 
 // The table of docs/alarm-states.md: what a guard "above 30", deadband 1, both delays 10 s, does in each state at each
 // event. Each cell of the document is a case of this test.
 var (
 	tableStates = []string{"calm", "rising", "standing", "easing", "easing, latching", "waiting for reset", "not looking"}
-	tableEvents = []string{"value beyond the limit", "value in the deadband", "clear value", "delay ends", "silence", "acknowledged", "reset", "looks no more", "looks again", "guard changed", "guard removed"}
+	tableEvents = []string{"value beyond the limit", "value in the deadband", "clear value", "delay ends", "silence", "acknowledged", "reset", "looks no more", "looks again", "guard changed", "disproved", "guard removed"}
 )
 
 // inState brings a guard into a state: at 100 s, the last reading at 95 s.
@@ -79,6 +81,8 @@ func cell(state, event string) string {
 		changed := *g
 		changed.When.A = 15
 		g, e = &changed, Event{Kind: Begin, At: at(101), Off: s.Off}
+	case "disproved":
+		e = Event{Kind: Disproved, At: at(101)}
 	case "guard removed":
 		e = Event{Kind: End, At: at(101)}
 	}
@@ -140,5 +144,78 @@ func TestTheOuterRungCarriesTheInner(t *testing.T) {
 	}
 	if got := strings.Join(words, " "); got != "raised2 eased1 over1" {
 		t.Error(got)
+	}
+}
+
+// story is one row of the document's table of orders: what happens to a guard "above 30" with a second rung "above 40", and what is told.
+type story struct {
+	what  string
+	guard func(*testing.T) *Guard
+	lives []Event
+}
+
+func twoRungs(inner, outer measure.Duration) func(*testing.T) *Guard {
+	return func(*testing.T) *Guard {
+		return &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, OffDelay: inner, Severity: Warning}, Rungs: Rungs{{When: Test{Kind: Above, A: 40}, OffDelay: outer, Severity: Warning}}}
+	}
+}
+
+func armed(hours string) func(*testing.T) *Guard {
+	return func(t *testing.T) *Guard {
+		calendar, err := wall.NewCalendar(hours, time.UTC, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, Severity: Warning}}
+		g.In(calendar)
+		return g
+	}
+}
+
+func read(seconds, value float64) Event {
+	return Event{Kind: NewReading, At: at(seconds), Value: value}
+}
+
+var stories = []story{
+	{"the inner rung's off-delay ends before the outer one's", twoRungs(10*second, 60*second), []Event{read(1, 45), read(5, 20), {Kind: DueInstant, At: at(100)}}},
+	{"the outer rung's off-delay ends before the inner one's", twoRungs(60*second, 10*second), []Event{read(1, 45), read(5, 20), {Kind: DueInstant, At: at(100)}}},
+	{"both end at one instant", twoRungs(10*second, 10*second), []Event{read(1, 45), read(5, 20), {Kind: DueInstant, At: at(100)}}},
+	{"the inner one's has ended, and the value is beyond its limit again while the outer one eases", twoRungs(10*second, 60*second), []Event{read(1, 45), read(5, 20), read(30, 35), {Kind: DueInstant, At: at(100)}}},
+	{"the hours begin at the instant of a reading beyond the limit", armed("00:01-00:02"), []Event{read(1, 20), read(60, 35)}},
+	{"the hours begin at the instant of a reading that is in order, after one beyond the limit", armed("00:01-00:02"), []Event{read(1, 35), read(60, 20)}},
+	{"the hours end at the instant of a reading beyond the limit", armed("00:00-00:01"), []Event{read(1, 20), read(60, 35)}},
+	{"the hours end at the instant of a reading that goes further", armed("00:00-00:01"), []Event{read(1, 35), read(60, 50)}},
+}
+
+func (s *story) told(t *testing.T) string {
+	g := s.guard(t)
+	var state State
+	var all []Transition
+	for _, e := range s.lives {
+		state, all = Step(g, state, e, all)
+	}
+	var words []string
+	for _, tr := range all {
+		rung := ""
+		if g.Count() > 1 && tr.Kind != Cleared {
+			rung = " at " + g.Level(g.About(tr))
+		}
+		words = append(words, fmt.Sprintf("%s%s after %v, went to %v", transitionNames[tr.Kind], rung, measure.Duration(tr.At*1e6), tr.Extreme))
+	}
+	if len(words) == 0 {
+		return "nothing"
+	}
+	return strings.Join(words, "; ")
+}
+
+func TestTheTableOfOrdersInTheDocs(t *testing.T) {
+	document, err := os.ReadFile("../../docs/alarm-states.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, s := range stories {
+		if row := fmt.Sprintf("| %s | %s |", s.what, s.told(t)); !strings.Contains(string(document), row+"\n") {
+			t.Errorf("the document does not have the row\n%s", row)
+		}
 	}
 }

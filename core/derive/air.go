@@ -16,6 +16,7 @@ const (
 	iceA, iceB       = 22.46, 272.62
 	lowestAir        = -45.0
 	highestAir       = 60.0
+	lowestFrost      = -65.0
 	vapourConstant   = 216.679 // g K/J × 100: from hPa and K to g/m³
 	zeroCelsius      = 273.15
 	saturated        = 100.0
@@ -31,20 +32,18 @@ func vapour(air, humidity float64) (float64, bool) {
 }
 
 // DewPoint gives the dew point in °C from air temperature in °C and relative humidity in %. over is water,
-// ice for the frost point, or either for the frost point below 0 °C. It is false out of the range of the
-// coefficients.
+// ice for the frost point, or either for the frost point below 0 °C. It is false where the air, or the point
+// itself, lies beyond the range of the coefficients.
 func DewPoint(air, humidity float64, over string) (float64, bool) {
 	g, ok := vapour(air, humidity)
 	if !ok {
 		return 0, false
 	}
-	dew := waterB * g / (waterA - g)
+	dew, lowest, highest := waterB*g/(waterA-g), lowestAir, highestAir
 	if over == "ice" || over == "either" && dew < 0 {
-		if dew = iceB * g / (iceA - g); dew > 0 {
-			return 0, false
-		}
+		dew, lowest, highest = iceB*g/(iceA-g), lowestFrost, 0
 	}
-	return dew, true
+	return dew, dew >= lowest && dew <= highest
 }
 
 // AbsoluteHumidity gives grams of water in a cubic metre (WMO-No. 8, 4.A.1: the ideal gas law for vapour).

@@ -273,3 +273,21 @@ func TestRecipesInWords(t *testing.T) {
 		}
 	}
 }
+
+// The range of the coefficients holds for the air that goes in and for the dew point that comes out: nothing is given beyond it.
+func TestDewPointsEndWithTheirRange(t *testing.T) {
+	for _, c := range []struct {
+		air, humidity float64
+		over          string
+		given         bool
+	}{
+		{-45, 100, "water", true}, {-45.1, 100, "water", false}, {60, 100, "water", true}, {60.1, 50, "water", false},
+		{-40, 60, "water", true}, {-40, 50, "water", false}, {20, 0.1, "water", false}, {20, 1, "water", true},
+		{-40, 10, "ice", true}, {-45, 4.5, "ice", false}, {-45, 5, "ice", true}, {10, 50, "ice", false}, {10, 40, "ice", true}, {-40, 50, "either", true}, {20, 0, "water", false}, {20, 106, "water", false},
+	} {
+		dew, given := DewPoint(c.air, c.humidity, c.over)
+		if given != c.given {
+			t.Errorf("air of %v °C at %v %%, over %s: %v, given %v", c.air, c.humidity, c.over, dew, given)
+		}
+	}
+}
