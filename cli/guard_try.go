@@ -69,8 +69,11 @@ func replayGuard(c *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	order := server.ReplayOrder{Guard: g, Since: &span.From, Until: &span.Until}
+	order := server.ReplayOrder{Guard: g, Since: &span.From}
 	order.WithEvents, _ = c.Flags().GetBool("as-it-was")
+	if until, _ := c.Flags().GetString("until"); until != "" || !order.WithEvents {
+		order.Until = &span.Until
+	}
 	out := struct {
 		Alarms  []alarm.Occurrence `json:"alarms"`
 		Summary *alarm.Summary     `json:"summary"`

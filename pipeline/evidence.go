@@ -24,7 +24,7 @@ func (p *Pipeline) LimitsOf(ctx context.Context, path string, from, until measur
 		if s.Kind != site.KindNumber {
 			return &measure.Fault{Field: "signal", Reason: path + " holds no numbers; it has no limits"}
 		}
-		over, unit = subject{s.ID, s.Rules, s.timeline}, s.Unit
+		over, unit = s.subject(t.Now), s.Unit
 		if zone, err = time.LoadLocation(t.live.site.Zone); err != nil {
 			zone = time.UTC
 		}
@@ -46,6 +46,7 @@ func (p *Pipeline) LimitsOf(ctx context.Context, path string, from, until measur
 	runs := make([]*alarm.Run, len(guards))
 	for i := range guards {
 		runs[i] = alarm.NewRun(&guards[i], from, measure.Reading{})
+		runs[i].SilentAfter = over.silentAfter
 	}
 	if len(runs) > 0 {
 		err = tx.EachReading(ctx, over.id, from, until, func(some []measure.Reading) error {
@@ -74,11 +75,12 @@ func (p *Pipeline) CureOf(ctx context.Context, guard string, from, until measure
 	var g *guardLive
 	var unit measure.Unit
 	var signal int64
+	var silentAfter time.Duration
 	err := p.Do(ctx, func(t *Turn) error {
 		for _, one := range t.live.guards {
 			if one.Name == guard {
 				copied := *one
-				g, unit, signal = &copied, one.signal.Unit, one.signal.ID
+				g, unit, signal, silentAfter = &copied, one.signal.Unit, one.signal.ID, silenceLimit(one.signal.interval())
 			}
 		}
 		return nil
@@ -102,7 +104,7 @@ func (p *Pipeline) CureOf(ctx context.Context, guard string, from, until measure
 	if err != nil {
 		return nil, err
 	}
-	return limit.FindCure(g.Guard, readings, unit), nil
+	return limit.FindCure(g.Guard, readings, silentAfter, unit), nil
 }
 
 // HealthOf judges the alarms of a stretch, and finds cures for the guards that chatter.

@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"time"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
@@ -28,7 +27,7 @@ func (p *Pipeline) TryInterlock(ctx context.Context, i drive.Interlock, from, un
 		if err := t.live.equip(t.ctx, t.Tx, entry); err != nil {
 			return err
 		}
-		try.prepare(t.live, entry)
+		try.prepare(t.live, entry, t.Now)
 		return nil
 	})
 	if err != nil {
@@ -59,15 +58,14 @@ type trying struct {
 // tryInput is a signal that drives the interlock being tried.
 type tryInput struct {
 	subject
-	signal  site.Signal
-	thing   string
-	silence time.Duration // 0: nobody has said
+	signal site.Signal
+	thing  string
 }
 
-func (t *trying) prepare(l *live, i *lockLive) {
+func (t *trying) prepare(l *live, i *lockLive, now measure.Instant) {
 	t.lock, t.trial = i, drive.NewTrial(i.Interlock, i.output.Output)
 	for _, s := range i.drivenBy() {
-		t.inputs = append(t.inputs, tryInput{subject{s.ID, s.Rules, s.timeline}, s.Signal, s.thing(), silenceLimit(s.interval())})
+		t.inputs = append(t.inputs, tryInput{s.subject(now), s.Signal, s.thing()})
 	}
 	if i.When != "" {
 		test, unit := roster.Shown(i.cond.When, i.signal.Unit, l.site.Units)
@@ -169,7 +167,7 @@ func (t *trying) rungsOf(g alarm.Guard) (sides []alarm.Guard) {
 // runCondition steps the condition over the readings, and notes when it could not be told.
 func (t *trying) runCondition(ctx context.Context, tx *store.Tx) error {
 	in := t.inputs[0]
-	held, err := heldBefore(ctx, tx, in.id, t.from)
+	held, _, err := in.heldAt(ctx, tx, t.from)
 	if err != nil {
 		return err
 	}
@@ -215,7 +213,7 @@ func (t *trying) runValues(ctx context.Context, tx *store.Tx) error {
 	}
 	begins := false // there is something to see from the beginning on
 	for n, in := range t.inputs {
-		held, err := heldBefore(ctx, tx, in.id, t.from)
+		held, _, err := in.heldAt(ctx, tx, t.from)
 		if err != nil {
 			return err
 		}
@@ -304,10 +302,10 @@ func newBlind(in tryInput, heard, from measure.Instant) *blind {
 
 // silentAt gives the instant before until at which the signal falls silent; 0: it does not.
 func (b *blind) silentAt(until measure.Instant) measure.Instant {
-	if b.heard == 0 || b.in.silence == 0 || b.why != "" {
+	if b.heard == 0 || b.in.silentAfter == 0 || b.why != "" {
 		return 0
 	}
-	at := b.heard.Add(b.in.silence)
+	at := b.heard.Add(b.in.silentAfter)
 	if at >= until {
 		return 0
 	}

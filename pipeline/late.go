@@ -81,11 +81,13 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 		from  measure.Instant
 	}
 	var guards []asked
+	reached := measure.Instant(0)
 	err := p.Do(ctx, func(t *Turn) error {
 		signal := t.live.signals[s.Signal]
 		if signal == nil {
 			return nil
 		}
+		reached = signal.subject(t.Now).reached
 		for _, g := range signal.guards {
 			from := max(g.MadeAt, s.From.Add(-lateMargin-longestDelay(&g.Guard)))
 			if g.MadeAt <= s.Until && g.When.Kind < alarm.Silent && g.OutOfUse == nil {
@@ -97,14 +99,15 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 	if err != nil {
 		return err
 	}
-	var found []occurred
+	var found, replayed []occurred
 	for _, g := range guards {
-		until := min(s.Until.Add(lateMargin+longestDelay(&g.guard)), p.Now())
+		until := min(s.Until.Add(lateMargin+longestDelay(&g.guard)), reached)
 		all, err := p.Replay(ctx, ReplayOrder{Guard: g.guard, From: g.from, Until: until}, nil)
 		if err != nil {
 			return err
 		}
 		for _, o := range all.Alarms {
+			replayed = append(replayed, occurred{g.guard.ID, o})
 			if o.RaisedAt <= s.Until && o.ClearedAt != nil && *o.ClearedAt >= s.From {
 				found = append(found, occurred{g.guard.ID, o})
 			}
@@ -115,8 +118,39 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 		if err != nil || !taken {
 			return err
 		}
+		for _, g := range guards {
+			if err := t.disprove(g.guard.ID, g.from, replayed); err != nil {
+				return err
+			}
+		}
 		return t.learn(s, found)
 	})
+}
+
+// disprove ends the alarms of a guard that stand, were raised while its device was catching up, and never were by what is known
+// now: a replay since from finds no alarm of the side that reaches them.
+func (t *Turn) disprove(id int64, from measure.Instant, replayed []occurred) error {
+	g := t.live.guards[id]
+	if g == nil {
+		return nil
+	}
+	for side, standing := range g.alarms {
+		if standing == 0 {
+			continue
+		}
+		a, err := t.Tx.Alarm(t.ctx, standing)
+		if err != nil {
+			return err
+		}
+		stood := slices.ContainsFunc(replayed, func(o occurred) bool {
+			return o.guard == id && o.Side == alarm.Side(side) && (o.ClearedAt == nil || *o.ClearedAt >= a.RaisedAt)
+		})
+		if !a.Provisional || stood || a.RaisedAt < from {
+			continue
+		}
+		t.step(g, alarm.Event{Kind: alarm.Disproved, Side: alarm.Side(side), At: t.Now - g.signal.state.Lag()}, "")
+	}
+	return t.tellAll()
 }
 
 func longestDelay(g *alarm.Guard) (d time.Duration) {

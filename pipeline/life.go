@@ -78,6 +78,12 @@ func (t *Turn) wakeAt(d *deviceLive, at measure.Instant) {
 		due := at.Add(shortest)
 		d.state.DueAt = &due
 	}
+	if until := d.state.AbsentUntil; until != 0 {
+		due := until.Add(d.patience())
+		if d.state.DueAt == nil || due < *d.state.DueAt {
+			d.state.DueAt = &due
+		}
+	}
 	t.lifeChanged(d)
 }
 
@@ -127,6 +133,14 @@ func (t *Turn) lookAt(d *deviceLive, upSince measure.Instant) error {
 			if at := silentAt(s.state.ReceivedAt, time.Duration(g.When.Length())); at != 0 {
 				t.step(g, alarm.Event{Kind: alarm.Silence, At: at - s.state.Lag()}, "")
 			}
+		}
+	}
+	if until := d.state.AbsentUntil; until != 0 {
+		if at := until.Add(d.patience()); at <= t.Now {
+			t.resume(d, at)
+			d.state.AbsentUntil = 0
+		} else if next == nil || at < *next {
+			next = &at
 		}
 	}
 	d.state.DueAt = next

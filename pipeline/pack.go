@@ -282,6 +282,7 @@ func (t *Turn) takeAll(j *job, entries []entry) error {
 		}
 	}
 	for d, n := range devices {
+		t.heardAfterAbsence(d, j.pack.Arrived)
 		if err := t.judgeClock(d, j.pack.Arrived, n.inTime, n.late); err != nil {
 			return err
 		}
@@ -332,6 +333,9 @@ func (t *Turn) take(j *job, e *entry) (measure.Quality, bool, error) {
 	t.changed(s)
 	st.ReceivedAt = max(st.ReceivedAt, j.pack.Arrived)
 	value := s.timeline.At(e.at).Apply(e.value)
+	if s.device.state.AbsentFrom != 0 && !late {
+		t.spanAbsence(s, e.at)
+	}
 	if e.at > st.At {
 		st.At, st.Value, st.Raw, st.Quality, st.ArrivedAt = e.at, value, e.value, e.quality, j.pack.Arrived
 	}

@@ -57,7 +57,10 @@ type Pipeline struct {
 	queue   chan *job
 	stopped chan struct{}
 	full    atomic.Bool
-	live    *live // the committer's alone; nil when it must be loaded anew
+	live    *live        // the committer's alone; nil when it must be loaded anew
+	unsure  atomic.Bool  // whether the service was away lately has to be asked
+	upAt    atomic.Int64 // when this process last committed, or noted that it is up
+	seen    atomic.Int64 // the same by the machine's clock
 }
 
 // job is one pack or one act on its way.
@@ -81,7 +84,9 @@ func New(s *store.Store, o Options) *Pipeline {
 	if o.OnOrder == nil {
 		o.OnOrder = func([]drive.Output) {}
 	}
-	return &Pipeline{store: s, Options: o, queue: make(chan *job, queueLength), stopped: make(chan struct{})}
+	p := &Pipeline{store: s, Options: o, queue: make(chan *job, queueLength), stopped: make(chan struct{})}
+	p.unsure.Store(true)
+	return p
 }
 
 // Refuse has readings refused, or no longer: the disk is full, or no longer. People's acts still go on.
@@ -149,6 +154,7 @@ func (p *Pipeline) commit(batch []*job) {
 		}
 		return
 	case store.Away(err):
+		p.unsure.Store(true)
 		p.Log.Warn("the database is away", "error", err)
 		err = fmt.Errorf("%w: %w", ErrAway, err)
 	case batch[0].pack != nil:
@@ -203,6 +209,10 @@ func (p *Pipeline) turn(batch []*job) (err error) {
 		return err
 	}
 	t.live.commitNo = t.CommitNo
+	if t.asked {
+		p.unsure.Store(false)
+	}
+	p.isUp(p.Now())
 	if len(t.orders) > 0 {
 		p.OnOrder(t.orders)
 	}

@@ -17,8 +17,8 @@ import (
 type ReplayOrder struct {
 	Guard      alarm.Guard
 	From       measure.Instant
-	Until      measure.Instant
-	WithEvents bool // of a saved guard: through all that happened to it, as it was then
+	Until      measure.Instant // 0: as far as the service has come
+	WithEvents bool            // of a saved guard: through all that happened to it, as it was then
 }
 
 // Replayed is what a replay found.
@@ -31,9 +31,16 @@ type Replayed struct {
 
 // subject is the signal that a replay goes over.
 type subject struct {
-	id       int64
-	rules    quality.Rules
-	timeline calibrate.Timeline
+	id          int64
+	rules       quality.Rules
+	timeline    calibrate.Timeline
+	silentAfter time.Duration   // how long nothing may come; 0: any time
+	reached     measure.Instant // how far its guards have been stepped, by the signal's own time
+}
+
+// subject gives the signal as replays go over it.
+func (s *signalLive) subject(now measure.Instant) subject {
+	return subject{s.ID, s.Rules, s.timeline, silenceLimit(s.interval()), max(s.state.SteppedAt, now.Add(-sweepAfter)-s.state.Lag())}
 }
 
 // beyond tells on which side of the span a reading, given as the true value, lies.
@@ -57,12 +64,15 @@ func (p *Pipeline) Replay(ctx context.Context, o ReplayOrder, progress func(at m
 		return p.replayEvents(ctx, tx, g, over, o)
 	}
 	g.Latch = false // nobody is there to reset it: as if somebody did so at once
+	if o.Until == 0 {
+		o.Until = over.reached
+	}
 	out := Replayed{From: o.From, Until: o.Until}
-	held, err := heldBefore(ctx, tx, over.id, o.From)
+	run, err := over.run(ctx, tx, g, o.From)
 	if err != nil {
 		return out, err
 	}
-	run := alarm.NewRun(g, o.From, held)
+	began := run.State.HeldAt != 0
 	walk, err := tx.Walk(ctx, over.id, o.From, o.Until)
 	if err != nil {
 		return out, err
@@ -75,7 +85,7 @@ func (p *Pipeline) Replay(ctx context.Context, o ReplayOrder, progress func(at m
 			out.Alarms = run.Finish(o.Until)
 			return out, err
 		}
-		if out.Readings == 0 && held.At == 0 {
+		if out.Readings == 0 && !began {
 			out.From = some[0].At
 		}
 		out.Readings += len(some)
@@ -89,10 +99,14 @@ func (p *Pipeline) Replay(ctx context.Context, o ReplayOrder, progress func(at m
 	}
 }
 
-// heldBefore gives the newest usable reading before an instant; none where there is none for a month.
-func heldBefore(ctx context.Context, tx *store.Tx, signal int64, at measure.Instant) (held measure.Reading, err error) {
-	for _, back := range []time.Duration{10 * time.Minute, 24 * time.Hour, 30 * 24 * time.Hour} {
-		err = tx.EachReading(ctx, signal, at.Add(-back), at-1, func(some []measure.Reading) error {
+// heldAt gives the value that holds at an instant, however old, and when the signal was last heard before; none where the
+// signal was silent by then.
+func (s *subject) heldAt(ctx context.Context, tx *store.Tx, at measure.Instant) (held measure.Reading, heard measure.Instant, err error) {
+	for begin, back := at, measure.Instant(600_000); begin > 0 && held.At == 0; back *= 8 { // ever longer stretches: what is near is found soon
+		end := begin - 1
+		begin = max(0, at-back)
+		err = tx.EachReading(ctx, s.id, begin, end, func(some []measure.Reading) error {
+			heard = max(heard, some[len(some)-1].At)
 			for i := len(some) - 1; i >= 0; i-- {
 				if some[i].Quality.Usable() {
 					held = some[i]
@@ -101,11 +115,20 @@ func heldBefore(ctx context.Context, tx *store.Tx, signal int64, at measure.Inst
 			}
 			return nil
 		})
-		if err != nil || held.At != 0 {
-			return held, err
+		known := heard != 0 || begin < at.Add(-s.silentAfter)
+		if err != nil || s.silentAfter != 0 && known && at.Sub(heard) > s.silentAfter {
+			return measure.Reading{}, 0, err
 		}
 	}
-	return held, nil
+	return held, heard, nil
+}
+
+// run begins a replay over readings alone.
+func (s *subject) run(ctx context.Context, tx *store.Tx, g *alarm.Guard, from measure.Instant) (*alarm.Run, error) {
+	held, heard, err := s.heldAt(ctx, tx, from)
+	run := alarm.NewRun(g, from, held)
+	run.SilentAfter, run.Heard = s.silentAfter, heard
+	return run, err
 }
 
 const progressEvery = 100 * time.Millisecond
@@ -113,6 +136,9 @@ const progressEvery = 100 * time.Millisecond
 // replayEvents goes through all that happened to a guard, in the order in which it happened: its readings but for those
 // that came late, acts of people, silences, its versions. It gives the alarms that were raised.
 func (p *Pipeline) replayEvents(ctx context.Context, tx *store.Tx, g *alarm.Guard, over subject, o ReplayOrder) (Replayed, error) {
+	if o.Until == 0 { // of a device whose clock is ahead that lies past now
+		o.Until = max(p.Now(), over.reached)
+	}
 	out := Replayed{From: o.From, Until: o.Until}
 	events, err := tx.GuardEvents(ctx, o.Guard.ID)
 	if err == nil && len(events) == 0 {
@@ -123,7 +149,8 @@ func (p *Pipeline) replayEvents(ctx context.Context, tx *store.Tx, g *alarm.Guar
 	}
 	out.From = events[0].Event.At
 	first := events[0].SignalStepped
-	held, err := heldBefore(ctx, tx, over.id, first+1)
+	over.silentAfter = 0 // silences are among the events
+	held, _, err := over.heldAt(ctx, tx, first+1)
 	if err != nil {
 		return out, err
 	}
@@ -191,7 +218,7 @@ func (p *Pipeline) compile(ctx context.Context, g alarm.Guard) (*alarm.Guard, su
 		if err != nil {
 			return err
 		}
-		over = subject{s.ID, s.Rules, s.timeline}
+		over = s.subject(t.Now)
 		return t.live.prepare(t.ctx, t.Tx, entry)
 	})
 	return &entry.Guard, over, err

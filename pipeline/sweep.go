@@ -27,10 +27,15 @@ func (p *Pipeline) sweepEvery(ctx context.Context, interval time.Duration) {
 			return
 		case <-tick.C:
 		}
+		if p.mayHaveBeenAway() && p.Do(ctx, func(*Turn) error { return nil }) != nil {
+			continue
+		}
 		if ticks%beatEvery == 0 {
-			if _, err := p.store.Beat(ctx, p.Now(), downAfter.Milliseconds()); err != nil {
+			now := p.Now()
+			if _, err := p.store.Beat(ctx, now, downAfter.Milliseconds()); err != nil {
 				continue
 			}
+			p.isUp(now)
 		}
 		if ticks%choresEvery == 0 {
 			p.chores(ctx)

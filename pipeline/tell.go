@@ -61,7 +61,7 @@ func (t *Turn) raise(h happening) error {
 	if g.When.Kind == alarm.Silent {
 		a.ToldWith = s.device.silenceTold()
 	}
-	a.Shelved = g.shelves(a.Severity, t.Now)
+	a.Shelved, a.Provisional = g.shelves(a.Severity, t.Now), s.device.provisional()
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}

@@ -2,6 +2,7 @@ package pipeline
 
 import (
 	"context"
+	"time"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
@@ -40,6 +41,7 @@ type Turn struct {
 	configRaised  bool
 	configChanged bool // the state in memory must be loaded anew
 	noticed       bool
+	asked         bool          // whether the service was away lately
 	outage        *store.Outage // the last one, once asked for
 }
 
@@ -63,7 +65,24 @@ func (t *Turn) begin() (err error) {
 	}
 	t.live.commitNo = commitNo - 1
 	t.p.live = t.live
+	if t.asked = t.p.mayHaveBeenAway(); t.asked {
+		t.touched = true
+		return t.noteAbsence()
+	}
 	return nil
+}
+
+// mayHaveBeenAway tells whether this process cannot know by itself that the service was up until now: it has just begun, has
+// lost the database, or has stood still.
+func (p *Pipeline) mayHaveBeenAway() bool {
+	seen := p.seen.Load()
+	return p.unsure.Load() || seen != 0 && time.Now().UnixMilli()-seen > downAfter.Milliseconds()
+}
+
+// isUp notes that the process is at work.
+func (p *Pipeline) isUp(now measure.Instant) {
+	p.upAt.Store(int64(now))
+	p.seen.Store(time.Now().UnixMilli())
 }
 
 // signalsChanged tells other processes to load anew; this one has already taken the change in.

@@ -203,7 +203,7 @@ func (v *Server) getLimits(ctx context.Context, in *struct {
 type ReplayOrder struct {
 	Guard      alarm.Guard      `json:"guard" doc:"a guard, saved or not"`
 	Since      *measure.Instant `json:"since,omitempty" required:"false" format:"date-time" doc:"30 days ago when left out"`
-	Until      *measure.Instant `json:"until,omitempty" required:"false" format:"date-time" doc:"now when left out"`
+	Until      *measure.Instant `json:"until,omitempty" required:"false" format:"date-time" doc:"now when left out; with events, as far as the guard has come, which lies past now where a device's clock is ahead"`
 	WithEvents bool             `json:"with_events,omitempty" required:"false" doc:"of a saved guard, by its name: go through all that happened to it since it was made, as it was then, but for readings that came late; this gives exactly the alarms that were raised"`
 }
 
@@ -271,10 +271,13 @@ func (v *Server) replayOrder(ctx context.Context, in *ReplayOrder) (pipeline.Rep
 		o.Until = min(*in.Until, o.Until)
 	}
 	o.From = o.Until.Add(-30 * 24 * time.Hour)
+	if in.Until == nil && in.WithEvents {
+		o.Until = 0
+	}
 	if in.Since != nil {
 		o.From = *in.Since
 	}
-	if o.Until <= o.From {
+	if o.Until != 0 && o.Until <= o.From {
 		return o, wrong("until", o.Until.String()+" is not after since, "+o.From.String())
 	}
 	if in.WithEvents {

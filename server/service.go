@@ -139,7 +139,7 @@ func Serve(ctx context.Context, s Settings) (err error) {
 			err = errors.Join(err, private.Stop(stop))
 		}()
 	}
-	records, err := store.Open(ctx, s.Database)
+	records, err := store.OpenService(ctx, s.Database)
 	if err != nil {
 		return err
 	}

@@ -11,7 +11,7 @@ import (
 const selectAlarm = `
 	select id, alarm.kind, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, alarm.raised_at, cleared_at,
 	       acknowledged_at, acknowledged_by, learned_at, value, coalesce(gs.extreme, low.low_extreme, alarm.extreme) as extreme, cleared_value, unit,
-	       when_text, advice, sentence, cause, corrected_at, side, level, worst, latched, shelved, learned_late, handed_to, handed_by, comment, mark, marked_by, told_with, drill
+	       when_text, advice, sentence, cause, corrected_at, side, level, worst, latched, shelved, learned_late, handed_to, handed_by, comment, mark, marked_by, told_with, drill, provisional
 	from alarm left join guard_state gs on gs.alarm_id = alarm.id left join guard_state low on low.low_alarm_id = alarm.id`
 
 // AlarmQuery says which alarms are wanted: each field that is set narrows.
@@ -55,10 +55,10 @@ func (t *Tx) AddAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) error
 	}
 	return t.GetContext(ctx, &a.ID, `
 		insert into alarm (changed_in, kind, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence,
-		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with, drill)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23) returning id`,
+		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with, drill, provisional)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24) returning id`,
 		commitNo, a.Kind, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When, a.Advice, a.Sentence,
-		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith, a.Drill)
+		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith, a.Drill, a.Provisional)
 }
 
 // SaveAlarm writes what can change of an alarm.

@@ -108,6 +108,8 @@ type DeviceState struct {
 	CountedFrom   measure.Instant  `db:"counted_from"`
 	LateSince     measure.Instant  `db:"late_since"`
 	CatchingSince measure.Instant  `db:"catching_since"`
+	AbsentFrom    measure.Instant  `db:"absent_from"`  // the service was away since then, and the device was not heard since; 0: it was
+	AbsentUntil   measure.Instant  `db:"absent_until"` // and until then; 0: its delays go on, though it was not heard
 	AlarmID       *int64           `db:"alarm_id"`
 	ClockAlarmID  *int64           `db:"clock_alarm_id"`
 	DueAt         *measure.Instant `db:"due_at"`
@@ -116,15 +118,15 @@ type DeviceState struct {
 // DeviceStates gives the states that commits after since have changed.
 func (t *Tx) DeviceStates(ctx context.Context, since int64) (states []DeviceState, err error) {
 	err = t.SelectContext(ctx, &states, `
-		select device_id, silent_since, counted_from, late_since, catching_since, alarm_id, clock_alarm_id, due_at from device_state where changed_in > $1`, since)
+		select device_id, silent_since, counted_from, late_since, catching_since, absent_from, absent_until, alarm_id, clock_alarm_id, due_at from device_state where changed_in > $1`, since)
 	return states, err
 }
 
 // SaveDeviceState writes a state.
 func (t *Tx) SaveDeviceState(ctx context.Context, s DeviceState, commitNo int64) error {
 	_, err := t.ExecContext(ctx, `
-		update device_state set changed_in = $2, silent_since = $3, counted_from = $4, late_since = $5, catching_since = $6, alarm_id = $7, clock_alarm_id = $8, due_at = $9
-		where device_id = $1`, s.Device, commitNo, s.SilentSince, s.CountedFrom, s.LateSince, s.CatchingSince, s.AlarmID, s.ClockAlarmID, s.DueAt)
+		update device_state set changed_in = $2, silent_since = $3, counted_from = $4, late_since = $5, catching_since = $6, alarm_id = $7, clock_alarm_id = $8, due_at = $9, absent_from = $10, absent_until = $11
+		where device_id = $1`, s.Device, commitNo, s.SilentSince, s.CountedFrom, s.LateSince, s.CatchingSince, s.AlarmID, s.ClockAlarmID, s.DueAt, s.AbsentFrom, s.AbsentUntil)
 	return err
 }
 

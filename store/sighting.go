@@ -88,6 +88,27 @@ func (s *Store) Beat(ctx context.Context, now measure.Instant, gap int64) (upSin
 // BlindFrom is how long an outage must be for people to hear of it.
 const BlindFrom = time.Minute
 
+// LastBeat tells when it was last noted that the ways in are up, 0 for never, and whether another process of the service is
+// connected now.
+func (t *Tx) LastBeat(ctx context.Context) (at measure.Instant, others bool, err error) {
+	var row struct {
+		At     measure.Instant `db:"beat_at"`
+		Others bool            `db:"others"`
+	}
+	err = t.GetContext(ctx, &row, `
+		select beat_at, exists (select from pg_stat_activity where datname = current_database() and usename = current_user
+		                        and application_name like $1 || '%' and application_name <> current_setting('application_name')) as others from way_in`, service)
+	return row.At, row.Others, err
+}
+
+// NoteReturn notes that the ways in are up again, however short they were down.
+func (t *Tx) NoteReturn(ctx context.Context, now measure.Instant) error {
+	_, err := t.ExecContext(ctx, `
+		update way_in set up_since = $1, down_from = case when $1 - beat_at > $2 then beat_at else down_from end,
+		       blind_told = blind_told and $1 - beat_at <= $2, beat_at = $1`, now, BlindFrom.Milliseconds())
+	return err
+}
+
 // UpSince tells since when the ways in have been up.
 func (t *Tx) UpSince(ctx context.Context) (at measure.Instant, err error) {
 	err = t.GetContext(ctx, &at, `select up_since from way_in`)

@@ -3,6 +3,7 @@ package store
 
 import (
 	"context"
+	"crypto/rand"
 	"database/sql"
 	"database/sql/driver"
 	"embed"
@@ -36,12 +37,22 @@ var ErrNotFound = errors.New("not found")
 
 // Open connects to the database at url and brings its tables up to date. Several processes may open
 // one database at once.
-func Open(ctx context.Context, url string) (*Store, error) {
+func Open(ctx context.Context, url string) (*Store, error) { return open(ctx, url, "jaunty") }
+
+// service is how the connections of a process that serves begin their names; each process has one of its own.
+const service = "jaunty service "
+
+// OpenService is Open for a process that serves: others can see that it is there.
+func OpenService(ctx context.Context, url string) (*Store, error) {
+	return open(ctx, url, service+rand.Text())
+}
+
+func open(ctx context.Context, url, name string) (*Store, error) {
 	config, err := pgx.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("database: %w", err)
 	}
-	config.RuntimeParams["application_name"] = "jaunty"
+	config.RuntimeParams["application_name"] = name
 	// A process that stands still inside a commit must not hold up the others for long.
 	config.RuntimeParams["idle_in_transaction_session_timeout"] = "30s"
 	db := sqlx.NewDb(stdlib.OpenDB(*config), "pgx")

@@ -36,10 +36,10 @@ type Run struct {
 	// SilentAfter is how long nothing may come before the signal counts as silent, so that delays stand still; 0: it never
 	// does. Over readings alone it is counted in their own times.
 	SilentAfter time.Duration
+	Heard       measure.Instant // of the newest reading of any quality; of the value that held at the beginning if nobody says
 
 	g     *Guard
 	room  []Transition
-	heard measure.Instant // of the newest reading of any quality
 	open  [2]int          // which of Alarms stands on a side, counted from 1
 	deep  [2]uint8        // the outermost level at which it stood
 	quiet struct {
@@ -50,7 +50,7 @@ type Run struct {
 
 // NewRun begins a replay with the value that holds at an instant, if there is one (held.At not 0).
 func NewRun(g *Guard, from measure.Instant, held measure.Reading) *Run {
-	r := &Run{g: g, heard: held.At}
+	r := &Run{g: g, Heard: held.At}
 	r.State.Held, r.State.HeldAt = held.Value, held.At
 	if held.At != 0 {
 		r.Event(g, Event{Kind: Begin, At: from})
@@ -75,7 +75,7 @@ func (r *Run) Take(readings []measure.Reading, beyond func(measure.Reading) Beyo
 		}
 		reading, side := readings[i], Within
 		r.standStill(reading.At)
-		r.heard = reading.At
+		r.Heard = reading.At
 		if reading.Quality&measure.Implausible != 0 && beyond != nil {
 			side = beyond(reading)
 		}
@@ -100,10 +100,10 @@ func (r *Run) silence(until measure.Instant) {
 
 // standStill lets delays stand still where more time than the silence limit lies between two readings (docs/semantics.md 12).
 func (r *Run) standStill(until measure.Instant) {
-	if r.SilentAfter == 0 || r.heard == 0 || r.g.When.Kind == Silent || r.State.SilentSince != 0 {
+	if r.SilentAfter == 0 || r.Heard == 0 || r.g.When.Kind == Silent || r.State.SilentSince != 0 {
 		return
 	}
-	if at := r.heard.Add(r.SilentAfter); at < until {
+	if at := r.Heard.Add(r.SilentAfter); at < until {
 		r.Event(r.g, Event{Kind: Silence, At: at})
 	}
 }
@@ -127,7 +127,7 @@ func (r *Run) skip(readings []measure.Reading, i int) int {
 		}
 	}
 	if i > first {
-		r.heard = readings[i-1].At
+		r.Heard = readings[i-1].At
 		if last := readings[i-1]; last.At > r.State.HeldAt {
 			r.State.Held, r.State.HeldAt, r.State.Stepped = last.Value, last.At, max(r.State.Stepped, last.At)
 		}

@@ -151,6 +151,9 @@ func (s *State) Due(g *Guard) measure.Instant {
 	return due
 }
 
+// Delayed tells whether a delay runs that does not stand still.
+func (s *State) Delayed(g *Guard) bool { return s.dueRung(g) != 0 && s.SilentSince == 0 }
+
 // dueRung is when the first of the running delays ends.
 func (s *State) dueRung(g *Guard) (due measure.Instant) {
 	for i := range g.Count() {

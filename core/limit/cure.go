@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"time"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
@@ -26,21 +27,24 @@ const enough = 0.5
 const cured = 0.9
 
 // FindCure finds the mildest change that would have saved most of a guard's alarms over readings in order of time: a
-// deadband first, since that costs no time, then an off-delay, then an on-delay. It gives nil where nothing helps.
-func FindCure(g alarm.Guard, readings []measure.Reading, unit measure.Unit) *Cure {
+// deadband first, since that costs no time, then an off-delay, then an on-delay. silentAfter is as of an alarm.Run. It gives nil
+// where nothing helps.
+func FindCure(g alarm.Guard, readings []measure.Reading, silentAfter time.Duration, unit measure.Unit) *Cure {
 	if len(readings) == 0 {
 		return nil
 	}
-	of := count(g, readings)
+	of := count(g, readings, silentAfter)
 	var best *Cure
 	consider := func(c Cure, changed alarm.Guard) (done bool) {
-		c.Of, c.Saved = of, of-count(changed, readings)
+		c.Of, c.Saved = of, of-count(changed, readings, silentAfter)
 		if float64(c.Saved) >= enough*float64(of) && (best == nil || c.Saved > best.Saved+of/10) {
 			best = &c
 		}
 		return float64(c.Saved) >= cured*float64(of)
 	}
-	search(g, readings, consider)
+	if of >= 2 {
+		search(g, readings, consider)
+	}
 	if best != nil {
 		best.Words = best.words(unit)
 	}
@@ -48,9 +52,6 @@ func FindCure(g alarm.Guard, readings []measure.Reading, unit measure.Unit) *Cur
 }
 
 func search(g alarm.Guard, readings []measure.Reading, consider func(Cure, alarm.Guard) bool) {
-	if of := count(g, readings); of < 2 {
-		return
-	}
 	for _, deadband := range deadbands(g, readings) {
 		changed := withAll(g, func(r *alarm.Rung) { r.Deadband, r.Clears = max(r.Deadband, deadband), alarm.Test{} })
 		if changed.Check() == nil && consider(Cure{Deadband: &deadband}, changed) {
@@ -105,8 +106,9 @@ func deadbands(g alarm.Guard, readings []measure.Reading) (all []float64) {
 	return all
 }
 
-func count(g alarm.Guard, readings []measure.Reading) int {
+func count(g alarm.Guard, readings []measure.Reading, silentAfter time.Duration) int {
 	run := alarm.NewRun(&g, 0, measure.Reading{})
+	run.SilentAfter = silentAfter
 	run.Take(readings, nil)
 	return len(run.Finish(readings[len(readings)-1].At))
 }

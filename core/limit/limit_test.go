@@ -216,7 +216,7 @@ func TestACureForChattering(t *testing.T) {
 	}
 	g := alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 31}, Severity: alarm.Warning}}
 	readings := series(1000, values...)
-	c := FindCure(g, readings, "Cel")
+	c := FindCure(g, readings, 0, "Cel")
 	if c == nil || c.Deadband == nil || *c.Deadband <= 0 || *c.Deadband > 1.5 || c.Saved < c.Of*8/10 || !strings.Contains(c.Words, "would have saved") {
 		t.Fatalf("%+v", c)
 	}
@@ -228,11 +228,11 @@ func TestACureForChattering(t *testing.T) {
 	for i := range 3000 {
 		onOff = append(onOff, float64(i/3%2))
 	}
-	c = FindCure(alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsOn}, Severity: alarm.Warning}}, series(1000, onOff...), "")
+	c = FindCure(alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsOn}, Severity: alarm.Warning}}, series(1000, onOff...), 0, "")
 	if c == nil || c.OffDelay == nil || c.Deadband != nil {
 		t.Errorf("of a switch: %+v", c)
 	}
-	if c := FindCure(g, nil, ""); c != nil {
+	if c := FindCure(g, nil, 0, ""); c != nil {
 		t.Errorf("of nothing: %+v", c)
 	}
 }

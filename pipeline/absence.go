@@ -1,0 +1,148 @@
+package pipeline
+
+import (
+	"maps"
+	"slices"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+)
+
+// unheardAfter is how long, after an absence of ours, a device without an interval may say nothing before its delays go on.
+const unheardAfter = time.Minute
+
+// noteAbsence lets delays stand still that were running when no process of the service was up: from the last note that one was,
+// until their device is heard again (docs/semantics.md 14). It is asked in the first turn of a process, and in the first after
+// turns that failed because the database was away.
+func (t *Turn) noteAbsence() error {
+	last, others, err := t.Tx.LastBeat(t.ctx)
+	last = max(last, measure.Instant(t.p.upAt.Load()))
+	if err != nil || last == 0 || others && t.Now.Sub(last) <= downAfter {
+		return err
+	}
+	if err := t.Tx.NoteReturn(t.ctx, t.Now); err != nil {
+		return err
+	}
+	last = min(last, t.Now)
+	t.pauseDelays(last)
+	for _, id := range slices.Sorted(maps.Keys(t.live.devices)) {
+		t.countAnew(t.live.devices[id])
+	}
+	for _, o := range t.live.outputs {
+		if o.Compare(t.Now); o.DiffersSince != nil && o.AlarmID == nil { // what it said meanwhile nobody heard
+			now := t.Now
+			o.DiffersSince = &now
+			t.consider(o)
+		}
+	}
+	return nil
+}
+
+// pauseDelays lets the delays that run stand still from an instant on, of guards and of interlocks' conditions.
+func (t *Turn) pauseDelays(from measure.Instant) {
+	for _, id := range slices.Sorted(maps.Keys(t.live.guards)) {
+		if g := t.live.guards[id]; g.When.Kind != alarm.Silent && g.state.Delayed(&g.Guard) {
+			t.step(g, alarm.Event{Kind: alarm.Silence, At: from - g.signal.state.Lag()}, "")
+			t.markAbsent(g.signal.device, from)
+		}
+	}
+	for _, id := range slices.Sorted(maps.Keys(t.live.locks)) {
+		if i := t.live.locks[id]; i.signal != nil && i.When != "" && i.broken == "" && i.state.Delayed(&i.cond) {
+			t.stepLock(i, alarm.Event{Kind: alarm.Silence, At: from - i.signal.state.Lag()})
+			t.mayLook(i)
+			t.markAbsent(i.signal.device, from)
+		}
+	}
+}
+
+func (t *Turn) markAbsent(d *deviceLive, from measure.Instant) {
+	if d.state.AbsentFrom == 0 {
+		d.state.AbsentFrom = from
+	}
+	d.state.AbsentUntil = t.Now
+	t.wakeAt(d, t.Now)
+}
+
+// countAnew begins again what was being counted towards other alarms of a device when the service went away.
+func (t *Turn) countAnew(d *deviceLive) {
+	if d.state.LateSince != 0 && d.state.ClockAlarmID == nil {
+		d.state.LateSince = t.Now
+		t.lifeChanged(d)
+	}
+	if d.state.AbsentFrom != 0 {
+		d.state.AbsentUntil = t.Now
+		t.wakeAt(d, t.Now)
+	}
+	for _, s := range d.signals {
+		if own := t.Now - s.state.Lag(); s.state.FaultSince != 0 && s.state.FaultAlarm == nil && s.state.FaultSince < own {
+			s.state.FaultSince = own
+			t.changed(s)
+		}
+	}
+}
+
+// patience is how long, after an absence of ours, nothing may be heard of a device before its delays go on.
+func (d *deviceLive) patience() time.Duration {
+	longest := d.Interval
+	for _, s := range d.signals {
+		longest = max(longest, s.interval())
+	}
+	if longest == 0 {
+		return unheardAfter
+	}
+	return silenceLimit(longest)
+}
+
+// spanAbsence takes a reading that shows what happened while the service was away: its device went on measuring, and follows on
+// from what was known. So the delays of what is seen in it did not stand still.
+func (t *Turn) spanAbsence(s *signalLive, at measure.Instant) {
+	known := s.state.HeldAt.Add(s.device.patience())
+	if at <= known && at < s.device.state.AbsentUntil-s.state.Lag() {
+		t.eachWaiting(s, func(since measure.Instant) measure.Instant { return since })
+	}
+}
+
+// heardAfterAbsence lets the delays go on of a device that is heard again: those of its signals that sent nothing yet.
+func (t *Turn) heardAfterAbsence(d *deviceLive, at measure.Instant) {
+	if d.state.AbsentFrom == 0 {
+		return
+	}
+	t.resume(d, at)
+	d.state.AbsentFrom, d.state.AbsentUntil = 0, 0
+	t.wakeAt(d, at)
+}
+
+// resume lets the delays of a device go on from an instant, by each signal's own time, but for signals that are silent.
+func (t *Turn) resume(d *deviceLive, at measure.Instant) {
+	for _, name := range slices.Sorted(maps.Keys(d.signals)) {
+		s := d.signals[name]
+		t.eachWaiting(s, func(measure.Instant) measure.Instant { return at - s.state.Lag() })
+	}
+}
+
+// eachWaiting lets the delays that stand still, of guards and interlocks of a signal and of what is derived from it, go on from
+// the instant that when gives for the one since which they stand still.
+func (t *Turn) eachWaiting(s *signalLive, when func(since measure.Instant) measure.Instant) {
+	if s.state.SilentAt != 0 {
+		return
+	}
+	for _, g := range s.guards {
+		if since := g.state.SilentSince; since != 0 && g.When.Kind != alarm.Silent {
+			t.step(g, alarm.Event{Kind: alarm.Resume, At: when(since)}, "")
+		}
+	}
+	for _, i := range s.locks {
+		if since := i.state.SilentSince; since != 0 {
+			t.stepLock(i, alarm.Event{Kind: alarm.Resume, At: when(since)})
+			t.mayLook(i)
+		}
+	}
+	for _, f := range s.feeds {
+		t.eachWaiting(f.derived.signal, when)
+	}
+}
+
+// provisional tells whether an alarm that is raised now may be disproved by readings that are still to come: its device is
+// catching up, or was not heard since the service was away.
+func (d *deviceLive) provisional() bool { return d.state.CatchingSince != 0 || d.state.AbsentFrom != 0 }
