@@ -12,12 +12,21 @@ import (
 // unheardAfter is how long, after an absence of ours, a device without an interval may say nothing before its delays go on.
 const unheardAfter = time.Minute
 
+// onItsWay is how long after the service was last seen to be up a reading may have been measured that was on its way when it
+// went down.
+const onItsWay = time.Second
+
 // noteAbsence lets delays stand still that were running when no process of the service was up: from the last note that one was,
 // until their device is heard again (docs/semantics.md 14). It is asked in the first turn of a process, and in the first after
 // turns that failed because the database was away.
 func (t *Turn) noteAbsence() error {
 	last, others, err := t.Tx.LastBeat(t.ctx)
 	last = max(last, measure.Instant(t.p.upAt.Load()))
+	for _, s := range t.live.signals { // what was committed shows it too
+		if last != 0 && s.state.ReceivedAt <= t.Now {
+			last = max(last, s.state.ReceivedAt)
+		}
+	}
 	if err != nil || last == 0 || others && t.Now.Sub(last) <= downAfter {
 		return err
 	}
@@ -94,11 +103,14 @@ func (d *deviceLive) patience() time.Duration {
 	return silenceLimit(longest)
 }
 
-// spanAbsence takes a reading that shows what happened while the service was away: its device went on measuring, and follows on
-// from what was known. So the delays of what is seen in it did not stand still.
-func (t *Turn) spanAbsence(s *signalLive, at measure.Instant) {
-	known := s.state.HeldAt.Add(s.device.patience())
-	if at <= known && at < s.device.state.AbsentUntil-s.state.Lag() {
+// spanAbsence takes a reading that was measured while the service was away and follows on from what was known, as the next one
+// of a device that keeps what it cannot send: the value before it held until then, and delays did not stand still. A reading
+// without a time tells nothing of the absence.
+func (t *Turn) spanAbsence(s *signalLive, e *entry) {
+	d, lag := s.device, s.state.Lag()
+	next := s.state.HeldAt.Add(time.Duration(s.interval()) * 3 / 2)
+	next = max(next, (d.state.AbsentFrom - lag).Add(onItsWay))
+	if !e.untimed && e.at <= next && e.at < d.state.AbsentUntil-lag {
 		t.eachWaiting(s, func(since measure.Instant) measure.Instant { return since })
 	}
 }

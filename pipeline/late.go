@@ -74,34 +74,38 @@ func (p *Pipeline) lateEvery(ctx context.Context) {
 }
 
 // judgeLate adds the alarms that would have been in a stretch of late readings and are not known, marked learned late.
-// Known alarms and the live state never change. People get one summary.
+// Known alarms and the live state never change, but for an alarm that disprove ends. People get one summary.
 func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 	type asked struct {
-		guard alarm.Guard
-		from  measure.Instant
+		guard  alarm.Guard
+		from   measure.Instant
+		stands bool
 	}
 	var guards []asked
-	reached := measure.Instant(0)
+	var over subject
 	err := p.Do(ctx, func(t *Turn) error {
 		signal := t.live.signals[s.Signal]
 		if signal == nil {
 			return nil
 		}
-		reached = signal.subject(t.Now).reached
+		over = signal.subject(t.Now)
 		for _, g := range signal.guards {
 			from := max(g.MadeAt, s.From.Add(-lateMargin-longestDelay(&g.Guard)))
 			if g.MadeAt <= s.Until && g.When.Kind < alarm.Silent && g.OutOfUse == nil {
-				guards = append(guards, asked{g.Guard, from})
+				guards = append(guards, asked{g.Guard, from, g.alarms != [2]int64{}})
 			}
 		}
 		return nil
 	})
-	if err != nil {
+	if err != nil || over.id == 0 {
 		return err
 	}
 	var found, replayed []occurred
 	for _, g := range guards {
-		until := min(s.Until.Add(lateMargin+longestDelay(&g.guard)), reached)
+		until := over.reached
+		if !g.stands {
+			until = min(until, s.Until.Add(lateMargin+longestDelay(&g.guard)))
+		}
 		all, err := p.Replay(ctx, ReplayOrder{Guard: g.guard, From: g.from, Until: until}, nil)
 		if err != nil {
 			return err
@@ -113,13 +117,17 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 			}
 		}
 	}
+	held, err := p.heldNow(ctx, over)
+	if err != nil {
+		return err
+	}
 	return p.Do(ctx, func(t *Turn) error {
 		taken, err := t.Tx.TakeLate(t.ctx, s)
 		if err != nil || !taken {
 			return err
 		}
 		for _, g := range guards {
-			if err := t.disprove(g.guard.ID, g.from, replayed); err != nil {
+			if err := t.disprove(g.guard.ID, g.from, replayed, held); err != nil {
 				return err
 			}
 		}
@@ -127,11 +135,23 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 	})
 }
 
+// heldNow gives the newest usable reading of a signal, late ones included.
+func (p *Pipeline) heldNow(ctx context.Context, over subject) (measure.Reading, error) {
+	tx, err := p.store.Look(ctx)
+	if err != nil {
+		return measure.Reading{}, err
+	}
+	defer tx.Rollback()
+	over.silentAfter = 0
+	held, _, err := over.heldAt(ctx, tx, over.reached+1)
+	return held, err
+}
+
 // disprove ends the alarms of a guard that stand, were raised while its device was catching up, and never were by what is known
-// now: a replay since from finds no alarm of the side that reaches them.
-func (t *Turn) disprove(id int64, from measure.Instant, replayed []occurred) error {
+// now: a replay since from finds no alarm of the side that reaches them. What held last by then holds now.
+func (t *Turn) disprove(id int64, from measure.Instant, replayed []occurred, held measure.Reading) error {
 	g := t.live.guards[id]
-	if g == nil {
+	if g == nil || held.At == 0 {
 		return nil
 	}
 	for side, standing := range g.alarms {
@@ -148,7 +168,12 @@ func (t *Turn) disprove(id int64, from measure.Instant, replayed []occurred) err
 		if !a.Provisional || stood || a.RaisedAt < from {
 			continue
 		}
-		t.step(g, alarm.Event{Kind: alarm.Disproved, Side: alarm.Side(side), At: t.Now - g.signal.state.Lag()}, "")
+		s := g.signal
+		if held.At > s.state.HeldAt {
+			s.state.HeldAt, s.state.Held, s.state.HeldRaw = held.At, held.Value, s.timeline.At(held.At).Raw(held.Value)
+			t.changed(s)
+		}
+		t.step(g, alarm.Event{Kind: alarm.Disproved, Side: alarm.Side(side), At: t.Now - s.state.Lag(), Value: s.state.Held}, "")
 	}
 	return t.tellAll()
 }

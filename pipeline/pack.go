@@ -334,7 +334,7 @@ func (t *Turn) take(j *job, e *entry) (measure.Quality, bool, error) {
 	st.ReceivedAt = max(st.ReceivedAt, j.pack.Arrived)
 	value := s.timeline.At(e.at).Apply(e.value)
 	if s.device.state.AbsentFrom != 0 && !late {
-		t.spanAbsence(s, e.at)
+		t.spanAbsence(s, e)
 	}
 	if e.at > st.At {
 		st.At, st.Value, st.Raw, st.Quality, st.ArrivedAt = e.at, value, e.value, e.quality, j.pack.Arrived

@@ -32,6 +32,7 @@ type bench struct {
 	store *store.Store
 	now   *atomic.Int64
 	key   [32]byte
+	halt  func() // ends it, as a process that is killed between two commits
 }
 
 // process starts a pipeline on the store, as a service process would.
@@ -40,8 +41,9 @@ func process(t *testing.T, s *store.Store, now *atomic.Int64) *bench {
 	ctx, stop := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	go func() { p.Run(ctx); close(done) }()
-	t.Cleanup(func() { stop(); <-done })
-	return &bench{Pipeline: p, t: t, store: s, now: now, key: sha256.Sum256([]byte("key of d"))}
+	halt := func() { stop(); <-done }
+	t.Cleanup(halt)
+	return &bench{Pipeline: p, t: t, store: s, now: now, key: sha256.Sum256([]byte("key of d")), halt: halt}
 }
 
 // fresh starts a pipeline on an empty database with the device d.

@@ -8,7 +8,7 @@ import (
 type Event struct {
 	Kind  EventKind
 	At    measure.Instant
-	Value float64 // of a NewReading, or an Amended one; of Begin: not 0 when the silence that was counted before counts no more
+	Value float64 // of a NewReading, or an Amended one; of Disproved: the value that holds; of Begin: not 0 when the silence that was counted before counts no more
 	Side  Side    // of Acknowledge, Reset and Disproved
 	Off   Off     // of Begin and Arming: all reasons why it does not look but armed hours
 }
@@ -140,7 +140,7 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 		s.wake(g, e.At)
 	case Disproved:
 		if s.Sides[e.Side].Raised() {
-			s.Stepped = max(s.Stepped, e.At)
+			s.Stepped, s.Held = max(s.Stepped, e.At), e.Value
 			s.Rungs[slotOf(e.Side, 1)], s.Rungs[slotOf(e.Side, 2)] = RungState{}, RungState{}
 			into = s.over(e.Side, s.Stepped, Disproved, into)
 			s.lookAnew(g)

@@ -82,7 +82,7 @@ func cell(state, event string) string {
 		changed.When.A = 15
 		g, e = &changed, Event{Kind: Begin, At: at(101), Off: s.Off}
 	case "disproved":
-		e = Event{Kind: Disproved, At: at(101)}
+		e = Event{Kind: Disproved, At: at(101), Value: 20}
 	case "guard removed":
 		e = Event{Kind: End, At: at(101)}
 	}
