@@ -10,7 +10,7 @@ export PATH := $(CURDIR)/.node/node_modules/.bin:$(PATH)
 
 console_sources := $(shell find console/src console/public console/index.html console/vite.config.ts -type f -not -name '*.gen.ts')
 
-.PHONY: build demo test check bench install install-test install-peers screenshots clean
+.PHONY: race build demo test check bench install install-test install-peers screenshots clean
 
 ## build: bin/jaunty with the console in it
 build: install console/dist/index.html
@@ -31,6 +31,10 @@ check: build install-test install-peers
 	go tool staticcheck ./...
 	cd console && npx --no-install tsc --noEmit && npx --no-install eslint src && npx --no-install prettier --check --log-level warn src
 	go test -short -timeout 10m ./...
+
+## race: what runs at once, watched by Go's race detector
+race: build install-test install-peers
+	go test -race -count=1 -timeout 40m ./pipeline ./server ./intake/... ./notify
 
 ## bench: the figures, as ratios against a bare baseline in the same run
 bench: build

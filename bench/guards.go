@@ -154,7 +154,7 @@ func sweeping(ctx context.Context, conn *pgx.Conn, database string) error {
 	}
 	defer records.Close()
 	tick := func() error {
-		_, err := records.AnyDue(ctx, measure.InstantOf(time.Now()))
+		_, err := records.Due(ctx, measure.InstantOf(time.Now()))
 		return err
 	}
 	none, err := typical(200, tick)

@@ -131,12 +131,15 @@ func (t *Turn) advance(s story, e store.Escalation) (calls bool, err error) {
 }
 
 // escalate makes the calls of rosters that are due.
-func (t *Turn) escalate() error {
+func (t *Turn) escalate(alarms []int64) error {
 	due, err := t.Tx.EscalationsDue(t.ctx, t.Now, sweepAtOnce)
 	if err != nil {
 		return err
 	}
 	for _, e := range due {
+		if !slices.Contains(alarms, e.Alarm) {
+			continue
+		}
 		s, stands, err := t.storyOf(e.Alarm)
 		if err != nil {
 			return err
@@ -152,6 +155,17 @@ func (t *Turn) escalate() error {
 		}
 	}
 	return nil
+}
+
+// dueEscalations gives the alarms about which a roster's next call is due.
+func (t *Turn) dueEscalations() (alarms []int64, err error) {
+	due, err := t.Tx.EscalationsDue(t.ctx, t.Now, sweepAtOnce)
+	for _, e := range due {
+		if !slices.Contains(alarms, e.Alarm) {
+			alarms = append(alarms, e.Alarm)
+		}
+	}
+	return alarms, err
 }
 
 // storyOf gives what there is to tell of an alarm, and whether it stands and nobody has it.

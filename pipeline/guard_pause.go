@@ -110,12 +110,11 @@ func (p *Pipeline) pause(ctx context.Context, name string, change func(*Turn, *g
 	return out, err
 }
 
+// dueShelves gives the guards whose shelving has ended.
+func (t *Turn) dueShelves() ([]int64, error) { return t.Tx.ShelvesDue(t.ctx, t.Now) }
+
 // endShelves ends the shelving of guards whose time has come.
-func (t *Turn) endShelves() error {
-	ids, err := t.Tx.ShelvesDue(t.ctx, t.Now)
-	if err != nil || len(ids) == 0 {
-		return err
-	}
+func (t *Turn) endShelves(ids []int64) error {
 	for _, id := range ids {
 		g := t.live.guards[id]
 		t.touched = true

@@ -3,7 +3,6 @@ package pipeline
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -55,6 +54,7 @@ const (
 
 // lateEvery asks guards, beside their live state, about stretches of late readings (docs/semantics.md 4).
 func (p *Pipeline) lateEvery(ctx context.Context) {
+	d := &duty{name: "judge late readings", fails: map[int64]*failure{}}
 	tick := time.NewTicker(lateInterval)
 	defer tick.Stop()
 	for {
@@ -64,11 +64,13 @@ func (p *Pipeline) lateEvery(ctx context.Context) {
 		case <-tick.C:
 		}
 		stretches, err := p.store.LateStretches(ctx, p.Now().Add(-lateAfter))
-		for _, s := range stretches { // one that fails keeps no other from its turn
-			err = errors.Join(err, p.judgeLate(ctx, s))
+		if err != nil {
+			continue // a database that is away is logged by the commits
 		}
-		if err != nil && ctx.Err() == nil && !store.Away(err) {
-			p.Log.Warn("judging late readings failed, will try again", "error", err)
+		for _, s := range stretches { // one that fails keeps no other from its turn
+			if d.ready(s.Signal) {
+				d.went(ctx, p, []int64{s.Signal}, p.judgeLate(ctx, s))
+			}
 		}
 	}
 }

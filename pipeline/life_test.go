@@ -76,8 +76,8 @@ func (b *bench) moveTo(seconds float64) {
 func (b *bench) swept() {
 	b.t.Helper()
 	storetest.Eventually(b.t, "all that is due is done", func() bool {
-		due, err := b.store.AnyDue(context.Background(), b.Now()-1000)
-		return err == nil && !due
+		due, err := b.store.Due(context.Background(), b.Now()-1000)
+		return err == nil && !due.Any()
 	})
 }
 

@@ -293,21 +293,23 @@ func (t *Turn) endOutputAlarm(o *outputLive, cause string) error {
 	return t.over(a, happening{Transition: alarm.Transition{At: now}}, alarm.Test{})
 }
 
-// sweepOutputs decides anew where a least time, a setting by hand or the patience with a device has ended, and lets interlocks look whose
-// delays or hours have.
-func (t *Turn) sweepOutputs() error {
-	outputs, err := t.Tx.DueOutputs(t.ctx, t.Now)
-	if err != nil {
-		return err
-	}
-	for _, id := range outputs {
+// dueOutputs gives the outputs of which a least time, a setting by hand or the patience with a device has ended.
+func (t *Turn) dueOutputs() ([]int64, error) { return t.Tx.DueOutputs(t.ctx, t.Now) }
+
+// sweepOutputs decides anew what outputs are ordered.
+func (t *Turn) sweepOutputs(ids []int64) error {
+	for _, id := range ids {
 		t.consider(t.live.outputs[id])
 	}
-	locks, err := t.Tx.DueInterlocks(t.ctx, t.Now)
-	if err != nil {
-		return err
-	}
-	for _, id := range locks {
+	return nil
+}
+
+// dueInterlocks gives the interlocks whose delays or hours have ended.
+func (t *Turn) dueInterlocks() ([]int64, error) { return t.Tx.DueInterlocks(t.ctx, t.Now) }
+
+// sweepInterlocks lets interlocks look.
+func (t *Turn) sweepInterlocks(ids []int64) error {
+	for _, id := range ids {
 		i := t.live.locks[id]
 		if i.signal != nil {
 			t.stepLock(i, alarm.Event{Kind: alarm.DueInstant, At: t.Now.Add(-sweepAfter) - i.signal.state.Lag()})

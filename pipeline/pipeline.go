@@ -71,7 +71,15 @@ type job struct {
 	outcome Outcome
 	err     error
 	done    chan struct{}
+	state   atomic.Int32 // of an act: who has it
 }
+
+// Who has an act: it waits in the queue, the committer has begun it, or its caller has taken it back.
+const (
+	actWaits = iota
+	actBegun
+	actWithdrawn
+)
 
 // New makes a pipeline; Run makes it work.
 func New(s *store.Store, o Options) *Pipeline {
@@ -95,6 +103,7 @@ func (p *Pipeline) Refuse(full bool) { p.full.Store(full) }
 // Run commits until ctx ends.
 func (p *Pipeline) Run(ctx context.Context) {
 	defer close(p.stopped)
+	go p.beatEvery(ctx)
 	go p.sweepEvery(ctx, sweepInterval)
 	go p.lateEvery(ctx)
 	var next *job
@@ -110,6 +119,8 @@ func (p *Pipeline) Run(ctx context.Context) {
 		batch := []*job{first}
 		if first.pack != nil {
 			batch, next = p.gather(batch)
+		} else if !first.state.CompareAndSwap(actWaits, actBegun) {
+			continue
 		}
 		p.commit(batch)
 		for _, j := range batch {
@@ -283,12 +294,26 @@ func (p *Pipeline) Submit(ctx context.Context, pack *Pack) (Outcome, error) {
 	return t.Wait(ctx)
 }
 
-// Do runs act in a commit of its own. When act fails, nothing of it is kept.
+// Do runs act in a commit of its own. When act fails, nothing of it is kept. When ctx ends first, act is taken back from the
+// queue and never runs; one that has begun is waited for, so that what it writes down for its caller is whole, and the answer
+// says what truly became of it.
 func (p *Pipeline) Do(ctx context.Context, act func(*Turn) error) error {
 	t, err := p.enqueue(ctx, &job{act: act})
 	if err != nil {
 		return err
 	}
-	_, err = t.Wait(ctx)
-	return err
+	select {
+	case <-t.j.done:
+		return t.j.err
+	case <-ctx.Done():
+	case <-p.stopped:
+	}
+	if t.j.state.CompareAndSwap(actWaits, actWithdrawn) {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		return ErrAway
+	}
+	<-t.j.done // the committer has it, and closes this whatever comes
+	return t.j.err
 }

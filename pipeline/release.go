@@ -25,11 +25,12 @@ type batch struct {
 // release lets the notices go that were held back until now (docs/semantics.md 5 and "Notices"). What still stands is told as
 // usual, unless somebody has it by now; what came and went is told in one message. What was held for a flood is told in one
 // message, whether it stands or not.
-func (t *Turn) release() error {
+func (t *Turn) release(ids []int64) error {
 	held, err := t.Tx.HeldDue(t.ctx, t.Now)
-	if err != nil || len(held) == 0 {
+	if err != nil {
 		return err
 	}
+	held = slices.DeleteFunc(held, func(h store.Held) bool { return !slices.Contains(ids, h.ID) })
 	var batches []*batch
 	var go_, done []int64
 	for _, h := range held {
@@ -56,6 +57,15 @@ func (t *Turn) release() error {
 		}
 	}
 	return nil
+}
+
+// dueHeld gives the notices that were held back until now.
+func (t *Turn) dueHeld() (ids []int64, err error) {
+	held, err := t.Tx.HeldDue(t.ctx, t.Now)
+	for _, h := range held {
+		ids = append(ids, h.ID)
+	}
+	return ids, err
 }
 
 // gatherHeld puts what was held back to what else its reader is told with it. Only a raise makes news of its own, but in a

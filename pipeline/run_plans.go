@@ -100,11 +100,21 @@ func (t *Turn) endByPlan(p *planLive, at measure.Instant) error {
 	return t.signalsChanged()
 }
 
+// duePlans gives the plans whose hours have begun or ended.
+func (t *Turn) duePlans() (ids []int64, err error) {
+	for _, p := range t.live.plans {
+		if p.calendar != nil && p.DueAt != 0 && p.DueAt <= t.Now {
+			ids = append(ids, p.ID)
+		}
+	}
+	return ids, nil
+}
+
 // sweepPlans starts and ends runs by schedule, those of an outage too.
-func (t *Turn) sweepPlans() error {
+func (t *Turn) sweepPlans(ids []int64) error {
 	for _, name := range slices.Sorted(maps.Keys(t.live.plans)) {
 		p := t.live.plans[name]
-		if p.calendar == nil || p.DueAt == 0 || p.DueAt > t.Now {
+		if !slices.Contains(ids, p.ID) {
 			continue
 		}
 		at := p.DueAt

@@ -120,20 +120,23 @@ func (t *Turn) planStatement(s *statement.Statement, period statement.Period, na
 }
 
 // sendStatements sends what is due. After an outage the newest period is sent, once; those before it are not made up for.
-func (t *Turn) sendStatements() error {
+func (t *Turn) sendStatements(ids []int64) error {
 	due, err := t.Tx.StatementsDue(t.ctx, t.Now)
-	if err != nil || len(due) == 0 {
+	if err != nil {
 		return err
 	}
 	zone := t.live.site.Location()
 	for _, s := range due {
+		if !slices.Contains(ids, s.ID) {
+			continue
+		}
 		period := s.Last(t.Now, zone)
 		if s.Due(period.From, zone) > t.Now { // the clock or the zone was set back
 			period = s.Before(period, zone)
 		}
 		if s.SentFor == nil || *s.SentFor < period.From {
 			if _, err := t.planStatement(&s, period, s.Tell); err != nil {
-				return err
+				return fmt.Errorf("statement %s: %w", s.Name, err)
 			}
 			s.SentFor = &period.From
 		}
@@ -148,6 +151,15 @@ func (t *Turn) sendStatements() error {
 		}
 	}
 	return nil
+}
+
+// dueStatements gives the statements that are to be sent now.
+func (t *Turn) dueStatements() (ids []int64, err error) {
+	due, err := t.Tx.StatementsDue(t.ctx, t.Now)
+	for i := range due {
+		ids = append(ids, due[i].ID)
+	}
+	return ids, err
 }
 
 func (t *Turn) rezoneStatements(from, to *time.Location) error {

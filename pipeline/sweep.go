@@ -5,98 +5,86 @@ import (
 	"time"
 
 	"jauntylark/core/alarm"
-	"jauntylark/core/roster"
 )
 
 const (
 	sweepInterval = 200 * time.Millisecond
 	sweepAfter    = time.Second // readings that are on their way come first
 	sweepAtOnce   = 1000
-	beatEvery     = 5                       // sweeps between two notes that the ways in are up
+	beatInterval  = time.Second
 	choresEvery   = 25                      // sweeps between two looks at what is seldom due
-	downAfter     = 2500 * time.Millisecond // no such note for so long: they were down
+	downAfter     = 2500 * time.Millisecond // no note that the ways in are up for so long: they were down
 )
 
-// sweepEvery settles delays that ended without a reading.
+// beatEvery notes that the ways in are up.
+func (p *Pipeline) beatEvery(ctx context.Context) {
+	tick := time.NewTicker(beatInterval)
+	defer tick.Stop()
+	for ; ; wait(ctx, tick) {
+		if ctx.Err() != nil {
+			return
+		}
+		if p.mayHaveBeenAway() && p.Do(ctx, func(*Turn) error { return nil }) != nil { // what was away is found out first
+			continue
+		}
+		now := p.Now()
+		if _, err := p.store.Beat(ctx, now, downAfter.Milliseconds()); err == nil {
+			p.isUp(now)
+		}
+	}
+}
+
+func wait(ctx context.Context, tick *time.Ticker) {
+	select {
+	case <-ctx.Done():
+	case <-tick.C:
+	}
+}
+
+// sweepEvery does what is due: each kind of work in commits of its own, alarms first.
 func (p *Pipeline) sweepEvery(ctx context.Context, interval time.Duration) {
 	tick := time.NewTicker(interval)
 	defer tick.Stop()
+	all := duties()
 	for ticks := 0; ; ticks++ {
-		select {
-		case <-ctx.Done():
+		if wait(ctx, tick); ctx.Err() != nil {
 			return
-		case <-tick.C:
 		}
-		if p.mayHaveBeenAway() && p.Do(ctx, func(*Turn) error { return nil }) != nil {
+		due, err := p.store.Due(ctx, p.Now().Add(-sweepAfter))
+		if err != nil { // a database that is away is logged by the commits
 			continue
 		}
-		if ticks%beatEvery == 0 {
-			now := p.Now()
-			if _, err := p.store.Beat(ctx, now, downAfter.Milliseconds()); err != nil {
-				continue
+		for _, d := range all {
+			if d.wanted != nil && d.wanted(due) || d.seldom != nil && ticks%choresEvery == 0 && d.seldom(ctx, p) {
+				d.run(ctx, p)
 			}
-			p.isUp(now)
-		}
-		if ticks%choresEvery == 0 {
-			p.chores(ctx)
-		}
-		if due, err := p.store.AnyDue(ctx, p.Now().Add(-sweepAfter)); err != nil || !due {
-			continue // a database that is away is logged by the commits
-		}
-		if err := p.Do(ctx, (*Turn).sweep); err != nil && ctx.Err() == nil {
-			p.Log.Warn("sweeping failed, will try again", "error", err)
 		}
 	}
 }
 
-// chores looks after what is seldom due: telling of an outage, summing up old news, the word that all is quiet.
-func (p *Pipeline) chores(ctx context.Context) {
-	do := func(act func(*Turn) error) {
-		if err := p.Do(ctx, act); err != nil && ctx.Err() == nil {
-			p.Log.Warn("telling people failed, will try again", "error", err)
-		}
-	}
-	if untold, err := p.store.OutageUntold(ctx); err == nil && untold {
-		do((*Turn).tellBlind)
-	}
-	if old, err := p.store.AnyOld(ctx, p.Now().Add(-oldAfter)); err == nil && old {
-		do((*Turn).sumUpOld)
-	}
-	if open, err := p.store.AnyOpenDrill(ctx, p.Now()-roster.DrillLasts); err == nil && open {
-		do((*Turn).endDrills)
-	}
-	if p.quietIsDue(ctx) {
-		do((*Turn).tellQuiet)
-	}
-}
+// dueDevices gives the devices whose silence is to be looked at.
+func (t *Turn) dueDevices() ([]int64, error) { return t.Tx.DueDevices(t.ctx, t.Now, sweepAtOnce) }
 
-// quietIsDue tells whether the word of the day is to be told.
-func (p *Pipeline) quietIsDue(ctx context.Context) bool {
-	own, err := p.store.SiteReach(ctx)
-	if err != nil || own.QuietWord == nil {
-		return false
-	}
-	here, err := p.store.Site(ctx)
+func (t *Turn) sweepDevices(ids []int64) error {
+	upSince, err := t.Tx.UpSince(t.ctx)
 	if err != nil {
-		return false
+		return err
 	}
-	day, due := quietDue(own.QuietWord, here, p.Now())
-	told, err := p.store.QuietOn(ctx)
-	return err == nil && due && told != day
+	for _, id := range ids {
+		if err := t.lookAt(t.live.devices[id], upSince); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-func (t *Turn) sweep() error {
-	if err := t.sweepDevices(); err != nil { // first, since delays stand still in silence
-		return err
-	}
-	if err := t.saveGuards(); err != nil {
-		return err
-	}
+// dueGuards gives the guards whose delays, or armed hours, have ended.
+func (t *Turn) dueGuards() ([]int64, error) {
+	return t.Tx.DueGuards(t.ctx, t.Now.Add(-sweepAfter), sweepAtOnce)
+}
+
+func (t *Turn) sweepGuards(ids []int64) error {
 	until := t.Now.Add(-sweepAfter)
-	ids, err := t.Tx.DueGuards(t.ctx, until, sweepAtOnce)
-	if err != nil {
-		return err
-	}
 	for _, id := range ids {
 		g := t.live.guards[id]
 		at := until - g.signal.state.Lag()
@@ -107,41 +95,6 @@ func (t *Turn) sweep() error {
 			t.changed(g.signal)
 		}
 		t.keep(g)
-	}
-	if err := t.tellAll(); err != nil {
-		return err
-	}
-	if err := t.sweepOutputs(); err != nil {
-		return err
-	}
-	if err := t.endShelves(); err != nil {
-		return err
-	}
-	if err := t.sendStatements(); err != nil {
-		return err
-	}
-	if err := t.sweepPlans(); err != nil {
-		return err
-	}
-	if err := t.escalate(); err != nil {
-		return err
-	}
-	return t.release()
-}
-
-func (t *Turn) sweepDevices() error {
-	ids, err := t.Tx.DueDevices(t.ctx, t.Now, sweepAtOnce)
-	if err != nil || len(ids) == 0 {
-		return err
-	}
-	upSince, err := t.Tx.UpSince(t.ctx)
-	if err != nil {
-		return err
-	}
-	for _, id := range ids {
-		if err := t.lookAt(t.live.devices[id], upSince); err != nil {
-			return err
-		}
 	}
 	return nil
 }

@@ -48,6 +48,12 @@ func (t *Tx) Alarm(ctx context.Context, id int64) (alarm.Alarm, error) {
 	return a, found(err)
 }
 
+// ServiceAlarm gives the standing alarm that says what the service cannot do; 0: none stands.
+func (t *Tx) ServiceAlarm(ctx context.Context, when string) (id int64, err error) {
+	err = t.GetContext(ctx, &id, `select coalesce(max(id), 0) from alarm where kind = 'service' and when_text = $1 and cleared_at is null`, when)
+	return id, err
+}
+
 // AddAlarm stores a new alarm.
 func (t *Tx) AddAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) error {
 	if a.Worst == "" {

@@ -145,21 +145,36 @@ func (t *Tx) SaveGuardStates(ctx context.Context, states []GuardState, commitNo 
 	return err
 }
 
-// AnyDue tells whether by at a guard's delay has ended, a device must be looked at, or a notice that
-// was held back is due.
-func (s *Store) AnyDue(ctx context.Context, at measure.Instant) (due bool, err error) {
+// Due tells which kinds of work have something that is due.
+type Due struct {
+	Devices     bool `db:"devices"`
+	Guards      bool `db:"guards"`
+	Outputs     bool `db:"outputs"`
+	Interlocks  bool `db:"interlocks"`
+	Escalations bool `db:"escalations"`
+	Held        bool `db:"held"` // notices that were held back
+	Shelves     bool `db:"shelves"`
+	Plans       bool `db:"plans"`
+	Statements  bool `db:"statements"`
+}
+
+// Any tells whether anything is due.
+func (d Due) Any() bool { return d != Due{} }
+
+// Due tells what is due by at.
+func (s *Store) Due(ctx context.Context, at measure.Instant) (d Due, err error) {
 	// The first of each index tells; to ask whether any is due may read them all.
-	err = s.db.GetContext(ctx, &due, `
-		select coalesce(least((select due_at from guard_state where due_at is not null order by due_at limit 1),
-		                      (select due_at from device_state where due_at is not null order by due_at limit 1),
-		                      (select shelved_until from guard where shelved_until is not null order by shelved_until limit 1),
-		                      (select min(due_at) from notice where state = 'held'),
-		                      (select due_at from escalation where due_at is not null order by due_at limit 1),
-		                      (select due_at from output_state where due_at is not null order by due_at limit 1),
-		                      (select due_at from interlock_state where due_at is not null order by due_at limit 1),
-		                      (select due_at from run_plan where due_at is not null order by due_at limit 1),
-		                      (select min(due_at) from statement)) <= $1, false)`, at)
-	return due, err
+	err = s.db.GetContext(ctx, &d, `
+		select coalesce((select due_at from device_state where due_at is not null order by due_at limit 1) <= $1, false) as devices,
+		       coalesce((select due_at from guard_state where due_at is not null order by due_at limit 1) <= $1, false) as guards,
+		       coalesce((select due_at from output_state where due_at is not null order by due_at limit 1) <= $1, false) as outputs,
+		       coalesce((select due_at from interlock_state where due_at is not null order by due_at limit 1) <= $1, false) as interlocks,
+		       coalesce((select due_at from escalation where due_at is not null order by due_at limit 1) <= $1, false) as escalations,
+		       coalesce((select min(due_at) from notice where state = 'held') <= $1, false) as held,
+		       coalesce((select shelved_until from guard where shelved_until is not null order by shelved_until limit 1) <= $1, false) as shelves,
+		       coalesce((select due_at from run_plan where due_at is not null order by due_at limit 1) <= $1, false) as plans,
+		       coalesce((select min(due_at) from statement) <= $1, false) as statements`, at)
+	return d, err
 }
 
 // DueGuards gives the guards whose delays have ended by at, earliest first, limit at most.

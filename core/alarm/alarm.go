@@ -5,7 +5,7 @@ import "jauntylark/core/measure"
 // Alarm is one occurrence: from the raise of a guard until it is over.
 type Alarm struct {
 	ID             int64            `json:"id" db:"id"`
-	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk,sensor,verification,carrier,drill,output" doc:"what raised it: a guard, the silence of a device, its clock, a disk that is nearly full, a sensor whose readings cannot be believed, a verification that is due, a carrier that keeps failing, a roster that was not drilled for long, or an output that does not do what it was ordered"`
+	Kind           string           `json:"kind" db:"kind" enum:"guard,silence,clock,disk,sensor,verification,carrier,drill,output,service" doc:"what raised it: a guard, the silence of a device, its clock, a disk that is nearly full, a sensor whose readings cannot be believed, a verification that is due, a carrier that keeps failing, a roster that was not drilled for long, an output that does not do what it was ordered, or something that the service itself keeps failing to do"`
 	Guard          string           `json:"guard" db:"guard" doc:"name of the guard; empty for silence and clock"`
 	Signal         string           `json:"signal" db:"signal" doc:"DEVICE/SIGNAL, or DEVICE for silence and clock, DEVICE/OUTPUT for an output; empty for the disk"`
 	Side           Side             `json:"-" db:"side"`
@@ -51,6 +51,7 @@ const (
 	ByCarrier = "carrier" // a carrier keeps failing
 	ByDrills  = "drill"   // a roster was not drilled for long
 	ByOutput  = "output"  // an output does not do what it was ordered
+	ByService = "service" // the service keeps failing to do something
 )
 
 // The marks that people give to alarms.

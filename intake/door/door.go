@@ -177,8 +177,9 @@ type Visit struct {
 	Samples        []measure.Sample // instead of a body
 	Refused        []measure.Refusal
 	IdempotencyKey string
-	Fresh          bool // the key is kept, but was not used before
-	Patient        bool // over its rate it waits instead of being refused
+	Fresh          bool        // the key is kept, but was not used before
+	Patient        bool        // over its rate it waits instead of being refused
+	Gone           func() bool // whether who brought it has gone meanwhile, and will bring it again; nil: never
 }
 
 // Result is what became of a visit.
@@ -288,6 +289,10 @@ func (d *Door) Start(ctx context.Context, v *Visit) *Pending {
 			pause(ctx, tooFastWaits) // so that one who does not listen costs little
 			return p
 		}
+	}
+	if v.Gone != nil && v.Gone() { // the copy that comes again may be before it in the queue
+		p.err = fmt.Errorf("its connection has ended: %w", pipeline.ErrAway)
+		return p
 	}
 	p.ticket, p.err = d.Pipeline.Start(ctx, &pipeline.Pack{Sender: v.Sender, Arrived: p.arrived, Samples: v.Samples, Frame: p.frame, IdempotencyKey: v.IdempotencyKey, Fresh: v.Fresh})
 	p.started = p.err == nil

@@ -176,6 +176,7 @@ func (h *hook) OnPacketRead(cl *mqtt.Client, pk packets.Packet) (packets.Packet,
 		cl.State.Inflight.Delete(pk.PacketID)
 	case pk.FixedHeader.Type == packets.Pubrel:
 		if s := h.session(cl); s != nil {
+			s.settle(pk.PacketID) // a copy that still waits for its commit asks for the identifier there
 			if err := h.broker.door.Forget(h.broker.ctx, s.sender, onceKey(cl, pk.PacketID)); err != nil {
 				cl.Stop(err)
 			}
@@ -238,6 +239,7 @@ func (f *flight) start(s *session, at place, pk packets.Packet) {
 	visit := visitOf(sender, at, pk.Properties.ContentType, pk.Payload)
 	if f.qos == 2 {
 		visit.IdempotencyKey, visit.Fresh = onceKey(s.cl, pk.PacketID), !pk.FixedHeader.Dup
+		visit.Gone = s.cl.Closed
 	}
 	f.pending = s.broker.door.Start(s.broker.ctx, visit)
 }

@@ -22,6 +22,7 @@ type session struct {
 	mu      sync.Mutex
 	acking  bool // a goroutine writes acknowledgements
 	waiting int
+	twice   map[uint16]chan struct{} // messages at QoS 2 that wait for their commit, by identifier; closed when it is known
 }
 
 // flight is one message that waits for its acknowledgement.
@@ -32,6 +33,7 @@ type flight struct {
 	pending  *door.Pending
 	confirm  func() error
 	err      error
+	settled  chan struct{} // at QoS 2: closed when it is known what became of it
 }
 
 // enqueue puts a message behind those before it. It waits when too many are in flight, which holds
@@ -39,6 +41,13 @@ type flight struct {
 // that an idle connection costs none.
 func (s *session) enqueue(f *flight) {
 	s.mu.Lock()
+	if f.qos == 2 {
+		if s.twice == nil {
+			s.twice = map[uint16]chan struct{}{}
+		}
+		f.settled = make(chan struct{})
+		s.twice[f.packetID] = f.settled
+	}
 	s.waiting++
 	start := !s.acking
 	s.acking = true
@@ -56,6 +65,11 @@ func (s *session) acknowledge() {
 		f := <-s.flights
 		acks = s.finish(f, acks)
 		s.mu.Lock()
+		if f.settled != nil {
+			if close(f.settled); s.twice[f.packetID] == f.settled {
+				delete(s.twice, f.packetID)
+			}
+		}
 		s.waiting--
 		last := s.waiting == 0
 		s.acking = !last
@@ -67,6 +81,16 @@ func (s *session) acknowledge() {
 		if last {
 			return
 		}
+	}
+}
+
+// settle waits until it is known what became of the message at QoS 2 with an identifier.
+func (s *session) settle(packetID uint16) {
+	s.mu.Lock()
+	pending := s.twice[packetID]
+	s.mu.Unlock()
+	if pending != nil {
+		<-pending
 	}
 }
 

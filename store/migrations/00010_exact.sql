@@ -10,3 +10,7 @@ alter table alarm add provisional boolean not null default false;
 -- heard again; absent_until is 0 once the delays go on without that.
 alter table device_state add absent_from bigint not null default 0;
 alter table device_state add absent_until bigint not null default 0;
+
+alter table alarm drop constraint alarm_kind_check;
+alter table alarm add constraint alarm_kind_check
+    check (kind in ('guard', 'silence', 'clock', 'disk', 'sensor', 'verification', 'carrier', 'drill', 'output', 'service'));

@@ -1,0 +1,223 @@
+package pipeline
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/store"
+)
+
+// duty is one kind of work that falls due by time. What is due of one kind is done in a commit of its own. When that fails, each
+// thing is tried in a commit of its own; one that keeps failing waits longer and longer, is told as an alarm of the service, and
+// holds up nothing else.
+type duty struct {
+	name   string                                // what the service cannot do when it fails: "send statements"
+	wanted func(store.Due) bool                  // whether anything of it is due
+	seldom func(context.Context, *Pipeline) bool // the same of what is looked at seldom
+	due    func(*Turn) ([]int64, error)          // what is due
+	do     func(*Turn, []int64) error            // does it
+	fails  map[int64]*failure                    // what failed when it was last tried
+	told   bool                                  // whether an alarm of the service stands is known
+	alarm  int64                                 // that alarm; 0: none
+}
+
+// failure is one thing that could not be done.
+type failure struct {
+	since measure.Instant
+	next  time.Time
+	times int
+	err   error
+}
+
+const (
+	failsFor      = 10 * time.Second // and three times: then it is an alarm
+	failsTimes    = 3
+	retryAtMost   = time.Minute
+	retryAtFirst  = 200 * time.Millisecond
+	shownOfErrors = 160 // characters
+)
+
+// duties are all kinds, in the order in which they are done.
+func duties() []*duty {
+	all := []*duty{
+		{name: "look for silence", wanted: func(d store.Due) bool { return d.Devices }, due: (*Turn).dueDevices, do: (*Turn).sweepDevices},
+		{name: "end the delays of guards", wanted: func(d store.Due) bool { return d.Guards }, due: (*Turn).dueGuards, do: (*Turn).sweepGuards},
+		{name: "end the delays of interlocks", wanted: func(d store.Due) bool { return d.Interlocks }, due: (*Turn).dueInterlocks, do: (*Turn).sweepInterlocks},
+		{name: "look after outputs", wanted: func(d store.Due) bool { return d.Outputs }, due: (*Turn).dueOutputs, do: (*Turn).sweepOutputs},
+		{name: "go on with rosters", wanted: func(d store.Due) bool { return d.Escalations }, due: (*Turn).dueEscalations, do: (*Turn).escalate},
+		{name: "tell what was held back", wanted: func(d store.Due) bool { return d.Held }, due: (*Turn).dueHeld, do: (*Turn).release},
+		{name: "end shelving", wanted: func(d store.Due) bool { return d.Shelves }, due: (*Turn).dueShelves, do: (*Turn).endShelves},
+		{name: "start and end runs by schedule", wanted: func(d store.Due) bool { return d.Plans }, due: (*Turn).duePlans, do: (*Turn).sweepPlans},
+		{name: "send statements", wanted: func(d store.Due) bool { return d.Statements }, due: (*Turn).dueStatements, do: (*Turn).sendStatements},
+		{name: "tell of its own absence", seldom: func(ctx context.Context, p *Pipeline) bool {
+			untold, err := p.store.OutageUntold(ctx)
+			return err == nil && untold
+		}, do: whole((*Turn).tellBlind)},
+		{name: "sum up old news", seldom: func(ctx context.Context, p *Pipeline) bool {
+			old, err := p.store.AnyOld(ctx, p.Now().Add(-oldAfter))
+			return err == nil && old
+		}, do: whole((*Turn).sumUpOld)},
+		{name: "end drills", seldom: func(ctx context.Context, p *Pipeline) bool {
+			open, err := p.store.AnyOpenDrill(ctx, p.Now()-roster.DrillLasts)
+			return err == nil && open
+		}, do: whole((*Turn).endDrills)},
+		{name: "tell the word of the day", seldom: func(ctx context.Context, p *Pipeline) bool { return p.quietIsDue(ctx) }, do: whole((*Turn).tellQuiet)},
+	}
+	for _, d := range all {
+		d.fails = map[int64]*failure{}
+		if d.due == nil {
+			d.due = func(*Turn) ([]int64, error) { return []int64{0}, nil }
+		}
+	}
+	return all
+}
+
+// whole makes a duty of what is one piece of work.
+func whole(act func(*Turn) error) func(*Turn, []int64) error {
+	return func(t *Turn, ids []int64) error {
+		if len(ids) == 0 {
+			return nil
+		}
+		return act(t)
+	}
+}
+
+// run does what is due and may be tried now.
+func (d *duty) run(ctx context.Context, p *Pipeline) {
+	var ids []int64
+	err := p.Do(ctx, func(t *Turn) error {
+		all, err := d.due(t)
+		ids = slices.DeleteFunc(all, func(id int64) bool { return !d.ready(id) })
+		if err != nil || len(ids) == 0 {
+			return err
+		}
+		return d.do(t, ids)
+	})
+	if len(ids) < 2 || err == nil {
+		d.went(ctx, p, ids, err)
+		return
+	}
+	for _, id := range ids {
+		d.went(ctx, p, []int64{id}, p.Do(ctx, func(t *Turn) error { return d.do(t, []int64{id}) }))
+	}
+}
+
+// ready tells whether something may be tried now.
+func (d *duty) ready(id int64) bool {
+	return d.fails[id] == nil || !time.Now().Before(d.fails[id].next)
+}
+
+// went takes how it went with some things, and tells of what keeps failing.
+func (d *duty) went(ctx context.Context, p *Pipeline, ids []int64, err error) {
+	if ctx.Err() != nil || errors.Is(err, ErrAway) || store.Away(err) {
+		return // which is logged by the commits
+	}
+	for _, id := range ids {
+		d.note(id, p.Now(), err)
+	}
+	if err != nil {
+		p.Log.Warn("the service cannot "+d.name+", will try again", "error", err)
+	}
+	if err := d.tell(ctx, p); err != nil && ctx.Err() == nil {
+		p.Log.Warn("an alarm of the service could not be raised or ended", "about", d.name, "error", err)
+	}
+}
+
+// note remembers how one thing went.
+func (d *duty) note(id int64, now measure.Instant, err error) {
+	if err == nil {
+		delete(d.fails, id)
+		return
+	}
+	f := d.fails[id]
+	if f == nil {
+		f = &failure{since: now}
+		d.fails[id] = f
+	}
+	f.times, f.err = f.times+1, err
+	f.next = time.Now().Add(min(retryAtMost, retryAtFirst<<min(f.times, 16)))
+}
+
+// failing gives what keeps failing; nil: nothing does.
+func (d *duty) failing(now measure.Instant) *failure {
+	for _, id := range slices.Sorted(maps.Keys(d.fails)) {
+		if f := d.fails[id]; f.times >= failsTimes && now.Sub(f.since) >= failsFor {
+			return f
+		}
+	}
+	return nil
+}
+
+// tell raises the alarm of a duty that keeps failing, and ends it when nothing of it fails any more.
+func (d *duty) tell(ctx context.Context, p *Pipeline) error {
+	failing := d.failing(p.Now())
+	if d.told && (failing != nil) == (d.alarm != 0) || d.alarm != 0 && len(d.fails) > 0 {
+		return nil
+	}
+	standing := int64(0)
+	err := p.Do(ctx, func(t *Turn) (err error) {
+		if standing, err = t.Tx.ServiceAlarm(t.ctx, "cannot "+d.name); err != nil {
+			return err
+		}
+		switch {
+		case failing != nil && standing == 0:
+			standing, err = t.raiseService(d.name, failing)
+		case failing == nil && standing != 0 && len(d.fails) == 0:
+			err = t.endService(standing)
+			standing = 0
+		}
+		return err
+	})
+	if err == nil {
+		d.told, d.alarm = true, standing
+	}
+	return err
+}
+
+func (t *Turn) raiseService(what string, f *failure) (int64, error) {
+	a := alarm.Alarm{Kind: alarm.ByService, Severity: alarm.Warning, State: alarm.StateRaised, RaisedAt: f.since, LearnedAt: t.Now, When: "cannot " + what,
+		Sentence: fmt.Sprintf("The service cannot %s: %s", what, clipText(f.err.Error(), shownOfErrors)), Advice: "It tries again by itself, and all else goes on. Its log says more."}
+	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
+		return 0, err
+	}
+	if err := t.enter(a, "alarm raised", happening{Transition: alarm.Transition{At: a.RaisedAt}}, a.Sentence); err != nil {
+		return 0, err
+	}
+	names, err := t.ownTell()
+	if err != nil {
+		return 0, err
+	}
+	return a.ID, t.tellAnew(story{Alarm: a, kind: roster.Raise}, names)
+}
+
+func (t *Turn) endService(id int64) error {
+	a, err := t.Tx.Alarm(t.ctx, id)
+	if err != nil {
+		return err
+	}
+	now := max(t.Now, a.RaisedAt)
+	a.State, a.ClearedAt = alarm.StateOver, &now
+	return t.over(a, happening{Transition: alarm.Transition{At: now}}, alarm.Test{})
+}
+
+// quietIsDue tells whether the word of the day is to be told.
+func (p *Pipeline) quietIsDue(ctx context.Context) bool {
+	own, err := p.store.SiteReach(ctx)
+	if err != nil || own.QuietWord == nil {
+		return false
+	}
+	here, err := p.store.Site(ctx)
+	if err != nil {
+		return false
+	}
+	day, due := quietDue(own.QuietWord, here, p.Now())
+	told, err := p.store.QuietOn(ctx)
+	return err == nil && due && told != day
+}
