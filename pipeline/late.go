@@ -54,7 +54,7 @@ const (
 
 // lateEvery asks guards, beside their live state, about stretches of late readings (docs/semantics.md 4).
 func (p *Pipeline) lateEvery(ctx context.Context) {
-	d := &duty{name: "judge late readings", fails: map[int64]*failure{}}
+	d := &dueWork{name: "judge late readings", fails: map[int64]*failure{}}
 	tick := time.NewTicker(lateInterval)
 	defer tick.Stop()
 	for {

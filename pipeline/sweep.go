@@ -45,7 +45,7 @@ func wait(ctx context.Context, tick *time.Ticker) {
 func (p *Pipeline) sweepEvery(ctx context.Context, interval time.Duration) {
 	tick := time.NewTicker(interval)
 	defer tick.Stop()
-	all := duties()
+	all := dueWorks()
 	for ticks := 0; ; ticks++ {
 		if wait(ctx, tick); ctx.Err() != nil {
 			return

@@ -217,8 +217,11 @@ func (t Test) Back(deadband float64) Test {
 
 // In gives the test with its limits converted, as into another unit; convert must not turn the order round.
 func (t Test) In(convert func(float64) float64) Test {
-	if t.Measured() {
+	switch {
+	case t.Kind == Outside || t.Kind == Inside:
 		t.A, t.B = convert(t.A), convert(t.B)
+	case t.Measured():
+		t.A = convert(t.A)
 	}
 	return t
 }

@@ -221,7 +221,7 @@ func TestACureForChattering(t *testing.T) {
 		t.Fatalf("%+v", c)
 	}
 	g.Deadband = *c.Deadband
-	if left := count(g, readings); left != c.Of-c.Saved {
+	if left := count(g, readings, 0); left != c.Of-c.Saved {
 		t.Errorf("with it there are %d alarms, not %d", left, c.Of-c.Saved)
 	}
 	var onOff []float64

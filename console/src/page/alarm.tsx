@@ -129,7 +129,7 @@ export function AlarmPage() {
           {a.kind === 'silence' && raised && (
             <>Nothing has come for {length(now - Date.parse(a.raised_at) + a.value * 1000)}. </>
           )}
-          {a.kind === 'carrier' || a.kind === 'drill' || a.kind === 'disk' ? (
+          {a.kind === 'service' ? null : a.kind === 'carrier' || a.kind === 'drill' || a.kind === 'disk' ? (
             <PlainLink href="/rosters">Rosters and carriers</PlainLink>
           ) : a.kind === 'output' ? (
             <PlainLink href={`/outputs/${a.signal}`}>The output’s page</PlainLink>

@@ -140,4 +140,3 @@ func TestGivingUpTellsTheTruth(t *testing.T) {
 		t.Logf("%d of 60 were saved, which proves little", saved)
 	}
 }
-

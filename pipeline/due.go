@@ -14,10 +14,10 @@ import (
 	"jauntylark/store"
 )
 
-// duty is one kind of work that falls due by time. What is due of one kind is done in a commit of its own. When that fails, each
+// dueWork is one kind of work that falls due by time. What is due of one kind is done in a commit of its own. When that fails, each
 // thing is tried in a commit of its own; one that keeps failing waits longer and longer, is told as an alarm of the service, and
 // holds up nothing else.
-type duty struct {
+type dueWork struct {
 	name   string                                // what the service cannot do when it fails: "send statements"
 	wanted func(store.Due) bool                  // whether anything of it is due
 	seldom func(context.Context, *Pipeline) bool // the same of what is looked at seldom
@@ -44,9 +44,9 @@ const (
 	shownOfErrors = 160 // characters
 )
 
-// duties are all kinds, in the order in which they are done.
-func duties() []*duty {
-	all := []*duty{
+// dueWorks are all kinds, in the order in which they are done.
+func dueWorks() []*dueWork {
+	all := []*dueWork{
 		{name: "look for silence", wanted: func(d store.Due) bool { return d.Devices }, due: (*Turn).dueDevices, do: (*Turn).sweepDevices},
 		{name: "end the delays of guards", wanted: func(d store.Due) bool { return d.Guards }, due: (*Turn).dueGuards, do: (*Turn).sweepGuards},
 		{name: "end the delays of interlocks", wanted: func(d store.Due) bool { return d.Interlocks }, due: (*Turn).dueInterlocks, do: (*Turn).sweepInterlocks},
@@ -79,7 +79,7 @@ func duties() []*duty {
 	return all
 }
 
-// whole makes a duty of what is one piece of work.
+// whole makes due work of what is one piece of work.
 func whole(act func(*Turn) error) func(*Turn, []int64) error {
 	return func(t *Turn, ids []int64) error {
 		if len(ids) == 0 {
@@ -90,7 +90,7 @@ func whole(act func(*Turn) error) func(*Turn, []int64) error {
 }
 
 // run does what is due and may be tried now.
-func (d *duty) run(ctx context.Context, p *Pipeline) {
+func (d *dueWork) run(ctx context.Context, p *Pipeline) {
 	var ids []int64
 	err := p.Do(ctx, func(t *Turn) error {
 		all, err := d.due(t)
@@ -110,12 +110,12 @@ func (d *duty) run(ctx context.Context, p *Pipeline) {
 }
 
 // ready tells whether something may be tried now.
-func (d *duty) ready(id int64) bool {
+func (d *dueWork) ready(id int64) bool {
 	return d.fails[id] == nil || !time.Now().Before(d.fails[id].next)
 }
 
 // went takes how it went with some things, and tells of what keeps failing.
-func (d *duty) went(ctx context.Context, p *Pipeline, ids []int64, err error) {
+func (d *dueWork) went(ctx context.Context, p *Pipeline, ids []int64, err error) {
 	if ctx.Err() != nil || errors.Is(err, ErrAway) || store.Away(err) {
 		return // which is logged by the commits
 	}
@@ -131,7 +131,7 @@ func (d *duty) went(ctx context.Context, p *Pipeline, ids []int64, err error) {
 }
 
 // note remembers how one thing went.
-func (d *duty) note(id int64, now measure.Instant, err error) {
+func (d *dueWork) note(id int64, now measure.Instant, err error) {
 	if err == nil {
 		delete(d.fails, id)
 		return
@@ -146,7 +146,7 @@ func (d *duty) note(id int64, now measure.Instant, err error) {
 }
 
 // failing gives what keeps failing; nil: nothing does.
-func (d *duty) failing(now measure.Instant) *failure {
+func (d *dueWork) failing(now measure.Instant) *failure {
 	for _, id := range slices.Sorted(maps.Keys(d.fails)) {
 		if f := d.fails[id]; f.times >= failsTimes && now.Sub(f.since) >= failsFor {
 			return f
@@ -155,8 +155,8 @@ func (d *duty) failing(now measure.Instant) *failure {
 	return nil
 }
 
-// tell raises the alarm of a duty that keeps failing, and ends it when nothing of it fails any more.
-func (d *duty) tell(ctx context.Context, p *Pipeline) error {
+// tell raises the alarm of work that keeps failing, and ends it when nothing of it fails any more.
+func (d *dueWork) tell(ctx context.Context, p *Pipeline) error {
 	failing := d.failing(p.Now())
 	if d.told && (failing != nil) == (d.alarm != 0) || d.alarm != 0 && len(d.fails) > 0 {
 		return nil
