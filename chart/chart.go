@@ -10,6 +10,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
+	"jauntylark/core/wall"
 )
 
 // Panel is what is drawn of one signal.
@@ -153,12 +154,28 @@ func (s Span) ticks(most int) (at []measure.Instant, form string) {
 	default:
 		form = "2 Jan"
 	}
-	_, offset := s.From.Time().In(s.Zone).Zone()
-	shift, ms := measure.Instant(offset)*1000, measure.Instant(step.Milliseconds())
-	for t := (s.From+shift+ms-1)/ms*ms - shift; t <= s.Until; t += ms {
-		at = append(at, t)
+	if step < time.Minute {
+		ms := measure.Instant(step.Milliseconds())
+		for t := (s.From + ms - 1) / ms * ms; t <= s.Until; t += ms {
+			at = append(at, t)
+		}
+		return at, form
 	}
-	return at, form
+	return s.clockTicks(step), form
+}
+
+// clockTicks gives the instants at which the clock on the wall shows a multiple of a step of a minute or more.
+func (s Span) clockTicks(step time.Duration) (at []measure.Instant) {
+	days := wall.Day(max(1, step/(24*time.Hour)))
+	minutes := int(min(step, 24*time.Hour) / time.Minute)
+	for day := wall.On(s.From, s.Zone) / days * days; day.Begin(s.Zone) <= s.Until; day += days {
+		for minute := 0; minute < 24*60; minute += minutes {
+			if t := day.At(minute, s.Zone); t >= s.From && t <= s.Until && (len(at) == 0 || t > at[len(at)-1]) {
+				at = append(at, t)
+			}
+		}
+	}
+	return at
 }
 
 // figure writes a value of an axis with as many decimals as tell its steps apart.

@@ -112,3 +112,21 @@ func TestTicksAreRound(t *testing.T) {
 		}
 	}
 }
+
+// Days on an axis begin at midnight by the clock, on both sides of a change of it.
+func TestTicksFollowTheClock(t *testing.T) {
+	dublin, err := time.LoadLocation("Europe/Dublin")
+	if err != nil {
+		t.Fatal(err)
+	}
+	span := Span{From: measure.InstantOf(time.Date(2026, 10, 20, 0, 0, 0, 0, dublin)), Until: measure.InstantOf(time.Date(2026, 10, 30, 0, 0, 0, 0, dublin)), Zone: dublin}
+	at, _ := span.ticks(12)
+	for _, tick := range at {
+		if clock := tick.Time().In(dublin).Format("15:04"); clock != "00:00" {
+			t.Errorf("a tick at %s", tick.Time().In(dublin))
+		}
+	}
+	if len(at) != 11 {
+		t.Errorf("%d ticks", len(at))
+	}
+}

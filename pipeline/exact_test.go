@@ -2,12 +2,14 @@ package pipeline_test
 
 import (
 	"context"
+	"strings"
 	"testing"
 	"time"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline"
+	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
 
@@ -149,5 +151,70 @@ func TestAReplayTakesAGapForASilence(t *testing.T) {
 	found := b.replay(pipeline.ReplayOrder{Guard: g, From: b.at(-1), Until: b.at(250)})
 	if live.Guard != "hot" || live.RaisedAt != b.at(230) || len(found.Alarms) != 1 || found.Alarms[0].RaisedAt != live.RaisedAt {
 		t.Errorf("live %v, replayed %+v", live.RaisedAt.Sub(start), found)
+	}
+}
+
+// How far an alarm went counts its on-delay, live, in a replay and in the mail.
+func TestHowFarAnAlarmWentCountsItsOnDelay(t *testing.T) {
+	b := fresh(t)
+	b.stream("temp", -5, 20)
+	rung := above(30, 1, alarm.Warning)
+	rung.OnDelay = *lasting(3)
+	g := b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: rung})
+	b.stream("temp", 1, 35, 50, 36, 36, 36, 20)
+	live, found := b.newest(), b.replay(pipeline.ReplayOrder{Guard: g, From: b.at(0), Until: b.at(10)})
+	if live.RaisedAt != b.at(4) || live.Value != 36 || live.Extreme != 50 || len(found.Alarms) != 1 || found.Alarms[0].Extreme != 50 {
+		t.Errorf("live %+v\nreplayed %+v", live, found.Alarms)
+	}
+	mails, err := b.store.Notices(context.Background(), store.NoticeQuery{Alarm: live.ID, Limit: 1})
+	if err != nil || len(mails) != 1 || !strings.Contains(mails[0].Text, "It went as far as 50, and reads 20 now.") {
+		t.Errorf("%+v %v", mails, err)
+	}
+}
+
+// An alarm that was raised while its device was catching up ends when late readings show that it never was; one that was raised in
+// time stands, whatever comes late.
+func TestLateReadingsDisproveWhatWasRaisedCatchingUp(t *testing.T) {
+	for _, catchingUp := range []bool{true, false} {
+		b := fresh(t)
+		b.expect("d", 10*time.Second)
+		rung := above(30, 1, alarm.Warning)
+		rung.OnDelay = *lasting(60)
+		b.stream("temp", -5, 20)
+		b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: rung})
+		send := func(at, value float64) {
+			if !catchingUp {
+				b.moveTo(at)
+			}
+			b.send(measure.Sample{Name: "temp", At: b.at(at), Value: value})
+		}
+		b.moveTo(5)
+		if catchingUp {
+			b.moveTo(1000)
+		}
+		for at := 10.0; at <= 100; at += 10 {
+			if at != 50 {
+				send(at, 35)
+			}
+		}
+		if got := b.newest(); got.Guard != "hot" || got.RaisedAt != b.at(70) || got.Provisional != catchingUp {
+			t.Fatalf("%+v", got)
+		}
+		b.send(measure.Sample{Name: "temp", At: b.at(50), Value: 20})
+		b.moveTo(float64(b.Now()-start)/1000 + 15)
+		if !catchingUp {
+			time.Sleep(3 * time.Second) // the look at late readings comes every two
+			if got := b.newest(); got.State != alarm.StateRaised {
+				t.Errorf("raised in time: %+v", got)
+			}
+			continue
+		}
+		storetest.Eventually(t, "it is disproved", func() bool { a := b.alarms()[len(b.alarms())-1]; return a.Guard == "hot" && a.State == alarm.StateOver })
+		for at := 110.0; at <= 130; at += 10 {
+			send(at, 35)
+		}
+		if a := b.newest(); a.Guard != "hot" || a.State != alarm.StateRaised || a.RaisedAt != b.at(120) { // beyond the limit since 60
+			t.Errorf("raised anew: %+v", a)
+		}
 	}
 }

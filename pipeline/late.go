@@ -78,12 +78,7 @@ func (p *Pipeline) lateEvery(ctx context.Context) {
 // judgeLate adds the alarms that would have been in a stretch of late readings and are not known, marked learned late.
 // Known alarms and the live state never change, but for an alarm that disprove ends. People get one summary.
 func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
-	type asked struct {
-		guard  alarm.Guard
-		from   measure.Instant
-		stands bool
-	}
-	var guards []asked
+	var guards []askedGuard
 	var over subject
 	err := p.Do(ctx, func(t *Turn) error {
 		signal := t.live.signals[s.Signal]
@@ -94,7 +89,7 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 		for _, g := range signal.guards {
 			from := max(g.MadeAt, s.From.Add(-lateMargin-longestDelay(&g.Guard)))
 			if g.MadeAt <= s.Until && g.When.Kind < alarm.Silent && g.OutOfUse == nil {
-				guards = append(guards, asked{g.Guard, from, g.alarms != [2]int64{}})
+				guards = append(guards, askedGuard{guard: g.Guard, from: from, stands: g.alarms != [2]int64{}})
 			}
 		}
 		return nil
@@ -102,18 +97,17 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 	if err != nil || over.id == 0 {
 		return err
 	}
-	var found, replayed []occurred
-	for _, g := range guards {
+	var found []occurred
+	for i := range guards {
+		g := &guards[i]
 		until := over.reached
 		if !g.stands {
 			until = min(until, s.Until.Add(lateMargin+longestDelay(&g.guard)))
 		}
-		all, err := p.Replay(ctx, ReplayOrder{Guard: g.guard, From: g.from, Until: until}, nil)
-		if err != nil {
+		if g.found, err = p.Replay(ctx, ReplayOrder{Guard: g.guard, From: g.from, Until: until}, nil); err != nil {
 			return err
 		}
-		for _, o := range all.Alarms {
-			replayed = append(replayed, occurred{g.guard.ID, o})
+		for _, o := range g.found.Alarms {
 			if o.RaisedAt <= s.Until && o.ClearedAt != nil && *o.ClearedAt >= s.From {
 				found = append(found, occurred{g.guard.ID, o})
 			}
@@ -128,13 +122,21 @@ func (p *Pipeline) judgeLate(ctx context.Context, s store.LateStretch) error {
 		if err != nil || !taken {
 			return err
 		}
-		for _, g := range guards {
-			if err := t.disprove(g.guard.ID, g.from, replayed, held); err != nil {
+		for i := range guards {
+			if err := t.disprove(&guards[i], held); err != nil {
 				return err
 			}
 		}
 		return t.learn(s, found)
 	})
+}
+
+// askedGuard is a guard that is asked about late readings, and what a replay since from finds by all that is known.
+type askedGuard struct {
+	guard  alarm.Guard
+	from   measure.Instant
+	stands bool
+	found  Replayed
 }
 
 // heldNow gives the newest usable reading of a signal, late ones included.
@@ -150,13 +152,13 @@ func (p *Pipeline) heldNow(ctx context.Context, over subject) (measure.Reading, 
 }
 
 // disprove ends the alarms of a guard that stand, were raised while its device was catching up, and never were by what is known
-// now: a replay since from finds no alarm of the side that reaches them. What held last by then holds now.
-func (t *Turn) disprove(id int64, from measure.Instant, replayed []occurred, held measure.Reading) error {
-	g := t.live.guards[id]
+// now: the replay finds no alarm of the side that reaches them. What held last by then holds now.
+func (t *Turn) disprove(asked *askedGuard, held measure.Reading) error {
+	g := t.live.guards[asked.guard.ID]
 	if g == nil || held.At == 0 {
 		return nil
 	}
-	for side, standing := range g.alarms {
+	for n, standing := range g.alarms {
 		if standing == 0 {
 			continue
 		}
@@ -164,10 +166,11 @@ func (t *Turn) disprove(id int64, from measure.Instant, replayed []occurred, hel
 		if err != nil {
 			return err
 		}
-		stood := slices.ContainsFunc(replayed, func(o occurred) bool {
-			return o.guard == id && o.Side == alarm.Side(side) && (o.ClearedAt == nil || *o.ClearedAt >= a.RaisedAt)
+		side := alarm.Side(n)
+		stood := slices.ContainsFunc(asked.found.Alarms, func(o alarm.Occurrence) bool {
+			return o.Side == side && (o.ClearedAt == nil || *o.ClearedAt >= a.RaisedAt)
 		})
-		if !a.Provisional || stood || a.RaisedAt < from {
+		if !a.Provisional || stood || a.RaisedAt < asked.from {
 			continue
 		}
 		s := g.signal
@@ -175,7 +178,7 @@ func (t *Turn) disprove(id int64, from measure.Instant, replayed []occurred, hel
 			s.state.HeldAt, s.state.Held, s.state.HeldRaw = held.At, held.Value, s.timeline.At(held.At).Raw(held.Value)
 			t.changed(s)
 		}
-		t.step(g, alarm.Event{Kind: alarm.Disproved, Side: alarm.Side(side), At: t.Now - s.state.Lag(), Value: s.state.Held}, "")
+		t.step(g, alarm.Event{Kind: alarm.Disproved, Side: side, At: t.Now - s.state.Lag(), Value: s.state.Held, Since: asked.found.State.RisingSince(side)}, "")
 	}
 	return t.tellAll()
 }

@@ -27,6 +27,7 @@ type Replayed struct {
 	From     measure.Instant // the first reading, or the order's from
 	Until    measure.Instant
 	Readings int
+	State    alarm.State // of the guard in the end
 }
 
 // subject is the signal that a replay goes over.
@@ -83,6 +84,7 @@ func (p *Pipeline) Replay(ctx context.Context, o ReplayOrder, progress func(at m
 		some, err := walk.Next(ctx, room)
 		if err != nil || len(some) == 0 {
 			out.Alarms = run.Finish(o.Until)
+			out.State = run.State
 			return out, err
 		}
 		if out.Readings == 0 && !began {

@@ -23,11 +23,11 @@ func (t *Tx) AddGuardEvents(ctx context.Context, events []GuardEvent) error {
 		return nil
 	}
 	n := len(events)
-	ids, kinds, ats, values, sides, offs, stepped := make([]int64, n), make([]int16, n), make([]int64, n), make([]float64, n), make([]int16, n), make([]int16, n), make([]int64, n)
+	ids, kinds, ats, values, sides, offs, stepped, sinces := make([]int64, n), make([]int16, n), make([]int64, n), make([]float64, n), make([]int16, n), make([]int16, n), make([]int64, n), make([]int64, n)
 	versions := make([]*string, n)
 	for i, e := range events {
 		ids[i], kinds[i], ats[i], values[i], sides[i], offs[i] = e.Guard, int16(e.Event.Kind), int64(e.Event.At), e.Event.Value, int16(e.Event.Side), int16(e.Event.Off)
-		stepped[i] = int64(e.SignalStepped)
+		stepped[i], sinces[i] = int64(e.SignalStepped), int64(e.Event.Since)
 		if e.Version != nil {
 			text, err := json.Marshal(e.Version)
 			if err != nil {
@@ -38,11 +38,11 @@ func (t *Tx) AddGuardEvents(ctx context.Context, events []GuardEvent) error {
 		}
 	}
 	_, err := t.ExecContext(ctx, `
-		insert into guard_event (guard_id, kind, at, value, side, off, signal_stepped, version)
-		select n.guard, n.kind, n.at, n.value, n.side, n.off, n.stepped, n.version::jsonb
-		from unnest($1::bigint[], $2::smallint[], $3::bigint[], $4::float8[], $5::smallint[], $6::smallint[], $7::bigint[], $8::text[])
-		     with ordinality as n(guard, kind, at, value, side, off, stepped, version, place)
-		where exists (select from guard g where g.id = n.guard) order by place`, ids, kinds, ats, values, sides, offs, stepped, versions)
+		insert into guard_event (guard_id, kind, at, value, side, off, signal_stepped, version, since)
+		select n.guard, n.kind, n.at, n.value, n.side, n.off, n.stepped, n.version::jsonb, n.since
+		from unnest($1::bigint[], $2::smallint[], $3::bigint[], $4::float8[], $5::smallint[], $6::smallint[], $7::bigint[], $8::text[], $9::bigint[])
+		     with ordinality as n(guard, kind, at, value, side, off, stepped, version, since, place)
+		where exists (select from guard g where g.id = n.guard) order by place`, ids, kinds, ats, values, sides, offs, stepped, versions, sinces)
 	return err
 }
 
@@ -56,13 +56,14 @@ func (t *Tx) GuardEvents(ctx context.Context, guard int64) ([]GuardEvent, error)
 		Off     alarm.Off       `db:"off"`
 		Stepped measure.Instant `db:"signal_stepped"`
 		Version []byte          `db:"version"`
+		Since   measure.Instant `db:"since"`
 	}
-	if err := t.SelectContext(ctx, &rows, `select kind, at, value, side, off, signal_stepped, version from guard_event where guard_id = $1 order by id`, guard); err != nil {
+	if err := t.SelectContext(ctx, &rows, `select kind, at, value, side, off, signal_stepped, version, since from guard_event where guard_id = $1 order by id`, guard); err != nil {
 		return nil, err
 	}
 	events := make([]GuardEvent, len(rows))
 	for i, r := range rows {
-		events[i] = GuardEvent{Guard: guard, Event: alarm.Event{Kind: r.Kind, At: r.At, Value: r.Value, Side: r.Side, Off: r.Off}, SignalStepped: r.Stepped}
+		events[i] = GuardEvent{Guard: guard, Event: alarm.Event{Kind: r.Kind, At: r.At, Value: r.Value, Side: r.Side, Off: r.Off, Since: r.Since}, SignalStepped: r.Stepped}
 		if r.Version != nil {
 			events[i].Version = &alarm.Guard{}
 			if err := json.Unmarshal(r.Version, events[i].Version); err != nil {

@@ -40,8 +40,8 @@ type Run struct {
 
 	g     *Guard
 	room  []Transition
-	open  [2]int          // which of Alarms stands on a side, counted from 1
-	deep  [2]uint8        // the outermost level at which it stood
+	open  [2]int   // which of Alarms stands on a side, counted from 1
+	deep  [2]uint8 // the outermost level at which it stood
 	quiet struct {
 		known     bool
 		low, high float64

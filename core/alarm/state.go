@@ -151,6 +151,14 @@ func (s *State) Due(g *Guard) measure.Instant {
 	return due
 }
 
+// RisingSince tells since when the on-delay of a side's inner rung runs; 0: it does not.
+func (s *State) RisingSince(side Side) measure.Instant {
+	if inner := s.Rungs[slotOf(side, 1)]; inner.Phase == Rising {
+		return inner.Since
+	}
+	return 0
+}
+
 // Delayed tells whether a delay runs that does not stand still.
 func (s *State) Delayed(g *Guard) bool { return s.dueRung(g) != 0 && s.SilentSince == 0 }
 

@@ -11,6 +11,8 @@ type Event struct {
 	Value float64 // of a NewReading, or an Amended one; of Disproved: the value that holds; of Begin: not 0 when the silence that was counted before counts no more
 	Side  Side    // of Acknowledge, Reset and Disproved
 	Off   Off     // of Begin and Arming: all reasons why it does not look but armed hours
+
+	Since measure.Instant // of Disproved: since when the value has met the test again; 0: it does not
 }
 
 // EventKind is the sort of an Event.
@@ -144,6 +146,9 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 			s.Rungs[slotOf(e.Side, 1)], s.Rungs[slotOf(e.Side, 2)] = RungState{}, RungState{}
 			into = s.over(e.Side, s.Stepped, Disproved, into)
 			s.lookAnew(g)
+			if inner := &s.Rungs[slotOf(e.Side, 1)]; inner.Phase == Rising && e.Since != 0 {
+				inner.Since = min(inner.Since, e.Since)
+			}
 			into = s.settle(g, s.Stepped, into)
 		}
 	}

@@ -14,3 +14,6 @@ alter table device_state add absent_until bigint not null default 0;
 alter table alarm drop constraint alarm_kind_check;
 alter table alarm add constraint alarm_kind_check
     check (kind in ('guard', 'silence', 'clock', 'disk', 'sensor', 'verification', 'carrier', 'drill', 'output', 'service'));
+
+-- Of an alarm that late readings disprove: since when the value has met the test again by what is known then; 0: it does not.
+alter table guard_event add since bigint not null default 0;
