@@ -2,7 +2,6 @@ package cli_test
 
 import (
 	"database/sql"
-	"encoding/json"
 	"math/rand/v2"
 	"net/http"
 	"syscall"
@@ -10,8 +9,6 @@ import (
 	"time"
 
 	"jauntylark/client"
-	"jauntylark/core/alarm"
-	"jauntylark/core/measure"
 	"jauntylark/store/storetest"
 )
 
@@ -65,33 +62,9 @@ func TestTwoProcessesOfWhichOneIsKilled(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer db.Close()
+	guards := get[[]struct{ Name, Signal string }](p, "guard", "list")
 	for _, s := range senders {
 		checkReadings(t, db, s.name, s.acked, 30)
-		var replayed struct{ Alarms []alarm.Occurrence }
-		if err := json.Unmarshal([]byte(p.must("guard", "replay", s.name, "--as-it-was", "--json")), &replayed); err != nil {
-			t.Fatal(err)
-		}
-		rows, err := db.Query(`select raised_at, cleared_at, worst from alarm where guard = $1 and not learned_late order by id`, s.name)
-		if err != nil {
-			t.Fatal(err)
-		}
-		n := 0
-		for ; rows.Next(); n++ {
-			var raised, cleared measure.Instant
-			var worst alarm.Severity
-			if err := rows.Scan(&raised, &cleared, &worst); err != nil {
-				t.Fatal(err)
-			}
-			if n >= len(replayed.Alarms) {
-				continue
-			}
-			if o := replayed.Alarms[n]; o.RaisedAt != raised || o.ClearedAt == nil || *o.ClearedAt != cleared || o.Severity != worst {
-				t.Fatalf("%s: alarm %d was raised at %v, over at %v, %s; going through what happened gives %+v", s.name, n, raised, cleared, worst, o)
-			}
-		}
-		rows.Close()
-		if n != len(replayed.Alarms) || n == 0 {
-			t.Errorf("%s: %d alarms, %d when gone through again", s.name, n, len(replayed.Alarms))
-		}
+		checkAsItWas(p, db, s.name+"/v", guards)
 	}
 }
