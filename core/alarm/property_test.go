@@ -251,7 +251,7 @@ func FuzzStep(f *testing.F) {
 		var s State
 		raised, last := [2]bool{}, measure.Instant(0)
 		for range 200 {
-			e := Event{Kind: EventKind(1 + r.IntN(int(Reset))), At: tick * measure.Instant(r.IntN(400)), Value: float64(r.IntN(12)), Side: Side(r.IntN(2)), Off: Off(r.IntN(3)) << 1}
+			e := Event{Kind: EventKind(1 + r.IntN(int(Disproved))), At: tick * measure.Instant(r.IntN(400)), Value: float64(r.IntN(12)), Side: Side(r.IntN(2)), Off: Off(r.IntN(3)) << 1}
 			if e.Kind >= Begin && e.Kind != Silence && e.Kind != Amended {
 				e.At = max(e.At, s.Stepped, last)
 			}

@@ -1,6 +1,8 @@
 package alarm
 
 import (
+	"time"
+
 	"jauntylark/core/measure"
 )
 
@@ -138,21 +140,30 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 			}
 		}
 	case Resume:
-		into = s.settle(g, min(e.At, s.SilentSince)-1, into)
-		s.wake(g, e.At)
+		at := max(e.At, s.Stepped)
+		into = s.settle(g, min(at, s.SilentSince)-1, into)
+		s.wake(g, at)
 	case Disproved:
+		into = s.settle(g, max(e.At, s.Stepped)-1, into)
 		if s.Sides[e.Side].Raised() {
-			s.Stepped, s.Held = max(s.Stepped, e.At), e.Value
-			s.Rungs[slotOf(e.Side, 1)], s.Rungs[slotOf(e.Side, 2)] = RungState{}, RungState{}
-			into = s.over(e.Side, s.Stepped, Disproved, into)
-			s.lookAnew(g)
-			if inner := &s.Rungs[slotOf(e.Side, 1)]; inner.Phase == Rising && e.Since != 0 {
-				inner.Since = min(inner.Since, e.Since)
-			}
-			into = s.settle(g, s.Stepped, into)
+			into = s.disprove(g, e, into)
 		}
 	}
 	return s, into
+}
+
+// disprove ends the alarm of a side that never was. Its delays begin afresh with what holds, or, where the value has met the
+// test since before, with that.
+func (s *State) disprove(g *Guard, e Event, into []Transition) []Transition {
+	s.Stepped, s.Held = max(s.Stepped, e.At), e.Value
+	s.Rungs[slotOf(e.Side, 1)], s.Rungs[slotOf(e.Side, 2)] = RungState{}, RungState{}
+	into = s.over(e.Side, s.Stepped, Disproved, into)
+	s.lookAnew(g)
+	if inner := &s.Rungs[slotOf(e.Side, 1)]; inner.Phase == Rising && e.Since != 0 {
+		delay := measure.Instant(time.Duration(g.inSlot(slotOf(e.Side, 1)).OnDelay).Milliseconds())
+		inner.Since = min(inner.Since, max(e.Since, s.Stepped-delay)) // what has ended by now ends now
+	}
+	return s.settle(g, s.Stepped, into)
 }
 
 // wake ends a silence at at, as a rule with a reading: the running delays go on where they stood still.
