@@ -62,6 +62,10 @@ func TestAGuardInFahrenheitClearsByItsOwnFigures(t *testing.T) {
 	over("saved again", 11)
 	b = process(t, b.store, b.now)
 	over("by another process", 21)
+	// What came there and back, as a console sends it.
+	g.When.A, g.Deadband, g.Unit = 48.999999999, 10.0000000008, "[degF]"
+	g = b.guard(g)
+	over("there and back", 31)
 	g.Deadband = 5
 	g.Clears = alarm.Test{}
 	if g = b.guard(g); g.Clears.String() != "at most 4.444444444" {

@@ -115,9 +115,12 @@ func (t *Turn) fitGuard(g *alarm.Guard, s *signalLive) error {
 		if !r.When.Suits(s.Kind) {
 			return &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", r.When, g.Signal, suits[s.Kind])}
 		}
-		r.Clears = s.clearsOf(r)
+		r.Clears = alarm.Test{}
 		if g.Unit != "" {
 			r.In(convert)
+		}
+		if known := s.clearsOf(r); known.Kind != 0 {
+			r.Clears = known
 		}
 	}
 	g.Unit = ""
@@ -137,7 +140,7 @@ func (t *Turn) fitGuard(g *alarm.Guard, s *signalLive) error {
 }
 
 // clearsOf gives when a rung clears that asks what a saved guard of the signal does: that one's limits may have been given in
-// another unit, in which they were computed. Of others it is found out anew.
+// another unit, in which they were computed, and this one's may have come there and back. Of others it is found out anew.
 func (s *signalLive) clearsOf(r *alarm.Rung) alarm.Test {
 	for _, g := range s.guards {
 		for i := range g.Count() {

@@ -16,27 +16,35 @@ export function seenUnit(stored: string) {
   return (stored !== 'K' && dimension && wanted[dimension]) || stored
 }
 
-/** A value as it is seen. */
+/** A value in another unit, as the service converts it: to so many decimals where the scales have other zeros, else to the
+ *  digits that the figures carry. */
+function convert(value: number, from: UnitFacts, to: UnitFacts, decimals: number) {
+  const moved = (value * from.factor + (from.offset - to.offset)) / to.factor
+  if (from.offset === to.offset) return Number(((value * from.factor) / to.factor).toPrecision(14))
+  return Math.abs(moved) < 1e5 ? Math.round(moved * 10 ** decimals) / 10 ** decimals : moved
+}
+
+/** A value as it is seen: with one decimal less than the service keeps, so that 49 °F are 49 °F again. */
 export function seen(value: number, stored: string) {
   const from = facts.get(stored)
   const to = facts.get(seenUnit(stored))
-  if (!from || !to || from === to) return value
-  const moved = (value * from.factor + from.offset - to.offset) / to.factor
-  return Math.abs(moved) < 1e5 ? Math.round(moved * 1e9) / 1e9 : moved
+  return !from || !to || from === to ? value : convert(value, from, to, 8)
 }
 
 /** A value as it is stored, of one as it is seen. */
 export function stored(value: number, unit: string) {
   const to = facts.get(unit)
   const from = facts.get(seenUnit(unit))
-  return !from || !to || from === to ? value : (value * from.factor + from.offset - to.offset) / to.factor
+  return !from || !to || from === to ? value : convert(value, from, to, 9)
 }
 
 /** A difference of two values as it is seen: it is scaled, and does not move. */
 export function seenDifference(difference: number, stored: string) {
   const from = facts.get(stored)
   const to = facts.get(seenUnit(stored))
-  return from && to ? (difference * from.factor) / to.factor : difference
+  if (!from || !to || from === to) return difference
+  const scaled = (difference * from.factor) / to.factor
+  return from.offset === to.offset ? Number(scaled.toPrecision(14)) : Math.round(scaled * 1e8) / 1e8
 }
 
 /** How the unit in which values of a unit are seen is written behind a figure. */
