@@ -82,10 +82,19 @@ func (r *Rung) In(convert func(float64) float64) {
 	r.Deadband = math.Abs(measure.Sum(convert(r.Deadband), -convert(0)))
 }
 
-// asks is the rung without what follows from it.
-func (r Rung) asks() Rung {
+// plain is the rung without what follows from it.
+func (r Rung) plain() Rung {
 	r.Clears = Test{}
 	return r
+}
+
+// Plain gives the rungs as they were asked for, without what follows from them.
+func (r Rungs) Plain() Rungs {
+	all := slices.Clone(r)
+	for i := range all {
+		all[i] = all[i].plain()
+	}
+	return all
 }
 
 // Rungs is a list of rungs, as the database keeps it.
@@ -205,7 +214,7 @@ func (g *Guard) In(c *wall.Calendar) { g.calendar = c }
 
 // Same tells whether two guards ask and say the same of the same signal.
 func (g Guard) Same(o Guard) bool {
-	return g.Name == o.Name && g.Signal == o.Signal && g.asks() == o.asks() && slices.EqualFunc(g.Rungs, o.Rungs, func(a, b Rung) bool { return a.asks() == b.asks() }) && g.Latch == o.Latch && g.Armed == o.Armed &&
+	return g.Name == o.Name && g.Signal == o.Signal && g.plain() == o.plain() && slices.Equal(g.Rungs.Plain(), o.Rungs.Plain()) && g.Latch == o.Latch && g.Armed == o.Armed &&
 		g.Suppressed == o.Suppressed && g.Advice == o.Advice && g.FromKit == o.FromKit && slices.Equal(g.Tell, o.Tell) && g.LeastGap == o.LeastGap && slices.Equal(g.Templates, o.Templates)
 }
 

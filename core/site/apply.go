@@ -234,7 +234,7 @@ func KitFrom(name string, m Made) Kit {
 	for _, g := range m.Guards {
 		signal := strings.TrimPrefix(g.Signal, m.Device.Name+"/")
 		k.Guards = append(k.Guards, KitGuard{Name: strings.TrimPrefix(g.Name, m.Device.Name+"-"), Signal: signal, When: g.When, Deadband: g.Deadband,
-			OnDelay: g.OnDelay, OffDelay: g.OffDelay, Severity: g.Severity, Advice: g.Advice, Rungs: g.Rungs, Latch: g.Latch, Armed: g.Armed})
+			OnDelay: g.OnDelay, OffDelay: g.OffDelay, Severity: g.Severity, Advice: g.Advice, Rungs: g.Rungs.Plain(), Latch: g.Latch, Armed: g.Armed})
 	}
 	return k
 }
