@@ -7,7 +7,10 @@ import (
 )
 
 func BenchmarkStep(b *testing.B) {
-	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, Deadband: 1, OnDelay: measure.Duration(10e9), OffDelay: measure.Duration(10e9)}}
+	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, Deadband: 1, OnDelay: measure.Duration(10e9), OffDelay: measure.Duration(10e9), Severity: Warning}}
+	if err := g.Check(); err != nil {
+		b.Fatal(err)
+	}
 	values := make([]float64, 1024)
 	for i := range values {
 		values[i] = 28 + float64((i*37)%100)/25

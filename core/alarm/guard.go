@@ -52,12 +52,12 @@ type Rung struct {
 // Clear tells whether value meets the clear test.
 func (r *Rung) Clear(value float64) bool {
 	switch {
-	case !r.When.Measured():
-		return !r.When.Met(value)
-	case r.Clears.Kind == 0:
+	case r.Clears.Kind != 0:
+		return r.Clears.Met(value)
+	case r.When.Measured():
 		return r.When.Back(r.Deadband).Met(value)
 	}
-	return r.Clears.Met(value)
+	return !r.When.Met(value)
 }
 
 // quiet gives the stretch of values that change nothing: those that do not meet the test, or, of a standing rung, those
