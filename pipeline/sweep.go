@@ -14,6 +14,7 @@ const (
 	beatInterval  = time.Second
 	choresEvery   = 25                      // sweeps between two looks at what is seldom due
 	downAfter     = 2500 * time.Millisecond // no note that the ways in are up for so long: they were down
+	stoodStill    = 10 * time.Second        // a process that did nothing for so long may have lost what was sent to it
 )
 
 // beatEvery notes that the ways in are up.
@@ -41,14 +42,25 @@ func wait(ctx context.Context, tick *time.Ticker) {
 	}
 }
 
+func pause(ctx context.Context, long time.Duration) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(long):
+	}
+}
+
 // sweepEvery does what is due: each kind of work in commits of its own, alarms first.
 func (p *Pipeline) sweepEvery(ctx context.Context, interval time.Duration) {
 	tick := time.NewTicker(interval)
 	defer tick.Stop()
 	all := dueWorks()
 	for ticks := 0; ; ticks++ {
+		before := time.Now()
 		if wait(ctx, tick); ctx.Err() != nil {
 			return
+		}
+		if time.Since(before) > interval+sweepAfter { // the process stood still: what waits at its doors comes first
+			pause(ctx, sweepAfter)
 		}
 		due, err := p.store.Due(ctx, p.Now().Add(-sweepAfter))
 		if err != nil { // a database that is away is logged by the commits

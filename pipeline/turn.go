@@ -76,7 +76,7 @@ func (t *Turn) begin() (err error) {
 // lost the database, or has stood still.
 func (p *Pipeline) mayHaveBeenAway() bool {
 	seen := p.seen.Load()
-	return p.unsure.Load() || seen != 0 && time.Now().UnixMilli()-seen > downAfter.Milliseconds()
+	return p.unsure.Load() || seen != 0 && time.Now().UnixMilli()-seen > stoodStill.Milliseconds()
 }
 
 // isUp notes that the process is at work.
