@@ -1,3 +1,4 @@
+import type { Query } from '@tanstack/react-query'
 import { useSyncExternalStore } from 'react'
 import type { Change } from './client'
 import { tellKept } from './kept'
@@ -100,13 +101,26 @@ function watch() {
 function hear(told: Told) {
   if (told.what === 'lost' || (told.what === 'beat' && told.away)) return lose()
   // What was committed between the first look at a page and now is on no stream; nor is all that the stream does not tell.
-  if (state.lost) void queries.invalidateQueries()
-  else if (!state.connected) void queries.invalidateQueries({ predicate: (q) => !drawn.has(String(q.queryKey[0])) })
+  if (state.lost) askAnew(() => true)
+  else if (!state.connected) askAnew((q) => !drawn.has(String(q.queryKey[0])))
   watch()
   tellKept(0)
   const ahead = told.what === 'beat' ? Date.parse(told.now) - Date.now() : state.ahead
   set({ connected: true, lost: false, heard: Date.now() + ahead, ahead })
   if (told.what === 'change') takeChange(told.change)
+}
+
+/** Asks for what is shown anew. An answer that is on its way for the first time may be older than the stream: the library takes it
+ *  for the new one, so it is asked for once more when it has come. */
+function askAnew(predicate: (q: Query) => boolean) {
+  const early = queries
+    .getQueryCache()
+    .findAll({ fetchStatus: 'fetching', predicate: (q) => q.state.data === undefined && predicate(q) })
+  void queries.invalidateQueries({ predicate })
+  for (const q of early) {
+    const again = () => void queries.invalidateQueries({ queryKey: q.queryKey, exact: true })
+    q.promise?.then(again, again)
+  }
 }
 
 /** What charts ask for goes on from where it was asked for. */
