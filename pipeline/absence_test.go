@@ -133,7 +133,7 @@ func TestASilentDeviceIsNotWaitedFor(t *testing.T) {
 func TestWhatADeviceKeptFillsTheAbsence(t *testing.T) {
 	for _, interval := range []time.Duration{0, 2 * time.Second} {
 		s := away(t, interval, 300, 20, 35, 35)
-		for at := 3.0; at < 300; at++ {
+		for at := 4.0; at < 300; at++ { // a second after the service was last seen to be up
 			s.send(measure.Sample{Name: "temp", At: s.at(at), Value: map[bool]float64{true: 35, false: 20}[at < 60]})
 		}
 		s.moveTo(302)

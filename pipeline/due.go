@@ -42,6 +42,7 @@ const (
 	retryAtMost   = time.Minute
 	retryAtFirst  = 200 * time.Millisecond
 	shownOfErrors = 160 // characters
+	nothing       = 0   // stands for finding out what is due, and for work that is one piece
 )
 
 // dueWorks are all kinds, in the order in which they are done.
@@ -73,7 +74,7 @@ func dueWorks() []*dueWork {
 	for _, d := range all {
 		d.fails = map[int64]*failure{}
 		if d.due == nil {
-			d.due = func(*Turn) ([]int64, error) { return []int64{0}, nil }
+			d.due = func(*Turn) ([]int64, error) { return []int64{nothing}, nil }
 		}
 	}
 	return all
@@ -91,6 +92,9 @@ func whole(act func(*Turn) error) func(*Turn, []int64) error {
 
 // run does what is due and may be tried now.
 func (d *dueWork) run(ctx context.Context, p *Pipeline) {
+	if !d.ready(nothing) {
+		return
+	}
 	var ids []int64
 	err := p.Do(ctx, func(t *Turn) error {
 		all, err := d.due(t)
@@ -100,7 +104,14 @@ func (d *dueWork) run(ctx context.Context, p *Pipeline) {
 		}
 		return d.do(t, ids)
 	})
-	if len(ids) < 2 || err == nil {
+	if len(ids) > 0 && !slices.Contains(ids, nothing) {
+		delete(d.fails, nothing) // it was found out
+	}
+	switch {
+	case len(ids) == 0: // what is due could not be found out, or nothing may be tried yet
+		d.went(ctx, p, []int64{nothing}, err)
+		return
+	case len(ids) == 1 || err == nil:
 		d.went(ctx, p, ids, err)
 		return
 	}
