@@ -25,6 +25,9 @@ func alarmCommand() *cobra.Command {
 // standing says where an alarm stands.
 func standing(a alarm.Alarm) string {
 	text := a.State
+	if a.State == alarm.StateOver {
+		text = a.Ending.Words()
+	}
 	if a.AcknowledgedAt != nil {
 		text += ", " + a.AcknowledgedBy + " has it"
 	}
@@ -41,7 +44,7 @@ func standing(a alarm.Alarm) string {
 
 // said is an alarm's sentence; of one that is over, in the past.
 func said(a alarm.Alarm) string {
-	if a.State == alarm.StateOver {
+	if a.State == alarm.StateOver && a.Ending != alarm.EndDisproved {
 		return alarm.Was(a.Sentence)
 	}
 	return a.Sentence
@@ -204,6 +207,9 @@ func alarmShowCommand() *cobra.Command {
 			}
 			return show(c, a, func(w io.Writer) {
 				fmt.Fprintf(w, "%s.\n%s, %s. Guard %s.\n", said(a.Alarm), a.Severity, standing(a.Alarm), orElse(a.Guard, "none"))
+				if a.Ended != "" {
+					fmt.Fprintf(w, "%s.\n", a.Ended)
+				}
 				if a.Advice != "" {
 					fmt.Fprintln(w, "What to do:", a.Advice)
 				}

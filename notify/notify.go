@@ -2,6 +2,7 @@
 package notify
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"log/slog"
@@ -40,6 +41,7 @@ const (
 	attemptFor = 20 * time.Second // an attempt may take so long
 	pollEvery  = time.Second      // for notices that other processes planned, and for retries
 	judgeEvery = 5 * time.Second  // between two looks at whether carriers work
+	probeEvery = 15 * time.Second // at a carrier that fails
 	recordMost = 256              // attempts that are written down at once
 	againMost  = time.Hour        // the longest that another side can ask for
 )
@@ -125,6 +127,7 @@ func (w *Worker) serve(ctx context.Context, carrier string) {
 		for range free - len(notices) {
 			<-slots
 		}
+		slices.SortFunc(notices, func(a, b roster.Notice) int { return cmp.Or(b.Severity.Compare(a.Severity), cmp.Compare(a.ID, b.ID)) })
 		for _, n := range notices {
 			under.Go(func() {
 				defer func() { <-slots }()
@@ -256,7 +259,17 @@ func (w *Worker) judge(ctx context.Context) {
 		case <-tick.C:
 		}
 		carriers, err := w.store.Carriers(ctx)
-		if err != nil || w.Judge == nil {
+		if err != nil {
+			continue
+		}
+		for _, c := range carriers {
+			if now := w.Now(); c.FailingSince != nil && now.Sub(*c.FailedAt) >= probeEvery {
+				if err := w.store.Probe(ctx, c.Name, now); err != nil && ctx.Err() == nil {
+					w.Log.Warn("a carrier that fails could not be tried, will try again", "carrier", c.Name, "error", err)
+				}
+			}
+		}
+		if w.Judge == nil {
 			continue
 		}
 		if slices.ContainsFunc(carriers, func(c store.CarrierState) bool { return (c.FailingSince != nil) != (c.AlarmID != nil) }) {

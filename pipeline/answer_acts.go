@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"strings"
-	"time"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
@@ -135,12 +134,6 @@ func (t *Turn) noticeOf(r Reply) (roster.Notice, error) {
 	return t.Tx.NewestTo(t.ctx, r.Carrier, r.From)
 }
 
-// When a carrier counts as one that keeps failing.
-const (
-	failuresAlarm = 3
-	failingAlarm  = 20 * time.Second
-)
-
 // Failed looks at notices that could not be delivered: it brings the next step of their rosters forward.
 func (p *Pipeline) Failed(ctx context.Context, notices []roster.Notice) error {
 	return p.Do(ctx, func(t *Turn) error {
@@ -181,7 +174,7 @@ func (p *Pipeline) JudgeCarriers(ctx context.Context) error {
 
 // Failing tells whether a carrier keeps failing.
 func Failing(c store.CarrierState, now measure.Instant) bool {
-	return c.FailingSince != nil && c.Failures >= failuresAlarm && now.Sub(*c.FailingSince) >= failingAlarm
+	return c.FailingSince != nil && c.Failures >= store.BackAfter && now.Sub(*c.FailingSince) >= store.BackOver
 }
 
 func (t *Turn) raiseCarrier(c store.CarrierState) error {
@@ -212,7 +205,6 @@ func (t *Turn) endCarrier(c store.CarrierState) error {
 	if err := t.Tx.SetCarrierAlarm(t.ctx, c.Name, nil); err != nil || a.State == alarm.StateOver {
 		return err
 	}
-	now := max(t.Now, a.RaisedAt)
-	a.State, a.ClearedAt = alarm.StateOver, &now
+	now := a.End(t.Now, alarm.EndBack, "")
 	return t.over(a, happening{Transition: alarm.Transition{At: now, Value: a.Value}}, alarm.Test{})
 }

@@ -174,14 +174,25 @@ func (t *Turn) storyOf(id int64) (s story, stands bool, err error) {
 	if err != nil {
 		return s, false, err
 	}
-	s = story{Alarm: a, kind: roster.Raise}
+	return t.storyNow(a), a.State == alarm.StateRaised && a.AcknowledgedAt == nil && !a.Shelved && a.ToldWith == nil, nil
+}
+
+// storyNow gives what there is to tell of an alarm as it is now: what it reads, for how long nothing has come.
+func (t *Turn) storyNow(a alarm.Alarm) story {
+	s := story{Alarm: a, kind: roster.Raise}
 	if test, err := alarm.ParseTest(a.When); err == nil { // of an alarm that no guard stands behind, there is none
 		s.test = test
 	}
-	if g, _ := t.standing(id); g != nil {
-		s.Value, s.guard = g.state.Held, g // what it reads now
+	if a.ClearedAt != nil {
+		return s
 	}
-	return s, a.State == alarm.StateRaised && a.AcknowledgedAt == nil && !a.Shelved && a.ToldWith == nil, nil
+	if g, _ := t.standing(a.ID); g != nil {
+		s.Value, s.guard = g.state.Held, g
+	}
+	if stands := t.Now.Sub(a.RaisedAt); stands > 0 && (a.Kind == alarm.BySilence || a.Kind == alarm.ByClock) {
+		s.Value += stands.Seconds()
+	}
+	return s
 }
 
 // ownTell is whom the service tells of itself.

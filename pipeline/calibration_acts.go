@@ -184,7 +184,7 @@ func (t *Turn) recalibrate(s *signalLive, all []calibrate.Calibration, from meas
 	}
 	s.hold()
 	for _, g := range s.guards {
-		t.beginGuard(g, st.SteppedAt, "")
+		t.beginGuard(g, st.SteppedAt, "", "the signal's correction was changed")
 	}
 	t.reconsider(s.suppresses, st.SteppedAt)
 	return marked, nil

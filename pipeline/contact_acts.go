@@ -172,7 +172,7 @@ func (p *Pipeline) RemoveRoster(ctx context.Context, name, who string) error {
 		if by := t.whoNames(name); by != "" {
 			return fmt.Errorf("roster %s is named by %s: %w", name, by, store.ErrInUse)
 		}
-		if err := t.endRosterAlarm(r); err != nil {
+		if err := t.endRosterAlarm(r, alarm.EndUnwatched, "the roster was removed"); err != nil {
 			return err
 		}
 		if err := t.Tx.RemoveRoster(t.ctx, r.ID); err != nil {

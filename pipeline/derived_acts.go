@@ -149,7 +149,7 @@ func (p *Pipeline) RemoveDerived(ctx context.Context, path string, who Actor) er
 		}
 		id = s.ID
 		for _, g := range s.guards {
-			t.endGuard(g, who.Called)
+			t.endGuard(g, who.Called, "the signal was removed")
 		}
 		if err := t.tellAll(); err != nil {
 			return err

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
@@ -174,7 +175,7 @@ func (t *Turn) lookAnew(d *deviceLive, cause string) error {
 	t.touched = true
 	d.state.CountedFrom = t.Now
 	if d.state.SilentSince != 0 {
-		if err := t.endSilence(d, t.Now, cause); err != nil {
+		if err := t.endSilence(d, t.Now, alarm.EndChanged, cause); err != nil {
 			return err
 		}
 	}
@@ -209,7 +210,7 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 				if i := t.live.drivenByGuard(g.Name, d); i != nil {
 					return &measure.Fault{Field: "device", Reason: fmt.Sprintf("its guard %s drives %s by interlock %s; remove that first", g.Name, i.Output, i.Name)}
 				}
-				t.endGuard(g, who.Called)
+				t.endGuard(g, who.Called, "the device was deleted")
 			}
 		}
 		if err := t.tellAll(); err != nil {
@@ -219,7 +220,7 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 			return err
 		}
 		for _, standing := range []**int64{&d.state.AlarmID, &d.state.ClockAlarmID} {
-			if err := t.endDeviceAlarm(d, standing, t.Now, "the device was deleted"); err != nil {
+			if err := t.endDeviceAlarm(d, standing, t.Now, alarm.EndUnwatched, "the device was deleted"); err != nil {
 				return err
 			}
 		}

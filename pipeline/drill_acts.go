@@ -81,8 +81,7 @@ func (t *Turn) endDrill(a alarm.Alarm, how string) error {
 	if err := t.Tx.EndEscalation(t.ctx, a.ID); err != nil {
 		return err
 	}
-	now := max(t.Now, a.RaisedAt)
-	a.State, a.ClearedAt, a.Cause = alarm.StateOver, &now, how
+	now := a.End(t.Now, alarm.EndDrill, how)
 	if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}
@@ -104,7 +103,7 @@ func (t *Turn) endDrill(a alarm.Alarm, how string) error {
 			if r := t.live.rosters[name]; r != nil {
 				r.DrilledAt = &now
 				t.touched = true
-				if err := t.endRosterAlarm(r); err != nil {
+				if err := t.endRosterAlarm(r, alarm.EndBack, "it was drilled"); err != nil {
 					return err
 				}
 			}
@@ -180,8 +179,10 @@ func (t *Turn) remindOfDrills() error {
 		switch _, stands := standing[r.ID]; {
 		case !stands && used[r.Name] && due <= t.Now:
 			err = t.raiseRosterAlarm(r, due)
-		case stands && (!used[r.Name] || due > t.Now):
-			err = t.endRosterAlarm(r)
+		case stands && !used[r.Name]:
+			err = t.endRosterAlarm(r, alarm.EndUnwatched, "no guard tells it any more")
+		case stands && due > t.Now:
+			err = t.endRosterAlarm(r, alarm.EndBack, "it was drilled")
 		}
 		if err != nil {
 			return err
@@ -215,7 +216,7 @@ func (t *Turn) raiseRosterAlarm(r *roster.Roster, due measure.Instant) error {
 }
 
 // endRosterAlarm lets the alarm that a roster was not drilled be over, if it stands.
-func (t *Turn) endRosterAlarm(r *roster.Roster) error {
+func (t *Turn) endRosterAlarm(r *roster.Roster, why alarm.Ending, cause string) error {
 	standing, err := t.Tx.DrillAlarms(t.ctx)
 	if err != nil {
 		return err
@@ -231,8 +232,7 @@ func (t *Turn) endRosterAlarm(r *roster.Roster) error {
 	if err := t.Tx.SetDrillAlarm(t.ctx, r.ID, nil); err != nil || a.State == alarm.StateOver {
 		return err
 	}
-	now := max(t.Now, a.RaisedAt)
-	a.State, a.ClearedAt = alarm.StateOver, &now
+	now := a.End(t.Now, why, cause)
 	return t.over(a, happening{Transition: alarm.Transition{At: now}}, alarm.Test{})
 }
 

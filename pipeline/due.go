@@ -213,8 +213,7 @@ func (t *Turn) endService(id int64) error {
 	if err != nil {
 		return err
 	}
-	now := max(t.Now, a.RaisedAt)
-	a.State, a.ClearedAt = alarm.StateOver, &now
+	now := a.End(t.Now, alarm.EndBack, "")
 	return t.over(a, happening{Transition: alarm.Transition{At: now}}, alarm.Test{})
 }
 

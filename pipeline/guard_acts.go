@@ -219,7 +219,7 @@ func (p *Pipeline) RemoveGuard(ctx context.Context, name, who string) error {
 		if i := t.live.drivenByGuard(name, nil); i != nil {
 			return fmt.Errorf("guard %s drives %s by interlock %s; remove that first: %w", name, i.Output, i.Name, ErrNotNow)
 		}
-		t.endGuard(g, who)
+		t.endGuard(g, who, "")
 		if err := t.Tx.RemoveGuard(t.ctx, g.ID); err != nil {
 			return err
 		}
@@ -230,10 +230,11 @@ func (p *Pipeline) RemoveGuard(ctx context.Context, name, who string) error {
 	})
 }
 
-// endGuard lets a guard that is about to be removed make its last step.
-func (t *Turn) endGuard(g *guardLive, who string) {
+// endGuard lets a guard that is about to be removed make its last step. A why says what took it along; empty: it was
+// removed itself.
+func (t *Turn) endGuard(g *guardLive, who, why string) {
 	t.step(g, alarm.Event{Kind: alarm.DueInstant, At: t.Now - g.signal.state.Lag()}, "")
-	t.step(g, alarm.Event{Kind: alarm.End, At: t.Now}, who)
+	t.because(why, func() { t.step(g, alarm.Event{Kind: alarm.End, At: t.Now}, who) })
 	t.touched, t.alarmsMoved = true, true
 	delete(t.live.guards, g.ID)
 }

@@ -34,6 +34,7 @@ type happening struct {
 	alarm.Transition
 	off alarm.Off
 	who string
+	why string // what ended an alarm, where the transition does not say; empty: it does
 }
 
 // prepare compiles what a guard says in words: its armed hours, what suppresses it, the numbers of its texts.
@@ -132,7 +133,7 @@ func (t *Turn) step(g *guardLive, e alarm.Event, who string) {
 	before := g.state.Kept
 	g.state, t.room = alarm.Step(&g.Guard, g.state, e, t.room[:0])
 	for _, tr := range t.room {
-		t.happened = append(t.happened, happening{g, tr, g.state.Off, who})
+		t.happened = append(t.happened, happening{guard: g, Transition: tr, off: g.state.Off, who: who})
 	}
 	moved := g.state.Kept != before
 	if e.Kind != alarm.NewReading && g.state.Stepped > max(g.begunAt, g.signal.state.SteppedAt) { // for every process, not this one alone
@@ -151,9 +152,18 @@ func (t *Turn) step(g *guardLive, e alarm.Event, who string) {
 	}
 }
 
-// beginGuard steps a guard that is new, or whose signal reads another value than it did.
-func (t *Turn) beginGuard(g *guardLive, at measure.Instant, who string) {
-	t.step(g, alarm.Event{Kind: alarm.Begin, At: at, Off: t.live.off(g)}, who)
+// beginGuard steps a guard whose signal reads another value than it did, or whose hours are others; why says which.
+func (t *Turn) beginGuard(g *guardLive, at measure.Instant, who, why string) {
+	t.because(why, func() { t.step(g, alarm.Event{Kind: alarm.Begin, At: at, Off: t.live.off(g)}, who) })
+}
+
+// because lets what happens in do have a cause in words.
+func (t *Turn) because(why string, do func()) {
+	before := len(t.happened)
+	do()
+	for i := before; i < len(t.happened); i++ {
+		t.happened[i].why = why
+	}
 }
 
 // stepReading lets a guard look at a reading of its signal.

@@ -270,7 +270,7 @@ func TestSuppression(t *testing.T) {
 		t.Errorf("when they have gone: %+v", a)
 	}
 	here(4, 1)
-	if a := b.newest(); a.State != alarm.StateOver || a.Cause != "the guard is suppressed" {
+	if a := b.newest(); a.State != alarm.StateOver || a.Ending != alarm.EndUnwatched || a.Cause != "the guard is suppressed while d/here is on" {
 		t.Errorf("when they come back: %+v", a)
 	}
 	b.stream("temp", 5, 70)

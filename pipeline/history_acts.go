@@ -274,8 +274,7 @@ func (p *Pipeline) Disk(ctx context.Context, free, total int64, nearly bool) err
 			if err != nil {
 				return err
 			}
-			now := max(t.Now, a.RaisedAt)
-			a.State, a.ClearedAt = alarm.StateOver, &now
+			now := a.End(t.Now, alarm.EndBack, "")
 			if err := t.Tx.SetDiskAlarm(t.ctx, nil); err != nil {
 				return err
 			}

@@ -91,7 +91,7 @@ func (t *Turn) weigh(s *signalLive, e *entry, taken bool) error {
 	case fault && st.FaultAlarm == nil:
 		return t.raiseSensorFault(s, e)
 	case st.FaultSince == 0 && st.FaultAlarm != nil && e.quality&measure.Warming == 0:
-		return t.endSignalAlarm(&st.FaultAlarm, e.at, s.timeline.At(e.at).Apply(e.value), "")
+		return t.endSignalAlarm(&st.FaultAlarm, e.at, s.timeline.At(e.at).Apply(e.value), alarm.EndBack, "")
 	}
 	return nil
 }
@@ -139,7 +139,7 @@ func (t *Turn) raiseSignalAlarm(s *signalLive, a alarm.Alarm) (int64, error) {
 }
 
 // endSignalAlarm lets a standing alarm of a signal be over.
-func (t *Turn) endSignalAlarm(standing **int64, at measure.Instant, value float64, cause string) error {
+func (t *Turn) endSignalAlarm(standing **int64, at measure.Instant, value float64, why alarm.Ending, cause string) error {
 	if *standing == nil {
 		return nil
 	}
@@ -148,8 +148,7 @@ func (t *Turn) endSignalAlarm(standing **int64, at measure.Instant, value float6
 		return err
 	}
 	*standing = nil
-	at = max(at, a.RaisedAt)
-	a.State, a.ClearedAt, a.ClearedValue, a.Cause = alarm.StateOver, &at, &value, cause
+	at, a.ClearedValue = a.End(at, why, cause), &value
 	return t.over(a, happening{Transition: alarm.Transition{At: at, Value: value}}, alarm.Test{})
 }
 
@@ -160,7 +159,7 @@ func (t *Turn) endAlarmsOf(s *signalLive, cause string) error {
 		return err
 	}
 	for _, standing := range []**int64{&s.state.FaultAlarm, &due} {
-		if err := t.endSignalAlarm(standing, t.Now, s.state.Value, cause); err != nil {
+		if err := t.endSignalAlarm(standing, t.Now, s.state.Value, alarm.EndUnwatched, cause); err != nil {
 			return err
 		}
 	}

@@ -213,8 +213,7 @@ func (t *Turn) learn(s store.LateStretch, found []occurred) error {
 				readers[key] = r
 				order = append(order, key)
 			}
-			news[key] = append(news[key], roster.News{AlarmID: a.ID, Sentence: a.Sentence, Severity: a.Severity, Over: true,
-				Learned: fmt.Sprintf("from %s for %s", roster.When(t.live.site, a.RaisedAt), roster.Length(a.ClearedAt.Sub(a.RaisedAt)))})
+			news[key] = append(news[key], roster.NewsOf(t.matter(story{Alarm: a.Alarm}), t.Now))
 		}
 	}
 	for _, key := range order {
@@ -265,7 +264,7 @@ func (t *Turn) learnOne(g *guardLive, o alarm.Occurrence) (alarm.Alarm, error) {
 	}
 	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: g.signal.Path(), Side: o.Side, Level: o.Level, Severity: rung.Severity, State: alarm.StateOver,
 		RaisedAt: o.RaisedAt, ClearedAt: o.ClearedAt, LearnedAt: t.Now, Value: o.Value, Extreme: o.Extreme, Unit: g.signal.Unit, When: rung.When.String(),
-		Advice: g.Advice, Sentence: t.sentence(g, rung), LearnedLate: true, Cause: o.Cause}
+		Advice: g.Advice, Sentence: t.sentence(g, rung), LearnedLate: true, Ending: o.Ending, Cause: o.Cause}
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return a, err
 	}

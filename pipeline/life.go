@@ -28,19 +28,19 @@ func (t *Turn) lifeChanged(d *deviceLive) {
 func (t *Turn) hear(d *deviceLive, at measure.Instant) error {
 	d.hear(at)
 	if d.state.SilentSince != 0 {
-		if err := t.endSilence(d, at, ""); err != nil {
+		if err := t.endSilence(d, at, alarm.EndBack, ""); err != nil {
 			return err
 		}
 	}
 	if d.gateway != nil && d.gateway.state.SilentSince != 0 {
-		return t.endSilence(d.gateway, at, "")
+		return t.endSilence(d.gateway, at, alarm.EndBack, "")
 	}
 	return nil
 }
 
 // endSilence lets a device count as heard again. Those behind it that are still silent get as long
 // again to make themselves heard, since they could not while it was away.
-func (t *Turn) endSilence(d *deviceLive, at measure.Instant, cause string) error {
+func (t *Turn) endSilence(d *deviceLive, at measure.Instant, why alarm.Ending, cause string) error {
 	d.state.SilentSince = 0
 	t.wakeAt(d, at)
 	for _, b := range d.behind {
@@ -49,7 +49,7 @@ func (t *Turn) endSilence(d *deviceLive, at measure.Instant, cause string) error
 			t.wakeAt(b, at)
 		}
 	}
-	return t.endDeviceAlarm(d, &d.state.AlarmID, at, cause)
+	return t.endDeviceAlarm(d, &d.state.AlarmID, at, why, cause)
 }
 
 // shortestLimit is the shortest silence that the device, its signals or their guards look for; 0: none does.
@@ -270,7 +270,7 @@ func rosterOfGuards(guards []*guardLive) (alarm.Severity, []string) {
 }
 
 // endDeviceAlarm lets a standing alarm of a device be over.
-func (t *Turn) endDeviceAlarm(d *deviceLive, standing **int64, at measure.Instant, cause string) error {
+func (t *Turn) endDeviceAlarm(d *deviceLive, standing **int64, at measure.Instant, why alarm.Ending, cause string) error {
 	if *standing == nil {
 		return nil
 	}
@@ -280,11 +280,9 @@ func (t *Turn) endDeviceAlarm(d *deviceLive, standing **int64, at measure.Instan
 	}
 	*standing = nil
 	t.lifeChanged(d)
-	at = max(at, a.RaisedAt)
-	lasted := at.Sub(a.RaisedAt).Seconds()
-	a.State, a.ClearedAt, a.Cause = alarm.StateOver, &at, cause
+	at = a.End(at, why, cause)
 	if a.Kind == alarm.BySilence {
-		a.Extreme += lasted
+		a.Extreme += at.Sub(a.RaisedAt).Seconds()
 	}
 	return t.over(a, happening{Transition: alarm.Transition{At: at, Value: a.Value}}, alarm.Test{})
 }
@@ -300,7 +298,7 @@ func (t *Turn) judgeClock(d *deviceLive, arrived measure.Instant, inTime, late i
 	case inTime > 0 && (d.state.LateSince != 0 || d.state.ClockAlarmID != nil):
 		d.state.LateSince = 0
 		t.lifeChanged(d)
-		return t.endDeviceAlarm(d, &d.state.ClockAlarmID, arrived, "")
+		return t.endDeviceAlarm(d, &d.state.ClockAlarmID, arrived, alarm.EndBack, "")
 	case inTime > 0 || late == 0 || d.Interval == 0:
 		return nil
 	case d.state.LateSince == 0:

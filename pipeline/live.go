@@ -3,6 +3,7 @@ package pipeline
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/calibrate"
@@ -226,14 +227,22 @@ func (l *live) guard(g alarm.Guard, s *signalLive) *guardLive {
 	return entry
 }
 
+// known gives the signal DEVICE/SIGNAL; nil: there is none.
+func (l *live) known(path string) *signalLive {
+	device, name, _ := strings.Cut(path, "/")
+	if d := l.byName[device]; d != nil {
+		return d.signals[name]
+	}
+	return nil
+}
+
 // find gives the signal at DEVICE/SIGNAL; the error names the nearest one.
 func (l *live) find(path string) (*signalLive, error) {
-	device, name, err := site.SplitPath(path)
-	if err != nil {
+	if _, _, err := site.SplitPath(path); err != nil {
 		return nil, &measure.Fault{Field: "signal", Reason: err.Error()}
 	}
-	if d := l.byName[device]; d != nil && d.signals[name] != nil {
-		return d.signals[name], nil
+	if s := l.known(path); s != nil {
+		return s, nil
 	}
 	paths := make([]string, 0, len(l.signals))
 	for _, s := range l.signals {

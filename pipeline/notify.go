@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"jauntylark/core/alarm"
-	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/store"
 )
@@ -64,11 +63,12 @@ func (t *Turn) notify(s story, readers []roster.Reader) error {
 		if notices[i], err = t.compose(ids[i], s, r); err != nil {
 			return err
 		}
-		if notices[i].DueAt, notices[i].Held, err = t.holdUntil(s, r); err != nil {
+		h, err := t.holdUntil(s, r)
+		if err != nil {
 			return err
 		}
-		if notices[i].State = roster.Waiting; notices[i].Held != "" {
-			notices[i].State = roster.HeldBack
+		if notices[i].State = roster.Waiting; h.why != "" {
+			notices[i].State, notices[i].DueAt, notices[i].Held = roster.HeldBack, h.until, h.why
 		} else {
 			t.noticed = true
 		}
@@ -87,10 +87,7 @@ func otherwise(readers []roster.Reader, carrier string) []roster.Reader {
 
 // compose finds the words of a notice for one reader, in the form of its carrier.
 func (t *Turn) compose(id int64, s story, r roster.Reader) (roster.Notice, error) {
-	m := roster.Matter{Alarm: s.Alarm, Test: s.test, Site: t.live.site, Who: s.who}
-	if t.p.Link != nil {
-		m.Link = t.p.Link(s.ID)
-	}
+	m := t.matter(s)
 	asks := s.kind == roster.Raise || s.kind == roster.Worsen || s.kind == roster.Hand
 	if asks && s.AcknowledgedAt == nil && t.p.TakeLink != nil {
 		m.Take = t.p.TakeLink(id, t.Now)
@@ -107,7 +104,7 @@ func (t *Turn) compose(id int64, s story, r roster.Reader) (roster.Notice, error
 		lists = append(lists, s.guard.Templates)
 	}
 	words := roster.ComposeBy(s.kind, m, append(lists, t.live.own.Templates)...)
-	form := roster.FormOf(r.Carrier, s.kind, words, m)
+	form := roster.FormOf(r.Carrier, words, m)
 	n := t.notice(id, s.kind, r, form)
 	n.AlarmID, n.Severity, n.Route.Link, n.Route.Drill = s.ID, s.Severity, m.Take, s.Drill
 	if n.Route.Link == "" {
@@ -116,10 +113,27 @@ func (t *Turn) compose(id int64, s story, r roster.Reader) (roster.Notice, error
 	return n, nil
 }
 
+// matter is all that the words of a story are made of.
+func (t *Turn) matter(s story) roster.Matter {
+	m := roster.Matter{Alarm: s.Alarm, Test: s.test, Site: t.live.site, Who: s.who}
+	if t.p.Link != nil {
+		m.Link = t.p.Link(s.ID)
+	}
+	if of := t.live.known(s.Signal); of != nil {
+		m.Thing, m.Stale = of.thing(), of.state.SilentAt != 0
+	}
+	if s.guard != nil {
+		if rung := s.guard.About(alarm.Transition{Side: s.Side}); rung != nil {
+			m.Now = rung.When
+		}
+	}
+	return m
+}
+
 // notice is a notice to a reader that is due now.
 func (t *Turn) notice(id int64, kind string, r roster.Reader, f roster.Form) roster.Notice {
 	return roster.Notice{ID: id, Kind: kind, Contact: r.Contact, Carrier: r.Carrier, Address: r.To, Why: r.Why, Subject: f.Subject, Text: f.Text,
-		State: roster.Waiting, CreatedAt: t.Now, DueAt: t.Now, Route: roster.Route{AddressID: r.ID, Format: r.Format, Keys: r.Keys}}
+		State: roster.Waiting, CreatedAt: t.Now, DueAt: t.Now, Route: roster.Route{AddressID: r.ID, Format: r.Format, Keys: r.Keys, Gap: r.Gap}}
 }
 
 // send plans a message that is about no alarm, to readers.
@@ -135,7 +149,11 @@ func (t *Turn) send(kind string, words roster.Message, readers []roster.Reader, 
 	notices := make([]roster.Notice, len(readers))
 	for i, r := range readers {
 		m := roster.Matter{Site: t.live.site}
-		notices[i] = t.notice(ids[i], kind, r, roster.FormOf(r.Carrier, kind, words, m))
+		if words.Asks != "" && t.p.TakeLink != nil {
+			m.Take = t.p.TakeLink(ids[i], t.Now)
+		}
+		notices[i] = t.notice(ids[i], kind, r, roster.FormOf(r.Carrier, words, m))
+		notices[i].Route.Link = m.Take
 		if adjust != nil {
 			adjust(&notices[i])
 		}
@@ -160,59 +178,6 @@ func (t *Turn) plainReaders(names []string) (readers []roster.Reader) {
 		}
 	}
 	return readers
-}
-
-// holdUntil tells until when a notice is held back, and why: 0 and empty, not at all.
-//
-// What belongs to a raise that is held back waits with it. A raise waits for a device that catches up, for a reader's quiet
-// hours, and for its guard's least gap. All wait when a reader was told too much at once.
-func (t *Turn) holdUntil(s story, r roster.Reader) (until measure.Instant, why string, err error) {
-	if s.kind != roster.Raise && s.kind != roster.Hand {
-		if until, why, err = t.Tx.HeldUntil(t.ctx, s.ID, r.Address); err != nil || until > t.Now {
-			return until, why, err
-		}
-	}
-	hold := func(at measure.Instant, reason string) {
-		if at > max(until, t.Now) {
-			until, why = at, reason
-		}
-	}
-	until = t.Now
-	if s.kind == roster.Raise {
-		hold(s.device.heldUntil(t.Now), roster.HeldCatchingUp)
-		gap, err := t.gapUntil(s)
-		if err != nil {
-			return 0, "", err
-		}
-		hold(gap, roster.HeldGap)
-	}
-	hold(r.Quiet, roster.HeldQuiet)
-	if why != "" || s.kind == roster.Hand || s.Drill {
-		return until, why, nil
-	}
-	limit := t.live.own.FloodFrom()
-	within := time.Duration(limit.Within)
-	f, err := t.Tx.FloodOf(t.ctx, r.Address, s.Severity, t.Now.Add(-within), limit.Messages)
-	if err != nil {
-		return 0, "", err
-	}
-	hold(f.Until, roster.HeldFlood)
-	if why == "" && f.Told >= limit.Messages {
-		hold(max(f.First.Add(within), t.Now.Add(within/6)), roster.HeldFlood)
-	}
-	return until, why, nil
-}
-
-// gapUntil gives when a guard may speak again; 0: now.
-func (t *Turn) gapUntil(s story) (measure.Instant, error) {
-	if s.guard == nil || s.guard.LeastGap == 0 || s.Drill {
-		return 0, nil
-	}
-	last, err := t.Tx.LastToldOf(t.ctx, s.Guard, s.ID)
-	if err != nil || last == 0 {
-		return 0, err
-	}
-	return last.Add(time.Duration(s.guard.LeastGap)), nil
 }
 
 // blindWords say how long the service was away, in the first message that an address gets after that; empty otherwise.

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -105,7 +106,7 @@ func (t *Turn) endOutput(o *outputLive, cause string) error {
 	for _, i := range o.locks {
 		delete(t.live.locks, i.ID)
 	}
-	return t.endOutputAlarm(o, cause)
+	return t.endOutputAlarm(o, alarm.EndUnwatched, cause)
 }
 
 // endOutputsOf does so for all outputs of a device that goes.

@@ -245,7 +245,7 @@ func (t *Turn) judgeOutput(o *outputLive) error {
 	case o.AlarmID == nil && o.Overdue(t.Now):
 		return t.raiseOutputAlarm(o)
 	case o.AlarmID != nil && o.DiffersSince == nil:
-		return t.endOutputAlarm(o, "")
+		return t.endOutputAlarm(o, alarm.EndBack, "")
 	}
 	return nil
 }
@@ -279,7 +279,7 @@ func (t *Turn) raiseOutputAlarm(o *outputLive) error {
 	return t.tellAnew(story{Alarm: a, kind: roster.Raise, device: o.device}, tell)
 }
 
-func (t *Turn) endOutputAlarm(o *outputLive, cause string) error {
+func (t *Turn) endOutputAlarm(o *outputLive, why alarm.Ending, cause string) error {
 	if o.AlarmID == nil {
 		return nil
 	}
@@ -288,8 +288,7 @@ func (t *Turn) endOutputAlarm(o *outputLive, cause string) error {
 		return err
 	}
 	o.AlarmID = nil
-	now := max(t.Now, a.RaisedAt)
-	a.State, a.ClearedAt, a.Cause = alarm.StateOver, &now, cause
+	now := a.End(t.Now, why, cause)
 	return t.over(a, happening{Transition: alarm.Transition{At: now}}, alarm.Test{})
 }
 

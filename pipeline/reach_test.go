@@ -318,7 +318,7 @@ func TestAFloodBecomesAHandful(t *testing.T) {
 		t.Errorf("%d messages for %d alarms", n, guards+1)
 	}
 	for _, n := range b.notices() {
-		if n.Kind == roster.Summary && !strings.Contains(n.Text, "alarms came in 3 minutes; you get them in one message:") {
+		if n.Kind == roster.Summary && !strings.Contains(n.Text, "alarms came within 3 minutes; you get them in one message.") {
 			t.Errorf("%s", n.Text)
 		}
 	}
@@ -730,7 +730,7 @@ func TestTenThousandNoticesBecomeAHandful(t *testing.T) {
 			digest = n.Subject
 		}
 	}
-	if told > 12 || !strings.HasPrefix(digest, "4996 alarms in 3 minutes: ") {
+	if told > 12 || !strings.HasPrefix(digest, "4998 alarms came and went, the worst: D temp was above 30 from") {
 		t.Errorf("%d messages, %q", told, digest)
 	}
 }

@@ -1,12 +1,11 @@
 package pipeline
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
-	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
@@ -22,9 +21,24 @@ type batch struct {
 	held   []store.Held
 }
 
+// alone gives the one alarm that a batch is about; 0: there are several.
+func (b *batch) alone() int64 {
+	for _, h := range b.held {
+		if h.AlarmID != b.held[0].AlarmID {
+			return 0
+		}
+	}
+	return b.held[0].AlarmID
+}
+
+// gathers tells whether what is held for a reason is told together, whether it stands or not.
+func gathers(why string) bool {
+	return why == roster.HeldFlood || why == roster.HeldNoisy || why == roster.HeldStep
+}
+
 // release lets the notices go that were held back until now (docs/semantics.md 5 and "Notices"). What still stands is told as
-// usual, unless somebody has it by now; what came and went is told in one message. What was held for a flood is told in one
-// message, whether it stands or not.
+// usual, unless somebody has it by now; what came and went is told in one message. What was held for a flood, a noisy guard or the
+// gap of a step is told in one message, whether it stands or not; if that is one alarm, in its own.
 func (t *Turn) release(ids []int64) error {
 	held, err := t.Tx.HeldDue(t.ctx, t.Now)
 	if err != nil {
@@ -35,28 +49,88 @@ func (t *Turn) release(ids []int64) error {
 	var go_, done []int64
 	for _, h := range held {
 		switch {
-		case h.Held == roster.HeldFlood || h.Over():
+		case gathers(h.Held) || h.Over():
 			batches = t.gatherHeld(batches, h)
 			done = append(done, h.ID)
 		case h.Taken && h.Held != roster.HeldCatchingUp:
 			done = append(done, h.ID)
 		default:
 			go_ = append(go_, h.ID)
-			t.noticed = true
 		}
 	}
+	var told []*batch
+	for _, b := range batches {
+		if own := t.ownNotice(b); own != 0 {
+			go_ = append(go_, own)
+			done = slices.DeleteFunc(done, func(id int64) bool { return id == own })
+		} else if len(b.held) > 0 {
+			told = append(told, b)
+		}
+	}
+	t.noticed = t.noticed || len(go_) > 0
 	if err := t.Tx.Release(t.ctx, done, roster.SummedUp, t.Now); err != nil {
 		return err
 	}
 	if err := t.Tx.Release(t.ctx, go_, roster.Waiting, t.Now); err != nil {
 		return err
 	}
-	for _, b := range batches {
+	if err := t.reword(held, go_); err != nil {
+		return err
+	}
+	for _, b := range told {
 		if err := t.sumUp(b); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// ownNotice gives the notice of a batch about one alarm that says all there is to say by itself: its raise, or else its newest,
+// where the alarm stands, and its return where its reader knows of it. 0: it takes a summary. What somebody has by now is not told.
+func (t *Turn) ownNotice(b *batch) int64 {
+	if !gathers(b.why) || b.alone() == 0 {
+		return 0
+	}
+	last := b.held[len(b.held)-1]
+	raise := slices.IndexFunc(b.held, func(h store.Held) bool { return h.Kind == roster.Raise })
+	switch {
+	case !last.Over() && last.Taken && (raise >= 0 || last.Kind == roster.Worsen):
+		b.held = nil
+	case !last.Over() && raise >= 0:
+		return b.held[raise].ID
+	case raise < 0:
+		return last.ID
+	}
+	return 0
+}
+
+// reword lets notices about what stands say how it stands now, not how it stood when they were held back.
+func (t *Turn) reword(held []store.Held, ids []int64) error {
+	for _, h := range held {
+		asks := h.Kind == roster.Raise || h.Kind == roster.Worsen || h.Kind == roster.Hand || h.Kind == roster.Ease
+		if h.Over() || !asks || !slices.Contains(ids, h.ID) {
+			continue
+		}
+		s, _, err := t.storyOf(h.AlarmID)
+		if err != nil {
+			return err
+		}
+		s.kind = h.Kind
+		n, err := t.compose(h.ID, s, readerOf(h))
+		if err != nil {
+			return err
+		}
+		if err := t.Tx.Reword(t.ctx, n); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// readerOf gives whom a notice that was held back is for.
+func readerOf(h store.Held) roster.Reader {
+	return roster.Reader{Contact: h.Contact, Gap: h.Route.Gap, Why: h.Why,
+		Address: roster.Address{ID: h.Route.AddressID, Carrier: h.Carrier, To: h.Address, Format: h.Route.Format, Keys: h.Route.Keys}}
 }
 
 // dueHeld gives the notices that were held back until now.
@@ -68,16 +142,16 @@ func (t *Turn) dueHeld() (ids []int64, err error) {
 	return ids, err
 }
 
-// gatherHeld puts what was held back to what else its reader is told with it. Only a raise makes news of its own, but in a
-// flood all does.
+// gatherHeld puts what was held back to what else its reader is told with it. Only a raise makes news of its own, but among what
+// is told together all does.
 func (t *Turn) gatherHeld(batches []*batch, h store.Held) []*batch {
-	if h.Kind != roster.Raise && h.Held != roster.HeldFlood && h.Held != roster.HeldOld {
+	if h.Kind != roster.Raise && !gathers(h.Held) && h.Held != roster.HeldOld {
 		return batches
 	}
-	r := roster.Reader{Contact: h.Contact, Address: roster.Address{ID: h.Route.AddressID, Carrier: h.Carrier, To: h.Address, Format: h.Route.Format, Keys: h.Route.Keys}}
+	r := readerOf(h)
 	about := ""
-	if h.Held == roster.HeldCatchingUp || h.Held == roster.HeldGap {
-		about = t.aboutOf(h.AlarmID, h.Held)
+	if h.Held == roster.HeldCatchingUp || h.Held == roster.HeldGap || h.Held == roster.HeldNoisy {
+		about = t.aboutOf(h)
 	}
 	for _, b := range batches {
 		if b.reader.Same(r.Address) && b.why == h.Held && b.about == about {
@@ -88,30 +162,28 @@ func (t *Turn) gatherHeld(batches []*batch, h store.Held) []*batch {
 	return append(batches, &batch{r, h.Held, about, []store.Held{h}})
 }
 
-// aboutOf names the device that catches up, or the guard that speaks seldom.
-func (t *Turn) aboutOf(alarmID int64, why string) string {
-	a, err := t.Tx.Alarm(t.ctx, alarmID)
-	if err != nil {
-		return ""
+// aboutOf names the device that catches up, or the guard that speaks seldom or raises again and again.
+func (t *Turn) aboutOf(h store.Held) string {
+	if h.Held != roster.HeldCatchingUp && h.Guard != "" {
+		return "Guard " + h.Guard
 	}
-	if why == roster.HeldGap {
-		return a.Guard
-	}
-	if s, err := t.live.find(a.Signal); err == nil {
-		return site.Title(s.device.Title, s.device.Name)
+	device, _, _ := strings.Cut(h.Signal, "/")
+	if d := t.live.byName[device]; d != nil {
+		return site.Title(d.Title, d.Name)
 	}
 	return "A device"
 }
 
 // sumUp plans the one message that tells a batch.
 func (t *Turn) sumUp(b *batch) error {
-	var news []roster.News
-	first := t.Now
+	ids, first := []int64{}, t.Now
 	for _, h := range b.held {
 		first = min(first, h.CreatedAt)
-		if !slices.ContainsFunc(news, func(n roster.News) bool { return n.AlarmID == h.AlarmID }) {
-			news = append(news, roster.News{AlarmID: h.AlarmID, Sentence: h.Sentence, Severity: h.Now, Over: h.Over()})
-		}
+		ids = append(ids, h.AlarmID)
+	}
+	news, err := t.news(ids)
+	if err != nil {
+		return err
 	}
 	s := t.live.site
 	var words roster.Message
@@ -123,23 +195,15 @@ func (t *Turn) sumUp(b *batch) error {
 	case roster.HeldQuiet:
 		words = roster.Meanwhile(s, "Your quiet hours are over", news)
 	case roster.HeldGap:
-		words = roster.Meanwhile(s, fmt.Sprintf("Guard %s speaks seldom, as it was told to", b.about), news)
+		words = roster.Meanwhile(s, b.about+" speaks seldom, as it was told to", news)
+	case roster.HeldNoisy:
+		words = roster.Meanwhile(s, b.about+" raises and clears again and again; you get it in one message", news)
+	case roster.HeldStep:
+		words = roster.Meanwhile(s, fmt.Sprintf("You are told by %s once in %s at most, as the roster says", b.reader.Carrier, roster.Length(time.Duration(b.reader.Gap))), news)
 	default:
 		words = roster.Meanwhile(s, fmt.Sprintf("You could not be reached by %s since %s", b.reader.Carrier, roster.When(s, first)), news)
 	}
 	return t.summarise(b.reader, words, news)
-}
-
-// summarise plans a summary, which hangs on the newest of its alarms.
-func (t *Turn) summarise(r roster.Reader, words roster.Message, news []roster.News) error {
-	last := slices.MaxFunc(news, func(a, b roster.News) int { return cmp.Compare(a.AlarmID, b.AlarmID) })
-	worst := slices.MaxFunc(news, func(a, b roster.News) int { return a.Severity.Compare(b.Severity) })
-	lists := []alarm.Templates{t.live.own.Templates}
-	if c := t.live.contacts[r.Contact]; c != nil {
-		lists = []alarm.Templates{c.Templates, t.live.own.Templates}
-	}
-	words = roster.SummaryBy(words, t.live.site, len(news), lists...)
-	return t.send(roster.Summary, words, []roster.Reader{r}, func(n *roster.Notice) { n.AlarmID, n.Severity = last.AlarmID, worst.Severity })
 }
 
 // oldAfter is how old what waits must be for it to be summed up when it is over.
@@ -189,9 +253,13 @@ func (t *Turn) tellQuiet() error {
 	if err != nil {
 		return err
 	}
-	var news []roster.News
-	for _, a := range standing {
-		news = append(news, roster.News{AlarmID: a.ID, Sentence: a.Sentence, Severity: a.Severity})
+	ids := make([]int64, len(standing))
+	for i := range standing {
+		ids[i] = standing[i].ID
+	}
+	news, err := t.news(ids)
+	if err != nil {
+		return err
 	}
 	silent := 0
 	for _, d := range t.live.devices {

@@ -30,7 +30,7 @@ func (p *Pipeline) SetSite(ctx context.Context, v site.Site, who string) error {
 				if err := t.live.prepare(t.ctx, t.Tx, g); err != nil {
 					return err
 				}
-				t.beginGuard(g, t.Now, who)
+				t.beginGuard(g, t.Now, who, "the site's time zone or holidays were changed")
 				g.begunAt = g.state.Stepped
 			}
 		}

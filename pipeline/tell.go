@@ -39,14 +39,7 @@ func (t *Turn) tell(h happening) error {
 	case alarm.Acknowledged:
 		err = t.markAcknowledged(a, h)
 	case alarm.Latched:
-		a.Latched, a.Cause = true, alarm.CauseWords(h.Transition, alarm.State{Kept: alarm.Kept{Off: h.off}})
-		kind := roster.Latched
-		if last, err := t.Tx.LastKind(t.ctx, a.ID); err != nil {
-			return err
-		} else if last == roster.Latched { // it comes and goes
-			kind = ""
-		}
-		err = t.changeAlarm(a, h, kind, "alarm waits", "It is back in order and waits to be reset: "+alarm.Was(a.Sentence))
+		err = t.latch(a, h)
 	default:
 		err = t.moveAlarm(a, h)
 	}
@@ -98,6 +91,7 @@ func (t *Turn) moveAlarm(a alarm.Alarm, h happening) error {
 	rung := g.About(h.Transition)
 	before := a.Severity
 	a.Level, a.Severity, a.When, a.Sentence, a.Latched, a.Cause = g.Level(rung), rung.Severity, rung.When.String(), t.sentence(g, rung), false, ""
+	a.Ending = ""
 	if a.Severity.Above(a.Worst) {
 		a.Worst = a.Severity
 	}
@@ -125,7 +119,8 @@ func (t *Turn) moveAlarm(a alarm.Alarm, h happening) error {
 func (t *Turn) restate(g *guardLive, who string) error {
 	for side, id := range g.alarms {
 		state := &g.state.Sides[side]
-		h := happening{g, alarm.Transition{Side: alarm.Side(side), Level: state.Level, At: t.Now, Value: g.state.Held, Extreme: state.Extreme}, g.state.Off, who}
+		h := happening{guard: g, off: g.state.Off, who: who,
+			Transition: alarm.Transition{Side: alarm.Side(side), Level: state.Level, At: t.Now, Value: g.state.Held, Extreme: state.Extreme}}
 		rung := g.About(h.Transition)
 		if id == 0 || state.Level == 0 || rung == nil {
 			continue
@@ -178,16 +173,55 @@ func (t *Turn) changeAlarm(a alarm.Alarm, h happening, kind, entry, text string)
 
 func (t *Turn) clear(a alarm.Alarm, h happening) error {
 	h.guard.alarms[h.Side] = 0
-	a.State, a.ClearedAt, a.ClearedValue, a.Latched = alarm.StateOver, &h.At, &h.Value, false
-	a.Cause = alarm.CauseWords(h.Transition, alarm.State{Kept: alarm.Kept{Off: h.off}})
-	if h.Cause == alarm.Reset {
-		a.Cause = h.who + " reset it"
-	}
-	test, err := alarm.ParseTest(a.When)
+	why, cause := h.ended()
+	h.At, a.ClearedValue = a.End(h.At, why, cause), &h.Value
+	test, err := h.guard.testOf(a)
 	if err != nil {
 		return err
 	}
 	return t.over(a, h, test)
+}
+
+// latch lets an alarm of which no rung stands any more wait until a person resets it.
+func (t *Turn) latch(a alarm.Alarm, h happening) error {
+	a.Latched, a.ClearedValue = true, &h.Value
+	a.Ending, a.Cause = h.ended()
+	last, err := t.Tx.LastKind(t.ctx, a.ID)
+	if err != nil {
+		return err
+	}
+	kind := roster.Latched
+	if last == roster.Latched { // it comes and goes
+		kind = ""
+	}
+	test, err := h.guard.testOf(a)
+	if err != nil {
+		return err
+	}
+	return t.changeAlarm(a, h, kind, "alarm waits", roster.Compose(roster.Latched, t.matter(story{Alarm: a, test: test, guard: h.guard})).Short)
+}
+
+// ended says why a transition ended an alarm.
+func (h *happening) ended() (alarm.Ending, string) {
+	why, cause := h.guard.Ended(h.Transition, h.off)
+	switch {
+	case h.Cause == alarm.Reset:
+		cause = h.who + " reset it"
+	case h.why != "" && (h.Cause == alarm.End || why == alarm.EndChanged):
+		cause = h.why
+	}
+	return why, cause
+}
+
+// testOf gives the test that an alarm of the guard was raised by. The number of a word is the guard's.
+func (g *guardLive) testOf(a alarm.Alarm) (alarm.Test, error) {
+	test, err := alarm.ParseTest(a.When)
+	for i := range g.Count() {
+		if now := g.At(i).When; now.Kind == test.Kind && now.Word == test.Word && test.Word != "" {
+			test.A = now.A
+		}
+	}
+	return test, err
 }
 
 // over makes it known that an alarm is over, to those who heard of its raise.
@@ -195,12 +229,12 @@ func (t *Turn) over(a alarm.Alarm, h happening, test alarm.Test) error {
 	if err := t.Tx.SaveAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}
-	if err := t.enter(a, "alarm over", h, "It is over: "+alarm.Was(a.Sentence)+" for "+roster.Length(h.At.Sub(a.RaisedAt))); err != nil {
-		return err
-	}
 	about := story{Alarm: a, test: test, guard: h.guard, kind: roster.Return}
 	if h.guard != nil {
 		about.device = h.guard.signal.device
+	}
+	if err := t.enter(a, "alarm over", h, roster.Ended(t.matter(about))); err != nil {
+		return err
 	}
 	if err := t.Tx.EndEscalation(t.ctx, a.ID); err != nil {
 		return err

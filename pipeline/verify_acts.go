@@ -145,7 +145,11 @@ func (p *Pipeline) Remind(ctx context.Context) error {
 					return err
 				}
 			case !is && d.Alarm != nil:
-				if err := t.endSignalAlarm(&d.Alarm, t.Now, s.state.Value, "it was verified, or need not be"); err != nil {
+				why, cause := alarm.EndBack, "it was verified"
+				if d.Every == (calibrate.Every{}) {
+					why, cause = alarm.EndChanged, "it need not be verified any more"
+				}
+				if err := t.endSignalAlarm(&d.Alarm, t.Now, s.state.Value, why, cause); err != nil {
 					return err
 				}
 				if err := t.Tx.SetDueAlarm(t.ctx, s.ID, nil); err != nil {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"reflect"
+	"slices"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -41,6 +42,7 @@ func (v *Server) listAlarms(ctx context.Context, in *struct {
 // AlarmStory is one alarm with all that became of it.
 type AlarmStory struct {
 	alarm.Alarm
+	Ended   string          `json:"ended" doc:"why it is over, in the words of its notice; empty: it is not"`
 	Notices []roster.Notice `json:"notices" nullable:"false" doc:"who was told, newest first"`
 	Journal []site.Entry    `json:"journal" nullable:"false" doc:"newest first"`
 }
@@ -64,6 +66,9 @@ func (v *Server) getAlarm(ctx context.Context, in *AlarmPath) (*body[AlarmStory]
 	}
 	if err == nil {
 		story.Journal, err = v.store.Journal(ctx, store.JournalQuery{Alarm: in.ID, Limit: 1000})
+	}
+	if over := slices.IndexFunc(story.Journal, func(e site.Entry) bool { return e.Kind == "alarm over" }); over >= 0 && a.ClearedAt != nil {
+		story.Ended = story.Journal[over].Text
 	}
 	return answer(story, err)
 }

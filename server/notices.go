@@ -111,10 +111,10 @@ func (v *Server) previewNotice(ctx context.Context, in *body[PreviewOrder]) (*bo
 	if v.URL != "" {
 		m.Take = strings.TrimRight(v.URL, "/") + "/take/" + v.Signer.Token(0, v.pipeline.Now())
 	}
-	kind, words := roster.Sample(in.Body.On, m, in.Body.Templates)
+	_, words := roster.Sample(in.Body.On, m, in.Body.Templates)
 	out := Previewed{Forms: []roster.Form{}}
 	for _, carrier := range roster.Carriers {
-		out.Forms = append(out.Forms, roster.FormOf(carrier, kind, words, m))
+		out.Forms = append(out.Forms, roster.FormOf(carrier, words, m))
 	}
 	return answer(out, nil)
 }

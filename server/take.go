@@ -16,6 +16,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
+	"jauntylark/core/site"
 	"jauntylark/notify"
 	"jauntylark/pipeline"
 	"jauntylark/store"
@@ -113,13 +114,19 @@ func (v *Server) takeViewOf(c *echo.Context, a alarm.Alarm, used bool) takeView 
 	case a.AcknowledgedAt != nil:
 		view.Says = append(view.Says, a.AcknowledgedBy+" has it.")
 	case a.State == alarm.StateOver:
-		view.Heading, view.Says = alarm.Was(a.Sentence), append(view.Says, "It is over.")
+		view.Heading, view.Says = alarm.Was(a.Sentence), append(view.Says, endedWords(here, a)+".")
 	case used:
 		view.Says = append(view.Says, "This link was used before.")
 	default:
 		view.Button = true
 	}
 	return view
+}
+
+// endedWords say why an alarm is over.
+func endedWords(here site.Site, a alarm.Alarm) string {
+	test, _ := alarm.ParseTest(a.When) // of an alarm that no guard stands behind, there is none
+	return roster.Ended(roster.Matter{Alarm: a, Test: test, Site: here})
 }
 
 // refuseTake says why a link opens nothing.

@@ -11,7 +11,7 @@ import (
 const selectAlarm = `
 	select id, alarm.kind, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, alarm.raised_at, cleared_at,
 	       acknowledged_at, acknowledged_by, learned_at, value, coalesce(gs.extreme, low.low_extreme, alarm.extreme) as extreme, cleared_value, unit,
-	       when_text, advice, sentence, cause, corrected_at, side, level, worst, latched, shelved, learned_late, handed_to, handed_by, comment, mark, marked_by, told_with, drill, provisional
+	       when_text, advice, sentence, ending, cause, corrected_at, side, level, worst, latched, shelved, learned_late, handed_to, handed_by, comment, mark, marked_by, told_with, drill, provisional
 	from alarm left join guard_state gs on gs.alarm_id = alarm.id left join guard_state low on low.low_alarm_id = alarm.id`
 
 // AlarmQuery says which alarms are wanted: each field that is set narrows.
@@ -48,6 +48,12 @@ func (t *Tx) Alarm(ctx context.Context, id int64) (alarm.Alarm, error) {
 	return a, found(err)
 }
 
+// AlarmsNumbered gives alarms by their numbers, oldest first.
+func (t *Tx) AlarmsNumbered(ctx context.Context, ids []int64) (alarms []alarm.Alarm, err error) {
+	err = t.SelectContext(ctx, &alarms, selectAlarm+` where id = any($1) order by id`, ids)
+	return alarms, err
+}
+
 // ServiceAlarm gives the standing alarm that says what the service cannot do; 0: none stands.
 func (t *Tx) ServiceAlarm(ctx context.Context, when string) (id int64, err error) {
 	err = t.GetContext(ctx, &id, `select coalesce(max(id), 0) from alarm where kind = 'service' and when_text = $1 and cleared_at is null`, when)
@@ -61,10 +67,10 @@ func (t *Tx) AddAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) error
 	}
 	return t.GetContext(ctx, &a.ID, `
 		insert into alarm (changed_in, kind, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence,
-		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with, drill, provisional)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24) returning id`,
+		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with, drill, provisional, ending)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25) returning id`,
 		commitNo, a.Kind, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When, a.Advice, a.Sentence,
-		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith, a.Drill, a.Provisional)
+		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith, a.Drill, a.Provisional, a.Ending)
 }
 
 // SaveAlarm writes what can change of an alarm.
@@ -72,9 +78,9 @@ func (t *Tx) SaveAlarm(ctx context.Context, a *alarm.Alarm, commitNo int64) erro
 	_, err := t.ExecContext(ctx, `
 		update alarm set changed_in = $2, cleared_at = $3, acknowledged_at = $4, acknowledged_by = $5, extreme = $6, cleared_value = $7, cause = $8,
 		       severity = $9, worst = $10, level = $11, when_text = $12, sentence = $13, latched = $14, shelved = $15, handed_to = $16, handed_by = $17,
-		       comment = $18, mark = $19, marked_by = $20, advice = $21
+		       comment = $18, mark = $19, marked_by = $20, advice = $21, ending = $22
 		where id = $1`, a.ID, commitNo, a.ClearedAt, a.AcknowledgedAt, a.AcknowledgedBy, a.Extreme, a.ClearedValue, a.Cause,
-		a.Severity, a.Worst, a.Level, a.When, a.Sentence, a.Latched, a.Shelved, a.HandedTo, a.HandedBy, a.Comment, a.Mark, a.MarkedBy, a.Advice)
+		a.Severity, a.Worst, a.Level, a.When, a.Sentence, a.Latched, a.Shelved, a.HandedTo, a.HandedBy, a.Comment, a.Mark, a.MarkedBy, a.Advice, a.Ending)
 	return err
 }
 

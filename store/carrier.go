@@ -4,6 +4,7 @@ import (
 	"context"
 	"maps"
 	"slices"
+	"time"
 
 	"github.com/jmoiron/sqlx"
 
@@ -63,6 +64,11 @@ func noteCarriers(ctx context.Context, tx *sqlx.Tx, attempts []Attempt) error {
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(of)) {
+		if worked := of[name].WorkedAt; worked != nil {
+			if err := goOn(ctx, tx, name, *worked); err != nil {
+				return err
+			}
+		}
 		if _, err := tx.NamedExecContext(ctx, `
 			insert into carrier (name, failing_since, failures, failed_at, worked_at, answer) values (:name, :failing_since, :failures, :failed_at, :worked_at, :answer)
 			on conflict (name) do update set
@@ -74,6 +80,20 @@ func noteCarriers(ctx context.Context, tx *sqlx.Tx, attempts []Attempt) error {
 		}
 	}
 	return nil
+}
+
+// From so many failures, over so long, on, a carrier counts as one that keeps failing, and as back when it works again.
+const (
+	BackAfter = 3
+	BackOver  = 20 * time.Second
+)
+
+// goOn lets all that waits for a carrier that is back be tried now, not when its own next attempt would be.
+func goOn(ctx context.Context, tx *sqlx.Tx, name string, now measure.Instant) error {
+	_, err := tx.ExecContext(ctx, `
+		update notice set due_at = $2 where state = 'waiting' and carrier = $1 and due_at > $2
+		and exists (select from carrier where name = $1 and failing_since <= $3 and failures >= $4)`, name, now, now.Add(-BackOver), BackAfter)
+	return err
 }
 
 // Waiting counts the notices that wait for each carrier.

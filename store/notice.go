@@ -61,74 +61,10 @@ func urgency(s alarm.Severity) int {
 	return 3
 }
 
-// HeldUntil tells until when the raise of an alarm to an address is held back, and why; 0: it is not.
-func (t *Tx) HeldUntil(ctx context.Context, alarmID int64, a roster.Address) (until measure.Instant, why string, err error) {
-	var held []struct {
-		Until measure.Instant `db:"due_at"`
-		Why   string          `db:"held_why"`
-	}
-	err = t.SelectContext(ctx, &held, `
-		select due_at, held_why from notice where alarm_id = $1 and address = $2 and carrier = $3 and state = 'held' order by due_at desc limit 1`, alarmID, a.To, a.Carrier)
-	if len(held) > 0 {
-		until, why = held[0].Until, held[0].Why
-	}
-	return until, why, err
-}
-
 // LastKind gives the kind of the newest notice of an alarm; empty: there is none.
 func (t *Tx) LastKind(ctx context.Context, alarmID int64) (kind string, err error) {
 	err = t.GetContext(ctx, &kind, `select coalesce((select kind from notice where alarm_id = $1 order by id desc limit 1), '')`, alarmID)
 	return kind, err
-}
-
-// Held is a notice that was held back, with what it says of its alarm.
-type Held struct {
-	roster.Notice
-	Taken    bool             `db:"taken"` // somebody has the alarm, or it is shelved
-	Sentence string           `db:"sentence"`
-	Now      alarm.Severity   `db:"now"`
-	Cleared  *measure.Instant `db:"cleared_at"`
-}
-
-// Over tells whether the alarm is over.
-func (h *Held) Over() bool { return h.Cleared != nil }
-
-// HeldDue gives the notices that were held back until now, in order.
-func (t *Tx) HeldDue(ctx context.Context, now measure.Instant) (held []Held, err error) {
-	err = t.SelectContext(ctx, &held, `
-		select n.id, n.alarm_id, n.kind, n.severity, n.contact, n.carrier, n.address, n.created_at, n.held_why, n.route,
-		       a.cleared_at, a.acknowledged_at is not null or a.shelved as taken, a.sentence, a.severity as now
-		from notice n join alarm a on a.id = n.alarm_id where n.state = 'held' and n.due_at <= $1 order by n.id`, now)
-	return held, err
-}
-
-// Release lets notices that were held back go on with a state: waiting, or summed up.
-func (t *Tx) Release(ctx context.Context, notices []int64, state string, now measure.Instant) error {
-	if len(notices) == 0 {
-		return nil
-	}
-	_, err := t.ExecContext(ctx, `update notice set state = $2, due_at = $3 where id = any($1)`, notices, state, now)
-	return err
-}
-
-// HoldOld holds back what waits for longer than since and whose alarm is over, so that one summary tells it.
-func (t *Tx) HoldOld(ctx context.Context, since, now measure.Instant) (held int64, err error) {
-	result, err := t.ExecContext(ctx, `
-		update notice n set state = 'held', held_why = 'old news', due_at = $2
-		where n.state = 'waiting' and n.created_at <= $1 and n.claimed_until <= $2 and n.kind in ('raise', 'worsen', 'ease', 'latched', 'return', 'hand', 'taken')
-		  and exists (select from alarm a where a.id = n.alarm_id and a.cleared_at is not null)
-		  and not exists (select from notice o where o.alarm_id = n.alarm_id and o.address = n.address and o.carrier = n.carrier and o.state in ('sent', 'delivered'))`, since, now)
-	if err != nil {
-		return 0, err
-	}
-	return result.RowsAffected()
-}
-
-// AnyOld tells whether HoldOld would find anything.
-func (s *Store) AnyOld(ctx context.Context, since measure.Instant) (any bool, err error) {
-	err = s.db.GetContext(ctx, &any, `
-		select exists (select from notice n where n.state = 'waiting' and n.created_at <= $1 and exists (select from alarm a where a.id = n.alarm_id and a.cleared_at is not null))`, since)
-	return any, err
 }
 
 // Told gives those who were told of the raise of an alarm, or will be, in order: each address once. Where that was given up
@@ -146,40 +82,9 @@ func (t *Tx) Told(ctx context.Context, alarmID int64) ([]roster.Reader, error) {
 		  and not (state = 'summed up' and held_why in ('quiet hours', 'least gap')) group by contact, carrier, address order by min(id)`, alarmID)
 	readers := make([]roster.Reader, len(rows))
 	for i, r := range rows {
-		readers[i] = roster.Reader{Contact: r.Contact, Address: roster.Address{ID: r.Route.AddressID, Carrier: r.Carrier, To: r.To, Format: r.Route.Format, Keys: r.Route.Keys}}
+		readers[i] = roster.Reader{Contact: r.Contact, Address: roster.Address{ID: r.Route.AddressID, Carrier: r.Carrier, To: r.To, Format: r.Route.Format, Keys: r.Route.Keys}, Gap: r.Route.Gap}
 	}
 	return readers, err
-}
-
-// floodLook is how many notices that are held already are looked at beyond those that count.
-const floodLook = 50
-
-// Flood is how much an address is told.
-type Flood struct {
-	Told  int             `db:"told"`  // notices since some instant, without those that are held for a flood
-	First measure.Instant `db:"first"` // when the first of these was planned
-	Until measure.Instant `db:"until"` // until when notices are held for a flood; 0: none is
-}
-
-// FloodOf tells how many notices about alarms of a severity or a higher one an address got, or gets, since an
-// instant: of its newest, some more than most.
-func (t *Tx) FloodOf(ctx context.Context, a roster.Address, s alarm.Severity, since measure.Instant, most int) (f Flood, err error) {
-	err = t.GetContext(ctx, &f, `
-		select count(*) filter (where held_why <> 'flood') as told, coalesce(min(created_at) filter (where held_why <> 'flood'), 0) as first,
-		       coalesce(max(due_at) filter (where held_why = 'flood' and state = 'held'), 0) as until
-		from (select held_why, created_at, due_at, state from notice
-		      where carrier = $1 and address = $2 and created_at > $3 and urgency <= $4 and alarm_id is not null order by created_at desc limit $5) as newest`,
-		a.Carrier, a.To, since, urgency(s), most+floodLook)
-	return f, err
-}
-
-// LastToldOf tells when anybody was last told that a guard raised, but for one alarm.
-func (t *Tx) LastToldOf(ctx context.Context, guard string, but int64) (at measure.Instant, err error) {
-	err = t.GetContext(ctx, &at, `
-		select coalesce(max(n.created_at), 0) from notice n join alarm a on a.id = n.alarm_id
-		where a.guard = $1 and a.id <> $2 and not a.drill and n.kind in ('raise', 'worsen') and (n.held_why <> 'least gap' or n.state <> 'held')
-		  and a.id > (select coalesce(max(id), 0) - 1000 from alarm)`, guard, but)
-	return at, err
 }
 
 // AnyReached tells whether anybody whom one step of a roster called on was told, or may still be: not yet tried, or held.
@@ -199,8 +104,9 @@ func (t *Tx) ToldAfter(ctx context.Context, a roster.Address, since measure.Inst
 }
 
 // ClaimNotices takes waiting notices of a carrier that are due, limit at most, for as long as hold: nobody else
-// gets them until then. The severest come first. A notice waits until what was planned before it for the same alarm and
-// address is done, so that a return never overtakes its raise.
+// gets them until then. The severest come first, then the oldest, and each address gets one after the other: one that is on its way
+// has headStart before the next. A notice waits until what was planned before it for the same alarm and address is done, so that a
+// return never overtakes its raise.
 func (s *Store) ClaimNotices(ctx context.Context, carrier string, now measure.Instant, hold time.Duration, limit int) (notices []roster.Notice, err error) {
 	err = s.db.SelectContext(ctx, &notices, `
 		update notice set claimed_until = $2, attempts = attempts + 1
@@ -208,9 +114,24 @@ func (s *Store) ClaimNotices(ctx context.Context, carrier string, now measure.In
 		  and id in (select id from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
 		             and (select o.id from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier and o.address = n.address and o.id < n.id and o.state = 'waiting'
 		                  order by o.id limit 1) is null
-		             order by urgency, due_at, id limit $3 for update skip locked)
-		returning `+noticeColumns, now, now.Add(hold), limit, carrier)
+		             and not exists (select from notice o where o.carrier = $4 and o.address = n.address and o.state = 'waiting' and (o.urgency, o.id) < (n.urgency, n.id)
+		                             and o.due_at <= $1 and (o.claimed_until <= $1 or o.claimed_until > $5))
+		             order by urgency, id limit $3 for update skip locked)
+		returning `+noticeColumns, now, now.Add(hold), limit, carrier, now.Add(hold-headStart))
 	return notices, err
+}
+
+// headStart is how long a notice that is on its way keeps back what comes after it to the same address.
+const headStart = 3 * time.Second
+
+// Probe lets the severest of what waits for a carrier that fails be tried now, unless something is being tried, so that it is
+// known soon when the carrier is back.
+func (s *Store) Probe(ctx context.Context, carrier string, now measure.Instant) error {
+	_, err := s.db.ExecContext(ctx, `
+		update notice set due_at = $2 where id = (
+			select id from notice n where state = 'waiting' and carrier = $1
+			and not exists (select from notice o where o.state = 'waiting' and o.carrier = $1 and (o.due_at <= $2 or o.claimed_until > $2)) order by urgency, id limit 1)`, carrier, now)
+	return err
 }
 
 // Attempt is what came of one attempt at a notice.
@@ -340,7 +261,7 @@ func (t *Tx) NewestTo(ctx context.Context, carrier, address string) (n roster.No
 	err = t.GetContext(ctx, &n, `
 		select `+noticeColumns+` from notice where id = (
 			select n.id from notice n join alarm a on a.id = n.alarm_id
-			where n.carrier = $1 and n.address = $2 and n.kind in ('raise', 'worsen', 'hand') and n.state in ('sent', 'delivered')
+			where n.carrier = $1 and n.address = $2 and n.kind in ('raise', 'worsen', 'hand', 'summary') and n.state in ('sent', 'delivered')
 			order by (a.acknowledged_at is null and a.cleared_at is null) desc, n.id desc limit 1)`, carrier, address)
 	return n, found(err)
 }

@@ -25,7 +25,8 @@ type Alarm struct {
 	When           string           `json:"when" db:"when_text" doc:"the test as it was at the raise" example:"above 30"`
 	Advice         string           `json:"advice" db:"advice"`
 	Sentence       string           `json:"sentence" db:"sentence" doc:"what is wrong, in words"`
-	Cause          string           `json:"cause" db:"cause" doc:"why it is over, when it was not the value"`
+	Ending         Ending           `json:"ending" db:"ending" enum:",back,reset,unwatched,changed,disproved,drill" doc:"why it is over: what was wrong is back in order, a person reset it, nothing looks any more, what is asked was changed, readings that came late disprove it, it was a drill; empty: it is not over"`
+	Cause          string           `json:"cause" db:"cause" doc:"what ended it, in words, when it was not the value"`
 	Latched        bool             `json:"latched" db:"latched" doc:"what raised it is gone, and it waits for a person to reset it"`
 	Shelved        bool             `json:"shelved" db:"shelved" doc:"its guard was shelved, so that nobody was told"`
 	LearnedLate    bool             `json:"learned_late" db:"learned_late" doc:"the readings behind it came when it was over already; people got one summary"`
@@ -66,3 +67,10 @@ const (
 	StateRaised = "raised"
 	StateOver   = "over"
 )
+
+// End lets the alarm be over at an instant, which is not before its raise, and gives the instant.
+func (a *Alarm) End(at measure.Instant, why Ending, cause string) measure.Instant {
+	at = max(at, a.RaisedAt)
+	a.State, a.ClearedAt, a.Ending, a.Cause, a.Latched = StateOver, &at, why, cause, false
+	return at
+}

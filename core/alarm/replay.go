@@ -17,7 +17,8 @@ type Occurrence struct {
 	ClearedAt *measure.Instant `json:"cleared_at" format:"date-time" doc:"null: it still stands at the end"`
 	Value     float64          `json:"value" doc:"the value at the raise"`
 	Extreme   float64          `json:"extreme" doc:"how far it went"`
-	Cause     string           `json:"cause,omitempty" doc:"why it is over, when it was not the value"`
+	Ending    Ending           `json:"ending,omitempty" enum:",back,reset,unwatched,changed,disproved,drill" doc:"why it is over; empty: it is not"`
+	Cause     string           `json:"cause,omitempty" doc:"what ended it, when it was not the value"`
 }
 
 // Length is how long it stood, by until where it still does.
@@ -181,29 +182,11 @@ func (r *Run) note(tr Transition) {
 	}
 	if tr.Kind == Cleared {
 		at := tr.At
-		o.ClearedAt, o.Cause = &at, causeWords(tr.Cause, r.State.Off)
+		o.ClearedAt = &at
+		o.Ending, o.Cause = r.g.Ended(tr, r.State.Off)
 		r.open[tr.Side] = 0
 	}
 }
-
-func causeWords(cause EventKind, off Off) string {
-	switch cause {
-	case HoursChange, Arming:
-		return off.Words()
-	case End:
-		return "the guard was removed"
-	case Begin:
-		return "the guard was changed"
-	case Reset:
-		return "it was reset"
-	case Disproved:
-		return "readings that came late disprove it"
-	}
-	return ""
-}
-
-// CauseWords says why an alarm is over by a transition of the guard in a state, when it was not the value; or else nothing.
-func CauseWords(tr Transition, after State) string { return causeWords(tr.Cause, after.Off) }
 
 // Finish settles what is due by until and gives the alarms. Those that still stand have no end.
 func (r *Run) Finish(until measure.Instant) []Occurrence {

@@ -13,23 +13,43 @@ type Form struct {
 	Characters int    `json:"characters"`
 }
 
+// How much a carrier brings: of text, messages; of the others, characters.
+const (
+	textMost  = 2
+	voiceMost = 600
+	chatMost  = 2000
+	pushMost  = 500
+)
+
 // FormOf puts a message into the form that a carrier brings.
 //
-// An e-mail brings all of it. A text message brings the short line, how to answer, and what to do as far as one message holds
-// it. A call says the short line and what to do, in words to be heard. A chat and a push bring the short line and the first
-// paragraph.
-func FormOf(carrier, kind string, w Message, m Matter) Form {
+// An e-mail and a webhook bring all of it. The others bring the short line and as much of the rest as they have room for, and
+// how to answer.
+func FormOf(carrier string, w Message, m Matter) Form {
 	f := Form{Carrier: carrier}
-	answers := kind == Raise || kind == Worsen || kind == Hand
 	switch carrier {
 	case Text:
-		f.Text = textForm(w.Short, m, answers)
+		f.Text = w.fill(func(rest string) (string, bool) {
+			text := PlainText(join(" ", stop(w.Short), rest, answerBy("Reply 1", w.Asks), m.takeAddress(w.Asks)))
+			n, _ := TextMessages(text)
+			return text, n <= textMost
+		})
 	case Voice:
-		f.Text = voiceForm(w.Short, m, answers)
+		f.Text = w.fill(func(rest string) (string, bool) {
+			text := Spoken(join(" ", m.greeting(), stop(strings.TrimPrefix(w.Short, "Drill: ")), strings.TrimPrefix(rest, noDrill), answerBy("Press 1", w.Asks)))
+			return text, len([]rune(text)) <= voiceMost
+		})
 	case Chat:
-		f.Text = join("\n", w.Short, firstParagraph(w), adviceLine(m, answers), m.takeLine(answers))
+		f.Text = w.fill(func(rest string) (string, bool) {
+			text := join("\n", stop(w.Short), rest)
+			if at := m.takeAddress(w.Asks); at != "" {
+				text += "\nI have " + w.Asks + ": " + at
+			}
+			return text, len([]rune(text)) <= chatMost
+		})
 	case Push:
-		f.Subject, f.Text = w.Short, join("\n", firstParagraph(w), adviceLine(m, answers))
+		f.Subject = w.Short
+		f.Text = w.fill(func(rest string) (string, bool) { return rest, len([]rune(rest)) <= pushMost })
 	default:
 		f.Subject, f.Text = w.Short, w.Long
 	}
@@ -40,67 +60,51 @@ func FormOf(carrier, kind string, w Message, m Matter) Form {
 	return f
 }
 
-func textForm(short string, m Matter, answers bool) string {
-	parts := []string{short + "."}
-	if answers {
-		parts = append(parts, "Reply 1 if you have it.")
-		if m.Take != "" {
-			parts = append(parts, m.Take)
+// fill gives the fullest form of a message that has room, or else its shortest.
+func (w Message) fill(form func(rest string) (text string, fits bool)) (text string) {
+	rests := w.Rest
+	if len(rests) == 0 {
+		rests = []string{""}
+	}
+	for i, rest := range rests {
+		if len(rest) > chatMost && i < len(rests)-1 { // no carrier has so much room
+			continue
 		}
-	}
-	text := PlainText(strings.Join(parts, " "))
-	if !answers || m.Alarm.Advice == "" {
-		return text
-	}
-	with := PlainText(join(" ", parts[0], m.Alarm.Advice, strings.Join(parts[1:], " ")))
-	if n, _ := TextMessages(with); n == 1 {
-		return with
+		var fits bool
+		if text, fits = form(rest); fits {
+			break
+		}
 	}
 	return text
 }
 
-func voiceForm(short string, m Matter, answers bool) string {
-	words := "This is Jaunty Lark for " + m.Site.Name + ". " + strings.TrimPrefix(short, "Drill: ") + "."
+// greeting is how a call begins.
+func (m Matter) greeting() string {
+	drill := ""
 	if m.Alarm.Drill {
-		words = "Drill. Nothing is wrong. " + words
+		drill = "Drill. Nothing is wrong. "
 	}
-	if answers {
-		words = join(" ", words, adviceLine(m, true), "Press 1 if you have it.")
-	}
-	return Spoken(words)
+	return drill + "This is Jaunty Lark for " + m.Site.Name + "."
 }
 
-func adviceLine(m Matter, answers bool) string {
-	if !answers || m.Alarm.Advice == "" {
+func answerBy(how, asks string) string {
+	if asks == "" {
 		return ""
 	}
-	return "What to do: " + strings.TrimSuffix(m.Alarm.Advice, ".") + "."
+	return how + " if you have " + asks + "."
 }
 
-func (m Matter) takeLine(answers bool) string {
-	if !answers || m.Take == "" {
+func (m Matter) takeAddress(asks string) string {
+	if asks == "" {
 		return ""
 	}
-	return "I have it: " + m.Take
-}
-
-// firstParagraph is what a message says after the sentence that its short line has already.
-func firstParagraph(w Message) string {
-	for paragraph := range strings.SplitSeq(w.Long, "\n\n") {
-		paragraph = strings.TrimSpace(paragraph)
-		if paragraph == "" || strings.Contains(w.Short, strings.TrimSuffix(paragraph, ".")) || strings.HasPrefix(paragraph, "Drill: ") {
-			continue
-		}
-		line, _, _ := strings.Cut(paragraph, "\n")
-		return line
-	}
-	return ""
+	return m.Take
 }
 
 func join(between string, parts ...string) string {
 	kept := parts[:0]
 	for _, p := range parts {
-		if p != "" {
+		if p = strings.TrimSpace(p); p != "" {
 			kept = append(kept, p)
 		}
 	}

@@ -49,27 +49,27 @@ func TestFormsOfARaise(t *testing.T) {
 	m := matter(t)
 	m.Alarm.Advice, m.Take = "Open the vents.", "https://lark.example.org/take/abc"
 	w := Compose(Raise, m)
-	text := FormOf(Text, Raise, w, m)
-	if text.Text != "Warning: Fern house air temperature is above 30 C. Open the vents. Reply 1 if you have it. https://lark.example.org/take/abc" || text.Messages != 1 {
+	text := FormOf(Text, w, m)
+	if text.Text != "Warning: Fern house air temperature is above 30 C. It reads 31.2 C. What to do: Open the vents. Reply 1 if you have it. https://lark.example.org/take/abc" || text.Messages != 1 {
 		t.Errorf("%+v", text)
 	}
-	m.Alarm.Advice = strings.Repeat("Look at all that there is to look at. ", 4)
-	if f := FormOf(Text, Raise, w, m); strings.Contains(f.Text, "Look") || f.Messages != 1 {
+	m.Alarm.Advice = strings.Repeat("Look at all that there is to look at. ", 7)
+	if f := FormOf(Text, Compose(Raise, m), m); strings.Contains(f.Text, "Look") || !strings.Contains(f.Text, "It reads 31.2 C. Reply 1") || f.Messages != 1 {
 		t.Errorf("advice that does not fit: %+v", f)
 	}
 	m.Alarm.Advice = "Open the vents."
-	if f := FormOf(Voice, Raise, w, m); f.Text != "This is Jaunty Lark for Hollowbrook Fernery. Warning: Fern house air temperature is above thirty degrees Celsius. What to do: Open the vents. Press one if you have it." {
+	if f := FormOf(Voice, w, m); f.Text != "This is Jaunty Lark for Hollowbrook Fernery. Warning: Fern house air temperature is above thirty degrees Celsius. It reads thirty-one point two degrees Celsius. What to do: Open the vents. Press one if you have it." {
 		t.Errorf("%s", f.Text)
 	}
-	if f := FormOf(Push, Raise, w, m); f.Subject != w.Short || f.Text != "It reads 31.2 °C, and the limit is 30 °C.\nWhat to do: Open the vents." {
+	if f := FormOf(Push, w, m); f.Subject != w.Short || f.Text != "It reads 31.2 °C. What to do: Open the vents." {
 		t.Errorf("%+v", f)
 	}
-	if f := FormOf(Chat, Return, Compose(Return, m), m); strings.Contains(f.Text, "take") || !strings.HasPrefix(f.Text, "Over after") {
+	if f := FormOf(Chat, Compose(Return, m), m); strings.Contains(f.Text, "take") || !strings.HasPrefix(f.Text, "Over after") {
 		t.Errorf("%+v", f)
 	}
 	m.Alarm.Drill = true
 	for _, carrier := range Carriers {
-		f := FormOf(carrier, Raise, Compose(Raise, m), m)
+		f := FormOf(carrier, Compose(Raise, m), m)
 		if !strings.HasPrefix(f.Subject+f.Text, "Drill") {
 			t.Errorf("%s does not begin with Drill: %+v", carrier, f)
 		}
@@ -85,7 +85,7 @@ func TestOwnWords(t *testing.T) {
 	if w.Short != "warning: Fern house air temperature 28.9 °C" || w.Long != "Fern house air temperature is above 30 °C seit 03:06:00 on Wednesday 1 July 2026 (Europe/Dublin) → Lüften!, niemand" {
 		t.Errorf("%+v", w)
 	}
-	if w := ComposeBy(Return, m, contact, site); w != Compose(Return, m) {
+	if w := ComposeBy(Return, m, contact, site); w.Short != Compose(Return, m).Short || w.Long != Compose(Return, m).Long {
 		t.Errorf("built in: %+v", w)
 	}
 	m.Alarm.Drill, m.Since = true, "Away for an hour."
@@ -108,7 +108,7 @@ func TestOwnWords(t *testing.T) {
 		}
 	}
 	summary := SummaryBy(Digest(m.Site, []News{{AlarmID: 3, Sentence: "A is hot"}}, time.Minute), m.Site, 1, alarm.Templates{{On: Summary, Long: "{{count}}: {{list}}"}})
-	if summary.Long != "1: alarm 3: A is hot, and still is" {
+	if summary.Long != "1: alarm 3: A is hot." {
 		t.Errorf("%+v", summary)
 	}
 }
@@ -127,16 +127,16 @@ func TestSummaries(t *testing.T) {
 	m := matter(t)
 	news := []News{{AlarmID: 1, Sentence: "A is hot", Severity: alarm.Advisory, Over: true}, {AlarmID: 2, Sentence: "B is hot", Severity: alarm.Warning}, {AlarmID: 3, Sentence: "C is hot", Severity: alarm.Critical}}
 	w := Digest(m.Site, news, 3*time.Minute)
-	want := "3 alarms came in 3 minutes; you get them in one message:\n\n  alarm 3: Critical: C is hot\n  alarm 2: Warning: B is hot\n  alarm 1: A was hot, and is over\n\n2 of them stand.\n\nHollowbrook Fernery, watched by Jaunty Lark\n"
-	if w.Short != "3 alarms in 3 minutes: C is hot and 2 more" || w.Long != want {
+	want := "2 of 3 alarms stand:\n\n  alarm 3: Critical: C is hot.\n  alarm 2: Warning: B is hot.\n\n3 alarms came within 3 minutes; you get them in one message.\n\n1 is over:\n\n  alarm 1: A was hot\n\nHollowbrook Fernery, watched by Jaunty Lark\n"
+	if w.Short != "Critical: C is hot (worst of 2 that stand)" || w.Long != want {
 		t.Errorf("%s\n%s", w.Short, w.Long)
 	}
 	var many []News
 	for i := range 50 {
 		many = append(many, News{AlarmID: int64(i), Sentence: "A is hot", Over: true})
 	}
-	if w := CaughtUp(m.Site, "Gate node", many); !strings.Contains(w.Long, "and 30 more") || strings.Count(w.Long, "\n") > 30 || w.Short != "Gate node caught up: 50 alarms came and went" {
-		t.Errorf("%s", w.Long)
+	if w := CaughtUp(m.Site, "Gate node", many); !strings.Contains(w.Long, "and 30 more") || strings.Count(w.Long, "\n") > 32 || w.Short != "Gate node caught up. 50 alarms came and went, the worst: A was hot" {
+		t.Errorf("%s\n%s", w.Short, w.Long)
 	}
 }
 

@@ -44,7 +44,7 @@ type Notice struct {
 	CreatedAt   measure.Instant  `json:"created_at" db:"created_at" format:"date-time"`
 	DueAt       measure.Instant  `json:"due_at" db:"due_at" format:"date-time" doc:"not tried before"`
 	Attempts    int              `json:"attempts" db:"attempts"`
-	Held        string           `json:"held" db:"held_why" enum:",catching up,quiet hours,least gap,flood,old news" doc:"why it was held back; empty: it was not"`
+	Held        string           `json:"held" db:"held_why" enum:",catching up,quiet hours,least gap,step's gap,noisy guard,flood,old news" doc:"why it was held back; empty: it was not"`
 	GatewayID   string           `json:"gateway_id" db:"gateway_id" doc:"under which the carrier's gateway knows it"`
 	DeliveredAt *measure.Instant `json:"delivered_at" db:"delivered_at" format:"date-time" doc:"when the gateway's receipt came"`
 	Deliveries  []Delivery       `json:"deliveries" db:"-" nullable:"false" doc:"each attempt and each receipt, oldest first"`
@@ -53,13 +53,14 @@ type Notice struct {
 
 // Route is what a carrier must know besides the address.
 type Route struct {
-	AddressID string          `json:"address,omitempty"`
-	Format    string          `json:"format,omitempty"`
-	Keys      *PushKeys       `json:"keys,omitempty"`
-	Link      string          `json:"link,omitempty"` // the page with the button "I have it"
-	Drill     bool            `json:"drill,omitempty"`
-	Statement string          `json:"statement,omitempty"` // name
-	Period    measure.Instant `json:"period,omitempty"`    // when the statement's period begins
+	AddressID string           `json:"address,omitempty"`
+	Format    string           `json:"format,omitempty"`
+	Keys      *PushKeys        `json:"keys,omitempty"`
+	Gap       measure.Duration `json:"gap,omitempty"`  // the least time between two messages, as the step says
+	Link      string           `json:"link,omitempty"` // the page with the button "I have it"
+	Drill     bool             `json:"drill,omitempty"`
+	Statement string           `json:"statement,omitempty"` // name
+	Period    measure.Instant  `json:"period,omitempty"`    // when the statement's period begins
 }
 
 // Scan reads what Value wrote.
@@ -103,6 +104,8 @@ const (
 	HeldCatchingUp = "catching up" // its device sends what it had kept
 	HeldQuiet      = "quiet hours" // of its reader
 	HeldGap        = "least gap"   // its guard spoke just now
+	HeldStep       = "step's gap"  // its reader was told something by the same way just now
+	HeldNoisy      = "noisy guard" // its guard raises and clears again and again
 	HeldFlood      = "flood"       // its reader was told of too much at once
 	HeldOld        = "old news"    // it was over before it could be sent
 )

@@ -154,8 +154,9 @@ func (r *Roster) Reaches(s alarm.Severity, w World) bool {
 type Reader struct {
 	Contact string // name; empty: an address alone
 	Address
-	Quiet measure.Instant // until when quiet hours hold it back; 0: they do not
-	Why   string          // which step of which roster
+	Quiet measure.Instant  // until when quiet hours hold it back; 0: they do not
+	Gap   measure.Duration // the least time between two messages to it; 0: none
+	Why   string           // which step of which roster
 }
 
 // Readers gives whom steps of a roster reach at an instant, each address once.
@@ -170,7 +171,7 @@ func (r *Roster) Readers(call Call, s alarm.Severity, w World) (readers []Reader
 				name = r.Rotation.onDuty(call.At, w.zone())
 			}
 			for _, reader := range w.Reach(name, step.By, call.At, s) {
-				reader.Why = r.why(i, call.Again)
+				reader.Why, reader.Gap = r.why(i, call.Again), step.LeastGap
 				readers = append(readers, reader)
 			}
 		}

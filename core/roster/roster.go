@@ -30,11 +30,12 @@ type Roster struct {
 
 // Step is one step of a roster.
 type Step struct {
-	Who   []string         `json:"who" minItems:"1" nullable:"false" doc:"names of contacts; on-duty: whom the rotation names"`
-	By    []string         `json:"by" required:"false" nullable:"false" doc:"carriers; empty: all that the contact has" example:"[\"text\",\"voice\"]"`
-	Hours string           `json:"hours,omitempty" required:"false" maxLength:"300" doc:"when, in the site's time zone; always when left out. A step whose hours it is not waits for them" example:"daily 07:00-22:00"`
-	From  alarm.Severity   `json:"from_severity,omitempty" required:"false" enum:"advisory,warning,critical" default:"advisory" doc:"the mildest alarms that it is for"`
-	After measure.Duration `json:"after" required:"false" doc:"after how long without anybody having it" example:"5m"`
+	Who      []string         `json:"who" minItems:"1" nullable:"false" doc:"names of contacts; on-duty: whom the rotation names"`
+	By       []string         `json:"by" required:"false" nullable:"false" doc:"carriers; empty: all that the contact has" example:"[\"text\",\"voice\"]"`
+	Hours    string           `json:"hours,omitempty" required:"false" maxLength:"300" doc:"when, in the site's time zone; always when left out. A step whose hours it is not waits for them" example:"daily 07:00-22:00"`
+	From     alarm.Severity   `json:"from_severity,omitempty" required:"false" enum:"advisory,warning,critical" default:"advisory" doc:"the mildest alarms that it is for"`
+	After    measure.Duration `json:"after" required:"false" doc:"after how long without anybody having it" example:"5m"`
+	LeastGap measure.Duration `json:"least_gap,omitempty" required:"false" doc:"how long after one message to an address the next comes at the earliest, at most 1d; what is critical comes at once, the rest in one message" example:"1m"`
 }
 
 // Rotation says who is on duty: one after the other, each for so many weeks.
@@ -126,8 +127,14 @@ func (r *Roster) checkStep(i int, contacts []string) error {
 	if s.After < 0 || s.After > maxAfter {
 		return fault(at+"after", "%v is longer than %v", s.After, maxAfter)
 	}
+	if s.LeastGap < 0 || s.LeastGap > maxGap {
+		return fault(at+"least_gap", "%v is not between 0s and %v", s.LeastGap, maxGap)
+	}
 	return nil
 }
+
+// maxGap bounds the least gap of a step.
+const maxGap = measure.Duration(24 * time.Hour)
 
 // maxSteps bounds a roster; Progress counts them in a word of bits.
 const maxSteps = 20

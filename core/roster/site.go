@@ -21,11 +21,18 @@ type SiteReach struct {
 }
 
 // FloodLimit says when a reader is told too much at once: from so many messages within so long on, what comes waits until they are
-// over, and is told in one message. Alarms that are worse than those before are told at once.
+// over, and is told in one message. From half as many on, what one guard says waits so, and nothing else. What is critical never
+// waits, and the first word from another device FirstWord at most.
 type FloodLimit struct {
 	Messages int              `json:"messages" minimum:"1" maximum:"10000" example:"8"`
 	Within   measure.Duration `json:"within" doc:"10s to 1h" example:"3m"`
 }
+
+// FirstWord is how long a flood delays the raise of an alarm on a device of which a reader has heard nothing meanwhile.
+const FirstWord = 10 * time.Second
+
+// OfOne is from how many messages on a single guard counts as noisy.
+func (f FloodLimit) OfOne() int { return max(f.Messages/2, 1) }
 
 // Scan reads what Value wrote.
 func (f *FloodLimit) Scan(v any) error { return measure.ScanJSON(v, f) }
@@ -92,30 +99,32 @@ func (s *SiteReach) Check() error {
 
 // QuietMessage is the word once a day: that all is quiet since when, or what stands.
 func QuietMessage(w World, since measure.Instant, standing []News, silent int) Message {
+	heard := "Every device that should have sent has sent."
+	switch {
+	case silent == 1:
+		heard = "1 device is silent."
+	case silent > 1:
+		heard = fmt.Sprintf("%d devices are silent.", silent)
+	}
 	if len(standing) > 0 {
-		verb := "stand"
-		if len(standing) == 1 {
-			verb = "stands"
-		}
-		return SummaryOf(w.Site, fmt.Sprintf("%s of %s %s:", Alarms(len(standing)), w.Site.Name, verb), fmt.Sprintf("%s %s", Alarms(len(standing)), verb), standing)
+		says := SummaryOf(w.Site, "This is the word of the day of "+w.Site.Name+". "+heard, standing)
+		says.Asks = "" // it is about no one alarm
+		return says
 	}
-	var b strings.Builder
-	b.WriteString("All is quiet")
+	says := "All is quiet"
 	if since != 0 {
-		fmt.Fprintf(&b, " since %s", When(w.Site, since))
+		says += " since " + When(w.Site, since)
 	}
-	b.WriteString(".\n\n")
-	switch silent {
-	case 0:
-		b.WriteString("Every device that should have sent has sent.\n")
-	case 1:
-		b.WriteString("One device is silent.\n")
-	default:
-		fmt.Fprintf(&b, "%d devices are silent.\n", silent)
-	}
-	b.WriteString("When this word does not come, look whether the service runs.\n")
+	look := "When this word does not come, look whether the service runs."
+	return w.message("All is quiet at "+w.Site.Name, []string{heard}, says+".\n\n"+heard+"\n"+look)
+}
+
+// message is one that is about no alarm.
+func (w World) message(short string, rest []string, long string) Message {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s\n", long)
 	Matter{Site: w.Site}.sign(&b)
-	return Message{Short: "All is quiet at " + w.Site.Name, Long: b.String()}
+	return Message{Short: short, Rest: rest, Long: b.String()}
 }
 
 // BlindWords say how long the service was away: "Jaunty Lark was away for 2 hours, until …".
@@ -125,16 +134,13 @@ func BlindWords(w World, from, until measure.Instant) string {
 
 // BlindMessage tells that the service was away.
 func BlindMessage(w World, from, until measure.Instant) Message {
-	var b strings.Builder
-	fmt.Fprintf(&b, "%s\n", BlindWords(w, from, until))
-	Matter{Site: w.Site}.sign(&b)
-	return Message{Short: fmt.Sprintf("%s was not watched for %s", w.Site.Name, Length(until.Sub(from))), Long: b.String()}
+	says := BlindWords(w, from, until)
+	rest := fmt.Sprintf("What happened from %s to %s may be told late, or not at all where devices keep nothing.", clockAt(w.Site, from, until), clockAt(w.Site, until, until))
+	return w.message(fmt.Sprintf("%s was not watched for %s", w.Site.Name, Length(until.Sub(from))), []string{rest}, says)
 }
 
 // TestMessage proves that an address is reached.
 func TestMessage(w World, contact, who string) Message {
-	var b strings.Builder
-	fmt.Fprintf(&b, "This is a test for %s, sent by %s. Nothing is wrong.\n\nIf you read or hear this, alarms reach you by this way.\n", contact, who)
-	Matter{Site: w.Site}.sign(&b)
-	return Message{Short: "Test: " + w.Site.Name + " reaches you", Long: b.String()}
+	says := fmt.Sprintf("This is a test for %s, sent by %s. Nothing is wrong.", contact, who)
+	return w.message("Test: "+w.Site.Name+" reaches you", []string{says, "Nothing is wrong."}, says+"\n\nIf you read or hear this, alarms reach you by this way.")
 }

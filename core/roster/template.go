@@ -123,7 +123,7 @@ func (m Matter) values(kind string) map[string]any {
 		"who": m.Who, "alarm": fmt.Sprint(a.ID), "link": m.acknowledge(), "site": m.Site.Name, "since": m.when(a.RaisedAt), "extreme": m.figure(a.Extreme), "value": m.figure(a.Value),
 		"until": "", "lasted": "", "limit": "", "count": "", "list": "",
 	}
-	v["thing"], _, _ = strings.Cut(a.Sentence, " is ")
+	v["thing"] = m.thing()
 	if kind == Hand {
 		v["who"] = a.HandedBy
 	}
@@ -164,26 +164,21 @@ func ComposeBy(kind string, m Matter, lists ...alarm.Templates) Message {
 			short, long = fill(list, wanted, values, short, long)
 		}
 	}
-	own := w
+	own := Message{Short: short, Rest: m.rest(kind, true), Long: long}
+	if long != "" && m.Since != "" {
+		own.Long = m.Since + "\n\n" + long
+	}
+	own = m.asDrill(own)
 	if short != "" {
-		own.Short = short
+		w.Short = own.Short
+	}
+	if stands := kind == Raise || kind == Worsen || kind == Ease || kind == Hand; short != "" && stands {
+		w.Rest = own.Rest
 	}
 	if long != "" {
-		own.Long = long
+		w.Long = own.Long
 	}
-	if own == w {
-		return w
-	}
-	if short != "" {
-		own.Short = m.asDrill(Message{Short: short}).Short
-	}
-	if long != "" {
-		if m.Since != "" {
-			long = m.Since + "\n\n" + long
-		}
-		own.Long = m.asDrill(Message{Long: long}).Long
-	}
-	return own
+	return w
 }
 
 // fill renders what a list has for a kind, where nothing was found before.

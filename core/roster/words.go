@@ -2,6 +2,7 @@ package roster
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -14,6 +15,9 @@ import (
 type Matter struct {
 	Alarm alarm.Alarm
 	Test  alarm.Test // as it was at the raise
+	Now   alarm.Test // what is asked now, of an alarm that is over because that was changed
+	Stale bool       // nothing has come for so long that the value may be another by now
+	Thing string     // what it is about, as people call it: "Fern house air temperature"
 	Site  site.Site
 	Link  string // address of the alarm in the console; empty for none
 	Take  string // address of the page with the button "I have it"; empty for none
@@ -23,8 +27,10 @@ type Matter struct {
 
 // Message is what a notice says.
 type Message struct {
-	Short string // one line
-	Long  string // all of it, in paragraphs
+	Short string   // one line, without a full stop at its end
+	Rest  []string // what follows it where there is little room: whole sentences, the fullest first; with each the message is complete
+	Long  string   // all of it, in paragraphs
+	Asks  string   // what the reader can say that he has: "it", "the first one"; empty: nothing
 }
 
 // Sentence says what is wrong: "Fern house air temperature is above 30 °C".
@@ -59,118 +65,134 @@ func Thing(device, signal string) string {
 
 // Compose finds the words of a notice of a kind.
 func Compose(kind string, m Matter) Message {
-	var short, long string
+	var w Message
 	switch kind {
 	case Return:
-		short, long = m.over()
+		w = m.over()
 	case Latched:
-		short, long = m.waits()
+		w = m.waits()
 	case Taken:
-		short, long = m.taken()
+		w = m.taken()
 	default:
-		short, long = m.raised(kind)
+		w = m.raised(kind)
 	}
 	if m.Since != "" {
-		long = m.Since + "\n\n" + long
+		w.Long = m.Since + "\n\n" + w.Long
+		w.Rest = append([]string{join(" ", w.Rest[0], m.Since)}, w.Rest...)
 	}
-	return m.asDrill(Message{short, long})
+	return m.asDrill(w)
 }
+
+// noDrill is what a drill says of itself.
+const noDrill = "Nothing is wrong: this proves that you are reached."
 
 // asDrill lets a message of a drill begin so.
 func (m Matter) asDrill(w Message) Message {
-	if m.Alarm.Drill {
-		w = Message{"Drill: " + w.Short, "Drill: nothing is wrong. This proves that you are reached.\n\n" + w.Long}
+	if !m.Alarm.Drill {
+		return w
+	}
+	w.Short, w.Long = "Drill: "+w.Short, "Drill: nothing is wrong. This proves that you are reached.\n\n"+w.Long
+	w.Rest = slices.Clone(w.Rest)
+	for i := range w.Rest {
+		if w.Asks == "" {
+			break // who hears of the end heard of the beginning
+		}
+		w.Rest[i] = join(" ", noDrill, w.Rest[i])
 	}
 	return w
 }
 
 // taken is the message that somebody has the alarm.
-func (m Matter) taken() (short, long string) {
+func (m Matter) taken() Message {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s has it: %s.\n\nYou need not do anything. This is alarm %d.\n", m.Who, m.Alarm.Sentence, m.Alarm.ID)
 	m.sign(&b)
-	return fmt.Sprintf("%s has it: %s", m.Who, m.Alarm.Sentence), b.String()
+	return Message{Short: fmt.Sprintf("%s has it: %s", m.Who, m.Alarm.Sentence), Rest: []string{"You need not do anything."}, Long: b.String()}
 }
 
 // leads is how messages of a kind begin.
 var leads = map[string]string{Worsen: "It is worse. ", Ease: "It has eased. "}
 
-func (m Matter) raised(kind string) (subject, text string) {
+func (m Matter) raised(kind string) Message {
 	a := m.Alarm
 	var b strings.Builder
 	if b.WriteString(leads[kind]); kind == Hand {
 		fmt.Fprintf(&b, "%s asks you to take this on.\n\n", a.HandedBy)
 	}
 	fmt.Fprintf(&b, "%s.\n\n", a.Sentence)
-	switch {
-	case a.Kind == alarm.BySilence:
-		fmt.Fprintf(&b, "Nothing has come for %s.\n", Length(time.Duration(a.Value*float64(time.Second))))
-	case a.Kind == alarm.ByClock:
-		fmt.Fprintf(&b, "For %s it has sent nothing newer than what was there.\n", Length(time.Duration(a.Value*float64(time.Second))))
-	case a.Kind == alarm.ByDisk:
-		fmt.Fprintf(&b, "%s are free.\n", measure.Bytes(int64(a.Value)))
-	case a.Kind == alarm.ByGuard && m.Test.Measured():
-		test, unit := Shown(m.Test, a.Unit, m.Site.Units)
-		fmt.Fprintf(&b, "It reads %s, and %s.\n", m.figure(a.Value), limits(test, unit))
+	if facts := m.facts(true); facts != "" {
+		fmt.Fprintln(&b, facts)
 	}
 	fmt.Fprintf(&b, "Since %s.\nHow bad: %s. This is alarm %d.\n", m.when(a.RaisedAt), a.Severity, a.ID)
 	if a.Advice != "" {
 		fmt.Fprintf(&b, "\nWhat to do: %s\n", a.Advice)
 	}
-	fmt.Fprintf(&b, "\nTo say that you have it: %s\n", m.acknowledge())
-	if m.Take != "" && m.Link != "" {
+	w := Message{Short: capital(string(a.Severity)) + ": " + a.Sentence, Rest: m.rest(kind, false)}
+	if kind != Ease {
+		w.Asks = "it"
+		fmt.Fprintf(&b, "\nTo say that you have it: %s\n", m.acknowledge())
+	}
+	if m.Take != "" && m.Link != "" || kind == Ease && m.Link != "" {
 		fmt.Fprintf(&b, "\nTo see how it stands: %s\n", m.Link)
 	}
 	m.sign(&b)
+	w.Long = b.String()
 	switch kind {
 	case Worsen:
-		return fmt.Sprintf("Worse, %s: %s", a.Severity, a.Sentence), b.String()
+		w.Short = fmt.Sprintf("Worse, %s: %s", a.Severity, a.Sentence)
 	case Ease:
-		return fmt.Sprintf("Eased, %s: %s", a.Severity, a.Sentence), b.String()
+		w.Short = fmt.Sprintf("Eased, %s: %s", a.Severity, a.Sentence)
 	case Hand:
-		return fmt.Sprintf("For you: %s", a.Sentence), b.String()
+		w.Short = fmt.Sprintf("For you from %s, %s: %s", a.HandedBy, a.Severity, a.Sentence)
 	}
-	return fmt.Sprintf("%s: %s", capital(string(a.Severity)), a.Sentence), b.String()
+	return w
 }
 
-// waits is the message of a latched alarm whose cause is gone.
-func (m Matter) waits() (subject, text string) {
-	was := alarm.Was(m.Alarm.Sentence)
-	var b strings.Builder
-	fmt.Fprintf(&b, "It is back in order. %s since %s.\n\nThe alarm stays until somebody has looked and resets it: %s\n", was, m.when(m.Alarm.RaisedAt), m.reset())
-	m.sign(&b)
-	return "Back in order, reset it: " + was, b.String()
-}
-
-func (m Matter) reset() string {
-	if m.Link != "" {
-		return m.Link
+// rest is what follows the short line of what stands, the fullest first: what it reads, and what to do. Own short lines may
+// not say the limit, so it is told with them.
+func (m Matter) rest(kind string, limit bool) []string {
+	facts := m.facts(limit)
+	if m.Alarm.Drill {
+		facts = "" // it is made up
 	}
-	return fmt.Sprintf("jaunty alarm reset %d", m.Alarm.ID)
+	if kind != Ease && m.Alarm.Advice != "" {
+		return []string{join(" ", facts, adviceWords(m.Alarm.Advice)), facts}
+	}
+	return []string{facts}
 }
 
-func (m Matter) over() (subject, text string) {
+// facts say what was seen, in a sentence, with or without the limit.
+func (m Matter) facts(limit bool) string {
 	a := m.Alarm
-	was := alarm.Was(a.Sentence)
-	lasted := Length(a.ClearedAt.Sub(a.RaisedAt))
-	var b strings.Builder
-	fmt.Fprintf(&b, "It is over. %s for %s.\n\n", was, lasted)
-	fmt.Fprintf(&b, "Raised at %s.\nOver at %s.\n", m.when(a.RaisedAt), m.when(*a.ClearedAt))
-	if a.Kind == alarm.ByGuard && m.Test.Measured() {
-		fmt.Fprintf(&b, "It went as far as %s", m.figure(a.Extreme))
-		if a.ClearedValue != nil {
-			fmt.Fprintf(&b, ", and reads %s now", m.figure(*a.ClearedValue))
-		}
-		b.WriteString(".\n")
+	switch {
+	case a.Kind == alarm.BySilence:
+		return fmt.Sprintf("Nothing has come for %s.", Length(time.Duration(a.Value*float64(time.Second))))
+	case a.Kind == alarm.ByClock:
+		return fmt.Sprintf("For %s it has sent nothing newer than what was there.", Length(time.Duration(a.Value*float64(time.Second))))
+	case a.Kind == alarm.ByDisk:
+		return fmt.Sprintf("%s are free.", measure.Bytes(int64(a.Value)))
+	case a.Kind != alarm.ByGuard || !m.Test.Measured():
+		return ""
 	}
-	if a.Cause != "" {
-		fmt.Fprintf(&b, "It is over because: %s.\n", a.Cause)
+	says := "It reads " + m.figure(a.Value)
+	if m.Stale {
+		says = "It last read " + m.figure(a.Value)
 	}
-	if a.AcknowledgedBy != "" {
-		fmt.Fprintf(&b, "%s had it.\n", a.AcknowledgedBy)
+	if limit {
+		test, unit := Shown(m.Test, a.Unit, m.Site.Units)
+		says += ", and " + limits(test, unit)
 	}
-	m.sign(&b)
-	return fmt.Sprintf("Over after %s: %s", lasted, was), b.String()
+	return says + "."
+}
+
+func adviceWords(advice string) string { return stop("What to do: " + advice) }
+
+// stop ends a sentence.
+func stop(sentence string) string {
+	if sentence == "" || strings.ContainsAny(sentence[len(sentence)-1:], ".!?") || strings.HasSuffix(sentence, "…") {
+		return sentence
+	}
+	return sentence + "."
 }
 
 // figure writes a value of the alarm in the unit in which the site sees it.

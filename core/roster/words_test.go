@@ -125,7 +125,7 @@ func TestWhatIsToldInBetween(t *testing.T) {
 		Worsen:  {"Worse, warning: Fern house air temperature is above 30 °C", "It is worse. Fern house"},
 		Ease:    {"Eased, warning: Fern house air temperature is above 30 °C", "It has eased. Fern house"},
 		Latched: {"Back in order, reset it: Fern house air temperature was above 30 °C", "jaunty alarm reset 12"},
-		Hand:    {"For you: Fern house air temperature is above 30 °C", "Orla asks you to take this on."},
+		Hand:    {"For you from Orla, warning: Fern house air temperature is above 30 °C", "Orla asks you to take this on."},
 	} {
 		n := Compose(kind, m)
 		if n.Short != says[0] || !strings.Contains(n.Long, says[1]) {

@@ -125,12 +125,21 @@ export const earlier = (ms: number) =>
   ({ 86_400_000: 'the day before', 604_800_000: 'the week before' })[ms] ??
   `${length(ms).replace(/ 0 (h|min)$/, '')} before`
 
+/** How an alarm ended, as a state. */
+export const ending = (a: Alarm) =>
+  (
+    ({ unwatched: 'no longer watched', changed: 'no longer an alarm', disproved: 'withdrawn' }) as Record<
+      string,
+      string
+    >
+  )[a.ending] ?? 'over'
+
 /** What is wrong, or was; a figure and its unit stay on one line. */
 export const sentence = (a: Alarm) =>
-  (a.state === 'over' ? a.sentence.replace(/ is (.*?)(: .*)?$/, ' was $1') : a.sentence).replace(
-    /(\d) (\S+)$/,
-    '$1\u00a0$2',
-  )
+  (a.state === 'over' && a.ending !== 'disproved'
+    ? a.sentence.replace(/ is (.*?)(: .*)?$/, ' was $1')
+    : a.sentence
+  ).replace(/(\d) (\S+)$/, '$1\u00a0$2')
 
 const order = { critical: 0, warning: 1, advisory: 2 }
 /** Worst first, then newest. */

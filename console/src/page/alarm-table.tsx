@@ -1,5 +1,5 @@
 import type { Alarm } from '../api/client'
-import { clock, length, sentence } from '../api/words'
+import { clock, ending, length, sentence } from '../api/words'
 import { Columns, PlainLink, Scroll, Soft, Table } from '../ui/basics'
 import { Shape } from '../ui/severity'
 import { whoHasIt } from './alarm-row'
@@ -13,7 +13,10 @@ export const AlarmTable = ({ alarms, zone }: { alarms: Alarm[]; zone: string }) 
         {alarms.map((a) => (
           <tr key={a.id}>
             <td>{clock(a.raised_at, zone, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })}</td>
-            <td>{a.cleared_at ? length(Date.parse(a.cleared_at) - Date.parse(a.raised_at)) : 'still'}</td>
+            <td>
+              {a.cleared_at ? length(Date.parse(a.cleared_at) - Date.parse(a.raised_at)) : 'still'}
+              {a.cleared_at && ending(a) !== 'over' && <Soft> {ending(a)}</Soft>}
+            </td>
             <td>
               <Shape of={a.severity} /> {a.severity}
             </td>

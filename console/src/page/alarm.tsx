@@ -6,7 +6,7 @@ import { useNow } from '../api/live'
 import { frameFile, useNewestFrame } from '../api/frames'
 import { useAlarm, useRecord, useSession, useSignals, useSite } from '../api/queries'
 import { seen } from '../api/units'
-import { amount, clock, figure, length, reads, sentence, shown } from '../api/words'
+import { amount, clock, ending, figure, length, reads, sentence, shown } from '../api/words'
 import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
 import { Shape, toneOf } from '../ui/severity'
 import { AlarmActs, ResetIt } from './alarm-acts'
@@ -94,16 +94,19 @@ export function AlarmPage() {
       </Heading>
       <Prose>
         {a.severity} · {raised ? 'since' : 'raised'} {clock(a.raised_at, zone, { weekday: 'long', ...seconds })} ·{' '}
-        {raised ? '' : 'over after '}
+        {raised ? '' : `${ending(a)} after `}
         {lasted} · {whoHasIt(a, zone)}
-        {a.cause && ` · over because ${a.cause}`}
         {a.corrected_at && ' · its readings were corrected since'}
         {a.worst !== a.severity && ` · it was ${a.worst}`}
-        {a.latched && ' · back in order, waits to be reset'}
+        {a.latched &&
+          (a.ending === 'unwatched' || a.ending === 'changed'
+            ? ` · ${a.cause}, waits to be reset`
+            : ' · back in order, waits to be reset')}
         {a.shelved && ' · shelved: nobody is told'}
         {a.learned_late && ' · learned late, from readings that came when it was over'}
         {a.handed_to && ` · ${a.handed_by} asked ${a.handed_to} to take it on`}
       </Prose>
+      {a.ended && a.ending !== 'back' && <Prose role="note">{a.ended}.</Prose>}
       {a.told_with != null && (
         <Prose>
           It was told with <PlainLink href={`/alarms/${a.told_with}`}>alarm {a.told_with}</PlainLink>: one cause, one

@@ -1,0 +1,17 @@
+-- +goose Up
+
+-- Why an alarm is over; empty: it is not.
+alter table alarm add ending text not null default '' check (ending in ('', 'back', 'reset', 'unwatched', 'changed', 'disproved', 'drill'));
+update alarm set ending = case
+        when drill then 'drill'
+        when cause = 'readings that came late disprove it' then 'disproved'
+        when cause like '%reset it' or cause = 'it was reset' then 'reset'
+        when cause in ('', 'it was verified, or need not be') then 'back'
+        when cause in ('the guard was changed', 'what is expected of the device was changed', 'it runs at another interval') then 'changed'
+        else 'unwatched' end
+    where cleared_at is not null;
+
+-- What waits goes by severity, then by age, and to each address in that order.
+drop index notice_carrier_urgency_due_at_id_idx;
+create index on notice (carrier, urgency, id) where state = 'waiting';
+create index on notice (carrier, address, urgency, id) where state = 'waiting';
