@@ -60,10 +60,12 @@ func rosterShowCommand() *cobra.Command {
 		Use: "show ROSTER", Short: "A roster; with --at in words who would be told of an alarm raised then, and when", Args: exactly("ROSTER"), ValidArgsFunction: rosterNames,
 		Example: `  jaunty roster show glasshouse
   jaunty roster show glasshouse --at "sat 03:00"
-  jaunty roster show boiler --at now --severity warning`,
+  jaunty roster show boiler --at now --severity warning --kind silence`,
 	}
 	c.Flags().String("at", "", "when the alarm is raised: now, 'sat 03:00' or '03:00' for the next such time, or a time; in the site's time zone")
 	c.Flags().String("severity", "critical", "how bad the alarm is")
+	c.Flags().String("kind", roster.OfLimit, "what it is about: "+strings.Join(roster.Kinds, ", "))
+	completeFrom(c, "kind", roster.Kinds...)
 	completeFrom(c, "severity", "advisory", "warning", "critical")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		r, err := fetch[roster.Roster](c, rostersPath+"/"+url.PathEscape(args[0]))
@@ -83,7 +85,8 @@ func rosterShowCommand() *cobra.Command {
 			return misused("--at: %w", err)
 		}
 		severity, _ := c.Flags().GetString("severity")
-		query := url.Values{"at": {at.String()}, "severity": {severity}}
+		kind, _ := c.Flags().GetString("kind")
+		query := url.Values{"at": {at.String()}, "severity": {severity}, "kind": {kind}}
 		plan, err := fetch[server.RosterPlan](c, rostersPath+"/"+url.PathEscape(args[0])+"/plan?"+query.Encode())
 		if err != nil {
 			return err
@@ -93,12 +96,12 @@ func rosterShowCommand() *cobra.Command {
 			if plan.Severity == alarm.Advisory {
 				article = "An"
 			}
-			fmt.Fprintf(w, "%s %s alarm at %s:\n", article, plan.Severity, roster.When(here, plan.At))
+			fmt.Fprintf(w, "%s %s alarm (%s) at %s:\n", article, plan.Severity, plan.Kind, roster.When(here, plan.At))
 			for _, call := range plan.Calls {
 				fmt.Fprintf(w, "  %-20s %s\n", call.After+":", call.Words)
 			}
 			if len(plan.Calls) == 0 {
-				fmt.Fprintln(w, "  nobody is told: no step is for alarms as bad as this")
+				fmt.Fprintln(w, "  nobody is told: no step is for such alarms")
 			}
 		})
 	}

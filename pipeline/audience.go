@@ -65,6 +65,9 @@ type story struct {
 	notBy  string // carrier that it is not told by, where there is another
 }
 
+// about is what rosters are called for.
+func (s *story) about() roster.About { return roster.AboutOf(s.Alarm, s.test) }
+
 // tellAnew begins to tell of an alarm all whom names name: e-mail addresses and contacts at once, rosters step by step. What
 // rosters did about the alarm before is at an end.
 func (t *Turn) tellAnew(s story, names []string) error {
@@ -106,20 +109,20 @@ func (t *Turn) advance(s story, e store.Escalation) (calls bool, err error) {
 	}
 	var readers []roster.Reader
 	for range 2*len(r.Steps) + 1 {
-		call, next, found := r.Next(e.Progress, s.Severity, w)
+		call, next, found := r.Next(e.Progress, s.about(), w)
 		if !found || call.At > t.Now {
 			break
 		}
 		if e.Progress = next; call.Again { // what was missed meanwhile is not made up for
-			e.Progress = r.CaughtUp(e.Progress, s.Severity, w, t.Now)
+			e.Progress = r.CaughtUp(e.Progress, s.about(), w, t.Now)
 		}
 		call.At = t.Now
-		readers = append(readers, r.Readers(call, s.Severity, w)...)
+		readers = append(readers, r.Readers(call, s.about(), w)...)
 		if !slices.ContainsFunc(readers, func(r roster.Reader) bool { return r.Quiet == 0 }) {
-			e.Progress = r.Hurry(e.Progress, s.Severity, w, t.Now)
+			e.Progress = r.Hurry(e.Progress, s.about(), w, t.Now)
 		}
 	}
-	if call, _, found := r.Next(e.Progress, s.Severity, w); found {
+	if call, _, found := r.Next(e.Progress, s.about(), w); found {
 		e.DueAt = &call.At
 	} else {
 		e.DueAt = nil
@@ -127,7 +130,7 @@ func (t *Turn) advance(s story, e store.Escalation) (calls bool, err error) {
 	if err := t.Tx.SaveEscalation(t.ctx, e); err != nil {
 		return false, err
 	}
-	return len(readers) > 0 || e.DueAt != nil && r.Reaches(s.Severity, w), t.notify(s, readers)
+	return len(readers) > 0 || e.DueAt != nil && r.Reaches(s.about(), w), t.notify(s, readers)
 }
 
 // escalate makes the calls of rosters that are due.
@@ -274,7 +277,7 @@ func (t *Turn) undelivered(n roster.Notice) error {
 	}
 	for _, e := range all {
 		if r := t.live.byID[e.Roster]; r != nil && strings.HasPrefix(n.Why, "roster "+r.Name+", ") {
-			e.Progress = r.Hurry(e.Progress, s.Severity, t.world(), t.Now)
+			e.Progress = r.Hurry(e.Progress, s.about(), t.world(), t.Now)
 			if _, err := t.advance(s, e); err != nil {
 				return err
 			}

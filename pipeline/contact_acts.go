@@ -239,14 +239,14 @@ func (p *Pipeline) TestContact(ctx context.Context, name string, by []string, wh
 	return ids, err
 }
 
-// Plan tells in words whom a roster, saved or not, would tell of an alarm of a severity that is raised at an instant and that
-// nobody takes.
-func (p *Pipeline) Plan(ctx context.Context, r *roster.Roster, s alarm.Severity, at measure.Instant) (lines []roster.Told, err error) {
+// Plan tells in words whom a roster, saved or not, would tell of an alarm of a severity and a kind that is raised at an
+// instant and that nobody takes.
+func (p *Pipeline) Plan(ctx context.Context, r *roster.Roster, a roster.About, at measure.Instant) (lines []roster.Told, err error) {
 	err = p.Do(ctx, func(t *Turn) error {
 		if err := r.Check(t.contactNames()); err != nil {
 			return err
 		}
-		lines = r.Say(s, at, t.world())
+		lines = r.Say(a, at, t.world())
 		return nil
 	})
 	return lines, err

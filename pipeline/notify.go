@@ -170,8 +170,8 @@ func (t *Turn) plainReaders(names []string) (readers []roster.Reader) {
 		case strings.Contains(name, "@"):
 			readers = append(readers, roster.Reader{Address: roster.Address{Carrier: roster.Mail, To: name}})
 		case r != nil:
-			if call, _, found := r.Next(roster.Progress{Since: t.Now}, alarm.Critical, w); found {
-				readers = append(readers, r.Readers(call, alarm.Critical, w)...)
+			if call, _, found := r.Next(roster.Progress{Since: t.Now}, roster.About{Severity: alarm.Critical}, w); found {
+				readers = append(readers, r.Readers(call, roster.About{Severity: alarm.Critical}, w)...)
 			}
 		default:
 			readers = append(readers, w.Reach(name, nil, t.Now, alarm.Critical)...)

@@ -138,7 +138,10 @@ func (t *Turn) restate(g *guardLive, who string) error {
 			state.Acknowledged = false
 			t.keep(g)
 		}
-		a.Level, a.Severity, a.When, a.Sentence, a.Advice = g.Level(rung), rung.Severity, rung.When.String(), t.sentence(g, rung), g.Advice
+		a.Level, a.Severity, a.Advice = g.Level(rung), rung.Severity, g.Advice
+		if !rung.Clear(g.state.Held) { // or else it says what was wrong, until the off-delay has passed
+			a.When, a.Sentence = rung.When.String(), t.sentence(g, rung)
+		}
 		if a.Severity.Above(a.Worst) {
 			a.Worst = a.Severity
 		}
@@ -207,10 +210,19 @@ func (h *happening) ended() (alarm.Ending, string) {
 	switch {
 	case h.Cause == alarm.Reset:
 		cause = h.who + " reset it"
-	case h.why != "" && (h.Cause == alarm.End || why == alarm.EndChanged):
+	case h.why != "" && h.Cause == alarm.End:
 		cause = h.why
+	case h.why != "" && (why == alarm.EndBack || why == alarm.EndChanged):
+		why, cause = alarm.EndChanged, h.why
+	case why == alarm.EndBack && h.guard.unread():
+		why, cause = alarm.EndChanged, "the guard was changed"
 	}
 	return why, cause
+}
+
+// unread tells whether nothing has come since the guard was made as it is, so that what ends is not back.
+func (g *guardLive) unread() bool {
+	return g.When.Kind < alarm.Silent && g.state.HeldAt <= g.MadeAt-g.signal.state.Lag()
 }
 
 // testOf gives the test that an alarm of the guard was raised by. The number of a word is the guard's.

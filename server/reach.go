@@ -157,27 +157,32 @@ type PlanOrder struct {
 	Roster   roster.Roster    `json:"roster" doc:"saved or not"`
 	At       *measure.Instant `json:"at,omitempty" required:"false" format:"date-time" doc:"when the alarm is raised; now when left out"`
 	Severity alarm.Severity   `json:"severity,omitempty" required:"false" enum:"advisory,warning,critical" doc:"critical when left out"`
+	Kind     string           `json:"kind,omitempty" required:"false" enum:"limit,silence,fault,reminder" doc:"limit when left out"`
 }
 
 // RosterPlan is whom a roster would tell.
 type RosterPlan struct {
 	At       measure.Instant `json:"at" format:"date-time"`
 	Severity alarm.Severity  `json:"severity"`
+	Kind     string          `json:"kind"`
 	Calls    []roster.Told   `json:"calls" nullable:"false" doc:"in order; empty: nobody is told"`
 }
 
 func (v *Server) planRoster(ctx context.Context, in *body[PlanOrder]) (*body[RosterPlan], error) {
-	plan := RosterPlan{At: v.pipeline.Now(), Severity: in.Body.Severity}
+	plan := RosterPlan{At: v.pipeline.Now(), Severity: in.Body.Severity, Kind: in.Body.Kind}
 	if in.Body.At != nil {
 		plan.At = *in.Body.At
 	}
 	if plan.Severity == "" {
 		plan.Severity = alarm.Critical
 	}
+	if plan.Kind == "" {
+		plan.Kind = roster.OfLimit
+	}
 	if in.Body.Roster.Name == "" {
 		in.Body.Roster.Name = "new"
 	}
-	calls, err := v.pipeline.Plan(ctx, &in.Body.Roster, plan.Severity, plan.At)
+	calls, err := v.pipeline.Plan(ctx, &in.Body.Roster, roster.About{Severity: plan.Severity, Kind: plan.Kind}, plan.At)
 	plan.Calls = append([]roster.Told{}, calls...)
 	return answer(plan, err)
 }
@@ -186,12 +191,13 @@ func (v *Server) showRosterAt(ctx context.Context, in *struct {
 	RosterPath
 	At       time.Time      `query:"at" doc:"when the alarm is raised; now when left out"`
 	Severity alarm.Severity `query:"severity" enum:"advisory,warning,critical" default:"critical"`
+	Kind     string         `query:"kind" enum:"limit,silence,fault,reminder" default:"limit"`
 }) (*body[RosterPlan], error) {
 	r, err := v.roster(ctx, in.Roster)
 	if err != nil {
 		return nil, err
 	}
-	order := PlanOrder{Roster: r, Severity: in.Severity}
+	order := PlanOrder{Roster: r, Severity: in.Severity, Kind: in.Kind}
 	if !in.At.IsZero() {
 		at := measure.InstantOf(in.At)
 		order.At = &at

@@ -38,10 +38,10 @@ type Call struct {
 // Each step that is for the severity speaks once: when it is due, or as soon after that as its hours begin. After the last
 // one, Repeat later and then again and again, all whose hours it is are told anew. So there is no instant from which on
 // nobody would be told while some step's hours are still to come, and no step speaks twice in one round.
-func (r *Roster) Next(p Progress, s alarm.Severity, w World) (Call, Progress, bool) {
+func (r *Roster) Next(p Progress, a About, w World) (Call, Progress, bool) {
 	call := Call{}
 	for i := range r.Steps {
-		if p.Spoken>>i&1 == 1 || !r.isFor(i, s) {
+		if p.Spoken>>i&1 == 1 || !r.isFor(i, a) {
 			continue
 		}
 		at := r.open(i, p.Since.Add(time.Duration(r.Steps[i].After)), w)
@@ -53,7 +53,7 @@ func (r *Roster) Next(p Progress, s alarm.Severity, w World) (Call, Progress, bo
 			call.Steps = append(call.Steps, i)
 		}
 	}
-	if again, round := r.again(p, s, w); again.At != 0 && (call.At == 0 || again.At <= call.At) {
+	if again, round := r.again(p, a, w); again.At != 0 && (call.At == 0 || again.At <= call.At) {
 		call, p.Rounds = again, round
 	}
 	for _, i := range call.Steps {
@@ -62,7 +62,42 @@ func (r *Roster) Next(p Progress, s alarm.Severity, w World) (Call, Progress, bo
 	return call, p, call.At != 0
 }
 
-func (r *Roster) isFor(step int, s alarm.Severity) bool { return !r.Steps[step].From.Above(s) }
+// About is what a roster is called for: an alarm of a severity and a kind.
+type About struct {
+	Severity alarm.Severity
+	Kind     string // one of Kinds; empty: any
+}
+
+// The kinds of alarms that steps of a roster can be for.
+const (
+	OfLimit    = "limit"    // a guard found a value beyond what is asked
+	OfSilence  = "silence"  // nothing comes
+	OfFault    = "fault"    // a sensor, a clock, an output, a carrier, a disk, or the service itself does not do what it should
+	OfReminder = "reminder" // a verification or a drill is due
+)
+
+// Kinds lists them.
+var Kinds = []string{OfLimit, OfSilence, OfFault, OfReminder}
+
+// AboutOf gives what an alarm with a test is about.
+func AboutOf(a alarm.Alarm, test alarm.Test) About {
+	kind := OfFault
+	switch {
+	case a.Kind == alarm.BySilence || test.Kind == alarm.Silent:
+		kind = OfSilence
+	case a.Kind == alarm.ByDueDate || a.Kind == alarm.ByDrills:
+		kind = OfReminder
+	case a.Kind == alarm.ByGuard && test.Kind != alarm.Stuck && test.Kind != alarm.Faulty:
+		kind = OfLimit
+	}
+	return About{a.Severity, kind}
+}
+
+func (r *Roster) isFor(step int, a About) bool {
+	s := &r.Steps[step]
+	return !s.From.Above(a.Severity) && (len(s.Severities) == 0 || slices.Contains(s.Severities, a.Severity)) &&
+		(len(s.Kinds) == 0 || a.Kind == "" || slices.Contains(s.Kinds, a.Kind))
+}
 
 // open gives the first instant from at on in a step's hours; 0: there is none within a year.
 func (r *Roster) open(step int, at measure.Instant, w World) measure.Instant {
@@ -74,14 +109,14 @@ func (r *Roster) open(step int, at measure.Instant, w World) measure.Instant {
 }
 
 // again gives the next call at which all are told anew, and the number of its round.
-func (r *Roster) again(p Progress, s alarm.Severity, w World) (Call, int) {
+func (r *Roster) again(p Progress, a About, w World) (Call, int) {
 	if r.Repeat <= 0 {
 		return Call{}, 0
 	}
 	last := measure.Duration(0)
 	var fits []int
 	for i := range r.Steps {
-		if r.isFor(i, s) {
+		if r.isFor(i, a) {
 			fits, last = append(fits, i), max(last, r.Steps[i].After)
 		}
 	}
@@ -112,9 +147,9 @@ func (r *Roster) again(p Progress, s alarm.Severity, w World) (Call, int) {
 }
 
 // Hurry brings what comes next of a roster forward to now.
-func (r *Roster) Hurry(p Progress, s alarm.Severity, w World, now measure.Instant) Progress {
+func (r *Roster) Hurry(p Progress, a About, w World, now measure.Instant) Progress {
 	for i := range r.Steps { // the first step that has not spoken counts, whatever its hours
-		if p.Spoken>>i&1 == 0 && r.isFor(i, s) {
+		if p.Spoken>>i&1 == 0 && r.isFor(i, a) {
 			if due := p.Since.Add(time.Duration(r.Steps[i].After)); due > now {
 				p.Since -= due - now
 			}
@@ -125,8 +160,8 @@ func (r *Roster) Hurry(p Progress, s alarm.Severity, w World, now measure.Instan
 }
 
 // CaughtUp passes over the rounds that are due by now: after a break all are told again once, not once for each round.
-func (r *Roster) CaughtUp(p Progress, s alarm.Severity, w World, now measure.Instant) Progress {
-	again, round := r.again(p, s, w)
+func (r *Roster) CaughtUp(p Progress, a About, w World, now measure.Instant) Progress {
+	again, round := r.again(p, a, w)
 	if again.At == 0 || again.At > now {
 		return p
 	}
@@ -135,14 +170,14 @@ func (r *Roster) CaughtUp(p Progress, s alarm.Severity, w World, now measure.Ins
 }
 
 // Reaches tells whether a contact of any step that is for a severity has an address that the step calls on.
-func (r *Roster) Reaches(s alarm.Severity, w World) bool {
+func (r *Roster) Reaches(a About, w World) bool {
 	for i := range r.Steps {
 		names := r.Steps[i].Who
 		if slices.Contains(names, OnDuty) && r.Rotation != nil {
 			names = append(slices.Clone(names), r.Rotation.Who...)
 		}
 		for _, name := range names {
-			if r.isFor(i, s) && len(w.Reach(name, r.Steps[i].By, 0, s)) > 0 {
+			if r.isFor(i, a) && len(w.Reach(name, r.Steps[i].By, 0, a.Severity)) > 0 {
 				return true
 			}
 		}
@@ -160,7 +195,7 @@ type Reader struct {
 }
 
 // Readers gives whom steps of a roster reach at an instant, each address once.
-func (r *Roster) Readers(call Call, s alarm.Severity, w World) (readers []Reader) {
+func (r *Roster) Readers(call Call, a About, w World) (readers []Reader) {
 	for _, i := range call.Steps {
 		step := &r.Steps[i]
 		for _, name := range step.Who {
@@ -170,7 +205,7 @@ func (r *Roster) Readers(call Call, s alarm.Severity, w World) (readers []Reader
 				}
 				name = r.Rotation.onDuty(call.At, w.zone())
 			}
-			for _, reader := range w.Reach(name, step.By, call.At, s) {
+			for _, reader := range w.Reach(name, step.By, call.At, a.Severity) {
 				reader.Why, reader.Gap = r.why(i, call.Again), step.LeastGap
 				readers = append(readers, reader)
 			}

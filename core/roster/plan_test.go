@@ -28,7 +28,7 @@ func world(names ...string) World {
 func calls(r *Roster, s alarm.Severity, at measure.Instant, w World, most int) (said []string) {
 	p := Progress{Since: at}
 	for range most {
-		call, next, found := r.Next(p, s, w)
+		call, next, found := r.Next(p, About{Severity: s}, w)
 		if !found {
 			break
 		}
@@ -99,7 +99,7 @@ func TestNoGapAndNoDouble(t *testing.T) {
 		spoke := map[int]int{}
 		p, last := Progress{Since: at}, at
 		for range 40 {
-			call, next, found := r.Next(p, s, w)
+			call, next, found := r.Next(p, About{Severity: s}, w)
 			if !found {
 				break
 			}
@@ -110,18 +110,18 @@ func TestNoGapAndNoDouble(t *testing.T) {
 				if !call.Again {
 					spoke[i]++
 				}
-				if !r.isFor(i, s) || r.open(i, call.At, w) != call.At || call.At < at.Add(time.Duration(r.Steps[i].After)) {
+				if !r.isFor(i, About{Severity: s}) || r.open(i, call.At, w) != call.At || call.At < at.Add(time.Duration(r.Steps[i].After)) {
 					t.Fatalf("%d: %+v: step %d speaks at %s", n, r, i, call.At)
 				}
 			}
-			if readers := r.Readers(call, s, w); len(readers) != len(distinctAddresses(readers)) {
+			if readers := r.Readers(call, About{Severity: s}, w); len(readers) != len(distinctAddresses(readers)) {
 				t.Fatalf("%d: somebody is told twice: %+v", n, readers)
 			}
 			p, last = next, call.At
 		}
 		for i := range r.Steps {
 			opens := r.open(i, at.Add(time.Duration(r.Steps[i].After)), w)
-			if r.isFor(i, s) && opens != 0 && opens < last && p.Spoken>>i&1 == 0 {
+			if r.isFor(i, About{Severity: s}) && opens != 0 && opens < last && p.Spoken>>i&1 == 0 {
 				t.Fatalf("%d: %+v: step %d was to speak at %s and has not by %s", n, r, i, opens, last)
 			}
 			if spoke[i] > 1 {
@@ -143,14 +143,14 @@ func TestWhatComesNextIsBroughtForward(t *testing.T) {
 	w := world("orla", "tadhg")
 	r := &Roster{Name: "r", Steps: Steps{{Who: []string{"orla"}}, {Who: []string{"tadhg"}, After: minutes(10)}, {Who: []string{"orla"}, After: minutes(30)}}}
 	start := instant(t, "2026-11-24T12:00:00Z")
-	_, p, _ := r.Next(Progress{Since: start}, alarm.Critical, w)
+	_, p, _ := r.Next(Progress{Since: start}, About{Severity: alarm.Critical}, w)
 	now := start.Add(time.Minute)
-	p = r.Hurry(p, alarm.Critical, w, now)
-	call, p, _ := r.Next(p, alarm.Critical, w)
+	p = r.Hurry(p, About{Severity: alarm.Critical}, w, now)
+	call, p, _ := r.Next(p, About{Severity: alarm.Critical}, w)
 	if call.At != now || call.Steps[0] != 1 {
 		t.Errorf("the second step: %+v", call)
 	}
-	if call, _, _ = r.Next(p, alarm.Critical, w); call.At != now.Add(20*time.Minute) {
+	if call, _, _ = r.Next(p, About{Severity: alarm.Critical}, w); call.At != now.Add(20*time.Minute) {
 		t.Errorf("the third keeps its distance: %+v", call)
 	}
 }
@@ -161,11 +161,11 @@ func TestABreakIsNotMadeUpFor(t *testing.T) {
 	start := instant(t, "2026-11-24T12:00:00Z")
 	for _, hours := range []string{"", "daily 07:00-22:00"} {
 		r := &Roster{Name: "r", Repeat: minutes(10), Steps: Steps{{Who: []string{"orla"}, Hours: hours}}}
-		_, p, _ := r.Next(Progress{Since: start}, alarm.Critical, w)
+		_, p, _ := r.Next(Progress{Since: start}, About{Severity: alarm.Critical}, w)
 		for _, away := range []time.Duration{time.Minute, 25 * time.Minute, 3 * time.Hour, 50 * time.Hour, 100 * 24 * time.Hour} {
 			now := start.Add(away)
-			caught := r.CaughtUp(p, alarm.Critical, w, now)
-			call, _, found := r.Next(caught, alarm.Critical, w)
+			caught := r.CaughtUp(p, About{Severity: alarm.Critical}, w, now)
+			call, _, found := r.Next(caught, About{Severity: alarm.Critical}, w)
 			if !found || call.At <= now || call.At.Sub(now) > 10*time.Hour || hours == "" && call.At.Sub(now) > 10*time.Minute {
 				t.Errorf("%q after %v: %v %+v", hours, away, found, call)
 			}
@@ -219,7 +219,7 @@ func TestWhoIsReached(t *testing.T) {
 		t.Errorf("quiet until %s", until)
 	}
 	r := &Roster{Name: "r", Steps: Steps{{Who: []string{"duty"}, By: []string{Mail}}, {Who: []string{"duty"}}}}
-	readers := r.Readers(Call{At: at, Steps: []int{0, 1}}, alarm.Critical, w)
+	readers := r.Readers(Call{At: at, Steps: []int{0, 1}}, About{Severity: alarm.Critical}, w)
 	if len(readers) != 2 || readers[0].Why != "roster r, step 1" || readers[1].Why != "roster r, step 2" {
 		t.Errorf("%+v", readers)
 	}
@@ -230,7 +230,7 @@ func TestWhatARosterSays(t *testing.T) {
 	w.Contacts["tadhg"].Quiet = "daily 09:00-16:00"
 	r := &Roster{Name: "r", Repeat: minutes(10), Steps: Steps{{Who: []string{"orla"}, By: []string{Mail, Text}}, {Who: []string{"tadhg"}, By: []string{Mail}, After: minutes(5)}, {Who: []string{"tadhg"}, By: []string{Chat}, After: minutes(7)}}}
 	var said []string
-	for _, line := range r.Say(alarm.Warning, instant(t, "2026-11-24T10:00:00Z"), w) {
+	for _, line := range r.Say(About{Severity: alarm.Warning}, instant(t, "2026-11-24T10:00:00Z"), w) {
 		said = append(said, line.After+": "+line.Words)
 	}
 	want := []string{
@@ -248,6 +248,7 @@ func TestStepsInWords(t *testing.T) {
 	for text, want := range map[string]string{
 		"orla": "orla", "orla,tadhg by text,voice": "orla, tadhg by text, voice",
 		"on-duty by voice after 5m from warning at daily 22:00-07:00, sat-sun": "on-duty by voice from warning after 5m at daily 22:00-07:00, sat-sun",
+		"orla gap 1m for silence,fault, warning by text after 5m": "orla by text for warning, silence, fault after 5m gap 1m",
 	} {
 		s, err := ParseStep(text)
 		if err != nil || s.String() != want {
@@ -259,7 +260,7 @@ func TestStepsInWords(t *testing.T) {
 	}
 	for text, says := range map[string]string{
 		"": "names nobody", "by text": "names nobody", "orla by txt": "did you mean text?", "orla from critcal": "did you mean critical?", "orla after soon": "soon",
-		"orla by text by voice": "says by twice", "orla at never": "never", "orla tadhg": "names nobody", "orla by": "no carrier", "orla at": "no hours", "orla, by text": "names nobody",
+		"orla by text by voice": "says by twice", "orla at never": "never", "orla tadhg": "names nobody", "orla by": "no carrier", "orla at": "no hours", "orla for silense": "did you mean silence?", "orla for": "for names nothing", "orla gap often": "often", "orla, by text": "names nobody",
 	} {
 		if _, err := ParseStep(text); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v, want %q", text, err, says)

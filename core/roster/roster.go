@@ -30,12 +30,14 @@ type Roster struct {
 
 // Step is one step of a roster.
 type Step struct {
-	Who      []string         `json:"who" minItems:"1" nullable:"false" doc:"names of contacts; on-duty: whom the rotation names"`
-	By       []string         `json:"by" required:"false" nullable:"false" doc:"carriers; empty: all that the contact has" example:"[\"text\",\"voice\"]"`
-	Hours    string           `json:"hours,omitempty" required:"false" maxLength:"300" doc:"when, in the site's time zone; always when left out. A step whose hours it is not waits for them" example:"daily 07:00-22:00"`
-	From     alarm.Severity   `json:"from_severity,omitempty" required:"false" enum:"advisory,warning,critical" default:"advisory" doc:"the mildest alarms that it is for"`
-	After    measure.Duration `json:"after" required:"false" doc:"after how long without anybody having it" example:"5m"`
-	LeastGap measure.Duration `json:"least_gap,omitempty" required:"false" doc:"how long after one message to an address the next comes at the earliest, at most 1d; what is critical comes at once, the rest in one message" example:"1m"`
+	Who        []string         `json:"who" minItems:"1" nullable:"false" doc:"names of contacts; on-duty: whom the rotation names"`
+	By         []string         `json:"by" required:"false" nullable:"false" doc:"carriers; empty: all that the contact has" example:"[\"text\",\"voice\"]"`
+	Hours      string           `json:"hours,omitempty" required:"false" maxLength:"300" doc:"when, in the site's time zone; always when left out. A step whose hours it is not waits for them" example:"daily 07:00-22:00"`
+	From       alarm.Severity   `json:"from_severity,omitempty" required:"false" enum:"advisory,warning,critical" default:"advisory" doc:"the mildest alarms that it is for"`
+	Severities []alarm.Severity `json:"severities,omitempty" required:"false" enum:"advisory,warning,critical" doc:"the alarms that it is for; empty: all"`
+	Kinds      []string         `json:"kinds,omitempty" required:"false" enum:"limit,silence,fault,reminder" doc:"the alarms that it is for: a value beyond a limit; silence; a fault of a sensor, a clock, an output, a carrier or the service; a verification or a drill that is due; empty: all"`
+	After      measure.Duration `json:"after" required:"false" doc:"after how long without anybody having it" example:"5m"`
+	LeastGap   measure.Duration `json:"least_gap,omitempty" required:"false" doc:"how long after one message to an address the next comes at the earliest, at most 1d; what is critical comes at once, the rest in one message" example:"1m"`
 }
 
 // Rotation says who is on duty: one after the other, each for so many weeks.
@@ -124,6 +126,16 @@ func (r *Roster) checkStep(i int, contacts []string) error {
 	if s.From == "" {
 		s.From = alarm.Advisory
 	}
+	for _, sev := range s.Severities {
+		if !slices.Contains(severities, string(sev)) {
+			return fault(at+"severities", "%s; severities are advisory, warning, critical", site.Unknown("severity", string(sev), severities))
+		}
+	}
+	for _, kind := range s.Kinds {
+		if !slices.Contains(Kinds, kind) {
+			return fault(at+"kinds", "%s; kinds are %s", site.Unknown("kind of alarm", kind, Kinds), strings.Join(Kinds, ", "))
+		}
+	}
 	if s.After < 0 || s.After > maxAfter {
 		return fault(at+"after", "%v is longer than %v", s.After, maxAfter)
 	}
@@ -135,6 +147,8 @@ func (r *Roster) checkStep(i int, contacts []string) error {
 
 // maxGap bounds the least gap of a step.
 const maxGap = measure.Duration(24 * time.Hour)
+
+var severities = []string{"advisory", "warning", "critical"}
 
 // maxSteps bounds a roster; Progress counts them in a word of bits.
 const maxSteps = 20

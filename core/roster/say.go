@@ -6,7 +6,6 @@ import (
 	"strings"
 	"time"
 
-	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 )
 
@@ -29,10 +28,10 @@ var carrierWords = map[string]string{Mail: "e-mail", Text: "text message", Voice
 
 // Say tells in words who would be told, and when, of an alarm of a severity that is raised at an instant and that nobody
 // takes. After the first time that all are told again it says no more: it goes on so.
-func (r *Roster) Say(s alarm.Severity, at measure.Instant, w World) (lines []Told) {
+func (r *Roster) Say(a About, at measure.Instant, w World) (lines []Told) {
 	p := Progress{Since: at}
 	for range shownCalls {
-		call, next, found := r.Next(p, s, w)
+		call, next, found := r.Next(p, a, w)
 		if !found || call.At.Sub(at) > shownAhead {
 			break
 		}
@@ -41,7 +40,7 @@ func (r *Roster) Say(s alarm.Severity, at measure.Instant, w World) (lines []Tol
 		if call.At > at {
 			line.After = "after " + Length(call.At.Sub(at))
 		}
-		line.Words = w.say(r.Readers(call, s, w))
+		line.Words = w.say(r.Readers(call, a, w))
 		if call.Again {
 			line.Words += fmt.Sprintf(", again, and so on every %s until someone has it", Length(time.Duration(r.Repeat)))
 		}

@@ -11,14 +11,14 @@ import (
 	"jauntylark/core/wall"
 )
 
-const stepForm = "write a step like 'orla, tadhg by text, voice from warning after 5m at daily 22:00-07:00'"
+const stepForm = "write a step like 'orla, tadhg by text, voice from warning for limit, fault after 5m gap 1m at daily 22:00-07:00'"
 
-// ParseStep reads a step in words: who, and then in any order by which carriers, from which severity on, and after how long; at
-// which hours comes last.
+// ParseStep reads a step in words: who, and then in any order by which carriers, from which severity on, for which severities and
+// kinds of alarms alone, after how long, and with what gap between two messages; at which hours comes last.
 func ParseStep(text string) (s Step, err error) {
 	s = Step{By: []string{}, From: alarm.Advisory}
 	words := strings.Fields(strings.ReplaceAll(text, ",", " , "))
-	keys := []string{"by", "from", "after", "at"}
+	keys := []string{"by", "from", "for", "after", "gap", "at"}
 	part := func() (out []string) { // up to the next keyword
 		for len(words) > 0 && !slices.Contains(keys, words[0]) {
 			out, words = append(out, words[0]), words[1:]
@@ -59,8 +59,16 @@ func ParseStep(text string) (s Step, err error) {
 			}
 		case "from":
 			s.From = alarm.Severity(one)
-			if all := []string{"advisory", "warning", "critical"}; !slices.Contains(all, one) {
-				return s, fmt.Errorf("%s; severities are advisory, warning, critical", site.Unknown("severity", one, all))
+			if !slices.Contains(severities, one) {
+				return s, fmt.Errorf("%s; severities are advisory, warning, critical", site.Unknown("severity", one, severities))
+			}
+		case "for":
+			if err := s.parseFor(value); err != nil {
+				return s, fmt.Errorf("%q: %w; %s", text, err, stepForm)
+			}
+		case "gap":
+			if s.LeastGap, err = measure.ParseDuration(one); err != nil {
+				return s, err
 			}
 		case "after":
 			if s.After, err = measure.ParseDuration(one); err != nil {
@@ -69,6 +77,25 @@ func ParseStep(text string) (s Step, err error) {
 		}
 	}
 	return s, nil
+}
+
+// parseFor reads the severities and kinds of alarms that a step is for alone.
+func (s *Step) parseFor(words []string) error {
+	list, err := commaList(words)
+	if err != nil || len(list) == 0 {
+		return fmt.Errorf("for names nothing")
+	}
+	for _, word := range list {
+		switch {
+		case slices.Contains(severities, word):
+			s.Severities = append(s.Severities, alarm.Severity(word))
+		case slices.Contains(Kinds, word):
+			s.Kinds = append(s.Kinds, word)
+		default:
+			return fmt.Errorf("%s", site.Unknown("severity or kind of alarm", word, slices.Concat(severities, Kinds)))
+		}
+	}
+	return nil
 }
 
 // commaList reads words with commas between them.
@@ -94,8 +121,18 @@ func (s Step) String() string {
 	if s.From != "" && s.From != alarm.Advisory {
 		b.WriteString(" from " + string(s.From))
 	}
+	if len(s.Severities)+len(s.Kinds) > 0 {
+		words := slices.Clone(s.Kinds)
+		for i, sev := range s.Severities {
+			words = slices.Insert(words, i, string(sev))
+		}
+		b.WriteString(" for " + strings.Join(words, ", "))
+	}
 	if s.After > 0 {
 		b.WriteString(" after " + s.After.String())
+	}
+	if s.LeastGap > 0 {
+		b.WriteString(" gap " + s.LeastGap.String())
 	}
 	if s.Hours != "" {
 		b.WriteString(" at " + s.Hours)

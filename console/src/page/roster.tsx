@@ -187,6 +187,7 @@ type StepProps = {
 function StepFields({ step: s, no, known, onChange, onRemove }: StepProps) {
   const [who, setWho] = useState(s.who.join(', '))
   const [by, setBy] = useState((s.by ?? []).join(', '))
+  const [only, setOnly] = useState([...(s.severities ?? []), ...(s.kinds ?? [])].join(', '))
   return (
     <Card>
       <legend>Step {no}</legend>
@@ -220,6 +221,25 @@ function StepFields({ step: s, no, known, onChange, onRemove }: StepProps) {
           value={s.from_severity ?? 'advisory'}
           onChange={(v) => onChange({ from_severity: v as Severity })}
           options={severities}
+        />
+        <Written
+          label="For these alone"
+          value={only}
+          onChange={(v) => {
+            setOnly(v)
+            const words = listOf(v)
+            onChange({
+              severities: words.filter((w) => w in severities) as Step['severities'],
+              kinds: words.filter((w) => !(w in severities)) as Step['kinds'],
+            })
+          }}
+          hint="warning, critical; limit, silence, fault, reminder; empty for all"
+        />
+        <Written
+          label="Least gap"
+          value={s.least_gap ?? '0s'}
+          onChange={(least_gap) => onChange({ least_gap })}
+          hint="between two messages to an address"
         />
         <Written
           label="At"

@@ -1,0 +1,94 @@
+package notify_test
+
+import (
+	"context"
+	"slices"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/notify"
+	"jauntylark/store"
+	"jauntylark/store/storetest"
+)
+
+// plug is a carrier that is away until it is switched on.
+type plug struct {
+	on   atomic.Bool
+	then scripted
+}
+
+func (p *plug) Send(ctx context.Context, n roster.Notice) notify.Result {
+	if !p.on.Load() {
+		return notify.Result{Answer: "connection refused"}
+	}
+	return p.then.Send(ctx, n)
+}
+
+// planAs puts notices to one address into the outbox, each about an alarm of its own.
+func (o *outbox) planAs(severities ...alarm.Severity) {
+	o.in(func(ctx context.Context, tx *store.Tx) error {
+		ids, err := tx.NoticeIDs(ctx, len(severities))
+		if err != nil {
+			return err
+		}
+		now := measure.Instant(o.now.Load())
+		var notices []roster.Notice
+		for i, s := range severities {
+			a := alarm.Alarm{Kind: alarm.ByGuard, Guard: "g", Signal: "d/s", Severity: s, RaisedAt: now}
+			if err := tx.AddAlarm(ctx, &a, 1); err != nil {
+				return err
+			}
+			notices = append(notices, roster.Notice{ID: ids[i], AlarmID: a.ID, Kind: string(s), Severity: s, Carrier: roster.Mail, Address: "a@b.example", State: roster.Waiting, CreatedAt: now, DueAt: now})
+		}
+		return tx.AddNotices(ctx, notices)
+	})
+}
+
+// When a carrier is back, what waits for it goes at once, whenever its next attempt would have been, the severest first and then
+// the oldest.
+func TestWhatWaitsGoesWhenTheCarrierIsBack(t *testing.T) {
+	o := newOutbox(t)
+	c := &plug{}
+	o.planAs(alarm.Advisory, alarm.Warning, alarm.Warning)
+	w, _ := o.worker(c)
+	failures := func(n int) func() bool {
+		return func() bool {
+			all, err := o.Carriers(context.Background())
+			return err == nil && len(all) == 1 && all[0].Failures >= n
+		}
+	}
+	storetest.Eventually(t, "the first attempts", failures(3))
+	for i := range 4 { // up to five minutes until the next attempt
+		o.now.Add(int64([]int{3, 6, 16, 61}[i] * 1000))
+		w.Wake()
+		storetest.Eventually(t, "more attempts", failures(3*(i+2)))
+	}
+	o.planAs(alarm.Critical)
+	w.Wake()
+	storetest.Eventually(t, "the critical one is tried", failures(16))
+	c.on.Store(true)
+	o.now.Add(16_000) // none of them is due
+	storetest.Eventually(t, "all are sent", func() bool { return len(c.then.got()) == 4 })
+	if got, want := c.then.got(), []string{"critical to a@b.example", "warning to a@b.example", "warning to a@b.example", "advisory to a@b.example"}; !slices.Equal(got, want) {
+		t.Errorf("%v", got)
+	}
+}
+
+// What waits for one reader goes one after the other, also while the carrier is slow.
+func TestTheMoreSevereGoesFirst(t *testing.T) {
+	o := newOutbox(t)
+	c := &scripted{slow: 100 * time.Millisecond}
+	o.planAs(alarm.Advisory, alarm.Critical, alarm.Warning, alarm.Critical, alarm.Advisory)
+	o.worker(c)
+	storetest.Eventually(t, "all are sent", func() bool { return len(c.got()) == 5 })
+	want := []string{"critical", "critical", "warning", "advisory", "advisory"}
+	for i, got := range c.got() {
+		if got != want[i]+" to a@b.example" {
+			t.Fatalf("%v", c.got())
+		}
+	}
+}
