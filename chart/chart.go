@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
-	"jauntylark/core/roster"
 	"jauntylark/core/wall"
 )
 
@@ -97,7 +96,7 @@ func (p *Panel) doubt(span Span) string {
 	if length == 0 {
 		return ""
 	}
-	return "; hatched: of no use for " + roster.Length(max(length, time.Second))
+	return "; hatched: of no use for " + measure.Length(max(length, time.Second))
 }
 
 // course says between which values the line goes.

@@ -12,7 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/core/alarm"
-	"jauntylark/core/roster"
+	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/server"
 )
@@ -78,7 +78,7 @@ func alarmListCommand() *cobra.Command {
 			for _, a := range alarms {
 				lasted := "still"
 				if a.ClearedAt != nil {
-					lasted = roster.Length(a.ClearedAt.Sub(a.RaisedAt))
+					lasted = measure.Length(a.ClearedAt.Sub(a.RaisedAt))
 				}
 				rows = append(rows, []string{strconv.FormatInt(a.ID, 10), clock(&a.RaisedAt), lasted, string(a.Severity), standing(a), said(a)})
 			}
@@ -276,7 +276,7 @@ func printHealth(w io.Writer, h *alarm.Health) {
 	}
 	table(w, "Nothing was raised.", []string{"RAISED MOST", "SIGNAL", "ALARMS", "SHARE", "WHAT WOULD HELP"}, rows)
 	for _, s := range h.Standing {
-		fmt.Fprintf(w, "Alarm %d of %s stands for %s.\n", s.ID, s.Signal, roster.Length(time.Duration(s.Stood)))
+		fmt.Fprintf(w, "Alarm %d of %s stands for %s.\n", s.ID, s.Signal, measure.Length(time.Duration(s.Stood)))
 	}
 	for _, f := range h.Floods {
 		fmt.Fprintf(w, "A flood: %d alarms from %s to %s.\n", f.Alarms, clock(&f.From), clock(&f.Until))

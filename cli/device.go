@@ -11,7 +11,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/core/measure"
-	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 )
@@ -205,9 +204,9 @@ func clockOf(d site.Device) string {
 	case d.ClockBehind == nil:
 		return "-"
 	case *d.ClockBehind > clockTolerance:
-		return roster.Length(time.Duration(*d.ClockBehind)*time.Second) + " behind"
+		return measure.Length(time.Duration(*d.ClockBehind)*time.Second) + " behind"
 	case *d.ClockBehind < -clockTolerance:
-		return roster.Length(time.Duration(-*d.ClockBehind)*time.Second) + " ahead"
+		return measure.Length(time.Duration(-*d.ClockBehind)*time.Second) + " ahead"
 	}
 	return "right"
 }

@@ -18,7 +18,6 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/server"
 )
 
 func guardCommand() *cobra.Command {
@@ -166,10 +165,11 @@ func guardAddCommand() *cobra.Command {
 		if err := readWords(c, &g.Templates); err != nil {
 			return err
 		}
-		if err := deriveWatched(c, &g); err != nil {
+		watch, err := readWatch(c, g.Signal)
+		if err != nil {
 			return err
 		}
-		return saveGuard(c, http.MethodPost, "/api/v1/guards", g)
+		return saveGuard(c, http.MethodPost, "/api/v1/guards", g, watch)
 	}
 	return c
 }
@@ -188,30 +188,31 @@ func watchFlags(c *cobra.Command) {
 	completeFrom(c, "severity", "advisory", "warning", "critical")
 }
 
-// deriveWatched declares the signal that --watch asks for, and has the guard look at it.
-func deriveWatched(c *cobra.Command, g *alarm.Guard) (err error) {
+// readWatch reads what --watch asks for; nil: nothing.
+func readWatch(c *cobra.Command, signal string) (*derive.Recipe, error) {
 	f := c.Flags()
 	kind, _ := f.GetString("watch")
 	if kind == "" {
 		for _, name := range []string{"window", "with", "test", "last", "count", "formula"} {
 			if f.Changed(name) {
-				return misused("--%s goes with --watch", name)
+				return nil, misused("--%s goes with --watch", name)
 			}
 		}
-		return nil
+		return nil, nil
 	}
 	first := "x"
 	if kind != "formula" {
 		first = roleOf(kind, 0)
 	}
-	r := derive.Recipe{Kind: kind, Of: []derive.Input{{As: first, Signal: g.Signal}}}
+	r := &derive.Recipe{Kind: kind, Of: []derive.Input{{As: first, Signal: signal}}}
 	r.When, _ = f.GetString("test")
 	r.Last, _ = f.GetInt("last")
 	r.Count, _ = f.GetString("count")
 	r.Formula, _ = f.GetString("formula")
 	if text, _ := f.GetString("window"); text != "" {
+		var err error
 		if r.Window, err = measure.ParseDuration(text); err != nil {
-			return misused("--window: %v", err)
+			return nil, misused("--window: %v", err)
 		}
 	}
 	with, _ := f.GetStringArray("with")
@@ -222,30 +223,20 @@ func deriveWatched(c *cobra.Command, g *alarm.Guard) (err error) {
 		}
 		r.Of = append(r.Of, derive.Input{As: as, Signal: signal})
 	}
-	s, err := service()
-	if err != nil {
-		return err
-	}
-	text, _ := f.GetString("window")
-	name := site.NameFrom(g.Signal[strings.Index(g.Signal, "/")+1:] + " " + kind + " " + text)
-	if len(name) > 60 {
-		name = name[:60]
-	}
-	path := g.Signal[:strings.Index(g.Signal, "/")+1] + strings.Trim(name, "-")
-	if err := s.Do(c.Context(), http.MethodPut, "/api/v1/signals/"+path+"/recipe", server.RecipeOrder{Recipe: r}, nil); err != nil {
-		return err
-	}
-	g.Signal = path
-	return nil
+	return r, nil
 }
 
-func saveGuard(c *cobra.Command, method, path string, g alarm.Guard) error {
+func saveGuard(c *cobra.Command, method, path string, g alarm.Guard, watch *derive.Recipe) error {
 	s, err := service()
 	if err != nil {
 		return err
 	}
 	var out alarm.Guard
-	if err := s.Do(c.Context(), method, path, guardBody(g), &out); err != nil {
+	body := guardBody(g)
+	if watch != nil {
+		body["watch"] = watch
+	}
+	if err := s.Do(c.Context(), method, path, body, &out); err != nil {
 		return err
 	}
 	seen, err := seenSignals(c, s)
@@ -280,6 +271,9 @@ func (see seen) describe(g alarm.Guard) string {
 	text := fmt.Sprintf("Guard %s: %s", g.Name, see.rung(g, &g.Rung, g.Signal+" "))
 	for i := range g.Rungs {
 		text += "; " + see.rung(g, &g.Rungs[i], "")
+	}
+	if g.Watches != "" {
+		text += "; about " + g.Watches
 	}
 	if g.Latch {
 		text += "; stays until it is reset"
@@ -361,7 +355,7 @@ func guardSetCommand() *cobra.Command {
 		if err := readWords(c, &g.Templates); err != nil {
 			return err
 		}
-		return saveGuard(c, http.MethodPut, "/api/v1/guards/"+url.PathEscape(args[0]), g)
+		return saveGuard(c, http.MethodPut, "/api/v1/guards/"+url.PathEscape(args[0]), g, nil)
 	}
 	c.ValidArgsFunction = guardNames
 	return c

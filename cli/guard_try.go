@@ -110,7 +110,7 @@ func replayGuard(c *cobra.Command, args []string) error {
 			value, unit := see.of(g.Signal, o.Extreme)
 			lasted := "still"
 			if o.ClearedAt != nil {
-				lasted = roster.Length(o.Length(span.Until))
+				lasted = measure.Length(o.Length(span.Until))
 			}
 			rows = append(rows, []string{clock(&o.RaisedAt), lasted, string(o.Severity), o.Level, measure.Figure(roundTo(value, 4), unit), o.Cause})
 		}

@@ -10,7 +10,6 @@ import (
 
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
-	"jauntylark/core/roster"
 )
 
 func interlockTryCommand() *cobra.Command {
@@ -73,12 +72,12 @@ func printTried(w io.Writer, o *drive.Output, tried drive.Tried, from, until mea
 	runs := o.Kind == drive.KindSwitch || o.Kind == drive.KindLevel
 	if runs {
 		fmt.Fprintf(w, "%s would have started %s in %.3g days and run for %s, %s at the longest; most starts within an hour: %d.\n", o.Path(), times(tried.Starts), days,
-			roster.Length(time.Duration(tried.Running)), roster.Length(time.Duration(tried.Longest)), tried.Busiest)
+			measure.Length(time.Duration(tried.Running)), measure.Length(time.Duration(tried.Longest)), tried.Busiest)
 	} else {
 		fmt.Fprintf(w, "%s would have changed %s in %.3g days.\n", o.Path(), times(len(tried.Stretches)), days)
 	}
 	if tried.Blind > 0 {
-		fmt.Fprintf(w, "For %s of that it would have been in its safe state, %s, since what drives it was silent, faulty, warming or not there.\n", roster.Length(time.Duration(tried.Blind)), o.Words(o.Safe))
+		fmt.Fprintf(w, "For %s of that it would have been in its safe state, %s, since what drives it was silent, faulty, warming or not there.\n", measure.Length(time.Duration(tried.Blind)), o.Words(o.Safe))
 	}
 	if len(tried.Stretches) == 0 {
 		return
@@ -93,7 +92,7 @@ func printTried(w io.Writer, o *drive.Output, tried drive.Tried, from, until mea
 		if r.Until != nil {
 			end = clock(r.Until)
 		}
-		rows = append(rows, []string{clock(&r.From), end, roster.Length(r.Length(until)), o.Words(r.Value), r.Why})
+		rows = append(rows, []string{clock(&r.From), end, measure.Length(r.Length(until)), o.Words(r.Value), r.Why})
 	}
 	table(w, "", []string{"FROM", "UNTIL", "LENGTH", "STATE", "WHY"}, rows)
 }

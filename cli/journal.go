@@ -11,7 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"jauntylark/core/roster"
+	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 )
@@ -91,7 +91,7 @@ func printEntries(w io.Writer, entries []site.Entry) {
 	for _, e := range entries {
 		lasted := ""
 		if e.Lasted != nil {
-			lasted = roster.Length(time.Duration(*e.Lasted) * time.Millisecond)
+			lasted = measure.Length(time.Duration(*e.Lasted) * time.Millisecond)
 		}
 		rows = append(rows, []string{clock(&e.At), age(&e.At), lasted, e.Kind, e.Text})
 	}

@@ -114,10 +114,10 @@ func printRoster(w io.Writer, r *roster.Roster) {
 		fmt.Fprintf(w, "  %d. %s\n", i+1, s)
 	}
 	if r.Repeat > 0 {
-		fmt.Fprintf(w, "  Then again every %s until someone has it.\n", roster.Length(time.Duration(r.Repeat)))
+		fmt.Fprintf(w, "  Then again every %s until someone has it.\n", measure.Length(time.Duration(r.Repeat)))
 	}
 	if t := r.Rotation; t != nil {
-		fmt.Fprintf(w, "  On duty: %s in turn, from %s at %s, %s each.\n", strings.Join(t.Who, ", "), t.Since, t.At, roster.Length(time.Duration(t.Weeks)*7*24*time.Hour))
+		fmt.Fprintf(w, "  On duty: %s in turn, from %s at %s, %s each.\n", strings.Join(t.Who, ", "), t.Since, t.At, measure.Length(time.Duration(t.Weeks)*7*24*time.Hour))
 	}
 	fmt.Fprintf(w, "  Drilled: %s.\n", age(r.DrilledAt))
 }

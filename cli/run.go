@@ -14,7 +14,6 @@ import (
 	"github.com/spf13/pflag"
 
 	"jauntylark/core/measure"
-	"jauntylark/core/roster"
 	"jauntylark/core/run"
 	"jauntylark/pipeline"
 	"jauntylark/server"
@@ -167,7 +166,7 @@ func runListCommand() *cobra.Command {
 			for _, r := range runs {
 				lasted := "is on"
 				if r.EndedAt != nil {
-					lasted = roster.Length(r.EndedAt.Sub(r.StartedAt))
+					lasted = measure.Length(r.EndedAt.Sub(r.StartedAt))
 				}
 				rows = append(rows, []string{strconv.FormatInt(r.ID, 10), r.Asset, r.Title, clock(&r.StartedAt), lasted, r.How})
 			}
@@ -242,7 +241,7 @@ func printComparison(w io.Writer, out *server.RunComparison) {
 	for i := range out.Runs {
 		r := &out.Runs[i]
 		heading = append(heading, strings.ToUpper(r.Title))
-		cells := []string{clock(&r.StartedAt), roster.Length(time.Duration(r.Lasted * float64(time.Second))), strconv.Itoa(r.Alarms), "-", "-", "-"}
+		cells := []string{clock(&r.StartedAt), measure.Length(time.Duration(r.Lasted * float64(time.Second))), strconv.Itoa(r.Alarms), "-", "-", "-"}
 		for k := range r.Courses {
 			if r.Courses[k].Signal == out.Signal {
 				copy(cells[3:], courseRow(&r.Courses[k])[1:])
@@ -279,7 +278,7 @@ func printComparison(w io.Writer, out *server.RunComparison) {
 func reachedAfter(r *server.RunCourse, o *run.Outcome) string {
 	switch {
 	case o.At != nil:
-		return "after " + roster.Length(o.At.Sub(r.StartedAt))
+		return "after " + measure.Length(o.At.Sub(r.StartedAt))
 	case o.Kept != nil:
 		return fmt.Sprintf("%s, %.1f %%", o.State, *o.Kept)
 	}

@@ -3,14 +3,12 @@ package cli
 import (
 	"fmt"
 	"io"
-	"math"
 	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 )
@@ -53,20 +51,8 @@ func reads(v site.Signal, units site.Units) string {
 		return "-"
 	case v.Text != nil:
 		return clip(*v.Text, 40)
-	case v.Kind == site.KindSwitch:
-		if name := v.Bands.Name(*v.Value); name != "" {
-			return name
-		}
-		if *v.Value == 0 {
-			return "off"
-		}
-		return "on"
 	}
-	value, unit := units.Show(*v.Value, v.Unit)
-	if v.Step > 0 && unit == v.Unit { // no finer than the instrument can tell
-		value = math.Round(value/v.Step) * v.Step
-	}
-	text := measure.Figure(value, unit)
+	text := v.Says(*v.Value, units)
 	if !v.Quality.Usable() {
 		text += " (" + v.Quality.String() + ")"
 	}

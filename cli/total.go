@@ -10,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/core/measure"
-	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/total"
 	"jauntylark/server"
@@ -70,7 +69,7 @@ func comesTo(t *total.Total, r total.Result) string {
 		if r.Value == 0 {
 			return "0 s"
 		}
-		return roster.Length(time.Duration(r.Value * float64(time.Second)))
+		return measure.Length(time.Duration(r.Value * float64(time.Second)))
 	case total.Cost:
 		return r.Cost + " " + t.Unit
 	case total.Cycles:
@@ -83,7 +82,7 @@ func comesTo(t *total.Total, r total.Result) string {
 func leftOut(r total.Result) string {
 	text := ""
 	if r.Missing >= 1 {
-		text = roster.Length(time.Duration(r.Missing*float64(time.Second))) + " without data"
+		text = measure.Length(time.Duration(r.Missing*float64(time.Second))) + " without data"
 	}
 	if r.LeftOut > 0 {
 		if text != "" {

@@ -13,7 +13,7 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/limit"
-	"jauntylark/core/roster"
+	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
 
@@ -164,7 +164,7 @@ func showTrial(w io.Writer, t site.Trial) {
 	for _, s := range t.Stretches {
 		length := "goes on"
 		if s.Until != nil {
-			length = roster.Length(s.Until.Sub(s.From))
+			length = measure.Length(s.Until.Sub(s.From))
 		}
 		rows = append(rows, []string{strconv.FormatInt(s.ID, 10), s.Label, clock(&s.From), length})
 	}

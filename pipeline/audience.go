@@ -191,6 +191,9 @@ func (t *Turn) storyNow(a alarm.Alarm) story {
 	}
 	if g, _ := t.standing(a.ID); g != nil {
 		s.Value, s.guard = g.state.Held, g
+		if rung := g.About(alarm.Transition{Side: a.Side, Level: g.state.Sides[a.Side].Level}); g.signal.Helper && rung != nil && rung.When.Met(s.Value) {
+			s.Sentence = t.sentence(g, rung, s.Value)
+		}
 	}
 	if stands := t.Now.Sub(a.RaisedAt); stands > 0 && (a.Kind == alarm.BySilence || a.Kind == alarm.ByClock) {
 		s.Value += stands.Seconds()

@@ -56,20 +56,13 @@ func (p *Pipeline) Calibrate(ctx context.Context, path string, o CalibrationOrde
 		if err != nil {
 			return err
 		}
-		text := fmt.Sprintf("Signal %s is calibrated by %s, %s, from %s on", path, counted(len(o.Pairs), "pair"), f.Curve, f.From)
+		text := fmt.Sprintf("Signal %s is calibrated by %s, %s, from %s on", path, measure.Count(len(o.Pairs), "pair", "pairs"), f.Curve, f.From)
 		if err := t.Enter("signal calibrated", path, who.Called, text); err != nil {
 			return err
 		}
 		return t.ConfigChanged()
 	})
 	return f, err
-}
-
-func counted(n int, thing string) string {
-	if n == 1 {
-		return "1 " + thing
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
 }
 
 // fitCalibration fits a calibration to an order. Its pairs are of what is shown now, so what corrects that is

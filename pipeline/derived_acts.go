@@ -16,44 +16,49 @@ import (
 // reading of its inputs on, in the background.
 func (p *Pipeline) Derive(ctx context.Context, path, title string, r derive.Recipe, who Actor) error {
 	return p.Do(ctx, func(t *Turn) error {
-		s, d, m, err := t.fitRecipe(path, r)
-		if err != nil {
-			return err
-		}
-		t.touched = true
-		kind := "signal derived"
-		if s.ID == 0 {
-			home := s.device
-			if err := t.Tx.AddSignal(t.ctx, home.ID, &s.Signal, t.CommitNo, t.Now); err != nil {
-				return err
-			}
-		} else {
-			kind = "derivation changed"
-		}
-		if title = strings.TrimSpace(title); title != "" {
-			s.Title = title
-		}
-		if s.Quantity == "" {
-			s.Quantity = m.Quantity
-		}
-		if err := t.Tx.SaveSignal(t.ctx, &s.Signal); err != nil {
-			return err
-		}
-		d.Signal = s.ID
-		if err := t.Tx.SaveDerivation(t.ctx, d, sourcesOf(d, t.live), m); err != nil {
-			return err
-		}
-		if err := t.Tx.NoteAllStale(t.ctx, s.ID, t.Now); err != nil {
-			return err
-		}
-		if err := t.Tx.NoteTouched(t.ctx, s.ID, 0, 1<<61); err != nil {
-			return err
-		}
-		if err := t.Enter(kind, path, who.Called, fmt.Sprintf("Signal %s is computed: %s", path, r.Words())); err != nil {
+		if _, err := t.declare(path, title, r, false, who.Called); err != nil {
 			return err
 		}
 		return t.ConfigChanged()
 	})
+}
+
+func (t *Turn) declare(path, title string, r derive.Recipe, helper bool, who string) (*signalLive, error) {
+	s, d, m, err := t.fitRecipe(path, r)
+	if err != nil {
+		return nil, err
+	}
+	t.touched = true
+	kind := "signal derived"
+	if s.ID == 0 {
+		home := s.device
+		s.Helper = helper
+		if err := t.Tx.AddSignal(t.ctx, home.ID, &s.Signal, t.CommitNo, t.Now); err != nil {
+			return nil, err
+		}
+	} else {
+		kind = "derivation changed"
+	}
+	if title = strings.TrimSpace(title); title != "" {
+		s.Title = title
+	}
+	if s.Quantity == "" {
+		s.Quantity = m.Quantity
+	}
+	if err := t.Tx.SaveSignal(t.ctx, &s.Signal); err != nil {
+		return nil, err
+	}
+	d.Signal = s.ID
+	if err := t.Tx.SaveDerivation(t.ctx, d, sourcesOf(d, t.live), m); err != nil {
+		return nil, err
+	}
+	if err := t.Tx.NoteAllStale(t.ctx, s.ID, t.Now); err != nil {
+		return nil, err
+	}
+	if err := t.Tx.NoteTouched(t.ctx, s.ID, 0, 1<<61); err != nil {
+		return nil, err
+	}
+	return s, t.Enter(kind, path, who, fmt.Sprintf("Signal %s is computed: %s", path, r.Words()))
 }
 
 // TryRecipe tells what a recipe would give, and changes nothing.
@@ -148,22 +153,7 @@ func (p *Pipeline) RemoveDerived(ctx context.Context, path string, who Actor) er
 			return err
 		}
 		id = s.ID
-		for _, g := range s.guards {
-			t.endGuard(g, who.Called, "the signal was removed")
-		}
-		if err := t.tellAll(); err != nil {
-			return err
-		}
-		if err := t.endAlarmsOf(s, "the signal was removed"); err != nil {
-			return err
-		}
-		delete(t.signals, s.ID)
-		delete(s.device.signals, s.Name)
-		t.reconsiderAll()
-		if err := t.Tx.RemoveSignal(t.ctx, s.ID); err != nil {
-			return err
-		}
-		if err := t.Enter("signal removed", path, who.Called, "Signal "+path+" was removed"); err != nil {
+		if err := t.removeDerived(s, who.Called); err != nil {
 			return err
 		}
 		return t.ConfigChanged()
@@ -172,6 +162,25 @@ func (p *Pipeline) RemoveDerived(ctx context.Context, path string, who Actor) er
 		return err
 	}
 	return p.store.DropReadings(context.WithoutCancel(ctx), []int64{id})
+}
+
+func (t *Turn) removeDerived(s *signalLive, who string) error {
+	for _, g := range s.guards {
+		t.endGuard(g, who, "the signal was removed")
+	}
+	if err := t.tellAll(); err != nil {
+		return err
+	}
+	if err := t.endAlarmsOf(s, "the signal was removed"); err != nil {
+		return err
+	}
+	delete(t.signals, s.ID)
+	delete(s.device.signals, s.Name)
+	t.reconsiderAll()
+	if err := t.Tx.RemoveSignal(t.ctx, s.ID); err != nil {
+		return err
+	}
+	return t.Enter("signal removed", s.Path(), who, "Signal "+s.Path()+" was removed")
 }
 
 // needed tells which derived signals of other devices than one need a signal: nil or a *measure.Fault.

@@ -53,7 +53,7 @@ func (t *Turn) takeDrill(j *job) error {
 	rung := g.About(raised)
 	s := g.signal
 	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: s.Path(), Side: raised.Side, Level: g.Level(rung), Severity: rung.Severity, State: alarm.StateRaised, Drill: true,
-		RaisedAt: t.Now, LearnedAt: t.Now, Value: value, Extreme: value, Unit: s.Unit, When: rung.When.String(), Advice: g.Advice, Sentence: t.sentence(g, rung)}
+		RaisedAt: t.Now, LearnedAt: t.Now, Value: value, Extreme: value, Unit: s.Unit, When: rung.When.String(), Advice: g.Advice, Sentence: t.sentence(g, rung, value)}
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}

@@ -112,6 +112,9 @@ func (t *Turn) fitGuard(g *alarm.Guard, s *signalLive) error {
 	}
 	for i := range g.Count() {
 		r := g.At(i)
+		if r.When, err = s.understood(r.When); err != nil {
+			return err
+		}
 		if !r.When.Suits(s.Kind) {
 			return &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", r.When, g.Signal, suits[s.Kind])}
 		}
@@ -183,6 +186,10 @@ func (t *Turn) fitSuppression(g *alarm.Guard) error {
 	if err != nil {
 		return &measure.Fault{Field: "suppressed_while", Reason: strings.TrimPrefix(err.Error(), "signal: ")}
 	}
+	if by.When, err = s.understood(by.When); err != nil {
+		return &measure.Fault{Field: "suppressed_while", Reason: strings.TrimPrefix(err.Error(), "when: ")}
+	}
+	g.Suppressed = by.String()
 	if !by.When.Suits(s.Kind) {
 		return &measure.Fault{Field: "suppressed_while", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", by.When, by.Signal, suits[s.Kind])}
 	}
@@ -211,7 +218,8 @@ func (t *Turn) nameGuard(g *alarm.Guard) error {
 
 // RemoveGuard removes a guard by name. A standing alarm of it is over with that as its cause.
 func (p *Pipeline) RemoveGuard(ctx context.Context, name, who string) error {
-	return p.Do(ctx, func(t *Turn) error {
+	var helper int64
+	err := p.Do(ctx, func(t *Turn) error {
 		g, err := t.guardNamed(name)
 		if err != nil {
 			return err
@@ -226,8 +234,18 @@ func (p *Pipeline) RemoveGuard(ctx context.Context, name, who string) error {
 		if err := t.Enter("guard removed", name, who, "Guard "+name+" was removed"); err != nil {
 			return err
 		}
+		if err := t.tellAll(); err != nil {
+			return err
+		}
+		if helper, err = t.dropHelper(g.signal, who); err != nil {
+			return err
+		}
 		return t.ConfigChanged()
 	})
+	if err != nil || helper == 0 {
+		return err
+	}
+	return p.store.DropReadings(context.WithoutCancel(ctx), []int64{helper})
 }
 
 // endGuard lets a guard that is about to be removed make its last step. A why says what took it along; empty: it was

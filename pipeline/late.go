@@ -264,11 +264,11 @@ func (t *Turn) learnOne(g *guardLive, o alarm.Occurrence) (alarm.Alarm, error) {
 	}
 	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: g.signal.Path(), Side: o.Side, Level: o.Level, Severity: rung.Severity, State: alarm.StateOver,
 		RaisedAt: o.RaisedAt, ClearedAt: o.ClearedAt, LearnedAt: t.Now, Value: o.Value, Extreme: o.Extreme, Unit: g.signal.Unit, When: rung.When.String(),
-		Advice: g.Advice, Sentence: t.sentence(g, rung), LearnedLate: true, Ending: o.Ending, Cause: o.Cause}
+		Advice: g.Advice, Sentence: t.sentence(g, rung, o.Value), LearnedLate: true, Ending: o.Ending, Cause: o.Cause}
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return a, err
 	}
-	text := fmt.Sprintf("Learned late: %s for %s", alarm.Was(a.Sentence), roster.Length(o.Length(t.Now)))
+	text := fmt.Sprintf("Learned late: %s for %s", alarm.Was(a.Sentence), measure.Length(o.Length(t.Now)))
 	return a, t.enter(a, "alarm learned late", happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, text)
 }
 

@@ -120,7 +120,10 @@ func (t *Turn) matter(s story) roster.Matter {
 		m.Link = t.p.Link(s.ID)
 	}
 	if of := t.live.known(s.Signal); of != nil {
-		m.Thing, m.Stale = of.thing(), of.state.SilentAt != 0
+		m.Thing, m.Stale, m.Watched, m.Signal = of.thing(), of.state.SilentAt != 0, t.watched(of), &of.Signal
+		if m.Watched != nil {
+			m.Thing = m.Watched.Of[0].Device + " " + m.Watched.Of[0].Signal
+		}
 	}
 	if s.guard != nil {
 		if rung := s.guard.About(alarm.Transition{Side: s.Side}); rung != nil {

@@ -604,7 +604,7 @@ func TestTheWordOfTheDay(t *testing.T) {
 func TestStatementsAreSentOnce(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
-	b.contact("orla", roster.Mail, roster.Text)
+	b.contact("orla", roster.Mail, roster.Voice)
 	s := statement.Statement{Name: "week", Kind: statement.Alarms, Every: "week", At: "08:00", Tell: []string{"orla"}}
 	if err := b.SaveStatement(ctx, &s, "test"); err != nil {
 		t.Fatal(err)

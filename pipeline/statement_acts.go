@@ -101,18 +101,17 @@ func (p *Pipeline) SendStatement(ctx context.Context, name string, period statem
 			return err
 		}
 		if sent == 0 {
-			return &measure.Fault{Field: "to", Reason: "nobody of them has an e-mail address or a webhook"}
+			return &measure.Fault{Field: "to", Reason: "nobody of them has an address but for calls"}
 		}
 		return t.Enter("statement sent", name, who, fmt.Sprintf("%s sent the statement %s of %s", who, s.Called(), s.Words(period, t.live.site.Location())))
 	})
 	return sent, err
 }
 
-// planStatement puts a statement into the outbox; its sheet is made when it is sent. It goes by e-mail and webhook, and to a chat
-// as a line.
+// planStatement puts a statement into the outbox; its sheet is made when it is sent. It goes by all carriers but a call.
 func (t *Turn) planStatement(s *statement.Statement, period statement.Period, names []string) (int, error) {
 	readers := slices.DeleteFunc(roster.Distinct(t.plainReaders(names)), func(r roster.Reader) bool {
-		return r.Carrier == roster.Text || r.Carrier == roster.Voice || r.Carrier == roster.Push
+		return r.Carrier == roster.Voice
 	})
 	zone := t.live.site.Location()
 	words := roster.Message{Short: s.Called() + ": " + s.Words(period, zone), Long: s.Called() + " of " + s.Words(period, zone) + "\n"}
@@ -178,31 +177,31 @@ func (p *Pipeline) Sheet(ctx context.Context, s *statement.Statement, period sta
 	if err != nil {
 		return statement.Sheet{}, err
 	}
-	zone := here.Location()
+	zone, at := here.Location(), p.Now()
+	before, _ := s.Compared(period, at, zone)
 	if s.Kind == statement.Alarms {
 		from, until := period.Stretch()
 		now, err := p.HealthOf(ctx, from, until)
 		if err != nil {
 			return statement.Sheet{}, err
 		}
-		from, until = s.Before(period, zone).Stretch()
-		before, err := p.HealthOf(ctx, from, until)
-		return statement.OfAlarms(s, here, period, zone, now, before), err
+		from, until = before.Stretch()
+		old, err := p.HealthOf(ctx, from, until)
+		return statement.OfAlarms(s, here, period, at, now, old), err
 	}
-	all, err := p.came(ctx, s, period, here, zone)
+	all, err := p.came(ctx, s, period, before, here)
 	if s.Kind == statement.Energy {
-		return statement.OfEnergy(s, here, period, zone, all), err
+		return statement.OfEnergy(s, here, period, at, all), err
 	}
-	return statement.OfTotals(s, here, period, zone, all), err
+	return statement.OfTotals(s, here, period, at, all), err
 }
 
-// came gives what the totals of a statement came to.
-func (p *Pipeline) came(ctx context.Context, s *statement.Statement, period statement.Period, here site.Site, zone *time.Location) (all []statement.Came, err error) {
+// came gives what the totals of a statement came to in a period, and in what it is compared with.
+func (p *Pipeline) came(ctx context.Context, s *statement.Statement, period, before statement.Period, here site.Site) (all []statement.Came, err error) {
 	totals, err := p.store.Totals(ctx)
 	if err != nil {
 		return nil, err
 	}
-	before := s.Before(period, zone)
 	for _, t := range totals {
 		energy := t.Kind == total.Energy || t.Kind == total.Cost
 		if len(s.Totals) > 0 && !slices.Contains(s.Totals, t.Name) || s.Kind == statement.Energy && !energy {
@@ -216,15 +215,15 @@ func (p *Pipeline) came(ctx context.Context, s *statement.Statement, period stat
 		results := func(edges ...measure.Instant) ([]total.Result, error) {
 			return p.store.Results(ctx, store.Asked{Total: t, Currency: here.Currency, Edges: func(*time.Location) []measure.Instant { return edges }})
 		}
-		two, err := results(before.From, period.From, period.Until)
+		two, err := results(slices.Compact([]measure.Instant{before.From, max(before.Until, before.From+1), period.From, period.Until})...)
 		if err != nil {
 			return nil, err
 		}
-		days, err := results(total.Edges(total.ByDay, period.From, period.Until-1, zone)...)
+		days, err := results(total.Edges(total.ByDay, period.From, period.Until-1, here.Location())...)
 		if err != nil {
 			return nil, err
 		}
-		all = append(all, statement.Came{Total: t, Before: two[0], Now: two[1], Days: days})
+		all = append(all, statement.Came{Total: t, Before: two[0], Now: two[len(two)-1], Days: days})
 	}
 	return all, nil
 }

@@ -50,7 +50,7 @@ func (t *Turn) raise(h happening) error {
 	g, s := h.guard, h.guard.signal
 	rung := g.About(h.Transition)
 	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: s.Path(), Side: h.Side, Level: g.Level(rung), Severity: rung.Severity, State: alarm.StateRaised,
-		RaisedAt: h.At, LearnedAt: t.Now, Value: h.Value, Extreme: h.Extreme, Unit: s.Unit, When: rung.When.String(), Advice: g.Advice, Sentence: t.sentence(g, rung)}
+		RaisedAt: h.At, LearnedAt: t.Now, Value: h.Value, Extreme: h.Extreme, Unit: s.Unit, When: rung.When.String(), Advice: g.Advice, Sentence: t.sentence(g, rung, h.Value)}
 	if g.When.Kind == alarm.Silent {
 		a.ToldWith = s.device.silenceTold()
 	}
@@ -78,11 +78,18 @@ func (g *guardLive) shelves(s alarm.Severity, now measure.Instant) bool {
 	return g.Shelved != nil && *g.Shelved.Until > now && !s.Above(g.Shelved.Severity)
 }
 
-// sentence says what a rung of a guard found wrong, in the unit in which the site sees it.
-func (t *Turn) sentence(g *guardLive, r *alarm.Rung) string {
+// sentence says what a rung of a guard found wrong by a value, in the unit in which the site sees it.
+func (t *Turn) sentence(g *guardLive, r *alarm.Rung, value float64) string {
 	s := g.signal
 	test, unit := roster.Shown(r.When, s.Unit, t.live.site.Units)
-	return roster.Sentence(site.Title(s.device.Title, s.device.Name), site.Title(s.Title, s.Name), test, unit)
+	if w := t.watched(s); w != nil {
+		seen, _ := t.live.site.Units.Show(value, s.Unit)
+		return w.Sentence(test, seen, unit)
+	}
+	if word := s.stateWord(test); word != "" {
+		return s.thing() + " is " + word
+	}
+	return roster.Sentence(s.deviceTitle(), site.Title(s.Title, s.Name), test, unit)
 }
 
 // moveAlarm lets an alarm rise or fall to another rung, or stand again after it had waited to be reset.
@@ -90,7 +97,7 @@ func (t *Turn) moveAlarm(a alarm.Alarm, h happening) error {
 	g, had, wasShelved := h.guard, a.AcknowledgedAt != nil, a.Shelved
 	rung := g.About(h.Transition)
 	before := a.Severity
-	a.Level, a.Severity, a.When, a.Sentence, a.Latched, a.Cause = g.Level(rung), rung.Severity, rung.When.String(), t.sentence(g, rung), false, ""
+	a.Level, a.Severity, a.When, a.Sentence, a.Latched, a.Cause = g.Level(rung), rung.Severity, rung.When.String(), t.sentence(g, rung, h.Value), false, ""
 	a.Ending = ""
 	if a.Severity.Above(a.Worst) {
 		a.Worst = a.Severity
@@ -140,7 +147,7 @@ func (t *Turn) restate(g *guardLive, who string) error {
 		}
 		a.Level, a.Severity, a.Advice = g.Level(rung), rung.Severity, g.Advice
 		if !rung.Clear(g.state.Held) { // or else it says what was wrong, until the off-delay has passed
-			a.When, a.Sentence = rung.When.String(), t.sentence(g, rung)
+			a.When, a.Sentence = rung.When.String(), t.sentence(g, rung, g.state.Held)
 		}
 		if a.Severity.Above(a.Worst) {
 			a.Worst = a.Severity

@@ -118,7 +118,7 @@ func (p *Pipeline) SaveTariff(ctx context.Context, v *total.Tariff, who Actor) e
 		if err := t.Tx.SaveTariff(t.ctx, v, t.Now); err != nil {
 			return err
 		}
-		return t.Enter("tariff saved", v.Name, who.Called, fmt.Sprintf("Tariff %s has %s", v.Name, counted(len(v.Versions), "version")))
+		return t.Enter("tariff saved", v.Name, who.Called, fmt.Sprintf("Tariff %s has %s", v.Name, measure.Count(len(v.Versions), "version", "versions")))
 	})
 }
 

@@ -89,7 +89,7 @@ func (t *Turn) fresh(s *signalLive) error {
 	case s.state.At == 0:
 		return &measure.Fault{Field: "shown", Reason: s.Path() + " has no reading yet; say what it shows"}
 	case old > limit:
-		return &measure.Fault{Field: "shown", Reason: fmt.Sprintf("the newest reading of %s is %s old; say what it shows", s.Path(), roster.Length(old))}
+		return &measure.Fault{Field: "shown", Reason: fmt.Sprintf("the newest reading of %s is %s old; say what it shows", s.Path(), measure.Length(old))}
 	}
 	return nil
 }

@@ -118,10 +118,10 @@ func (t *Turn) watchSays(a *asset.Asset, s *signalLive, g *alarm.Guard, settings
 	}
 	fmt.Fprintf(&b, "%s of %s is measured by %s", signal, a.Called(), device)
 	if interval != 0 {
-		fmt.Fprintf(&b, " every %s", roster.Length(time.Duration(interval)))
+		fmt.Fprintf(&b, " every %s", measure.Length(time.Duration(interval)))
 	}
 	if settings.Sparing != 0 {
-		fmt.Fprintf(&b, ", and every %s when its battery is low", roster.Length(time.Duration(settings.Sparing)))
+		fmt.Fprintf(&b, ", and every %s when its battery is low", measure.Length(time.Duration(settings.Sparing)))
 	}
 	units := t.live.site.Units
 	for i := range g.Count() {
@@ -133,7 +133,7 @@ func (t *Turn) watchSays(a *asset.Asset, s *signalLive, g *alarm.Guard, settings
 		}
 		fmt.Fprintf(&b, "%s %s", join, test.Words(unit))
 		if r.OnDelay != 0 {
-			fmt.Fprintf(&b, " for %s", roster.Length(time.Duration(r.OnDelay)))
+			fmt.Fprintf(&b, " for %s", measure.Length(time.Duration(r.OnDelay)))
 		}
 		fmt.Fprintf(&b, ", that is %s", map[alarm.Severity]string{alarm.Advisory: "an advisory", alarm.Warning: "a warning", alarm.Critical: "critical"}[r.Severity])
 	}

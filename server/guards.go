@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/derive"
 	"jauntylark/core/limit"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline"
@@ -48,9 +49,27 @@ func tidy(g *alarm.Guard) error {
 	return g.Check()
 }
 
-func (v *Server) addGuard(ctx context.Context, in *body[alarm.Guard]) (*body[alarm.Guard], error) {
-	in.Body.ID = 0
-	return v.saveGuard(ctx, &in.Body)
+// GuardOrder is a new guard: of a signal, or of something that is computed from it.
+type GuardOrder struct {
+	alarm.Guard
+	Watch *derive.Recipe `json:"watch,omitempty" required:"false" doc:"look at what this computes from the signal instead; its first input is the signal"`
+}
+
+func (v *Server) addGuard(ctx context.Context, in *body[GuardOrder]) (*body[alarm.Guard], error) {
+	g := &in.Body.Guard
+	g.ID = 0
+	if in.Body.Watch == nil {
+		return v.saveGuard(ctx, g)
+	}
+	if err := tidy(g); err != nil {
+		return nil, err
+	}
+	r := *in.Body.Watch
+	if len(r.Of) == 0 || r.Of[0].Signal != g.Signal {
+		return nil, &measure.Fault{Field: "watch.of", Reason: "the first is the signal that the guard is about, " + g.Signal}
+	}
+	err := v.pipeline.SaveWatch(ctx, g, r, actor(ctx))
+	return answer(*g, err)
 }
 
 // GuardPath is the place of one guard.

@@ -296,7 +296,7 @@ func TestContactsRostersAndReach(t *testing.T) {
 	}
 	var out server.Previewed
 	s.Do(http.MethodPost, "/api/v1/previews", map[string]any{"on": "raise", "templates": []map[string]string{{"on": "raise", "short": "{{severity}}! {{thing}}: {{value}}"}}}, &out)
-	if out.Forms[0].Subject != "warning! Fern house air temperature: 28.4 °C" || out.Forms[1].Messages != 1 || len(out.Forms) != 6 {
+	if out.Forms[0].Subject != "warning! Fern house air temperature: 28.4 °C" || out.Forms[1].Messages != 2 || len(out.Forms) != 6 {
 		t.Errorf("%+v", out)
 	}
 	s.refused(422, "did you mean severity?", http.MethodPost, "/api/v1/previews", map[string]any{"on": "raise", "templates": []map[string]string{{"on": "raise", "short": "{{severty}}"}}})
@@ -321,8 +321,11 @@ func TestStatementsAsPageMailAndCSV(t *testing.T) {
 	var sent server.SentStatement
 	s.Do(http.MethodPost, "/api/v1/statements/week/send", nil, &sent)
 	m := s.received("e-mail", 1)
-	if sent.Notices != 1 || !slices.Equal(m.Files, []string{"week.csv"}) || !strings.Contains(m.HTML, "<table>") || !strings.Contains(m.Text, "alarms were raised") {
+	if sent.Notices != 2 || !slices.Equal(m.Files, []string{"week.csv"}) || !strings.Contains(m.HTML, "<table>") || !strings.Contains(m.Text, "No alarm was raised") {
 		t.Errorf("%+v %+v", sent, m)
+	}
+	if m := s.received("text", 1); !strings.Contains(m.Text, "The <week>: the week from Monday") || !strings.Contains(m.Text, "No alarm was raised") {
+		t.Errorf("by text: %s", m.Text)
 	}
 	s.refused(404, "Did you mean week?", http.MethodGet, "/api/v1/statements/wek/sheet", nil)
 	s.refused(422, "still to come", http.MethodGet, "/api/v1/statements/week/sheet?at=2126-01-01T00:00:00Z", nil)

@@ -89,7 +89,7 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 			base = "http://" + listener.Addr().String()
 		}
 		callback := fmt.Sprintf("%s/api/v1/carriers/%s/callback/%s", strings.TrimRight(base, "/"), name, signer.Callback(name))
-		o.carriers[name] = &notify.Through{Gateway: gateway, Client: notify.NewOutside(true), Callback: callback}
+		o.carriers[name] = notify.Stated{Carrier: &notify.Through{Gateway: gateway, Client: notify.NewOutside(true), Callback: callback}, Facts: facts}
 	}
 	newPrivate, newPublic, err := notify.NewPushKeys()
 	if err != nil {
@@ -103,7 +103,7 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 	if s.URL != "" {
 		subject = s.URL
 	}
-	o.carriers[roster.Push] = &notify.Push{Client: outside, Private: private, Public: public, Subject: subject}
+	o.carriers[roster.Push] = notify.Stated{Carrier: &notify.Push{Client: outside, Private: private, Public: public, Subject: subject}, Facts: facts}
 	return public, nil
 }
 

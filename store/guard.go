@@ -11,7 +11,8 @@ import (
 
 const selectGuard = `
 	select g.id, g.name, d.name || '/' || s.name as signal, g.when_text, g.deadband, g.on_delay, g.off_delay, g.severity,
-	       g.rungs, g.latch, g.armed, g.suppressed_while, to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard, g.out_of_service, g.shelved, g.made_at, g.least_gap, g.templates, g.clears
+	       g.rungs, g.latch, g.armed, g.suppressed_while, to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard, g.out_of_service, g.shelved, g.made_at, g.least_gap, g.templates, g.clears,
+	       case when s.helper then coalesce((select wd.name || '/' || ws.name from derived_input i join signal ws on ws.id = i.input_id join device wd on wd.id = ws.device_id where i.derived_id = s.id order by i.place limit 1), '') else '' end as watches
 	from guard g join signal s on s.id = g.signal_id join device d on d.id = s.device_id`
 
 // guardRow is a guard as its row gives it.

@@ -26,10 +26,10 @@ func (t *Tx) HeldUntil(ctx context.Context, alarmID int64, a roster.Address) (un
 // Held is a notice that was held back, with what it says of its alarm.
 type Held struct {
 	roster.Notice
-	Taken    bool             `db:"taken"` // somebody has the alarm, or it is shelved
-	Guard    string           `db:"guard"`
-	Signal   string           `db:"signal"` // or the device
-	Cleared  *measure.Instant `db:"cleared_at"`
+	Taken   bool             `db:"taken"` // somebody has the alarm, or it is shelved
+	Guard   string           `db:"guard"`
+	Signal  string           `db:"signal"` // or the device
+	Cleared *measure.Instant `db:"cleared_at"`
 }
 
 // Over tells whether the alarm is over.

@@ -11,7 +11,7 @@ import (
 )
 
 const selectSignal = `
-	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step, s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of,
+	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step, s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper,
 	       s.bands, s.interval, s.keep_readings, s.keep_figures, exists (select from calibration c where c.signal_id = s.id and c.retired_at is null) as calibrated,
 	       nullif(st.at, 0) as at, case when st.at > 0 then st.value end as value, w.text, st.quality, nullif(st.received_at, 0) as received_at,
 	       nullif(st.silent_since, 0) as silent_since
@@ -44,9 +44,9 @@ func (s *Store) Signal(ctx context.Context, device, name string) (site.Signal, e
 // AddSignal stores a new signal that has no reading.
 func (t *Tx) AddSignal(ctx context.Context, device int64, v *site.Signal, commitNo int64, at measure.Instant) error {
 	return t.GetContext(ctx, &v.ID, `
-		with new as (insert into signal (device_id, name, title, kind, unit, created_at) values ($1, $2, $3, $4, $5, $6) returning id)
+		with new as (insert into signal (device_id, name, title, kind, unit, created_at, helper) values ($1, $2, $3, $4, $5, $6, $8) returning id)
 		insert into signal_state (signal_id, changed_in) select id, $7 from new returning signal_id`,
-		device, v.Name, v.Title, v.Kind, v.Unit, at, commitNo)
+		device, v.Name, v.Title, v.Kind, v.Unit, at, commitNo, v.Helper)
 }
 
 // SaveSignal writes what can be said of a signal.
@@ -93,7 +93,7 @@ type SignalRow struct {
 func (t *Tx) SignalRows(ctx context.Context) (signals []SignalRow, err error) {
 	err = t.SelectContext(ctx, &signals, `
 		select s.id, s.device_id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step,
-		       s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.bands, s.interval, s.keep_readings, s.keep_figures
+		       s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper, s.bands, s.interval, s.keep_readings, s.keep_figures
 		from signal s join device d on d.id = s.device_id`)
 	return signals, err
 }

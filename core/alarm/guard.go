@@ -114,9 +114,10 @@ func (r Rungs) Value() (driver.Value, error) {
 // Guard is a rule over one signal that raises an alarm. It has one rung, or up to four: two on the high side, two on the
 // low side.
 type Guard struct {
-	ID     int64  `json:"id" db:"id" readOnly:"true"`
-	Name   string `json:"name" db:"name" doc:"unique in the site; made from the signal and the test when left out" required:"false" pattern:"^[a-z0-9][a-z0-9-]{0,62}$"`
-	Signal string `json:"signal" db:"signal" doc:"DEVICE/SIGNAL" example:"greenhouse-door/temp"`
+	ID      int64  `json:"id" db:"id" readOnly:"true"`
+	Name    string `json:"name" db:"name" doc:"unique in the site; made from the signal and the test when left out" required:"false" pattern:"^[a-z0-9][a-z0-9-]{0,62}$"`
+	Signal  string `json:"signal" db:"signal" doc:"DEVICE/SIGNAL; of a guard over something computed, what is computed" example:"greenhouse-door/temp"`
+	Watches string `json:"watches,omitempty" db:"watches" readOnly:"true" doc:"of a guard over something computed: DEVICE/SIGNAL that it is about"`
 	Rung
 	Rungs      Rungs            `json:"rungs" db:"rungs" required:"false" nullable:"false" maxItems:"3" doc:"further rungs of the same guard: a second on the same side, lying further out, and up to two on the other side"`
 	Latch      bool             `json:"latch" db:"latch" required:"false" doc:"the alarm stays until a person resets it"`

@@ -45,12 +45,12 @@ func (f *Facts) Say() []string {
 	case f.Guards == 0:
 		say("Nothing guards it: nobody is told when something is wrong.")
 	case len(f.Alarms) == 0 && f.LastOver != nil:
-		say("%s %s it; all quiet since %s.", plural(f.Guards, "guard", "guards"), looks(f.Guards, "looks after", "look after"), roster.When(f.Site, *f.LastOver))
+		say("%s %s it; all quiet since %s.", measure.Count(f.Guards, "guard", "guards"), looks(f.Guards, "looks after", "look after"), roster.When(f.Site, *f.LastOver))
 	case len(f.Alarms) == 0:
-		say("%s %s it, and never had to say anything.", plural(f.Guards, "guard", "guards"), looks(f.Guards, "looks after", "look after"))
+		say("%s %s it, and never had to say anything.", measure.Count(f.Guards, "guard", "guards"), looks(f.Guards, "looks after", "look after"))
 	}
 	if f.Asleep > 0 {
-		say("%s of them %s out of service or shelved.", plural(f.Asleep, "guard", "guards"), looks(f.Asleep, "is", "are"))
+		say("%s of them %s out of service or shelved.", measure.Count(f.Asleep, "guard", "guards"), looks(f.Asleep, "is", "are"))
 	}
 	if len(f.Due) > 0 {
 		say("Due to be verified: %s.", and(f.Due))
@@ -89,16 +89,9 @@ func (f *Facts) service() string {
 	case days == 0:
 		return "Its service is due today."
 	case days < 0:
-		return fmt.Sprintf("Its service was due %s ago, on %s.", plural(-days, "day", "days"), on)
+		return fmt.Sprintf("Its service was due %s ago, on %s.", measure.Count(-days, "day", "days"), on)
 	}
-	return fmt.Sprintf("Its next service is in %s, on %s.", plural(days, "day", "days"), on)
-}
-
-func plural(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
+	return fmt.Sprintf("Its next service is in %s, on %s.", measure.Count(days, "day", "days"), on)
 }
 
 func looks(n int, one, many string) string {

@@ -93,10 +93,7 @@ func ParseEvery(text string) (Every, error) {
 // String writes it as people do.
 func (e Every) String() string {
 	unit := func(n int, name string) string {
-		if n == 1 {
-			return "1 " + name
-		}
-		return fmt.Sprintf("%d %ss", n, name)
+		return measure.Count(n, name, name+"s")
 	}
 	switch {
 	case e.Months > 0 && e.Months%12 == 0:

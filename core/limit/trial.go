@@ -69,7 +69,7 @@ func suggest(stretches []Stretch, unit measure.Unit) Suggestion {
 		}
 	}
 	if s.Events < least || s.Normals < least {
-		s.Reason = fmt.Sprintf("There are %s and %s; at least one of each is needed.", counted(s.Events, "event"), counted(s.Normals, "normal stretch"))
+		s.Reason = fmt.Sprintf("There are %s and %s; at least one of each is needed.", measure.Count(s.Events, "event", "events"), measure.Count(s.Normals, "normal stretch", "normal stretches"))
 		return s
 	}
 	usual := usualInterval(stretches)
@@ -183,8 +183,8 @@ func (s *Suggestion) words(sign float64) string {
 		least, highest, peaked = "highest", "lowest", "went down to"
 	}
 	room := math.Abs(s.Nearest - s.Furthest)
-	text := fmt.Sprintf("The %s of %s %s %s, the %s of %s at %s; half way is %s.", least, counted(s.Events, "event"), peaked, measure.Figure(round(s.Nearest, room), s.Unit),
-		highest, counted(s.Normals, "normal stretch"), measure.Figure(round(s.Furthest, room), ""), measure.Figure(s.Limit, ""))
+	text := fmt.Sprintf("The %s of %s %s %s, the %s of %s at %s; half way is %s.", least, measure.Count(s.Events, "event", "events"), peaked, measure.Figure(round(s.Nearest, room), s.Unit),
+		highest, measure.Count(s.Normals, "normal stretch", "normal stretches"), measure.Figure(round(s.Furthest, room), ""), measure.Figure(s.Limit, ""))
 	if s.Deadband > 0 {
 		text += fmt.Sprintf(" Noise is %s, so a deadband of %s.", measure.Figure(round(s.Noise, s.Noise), ""), measure.Figure(s.Deadband, ""))
 	}
@@ -229,7 +229,7 @@ func (s *Suggestion) tryOut(stretches []Stretch, unit measure.Unit) {
 	case s.Missed == 0 && s.False == 0:
 		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: no event was missed and there was no false alarm in %d tries; the alarm came %v after the event began, as a rule.", tried, s.ToAlarm)
 	default:
-		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: %s missed, %s in %d tries. Record more, or expect that.", counted(s.Missed, "event"), counted(s.False, "false alarm"), tried)
+		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: %s missed, %s in %d tries. Record more, or expect that.", measure.Count(s.Missed, "event", "events"), measure.Count(s.False, "false alarm", "false alarms"), tried)
 	}
 	if untried > 0 && tried > 0 {
 		s.Certainty += fmt.Sprintf(" %d could not be tried, since too few were left.", untried)
@@ -251,14 +251,4 @@ func (s *Suggestion) raises(stretch Stretch) (after time.Duration, raised bool) 
 // Guard is the guard that is suggested, without signal and name.
 func (s *Suggestion) Guard() alarm.Guard {
 	return alarm.Guard{Rung: alarm.Rung{When: s.When, Deadband: s.Deadband, OnDelay: s.OnDelay, OffDelay: s.OffDelay, Severity: alarm.Warning}, Tell: []string{}}
-}
-
-func counted(n int, thing string) string {
-	switch {
-	case n == 1:
-		return "1 " + thing
-	case thing == "normal stretch":
-		return fmt.Sprintf("%d normal stretches", n)
-	}
-	return fmt.Sprintf("%d %ss", n, thing)
 }

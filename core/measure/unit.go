@@ -38,7 +38,7 @@ var units = map[Unit]unitFacts{
 	"VA": {"apparent power", 1, 0, "VA"}, "kVA": {"apparent power", 1e3, 0, "kVA"},
 	"var": {"reactive power", 1, 0, "var"}, "kvar": {"reactive power", 1e3, 0, "kvar"},
 	"J": {"energy", 1, 0, "J"}, "kJ": {"energy", 1e3, 0, "kJ"},
-	"Wh": {"energy", 3600, 0, "Wh"}, "kWh": {"energy", 3.6e6, 0, "kWh"},
+	"mWh": {"energy", 3.6, 0, "mWh"}, "Wh": {"energy", 3600, 0, "Wh"}, "kWh": {"energy", 3.6e6, 0, "kWh"}, "MWh": {"energy", 3.6e9, 0, "MWh"},
 	"VAh": {"apparent energy", 1, 0, "VAh"}, "varh": {"reactive energy", 1, 0, "varh"},
 	"Ah": {"charge", 3600, 0, "Ah"}, "C": {"charge", 1, 0, "C"},
 	"Ohm": {"resistance", 1, 0, "Ω"}, "kOhm": {"resistance", 1e3, 0, "kΩ"},

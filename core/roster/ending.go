@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
 )
 
 // over is the message that an alarm is over, and why.
@@ -23,7 +24,7 @@ func (m Matter) over() Message {
 	if a.Kind == alarm.ByGuard && m.Test.Measured() && !a.Drill {
 		fmt.Fprintf(&b, "It went as far as %s", m.figure(a.Extreme))
 		if a.ClearedValue != nil && back(a.Ending) {
-			fmt.Fprintf(&b, ", and reads %s now", m.figure(*a.ClearedValue))
+			fmt.Fprintf(&b, ", and reads %s now", m.reading(*a.ClearedValue))
 		}
 		b.WriteString(".\n")
 	}
@@ -47,7 +48,7 @@ func (m Matter) over() Message {
 // back tells whether an alarm is over because what was wrong is back in order.
 func back(e alarm.Ending) bool { return e == "" || e == alarm.EndBack || e == alarm.EndReset }
 
-func (m Matter) lasted() string { return Length(m.Alarm.ClearedAt.Sub(m.Alarm.RaisedAt)) }
+func (m Matter) lasted() string { return measure.Length(m.Alarm.ClearedAt.Sub(m.Alarm.RaisedAt)) }
 
 // Ended says in a line why the alarm of a matter is over.
 func Ended(m Matter) string { return m.ended() }
@@ -99,11 +100,16 @@ func (m Matter) reads() string {
 	if wrong {
 		still = "still "
 	}
+	if m.Watched != nil && m.Test.Measured() {
+		if says := m.Watched.Reads(m.Site.Units.Show(*a.ClearedValue, a.Unit)); says != "" {
+			return says
+		}
+	}
 	switch {
 	case m.Test.Measured() && m.Stale:
-		return "It last read " + m.figure(*a.ClearedValue) + "."
+		return "It last read " + m.reading(*a.ClearedValue) + "."
 	case m.Test.Measured():
-		return fmt.Sprintf("It %sreads %s.", still, m.figure(*a.ClearedValue))
+		return fmt.Sprintf("It %sreads %s.", still, m.reading(*a.ClearedValue))
 	case wrong && (m.Test.Switched() || m.Test.Kind == alarm.IsWord || m.Test.Kind == alarm.IsNotWord):
 		return fmt.Sprintf("It is still %s.", m.Test.Words(""))
 	}

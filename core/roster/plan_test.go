@@ -248,7 +248,7 @@ func TestStepsInWords(t *testing.T) {
 	for text, want := range map[string]string{
 		"orla": "orla", "orla,tadhg by text,voice": "orla, tadhg by text, voice",
 		"on-duty by voice after 5m from warning at daily 22:00-07:00, sat-sun": "on-duty by voice from warning after 5m at daily 22:00-07:00, sat-sun",
-		"orla gap 1m for silence,fault, warning by text after 5m": "orla by text for warning, silence, fault after 5m gap 1m",
+		"orla gap 1m for silence,fault, warning by text after 5m":              "orla by text for warning, silence, fault after 5m gap 1m",
 	} {
 		s, err := ParseStep(text)
 		if err != nil || s.String() != want {

@@ -38,11 +38,11 @@ func (r *Roster) Say(a About, at measure.Instant, w World) (lines []Told) {
 		p = next
 		line := Told{At: call.At, After: "at once", Again: call.Again}
 		if call.At > at {
-			line.After = "after " + Length(call.At.Sub(at))
+			line.After = "after " + measure.Length(call.At.Sub(at))
 		}
 		line.Words = w.say(r.Readers(call, a, w))
 		if call.Again {
-			line.Words += fmt.Sprintf(", again, and so on every %s until someone has it", Length(time.Duration(r.Repeat)))
+			line.Words += fmt.Sprintf(", again, and so on every %s until someone has it", measure.Length(time.Duration(r.Repeat)))
 		}
 		lines = append(lines, line)
 		if call.Again {

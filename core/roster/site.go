@@ -129,14 +129,14 @@ func (w World) message(short string, rest []string, long string) Message {
 
 // BlindWords say how long the service was away: "Jaunty Lark was away for 2 hours, until …".
 func BlindWords(w World, from, until measure.Instant) string {
-	return fmt.Sprintf("Jaunty Lark was away for %s, until %s. What happened meanwhile may be told late, or not at all where devices keep nothing.", Length(until.Sub(from)), When(w.Site, until))
+	return fmt.Sprintf("Jaunty Lark was away for %s, until %s. What happened meanwhile may be told late, or not at all where devices keep nothing.", measure.Length(until.Sub(from)), When(w.Site, until))
 }
 
 // BlindMessage tells that the service was away.
 func BlindMessage(w World, from, until measure.Instant) Message {
 	says := BlindWords(w, from, until)
 	rest := fmt.Sprintf("What happened from %s to %s may be told late, or not at all where devices keep nothing.", clockAt(w.Site, from, until), clockAt(w.Site, until, until))
-	return w.message(fmt.Sprintf("%s was not watched for %s", w.Site.Name, Length(until.Sub(from))), []string{rest}, says)
+	return w.message(fmt.Sprintf("%s was not watched for %s", w.Site.Name, measure.Length(until.Sub(from))), []string{rest}, says)
 }
 
 // TestMessage proves that an address is reached.

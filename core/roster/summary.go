@@ -221,7 +221,7 @@ func CaughtUp(s site.Site, device string, news []News) Message {
 
 // Digest is the summary about alarms that came faster than a reader could follow.
 func Digest(s site.Site, news []News, within time.Duration) Message {
-	return SummaryOf(s, fmt.Sprintf("%s came within %s; you get them in one message.", Alarms(len(news)), Length(max(within, time.Minute).Round(time.Minute))), news)
+	return SummaryOf(s, fmt.Sprintf("%s came within %s; you get them in one message.", Alarms(len(news)), measure.Length(max(within, time.Minute).Round(time.Minute))), news)
 }
 
 // Meanwhile is the summary about alarms that came and went while a reader could not be told, for a reason in words.

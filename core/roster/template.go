@@ -128,7 +128,7 @@ func (m Matter) values(kind string) map[string]any {
 		v["who"] = a.HandedBy
 	}
 	if a.ClearedAt != nil {
-		v["until"], v["lasted"] = m.when(*a.ClearedAt), Length(a.ClearedAt.Sub(a.RaisedAt))
+		v["until"], v["lasted"] = m.when(*a.ClearedAt), measure.Length(a.ClearedAt.Sub(a.RaisedAt))
 		if a.ClearedValue != nil {
 			v["value"] = m.figure(*a.ClearedValue)
 		}

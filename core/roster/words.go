@@ -13,16 +13,18 @@ import (
 
 // Matter is all that the words of an alarm are made of.
 type Matter struct {
-	Alarm alarm.Alarm
-	Test  alarm.Test // as it was at the raise
-	Now   alarm.Test // what is asked now, of an alarm that is over because that was changed
-	Stale bool       // nothing has come for so long that the value may be another by now
-	Thing string     // what it is about, as people call it: "Fern house air temperature"
-	Site  site.Site
-	Link  string // address of the alarm in the console; empty for none
-	Take  string // address of the page with the button "I have it"; empty for none
-	Who   string // who has it, for those who hear that somebody does
-	Since string // what the service has to say of itself first, as that it was blind; empty: nothing
+	Alarm   alarm.Alarm
+	Test    alarm.Test   // as it was at the raise
+	Now     alarm.Test   // what is asked now, of an alarm that is over because that was changed
+	Stale   bool         // nothing has come for so long that the value may be another by now
+	Signal  *site.Signal // for its step and the words of its bands; nil: it has none
+	Watched *Watched     // what is computed and looked at; nil: the signal itself
+	Thing   string       // what it is about, as people call it: "Fern house air temperature"
+	Site    site.Site
+	Link    string // address of the alarm in the console; empty for none
+	Take    string // address of the page with the button "I have it"; empty for none
+	Who     string // who has it, for those who hear that somebody does
+	Since   string // what the service has to say of itself first, as that it was blind; empty: nothing
 }
 
 // Message is what a notice says.
@@ -38,7 +40,7 @@ func Sentence(device, signal string, test alarm.Test, unit measure.Unit) string 
 	thing := Thing(device, signal)
 	switch test.Kind {
 	case alarm.Silent:
-		return fmt.Sprintf("%s is silent: nothing for %s", thing, Length(time.Duration(test.Length())))
+		return fmt.Sprintf("%s is silent: nothing for %s", thing, measure.Length(time.Duration(test.Length())))
 	case alarm.Faulty:
 		return thing + " is not to be believed: its readings are stuck or impossible"
 	}
@@ -166,17 +168,19 @@ func (m Matter) facts(limit bool) string {
 	a := m.Alarm
 	switch {
 	case a.Kind == alarm.BySilence:
-		return fmt.Sprintf("Nothing has come for %s.", Length(time.Duration(a.Value*float64(time.Second))))
+		return fmt.Sprintf("Nothing has come for %s.", measure.Length(time.Duration(a.Value*float64(time.Second))))
 	case a.Kind == alarm.ByClock:
-		return fmt.Sprintf("For %s it has sent nothing newer than what was there.", Length(time.Duration(a.Value*float64(time.Second))))
+		return fmt.Sprintf("For %s it has sent nothing newer than what was there.", measure.Length(time.Duration(a.Value*float64(time.Second))))
 	case a.Kind == alarm.ByDisk:
 		return fmt.Sprintf("%s are free.", measure.Bytes(int64(a.Value)))
 	case a.Kind != alarm.ByGuard || !m.Test.Measured():
 		return ""
+	case m.Watched != nil && m.Watched.Reads(a.Value, a.Unit) != "": // the sentence tells it
+		return ""
 	}
-	says := "It reads " + m.figure(a.Value)
+	says := "It reads " + m.reading(a.Value)
 	if m.Stale {
-		says = "It last read " + m.figure(a.Value)
+		says = "It last read " + m.reading(a.Value)
 	}
 	if limit {
 		test, unit := Shown(m.Test, a.Unit, m.Site.Units)
@@ -197,7 +201,18 @@ func stop(sentence string) string {
 
 // figure writes a value of the alarm in the unit in which the site sees it.
 func (m Matter) figure(value float64) string {
+	if m.Signal != nil {
+		return m.Signal.Figure(value, m.Site.Units)
+	}
 	return measure.Figure(m.Site.Units.Show(value, m.Alarm.Unit))
+}
+
+// reading is the same, with the word of the band that the value lies in.
+func (m Matter) reading(value float64) string {
+	if m.Signal != nil {
+		return m.Signal.Says(value, m.Site.Units)
+	}
+	return m.figure(value)
 }
 
 func (m Matter) acknowledge() string {
@@ -230,31 +245,3 @@ func limits(t alarm.Test, unit measure.Unit) string {
 }
 
 func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
-
-// Length says how long in its two largest parts: "4 minutes", "1 hour 5 minutes", "12 seconds".
-func Length(d time.Duration) string {
-	d = d.Round(time.Second)
-	parts := []string{}
-	for _, unit := range []struct {
-		name string
-		size time.Duration
-	}{{"day", 24 * time.Hour}, {"hour", time.Hour}, {"minute", time.Minute}, {"second", time.Second}} {
-		n := d / unit.size
-		d -= n * unit.size
-		switch {
-		case n == 1:
-			parts = append(parts, "1 "+unit.name)
-		case n > 1:
-			parts = append(parts, fmt.Sprintf("%d %ss", n, unit.name))
-		case len(parts) > 0:
-			return parts[0]
-		}
-		if len(parts) == 2 {
-			break
-		}
-	}
-	if len(parts) == 0 {
-		return "less than a second"
-	}
-	return strings.Join(parts, " ")
-}

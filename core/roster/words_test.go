@@ -3,7 +3,6 @@ package roster
 import (
 	"strings"
 	"testing"
-	"time"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
@@ -91,15 +90,6 @@ func TestSentences(t *testing.T) {
 		}
 		if got := Sentence(c.device, c.signal, test, c.unit); got != c.want {
 			t.Errorf("%q, want %q", got, c.want)
-		}
-	}
-}
-
-func TestLength(t *testing.T) {
-	for d, want := range map[time.Duration]string{0: "less than a second", time.Second: "1 second", 59 * time.Second: "59 seconds", time.Minute: "1 minute",
-		62 * time.Second: "1 minute 2 seconds", time.Hour + 5*time.Second: "1 hour", 25 * time.Hour: "1 day 1 hour", 49*time.Hour + time.Minute: "2 days 1 hour"} {
-		if got := Length(d); got != want {
-			t.Errorf("%v: %q, want %q", d, got, want)
 		}
 	}
 }

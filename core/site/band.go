@@ -23,12 +23,11 @@ type Band struct {
 // Colours lists the colours of bands.
 var Colours = []string{"blue", "green", "yellow", "orange", "red", "grey"}
 
-// Bands are the bands of one signal, in order.
+// Bands are the bands of one signal. Where they overlap the first counts.
 type Bands []Band
 
 // Check tells which band is wrong: nil or a *measure.Fault.
 func (b Bands) Check() error {
-	last := math.Inf(-1)
 	for i, band := range b {
 		from, to := math.Inf(-1), math.Inf(1)
 		if band.From != nil {
@@ -44,15 +43,12 @@ func (b Bands) Check() error {
 			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q goes from %v to %v; the lower value comes first", band.Name, from, to)}
 		case band.Colour != "" && !slices.Contains(Colours, band.Colour):
 			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q: %s", band.Name, Unknown("colour", band.Colour, Colours))}
-		case from < last:
-			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q begins at %v, inside the one before it", band.Name, from)}
 		}
-		last = to
 	}
 	return nil
 }
 
-// Name gives the name of the band that a value lies in; empty when it lies in none.
+// Name gives the name of the first band that a value lies in; empty when it lies in none.
 func (b Bands) Name(value float64) string {
 	for _, band := range b {
 		if (band.From == nil || value >= *band.From) && (band.To == nil || value < *band.To) {
@@ -119,4 +115,56 @@ func (b Bands) Value() (driver.Value, error) {
 		return "[]", nil
 	}
 	return measure.ValueJSON(b)
+}
+
+// Says writes a value of the signal for people, in the units that they see: no finer than its step, with the word of the band that
+// it lies in. What is on or off is its word alone.
+func (s *Signal) Says(value float64, units Units) string {
+	word := s.Bands.Name(value)
+	if s.Kind == KindSwitch {
+		switch {
+		case word != "":
+			return word
+		case value == 0:
+			return "off"
+		}
+		return "on"
+	}
+	text := s.Figure(value, units)
+	if word != "" {
+		text += " (" + word + ")"
+	}
+	return text
+}
+
+// Figure writes a value of the signal, or a width in its unit, in the units that people see: no finer than its step.
+func (s *Signal) Figure(value float64, units Units) string {
+	shown, unit := units.Show(value, s.Unit)
+	if s.Step <= 0 || unit != s.Unit {
+		return measure.Figure(shown, unit)
+	}
+	places := min(12, max(0, int(math.Ceil(-math.Log10(s.Step)-1e-9))))
+	text := measure.Round(math.Round(shown/s.Step)*s.Step, places)
+	if sign := unit.Shown(); sign != "" {
+		text += " " + sign
+	}
+	return text
+}
+
+// Word gives the test that a word stands for as the name of a state: the band of that name, or off and on; false: there is none.
+func (b Bands) Word(word string) (Band, bool) {
+	for _, band := range b {
+		if strings.EqualFold(band.Name, word) {
+			return band, true
+		}
+	}
+	return Band{}, false
+}
+
+// Names lists the names of the bands.
+func (b Bands) Names() (names []string) {
+	for _, band := range b {
+		names = append(names, band.Name)
+	}
+	return names
 }

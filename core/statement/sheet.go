@@ -1,7 +1,6 @@
 package statement
 
 import (
-	"encoding/csv"
 	"fmt"
 	"html/template"
 	"math"
@@ -33,57 +32,95 @@ type Sheet struct {
 type Table struct {
 	Title   string     `json:"title"`
 	Columns []string   `json:"columns" nullable:"false"`
-	Rows    [][]string `json:"rows" nullable:"false"`
-	Bars    []float64  `json:"bars,omitempty" nullable:"false" doc:"a share of the largest, 0 to 1, for each row"`
+	Rows    [][]string `json:"rows" nullable:"false" doc:"as people read them"`
+	Plain   [][]Plain  `json:"plain,omitempty" nullable:"false" doc:"the same for programs: numbers without their units, dates by ISO 8601"`
+	Bars    []float64  `json:"bars,omitempty" nullable:"false" doc:"a share of the largest, 0 to 1, for each row, but for the sum below"`
 }
 
-// Came is what one total came to in a period, in the one before, and by day.
+// Plain is a cell for programs.
+type Plain struct {
+	Value string `json:"value"`
+	Unit  string `json:"unit,omitempty"`
+}
+
+// cell is one as people read it, and as programs do.
+type cell struct {
+	text string
+	Plain
+}
+
+// name is a cell without a number.
+func name(text string) cell { return cell{text, Plain{Value: text}} }
+
+// add puts a row below the others.
+func (t *Table) add(cells ...cell) {
+	var row []string
+	var plain []Plain
+	for _, c := range cells {
+		row, plain = append(row, c.text), append(plain, c.Plain)
+	}
+	t.Rows, t.Plain = append(t.Rows, row), append(t.Plain, plain)
+}
+
+// Came is what one total came to in a period, in what that is compared with, and by day.
 type Came struct {
 	total.Total
 	Now, Before total.Result
 	Days        []total.Result
 }
 
-// amount writes what a total came to.
-func amount(t *total.Total, r total.Result) string {
-	switch t.Kind {
-	case total.OnTime, total.LongestRun:
-		return roster.Length(time.Duration(r.Value * float64(time.Second)))
-	case total.Cycles:
-		return plural(int(r.Value), "start", "starts")
-	case total.Cost:
-		return r.Cost + " " + t.Unit
-	}
-	return figure(r.Value) + " " + t.Unit
+// known tells whether anything is known of a stretch.
+func known(r *total.Result) bool { return r.Known > 0 }
+
+// scope is the site, the period and what it is compared with, in words.
+type scope struct {
+	*Statement
+	site.Site
+	Period
+	now    measure.Instant
+	zone   *time.Location
+	words  string // the period
+	before string // what it is compared with
 }
 
-// figure writes a value with as many places as its size bears.
-func figure(v float64) string {
-	places := 1
-	switch size := math.Abs(v); {
-	case size >= 100:
-		places = 0
-	case size < 1 && size > 0:
-		places = 3
+func newScope(s *Statement, here site.Site, p Period, now measure.Instant) scope {
+	zone := here.Location()
+	old, part := s.Compared(p, now, zone)
+	of := scope{s, here, p, now, zone, s.Words(p, zone), s.Words(old, zone)}
+	if part {
+		of.words += ", up to " + now.Time().In(zone).Format("2 January 15:04")
+		of.before = "as much of " + of.before
 	}
-	return strconv.FormatFloat(v, 'f', places, 64)
+	return of
 }
 
-// OfEnergy makes the sheet of energy and cost.
-func OfEnergy(s *Statement, here site.Site, p Period, zone *time.Location, all []Came) Sheet {
-	sheet := begin(s, here, p, zone)
-	before := s.Words(s.Before(p, zone), zone)
+func (o scope) begin() Sheet {
+	return Sheet{Title: o.Called(), Site: o.Site.Name, Period: o.Period, Words: o.words, Says: []string{}, Tables: []Table{}}
+}
+
+// OfEnergy makes the sheet of energy and cost, as of an instant.
+func OfEnergy(s *Statement, here site.Site, p Period, now measure.Instant, all []Came) Sheet {
+	o := newScope(s, here, p, now)
+	sheet := o.begin()
 	for i := range all {
 		c := &all[i]
 		title := site.Title(c.Title, c.Name)
-		sheet.Says = append(sheet.Says, fmt.Sprintf("%s came to %s, %s %s (%s).", title, amount(&c.Total, c.Now), than(c.Now.Value, c.Before.Value), before, amount(&c.Total, c.Before)))
+		came := amount(&c.Total, c.Now).text
+		if c.Kind == total.Cost {
+			came = measure.Amount(used(c.Now.Rates), "kWh") + " and " + came
+		}
+		if !known(&c.Now) {
+			sheet.Says = append(sheet.Says, fmt.Sprintf("%s: there is no data of %s.", title, o.words))
+			continue
+		}
+		sheet.Says = append(sheet.Says, fmt.Sprintf("%s came to %s, %s.", title, came, compared(&c.Total, c.Now, c.Before, o.before)))
 		if missing := c.Now.Missing; missing > 60 {
-			sheet.Says = append(sheet.Says, fmt.Sprintf("Of %s, %s are without data and not counted.", title, roster.Length(time.Duration(missing*float64(time.Second)))))
+			sheet.Says = append(sheet.Says, fmt.Sprintf("Of %s, %s are without data and not counted.", title, measure.Length(time.Duration(missing*float64(time.Second)))))
 		}
 		if len(c.Now.Rates) > 0 {
-			sheet.Tables = append(sheet.Tables, byRate(c, s, zone, p))
+			sheet.Tables = append(sheet.Tables, o.byRate(c))
 		}
-		sheet.Tables = append(sheet.Tables, byDay(c, zone))
+		sheet.Tables = append(sheet.Tables, o.byDay(c))
 	}
 	if len(all) == 0 {
 		sheet.Says = append(sheet.Says, "There is no total of energy or cost. Add one: jaunty total add NAME --signal DEVICE/SIGNAL --kind energy")
@@ -91,25 +128,50 @@ func OfEnergy(s *Statement, here site.Site, p Period, zone *time.Location, all [
 	return sheet
 }
 
-func begin(s *Statement, here site.Site, p Period, zone *time.Location) Sheet {
-	return Sheet{Title: s.Called(), Site: here.Name, Period: p, Words: s.Words(p, zone), Says: []string{}, Tables: []Table{}}
+func used(rates []total.RateUse) (sum float64) {
+	for _, u := range rates {
+		sum += u.Used
+	}
+	return sum
 }
 
-// byRate splits what was used by the rates of the tariff, as day and night.
-func byRate(c *Came, s *Statement, zone *time.Location, p Period) Table {
-	t := Table{Title: site.Title(c.Title, c.Name) + " by rate", Columns: []string{"rate", s.Words(p, zone), s.Words(s.Before(p, zone), zone)}, Rows: [][]string{}}
+// byRate splits what was used and what it cost by the rates of the tariff, as day and night, and the standing charge.
+func (o scope) byRate(c *Came) Table {
+	t := Table{Title: site.Title(c.Title, c.Name) + " by rate", Columns: []string{"rate", "used", "cost", "used before", "cost before"}, Rows: [][]string{}}
+	energy := total.Total{Kind: total.Energy, Unit: "kWh"}
+	split := func(r total.Result) (sum cell, cells []cell) {
+		parts := make([]float64, len(r.Rates))
+		for i, u := range r.Rates {
+			parts[i] = u.Used
+		}
+		return amounts(&energy, used(r.Rates), parts)
+	}
+	money := func(text string) cell {
+		if text == "" {
+			text = "0.00"
+		}
+		return cell{text + " " + c.Unit, Plain{text, c.Unit}}
+	}
+	sum, now := split(c.Now)
+	oldSum, old := split(c.Before)
 	most := 0.0
 	for _, u := range c.Now.Rates {
 		most = max(most, u.Used)
 	}
-	for _, u := range c.Now.Rates {
-		old := 0.0
-		if i := slices.IndexFunc(c.Before.Rates, func(b total.RateUse) bool { return b.Name == u.Name }); i >= 0 {
-			old = c.Before.Rates[i].Used
+	for i, u := range c.Now.Rates {
+		usedBefore, costBefore := name("–"), name("–")
+		if k := slices.IndexFunc(c.Before.Rates, func(b total.RateUse) bool { return b.Name == u.Name }); k >= 0 {
+			usedBefore, costBefore = old[k], money(c.Before.Rates[k].Cost)
 		}
-		t.Rows = append(t.Rows, []string{u.Name, figure(u.Used) + " kWh", figure(old) + " kWh"})
+		t.add(name(u.Name), now[i], money(u.Cost), usedBefore, costBefore)
 		t.Bars = append(t.Bars, share(u.Used, most))
 	}
+	before := []cell{name("–"), name("–"), name("–")}
+	if known(&c.Before) {
+		before = []cell{money(c.Before.Standing), oldSum, money(c.Before.Cost)}
+	}
+	t.add(name("standing charge"), name(""), money(c.Now.Standing), name(""), before[0])
+	t.add(name("all"), sum, money(c.Now.Cost), before[1], before[2])
 	return t
 }
 
@@ -120,49 +182,71 @@ func share(v, most float64) float64 {
 	return v / most
 }
 
-func byDay(c *Came, zone *time.Location) Table {
+// byDay lists the days, which add up to the sum below them as they are printed.
+func (o scope) byDay(c *Came) Table {
 	t := Table{Title: site.Title(c.Title, c.Name) + " by day", Columns: []string{"day", "total"}, Rows: [][]string{}}
-	most := 0.0
+	values, most := []float64{}, 0.0
 	for _, d := range c.Days {
-		most = max(most, d.Value)
+		values, most = append(values, d.Value), max(most, d.Value)
 	}
-	for _, d := range c.Days {
-		t.Rows = append(t.Rows, []string{d.At.Time().In(zone).Format("Mon 2 Jan"), amount(&c.Total, d)})
+	sum, cells := amounts(&c.Total, c.Now.Value, values)
+	for i, d := range c.Days {
+		if d.At > o.now {
+			break
+		}
+		local := d.At.Time().In(o.zone)
+		t.add(cell{local.Format("Mon 2 Jan"), Plain{Value: local.Format(time.DateOnly)}}, cells[i])
 		t.Bars = append(t.Bars, share(d.Value, most))
+	}
+	if c.Kind != total.LongestRun {
+		t.add(name("all"), sum)
 	}
 	return t
 }
 
-// OfTotals makes the sheet of totals.
-func OfTotals(s *Statement, here site.Site, p Period, zone *time.Location, all []Came) Sheet {
-	sheet := begin(s, here, p, zone)
-	t := Table{Title: "What they came to", Columns: []string{"total", s.Words(p, zone), s.Words(s.Before(p, zone), zone), "without data"}, Rows: [][]string{}}
+// OfTotals makes the sheet of totals, as of an instant.
+func OfTotals(s *Statement, here site.Site, p Period, now measure.Instant, all []Came) Sheet {
+	o := newScope(s, here, p, now)
+	sheet := o.begin()
+	t := Table{Title: "What they came to", Columns: []string{"total", o.words, o.before, "without data"}, Rows: [][]string{}}
 	for i := range all {
 		c := &all[i]
-		missing := ""
+		title, missing, before, came := site.Title(c.Title, c.Name), name(""), name("–"), name("no data")
 		if c.Now.Missing > 60 {
-			missing = roster.Length(time.Duration(c.Now.Missing * float64(time.Second)))
+			missing = cell{measure.Length(time.Duration(c.Now.Missing * float64(time.Second))), Plain{measure.Round(c.Now.Missing, 0), "s"}}
 		}
-		t.Rows = append(t.Rows, []string{site.Title(c.Title, c.Name), amount(&c.Total, c.Now), amount(&c.Total, c.Before), missing})
+		if known(&c.Before) {
+			before = amount(&c.Total, c.Before)
+		}
+		if known(&c.Now) {
+			came = amount(&c.Total, c.Now)
+			sheet.Says = append(sheet.Says, fmt.Sprintf("%s: %s, %s.", title, came.text, compared(&c.Total, c.Now, c.Before, o.before)))
+		} else {
+			sheet.Says = append(sheet.Says, title+": no data.")
+		}
+		t.add(name(title), came, before, missing)
 	}
-	sheet.Says = append(sheet.Says, fmt.Sprintf("%s of %s.", plural(len(all), "total", "totals"), here.Name))
+	if len(all) == 0 {
+		sheet.Says = append(sheet.Says, "There is no total. Add one: jaunty total add NAME --signal DEVICE/SIGNAL --kind on-time")
+	}
 	sheet.Tables = append(sheet.Tables, t)
 	return sheet
 }
 
 // OfAlarms makes the sheet of how the alarms did.
-func OfAlarms(s *Statement, here site.Site, p Period, zone *time.Location, now, before alarm.Health) Sheet {
-	sheet := begin(s, here, p, zone)
-	sheet.Says = append(sheet.Says, fmt.Sprintf("%s, %s %s (%d).", plural(now.Alarms, "alarm was raised", "alarms were raised"), than(float64(now.Alarms), float64(before.Alarms)), s.Words(s.Before(p, zone), zone), before.Alarms))
+func OfAlarms(s *Statement, here site.Site, p Period, at measure.Instant, now, before alarm.Health) Sheet {
+	o := newScope(s, here, p, at)
+	sheet := o.begin()
+	sheet.Says = append(sheet.Says, alarmsSay(now.Alarms, before.Alarms, o.before))
 	if n := len(now.Standing); n > 0 {
-		sheet.Says = append(sheet.Says, plural(n, "alarm stands", "alarms stand")+" for more than a day.")
+		sheet.Says = append(sheet.Says, measure.Count(n, "alarm stands", "alarms stand")+" for more than a day.")
 	}
 	if n := len(now.Floods); n > 0 {
-		sheet.Says = append(sheet.Says, plural(n, "time", "times")+" alarms came faster than anybody can read them.")
+		sheet.Says = append(sheet.Says, measure.Count(n, "time", "times")+" alarms came faster than anybody can read them.")
 	}
 	figures := Table{Title: "Figures", Columns: []string{"figure", "value", "should be at most", "source"}, Rows: [][]string{}}
 	for _, f := range now.Figures {
-		figures.Rows = append(figures.Rows, []string{f.Name, strings.TrimSpace(figure(f.Value) + " " + f.Unit), strings.TrimSpace(figure(f.Limit) + " " + f.Unit), f.Source})
+		figures.Rows = append(figures.Rows, []string{f.Name, figureOf(f.Value, f.Unit), figureOf(f.Limit, f.Unit), f.Source})
 	}
 	sheet.Tables = append(sheet.Tables, figures)
 	if len(now.Offenders) > 0 {
@@ -187,114 +271,36 @@ func OfAlarms(s *Statement, here site.Site, p Period, zone *time.Location, now, 
 	return sheet
 }
 
-// Heading is the first line of a sheet.
-func (s *Sheet) Heading() string { return s.Title + ": " + s.Words }
-
-// Text writes the sheet as plain text.
-func (s *Sheet) Text() string {
-	var b strings.Builder
-	for _, says := range s.Says {
-		b.WriteString(says + "\n")
+// figureOf writes a figure of how the alarms did, with one decimal place where it has any.
+func figureOf(v float64, unit string) string {
+	places := 1
+	if v == math.Trunc(v) {
+		places = 0
 	}
-	for i := range s.Tables {
-		b.WriteString("\n" + s.Tables[i].Title + "\n")
-		writeTable(&b, &s.Tables[i])
-	}
-	fmt.Fprintf(&b, "\n%s, watched by Jaunty Lark\n", s.Site)
-	return b.String()
+	return strings.TrimSpace(measure.Round(v, places) + " " + unit)
 }
 
-func writeTable(b *strings.Builder, t *Table) {
-	widths := make([]int, len(t.Columns))
-	rows := append([][]string{t.Columns}, t.Rows...)
-	for _, row := range rows {
-		for i, cell := range row {
-			widths[i] = max(widths[i], len([]rune(cell)))
-		}
+// alarmsSay counts the alarms beside those of before.
+func alarmsSay(now, before int, when string) string {
+	says := measure.Count(now, "alarm was raised", "alarms were raised")
+	switch {
+	case now == 0 && before == 0:
+		return fmt.Sprintf("No alarm was raised, as in %s.", when)
+	case now == 0:
+		return fmt.Sprintf("No alarm was raised; in %s %s.", when, measure.Count(before, "was", "were"))
+	case before == 0:
+		return fmt.Sprintf("%s; in %s none.", says, when)
 	}
-	for _, row := range rows {
-		line := " "
-		for i, cell := range row {
-			line += " " + cell + strings.Repeat(" ", widths[i]-len([]rune(cell))+1)
-		}
-		b.WriteString(strings.TrimRight(line, " ") + "\n")
-	}
+	return fmt.Sprintf("%s, %s %s (%d).", says, than(float64(now), float64(before)), when, before)
 }
 
-// CSV writes the sheet's tables below each other: a line with a table's title, its columns, its rows, an empty line.
-func (s *Sheet) CSV() (string, error) {
-	var b strings.Builder
-	w := csv.NewWriter(&b)
-	lines := [][]string{{s.Heading()}, {s.Period.From.String(), s.Period.Until.String()}, {}}
-	for _, t := range s.Tables {
-		lines = append(lines, []string{t.Title}, t.Columns)
-		lines = append(lines, t.Rows...)
-		lines = append(lines, []string{})
-	}
-	for _, line := range lines {
-		for i, cell := range line { // a cell that a spreadsheet would take for a formula is text
-			if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
-				if _, err := strconv.ParseFloat(cell, 64); err != nil {
-					line[i] = "'" + cell
-				}
-			}
-		}
-		if err := w.Write(line); err != nil {
-			return "", err
-		}
-	}
-	w.Flush()
-	return b.String(), w.Error()
-}
-
-var page = template.Must(template.New("sheet").Funcs(template.FuncMap{
-	"percent": func(share float64) int { return int(math.Round(100 * share)) },
-	"has":     func(t Table, i int) bool { return i < len(t.Bars) },
-}).Parse(`<!doctype html>
-<html lang="en">
-<head>
-<meta charset="utf-8">
-<meta name="viewport" content="width=device-width">
-<title>{{.Heading}}</title>
-<style>
-body { font: 16px/1.5 system-ui, sans-serif; color: #1f2a37; background: #fffdf8; margin: 0 auto; max-width: 760px; padding: 24px 16px; }
-h1 { font-size: 26px; line-height: 1.2; margin: 0 0 4px; }
-h2 { font-size: 17px; margin: 28px 0 8px; }
-p { margin: 8px 0; }
-.soft { color: #52606d; }
-table { border-collapse: collapse; width: 100%; font-variant-numeric: tabular-nums; }
-th, td { text-align: left; padding: 5px 12px 5px 0; border-bottom: 1px solid #dde2e7; vertical-align: top; }
-th { font-weight: 400; color: #52606d; }
-td.bar { width: 38%; }
-.bar div { background: #1d5f8a; height: 12px; }
-@media print { body { max-width: none; background: #fff; } }
-</style>
-</head>
-<body>
-<h1>{{.Title}}</h1>
-<p class="soft">{{.Words}} · {{.Site}}</p>
-{{range .Says}}<p>{{.}}</p>
-{{end}}{{if .Picture}}<p><img src="{{.Picture}}" alt="The course of the run" style="max-width: 100%"></p>
-{{end}}{{range $t := .Tables}}<h2>{{$t.Title}}</h2>
-<table>
-<tr>{{range $t.Columns}}<th scope="col">{{.}}</th>{{end}}{{if $t.Bars}}<th scope="col">beside the others</th>{{end}}</tr>
-{{range $i, $row := $t.Rows}}<tr>{{range $row}}<td>{{.}}</td>{{end}}{{if has $t $i}}<td class="bar"><div style="width: {{percent (index $t.Bars $i)}}%"></div></td>{{end}}</tr>
-{{end}}</table>
-{{end}}<p class="soft">{{.Site}}, watched by Jaunty Lark</p>
-</body>
-</html>
-`))
-
-// HTML writes the sheet as a page of its own, which a mail can carry too.
-func (s *Sheet) HTML() (string, error) {
-	var b strings.Builder
-	err := page.Execute(&b, s)
-	return b.String(), err
-}
-
-// Message is the sheet as a notice says it.
+// Message is the sheet as a notice says it: what it comes to, as many sentences as there is room for.
 func (s *Sheet) Message() roster.Message {
-	return roster.Message{Short: s.Heading(), Long: s.Text()}
+	w := roster.Message{Short: s.Site + ", " + s.Heading(), Long: s.Text()}
+	for n := len(s.Says); n > 0; n-- {
+		w.Rest = append(w.Rest, strings.Join(s.Says[:n], " "))
+	}
+	return w
 }
 
 // Stretch gives the instants between which a sheet's alarms are looked at.

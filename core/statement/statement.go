@@ -113,6 +113,19 @@ func (s *Statement) Rezone(now measure.Instant, from, to *time.Location) {
 	}
 }
 
+// Compared gives what a period is compared with at an instant: the period before, or, while the period goes on, as much of it.
+func (s *Statement) Compared(p Period, now measure.Instant, zone *time.Location) (before Period, part bool) {
+	before = s.Before(p, zone)
+	if now >= p.Until || now < p.From {
+		return before, false
+	}
+	day, gone := wall.On(before.From, zone)+wall.On(now, zone)-wall.On(p.From, zone), now.Sub(wall.On(now, zone).Begin(zone))
+	if until := day.Begin(zone).Add(gone); until < before.Until {
+		before.Until = max(until, before.From)
+	}
+	return before, true
+}
+
 // Words says a period: "November 2026", "the week from Monday 16 November 2026", "Monday 16 November 2026".
 func (s *Statement) Words(p Period, zone *time.Location) string {
 	local := p.From.Time().In(zone)
@@ -123,29 +136,4 @@ func (s *Statement) Words(p Period, zone *time.Location) string {
 		return "the week from " + local.Format("Monday 2 January 2006")
 	}
 	return local.Format("Monday 2 January 2006")
-}
-
-// than says how one figure stands to another: "12 % more than", "as much as".
-func than(now, before float64) string {
-	switch {
-	case before <= 0 && now <= 0:
-		return "as much as"
-	case before <= 0:
-		return "more than the nothing of"
-	}
-	percent := 100 * (now - before) / before
-	switch {
-	case percent > 0.5:
-		return fmt.Sprintf("%.0f %% more than", percent)
-	case percent < -0.5:
-		return fmt.Sprintf("%.0f %% less than", -percent)
-	}
-	return "as much as"
-}
-
-func plural(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
 }

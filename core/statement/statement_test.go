@@ -2,12 +2,14 @@ package statement
 
 import (
 	"encoding/csv"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/total"
 )
@@ -76,18 +78,22 @@ func TestEachPeriodIsDueOnce(t *testing.T) {
 	}
 }
 
+// after is long after every period of these tests.
+const after = measure.Instant(1_900_000_000_000)
+
 func TestSheets(t *testing.T) {
 	zone := dublin(t)
 	here := site.Site{Name: "Hollowbrook <Fernery>", Zone: "Europe/Dublin", Currency: "EUR"}
 	s := &Statement{Name: "electricity", Kind: Energy, Every: "month"}
 	p := s.PeriodAt(instant(t, "2026-10-15T12:00:00Z"), zone)
 	cost := Came{Total: total.Total{Name: "lamps", Kind: total.Cost, Unit: "EUR"},
-		Now:    total.Result{Value: 160.78, Cost: "160.78", Missing: 7200, Rates: []total.RateUse{{Name: "night", Used: 71.7}, {Name: "day", Used: 273}}},
-		Before: total.Result{Value: 149.25, Cost: "149.25", Rates: []total.RateUse{{Name: "day", Used: 385}}},
-		Days:   []total.Result{{At: p.From, Value: 5.33, Cost: "5.33"}, {At: p.From + 86_400_000, Value: 0, Cost: "0.00"}}}
-	sheet := OfEnergy(s, here, p, zone, []Came{cost})
+		Now:    total.Result{Value: 160.78, Cost: "160.78", Known: 1, Missing: 7200, Standing: "18.60", Rates: []total.RateUse{{Name: "night", Used: 71.7, Cost: "12.18"}, {Name: "day", Used: 273, Cost: "130.00"}}},
+		Before: total.Result{Value: 149.25, Cost: "149.25", Known: 1, Standing: "18.00", Rates: []total.RateUse{{Name: "day", Used: 385, Cost: "131.25"}}},
+		Days:   []total.Result{{At: p.From, Value: 5.333}, {At: p.From + 86_400_000, Value: 155.444}, {At: p.From + 2*86_400_000, Value: 0.003}}}
+	sheet := OfEnergy(s, here, p, after, []Came{cost})
 	text := sheet.Text()
-	for _, says := range []string{"Lamps came to 160.78 EUR, 8 % more than September 2026 (149.25 EUR).", "Of Lamps, 2 hours are without data", "night  71.7 kWh      0.0 kWh", "Thu 1 Oct  5.33 EUR"} {
+	for _, says := range []string{"Lamps came to 345 kWh and 160.78 EUR, 8 % more than in September 2026 (149.25 EUR).", "Of Lamps, 2 hours are without data",
+		"night            72 kWh   12.18 EUR   –", "day              273 kWh  130.00 EUR  385 kWh      131.25 EUR", "standing charge           18.60 EUR                18.00 EUR", "all              345 kWh  160.78 EUR  385 kWh      149.25 EUR", "Thu 1 Oct  5.33 EUR", "Fri 2 Oct  155.45 EUR", "Sat 3 Oct  0.00 EUR", "all        160.78 EUR"} {
 		if !strings.Contains(text, says) {
 			t.Errorf("does not say %q:\n%s", says, text)
 		}
@@ -96,9 +102,12 @@ func TestSheets(t *testing.T) {
 	if err != nil || strings.Contains(page, "<Fernery>") || !strings.Contains(page, `style="width: 100%"`) || !strings.Contains(page, "Electricity") {
 		t.Errorf("%v\n%s", err, page)
 	}
-	sheet.Tables[0].Rows = append(sheet.Tables[0].Rows, []string{"=1+1", "-3.5", "@x"})
 	table, err := sheet.CSV()
-	if err != nil || !strings.Contains(table, "'=1+1,-3.5,'@x") {
+	if err != nil || !strings.Contains(table, "2026-10-02,155.45,EUR\n") || !strings.Contains(table, "rate,used,used unit,cost,cost unit,used before,used before unit,cost before,cost before unit\n") || !strings.Contains(table, "standing charge,,,18.60,EUR,,,18.00,EUR\n") {
+		t.Errorf("%v\n%s", err, table)
+	}
+	formulas := Sheet{Tables: []Table{{Columns: []string{"a"}, Rows: [][]string{{"=1+1", "-3.5", "@x"}}}}}
+	if table, err := formulas.CSV(); err != nil || !strings.Contains(table, "'=1+1,-3.5,'@x") {
 		t.Errorf("%v\n%s", err, table)
 	}
 	r := csv.NewReader(strings.NewReader(table))
@@ -106,28 +115,88 @@ func TestSheets(t *testing.T) {
 	if rows, err := r.ReadAll(); err != nil || len(rows) < 8 {
 		t.Errorf("%d %v", len(rows), err)
 	}
-	if empty := OfEnergy(s, here, p, zone, nil); !strings.Contains(empty.Text(), "There is no total of energy") {
+	if empty := OfEnergy(s, here, p, after, nil); !strings.Contains(empty.Text(), "There is no total of energy") {
 		t.Errorf("%s", empty.Text())
 	}
 	week := &Statement{Name: "w", Kind: Alarms, Every: "week"}
 	health := alarm.Health{Alarms: 3, Figures: []alarm.HealthFigure{{Name: "alarms a day", Value: 0.4, Limit: 6, Source: "EEMUA 191"}}, Offenders: []alarm.Offender{{Guard: "g", Alarms: 3}}, People: []alarm.Reader{{Address: "orla", Alarms: 3}}}
-	if text := func() string { s := OfAlarms(week, here, p, zone, health, alarm.Health{Alarms: 6}); return s.Text() }(); !strings.Contains(text, "3 alarms were raised, 50 % less than the week") {
+	if text := func() string { s := OfAlarms(week, here, p, after, health, alarm.Health{Alarms: 6}); return s.Text() }(); !strings.Contains(text, "3 alarms were raised, 50 % less than in the week") {
 		t.Errorf("%s", text)
 	}
-	totals := OfTotals(&Statement{Name: "t", Kind: Totals, Every: "day"}, here, p, zone, []Came{{Total: total.Total{Name: "cycles", Kind: total.Cycles}, Now: total.Result{Value: 55}, Before: total.Result{Value: 1}}, {Total: total.Total{Name: "on", Kind: total.OnTime}, Now: total.Result{Value: 3725}}})
-	if text := totals.Text(); !strings.Contains(text, "55 starts") || !strings.Contains(text, "1 start\n") && !strings.Contains(text, "1 start ") || !strings.Contains(text, "1 hour 2 minutes") {
+	totals := OfTotals(&Statement{Name: "t", Kind: Totals, Every: "day"}, here, p, after, []Came{{Total: total.Total{Name: "cycles", Kind: total.Cycles}, Now: total.Result{Value: 55, Known: 1}, Before: total.Result{Value: 1, Known: 1}}, {Total: total.Total{Name: "on", Kind: total.OnTime}, Now: total.Result{Value: 3725, Known: 1}}})
+	if text := totals.Text(); !strings.Contains(text, "Cycles: 55 starts, 5400 % more") && !strings.Contains(text, "Cycles: 55 starts, 55 times as much as in") || !strings.Contains(text, "1 hour 2 minutes") || !strings.Contains(text, "there is nothing to compare it with") {
 		t.Errorf("%s", text)
 	}
 }
 
-func TestThan(t *testing.T) {
+// A statement by a carrier with little room has its figures.
+func TestAStatementInLittleRoom(t *testing.T) {
+	here := site.Site{Name: "Hollowbrook", Zone: "Europe/Dublin", Currency: "EUR"}
+	s := &Statement{Name: "electricity", Kind: Energy, Every: "month"}
+	p := s.PeriodAt(instant(t, "2026-10-15T12:00:00Z"), dublin(t))
+	cost := Came{Total: total.Total{Name: "lamps", Kind: total.Cost, Unit: "EUR"}, Now: total.Result{Value: 160.78, Known: 1, Rates: []total.RateUse{{Used: 344.7}}}, Before: total.Result{Value: 149.25, Known: 1}}
+	sheet := OfEnergy(s, here, p, after, []Came{cost})
+	want := "Hollowbrook, Electricity: October 2026. Lamps came to 345 kWh and 160.78 EUR, 8 % more than in September 2026 (149.25 EUR)."
+	if f := roster.FormOf(roster.Text, sheet.Message(), roster.Matter{}); f.Text != want || f.Messages != 1 {
+		t.Errorf("%+v", f)
+	}
+	if f := roster.FormOf(roster.Chat, sheet.Message(), roster.Matter{}); strings.ReplaceAll(f.Text, "\n", " ") != want {
+		t.Errorf("%+v", f)
+	}
+}
+
+// What is printed of the parts adds up to what is printed of the whole, in one unit with one number of places.
+func TestDaysAddUp(t *testing.T) {
 	for _, c := range []struct {
-		now, before float64
-		want        string
-	}{{0, 0, "as much as"}, {1, 0, "more than the nothing of"}, {110, 100, "10 % more than"}, {50, 100, "50 % less than"}, {100.2, 100, "as much as"}} {
-		if got := than(c.now, c.before); got != c.want {
-			t.Errorf("%v to %v: %s", c.now, c.before, got)
+		kind, unit string
+		parts      []float64
+		whole      string
+	}{
+		{total.Cost, "EUR", []float64{0.333333, 0.333333, 0.333334}, "1.00 EUR"},
+		{total.Energy, "kWh", []float64{11.26, 11.26, 11.26}, "33.8 kWh"},
+		{total.Energy, "kWh", []float64{0.0000061, 0.0000059}, "12.00 mWh"},
+		{total.Energy, "kWh", []float64{1200, 800.4}, "2.00 MWh"},
+		{total.Volume, "m3", []float64{0.5, 0.25, 0}, "0.750 m³"},
+		{total.Cost, "EUR", []float64{-0.005, 0.015}, "0.01 EUR"},
+	} {
+		whole := 0.0
+		for _, v := range c.parts {
+			whole += v
 		}
+		sum, cells := amounts(&total.Total{Kind: c.kind, Unit: c.unit}, whole, c.parts)
+		added, places := 0.0, len(sum.Value)-strings.Index(sum.Value+".", ".")-1
+		for _, one := range cells {
+			v, err := strconv.ParseFloat(one.Value, 64)
+			if err != nil || one.Unit != sum.Unit {
+				t.Errorf("%+v %v", one, err)
+			}
+			added += v
+		}
+		if sum.text != c.whole || measure.Round(added, max(places, 0)) != sum.Value {
+			t.Errorf("%v %s: %s, and the parts %+v add up to %v", c.parts, c.unit, sum.text, cells, added)
+		}
+	}
+}
+
+func TestComparedWithAsMuchOfTheLastOne(t *testing.T) {
+	zone := dublin(t)
+	s := &Statement{Name: "e", Kind: Energy, Every: "month"}
+	p := s.PeriodAt(instant(t, "2026-11-10T12:00:00Z"), zone)
+	for at, until := range map[string]string{"2026-11-10T12:00:00Z": "2026-10-10T12:00:00+01:00", "2026-11-30T06:30:00Z": "2026-10-30T06:30:00Z", "2026-12-02T00:00:00Z": "2026-11-01T00:00:00Z"} {
+		before, part := s.Compared(p, instant(t, at), zone)
+		if before.From != instant(t, "2026-10-01T00:00:00+01:00") || before.Until != instant(t, until) || part != (before.Until != p.From) {
+			t.Errorf("at %s: until %s, part %v", at, before.Until, part)
+		}
+	}
+	march := s.PeriodAt(instant(t, "2026-03-10T12:00:00Z"), zone) // February is shorter
+	if before, _ := s.Compared(march, instant(t, "2026-03-31T10:00:00Z"), zone); before.Until != march.From {
+		t.Errorf("%s", before.Until)
+	}
+	here := site.Site{Name: "Here", Zone: "Europe/Dublin"}
+	came := Came{Total: total.Total{Name: "lamps", Kind: total.Energy, Unit: "kWh"}, Now: total.Result{Value: 50, Known: 1}, Before: total.Result{Value: 0, Known: 1}}
+	sheet := OfEnergy(s, here, p, instant(t, "2026-11-10T12:00:00Z"), []Came{came, {Total: came.Total, Now: came.Now}, {Total: came.Total}})
+	if got := strings.Join(sheet.Says, "\n"); got != "Lamps came to 50.0 kWh, and in as much of October 2026 none.\nLamps came to 50.0 kWh, of as much of October 2026 there is nothing to compare it with.\nLamps: there is no data of November 2026, up to 10 November 12:00." {
+		t.Errorf("%s", got)
 	}
 }
 

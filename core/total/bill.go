@@ -22,6 +22,21 @@ type Bill struct {
 // Day gives what one tally, which lies within one local day, costs. first says that the day begins with it,
 // so that the standing charge falls in it.
 func (b *Bill) Day(t *Tally, first bool) *big.Rat {
+	sum, parts := b.Split(t, first)
+	for i := range parts {
+		sum.Add(sum, parts[i].cost)
+	}
+	return sum
+}
+
+// part is what was used at one rate costs.
+type part struct {
+	name string
+	cost *big.Rat
+}
+
+// Split gives what Day gives in parts: the standing charge, and what was used at each rate.
+func (b *Bill) Split(t *Tally, first bool) (standing *big.Rat, parts []part) {
 	date := dateOf(t.At, b.Zone)
 	version := b.Tariff.on(date)
 	v := &b.Tariff.Versions[version]
@@ -31,9 +46,9 @@ func (b *Bill) Day(t *Tally, first bool) *big.Rat {
 			b.used[i] = new(big.Rat)
 		}
 	}
-	cost := new(big.Rat)
+	standing = new(big.Rat)
 	if first {
-		cost.SetFrac64(int64(v.Standing), 1e6)
+		standing.SetFrac64(int64(v.Standing), 1e6)
 	}
 	for i, amount := range t.Rates {
 		if i >= len(v.Rates) {
@@ -42,9 +57,9 @@ func (b *Bill) Day(t *Tally, first bool) *big.Rat {
 		used := b.kilowattHours(amount)
 		before := v.Rates[i].cost(b.used[i])
 		b.used[i].Add(b.used[i], used)
-		cost.Add(cost, before.Sub(v.Rates[i].cost(b.used[i]), before))
+		parts = append(parts, part{v.Rates[i].Name, before.Sub(v.Rates[i].cost(b.used[i]), before)})
 	}
-	return cost
+	return standing, parts
 }
 
 // kilowattHours gives an amount of power times time as energy, exactly.

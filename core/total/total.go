@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/big"
 	"slices"
+	"strconv"
 	"time"
 
 	"jauntylark/core/measure"
@@ -60,21 +61,23 @@ func (t *Total) Fit(s *site.Signal) error {
 
 // Result is what a total comes to over a stretch.
 type Result struct {
-	At      measure.Instant  `json:"at" format:"date-time" doc:"when the stretch begins"`
-	Until   measure.Instant  `json:"until" format:"date-time" doc:"when it ends"`
-	Value   float64          `json:"value"`
-	Cost    string           `json:"cost,omitempty" doc:"of cost: the sum with two decimals, rounded once"`
-	Known   float64          `json:"known" doc:"seconds of the stretch that were counted"`
-	Missing float64          `json:"missing" doc:"seconds, from its first reading to its newest, without data"`
-	LeftOut int              `json:"left_out" doc:"readings that are not usable and were passed over"`
-	Rates   []RateUse        `json:"rates,omitempty" nullable:"false" doc:"of cost: what was used at each rate of the tariff"`
-	LastOn  *measure.Instant `json:"last_on,omitempty" format:"date-time" doc:"of a signal that is on or off: when it was last on"`
+	At       measure.Instant  `json:"at" format:"date-time" doc:"when the stretch begins"`
+	Until    measure.Instant  `json:"until" format:"date-time" doc:"when it ends"`
+	Value    float64          `json:"value"`
+	Cost     string           `json:"cost,omitempty" doc:"of cost: the sum with two decimals, rounded once"`
+	Known    float64          `json:"known" doc:"seconds of the stretch that were counted"`
+	Missing  float64          `json:"missing" doc:"seconds, from its first reading to its newest, without data"`
+	LeftOut  int              `json:"left_out" doc:"readings that are not usable and were passed over"`
+	Rates    []RateUse        `json:"rates,omitempty" nullable:"false" doc:"of cost: what was used at each rate of the tariff"`
+	Standing string           `json:"standing,omitempty" doc:"of cost: the standing charge in it, with two decimals"`
+	LastOn   *measure.Instant `json:"last_on,omitempty" format:"date-time" doc:"of a signal that is on or off: when it was last on"`
 }
 
 // RateUse is what was used at one rate of a tariff.
 type RateUse struct {
 	Name string  `json:"name"`
 	Used float64 `json:"used" doc:"kilowatt-hours"`
+	Cost string  `json:"cost" doc:"with two decimals; those of all rates and the standing charge add up to the cost"`
 }
 
 // Source is what results depend on besides the tallies.
@@ -130,9 +133,10 @@ func (t *Total) Results(tallies []Tally, edges []measure.Instant, from *Source) 
 		}
 		r.Value = t.value(&sum, from.Unit)
 		if t.Kind == Cost {
-			r.Cost = costs[i].FloatString(2)
-			r.Value, _ = costs[i].Float64()
+			r.Cost = costs[i].all.FloatString(2)
+			r.Value, _ = costs[i].all.Float64()
 			r.Rates = from.rateUse(tallies[first:next])
+			r.Standing = costs[i].share(r.Rates)
 		}
 		out = append(out, r)
 	}
@@ -182,16 +186,39 @@ func (t *Total) value(sum *Tally, unit measure.Unit) float64 {
 	return unitSeconds / 3600
 }
 
+// bill is what the energy of a stretch costs, and its parts.
+type bill struct {
+	all, standing *big.Rat
+	rates         map[string]*big.Rat // by their names
+}
+
+// share writes the cost of each rate into uses, and gives the standing charge; rounded so that they add up to the whole.
+func (b *bill) share(uses []RateUse) (standing string) {
+	parts := make([]float64, len(uses)+1)
+	for i, u := range uses {
+		if cost := b.rates[u.Name]; cost != nil {
+			parts[i], _ = cost.Float64()
+		}
+	}
+	parts[len(uses)], _ = b.standing.Float64()
+	sum, _ := b.all.Float64()
+	rounded := Spread(parts, sum, 2)
+	for i := range uses {
+		uses[i].Cost = strconv.FormatFloat(rounded[i], 'f', 2, 64)
+	}
+	return strconv.FormatFloat(rounded[len(uses)], 'f', 2, 64)
+}
+
 // costs gives what energy between edges costs, standing charges of days without data included.
-func (t *Total) costs(tallies []Tally, edges []measure.Instant, from *Source) []*big.Rat {
-	sums := make([]*big.Rat, len(edges)-1)
+func (t *Total) costs(tallies []Tally, edges []measure.Instant, from *Source) []bill {
+	sums := make([]bill, len(edges)-1)
 	for i := range sums {
-		sums[i] = new(big.Rat)
+		sums[i] = bill{new(big.Rat), new(big.Rat), map[string]*big.Rat{}}
 	}
 	if t.Kind != Cost || from.Last == 0 {
 		return sums
 	}
-	bill := Bill{Tariff: from.Tariff, Unit: from.Unit, Zone: from.Zone}
+	days := Bill{Tariff: from.Tariff, Unit: from.Unit, Zone: from.Zone}
 	last := min(edges[len(edges)-1], from.Last+1)
 	piece := 0
 	day := max(MonthStart(edges[0], from.Zone), wall.Midnight(from.First, from.Zone))
@@ -205,16 +232,28 @@ func (t *Total) costs(tallies []Tally, edges []measure.Instant, from *Source) []
 			parts = append(parts, tallies[piece])
 		}
 		for i := range parts {
-			cost := bill.Day(&parts[i], i == 0)
+			standing, rates := days.Split(&parts[i], i == 0)
 			for k := range sums {
 				if parts[i].At >= edges[k] && parts[i].At < edges[k+1] {
-					sums[k].Add(sums[k], cost)
+					sums[k].add(standing, rates)
 				}
 			}
 		}
 		day = next
 	}
 	return sums
+}
+
+func (b *bill) add(standing *big.Rat, rates []part) {
+	b.all.Add(b.all, standing)
+	b.standing.Add(b.standing, standing)
+	for _, r := range rates {
+		b.all.Add(b.all, r.cost)
+		if b.rates[r.name] == nil {
+			b.rates[r.name] = new(big.Rat)
+		}
+		b.rates[r.name].Add(b.rates[r.name], r.cost)
+	}
 }
 
 // Over gives what pieces of one stretch come to, each of which lies within a local day. A cost is that of the energy alone,

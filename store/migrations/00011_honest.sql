@@ -15,3 +15,6 @@ update alarm set ending = case
 drop index notice_carrier_urgency_due_at_id_idx;
 create index on notice (carrier, urgency, id) where state = 'waiting';
 create index on notice (carrier, address, urgency, id) where state = 'waiting';
+
+-- A derived signal that was made for a guard goes with it.
+alter table signal add helper boolean not null default false;

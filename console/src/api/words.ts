@@ -33,6 +33,39 @@ export function reads(s: Signal) {
 export const bandOf = (s: Pick<Signal, 'bands'>, value: number) =>
   s.bands.find((b) => (b.from == null || value >= b.from) && (b.to == null || value < b.to))
 
+/** The word of the band that a number lies in; empty where it has none. */
+export const bandWord = (s: Signal) => (s.kind === 'number' && s.value != null ? (bandOf(s, s.value)?.name ?? '') : '')
+
+/** What stands behind a figure: its unit, and the word of the band that it lies in. */
+export const unitWord = (s: Signal) => [shown(s.unit), bandWord(s)].filter(Boolean).join(' · ')
+
+/** What a signal reads, with its unit and the word of its band. */
+export const readsAs = (s: Signal) =>
+  [[reads(s), shown(s.unit)].filter(Boolean).join(' '), bandWord(s)].filter(Boolean).join(', ')
+
+type Stretch = { from?: number; to?: number }
+/** Bands as they are drawn: where some overlap, the first has the place. */
+export function placesOf<B extends Stretch>(bands: B[]): B[] {
+  const out: B[] = []
+  for (const band of bands) {
+    let left: Stretch[] = [{ from: band.from, to: band.to }]
+    for (const before of out)
+      left = left.flatMap((s) => {
+        const low = Math.max(s.from ?? -Infinity, before.from ?? -Infinity)
+        const high = Math.min(s.to ?? Infinity, before.to ?? Infinity)
+        if (low >= high) return [s]
+        return [
+          { from: s.from, to: before.from },
+          { from: before.to, to: s.to },
+        ].filter(
+          (r, i) => (i === 0 ? before.from != null : before.to != null) && (r.from ?? -Infinity) < (r.to ?? Infinity),
+        )
+      })
+    out.push(...left.map((s) => ({ ...band, ...s })))
+  }
+  return out
+}
+
 /** What a signal that is off or on is called then. */
 export const stateName = (s: Pick<Signal, 'bands'>, value: number) => bandOf(s, value)?.name ?? (value ? 'on' : 'off')
 

@@ -1,7 +1,7 @@
 import { useNavigate } from 'react-router'
 import { type Alarm, api, type Guard, pathOf, type Signal, type Spark as Points, take } from '../api/client'
 import { useAcknowledge, useAlarmAct, useSession, useSparks } from '../api/queries'
-import { byUrgency, clock, length, limitsOf, reads, sentence, shown } from '../api/words'
+import { byUrgency, clock, length, limitsOf, reads, sentence, shown, unitWord } from '../api/words'
 import { Spark } from '../chart/spark'
 import { Button, Failure, PlainLink, QuietLink, Soft } from '../ui/basics'
 import { Figure, Item, List, Words } from '../ui/list'
@@ -135,7 +135,7 @@ export function SignalRow({ signal, spark, guards, ageText }: SignalProps) {
         {signal.silent_since && <Silent />}
       </div>
       <Figure $dense data-signal={path}>
-        {reads(signal)} <small>{shown(signal.unit)}</small>
+        {reads(signal)} <small>{unitWord(signal)}</small>
       </Figure>
       <Spark points={spark} limits={limits} now={signal.value} width={180} height={26} />
       <Soft>{ageText}</Soft>

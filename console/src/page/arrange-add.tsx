@@ -4,7 +4,7 @@ import { type Kind, type Placed } from '../api/boards'
 import { pathOf, type Signal, type Tile } from '../api/client'
 import { titleOf, useOutputs } from '../api/outputs'
 import { useSignals, useTotals } from '../api/queries'
-import { fullTitle, reads, shown } from '../api/words'
+import { fullTitle, readsAs } from '../api/words'
 import { heightOf, TileView } from '../tile/grid'
 import { fitting, kinds } from '../tile/kinds'
 import { Button, Prose, QuietButton, Row, Soft } from '../ui/basics'
@@ -214,9 +214,7 @@ export function SignalPicks({ all, picked, toggle }: PicksProps & { all: Signal[
           <label key={s.id}>
             <input type="checkbox" checked={picked.includes(pathOf(s))} onChange={() => toggle(pathOf(s))} />
             <span>{fullTitle(s)}</span>
-            <Soft>
-              {reads(s)} {shown(s.unit)}
-            </Soft>
+            <Soft>{readsAs(s)}</Soft>
           </label>
         ))}
         {fits.length === 0 && <Prose style={{ padding: '0 10px' }}>No signal is called that.</Prose>}

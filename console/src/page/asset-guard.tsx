@@ -9,7 +9,7 @@ import { useRested } from '../api/lines'
 import { useDevice, useSession, useSignals } from '../api/queries'
 import { useContacts, useRosters } from '../api/reach'
 import { seen } from '../api/units'
-import { fullTitle, reads, shown } from '../api/words'
+import { fullTitle, readsAs } from '../api/words'
 import {
   Beside,
   Above,
@@ -183,9 +183,7 @@ function Measured({ all, own, chosen, onChoose }: MeasuredProps) {
           <label key={s.id}>
             <input type="radio" name="measured" checked={pathOf(s) === chosen} onChange={() => onChoose(s)} />
             <span>{fullTitle(s)}</span>
-            <Soft>
-              {reads(s)} {shown(s.unit)}
-            </Soft>
+            <Soft>{readsAs(s)}</Soft>
           </label>
         ))}
       </PickList>

@@ -7,7 +7,7 @@ import { frameFile, useNewestFrame } from '../api/frames'
 import { useNow } from '../api/live'
 import { stateWords, titleOf } from '../api/outputs'
 import { useSession, useSignalsOf, useSite } from '../api/queries'
-import { age, clock, reads, sentence, shown, testWords } from '../api/words'
+import { age, clock, readsAs, sentence, testWords } from '../api/words'
 import { Beside, Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
 import { Shape, Silent } from '../ui/severity'
 import { FramesLink } from './frames-link'
@@ -145,7 +145,7 @@ function Signals({ page: p }: { page: Page }) {
           <Plain aria-label="Signals">
             {first.map((s) => (
               <li key={s.id}>
-                <PlainLink href={`/signals/${pathOf(s)}`}>{s.title}</PlainLink>: {reads(s)} {shown(s.unit)}{' '}
+                <PlainLink href={`/signals/${pathOf(s)}`}>{s.title}</PlainLink>: {readsAs(s)}{' '}
                 <Soft>· {age(s.at, now)}</Soft> {s.silent_since && <Silent />}
               </li>
             ))}

@@ -15,7 +15,7 @@ import { type AssetLine, pathOf } from '../api/client'
 import { frameFile, useNewestFrame } from '../api/frames'
 import { useNow } from '../api/live'
 import { useSession, useSignal } from '../api/queries'
-import { age, count, reads, shown } from '../api/words'
+import { age, count, readsAs } from '../api/words'
 import {
   Above,
   Button,
@@ -152,9 +152,7 @@ function AssetItem({ asset: a }: { asset: AssetLine }) {
       <div style={{ color: a.worst ? toneOf(a.worst) : undefined }}>
         {live && live.value != null && (
           <>
-            <b>
-              {reads(live)} {shown(live.unit)}
-            </b>
+            <b>{readsAs(live)}</b>
             <br />
             <Soft>
               {live.title}, {age(live.at, now)}

@@ -2,7 +2,7 @@ import { type FormEvent } from 'react'
 import { type AddedDevice, api, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useAct, useDevice, useDevices, useKits, useSession, useSignals } from '../api/queries'
-import { reads, shown, troubles } from '../api/words'
+import { readsAs, troubles } from '../api/words'
 import {
   Above,
   Button,
@@ -120,7 +120,7 @@ function Waiting({ name }: { name: string }) {
           <ul>
             {signals.map((s) => (
               <li key={s.id}>
-                <PlainLink href={`/signals/${s.device}/${s.name}`}>{s.name}</PlainLink>: {reads(s)} {shown(s.unit)}{' '}
+                <PlainLink href={`/signals/${s.device}/${s.name}`}>{s.name}</PlainLink>: {readsAs(s)}{' '}
                 {!s.unit && s.kind === 'number' && <Soft>(no unit said)</Soft>}
               </li>
             ))}

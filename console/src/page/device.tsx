@@ -4,7 +4,7 @@ import { api, type DeviceStory, take } from '../api/client'
 import { useNow } from '../api/live'
 import { stateWords, titleOf, useOutputs } from '../api/outputs'
 import { useAct, useCode, useDevice, useSession, useSignals, useSite } from '../api/queries'
-import { age, clock, lifeWords, reads, settingsWords, shown, troubles } from '../api/words'
+import { age, clock, lifeWords, readsAs, settingsWords, troubles } from '../api/words'
 import {
   Above,
   Button,
@@ -65,7 +65,7 @@ export function DevicePage() {
         <ul>
           {signals.map((s) => (
             <li key={s.id}>
-              <PlainLink href={`/signals/${s.device}/${s.name}`}>{s.title}</PlainLink>: {reads(s)} {shown(s.unit)}{' '}
+              <PlainLink href={`/signals/${s.device}/${s.name}`}>{s.title}</PlainLink>: {readsAs(s)}{' '}
               <Soft>· {age(s.at, now)}</Soft> {s.silent_since && <Silent />}
             </li>
           ))}

@@ -5,7 +5,7 @@ import { type Eye, type FrameHead, pathOf } from '../api/client'
 import { extentOf, firstStrip, frameFile, useEye, useFrames, useGrid, usePalettes, stripFile } from '../api/frames'
 import { useRested } from '../api/lines'
 import { useDevice, useSession, useSignals, useSite } from '../api/queries'
-import { clock, numberOf, reads, shown } from '../api/words'
+import { clock, numberOf, readsAs, shown } from '../api/words'
 import { seen } from '../api/units'
 import { FrameCanvas } from '../thermal/canvas'
 import { ColourScale } from '../thermal/scale'
@@ -329,7 +329,7 @@ function Course({ device, eye, frames, onAt }: CourseProps) {
           .filter((s) => s.device === device)
           .map((s) => (
             <li key={s.id}>
-              <PlainLink href={`/signals/${pathOf(s)}`}>{s.title}</PlainLink>: {reads(s)} {shown(s.unit)}
+              <PlainLink href={`/signals/${pathOf(s)}`}>{s.title}</PlainLink>: {readsAs(s)}
             </li>
           ))}
       </ul>

@@ -7,7 +7,7 @@ import { api, pathOf, take } from '../api/client'
 import { titleOf, useOutputs } from '../api/outputs'
 import { useDevices, useGuards, useSession, useSignals, useStanding, useTotals } from '../api/queries'
 import { queries } from '../api/queries'
-import { byUrgency, fullTitle, reads, sentence, shown } from '../api/words'
+import { byUrgency, fullTitle, readsAs, sentence } from '../api/words'
 import { Failure, Soft } from '../ui/basics'
 import { Dialog } from '../ui/dialog'
 import { fieldLook } from '../ui/form'
@@ -114,7 +114,7 @@ function useThings(): Thing[] {
         key: `signal ${pathOf(s)}`,
         name: fullTitle(s),
         kind: 'signal',
-        says: `${reads(s)} ${shown(s.unit)}`,
+        says: readsAs(s),
         to: `/signals/${pathOf(s)}`,
       })
     for (const d of devices ?? [])

@@ -4,7 +4,7 @@ import { api, pathOf, type Signal, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarms, useGuards, useRecipe, useSignals, useSite, useTotals, useWork } from '../api/queries'
 import { seen, written } from '../api/units'
-import { age, amount, doubt, figure, length, reads, sentence, shown, testWords } from '../api/words'
+import { age, amount, doubt, figure, length, reads, sentence, shown, testWords, unitWord } from '../api/words'
 import {
   Above,
   BigFigure,
@@ -33,7 +33,7 @@ export function SignalPage() {
   const zone = useSite().data?.zone ?? 'UTC'
   const signals = useSignals()
   const recent = useAlarms()
-  const guards = (useGuards().data ?? []).filter((g) => g.signal === path)
+  const guards = (useGuards().data ?? []).filter((g) => g.signal === path || g.watches === path)
   const past = useQuery({
     queryKey: ['alarms of', path],
     queryFn: () => take(api.GET('/api/v1/alarms', { params: { query: { all: true, signal: path, limit: 100 } } })),
@@ -45,7 +45,10 @@ export function SignalPage() {
 
   // The list of recent alarms is kept live; the signal's own list goes further back.
   const byID = new Map(
-    [...(past.data ?? []), ...(recent.data ?? []).filter((a) => a.signal === path)].map((a) => [a.id, a]),
+    [
+      ...(past.data ?? []),
+      ...(recent.data ?? []).filter((a) => a.signal === path || guards.some((g) => g.name === a.guard)),
+    ].map((a) => [a.id, a]),
   )
   const alarms = [...byID.values()].sort((a, b) => b.id - a.id)
   const worded = signal.kind === 'text' || signal.kind === 'data'
@@ -60,7 +63,7 @@ export function SignalPage() {
       <Heading>{signal.title}</Heading>
       <Row>
         <span data-signal={path}>
-          <BigFigure value={reads(signal)} unit={shown(signal.unit)} tone={standing && toneOf(standing.severity)} />
+          <BigFigure value={reads(signal)} unit={unitWord(signal)} tone={standing && toneOf(standing.severity)} />
         </span>
         <Soft>
           {age(signal.at, now)}

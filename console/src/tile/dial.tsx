@@ -1,7 +1,7 @@
 import styled from 'styled-components'
 import { useGuards, useSignal, useSpark, useWorst } from '../api/queries'
 import { seen } from '../api/units'
-import { bandOf, figure, reads, shown } from '../api/words'
+import { bandOf, figure, placesOf, reads, shown } from '../api/words'
 import { toneOf } from '../ui/severity'
 import { TileBox } from './box'
 import { signalLink, type TileProps } from './context'
@@ -76,12 +76,12 @@ export function DialTile({ tile }: TileProps) {
           data-signal={path}
         >
           <path d={arc(0, 1)} fill="none" stroke="var(--line)" strokeWidth="3" />
-          {signal.bands.map((b) => {
+          {placesOf(signal.bands).map((b) => {
             const [from, to] = [b.from == null ? 0 : eye(b.from), b.to == null ? 1 : eye(b.to)]
             return (
               to > from && (
                 <path
-                  key={b.name}
+                  key={`${b.name} ${b.from}`}
                   d={arc(from, to)}
                   fill="none"
                   stroke={b.colour ? `var(--band-${b.colour})` : 'var(--line)'}

@@ -6,7 +6,7 @@ import { useFigures, useLines, useNotes, useRested } from '../api/lines'
 import { serviceNow } from '../api/live'
 import { type Facts, useAlarmsSince, useFactsOf, useGuards, useSignalsOf } from '../api/queries'
 import { seen } from '../api/units'
-import { clock, doubtWords, earlier, figure, length, limitsFor, shown, stateName } from '../api/words'
+import { clock, doubtWords, earlier, figure, length, limitsFor, placesOf, shown, stateName } from '../api/words'
 import { drawing, drawingSize } from '../chart/drawing'
 import { LinesChart, tonesFor } from '../chart/lines'
 import type { Rows } from '../chart/save'
@@ -214,7 +214,7 @@ function useLimitsOf(s: Facts | undefined) {
 const bandsOf = (s: Facts) =>
   s.kind === 'switch'
     ? []
-    : s.bands.map((b) => ({
+    : placesOf(s.bands).map((b) => ({
         ...b,
         from: b.from == null ? undefined : seen(b.from, s.unit),
         to: b.to == null ? undefined : seen(b.to, s.unit),

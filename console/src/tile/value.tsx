@@ -1,7 +1,7 @@
 import styled from 'styled-components'
 import { useNow } from '../api/live'
 import { useGuards, useSignal, useSpark, useWorst } from '../api/queries'
-import { age, doubt, length, limitsFor, reads, shown } from '../api/words'
+import { age, doubt, length, limitsFor, reads, unitWord } from '../api/words'
 import { Spark } from '../chart/spark'
 import { Soft } from '../ui/basics'
 import { Shape, Silent, toneOf } from '../ui/severity'
@@ -57,7 +57,7 @@ export function ValueTile({ tile }: TileProps) {
     <TileBox tile={tile} to={signal && signalLink(signal)}>
       <Column>
         <Reading $tone={tone} data-signal={path}>
-          {signal ? reads(signal) : '–'} <small>{signal && shown(signal.unit)}</small>
+          {signal ? reads(signal) : '–'} <small>{signal && unitWord(signal)}</small>
         </Reading>
         <State>{signal && <StateWords path={path} />}</State>
         <Line ref={box}>

@@ -1,0 +1,107 @@
+package pipeline_test
+
+import (
+	"context"
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/derive"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/store"
+	"jauntylark/store/storetest"
+)
+
+// watch adds a guard over something computed from its signal.
+func (b *bench) watch(g alarm.Guard, r derive.Recipe) alarm.Guard {
+	b.t.Helper()
+	r.Of = []derive.Input{{As: "of", Signal: g.Signal}}
+	g.Tell = []string{"orla"}
+	b.must(g.Check())
+	if err := b.SaveWatch(context.Background(), &g, r, "test"); err != nil {
+		b.t.Fatal(err)
+	}
+	return g
+}
+
+func (b *bench) turns(at float64, on bool) {
+	v := 0.0
+	if on {
+		v = 1
+	}
+	b.clock(at)
+	b.send(measure.Sample{Name: "running", At: b.at(at), Value: v, Form: measure.FormBool})
+}
+
+// A guard over something computed is about the signal that it watches: in its sentence, in its record, in its end.
+func TestAGuardOverSomethingComputed(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.contact("orla", roster.Text)
+	b.turns(0, false)
+	g := b.watch(alarm.Guard{Name: "busy", Signal: "d/running", Rung: above(2, 0, alarm.Warning)}, derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour)})
+	if g.Watches != "d/running" || g.Signal != "d/running-cycles-1h" {
+		t.Fatalf("%+v", g)
+	}
+	known := func() bool {
+		_, err := b.store.Signal(ctx, "d", "running-cycles-1h")
+		return err == nil
+	}
+	if !known() {
+		t.Fatal("what is computed is not there")
+	}
+	for i := range 3 {
+		b.turns(float64(10+20*i), true)
+		b.turns(float64(20+20*i), false)
+	}
+	storetest.Eventually(t, "the alarm", func() bool { return len(b.alarms()) == 1 })
+	if a := b.newest(); a.Sentence != "D ran 3 times in the last hour, more than 2" {
+		t.Errorf("%+v", a)
+	}
+	if n := b.last(roster.Raise, roster.Text); n.Text != "Warning: D ran 3 times in the last hour, more than 2. Reply 1 if you have it." {
+		t.Errorf("%s", n.Text)
+	}
+	guards, err := b.store.Guards(ctx)
+	if err != nil || guards[0].Watches != "d/running" {
+		t.Errorf("%+v %v", guards, err)
+	}
+	b.must(b.RemoveGuard(ctx, "busy", "test"))
+	if n := b.last(roster.Return, roster.Text); !strings.HasPrefix(n.Text, "No longer watched: the guard was removed. It ran 3 times in the last hour. D ran 3 times in the last hour, more than 2") {
+		t.Errorf("%s", n.Text)
+	}
+	if known() {
+		t.Error("what was computed for the guard stays")
+	}
+}
+
+// What two guards look at by one recipe is computed once, and goes with the last of them.
+func TestTwoGuardsOverOneThingComputed(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.contact("orla", roster.Text)
+	b.turns(0, false)
+	cycles := derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour)}
+	first := b.watch(alarm.Guard{Name: "busy", Signal: "d/running", Rung: above(2, 0, alarm.Warning)}, cycles)
+	second := b.watch(alarm.Guard{Name: "mad", Signal: "d/running", Rung: above(9, 0, alarm.Critical)}, cycles)
+	if first.Signal != second.Signal {
+		t.Errorf("%s and %s", first.Signal, second.Signal)
+	}
+	b.must(b.RemoveGuard(ctx, "busy", "test"))
+	if _, err := b.store.Signal(ctx, "d", "running-cycles-1h"); err != nil {
+		t.Errorf("it is needed still: %v", err)
+	}
+	b.must(b.RemoveGuard(ctx, "mad", "test"))
+	if _, err := b.store.Signal(ctx, "d", "running-cycles-1h"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("nobody needs it: %v", err)
+	}
+	// One that a person declared stays.
+	b.must(b.Derive(ctx, "d/starts", "", derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour), Of: []derive.Input{{As: "of", Signal: "d/running"}}}, tester))
+	b.guard(alarm.Guard{Name: "own", Signal: "d/starts", Rung: above(2, 0, alarm.Warning)})
+	b.must(b.RemoveGuard(ctx, "own", "test"))
+	if _, err := b.store.Signal(ctx, "d", "starts"); err != nil {
+		t.Error(err)
+	}
+}
