@@ -251,6 +251,9 @@ func facts(v site.Signal, units site.Units) (lines []string) {
 			say("%s %s", d.name, d.d)
 		}
 	}
+	if !v.Faults.IsZero() {
+		say("a sensor fault is %s", v.Faults.Words())
+	}
 	for _, b := range v.Bands {
 		say("band %s %s", b.Name, strings.TrimSpace(bandEnds(b, v.Unit, units)+" "+b.Colour))
 	}

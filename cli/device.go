@@ -290,6 +290,7 @@ func deviceSetCommand() *cobra.Command {
 		Example: `  jaunty device set pond --interval 2s
   jaunty device set gate-node --clock-offset -3600
   jaunty device set cellar-node --behind attic-hub --closed
+  jaunty device set pond --fault-severity advisory --fault-tell tadhg
   jaunty device set compost --silence-alarm=false`,
 	}
 	f := c.Flags()
@@ -300,9 +301,11 @@ func deviceSetCommand() *cobra.Command {
 	f.Bool("closed", false, "no new signals appear")
 	f.Bool("silence-alarm", true, "its silence raises an alarm")
 	f.Float64("clock-offset", 0, "seconds that are added to the times it sends")
+	addFaultFlags(c)
 	completeDevices(c, "behind")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		change := map[string]any{}
+		readFaultFlags(c, change)
 		for flag, field := range map[string]string{"title": "title", "interval": "interval", "behind": "behind", "uptime": "uptime"} {
 			if f.Changed(flag) {
 				change[field], _ = f.GetString(flag)

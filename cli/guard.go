@@ -28,7 +28,7 @@ func guardCommand() *cobra.Command {
 // guardFlags are the flags that describe a guard.
 func guardFlags(f *pflag.FlagSet) {
 	f.String("when", "", "'above X', 'at least X', 'below X', 'at most X', 'outside A..B', 'inside A..B', 'is on', 'is off', 'is \"WORD\"', 'silent for 10m', 'stuck', 'faulty'")
-	f.StringArray("rung", nil, "a further rung: 'TEST[, SEVERITY][, deadband X][, on-delay 5s][, off-delay 5s]'; may be repeated, replaces those there are")
+	f.StringArray("rung", nil, "a further rung: 'TEST[, SEVERITY][, deadband X][, on-delay 5s][, off-delay 5s]'; what it does not say but its severity is as --deadband, --on-delay and --off-delay say; may be repeated, replaces those there are")
 	f.Bool("latch", false, "the alarm stays until a person resets it")
 	f.String("armed", "", "when it looks, like 'mon-fri 18:00-07:00, sat-sun, holidays'; '' for always")
 	f.String("suppressed-while", "", "'DEVICE/SIGNAL TEST' or 'alarm GUARD': it does not look while that is so; '' for never")
@@ -52,9 +52,6 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 		switch flag.Name {
 		case "when":
 			g.When, bad = alarm.ParseTest(text("when"))
-		case "rung":
-			rungs, _ := f.GetStringArray("rung")
-			g.Rungs, bad = parseRungs(rungs)
 		case "latch":
 			g.Latch, bad = f.GetBool("latch")
 		case "armed":
@@ -87,6 +84,22 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 			err = errors.Join(err, fmt.Errorf("--%s: %w", flag.Name, bad))
 		}
 	})
+	if err == nil && f.Changed("rung") {
+		rungs, _ := f.GetStringArray("rung")
+		own := alarm.Rung{Severity: alarm.Warning} // what the command says holds for all its rungs; the severity is each one's own
+		if f.Changed("deadband") {
+			own.Deadband = g.Deadband
+		}
+		if f.Changed("on-delay") {
+			own.OnDelay = g.OnDelay
+		}
+		if f.Changed("off-delay") {
+			own.OffDelay = g.OffDelay
+		}
+		if g.Rungs, err = parseRungs(rungs, own); err != nil {
+			err = fmt.Errorf("--rung: %w", err)
+		}
+	}
 	if g.ID != 0 && f.Changed("unit") && (!f.Changed("when") || g.Deadband != 0 && !f.Changed("deadband")) {
 		err = errors.New("--unit is of --when and --deadband; say both again")
 	}
@@ -96,7 +109,7 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 	if err == nil {
 		var fault *measure.Fault
 		if errors.As(g.Check(), &fault) {
-			err = fmt.Errorf("--%s %s", strings.ReplaceAll(fault.Field, "_", "-"), fault.Reason)
+			err = fmt.Errorf("--%s %s", guardFlag(fault.Field), fault.Reason)
 		}
 	}
 	if err != nil {
@@ -105,13 +118,21 @@ func readGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 	return nil
 }
 
-// parseRungs reads further rungs as the flag tells them.
-func parseRungs(texts []string) (rungs alarm.Rungs, err error) {
+// guardFlag gives the flag that says a field of a guard.
+func guardFlag(field string) string {
+	if strings.HasPrefix(field, "rungs") {
+		return "rung"
+	}
+	return strings.ReplaceAll(field, "_", "-")
+}
+
+// parseRungs reads further rungs as the flag tells them. What one does not say it has from another.
+func parseRungs(texts []string, other alarm.Rung) (rungs alarm.Rungs, err error) {
 	for _, text := range texts {
 		if text == "" {
 			continue
 		}
-		r := alarm.Rung{Severity: alarm.Warning}
+		r := alarm.Rung{Severity: other.Severity, Deadband: other.Deadband, OnDelay: other.OnDelay, OffDelay: other.OffDelay}
 		parts := strings.Split(text, ",")
 		if r.When, err = alarm.ParseTest(parts[0]); err != nil {
 			return nil, err

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -64,6 +65,7 @@ func signalSetCommand() *cobra.Command {
 		Use: "set DEVICE/SIGNAL", Short: "Say what a signal is called, its unit, span, step, bands and interval", Args: exactly("DEVICE/SIGNAL"),
 		Example: `  jaunty signal set greenhouse-door/temp --title 'Air temperature' --unit Cel
   jaunty signal set boiler-room/co --span 0..500 --step 1 --interval 2s
+  jaunty signal set pond/oxygen --fault-severity advisory --fault-tell tadhg
   jaunty signal set pond/oxygen --span 0.5..200 --fails-to low --fault-after 5m
   jaunty signal set potting-shed/vapour --warm-up 3m --stuck-after 2h
   jaunty signal set boiler-room/flame-eye --band 'flame off' --band 'dark on'
@@ -81,6 +83,7 @@ func signalSetCommand() *cobra.Command {
 	f.String("warm-gap", "", "a longer gap between two readings means that it was without power; 0s: a gap says nothing")
 	f.String("stuck-after", "", "how long its last digit may stand still; 0s: for ever")
 	f.String("fault-after", "", "how long readings that cannot be believed may come before a sensor fault; 0s: 10m")
+	addFaultFlags(c)
 	f.StringArray("band", nil, "a named stretch of its values, 'NAME FROM..TO [COLOUR]', or 'NAME off' and 'NAME on'; repeat for each; all together replace the old ones")
 	f.String("interval", "", "how often a reading is expected; 0s: as often as its device's")
 	f.String("keep-readings", "", "for how long its readings are kept (90d); 0s: as its kit or the site says")
@@ -125,6 +128,7 @@ func signalChange(c *cobra.Command) (map[string]any, error) {
 			change[strings.ReplaceAll(name, "-", "_")] = f.Value.String()
 		}
 	}
+	readFaultFlags(c, change)
 	if f := c.Flags(); f.Changed("step") {
 		change["step"], _ = f.GetFloat64("step")
 	}
@@ -150,6 +154,25 @@ func signalChange(c *cobra.Command) (map[string]any, error) {
 		return nil, misused("say what is to change, for instance --title or --unit")
 	}
 	return change, nil
+}
+
+// addFaultFlags adds the flags that say how bad faults are, and who is told.
+func addFaultFlags(c *cobra.Command) {
+	c.Flags().String("fault-severity", "", "how bad faults are: advisory, warning or critical; '' for as bad as its guards say")
+	c.Flags().StringSlice("fault-tell", nil, "whom faults are told to: a roster, a contact, an e-mail address; '' for those whom its guards tell")
+	completeFrom(c, "fault-severity", "advisory", "warning", "critical")
+}
+
+// readFaultFlags takes what they say into a change.
+func readFaultFlags(c *cobra.Command, change map[string]any) {
+	f := c.Flags()
+	if f.Changed("fault-severity") {
+		change["fault_severity"], _ = f.GetString("fault-severity")
+	}
+	if f.Changed("fault-tell") {
+		tell, _ := f.GetStringSlice("fault-tell")
+		change["fault_tell"] = slices.DeleteFunc(tell, func(name string) bool { return name == "" })
+	}
 }
 
 func parseSpan(text string) (site.Span, error) {

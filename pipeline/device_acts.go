@@ -100,6 +100,7 @@ func (t *Turn) standBehind(d *deviceLive, gateway string) error {
 
 // DeviceChange says what to change of a device; what is nil stays.
 type DeviceChange struct {
+	site.FaultsChange
 	Title        *string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what people call it"`
 	Behind       *string           `json:"behind,omitempty" required:"false" doc:"the gateway that it stands behind; empty: none"`
 	Closed       *bool             `json:"closed,omitempty" required:"false" doc:"no new signals appear"`
@@ -150,6 +151,13 @@ func (p *Pipeline) SetDevice(ctx context.Context, name string, c DeviceChange, w
 			}
 			d.Uptime = *c.Uptime
 			say("uptime told by %q", d.Uptime)
+		}
+		if faults := d.Faults; c.FaultsChange.Onto(&faults) {
+			if err := t.checkFaults(faults); err != nil {
+				return err
+			}
+			d.Faults = faults
+			say("faults %s", d.Faults.Words())
 		}
 		if c.SilenceAlarm != nil {
 			d.SilenceAlarm = *c.SilenceAlarm

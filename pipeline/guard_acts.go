@@ -89,6 +89,12 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 	if err := t.tellAll(); err != nil {
 		return err
 	}
+	if g.When.Kind == alarm.Faulty {
+		if err := t.endSignalAlarm(&s.state.FaultAlarm, t.Now, s.state.Value, alarm.EndChanged, "guard "+g.Name+" looks for it now"); err != nil {
+			return err
+		}
+		t.changed(s)
+	}
 	if err := t.restate(entry, who); err != nil {
 		return err
 	}

@@ -90,6 +90,15 @@ func (t *Turn) fitInterlock(i *drive.Interlock) (*lockLive, error) {
 			return nil, err
 		}
 	}
+	if entry.signal != nil && i.Driver() == drive.ByCondition {
+		test, err := entry.signal.understood(entry.cond.When)
+		if err != nil {
+			return nil, err
+		}
+		if test != entry.cond.When {
+			i.When, entry.When, entry.cond.When = test.String(), test.String(), test
+		}
+	}
 	if err := i.Check(&o.Output, entry.number()); err != nil {
 		return nil, err
 	}

@@ -70,6 +70,9 @@ func (t *trying) prepare(l *live, i *lockLive, now measure.Instant) {
 	if i.When != "" {
 		test, unit := roster.Shown(i.cond.When, i.signal.Unit, l.site.Units)
 		t.why = roster.Sentence(i.signal.deviceTitle(), site.Title(i.signal.Title, i.signal.Name), test, unit)
+		if word := i.signal.stateWord(test); word != "" {
+			t.why = i.signal.thing() + " is " + word
+		}
 	}
 	if i.Alarm == "" {
 		return

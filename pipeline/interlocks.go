@@ -272,6 +272,9 @@ func (t *Turn) sight(i *lockLive) (drive.Sight, error) {
 	case drive.ByCondition:
 		test, unit := roster.Shown(i.cond.When, i.signal.Unit, t.live.site.Units)
 		s.Driven, s.Why = i.state.Raised(), roster.Sentence(i.signal.deviceTitle(), site.Title(i.signal.Title, i.signal.Name), test, unit)
+		if word := i.signal.stateWord(test); word != "" {
+			s.Why = i.signal.thing() + " is " + word
+		}
 	case drive.ByBands:
 		value, unit := t.live.site.Units.Show(i.signal.state.Held, i.signal.Unit)
 		s.Number, s.Value, s.Why = true, i.signal.state.Held, fmt.Sprintf("%s reads %s", i.signal.thing(), measure.Figure(value, unit))

@@ -2,6 +2,7 @@ package pipeline
 
 import (
 	"fmt"
+	"slices"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/calibrate"
@@ -88,12 +89,17 @@ func (t *Turn) weigh(s *signalLive, e *entry, taken bool) error {
 	var fault bool
 	st.State, fault = st.State.Faulty(&s.Rules, e.at, e.quality, taken)
 	switch {
-	case fault && st.FaultAlarm == nil:
+	case fault && st.FaultAlarm == nil && !s.ownFault():
 		return t.raiseSensorFault(s, e)
 	case st.FaultSince == 0 && st.FaultAlarm != nil && e.quality&measure.Warming == 0:
 		return t.endSignalAlarm(&st.FaultAlarm, e.at, s.timeline.At(e.at).Apply(e.value), alarm.EndBack, "")
 	}
 	return nil
+}
+
+// ownFault tells whether a guard of somebody's own looks for faults of the signal in place of the built-in one.
+func (s *signalLive) ownFault() bool {
+	return slices.ContainsFunc(s.guards, func(g *guardLive) bool { return g.When.Kind == alarm.Faulty })
 }
 
 func (t *Turn) raiseSensorFault(s *signalLive, e *entry) error {
@@ -118,6 +124,9 @@ func (t *Turn) raiseSignalAlarm(s *signalLive, a alarm.Alarm) (int64, error) {
 	severity, tell := rosterOfGuards(s.guards)
 	if len(s.guards) == 0 {
 		severity, tell = t.rosterOf(s.device)
+	}
+	if a.Kind == alarm.BySensor {
+		severity, tell = said(s.Faults.Over(s.device.Faults), severity, tell)
 	}
 	if len(tell) == 0 {
 		var err error

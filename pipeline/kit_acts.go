@@ -153,6 +153,9 @@ func (t *Turn) applyKit(k *site.Kit, d *deviceLive, who Actor) error {
 			return fmt.Errorf("output %s of kit %s: %w", o.Name, k.Name, err)
 		}
 	}
+	if err := t.checkFaults(d.Faults); err != nil {
+		return err
+	}
 	if !d.Settings.Equal(before.Settings) {
 		if err := t.order(d, d.Settings, who.Called); err != nil {
 			return err

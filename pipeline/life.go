@@ -228,7 +228,7 @@ func (t *Turn) raiseSilence(d *deviceLive, at measure.Instant) error {
 // device tell, as severely as the most severe of them; without guards, the owners.
 func (t *Turn) raiseDeviceAlarm(d *deviceLive, into **int64, a alarm.Alarm, at measure.Instant) error {
 	severity, tell := t.rosterOf(d)
-	if len(tell) == 0 {
+	if severity, tell = said(d.Faults, severity, tell); len(tell) == 0 {
 		var err error
 		if tell, err = t.ownTell(); err != nil {
 			return err
@@ -244,6 +244,25 @@ func (t *Turn) raiseDeviceAlarm(d *deviceLive, into **int64, a alarm.Alarm, at m
 		return err
 	}
 	return t.tellAnew(story{Alarm: a, kind: roster.Raise}, tell)
+}
+
+// said gives how bad a fault is and whom it is told to, where somebody said so.
+func said(f site.Faults, severity alarm.Severity, tell []string) (alarm.Severity, []string) {
+	if f.Severity != "" {
+		severity = f.Severity
+	}
+	if len(f.Tell) > 0 {
+		tell = f.Tell
+	}
+	return severity, tell
+}
+
+// checkFaults sees that what is said of faults can be done.
+func (t *Turn) checkFaults(f site.Faults) error {
+	if err := f.Check(); err != nil {
+		return err
+	}
+	return t.checkTell("faults.tell", f.Tell)
 }
 
 // rosterOf gives the highest severity and all addresses of the guards of a device and those behind it.

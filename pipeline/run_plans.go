@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 
+	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
 	"jauntylark/core/wall"
@@ -160,6 +161,11 @@ func (p *Pipeline) SavePlan(ctx context.Context, plan *run.Plan, who Actor) erro
 			s, err := t.live.find(plan.Signal)
 			if err != nil {
 				return err
+			}
+			for _, test := range []*alarm.Test{&plan.Start, &plan.End} {
+				if *test, err = s.understood(*test); err != nil {
+					return err
+				}
 			}
 			if !plan.Start.Suits(s.Kind) || plan.End.Kind != 0 && !plan.End.Suits(s.Kind) {
 				return &measure.Fault{Field: "start", Reason: fmt.Sprintf("does not suit %s, which %s", plan.Signal, suits[s.Kind])}

@@ -12,6 +12,7 @@ import (
 
 // SignalChange says what to change of a signal; what is nil stays.
 type SignalChange struct {
+	site.FaultsChange
 	Title        *string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what people call it"`
 	Quantity     *string           `json:"quantity,omitempty" required:"false" maxLength:"80" doc:"what it measures, in a word or two"`
 	Unit         *measure.Unit     `json:"unit,omitempty" required:"false" doc:"SenML or UCUM code; can be said once"`
@@ -41,6 +42,9 @@ func (p *Pipeline) SetSignal(ctx context.Context, path string, c SignalChange, w
 		if err := c.onto(&v); err != nil {
 			return err
 		}
+		if err := t.checkFaults(v.Faults); err != nil {
+			return err
+		}
 		t.touched = true
 		s.Signal = v
 		if err := t.Tx.SaveSignal(t.ctx, &v); err != nil {
@@ -62,6 +66,7 @@ func (c SignalChange) onto(v *site.Signal) error {
 	if c.Title != nil {
 		v.Title = strings.TrimSpace(*c.Title)
 	}
+	c.FaultsChange.Onto(&v.Faults)
 	if c.Quantity != nil {
 		v.Quantity = strings.TrimSpace(*c.Quantity)
 	}

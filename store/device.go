@@ -18,7 +18,7 @@ const selectDevice = `
 		from signal s join signal_state st on st.signal_id = s.id
 		left join word w on s.kind = 'text' and s.name = 'firmware' and st.at > 0 and w.id = st.value::bigint
 		group by s.device_id)
-	select d.id, d.name, d.title, coalesce(g.name, '') as behind, d.kit, d.closed, d.interval, d.uptime, d.clock_offset, d.silence_alarm, d.enrolled,
+	select d.id, d.name, d.title, coalesce(g.name, '') as behind, d.kit, d.closed, d.interval, d.uptime, d.clock_offset, d.silence_alarm, d.faults, d.enrolled,
 	       d.settings, d.settings_version, nullif(d.settings_at, 0) as settings_at, d.running, d.running_version, nullif(d.running_at, 0) as running_at,
 	       d.created_at, coalesce(m.signals, 0) as signals, nullif(m.heard_at, 0) as heard_at, coalesce(m.firmware, '') as firmware,
 	       m.battery, coalesce(m.battery_unit, '') as battery_unit, nullif(ds.silent_since, 0) as silent_since,
@@ -62,7 +62,7 @@ func (t *Tx) AddDevice(ctx context.Context, d *site.Device, commitNo int64) erro
 func (t *Tx) SaveDevice(ctx context.Context, d *site.Device) error {
 	_, err := t.NamedExecContext(ctx, `
 		update device set title = :title, behind_id = (select id from device g where g.name = :behind), kit = :kit, closed = :closed, interval = :interval,
-		       uptime = :uptime, clock_offset = :clock_offset, silence_alarm = :silence_alarm, enrolled = :enrolled, settings = :settings,
+		       uptime = :uptime, clock_offset = :clock_offset, silence_alarm = :silence_alarm, faults = :faults, enrolled = :enrolled, settings = :settings,
 		       settings_version = :settings_version, settings_at = coalesce(cast(:settings_at as bigint), 0),
 		       running = :running, running_version = :running_version, running_at = coalesce(cast(:running_at as bigint), 0)
 		where id = :id`, d)
@@ -97,7 +97,7 @@ func (s *Store) PlainDevices(ctx context.Context) (devices []site.Device, err er
 }
 
 const plainDevices = `
-		select d.id, d.name, d.title, coalesce(g.name, '') as behind, d.kit, d.closed, d.interval, d.uptime, d.clock_offset, d.silence_alarm, d.enrolled, d.settings,
+		select d.id, d.name, d.title, coalesce(g.name, '') as behind, d.kit, d.closed, d.interval, d.uptime, d.clock_offset, d.silence_alarm, d.faults, d.enrolled, d.settings,
 		       d.settings_version, nullif(d.settings_at, 0) as settings_at, d.running, d.running_version, nullif(d.running_at, 0) as running_at, d.created_at
 		from device d left join device g on g.id = d.behind_id`
 

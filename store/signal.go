@@ -11,7 +11,7 @@ import (
 )
 
 const selectSignal = `
-	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step, s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper,
+	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step, s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper, s.faults,
 	       s.bands, s.interval, s.keep_readings, s.keep_figures, exists (select from calibration c where c.signal_id = s.id and c.retired_at is null) as calibrated,
 	       nullif(st.at, 0) as at, case when st.at > 0 then st.value end as value, w.text, st.quality, nullif(st.received_at, 0) as received_at,
 	       nullif(st.silent_since, 0) as silent_since
@@ -53,7 +53,7 @@ func (t *Tx) AddSignal(ctx context.Context, device int64, v *site.Signal, commit
 func (t *Tx) SaveSignal(ctx context.Context, v *site.Signal) error {
 	_, err := t.NamedExecContext(ctx, `
 		update signal set title = :title, quantity = :quantity, kind = :kind, unit = :unit, span_low = :span_low, span_high = :span_high, fails_to = :fails_to, step = :step,
-		       warm_up = :warm_up, warm_gap = :warm_gap, stuck_after = :stuck_after, fault_after = :fault_after, bands = :bands, interval = :interval, keep_readings = :keep_readings, keep_figures = :keep_figures
+		       warm_up = :warm_up, warm_gap = :warm_gap, stuck_after = :stuck_after, fault_after = :fault_after, faults = :faults, bands = :bands, interval = :interval, keep_readings = :keep_readings, keep_figures = :keep_figures
 		where id = :id`, v)
 	return err
 }
@@ -93,7 +93,7 @@ type SignalRow struct {
 func (t *Tx) SignalRows(ctx context.Context) (signals []SignalRow, err error) {
 	err = t.SelectContext(ctx, &signals, `
 		select s.id, s.device_id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step,
-		       s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper, s.bands, s.interval, s.keep_readings, s.keep_figures
+		       s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper, s.faults, s.bands, s.interval, s.keep_readings, s.keep_figures
 		from signal s join device d on d.id = s.device_id`)
 	return signals, err
 }

@@ -253,7 +253,7 @@ func (g *Guard) checkRungs() error {
 			return err
 		}
 		if g.Count() > 1 && g.At(i).When.Kind > AtMost {
-			return fault("rungs", "'%s' stands alone; rungs are 'above', 'at least', 'below' and 'at most'", g.At(i).When)
+			return fault("rungs", "%s", standsAlone(g.At(i).When))
 		}
 	}
 	g.order()
@@ -272,6 +272,15 @@ func (g *Guard) checkRungs() error {
 		}
 	}
 	return nil
+}
+
+// standsAlone says why a test is no rung beside others, and how to say the same.
+func standsAlone(t Test) string {
+	says := fmt.Sprintf("'%s' stands alone; rungs are 'above', 'at least', 'below' and 'at most'", t)
+	if t.Kind == Outside {
+		says += fmt.Sprintf(": '%s' and '%s' say the same as two rungs (--when '%s' --rung '%s')", Test{Kind: Above, A: t.B}, Test{Kind: Below, A: t.A}, Test{Kind: Above, A: t.B}, Test{Kind: Below, A: t.A})
+	}
+	return says
 }
 
 // order sorts the rungs: the high side first, each side from inside out.

@@ -77,6 +77,9 @@ func (a *Applied) device(k *Kit) {
 	if a.change("device", "closed", fmt.Sprint(d.Closed), fmt.Sprint(k.Closed)) {
 		d.Closed = k.Closed
 	}
+	if !k.Faults.IsZero() && a.change("device", "faults", d.Faults.Words(), k.Faults.Words()) {
+		d.Faults = k.Faults
+	}
 	if k.Settings.Words() != "" && a.change("device", "settings", d.Settings.Words(), k.Settings.Words()) {
 		d.Settings = k.Settings
 	}
@@ -112,6 +115,9 @@ func (a *Applied) signal(ks *KitSignal) {
 	}
 	if ks.Span != nil && a.change(what, "span", spanWords(s.SpanLow, s.SpanHigh), spanWords(&ks.Span.Low, &ks.Span.High)) {
 		s.SpanLow, s.SpanHigh = &ks.Span.Low, &ks.Span.High
+	}
+	if !ks.Faults.IsZero() && a.change(what, "faults", s.Faults.Words(), ks.Faults.Words()) {
+		s.Faults = ks.Faults
 	}
 	if ks.FailsTo != "" && a.change(what, "fails_to", string(s.FailsTo), string(ks.FailsTo)) {
 		s.FailsTo = ks.FailsTo
@@ -206,13 +212,13 @@ func (b Bands) words() string {
 
 // KitFrom makes a kit of a device as it stands.
 func KitFrom(name string, m Made) Kit {
-	k := Kit{Name: name, Title: m.Device.Title, Interval: m.Device.Interval, Closed: m.Device.Closed, Settings: m.Device.Settings}
+	k := Kit{Name: name, Title: m.Device.Title, Interval: m.Device.Interval, Closed: m.Device.Closed, Settings: m.Device.Settings, Faults: m.Device.Faults}
 	for _, s := range m.Signals {
 		if s.MadeOf != "" {
 			continue // a kit describes what is measured
 		}
 		ks := KitSignal{Name: s.Name, Title: s.Title, Quantity: s.Quantity, Unit: s.Unit, Step: s.Step, Bands: s.Bands, Interval: s.Interval,
-			FailsTo: s.FailsTo, WarmUp: s.WarmUp, WarmGap: s.WarmGap, Stuck: s.StuckAfter, Fault: s.FaultAfter}
+			FailsTo: s.FailsTo, WarmUp: s.WarmUp, WarmGap: s.WarmGap, Stuck: s.StuckAfter, Fault: s.FaultAfter, Faults: s.Faults}
 		if s.Kind != KindNumber {
 			ks.Kind = s.Kind
 		}

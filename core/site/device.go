@@ -23,6 +23,7 @@ type Device struct {
 	Uptime       string           `json:"uptime" db:"uptime" doc:"its signal that counts the seconds since power-on, which tells when sensors warm up; empty: none"`
 	ClockOffset  float64          `json:"clock_offset" db:"clock_offset" doc:"seconds that are added to the times it sends"`
 	SilenceAlarm bool             `json:"silence_alarm" db:"silence_alarm" doc:"whether its silence raises an alarm"`
+	Faults       Faults           `json:"faults,omitzero" db:"faults" required:"false" doc:"how bad its silence, a wrong clock and faults of its sensors are, and who is told"`
 	Enrolled     bool             `json:"enrolled" db:"enrolled" doc:"it sends with the site's enrolment key; rotating its key ends that"`
 	Settings     Settings         `json:"settings" db:"settings" doc:"what it is ordered to do"`
 	Version      int              `json:"settings_version" db:"settings_version" doc:"of the ordered settings; 0: nothing was ordered"`

@@ -21,6 +21,7 @@ type Kit struct {
 	Closed       bool             `json:"closed,omitempty" required:"false" doc:"no other signals appear than these"`
 	KeepReadings measure.Duration `json:"keep_readings,omitzero" required:"false" doc:"for how long readings of its devices are kept" example:"365d"`
 	KeepFigures  measure.Duration `json:"keep_figures,omitzero" required:"false" doc:"for how long their figures by hour and day are kept"`
+	Faults       Faults           `json:"faults,omitzero" required:"false" doc:"how bad the silence, a wrong clock and sensor faults of its devices are, and who is told"`
 	Settings     Settings         `json:"settings,omitzero" required:"false" doc:"what it is ordered at first"`
 	Signals      []KitSignal      `json:"signals,omitempty" required:"false"`
 	Outputs      []KitOutput      `json:"outputs,omitempty" required:"false"`
@@ -42,6 +43,7 @@ type KitSignal struct {
 	WarmGap  measure.Duration `json:"warm_gap,omitzero" required:"false" doc:"a longer gap between two readings means that it was without power"`
 	Stuck    measure.Duration `json:"stuck_after,omitzero" required:"false" doc:"how long its last digit may stand still"`
 	Fault    measure.Duration `json:"fault_after,omitzero" required:"false" doc:"how long readings that cannot be believed may come before a sensor fault is raised"`
+	Faults   Faults           `json:"faults,omitzero" required:"false" doc:"how bad a sensor fault of it is, and who is told"`
 	Bands    Bands            `json:"bands,omitempty" required:"false" nullable:"false"`
 	Interval measure.Duration `json:"interval,omitzero" required:"false" doc:"when it differs from the device's"`
 }
@@ -92,6 +94,9 @@ func (k *Kit) Check() error {
 		return err
 	}
 	if err := k.Settings.Check(); err != nil {
+		return err
+	}
+	if err := k.Faults.Check(); err != nil {
 		return err
 	}
 	signals := map[string]*KitSignal{}
@@ -174,6 +179,9 @@ func (s *KitSignal) check() error {
 		return &measure.Fault{Field: "kind", Reason: fmt.Sprintf("%q is not one of %s", s.Kind, strings.Join(Kinds, ", "))}
 	}
 	if err := CheckInterval("interval", s.Interval); err != nil {
+		return err
+	}
+	if err := s.Faults.Check(); err != nil {
 		return err
 	}
 	return s.Bands.Check()

@@ -25,7 +25,7 @@ func TestAKitThatIsWrongSaysWhere(t *testing.T) {
 		"signals[1].name: \"temp\" is there tw": func(k *Kit) { k.Signals[1].Name = "temp" },
 		"signals[0].span: goes from 5 to 5":     func(k *Kit) { k.Signals[0].Span = &Span{5, 5} },
 		"signals[0].kind: ":                     func(k *Kit) { k.Signals[0].Kind = "colour" },
-		"signals[0].bands: ":                    func(k *Kit) { k.Signals[0].Bands = Bands{{Name: "x"}, {Name: "y"}} },
+		"signals[0].bands: ":                    func(k *Kit) { k.Signals[0].Bands = Bands{{Name: " "}, {Name: "y"}} },
 		"guards[0].signal: the kit has no sign": func(k *Kit) { k.Guards[0].Signal = "tmp" },
 		"guards[0].when: 'above 1' does not go": func(k *Kit) { k.Guards[0].Signal = "door" },
 		"guards[0].deadband":                    func(k *Kit) { k.Guards[0].Deadband = -1 },

@@ -136,6 +136,7 @@ type Signal struct {
 	Calibrated  bool         `json:"calibrated" db:"calibrated" doc:"its values are corrected by a calibration, from some time on"`
 	quality.Rules
 	Bands        Bands            `json:"bands" db:"bands" nullable:"false" doc:"named stretches of its values"`
+	Faults       Faults           `json:"faults,omitzero" db:"faults" required:"false" doc:"how bad a sensor fault of it is, and who is told; as its device says when left out"`
 	Interval     measure.Duration `json:"interval" db:"interval" doc:"how often a reading is expected; 0s: as often as its device's"`
 	KeepReadings measure.Duration `json:"keep_readings" db:"keep_readings" doc:"for how long its readings are kept; 0s: as its kit or the site says"`
 	KeepFigures  measure.Duration `json:"keep_figures" db:"keep_figures" doc:"for how long its figures by hour and day are kept; 0s: as its kit or the site says"`

@@ -18,3 +18,7 @@ create index on notice (carrier, address, urgency, id) where state = 'waiting';
 
 -- A derived signal that was made for a guard goes with it.
 alter table signal add helper boolean not null default false;
+
+-- How bad faults are, and who is told, where that is not as the guards say.
+alter table device add faults jsonb not null default '{}';
+alter table signal add faults jsonb not null default '{}';
