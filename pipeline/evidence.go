@@ -104,7 +104,14 @@ func (p *Pipeline) CureOf(ctx context.Context, guard string, from, until measure
 	if err != nil {
 		return nil, err
 	}
-	return limit.FindCure(g.Guard, readings, silentAfter, unit), nil
+	if len(readings) == 0 {
+		return nil, nil
+	}
+	past, err := p.store.PastOf(ctx, guard, max(from, readings[0].At), until)
+	if err != nil {
+		return nil, err
+	}
+	return limit.FindCure(g.Guard, readings, past, silentAfter, unit), nil
 }
 
 // HealthOf judges the alarms of a stretch, and finds cures for the guards that chatter.

@@ -312,15 +312,20 @@ func (t *Turn) enterDevice(kind string, d *deviceLive, text string) error {
 
 // judgeClock raises a clock fault when a device has sent nothing but late readings for three of its
 // intervals (docs/semantics.md 3), and ends it at the first that is in time.
-func (t *Turn) judgeClock(d *deviceLive, arrived measure.Instant, inTime, late int) error {
+//
+// A backlog says nothing of a clock: what is not sent when it is measured does not count.
+func (t *Turn) judgeClock(d *deviceLive, arrived measure.Instant, n *taken) error {
+	sent := site.Sent{Arrived: arrived, Measured: n.newest}
+	backlog := d.sent.Arrived != 0 && !sent.Live(d.sent)
+	d.sent = sent
 	switch {
-	case inTime > 0 && (d.state.LateSince != 0 || d.state.ClockAlarmID != nil):
+	case n.inTime > 0 && (d.state.LateSince != 0 || d.state.ClockAlarmID != nil):
 		d.state.LateSince = 0
 		t.lifeChanged(d)
 		return t.endDeviceAlarm(d, &d.state.ClockAlarmID, arrived, alarm.EndBack, "")
-	case inTime > 0 || late == 0 || d.Interval == 0:
+	case n.inTime > 0 || n.late == 0 || d.Interval == 0:
 		return nil
-	case d.state.LateSince == 0:
+	case d.state.LateSince == 0 || backlog && d.state.ClockAlarmID == nil:
 		d.state.LateSince = arrived
 		t.lifeChanged(d)
 	case d.state.ClockAlarmID == nil && arrived.Sub(d.state.LateSince) >= silenceLimit(d.Interval):

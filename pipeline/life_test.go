@@ -280,6 +280,23 @@ func TestNothingButLateReadingsIsAClockFault(t *testing.T) {
 	}
 }
 
+// A backlog, however long it takes to send it, is no fault of the clock.
+func TestABacklogIsNoClockFault(t *testing.T) {
+	b := fresh(t)
+	b.expect("d", 10*time.Second)
+	b.moveTo(1)
+	b.send(measure.Sample{Name: "v", At: b.at(1), Value: 1})
+	for i := range 120 { // two minutes: a kept reading each second, of every ten seconds
+		b.clock(float64(2 + i))
+		b.send(measure.Sample{Name: "v", At: b.at(float64(-3000 + 10*i)), Value: 1})
+	}
+	for _, a := range b.alarms() {
+		if a.Kind == alarm.ByClock {
+			t.Errorf("%+v", a)
+		}
+	}
+}
+
 func TestAFixedOffsetCorrectsAClock(t *testing.T) {
 	b := fresh(t)
 	offset := 3600.0

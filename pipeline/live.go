@@ -35,6 +35,7 @@ type deviceLive struct {
 	heard   measure.Instant // arrival of its newest reading; of a gateway, also of those behind it
 	behind  []*deviceLive
 	gateway *deviceLive
+	sent    site.Sent // its newest pack; zero after the configuration was read anew
 }
 
 type signalLive struct {

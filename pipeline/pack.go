@@ -232,7 +232,10 @@ func clockShift(samples []measure.Sample, arrived, correction measure.Instant) m
 }
 
 // taken counts what was new of one device in a pack.
-type taken struct{ inTime, late int }
+type taken struct {
+	inTime, late int
+	newest       measure.Instant
+}
 
 // takeAll takes the entries of one pack and judges the clocks of the devices that they are of.
 func (t *Turn) takeAll(j *job, entries []entry) error {
@@ -267,6 +270,7 @@ func (t *Turn) takeAll(j *job, entries []entry) error {
 				t.wakeAt(d, j.pack.Arrived)
 			}
 		}
+		n.newest = max(n.newest, e.at)
 		if quality&measure.Late != 0 {
 			n.late++
 		} else {
@@ -283,7 +287,7 @@ func (t *Turn) takeAll(j *job, entries []entry) error {
 	}
 	for d, n := range devices {
 		t.heardAfterAbsence(d, j.pack.Arrived)
-		if err := t.judgeClock(d, j.pack.Arrived, n.inTime, n.late); err != nil {
+		if err := t.judgeClock(d, j.pack.Arrived, n); err != nil {
 			return err
 		}
 	}

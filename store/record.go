@@ -13,10 +13,15 @@ func (t *Tx) AddMissed(ctx context.Context, guard string, at measure.Instant, no
 	return err
 }
 
+// PastOf gives the alarms of a guard that were raised in a stretch, in order of their raises; drills do not count.
+func (s *Store) PastOf(ctx context.Context, guard string, from, until measure.Instant) (alarms []alarm.Alarm, err error) {
+	err = s.db.SelectContext(ctx, &alarms, selectAlarm+` where guard = $1 and not drill and alarm.raised_at between $2 and $3 order by alarm.raised_at, alarm.id`, guard, from, until)
+	return alarms, err
+}
+
 // Recall gives what people made of a guard's alarms that were raised in a stretch.
 func (s *Store) Recall(ctx context.Context, guard string, from, until measure.Instant) (alarm.Record, error) {
-	alarms := []alarm.Alarm{}
-	err := s.db.SelectContext(ctx, &alarms, selectAlarm+` where guard = $1 and not drill and alarm.raised_at between $2 and $3 order by alarm.raised_at`, guard, from, until)
+	alarms, err := s.PastOf(ctx, guard, from, until)
 	if err != nil {
 		return alarm.Record{}, err
 	}

@@ -27,16 +27,21 @@ const enough = 0.5
 const cured = 0.9
 
 // FindCure finds the mildest change that would have saved most of a guard's alarms over readings in order of time: a
-// deadband first, since that costs no time, then an off-delay, then an on-delay. silentAfter is as of an alarm.Run. It gives nil
-// where nothing helps.
-func FindCure(g alarm.Guard, readings []measure.Reading, silentAfter time.Duration, unit measure.Unit) *Cure {
+// deadband first, since that costs no time, then an off-delay, then an on-delay. What would have raised nothing at all, or not an
+// alarm that people marked as real, is none. past are the guard's alarms over these readings, which are counted; silentAfter is as of
+// an alarm.Run. It gives nil where nothing helps.
+func FindCure(g alarm.Guard, readings []measure.Reading, past []alarm.Alarm, silentAfter time.Duration, unit measure.Unit) *Cure {
 	if len(readings) == 0 {
 		return nil
 	}
-	of := count(g, readings, silentAfter)
+	of := len(past)
 	var best *Cure
 	consider := func(c Cure, changed alarm.Guard) (done bool) {
-		c.Of, c.Saved = of, of-count(changed, readings, silentAfter)
+		would := replay(changed, readings, silentAfter)
+		if met := alarm.Meet(would, past); len(would) == 0 || met.Real < met.RealOf {
+			return false
+		}
+		c.Of, c.Saved = of, of-len(would)
 		if float64(c.Saved) >= enough*float64(of) && (best == nil || c.Saved > best.Saved+of/10) {
 			best = &c
 		}
@@ -106,11 +111,11 @@ func deadbands(g alarm.Guard, readings []measure.Reading) (all []float64) {
 	return all
 }
 
-func count(g alarm.Guard, readings []measure.Reading, silentAfter time.Duration) int {
+func replay(g alarm.Guard, readings []measure.Reading, silentAfter time.Duration) []alarm.Occurrence {
 	run := alarm.NewRun(&g, 0, measure.Reading{})
 	run.SilentAfter = silentAfter
 	run.Take(readings, nil)
-	return len(run.Finish(readings[len(readings)-1].At))
+	return run.Finish(readings[len(readings)-1].At)
 }
 
 func (c *Cure) words(unit measure.Unit) string {

@@ -3,6 +3,7 @@ package limit
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -216,24 +217,70 @@ func TestACureForChattering(t *testing.T) {
 	}
 	g := alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 31}, Severity: alarm.Warning}}
 	readings := series(1000, values...)
-	c := FindCure(g, readings, 0, "Cel")
+	// past gives what a guard raised, as alarms.
+	past := func(g alarm.Guard, readings []measure.Reading) (all []alarm.Alarm) {
+		for _, o := range replay(g, readings, 0) {
+			all = append(all, alarm.Alarm{Side: o.Side, RaisedAt: o.RaisedAt, ClearedAt: o.ClearedAt})
+		}
+		return all
+	}
+	known := past(g, readings)
+	c := FindCure(g, readings, known, 0, "Cel")
+	if c == nil || c.Of != len(known) {
+		t.Fatalf("%+v of %d", c, len(known))
+	}
 	if c == nil || c.Deadband == nil || *c.Deadband <= 0 || *c.Deadband > 1.5 || c.Saved < c.Of*8/10 || !strings.Contains(c.Words, "would have saved") {
 		t.Fatalf("%+v", c)
 	}
 	g.Deadband = *c.Deadband
-	if left := count(g, readings, 0); left != c.Of-c.Saved {
+	if left := len(replay(g, readings, 0)); left != c.Of-c.Saved {
 		t.Errorf("with it there are %d alarms, not %d", left, c.Of-c.Saved)
 	}
 	var onOff []float64
 	for i := range 3000 {
 		onOff = append(onOff, float64(i/3%2))
 	}
-	c = FindCure(alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsOn}, Severity: alarm.Warning}}, series(1000, onOff...), 0, "")
+	on := alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsOn}, Severity: alarm.Warning}}
+	c = FindCure(on, series(1000, onOff...), past(on, series(1000, onOff...)), 0, "")
 	if c == nil || c.OffDelay == nil || c.Deadband != nil {
 		t.Errorf("of a switch: %+v", c)
 	}
-	if c := FindCure(g, nil, 0, ""); c != nil {
+	if c := FindCure(g, nil, nil, 0, ""); c != nil {
 		t.Errorf("of nothing: %+v", c)
+	}
+}
+
+// A cure that would have raised nothing at all, or not what was real, is none.
+func TestACureSilencesNothingReal(t *testing.T) {
+	var values []float64
+	for range 50 { // each a second above the limit, and one of them for long
+		values = append(values, 20, 32, 20, 20, 20)
+	}
+	g := alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 31}, Severity: alarm.Warning}}
+	readings := series(1000, values...)
+	alarms := func(mark string) (all []alarm.Alarm) {
+		for i, o := range replay(g, readings, 0) {
+			a := alarm.Alarm{RaisedAt: o.RaisedAt, ClearedAt: o.ClearedAt}
+			if i == 20 {
+				a.Mark = mark
+			}
+			all = append(all, a)
+		}
+		return all
+	}
+	if c := FindCure(g, readings, alarms(""), 0, ""); c != nil && c.OnDelay != nil {
+		t.Errorf("an on-delay that silences all: %+v", c)
+	}
+	long := slices.Concat(values, []float64{32, 32, 32, 32, 32, 32, 32, 32, 32, 32, 32, 32, 20})
+	readings = series(1000, long...)
+	silences := func(c *Cure) bool { // what is real is among the short ones
+		return c != nil && c.OnDelay != nil
+	}
+	if c := FindCure(g, readings, alarms(alarm.MarkReal), 0, ""); silences(c) {
+		t.Errorf("it silences one that was real: %+v", c)
+	}
+	if c := FindCure(g, readings, alarms(alarm.MarkFalse), 0, ""); c == nil {
+		t.Error("nothing helps against what was false")
 	}
 }
 

@@ -32,6 +32,7 @@ type sighting struct {
 	average  float64 // readings a second, decaying
 	counted  time.Time
 	online   int // connections that it holds
+	sent     site.Sent
 }
 
 const (
@@ -90,8 +91,12 @@ func (d *Door) note(p *Pending) {
 		}
 	}
 	if newest != 0 {
-		behind := int64(p.arrived - newest)
-		seen.ClockBehind = &behind
+		sent := site.Sent{Arrived: p.arrived, Measured: newest}
+		if sent.Live(seen.sent) {
+			behind := int64(p.arrived - newest)
+			seen.ClockBehind = &behind
+		}
+		seen.sent = sent
 	}
 	if text := complaint(p); text != "" {
 		seen.RefusedAt, seen.Refused = p.arrived, clip(text, 400)
