@@ -208,8 +208,15 @@ func signalShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			here, err := fetch[site.Site](c, "/api/v1/site")
+			if err != nil {
+				return err
+			}
 			return show(c, out, func(w io.Writer) {
 				fmt.Fprintf(w, "%s: %s, %s\n", roster.Thing(out.DeviceTitle, out.Title), reads(out.Signal, units), age(out.At))
+				if ran := ran(&out.Signal, here); ran != "" {
+					fmt.Fprintf(w, "  it %s\n", ran)
+				}
 				for _, line := range facts(out.Signal, units) {
 					fmt.Fprintln(w, "  "+line)
 				}

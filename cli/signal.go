@@ -7,9 +7,11 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 )
@@ -34,15 +36,28 @@ func signalListCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			here, err := fetch[site.Site](c, "/api/v1/site")
+			if err != nil {
+				return err
+			}
 			return show(c, signals, func(w io.Writer) {
 				rows := [][]string{}
 				for _, v := range signals {
-					rows = append(rows, []string{v.Path(), roster.Thing(v.DeviceTitle, v.Title), reads(v, units), age(v.At), v.MadeOf})
+					says := reads(v, units)
+					if ran := ran(&v, here); ran != "" {
+						says += ", " + ran
+					}
+					rows = append(rows, []string{v.Path(), roster.Thing(v.DeviceTitle, v.Title), says, age(v.At), v.MadeOf})
 				}
 				table(w, "No signals yet; they appear by themselves at the first reading.", []string{"SIGNAL", "CALLED", "READS", "MEASURED", "COMPUTED"}, rows)
 			})
 		},
 	}
+}
+
+// ran says the newest run of a switch; empty: there is none.
+func ran(v *site.Signal, here site.Site) string {
+	return v.Ran.Words(site.RunsItself(v.Title), measure.InstantOf(time.Now()), here.Location())
 }
 
 // reads writes a signal's newest value for people, in the units that they see.

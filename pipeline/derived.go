@@ -265,6 +265,9 @@ func (t *Turn) takeDerived(d *derivedLive, at measure.Instant, value float64, ar
 	amended := at == st.At
 	st.At, st.Value, st.Raw, st.Quality, st.ArrivedAt, st.ReceivedAt = at, value, value, 0, arrived, max(st.ReceivedAt, arrived)
 	st.SilentAt, st.MadeIn = 0, d.madeIn
+	if !amended {
+		t.noteRun(s, at, value)
+	}
 	st.SteppedAt, st.HeldAt, st.Held, st.HeldRaw = max(st.SteppedAt, at), at, value, value
 	for _, g := range s.guards {
 		t.stepDerived(g, at, value, amended)

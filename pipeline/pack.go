@@ -368,6 +368,7 @@ func (t *Turn) follow(s *signalLive, e *entry, value float64, late bool) error {
 	if err := t.ready(s); err != nil {
 		return err
 	}
+	t.noteRun(s, e.at, value)
 	st.SteppedAt, st.HeldAt, st.Held, st.HeldRaw = e.at, e.at, value, e.value
 	for _, g := range s.guards {
 		counted, _ := g.Sees(value, e.quality, alarm.Within)

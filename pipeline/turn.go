@@ -27,6 +27,7 @@ type Turn struct {
 	lives         map[int64]*deviceLive // those whose life changed
 	waiting       []*derivedLive        // to be computed when all readings of the instant are there
 	events        []store.GuardEvent    // what happened to guards besides readings
+	runs          map[int64]*store.Runs // what was seen of the runs of switches
 	late          map[int64]reach       // where late readings came that guards did not step
 	touches       map[int64]reach       // where what is derived from a signal must be computed anew
 	forgotten     map[int64]bool        // signals whose past is another now
@@ -115,6 +116,9 @@ func (t *Turn) finish() error {
 		return err
 	}
 	if err := t.driveOutputs(); err != nil {
+		return err
+	}
+	if err := t.saveRuns(); err != nil {
 		return err
 	}
 	if err := t.Tx.CopyReadings(t.ctx, t.rows); err != nil {

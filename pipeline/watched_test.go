@@ -105,3 +105,53 @@ func TestTwoGuardsOverOneThingComputed(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// The newest run of a switch stands with it, and in what is told of it.
+func TestTheNewestRun(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	b.contact("orla", roster.Text)
+	ran := func() string {
+		s, err := b.store.Signal(ctx, "d", "running")
+		b.must(err)
+		return s.Ran.Words(true, b.Now(), time.UTC)
+	}
+	b.turns(0, false)
+	if got := ran(); got != "" {
+		t.Errorf("it never ran: %s", got)
+	}
+	test, _ := alarm.ParseTest("is on")
+	b.guard(alarm.Guard{Name: "on", Signal: "d/running", Rung: alarm.Rung{When: test, Severity: alarm.Warning, OnDelay: minutes(1)}, Tell: []string{"orla"}})
+	for i := range 3 {
+		b.turns(float64(10+20*i), true)
+		b.turns(float64(14+20*i), false)
+	}
+	b.clock(114)
+	if got := ran(); got != "ran for 4 seconds, 1 minute ago; 3 times today" {
+		t.Error(got)
+	}
+	b.turns(120, true)
+	b.clock(150)
+	if got := ran(); got != "has run for 30 seconds; 4 times today" {
+		t.Error(got)
+	}
+	b.later(182, "the alarm", b.count(1))
+	if n := b.last(roster.Raise, roster.Text); n.Text != "Warning: D running is on. It has run for 1 minute 2 seconds; 4 times today. Reply 1 if you have it." {
+		t.Error(n.Text)
+	}
+	b.turns(200, false)
+	if n := b.last(roster.Return, roster.Text); !strings.HasSuffix(n.Text, "D running was on. It ran for 1 minute 20 seconds, less than a second ago; 4 times today.") {
+		t.Error(n.Text)
+	}
+	b.turns(86400+10, true) // on the next day
+	b.turns(86400+11, false)
+	b.clock(86400 + 71)
+	if got := ran(); got != "ran for 1 second, 1 minute ago; 1 time today" {
+		t.Error(got)
+	}
+	b.clock(3 * 86400)
+	if got := ran(); !strings.HasSuffix(got, "; not today") {
+		t.Error(got)
+	}
+	b.must(b.RemoveDevice(ctx, "d", tester))
+}

@@ -14,8 +14,9 @@ const selectSignal = `
 	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step, s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper, s.faults,
 	       s.bands, s.interval, s.keep_readings, s.keep_figures, exists (select from calibration c where c.signal_id = s.id and c.retired_at is null) as calibrated,
 	       nullif(st.at, 0) as at, case when st.at > 0 then st.value end as value, w.text, st.quality, nullif(st.received_at, 0) as received_at,
-	       nullif(st.silent_since, 0) as silent_since
+	       nullif(st.silent_since, 0) as silent_since, run.ran_from, run.ran_until, coalesce(run.ran_on, '') as ran_on, coalesce(run.ran_times, 0) as ran_times
 	from signal s join device d on d.id = s.device_id join signal_state st on st.signal_id = s.id
+	left join switch_run run on run.signal_id = s.id
 	left join word w on s.kind in ('text', 'data') and st.at > 0 and w.id = st.value::bigint`
 
 // titled fills in what people call the signal and its device.

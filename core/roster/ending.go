@@ -111,9 +111,19 @@ func (m Matter) reads() string {
 	case m.Test.Measured():
 		return fmt.Sprintf("It %sreads %s.", still, m.reading(*a.ClearedValue))
 	case wrong && (m.Test.Switched() || m.Test.Kind == alarm.IsWord || m.Test.Kind == alarm.IsNotWord):
-		return fmt.Sprintf("It is still %s.", m.Test.Words(""))
+		return join(" ", fmt.Sprintf("It is still %s.", m.Test.Words("")), m.ranSays())
+	case m.Test.Switched():
+		return m.ranSays()
 	}
 	return ""
+}
+
+// ranSays says the newest run, in a sentence.
+func (m Matter) ranSays() string {
+	if m.Ran == "" {
+		return ""
+	}
+	return "It " + m.Ran + "."
 }
 
 // thing is what an alarm is about.

@@ -147,13 +147,21 @@ func TestWhatToDoWhenItFails(t *testing.T) {
 	}
 	for answer, says := range map[string]string{
 		"no carrier text is switched on; describe": "Switch the carrier on", "dial tcp 127.0.0.1:1: connect: connection refused": "Nobody answers",
-		"it did not answer in time": "does not answer", "550 5.1.1 no such mailbox": "does not know this address", "401 Unauthorized: who are you?": "does not know us",
-		"503 Service Unavailable": "busy", "this is a private address; the service": "public internet", "something else": "See what",
+		"it did not answer in time": "does not answer", "550 5.1.1 no such mailbox": "is not known to the other side, which says: 550 5.1.1 no such mailbox. ", "401 Unauthorized: who are you?": "does not know us",
+		"503 Service Unavailable": "busy", "this is a private address; the service": "public internet", "something else": "the other side says: something else.",
 	} {
 		n.Deliveries = []Delivery{{Answer: answer}}
 		if got := n.WhatToDo(); !strings.Contains(got, says) || !strings.Contains(got, "tried again") {
 			t.Errorf("%s: %s", answer, got)
 		}
+	}
+	number := Notice{State: GivenUp, Carrier: Text, Contact: "orla", Address: "+353861234567", Deliveries: []Delivery{{Answer: "400 Bad Request: the number is not one"}}}
+	if got := number.WhatToDo(); got != "The number +353861234567 of contact orla is not known to the other side, which says: 400 Bad Request: the number is not one. Correct it at the contact: jaunty contact set orla --drop +353861234567 --text NEW. It is not tried again; send a test when it is mended: jaunty contact test orla." {
+		t.Errorf("%s", got)
+	}
+	receipt := Notice{State: GivenUp, Carrier: Voice, Address: "+353861234567", Deliveries: []Delivery{{OK: true, Answer: "202"}, {Answer: "unallocated number"}}}
+	if got := receipt.WhatToDo(); !strings.HasPrefix(got, "The number +353861234567 is not known to the other side, which says: unallocated number. It stands where it is told") {
+		t.Errorf("%s", got)
 	}
 	if n.Deliveries[0].OK = true; n.WhatToDo() != "" {
 		t.Error("it was taken")

@@ -5,8 +5,6 @@ package roster
 import (
 	"database/sql/driver"
 	"regexp"
-	"slices"
-	"strings"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
@@ -109,37 +107,3 @@ const (
 	HeldFlood      = "flood"       // its reader was told of too much at once
 	HeldOld        = "old news"    // it was over before it could be sent
 )
-
-// WhatToDo says what helps when a notice was not delivered; empty when it was, or may still be.
-func (n *Notice) WhatToDo() string {
-	if n.State == Sent || n.State == Delivered || n.State == SummedUp || len(n.Deliveries) == 0 || n.Deliveries[len(n.Deliveries)-1].OK {
-		return ""
-	}
-	said := strings.ToLower(n.Deliveries[len(n.Deliveries)-1].Answer)
-	has := func(words ...string) bool {
-		return slices.ContainsFunc(words, func(w string) bool { return strings.Contains(said, w) })
-	}
-	again := " It is tried again by itself."
-	if n.State == GivenUp {
-		again = " It is not tried again; send a test when it is mended."
-	}
-	switch {
-	case has("is switched on"):
-		return "Switch the carrier on in the service's settings, or take the address off the contact." + again
-	case has("private address"):
-		return "Give an address of the public internet, or run the service with --private-addresses." + again
-	case has("switch push on"):
-		return "Open the console on that device and switch push on again."
-	case has("in time", "timeout", "i/o"):
-		return "The other side does not answer; see whether it is up and can be reached from here." + again
-	case has("refused", "no such host", "unreachable", "reset by peer", "eof"):
-		return "Nobody answers there; check the address, and whether the other side is up." + again
-	case has("401", "403", "535", "auth"):
-		return "The other side does not know us; check user, password or key in the settings." + again
-	case has("550", "551", "553", "404", "410"):
-		return "The other side does not know this address; correct it at the contact." + again
-	case has("429", "451", "452", "503"):
-		return "The other side is busy or out of order; nothing need be done unless it lasts." + again
-	}
-	return "See what the other side said." + again
-}

@@ -3,7 +3,6 @@ package roster
 import (
 	"fmt"
 	"math"
-	"slices"
 	"strings"
 	"time"
 
@@ -27,11 +26,8 @@ type Part struct {
 	Switch         bool
 }
 
-// runs are names of switches that say that their device itself goes: what they tell is told of the device.
-var runs = []string{"running", "runs", "run", "on", "on off", "state", "status", "power", "active"}
-
-// itself tells whether a switch says that its device goes.
-func (p *Part) itself() bool { return p.Switch && slices.Contains(runs, strings.ToLower(p.Signal)) }
+// itself tells whether a switch says that its device runs: what it tells is told of the device.
+func (p *Part) itself() bool { return p.Switch && site.RunsItself(p.Signal) }
 
 func (p *Part) thing() string {
 	if p.itself() {

@@ -17,6 +17,7 @@ type Matter struct {
 	Test    alarm.Test   // as it was at the raise
 	Now     alarm.Test   // what is asked now, of an alarm that is over because that was changed
 	Stale   bool         // nothing has come for so long that the value may be another by now
+	Ran     string       // of a switch: its newest run, in words; empty: nothing is said
 	Signal  *site.Signal // for its step and the words of its bands; nil: it has none
 	Watched *Watched     // what is computed and looked at; nil: the signal itself
 	Thing   string       // what it is about, as people call it: "Fern house air temperature"
@@ -173,6 +174,8 @@ func (m Matter) facts(limit bool) string {
 		return fmt.Sprintf("For %s it has sent nothing newer than what was there.", measure.Length(time.Duration(a.Value*float64(time.Second))))
 	case a.Kind == alarm.ByDisk:
 		return fmt.Sprintf("%s are free.", measure.Bytes(int64(a.Value)))
+	case a.Kind == alarm.ByGuard && m.Test.Switched() && m.Ran != "":
+		return "It " + m.Ran + "."
 	case a.Kind != alarm.ByGuard || !m.Test.Measured():
 		return ""
 	case m.Watched != nil && m.Watched.Reads(a.Value, a.Unit) != "": // the sentence tells it

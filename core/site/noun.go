@@ -146,6 +146,7 @@ type Signal struct {
 	Quality      measure.Quality  `json:"quality" db:"quality" nullable:"false" doc:"of the newest reading"`
 	ReceivedAt   *measure.Instant `json:"received_at" db:"received_at" format:"date-time" doc:"when anything of the signal last arrived"`
 	SilentSince  *measure.Instant `json:"silent_since" db:"silent_since" format:"date-time" doc:"since when it counts as silent; null: it does not"`
+	Ran
 }
 
 // Path is DEVICE/SIGNAL.

@@ -22,3 +22,12 @@ alter table signal add helper boolean not null default false;
 -- How bad faults are, and who is told, where that is not as the guards say.
 alter table device add faults jsonb not null default '{}';
 alter table signal add faults jsonb not null default '{}';
+
+-- The newest run of what goes on and off, and how often it has run on the day of that.
+create table switch_run (
+    signal_id bigint primary key references signal on delete cascade,
+    ran_from  bigint not null,
+    ran_until bigint, -- null: it runs
+    ran_on    text not null,
+    ran_times int not null
+);

@@ -4,7 +4,7 @@ import { api, pathOf, type Signal, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarms, useGuards, useRecipe, useSignals, useSite, useTotals, useWork } from '../api/queries'
 import { seen, written } from '../api/units'
-import { age, amount, doubt, figure, length, reads, sentence, shown, testWords, unitWord } from '../api/words'
+import { age, amount, doubt, figure, length, ranWords, reads, sentence, shown, testWords, unitWord } from '../api/words'
 import {
   Above,
   BigFigure,
@@ -68,6 +68,7 @@ export function SignalPage() {
         <Soft>
           {age(signal.at, now)}
           {signal.calibrated && ' · corrected by calibration'}
+          {ranWords(signal, now, zone) && ` · ${ranWords(signal, now, zone)}`}
         </Soft>
         {doubt(signal) && <Silent word={doubt(signal)} />}
         {signal.silent_since && <Silent />}

@@ -1,7 +1,7 @@
 import styled from 'styled-components'
 import { useNow } from '../api/live'
-import { useGuards, useSignal, useSpark, useWorst } from '../api/queries'
-import { age, doubt, length, limitsFor, reads, unitWord } from '../api/words'
+import { useGuards, useSignal, useSite, useSpark, useWorst } from '../api/queries'
+import { age, doubt, length, limitsFor, ranWords, reads, unitWord } from '../api/words'
 import { Spark } from '../chart/spark'
 import { Soft } from '../ui/basics'
 import { Shape, Silent, toneOf } from '../ui/severity'
@@ -80,6 +80,7 @@ export function StateWords({ path }: { path: string }) {
   const signal = useSignal(path)
   const worst = useWorst(path)
   const now = useNow()
+  const zone = useSite().data?.zone ?? 'UTC'
   if (!signal) return null
   if (worst)
     return (
@@ -89,5 +90,5 @@ export function StateWords({ path }: { path: string }) {
     )
   if (signal.silent_since) return <Silent />
   if (doubt(signal)) return <Silent word={doubt(signal)} />
-  return <Soft>{age(signal.at, now)}</Soft>
+  return <Soft>{ranWords(signal, now, zone) || age(signal.at, now)}</Soft>
 }
