@@ -6,7 +6,6 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -255,14 +254,14 @@ func alarmHealthCommand() *cobra.Command {
 }
 
 func printHealth(w io.Writer, h *alarm.Health) {
-	fmt.Fprintf(w, "%d alarms from %s to %s.\n\n", h.Alarms, clock(&h.From), clock(&h.Until))
+	fmt.Fprintf(w, "%s from %s to %s.\n\n", measure.Count(h.Alarms, "alarm", "alarms"), clock(&h.From), clock(&h.Until))
 	rows := [][]string{}
 	for _, f := range h.Figures {
 		good := "good"
 		if !f.Good {
 			good = "TOO MUCH"
 		}
-		rows = append(rows, []string{f.Name, strings.TrimSpace(fmt.Sprintf("%.4g %s", f.Value, f.Unit)), fmt.Sprintf("%g", f.Limit), good, f.Source})
+		rows = append(rows, []string{f.Name, f.Words(), f.LimitWords(), good, f.Source})
 	}
 	table(w, "", []string{"FIGURE", "IS", "AT MOST", "", "BY"}, rows)
 	fmt.Fprintln(w)
@@ -279,9 +278,9 @@ func printHealth(w io.Writer, h *alarm.Health) {
 		fmt.Fprintf(w, "Alarm %d of %s stands for %s.\n", s.ID, s.Signal, measure.Length(time.Duration(s.Stood)))
 	}
 	for _, f := range h.Floods {
-		fmt.Fprintf(w, "A flood: %d alarms from %s to %s.\n", f.Alarms, clock(&f.From), clock(&f.Until))
+		fmt.Fprintf(w, "A flood: %s from %s to %s.\n", measure.Count(f.Alarms, "alarm", "alarms"), clock(&f.From), clock(&f.Until))
 	}
 	for _, p := range h.People {
-		fmt.Fprintf(w, "%s was told of %d, %.2g a day.\n", p.Address, p.Alarms, p.PerDay)
+		fmt.Fprintf(w, "%s was told of %s, %s a day.\n", p.Address, measure.Count(p.Alarms, "alarm", "alarms"), measure.Round(p.PerDay, 1))
 	}
 }

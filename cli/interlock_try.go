@@ -68,13 +68,13 @@ alarms are those that guards would raise as they are now.`,
 const shownRuns = 20
 
 func printTried(w io.Writer, o *drive.Output, tried drive.Tried, from, until measure.Instant) {
-	days := until.Sub(from).Hours() / 24
+	over := measure.Length(until.Sub(from))
 	runs := o.Kind == drive.KindSwitch || o.Kind == drive.KindLevel
 	if runs {
-		fmt.Fprintf(w, "%s would have started %s in %.3g days and run for %s, %s at the longest; most starts within an hour: %d.\n", o.Path(), times(tried.Starts), days,
+		fmt.Fprintf(w, "%s would have started %s in %s and run for %s, %s at the longest; most starts within an hour: %d.\n", o.Path(), times(tried.Starts), over,
 			measure.Length(time.Duration(tried.Running)), measure.Length(time.Duration(tried.Longest)), tried.Busiest)
 	} else {
-		fmt.Fprintf(w, "%s would have changed %s in %.3g days.\n", o.Path(), times(len(tried.Stretches)), days)
+		fmt.Fprintf(w, "%s would have changed %s in %s.\n", o.Path(), times(len(tried.Stretches)), over)
 	}
 	if tried.Blind > 0 {
 		fmt.Fprintf(w, "For %s of that it would have been in its safe state, %s, since what drives it was silent, faulty, warming or not there.\n", measure.Length(time.Duration(tried.Blind)), o.Words(o.Safe))

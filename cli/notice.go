@@ -15,6 +15,7 @@ import (
 
 	"jauntylark/client"
 	"jauntylark/core/alarm"
+	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/server"
 )
@@ -158,7 +159,7 @@ func noticePreviewCommand() *cobra.Command {
 			for _, f := range out.Forms {
 				size := fmt.Sprintf("%d characters", f.Characters)
 				if f.Messages > 0 {
-					size = fmt.Sprintf("%s, %d text message(s)", size, f.Messages)
+					size = size + ", " + measure.Count(f.Messages, "text message", "text messages")
 				}
 				fmt.Fprintf(w, "── %s (%s)\n", f.Carrier, size)
 				if f.Subject != "" {

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/statement"
 	"jauntylark/core/wall"
@@ -215,7 +216,7 @@ func statementSendCommand() *cobra.Command {
 			return err
 		}
 		return show(c, sent, func(w io.Writer) {
-			fmt.Fprintf(w, "It goes to %d address(es); 'jaunty notice list' tells whether it arrived.\n", sent.Notices)
+			fmt.Fprintf(w, "It goes to %s; 'jaunty notice list' tells whether it arrived.\n", measure.Count(sent.Notices, "address", "addresses"))
 		})
 	}
 	return c

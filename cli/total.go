@@ -63,20 +63,7 @@ func totalAddCommand() *cobra.Command {
 }
 
 // comesTo writes a result for people.
-func comesTo(t *total.Total, r total.Result) string {
-	switch t.Kind {
-	case total.OnTime, total.LongestRun:
-		if r.Value == 0 {
-			return "0 s"
-		}
-		return measure.Length(time.Duration(r.Value * float64(time.Second)))
-	case total.Cost:
-		return r.Cost + " " + t.Unit
-	case total.Cycles:
-		return measure.Figure(r.Value, "")
-	}
-	return measure.Figure(r.Value, measure.Unit(t.Unit))
-}
+func comesTo(t *total.Total, r total.Result) string { return total.Says(t.Kind, t.Unit, r.Value) }
 
 // leftOut tells what a result does not count.
 func leftOut(r total.Result) string {

@@ -3,7 +3,9 @@ package alarm
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"jauntylark/core/measure"
@@ -155,6 +157,20 @@ func (h *Health) figures(raised []Told, days, most float64, sources, chattering 
 	slices.SortStableFunc(h.Figures, func(a, b HealthFigure) int { return cmp.Compare(a.Name, b.Name) })
 }
 
+// Words write a figure of how the alarms do, with its unit: "0.4 a day".
+func (f *HealthFigure) Words() string { return figureWords(f.Value, f.Unit) }
+
+// LimitWords write what it should be at most.
+func (f *HealthFigure) LimitWords() string { return figureWords(f.Limit, f.Unit) }
+
+func figureWords(v float64, unit string) string {
+	places := 1
+	if v == math.Trunc(v) {
+		places = 0
+	}
+	return strings.TrimSpace(measure.Round(v, places) + " " + unit)
+}
+
 // busiest is the most raises in any 10 minutes.
 func busiest(raised []Told) (most int) {
 	first := 0
@@ -273,10 +289,7 @@ func Recall(alarms []Alarm, missed int, from, until measure.Instant) Record {
 }
 
 func (r *Record) words() string {
-	text := fmt.Sprintf("%d alarms, %.1f a week", r.Alarms, r.PerWeek)
-	if r.Alarms == 1 {
-		text = fmt.Sprintf("1 alarm, %.1f a week", r.PerWeek)
-	}
+	text := fmt.Sprintf("%s, %s a week", measure.Count(r.Alarms, "alarm", "alarms"), measure.Round(r.PerWeek, 1))
 	if r.Precision != nil {
 		text += fmt.Sprintf("; of %d marked, %d were real, %d useful, %d false", r.Real+r.False+r.Useful, r.Real, r.Useful, r.False)
 	}

@@ -64,8 +64,11 @@ func Scaled(value float64, unit Unit) (float64, Unit) {
 	return best, shown
 }
 
-// Round writes a value with decimal places.
+// Round writes a value with decimal places; a half goes away from 0.
 func Round(value float64, places int) string {
+	if scale := math.Pow10(places); math.Abs(value*scale) < 1e15 {
+		value = math.Round(value*scale) / scale
+	}
 	text := strconv.FormatFloat(value, 'f', places, 64)
 	if strings.Trim(text, "-0.") == "" {
 		text = strings.TrimPrefix(text, "-")

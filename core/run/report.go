@@ -7,6 +7,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/statement"
+	"jauntylark/core/total"
 )
 
 // Sheet makes the report of a run: what it came to in sentences, and tables of its goals, signals, totals and phases. Called is
@@ -62,18 +63,7 @@ func (s *Summary) Sheet(called string, here site.Site, now measure.Instant) stat
 }
 
 // Figure writes what a total came to.
-func (s *Sum) Figure() string {
-	switch s.Unit {
-	case "s":
-		return measure.Length(time.Duration(s.Value * float64(time.Second)))
-	case "count":
-		return fmt.Sprintf("%.0f", s.Value)
-	}
-	if s.Kind == "cost" {
-		return fmt.Sprintf("%.2f %s", s.Value, s.Unit)
-	}
-	return measure.Figure(s.Value, "") + " " + s.Unit
-}
+func (s *Sum) Figure() string { return total.Says(s.Kind, s.Unit, s.Value) }
 
 // says tells a run in sentences.
 func (s *Summary) says(zone *time.Location, now measure.Instant) (says []string) {

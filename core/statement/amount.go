@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/total"
@@ -16,24 +15,17 @@ func amounts(t *total.Total, whole float64, parts []float64) (sum cell, cells []
 		text := measure.Round(v, places)
 		return cell{strings.TrimSpace(text + " " + unit), Plain{text, unit}}
 	}
-	switch t.Kind {
-	case total.OnTime, total.LongestRun:
-		length := func(v float64) cell {
-			return cell{measure.Length(time.Duration(v * float64(time.Second))), Plain{measure.Round(v, 0), "s"}}
+	plain := map[string]Plain{total.OnTime: {Unit: "s"}, total.LongestRun: {Unit: "s"}, total.Cycles: {}}
+	if as, counted := plain[t.Kind]; counted {
+		say := func(v float64) cell {
+			return cell{total.Says(t.Kind, t.Unit, v), Plain{measure.Round(v, 0), as.Unit}}
 		}
 		for _, v := range parts {
-			cells = append(cells, length(v))
+			cells = append(cells, say(v))
 		}
-		return length(whole), cells
-	case total.Cycles:
-		starts := func(v float64) cell {
-			return cell{measure.Count(int(v), "start", "starts"), Plain{measure.Round(v, 0), ""}}
-		}
-		for _, v := range parts {
-			cells = append(cells, starts(v))
-		}
-		return starts(whole), cells
-	case total.Cost:
+		return say(whole), cells
+	}
+	if t.Kind == total.Cost {
 		for _, v := range total.Spread(parts, whole, 2) {
 			cells = append(cells, number(v, 2, t.Unit))
 		}
@@ -48,7 +40,7 @@ func amounts(t *total.Total, whole float64, parts []float64) (sum cell, cells []
 	if unit != measure.Unit(t.Unit) {
 		scale, _ = measure.Convert(1, measure.Unit(t.Unit), unit)
 	}
-	places, scaled := min(measure.Places(most*scale), 3), make([]float64, len(parts))
+	places, scaled := measure.Places(most*scale), make([]float64, len(parts))
 	for i, v := range parts {
 		scaled[i] = v * scale
 	}

@@ -3,7 +3,6 @@ package statement
 import (
 	"fmt"
 	"html/template"
-	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -246,7 +245,7 @@ func OfAlarms(s *Statement, here site.Site, p Period, at measure.Instant, now, b
 	}
 	figures := Table{Title: "Figures", Columns: []string{"figure", "value", "should be at most", "source"}, Rows: [][]string{}}
 	for _, f := range now.Figures {
-		figures.Rows = append(figures.Rows, []string{f.Name, figureOf(f.Value, f.Unit), figureOf(f.Limit, f.Unit), f.Source})
+		figures.Rows = append(figures.Rows, []string{f.Name, f.Words(), f.LimitWords(), f.Source})
 	}
 	sheet.Tables = append(sheet.Tables, figures)
 	if len(now.Offenders) > 0 {
@@ -269,15 +268,6 @@ func OfAlarms(s *Statement, here site.Site, p Period, at measure.Instant, now, b
 		sheet.Tables = append(sheet.Tables, t)
 	}
 	return sheet
-}
-
-// figureOf writes a figure of how the alarms did, with one decimal place where it has any.
-func figureOf(v float64, unit string) string {
-	places := 1
-	if v == math.Trunc(v) {
-		places = 0
-	}
-	return strings.TrimSpace(measure.Round(v, places) + " " + unit)
 }
 
 // alarmsSay counts the alarms beside those of before.

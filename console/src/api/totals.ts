@@ -1,6 +1,6 @@
 import type { Result, TotalNow } from './client'
 import { written } from './units'
-import { figure, length } from './words'
+import { counted, length, sized } from './words'
 
 /** What a total comes to, for people. */
 export function comesTo(t: Pick<TotalNow, 'kind' | 'unit'>, r: Result) {
@@ -11,8 +11,8 @@ export function comesTo(t: Pick<TotalNow, 'kind' | 'unit'>, r: Result) {
     case 'cost':
       return `${r.cost} ${t.unit}`
     case 'cycles':
-      return figure(r.value)
+      return counted(r.value, 'start', 'starts')
     default:
-      return `${figure(Number(r.value.toPrecision(6)))} ${written(t.unit)}`
+      return sized(r.value, t.unit, written(t.unit))
   }
 }

@@ -85,11 +85,45 @@ export const count = (n: number) => small[n] ?? String(n)
 
 /** How long, in its largest two parts: "4 min", "1 h 5 min". */
 export function length(ms: number) {
-  const s = Math.max(0, Math.round(ms / 1000))
-  if (s < 60) return `${s} s`
-  if (s < 3600) return `${Math.floor(s / 60)} min`
-  if (s < 86400) return `${Math.floor(s / 3600)} h ${Math.floor((s % 3600) / 60)} min`
-  return `${Math.floor(s / 86400)} d ${Math.floor((s % 86400) / 3600)} h`
+  let s = Math.max(0, Math.round(ms / 1000))
+  const said: string[] = []
+  for (const [size, name] of [
+    [86400, 'd'],
+    [3600, 'h'],
+    [60, 'min'],
+    [1, 's'],
+  ] as const) {
+    const n = Math.floor(s / size)
+    s -= n * size
+    if (n > 0) said.push(`${n} ${name}`)
+    else if (said.length > 0) break
+    if (said.length === 2) break
+  }
+  return said.join(' ') || '0 s'
+}
+
+/** How many of a thing there are: "1 alarm", "12 alarms". */
+export const counted = (n: number, one: string, many: string) => `${n} ${Math.abs(n) === 1 ? one : many}`
+
+const energies = { mWh: 1e-6, Wh: 1e-3, kWh: 1, MWh: 1e3 } as const
+/** What adds up, as energy or a volume, in the unit in which it is read best: "345 kWh", "12.3 mWh". */
+export function sized(value: number, unit: string, sign = shown(unit)) {
+  let [v, u] = [value, sign]
+  if (value !== 0 && unit in energies)
+    for (const [name, size] of Object.entries(energies)) {
+      const here = (value * energies[unit as keyof typeof energies]) / size
+      if (name === 'mWh' || Math.abs(here) >= 1) [v, u] = [here, name]
+    }
+  const size = Math.abs(v)
+  const places =
+    size >= 99.95 || size === 0
+      ? 0
+      : size >= 9.995
+        ? 1
+        : size >= 0.9995
+          ? 2
+          : Math.min(2 - Math.floor(Math.log10(size)), 9)
+  return `${v.toFixed(places)} ${u}`.trim()
 }
 
 const parts: Record<string, string> = { d: 'd', h: 'h', m: 'min', s: 's', ms: 'ms' }
