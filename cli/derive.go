@@ -214,6 +214,9 @@ func signalShowCommand() *cobra.Command {
 			}
 			return show(c, out, func(w io.Writer) {
 				fmt.Fprintf(w, "%s: %s, %s\n", roster.Thing(out.DeviceTitle, out.Title), reads(out.Signal, units), age(out.At))
+				if out.MaySwitch {
+					fmt.Fprintf(w, "  it has read 0 and 1 alone; if it is on or off: jaunty signal set %s --switch\n", out.Path())
+				}
 				if ran := ran(&out.Signal, here); ran != "" {
 					fmt.Fprintf(w, "  it %s\n", ran)
 				}

@@ -83,6 +83,7 @@ func signalSetCommand() *cobra.Command {
   jaunty signal set pond/oxygen --fault-severity advisory --fault-tell tadhg
   jaunty signal set pond/oxygen --span 0.5..200 --fails-to low --fault-after 5m
   jaunty signal set potting-shed/vapour --warm-up 3m --stuck-after 2h
+  jaunty signal set boiler-room/flame-eye --switch
   jaunty signal set boiler-room/flame-eye --band 'flame off' --band 'dark on'
   jaunty signal set cistern/level --band 'dry ..1150' --band 'falling 1150..2900' --band 'covered 2900..'`,
 	}
@@ -98,6 +99,7 @@ func signalSetCommand() *cobra.Command {
 	f.String("warm-gap", "", "a longer gap between two readings means that it was without power; 0s: a gap says nothing")
 	f.String("stuck-after", "", "how long its last digit may stand still; 0s: for ever")
 	f.String("fault-after", "", "how long readings that cannot be believed may come before a sensor fault; 0s: 10m")
+	f.Bool("switch", false, "make a signal of numbers that are only ever 0 and 1 one that is on or off, its readings with it")
 	addFaultFlags(c)
 	f.StringArray("band", nil, "a named stretch of its values, 'NAME FROM..TO [COLOUR]', or 'NAME off' and 'NAME on'; repeat for each; all together replace the old ones")
 	f.String("interval", "", "how often a reading is expected; 0s: as often as its device's")
@@ -108,15 +110,23 @@ func signalSetCommand() *cobra.Command {
 		if _, _, err := site.SplitPath(args[0]); err != nil {
 			return wrongUse{err}
 		}
-		change, err := signalChange(c)
-		if err != nil {
-			return err
-		}
 		s, err := service()
 		if err != nil {
 			return err
 		}
 		var out site.Signal
+		if is, _ := c.Flags().GetBool("switch"); is {
+			if err := s.Do(c.Context(), http.MethodPost, "/api/v1/signals/"+args[0]+"/switch", nil, &out); err != nil {
+				return err
+			}
+			if c.Flags().NFlag() == 1 || c.Flags().NFlag() == 2 && c.Flags().Changed("json") {
+				return show(c, out, func(w io.Writer) { fmt.Fprintf(w, "%s is on or off from now on, its readings with it.\n", out.Path()) })
+			}
+		}
+		change, err := signalChange(c)
+		if err != nil {
+			return err
+		}
 		if err := s.Do(c.Context(), http.MethodPatch, "/api/v1/signals/"+args[0], change, &out); err != nil {
 			return err
 		}

@@ -105,6 +105,7 @@ func (v *Server) routes() {
 	operation(v, viewer, "list-sparks", http.MethodGet, "/api/v1/sparks", "The last day of every signal in few columns", v.listSparks)
 	operation(v, viewer, "get-signal", http.MethodGet, "/api/v1/signals/{device}/{signal}", "One signal", v.getSignal)
 	operation(v, keeper, "set-signal", http.MethodPatch, "/api/v1/signals/{device}/{signal}", "Say what a signal is called, its unit, span, step, bands and interval", v.setSignal)
+	operation(v, keeper, "make-switch", http.MethodPost, "/api/v1/signals/{device}/{signal}/switch", "Make a signal of numbers that are only ever 0 and 1 a switch, its readings with it", v.makeSwitch)
 	operation(v, viewer, "list-readings", http.MethodGet, "/api/v1/signals/{device}/{signal}/readings", "Readings of a stretch, in order of time", v.listReadings)
 	operation(v, viewer, "get-line", http.MethodGet, "/api/v1/signals/{device}/{signal}/line", "A stretch reduced to what a chart of so many columns can show", v.getLine)
 

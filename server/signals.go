@@ -45,6 +45,21 @@ func (v *Server) signal(ctx context.Context, p SignalPath) (site.Signal, error) 
 }
 
 func (v *Server) getSignal(ctx context.Context, in *SignalPath) (*body[site.Signal], error) {
+	s, err := v.signal(ctx, *in)
+	if err == nil {
+		s.MaySwitch, err = v.pipeline.MayBeSwitch(ctx, &s)
+	}
+	return answer(s, err)
+}
+
+// makeSwitch makes a signal of numbers that are only ever 0 and 1 a switch.
+func (v *Server) makeSwitch(ctx context.Context, in *SignalPath) (*body[site.Signal], error) {
+	if _, err := v.signal(ctx, *in); err != nil {
+		return nil, err
+	}
+	if err := v.pipeline.MakeSwitch(ctx, in.Device+"/"+in.Signal, who(ctx)); err != nil {
+		return nil, err
+	}
 	return answer(v.signal(ctx, *in))
 }
 

@@ -131,6 +131,7 @@ type Signal struct {
 	Quantity    string       `json:"quantity" db:"quantity" doc:"what it measures, in a word or two"`
 	Kind        string       `json:"kind" db:"kind" enum:"number,switch,text,data" doc:"a switch reads 1 or 0, for on and off"`
 	Unit        measure.Unit `json:"unit" db:"unit" doc:"SenML or UCUM code; empty when nobody has said"`
+	MaySwitch   bool         `json:"may_be_switch,omitempty" db:"-" readOnly:"true" doc:"of a signal that is asked for by itself: it holds numbers, and has read 0 and 1 alone; it can become a switch"`
 	Helper      bool         `json:"helper,omitempty" db:"helper" readOnly:"true" doc:"a derived signal that was made for a guard, and goes with it"`
 	MadeOf      string       `json:"made_of" db:"made_of" doc:"of a derived signal: how it is computed, in words; empty: it is measured"`
 	Calibrated  bool         `json:"calibrated" db:"calibrated" doc:"its values are corrected by a calibration, from some time on"`

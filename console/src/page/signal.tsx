@@ -22,6 +22,7 @@ import { Shape, Silent, toneOf } from '../ui/severity'
 import { AlarmTable } from './alarm-table'
 import { spans } from './board-sight'
 import { SignalChart } from './signal-chart'
+import { SwitchOffer } from './switch-offer'
 
 /** One signal: its value, its line, what guards it, its alarms. */
 export function SignalPage() {
@@ -79,6 +80,7 @@ export function SignalPage() {
           <Soft>for {length(now - Date.parse(standing.raised_at))}</Soft>
         </Prose>
       )}
+      {signal.kind === 'number' && <SwitchOffer device={device} signal={name} />}
       <MadeOf signal={signal} />
       <Facts signal={signal} />
       <TotalsOf path={path} />

@@ -3,7 +3,7 @@ import { useNavigate, useParams } from 'react-router'
 import { api, type Statement, take } from '../api/client'
 import { useSession, useSite } from '../api/queries'
 import { listOf, useReachAct, useSheet, useStatements } from '../api/reach'
-import { clock } from '../api/words'
+import { clock, counted } from '../api/words'
 import { Bar } from '../ui/bar'
 import {
   Above,
@@ -184,7 +184,7 @@ export function StatementPage() {
         <QuietLink href={`/api/v1/statements/${name}/page${when}${when ? '&' : '?'}as=csv`} target="_blank">
           CSV
         </QuietLink>
-        {send.data && <Soft role="status">It goes to {send.data.notices} address(es).</Soft>}
+        {send.data && <Soft role="status">It goes to {counted(send.data.notices, 'address', 'addresses')}.</Soft>}
       </Row>
       {send.error && <Failure error={send.error} />}
       {keeper && (
