@@ -237,7 +237,7 @@ func TestADevicesPage(t *testing.T) {
 	if v := s.Signal("d/v"); *v.SpanHigh != 10 || v.Step != 0.5 || v.Interval.String() != "1m" || len(v.Bands) != 1 || v.Quantity != "level" {
 		t.Errorf("%+v", v)
 	}
-	for field, change := range map[string]map[string]any{"span": {"span": site.Span{Low: 5, High: 1}}, "bands": {"bands": []map[string]any{{"name": "a"}, {"name": "b"}}}, "interval": {"interval": "2d"}} {
+	for field, change := range map[string]map[string]any{"span": {"span": site.Span{Low: 5, High: 1}}, "bands": {"bands": []map[string]any{{"name": "a", "from": 5, "to": 1}}}, "interval": {"interval": "2d"}} {
 		if err := s.Owner.Do(context.Background(), http.MethodPatch, "/api/v1/signals/d/v", change, nil); err == nil || !strings.Contains(err.Error(), field) {
 			t.Errorf("%s: %v", field, err)
 		}
