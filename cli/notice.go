@@ -65,6 +65,9 @@ func noticeListCommand() *cobra.Command {
 	return list
 }
 
+// attemptsShown is how many attempts at a notice people see, the newest.
+const attemptsShown = 5
+
 func printNotice(w io.Writer, n *server.NoticeStory) {
 	to := n.Address
 	if n.Contact != "" {
@@ -82,7 +85,11 @@ func printNotice(w io.Writer, n *server.NoticeStory) {
 		text, _, _ = strings.Cut(n.Text, "\n")
 	}
 	fmt.Fprintf(w, "\n    %s\n", text)
-	for _, d := range n.Deliveries {
+	shown := n.Deliveries[max(0, len(n.Deliveries)-attemptsShown):]
+	if before := len(n.Deliveries) - len(shown); before > 0 {
+		fmt.Fprintf(w, "    after %s before\n", measure.Count(before, "attempt", "attempts"))
+	}
+	for _, d := range shown {
 		word := "failed"
 		if d.OK {
 			word = "taken"

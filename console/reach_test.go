@@ -154,7 +154,7 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 	must(t, p.Goto("/statements/week"))
 	must(t, p.Until(says+`('raised')`))
 	press(t, p, "Send it")
-	must(t, p.Until(says+`('It goes to 1 address')`))
+	must(t, p.Until(says+`('It goes to 2 addresses')`))
 	complaints(t, p)
 	for path, wait := range map[string]string{"/rosters": "table", "/rosters/new": "fieldset", "/contacts/orla": "form", "/notices": "table", "/words": "form", "/statements": "form", "/statements/week": "table", "/stand-ins": "select"} {
 		accessible(t, p, path, wait)

@@ -41,7 +41,8 @@ const (
 	attemptFor = 20 * time.Second // an attempt may take so long
 	pollEvery  = time.Second      // for notices that other processes planned, and for retries
 	judgeEvery = 5 * time.Second  // between two looks at whether carriers work
-	probeEvery = 15 * time.Second // at a carrier that fails
+	probeEvery = 15 * time.Second // at a carrier that fails, and seldomer the longer it does
+	probeLast  = 2 * time.Minute
 	recordMost = 256              // attempts that are written down at once
 	againMost  = time.Hour        // the longest that another side can ask for
 )
@@ -248,6 +249,11 @@ func (w *Worker) writeDown(batch []attempt) {
 	}
 }
 
+// probeAfter gives how long after the last attempt a carrier is tried that has failed for so long.
+func probeAfter(failing time.Duration) time.Duration {
+	return min(max(probeEvery, failing/10), probeLast)
+}
+
 // judge looks now and then whether carriers work.
 func (w *Worker) judge(ctx context.Context) {
 	tick := time.NewTicker(judgeEvery)
@@ -263,7 +269,7 @@ func (w *Worker) judge(ctx context.Context) {
 			continue
 		}
 		for _, c := range carriers {
-			if now := w.Now(); c.FailingSince != nil && now.Sub(*c.FailedAt) >= probeEvery {
+			if now := w.Now(); c.FailingSince != nil && now.Sub(*c.FailedAt) >= probeAfter(now.Sub(*c.FailingSince)) {
 				if err := w.store.Probe(ctx, c.Name, now); err != nil && ctx.Err() == nil {
 					w.Log.Warn("a carrier that fails could not be tried, will try again", "carrier", c.Name, "error", err)
 				}

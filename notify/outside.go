@@ -99,6 +99,10 @@ func plainly(err error) string {
 	case errors.Is(err, context.DeadlineExceeded):
 		return "it did not answer in time"
 	}
+	var dial *net.OpError
+	if errors.As(err, &dial) && dial.Err != nil { // the other side's address says nothing to who reads it, or hears it
+		return strings.TrimPrefix(dial.Err.Error(), "connect: ")
+	}
 	text := err.Error()
 	if i := strings.LastIndex(text, `": `); i >= 0 {
 		text = text[i+3:]

@@ -322,7 +322,7 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 			t.Errorf("the raise does not say %q: %s", says, notices[2].Text)
 		}
 	}
-	for _, says := range []string{"It is over. D temp was above 30 °C for 1 minute 2 seconds.", "as far as 35 °C, and reads 28.5 °C now", "Orla had it."} {
+	for _, says := range []string{"It is over after 1 minute 2 seconds. D temp was above 30 °C.", "as far as 35 °C, and reads 28.5 °C now", "Orla had it."} {
 		if !strings.Contains(notices[0].Text, says) {
 			t.Errorf("the return does not say %q: %s", says, notices[0].Text)
 		}

@@ -730,7 +730,7 @@ func TestTenThousandNoticesBecomeAHandful(t *testing.T) {
 			digest = n.Subject
 		}
 	}
-	if told > 12 || !strings.HasPrefix(digest, "4998 alarms came and went, the worst: D temp was above 30 from") {
+	if told > 12 || !strings.HasPrefix(digest, "4998 alarms came and went, the worst: D temp was above 30 (alarm from") {
 		t.Errorf("%d messages, %q", told, digest)
 	}
 }

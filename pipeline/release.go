@@ -207,7 +207,7 @@ func (t *Turn) sumUp(b *batch) error {
 }
 
 // oldAfter is how old what waits must be for it to be summed up when it is over.
-const oldAfter = 10 * time.Minute
+const oldAfter = time.Minute
 
 // sumUpOld takes what waits since long, because a carrier or we were away, and is over by now, into one message a reader.
 func (t *Turn) sumUpOld() error {

@@ -13,7 +13,7 @@ func (m Matter) over() Message {
 	a := m.Alarm
 	var b strings.Builder
 	if back(a.Ending) {
-		fmt.Fprintf(&b, "It is over. %s for %s.\n\n", alarm.Was(a.Sentence), m.lasted())
+		fmt.Fprintf(&b, "It is over after %s. %s.\n\n", m.lasted(), alarm.Was(a.Sentence))
 	} else {
 		fmt.Fprintf(&b, "%s\n\n", m.lead())
 		if a.Ending != alarm.EndDrill {
@@ -59,7 +59,7 @@ func (m Matter) ended() string {
 	was := alarm.Was(a.Sentence)
 	switch a.Ending {
 	case alarm.EndUnwatched, alarm.EndChanged:
-		return fmt.Sprintf("%s %s for %s", m.lead(), was, m.lasted())
+		return fmt.Sprintf("%s %s (alarm for %s)", m.lead(), was, m.lasted())
 	case alarm.EndDisproved:
 		return fmt.Sprintf("Withdrawn, as %s: %s", a.Cause, a.Sentence)
 	case alarm.EndDrill:

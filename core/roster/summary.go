@@ -239,14 +239,14 @@ func NewsOf(m Matter, now measure.Instant) News {
 		}
 		return n
 	}
-	n.Ended = fmt.Sprintf("%s from %s for %s", alarm.Was(a.Sentence), clockAt(m.Site, a.RaisedAt, now), m.lasted())
+	n.Ended = fmt.Sprintf("%s (alarm from %s for %s)", alarm.Was(a.Sentence), clockAt(m.Site, a.RaisedAt, now), m.lasted())
 	switch a.Ending {
 	case alarm.EndUnwatched:
-		n.Ended += " (no longer watched: " + a.Cause + ")"
+		n.Ended += ", no longer watched: " + a.Cause
 	case alarm.EndChanged:
-		n.Ended += " (no longer an alarm: " + a.Cause + ")"
+		n.Ended += ", no longer an alarm: " + a.Cause
 	case alarm.EndDisproved:
-		n.Ended = fmt.Sprintf("%s (withdrawn: %s)", a.Sentence, a.Cause)
+		n.Ended = fmt.Sprintf("%s, withdrawn: %s", a.Sentence, a.Cause)
 	}
 	return n
 }

@@ -60,7 +60,7 @@ func TestTheReturnSaysHowLongAndHowFar(t *testing.T) {
 	if n.Short != "Over after 1 hour 5 minutes: Fern house air temperature was above 30 °C" {
 		t.Errorf("subject %q", n.Short)
 	}
-	for _, says := range []string{"was above 30 °C for 1 hour 5 minutes.", "Raised at 03:06:00", "Over at 04:11:00", "It went as far as 34.5 °C, and reads 28.9 °C now."} {
+	for _, says := range []string{"It is over after 1 hour 5 minutes. Fern house air temperature was above 30 °C.", "Raised at 03:06:00", "Over at 04:11:00", "It went as far as 34.5 °C, and reads 28.9 °C now."} {
 		if !strings.Contains(n.Long, says) {
 			t.Errorf("does not say %q: %s", says, n.Long)
 		}

@@ -7,7 +7,10 @@ import (
 )
 
 // Sent is when something of a device arrived, and when its newest reading says that it was measured.
-type Sent struct{ Arrived, Measured measure.Instant }
+type Sent struct {
+	Arrived, Measured measure.Instant
+	Alone             bool // nothing older came with it
+}
 
 // clockSlack is by how much a reading that is sent when it is measured may be older or younger than the one before it was.
 const clockSlack = 2 * time.Second
@@ -21,7 +24,10 @@ func (s Sent) Live(before Sent) bool {
 	if s.Arrived.Sub(s.Measured).Abs() < ClockRight {
 		return true
 	}
-	if before.Arrived == 0 || before.Arrived == s.Arrived {
+	switch before.Arrived {
+	case 0:
+		return s.Alone // of the first one nobody knows better
+	case s.Arrived:
 		return false
 	}
 	passed := s.Arrived.Sub(before.Arrived)

@@ -9,7 +9,7 @@ import (
 // The clock of a device is judged by readings that were sent when they were measured, not by its backlog.
 func TestWhatWasSentWhenItWasMeasured(t *testing.T) {
 	at := func(arrived, measured float64) Sent {
-		return Sent{measure.Instant(1e12 + arrived*1000), measure.Instant(1e12 + measured*1000)}
+		return Sent{Arrived: measure.Instant(1e12 + arrived*1000), Measured: measure.Instant(1e12 + measured*1000)}
 	}
 	for _, c := range []struct {
 		what        string
@@ -17,7 +17,8 @@ func TestWhatWasSentWhenItWasMeasured(t *testing.T) {
 		live        bool
 	}{
 		{"the first one, right", Sent{}, at(10, 9), true},
-		{"the first one, old", Sent{}, at(10, -4000), false},
+		{"the first one, old, among older ones", Sent{}, at(10, -4000), false},
+		{"the first one, old, alone", Sent{}, func() Sent { s := at(10, -4000); s.Alone = true; return s }(), true},
 		{"a clock that is an hour behind", at(0, -3600), at(10, -3590), true},
 		{"the same, a reading left out", at(0, -3600), at(20, -3580), true},
 		{"the same, jittering", at(0, -3600), at(10, -3588.5), true},

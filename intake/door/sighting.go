@@ -79,10 +79,12 @@ func (d *Door) note(p *Pending) {
 	if p.who.Key.ID != 0 {
 		c.uses[p.who.Key.ID] = store.KeyUse{Key: p.who.Key.ID, At: p.arrived, From: v.Address, By: v.Protocol}
 	}
-	newest := measure.Instant(0)
+	newest, oldest := measure.Instant(0), measure.Instant(0)
 	for i := range v.Samples {
 		at := v.Samples[i].At
-		newest = max(newest, at)
+		if newest = max(newest, at); at != 0 && (oldest == 0 || at < oldest) {
+			oldest = at
+		}
 		if at == 0 || p.arrived.Sub(at).Abs() < time.Minute { // a backlog is no rate
 			seen.readings++
 			if at != 0 && at.Time().Before(seen.since) {
@@ -91,7 +93,7 @@ func (d *Door) note(p *Pending) {
 		}
 	}
 	if newest != 0 {
-		sent := site.Sent{Arrived: p.arrived, Measured: newest}
+		sent := site.Sent{Arrived: p.arrived, Measured: newest, Alone: oldest == newest}
 		if sent.Live(seen.sent) {
 			behind := int64(p.arrived - newest)
 			seen.ClockBehind = &behind

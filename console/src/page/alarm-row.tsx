@@ -58,7 +58,7 @@ function AlarmRow({ alarm, signal, spark, zone, now }: Props) {
             {signal ? reads(signal) : '–'} <small>{shown(alarm.unit)}</small>
           </>
         ) : (
-          length(now - Date.parse(alarm.raised_at) + alarm.value * 1000)
+          length(now - Date.parse(alarm.raised_at) + (alarm.unit === 's' ? alarm.value * 1000 : 0))
         )}
       </Figure>
       <Spark
