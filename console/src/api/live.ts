@@ -1,9 +1,8 @@
-import type { Query } from '@tanstack/react-query'
 import { useSyncExternalStore } from 'react'
 import type { Change } from './client'
 import { tellKept } from './kept'
 import { takeOutputs } from './outputs'
-import { queries, takeAlarms, takeSignals } from './queries'
+import { askAnew, queries, takeAlarms, takeSignals } from './queries'
 
 /** How the live stream is. When it is not connected, what the page shows is as old as `heard`, by the
  *  service's clock, which is `ahead` of the browser's. */
@@ -108,19 +107,6 @@ function hear(told: Told) {
   const ahead = told.what === 'beat' ? Date.parse(told.now) - Date.now() : state.ahead
   set({ connected: true, lost: false, heard: Date.now() + ahead, ahead })
   if (told.what === 'change') takeChange(told.change)
-}
-
-/** Asks for what is shown anew. An answer that is on its way for the first time may be older than the stream: the library takes it
- *  for the new one, so it is asked for once more when it has come. */
-function askAnew(predicate: (q: Query) => boolean) {
-  const early = queries
-    .getQueryCache()
-    .findAll({ fetchStatus: 'fetching', predicate: (q) => q.state.data === undefined && predicate(q) })
-  void queries.invalidateQueries({ predicate })
-  for (const q of early) {
-    const again = () => void queries.invalidateQueries({ queryKey: q.queryKey, exact: true })
-    q.promise?.then(again, again)
-  }
 }
 
 /** What charts ask for goes on from where it was asked for. */

@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { api, type Interlock, type Output, type OutputList, type OutputSpec, take } from './client'
-import { queries } from './queries'
+import { askAnew, queries } from './queries'
 import { shown } from './units'
 import { age, clock } from './words'
 
@@ -14,8 +14,9 @@ export function takeOutputs(changed: Output[]) {
   const old = queries.getQueryData<OutputList>(['outputs'])
   const known = new Map(old?.outputs.map((o) => [o.id, o]))
   const moved = changed.some((o) => known.get(o.id)?.order_no !== o.order_no || known.get(o.id)?.by !== o.by)
-  if (!old || changed.some((o) => !known.has(o.id)) || changed.some((o) => (o.by === 'emergency') !== !!old.emergency))
-    void queries.invalidateQueries({ queryKey: ['outputs'] })
+  const unlike = !old || changed.some((o) => !known.has(o.id) || (o.by === 'emergency') !== !!old.emergency)
+  // An answer that is on its way may be older than this.
+  if (unlike || queries.isFetching({ queryKey: ['outputs'] })) askAnew((q) => q.queryKey[0] === 'outputs')
   if (old) {
     const fresh = new Map(changed.map((o) => [o.id, o]))
     queries.setQueryData<OutputList>(['outputs'], { ...old, outputs: old.outputs.map((o) => fresh.get(o.id) ?? o) })

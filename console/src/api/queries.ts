@@ -1,4 +1,4 @@
-import { QueryClient, useMutation, useQuery } from '@tanstack/react-query'
+import { type Query, QueryClient, useMutation, useQuery } from '@tanstack/react-query'
 import { api, type Alarm, pathOf, Problem, type Signal, take } from './client'
 import { byUrgency } from './words'
 
@@ -326,6 +326,19 @@ const newestFirst = (a: Alarm, b: Alarm) => b.id - a.id
 const signals = new LiveList<Signal>('signals', (a, b) => a.device.localeCompare(b.device) || a.id - b.id)
 const alarms = new LiveList<Alarm>('alarms', newestFirst)
 const standing = new LiveList<Alarm>('standing', newestFirst, (a) => a.state === 'raised')
+
+/** Asks for what is shown anew. An answer that is on its way for the first time may be older than the stream: the library takes it
+ *  for the new one, so it is asked for once more when it has come. */
+export function askAnew(predicate: (q: Query) => boolean) {
+  const early = queries
+    .getQueryCache()
+    .findAll({ fetchStatus: 'fetching', predicate: (q) => q.state.data === undefined && predicate(q) })
+  void queries.invalidateQueries({ predicate })
+  for (const q of early) {
+    const again = () => void queries.invalidateQueries({ queryKey: q.queryKey, exact: true })
+    q.promise?.then(again, again)
+  }
+}
 
 /** Puts signals as they are now into what is shown. */
 export const takeSignals = (changed: Signal[]) => signals.tell(changed)
