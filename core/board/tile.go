@@ -219,7 +219,18 @@ func (t *Tile) wrongPins(k *Known) (field, reason string) {
 	return "", ""
 }
 
+// plainState gives the name of a state that is written as a test: 'is "flame"' is flame.
+func plainState(when string) string {
+	if state, test := strings.CutPrefix(strings.TrimSpace(when), "is "); test {
+		return strings.Trim(strings.TrimSpace(state), `"`)
+	}
+	return when
+}
+
 func (p *Pin) wrong(k *Known) (field, reason string) {
+	for i := range p.States {
+		p.States[i].When = plainState(p.States[i].When)
+	}
 	switch {
 	case !(p.X >= 0 && p.X <= 1):
 		return "x", fmt.Sprintf("%v is not 0 to 1", p.X)

@@ -15,7 +15,7 @@ func amounts(t *total.Total, whole float64, parts []float64) (sum cell, cells []
 		text := measure.Round(v, places)
 		return cell{strings.TrimSpace(text + " " + unit), Plain{text, unit}}
 	}
-	plain := map[string]Plain{total.OnTime: {Unit: "s"}, total.LongestRun: {Unit: "s"}, total.Cycles: {}}
+	plain := map[string]Plain{total.OnTime: {Unit: "s"}, total.LongestRun: {Unit: "s"}, total.Cycles: {Unit: "starts"}}
 	if as, counted := plain[t.Kind]; counted {
 		say := func(v float64) cell {
 			return cell{total.Says(t.Kind, t.Unit, v), Plain{measure.Round(v, 0), as.Unit}}
@@ -56,29 +56,30 @@ func amount(t *total.Total, r total.Result) cell {
 	return sum
 }
 
-// compared says how what a total came to stands to what it came to before: "8 % more than in September 2026 (149.25 EUR)".
+// compared says how what a total came to stands to what it came to before: "8 % more than in September 2026 (149.25 EUR)". when
+// is what it is compared with, as "in September 2026".
 func compared(t *total.Total, now, before total.Result, when string) string {
 	switch {
 	case !known(&before):
-		return fmt.Sprintf("of %s there is nothing to compare it with", when)
+		return fmt.Sprintf("and there is nothing %s to compare it with", when)
 	case before.Value <= 0 && now.Value <= 0:
-		return "as in " + when
+		return "as " + when
 	case before.Value <= 0:
-		return fmt.Sprintf("and in %s none", when)
+		return fmt.Sprintf("and %s none", when)
 	}
 	return fmt.Sprintf("%s %s (%s)", than(now.Value, before.Value), when, amount(t, before).text)
 }
 
-// than says how one figure stands to another that is not 0: "12 % more than in", "as much as in".
+// than says how one figure stands to another that is not 0: "12 % more than", "as much as".
 func than(now, before float64) string {
 	percent := 100 * (now - before) / before
 	switch {
 	case percent >= 1000:
-		return fmt.Sprintf("%s times as much as in", measure.Round(now/before, 0))
+		return fmt.Sprintf("%s times as much as", measure.Round(now/before, 0))
 	case percent > 0.5:
-		return fmt.Sprintf("%.0f %% more than in", percent)
+		return fmt.Sprintf("%.0f %% more than", percent)
 	case percent < -0.5:
-		return fmt.Sprintf("%.0f %% less than in", -percent)
+		return fmt.Sprintf("%.0f %% less than", -percent)
 	}
-	return "as much as in"
+	return "as much as"
 }

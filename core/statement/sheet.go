@@ -79,16 +79,20 @@ type scope struct {
 	now    measure.Instant
 	zone   *time.Location
 	words  string // the period
-	before string // what it is compared with
+	before string // what it is compared with: "September 2026"
+	when   string // the same in a sentence: "in September 2026", "on Saturday 31 October 2026"
 }
 
 func newScope(s *Statement, here site.Site, p Period, now measure.Instant) scope {
 	zone := here.Location()
 	old, part := s.Compared(p, now, zone)
-	of := scope{s, here, p, now, zone, s.Words(p, zone), s.Words(old, zone)}
+	of := scope{Statement: s, Site: here, Period: p, now: now, zone: zone, words: s.Words(p, zone), before: s.Words(old, zone)}
 	if part {
 		of.words += ", up to " + now.Time().In(zone).Format("2 January 15:04")
 		of.before = "as much of " + of.before
+	}
+	if of.when = "in " + of.before; s.Every == total.ByDay && !part {
+		of.when = "on " + of.before
 	}
 	return of
 }
@@ -112,7 +116,7 @@ func OfEnergy(s *Statement, here site.Site, p Period, now measure.Instant, all [
 			sheet.Says = append(sheet.Says, fmt.Sprintf("%s: there is no data of %s.", title, o.words))
 			continue
 		}
-		sheet.Says = append(sheet.Says, fmt.Sprintf("%s came to %s, %s.", title, came, compared(&c.Total, c.Now, c.Before, o.before)))
+		sheet.Says = append(sheet.Says, fmt.Sprintf("%s came to %s, %s.", title, came, compared(&c.Total, c.Now, c.Before, o.when)))
 		if missing := c.Now.Missing; missing > 60 {
 			sheet.Says = append(sheet.Says, fmt.Sprintf("Of %s, %s are without data and not counted.", title, measure.Length(time.Duration(missing*float64(time.Second)))))
 		}
@@ -219,7 +223,7 @@ func OfTotals(s *Statement, here site.Site, p Period, now measure.Instant, all [
 		}
 		if known(&c.Now) {
 			came = amount(&c.Total, c.Now)
-			sheet.Says = append(sheet.Says, fmt.Sprintf("%s: %s, %s.", title, came.text, compared(&c.Total, c.Now, c.Before, o.before)))
+			sheet.Says = append(sheet.Says, fmt.Sprintf("%s: %s, %s.", title, came.text, compared(&c.Total, c.Now, c.Before, o.when)))
 		} else {
 			sheet.Says = append(sheet.Says, title+": no data.")
 		}
@@ -236,7 +240,7 @@ func OfTotals(s *Statement, here site.Site, p Period, now measure.Instant, all [
 func OfAlarms(s *Statement, here site.Site, p Period, at measure.Instant, now, before alarm.Health) Sheet {
 	o := newScope(s, here, p, at)
 	sheet := o.begin()
-	sheet.Says = append(sheet.Says, alarmsSay(now.Alarms, before.Alarms, o.before))
+	sheet.Says = append(sheet.Says, alarmsSay(now.Alarms, before.Alarms, o.when))
 	if n := len(now.Standing); n > 0 {
 		sheet.Says = append(sheet.Says, measure.Count(n, "alarm stands", "alarms stand")+" for more than a day.")
 	}
@@ -275,11 +279,11 @@ func alarmsSay(now, before int, when string) string {
 	says := measure.Count(now, "alarm was raised", "alarms were raised")
 	switch {
 	case now == 0 && before == 0:
-		return fmt.Sprintf("No alarm was raised, as in %s.", when)
+		return fmt.Sprintf("No alarm was raised, as %s.", when)
 	case now == 0:
-		return fmt.Sprintf("No alarm was raised; in %s %s.", when, measure.Count(before, "was", "were"))
+		return fmt.Sprintf("No alarm was raised; %s %s.", when, measure.Count(before, "was", "were"))
 	case before == 0:
-		return fmt.Sprintf("%s; in %s none.", says, when)
+		return fmt.Sprintf("%s; %s none.", says, when)
 	}
 	return fmt.Sprintf("%s, %s %s (%d).", says, than(float64(now), float64(before)), when, before)
 }

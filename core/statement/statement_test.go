@@ -2,6 +2,9 @@ package statement
 
 import (
 	"encoding/csv"
+	"flag"
+	"fmt"
+	"os"
 	"strconv"
 	"strings"
 	"testing"
@@ -78,6 +81,8 @@ func TestEachPeriodIsDueOnce(t *testing.T) {
 	}
 }
 
+var rewrite = flag.Bool("rewrite", false, "write testdata/statements.txt anew; read it before you keep it")
+
 // after is long after every period of these tests.
 const after = measure.Instant(1_900_000_000_000)
 
@@ -124,7 +129,7 @@ func TestSheets(t *testing.T) {
 		t.Errorf("%s", text)
 	}
 	totals := OfTotals(&Statement{Name: "t", Kind: Totals, Every: "day"}, here, p, after, []Came{{Total: total.Total{Name: "cycles", Kind: total.Cycles}, Now: total.Result{Value: 55, Known: 1}, Before: total.Result{Value: 1, Known: 1}}, {Total: total.Total{Name: "on", Kind: total.OnTime}, Now: total.Result{Value: 3725, Known: 1}}})
-	if text := totals.Text(); !strings.Contains(text, "Cycles: 55 starts, 5400 % more") && !strings.Contains(text, "Cycles: 55 starts, 55 times as much as in") || !strings.Contains(text, "1 hour 2 minutes") || !strings.Contains(text, "there is nothing to compare it with") {
+	if text := totals.Text(); !strings.Contains(text, "Cycles: 55 starts, 5400 % more") && !strings.Contains(text, "Cycles: 55 starts, 55 times as much as on") || !strings.Contains(text, "1 hour 2 minutes") || !strings.Contains(text, "there is nothing") {
 		t.Errorf("%s", text)
 	}
 }
@@ -142,6 +147,45 @@ func TestAStatementInLittleRoom(t *testing.T) {
 	}
 	if f := roster.FormOf(roster.Chat, sheet.Message(), roster.Matter{}); strings.ReplaceAll(f.Text, "\n", " ") != want {
 		t.Errorf("%+v", f)
+	}
+}
+
+// The whole text of a statement by every carrier is kept, so that whoever changes it reads it.
+func TestAStatementByEveryCarrier(t *testing.T) {
+	here := site.Site{Name: "Hollowbrook", Zone: "Europe/Dublin", Currency: "EUR"}
+	zone := dublin(t)
+	s := &Statement{Name: "electricity", Kind: Energy, Every: "month"}
+	p := s.PeriodAt(instant(t, "2026-11-15T12:00:00Z"), zone)
+	cost := Came{Total: total.Total{Name: "lamps", Kind: total.Cost, Unit: "EUR"},
+		Now:    total.Result{Value: 15.03, Cost: "15.03", Known: 1, Missing: 7300, Standing: "1.22", Rates: []total.RateUse{{Name: "night", Used: 8.2, Cost: "1.41"}, {Name: "day", Used: 35.4, Cost: "12.40"}}},
+		Before: total.Result{Value: 14.2, Cost: "14.20", Known: 1, Standing: "1.22", Rates: []total.RateUse{{Name: "night", Used: 9, Cost: "1.55"}, {Name: "day", Used: 32.6, Cost: "11.43"}}},
+		Days:   []total.Result{{At: p.From, Value: 7.514}, {At: p.From + 86_400_000, Value: 7.516}}}
+	energy := Came{Total: total.Total{Name: "door", Title: "Door lamp", Kind: total.Energy, Unit: "kWh"}, Now: total.Result{Value: 0.0000121, Known: 1}, Days: []total.Result{{At: p.From, Value: 0.0000061}, {At: p.From + 86_400_000, Value: 0.000006}}}
+	sheet := OfEnergy(s, here, p, instant(t, "2026-11-02T23:30:00Z"), []Came{cost, energy})
+	runs := OfTotals(&Statement{Name: "pumps", Kind: Totals, Every: "day"}, here, Period{p.From, p.From + 86_400_000}, after, []Came{
+		{Total: total.Total{Name: "fog", Title: "Fog pump", Kind: total.Cycles}, Now: total.Result{Value: 56, Known: 1}, Before: total.Result{Value: 50, Known: 1}},
+		{Total: total.Total{Name: "fog-time", Title: "Fog pump, on", Kind: total.OnTime}, Now: total.Result{Value: 3725, Known: 1}, Before: total.Result{Known: 1}}})
+	alarms := OfAlarms(&Statement{Name: "alarms", Kind: Alarms, Every: "week"}, here, p, after, alarm.Health{}, alarm.Health{Alarms: 1})
+	var b strings.Builder
+	for _, one := range []*Sheet{&sheet, &runs, &alarms} {
+		for _, carrier := range []string{roster.Mail, roster.Text, roster.Chat, roster.Push} {
+			f := roster.FormOf(carrier, one.Message(), roster.Matter{})
+			fmt.Fprintf(&b, "---- %s\n[%s]\n%s\n", carrier, f.Subject, strings.TrimSpace(f.Text))
+		}
+		table, err := one.CSV()
+		if err != nil {
+			t.Fatal(err)
+		}
+		fmt.Fprintf(&b, "---- CSV\n%s\n", table)
+	}
+	const file = "testdata/statements.txt"
+	if *rewrite {
+		if err := os.WriteFile(file, []byte(b.String()), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if kept, err := os.ReadFile(file); err != nil || string(kept) != b.String() {
+		t.Errorf("%v\n%s", err, b.String())
 	}
 }
 
@@ -195,7 +239,7 @@ func TestComparedWithAsMuchOfTheLastOne(t *testing.T) {
 	here := site.Site{Name: "Here", Zone: "Europe/Dublin"}
 	came := Came{Total: total.Total{Name: "lamps", Kind: total.Energy, Unit: "kWh"}, Now: total.Result{Value: 50, Known: 1}, Before: total.Result{Value: 0, Known: 1}}
 	sheet := OfEnergy(s, here, p, instant(t, "2026-11-10T12:00:00Z"), []Came{came, {Total: came.Total, Now: came.Now}, {Total: came.Total}})
-	if got := strings.Join(sheet.Says, "\n"); got != "Lamps came to 50.0 kWh, and in as much of October 2026 none.\nLamps came to 50.0 kWh, of as much of October 2026 there is nothing to compare it with.\nLamps: there is no data of November 2026, up to 10 November 12:00." {
+	if got := strings.Join(sheet.Says, "\n"); got != "Lamps came to 50.0 kWh, and in as much of October 2026 none.\nLamps came to 50.0 kWh, and there is nothing in as much of October 2026 to compare it with.\nLamps: there is no data of November 2026, up to 10 November 12:00." {
 		t.Errorf("%s", got)
 	}
 }

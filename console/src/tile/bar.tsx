@@ -2,7 +2,7 @@ import styled from 'styled-components'
 import type { Series } from '../api/client'
 import { useGuards, useSignal, useSpark, useWorst } from '../api/queries'
 import { seen } from '../api/units'
-import { figure, reads, shown } from '../api/words'
+import { figure, reads, unitWord } from '../api/words'
 import { PlainLink, Soft } from '../ui/basics'
 import { Shape, toneOf } from '../ui/severity'
 import { TileBox } from './box'
@@ -56,7 +56,6 @@ function OneBar({ series, several }: { series: Series; several: boolean }) {
   if (!signal) return <Soft>There is no signal {series.signal}.</Soft>
   const scale = scaleOf(signal, guards, day)
   const x = (v: number) => 1000 * along(scale, v)
-  const unit = shown(signal.unit)
   const tone = worst ? toneOf(worst.severity) : 'var(--ink)'
   return (
     <div data-signal={series.signal}>
@@ -65,7 +64,7 @@ function OneBar({ series, several }: { series: Series; several: boolean }) {
           {several || series.title ? seriesTitle(series, signal, true) : ''}
         </PlainLink>
         <b style={{ color: tone }}>
-          {worst && <Shape of={worst.severity} />} {reads(signal)} <Soft>{unit}</Soft>
+          {worst && <Shape of={worst.severity} />} {reads(signal)} <Soft>{unitWord(signal)}</Soft>
         </b>
       </Top>
       <Track viewBox="0 0 1000 18" preserveAspectRatio="none" aria-hidden="true">

@@ -4,7 +4,7 @@ import { type Alarm, type Board, type Pin, type Signal } from '../api/client'
 import { stateWords, useOutputs } from '../api/outputs'
 import { useGuards, useSignal, useSpark, useStanding, useWorst } from '../api/queries'
 import { seen } from '../api/units'
-import { bandOf, byUrgency, reads, shown, stateName } from '../api/words'
+import { bandOf, byUrgency, reads, stateName, unitWord } from '../api/words'
 import { Shape as SeverityShape, toneOf } from '../ui/severity'
 import { along, scaleOf } from './scale'
 
@@ -104,7 +104,7 @@ function ValuePin({ pin }: { pin: Pin }) {
   return (
     <Plate $size={face.size} $tone={tone} $blinks={blinks} data-pin={pin.signal}>
       {worst && <SeverityShape of={worst.severity} />}
-      {face.text} <b>{signal ? reads(signal) : '–'}</b> {signal && shown(signal.unit)}
+      {face.text} <b>{signal ? reads(signal) : '–'}</b> {signal && unitWord(signal)}
       {signal?.silent_since && ' silent'}
     </Plate>
   )
@@ -217,7 +217,7 @@ function BarPin({ pin }: { pin: Pin }) {
       </svg>
       <span>
         {worst && <SeverityShape of={worst.severity} />} {face.text} <b>{signal ? reads(signal) : '–'}</b>{' '}
-        {signal && shown(signal.unit)}
+        {signal && unitWord(signal)}
       </span>
     </Plate>
   )

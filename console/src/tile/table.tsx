@@ -1,7 +1,7 @@
 import type { Series } from '../api/client'
 import { useSignal, useSpark } from '../api/queries'
 import { seen } from '../api/units'
-import { figure, reads, shown } from '../api/words'
+import { figure, reads, unitWord } from '../api/words'
 import { Columns, Num, PlainLink, Table } from '../ui/basics'
 import { TileBox } from './box'
 import { seriesTitle, signalLink, type TileProps } from './context'
@@ -33,7 +33,7 @@ function Row({ series }: { series: Series }) {
         {signal ? <PlainLink href={signalLink(signal)}>{seriesTitle(series, signal, true)}</PlainLink> : series.signal}
       </td>
       <Num style={{ whiteSpace: 'nowrap' }}>
-        <b style={{ fontWeight: 620 }}>{signal ? reads(signal) : '–'}</b> {signal && shown(signal.unit)}
+        <b style={{ fontWeight: 620 }}>{signal ? reads(signal) : '–'}</b> {signal && unitWord(signal)}
       </Num>
       <Num style={{ whiteSpace: 'nowrap' }}>
         {signal?.kind === 'number' && lows.length ? `${eye(Math.min(...lows))} to ${eye(Math.max(...highs))}` : ''}
