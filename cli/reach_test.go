@@ -110,7 +110,7 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	if out := p.must("site", "reach"); !strings.Contains(out, "Who got 5 messages in 1 minute gets what follows in one.") {
 		t.Errorf("%s", out)
 	}
-	if out := p.must("notice", "preview", "--on", "raise", "--alarm", "2"); !strings.Contains(out, "1 text message(s)") || !strings.Contains(out, "above thirty") {
+	if out := p.must("notice", "preview", "--on", "raise", "--alarm", "2"); !strings.Contains(out, "1 text message)") || !strings.Contains(out, "above thirty") {
 		t.Errorf("%s", out)
 	}
 	if out := p.must("carrier", "list"); !strings.Contains(out, "works") || !strings.Contains(out, "not used yet") {

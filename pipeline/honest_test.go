@@ -13,6 +13,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/store"
 )
 
 // last gives the newest notice of a kind by a carrier.
@@ -168,6 +169,34 @@ func TestAFloodDelaysNoFirstWord(t *testing.T) {
 	}
 	if digest.Severity != alarm.Warning || digest.AlarmID == 0 {
 		t.Errorf("%+v", digest)
+	}
+	// "1" takes the alarm that the digest leads with.
+	b.must(b.store.RecordAttempts(context.Background(), []store.Attempt{{Delivery: roster.Delivery{NoticeID: digest.ID, At: b.Now(), OK: true, Answer: "taken"}, State: roster.Sent, DueAgain: b.Now(), Carrier: roster.Text}}))
+	if taken, err := b.TakeReply(context.Background(), pipeline.Reply{Carrier: roster.Text, From: digest.Address, Text: "1"}); err != nil || !taken {
+		t.Fatal(taken, err)
+	}
+	for _, a := range b.alarms() {
+		if (a.AcknowledgedAt != nil) != (a.ID == digest.AlarmID) {
+			t.Errorf("%+v", a)
+		}
+	}
+}
+
+// What was held and is told by itself after all says what it reads by then; what is over by then is told as over.
+func TestWhatWasHeldIsTrueWhenItIsTold(t *testing.T) {
+	b := fresh(t)
+	b.save(roster.Contact{Name: "orla", Quiet: "daily 14:00-15:00", Addresses: roster.Addresses{{Carrier: roster.Text, To: "+353861234567"}}})
+	b.stream("temp", -10, 20)
+	b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"}})
+	b.stream("temp", 1, 31)
+	if n := b.last(roster.Raise, roster.Text); n.Held != roster.HeldQuiet || !strings.Contains(n.Text, "It reads 31.") {
+		t.Fatalf("%+v", n)
+	}
+	b.clock(600)
+	b.stream("temp", 600, 38)
+	b.later(2900, "the quiet hours end", func() bool { return b.waiting() == 1 })
+	if n := b.last(roster.Raise, roster.Text); !strings.Contains(n.Text, "It reads 38.") {
+		t.Errorf("%s", n.Text)
 	}
 }
 
