@@ -92,3 +92,25 @@ func TestTheMoreSevereGoesFirst(t *testing.T) {
 		}
 	}
 }
+
+// What waits behind a notice that is tried again later holds up nothing else to its reader.
+func TestARetryHoldsUpNothingElse(t *testing.T) {
+	o := newOutbox(t)
+	c := &scripted{script: []notify.Result{{Answer: "451 mailbox busy"}}}
+	o.plan(roster.Raise, "a@b.example")
+	w, _ := o.worker(c)
+	storetest.Eventually(t, "the raise is tried", func() bool {
+		all, err := o.Notices(context.Background(), store.NoticeQuery{Limit: 1})
+		return err == nil && len(all) == 1 && len(all[0].Deliveries) == 1
+	})
+	o.plan(roster.Return, "a@b.example") // of the same alarm: it waits for the raise
+	o.planAs(alarm.Advisory)
+	w.Wake()
+	storetest.Eventually(t, "the other alarm is told", func() bool { return slices.Equal(c.got(), []string{"advisory to a@b.example"}) })
+	o.now.Add(3000)
+	w.Wake()
+	storetest.Eventually(t, "then the raise, and its return", func() bool { return len(c.got()) == 3 })
+	if got := c.got(); got[1] != "raise to a@b.example" || got[2] != "return to a@b.example" {
+		t.Errorf("%v", got)
+	}
+}

@@ -43,8 +43,8 @@ const (
 	judgeEvery = 5 * time.Second  // between two looks at whether carriers work
 	probeEvery = 15 * time.Second // at a carrier that fails, and seldomer the longer it does
 	probeLast  = 2 * time.Minute
-	recordMost = 256              // attempts that are written down at once
-	againMost  = time.Hour        // the longest that another side can ask for
+	recordMost = 256       // attempts that are written down at once
+	againMost  = time.Hour // the longest that another side can ask for
 )
 
 // waits are how long after each failed attempt the next one comes; the last one repeats until a

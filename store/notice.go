@@ -109,17 +109,24 @@ func (t *Tx) ToldAfter(ctx context.Context, a roster.Address, since measure.Inst
 // return never overtakes its raise.
 func (s *Store) ClaimNotices(ctx context.Context, carrier string, now measure.Instant, hold time.Duration, limit int) (notices []roster.Notice, err error) {
 	err = s.db.SelectContext(ctx, &notices, `
+		with able as materialized (
+			select id, address, urgency from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
+			and (select o.id from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier and o.address = n.address and o.id < n.id and o.state = 'waiting'
+			     order by o.id limit 1) is null
+			order by urgency, id limit $6),
+		heads as (
+			select distinct on (address) id, urgency from able a
+			where not exists (select from notice o where o.carrier = $4 and o.address = a.address and o.state = 'waiting' and o.claimed_until > $5)
+			order by address, urgency, id)
 		update notice set claimed_until = $2, attempts = attempts + 1
 		where (select set_config('synchronous_commit', 'off', true)) = 'off'
-		  and id in (select id from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
-		             and (select o.id from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier and o.address = n.address and o.id < n.id and o.state = 'waiting'
-		                  order by o.id limit 1) is null
-		             and not exists (select from notice o where o.carrier = $4 and o.address = n.address and o.state = 'waiting' and (o.urgency, o.id) < (n.urgency, n.id)
-		                             and o.due_at <= $1 and (o.claimed_until <= $1 or o.claimed_until > $5))
-		             order by urgency, id limit $3 for update skip locked)
-		returning `+noticeColumns, now, now.Add(hold), limit, carrier, now.Add(hold-headStart))
+		  and id in (select id from notice where id in (select id from heads order by urgency, id limit $3) and state = 'waiting' and claimed_until <= $1 for update skip locked)
+		returning `+noticeColumns, now, now.Add(hold), limit, carrier, now.Add(hold-headStart), claimLook)
 	return notices, err
 }
+
+// claimLook is among how many notices the next of each address are looked for.
+const claimLook = 10_000
 
 // headStart is how long a notice that is on its way keeps back what comes after it to the same address.
 const headStart = 3 * time.Second
