@@ -104,6 +104,10 @@ func TestARetryHoldsUpNothingElse(t *testing.T) {
 		return err == nil && len(all) == 1 && len(all[0].Deliveries) == 1
 	})
 	o.plan(roster.Return, "a@b.example") // of the same alarm: it waits for the raise
+	o.in(func(ctx context.Context, tx *store.Tx) error {
+		_, err := tx.ExecContext(ctx, `update notice set urgency = 1`) // before the other
+		return err
+	})
 	o.planAs(alarm.Advisory)
 	w.Wake()
 	storetest.Eventually(t, "the other alarm is told", func() bool { return slices.Equal(c.got(), []string{"advisory to a@b.example"}) })
