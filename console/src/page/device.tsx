@@ -1,9 +1,10 @@
 import { type FormEvent, useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
-import { api, type DeviceStory, take } from '../api/client'
+import { api, type DeviceChange, type DeviceStory, take } from '../api/client'
 import { useNow } from '../api/live'
 import { stateWords, titleOf, useOutputs } from '../api/outputs'
 import { useAct, useCode, useDevice, useSession, useSignals, useSite } from '../api/queries'
+import { listOf } from '../api/reach'
 import { age, clock, lifeWords, readsAs, settingsWords, troubles } from '../api/words'
 import {
   Above,
@@ -19,7 +20,7 @@ import {
   Subheading,
   Well,
 } from '../ui/basics'
-import { fieldsOf, Form, TextInput } from '../ui/form'
+import { fieldsOf, Form, Pick, TextInput } from '../ui/form'
 import { Silent } from '../ui/severity'
 import { CodeTexts } from './code-texts'
 import { Keys } from './device-keys'
@@ -202,13 +203,18 @@ const pairs = (text: string) =>
 
 /** How often something is expected of it. */
 function Expected({ device: d }: { device: DeviceStory }) {
-  const set = useAct((body: { interval?: string; closed?: boolean; silence_alarm?: boolean; clock_offset?: number }) =>
+  const set = useAct((body: DeviceChange) =>
     take(api.PATCH('/api/v1/devices/{device}', { params: { path: { device: d.name } }, body })),
   )
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
-    const { interval, clock_offset } = fieldsOf(e.currentTarget)
-    set.mutate({ interval: interval ?? '0s', clock_offset: Number(clock_offset ?? 0) })
+    const { interval, clock_offset, fault_severity, fault_tell } = fieldsOf(e.currentTarget)
+    set.mutate({
+      interval: interval ?? '0s',
+      clock_offset: Number(clock_offset ?? 0),
+      fault_severity: (fault_severity ?? '') as DeviceChange['fault_severity'],
+      fault_tell: listOf(fault_tell ?? ''),
+    })
   }
   const unsaid = d.interval === '0s' || (d.running_version === 0 && d.proposed_interval !== d.interval)
   const proposed = unsaid && d.proposed_interval !== '0s' ? d.proposed_interval : ''
@@ -235,6 +241,24 @@ function Expected({ device: d }: { device: DeviceStory }) {
           optional
           hint="Seconds added to the times it sends"
           defaultValue={d.clock_offset ? String(d.clock_offset) : ''}
+        />
+        <Pick
+          label="Silence and other faults are"
+          name="fault_severity"
+          none="as its guards say"
+          options={[
+            { value: 'advisory', text: 'advisory' },
+            { value: 'warning', text: 'a warning' },
+            { value: 'critical', text: 'critical' },
+          ]}
+          defaultValue={d.faults?.severity ?? ''}
+        />
+        <TextInput
+          label="And are told to"
+          name="fault_tell"
+          optional
+          hint="Rosters, contacts, e-mail addresses; whom its guards tell when empty"
+          defaultValue={(d.faults?.tell ?? []).join(', ')}
         />
         <Row>
           <Button type="submit" isDisabled={set.isPending}>

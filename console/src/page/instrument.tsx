@@ -2,6 +2,7 @@ import { type FormEvent } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, type Band, pathOf, type Signal, take } from '../api/client'
 import { useSession, useSignals, useTrustAct } from '../api/queries'
+import { listOf } from '../api/reach'
 import { written } from '../api/units'
 import { Above, Button, Failure, Heading, PlainLink, Prose, Row, Soft } from '../ui/basics'
 import { Fields, fieldsOf, Form, Pick, TextInput } from '../ui/form'
@@ -153,6 +154,24 @@ function KnownForm({ signal: s }: { signal: Signal }) {
               optional
               hint="10m when empty"
             />
+            <Pick
+              label="A sensor fault is"
+              name="faultSeverity"
+              none="as its device or its guards say"
+              options={[
+                { value: 'advisory', text: 'advisory' },
+                { value: 'warning', text: 'a warning' },
+                { value: 'critical', text: 'critical' },
+              ]}
+              defaultValue={s.faults?.severity ?? ''}
+            />
+            <TextInput
+              label="And is told to"
+              name="faultTell"
+              defaultValue={(s.faults?.tell ?? []).join(', ')}
+              optional
+              hint="rosters, contacts, e-mail addresses; whom its device or its guards tell when empty"
+            />
           </Fields>
         </>
       )}
@@ -165,7 +184,7 @@ function KnownForm({ signal: s }: { signal: Signal }) {
         hint={
           s.kind === 'switch'
             ? 'what off and on are called, one a line: flame off, dark on'
-            : `one a line, lowest first${behind}: dry ..1150 red, fine 1150..2900, full 2900..`
+            : `one a line, where they overlap the first counts${behind}: dry ..1150 red, fine 1150..2900, full 2900..`
         }
       />
       {keeper && (
@@ -192,4 +211,6 @@ const rules = (f: Record<string, string>, span: { low: number; high: number } | 
   warm_gap: f.gap ?? '0s',
   stuck_after: f.stuck ?? '0s',
   fault_after: f.fault ?? '0s',
+  fault_severity: (f.faultSeverity ?? '') as '' | 'advisory' | 'warning' | 'critical',
+  fault_tell: listOf(f.faultTell ?? ''),
 })
