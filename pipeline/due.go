@@ -62,7 +62,7 @@ func dueWorks() []*dueWork {
 			return err == nil && untold
 		}, do: whole((*Turn).tellBlind)},
 		{name: "sum up old news", seldom: func(ctx context.Context, p *Pipeline) bool {
-			old, err := p.store.AnyOld(ctx, p.Now().Add(-oldAfter))
+			old, err := p.store.AnyOld(ctx, p.Now().Add(-oldAfter), p.Now().Add(-triedAfter))
 			return err == nil && old
 		}, do: whole((*Turn).sumUpOld)},
 		{name: "end drills", seldom: func(ctx context.Context, p *Pipeline) bool {

@@ -206,12 +206,15 @@ func (t *Turn) sumUp(b *batch) error {
 	return t.summarise(b.reader, words, news)
 }
 
-// oldAfter is how old what waits must be for it to be summed up when it is over.
-const oldAfter = time.Minute
+// oldAfter is how old what waits must be for it to be summed up when it is over, and triedAfter how old what was tried in vain.
+const (
+	oldAfter   = 10 * time.Minute
+	triedAfter = time.Minute
+)
 
 // sumUpOld takes what waits since long, because a carrier or we were away, and is over by now, into one message a reader.
 func (t *Turn) sumUpOld() error {
-	_, err := t.Tx.HoldOld(t.ctx, t.Now.Add(-oldAfter), t.Now)
+	_, err := t.Tx.HoldOld(t.ctx, t.Now.Add(-oldAfter), t.Now.Add(-triedAfter), t.Now)
 	return err
 }
 

@@ -61,13 +61,14 @@ func (t *Tx) Reword(ctx context.Context, n roster.Notice) error {
 	return err
 }
 
-// HoldOld holds back what waits for longer than since and whose alarm is over, so that one summary tells it.
-func (t *Tx) HoldOld(ctx context.Context, since, now measure.Instant) (held int64, err error) {
+// HoldOld holds back what waits since an instant, or since another was tried in vain, and whose alarm is over, so that one summary
+// tells it.
+func (t *Tx) HoldOld(ctx context.Context, since, tried, now measure.Instant) (held int64, err error) {
 	result, err := t.ExecContext(ctx, `
 		update notice n set state = 'held', held_why = 'old news', due_at = $2
-		where n.state = 'waiting' and n.created_at <= $1 and n.claimed_until <= $2 and n.kind in ('raise', 'worsen', 'ease', 'latched', 'return', 'hand', 'taken')
+		where n.state = 'waiting' and (n.created_at <= $1 or n.attempts > 0 and n.created_at <= $3) and n.claimed_until <= $2 and n.kind in ('raise', 'worsen', 'ease', 'latched', 'return', 'hand', 'taken')
 		  and exists (select from alarm a where a.id = n.alarm_id and a.cleared_at is not null)
-		  and not exists (select from notice o where o.alarm_id = n.alarm_id and o.address = n.address and o.carrier = n.carrier and o.state in ('sent', 'delivered'))`, since, now)
+		  and not exists (select from notice o where o.alarm_id = n.alarm_id and o.address = n.address and o.carrier = n.carrier and o.state in ('sent', 'delivered'))`, since, now, tried)
 	if err != nil {
 		return 0, err
 	}
@@ -75,9 +76,9 @@ func (t *Tx) HoldOld(ctx context.Context, since, now measure.Instant) (held int6
 }
 
 // AnyOld tells whether HoldOld would find anything.
-func (s *Store) AnyOld(ctx context.Context, since measure.Instant) (any bool, err error) {
+func (s *Store) AnyOld(ctx context.Context, since, tried measure.Instant) (any bool, err error) {
 	err = s.db.GetContext(ctx, &any, `
-		select exists (select from notice n where n.state = 'waiting' and n.created_at <= $1 and exists (select from alarm a where a.id = n.alarm_id and a.cleared_at is not null))`, since)
+		select exists (select from notice n where n.state = 'waiting' and (n.created_at <= $1 or n.attempts > 0 and n.created_at <= $2) and exists (select from alarm a where a.id = n.alarm_id and a.cleared_at is not null))`, since, tried)
 	return any, err
 }
 
