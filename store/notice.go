@@ -104,10 +104,14 @@ func (t *Tx) ToldAfter(ctx context.Context, a roster.Address, since measure.Inst
 }
 
 // ClaimNotices takes waiting notices of a carrier that are due, limit at most, for as long as hold: nobody else
-// gets them until then. The severest come first, then the oldest, and each address gets one after the other: one that is on its way
-// has headStart before the next. A notice waits until what was planned before it for the same alarm and address is done, so that a
+// gets them until then. The severest come first, then the oldest, and a person gets one after the other: one that is on its way
+// has headStart before the next. Another system, which a webhook reaches, gets them side by side. A notice waits until what was planned before it for the same alarm and address is done, so that a
 // return never overtakes its raise.
 func (s *Store) ClaimNotices(ctx context.Context, carrier string, now measure.Instant, hold time.Duration, limit int) (notices []roster.Notice, err error) {
+	look, ordered := claimLook, carrier != roster.Webhook
+	if !ordered {
+		look = limit
+	}
 	err = s.db.SelectContext(ctx, &notices, `
 		with able as materialized (
 			select id, address, urgency from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
@@ -115,18 +119,18 @@ func (s *Store) ClaimNotices(ctx context.Context, carrier string, now measure.In
 			     order by o.id limit 1) is null
 			order by urgency, id limit $6),
 		heads as (
-			select distinct on (address) id, urgency from able a
-			where not exists (select from notice o where o.carrier = $4 and o.address = a.address and o.state = 'waiting' and o.claimed_until > $5)
-			order by address, urgency, id)
+			select distinct on (case when $7 then address else id::text end) id, urgency from able a
+			where not $7 or not exists (select from notice o where o.carrier = $4 and o.address = a.address and o.state = 'waiting' and o.claimed_until > $5)
+			order by case when $7 then address else id::text end, urgency, id)
 		update notice set claimed_until = $2, attempts = attempts + 1
 		where (select set_config('synchronous_commit', 'off', true)) = 'off'
 		  and id in (select id from notice where id in (select id from heads order by urgency, id limit $3) and state = 'waiting' and claimed_until <= $1 for update skip locked)
-		returning `+noticeColumns, now, now.Add(hold), limit, carrier, now.Add(hold-headStart), claimLook)
+		returning `+noticeColumns, now, now.Add(hold), limit, carrier, now.Add(hold-headStart), look, ordered)
 	return notices, err
 }
 
 // claimLook is among how many notices the next of each address are looked for.
-const claimLook = 10_000
+const claimLook = 1000
 
 // headStart is how long a notice that is on its way keeps back what comes after it to the same address.
 const headStart = 3 * time.Second
