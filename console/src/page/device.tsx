@@ -4,7 +4,6 @@ import { api, type DeviceChange, type DeviceStory, take } from '../api/client'
 import { useNow } from '../api/live'
 import { stateWords, titleOf, useOutputs } from '../api/outputs'
 import { useAct, useCode, useDevice, useSession, useSignals, useSite } from '../api/queries'
-import { listOf } from '../api/reach'
 import { age, clock, lifeWords, readsAs, settingsWords, troubles } from '../api/words'
 import {
   Above,
@@ -20,10 +19,11 @@ import {
   Subheading,
   Well,
 } from '../ui/basics'
-import { fieldsOf, Form, Pick, TextInput } from '../ui/form'
+import { fieldsOf, Form, TextInput } from '../ui/form'
 import { Silent } from '../ui/severity'
 import { CodeTexts } from './code-texts'
 import { Keys } from './device-keys'
+import { FaultFields, faultsSaid } from './fault-fields'
 import { FramesLink } from './frames-link'
 
 /** One device: how it lives, what it sends, what it is ordered, its keys. */
@@ -208,13 +208,8 @@ function Expected({ device: d }: { device: DeviceStory }) {
   )
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
-    const { interval, clock_offset, fault_severity, fault_tell } = fieldsOf(e.currentTarget)
-    set.mutate({
-      interval: interval ?? '0s',
-      clock_offset: Number(clock_offset ?? 0),
-      fault_severity: (fault_severity ?? '') as DeviceChange['fault_severity'],
-      fault_tell: listOf(fault_tell ?? ''),
-    })
+    const f = fieldsOf(e.currentTarget)
+    set.mutate({ interval: f.interval ?? '0s', clock_offset: Number(f.clock_offset ?? 0), ...faultsSaid(f) })
   }
   const unsaid = d.interval === '0s' || (d.running_version === 0 && d.proposed_interval !== d.interval)
   const proposed = unsaid && d.proposed_interval !== '0s' ? d.proposed_interval : ''
@@ -242,24 +237,7 @@ function Expected({ device: d }: { device: DeviceStory }) {
           hint="Seconds added to the times it sends"
           defaultValue={d.clock_offset ? String(d.clock_offset) : ''}
         />
-        <Pick
-          label="Silence and other faults are"
-          name="fault_severity"
-          none="as its guards say"
-          options={[
-            { value: 'advisory', text: 'advisory' },
-            { value: 'warning', text: 'a warning' },
-            { value: 'critical', text: 'critical' },
-          ]}
-          defaultValue={d.faults?.severity ?? ''}
-        />
-        <TextInput
-          label="And are told to"
-          name="fault_tell"
-          optional
-          hint="Rosters, contacts, e-mail addresses; whom its guards tell when empty"
-          defaultValue={(d.faults?.tell ?? []).join(', ')}
-        />
+        <FaultFields faults={d.faults} what="Silence and other faults" otherwise="its guards" />
         <Row>
           <Button type="submit" isDisabled={set.isPending}>
             Set it

@@ -2,11 +2,11 @@ import { type FormEvent } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, type Band, pathOf, type Signal, take } from '../api/client'
 import { useSession, useSignals, useTrustAct } from '../api/queries'
-import { listOf } from '../api/reach'
 import { written } from '../api/units'
 import { Above, Button, Failure, Heading, PlainLink, Prose, Row, Soft } from '../ui/basics'
 import { Fields, fieldsOf, Form, Pick, TextInput } from '../ui/form'
 import { Sure } from '../ui/sure'
+import { FaultFields, faultsSaid } from './fault-fields'
 
 const colours = ['blue', 'green', 'yellow', 'orange', 'red', 'grey'] as const
 
@@ -154,24 +154,7 @@ function KnownForm({ signal: s }: { signal: Signal }) {
               optional
               hint="10m when empty"
             />
-            <Pick
-              label="A sensor fault is"
-              name="faultSeverity"
-              none="as its device or its guards say"
-              options={[
-                { value: 'advisory', text: 'advisory' },
-                { value: 'warning', text: 'a warning' },
-                { value: 'critical', text: 'critical' },
-              ]}
-              defaultValue={s.faults?.severity ?? ''}
-            />
-            <TextInput
-              label="And is told to"
-              name="faultTell"
-              defaultValue={(s.faults?.tell ?? []).join(', ')}
-              optional
-              hint="rosters, contacts, e-mail addresses; whom its device or its guards tell when empty"
-            />
+            <FaultFields faults={s.faults} what="Sensor faults" otherwise="its device or its guards" />
           </Fields>
         </>
       )}
@@ -211,6 +194,5 @@ const rules = (f: Record<string, string>, span: { low: number; high: number } | 
   warm_gap: f.gap ?? '0s',
   stuck_after: f.stuck ?? '0s',
   fault_after: f.fault ?? '0s',
-  fault_severity: (f.faultSeverity ?? '') as '' | 'advisory' | 'warning' | 'critical',
-  fault_tell: listOf(f.faultTell ?? ''),
+  ...faultsSaid(f),
 })
