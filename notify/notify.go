@@ -129,11 +129,8 @@ func (w *Worker) serve(ctx context.Context, carrier string) {
 			<-slots
 		}
 		slices.SortFunc(notices, func(a, b roster.Notice) int { return cmp.Or(b.Severity.Compare(a.Severity), cmp.Compare(a.ID, b.ID)) })
-		for _, n := range notices {
-			under.Go(func() {
-				defer func() { <-slots }()
-				w.attempt(ctx, n)
-			})
+		for _, group := range byReader(notices) {
+			under.Go(func() { w.sendInOrder(ctx, group, slots) })
 		}
 		if len(notices) > 0 {
 			continue
@@ -143,6 +140,42 @@ func (w *Worker) serve(ctx context.Context, carrier string) {
 			return
 		case <-w.wake[carrier]:
 		case <-poll.C:
+		}
+	}
+}
+
+// byReader groups notices by their address, in order; those of another system go by themselves.
+func byReader(notices []roster.Notice) (groups [][]roster.Notice) {
+	of := map[string]int{}
+	for _, n := range notices {
+		at, known := of[n.Address]
+		if !known || n.Carrier == roster.Webhook {
+			of[n.Address] = len(groups)
+			groups = append(groups, []roster.Notice{n})
+			continue
+		}
+		groups[at] = append(groups[at], n)
+	}
+	return groups
+}
+
+// lead is how long after the attempt at a notice the next one to the same reader begins at the latest. All of a claim begin well
+// before it runs out.
+const lead = 500 * time.Millisecond
+
+// sendInOrder sends notices to one reader one after the other, as long as the other side is quick. Each frees a hand when it is done.
+func (w *Worker) sendInOrder(ctx context.Context, notices []roster.Notice, slots <-chan struct{}) {
+	var under sync.WaitGroup
+	defer under.Wait()
+	for _, n := range notices {
+		done := make(chan struct{})
+		under.Go(func() {
+			defer func() { <-slots; close(done) }()
+			w.attempt(ctx, n)
+		})
+		select {
+		case <-done:
+		case <-time.After(lead):
 		}
 	}
 }

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"jauntylark/core/alarm"
@@ -104,32 +105,35 @@ func (t *Tx) ToldAfter(ctx context.Context, a roster.Address, since measure.Inst
 }
 
 // ClaimNotices takes waiting notices of a carrier that are due, limit at most, for as long as hold: nobody else
-// gets them until then. The severest come first, then the oldest, and a person gets one after the other: one that is on its way
-// has headStart before the next. Another system, which a webhook reaches, gets them side by side. A notice waits until what was planned before it for the same alarm and address is done, so that a
-// return never overtakes its raise.
+// gets them until then. The severest come first, then the oldest; of what waits for a person nothing goes beside what is more severe, for
+// headStart. A notice waits until what was planned before it for the same alarm and address is done, so that a return never overtakes
+// its raise.
 func (s *Store) ClaimNotices(ctx context.Context, carrier string, now measure.Instant, hold time.Duration, limit int) (notices []roster.Notice, err error) {
-	look, ordered := claimLook, carrier != roster.Webhook
-	if !ordered {
-		look = limit
-	}
-	err = s.db.SelectContext(ctx, &notices, `
-		with able as materialized (
-			select id, address, urgency from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
-			and (select o.id from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier and o.address = n.address and o.id < n.id and o.state = 'waiting'
-			     order by o.id limit 1) is null
-			order by urgency, id limit $6),
-		heads as (
-			select distinct on (case when $7 then address else id::text end) id, urgency from able a
-			where not $7 or not exists (select from notice o where o.carrier = $4 and o.address = a.address and o.state = 'waiting' and o.claimed_until > $5)
-			order by case when $7 then address else id::text end, urgency, id)
+	const able = `
+		select %s from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
+		and (select o.id from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier and o.address = n.address and o.id < n.id and o.state = 'waiting'
+		     order by o.id limit 1) is null
+		order by urgency, id`
+	first := `
+		select id from (select id, address, urgency, min(urgency) over (partition by address) as severest
+		                from (` + fmt.Sprintf(able, "id, address, urgency") + ` limit $5) as able) as a
+		where urgency = severest
+		and not exists (select from notice o where o.carrier = $4 and o.address = a.address and o.state = 'waiting' and o.urgency < a.urgency and o.claimed_until > $6)
+		order by urgency, id limit $3`
+	const claim = `
 		update notice set claimed_until = $2, attempts = attempts + 1
-		where (select set_config('synchronous_commit', 'off', true)) = 'off'
-		  and id in (select id from notice where id in (select id from heads order by urgency, id limit $3) and state = 'waiting' and claimed_until <= $1 for update skip locked)
-		returning `+noticeColumns, now, now.Add(hold), limit, carrier, now.Add(hold-headStart), look, ordered)
+		where (select set_config('synchronous_commit', 'off', true)) = 'off' and id in (%s for update skip locked)
+		returning ` + noticeColumns
+	if carrier == roster.Webhook { // to another system they go side by side
+		err = s.db.SelectContext(ctx, &notices, fmt.Sprintf(claim, fmt.Sprintf(able, "id")+` limit $3`), now, now.Add(hold), limit, carrier)
+		return notices, err
+	}
+	persons := `select id from notice where id in (` + first + `) and state = 'waiting' and claimed_until <= $1`
+	err = s.db.SelectContext(ctx, &notices, fmt.Sprintf(claim, persons), now, now.Add(hold), limit, carrier, claimLook, now.Add(hold-headStart))
 	return notices, err
 }
 
-// claimLook is among how many notices the next of each address are looked for.
+// claimLook is among how many notices the next of each person are looked for.
 const claimLook = 1000
 
 // headStart is how long a notice that is on its way keeps back what comes after it to the same address.
