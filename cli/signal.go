@@ -57,7 +57,7 @@ func signalListCommand() *cobra.Command {
 
 // ran says the newest run of a switch; empty: there is none.
 func ran(v *site.Signal, here site.Site) string {
-	return v.Ran.Words(site.RunsItself(v.Title), measure.InstantOf(time.Now()), here.Location())
+	return v.RanWords(&v.Ran, measure.InstantOf(time.Now()), here.Location())
 }
 
 // reads writes a signal's newest value for people, in the units that they see.

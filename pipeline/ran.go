@@ -55,5 +55,5 @@ func (t *Turn) ranWords(s *signalLive) (string, error) {
 		return "", err
 	}
 	r, err := t.Tx.RanOf(t.ctx, s.ID)
-	return r.Words(site.RunsItself(site.Title(s.Title, s.Name)), t.Now, t.live.site.Location()), err
+	return s.RanWords(&r, t.Now, t.live.site.Location()), err
 }

@@ -114,7 +114,7 @@ func TestTheNewestRun(t *testing.T) {
 	ran := func() string {
 		s, err := b.store.Signal(ctx, "d", "running")
 		b.must(err)
-		return s.Ran.Words(true, b.Now(), time.UTC)
+		return s.RanWords(&s.Ran, b.Now(), time.UTC)
 	}
 	b.turns(0, false)
 	if got := ran(); got != "" {

@@ -24,14 +24,17 @@ var runNames = []string{"running", "runs", "run", "on", "on off", "state", "stat
 // RunsItself tells whether a switch of a title says that its device runs, so that "it ran" is said of it.
 func RunsItself(title string) bool { return slices.Contains(runNames, strings.ToLower(title)) }
 
-// Words say the newest run at an instant, as of a thing that ran, or else was on: "ran for 4 seconds, 7 hours ago; 56 times today".
-// Empty: it has not run.
-func (r *Ran) Words(itself bool, now measure.Instant, zone *time.Location) string {
+// RanWords say the newest run of a switch at an instant, as of a thing that ran, or else was on, or in the state that it has a word for:
+// "ran for 4 seconds, 7 hours ago; 56 times today". Empty: it has not run.
+func (s *Signal) RanWords(r *Ran, now measure.Instant, zone *time.Location) string {
 	if r.From == nil {
 		return ""
 	}
 	verb, since := "was on", "has been on"
-	if itself {
+	switch word := s.Bands.Name(1); {
+	case word != "":
+		verb, since = "was "+word, "has been "+word
+	case RunsItself(Title(s.Title, s.Name)):
 		verb, since = "ran", "has run"
 	}
 	today := "; not today"

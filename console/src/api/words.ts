@@ -196,13 +196,14 @@ const runNames = ['running', 'runs', 'run', 'on', 'on off', 'state', 'status', '
 /** The newest run of what goes on and off: "ran 4 s, 7 h ago; 56 times today". Empty: it has not run. */
 export function ranWords(s: Signal, now: number, zone: string) {
   if (!s.ran_from || s.kind !== 'switch') return ''
-  const itself = runNames.includes(s.title.toLowerCase())
+  const word = bandOf(s, 1)?.name
+  const itself = !word && runNames.includes(s.title.toLowerCase())
   const day = new Intl.DateTimeFormat('sv', { timeZone: zone }).format(now) // as ISO 8601 writes it
   const today = day === s.ran_on ? `${s.ran_times} ${s.ran_times === 1 ? 'time' : 'times'} today` : 'not today'
   const from = Date.parse(s.ran_from)
-  if (!s.ran_until) return `${itself ? 'has run' : 'has been on'} for ${length(now - from)}; ${today}`
+  if (!s.ran_until) return `${itself ? 'has run' : `has been ${word ?? 'on'}`} for ${length(now - from)}; ${today}`
   const until = Date.parse(s.ran_until)
-  return `${itself ? 'ran' : 'was on for'} ${length(until - from)}, ${length(now - until)} ago; ${today}`
+  return `${itself ? 'ran' : `was ${word ?? 'on'} for`} ${length(until - from)}, ${length(now - until)} ago; ${today}`
 }
 
 /** How an alarm ended, as a state. */
