@@ -38,7 +38,7 @@ func guardFlags(f *pflag.FlagSet) {
 	f.String("off-delay", "0s", "how long the clear test must hold before the alarm is over")
 	f.String("severity", "warning", "advisory, warning or critical")
 	f.StringSlice("tell", nil, "whom to tell: a roster, a contact, or an e-mail address; may be repeated; '' for nobody")
-	f.String("least-gap", "0s", "how long after one alarm was told the next is held back, like 10m")
+	f.String("least-gap", "0s", "how long after a message about one alarm the next is held back, like 10m; what is more severe comes at once")
 	f.StringArray("words", nil, "own words: 'KIND=TEXT' for the short line, like 'raise={{severity}}: {{sentence}}'; 'KIND=' takes them back")
 	f.String("advice", "", "what to do; every notice shows it")
 	f.String("name", "", "name of the guard; made from the signal and the test when left out")

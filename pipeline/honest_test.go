@@ -72,6 +72,13 @@ func TestAnEndingSaysWhy(t *testing.T) {
 			b.must(b.SaveGuard(ctx, &g, "test"))
 			b.moveTo(130)
 		}, alarm.EndChanged, "No longer an alarm: the guard was changed. It still reads 35 °C, and the limit is 40 °C now. D temp was above 30 °C"},
+		"back, and the advice is changed meanwhile": {with(func(g *alarm.Guard) { g.OffDelay = minutes(1) }), func(b *bench) {
+			b.stream("temp", 60, 25)
+			b.clock(61)
+			g := with(func(g *alarm.Guard) { g.OffDelay, g.Advice, g.ID = minutes(1), "Open the vents.", b.idOf("hot") })
+			b.must(b.SaveGuard(ctx, &g, "test"))
+			b.moveTo(140)
+		}, alarm.EndBack, "Over after 2 minutes: D temp was above 30 °C. It reads 25 °C."},
 		"corrected": {high, func(b *bench) { from := b.at(-100); b.calibrate("d/temp", &from, 35, 28, 20, 19) }, alarm.EndChanged, "No longer an alarm: the signal's correction was changed. It reads 28 °C."},
 		"device deleted": {high, func(b *bench) {
 			b.must(b.RemoveDevice(ctx, "d", pipeline.Actor{Called: "test"}))

@@ -46,11 +46,8 @@ func (t *Turn) saveRuns() error {
 	return nil
 }
 
-// ranWords say the newest run of a switch; empty: there is none, or it is none.
+// ranWords say the newest run of a switch; empty: there is none.
 func (t *Turn) ranWords(s *signalLive) (string, error) {
-	if s.Kind != site.KindSwitch {
-		return "", nil
-	}
 	if err := t.saveRuns(); err != nil {
 		return "", err
 	}

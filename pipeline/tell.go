@@ -183,19 +183,23 @@ func (t *Turn) changeAlarm(a alarm.Alarm, h happening, kind, entry, text string)
 
 func (t *Turn) clear(a alarm.Alarm, h happening) error {
 	h.guard.alarms[h.Side] = 0
-	why, cause := h.ended()
-	h.At, a.ClearedValue = a.End(h.At, why, cause), &h.Value
 	test, err := h.guard.testOf(a)
 	if err != nil {
 		return err
 	}
+	why, cause := h.ended(test)
+	h.At, a.ClearedValue = a.End(h.At, why, cause), &h.Value
 	return t.over(a, h, test)
 }
 
 // latch lets an alarm of which no rung stands any more wait until a person resets it.
 func (t *Turn) latch(a alarm.Alarm, h happening) error {
+	test, err := h.guard.testOf(a)
+	if err != nil {
+		return err
+	}
 	a.Latched, a.ClearedValue = true, &h.Value
-	a.Ending, a.Cause = h.ended()
+	a.Ending, a.Cause = h.ended(test)
 	last, err := t.Tx.LastKind(t.ctx, a.ID)
 	if err != nil {
 		return err
@@ -204,15 +208,12 @@ func (t *Turn) latch(a alarm.Alarm, h happening) error {
 	if last == roster.Latched { // it comes and goes
 		kind = ""
 	}
-	test, err := h.guard.testOf(a)
-	if err != nil {
-		return err
-	}
 	return t.changeAlarm(a, h, kind, "alarm waits", roster.Compose(roster.Latched, t.matter(story{Alarm: a, test: test, guard: h.guard})).Short)
 }
 
-// ended says why a transition ended an alarm.
-func (h *happening) ended() (alarm.Ending, string) {
+// ended says why a transition ended an alarm that was raised by a test. What still meets it, and of which nothing has come since
+// the guard was changed, is not back.
+func (h *happening) ended(test alarm.Test) (alarm.Ending, string) {
 	why, cause := h.guard.Ended(h.Transition, h.off)
 	switch {
 	case h.Cause == alarm.Reset:
@@ -221,13 +222,13 @@ func (h *happening) ended() (alarm.Ending, string) {
 		cause = h.why
 	case h.why != "" && (why == alarm.EndBack || why == alarm.EndChanged):
 		why, cause = alarm.EndChanged, h.why
-	case why == alarm.EndBack && h.guard.unread():
+	case why == alarm.EndBack && test.Met(h.Value) && h.guard.unread():
 		why, cause = alarm.EndChanged, "the guard was changed"
 	}
 	return why, cause
 }
 
-// unread tells whether nothing has come since the guard was made as it is, so that what ends is not back.
+// unread tells whether nothing has come since the guard was made as it is.
 func (g *guardLive) unread() bool {
 	return g.When.Kind < alarm.Silent && g.state.HeldAt <= g.MadeAt-g.signal.state.Lag()
 }
@@ -252,7 +253,7 @@ func (t *Turn) over(a alarm.Alarm, h happening, test alarm.Test) error {
 	if h.guard != nil {
 		about.device = h.guard.signal.device
 	}
-	if err := t.enter(a, "alarm over", h, roster.Ended(t.matter(about))); err != nil {
+	if err := t.enter(a, "alarm over", h, t.matter(about).Ended()); err != nil {
 		return err
 	}
 	if err := t.Tx.EndEscalation(t.ctx, a.ID); err != nil {

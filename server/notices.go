@@ -111,7 +111,7 @@ func (v *Server) previewNotice(ctx context.Context, in *body[PreviewOrder]) (*bo
 	if v.URL != "" {
 		m.Take = strings.TrimRight(v.URL, "/") + "/take/" + v.Signer.Token(0, v.pipeline.Now())
 	}
-	_, words := roster.Sample(in.Body.On, m, in.Body.Templates)
+	words := roster.Sample(in.Body.On, m, in.Body.Templates)
 	out := Previewed{Forms: []roster.Form{}}
 	for _, carrier := range roster.Carriers {
 		out.Forms = append(out.Forms, roster.FormOf(carrier, words, m))

@@ -126,7 +126,7 @@ func (v *Server) takeViewOf(c *echo.Context, a alarm.Alarm, used bool) takeView 
 // endedWords say why an alarm is over.
 func endedWords(here site.Site, a alarm.Alarm) string {
 	test, _ := alarm.ParseTest(a.When) // of an alarm that no guard stands behind, there is none
-	return roster.Ended(roster.Matter{Alarm: a, Test: test, Site: here})
+	return roster.Matter{Alarm: a, Test: test, Site: here}.Ended()
 }
 
 // refuseTake says why a link opens nothing.

@@ -125,7 +125,7 @@ type Guard struct {
 	Suppressed string           `json:"suppressed_while" db:"suppressed_while" required:"false" maxLength:"300" doc:"'DEVICE/SIGNAL TEST' or 'alarm GUARD': it does not look while that is so" example:"boiler-room/service is on"`
 	Unit       measure.Unit     `json:"unit,omitempty" db:"-" required:"false" doc:"when a guard is saved: in which limits and deadbands are given, if it is not the signal's own"`
 	Tell       []string         `json:"tell" db:"-" required:"false" nullable:"false" maxItems:"50" doc:"who is told: names of rosters and contacts, e-mail addresses" example:"[\"glasshouse\"]"`
-	LeastGap   measure.Duration `json:"least_gap" db:"least_gap" required:"false" doc:"how long after one alarm was told the next is held back, at most 1d; what came and went meanwhile is told in one message" example:"10m"`
+	LeastGap   measure.Duration `json:"least_gap" db:"least_gap" required:"false" doc:"how long after a message about one alarm (its raise, its return, a summary) the next alarm is held back, at most 1d, unless it is more severe; what came and went meanwhile is told in one message" example:"10m"`
 	Templates  Templates        `json:"templates" db:"templates" required:"false" nullable:"false" maxItems:"20" doc:"the guard's own words, after those of a contact and before the site's"`
 	Advice     string           `json:"advice" db:"advice" required:"false" maxLength:"2000" doc:"what to do; every notice shows it"`
 	FromKit    string           `json:"from_kit,omitempty" db:"kit_guard" readOnly:"true" doc:"its name in the kit that it came from"`

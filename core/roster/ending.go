@@ -38,7 +38,7 @@ func (m Matter) over() Message {
 		fmt.Fprintf(&b, "%s had it.\n", a.AcknowledgedBy)
 	}
 	m.sign(&b)
-	w := Message{Short: m.ended(), Rest: []string{""}, Long: b.String()}
+	w := Message{Short: m.Ended(), Rest: []string{""}, Long: b.String()}
 	if reads := m.reads(); reads != "" && back(a.Ending) {
 		w.Rest = []string{reads, ""}
 	}
@@ -50,11 +50,8 @@ func back(e alarm.Ending) bool { return e == "" || e == alarm.EndBack || e == al
 
 func (m Matter) lasted() string { return measure.Length(m.Alarm.ClearedAt.Sub(m.Alarm.RaisedAt)) }
 
-// Ended says in a line why the alarm of a matter is over.
-func Ended(m Matter) string { return m.ended() }
-
-// ended says in a line that an alarm is over: why, what it reads, what it was about.
-func (m Matter) ended() string {
+// Ended says in a line that an alarm is over: why, what it reads, what it was about.
+func (m Matter) Ended() string {
 	a := m.Alarm
 	was := alarm.Was(a.Sentence)
 	switch a.Ending {

@@ -82,7 +82,7 @@ func SummaryOf(s site.Site, reason string, news []News) Message {
 func summaryLong(s site.Site, reason string, stand, over []News) string {
 	var b strings.Builder
 	if len(stand) > 0 {
-		fmt.Fprintf(&b, "%s:\n\n", StandOf(len(stand), len(stand)+len(over)))
+		fmt.Fprintf(&b, "%s:\n\n", standOf(len(stand), len(stand)+len(over)))
 		for _, n := range stand[:min(len(stand), listed)] {
 			fmt.Fprintf(&b, "  alarm %d: %s\n", n.AlarmID, n.stands())
 			if n.Advice != "" {
@@ -98,7 +98,7 @@ func summaryLong(s site.Site, reason string, stand, over []News) string {
 	if len(over) > 0 {
 		says := "\n\n" + capital(isOver(len(over)))
 		if len(stand) == 0 {
-			says = " Meanwhile " + Alarms(len(over)) + " came and went"
+			says = " Meanwhile " + measure.Count(len(over), "alarm", "alarms") + " came and went"
 		}
 		fmt.Fprintf(&b, "%s:\n\n", says)
 		for _, n := range over[:min(len(over), listed)] {
@@ -117,16 +117,16 @@ func summaryLong(s site.Site, reason string, stand, over []News) string {
 	return b.String()
 }
 
-// StandOf says how many of some alarms stand: "1 alarm stands", "2 of 9 alarms stand".
-func StandOf(stand, all int) string {
+// standOf says how many of some alarms stand: "1 alarm stands", "2 of 9 alarms stand".
+func standOf(stand, all int) string {
 	verb := "stand"
 	if stand == 1 {
 		verb = "stands"
 	}
 	if stand == all {
-		return Alarms(all) + " " + verb
+		return measure.Count(all, "alarm", "alarms") + " " + verb
 	}
-	return fmt.Sprintf("%d of %s %s", stand, Alarms(all), verb)
+	return fmt.Sprintf("%d of %s %s", stand, measure.Count(all, "alarm", "alarms"), verb)
 }
 
 func isOver(n int) string {
@@ -186,7 +186,7 @@ func namesOf(news []News) (words []string) {
 func cameAndWent(over []News) (short string, rests []string) {
 	short = "Came and went: " + over[0].was()
 	if n := len(over); n > 1 {
-		short = fmt.Sprintf("%s came and went, the worst: %s", Alarms(n), over[0].was())
+		short = fmt.Sprintf("%s came and went, the worst: %s", measure.Count(n, "alarm", "alarms"), over[0].was())
 	}
 	for named := min(len(over), listed); named >= 1; named-- {
 		rest := strings.Join(namesOf(over[1:named]), "; ")
@@ -202,14 +202,6 @@ func cameAndWent(over []News) (short string, rests []string) {
 	return short, slices.Compact(rests)
 }
 
-// Alarms counts alarms in words.
-func Alarms(n int) string {
-	if n == 1 {
-		return "1 alarm"
-	}
-	return fmt.Sprintf("%d alarms", n)
-}
-
 // CaughtUp is the summary about a device that sent what it had kept.
 func CaughtUp(s site.Site, device string, news []News) Message {
 	w := SummaryOf(s, device+" was away and has sent what it had kept.", news)
@@ -221,7 +213,7 @@ func CaughtUp(s site.Site, device string, news []News) Message {
 
 // Digest is the summary about alarms that came faster than a reader could follow.
 func Digest(s site.Site, news []News, within time.Duration) Message {
-	return SummaryOf(s, fmt.Sprintf("%s came within %s; you get them in one message.", Alarms(len(news)), measure.Length(max(within, time.Minute).Round(time.Minute))), news)
+	return SummaryOf(s, fmt.Sprintf("%s came within %s; you get them in one message.", measure.Count(len(news), "alarm", "alarms"), measure.Length(max(within, time.Minute).Round(time.Minute))), news)
 }
 
 // Meanwhile is the summary about alarms that came and went while a reader could not be told, for a reason in words.

@@ -247,18 +247,18 @@ func Example(s site.Site, now measure.Instant) Matter {
 		Sentence: Sentence("Fern house", "Air temperature", test, "Cel"), Advice: "Open the roof vents by hand.", HandedBy: "Orla"}}
 }
 
-// Sample finds the words of a kind of template about a matter, and the kind of notice that they are for: silence is a raise, and
-// a summary tells of the matter's alarm and of another.
-func Sample(on string, m Matter, templates alarm.Templates) (kind string, w Message) {
+// Sample finds the words of a kind of template about a matter: silence is a raise, and a summary tells of the matter's alarm and of
+// another.
+func Sample(on string, m Matter, templates alarm.Templates) Message {
 	switch on {
 	case Silent:
 		if m.kindOf(Raise) != Silent {
 			m.Alarm.Kind, m.Alarm.Value, m.Alarm.Sentence = alarm.BySilence, 900, "Gate node is silent"
 		}
-		return Raise, ComposeBy(Raise, m, templates)
+		return ComposeBy(Raise, m, templates)
 	case Summary:
 		news := []News{{AlarmID: m.Alarm.ID, Sentence: m.Alarm.Sentence, Severity: m.Alarm.Severity}, {AlarmID: m.Alarm.ID + 1, Sentence: "Gate node is silent", Severity: alarm.Advisory, Over: true}}
-		return Summary, SummaryBy(Digest(m.Site, news, 3*time.Minute), m.Site, len(news), templates)
+		return SummaryBy(Digest(m.Site, news, 3*time.Minute), m.Site, len(news), templates)
 	}
-	return on, ComposeBy(on, m, templates)
+	return ComposeBy(on, m, templates)
 }
