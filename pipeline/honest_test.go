@@ -116,6 +116,26 @@ func TestAnEndingSaysWhy(t *testing.T) {
 	}
 }
 
+// While an off-delay runs by a limit that was moved, nothing says that the value is beyond the new one.
+func TestAMovedLimitIsNoEase(t *testing.T) {
+	b := fresh(t)
+	b.contact("orla", roster.Text)
+	b.stream("temp", -10, 20)
+	g := b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Rungs: alarm.Rungs{above(60, 1, alarm.Critical)}, Tell: []string{"orla"}})
+	b.stream("temp", 1, 65)
+	b.clock(2)
+	g.When.A, g.OffDelay, g.Rungs, g.Clears = 90, minutes(1), alarm.Rungs{}, alarm.Test{}
+	b.must(b.SaveGuard(context.Background(), &g, "test"))
+	if a := b.newest(); a.State != alarm.StateRaised || a.Sentence != "D temp is above 60" {
+		t.Errorf("%+v", a)
+	}
+	b.outboxIs("while it runs", "raise orla text")
+	b.moveTo(70)
+	if n := b.last(roster.Return, roster.Text); !strings.HasPrefix(n.Text, "No longer an alarm: the guard was changed. It still reads 65, and the limit is 90 now. D temp was above 60") {
+		t.Errorf("%s", n.Text)
+	}
+}
+
 // A latched alarm whose guard is suppressed is not said to be back in order.
 func TestALatchedAlarmThatNobodyWatches(t *testing.T) {
 	b := fresh(t)

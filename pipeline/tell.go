@@ -96,6 +96,9 @@ func (t *Turn) sentence(g *guardLive, r *alarm.Rung, value float64) string {
 func (t *Turn) moveAlarm(a alarm.Alarm, h happening) error {
 	g, had, wasShelved := h.guard, a.AcknowledgedAt != nil, a.Shelved
 	rung := g.About(h.Transition)
+	if h.Cause == alarm.Begin && rung.Clear(h.Value) {
+		return nil // by what the guard says now nothing is wrong; restate tells what is to be told until the off-delay has passed
+	}
 	before := a.Severity
 	a.Level, a.Severity, a.When, a.Sentence, a.Latched, a.Cause = g.Level(rung), rung.Severity, rung.When.String(), t.sentence(g, rung, h.Value), false, ""
 	a.Ending = ""
