@@ -251,6 +251,25 @@ func TestRunsInTheConsole(t *testing.T) {
 	complaints(t, p)
 }
 
+// Whoever moves a chart and goes on at once stays where they went, however long that page takes to load.
+func TestAChartCallsNobodyBack(t *testing.T) {
+	_, p := watched(t)
+	must(t, p.Goto("/assets/switchboard"))
+	must(t, p.Until(`document.querySelector('main canvas')`))
+	eval(t, p, `document.querySelector('[aria-label="Zoom in"]').click()`)
+	must(t, p.Until(`document.querySelector('[aria-label="What the charts show"] select').value === 'own'`))
+	eval(t, p, `(() => {
+		document.querySelector('nav a[href="/journal"]').click()
+		for (const end = performance.now() + 700; performance.now() < end; );
+	})()`)
+	must(t, p.Until(`document.querySelector('h1')?.innerText === 'Journal'`))
+	time.Sleep(time.Second)
+	if at, err := drive.Eval[string](p, "location.pathname + location.search"); err != nil || at != "/journal" {
+		t.Errorf("the chart called back to %s, %v", at, err)
+	}
+	complaints(t, p)
+}
+
 // axe finds nothing on the pages of assets, frames and runs, and none scrolls sideways on a phone; an alarm shows its frame, and a
 // board's tile the newest one.
 func TestAssetsAreAccessible(t *testing.T) {

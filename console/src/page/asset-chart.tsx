@@ -43,7 +43,7 @@ type Props = {
 /** Several signals on one chart, as a board's tile draws them. */
 export function AssetChart({ signals, range, fixed, onCursor, beside }: Props) {
   const paths = drawable(signals).map(pathOf)
-  const sight = useBoardSight({ tiles: [], range }, `asset ${paths.join()}`, !!fixed, fixed)
+  const sight = useBoardSight({ tiles: [], range }, `asset ${paths.join()}`, !!fixed || !!beside, fixed)
   const tile: Placed = {
     id: 'chart',
     kind: 'lines',

@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState } from 'react'
-import { useSearchParams } from 'react-router'
+import { useLocation, useSearchParams } from 'react-router'
 import styled from 'styled-components'
 import type { Tiling } from '../api/client'
 import { useRested } from '../api/lines'
@@ -42,6 +42,7 @@ export function useBoardSight(
   begun?: Stretch,
 ): Sight & { setCompare: (ms: number) => void } {
   const [query, setQuery] = useSearchParams()
+  const here = useLocation().pathname
   const zone = useSite().data?.zone ?? 'UTC'
   const own = lengthOf(tiling.range || '24h') || 24 * hour
   const [view, setView] = useState<View>(() => {
@@ -53,7 +54,8 @@ export function useBoardSight(
   const [compare, setCompare] = useState(() => Number(query.get('before') ?? lengthOf(tiling.compare || '0s')))
   const rested = useRested(JSON.stringify([view, compare]), 600)
   useEffect(() => {
-    if (still) return
+    // Whoever has gone on meanwhile is not called back to where this was drawn.
+    if (still || location.pathname !== here) return
     setQuery(
       (old) => {
         const next = new URLSearchParams(old)
