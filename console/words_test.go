@@ -10,7 +10,7 @@ import (
 	"jauntylark/console/drive"
 )
 
-// The console says lengths, counts and amounts by the table of cases that mails, calls and the command line are held to.
+// The console says lengths, counts, amounts and figures in steps by the table of cases that mails, calls and the command line are held to.
 func TestTheConsolesWords(t *testing.T) {
 	table, err := os.ReadFile("../core/measure/testdata/words.json")
 	must(t, err)
@@ -27,6 +27,7 @@ func TestTheConsolesWords(t *testing.T) {
 		for (const c of t.lengths) is(words.length(c.seconds * 1000), c.console, c);
 		for (const c of t.counts) is(words.counted(c.n, c.one, c.many), c.words, c);
 		for (const c of t.amounts) is(words.sized(c.value, c.unit, c.sign), c.words, c);
+		for (const c of t.steps) is(words.stepped(c.value, c.step), c.words, c);
 		return JSON.stringify(wrong) })()`
 	out, err := drive.Eval[string](p, script)
 	must(t, err)

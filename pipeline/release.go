@@ -46,7 +46,7 @@ func (t *Turn) release(ids []int64) error {
 	}
 	held = slices.DeleteFunc(held, func(h store.Held) bool { return !slices.Contains(ids, h.ID) })
 	var batches []*batch
-	var go_, done []int64
+	var going, done []int64
 	for _, h := range held {
 		switch {
 		case gathers(h.Held) || h.Over():
@@ -55,26 +55,26 @@ func (t *Turn) release(ids []int64) error {
 		case h.Taken && h.Held != roster.HeldCatchingUp:
 			done = append(done, h.ID)
 		default:
-			go_ = append(go_, h.ID)
+			going = append(going, h.ID)
 		}
 	}
 	var told []*batch
 	for _, b := range batches {
 		if own := t.ownNotice(b); own != 0 {
-			go_ = append(go_, own)
+			going = append(going, own)
 			done = slices.DeleteFunc(done, func(id int64) bool { return id == own })
 		} else if len(b.held) > 0 {
 			told = append(told, b)
 		}
 	}
-	t.noticed = t.noticed || len(go_) > 0
+	t.noticed = t.noticed || len(going) > 0
 	if err := t.Tx.Release(t.ctx, done, roster.SummedUp, t.Now); err != nil {
 		return err
 	}
-	if err := t.Tx.Release(t.ctx, go_, roster.Waiting, t.Now); err != nil {
+	if err := t.Tx.Release(t.ctx, going, roster.Waiting, t.Now); err != nil {
 		return err
 	}
-	if err := t.reword(held, go_); err != nil {
+	if err := t.reword(held, going); err != nil {
 		return err
 	}
 	for _, b := range told {

@@ -76,6 +76,15 @@ func Round(value float64, places int) string {
 	return text
 }
 
+// finest is how many decimal places a step is told with at most.
+const finest = 12
+
+// Stepped writes a value no finer than a step above 0, with as many decimal places as the step has; a half goes away from 0.
+func Stepped(value, step float64) string {
+	_, decimals, _ := strings.Cut(strings.TrimRight(strconv.FormatFloat(step, 'f', finest, 64), "0"), ".")
+	return Round(math.Round(value/step)*step, len(decimals))
+}
+
 // Places gives how many decimal places a value of a size is told with: three significant digits, and none below the point from 100 on.
 func Places(size float64) int {
 	size = math.Abs(size)

@@ -27,6 +27,10 @@ func TestWords(t *testing.T) {
 			Unit  Unit
 			Words string
 		}
+		Steps []struct {
+			Value, Step float64
+			Words       string
+		}
 	}
 	if err := json.Unmarshal(text, &cases); err != nil {
 		t.Fatal(err)
@@ -46,7 +50,12 @@ func TestWords(t *testing.T) {
 			t.Errorf("%v %s: %q, want %q", c.Value, c.Unit, got, c.Words)
 		}
 	}
-	if len(cases.Lengths)*len(cases.Counts)*len(cases.Amounts) == 0 {
+	for _, c := range cases.Steps {
+		if got := Stepped(c.Value, c.Step); got != c.Words {
+			t.Errorf("%v by %v: %q, want %q", c.Value, c.Step, got, c.Words)
+		}
+	}
+	if len(cases.Lengths)*len(cases.Counts)*len(cases.Amounts)*len(cases.Steps) == 0 {
 		t.Error("a table is empty")
 	}
 }

@@ -137,21 +137,20 @@ func (s *Signal) Says(value float64, units Units) string {
 	return text
 }
 
-// Figure writes a value of the signal, or a width in its unit, in the units that people see: no finer than its step.
+// Figure writes a value of the signal in the units that people see: no finer than its step.
 func (s *Signal) Figure(value float64, units Units) string {
 	shown, unit := units.Show(value, s.Unit)
 	if s.Step <= 0 || unit != s.Unit {
 		return measure.Figure(shown, unit)
 	}
-	places := min(12, max(0, int(math.Ceil(-math.Log10(s.Step)-1e-9))))
-	text := measure.Round(math.Round(shown/s.Step)*s.Step, places)
+	text := measure.Stepped(shown, s.Step)
 	if sign := unit.Shown(); sign != "" {
 		text += " " + sign
 	}
 	return text
 }
 
-// Word gives the test that a word stands for as the name of a state: the band of that name, or off and on; false: there is none.
+// Word gives the first band of a name, in capitals or not; false: there is none.
 func (b Bands) Word(word string) (Band, bool) {
 	for _, band := range b {
 		if strings.EqualFold(band.Name, word) {

@@ -23,10 +23,13 @@ export function reads(s: Signal) {
   if (s.text != null) return s.text.length > 24 ? `${s.text.slice(0, 23)}…` : s.text
   if (s.kind === 'switch') return stateName(s, s.value)
   const value = seen(s.value, s.unit)
-  // No finer than the instrument can tell.
-  return s.step > 0 && seenUnit(s.unit) === s.unit
-    ? value.toFixed(Math.min(12, Math.max(0, Math.ceil(-Math.log10(s.step)))))
-    : figure(Number(value.toPrecision(5)))
+  return s.step > 0 && seenUnit(s.unit) === s.unit ? stepped(value, s.step) : figure(Number(value.toPrecision(5)))
+}
+
+/** A value no finer than the step of its instrument, with as many decimal places as that has; a half goes away from 0. */
+export function stepped(value: number, step: number) {
+  const decimals = step.toFixed(12).replace(/0+$/, '').split('.')[1]!
+  return (Math.sign(value) * Math.round(Math.abs(value) / step) * step).toFixed(decimals.length)
 }
 
 /** The band that a value of a signal lies in. */
