@@ -75,7 +75,7 @@ func TestHonestOnTheCommandLine(t *testing.T) {
 		says string
 		args []string
 	}{
-		{2, "--rung 'outside 3..9' stands alone", []string{"guard", "add", "d/level", "--when", "outside 3..9", "--rung", "above 12"}},
+		{2, "--when 'outside 3..9' stands alone", []string{"guard", "add", "d/level", "--when", "outside 3..9", "--rung", "above 12"}},
 		{2, "--when 'above 9' --rung 'below 3'", []string{"guard", "add", "d/level", "--when", "outside 3..9", "--rung", "above 12"}},
 		{2, `has the states "dark", "flame"; did you mean flame?`, []string{"guard", "add", "d/flame", "--when", `is "flmae"`}},
 		{2, "is no switch: it read", []string{"signal", "set", "d/level", "--switch"}},

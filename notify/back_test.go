@@ -93,6 +93,18 @@ func TestTheMoreSevereGoesFirst(t *testing.T) {
 	}
 }
 
+// What is milder waits while what is more severe is under way, however long the carrier takes for that.
+func TestTheMilderDoesNotOvertake(t *testing.T) {
+	o := newOutbox(t)
+	c := &scripted{slowOf: map[string]time.Duration{"critical": 1200 * time.Millisecond}}
+	o.planAs(alarm.Advisory, alarm.Critical)
+	o.worker(c)
+	storetest.Eventually(t, "both are sent", func() bool { return len(c.got()) == 2 })
+	if got := c.got(); got[0] != "critical to a@b.example" {
+		t.Errorf("%v", got)
+	}
+}
+
 // What waits behind a notice that is tried again later holds up nothing else to its reader.
 func TestARetryHoldsUpNothingElse(t *testing.T) {
 	o := newOutbox(t)

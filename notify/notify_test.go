@@ -31,13 +31,14 @@ type scripted struct {
 	script []notify.Result
 	sent   []string
 	slow   time.Duration
+	slowOf map[string]time.Duration // of kinds, besides
 }
 
 func (s *scripted) Send(ctx context.Context, n roster.Notice) notify.Result {
 	select {
 	case <-ctx.Done():
 		return notify.Result{Answer: ctx.Err().Error()}
-	case <-time.After(s.slow):
+	case <-time.After(s.slow + s.slowOf[n.Kind]):
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()

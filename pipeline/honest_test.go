@@ -253,6 +253,30 @@ func TestWhatIsCriticalIsToldAtOnce(t *testing.T) {
 	}
 }
 
+// What was held alone, and what somebody has by then, is not told any more.
+func TestWhatSomebodyHasIsNotToldAfterTheFlood(t *testing.T) {
+	b := fresh(t)
+	b.contact("orla", roster.Text)
+	b.stream("temp", -10, 20)
+	for i := range 8 { // as many as make a flood
+		b.guard(alarm.Guard{Name: fmt.Sprintf("g%d", i), Signal: "d/temp", Rung: above(30+float64(i)/10, 1, alarm.Warning), Tell: []string{"orla"}})
+	}
+	b.clock(1)
+	b.stream("temp", 1, 35)
+	b.guard(alarm.Guard{Name: "late", Signal: "d/temp", Rung: above(33, 1, alarm.Warning), Tell: []string{"orla"}})
+	held := b.last(roster.Raise, roster.Text)
+	if held.Held != roster.HeldFlood || held.AlarmID != b.newest().ID {
+		t.Fatalf("%+v", held)
+	}
+	if _, err := b.Acknowledge(context.Background(), held.AlarmID, "", "Tadhg"); err != nil {
+		t.Fatal(err)
+	}
+	b.later(200, "it is let go", func() bool { return b.last(roster.Raise, roster.Text).State == roster.SummedUp })
+	if n := b.waiting(); n != 8 {
+		t.Errorf("%d are told: %v", n, b.outbox())
+	}
+}
+
 // A guard that raises again and again is held by itself: another one's alarm does not wait.
 func TestANoisyGuardIsHeldByItself(t *testing.T) {
 	b := fresh(t)
@@ -277,10 +301,15 @@ func TestANoisyGuardIsHeldByItself(t *testing.T) {
 		t.Errorf("the other guard waits: %+v", n)
 	}
 	b.stream("temp", 70, 33) // and it stands
+	b.clock(165)
+	b.stream("temp", 165, 20, 33) // what comes shortly before the digest goes with it
+	if n := b.last(roster.Raise, roster.Text); n.Held != roster.HeldNoisy || n.DueAt != b.at(180) {
+		t.Errorf("%+v", n)
+	}
 	b.later(185, "the digest", func() bool {
 		return slices.ContainsFunc(b.notices(), func(n roster.Notice) bool { return n.Kind == roster.Summary })
 	})
-	if n := b.last(roster.Summary, roster.Text); !strings.HasPrefix(n.Text, "Warning: D temp is above 30. It reads 33. 4 are over") {
+	if n := b.last(roster.Summary, roster.Text); !strings.HasPrefix(n.Text, "Warning: D temp is above 30. It reads 33. 5 are over") {
 		t.Errorf("%s", n.Text)
 	}
 }
@@ -350,4 +379,40 @@ func TestStepsForKinds(t *testing.T) {
 	b.moveTo(100)
 	b.later(100, "silence", b.count(2))
 	b.outboxIs("silence", "raise orla e-mail", "raise tadhg text")
+}
+
+// What is clear of all rungs by a moved limit, or by its value, and waits for an off-delay, is not said to be beyond one of them.
+func TestNoEaseToARungThatIsClear(t *testing.T) {
+	b := fresh(t)
+	b.contact("orla", roster.Text)
+	b.stream("oil", -10, 20)
+	g := b.guard(alarm.Guard{Name: "oil", Signal: "d/oil", Rung: alarm.Rung{When: above(60, 1, "").When, Deadband: 1, Severity: alarm.Warning, OffDelay: measure.Duration(2 * time.Second)},
+		Rungs: alarm.Rungs{above(80, 0, alarm.Critical)}, Tell: []string{"orla"}})
+	b.stream("oil", 1, 85)
+	b.clock(2)
+	g.When.A, g.Rungs, g.Clears = 90, alarm.Rungs{above(95, 0, alarm.Critical)}, alarm.Test{}
+	b.must(b.SaveGuard(context.Background(), &g, "test"))
+	if a := b.newest(); a.Sentence != "D oil is above 80" {
+		t.Errorf("%+v", a)
+	}
+	b.moveTo(5)
+	b.outboxIs("a moved limit", "raise orla text", "return orla text")
+	if n := b.last(roster.Return, roster.Text); !strings.HasPrefix(n.Text, "No longer an alarm: the guard was changed. It still reads 85, and the limit is 90 now. D oil was above 80") {
+		t.Errorf("%s", n.Text)
+	}
+
+	b.stream("oil", 10, 96)
+	b.stream("oil", 11, 20)
+	if a := b.newest(); a.State != alarm.StateRaised || a.Severity != alarm.Warning || a.Sentence != "D oil is above 95" {
+		t.Errorf("%+v", a)
+	}
+	b.moveTo(20)
+	if n := b.last(roster.Return, roster.Text); !strings.Contains(n.Text, ": D oil was above 95") || b.newest().Ending != alarm.EndBack {
+		t.Errorf("%s %+v", n.Text, b.newest())
+	}
+	for _, n := range b.notices() {
+		if n.Kind == roster.Ease {
+			t.Errorf("it was told: %s", n.Text)
+		}
+	}
 }

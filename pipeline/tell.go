@@ -96,8 +96,8 @@ func (t *Turn) sentence(g *guardLive, r *alarm.Rung, value float64) string {
 func (t *Turn) moveAlarm(a alarm.Alarm, h happening) error {
 	g, had, wasShelved := h.guard, a.AcknowledgedAt != nil, a.Shelved
 	rung := g.About(h.Transition)
-	if h.Cause == alarm.Begin && rung.Clear(h.Value) {
-		return nil // by what the guard says now nothing is wrong; restate tells what is to be told until the off-delay has passed
+	if h.Kind == alarm.Eased && rung.Clear(h.Value) {
+		return t.waitForOver(a, h, rung)
 	}
 	before := a.Severity
 	a.Level, a.Severity, a.When, a.Sentence, a.Latched, a.Cause = g.Level(rung), rung.Severity, rung.When.String(), t.sentence(g, rung, h.Value), false, ""
@@ -123,6 +123,13 @@ func (t *Turn) moveAlarm(a alarm.Alarm, h happening) error {
 		return t.changeAlarm(a, h, "", "alarm worsened", "It is worse: "+a.Sentence)
 	}
 	return t.changeAlarm(a, h, roster.Worsen, "alarm worsened", "It is worse: "+a.Sentence)
+}
+
+// waitForOver lets an alarm fall to a rung that the value is clear of, and of which the off-delay runs: that it is over then tells
+// it. Until then it says what was wrong.
+func (t *Turn) waitForOver(a alarm.Alarm, h happening, rung *alarm.Rung) error {
+	a.Level, a.Severity = h.guard.Level(rung), rung.Severity
+	return t.changeAlarm(a, h, "", "alarm eased", "It has eased, and is over unless it comes back: "+alarm.Was(a.Sentence))
 }
 
 // restate lets what stands say what a changed guard says: its limit, severity and advice. A higher severity is told again.

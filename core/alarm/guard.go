@@ -253,7 +253,11 @@ func (g *Guard) checkRungs() error {
 			return err
 		}
 		if g.Count() > 1 && g.At(i).When.Kind > AtMost {
-			return fault("rungs", "%s", standsAlone(g.At(i).When))
+			field := "rungs"
+			if i == 0 {
+				field = "when"
+			}
+			return fault(field, "%s", standsAlone(g.At(i).When))
 		}
 	}
 	g.order()
