@@ -70,8 +70,13 @@ func TestWhatWaitsGoesWhenTheCarrierIsBack(t *testing.T) {
 	o.planAs(alarm.Critical)
 	w.Wake()
 	storetest.Eventually(t, "the critical one is tried", failures(16))
+	for i, wait := range []int64{3, 6, 16, 61} {
+		o.now.Add(wait * 1000)
+		w.Wake()
+		storetest.Eventually(t, "it is tried again", failures(17+i))
+	}
 	c.on.Store(true)
-	o.now.Add(16_000) // none of them is due
+	o.now.Add(31_000) // none of them is due for minutes
 	storetest.Eventually(t, "all are sent", func() bool { return len(c.then.got()) == 4 })
 	if got, want := c.then.got(), []string{"critical to a@b.example", "warning to a@b.example", "warning to a@b.example", "advisory to a@b.example"}; !slices.Equal(got, want) {
 		t.Errorf("%v", got)

@@ -17,6 +17,7 @@ func TestANumberBecomesASwitch(t *testing.T) {
 	for i := range 12 {
 		b.stream("pump", float64(i-20), float64(i%2))
 	}
+	b.stream("still", -20, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0)
 	b.stream("level", -20, 0, 1, 0, 1, 0, 1, 0, 1, 0, 1, 0.5, 1)
 	signal := func(name string) site.Signal {
 		s, err := b.store.Signal(ctx, "d", name)
@@ -29,8 +30,8 @@ func TestANumberBecomesASwitch(t *testing.T) {
 		b.must(err)
 		return may
 	}
-	if !offered("pump") || offered("level") {
-		t.Fatalf("offered: pump %v, level %v", offered("pump"), offered("level"))
+	if !offered("pump") || offered("level") || offered("still") {
+		t.Fatalf("offered: pump %v, level %v, still %v", offered("pump"), offered("level"), offered("still"))
 	}
 	b.guard(alarm.Guard{Name: "runs", Signal: "d/pump", Rung: above(0.5, 0.2, alarm.Warning)})
 	if err := b.MakeSwitch(ctx, "d/level", tester); err == nil || !strings.Contains(err.Error(), "is no switch: it read 0.5 at") {

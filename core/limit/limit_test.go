@@ -271,6 +271,17 @@ func TestACureSilencesNothingReal(t *testing.T) {
 	if c := FindCure(g, readings, alarms(""), 0, ""); c != nil && c.OnDelay != nil {
 		t.Errorf("an on-delay that silences all: %+v", c)
 	}
+	far := readings[:0:0] // so far apart that only an on-delay would do anything
+	for i := range 50 {
+		far = append(far, series(measure.Instant(1000+i*86_400_000), 20, 32, 20)...)
+	}
+	each := make([]alarm.Alarm, 50)
+	for i := range each {
+		each[i] = alarm.Alarm{RaisedAt: far[3*i+1].At, ClearedAt: &far[3*i+2].At}
+	}
+	if c := FindCure(g, far, each, 0, ""); c != nil {
+		t.Errorf("it silences every alarm: %+v", c)
+	}
 	long := slices.Concat(values, []float64{32, 32, 32, 32, 32, 32, 32, 32, 32, 32, 32, 32, 20})
 	readings = series(1000, long...)
 	silences := func(c *Cure) bool { // what is real is among the short ones

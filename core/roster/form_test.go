@@ -148,7 +148,7 @@ func TestWhatToDoWhenItFails(t *testing.T) {
 	for answer, says := range map[string]string{
 		"no carrier text is switched on; describe": "Switch the carrier on", "dial tcp 127.0.0.1:1: connect: connection refused": "Nobody answers",
 		"it did not answer in time": "does not answer", "550 5.1.1 no such mailbox": "is not known to the other side, which says: 550 5.1.1 no such mailbox. ", "401 Unauthorized: who are you?": "does not know us",
-		"503 Service Unavailable": "busy", "this is a private address; the service": "public internet", "something else": "the other side says: something else.",
+		"551 5.1.6 moved away": "is not known to the other side, which says: 551", "503 Service Unavailable": "busy", "this is a private address; the service": "public internet", "something else": "the other side says: something else.",
 	} {
 		n.Deliveries = []Delivery{{Answer: answer}}
 		if got := n.WhatToDo(); !strings.Contains(got, says) || !strings.Contains(got, "tried again") {
