@@ -70,6 +70,9 @@ func TestHonestOnTheCommandLine(t *testing.T) {
 	if text := p.must("roster", "show", "house", "--at", "now"); !strings.Contains(text, "nobody is told: no step is for such alarms") {
 		t.Error(text)
 	}
+	if text := p.must("roster", "show", "house", "--kind", "silence"); !strings.Contains(text, "A critical alarm (silence) at ") || !strings.Contains(text, "Orla") && !strings.Contains(text, "orla") {
+		t.Error(text)
+	}
 	for _, c := range []struct {
 		code int
 		says string
@@ -80,6 +83,7 @@ func TestHonestOnTheCommandLine(t *testing.T) {
 		{2, `has the states "dark", "flame"; did you mean flame?`, []string{"guard", "add", "d/flame", "--when", `is "flmae"`}},
 		{2, "is no switch: it read", []string{"signal", "set", "d/level", "--switch"}},
 		{2, "faults.tell: there is no roster or contact nobody", []string{"device", "set", "d", "--fault-tell", "nobody"}},
+		{2, "silence", []string{"roster", "show", "house", "--kind", "silnce"}},
 		{2, "did you mean silence?", []string{"roster", "set", "house", "--step", "orla for silense"}},
 	} {
 		if _, stderr, code := p.run(c.args...); code != c.code || !strings.Contains(stderr, c.says) {

@@ -63,8 +63,8 @@ func rosterShowCommand() *cobra.Command {
   jaunty roster show boiler --at now --severity warning --kind silence`,
 	}
 	c.Flags().String("at", "", "when the alarm is raised: now, 'sat 03:00' or '03:00' for the next such time, or a time; in the site's time zone")
-	c.Flags().String("severity", "critical", "how bad the alarm is")
-	c.Flags().String("kind", roster.OfLimit, "what it is about: "+strings.Join(roster.Kinds, ", "))
+	c.Flags().String("severity", "critical", "how bad the alarm is; raised now, unless --at says when")
+	c.Flags().String("kind", roster.OfLimit, "what it is about: "+strings.Join(roster.Kinds, ", ")+"; raised now, unless --at says when")
 	completeFrom(c, "kind", roster.Kinds...)
 	completeFrom(c, "severity", "advisory", "warning", "critical")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -73,6 +73,9 @@ func rosterShowCommand() *cobra.Command {
 			return err
 		}
 		text, _ := c.Flags().GetString("at")
+		if text == "" && (c.Flags().Changed("severity") || c.Flags().Changed("kind")) {
+			text = "now"
+		}
 		if text == "" {
 			return show(c, r, func(w io.Writer) { printRoster(w, &r) })
 		}
