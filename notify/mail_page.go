@@ -2,6 +2,7 @@ package notify
 
 import (
 	"html/template"
+	"regexp"
 	"strings"
 
 	"jauntylark/core/roster"
@@ -21,7 +22,7 @@ var mailPage = template.Must(template.New("mail").Parse(`<!doctype html>
 <head><meta charset="utf-8"><title>{{.Subject}}</title></head>
 <body style="margin:0;padding:20px 12px;background:#fffdf8;color:#1f2a37;font:16px/1.5 system-ui,sans-serif">
 <div style="max-width:640px;margin:0 auto">
-<h1 style="font-size:22px;line-height:1.25;margin:0 0 12px;padding-left:12px;border-left:5px solid {{.Tint}}">{{.Subject}}</h1>
+<h1 style="font-size:22px;line-height:1.25;margin:0 0 12px;padding-left:12px;border-left:5px solid {{.Tint}}">{{.Heading}}</h1>
 {{range .Paragraphs}}<p style="margin:10px 0">{{range $i, $line := .}}{{if $i}}<br>{{end}}{{$line}}{{end}}</p>
 {{end}}{{if .Button}}<p style="margin:20px 0"><a href="{{.Link}}" style="display:inline-block;background:#1d5f8a;color:#ffffff;text-decoration:none;font-weight:600;padding:12px 20px;border-radius:4px">{{.Button}}</a></p>
 {{end}}{{if .Chart}}<p style="margin:16px 0"><img src="cid:last-hour" width="640" alt="The last hour, with the limit" style="max-width:100%;height:auto;border:1px solid #dde2e7"></p>
@@ -32,14 +33,17 @@ var mailPage = template.Must(template.New("mail").Parse(`<!doctype html>
 </html>
 `))
 
+// figures finds figures with their units, which stay on one line.
+var figures = regexp.MustCompile(`(\d) (\S)`)
+
 // pageOf is a notice as a page.
 func pageOf(n roster.Notice, chart, frame bool) (string, error) {
 	said := struct {
-		Subject, Link, Button, Foot string
-		Tint                        template.CSS
-		Paragraphs                  [][]string
-		Chart, Frame                bool
-	}{Subject: n.Subject, Link: n.Route.Link, Tint: "#8a9097", Chart: chart, Frame: frame}
+		Subject, Heading, Link, Button, Foot string
+		Tint                                 template.CSS
+		Paragraphs                           [][]string
+		Chart, Frame                         bool
+	}{Subject: n.Subject, Heading: figures.ReplaceAllString(n.Subject, "$1\u00a0$2"), Link: n.Route.Link, Tint: "#8a9097", Chart: chart, Frame: frame}
 	if tint, known := tints[string(n.Severity)]; known && n.Kind != roster.Return && n.Kind != roster.Taken {
 		said.Tint = tint
 	}

@@ -387,12 +387,12 @@ func TestMailOverTLS(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		n := roster.Notice{ID: 3, AlarmID: 2, Kind: roster.Raise, Address: "orla@b.example", Subject: "s", Text: "Something.\n\nSite, watched by Jaunty Lark\n", CreatedAt: start, Route: roster.Route{Link: "https://lark.example.org/take/x"}}
+		n := roster.Notice{ID: 3, AlarmID: 2, Kind: roster.Raise, Address: "orla@b.example", Subject: "Air is above 30 °C", Text: "Something.\n\nSite, watched by Jaunty Lark\n", CreatedAt: start, Route: roster.Route{Link: "https://lark.example.org/take/x"}}
 		if r := m.Send(context.Background(), n); !r.OK {
 			t.Fatalf("%s: %+v", scheme, r)
 		}
 		got := in.Messages()
-		if len(got) != 1 || got[0].Text != n.Text || !strings.Contains(got[0].HTML, "I have it") || !strings.Contains(got[0].HTML, n.Route.Link) || got[0].Thread != "<alarm-2@b.example>" {
+		if len(got) != 1 || got[0].Text != n.Text || !strings.Contains(got[0].HTML, "I have it") || !strings.Contains(got[0].HTML, "above 30\u00a0°C</h1>") || !strings.Contains(got[0].HTML, n.Route.Link) || got[0].Thread != "<alarm-2@b.example>" {
 			t.Errorf("%s: %+v", scheme, got)
 		}
 		wrong, _ := notify.NewMail(scheme + "://lark:wrong@" + address + "?ca=" + ca)

@@ -334,6 +334,18 @@ func TestGapsCountMessages(t *testing.T) {
 		t.Errorf("%+v", got)
 	}
 
+	b = fresh(t) // what is more severe than all that was told does not wait
+	b.contact("orla", roster.Mail)
+	b.stream("temp", -10, 20)
+	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Advisory), Rungs: alarm.Rungs{above(50, 1, alarm.Warning)}, Tell: []string{"orla"}, LeastGap: minutes(5)})
+	for i, v := range []float64{31, 20, 60, 20, 31} {
+		b.clock(float64(1 + 10*i))
+		b.stream("temp", float64(1+10*i), v)
+		if n := b.last(roster.Raise, roster.Mail); v > 30 && (n.Held == "") != (i < 4) {
+			t.Errorf("%v: %+v", v, n)
+		}
+	}
+
 	b = fresh(t)
 	b.contact("orla", roster.Mail, roster.Text)
 	b.roster("house", 0, "orla by e-mail gap 1m", "orla by text")

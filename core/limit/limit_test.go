@@ -282,6 +282,15 @@ func TestACureSilencesNothingReal(t *testing.T) {
 	if c := FindCure(g, far, each, 0, ""); c != nil {
 		t.Errorf("it silences every alarm: %+v", c)
 	}
+	lasting := series(measure.Instant(1000+50*86_400_000), slices.Repeat([]float64{32}, 600)...) // one that an on-delay leaves
+	lasting = append(lasting, measure.Reading{At: lasting[599].At + 1000, Value: 20})
+	far, each = append(far, lasting...), append(each, alarm.Alarm{RaisedAt: lasting[0].At, ClearedAt: &lasting[600].At})
+	for mark, offered := range map[string]bool{alarm.MarkReal: false, alarm.MarkFalse: true, "": true} {
+		each[20].Mark = mark
+		if c := FindCure(g, far, each, 0, ""); (c != nil && c.OnDelay != nil) != offered {
+			t.Errorf("with one marked %q: %+v", mark, c)
+		}
+	}
 	long := slices.Concat(values, []float64{32, 32, 32, 32, 32, 32, 32, 32, 32, 32, 32, 32, 20})
 	readings = series(1000, long...)
 	silences := func(c *Cure) bool { // what is real is among the short ones
