@@ -6,13 +6,12 @@ import (
 	"fmt"
 
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"jauntylark/store"
 )
 
 // conflictReason says what a reading contradicts, by raw values.
 func conflictReason(s *signalLive, value float64, e entry) string {
-	if s.Kind == site.KindText || s.Kind == site.KindData {
+	if s.Worded() {
 		return fmt.Sprintf("conflict: %s holds another %s at %s already", s.Path(), s.Kind, e.at)
 	}
 	return fmt.Sprintf("conflict: %s holds %v at %s already, not %v", s.Path(), value, e.at, e.value)

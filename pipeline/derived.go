@@ -44,11 +44,13 @@ func (d *derivedLive) sources() []derive.Source {
 }
 
 // interval is how often a reading of the signal is expected; of a derived one, as often as of the slowest that
-// it is computed from.
+// it is computed from. Text and data are said when they change: without an interval of their own none is expected.
 func (s *signalLive) interval() measure.Duration {
 	switch {
 	case s.Interval != 0:
 		return s.Interval
+	case s.Worded():
+		return 0
 	case s.derived == nil:
 		return s.device.Interval
 	}

@@ -96,7 +96,7 @@ func (l *live) off(g *guardLive) (off alarm.Off) {
 	switch {
 	case g.suppressor.Signal != "":
 		s, err := l.find(g.suppressor.Signal)
-		if err == nil && s.state.HeldAt != 0 && s.state.SilentAt == 0 && g.suppressor.When.Met(s.state.Held) {
+		if err == nil && s.state.HeldAt != 0 && !s.unheard() && g.suppressor.When.Met(s.state.Held) {
 			off |= alarm.Suppressed
 		}
 	case g.suppressor.Guard != "":

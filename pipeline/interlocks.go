@@ -302,7 +302,7 @@ func (s *signalLive) blindness(i *lockLive) string {
 		return s.thing() + " still warms up"
 	case held == 0:
 		return "nothing has come of " + s.Path() + " yet"
-	case s.state.SilentAt != 0 || s.device.state.SilentSince != 0:
+	case s.unheard() || s.device.state.SilentSince != 0:
 		return s.thing() + " is silent"
 	case s.state.FaultAlarm != nil:
 		return s.thing() + " is not to be believed"

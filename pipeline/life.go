@@ -43,6 +43,7 @@ func (t *Turn) hear(d *deviceLive, at measure.Instant) error {
 func (t *Turn) endSilence(d *deviceLive, at measure.Instant, why alarm.Ending, cause string) error {
 	d.state.SilentSince = 0
 	t.wakeAt(d, at)
+	t.seeAgain(d, at)
 	for _, b := range d.behind {
 		if b.state.SilentSince != 0 && b.state.AlarmID == nil {
 			b.state.SilentSince, b.state.CountedFrom = 0, at
@@ -107,15 +108,17 @@ func (t *Turn) lookAt(d *deviceLive, upSince measure.Instant) error {
 		return 0
 	}
 	for _, s := range d.signals {
-		interval := s.Interval
-		if interval == 0 && s.derived == nil {
-			interval = d.Interval
-		}
-		if s.state.SilentAt != 0 {
-			continue
-		}
-		if at := silentAt(s.state.ReceivedAt, silenceLimit(interval)); at != 0 {
-			t.silence(s, at)
+		limit := silenceLimit(s.interval())
+		switch {
+		case s.derived != nil && s.Interval == 0: // it falls silent with what it is made of
+		case s.state.SilentAt != 0 && limit == 0: // nothing is expected of it any more
+			s.state.SilentAt = 0
+			t.changed(s)
+			t.reconsider(s.suppresses, t.Now)
+		case s.state.SilentAt == 0:
+			if at := silentAt(s.state.ReceivedAt, limit); at != 0 {
+				t.silence(s, at)
+			}
 		}
 	}
 	if d.state.SilentSince == 0 {
@@ -170,6 +173,7 @@ func (t *Turn) silence(s *signalLive, at measure.Instant) {
 func (t *Turn) goSilent(d *deviceLive, at measure.Instant) error {
 	d.state.SilentSince = at
 	t.lifeChanged(d)
+	t.seeAgain(d, at)
 	gateway := d.gateway
 	if gateway != nil && gateway.SilenceAlarm {
 		if gateway.state.AlarmID == nil && t.quiet(gateway) {
@@ -186,6 +190,18 @@ func (t *Turn) goSilent(d *deviceLive, at measure.Instant) error {
 		return t.enterDevice("device silent", d, "Device "+d.Name+" is silent")
 	}
 	return t.raiseSilence(d, at)
+}
+
+// seeAgain has what goes by the text and data of a device look again: they are silent only as long as the device is.
+func (t *Turn) seeAgain(d *deviceLive, at measure.Instant) {
+	for _, s := range d.signals {
+		if s.Worded() && s.state.SilentAt == 0 {
+			t.reconsider(s.suppresses, at)
+			if d.state.SilentSince != 0 {
+				t.stepLocks(s, alarm.Event{Kind: alarm.Silence, At: at - s.state.Lag()})
+			}
+		}
+	}
 }
 
 // quiet tells whether nothing that should have come through a gateway did: all that have a stated
@@ -365,4 +381,9 @@ func (d *deviceLive) heldUntil(now measure.Instant) measure.Instant {
 		return until
 	}
 	return 0
+}
+
+// unheard tells whether a signal is silent: by itself or, since text and data are said only when they change, with its device.
+func (s *signalLive) unheard() bool {
+	return s.state.SilentAt != 0 || s.Worded() && s.device.state.SilentSince != 0
 }

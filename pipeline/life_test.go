@@ -357,3 +357,58 @@ func TestNoticesOfADeviceThatCatchesUp(t *testing.T) {
 		t.Errorf("%s: %s", n.Subject, n.Text)
 	}
 }
+
+// Text is said when it changes: as long as its device is heard it holds, however old it is, and is not silent.
+func TestTextThatSeldomChangesIsNotSilent(t *testing.T) {
+	b := fresh(t)
+	other := b.add(site.Device{Name: "e"})
+	b.moveTo(1)
+	b.send(measure.Sample{Name: "mode", Form: measure.FormText, Text: "service"}, measure.Sample{Name: "v", Value: 1})
+	b.sendAs(other, "v")
+	b.expect("d", 10*time.Second)
+	b.guard(alarm.Guard{Name: "high", Signal: "e/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above}}, Suppressed: `d/mode is "service"`})
+	limits := func() (n int) {
+		for _, a := range b.alarms() {
+			if a.Kind == alarm.ByGuard && a.ClearedAt == nil {
+				n++
+			}
+		}
+		return n
+	}
+	for at := 10.; at <= 100; at += 10 {
+		b.moveTo(at)
+		b.sendAs(b.key, "v")
+	}
+	if s, err := b.store.Signal(context.Background(), "d", "mode"); err != nil || s.SilentSince != nil {
+		t.Errorf("text of 99 seconds ago, of a device that sends every ten: %v %v", s.SilentSince, err)
+	}
+	if limits() != 0 {
+		t.Error("it suppresses no longer")
+	}
+	b.moveTo(131) // with its device it cannot be trusted any more
+	if limits() != 1 || b.device("d").Life != site.LifeSilent {
+		t.Errorf("the device is %s, %d alarms by limits", b.device("d").Life, limits())
+	}
+	b.sendAs(b.key, "v")
+	if limits() != 0 {
+		t.Error("the device is heard again, and its text does not suppress")
+	}
+	every := measure.Duration(20 * time.Second)
+	b.signal("d/mode", pipeline.SignalChange{Interval: &every})
+	for at := 140.; at <= 200; at += 10 {
+		b.moveTo(at)
+		b.sendAs(b.key, "v")
+	}
+	if s, err := b.store.Signal(context.Background(), "d", "mode"); err != nil || s.SilentSince == nil {
+		t.Errorf("text that is expected every 20 seconds, of 199 seconds ago, is not silent: %v", err)
+	}
+	none := measure.Duration(0)
+	b.signal("d/mode", pipeline.SignalChange{Interval: &none})
+	b.moveTo(211)
+	b.sendAs(b.key, "v")
+	b.moveTo(220)
+	b.swept()
+	if s, err := b.store.Signal(context.Background(), "d", "mode"); err != nil || s.SilentSince != nil {
+		t.Errorf("nothing is expected of it any more: %v %v", s.SilentSince, err)
+	}
+}

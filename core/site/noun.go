@@ -150,6 +150,9 @@ type Signal struct {
 	Ran
 }
 
+// Worded tells whether the signal holds text or data, which are said when they change, not by and by.
+func (s *Signal) Worded() bool { return s.Kind == KindText || s.Kind == KindData }
+
 // Path is DEVICE/SIGNAL.
 func (s *Signal) Path() string { return s.Device + "/" + s.Name }
 
