@@ -317,7 +317,7 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 	if err != nil || len(notices) != 3 || notices[1].Kind != roster.Taken || !strings.Contains(notices[1].Text, "Orla has it") {
 		t.Fatalf("%v %v", notices, err)
 	}
-	for _, says := range []string{"D temp is above 30 °C.", "It reads 31 °C, and the limit is 30 °C.", "How bad: warning", "What to do: Open the vents."} {
+	for _, says := range []string{"D temp is above 30 °C.", "It reads 31 °C, and the limit is 30 °C.", "Severity: warning", "What to do: Open the vents."} {
 		if !strings.Contains(notices[2].Text, says) {
 			t.Errorf("the raise does not say %q: %s", says, notices[2].Text)
 		}

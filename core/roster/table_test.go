@@ -73,7 +73,7 @@ func notices(t *testing.T) (names []string, all map[string]func() (Message, Matt
 	})
 	of("silent", Raise, silent)
 	of("over: heard again", Return, with(silent, func(m *Matter) { m.Alarm.End(now, alarm.EndBack, "") }))
-	of("over: silent, and its device was deleted", Return, with(silent, func(m *Matter) { m.Alarm.End(now, alarm.EndUnwatched, "the device was deleted") }))
+	of("over: silent, and its device was removed", Return, with(silent, func(m *Matter) { m.Alarm.End(now, alarm.EndUnwatched, "the device was removed") }))
 	of("sensor fault", Raise, with(press(t), func(m *Matter) {
 		m.Alarm.Kind, m.Alarm.Sentence, m.Alarm.Advice = alarm.BySensor, "Press pressure is not to be believed: it has not moved from 12 bar", "Look whether the sensor is in its place, clean and wired."
 	}))

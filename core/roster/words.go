@@ -126,9 +126,9 @@ func (m Matter) raised(kind string) Message {
 	if facts := m.facts(true); facts != "" {
 		fmt.Fprintln(&b, facts)
 	}
-	fmt.Fprintf(&b, "Since %s.\nHow bad: %s. This is alarm %d.\n", m.when(a.RaisedAt), a.Severity, a.ID)
+	fmt.Fprintf(&b, "Since %s.\nSeverity: %s. This is alarm %d.\n", m.when(a.RaisedAt), a.Severity, a.ID)
 	if a.Advice != "" {
-		fmt.Fprintf(&b, "\nWhat to do: %s\n", a.Advice)
+		fmt.Fprintf(&b, "\n%s\n", adviceWords(a.Advice))
 	}
 	w := Message{Short: capital(string(a.Severity)) + ": " + a.Sentence, Rest: m.rest(kind, false)}
 	if kind != Ease {
@@ -192,7 +192,7 @@ func (m Matter) facts(limit bool) string {
 	return says + "."
 }
 
-func adviceWords(advice string) string { return stop("What to do: " + advice) }
+func adviceWords(advice string) string { return stop("What to do: " + strings.TrimSpace(advice)) }
 
 // stop ends a sentence.
 func stop(sentence string) string {

@@ -37,7 +37,7 @@ func TestTheRaiseSaysWhatWhereHowBadSinceWhen(t *testing.T) {
 
 It reads 31.2 °C, and the limit is 30 °C.
 Since 03:06:00 on Wednesday 1 July 2026 (Europe/Dublin).
-How bad: warning. This is alarm 12.
+Severity: warning. This is alarm 12.
 
 What to do: Open the vents.
 
