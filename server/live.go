@@ -128,6 +128,9 @@ func (h *hub) broadcast(told wire) {
 	}
 }
 
+// recheck lets every open stream look again whether its session still lasts.
+func (h *hub) recheck() { h.broadcast(nil) }
+
 func (h *hub) join() chan wire {
 	c := make(chan wire, backlog)
 	h.mu.Lock()
@@ -151,7 +154,7 @@ type Beat struct {
 }
 
 // serveLive streams changes as server-sent events: "change" with a site.Change and the commit's
-// number as its id, "beat" with the time at least every five seconds.
+// number as its id, "beat" with the time at least every five seconds, "ended" when the session has ended, as the last one.
 func (v *Server) serveLive(c *echo.Context) error {
 	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
 		return v.answerProblem(c, err)
@@ -171,12 +174,13 @@ func (v *Server) serveLive(c *echo.Context) error {
 	out := http.NewResponseController(c.Response())
 	beat := time.NewTicker(heartbeat)
 	defer beat.Stop()
-	next, err := event("change", missed.CommitNo, missed)
-	for err == nil {
+	write := func(next wire) error {
 		_ = out.SetWriteDeadline(time.Now().Add(20 * time.Second))
-		if _, err = c.Response().Write(next); err != nil || out.Flush() != nil {
-			break
-		}
+		_, err := c.Response().Write(next)
+		return errors.Join(err, out.Flush())
+	}
+	next, err := event("change", missed.CommitNo, missed)
+	for err == nil && write(next) == nil {
 		open := true
 		select {
 		case <-c.Request().Context().Done():
@@ -188,10 +192,28 @@ func (v *Server) serveLive(c *echo.Context) error {
 				return nil
 			}
 		case <-beat.C:
-			next, err = event("beat", 0, Beat{v.pipeline.Now(), v.hub.away.Load()})
+			next = nil
 		}
+		if next != nil {
+			continue
+		}
+		if v.sessionEnded(c.Request()) {
+			_ = write(ended)
+			return nil
+		}
+		next, err = event("beat", 0, Beat{v.pipeline.Now(), v.hub.away.Load()})
 	}
 	return nil // the client has gone
+}
+
+// ended is the last thing that a stream tells whose session is over.
+var ended = wire("event: ended\ndata: {}\n\n")
+
+// sessionEnded tells whether the session of a request that still runs is over. While the database is away nobody knows.
+func (v *Server) sessionEnded(r *http.Request) bool {
+	_, err := v.mayDo(r, site.Viewer)
+	var status huma.StatusError
+	return errors.As(err, &status) && status.GetStatus() == http.StatusUnauthorized
 }
 
 // resumeAfter is the number of the last commit that a client was told of; -1: it begins anew. A browser that opens a stream

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"net/http"
 	"testing"
 	"time"
 
@@ -64,4 +65,36 @@ func TestLiveAcrossProcessesAndBreaks(t *testing.T) {
 	one.Stop()
 	time.Sleep(time.Second) // nothing is on its way any more: what comes now comes by the number alone
 	changes(t, two.Owner, last, reads(3))
+}
+
+// When the session has ended the stream says so and ends, at once.
+func TestTheStreamEndsWithItsSession(t *testing.T) {
+	s := servertest.Start(t)
+	s.Do(http.MethodPost, "/api/v1/people", map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
+	for _, end := range []struct {
+		how string
+		do  func(viewer *client.Client)
+	}{
+		{"signing out", func(viewer *client.Client) {
+			if err := viewer.Do(context.Background(), http.MethodDelete, "/api/v1/session", nil, nil); err != nil {
+				t.Error(err)
+			}
+		}},
+		{"the person's removal", func(*client.Client) { s.Do(http.MethodDelete, "/api/v1/people/v@b.example", nil, nil) }},
+	} {
+		viewer := s.SignIn("v@b.example", "long enough for it")
+		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		begun, last := time.Now(), ""
+		err := viewer.Follow(ctx, "", func(e client.Event) error {
+			if last == "" {
+				go end.do(viewer)
+			}
+			last = e.Name
+			return nil
+		})
+		cancel()
+		if last != "ended" || errors.Is(err, context.DeadlineExceeded) {
+			t.Errorf("after %s the last that was told is %q, after %v: %v", end.how, last, time.Since(begun), err)
+		}
+	}
 }
