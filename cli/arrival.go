@@ -43,7 +43,7 @@ func arrivalListCommand() *cobra.Command {
 					}
 					state := a.State
 					if a.Former {
-						state += ", was deleted"
+						state += ", was removed"
 					}
 					rows = append(rows, []string{a.Name, state, age(&a.LastAt), a.Protocol, a.Address, strconv.Itoa(a.Readings), clip(strings.Join(sends, ", "), 60)})
 				}

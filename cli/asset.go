@@ -23,7 +23,7 @@ const assetsPath = "/api/v1/assets"
 
 func assetCommand() *cobra.Command {
 	return group("asset", "Things that are looked after: pumps, cabinets, heaps", assetAddCommand(), assetSetCommand(), assetListCommand(), assetShowCommand(), assetNoteCommand(), assetJournalCommand(), assetConditionCommand(),
-		assetPhotoCommand(), assetPaperCommand(), assetDropCommand(), assetGuardCommand(), assetLabelCommand(), assetRemoveCommand(), assetBringBackCommand())
+		assetPhotoCommand(), assetPaperCommand(), assetDropCommand(), assetGuardCommand(), assetLabelCommand(), assetRemoveCommand())
 }
 
 func assetPath(name string) string { return assetsPath + "/" + url.PathEscape(name) }
@@ -375,12 +375,5 @@ func assetRemoveCommand() *cobra.Command {
 	return &cobra.Command{Use: "remove NAME", Short: "Remove an asset; it can be brought back for 30 days", Args: exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset remove old-pump",
 		RunE: func(c *cobra.Command, args []string) error {
 			return remove(c, "asset", args[0], assetPath(args[0]))
-		}}
-}
-
-func assetBringBackCommand() *cobra.Command {
-	return &cobra.Command{Use: "bring-back NAME", Short: "Bring back an asset that was removed", Args: exactly("NAME"), Example: "  jaunty asset bring-back old-pump",
-		RunE: func(c *cobra.Command, args []string) error {
-			return doAsset(c, http.MethodPost, assetPath(args[0])+"/bring-back", nil, "Asset %s is back.\n")
 		}}
 }

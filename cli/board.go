@@ -21,7 +21,7 @@ const boardsPath = "/api/v1/boards"
 
 func boardCommand() *cobra.Command {
 	return group("board", "What people put together to look at", boardListCommand(), boardShowCommand(), boardLoadCommand(), boardCopyCommand(), boardShareCommand(),
-		boardVersionsCommand(), boardTakeCommand(), boardStartCommand(), boardRemoveCommand(), boardBringBackCommand())
+		boardVersionsCommand(), boardTakeCommand(), boardStartCommand(), boardRemoveCommand())
 }
 
 func boardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
@@ -216,22 +216,6 @@ func boardStartCommand() *cobra.Command {
 func boardRemoveCommand() *cobra.Command {
 	return &cobra.Command{Use: "remove NAME", Short: "Remove a board; it can be brought back for 30 days", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board remove my-water",
 		RunE: func(c *cobra.Command, args []string) error {
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodDelete, boardPath(args[0]), nil, nil); err != nil {
-				return err
-			}
-			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) {
-				fmt.Fprintf(w, "Board %s is removed; 'jaunty board bring-back %s' brings it back for 30 days.\n", args[0], args[0])
-			})
-		}}
-}
-
-func boardBringBackCommand() *cobra.Command {
-	return &cobra.Command{Use: "bring-back NAME", Short: "Bring back a board that was removed", Args: exactly("NAME"), Example: "  jaunty board bring-back my-water",
-		RunE: func(c *cobra.Command, args []string) error {
-			return doBoard(c, http.MethodPost, boardPath(args[0])+"/bring-back", nil, "Version %d of the board %s is back, with %d tiles.\n")
+			return remove(c, "board", args[0], boardPath(args[0]))
 		}}
 }

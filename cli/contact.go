@@ -28,7 +28,7 @@ func contactNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.Shell
 // removeCommand removes a noun by its name.
 func removeCommand(noun, path string, complete func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)) *cobra.Command {
 	return &cobra.Command{
-		Use: "remove NAME", Short: "Remove a " + noun + " that nothing names", Args: exactly("NAME"), Example: "  jaunty " + noun + " remove NAME", ValidArgsFunction: complete,
+		Use: "remove NAME", Short: "Remove a " + noun + "; it can be brought back for 30 days", Args: exactly("NAME"), Example: "  jaunty " + noun + " remove NAME", ValidArgsFunction: complete,
 		RunE: func(c *cobra.Command, args []string) error {
 			return remove(c, noun, args[0], path+"/"+url.PathEscape(args[0]))
 		},
@@ -45,7 +45,7 @@ func remove(c *cobra.Command, noun, name, path string) error {
 		return err
 	}
 	return show(c, map[string]string{"removed": name}, func(w io.Writer) {
-		fmt.Fprintf(w, "%s %s is removed.\n", strings.ToUpper(noun[:1])+noun[1:], name)
+		fmt.Fprintf(w, "%s %s is removed; 'jaunty %s bring-back %s' brings it back for 30 days.\n", strings.ToUpper(noun[:1])+noun[1:], name, noun, name)
 	})
 }
 

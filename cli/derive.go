@@ -294,14 +294,7 @@ func signalRemoveCommand() *cobra.Command {
 			if _, _, err := site.SplitPath(args[0]); err != nil {
 				return wrongUse{err}
 			}
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodDelete, "/api/v1/signals/"+args[0], nil, nil); err != nil {
-				return err
-			}
-			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Signal %s is removed.\n", args[0]) })
+			return remove(c, "signal", args[0], "/api/v1/signals/"+args[0])
 		},
 	}
 }

@@ -2,9 +2,7 @@ package cli
 
 import (
 	"errors"
-	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"os"
 
@@ -26,32 +24,21 @@ func export(c *cobra.Command, device string, to io.Writer) error {
 	return s.Download(c.Context(), "/api/v1/export?names=bare&values=raw&zone=UTC&what="+url.QueryEscape(device), to)
 }
 
-func deviceDeleteCommand() *cobra.Command {
+func deviceRemoveCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "delete NAME", Short: "Delete a device with its readings", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
-		Long: `Delete a device with its signals, guards and readings. Say where its readings go first, or that they
-may go. Its keys are remembered: when it sends again, it waits as an arrival.`,
-		Example: "  jaunty device delete old-pump --export old-pump.csv\n  jaunty device delete old-pump --without-data",
+		Use: "remove NAME", Short: "Remove a device with its readings", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Long: `Remove a device with its signals, guards and readings. For 30 days it can be brought back with all of them. Its
+keys are remembered: when it sends again, it waits as an arrival.`,
+		Example: "  jaunty device remove old-pump\n  jaunty device remove old-pump --export old-pump.csv",
 	}
 	file := c.Flags().String("export", "", "file that its readings are written to first")
-	without := c.Flags().Bool("without-data", false, "its readings may go")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		if (*file == "") == !*without {
-			return misused("say --export FILE to keep its readings, or --without-data to let them go")
-		}
 		if *file != "" {
 			if err := exportTo(c, args[0], *file); err != nil {
 				return err
 			}
 		}
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		if err := s.Do(c.Context(), http.MethodDelete, devicesPath+"/"+args[0], nil, nil); err != nil {
-			return err
-		}
-		return show(c, map[string]string{"deleted": args[0], "export": *file}, func(w io.Writer) { fmt.Fprintf(w, "Device %s is deleted.\n", args[0]) })
+		return remove(c, "device", args[0], devicesPath+"/"+args[0])
 	}
 	return c
 }

@@ -81,13 +81,12 @@ func TestADevicesLifeByHand(t *testing.T) {
 	}
 
 	file := filepath.Join(p.home, "leaf.csv")
-	p.must("device", "delete", "leaf", "--export", file)
+	p.must("device", "remove", "leaf", "--export", file)
 	if text, err := os.ReadFile(file); err != nil || strings.Count(string(text), "\n") != 3 || !strings.HasPrefix(string(text), "at,signal,value,unit,text,quality\n") {
 		t.Errorf("%q %v", text, err)
 	}
 	p.refused(1, "Did you mean hub?", "device", "show", "hup")
-	p.refused(1, "leaf.csv", "device", "delete", "hub", "--export", file)
-	p.refused(2, "--without-data", "device", "delete", "hub")
+	p.refused(1, "leaf.csv", "device", "remove", "hub", "--export", file)
 	p.refused(2, "did you mean mqtt?", "device", "code", "hub", "--for", "mqqt")
 	p.refused(2, "--interval 15s", "device", "set", "hub")
 	p.refused(2, "interval", "device", "set", "hub", "--interval", "3d")
@@ -196,7 +195,7 @@ func TestKitsByHand(t *testing.T) {
 		}
 		p.refused(2, says, "kit", "load", file)
 	}
-	p.must("kit", "delete", "pond-probe")
+	p.must("kit", "remove", "pond-probe")
 	p.refused(1, "no kit pond-probe", "kit", "show", "pond-probe")
 	var schema map[string]any
 	if err := json.Unmarshal([]byte(p.must("kit", "schema")), &schema); err != nil || schema["$ref"] == nil {

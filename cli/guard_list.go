@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 
 	"github.com/spf13/cobra"
@@ -40,14 +39,7 @@ func guardRemoveCommand() *cobra.Command {
 		Use: "remove GUARD", Short: "Remove a guard; its standing alarm is over", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
 		Example: "  jaunty guard remove greenhouse-door-temp-above-30",
 		RunE: func(c *cobra.Command, args []string) error {
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodDelete, "/api/v1/guards/"+url.PathEscape(args[0]), nil, nil); err != nil {
-				return err
-			}
-			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Guard %s is removed.\n", args[0]) })
+			return remove(c, "guard", args[0], "/api/v1/guards/"+url.PathEscape(args[0]))
 		},
 	}
 }

@@ -21,7 +21,7 @@ import (
 const kitsPath = "/api/v1/kits"
 
 func kitCommand() *cobra.Command {
-	return group("kit", "Reusable descriptions of one sort of device", kitListCommand(), kitShowCommand(), kitSaveCommand(), kitLoadCommand(), kitApplyCommand(), kitDeleteCommand(), kitSchemaCommand())
+	return group("kit", "Reusable descriptions of one sort of device", kitListCommand(), kitShowCommand(), kitSaveCommand(), kitLoadCommand(), kitApplyCommand(), removeCommand("kit", kitsPath, kitNames), kitSchemaCommand())
 }
 
 func kitListCommand() *cobra.Command {
@@ -192,21 +192,6 @@ func kitApplyCommand() *cobra.Command {
 			return err
 		}
 		return show(c, changes, func(w io.Writer) { tellChanges(w, changes) })
-	}
-	return c
-}
-
-func kitDeleteCommand() *cobra.Command {
-	c := &cobra.Command{Use: "delete NAME", Short: "Remove a kit; its devices stay as they are", Args: exactly("NAME"), ValidArgsFunction: kitNames, Example: "  jaunty kit delete pond-probe"}
-	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		if err := s.Do(c.Context(), http.MethodDelete, kitsPath+"/"+args[0], nil, nil); err != nil {
-			return err
-		}
-		return show(c, map[string]string{"deleted": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Kit %s is removed.\n", args[0]) })
 	}
 	return c
 }

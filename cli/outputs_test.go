@@ -65,7 +65,7 @@ func TestOutputsOnTheCommandLine(t *testing.T) {
 	says("Emergency: owner@hollowbrook.example put all outputs into their safe states", "output", "list")
 	says("shed/fan is on since", "output", "resume", "--sure")
 	p.refused(2, "Say --sure", "output", "remove", "shed/fan")
-	says("Interlock vapour-fan is removed.", "interlock", "remove", "vapour-fan")
-	says("Output shed/fan is removed.", "output", "remove", "shed/fan", "--sure")
+	says("Interlock vapour-fan is removed; 'jaunty interlock bring-back vapour-fan'", "interlock", "remove", "vapour-fan")
+	says("Output shed/fan is removed; 'jaunty output bring-back shed/fan'", "output", "remove", "shed/fan", "--sure")
 	says("There are no interlocks", "interlock", "list")
 }

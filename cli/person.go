@@ -114,14 +114,7 @@ func personRemoveCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove EMAIL", Short: "Remove a person with all sessions and tokens", Args: exactly("EMAIL"), Example: "  jaunty person remove tadhg@hollowbrook.example",
 		RunE: func(c *cobra.Command, args []string) error {
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodDelete, "/api/v1/people/"+url.PathEscape(args[0]), nil, nil); err != nil {
-				return err
-			}
-			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Person %s is removed.\n", args[0]) })
+			return remove(c, "person", args[0], "/api/v1/people/"+url.PathEscape(args[0]))
 		},
 	}
 }

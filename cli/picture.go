@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -72,13 +71,6 @@ func pictureRemoveCommand() *cobra.Command {
 			if _, err := strconv.ParseInt(args[0], 10, 64); err != nil {
 				return misused("PICTURE %q is no number like 3", args[0])
 			}
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodDelete, picturesPath+"/"+args[0], nil, nil); err != nil {
-				return err
-			}
-			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Picture %s is removed.\n", args[0]) })
+			return remove(c, "picture", args[0], picturesPath+"/"+args[0])
 		}}
 }

@@ -74,7 +74,8 @@ right person, and tells them again when it is over.
 	root.SetFlagErrorFunc(flagError)
 	root.AddCommand(serveCommand(), demoCommand(), loginCommand(), logoutCommand(), deviceCommand(), arrivalCommand(), kitCommand(), signalCommand(), guardCommand(),
 		sendCommand(), followCommand(), readingCommand(), alarmCommand(), trialCommand(), siteCommand(), journalCommand(), noteCommand(), contactCommand(), rosterCommand(), noticeCommand(), carrierCommand(), drillCommand(), outputCommand(), interlockCommand(), statementCommand(), boardCommand(), pictureCommand(), assetCommand(), frameCommand(), runCommand(), personCommand(), standinCommand(), openAPICommand(),
-		exportCommand(), importCommand(), clearCommand(), chartCommand(), storageCommand(), calibrateCommand(), verifyCommand(), compareCommand(), totalCommand(), tariffCommand(), unitsCommand(), backupCommand(), restoreCommand(), sqlCommand())
+		exportCommand(), importCommand(), clearCommand(), chartCommand(), storageCommand(), calibrateCommand(), verifyCommand(), compareCommand(), totalCommand(), tariffCommand(), unitsCommand(), backupCommand(), restoreCommand(), sqlCommand(), removedCommand())
+	addBringBack(root)
 	return root
 }
 

@@ -131,14 +131,7 @@ func tariffRemoveCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove TARIFF", Short: "Remove a tariff that no total uses", Args: exactly("TARIFF"), Example: "  jaunty tariff remove day-night", ValidArgsFunction: tariffNames,
 		RunE: func(c *cobra.Command, args []string) error {
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodDelete, tariffsPath+"/"+url.PathEscape(args[0]), nil, nil); err != nil {
-				return err
-			}
-			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Tariff %s is removed.\n", args[0]) })
+			return remove(c, "tariff", args[0], tariffsPath+"/"+url.PathEscape(args[0]))
 		},
 	}
 }

@@ -216,14 +216,7 @@ func totalRemoveCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove TOTAL", Short: "Remove a total; the readings stay", Args: exactly("TOTAL"), Example: "  jaunty total remove fog-pump-cycles", ValidArgsFunction: totalNames,
 		RunE: func(c *cobra.Command, args []string) error {
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodDelete, totalsPath+"/"+url.PathEscape(args[0]), nil, nil); err != nil {
-				return err
-			}
-			return show(c, map[string]string{"removed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Total %s is removed.\n", args[0]) })
+			return remove(c, "total", args[0], totalsPath+"/"+url.PathEscape(args[0]))
 		},
 	}
 }

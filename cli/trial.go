@@ -303,14 +303,7 @@ func trialRemoveCommand() *cobra.Command {
 		if err != nil || id < 1 {
 			return misused("%q is not the number of a trial; see 'jaunty trial list'", args[0])
 		}
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		if err := s.Do(c.Context(), http.MethodDelete, fmt.Sprintf("%s/%d", trialsPath, id), nil, nil); err != nil {
-			return err
-		}
-		return show(c, map[string]int64{"removed": id}, func(w io.Writer) { fmt.Fprintf(w, "Trial %d is removed.\n", id) })
+		return remove(c, "trial", args[0], fmt.Sprintf("%s/%d", trialsPath, id))
 	}
 	return c
 }

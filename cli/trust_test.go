@@ -142,5 +142,5 @@ func TestMeaningByHand(t *testing.T) {
 	p.must("units", "set")
 	expectIn(t, p.must("signal", "show", "cellar/air"), "°C")
 	expectIn(t, p.must("signal", "remove", "cellar/load"), "is removed")
-	p.must("device", "delete", "cellar", "--without-data")
+	p.must("device", "remove", "cellar")
 }

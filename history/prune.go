@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"jauntylark/core/site"
 	"jauntylark/store"
 )
 
@@ -11,6 +12,9 @@ import (
 // off left behind.
 func (k *Keeper) prune(ctx context.Context) error {
 	if err := k.store.ForgetCleared(ctx, k.Now()); err != nil {
+		return err
+	}
+	if err := k.store.ForgetRemoved(ctx, k.Now().Add(-site.BringBackFor)); err != nil {
 		return err
 	}
 	if err := k.store.DropOrphans(ctx); err != nil {

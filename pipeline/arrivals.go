@@ -72,7 +72,7 @@ func (t *Turn) newArrival(j *job, who Identity) (site.Arrival, error) {
 	}
 	text := "Device " + a.Name + ", which nobody knows, waits to be let in"
 	if a.Former {
-		text = "Device " + a.Name + ", which was deleted, sends again and waits to be let in"
+		text = "Device " + a.Name + ", which was removed, sends again and waits to be let in"
 	}
 	if err := t.Enter("device arrived", a.Name, "", text); err != nil {
 		return a, err

@@ -55,7 +55,7 @@ type AssetChange struct {
 // AddAsset stores a new asset.
 func (p *Pipeline) AddAsset(ctx context.Context, name string, c AssetChange, who Actor) error {
 	return p.Do(ctx, func(t *Turn) error {
-		if err := t.Tx.DropAssets(t.ctx, t.Now.Add(-bringBackFor)); err != nil {
+		if err := t.Tx.DropAssets(t.ctx, t.Now.Add(-site.BringBackFor)); err != nil {
 			return err
 		}
 		a := &asset.Asset{Name: name, Condition: asset.InOrder, Since: t.Now, MadeAt: t.Now}
@@ -202,7 +202,7 @@ func (p *Pipeline) RemoveAsset(ctx context.Context, name string, who Actor) erro
 func (p *Pipeline) BringAssetBack(ctx context.Context, name string, who Actor) error {
 	return p.Do(ctx, func(t *Turn) error {
 		a, err := t.Tx.RemovedAsset(t.ctx, name)
-		if err != nil || *a.RemovedAt < t.Now.Add(-bringBackFor) {
+		if err != nil || *a.RemovedAt < t.Now.Add(-site.BringBackFor) {
 			return fmt.Errorf("no asset %s was removed in the last 30 days: %w", name, store.ErrNotFound)
 		}
 		all, err := t.Tx.Assets(t.ctx)
@@ -273,6 +273,9 @@ func (p *Pipeline) attach(ctx context.Context, name string, a *asset.Attachment,
 // RemoveAttachment removes a photo or a paper of an asset.
 func (p *Pipeline) RemoveAttachment(ctx context.Context, name string, id int64, who Actor) error {
 	return p.onAsset(ctx, name, func(t *Turn, of *asset.Asset) error {
+		if err := t.KeepRemoved("attachment", fmt.Sprint(id), "", who.Called, "attachment", "id", id); err != nil {
+			return err
+		}
 		a, err := t.Tx.RemoveAttachment(t.ctx, of.ID, id)
 		if err != nil {
 			return fmt.Errorf("%s has no photo or paper %d: %w", name, id, err)

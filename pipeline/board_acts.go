@@ -5,16 +5,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
 )
-
-// bringBackFor is for how long a board that was removed can be brought back.
-const bringBackFor = 30 * 24 * time.Hour
 
 // BoardSaving is a board as it is to be, published at once.
 type BoardSaving struct {
@@ -260,7 +256,7 @@ func (p *Pipeline) RemoveBoard(ctx context.Context, name string, who *site.Perso
 				return fmt.Errorf("the board %s %w: it is pinned to a picture of the board %s", name, store.ErrInUse, boards[i].Called())
 			}
 		}
-		if err := t.Tx.DropBoards(t.ctx, t.Now.Add(-bringBackFor)); err != nil {
+		if err := t.Tx.DropBoards(t.ctx, t.Now.Add(-site.BringBackFor)); err != nil {
 			return err
 		}
 		b.RemovedAt = &t.Now
@@ -285,7 +281,7 @@ func pinned(on *board.Board, name string) bool {
 func (p *Pipeline) BringBoardBack(ctx context.Context, name string, who *site.Person) error {
 	return p.Do(ctx, func(t *Turn) error {
 		b, err := t.Tx.RemovedBoard(t.ctx, name)
-		if err == nil && (!b.SeenBy(who) || *b.RemovedAt < t.Now.Add(-bringBackFor)) {
+		if err == nil && (!b.SeenBy(who) || *b.RemovedAt < t.Now.Add(-site.BringBackFor)) {
 			err = store.ErrNotFound
 		}
 		if err != nil {
@@ -340,6 +336,9 @@ func (p *Pipeline) RemovePicture(ctx context.Context, id int64, who *site.Person
 					return fmt.Errorf("picture %d %w: the board %s shows it", id, store.ErrInUse, boards[i].Called())
 				}
 			}
+		}
+		if err := t.KeepRemoved("picture", fmt.Sprint(id), "", who.Called(), "picture", "id", id); err != nil {
+			return err
 		}
 		if err := t.Tx.RemovePicture(t.ctx, id); err != nil {
 			return fmt.Errorf("there is no picture %d: %w", id, err)

@@ -148,6 +148,27 @@ func (p *Pipeline) Uncalibrate(ctx context.Context, path string, id int64, who A
 	return marked, err
 }
 
+// BringCalibrationBack puts a calibration in force again that was taken back in the last 30 days.
+func (p *Pipeline) BringCalibrationBack(ctx context.Context, path string, id int64, who Actor) error {
+	return p.Do(ctx, func(t *Turn) error {
+		s, err := t.live.find(path)
+		if err != nil {
+			return err
+		}
+		c, err := t.Tx.UnretireCalibration(t.ctx, s.ID, id, t.Now.Add(-site.BringBackFor))
+		if err != nil {
+			return fmt.Errorf("no calibration %d of %s was taken back in the last 30 days: %w", id, path, err)
+		}
+		if _, err := t.recalibrate(s, append(slices.Clone(s.timeline), c), c.From); err != nil {
+			return err
+		}
+		if err := t.Enter("calibration brought back", path, who.Called, fmt.Sprintf("Calibration %d of %s, from %s on, is in force again", id, path, c.From)); err != nil {
+			return err
+		}
+		return t.ConfigChanged()
+	})
+}
+
 // recalibrate corrects a signal by other calibrations, of which those that begin at an instant have changed.
 // Past alarms stay as they were and are marked; guards step the value that holds anew, as when they are changed.
 func (t *Turn) recalibrate(s *signalLive, all []calibrate.Calibration, from measure.Instant) (marked int, err error) {

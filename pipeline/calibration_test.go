@@ -91,6 +91,18 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 	if _, err := b.Uncalibrate(context.Background(), "d/v", list[0].ID, tester); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("taken back twice: %v", err)
 	}
+	if err := b.BringCalibrationBack(context.Background(), "d/v", list[0].ID, tester); err != nil {
+		t.Fatal(err)
+	}
+	if got := b.values("v"); !same(got, 10, 25, 33, 80, 100) {
+		t.Errorf("in force again: %v", got)
+	}
+	if err := b.BringCalibrationBack(context.Background(), "d/v", list[0].ID, tester); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("in force again twice: %v", err)
+	}
+	if _, err := b.Uncalibrate(context.Background(), "d/v", list[0].ID, tester); err != nil {
+		t.Fatal(err)
+	}
 	s, err := b.store.Signal(context.Background(), "d", "v")
 	if err != nil || *s.Value != 53 || !s.Calibrated {
 		t.Errorf("it reads %v %v", *s.Value, err)

@@ -96,6 +96,9 @@ func (p *Pipeline) RemoveContact(ctx context.Context, name, who string) error {
 		if by := t.whoNames(name); by != "" {
 			return fmt.Errorf("contact %s is named by %s: %w", name, by, store.ErrInUse)
 		}
+		if err := t.KeepRemoved("contact", name, c.Title, who, "contact", "id", c.ID); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveContact(t.ctx, c.ID); err != nil {
 			return err
 		}
@@ -173,6 +176,9 @@ func (p *Pipeline) RemoveRoster(ctx context.Context, name, who string) error {
 			return fmt.Errorf("roster %s is named by %s: %w", name, by, store.ErrInUse)
 		}
 		if err := t.endRosterAlarm(r, alarm.EndUnwatched, "the roster was removed"); err != nil {
+			return err
+		}
+		if err := t.KeepRemoved("roster", name, r.Title, who, "roster", "id", r.ID); err != nil {
 			return err
 		}
 		if err := t.Tx.RemoveRoster(t.ctx, r.ID); err != nil {

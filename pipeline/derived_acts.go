@@ -140,8 +140,7 @@ func (t *Turn) fitRecipe(path string, r derive.Recipe) (*signalLive, *store.Deri
 
 // RemoveDerived removes a derived signal with its guards.
 func (p *Pipeline) RemoveDerived(ctx context.Context, path string, who Actor) error {
-	var id int64
-	err := p.Do(ctx, func(t *Turn) error {
+	return p.Do(ctx, func(t *Turn) error {
 		s, err := t.live.find(path)
 		if err != nil {
 			return err
@@ -152,16 +151,12 @@ func (p *Pipeline) RemoveDerived(ctx context.Context, path string, who Actor) er
 		if err := s.needed(nil); err != nil {
 			return err
 		}
-		id = s.ID
+		s.Helper = false // who removes it by itself gets it back by itself
 		if err := t.removeDerived(s, who.Called); err != nil {
 			return err
 		}
 		return t.ConfigChanged()
 	})
-	if err != nil {
-		return err
-	}
-	return p.store.DropReadings(context.WithoutCancel(ctx), []int64{id})
 }
 
 func (t *Turn) removeDerived(s *signalLive, who string) error {
@@ -177,6 +172,11 @@ func (t *Turn) removeDerived(s *signalLive, who string) error {
 	delete(t.signals, s.ID)
 	delete(s.device.signals, s.Name)
 	t.reconsiderAll()
+	if !s.Helper { // it is kept with its guard
+		if err := t.KeepRemoved("signal", s.Path(), s.Title, who, "signal", "id", s.ID); err != nil {
+			return err
+		}
+	}
 	if err := t.Tx.RemoveSignal(t.ctx, s.ID); err != nil {
 		return err
 	}

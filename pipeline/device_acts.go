@@ -200,8 +200,7 @@ func (t *Turn) lookAnew(d *deviceLive, cause string) error {
 // RemoveDevice deletes a device with its signals, readings and guards. Standing alarms are over with
 // that as their cause; the keys are remembered, so that what it sends later is an arrival.
 func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) error {
-	var signals []int64
-	err := p.Do(ctx, func(t *Turn) error {
+	return p.Do(ctx, func(t *Turn) error {
 		d, err := t.deviceNamed(name)
 		if err != nil {
 			return err
@@ -210,15 +209,14 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 			if err := s.needed(d); err != nil {
 				return err
 			}
-			signals = append(signals, s.ID)
-			if err := t.endAlarmsOf(s, "the device was deleted"); err != nil {
+			if err := t.endAlarmsOf(s, "the device was removed"); err != nil {
 				return err
 			}
 			for _, g := range s.guards {
 				if i := t.live.drivenByGuard(g.Name, d); i != nil {
 					return &measure.Fault{Field: "device", Reason: fmt.Sprintf("its guard %s drives %s by interlock %s; remove that first", g.Name, i.Output, i.Name)}
 				}
-				t.endGuard(g, who.Called, "the device was deleted")
+				t.endGuard(g, who.Called, "the device was removed")
 			}
 		}
 		if err := t.tellAll(); err != nil {
@@ -228,7 +226,7 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 			return err
 		}
 		for _, standing := range []**int64{&d.state.AlarmID, &d.state.ClockAlarmID} {
-			if err := t.endDeviceAlarm(d, standing, t.Now, alarm.EndUnwatched, "the device was deleted"); err != nil {
+			if err := t.endDeviceAlarm(d, standing, t.Now, alarm.EndUnwatched, "the device was removed"); err != nil {
 				return err
 			}
 		}
@@ -236,19 +234,17 @@ func (p *Pipeline) RemoveDevice(ctx context.Context, name string, who Actor) err
 		delete(t.live.devices, d.ID)
 		delete(t.live.byName, d.Name)
 		t.reconsiderAll()
+		if err := t.KeepRemoved("device", name, d.Title, who.Called, "device", "id", d.ID); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveDevice(t.ctx, &d.Device, t.Now); err != nil {
 			return err
 		}
-		if err := t.Enter("device deleted", name, who.Called, "Device "+name+" was deleted with its readings"); err != nil {
+		if err := t.Enter("device removed", name, who.Called, "Device "+name+" was removed with its readings; it can be brought back for 30 days"); err != nil {
 			return err
 		}
 		return t.ConfigChanged()
 	})
-	if err != nil {
-		return err
-	}
-	// Nothing leads to the readings any more; to take them away may take long, and commits need not wait.
-	return p.store.DropReadings(context.WithoutCancel(ctx), signals)
 }
 
 func (t *Turn) deviceNamed(name string) (*deviceLive, error) {

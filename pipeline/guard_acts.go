@@ -70,22 +70,8 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 	if err := t.live.prepare(t.ctx, t.Tx, entry); err != nil {
 		return err
 	}
-	entry.state.Held, entry.state.HeldAt = s.held(&entry.Guard)
-	begin := alarm.Event{Kind: alarm.Begin, At: t.Now, Off: t.live.off(entry)}
-	if otherSilence {
-		begin.Value = 1
-	}
-	t.step(entry, begin, who)
-	entry.begunAt = entry.state.Stepped
-	if s.state.SilentAt != 0 && g.When.Kind != alarm.Silent {
-		t.step(entry, alarm.Event{Kind: alarm.Silence, At: entry.begunAt}, "")
-	}
+	t.startGuard(entry, otherSilence, who)
 	t.reconsiderAll()
-	if g.When.Kind == alarm.Silent {
-		due := t.Now
-		s.device.state.DueAt = &due
-		t.lifeChanged(s.device)
-	}
 	if err := t.tellAll(); err != nil {
 		return err
 	}
@@ -99,6 +85,26 @@ func (t *Turn) saveGuard(g *alarm.Guard, who string) error {
 		return err
 	}
 	return t.Enter(kind, g.Name, who, fmt.Sprintf("Guard %s: %s", g.Name, guardSays(g)))
+}
+
+// startGuard lets a guard step the value that holds; anew: the silence that it counted is another one's.
+func (t *Turn) startGuard(g *guardLive, anew bool, who string) {
+	s := g.signal
+	g.state.Held, g.state.HeldAt = s.held(&g.Guard)
+	begin := alarm.Event{Kind: alarm.Begin, At: t.Now, Off: t.live.off(g)}
+	if anew {
+		begin.Value = 1
+	}
+	t.step(g, begin, who)
+	g.begunAt = g.state.Stepped
+	if s.state.SilentAt != 0 && g.When.Kind != alarm.Silent {
+		t.step(g, alarm.Event{Kind: alarm.Silence, At: g.begunAt}, "")
+	}
+	if g.When.Kind == alarm.Silent {
+		due := t.Now
+		s.device.state.DueAt = &due
+		t.lifeChanged(s.device)
+	}
 }
 
 // guardSays tells what a guard looks for.
@@ -224,14 +230,16 @@ func (t *Turn) nameGuard(g *alarm.Guard) error {
 
 // RemoveGuard removes a guard by name. A standing alarm of it is over with that as its cause.
 func (p *Pipeline) RemoveGuard(ctx context.Context, name, who string) error {
-	var helper int64
-	err := p.Do(ctx, func(t *Turn) error {
+	return p.Do(ctx, func(t *Turn) error {
 		g, err := t.guardNamed(name)
 		if err != nil {
 			return err
 		}
 		if i := t.live.drivenByGuard(name, nil); i != nil {
 			return fmt.Errorf("guard %s drives %s by interlock %s; remove that first: %w", name, i.Output, i.Name, ErrNotNow)
+		}
+		if err := t.keepGuard(g, who); err != nil {
+			return err
 		}
 		t.endGuard(g, who, "")
 		if err := t.Tx.RemoveGuard(t.ctx, g.ID); err != nil {
@@ -243,15 +251,11 @@ func (p *Pipeline) RemoveGuard(ctx context.Context, name, who string) error {
 		if err := t.tellAll(); err != nil {
 			return err
 		}
-		if helper, err = t.dropHelper(g.signal, who); err != nil {
+		if err := t.dropHelper(g.signal, who); err != nil {
 			return err
 		}
 		return t.ConfigChanged()
 	})
-	if err != nil || helper == 0 {
-		return err
-	}
-	return p.store.DropReadings(context.WithoutCancel(ctx), []int64{helper})
 }
 
 // endGuard lets a guard that is about to be removed make its last step. A why says what took it along; empty: it was

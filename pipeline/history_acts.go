@@ -119,7 +119,7 @@ func (t *Turn) signalFor(past *Past) (*signalLive, error) {
 
 // inUnit gives past readings in the signal's unit, texts by their numbers.
 func (t *Turn) inUnit(past *Past, s *site.Signal) ([]measure.Reading, error) {
-	worded := s.Kind == site.KindText || s.Kind == site.KindData
+	worded := s.Worded()
 	if worded != (past.Texts != nil) {
 		return nil, &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s", s.Path(), held[s.Kind])}
 	}

@@ -80,9 +80,9 @@ func TestAnEndingSaysWhy(t *testing.T) {
 			b.moveTo(140)
 		}, alarm.EndBack, "Over after 2 minutes: D temp was above 30 °C. It reads 25 °C."},
 		"corrected": {high, func(b *bench) { from := b.at(-100); b.calibrate("d/temp", &from, 35, 28, 20, 19) }, alarm.EndChanged, "No longer an alarm: the signal's correction was changed. It reads 28 °C."},
-		"device deleted": {high, func(b *bench) {
+		"device removed": {high, func(b *bench) {
 			b.must(b.RemoveDevice(ctx, "d", pipeline.Actor{Called: "test"}))
-		}, alarm.EndUnwatched, "No longer watched: the device was deleted. It still reads 35 °C."},
+		}, alarm.EndUnwatched, "No longer watched: the device was removed. It still reads 35 °C."},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -42,13 +41,7 @@ func (p *Pipeline) SaveInterlock(ctx context.Context, i *drive.Interlock, who Ac
 		if entry, err = t.live.lock(t.ctx, t.Tx, *i, entry.output); err != nil {
 			return err
 		}
-		entry.moved = true
-		if s := entry.signal; s != nil {
-			entry.hold(s)
-			t.stepLock(entry, alarm.Event{Kind: alarm.Begin, At: t.Now})
-			entry.begunAt = entry.state.Stepped
-		}
-		t.mayLook(entry)
+		t.beginLock(entry)
 		if err := t.Enter(kind, i.Name, who.Called, fmt.Sprintf("Interlock %s of %s: %s", i.Name, i.Output, i.Words())); err != nil {
 			return err
 		}
@@ -176,6 +169,9 @@ func (p *Pipeline) RemoveInterlock(ctx context.Context, name string, who Actor) 
 		}
 		t.forgetLock(i)
 		t.consider(i.output)
+		if err := t.KeepRemoved("interlock", name, "", who.Called, "interlock", "id", i.ID); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveInterlock(t.ctx, i.ID); err != nil {
 			return err
 		}

@@ -213,6 +213,9 @@ func (p *Pipeline) RemoveKit(ctx context.Context, name string, who Actor) error 
 		if _, err := t.Tx.Kit(t.ctx, name); err != nil {
 			return fmt.Errorf("there is no kit %s: %w", name, err)
 		}
+		if err := t.KeepRemoved("kit", name, "", who.Called, "kit", "name", name); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveKit(t.ctx, name); err != nil {
 			return err
 		}

@@ -87,6 +87,9 @@ func (p *Pipeline) RemoveOutput(ctx context.Context, path string, who Actor) err
 		if err := t.endOutput(o, "the output was removed"); err != nil {
 			return err
 		}
+		if err := t.KeepRemoved("output", path, o.Title, who.Called, "output", "id", o.ID); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveOutput(t.ctx, o.ID); err != nil {
 			return err
 		}
@@ -112,7 +115,7 @@ func (t *Turn) endOutput(o *outputLive, cause string) error {
 // endOutputsOf does so for all outputs of a device that goes.
 func (t *Turn) endOutputsOf(d *deviceLive) error {
 	for _, o := range d.outputs {
-		if err := t.endOutput(o, "the device was deleted"); err != nil {
+		if err := t.endOutput(o, "the device was removed"); err != nil {
 			return err
 		}
 	}

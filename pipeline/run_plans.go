@@ -192,6 +192,9 @@ func (p *Pipeline) RemovePlan(ctx context.Context, name string, who Actor) error
 		if plan == nil {
 			return fmt.Errorf("there is no plan %s: %w", name, store.ErrNotFound)
 		}
+		if err := t.KeepRemoved("plan", name, plan.Title, who.Called, "run_plan", "name", name); err != nil {
+			return err
+		}
 		if err := t.Tx.RemovePlan(t.ctx, name); err != nil {
 			return err
 		}

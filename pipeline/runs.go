@@ -200,6 +200,9 @@ func (p *Pipeline) MarkPhase(ctx context.Context, id int64, phase run.Phase, who
 // RemoveRun removes a run; the readings stay.
 func (p *Pipeline) RemoveRun(ctx context.Context, id int64, who Actor) error {
 	return p.onRun(ctx, id, func(t *Turn, r *run.Run, _ *asset.Asset) error {
+		if err := t.KeepRemoved("run", fmt.Sprint(id), "", who.Called, "run", "id", id); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveRun(t.ctx, id); err != nil {
 			return err
 		}

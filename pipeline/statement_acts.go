@@ -72,6 +72,9 @@ func (p *Pipeline) RemoveStatement(ctx context.Context, name, who string) error 
 		if err != nil {
 			return err
 		}
+		if err := t.KeepRemoved("statement", name, s.Title, who, "statement", "id", s.ID); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveStatement(t.ctx, s.ID); err != nil {
 			return err
 		}

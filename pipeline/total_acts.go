@@ -71,6 +71,9 @@ func (p *Pipeline) RemoveTotal(ctx context.Context, name string, who Actor) erro
 		if err != nil {
 			return err
 		}
+		if err := t.KeepRemoved("total", name, v.Title, who.Called, "total", "id", v.ID); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveTotal(t.ctx, v.ID); err != nil {
 			return err
 		}
@@ -125,6 +128,9 @@ func (p *Pipeline) SaveTariff(ctx context.Context, v *total.Tariff, who Actor) e
 // RemoveTariff removes a tariff that no total uses.
 func (p *Pipeline) RemoveTariff(ctx context.Context, name string, who Actor) error {
 	return p.Do(ctx, func(t *Turn) error {
+		if err := t.KeepRemoved("tariff", name, "", who.Called, "tariff", "name", name); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveTariff(t.ctx, name); err != nil {
 			return fmt.Errorf("tariff %s: %w", name, err)
 		}

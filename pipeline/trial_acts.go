@@ -84,8 +84,11 @@ func (p *Pipeline) MarkTrial(ctx context.Context, id int64, m Mark, who string) 
 }
 
 // UnmarkTrial takes a stretch out of a trial.
-func (p *Pipeline) UnmarkTrial(ctx context.Context, id, stretch int64) error {
+func (p *Pipeline) UnmarkTrial(ctx context.Context, id, stretch int64, who string) error {
 	return p.onTrial(ctx, id, func(t *Turn, _ *site.Trial) error {
+		if err := t.KeepRemoved("stretch", fmt.Sprint(stretch), "", who, "trial_stretch", "id", stretch); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveStretch(t.ctx, id, stretch); err != nil {
 			return fmt.Errorf("there is no stretch %d in trial %d: %w", stretch, id, err)
 		}
@@ -96,6 +99,9 @@ func (p *Pipeline) UnmarkTrial(ctx context.Context, id, stretch int64) error {
 // RemoveTrial removes a trial; the readings and a guard that was made of it stay.
 func (p *Pipeline) RemoveTrial(ctx context.Context, id int64, who string) error {
 	return p.onTrial(ctx, id, func(t *Turn, v *site.Trial) error {
+		if err := t.KeepRemoved("trial", fmt.Sprint(id), "", who, "trial", "id", id); err != nil {
+			return err
+		}
 		if err := t.Tx.RemoveTrial(t.ctx, id); err != nil {
 			return err
 		}

@@ -62,17 +62,17 @@ func windowWord(r derive.Recipe) string {
 
 // dropHelper removes what was computed for a guard that has gone, unless something else needs it. It gives the signal whose readings
 // are to go; 0: none.
-func (t *Turn) dropHelper(s *signalLive, who string) (int64, error) {
+func (t *Turn) dropHelper(s *signalLive, who string) error {
 	for _, g := range t.live.guards {
 		if g.signal == s {
-			return 0, nil
+			return nil
 		}
 	}
 	if !s.Helper || s.needed(nil) != nil {
-		return 0, nil
+		return nil
 	}
 	s.guards = nil
-	return s.ID, t.removeDerived(s, who)
+	return t.removeDerived(s, who)
 }
 
 // watched gives what is computed for a guard; nil: it looks at the signal itself.

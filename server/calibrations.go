@@ -76,6 +76,17 @@ func (v *Server) uncalibrate(ctx context.Context, in *struct {
 	return nil, err
 }
 
+func (v *Server) bringCalibrationBack(ctx context.Context, in *struct {
+	SignalPath
+	ID int64 `path:"id"`
+}) (*none, error) {
+	if _, err := v.signal(ctx, in.SignalPath); err != nil {
+		return nil, err
+	}
+	defer v.keeper.Soon()
+	return nil, v.pipeline.BringCalibrationBack(ctx, in.Device+"/"+in.Signal, in.ID, who(ctx))
+}
+
 // Preview is a calibration before it is made: the line with what corrects it now and as it would be, and what
 // the signal's guards would have said.
 type Preview struct {

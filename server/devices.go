@@ -42,7 +42,7 @@ type DeviceStory struct {
 	site.Device
 	Proposed measure.Duration `json:"proposed_interval" doc:"the interval that it keeps, by its newest readings; 0s: none can be told"`
 	Keys     []site.Key       `json:"keys" nullable:"false"`
-	Knocks   []site.Knock     `json:"knocks" nullable:"false" doc:"tries with unknown keys in the last ten minutes, that named this device or none"`
+	Knocks   []site.Knock     `json:"knocks" nullable:"false" doc:"tries with unknown keys in the last ten minutes, since the device was added, that named it or none"`
 	Ways     sketch.Ways      `json:"ways" doc:"the addresses that devices can send to"`
 }
 
@@ -70,7 +70,7 @@ func (v *Server) getDevice(ctx context.Context, in *struct {
 	if out.Keys, err = v.store.DeviceKeys(ctx, d.ID, d.Name); err != nil {
 		return nil, err
 	}
-	knocks, err := v.store.Knocks(ctx, now.Add(-knocksFrom), 50)
+	knocks, err := v.store.Knocks(ctx, max(now.Add(-knocksFrom), d.CreatedAt), 50)
 	for _, k := range knocks {
 		if name, _, _ := strings.Cut(k.Name, "."); name == "" || name == d.Name {
 			out.Knocks = append(out.Knocks, k)

@@ -293,7 +293,7 @@ func TestStorageTellsOfFrames(t *testing.T) {
 	s.Do(http.MethodDelete, "/api/v1/devices/eye", nil, nil) // its frames go with it
 	s.Do(http.MethodGet, "/api/v1/storage", nil, &out)
 	if len(out.Frames) != 0 {
-		t.Errorf("after its device was deleted: %+v", out.Frames)
+		t.Errorf("after its device was removed: %+v", out.Frames)
 	}
 }
 

@@ -119,6 +119,7 @@ func (v *Server) routes() {
 	operation(v, keeper, "try-calibration", http.MethodPost, "/api/v1/signals/{device}/{signal}/calibrations/try", "Fit a calibration, and tell what it would do to the last day", v.tryCalibration)
 	operation(v, keeper, "calibrate", http.MethodPost, "/api/v1/signals/{device}/{signal}/calibrations", "Put a calibration in force; raw values stay", v.calibrate, status(http.StatusCreated))
 	operation(v, keeper, "take-calibration-back", http.MethodDelete, "/api/v1/signals/{device}/{signal}/calibrations/{id}", "Take a calibration back", v.uncalibrate, status(http.StatusNoContent))
+	operation(v, keeper, "bring-calibration-back", http.MethodPost, "/api/v1/signals/{device}/{signal}/calibrations/{id}/bring-back", "Put a calibration in force again that was taken back in the last 30 days", v.bringCalibrationBack, status(http.StatusNoContent))
 	operation(v, viewer, "get-steady", http.MethodGet, "/api/v1/signals/{device}/{signal}/steady", "The mean of the last seconds, for who holds a reference beside it", v.getSteady)
 	operation(v, keeper, "verify", http.MethodPost, "/api/v1/signals/{device}/{signal}/verifications", "Check what a signal shows against a reference, and keep what came of it", v.verify, status(http.StatusCreated))
 	operation(v, keeper, "plan-verification", http.MethodPut, "/api/v1/signals/{device}/{signal}/verification-plan", "Say how often a signal is to be verified", v.planVerification)
@@ -157,6 +158,8 @@ func (v *Server) routes() {
 	operation(v, keeper, "put-guard", http.MethodPut, "/api/v1/guards/{guard}", "Change a guard", v.putGuard)
 	operation(v, keeper, "remove-guard", http.MethodDelete, "/api/v1/guards/{guard}", "Remove a guard; its standing alarm is over", v.removeGuard, status(http.StatusNoContent))
 
+	operation(v, viewer, "list-removed", http.MethodGet, "/api/v1/removed", "What was removed in the last 30 days and can be brought back, newest first", v.listRemoved)
+	operation(v, keeper, "bring-back", http.MethodPost, "/api/v1/removed/bring-back", "Bring back what was removed, as it was, with all that went with it", v.bringBack, status(http.StatusNoContent))
 	operation(v, keeper, "shelve-guard", http.MethodPut, "/api/v1/guards/{guard}/shelf", "Keep a guard's alarms from being told for a while; what is worse is told", v.shelve)
 	operation(v, keeper, "unshelve-guard", http.MethodDelete, "/api/v1/guards/{guard}/shelf", "End a guard's shelving; what stands is told", v.unshelve)
 	operation(v, keeper, "guard-out-of-service", http.MethodPut, "/api/v1/guards/{guard}/out-of-service", "Take a guard out of service: it does not look", v.outOfService)

@@ -33,7 +33,7 @@ func (v *Server) problem(err error) error {
 		return huma.Error404NotFound(strings.TrimSuffix(err.Error(), ": "+store.ErrNotFound.Error()))
 	case errors.Is(err, pipeline.ErrNotNow):
 		return huma.Error409Conflict(strings.TrimSuffix(err.Error(), ": "+pipeline.ErrNotNow.Error()))
-	case errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrInUse):
+	case errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrInUse), errors.Is(err, store.ErrStaysGone):
 		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, context.Canceled):
 		return huma.Error503ServiceUnavailable("the request was given up")

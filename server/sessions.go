@@ -62,6 +62,7 @@ func (v *Server) signOut(ctx context.Context, _ *none) (*signOutOutput, error) {
 	hash, _ := ctx.Value(tokenHashKey).([]byte)
 	gone := v.cookie("", 0)
 	gone.MaxAge = -1
+	defer v.hub.recheck()
 	return &signOutOutput{gone}, v.store.RemoveToken(ctx, hash)
 }
 
@@ -181,8 +182,13 @@ func (v *Server) setRole(ctx context.Context, in *roleInput) (*body[site.Person]
 func (v *Server) removePerson(ctx context.Context, in *struct {
 	Email string `path:"email"`
 }) (*none, error) {
+	defer v.hub.recheck()
+	email := strings.ToLower(in.Email)
 	return nil, v.pipeline.Do(ctx, func(t *pipeline.Turn) error {
-		if err := t.Tx.RemovePerson(ctx, strings.ToLower(in.Email)); err != nil {
+		if err := t.KeepRemoved("person", email, "", actor(ctx), "person", "email", email); err != nil {
+			return err
+		}
+		if err := t.Tx.RemovePerson(ctx, email); err != nil {
 			return v.noPerson(ctx, in.Email, err)
 		}
 		return v.keepAnOwner(ctx, t, "person removed", in.Email, in.Email+" may not sign in any more")

@@ -55,7 +55,7 @@ func (v *Server) unmarkTrial(ctx context.Context, in *struct {
 	TrialPath
 	Stretch int64 `path:"stretch" minimum:"1"`
 }) (*none, error) {
-	return nil, v.pipeline.UnmarkTrial(ctx, in.ID, in.Stretch)
+	return nil, v.pipeline.UnmarkTrial(ctx, in.ID, in.Stretch, actor(ctx))
 }
 
 func (v *Server) removeTrial(ctx context.Context, in *TrialPath) (*none, error) {

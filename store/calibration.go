@@ -44,6 +44,14 @@ func (t *Tx) RetireCalibration(ctx context.Context, id int64, now measure.Instan
 	return err
 }
 
+// UnretireCalibration puts a calibration of a signal in force again that was taken back at since or later; ErrNotFound.
+func (t *Tx) UnretireCalibration(ctx context.Context, signal, id int64, since measure.Instant) (c calibrate.Calibration, err error) {
+	err = found(t.GetContext(ctx, &c, `
+		update calibration set retired_at = null where signal_id = $1 and id = $2 and retired_at >= $3
+		returning id, from_at, method, pairs, curve, note, who, made_at, false as retired`, signal, id, since))
+	return c, err
+}
+
 // MarkCorrected marks the alarms of a signal, and of all that is derived from it, that stood in a stretch which
 // was corrected, and tells how many.
 func (t *Tx) MarkCorrected(ctx context.Context, signal int64, from, until, now measure.Instant, commitNo int64) (n int, err error) {

@@ -80,7 +80,7 @@ func (s *Store) DeviceKeys(ctx context.Context, device int64, name string) ([]si
 	return keys, err
 }
 
-// FormerKey is a key of a device that was deleted.
+// FormerKey is a key of a device that was removed.
 type FormerKey struct {
 	Hash   []byte `db:"hash"`
 	Name   string `db:"name"`
@@ -151,4 +151,10 @@ func (s *Store) KeyKind(ctx context.Context, hash []byte) (kind string, err erro
 		return "", nil
 	}
 	return kind, err
+}
+
+// ForgetFormerKeys forgets the keys of a device that was removed and is back.
+func (t *Tx) ForgetFormerKeys(ctx context.Context, device string) error {
+	_, err := t.ExecContext(ctx, `delete from former_key where name = $1`, device)
+	return err
 }

@@ -71,7 +71,7 @@ func (s *Store) DropOrphans(ctx context.Context) error {
 	var gone []int64
 	err := s.db.SelectContext(ctx, &gone, `
 		select signal_id from (select distinct signal_id from block union select distinct signal_id from figure union select distinct signal_id from cleared_block) x
-		where not exists (select from signal where id = x.signal_id)`)
+		where not exists (select from signal where id = x.signal_id) and not exists (select from removed where signals @> array[x.signal_id]::bigint[])`)
 	if err != nil || len(gone) == 0 {
 		return err
 	}

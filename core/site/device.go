@@ -206,7 +206,7 @@ type Arrival struct {
 	ID       int64           `json:"id" db:"id"`
 	Name     string          `json:"name" db:"name"`
 	State    string          `json:"state" db:"state" enum:"waiting,turned away"`
-	Former   bool            `json:"former" db:"former" doc:"a device that was deleted, by its old key"`
+	Former   bool            `json:"former" db:"former" doc:"a device that was removed, by its old key"`
 	FirstAt  measure.Instant `json:"first_at" db:"first_at" format:"date-time"`
 	LastAt   measure.Instant `json:"last_at" db:"last_at" format:"date-time"`
 	Protocol string          `json:"protocol" db:"protocol"`

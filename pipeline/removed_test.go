@@ -1,0 +1,169 @@
+package pipeline_test
+
+import (
+	"context"
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/derive"
+	"jauntylark/core/drive"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+	"jauntylark/pipeline"
+	"jauntylark/store"
+)
+
+func (b *bench) back(kind, name string) error {
+	return b.BringBack(context.Background(), kind, name, tester)
+}
+
+// A guard that was removed comes back as it was, with what people made of its alarms, and looks at what holds at once.
+func TestAGuardIsBroughtBack(t *testing.T) {
+	b := fresh(t)
+	b.clock(1)
+	b.stream("v", 0, 9)
+	g := b.guard(alarm.Guard{Name: "high", Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}}, Advice: "open the vent"})
+	b.must(b.Missed(context.Background(), "high", b.Now(), "", "test"))
+	before, err := b.store.Guards(context.Background())
+	b.must(err)
+	b.must(b.RemoveGuard(context.Background(), "high", "test"))
+	if a := b.newest(); a.ClearedAt == nil {
+		t.Fatal("its alarm goes on without it")
+	}
+	b.clock(60)
+	b.must(b.back("guard", "high"))
+	after, err := b.store.Guards(context.Background())
+	b.must(err)
+	if len(after) != 1 || after[0].ID != g.ID || after[0].Advice != before[0].Advice || after[0].When != before[0].When {
+		t.Errorf("it came back as %+v", after)
+	}
+	if a := b.newest(); a.ClearedAt != nil || a.Guard != "high" {
+		t.Errorf("it does not look at what holds: %+v", a)
+	}
+	if err := b.back("guard", "high"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a second time: %v", err)
+	}
+	if e := b.journal("guard brought back"); e.Who != tester.Called {
+		t.Errorf("the journal: %+v", e)
+	}
+}
+
+// A device comes back with its signals, readings, guards, outputs, interlocks and totals; what it has sent meanwhile is taken.
+func TestADeviceIsBroughtBackWithAllThatItHad(t *testing.T) {
+	b := fresh(t)
+	key := b.add(site.Device{Name: "e", Title: "The shed"})
+	from := pipeline.Sender{Key: key}
+	say := func(at, v float64) {
+		t.Helper()
+		b.clock(at)
+		out, err := b.submit(from, measure.Sample{Name: "v", At: b.at(at), Value: v})
+		if err != nil || len(out.Rejected) > 0 {
+			t.Fatal(out, err)
+		}
+	}
+	for at := 1.; at <= 5; at++ {
+		say(at, at)
+	}
+	b.guard(alarm.Guard{Name: "high", Signal: "e/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 50}}})
+	b.output("e/fan", drive.Spec{Kind: drive.KindSwitch})
+	b.interlock(drive.Interlock{Name: "fan", Output: "e/fan", Signal: "e/v", When: "above 4", Set: "on"})
+	b.derive("e/double", "formula", map[string]string{"v": "e/v"}, "v * 2.0")
+	b.is("driven", "e/fan", "on", drive.Driven)
+	b.must(b.RemoveDevice(context.Background(), "e", tester))
+	if _, err := b.store.Device(context.Background(), "e", b.Now()); !errors.Is(err, store.ErrNotFound) {
+		t.Fatal("it is still there")
+	}
+	b.must(b.store.DropOrphans(context.Background()))
+	b.clock(100)
+	_, err := b.submit(from, measure.Sample{Name: "v", At: b.at(99), Value: 60}) // waits as an arrival
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.must(b.back("device", "e"))
+	if d := b.device("e"); d.Title != "The shed" || d.Signals != 2 {
+		t.Errorf("it came back as %+v", d)
+	}
+	v, err := b.store.Signal(context.Background(), "e", "v")
+	b.must(err)
+	r, _, err := b.store.Readings(context.Background(), &v, 0, b.Now()+1, 100)
+	if err != nil || len(r) != 6 {
+		t.Errorf("%d readings came back: %v", len(r), err)
+	}
+	if got := standing(b.alarms()); len(got) != 1 {
+		t.Errorf("what it sent meanwhile was not looked at: %v", got)
+	}
+	b.is("driven again", "e/fan", "on", drive.Driven)
+	say(101, 3)
+	b.is("and not any more", "e/fan", "off", drive.Rested)
+	arrivals, err := b.store.Arrivals(context.Background())
+	if err != nil || len(arrivals) != 0 {
+		t.Errorf("it still waits: %+v %v", arrivals, err)
+	}
+}
+
+// What has lost its place, or what it belongs to, stays gone and says why; so does what was removed too long ago.
+func TestWhatCannotBeBroughtBack(t *testing.T) {
+	b := fresh(t)
+	b.clock(1)
+	b.stream("v", 0, 1)
+	again := func() {
+		b.guard(alarm.Guard{Name: "high", Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}}})
+	}
+	again()
+	b.must(b.RemoveGuard(context.Background(), "high", "test"))
+	again()
+	if err := b.back("guard", "high"); !errors.Is(err, store.ErrStaysGone) || !strings.Contains(err.Error(), "another guard has its place now") {
+		t.Errorf("beside another of its name: %v", err)
+	}
+	b.must(b.RemoveGuard(context.Background(), "high", "test"))
+	b.must(b.back("guard", "high")) // the newer one
+	b.must(b.RemoveGuard(context.Background(), "high", "test"))
+	b.must(b.RemoveDevice(context.Background(), "d", tester))
+	if err := b.back("guard", "high"); !errors.Is(err, store.ErrStaysGone) || !strings.Contains(err.Error(), "bring that back first") {
+		t.Errorf("without its signal: %v", err)
+	}
+	b.must(b.back("device", "d"))
+	b.must(b.back("guard", "high"))
+	b.must(b.RemoveDevice(context.Background(), "d", tester))
+	month := float64(site.BringBackFor/time.Second) + 10
+	b.clock(month)
+	if err := b.back("device", "d"); !errors.Is(err, store.ErrNotFound) || !strings.Contains(err.Error(), "in the last 30 days") {
+		t.Errorf("after 30 days: %v", err)
+	}
+	b.must(b.store.ForgetRemoved(context.Background(), b.Now().Add(-site.BringBackFor)))
+	var left int
+	tx, err := b.store.Begin(context.Background())
+	b.must(err)
+	defer tx.Rollback()
+	b.must(tx.GetContext(context.Background(), &left, `select count(*) from reading`))
+	if left != 0 {
+		t.Errorf("%d readings stay for good", left)
+	}
+}
+
+// A guard with something made for it alone takes that along, and brings it back.
+func TestAWatchingGuardComesBackWithWhatWasMadeForIt(t *testing.T) {
+	b := fresh(t)
+	b.clock(1)
+	b.turns(2, false)
+	b.turns(3, true)
+	b.contact("orla", roster.Text)
+	b.watch(alarm.Guard{Name: "busy", Signal: "d/running", Rung: above(2, 0, alarm.Warning)}, derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour)})
+	all, err := b.store.Signals(context.Background())
+	b.must(err)
+	b.must(b.RemoveGuard(context.Background(), "busy", "test"))
+	b.must(b.back("guard", "busy"))
+	again, err := b.store.Signals(context.Background())
+	b.must(err)
+	if len(again) != len(all) {
+		t.Errorf("%d signals, %d before", len(again), len(all))
+	}
+	b.must(b.RemoveGuard(context.Background(), "busy", "test"))
+	if last, _ := b.store.Signals(context.Background()); len(last) != len(all)-1 {
+		t.Errorf("what was made for it stays: %d", len(last))
+	}
+}

@@ -1,0 +1,92 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+// removedKinds are the kinds of what can be brought back, and who may.
+var removedKinds = map[string]site.Role{
+	"asset": site.Keeper, "attachment": site.Keeper, "board": site.Keeper, "contact": site.Keeper, "device": site.Owner, "guard": site.Keeper,
+	"interlock": site.Keeper, "kit": site.Keeper, "output": site.Keeper, "person": site.Owner, "picture": site.Keeper, "plan": site.Keeper,
+	"roster": site.Keeper, "run": site.Keeper, "signal": site.Keeper, "statement": site.Keeper, "stretch": site.Keeper, "tariff": site.Keeper,
+	"total": site.Keeper, "trial": site.Keeper,
+}
+
+// listRemoved gives what was removed in the last 30 days and can be brought back, the newest first: boards that others keep to
+// themselves are left out, and people for all but owners.
+func (v *Server) listRemoved(ctx context.Context, in *struct {
+	Kind string `query:"kind" doc:"of this kind alone: guard, device, contact …"`
+}) (*body[[]site.Removal], error) {
+	if _, known := removedKinds[in.Kind]; in.Kind != "" && !known {
+		return nil, wrong("kind", site.Unknown("kind", in.Kind, kindNames()))
+	}
+	all, err := v.pipeline.Removed(ctx)
+	if err != nil {
+		return nil, err
+	}
+	boards, err := v.store.Boards(ctx)
+	if err != nil {
+		return nil, err
+	}
+	who := personOf(ctx)
+	oldest := v.pipeline.Now().Add(-site.BringBackFor)
+	for i := range boards {
+		if b := &boards[i]; b.RemovedAt != nil && *b.RemovedAt >= oldest && b.SeenBy(&who) {
+			all = append(all, site.Removal{Kind: "board", Name: b.Name, Title: b.Title, At: *b.RemovedAt, By: b.Maker})
+		}
+	}
+	all = slices.DeleteFunc(all, func(r site.Removal) bool {
+		return in.Kind != "" && r.Kind != in.Kind || r.Kind == "person" && who.Role != site.Owner
+	})
+	slices.SortStableFunc(all, func(a, b site.Removal) int { return int(b.At - a.At) })
+	for i := range all {
+		all[i].Until = all[i].At.Add(site.BringBackFor)
+	}
+	return answer(append([]site.Removal{}, all...), nil)
+}
+
+// BringBack says what is to be brought back.
+type BringBack struct {
+	Kind string `json:"kind" doc:"what it was" example:"guard"`
+	Name string `json:"name" doc:"as it was called; the newest of that name" example:"fern-house-hot"`
+}
+
+func (v *Server) bringBack(ctx context.Context, in *body[BringBack]) (*none, error) {
+	need, known := removedKinds[in.Body.Kind]
+	person := personOf(ctx)
+	switch {
+	case !known:
+		return nil, wrong("kind", site.Unknown("kind", in.Body.Kind, kindNames()))
+	case !person.Role.May(need):
+		return nil, huma.NewError(http.StatusForbidden, fmt.Sprintf("This takes the role %s; you are %s.", need, person.Role))
+	}
+	name := strings.TrimSpace(in.Body.Name)
+	if name == "" {
+		return nil, &measure.Fault{Field: "name", Reason: "is empty; it is what was removed"}
+	}
+	switch in.Body.Kind {
+	case "board":
+		return nil, v.pipeline.BringBoardBack(ctx, name, &person)
+	case "asset":
+		return nil, v.pipeline.BringAssetBack(ctx, name, who(ctx))
+	}
+	return nil, v.pipeline.BringBack(ctx, in.Body.Kind, name, who(ctx))
+}
+
+func kindNames() []string {
+	var names []string
+	for k := range removedKinds {
+		names = append(names, k)
+	}
+	slices.Sort(names)
+	return names
+}

@@ -1,0 +1,293 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+)
+
+// Removed is something that was removed, as it stands in the database.
+type Removed struct {
+	ID int64 `db:"id"`
+	site.Removal
+	Body []byte `db:"body"`
+}
+
+// keptRow is a row that was taken away.
+type keptRow struct {
+	Table string          `json:"table"`
+	Row   json.RawMessage `json:"row"`
+}
+
+// keptLink is a column of rows that stayed, which pointed at a row that was taken away.
+type keptLink struct {
+	Table  string  `json:"table"`
+	Column string  `json:"column"`
+	IDs    []int64 `json:"ids"`
+	To     int64   `json:"to"`
+}
+
+type keptBody struct {
+	Rows  []keptRow  `json:"rows"`
+	Links []keptLink `json:"links"`
+}
+
+// anew are the tables that are not put back: what stands in them begins anew, or is nobody's any more.
+var anew = []string{"guard_state", "escalation", "recompute", "late_stretch", "token"}
+
+// alarmsOf are the columns of what is put back that speak of alarms, which have ended with the removal.
+var alarmsOf = map[string][]string{"signal_state": {"fault_alarm_id", "verify_alarm_id"}, "roster": {"alarm_id"}, "output_state": {"alarm_id"}, "device_state": {"alarm_id", "clock_alarm_id"}}
+
+// KeepRemoved keeps what is about to be removed, the rows of a table whose column holds a value, with all that goes with them.
+func (t *Tx) KeepRemoved(ctx context.Context, r site.Removal, table, column string, is any) error {
+	links, err := t.references(ctx)
+	if err != nil {
+		return err
+	}
+	w := keeping{t: t, links: links, seen: map[string]bool{}}
+	if err := w.rows(ctx, table, column, is); err != nil {
+		return err
+	}
+	if len(w.body.Rows) == 0 {
+		return nil // whoever removes it says that it is not there
+	}
+	slices.SortStableFunc(w.body.Rows, func(a, b keptRow) int { return w.rank(a.Table) - w.rank(b.Table) })
+	body, err := json.Marshal(w.body)
+	if err != nil {
+		return err
+	}
+	_, err = t.ExecContext(ctx, `
+		insert into removed (kind, name, title, removed_at, removed_by, body, signals, devices) values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+		r.Kind, r.Name, r.Title, r.At, r.By, string(body), w.of("signal"), w.of("device"))
+	return err
+}
+
+// reference is a foreign key: a column of a table points at another one.
+type reference struct {
+	Table    string `db:"child"`
+	Column   string `db:"col"`
+	Parent   string `db:"parent"`
+	OnDelete string `db:"on_delete"` // c: it goes with it; n: it points at nothing then
+}
+
+func (t *Tx) references(ctx context.Context) (all []reference, err error) {
+	err = t.SelectContext(ctx, &all, `
+		select c.conrelid::regclass::text as child, a.attname as col, c.confrelid::regclass::text as parent, c.confdeltype as on_delete
+		from pg_constraint c join pg_attribute a on a.attrelid = c.conrelid and a.attnum = c.conkey[1]
+		where c.contype = 'f' and c.confdeltype in ('c', 'n') and c.connamespace = 'public'::regnamespace order by 1, 2`)
+	return all, err
+}
+
+// keeping gathers rows.
+type keeping struct {
+	t     *Tx
+	links []reference
+	seen  map[string]bool
+	body  keptBody
+	ids   map[string][]int64
+}
+
+// rank is how many tables a row of a table may have to wait for, one after the other.
+func (w *keeping) rank(table string) (rank int) {
+	for _, l := range w.links {
+		if l.Table == table && l.Parent != table {
+			rank = max(rank, 1+w.rank(l.Parent))
+		}
+	}
+	return rank
+}
+
+func (w *keeping) of(table string) []int64 { return append([]int64{}, w.ids[table]...) }
+
+func (w *keeping) rows(ctx context.Context, table, column string, is any) error {
+	if slices.Contains(anew, table) {
+		return nil
+	}
+	var rows []string
+	// Both names come from the database's own catalogue, or from this package.
+	if err := w.t.SelectContext(ctx, &rows, `select to_jsonb(x)::text from `+table+` x where `+column+`::text = $1`, fmt.Sprint(is)); err != nil {
+		return err
+	}
+	var ids []int64
+	for _, row := range rows {
+		if key := table + row; w.seen[key] {
+			continue
+		} else {
+			w.seen[key] = true
+		}
+		w.body.Rows = append(w.body.Rows, keptRow{table, json.RawMessage(row)})
+		var with struct {
+			ID json.RawMessage `json:"id"`
+		}
+		if err := json.Unmarshal([]byte(row), &with); err != nil {
+			return err
+		}
+		var id int64
+		if json.Unmarshal(with.ID, &id) == nil && id != 0 {
+			ids = append(ids, id)
+		}
+	}
+	if w.ids == nil {
+		w.ids = map[string][]int64{}
+	}
+	w.ids[table] = append(w.ids[table], ids...)
+	for _, id := range ids {
+		for _, l := range w.links {
+			if l.Parent != table {
+				continue
+			}
+			if err := w.follow(ctx, l, id); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (w *keeping) follow(ctx context.Context, l reference, id int64) error {
+	if l.OnDelete == "c" {
+		return w.rows(ctx, l.Table, l.Column, id)
+	}
+	link := keptLink{Table: l.Table, Column: l.Column, To: id}
+	if err := w.t.SelectContext(ctx, &link.IDs, `select id from `+l.Table+` where `+l.Column+` = $1`, id); err != nil {
+		return err
+	}
+	if len(link.IDs) > 0 {
+		w.body.Links = append(w.body.Links, link)
+	}
+	return nil
+}
+
+// AllRemoved gives what was removed at an instant or later, the newest first; boards have a list of their own.
+func (s *Store) AllRemoved(ctx context.Context, since measure.Instant) (all []site.Removal, err error) {
+	err = s.db.SelectContext(ctx, &all, `
+		select kind, name, title, removed_at, removed_by from (
+			select id, kind, name, title, removed_at, removed_by from removed
+			union all
+			select id, 'asset', name, title, removed_at, '' from asset where removed_at is not null) x
+		where removed_at >= $1 order by removed_at desc, id desc`, since)
+	return all, err
+}
+
+// TakeRemoved gives the newest removal of a name, no older than since, and forgets it; ErrNotFound: there is none.
+func (t *Tx) TakeRemoved(ctx context.Context, kind, name string, since measure.Instant) (r Removed, err error) {
+	err = found(t.GetContext(ctx, &r, `
+		delete from removed where id = (select id from removed where kind = $1 and name = $2 and removed_at >= $3 order by removed_at desc, id desc limit 1)
+		returning id, kind, name, title, removed_at, removed_by, body`, kind, name, since))
+	return r, err
+}
+
+// ErrStaysGone says that something cannot be brought back as things are now.
+var ErrStaysGone = errors.New("cannot be brought back")
+
+// PutBack puts back what was removed, and gives the ids of what came back by table.
+func (t *Tx) PutBack(ctx context.Context, r *Removed) (map[string][]int64, error) {
+	var body keptBody
+	if err := json.Unmarshal(r.Body, &body); err != nil {
+		return nil, err
+	}
+	columns := map[string]string{}
+	back := map[string][]int64{}
+	for _, row := range body.Rows {
+		if columns[row.Table] == "" {
+			known, err := t.columnsOf(ctx, row.Table)
+			if err != nil {
+				return nil, err
+			}
+			columns[row.Table] = known
+		}
+		names := columns[row.Table]
+		if err := t.putRow(ctx, row, names); err != nil {
+			return nil, err
+		}
+		var with struct {
+			ID json.RawMessage `json:"id"`
+		}
+		var id int64
+		if err := json.Unmarshal(row.Row, &with); err != nil {
+			return nil, err
+		}
+		if json.Unmarshal(with.ID, &id) == nil && id != 0 {
+			back[row.Table] = append(back[row.Table], id)
+		}
+	}
+	for _, l := range body.Links {
+		if _, err := t.ExecContext(ctx, `update `+l.Table+` set `+l.Column+` = $1 where id = any($2::bigint[]) and `+l.Column+` is null`, l.To, l.IDs); err != nil {
+			return nil, err
+		}
+	}
+	return back, nil
+}
+
+// columnsOf lists the columns of a table that are written.
+func (t *Tx) columnsOf(ctx context.Context, table string) (string, error) {
+	var names []string
+	err := t.SelectContext(ctx, &names, `
+		select quote_ident(attname) from pg_attribute
+		where attrelid = $1::regclass and attnum > 0 and not attisdropped and attgenerated = '' order by attnum`, table)
+	return strings.Join(names, ", "), err
+}
+
+func (t *Tx) putRow(ctx context.Context, row keptRow, columns string) error {
+	body := string(row.Row)
+	if gone := alarmsOf[row.Table]; gone != nil {
+		var fields map[string]json.RawMessage
+		if err := json.Unmarshal(row.Row, &fields); err != nil {
+			return err
+		}
+		for _, f := range gone {
+			delete(fields, f)
+		}
+		stripped, err := json.Marshal(fields)
+		if err != nil {
+			return err
+		}
+		body = string(stripped)
+	}
+	_, err := t.ExecContext(ctx, `insert into `+row.Table+` (`+columns+`) overriding system value select `+columns+` from jsonb_populate_record(null::`+row.Table+`, $1::jsonb)`, body)
+	var pg *pgconn.PgError
+	if !errors.As(err, &pg) {
+		return err
+	}
+	switch pg.Code {
+	case "23505":
+		return fmt.Errorf("another %s has its place now: rename or remove that first: %w", strings.ReplaceAll(row.Table, "_", " "), ErrStaysGone)
+	case "23503":
+		return fmt.Errorf("what it belongs to is not there any more: bring that back first: %w", ErrStaysGone)
+	}
+	return err
+}
+
+// ForgetRemoved forgets for good what was removed before an instant, with its readings and frames.
+func (s *Store) ForgetRemoved(ctx context.Context, before measure.Instant) error {
+	var gone []struct {
+		Signals jsonIDs `db:"signals"`
+		Devices jsonIDs `db:"devices"`
+	}
+	if err := s.db.SelectContext(ctx, &gone, `delete from removed where removed_at < $1 returning to_jsonb(signals) as signals, to_jsonb(devices) as devices`, before); err != nil {
+		return err
+	}
+	for _, g := range gone {
+		if err := s.DropReadings(ctx, g.Signals); err != nil {
+			return err
+		}
+		if _, err := s.db.ExecContext(ctx, `delete from frame where device_id = any($1::bigint[]) and not exists (select from device where id = any($1::bigint[]))`, []int64(g.Devices)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// jsonIDs reads ids from JSON.
+type jsonIDs []int64
+
+// Scan reads the ids.
+func (ids *jsonIDs) Scan(v any) error { return measure.ScanJSON(v, ids) }
