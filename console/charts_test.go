@@ -123,8 +123,8 @@ func TestChartsDoNotLie(t *testing.T) {
 	must(t, p.Goto(window))
 	must(t, p.Until(shows("note: door was open")))
 	menu(t, p, "What to do with D air", "Write a note …")
-	write(t, p, "What was done or seen", 0, "closed it")
-	press(t, p, "Write it")
+	write(t, p, "Note", 0, "closed it")
+	press(t, p, "Add")
 	must(t, p.Until(`!document.querySelector('[role=dialog]')`))
 	var entries []site.Entry
 	s.Do(http.MethodGet, "/api/v1/journal?kind=note", nil, &entries)

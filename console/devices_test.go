@@ -35,7 +35,10 @@ func TestConnectADevice(t *testing.T) {
 	must(t, p.Type("input[name=name]", "Bad Name"))
 	must(t, p.Press("Enter"))
 	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('perhaps "bad-name"')`))
-	must(t, p.Goto("/devices/connect"))
+	must(t, p.Goto("/devices/connect")) // what was refused is there again
+	must(t, p.Until(`document.querySelector('input[name=name]')?.value === 'Bad Name'`))
+	press(t, p, "Discard it")
+	must(t, p.Until(`document.querySelector('input[name=name]').value === ''`))
 	must(t, p.Type("input[name=name]", "greenhouse-door"))
 	must(t, p.Type("input[name=title]", "Greenhouse door"))
 	must(t, p.Press("Enter"))
@@ -77,7 +80,7 @@ func TestADevicesPage(t *testing.T) {
 	must(t, p.Until(says+`('It seems to send every 10s.') && `+says+`('Nothing is ordered.')`))
 	press(t, p, "Expect that")
 	must(t, p.Until(says+`('expected every 10s')`))
-	press(t, p, "Order settings")
+	press(t, p, "Order settings …")
 	must(t, p.Type("input[name=interval]", "5m"))
 	must(t, p.Press("Enter"))
 	must(t, p.Until(says+`('Ordered: every 5m.') && `+says+`('The device has not said what it runs.')`))
@@ -85,13 +88,13 @@ func TestADevicesPage(t *testing.T) {
 	must(t, p.Until(says+`('The device runs this.') || `+says+`('The device runs every 1m')`))
 	press(t, p, "Make a new key")
 	must(t, p.Until(`document.querySelectorAll('[data-key]').length === 1 && `+says+`('pond.2')`))
-	press(t, p, "Delete the device …")
+	press(t, p, "Remove the device pond …")
 	must(t, p.Until(`document.querySelector('a[href="/api/v1/export?names=bare&what=pond"]')`))
-	press(t, p, "Delete it for good")
+	press(t, p, "Remove the device pond")
 	must(t, p.Until(`location.pathname === '/devices' && `+says+`('No devices yet')`))
 	s.Send(s.Device("other"), `{"v": 1}`)
 	_, _ = d.SendReadings(t.Context(), "application/json", []byte(`{"oxygen": 1}`))
-	must(t, p.Until(says+`('was deleted, sends again')`))
+	must(t, p.Until(says+`('was removed, sends again')`))
 	complaints(t, p)
 }
 
@@ -103,7 +106,7 @@ func TestArrivalsAndKits(t *testing.T) {
 	must(t, p.Press("Enter"))
 	must(t, p.Until(says+`('Saved as pond-probe')`))
 	must(t, p.Goto("/devices/arrivals"))
-	press(t, p, "Make one")
+	press(t, p, "Make a key")
 	must(t, p.Until(`document.querySelector('[data-key]')`))
 	key, err := drive.Eval[string](p, "document.querySelector('[data-key]').innerText")
 	must(t, err)
@@ -120,7 +123,7 @@ func TestArrivalsAndKits(t *testing.T) {
 	if _, err := drive.Eval[bool](p, `(() => { const s = document.querySelector('select[name=kit]'); s.value = 'pond-probe'; return true })()`); err != nil {
 		t.Fatal(err)
 	}
-	press(t, p, "Let it in")
+	press(t, p, "Let in")
 	must(t, p.Until(says+`('Nobody waits.')`))
 	if d := s.Look("second-pond"); d.Kit != "pond-probe" {
 		t.Errorf("%+v", d)
@@ -128,7 +131,7 @@ func TestArrivalsAndKits(t *testing.T) {
 	s.Do(http.MethodPut, "/api/v1/kits/pond-probe", map[string]any{"name": "pond-probe", "signals": []map[string]any{{"name": "oxygen", "title": "Dissolved oxygen", "unit": "%"}}}, nil)
 	must(t, p.Goto("/devices/kits/pond-probe"))
 	must(t, p.Until(says+`('signal oxygen title') && `+says+`('Dissolved oxygen')`))
-	press(t, p, "Apply it")
+	press(t, p, "Apply")
 	must(t, p.Until(says+`('Nothing: its devices are what it says.')`))
 	if v := s.Signal("second-pond/oxygen"); v.Title != "Dissolved oxygen" || v.Unit != "%" {
 		t.Errorf("%+v", v)

@@ -47,15 +47,15 @@ func TestARosterFromNothingToADrill(t *testing.T) {
 	s, p, inbox := reaching(t)
 	must(t, p.Goto("/contacts/new"))
 	write(t, p, "Name", 0, "orla")
-	write(t, p, "Called", 0, "Orla")
-	write(t, p, "Another by", 0, "text")
+	write(t, p, "Title", 0, "Orla")
+	write(t, p, "Way", 0, "text")
 	write(t, p, "To", 0, "086 12")
-	press(t, p, "Keep this contact")
+	press(t, p, "Save")
 	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('not a telephone number')`))
 	write(t, p, "To", 0, "+353 86 123 4567")
-	press(t, p, "Keep this contact")
+	press(t, p, "Save")
 	must(t, p.Until(`location.pathname === '/contacts/orla'`))
-	press(t, p, "Test me now")
+	press(t, p, "Send a test")
 	must(t, p.Until(says+`('text message: ') && !`+says+`('on its way')`))
 	if m := inbox.Messages(); len(m) != 1 || m[0].To != "+353861234567" {
 		t.Errorf("%+v", m)
@@ -73,8 +73,8 @@ func TestARosterFromNothingToADrill(t *testing.T) {
 	write(t, p, "After", 1, "5m")
 	write(t, p, "Who", 2, "tadhg, orla")
 	must(t, p.Until(says+`('after 5 minutes') && `+says+`('every 10 minutes until someone has it')`))
-	write(t, p, "How bad", 0, "warning")
-	press(t, p, "Keep this roster")
+	write(t, p, "Severity", 0, "warning")
+	press(t, p, "Save")
 	must(t, p.Until(`location.pathname === '/rosters/house'`))
 	var r roster.Roster
 	s.Do(http.MethodGet, "/api/v1/rosters/house", nil, &r)
@@ -116,11 +116,11 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 	storetest.Eventually(t, "the alarm is taken", func() bool { return s.Alarms()[0].AcknowledgedBy == "Orla" })
 
 	must(t, p.Goto("/words"))
-	write(t, p, "The short line", 0, "{{severty}}")
+	write(t, p, "Short text", 0, "{{severty}}")
 	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('did you mean severity?')`))
-	write(t, p, "The short line", 0, "Achtung: {{thing}} {{value}}")
+	write(t, p, "Short text", 0, "Achtung: {{thing}} {{value}}")
 	must(t, p.Until(says+`('Achtung: D temp 31')`))
-	press(t, p, "Keep these words")
+	press(t, p, "Save")
 	must(t, p.Until(`document.querySelector('main [role=status]') || `+says+`('Achtung: D temp 31')`))
 	storetest.Eventually(t, "the words are kept", func() bool {
 		var own roster.SiteReach
@@ -130,9 +130,9 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 
 	write(t, p, "Whose", 0, "guard hot")
 	must(t, p.Until(`[...document.querySelectorAll('main input')].some((i) => i.value === '')`))
-	write(t, p, "The short line", 0, "Hot! {{value}}")
+	write(t, p, "Short text", 0, "Hot! {{value}}")
 	must(t, p.Until(says+`('Hot! 31')`))
-	press(t, p, "Keep these words")
+	press(t, p, "Save")
 	storetest.Eventually(t, "the guard's words are kept, and it is as it was", func() bool {
 		var guards []map[string]any
 		s.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
@@ -141,10 +141,10 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 
 	must(t, p.Goto("/statements"))
 	write(t, p, "Name", 0, "week")
-	write(t, p, "Of", 0, "alarms")
+	write(t, p, "Contents", 0, "alarms")
 	write(t, p, "Each", 0, "week")
 	write(t, p, "To", 0, "orla")
-	press(t, p, "Add it")
+	press(t, p, "Add")
 	must(t, p.Until(`document.querySelector('a[href="/statements/week"]')`))
 	var all []statement.Statement
 	s.Do(http.MethodGet, "/api/v1/statements", nil, &all)
@@ -153,7 +153,7 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 	}
 	must(t, p.Goto("/statements/week"))
 	must(t, p.Until(says+`('raised')`))
-	press(t, p, "Send it")
+	press(t, p, "Send")
 	must(t, p.Until(says+`('It goes to 2 addresses')`))
 	complaints(t, p)
 	for path, wait := range map[string]string{"/rosters": "table", "/rosters/new": "fieldset", "/contacts/orla": "form", "/notices": "table", "/words": "form", "/statements": "form", "/statements/week": "table", "/stand-ins": "select"} {

@@ -22,6 +22,7 @@ var noPlace = map[string]string{
 	"create-token": "programs sign in so; the console has its session",
 	"get-contact":  "its list has it", "list-keys": "the device has them", "get-interlock": "its list has it", "get-kit": "its list has it", "get-output": "its list has it",
 	"list-readings": "charts ask for lines and tails, and the history takes them out", "list-doubts": "lines have them",
+	"bring-board-back": "one operation brings everything back", "bring-asset-back": "one operation brings everything back",
 	"get-roster": "its list has it", "get-trial": "its list has it", "show-roster-at": "plan-roster says it of what is written too",
 }
 

@@ -113,7 +113,7 @@ func (p *Page) SignIn(email, password string) error {
 }
 
 // keys are the keys that Press knows, with their codes.
-var keys = map[string]int64{"Enter": 13, "Tab": 9, "Escape": 27, "ArrowLeft": 37, "ArrowUp": 38, "ArrowRight": 39, "ArrowDown": 40, "+": 187, "-": 189, "a": 65, "k": 75, "r": 82}
+var keys = map[string]int64{"Enter": 13, "Tab": 9, "Escape": 27, "ArrowLeft": 37, "ArrowUp": 38, "ArrowRight": 39, "ArrowDown": 40, "+": 187, "-": 189, "a": 65, "c": 67, "k": 75, "r": 82, "s": 83, "z": 90, "Backspace": 8}
 
 // Press presses and lets go of one key, as a keyboard does; with Control held when it begins with "Control+".
 func (p *Page) Press(key string) error {

@@ -4,16 +4,19 @@ import { RouterProvider } from 'react-aria-components'
 import { BrowserRouter, Link, Route, Routes, useHref, useNavigate } from 'react-router'
 import { StyleSheetManager } from 'styled-components'
 import { api, type Person, Problem } from './api/client'
+import { dropDrafts, hasDrafts } from './api/drafts'
 import { forget, useKept } from './api/kept'
 import { closeLive, openLive, useLive, useNow } from './api/live'
 import { useOutputs } from './api/outputs'
 import { queries, useArrivals, useSession, useSite, useStanding, useUnits } from './api/queries'
 import { see } from './api/units'
 import { clock, length } from './api/words'
-import { Failure, Soft } from './ui/basics'
+import { Button, Failure, Prose, QuietButton, Row, Soft } from './ui/basics'
+import { Dialog } from './ui/dialog'
 import { CentrePage } from './ui/form'
 import { Frame } from './ui/frame'
 import { PullToRefresh } from './ui/pull'
+import { JustRemoved } from './ui/removed'
 import { Guide } from './page/guide'
 import { Pages } from './pages'
 import { SignIn } from './page/sign-in'
@@ -88,6 +91,7 @@ function Live({ children }: { children: React.ReactNode }) {
 
 function House({ name }: { name: string }) {
   const [seeking, setSeeking] = useState(false)
+  const [leaving, setLeaving] = useState(false)
   const site = useSite().data
   const standing = useStanding().data?.length ?? 0
   const waiting = (useArrivals().data ?? []).filter((a) => a.state === 'waiting').length
@@ -104,6 +108,7 @@ function House({ name }: { name: string }) {
   const signOut = async () => {
     await api.DELETE('/api/v1/session')
     forget()
+    dropDrafts()
     closeLive()
     queries.clear()
     location.assign('/')
@@ -129,13 +134,22 @@ function House({ name }: { name: string }) {
           <br />
           <Clock />
           <br />
-          <Link to="/units">{name}</Link> · <button onClick={() => void signOut()}>sign out</button>
+          <Link to="/units">{name}</Link> ·{' '}
+          <button onClick={() => (hasDrafts() ? setLeaving(true) : void signOut())}>sign out</button>
         </>
       }
     >
       <PullToRefresh onRefresh={askAnew} />
+      <JustRemoved />
       <Guide />
       <Pages />
+      <Dialog title="Sign out?" open={leaving} onClose={() => setLeaving(false)}>
+        <Prose>Something that you wrote is not saved. It stays on this device until you sign out, and goes then.</Prose>
+        <Row>
+          <Button onPress={() => void signOut()}>Sign out</Button>
+          <QuietButton onPress={() => setLeaving(false)}>Cancel</QuietButton>
+        </Row>
+      </Dialog>
       {seeking && (
         <Suspense>
           <Seek onClose={() => setSeeking(false)} />

@@ -4,7 +4,8 @@ import { useSession } from './api/queries'
 import { AlarmPage } from './page/alarm'
 import { Alarms } from './page/alarms'
 import { Now } from './page/now'
-import { Failure, Soft } from './ui/basics'
+import { Soft } from './ui/basics'
+import { NoPage } from './ui/no-page'
 
 /** A page whose code is loaded when it is first opened. */
 const later = <N extends string>(load: () => Promise<Record<N, ComponentType>>, name: N) =>
@@ -45,6 +46,7 @@ const TrustPage = later(() => import('./page/trust'), 'TrustPage')
 const SignalPage = later(() => import('./page/signal'), 'SignalPage')
 const SetUp = later(() => import('./page/set-up'), 'SetUp')
 const People = later(() => import('./page/people'), 'People')
+const Removed = later(() => import('./page/removed'), 'Removed')
 const Tariffs = later(() => import('./page/tariffs'), 'Tariffs')
 const Assets = later(() => import('./page/assets'), 'Assets')
 const AssetPage = later(() => import('./page/asset'), 'AssetPage')
@@ -64,6 +66,9 @@ function Start() {
   return opened && start ? <Navigate to={`/boards/${start}`} replace /> : <Now />
 }
 
+/** The page of an address that is none. */
+const Nowhere = () => <NoPage error={new Error(`There is nothing at ${useLocation().pathname}.`)} />
+
 /** Every page by its address. */
 export const Pages = () => (
   <Suspense fallback={<Soft>Looking …</Soft>}>
@@ -71,6 +76,7 @@ export const Pages = () => (
       <Route path="/" element={<Start />} />
       <Route path="/set-up" element={<SetUp />} />
       <Route path="/set-up/people" element={<People />} />
+      <Route path="/removed" element={<Removed />} />
       <Route path="/set-up/tariffs" element={<Tariffs />} />
       <Route path="/boards" element={<Boards />} />
       <Route path="/boards/:board" element={<BoardPage />} />
@@ -118,7 +124,7 @@ export const Pages = () => (
       <Route path="/signals/:device/:signal/instrument" element={<Instrument />} />
       <Route path="/signals/:device/:signal/trust" element={<TrustPage />} />
       <Route path="/signals/:device/:signal" element={<SignalPage />} />
-      <Route path="*" element={<Failure error={new Error('There is nothing at this address.')} />} />
+      <Route path="*" element={<Nowhere />} />
     </Routes>
   </Suspense>
 )

@@ -36,7 +36,6 @@ export const addAsset = (name: string, change: AssetChange) =>
 export const changeAsset = (asset: string, body: AssetChange) =>
   take(api.PATCH('/api/v1/assets/{asset}', { ...at(asset), body }))
 export const removeAsset = (asset: string) => take(api.DELETE('/api/v1/assets/{asset}', at(asset)))
-export const bringAssetBack = (asset: string) => take(api.POST('/api/v1/assets/{asset}/bring-back', at(asset)))
 export const setCondition = (asset: string, condition: Condition, why: string) =>
   take(api.PUT('/api/v1/assets/{asset}/condition', { ...at(asset), body: { condition, why } }))
 export const dropAttachment = (asset: string, id: number) =>

@@ -19,15 +19,11 @@ export const placed = (t: Tiling): Placed[] =>
   }))
 
 export const useBoards = () => useQuery({ queryKey: ['boards'], queryFn: () => take(api.GET('/api/v1/boards')) })
-export const useRemovedBoards = (asked: boolean) =>
-  useQuery({
-    queryKey: ['boards', 'removed'],
-    queryFn: () => take(api.GET('/api/v1/boards', { params: { query: { removed: true } } })),
-    enabled: asked,
-  })
 const at = (board: string) => ({ params: { path: { board } } })
-export const useBoard = (board: string) =>
-  useQuery({ queryKey: ['board', board], queryFn: () => take(api.GET('/api/v1/boards/{board}', at(board))) })
+export const takeBoard = (board: string) => take(api.GET('/api/v1/boards/{board}', at(board)))
+/** A board; asked for anew so often, in milliseconds, where others may be changing its draft. */
+export const useBoard = (board: string, every?: number) =>
+  useQuery({ queryKey: ['board', board], queryFn: () => takeBoard(board), refetchInterval: every ?? false })
 export const useVersions = (board: string) =>
   useQuery({
     queryKey: ['board', board, 'versions'],
@@ -52,7 +48,6 @@ export const copyBoard = (board: string, name: string, title: string) =>
 export const changeBoard = (board: string, body: { title?: string; shared?: boolean }) =>
   take(api.PATCH('/api/v1/boards/{board}', { ...at(board), body }))
 export const removeBoard = (board: string) => take(api.DELETE('/api/v1/boards/{board}', at(board)))
-export const bringBack = (board: string) => take(api.POST('/api/v1/boards/{board}/bring-back', at(board)))
 export const startWith = (board: string) => take(api.PUT('/api/v1/session/start', { body: { board } }))
 export const takeVersion = (board: string, version: number) =>
   take(api.POST('/api/v1/boards/{board}/versions/{version}/draft', { params: { path: { board, version } } }))

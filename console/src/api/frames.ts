@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { api, type Eye, Problem, take } from './client'
 import { queries, useSignal } from './queries'
+import { ask } from './kept'
 
 const iso = (at: number) => new Date(at).toISOString()
 
@@ -45,7 +46,7 @@ export const stripFile = (device: string, query: Record<string, string>) =>
   `/api/v1/devices/${device}/strip.gif?${new URLSearchParams(query).toString()}`
 
 async function fetchGrid(device: string, at: string, against: string): Promise<Grid> {
-  const answer = await fetch(frameFile(device, at, 'json', { against }))
+  const answer = await ask(new Request(frameFile(device, at, 'json', { against })))
   const body = (await answer.json()) as Grid & { detail?: string }
   if (!answer.ok) throw new Problem(answer.status, body.detail ?? answer.statusText)
   return body

@@ -1,5 +1,6 @@
 import { useEffect, useState } from 'react'
 import type { Guard, Marked, Occurrence, ReplayLine, Signal, Summary, Template } from './client'
+import { ask } from './kept'
 import { seen, seenDifference, seenUnit } from './units'
 
 export type Severity = 'advisory' | 'warning' | 'critical'
@@ -16,13 +17,14 @@ export type Kind =
   | 'stuck'
   | 'faulty'
 
-/** One rung as it is being written: limits and deadband as the person sees them. */
+/** One rung as it is being written: limits and deadband as the person sees them; none where nothing is written, NaN where no
+ *  number is. */
 export type RungDraft = {
   kind: Kind
-  a: number
-  b: number
+  a: number | undefined
+  b: number | undefined
   word: string // of is and is not; on and off of a switch
-  deadband: number
+  deadband: number | undefined
   on: string
   off: string
   severity: Severity
@@ -43,6 +45,14 @@ export type Draft = {
 
 const measured: Kind[] = ['above', 'at least', 'below', 'at most', 'outside', 'inside']
 export const isMeasured = (kind: Kind) => measured.includes(kind)
+/** The limits that a rung says so far. */
+export const limitsIn = (r: RungDraft): number[] =>
+  isMeasured(r.kind) ? (hasTwo(r.kind) ? [r.a, r.b] : [r.a]).filter(isNumber) : []
+/** Whether a rung's figures are all there. */
+const isWhole = (r: RungDraft) =>
+  !isMeasured(r.kind) || (limitsIn(r).length === (hasTwo(r.kind) ? 2 : 1) && !Number.isNaN(r.deadband ?? 0))
+const isNumber = (n: number | undefined): n is number => n !== undefined && n !== null && !Number.isNaN(n)
+
 export const hasTwo = (kind: Kind) => kind === 'outside' || kind === 'inside'
 
 /** What can be asked of a signal. */
@@ -69,7 +79,7 @@ export function whenOf(r: RungDraft, signal: Signal): string {
   switch (r.kind) {
     case 'outside':
     case 'inside':
-      return `${r.kind} ${Math.min(r.a, r.b)}..${Math.max(r.a, r.b)}`
+      return `${r.kind} ${Math.min(...limitsIn(r))}..${Math.max(...limitsIn(r))}`
     case 'is':
     case 'is not':
       return signal.kind === 'switch' ? `is ${r.word === 'off' ? 'off' : 'on'}` : `${r.kind} ${JSON.stringify(r.word)}`
@@ -119,11 +129,14 @@ export const draftOf = (g: Guard, signal: Signal): Draft => ({
   advice: g.advice ?? '',
 })
 
+/** Whether a draft says all figures that it needs. */
+export const isComplete = (d: Draft) => d.rungs.every(isWhole)
+
 /** The guard that a draft says, for the service; its limits are in the unit in which they were written. */
 export function guardOf(d: Draft, signal: Signal): Guard {
   const rung = (r: RungDraft) => ({
     when: whenOf(r, signal),
-    deadband: isMeasured(r.kind) ? r.deadband : 0,
+    deadband: isMeasured(r.kind) ? (r.deadband ?? 0) : 0,
     on_delay: r.on || '0s',
     off_delay: r.off || '0s',
     severity: r.severity,
@@ -163,9 +176,12 @@ const settleFor = 120
 /** So many alarms are drawn and listed at most; the summary counts them all. */
 const mostShown = 2000
 
-/** The alarms that a guard would have raised since an instant, as they are found; asked for anew whenever it changes. */
+const nothing: Replay = { running: false, alarms: [] }
+
+/** The alarms that a guard would have raised since an instant, as they are found; asked for anew whenever it changes. Nothing
+ *  is said of a guard that is not written yet. */
 export function useReplay(guard: Guard | undefined, since: number): Replay {
-  const [state, set] = useState<Replay>({ running: false, alarms: [] })
+  const [state, set] = useState(nothing)
   const order = guard && JSON.stringify({ guard, since: new Date(since).toISOString() })
   useEffect(() => {
     if (!order) return
@@ -179,18 +195,14 @@ export function useReplay(guard: Guard | undefined, since: number): Replay {
       stop.abort()
     }
   }, [order])
-  return state
+  return order ? state : nothing
 }
 
 async function follow(order: string, signal: AbortSignal, set: (r: Replay) => void) {
   const alarms: Occurrence[] = []
   try {
-    const answer = await fetch('/api/v1/replays', {
-      method: 'POST',
-      body: order,
-      signal,
-      headers: { 'Content-Type': 'application/json' },
-    })
+    const headers = { 'Content-Type': 'application/json' }
+    const answer = await ask(new Request('/api/v1/replays', { method: 'POST', body: order, signal, headers }))
     if (!answer.ok || !answer.body) {
       const problem = (await answer.json()) as { detail?: string; errors?: { message?: string }[] }
       throw new Error(problem.errors?.[0]?.message ?? problem.detail ?? answer.statusText)

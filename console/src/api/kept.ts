@@ -47,6 +47,10 @@ export function forget() {
   if (canKeep) void caches.delete(cacheName)
 }
 
+let ended: (() => void) | undefined
+/** Says what is done when the service lets nobody in any more. */
+export const onSessionEnded = (tell: () => void) => (ended = tell)
+
 /** Asks the service; what was kept answers when the service cannot be reached. */
 export async function ask(request: Request): Promise<Response> {
   const url = new URL(request.url)
@@ -61,7 +65,11 @@ export async function ask(request: Request): Promise<Response> {
     tellKept(Number(kept.headers.get('x-kept-at')))
     return kept
   }
-  if (answer.status === 401) forget()
+  if (answer.status === 401) {
+    forget()
+    // Who asks for the session itself learns it by the answer.
+    if (url.pathname !== '/api/v1/session') ended?.()
+  }
   if (keepable && answer.ok && Date.now() - (keptAt.get(request.url) ?? 0) > apart) {
     keptAt.set(request.url, Date.now())
     void answer

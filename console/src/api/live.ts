@@ -2,7 +2,7 @@ import { useSyncExternalStore } from 'react'
 import type { Change } from './client'
 import { tellKept } from './kept'
 import { takeOutputs } from './outputs'
-import { askAnew, queries, takeAlarms, takeSignals } from './queries'
+import { askAnew, queries, sessionEnded, takeAlarms, takeSignals } from './queries'
 
 /** How the live stream is. When it is not connected, what the page shows is as old as `heard`, by the
  *  service's clock, which is `ahead` of the browser's. */
@@ -21,7 +21,11 @@ function set(next: Partial<LiveState>) {
 }
 
 /** What is told: by the service to the tab that holds its stream, and by that tab to the others. */
-type Told = { what: 'change'; change: Change } | { what: 'beat'; now: string; away: boolean } | { what: 'lost' }
+type Told =
+  | { what: 'change'; change: Change }
+  | { what: 'beat'; now: string; away: boolean }
+  | { what: 'lost' }
+  | { what: 'ended' }
 
 let source: EventSource | undefined
 let watchdog: ReturnType<typeof setTimeout> | undefined
@@ -73,6 +77,7 @@ function lead() {
   const data = <T>(e: Event) => JSON.parse((e as MessageEvent<string>).data) as T
   source.addEventListener('beat', (e) => pass({ what: 'beat', ...data<{ now: string; away: boolean }>(e) }))
   source.addEventListener('change', (e) => pass({ what: 'change', change: data<Change>(e) }))
+  source.addEventListener('ended', () => pass({ what: 'ended' }))
   source.onerror = reopen
 }
 
@@ -88,7 +93,6 @@ function reopen() {
   pass({ what: 'lost' })
   clearTimeout(watchdog)
   watchdog = setTimeout(() => leads && lead(), retry)
-  // A session that has ended shows the sign-in page instead.
   void queries.invalidateQueries({ queryKey: ['session'] })
 }
 
@@ -98,6 +102,7 @@ function watch() {
 }
 
 function hear(told: Told) {
+  if (told.what === 'ended') return sessionEnded()
   if (told.what === 'lost' || (told.what === 'beat' && told.away)) return lose()
   // What was committed between the first look at a page and now is on no stream; nor is all that the stream does not tell.
   if (state.lost) askAnew(() => true)

@@ -1,5 +1,6 @@
 import { type Query, QueryClient, useMutation, useQuery } from '@tanstack/react-query'
 import { api, type Alarm, pathOf, Problem, type Signal, take } from './client'
+import { onSessionEnded } from './kept'
 import { byUrgency } from './words'
 
 export const queries = new QueryClient({
@@ -19,6 +20,14 @@ export const useSession = () =>
     staleTime: Infinity,
     retry: false,
   })
+/** Nobody is signed in any more: what was shown goes, and signing in comes. */
+export function sessionEnded() {
+  if (!queries.getQueryData(['session'])) return
+  queries.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' })
+  void queries.resetQueries({ queryKey: ['session'] })
+}
+onSessionEnded(sessionEnded)
+
 export const useSite = () =>
   useQuery({ queryKey: ['site'], queryFn: () => take(api.GET('/api/v1/site')), staleTime: Infinity })
 export const useUnits = () =>

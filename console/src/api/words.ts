@@ -3,13 +3,6 @@ import { seen, seenUnit, shown } from './units'
 
 export { shown } from './units'
 
-/** The number that somebody wrote in a field; nothing is 0. */
-export function numberOf(field: string, text: string) {
-  const n = Number(text.trim().replace(',', '.'))
-  if (Number.isNaN(n)) throw new Error(`${field}: “${text}” is no number; write it like 0.5.`)
-  return n
-}
-
 const plain = new Intl.NumberFormat('en-GB', { maximumFractionDigits: 12, useGrouping: false })
 
 /** A value for people: six significant digits at most. */

@@ -1,7 +1,7 @@
 import { useRef } from 'react'
 import styled from 'styled-components'
 import type { RungDraft } from '../api/guards'
-import { hasTwo, isMeasured } from '../api/guards'
+import { hasTwo, limitsIn } from '../api/guards'
 import { figure, lengthOf } from '../api/words'
 import type { Scale } from './line'
 
@@ -62,18 +62,16 @@ type Props = {
 export const Limits = (p: Props) => (
   <Box>
     {p.rungs.flatMap((r, i) =>
-      isMeasured(r.kind)
-        ? (hasTwo(r.kind) ? (['a', 'b'] as const) : (['a'] as const)).map((which) => (
-            <OneLimit key={`${i}${which}`} {...p} rung={r} index={i} which={which} />
-          ))
-        : [],
+      (['a', 'b'] as const)
+        .filter((which) => limitsIn({ ...r, [which === 'a' ? 'b' : 'a']: undefined }).length > 0)
+        .map((which) => <OneLimit key={`${i}${which}`} {...p} rung={r} index={i} which={which} />),
     )}
   </Box>
 )
 
 /** Whether the safe side of a limit lies below it. */
 function safeBelow(r: RungDraft, which: 'a' | 'b') {
-  const upper = hasTwo(r.kind) && r[which] === Math.max(r.a, r.b)
+  const upper = hasTwo(r.kind) && r[which] === Math.max(...limitsIn(r))
   switch (r.kind) {
     case 'above':
     case 'at least':
@@ -97,10 +95,11 @@ function OneLimit(p: Props & { rung: RungDraft; index: number; which: 'a' | 'b' 
   const drag = useRef<{ y: number; value: number }>(undefined)
   const perPixel = (s.peak - s.bottom) / s.height
   const place = (v: number) => Math.min(s.top + s.height, Math.max(s.top, s.top + (s.peak - v) / perPixel))
-  const value = r[which]
+  const value = r[which]!
+  const deadband = r.deadband || 0
   const tone = `var(--${r.severity})`
   const y = place(value)
-  const clear = place(safeBelow(r, which) ? value - r.deadband : value + r.deadband)
+  const clear = place(safeBelow(r, which) ? value - deadband : value + deadband)
   const move = (v: number) => p.onMove(p.index, which, round(v, perPixel))
   const key = (e: React.KeyboardEvent) => {
     const by = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[e.key]
@@ -132,8 +131,8 @@ function OneLimit(p: Props & { rung: RungDraft; index: number; which: 'a' | 'b' 
         aria-orientation="vertical"
         aria-label={`${r.severity} limit, ${r.kind}`}
         aria-valuenow={value}
-        aria-valuemin={s.bottom}
-        aria-valuemax={s.peak}
+        aria-valuemin={Math.min(s.bottom, value)}
+        aria-valuemax={Math.max(s.peak, value)}
         aria-valuetext={`${figure(value)} ${p.unit}`}
         style={{ left: s.left + s.width - apart * (2 * p.index + (which === 'b' ? 1 : 0)), top: y }}
         onKeyDown={key}

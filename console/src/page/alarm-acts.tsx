@@ -1,6 +1,9 @@
-import { useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
+import { useLocation } from 'react-router'
 import { type Alarm, api, take } from '../api/client'
-import { useAlarmAct, useGuardAct, useSession } from '../api/queries'
+import { useFormDraft } from '../api/drafts'
+import { useAlarmAct, useGuardAct, useGuards, useSession, useSite } from '../api/queries'
+import { clock } from '../api/words'
 import { Button, Failure, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
 import { Choice } from '../ui/choice'
 import { Form, Select, TextInput, fieldsOf } from '../ui/form'
@@ -8,6 +11,7 @@ import { Form, Select, TextInput, fieldsOf } from '../ui/form'
 const of = (id: number) => ({ params: { path: { id } } })
 const marks = { '': 'not marked', real: 'real', useful: 'good to know', false: 'false' }
 type Mark = keyof typeof marks
+const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
 const lengths = { '60': '1 hour', '240': '4 hours', '1440': '1 day' }
 
 /** The button that resets an alarm which waits for it. */
@@ -17,9 +21,34 @@ export function ResetIt({ alarm }: { alarm: Alarm }) {
   if (!alarm.latched || role === 'viewer') return null
   return (
     <Row style={{ marginTop: 'var(--gap-3)' }}>
-      <Button onPress={() => reset.mutate(undefined)}>Reset it</Button>
+      <Button onPress={() => reset.mutate(undefined)}>Reset</Button>
       <Soft>It is back in order and stays until somebody resets it.</Soft>
       {reset.error && <Failure error={reset.error} />}
+    </Row>
+  )
+}
+
+/** Until when an alarm is shelved, and the end of that. */
+export function Shelving({ alarm }: { alarm: Alarm }) {
+  const keeper = useSession().data?.role !== 'viewer'
+  const zone = useSite().data?.zone ?? 'UTC'
+  const shelved = useGuards().data?.find((g) => g.name === alarm.guard)?.shelved
+  const end = useGuardAct(() =>
+    take(api.DELETE('/api/v1/guards/{guard}/shelf', { params: { path: { guard: alarm.guard } } })),
+  )
+  if (!alarm.guard || !shelved) return null
+  return (
+    <Row style={{ marginTop: 'var(--gap-3)' }} data-shelved>
+      <span>
+        Shelved until {clock(shelved.until!, zone, day)} by {shelved.by}
+        {shelved.why && `: ${shelved.why}`}. Until then it tells of nothing but what is worse.
+      </span>
+      {keeper && (
+        <QuietButton onPress={() => end.mutate(undefined)} isDisabled={end.isPending}>
+          End the shelving
+        </QuietButton>
+      )}
+      {end.error && <Failure error={end.error} />}
     </Row>
   )
 }
@@ -43,56 +72,80 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
       }),
     ),
   )
+  const drafts = {
+    comment: useFormDraft(`cause of alarm ${id}`),
+    to: useFormDraft(`hand of alarm ${id}`),
+    why: useFormDraft(`shelving by alarm ${id}`),
+  }
+  const { hash } = useLocation()
+  const here = useRef<HTMLElement>(null)
+  const asked = hash.slice(1)
+  // Who asked for one of them by a key writes at once.
+  useEffect(() => {
+    if (asked) here.current?.querySelector<HTMLInputElement>(`[name="${CSS.escape(asked)}"]`)?.focus()
+  }, [asked])
   const failed = [comment, hand, mark, shelve, back].find((m) => m.error)?.error
   if (role === 'viewer') return null
   const raised = alarm.state === 'raised'
-  const submit = (act: (text: string) => void, field: string) => (e: React.FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    act(fieldsOf(e.currentTarget)[field] ?? '')
-    e.currentTarget.reset()
-  }
+  type Field = keyof typeof drafts
+  type Sends = { mutate: (text: string, after: { onSuccess: () => void }) => void }
+  // What was typed stays until it is taken.
+  const form = (act: Sends, field: Field) => ({
+    draft: drafts[field],
+    onSubmit: (e: React.FormEvent<HTMLFormElement>) => {
+      e.preventDefault()
+      const said = e.currentTarget
+      act.mutate(fieldsOf(said)[field] ?? '', {
+        onSuccess: () => {
+          drafts[field].unsaved.done()
+          if (field !== 'comment') said.reset()
+        },
+      })
+    },
+  })
   return (
-    <section aria-label="What to do about it">
-      {failed && <Failure error={failed} />}
-      <Subheading>What was it worth?</Subheading>
-      <Choice label="What it was worth" options={marks} value={alarm.mark as Mark} onChange={(m) => mark.mutate(m)} />
-      <details open={location.hash !== '' || undefined}>
-        <summary>Say the cause, hand it on, shelve it</summary>
-        <Form onSubmit={submit((text) => comment.mutate(text), 'comment')} style={{ marginTop: 'var(--gap-3)' }}>
-          <TextInput label="The cause" name="comment" defaultValue={alarm.comment} autoComplete="off" />
+    <section aria-label="What to do about it" ref={here}>
+      <Subheading>Mark</Subheading>
+      <Choice label="Mark" options={marks} value={alarm.mark as Mark} onChange={(m) => mark.mutate(m)} />
+      <details open={asked !== '' || undefined}>
+        <summary>Cause, hand over, shelve</summary>
+        <Form {...form(comment, 'comment')} style={{ marginTop: 'var(--gap-3)' }}>
+          <TextInput label="Cause" name="comment" defaultValue={alarm.comment} autoComplete="off" />
           <Row>
-            <QuietButton type="submit">Keep that</QuietButton>
+            <QuietButton type="submit">Save</QuietButton>
+            {comment.isSuccess && <Soft role="status">Saved.</Soft>}
           </Row>
         </Form>
         {raised && (
-          <Form onSubmit={submit((to) => hand.mutate(to), 'to')} style={{ marginTop: 'var(--gap-4)' }}>
+          <Form {...form(hand, 'to')} style={{ marginTop: 'var(--gap-4)' }}>
             <TextInput
-              label="Hand it to"
+              label="Hand over to"
               name="to"
               autoComplete="off"
               hint="a contact or an e-mail address; they are told"
             />
             <Row>
-              <QuietButton type="submit">Hand it on</QuietButton>
+              <QuietButton type="submit">Hand over</QuietButton>
             </Row>
           </Form>
         )}
         {raised && alarm.acknowledged_at && (
           <Row style={{ marginTop: 'var(--gap-4)' }}>
-            <QuietButton onPress={() => back.mutate(undefined)}>Hand it back</QuietButton>
+            <QuietButton onPress={() => back.mutate(undefined)}>Hand back</QuietButton>
             <Soft>Nobody has it then, and people are told again.</Soft>
           </Row>
         )}
         {alarm.guard && (
-          <Form onSubmit={submit((why) => shelve.mutate(why), 'why')} style={{ marginTop: 'var(--gap-4)' }}>
-            <TextInput label="Shelve its guard, because" name="why" autoComplete="off" />
+          <Form {...form(shelve, 'why')} style={{ marginTop: 'var(--gap-4)' }}>
+            <TextInput label="Why shelve its guard" name="why" autoComplete="off" />
             <Select label="For" value={length} onChange={setLength} options={lengths} />
             <Row>
-              <QuietButton type="submit">Shelve it</QuietButton>
+              <QuietButton type="submit">Shelve</QuietButton>
             </Row>
           </Form>
         )}
       </details>
+      {failed && <Failure error={failed} />}
       {alarm.guard && (
         <Prose>
           <PlainLink href={`/guards/${alarm.guard}`}>What its guard looks for, and would have raised</PlainLink>

@@ -93,7 +93,8 @@ export function WrongList({ alarms, signals, zone, now }: ListProps) {
     const step = { ArrowDown: 1, ArrowUp: -1 }[e.key]
     if (e.key === 'a') acknowledge.mutate(id)
     else if (e.key === 'r') reset.mutate(id)
-    else if (e.key === 's' || e.key === 'c') void go(`/alarms/${id}#acts`)
+    else if (e.key === 's') void go(`/alarms/${id}#why`)
+    else if (e.key === 'c') void go(`/alarms/${id}#comment`)
     else if (step) links[links.indexOf(e.target as HTMLElement) + step]?.focus()
     else return
     e.preventDefault()

@@ -8,7 +8,7 @@ import { whoHasIt } from './alarm-row'
 export const AlarmTable = ({ alarms, zone }: { alarms: Alarm[]; zone: string }) => (
   <Scroll>
     <Table>
-      <Columns names={['Raised', 'Lasted', 'How bad', 'What', 'Who', 'Worth']} />
+      <Columns names={['Raised', 'Lasted', 'Severity', 'What', 'Who', 'Mark']} />
       <tbody>
         {alarms.map((a) => (
           <tr key={a.id}>

@@ -7,15 +7,17 @@ import { frameFile, useNewestFrame } from '../api/frames'
 import { useAlarm, useRecord, useSession, useSignals, useSite } from '../api/queries'
 import { seen } from '../api/units'
 import { amount, clock, ending, figure, length, reads, sentence, shown } from '../api/words'
-import { Above, BigFigure, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
+import { Above, BigFigure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Shape, toneOf } from '../ui/severity'
-import { AlarmActs, ResetIt } from './alarm-acts'
+import { AlarmActs, ResetIt, Shelving } from './alarm-acts'
 import { AlarmTable } from './alarm-table'
 import { HaveIt, whoHasIt } from './alarm-row'
 import { SignalChart } from './signal-chart'
 
 /** On a phone: wide, and where the thumb is. */
 const InReach = styled.div`
+  margin-top: var(--gap-3);
   @media (max-width: 760px) {
     position: fixed;
     z-index: 6;
@@ -75,7 +77,7 @@ export function AlarmPage() {
   const story = useAlarm(id)
   const signals = useSignals()
   const role = useSession().data?.role
-  if (story.error) return <Failure error={story.error} />
+  if (story.error) return <NoPage error={story.error} />
   if (!story.data) return <Soft>Looking …</Soft>
   const a = story.data
   const signal = signals.data?.find((s) => pathOf(s) === a.signal)
@@ -89,9 +91,14 @@ export function AlarmPage() {
       <Above>
         <PlainLink href="/alarms">Alarms</PlainLink> · {a.id}
       </Above>
-      <Heading>
+      <Heading id={`alarm-${a.id}`} tabIndex={-1}>
         <Shape of={a.severity} /> {sentence(a)}
       </Heading>
+      {!a.acknowledged_at && role !== 'viewer' && (
+        <InReach>
+          <HaveIt alarm={a} />
+        </InReach>
+      )}
       <Prose>
         {a.severity} · {raised ? 'since' : 'raised'} {clock(a.raised_at, zone, { weekday: 'long', ...seconds })} ·{' '}
         {raised ? '' : `${ending(a)} after `}
@@ -156,11 +163,7 @@ export function AlarmPage() {
           <b>What to do.</b> {a.advice}
         </Prose>
       )}
-      {!a.acknowledged_at && role !== 'viewer' && (
-        <InReach>
-          <HaveIt alarm={a} />
-        </InReach>
-      )}
+      <Shelving alarm={a} />
       <ResetIt alarm={a} />
       {signal && (signal.kind === 'number' || signal.kind === 'switch') && (
         <Well>
@@ -187,7 +190,7 @@ export function AlarmPage() {
         </ul>
       )}
       <AlarmActs alarm={a} />
-      <Subheading>What happened</Subheading>
+      <Subheading>Journal</Subheading>
       <ul>
         {[...a.journal].reverse().map((e) => (
           <li key={e.id}>

@@ -2,7 +2,8 @@ import { useNow } from '../api/live'
 import { useAlarms, useSignals, useSite, useStanding } from '../api/queries'
 import type { Alarm, Signal } from '../api/client'
 import { byUrgency } from '../api/words'
-import { Failure, Heading, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
+import { Heading, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { WrongList } from './alarm-row'
 import { AlarmTable } from './alarm-table'
 
@@ -26,7 +27,7 @@ export function Alarms() {
   const standing = useStanding()
   const recent = useAlarms()
   const signals = useSignals().data ?? []
-  if (standing.error ?? recent.error) return <Failure error={(standing.error ?? recent.error)!} />
+  if (standing.error ?? recent.error) return <NoPage error={(standing.error ?? recent.error)!} />
   if (!standing.data || !recent.data) return <Soft>Looking …</Soft>
   const over = recent.data.filter((a) => a.state === 'over')
   return (
@@ -34,9 +35,9 @@ export function Alarms() {
       <title>Alarms · Jaunty Lark</title>
       <Heading>Alarms</Heading>
       <Row style={{ marginTop: 'var(--gap-3)' }}>
-        <QuietLink href="/alarms/health">How the alarms do</QuietLink>
+        <QuietLink href="/alarms/health">Alarm health</QuietLink>
         <QuietLink href="/trials">Trials</QuietLink>
-        <QuietLink href="/journal?kind=alarm">Their journal</QuietLink>
+        <QuietLink href="/journal?kind=alarm">Journal</QuietLink>
       </Row>
       {standing.data.length === 0 && <Prose>Nothing is wrong.</Prose>}
       {groups(standing.data).map(([device, alarms]) => (

@@ -58,7 +58,7 @@ const sources = {
   frames: 'Frames',
   note: 'Words',
   mimic: 'A picture',
-  journal: 'What happened',
+  journal: 'Journal',
 }
 type Source = keyof typeof sources
 
@@ -67,7 +67,7 @@ type Props = { open: boolean; onClose: () => void; onAdd: (tile: NewTile) => voi
 /** A new tile in three clicks: this window, what it is to show, and that it goes on the board. */
 export function AddTile({ open, onClose, onAdd }: Props) {
   return (
-    <Dialog title="What is it to show?" open={open} onClose={onClose} wide>
+    <Dialog title="New tile" open={open} onClose={onClose} wide>
       <Adding onClose={onClose} onAdd={onAdd} />
     </Dialog>
   )
@@ -144,9 +144,9 @@ function Adding({ onClose, onAdd }: Omit<Props, 'open'>) {
           </Preview>
           <Row style={{ marginTop: 'var(--gap-3)' }}>
             <Button isDisabled={!tile} onPress={() => tile && onAdd(tile)}>
-              Put it on the board
+              Add to the board
             </Button>
-            <QuietButton onPress={onClose}>Leave it</QuietButton>
+            <QuietButton onPress={onClose}>Cancel</QuietButton>
           </Row>
         </div>
       </Two>

@@ -1,14 +1,15 @@
 import { fullTitle } from '../api/words'
-import { useState } from 'react'
+import { useRef } from 'react'
 import styled from 'styled-components'
 import type { Kind, Placed } from '../api/boards'
 import { pathOf, type Series } from '../api/client'
 import { useSignals, useTotals } from '../api/queries'
 import { fitting, kinds } from '../tile/kinds'
-import { Button, QuietButton, Row, Subheading } from '../ui/basics'
+import { QuietButton, Soft, Subheading } from '../ui/basics'
 import { Choice } from '../ui/choice'
 import { Dialog } from '../ui/dialog'
-import { Fields, Form, Select, Written } from '../ui/form'
+import { Fields, Form, Select, Send, Written } from '../ui/form'
+import { undoKeys, useUndo } from '../ui/undo'
 import { OutputPicks } from './arrange-add'
 import { asChosen, lengths, withOwn } from './arrange-lengths'
 import { Pins } from './arrange-pins'
@@ -61,65 +62,77 @@ type Props = { tile: Placed; onChange: (tile: Placed) => void; onClose: () => vo
 
 /** What a tile shows, and how. */
 export function TileFields({ tile, onChange, onClose }: Props) {
-  const [t, setTile] = useState(tile)
-  const set = (some: Partial<Placed>) => setTile((old) => ({ ...old, ...some }))
+  const steps = useUndo(() => tile)
+  const t = steps.now
+  const set = (some: Partial<Placed>) => steps.set({ ...t, ...some })
+  const said = useRef<HTMLParagraphElement>(null)
+  const say = (words: string) => {
+    if (said.current) said.current.textContent = words
+  }
   const charts = ['lines', 'states', 'spread'].includes(t.kind)
   const takesSignals = kinds[t.kind].most > 0
   return (
-    <Dialog title={`Change: ${kinds[t.kind].name}`} open onClose={onClose} wide>
-      <Form
-        style={{ maxWidth: 'none' }}
-        onSubmit={(e) => {
-          e.preventDefault()
-          onChange(t)
-        }}
-      >
-        <Fields>
-          <Written
-            label="Title"
-            value={t.title ?? ''}
-            onChange={(title) => set({ title })}
-            hint="left empty it says what it shows"
-          />
-          {charts && (
-            <Select
-              label="Looks back"
-              value={asChosen(t.range ?? '')}
-              onChange={(range) => set({ range })}
-              options={withOwn({ '': 'as the board', ...lengths }, asChosen(t.range ?? ''))}
+    <Dialog title={`Edit: ${kinds[t.kind].name}`} open onClose={onClose} wide>
+      {/* eslint-disable-next-line jsx-a11y/no-static-element-interactions -- only the keys for undo, wherever the focus is */}
+      <div onKeyDown={(e) => undoKeys(e, steps, say)}>
+        <Form
+          style={{ maxWidth: 'none' }}
+          onSubmit={(e) => {
+            e.preventDefault()
+            onChange(t)
+          }}
+        >
+          <Fields>
+            <Written
+              label="Title"
+              value={t.title ?? ''}
+              onChange={(title) => set({ title })}
+              hint="left empty it says what it shows"
+            />
+            {charts && (
+              <Select
+                label="Time span"
+                value={asChosen(t.range ?? '')}
+                onChange={(range) => set({ range })}
+                options={withOwn({ '': 'as the board', ...lengths }, asChosen(t.range ?? ''))}
+              />
+            )}
+            {t.kind === 'lines' && <LinesFields tile={t} set={set} />}
+            {t.kind === 'spread' && (
+              <Select
+                label="Shows"
+                value={t.profile ? 'day' : ''}
+                onChange={(v) => set({ profile: v === 'day' })}
+                options={{ '': 'how often each value came', day: 'how values go over the day' }}
+              />
+            )}
+            {t.kind === 'total' && <TotalFields tile={t} set={set} />}
+          </Fields>
+          {takesSignals && <SeriesFields tile={t} set={set} />}
+          {t.kind === 'switch' && (
+            <OutputPicks
+              picked={t.outputs ?? []}
+              toggle={(path) =>
+                set({
+                  outputs: t.outputs?.includes(path)
+                    ? t.outputs.filter((o) => o !== path)
+                    : [...(t.outputs ?? []), path],
+                })
+              }
             />
           )}
-          {t.kind === 'lines' && <LinesFields tile={t} set={set} />}
-          {t.kind === 'spread' && (
-            <Select
-              label="Shows"
-              value={t.profile ? 'day' : ''}
-              onChange={(v) => set({ profile: v === 'day' })}
-              options={{ '': 'how often each value came', day: 'how values go over the day' }}
-            />
+          {t.kind === 'note' && (
+            <Written label="Text" value={t.text ?? ''} onChange={(text) => set({ text })} rows={10} hint="Markdown" />
           )}
-          {t.kind === 'total' && <TotalFields tile={t} set={set} />}
-        </Fields>
-        {takesSignals && <SeriesFields tile={t} set={set} />}
-        {t.kind === 'switch' && (
-          <OutputPicks
-            picked={t.outputs ?? []}
-            toggle={(path) =>
-              set({
-                outputs: t.outputs?.includes(path) ? t.outputs.filter((o) => o !== path) : [...(t.outputs ?? []), path],
-              })
-            }
-          />
-        )}
-        {t.kind === 'note' && (
-          <Written label="Text" value={t.text ?? ''} onChange={(text) => set({ text })} rows={10} hint="Markdown" />
-        )}
-        {t.kind === 'mimic' && <Pins tile={t} onChange={setTile} />}
-        <Row>
-          <Button type="submit">Change it</Button>
-          <QuietButton onPress={onClose}>Leave it</QuietButton>
-        </Row>
-      </Form>
+          {t.kind === 'mimic' && <Pins tile={t} onChange={steps.set} />}
+          <Send send="Apply" onCancel={onClose}>
+            <QuietButton onPress={() => steps.undo?.()} isDisabled={!steps.undo}>
+              Undo
+            </QuietButton>
+            <Soft ref={said} role="status" />
+          </Send>
+        </Form>
+      </div>
     </Dialog>
   )
 }
@@ -192,7 +205,7 @@ function SeriesFields({ tile: t, set }: Part) {
       {series.map((s, i) => (
         <SeriesRow key={s.signal}>
           <span>{s.signal}</span>
-          <Written label="Called" value={s.title ?? ''} onChange={(title) => change(i, { title })} />
+          <Written label="Title" value={s.title ?? ''} onChange={(title) => change(i, { title })} />
           {t.kind === 'lines' ? (
             <Colours name={`colour ${s.signal}`} value={s.colour ?? 0} onChange={(colour) => change(i, { colour })} />
           ) : (
@@ -218,7 +231,7 @@ function SeriesFields({ tile: t, set }: Part) {
       {series.length < kinds[t.kind].most && rest.length > 0 && (
         <div style={{ marginTop: 'var(--gap-3)', maxWidth: 360 }}>
           <Select
-            label="Another signal"
+            label="Add a signal"
             value=""
             onChange={(signal) => signal && set({ series: [...series, { signal }] })}
             options={Object.fromEntries([['', 'which?'], ...rest.map((s) => [pathOf(s), fullTitle(s)])])}

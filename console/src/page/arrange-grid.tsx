@@ -170,8 +170,8 @@ function OneTile(p: OneProps) {
         data-move={t.id}
       />
       <Acts>
-        <button type="button" onClick={() => p.onOpen(t)} aria-label={`Change ${title}`}>
-          Change
+        <button type="button" onClick={() => p.onOpen(t)} aria-label={`Edit ${title}`}>
+          Edit
         </button>
         <button type="button" onClick={remove} aria-label={`Remove ${title}`}>
           ✕

@@ -20,6 +20,7 @@ import { PictureSheet, placeOf } from '../tile/mimic'
 import { PinFace } from '../tile/pin'
 import { Failure, Prose, QuietButton, Row, Soft } from '../ui/basics'
 import { Fields, Select, Written } from '../ui/form'
+import { Sure } from '../ui/sure'
 
 const Pictures = styled.div`
   display: grid;
@@ -53,19 +54,22 @@ export function PictureChoice({ value, onChange }: { value: number; onChange: (i
   const add = useBoardAct(addPicture)
   const remove = useBoardAct(removePicture)
   const take = (files: FileList | null) => files?.[0] && add.mutate(files[0], { onSuccess: (p) => onChange(p.id) })
-  const failed = add.error ?? remove.error
+  const failed = add.error
   return (
     <div>
       <Row>
         <FileTrigger acceptedFileTypes={['image/png', 'image/jpeg', 'image/webp', 'image/svg+xml']} onSelect={take}>
-          <QuietButton isDisabled={add.isPending}>
-            {add.isPending ? 'Taking it in …' : 'Take a picture from this device …'}
-          </QuietButton>
+          <QuietButton isDisabled={add.isPending}>{add.isPending ? 'Uploading …' : 'Upload a picture …'}</QuietButton>
         </FileTrigger>
         {value > 0 && (
-          <QuietButton onPress={() => remove.mutate(value, { onSuccess: () => onChange(0) })}>
-            Remove the chosen one
-          </QuietButton>
+          <Sure
+            name="Remove the chosen picture"
+            says="Boards that show it have to let go of it first."
+            act={(after) => remove.mutate(value, after)}
+            gone={{ kind: 'picture', name: String(value) }}
+            error={remove.error}
+            done={() => onChange(0)}
+          />
         )}
       </Row>
       <Soft style={{ fontSize: 'var(--step--1)' }}>
@@ -152,8 +156,8 @@ export function Pins({ tile, onChange }: Props) {
         </Stage>
       )}
       <Row style={{ margin: 'var(--gap-2) 0' }}>
-        <QuietButton onPress={add}>Pin something on it</QuietButton>
-        <QuietButton onPress={() => setOther(!other)}>{other ? 'Back to the pins' : 'Another picture …'}</QuietButton>
+        <QuietButton onPress={add}>Add a pin</QuietButton>
+        <QuietButton onPress={() => setOther(!other)}>{other ? 'Back to the pins' : 'Change picture …'}</QuietButton>
         {pin && (
           <QuietButton
             onPress={() => {
@@ -161,7 +165,7 @@ export function Pins({ tile, onChange }: Props) {
               setChosen(-1)
             }}
           >
-            Take the pin off
+            Remove pin
           </QuietButton>
         )}
       </Row>
@@ -241,7 +245,7 @@ function PinFields({ pin, onChange }: { pin: Pin; onChange: (some: Partial<Pin>)
     <>
       <Fields>
         <Select
-          label="What it is"
+          label="Kind"
           value={pin.kind}
           onChange={(kind) => onChange({ kind: kind as Pin['kind'] })}
           options={pinKinds}
@@ -345,7 +349,7 @@ function Looks({ pin, onChange }: { pin: Pin; onChange: (looks: Look[]) => void 
       <QuietButton
         onPress={() => onChange([...looks, { when: states.find((s) => !looks.some((l) => l.when === s)) ?? 'on' }])}
       >
-        Another look for a state
+        Add a look for a state
       </QuietButton>
     </section>
   )

@@ -3,16 +3,21 @@ import { useNavigate, useParams } from 'react-router'
 import styled from 'styled-components'
 import { boardTitle, dropDraft, type Placed, publish, useBoard, useBoardAct } from '../api/boards'
 import type { Board } from '../api/client'
-import { useSession } from '../api/queries'
+import { useDraft } from '../api/drafts'
+import { useSession, useSite } from '../api/queries'
+import { clock } from '../api/words'
 import { SightProvider } from '../tile/context'
 import { freeID, withTile } from '../tile/arrange'
 import { Grid } from '../tile/grid'
-import { Above, Button, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft } from '../ui/basics'
+import { Above, Button, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Well } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Choice } from '../ui/choice'
 import { Dialog } from '../ui/dialog'
-import { Fields, Form, Select, Written } from '../ui/form'
+import { Fields, Form, Select, Send, Written } from '../ui/form'
+import { Unseen } from '../ui/frame'
+import { undoKeys } from '../ui/undo'
 import { AddTile } from './arrange-add'
-import { useDraft } from './arrange-draft'
+import { useBoardDraft } from './arrange-draft'
 import { TileFields } from './arrange-fields'
 import { ArrangeGrid } from './arrange-grid'
 import { asChosen, lengths, withOwn } from './arrange-lengths'
@@ -38,12 +43,6 @@ const Phone = styled.div`
   border-radius: 14px;
   padding: 14px;
 `
-const Unseen = styled.p`
-  position: absolute;
-  clip-path: inset(50%);
-  width: 1px;
-  height: 1px;
-`
 
 /** Arranging a board: a draft that saves itself, and is published when it is right. */
 export default function Arrange() {
@@ -51,24 +50,27 @@ export default function Arrange() {
   const board = useBoard(name)
   const viewer = useSession().data?.role === 'viewer'
   const [begun, setBegun] = useState<Board>()
-  if (board.error) return <Failure error={board.error} />
+  if (board.error) return <NoPage error={board.error} />
   if (viewer)
-    return <Failure error={new Error('You may look at boards. To change one, ask an owner for the role keeper.')} />
+    return <NoPage error={new Error('You may look at boards. To change one, ask an owner for the role keeper.')} />
   if (!begun && board.data) setBegun(board.data)
   if (!begun) return <Soft>Looking …</Soft>
   return <Arranging key={begun.name} board={begun} />
 }
 
+const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
 const compares = { '0s': 'nothing', '24h': 'the day before', '168h': 'the week before', '8760h': 'the year before' }
 
 function Arranging({ board: b }: { board: Board }) {
   const navigate = useNavigate()
   const title = boardTitle(b)
-  const d = useDraft(b)
+  const d = useBoardDraft(b, useBoard(b.name, 3000).data ?? b)
+  const zone = useSite().data?.zone ?? 'UTC'
   const [look, setLook] = useState<'arrange' | 'wide' | 'phone'>('arrange')
   const [adding, setAdding] = useState(false)
   const [open, setOpen] = useState<Placed>()
   const [publishing, setPublishing] = useState(false)
+  const [dropping, setDropping] = useState(false)
   const said = useRef<HTMLParagraphElement>(null)
   const sight = useBoardSight({ tiles: [], range: d.draft.range, compare: d.draft.compare }, `arrange ${b.name}`, true)
   const say = (words: string) => {
@@ -76,21 +78,9 @@ function Arranging({ board: b }: { board: Board }) {
   }
   const drop = useBoardAct(() => dropDraft(b.name))
   const set = (tiles: Placed[]) => d.set({ ...d.draft, tiles })
-  const onKey = (e: React.KeyboardEvent) => {
-    if (
-      !(e.ctrlKey || e.metaKey) ||
-      e.key.toLowerCase() !== 'z' ||
-      (e.target as HTMLElement).matches('input, textarea')
-    )
-      return
-    e.preventDefault()
-    const act = e.shiftKey ? d.redo : d.undo
-    act?.()
-    say(act ? (e.shiftKey ? 'Done again.' : 'Undone.') : 'Nothing to undo.')
-  }
   return (
     // eslint-disable-next-line jsx-a11y/no-static-element-interactions -- only the keys for undo, wherever the focus is
-    <div data-wide onKeyDown={onKey}>
+    <div data-wide onKeyDown={(e) => undoKeys(e, d, say)}>
       <title>{`Arrange ${title} · Jaunty Lark`}</title>
       <Above>
         <PlainLink href={`/boards/${b.name}`}>{title}</PlainLink>
@@ -106,15 +96,41 @@ function Arranging({ board: b }: { board: Board }) {
           Redo
         </QuietButton>
         <QuietButton onPress={() => void d.save().then(() => setPublishing(true))}>Publish …</QuietButton>
-        <QuietButton onPress={() => drop.mutate(undefined, { onSuccess: () => void navigate(`/boards/${b.name}`) })}>
-          Drop the draft
-        </QuietButton>
+        {d.revision > 0 && <QuietButton onPress={() => setDropping(true)}>Drop the draft …</QuietButton>}
         <Soft data-saved={!d.saving}>
-          {d.error ? 'not saved' : d.saving ? 'saving …' : d.revision ? 'draft saved' : 'as published'}
+          {d.error || d.theirs ? 'not saved' : d.saving ? 'saving …' : d.revision ? 'draft saved' : 'as published'}
         </Soft>
       </Bar>
       {d.error && <Failure error={d.error} />}
-      {drop.error && <Failure error={drop.error} />}
+      {d.theirs && (
+        <Well role="alert" data-theirs>
+          <Prose style={{ marginTop: 0 }}>
+            {d.theirs.published
+              ? 'Somebody has published or dropped the draft of this board meanwhile. What stands on it is theirs; what you changed here is not saved.'
+              : `${d.theirs.who} changed this draft at ${clock(d.theirs.at!, zone, seconds)}. What is saved is theirs; what you changed here since is not saved.`}
+          </Prose>
+          <Row>
+            <Button onPress={d.takeTheirs}>Take theirs</Button>
+            <QuietButton onPress={d.keepMine}>Keep mine</QuietButton>
+          </Row>
+        </Well>
+      )}
+      <Dialog title="Drop the draft?" open={dropping} onClose={() => setDropping(false)}>
+        <Prose>
+          All that was changed on {title} since it was published goes, also what others changed. The board stays as
+          everybody sees it.
+        </Prose>
+        <Row>
+          <Button
+            isDisabled={drop.isPending}
+            onPress={() => drop.mutate(undefined, { onSuccess: () => void navigate(`/boards/${b.name}`) })}
+          >
+            Drop the draft
+          </Button>
+          <QuietButton onPress={() => setDropping(false)}>Cancel</QuietButton>
+        </Row>
+        {drop.error && <Failure error={drop.error} />}
+      </Dialog>
       <Fields>
         <Choice
           label="Look"
@@ -123,13 +139,13 @@ function Arranging({ board: b }: { board: Board }) {
           onChange={setLook}
         />
         <Select
-          label="Charts show the last"
+          label="Time span"
           value={asChosen(d.draft.range)}
           onChange={(range) => d.set({ ...d.draft, range })}
           options={withOwn(lengths, asChosen(d.draft.range))}
         />
         <Select
-          label="Laid over"
+          label="Compare with"
           value={asChosen(d.draft.compare)}
           onChange={(compare) => d.set({ ...d.draft, compare })}
           options={withOwn(compares, asChosen(d.draft.compare))}
@@ -184,14 +200,20 @@ function Publishing({
   onClose: () => void
 }) {
   const navigate = useNavigate()
-  const [note, setNote] = useState('')
+  const [note, setNote, unsaved] = useDraft(`publishing of ${b.name}`, '')
   const act = useBoardAct(() => publish(b.name, revision, note))
   return (
     <Dialog title={`Publish ${boardTitle(b)}`} open={open} onClose={onClose}>
       <Form
+        unsaved={unsaved}
         onSubmit={(e) => {
           e.preventDefault()
-          act.mutate(undefined, { onSuccess: () => void navigate(`/boards/${b.name}`) })
+          act.mutate(undefined, {
+            onSuccess: () => {
+              unsaved.reset('')
+              void navigate(`/boards/${b.name}`)
+            },
+          })
         }}
       >
         <Prose>
@@ -199,13 +221,8 @@ function Publishing({
           versions.
         </Prose>
         {revision === 0 && <Prose>Nothing was changed.</Prose>}
-        <Written label="What was changed" value={note} onChange={setNote} hint="for its versions and the journal" />
-        <Row>
-          <Button type="submit" isDisabled={act.isPending || revision === 0}>
-            Publish it
-          </Button>
-          <QuietButton onPress={onClose}>Not yet</QuietButton>
-        </Row>
+        <Written label="Note" value={note} onChange={setNote} hint="for its versions and the journal" />
+        <Send send="Publish" pending={act.isPending} off={revision === 0} unsaved={unsaved} onCancel={onClose} />
         {act.error && <Failure error={act.error} />}
       </Form>
     </Dialog>

@@ -1,6 +1,7 @@
 import { type FormEvent } from 'react'
 import { api, type Arrival, take } from '../api/client'
 import { useNow } from '../api/live'
+import { useFormDraft } from '../api/drafts'
 import { useAct, useArrivals, useEnrolment, useKits, useSession } from '../api/queries'
 import { age, figure, shown } from '../api/words'
 import {
@@ -17,13 +18,14 @@ import {
   Subheading,
   Well,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { fieldsOf, Form, Pick, TextInput } from '../ui/form'
 
 /** Devices that announced themselves: let them in, or turn them away. */
 export function Arrivals() {
   const arrivals = useArrivals()
   const owner = useSession().data?.role === 'owner'
-  if (arrivals.error) return <Failure error={arrivals.error} />
+  if (arrivals.error) return <NoPage error={arrivals.error} />
   if (!arrivals.data) return <Soft>Looking …</Soft>
   return (
     <>
@@ -52,9 +54,10 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
   const turnAway = useAct(() =>
     take(api.POST('/api/v1/arrivals/{name}/turn-away', { params: { path: { name: a.name } } })),
   )
+  const draft = useFormDraft(`arrival ${a.name}`)
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
-    letIn.mutate(fieldsOf(e.currentTarget))
+    letIn.mutate(fieldsOf(e.currentTarget), { onSuccess: draft.unsaved.done })
   }
   const problem = letIn.error ?? turnAway.error
   return (
@@ -63,7 +66,7 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
         {a.name} <Soft>{a.state === 'turned away' && '· turned away'}</Soft>
       </Subheading>
       <Prose>
-        {a.former ? 'It was deleted, and sends again with its old key.' : 'Nobody knows it; it has the enrolment key.'}{' '}
+        {a.former ? 'It was removed, and sends again with its old key.' : 'Nobody knows it; it has the enrolment key.'}{' '}
         It came over {a.protocol} from {a.address}, last {age(a.last_at, now)}. {a.readings} readings are kept
         {a.dropped > 0 && `, ${a.dropped} older ones were dropped`}.
       </Prose>
@@ -77,8 +80,8 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
         </Prose>
       )}
       {owner && (
-        <Form onSubmit={submit}>
-          <TextInput label="What people call it" name="title" optional />
+        <Form onSubmit={submit} draft={draft}>
+          <TextInput label="Title" name="title" optional />
           {kits.length > 0 && (
             <Pick
               label="Kit"
@@ -88,12 +91,12 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
             />
           )}
           <Row>
-            <Button type="submit" isDisabled={letIn.isPending} aria-label={`Let it in: ${a.name}`}>
-              Let it in
+            <Button type="submit" isDisabled={letIn.isPending} aria-label={`Let in ${a.name}`}>
+              Let in
             </Button>
             {a.state === 'waiting' && (
-              <QuietButton onPress={() => turnAway.mutate(undefined)} aria-label={`Turn it away: ${a.name}`}>
-                Turn it away
+              <QuietButton onPress={() => turnAway.mutate(undefined)} aria-label={`Turn away ${a.name}`}>
+                Turn away
               </QuietButton>
             )}
           </Row>
@@ -110,7 +113,7 @@ function EnrolmentKey({ owner }: { owner: boolean }) {
   const end = useAct(() => take(api.DELETE('/api/v1/enrolment')))
   return (
     <>
-      <Subheading>The enrolment key</Subheading>
+      <Subheading>Enrolment key</Subheading>
       <Prose>
         {on
           ? 'There is one: devices that have it may announce themselves under a name of their own.'
@@ -124,7 +127,7 @@ function EnrolmentKey({ owner }: { owner: boolean }) {
       )}
       {owner && (
         <Row style={{ marginTop: 12 }}>
-          <QuietButton onPress={() => make.mutate(undefined)}>{on ? 'Make a new one' : 'Make one'}</QuietButton>
+          <QuietButton onPress={() => make.mutate(undefined)}>{on ? 'Make a new key' : 'Make a key'}</QuietButton>
           {on && <QuietButton onPress={() => end.mutate(undefined)}>End enrolment</QuietButton>}
         </Row>
       )}

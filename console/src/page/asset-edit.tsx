@@ -10,52 +10,51 @@ import {
   useAssets,
 } from '../api/assets'
 import { api, type AssetPage, type Condition, pathOf, take } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useOutputs } from '../api/outputs'
 import { useDevices, useSignals } from '../api/queries'
 import { fullTitle } from '../api/words'
-import { Button, Failure, QuietButton, Row, Soft, Subheading } from '../ui/basics'
+import { Failure, QuietButton, Soft, Subheading } from '../ui/basics'
 import { Dialog } from '../ui/dialog'
-import { fieldsOf, Form, Pick, Select, TextInput, Written } from '../ui/form'
+import { Form, Select, Send, Written } from '../ui/form'
 import { Sure } from '../ui/sure'
 import { PickList } from './arrange-add'
 
 /** How it is: in order, needs attention, out of order, retired; and why. */
 export function ConditionIt({ asset: a }: { asset: AssetPage['asset'] }) {
   const [open, setOpen] = useState(false)
-  const [condition, set] = useState<Condition>(a.condition)
-  const [why, setWhy] = useState('')
-  const say = useAssetAct(() => setCondition(a.name, condition, why))
+  const [d, setDraft, unsaved] = useDraft(`condition of ${a.name}`, { condition: a.condition, why: '' })
+  const say = useAssetAct(() => setCondition(a.name, d.condition, d.why))
+  const close = () => setOpen(false)
   return (
     <>
-      <QuietButton
-        onPress={() => {
-          set(a.condition)
-          setWhy('')
-          setOpen(true)
-        }}
-      >
-        Say how it is …
-      </QuietButton>
-      <Dialog title={`How is ${calledAsset(a)}?`} open={open} onClose={() => setOpen(false)}>
+      <QuietButton onPress={() => setOpen(true)}>Set condition …</QuietButton>
+      <Dialog title={`Condition of ${calledAsset(a)}`} open={open} onClose={close}>
         <Form
+          unsaved={unsaved}
           onSubmit={(e) => {
             e.preventDefault()
-            say.mutate(undefined, { onSuccess: () => setOpen(false) })
+            say.mutate(undefined, {
+              onSuccess: () => {
+                unsaved.reset({ condition: d.condition, why: '' })
+                close()
+              },
+            })
           }}
         >
           <Select
-            label="It is"
-            value={condition}
-            onChange={(v) => set(v as Condition)}
+            label="Condition"
+            value={d.condition}
+            onChange={(v) => setDraft({ ...d, condition: v as Condition })}
             options={conditionWords as Record<string, string>}
           />
-          <Written label="Why" value={why} onChange={setWhy} hint="in your words; the journal keeps it" />
-          <Row>
-            <Button type="submit" isDisabled={say.isPending}>
-              Say so
-            </Button>
-            <QuietButton onPress={() => setOpen(false)}>Leave it</QuietButton>
-          </Row>
+          <Written
+            label="Why"
+            value={d.why}
+            onChange={(why) => setDraft({ ...d, why })}
+            hint="in your words; the journal keeps it"
+          />
+          <Send send="Set" pending={say.isPending} unsaved={unsaved} onCancel={close} />
           {say.error && <Failure error={say.error} />}
         </Form>
       </Dialog>
@@ -68,12 +67,12 @@ export function AssetEdit({ page }: { page: AssetPage }) {
   const [open, setOpen] = useState<'' | 'change' | 'note'>('')
   return (
     <>
-      <QuietButton onPress={() => setOpen('note')}>Write a note …</QuietButton>
-      <QuietButton onPress={() => setOpen('change')}>Change it …</QuietButton>
-      <Dialog title={`Change ${calledAsset(page.asset)}`} open={open === 'change'} onClose={() => setOpen('')} wide>
+      <QuietButton onPress={() => setOpen('note')}>Add a note …</QuietButton>
+      <QuietButton onPress={() => setOpen('change')}>Edit …</QuietButton>
+      <Dialog title={`Edit ${calledAsset(page.asset)}`} open={open === 'change'} onClose={() => setOpen('')} wide>
         <Change page={page} onClose={() => setOpen('')} />
       </Dialog>
-      <Dialog title={`A note about ${calledAsset(page.asset)}`} open={open === 'note'} onClose={() => setOpen('')}>
+      <Dialog title={`Note about ${calledAsset(page.asset)}`} open={open === 'note'} onClose={() => setOpen('')}>
         <Note name={page.asset.name} onClose={() => setOpen('')} />
       </Dialog>
     </>
@@ -81,22 +80,23 @@ export function AssetEdit({ page }: { page: AssetPage }) {
 }
 
 function Note({ name, onClose }: { name: string; onClose: () => void }) {
-  const [text, setText] = useState('')
+  const [text, setText, unsaved] = useDraft(`note about ${name}`, '')
   const write = useAssetAct(() => take(api.POST('/api/v1/journal', { body: { text, of: `asset ${name}` } })))
   return (
     <Form
+      unsaved={unsaved}
       onSubmit={(e) => {
         e.preventDefault()
-        write.mutate(undefined, { onSuccess: onClose })
+        write.mutate(undefined, {
+          onSuccess: () => {
+            unsaved.reset('')
+            onClose()
+          },
+        })
       }}
     >
-      <Written label="What was done or seen" value={text} onChange={setText} rows={3} />
-      <Row>
-        <Button type="submit" isDisabled={!text.trim() || write.isPending}>
-          Write it
-        </Button>
-        <QuietButton onPress={onClose}>Leave it</QuietButton>
-      </Row>
+      <Written label="Note" value={text} onChange={setText} rows={3} />
+      <Send send="Add" pending={write.isPending} off={!text.trim()} unsaved={unsaved} onCancel={onClose} />
       {write.error && <Failure error={write.error} />}
     </Form>
   )
@@ -105,43 +105,53 @@ function Note({ name, onClose }: { name: string; onClose: () => void }) {
 function Change({ page: p, onClose }: { page: AssetPage; onClose: () => void }) {
   const a = p.asset
   const assets = useAssets().data ?? []
-  const [signals, setSignals] = useState(a.signals)
-  const [outputs, setOutputs] = useState(a.outputs)
-  const change = useAssetAct((f: Record<string, string>) =>
-    changeAsset(a.name, {
-      title: f.title ?? '',
-      kind: f.kind ?? '',
-      in: f.in ?? '',
-      note: f.note ?? '',
-      next_service: f.next_service ?? '',
-      signals,
-      outputs,
-    }),
-  )
+  const [d, setDraft, unsaved] = useDraft(`asset ${a.name}`, {
+    title: a.title ?? '',
+    kind: a.kind ?? '',
+    in: a.in ?? '',
+    note: a.note ?? '',
+    next_service: a.next_service ?? '',
+    signals: a.signals,
+    outputs: a.outputs,
+  })
+  const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
+  const change = useAssetAct(() => changeAsset(a.name, d))
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
-    change.mutate(fieldsOf(e.currentTarget), { onSuccess: onClose })
+    change.mutate(undefined, {
+      onSuccess: () => {
+        unsaved.done()
+        onClose()
+      },
+    })
   }
   return (
-    <Form onSubmit={submit} style={{ maxWidth: 'none' }}>
-      <TextInput label="Called" name="title" optional defaultValue={a.title} />
-      <TextInput label="What it is" name="kind" optional defaultValue={a.kind} />
-      <Pick
+    <Form onSubmit={submit} unsaved={unsaved} style={{ maxWidth: 'none' }}>
+      <Written label="Title" value={d.title} onChange={(title) => set({ title })} />
+      <Written label="Kind" value={d.kind} onChange={(kind) => set({ kind })} hint="like pump, cabinet, room" />
+      <Select
         label="Stands in"
-        name="in"
-        none="nothing"
-        defaultValue={a.in}
-        options={assets.filter((o) => o.name !== a.name).map((o) => ({ value: o.name, text: calledAsset(o) }))}
+        value={d.in}
+        onChange={(v) => set({ in: v })}
+        options={{
+          '': 'nothing',
+          ...Object.fromEntries(assets.filter((o) => o.name !== a.name).map((o) => [o.name, calledAsset(o)])),
+        }}
       />
-      <TextInput label="Next service" name="next_service" type="date" optional defaultValue={a.next_service} />
-      <TextInput label="Notes" name="note" optional rows={6} hint="Markdown" defaultValue={a.note} />
-      <Belongs signals={signals} setSignals={setSignals} outputs={outputs} setOutputs={setOutputs} />
-      <Row>
-        <Button type="submit" isDisabled={change.isPending}>
-          Change it
-        </Button>
-        <QuietButton onPress={onClose}>Leave it</QuietButton>
-      </Row>
+      <Written
+        label="Next service"
+        type="date"
+        value={d.next_service}
+        onChange={(next_service) => set({ next_service })}
+      />
+      <Written label="Notes" rows={6} hint="Markdown" value={d.note} onChange={(note) => set({ note })} />
+      <Belongs
+        signals={d.signals}
+        setSignals={(signals) => set({ signals })}
+        outputs={d.outputs}
+        setOutputs={(outputs) => set({ outputs })}
+      />
+      <Send send="Save" pending={change.isPending} unsaved={unsaved} onCancel={onClose} />
       {change.error && <Failure error={change.error} />}
     </Form>
   )
@@ -167,9 +177,9 @@ function Belongs({ signals, setSignals, outputs, setOutputs }: BelongsProps) {
   const fits = (text: string) => text.toLowerCase().includes(wanted)
   return (
     <div>
-      <Subheading style={{ margin: '0 0 8px' }}>What belongs to it</Subheading>
+      <Subheading style={{ margin: '0 0 8px' }}>Signals and outputs</Subheading>
       <Written label="Find" value={words} onChange={setWords} />
-      <PickList role="group" aria-label="What belongs to it">
+      <PickList role="group" aria-label="Signals and outputs">
         {devices
           .filter((d) => fits(`${d.title} ${d.name}`))
           .map((d) => (
@@ -224,11 +234,12 @@ export function Leave({ name, parts }: { name: string; parts: number }) {
   return (
     <div style={{ marginTop: 'var(--gap-5)' }}>
       <Sure
-        name="Remove it"
-        says="Its photos, papers and runs go with it; signals, guards and readings stay. It can be brought back for 30 days."
+        name={`Remove the asset ${name}`}
+        says="Its photos, papers and runs go with it; signals, guards and readings stay."
         act={(after) => remove.mutate(undefined, after)}
+        gone={{ kind: 'asset', name: name }}
         error={remove.error}
-        done={() => void go(`/assets?removed=${name}`)}
+        done={() => void go('/assets')}
       />
     </div>
   )

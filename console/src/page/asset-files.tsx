@@ -7,6 +7,7 @@ import { useSite } from '../api/queries'
 import { bytes, clock } from '../api/words'
 import { Failure, QuietButton, QuietLink, Row, Soft, Subheading } from '../ui/basics'
 import { Dialog } from '../ui/dialog'
+import { Sure } from '../ui/sure'
 
 const Sheet = styled.div`
   display: grid;
@@ -66,9 +67,15 @@ export function Attachments({ page: p, keeper }: { page: AssetPage; keeper: bool
             </QuietLink>{' '}
             <Soft>{bytes(a.size)}</Soft>{' '}
             {keeper && (
-              <QuietButton aria-label={`Remove ${a.name}`} onPress={() => drop.mutate(a.id)}>
-                Remove
-              </QuietButton>
+              <Sure
+                name={`Remove ${a.name}`}
+                short="Remove"
+                says="It goes from the page of its asset."
+                act={(after) => drop.mutate(a.id, after)}
+                gone={{ kind: 'attachment', name: String(a.id) }}
+                error={drop.error}
+                done={() => undefined}
+              />
             )}
           </li>
         ))}
@@ -79,36 +86,30 @@ export function Attachments({ page: p, keeper }: { page: AssetPage; keeper: bool
             acceptedFileTypes={['image/png', 'image/jpeg', 'image/webp']}
             onSelect={(files) => files?.[0] && photo.mutate(files[0])}
           >
-            <QuietButton isDisabled={photo.isPending}>
-              {photo.isPending ? 'Taking it in …' : 'Add a photo …'}
-            </QuietButton>
+            <QuietButton isDisabled={photo.isPending}>{photo.isPending ? 'Uploading …' : 'Add a photo …'}</QuietButton>
           </FileTrigger>
           <FileTrigger
             acceptedFileTypes={['application/pdf']}
             onSelect={(files) => files?.[0] && paper.mutate(files[0])}
           >
-            <QuietButton isDisabled={paper.isPending}>
-              {paper.isPending ? 'Taking it in …' : 'Add a paper …'}
-            </QuietButton>
+            <QuietButton isDisabled={paper.isPending}>{paper.isPending ? 'Uploading …' : 'Add a paper …'}</QuietButton>
           </FileTrigger>
         </Row>
       )}
       {failed && <Failure error={failed} />}
-      {open && (
-        <Photo
-          asset={name}
-          photo={open}
-          onClose={() => setOpen(undefined)}
-          onDrop={keeper ? () => drop.mutate(open.id, { onSuccess: () => setOpen(undefined) }) : undefined}
-        />
-      )}
+      {open && <Photo asset={name} photo={open} onClose={() => setOpen(undefined)} drop={keeper ? drop : undefined} />}
     </>
   )
 }
 
-type PhotoProps = { asset: string; photo: Attachment; onClose: () => void; onDrop?: () => void }
+type PhotoProps = {
+  asset: string
+  photo: Attachment
+  onClose: () => void
+  drop?: { mutate: (id: number, after: { onSuccess: () => void }) => void; error: Error | null }
+}
 
-function Photo({ asset, photo: a, onClose, onDrop }: PhotoProps) {
+function Photo({ asset, photo: a, onClose, drop }: PhotoProps) {
   const zone = useSite().data?.zone ?? 'UTC'
   return (
     <Dialog title={a.name} open onClose={onClose} wide>
@@ -119,7 +120,17 @@ function Photo({ asset, photo: a, onClose, onDrop }: PhotoProps) {
         </Soft>
       </p>
       <Row>
-        {onDrop && <QuietButton onPress={onDrop}>Remove it</QuietButton>}
+        {drop && (
+          <Sure
+            name={`Remove ${a.name}`}
+            short="Remove"
+            says="It goes from the page of its asset."
+            act={(after) => drop.mutate(a.id, after)}
+            gone={{ kind: 'attachment', name: String(a.id) }}
+            error={drop.error}
+            done={onClose}
+          />
+        )}
         <QuietButton onPress={onClose}>Close</QuietButton>
       </Row>
     </Dialog>

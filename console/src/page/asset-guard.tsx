@@ -4,7 +4,8 @@ import { useNavigate, useParams } from 'react-router'
 import styled from 'styled-components'
 import { calledAsset, putUnderGuard, useAsset, useAssetAct } from '../api/assets'
 import { type AssetPage, pathOf, type Signal, type WatchOrder } from '../api/client'
-import { type Draft, guardOf, newRung } from '../api/guards'
+import { type Draft, guardOf, isComplete, newRung } from '../api/guards'
+import { useDraft } from '../api/drafts'
 import { useRested } from '../api/lines'
 import { useDevice, useSession, useSignals } from '../api/queries'
 import { useContacts, useRosters } from '../api/reach'
@@ -23,7 +24,8 @@ import {
   Subheading,
   Well,
 } from '../ui/basics'
-import { Fields, Written } from '../ui/form'
+import { NoPage } from '../ui/no-page'
+import { Fields, Form, Written as Text } from '../ui/form'
 import { AssetChart } from './asset-chart'
 import { PickList } from './arrange-add'
 import { GuardFields } from './guard-fields'
@@ -41,7 +43,7 @@ export function AssetGuardPage() {
   const page = useAsset(name)
   const signals = useSignals()
   const failed = page.error ?? signals.error
-  if (failed) return <Failure error={failed} />
+  if (failed) return <NoPage error={failed} />
   if (!page.data || !signals.data) return <Soft>Looking …</Soft>
   return (
     <Editor key={name} page={page.data} all={signals.data.filter((s) => s.kind === 'number' || s.kind === 'switch')} />
@@ -63,20 +65,30 @@ const blank = (signal: Signal | undefined): Draft => {
   }
 }
 
+type Written = { path: string; guard: Draft; interval: string; sparing: string }
+
 function Editor({ page: p, all }: { page: AssetPage; all: Signal[] }) {
   const own = p.signals.map(pathOf)
   const guarded = new Set(p.guards.map((g) => g.signal))
   const first = own.find((s) => !guarded.has(s)) ?? own[0] ?? ''
-  const [path, setPath] = useState(first)
+  const [d, put, unsaved] = useDraft<Written>(`guard of the asset ${p.asset.name}`, () => ({
+    path: first,
+    guard: blank(all.find((s) => pathOf(s) === first)),
+    interval: '',
+    sparing: '',
+  }))
+  const { path, guard: draft, interval, sparing } = d
+  const set = (change: Partial<Written>) => put((old) => ({ ...old, ...change }))
+  const setDraft = (guard: Draft) => set({ guard })
   const signal = all.find((s) => pathOf(s) === path)
-  const [draft, setDraft] = useState(() => blank(all.find((s) => pathOf(s) === first)))
-  const [interval, setInterval] = useState('')
-  const [sparing, setSparing] = useState('')
   const device = useDevice(signal?.device ?? '', 60_000).data
   const go = useNavigate()
-  const role = useSession().data?.role
+  const keeper = useSession().data?.role !== 'viewer'
   const rung = (i: number, change: Partial<Draft['rungs'][number]>) =>
-    setDraft((d) => ({ ...d, rungs: d.rungs.map((r, j) => (j === i ? { ...r, ...change } : r)) }))
+    put((old) => ({
+      ...old,
+      guard: { ...old.guard, rungs: old.guard.rungs.map((r, j) => (j === i ? { ...r, ...change } : r)) },
+    }))
   const order = (signal: Signal, trying: boolean): WatchOrder => ({
     guard: guardOf(draft, signal),
     ...(interval ? { interval } : {}),
@@ -92,64 +104,78 @@ function Editor({ page: p, all }: { page: AssetPage; all: Signal[] }) {
         <PlainLink href={`/assets/${p.asset.name}`}>{calledAsset(p.asset)}</PlainLink>
       </Above>
       <Heading>Put {calledAsset(p.asset)} under guard</Heading>
-      <Well data-sentence>
-        {signal ? (
-          <Said asset={p.asset.name} order={order(signal, true)} />
-        ) : (
-          <Sentence>Choose what is measured, and the sentence that sums it up stands here.</Sentence>
-        )}
-        {role !== 'viewer' && (
-          <Row style={{ marginTop: 'var(--gap-3)' }}>
-            <Button
-              isDisabled={!signal || save.isPending}
-              onPress={() => signal && save.mutate(signal, { onSuccess: () => void go(`/assets/${p.asset.name}`) })}
-            >
-              Guard it so
-            </Button>
-          </Row>
-        )}
-        {save.error && <Failure error={save.error} />}
-      </Well>
-      <Beside>
-        <div>
-          <Subheading>What is measured</Subheading>
-          <Measured
-            all={all}
-            own={own}
-            chosen={path}
-            onChoose={(s) => {
-              setPath(pathOf(s))
-              setDraft((d) => ({ ...blank(s), tell: d.tell, advice: d.advice }))
-            }}
-          />
-          {signal?.kind === 'number' && <AssetChart key={path} signals={[signal]} range="168h" />}
-          <Subheading>How often</Subheading>
-          <Fields>
-            <Written
-              label="Measure every"
-              value={interval}
-              onChange={setInterval}
-              hint={device?.settings.interval ? `now ${device.settings.interval}` : 'as it does; 1s to 1d, like 5m'}
-            />
-            <Written
-              label="When the battery is low, every"
-              value={sparing}
-              onChange={setSparing}
-              hint={device?.settings.sparing_interval ? `now ${device.settings.sparing_interval}` : 'like 1h'}
-            />
-          </Fields>
-          <Subheading>Who is told</Subheading>
-          <Told value={draft.tell} onChange={(tell) => setDraft({ ...draft, tell })} />
-        </div>
-        <div>
-          <Subheading>Which limits</Subheading>
+      <Form
+        may={keeper}
+        unsaved={unsaved}
+        style={{ maxWidth: 'none' }}
+        onSubmit={(e) => {
+          e.preventDefault()
+          if (!signal || !isComplete(draft)) return
+          save.mutate(signal, {
+            onSuccess: () => {
+              unsaved.done()
+              void go(`/assets/${p.asset.name}`)
+            },
+          })
+        }}
+      >
+        <Well data-sentence>
           {signal ? (
-            <GuardFields draft={draft} signal={signal} onChange={setDraft} onRung={rung} />
+            isComplete(draft) ? (
+              <Said asset={p.asset.name} order={order(signal, true)} />
+            ) : (
+              <Sentence>A limit is missing.</Sentence>
+            )
           ) : (
-            <Soft>They are those of what is measured.</Soft>
+            <Sentence>Choose what is measured, and the sentence that sums it up stands here.</Sentence>
           )}
-        </div>
-      </Beside>
+          {keeper && (
+            <Row style={{ marginTop: 'var(--gap-3)' }}>
+              <Button type="submit" isDisabled={!signal || save.isPending}>
+                Add guard
+              </Button>
+            </Row>
+          )}
+          {save.error && <Failure error={save.error} />}
+        </Well>
+        <Beside>
+          <div>
+            <Subheading>Signal</Subheading>
+            <Measured
+              all={all}
+              own={own}
+              chosen={path}
+              onChoose={(s) => set({ path: pathOf(s), guard: { ...blank(s), tell: draft.tell, advice: draft.advice } })}
+            />
+            {signal?.kind === 'number' && <AssetChart key={path} signals={[signal]} range="168h" />}
+            <Subheading>Interval</Subheading>
+            <Fields>
+              <Text
+                label="Measure every"
+                value={interval}
+                onChange={(interval) => set({ interval })}
+                hint={device?.settings.interval ? `now ${device.settings.interval}` : 'as it does; 1s to 1d, like 5m'}
+              />
+              <Text
+                label="When the battery is low, every"
+                value={sparing}
+                onChange={(sparing) => set({ sparing })}
+                hint={device?.settings.sparing_interval ? `now ${device.settings.sparing_interval}` : 'like 1h'}
+              />
+            </Fields>
+            <Subheading>Tell</Subheading>
+            <Told value={draft.tell} onChange={(tell) => setDraft({ ...draft, tell })} />
+          </div>
+          <div>
+            <Subheading>Limits</Subheading>
+            {signal ? (
+              <GuardFields draft={draft} signal={signal} onChange={setDraft} onRung={rung} />
+            ) : (
+              <Soft>They are those of what is measured.</Soft>
+            )}
+          </div>
+        </Beside>
+      </Form>
     </>
   )
 }
@@ -177,8 +203,8 @@ function Measured({ all, own, chosen, onChoose }: MeasuredProps) {
   const first = [...fits].sort((a, b) => Number(own.includes(pathOf(b))) - Number(own.includes(pathOf(a))))
   return (
     <>
-      <Written label="Find" value={words} onChange={setWords} hint="any device may look after it" />
-      <PickList role="radiogroup" aria-label="What is measured">
+      <Text label="Find" value={words} onChange={setWords} hint="any device may look after it" />
+      <PickList role="radiogroup" aria-label="Signal">
         {first.slice(0, 100).map((s) => (
           <label key={s.id}>
             <input type="radio" name="measured" checked={pathOf(s) === chosen} onChange={() => onChoose(s)} />
@@ -205,7 +231,7 @@ function Told({ value, onChange }: { value: string; onChange: (tell: string) => 
   ]
   return (
     <>
-      <PickList role="group" aria-label="Who is told">
+      <PickList role="group" aria-label="Rosters and contacts">
         {names.map((n) => (
           <label key={n.name}>
             <input type="checkbox" checked={picked.includes(n.name)} onChange={() => toggle(n.name)} />

@@ -3,12 +3,12 @@ import { useNavigate } from 'react-router'
 import { calledAsset, useAssetAct } from '../api/assets'
 import type { AssetPage, Run } from '../api/client'
 import { useNow } from '../api/live'
+import { useDraft } from '../api/drafts'
 import { startRun, stopRun } from '../api/runs'
 import { useSite } from '../api/queries'
 import { clock, length } from '../api/words'
 import type { Stretch } from '../chart/window'
 import {
-  Button,
   Columns,
   Failure,
   PlainLink,
@@ -22,7 +22,7 @@ import {
   Table,
 } from '../ui/basics'
 import { Dialog } from '../ui/dialog'
-import { Form, Written } from '../ui/form'
+import { Form, Send, Written } from '../ui/form'
 import { AssetChart } from './asset-chart'
 import { type GoalDraft, GoalFields, goalsOf } from './goal-fields'
 
@@ -59,7 +59,7 @@ export function RunsOf({ page: p, keeper }: { page: AssetPage; keeper: boolean }
             <QuietButton onPress={() => setStarting('now')}>Start a run …</QuietButton>
           )}
           {p.signals.length > 0 && (
-            <QuietButton onPress={() => setStarting('after')}>Mark one on the chart …</QuietButton>
+            <QuietButton onPress={() => setStarting('after')}>Mark a run on the chart …</QuietButton>
           )}
           {p.runs.length > 1 && (
             <QuietLink
@@ -75,7 +75,7 @@ export function RunsOf({ page: p, keeper }: { page: AssetPage; keeper: boolean }
       )}
       {stop.error && <Failure error={stop.error} />}
       <Dialog
-        title={starting === 'after' ? 'Which stretch was it?' : `A run of ${calledAsset(p.asset)}`}
+        title={starting === 'after' ? 'New run' : `A run of ${calledAsset(p.asset)}`}
         open={starting !== ''}
         onClose={() => setStarting('')}
         wide
@@ -90,8 +90,8 @@ export function RunsOf({ page: p, keeper }: { page: AssetPage; keeper: boolean }
 function StartRun({ page: p, after, onClose }: { page: AssetPage; after: boolean; onClose: () => void }) {
   const go = useNavigate()
   const zone = useSite().data?.zone ?? 'UTC'
-  const [title, setTitle] = useState('')
-  const [goals, setGoals] = useState<GoalDraft[]>([])
+  const blank = { title: '', goals: [] as GoalDraft[] }
+  const [{ title, goals }, setDraft, unsaved] = useDraft(`new run of ${p.asset.name}`, blank)
   const [stretch, setStretch] = useState<Stretch>()
   const numbers = p.signals.filter((s) => s.kind === 'number')
   const start = useAssetAct(async () =>
@@ -107,10 +107,16 @@ function StartRun({ page: p, after, onClose }: { page: AssetPage; after: boolean
   const moment: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
   return (
     <Form
+      unsaved={unsaved}
       style={{ maxWidth: 'none' }}
       onSubmit={(e) => {
         e.preventDefault()
-        start.mutate(undefined, { onSuccess: (r) => void go(`/runs/${r.id}`) })
+        start.mutate(undefined, {
+          onSuccess: (r) => {
+            unsaved.reset(blank)
+            void go(`/runs/${r.id}`)
+          },
+        })
       }}
     >
       {after && (
@@ -120,7 +126,7 @@ function StartRun({ page: p, after, onClose }: { page: AssetPage; after: boolean
           beside={(view) => (
             <Row>
               <QuietButton isDisabled={!view} onPress={() => setStretch(view)}>
-                Take the stretch in view
+                Use the stretch in view
               </QuietButton>
               <Soft role="status">
                 {stretch
@@ -131,14 +137,20 @@ function StartRun({ page: p, after, onClose }: { page: AssetPage; after: boolean
           )}
         />
       )}
-      <Written label="What is it called?" value={title} onChange={setTitle} hint="Batch 12; left empty: its date" />
-      <GoalFields drafts={goals} signals={numbers} onChange={setGoals} />
-      <Row>
-        <Button type="submit" isDisabled={start.isPending || (after && !stretch)}>
-          {after ? 'Make it a run' : 'Start it'}
-        </Button>
-        <QuietButton onPress={onClose}>Leave it</QuietButton>
-      </Row>
+      <Written
+        label="Title"
+        value={title}
+        onChange={(title) => setDraft({ title, goals })}
+        hint="like Batch 12; its date when empty"
+      />
+      <GoalFields drafts={goals} signals={numbers} onChange={(goals) => setDraft({ title, goals })} />
+      <Send
+        send={after ? 'Add run' : 'Start run'}
+        pending={start.isPending}
+        off={after && !stretch}
+        unsaved={unsaved}
+        onCancel={onClose}
+      />
       {start.error && <Failure error={start.error} />}
     </Form>
   )
@@ -155,7 +167,14 @@ export function RunTable({ runs, picked, onPick, withAsset }: TableProps) {
     <Scroll tabIndex={0} role="region" aria-label="Runs">
       <Table>
         <Columns
-          names={[...(onPick ? ['Compare'] : []), 'Run', ...(withAsset ? ['Of'] : []), 'Started', 'Lasted', 'How']}
+          names={[
+            ...(onPick ? ['Compare'] : []),
+            'Run',
+            ...(withAsset ? ['Asset'] : []),
+            'Started',
+            'Lasted',
+            'Result',
+          ]}
         />
         <tbody>
           {runs.map((r) => (

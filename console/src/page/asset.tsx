@@ -9,6 +9,7 @@ import { stateWords, titleOf } from '../api/outputs'
 import { useSession, useSignalsOf, useSite } from '../api/queries'
 import { age, clock, readsAs, sentence, testWords } from '../api/words'
 import { Beside, Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Shape, Silent } from '../ui/severity'
 import { FramesLink } from './frames-link'
 import { AssetChart } from './asset-chart'
@@ -39,7 +40,7 @@ export function AssetPage() {
   const { asset: name = '' } = useParams()
   const page = useAsset(name)
   const keeper = useSession().data?.role !== 'viewer'
-  if (page.error) return <Failure error={page.error} />
+  if (page.error) return <NoPage error={page.error} />
   if (!page.data) return <Soft>Looking …</Soft>
   const p = page.data
   return (
@@ -62,7 +63,7 @@ export function AssetPage() {
       <Prose data-words>{p.words.join(' ')}</Prose>
       {keeper && (
         <Row>
-          <QuietLink href={`/assets/${name}/guard`}>Put it under guard</QuietLink>
+          <QuietLink href={`/assets/${name}/guard`}>Put under guard</QuietLink>
           <ConditionIt asset={p.asset} />
           <AssetEdit page={p} />
         </Row>
@@ -91,7 +92,7 @@ export function AssetPage() {
           <img src={label(name)} alt={`QR code that opens the page of ${calledAsset(p.asset)}`} width="150" />
           <Row>
             <QuietLink href={`${labels}?asset=${name}`} download>
-              Print it
+              Print
             </QuietLink>
             <QuietLink href={`/api/v1/assets/${name}/label.png`} download={`${name}.png`}>
               As a picture
@@ -140,7 +141,7 @@ function Signals({ page: p }: { page: Page }) {
       )}
       {signals.length > 0 && (
         <>
-          <Subheading>What it reads</Subheading>
+          <Subheading>Readings</Subheading>
           <AssetChart signals={first.filter((s) => guarded.size === 0 || guarded.has(pathOf(s)))} range="24h" />
           <Plain aria-label="Signals">
             {first.map((s) => (
@@ -170,7 +171,7 @@ function Guards({ page: p }: { page: Page }) {
   const unit = (path: string) => p.signals.find((s) => pathOf(s) === path)?.unit ?? ''
   return (
     <>
-      <Subheading>What guards it</Subheading>
+      <Subheading>Guards</Subheading>
       {p.guards.length === 0 && <Prose>Nothing yet: nobody is told when something is wrong.</Prose>}
       <Plain aria-label="Guards">
         {p.guards.map((g) => (
@@ -194,7 +195,7 @@ function Verified({ page: p }: { page: Page }) {
   if (!p.verified.length) return null
   return (
     <>
-      <Subheading>How true it is</Subheading>
+      <Subheading>Calibration and verification</Subheading>
       <Plain aria-label="Verifications">
         {p.verified.map((v) => (
           <li key={v.id}>
@@ -234,7 +235,7 @@ function History({ name }: { name: string }) {
   const moment: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
   return (
     <>
-      <Subheading>What happened</Subheading>
+      <Subheading>Journal</Subheading>
       {entries.error && <Failure error={entries.error} />}
       <Plain aria-label="Journal">
         {(entries.data ?? []).map((e) => (

@@ -1,36 +1,18 @@
-import { type FormEvent, useState } from 'react'
-import { useNavigate, useSearchParams } from 'react-router'
+import { type FormEvent } from 'react'
+import { useNavigate } from 'react-router'
 import styled from 'styled-components'
-import {
-  addAsset,
-  attachment,
-  bringAssetBack,
-  calledAsset,
-  conditionWords,
-  labels,
-  useAssetAct,
-  useAssets,
-} from '../api/assets'
+import { addAsset, attachment, calledAsset, conditionWords, labels, useAssetAct, useAssets } from '../api/assets'
 import { type AssetLine, pathOf } from '../api/client'
 import { frameFile, useNewestFrame } from '../api/frames'
 import { useNow } from '../api/live'
+import { useFormDraft } from '../api/drafts'
 import { useSession, useSignal } from '../api/queries'
 import { age, count, readsAs } from '../api/words'
-import {
-  Above,
-  Button,
-  Failure,
-  Heading,
-  PlainLink,
-  Prose,
-  QuietButton,
-  QuietLink,
-  Row,
-  Soft,
-  Well,
-} from '../ui/basics'
-import { fieldsOf, Form, Pick, TextInput } from '../ui/form'
+import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Well } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
+import { fieldsOf, Form, Pick, Send, TextInput } from '../ui/form'
 import { List } from '../ui/list'
+import { Opens } from '../ui/opens'
 import { Shape, Silent, toneOf } from '../ui/severity'
 
 const Line = styled.li<{ $depth: number }>`
@@ -85,15 +67,12 @@ const Line = styled.li<{ $depth: number }>`
 
 /** The things that are looked after, in their tree, with what each reads now. */
 export function Assets() {
-  const [query, setQuery] = useSearchParams()
   const assets = useAssets()
   const keeper = useSession().data?.role !== 'viewer'
-  const [adding, setAdding] = useState(false)
-  if (assets.error) return <Failure error={assets.error} />
+  if (assets.error) return <NoPage error={assets.error} />
   if (!assets.data) return <Soft>Looking …</Soft>
   const all = assets.data
   const ill = all.filter((a) => a.worst || a.condition === 'attention' || a.condition === 'out of order').length
-  const removed = query.get('removed')
   return (
     <>
       <title>Assets · Jaunty Lark</title>
@@ -107,7 +86,6 @@ export function Assets() {
               ? 'One thing needs somebody.'
               : `${count(ill)} things need somebody.`}
       </Heading>
-      {removed && <Removed name={removed} onDone={() => setQuery({}, { replace: true })} />}
       {all.length === 0 && (
         <Prose>
           A pump, a cabinet, a heap: say what stands where, which signals belong to it, and put it under guard. Its page
@@ -115,7 +93,7 @@ export function Assets() {
         </Prose>
       )}
       <Row style={{ marginTop: 20 }}>
-        {keeper && <QuietButton onPress={() => setAdding(!adding)}>Add a thing …</QuietButton>}
+        {keeper && <Opens name="Add an asset …">{(close) => <Add all={all} onClose={close} />}</Opens>}
         {all.length > 0 && (
           <>
             <QuietLink href="/runs">Runs</QuietLink>
@@ -125,7 +103,6 @@ export function Assets() {
           </>
         )}
       </Row>
-      {adding && <Add all={all} onClose={() => setAdding(false)} />}
       <List aria-label="Assets">
         {all.map((a) => (
           <AssetItem key={a.name} asset={a} />
@@ -176,19 +153,6 @@ function Thumb({ asset: a }: { asset: AssetLine }) {
   return <i aria-hidden="true">{calledAsset(a).charAt(0)}</i>
 }
 
-function Removed({ name, onDone }: { name: string; onDone: () => void }) {
-  const back = useAssetAct(() => bringAssetBack(name))
-  return (
-    <Well role="status">
-      <Row>
-        <span>{name} is removed. It can be brought back for 30 days.</span>
-        <QuietButton onPress={() => back.mutate(undefined, { onSuccess: onDone })}>Bring it back</QuietButton>
-      </Row>
-      {back.error && <Failure error={back.error} />}
-    </Well>
-  )
-}
-
 const nameFrom = (title: string) =>
   title
     .toLowerCase()
@@ -202,31 +166,32 @@ function Add({ all, onClose }: { all: AssetLine[]; onClose: () => void }) {
     const { title, kind, in: inside } = f
     return addAsset(nameFrom(title), { title, kind, in: inside })
   })
+  const draft = useFormDraft('new asset')
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
     const f = fieldsOf(e.currentTarget)
     add.mutate(
       { title: f.title ?? '', kind: f.kind, in: f.in },
-      { onSuccess: (p) => void go(`/assets/${p.asset.name}`) },
+      {
+        onSuccess: (p) => {
+          draft.unsaved.done()
+          void go(`/assets/${p.asset.name}`)
+        },
+      },
     )
   }
   return (
-    <Well role="group" aria-label="Add a thing">
-      <Form onSubmit={submit}>
-        <TextInput label="What is it called?" name="title" hint="Fog pump" />
-        <TextInput label="What is it?" name="kind" optional hint="pump, cabinet, room, heap" />
+    <Well style={{ marginTop: 0 }}>
+      <Form onSubmit={submit} draft={draft}>
+        <TextInput label="Title" name="title" hint="like Fog pump" />
+        <TextInput label="Kind" name="kind" optional hint="like pump, cabinet, room" />
         <Pick
-          label="Where does it stand?"
+          label="Stands in"
           name="in"
-          none="by itself"
+          none="nothing"
           options={all.map((a) => ({ value: a.name, text: calledAsset(a) }))}
         />
-        <Row>
-          <Button type="submit" isDisabled={add.isPending}>
-            Add it
-          </Button>
-          <QuietButton onPress={onClose}>Leave it</QuietButton>
-        </Row>
+        <Send send="Add" pending={add.isPending} unsaved={draft.unsaved} onCancel={onClose} />
         {add.error && <Failure error={add.error} />}
       </Form>
     </Well>

@@ -152,7 +152,7 @@ export function SightTools({ sight }: { sight: ReturnType<typeof useBoardSight> 
       </span>
       {fixed && <QuietButton onPress={() => onView({ span: known ? view.span : 24 * hour })}>Back to now</QuietButton>}
       <label>
-        Beside
+        Compare with
         <select value={String(compare)} onChange={(e) => setCompare(Number(e.target.value))}>
           <option value="0">nothing</option>
           {!before[compare] && compare > 0 && <option value={compare}>{Math.round(compare / hour)} h earlier</option>}

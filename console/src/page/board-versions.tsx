@@ -23,7 +23,7 @@ export function Versions({ board: b, done }: { board: Board; done: () => void })
       <Prose>An older version becomes the draft; everybody sees it once it is published.</Prose>
       <Scroll>
         <Table>
-          <Columns names={['Version', 'Published', 'By', 'What was changed', 'Tiles', '']} />
+          <Columns names={['Version', 'Published', 'By', 'Note', 'Tiles', '']} />
           <tbody>
             {(versions.data ?? []).map((v) => (
               <tr key={v.number}>
@@ -37,10 +37,10 @@ export function Versions({ board: b, done }: { board: Board; done: () => void })
                     <Soft>this is it</Soft>
                   ) : (
                     <QuietButton
-                      aria-label={`Take up version ${v.number}`}
+                      aria-label={`Make it the draft: version ${v.number}`}
                       onPress={() => take.mutate(v.number, { onSuccess: done })}
                     >
-                      Take it up
+                      Make it the draft
                     </QuietButton>
                   )}
                 </td>

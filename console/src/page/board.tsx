@@ -14,9 +14,11 @@ import {
 } from '../api/boards'
 import type { Board } from '../api/client'
 import { useSession } from '../api/queries'
+import { tellRemoved } from '../api/removed'
 import { Above, Button, Failure, Heading, PlainLink, Prose, QuietButton, QuietLink, Row, Soft } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Dialog } from '../ui/dialog'
-import { Form, Written } from '../ui/form'
+import { Form, Send, Written } from '../ui/form'
 import { Menu } from '../ui/menu'
 import { SightProvider } from '../tile/context'
 import { Grid } from '../tile/grid'
@@ -41,7 +43,7 @@ const Top = styled.div`
 export default function BoardPage() {
   const { board: name = '' } = useParams()
   const board = useBoard(name)
-  if (board.error) return <Failure error={board.error} />
+  if (board.error) return <NoPage error={board.error} />
   if (!board.data) return <Soft>Looking …</Soft>
   return <Shown key={`${name} ${board.data.version}`} board={board.data} />
 }
@@ -95,21 +97,21 @@ function Shown({ board: b }: { board: Board }) {
           <Menu
             label="More"
             items={[
-              { name: 'Print it', act: () => print() },
+              { name: 'Print', act: () => print() },
               {
                 name: starts ? 'Start with what is wrong instead' : 'Start with this board',
                 act: () => start.mutate(starts ? '' : b.name),
               },
               ...(keeper
                 ? [
-                    { name: 'Copy it …', act: () => setAsked('copy') },
-                    { name: 'Call it something else …', act: () => setAsked('title') },
+                    { name: 'Copy …', act: () => setAsked('copy') },
+                    { name: 'Rename …', act: () => setAsked('title') },
                     {
-                      name: b.shared ? 'Keep it to yourself' : 'Share it with everybody',
+                      name: b.shared ? 'Show it to nobody else' : 'Share with everybody',
                       act: () => share.mutate(!b.shared),
                     },
-                    { name: 'Its versions …', act: () => setAsked('versions') },
-                    { name: 'Remove it …', act: () => setAsked('remove') },
+                    { name: 'Versions …', act: () => setAsked('versions') },
+                    { name: 'Remove …', act: () => setAsked('remove') },
                   ]
                 : []),
             ]}
@@ -120,8 +122,7 @@ function Shown({ board: b }: { board: Board }) {
       <SightTools sight={sight} />
       {tiles.length === 0 && (
         <Prose>
-          Nothing is on it yet.{' '}
-          {keeper && <QuietLink href={`/boards/${b.name}/arrange`}>Put something on it</QuietLink>}
+          Nothing is on it yet. {keeper && <QuietLink href={`/boards/${b.name}/arrange`}>Add a tile</QuietLink>}
         </Prose>
       )}
       <SightProvider value={sight}>
@@ -139,11 +140,11 @@ function Shown({ board: b }: { board: Board }) {
 /** Copying a board, or calling it something else. */
 function Naming({ board: b, asked, done }: { board: Board; asked: Asked; done: () => void }) {
   const navigate = useNavigate()
-  const [title, setTitle] = useState('')
   const copies = asked === 'copy'
+  const [title, setTitle] = useState('')
   const act = useBoardAct(() => (copies ? copyBoard(b.name, nameFrom(title), title) : changeBoard(b.name, { title })))
   return (
-    <Dialog title={copies ? 'Copy the board' : 'What is it called?'} open={copies || asked === 'title'} onClose={done}>
+    <Dialog title={copies ? 'Copy the board' : 'Rename the board'} open={copies || asked === 'title'} onClose={done}>
       <Form
         onSubmit={(e) => {
           e.preventDefault()
@@ -155,13 +156,8 @@ function Naming({ board: b, asked, done }: { board: Board; asked: Asked; done: (
           })
         }}
       >
-        <Written label={copies ? 'What the copy is called' : 'Called'} value={title} onChange={setTitle} />
-        <Row>
-          <Button type="submit" isDisabled={!nameFrom(title) || act.isPending}>
-            {copies ? 'Copy it' : 'Call it that'}
-          </Button>
-          <QuietButton onPress={done}>Leave it</QuietButton>
-        </Row>
+        <Written label={copies ? 'Title of the copy' : 'Title'} value={title} onChange={setTitle} />
+        <Send send={copies ? 'Copy' : 'Save'} pending={act.isPending} off={!nameFrom(title)} onCancel={done} />
         {act.error && <Failure error={act.error} />}
       </Form>
     </Dialog>
@@ -171,14 +167,25 @@ function Naming({ board: b, asked, done }: { board: Board; asked: Asked; done: (
 function Removing({ board: b, open, done }: { board: Board; open: boolean; done: () => void }) {
   const navigate = useNavigate()
   const remove = useBoardAct(() => removeBoard(b.name))
+  const title = `Remove the board ${boardTitle(b)}`
   return (
-    <Dialog title={`Remove ${boardTitle(b)}?`} open={open} onClose={done}>
-      <Prose>Nobody sees it any more. For 30 days it can be brought back from the list of boards.</Prose>
+    <Dialog title={`${title}?`} open={open} onClose={done}>
+      <Prose>Nobody sees it any more. It can be brought back for 30 days.</Prose>
       <Row>
-        <Button onPress={() => remove.mutate(undefined, { onSuccess: () => void navigate('/boards') })}>
-          Remove it
+        <Button
+          isDisabled={remove.isPending}
+          onPress={() =>
+            remove.mutate(undefined, {
+              onSuccess: () => {
+                tellRemoved({ kind: 'board', name: b.name })
+                void navigate('/boards')
+              },
+            })
+          }
+        >
+          {title}
         </Button>
-        <QuietButton onPress={done}>Leave it</QuietButton>
+        <QuietButton onPress={done}>Cancel</QuietButton>
       </Row>
       {remove.error && <Failure error={remove.error} />}
     </Dialog>

@@ -1,12 +1,14 @@
-import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import styled from 'styled-components'
-import { addBoard, boardTitle, bringBack, nameFrom, useBoardAct, useBoards, useRemovedBoards } from '../api/boards'
+import { addBoard, boardTitle, nameFrom, useBoardAct, useBoards } from '../api/boards'
 import type { Board } from '../api/client'
-import { useSession, useSite, useStanding } from '../api/queries'
-import { byUrgency, clock } from '../api/words'
-import { Button, Failure, Heading, PlainLink, Prose, QuietButton, QuietLink, Row, Soft, Subheading } from '../ui/basics'
-import { Form, Written } from '../ui/form'
+import { useDraft } from '../api/drafts'
+import { useSession, useStanding } from '../api/queries'
+import { byUrgency } from '../api/words'
+import { Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
+import { Form, Send, Written } from '../ui/form'
+import { Opens } from '../ui/opens'
 import { Shape } from '../ui/severity'
 
 const Cards = styled.ul`
@@ -40,8 +42,7 @@ export default function Boards() {
   const session = useSession().data
   const keeper = session?.role !== 'viewer'
   const standing = useStanding().data ?? []
-  const [asked, setAsked] = useState(false)
-  if (boards.error) return <Failure error={boards.error} />
+  if (boards.error) return <NoPage error={boards.error} />
   if (!boards.data) return <Soft>Looking …</Soft>
   const all = [...boards.data].sort((a, b) => boardTitle(a).localeCompare(boardTitle(b)))
   return (
@@ -77,13 +78,11 @@ export default function Boards() {
         })}
       </Cards>
       <Row>
-        {keeper && !asked && <QuietButton onPress={() => setAsked(true)}>Make a board …</QuietButton>}
+        {keeper && <Opens name="Add a board …">{(close) => <Making done={close} />}</Opens>}
         {all.length > 1 && (
           <QuietLink href={`/wall?set=1&boards=${all.map((b) => b.name).join(',')}`}>All on a wall</QuietLink>
         )}
       </Row>
-      {asked && <Making done={() => setAsked(false)} />}
-      {keeper && <Removed />}
     </>
   )
 }
@@ -111,54 +110,25 @@ function Plan({ board }: { board: Board }) {
 
 function Making({ done }: { done: () => void }) {
   const navigate = useNavigate()
-  const [title, setTitle] = useState('')
+  const [title, setTitle, unsaved] = useDraft('new board', '')
   const make = useBoardAct(() => addBoard(nameFrom(title), title))
   return (
     <Form
+      unsaved={unsaved}
       style={{ marginTop: 'var(--gap-4)' }}
       onSubmit={(e) => {
         e.preventDefault()
-        make.mutate(undefined, { onSuccess: (b) => void navigate(`/boards/${b.name}/arrange`) })
+        make.mutate(undefined, {
+          onSuccess: (b) => {
+            unsaved.reset('')
+            void navigate(`/boards/${b.name}/arrange`)
+          },
+        })
       }}
     >
-      <Written
-        label="What is it called?"
-        value={title}
-        onChange={setTitle}
-        hint="Only you see it until you share it."
-      />
-      <Row>
-        <Button type="submit" isDisabled={!nameFrom(title) || make.isPending}>
-          Make it
-        </Button>
-        <QuietButton onPress={done}>Leave it</QuietButton>
-      </Row>
+      <Written label="Title" value={title} onChange={setTitle} hint="Only you see it until you share it." />
+      <Send send="Add" pending={make.isPending} off={!nameFrom(title)} unsaved={unsaved} onCancel={done} />
       {make.error && <Failure error={make.error} />}
     </Form>
-  )
-}
-
-/** Boards that were removed in the last 30 days. */
-function Removed() {
-  const removed = useRemovedBoards(true).data ?? []
-  const zone = useSite().data?.zone ?? 'UTC'
-  const back = useBoardAct(bringBack)
-  if (!removed.length) return null
-  return (
-    <>
-      <Subheading>Removed</Subheading>
-      <ul>
-        {removed.map((b) => (
-          <li key={`${b.name} ${b.removed_at}`} style={{ padding: '4px 0' }}>
-            {boardTitle(b)}{' '}
-            <Soft>· {b.removed_at && clock(b.removed_at, zone, { day: 'numeric', month: 'short' })}</Soft>{' '}
-            <QuietButton onPress={() => back.mutate(b.name)} aria-label={`Bring ${boardTitle(b)} back`}>
-              Bring it back
-            </QuietButton>
-          </li>
-        ))}
-      </ul>
-      {back.error && <Failure error={back.error} />}
-    </>
   )
 }

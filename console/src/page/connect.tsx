@@ -1,22 +1,11 @@
 import { type FormEvent } from 'react'
 import { type AddedDevice, api, take } from '../api/client'
 import { useNow } from '../api/live'
+import { useFormDraft } from '../api/drafts'
 import { useAct, useDevice, useDevices, useKits, useSession, useSignals } from '../api/queries'
 import { readsAs, troubles } from '../api/words'
-import {
-  Above,
-  Button,
-  Code,
-  Failure,
-  Heading,
-  PlainLink,
-  Prose,
-  QuietLink,
-  Soft,
-  Subheading,
-  Well,
-} from '../ui/basics'
-import { fieldsOf, Form, Pick, TextInput } from '../ui/form'
+import { Above, Code, Failure, Heading, PlainLink, Prose, QuietLink, Soft, Subheading, Well } from '../ui/basics'
+import { fieldsOf, Form, Pick, Send, TextInput } from '../ui/form'
 import { CodeTexts } from './code-texts'
 
 /** Connecting a device: its name, its key and ready text, and a line that waits for its first reading. */
@@ -37,7 +26,11 @@ export function Connect() {
         <>
           <Heading>Connect a device</Heading>
           {owner ? (
-            <NewDevice error={add.error} pending={add.isPending} onAdd={(f) => add.mutate(f as { name: string })} />
+            <NewDevice
+              error={add.error}
+              pending={add.isPending}
+              onAdd={(f, onSuccess) => add.mutate(f as { name: string }, { onSuccess })}
+            />
           ) : (
             <Prose>Connecting a device takes the role owner.</Prose>
           )}
@@ -47,24 +40,29 @@ export function Connect() {
   )
 }
 
-type NewProps = { error: Error | null; pending: boolean; onAdd: (fields: Record<string, string>) => void }
+type NewProps = {
+  error: Error | null
+  pending: boolean
+  onAdd: (fields: Record<string, string>, done: () => void) => void
+}
 
 function NewDevice({ error, pending, onAdd }: NewProps) {
   const kits = useKits().data ?? []
   const gateways = (useDevices().data ?? []).filter((d) => !d.behind)
+  const draft = useFormDraft('new device')
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
-    onAdd(fieldsOf(e.currentTarget))
+    onAdd(fieldsOf(e.currentTarget), draft.unsaved.done)
   }
   return (
-    <Form onSubmit={submit} style={{ marginTop: 20 }}>
+    <Form onSubmit={submit} draft={draft} style={{ marginTop: 20 }}>
       <TextInput
         label="Name"
         name="name"
         hint="Letters a to z, digits and -, like greenhouse-door"
         autoComplete="off"
       />
-      <TextInput label="What people call it" name="title" optional hint="Made from the name when left out" />
+      <TextInput label="Title" name="title" optional hint="Made from the name when left out" />
       {kits.length > 0 && (
         <Pick
           label="Kit"
@@ -81,10 +79,8 @@ function NewDevice({ error, pending, onAdd }: NewProps) {
           options={gateways.map((d) => ({ value: d.name, text: d.title ?? d.name }))}
         />
       )}
+      <Send send="Add" pending={pending} />
       {error && <Failure error={error} />}
-      <Button type="submit" isDisabled={pending}>
-        Add it
-      </Button>
     </Form>
   )
 }
@@ -106,7 +102,8 @@ function Connected({ device }: { device: AddedDevice }) {
 function Waiting({ name }: { name: string }) {
   const now = useNow()
   const story = useDevice(name, 1000).data
-  const signals = (useSignals().data ?? []).filter((s) => s.device === name && s.at)
+  // In the order in which they came.
+  const signals = (useSignals().data ?? []).filter((s) => s.device === name && s.at).sort((a, b) => a.id - b.id)
   const wrong = story ? troubles(story, now) : []
   return (
     <Well role="status">
@@ -126,7 +123,7 @@ function Waiting({ name }: { name: string }) {
             ))}
           </ul>
           <p>
-            <QuietLink href={`/devices/of/${name}`}>Go on to the device</QuietLink>
+            <QuietLink href={`/devices/of/${name}`}>Open the device</QuietLink>
           </p>
         </>
       )}

@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import { type Address, api, type Contact, take } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useSession } from '../api/queries'
 import { type Carrier, carriers, saveContact, type Severity, takeNotices, useContacts, useReachAct } from '../api/reach'
 import {
@@ -16,8 +17,11 @@ import {
   Soft,
   Subheading,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Fields, Form, Select, Written } from '../ui/form'
+import { Sure } from '../ui/sure'
 
+type Draft = { draft: Contact; carrier: Carrier; to: string }
 const fresh = { name: '', title: '', addresses: [], quiet: '', passes: 'critical', templates: [] } as unknown as Contact
 const hints: Record<Carrier, string> = {
   'e-mail': 'orla@example.org',
@@ -32,20 +36,22 @@ const hints: Record<Carrier, string> = {
 export function ContactPage() {
   const { contact: name } = useParams()
   const contacts = useContacts()
-  if (contacts.error) return <Failure error={contacts.error} />
+  if (contacts.error) return <NoPage error={contacts.error} />
   if (!contacts.data) return <Soft>Looking …</Soft>
   const found = name === 'new' ? fresh : contacts.data.find((c) => c.name === name)
-  if (!found) return <Failure error={new Error(`There is no contact ${name}.`)} />
+  if (!found) return <NoPage error={new Error(`There is no contact ${name}.`)} />
   return <ContactForm key={name} contact={found} isNew={name === 'new'} />
 }
 
 function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
-  const [draft, setDraft] = useState(contact)
-  const [carrier, setCarrier] = useState<Carrier>('e-mail')
-  const [to, setTo] = useState('')
+  const [{ draft, carrier, to }, put, unsaved] = useDraft<Draft>(`contact ${contact.name}`, {
+    draft: contact,
+    carrier: 'e-mail',
+    to: '',
+  })
   const keeper = useSession().data?.role !== 'viewer'
   const navigate = useNavigate()
-  const set = (change: Partial<Contact>) => setDraft({ ...draft, ...change })
+  const set = (change: Partial<Contact>) => put((old) => ({ ...old, draft: { ...old.draft, ...change } }))
   const save = useReachAct(saveContact)
   const remove = useReachAct(() =>
     take(api.DELETE('/api/v1/contacts/{contact}', { params: { path: { contact: contact.name! } } })),
@@ -59,18 +65,19 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
     <>
       <title>{`${draft.title || draft.name || 'A contact'} · Jaunty Lark`}</title>
       <Above>
-        <PlainLink href="/rosters">Who is told</PlainLink>
+        <PlainLink href="/rosters">Rosters and contacts</PlainLink>
       </Above>
-      <Heading>{isNew ? 'A new contact' : draft.title || draft.name}</Heading>
+      <Heading>{isNew ? 'New contact' : draft.title || draft.name}</Heading>
       {!isNew && <TestNow contact={contact} />}
       <Form
         style={{ maxWidth: 640, marginTop: 'var(--gap-4)' }}
+        may={keeper}
+        unsaved={unsaved}
         onSubmit={(e) => {
           e.preventDefault()
           save.mutate(withNew(), {
             onSuccess: (c) => {
-              setTo('')
-              setDraft(c)
+              unsaved.reset({ draft: c, carrier, to: '' })
               if (isNew) void navigate(`/contacts/${c.name}`)
             },
           })
@@ -84,7 +91,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
             hint="short, like orla or duty-phone"
           />
         )}
-        <Written label="Called" value={draft.title ?? ''} onChange={(title) => set({ title })} hint="what people say" />
+        <Written label="Title" value={draft.title ?? ''} onChange={(title) => set({ title })} hint="what people say" />
         <Subheading style={{ margin: 0 }}>Addresses</Subheading>
         {addresses.length === 0 && <Soft>None yet.</Soft>}
         <ul style={{ margin: 0, overflowWrap: 'anywhere' }}>
@@ -93,10 +100,10 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
               {carriers[a.carrier]} {a.carrier === 'push' ? 'to a browser' : a.to}{' '}
               {keeper && (
                 <QuietButton
-                  aria-label={`Take it off: ${a.carrier} ${a.to}`}
+                  aria-label={`Remove: ${a.carrier} ${a.to}`}
                   onPress={() => set({ addresses: addresses.filter((o) => o !== a) })}
                 >
-                  Take it off
+                  Remove
                 </QuietButton>
               )}
             </li>
@@ -105,12 +112,12 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
         {keeper && (
           <Fields>
             <Select
-              label="Another by"
+              label="Way"
               value={carrier}
-              onChange={(v) => setCarrier(v as Carrier)}
+              onChange={(v) => put((old) => ({ ...old, carrier: v as Carrier }))}
               options={Object.fromEntries(Object.entries(carriers).filter(([c]) => c !== 'push'))}
             />
-            <Written label="To" value={to} onChange={setTo} hint={hints[carrier]} />
+            <Written label="To" value={to} onChange={(to) => put((old) => ({ ...old, to }))} hint={hints[carrier]} />
           </Fields>
         )}
         <Written
@@ -121,7 +128,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
         />
         <Fields>
           <Select
-            label="What gets through then"
+            label="Told in quiet hours"
             value={draft.passes ?? 'critical'}
             onChange={(v) => set({ passes: v as Severity })}
             options={{ advisory: 'everything', warning: 'warnings and worse', critical: 'critical alone' }}
@@ -137,17 +144,12 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
         {keeper && (
           <Row>
             <Button type="submit" isDisabled={save.isPending}>
-              Keep this contact
+              Save
             </Button>
-            {save.isSuccess && <Soft role="status">Kept.</Soft>}
-            {!isNew && (
-              <QuietButton onPress={() => remove.mutate(undefined, { onSuccess: () => void navigate('/rosters') })}>
-                Remove it
-              </QuietButton>
-            )}
+            {save.isSuccess && <Soft role="status">Saved.</Soft>}
           </Row>
         )}
-        {(save.error ?? remove.error) && <Failure error={(save.error ?? remove.error)!} />}
+        {save.error && <Failure error={save.error} />}
         {secrets.map((a) => (
           <div key={a.to}>
             <Prose>Requests to {a.to} are signed with this secret. It is shown once:</Prose>
@@ -155,56 +157,46 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
           </div>
         ))}
       </Form>
+      {keeper && !isNew && (
+        <div style={{ marginTop: 'var(--gap-4)' }}>
+          <Sure
+            name={`Remove the contact ${contact.title || contact.name}`}
+            says="Nothing is told there any more. What was told stays in the notices."
+            act={(after) => remove.mutate(undefined, after)}
+            gone={{ kind: 'contact', name: contact.name! }}
+            error={remove.error}
+            done={() => void navigate('/rosters')}
+          />
+        </div>
+      )}
     </>
   )
 }
 
 type AwayProps = { draft: Contact; set: (change: Partial<Contact>) => void; others: Contact[] }
 
+const day = (at?: string) => (at ? at.slice(0, 10) : '')
+const instant = (day: string) => (day ? new Date(day).toISOString() : '')
+
 /** When somebody else is told instead. */
 function AwayFields({ draft, set, others }: AwayProps) {
-  const day = (at?: string) => (at ? at.slice(0, 10) : '')
-  const [from, setFrom] = useState(day(draft.away?.from))
-  const [until, setUntil] = useState(day(draft.away?.until))
-  const instead = draft.away?.instead ?? ''
+  const { from, until, instead: who } = draft.away ?? { from: '', until: '', instead: '' }
+  // What is not whole yet is kept as it is written; the service says what is missing.
   const change = (f: string, u: string, who: string) =>
-    set({
-      away:
-        who && f && u ? { from: new Date(f).toISOString(), until: new Date(u).toISOString(), instead: who } : undefined,
-    })
-  const [who, setWho] = useState(instead)
+    set({ away: who ? ({ from: instant(f), until: instant(u), instead: who } as Contact['away']) : undefined })
   if (others.length === 0) return null
   return (
     <Fields>
       <Select
         label="While away, tell"
         value={who}
-        onChange={(v) => {
-          setWho(v)
-          change(from, until, v)
-        }}
+        onChange={(v) => change(from, until, v)}
         options={{ '': 'nobody else', ...Object.fromEntries(others.map((c) => [c.name!, c.title || c.name!])) }}
       />
       {who && (
         <>
-          <Written
-            label="From"
-            type="date"
-            value={from}
-            onChange={(v) => {
-              setFrom(v)
-              change(v, until, who)
-            }}
-          />
-          <Written
-            label="Until"
-            type="date"
-            value={until}
-            onChange={(v) => {
-              setUntil(v)
-              change(from, v, who)
-            }}
-          />
+          <Written label="From" type="date" value={day(from)} onChange={(v) => change(v, until, who)} />
+          <Written label="Until" type="date" value={day(until)} onChange={(v) => change(from, v, who)} />
         </>
       )}
     </Fields>
@@ -238,7 +230,7 @@ function TestNow({ contact }: { contact: Contact }) {
     <>
       <Row style={{ marginTop: 'var(--gap-3)' }}>
         <Button onPress={() => test.mutate(undefined)} isDisabled={test.isPending}>
-          Test me now
+          Send a test
         </Button>
         <Soft>A message goes out by each way at once.</Soft>
       </Row>

@@ -1,13 +1,16 @@
-import { type FormEvent, useState } from 'react'
+import { type FormEvent } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, pathOf, type Recipe, type RecipeKind, type Signal, take } from '../api/client'
+import { useDraft } from '../api/drafts'
+import { readNumber } from '../api/numbers'
 import { useRecipeKinds, useSession, useSignals, useTrustAct } from '../api/queries'
-import { written } from '../api/units'
+import { written as inUnit } from '../api/units'
 import { Button, Failure, Heading, Prose, QuietButton, Row, Soft } from '../ui/basics'
-import { Fields, fieldsOf, Form, Pick, Select, TextInput } from '../ui/form'
+import { NoPage } from '../ui/no-page'
+import { Fields, Form, Select, Send, Written } from '../ui/form'
+import { NumberField } from '../ui/number'
 
 type Input = { as: string; signal: string }
-type Order = { device: string; name: string; title?: string; recipe: Recipe }
 
 /** What the settings of kinds are called, and how they are written. */
 const settings: Record<string, { label: string; hint?: string; number?: boolean; options?: string[] }> = {
@@ -34,16 +37,16 @@ export function Derive() {
   const signals = useSignals()
   const keeper = useSession().data?.role !== 'viewer'
   const failed = kinds.error ?? signals.error
-  if (failed) return <Failure error={failed} />
+  if (failed) return <NoPage error={failed} />
   if (!kinds.data || !signals.data) return <Soft>Looking …</Soft>
-  if (!keeper) return <Prose>Keepers declare what is computed.</Prose>
+  if (!keeper) return <Prose>Keepers and owners add derived signals.</Prose>
   return (
     <>
-      <title>Compute a signal · Jaunty Lark</title>
-      <Heading>Compute a signal from others</Heading>
+      <title>New derived signal · Jaunty Lark</title>
+      <Heading>New derived signal</Heading>
       <Prose>
-        It is computed with every reading, and for all that is there already. Guards, charts and totals take it like any
-        other.
+        It is made of others and computed with every reading, and for all that is there already. Guards, charts and
+        totals take it like any other.
       </Prose>
       <DeriveForm kinds={kinds.data} signals={signals.data} of={query.get('of') ?? ''} />
     </>
@@ -53,45 +56,64 @@ export function Derive() {
 const letters = 'abcdefghijklmnopqrstuvwxyz'
 const namesOf = (kind: RecipeKind) => (kind.roles.length > 0 ? kind.roles.map((r) => r.name) : ['a', 'b'])
 
+type Draft = {
+  kind: string
+  inputs: Input[]
+  said: Record<string, string | number | undefined> // settings by their names
+  device: string
+  name: string
+  title: string
+}
+
 function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Signal[]; of: string }) {
   const go = useNavigate()
-  const [kind, setKind] = useState(kinds.find((k) => k.name === 'moving-mean') ?? kinds[0]!)
-  const [inputs, setInputs] = useState<Input[]>(namesOf(kind).map((as, i) => ({ as, signal: i === 0 ? of : '' })))
+  const first = kinds.find((k) => k.name === 'moving-mean') ?? kinds[0]!
+  const [d, setDraft, unsaved] = useDraft<Draft>(`derived of ${of}`, () => ({
+    kind: first.name,
+    inputs: namesOf(first).map((as, i) => ({ as, signal: i === 0 ? of : '' })),
+    said: {},
+    device: of.split('/')[0] ?? '',
+    name: '',
+    title: '',
+  }))
+  const put = (change: Partial<Draft>) => setDraft((old) => ({ ...old, ...change }))
+  const { inputs } = d
+  const kind = kinds.find((k) => k.name === d.kind) ?? first
+  const written = JSON.stringify(d)
   const choose = (name: string) => {
     const next = kinds.find((k) => k.name === name)!
-    setKind(next)
-    setInputs(namesOf(next).map((as, i) => ({ as, signal: inputs[i]?.signal ?? '' })))
+    put({ kind: name, inputs: namesOf(next).map((as, i) => ({ as, signal: inputs[i]?.signal ?? '' })) })
   }
-  const put = (order: Order, attempt: boolean) =>
+  const order = (attempt: boolean) =>
     take(
       api.PUT('/api/v1/signals/{device}/{signal}/recipe', {
-        params: { path: { device: order.device, signal: order.name } },
-        body: { title: order.title, recipe: order.recipe, try: attempt },
+        params: { path: { device: d.device, signal: d.name } },
+        body: { title: d.title, recipe: recipeOf(kind, d), try: attempt },
       }),
     )
-  const attempt = useTrustAct((order: Order) => put(order, true))
-  const declare = useTrustAct((order: Order) => put(order, false))
+  const attempt = useTrustAct(async () => ({ written, of: await order(true) }))
+  const declare = useTrustAct(async () => order(false))
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
-    const f = fieldsOf(e.currentTarget)
     declare.reset()
-    attempt.mutate({ device: f.device ?? '', name: f.name ?? '', title: f.title, recipe: recipeOf(kind, inputs, f) })
+    attempt.mutate(undefined)
   }
   const devices = [...new Map(signals.map((s) => [s.device, s.device_title])).entries()]
   const usable = signals.filter((s) => s.kind === 'number' || s.kind === 'switch')
   const listed = Object.fromEntries([
     ['', 'which?'],
-    ...usable.map((s) => [pathOf(s), `${s.device_title}: ${s.title}${s.unit && ` (${written(s.unit)})`}`]),
+    ...usable.map((s) => [pathOf(s), `${s.device_title}: ${s.title}${s.unit && ` (${inUnit(s.unit)})`}`]),
   ])
   const set = (i: number, change: Partial<Input>) =>
-    setInputs(inputs.map((old, k) => (k === i ? { ...old, ...change } : old)))
+    put({ inputs: inputs.map((old, k) => (k === i ? { ...old, ...change } : old)) })
   const failed = declare.error ?? attempt.error
-  const tried = attempt.data
+  // What was checked is not what is written any more once that is changed.
+  const checked = attempt.data?.written === written ? attempt.data.of : undefined
   return (
-    <Form onSubmit={submit} style={{ maxWidth: '44rem' }}>
+    <Form onSubmit={submit} unsaved={unsaved} style={{ maxWidth: '44rem' }}>
       <Fields style={{ marginBottom: 0 }}>
         <Select
-          label="What"
+          label="Kind"
           value={kind.name}
           onChange={choose}
           options={Object.fromEntries(kinds.map((k) => [k.name, k.name.replaceAll('-', ' ')]))}
@@ -100,9 +122,7 @@ function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Sign
       </Fields>
       {inputs.map((input, i) => (
         <Fields key={i} style={{ marginBottom: 0 }}>
-          {kind.roles.length === 0 && (
-            <TextInput key={input.as} label="Name" name={`as-${i}`} defaultValue={input.as} autoComplete="off" />
-          )}
+          {kind.roles.length === 0 && <Written label="Name" value={input.as} onChange={(as) => set(i, { as })} />}
           <Select
             label={
               kind.roles[i] ? capital(kind.roles[i].about) + (kind.roles[i].optional ? ' (if any)' : '') : 'Signal'
@@ -115,47 +135,52 @@ function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Sign
       ))}
       {kind.roles.length === 0 && (
         <Row>
-          <QuietButton onPress={() => setInputs([...inputs, { as: letters[inputs.length % 26]!, signal: '' }])}>
+          <QuietButton onPress={() => put({ inputs: [...inputs, { as: letters[inputs.length % 26]!, signal: '' }] })}>
             Add a signal
           </QuietButton>
-          {inputs.length > 1 && <QuietButton onPress={() => setInputs(inputs.slice(0, -1))}>Leave one out</QuietButton>}
+          {inputs.length > 1 && (
+            <QuietButton onPress={() => put({ inputs: inputs.slice(0, -1) })}>Remove the last signal</QuietButton>
+          )}
         </Row>
       )}
-      <Settings kind={kind} />
+      <Settings
+        kind={kind}
+        said={d.said}
+        onChange={(name, value) => setDraft((old) => ({ ...old, said: { ...old.said, [name]: value } }))}
+      />
       <Fields style={{ marginBottom: 0 }}>
-        <Pick
-          key={of}
-          label="It belongs to"
-          name="device"
-          none="which device?"
-          options={devices.map(([value, text]) => ({ value, text }))}
-          defaultValue={of.split('/')[0]}
+        <Select
+          label="Device"
+          value={d.device}
+          onChange={(device) => put({ device })}
+          options={{ '': 'which?', ...Object.fromEntries(devices) }}
         />
-        <TextInput label="Name" name="name" autoComplete="off" hint="small letters, digits and -" />
-        <TextInput label="Called" name="title" optional />
+        <Written label="Name" value={d.name} onChange={(name) => put({ name })} hint="small letters, digits and -" />
+        <Written label="Title" value={d.title} onChange={(title) => put({ title })} />
       </Fields>
-      <Row>
-        <Button type="submit" isDisabled={attempt.isPending}>
-          See whether it fits
-        </Button>
-      </Row>
+      <Send send="Check" pending={attempt.isPending} />
       {failed && <Shown error={failed} />}
       <div role="status">
-        {tried && !failed && (
+        {checked && !failed && (
           <section data-fits>
             <Prose>
-              It would be {tried.made_of}
-              {tried.unit && `, in ${written(tried.unit)}`}
-              {tried.kind === 'switch' && ', on or off'}.
+              It would be {checked.made_of}
+              {checked.unit && `, in ${inUnit(checked.unit)}`}
+              {checked.kind === 'switch' && ', on or off'}.
             </Prose>
             <Row>
               <Button
                 onPress={() =>
-                  declare.mutate(attempt.variables, { onSuccess: (made) => void go(`/signals/${pathOf(made)}`) })
+                  declare.mutate(undefined, {
+                    onSuccess: (made) => {
+                      unsaved.done()
+                      void go(`/signals/${pathOf(made)}`)
+                    },
+                  })
                 }
                 isDisabled={declare.isPending}
               >
-                Compute it
+                Add the signal
               </Button>
             </Row>
           </section>
@@ -165,29 +190,52 @@ function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Sign
   )
 }
 
+type SettingsProps = {
+  kind: RecipeKind
+  said: Draft['said']
+  onChange: (name: string, value: string | number | undefined) => void
+}
+
 /** What a kind must be told, and what it may. */
-const Settings = ({ kind }: { kind: RecipeKind }) => (
+const Settings = ({ kind, said, onChange }: SettingsProps) => (
   <Fields key={kind.name} style={{ marginBottom: 0 }}>
     {[...kind.needs, ...kind.may].map((name) => {
       const s = settings[name] ?? { label: name }
       const optional = kind.may.includes(name)
-      return s.options ? (
-        <Pick
+      const text = String(said[name] ?? '')
+      const set = (value: string | number | undefined) => onChange(name, value)
+      if (s.options)
+        return (
+          <Select
+            key={name}
+            label={s.label}
+            value={text}
+            onChange={set}
+            options={{
+              '': optional ? 'the usual' : 'which?',
+              ...Object.fromEntries(s.options.map((value) => [value, value])),
+            }}
+          />
+        )
+      if (s.number)
+        return (
+          <NumberField
+            key={name}
+            label={s.label}
+            value={said[name] as number | undefined}
+            onChange={set}
+            hint={s.hint}
+            optional={optional}
+          />
+        )
+      return (
+        <Written
           key={name}
           label={s.label}
-          name={name}
-          none={optional ? 'the usual' : 'which?'}
-          options={s.options.map((value) => ({ value, text: value }))}
-        />
-      ) : (
-        <TextInput
-          key={name}
-          label={s.label}
-          name={name}
+          value={text}
+          onChange={set}
           hint={s.hint}
-          optional={optional}
           rows={name === 'formula' ? 2 : undefined}
-          autoComplete="off"
         />
       )
     })}
@@ -203,21 +251,25 @@ const Shown = ({ error }: { error: Error }) => (
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 
-/** The recipe that a form says. */
-function recipeOf(kind: RecipeKind, inputs: Input[], f: Record<string, string>): Recipe {
-  const recipe: Record<string, unknown> = {
-    kind: kind.name,
-    of: inputs.map((in_, i) => ({ as: f[`as-${i}`] ?? in_.as, signal: in_.signal })).filter((in_) => in_.signal),
-  }
+/** The recipe that a draft says. */
+function recipeOf(kind: RecipeKind, d: Draft): Recipe {
+  const recipe: Record<string, unknown> = { kind: kind.name, of: d.inputs.filter((input) => input.signal) }
   for (const name of [...kind.needs, ...kind.may]) {
-    const said = f[name]
-    if (!said) continue
-    if (name === 'points')
-      recipe.points = said.split(/[\s,]+/).map((pair) => {
-        const [shown, reference] = pair.split('=').map(Number)
-        return { shown, reference }
-      })
-    else recipe[name] = settings[name]?.number ? Number(said) : said
+    const said = d.said[name]
+    if (said === undefined || said === '') continue
+    recipe[name] = name === 'points' ? pointsOf(String(said)) : said
   }
   return recipe as Recipe
 }
+
+/** Reads points like "3.3=0 3.7=40". */
+const pointsOf = (text: string) =>
+  text
+    .split(/[\s;]+/)
+    .filter(Boolean)
+    .map((pair) => {
+      const [shown, reference] = pair.split('=').map((n) => readNumber(n).value)
+      if (shown === undefined || reference === undefined)
+        throw new Error(`“${pair}” is no point; write it like 3.7=40.`)
+      return { shown, reference }
+    })

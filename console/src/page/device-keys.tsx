@@ -3,6 +3,7 @@ import { useNow } from '../api/live'
 import { useAct, useSite } from '../api/queries'
 import { age, clock } from '../api/words'
 import { Columns, Code, Failure, Prose, QuietButton, Scroll, Soft, Subheading, Table } from '../ui/basics'
+import { Sure } from '../ui/sure'
 
 /** A device's keys: when and from where they were used, a new one, an end at once. */
 export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean }) {
@@ -14,7 +15,7 @@ export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean
   const revoke = useAct((key: number) =>
     take(api.DELETE('/api/v1/devices/{device}/keys/{key}', { params: { path: { device: d.name, key } } })),
   )
-  const problem = rotate.error ?? revoke.error
+  const problem = rotate.error
   const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
   return (
     <>
@@ -23,7 +24,7 @@ export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean
       {d.keys.length > 0 && (
         <Scroll tabIndex={0} role="region" aria-label="Keys">
           <Table>
-            <Columns names={['DTLS identity', 'Made', 'Last used', 'Ends', ...(owner ? ['End it'] : [])]} />
+            <Columns names={['DTLS identity', 'Made', 'Last used', 'Ends', ...(owner ? ['Revoke'] : [])]} />
             <tbody>
               {d.keys.map((k) => (
                 <tr key={k.id}>
@@ -38,9 +39,14 @@ export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean
                   </td>
                   {owner && (
                     <td>
-                      <QuietButton onPress={() => revoke.mutate(k.id)} aria-label={`Revoke now: ${k.identity}`}>
-                        Revoke now
-                      </QuietButton>
+                      <Sure
+                        name={`Revoke ${k.identity}`}
+                        short="Revoke"
+                        says="What sends with it is refused at once. It cannot be undone: make a new key instead."
+                        act={(after) => revoke.mutate(k.id, after)}
+                        error={revoke.error}
+                        done={() => undefined}
+                      />
                     </td>
                   )}
                 </tr>

@@ -3,24 +3,16 @@ import { useNavigate, useParams } from 'react-router'
 import { api, type DeviceChange, type DeviceStory, take } from '../api/client'
 import { useNow } from '../api/live'
 import { stateWords, titleOf, useOutputs } from '../api/outputs'
+import { useFormDraft } from '../api/drafts'
 import { useAct, useCode, useDevice, useSession, useSignals, useSite } from '../api/queries'
-import { age, clock, lifeWords, readsAs, settingsWords, troubles } from '../api/words'
-import {
-  Above,
-  Button,
-  Failure,
-  Heading,
-  PlainLink,
-  Prose,
-  QuietButton,
-  QuietLink,
-  Row,
-  Soft,
-  Subheading,
-  Well,
-} from '../ui/basics'
-import { fieldsOf, Form, TextInput } from '../ui/form'
+import { age, clock, counted, lifeWords, readsAs, settingsWords, troubles } from '../api/words'
+import { Above, Failure, Heading, PlainLink, Prose, QuietButton, QuietLink, Row, Soft, Subheading } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
+import { fieldsOf, Form, Send, TextInput } from '../ui/form'
+import { NumberField } from '../ui/number'
+import { Opens } from '../ui/opens'
 import { Silent } from '../ui/severity'
+import { Sure } from '../ui/sure'
 import { CodeTexts } from './code-texts'
 import { Keys } from './device-keys'
 import { FaultFields, faultsSaid } from './fault-fields'
@@ -33,7 +25,7 @@ export function DevicePage() {
   const story = useDevice(name)
   const signals = (useSignals().data ?? []).filter((s) => s.device === name)
   const role = useSession().data?.role
-  if (story.error) return <Failure error={story.error} />
+  if (story.error) return <NoPage error={story.error} />
   if (!story.data) return <Soft>Looking …</Soft>
   const d = story.data
   const title = d.title
@@ -56,7 +48,7 @@ export function DevicePage() {
       {troubles(d, now).map((t) => (
         <Prose key={t}>{t}</Prose>
       ))}
-      <Subheading>What it sends</Subheading>
+      <Subheading>Signals</Subheading>
       {signals.some((s) => s.name === 'hottest-x') && (
         <FramesLink device={d.name}>Look at its thermal frames</FramesLink>
       )}
@@ -75,7 +67,7 @@ export function DevicePage() {
       <Switches device={d.name} keeper={role !== 'viewer'} />
       <SettingsDown device={d} keeper={role !== 'viewer'} />
       {role !== 'viewer' && signals.some((v) => v.warm_up !== '0s') && <PowerOn device={d.name} />}
-      {role !== 'viewer' && <Expected key={d.interval} device={d} />}
+      <Expected key={d.interval} device={d} keeper={role !== 'viewer'} />
       <Keys device={d} owner={role === 'owner'} />
       <Ready device={d} />
       {role === 'owner' && <Leave device={d} />}
@@ -89,7 +81,7 @@ function Switches({ device, keeper }: { device: string; keeper: boolean }) {
   if (!outputs.length && !keeper) return null
   return (
     <>
-      <Subheading>What it can switch</Subheading>
+      <Subheading>Outputs</Subheading>
       {outputs.length > 0 && (
         <ul>
           {outputs.map((o) => (
@@ -127,14 +119,22 @@ const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 
 /** What it is ordered, and what it runs. */
 function SettingsDown({ device: d, keeper }: { device: DeviceStory; keeper: boolean }) {
-  const [open, setOpen] = useState(false)
+  const draft = useFormDraft(`settings of ${d.name}`)
   const order = useAct((body: DeviceStory['settings']) =>
     take(api.PUT('/api/v1/devices/{device}/settings', { params: { path: { device: d.name } }, body })),
   )
-  const submit = (e: FormEvent<HTMLFormElement>) => {
+  const submit = (close: () => void) => (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
     const { interval, sparing_interval, values } = fieldsOf(e.currentTarget)
-    order.mutate({ interval, sparing_interval, values: pairs(values ?? '') }, { onSuccess: () => setOpen(false) })
+    order.mutate(
+      { interval, sparing_interval, values: pairs(values ?? '') },
+      {
+        onSuccess: () => {
+          draft.unsaved.done()
+          close()
+        },
+      },
+    )
   }
   const behind = d.settings_version > 0 && d.running_version !== d.settings_version
   return (
@@ -150,39 +150,37 @@ function SettingsDown({ device: d, keeper }: { device: DeviceStory; keeper: bool
           ))}
         {d.settings_version > 0 && !behind && 'The device runs this.'}
       </Prose>
-      {keeper && !open && <QuietButton onPress={() => setOpen(true)}>Order settings</QuietButton>}
-      {open && (
-        <Form onSubmit={submit}>
-          <TextInput
-            label="Measure every"
-            name="interval"
-            optional
-            hint="1s to 1d, like 5m"
-            defaultValue={said(d.settings.interval)}
-          />
-          <TextInput
-            label="When the battery is low, every"
-            name="sparing_interval"
-            optional
-            defaultValue={said(d.settings.sparing_interval)}
-          />
-          <TextInput
-            label="Keys and values"
-            name="values"
-            optional
-            hint="Like lamp=off tune=3"
-            defaultValue={Object.entries(d.settings.values ?? {})
-              .map(([k, v]) => `${k}=${v}`)
-              .join(' ')}
-          />
-          {order.error && <Failure error={order.error} />}
-          <Row>
-            <Button type="submit" isDisabled={order.isPending}>
-              Order it
-            </Button>
-            <QuietButton onPress={() => setOpen(false)}>Leave it</QuietButton>
-          </Row>
-        </Form>
+      {keeper && (
+        <Opens name="Order settings …" startOpen={draft.unsaved.at !== undefined}>
+          {(close) => (
+            <Form onSubmit={submit(close)} draft={draft}>
+              <TextInput
+                label="Measure every"
+                name="interval"
+                optional
+                hint="1s to 1d, like 5m"
+                defaultValue={said(d.settings.interval)}
+              />
+              <TextInput
+                label="When the battery is low, every"
+                name="sparing_interval"
+                optional
+                defaultValue={said(d.settings.sparing_interval)}
+              />
+              <TextInput
+                label="Keys and values"
+                name="values"
+                optional
+                hint="Like lamp=off tune=3"
+                defaultValue={Object.entries(d.settings.values ?? {})
+                  .map(([k, v]) => `${k}=${v}`)
+                  .join(' ')}
+              />
+              <Send send="Order" pending={order.isPending} unsaved={draft.unsaved} onCancel={close} />
+              {order.error && <Failure error={order.error} />}
+            </Form>
+          )}
+        </Opens>
       )}
     </>
   )
@@ -202,82 +200,80 @@ const pairs = (text: string) =>
   )
 
 /** How often something is expected of it. */
-function Expected({ device: d }: { device: DeviceStory }) {
+function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean }) {
+  const draft = useFormDraft(`device ${d.name}`)
   const set = useAct((body: DeviceChange) =>
     take(api.PATCH('/api/v1/devices/{device}', { params: { path: { device: d.name } }, body })),
   )
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
     const f = fieldsOf(e.currentTarget)
-    set.mutate({ interval: f.interval ?? '0s', clock_offset: Number(f.clock_offset ?? 0), ...faultsSaid(f) })
+    set.mutate(
+      { interval: f.interval ?? '0s', clock_offset: Number(f.clock_offset ?? 0), ...faultsSaid(f) },
+      { onSuccess: draft.unsaved.done },
+    )
   }
   const unsaid = d.interval === '0s' || (d.running_version === 0 && d.proposed_interval !== d.interval)
   const proposed = unsaid && d.proposed_interval !== '0s' ? d.proposed_interval : ''
   return (
     <>
-      <Subheading>What is expected of it</Subheading>
-      {proposed && (
+      <Subheading>Expectations</Subheading>
+      {proposed && keeper && (
         <Prose>
           It seems to send every {proposed}.{' '}
           <QuietButton onPress={() => set.mutate({ interval: proposed })}>Expect that</QuietButton>
         </Prose>
       )}
-      <Form onSubmit={submit}>
+      <Form onSubmit={submit} may={keeper} draft={draft}>
         <TextInput
-          label="Something every"
+          label="Reading expected every"
           name="interval"
           optional
           hint="After three of these without a word it is silent; empty: never"
           defaultValue={said(d.interval)}
         />
-        <TextInput
+        <NumberField
           label="Clock offset"
+          unit="s"
           name="clock_offset"
           optional
-          hint="Seconds added to the times it sends"
-          defaultValue={d.clock_offset ? String(d.clock_offset) : ''}
+          hint="Added to the times it sends"
+          defaultValue={d.clock_offset || null}
         />
-        <FaultFields faults={d.faults} what="Silence and other faults" otherwise="its guards" />
-        <Row>
-          <Button type="submit" isDisabled={set.isPending}>
-            Set it
-          </Button>
-        </Row>
+        <FaultFields faults={d.faults} what="silence and other faults" otherwise="its guards" />
+        {keeper && <Send send="Save" pending={set.isPending} />}
       </Form>
-      <Row style={{ marginTop: 12 }}>
-        <QuietButton onPress={() => set.mutate({ silence_alarm: !d.silence_alarm })}>
-          {d.silence_alarm ? 'Raise no alarm when it is silent' : 'Raise an alarm when it is silent'}
-        </QuietButton>
-        <QuietButton onPress={() => set.mutate({ closed: !d.closed })}>
-          {d.closed ? 'Let new signals appear' : 'Close it: no new signals'}
-        </QuietButton>
-      </Row>
+      {keeper && (
+        <Row style={{ marginTop: 12 }}>
+          <QuietButton onPress={() => set.mutate({ silence_alarm: !d.silence_alarm })}>
+            {d.silence_alarm ? 'Raise no alarm when it is silent' : 'Raise an alarm when it is silent'}
+          </QuietButton>
+          <QuietButton onPress={() => set.mutate({ closed: !d.closed })}>
+            {d.closed ? 'Let new signals appear' : 'Let no new signals appear'}
+          </QuietButton>
+        </Row>
+      )}
       {set.error && <Failure error={set.error} />}
     </>
   )
 }
 
 function Ready({ device: d }: { device: DeviceStory }) {
-  const [open, setOpen] = useState(false)
   const code = useCode(d.name)
   return (
     <>
       <Subheading>Ready text</Subheading>
-      {open ? (
-        <CodeTexts texts={code.data ?? []} />
-      ) : (
-        <QuietButton onPress={() => setOpen(true)}>Show the text that connects it</QuietButton>
-      )}
+      <Opens name="Show the text that connects it">{() => <CodeTexts texts={code.data ?? []} />}</Opens>
     </>
   )
 }
 
-/** Deleting it, with its readings offered first. */
+/** Making a kit of it, and removing it. */
 function Leave({ device: d }: { device: DeviceStory }) {
-  const [sure, setSure] = useState(false)
   const navigate = useNavigate()
   const zone = useSite().data?.zone ?? 'UTC'
   const [kit, setKit] = useState('')
+  const draft = useFormDraft(`kit of ${d.name}`)
   const save = useAct((name: string) =>
     take(api.POST('/api/v1/kits/{kit}/from-device', { params: { path: { kit: name } }, body: { device: d.name } })),
   )
@@ -285,17 +281,21 @@ function Leave({ device: d }: { device: DeviceStory }) {
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
     const { kit: name } = fieldsOf(e.currentTarget)
-    if (name) save.mutate(name, { onSuccess: () => setKit(name) })
+    const onSuccess = () => {
+      draft.unsaved.done()
+      setKit(name!)
+    }
+    if (name) save.mutate(name, { onSuccess })
   }
   return (
     <>
-      <Subheading>A kit of it</Subheading>
+      <Subheading>Kit</Subheading>
       {kit ? (
-        <Prose>
+        <Prose role="status">
           Saved as <PlainLink href={`/devices/kits/${kit}`}>{kit}</PlainLink>.
         </Prose>
       ) : (
-        <Form onSubmit={submit}>
+        <Form onSubmit={submit} draft={draft}>
           <TextInput label="Kit name" name="kit" hint="Describes this sort of device, to make more of it" />
           <Row>
             <QuietButton type="submit">Save a kit of it</QuietButton>
@@ -303,28 +303,25 @@ function Leave({ device: d }: { device: DeviceStory }) {
           {save.error && <Failure error={save.error} />}
         </Form>
       )}
-      <Subheading>Delete it</Subheading>
-      {sure ? (
-        <Well role="group" aria-label="Delete the device">
-          <Prose>
-            {d.name} goes with its {d.signals} signals, their guards and all readings since{' '}
-            {clock(d.created_at, zone, { day: 'numeric', month: 'long', year: 'numeric' })}. Its key is remembered: when
-            it sends again, it waits as an arrival.
-          </Prose>
-          <Row>
-            <QuietLink href={`/api/v1/export?names=bare&what=${d.name}`} download>
-              Download its readings first
-            </QuietLink>
-            <Button onPress={() => remove.mutate(undefined, { onSuccess: () => void navigate('/devices') })}>
-              Delete it for good
-            </Button>
-            <QuietButton onPress={() => setSure(false)}>Keep it</QuietButton>
-          </Row>
-          {remove.error && <Failure error={remove.error} />}
-        </Well>
-      ) : (
-        <QuietButton onPress={() => setSure(true)}>Delete the device …</QuietButton>
-      )}
+      <div style={{ marginTop: 'var(--gap-5)' }}>
+        <Sure
+          name={`Remove the device ${d.name}`}
+          says={
+            <>
+              It goes with its {counted(d.signals, 'signal', 'signals')}, their guards and all readings since{' '}
+              {clock(d.created_at, zone, { day: 'numeric', month: 'long', year: 'numeric' })}. Its key is remembered:
+              when it sends again, it waits as an arrival.{' '}
+              <QuietLink href={`/api/v1/export?names=bare&what=${d.name}`} download>
+                Export its readings first
+              </QuietLink>
+            </>
+          }
+          act={(after) => remove.mutate(undefined, after)}
+          gone={{ kind: 'device', name: d.name }}
+          error={remove.error}
+          done={() => void navigate('/devices')}
+        />
+      </div>
     </>
   )
 }

@@ -4,7 +4,6 @@ import { age, amount, clockWords, lifeWords } from '../api/words'
 import {
   Columns,
   Above,
-  Failure,
   Heading,
   PlainLink,
   Prose,
@@ -15,6 +14,7 @@ import {
   Subheading,
   Table,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Silent } from '../ui/severity'
 
 /** All devices and how they live; who waits to be let in; the way to connect one. */
@@ -23,7 +23,7 @@ export function Devices() {
   const devices = useDevices()
   const arrivals = (useArrivals().data ?? []).filter((a) => a.state === 'waiting')
   const owner = useSession().data?.role === 'owner'
-  if (devices.error) return <Failure error={devices.error} />
+  if (devices.error) return <NoPage error={devices.error} />
   if (!devices.data) return <Soft>Looking …</Soft>
   const silent = devices.data.filter((d) => d.life === 'silent').length
   return (
@@ -44,7 +44,7 @@ export function Devices() {
               <li key={a.id}>
                 <PlainLink href="/devices/arrivals">{a.name}</PlainLink>{' '}
                 <Soft>
-                  · {a.former ? 'was deleted, sends again' : 'nobody knows it'} · {a.readings} readings kept · heard{' '}
+                  · {a.former ? 'was removed, sends again' : 'nobody knows it'} · {a.readings} readings kept · heard{' '}
                   {age(a.last_at, now)}
                 </Soft>
               </li>
@@ -57,7 +57,7 @@ export function Devices() {
       ) : (
         <Scroll tabIndex={0} role="region" aria-label="Devices" style={{ marginTop: 20 }}>
           <Table>
-            <Columns names={['Device', 'Life', 'Sends', 'Came by', 'Clock', 'Battery', 'Firmware']} />
+            <Columns names={['Device', 'State', 'Sends', 'Way in', 'Clock', 'Battery', 'Firmware']} />
             <tbody>
               {devices.data.map((d) => (
                 <tr key={d.id} data-device={d.name}>

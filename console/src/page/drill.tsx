@@ -18,6 +18,7 @@ import {
   Soft,
   Table,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 
 const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
 
@@ -31,14 +32,14 @@ export function DrillPage() {
     take(api.POST('/api/v1/alarms/{id}/acknowledge', { params: { path: { id: alarm } } })),
   )
   const stop = useReachAct(() => take(api.DELETE('/api/v1/drills/{id}', { params: { path: { id } } })))
-  if (drill.error) return <Failure error={drill.error} />
+  if (drill.error) return <NoPage error={drill.error} />
   if (!drill.data) return <Soft>Looking …</Soft>
   const d = drill.data
   return (
     <>
       <title>{`Drill of ${d.guard} · Jaunty Lark`}</title>
       <Above>
-        <PlainLink href="/rosters">Who is told</PlainLink> ·{' '}
+        <PlainLink href="/rosters">Rosters and contacts</PlainLink> ·{' '}
         <PlainLink href={`/guards/${d.guard}`}>{d.guard}</PlainLink>
       </Above>
       <Heading>{d.ended_at ? `The drill is over: ${d.ended}` : 'The drill goes on: nobody has it yet'}</Heading>
@@ -50,14 +51,14 @@ export function DrillPage() {
         <Row>
           <Button onPress={() => ack.mutate(d.alarm_id, { onSuccess: () => void drill.refetch() })}>I have it</Button>
           <QuietButton onPress={() => stop.mutate(undefined, { onSuccess: () => void drill.refetch() })}>
-            Stop it
+            Stop drill
           </QuietButton>
         </Row>
       )}
       {(ack.error ?? stop.error) && <Failure error={(ack.error ?? stop.error)!} />}
       <Scroll tabIndex={0} role="region" aria-label="Steps" style={{ marginTop: 'var(--gap-4)' }}>
         <Table>
-          <Columns names={['After', 'What happened']} />
+          <Columns names={['After', 'Event']} />
           <tbody aria-live="polite">
             {d.steps.map((s) => (
               <tr key={s.at + s.what}>

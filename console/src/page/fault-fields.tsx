@@ -8,18 +8,18 @@ type Faults = Signal['faults']
 export const FaultFields = ({ faults, what, otherwise }: { faults: Faults; what: string; otherwise: string }) => (
   <>
     <Pick
-      label={`${what} are`}
+      label={`Severity of ${what}`}
       name="fault_severity"
       none={`as ${otherwise} say`}
       options={[
         { value: 'advisory', text: 'advisory' },
-        { value: 'warning', text: 'warnings' },
+        { value: 'warning', text: 'warning' },
         { value: 'critical', text: 'critical' },
       ]}
       defaultValue={faults?.severity ?? ''}
     />
     <TextInput
-      label="And are told to"
+      label={`Tell of ${what}`}
       name="fault_tell"
       optional
       hint={`Rosters, contacts, e-mail addresses; whom ${otherwise} tell when empty`}

@@ -2,13 +2,14 @@ import { useState } from 'react'
 import styled from 'styled-components'
 import type { Eye, Region } from '../api/client'
 import { extentOf, useEyeAct, useGrid, usePalettes } from '../api/frames'
-import { numberOf } from '../api/words'
+import { useDraft } from '../api/drafts'
 import { FrameCanvas, Outline } from '../thermal/canvas'
 import { drawn, pointsOf, pointsText } from '../thermal/shapes'
 import { Button, Failure, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
 import { Choice } from '../ui/choice'
 import { Dialog } from '../ui/dialog'
 import { Fields, Form, Select, Written } from '../ui/form'
+import { NumberField } from '../ui/number'
 
 const Regions = styled.div`
   display: grid;
@@ -26,7 +27,7 @@ export function EyeFields({ device, eye, at }: { device: string; eye: Eye; at: s
   const act = useEyeAct(device)
   return (
     <>
-      <Subheading>What is looked at</Subheading>
+      <Subheading>Regions and emissivity</Subheading>
       <Prose>
         {eye.regions?.length ? (
           <>
@@ -43,37 +44,45 @@ export function EyeFields({ device, eye, at }: { device: string; eye: Eye; at: s
         </QuietButton>
       </Row>
       {act.error && <Failure error={act.error} />}
-      <Dialog title="What is looked at" open={open} onClose={() => setOpen(false)} wide>
+      <Dialog title="Regions and emissivity" open={open} onClose={() => setOpen(false)} wide>
         <EyeForm device={device} eye={eye} at={at} onClose={() => setOpen(false)} />
       </Dialog>
     </>
   )
 }
 
-type Draft = { name: string; shape: Shape; points: string; over: string; emissivity: string }
-const draftOf = (r: Region): Draft => ({
+type RegionDraft = { name: string; shape: Shape; points: string; over?: number; emissivity?: number }
+type Draft = { regions: RegionDraft[]; emissivity?: number; reflected?: number; low?: number; high?: number }
+const regionDraft = (r: Region): RegionDraft => ({
   name: r.name,
   shape: r.shape,
   points: pointsText(r.points),
-  over: r.over == null ? '' : String(r.over),
-  emissivity: r.emissivity ? String(r.emissivity) : '',
+  over: r.over ?? undefined,
+  emissivity: r.emissivity || undefined,
+})
+const draftOf = (eye: Eye): Draft => ({
+  regions: (eye.regions ?? []).map(regionDraft),
+  emissivity: eye.emissivity,
+  reflected: eye.reflected,
+  low: eye.low ?? undefined,
+  high: eye.high ?? undefined,
 })
 
-function regionOf(d: Draft): Region {
+function regionOf(d: RegionDraft): Region {
   return {
     name: d.name,
     shape: d.shape,
     points: pointsOf(d.points),
-    ...(d.over ? { over: numberOf('Over', d.over) } : {}),
-    ...(d.emissivity ? { emissivity: numberOf('Emissivity', d.emissivity) } : {}),
+    ...(d.over == null ? {} : { over: d.over }),
+    ...(d.emissivity ? { emissivity: d.emissivity } : {}),
   } as Region
 }
 
 /** The outlines of what is written so far; what cannot be read yet has none. */
-const outlines = (drafts: Draft[]) =>
+const outlines = (drafts: RegionDraft[]) =>
   drafts.flatMap((d) => {
     try {
-      const region = regionOf({ ...d, over: '', emissivity: '' })
+      const region = regionOf(d)
       return region.points.length ? [region] : []
     } catch {
       return []
@@ -83,12 +92,11 @@ const outlines = (drafts: Draft[]) =>
 type FormProps = { device: string; eye: Eye; at: string; onClose: () => void }
 
 function EyeForm({ device, eye, at, onClose }: FormProps) {
-  const [drafts, setDrafts] = useState(() => (eye.regions ?? []).map(draftOf))
+  const [draft, setDraft, unsaved] = useDraft(`eye ${device}`, () => draftOf(eye))
+  const drafts = draft.regions
+  const put = (change: Partial<Draft>) => setDraft((old) => ({ ...old, ...change }))
+  const setDrafts = (regions: RegionDraft[]) => put({ regions })
   const [shape, setShape] = useState<Shape>('rectangle')
-  const [emissivity, setEmissivity] = useState(String(eye.emissivity))
-  const [reflected, setReflected] = useState(String(eye.reflected))
-  const [low, setLow] = useState(eye.low == null ? '' : String(eye.low))
-  const [high, setHigh] = useState(eye.high == null ? '' : String(eye.high))
   const [corners, setCorners] = useState<{ x: number; y: number }[]>([])
   const [sketch, setSketch] = useState<Region['points']>()
   const grid = useGrid(device, at).data
@@ -98,7 +106,7 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
   const add = (points: Region['points'], of: Shape) => {
     let n = drafts.length + 1
     while (drafts.some((d) => d.name === `region-${n}`)) n++
-    setDrafts([...drafts, { name: `region-${n}`, shape: of, points: pointsText(points), over: '', emissivity: '' }])
+    setDrafts([...drafts, { name: `region-${n}`, shape: of, points: pointsText(points) }])
   }
   const draw = (from: { x: number; y: number }, to: { x: number; y: number }, done: boolean) => {
     if (shape === 'polygon') {
@@ -108,7 +116,8 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
     setSketch(done ? undefined : drawn(shape, from, to))
     if (done) add(drawn(shape, from, to), shape)
   }
-  const set = (i: number, some: Partial<Draft>) => setDrafts(drafts.map((d, k) => (k === i ? { ...d, ...some } : d)))
+  const set = (i: number, some: Partial<RegionDraft>) =>
+    setDrafts(drafts.map((d, k) => (k === i ? { ...d, ...some } : d)))
   const save = () => {
     try {
       const own = drafts.map(regionOf)
@@ -120,12 +129,17 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
           ...eye,
           regions: own,
           differences: kept,
-          emissivity: numberOf('Emissivity', emissivity),
-          reflected: numberOf('Reflected', reflected),
-          low: low ? numberOf('Lowest', low) : null,
-          high: high ? numberOf('Highest', high) : null,
+          emissivity: draft.emissivity ?? 1,
+          reflected: draft.reflected ?? 0,
+          low: draft.low ?? null,
+          high: draft.high ?? null,
         },
-        { onSuccess: onClose },
+        {
+          onSuccess: () => {
+            unsaved.done()
+            onClose()
+          },
+        },
       )
     } catch (e) {
       setWrong(e as Error)
@@ -134,6 +148,7 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
   const failed = wrong ?? act.error
   return (
     <Form
+      unsaved={unsaved}
       style={{ maxWidth: 'none' }}
       onSubmit={(e) => {
         e.preventDefault()
@@ -152,7 +167,7 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
                 setCorners([])
               }}
             >
-              Close it
+              Close the shape
             </QuietButton>
           </Row>
         )}
@@ -185,29 +200,53 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
               hint="x,y x,y in pixels"
             />
             {d.shape !== 'spot' && (
-              <Written label="Share above (°C)" value={d.over} onChange={(over) => set(i, { over })} />
+              <NumberField
+                label="Share above"
+                unit="°C"
+                optional
+                value={d.over}
+                onChange={(over) => set(i, { over })}
+              />
             )}
-            <Written
+            <NumberField
               label="Emissivity"
+              step={0.01}
+              least={0}
+              most={1}
+              optional
               value={d.emissivity}
-              onChange={(e) => set(i, { emissivity: e })}
-              hint="the picture’s"
+              onChange={(emissivity) => set(i, { emissivity })}
+              hint="the picture’s when empty"
             />
-            <QuietButton onPress={() => setDrafts(drafts.filter((_, k) => k !== i))}>Take out</QuietButton>
+            <QuietButton onPress={() => setDrafts(drafts.filter((_, k) => k !== i))}>Remove</QuietButton>
           </Fields>
         ))}
       </Regions>
       <Fields>
-        <Written label="Emissivity" value={emissivity} onChange={setEmissivity} hint="1: as the camera tells it" />
-        <Written label="Reflected (°C)" value={reflected} onChange={setReflected} hint="temperature around it" />
-        <Written label="Camera, lowest (°C)" value={low} onChange={setLow} />
-        <Written label="Camera, highest (°C)" value={high} onChange={setHigh} />
+        <NumberField
+          label="Emissivity"
+          step={0.01}
+          least={0}
+          most={1}
+          value={draft.emissivity}
+          onChange={(emissivity) => put({ emissivity })}
+          hint="1: as the camera tells it"
+        />
+        <NumberField
+          label="Reflected"
+          unit="°C"
+          value={draft.reflected}
+          onChange={(reflected) => put({ reflected })}
+          hint="temperature around it"
+        />
+        <NumberField label="Camera, lowest" unit="°C" optional value={draft.low} onChange={(low) => put({ low })} />
+        <NumberField label="Camera, highest" unit="°C" optional value={draft.high} onChange={(high) => put({ high })} />
       </Fields>
       <Row>
         <Button type="submit" isDisabled={act.isPending}>
-          {act.isPending ? 'Looking through the frames …' : 'Keep this'}
+          {act.isPending ? 'Looking through the frames …' : 'Save'}
         </Button>
-        <QuietButton onPress={onClose}>Leave it</QuietButton>
+        <QuietButton onPress={onClose}>Cancel</QuietButton>
       </Row>
       {failed && <Failure error={failed} />}
     </Form>

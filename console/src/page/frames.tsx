@@ -5,14 +5,16 @@ import { type Eye, type FrameHead, pathOf } from '../api/client'
 import { extentOf, firstStrip, frameFile, useEye, useFrames, useGrid, usePalettes, stripFile } from '../api/frames'
 import { useRested } from '../api/lines'
 import { useDevice, useSession, useSignals, useSite } from '../api/queries'
-import { clock, numberOf, readsAs, shown } from '../api/words'
-import { seen } from '../api/units'
+import { clock, readsAs, shown } from '../api/words'
+import { stored } from '../api/units'
 import { FrameCanvas } from '../thermal/canvas'
 import { ColourScale } from '../thermal/scale'
 import { signalOf } from '../thermal/shapes'
 import { FrameStrip } from '../thermal/strip'
 import { Beside, Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
-import { Select, Written } from '../ui/form'
+import { NoPage } from '../ui/no-page'
+import { Select } from '../ui/form'
+import { NumberField } from '../ui/number'
 import { AssetChart } from './asset-chart'
 import { EyeFields } from './frame-eye'
 
@@ -89,7 +91,7 @@ export function FramesPage() {
   )
   const onAt = useCallback((to: string) => set('at', to), [set])
   const [pictured, setPictured] = useState(false) // the strip comes first, then all else
-  if (eye.error) return <Failure error={eye.error} />
+  if (eye.error) return <NoPage error={eye.error} />
   if (!eye.data || !list.data) return <Soft>Looking …</Soft>
   if (eye.data.width === 0) return <NoneYet device={device} title={title} />
   return (
@@ -168,8 +170,8 @@ type ViewerProps = {
 /** One frame, and how it is looked at: its palette, its range, what it is compared with, the picture beside it. */
 function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
   const [palette, setPalette] = useState('hearth')
-  const [low, setLow] = useState('')
-  const [high, setHigh] = useState('')
+  const [low, setLow] = useState<number>()
+  const [high, setHigh] = useState<number>()
   const [against, setAgainst] = useState('')
   const [outlines, setOutlines] = useState('yes')
   const [blend, setBlend] = useState(0)
@@ -179,10 +181,10 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
   const difference = against !== ''
   const colours = palettes.find((p) => (difference ? p.both : p.name === palette))?.colours ?? []
   const head = frames.find((f) => f.at === grid.data?.at)
-  const range = useRange(grid.data, difference ? '' : low, difference ? '' : high, difference)
+  const range = useRange(grid.data, difference ? undefined : low, difference ? undefined : high, difference)
   const look: Record<string, string> = { palette }
-  if (low) look.low = String(range[0])
-  if (high) look.high = String(range[1])
+  if (isSaid(low)) look.low = String(range[0])
+  if (isSaid(high)) look.high = String(range[1])
   if (grid.error) return <Failure error={grid.error} />
   // The strip does not wait for the large picture.
   const shownAt = clock(grid.data?.at ?? at, zone, {
@@ -225,8 +227,15 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
               )}
             />
             <div>
-              <Written label={`From (${shown('Cel')})`} value={low} onChange={setLow} hint="empty: its own" />
-              <Written label={`To (${shown('Cel')})`} value={high} onChange={setHigh} />
+              <NumberField
+                label="From"
+                unit={shown('Cel')}
+                optional
+                value={low}
+                onChange={setLow}
+                hint="its own when empty"
+              />
+              <NumberField label="To" unit={shown('Cel')} optional value={high} onChange={setHigh} />
             </div>
             <Select
               label="What has changed since"
@@ -285,21 +294,20 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
   )
 }
 
+const isSaid = (n: number | undefined): n is number => n !== undefined && !Number.isNaN(n)
+
 /** The range of the palette, °C: as it is written, else the frame's own; of differences, even to both sides. */
-function useRange(grid: Parameters<typeof extentOf>[0] | undefined, low: string, high: string, both: boolean) {
+function useRange(
+  grid: Parameters<typeof extentOf>[0] | undefined,
+  low: number | undefined,
+  high: number | undefined,
+  both: boolean,
+) {
   return useMemo((): [number, number] => {
     let [a, b] = grid ? extentOf(grid) : [0, 1]
     if (both) [a, b] = [-Math.max(-a, b, 0.1), Math.max(-a, b, 0.1)]
-    const said = (text: string) => {
-      try {
-        // The field is in the unit that is seen; the grid is in °C.
-        const [zero, one] = [seen(0, 'Cel'), seen(1, 'Cel')]
-        return text.trim() ? (numberOf('', text) - zero) / (one - zero) : undefined
-      } catch {
-        return undefined
-      }
-    }
-    const [from, to] = [said(low) ?? a, said(high) ?? b]
+    const from = isSaid(low) ? stored(low, 'Cel') : a
+    const to = isSaid(high) ? stored(high, 'Cel') : b
     return to > from ? [from, to] : [a, b]
   }, [grid, low, high, both])
 }
@@ -322,7 +330,7 @@ function Course({ device, eye, frames, onAt }: CourseProps) {
   if (!signals.length) return null
   return (
     <>
-      <Subheading>What they tell</Subheading>
+      <Subheading>Lines</Subheading>
       <AssetChart signals={signals} range="24h" onCursor={nearest} />
       <ul aria-label="Signals of the frames">
         {all

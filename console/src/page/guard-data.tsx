@@ -15,7 +15,7 @@ export function FromData({
   startOpen,
 }: {
   signal: Signal
-  take: (when: { kind: Kind; a: number }, deadband: number) => void
+  take?: (when: { kind: Kind; a: number }, deadband: number) => void // none: they are only looked at
   startOpen: boolean
 }) {
   const [open, setOpen] = useState(startOpen)
@@ -65,17 +65,19 @@ function Found({
               {l.would.alarms === 0 ? 'not once' : `${l.would.per_week.toFixed(1)} times a week`}
               {l.marked && l.marked.real_of > 0 && `, and met ${l.marked.real} of ${l.marked.real_of} that were real`}
               {l.marked && l.marked.false_of > 0 && `, ${l.marked.false} of ${l.marked.false_of} false ones`}{' '}
-              <QuietButton
-                aria-label={`Take it: ${kind} ${round(limit)}`}
-                onPress={() =>
-                  take(
-                    { kind: kind as Kind, a: Number(limit.toPrecision(6)) },
-                    Number(seenDifference(l.deadband, signal.unit).toPrecision(4)),
-                  )
-                }
-              >
-                Take it
-              </QuietButton>
+              {take && (
+                <QuietButton
+                  aria-label={`Use this limit: ${kind} ${round(limit)}`}
+                  onPress={() =>
+                    take(
+                      { kind: kind as Kind, a: Number(limit.toPrecision(6)) },
+                      Number(seenDifference(l.deadband, signal.unit).toPrecision(4)),
+                    )
+                  }
+                >
+                  Use this limit
+                </QuietButton>
+              )}
             </li>
           )
         })}

@@ -1,4 +1,3 @@
-import { useId } from 'react'
 import styled from 'styled-components'
 import type { Signal } from '../api/client'
 import {
@@ -11,42 +10,41 @@ import {
   type RungDraft,
   type Severity,
 } from '../api/guards'
-import { figure, shown } from '../api/words'
+import { shown } from '../api/words'
 import { QuietButton, Row } from '../ui/basics'
-import { fieldLook } from '../ui/form'
+import { Check, Select, useFormWay, Written } from '../ui/form'
+import { NumberField } from '../ui/number'
 
-const Line = styled.div`
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 150px;
-  gap: var(--gap-3);
-  align-items: center;
-  border-bottom: var(--hair);
-  padding: 6px 0;
-  input,
-  select,
-  textarea {
-    ${fieldLook}
-    min-width: 0;
-    width: 100%;
-    box-sizing: border-box;
-  }
-  input[type='checkbox'] {
-    width: 24px;
-    min-height: 24px;
-    justify-self: end;
-  }
-  &[data-wide] {
-    grid-template-columns: minmax(0, 1fr);
-    gap: 2px;
-  }
-`
 const Group = styled.fieldset`
   border: 0;
   margin: 0 0 var(--gap-4);
   padding: 0;
+  min-width: 0;
   legend {
     font-weight: 620;
-    padding: 0;
+    padding: 0 0 var(--gap-2);
+  }
+`
+/** Fields of a narrow column, two beside each other where they are short. */
+const Column = styled.div`
+  display: grid;
+  grid-template-columns: repeat(2, minmax(0, 1fr));
+  gap: var(--gap-2) var(--gap-3);
+  align-items: start;
+  > * {
+    grid-column: 1 / -1;
+    min-width: 0;
+  }
+  > [data-number],
+  > [data-short] {
+    grid-column: auto;
+  }
+  input:not([type='checkbox']),
+  select,
+  textarea {
+    width: 100%;
+    min-width: 0;
+    box-sizing: border-box;
   }
 `
 type Props = {
@@ -59,21 +57,11 @@ type Props = {
 
 /** All that a guard says, beside the chart. */
 export function GuardFields({ draft, signal, fixedName, onChange, onRung }: Props) {
+  const { reads } = useFormWay()
   const set = (change: Partial<Draft>) => onChange({ ...draft, ...change })
   const first = draft.rungs[0]!
   const ladder =
     first.kind === 'above' || first.kind === 'at least' || first.kind === 'below' || first.kind === 'at most'
-  const addRung = () => {
-    const last = draft.rungs[draft.rungs.length - 1]!
-    const further = (last.kind === 'below' || last.kind === 'at most' ? -1 : 1) * Math.max(1, Math.abs(last.a) * 0.2)
-    const severity: Severity = last.severity === 'advisory' ? 'warning' : 'critical'
-    set({
-      rungs: [
-        ...draft.rungs,
-        { ...newRung(signal, Number((last.a + further).toPrecision(4))), kind: last.kind, severity },
-      ],
-    })
-  }
   return (
     <>
       {draft.rungs.map((r, i) => (
@@ -86,53 +74,73 @@ export function GuardFields({ draft, signal, fixedName, onChange, onRung }: Prop
           onRemove={draft.rungs.length > 1 ? () => set({ rungs: draft.rungs.filter((_, j) => j !== i) }) : undefined}
         />
       ))}
-      {ladder && draft.rungs.length < 4 && (
+      {ladder && draft.rungs.length < 4 && !reads && (
         <Row style={{ marginBottom: 'var(--gap-3)' }}>
-          <QuietButton onPress={addRung}>Add a rung</QuietButton>
+          <QuietButton onPress={() => set({ rungs: [...draft.rungs, further(draft.rungs, signal)] })}>
+            Add a rung
+          </QuietButton>
         </Row>
       )}
-      <Text
-        label="Tell"
-        wide
-        value={draft.tell}
-        onChange={(tell) => set({ tell })}
-        hint="rosters, contacts, e-mail addresses"
-      />
-      <Text label="What to do" wide rows={2} value={draft.advice} onChange={(advice) => set({ advice })} />
-      <details open={draft.armed !== '' || draft.suppressed !== '' || draft.latch || draft.leastGap !== '0s'}>
-        <summary>When it looks, and what it is called</summary>
-        <Text
-          label="Armed"
-          wide
-          value={draft.armed}
-          onChange={(armed) => set({ armed })}
-          hint="always; or mon-fri 18:00-07:00, sat-sun"
+      <Column>
+        <Written
+          label="Tell"
+          value={draft.tell}
+          onChange={(tell) => set({ tell })}
+          hint="rosters, contacts, e-mail addresses"
         />
-        <Text
-          label="Not while"
-          wide
-          value={draft.suppressed}
-          onChange={(suppressed) => set({ suppressed })}
-          hint="shed/lamp is off; or alarm GUARD"
+        <Written
+          label="Advice"
+          rows={2}
+          value={draft.advice}
+          onChange={(advice) => set({ advice })}
+          hint="what to do"
         />
-        <Text
-          label="At least so long between two alarms that are told"
-          wide
-          value={draft.leastGap}
-          onChange={(leastGap) => set({ leastGap })}
-          hint="10m"
-        />
-        <Check label="Stays until somebody resets it" value={draft.latch} onChange={(latch) => set({ latch })} />
-        <Text
-          label="Name"
-          wide
-          value={draft.name}
-          onChange={(name) => set({ name })}
-          hint={fixedName ?? 'made from the signal'}
-        />
+      </Column>
+      <details open={reads || draft.armed !== '' || draft.suppressed !== '' || draft.latch || draft.leastGap !== '0s'}>
+        <summary>When it looks, and its name</summary>
+        <Column>
+          <Written
+            label="Armed"
+            value={draft.armed}
+            onChange={(armed) => set({ armed })}
+            hint="always when empty; or mon-fri 18:00-07:00, sat-sun"
+          />
+          <Written
+            label="Suppressed while"
+            value={draft.suppressed}
+            onChange={(suppressed) => set({ suppressed })}
+            hint="like shed/lamp is off, or alarm GUARD"
+          />
+          <Written
+            label="Least gap"
+            value={draft.leastGap}
+            onChange={(leastGap) => set({ leastGap })}
+            hint="between two of its alarms that are told, like 10m"
+          />
+          <Check
+            label="Latched: stays until somebody resets it"
+            value={draft.latch}
+            onChange={(latch) => set({ latch })}
+          />
+          <Written
+            label="Name"
+            value={draft.name}
+            onChange={(name) => set({ name })}
+            hint={fixedName ? `${fixedName} when empty` : 'made from the signal when empty'}
+          />
+        </Column>
       </details>
     </>
   )
+}
+
+/** Another rung, further out than the last one. */
+function further(rungs: RungDraft[], signal: Signal): RungDraft {
+  const last = rungs[rungs.length - 1]!
+  const limit = last.a ?? 0
+  const by = (last.kind === 'below' || last.kind === 'at most' ? -1 : 1) * Math.max(1, Math.abs(limit) * 0.2)
+  const severity: Severity = last.severity === 'advisory' ? 'warning' : 'critical'
+  return { ...newRung(signal, Number((limit + by).toPrecision(4))), kind: last.kind, severity }
 }
 
 type RungProps = {
@@ -144,59 +152,74 @@ type RungProps = {
 }
 
 function RungFields({ rung: r, signal, title, onChange, onRemove }: RungProps) {
+  const { reads } = useFormWay()
   const unit = shown(signal.unit)
   const kinds = Object.fromEntries(kindsFor(signal).map((k) => [k, k]))
   const band = isMeasured(r.kind)
+  const step = signal.step || undefined
   return (
     <Group>
       <legend>{title}</legend>
-      <Option
-        label="Test"
-        value={r.kind}
-        options={kinds}
-        onChange={(kind) => onChange({ kind: kind as Kind, ...wordFor(kind as Kind, signal) })}
-      />
-      {band && (
-        <Value
-          label={hasTwo(r.kind) ? `From (${unit})` : `Limit (${unit})`}
-          value={r.a}
-          onChange={(a) => onChange({ a })}
+      <Column>
+        <Select
+          label="Test"
+          value={r.kind}
+          options={kinds}
+          onChange={(kind) => onChange({ kind: kind as Kind, ...wordFor(kind as Kind, signal) })}
         />
-      )}
-      {hasTwo(r.kind) && <Value label={`To (${unit})`} value={r.b} onChange={(b) => onChange({ b })} />}
-      {(r.kind === 'is' || r.kind === 'is not') &&
-        (signal.kind === 'switch' ? (
-          <Option
-            label="State"
-            value={r.word === 'off' ? 'off' : 'on'}
-            options={{ on: 'on', off: 'off' }}
-            onChange={(word) => onChange({ word })}
+        {band && (
+          <NumberField
+            label={hasTwo(r.kind) ? 'From' : 'Limit'}
+            unit={unit}
+            step={step}
+            value={r.a}
+            onChange={(a) => onChange({ a })}
           />
-        ) : (
-          <Text label="Word" value={r.word} onChange={(word) => onChange({ word })} />
-        ))}
-      {r.kind === 'silent for' && (
-        <Text label="How long" value={r.word} onChange={(word) => onChange({ word })} hint="10m" />
-      )}
-      {band && (
-        <Value
-          label={`Deadband (${unit})`}
-          value={r.deadband}
-          least={0}
-          onChange={(deadband) => onChange({ deadband })}
+        )}
+        {hasTwo(r.kind) && (
+          <NumberField label="To" unit={unit} step={step} value={r.b} onChange={(b) => onChange({ b })} />
+        )}
+        {(r.kind === 'is' || r.kind === 'is not') &&
+          (signal.kind === 'switch' ? (
+            <Select
+              label="State"
+              value={r.word === 'off' ? 'off' : 'on'}
+              options={{ on: 'on', off: 'off' }}
+              onChange={(word) => onChange({ word })}
+            />
+          ) : (
+            <Written label="Word" value={r.word} onChange={(word) => onChange({ word })} />
+          ))}
+        {r.kind === 'silent for' && (
+          <Written label="How long" value={r.word} onChange={(word) => onChange({ word })} hint="like 10m" />
+        )}
+        {band && (
+          <NumberField
+            label="Deadband"
+            unit={unit}
+            step={step}
+            value={r.deadband}
+            least={0}
+            optional
+            onChange={(deadband) => onChange({ deadband })}
+          />
+        )}
+        <div data-short>
+          <Written label="On-delay" value={r.on} onChange={(on) => onChange({ on })} hint="like 30s" />
+        </div>
+        <div data-short>
+          <Written label="Off-delay" value={r.off} onChange={(off) => onChange({ off })} hint="like 5m" />
+        </div>
+        <Select
+          label="Severity"
+          value={r.severity}
+          options={{ advisory: 'advisory', warning: 'warning', critical: 'critical' }}
+          onChange={(severity) => onChange({ severity: severity as Severity })}
         />
-      )}
-      <Text label="After" value={r.on} onChange={(on) => onChange({ on })} hint="0s" />
-      <Text label="Quiet again after" value={r.off} onChange={(off) => onChange({ off })} hint="0s" />
-      <Option
-        label="How bad"
-        value={r.severity}
-        options={{ advisory: 'advisory', warning: 'warning', critical: 'critical' }}
-        onChange={(severity) => onChange({ severity: severity as Severity })}
-      />
-      {onRemove && (
+      </Column>
+      {onRemove && !reads && (
         <Row style={{ marginTop: 'var(--gap-2)' }}>
-          <QuietButton onPress={onRemove}>Take this rung out</QuietButton>
+          <QuietButton onPress={onRemove}>Remove rung</QuietButton>
         </Row>
       )}
     </Group>
@@ -208,72 +231,4 @@ function wordFor(kind: Kind, signal: Signal): Partial<RungDraft> {
   if (kind === 'silent for') return { word: '10m' }
   if (kind === 'is' || kind === 'is not') return { word: signal.kind === 'text' ? (signal.text ?? '') : 'on' }
   return {}
-}
-
-type FieldProps<T> = {
-  label: string
-  value: T
-  onChange: (value: T) => void
-  hint?: string
-  wide?: boolean
-  rows?: number
-}
-
-function Text({ label, value, onChange, hint, wide, rows }: FieldProps<string>) {
-  const id = useId()
-  const field = {
-    id,
-    value,
-    placeholder: hint,
-    onChange: (e: { target: { value: string } }) => onChange(e.target.value),
-  }
-  return (
-    <Line data-wide={wide || undefined}>
-      <label htmlFor={id}>{label}</label>
-      {rows ? <textarea rows={rows} {...field} /> : <input autoComplete="off" {...field} />}
-    </Line>
-  )
-}
-
-function Value({ label, value, onChange, least }: FieldProps<number> & { least?: number }) {
-  const id = useId()
-  return (
-    <Line>
-      <label htmlFor={id}>{label}</label>
-      <input
-        id={id}
-        type="number"
-        step="any"
-        min={least}
-        value={figure(value)}
-        onChange={(e) => e.target.value !== '' && onChange(Number(e.target.value))}
-      />
-    </Line>
-  )
-}
-
-function Option({ label, value, onChange, options }: FieldProps<string> & { options: Record<string, string> }) {
-  const id = useId()
-  return (
-    <Line>
-      <label htmlFor={id}>{label}</label>
-      <select id={id} value={value} onChange={(e) => onChange(e.target.value)}>
-        {Object.entries(options).map(([v, text]) => (
-          <option key={v} value={v}>
-            {text}
-          </option>
-        ))}
-      </select>
-    </Line>
-  )
-}
-
-function Check({ label, value, onChange }: FieldProps<boolean>) {
-  const id = useId()
-  return (
-    <Line>
-      <label htmlFor={id}>{label}</label>
-      <input id={id} type="checkbox" checked={value} onChange={(e) => onChange(e.target.checked)} />
-    </Line>
-  )
 }

@@ -1,10 +1,12 @@
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api, type Guard, take } from '../api/client'
+import { useFormDraft } from '../api/drafts'
 import { useGuardAct, useRecord, useSession, useSite } from '../api/queries'
 import { clock } from '../api/words'
 import { Failure, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
 import { Form, Select, TextInput, fieldsOf } from '../ui/form'
+import { Sure } from '../ui/sure'
 import { DrillIt } from './drill-it'
 
 const at = (name: string) => ({ params: { path: { guard: name } } })
@@ -19,6 +21,7 @@ export function GuardLife({ guard }: { guard: Guard }) {
   const record = useRecord(name).data
   const go = useNavigate()
   const [length, setLength] = useState('60')
+  const draft = useFormDraft(`quiet of ${name}`)
   const shelve = useGuardAct((why: string) =>
     take(
       api.PUT('/api/v1/guards/{guard}/shelf', {
@@ -34,10 +37,10 @@ export function GuardLife({ guard }: { guard: Guard }) {
   const back = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}/out-of-service', at(name))))
   const missed = useGuardAct(() => take(api.POST('/api/v1/guards/{guard}/missed', { ...at(name), body: {} })))
   const remove = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}', at(name))))
-  const failed = [shelve, unshelve, out, back, missed, remove].find((m) => m.error)?.error
+  const failed = [shelve, unshelve, out, back, missed].find((m) => m.error)?.error
   return (
     <section data-guard-life>
-      <Subheading>What became of it</Subheading>
+      <Subheading>Record</Subheading>
       {record && <Prose>In the last month: {record.words}.</Prose>}
       {guard.shelved && (
         <Prose>
@@ -56,22 +59,25 @@ export function GuardLife({ guard }: { guard: Guard }) {
         <>
           {!guard.shelved && !guard.out_of_service && (
             <Form
+              draft={draft}
+              style={{ marginTop: 'var(--gap-4)' }}
               onSubmit={(e) => {
                 e.preventDefault()
                 const button = (e.nativeEvent as SubmitEvent).submitter?.getAttribute('value')
                 const why = fieldsOf(e.currentTarget).why ?? ''
-                if (button === 'out') out.mutate(why)
-                else shelve.mutate(why)
+                const onSuccess = draft.unsaved.done
+                if (button === 'out') out.mutate(why, { onSuccess })
+                else shelve.mutate(why, { onSuccess })
               }}
             >
-              <TextInput label="Keep it quiet, because" name="why" autoComplete="off" />
+              <TextInput label="Why shelve it, or take it out of service" name="why" autoComplete="off" />
               <Select label="For" value={length} onChange={setLength} options={lengths} />
               <Row>
                 <QuietButton type="submit" name="act" value="shelve">
-                  Shelve it
+                  Shelve
                 </QuietButton>
                 <QuietButton type="submit" name="act" value="out">
-                  Take it out of service
+                  Take out of service
                 </QuietButton>
               </Row>
               <Soft>Shelved, it tells of nothing but what is worse. Out of service, it does not look at all.</Soft>
@@ -80,16 +86,19 @@ export function GuardLife({ guard }: { guard: Guard }) {
           <Row style={{ marginTop: 'var(--gap-4)' }}>
             {guard.shelved && <QuietButton onPress={() => unshelve.mutate(undefined)}>End the shelving</QuietButton>}
             {guard.out_of_service && (
-              <QuietButton onPress={() => back.mutate(undefined)}>Put it back into service</QuietButton>
+              <QuietButton onPress={() => back.mutate(undefined)}>Put back into service</QuietButton>
             )}
             <QuietButton onPress={() => missed.mutate(undefined)}>It missed something just now</QuietButton>
-            <QuietButton
-              onPress={() => remove.mutate(undefined, { onSuccess: () => void go(`/signals/${guard.signal}`) })}
-            >
-              Remove it
-            </QuietButton>
           </Row>
           <p role="status">{missed.isSuccess && 'Noted.'}</p>
+          <Sure
+            name={`Remove the guard ${name}`}
+            says="It looks no more, and an alarm of it that stands ends. Its alarms stay in the journal."
+            act={(after) => remove.mutate(undefined, after)}
+            gone={{ kind: 'guard', name: name }}
+            error={remove.error}
+            done={() => void go(`/signals/${guard.signal}`)}
+          />
         </>
       )}
     </section>

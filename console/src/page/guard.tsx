@@ -1,12 +1,13 @@
 import { useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
+import { type FormEvent, useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 import styled from 'styled-components'
 import { api, type Guard, pathOf, type Signal, take } from '../api/client'
-import { type Draft, draftOf, guardOf, isMeasured, newRung, type Replay, useReplay } from '../api/guards'
+import { useDraft } from '../api/drafts'
+import { type Draft, draftOf, guardOf, isComplete, limitsIn, newRung, type Replay, useReplay } from '../api/guards'
 import { useGuardAct, useGuards, useSession, useSignals, useSite } from '../api/queries'
 import { seen } from '../api/units'
-import { clock, figure, length, lengthOf, many, shown } from '../api/words'
+import { clock, figure, fullTitle, length, lengthOf, many, shown } from '../api/words'
 import { type Scale, LineChart } from '../chart/line'
 import { Limits } from '../chart/limits'
 import {
@@ -26,8 +27,10 @@ import {
   Table,
   Well,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Choice } from '../ui/choice'
 import { Shape } from '../ui/severity'
+import { Form } from '../ui/form'
 import { GuardFields } from './guard-fields'
 import { GuardLife } from './guard-life'
 import { FromData } from './guard-data'
@@ -56,13 +59,13 @@ export function GuardPage() {
   const guards = useGuards()
   const signals = useSignals()
   const failed = guards.error ?? signals.error
-  if (failed) return <Failure error={failed} />
+  if (failed) return <NoPage error={failed} />
   if (!guards.data || !signals.data) return <Soft>Looking …</Soft>
   const guard = guards.data.find((g) => g.name === name)
   const path = guard?.signal ?? of
   const signal = signals.data.find((s) => pathOf(s) === path)
-  if (name && !guard) return <Failure error={new Error(`There is no guard ${name}.`)} />
-  if (!signal) return <Failure error={new Error(`There is no signal ${path}.`)} />
+  if (name && !guard) return <NoPage error={new Error(`There is no guard ${name}.`)} />
+  if (!signal) return <NoPage error={new Error(`There is no signal ${path}.`)} />
   return <Editor key={`${path} ${guard?.id ?? ''}`} signal={signal} guard={guard} />
 }
 
@@ -84,14 +87,17 @@ function blank(signal: Signal): Draft {
 }
 
 function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
-  const [draft, setDraft] = useState(() => (guard ? draftOf(guard, signal) : blank(signal)))
+  const [draft, setDraft, unsaved] = useDraft(`guard ${guard?.name ?? `of ${pathOf(signal)}`}`, () =>
+    guard ? draftOf(guard, signal) : blank(signal),
+  )
   const [last, setLast] = useState<Span>('month')
   const [until, setUntil] = useState(() => Date.now())
   const since = until - spans[last]
-  const role = useSession().data?.role
-  const email = useSession().data?.email
+  const session = useSession().data
+  const keeper = session?.role !== 'viewer'
+  const email = session?.email
   const go = useNavigate()
-  const order = guardOf(draft, signal)
+  const order = isComplete(draft) ? guardOf(draft, signal) : undefined
   const replay = useReplay(order, since)
   const save = useGuardAct((g: Guard) =>
     guard
@@ -100,67 +106,82 @@ function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
   )
   const rung = (i: number, change: Partial<Draft['rungs'][number]>) =>
     setDraft((d) => ({ ...d, rungs: d.rungs.map((r, j) => (j === i ? { ...r, ...change } : r)) }))
+  const submit = (e: FormEvent<HTMLFormElement>) => {
+    e.preventDefault()
+    if (!order) return
+    save.mutate(order, {
+      onSuccess: (g) => {
+        unsaved.done()
+        void go(`/guards/${g.name ?? ''}`, { replace: true })
+      },
+    })
+  }
   return (
     <>
       <title>{`${guard?.name ?? 'New guard'} · Jaunty Lark`}</title>
       <Above>
         <PlainLink href={`/devices/of/${signal.device}`}>{signal.device_title}</PlainLink> ·{' '}
         <PlainLink href={`/signals/${pathOf(signal)}`}>{signal.title}</PlainLink>
-        {guard && ` · ${guard.name}`}
       </Above>
-      <Heading>When should this wake someone?</Heading>
-      <Two>
-        <div>
-          {(signal.kind === 'number' || signal.kind === 'switch') && (
-            <Well>
-              <Choice
-                label="Stretch"
-                options={spanNames}
-                value={last}
-                onChange={(s) => {
-                  setLast(s)
-                  setUntil(Date.now())
-                }}
-              />
-              <LimitChart signal={signal} draft={draft} since={since} until={until} replay={replay} onLimit={rung} />
-            </Well>
-          )}
-          <WouldHave replay={replay} days={Math.round(spans[last] / day)} />
-          {save.error && <Failure error={save.error} />}
-          {role !== 'viewer' && (
-            <Row style={{ marginTop: 'var(--gap-4)' }}>
-              <Button
-                isDisabled={save.isPending}
-                onPress={() =>
-                  save.mutate(order, { onSuccess: (g) => void go(`/guards/${g.name ?? ''}`, { replace: true }) })
-                }
-              >
-                {guard ? 'Keep this' : 'Guard it'}
-              </Button>
-              {!draft.tell && email && (
-                <QuietButton onPress={() => setDraft({ ...draft, tell: email })}>Tell me</QuietButton>
-              )}
-            </Row>
-          )}
-          <p role="status">{save.isSuccess && 'Kept. It looks from now on.'}</p>
-          <FromData
-            signal={signal}
-            take={(when, deadband) => rung(0, { ...when, deadband })}
-            startOpen={!guard && signal.kind === 'number'}
-          />
-          <Prose>
-            <Soft>
-              A rate, a count, what is unlike its usual? Compute it from the signal, and guard that. Not sure? Record a
-              trial: show the sensor what is normal and what is not, and take the limit that parts them.
-            </Soft>{' '}
-            <QuietLink href={`/trials?of=${pathOf(signal)}`}>Record a trial</QuietLink>{' '}
-            <QuietLink href={`/derive?of=${pathOf(signal)}`}>Compute from it</QuietLink>
-          </Prose>
-        </div>
-        <div>
-          <GuardFields draft={draft} signal={signal} fixedName={guard?.name} onChange={setDraft} onRung={rung} />
-        </div>
-      </Two>
+      <Heading>{guard?.name ?? `New guard of ${fullTitle(signal)}`}</Heading>
+      <Form may={keeper} unsaved={unsaved} onSubmit={submit} style={{ maxWidth: 'none' }}>
+        <Two>
+          <div>
+            {(signal.kind === 'number' || signal.kind === 'switch') && (
+              <Well>
+                <Choice
+                  label="Stretch"
+                  options={spanNames}
+                  value={last}
+                  onChange={(s) => {
+                    setLast(s)
+                    setUntil(Date.now())
+                  }}
+                />
+                <LimitChart
+                  signal={signal}
+                  draft={draft}
+                  since={since}
+                  until={until}
+                  replay={replay}
+                  onLimit={keeper ? rung : undefined}
+                />
+              </Well>
+            )}
+            <WouldHave replay={replay} days={Math.round(spans[last] / day)} />
+            {keeper && (
+              <Row style={{ marginTop: 'var(--gap-4)' }}>
+                <Button type="submit" isDisabled={save.isPending}>
+                  {guard ? 'Save' : 'Add guard'}
+                </Button>
+                {!draft.tell && email && (
+                  <QuietButton onPress={() => setDraft({ ...draft, tell: email })}>Tell me</QuietButton>
+                )}
+              </Row>
+            )}
+            {save.error && <Failure error={save.error} />}
+            <p role="status">{save.isSuccess && 'Saved. It looks from now on.'}</p>
+            <FromData
+              signal={signal}
+              take={keeper ? (when, deadband) => rung(0, { ...when, deadband }) : undefined}
+              startOpen={!guard && signal.kind === 'number'}
+            />
+            {keeper && (
+              <Prose>
+                <Soft>
+                  A rate, a count, what is unlike its usual? Derive a signal, and guard that. Not sure? Record a trial:
+                  show the sensor what is normal and what is not, and take the limit that parts them.
+                </Soft>{' '}
+                <QuietLink href={`/trials?of=${pathOf(signal)}`}>Record a trial</QuietLink>{' '}
+                <QuietLink href={`/derive?of=${pathOf(signal)}`}>Derive a signal</QuietLink>
+              </Prose>
+            )}
+          </div>
+          <div>
+            <GuardFields draft={draft} signal={signal} fixedName={guard?.name} onChange={setDraft} onRung={rung} />
+          </div>
+        </Two>
+      </Form>
       {guard && <GuardLife guard={guard} />}
     </>
   )
@@ -172,7 +193,7 @@ type ChartProps = {
   since: number
   until: number
   replay: Replay
-  onLimit: (i: number, change: { a?: number; b?: number }) => void
+  onLimit?: (i: number, change: { a?: number; b?: number }) => void // none: they are only looked at
 }
 
 /** The line with the limits over it; the scale stands still while one is moved. */
@@ -206,14 +227,16 @@ function LimitChart({ signal, draft, since, until, replay, onLimit }: ChartProps
         until={until}
         unit={unit}
         zone={zone}
-        limits={[]}
+        limits={
+          onLimit ? [] : draft.rungs.flatMap((r) => limitsIn(r).map((limit) => ({ limit, severity: r.severity })))
+        }
         alarms={replay.alarms}
         span={span}
         states={signal.kind === 'switch' ? ['off', 'on'] : undefined}
         onScale={(s) => setScale((old) => (old && same(old, s) ? old : s))}
-        label={`${signal.title} and its limits: ${draft.rungs.map((r) => `${r.kind} ${figure(r.a)}`).join(', ')}`}
+        label={`${signal.title} and its limits: ${draft.rungs.map((r) => `${r.kind} ${limitsIn(r).map(figure).join(' and ')}`).join(', ')}`}
       />
-      {scale && signal.kind === 'number' && (
+      {scale && onLimit && signal.kind === 'number' && (
         <Limits
           rungs={draft.rungs}
           scale={scale}
@@ -235,11 +258,10 @@ function spanOf(values: number[], rungs: Draft['rungs']): [number, number] {
   let [low, high] = values.reduce(([l, h], v) => [Math.min(l, v), Math.max(h, v)], [Infinity, -Infinity])
   if (low > high) [low, high] = [0, 1]
   const reach = Math.max(high - low, Math.abs(high) * 0.05, 1e-9)
-  for (const r of rungs.filter((r) => isMeasured(r.kind)))
-    for (const limit of r.kind === 'outside' || r.kind === 'inside' ? [r.a, r.b] : [r.a]) {
-      low = Math.min(low, Math.max(limit, low - 3 * reach))
-      high = Math.max(high, Math.min(limit, high + 3 * reach))
-    }
+  for (const limit of rungs.flatMap(limitsIn)) {
+    low = Math.min(low, Math.max(limit, low - 3 * reach))
+    high = Math.max(high, Math.min(limit, high + 3 * reach))
+  }
   const margin = (high - low) * 0.12
   return [low - margin, high + margin]
 }
@@ -252,7 +274,11 @@ function WouldHave({ replay, days }: { replay: Replay; days: number }) {
   const s = replay.summary
   const m = replay.marked
   return (
-    <section aria-live="polite" data-replay={replay.running ? 'running' : 'done'}>
+    <section
+      aria-live="polite"
+      data-replay={replay.running ? 'running' : replay.summary ? 'done' : 'none'}
+      style={{ display: 'flow-root', minHeight: '6.5em' /* the button below it does not move while it counts */ }}
+    >
       {replay.running && (
         <Prose>
           <Soft>
@@ -278,7 +304,7 @@ function WouldHave({ replay, days }: { replay: Replay; days: number }) {
           </summary>
           <Scroll>
             <Table>
-              <Columns names={['Raised', 'Lasted', 'How bad', 'As far as']} />
+              <Columns names={['Raised', 'Lasted', 'Severity', 'Peak']} />
               <tbody>
                 {replay.alarms
                   .slice(-30)

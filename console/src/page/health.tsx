@@ -20,7 +20,7 @@ export function HealthPage() {
       <Above>
         <PlainLink href="/alarms">Alarms</PlainLink>
       </Above>
-      <Heading>{h ? headline(h) : 'How the alarms do'}</Heading>
+      <Heading>{h ? headline(h) : 'Alarm health'}</Heading>
       <div style={{ marginTop: 'var(--gap-3)' }}>
         <Choice label="Stretch" options={spans} value={days} onChange={setDays} />
       </div>
@@ -44,7 +44,7 @@ function Figures({ h }: { h: Health }) {
     <>
       <Scroll>
         <Table>
-          <Columns names={['Figure', 'Is', 'At most', 'Verdict', 'By']} />
+          <Columns names={['Figure', 'Now', 'Aim', 'Verdict', 'By']} />
           <tbody>
             {h.figures.map((f) => (
               <tr key={f.name} data-good={f.good}>
@@ -70,13 +70,13 @@ function Figures({ h }: { h: Health }) {
           </tbody>
         </Table>
       </Scroll>
-      <Subheading>What raised most</Subheading>
+      <Subheading>Guards with the most alarms</Subheading>
       {h.offenders.length === 0 ? (
         <Prose>Nothing was raised.</Prose>
       ) : (
         <Scroll>
           <Table>
-            <Columns names={['Guard', 'Signal', 'Alarms', 'Share', 'What would help']} />
+            <Columns names={['Guard', 'Signal', 'Alarms', 'Share', 'Suggestion']} />
             <tbody>
               {h.offenders.map((o) => (
                 <tr key={o.guard + o.signal + o.kind}>

@@ -95,13 +95,13 @@ function Order() {
       <>
         <Prose>Readings can be taken away. Settings, guards and alarms stay. For 30 days they can be put back.</Prose>
         <Fields>
-          <Select label="Of" value={what ?? none} onChange={setWhat} options={{ [none]: 'which?', ...things }} />
-          <Select label="Which" value={days} onChange={setDays} options={stretches} />
+          <Select label="What" value={what ?? none} onChange={setWhat} options={{ [none]: 'which?', ...things }} />
+          <Select label="Period" value={days} onChange={setDays} options={stretches} />
           <QuietButton
             isDisabled={ask.isPending || what === undefined || what === none}
             onPress={() => ask.mutate(undefined, { onSuccess: setWould })}
           >
-            See what would go …
+            Preview …
           </QuietButton>
         </Fields>
         {ask.error && <Failure error={ask.error} />}
@@ -121,7 +121,7 @@ function Order() {
           </Prose>
           <p>
             <QuietLink href={`/api/v1/export?${file}`} download>
-              Save them as a file first
+              Export them first
             </QuietLink>
           </p>
           {would.confirm && (
@@ -133,10 +133,10 @@ function Order() {
       <Row>
         {would.stamp.readings > 0 && (
           <Button type="submit" isDisabled={clear.isPending}>
-            Clear them
+            Clear
           </Button>
         )}
-        <QuietButton onPress={() => setWould(undefined)}>Leave them</QuietButton>
+        <QuietButton onPress={() => setWould(undefined)}>Cancel</QuietButton>
       </Row>
     </Form>
   )

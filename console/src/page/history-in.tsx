@@ -1,6 +1,7 @@
 import { type ChangeEvent, useId, useState } from 'react'
 import styled from 'styled-components'
 import { api, type ImportJob, type Layout, Problem, take } from '../api/client'
+import { ask } from '../api/kept'
 import { useDevices, useHistoryAct, useSite } from '../api/queries'
 import { clock, many } from '../api/words'
 import { Button, Columns, Failure, Prose, QuietButton, Row, Scroll, Soft, Subheading, Table } from '../ui/basics'
@@ -37,7 +38,7 @@ const place = (id: string) => ({ params: { path: { id } } })
 /** Sends a file, which openapi-fetch would turn into JSON. */
 async function send(file: File, device: string): Promise<ImportJob> {
   const query = new URLSearchParams({ name: file.name, device })
-  const answer = await fetch(`/api/v1/imports?${query}`, { method: 'POST', body: file })
+  const answer = await ask(new Request(`/api/v1/imports?${query}`, { method: 'POST', body: file }))
   const body = (await answer.json()) as ImportJob & { detail?: string }
   if (!answer.ok) throw new Problem(answer.status, body.detail ?? answer.statusText)
   return body
@@ -77,7 +78,7 @@ export function BringIn() {
   const error = bring.error ?? go.error
   return (
     <>
-      <Subheading>Bring readings in</Subheading>
+      <Subheading>Import</Subheading>
       {!job && (
         <>
           <Prose>
@@ -86,7 +87,7 @@ export function BringIn() {
           </Prose>
           <Fields>
             <Select
-              label="Of the device"
+              label="Device"
               value={device}
               onChange={setDevice}
               options={devicesFor(devices.map((d) => d.name))}
@@ -106,15 +107,15 @@ export function BringIn() {
             {job.state !== 'done' && (
               <>
                 <QuietButton isDisabled={busy} onPress={() => go.mutate(true)}>
-                  See what would happen
+                  Preview
                 </QuietButton>
                 <Button isDisabled={busy} onPress={() => go.mutate(false)}>
-                  Take them in
+                  Import
                 </Button>
               </>
             )}
             <QuietButton isDisabled={busy} onPress={end}>
-              {job.state === 'done' ? 'Another file' : 'Leave it'}
+              {job.state === 'done' ? 'Another file' : 'Cancel'}
             </QuietButton>
           </Row>
         </>
@@ -154,14 +155,14 @@ function Shape({ job, onChange }: { job: ImportJob; onChange: (layout: Layout) =
       </Prose>
       <Fields>
         <Select
-          label="Of the device"
+          label="Device"
           value={l.device ?? ''}
           onChange={(device) => onChange({ ...l, device })}
           options={devicesFor(devices.map((d) => d.name))}
         />
         {job.zoned && (
           <Select
-            label="Its times are"
+            label="Time zone of its times"
             value={l.zone ?? ''}
             onChange={(zone) => onChange({ ...l, zone })}
             options={{ '': 'in which time zone?', site: `the site's (${site})`, UTC: 'UTC' }}
@@ -170,7 +171,7 @@ function Shape({ job, onChange }: { job: ImportJob; onChange: (layout: Layout) =
       </Fields>
       <Cells tabIndex={0} role="region" aria-label="Columns of the file">
         <Table>
-          <Columns names={['Column', 'For instance', 'Holds', 'Signal', 'Unit']} />
+          <Columns names={['Column', 'Example', 'Contains', 'Signal', 'Unit']} />
           <tbody>
             {columns.map((c, i) => (
               <tr key={`${rows} ${i}`}>

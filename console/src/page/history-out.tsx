@@ -47,7 +47,7 @@ export function TakeOut({ owner }: { owner: boolean }) {
   const wrong = format === 'senml' && every !== ''
   return (
     <>
-      <Subheading>Take readings out</Subheading>
+      <Subheading>Export</Subheading>
       <Fields>
         <Select label="Of" value={what} onChange={setWhat} options={things} />
         <Select label="From" value={days} onChange={setDays} options={stretches} />
@@ -58,12 +58,12 @@ export function TakeOut({ owner }: { owner: boolean }) {
       <Row>
         {!wrong && (
           <QuietLink href={`/api/v1/export?${ask}`} download>
-            Save the file
+            Export
           </QuietLink>
         )}
         {owner && (
           <QuietLink href="/api/v1/archive" download>
-            Save the whole site as one archive
+            Export the whole site as one archive
           </QuietLink>
         )}
       </Row>

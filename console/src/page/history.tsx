@@ -1,5 +1,6 @@
 import { type FormEvent, useState } from 'react'
 import { api, type Storage, take } from '../api/client'
+import { useFormDraft } from '../api/drafts'
 import { useHistoryAct, useSession, useSite, useStorage } from '../api/queries'
 import { bytes, clock, many } from '../api/words'
 import {
@@ -10,14 +11,14 @@ import {
   PlainLink,
   Prose,
   QuietButton,
-  Row,
   Scroll,
   Soft,
   Subheading,
   Table,
-  Button,
 } from '../ui/basics'
-import { fieldsOf, Form, TextInput } from '../ui/form'
+import { NoPage } from '../ui/no-page'
+import { fieldsOf, Form, Send, TextInput } from '../ui/form'
+import { Opens } from '../ui/opens'
 import { Clear } from './history-clear'
 import { BringIn } from './history-in'
 import { TakeOut } from './history-out'
@@ -28,7 +29,7 @@ const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'long', year: '
 export function History() {
   const storage = useStorage()
   const role = useSession().data?.role
-  if (storage.error) return <Failure error={storage.error} />
+  if (storage.error) return <NoPage error={storage.error} />
   if (!storage.data) return <Soft>Looking …</Soft>
   return (
     <>
@@ -67,7 +68,7 @@ function Room({ storage: s, owner }: { storage: Storage; owner: boolean }) {
       )}
       <Scroll tabIndex={0} role="region" aria-label="What takes room">
         <Table>
-          <Columns names={['Signal', 'Readings', 'Takes', 'Bytes each', 'A day']} />
+          <Columns names={['Signal', 'Readings', 'Size', 'Bytes each', 'A day']} />
           <tbody>
             {shown.map((f) => (
               <tr key={f.signal}>
@@ -92,7 +93,7 @@ function Room({ storage: s, owner }: { storage: Storage; owner: boolean }) {
       )}
       {s.savings.length > 0 && (
         <>
-          <Subheading>What would shrink it</Subheading>
+          <Subheading>Ways to save room</Subheading>
           <ul>
             {s.savings.map((x) => (
               <li key={x.do}>
@@ -111,46 +112,49 @@ const long = (d: string | undefined) => (!d || d === '0s' ? 'for ever' : `for ${
 /** For how long things are kept, where nothing else says. */
 function Keep({ owner }: { owner: boolean }) {
   const site = useSite().data
-  const [open, setOpen] = useState(false)
+  const draft = useFormDraft('how long readings are kept')
   const save = useHistoryAct((fields: Record<string, string>) =>
     take(api.PUT('/api/v1/site', { body: { ...site!, keep_readings: '0s', keep_figures: '0s', ...fields } })),
   )
   if (!site) return null
-  const submit = (e: FormEvent<HTMLFormElement>) => {
+  const submit = (close: () => void) => (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
-    save.mutate(fieldsOf(e.currentTarget), { onSuccess: () => setOpen(false) })
+    save.mutate(fieldsOf(e.currentTarget), {
+      onSuccess: () => {
+        draft.unsaved.done()
+        close()
+      },
+    })
   }
   return (
     <>
       <Prose>
         Readings are kept {long(site.keep_readings)}, their figures by hour and day {long(site.keep_figures)}, unless a
-        signal or its kit says otherwise.{' '}
-        {owner && !open && <QuietButton onPress={() => setOpen(true)}>Change</QuietButton>}
+        signal or its kit says otherwise.
       </Prose>
-      {open && (
-        <Form onSubmit={submit}>
-          <TextInput
-            label="Keep readings for"
-            name="keep_readings"
-            optional
-            hint="365d; empty: for ever"
-            defaultValue={site.keep_readings === '0s' ? '' : site.keep_readings}
-          />
-          <TextInput
-            label="Keep figures by hour and day for"
-            name="keep_figures"
-            optional
-            hint="empty: for ever"
-            defaultValue={site.keep_figures === '0s' ? '' : site.keep_figures}
-          />
-          {save.error && <Failure error={save.error} />}
-          <Row>
-            <Button type="submit" isDisabled={save.isPending}>
-              Keep them so
-            </Button>
-            <QuietButton onPress={() => setOpen(false)}>Leave it</QuietButton>
-          </Row>
-        </Form>
+      {owner && (
+        <Opens name="Edit …" label="Edit how long they are kept …">
+          {(close) => (
+            <Form onSubmit={submit(close)} draft={draft}>
+              <TextInput
+                label="Keep readings for"
+                name="keep_readings"
+                optional
+                hint="like 365d; for ever when empty"
+                defaultValue={site.keep_readings === '0s' ? '' : site.keep_readings}
+              />
+              <TextInput
+                label="Keep figures by hour and day for"
+                name="keep_figures"
+                optional
+                hint="for ever when empty"
+                defaultValue={site.keep_figures === '0s' ? '' : site.keep_figures}
+              />
+              <Send send="Save" pending={save.isPending} unsaved={draft.unsaved} onCancel={close} />
+              {save.error && <Failure error={save.error} />}
+            </Form>
+          )}
+        </Opens>
       )}
     </>
   )

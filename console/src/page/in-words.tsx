@@ -1,12 +1,24 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { type Alarm, api, type Signal, take } from '../api/client'
-import { clock, count, length, sentence } from '../api/words'
+import { type Alarm, api, type Device, pathOf, type Signal, take } from '../api/client'
+import { useDevices } from '../api/queries'
+import { clock, count, fullTitle, length, sentence } from '../api/words'
 import { PlainLink, Prose, Soft } from '../ui/basics'
 
 const day = 86_400_000
 const made =
   /^(guard|device|kit|settings|signal|total|tariff|statement|roster|contact|output|interlock|board|calibration|person|site)/
+
+/** What is silent: devices, and of those that are heard the signals that are expected at an interval of their own. */
+function silentThings(devices: Device[], signals: Signal[]) {
+  const dead = devices.filter((d) => d.life === 'silent' && d.silent_since)
+  return [
+    ...dead.map((d) => ({ name: d.title || d.name, to: `/devices/of/${d.name}`, since: d.silent_since! })),
+    ...signals
+      .filter((s) => s.silent_since && s.interval !== '0s' && !dead.some((d) => d.name === s.device))
+      .map((s) => ({ name: fullTitle(s), to: `/signals/${pathOf(s)}`, since: s.silent_since! })),
+  ]
+}
 
 type Props = { signals: Signal[]; recent: Alarm[]; now: number; zone: string }
 
@@ -25,22 +37,22 @@ export function InWords({ signals, recent, now, zone }: Props) {
   const longest = [...over].sort((a, b) => lasted(b) - lasted(a))[0]
   const changes = (entries ?? []).filter((e) => e.who && e.who !== 'the service' && made.test(e.kind))
   const people = [...new Set(changes.map((e) => e.who))]
-  const silent = [...new Map(signals.filter((s) => s.silent_since).map((s) => [s.device, s])).values()]
+  const silent = silentThings(useDevices().data ?? [], signals)
   return (
     <div data-in-words>
       {silent.length > 0 && (
         <Prose>
           {silent.length === 1 ? 'Silent: ' : `${count(silent.length)} are silent: `}
           {silent.map((s, i) => (
-            <span key={s.device}>
+            <span key={s.to}>
               {i > 0 && ', '}
-              <PlainLink href={`/devices/of/${s.device}`}>{s.device_title}</PlainLink>{' '}
+              <PlainLink href={s.to}>{s.name}</PlainLink>{' '}
               <Soft>
                 since{' '}
                 {clock(
-                  s.silent_since!,
+                  s.since,
                   zone,
-                  now - Date.parse(s.silent_since!) > 18 * 3600_000
+                  now - Date.parse(s.since) > 18 * 3600_000
                     ? { weekday: 'short', hour: '2-digit', minute: '2-digit' }
                     : undefined,
                 )}

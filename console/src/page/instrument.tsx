@@ -1,10 +1,14 @@
 import { type FormEvent } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, type Band, pathOf, type Signal, take } from '../api/client'
+import { readNumber } from '../api/numbers'
+import { useFormDraft } from '../api/drafts'
 import { useSession, useSignals, useTrustAct } from '../api/queries'
 import { written } from '../api/units'
 import { Above, Button, Failure, Heading, PlainLink, Prose, Row, Soft } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Fields, fieldsOf, Form, Pick, TextInput } from '../ui/form'
+import { NumberField } from '../ui/number'
 import { Sure } from '../ui/sure'
 import { FaultFields, faultsSaid } from './fault-fields'
 
@@ -12,13 +16,17 @@ const colours = ['blue', 'green', 'yellow', 'orange', 'red', 'grey'] as const
 
 /** Reads "fine 1150..2900 green", or "flame off" of what is on or off. */
 function readBand(line: string): Band {
-  const said = line.trim().match(/^(.*?)\s+(?:(off|on)|(-?[\d.]*?)\.\.(-?[\d.]*))(?:\s+([a-z]+))?$/)
+  const said = line.trim().match(/^(.*?)\s+(?:(off|on)|(-?[\d.,]*?)\.\.(-?[\d.,]*))(?:\s+([a-z]+))?$/)
   const colour = colours.find((c) => c === said?.[5])
   if (!said || (said[5] && !colour))
     throw new Error(
       `“${line}” is no band. Write it like: fine 1150..2900 green, dry ..1150, or flame off. Colours are ${colours.join(', ')}.`,
     )
-  const end = (text: string | undefined) => (text ? Number(text) : undefined)
+  const end = (text: string | undefined) => {
+    const end = readNumber(text ?? '')
+    if (end.wrong) throw new Error(`“${line}”: ${end.wrong}`)
+    return end.value
+  }
   return {
     name: said[1]!,
     from: said[2] === 'on' ? 1 : end(said[3]),
@@ -37,18 +45,18 @@ export function Instrument() {
   const { device = '', signal: name = '' } = useParams()
   const signals = useSignals()
   const signal = signals.data?.find((s) => pathOf(s) === `${device}/${name}`)
-  if (signals.error) return <Failure error={signals.error} />
+  if (signals.error) return <NoPage error={signals.error} />
   if (!signals.data) return <Soft>Looking …</Soft>
-  if (!signal) return <Failure error={new Error(`There is no signal ${device}/${name}.`)} />
+  if (!signal) return <NoPage error={new Error(`There is no signal ${device}/${name}.`)} />
   return (
     <>
-      <title>{`${signal.title}: what is known · Jaunty Lark`}</title>
+      <title>{`Instrument of ${signal.title} · Jaunty Lark`}</title>
       <Above>
         <PlainLink href={`/signals/${pathOf(signal)}`}>
           {signal.device_title} {signal.title}
         </PlainLink>
       </Above>
-      <Heading>What is known of it</Heading>
+      <Heading>Instrument</Heading>
       <Prose>
         By this each reading is judged as it comes. What cannot be believed is kept and marked, and guards, figures and
         totals pass over it.
@@ -73,11 +81,12 @@ function RemoveSignal({ signal: s }: { signal: Signal }) {
         name="Remove the signal"
         says={
           <>
-            All its readings go for good. <Link to={`/history?what=${pathOf(s)}`}>Take them out first</Link> if they may
+            All its readings go for good. <Link to={`/history?what=${pathOf(s)}`}>Export them first</Link> if they may
             be wanted; clearing them instead can be undone for 30 days.
           </>
         }
         act={(after) => remove.mutate(undefined, after)}
+        gone={{ kind: 'signal', name: pathOf(s) }}
         error={remove.error}
         done={() => void navigate(`/devices/of/${s.device}`)}
       />
@@ -103,17 +112,18 @@ function KnownForm({ signal: s }: { signal: Signal }) {
       }),
     )
   })
+  const draft = useFormDraft(`instrument ${pathOf(s)}`)
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
-    save.mutate(fieldsOf(e.currentTarget))
+    save.mutate(fieldsOf(e.currentTarget), { onSuccess: draft.unsaved.done })
   }
   const unit = written(s.unit)
   const behind = unit ? ` (${unit})` : ''
   const length = (d: string) => (d === '0s' ? '' : d)
   return (
-    <Form onSubmit={submit} style={{ maxWidth: '44rem' }}>
+    <Form onSubmit={submit} may={keeper} draft={draft} style={{ maxWidth: '44rem' }}>
       <Fields style={{ marginBottom: 0 }}>
-        <TextInput label="Called" name="title" defaultValue={s.title} optional />
+        <TextInput label="Title" name="title" defaultValue={s.title} optional />
         <TextInput label="Expected every" name="interval" defaultValue={length(s.interval)} optional hint="like 15s" />
       </Fields>
       {!s.made_of && s.kind !== 'text' && s.kind !== 'data' && (
@@ -121,10 +131,10 @@ function KnownForm({ signal: s }: { signal: Signal }) {
           <Prose>Its instrument. Values are raw ones{unit && `, in ${unit}`}, before any correction.</Prose>
           {s.kind === 'number' && (
             <Fields style={{ marginBottom: 0 }}>
-              <TextInput label={`Lowest it can give${behind}`} name="low" defaultValue={text(s.span_low)} optional />
-              <TextInput label={`Highest${behind}`} name="high" defaultValue={text(s.span_high)} optional />
+              <NumberField label="Plausible from" unit={unit} name="low" defaultValue={s.span_low} optional />
+              <NumberField label="Plausible to" unit={unit} name="high" defaultValue={s.span_high} optional />
               <Pick
-                label="A fault reads"
+                label="Fails to"
                 name="fails"
                 none="within the span"
                 options={[
@@ -134,13 +144,13 @@ function KnownForm({ signal: s }: { signal: Signal }) {
                 ]}
                 defaultValue={s.fails_to}
               />
-              <TextInput label={`Step${behind}`} name="step" defaultValue={text(s.step || null)} optional />
+              <NumberField label="Step" unit={unit} name="step" defaultValue={s.step || null} least={0} optional />
             </Fields>
           )}
           <Fields style={{ marginBottom: 0 }}>
-            <TextInput label="Warms up for" name="warm" defaultValue={length(s.warm_up)} optional hint="like 3m" />
+            <TextInput label="Warm-up time" name="warm" defaultValue={length(s.warm_up)} optional hint="like 3m" />
             <TextInput
-              label="A gap means power off from"
+              label="Gap that means power was off"
               name="gap"
               defaultValue={length(s.warm_gap)}
               optional
@@ -154,7 +164,7 @@ function KnownForm({ signal: s }: { signal: Signal }) {
               optional
               hint="10m when empty"
             />
-            <FaultFields faults={s.faults} what="Sensor faults" otherwise="its device or its guards" />
+            <FaultFields faults={s.faults} what="sensor faults" otherwise="its device or its guards" />
           </Fields>
         </>
       )}
@@ -173,17 +183,15 @@ function KnownForm({ signal: s }: { signal: Signal }) {
       {keeper && (
         <Row>
           <Button type="submit" isDisabled={save.isPending}>
-            Keep
+            Save
           </Button>
         </Row>
       )}
       {save.error && <Failure error={save.error} />}
-      <div role="status">{save.isSuccess && <Soft>Kept. It holds for what comes from now on.</Soft>}</div>
+      <div role="status">{save.isSuccess && <Soft>Saved. It holds for what comes from now on.</Soft>}</div>
     </Form>
   )
 }
-
-const text = (v: number | null | undefined) => (v == null ? '' : String(v))
 
 /** The rules of an instrument as a change of them. */
 const rules = (f: Record<string, string>, span: { low: number; high: number } | undefined) => ({

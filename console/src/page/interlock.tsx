@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
-import { api, type Interlock, type Output, take } from '../api/client'
+import { api, type Interlock, type Output, pathOf, take } from '../api/client'
 import {
   capital,
   saveInterlock,
@@ -12,10 +12,14 @@ import {
   useOutputs,
   writable,
 } from '../api/outputs'
+import { useDraft } from '../api/drafts'
 import { useSession, useSignals } from '../api/queries'
-import { numberOf } from '../api/words'
+import { written as inUnit } from '../api/units'
 import { Above, Button, Failure, Heading, PlainLink, QuietButton, Row, Soft, Subheading } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Fields, Form, Select, Written } from '../ui/form'
+import { NumberField } from '../ui/number'
+import { Sure } from '../ui/sure'
 import { InterlockTable } from './interlocks'
 import { Found } from './interlock-found'
 import { To } from './output-row'
@@ -38,11 +42,11 @@ export function InterlockPage() {
   const locks = useInterlocks()
   const outputs = useOutputs().data?.outputs
   const keeper = useSession().data?.role !== 'viewer'
-  if (locks.error) return <Failure error={locks.error} />
+  if (locks.error) return <NoPage error={locks.error} />
   if (!locks.data || !outputs) return <Soft>Looking …</Soft>
   const fresh = name === 'new'
   const known = locks.data.find((i) => i.name === name)
-  if (!fresh && !known) return <Failure error={new Error(`There is no interlock ${name}.`)} />
+  if (!fresh && !known) return <NoPage error={new Error(`There is no interlock ${name}.`)} />
   const output = query.get('output') ?? (outputs[0] ? `${outputs[0].device}/${outputs[0].name}` : '')
   const begin = known ?? ({ name: '', output, set: '' } as Interlock)
   return (
@@ -59,7 +63,7 @@ export function InterlockPage() {
       </Above>
       <Heading>{known ? headline(known, outputs) : 'Another interlock'}</Heading>
       {known && <InterlockTable locks={[known]} outputs={outputs} keeper={keeper} />}
-      <Subheading>What drives it, and when it would have run</Subheading>
+      <Subheading>Settings and trial</Subheading>
       <Editor key={known?.id ?? 0} begin={begin} outputs={outputs} fresh={fresh} keeper={keeper} />
     </>
   )
@@ -75,24 +79,26 @@ function headline(i: Interlock, outputs: Output[]) {
 type EditorProps = { begin: Interlock; outputs: Output[]; fresh: boolean; keeper: boolean }
 
 function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
-  const [i, setI] = useState<Interlock>(begin)
-  const [driver, setDriver] = useState<Driver>(driverOf(begin))
-  // Kept as they are written: half of a number, or of an input, is none yet.
-  const [texts, setTexts] = useState<Texts>({
-    bands: bandText(begin, outputs),
-    deadband: begin.deadband ? String(begin.deadband) : '',
-    inputs: (begin.of ?? []).map((x) => `${x.as}=${x.signal}`).join(' '),
-  })
+  const [draft, setDraft, unsaved] = useDraft<Draft>(`interlock ${begin.name || `of ${begin.output}`}`, () => ({
+    lock: fresh ? begin : writable(begin),
+    driver: driverOf(begin),
+    // Half of an input or of a band is none yet.
+    texts: {
+      bands: bandText(begin, outputs),
+      inputs: (begin.of ?? []).map((x) => `${x.as}=${x.signal}`).join(' '),
+    },
+  }))
+  const { lock: i, driver, texts } = draft
   const [since, setSince] = useState('30')
-  const [leaving, setLeaving] = useState(false)
   const navigate = useNavigate()
-  const put = (change: Partial<Interlock>) => setI({ ...i, ...change })
+  const put = (change: Partial<Interlock>) => setDraft({ ...draft, lock: { ...i, ...change } })
   const o = outputs.find((one) => `${one.device}/${one.name}` === i.output)
   const asked = () => driven(i, driver, texts)
   const save = useOutputAct(() => saveInterlock(asked()))
   const remove = useOutputAct(() =>
     take(api.DELETE('/api/v1/interlocks/{interlock}', { params: { path: { interlock: begin.name } } })),
   )
+  const written = JSON.stringify([draft, since])
   const tryIt = useMutation({
     mutationFn: () => {
       const until = Date.now()
@@ -103,19 +109,29 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
         until: new Date(until).toISOString(),
       }
       return take(api.POST('/api/v1/interlock-trials', { body })).then((tried) => ({
+        of: written,
         tried,
         from: Date.parse(from),
         until,
       }))
     },
   })
-  const failed = save.error ?? tryIt.error ?? remove.error
+  const failed = save.error ?? tryIt.error
   return (
     <Form
+      may={keeper}
+      unsaved={unsaved}
       style={{ maxWidth: 860 }}
       onSubmit={(e) => {
         e.preventDefault()
-        tryIt.mutate()
+        const act = (e.nativeEvent as SubmitEvent).submitter?.getAttribute('value')
+        if (act !== 'save') return tryIt.mutate()
+        save.mutate(undefined, {
+          onSuccess: (saved) => {
+            unsaved.done()
+            void navigate(`/interlocks/${saved.name}`)
+          },
+        })
       }}
     >
       <Fields style={{ marginBottom: 0 }}>
@@ -128,11 +144,17 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
             outputs.map((one) => [`${one.device}/${one.name}`, `${titleOf(one)} · ${one.device}`]),
           )}
         />
-        <Select label="Driven by" value={driver} onChange={(d) => setDriver(d as Driver)} options={drivers} />
+        <Select
+          label="Driven by"
+          value={driver}
+          onChange={(d) => setDraft({ ...draft, driver: d as Driver })}
+          options={drivers}
+        />
         {driver !== 'bands' && o && (
           <To
             output={o}
             label="Goes to"
+            optional={driver === 'formula'}
             value={i.set || (o.kind === 'switch' ? 'on' : '')}
             onChange={(set) => put({ set })}
           />
@@ -143,55 +165,61 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
         lock={i}
         put={put}
         texts={texts}
-        write={(change) => setTexts({ ...texts, ...change })}
+        write={(change) => setDraft({ ...draft, texts: { ...texts, ...change } })}
       />
       <Fields style={{ marginBottom: 0 }}>
         <Select
-          label="When it is over"
+          label="Latch"
           value={i.latch ? 'latch' : 'go'}
           onChange={(v) => put({ latch: v === 'latch' })}
           options={{ go: 'the output goes back by itself', latch: 'latched until a person resets it' }}
         />
         <Select
-          label="Weight"
+          label="Priority"
           value={i.safety ? 'safety' : 'usual'}
           onChange={(v) => put({ safety: v === 'safety' })}
           options={{ usual: 'hands win over it', safety: 'for safety: it wins over hands and least times' }}
         />
-        <Select
-          label="Try it over"
-          value={since}
-          onChange={setSince}
-          options={{ '1': 'a day', '7': 'a week', '30': '30 days', '90': '90 days' }}
-        />
-      </Fields>
-      <Row>
-        <Button type="submit" isDisabled={tryIt.isPending}>
-          {tryIt.isPending ? 'Trying …' : 'Try it'}
-        </Button>
         {keeper && (
-          <QuietButton
-            isDisabled={save.isPending || !i.name}
-            onPress={() => save.mutate(undefined, { onSuccess: (saved) => void navigate(`/interlocks/${saved.name}`) })}
-          >
-            {fresh ? 'Add it' : 'Save it'}
-          </QuietButton>
+          <Select
+            label="Try over"
+            value={since}
+            onChange={setSince}
+            options={{ '1': 'a day', '7': 'a week', '30': '30 days', '90': '90 days' }}
+          />
         )}
-        {keeper && !fresh && !leaving && <QuietButton onPress={() => setLeaving(true)}>Remove it …</QuietButton>}
-        {leaving && (
-          <QuietButton onPress={() => remove.mutate(undefined, { onSuccess: () => void navigate('/outputs') })}>
-            Yes, remove it
+      </Fields>
+      {keeper && (
+        <Row>
+          <Button type="submit" isDisabled={tryIt.isPending}>
+            {tryIt.isPending ? 'Trying …' : 'Try'}
+          </Button>
+          <QuietButton type="submit" name="act" value="save" isDisabled={save.isPending || !i.name}>
+            {fresh ? 'Add' : 'Save'}
           </QuietButton>
-        )}
-        {save.isSuccess && <Soft role="status">Saved.</Soft>}
-      </Row>
+          {save.isSuccess && <Soft role="status">Saved.</Soft>}
+        </Row>
+      )}
       {failed && <Failure error={failed} />}
-      {tryIt.data && o && <Found output={o} {...tryIt.data} />}
+      {tryIt.data?.of === written && o && <Found output={o} {...tryIt.data} />}
+      {keeper && !fresh && (
+        <div>
+          <Sure
+            name={`Remove the interlock ${begin.name}`}
+            says="It drives the output no more; what else drives it goes on."
+            act={(after) => remove.mutate(undefined, after)}
+            gone={{ kind: 'interlock', name: begin.name }}
+            error={remove.error}
+            done={() => void navigate('/outputs')}
+          />
+        </div>
+      )}
     </Form>
   )
 }
 
-type Texts = { bands: string; deadband: string; inputs: string }
+type Texts = { bands: string; inputs: string }
+type Draft = { lock: Interlock; driver: Driver; texts: Texts }
 
 type FieldProps = {
   driver: Driver
@@ -213,7 +241,14 @@ function DriverFields({ driver, lock: i, put, texts, write }: FieldProps) {
     />
   )
   const deadband = (
-    <Written label="Deadband" value={texts.deadband} onChange={(deadband) => write({ deadband })} hint="like 0.5" />
+    <NumberField
+      label="Deadband"
+      unit={inUnit(signals.find((s) => pathOf(s) === i.signal)?.unit ?? '')}
+      least={0}
+      optional
+      value={i.deadband || undefined}
+      onChange={(deadband) => put({ deadband })}
+    />
   )
   switch (driver) {
     case 'alarm':
@@ -272,7 +307,7 @@ function DriverFields({ driver, lock: i, put, texts, write }: FieldProps) {
             hint="like air > 24.0 && humidity > 80.0"
           />
           <Written
-            label="With"
+            label="Inputs"
             value={texts.inputs}
             onChange={(inputs) => write({ inputs })}
             hint="like air=fern-house/air humidity=fern-house/humidity"
@@ -301,18 +336,18 @@ const bandText = (i: Interlock, outputs: Output[]) => {
 function driven(i: Interlock, driver: Driver, texts: Texts): Interlock {
   const { name, output, safety, latch } = i
   const plain = { name, output, safety, latch, set: i.set } as Interlock
-  const deadband = () => numberOf('Deadband', texts.deadband)
+  const deadband = i.deadband ?? 0
   const delays = { ...(i.on_delay ? { on_delay: i.on_delay } : {}), ...(i.off_delay ? { off_delay: i.off_delay } : {}) }
   switch (driver) {
     case 'alarm':
       return { ...plain, alarm: i.alarm }
     case 'when':
-      return { ...plain, signal: i.signal, when: i.when, deadband: deadband(), ...delays }
+      return { ...plain, signal: i.signal, when: i.when, deadband, ...delays }
     case 'bands':
       return {
         ...plain,
         signal: i.signal,
-        deadband: deadband(),
+        deadband,
         set: '',
         bands: texts.bands
           .split(',')

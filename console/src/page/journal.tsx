@@ -81,7 +81,7 @@ export function Journal() {
       <title>Journal · Jaunty Lark</title>
       <Heading>Journal</Heading>
       <Form
-        aria-label="What to look for"
+        aria-label="Search the journal"
         key={query.toString()}
         onSubmit={(e) => {
           e.preventDefault()
@@ -106,13 +106,13 @@ export function Journal() {
             options={kinds.map((k) => ({ value: k, text: k }))}
           />
           <Pick
-            label="How bad"
+            label="Severity"
             name="severity"
             none="any"
             defaultValue={asked.severity}
             options={severities.map((s) => ({ value: s, text: s }))}
           />
-          <Button type="submit">Look</Button>
+          <Button type="submit">Search</Button>
         </Fields>
       </Form>
       {entries.error && <Failure error={entries.error} />}
@@ -146,7 +146,7 @@ export function Journal() {
       {entries.hasNextPage && (
         <Row style={{ marginTop: 'var(--gap-4)' }}>
           <QuietButton onPress={() => void entries.fetchNextPage()} isDisabled={entries.isFetchingNextPage}>
-            Further back
+            Show older
           </QuietButton>
         </Row>
       )}

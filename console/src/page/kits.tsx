@@ -1,6 +1,6 @@
-import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import { api, type Kit, take } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useAct, useDevices, useKitChanges, useKits, useSession } from '../api/queries'
 import { shown } from '../api/words'
 import {
@@ -12,14 +12,14 @@ import {
   Heading,
   PlainLink,
   Prose,
-  QuietButton,
-  Row,
   Scroll,
   Soft,
   Subheading,
   Table,
 } from '../ui/basics'
-import { Form, Written } from '../ui/form'
+import { NoPage } from '../ui/no-page'
+import { Form, Send, Written } from '../ui/form'
+import { Opens } from '../ui/opens'
 import { Sure } from '../ui/sure'
 
 /** Descriptions of sorts of devices. */
@@ -27,7 +27,7 @@ export function Kits() {
   const kits = useKits()
   const devices = useDevices().data ?? []
   const keeper = useSession().data?.role !== 'viewer'
-  if (kits.error) return <Failure error={kits.error} />
+  if (kits.error) return <NoPage error={kits.error} />
   if (!kits.data) return <Soft>Looking …</Soft>
   return (
     <>
@@ -71,9 +71,9 @@ export function KitPage() {
   const keeper = useSession().data?.role !== 'viewer'
   const apply = useAct(() => take(api.POST('/api/v1/kits/{kit}/apply', { params: { path: { kit: name } }, body: {} })))
   const kit = kits.data?.find((k) => k.name === name)
-  if (kits.error) return <Failure error={kits.error} />
+  if (kits.error) return <NoPage error={kits.error} />
   if (!kits.data) return <Soft>Looking …</Soft>
-  if (!kit) return <Failure error={new Error(`There is no kit ${name}.`)} />
+  if (!kit) return <NoPage error={new Error(`There is no kit ${name}.`)} />
   const offers = changes.data ?? []
   return (
     <>
@@ -109,12 +109,15 @@ export function KitPage() {
         <ul>
           {(kit.guards ?? []).map((g) => (
             <li key={g.name}>
-              {g.severity ?? 'warning'} when {g.signal} is {g.when} <Soft>· {g.name}</Soft>
+              {[g, ...(g.rungs ?? [])]
+                .map((r) => `${r.severity ?? 'warning'} when ${g.signal} is ${r.when}`)
+                .join('; ')}{' '}
+              <Soft>· {g.name}</Soft>
             </li>
           ))}
         </ul>
       )}
-      <Subheading>What applying it would change</Subheading>
+      <Subheading>Changes it would make</Subheading>
       {changes.error && <Failure error={changes.error} />}
       {offers.length === 0 ? (
         <Prose>Nothing: its devices are what it says.</Prose>
@@ -140,7 +143,7 @@ export function KitPage() {
           {keeper && offers.some((c) => !c.kept) && (
             <p>
               <Button onPress={() => apply.mutate(undefined)} isDisabled={apply.isPending}>
-                Apply it
+                Apply
               </Button>
             </p>
           )}
@@ -160,8 +163,7 @@ export function KitPage() {
 /** A kit as text, to be changed or written anew. */
 function KitText({ kit }: { kit: Kit }) {
   const navigate = useNavigate()
-  const [open, setOpen] = useState(false)
-  const [text, setText] = useState(() => JSON.stringify(kit, null, 2))
+  const [text, setText, unsaved] = useDraft(`kit ${kit.name}`, () => JSON.stringify(kit, null, 2))
   const save = useAct(() => {
     let body: Kit
     try {
@@ -172,40 +174,35 @@ function KitText({ kit }: { kit: Kit }) {
     return take(api.PUT('/api/v1/kits/{kit}', { params: { path: { kit: body.name ?? '' } }, body }))
   })
   const fresh = !kit.name
-  if (!open)
-    return (
-      <p>
-        <QuietButton onPress={() => setOpen(true)}>{fresh ? 'Write a kit …' : 'Change it as text …'}</QuietButton>
-      </p>
-    )
   return (
-    <Form
-      style={{ maxWidth: 'none' }}
-      onSubmit={(e) => {
-        e.preventDefault()
-        save.mutate(undefined, {
-          onSuccess: (saved) => {
-            setOpen(false)
-            void navigate(`/devices/kits/${saved.kit.name}`)
-          },
-        })
-      }}
-    >
-      <Written
-        label="The kit (JSON)"
-        value={text}
-        onChange={setText}
-        rows={18}
-        hint="the same fields as in its file; what applying it would change is told before it does"
-      />
-      <Row>
-        <Button type="submit" isDisabled={save.isPending}>
-          Save the kit
-        </Button>
-        <QuietButton onPress={() => setOpen(false)}>Leave it</QuietButton>
-      </Row>
-      {save.error && <Failure error={save.error} />}
-    </Form>
+    <Opens name={fresh ? 'Add a kit …' : 'Edit as text …'} startOpen={unsaved.at !== undefined}>
+      {(close) => (
+        <Form
+          unsaved={unsaved}
+          style={{ maxWidth: 'none' }}
+          onSubmit={(e) => {
+            e.preventDefault()
+            save.mutate(undefined, {
+              onSuccess: (saved) => {
+                unsaved.done()
+                close()
+                void navigate(`/devices/kits/${saved.kit.name}`)
+              },
+            })
+          }}
+        >
+          <Written
+            label="Kit (JSON)"
+            value={text}
+            onChange={setText}
+            rows={18}
+            hint="the same fields as in its file; what applying it would change is told before it does"
+          />
+          <Send send="Save" pending={save.isPending} unsaved={unsaved} onCancel={close} />
+          {save.error && <Failure error={save.error} />}
+        </Form>
+      )}
+    </Opens>
   )
 }
 
@@ -214,9 +211,10 @@ function RemoveKit({ name }: { name: string }) {
   const remove = useAct(() => take(api.DELETE('/api/v1/kits/{kit}', { params: { path: { kit: name } } })))
   return (
     <Sure
-      name="Remove the kit"
+      name={`Remove the kit ${name}`}
       says="Devices that were made from it stay as they are."
       act={(after) => remove.mutate(undefined, after)}
+      gone={{ kind: 'kit', name: name }}
       error={remove.error}
       done={() => void navigate('/devices/kits')}
     />

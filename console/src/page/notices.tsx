@@ -50,9 +50,9 @@ export function Notices() {
     <>
       <title>Notices · Jaunty Lark</title>
       <Above>
-        <PlainLink href="/rosters">Who is told</PlainLink>
+        <PlainLink href="/rosters">Rosters and contacts</PlainLink>
       </Above>
-      <Heading>What was sent</Heading>
+      <Heading>Notices</Heading>
       <Fields style={{ marginTop: 'var(--gap-4)' }}>
         <Select label="State" value={query.get('state') ?? ''} onChange={choose('state')} options={states} />
         <Select
@@ -73,7 +73,7 @@ export function Notices() {
       {all.length > 0 && (
         <Scroll tabIndex={0} role="region" aria-label="Notices">
           <Table>
-            <Columns names={['Planned', 'To', 'What it says', 'What became of it']} />
+            <Columns names={['Planned', 'To', 'Message', 'State']} />
             <tbody>
               {all.map((n) => (
                 <NoticeRow key={n.id} notice={n} zone={zone} />
@@ -85,7 +85,7 @@ export function Notices() {
       {notices.hasNextPage && (
         <Row style={{ marginTop: 'var(--gap-3)' }}>
           <QuietButton onPress={() => void notices.fetchNextPage()} isDisabled={notices.isFetching}>
-            Older ones
+            Show older
           </QuietButton>
         </Row>
       )}

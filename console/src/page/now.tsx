@@ -3,7 +3,8 @@ import { useNow } from '../api/live'
 import { restOf, stateWords, titleOf, useOutputs } from '../api/outputs'
 import { useAlarms, useGuards, useSignals, useSite, useSparks, useStanding } from '../api/queries'
 import { age, clock, count } from '../api/words'
-import { Above, Code, Failure, Heading, PlainLink, Prose, QuietLink, Soft, Subheading } from '../ui/basics'
+import { Above, Code, Heading, PlainLink, Prose, QuietLink, Soft, Subheading } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { List } from '../ui/list'
 import { Shape } from '../ui/severity'
 import { SignalRow, WrongList } from './alarm-row'
@@ -19,7 +20,7 @@ export function Now() {
   const guards = useGuards().data
   const sparks = new Map((useSparks().data ?? []).map((s) => [s.signal, s]))
   const failure = signals.error ?? standing.error
-  if (failure) return <Failure error={failure} />
+  if (failure) return <NoPage error={failure} />
   if (!signals.data || !standing.data) return <Soft>Looking …</Soft>
 
   const wrong = standing.data

@@ -14,7 +14,9 @@ import {
 } from '../api/outputs'
 import { clock } from '../api/words'
 import { Button, Failure, PlainLink, Prose, QuietButton, Row, Soft, Well } from '../ui/basics'
+import { focusInto } from '../ui/focus'
 import { Fields, Form, Select, Written } from '../ui/form'
+import { NumberField } from '../ui/number'
 import { Shape } from '../ui/severity'
 
 const Line = styled.li`
@@ -89,9 +91,11 @@ type Props = { output: Output; now: number; zone: string; keeper: boolean; emerg
 /** One output: how it stands and why, what its device says, and the hand switch. */
 export function OutputRow({ output: o, now, zone, keeper, emergency }: Props) {
   const [open, setOpen] = useState(false)
+  const [was, setWas] = useState(false)
   const said = confirmation(o, now)
   const release = useOutputAct(() => take(api.DELETE('/api/v1/outputs/{device}/{output}/hand', at(o))))
-  const may = keeper && !o.hands_off && !emergency && o.by !== 'safety'
+  const barred = whyNotByHand(o, emergency)
+  const may = keeper && !barred
   const hand = o.hand as Output['hand'] | null
   const waiting = o.waiting as Output['waiting'] | null
   return (
@@ -116,15 +120,35 @@ export function OutputRow({ output: o, now, zone, keeper, emergency }: Props) {
       </StateBox>
       <Row style={{ justifyContent: 'flex-end' }}>
         {keeper && hand && <QuietButton onPress={() => release.mutate(undefined)}>Release</QuietButton>}
-        {may && !open && <QuietButton onPress={() => setOpen(true)}>Set by hand</QuietButton>}
+        {may && !open && (
+          // eslint-disable-next-line jsx-a11y/no-autofocus -- back to what opened it
+          <QuietButton onPress={() => setOpen(true)} autoFocus={was}>
+            Set by hand
+          </QuietButton>
+        )}
+        {keeper && barred && <Soft role={open ? 'status' : undefined}>{barred}</Soft>}
       </Row>
       {open && may && (
-        <div style={{ gridColumn: '2 / -1', textAlign: 'left' }}>
-          <HandSwitch output={o} done={() => setOpen(false)} />
+        <div ref={focusInto} style={{ gridColumn: '2 / -1', textAlign: 'left' }}>
+          <HandSwitch
+            output={o}
+            done={() => {
+              setWas(true)
+              setOpen(false)
+            }}
+          />
         </div>
       )}
     </Line>
   )
+}
+
+/** Why nobody can set an output by hand; empty when somebody can. */
+function whyNotByHand(o: Output, emergency: boolean) {
+  if (o.hands_off) return 'Not by hand: its settings say so.'
+  if (emergency) return 'Not by hand: all outputs are held safe.'
+  if (o.by === 'safety') return 'Not by hand: an interlock for safety drives it.'
+  return ''
 }
 
 const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
@@ -164,7 +188,14 @@ export function HandSwitch({ output: o, done }: { output: Output; done: () => vo
         }}
       >
         <Fields style={{ marginBottom: 0 }}>
-          <To output={o} value={to} onChange={setTo} />
+          <To
+            output={o}
+            value={to}
+            onChange={(next) => {
+              setTo(next)
+              setSure(false) // what was asked about is not what is written now
+            }}
+          />
           <Select
             label="For"
             value={hold}
@@ -182,7 +213,7 @@ export function HandSwitch({ output: o, done }: { output: Output; done: () => vo
           <Button type="submit" isDisabled={set.isPending}>
             {sure ? `Yes, set it to ${stateWords(o, to)}` : `Set it to ${stateWords(o, to)}${asks ? ' …' : ''}`}
           </Button>
-          <QuietButton onPress={done}>Leave it</QuietButton>
+          <QuietButton onPress={done}>Cancel</QuietButton>
         </Row>
         {set.error && <Failure error={set.error} />}
       </Form>
@@ -190,14 +221,30 @@ export function HandSwitch({ output: o, done }: { output: Output; done: () => vo
   )
 }
 
-type ToProps = { output: Pick<Output, 'kind' | 'unit'>; value: string; onChange: (v: string) => void; label?: string }
+type ToProps = {
+  output: Pick<Output, 'kind' | 'unit'>
+  value: string
+  onChange: (v: string) => void
+  label?: string
+  optional?: boolean
+}
 
 /** A state of an output, as its kind has it. */
-export function To({ output: o, value, onChange, label = 'To' }: ToProps) {
+export function To({ output: o, value, onChange, label = 'To', optional }: ToProps) {
   if (o.kind === 'switch')
     return <Select label={label} value={value} onChange={onChange} options={{ on: 'on', off: 'off' }} />
   if (o.kind === 'colour')
     return <Select label={label} value={value} onChange={onChange} options={{ ...colours, ...own(value) }} />
+  if (o.kind === 'level')
+    return (
+      <NumberField
+        label={label}
+        unit={o.unit || '%'}
+        value={value === '' ? undefined : Number(value)}
+        onChange={(v) => onChange(v === undefined ? '' : String(v))}
+        optional={optional}
+      />
+    )
   return <Written label={label} value={value} onChange={onChange} />
 }
 

@@ -4,23 +4,13 @@ import { api, type Output, type OutputSpec, take } from '../api/client'
 import { useNow } from '../api/live'
 import { at, restOf, saveOutput, stateWords, titleOf, useInterlocks, useOutputAct, useOutputs } from '../api/outputs'
 import { useDevices, useSession, useSite } from '../api/queries'
-import { numberOf } from '../api/words'
-import {
-  Above,
-  Button,
-  Failure,
-  Heading,
-  PlainLink,
-  Prose,
-  QuietButton,
-  QuietLink,
-  Row,
-  Soft,
-  Subheading,
-  Well,
-} from '../ui/basics'
+import { useDraft } from '../api/drafts'
+import { Above, Button, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Fields, Form, Select, Written } from '../ui/form'
 import { List } from '../ui/list'
+import { NumberField } from '../ui/number'
+import { Sure } from '../ui/sure'
 import { InterlockTable } from './interlocks'
 import { OutputRow, To } from './output-row'
 
@@ -32,10 +22,10 @@ export function OutputPage() {
   const list = useOutputs()
   const locks = useInterlocks().data ?? []
   const keeper = useSession().data?.role !== 'viewer'
-  if (list.error) return <Failure error={list.error} />
+  if (list.error) return <NoPage error={list.error} />
   if (!list.data) return <Soft>Looking …</Soft>
   const o = list.data.outputs.find((one) => one.device === device && one.name === name)
-  if (!o) return <Failure error={new Error(`There is no output ${device}/${name}.`)} />
+  if (!o) return <NoPage error={new Error(`There is no output ${device}/${name}.`)} />
   return (
     <>
       <title>{`${titleOf(o)} · Jaunty Lark`}</title>
@@ -54,22 +44,18 @@ export function OutputPage() {
         unless it is renewed; a device that hears nothing for so long goes to the safe state by itself.
       </Prose>
       <Row>
-        <QuietLink href={`/journal?kind=output&device=${o.device}`}>What happened to it</QuietLink>
-        {keeper && <QuietLink href={`/interlocks/new?output=${o.device}/${o.name}`}>Let something drive it</QuietLink>}
+        <QuietLink href={`/journal?kind=output&device=${o.device}`}>Journal</QuietLink>
+        {keeper && <QuietLink href={`/interlocks/new?output=${o.device}/${o.name}`}>Add an interlock</QuietLink>}
       </Row>
-      <Subheading>What drives it</Subheading>
+      <Subheading>Interlocks</Subheading>
       <InterlockTable
         locks={locks.filter((i) => i.output === `${o.device}/${o.name}`)}
         outputs={list.data.outputs}
         keeper={keeper}
       />
-      {keeper && (
-        <>
-          <Subheading>What it is</Subheading>
-          <Spec key={o.id} path={`${o.device}/${o.name}`} spec={o} />
-          <Remove output={o} />
-        </>
-      )}
+      <Subheading>Settings</Subheading>
+      <Spec key={o.id} path={`${o.device}/${o.name}`} spec={o} />
+      {keeper && <Remove output={o} />}
     </>
   )
 }
@@ -77,30 +63,35 @@ export function OutputPage() {
 /** A new output of a device. */
 export function NewOutput() {
   const devices = useDevices().data ?? []
-  const [device, setDevice] = useState(new URLSearchParams(location.search).get('device') ?? '')
-  const [name, setName] = useState('')
+  const [draft, setDraft] = useState({ device: new URLSearchParams(location.search).get('device') ?? '', name: '' })
   const navigate = useNavigate()
-  const chosen = device || devices[0]?.name || ''
+  const chosen = draft.device || devices[0]?.name || ''
   return (
     <>
-      <title>Another output · Jaunty Lark</title>
+      <title>New output · Jaunty Lark</title>
       <Above>
         <PlainLink href="/outputs">Outputs</PlainLink>
       </Above>
-      <Heading>Another output</Heading>
+      <Heading>New output</Heading>
       <Fields style={{ marginTop: 'var(--gap-4)' }}>
         <Select
           label="Device"
           value={chosen}
-          onChange={setDevice}
+          onChange={(device) => setDraft({ ...draft, device })}
           options={Object.fromEntries(devices.map((d) => [d.name, d.title ?? d.name]))}
         />
-        <Written label="Name" value={name} onChange={setName} hint="as the device calls it, like fan" />
+        <Written
+          label="Name"
+          value={draft.name}
+          onChange={(name) => setDraft({ ...draft, name })}
+          hint="as the device calls it, like fan"
+        />
       </Fields>
       <Spec
-        path={`${chosen}/${name}`}
+        path={`${chosen}/${draft.name}`}
         spec={{ kind: 'switch', title: '', safe: '', rest: '' } as OutputSpec}
-        saved={() => void navigate(`/outputs/${chosen}/${name}`)}
+        isNew
+        saved={() => void navigate(`/outputs/${chosen}/${draft.name}`)}
       />
     </>
   )
@@ -108,32 +99,29 @@ export function NewOutput() {
 
 const kinds = { switch: 'switch: on or off', level: 'level: 0 to 100 %, or a range', colour: 'colour', text: 'text' }
 
+type SpecProps = { path: string; spec: OutputSpec; isNew?: boolean; saved?: () => void }
+
 /** What is said of an output. */
-function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: () => void }) {
-  const [s, setS] = useState<OutputSpec>(spec)
-  // Kept as they are written: half of a number is none yet.
-  const [range, setRange] = useState({
-    low: String(spec.low ?? 0),
-    high: String(spec.high ?? 0),
-    step: String(spec.step ?? 0),
-  })
+function Spec({ path, spec, isNew, saved }: SpecProps) {
+  const keeper = useSession().data?.role !== 'viewer'
+  const [s, setS, unsaved] = useDraft<OutputSpec>(isNew ? 'new output' : `output ${path}`, () => specOf(spec))
   const put = (change: Partial<OutputSpec>) => setS({ ...s, ...change })
-  const save = useOutputAct(async () => {
-    const level = {
-      low: numberOf('From', range.low),
-      high: numberOf('Up to', range.high),
-      step: numberOf('In steps of', range.step),
-    }
-    return saveOutput(path, specOf(s.kind === 'level' ? { ...s, ...level } : s))
-  })
+  const save = useOutputAct(() => saveOutput(path, specOf(s)))
   const runs = s.kind === 'switch' || s.kind === 'level'
   const usual = { switch: 'off', level: '', colour: '#000000', text: '' }
   return (
     <Form
+      may={keeper}
+      unsaved={unsaved}
       style={{ maxWidth: 720 }}
       onSubmit={(e) => {
         e.preventDefault()
-        save.mutate(undefined, { onSuccess: saved })
+        save.mutate(undefined, {
+          onSuccess: () => {
+            unsaved.done()
+            saved?.()
+          },
+        })
       }}
     >
       <Fields style={{ marginBottom: 0 }}>
@@ -144,8 +132,14 @@ function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: (
           options={kinds}
         />
         <Written label="Title" value={s.title ?? ''} onChange={(title) => put({ title })} />
-        <To output={s} label="Safe state" value={s.safe || usual[s.kind]} onChange={(safe) => put({ safe })} />
-        <To output={s} label="At rest" value={s.rest || s.safe || usual[s.kind]} onChange={(rest) => put({ rest })} />
+        <To output={s} label="Safe state" optional value={s.safe || usual[s.kind]} onChange={(safe) => put({ safe })} />
+        <To
+          output={s}
+          label="At rest"
+          optional
+          value={s.rest || s.safe || usual[s.kind]}
+          onChange={(rest) => put({ rest })}
+        />
       </Fields>
       {s.kind === 'switch' && (
         <Fields style={{ marginBottom: 0 }}>
@@ -165,59 +159,51 @@ function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: (
       )}
       {s.kind === 'level' && (
         <Fields style={{ marginBottom: 0 }}>
-          <Written label="From" value={range.low} onChange={(low) => setRange({ ...range, low })} />
-          <Written
-            label="Up to"
-            value={range.high}
-            onChange={(high) => setRange({ ...range, high })}
-            hint="0 to 0: 0 to 100 %"
-          />
+          <NumberField label="From" value={s.low ?? 0} onChange={(low) => put({ low })} />
+          <NumberField label="Up to" value={s.high ?? 0} onChange={(high) => put({ high })} hint="0 to 0: 0 to 100 %" />
           <Written label="Unit" value={s.unit ?? ''} onChange={(unit) => put({ unit })} />
-          <Written
-            label="In steps of"
-            value={range.step}
-            onChange={(step) => setRange({ ...range, step })}
-            hint="0: any"
-          />
+          <NumberField label="Step" value={s.step ?? 0} least={0} onChange={(step) => put({ step })} hint="0: any" />
         </Fields>
       )}
       {s.kind === 'text' && (
-        <Written
+        <NumberField
           label="Longest text"
-          value={s.length ? String(s.length) : ''}
-          onChange={(v) => put({ length: Number(v.replace(/\D/g, '')) })}
+          whole
+          least={0}
+          optional
+          value={s.length || undefined}
+          onChange={(length) => put({ length })}
           hint="characters that its display has room for"
         />
       )}
       {runs && (
         <Fields style={{ marginBottom: 0 }}>
           <Written
-            label="Runs at least"
+            label="On at least"
             value={s.least_on ?? ''}
             onChange={(least_on) => put({ least_on })}
             hint="like 5m"
           />
-          <Written
-            label="Stands still at least"
-            value={s.least_off ?? ''}
-            onChange={(least_off) => put({ least_off })}
-          />
-          <Written
+          <Written label="Off at least" value={s.least_off ?? ''} onChange={(least_off) => put({ least_off })} />
+          <NumberField
             label="Most starts an hour"
-            value={s.starts_per_hour ? String(s.starts_per_hour) : ''}
-            onChange={(v) => put({ starts_per_hour: Number(v.replace(/\D/g, '')) })}
+            whole
+            least={0}
+            optional
+            value={s.starts_per_hour || undefined}
+            onChange={(starts_per_hour) => put({ starts_per_hour })}
           />
         </Fields>
       )}
       <Fields style={{ marginBottom: 0 }}>
         <Written
-          label="A hand holds for"
+          label="Hand setting lasts"
           value={s.hand_holds ?? ''}
           onChange={(hand_holds) => put({ hand_holds })}
           hint="1h when left empty"
         />
         <Written
-          label="Orders hold for"
+          label="Order lasts"
           value={s.expires ?? ''}
           onChange={(expires) => put({ expires })}
           hint="1m when left empty"
@@ -231,7 +217,7 @@ function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: (
       </Fields>
       <Fields style={{ marginBottom: 0 }}>
         <Select
-          label="Its device"
+          label="Confirmation"
           value={s.mute ? 'mute' : ''}
           onChange={(v) => put({ mute: v === 'mute' })}
           options={{ '': 'confirms what it does', mute: 'cannot confirm' }}
@@ -245,12 +231,14 @@ function Spec({ path, spec, saved }: { path: string; spec: OutputSpec; saved?: (
           />
         )}
       </Fields>
-      <Row>
-        <Button type="submit" isDisabled={save.isPending || !/.\/./.test(path)}>
-          Save it
-        </Button>
-        {save.isSuccess && <Soft role="status">Saved.</Soft>}
-      </Row>
+      {keeper && (
+        <Row>
+          <Button type="submit" isDisabled={save.isPending || !/.\/./.test(path)}>
+            Save
+          </Button>
+          {save.isSuccess && <Soft role="status">Saved.</Soft>}
+        </Row>
+      )}
       {save.error && <Failure error={save.error} />}
     </Form>
   )
@@ -270,27 +258,18 @@ function specOf(s: OutputSpec): OutputSpec {
 }
 
 function Remove({ output: o }: { output: Output }) {
-  const [sure, setSure] = useState(false)
   const navigate = useNavigate()
   const remove = useOutputAct(() => take(api.DELETE('/api/v1/outputs/{device}/{output}', at(o))))
   return (
-    <>
-      <Subheading>Remove it</Subheading>
-      {!sure && <QuietButton onPress={() => setSure(true)}>Remove the output …</QuietButton>}
-      {sure && (
-        <Well role="group" aria-label="Remove the output">
-          <Prose>
-            {titleOf(o)} goes with its interlocks. Its device hears no more of it, and goes to {stateWords(o, o.safe)}.
-          </Prose>
-          <Row>
-            <Button onPress={() => remove.mutate(undefined, { onSuccess: () => void navigate('/outputs') })}>
-              Remove it
-            </Button>
-            <QuietButton onPress={() => setSure(false)}>Keep it</QuietButton>
-          </Row>
-          {remove.error && <Failure error={remove.error} />}
-        </Well>
-      )}
-    </>
+    <div style={{ marginTop: 'var(--gap-5)' }}>
+      <Sure
+        name={`Remove the output ${titleOf(o)}`}
+        says={`It goes with its interlocks. Its device hears no more of it, and goes to ${stateWords(o, o.safe)}.`}
+        act={(after) => remove.mutate(undefined, after)}
+        gone={{ kind: 'output', name: `${o.device}/${o.name}` }}
+        error={remove.error}
+        done={() => void navigate('/outputs')}
+      />
+    </div>
   )
 }

@@ -5,8 +5,10 @@ import { restOf, useInterlocks, useOutputAct, useOutputs } from '../api/outputs'
 import { useSession, useSite } from '../api/queries'
 import { clock, count } from '../api/words'
 import { Button, Failure, Heading, Prose, QuietButton, QuietLink, Row, Soft, Subheading, Well } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Form, Written } from '../ui/form'
 import { List } from '../ui/list'
+import { Opens } from '../ui/opens'
 import { Shape } from '../ui/severity'
 import { InterlockTable } from './interlocks'
 import { OutputRow } from './output-row'
@@ -20,7 +22,7 @@ export function Outputs() {
   const list = useOutputs()
   const locks = useInterlocks()
   const keeper = useSession().data?.role !== 'viewer'
-  if (list.error) return <Failure error={list.error} />
+  if (list.error) return <NoPage error={list.error} />
   if (!list.data) return <Soft>Looking …</Soft>
   const { outputs, emergency } = list.data
   const busy = outputs.filter((o) => o.ordered !== restOf(o)).length
@@ -54,13 +56,13 @@ export function Outputs() {
         </List>
       )}
       {keeper && outputs.length > 0 && <Emergency held={!!emergency} outputs={outputs.length} />}
-      <Subheading>What drives them</Subheading>
+      <Subheading>Interlocks</Subheading>
       {locks.error && <Failure error={locks.error} />}
       {locks.data && <InterlockTable locks={locks.data} outputs={outputs} keeper={keeper} />}
       {keeper && (
         <Row style={{ marginTop: 'var(--gap-4)' }}>
-          {outputs.length > 0 && <QuietLink href="/interlocks/new">Another interlock</QuietLink>}
-          <QuietLink href="/outputs/new">Another output</QuietLink>
+          {outputs.length > 0 && <QuietLink href="/interlocks/new">Add an interlock</QuietLink>}
+          <QuietLink href="/outputs/new">Add an output</QuietLink>
         </Row>
       )}
     </>
@@ -69,46 +71,43 @@ export function Outputs() {
 
 /** One action for the whole site, with a question before it. */
 function Emergency({ held, outputs }: { held: boolean; outputs: number }) {
-  const [asked, setAsked] = useState(false)
   const [why, setWhy] = useState('')
-  const done = () => {
-    setAsked(false)
-    setWhy('')
-  }
   const safe = useOutputAct(() => take(api.PUT('/api/v1/emergency', { body: { why, sure: true } })))
   const end = useOutputAct(() => take(api.DELETE('/api/v1/emergency')))
   const failed = safe.error ?? end.error
-  if (!asked)
-    return (
-      <Row style={{ marginTop: 'var(--gap-4)' }}>
-        <QuietButton onPress={() => setAsked(true)}>
-          {held ? 'End the emergency …' : 'Emergency: all outputs safe …'}
-        </QuietButton>
-      </Row>
-    )
+  const done = (close: () => void) => () => {
+    setWhy('')
+    close()
+  }
   return (
-    <Well role="group" aria-label={held ? 'End the emergency' : 'All outputs safe'}>
-      <Form
-        onSubmit={(e) => {
-          e.preventDefault()
-          if (held) end.mutate(undefined, { onSuccess: done })
-          else safe.mutate(undefined, { onSuccess: done })
-        }}
-      >
-        <Prose style={{ margin: 0 }}>
-          {held
-            ? 'All outputs do again what is asked of them: some may start at once.'
-            : `All ${outputs} outputs go to their safe states at once, and stay there until somebody ends it. Settings by hand are over.`}
-        </Prose>
-        {!held && <Written label="Why" value={why} onChange={setWhy} hint="for the journal" />}
-        <Row>
-          <Button type="submit" isDisabled={safe.isPending || end.isPending}>
-            {held ? 'Yes, end it' : 'Yes, all safe now'}
-          </Button>
-          <QuietButton onPress={done}>Leave it</QuietButton>
-        </Row>
-        {failed && <Failure error={failed} />}
-      </Form>
-    </Well>
+    <Row style={{ marginTop: 'var(--gap-4)' }}>
+      <Opens name={held ? 'End the emergency …' : 'Emergency: all outputs safe …'}>
+        {(close) => (
+          <Well style={{ marginTop: 0 }}>
+            <Form
+              onSubmit={(e) => {
+                e.preventDefault()
+                if (held) end.mutate(undefined, { onSuccess: done(close) })
+                else safe.mutate(undefined, { onSuccess: done(close) })
+              }}
+            >
+              <Prose style={{ margin: 0 }}>
+                {held
+                  ? 'All outputs do again what is asked of them: some may start at once.'
+                  : `All ${outputs} outputs go to their safe states at once, and stay there until somebody ends it. Settings by hand are over.`}
+              </Prose>
+              {!held && <Written label="Why" value={why} onChange={setWhy} hint="for the journal" />}
+              <Row>
+                <Button type="submit" isDisabled={safe.isPending || end.isPending}>
+                  {held ? 'End the emergency' : 'All outputs safe now'}
+                </Button>
+                <QuietButton onPress={close}>Cancel</QuietButton>
+              </Row>
+              {failed && <Failure error={failed} />}
+            </Form>
+          </Well>
+        )}
+      </Opens>
+    </Row>
   )
 }

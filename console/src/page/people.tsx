@@ -1,24 +1,11 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, type Person, take } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { queries, useSession, useSite } from '../api/queries'
 import { clock } from '../api/words'
-import {
-  Above,
-  Button,
-  Code,
-  Columns,
-  Failure,
-  Heading,
-  PlainLink,
-  Prose,
-  Row,
-  Scroll,
-  Soft,
-  Subheading,
-  Table,
-} from '../ui/basics'
-import { Fields, Form, Select, Written } from '../ui/form'
+import { Above, Code, Columns, Failure, Heading, PlainLink, Prose, Scroll, Soft, Subheading, Table } from '../ui/basics'
+import { Fields, Form, Select, Send, Written } from '../ui/form'
 import { Sure } from '../ui/sure'
 
 const roles = { viewer: 'viewer: looks', keeper: 'keeper: changes and acknowledges', owner: 'owner: all, and people' }
@@ -75,6 +62,7 @@ export function People() {
                         name={`Remove ${p.name || p.email}`}
                         says="All sessions and tokens end at once. What was done stays in the journal."
                         act={(after) => remove.mutate(p.email, after)}
+                        gone={{ kind: 'person', name: p.email }}
                         error={remove.error}
                         done={() => undefined}
                       />
@@ -92,41 +80,42 @@ export function People() {
   )
 }
 
+const blank = { email: '', name: '', role: 'keeper' as Role }
+
 function AddPerson() {
-  const [email, setEmail] = useState('')
-  const [name, setName] = useState('')
-  const [role, setRole] = useState<Role>('keeper')
-  const [password, setPassword] = useState('')
-  const add = useAct(() =>
-    take(api.POST('/api/v1/people', { body: { email, name, role, ...(password ? { password } : {}) } })),
-  )
+  const [d, setDraft, unsaved] = useDraft('new person', blank)
+  const [password, setPassword] = useState('') // is never kept
+  const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
+  const add = useAct(() => take(api.POST('/api/v1/people', { body: { ...d, ...(password ? { password } : {}) } })))
   return (
     <>
-      <Subheading>Let somebody in</Subheading>
+      <Subheading>Add a person</Subheading>
       <Form
+        unsaved={unsaved}
         style={{ maxWidth: 'none' }}
         onSubmit={(e) => {
           e.preventDefault()
-          add.mutate(undefined, { onSuccess: () => setEmail('') })
+          add.mutate(undefined, {
+            onSuccess: () => {
+              unsaved.reset(blank)
+              setPassword('')
+            },
+          })
         }}
       >
         <Fields style={{ marginBottom: 0 }}>
-          <Written label="E-mail" value={email} onChange={setEmail} type="email" />
-          <Written label="Name" value={name} onChange={setName} />
-          <Select label="Role" value={role} onChange={(v) => setRole(v as Role)} options={roles} />
+          <Written label="E-mail" value={d.email} onChange={(email) => set({ email })} type="email" />
+          <Written label="Name" value={d.name} onChange={(name) => set({ name })} />
+          <Select label="Role" value={d.role} onChange={(role) => set({ role: role as Role })} options={roles} />
           <Written
             label="Password"
             value={password}
             onChange={setPassword}
             type="password"
-            hint="one is made when left empty"
+            hint="one is made when empty"
           />
         </Fields>
-        <Row>
-          <Button type="submit" isDisabled={add.isPending || !email}>
-            Let in
-          </Button>
-        </Row>
+        <Send send="Add" pending={add.isPending} off={!d.email} />
         {add.data && (
           <Prose role="status">
             {add.data.name || add.data.email} may sign in now.

@@ -2,17 +2,9 @@ import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import styled from 'styled-components'
 import { api, type Roster, type Step, take } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useGuards, useSession, useSite } from '../api/queries'
-import {
-  listOf,
-  saveRoster,
-  severities,
-  type Severity,
-  useContacts,
-  usePlan,
-  useReachAct,
-  useRosters,
-} from '../api/reach'
+import { saveRoster, severities, type Severity, useContacts, usePlan, useReachAct, useRosters } from '../api/reach'
 import { clock } from '../api/words'
 import {
   Above,
@@ -27,7 +19,11 @@ import {
   Subheading,
   Well,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Fields, Form, Select, Written } from '../ui/form'
+import { ListField } from '../ui/list-field'
+import { NumberField } from '../ui/number'
+import { Sure } from '../ui/sure'
 import { DrillIt } from './drill-it'
 
 const Card = styled.fieldset`
@@ -75,15 +71,15 @@ const fresh: Roster = { name: '', title: '', steps: [{ ...freshStep }], repeat: 
 export function RosterPage() {
   const { roster: name } = useParams()
   const rosters = useRosters()
-  if (rosters.error) return <Failure error={rosters.error} />
+  if (rosters.error) return <NoPage error={rosters.error} />
   if (!rosters.data) return <Soft>Looking …</Soft>
   const found = name === 'new' ? fresh : rosters.data.find((r) => r.name === name)
-  if (!found) return <Failure error={new Error(`There is no roster ${name}.`)} />
+  if (!found) return <NoPage error={new Error(`There is no roster ${name}.`)} />
   return <RosterForm key={name} roster={found} isNew={name === 'new'} />
 }
 
 function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
-  const [draft, setDraft] = useState(roster)
+  const [draft, setDraft, unsaved] = useDraft(`roster ${roster.name}`, roster)
   const keeper = useSession().data?.role !== 'viewer'
   const contacts = useContacts().data ?? []
   const guards = (useGuards().data ?? []).filter((g) => g.tell?.includes(roster.name ?? ''))
@@ -100,14 +96,21 @@ function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
     <>
       <title>{`${draft.title || draft.name || 'A roster'} · Jaunty Lark`}</title>
       <Above>
-        <PlainLink href="/rosters">Who is told</PlainLink>
+        <PlainLink href="/rosters">Rosters and contacts</PlainLink>
       </Above>
-      <Heading>{isNew ? 'A new roster' : draft.title || draft.name}</Heading>
+      <Heading>{isNew ? 'New roster' : draft.title || draft.name}</Heading>
       <Two style={{ marginTop: 'var(--gap-4)' }}>
         <Form
+          may={keeper}
+          unsaved={unsaved}
           onSubmit={(e) => {
             e.preventDefault()
-            save.mutate(draft, { onSuccess: (r) => isNew && void navigate(`/rosters/${r.name}`) })
+            save.mutate(draft, {
+              onSuccess: (r) => {
+                unsaved.done()
+                if (isNew) void navigate(`/rosters/${r.name}`)
+              },
+            })
           }}
         >
           {isNew && (
@@ -121,7 +124,9 @@ function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
               known={known}
               onChange={(c) => setStep(i, c)}
               onRemove={
-                draft.steps.length > 1 ? () => set({ steps: draft.steps.filter((_, j) => j !== i) }) : undefined
+                keeper && draft.steps.length > 1
+                  ? () => set({ steps: draft.steps.filter((_, j) => j !== i) })
+                  : undefined
               }
             />
           ))}
@@ -133,7 +138,7 @@ function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
             </Row>
           )}
           <Written
-            label="Then tell everybody again every"
+            label="Repeat every"
             value={draft.repeat ?? '0s'}
             onChange={(v) => set({ repeat: v })}
             hint="until somebody has it; 0s for not"
@@ -142,17 +147,24 @@ function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
           {keeper && (
             <Row>
               <Button type="submit" isDisabled={save.isPending}>
-                Keep this roster
+                Save
               </Button>
-              {save.isSuccess && <Soft role="status">Kept.</Soft>}
-              {!isNew && (
-                <QuietButton onPress={() => remove.mutate(undefined, { onSuccess: () => void navigate('/rosters') })}>
-                  Remove it
-                </QuietButton>
-              )}
+              {save.isSuccess && <Soft role="status">Saved.</Soft>}
             </Row>
           )}
-          {(save.error ?? remove.error) && <Failure error={(save.error ?? remove.error)!} />}
+          {save.error && <Failure error={save.error} />}
+          {keeper && !isNew && (
+            <div>
+              <Sure
+                name={`Remove the roster ${roster.title || roster.name}`}
+                says="Nobody is told by it any more. What was told stays in the notices."
+                act={(after) => remove.mutate(undefined, after)}
+                gone={{ kind: 'roster', name: roster.name! }}
+                error={remove.error}
+                done={() => void navigate('/rosters')}
+              />
+            </div>
+          )}
         </Form>
         <div>
           <Plan draft={draft} />
@@ -185,55 +197,44 @@ type StepProps = {
 }
 
 function StepFields({ step: s, no, known, onChange, onRemove }: StepProps) {
-  const [who, setWho] = useState(s.who.join(', '))
-  const [by, setBy] = useState((s.by ?? []).join(', '))
-  const [only, setOnly] = useState([...(s.severities ?? []), ...(s.kinds ?? [])].join(', '))
   return (
     <Card>
       <legend>Step {no}</legend>
       <Grid>
-        <Written
+        <ListField
           label="Who"
-          value={who}
-          onChange={(v) => {
-            setWho(v)
-            onChange({ who: listOf(v) })
-          }}
+          value={s.who}
+          onChange={(who) => onChange({ who })}
           hint={`${known || 'no contacts yet'}; on-duty for whom the rotation names`}
         />
-        <Written
+        <ListField
           label="By"
-          value={by}
-          onChange={(v) => {
-            setBy(v)
-            onChange({ by: listOf(v) })
-          }}
-          hint="e-mail, text, voice, chat, webhook, push; empty for all"
+          value={s.by ?? []}
+          onChange={(by) => onChange({ by: by as Step['by'] })}
+          hint="e-mail, text, voice, chat, webhook, push; all when empty"
         />
         <Written
           label="After"
           value={s.after ?? '0s'}
           onChange={(after) => onChange({ after })}
-          hint="without anybody having it"
+          hint="since the alarm, while nobody has it"
         />
         <Select
-          label="For alarms from"
+          label="From severity"
           value={s.from_severity ?? 'advisory'}
           onChange={(v) => onChange({ from_severity: v as Severity })}
           options={severities}
         />
-        <Written
-          label="For these alone"
-          value={only}
-          onChange={(v) => {
-            setOnly(v)
-            const words = listOf(v)
+        <ListField
+          label="Only for"
+          value={[...(s.severities ?? []), ...(s.kinds ?? [])]}
+          onChange={(words) =>
             onChange({
               severities: words.filter((w) => w in severities) as Step['severities'],
               kinds: words.filter((w) => !(w in severities)) as Step['kinds'],
             })
-          }}
-          hint="warning, critical; limit, silence, fault, reminder; empty for all"
+          }
+          hint="warning, critical; limit, silence, fault, reminder; all when empty"
         />
         <Written
           label="Least gap"
@@ -248,38 +249,34 @@ function StepFields({ step: s, no, known, onChange, onRemove }: StepProps) {
           hint="always; or daily 22:00-07:00"
         />
       </Grid>
-      {onRemove && <QuietButton onPress={onRemove}>Take this step out</QuietButton>}
+      {onRemove && <QuietButton onPress={onRemove}>Remove step</QuietButton>}
     </Card>
   )
 }
 
 function RotationFields({ draft, set }: { draft: Roster; set: (change: Partial<Roster>) => void }) {
   const r = draft.rotation
-  const [who, setWho] = useState((r?.who ?? []).join(', '))
   const change = (next: Partial<NonNullable<Roster['rotation']>>) =>
     set({ rotation: { who: [], since: new Date().toISOString().slice(0, 10), at: '09:00', weeks: 1, ...r, ...next } })
   return (
     <Card>
       <legend>On duty in turn</legend>
-      <Written
+      <ListField
         label="Who"
-        value={who}
-        onChange={(v) => {
-          setWho(v)
-          if (listOf(v).length) change({ who: listOf(v) })
-          else set({ rotation: undefined })
-        }}
-        hint="in order; empty for no rotation"
+        value={r?.who ?? []}
+        onChange={(who) => (who.length ? change({ who }) : set({ rotation: undefined }))}
+        hint="in order; no rotation when empty"
       />
       {r && (
         <Fields style={{ marginTop: 'var(--gap-3)' }}>
-          <Written label="The first one from" value={r.since} onChange={(since) => change({ since })} type="date" />
-          <Written label="Changes at" value={r.at ?? '00:00'} onChange={(at) => change({ at })} />
-          <Written
+          <Written label="First turn from" value={r.since} onChange={(since) => change({ since })} type="date" />
+          <Written label="Handover at" value={r.at ?? '00:00'} onChange={(at) => change({ at })} />
+          <NumberField
             label="Weeks each"
-            value={String(r.weeks ?? 1)}
-            onChange={(v) => change({ weeks: Number(v) || 1 })}
-            type="number"
+            whole
+            least={1}
+            value={r.weeks ?? 1}
+            onChange={(weeks) => change({ weeks })}
           />
         </Fields>
       )}
@@ -297,7 +294,7 @@ function Plan({ draft }: { draft: Roster }) {
   const plan = usePlan(order, at ? new Date(at).toISOString() : '', severity)
   return (
     <Well style={{ marginTop: 0 }}>
-      <Subheading style={{ marginTop: 0 }}>What that comes to</Subheading>
+      <Subheading style={{ marginTop: 0 }}>Preview</Subheading>
       <Fields>
         <Written
           label="An alarm raised at"
@@ -306,7 +303,7 @@ function Plan({ draft }: { draft: Roster }) {
           type="datetime-local"
           hint="now when left empty"
         />
-        <Select label="How bad" value={severity} onChange={(v) => setSeverity(v as Severity)} options={severities} />
+        <Select label="Severity" value={severity} onChange={(v) => setSeverity(v as Severity)} options={severities} />
       </Fields>
       {plan.error && <Failure error={plan.error} />}
       {plan.data && !plan.error && (

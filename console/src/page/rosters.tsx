@@ -4,7 +4,8 @@ import { useNow } from '../api/live'
 import { useSession, useSite } from '../api/queries'
 import { carriers, useCarriers, useContacts, useDrills, useRosters } from '../api/reach'
 import { clock, length } from '../api/words'
-import { Columns, Failure, Heading, Prose, QuietLink, Row, Scroll, Soft, Subheading, Table } from '../ui/basics'
+import { Columns, Heading, Prose, QuietLink, Row, Scroll, Soft, Subheading, Table } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Shape } from '../ui/severity'
 import { PushHere } from './push-here'
 import { SiteReach } from './site-reach'
@@ -18,14 +19,14 @@ export function Rosters() {
   const zone = useSite().data?.zone ?? 'UTC'
   const keeper = useSession().data?.role !== 'viewer'
   const failed = rosters.error ?? contacts.error
-  if (failed) return <Failure error={failed} />
+  if (failed) return <NoPage error={failed} />
   return (
     <>
       <title>Rosters · Jaunty Lark</title>
-      <Heading>Who is told</Heading>
+      <Heading>Rosters and contacts</Heading>
       <Prose>
         A guard tells rosters, contacts and e-mail addresses. A roster calls on people step by step until somebody has
-        it. <Link to="/notices">What was sent, and what became of it</Link>.
+        it. <Link to="/notices">Notices</Link>.
       </Prose>
       <Subheading>Rosters</Subheading>
       {rosters.data?.length === 0 && (
@@ -34,7 +35,7 @@ export function Rosters() {
       {!!rosters.data?.length && (
         <Scroll tabIndex={0} role="region" aria-label="Rosters">
           <Table>
-            <Columns names={['Roster', 'Steps', 'Told again', 'Last drilled']} />
+            <Columns names={['Roster', 'Steps', 'Repeat', 'Last drilled']} />
             <tbody>
               {rosters.data.map((r) => (
                 <tr key={r.name}>
@@ -60,7 +61,7 @@ export function Rosters() {
       {!!contacts.data?.length && <ContactTable contacts={contacts.data} />}
       <Row style={{ marginTop: 'var(--gap-3)' }}>
         {keeper && <QuietLink href="/contacts/new">Add a contact</QuietLink>}
-        <QuietLink href="/words">The words</QuietLink>
+        <QuietLink href="/words">Words of messages</QuietLink>
       </Row>
       <PushHere />
       <Ways />
@@ -73,7 +74,7 @@ export function Rosters() {
 const ContactTable = ({ contacts }: { contacts: Contact[] }) => (
   <Scroll tabIndex={0} role="region" aria-label="Contacts">
     <Table>
-      <Columns names={['Contact', 'Reached by', 'Quiet']} />
+      <Columns names={['Contact', 'Ways', 'Quiet hours']} />
       <tbody>
         {contacts.map((c) => (
           <tr key={c.name}>

@@ -3,6 +3,7 @@ import { useNavigate, useParams } from 'react-router'
 import { useAssetAct, useAsset } from '../api/assets'
 import { pathOf, type RunPage as Page } from '../api/client'
 import { useNow } from '../api/live'
+import { useDraft } from '../api/drafts'
 import { useSession, useSignals, useSite } from '../api/queries'
 import { changeRun, markPhase, removeRun, report, stopRun, useRun } from '../api/runs'
 import { amount, clock, figure, length } from '../api/words'
@@ -24,11 +25,12 @@ import {
   Table,
   Well,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Dialog } from '../ui/dialog'
-import { Form, Written } from '../ui/form'
+import { Form, Send, Written } from '../ui/form'
 import { Sure } from '../ui/sure'
 import { AssetChart } from './asset-chart'
-import { draftsOf, GoalFields, goalsOf } from './goal-fields'
+import { draftsOf, type GoalDraft, GoalFields, goalsOf } from './goal-fields'
 
 const seconds: Intl.DateTimeFormatOptions = {
   day: 'numeric',
@@ -44,7 +46,7 @@ export function RunPage() {
   const run = useRun(id)
   const zone = useSite().data?.zone ?? 'UTC'
   const keeper = useSession().data?.role !== 'viewer'
-  if (run.error) return <Failure error={run.error} />
+  if (run.error) return <NoPage error={run.error} />
   if (!run.data) return <Soft>Looking …</Soft>
   const r = run.data
   const on = !r.ended_at
@@ -92,12 +94,12 @@ function Acts({ run: r, keeper }: { run: Page; keeper: boolean }) {
         {keeper && !r.ended_at && (
           <>
             <Button onPress={() => stop.mutate(undefined)} isDisabled={stop.isPending}>
-              End it
+              End run
             </Button>
-            <QuietButton onPress={() => setOpen('phase')}>A new phase …</QuietButton>
+            <QuietButton onPress={() => setOpen('phase')}>New phase …</QuietButton>
           </>
         )}
-        {keeper && <QuietButton onPress={() => setOpen('change')}>Change it …</QuietButton>}
+        {keeper && <QuietButton onPress={() => setOpen('change')}>Edit …</QuietButton>}
         <QuietLink href={report(r.id, 'html')} target="_blank">
           Report
         </QuietLink>
@@ -109,10 +111,10 @@ function Acts({ run: r, keeper }: { run: Page; keeper: boolean }) {
         </QuietLink>
       </Row>
       {stop.error && <Failure error={stop.error} />}
-      <Dialog title="Which phase begins now?" open={open === 'phase'} onClose={() => setOpen('')}>
+      <Dialog title="New phase" open={open === 'phase'} onClose={() => setOpen('')}>
         <NewPhase id={r.id} onClose={() => setOpen('')} />
       </Dialog>
-      <Dialog title={`Change ${r.title}`} open={open === 'change'} onClose={() => setOpen('')} wide>
+      <Dialog title={`Edit ${r.title}`} open={open === 'change'} onClose={() => setOpen('')} wide>
         <Change run={r} onClose={() => setOpen('')} />
       </Dialog>
     </>
@@ -120,22 +122,23 @@ function Acts({ run: r, keeper }: { run: Page; keeper: boolean }) {
 }
 
 function NewPhase({ id, onClose }: { id: number; onClose: () => void }) {
-  const [name, setName] = useState('')
+  const [name, setName, unsaved] = useDraft(`phase of run ${id}`, '')
   const mark = useAssetAct(() => markPhase(id, name))
   return (
     <Form
+      unsaved={unsaved}
       onSubmit={(e) => {
         e.preventDefault()
-        mark.mutate(undefined, { onSuccess: onClose })
+        mark.mutate(undefined, {
+          onSuccess: () => {
+            unsaved.reset('')
+            onClose()
+          },
+        })
       }}
     >
       <Written label="Phase" value={name} onChange={setName} hint="heating, holding, cooling" />
-      <Row>
-        <Button type="submit" isDisabled={!name.trim() || mark.isPending}>
-          It begins
-        </Button>
-        <QuietButton onPress={onClose}>Leave it</QuietButton>
-      </Row>
+      <Send send="Begin phase" pending={mark.isPending} off={!name.trim()} unsaved={unsaved} onCancel={onClose} />
       {mark.error && <Failure error={mark.error} />}
     </Form>
   )
@@ -144,27 +147,32 @@ function NewPhase({ id, onClose }: { id: number; onClose: () => void }) {
 function Change({ run: r, onClose }: { run: Page; onClose: () => void }) {
   const all = useSignals().data ?? []
   const numbers = all.filter((s) => r.courses.some((c) => c.signal === pathOf(s)) && s.kind === 'number')
-  const [title, setTitle] = useState(r.title)
-  const [note, setNote] = useState(r.note)
-  const [goals, setGoals] = useState(() => draftsOf(r.goals, all))
+  const [{ title, note, goals }, setDraft, unsaved] = useDraft(`run ${r.id}`, () => ({
+    title: r.title,
+    note: r.note,
+    goals: draftsOf(r.goals, all),
+  }))
+  const set = (change: Partial<{ title: string; note: string; goals: GoalDraft[] }>) =>
+    setDraft((old) => ({ ...old, ...change }))
   const change = useAssetAct(async () => changeRun(r.id, { title, note, goals: goalsOf(goals, all) }))
   return (
     <Form
+      unsaved={unsaved}
       style={{ maxWidth: 'none' }}
       onSubmit={(e) => {
         e.preventDefault()
-        change.mutate(undefined, { onSuccess: onClose })
+        change.mutate(undefined, {
+          onSuccess: () => {
+            unsaved.done()
+            onClose()
+          },
+        })
       }}
     >
-      <Written label="Called" value={title} onChange={setTitle} />
-      <GoalFields drafts={goals} signals={numbers} onChange={setGoals} />
-      <Written label="Notes" value={note} onChange={setNote} rows={4} />
-      <Row>
-        <Button type="submit" isDisabled={change.isPending}>
-          Change it
-        </Button>
-        <QuietButton onPress={onClose}>Leave it</QuietButton>
-      </Row>
+      <Written label="Title" value={title} onChange={(title) => set({ title })} />
+      <GoalFields drafts={goals} signals={numbers} onChange={(goals) => set({ goals })} />
+      <Written label="Notes" value={note} onChange={(note) => set({ note })} rows={4} />
+      <Send send="Save" pending={change.isPending} unsaved={unsaved} onCancel={onClose} />
       {change.error && <Failure error={change.error} />}
     </Form>
   )
@@ -207,8 +215,8 @@ function Courses({ run: r }: { run: Page }) {
   const short = (v: number | null, unit: string) => (v == null ? '–' : amount(Number(v.toPrecision(4)), unit))
   return (
     <>
-      <Subheading>What it came to</Subheading>
-      <Scroll tabIndex={0} role="region" aria-label="What it came to">
+      <Subheading>Results</Subheading>
+      <Scroll tabIndex={0} role="region" aria-label="Results">
         <Table>
           <Columns names={['Signal', 'Lowest', 'Mean over time', 'Highest']} />
           <tbody>
@@ -273,6 +281,7 @@ function Leave({ run: r }: { run: Page }) {
         name="Remove the run"
         says="Its name, goals, phases and notes go; the readings stay. Take its report out first, if you want to keep it."
         act={(after) => remove.mutate(undefined, after)}
+        gone={{ kind: 'run', name: String(r.id) }}
         error={remove.error}
         done={() => void go(`/assets/${r.asset}`)}
       />

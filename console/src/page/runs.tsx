@@ -1,25 +1,16 @@
 import { useState } from 'react'
 import { calledAsset, useAssetAct, useAssets } from '../api/assets'
 import { type Plan, pathOf } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useSession, useSignals } from '../api/queries'
 import { removePlan, savePlan, usePlans, useRuns } from '../api/runs'
 import { fullTitle } from '../api/words'
-import {
-  Above,
-  Button,
-  Failure,
-  Heading,
-  PlainLink,
-  Prose,
-  QuietButton,
-  QuietLink,
-  Row,
-  Soft,
-  Subheading,
-} from '../ui/basics'
+import { Above, Failure, Heading, PlainLink, Prose, QuietButton, QuietLink, Row, Soft, Subheading } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Choice } from '../ui/choice'
 import { Dialog } from '../ui/dialog'
-import { Form, Select, Written } from '../ui/form'
+import { Form, Select, Send, Written } from '../ui/form'
+import { Sure } from '../ui/sure'
 import { RunTable } from './asset-runs'
 import { type GoalDraft, GoalFields, goalsOf } from './goal-fields'
 
@@ -28,7 +19,7 @@ export function Runs() {
   const runs = useRuns('')
   const keeper = useSession().data?.role !== 'viewer'
   const [picked, setPicked] = useState<number[]>([])
-  if (runs.error) return <Failure error={runs.error} />
+  if (runs.error) return <NoPage error={runs.error} />
   if (!runs.data) return <Soft>Looking …</Soft>
   const pick = (id: number) => setPicked((old) => (old.includes(id) ? old.filter((n) => n !== id) : [...old, id]))
   const on = runs.data.filter((r) => !r.ended_at).length
@@ -45,7 +36,7 @@ export function Runs() {
         <>
           <Row style={{ margin: '20px 0 0' }}>
             <QuietLink href={`/runs/compare?runs=${picked.join(',')}`} isDisabled={picked.length < 2}>
-              Compare those picked
+              Compare
             </QuietLink>
             <Soft>{picked.length < 2 ? 'Pick two or more.' : `${picked.length} are picked.`}</Soft>
           </Row>
@@ -71,33 +62,53 @@ function Plans({ keeper }: { keeper: boolean }) {
             <b>{p.title || p.name}</b> of <PlainLink href={`/assets/${p.asset}`}>{p.asset}</PlainLink>:{' '}
             {p.hours || `${p.signal} ${p.start}${p.end ? `, until it is ${p.end}` : ''}`}{' '}
             {keeper && (
-              <QuietButton aria-label={`Remove the plan ${p.name}`} onPress={() => remove.mutate(p.name)}>
-                Remove
-              </QuietButton>
+              <Sure
+                name={`Remove the plan ${p.title || p.name}`}
+                says="No run starts by it any more; its runs stay."
+                act={(after) => remove.mutate(p.name, after)}
+                gone={{ kind: 'plan', name: p.name }}
+                error={remove.error}
+                done={() => undefined}
+              />
             )}
           </li>
         ))}
       </ul>
-      {remove.error && <Failure error={remove.error} />}
-      {keeper && <QuietButton onPress={() => setOpen(true)}>Make a plan …</QuietButton>}
-      <Dialog title="When is a run to start by itself?" open={open} onClose={() => setOpen(false)} wide>
+      {keeper && <QuietButton onPress={() => setOpen(true)}>Add a plan …</QuietButton>}
+      <Dialog title="New plan" open={open} onClose={() => setOpen(false)} wide>
         <NewPlan onClose={() => setOpen(false)} />
       </Dialog>
     </>
   )
 }
 
+type PlanDraft = {
+  asset: string
+  title: string
+  by: 'hours' | 'value'
+  hours: string
+  signal: string
+  start: string
+  end: string
+  goals: GoalDraft[]
+}
+const blankPlan: PlanDraft = {
+  asset: '',
+  title: '',
+  by: 'hours',
+  hours: 'daily 22:00-06:00',
+  signal: '',
+  start: '',
+  end: '',
+  goals: [],
+}
+
 function NewPlan({ onClose }: { onClose: () => void }) {
   const assets = useAssets().data ?? []
   const signals = useSignals().data ?? []
-  const [asset, setAsset] = useState('')
-  const [title, setTitle] = useState('')
-  const [by, setBy] = useState<'hours' | 'value'>('hours')
-  const [hours, setHours] = useState('daily 22:00-06:00')
-  const [signal, setSignal] = useState('')
-  const [start, setStart] = useState('')
-  const [end, setEnd] = useState('')
-  const [goals, setGoals] = useState<GoalDraft[]>([])
+  const [d, setDraft, unsaved] = useDraft('new plan', blankPlan)
+  const set = (change: Partial<PlanDraft>) => setDraft((old) => ({ ...old, ...change }))
+  const { asset, title, by, hours, signal, start, end, goals } = d
   const chosen = asset || assets[0]?.name || ''
   const of = assets.find((a) => a.name === chosen)
   const has = (path: string) => of?.signals.some((n) => n === path || path.startsWith(`${n}/`))
@@ -114,46 +125,67 @@ function NewPlan({ onClose }: { onClose: () => void }) {
   })
   return (
     <Form
+      unsaved={unsaved}
       style={{ maxWidth: 'none' }}
       onSubmit={(e) => {
         e.preventDefault()
-        save.mutate(undefined, { onSuccess: onClose })
+        save.mutate(undefined, {
+          onSuccess: () => {
+            unsaved.reset(blankPlan)
+            onClose()
+          },
+        })
       }}
     >
       <Select
-        label="Of"
+        label="Asset"
         value={chosen}
-        onChange={setAsset}
+        onChange={(asset) => set({ asset })}
         options={Object.fromEntries(assets.map((a) => [a.name, calledAsset(a)]))}
       />
-      <Written label="What are its runs called?" value={title} onChange={setTitle} hint="Night; their date is added" />
-      <Choice label="By" options={{ hours: 'a schedule', value: 'a value' }} value={by} onChange={setBy} />
+      <Written
+        label="Title of its runs"
+        value={title}
+        onChange={(title) => set({ title })}
+        hint="Night; their date is added"
+      />
+      <Choice
+        label="By"
+        options={{ hours: 'a schedule', value: 'a value' }}
+        value={by}
+        onChange={(by) => set({ by })}
+      />
       {by === 'hours' ? (
-        <Written label="Hours" value={hours} onChange={setHours} hint="daily 22:00-06:00; mon-fri 07:00-19:00" />
+        <Written
+          label="Hours"
+          value={hours}
+          onChange={(hours) => set({ hours })}
+          hint="daily 22:00-06:00; mon-fri 07:00-19:00"
+        />
       ) : (
         <>
           <Select
             label="Signal"
             value={source}
-            onChange={setSignal}
+            onChange={(signal) => set({ signal })}
             options={Object.fromEntries(own.map((s) => [pathOf(s), fullTitle(s)]))}
           />
-          <Written label="It starts when the signal is" value={start} onChange={setStart} hint="above 40; on: is on" />
           <Written
-            label="It ends when the signal is"
+            label="Starts when the signal is"
+            value={start}
+            onChange={(start) => set({ start })}
+            hint="above 40; on: is on"
+          />
+          <Written
+            label="Ends when the signal is"
             value={end}
-            onChange={setEnd}
+            onChange={(end) => set({ end })}
             hint="below 35; left empty: not that any more"
           />
         </>
       )}
-      <GoalFields drafts={goals} signals={numbers} onChange={setGoals} />
-      <Row>
-        <Button type="submit" isDisabled={!title.trim() || !chosen || save.isPending}>
-          Make it
-        </Button>
-        <QuietButton onPress={onClose}>Leave it</QuietButton>
-      </Row>
+      <GoalFields drafts={goals} signals={numbers} onChange={(goals) => set({ goals })} />
+      <Send send="Add" pending={save.isPending} off={!title.trim() || !chosen} unsaved={unsaved} onCancel={onClose} />
       {save.error && <Failure error={save.error} />}
     </Form>
   )

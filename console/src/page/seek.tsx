@@ -4,11 +4,12 @@ import styled from 'styled-components'
 import { calledAsset, useAssets } from '../api/assets'
 import { boardTitle, useBoards } from '../api/boards'
 import { api, pathOf, take } from '../api/client'
+import { serviceNow } from '../api/live'
 import { titleOf, useOutputs } from '../api/outputs'
-import { useDevices, useGuards, useSession, useSignals, useStanding, useTotals } from '../api/queries'
+import { useDevices, useGuards, useSession, useSignals, useSite, useStanding, useTotals } from '../api/queries'
 import { queries } from '../api/queries'
-import { byUrgency, fullTitle, readsAs, sentence } from '../api/words'
-import { Failure, Soft } from '../ui/basics'
+import { byUrgency, clock, fullTitle, readsAs, sentence } from '../api/words'
+import { Button, Failure, Prose, QuietButton, Row as Buttons, Soft } from '../ui/basics'
 import { Dialog } from '../ui/dialog'
 import { fieldLook } from '../ui/form'
 
@@ -37,7 +38,23 @@ const Found = styled.ul`
     box-shadow: inset 3px 0 var(--accent);
   }
 `
-type Thing = { key: string; name: string; kind: string; says?: string; to?: string; act?: () => Promise<unknown> }
+type Thing = { key: string; name: string; kind: string; says?: string; to: string }
+type Verb = keyof typeof verbs
+/** Something that can be done; it is offered when its verb is typed or chosen. */
+type Act = {
+  key: string
+  verb: Verb
+  name: string
+  does: string // what comes of it
+  asks?: string // what is asked before it is done
+  act: () => Promise<string | undefined> // to where it leads
+}
+
+const verbs = {
+  have: { name: 'I have it …', typed: ['i have it', 'have it', 'acknowledge'], says: 'take an alarm that stands' },
+  shelve: { name: 'Shelve …', typed: ['shelve'], says: 'keep an alarm quiet for an hour' },
+  drill: { name: 'Drill …', typed: ['drill'], says: 'try whether an alarm reaches people' },
+} as const
 
 const places: [string, string][] = [
   ['Now', '/'],
@@ -56,20 +73,20 @@ const places: [string, string][] = [
   ['Notices', '/notices'],
   ['Set-up', '/set-up'],
   ['People', '/set-up/people'],
+  ['Removed: bring back', '/removed'],
   ['Totals', '/totals'],
   ['Tariffs', '/set-up/tariffs'],
   ['Statements', '/statements'],
-  ['History: take out, take in, clear', '/history'],
+  ['History: export, import, clear', '/history'],
   ['Units', '/units'],
   ['Words of messages', '/words'],
   ['Trials', '/trials'],
   ['Compare signals', '/compare'],
-  ['Compute a signal', '/derive'],
+  ['New derived signal', '/derive'],
 ]
 
-/** What there is, in the order in which it is offered: what is wrong and what can be done about it comes first. */
+/** What there is to go to: what is wrong comes first. */
 function useThings(): Thing[] {
-  const keeper = useSession().data?.role !== 'viewer'
   const standing = useStanding().data
   const signals = useSignals().data
   const guards = useGuards().data
@@ -80,30 +97,8 @@ function useThings(): Thing[] {
   const assets = useAssets().data
   return useMemo(() => {
     const things: Thing[] = []
-    for (const a of [...(standing ?? [])].sort(byUrgency)) {
-      const path = { params: { path: { id: a.id } } }
-      if (keeper && !a.acknowledged_at)
-        things.push({
-          key: `have ${a.id}`,
-          name: `I have it: ${sentence(a)}`,
-          kind: 'acknowledge',
-          act: () => take(api.POST('/api/v1/alarms/{id}/acknowledge', path)),
-        })
+    for (const a of [...(standing ?? [])].sort(byUrgency))
       things.push({ key: `alarm ${a.id}`, name: sentence(a), kind: a.severity, to: `/alarms/${a.id}` })
-      if (keeper && a.guard && !a.shelved)
-        things.push({
-          key: `shelve ${a.id}`,
-          name: `Shelve for an hour: ${sentence(a)}`,
-          kind: 'shelve',
-          act: () =>
-            take(
-              api.PUT('/api/v1/guards/{guard}/shelf', {
-                params: { path: { guard: a.guard } },
-                body: { until: new Date(Date.now() + 3600_000).toISOString(), why: 'shelved from the search' },
-              }),
-            ),
-        })
-    }
     for (const [name, to] of places) things.push({ key: to, name, kind: 'place', to })
     for (const a of assets ?? [])
       things.push({ key: `asset ${a.name}`, name: calledAsset(a), kind: 'asset', to: `/assets/${a.name}` })
@@ -129,20 +124,91 @@ function useThings(): Thing[] {
       })
     for (const t of totals ?? [])
       things.push({ key: `total ${t.name}`, name: t.title || t.name, kind: 'total', to: `/totals/${t.name}` })
-    for (const g of guards ?? []) {
-      const guard = g.name ?? ''
-      things.push({ key: `guard ${guard}`, name: guard, kind: 'guard', says: g.when, to: `/guards/${guard}` })
-      if (keeper)
-        things.push({
-          key: `drill ${guard}`,
-          name: `Drill ${guard}`,
-          kind: 'drill',
-          act: () =>
-            take(api.POST('/api/v1/guards/{guard}/drills', { params: { path: { guard }, query: { outputs: false } } })),
+    for (const g of guards ?? [])
+      things.push({ key: `guard ${g.name}`, name: g.name ?? '', kind: 'guard', says: g.when, to: `/guards/${g.name}` })
+    return things
+  }, [standing, signals, guards, devices, boards, outputs, totals, assets])
+}
+
+/** What a keeper can do from here. */
+function useActs(): Act[] {
+  const keeper = useSession().data?.role !== 'viewer'
+  const standing = useStanding().data
+  const guards = useGuards().data
+  const zone = useSite().data?.zone ?? 'UTC'
+  return useMemo(() => {
+    const acts: Act[] = []
+    if (!keeper) return acts
+    for (const a of [...(standing ?? [])].sort(byUrgency)) {
+      if (!a.acknowledged_at)
+        acts.push({
+          key: `have ${a.id}`,
+          verb: 'have',
+          name: `I have it: ${sentence(a)}`,
+          does: 'nobody else is called about it',
+          act: async () => {
+            await take(api.POST('/api/v1/alarms/{id}/acknowledge', { params: { path: { id: a.id } } }))
+            return `/alarms/${a.id}`
+          },
+        })
+      if (a.guard && !a.shelved)
+        acts.push({
+          key: `shelve ${a.id}`,
+          verb: 'shelve',
+          name: `Shelve for an hour: ${sentence(a)}`,
+          does: `nobody is told of it until ${clock(serviceNow() + hour, zone)}, unless it gets worse`,
+          act: async () => {
+            const until = new Date(serviceNow() + hour).toISOString()
+            await take(
+              api.PUT('/api/v1/guards/{guard}/shelf', {
+                params: { path: { guard: a.guard } },
+                body: { until, why: 'shelved from the search' },
+              }),
+            )
+            return `/alarms/${a.id}`
+          },
         })
     }
-    return things
-  }, [keeper, standing, signals, guards, devices, boards, outputs, totals, assets])
+    for (const g of guards ?? []) {
+      const guard = g.name ?? ''
+      acts.push({
+        key: `drill ${guard}`,
+        verb: 'drill',
+        name: `Drill ${guard}`,
+        does: 'a marked alarm goes the whole way, to people',
+        asks: `A marked reading raises an alarm of ${guard}, and all whom it tells are told that it is a drill: ${(g.tell ?? []).join(', ') || 'nobody'}. Outputs are not switched.`,
+        act: async () => {
+          const made = await take(
+            api.POST('/api/v1/guards/{guard}/drills', { params: { path: { guard }, query: { outputs: false } } }),
+          )
+          return `/drills/${made.id}`
+        },
+      })
+    }
+    return acts
+  }, [keeper, standing, guards, zone])
+}
+
+const hour = 3600_000
+
+/** The verb that words begin with, and what follows it. */
+function verbIn(words: string): { verb: Verb; rest: string } | undefined {
+  const said = words.toLowerCase().trimStart()
+  for (const verb of Object.keys(verbs) as Verb[])
+    for (const typed of verbs[verb].typed)
+      if (said === typed || said.startsWith(`${typed} `)) return { verb, rest: said.slice(typed.length) }
+  return undefined
+}
+
+type Row = { key: string; name: string; says: string; run: () => void }
+
+const wordsOf = (text: string) => text.toLowerCase().split(/\s+/).filter(Boolean)
+const has = (text: string, wanted: string[]) => wanted.every((w) => text.toLowerCase().includes(w))
+/** How well a name fits: what begins so comes before what has it somewhere. */
+const rank = (name: string, words: string) => {
+  const n = name.toLowerCase()
+  const w = words.trim().toLowerCase()
+  return !w || n.startsWith(w) ? 0 : n.includes(` ${w}`) ? 1 : has(name, wordsOf(w)) ? 2 : 3
 }
 
 const most = 60
@@ -159,26 +225,38 @@ export default function Seek({ onClose }: { onClose: () => void }) {
 function Seeking({ onClose }: { onClose: () => void }) {
   const navigate = useNavigate()
   const things = useThings()
+  const acts = useActs()
   const [words, setWords] = useState('')
   const [at, setAt] = useState(0)
+  const [asked, setAsked] = useState<Act>()
   const [error, setError] = useState<Error>()
-  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean)
-  const found = things
-    .filter((t) => wanted.every((w) => `${t.name} ${t.kind} ${t.key}`.toLowerCase().includes(w)))
-    .slice(0, most)
-  const chosen = found[Math.min(at, found.length - 1)]
-  const carryOut = async (t: Thing) => {
+  const go = (to: string) => {
+    onClose()
+    void navigate(to)
+  }
+  const write = (text: string) => {
+    setWords(text)
+    setAt(0)
+  }
+  const carryOut = async (act: Act) => {
     setError(undefined)
     try {
-      const made = await t.act?.()
+      const to = await act.act()
       void queries.invalidateQueries()
-      onClose()
-      if (t.to) void navigate(t.to)
-      else if (t.kind === 'drill') void navigate(`/drills/${(made as { id: number }).id}`)
+      go(to ?? '/')
     } catch (e) {
       setError(e as Error)
     }
   }
+  const found = rowsOf(words, things, acts, {
+    go,
+    choose: (verb) => {
+      write(`${verbs[verb].typed[0]} `)
+      document.querySelector<HTMLInputElement>('[data-seek-field]')?.focus()
+    },
+    act: (act) => (act.asks ? setAsked(act) : void carryOut(act)),
+  })
+  const chosen = found[Math.min(at, found.length - 1)]
   const key = (e: React.KeyboardEvent) => {
     const step = { ArrowDown: 1, ArrowUp: -1 }[e.key]
     if (step) {
@@ -188,9 +266,25 @@ function Seeking({ onClose }: { onClose: () => void }) {
       document.getElementById(`found-${next}`)?.scrollIntoView({ block: 'nearest' })
     } else if (e.key === 'Enter' && chosen) {
       e.preventDefault()
-      void carryOut(chosen)
+      chosen.run()
     }
   }
+  if (asked)
+    return (
+      <section aria-label={asked.name} data-asked>
+        <Prose>
+          <b>{asked.name}?</b> {asked.asks}
+        </Prose>
+        <Buttons>
+          {/* eslint-disable-next-line jsx-a11y/no-autofocus -- the question is answered here */}
+          <Button autoFocus onPress={() => void carryOut(asked)}>
+            {asked.name}
+          </Button>
+          <QuietButton onPress={() => setAsked(undefined)}>Cancel</QuietButton>
+        </Buttons>
+        {error && <Failure error={error} />}
+      </section>
+    )
   return (
     <>
       <Field
@@ -201,33 +295,62 @@ function Seeking({ onClose }: { onClose: () => void }) {
         aria-expanded
         aria-controls="found"
         aria-activedescendant={chosen ? `found-${found.indexOf(chosen)}` : undefined}
-        placeholder="a signal, a device, a board, or drill …"
+        placeholder="a signal, a device, a board; or drill, shelve, I have it"
         value={words}
-        onChange={(e) => {
-          setWords(e.target.value)
-          setAt(0)
-        }}
+        onChange={(e) => write(e.target.value)}
         onKeyDown={key}
         data-seek-field
       />
       {error && <Failure error={error} />}
-      <Found id="found" role="listbox" aria-label="Found">
-        {found.map((t, i) => (
+      <Found id="found" role="listbox" aria-label="Results">
+        {found.map((r, i) => (
           // eslint-disable-next-line jsx-a11y/click-events-have-key-events -- the field has the keys
           <li
-            key={t.key}
+            key={r.key}
             id={`found-${i}`}
             role="option"
-            aria-selected={t === chosen}
-            onClick={() => void carryOut(t)}
+            aria-selected={r === chosen}
+            onClick={r.run}
             onPointerMove={() => setAt(i)}
           >
-            <span>{t.name}</span>
-            <Soft>{t.says ?? t.kind}</Soft>
+            <span>{r.name}</span>
+            <Soft>{r.says}</Soft>
           </li>
         ))}
       </Found>
-      {found.length === 0 && <p>Nothing is called that.</p>}
     </>
   )
+}
+
+type Does = { go: (to: string) => void; choose: (verb: Verb) => void; act: (act: Act) => void }
+
+/** What words lead to: acts where they begin with a verb; else what is called so, and the verbs themselves. */
+function rowsOf(words: string, things: Thing[], acts: Act[], does: Does): Row[] {
+  const said = verbIn(words)
+  const rows: Row[] = acts
+    .filter((a) => a.verb === said?.verb && has(a.name, wordsOf(said.rest)))
+    .slice(0, most)
+    .map((a) => ({ key: a.key, name: a.name, says: a.does, run: () => does.act(a) }))
+  const wanted = wordsOf(words)
+  rows.push(
+    ...things
+      .filter((t) => has(`${t.name} ${t.kind} ${t.key}`, wanted))
+      .sort((a, b) => rank(a.name, words) - rank(b.name, words))
+      .slice(0, most)
+      .map((t) => ({ key: t.key, name: t.name, says: t.says ?? t.kind, run: () => does.go(t.to) })),
+  )
+  for (const verb of Object.keys(verbs) as Verb[]) {
+    const v = verbs[verb]
+    const offered = acts.some((a) => a.verb === verb)
+    if (offered && has(`${v.name} ${v.typed.join(' ')}`, wanted))
+      rows.push({ key: verb, name: v.name, says: v.says, run: () => does.choose(verb) })
+  }
+  if (words.trim())
+    rows.push({
+      key: 'journal',
+      name: `Journal: “${words.trim()}”`,
+      says: 'look there for these words',
+      run: () => does.go(`/journal?words=${encodeURIComponent(words.trim())}`),
+    })
+  return rows
 }

@@ -1,10 +1,11 @@
 import { useMutation } from '@tanstack/react-query'
-import { useState } from 'react'
 import styled from 'styled-components'
 import { api, take, type Site } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { queries, useSession, useSite } from '../api/queries'
-import { Button, Code, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
-import { Fields, Form, Written } from '../ui/form'
+import { Code, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
+import { Fields, Form, Send, Written } from '../ui/form'
+import { ListField } from '../ui/list-field'
 import { TakeUpGuide } from './guide'
 
 const Rooms = styled.ul`
@@ -32,9 +33,10 @@ const rooms: [string, string, string][] = [
   ['Words', '/words', 'what messages say'],
   ['Kits', '/devices/kits', 'descriptions of sorts of devices'],
   ['Trials', '/trials', 'recorded stretches to find limits from'],
-  ['Compute a signal', '/derive', 'signals made of others'],
+  ['Derived signals', '/derive', 'signals made of others'],
   ['Compare signals', '/compare', 'two instruments beside each other'],
   ['Notices', '/notices', 'what went out to whom, and how that went'],
+  ['Removed', '/removed', 'what was removed in the last 30 days, to be brought back'],
   ['Stand-ins', '/stand-ins', 'what stands in for mail, voice and text gateways here'],
 ]
 
@@ -58,7 +60,7 @@ export function SetUp() {
           </li>
         ))}
       </Rooms>
-      {owner && <SiteForm key={JSON.stringify(site)} site={site} />}
+      <SiteForm key={JSON.stringify(site)} site={site} owner={owner} />
       <ReaderKey />
       <Subheading>First steps</Subheading>
       <TakeUpGuide />
@@ -67,17 +69,21 @@ export function SetUp() {
 }
 
 /** What the site is called, and where it is. */
-function SiteForm({ site }: { site: Site }) {
-  const [s, setSite] = useState(site)
-  const [days, setDays] = useState((site.holidays ?? []).join(', '))
+function SiteForm({ site, owner }: { site: Site; owner: boolean }) {
+  const [s, setSite, unsaved] = useDraft('site', site)
   const save = useMutation({
-    mutationFn: () => take(api.PUT('/api/v1/site', { body: { ...s, holidays: days.split(/[\s,]+/).filter(Boolean) } })),
-    onSuccess: () => void queries.invalidateQueries(),
+    mutationFn: () => take(api.PUT('/api/v1/site', { body: s })),
+    onSuccess: () => {
+      unsaved.done()
+      void queries.invalidateQueries()
+    },
   })
   return (
     <>
-      <Subheading>The site</Subheading>
+      <Subheading>Site</Subheading>
       <Form
+        may={owner}
+        unsaved={unsaved}
         style={{ maxWidth: 760 }}
         onSubmit={(e) => {
           e.preventDefault()
@@ -99,35 +105,34 @@ function SiteForm({ site }: { site: Site }) {
             hint="like EUR"
           />
         </Fields>
-        <Written
+        <ListField
           label="Holidays"
-          value={days}
-          onChange={setDays}
+          value={s.holidays ?? []}
+          onChange={(holidays) => setSite({ ...s, holidays })}
           hint="dates like 2026-12-25; tariffs and hours can name them"
         />
-        <Row>
-          <Button type="submit" isDisabled={save.isPending}>
-            Save the site
-          </Button>
-          {save.isSuccess && <Soft role="status">Saved.</Soft>}
-        </Row>
+        {owner && (
+          <Send send="Save" pending={save.isPending}>
+            {save.isSuccess && <Soft role="status">Saved.</Soft>}
+          </Send>
+        )}
         {save.error && <Failure error={save.error} />}
       </Form>
     </>
   )
 }
 
-/** A key with which other programs read what comes over MQTT. */
+/** A key with which other programs follow the alarms over MQTT. */
 function ReaderKey() {
   const make = useMutation({ mutationFn: () => take(api.POST('/api/v1/reader-key')) })
   const end = useMutation({ mutationFn: () => take(api.DELETE('/api/v1/reader-key')), onSuccess: () => make.reset() })
   const failed = make.error ?? end.error
   return (
     <>
-      <Subheading>Your reader key</Subheading>
+      <Subheading>Reader key</Subheading>
       <Prose>
-        With it a program of yours follows all readings and alarms over MQTT. It may only listen. A new one ends the one
-        before it.
+        With it a program of yours follows the site’s alarms over MQTT. It may only listen, and reads no readings. A new
+        one ends the one before it.
       </Prose>
       {make.data && <Code data-reader-key>{`user ${make.data.user}  password ${make.data.key}`}</Code>}
       {make.data && <Prose>It is shown this once.</Prose>}
@@ -137,7 +142,7 @@ function ReaderKey() {
           Make a reader key
         </QuietButton>
         <QuietButton onPress={() => end.mutate()} isDisabled={end.isPending}>
-          End it
+          End the key
         </QuietButton>
       </Row>
       {failed && <Failure error={failed} />}

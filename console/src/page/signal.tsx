@@ -5,19 +5,8 @@ import { useNow } from '../api/live'
 import { useAlarms, useGuards, useRecipe, useSignals, useSite, useTotals, useWork } from '../api/queries'
 import { seen, written } from '../api/units'
 import { age, amount, doubt, figure, length, ranWords, reads, sentence, shown, testWords, unitWord } from '../api/words'
-import {
-  Above,
-  BigFigure,
-  Failure,
-  Heading,
-  PlainLink,
-  Prose,
-  QuietLink,
-  Row,
-  Soft,
-  Subheading,
-  Well,
-} from '../ui/basics'
+import { Above, BigFigure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading, Well } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Shape, Silent, toneOf } from '../ui/severity'
 import { AlarmTable } from './alarm-table'
 import { spans } from './board-sight'
@@ -40,9 +29,9 @@ export function SignalPage() {
     queryFn: () => take(api.GET('/api/v1/alarms', { params: { query: { all: true, signal: path, limit: 100 } } })),
   })
   const signal = signals.data?.find((s) => pathOf(s) === path)
-  if (signals.error) return <Failure error={signals.error} />
+  if (signals.error) return <NoPage error={signals.error} />
   if (!signals.data) return <Soft>Looking …</Soft>
-  if (!signal) return <Failure error={new Error(`There is no signal ${path}.`)} />
+  if (!signal) return <NoPage error={new Error(`There is no signal ${path}.`)} />
 
   // The list of recent alarms is kept live; the signal's own list goes further back.
   const byID = new Map(
@@ -91,17 +80,17 @@ export function SignalPage() {
             <QuietLink href={`/guards/new?of=${path}`}>Find a limit</QuietLink>
             {signal.kind === 'number' && (
               <>
-                <QuietLink href={`/signals/${path}/trust`}>Is it true?</QuietLink>
+                <QuietLink href={`/signals/${path}/trust`}>Calibrate and verify</QuietLink>
                 <QuietLink href={`/compare?first=${path}`}>Compare</QuietLink>
               </>
             )}
-            <QuietLink href={`/signals/${path}/instrument`}>What is known of it</QuietLink>
-            <QuietLink href={`/derive?of=${path}`}>Compute from it</QuietLink>
-            <QuietLink href={`/history?what=${path}`}>Take these readings out</QuietLink>
+            <QuietLink href={`/signals/${path}/instrument`}>Instrument</QuietLink>
+            <QuietLink href={`/derive?of=${path}`}>Derive a signal</QuietLink>
+            <QuietLink href={`/history?what=${path}`}>Export</QuietLink>
           </Row>
         </Well>
       )}
-      <Subheading>What guards it</Subheading>
+      <Subheading>Guards</Subheading>
       {guards.length === 0 ? (
         <Prose>
           Nothing yet. <QuietLink href={`/guards/new?of=${path}`}>Add a guard</QuietLink>

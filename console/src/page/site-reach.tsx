@@ -1,10 +1,11 @@
-import { useState } from 'react'
 import { api, take } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useSession, useSite } from '../api/queries'
-import { listOf, useReach, useReachAct } from '../api/reach'
+import { useReach, useReachAct } from '../api/reach'
 import { clock } from '../api/words'
-import { Button, Failure, Prose, Row, Soft, Subheading } from '../ui/basics'
-import { Form, Written } from '../ui/form'
+import { Failure, Prose, Soft, Subheading } from '../ui/basics'
+import { Form, Send, Written } from '../ui/form'
+import { ListField } from '../ui/list-field'
 
 const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
 
@@ -18,20 +19,23 @@ export function SiteReach() {
 function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['data']> }) {
   const owner = useSession().data?.role === 'owner'
   const zone = useSite().data?.zone ?? 'UTC'
-  const [tell, setTell] = useState((reach.tell ?? []).join(', '))
-  const [url, setURL] = useState(reach.heartbeat?.url ?? '')
-  const [every, setEvery] = useState(reach.heartbeat?.every ?? '5m')
-  const [quietTo, setQuietTo] = useState(reach.quiet_word?.to ?? '')
-  const [quietAt, setQuietAt] = useState(reach.quiet_word?.at ?? '08:00')
+  const [d, setDraft, unsaved] = useDraft('site reach', {
+    tell: reach.tell ?? [],
+    url: reach.heartbeat?.url ?? '',
+    every: reach.heartbeat?.every ?? '5m',
+    quietTo: reach.quiet_word?.to ?? '',
+    quietAt: reach.quiet_word?.at ?? '08:00',
+  })
+  const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
   const save = useReachAct(() =>
     take(
       api.PUT('/api/v1/site/reach', {
         body: {
-          tell: listOf(tell),
+          tell: d.tell,
           templates: reach.templates ?? [],
           ...(reach.flood ? { flood: reach.flood } : {}),
-          ...(url ? { heartbeat: { url, every } } : {}),
-          ...(quietTo ? { quiet_word: { to: quietTo, at: quietAt } } : {}),
+          ...(d.url ? { heartbeat: { url: d.url, every: d.every } } : {}),
+          ...(d.quietTo ? { quiet_word: { to: d.quietTo, at: d.quietAt } } : {}),
         },
       }),
     ),
@@ -43,7 +47,7 @@ function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['
       : 'not taken yet'
   return (
     <>
-      <Subheading>Who watches the watcher</Subheading>
+      <Subheading>Watching the service</Subheading>
       <Prose>
         {reach.heartbeat
           ? `A heartbeat goes to ${reach.heartbeat.url} every ${reach.heartbeat.every}; ${heart}.`
@@ -53,32 +57,35 @@ function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['
       </Prose>
       {owner && (
         <Form
+          unsaved={unsaved}
           onSubmit={(e) => {
             e.preventDefault()
-            save.mutate(undefined)
+            save.mutate(undefined, { onSuccess: unsaved.done })
           }}
         >
-          <Written
-            label="What concerns the service itself is told to"
-            value={tell}
-            onChange={setTell}
-            hint="rosters, contacts, e-mail addresses; the owners when left empty"
+          <ListField
+            label="Tell of faults of the service"
+            value={d.tell}
+            onChange={(tell) => set({ tell })}
+            hint="rosters, contacts, e-mail addresses; the owners when empty"
           />
-          <Written label="Heartbeat to" value={url} onChange={setURL} hint="an address outside; empty for none" />
-          <Written label="Heartbeat every" value={every} onChange={setEvery} />
           <Written
-            label="A word once a day to"
-            value={quietTo}
-            onChange={setQuietTo}
-            hint="a contact; empty for nobody"
+            label="Heartbeat to"
+            value={d.url}
+            onChange={(url) => set({ url })}
+            hint="an address outside; none when empty"
           />
-          <Written label="The word comes at" value={quietAt} onChange={setQuietAt} />
-          <Row>
-            <Button type="submit" isDisabled={save.isPending}>
-              Keep this
-            </Button>
-            {save.isSuccess && <Soft role="status">Kept.</Soft>}
-          </Row>
+          <Written label="Heartbeat every" value={d.every} onChange={(every) => set({ every })} />
+          <Written
+            label="Daily message to"
+            value={d.quietTo}
+            onChange={(quietTo) => set({ quietTo })}
+            hint="a contact; nobody when empty"
+          />
+          <Written label="Daily message at" value={d.quietAt} onChange={(quietAt) => set({ quietAt })} />
+          <Send send="Save" pending={save.isPending}>
+            {save.isSuccess && <Soft role="status">Saved.</Soft>}
+          </Send>
           {save.error && <Failure error={save.error} />}
         </Form>
       )}

@@ -17,6 +17,7 @@ import {
   Subheading,
   Well,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Fields, Select } from '../ui/form'
 
 const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
@@ -49,7 +50,7 @@ export function StandIns() {
   const fail = useReachAct(({ carrier, how }: { carrier: string; how: string }) =>
     take(api.PUT('/api/v1/standin/faults/{carrier}', { params: { path: { carrier } }, body: { how } })),
   )
-  if (inbox.error) return <Failure error={inbox.error} />
+  if (inbox.error) return <NoPage error={inbox.error} />
   const messages = (inbox.data ?? [])
     .filter((m) => !shown || m.carrier === shown)
     .slice(-60)
@@ -58,9 +59,9 @@ export function StandIns() {
     <>
       <title>Stand-ins · Jaunty Lark</title>
       <Above>
-        <PlainLink href="/rosters">Who is told</PlainLink>
+        <PlainLink href="/rosters">Rosters and contacts</PlainLink>
       </Above>
-      <Heading>The stand-ins</Heading>
+      <Heading>Stand-ins</Heading>
       <Prose>
         In the demo nothing leaves this machine: small stand-ins take the place of mail server, gateways and push
         service.
@@ -79,7 +80,7 @@ export function StandIns() {
         </Fields>
       )}
       {fail.error && <Failure error={fail.error} />}
-      <Subheading>What they received, newest first</Subheading>
+      <Subheading>Messages received</Subheading>
       <Fields>
         <Select label="By" value={shown} onChange={setShown} options={{ '': 'any way', ...carriers }} />
       </Fields>
@@ -134,7 +135,7 @@ function Received({ message: m, zone, keeper }: { message: StandinMessage; zone:
             {m.carrier === 'voice' ? 'Press 1' : 'Reply 1'}
           </QuietButton>
         )}
-        {m.carrier === 'e-mail' && !open && <QuietButton onPress={() => setOpen(true)}>The chart in it</QuietButton>}
+        {m.carrier === 'e-mail' && !open && <QuietButton onPress={() => setOpen(true)}>Show the chart</QuietButton>}
         {reply.isSuccess && <Soft role="status">Answered.</Soft>}
       </Row>
       {reply.error && <Failure error={reply.error} />}

@@ -1,13 +1,13 @@
 import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import { api, type Statement, take } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useSession, useSite } from '../api/queries'
 import { listOf, useReachAct, useSheet, useStatements } from '../api/reach'
 import { clock, counted } from '../api/words'
 import { Bar } from '../ui/bar'
 import {
   Above,
-  Button,
   Columns,
   Failure,
   Heading,
@@ -22,7 +22,9 @@ import {
   Subheading,
   Table,
 } from '../ui/basics'
-import { Fields, Form, Select, Written } from '../ui/form'
+import { NoPage } from '../ui/no-page'
+import { Fields, Form, Select, Send, Written } from '../ui/form'
+import { ListField } from '../ui/list-field'
 import { Sure } from '../ui/sure'
 
 const moment: Intl.DateTimeFormatOptions = {
@@ -40,7 +42,7 @@ export function Statements() {
   const all = useStatements()
   const zone = useSite().data?.zone ?? 'UTC'
   const keeper = useSession().data?.role !== 'viewer'
-  if (all.error) return <Failure error={all.error} />
+  if (all.error) return <NoPage error={all.error} />
   return (
     <>
       <title>Statements · Jaunty Lark</title>
@@ -52,7 +54,7 @@ export function Statements() {
       {!!all.data?.length && (
         <Scroll tabIndex={0} role="region" aria-label="Statements">
           <Table>
-            <Columns names={['Statement', 'Of', 'To', 'Next']} />
+            <Columns names={['Statement', 'Contents', 'To', 'Next']} />
             <tbody>
               {all.data.map((s) => (
                 <tr key={s.name}>
@@ -77,47 +79,59 @@ export function Statements() {
   )
 }
 
+const blank = {
+  name: '',
+  kind: 'energy' as Statement['kind'],
+  every: 'month' as Statement['every'],
+  at: '07:00',
+  tell: [] as string[],
+}
+
 function NewStatement() {
-  const [name, setName] = useState('')
-  const [kind, setKind] = useState<Statement['kind']>('energy')
-  const [every, setEvery] = useState<Statement['every']>('month')
-  const [at, setAt] = useState('07:00')
-  const [tell, setTell] = useState('')
+  const [d, setDraft, unsaved] = useDraft('new statement', blank)
+  const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
   const save = useReachAct(() =>
     take(
       api.PUT('/api/v1/statements/{statement}', {
-        params: { path: { statement: name } },
-        body: { title: '', kind, every, at, tell: listOf(tell), totals: [] } as unknown as Statement,
+        params: { path: { statement: d.name } },
+        body: { title: '', kind: d.kind, every: d.every, at: d.at, tell: d.tell, totals: [] } as unknown as Statement,
       }),
     ),
   )
   return (
     <>
-      <Subheading>Another statement</Subheading>
+      <Subheading>New statement</Subheading>
       <Form
+        unsaved={unsaved}
         style={{ maxWidth: 640 }}
         onSubmit={(e) => {
           e.preventDefault()
-          save.mutate(undefined, { onSuccess: () => setName('') })
+          save.mutate(undefined, { onSuccess: () => unsaved.reset(blank) })
         }}
       >
         <Fields>
-          <Written label="Name" value={name} onChange={setName} hint="like electricity" />
-          <Select label="Of" value={kind} onChange={(v) => setKind(v as Statement['kind'])} options={kinds} />
-          <Select label="Each" value={every} onChange={(v) => setEvery(v as Statement['every'])} options={periods} />
-          <Written label="Sent at" value={at} onChange={setAt} />
+          <Written label="Name" value={d.name} onChange={(name) => set({ name })} hint="like electricity" />
+          <Select
+            label="Contents"
+            value={d.kind}
+            onChange={(kind) => set({ kind: kind as Statement['kind'] })}
+            options={kinds}
+          />
+          <Select
+            label="Each"
+            value={d.every}
+            onChange={(every) => set({ every: every as Statement['every'] })}
+            options={periods}
+          />
+          <Written label="Sent at" value={d.at} onChange={(at) => set({ at })} />
         </Fields>
-        <Written
+        <ListField
           label="To"
-          value={tell}
-          onChange={setTell}
-          hint="contacts and e-mail addresses; nobody when left empty"
+          value={d.tell}
+          onChange={(tell) => set({ tell })}
+          hint="contacts and e-mail addresses; nobody when empty"
         />
-        <Row>
-          <Button type="submit" isDisabled={save.isPending || !name}>
-            Add it
-          </Button>
-        </Row>
+        <Send send="Add" pending={save.isPending} off={!d.name} />
         {save.error && <Failure error={save.error} />}
       </Form>
     </>
@@ -144,7 +158,7 @@ export function StatementPage() {
   const remove = useReachAct(() =>
     take(api.DELETE('/api/v1/statements/{statement}', { params: { path: { statement: name } } })),
   )
-  if (!sheet.data && sheet.error) return <Failure error={sheet.error} />
+  if (!sheet.data && sheet.error) return <NoPage error={sheet.error} />
   if (!sheet.data) return <Soft>Adding up …</Soft>
   const s = sheet.data
   return (
@@ -161,25 +175,23 @@ export function StatementPage() {
       ))}
       <Fields>
         <Written
-          label="The period with this day"
+          label="Day in the period"
           value={at}
           onChange={setAt}
           type="date"
           hint="the newest that is over when left empty"
         />
-        {keeper && (
-          <Written label="Send it to" value={to} onChange={setTo} hint="those whom it is for when left empty" />
-        )}
+        {keeper && <Written label="Send to" value={to} onChange={setTo} hint="those whom it is for when left empty" />}
       </Fields>
       {sheet.error && <Failure error={sheet.error} />}
       <Row>
         {keeper && (
           <QuietButton onPress={() => send.mutate(undefined)} isDisabled={send.isPending}>
-            Send it
+            Send
           </QuietButton>
         )}
         <QuietLink href={`/api/v1/statements/${name}/page${when}`} target="_blank">
-          A page to print
+          Print
         </QuietLink>
         <QuietLink href={`/api/v1/statements/${name}/page${when}${when ? '&' : '?'}as=csv`} target="_blank">
           CSV
@@ -193,6 +205,7 @@ export function StatementPage() {
             name="Remove the statement"
             says="Nobody gets it any more. What it told stays told."
             act={(after) => remove.mutate(undefined, after)}
+            gone={{ kind: 'statement', name: name }}
             error={remove.error}
             done={() => void navigate('/statements')}
           />
@@ -203,7 +216,7 @@ export function StatementPage() {
           <Subheading>{t.title}</Subheading>
           <Scroll tabIndex={0} role="region" aria-label={`${t.title}, table`}>
             <Table>
-              <Columns names={t.bars ? [...t.columns, 'Beside the others'] : t.columns} />
+              <Columns names={t.bars ? [...t.columns, 'Compared'] : t.columns} />
               <tbody>
                 {t.rows.map((row, i) => (
                   <tr key={row?.join('|')}>

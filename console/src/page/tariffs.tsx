@@ -1,9 +1,12 @@
-import { useState } from 'react'
 import styled from 'styled-components'
 import { api, take, type Tariff } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useSession, useSite, useTariffs, useTrustAct } from '../api/queries'
 import { Above, Button, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Fields, Form, Written } from '../ui/form'
+import { NumberField } from '../ui/number'
+import { Opens } from '../ui/opens'
 import { Sure } from '../ui/sure'
 
 type Version = Tariff['versions'][number]
@@ -25,8 +28,7 @@ const fresh: Tariff = { name: '', versions: [{ from: '', rates: [{ name: 'all da
 export function Tariffs() {
   const tariffs = useTariffs()
   const keeper = useSession().data?.role !== 'viewer'
-  const [adding, setAdding] = useState(false)
-  if (tariffs.error) return <Failure error={tariffs.error} />
+  if (tariffs.error) return <NoPage error={tariffs.error} />
   if (!tariffs.data) return <Soft>Looking …</Soft>
   return (
     <>
@@ -42,20 +44,23 @@ export function Tariffs() {
           <TariffForm key={JSON.stringify(t)} tariff={t} keeper={keeper} />
         </section>
       ))}
-      {keeper && !adding && (
+      {keeper && (
         <Row style={{ marginTop: 'var(--gap-4)' }}>
-          <QuietButton onPress={() => setAdding(true)}>Add a tariff …</QuietButton>
+          <Opens name="Add a tariff …">
+            {(close) => (
+              <>
+                <Subheading>New tariff</Subheading>
+                <TariffForm tariff={fresh} keeper done={close} />
+              </>
+            )}
+          </Opens>
         </Row>
-      )}
-      {adding && (
-        <section aria-label="A new tariff">
-          <Subheading>A new tariff</Subheading>
-          <TariffForm tariff={fresh} keeper done={() => setAdding(false)} />
-        </section>
       )}
     </>
   )
 }
+
+const money = (said: string | undefined) => (said ? Number(said) : undefined)
 
 /** What was left empty is not sent. */
 const said = (t: Tariff): Tariff => ({
@@ -74,7 +79,7 @@ const said = (t: Tariff): Tariff => ({
 })
 
 function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean; done?: () => void }) {
-  const [t, setTariff] = useState(tariff)
+  const [t, setTariff, unsaved] = useDraft(`tariff ${tariff.name}`, tariff)
   const currency = useSite().data?.currency || 'the currency'
   const save = useTrustAct(() =>
     take(api.PUT('/api/v1/tariffs/{tariff}', { params: { path: { tariff: t.name } }, body: said(t) })),
@@ -87,10 +92,17 @@ function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean;
   const newest = t.versions.at(-1) ?? fresh.versions[0]!
   return (
     <Form
+      may={keeper}
+      unsaved={unsaved}
       style={{ maxWidth: 'none' }}
       onSubmit={(e) => {
         e.preventDefault()
-        save.mutate(undefined, { onSuccess: done })
+        save.mutate(undefined, {
+          onSuccess: () => {
+            unsaved.done()
+            done?.()
+          },
+        })
       }}
     >
       {!tariff.name && (
@@ -102,20 +114,23 @@ function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean;
         />
       )}
       {t.versions.map((v, i) => (
-        <Card key={i} disabled={!keeper}>
+        <Card key={i}>
           <legend>From a day on</legend>
           <Fields>
             <Written label="From" type="date" value={v.from} onChange={(from) => change(i, { from })} />
-            <Written
-              label={`Standing, in ${currency} a day`}
-              value={v.standing ?? ''}
-              onChange={(standing) => change(i, { standing })}
+            <NumberField
+              label={`Standing charge, ${currency} a day`}
+              value={money(v.standing)}
+              step={0.01}
+              optional
+              onChange={(n) => change(i, { standing: n === undefined ? '' : String(n) })}
             />
           </Fields>
           {v.rates.map((r, j) => (
             <RateFields
               key={j}
               rate={r}
+              keeper={keeper}
               onChange={(next) =>
                 change(i, {
                   rates: next ? v.rates.map((o, k) => (j === k ? next : o)) : v.rates.filter((_, k) => j !== k),
@@ -125,7 +140,7 @@ function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean;
           ))}
           {keeper && (
             <QuietButton onPress={() => change(i, { rates: [...v.rates, { name: '', blocks: [{ price: '' }] }] })}>
-              Another rate
+              Add a rate
             </QuietButton>
           )}
         </Card>
@@ -133,14 +148,14 @@ function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean;
       {keeper && (
         <Row>
           <Button type="submit" isDisabled={save.isPending || !t.name}>
-            Save the tariff
+            Save
           </Button>
           {tariff.name && (
             <QuietButton onPress={() => setTariff({ ...t, versions: [...t.versions, { ...newest, from: '' }] })}>
-              New prices from a day on
+              Add prices from a day on
             </QuietButton>
           )}
-          {done && <QuietButton onPress={done}>Leave it</QuietButton>}
+          {done && <QuietButton onPress={done}>Cancel</QuietButton>}
           {save.isSuccess && <Soft role="status">Saved. Costs are added up anew.</Soft>}
         </Row>
       )}
@@ -151,6 +166,7 @@ function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean;
             name={`Remove the tariff ${t.name}`}
             says="Totals that go by it have to go first."
             act={(after) => remove.mutate(undefined, after)}
+            gone={{ kind: 'tariff', name: tariff.name }}
             error={remove.error}
             done={() => undefined}
           />
@@ -160,7 +176,9 @@ function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean;
   )
 }
 
-function RateFields({ rate: r, onChange }: { rate: Rate; onChange: (rate: Rate | undefined) => void }) {
+type RateProps = { rate: Rate; keeper: boolean; onChange: (rate: Rate | undefined) => void }
+
+function RateFields({ rate: r, keeper, onChange }: RateProps) {
   const put = (some: Partial<Rate>) => onChange({ ...r, ...some })
   return (
     <>
@@ -174,27 +192,32 @@ function RateFields({ rate: r, onChange }: { rate: Rate; onChange: (rate: Rate |
         />
         <Written label="Since" value={r.since ?? ''} onChange={(since) => put({ since })} hint="like 23:00" />
         <Written label="Until" value={r.until ?? ''} onChange={(until) => put({ until })} hint="like 08:00" />
-        <QuietButton onPress={() => onChange(undefined)} aria-label={`Leave out the rate ${r.name}`}>
-          ✕
-        </QuietButton>
+        {keeper && (
+          <QuietButton onPress={() => onChange(undefined)} aria-label={`Remove the rate ${r.name}`}>
+            Remove
+          </QuietButton>
+        )}
       </Fields>
       {r.blocks.map((b, i) => (
         <Fields key={i} style={{ marginLeft: 'var(--gap-4)', marginBottom: 'var(--gap-2)' }}>
-          <Written
+          <NumberField
             label="Price of a kWh"
-            value={b.price}
-            onChange={(price) => put({ blocks: r.blocks.map((o, k) => (i === k ? { ...o, price } : o)) })}
-          />
-          <Written
-            label="for the first kWh of a month"
-            value={b.up_to ? String(b.up_to) : ''}
+            value={money(b.price)}
+            step={0.01}
             onChange={(v) =>
-              put({ blocks: r.blocks.map((o, k) => (i === k ? { ...o, up_to: Number(v.replace(/[^\d.]/g, '')) } : o)) })
+              put({ blocks: r.blocks.map((o, k) => (i === k ? { ...o, price: v === undefined ? '' : String(v) } : o)) })
             }
+          />
+          <NumberField
+            label="for the first kWh of a month"
+            value={b.up_to}
+            least={0}
+            optional
+            onChange={(up_to) => put({ blocks: r.blocks.map((o, k) => (i === k ? { ...o, up_to } : o)) })}
             hint="for all when left empty"
           />
-          {i === r.blocks.length - 1 && (
-            <QuietButton onPress={() => put({ blocks: [...r.blocks, { price: '' }] })}>And above that</QuietButton>
+          {keeper && i === r.blocks.length - 1 && (
+            <QuietButton onPress={() => put({ blocks: [...r.blocks, { price: '' }] })}>Price above that</QuietButton>
           )}
         </Fields>
       ))}

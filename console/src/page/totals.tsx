@@ -1,13 +1,13 @@
 import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, pathOf, type Result, type Signal, take, type Total } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useSession, useSignals, useSite, useTariffs, useTotal, useTotals, useTrustAct } from '../api/queries'
 import { comesTo } from '../api/totals'
 import { dimensionOf } from '../api/units'
 import { clock, length } from '../api/words'
 import {
   Above,
-  Button,
   Columns,
   Failure,
   Heading,
@@ -21,9 +21,11 @@ import {
   Subheading,
   Table,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Bar } from '../ui/bar'
 import { Choice } from '../ui/choice'
-import { Fields, fieldsOf, Form, Pick, Select, TextInput } from '../ui/form'
+import { Fields, fieldsOf, Form, Select, Send, TextInput, Written } from '../ui/form'
+import { Opens } from '../ui/opens'
 import { Sure } from '../ui/sure'
 
 /** What a result does not count. */
@@ -37,7 +39,7 @@ function missing(r: Result) {
 /** All totals: today, this month, since the last reset. */
 export function Totals() {
   const totals = useTotals()
-  if (totals.error) return <Failure error={totals.error} />
+  if (totals.error) return <NoPage error={totals.error} />
   if (!totals.data) return <Soft>Looking …</Soft>
   return (
     <>
@@ -87,83 +89,90 @@ const kindsOf = (s: Signal | undefined) => {
   return [...of, 'integral']
 }
 
+const blank = { of: '', kind: '', tariff: '', name: '', title: '' }
+
 /** Adding a total of a signal. */
 function AddTotal() {
   const keeper = useSession().data?.role !== 'viewer'
   const signals = (useSignals().data ?? []).filter((s) => s.kind === 'number' || s.kind === 'switch')
   const tariffs = useTariffs().data ?? []
-  const [asked, setAsked] = useState(false)
-  const [of, setOf] = useState('')
-  const [kind, setKind] = useState('')
-  const kinds = kindsOf(signals.find((s) => pathOf(s) === of))
-  const chosen = kinds.includes(kind) ? kind : (kinds[0] ?? '')
-  const add = useTrustAct((f: Record<string, string>) =>
+  const [d, setDraft, unsaved] = useDraft('new total', blank)
+  const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
+  const kinds = kindsOf(signals.find((s) => pathOf(s) === d.of))
+  const chosen = kinds.includes(d.kind) ? d.kind : (kinds[0] ?? '')
+  const add = useTrustAct(() =>
     take(
       api.POST('/api/v1/totals', {
-        body: { name: f.name ?? '', title: f.title, signal: of, kind: chosen, tariff: f.tariff } as Total,
+        body: { name: d.name, title: d.title, signal: d.of, kind: chosen, tariff: d.tariff } as Total,
       }),
     ),
   )
   if (!keeper) return null
-  if (!asked)
-    return (
-      <Row style={{ marginTop: 'var(--gap-4)' }}>
-        <QuietButton onPress={() => setAsked(true)}>Add a total …</QuietButton>
-      </Row>
-    )
   return (
-    <section aria-label="Add a total">
-      <Subheading>Add a total</Subheading>
-      <Form
-        style={{ maxWidth: '44rem' }}
-        onSubmit={(e) => {
-          e.preventDefault()
-          add.mutate(fieldsOf(e.currentTarget), { onSuccess: () => setAsked(false) })
-        }}
-      >
-        <Fields style={{ marginBottom: 0 }}>
-          <Select
-            label="Of"
-            value={of}
-            onChange={setOf}
-            options={Object.fromEntries([
-              ['', 'which signal?'],
-              ...signals.map((s) => [pathOf(s), `${s.device_title}: ${s.title}`]),
-            ])}
-          />
-          <Select
-            label="What"
-            value={chosen}
-            onChange={setKind}
-            options={Object.fromEntries(kinds.map((k) => [k, k.replace('-', ' ')]))}
-          />
-          {chosen === 'cost' && (
-            <Pick
-              label="By the tariff"
-              name="tariff"
-              none="which?"
-              options={tariffs.map((t) => ({ value: t.name, text: t.name }))}
-            />
-          )}
-        </Fields>
-        {chosen === 'cost' && tariffs.length === 0 && (
-          <Prose>
-            There is no tariff yet. <Link to="/set-up/tariffs">Add one</Link>.
-          </Prose>
+    <Row style={{ marginTop: 'var(--gap-4)' }}>
+      <Opens name="Add a total …">
+        {(close) => (
+          <>
+            <Subheading>New total</Subheading>
+            <Form
+              unsaved={unsaved}
+              style={{ maxWidth: '44rem' }}
+              onSubmit={(e) => {
+                e.preventDefault()
+                add.mutate(undefined, {
+                  onSuccess: () => {
+                    unsaved.reset(blank)
+                    close()
+                  },
+                })
+              }}
+            >
+              <Fields style={{ marginBottom: 0 }}>
+                <Select
+                  label="Signal"
+                  value={d.of}
+                  onChange={(of) => set({ of })}
+                  options={Object.fromEntries([
+                    ['', 'which signal?'],
+                    ...signals.map((s) => [pathOf(s), `${s.device_title}: ${s.title}`]),
+                  ])}
+                />
+                <Select
+                  label="Kind"
+                  value={chosen}
+                  onChange={(kind) => set({ kind })}
+                  options={Object.fromEntries(kinds.map((k) => [k, k.replace('-', ' ')]))}
+                />
+                {chosen === 'cost' && (
+                  <Select
+                    label="Tariff"
+                    value={d.tariff}
+                    onChange={(tariff) => set({ tariff })}
+                    options={{ '': 'which?', ...Object.fromEntries(tariffs.map((t) => [t.name, t.name])) }}
+                  />
+                )}
+              </Fields>
+              {chosen === 'cost' && tariffs.length === 0 && (
+                <Prose>
+                  There is no tariff yet. <Link to="/set-up/tariffs">Add one</Link>.
+                </Prose>
+              )}
+              <Fields style={{ marginBottom: 0 }}>
+                <Written
+                  label="Name"
+                  value={d.name}
+                  onChange={(name) => set({ name })}
+                  hint="small letters, digits and -"
+                />
+                <Written label="Title" value={d.title} onChange={(title) => set({ title })} />
+              </Fields>
+              <Send send="Add" pending={add.isPending} off={!d.of || !d.name} unsaved={unsaved} onCancel={close} />
+              {add.error && <Failure error={add.error} />}
+            </Form>
+          </>
         )}
-        <Fields style={{ marginBottom: 0 }}>
-          <TextInput label="Name" name="name" autoComplete="off" hint="small letters, digits and -" />
-          <TextInput label="Called" name="title" optional />
-        </Fields>
-        <Row>
-          <Button type="submit" isDisabled={add.isPending}>
-            Add it
-          </Button>
-          <QuietButton onPress={() => setAsked(false)}>Leave it</QuietButton>
-        </Row>
-        {add.error && <Failure error={add.error} />}
-      </Form>
-    </section>
+      </Opens>
+    </Row>
   )
 }
 
@@ -182,7 +191,7 @@ export function TotalPage() {
   const zone = useSite().data?.zone ?? 'UTC'
   const keeper = useSession().data?.role !== 'viewer'
   const total = useTotal(name, by)
-  if (total.error) return <Failure error={total.error} />
+  if (total.error) return <NoPage error={total.error} />
   if (!total.data) return <Soft>Looking …</Soft>
   const t = total.data
   const first = t.periods.findIndex((r) => r.known > 0 || r.missing > 0)
@@ -206,7 +215,7 @@ export function TotalPage() {
       <Choice label="By" options={periods} value={by} onChange={setBy} />
       <Scroll tabIndex={0} role="region" aria-label="By period">
         <Table>
-          <Columns names={['From', 'Total', 'Beside the others', 'Not counted']} />
+          <Columns names={['From', 'Total', 'Compared', 'Not counted']} />
           <tbody>
             {shown.map((r) => (
               <tr key={r.at} data-period={r.value}>
@@ -233,9 +242,10 @@ function RemoveTotal({ name }: { name: string }) {
   return (
     <div style={{ marginTop: 'var(--gap-4)' }}>
       <Sure
-        name="Remove the total"
+        name={`Remove the total ${name}`}
         says="What it came to goes; the readings that it adds up stay, so that it can be made anew."
         act={(after) => remove.mutate(undefined, after)}
+        gone={{ kind: 'total', name: name }}
         error={remove.error}
         done={() => void navigate('/totals')}
       />
@@ -246,7 +256,6 @@ function RemoveTotal({ name }: { name: string }) {
 /** Letting a total count anew, undoing that, and what it came to in between. */
 function Resets({ name, keeper, zone }: { name: string; keeper: boolean; zone: string }) {
   const total = useTotal(name, 'day').data
-  const [asked, setAsked] = useState(false)
   const path = { total: name }
   const reset = useTrustAct((note?: string) =>
     take(api.POST('/api/v1/totals/{total}/resets', { params: { path }, body: { note } })),
@@ -272,32 +281,28 @@ function Resets({ name, keeper, zone }: { name: string; keeper: boolean; zone: s
           </tbody>
         </Table>
       )}
-      {keeper && !asked && (
+      {keeper && (
         <Row style={{ marginTop: 'var(--gap-3)' }}>
-          <QuietButton onPress={() => setAsked(true)}>Reset …</QuietButton>
+          <Opens name="Reset …">
+            {(close) => (
+              <Form
+                onSubmit={(e) => {
+                  e.preventDefault()
+                  reset.mutate(fieldsOf(e.currentTarget).note, { onSuccess: close })
+                }}
+              >
+                <Prose>It counts from 0 again. What it came to before is kept, and a reset can be undone.</Prose>
+                <TextInput label="Why" name="note" optional />
+                <Send send="Reset" pending={reset.isPending} onCancel={close} />
+              </Form>
+            )}
+          </Opens>
           {total.between.length > 0 && (
             <QuietButton onPress={() => undo.mutate(undefined)} isDisabled={undo.isPending}>
               Undo the newest reset
             </QuietButton>
           )}
         </Row>
-      )}
-      {asked && (
-        <Form
-          onSubmit={(e) => {
-            e.preventDefault()
-            reset.mutate(fieldsOf(e.currentTarget).note, { onSuccess: () => setAsked(false) })
-          }}
-        >
-          <Prose>It counts from 0 again. What it came to before is kept, and a reset can be undone.</Prose>
-          <TextInput label="Why" name="note" optional />
-          <Row>
-            <Button type="submit" isDisabled={reset.isPending}>
-              Reset it
-            </Button>
-            <QuietButton onPress={() => setAsked(false)}>Leave it</QuietButton>
-          </Row>
-        </Form>
       )}
       {(reset.error ?? undo.error) && <Failure error={(reset.error ?? undo.error)!} />}
     </>

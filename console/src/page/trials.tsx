@@ -2,6 +2,7 @@ import { useNavigate, useParams, useSearchParams } from 'react-router'
 import { useState } from 'react'
 import { api, pathOf, type Suggestion, take, type Trial } from '../api/client'
 import { useNow } from '../api/live'
+import { useFormDraft } from '../api/drafts'
 import { useGuardAct, useSession, useSignals, useSite, useSuggestion, useTrials } from '../api/queries'
 import { seen } from '../api/units'
 import { clock, figure, length, shown } from '../api/words'
@@ -23,6 +24,7 @@ import {
   Table,
   Well,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
 import { Sure } from '../ui/sure'
 import { Form, Pick, Select, TextInput, fieldsOf } from '../ui/form'
 
@@ -43,7 +45,8 @@ export function Trials() {
   const role = useSession().data?.role
   const go = useNavigate()
   const start = useGuardAct((body: { signal: string; note?: string }) => take(api.POST('/api/v1/trials', { body })))
-  if (trials.error) return <Failure error={trials.error} />
+  const draft = useFormDraft('new trial')
+  if (trials.error) return <NoPage error={trials.error} />
   if (!trials.data) return <Soft>Looking …</Soft>
   return (
     <>
@@ -58,10 +61,19 @@ export function Trials() {
       </Prose>
       {role !== 'viewer' && (
         <Form
+          draft={draft}
           onSubmit={(e) => {
             e.preventDefault()
             const f = fieldsOf(e.currentTarget)
-            start.mutate({ signal: f.signal ?? '', note: f.note }, { onSuccess: (t) => void go(`/trials/${t.id}`) })
+            start.mutate(
+              { signal: f.signal ?? '', note: f.note },
+              {
+                onSuccess: (t) => {
+                  draft.unsaved.done()
+                  void go(`/trials/${t.id}`)
+                },
+              },
+            )
           }}
         >
           <Pick
@@ -74,7 +86,7 @@ export function Trials() {
               .filter((s) => s.kind === 'number')
               .map((s) => ({ value: pathOf(s), text: `${s.device_title} ${s.title}` }))}
           />
-          <TextInput label="What is tried" name="note" optional autoComplete="off" />
+          <TextInput label="Note" name="note" optional autoComplete="off" />
           {start.error && <Failure error={start.error} />}
           <Row>
             <Button type="submit">Start a trial</Button>
@@ -119,10 +131,10 @@ export function TrialPage() {
   const mark = useGuardAct((body: { label: '' | 'normal' | 'event'; from?: string; until?: string }) =>
     take(api.POST('/api/v1/trials/{id}/stretches', { params: { path: { id } }, body })),
   )
-  if (trials.error) return <Failure error={trials.error} />
+  if (trials.error) return <NoPage error={trials.error} />
   if (!trials.data) return <Soft>Looking …</Soft>
   const trial = trials.data.find((t) => t.id === id)
-  if (!trial) return <Failure error={new Error(`There is no trial ${id}.`)} />
+  if (!trial) return <NoPage error={new Error(`There is no trial ${id}.`)} />
   const open = trial.stretches.find((s) => !s.until)
   return (
     <>
@@ -164,9 +176,10 @@ function RemoveTrial({ id }: { id: number }) {
   return (
     <div style={{ marginTop: 'var(--gap-4)' }}>
       <Sure
-        name="Remove the trial"
+        name={`Remove trial ${id}`}
         says="Its stretches go; readings and guards that were made from it stay."
         act={(after) => remove.mutate(undefined, after)}
+        gone={{ kind: 'trial', name: String(id) }}
         error={remove.error}
         done={() => void navigate('/trials')}
       />
@@ -265,8 +278,8 @@ function PastStretch({ from, until, zone, onPick }: PastProps) {
       {slide('From', begin, setBegin)}
       {slide('To', end, setEnd)}
       <Row>
-        <Select label="It was" value={label} onChange={setLabel} options={{ event: 'an event', normal: 'normal' }} />
-        <QuietButton onPress={() => onPick(label as 'event' | 'normal', iso(low), iso(high))}>Mark it</QuietButton>
+        <Select label="Mark as" value={label} onChange={setLabel} options={{ event: 'an event', normal: 'normal' }} />
+        <QuietButton onPress={() => onPick(label as 'event' | 'normal', iso(low), iso(high))}>Mark</QuietButton>
       </Row>
     </details>
   )
@@ -282,10 +295,9 @@ function Stretches({ trial }: { trial: Trial }) {
   return (
     <>
       <Subheading>Stretches</Subheading>
-      {unmark.error && <Failure error={unmark.error} />}
       <Scroll>
         <Table>
-          <Columns names={['Stretch', 'From', 'Length', 'Undo']} />
+          <Columns names={['Stretch', 'From', 'Length', '']} />
           <tbody>
             {trial.stretches.map((s) => (
               <tr key={s.id} data-stretch={s.label}>
@@ -293,9 +305,15 @@ function Stretches({ trial }: { trial: Trial }) {
                 <td>{clock(s.from, zone, seconds)}</td>
                 <td>{length((s.until ? Date.parse(s.until) : now) - Date.parse(s.from))}</td>
                 <td>
-                  <QuietButton onPress={() => unmark.mutate(s.id)} aria-label={`Take it out: stretch ${s.id}`}>
-                    Take it out
-                  </QuietButton>
+                  <Sure
+                    name={`Remove stretch ${s.id}`}
+                    short="Remove"
+                    says="The limit that follows is found anew without it."
+                    act={(after) => unmark.mutate(s.id, after)}
+                    gone={{ kind: 'stretch', name: String(s.id) }}
+                    error={unmark.error}
+                    done={() => undefined}
+                  />
                 </td>
               </tr>
             ))}
@@ -319,12 +337,13 @@ function Suggested({ trial }: { trial: Trial }) {
   const accept = useGuardAct((body: Record<string, unknown>) =>
     take(api.POST('/api/v1/trials/{id}/guard', { params: { path: { id: trial.id } }, body: body as never })),
   )
+  const draft = useFormDraft(`guard of trial ${trial.id}`)
   if (found.error) return <Failure error={found.error} />
   const s = found.data
   if (!s) return null
   return (
     <section data-suggestion={s.apart ? 'apart' : 'not apart'}>
-      <Subheading>What follows</Subheading>
+      <Subheading>Suggestion</Subheading>
       <Prose>{s.reason}</Prose>
       {s.apart && (
         <>
@@ -332,27 +351,33 @@ function Suggested({ trial }: { trial: Trial }) {
           <Prose>{s.certainty}</Prose>
           {role !== 'viewer' && !trial.guard && (
             <Form
+              draft={draft}
               onSubmit={(e) => {
                 e.preventDefault()
                 const f = fieldsOf(e.currentTarget)
                 accept.mutate(
                   { severity: f.severity || 'warning', advice: f.advice, tell: f.tell?.split(/[\s,]+/), name: f.name },
-                  { onSuccess: (g) => void go(`/guards/${g.name ?? ''}`) },
+                  {
+                    onSuccess: (g) => {
+                      draft.unsaved.done()
+                      void go(`/guards/${g.name ?? ''}`)
+                    },
+                  },
                 )
               }}
             >
               <Pick
-                label="How bad"
+                label="Severity"
                 name="severity"
                 none="warning"
                 options={['advisory', 'critical'].map((v) => ({ value: v, text: v }))}
               />
               <TextInput label="Tell" name="tell" optional defaultValue={email} autoComplete="off" />
-              <TextInput label="What to do" name="advice" optional autoComplete="off" />
+              <TextInput label="Advice" name="advice" optional autoComplete="off" />
               {accept.error && <Failure error={accept.error} />}
               <Row>
                 <Button type="submit" isDisabled={accept.isPending}>
-                  Make the guard
+                  Add guard
                 </Button>
               </Row>
             </Form>
@@ -369,7 +394,7 @@ const Facts = ({ s }: { s: Suggestion }) => (
       {s.when.replace(/[-\d.e+]+$/, '')} {figure(seen(s.limit, s.unit))} {shown(s.unit)}
     </b>
     , deadband {figure(s.deadband)}
-    {s.on_delay !== '0s' && `, after ${s.on_delay}`}
-    {s.off_delay !== '0s' && `, quiet again after ${s.off_delay}`}
+    {s.on_delay !== '0s' && `, on-delay ${s.on_delay}`}
+    {s.off_delay !== '0s' && `, off-delay ${s.off_delay}`}
   </Prose>
 )

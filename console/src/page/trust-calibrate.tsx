@@ -1,13 +1,16 @@
 import { type FormEvent, useEffect, useState } from 'react'
 import { api, type Fitted, type Preview, type Signal, take } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useTrustAct } from '../api/queries'
 import { seenUnit, seen } from '../api/units'
 import { figure, shown, testWords } from '../api/words'
 import { PairChart } from '../chart/pair'
 import { Button, Columns, Failure, Prose, QuietButton, Row, Soft, Subheading, Table } from '../ui/basics'
-import { Fields, fieldsOf, Form, Select, TextInput } from '../ui/form'
+import { Fields, Form, Select, Written } from '../ui/form'
+import { NumberField } from '../ui/number'
 
-type Pair = { shown: string; reference: string }
+type Pair = { shown?: number; reference?: number }
+type Draft = { pairs: Pair[]; method: Method; from: keyof typeof froms; note: string }
 type Order = {
   pairs: { shown: number; reference: number }[]
   unit: string
@@ -21,12 +24,29 @@ const froms = { now: 'now', day: 'a day ago', week: 'a week ago', month: '30 day
 const daysOf = { day: 1, week: 7, month: 30 }
 const hold = 30 // seconds that are averaged
 
+const blank: Draft = { pairs: [{}], method: '', from: 'now', note: '' }
+
+/** What a draft asks for. */
+function orderOf(d: Draft, signal: Signal): Order {
+  const body: Order = {
+    pairs: d.pairs.map((p) => ({ shown: p.shown!, reference: p.reference! })),
+    unit: seenUnit(signal.unit),
+    method: d.method,
+    note: d.note,
+  }
+  if (d.from === 'all') body.from = new Date(1000).toISOString()
+  else if (d.from !== 'now') body.from = new Date(Date.now() - daysOf[d.from] * 86_400_000).toISOString()
+  return body
+}
+
 /** What the reference says, the lines with and without it, and then in force. */
 export function Calibrate({ signal, zone }: { signal: Signal; zone: string }) {
-  const [pairs, setPairs] = useState<Pair[]>([{ shown: '', reference: '' }])
-  const [method, setMethod] = useState<Method>('')
-  const [from, setFrom] = useState<keyof typeof froms>('now')
-  const [preview, setPreview] = useState<{ order: Order; of: Preview }>()
+  const [draft, setDraft, unsaved] = useDraft(`calibration ${signal.device}/${signal.name}`, blank)
+  const set = (change: Partial<Draft>) => setDraft((old) => ({ ...old, ...change }))
+  const [tried, setTried] = useState<{ draft: string; order: Order; of: Preview }>()
+  const written = JSON.stringify(draft)
+  // A preview of something else than what is written now is none.
+  const preview = tried?.draft === written ? tried : undefined
   const path = { device: signal.device, signal: signal.name }
   const ask = useTrustAct((body: Order) =>
     take(api.POST('/api/v1/signals/{device}/{signal}/calibrations/try', { params: { path }, body })),
@@ -36,25 +56,15 @@ export function Calibrate({ signal, zone }: { signal: Signal; zone: string }) {
   )
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
-    const fields = fieldsOf(e.currentTarget)
-    const body: Order = {
-      pairs: pairs.map((_, i) => ({
-        shown: Number(fields[`shown-${i}`]),
-        reference: Number(fields[`reference-${i}`]),
-      })),
-      unit: seenUnit(signal.unit),
-      method,
-      note: fields.note,
-    }
-    if (from === 'all') body.from = new Date(1000).toISOString()
-    else if (from !== 'now') body.from = new Date(Date.now() - daysOf[from] * 86_400_000).toISOString()
-    ask.mutate(body, { onSuccess: (of) => setPreview({ order: body, of }) })
+    const order = orderOf(draft, signal)
+    ask.mutate(order, { onSuccess: (of) => setTried({ draft: written, order, of }) })
   }
   const done = () => {
-    setPreview(undefined)
-    setPairs([{ shown: '', reference: '' }])
+    setTried(undefined)
+    unsaved.reset(blank)
   }
-  if (signal.made_of) return <Prose>It is computed: {signal.made_of}. Calibrate what it is computed from.</Prose>
+  if (signal.made_of) return <Prose>It is derived: {signal.made_of}. Calibrate what it is derived from.</Prose>
+  const { pairs } = draft
   return (
     <>
       <Subheading>Calibrate</Subheading>
@@ -62,45 +72,53 @@ export function Calibrate({ signal, zone }: { signal: Signal; zone: string }) {
         Hold a reference instrument beside it. One pair moves the line; two also turn it; more are fitted. Raw values
         stay.
       </Prose>
-      <Form onSubmit={submit} style={{ maxWidth: 'none' }}>
+      <Form onSubmit={submit} unsaved={unsaved} style={{ maxWidth: 'none' }}>
         {pairs.map((p, i) => (
           <PairFields
             key={i}
-            place={i}
             pair={p}
             signal={signal}
-            set={(next) => setPairs(pairs.map((old, k) => (k === i ? next : old)))}
+            set={(next) =>
+              setDraft((old) => ({ ...old, pairs: old.pairs.map((o, k) => (k === i ? { ...o, ...next } : o)) }))
+            }
           />
         ))}
         <Row>
-          <QuietButton onPress={() => setPairs([...pairs, { shown: '', reference: '' }])}>Add a pair</QuietButton>
-          {pairs.length > 1 && <QuietButton onPress={() => setPairs(pairs.slice(0, -1))}>Leave one out</QuietButton>}
+          <QuietButton onPress={() => set({ pairs: [...pairs, {}] })}>Add a pair</QuietButton>
+          {pairs.length > 1 && (
+            <QuietButton onPress={() => set({ pairs: pairs.slice(0, -1) })}>Remove the last pair</QuietButton>
+          )}
         </Row>
         <Fields>
-          <Select label="Fit" value={method} onChange={(m) => setMethod(m as Method)} options={methods} />
+          <Select
+            label="Fit"
+            value={draft.method}
+            onChange={(method) => set({ method: method as Method })}
+            options={methods}
+          />
           <Select
             label="In force from"
-            value={from}
-            onChange={(f) => setFrom(f as keyof typeof froms)}
+            value={draft.from}
+            onChange={(from) => set({ from: from as Draft['from'] })}
             options={froms}
           />
-          <TextInput label="Note" name="note" optional />
+          <Written label="Note" value={draft.note} onChange={(note) => set({ note })} />
         </Fields>
         <Row>
           <Button type="submit" isDisabled={ask.isPending}>
-            See what it would do
+            Preview
           </Button>
         </Row>
       </Form>
       {ask.error && <Failure error={ask.error} />}
       {preview && (
-        <section aria-label="What it would do" data-preview>
+        <section aria-label="Preview" data-preview>
           <Would preview={preview.of} signal={signal} zone={zone} />
           <Row style={{ marginTop: 'var(--gap-3)' }}>
             <Button onPress={() => apply.mutate(preview.order, { onSuccess: done })} isDisabled={apply.isPending}>
-              Put it in force
+              Put in force
             </Button>
-            <QuietButton onPress={() => setPreview(undefined)}>Leave it</QuietButton>
+            <QuietButton onPress={() => setTried(undefined)}>Cancel</QuietButton>
           </Row>
           {apply.error && <Failure error={apply.error} />}
         </section>
@@ -118,10 +136,10 @@ const Applied = ({ of }: { of: Fitted }) => (
   </Prose>
 )
 
-type PairProps = { place: number; pair: Pair; signal: Signal; set: (p: Pair) => void }
+type PairProps = { pair: Pair; signal: Signal; set: (change: Partial<Pair>) => void }
 
 /** One pair; what is shown can be taken live. */
-function PairFields({ place, pair, signal, set }: PairProps) {
+function PairFields({ pair, signal, set }: PairProps) {
   const [left, setLeft] = useState<number>()
   const [told, setTold] = useState('')
   useEffect(() => {
@@ -135,7 +153,7 @@ function PairFields({ place, pair, signal, set }: PairProps) {
       .then((steady) => {
         setLeft(undefined)
         if (steady.mean == null) return setTold('No reading that can be believed came.')
-        set({ ...pair, shown: String(Number(seen(steady.mean, signal.unit).toPrecision(6))) })
+        set({ shown: Number(seen(steady.mean, signal.unit).toPrecision(6)) })
         setTold(
           `The mean of ${steady.count} readings, ${figure(seen(steady.low, signal.unit))} to ${figure(seen(steady.high, signal.unit))}.`,
         )
@@ -145,25 +163,20 @@ function PairFields({ place, pair, signal, set }: PairProps) {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [left])
   const unit = shown(signal.unit)
-  const behind = unit ? ` (${unit})` : ''
+  const step = signal.step || undefined
   return (
     <div>
       <Fields style={{ marginBottom: 0 }}>
-        <TextInput
-          key={pair.shown}
-          label={`Shown${behind}`}
-          name={`shown-${place}`}
-          defaultValue={pair.shown}
-          autoComplete="off"
-        />
-        <TextInput
-          label={`Reference${behind}`}
-          name={`reference-${place}`}
-          defaultValue={pair.reference}
-          autoComplete="off"
+        <NumberField label="Shown" unit={unit} step={step} value={pair.shown} onChange={(shown) => set({ shown })} />
+        <NumberField
+          label="Reference"
+          unit={unit}
+          step={step}
+          value={pair.reference}
+          onChange={(reference) => set({ reference })}
         />
         <QuietButton isDisabled={left !== undefined} onPress={() => setLeft(hold)}>
-          {left === undefined ? 'Take it live' : `Hold still, averaging: ${left} s`}
+          {left === undefined ? 'Take live' : `Hold still, averaging: ${left} s`}
         </QuietButton>
       </Fields>
       <div role="status">{told && <Soft>{told}</Soft>}</div>

@@ -1,10 +1,12 @@
 import { type FormEvent } from 'react'
 import { api, type Signal, take } from '../api/client'
+import { type FormDraft, useFormDraft } from '../api/drafts'
 import { useTrustAct } from '../api/queries'
 import { seenUnit } from '../api/units'
 import { amount, shown } from '../api/words'
 import { Button, Failure, Prose, Row, Subheading } from '../ui/basics'
 import { Fields, fieldsOf, Form, TextInput } from '../ui/form'
+import { NumberField } from '../ui/number'
 
 /** A check against a reference, and how often there is to be one. */
 export function Verify({ signal, every }: { signal: Signal; every: string }) {
@@ -14,7 +16,7 @@ export function Verify({ signal, every }: { signal: Signal; every: string }) {
       api.POST('/api/v1/signals/{device}/{signal}/verifications', {
         params: { path },
         body: {
-          reference: Number(f.reference),
+          reference: Number(f.reference), // as NumberField writes it
           shown: f.shown ? Number(f.shown) : undefined,
           tolerance: f.tolerance ?? '',
           unit: seenUnit(signal.unit),
@@ -31,9 +33,11 @@ export function Verify({ signal, every }: { signal: Signal; every: string }) {
       }),
     ),
   )
-  const submit = (act: typeof verify | typeof plan) => (e: FormEvent<HTMLFormElement>) => {
+  const written = useFormDraft(`verification ${signal.device}/${signal.name}`)
+  const planned = useFormDraft(`verification plan ${signal.device}/${signal.name}`)
+  const submit = (act: typeof verify | typeof plan, draft: FormDraft) => (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
-    act.mutate(fieldsOf(e.currentTarget))
+    act.mutate(fieldsOf(e.currentTarget), { onSuccess: draft.unsaved.done })
   }
   const v = verify.data
   const unit = shown(signal.unit)
@@ -41,15 +45,16 @@ export function Verify({ signal, every }: { signal: Signal; every: string }) {
   return (
     <>
       <Subheading>Verify</Subheading>
-      <Form onSubmit={submit(verify)} style={{ maxWidth: 'none' }}>
+      <Form onSubmit={submit(verify, written)} draft={written} style={{ maxWidth: 'none' }}>
         <Fields style={{ marginBottom: 0 }}>
-          <TextInput label={`Reference${behind}`} name="reference" autoComplete="off" />
+          <NumberField label="Reference" unit={unit} name="reference" step={signal.step || undefined} />
           <TextInput label="Allowed error" name="tolerance" autoComplete="off" hint={`like 2% or 0.5${behind}`} />
-          <TextInput
-            label={`Shown${behind}`}
+          <NumberField
+            label="Shown"
+            unit={unit}
             name="shown"
+            step={signal.step || undefined}
             optional
-            autoComplete="off"
             hint="its newest value when empty"
           />
           <TextInput label="Note" name="note" optional />
@@ -69,10 +74,10 @@ export function Verify({ signal, every }: { signal: Signal; every: string }) {
           </Prose>
         )}
       </div>
-      <Form onSubmit={submit(plan)}>
+      <Form onSubmit={submit(plan, planned)} draft={planned}>
         <TextInput
           key={every}
-          label="To be verified every"
+          label="Verify every"
           name="every"
           optional
           defaultValue={every}
@@ -80,7 +85,7 @@ export function Verify({ signal, every }: { signal: Signal; every: string }) {
         />
         <Row>
           <Button type="submit" isDisabled={plan.isPending}>
-            Keep
+            Save
           </Button>
         </Row>
       </Form>

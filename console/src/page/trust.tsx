@@ -19,6 +19,8 @@ import {
   Subheading,
   Table,
 } from '../ui/basics'
+import { NoPage } from '../ui/no-page'
+import { Sure } from '../ui/sure'
 import { Calibrate } from './trust-calibrate'
 import { Verify } from './trust-verify'
 
@@ -40,18 +42,18 @@ export function TrustPage() {
   const trust = useTrust(device, name)
   const work = useWork(device, name).data
   const signal = signals.data?.find((s) => pathOf(s) === `${device}/${name}`)
-  if (signals.error || trust.error) return <Failure error={(signals.error ?? trust.error)!} />
+  if (signals.error || trust.error) return <NoPage error={(signals.error ?? trust.error)!} />
   if (!signals.data || !trust.data) return <Soft>Looking …</Soft>
-  if (!signal) return <Failure error={new Error(`There is no signal ${device}/${name}.`)} />
+  if (!signal) return <NoPage error={new Error(`There is no signal ${device}/${name}.`)} />
   return (
     <>
-      <title>{`Trust in ${signal.device_title} ${signal.title} · Jaunty Lark`}</title>
+      <title>{`Calibrate and verify ${signal.device_title} ${signal.title} · Jaunty Lark`}</title>
       <Above>
         <PlainLink href={`/signals/${device}/${name}`}>
           {signal.device_title} {signal.title}
         </PlainLink>
       </Above>
-      <Heading>Is it true?</Heading>
+      <Heading>Calibrate and verify</Heading>
       <Row>
         <span data-signal={pathOf(signal)}>
           <BigFigure value={reads(signal)} unit={shown(signal.unit)} />
@@ -130,10 +132,17 @@ function Calibrations({ device, name, trust, keeper, zone }: Props) {
       }),
     ),
   )
+  const again = useTrustAct((id: number) =>
+    take(
+      api.POST('/api/v1/signals/{device}/{signal}/calibrations/{id}/bring-back', {
+        params: { path: { device, signal: name, id } },
+      }),
+    ),
+  )
   return (
     <>
       <Subheading>Calibrations</Subheading>
-      {back.error && <Failure error={back.error} />}
+      {again.error && <Failure error={again.error} />}
       {trust.calibrations.length === 0 ? (
         <Prose>None: its values are as the instrument gives them.</Prose>
       ) : (
@@ -142,7 +151,7 @@ function Calibrations({ device, name, trust, keeper, zone }: Props) {
             <Columns names={['In force from', 'Correction', 'Raw and reference', 'By', 'State']} />
             <tbody>
               {trust.calibrations.map((c) => (
-                <tr key={c.id} data-calibration={c.retired ? 'taken back' : 'in force'}>
+                <tr key={c.id} data-calibration={c.retired ? 'withdrawn' : 'in force'}>
                   <td>{Date.parse(c.from) < 86_400_000 ? 'the first reading' : clock(c.from, zone, day)}</td>
                   <td>{curveWords(c.curve)}</td>
                   <td>{c.pairs.map((p) => `${figure(p.shown)} → ${figure(p.reference)}`).join(', ')}</td>
@@ -151,13 +160,29 @@ function Calibrations({ device, name, trust, keeper, zone }: Props) {
                   </td>
                   <td>
                     {c.retired ? (
-                      'taken back'
+                      <>
+                        withdrawn{' '}
+                        {keeper && (
+                          <QuietButton
+                            aria-label={`Put in force again: the calibration of ${clock(c.from, zone, day)}`}
+                            isDisabled={again.isPending}
+                            onPress={() => again.mutate(c.id)}
+                          >
+                            Put in force again
+                          </QuietButton>
+                        )}
+                      </>
                     ) : (
                       <>
                         {keeper && (
-                          <QuietButton onPress={() => back.mutate(c.id)} isDisabled={back.isPending}>
-                            Take back
-                          </QuietButton>
+                          <Sure
+                            name={`Withdraw the calibration of ${clock(c.from, zone, day)}`}
+                            short="Withdraw"
+                            says="Values are as without it again, those of the past too. It stays in this list."
+                            act={(after) => back.mutate(c.id, after)}
+                            error={back.error}
+                            done={() => undefined}
+                          />
                         )}
                       </>
                     )}

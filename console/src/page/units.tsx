@@ -31,7 +31,7 @@ export function UnitsPage() {
         Values are stored as they first came. Here you say how they are shown: figures, limits, bands and charts alike.
       </Prose>
       <Choices
-        title="For you"
+        title="Your units"
         dimensions={dimensions}
         units={person.units ?? {}}
         none="as the site says"
@@ -40,7 +40,7 @@ export function UnitsPage() {
       {own.error && <Failure error={own.error} />}
       {person.role === 'owner' && (
         <Choices
-          title="For the site, and in messages"
+          title="Units of the site and of messages"
           dimensions={dimensions}
           units={site.units ?? {}}
           none="as it is stored"

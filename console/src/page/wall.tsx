@@ -7,6 +7,7 @@ import { useSite, useStanding } from '../api/queries'
 import { byUrgency, clock, count, length, sentence } from '../api/words'
 import { Button, Failure, Heading, Prose, QuietButton, QuietLink, Row, Soft } from '../ui/basics'
 import { Form, Written } from '../ui/form'
+import { NumberField } from '../ui/number'
 import { Shape } from '../ui/severity'
 import { SightProvider } from '../tile/context'
 import { Grid } from '../tile/grid'
@@ -140,13 +141,13 @@ function SetUp({ boards }: { boards: string[] }) {
   const [query, setQuery] = useSearchParams()
   const all = useBoards().data ?? []
   const [chosen, setChosen] = useState(boards)
-  const [every, setEvery] = useState(query.get('every') ?? '30')
+  const [every, setEvery] = useState<number | undefined>(Number(query.get('every') ?? '30'))
   const [dim, setDim] = useState(query.get('dim') ?? '')
-  const next = new URLSearchParams({ boards: chosen.join(','), every, ...(dim ? { dim } : {}) })
+  const next = new URLSearchParams({ boards: chosen.join(','), every: String(every ?? 30), ...(dim ? { dim } : {}) })
   return (
     <Whole $dim={false}>
       <title>A wall · Jaunty Lark</title>
-      <Heading>What is on the wall?</Heading>
+      <Heading>Wall</Heading>
       <Prose>
         The address of the wall holds all of this: open it on the screen on the wall, signed in as a viewer.
       </Prose>
@@ -170,18 +171,13 @@ function SetUp({ boards }: { boards: string[] }) {
             </label>
           ))}
         </fieldset>
-        <Written label="Seconds for each" type="number" value={every} onChange={setEvery} />
-        <Written
-          label="Dim in these hours"
-          value={dim}
-          onChange={setDim}
-          hint="like 22-6; leave it empty to stay bright"
-        />
+        <NumberField label="Each for" unit="s" whole least={5} value={every} onChange={setEvery} />
+        <Written label="Dim hours" value={dim} onChange={setDim} hint="like 22-6; leave it empty to stay bright" />
         <Row>
           <Button type="submit" isDisabled={!chosen.length}>
-            Show it
+            Show
           </Button>
-          <QuietButton onPress={() => history.back()}>Leave it</QuietButton>
+          <QuietButton onPress={() => history.back()}>Cancel</QuietButton>
         </Row>
       </Form>
     </Whole>

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, type Guard, take, type Template } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useAlarms, useGuards, useSession } from '../api/queries'
 import { type Carrier, carriers, saveContact, useContacts, usePlaceholders, useReach, useReachAct } from '../api/reach'
 import { Above, Button, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
@@ -44,9 +45,9 @@ export function Words() {
     <>
       <title>The words · Jaunty Lark</title>
       <Above>
-        <PlainLink href="/rosters">Who is told</PlainLink>
+        <PlainLink href="/rosters">Rosters and contacts</PlainLink>
       </Above>
-      <Heading>The words</Heading>
+      <Heading>Words of messages</Heading>
       <Prose>
         Messages have words that are built in. A contact, a guard and the site can each have their own, in any language;
         the contact’s come first.
@@ -81,8 +82,10 @@ const saveGuardWords = (guard: Guard, templates: Template[]) =>
 type WritingProps = { kind: Kind; whose: string; own?: Template; templates: Template[] }
 
 function Writing({ kind, whose, own, templates }: WritingProps) {
-  const [short, setShort] = useState(own?.short ?? '')
-  const [long, setLong] = useState(own?.long ?? '')
+  const [{ short, long }, setDraft, unsaved] = useDraft(`words ${whose} ${kind}`, {
+    short: own?.short ?? '',
+    long: own?.long ?? '',
+  })
   const keeper = useSession().data?.role !== 'viewer'
   const contacts = useContacts().data ?? []
   const reach = useReach().data
@@ -113,25 +116,33 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
   return (
     <>
       <Form
+        may={keeper}
+        unsaved={unsaved}
         style={{ maxWidth: 640, marginTop: 'var(--gap-4)' }}
         onSubmit={(e) => {
           e.preventDefault()
-          save.mutate(undefined)
+          save.mutate(undefined, { onSuccess: unsaved.done })
         }}
       >
         <Written
-          label="The short line"
+          label="Short text"
           value={short}
-          onChange={setShort}
+          onChange={(short) => setDraft({ short, long })}
           hint="subject, text message, what a call says; as built in when left empty"
         />
-        <Written label="All of it" value={long} onChange={setLong} rows={4} hint="the body of an e-mail" />
+        <Written
+          label="Long text"
+          value={long}
+          onChange={(long) => setDraft({ short, long })}
+          rows={4}
+          hint="the body of an e-mail"
+        />
         {keeper && (
           <Row>
             <Button type="submit" isDisabled={save.isPending}>
-              Keep these words
+              Save
             </Button>
-            {save.isSuccess && <Soft role="status">Kept.</Soft>}
+            {save.isSuccess && <Soft role="status">Saved.</Soft>}
           </Row>
         )}
         {(save.error ?? preview.error) && <Failure error={(save.error ?? preview.error)!} />}

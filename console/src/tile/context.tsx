@@ -57,7 +57,7 @@ const titles: Record<Placed['kind'], string> = {
   spread: 'Spread',
   table: 'Values',
   total: 'Total',
-  journal: 'What happened',
+  journal: 'Journal',
   switch: 'Outputs',
   frames: 'Thermal frames',
   note: '',

@@ -36,7 +36,7 @@ export function JournalTile({ tile }: TileProps) {
     refetchInterval: 15_000,
   }).data
   const told = (entries ?? []).filter((e) => concerns(e.subject)).slice(0, 60)
-  const named = { ...tile, title: tile.title || 'What happened' }
+  const named = { ...tile, title: tile.title || 'Journal' }
   return (
     <TileBox tile={named} to="/journal" scrolls>
       <Entries>

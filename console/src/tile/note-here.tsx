@@ -2,12 +2,13 @@ import { fullTitle } from '../api/words'
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, pathOf, take } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { serviceNow } from '../api/live'
 import { clockChanges } from '../chart/trace'
 import { type Facts, queries } from '../api/queries'
-import { Button, Failure, QuietButton, Row } from '../ui/basics'
+import { Failure } from '../ui/basics'
 import { Dialog } from '../ui/dialog'
-import { Form, Select, Written } from '../ui/form'
+import { Form, Select, Send, Written } from '../ui/form'
 
 /** An instant as fields of date and time write it, in a zone, and back. */
 const localOf = (at: number, zone: string) =>
@@ -39,7 +40,7 @@ type Props = { signals: Facts[]; zone: string; onClose: () => void }
 
 /** Writes a note into the journal; charts show it at its time. */
 export function NoteDialog({ signals, zone, onClose }: Props) {
-  const [text, setText] = useState('')
+  const [text, setText, unsaved] = useDraft(`note of ${signals[0] ? pathOf(signals[0]) : 'the site'}`, '')
   const [of, setOf] = useState(signals[0] ? pathOf(signals[0]) : '')
   const [begun] = useState(() => localOf(serviceNow(), zone))
   const [when, setWhen] = useState(begun)
@@ -52,18 +53,20 @@ export function NoteDialog({ signals, zone, onClose }: Props) {
       ),
     onSuccess: () => {
       void queries.invalidateQueries({ queryKey: ['journal'] })
+      unsaved.reset('')
       onClose()
     },
   })
   return (
-    <Dialog title="Write a note" open onClose={onClose}>
+    <Dialog title="Add a note" open onClose={onClose}>
       <Form
+        unsaved={unsaved}
         onSubmit={(e) => {
           e.preventDefault()
           write.mutate()
         }}
       >
-        <Written label="What was done or seen" value={text} onChange={setText} />
+        <Written label="Note" value={text} onChange={setText} />
         <Select
           label="About"
           value={of}
@@ -78,12 +81,7 @@ export function NoteDialog({ signals, zone, onClose }: Props) {
           ])}
         />
         <Written label={`When (${zone})`} type="datetime-local" value={when} onChange={setWhen} />
-        <Row>
-          <Button type="submit" isDisabled={write.isPending || !text.trim()}>
-            Write it
-          </Button>
-          <QuietButton onPress={onClose}>Leave it</QuietButton>
-        </Row>
+        <Send send="Add" pending={write.isPending} off={!text.trim()} unsaved={unsaved} onCancel={onClose} />
         {write.error && <Failure error={write.error} />}
       </Form>
     </Dialog>

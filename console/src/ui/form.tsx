@@ -1,6 +1,8 @@
+import { createContext, type ReactNode, useContext, useEffect, useRef } from 'react'
 import {
   FieldError,
   Form as AriaForm,
+  type FormProps as AriaFormProps,
   Input as AriaInput,
   Label as AriaLabel,
   Text as AriaText,
@@ -8,17 +10,20 @@ import {
   TextField,
 } from 'react-aria-components'
 import styled, { css } from 'styled-components'
+import type { FormDraft, Unsaved } from '../api/drafts'
+import { Button, QuietButton, Row } from './basics'
+import { Found } from './unsaved'
 
-export const Form = styled(AriaForm)`
+const Sheet = styled(AriaForm)`
   display: grid;
   gap: var(--gap-4);
   max-width: 360px;
 `
-const Field = styled(TextField)`
+export const Field = styled(TextField)`
   display: grid;
   gap: var(--gap-1);
 `
-const Label = styled(AriaLabel)`
+export const Label = styled(AriaLabel)`
   font-weight: 600;
 `
 /** How what is typed or chosen looks. */
@@ -30,18 +35,154 @@ export const fieldLook = css`
   border-radius: var(--radius);
   padding: 8px 10px;
   min-height: 40px;
+  &[data-invalid] {
+    border-color: var(--critical);
+    box-shadow: inset 0 0 0 1px var(--critical);
+  }
 `
-const Input = styled(AriaInput)`
+export const Input = styled(AriaInput)`
   ${fieldLook}
 `
 const Area = styled(AriaTextArea)`
   ${fieldLook}
   resize: vertical;
 `
-const Hint = styled(AriaText)`
-  color: var(--ink-soft);
+const Room = styled.div`
   font-size: var(--step--1);
+  line-height: 1.4;
+  min-height: 1.4em;
+  color: var(--ink-soft);
+  /* What is wrong stands where the hint stood. */
+  &:has([slot='errorMessage']) [slot='description'] {
+    display: none;
+  }
 `
+const Wrong = styled(FieldError)`
+  color: var(--critical);
+  font-weight: 600;
+`
+
+/** The line below a field: its hint, or what is wrong with it. It keeps the room that it once took, so that nothing moves
+ *  while somebody is about to press. */
+export function Below({ hint }: { hint?: string }) {
+  const room = useRef<HTMLDivElement>(null)
+  useEffect(() => {
+    const el = room.current!
+    const watch = new ResizeObserver(() => {
+      if (el.offsetHeight > (parseFloat(el.style.minHeight) || 0)) el.style.minHeight = `${el.offsetHeight}px`
+    })
+    watch.observe(el)
+    return () => watch.disconnect()
+  }, [])
+  return (
+    <Room ref={room}>
+      {hint && <AriaText slot="description">{hint}</AriaText>}
+      <Wrong>
+        {({ validationDetails, validationErrors }) =>
+          validationDetails.valueMissing ? 'This is needed.' : validationErrors.join(' ')
+        }
+      </Wrong>
+    </Room>
+  )
+}
+
+type Way = { reads: boolean; draft?: FormDraft }
+/** Whether the fields around are read as text, and what was typed into them before. */
+const FormWay = createContext<Way>({ reads: false })
+export const useFormWay = () => useContext(FormWay)
+
+type FormProps = AriaFormProps & {
+  may?: boolean // whether the person may send it; who may not reads the same as text
+  draft?: FormDraft // keeps what is typed into fields that have a name
+  unsaved?: Unsaved // what is kept by the page itself
+  children: ReactNode
+}
+
+const Typed = styled.div`
+  display: contents;
+`
+
+/** Fields that are sent together. */
+export function Form({ may = true, draft, unsaved, children, ...form }: FormProps) {
+  const way = { reads: !may, draft }
+  if (!may)
+    return (
+      <FormWay value={way}>
+        <Sheet as="div" style={form.style}>
+          {children}
+        </Sheet>
+      </FormWay>
+    )
+  return (
+    <FormWay value={way}>
+      <Sheet {...form}>
+        <Found unsaved={unsaved ?? draft?.unsaved} />
+        {draft ? (
+          <Typed
+            role="presentation"
+            onInput={(e) => draft.take(e.currentTarget.closest('form')!)}
+            onFocus={(e) => draft.begin(e.currentTarget.closest('form')!)}
+          >
+            {children}
+          </Typed>
+        ) : (
+          children
+        )}
+      </Sheet>
+    </FormWay>
+  )
+}
+
+/** Fields outside of a form, for who may change them or only reads them. */
+export const May = ({ may, children }: { may: boolean; children: ReactNode }) => (
+  <FormWay value={{ reads: !may }}>{children}</FormWay>
+)
+
+type EndProps = {
+  send: string // what sending the form does
+  pending?: boolean
+  off?: boolean // there is too little to send yet
+  unsaved?: Unsaved
+  onCancel?: () => void
+  children?: ReactNode
+}
+
+/** The foot of a form: what sends it, and what leaves it without. */
+export const Send = ({ send, pending, off, unsaved, onCancel, children }: EndProps) => (
+  <Row>
+    <Button type="submit" isDisabled={pending || off}>
+      {send}
+    </Button>
+    {onCancel && (
+      <QuietButton
+        onPress={() => {
+          unsaved?.discard()
+          onCancel()
+        }}
+      >
+        Cancel
+      </QuietButton>
+    )}
+    {children}
+  </Row>
+)
+
+const ReadOnly = styled.div`
+  display: grid;
+  gap: 2px;
+  > :last-child {
+    white-space: pre-line;
+    overflow-wrap: anywhere;
+  }
+`
+/** A field as text. */
+export const Read = ({ label, value }: { label: string; value: string }) => (
+  <ReadOnly data-read={label}>
+    <b>{label}</b>
+    <span>{value || '–'}</span>
+  </ReadOnly>
+)
+
 type Props = {
   label: string
   name: string
@@ -53,14 +194,19 @@ type Props = {
   rows?: number // for text of several lines
 }
 
-export const TextInput = ({ label, hint, optional, rows, ...field }: Props) => (
-  <Field {...field} isRequired={!optional}>
-    <Label>{label}</Label>
-    {rows ? <Area rows={rows} /> : <Input />}
-    {hint && <Hint slot="description">{hint}</Hint>}
-    <FieldError />
-  </Field>
-)
+/** Text that is sent with its form. */
+export function TextInput({ label, hint, optional, rows, defaultValue, ...field }: Props) {
+  const { reads, draft } = useFormWay()
+  if (reads) return <Read label={label} value={defaultValue ?? ''} />
+  const begins = draft?.values[field.name] ?? defaultValue
+  return (
+    <Field key={draft?.round} {...field} defaultValue={begins} isRequired={!optional}>
+      <Label>{label}</Label>
+      {rows ? <Area rows={rows} /> : <Input />}
+      {(!optional || hint || field.type) && <Below hint={hint} />}
+    </Field>
+  )
+}
 
 const Picker = styled.label`
   display: grid;
@@ -79,24 +225,29 @@ type PickProps = {
   defaultValue?: string
 }
 
-/** One of a list, or none. */
-export const Pick = ({ label, name, none, options, defaultValue }: PickProps) => (
-  <Picker>
-    {label}
-    <select name={name} defaultValue={defaultValue}>
-      <option value="">{none}</option>
-      {options.map((o) => (
-        <option key={o.value} value={o.value}>
-          {o.text}
-        </option>
-      ))}
-    </select>
-  </Picker>
-)
+/** One of a list, or none; sent with its form. */
+export function Pick({ label, name, none, options, defaultValue }: PickProps) {
+  const { reads, draft } = useFormWay()
+  if (reads) return <Read label={label} value={options.find((o) => o.value === defaultValue)?.text ?? none} />
+  return (
+    <Picker>
+      {label}
+      <select key={draft?.round} name={name} defaultValue={draft?.values[name] ?? defaultValue}>
+        <option value="">{none}</option>
+        {options.map((o) => (
+          <option key={o.value} value={o.value}>
+            {o.text}
+          </option>
+        ))}
+      </select>
+    </Picker>
+  )
+}
 
 /** What a form's fields say, those that are not empty. */
 export const fieldsOf = (form: HTMLFormElement) =>
   Object.fromEntries([...new FormData(form)].filter(([, v]) => v !== '').map(([k, v]) => [k, String(v).trim()]))
+
 const Centre = styled.div`
   min-height: 100vh;
   display: grid;
@@ -131,18 +282,48 @@ type SelectProps = {
 }
 
 /** One of a list, in the order of its options' words where these are numbers. */
-export const Select = ({ label, value, onChange, options, name }: SelectProps) => (
-  <Picker>
-    {label}
-    <select value={value} aria-label={name} onChange={(e) => onChange(e.target.value)}>
-      {Object.entries(options).map(([v, text]) => (
-        <option key={v} value={v}>
-          {text}
-        </option>
-      ))}
-    </select>
-  </Picker>
-)
+export function Select({ label, value, onChange, options, name }: SelectProps) {
+  const { reads } = useFormWay()
+  if (reads) return <Read label={label || (name ?? '')} value={options[value] ?? value} />
+  return (
+    <Picker>
+      {label}
+      <select value={value} aria-label={name} onChange={(e) => onChange(e.target.value)}>
+        {Object.entries(options).map(([v, text]) => (
+          <option key={v} value={v}>
+            {text}
+          </option>
+        ))}
+      </select>
+    </Picker>
+  )
+}
+
+const Ticked = styled.label`
+  display: flex;
+  gap: var(--gap-2);
+  align-items: center;
+  min-height: 40px;
+  font-weight: 600;
+  input {
+    width: 24px;
+    height: 24px;
+    accent-color: var(--accent);
+  }
+`
+type CheckProps = { label: string; value: boolean; onChange: (value: boolean) => void }
+
+/** Yes or no. */
+export function Check({ label, value, onChange }: CheckProps) {
+  const { reads } = useFormWay()
+  if (reads) return <Read label={label} value={value ? 'yes' : 'no'} />
+  return (
+    <Ticked>
+      <input type="checkbox" checked={value} onChange={(e) => onChange(e.target.checked)} />
+      {label}
+    </Ticked>
+  )
+}
 
 type WrittenProps = {
   label: string
@@ -151,13 +332,19 @@ type WrittenProps = {
   hint?: string
   type?: string
   rows?: number
+  placeholder?: string
+  wrong?: string // what is wrong with it
 }
 
 /** Text that is kept by its page as it is written. */
-export const Written = ({ label, value, onChange, hint, type, rows }: WrittenProps) => (
-  <Field value={value} onChange={onChange} type={type} autoComplete="off">
-    <Label>{label}</Label>
-    {rows ? <Area rows={rows} /> : <Input />}
-    {hint && <Hint slot="description">{hint}</Hint>}
-  </Field>
-)
+export function Written({ label, value, onChange, hint, type, rows, placeholder, wrong }: WrittenProps) {
+  const { reads } = useFormWay()
+  if (reads) return <Read label={label} value={type === 'password' ? '' : value} />
+  return (
+    <Field value={value} onChange={onChange} type={type} autoComplete="off" validate={() => wrong}>
+      <Label>{label}</Label>
+      {rows ? <Area rows={rows} placeholder={placeholder} /> : <Input placeholder={placeholder} />}
+      {(hint || wrong) && <Below hint={hint} />}
+    </Field>
+  )
+}

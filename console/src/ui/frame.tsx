@@ -1,6 +1,7 @@
 import { type ReactNode, useState } from 'react'
 import { NavLink, useLocation } from 'react-router'
 import styled from 'styled-components'
+import { useArrival, useFocusKept } from './focus'
 
 const phone = '@media (max-width: 760px)'
 const Shell = styled.div`
@@ -199,6 +200,14 @@ const Skip = styled.a`
     z-index: 9;
   }
 `
+/** Words for who listens. */
+export const Unseen = styled.p`
+  position: absolute;
+  clip-path: inset(50%);
+  width: 1px;
+  height: 1px;
+  overflow: hidden;
+`
 export const Lark = () => (
   <svg width="30" height="26" viewBox="0 0 30 26" aria-hidden="true">
     <path d="M2 19c6 1 9-2 11-6 2-5 6-7 10-7l5 2-5 2c0 8-5 13-13 13-4 0-7-1-8-4Z" fill="var(--ink)" />
@@ -223,6 +232,8 @@ export function Frame({ places, foot, broken, onSeek, children }: Props) {
   const { pathname } = useLocation()
   const [openAt, setOpenAt] = useState('') // the page on which the rest was asked for
   const open = openAt === pathname
+  const announced = useArrival()
+  useFocusKept()
   return (
     <Shell>
       <Side>
@@ -249,6 +260,7 @@ export function Frame({ places, foot, broken, onSeek, children }: Props) {
         </Places>
         <Foot $open={open}>{foot}</Foot>
       </Side>
+      <Unseen ref={announced} role="status" data-announced />
       <Main id="page" tabIndex={-1}>
         <Broken role="status">{broken}</Broken>
         {children}

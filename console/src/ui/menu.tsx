@@ -10,6 +10,9 @@ const Trigger = styled(Button)<{ $small?: boolean }>`
   border-radius: var(--radius);
   min-height: ${(p) => (p.$small ? '24px' : '36px')};
   min-width: 28px;
+  @media print {
+    display: none;
+  }
   padding: ${(p) => (p.$small ? '0 6px' : '7px 14px')};
   cursor: pointer;
 `

@@ -1,5 +1,7 @@
-import { type ReactNode, useState } from 'react'
+import { type ReactNode } from 'react'
+import { type Gone, tellRemoved } from '../api/removed'
 import { Button, Failure, Prose, QuietButton, Row, Well } from './basics'
+import { Opens } from './opens'
 
 type Props = {
   name: string // what is done, as a button says it: "Remove the kit"
@@ -7,20 +9,36 @@ type Props = {
   act: (after: { onSuccess: () => void }) => void
   error: Error | null
   done: () => void
+  gone?: Gone // what is removed by it, which can be brought back
+  short?: string // what the button says where its row tells of what
 }
 
 /** Something that takes much away: it says what, and asks once more. */
-export function Sure({ name, says, act, error, done }: Props) {
-  const [open, setOpen] = useState(false)
-  if (!open) return <QuietButton onPress={() => setOpen(true)}>{name} …</QuietButton>
-  return (
-    <Well role="group" aria-label={name}>
-      <Prose>{says}</Prose>
-      <Row>
-        <Button onPress={() => act({ onSuccess: done })}>Yes: {name.charAt(0).toLowerCase() + name.slice(1)}</Button>
-        <QuietButton onPress={() => setOpen(false)}>Leave it</QuietButton>
-      </Row>
-      {error && <Failure error={error} />}
-    </Well>
-  )
-}
+export const Sure = ({ name, says, act, error, done, gone, short }: Props) => (
+  <Opens name={`${short ?? name} …`} label={short && name}>
+    {(close) => (
+      <Well style={{ marginTop: 0 }}>
+        <Prose style={{ marginTop: 0 }}>
+          <b>{name}?</b> {says} {gone && 'It can be brought back for 30 days.'}
+        </Prose>
+        <Row>
+          <Button
+            onPress={() =>
+              act({
+                onSuccess: () => {
+                  if (gone) tellRemoved(gone)
+                  close()
+                  done()
+                },
+              })
+            }
+          >
+            {name}
+          </Button>
+          <QuietButton onPress={close}>Cancel</QuietButton>
+        </Row>
+        {error && <Failure error={error} />}
+      </Well>
+    )}
+  </Opens>
+)
