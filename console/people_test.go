@@ -166,7 +166,20 @@ func TestTwoPeopleOnOneBoard(t *testing.T) {
 	focus(t, p, "[data-to-write]")
 	must(t, p.Press("Control+z"))
 	must(t, p.Until(`document.querySelector('[data-to-write]').value === '' && document.querySelector('[role=dialog] [role=status]').innerText === 'Undone.'`))
+	typed(t, p, "Title", "Half written")
 	must(t, p.Press("Escape"))
+	must(t, p.Until(`!document.querySelector('[role=dialog]')`))
+	must(t, p.Click(`[data-cell] button[aria-label^="Edit"]`))
+	must(t, p.Until(`document.querySelector('[role=dialog] [data-unsaved]')`))
+	if got := value(t, p, "Title"); got != "Half written" {
+		t.Errorf("the window has %q again", got)
+	}
+	click(t, p, "Discard it")
+	must(t, p.Until(`!document.querySelector('[role=dialog] [data-unsaved]')`))
+	if got := value(t, p, "Title"); got != "Mine after all" {
+		t.Errorf("discarded, it has %q", got)
+	}
+	click(t, p, "Cancel")
 	must(t, p.Until(`!document.querySelector('[role=dialog]')`))
 	if d := draft(); d.Tiling.Tiles[0].Title != "Mine after all" {
 		t.Errorf("what lies behind the window was undone: %+v", d)

@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import styled from 'styled-components'
 import { type Kind, type Placed } from '../api/boards'
+import { useDraft } from '../api/drafts'
 import { pathOf, type Signal, type Tile } from '../api/client'
 import { titleOf, useOutputs } from '../api/outputs'
 import { useSignals, useTotals } from '../api/queries'
@@ -77,7 +78,7 @@ function Adding({ onClose, onAdd }: Omit<Props, 'open'>) {
   const [source, setSource] = useState<Source>('signals')
   const [picked, setPicked] = useState<string[]>([])
   const [kind, setKind] = useState<Kind>()
-  const [text, setText] = useState('')
+  const [text, setText, unsaved] = useDraft(`new note on ${location.pathname}`, '')
   const [picture, setPicture] = useState(0)
   const all = useSignals().data ?? []
   const signals = picked.flatMap((p) => all.find((s) => pathOf(s) === p) ?? [])
@@ -143,7 +144,14 @@ function Adding({ onClose, onAdd }: Omit<Props, 'open'>) {
             )}
           </Preview>
           <Row style={{ marginTop: 'var(--gap-3)' }}>
-            <Button isDisabled={!tile} onPress={() => tile && onAdd(tile)}>
+            <Button
+              isDisabled={!tile}
+              onPress={() => {
+                if (!tile) return
+                if (source === 'note') unsaved.reset('')
+                onAdd(tile)
+              }}
+            >
               Add to the board
             </Button>
             <QuietButton onPress={onClose}>Cancel</QuietButton>

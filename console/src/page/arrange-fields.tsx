@@ -1,8 +1,9 @@
 import { fullTitle } from '../api/words'
-import { useRef } from 'react'
+import { useEffect, useRef } from 'react'
 import styled from 'styled-components'
 import type { Kind, Placed } from '../api/boards'
 import { pathOf, type Series } from '../api/client'
+import { useDraft } from '../api/drafts'
 import { useSignals, useTotals } from '../api/queries'
 import { fitting, kinds } from '../tile/kinds'
 import { QuietButton, Soft, Subheading } from '../ui/basics'
@@ -62,7 +63,9 @@ type Props = { tile: Placed; onChange: (tile: Placed) => void; onClose: () => vo
 
 /** What a tile shows, and how. */
 export function TileFields({ tile, onChange, onClose }: Props) {
-  const steps = useUndo(() => tile)
+  const [kept, keep, unsaved] = useDraft(`tile ${tile.id} of ${location.pathname}`, tile)
+  const steps = useUndo(() => kept)
+  useEffect(() => keep(steps.now), [keep, steps.now])
   const t = steps.now
   const set = (some: Partial<Placed>) => steps.set({ ...t, ...some })
   const said = useRef<HTMLParagraphElement>(null)
@@ -76,9 +79,17 @@ export function TileFields({ tile, onChange, onClose }: Props) {
       {/* eslint-disable-next-line jsx-a11y/no-static-element-interactions -- only the keys for undo, wherever the focus is */}
       <div onKeyDown={(e) => undoKeys(e, steps, say)}>
         <Form
+          unsaved={{
+            ...unsaved,
+            discard: () => {
+              unsaved.discard()
+              steps.set(tile)
+            },
+          }}
           style={{ maxWidth: 'none' }}
           onSubmit={(e) => {
             e.preventDefault()
+            unsaved.done()
             onChange(t)
           }}
         >
@@ -125,7 +136,7 @@ export function TileFields({ tile, onChange, onClose }: Props) {
             <Written label="Text" value={t.text ?? ''} onChange={(text) => set({ text })} rows={10} hint="Markdown" />
           )}
           {t.kind === 'mimic' && <Pins tile={t} onChange={steps.set} />}
-          <Send send="Apply" onCancel={onClose}>
+          <Send send="Apply" unsaved={unsaved} onCancel={onClose}>
             <QuietButton onPress={() => steps.undo?.()} isDisabled={!steps.undo}>
               Undo
             </QuietButton>
