@@ -2,9 +2,6 @@ package console_test
 
 import (
 	"encoding/json"
-	"os"
-	"os/exec"
-	"path/filepath"
 	"testing"
 
 	"jauntylark/console/drive"
@@ -12,12 +9,7 @@ import (
 
 // What people write as a number is read by either decimal sign, and refused where it could be two numbers.
 func TestWhatPeopleWriteAsANumber(t *testing.T) {
-	bundled := filepath.Join(t.TempDir(), "numbers.js")
-	if out, err := exec.Command("node_modules/.bin/rolldown", "src/api/numbers.ts", "--format", "iife", "--name", "numbers", "--file", bundled).CombinedOutput(); err != nil {
-		t.Fatalf("it cannot be bundled: %v\n%s", err, out)
-	}
-	bundle, err := os.ReadFile(bundled)
-	must(t, err)
+	bundle := bundled(t, "numbers")
 	_, p := visit(t)
 	wrong := func(says string) map[string]any { return map[string]any{"wrong": says} }
 	is := func(v float64) map[string]any { return map[string]any{"value": v} }
@@ -33,7 +25,7 @@ func TestWhatPeopleWriteAsANumber(t *testing.T) {
 	for _, c := range cases {
 		arguments, err := json.Marshal([]string{c.Text, c.Sign})
 		must(t, err)
-		got, err := drive.Eval[string](p, string(bundle)+`;JSON.stringify(numbers.readNumber(...`+string(arguments)+`))`)
+		got, err := drive.Eval[string](p, bundle+`;JSON.stringify(numbers.readNumber(...`+string(arguments)+`))`)
 		must(t, err)
 		if want, _ := json.Marshal(c.Want); got != string(want) {
 			t.Errorf("%q by %s is read as %s, want %s", c.Text, c.Sign, got, want)
@@ -47,7 +39,7 @@ func TestWhatPeopleWriteAsANumber(t *testing.T) {
 		if do[0] == 'w' {
 			do = "numbers." + do
 		}
-		if got, err := drive.Eval[string](p, string(bundle)+";"+do); err != nil || got != c.Want {
+		if got, err := drive.Eval[string](p, bundle+";"+do); err != nil || got != c.Want {
 			t.Errorf("%s: %q %v, want %q", c.Do, got, err, c.Want)
 		}
 	}

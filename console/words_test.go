@@ -14,15 +14,10 @@ import (
 func TestTheConsolesWords(t *testing.T) {
 	table, err := os.ReadFile("../core/measure/testdata/words.json")
 	must(t, err)
-	bundled := filepath.Join(t.TempDir(), "words.js")
-	if out, err := exec.Command("node_modules/.bin/rolldown", "src/api/words.ts", "--format", "iife", "--name", "words", "--file", bundled).CombinedOutput(); err != nil {
-		t.Fatalf("the words cannot be bundled: %v\n%s", err, out)
-	}
-	bundle, err := os.ReadFile(bundled)
-	must(t, err)
+	bundle := bundled(t, "words")
 	_, p := visit(t)
 	var wrong []string
-	script := string(bundle) + `;(() => { const t = ` + string(table) + `; const wrong = [];
+	script := bundle + `;(() => { const t = ` + string(table) + `; const wrong = [];
 		const is = (got, want, of) => { if (got !== want) wrong.push(JSON.stringify(of) + ": " + got + ", want " + want) };
 		for (const c of t.lengths) is(words.length(c.seconds * 1000), c.console, c);
 		for (const c of t.counts) is(words.counted(c.n, c.one, c.many), c.words, c);
@@ -35,4 +30,16 @@ func TestTheConsolesWords(t *testing.T) {
 	for _, w := range wrong {
 		t.Error(w)
 	}
+}
+
+// bundled is a module of the console as a script that gives what it exports under the module's name.
+func bundled(t *testing.T, module string) string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), module+".js")
+	if out, err := exec.Command("node_modules/.bin/rolldown", "src/api/"+module+".ts", "--format", "iife", "--name", module, "--file", file).CombinedOutput(); err != nil {
+		t.Fatalf("%s cannot be bundled: %v\n%s", module, err, out)
+	}
+	script, err := os.ReadFile(file)
+	must(t, err)
+	return string(script)
 }

@@ -86,8 +86,15 @@ func try(page *drive.Page) error {
 
 // correct asks what a correction would do, and looks at the answer.
 func correct(page *drive.Page) error {
-	for field, value := range map[string]string{"shown-0": "94.2", "reference-0": "91"} {
-		if err := page.Type("input[name="+field+"]", value); err != nil {
+	for _, pair := range [][2]string{{"Shown", "94.2"}, {"Reference", "91"}} {
+		field := `[...document.querySelectorAll('form label')].find((l) => l.innerText.startsWith('` + pair[0] + `'))`
+		if err := page.Until(field); err != nil {
+			return err
+		}
+		if _, err := drive.Eval[bool](page, `(`+field+`.control.focus(), true)`); err != nil {
+			return err
+		}
+		if err := page.Keys(pair[1]); err != nil {
 			return err
 		}
 	}
@@ -119,6 +126,10 @@ func connect(page *drive.Page) error {
 			return err
 		}
 		device = fmt.Sprintf("loft-node-%d", n)
+		// What was refused would be there again.
+		if _, err := drive.Eval[bool](page, `(localStorage.clear(), true)`); err != nil {
+			return err
+		}
 		if err := page.Goto("/devices/connect"); err != nil {
 			return err
 		}

@@ -55,6 +55,10 @@ export const Heading = styled.h1`
   line-height: 1.15;
   margin: 0;
   text-wrap: balance;
+  /* Who comes to a page is brought here; there is nothing to press. */
+  &:focus {
+    outline: none;
+  }
 `
 export const Subheading = styled.h2`
   font-size: var(--step-1);
