@@ -305,6 +305,9 @@ func (see seen) describe(g alarm.Guard) string {
 	if g.Suppressed != "" {
 		text += "; not while " + g.Suppressed
 	}
+	if g.LeastGap > 0 {
+		text += fmt.Sprintf("; least gap %s", g.LeastGap)
+	}
 	if g.OutOfUse != nil {
 		text += fmt.Sprintf("; OUT OF SERVICE since %s by %s: %s", clock(&g.OutOfUse.At), g.OutOfUse.By, g.OutOfUse.Why)
 	}
@@ -322,7 +325,7 @@ func (see seen) rung(g alarm.Guard, r *alarm.Rung, of string) string {
 	stored := see.stored[g.Signal]
 	test, unit := roster.Shown(r.When, stored, see.units)
 	is := ""
-	if !test.Measured() && test.Kind != alarm.Silent {
+	if of != "" && (test.Measured() || test.Kind == alarm.Silent) || !test.Measured() && test.Kind != alarm.Silent {
 		is = "is "
 	}
 	text := fmt.Sprintf("%s when %s%s%s", r.Severity, of, is, test.Words(unit))

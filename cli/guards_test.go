@@ -105,7 +105,7 @@ func TestGuardsOnTheCommandLine(t *testing.T) {
 	if text := p.must("trial", "suggest"); !strings.Contains(text, "half way is 42") || !strings.Contains(text, "cannot be tried out") {
 		t.Error(text)
 	}
-	if text := p.must("trial", "accept", "--name", "from-trial"); !strings.Contains(text, "above 42") {
+	if text := p.must("trial", "accept", "--name", "from-trial", "--least-gap", "5m"); !strings.Contains(text, "above 42") || !strings.Contains(text, "least gap 5m") {
 		t.Error(text)
 	}
 	if text := p.must("trial", "list"); !strings.Contains(text, "from-trial") {

@@ -263,6 +263,7 @@ func trialAcceptCommand() *cobra.Command {
 	f.StringSlice("tell", nil, "e-mail address of someone to tell; may be repeated")
 	f.String("advice", "", "what to do; every notice shows it")
 	f.Bool("latch", false, "the alarm stays until a person resets it")
+	f.String("least-gap", "0s", "how long after a message about one alarm the next is held back, like 10m; what is more severe comes at once")
 	completeFrom(c, "severity", "advisory", "warning", "critical")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		t, err := trialOf(c)
@@ -279,6 +280,10 @@ func trialAcceptCommand() *cobra.Command {
 			body["tell"] = tell
 		}
 		body["latch"], _ = f.GetBool("latch")
+		gap, _ := f.GetString("least-gap")
+		if body["least_gap"], err = measure.ParseDuration(gap); err != nil {
+			return misused("--least-gap: %v", err)
+		}
 		s, err := service()
 		if err != nil {
 			return err

@@ -189,13 +189,14 @@ func (p *Pipeline) ResetInterlock(ctx context.Context, name string, who Actor) e
 		if err != nil {
 			return err
 		}
-		if !i.Latched {
-			return fmt.Errorf("interlock %s waits for no reset: %w", name, ErrNotNow)
-		}
 		now, err := t.sight(i)
 		switch {
 		case err != nil:
 			return err
+		case !i.Latched && now.Blind != "":
+			return fmt.Errorf("interlock %s is not latched: %s; once that is over its output goes back by itself: %w", name, now.Blind, ErrNotNow)
+		case !i.Latched:
+			return fmt.Errorf("interlock %s is not latched, so there is nothing to reset: %w", name, ErrNotNow)
 		case now.Blind != "":
 			return fmt.Errorf("%s, so nobody knows whether it is in order again: %w", now.Blind, ErrNotNow)
 		case now.Driven:

@@ -68,11 +68,12 @@ func (v *Server) suggest(ctx context.Context, in *TrialPath) (*body[limit.Sugges
 
 // AcceptOrder says what is to be different from what a trial suggests.
 type AcceptOrder struct {
-	Name     string         `json:"name,omitempty" required:"false" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" doc:"of the guard; made from the signal and the limit when left out"`
-	Severity alarm.Severity `json:"severity,omitempty" required:"false" enum:"advisory,warning,critical" doc:"warning when left out"`
-	Tell     []string       `json:"tell,omitempty" required:"false" nullable:"false" doc:"e-mail addresses of those who are told"`
-	Advice   string         `json:"advice,omitempty" required:"false" maxLength:"2000"`
-	Latch    bool           `json:"latch,omitempty" required:"false"`
+	Name     string           `json:"name,omitempty" required:"false" pattern:"^[a-z0-9][a-z0-9-]{0,62}$" doc:"of the guard; made from the signal and the limit when left out"`
+	Severity alarm.Severity   `json:"severity,omitempty" required:"false" enum:"advisory,warning,critical" doc:"warning when left out"`
+	Tell     []string         `json:"tell,omitempty" required:"false" nullable:"false" doc:"e-mail addresses of those who are told"`
+	Advice   string           `json:"advice,omitempty" required:"false" maxLength:"2000"`
+	Latch    bool             `json:"latch,omitempty" required:"false"`
+	LeastGap measure.Duration `json:"least_gap,omitzero" required:"false" doc:"how long after a message about one alarm the next is held back" example:"10m"`
 }
 
 func (v *Server) acceptTrial(ctx context.Context, in *struct {
@@ -81,7 +82,7 @@ func (v *Server) acceptTrial(ctx context.Context, in *struct {
 }) (*body[alarm.Guard], error) {
 	return answer(v.pipeline.AcceptTrial(ctx, in.ID, func(g *alarm.Guard) error {
 		o := in.Body
-		g.Name, g.Advice, g.Latch = o.Name, o.Advice, o.Latch
+		g.Name, g.Advice, g.Latch, g.LeastGap = o.Name, o.Advice, o.Latch, o.LeastGap
 		if o.Severity != "" {
 			g.Severity = o.Severity
 		}
