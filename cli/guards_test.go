@@ -22,10 +22,10 @@ func TestGuardsOnTheCommandLine(t *testing.T) {
 		"--armed", "daily", "--suppressed-while", "d/here is on", "--tell", "orla@hollowbrook.example"); !strings.Contains(text, "critical when above 100, deadband 5") || !strings.Contains(text, "stays until it is reset") {
 		t.Error(text)
 	}
-	if text := p.must("guard", "add", "d/here", "--watch", "cycles", "--window", "1h", "--when", "above 12"); !strings.Contains(text, "d/here-cycles-1h above 12") {
+	if text := p.must("guard", "add", "d/here", "--watch", "cycles", "--window", "1h", "--when", "above 12"); !strings.Contains(text, "d/here-cycles-1h is above 12") {
 		t.Error(text)
 	}
-	if text := p.must("guard", "add", "d/gas", "--watch", "readings-over", "--test", "above 20", "--last", "10", "--when", "above 7"); !strings.Contains(text, "d/gas-readings-over above 7") {
+	if text := p.must("guard", "add", "d/gas", "--watch", "readings-over", "--test", "above 20", "--last", "10", "--when", "above 7"); !strings.Contains(text, "d/gas-readings-over is above 7") {
 		t.Error(text)
 	}
 	p.must("send", "d/gas=40")

@@ -18,7 +18,7 @@ func TestHonestOnTheCommandLine(t *testing.T) {
 	p.must("device", "add", "d")
 	p.must("send", "d/level=2", "d/flame=0", "d/pump=false")
 
-	if text := p.must("guard", "add", "d/level", "--name", "high", "--when", "above 10", "--rung", "above 20, critical", "--rung", "below 1, deadband 0.1", "--deadband", "0.5", "--on-delay", "0s", "--off-delay", "3s"); !strings.Contains(text, "warning when d/level above 10, deadband 0.5, over after 3s; critical when above 20, deadband 0.5, over after 3s; warning when below 1, deadband 0.1, over after 3s") {
+	if text := p.must("guard", "add", "d/level", "--name", "high", "--when", "above 10", "--rung", "above 20, critical", "--rung", "below 1, deadband 0.1", "--deadband", "0.5", "--on-delay", "0s", "--off-delay", "3s"); !strings.Contains(text, "warning when d/level is above 10, deadband 0.5, over after 3s; critical when above 20, deadband 0.5, over after 3s; warning when below 1, deadband 0.1, over after 3s") {
 		t.Error(text)
 	}
 	p.must("send", "d/level=12")

@@ -134,7 +134,7 @@ func TestMeaningByHand(t *testing.T) {
 	p.must("units", "set", "[degF]")
 	expectIn(t, p.must("signal", "show", "cellar/air"), "°F", "stored in Cel")
 	p.must("guard", "add", "cellar/air", "--when", "above 25", "--deadband", "1")
-	expectIn(t, p.must("guard", "list"), "cellar/air above 77 °F, deadband 1.8")
+	expectIn(t, p.must("guard", "list"), "cellar/air is above 77 °F, deadband 1.8")
 	expectIn(t, p.must("reading", "list", "cellar/air", "--since", "30d"), "In °F; it is stored in °C.", "68  ")
 	expectIn(t, p.must("reading", "list", "cellar/air", "--since", "30d", "--every", "7d", "--show", "low,high"), "68", "76.82")
 	expectIn(t, p.must("chart", "cellar/air", "--since", "30d"), "lowest 68 °F")

@@ -45,6 +45,15 @@ func TestRemovalsAskAndAreUndone(t *testing.T) {
 	must(t, p.Until(`document.querySelectorAll('tbody tr').length === 1`))
 	must(t, p.Click(`[aria-label="Bring back the guard high"]`))
 	must(t, p.Until(says+`('Nothing was removed in the last 30 days.')`))
+
+	// What cannot be undone says so, and asks too.
+	must(t, p.Goto("/devices/arrivals"))
+	click(t, p, "Make a key")
+	must(t, p.Until(`document.querySelector('[data-key]')`))
+	click(t, p, "End enrolment …")
+	must(t, p.Until(says+`('can announce themselves no more')`))
+	click(t, p, "End enrolment")
+	must(t, p.Until(says+`('There is none, so devices must be added by name.')`))
 }
 
 // A viewer reads the same pages as text, without a field or a button that would be refused.

@@ -3,7 +3,7 @@ import { api, type Arrival, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useFormDraft } from '../api/drafts'
 import { useAct, useArrivals, useEnrolment, useKits, useSession } from '../api/queries'
-import { age, figure, shown } from '../api/words'
+import { age, counted, figure, shown } from '../api/words'
 import {
   Above,
   Button,
@@ -20,6 +20,7 @@ import {
 } from '../ui/basics'
 import { NoPage } from '../ui/no-page'
 import { fieldsOf, Form, Pick, TextInput } from '../ui/form'
+import { Sure } from '../ui/sure'
 
 /** Devices that announced themselves: let them in, or turn them away. */
 export function Arrivals() {
@@ -59,7 +60,7 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
     e.preventDefault()
     letIn.mutate(fieldsOf(e.currentTarget), { onSuccess: draft.unsaved.done })
   }
-  const problem = letIn.error ?? turnAway.error
+  const problem = letIn.error
   return (
     <Well data-arrival={a.name}>
       <Subheading style={{ marginTop: 0 }}>
@@ -95,9 +96,14 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
               Let in
             </Button>
             {a.state === 'waiting' && (
-              <QuietButton onPress={() => turnAway.mutate(undefined)} aria-label={`Turn away ${a.name}`}>
-                Turn away
-              </QuietButton>
+              <Sure
+                name={`Turn away ${a.name}`}
+                short="Turn away"
+                says={`What it has sent so far, ${counted(a.readings, 'reading', 'readings')}, goes for good, and what it sends is refused. It can still be let in later.`}
+                act={(after) => turnAway.mutate(undefined, after)}
+                error={turnAway.error}
+                done={() => undefined}
+              />
             )}
           </Row>
         </Form>
@@ -128,10 +134,18 @@ function EnrolmentKey({ owner }: { owner: boolean }) {
       {owner && (
         <Row style={{ marginTop: 12 }}>
           <QuietButton onPress={() => make.mutate(undefined)}>{on ? 'Make a new key' : 'Make a key'}</QuietButton>
-          {on && <QuietButton onPress={() => end.mutate(undefined)}>End enrolment</QuietButton>}
+          {on && (
+            <Sure
+              name="End enrolment"
+              says="Devices that have the key can announce themselves no more. Those that were let in go on."
+              act={(after) => end.mutate(undefined, after)}
+              error={end.error}
+              done={() => undefined}
+            />
+          )}
         </Row>
       )}
-      {(make.error ?? end.error) && <Failure error={(make.error ?? end.error)!} />}
+      {make.error && <Failure error={make.error} />}
     </>
   )
 }

@@ -42,9 +42,11 @@ export function AssetGuardPage() {
   const { asset: name = '' } = useParams()
   const page = useAsset(name)
   const signals = useSignals()
+  const viewer = useSession().data?.role === 'viewer'
   const failed = page.error ?? signals.error
   if (failed) return <NoPage error={failed} />
   if (!page.data || !signals.data) return <Soft>Looking …</Soft>
+  if (viewer) return <NoPage error={new Error('Adding guards takes the role keeper.')} />
   return (
     <Editor key={name} page={page.data} all={signals.data.filter((s) => s.kind === 'number' || s.kind === 'switch')} />
   )

@@ -6,6 +6,7 @@ import { queries, useSession, useSite } from '../api/queries'
 import { Code, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../ui/basics'
 import { Fields, Form, Send, Written } from '../ui/form'
 import { ListField } from '../ui/list-field'
+import { Sure } from '../ui/sure'
 import { TakeUpGuide } from './guide'
 
 const Rooms = styled.ul`
@@ -126,7 +127,6 @@ function SiteForm({ site, owner }: { site: Site; owner: boolean }) {
 function ReaderKey() {
   const make = useMutation({ mutationFn: () => take(api.POST('/api/v1/reader-key')) })
   const end = useMutation({ mutationFn: () => take(api.DELETE('/api/v1/reader-key')), onSuccess: () => make.reset() })
-  const failed = make.error ?? end.error
   return (
     <>
       <Subheading>Reader key</Subheading>
@@ -141,11 +141,15 @@ function ReaderKey() {
         <QuietButton onPress={() => make.mutate()} isDisabled={make.isPending}>
           Make a reader key
         </QuietButton>
-        <QuietButton onPress={() => end.mutate()} isDisabled={end.isPending}>
-          End the key
-        </QuietButton>
+        <Sure
+          name="End the reader key"
+          says="What reads with it is cut off at once. It cannot be undone: make a new one instead."
+          act={(after) => end.mutate(undefined, after)}
+          error={end.error}
+          done={() => undefined}
+        />
       </Row>
-      {failed && <Failure error={failed} />}
+      {make.error && <Failure error={make.error} />}
     </>
   )
 }
