@@ -53,7 +53,7 @@ func (t *Tx) KeepRemoved(ctx context.Context, r site.Removal, table, column stri
 		return err
 	}
 	w := keeping{t: t, links: links, seen: map[string]bool{}}
-	if err := w.rows(ctx, table, column, is); err != nil {
+	if err := w.rows(ctx, table, column+` = $1`, is); err != nil {
 		return err
 	}
 	if len(w.body.Rows) == 0 {
@@ -107,31 +107,28 @@ func (w *keeping) rank(table string) (rank int) {
 
 func (w *keeping) of(table string) []int64 { return append([]int64{}, w.ids[table]...) }
 
-func (w *keeping) rows(ctx context.Context, table, column string, is any) error {
+// rows gathers the rows of a table that meet a condition on a value, and all that goes with them.
+func (w *keeping) rows(ctx context.Context, table, where string, value any) error {
 	if slices.Contains(anew, table) {
 		return nil
 	}
 	var rows []string
-	// Both names come from the database's own catalogue, or from this package.
-	if err := w.t.SelectContext(ctx, &rows, `select to_jsonb(x)::text from `+table+` x where `+column+`::text = $1`, fmt.Sprint(is)); err != nil {
+	// The names come from the database's own catalogue, or from this package.
+	if err := w.t.SelectContext(ctx, &rows, `select to_jsonb(x)::text from `+table+` x where `+where, value); err != nil {
 		return err
 	}
 	var ids []int64
 	for _, row := range rows {
-		if key := table + row; w.seen[key] {
+		if w.seen[table+row] {
 			continue
-		} else {
-			w.seen[key] = true
 		}
+		w.seen[table+row] = true
 		w.body.Rows = append(w.body.Rows, keptRow{table, json.RawMessage(row)})
-		var with struct {
-			ID json.RawMessage `json:"id"`
-		}
-		if err := json.Unmarshal([]byte(row), &with); err != nil {
+		id, err := idOf([]byte(row))
+		if err != nil {
 			return err
 		}
-		var id int64
-		if json.Unmarshal(with.ID, &id) == nil && id != 0 {
+		if id != 0 {
 			ids = append(ids, id)
 		}
 	}
@@ -139,12 +136,9 @@ func (w *keeping) rows(ctx context.Context, table, column string, is any) error 
 		w.ids = map[string][]int64{}
 	}
 	w.ids[table] = append(w.ids[table], ids...)
-	for _, id := range ids {
-		for _, l := range w.links {
-			if l.Parent != table {
-				continue
-			}
-			if err := w.follow(ctx, l, id); err != nil {
+	for _, l := range w.links {
+		if l.Parent == table && len(ids) > 0 {
+			if err := w.follow(ctx, l, ids); err != nil {
 				return err
 			}
 		}
@@ -152,18 +146,35 @@ func (w *keeping) rows(ctx context.Context, table, column string, is any) error 
 	return nil
 }
 
-func (w *keeping) follow(ctx context.Context, l reference, id int64) error {
+func (w *keeping) follow(ctx context.Context, l reference, to []int64) error {
 	if l.OnDelete == "c" {
-		return w.rows(ctx, l.Table, l.Column, id)
+		return w.rows(ctx, l.Table, l.Column+` = any($1::bigint[])`, to)
 	}
-	link := keptLink{Table: l.Table, Column: l.Column, To: id}
-	if err := w.t.SelectContext(ctx, &link.IDs, `select id from `+l.Table+` where `+l.Column+` = $1`, id); err != nil {
-		return err
-	}
-	if len(link.IDs) > 0 {
-		w.body.Links = append(w.body.Links, link)
+	for _, id := range to {
+		link := keptLink{Table: l.Table, Column: l.Column, To: id}
+		if err := w.t.SelectContext(ctx, &link.IDs, `select id from `+l.Table+` where `+l.Column+` = $1`, id); err != nil {
+			return err
+		}
+		if len(link.IDs) > 0 {
+			w.body.Links = append(w.body.Links, link)
+		}
 	}
 	return nil
+}
+
+// idOf is the id of a row; 0: it has none.
+func idOf(row []byte) (int64, error) {
+	var with struct {
+		ID json.RawMessage `json:"id"`
+	}
+	if err := json.Unmarshal(row, &with); err != nil {
+		return 0, err
+	}
+	var id int64
+	if json.Unmarshal(with.ID, &id) != nil {
+		return 0, nil
+	}
+	return id, nil
 }
 
 // AllRemoved gives what was removed at an instant or later, the newest first; boards have a list of their own.
@@ -208,14 +219,11 @@ func (t *Tx) PutBack(ctx context.Context, r *Removed) (map[string][]int64, error
 		if err := t.putRow(ctx, row, names); err != nil {
 			return nil, err
 		}
-		var with struct {
-			ID json.RawMessage `json:"id"`
-		}
-		var id int64
-		if err := json.Unmarshal(row.Row, &with); err != nil {
+		id, err := idOf(row.Row)
+		if err != nil {
 			return nil, err
 		}
-		if json.Unmarshal(with.ID, &id) == nil && id != 0 {
+		if id != 0 {
 			back[row.Table] = append(back[row.Table], id)
 		}
 	}
