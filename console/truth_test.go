@@ -150,6 +150,11 @@ func TestWhatWasTypedIsNotLost(t *testing.T) {
 	must(t, p.Goto("/guards/high"))
 	must(t, p.Until(`document.querySelector('[data-replay=done]') && !document.querySelector('[data-unsaved]')`))
 
+	// What another version of the console left in another shape is passed over.
+	eval(t, p, `localStorage.setItem('unsaved `+servertest.Owner+` guard high', JSON.stringify({ at: 1, began: '', value: { rungs: 'none', tell: 3 } }))`)
+	must(t, p.Goto("/guards/high"))
+	must(t, p.Until(`document.querySelector('[data-replay=done]') && !document.querySelector('[data-unsaved]')`))
+
 	must(t, p.Goto("/signals/d/gas/instrument"))
 	typed(t, p, "Title", "Carbon monoxide")
 	typed(t, p, "Plausible from", "0.125")

@@ -49,6 +49,19 @@ export type Unsaved = {
   done: () => void // it is saved as it is written now
 }
 
+/** What was left, where it is still of the shape of what it is put in place of: another version of the console may have written
+ *  it. */
+function fitting<T>(left: Left<T> | undefined, first: T): Left<T> | undefined {
+  const kind = (v: unknown) => (Array.isArray(v) ? 'list' : v === null ? 'nothing' : typeof v)
+  if (!left || kind(left.value) !== kind(first)) return undefined
+  if (kind(first) !== 'object') return left
+  const was = left.value as Record<string, unknown>
+  // Numbers that are none yet are written as nothing.
+  const fits = ([key, v]: [string, unknown]) =>
+    v == null || was[key] == null ? kind(v) !== 'list' : kind(was[key]) === kind(v)
+  return Object.entries(first as Record<string, unknown>).every(fits) ? left : undefined
+}
+
 /** Keeps what somebody writes, on this device, until it is saved or discarded: it is there again when the page is left or
  *  loaded anew. */
 export function useDraft<T>(
@@ -58,7 +71,7 @@ export function useDraft<T>(
   const place = placeOf(key)
   const [first] = useState(initial)
   const [began] = useState(() => JSON.stringify(first))
-  const [found, setFound] = useState(() => leftAt<T>(place))
+  const [found, setFound] = useState(() => fitting(leftAt<T>(place), first))
   const [value, setValue] = useState(found ? found.value : first)
   const saved = useRef(began)
   const newest = useRef(value)
@@ -127,6 +140,8 @@ export function useFormDraft(key: string): FormDraft {
       done: () => {
         unsaved.reset({})
         began.current = undefined
+        // Fields that are drawn anew begin with what is saved.
+        setGiven((old) => ({ values: {}, round: old.round }))
       },
     },
     begin: (form) => (began.current ??= say(form)),
