@@ -34,8 +34,7 @@ var archived = []archivedTable{
 	{name: "idempotency", backup: true, order: "sender, key"},
 	{name: "clearing", order: "id"}, {name: "clearing_step", order: "clearing_id, signal_id"}, {name: "cleared_block", order: "clearing_id, signal_id, first_at"},
 	{name: "stale", order: "id"}, {name: "figure", order: "signal_id, period, at"}, {name: "reading", order: "signal_id, at"}, {name: "block", order: "signal_id, first_at"},
-	{name: "removed", backup: true, order: "id"},
-	{name: "ledger", one: true},
+	{name: "removed", backup: true, order: "id"}, {name: "ledger", one: true},
 }
 
 type archivedTable struct {
