@@ -326,7 +326,7 @@ func TestABoardsMenu(t *testing.T) {
 	must(t, p.Press("Escape"))
 	menu(t, p, "More", "Remove …")
 	press(t, p, "Remove the board Another one")
-	must(t, p.Until(`location.pathname === '/boards' && !document.querySelector('[data-board=another-one]')`))
+	must(t, p.Until(`document.activeElement.innerText === 'Boards' && document.querySelector('[data-board]') && !document.querySelector('[data-board=another-one]')`))
 	press(t, p, "Bring back")
 	must(t, p.Until(`document.querySelector('[data-board=another-one]')`))
 	time.Sleep(100 * time.Millisecond)

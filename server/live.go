@@ -38,18 +38,22 @@ type hub struct {
 }
 
 // wire is an event as it goes over the wire, written once for all clients.
-type wire []byte
+type wire struct {
+	commit int64 // that it tells of, 0: of none
+	text   []byte
+}
 
 // event writes an event; the commit's number is its id, so that a client can resume after it.
 func event(name string, commit int64, data any) (wire, error) {
 	body, err := json.Marshal(data)
 	if err != nil {
-		return nil, err
+		return wire{}, err
 	}
+	text := fmt.Appendf(nil, "event: %s\ndata: %s\n\n", name, body)
 	if commit > 0 {
-		return fmt.Appendf(nil, "id: %d\nevent: %s\ndata: %s\n\n", commit, name, body), nil
+		text = append(fmt.Appendf(nil, "id: %d\n", commit), text...)
 	}
-	return fmt.Appendf(nil, "event: %s\ndata: %s\n\n", name, body), nil
+	return wire{commit, text}, nil
 }
 
 const (
@@ -129,7 +133,7 @@ func (h *hub) broadcast(told wire) {
 }
 
 // recheck lets every open stream look again whether its session still lasts.
-func (h *hub) recheck() { h.broadcast(nil) }
+func (h *hub) recheck() { h.broadcast(wire{}) }
 
 func (h *hub) join() chan wire {
 	c := make(chan wire, backlog)
@@ -176,25 +180,15 @@ func (v *Server) serveLive(c *echo.Context) error {
 	defer beat.Stop()
 	write := func(next wire) error {
 		_ = out.SetWriteDeadline(time.Now().Add(20 * time.Second))
-		_, err := c.Response().Write(next)
+		_, err := c.Response().Write(next.text)
 		return errors.Join(err, out.Flush())
 	}
 	next, err := event("change", missed.CommitNo, missed)
-	for err == nil && write(next) == nil {
-		open := true
-		select {
-		case <-c.Request().Context().Done():
+	for told, open := missed.CommitNo, true; err == nil && write(next) == nil; told = max(told, next.commit) {
+		if next, open = v.hub.next(c.Request().Context(), changes, told, beat.C); !open {
 			return nil
-		case <-v.hub.closed:
-			return nil
-		case next, open = <-changes:
-			if !open {
-				return nil
-			}
-		case <-beat.C:
-			next = nil
 		}
-		if next != nil {
+		if next.commit > 0 {
 			continue
 		}
 		if v.sessionEnded(c.Request()) {
@@ -206,8 +200,28 @@ func (v *Server) serveLive(c *echo.Context) error {
 	return nil // the client has gone
 }
 
+// next waits for a change after the commit that a client was told of last, or for the time to look at its session, which is
+// a wire of no commit. It is false when the stream ends. A change that was on its way when the client asked for all that it
+// missed may be older than what it was told then: that one is passed over, for it would bring back what was.
+func (h *hub) next(ctx context.Context, changes chan wire, told int64, beat <-chan time.Time) (wire, bool) {
+	for {
+		select {
+		case <-ctx.Done():
+			return wire{}, false
+		case <-h.closed:
+			return wire{}, false
+		case next, open := <-changes:
+			if next.commit == 0 || next.commit > told {
+				return next, open
+			}
+		case <-beat:
+			return wire{}, true
+		}
+	}
+}
+
 // ended is the last thing that a stream tells whose session is over.
-var ended = wire("event: ended\ndata: {}\n\n")
+var ended = wire{text: []byte("event: ended\ndata: {}\n\n")}
 
 // sessionEnded tells whether the session of a request that still runs is over. While the database is away nobody knows.
 func (v *Server) sessionEnded(r *http.Request) bool {

@@ -7,6 +7,8 @@ const put = (el: HTMLElement) => {
   el.focus({ preventScroll: true })
 }
 
+const acts = ['keydown', 'pointerdown'] as const
+
 /** Brings the focus to the heading of a page that was gone to, as soon as it is there, and announces it in a live region. */
 export function useArrival() {
   const { pathname, hash } = useLocation()
@@ -18,20 +20,28 @@ export function useArrival() {
     from.current = pathname
     // A page that is loaded has its focus where the browser puts it; only who was called to an alarm is brought to it.
     if (!came && !pathname.startsWith('/alarms/')) return
+    let acted = false // the person went on by themselves while the page was on its way
+    const act = () => (acted = true)
     const arrive = () => {
       const heading = page()?.querySelector('h1')
       if (!heading) return false
       if (region.current) region.current.textContent = heading.innerText
       const now = document.activeElement
-      const taken = now instanceof HTMLElement && !!page()?.contains(now) && now.matches('input, select, textarea')
+      const taken =
+        now instanceof HTMLElement && !!page()?.contains(now) && (acted || now.matches('input, select, textarea'))
       if (!hash && !taken && !document.querySelector('[role=dialog]')) put(heading)
       return true
     }
     if (came && how !== 'POP') scrollTo(0, 0)
     if (arrive()) return
-    const watch = new MutationObserver(() => arrive() && watch.disconnect())
+    const stop = () => {
+      watch.disconnect()
+      for (const kind of acts) removeEventListener(kind, act, true)
+    }
+    const watch = new MutationObserver(() => arrive() && stop())
     watch.observe(document.body, { childList: true, subtree: true })
-    return () => watch.disconnect()
+    for (const kind of acts) addEventListener(kind, act, true)
+    return stop
     // eslint-disable-next-line react-hooks/exhaustive-deps -- once for each page
   }, [pathname])
   return region
