@@ -237,10 +237,9 @@ func alarmHealthCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "health", Short: "How many alarms people get, beside the figures of EEMUA 191", Args: exactly(), Example: "  jaunty alarm health --since 30d",
 	}
-	c.Flags().String("since", "30d", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
-	c.Flags().String("until", "", "up to when; now when left out")
+	spanFlags(c.Flags(), "30d", "", "now")
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		span, err := chartSpan(c)
+		span, err := spanOf(c)
 		if err != nil {
 			return err
 		}

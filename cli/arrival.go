@@ -47,7 +47,7 @@ func arrivalListCommand() *cobra.Command {
 					}
 					rows = append(rows, []string{a.Name, state, age(&a.LastAt), a.Protocol, a.Address, strconv.Itoa(a.Readings), clip(strings.Join(sends, ", "), 60)})
 				}
-				table(w, "Nobody waits. Devices with the enrolment key do: 'jaunty arrival enrolment new'.", []string{"NAME", "STATE", "HEARD", "BY", "FROM", "KEPT", "SENDS"}, rows)
+				table(w, "Nobody waits. Devices with the enrolment key do: 'jaunty arrival enrolment start'.", []string{"NAME", "STATE", "HEARD", "BY", "FROM", "KEPT", "SENDS"}, rows)
 			})
 		},
 	}
@@ -109,24 +109,17 @@ type enrolment struct {
 }
 
 func enrolmentCommand() *cobra.Command {
-	c := &cobra.Command{
-		Use: "enrolment [new|off]", Short: "The key that lets unknown devices announce themselves", Args: between(0, 1), ValidArgs: []string{"new", "off"},
-		Long: `The enrolment key lets devices that nobody knows announce themselves under a name of their own. new
-makes one, tells it once, and ends the old one; off ends enrolment; nothing tells whether there is one.`,
-		Example: "  jaunty arrival enrolment new\n  jaunty arrival enrolment off",
-	}
-	c.RunE = func(c *cobra.Command, args []string) error {
-		method := http.MethodGet
-		if len(args) == 1 {
-			switch args[0] {
-			case "new":
-				method = http.MethodPost
-			case "off":
-				method = http.MethodDelete
-			default:
-				return misused("%q is neither new nor off%s", args[0], didYouMean(args[0], []string{"new", "off"}))
-			}
-		}
+	c := group("enrolment", "The key that lets unknown devices announce themselves",
+		enrolmentAct("show", "Whether there is an enrolment key", http.MethodGet),
+		enrolmentAct("start", "Make an enrolment key; it is told once, and the old one ends", http.MethodPost),
+		enrolmentAct("end", "End enrolment", http.MethodDelete))
+	c.Long = "The enrolment key lets devices that nobody knows announce themselves under a name of their own; they wait as arrivals."
+	return c
+}
+
+func enrolmentAct(verb, short, method string) *cobra.Command {
+	c := &cobra.Command{Use: verb, Short: short, Args: exactly(), Example: "  jaunty arrival enrolment " + verb}
+	c.RunE = func(c *cobra.Command, _ []string) error {
 		s, err := service()
 		if err != nil {
 			return err

@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"path/filepath"
 	"strconv"
 	"strings"
 
@@ -22,8 +23,8 @@ import (
 const assetsPath = "/api/v1/assets"
 
 func assetCommand() *cobra.Command {
-	return group("asset", "Things that are looked after: pumps, cabinets, heaps", assetAddCommand(), assetSetCommand(), assetListCommand(), assetShowCommand(), assetNoteCommand(), assetJournalCommand(), assetConditionCommand(),
-		assetPhotoCommand(), assetPaperCommand(), assetDropCommand(), assetGuardCommand(), assetLabelCommand(), assetRemoveCommand())
+	return group("asset", "Things that are looked after: pumps, cabinets, heaps", assetAddCommand(), assetSetCommand(), assetListCommand(), assetShowCommand(), assetFileCommand(),
+		assetGuardCommand(), assetLabelCommand(), assetRemoveCommand())
 }
 
 func assetPath(name string) string { return assetsPath + "/" + url.PathEscape(name) }
@@ -89,9 +90,12 @@ func assetAddCommand() *cobra.Command {
 }
 
 func assetSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set NAME", Short: "Change what is said of an asset", Args: exactly("NAME"), ValidArgsFunction: assetNames,
-		Example: "  jaunty asset set fog-pump --next-service 2027-09-01\n  jaunty asset set fog-pump --signal fog-pump --signal lamp-meter/power"}
+	c := &cobra.Command{Use: "set NAME", Short: "Change what is said of an asset, and its condition", Args: exactly("NAME"), ValidArgsFunction: assetNames,
+		Example: "  jaunty asset set fog-pump --next-service 2027-09-01\n  jaunty asset set fog-pump --signal fog-pump --signal lamp-meter/power\n  jaunty asset set fog-pump --condition attention --why 'the valve sticks'"}
 	assetFlags(c.Flags())
+	condition := c.Flags().String("condition", "", "how it is: "+strings.Join(asset.Conditions, ", "))
+	why := c.Flags().String("why", "", "of --condition: why, in your words")
+	completeFrom(c, "condition", asset.Conditions...)
 	_ = c.RegisterFlagCompletionFunc("in", assetNames)
 	completeDevices(c, "signal")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -99,7 +103,21 @@ func assetSetCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return doAsset(c, http.MethodPatch, assetPath(args[0]), change, "Asset %s is changed.\n")
+		switch {
+		case *condition == "" && *why != "":
+			return misused("--why belongs to --condition")
+		case *condition == "":
+			return doAsset(c, http.MethodPatch, assetPath(args[0]), change, "Asset %s is changed.\n")
+		case change != pipeline.AssetChange{}:
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			if err := s.Do(c.Context(), http.MethodPatch, assetPath(args[0]), change, nil); err != nil {
+				return err
+			}
+		}
+		return doAsset(c, http.MethodPut, assetPath(args[0])+"/condition", pipeline.ConditionOrder{Condition: *condition, Why: *why}, "Asset %s is "+strings.ReplaceAll(*condition, "%", "%%")+".\n")
 	}
 	return c
 }
@@ -146,7 +164,7 @@ func assetListCommand() *cobra.Command {
 					}
 					rows = append(rows, []string{strings.Repeat("  ", a.Depth) + a.Name, a.Called(), a.Kind, state, strconv.Itoa(a.Guards), reads, at})
 				}
-				table(w, "No assets yet; 'jaunty asset add NAME' adds one.", []string{"ASSET", "CALLED", "KIND", "CONDITION", "GUARDS", "READS", ""}, rows)
+				table(w, "No assets yet; 'jaunty asset add NAME' adds one.", []string{"ASSET", "TITLE", "KIND", "CONDITION", "GUARDS", "READS", ""}, rows)
 			})
 		}}
 }
@@ -229,48 +247,23 @@ func printAsset(w io.Writer, p *server.AssetPage) {
 	}
 }
 
-func assetNoteCommand() *cobra.Command {
-	c := &cobra.Command{Use: "note NAME TEXT", Short: "Write a note about an asset into the journal", Args: exactly("NAME", "TEXT"), ValidArgsFunction: assetNames,
-		Long:    "Write a note about an asset into the journal: what was done, what was seen. Its standing notes, in Markdown, are set with 'jaunty asset set NAME --note'.",
-		Example: "  jaunty asset note fog-pump 'new seal fitted'\n  jaunty asset note compost-heap 'turned the heap' --at 20m"}
-	c.Flags().String("at", "", "when that was: a time (RFC 3339), or how long ago; now when left out")
+// assetFileCommand holds what is done with photos and papers.
+func assetFileCommand() *cobra.Command {
+	return group("file", "Photos and papers of an asset", assetFileAddCommand(), assetFileRemoveCommand())
+}
+
+func assetFileAddCommand() *cobra.Command {
+	c := &cobra.Command{Use: "add NAME FILE", Short: "Store a photo of an asset (PNG, JPEG, WebP), or a paper (PDF)", Args: exactly("NAME", "FILE"), ValidArgsFunction: assetNames,
+		Long:    "Store a photo of an asset (PNG, JPEG, WebP), or a paper (PDF). A photo is drawn anew: turned upright, scaled to 2560 pixels, and without the place where it was taken.",
+		Example: "  jaunty asset file add fog-pump pump.jpg --title 'Name plate'\n  jaunty asset file add fog-pump manual.pdf"}
+	title := c.Flags().String("title", "", "what people call it; the file's name when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		return writeNote(c, pipeline.Note{Text: args[1], Of: pipeline.AssetSubject(args[0])}, "the journal of "+args[0])
-	}
-	return c
-}
-
-func assetConditionCommand() *cobra.Command {
-	c := &cobra.Command{Use: "condition NAME CONDITION", Short: "Say how an asset is: 'in order', attention, 'out of order', retired", Args: exactly("NAME", "CONDITION"),
-		Example: "  jaunty asset condition fog-pump attention --why 'the valve sticks'\n  jaunty asset condition fog-pump 'in order'",
-		ValidArgsFunction: func(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
-			if len(args) == 1 {
-				return asset.Conditions, cobra.ShellCompDirectiveNoFileComp
-			}
-			return assetNames(c, args, begun)
-		}}
-	why := c.Flags().String("why", "", "why, in your words")
-	c.RunE = func(c *cobra.Command, args []string) error {
-		return doAsset(c, http.MethodPut, assetPath(args[0])+"/condition", pipeline.ConditionOrder{Condition: args[1], Why: *why}, "It is noted of %s: "+strings.ReplaceAll(args[1], "%", "%%")+".\n")
-	}
-	return c
-}
-
-func assetPhotoCommand() *cobra.Command {
-	return attachCommand("photo", "photos", "Store a photo of an asset: PNG, JPEG or WebP",
-		"Store a photo of an asset. It is drawn anew: turned upright, scaled to 2560 pixels, and without the place where it was taken.", "  jaunty asset photo fog-pump pump.jpg")
-}
-
-func assetPaperCommand() *cobra.Command {
-	return attachCommand("paper", "papers", "Store a paper of an asset: PDF", "", "  jaunty asset paper fog-pump manual.pdf")
-}
-
-func attachCommand(kind, place, short, long, example string) *cobra.Command {
-	c := &cobra.Command{Use: kind + " NAME FILE", Short: short, Long: long, Args: exactly("NAME", "FILE"), ValidArgsFunction: assetNames, Example: example}
-	called := c.Flags().String("called", "", "what it is called; that of the file when left out")
-	c.RunE = func(c *cobra.Command, args []string) error {
+		place := "/photos"
+		if strings.EqualFold(filepath.Ext(args[1]), ".pdf") {
+			place = "/papers"
+		}
 		var a asset.Attachment
-		if err := upload(c, assetPath(args[0])+"/"+place+"?name=", args[1], *called, &a); err != nil {
+		if err := upload(c, assetPath(args[0])+place+"?name=", args[1], *title, &a); err != nil {
 			return err
 		}
 		return show(c, a, func(w io.Writer) {
@@ -284,8 +277,8 @@ func attachCommand(kind, place, short, long, example string) *cobra.Command {
 	return c
 }
 
-func assetDropCommand() *cobra.Command {
-	return &cobra.Command{Use: "drop NAME ID", Short: "Remove a photo or a paper of an asset", Args: exactly("NAME", "ID"), ValidArgsFunction: assetNames, Example: "  jaunty asset drop fog-pump 3",
+func assetFileRemoveCommand() *cobra.Command {
+	return &cobra.Command{Use: "remove NAME ID", Short: "Remove a photo or a paper of an asset", Args: exactly("NAME", "ID"), ValidArgsFunction: assetNames, Example: "  jaunty asset file remove fog-pump 3",
 		RunE: func(c *cobra.Command, args []string) error {
 			if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
 				return misused("ID %q is no number like 3", args[1])

@@ -62,28 +62,28 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 	a.refused(2, "in: there is no asset huose; did you mean house?", "asset", "set", "pump", "--in", "huose")
 	a.refused(2, "fog-pump/powr", "asset", "set", "pump", "--signal", "fog-pump/powr")
 	a.refused(2, "in", "asset", "set", "house", "--in", "pump")
-	a.says("It is noted of pump: attention.", "asset", "condition", "pump", "attention", "--why", "the valve sticks")
-	a.refused(2, "attention", "asset", "condition", "pump", "brokn")
-	a.must("verify", "fog-pump/power", "--reference", "40", "--tolerance", "1")
+	a.says("Asset pump is attention.", "asset", "set", "pump", "--condition", "attention", "--why", "the valve sticks")
+	a.refused(2, "attention", "asset", "set", "pump", "--condition", "brokn")
+	a.must("calibration", "verify", "fog-pump/power", "--reference", "40", "--tolerance", "1")
 	a.says("verified  fog-pump/power passed", "asset", "show", "pump")
-	a.must("asset", "note", "pump", "new seal fitted")
+	a.must("journal", "add", "new seal fitted", "--asset", "pump")
 	a.says("the valve sticks", "asset", "show", "pump")
-	a.says("new seal fitted", "asset", "journal", "pump")
+	a.says("new seal fitted", "journal", "list", "--asset", "pump")
 
 	var photo bytes.Buffer
 	if err := jpeg.Encode(&photo, image.NewGray(image.Rect(0, 0, 60, 40)), nil); err != nil {
 		t.Fatal(err)
 	}
-	a.must("asset", "photo", "pump", a.file("pump.jpg", photo.Bytes()))
-	a.must("asset", "paper", "pump", a.file("manual.pdf", []byte("%PDF-1.4\nmade up\n%%EOF\n")))
+	a.must("asset", "file", "add", "pump", a.file("pump.jpg", photo.Bytes()))
+	a.must("asset", "file", "add", "pump", a.file("manual.pdf", []byte("%PDF-1.4\nmade up\n%%EOF\n")))
 	a.says("manual.pdf", "asset", "show", "pump")
-	a.refused(2, "is no picture", "asset", "photo", "pump", a.file("text.jpg", []byte("not a picture")))
-	a.refused(2, "PDF", "asset", "paper", "pump", a.file("text.pdf", []byte("not a document")))
+	a.refused(2, "is no picture", "asset", "file", "add", "pump", a.file("text.jpg", []byte("not a picture")))
+	a.refused(2, "PDF", "asset", "file", "add", "pump", a.file("text.pdf", []byte("not a document")))
 	page := get[server.AssetPage](a.person, "asset", "show", "pump")
 	if len(page.Attachments) != 2 {
 		t.Fatalf("%d attachments", len(page.Attachments))
 	}
-	a.must("asset", "drop", "pump", fmt.Sprint(page.Attachments[0].ID))
+	a.must("asset", "file", "remove", "pump", fmt.Sprint(page.Attachments[0].ID))
 
 	a.says("Nothing was changed", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5m", "--try")
 	a.says("is at work", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5m")
@@ -112,20 +112,20 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 func TestFramesOnTheCommandLine(t *testing.T) {
 	a, folder := ask(t), t.TempDir()
 	a.must("device", "add", "eye")
-	a.says("has sent no frame yet", "frame", "eye", "eye")
+	a.says("has sent no frame yet", "frame", "show", "eye")
 	first := a.file("first.csv", []byte("20,21,22\n23,24,25\n"))
 	a.must("frame", "send", "eye", first, "--at", "10m")
 	a.must("frame", "send", "eye", a.file("second.csv", []byte("20,21,22\n23,24,95\n")))
-	a.says("Frames of eye are 3 × 2.", "frame", "eye", "eye")
+	a.says("Frames of eye are 3 × 2.", "frame", "show", "eye")
 	back := filepath.Join(folder, "back.csv")
-	a.must("frame", "save", "eye", back, "--at", "10m")
+	a.must("frame", "export", "eye", back, "--at", "10m")
 	if text, err := os.ReadFile(back); err != nil || !strings.Contains(string(text), "20,21,22\n23,24,25") {
 		t.Errorf("%v:\n%s", err, text)
 	}
-	a.says("eye/right-highest", "frame", "eye", "eye", "--region", "right rectangle 2,0 3,2", "--region", "left rectangle 0,0 2,2", "--difference", "step right less left", "--emissivity", "0.95", "--reflected", "20")
-	a.refused(2, "outside", "frame", "eye", "eye", "--region", "far rectangle 2,0 9,2")
-	a.refused(2, "did you mean right?", "frame", "eye", "eye", "--drop", "rigt")
-	a.refused(2, "emissivity", "frame", "eye", "eye", "--emissivity", "1.5")
+	a.says("eye/right-highest", "frame", "set", "eye", "--region", "right rectangle 2,0 3,2", "--region", "left rectangle 0,0 2,2", "--difference", "step right less left", "--emissivity", "0.95", "--reflected", "20")
+	a.refused(2, "outside", "frame", "set", "eye", "--region", "far rectangle 2,0 9,2")
+	a.refused(2, "did you mean right?", "frame", "set", "eye", "--remove", "rigt")
+	a.refused(2, "emissivity", "frame", "set", "eye", "--emissivity", "1.5")
 	a.refused(2, "the first row has 2", "frame", "send", "eye", a.file("odd.csv", []byte("1,2\n3,4,5\n")))
 	if rows := strings.Count(a.must("frame", "list", "eye"), "°C   "); rows != 4 { // lowest and highest of two
 		t.Errorf("%d figures", rows)
@@ -133,7 +133,7 @@ func TestFramesOnTheCommandLine(t *testing.T) {
 
 	for name, begins := range map[string]string{"a.png": "\x89PNG", "a.json": "{", "a.pgm": "P5", "a.gif": "GIF89a"} {
 		path := filepath.Join(folder, name)
-		a.must("frame", "save", "eye", path, "--since", "1h")
+		a.must("frame", "export", "eye", path, "--since", "1h")
 		text, err := os.ReadFile(path)
 		if err != nil || !strings.HasPrefix(string(text), begins) {
 			t.Errorf("%s: %v, begins with %q", name, err, text[:min(8, len(text))])
@@ -142,7 +142,7 @@ func TestFramesOnTheCommandLine(t *testing.T) {
 			t.Errorf("the moving picture: %v, %+v", err, moving)
 		}
 	}
-	a.refused(2, "FILE does not end in", "frame", "save", "eye", filepath.Join(folder, "a.doc"))
+	a.refused(2, "FILE does not end in", "frame", "export", "eye", filepath.Join(folder, "a.doc"))
 }
 
 // What people do with runs.
@@ -182,9 +182,9 @@ func TestRunsOnTheCommandLine(t *testing.T) {
 			t.Errorf("%s: %v, %q", ending, err, text[:min(20, len(text))])
 		}
 	}
-	a.must("run", "plan", "save", "night", "compost", "--hours", "daily 22:00-06:00")
+	a.must("run", "plan", "add", "night", "--asset", "compost", "--hours", "daily 22:00-06:00")
 	a.says("daily 22:00-06:00", "run", "plan", "list")
-	a.refused(2, "start", "run", "plan", "save", "firing", "compost", "--signal", "heap/core", "--start", "abov 40")
+	a.refused(2, "start", "run", "plan", "add", "firing", "--asset", "compost", "--signal", "heap/core", "--start", "abov 40")
 	a.must("run", "plan", "remove", "night")
 	a.must("run", "remove", "1")
 	a.refused(1, "1", "run", "show", "1")
@@ -198,24 +198,24 @@ func TestABackupHasAssetsFramesAndRuns(t *testing.T) {
 	a := asked{p, t}
 	p.must("device", "add", "eye")
 	p.must("frame", "send", "eye", a.file("one.csv", []byte("20,21,22\n23,24,25\n")), "--at", "10m")
-	p.must("frame", "eye", "eye", "--region", "right rectangle 2,0 3,2 over 21", "--emissivity", "0.9")
+	p.must("frame", "set", "eye", "--region", "right rectangle 2,0 3,2 over 21", "--emissivity", "0.9")
 	p.must("asset", "add", "kiln", "--signal", "eye", "--note", "Hot.")
 	var photo bytes.Buffer
 	if err := jpeg.Encode(&photo, image.NewGray(image.Rect(0, 0, 60, 40)), nil); err != nil {
 		t.Fatal(err)
 	}
-	p.must("asset", "photo", "kiln", a.file("kiln.jpg", photo.Bytes()))
+	p.must("asset", "file", "add", "kiln", a.file("kiln.jpg", photo.Bytes()))
 	p.must("run", "start", "kiln", "First", "--at", "20m", "--until", "5m", "--goal", "eye/highest reaches 25")
-	p.must("run", "plan", "save", "firing", "kiln", "--signal", "eye/highest", "--start", "above 40")
+	p.must("run", "plan", "add", "firing", "--asset", "kiln", "--signal", "eye/highest", "--start", "above 40")
 	told := func() (all []string) {
 		csv := filepath.Join(t.TempDir(), "back.csv")
-		p.must("frame", "save", "eye", csv, "--as-sent")
+		p.must("frame", "export", "eye", csv, "--as-sent")
 		text, err := os.ReadFile(csv)
 		if err != nil {
 			t.Fatal(err)
 		}
 		all = append(all, string(text))
-		for _, line := range []string{"frame list eye", "frame eye eye", "asset list", "asset show kiln", "run show 1", "run plan list"} {
+		for _, line := range []string{"frame list eye", "frame show eye", "asset list", "asset show kiln", "run show 1", "run plan list"} {
 			all = append(all, p.must(strings.Fields(line)...))
 		}
 		return all

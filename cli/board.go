@@ -20,8 +20,8 @@ import (
 const boardsPath = "/api/v1/boards"
 
 func boardCommand() *cobra.Command {
-	return group("board", "What people put together to look at", boardListCommand(), boardShowCommand(), boardLoadCommand(), boardCopyCommand(), boardShareCommand(),
-		boardVersionsCommand(), boardTakeCommand(), boardStartCommand(), boardRemoveCommand())
+	return group("board", "What people put together to look at", boardListCommand(), boardShowCommand(), boardSetCommand(), boardCopyCommand(), boardShareCommand(),
+		group("version", "What was published of a board", boardVersionsCommand(), boardRestoreCommand()), boardStartCommand(), boardRemoveCommand())
 }
 
 func boardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
@@ -31,10 +31,9 @@ func boardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCo
 func boardPath(name string) string { return boardsPath + "/" + url.PathEscape(name) }
 
 func boardListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list", Short: "All boards that you may look at", Args: exactly(), Example: "  jaunty board list\n  jaunty board list --removed"}
-	removed := c.Flags().Bool("removed", false, "those that were removed and can be brought back")
+	c := &cobra.Command{Use: "list", Short: "All boards that you may look at", Args: exactly(), Example: "  jaunty board list"}
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		all, err := fetch[[]board.Board](c, fmt.Sprintf("%s?removed=%t", boardsPath, *removed))
+		all, err := fetch[[]board.Board](c, boardsPath)
 		if err != nil {
 			return err
 		}
@@ -50,7 +49,7 @@ func boardListCommand() *cobra.Command {
 				}
 				rows = append(rows, []string{b.Name, b.Called(), strconv.Itoa(len(b.Tiling.Tiles)), strconv.Itoa(b.Version), seen, draft})
 			}
-			table(w, "No boards; make one in the console, or load one with 'jaunty board load'.", []string{"BOARD", "CALLED", "TILES", "VERSION", "SEEN BY", "BESIDE IT"}, rows)
+			table(w, "No boards; make one in the console, or save one with 'jaunty board set'.", []string{"BOARD", "TITLE", "TILES", "VERSION", "SEEN BY", "BESIDE IT"}, rows)
 		})
 	}
 	return c
@@ -58,7 +57,7 @@ func boardListCommand() *cobra.Command {
 
 func boardShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show NAME", Short: "One board as YAML, which board load reads", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board show water > water.yaml",
+		Use: "show NAME", Short: "One board as YAML, which board set reads", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board show water > water.yaml",
 		RunE: func(c *cobra.Command, args []string) error {
 			b, err := fetch[board.Board](c, boardPath(args[0]))
 			if err != nil {
@@ -76,12 +75,12 @@ func boardShowCommand() *cobra.Command {
 	}
 }
 
-func boardLoadCommand() *cobra.Command {
-	c := &cobra.Command{Use: "load FILE", Short: "Save a board from a YAML file and publish it; - is standard input", Args: exactly("FILE"),
+func boardSetCommand() *cobra.Command {
+	c := &cobra.Command{Use: "set FILE", Short: "Save a board from a YAML file and publish it; - is standard input", Args: exactly("FILE"),
 		Long: `Save a board from a YAML file, new or in place of the one of its name, and publish it. A tile without a place gets
 the first one that is free.`,
-		Example: `  jaunty board load water.yaml --note 'the new tank'
-  printf 'name: heat\nshared: true\ntiling:\n  tiles:\n  - kind: lines\n    series:\n    - signal: bench/canopy\n' | jaunty board load -`}
+		Example: `  jaunty board set water.yaml --note 'the new tank'
+  printf 'name: heat\nshared: true\ntiling:\n  tiles:\n  - kind: lines\n    series:\n    - signal: bench/canopy\n' | jaunty board set -`}
 	note := c.Flags().String("note", "", "what was changed")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		in := c.InOrStdin()
@@ -151,7 +150,7 @@ func boardShareCommand() *cobra.Command {
 }
 
 func boardVersionsCommand() *cobra.Command {
-	return &cobra.Command{Use: "versions NAME", Short: "What was published of a board, newest first", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board versions water",
+	return &cobra.Command{Use: "list NAME", Short: "What was published of a board, newest first", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board version list water",
 		RunE: func(c *cobra.Command, args []string) error {
 			all, err := fetch[[]board.Edition](c, boardPath(args[0])+"/versions")
 			if err != nil {
@@ -167,8 +166,8 @@ func boardVersionsCommand() *cobra.Command {
 		}}
 }
 
-func boardTakeCommand() *cobra.Command {
-	c := &cobra.Command{Use: "take NAME VERSION", Short: "Publish an older version of a board anew", Args: exactly("NAME", "VERSION"), ValidArgsFunction: boardNames, Example: "  jaunty board take water 3"}
+func boardRestoreCommand() *cobra.Command {
+	c := &cobra.Command{Use: "restore NAME VERSION", Short: "Publish an older version of a board anew", Args: exactly("NAME", "VERSION"), ValidArgsFunction: boardNames, Example: "  jaunty board version restore water 3"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		number, err := strconv.Atoi(args[1])
 		if err != nil || number < 1 {

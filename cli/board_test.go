@@ -37,15 +37,15 @@ func TestBoardsOnTheCommandLine(t *testing.T) {
 	}
 	water := file("water.yaml", "name: water\ntitle: Water\nshared: true\ntiling:\n  tiles:\n  - kind: lines\n    series:\n    - signal: pond/oxygen\n  - kind: value\n    series:\n    - signal: pond/oxygen\n")
 	says("No boards; make one", "board", "list")
-	says("Version 1 of the board water is published, with 2 tiles.", "board", "load", water)
-	says("Version 2", "board", "load", water, "--note", "once more")
-	says("once more", "board", "versions", "water")
-	p.refused(2, "unknown field", "board", "load", file("x.yaml", "name: x\ntilling: {}\n"))
-	p.refused(2, "tiles is missing", "board", "load", file("x.yaml", "name: x\n"))
-	p.refused(2, "tiles[0].series[0].signal", "board", "load", file("x.yaml", "name: x\ntiling:\n  tiles:\n  - kind: value\n    series:\n    - signal: pond/oxigen\n"))
+	says("Version 1 of the board water is published, with 2 tiles.", "board", "set", water)
+	says("Version 2", "board", "set", water, "--note", "once more")
+	says("once more", "board", "version", "list", "water")
+	p.refused(2, "unknown field", "board", "set", file("x.yaml", "name: x\ntilling: {}\n"))
+	p.refused(2, "tiles is missing", "board", "set", file("x.yaml", "name: x\n"))
+	p.refused(2, "tiles[0].series[0].signal", "board", "set", file("x.yaml", "name: x\ntiling:\n  tiles:\n  - kind: value\n    series:\n    - signal: pond/oxigen\n"))
 	p.refused(1, "Did you mean water?", "board", "show", "watr")
 	round := p.must("board", "show", "water")
-	says("Version 3", "board", "load", file("again.yaml", round))
+	says("Version 3", "board", "set", file("again.yaml", round))
 	if again := p.must("board", "show", "water"); again != round {
 		t.Errorf("shown, loaded and shown it is\n%s\nnot\n%s", again, round)
 	}
@@ -55,11 +55,11 @@ func TestBoardsOnTheCommandLine(t *testing.T) {
 	if me := get[[]board.Board](p, "board", "list"); len(me) != 2 || !me[0].Shared {
 		t.Errorf("%+v", me)
 	}
-	p.must("board", "take", "water", "1")
+	p.must("board", "version", "restore", "water", "1")
 	if b := get[board.Board](p, "board", "show", "water"); b.Draft != nil || b.Version != 4 {
 		t.Errorf("%+v", b)
 	}
-	p.refused(1, "version 9", "board", "take", "water", "9")
+	p.refused(1, "version 9", "board", "version", "restore", "water", "9")
 	p.must("board", "remove", "my-water")
 	p.refused(1, "my-water", "board", "show", "my-water")
 	p.must("board", "bring-back", "my-water")
@@ -74,10 +74,10 @@ func TestBoardsOnTheCommandLine(t *testing.T) {
 	p.must("picture", "remove", "1")
 	p.refused(1, "no picture 1", "picture", "remove", "1")
 
-	says("It is in the journal.", "note", "probe cleaned", "--of", "pond/oxygen", "--at", "10m")
-	if told := get[[]site.Entry](p, "journal", "--kind", "note"); len(told) != 1 || told[0].Text != "probe cleaned" || told[0].Subject != "pond/oxygen" {
+	says("It is in the journal.", "journal", "add", "probe cleaned", "--signal", "pond/oxygen", "--at", "10m")
+	if told := get[[]site.Entry](p, "journal", "list", "--kind", "note"); len(told) != 1 || told[0].Text != "probe cleaned" || told[0].Subject != "pond/oxygen" {
 		t.Errorf("%+v", told)
 	}
-	p.refused(2, "--at", "note", "x", "--at", "soon")
-	p.refused(2, "did you mean pond/oxygen?", "note", "x", "--of", "pond/oxigen")
+	p.refused(2, "--at", "journal", "add", "x", "--at", "soon")
+	p.refused(2, "did you mean pond/oxygen?", "journal", "add", "x", "--signal", "pond/oxigen")
 }

@@ -6,7 +6,6 @@ import (
 	"net/url"
 	"os"
 	"strconv"
-	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
@@ -41,8 +40,7 @@ alarm stood: in braille signs in the terminal, or as a picture.`,
 		},
 	}
 	f := c.Flags()
-	f.String("since", "24h", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
-	f.String("until", "", "up to when; now when left out")
+	spanFlags(f, "24h", "", "now")
 	f.String("png", "", "file for a picture")
 	f.String("svg", "", "file for a picture in SVG")
 	f.Int("width", 0, "width, in characters or pixels; that of the terminal, or 1280, when left out")
@@ -53,7 +51,7 @@ alarm stood: in braille signs in the terminal, or as a picture.`,
 
 func drawChart(c *cobra.Command, paths []string) error {
 	f := c.Flags()
-	span, err := chartSpan(c)
+	span, err := spanOf(c)
 	if err != nil {
 		return err
 	}
@@ -122,25 +120,6 @@ func terminalFor(c *cobra.Command, width, height int) chart.Terminal {
 	}
 	t.Width, t.Height = min(max(t.Width, 30), 500), min(max(t.Height, 3), 100)
 	return t
-}
-
-func chartSpan(c *cobra.Command) (chart.Span, error) {
-	span := chart.Span{Until: measure.InstantOf(time.Now()), Zone: time.Local}
-	for name, into := range map[string]*measure.Instant{"since": &span.From, "until": &span.Until} {
-		text, _ := c.Flags().GetString(name)
-		if text == "" {
-			continue
-		}
-		at, err := moment(text)
-		if err != nil {
-			return span, misused("--%s: %w", name, err)
-		}
-		*into = at
-	}
-	if span.From >= span.Until {
-		return span, misused("--until is not after --since")
-	}
-	return span, nil
 }
 
 // panelsOf fetches what is drawn.

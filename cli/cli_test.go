@@ -17,7 +17,7 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// binary is the jaunty that the tests run, built by TestMain.
+// binary is the program that the tests run, built by TestMain.
 var binary string
 
 func TestMain(m *testing.M) {
@@ -102,7 +102,7 @@ func get[T any](p *person, args ...string) (v T) {
 	return v
 }
 
-// daemon is a jaunty that runs until it is stopped.
+// daemon is a program that runs until it is stopped.
 type daemon struct {
 	*exec.Cmd
 	t    *testing.T
@@ -111,7 +111,7 @@ type daemon struct {
 	done chan struct{}
 }
 
-// start starts a jaunty and waits until it is ready.
+// start starts a program and waits until it is ready.
 func (p *person) start(env []string, args ...string) *daemon {
 	p.t.Helper()
 	d := &daemon{Cmd: exec.Command(binary, args...), t: p.t, out: new(safeBuffer), done: make(chan struct{})}
@@ -217,7 +217,7 @@ func TestByHand(t *testing.T) {
 	if all := get[[]alarmLine](p, "alarm", "list", "--all"); len(all) != 1 || all[0].State != "over" || all[0].ClearedAt == nil {
 		t.Errorf("%+v", all)
 	}
-	for _, command := range [][]string{{"device", "list"}, {"signal", "list"}, {"guard", "list"}, {"alarm", "list", "--all"}, {"journal"}, {"notice", "list"}, {"person", "list"}, {"standin", "inbox"}} {
+	for _, command := range [][]string{{"device", "list"}, {"signal", "list"}, {"guard", "list"}, {"alarm", "list", "--all"}, {"journal", "list"}, {"notice", "list"}, {"person", "list"}, {"standin", "inbox"}} {
 		if rows := get[[]map[string]any](p, command...); len(rows) == 0 {
 			t.Errorf("%v --json is empty", command)
 		}
@@ -357,7 +357,7 @@ func TestWrongUseAndFailure(t *testing.T) {
 		{2, "--owner", []string{"serve", "--owner", "me"}},
 		{2, "takes no arguments; 1 given", []string{"device", "list", "x"}},
 		{2, "did you mean severity?", []string{"guard", "add", "pond/oxygen", "--severty", "x"}},
-		{2, "--limit 0 is not 1 to 1000", []string{"journal", "--limit", "0"}},
+		{2, "--limit 0 is not 1 to 1000", []string{"journal", "list", "--limit", "0"}},
 		{2, `invalid argument "x" for "--alarm" flag`, []string{"notice", "list", "--alarm", "x"}},
 		{2, "not the number of an alarm", []string{"notice", "list", "--alarm", "-3"}},
 		{1, "did you mean pond?", []string{"follow", "pnd"}},

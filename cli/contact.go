@@ -17,7 +17,7 @@ import (
 const contactsPath = "/api/v1/contacts"
 
 func contactCommand() *cobra.Command {
-	return group("contact", "People and duty phones, with their addresses", contactListCommand(), contactShowCommand(), contactSetCommand(), contactTestCommand(),
+	return group("contact", "People and duty phones, with their addresses", contactListCommand(), contactShowCommand(), contactSaveCommand(saving{"add", "Add a contact"}), contactSaveCommand(saving{"set", "Change a contact; addresses are added to those there are"}), contactTestCommand(),
 		removeCommand("contact", contactsPath, contactNames))
 }
 
@@ -75,7 +75,7 @@ func contactListCommand() *cobra.Command {
 						rows = append(rows, []string{v.Name, v.Called(), "-", "no address", quiet, awayWords(&v)})
 					}
 				}
-				table(w, "No contacts yet; 'jaunty contact set --help' shows one.", []string{"CONTACT", "CALLED", "BY", "TO", "QUIET", "AWAY"}, rows)
+				table(w, "No contacts yet; 'jaunty contact add --help' shows one.", []string{"CONTACT", "TITLE", "BY", "TO", "QUIET", "AWAY"}, rows)
 			})
 		},
 	}
@@ -124,13 +124,13 @@ func printContact(w io.Writer, v *roster.Contact) {
 	}
 }
 
-func contactSetCommand() *cobra.Command {
+func contactSaveCommand(as saving) *cobra.Command {
 	c := &cobra.Command{
-		Use: "set CONTACT", Short: "Add a contact, or change one: addresses are added to those there are", Args: exactly("CONTACT"), ValidArgsFunction: contactNames,
-		Example: `  jaunty contact set orla --title Orla --mail orla@hollowbrook.example --text '+353 86 123 4567'
+		Use: as.verb + " CONTACT", Short: as.short, Args: exactly("CONTACT"), ValidArgsFunction: contactNames,
+		Example: `  jaunty contact add orla --title Orla --mail orla@hollowbrook.example --text '+353 86 123 4567'
   jaunty contact set orla --quiet 'daily 22:00-07:00' --passes warning
   jaunty contact set tadhg --away '2026-12-24..2027-01-02' --instead orla
-  jaunty contact set panel --webhook https://panel.example/alarms --drop chat`,
+  jaunty contact set panel --webhook https://panel.example/alarms --remove chat`,
 	}
 	f := c.Flags()
 	f.String("title", "", "what people call them")
@@ -140,7 +140,7 @@ func contactSetCommand() *cobra.Command {
 	f.StringArray("chat", nil, "address in a chat")
 	f.StringArray("webhook", nil, "URL that gets signed JSON")
 	f.StringArray("webhook-cap", nil, "URL that gets CAP 1.2")
-	f.StringArray("drop", nil, "address to take off, or a carrier whose addresses all go")
+	f.StringArray("remove", nil, "address to remove, or a carrier whose addresses all go")
 	f.String("zone", "", "time zone of the quiet hours, like Europe/Dublin; '' for the site's")
 	f.String("quiet", "", "hours in which only what is bad enough gets through, like 'daily 22:00-07:00'; '' for none")
 	f.String("passes", "critical", "the lowest severity that gets through then")
@@ -150,19 +150,15 @@ func contactSetCommand() *cobra.Command {
 	completeFrom(c, "passes", "advisory", "warning", "critical")
 	_ = c.RegisterFlagCompletionFunc("instead", contactNames)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
+		v, err := draft(c, as, "contact", contactsPath, args[0], roster.Contact{Name: args[0], Addresses: roster.Addresses{}, Templates: alarm.Templates{}}, func(v roster.Contact) string { return v.Name })
 		if err != nil {
 			return err
 		}
-		var all []roster.Contact
-		if err := s.Do(c.Context(), http.MethodGet, contactsPath, nil, &all); err != nil {
+		if err := readContact(c, &v); err != nil {
 			return err
 		}
-		v := roster.Contact{Name: args[0], Addresses: roster.Addresses{}, Templates: alarm.Templates{}}
-		if i := slices.IndexFunc(all, func(o roster.Contact) bool { return o.Name == args[0] }); i >= 0 {
-			v = all[i]
-		}
-		if err := readContact(c, &v); err != nil {
+		s, err := service()
+		if err != nil {
 			return err
 		}
 		var out roster.Contact
@@ -197,12 +193,12 @@ func readContact(c *cobra.Command, v *roster.Contact) error {
 			v.Addresses = append(slices.DeleteFunc(v.Addresses, a.Same), a)
 		}
 	}
-	drops, _ := f.GetStringArray("drop")
-	for _, drop := range drops {
+	removes, _ := f.GetStringArray("remove")
+	for _, gone := range removes {
 		before := len(v.Addresses)
-		v.Addresses = slices.DeleteFunc(v.Addresses, func(a roster.Address) bool { return a.To == drop || a.Carrier == drop })
+		v.Addresses = slices.DeleteFunc(v.Addresses, func(a roster.Address) bool { return a.To == gone || a.Carrier == gone })
 		if len(v.Addresses) == before {
-			return misused("--drop %s: %s has no such address", drop, v.Name)
+			return misused("--remove %s: %s has no such address", gone, v.Name)
 		}
 	}
 	if err := readWords(c, &v.Templates); err != nil {

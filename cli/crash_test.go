@@ -80,7 +80,7 @@ func TestKilledAtAnyInstant(t *testing.T) {
 	args := []string{"serve", "--database", database, "--http", address, "--smtp", sink, "--seal-after", "200ms", "--log-level", "error"}
 	d := p.start(env, args...)
 	p.login(d.URL, "o@b.example", "a long secret")
-	p.must("site", "reach", "--flood", "10000 in 10s") // each alarm is told by itself
+	p.must("site", "reach", "set", "--flood", "10000 in 10s") // each alarm is told by itself
 
 	guard := alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1, OnDelay: measure.Duration(60 * time.Millisecond), OffDelay: measure.Duration(40 * time.Millisecond)}}
 	var senders []*sender

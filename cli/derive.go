@@ -17,15 +17,15 @@ import (
 	"jauntylark/server"
 )
 
-func signalDeriveCommand() *cobra.Command {
+func signalAddCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "derive DEVICE/NAME", Short: "Declare a signal that is computed from others", Args: exactly("DEVICE/NAME"),
-		Long: `Declare a signal that is computed from others, or change how it is. It is computed for all that is there, and
+		Use: "add DEVICE/NAME", Short: "Derive a signal: one that is computed from others", Args: exactly("DEVICE/NAME"),
+		Long: `Derive a signal: declare one that is computed from others, or change how it is. It is computed for all that is there, and
 from then on with every reading. 'jaunty signal kinds' tells what can be computed from what.`,
-		Example: `  jaunty signal derive fern-house/dew-point --kind dew-point --of air=fern-house/air --of humidity=fern-house/humidity
-  jaunty signal derive fog-pump/running --kind on-off --of fog-pump/supply --when 'above 11' --deadband 1
-  jaunty signal derive gate-node/charge --kind charge --of gate-node/battery --curve li-ion --divider 3.2
-  jaunty signal derive bench/warmth --kind formula --formula 'root - canopy' --of root=bench/root-zone --of canopy=bench/canopy`,
+		Example: `  jaunty signal add fern-house/dew-point --kind dew-point --of air=fern-house/air --of humidity=fern-house/humidity
+  jaunty signal add fog-pump/running --kind on-off --of fog-pump/supply --when 'above 11' --deadband 1
+  jaunty signal add gate-node/charge --kind charge --of gate-node/battery --curve li-ion --divider 3.2
+  jaunty signal add bench/warmth --kind formula --formula 'root - canopy' --of root=bench/root-zone --of canopy=bench/canopy`,
 	}
 	f := c.Flags()
 	f.String("kind", "", "what is computed")

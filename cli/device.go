@@ -17,7 +17,7 @@ import (
 
 func deviceCommand() *cobra.Command {
 	return group("device", "Boxes on the network that send readings", deviceAddCommand(), deviceListCommand(), deviceShowCommand(), deviceSetCommand(),
-		deviceCodeCommand(), deviceSettingsCommand(), deviceKeyCommand(), deviceExportCommand(), deviceSheetCommand(), devicePowerOnCommand(), deviceRemoveCommand())
+		deviceCodeCommand(), deviceSettingCommand(), deviceKeyCommand(), deviceExportCommand(), deviceSheetCommand(), devicePowerOnCommand(), deviceRemoveCommand())
 }
 
 const devicesPath = "/api/v1/devices"

@@ -46,8 +46,8 @@ func TestADevicesLifeByHand(t *testing.T) {
 	}
 	p.must("send", "leaf/temp=21.5", "leaf/level=3")
 	p.must("device", "set", "leaf", "--interval", "30s", "--closed", "--clock-offset", "-3600")
-	p.must("device", "settings", "leaf", "--interval", "5m", "--set", "led=off", "--set", "tune=3")
-	if out := p.must("device", "settings", "leaf", "--unset", "tune"); !strings.Contains(out, "ordered interval 5m, led off (version 2); the device has not said what it runs") {
+	p.must("device", "setting", "set", "leaf", "--interval", "5m", "--set", "led=off", "--set", "tune=3")
+	if out := p.must("device", "setting", "set", "leaf", "--unset", "tune"); !strings.Contains(out, "ordered interval 5m, led off (version 2); the device has not said what it runs") {
 		t.Error(out)
 	}
 	d := get[site.Device](p, "device", "show", "leaf")
@@ -90,8 +90,8 @@ func TestADevicesLifeByHand(t *testing.T) {
 	p.refused(2, "did you mean mqtt?", "device", "code", "hub", "--for", "mqqt")
 	p.refused(2, "--interval 15s", "device", "set", "hub")
 	p.refused(2, "interval", "device", "set", "hub", "--interval", "3d")
-	p.refused(2, "is not a duration", "device", "settings", "hub", "--interval", "soon")
-	p.refused(2, "KEY=VALUE", "device", "settings", "hub", "--set", "x")
+	p.refused(2, "is not a duration", "device", "setting", "set", "hub", "--interval", "soon")
+	p.refused(2, "KEY=VALUE", "device", "setting", "set", "hub", "--set", "x")
 	p.refused(2, "is not a band", "signal", "set", "hub/x", "--band", "dry")
 	p.refused(1, "has no key 99", "device", "key", "revoke", "hub", "99")
 	p.refused(2, "is not the number of a key", "device", "key", "revoke", "hub", "x")
@@ -126,10 +126,10 @@ func TestAddingCanWait(t *testing.T) {
 
 func TestArrivalsByHand(t *testing.T) {
 	p, s := guest(t)
-	if out := p.must("arrival", "enrolment"); !strings.Contains(out, "no enrolment key") {
+	if out := p.must("arrival", "enrolment", "show"); !strings.Contains(out, "no enrolment key") {
 		t.Error(out)
 	}
-	key := get[struct{ Key string }](p, "arrival", "enrolment", "new").Key
+	key := get[struct{ Key string }](p, "arrival", "enrolment", "start").Key
 	for _, name := range []string{"stranger", "pest"} {
 		if out, err := servertest.Command(t, "curl", "-sS", "-i", s.URL+"/api/v1/intake", "-H", "Authorization: Bearer "+key, "-H", "Jaunty-Device: "+name, "-H", "Content-Type: application/json", "-d", `{"soil": 12.5, "firmware": "0.1"}`); err != nil || !strings.Contains(out, "202 Accepted") {
 			t.Fatal(out, err)
@@ -142,9 +142,9 @@ func TestArrivalsByHand(t *testing.T) {
 		t.Error(out)
 	}
 	p.must("arrival", "turn-away", "pest")
-	p.must("arrival", "enrolment", "off")
+	p.must("arrival", "enrolment", "end")
 	p.refused(1, "no device stranger has arrived", "arrival", "let-in", "stranger")
-	p.refused(2, "did you mean off?", "arrival", "enrolment", "of")
+	p.refused(2, "did you mean end?", "arrival", "enrolment", "en")
 }
 
 // A kit goes out as YAML and comes back the same; a changed one is offered before it is applied.
@@ -155,7 +155,7 @@ func TestKitsByHand(t *testing.T) {
 	p.must("guard", "add", "pond/oxygen", "--when", "below 55", "--name", "pond-low", "--advice", "Switch on the cascade: now.")
 	p.must("device", "set", "pond", "--interval", "15s")
 	p.must("output", "add", "pond/cascade", "--safe", "on", "--rest", "off", "--least-on", "5m", "--off-sends", "shut")
-	if out := p.must("kit", "save", "pond-probe", "--from", "pond"); !strings.Contains(out, "2 signals, 1 guards, 1 outputs") {
+	if out := p.must("kit", "add", "pond-probe", "--device", "pond"); !strings.Contains(out, "2 signals, 1 guards, 1 outputs") {
 		t.Error(out)
 	}
 	file := filepath.Join(p.home, "kit.yaml")
@@ -163,7 +163,7 @@ func TestKitsByHand(t *testing.T) {
 	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if out := p.must("kit", "load", file); strings.Contains(out, "would change") || p.must("kit", "show", "pond-probe") != text {
+	if out := p.must("kit", "set", file); strings.Contains(out, "would change") || p.must("kit", "show", "pond-probe") != text {
 		t.Errorf("%s\n%s", text, out)
 	}
 	p.must("device", "add", "second-pond", "--kit", "pond-probe")
@@ -177,10 +177,10 @@ func TestKitsByHand(t *testing.T) {
 	if err := os.WriteFile(file, []byte(changed), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if out := p.must("kit", "load", file); !strings.Contains(out, "Nothing has changed yet") || !strings.Contains(out, "guard second-pond-low") {
+	if out := p.must("kit", "set", file); !strings.Contains(out, "Nothing has changed yet") || !strings.Contains(out, "guard second-pond-low") {
 		t.Error(out)
 	}
-	if out := p.must("kit", "apply", "pond-probe", "--dry-run"); !strings.Contains(out, "below 60") || strings.Contains(p.must("guard", "list"), "below 60") {
+	if out := p.must("kit", "apply", "pond-probe", "--try"); !strings.Contains(out, "below 60") || strings.Contains(p.must("guard", "list"), "below 60") {
 		t.Error(out)
 	}
 	p.must("kit", "apply", "pond-probe")
@@ -193,7 +193,7 @@ func TestKitsByHand(t *testing.T) {
 		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
 			t.Fatal(err)
 		}
-		p.refused(2, says, "kit", "load", file)
+		p.refused(2, says, "kit", "set", file)
 	}
 	p.must("kit", "remove", "pond-probe")
 	p.refused(1, "no kit pond-probe", "kit", "show", "pond-probe")

@@ -16,22 +16,26 @@ import (
 )
 
 func drillCommand() *cobra.Command {
+	return group("drill", "Prove the whole way: a marked reading goes from intake to somebody's \"I have it\"", drillStartCommand(), drillListCommand(), drillShowCommand(), drillStopCommand())
+}
+
+func drillStartCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "drill GUARD", Short: "Prove the whole way: a marked reading goes from intake to somebody's \"I have it\"", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
+		Use: "start GUARD", Short: "Prove the whole way: a marked reading goes from intake to somebody's \"I have it\"", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
 		Long: `Let a made-up reading that the guard would raise an alarm for go the whole way: it is taken in, steps a copy of the guard, and all
 whom the guard tells are told, step by step, until somebody has it. Every message begins with "Drill". The guard, its
 alarms, charts, totals and records stay as they are, and outputs are passed by unless you say --outputs. Each step is printed with its time as it happens.`,
-		Example: `  jaunty drill carbon-monoxide-high
-  jaunty drill carbon-monoxide-high --wait 0s
+		Example: `  jaunty drill start carbon-monoxide-high
+  jaunty drill start carbon-monoxide-high --for 0s
   jaunty drill list`,
 	}
 	c.Flags().Bool("outputs", false, "drive interlocks of the guard's alarm too, until the drill ends; otherwise it passes outputs by")
-	c.Flags().String("wait", "30m", "how long to wait for somebody to take it; 0s: not at all")
+	c.Flags().String("for", "30m", "how long to wait for somebody to take it; 0s: not at all")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		text, _ := c.Flags().GetString("wait")
+		text, _ := c.Flags().GetString("for")
 		wait, err := measure.ParseDuration(text)
 		if err != nil {
-			return misused("--wait: %w", err)
+			return misused("--for: %w", err)
 		}
 		s, err := service()
 		if err != nil {
@@ -47,7 +51,6 @@ alarms, charts, totals and records stay as they are, and outputs are passed by u
 		}
 		return followDrill(c, s, d, time.Duration(wait))
 	}
-	c.AddCommand(drillListCommand(), drillShowCommand(), drillStopCommand())
 	return c
 }
 

@@ -20,26 +20,25 @@ import (
 
 func exportCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "export [DEVICE|DEVICE/SIGNAL…]", Short: "Readings, or figures by hour or day, as a file; or the whole site as one archive", ValidArgsFunction: deviceNames,
+		Use: "export [DEVICE|DEVICE/SIGNAL…]", Short: "Readings, or figures by hour or day, as a file; or the whole site as one archive", Args: between(0, 0), ValidArgsFunction: deviceNames,
 		Long: `Write readings to a file: of the devices or signals named, or of all. What the file's name ends with says
-what it is: .csv (RFC 4180), .xlsx (a sheet a device), .senml.json (RFC 8428) or .parquet. Without --to, CSV
+what it is: .csv (RFC 4180), .xlsx (a sheet a device), .senml.json (RFC 8428) or .parquet. Without --file, CSV
 goes to standard output. A file that was cut off is FILE.part; the same command with --resume goes on with it.
 With --site the whole site (settings, readings, alarms, journal; no passwords) goes into one archive, which
 'jaunty import' takes into an empty service.`,
-		Example: `  jaunty export pond --since 7d --to pond.csv
-  jaunty export fern-house/air fern-house/humidity --since 2026-09-01T00:00:00Z --every 1h --to september.xlsx
-  jaunty export --to all.parquet
-  jaunty export pond --to pond.csv --values raw
-  jaunty export pond --to pond.csv --resume
+		Example: `  jaunty export pond --since 7d --file pond.csv
+  jaunty export fern-house/air fern-house/humidity --since 2026-09-01T00:00:00Z --every 1h --file september.xlsx
+  jaunty export --file all.parquet
+  jaunty export pond --file pond.csv --values raw
+  jaunty export pond --file pond.csv --resume
   jaunty export --site fernery.site.gz`,
 	}
 	f := c.Flags()
-	f.String("since", "", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d); the first reading when left out")
-	f.String("until", "", "up to when; now when left out")
+	spanFlags(f, "", "the first reading", "now")
 	f.String("every", "", "figures by period instead of readings: 15m, 1h, 1d, 7d")
 	f.String("format", "", strings.Join(exchange.Formats, ", ")+"; by the file's name when left out")
 	f.String("zone", "site", "time zone of the times: site, UTC, or a name like Europe/Dublin")
-	f.String("to", "", "file to write; standard output when left out")
+	f.String("file", "", "file to write; standard output when left out")
 	f.String("values", "true", "true: corrected, with what is derived; raw: as the devices gave them, to be imported again")
 	f.Bool("resume", false, "go on with FILE.part")
 	f.String("site", "", "file to write the whole site to")
@@ -47,7 +46,7 @@ With --site the whole site (settings, readings, alarms, journal; no passwords) g
 	completeFrom(c, "values", "true", "raw")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if file, _ := f.GetString("site"); file != "" {
-			if len(args) > 0 || f.Changed("to") {
+			if len(args) > 0 || f.Changed("file") {
 				return misused("--site takes the whole site, and no other files or names")
 			}
 			return exportSite(c, file)
@@ -72,7 +71,7 @@ func exportReadings(c *cobra.Command, what []string) error {
 	if err != nil {
 		return err
 	}
-	file, _ := c.Flags().GetString("to")
+	file, _ := c.Flags().GetString("file")
 	if file == "" {
 		return s.Download(c.Context(), "/api/v1/export?"+query.Encode(), c.OutOrStdout())
 	}
@@ -96,25 +95,19 @@ func exportReadings(c *cobra.Command, what []string) error {
 func exportQuery(c *cobra.Command, what []string) (url.Values, error) {
 	f := c.Flags()
 	query := url.Values{"what": what}
-	for _, name := range []string{"since", "until"} {
-		if text, _ := f.GetString(name); text != "" {
-			at, err := moment(text)
-			if err != nil {
-				return nil, misused("--%s: %w", name, err)
-			}
-			query.Set(name, at.String())
-		}
+	if err := spanQuery(f, query); err != nil {
+		return nil, err
 	}
 	if !query.Has("until") { // the same end when it is gone on with
 		query.Set("until", measure.InstantOf(time.Now()).String())
 	}
-	file, _ := f.GetString("to")
+	file, _ := f.GetString("file")
 	format, _ := f.GetString("format")
 	if format == "" {
 		format = formatOf(file)
 	}
 	if format == "" {
-		return nil, misused("--to %s: the name says no format; end it with %s, or say --format", file, strings.Join([]string{".csv", ".xlsx", ".senml.json", ".parquet"}, ", "))
+		return nil, misused("--file %s: the name says no format; end it with %s, or say --format", file, strings.Join([]string{".csv", ".xlsx", ".senml.json", ".parquet"}, ", "))
 	}
 	query.Set("format", format)
 	for _, name := range []string{"every", "zone", "values"} {

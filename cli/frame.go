@@ -23,39 +23,20 @@ import (
 )
 
 func frameCommand() *cobra.Command {
-	return group("frame", "Thermal frames: grids of temperatures", frameListCommand(), frameSendCommand(), frameSaveCommand(), frameEyeCommand())
+	return group("frame", "Thermal frames: grids of temperatures", frameListCommand(), frameSendCommand(), frameExportCommand(), frameShowCommand(), frameSetCommand())
 }
 
 func framesPath(device string) string {
 	return "/api/v1/devices/" + url.PathEscape(device) + "/frames"
 }
 
-// stretchFlags are since and until.
-func stretchFlags(f *pflag.FlagSet) {
-	f.String("since", "", "from then on: a time (RFC 3339), or how long ago; a day back when left out")
-	f.String("until", "", "up to then; now when left out")
-}
-
-func readStretch(f *pflag.FlagSet, q url.Values) error {
-	for _, name := range []string{"since", "until"} {
-		if text, _ := f.GetString(name); text != "" {
-			at, err := moment(text)
-			if err != nil {
-				return misused("--%s: %w", name, err)
-			}
-			q.Set(name, at.String())
-		}
-	}
-	return nil
-}
-
 func frameListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list DEVICE", Short: "The frames of a stretch", Args: exactly("DEVICE"), ValidArgsFunction: deviceNames, Example: "  jaunty frame list switchboard-eye --since 7d --most 20"}
-	stretchFlags(c.Flags())
-	most := c.Flags().Int("most", 50, "so many at most, spread over the stretch")
+	c := &cobra.Command{Use: "list DEVICE", Short: "The frames of a stretch", Args: exactly("DEVICE"), ValidArgsFunction: deviceNames, Example: "  jaunty frame list switchboard-eye --since 7d --limit 20"}
+	spanFlags(c.Flags(), "", "a day back", "now")
+	limit := c.Flags().Int("limit", 50, "so many at most, spread over the stretch")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		q := url.Values{"most": {strconv.Itoa(*most)}}
-		if err := readStretch(c.Flags(), q); err != nil {
+		q := url.Values{"most": {strconv.Itoa(*limit)}}
+		if err := spanQuery(c.Flags(), q); err != nil {
 			return err
 		}
 		list, err := fetch[server.FrameList](c, framesPath(args[0])+"?"+q.Encode())
@@ -69,7 +50,7 @@ func frameListCommand() *cobra.Command {
 			}
 			table(w, "No frames in that stretch; 'jaunty frame send DEVICE FILE' sends one.", []string{"AT", "LOWEST", "HIGHEST", "DOUBTFUL PIXELS", "TAKES", "PICTURE"}, rows)
 			if len(list.Frames) < list.All {
-				fmt.Fprintf(w, "%d of %d; --most shows more.\n", len(list.Frames), list.All)
+				fmt.Fprintf(w, "%d of %d; --limit shows more.\n", len(list.Frames), list.All)
 			}
 		})
 	}
@@ -82,7 +63,7 @@ var kindsOfFrames = map[string]string{".csv": frame.CSV, ".json": frame.JSON, ".
 func frameSendCommand() *cobra.Command {
 	c := &cobra.Command{Use: "send DEVICE FILE", Short: "Send a frame as a device would: CSV, JSON, CBOR or PGM; - is standard input", Args: exactly("DEVICE", "FILE"), ValidArgsFunction: deviceNames,
 		Example: "  jaunty frame send switchboard-eye frame.pgm --at 10m\n  jaunty frame send switchboard-eye frame.csv --picture photo.jpg"}
-	at := c.Flags().String("at", "", "when it was taken, if the frame does not say: a time (RFC 3339), or how long ago")
+	at := c.Flags().String("at", "", "when it was taken, if the frame does not say: "+timeHelp)
 	picture := c.Flags().String("picture", "", "a visible-light picture beside it: PNG, JPEG or WebP")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		body, kind, err := frameBody(c, args[1], *picture)
@@ -148,19 +129,19 @@ func frameBody(c *cobra.Command, file, picture string) (body []byte, kind string
 	return form.Bytes(), w.FormDataContentType(), err
 }
 
-func frameSaveCommand() *cobra.Command {
-	c := &cobra.Command{Use: "save DEVICE FILE", Short: "Write a frame into a file: .png, .csv, .json, .cbor, .pgm, .jpg (its picture); .gif writes a stretch", Args: exactly("DEVICE", "FILE"), ValidArgsFunction: deviceNames,
-		Example: `  jaunty frame save switchboard-eye now.png --regions
-  jaunty frame save switchboard-eye then.csv --at 3d
-  jaunty frame save switchboard-eye change.png --against 7d
-  jaunty frame save switchboard-eye week.gif --since 7d --palette dusk`}
+func frameExportCommand() *cobra.Command {
+	c := &cobra.Command{Use: "export DEVICE FILE", Short: "Write a frame into a file: .png, .csv, .json, .cbor, .pgm, .jpg (its picture); .gif writes a stretch", Args: exactly("DEVICE", "FILE"), ValidArgsFunction: deviceNames,
+		Example: `  jaunty frame export switchboard-eye now.png --regions
+  jaunty frame export switchboard-eye then.csv --at 3d
+  jaunty frame export switchboard-eye change.png --against 7d
+  jaunty frame export switchboard-eye week.gif --since 7d --palette dusk`}
 	f := c.Flags()
-	stretchFlags(f)
+	spanFlags(f, "", "a day back", "now")
 	f.String("at", "", "the frame nearest to then; the newest when left out")
 	f.String("against", "", "what has changed since that frame: a time, how long ago, or reference")
 	f.String("palette", "", strings.Join(frame.PaletteNames(), ", "))
-	f.String("low", "", "°C at which the palette begins; the frame's lowest when left out")
-	f.String("high", "", "°C at which it ends")
+	f.Float64("low", 0, "°C at which the palette begins; the frame's lowest when left out")
+	f.Float64("high", 0, "°C at which it ends")
 	f.Bool("regions", false, "draw the regions that are looked at")
 	f.Bool("as-sent", false, "without correction for emissivity")
 	f.Int("width", 0, "pixels of the picture part, about")
@@ -179,8 +160,8 @@ func frameSaveCommand() *cobra.Command {
 func frameFilePath(f *pflag.FlagSet, device, ending string) (string, error) {
 	q := url.Values{}
 	for _, name := range []string{"palette", "low", "high"} {
-		if text, _ := f.GetString(name); text != "" {
-			q.Set(name, text)
+		if f.Changed(name) {
+			q.Set(name, f.Lookup(name).Value.String())
 		}
 	}
 	for name, as := range map[string]string{"regions": "regions", "as-sent": "as_sent"} {
@@ -208,7 +189,7 @@ func frameFilePath(f *pflag.FlagSet, device, ending string) (string, error) {
 		put(at.String())
 	}
 	if ending == ".gif" {
-		if err := readStretch(f, q); err != nil {
+		if err := spanQuery(f, q); err != nil {
 			return "", err
 		}
 		return "/api/v1/devices/" + url.PathEscape(device) + "/strip.gif?" + q.Encode(), nil

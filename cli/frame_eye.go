@@ -17,15 +17,27 @@ import (
 	"jauntylark/core/site"
 )
 
-func frameEyeCommand() *cobra.Command {
-	c := &cobra.Command{Use: "eye DEVICE", Short: "How the frames of a device are read, and what is looked at in them; with flags: change it", Args: exactly("DEVICE"), ValidArgsFunction: deviceNames,
-		Long: `How the frames of a device are read, and what is looked at in them. Places are in pixels from the left and upper edge.
+func frameShowCommand() *cobra.Command {
+	return &cobra.Command{Use: "show DEVICE", Short: "How the frames of a device are read, and what is looked at in them", Args: exactly("DEVICE"), ValidArgsFunction: deviceNames, Example: "  jaunty frame show switchboard-eye",
+		RunE: func(c *cobra.Command, args []string) error {
+			e, err := fetch[frame.Eye](c, eyePath(args[0]))
+			if err != nil {
+				return err
+			}
+			return show(c, e, func(w io.Writer) { printEye(w, args[0], &e) })
+		}}
+}
+
+func eyePath(device string) string { return devicesPath + "/" + url.PathEscape(device) + "/eye" }
+
+func frameSetCommand() *cobra.Command {
+	c := &cobra.Command{Use: "set DEVICE", Short: "Change how the frames of a device are read, and what is looked at in them; what is not said stays", Args: exactly("DEVICE"), ValidArgsFunction: deviceNames,
+		Long: `Change how the frames of a device are read, and what is looked at in them. Places are in pixels from the left and upper edge.
 A new region tells of the frames that are there already; what has been told of a region that is changed stays.`,
-		Example: `  jaunty frame eye switchboard-eye
-  jaunty frame eye switchboard-eye --emissivity 0.95 --reflected 20 --span -20..300
-  jaunty frame eye switchboard-eye --region 'terminal-2 ellipse 12,6 18,12 over 60' --region 'busbar spot 16,3'
-  jaunty frame eye switchboard-eye --difference 'terminal-2-over-terminal-1 terminal-2 less terminal-1'
-  jaunty frame eye switchboard-eye --drop busbar --reference 7d`}
+		Example: `  jaunty frame set switchboard-eye --emissivity 0.95 --reflected 20 --span -20..300
+  jaunty frame set switchboard-eye --region 'terminal-2 ellipse 12,6 18,12 over 60' --region 'busbar spot 16,3'
+  jaunty frame set switchboard-eye --difference 'terminal-2-over-terminal-1 terminal-2 less terminal-1'
+  jaunty frame set switchboard-eye --remove busbar --reference-frame 7d`}
 	f := c.Flags()
 	f.Float64("emissivity", 0, "of what is seen, 0.05 to 1")
 	f.Float64("reflected", 0, "°C: temperature of what is reflected")
@@ -35,31 +47,27 @@ A new region tells of the frames that are there already; what has been told of a
 	f.String("span", "", "°C: what the camera can truly give, as LOW..HIGH; '' for not known")
 	f.StringArray("region", nil, "'NAME SHAPE X,Y ... [over LIMIT] [emissivity E]'; shapes are spot, rectangle, ellipse, polygon; may be repeated")
 	f.StringArray("difference", nil, "'NAME REGION less REGION [mean]'; picture is the whole picture; may be repeated")
-	f.StringSlice("drop", nil, "names of regions and differences to take out")
-	f.String("reference", "", "the frame that others are compared with: a time, or how long ago; '' for none")
+	f.StringSlice("remove", nil, "names of regions and differences to remove")
+	f.String("reference-frame", "", "the frame that others are compared with: a time, or how long ago; '' for none")
 	f.String("keep", "", "for how long frames are kept: 'ALL HOURLY DAILY', like '30d 365d 0s'")
+	c.MarkFlagsOneRequired("emissivity", "reflected", "scale", "offset", "unit", "span", "region", "difference", "remove", "reference-frame", "keep")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		path := "/api/v1/devices/" + url.PathEscape(args[0]) + "/eye"
-		e, err := fetch[frame.Eye](c, path)
+		e, err := fetch[frame.Eye](c, eyePath(args[0]))
 		if err != nil {
 			return err
 		}
-		changed := false
-		f.Visit(func(flag *pflag.Flag) { changed = changed || flag.Name != "json" })
-		if changed {
-			if err := readEye(f, &e); err != nil {
-				return err
-			}
-			if err := nearestReference(c, f, args[0], &e); err != nil {
-				return err
-			}
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodPut, path, e, &e); err != nil {
-				return err
-			}
+		if err := readEye(f, &e); err != nil {
+			return err
+		}
+		if err := nearestReference(c, f, args[0], &e); err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPut, eyePath(args[0]), e, &e); err != nil {
+			return err
 		}
 		return show(c, e, func(w io.Writer) { printEye(w, args[0], &e) })
 	}
@@ -101,8 +109,8 @@ func readEye(f *pflag.FlagSet, e *frame.Eye) (err error) {
 			err = errors.Join(err, misused("--%s: %w", flag.Name, bad))
 		}
 	})
-	drop, _ := f.GetStringSlice("drop")
-	for _, name := range drop {
+	remove, _ := f.GetStringSlice("remove")
+	for _, name := range remove {
 		regions, differences := len(e.Regions), len(e.Differences)
 		e.Regions = slices.DeleteFunc(e.Regions, func(r frame.Region) bool { return r.Name == name })
 		e.Differences = slices.DeleteFunc(e.Differences, func(d frame.Contrast) bool { return d.Name == name })
@@ -111,7 +119,7 @@ func readEye(f *pflag.FlagSet, e *frame.Eye) (err error) {
 			for _, r := range e.Regions {
 				known = append(known, r.Name)
 			}
-			return misused("--drop: %s", site.Unknown("region", name, known))
+			return misused("--remove: %s", site.Unknown("region", name, known))
 		}
 	}
 	return err
@@ -164,16 +172,16 @@ func readKeep(text string, e *frame.Eye) (err error) {
 
 // nearestReference finds the frame that lies nearest to the time that is asked for as the reference.
 func nearestReference(c *cobra.Command, f *pflag.FlagSet, device string, e *frame.Eye) error {
-	if !f.Changed("reference") {
+	if !f.Changed("reference-frame") {
 		return nil
 	}
-	text, _ := f.GetString("reference")
+	text, _ := f.GetString("reference-frame")
 	if e.Reference = nil; text == "" {
 		return nil
 	}
 	at, err := moment(text)
 	if err != nil {
-		return misused("--reference: %w", err)
+		return misused("--reference-frame: %w", err)
 	}
 	s, err := service()
 	if err != nil {

@@ -63,7 +63,7 @@ func TestFramesOutliveKills(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.must("asset", "add", "kiln", "--signal", "eye")
-	p.must("run", "plan", "save", "firing", "kiln", "--signal", "eye/highest", "--start", "above 40")
+	p.must("run", "plan", "add", "firing", "--asset", "kiln", "--signal", "eye/highest", "--start", "above 40")
 
 	stop, done := make(chan struct{}), make(chan []measure.Reading)
 	go func() { done <- camera(t, to, stop) }()

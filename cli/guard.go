@@ -22,7 +22,7 @@ import (
 
 func guardCommand() *cobra.Command {
 	return group("guard", "Rules over signals that raise alarms", guardAddCommand(), guardSetCommand(), guardListCommand(), guardShowCommand(), guardRemoveCommand(),
-		guardReplayCommand(), guardLimitsCommand(), guardShelveCommand(), guardUnshelveCommand(), guardOutCommand(), guardInCommand(), guardMissedCommand())
+		guardReplayCommand(), guardLimitsCommand(), guardShelveCommand(), guardUnshelveCommand(), guardDisableCommand(), guardEnableCommand(), guardMissedCommand())
 }
 
 // guardFlags are the flags that describe a guard.

@@ -73,14 +73,14 @@ func guardUnshelveCommand() *cobra.Command {
 	return guardAct(&cobra.Command{Use: "unshelve GUARD", Short: "End its shelving; what stands is told", Example: "  jaunty guard unshelve fog-pump-busy"}, http.MethodDelete, "/shelf", nothing)
 }
 
-func guardOutCommand() *cobra.Command {
-	c := &cobra.Command{Use: "out GUARD", Short: "Take it out of service: it does not look", Example: "  jaunty guard out pond-oxygen-low --why 'The probe is away for repair'"}
+func guardDisableCommand() *cobra.Command {
+	c := &cobra.Command{Use: "disable GUARD", Short: "Take a guard out of service: it does not look", Example: "  jaunty guard disable pond-oxygen-low --why 'The probe is away for repair'"}
 	c.Flags().String("why", "", "why")
 	return guardAct(c, http.MethodPut, "/out-of-service", func(c *cobra.Command) (any, error) { return why(c) })
 }
 
-func guardInCommand() *cobra.Command {
-	return guardAct(&cobra.Command{Use: "in GUARD", Short: "Put it back into service", Example: "  jaunty guard in pond-oxygen-low"}, http.MethodDelete, "/out-of-service", nothing)
+func guardEnableCommand() *cobra.Command {
+	return guardAct(&cobra.Command{Use: "enable GUARD", Short: "Put a guard back into service", Example: "  jaunty guard enable pond-oxygen-low"}, http.MethodDelete, "/out-of-service", nothing)
 }
 
 func guardMissedCommand() *cobra.Command {
@@ -88,16 +88,16 @@ func guardMissedCommand() *cobra.Command {
 		Use: "missed GUARD", Short: "Say that it raised no alarm where it should have", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
 		Example: "  jaunty guard missed fog-pump-busy --at 3h --note 'The valve had stuck'",
 	}
-	c.Flags().String("at", "", "when something was wrong: a time (RFC 3339), or how long ago; now when left out")
+	c.Flags().String("at", "", "when something was wrong: "+timeHelp+"; now when left out")
 	c.Flags().String("note", "", "what was wrong")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		body := map[string]any{}
-		if text, _ := c.Flags().GetString("at"); text != "" {
-			at, err := moment(text)
-			if err != nil {
-				return misused("--at: %w", err)
-			}
-			body["at"] = at
+		at, err := momentFlag(c.Flags(), "at")
+		if err != nil {
+			return err
+		}
+		if at != nil {
+			body["at"] = *at
 		}
 		body["note"], _ = c.Flags().GetString("note")
 		s, err := service()

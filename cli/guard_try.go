@@ -32,8 +32,7 @@ readings in time) and gives exactly the alarms that were raised.`,
 	}
 	guardFlags(c.Flags())
 	f := c.Flags()
-	f.String("since", "30d", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
-	f.String("until", "", "up to when; now when left out")
+	spanFlags(f, "30d", "", "now")
 	f.Float64("limit", 0, "another limit for its first rung, in the unit in which you see the signal")
 	f.Bool("as-it-was", false, "go through all that happened to it since it was made")
 	c.RunE = replayGuard
@@ -65,7 +64,7 @@ func replayGuard(c *cobra.Command, args []string) error {
 			g.When.A = convert(given)
 		}
 	}
-	span, err := chartSpan(c)
+	span, err := spanOf(c)
 	if err != nil {
 		return err
 	}
@@ -138,10 +137,9 @@ func guardLimitsCommand() *cobra.Command {
 		Use: "limits DEVICE/SIGNAL", Short: "How a signal's values are spread, and what limits would have raised", Args: exactly("DEVICE/SIGNAL"), ValidArgsFunction: signalPaths,
 		Example: "  jaunty guard limits fern-house/co2\n  jaunty guard limits pond/oxygen --since 7d --json",
 	}
-	c.Flags().String("since", "28d", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
-	c.Flags().String("until", "", "up to when; now when left out")
+	spanFlags(c.Flags(), "28d", "", "now")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		span, err := chartSpan(c)
+		span, err := spanOf(c)
 		if err != nil {
 			return err
 		}

@@ -76,15 +76,15 @@ func TestGuardsOnTheCommandLine(t *testing.T) {
 		t.Error(text)
 	}
 	p.must("guard", "unshelve", "gas")
-	if text := p.must("guard", "out", "gas", "--why", "away"); !strings.Contains(text, "OUT OF SERVICE") {
+	if text := p.must("guard", "disable", "gas", "--why", "away"); !strings.Contains(text, "OUT OF SERVICE") {
 		t.Error(text)
 	}
-	p.must("guard", "in", "gas")
+	p.must("guard", "enable", "gas")
 	p.must("guard", "missed", "gas", "--at", "1m")
-	if text := p.must("journal", "plumb", "--kind", "guard"); !strings.Contains(text, "the plumber is here") {
+	if text := p.must("journal", "list", "plumb", "--kind", "guard"); !strings.Contains(text, "the plumber is here") {
 		t.Error(text)
 	}
-	if text := p.must("journal", "--device", "d", "--severity", "critical"); !strings.Contains(text, "alarm over") {
+	if text := p.must("journal", "list", "--device", "d", "--severity", "critical"); !strings.Contains(text, "alarm over") {
 		t.Error(text)
 	}
 	if text := p.must("alarm", "health"); !strings.Contains(text, "alarms a day") || !strings.Contains(text, "gas") {
@@ -125,7 +125,7 @@ func TestGuardsOnTheCommandLine(t *testing.T) {
 		{2, "did you mean event?", []string{"trial", "mark", "evnt"}},
 		{1, "no trial yet", []string{"trial", "suggest"}},
 		{2, "did you mean false?", []string{"alarm", "mark", id, "flase"}},
-		{2, "say why", []string{"guard", "out", "gas"}},
+		{2, "say why", []string{"guard", "disable", "gas"}},
 		{2, "say for how long", []string{"guard", "shelve", "gas", "--why", "x"}},
 		{1, "did you mean gas?", []string{"guard", "replay", "gsa"}},
 		{2, "is no date", []string{"site", "set", "--holiday", "christmas"}},

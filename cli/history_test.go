@@ -74,32 +74,32 @@ func TestAHistoryByHand(t *testing.T) {
 			t.Errorf("%s: %.20q %v", suffix, got, err)
 		}
 	}
-	if s := get[server.Storage](p, "storage"); s.Readings != 14_000 {
+	if s := get[server.Storage](p, "storage", "show"); s.Readings != 14_000 {
 		t.Errorf("%+v", s)
 	}
-	if out := p.must("storage"); !strings.Contains(out, "At this rate a year adds") || !strings.Contains(out, "cellar/air") {
+	if out := p.must("storage", "show"); !strings.Contains(out, "At this rate a year adds") || !strings.Contains(out, "cellar/air") {
 		t.Error(out)
 	}
-	if out := p.must("storage", "keep", "365d"); !strings.Contains(out, "Readings are kept for 365d, figures for ever.") {
+	if out := p.must("storage", "set", "--keep-readings", "365d"); !strings.Contains(out, "Readings are kept for 365d, figures for ever.") {
 		t.Error(out)
 	}
 	before := filepath.Join(p.home, "before.csv")
-	p.must("export", "cellar", "--to", before)
-	p.refused(1, "is there already", "export", "cellar", "--to", before)
-	p.refused(2, "says no format", "export", "cellar", "--to", filepath.Join(p.home, "x.txt"))
-	p.refused(2, `--confirm "cellar"`, "clear", "cellar", "--without-data")
-	p.refused(2, "--without-data", "clear", "cellar")
-	cleared := get[site.Clearing](p, "clear", "cellar", "--export", filepath.Join(p.home, "kept.parquet"), "--confirm", "cellar")
+	p.must("export", "cellar", "--file", before)
+	p.refused(1, "is there already", "export", "cellar", "--file", before)
+	p.refused(2, "says no format", "export", "cellar", "--file", filepath.Join(p.home, "x.txt"))
+	p.refused(2, `--confirm "cellar"`, "reading", "remove", "cellar", "--without-data")
+	p.refused(2, "--without-data", "reading", "remove", "cellar")
+	cleared := get[site.Clearing](p, "reading", "remove", "cellar", "--export", filepath.Join(p.home, "kept.parquet"), "--confirm", "cellar")
 	if cleared.Readings != 14_000 || cleared.State != site.ClearingCleared {
 		t.Errorf("%+v", cleared)
 	}
 	if out := p.must("reading", "list", "cellar/air", "--since", "10d"); !strings.Contains(out, "No readings") {
 		t.Error(out)
 	}
-	if out := p.must("clear", "--list"); !strings.Contains(out, "14000") {
+	if out := p.must("removed", "list", "--kind", "readings"); !strings.Contains(out, "14000") {
 		t.Error(out)
 	}
-	p.must("clear", "--undo", fmt.Sprint(cleared.ID))
+	p.must("reading", "bring-back", fmt.Sprint(cleared.ID))
 	p.sameAs(before, "cellar")
 
 	p.backupAndRestore(database, before)
@@ -110,7 +110,7 @@ func (p *person) sameAs(before string, what ...string) {
 	p.t.Helper()
 	after := before + ".after.csv"
 	defer os.Remove(after)
-	p.must(append([]string{"export", "--to", after}, what...)...)
+	p.must(append([]string{"export", "--file", after}, what...)...)
 	a, errA := os.ReadFile(before)
 	b, errB := os.ReadFile(after)
 	if errA != nil || errB != nil || !bytes.Equal(a, b) {
@@ -176,14 +176,14 @@ func TestAnExportOverABadLine(t *testing.T) {
 	p.must("import", p.logger(20_000), "--device", "cellar", "--zone", "UTC", "--yes")
 	whole := filepath.Join(p.home, "whole.csv")
 	until := time.Now().UTC().Format(time.RFC3339)
-	p.must("export", "cellar", "--to", whole, "--until", until)
+	p.must("export", "cellar", "--file", whole, "--until", until)
 	want, err := os.ReadFile(whole)
 	if err != nil {
 		t.Fatal(err)
 	}
 	budget.Store(int64(len(want)/3 + 7))
 	parts := filepath.Join(p.home, "parts.csv")
-	p.must("export", "cellar", "--to", parts, "--until", until)
+	p.must("export", "cellar", "--file", parts, "--until", until)
 	if got, err := os.ReadFile(parts); err != nil || !bytes.Equal(got, want) {
 		t.Errorf("%d bytes over a line that broke, want %d: %v", len(got), len(want), err)
 	}
@@ -192,16 +192,16 @@ func TestAnExportOverABadLine(t *testing.T) {
 	budget.Store(5000)
 	ctx, stop := context.WithTimeout(context.Background(), 2*time.Second)
 	defer stop()
-	_ = p.command(ctx, "export", "cellar", "--to", other, "--until", until).Run()
+	_ = p.command(ctx, "export", "cellar", "--file", other, "--until", until).Run()
 	if part, err := os.ReadFile(other + ".part"); err != nil || len(part) == 0 || len(part) >= len(want) {
 		t.Fatalf("%d bytes of a part: %v", len(part), err)
 	}
 	budget.Store(1 << 50)
-	p.must("export", "cellar", "--to", other, "--resume")
+	p.must("export", "cellar", "--file", other, "--resume")
 	if got, err := os.ReadFile(other); err != nil || !bytes.Equal(got, want) {
 		t.Errorf("%d bytes gone on with, want %d: %v", len(got), len(want), err)
 	}
-	p.refused(1, "nothing to go on with", "export", "cellar", "--to", filepath.Join(p.home, "never.csv"), "--resume")
+	p.refused(1, "nothing to go on with", "export", "cellar", "--file", filepath.Join(p.home, "never.csv"), "--resume")
 }
 
 // cutBody breaks off after some bytes.
@@ -249,12 +249,12 @@ func TestHistoryCommandsThatAreWrong(t *testing.T) {
 		{1, "no such file", []string{"import", "nothing.csv"}},
 		{2, "takes FILE", []string{"import"}},
 		{2, "not NAME=SIGNAL", []string{"import", p.logger(3), "--device", "cellar", "--zone", "UTC", "--column", "Door"}},
-		{2, "one DEVICE", []string{"clear"}},
-		{2, "one DEVICE", []string{"clear", "cellar", "--all"}},
-		{2, "nothing to clear", []string{"clear", "cellar", "--until", "2020-01-01T00:00:00Z", "--without-data"}},
-		{1, "no clearing 7", []string{"clear", "--undo", "7"}},
-		{2, "not a duration", []string{"storage", "keep", "long"}},
-		{2, "a day (1d) or more", []string{"storage", "keep", "5m"}},
+		{2, "one DEVICE", []string{"reading", "remove"}},
+		{2, "one DEVICE", []string{"reading", "remove", "cellar", "--all"}},
+		{2, "nothing to clear", []string{"reading", "remove", "cellar", "--until", "2020-01-01T00:00:00Z", "--without-data"}},
+		{1, "no clearing 7", []string{"reading", "bring-back", "7"}},
+		{2, "not a duration", []string{"storage", "set", "--keep-readings", "long"}},
+		{2, "a day (1d) or more", []string{"storage", "set", "--keep-readings", "5m"}},
 		{2, "a day (1d) or more", []string{"signal", "set", "cellar/air", "--keep-readings", "1h"}},
 		{1, "no service runs", []string{"backup", "x.backup", "--data", p.home}},
 		{1, "no service runs", []string{"sql", "--data", p.home}},
@@ -263,10 +263,10 @@ func TestHistoryCommandsThatAreWrong(t *testing.T) {
 	} {
 		p.refused(c.code, c.says, c.args...)
 	}
-	if out := p.must("clear", "cellar", "--try"); !strings.Contains(out, "2 readings of 2 signals would go") {
+	if out := p.must("reading", "remove", "cellar", "--try"); !strings.Contains(out, "2 readings of 2 signals would go") {
 		t.Error(out)
 	}
-	if out := p.must("clear", "--list"); !strings.Contains(out, "Nothing was cleared.") {
+	if out := p.must("removed", "list", "--kind", "readings"); !strings.Contains(out, "Nothing was removed") {
 		t.Error(out)
 	}
 	if out := p.must("export", "cellar/air", "--zone", "UTC"); strings.Count(out, "\n") != 2 || !strings.Contains(out, "Z,cellar/air,21.5,,,") {

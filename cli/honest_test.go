@@ -60,8 +60,8 @@ func TestHonestOnTheCommandLine(t *testing.T) {
 		t.Error(text)
 	}
 	p.must("device", "set", "d", "--fault-severity", "critical")
-	p.must("contact", "set", "orla", "--mail", "orla@b.example")
-	if text := p.must("roster", "set", "house", "--step", "orla for silence, fault gap 1m"); !strings.Contains(text, "orla for silence, fault gap 1m") {
+	p.must("contact", "add", "orla", "--mail", "orla@b.example")
+	if text := p.must("roster", "add", "house", "--step", "orla for silence, fault gap 1m"); !strings.Contains(text, "orla for silence, fault gap 1m") {
 		t.Error(text)
 	}
 	if r := get[roster.Roster](p, "roster", "show", "house"); len(r.Steps[0].Kinds) != 2 || r.Steps[0].LeastGap.String() != "1m" {

@@ -21,7 +21,7 @@ import (
 const interlocksPath = "/api/v1/interlocks"
 
 func interlockCommand() *cobra.Command {
-	return group("interlock", "What drives outputs", interlockAddCommand(), interlockChangeCommand(), interlockListCommand(), interlockShowCommand(), interlockTryCommand(), interlockResetCommand(), interlockRemoveCommand())
+	return group("interlock", "What drives outputs", interlockAddCommand(), interlockSetCommand(), interlockListCommand(), interlockShowCommand(), interlockReplayCommand(), interlockResetCommand(), interlockRemoveCommand())
 }
 
 func interlockPath(name string) string { return interlocksPath + "/" + url.PathEscape(name) }
@@ -39,7 +39,7 @@ var driverFlags = []string{"alarm", "when", "bands", "hours", "formula"}
 func interlockFlags(c *cobra.Command) {
 	f := c.Flags()
 	f.String("output", "", "DEVICE/OUTPUT that it drives")
-	f.String("to", "", "to which state; on when left out. Bands, and formulas that give a level, say it themselves")
+	f.String("state", "", "the state that it sets; on when left out. Bands, and formulas that give a level, say it themselves")
 	f.String("alarm", "", "an alarm drives it: names of guards, DEVICE/* or any; then, if wanted, the mildest severity, or a rung")
 	f.String("when", "", "a condition drives it: 'DEVICE/SIGNAL TEST', as a guard's test")
 	f.Float64("deadband", 0, "of --when and --bands: how far back past the limit, or the edge, the value must come")
@@ -74,8 +74,8 @@ func readInterlock(f *pflag.FlagSet, i *drive.Interlock) (err error) {
 		switch flag.Name {
 		case "output":
 			i.Output = text("output")
-		case "to":
-			i.Set = drive.Value(text("to"))
+		case "state":
+			i.Set = drive.Value(text("state"))
 		case "alarm":
 			i.Alarm = text("alarm")
 		case "when":
@@ -169,7 +169,7 @@ func interlockAddCommand() *cobra.Command {
 		Use: "add NAME", Short: "Add an interlock: something drives an output", Args: exactly("NAME"),
 		Long: `Let something drive an output: an alarm, a condition, the band that a value lies in, a schedule, or a formula. It looks at once, and decides
 in the same transaction as the reading behind it. When what it looks at is silent, faulty or warming, it asks for the output's safe
-state. Try it first: 'jaunty interlock try' replays it over what is stored.`,
+state. Try it first: 'jaunty interlock replay' replays it over what is stored.`,
 		Example: `  jaunty interlock add shed-extractor --output potting-shed/extractor --when 'potting-shed/vapour above 400' --deadband 80 --on-delay 30s --latch
   jaunty interlock add boiler-fan --output boiler-room/fan --alarm carbon-monoxide-high --safety
   jaunty interlock add heap-lamp --output compost/lamp --bands 'compost/core: below 45 blue, below 66 green, else red' --deadband 1
@@ -182,7 +182,7 @@ state. Try it first: 'jaunty interlock try' replays it over what is stored.`,
 			return misused("the name %w", err)
 		}
 		if _, err := interlockNamed(c, args[0]); err == nil {
-			return fmt.Errorf("interlock %s is there already; 'jaunty interlock change %s' changes it", args[0], args[0])
+			return fmt.Errorf("interlock %s is there already; 'jaunty interlock set %s' changes it", args[0], args[0])
 		}
 		i := drive.Interlock{Name: args[0]}
 		if err := readInterlock(c.Flags(), &i); err != nil {
@@ -193,9 +193,9 @@ state. Try it first: 'jaunty interlock try' replays it over what is stored.`,
 	return c
 }
 
-func interlockChangeCommand() *cobra.Command {
-	c := &cobra.Command{Use: "change NAME", Short: "Change an interlock", Args: exactly("NAME"), ValidArgsFunction: interlockNames,
-		Example: "  jaunty interlock change shed-extractor --when 'potting-shed/vapour above 350' --deadband 80"}
+func interlockSetCommand() *cobra.Command {
+	c := &cobra.Command{Use: "set NAME", Short: "Change an interlock", Args: exactly("NAME"), ValidArgsFunction: interlockNames,
+		Example: "  jaunty interlock set shed-extractor --when 'potting-shed/vapour above 350' --deadband 80"}
 	interlockFlags(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		i, err := interlockNamed(c, args[0])

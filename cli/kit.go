@@ -21,7 +21,7 @@ import (
 const kitsPath = "/api/v1/kits"
 
 func kitCommand() *cobra.Command {
-	return group("kit", "Reusable descriptions of one sort of device", kitListCommand(), kitShowCommand(), kitSaveCommand(), kitLoadCommand(), kitApplyCommand(), removeCommand("kit", kitsPath, kitNames), kitSchemaCommand())
+	return group("kit", "Reusable descriptions of one sort of device", kitListCommand(), kitShowCommand(), kitAddCommand(), kitSetCommand(), kitApplyCommand(), removeCommand("kit", kitsPath, kitNames), kitSchemaCommand())
 }
 
 func kitListCommand() *cobra.Command {
@@ -37,7 +37,7 @@ func kitListCommand() *cobra.Command {
 				for _, k := range kits {
 					rows = append(rows, []string{k.Name, orDash(k.Title), strconv.Itoa(len(k.Signals)), strconv.Itoa(len(k.Guards)), k.Interval.String()})
 				}
-				table(w, "No kits yet; make one of a device with 'jaunty kit save NAME --from DEVICE'.", []string{"NAME", "CALLED", "SIGNALS", "GUARDS", "INTERVAL"}, rows)
+				table(w, "No kits yet; make one of a device with 'jaunty kit add NAME --device DEVICE'.", []string{"KIT", "TITLE", "SIGNALS", "GUARDS", "INTERVAL"}, rows)
 			})
 		},
 	}
@@ -45,7 +45,7 @@ func kitListCommand() *cobra.Command {
 
 func kitShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show NAME", Short: "One kit as YAML, which kit load reads", Args: exactly("NAME"), ValidArgsFunction: kitNames, Example: "  jaunty kit show pond-probe > pond-probe.yaml",
+		Use: "show NAME", Short: "One kit as YAML, which kit set reads", Args: exactly("NAME"), ValidArgsFunction: kitNames, Example: "  jaunty kit show pond-probe > pond-probe.yaml",
 		RunE: func(c *cobra.Command, args []string) error {
 			k, err := fetch[site.Kit](c, kitsPath+"/"+args[0])
 			if err != nil {
@@ -76,18 +76,18 @@ type savedKit struct {
 	Offers []site.KitChange `json:"offers"`
 }
 
-func kitSaveCommand() *cobra.Command {
-	c := &cobra.Command{Use: "save NAME", Short: "Make a kit of a device as it is", Args: exactly("NAME"), Example: "  jaunty kit save pond-probe --from pond"}
-	from := c.Flags().String("from", "", "the device that it is to describe")
-	_ = c.MarkFlagRequired("from")
-	completeDevices(c, "from")
+func kitAddCommand() *cobra.Command {
+	c := &cobra.Command{Use: "add NAME", Short: "Make a kit of a device as it is", Args: exactly("NAME"), Example: "  jaunty kit add pond-probe --device pond"}
+	device := c.Flags().String("device", "", "the device that it is to describe")
+	_ = c.MarkFlagRequired("device")
+	completeDevices(c, "device")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, err := service()
 		if err != nil {
 			return err
 		}
 		var out savedKit
-		if err := s.Do(c.Context(), http.MethodPost, kitsPath+"/"+args[0]+"/from-device", map[string]string{"device": *from}, &out); err != nil {
+		if err := s.Do(c.Context(), http.MethodPost, kitsPath+"/"+args[0]+"/from-device", map[string]string{"device": *device}, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) { tellSaved(w, out) })
@@ -123,12 +123,12 @@ func orNothing(text string) string {
 	return text
 }
 
-func kitLoadCommand() *cobra.Command {
-	c := &cobra.Command{Use: "load FILE", Short: "Save a kit from a YAML file; - is standard input", Args: exactly("FILE"),
+func kitSetCommand() *cobra.Command {
+	c := &cobra.Command{Use: "set FILE", Short: "Save a kit from a YAML file; - is standard input", Args: exactly("FILE"),
 		Long: `Save a kit from a YAML file, in place of one of the same name. What it would change of the devices that
 were made from it is shown and not done; 'jaunty kit apply' does it. 'jaunty kit schema' prints the JSON
 Schema of the file.`,
-		Example: "  jaunty kit load pond-probe.yaml\n  jaunty kit show pond-probe | sed 's/2s/5s/' | jaunty kit load -"}
+		Example: "  jaunty kit set pond-probe.yaml\n  jaunty kit show pond-probe | sed 's/2s/5s/' | jaunty kit set -"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		k, err := readKit(c, args[0])
 		if err != nil {
@@ -173,16 +173,16 @@ func readKit(c *cobra.Command, file string) (k site.Kit, err error) {
 
 func kitApplyCommand() *cobra.Command {
 	c := &cobra.Command{Use: "apply NAME [DEVICE …]", Short: "Make devices what their kit says", Args: between(1, 0), ValidArgsFunction: kitNames,
-		Long:    "Make devices what their kit says: those named, or all that were made from it. --dry-run shows what would change.",
-		Example: "  jaunty kit apply pond-probe --dry-run\n  jaunty kit apply pond-probe\n  jaunty kit apply pond-probe second-pond"}
-	dry := c.Flags().Bool("dry-run", false, "show what would change, and change nothing")
+		Long:    "Make devices what their kit says: those named, or all that were made from it. --try shows what would change.",
+		Example: "  jaunty kit apply pond-probe --try\n  jaunty kit apply pond-probe\n  jaunty kit apply pond-probe second-pond"}
+	try := c.Flags().Bool("try", false, "show what would change, and change nothing")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, err := service()
 		if err != nil {
 			return err
 		}
 		var changes []site.KitChange
-		if *dry {
+		if *try {
 			query := url.Values{"device": args[1:]}
 			err = s.Do(c.Context(), http.MethodGet, kitsPath+"/"+args[0]+"/changes?"+query.Encode(), nil, &changes)
 		} else {

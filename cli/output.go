@@ -20,7 +20,7 @@ import (
 const outputsPath = "/api/v1/outputs"
 
 func outputCommand() *cobra.Command {
-	return group("output", "What devices can switch or set", outputAddCommand(), outputChangeCommand(), outputListCommand(), outputShowCommand(), outputSetCommand(), outputReleaseCommand(),
+	return group("output", "What devices can switch or set", outputAddCommand(), outputSetCommand(), outputListCommand(), outputShowCommand(), outputDriveCommand(), outputReleaseCommand(),
 		outputRemoveCommand(), allSafeCommand(), resumeCommand())
 }
 
@@ -162,16 +162,16 @@ prints code that does all of this.`,
 			return err
 		}
 		if s.Do(c.Context(), http.MethodGet, path, nil, &found) == nil {
-			return fmt.Errorf("%s is there already; 'jaunty output change %s' changes it", args[0], args[0])
+			return fmt.Errorf("%s is there already; 'jaunty output set %s' changes it", args[0], args[0])
 		}
 		return saveOutput(c, path, drive.Spec{Kind: drive.KindSwitch})
 	}
 	return c
 }
 
-func outputChangeCommand() *cobra.Command {
-	c := &cobra.Command{Use: "change DEVICE/OUTPUT", Short: "Change what is said of an output", Args: exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths,
-		Example: "  jaunty output change boiler-room/fan --least-on 5m"}
+func outputSetCommand() *cobra.Command {
+	c := &cobra.Command{Use: "set DEVICE/OUTPUT", Short: "Change what is said of an output", Args: exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths,
+		Example: "  jaunty output set boiler-room/fan --least-on 5m"}
 	outputFlags(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		path, o, err := outputAt(c, args[0])
@@ -341,14 +341,14 @@ func times(n int) string {
 }
 
 func outputRemoveCommand() *cobra.Command {
-	c := &cobra.Command{Use: "remove DEVICE/OUTPUT", Short: "Remove an output with its interlocks", Args: exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths, Example: "  jaunty output remove boiler-room/fan --sure"}
-	c.Flags().Bool("sure", false, "you are sure")
+	c := &cobra.Command{Use: "remove DEVICE/OUTPUT", Short: "Remove an output with its interlocks", Args: exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths, Example: "  jaunty output remove boiler-room/fan --yes"}
+	c.Flags().Bool("yes", false, "you are sure")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		path, o, err := outputAt(c, args[0])
 		if err != nil {
 			return err
 		}
-		if yes, _ := c.Flags().GetBool("sure"); !yes {
+		if yes, _ := c.Flags().GetBool("yes"); !yes {
 			if _, err := sure(c, fmt.Sprintf("Remove %s with its interlocks? Its device will go to the safe state, %s.", o.Path(), o.Words(o.Safe))); err != nil {
 				return err
 			}

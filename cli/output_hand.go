@@ -17,19 +17,19 @@ import (
 	"jauntylark/server"
 )
 
-func outputSetCommand() *cobra.Command {
+func outputDriveCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set DEVICE/OUTPUT STATE", Short: "Set an output by hand for a while", Args: exactly("DEVICE/OUTPUT", "STATE"), ValidArgsFunction: outputPaths,
+		Use: "drive DEVICE/OUTPUT STATE", Short: "Set an output by hand for a while", Args: exactly("DEVICE/OUTPUT", "STATE"), ValidArgsFunction: outputPaths,
 		Long: `Set an output by hand. The setting holds for a while, and then the output does again what is asked of it. It wins over interlocks and
 schedules, but not over safety interlocks and an emergency, and least times are kept.`,
-		Example: `  jaunty output set boiler-room/fan on --for 30m --why 'airing' --sure
-  jaunty output set fern-house/vent 40
-  jaunty output set compost/lamp violet --for 1m`,
+		Example: `  jaunty output drive boiler-room/fan on --for 30m --why 'airing' --yes
+  jaunty output drive fern-house/vent 40
+  jaunty output drive compost/lamp violet --for 1m`,
 	}
 	f := c.Flags()
 	f.String("for", "", "for how long; as the output says when left out")
 	f.String("why", "", "why, for the journal")
-	f.Bool("sure", false, "you are sure: asked for where an output is dangerous")
+	f.Bool("yes", false, "you are sure: asked for where an output is dangerous")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		path, o, err := outputAt(c, args[0])
 		if err != nil {
@@ -37,7 +37,7 @@ schedules, but not over safety interlocks and an emergency, and least times are 
 		}
 		h := pipeline.HandOrder{To: args[1]}
 		h.Why, _ = f.GetString("why")
-		h.Sure, _ = f.GetBool("sure")
+		h.Sure, _ = f.GetBool("yes")
 		if text, _ := f.GetString("for"); text != "" {
 			if h.For, err = measure.ParseDuration(text); err != nil {
 				return misused("--for: %w", err)
@@ -60,10 +60,10 @@ schedules, but not over safety interlocks and an emergency, and least times are 
 	return c
 }
 
-// sure asks whether somebody is sure; where nobody can be asked, --sure says so.
+// sure asks whether somebody is sure; where nobody can be asked, --yes says so.
 func sure(c *cobra.Command, question string) (bool, error) {
 	if !isTerminal(os.Stdin) {
-		return false, misused("%s Say --sure.", question)
+		return false, misused("%s Say --yes.", question)
 	}
 	fmt.Fprintf(c.ErrOrStderr(), "%s Write yes: ", question)
 	answer, _ := bufio.NewReader(c.InOrStdin()).ReadString('\n')
@@ -96,10 +96,10 @@ func outputReleaseCommand() *cobra.Command {
 func allSafeCommand() *cobra.Command {
 	c := &cobra.Command{Use: "all-safe", Short: "Emergency: put all outputs of the site into their safe states", Args: exactly(),
 		Long: "Put all outputs into their safe states at once, whatever drives them, until 'jaunty output resume'. Least times do not count, and settings by hand are over.",
-		Example: `  jaunty output all-safe --why 'smoke in the boiler room' --sure
-  jaunty output resume --sure`}
+		Example: `  jaunty output all-safe --why 'smoke in the boiler room' --yes
+  jaunty output resume --yes`}
 	c.Flags().String("why", "", "why, for the journal")
-	c.Flags().Bool("sure", false, "you are sure")
+	c.Flags().Bool("yes", false, "you are sure")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		why, _ := c.Flags().GetString("why")
 		return emergency(c, http.MethodPut, "Put all outputs into their safe states?", map[string]any{"why": why, "sure": true})
@@ -108,8 +108,8 @@ func allSafeCommand() *cobra.Command {
 }
 
 func resumeCommand() *cobra.Command {
-	c := &cobra.Command{Use: "resume", Short: "End an emergency: outputs do again what is asked of them", Args: exactly(), Example: "  jaunty output resume --sure"}
-	c.Flags().Bool("sure", false, "you are sure")
+	c := &cobra.Command{Use: "resume", Short: "End an emergency: outputs do again what is asked of them", Args: exactly(), Example: "  jaunty output resume --yes"}
+	c.Flags().Bool("yes", false, "you are sure")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		return emergency(c, http.MethodDelete, "Let all outputs do again what is asked of them?", nil)
 	}
@@ -117,7 +117,7 @@ func resumeCommand() *cobra.Command {
 }
 
 func emergency(c *cobra.Command, method, question string, body any) error {
-	if yes, _ := c.Flags().GetBool("sure"); !yes {
+	if yes, _ := c.Flags().GetBool("yes"); !yes {
 		if _, err := sure(c, question); err != nil {
 			return err
 		}

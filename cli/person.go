@@ -13,7 +13,7 @@ import (
 )
 
 func personCommand() *cobra.Command {
-	return group("person", "Who can sign in", personAddCommand(), personListCommand(), personRoleCommand(), personRemoveCommand())
+	return group("person", "Who can sign in", personAddCommand(), personListCommand(), personSetCommand(), personRemoveCommand())
 }
 
 func personAddCommand() *cobra.Command {
@@ -24,7 +24,7 @@ is made and told once.`,
 		Example: `  jaunty person add tadhg@hollowbrook.example --role keeper --name Tadhg
   echo "$SECRET" | jaunty person add orla@hollowbrook.example --role owner --password-stdin`,
 	}
-	role := c.Flags().String("role", "", "viewer looks, keeper acknowledges and sets, owner does everything")
+	role := c.Flags().String("role", "", roleHelp)
 	name := c.Flags().String("name", "", "what to call the person")
 	stdin := c.Flags().Bool("password-stdin", false, "read the password from standard input")
 	_ = c.MarkFlagRequired("role")
@@ -90,25 +90,29 @@ func personListCommand() *cobra.Command {
 	}
 }
 
-func personRoleCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "role EMAIL ROLE", Short: "Change a person's role", Args: exactly("EMAIL", "ROLE"), Example: "  jaunty person role tadhg@hollowbrook.example owner",
-		RunE: func(c *cobra.Command, args []string) error {
-			if err := checkRole(args[1]); err != nil {
-				return err
-			}
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			var out site.Person
-			if err := s.Do(c.Context(), http.MethodPut, "/api/v1/people/"+url.PathEscape(args[0])+"/role", map[string]string{"role": args[1]}, &out); err != nil {
-				return err
-			}
-			return show(c, out, func(w io.Writer) { fmt.Fprintf(w, "%s is now %s.\n", out.Email, out.Role) })
-		},
+func personSetCommand() *cobra.Command {
+	c := &cobra.Command{Use: "set EMAIL", Short: "Change a person's role", Args: exactly("EMAIL"), Example: "  jaunty person set tadhg@hollowbrook.example --role owner"}
+	role := c.Flags().String("role", "", roleHelp)
+	_ = c.MarkFlagRequired("role")
+	completeFrom(c, "role", site.Roles...)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if err := checkRole(*role); err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		var out site.Person
+		if err := s.Do(c.Context(), http.MethodPut, "/api/v1/people/"+url.PathEscape(args[0])+"/role", map[string]string{"role": *role}, &out); err != nil {
+			return err
+		}
+		return show(c, out, func(w io.Writer) { fmt.Fprintf(w, "%s is now %s.\n", out.Email, out.Role) })
 	}
+	return c
 }
+
+const roleHelp = "viewer looks, keeper acknowledges and sets, owner does everything"
 
 func personRemoveCommand() *cobra.Command {
 	return &cobra.Command{

@@ -40,22 +40,22 @@ func pictureAddCommand() *cobra.Command {
 	c := &cobra.Command{Use: "add FILE", Short: "Store a picture: PNG, JPEG, WebP or SVG", Args: exactly("FILE"),
 		Long:    "Store a picture for boards: PNG, JPEG, WebP or SVG. It is drawn anew: places, cameras and scripts in the file are not kept.",
 		Example: "  jaunty picture add glasshouse.svg"}
-	name := c.Flags().String("name", "", "what it is called; that of the file when left out")
+	title := c.Flags().String("title", "", "what people call it; the file's name when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		f, err := os.Open(args[0])
 		if err != nil {
 			return err
 		}
 		defer f.Close()
-		if *name == "" {
-			*name = filepath.Base(args[0])
+		if *title == "" {
+			*title = filepath.Base(args[0])
 		}
 		s, err := service()
 		if err != nil {
 			return err
 		}
 		var p board.Picture
-		if err := s.Upload(c.Context(), picturesPath+"?name="+url.QueryEscape(*name), "application/octet-stream", f, &p); err != nil {
+		if err := s.Upload(c.Context(), picturesPath+"?name="+url.QueryEscape(*title), "application/octet-stream", f, &p); err != nil {
 			return err
 		}
 		return show(c, p, func(w io.Writer) {

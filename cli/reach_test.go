@@ -40,12 +40,12 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	p := newPerson(t)
 	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database", storetest.URL(t), "--http", freeAddress(t), "--smtp", smtp, "--carriers", file, "--private-addresses")
 	p.login(d.URL, "o@b.example", "a long secret")
-	p.must("contact", "set", "orla", "--title", "Orla", "--mail", "orla@b.example", "--text", "+353 86 000 0001")
-	p.must("contact", "set", "tadhg", "--voice", "+353860000002", "--quiet", "daily 09:00-16:00", "--passes", "warning", "--words", "raise={{severity}}: {{sentence}}")
-	if out := p.must("contact", "set", "firm", "--webhook", g.URL+"/hook"); !strings.Contains(out, "told once") {
+	p.must("contact", "add", "orla", "--title", "Orla", "--mail", "orla@b.example", "--text", "+353 86 000 0001")
+	p.must("contact", "add", "tadhg", "--voice", "+353860000002", "--quiet", "daily 09:00-16:00", "--passes", "warning", "--words", "raise={{severity}}: {{sentence}}")
+	if out := p.must("contact", "add", "firm", "--webhook", g.URL+"/hook"); !strings.Contains(out, "told once") {
 		t.Errorf("%s", out)
 	}
-	p.must("roster", "set", "house", "--step", "orla by e-mail, text", "--step", "on-duty by voice after 10m", "--repeat", "20m", "--rotation", "tadhg, orla", "--since", "2026-01-05", "--change-at", "09:00")
+	p.must("roster", "add", "house", "--step", "orla by e-mail, text", "--step", "on-duty by voice after 10m", "--repeat", "20m", "--rotation", "tadhg, orla", "--since", "2026-01-05", "--change-at", "09:00")
 	if out := p.must("roster", "show", "house", "--at", "sat 03:00"); !strings.Contains(out, "at once:             Orla by e-mail and text message") || !strings.Contains(out, "after 10 minutes:    Tadhg by voice call") && !strings.Contains(out, "Orla by voice call") && !strings.Contains(out, "nobody") {
 		t.Errorf("%s", out)
 	}
@@ -57,14 +57,14 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	p.must("guard", "add", "d/temp", "--name", "hot", "--when", "above 30", "--tell", "house,firm", "--least-gap", "5m")
 	p.refused(2, "did you mean house?", "guard", "set", "hot", "--tell", "huose")
 	p.refused(2, "did you mean severity?", "guard", "set", "hot", "--words", "raise={{severty}}")
-	p.refused(2, "names nobody", "roster", "set", "x", "--step", "by text")
-	p.refused(2, "did you mean text?", "roster", "set", "x", "--step", "orla by txt")
-	p.refused(2, "not a telephone number", "contact", "set", "x", "--text", "12")
+	p.refused(2, "names nobody", "roster", "add", "x", "--step", "by text")
+	p.refused(2, "did you mean text?", "roster", "add", "x", "--step", "orla by txt")
+	p.refused(2, "not a telephone number", "contact", "add", "x", "--text", "12")
 	p.refused(1, "Did you mean orla?", "contact", "show", "olra")
 	p.refused(1, "is named by roster house", "contact", "remove", "orla")
 	p.refused(2, "is no time of day", "roster", "show", "house", "--at", "sat 29:00")
 	p.refused(2, "FROM..UNTIL", "contact", "set", "orla", "--away", "soon")
-	p.refused(2, "--kind", "statement", "set", "x", "--kind", "enrgy")
+	p.refused(2, "--kind", "statement", "add", "x", "--kind", "enrgy")
 	p.refused(1, "no stand-ins", "standin", "fail", "text")
 
 	// A drill to the end: Orla answers the text message.
@@ -72,7 +72,7 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	go func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 		defer cancel()
-		out, _, _ := p.exec(p.command(ctx, "drill", "hot", "--wait", "15s"))
+		out, _, _ := p.exec(p.command(ctx, "drill", "start", "hot", "--for", "15s"))
 		drill <- out
 	}()
 	var text standin.Message
@@ -101,13 +101,13 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	}
 	p.must("alarm", "ack", "2")
 	p.must("alarm", "hand-back", "2")
-	p.must("statement", "set", "week", "--kind", "alarms", "--every", "week", "--tell", "orla")
+	p.must("statement", "add", "week", "--kind", "alarms", "--every", "week", "--tell", "orla")
 	if out := p.must("statement", "show", "week"); !strings.Contains(out, "raised") {
 		t.Errorf("%s", out)
 	}
 	p.must("statement", "send", "week", "--at", time.Now().Format(time.DateOnly))
-	p.must("site", "reach", "--tell", "orla", "--heartbeat", g.URL+"/heartbeat", "--every", "30s", "--quiet-word", "orla 08:00", "--flood", "5 in 1m")
-	if out := p.must("site", "reach"); !strings.Contains(out, "Who got 5 messages in 1 minute gets what follows in one.") {
+	p.must("site", "reach", "set", "--tell", "orla", "--heartbeat", g.URL+"/heartbeat", "--every", "30s", "--quiet-word", "orla 08:00", "--flood", "5 in 1m")
+	if out := p.must("site", "reach", "show"); !strings.Contains(out, "Who got 5 messages in 1 minute gets what follows in one.") {
 		t.Errorf("%s", out)
 	}
 	if out := p.must("notice", "preview", "--on", "raise", "--alarm", "2"); !strings.Contains(out, "1 text message)") || !strings.Contains(out, "above thirty") {
@@ -119,7 +119,7 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	if out := p.must("drill", "list"); !strings.Contains(out, "Orla has it, after") {
 		t.Errorf("%s", out)
 	}
-	p.must("site", "reader-key")
+	p.must("site", "reader-key", "add")
 }
 
 // The service is killed again and again while it sends. What a gateway that knows idempotency keys got is each message once; by
@@ -133,7 +133,7 @@ func TestKilledBetweenSendingAndRecording(t *testing.T) {
 	p.login(d.URL, "o@b.example", "a long secret")
 	const contacts = 40
 	for i := range contacts {
-		p.must("contact", "set", fmt.Sprintf("c%d", i), "--mail", fmt.Sprintf("c%d@b.example", i), "--text", fmt.Sprintf("+3538600%05d", i))
+		p.must("contact", "add", fmt.Sprintf("c%d", i), "--mail", fmt.Sprintf("c%d@b.example", i), "--text", fmt.Sprintf("+3538600%05d", i))
 	}
 	kills := 4
 	if testing.Short() {

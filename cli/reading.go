@@ -19,7 +19,6 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/core/wall"
 )
 
 func sendCommand() *cobra.Command {
@@ -37,7 +36,7 @@ number, or true or false for a signal that is on or off. Without --at it is meas
 			return nil
 		},
 	}
-	at := c.Flags().String("at", "", "when it was measured, RFC 3339")
+	at := c.Flags().String("at", "", "when it was measured: "+timeHelp+"; now when left out")
 	key := c.Flags().String("key", os.Getenv("JAUNTY_KEY"), "a device's key, to send as that device")
 	c.Flags().Lookup("key").DefValue = ""
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -101,7 +100,7 @@ func readingsBody(args []string, at string) ([]byte, error) {
 }
 
 func readingCommand() *cobra.Command {
-	return group("reading", "Stored readings", readingListCommand())
+	return group("reading", "Stored readings", readingListCommand(), readingRemoveCommand(), readingBringBackCommand())
 }
 
 func readingListCommand() *cobra.Command {
@@ -114,22 +113,14 @@ func readingListCommand() *cobra.Command {
 	every := c.Flags().String("every", "", "figures by period instead of readings: 1m, 15m, 1h, 1d, 7d")
 	wanted := c.Flags().StringSlice("show", []string{"low", "mean", "held-mean", "high", "count"}, "which figures: "+strings.Join(figureNames, ", "))
 	completeFrom(c, "show", figureNames...)
-	since := c.Flags().String("since", "1h", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
-	until := c.Flags().String("until", "", "up to when; the newest reading when left out")
+	spanFlags(c.Flags(), "1h", "", "the newest reading")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if _, _, err := site.SplitPath(args[0]); err != nil {
 			return wrongUse{err}
 		}
 		query := url.Values{}
-		for name, text := range map[string]string{"since": *since, "until": *until} {
-			if text == "" {
-				continue
-			}
-			i, err := moment(text)
-			if err != nil {
-				return misused("--%s: %w", name, err)
-			}
-			query.Set(name, i.String())
+		if err := spanQuery(c.Flags(), query); err != nil {
+			return err
 		}
 		s, err := service()
 		if err != nil {
@@ -160,23 +151,6 @@ func readingListCommand() *cobra.Command {
 	return c
 }
 
-// moment reads a time, or a length of time before now.
-func moment(text string) (measure.Instant, error) {
-	if d, err := measure.ParseDuration(text); err == nil {
-		return measure.InstantOf(time.Now()).Add(-time.Duration(d)), nil
-	}
-	for _, layout := range []string{time.DateOnly, "2006-01-02 15:04", time.DateTime} {
-		if at, err := wall.Read(layout, text, time.Local); err == nil {
-			return at, nil
-		}
-	}
-	var i measure.Instant
-	if i.UnmarshalText([]byte(text)) != nil {
-		return 0, fmt.Errorf("%q is neither a time like 2026-03-01T14:05:00Z or 2026-03-01 nor a length of time like 15m, 1h or 2d", text)
-	}
-	return i, nil
-}
-
 // allReadings follows the pages to the end.
 func allReadings(c *cobra.Command, s *client.Client, path string, query url.Values) ([]measure.Reading, error) {
 	all := []measure.Reading{}
@@ -198,7 +172,7 @@ func allReadings(c *cobra.Command, s *client.Client, path string, query url.Valu
 
 func followCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "follow [DEVICE|DEVICE/SIGNAL…]", Short: "See readings and alarms as they come",
+		Use: "follow [DEVICE|DEVICE/SIGNAL…]", Short: "See readings and alarms as they come", Args: between(0, 0),
 		Long: `Print a line for each signal whenever a newer reading of it has landed, and for each alarm that is
 raised or changes, until Ctrl-C. A broken connection is taken up again without a gap. With --json each
 line is a document with "kind" (signal or alarm) and the signal or alarm as it is now.`,

@@ -1,10 +1,12 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -22,16 +24,28 @@ func removedCommand() *cobra.Command {
 
 func removedListCommand() *cobra.Command {
 	c := &cobra.Command{Use: "list", Short: "What was removed and can be brought back, newest first", Args: exactly(), Example: "  jaunty removed list\n  jaunty removed list --kind guard"}
-	kind := c.Flags().String("kind", "", "of this kind alone: guard, device, contact …")
+	kind := c.Flags().String("kind", "", "of this kind alone: guard, device, contact, readings …")
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		all, err := fetch[[]site.Removal](c, removedPath+"?kind="+url.QueryEscape(*kind))
-		if err != nil {
-			return err
+		var all []site.Removal
+		if *kind == "" || *kind == readingsKind {
+			readings, err := removedReadings(c)
+			if err != nil {
+				return err
+			}
+			all = readings
 		}
+		if *kind != readingsKind {
+			others, err := fetch[[]site.Removal](c, removedPath+"?kind="+url.QueryEscape(*kind))
+			if err != nil {
+				return err
+			}
+			all = append(all, others...)
+		}
+		slices.SortStableFunc(all, func(a, b site.Removal) int { return cmp.Compare(b.At, a.At) })
 		return show(c, all, func(w io.Writer) {
 			rows := [][]string{}
 			for _, r := range all {
-				rows = append(rows, []string{r.Kind, r.Name, r.Title, r.At.String(), r.By, r.Until.String()})
+				rows = append(rows, []string{r.Kind, r.Name, r.Title, clock(&r.At), r.By, clock(&r.Until)})
 			}
 			table(w, "Nothing was removed in the last 30 days.", []string{"KIND", "NAME", "TITLE", "REMOVED", "BY", "UNTIL"}, rows)
 		})

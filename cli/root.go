@@ -73,8 +73,8 @@ right person, and tells them again when it is over.
 	root.PersistentFlags().Bool("json", false, "print JSON and nothing else: one document, or one a line for streams")
 	root.SetFlagErrorFunc(flagError)
 	root.AddCommand(serveCommand(), demoCommand(), loginCommand(), logoutCommand(), deviceCommand(), arrivalCommand(), kitCommand(), signalCommand(), guardCommand(),
-		sendCommand(), followCommand(), readingCommand(), alarmCommand(), trialCommand(), siteCommand(), journalCommand(), noteCommand(), contactCommand(), rosterCommand(), noticeCommand(), carrierCommand(), drillCommand(), outputCommand(), interlockCommand(), statementCommand(), boardCommand(), pictureCommand(), assetCommand(), frameCommand(), runCommand(), personCommand(), standinCommand(), openAPICommand(),
-		exportCommand(), importCommand(), clearCommand(), chartCommand(), storageCommand(), calibrateCommand(), verifyCommand(), compareCommand(), totalCommand(), tariffCommand(), unitsCommand(), backupCommand(), restoreCommand(), sqlCommand(), removedCommand())
+		sendCommand(), followCommand(), readingCommand(), alarmCommand(), trialCommand(), siteCommand(), journalCommand(), contactCommand(), rosterCommand(), noticeCommand(), carrierCommand(), drillCommand(), outputCommand(), interlockCommand(), statementCommand(), boardCommand(), pictureCommand(), assetCommand(), frameCommand(), runCommand(), personCommand(), standinCommand(), openAPICommand(),
+		exportCommand(), importCommand(), chartCommand(), storageCommand(), calibrationCommand(), compareCommand(), totalCommand(), tariffCommand(), unitCommand(), backupCommand(), restoreCommand(), sqlCommand(), removedCommand(), topicsCommand())
 	addBringBack(root)
 	return root
 }

@@ -6,7 +6,6 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -24,7 +23,7 @@ import (
 const rostersPath = "/api/v1/rosters"
 
 func rosterCommand() *cobra.Command {
-	return group("roster", "Who is told, by which carrier, in which order, at which hours, after how long", rosterListCommand(), rosterShowCommand(), rosterSetCommand(),
+	return group("roster", "Who is told, by which carrier, in which order, at which hours, after how long", rosterListCommand(), rosterShowCommand(), rosterSaveCommand(saving{"add", "Add a roster"}), rosterSaveCommand(saving{"set", "Change a roster; what is not said stays"}),
 		removeCommand("roster", rostersPath, rosterNames))
 }
 
@@ -49,7 +48,7 @@ func rosterListCommand() *cobra.Command {
 					}
 					rows = append(rows, []string{r.Name, strconv.Itoa(len(r.Steps)), strings.Join(r.Names(), ", "), repeat, age(r.DrilledAt)})
 				}
-				table(w, "No rosters yet; 'jaunty roster set --help' shows one.", []string{"ROSTER", "STEPS", "CALLS ON", "AGAIN EVERY", "DRILLED"}, rows)
+				table(w, "No rosters yet; 'jaunty roster add --help' shows one.", []string{"ROSTER", "STEPS", "CALLS ON", "AGAIN EVERY", "DRILLED"}, rows)
 			})
 		},
 	}
@@ -155,13 +154,13 @@ func nextTime(text string, now time.Time, zone *time.Location) (measure.Instant,
 	return 0, fmt.Errorf("%q is not within a week", text)
 }
 
-func rosterSetCommand() *cobra.Command {
+func rosterSaveCommand(as saving) *cobra.Command {
 	c := &cobra.Command{
-		Use: "set ROSTER", Short: "Add a roster, or change one", Args: exactly("ROSTER"), ValidArgsFunction: rosterNames,
-		Long: `Add a roster, or change what the flags say of one. A step is WHO[, WHO…] and then, in any order, by CARRIER[, CARRIER…], from
+		Use: as.verb + " ROSTER", Short: as.short, Args: exactly("ROSTER"), ValidArgsFunction: rosterNames,
+		Long: as.short + `. A step is WHO[, WHO…] and then, in any order, by CARRIER[, CARRIER…], from
 SEVERITY (and worse), after LENGTH without anybody having it; at HOURS comes last. A step whose hours it is not waits for
 them. on-duty in place of a name is whom the rotation names.`,
-		Example: `  jaunty roster set glasshouse --step 'orla by e-mail at daily 07:00-22:00' \
+		Example: `  jaunty roster add glasshouse --step 'orla by e-mail at daily 07:00-22:00' \
       --step 'on-duty by text, voice at daily 22:00-07:00' --step 'orla by voice from critical after 15m' \
       --rotation 'orla, tadhg' --since 2026-11-02 --change-at 09:00
   jaunty roster set boiler --step 'orla, tadhg, duty-phone' --repeat 5m`,
@@ -175,19 +174,15 @@ them. on-duty in place of a name is whom the rotation names.`,
 	f.String("change-at", "", "the time of day at which it changes, like 09:00")
 	f.Int("weeks", 1, "for how many weeks each is on duty")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
+		r, err := draft(c, as, "roster", rostersPath, args[0], roster.Roster{Name: args[0], Steps: roster.Steps{}}, func(r roster.Roster) string { return r.Name })
 		if err != nil {
 			return err
 		}
-		var all []roster.Roster
-		if err := s.Do(c.Context(), http.MethodGet, rostersPath, nil, &all); err != nil {
+		if err := readRoster(c, &r); err != nil {
 			return err
 		}
-		r := roster.Roster{Name: args[0], Steps: roster.Steps{}}
-		if i := slices.IndexFunc(all, func(o roster.Roster) bool { return o.Name == args[0] }); i >= 0 {
-			r = all[i]
-		}
-		if err := readRoster(c, &r); err != nil {
+		s, err := service()
+		if err != nil {
 			return err
 		}
 		var out roster.Roster

@@ -72,26 +72,13 @@ func readGoals(f *pflag.FlagSet) (run.Goals, error) {
 
 const goalHelp = "'DEVICE/SIGNAL reaches 74', '… falls to 4', '… between 18 and 22 for 90%'; may be repeated"
 
-// momentFlag reads a time flag; nil when it was left out.
-func momentFlag(f *pflag.FlagSet, name string) (*measure.Instant, error) {
-	text, _ := f.GetString(name)
-	if text == "" {
-		return nil, nil
-	}
-	at, err := moment(text)
-	if err != nil {
-		return nil, misused("--%s: %w", name, err)
-	}
-	return &at, nil
-}
-
 func runStartCommand() *cobra.Command {
 	c := &cobra.Command{Use: "start ASSET [TITLE]", Short: "Start a run of an asset; with --until, add one that is over", Args: between(1, 2), ValidArgsFunction: assetNames,
 		Example: `  jaunty run start compost-heap 'Heap 7' --goal 'compost/core reaches 60'
   jaunty run start propagation-bench 'Night of frost' --at 14h --until 4h --goal 'bench/root-zone between 18 and 22 for 90%'`}
 	f := c.Flags()
 	f.StringArray("goal", nil, goalHelp)
-	f.String("at", "", "when it started: a time (RFC 3339), or how long ago; now when left out")
+	f.String("at", "", "when it started: "+timeHelp+"; now when left out")
 	f.String("until", "", "when it ended, of one that is over")
 	f.String("note", "", "Markdown; @FILE reads a file")
 	c.RunE = func(c *cobra.Command, args []string) (err error) {
@@ -134,7 +121,7 @@ func runPath(id int64) string { return fmt.Sprintf("%s/%d", runsPath, id) }
 
 func runStopCommand() *cobra.Command {
 	c := &cobra.Command{Use: "stop RUN", Short: "End a run: by its number, or the one that is on of an asset", Args: exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run stop 7\n  jaunty run stop compost-heap --at 10m"}
-	c.Flags().String("at", "", "when it ended: a time (RFC 3339), or how long ago; now when left out")
+	c.Flags().String("at", "", "when it ended: "+timeHelp+"; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := runID(c, args[0])
 		if err != nil {
@@ -330,7 +317,7 @@ func runSetCommand() *cobra.Command {
 
 func runPhaseCommand() *cobra.Command {
 	c := &cobra.Command{Use: "phase RUN NAME", Short: "Begin a phase of a run", Args: exactly("RUN", "NAME"), ValidArgsFunction: runNames, Example: "  jaunty run phase compost-heap 'turned, cooling' --at 5m"}
-	c.Flags().String("at", "", "when it began: a time (RFC 3339), or how long ago; now when left out")
+	c.Flags().String("at", "", "when it began: "+timeHelp+"; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := runID(c, args[0])
 		if err != nil {

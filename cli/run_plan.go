@@ -8,47 +8,72 @@ import (
 	"strconv"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/run"
 )
 
 func runPlanCommand() *cobra.Command {
-	return group("plan", "Plans that start and end runs by themselves: by a condition, or by a schedule", planSaveCommand(), planListCommand(), planRemoveCommand())
+	return group("plan", "Plans that start and end runs by themselves: by a condition, or by a schedule", planSaveCommand(saving{"add", "Add a plan of an asset's runs"}), planSaveCommand(saving{"set", "Change a plan; what is not said stays"}), planListCommand(), planRemoveCommand())
 }
 
-func planSaveCommand() *cobra.Command {
-	c := &cobra.Command{Use: "save NAME ASSET", Short: "Save a plan of an asset's runs", Args: exactly("NAME", "ASSET"),
-		Example: `  jaunty run plan save night propagation-bench --hours 'daily 22:00-06:00' --goal 'bench/root-zone between 18 and 22 for 90%'
-  jaunty run plan save firing boiler-room --signal boiler-room/flame --start 'is off' --end 'is on'`}
+func planSaveCommand(as saving) *cobra.Command {
+	c := &cobra.Command{Use: as.verb + " NAME", Short: as.short, Args: exactly("NAME"),
+		Example: `  jaunty run plan add night --asset propagation-bench --hours 'daily 22:00-06:00' --goal 'bench/root-zone between 18 and 22 for 90%'
+  jaunty run plan add firing --asset boiler-room --signal boiler-room/flame --start 'is off' --end 'is on'
+  jaunty run plan set night --hours 'daily 21:00-06:00'`}
 	f := c.Flags()
+	f.String("asset", "", "the asset whose runs it starts and ends")
 	f.String("title", "", "what its runs are called, with their date")
-	f.String("signal", "", "DEVICE/SIGNAL that starts and ends them")
+	f.String("signal", "", "DEVICE/SIGNAL that starts and ends them; '' for none")
 	f.String("start", "", "a run starts when the signal is so, like 'above 40'")
 	f.String("end", "", "it ends when the signal is so; when start is not met any more, if left out")
-	f.String("hours", "", "instead of a signal: when its runs are, like 'daily 22:00-06:00'")
-	f.StringArray("goal", nil, goalHelp)
+	f.String("hours", "", "instead of a signal: when its runs are, like 'daily 22:00-06:00'; '' for none")
+	f.StringArray("goal", nil, goalHelp+"; replaces what there is, '' for none")
+	_ = c.RegisterFlagCompletionFunc("asset", assetNames)
+	_ = c.RegisterFlagCompletionFunc("signal", signalPaths)
 	c.RunE = func(c *cobra.Command, args []string) (err error) {
-		text := func(name string) string { v, _ := f.GetString(name); return v }
-		p := run.Plan{Asset: args[1], Title: text("title"), Signal: text("signal"), Hours: text("hours")}
-		if p.Goals, err = readGoals(f); err != nil {
+		p, err := draft(c, as, "plan", plansPath, args[0], run.Plan{Name: args[0]}, func(p run.Plan) string { return p.Name })
+		if err != nil {
 			return err
 		}
-		for flag, into := range map[string]*alarm.Test{"start": &p.Start, "end": &p.End} {
-			if err := into.UnmarshalText([]byte(text(flag))); err != nil {
-				return misused("--%s: %w", flag, err)
-			}
+		if err := readPlan(f, &p); err != nil {
+			return err
 		}
 		s, err := service()
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPut, plansPath+"/"+url.PathEscape(args[0]), p, &p); err != nil {
+		body := map[string]any{"asset": p.Asset, "title": p.Title, "signal": p.Signal, "start": p.Start, "end": p.End, "hours": p.Hours, "goals": p.Goals}
+		if err := s.Do(c.Context(), http.MethodPut, plansPath+"/"+url.PathEscape(args[0]), body, &p); err != nil {
 			return err
 		}
 		return show(c, p, func(w io.Writer) { fmt.Fprintf(w, "Plan %s starts and ends runs of %s by itself.\n", args[0], p.Asset) })
 	}
 	return c
+}
+
+// readPlan takes what the flags say into p.
+func readPlan(f *pflag.FlagSet, p *run.Plan) (err error) {
+	for flag, into := range map[string]*string{"asset": &p.Asset, "title": &p.Title, "signal": &p.Signal, "hours": &p.Hours} {
+		if f.Changed(flag) {
+			*into, _ = f.GetString(flag)
+		}
+	}
+	if f.Changed("goal") {
+		if p.Goals, err = readGoals(f); err != nil {
+			return err
+		}
+	}
+	for flag, into := range map[string]*alarm.Test{"start": &p.Start, "end": &p.End} {
+		if text, _ := f.GetString(flag); f.Changed(flag) {
+			if err := into.UnmarshalText([]byte(text)); err != nil {
+				return misused("--%s: %w", flag, err)
+			}
+		}
+	}
+	return nil
 }
 
 func planListCommand() *cobra.Command {
@@ -70,7 +95,7 @@ func planListCommand() *cobra.Command {
 					}
 					rows = append(rows, []string{p.Name, p.Asset, when, strconv.Itoa(len(p.Goals))})
 				}
-				table(w, "No plans yet; 'jaunty run plan save NAME ASSET' makes one.", []string{"PLAN", "ASSET", "WHEN", "GOALS"}, rows)
+				table(w, "No plans yet; 'jaunty run plan add NAME' makes one.", []string{"PLAN", "ASSET", "WHEN", "GOALS"}, rows)
 			})
 		}}
 }

@@ -17,7 +17,7 @@ import (
 )
 
 func signalCommand() *cobra.Command {
-	return group("signal", "Streams of readings", signalListCommand(), signalShowCommand(), signalSetCommand(), signalKindsCommand(), signalDeriveCommand(), signalRemoveCommand())
+	return group("signal", "Streams of readings", signalListCommand(), signalShowCommand(), signalSetCommand(), signalKindsCommand(), signalAddCommand(), signalRemoveCommand())
 }
 
 func signalListCommand() *cobra.Command {

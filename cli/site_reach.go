@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
@@ -18,11 +17,27 @@ import (
 )
 
 func siteReachCommand() *cobra.Command {
+	return group("reach", "What the site itself tells, and to whom", siteReachShowCommand(), siteReachSetCommand())
+}
+
+const reachPath = "/api/v1/site/reach"
+
+func siteReachShowCommand() *cobra.Command {
+	return &cobra.Command{Use: "show", Short: "What the site itself tells, and to whom", Args: exactly(), Example: "  jaunty site reach show",
+		RunE: func(c *cobra.Command, _ []string) error {
+			now, err := fetch[server.ReachNow](c, reachPath)
+			if err != nil {
+				return err
+			}
+			return show(c, now, func(w io.Writer) { printReach(w, &now) })
+		}}
+}
+
+func siteReachSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "reach", Short: "What the site itself tells, and to whom; with flags, change it", Args: exactly(),
-		Example: `  jaunty site reach
-  jaunty site reach --tell orla --quiet-word 'orla 08:00'
-  jaunty site reach --heartbeat https://watch.example.org/in/4f7c --every 5m`,
+		Use: "set", Short: "Change what the site itself tells, and to whom; what is not said stays", Args: exactly(),
+		Example: `  jaunty site reach set --tell orla --quiet-word 'orla 08:00'
+  jaunty site reach set --heartbeat https://watch.example.org/in/4f7c --every 5m`,
 	}
 	f := c.Flags()
 	f.StringSlice("tell", nil, "whom the service tells of itself: rosters, contacts, e-mail addresses; '' for the owners")
@@ -31,24 +46,21 @@ func siteReachCommand() *cobra.Command {
 	f.String("quiet-word", "", "who hears once a day that all is quiet, and when: 'WHO 08:00'; '' for nobody")
 	f.String("flood", "", "when a reader gets one message for all: 'MESSAGES in LENGTH', like '8 in 3m'; '' for that")
 	f.StringArray("words", nil, "the site's own words: 'KIND=TEXT' for the short line; 'KIND=' takes them back")
+	c.MarkFlagsOneRequired("tell", "heartbeat", "quiet-word", "flood", "words")
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		now, err := fetch[server.ReachNow](c, "/api/v1/site/reach")
+		now, err := fetch[server.ReachNow](c, reachPath)
 		if err != nil {
 			return err
 		}
-		changed := false
-		f.Visit(func(flag *pflag.Flag) { changed = changed || flag.Name != "json" })
-		if changed {
-			if err := readReach(c, &now.SiteReach); err != nil {
-				return err
-			}
-			s, err := service()
-			if err != nil {
-				return err
-			}
-			if err := s.Do(c.Context(), http.MethodPut, "/api/v1/site/reach", now.SiteReach, &now); err != nil {
-				return err
-			}
+		if err := readReach(c, &now.SiteReach); err != nil {
+			return err
+		}
+		s, err := service()
+		if err != nil {
+			return err
+		}
+		if err := s.Do(c.Context(), http.MethodPut, reachPath, now.SiteReach, &now); err != nil {
+			return err
 		}
 		return show(c, now, func(w io.Writer) { printReach(w, &now) })
 	}
@@ -121,30 +133,42 @@ func printReach(w io.Writer, r *server.ReachNow) {
 	}
 }
 
+const readerKeyPath = "/api/v1/reader-key"
+
 func siteReaderKeyCommand() *cobra.Command {
-	c := &cobra.Command{
-		Use: "reader-key", Short: "Make a key for reading the site's alarms over MQTT; it is told once, and the old one ends", Args: exactly(),
-		Example: `  jaunty site reader-key
-  mosquitto_sub -u - -P KEY -t 'jaunty/-/alarms/#' -v
-  jaunty site reader-key --end`,
+	return group("reader-key", "The key for reading the site's alarms over MQTT", readerKeyAddCommand(), readerKeyRemoveCommand())
+}
+
+func readerKeyAddCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "add", Short: "Make a key for reading the site's alarms over MQTT; it is told once, and the old one ends", Args: exactly(),
+		Example: "  jaunty site reader-key add\n  mosquitto_sub -u - -P KEY -t 'jaunty/-/alarms/#' -v",
+		RunE: func(c *cobra.Command, _ []string) error {
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			var key server.ReaderKey
+			if err := s.Do(c.Context(), http.MethodPost, readerKeyPath, nil, &key); err != nil {
+				return err
+			}
+			return show(c, key, func(w io.Writer) { fmt.Fprintf(w, "User name %s, password %s (told once).\n", key.User, key.Key) })
+		},
 	}
-	end := c.Flags().Bool("end", false, "end the key")
-	c.RunE = func(c *cobra.Command, _ []string) error {
-		s, err := service()
-		if err != nil {
-			return err
-		}
-		if *end {
-			if err := s.Do(c.Context(), http.MethodDelete, "/api/v1/reader-key", nil, nil); err != nil {
+}
+
+func readerKeyRemoveCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "remove", Short: "End the key", Args: exactly(), Example: "  jaunty site reader-key remove",
+		RunE: func(c *cobra.Command, _ []string) error {
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			if err := s.Do(c.Context(), http.MethodDelete, readerKeyPath, nil, nil); err != nil {
 				return err
 			}
 			return show(c, map[string]bool{"ended": true}, func(w io.Writer) { fmt.Fprintln(w, "The reader key has ended.") })
-		}
-		var key server.ReaderKey
-		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/reader-key", nil, &key); err != nil {
-			return err
-		}
-		return show(c, key, func(w io.Writer) { fmt.Fprintf(w, "User name %s, password %s (told once).\n", key.User, key.Key) })
+		},
 	}
-	return c
 }

@@ -21,7 +21,7 @@ import (
 const statementsPath = "/api/v1/statements"
 
 func statementCommand() *cobra.Command {
-	return group("statement", "Summaries that are sent: energy and cost of a month, alarms of a week, totals", statementListCommand(), statementSetCommand(), statementShowCommand(),
+	return group("statement", "Summaries that are sent: energy and cost of a month, alarms of a week, totals", statementListCommand(), statementSaveCommand(saving{"add", "Add a statement"}), statementSaveCommand(saving{"set", "Change a statement; what is not said stays"}), statementShowCommand(),
 		statementSendCommand(), removeCommand("statement", statementsPath, statementNames))
 }
 
@@ -42,18 +42,18 @@ func statementListCommand() *cobra.Command {
 				for _, s := range all {
 					rows = append(rows, []string{s.Name, s.Kind, s.Every + " at " + s.At, strings.Join(s.Tell, ", "), clock(s.DueAt)})
 				}
-				table(w, "No statements yet; 'jaunty statement set --help' shows one.", []string{"STATEMENT", "KIND", "EVERY", "TO", "NEXT"}, rows)
+				table(w, "No statements yet; 'jaunty statement add --help' shows one.", []string{"STATEMENT", "KIND", "EVERY", "TO", "NEXT"}, rows)
 			})
 		},
 	}
 }
 
-func statementSetCommand() *cobra.Command {
+func statementSaveCommand(as saving) *cobra.Command {
 	c := &cobra.Command{
-		Use: "set STATEMENT", Short: "Add a statement, or change one", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
-		Example: `  jaunty statement set electricity --kind energy --every month --tell orla
+		Use: as.verb + " STATEMENT", Short: as.short, Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
+		Example: `  jaunty statement add electricity --kind energy --every month --tell orla
   jaunty statement set alarms --kind alarms --every week --at 08:00 --tell orla,tadhg
-  jaunty statement set pumps --kind totals --totals fog-pump-cycles,fog-pump-on --every day`,
+  jaunty statement add pumps --kind totals --totals fog-pump-cycles,fog-pump-on --every day`,
 	}
 	f := c.Flags()
 	f.String("title", "", "what people call it")
@@ -65,17 +65,9 @@ func statementSetCommand() *cobra.Command {
 	completeFrom(c, "kind", statement.Energy, statement.Alarms, statement.Totals)
 	completeFrom(c, "every", "day", "week", "month")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
+		v, err := draft(c, as, "statement", statementsPath, args[0], statement.Statement{Name: args[0], Every: "month"}, func(v statement.Statement) string { return v.Name })
 		if err != nil {
 			return err
-		}
-		var all []statement.Statement
-		if err := s.Do(c.Context(), http.MethodGet, statementsPath, nil, &all); err != nil {
-			return err
-		}
-		v := statement.Statement{Name: args[0], Every: "month"}
-		if i := slices.IndexFunc(all, func(o statement.Statement) bool { return o.Name == args[0] }); i >= 0 {
-			v = all[i]
 		}
 		for name, into := range map[string]*string{"title": &v.Title, "kind": &v.Kind, "every": &v.Every, "at": &v.At} {
 			if f.Changed(name) {
@@ -90,6 +82,10 @@ func statementSetCommand() *cobra.Command {
 		}
 		if err := v.Check(); err != nil {
 			return misused("--%v", err)
+		}
+		s, err := service()
+		if err != nil {
+			return err
 		}
 		var out statement.Statement
 		body := map[string]any{"title": v.Title, "kind": v.Kind, "totals": v.Totals, "every": v.Every, "at": v.At, "tell": v.Tell}
@@ -138,11 +134,11 @@ func statementShowCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "show STATEMENT", Short: "What it says of a period, as text, a page or CSV", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
 		Example: `  jaunty statement show electricity
-  jaunty statement show electricity --at 2026-10 --as html --out october.html`,
+  jaunty statement show electricity --at 2026-10 --as html --file october.html`,
 	}
 	periodFlag(c)
 	c.Flags().String("as", "text", "text, html or csv")
-	c.Flags().String("out", "", "file to write to; none: standard output")
+	c.Flags().String("file", "", "file to write to; none: standard output")
 	completeFrom(c, "as", "text", "html", "csv")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		at, err := periodOf(c)
@@ -167,7 +163,7 @@ func statementShowCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if file, _ := c.Flags().GetString("out"); file != "" {
+		if file, _ := c.Flags().GetString("file"); file != "" {
 			if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 				return err
 			}
@@ -189,10 +185,10 @@ func statementSendCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "send STATEMENT", Short: "Send it now", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
 		Example: `  jaunty statement send electricity
-  jaunty statement send electricity --at 2026-10 --to orla`,
+  jaunty statement send electricity --at 2026-10 --tell orla`,
 	}
 	periodFlag(c)
-	c.Flags().StringSlice("to", nil, "contacts and e-mail addresses; those whom it is for when left out")
+	c.Flags().StringSlice("tell", nil, "contacts and e-mail addresses; those whom it is for when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		at, err := periodOf(c)
 		if err != nil {
@@ -202,7 +198,7 @@ func statementSendCommand() *cobra.Command {
 		if at != "" {
 			order["at"] = at
 		}
-		if to, _ := c.Flags().GetStringSlice("to"); len(to) > 0 {
+		if to, _ := c.Flags().GetStringSlice("tell"); len(to) > 0 {
 			order["to"] = to
 		}
 		s, err := service()

@@ -14,19 +14,20 @@ import (
 )
 
 func storageCommand() *cobra.Command {
-	c := &cobra.Command{
-		Use: "storage", Short: "What the history takes up, what it will, and what would shrink it", Args: exactly(),
-		Example: "  jaunty storage\n  jaunty storage --json\n  jaunty storage keep 365d",
+	return group("storage", "What the history takes up, and for how long it is kept", storageShowCommand(), storageSetCommand())
+}
+
+func storageShowCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "show", Short: "What the history takes up, what it will, and what would shrink it", Args: exactly(), Example: "  jaunty storage show\n  jaunty storage show --json",
+		RunE: func(c *cobra.Command, _ []string) error {
+			s, err := fetch[server.Storage](c, "/api/v1/storage")
+			if err != nil {
+				return err
+			}
+			return show(c, s, func(w io.Writer) { printStorage(w, s) })
+		},
 	}
-	c.RunE = func(c *cobra.Command, _ []string) error {
-		s, err := fetch[server.Storage](c, "/api/v1/storage")
-		if err != nil {
-			return err
-		}
-		return show(c, s, func(w io.Writer) { printStorage(w, s) })
-	}
-	c.AddCommand(storageKeepCommand())
-	return c
 }
 
 // storageRows is how many signals people are shown.
@@ -69,26 +70,28 @@ func printStorage(w io.Writer, s server.Storage) {
 	}
 }
 
-func storageKeepCommand() *cobra.Command {
+func storageSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "keep FOR", Short: "Say for how long readings are kept, site-wide", Args: exactly("FOR"),
+		Use: "set", Short: "Say for how long readings are kept, site-wide", Args: exactly(),
 		Long: `Say for how long the site keeps readings, where neither the signal ('jaunty signal set --keep-readings') nor
 its kit (keep_readings) says otherwise; 0s: for ever. Figures by hour and day are kept for ever, unless
---figures says for how long.`,
-		Example: "  jaunty storage keep 365d\n  jaunty storage keep 90d --figures 3650d\n  jaunty storage keep 0s",
+--keep-figures says for how long.`,
+		Example: "  jaunty storage set --keep-readings 365d\n  jaunty storage set --keep-readings 90d --keep-figures 3650d\n  jaunty storage set --keep-readings 0s",
 	}
-	figures := c.Flags().String("figures", "", "for how long figures by hour and day are kept; as before when left out")
-	c.RunE = func(c *cobra.Command, args []string) error {
+	f := c.Flags()
+	f.String("keep-readings", "", "for how long readings are kept, like 90d; 0s: for ever; as before when left out")
+	f.String("keep-figures", "", "for how long figures by hour and day are kept; 0s: for ever; as before when left out")
+	c.MarkFlagsOneRequired("keep-readings", "keep-figures")
+	c.RunE = func(c *cobra.Command, _ []string) error {
 		here, err := fetch[site.Site](c, "/api/v1/site")
 		if err != nil {
 			return err
 		}
-		if here.KeepReadings, err = measure.ParseDuration(args[0]); err != nil {
-			return wrongUse{err}
-		}
-		if *figures != "" {
-			if here.KeepFigures, err = measure.ParseDuration(*figures); err != nil {
-				return misused("--figures: %w", err)
+		for flag, into := range map[string]*measure.Duration{"keep-readings": &here.KeepReadings, "keep-figures": &here.KeepFigures} {
+			if text, _ := f.GetString(flag); text != "" {
+				if *into, err = measure.ParseDuration(text); err != nil {
+					return misused("--%s: %w", flag, err)
+				}
 			}
 		}
 		s, err := service()

@@ -109,21 +109,14 @@ func totalShowCommand() *cobra.Command {
 		Example: "  jaunty total show lamp-cost --by month\n  jaunty total show fog-pump-cycles --since 30d", ValidArgsFunction: totalNames,
 	}
 	c.Flags().String("by", "day", "day, week or month, in the site's time zone")
-	c.Flags().String("since", "", "the period of this time is the first; 14 days, 12 weeks or 12 months ago when left out")
-	c.Flags().String("until", "", "the period of this time is the last; now when left out")
+	spanFlags(c.Flags(), "", "14 days, 12 weeks or 12 months ago", "now")
 	completeFrom(c, "by", "day", "week", "month")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		query := url.Values{}
 		by, _ := c.Flags().GetString("by")
 		query.Set("by", by)
-		for _, name := range []string{"since", "until"} {
-			if text, _ := c.Flags().GetString(name); text != "" {
-				at, err := moment(text)
-				if err != nil {
-					return misused("--%s: %v", name, err)
-				}
-				query.Set(name, at.String())
-			}
+		if err := spanQuery(c.Flags(), query); err != nil {
+			return err
 		}
 		t, err := fetch[server.TotalStory](c, totalsPath+"/"+url.PathEscape(args[0])+"?"+query.Encode())
 		if err != nil {

@@ -53,14 +53,14 @@ func trialDo(c *cobra.Command, method, place string, body any, words func(io.Wri
 	return show(c, t, func(w io.Writer) { words(w, t) })
 }
 
-// trialFlag adds the flag that names a trial.
-func trialFlag(c *cobra.Command) {
-	c.Flags().Int64("trial", 0, "number of the trial; the newest when left out")
-}
-
-// trialOf gives the trial that a command is about.
-func trialOf(c *cobra.Command) (t site.Trial, err error) {
-	id, _ := c.Flags().GetInt64("trial")
+// trialOf gives the trial that a command is about: the one whose number its last arguments say, else the newest.
+func trialOf(c *cobra.Command, args []string) (t site.Trial, err error) {
+	id := int64(0)
+	if len(args) > 0 {
+		if id, err = strconv.ParseInt(args[0], 10, 64); err != nil || id < 1 {
+			return t, misused("%q is not the number of a trial; see 'jaunty trial list'", args[0])
+		}
+	}
 	all, err := fetch[[]site.Trial](c, trialsPath)
 	if err != nil {
 		return t, err
@@ -78,13 +78,13 @@ func trialOf(c *cobra.Command) (t site.Trial, err error) {
 
 func trialMarkCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "mark normal|event|end", Short: "Mark a stretch from now on, or end it; or one that is past", ValidArgs: []string{"normal", "event", "end"},
+		Use: "mark normal|event|end [TRIAL]", Short: "Mark a stretch from now on, or end it; or one that is past", ValidArgs: []string{"normal", "event", "end"},
 		Example: `  jaunty trial mark event
   jaunty trial mark end
   jaunty trial mark normal --since 2h --until 90m`,
 		Args: func(_ *cobra.Command, args []string) error {
-			if len(args) != 1 {
-				return misused("say what it is: normal, event, or end to end the stretch that goes on")
+			if len(args) < 1 || len(args) > 2 {
+				return misused("say what it is: normal, event, or end to end the stretch that goes on; and of which trial, if it is not the newest")
 			}
 			if args[0] != "normal" && args[0] != "event" && args[0] != "end" {
 				return misused("%s", site.Unknown("label", args[0], []string{"normal", "event", "end"}))
@@ -92,22 +92,20 @@ func trialMarkCommand() *cobra.Command {
 			return nil
 		},
 	}
-	trialFlag(c)
-	c.Flags().String("since", "", "of a past stretch: from when; a time (RFC 3339), or how long ago")
-	c.Flags().String("until", "", "of a past stretch: until when")
+	spanFlags(c.Flags(), "", "from now on", "until it is ended")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		t, err := trialOf(c)
+		t, err := trialOf(c, args[1:])
 		if err != nil {
 			return err
 		}
 		body := map[string]any{"label": strings.TrimPrefix(args[0], "end")}
 		for flag, field := range map[string]string{"since": "from", "until": "until"} {
-			if text, _ := c.Flags().GetString(flag); text != "" {
-				at, err := moment(text)
-				if err != nil {
-					return misused("--%s: %w", flag, err)
-				}
-				body[field] = at
+			at, err := momentFlag(c.Flags(), flag)
+			if err != nil {
+				return err
+			}
+			if at != nil {
+				body[field] = *at
 			}
 		}
 		return trialDo(c, http.MethodPost, fmt.Sprintf("/%d/stretches", t.ID), body, showTrial)
@@ -116,14 +114,13 @@ func trialMarkCommand() *cobra.Command {
 }
 
 func trialUnmarkCommand() *cobra.Command {
-	c := &cobra.Command{Use: "unmark STRETCH", Short: "Take a stretch out of a trial", Args: exactly("STRETCH"), Example: "  jaunty trial unmark 4"}
-	trialFlag(c)
+	c := &cobra.Command{Use: "unmark STRETCH [TRIAL]", Short: "Remove a stretch of a trial", Args: between(1, 2), Example: "  jaunty trial unmark 4"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := strconv.ParseInt(args[0], 10, 64)
 		if err != nil || id < 1 {
 			return misused("%q is not the number of a stretch; see 'jaunty trial show'", args[0])
 		}
-		t, err := trialOf(c)
+		t, err := trialOf(c, args[1:])
 		if err != nil {
 			return err
 		}
@@ -134,7 +131,7 @@ func trialUnmarkCommand() *cobra.Command {
 		if err := s.Do(c.Context(), http.MethodDelete, fmt.Sprintf("%s/%d/stretches/%d", trialsPath, t.ID, id), nil, nil); err != nil {
 			return err
 		}
-		return show(c, map[string]int64{"removed": id}, func(w io.Writer) { fmt.Fprintf(w, "Stretch %d is out of trial %d.\n", id, t.ID) })
+		return show(c, map[string]int64{"removed": id}, func(w io.Writer) { fmt.Fprintf(w, "Stretch %d of trial %d is removed.\n", id, t.ID) })
 	}
 	return c
 }
@@ -172,10 +169,9 @@ func showTrial(w io.Writer, t site.Trial) {
 }
 
 func trialShowCommand() *cobra.Command {
-	c := &cobra.Command{Use: "show", Short: "The stretches of a trial", Args: exactly(), Example: "  jaunty trial show"}
-	trialFlag(c)
-	c.RunE = func(c *cobra.Command, _ []string) error {
-		t, err := trialOf(c)
+	c := &cobra.Command{Use: "show [TRIAL]", Short: "The stretches of a trial", Args: between(0, 1), Example: "  jaunty trial show\n  jaunty trial show 3"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		t, err := trialOf(c, args)
 		if err != nil {
 			return err
 		}
@@ -185,10 +181,9 @@ func trialShowCommand() *cobra.Command {
 }
 
 func trialSuggestCommand() *cobra.Command {
-	c := &cobra.Command{Use: "suggest", Short: "The limit that a trial speaks for, with why, how sure, and a chart", Args: exactly(), Example: "  jaunty trial suggest\n  jaunty trial suggest --trial 3 --json"}
-	trialFlag(c)
-	c.RunE = func(c *cobra.Command, _ []string) error {
-		t, err := trialOf(c)
+	c := &cobra.Command{Use: "suggest [TRIAL]", Short: "The limit that a trial speaks for, with why, how sure, and a chart", Args: between(0, 1), Example: "  jaunty trial suggest\n  jaunty trial suggest 3 --json"}
+	c.RunE = func(c *cobra.Command, args []string) error {
+		t, err := trialOf(c, args)
 		if err != nil {
 			return err
 		}
@@ -206,7 +201,7 @@ func trialSuggestCommand() *cobra.Command {
 			}
 			fmt.Fprintln(w, found.Reason)
 			if found.Apart {
-				fmt.Fprintf(w, "\n%s\n\nTo make the guard: jaunty trial accept --trial %d --tell YOU@EXAMPLE\n", found.Certainty, t.ID)
+				fmt.Fprintf(w, "\n%s\n\nTo make the guard: jaunty trial accept %d --tell YOU@EXAMPLE\n", found.Certainty, t.ID)
 			}
 		})
 	}
@@ -218,7 +213,7 @@ func drawTrial(c *cobra.Command, s *client.Client, w io.Writer, t site.Trial, fo
 	if len(t.Stretches) == 0 {
 		return nil
 	}
-	span, err := chartSpan(c)
+	span, err := spanOf(c)
 	if err != nil {
 		return err
 	}
@@ -253,10 +248,9 @@ func drawTrial(c *cobra.Command, s *client.Client, w io.Writer, t site.Trial, fo
 
 func trialAcceptCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "accept", Short: "Make a guard of what a trial suggests", Args: exactly(),
+		Use: "accept [TRIAL]", Short: "Make a guard of what a trial suggests", Args: between(0, 1),
 		Example: "  jaunty trial accept --name boiler-gas --severity critical --tell orla@hollowbrook.example --advice 'Open the door and go out.'",
 	}
-	trialFlag(c)
 	f := c.Flags()
 	f.String("name", "", "name of the guard; made from the signal and the limit when left out")
 	f.String("severity", "warning", "advisory, warning or critical")
@@ -265,8 +259,8 @@ func trialAcceptCommand() *cobra.Command {
 	f.Bool("latch", false, "the alarm stays until a person resets it")
 	f.String("least-gap", "0s", "how long after a message about one alarm the next is held back, like 10m; what is more severe comes at once")
 	completeFrom(c, "severity", "advisory", "warning", "critical")
-	c.RunE = func(c *cobra.Command, _ []string) error {
-		t, err := trialOf(c)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		t, err := trialOf(c, args)
 		if err != nil {
 			return err
 		}

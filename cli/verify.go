@@ -26,9 +26,9 @@ func verifyCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "verify DEVICE/SIGNAL", Short: "Check what a signal shows against a reference, and keep what came of it", Args: exactly("DEVICE/SIGNAL"),
 		Long: "Check what a signal shows against a reference. What came of it is kept with who and when. The exit code is 1 when it fails.",
-		Example: `  jaunty verify fern-house/humidity --reference 48.2 --tolerance 2%
-  jaunty verify pond/water --reference 13.1 --tolerance 0.2 --shown 13.25 --note 'glass thermometer no. 4'
-  jaunty verify fern-house/humidity --every '6 months'       (reminds when it is due; 'never' ends that)`,
+		Example: `  jaunty calibration verify fern-house/humidity --reference 48.2 --tolerance 2%
+  jaunty calibration verify pond/water --reference 13.1 --tolerance 0.2 --shown 13.25 --note 'glass thermometer no. 4'
+  jaunty calibration verify fern-house/humidity --every '6 months'       (reminds when it is due; 'never' ends that)`,
 		ValidArgsFunction: signalPaths,
 	}
 	f := c.Flags()
@@ -112,20 +112,11 @@ limits of agreement (Bland and Altman 1986), and by how much one follows the oth
 		Example:           "  jaunty compare fern-house/new-air fern-house/air --since 7d\n  jaunty chart fern-house/new-air fern-house/air --since 7d",
 		ValidArgsFunction: signalPaths,
 	}
-	c.Flags().String("since", "1d", "from then on: a time, a date, or 7d for seven days ago")
-	c.Flags().String("until", "", "up to then; now when left out")
+	spanFlags(c.Flags(), "1d", "", "now")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		query := url.Values{"first": {args[0]}, "second": {args[1]}}
-		for _, name := range []string{"since", "until"} {
-			text, _ := c.Flags().GetString(name)
-			if text == "" {
-				continue
-			}
-			at, err := moment(text)
-			if err != nil {
-				return misused("--%s: %v", name, err)
-			}
-			query.Set(name, at.String())
+		if err := spanQuery(c.Flags(), query); err != nil {
+			return err
 		}
 		a, err := fetch[server.Comparison](c, "/api/v1/compare?"+query.Encode())
 		if err != nil {
@@ -196,7 +187,7 @@ func devicePowerOnCommand() *cobra.Command {
 		Use: "power-on DEVICE", Short: "Say when a device got power: its sensors warm up from then on", Args: exactly("DEVICE"),
 		Example: "  jaunty device power-on potting-shed\n  jaunty device power-on potting-shed --at 10m", ValidArgsFunction: deviceNames,
 	}
-	c.Flags().String("at", "", "a time, or 10m for ten minutes ago; now when left out")
+	c.Flags().String("at", "", "when it got power: "+timeHelp+"; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		order := server.PowerOn{}
 		if text, _ := c.Flags().GetString("at"); text != "" {

@@ -173,7 +173,7 @@ func TestAnOutsideBrokerAndAKilledProcess(t *testing.T) {
 		name := fmt.Sprint("dev-", i)
 		p.must("device", "add", name)
 	}
-	p.must("device", "settings", "dev-0", "--interval", "5m")
+	p.must("device", "setting", "set", "dev-0", "--interval", "5m")
 	host, port, _ := net.SplitHostPort(address)
 	storetest.Eventually(t, "all devices are read", func() bool {
 		for i := range 6 {

@@ -45,7 +45,7 @@ func (s *Site) boards(ctx context.Context) error {
 	return nil
 }
 
-// boardOf reads a board from its file, which 'jaunty board load' reads too.
+// boardOf reads a board from its file, which 'jaunty board set' reads too.
 func boardOf(name string) (pipeline.BoardSaving, error) {
 	var file pipeline.BoardFile
 	text, err := fs.ReadFile(boardFiles, "boards/"+name+".yaml")

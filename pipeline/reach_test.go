@@ -453,7 +453,7 @@ func TestARosterThatWasNotDrilled(t *testing.T) {
 		t.Errorf("too early: %+v", all)
 	}
 	all := remind(91)
-	if len(all) != 1 || all[0].Kind != alarm.ByDrills || !strings.Contains(all[0].Sentence, "Roster House is not proven") || all[0].Advice != "Drill a guard that tells it: jaunty drill g" {
+	if len(all) != 1 || all[0].Kind != alarm.ByDrills || !strings.Contains(all[0].Sentence, "Roster House is not proven") || all[0].Advice != "Drill a guard that tells it: jaunty drill start g" {
 		t.Fatalf("%+v", all)
 	}
 	d, err := b.StartDrill(ctx, "g", false, "Orla")

@@ -136,7 +136,7 @@ func (p *Pipeline) Remind(ctx context.Context) error {
 				thing := roster.Thing(site.Title(s.device.Title, s.device.Name), site.Title(s.Title, s.Name))
 				a := alarm.Alarm{Kind: alarm.ByDueDate, Signal: s.Path(), Severity: alarm.Advisory, RaisedAt: due, Value: s.state.Value, Unit: s.Unit, When: "every " + d.Every.String(),
 					Sentence: fmt.Sprintf("%s is due for verification since %s", thing, due.Time().In(zone).Format("2 January 2006")),
-					Advice:   fmt.Sprintf("Hold a reference beside it: jaunty verify %s --reference VALUE --tolerance 2%%", s.Path())}
+					Advice:   fmt.Sprintf("Hold a reference beside it: jaunty calibration verify %s --reference VALUE --tolerance 2%%", s.Path())}
 				id, err := t.raiseSignalAlarm(s, a)
 				if err != nil {
 					return err

@@ -1,4 +1,4 @@
-// Command jaunty is the service, its command line and its demo site in one binary.
+// Jaunty is the service, its command line and its demo site in one binary.
 package main
 
 import (

@@ -156,7 +156,7 @@ func TestWhatToDoWhenItFails(t *testing.T) {
 		}
 	}
 	number := Notice{State: GivenUp, Carrier: Text, Contact: "orla", Address: "+353861234567", Deliveries: []Delivery{{Answer: "400 Bad Request: the number is not one"}}}
-	if got := number.WhatToDo(); got != "The number +353861234567 of contact orla is not known to the other side, which says: 400 Bad Request: the number is not one. Correct it at the contact: jaunty contact set orla --drop +353861234567 --text NEW. It is not tried again; send a test when it is mended: jaunty contact test orla." {
+	if got := number.WhatToDo(); got != "The number +353861234567 of contact orla is not known to the other side, which says: 400 Bad Request: the number is not one. Correct it at the contact: jaunty contact set orla --remove +353861234567 --text NEW. It is not tried again; send a test when it is mended: jaunty contact test orla." {
 		t.Errorf("%s", got)
 	}
 	receipt := Notice{State: GivenUp, Carrier: Voice, Address: "+353861234567", Deliveries: []Delivery{{OK: true, Answer: "202"}, {Answer: "unallocated number"}}}

@@ -126,7 +126,7 @@ func OfEnergy(s *Statement, here site.Site, p Period, now measure.Instant, all [
 		sheet.Tables = append(sheet.Tables, o.byDay(c))
 	}
 	if len(all) == 0 {
-		sheet.Says = append(sheet.Says, "There is no total of energy or cost. Add one: jaunty total add NAME --signal DEVICE/SIGNAL --kind energy")
+		sheet.Says = append(sheet.Says, "There is no total of energy or cost. Add one: jaunty total add NAME DEVICE/SIGNAL --kind energy")
 	}
 	return sheet
 }
@@ -230,7 +230,7 @@ func OfTotals(s *Statement, here site.Site, p Period, now measure.Instant, all [
 		t.add(name(title), came, before, missing)
 	}
 	if len(all) == 0 {
-		sheet.Says = append(sheet.Says, "There is no total. Add one: jaunty total add NAME --signal DEVICE/SIGNAL --kind on-time")
+		sheet.Says = append(sheet.Says, "There is no total. Add one: jaunty total add NAME DEVICE/SIGNAL --kind on-time")
 	}
 	sheet.Tables = append(sheet.Tables, t)
 	return sheet

@@ -43,7 +43,7 @@ export function Kits() {
       {kits.data.length === 0 ? (
         <>
           <Prose>None yet. Make one of a device on its page, write one here, or load a file:</Prose>
-          <Code>jaunty kit load pond-probe.yaml</Code>
+          <Code>jaunty kit set pond-probe.yaml</Code>
         </>
       ) : (
         <ul>

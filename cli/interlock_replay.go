@@ -12,20 +12,19 @@ import (
 	"jauntylark/core/measure"
 )
 
-func interlockTryCommand() *cobra.Command {
+func interlockReplayCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "try [NAME]", Short: "When would it have run, for how long, how many starts: over what is stored", ValidArgsFunction: interlockNames,
+		Use: "replay [NAME]", Short: "When would it have run, for how long, how many starts: over what is stored", ValidArgsFunction: interlockNames,
 		Long: `Replay an interlock over what is stored, as if it alone drove its output: when the output would have run, for how long, how many starts,
 with its least times and its most starts in an hour. Name one that is saved, describe one with the flags of 'interlock add', or both:
-then it is tried as if it were changed so. Nothing is ordered and nothing is kept. Nobody is there to reset it, so it does not latch;
+then it is replayed as if it were changed so. Nothing is ordered and nothing is kept. Nobody is there to reset it, so it does not latch;
 alarms are those that guards would raise as they are now.`,
-		Example: `  jaunty interlock try shed-extractor --since 30d
-  jaunty interlock try shed-extractor --when 'potting-shed/vapour above 350' --deadband 80
-  jaunty interlock try --output boiler-room/fan --when 'boiler-room/carbon-monoxide above 60' --since 60d --json`,
+		Example: `  jaunty interlock replay shed-extractor --since 30d
+  jaunty interlock replay shed-extractor --when 'potting-shed/vapour above 350' --deadband 80
+  jaunty interlock replay --output boiler-room/fan --when 'boiler-room/carbon-monoxide above 60' --since 60d --json`,
 	}
 	interlockFlags(c)
-	c.Flags().String("since", "30d", "from when: a time (RFC 3339), or how long ago (15m, 1h, 2d)")
-	c.Flags().String("until", "", "up to when; now when left out")
+	spanFlags(c.Flags(), "30d", "", "now")
 	c.Args = func(c *cobra.Command, args []string) error {
 		if len(args) > 1 {
 			return misused("%s takes one NAME, or none; %d given", c.CommandPath(), len(args))
@@ -46,7 +45,7 @@ alarms are those that guards would raise as they are now.`,
 		if err != nil {
 			return err
 		}
-		span, err := chartSpan(c)
+		span, err := spanOf(c)
 		if err != nil {
 			return err
 		}

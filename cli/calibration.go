@@ -19,18 +19,22 @@ import (
 	"jauntylark/store"
 )
 
-func calibrateCommand() *cobra.Command {
+func calibrationCommand() *cobra.Command {
+	return group("calibration", "What corrects a signal, and what it was verified by", calibrationAddCommand(), verifyCommand(), calibrationListCommand(), calibrationRemoveCommand(), calibrationBringBackCommand())
+}
+
+func calibrationAddCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "calibrate DEVICE/SIGNAL", Short: "Correct what a signal shows by what a reference instrument says", Args: exactly("DEVICE/SIGNAL"),
+		Use: "add DEVICE/SIGNAL", Short: "Correct what a signal shows by what a reference instrument says", Args: exactly("DEVICE/SIGNAL"),
 		Long: `Correct what a signal shows by what a reference instrument says: an offset from one pair, gain and offset from
 two, a line of least squares from more, or with --method corners straight from pair to pair.
 
-Raw values stay. The correction is in force from --from on: what is there already is corrected as well, and
+Raw values stay. The correction is in force from --since on: what is there already is corrected as well, and
 charts, figures, derived signals and totals follow. Alarms of the past stay as they were, and are marked.`,
-		Example: `  jaunty calibrate pond/water --pair 13.4=13.1
-  jaunty calibrate pond/oxygen --pair 1.2=0 --pair 96.5=100 --from 2026-11-01 --note 'zero in sulphite, full in air'
-  jaunty calibrate pond/water --reference 13.1 --hold 30s     (takes what is shown for half a minute)
-  jaunty calibrate pond/water --pair 13.4=13.1 --try`,
+		Example: `  jaunty calibration add pond/water --pair 13.4=13.1
+  jaunty calibration add pond/oxygen --pair 1.2=0 --pair 96.5=100 --since 2026-11-01 --note 'zero in sulphite, full in air'
+  jaunty calibration add pond/water --reference 13.1 --hold 30s     (takes what is shown for half a minute)
+  jaunty calibration add pond/water --pair 13.4=13.1 --try`,
 	}
 	f := c.Flags()
 	f.StringArray("pair", nil, "what is shown and what the reference says, SHOWN=REFERENCE; repeat for more")
@@ -38,14 +42,13 @@ charts, figures, derived signals and totals follow. Alarms of the past stay as t
 	f.String("hold", "30s", "with --reference: over how long what is shown is averaged")
 	f.String("method", "", "offset, line or corners")
 	f.String("unit", "", "unit of the pairs, if it is not the one in which the signal is stored")
-	f.String("from", "", "in force from then on: a time, a date, or 30d for 30 days ago; now when left out")
+	f.String("since", "", "from when it is in force: "+timeHelp+"; now when left out")
 	f.String("note", "", "which reference, by which method")
 	f.Bool("try", false, "tell what would be, and change nothing")
 	f.Bool("no-wait", false, "do not wait until all that follows is computed")
 	completeFrom(c, "method", "offset", "line", "corners")
 	c.ValidArgsFunction = signalPaths
 	c.RunE = calibrateSignal
-	c.AddCommand(calibrateListCommand(), calibrateRemoveCommand())
 	return c
 }
 
@@ -107,14 +110,8 @@ func calibrationOrder(c *cobra.Command) (o pipeline.CalibrationOrder, err error)
 	unit, _ := f.GetString("unit")
 	o.Method, o.Unit = calibrate.Method(method), measure.Unit(unit)
 	o.Note, _ = f.GetString("note")
-	if text, _ := f.GetString("from"); text != "" {
-		from, err := moment(text)
-		if err != nil {
-			return o, misused("--from: %v", err)
-		}
-		o.From = &from
-	}
-	return o, nil
+	o.From, err = momentFlag(f, "since")
+	return o, err
 }
 
 // holdStill waits while what a signal shows is averaged, and gives the mean.
@@ -207,9 +204,9 @@ func tellGuards(w io.Writer, guards []server.PreviewGuard) {
 	table(w, "", []string{"GUARD", "WHEN", "AS IT IS", "AS IT WOULD BE"}, rows)
 }
 
-func calibrateListCommand() *cobra.Command {
+func calibrationListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list DEVICE/SIGNAL", Short: "A signal's calibrations and verifications", Args: exactly("DEVICE/SIGNAL"), Example: "  jaunty calibrate list pond/oxygen", ValidArgsFunction: signalPaths,
+		Use: "list DEVICE/SIGNAL", Short: "A signal's calibrations and verifications", Args: exactly("DEVICE/SIGNAL"), Example: "  jaunty calibration list pond/oxygen", ValidArgsFunction: signalPaths,
 		RunE: func(c *cobra.Command, args []string) error {
 			if _, _, err := site.SplitPath(args[0]); err != nil {
 				return wrongUse{err}
@@ -228,7 +225,7 @@ func tellTrust(w io.Writer, t *server.Trust) {
 	for _, k := range t.Calibrations {
 		state := ""
 		if k.Retired {
-			state = "taken back"
+			state = "removed"
 		}
 		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), clock(&k.From), k.Curve.String(), k.Who, k.Note, state})
 	}
@@ -251,9 +248,10 @@ func passed(v calibrate.Verification) string {
 	return "FAIL"
 }
 
-func calibrateRemoveCommand() *cobra.Command {
+// calibrationAct is a command that does something to one calibration of a signal, and waits for what follows.
+func calibrationAct(verb, short, method, place, key, done string) *cobra.Command {
 	c := &cobra.Command{
-		Use: "remove DEVICE/SIGNAL ID", Short: "Take a calibration back; what was in force before it holds again", Args: exactly("DEVICE/SIGNAL", "ID"), Example: "  jaunty calibrate remove pond/oxygen 3",
+		Use: verb + " DEVICE/SIGNAL ID", Short: short, Args: exactly("DEVICE/SIGNAL", "ID"), Example: "  jaunty calibration " + verb + " pond/oxygen 3", ValidArgsFunction: signalPaths,
 	}
 	c.Flags().Bool("no-wait", false, "do not wait until all that follows is computed")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -261,20 +259,29 @@ func calibrateRemoveCommand() *cobra.Command {
 			return wrongUse{err}
 		}
 		if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
-			return misused("%q is no number of a calibration; see jaunty calibrate list %s", args[1], args[0])
+			return misused("%q is no number of a calibration; see 'jaunty calibration list %s'", args[1], args[0])
 		}
 		s, err := service()
 		if err != nil {
 			return err
 		}
 		path := "/api/v1/signals/" + args[0]
-		if err := s.Do(c.Context(), http.MethodDelete, path+"/calibrations/"+args[1], nil, nil); err != nil {
+		if err := s.Do(c.Context(), method, path+"/calibrations/"+args[1]+place, nil, nil); err != nil {
 			return err
 		}
 		if err := waitForWork(c, s, path); err != nil {
 			return err
 		}
-		return show(c, map[string]string{"removed": args[1]}, func(w io.Writer) { fmt.Fprintf(w, "Calibration %s of %s is taken back.\n", args[1], args[0]) })
+		return show(c, map[string]string{key: args[1]}, func(w io.Writer) { fmt.Fprintf(w, done, args[1], args[0]) })
 	}
 	return c
+}
+
+func calibrationRemoveCommand() *cobra.Command {
+	return calibrationAct("remove", "Remove a calibration; what was in force before it holds again", http.MethodDelete, "", "removed",
+		"Calibration %s of %s is removed; 'jaunty calibration bring-back %[2]s %[1]s' brings it back.\n")
+}
+
+func calibrationBringBackCommand() *cobra.Command {
+	return calibrationAct("bring-back", "Bring back a calibration that was removed", http.MethodPost, "/bring-back", "brought_back", "Calibration %s of %s is in force again.\n")
 }

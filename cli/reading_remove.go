@@ -25,41 +25,29 @@ type clearAnswer struct {
 	Confirm  string         `json:"confirm"`
 }
 
-func clearCommand() *cobra.Command {
+func readingRemoveCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "clear DEVICE|DEVICE/SIGNAL", Short: "Clear readings; they can be put back for 30 days", ValidArgsFunction: deviceNames,
-		Long: `Take readings away: of a signal, of a device, or with --all of the whole site; all of them, or a stretch. It
+		Use: "remove DEVICE|DEVICE/SIGNAL", Short: "Remove readings; they can be brought back for 30 days", ValidArgsFunction: deviceNames,
+		Long: `Remove readings: of a signal, of a device, or with --all of the whole site; all of them, or a stretch. It
 says first what would go. Where much would go, the name has to be typed once more, or given by --confirm.
-Settings, guards and alarms stay. For 30 days 'jaunty clear --undo NUMBER' puts them back.`,
-		Example: `  jaunty clear pond/oxygen --since 2026-03-01T00:00:00Z --until 2026-03-02T00:00:00Z --export march.csv
-  jaunty clear pond --without-data --confirm pond
-  jaunty clear --list
-  jaunty clear --undo 3`,
+Settings, guards and alarms stay. For 30 days 'jaunty reading bring-back NUMBER' brings them back.`,
+		Example: `  jaunty reading remove pond/oxygen --since 2026-03-01T00:00:00Z --until 2026-03-02T00:00:00Z --export march.csv
+  jaunty reading remove pond --without-data --confirm pond`,
 	}
 	f := c.Flags()
-	f.String("since", "", "from when: a time (RFC 3339), or how long ago; the first reading when left out")
-	f.String("until", "", "up to when; the newest reading when left out")
+	spanFlags(f, "", "the first reading", "the newest reading")
 	f.Bool("all", false, "of the whole site")
 	f.String("export", "", "file that the readings are written to first (.csv, .xlsx, .senml.json, .parquet)")
 	f.Bool("without-data", false, "do not export first")
-	f.String("confirm", "", "what is cleared, once more")
-	f.Bool("try", false, "say what would go, and clear nothing")
-	f.Bool("list", false, "what was cleared, and can be put back")
-	f.Int64("undo", 0, "put back what a clearing of this number took away")
-	c.RunE = func(c *cobra.Command, args []string) error {
-		list, _ := f.GetBool("list")
-		undo, _ := f.GetInt64("undo")
-		all, _ := f.GetBool("all")
-		switch {
-		case list:
-			return listClearings(c)
-		case undo != 0:
-			return undoClearing(c, undo)
-		case all == (len(args) == 1) || len(args) > 1:
-			return misused("clear takes one DEVICE or DEVICE/SIGNAL, or --all")
+	f.String("confirm", "", "what is removed, once more")
+	f.Bool("try", false, "say what would go, and remove nothing")
+	c.Args = func(c *cobra.Command, args []string) error {
+		if all, _ := f.GetBool("all"); all == (len(args) == 1) || len(args) > 1 {
+			return misused("%s takes one DEVICE or DEVICE/SIGNAL, or --all", c.CommandPath())
 		}
-		return clearReadings(c, strings.Join(args, ""))
+		return nil
 	}
+	c.RunE = func(c *cobra.Command, args []string) error { return clearReadings(c, strings.Join(args, "")) }
 	return c
 }
 
@@ -67,12 +55,12 @@ func clearReadings(c *cobra.Command, what string) error {
 	f := c.Flags()
 	order := map[string]any{"what": what, "try": true}
 	for _, name := range []string{"since", "until"} {
-		if text, _ := f.GetString(name); text != "" {
-			at, err := moment(text)
-			if err != nil {
-				return misused("--%s: %w", name, err)
-			}
-			order[name] = at
+		at, err := momentFlag(f, name)
+		if err != nil {
+			return err
+		}
+		if at != nil {
+			order[name] = *at
 		}
 	}
 	try, _ := f.GetBool("try")
@@ -110,7 +98,7 @@ func clearReadings(c *cobra.Command, what string) error {
 		return err
 	}
 	return show(c, cleared, func(w io.Writer) {
-		fmt.Fprintf(w, "%s\nUntil %s, 'jaunty clear --undo %d' puts them back.\n", done.words("are cleared"), clock(&cleared.GoneAt), cleared.ID)
+		fmt.Fprintf(w, "%s\nUntil %s, 'jaunty reading bring-back %d' brings them back.\n", done.words("are removed"), clock(&cleared.GoneAt), cleared.ID)
 	})
 }
 
@@ -129,9 +117,9 @@ func confirmed(c *cobra.Command, would clearAnswer) (string, error) {
 	}
 	in, ok := c.InOrStdin().(*os.File)
 	if given != "" || !ok || !isTerminal(in) {
-		return "", misused("%s Say --confirm %q to clear them", would.words("would go"), would.Confirm)
+		return "", misused("%s Say --confirm %q to remove them", would.words("would go"), would.Confirm)
 	}
-	fmt.Fprintf(c.ErrOrStderr(), "%s\nType %s to clear them: ", would.words("would go"), would.Confirm)
+	fmt.Fprintf(c.ErrOrStderr(), "%s\nType %s to remove them: ", would.words("would go"), would.Confirm)
 	line, err := bufio.NewReader(in).ReadString('\n')
 	if err != nil {
 		return "", err
@@ -181,35 +169,48 @@ func waitForClearing(c *cobra.Command, s *client.Client, id int64) (site.Clearin
 	}
 }
 
-func undoClearing(c *cobra.Command, id int64) error {
-	s, err := service()
-	if err != nil {
-		return err
+func readingBringBackCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "bring-back NUMBER", Short: "Bring back readings that were removed in the last 30 days; 'jaunty removed list' has the numbers", Args: exactly("NUMBER"), Example: "  jaunty reading bring-back 3",
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := strconv.ParseInt(args[0], 10, 64)
+			if err != nil || id < 1 {
+				return misused("NUMBER %q is no number like 3; see 'jaunty removed list --kind readings'", args[0])
+			}
+			s, err := service()
+			if err != nil {
+				return err
+			}
+			if err := s.Do(c.Context(), http.MethodPost, fmt.Sprintf("/api/v1/clearings/%d/undo", id), nil, nil); err != nil {
+				return err
+			}
+			back, err := waitForClearing(c, s, id)
+			if err != nil {
+				return err
+			}
+			return show(c, back, func(w io.Writer) {
+				fmt.Fprintf(w, "%s.\n", measure.Count(int(back.Readings), "reading is back", "readings are back"))
+			})
+		},
 	}
-	if err := s.Do(c.Context(), http.MethodPost, fmt.Sprintf("/api/v1/clearings/%d/undo", id), nil, nil); err != nil {
-		return err
-	}
-	back, err := waitForClearing(c, s, id)
-	if err != nil {
-		return err
-	}
-	return show(c, back, func(w io.Writer) { fmt.Fprintf(w, "%d readings are back.\n", back.Readings) })
 }
 
-func listClearings(c *cobra.Command) error {
-	list, err := fetch[[]site.Clearing](c, "/api/v1/clearings")
-	if err != nil {
-		return err
-	}
-	return show(c, list, func(w io.Writer) {
-		rows := [][]string{}
-		for _, x := range list {
-			what := x.What
-			if what == "" {
-				what = "all"
-			}
-			rows = append(rows, []string{strconv.FormatInt(x.ID, 10), what, strconv.FormatInt(x.Readings, 10), x.State, x.Who, clock(&x.OrderedAt), clock(&x.GoneAt)})
+// removedReadings are the readings that were removed and can be brought back, as other things are.
+func removedReadings(c *cobra.Command) ([]site.Removal, error) {
+	cleared, err := fetch[[]site.Clearing](c, "/api/v1/clearings")
+	var out []site.Removal
+	for _, x := range cleared {
+		if x.State != site.ClearingCleared {
+			continue
 		}
-		table(w, "Nothing was cleared.", []string{"NUMBER", "WHAT", "READINGS", "STATE", "WHO", "WHEN", "UNDO UNTIL"}, rows)
-	})
+		what := x.What
+		if what == "" {
+			what = "the whole site"
+		}
+		title := measure.Count(int(x.Readings), "reading", "readings") + " of " + what
+		out = append(out, site.Removal{Kind: readingsKind, Name: strconv.FormatInt(x.ID, 10), Title: title, By: x.Who, At: x.OrderedAt, Until: x.GoneAt})
+	}
+	return out, err
 }
+
+const readingsKind = "readings"

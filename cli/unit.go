@@ -65,13 +65,13 @@ func (see seen) tellUnit(w io.Writer, path string) {
 	}
 }
 
-func unitsCommand() *cobra.Command {
-	return group("units", "In which units values are told, stored and shown", unitsListCommand(), unitsSetCommand())
+func unitCommand() *cobra.Command {
+	return group("unit", "In which units values are told, stored and shown", unitListCommand(), unitSetCommand())
 }
 
-func unitsListCommand() *cobra.Command {
+func unitListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list [DIMENSION]", Short: "All units by what they measure, and which are shown", Args: between(0, 1), Example: "  jaunty units list\n  jaunty units list temperature",
+		Use: "list [DIMENSION]", Short: "All units by what they measure, and which are shown", Args: between(0, 1), Example: "  jaunty unit list\n  jaunty unit list temperature",
 		RunE: func(c *cobra.Command, args []string) error {
 			s, err := service()
 			if err != nil {
@@ -101,13 +101,13 @@ func unitsListCommand() *cobra.Command {
 	}
 }
 
-func unitsSetCommand() *cobra.Command {
+func unitSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set [CODE...]", Short: "Say in which units you, or with --site all, see values",
+		Use: "set [CODE...]", Args: between(0, 0), Short: "Say in which units you, or with --everybody all, see values",
 		Long:    "Say in which units you see values: one code for each thing that is measured. What is stored stays as it is; limits, bands and charts are shown alike.\nWithout a code, values are shown as they are stored.",
-		Example: "  jaunty units set '[degF]'\n  jaunty units set Cel kWh --site\n  jaunty units set",
+		Example: "  jaunty unit set '[degF]'\n  jaunty unit set Cel kWh --everybody\n  jaunty unit set",
 	}
-	c.Flags().Bool("site", false, "for all who have not said otherwise, and for messages")
+	c.Flags().Bool("everybody", false, "for all who have not said otherwise, and for messages")
 	c.ValidArgs = measure.UnitCodes()
 	c.RunE = func(c *cobra.Command, args []string) error {
 		units := site.Units{}
@@ -123,7 +123,7 @@ func unitsSetCommand() *cobra.Command {
 			return err
 		}
 		whose := "You see"
-		if all, _ := c.Flags().GetBool("site"); all {
+		if all, _ := c.Flags().GetBool("everybody"); all {
 			whose = "Everybody who has not said otherwise sees"
 			var here site.Site
 			if err := s.Do(c.Context(), http.MethodGet, "/api/v1/site", nil, &here); err != nil {

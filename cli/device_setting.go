@@ -3,55 +3,66 @@ package cli
 import (
 	"fmt"
 	"io"
-	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"net/http"
 	"strings"
 
 	"github.com/spf13/cobra"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
 )
 
-func deviceSettingsCommand() *cobra.Command {
+func deviceSettingCommand() *cobra.Command {
+	return group("setting", "What a device is ordered to do, and what it runs", deviceSettingShowCommand(), deviceSettingSetCommand())
+}
+
+func deviceSettingShowCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "show NAME", Short: "What is ordered of a device, and what it runs", Args: exactly("NAME"), ValidArgsFunction: deviceNames, Example: "  jaunty device setting show compost",
+		RunE: func(c *cobra.Command, args []string) error {
+			d, err := fetch[site.Device](c, devicesPath+"/"+args[0])
+			if err != nil {
+				return err
+			}
+			return show(c, d, func(w io.Writer) { fmt.Fprintln(w, settingsWords(d)) })
+		},
+	}
+}
+
+func deviceSettingSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "settings NAME", Short: "Order a device's settings, or show what is ordered and what runs", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Use: "set NAME", Short: "Order a device's settings; what is not said stays", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
 		Long: `Order a device's settings: how often it measures, how often when its battery is low, and free keys and
 values. They are delivered over the way in that the device uses, and it says back which version it
-runs. What is not named stays as it was ordered. Without flags it shows what is ordered and what runs.`,
-		Example: `  jaunty device settings gate-node --interval 5m --sparing-interval 1h
-  jaunty device settings compost --set lamp=off --unset tune
-  jaunty device settings compost`,
+runs. What is not named stays as it was ordered.`,
+		Example: `  jaunty device setting set gate-node --interval 5m --sparing-interval 1h
+  jaunty device setting set compost --set lamp=off --unset tune`,
 	}
 	f := c.Flags()
 	f.String("interval", "", "how often to measure, 1s to 1d")
 	f.String("sparing-interval", "", "how often when the battery is low")
 	set := f.StringArray("set", nil, "KEY=VALUE; may be repeated")
 	unset := f.StringArray("unset", nil, "KEY; may be repeated")
+	c.MarkFlagsOneRequired("interval", "sparing-interval", "set", "unset")
 	c.RunE = func(c *cobra.Command, args []string) error {
+		path := devicesPath + "/" + args[0]
+		d, err := fetch[site.Device](c, path)
+		if err != nil {
+			return err
+		}
+		order, err := changedSettings(c, d.Settings, *set, *unset)
+		if err != nil {
+			return err
+		}
 		s, err := service()
 		if err != nil {
 			return err
 		}
-		var d site.Device
-		if err := s.Do(c.Context(), http.MethodGet, devicesPath+"/"+args[0], nil, &d); err != nil {
+		d = site.Device{} // JSON would merge the maps
+		if err := s.Do(c.Context(), http.MethodPut, path+"/settings", order, &d); err != nil {
 			return err
 		}
-		if f.Changed("interval") || f.Changed("sparing-interval") || len(*set)+len(*unset) > 0 {
-			order, err := changedSettings(c, d.Settings, *set, *unset)
-			if err != nil {
-				return err
-			}
-			d = site.Device{} // JSON would merge the maps
-			if err := s.Do(c.Context(), http.MethodPut, devicesPath+"/"+args[0]+"/settings", order, &d); err != nil {
-				return err
-			}
-		}
-		return show(c, d, func(w io.Writer) {
-			if d.Version == 0 {
-				fmt.Fprintln(w, "Nothing is ordered.")
-				return
-			}
-			fmt.Fprintln(w, settingsWords(d))
-		})
+		return show(c, d, func(w io.Writer) { fmt.Fprintln(w, settingsWords(d)) })
 	}
 	return c
 }
@@ -89,6 +100,8 @@ func changedSettings(c *cobra.Command, s site.Settings, set, unset []string) (si
 // settingsWords says what was ordered and what runs.
 func settingsWords(d site.Device) string {
 	switch {
+	case d.Version == 0:
+		return "Nothing is ordered."
 	case d.RunningNo == d.Version && d.Running.Equal(d.Settings):
 		return fmt.Sprintf("%s (version %d, which it runs)", d.Settings.Words(), d.Version)
 	case d.RunningAt == nil:

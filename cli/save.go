@@ -1,0 +1,34 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"jauntylark/core/site"
+)
+
+// saving is one of the two ways to save a thing by its name: add makes one that is not there yet, set changes one that is.
+type saving struct{ verb, short string }
+
+// draft gives what is there of a name, to be changed, or the new one. It refuses to add what is there, and to set what is not.
+func draft[T any](c *cobra.Command, as saving, noun, path, name string, fresh T, nameOf func(T) string) (T, error) {
+	all, err := fetch[[]T](c, path)
+	if err != nil {
+		return fresh, err
+	}
+	known := make([]string, len(all))
+	for i, v := range all {
+		switch known[i] = nameOf(v); {
+		case known[i] != name:
+		case as.verb == "add":
+			return fresh, fmt.Errorf("there is a %s %s already; 'jaunty %[1]s set %[2]s' changes it", noun, name)
+		default:
+			return v, nil
+		}
+	}
+	if as.verb == "set" {
+		return fresh, fmt.Errorf("%s; 'jaunty %s add %s' makes it", site.Unknown(noun, name, known), noun, name)
+	}
+	return fresh, nil
+}
