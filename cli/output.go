@@ -20,7 +20,7 @@ import (
 const outputsPath = "/api/v1/outputs"
 
 func outputCommand() *cobra.Command {
-	return group("output", "What devices can switch or set", outputAddCommand(), outputSetCommand(), outputListCommand(), outputShowCommand(), outputDriveCommand(), outputReleaseCommand(),
+	return group("output", "What devices can switch or set", outputAddCommand(), outputSetCommand(), outputListCommand(), outputShowCommand(), outputDriveCommand(), outputReleaseCommand(), outputResetCommand(),
 		outputRemoveCommand(), allSafeCommand(), resumeCommand())
 }
 

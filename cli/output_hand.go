@@ -74,7 +74,16 @@ func sure(c *cobra.Command, question string) (bool, error) {
 }
 
 func outputReleaseCommand() *cobra.Command {
-	c := &cobra.Command{Use: "release DEVICE/OUTPUT", Short: "End a setting by hand", Args: exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths, Example: "  jaunty output release boiler-room/fan"}
+	return outputAct("release", "End a setting by hand", http.MethodDelete, "/hand")
+}
+
+func outputResetCommand() *cobra.Command {
+	return outputAct("reset", "Reset all latched interlocks that hold an output, whose causes are gone", http.MethodPost, "/reset")
+}
+
+// outputAct is a command that does something to one output, and says how it stands then.
+func outputAct(verb, short, method, place string) *cobra.Command {
+	c := &cobra.Command{Use: verb + " DEVICE/OUTPUT", Short: short, Args: exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths, Example: "  jaunty output " + verb + " boiler-room/fan"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		path, err := outputPath(args[0])
 		if err != nil {
@@ -85,7 +94,7 @@ func outputReleaseCommand() *cobra.Command {
 			return err
 		}
 		var o drive.Output
-		if err := s.Do(c.Context(), http.MethodDelete, path+"/hand", nil, &o); err != nil {
+		if err := s.Do(c.Context(), method, path+place, nil, &o); err != nil {
 			return err
 		}
 		return show(c, o, func(w io.Writer) { fmt.Fprintln(w, outputSays(&o)) })

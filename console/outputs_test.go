@@ -60,6 +60,16 @@ func TestOutputsFromNothingToAnEmergency(t *testing.T) {
 	press(t, p, "Reset vapour-fan")
 	must(t, p.Until(says+`('All outputs are at rest.')`))
 
+	// Two latched interlocks hold it: one reset of the output ends both.
+	s.Do(http.MethodPut, "/api/v1/interlocks/vapour-high", drive.Interlock{Name: "vapour-high", Output: "shed/fan", Signal: "shed/vapour", When: "above 450", Latch: true}, nil)
+	s.Send(d, `{"vapour": 500}`)
+	must(t, p.Until(says+`('One output is not at rest.')`))
+	s.Send(d, `{"vapour": 100}`)
+	must(t, p.Until(says+`('Reset vapour-fan') && `+says+`('Reset vapour-high')`))
+	press(t, p, "Reset")
+	must(t, p.Until(says+`('All outputs are at rest.')`))
+	s.Do(http.MethodDelete, "/api/v1/interlocks/vapour-high", nil, nil)
+
 	press(t, p, "Set by hand")
 	write(t, p, "Why", 0, "airing")
 	press(t, p, "Set it to on …")

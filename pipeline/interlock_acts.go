@@ -2,6 +2,7 @@ package pipeline
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -186,27 +187,65 @@ func (p *Pipeline) RemoveInterlock(ctx context.Context, name string, who Actor) 
 func (p *Pipeline) ResetInterlock(ctx context.Context, name string, who Actor) error {
 	return p.Do(ctx, func(t *Turn) error {
 		i, err := t.interlockNamed(name)
+		if err == nil {
+			err = t.mayReset(i)
+		}
 		if err != nil {
 			return err
 		}
-		now, err := t.sight(i)
-		switch {
-		case err != nil:
-			return err
-		case !i.Latched && now.Blind != "":
-			return fmt.Errorf("interlock %s is not latched: %s; once that is over its output goes back by itself: %w", name, now.Blind, ErrNotNow)
-		case !i.Latched:
-			return fmt.Errorf("interlock %s is not latched, so there is nothing to reset: %w", name, ErrNotNow)
-		case now.Blind != "":
-			return fmt.Errorf("%s, so nobody knows whether it is in order again: %w", now.Blind, ErrNotNow)
-		case now.Driven:
-			return fmt.Errorf("it is still so that %s; reset it once that is over: %w", now.Why, ErrNotNow)
-		}
-		t.touched = true
-		i.Latched, i.moved = false, true
-		t.mayLook(i)
-		return t.Enter("interlock reset", name, who.Called, "Interlock "+name+" of "+i.Output+" was reset")
+		return t.reset(i, who)
 	})
+}
+
+// ResetOutput ends the latches of all interlocks that hold an output; while one of them cannot be reset, none is.
+func (p *Pipeline) ResetOutput(ctx context.Context, path string, who Actor) error {
+	return p.Do(ctx, func(t *Turn) error {
+		o, err := t.outputNamed(path)
+		if err != nil {
+			return err
+		}
+		var latched []*lockLive
+		for _, i := range o.locks {
+			if i.Latched {
+				if err := t.mayReset(i); err != nil {
+					return fmt.Errorf("%s: %w", i.Name, err)
+				}
+				latched = append(latched, i)
+			}
+		}
+		if len(latched) == 0 {
+			return fmt.Errorf("no latched interlock holds %s, so there is nothing to reset: %w", path, ErrNotNow)
+		}
+		for _, i := range latched {
+			err = errors.Join(err, t.reset(i, who))
+		}
+		return err
+	})
+}
+
+// mayReset says why an interlock cannot be reset now.
+func (t *Turn) mayReset(i *lockLive) error {
+	now, err := t.sight(i)
+	switch {
+	case err != nil:
+		return err
+	case !i.Latched && now.Blind != "":
+		return fmt.Errorf("interlock %s is not latched: %s; once that is over its output goes back by itself: %w", i.Name, now.Blind, ErrNotNow)
+	case !i.Latched:
+		return fmt.Errorf("interlock %s is not latched, so there is nothing to reset: %w", i.Name, ErrNotNow)
+	case now.Blind != "":
+		return fmt.Errorf("%s, so nobody knows whether it is in order again: %w", now.Blind, ErrNotNow)
+	case now.Driven:
+		return fmt.Errorf("it is still so that %s; reset it once that is over: %w", now.Why, ErrNotNow)
+	}
+	return nil
+}
+
+func (t *Turn) reset(i *lockLive, who Actor) error {
+	t.touched = true
+	i.Latched, i.moved = false, true
+	t.mayLook(i)
+	return t.Enter("interlock reset", i.Name, who.Called, "Interlock "+i.Name+" of "+i.Output+" was reset")
 }
 
 // drivenByGuard gives an interlock that names a guard and drives an output of another device than besides; nil: there is none.

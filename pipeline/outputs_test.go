@@ -161,6 +161,38 @@ func TestALatchedInterlockWaitsForAPersonThroughRestarts(t *testing.T) {
 	}
 }
 
+// One relay that two latched interlocks hold needs one reset; while one of them cannot be reset, none is.
+func TestAnOutputIsResetAsAWhole(t *testing.T) {
+	b := fresh(t)
+	ctx := context.Background()
+	refused := func(state, says string) {
+		t.Helper()
+		if err := b.ResetOutput(ctx, "d/relay", tester); !errors.Is(err, pipeline.ErrNotNow) || !strings.Contains(err.Error(), says) {
+			t.Errorf("reset %s: %v", state, err)
+		}
+	}
+	b.output("d/relay", drive.Spec{})
+	b.stream("temp", -10, 20)
+	b.stream("damp", -10, 50)
+	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30", Latch: true})
+	b.interlock(drive.Interlock{Name: "dry", Output: "d/relay", Signal: "d/damp", When: "above 80", Latch: true})
+	b.interlock(drive.Interlock{Name: "light", Output: "d/relay", Signal: "d/temp", When: "below 0"})
+	refused("before anything was driven", "no latched interlock holds d/relay")
+	b.stream("temp", 1, 31)
+	b.stream("damp", 1, 90)
+	b.stream("temp", 2, 20)
+	refused("while one is driven", "dry: it is still so that D damp is above 80")
+	b.is("one is driven", "d/relay", "on", drive.Driven)
+	b.stream("damp", 2, 50)
+	b.is("both wait", "d/relay", "on", drive.Driven)
+	b.must(b.ResetOutput(ctx, "d/relay", tester))
+	b.is("both are reset", "d/relay", "off", drive.Rested)
+	refused("twice", "nothing to reset")
+	if err := b.ResetOutput(ctx, "d/rely", tester); !errors.Is(err, store.ErrNotFound) || !strings.Contains(err.Error(), "did you mean d/relay?") {
+		t.Error(err)
+	}
+}
+
 func TestAnInterlockThatCannotSeeGoesToTheSafeState(t *testing.T) {
 	b := fresh(t)
 	b.add(site.Device{Name: "fan"})

@@ -223,6 +223,7 @@ func (v *Server) routes() {
 	operation(v, keeper, "remove-output", http.MethodDelete, "/api/v1/outputs/{device}/{output}", "Remove an output with its interlocks", v.removeOutput, status(http.StatusNoContent))
 	operation(v, keeper, "set-output", http.MethodPut, "/api/v1/outputs/{device}/{output}/hand", "Set an output by hand for a while", v.setOutput)
 	operation(v, keeper, "release-output", http.MethodDelete, "/api/v1/outputs/{device}/{output}/hand", "End a setting by hand", v.releaseOutput)
+	operation(v, keeper, "reset-output", http.MethodPost, "/api/v1/outputs/{device}/{output}/reset", "Reset all latched interlocks that hold an output, whose causes are gone", v.resetOutput)
 	operation(v, keeper, "all-outputs-safe", http.MethodPut, "/api/v1/emergency", "Emergency: put all outputs into their safe states, until that is ended", v.allSafe)
 	operation(v, keeper, "end-all-outputs-safe", http.MethodDelete, "/api/v1/emergency", "End an emergency: outputs do again what is asked of them", v.endAllSafe)
 	operation(v, viewer, "list-interlocks", http.MethodGet, "/api/v1/interlocks", "All interlocks, with what each asks for", v.listInterlocks)

@@ -84,6 +84,13 @@ func (v *Server) releaseOutput(ctx context.Context, in *OutputPath) (*body[drive
 	return v.output(ctx, in)
 }
 
+func (v *Server) resetOutput(ctx context.Context, in *OutputPath) (*body[drive.Output], error) {
+	if err := v.pipeline.ResetOutput(ctx, in.path(), who(ctx)); err != nil {
+		return nil, err
+	}
+	return v.output(ctx, in)
+}
+
 func (v *Server) allSafe(ctx context.Context, in *struct {
 	Body struct {
 		Why  string `json:"why,omitempty" required:"false" maxLength:"200"`

@@ -10,6 +10,7 @@ import {
   restOf,
   stateWords,
   titleOf,
+  useInterlocks,
   useOutputAct,
 } from '../api/outputs'
 import { clock } from '../api/words'
@@ -94,6 +95,8 @@ export function OutputRow({ output: o, now, zone, keeper, emergency }: Props) {
   const [was, setWas] = useState(false)
   const said = confirmation(o, now)
   const release = useOutputAct(() => take(api.DELETE('/api/v1/outputs/{device}/{output}/hand', at(o))))
+  const reset = useOutputAct(() => take(api.POST('/api/v1/outputs/{device}/{output}/reset', at(o))))
+  const latched = useInterlocks().data?.some((i) => i.output === `${o.device}/${o.name}` && i.waits_for_reset)
   const barred = whyNotByHand(o, emergency)
   const may = keeper && !barred
   const hand = o.hand as Output['hand'] | null
@@ -113,6 +116,7 @@ export function OutputRow({ output: o, now, zone, keeper, emergency }: Props) {
           </Soft>
         )}
         {release.error && <Failure error={release.error} />}
+        {reset.error && <Failure error={reset.error} />}
       </div>
       <StateBox>
         <State output={o} value={o.ordered} />
@@ -120,6 +124,7 @@ export function OutputRow({ output: o, now, zone, keeper, emergency }: Props) {
       </StateBox>
       <Row style={{ justifyContent: 'flex-end' }}>
         {keeper && hand && <QuietButton onPress={() => release.mutate(undefined)}>Release</QuietButton>}
+        {keeper && latched && <QuietButton onPress={() => reset.mutate(undefined)}>Reset</QuietButton>}
         {may && !open && (
           // eslint-disable-next-line jsx-a11y/no-autofocus -- back to what opened it
           <QuietButton onPress={() => setOpen(true)} autoFocus={was}>
