@@ -16,7 +16,8 @@ import (
 type Panel struct {
 	Title  string
 	Unit   measure.Unit
-	Steps  bool // a value holds until the next: a switch
+	Step   float64 // of its values; 0: not known
+	Steps  bool    // a value holds until the next: a switch
 	Line   []measure.Reading
 	Limits []Limit
 	Whole  bool // all limits are shown, however far off they are
@@ -121,8 +122,8 @@ func (p *Panel) course(span Span) string {
 		}
 		return r.At.Time().In(span.Zone).Format(form)
 	}
-	return fmt.Sprintf("last %s; lowest %s at %s, highest %s at %s", measure.Figure(last.Value, p.Unit),
-		measure.Figure(low.Value, p.Unit), at(low), measure.Figure(high.Value, p.Unit), at(high))
+	return fmt.Sprintf("last %s; lowest %s at %s, highest %s at %s", measure.Say(last.Value, p.Unit, p.Step),
+		measure.Say(low.Value, p.Unit, p.Step), at(low), measure.Say(high.Value, p.Unit, p.Step), at(high))
 }
 
 func onOff(v float64) string {

@@ -12,7 +12,7 @@ import (
 
 func day() (Span, []Panel) {
 	span := Span{From: 1_790_000_000_000, Until: 1_790_086_400_000, Zone: time.UTC}
-	p := Panel{Title: "Shed air", Unit: "Cel", Limits: []Limit{{30, "shed-hot"}}, Alarms: []Stretch{{span.From + 43_200_000, span.From + 50_000_000}}}
+	p := Panel{Title: "Shed air", Unit: "Cel", Step: 0.1, Limits: []Limit{{30, "shed-hot"}}, Alarms: []Stretch{{span.From + 43_200_000, span.From + 50_000_000}}}
 	for i := range 288 {
 		at := span.From + measure.Instant(i)*300_000
 		if i > 100 && i < 130 {
@@ -28,7 +28,7 @@ func TestATerminalShowsLineLimitAlarmAndTimes(t *testing.T) {
 	var out bytes.Buffer
 	Terminal{Width: 80, Height: 10}.Draw(&out, span, panels)
 	text := out.String()
-	for _, want := range []string{"Shed air: last 29.6667 °C; lowest 20 °C at 14:13", "shed-hot", "alarm ", "━━", "╵18:00", "Nothing: no readings", "Door: now on", "off "} {
+	for _, want := range []string{"Shed air: last 29.7 °C; lowest 20.0 °C at 14:13", "shed-hot", "alarm ", "━━", "╵18:00", "Nothing: no readings", "Door: now on", "off "} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is missing in\n%s", want, text)
 		}

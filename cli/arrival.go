@@ -39,7 +39,7 @@ func arrivalListCommand() *cobra.Command {
 							sends = append(sends, s.Name+" "+clip(s.Text, 20))
 							continue
 						}
-						sends = append(sends, s.Name+" "+measure.Figure(s.Value, s.Unit))
+						sends = append(sends, s.Name+" "+measure.Say(s.Value, s.Unit, 0))
 					}
 					state := a.State
 					if a.Former {

@@ -155,8 +155,7 @@ func assetListCommand() *cobra.Command {
 				for _, a := range all {
 					reads, at := "-", ""
 					if r := a.Reading; r != nil && r.At != nil && r.Value != nil {
-						value, unit := units.Show(*r.Value, r.Unit)
-						reads, at = r.Title+" "+measure.Figure(short(value), unit), age(r.At)
+						reads, at = r.Title+" "+r.Says(*r.Value, units), age(r.At)
 					}
 					state := a.Condition
 					if a.Worst != "" {
@@ -167,14 +166,6 @@ func assetListCommand() *cobra.Command {
 				table(w, "No assets yet; 'jaunty asset add NAME' adds one.", []string{"ASSET", "TITLE", "KIND", "CONDITION", "GUARDS", "READS", ""}, rows)
 			})
 		}}
-}
-
-// short is a value to four digits.
-func short(v float64) float64 {
-	if n, err := strconv.ParseFloat(strconv.FormatFloat(v, 'g', 4, 64), 64); err == nil {
-		return n
-	}
-	return v
 }
 
 func assetShowCommand() *cobra.Command {

@@ -143,6 +143,7 @@ func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 			return nil, fmt.Errorf("%s holds %s, which cannot be drawn", path, v.Kind)
 		}
 		p.Title, p.Unit, p.Steps = roster.Thing(v.DeviceTitle, v.Title), units.Of(v.Unit), v.Kind == site.KindSwitch
+		p.Step = measure.StepIn(v.Step, v.Unit, p.Unit)
 		seen := func(value float64) float64 { value, _ = units.Show(value, v.Unit); return value }
 		var line struct {
 			Times []int64   `json:"at"`

@@ -215,7 +215,7 @@ func batteryOf(d site.Device) string {
 	if d.Battery == nil {
 		return "-"
 	}
-	return measure.Figure(*d.Battery, d.BatteryUnit)
+	return measure.Say(*d.Battery, d.BatteryUnit, 0)
 }
 
 // deviceStory is a device with what its page tells.

@@ -46,7 +46,7 @@ func listFigures(c *cobra.Command, s *client.Client, path string, query url.Valu
 		for i := range all {
 			row := []string{clock(&all[i].At)}
 			for _, name := range wanted {
-				row = append(row, figureOf(&all[i], name, func(v float64) float64 { seen, _ := see.of(path, v); return seen }))
+				row = append(row, figureOf(&all[i], name, see, path))
 			}
 			rows = append(rows, row)
 		}
@@ -59,12 +59,12 @@ func listFigures(c *cobra.Command, s *client.Client, path string, query url.Valu
 }
 
 // figureOf writes one figure as it is seen; - where there is none.
-func figureOf(f *server.PeriodFigures, name string, seen func(float64) float64) string {
+func figureOf(f *server.PeriodFigures, name string, see seen, path string) string {
 	number := func(v *float64) string {
 		if v == nil || f.Count == 0 && name != "held-mean" {
 			return "-"
 		}
-		return strconv.FormatFloat(seen(*v), 'g', 6, 64)
+		return see.say(path, *v)
 	}
 	switch name {
 	case "low":
@@ -79,11 +79,11 @@ func figureOf(f *server.PeriodFigures, name string, seen func(float64) float64) 
 		return number(&f.First)
 	case "last":
 		return number(&f.Last)
-	case "sum": // of as many values
+	case "sum":
 		if f.Count == 0 {
 			return "-"
 		}
-		return strconv.FormatFloat(seen(f.Sum/float64(f.Count))*float64(f.Count), 'g', 6, 64)
+		return see.sum(path, f.Sum, f.Count)
 	case "left-out":
 		return strconv.Itoa(f.LeftOut)
 	}

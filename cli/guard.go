@@ -322,7 +322,7 @@ func (see seen) describe(g alarm.Guard) string {
 
 // rung says in words what one rung of a guard looks for.
 func (see seen) rung(g alarm.Guard, r *alarm.Rung, of string) string {
-	stored := see.stored[g.Signal]
+	stored := see.stored(g.Signal)
 	test, unit := roster.Shown(r.When, stored, see.units)
 	is := ""
 	if of != "" && (test.Measured() || test.Kind == alarm.Silent) || !test.Measured() && test.Kind != alarm.Silent {

@@ -56,7 +56,7 @@ func replayGuard(c *cobra.Command, args []string) error {
 		if len(g.When.Limits()) != 1 {
 			return misused("--limit goes with one limit, but %s looks for '%s'; say --when", g.Name, g.When)
 		}
-		convert, err := measure.Converter(see.units.Of(see.stored[g.Signal]), see.stored[g.Signal])
+		convert, err := measure.Converter(see.units.Of(see.stored(g.Signal)), see.stored(g.Signal))
 		if err != nil {
 			return err
 		}
@@ -106,12 +106,11 @@ func replayGuard(c *cobra.Command, args []string) error {
 	return show(c, out, func(w io.Writer) {
 		rows := [][]string{}
 		for _, o := range out.Alarms {
-			value, unit := see.of(g.Signal, o.Extreme)
 			lasted := "still"
 			if o.ClearedAt != nil {
 				lasted = measure.Length(o.Length(span.Until))
 			}
-			rows = append(rows, []string{clock(&o.RaisedAt), lasted, string(o.Severity), o.Level, measure.Figure(roundTo(value, 4), unit), o.Cause})
+			rows = append(rows, []string{clock(&o.RaisedAt), lasted, string(o.Severity), o.Level, see.say(g.Signal, o.Extreme), o.Cause})
 		}
 		table(w, "No alarm.", []string{"RAISED", "LASTED", "SEVERITY", "RUNG", "AS FAR AS", "OVER BECAUSE"}, rows)
 		fmt.Fprintln(w, words)
@@ -162,7 +161,7 @@ func (see seen) shape(w io.Writer, path string, shape *limit.Shape) {
 		fmt.Fprintln(w, "There are no usable readings in that stretch.")
 		return
 	}
-	figure := func(v float64) string { value, unit := see.of(path, v); return measure.Figure(roundTo(value, 4), unit) }
+	figure := func(v float64) string { return see.say(path, v) }
 	fmt.Fprintf(w, "%d usable readings since %s.\n\n", shape.Readings, clock(&shape.From))
 	rows := [][]string{}
 	for _, p := range shape.Percentiles {
@@ -177,7 +176,7 @@ func (see seen) shape(w io.Writer, path string, shape *limit.Shape) {
 	table(w, "", []string{"HOUR", "5 % UNDER", "MIDDLE", "5 % OVER"}, rows)
 	fmt.Fprintln(w)
 	for _, l := range shape.Limits {
-		test, unit := roster.Shown(l.When, see.stored[path], see.units)
+		test, unit := roster.Shown(l.When, see.stored(path), see.units)
 		text := fmt.Sprintf("%s would have raised %.1f alarms a week", test.Words(unit), l.Would.PerWeek)
 		if l.Would.Alarms == 0 {
 			text = test.Words(unit) + " would have raised none"

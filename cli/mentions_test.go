@@ -12,7 +12,7 @@ import (
 )
 
 // mention is a command line in a text: up to where the text around it goes on.
-var mention = regexp.MustCompile("(?:^|[ \"'`(>$\\t/])jaunty ((?:\\[?[A-Za-z0-9…][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*')(?: (?:\\[?[A-Za-z0-9…'/][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*'))*)")
+var mention = regexp.MustCompile("(?:^|[ \"'`(>$\\t/])jaunty ((?:\\[?[A-Za-z0-9…%][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*')(?: (?:\\[?[A-Za-z0-9…'/%<$][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*'))*)")
 
 var flagName = regexp.MustCompile(`^--([a-z][a-z-]+)`)
 
@@ -42,7 +42,7 @@ func unknownIn(root *cobra.Command, words []string) string {
 	c, at := root, 0
 	for at < len(words) && c.HasSubCommands() {
 		word := strings.Trim(strings.TrimSuffix(words[at], `\n`), "'.,:*_")
-		if word == "" || strings.ToLower(word) != word || strings.HasPrefix(word, "-") || strings.Contains("[…", word[:1]) {
+		if word == "" || strings.ToLower(word) != word || strings.ContainsAny(word[:1], "-[…%<$") {
 			break
 		}
 		next := child(c, word)

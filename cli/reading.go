@@ -142,8 +142,7 @@ func readingListCommand() *cobra.Command {
 			see.tellUnit(w, args[0])
 			rows := [][]string{}
 			for _, r := range readings {
-				value, _ := see.of(args[0], r.Value)
-				rows = append(rows, []string{clock(&r.At), strconv.FormatFloat(value, 'f', -1, 64), r.Quality.String()})
+				rows = append(rows, []string{clock(&r.At), see.say(args[0], r.Value), r.Quality.String()})
 			}
 			table(w, "No readings in this stretch.", []string{"AT", "VALUE", "QUALITY"}, rows)
 		})

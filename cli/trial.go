@@ -306,12 +306,3 @@ func trialRemoveCommand() *cobra.Command {
 	}
 	return c
 }
-
-// roundTo rounds to so many significant digits.
-func roundTo(v float64, digits int) float64 {
-	rounded, err := strconv.ParseFloat(strconv.FormatFloat(v, 'g', digits, 64), 64)
-	if err != nil {
-		return v
-	}
-	return rounded
-}

@@ -26,10 +26,10 @@ func shownUnits(c *cobra.Command, s *client.Client) (site.Units, error) {
 	return person.Units.Or(here.Units), err
 }
 
-// seen is how a person sees signals: the units that these are stored in, by their paths, and those that are wanted.
+// seen is how a person sees signals, by their paths.
 type seen struct {
-	stored map[string]measure.Unit
-	units  site.Units
+	signals map[string]site.Signal
+	units   site.Units
 }
 
 // serviceSeen gives the service, and how the person who is signed in sees its signals.
@@ -45,22 +45,33 @@ func seenSignals(c *cobra.Command, s *client.Client) (see seen, err error) {
 	if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals", nil, &signals); err != nil {
 		return see, err
 	}
-	see.stored = make(map[string]measure.Unit, len(signals))
+	see.signals = make(map[string]site.Signal, len(signals))
 	for _, v := range signals {
-		see.stored[v.Path()] = v.Unit
+		see.signals[v.Path()] = v
 	}
 	see.units, err = shownUnits(c, s)
 	return see, err
 }
 
-// of gives a value of a signal, and its unit, as they are seen.
-func (see seen) of(path string, value float64) (float64, measure.Unit) {
-	return see.units.Show(value, see.stored[path])
+// stored is the unit in which a signal is stored.
+func (see seen) stored(path string) measure.Unit { return see.signals[path].Unit }
+
+// say writes a value of a signal as it is seen, no finer than its step.
+func (see seen) say(path string, value float64) string {
+	v := see.signals[path]
+	return v.Figure(value, see.units)
+}
+
+// sum writes the sum of so many values of a signal as it is seen, each of them converted.
+func (see seen) sum(path string, sum float64, count int) string {
+	v := see.signals[path]
+	mean, unit := see.units.Show(sum/float64(count), v.Unit)
+	return measure.Say(mean*float64(count), unit, measure.StepIn(v.Step, v.Unit, unit))
 }
 
 // tellUnit says in which unit the values of a table are, where they are stored in another.
 func (see seen) tellUnit(w io.Writer, path string) {
-	if stored := see.stored[path]; see.units.Of(stored) != stored {
+	if stored := see.stored(path); see.units.Of(stored) != stored {
 		fmt.Fprintf(w, "In %s; it is stored in %s.\n", see.units.Of(stored).Shown(), stored.Shown())
 	}
 }

@@ -6,7 +6,6 @@ import (
 	"io"
 	"net/http"
 	"net/url"
-	"strconv"
 	"strings"
 	"time"
 
@@ -147,7 +146,7 @@ func tellComparison(w io.Writer, a *server.Comparison) {
 		follows = fmt.Sprintf("%s follows %s by %s, give or take %s (likeness %.2f)", second, first, lag.Round(time.Second), step.Round(time.Second), a.Likeness)
 	}
 	off := func(difference float64, unit measure.Unit) string {
-		return measure.Figure(significant(difference, 3), unit)
+		return measure.Figure(measure.Significant(difference, 3), unit)
 	}
 	table(w, "", []string{"mean difference", off(a.Mean, unit)}, [][]string{{"standard deviation", off(a.Deviation, unit)},
 		{"limits of agreement", off(a.Low, "") + " to " + off(a.High, unit)}, {"smallest and largest", off(a.Lowest, "") + " and " + off(a.Highest, unit)},
@@ -156,12 +155,6 @@ func tellComparison(w io.Writer, a *server.Comparison) {
 		fmt.Fprintf(w, "%d readings were left out: the second had no value that still held.\n", a.LeftOut)
 	}
 	fmt.Fprintln(w, a.Suggestion)
-}
-
-// significant rounds to so many digits.
-func significant(v float64, digits int) float64 {
-	short, _ := strconv.ParseFloat(strconv.FormatFloat(v, 'g', digits, 64), 64)
-	return short
 }
 
 func deviceSheetCommand() *cobra.Command {

@@ -271,11 +271,7 @@ func (s *Site) narrate(ctx context.Context) {
 
 // figureOf writes what a signal reads, no finer than its instrument can tell.
 func figureOf(v *site.Signal) string {
-	value := *v.Value
-	if v.Step > 0 {
-		value = rounded(value, v.Step)
-	}
-	return measure.Figure(value, v.Unit)
+	return v.Figure(*v.Value, nil)
 }
 
 func (s *Site) tellOutput(before, o drive.Output) {

@@ -38,7 +38,7 @@ const noteAfter = store.ComputeAfter / 2
 func (d *derivedLive) sources() []derive.Source {
 	sources := make([]derive.Source, len(d.inputs))
 	for i, in := range d.inputs {
-		sources[i] = derive.Source{Path: in.Path(), Kind: in.Kind, Unit: in.Unit, Hold: derive.Hold(in.interval())}
+		sources[i] = derive.Source{Path: in.Path(), Kind: in.Kind, Unit: in.Unit, Hold: derive.Hold(in.interval()), Step: in.Step}
 	}
 	return sources
 }
@@ -80,6 +80,31 @@ func (l *live) link(all []store.Derivation) error {
 		byPath[path].rank = rank
 	}
 	return err
+}
+
+// stepFollows lets what is computed from a signal, and was told in its step, follow it to the step that it has now.
+func (t *Turn) stepFollows(s *signalLive, was float64) error {
+	for _, f := range s.feeds {
+		d := f.derived
+		before := d.sources()
+		for i, in := range d.inputs {
+			if in == s {
+				before[i].Step = was
+			}
+		}
+		old, now := derive.StepOf(d.signal.Unit, before), derive.StepOf(d.signal.Unit, d.sources())
+		if old == now || d.signal.Step != old || d.Recipe.Decimals != nil {
+			continue
+		}
+		d.signal.Step = now
+		if err := t.Tx.SaveSignal(t.ctx, &d.signal.Signal); err != nil {
+			return err
+		}
+		if err := t.stepFollows(d.signal, old); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // touch notes that a late reading of a signal changed what is derived from it.

@@ -45,6 +45,9 @@ func (t *Turn) declare(path, title string, r derive.Recipe, helper bool, who str
 	if s.Quantity == "" {
 		s.Quantity = m.Quantity
 	}
+	if s.Step == 0 {
+		s.Step = m.Step
+	}
 	if err := t.Tx.SaveSignal(t.ctx, &s.Signal); err != nil {
 		return nil, err
 	}

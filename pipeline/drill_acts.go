@@ -202,7 +202,7 @@ func (t *Turn) raiseRosterAlarm(r *roster.Roster, due measure.Instant) error {
 	}
 	a := alarm.Alarm{Kind: alarm.ByDrills, Severity: alarm.Advisory, State: alarm.StateRaised, RaisedAt: due, LearnedAt: t.Now, When: "not drilled for 90 days",
 		Sentence: fmt.Sprintf("Roster %s is not proven: nobody has drilled it for 90 days", r.Called()),
-		Advice:   fmt.Sprintf("Drill a guard that tells it: jaunty drill %s", guard)}
+		Advice:   fmt.Sprintf("Drill a guard that tells it: jaunty drill start %s", guard)}
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return err
 	}

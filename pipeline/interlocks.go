@@ -276,8 +276,7 @@ func (t *Turn) sight(i *lockLive) (drive.Sight, error) {
 			s.Why = i.signal.thing() + " is " + word
 		}
 	case drive.ByBands:
-		value, unit := t.live.site.Units.Show(i.signal.state.Held, i.signal.Unit)
-		s.Number, s.Value, s.Why = true, i.signal.state.Held, fmt.Sprintf("%s reads %s", i.signal.thing(), measure.Figure(value, unit))
+		s.Number, s.Value, s.Why = true, i.signal.state.Held, fmt.Sprintf("%s reads %s", i.signal.thing(), i.signal.Figure(i.signal.state.Held, t.live.site.Units))
 	case drive.ByFormula:
 		t.sightOfFormula(i, &s)
 	}

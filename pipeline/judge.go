@@ -104,9 +104,7 @@ func (s *signalLive) ownFault() bool {
 
 func (t *Turn) raiseSensorFault(s *signalLive, e *entry) error {
 	thing := roster.Thing(site.Title(s.device.Title, s.device.Name), site.Title(s.Title, s.Name))
-	units := t.live.site.Units
-	value, unit := units.Show(e.value, s.Unit)
-	reads := measure.Figure(value, unit)
+	reads := s.Figure(e.value, t.live.site.Units)
 	why, when := fmt.Sprintf("it has not moved from %s", reads), "stuck"
 	if e.quality&measure.Implausible != 0 {
 		why, when = fmt.Sprintf("it reads %s, which the instrument cannot truly give", reads), "implausible"

@@ -182,7 +182,12 @@ func (t *Turn) saveKitSignals(d *deviceLive, signals []site.Signal) error {
 		if err := t.Tx.SaveSignal(t.ctx, v); err != nil {
 			return err
 		}
-		d.signals[v.Name].Signal = *v
+		s := d.signals[v.Name]
+		step := s.Step
+		s.Signal = *v
+		if err := t.stepFollows(s, step); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -46,8 +46,12 @@ func (p *Pipeline) SetSignal(ctx context.Context, path string, c SignalChange, w
 			return err
 		}
 		t.touched = true
+		step := s.Step
 		s.Signal = v
 		if err := t.Tx.SaveSignal(t.ctx, &v); err != nil {
+			return err
+		}
+		if err := t.stepFollows(s, step); err != nil {
 			return err
 		}
 		if c.Interval != nil {

@@ -82,7 +82,7 @@ func (t *Turn) watched(s *signalLive) *roster.Watched {
 	}
 	w := &roster.Watched{Recipe: s.derived.Recipe, Units: t.live.site.Units}
 	for _, in := range s.derived.inputs {
-		w.Of = append(w.Of, roster.Part{Device: in.deviceTitle(), Signal: site.Title(in.Title, in.Name), Unit: in.Unit, Switch: in.Kind == site.KindSwitch})
+		w.Of = append(w.Of, roster.Part{Device: in.deviceTitle(), Signal: site.Title(in.Title, in.Name), Unit: in.Unit, Step: in.Step, Switch: in.Kind == site.KindSwitch})
 	}
 	return w
 }

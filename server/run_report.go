@@ -126,5 +126,5 @@ func (v *Server) panelOf(ctx context.Context, c *run.SignalCourse, span chart.Sp
 		return chart.Panel{}, err
 	}
 	line, _, err := v.store.Line(ctx, s.ID, span.From, span.Until, reportWide)
-	return chart.Panel{Title: c.Called, Unit: c.Unit, Steps: s.Kind == site.KindSwitch, Line: line}, err
+	return chart.Panel{Title: c.Called, Unit: c.Unit, Step: s.Step, Steps: s.Kind == site.KindSwitch, Line: line}, err
 }

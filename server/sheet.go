@@ -94,7 +94,7 @@ func (s sheetSignal) Day(at measure.Instant) string {
 func (s sheetSignal) DueDay() string { return s.Day(*s.Due) }
 
 // Figure writes a value with the signal's unit.
-func (s sheetSignal) Figure(v float64) string { return measure.Figure(v, s.Unit) }
+func (s sheetSignal) Figure(v float64) string { return measure.Say(v, s.Unit, s.Step) }
 
 // Plain writes a value without a unit.
 func (s sheetSignal) Plain(v float64) string { return measure.Figure(v, "") }

@@ -76,7 +76,7 @@ func checkOver(r *Recipe) error {
 }
 
 func dewPoint(r *Recipe, in []Source, m *Machine) error {
-	m.Output = Output{site.KindNumber, "Cel", "dew point"}
+	m.Output = Output{Kind: site.KindNumber, Unit: "Cel", Quantity: "dew point"}
 	m.step = func(_ measure.Instant, v []float64) (float64, bool) { return DewPoint(v[0], v[1], r.Over) }
 	if err := checkOver(r); err != nil {
 		return err
@@ -85,7 +85,7 @@ func dewPoint(r *Recipe, in []Source, m *Machine) error {
 }
 
 func dewMargin(r *Recipe, in []Source, m *Machine) error {
-	m.Output = Output{site.KindNumber, "K", "dew margin"}
+	m.Output = Output{Kind: site.KindNumber, Unit: "K", Quantity: "dew margin"}
 	m.step = func(_ measure.Instant, v []float64) (float64, bool) {
 		dew, ok := DewPoint(v[1], v[2], r.Over)
 		return v[0] - dew, ok
@@ -97,7 +97,7 @@ func dewMargin(r *Recipe, in []Source, m *Machine) error {
 }
 
 func absoluteHumidity(_ *Recipe, in []Source, m *Machine) error {
-	m.Output = Output{site.KindNumber, "g/m3", "absolute humidity"}
+	m.Output = Output{Kind: site.KindNumber, Unit: "g/m3", Quantity: "absolute humidity"}
 	m.step = func(_ measure.Instant, v []float64) (float64, bool) { return AbsoluteHumidity(v[0], v[1]) }
 	return m.in(in, "Cel", "%RH")
 }

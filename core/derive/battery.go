@@ -37,7 +37,7 @@ func charge(r *Recipe, in []Source, m *Machine) error {
 	if divider == 0 {
 		divider = 1
 	}
-	m.Output = Output{site.KindNumber, "%EL", "charge"}
+	m.Output = Output{Kind: site.KindNumber, Unit: "%EL", Quantity: "charge"}
 	m.step = func(_ measure.Instant, v []float64) (float64, bool) {
 		return max(0, min(100, fit.Curve.Apply(v[0]*divider/factor))), true
 	}

@@ -56,10 +56,10 @@ func formula(r *Recipe, in []Source, m *Machine) error {
 	if err != nil {
 		return err
 	}
-	m.Output = Output{site.KindNumber, unit, "formula"}
+	m.Output = Output{Kind: site.KindNumber, Unit: unit, Quantity: "formula"}
 	switch ast.OutputType() {
 	case cel.BoolType:
-		m.Output = Output{site.KindSwitch, "", "formula"}
+		m.Output = Output{Kind: site.KindSwitch, Unit: "", Quantity: "formula"}
 	case cel.DoubleType, cel.IntType:
 	default:
 		return fault("formula", "gives %s; it is to give a number, or true or false", ast.OutputType())

@@ -147,7 +147,7 @@ func TestKinds(t *testing.T) {
 
 func TestPairsByHolding(t *testing.T) {
 	r := Recipe{Kind: "power", Of: []Input{{"amperes", "m/a"}, {"volts", "m/v"}}}
-	m := build(t, r, Source{"m/a", site.KindNumber, "mA", 10_000}, Source{"m/v", site.KindNumber, "V", 3000})
+	m := build(t, r, Source{"m/a", site.KindNumber, "mA", 10_000, 0}, Source{"m/v", site.KindNumber, "V", 3000, 0})
 	check := func(at measure.Instant, want float64) {
 		t.Helper()
 		got, ok := m.Compute(at)

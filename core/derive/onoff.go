@@ -21,7 +21,7 @@ func onOff(r *Recipe, in []Source, m *Machine) error {
 	if err := g.Check(); err != nil {
 		return err
 	}
-	m.Output = Output{site.KindSwitch, "", "on or off"}
+	m.Output = Output{Kind: site.KindSwitch, Unit: "", Quantity: "on or off"}
 	on := false
 	m.seed = func(last measure.Reading) { on = last.Value != 0 }
 	m.step = func(_ measure.Instant, v []float64) (float64, bool) {
@@ -40,7 +40,7 @@ const minute = 60_000.0 // milliseconds
 
 // onFor counts from the first reading that is on after one that is off, or after a gap.
 func onFor(_ *Recipe, in []Source, m *Machine) error {
-	m.Output = Output{site.KindNumber, "min", "time on"}
+	m.Output = Output{Kind: site.KindNumber, Unit: "min", Quantity: "time on"}
 	var since, last measure.Instant // since when it is on; 0: it is off
 	m.seed = func(r measure.Reading) {
 		last, since = r.At, 0
@@ -65,7 +65,7 @@ func onFor(_ *Recipe, in []Source, m *Machine) error {
 }
 
 func offFor(_ *Recipe, _ []Source, m *Machine) error {
-	m.Output = Output{site.KindNumber, "min", "time since it was on"}
+	m.Output = Output{Kind: site.KindNumber, Unit: "min", Quantity: "time since it was on"}
 	var lastOn measure.Instant
 	m.seed = func(r measure.Reading) { lastOn = r.At - measure.Instant(r.Value*minute+0.5) }
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
@@ -80,7 +80,7 @@ func offFor(_ *Recipe, _ []Source, m *Machine) error {
 
 // cycles counts the readings that are on after one that was off and still held.
 func cycles(r *Recipe, in []Source, m *Machine) error {
-	m.Output, m.reach = Output{site.KindNumber, "count", "cycles"}, measure.Instant(r.Window/1e6)
+	m.Output, m.reach = Output{Kind: site.KindNumber, Unit: "count", Quantity: "cycles"}, measure.Instant(r.Window/1e6)
 	w := &starts{hold: in[0].Hold}
 	var begun []measure.Instant
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
@@ -111,7 +111,7 @@ func (s *starts) take(at measure.Instant, value float64) bool {
 type stretch struct{ from, until measure.Instant }
 
 func onTime(r *Recipe, in []Source, m *Machine) error {
-	m.Output, m.reach = Output{site.KindNumber, "min", "time on"}, measure.Instant(r.Window/1e6)
+	m.Output, m.reach = Output{Kind: site.KindNumber, Unit: "min", Quantity: "time on"}, measure.Instant(r.Window/1e6)
 	var on []stretch
 	var total measure.Instant
 	var last measure.Reading
@@ -150,7 +150,7 @@ func timesUsual(r *Recipe, in []Source, m *Machine) error {
 	if r.Count != "cycles" && r.Count != "on-time" {
 		return fault("count", "%q is not cycles or on-time", r.Count)
 	}
-	m.Output, m.reach = Output{site.KindNumber, "/", "times its usual"}, (usualDays+1)*24*hourLong
+	m.Output, m.reach = Output{Kind: site.KindNumber, Unit: "/", Quantity: "times its usual"}, (usualDays+1)*24*hourLong
 	u := &usual{hours: map[measure.Instant]measure.Instant{}}
 	w := &starts{hold: in[0].Hold}
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {

@@ -141,7 +141,7 @@ func TestComputedAgainIsTheSame(t *testing.T) {
 		if name == "times-usual" || name == "unlike-usual" {
 			step, length, runs = 1_200_000, 2500, 5
 		}
-		sources := []Source{{"x", site.KindNumber, "V", 12 * step}, {"y", site.KindNumber, "V", 3 * step}, {"z", site.KindSwitch, "", 6 * step}}
+		sources := []Source{{"x", site.KindNumber, "V", 12 * step, 0}, {"y", site.KindNumber, "V", 3 * step, 0}, {"z", site.KindSwitch, "", 6 * step, 0}}
 		var of []Source
 		for _, i := range w.of {
 			of = append(of, sources[i])

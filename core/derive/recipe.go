@@ -3,6 +3,7 @@ package derive
 import (
 	"database/sql/driver"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -44,6 +45,7 @@ type Source struct {
 	Kind string
 	Unit measure.Unit
 	Hold measure.Instant // for how long its value holds, in milliseconds
+	Step float64         // of its figures; 0: not known
 }
 
 // Output is what a derived signal is.
@@ -51,6 +53,7 @@ type Output struct {
 	Kind     string
 	Unit     measure.Unit
 	Quantity string
+	Step     float64 // of its figures, as of what it is computed from; 0: not known
 }
 
 // Hold is for how long an input's value holds, in milliseconds: its silence limit, or a day where no
@@ -94,7 +97,29 @@ func (r *Recipe) Build(sources []Source) (*Machine, error) {
 	for i, place := range order {
 		inOrder[i] = sources[place]
 	}
-	return m, k.build(r, inOrder, m)
+	if err := k.build(r, inOrder, m); err != nil {
+		return m, err
+	}
+	m.Step = StepOf(m.Unit, sources)
+	if r.Decimals != nil {
+		m.Step = math.Pow10(-*r.Decimals)
+	}
+	return m, nil
+}
+
+// StepOf is the step of what is computed in a unit: the finest of those of the sources that are of its dimension. A difference of
+// temperatures is of theirs. It is 0 where none is known.
+func StepOf(unit measure.Unit, sources []Source) (step float64) {
+	for _, s := range sources {
+		if unit == "" { // figures without a unit may be of anything
+			break
+		}
+		own := measure.StepIn(s.Step, s.Unit, unit)
+		if own > 0 && (step == 0 || own < step) {
+			step = own
+		}
+	}
+	return step
 }
 
 // match gives for each role of the kind which input plays it.

@@ -9,7 +9,7 @@ import (
 
 func difference(_ *Recipe, in []Source, m *Machine) error {
 	unit := in[0].Unit
-	m.Output = Output{site.KindNumber, unit, "difference"}
+	m.Output = Output{Kind: site.KindNumber, Unit: unit, Quantity: "difference"}
 	if unit.Dimension() == "temperature" { // a difference of temperatures is no temperature: 0 °C is not "no difference"
 		unit, m.Unit = "Cel", "K"
 	}
@@ -20,7 +20,7 @@ func difference(_ *Recipe, in []Source, m *Machine) error {
 // severally builds a kind that makes one number of several in one unit, that of the first.
 func severally(of func([]float64) float64) func(*Recipe, []Source, *Machine) error {
 	return func(r *Recipe, in []Source, m *Machine) error {
-		m.Output = Output{site.KindNumber, in[0].Unit, r.Kind}
+		m.Output = Output{Kind: site.KindNumber, Unit: in[0].Unit, Quantity: r.Kind}
 		m.step = func(_ measure.Instant, v []float64) (float64, bool) { return of(v), true }
 		units := make([]measure.Unit, len(in))
 		for i := range units {
@@ -42,7 +42,7 @@ func highestOf(v []float64) float64 { return slices.Max(v) }
 func lowestOf(v []float64) float64  { return slices.Min(v) }
 
 func power(_ *Recipe, in []Source, m *Machine) error {
-	m.Output = Output{site.KindNumber, "W", "power"}
+	m.Output = Output{Kind: site.KindNumber, Unit: "W", Quantity: "power"}
 	m.step = func(_ measure.Instant, v []float64) (float64, bool) {
 		watts := v[0] * v[1]
 		if len(in) == 3 {

@@ -66,7 +66,7 @@ func line(points []measure.Reading, at measure.Instant) (slope, deviation float6
 
 func rate(r *Recipe, in []Source, m *Machine) error {
 	t := newTrend(r, m)
-	m.Output = Output{site.KindNumber, in[0].Unit, "change an hour"}
+	m.Output = Output{Kind: site.KindNumber, Unit: in[0].Unit, Quantity: "change an hour"}
 	if in[0].Unit.Dimension() == "temperature" {
 		m.Unit = "K"
 		if err := m.in(in, "Cel"); err != nil {
@@ -82,7 +82,7 @@ func rate(r *Recipe, in []Source, m *Machine) error {
 
 func forecast(r *Recipe, _ []Source, m *Machine) error {
 	t := newTrend(r, m)
-	m.Output = Output{site.KindNumber, "h", "time until " + measure.Figure(*r.Limit, "")}
+	m.Output = Output{Kind: site.KindNumber, Unit: "h", Quantity: "time until " + measure.Figure(*r.Limit, "")}
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
 		slope, _, ok := t.take(at, v[0])
 		hours := (*r.Limit - v[0]) / slope
@@ -99,7 +99,7 @@ const within95 = 1.98
 
 func hoursLeft(r *Recipe, _ []Source, m *Machine) error {
 	t := newTrend(r, m)
-	m.Output = Output{site.KindNumber, "h", "time left"}
+	m.Output = Output{Kind: site.KindNumber, Unit: "h", Quantity: "time left"}
 	side := map[string]float64{"": 0, "middle": 0, "low": -within95, "high": within95}
 	times, known := side[r.Edge]
 	if !known {
@@ -122,7 +122,7 @@ func hoursLeft(r *Recipe, _ []Source, m *Machine) error {
 
 func charging(r *Recipe, _ []Source, m *Machine) error {
 	t := newTrend(r, m)
-	m.Output = Output{site.KindSwitch, "", "charging"}
+	m.Output = Output{Kind: site.KindSwitch, Unit: "", Quantity: "charging"}
 	on := false
 	m.seed = func(last measure.Reading) { on = last.Value != 0 }
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {

@@ -30,7 +30,7 @@ func (h *hourly) add(v float64) {
 // same hour on the 28 days before. The spread is that of these means (1.4826 times their median distance from the
 // median, which is the standard deviation of a normal distribution) together with the standard deviation within an hour.
 func unlikeUsual(_ *Recipe, in []Source, m *Machine) error {
-	m.Output = Output{site.KindNumber, "", "spreads from usual"}
+	m.Output = Output{Kind: site.KindNumber, Unit: "", Quantity: "spreads from usual"}
 	m.reach = daysOfUsual*24*hour + hour
 	hours := map[measure.Instant]*hourly{}
 	var at hourlyUsual
@@ -94,7 +94,7 @@ func readingsOver(r *Recipe, in []Source, m *Machine) error {
 	if r.Last > maxLast {
 		return fault("last", "is %d; %d at most", r.Last, maxLast)
 	}
-	m.Output = Output{site.KindNumber, "", fmt.Sprintf("of the last %d readings", r.Last)}
+	m.Output = Output{Kind: site.KindNumber, Unit: "", Quantity: fmt.Sprintf("of the last %d readings", r.Last)}
 	m.reach = measure.Instant(r.Last) * in[0].Hold
 	type seen struct {
 		at  measure.Instant

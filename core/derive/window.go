@@ -33,7 +33,7 @@ func (w *window) take(at measure.Instant, value float64, gone func(measure.Readi
 func (w *window) count() float64 { return float64(len(w.held) - w.first) }
 
 func (m *Machine) same(r *Recipe, in []Source) {
-	m.Output, m.reach = Output{site.KindNumber, in[0].Unit, r.Kind}, measure.Instant(r.Window/1e6)
+	m.Output, m.reach = Output{Kind: site.KindNumber, Unit: in[0].Unit, Quantity: r.Kind}, measure.Instant(r.Window/1e6)
 }
 
 func movingMean(r *Recipe, in []Source, m *Machine) error {

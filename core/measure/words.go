@@ -85,6 +85,72 @@ func Stepped(value, step float64) string {
 	return Round(math.Round(value/step)*step, len(decimals))
 }
 
+// unknownStep is to how many significant digits a value is told where the step of its instrument is not known.
+const unknownStep = 5
+
+// Say writes a value that is read, with its unit, as people read it: no finer than the step of its instrument, and to five
+// significant digits where none is known (0). An energy without a step is told in the unit in which it is read best, and a time from
+// a minute on as a length.
+func Say(value float64, unit Unit, step float64) string {
+	if length := spell(value, unit); length != "" {
+		return length
+	}
+	if step <= 0 {
+		if scales[unit.Dimension()] != nil {
+			return Amount(value, unit)
+		}
+		return Figure(Significant(value, unknownStep), unit)
+	}
+	text := Stepped(value, step)
+	if shown := unit.Shown(); shown != "" {
+		return text + " " + shown
+	}
+	return text
+}
+
+// spell writes a time as a length: of seconds from a minute on, of what is measured in more from a second on; empty for all else.
+func spell(value float64, unit Unit) string {
+	seconds, err := Convert(math.Abs(value), unit, "s")
+	least := 1.0
+	if unit == "s" || unit == "ms" {
+		least = 60
+	}
+	if err != nil || unit.Dimension() != "time" || seconds < least || seconds > math.MaxInt32 {
+		return ""
+	}
+	sign := ""
+	if value < 0 {
+		sign = "-"
+	}
+	return sign + Length(time.Duration(seconds*float64(time.Second)))
+}
+
+// Significant rounds a value to so many significant digits.
+func Significant(value float64, digits int) float64 {
+	if short, err := strconv.ParseFloat(strconv.FormatFloat(value, 'g', digits, 64), 64); err == nil {
+		return short
+	}
+	return value
+}
+
+// StepIn gives a step of one unit in another, as the power of ten that is no larger where their sizes differ: 0.1 °C is told to 0.1 °F. It is 0 for a step
+// that is not known, and for units that cannot be converted.
+func StepIn(step float64, from, to Unit) float64 {
+	if from == to || step <= 0 {
+		return max(step, 0)
+	}
+	high, err := Convert(step, from, to)
+	low, _ := Convert(0, from, to)
+	if err != nil || high == low {
+		return 0
+	}
+	size := math.Abs(high - low)
+	if math.Abs(size-step) < step/1e9 { // of one size, as kelvins and degrees Celsius
+		return step
+	}
+	return math.Pow10(int(math.Floor(math.Log10(size) + 1e-9)))
+}
+
 // Places gives how many decimal places a value of a size is told with: three significant digits, and none below the point from 100 on.
 func Places(size float64) int {
 	size = math.Abs(size)

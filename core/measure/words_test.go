@@ -2,6 +2,7 @@ package measure
 
 import (
 	"encoding/json"
+	"math"
 	"os"
 	"testing"
 	"time"
@@ -31,6 +32,15 @@ func TestWords(t *testing.T) {
 			Value, Step float64
 			Words       string
 		}
+		Values []struct {
+			Value, Step float64
+			Unit        Unit
+			Words       string
+		}
+		Seen []struct {
+			Step, Words float64
+			From, To    Unit
+		}
 	}
 	if err := json.Unmarshal(text, &cases); err != nil {
 		t.Fatal(err)
@@ -55,7 +65,17 @@ func TestWords(t *testing.T) {
 			t.Errorf("%v by %v: %q, want %q", c.Value, c.Step, got, c.Words)
 		}
 	}
-	if len(cases.Lengths)*len(cases.Counts)*len(cases.Amounts)*len(cases.Steps) == 0 {
+	for _, c := range cases.Values {
+		if got := Say(c.Value, c.Unit, c.Step); got != c.Words {
+			t.Errorf("%v %s by %v: %q, want %q", c.Value, c.Unit, c.Step, got, c.Words)
+		}
+	}
+	for _, c := range cases.Seen {
+		if got := StepIn(c.Step, c.From, c.To); math.Abs(got-c.Words) > c.Words/1e9 {
+			t.Errorf("a step of %v %s is one of %v %s, want %v", c.Step, c.From, got, c.To, c.Words)
+		}
+	}
+	if len(cases.Lengths)*len(cases.Counts)*len(cases.Amounts)*len(cases.Steps)*len(cases.Values)*len(cases.Seen) == 0 {
 		t.Error("a table is empty")
 	}
 }

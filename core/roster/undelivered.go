@@ -70,7 +70,7 @@ func (n *Notice) mendIt() string {
 	if n.Carrier == Webhook { // it may hold a secret
 		old = n.Carrier
 	}
-	return fmt.Sprintf("Correct it at the contact: jaunty contact set %s --drop %s --%s NEW.", n.Contact, old, flag)
+	return fmt.Sprintf("Correct it at the contact: jaunty contact set %s --remove %s --%s NEW.", n.Contact, old, flag)
 }
 
 func (n *Notice) testIt() string {

@@ -23,11 +23,15 @@ type Watched struct {
 type Part struct {
 	Device, Signal string // as people call them
 	Unit           measure.Unit
+	Step           float64 // of its figures; 0: not known
 	Switch         bool
 }
 
 // itself tells whether a switch says that its device runs: what it tells is told of the device.
 func (p *Part) itself() bool { return p.Switch && site.RunsItself(p.Signal) }
+
+// step is that of its figures in a unit.
+func (p *Part) step(unit measure.Unit) float64 { return measure.StepIn(p.Step, p.Unit, unit) }
 
 func (p *Part) thing() string {
 	if p.itself() {
@@ -103,21 +107,21 @@ func (w *Watched) says(value float64, unit measure.Unit) string {
 		if value < 0 {
 			verb = "falls"
 		}
-		return fmt.Sprintf("%s by %s", verb, measure.Figure(math.Abs(value), unit))
+		return fmt.Sprintf("%s by %s", verb, measure.Say(math.Abs(value), unit, of.step(unit)))
 	case "times-usual":
 		what := "starts"
 		if w.Recipe.Count == "on-time" {
 			what = "time on"
 		}
-		return fmt.Sprintf("had %s times the usual %s in the last day", measure.Figure(value, ""), what)
+		return fmt.Sprintf("had %s times the usual %s in the last day", measure.Say(value, "", 0), what)
 	case "unlike-usual":
 		side := "above"
 		if value < 0 {
 			side = "below"
 		}
-		return fmt.Sprintf("reads %s %s its usual of this hour", measure.Figure(math.Abs(value), "")+" spreads", side)
+		return fmt.Sprintf("reads %s %s its usual of this hour", measure.Say(math.Abs(value), "", 0)+" spreads", side)
 	case "moving-mean":
-		return fmt.Sprintf("was %s on average over the %s", measure.Figure(value, unit), last)
+		return fmt.Sprintf("was %s on average over the %s", measure.Say(value, unit, of.step(unit)), last)
 	}
 	return ""
 }

@@ -2,7 +2,6 @@ package run
 
 import (
 	"math"
-	"strconv"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -13,6 +12,7 @@ type SignalCourse struct {
 	Signal    string           `json:"signal" doc:"DEVICE/SIGNAL"`
 	Called    string           `json:"called"`
 	Unit      measure.Unit     `json:"unit"`
+	Step      float64          `json:"step" doc:"of its figures; 0: not known"`
 	Readings  int              `json:"readings"`
 	Lowest    *float64         `json:"lowest" doc:"null: there was no usable reading"`
 	LowestAt  *measure.Instant `json:"lowest_at" format:"date-time"`
@@ -22,13 +22,9 @@ type SignalCourse struct {
 	Known     float64          `json:"known" doc:"seconds of the run in which a value is known to have held"`
 }
 
-// Figure writes one of its values, to four digits, with the unit.
+// Figure writes one of its values, no finer than the step of the signal, with the unit.
 func (c *SignalCourse) Figure(v float64) string {
-	short, err := strconv.ParseFloat(strconv.FormatFloat(v, 'g', 4, 64), 64)
-	if err != nil {
-		short = v
-	}
-	return measure.Figure(short, c.Unit)
+	return measure.Say(v, c.Unit, c.Step)
 }
 
 // Outcome is what came of one goal.
@@ -96,7 +92,7 @@ const pointsWanted = 400
 // Gather begins to add up a signal's readings in a stretch, with the goals that it has.
 func Gather(s *site.Signal, called string, goals Goals, from, until, hold measure.Instant) *Gatherer {
 	g := &Gatherer{from: from, until: until, hold: hold, every: max(1, (until-from)/pointsWanted),
-		course: SignalCourse{Signal: s.Path(), Called: called, Unit: s.Unit}}
+		course: SignalCourse{Signal: s.Path(), Called: called, Unit: s.Unit, Step: s.Step}}
 	for _, goal := range goals {
 		if goal.Signal == s.Path() {
 			g.goals = append(g.goals, Outcome{Goal: goal, Called: called, Unit: s.Unit, Words: goal.Words(called, s.Unit)})

@@ -140,14 +140,7 @@ func (s *Signal) Says(value float64, units Units) string {
 // Figure writes a value of the signal in the units that people see: no finer than its step.
 func (s *Signal) Figure(value float64, units Units) string {
 	shown, unit := units.Show(value, s.Unit)
-	if s.Step <= 0 || unit != s.Unit {
-		return measure.Figure(shown, unit)
-	}
-	text := measure.Stepped(shown, s.Step)
-	if sign := unit.Shown(); sign != "" {
-		text += " " + sign
-	}
-	return text
+	return measure.Say(shown, unit, measure.StepIn(s.Step, s.Unit, unit))
 }
 
 // Word gives the first band of a name, in capitals or not; false: there is none.

@@ -47,6 +47,21 @@ export function seenDifference(difference: number, stored: string) {
   return from.offset === to.offset ? Number(scaled.toPrecision(14)) : Math.round(scaled * 1e8) / 1e8
 }
 
+/** A step of a unit as it is seen, as the power of ten that is no larger where the sizes differ: 0.1 °C is told to 0.1 °F. */
+export function seenStep(step: number, stored: string, to = seenUnit(stored)) {
+  const from = facts.get(stored)
+  const into = facts.get(to)
+  if (!(step > 0) || !from || !into) return Math.max(step, 0)
+  const size = (step * from.factor) / into.factor
+  return Math.abs(size - step) < step / 1e9 ? step : 10 ** Math.floor(Math.log10(size) + 1e-9)
+}
+
+/** What is measured in time, in seconds; undefined of all else. */
+export function secondsOf(value: number, unit: string) {
+  const f = facts.get(unit)
+  return f?.dimension === 'time' ? value * f.factor : undefined
+}
+
 /** How the unit in which values of a unit are seen is written behind a figure. */
 export const shown = (unit: string) => facts.get(seenUnit(unit))?.shown ?? unit
 

@@ -1,7 +1,7 @@
 import type { Alarm, Device, DeviceStory, Doubt, Guard, Signal } from './client'
-import { seen, seenUnit, shown } from './units'
+import { secondsOf, see, seen, seenStep, seenUnit, shown, written } from './units'
 
-export { shown } from './units'
+export { see, seenStep, shown }
 
 const plain = new Intl.NumberFormat('en-GB', { maximumFractionDigits: 12, useGrouping: false })
 
@@ -15,8 +15,38 @@ export function reads(s: Signal) {
   if (s.value == null) return '–'
   if (s.text != null) return s.text.length > 24 ? `${s.text.slice(0, 23)}…` : s.text
   if (s.kind === 'switch') return stateName(s, s.value)
-  const value = seen(s.value, s.unit)
-  return s.step > 0 && seenUnit(s.unit) === s.unit ? stepped(value, s.step) : figure(Number(value.toPrecision(5)))
+  return valueParts(s.value, s.unit, s.step)[0]
+}
+
+/** The unit behind what a signal reads; empty where the figure says it, as lengths of time do. */
+export const readsIn = (s: Signal) =>
+  s.value == null || s.text != null || s.kind === 'switch' ? shown(s.unit) : valueParts(s.value, s.unit, s.step)[1]
+
+/** What is read, as people read it: its figure and its unit. It is no finer than the step of its instrument; where none is known (0)
+ *  it has five significant digits. An energy without a step is told in the unit in which it is read best, and a time from a minute
+ *  on as a length. */
+export const valueParts = (value: number, unit: string, step = 0) =>
+  valuePartsIn(seen(value, unit), seenUnit(unit), seenStep(step, unit))
+
+/** The same of a value, and a step, that are in the unit already. */
+export function valuePartsIn(value: number, unit: string, step = 0): [string, string] {
+  const length = spelled(value, unit)
+  if (length) return [length, '']
+  if (step > 0) return [stepped(value, step), written(unit)]
+  if (unit in energies) return scaled(value, unit, unit)
+  return [figure(Number(value.toPrecision(5))), written(unit)]
+}
+
+/** What is read with its unit, in words. */
+export const say = (value: number, unit: string, step = 0) => valueParts(value, unit, step).filter(Boolean).join(' ')
+export const sayIn = (value: number, unit: string, step = 0) =>
+  valuePartsIn(value, unit, step).filter(Boolean).join(' ')
+
+/** A time as a length: of seconds from a minute on, of what is measured in more from a second on; empty for all else. */
+function spelled(value: number, unit: string) {
+  const seconds = secondsOf(Math.abs(value), unit)
+  if (seconds === undefined || seconds < (unit === 's' || unit === 'ms' ? 60 : 1)) return ''
+  return `${value < 0 ? '-' : ''}${length(seconds * 1000)}`
 }
 
 /** A value no finer than the step of its instrument, with as many decimal places as that has; a half goes away from 0. */
@@ -33,11 +63,11 @@ export const bandOf = (s: Pick<Signal, 'bands'>, value: number) =>
 export const bandWord = (s: Signal) => (s.kind === 'number' && s.value != null ? (bandOf(s, s.value)?.name ?? '') : '')
 
 /** What stands behind a figure: its unit, and the word of the band that it lies in. */
-export const unitWord = (s: Signal) => [shown(s.unit), bandWord(s)].filter(Boolean).join(' · ')
+export const unitWord = (s: Signal) => [readsIn(s), bandWord(s)].filter(Boolean).join(' · ')
 
 /** What a signal reads, with its unit and the word of its band. */
 export const readsAs = (s: Signal) =>
-  [[reads(s), shown(s.unit)].filter(Boolean).join(' '), bandWord(s)].filter(Boolean).join(', ')
+  [[reads(s), readsIn(s)].filter(Boolean).join(' '), bandWord(s)].filter(Boolean).join(', ')
 
 type Stretch = { from?: number; to?: number }
 /** Bands as they are drawn: where some overlap, the first has the place. */
@@ -69,7 +99,7 @@ const unusable = ['implausible', 'warming', 'stuck', 'drill']
 /** Why the newest reading of a signal is of no use; empty when it is. */
 export const doubt = (s: Signal) => s.quality.filter((mark) => unusable.includes(mark)).join(', ')
 
-/** A value of a unit as it is seen, with the unit. */
+/** A value that somebody gave, as a limit, as it is seen, with the unit: it loses no digit. */
 export const amount = (value: number, unit: string) => `${figure(seen(value, unit))} ${shown(unit)}`.trim()
 
 /** A test of a guard as it is seen. */
@@ -103,7 +133,10 @@ export const counted = (n: number, one: string, many: string) => `${n} ${Math.ab
 
 const energies = { mWh: 1e-6, Wh: 1e-3, kWh: 1, MWh: 1e3 } as const
 /** What adds up, as energy or a volume, in the unit in which it is read best: "345 kWh", "12.3 mWh". */
-export function sized(value: number, unit: string, sign = shown(unit)) {
+export const sized = (value: number, unit: string, sign = shown(unit)) =>
+  scaled(value, unit, sign).filter(Boolean).join(' ')
+
+function scaled(value: number, unit: string, sign: string): [string, string] {
   let [v, u] = [value, sign]
   if (value !== 0 && unit in energies)
     for (const [name, size] of Object.entries(energies)) {
@@ -119,7 +152,7 @@ export function sized(value: number, unit: string, sign = shown(unit)) {
         : size >= 0.9995
           ? 2
           : Math.min(2 - Math.floor(Math.log10(size)), 9)
-  return `${v.toFixed(places)} ${u}`.trim()
+  return [v.toFixed(places), u]
 }
 
 const parts: Record<string, string> = { d: 'd', h: 'h', m: 'min', s: 's', ms: 'ms' }

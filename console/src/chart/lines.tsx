@@ -18,7 +18,7 @@ import {
   type Span,
   tick,
 } from './paint'
-import { columnsOf, type Trace, valueAt } from './trace'
+import { columnsOf, type Trace, traceSays, valueAt } from './trace'
 import { touches } from './touch'
 import { framed, shifted, type Stretch, type View, zoomed } from './window'
 
@@ -174,8 +174,7 @@ function TraceKeys({ traces, list }: { traces: Trace[]; list: React.RefObject<HT
   )
 }
 
-const told = (t: Trace, v: number | null) =>
-  v == null ? '–' : t.states ? t.states[v ? 1 : 0] : `${figure(Number(v.toPrecision(5)))} ${t.unit}`.trim()
+const told = (t: Trace, v: number | null) => (v == null ? '–' : t.states ? t.states[v ? 1 : 0] : traceSays(t, v))
 
 function reading(p: Props, at: number) {
   const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }

@@ -1,6 +1,6 @@
 import uPlot from 'uplot'
 import { seen } from '../api/units'
-import { clock } from '../api/words'
+import { clock, figure, sayIn } from '../api/words'
 import type { Doubt, SignalLine } from '../api/client'
 
 /** One line of a chart, in the units in which it is seen. */
@@ -8,6 +8,8 @@ export type Trace = {
   key: string
   title: string
   unit: string // as it is written behind a figure
+  code?: string // of the unit, where values are told by it
+  step?: number // of its values; 0: not known
   tone: number // one of the eight colours
   at: number[]
   value: (number | null)[]
@@ -17,6 +19,10 @@ export type Trace = {
   stepped?: boolean // a value holds until the next
   faint?: boolean // of an earlier time
 }
+
+/** A value of a line, with its unit, as people read it. */
+export const traceSays = (t: Pick<Trace, 'code' | 'unit' | 'step'>, v: number) =>
+  t.code ? sayIn(v, t.code, t.step) : `${figure(Number(v.toPrecision(5)))} ${t.unit}`.trim()
 
 /** A line with its gaps: where nothing came for longer than readings hold, and where they are of no use. */
 export function withGaps(line: SignalLine, unit: string): Pick<Trace, 'at' | 'value'> {

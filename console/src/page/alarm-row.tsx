@@ -1,7 +1,7 @@
 import { useNavigate } from 'react-router'
 import { type Alarm, api, type Guard, pathOf, type Signal, type Spark as Points, take } from '../api/client'
 import { useAcknowledge, useAlarmAct, useSession, useSparks } from '../api/queries'
-import { byUrgency, clock, length, limitsOf, reads, sentence, shown, unitWord } from '../api/words'
+import { byUrgency, clock, length, limitsOf, reads, sentence, shown, unitWord, readsIn } from '../api/words'
 import { Spark } from '../chart/spark'
 import { Button, Failure, PlainLink, QuietLink, Soft } from '../ui/basics'
 import { Figure, Item, List, Words } from '../ui/list'
@@ -55,7 +55,7 @@ function AlarmRow({ alarm, signal, spark, zone, now }: Props) {
       <Figure $tone={toneOf(alarm.severity)}>
         {alarm.kind === 'guard' ? (
           <>
-            {signal ? reads(signal) : '–'} <small>{shown(alarm.unit)}</small>
+            {signal ? reads(signal) : '–'} <small>{signal ? readsIn(signal) : shown(alarm.unit)}</small>
           </>
         ) : (
           length(now - Date.parse(alarm.raised_at) + (alarm.unit === 's' ? alarm.value * 1000 : 0))

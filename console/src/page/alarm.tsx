@@ -5,8 +5,7 @@ import { type Alarm, api, pathOf, take } from '../api/client'
 import { useNow } from '../api/live'
 import { frameFile, useNewestFrame } from '../api/frames'
 import { useAlarm, useRecord, useSession, useSignals, useSite } from '../api/queries'
-import { seen } from '../api/units'
-import { amount, clock, ending, figure, length, reads, sentence, shown } from '../api/words'
+import { clock, ending, length, reads, sentence, readsIn, say, valueParts } from '../api/words'
 import { Above, BigFigure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../ui/basics'
 import { NoPage } from '../ui/no-page'
 import { Shape, toneOf } from '../ui/severity'
@@ -128,11 +127,11 @@ export function AlarmPage() {
       {a.kind === 'guard' ? (
         <Row>
           <BigFigure
-            value={signal ? reads(signal) : figure(seen(a.value, a.unit))}
-            unit={`${shown(a.unit)} now`}
+            value={signal ? reads(signal) : valueParts(a.value, a.unit)[0]}
+            unit={`${signal ? readsIn(signal) : valueParts(a.value, a.unit)[1]} now`}
             tone={raised ? toneOf(a.severity) : undefined}
           />
-          <Soft>went as far as {amount(a.extreme, a.unit)}</Soft>
+          <Soft>went as far as {say(a.extreme, a.unit, signal?.step)}</Soft>
         </Row>
       ) : (
         <Prose>

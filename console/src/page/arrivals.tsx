@@ -3,7 +3,7 @@ import { api, type Arrival, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useFormDraft } from '../api/drafts'
 import { useAct, useArrivals, useEnrolment, useKits, useSession } from '../api/queries'
-import { age, counted, figure, shown } from '../api/words'
+import { age, counted, say } from '../api/words'
 import {
   Above,
   Button,
@@ -74,10 +74,7 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
       {a.signals.length > 0 && (
         <Prose>
           It sends{' '}
-          {a.signals
-            .map((s) => (s.text ? `${s.name} “${s.text}”` : `${s.name} ${figure(s.value)} ${shown(s.unit)}`))
-            .join(', ')}
-          .
+          {a.signals.map((s) => (s.text ? `${s.name} “${s.text}”` : `${s.name} ${say(s.value, s.unit)}`)).join(', ')}.
         </Prose>
       )}
       {owner && (

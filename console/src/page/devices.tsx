@@ -1,6 +1,6 @@
 import { useNow } from '../api/live'
 import { useArrivals, useDevices, useSession } from '../api/queries'
-import { age, amount, clockWords, lifeWords } from '../api/words'
+import { age, clockWords, lifeWords, say } from '../api/words'
 import {
   Columns,
   Above,
@@ -80,7 +80,7 @@ export function Devices() {
                     {d.protocol || '–'} <Soft>{d.address}</Soft>
                   </td>
                   <td>{clockWords(d) || '–'}</td>
-                  <td>{d.battery == null ? '–' : amount(d.battery, d.battery_unit)}</td>
+                  <td>{d.battery == null ? '–' : say(d.battery, d.battery_unit)}</td>
                   <td>{d.firmware || '–'}</td>
                 </tr>
               ))}

@@ -7,7 +7,7 @@ import { useDraft } from '../api/drafts'
 import { type Draft, draftOf, guardOf, isComplete, limitsIn, newRung, type Replay, useReplay } from '../api/guards'
 import { useGuardAct, useGuards, useSession, useSignals, useSite } from '../api/queries'
 import { seen } from '../api/units'
-import { clock, figure, fullTitle, length, lengthOf, many, shown } from '../api/words'
+import { clock, figure, fullTitle, length, lengthOf, many, shown, valueParts } from '../api/words'
 import { type Scale, LineChart } from '../chart/line'
 import { Limits } from '../chart/limits'
 import {
@@ -148,7 +148,7 @@ function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
                 />
               </Well>
             )}
-            <WouldHave replay={replay} days={Math.round(spans[last] / day)} />
+            <WouldHave signal={signal} replay={replay} days={Math.round(spans[last] / day)} />
             {keeper && (
               <Row style={{ marginTop: 'var(--gap-4)' }}>
                 <Button type="submit" isDisabled={save.isPending}>
@@ -267,7 +267,7 @@ function spanOf(values: number[], rungs: Draft['rungs']): [number, number] {
 }
 
 /** In words, and one by one, what the guard would have raised. */
-function WouldHave({ replay, days }: { replay: Replay; days: number }) {
+function WouldHave({ signal, replay, days }: { signal: Signal; replay: Replay; days: number }) {
   const zone = useSite().data?.zone ?? 'UTC'
   const dayText: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
   if (replay.error) return <Failure error={replay.error} />
@@ -316,7 +316,7 @@ function WouldHave({ replay, days }: { replay: Replay; days: number }) {
                       <td>
                         <Shape of={o.severity} /> {o.severity} {o.level && <Soft>{o.level}</Soft>}
                       </td>
-                      <Num>{figure(Number(o.extreme.toPrecision(5)))}</Num>
+                      <Num>{valueParts(o.extreme, signal.unit, signal.step)[0]}</Num>
                     </tr>
                   ))}
               </tbody>

@@ -5,7 +5,7 @@ import type { RunComparison } from '../api/client'
 import { useSite } from '../api/queries'
 import { useRunComparison } from '../api/runs'
 import { seen, shown } from '../api/units'
-import { amount, clock, figure, length } from '../api/words'
+import { clock, figure, length, say } from '../api/words'
 import { Above, Failure, Heading, Num, PlainLink, Prose, Scroll, Soft, Table, Well } from '../ui/basics'
 import { Select } from '../ui/form'
 import { useSize } from '../ui/size'
@@ -163,7 +163,7 @@ function Beside({ comparison: c }: { comparison: RunComparison }) {
   for (const figureOf of ['lowest', 'mean', 'highest'] as const)
     rows.push([
       figureOf.charAt(0).toUpperCase() + figureOf.slice(1),
-      (r) => (own(r)?.[figureOf] == null ? '–' : amount(Number(own(r)![figureOf]!.toPrecision(4)), c.unit)),
+      (r) => (own(r)?.[figureOf] == null ? '–' : say(own(r)![figureOf]!, c.unit, own(r)!.step)),
     ])
   for (const words of [...new Set(c.runs.flatMap((r) => r.results.map((o) => o.words)))])
     rows.push([

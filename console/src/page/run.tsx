@@ -6,7 +6,7 @@ import { useNow } from '../api/live'
 import { useDraft } from '../api/drafts'
 import { useSession, useSignals, useSite } from '../api/queries'
 import { changeRun, markPhase, removeRun, report, stopRun, useRun } from '../api/runs'
-import { amount, clock, figure, length } from '../api/words'
+import { clock, length, say } from '../api/words'
 import {
   Above,
   Button,
@@ -31,6 +31,7 @@ import { Form, Send, Written } from '../ui/form'
 import { Sure } from '../ui/sure'
 import { AssetChart } from './asset-chart'
 import { draftsOf, type GoalDraft, GoalFields, goalsOf } from './goal-fields'
+import { sumWords } from '../api/totals'
 
 const seconds: Intl.DateTimeFormatOptions = {
   day: 'numeric',
@@ -212,7 +213,7 @@ function Courses({ run: r }: { run: Page }) {
   const zone = useSite().data?.zone ?? 'UTC'
   const at = (t: string | null) =>
     t ? clock(t, zone, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }) : ''
-  const short = (v: number | null, unit: string) => (v == null ? '–' : amount(Number(v.toPrecision(4)), unit))
+  const told = (v: number | null, c: Page['courses'][number]) => (v == null ? '–' : say(v, c.unit, c.step))
   return (
     <>
       <Subheading>Results</Subheading>
@@ -226,11 +227,11 @@ function Courses({ run: r }: { run: Page }) {
                   <PlainLink href={`/signals/${c.signal}`}>{c.called}</PlainLink>
                 </td>
                 <Num>
-                  {short(c.lowest, c.unit)} <Soft>{at(c.lowest_at)}</Soft>
+                  {told(c.lowest, c)} <Soft>{at(c.lowest_at)}</Soft>
                 </Num>
-                <Num>{short(c.mean, c.unit)}</Num>
+                <Num>{told(c.mean, c)}</Num>
                 <Num>
-                  {short(c.highest, c.unit)} <Soft>{at(c.highest_at)}</Soft>
+                  {told(c.highest, c)} <Soft>{at(c.highest_at)}</Soft>
                 </Num>
               </tr>
             ))}
@@ -239,9 +240,7 @@ function Courses({ run: r }: { run: Page }) {
                 <td>
                   <PlainLink href={`/totals/${s.total}`}>{s.called}</PlainLink>
                 </td>
-                <Num colSpan={3}>
-                  {s.unit === 's' ? length(s.value * 1000) : `${figure(Number(s.value.toPrecision(4)))} ${s.unit}`}
-                </Num>
+                <Num colSpan={3}>{sumWords(s)}</Num>
               </tr>
             ))}
           </tbody>

@@ -4,7 +4,19 @@ import { api, pathOf, type Signal, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useAlarms, useGuards, useRecipe, useSignals, useSite, useTotals, useWork } from '../api/queries'
 import { seen, written } from '../api/units'
-import { age, amount, doubt, figure, length, ranWords, reads, sentence, shown, testWords, unitWord } from '../api/words'
+import {
+  age,
+  amount,
+  doubt,
+  figure,
+  length,
+  ranWords,
+  reads,
+  sentence,
+  testWords,
+  unitWord,
+  readsIn,
+} from '../api/words'
 import { Above, BigFigure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading, Well } from '../ui/basics'
 import { NoPage } from '../ui/no-page'
 import { Shape, Silent, toneOf } from '../ui/severity'
@@ -129,7 +141,7 @@ function MadeOf({ signal: s }: { signal: Signal }) {
   const link = (other: Signal) => (
     <PlainLink key={other.id} href={`/signals/${pathOf(other)}`}>
       {other.device_title} {other.title} (
-      {[`${reads(other)} ${shown(other.unit)}`.trim(), doubt(other)].filter(Boolean).join(', ')})
+      {[`${reads(other)} ${readsIn(other)}`.trim(), doubt(other)].filter(Boolean).join(', ')})
     </PlainLink>
   )
   const list = (signals: Signal[]) => signals.map((other, i) => [i > 0 && ', ', link(other)])

@@ -2,7 +2,7 @@ import { useParams } from 'react-router'
 import { api, type Curve, pathOf, take, type Trust } from '../api/client'
 import { useNow } from '../api/live'
 import { useSession, useSignals, useSite, useTrust, useTrustAct, useWork } from '../api/queries'
-import { age, amount, clock, doubt, figure, reads, shown } from '../api/words'
+import { age, clock, doubt, figure, reads, readsIn, say } from '../api/words'
 import {
   Above,
   BigFigure,
@@ -56,7 +56,7 @@ export function TrustPage() {
       <Heading>Calibrate and verify</Heading>
       <Row>
         <span data-signal={pathOf(signal)}>
-          <BigFigure value={reads(signal)} unit={shown(signal.unit)} />
+          <BigFigure value={reads(signal)} unit={readsIn(signal)} />
         </span>
         <Soft>
           {age(signal.at, now)}
@@ -91,8 +91,8 @@ export function TrustPage() {
                 <tr key={v.id} data-verification={v.passed ? 'pass' : 'fail'}>
                   <td>{clock(v.at, zone, day)}</td>
                   <td>{v.passed ? 'pass' : <b>fail</b>}</td>
-                  <td>{amount(v.shown, v.unit)}</td>
-                  <td>{amount(v.reference, v.unit)}</td>
+                  <td>{say(v.shown, v.unit, signal.step)}</td>
+                  <td>{say(v.reference, v.unit, signal.step)}</td>
                   <td>{figure(v.error)}</td>
                   <td>± {figure(v.tolerance)}</td>
                   <td>

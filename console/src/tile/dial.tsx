@@ -1,7 +1,7 @@
 import styled from 'styled-components'
 import { useGuards, useSignal, useSpark, useWorst } from '../api/queries'
 import { seen } from '../api/units'
-import { bandOf, figure, placesOf, reads, shown } from '../api/words'
+import { bandOf, figure, placesOf, reads, readsIn } from '../api/words'
 import { toneOf } from '../ui/severity'
 import { TileBox } from './box'
 import { signalLink, type TileProps } from './context'
@@ -72,7 +72,7 @@ export function DialTile({ tile }: TileProps) {
         <Drawing
           viewBox="0 0 220 148"
           role="img"
-          aria-label={`${reads(signal)} ${shown(signal.unit)} ${band?.name ?? ''}`}
+          aria-label={`${reads(signal)} ${readsIn(signal)} ${band?.name ?? ''}`}
           data-signal={path}
         >
           <path d={arc(0, 1)} fill="none" stroke="var(--line)" strokeWidth="3" />
@@ -103,7 +103,7 @@ export function DialTile({ tile }: TileProps) {
             {reads(signal)}
           </text>
           <text x={centre.x} y={centre.y + 20} className="soft">
-            {[shown(signal.unit), band?.name].filter(Boolean).join(' · ')}
+            {[readsIn(signal), band?.name].filter(Boolean).join(' · ')}
           </text>
           <text x={point(0)[0]} y={point(0)[1] + 16} className="soft">
             {figure(Number(scale.low.toPrecision(3)))}

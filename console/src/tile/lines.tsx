@@ -5,13 +5,13 @@ import type { Doubt } from '../api/client'
 import { useFigures, useLines, useNotes, useRested } from '../api/lines'
 import { serviceNow } from '../api/live'
 import { type Facts, useAlarmsSince, useFactsOf, useGuards, useSignalsOf } from '../api/queries'
-import { seen } from '../api/units'
-import { clock, doubtWords, earlier, figure, length, limitsFor, placesOf, shown, stateName } from '../api/words'
+import { seen, seenStep, seenUnit } from '../api/units'
+import { clock, doubtWords, earlier, length, limitsFor, placesOf, shown, stateName } from '../api/words'
 import { drawing, drawingSize } from '../chart/drawing'
 import { LinesChart, tonesFor } from '../chart/lines'
 import type { Rows } from '../chart/save'
 import { clockChangeWords } from '../chart/paint'
-import { clockChanges, sortMarks, type Trace, withGaps } from '../chart/trace'
+import { clockChanges, sortMarks, type Trace, traceSays, withGaps } from '../chart/trace'
 import { boundsOf, type Stretch } from '../chart/window'
 import { Failure, QuietButton, Soft } from '../ui/basics'
 import { useSize } from '../ui/size'
@@ -135,6 +135,8 @@ function usePlotted(tile: Placed, signals: Facts[], width: number) {
         key: s.signal,
         title: seriesTitle(s, signal, several),
         unit: signal.kind === 'switch' ? '' : shown(signal.unit),
+        code: signal.kind === 'switch' ? '' : seenUnit(signal.unit),
+        step: seenStep(signal.step, signal.unit),
         tone: tones[i]!,
         ...(signal.kind === 'switch'
           ? { states: [stateName(signal, 0), stateName(signal, 1)] as [string, string] }
@@ -229,9 +231,9 @@ function words(title: string, { traces, bounds, alarms, notes, view, sight }: Re
         column.filter((v, i) => v != null && t.at[i]! >= bounds.from && t.at[i]! <= bounds.until) as number[]
       const values = inView(t.value)
       if (!values.length) return `${t.title}: no readings`
-      const round = (v: number) => figure(Number(v.toPrecision(5)))
+      const round = (v: number) => traceSays(t, v)
       const ends = `lowest ${round((t.low ? inView(t.low) : values).reduce((a, b) => Math.min(a, b)))}, highest ${round((t.high ? inView(t.high) : values).reduce((a, b) => Math.max(a, b)))}`
-      return `${t.title}: ${ends}${view.fixed ? '' : `, now ${round(values.at(-1)!)}`} ${t.unit}`
+      return `${t.title}: ${ends}${view.fixed ? '' : `, now ${round(values.at(-1)!)}`}`
     })
   if (alarms.length) parts.push(`${alarms.length} ${alarms.length === 1 ? 'alarm' : 'alarms'}`)
   for (const n of notes.filter((n) => n.at >= bounds.from && n.at <= bounds.until).slice(0, 5))

@@ -5,7 +5,7 @@ import { api, pathOf, type Signal, take } from '../api/client'
 import { useRested } from '../api/lines'
 import { serviceNow, useNow } from '../api/live'
 import { useAlarmsSince, useSignalsOf } from '../api/queries'
-import { bandOf, clock, length, reads, shown, stateName } from '../api/words'
+import { bandOf, clock, length, reads, stateName, readsIn } from '../api/words'
 import { standalone } from '../chart/save'
 import { tick } from '../chart/paint'
 import type { Stretch } from '../chart/window'
@@ -150,7 +150,7 @@ function useCourses(series: { signal: string; title?: string }[], bounds: Stretc
       return of.length ? [{ state, times: of.length, ms: of.reduce((sum, p) => sum + p.until - p.from, 0) }] : []
     })
     const tones = new Map(['critical', 'warning', 'advisory'].map((v) => [v, `var(--${v})`]))
-    return { ...common, now: `${reads(s)} ${shown(s.unit)}`, pieces, sums, tones }
+    return { ...common, now: `${reads(s)} ${readsIn(s)}`.trim(), pieces, sums, tones }
   })
 }
 

@@ -1,7 +1,6 @@
 import type { Series } from '../api/client'
 import { useSignal, useSpark } from '../api/queries'
-import { seen } from '../api/units'
-import { figure, reads, unitWord } from '../api/words'
+import { reads, unitWord, valueParts } from '../api/words'
 import { Columns, Num, PlainLink, Table } from '../ui/basics'
 import { TileBox } from './box'
 import { seriesTitle, signalLink, type TileProps } from './context'
@@ -26,7 +25,7 @@ function Row({ series }: { series: Series }) {
   const day = useSpark(series.signal)
   const lows = (day?.low ?? []).filter((v) => v != null)
   const highs = (day?.high ?? []).filter((v) => v != null)
-  const eye = (v: number) => figure(Number(seen(v, signal?.unit ?? '').toPrecision(4)))
+  const eye = (v: number) => valueParts(v, signal?.unit ?? '', signal?.step)[0]
   return (
     <tr data-signal={series.signal}>
       <td>

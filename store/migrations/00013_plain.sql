@@ -1,0 +1,19 @@
+-- +goose Up
+
+-- What is derived is told in the step of what it is computed from, the finest of those of its unit; differences of temperatures are
+-- in kelvins. What is derived from what is derived comes after it.
+-- +goose StatementBegin
+do $$
+begin
+    loop
+        update signal d set step = i.step
+        from (select di.derived_id, min(s.step) as step
+              from derived_input di join signal s on s.id = di.input_id join signal d on d.id = di.derived_id
+              where s.step > 0 and d.step = 0 and d.kind = 'number' and d.unit <> '' and (s.unit = d.unit or s.unit = 'Cel' and d.unit = 'K')
+                    and d.recipe->>'decimals' is null
+              group by di.derived_id) i
+        where d.id = i.derived_id;
+        exit when not found;
+    end loop;
+end $$;
+-- +goose StatementEnd
