@@ -262,7 +262,7 @@ func printHealth(w io.Writer, h *alarm.Health) {
 		}
 		rows = append(rows, []string{f.Name, f.Words(), f.LimitWords(), good, f.Source})
 	}
-	table(w, "", []string{"FIGURE", "IS", "AT MOST", "", "BY"}, rows)
+	table(w, "", []string{"FIGURE", "NOW", "TARGET", "", "BY"}, rows)
 	fmt.Fprintln(w)
 	rows = rows[:0]
 	for _, o := range h.Offenders {
@@ -272,7 +272,7 @@ func printHealth(w io.Writer, h *alarm.Health) {
 		}
 		rows = append(rows, []string{orElse(o.Guard, o.Kind), o.Signal, strconv.Itoa(o.Alarms), fmt.Sprintf("%.0f %%", o.Share), note})
 	}
-	table(w, "Nothing was raised.", []string{"RAISED MOST", "SIGNAL", "ALARMS", "SHARE", "WHAT WOULD HELP"}, rows)
+	table(w, "Nothing was raised.", []string{"GUARD", "SIGNAL", "ALARMS", "SHARE", "SUGGESTION"}, rows)
 	for _, s := range h.Standing {
 		fmt.Fprintf(w, "Alarm %d of %s stands for %s.\n", s.ID, s.Signal, measure.Length(time.Duration(s.Stood)))
 	}

@@ -47,7 +47,7 @@ func arrivalListCommand() *cobra.Command {
 					}
 					rows = append(rows, []string{a.Name, state, age(&a.LastAt), a.Protocol, a.Address, strconv.Itoa(a.Readings), clip(strings.Join(sends, ", "), 60)})
 				}
-				table(w, "Nobody waits. Devices with the enrolment key do: 'jaunty arrival enrolment start'.", []string{"NAME", "STATE", "HEARD", "BY", "FROM", "KEPT", "SENDS"}, rows)
+				table(w, "Nobody waits. Devices with the enrolment key do: 'jaunty arrival enrolment start'.", []string{"DEVICE", "STATE", "HEARD", "WAY IN", "FROM", "READINGS KEPT", "SENDS"}, rows)
 			})
 		},
 	}
@@ -78,7 +78,7 @@ func letInCommand() *cobra.Command {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
-			fmt.Fprintf(w, "Device %s is let in with %d signals.\n", out.Name, out.Signals)
+			fmt.Fprintf(w, "Device %s is let in with %s.\n", out.Name, measure.Count(int(out.Signals), "signal", "signals"))
 			if out.Enrolled {
 				fmt.Fprintf(w, "It sends with the enrolment key; give it one of its own: jaunty device key rotate %s\n", out.Name)
 			}

@@ -283,7 +283,7 @@ func assetGuardCommand() *cobra.Command {
 		Long: `Put an asset under guard in one step: the signal joins the asset, a guard looks at it, and the device behind it is
 told how often to measure. All of it is done, or nothing. --try says the sentence that sums it up, and changes nothing.`,
 		Example: `  jaunty asset guard switchboard switchboard-eye/terminal-2-highest --when 'above 60' --rung 'above 75, critical' --interval 5m --tell glasshouse
-  jaunty asset guard gate gate-node/battery --when 'below 25' --interval 5m --sparing 1h --tell orla --try`,
+  jaunty asset guard gate gate-node/battery --when 'below 25' --interval 5m --sparing-interval 1h --tell orla --try`,
 		ValidArgsFunction: func(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
 			if len(args) == 1 {
 				return names(c, "/api/v1/signals", func(s site.Signal) string { return s.Path() })
@@ -293,7 +293,7 @@ told how often to measure. All of it is done, or nothing. --try says the sentenc
 	f := c.Flags()
 	guardFlags(f)
 	f.String("interval", "", "how often the device is to measure, 1s to 1d; as it does when left out")
-	f.String("sparing", "", "how often when its battery is low")
+	f.String("sparing-interval", "", "how often when its battery is low")
 	try := f.Bool("try", false, "say what it would be, and change nothing")
 	completeFrom(c, "severity", "advisory", "warning", "critical")
 	_ = c.MarkFlagRequired("when")
@@ -306,7 +306,7 @@ told how often to measure. All of it is done, or nothing. --try says the sentenc
 			return err
 		}
 		order := map[string]any{"guard": guardBody(g), "try": *try}
-		for flag, field := range map[string]string{"interval": "interval", "sparing": "sparing_interval"} {
+		for flag, field := range map[string]string{"interval": "interval", "sparing-interval": "sparing_interval"} {
 			if text, _ := f.GetString(flag); text != "" {
 				d, err := measure.ParseDuration(text)
 				if err != nil {

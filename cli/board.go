@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/core/board"
+	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 )
@@ -49,7 +50,7 @@ func boardListCommand() *cobra.Command {
 				}
 				rows = append(rows, []string{b.Name, b.Called(), strconv.Itoa(len(b.Tiling.Tiles)), strconv.Itoa(b.Version), seen, draft})
 			}
-			table(w, "No boards; make one in the console, or save one with 'jaunty board set'.", []string{"BOARD", "TITLE", "TILES", "VERSION", "SEEN BY", "BESIDE IT"}, rows)
+			table(w, "No boards; make one in the console, or save one with 'jaunty board set'.", []string{"BOARD", "TITLE", "TILES", "VERSION", "SEEN BY", "DRAFT"}, rows)
 		})
 	}
 	return c
@@ -109,7 +110,7 @@ the first one that is free.`,
 		if c.Flags().Changed("note") {
 			file.Note = *note
 		}
-		return doBoard(c, http.MethodPut, boardPath(file.Name), file.BoardSaving, "Version %d of the board %s is published, with %d tiles.\n")
+		return doBoard(c, http.MethodPut, boardPath(file.Name), file.BoardSaving, "Version %d of the board %s is published, with %s.\n")
 	}
 	return c
 }
@@ -124,14 +125,16 @@ func doBoard(c *cobra.Command, method, path string, in any, words string) error 
 	if err := s.Do(c.Context(), method, path, in, &b); err != nil {
 		return err
 	}
-	return show(c, b, func(w io.Writer) { fmt.Fprintf(w, words, b.Version, b.Name, len(b.Tiling.Tiles)) })
+	return show(c, b, func(w io.Writer) {
+		fmt.Fprintf(w, words, b.Version, b.Name, measure.Count(len(b.Tiling.Tiles), "tile", "tiles"))
+	})
 }
 
 func boardCopyCommand() *cobra.Command {
 	c := &cobra.Command{Use: "copy NAME NEW", Short: "Make a board of your own out of one that is there", Args: exactly("NAME", "NEW"), ValidArgsFunction: boardNames, Example: "  jaunty board copy water my-water --title 'My water'"}
 	title := c.Flags().String("title", "", "what people call it")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		return doBoard(c, http.MethodPost, boardPath(args[0])+"/copy", map[string]string{"name": args[1], "title": *title}, "Version %d of the board %s is there, with %d tiles. You alone see it.\n")
+		return doBoard(c, http.MethodPost, boardPath(args[0])+"/copy", map[string]string{"name": args[1], "title": *title}, "Version %d of the board %s is there, with %s. You alone see it.\n")
 	}
 	return c
 }
@@ -140,9 +143,9 @@ func boardShareCommand() *cobra.Command {
 	c := &cobra.Command{Use: "share NAME", Short: "Let everybody see a board, or nobody but who made it", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board share my-water\n  jaunty board share my-water --off"}
 	off := c.Flags().Bool("off", false, "nobody but who made it sees it")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		words := "Version %d of the board %s, with %d tiles, is seen by everybody.\n"
+		words := "Version %d of the board %s, with %s, is seen by everybody.\n"
 		if *off {
-			words = "Version %d of the board %s, with %d tiles, is seen by who made it alone.\n"
+			words = "Version %d of the board %s, with %s, is seen by who made it alone.\n"
 		}
 		return doBoard(c, http.MethodPatch, boardPath(args[0]), map[string]bool{"shared": !*off}, words)
 	}
@@ -181,7 +184,7 @@ func boardRestoreCommand() *cobra.Command {
 		if err := s.Do(c.Context(), http.MethodPost, fmt.Sprintf("%s/versions/%d/draft", boardPath(args[0]), number), nil, &b); err != nil {
 			return err
 		}
-		return doBoard(c, http.MethodPost, boardPath(args[0])+"/publish", map[string]any{"revision": b.Draft.Revision, "note": fmt.Sprintf("version %d again", number)}, "Version %d of the board %s is published, with %d tiles.\n")
+		return doBoard(c, http.MethodPost, boardPath(args[0])+"/publish", map[string]any{"revision": b.Draft.Revision, "note": fmt.Sprintf("version %d again", number)}, "Version %d of the board %s is published, with %s.\n")
 	}
 	return c
 }

@@ -142,7 +142,7 @@ func holdStill(c *cobra.Command, s *client.Client, path string) (float64, error)
 	if steady.Mean == nil {
 		return 0, fmt.Errorf("no reading that can be believed came within %s; say what is shown with --pair SHOWN=REFERENCE", length)
 	}
-	fmt.Fprintf(c.ErrOrStderr(), "It showed %s on average: %d readings between %s and %s.\n", measure.Figure(*steady.Mean, ""), steady.Count, measure.Figure(steady.Low, ""), measure.Figure(steady.High, ""))
+	fmt.Fprintf(c.ErrOrStderr(), "It showed %s on average: %s between %s and %s.\n", measure.Figure(*steady.Mean, ""), measure.Count(int(steady.Count), "reading", "readings"), measure.Figure(steady.Low, ""), measure.Figure(steady.High, ""))
 	return *steady.Mean, nil
 }
 
@@ -180,7 +180,7 @@ func tellFit(w io.Writer, signal string, f *pipeline.Fitted, is string) {
 		rest := f.Fit.Residuals[i]
 		rows = append(rows, []string{measure.Figure(p.Shown, ""), measure.Figure(p.Reference-rest, ""), measure.Figure(p.Reference, ""), measure.Figure(rest, "")})
 	}
-	table(w, "", []string{"RAW", "CORRECTED", "REFERENCE", "REST"}, rows)
+	table(w, "", []string{"RAW", "CORRECTED", "REFERENCE", "RESIDUAL"}, rows)
 	for _, warning := range f.Fit.Warnings {
 		fmt.Fprintln(w, "Careful:", warning)
 	}
@@ -188,7 +188,7 @@ func tellFit(w io.Writer, signal string, f *pipeline.Fitted, is string) {
 		fmt.Fprintln(w, "Readings that were there already are corrected with it; their raw values stay.")
 	}
 	if f.Corrected > 0 {
-		fmt.Fprintf(w, "%d alarms of that time stay as they were, and are marked as corrected.\n", f.Corrected)
+		fmt.Fprintf(w, "Alarms of that time stay as they were, marked as corrected: %d.\n", f.Corrected)
 	}
 }
 

@@ -75,7 +75,7 @@ func contactListCommand() *cobra.Command {
 						rows = append(rows, []string{v.Name, v.Called(), "-", "no address", quiet, awayWords(&v)})
 					}
 				}
-				table(w, "No contacts yet; 'jaunty contact add --help' shows one.", []string{"CONTACT", "TITLE", "BY", "TO", "QUIET", "AWAY"}, rows)
+				table(w, "No contacts yet; 'jaunty contact add --help' shows one.", []string{"CONTACT", "TITLE", "CARRIER", "ADDRESS", "QUIET HOURS", "AWAY"}, rows)
 			})
 		},
 	}
@@ -128,8 +128,8 @@ func contactSaveCommand(as saving) *cobra.Command {
 	c := &cobra.Command{
 		Use: as.verb + " CONTACT", Short: as.short, Args: exactly("CONTACT"), ValidArgsFunction: contactNames,
 		Example: `  jaunty contact add orla --title Orla --mail orla@hollowbrook.example --text '+353 86 123 4567'
-  jaunty contact set orla --quiet 'daily 22:00-07:00' --passes warning
-  jaunty contact set tadhg --away '2026-12-24..2027-01-02' --instead orla
+  jaunty contact set orla --quiet-hours 'daily 22:00-07:00' --passes warning
+  jaunty contact set tadhg --away '2026-12-24..2027-01-02' --deputy orla
   jaunty contact set panel --webhook https://panel.example/alarms --remove chat`,
 	}
 	f := c.Flags()
@@ -142,13 +142,13 @@ func contactSaveCommand(as saving) *cobra.Command {
 	f.StringArray("webhook-cap", nil, "URL that gets CAP 1.2")
 	f.StringArray("remove", nil, "address to remove, or a carrier whose addresses all go")
 	f.String("zone", "", "time zone of the quiet hours, like Europe/Dublin; '' for the site's")
-	f.String("quiet", "", "hours in which only what is bad enough gets through, like 'daily 22:00-07:00'; '' for none")
+	f.String("quiet-hours", "", "hours in which only what is bad enough gets through, like 'daily 22:00-07:00'; '' for none")
 	f.String("passes", "critical", "the lowest severity that gets through then")
 	f.String("away", "", "from when until when somebody else is told, like 2026-12-24..2027-01-02; '' for not")
-	f.String("instead", "", "the contact who is told meanwhile")
+	f.String("deputy", "", "the contact who is told meanwhile")
 	f.StringArray("words", nil, "own words: 'KIND=TEXT' for the short line, like 'raise={{severity}}: {{sentence}}'; 'KIND=' takes them back")
 	completeFrom(c, "passes", "advisory", "warning", "critical")
-	_ = c.RegisterFlagCompletionFunc("instead", contactNames)
+	_ = c.RegisterFlagCompletionFunc("deputy", contactNames)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		v, err := draft(c, as, "contact", contactsPath, args[0], roster.Contact{Name: args[0], Addresses: roster.Addresses{}, Templates: alarm.Templates{}}, func(v roster.Contact) string { return v.Name })
 		if err != nil {
@@ -173,7 +173,7 @@ func contactSaveCommand(as saving) *cobra.Command {
 // readContact takes what the flags say into v.
 func readContact(c *cobra.Command, v *roster.Contact) error {
 	f := c.Flags()
-	for name, into := range map[string]*string{"title": &v.Title, "zone": &v.Zone, "quiet": &v.Quiet} {
+	for name, into := range map[string]*string{"title": &v.Title, "zone": &v.Zone, "quiet-hours": &v.Quiet} {
 		if f.Changed(name) {
 			*into, _ = f.GetString(name)
 		}
@@ -247,8 +247,8 @@ func readAway(c *cobra.Command, v *roster.Contact) error {
 	if err != nil {
 		return misused("--away: %v", err)
 	}
-	if away.Instead, _ = f.GetString("instead"); away.Instead == "" {
-		return misused("say who is told meanwhile, with --instead")
+	if away.Instead, _ = f.GetString("deputy"); away.Instead == "" {
+		return misused("say who is told meanwhile, with --deputy")
 	}
 	v.Away = &away
 	return nil

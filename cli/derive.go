@@ -176,7 +176,7 @@ func signalKindsCommand() *cobra.Command {
 					}
 					rows = append(rows, []string{k.Name, of, strings.Join(settings, ", "), k.About})
 				}
-				table(w, "", []string{"KIND", "OF", "SETTINGS", "GIVES"}, rows)
+				table(w, "", []string{"KIND", "INPUTS", "SETTINGS", "RESULT"}, rows)
 			})
 		},
 	}

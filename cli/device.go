@@ -166,7 +166,7 @@ func deviceListCommand() *cobra.Command {
 					rows = append(rows, []string{d.Name, d.Life, age(d.HeardAt), d.Protocol, d.Address, rateOf(d), orDash(d.Firmware), clockOf(d), batteryOf(d), d.Behind})
 				}
 				table(w, "No devices yet; add one with 'jaunty device add NAME'.",
-					[]string{"NAME", "LIFE", "HEARD", "BY", "FROM", "RATE", "FIRMWARE", "CLOCK", "BATTERY", "BEHIND"}, rows)
+					[]string{"DEVICE", "STATE", "HEARD", "WAY IN", "FROM", "RATE", "FIRMWARE", "CLOCK", "BATTERY", "BEHIND"}, rows)
 			})
 		},
 	}

@@ -39,7 +39,7 @@ func tellKeys(w io.Writer, keys []site.Key) {
 		}
 		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), k.Identity, clock(&k.CreatedAt), age(k.LastUsedAt), orDash(k.LastUsedFrom), orDash(k.LastUsedBy), ends})
 	}
-	table(w, "It has no key; make one with 'jaunty device key rotate NAME'.", []string{"KEY", "DTLS IDENTITY", "MADE", "LAST USED", "FROM", "BY", "ENDS"}, rows)
+	table(w, "It has no key; make one with 'jaunty device key rotate NAME'.", []string{"KEY", "DTLS IDENTITY", "ADDED", "LAST USED", "FROM", "BY", "ENDS"}, rows)
 }
 
 func keyRotateCommand() *cobra.Command {

@@ -155,7 +155,7 @@ func TestKitsByHand(t *testing.T) {
 	p.must("guard", "add", "pond/oxygen", "--when", "below 55", "--name", "pond-low", "--advice", "Switch on the cascade: now.")
 	p.must("device", "set", "pond", "--interval", "15s")
 	p.must("output", "add", "pond/cascade", "--safe", "on", "--rest", "off", "--least-on", "5m", "--off-sends", "shut")
-	if out := p.must("kit", "add", "pond-probe", "--device", "pond"); !strings.Contains(out, "2 signals, 1 guards, 1 outputs") {
+	if out := p.must("kit", "add", "pond-probe", "--device", "pond"); !strings.Contains(out, "2 signals, 1 guard, 1 output") {
 		t.Error(out)
 	}
 	file := filepath.Join(p.home, "kit.yaml")

@@ -48,7 +48,7 @@ func frameListCommand() *cobra.Command {
 			for _, f := range list.Frames {
 				rows = append(rows, []string{clock(&f.At), measure.Figure(f.Low, "Cel"), measure.Figure(f.High, "Cel"), strconv.Itoa(f.Doubtful), measure.Bytes(int64(f.Size)), map[bool]string{true: "yes"}[f.Pictured]})
 			}
-			table(w, "No frames in that stretch; 'jaunty frame send DEVICE FILE' sends one.", []string{"AT", "LOWEST", "HIGHEST", "DOUBTFUL PIXELS", "TAKES", "PICTURE"}, rows)
+			table(w, "No frames in that stretch; 'jaunty frame send DEVICE FILE' sends one.", []string{"AT", "LOWEST", "HIGHEST", "DOUBTFUL PIXELS", "SIZE", "PICTURE"}, rows)
 			if len(list.Frames) < list.All {
 				fmt.Fprintf(w, "%d of %d; --limit shows more.\n", len(list.Frames), list.All)
 			}

@@ -91,7 +91,7 @@ func replayGuard(c *cobra.Command, args []string) error {
 		case l.Alarm != nil:
 			out.Alarms = append(out.Alarms, *l.Alarm)
 		case l.At != nil && progress:
-			fmt.Fprintf(os.Stderr, "\r%s, %d alarms so far ", clock(l.At), len(out.Alarms))
+			fmt.Fprintf(os.Stderr, "\r%s, %s so far ", clock(l.At), measure.Count(len(out.Alarms), "alarm", "alarms"))
 		case l.Summary != nil:
 			out.Summary, out.Marked, words = l.Summary, l.Marked, l.Words
 		}
@@ -112,7 +112,7 @@ func replayGuard(c *cobra.Command, args []string) error {
 			}
 			rows = append(rows, []string{clock(&o.RaisedAt), lasted, string(o.Severity), o.Level, see.say(g.Signal, o.Extreme), o.Cause})
 		}
-		table(w, "No alarm.", []string{"RAISED", "LASTED", "SEVERITY", "RUNG", "AS FAR AS", "OVER BECAUSE"}, rows)
+		table(w, "No alarm.", []string{"RAISED", "LASTED", "SEVERITY", "RUNG", "PEAK", "ENDED BECAUSE"}, rows)
 		fmt.Fprintln(w, words)
 		if m := out.Marked; m != nil {
 			var parts []string
@@ -167,7 +167,7 @@ func (see seen) shape(w io.Writer, path string, shape *limit.Shape) {
 	for _, p := range shape.Percentiles {
 		rows = append(rows, []string{fmt.Sprintf("%g %%", p.Percent), figure(p.Value)})
 	}
-	table(w, "", []string{"OF READINGS", "LIE UNDER"}, rows)
+	table(w, "", []string{"SHARE OF READINGS", "BELOW"}, rows)
 	fmt.Fprintln(w)
 	rows = rows[:0]
 	for _, h := range shape.Hours {

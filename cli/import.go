@@ -120,7 +120,7 @@ func importFile(c *cobra.Command, s *client.Client, file *os.File) error {
 		return err
 	}
 	if o := job.Outcome; o.Refused+o.Conflicts > 0 {
-		return fmt.Errorf("%d lines were refused and %d are in conflict", o.Refused, o.Conflicts)
+		return fmt.Errorf("%s refused, %d in conflict", measure.Count(int(o.Refused), "line", "lines"), o.Conflicts)
 	}
 	return nil
 }
@@ -190,7 +190,7 @@ func printLayout(w io.Writer, l *exchange.Layout, first [][]string) {
 		}
 		rows = append(rows, []string{c.Name, holds, example})
 	}
-	table(w, "", []string{"COLUMN", "HOLDS", "FOR INSTANCE"}, rows)
+	table(w, "", []string{"COLUMN", "CONTAINS", "EXAMPLE"}, rows)
 }
 
 // agreed asks whether the columns are right, where somebody is there to ask.
@@ -219,7 +219,7 @@ func waitForImport(c *cobra.Command, s *client.Client, place string) (job server
 			return job, nil
 		}
 		if o := job.Outcome; o != nil {
-			bar.say("%.0f %%, %d readings", job.Read*100, o.Readings)
+			bar.say("%.0f %%, %s", job.Read*100, measure.Count(int(o.Readings), "reading", "readings"))
 		}
 		select {
 		case <-c.Context().Done():
@@ -234,7 +234,7 @@ func printOutcome(w io.Writer, job *server.ImportJob, try bool) {
 	if try {
 		verb = "would be"
 	}
-	fmt.Fprintf(w, "%d readings: %d %s added, %d are there already", o.Readings, o.Added, verb, o.Same)
+	fmt.Fprintf(w, "%s: %d %s added, %d are there already", measure.Count(int(o.Readings), "reading", "readings"), o.Added, verb, o.Same)
 	if o.Replaced > 0 {
 		fmt.Fprintf(w, ", %d %s replaced", o.Replaced, verb)
 	}

@@ -288,7 +288,7 @@ func interlockListCommand() *cobra.Command {
 				}
 				rows = append(rows, []string{i.Name, i.Output, asks, state, i.Words()})
 			}
-			table(w, "There are no interlocks. Add one: jaunty interlock add NAME --output DEVICE/OUTPUT …", []string{"INTERLOCK", "OUTPUT", "ASKS FOR", "IS", "BY"}, rows)
+			table(w, "There are no interlocks. Add one: jaunty interlock add NAME --output DEVICE/OUTPUT …", []string{"INTERLOCK", "OUTPUT", "ASKS FOR", "STATE", "DRIVEN BY"}, rows)
 		})
 	}
 	return c

@@ -96,7 +96,7 @@ func kitAddCommand() *cobra.Command {
 }
 
 func tellSaved(w io.Writer, out savedKit) {
-	fmt.Fprintf(w, "Kit %s is saved: %d signals, %d guards, %d outputs.\n", out.Kit.Name, len(out.Kit.Signals), len(out.Kit.Guards), len(out.Kit.Outputs))
+	fmt.Fprintf(w, "Kit %s is saved: %s, %s, %s.\n", out.Kit.Name, measure.Count(len(out.Kit.Signals), "signal", "signals"), measure.Count(len(out.Kit.Guards), "guard", "guards"), measure.Count(len(out.Kit.Outputs), "output", "outputs"))
 	if len(out.Offers) == 0 {
 		return
 	}

@@ -164,7 +164,7 @@ func noticePreviewCommand() *cobra.Command {
 		}
 		return show(c, out, func(w io.Writer) {
 			for _, f := range out.Forms {
-				size := fmt.Sprintf("%d characters", f.Characters)
+				size := measure.Count(int(f.Characters), "character", "characters")
 				if f.Messages > 0 {
 					size = size + ", " + measure.Count(f.Messages, "text message", "text messages")
 				}
@@ -203,7 +203,7 @@ func carrierCommand() *cobra.Command {
 					case !v.On:
 						state = "off (" + v.How + ")"
 					case v.FailingSince != nil:
-						state = fmt.Sprintf("failing since %s, %d times: %s", clock(v.FailingSince), v.Failures, v.Answer)
+						state = fmt.Sprintf("failing since %s, %s: %s", clock(v.FailingSince), times(v.Failures), v.Answer)
 					case v.WorkedAt == nil:
 						state = "not used yet"
 					}

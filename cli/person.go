@@ -84,7 +84,7 @@ func personListCommand() *cobra.Command {
 				for _, p := range people {
 					rows = append(rows, []string{p.Email, string(p.Role), p.Name})
 				}
-				table(w, "Nobody can sign in.", []string{"EMAIL", "ROLE", "NAME"}, rows)
+				table(w, "Nobody can sign in.", []string{"E-MAIL", "ROLE", "NAME"}, rows)
 			})
 		},
 	}

@@ -41,11 +41,11 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database", storetest.URL(t), "--http", freeAddress(t), "--smtp", smtp, "--carriers", file, "--private-addresses")
 	p.login(d.URL, "o@b.example", "a long secret")
 	p.must("contact", "add", "orla", "--title", "Orla", "--mail", "orla@b.example", "--text", "+353 86 000 0001")
-	p.must("contact", "add", "tadhg", "--voice", "+353860000002", "--quiet", "daily 09:00-16:00", "--passes", "warning", "--words", "raise={{severity}}: {{sentence}}")
+	p.must("contact", "add", "tadhg", "--voice", "+353860000002", "--quiet-hours", "daily 09:00-16:00", "--passes", "warning", "--words", "raise={{severity}}: {{sentence}}")
 	if out := p.must("contact", "add", "firm", "--webhook", g.URL+"/hook"); !strings.Contains(out, "told once") {
 		t.Errorf("%s", out)
 	}
-	p.must("roster", "add", "house", "--step", "orla by e-mail, text", "--step", "on-duty by voice after 10m", "--repeat", "20m", "--rotation", "tadhg, orla", "--since", "2026-01-05", "--change-at", "09:00")
+	p.must("roster", "add", "house", "--step", "orla by e-mail, text", "--step", "on-duty by voice after 10m", "--repeat", "20m", "--rotation", "tadhg, orla", "--first-day", "2026-01-05", "--handover-time", "09:00")
 	if out := p.must("roster", "show", "house", "--at", "sat 03:00"); !strings.Contains(out, "at once:             Orla by e-mail and text message") || !strings.Contains(out, "after 10 minutes:    Tadhg by voice call") && !strings.Contains(out, "Orla by voice call") && !strings.Contains(out, "nobody") {
 		t.Errorf("%s", out)
 	}

@@ -63,7 +63,7 @@ number, or true or false for a signal that is on or off. Without --at it is meas
 			return err
 		}
 		if len(refused) > 0 {
-			return fmt.Errorf("%d of %d readings were refused", len(refused), len(args))
+			return fmt.Errorf("%d of %s refused", len(refused), measure.Count(len(args), "reading was", "readings were"))
 		}
 		return nil
 	}

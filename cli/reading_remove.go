@@ -106,7 +106,7 @@ func (a *clearAnswer) words(verb string) string {
 	if a.Stamp.Readings == 0 {
 		return "There are no readings in this stretch."
 	}
-	return fmt.Sprintf("%d readings of %d signals %s, from %s to %s.", a.Stamp.Readings, a.Signals, verb, clock(&a.Stamp.First), clock(&a.Stamp.Last))
+	return fmt.Sprintf("%s of %s %s, from %s to %s.", measure.Count(int(a.Stamp.Readings), "reading", "readings"), measure.Count(int(a.Signals), "signal", "signals"), verb, clock(&a.Stamp.First), clock(&a.Stamp.Last))
 }
 
 // confirmed gives the name that has to be typed, from --confirm or the terminal.
@@ -158,7 +158,7 @@ func waitForClearing(c *cobra.Command, s *client.Client, id int64) (site.Clearin
 			if x.ID == id && x.State != site.ClearingRunning && x.State != site.ClearingUndoing {
 				return x, nil
 			} else if x.ID == id {
-				bar.say("%d readings", x.Readings)
+				bar.say("%s", measure.Count(int(x.Readings), "reading", "readings"))
 			}
 		}
 		select {

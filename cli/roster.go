@@ -48,7 +48,7 @@ func rosterListCommand() *cobra.Command {
 					}
 					rows = append(rows, []string{r.Name, strconv.Itoa(len(r.Steps)), strings.Join(r.Names(), ", "), repeat, age(r.DrilledAt)})
 				}
-				table(w, "No rosters yet; 'jaunty roster add --help' shows one.", []string{"ROSTER", "STEPS", "CALLS ON", "AGAIN EVERY", "DRILLED"}, rows)
+				table(w, "No rosters yet; 'jaunty roster add --help' shows one.", []string{"ROSTER", "STEPS", "CONTACTS", "REPEAT", "LAST DRILLED"}, rows)
 			})
 		},
 	}
@@ -162,7 +162,7 @@ SEVERITY (and worse), after LENGTH without anybody having it; at HOURS comes las
 them. on-duty in place of a name is whom the rotation names.`,
 		Example: `  jaunty roster add glasshouse --step 'orla by e-mail at daily 07:00-22:00' \
       --step 'on-duty by text, voice at daily 22:00-07:00' --step 'orla by voice from critical after 15m' \
-      --rotation 'orla, tadhg' --since 2026-11-02 --change-at 09:00
+      --rotation 'orla, tadhg' --first-day 2026-11-02 --handover-time 09:00
   jaunty roster set boiler --step 'orla, tadhg, duty-phone' --repeat 5m`,
 	}
 	f := c.Flags()
@@ -170,8 +170,8 @@ them. on-duty in place of a name is whom the rotation names.`,
 	f.StringArray("step", nil, "a step in words; repeated for each, replaces those there are")
 	f.String("repeat", "", "tell everybody again so often until someone has it, like 10m; 0s for not")
 	f.String("rotation", "", "contacts that are on duty one after the other, with commas; '' for none")
-	f.String("since", "", "the day on which the first of them begins, like 2026-11-02")
-	f.String("change-at", "", "the time of day at which it changes, like 09:00")
+	f.String("first-day", "", "the day on which the first of them begins, like 2026-11-02")
+	f.String("handover-time", "", "the time of day at which it changes, like 09:00")
 	f.Int("weeks", 1, "for how many weeks each is on duty")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		r, err := draft(c, as, "roster", rostersPath, args[0], roster.Roster{Name: args[0], Steps: roster.Steps{}}, func(r roster.Roster) string { return r.Name })
@@ -225,13 +225,13 @@ func readRoster(c *cobra.Command, r *roster.Roster) (err error) {
 			}
 		}
 	}
-	for _, flag := range []string{"since", "change-at", "weeks"} {
+	for _, flag := range []string{"first-day", "handover-time", "weeks"} {
 		if f.Changed(flag) && r.Rotation == nil {
 			return misused("--%s belongs to --rotation", flag)
 		}
 	}
 	if t := r.Rotation; t != nil {
-		for flag, into := range map[string]*string{"since": &t.Since, "change-at": &t.At} {
+		for flag, into := range map[string]*string{"first-day": &t.Since, "handover-time": &t.At} {
 			if f.Changed(flag) {
 				*into, _ = f.GetString(flag)
 			}

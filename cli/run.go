@@ -157,7 +157,7 @@ func runListCommand() *cobra.Command {
 				}
 				rows = append(rows, []string{strconv.FormatInt(r.ID, 10), r.Asset, r.Title, clock(&r.StartedAt), lasted, r.How})
 			}
-			table(w, "No runs yet; 'jaunty run start ASSET' starts one.", []string{"RUN", "ASSET", "CALLED", "STARTED", "LASTED", "HOW"}, rows)
+			table(w, "No runs yet; 'jaunty run start ASSET' starts one.", []string{"RUN", "ASSET", "TITLE", "STARTED", "LASTED", "STARTED BY"}, rows)
 		})
 	}
 	return c

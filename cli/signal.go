@@ -49,7 +49,7 @@ func signalListCommand() *cobra.Command {
 					}
 					rows = append(rows, []string{v.Path(), roster.Thing(v.DeviceTitle, v.Title), says, age(v.At), v.MadeOf})
 				}
-				table(w, "No signals yet; they appear by themselves at the first reading.", []string{"SIGNAL", "CALLED", "READS", "MEASURED", "COMPUTED"}, rows)
+				table(w, "No signals yet; they appear by themselves at the first reading.", []string{"SIGNAL", "TITLE", "READS", "MEASURED", "DERIVED FROM"}, rows)
 			})
 		},
 	}

@@ -57,14 +57,14 @@ func printStorage(w io.Writer, s server.Storage) {
 		fmt.Fprintf(w, "Figures of %s are computed anew from %s on: %.0f %%.\n", stale.Signal, clock(&stale.From), stale.Done*100)
 	}
 	for _, f := range s.Frames {
-		fmt.Fprintf(w, "%d frames of %s take %s, %s each; after a year %s.\n", f.Count, f.Device, measure.Bytes(f.Bytes), measure.Bytes(f.Bytes/int64(f.Count)), measure.Bytes(f.Year))
+		fmt.Fprintf(w, "%s of %s: %s, %s each; after a year %s.\n", measure.Count(int(f.Count), "frame", "frames"), f.Device, measure.Bytes(f.Bytes), measure.Bytes(f.Bytes/int64(f.Count)), measure.Bytes(f.Year))
 	}
 	fmt.Fprintln(w)
 	rows := [][]string{}
 	for _, f := range s.Signals[:min(len(s.Signals), storageRows)] {
 		rows = append(rows, []string{f.Signal, strconv.FormatInt(f.Readings, 10), measure.Bytes(f.Bytes), fmt.Sprintf("%.2f", float64(f.Bytes)/float64(max(1, f.Readings))), fmt.Sprintf("%.0f", f.PerDay)})
 	}
-	table(w, "Nothing is stored yet.", []string{"SIGNAL", "READINGS", "TAKES", "BYTES EACH", "A DAY"}, rows)
+	table(w, "Nothing is stored yet.", []string{"SIGNAL", "READINGS", "SIZE", "BYTES EACH", "A DAY"}, rows)
 	if more := len(s.Signals) - storageRows; more > 0 {
 		fmt.Fprintf(w, "and %d more; --json has all.\n", more)
 	}

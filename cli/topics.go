@@ -31,7 +31,7 @@ Tests
   A further rung: --rung 'above 35, critical, on-delay 10s'.
 
 Hours
-  --armed, --hours and --quiet take days and times of the site's clock, with commas between them:
+  --armed, --hours and --quiet-hours take days and times of the site's clock, with commas between them:
     mon-fri 18:00-07:00, sat-sun, holidays     at night, all weekend, all day on holidays
     daily 22:00-06:00                          a stretch over midnight belongs to the day on which it begins
     mon-fri 07:00-19:00, holidays never        not on holidays ('jaunty site set --holiday' says which)

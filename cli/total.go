@@ -75,7 +75,7 @@ func leftOut(r total.Result) string {
 		if text != "" {
 			text += ", "
 		}
-		text += fmt.Sprintf("%d readings not usable", r.LeftOut)
+		text += measure.Count(int(r.LeftOut), "reading", "readings") + " not usable"
 	}
 	return text
 }

@@ -135,7 +135,7 @@ func tellComparison(w io.Writer, a *server.Comparison) {
 		fmt.Fprintf(w, "Differences are in degrees of %s.\n", unit.Shown())
 		unit = ""
 	}
-	fmt.Fprintf(w, "%s less %s, over %d readings:\n", a.First, a.Second, a.Count)
+	fmt.Fprintf(w, "%s less %s, over %s:\n", a.First, a.Second, measure.Count(int(a.Count), "reading", "readings"))
 	follows := "cannot be told"
 	if first, second := a.First, a.Second; a.Likeness >= leastLikeness {
 		lag := time.Duration(a.Lag) * time.Millisecond
@@ -152,7 +152,7 @@ func tellComparison(w io.Writer, a *server.Comparison) {
 		{"limits of agreement", off(a.Low, "") + " to " + off(a.High, unit)}, {"smallest and largest", off(a.Lowest, "") + " and " + off(a.Highest, unit)},
 		{"lag", follows}})
 	if a.LeftOut > 0 {
-		fmt.Fprintf(w, "%d readings were left out: the second had no value that still held.\n", a.LeftOut)
+		fmt.Fprintf(w, "%s left out: the second had no value that still held.\n", measure.Count(int(a.LeftOut), "reading was", "readings were"))
 	}
 	fmt.Fprintln(w, a.Suggestion)
 }

@@ -73,13 +73,13 @@ func TestAThingIsPutUnderGuard(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[data-sentence]').innerText.includes('Highest of Switchboard')`))
 	write(t, p, "Limit (°C)", 0, "60")
 	write(t, p, "On-delay", 0, "1m")
-	write(t, p, "Measure every", 0, "5m")
-	write(t, p, "When the battery is low, every", 0, "1h")
+	write(t, p, "Measuring interval", 0, "5m")
+	write(t, p, "Interval when the battery is low", 0, "1h")
 	press(t, p, "Tell me")
 	must(t, p.Until(`document.querySelector('[data-sentence]').innerText.includes('every 5 minutes, and every 1 hour when its battery is low. When it is above 60 °C for 1 minute, that is a warning. Then owner@hollowbrook.example is told')`))
-	write(t, p, "When the battery is low, every", 0, "1m") // less sparing than usual: it says so, and goes on
+	write(t, p, "Interval when the battery is low", 0, "1m") // less sparing than usual: it says so, and goes on
 	must(t, p.Until(`document.querySelector('[data-sentence] [role=alert]')?.innerText.includes('spare the battery')`))
-	write(t, p, "When the battery is low, every", 0, "1h")
+	write(t, p, "Interval when the battery is low", 0, "1h")
 	must(t, p.Until(`!document.querySelector('[data-sentence] [role=alert]')`))
 	press(t, p, "Add guard")
 	must(t, p.Until(`location.pathname === '/assets/switchboard' && document.querySelector("[aria-label=Guards]")?.innerText.includes('Highest: warning when above 60')`))

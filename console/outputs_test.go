@@ -26,7 +26,7 @@ func TestOutputsFromNothingToAnEmergency(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('name')`))
 	write(t, p, "Name", 0, "fan")
 	write(t, p, "Title", 0, "Extractor")
-	write(t, p, "By hand", 0, "sure")
+	write(t, p, "Hand setting", 0, "sure")
 	press(t, p, "Save")
 	must(t, p.Until(`location.pathname === '/outputs/shed/fan' && `+says+`('Extractor is off')`))
 
@@ -115,8 +115,8 @@ func TestNumbersAndInputsAreTypedKeyByKey(t *testing.T) {
 		must(t, p.Type("[data-to-write]", text))
 	}
 	must(t, p.Goto("/outputs/shed/vent"))
-	keys("From", "-2.5")
-	keys("Up to", "7.25")
+	keys("Lowest", "-2.5")
+	keys("Highest", "7.25")
 	press(t, p, "Save")
 	must(t, p.Until(says+`('Saved.')`))
 	if o := s.Stands("shed/vent"); o.Low != -2.5 || o.High != 7.25 {

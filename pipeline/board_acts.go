@@ -65,7 +65,7 @@ func (t *Turn) publish(b *board.Board, tiling board.Tiling, known *board.Known, 
 	if err := t.Tx.AddBoardVersion(t.ctx, b, &version); err != nil {
 		return err
 	}
-	text := fmt.Sprintf("Version %d of the board %s, %d tiles, is published", b.Version, b.Called(), len(tiling.Tiles))
+	text := fmt.Sprintf("Version %d of the board %s, with %s, is published", b.Version, b.Called(), measure.Count(len(tiling.Tiles), "tile", "tiles"))
 	if version.Note != "" {
 		text += ": " + version.Note
 	}

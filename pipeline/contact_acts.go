@@ -153,7 +153,7 @@ func (p *Pipeline) SaveRoster(ctx context.Context, r *roster.Roster, who string)
 		if err := t.Tx.SaveRoster(t.ctx, r); err != nil {
 			return err
 		}
-		if err := t.Enter(kind, r.Name, who, fmt.Sprintf("Roster %s: %d steps, calls on %s", r.Called(), len(r.Steps), strings.Join(r.Names(), ", "))); err != nil {
+		if err := t.Enter(kind, r.Name, who, fmt.Sprintf("Roster %s: %s, calls on %s", r.Called(), measure.Count(len(r.Steps), "step", "steps"), strings.Join(r.Names(), ", "))); err != nil {
 			return err
 		}
 		return t.replan()

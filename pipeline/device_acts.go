@@ -92,7 +92,7 @@ func (t *Turn) standBehind(d *deviceLive, gateway string) error {
 	case g.Behind != "":
 		return fault("%s stands behind %s itself; a gateway stands in front", gateway, g.Behind)
 	case len(d.behind) > 0:
-		return fault("%d devices stand behind %s, so it cannot stand behind another", len(d.behind), d.Name)
+		return fault("a gateway cannot stand behind another, and %s is one: %s behind it", d.Name, measure.Count(len(d.behind), "device stands", "devices stand"))
 	}
 	d.gateway = g
 	return nil

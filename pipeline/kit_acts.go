@@ -167,7 +167,7 @@ func (t *Turn) applyKit(k *site.Kit, d *deviceLive, who Actor) error {
 	if err := t.Tx.SaveDevice(t.ctx, &d.Device); err != nil {
 		return err
 	}
-	return t.Enter("kit applied", d.Name, who.Called, fmt.Sprintf("Kit %s changed %d things of device %s", k.Name, len(applied.Changes), d.Name))
+	return t.Enter("kit applied", d.Name, who.Called, fmt.Sprintf("Kit %s changed %s of device %s", k.Name, measure.Count(len(applied.Changes), "thing", "things"), d.Name))
 }
 
 func (t *Turn) saveKitSignals(d *deviceLive, signals []site.Signal) error {

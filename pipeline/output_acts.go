@@ -209,7 +209,7 @@ func (p *Pipeline) AllSafe(ctx context.Context, why string, who Actor) error {
 			o.Hand = nil
 			t.consider(o)
 		}
-		text := fmt.Sprintf("%s put all %d outputs into the safe state", who.Called, len(t.live.outputs))
+		text := fmt.Sprintf("%s put all outputs (%d) into the safe state", who.Called, len(t.live.outputs))
 		if why != "" {
 			text += ": " + why
 		}

@@ -92,7 +92,7 @@ func (c *Curve) check() string {
 func (c Curve) String() string {
 	switch {
 	case len(c.Points) > 0:
-		return fmt.Sprintf("a line with corners through %d points", len(c.Points))
+		return fmt.Sprintf("a line with corners through %s", measure.Count(len(c.Points), "point", "points"))
 	case c.Gain == 1:
 		return fmt.Sprintf("%+.6g", c.Offset)
 	default:

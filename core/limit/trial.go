@@ -227,9 +227,9 @@ func (s *Suggestion) tryOut(stretches []Stretch, unit measure.Unit) {
 	case tried == 0:
 		s.Certainty = "It cannot be tried out: there is one stretch of a label only. Record more."
 	case s.Missed == 0 && s.False == 0:
-		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: no event was missed and there was no false alarm in %d tries; the alarm came %v after the event began, as a rule.", tried, s.ToAlarm)
+		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: no event was missed and there was no false alarm in %s; the alarm came %v after the event began, as a rule.", measure.Count(int(tried), "try", "tries"), s.ToAlarm)
 	default:
-		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: %s missed, %s in %d tries. Record more, or expect that.", measure.Count(s.Missed, "event", "events"), measure.Count(s.False, "false alarm", "false alarms"), tried)
+		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: %s missed, %s in %s. Record more, or expect that.", measure.Count(s.Missed, "event", "events"), measure.Count(s.False, "false alarm", "false alarms"), measure.Count(tried, "try", "tries"))
 	}
 	if untried > 0 && tried > 0 {
 		s.Certainty += fmt.Sprintf(" %d could not be tried, since too few were left.", untried)

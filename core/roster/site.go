@@ -100,11 +100,8 @@ func (s *SiteReach) Check() error {
 // QuietMessage is the word once a day: that all is quiet since when, or what stands.
 func QuietMessage(w World, since measure.Instant, standing []News, silent int) Message {
 	heard := "Every device that should have sent has sent."
-	switch {
-	case silent == 1:
-		heard = "1 device is silent."
-	case silent > 1:
-		heard = fmt.Sprintf("%d devices are silent.", silent)
+	if silent > 0 {
+		heard = measure.Count(silent, "device is silent.", "devices are silent.")
 	}
 	if len(standing) > 0 {
 		says := SummaryOf(w.Site, "This is the word of the day of "+w.Site.Name+". "+heard, standing)

@@ -137,8 +137,8 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
         )}
         {alarm.guard && (
           <Form {...form(shelve, 'why')} style={{ marginTop: 'var(--gap-4)' }}>
-            <TextInput label="Why shelve its guard" name="why" autoComplete="off" />
-            <Select label="For" value={length} onChange={setLength} options={lengths} />
+            <TextInput label="Why" name="why" autoComplete="off" />
+            <Select label="Shelve its guard for" value={length} onChange={setLength} options={lengths} />
             <Row>
               <QuietButton type="submit">Shelve</QuietButton>
             </Row>

@@ -94,7 +94,7 @@ function Adding({ onClose, onAdd }: Omit<Props, 'open'>) {
   }
   return (
     <>
-      <Choice label="What" options={sources} value={source} onChange={change} />
+      <Choice label="Content" options={sources} value={source} onChange={change} />
       <Two>
         <div>
           {source === 'signals' && <SignalPicks all={all} picked={picked} toggle={toggle} />}
@@ -121,7 +121,7 @@ function Adding({ onClose, onAdd }: Omit<Props, 'open'>) {
         <div>
           {source === 'signals' && offered.length > 0 && chosen && (
             <Choice
-              label="How"
+              label="Kind of tile"
               options={Object.fromEntries(offered.map((k) => [k, kinds[k].name])) as Record<Kind, string>}
               value={chosen}
               onChange={setKind}

@@ -111,7 +111,7 @@ export function TileFields({ tile, onChange, onClose }: Props) {
             {t.kind === 'lines' && <LinesFields tile={t} set={set} />}
             {t.kind === 'spread' && (
               <Select
-                label="Shows"
+                label="View"
                 value={t.profile ? 'day' : ''}
                 onChange={(v) => set({ profile: v === 'day' })}
                 options={{ '': 'how often each value came', day: 'how values go over the day' }}
@@ -153,7 +153,7 @@ type Part = { tile: Placed; set: (some: Partial<Placed>) => void }
 const LinesFields = ({ tile: t, set }: Part) => (
   <>
     <Select
-      label="Shows"
+      label="Values"
       value={t.figure === 'raw' ? '' : (t.figure ?? '')}
       onChange={(figure) =>
         set({ figure: figure as Placed['figure'], every: figure ? asChosen(t.every ?? '') || '1h' : undefined })
@@ -161,7 +161,7 @@ const LinesFields = ({ tile: t, set }: Part) => (
       options={figures}
     />
     {t.figure && t.figure !== 'raw' && (
-      <Select label="By the" value={asChosen(t.every ?? '1h')} onChange={(every) => set({ every })} options={everies} />
+      <Select label="Period" value={asChosen(t.every ?? '1h')} onChange={(every) => set({ every })} options={everies} />
     )}
     <Select
       label="Drawn as"
@@ -183,7 +183,7 @@ function TotalFields({ tile: t, set }: Part) {
         options={Object.fromEntries(totals.map((v) => [v.name, v.title || v.name]))}
       />
       <Select
-        label="By the"
+        label="Period"
         value={t.by || 'month'}
         onChange={(by) => set({ by: by as Placed['by'] })}
         options={{ day: 'day', week: 'week', month: 'month' }}
@@ -206,7 +206,7 @@ function SeriesFields({ tile: t, set }: Part) {
     <section aria-label="Signals">
       {offered.length > 1 && (
         <Choice
-          label="How"
+          label="Kind of tile"
           options={Object.fromEntries(offered.map((k) => [k, kinds[k].name])) as Record<Kind, string>}
           value={offered.includes(t.kind) ? t.kind : offered[0]!}
           onChange={(kind) => set({ kind })}

@@ -252,7 +252,7 @@ function PinFields({ pin, onChange }: { pin: Pin; onChange: (some: Partial<Pin>)
         />
         {pin.kind === 'lamp' && outputs.length > 0 && (
           <Select
-            label="Of"
+            label="Source"
             value={shows}
             onChange={(v) =>
               onChange(
@@ -318,21 +318,21 @@ function Looks({ pin, onChange }: { pin: Pin; onChange: (looks: Look[]) => void 
       {looks.map((l, i) => (
         <Fields key={i}>
           <Select
-            label="While it is"
+            label="State"
             value={l.when}
             onChange={(when) => change(i, { when })}
             options={Object.fromEntries([...new Set([l.when, ...states])].map((s) => [s, s]))}
           />
-          <Written label="it says" value={l.text ?? ''} onChange={(text) => change(i, { text })} />
+          <Written label="Text in it" value={l.text ?? ''} onChange={(text) => change(i, { text })} />
           <Select
-            label="in size"
+            label="Size in it"
             value={l.size ?? ''}
             onChange={(size) => change(i, { size: size as Look['size'] })}
             options={sizes}
           />
           {pin.kind === 'lamp' && (
             <Select
-              label="in shape"
+              label="Shape in it"
               value={l.shape ?? ''}
               onChange={(shape) => change(i, { shape: shape as Look['shape'] })}
               options={shapes}

@@ -133,7 +133,7 @@ function Arranging({ board: b }: { board: Board }) {
       </Dialog>
       <Fields>
         <Choice
-          label="Look"
+          label="View"
           options={{ arrange: 'Arrange', wide: 'Preview', phone: 'On a phone' }}
           value={look}
           onChange={setLook}

@@ -153,13 +153,13 @@ function Editor({ page: p, all }: { page: AssetPage; all: Signal[] }) {
             <Subheading>Interval</Subheading>
             <Fields>
               <Text
-                label="Measure every"
+                label="Measuring interval"
                 value={interval}
                 onChange={(interval) => set({ interval })}
                 hint={device?.settings.interval ? `now ${device.settings.interval}` : 'as it does; 1s to 1d, like 5m'}
               />
               <Text
-                label="When the battery is low, every"
+                label="Interval when the battery is low"
                 value={sparing}
                 onChange={(sparing) => set({ sparing })}
                 hint={device?.settings.sparing_interval ? `now ${device.settings.sparing_interval}` : 'like 1h'}

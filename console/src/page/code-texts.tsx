@@ -11,7 +11,7 @@ export function CodeTexts({ texts }: { texts: Text[] }) {
   return (
     <>
       <Choice
-        label="For"
+        label="Client"
         options={Object.fromEntries(texts.map((t) => [t.for, t.title]))}
         value={text.for as string}
         onChange={pick}

@@ -4,7 +4,7 @@ import { useSearchParams } from 'react-router'
 import { api, type Comparison, pathOf, take } from '../api/client'
 import { useSignals, useSite } from '../api/queries'
 import { dimensionOf, seen, seenDifference } from '../api/units'
-import { figure, length, shown } from '../api/words'
+import { counted, figure, length, shown } from '../api/words'
 import { PairChart } from '../chart/pair'
 import { Failure, Heading, Prose, Scroll, Soft, Table } from '../ui/basics'
 import { Choice } from '../ui/choice'
@@ -46,10 +46,10 @@ export function Compare() {
       <Heading>Compare two signals</Heading>
       <Prose>A new probe beside a trusted one, say: do they agree, and does one follow the other?</Prose>
       <Fields>
-        <Select label="This" value={first} onChange={(v) => set({ first: v, second: '' })} options={names(numbers)} />
-        <Select label="With" value={second} onChange={(v) => set({ second: v })} options={names(alike)} />
+        <Select label="Signal" value={first} onChange={(v) => set({ first: v, second: '' })} options={names(numbers)} />
+        <Select label="Reference signal" value={second} onChange={(v) => set({ second: v })} options={names(alike)} />
       </Fields>
-      <Choice label="Over the last" options={spans} value={span} onChange={(days) => set({ days })} />
+      <Choice label="Time span" options={spans} value={span} onChange={(days) => set({ days })} />
       {answer.error && <Failure error={answer.error} />}
       {answer.isFetching && <Soft>Comparing …</Soft>}
       {answer.data && <Agreement of={answer.data} zone={zone} />}
@@ -85,7 +85,7 @@ function Agreement({ of: a, zone }: { of: Comparison; zone: string }) {
     ],
     [
       'Compared',
-      `${a.count} readings${a.left_out ? `; ${a.left_out} left out, as the second had no value that held` : ''}`,
+      `${counted(a.count, 'reading', 'readings')}${a.left_out ? `; ${a.left_out} left out, as the second had no value that held` : ''}`,
     ],
   ]
   return (

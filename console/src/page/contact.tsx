@@ -112,12 +112,17 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
         {keeper && (
           <Fields>
             <Select
-              label="Way"
+              label="Carrier"
               value={carrier}
               onChange={(v) => put((old) => ({ ...old, carrier: v as Carrier }))}
               options={Object.fromEntries(Object.entries(carriers).filter(([c]) => c !== 'push'))}
             />
-            <Written label="To" value={to} onChange={(to) => put((old) => ({ ...old, to }))} hint={hints[carrier]} />
+            <Written
+              label="Address"
+              value={to}
+              onChange={(to) => put((old) => ({ ...old, to }))}
+              hint={hints[carrier]}
+            />
           </Fields>
         )}
         <Written
@@ -188,15 +193,15 @@ function AwayFields({ draft, set, others }: AwayProps) {
   return (
     <Fields>
       <Select
-        label="While away, tell"
+        label="Deputy while away"
         value={who}
         onChange={(v) => change(from, until, v)}
         options={{ '': 'nobody else', ...Object.fromEntries(others.map((c) => [c.name!, c.title || c.name!])) }}
       />
       {who && (
         <>
-          <Written label="From" type="date" value={day(from)} onChange={(v) => change(v, until, who)} />
-          <Written label="Until" type="date" value={day(until)} onChange={(v) => change(from, v, who)} />
+          <Written label="Away from" type="date" value={day(from)} onChange={(v) => change(v, until, who)} />
+          <Written label="Away until" type="date" value={day(until)} onChange={(v) => change(from, v, who)} />
         </>
       )}
     </Fields>

@@ -24,7 +24,7 @@ export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean
       {d.keys.length > 0 && (
         <Scroll tabIndex={0} role="region" aria-label="Keys">
           <Table>
-            <Columns names={['DTLS identity', 'Made', 'Last used', 'Ends', ...(owner ? ['Revoke'] : [])]} />
+            <Columns names={['DTLS identity', 'Added', 'Last used', 'Ends', ...(owner ? ['Revoke'] : [])]} />
             <tbody>
               {d.keys.map((k) => (
                 <tr key={k.id}>

@@ -155,14 +155,14 @@ function SettingsDown({ device: d, keeper }: { device: DeviceStory; keeper: bool
           {(close) => (
             <Form onSubmit={submit(close)} draft={draft}>
               <TextInput
-                label="Measure every"
+                label="Measuring interval"
                 name="interval"
                 optional
                 hint="1s to 1d, like 5m"
                 defaultValue={said(d.settings.interval)}
               />
               <TextInput
-                label="When the battery is low, every"
+                label="Interval when the battery is low"
                 name="sparing_interval"
                 optional
                 defaultValue={said(d.settings.sparing_interval)}
@@ -226,7 +226,7 @@ function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean 
       )}
       <Form onSubmit={submit} may={keeper} draft={draft}>
         <TextInput
-          label="Reading expected every"
+          label="Expected interval"
           name="interval"
           optional
           hint="After three of these without a word it is silent; empty: never"

@@ -86,7 +86,7 @@ function Found({
         <summary>By hour of the day</summary>
         <Scroll>
           <Table>
-            <Columns names={['Hour', '5 % under', 'Middle', `5 % over (${unit})`]} />
+            <Columns names={['Hour', '5th percentile', 'Median', `95th percentile (${unit})`]} />
             <tbody>
               {shape.hours.map((h) => (
                 <tr key={h.hour}>

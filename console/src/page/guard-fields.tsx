@@ -100,7 +100,7 @@ export function GuardFields({ draft, signal, fixedName, onChange, onRung }: Prop
         <summary>When it looks, and its name</summary>
         <Column>
           <Written
-            label="Armed"
+            label="Armed hours"
             value={draft.armed}
             onChange={(armed) => set({ armed })}
             hint="always when empty; or mon-fri 18:00-07:00, sat-sun"
@@ -191,7 +191,7 @@ function RungFields({ rung: r, signal, title, onChange, onRemove }: RungProps) {
             <Written label="Word" value={r.word} onChange={(word) => onChange({ word })} />
           ))}
         {r.kind === 'silent for' && (
-          <Written label="How long" value={r.word} onChange={(word) => onChange({ word })} hint="like 10m" />
+          <Written label="Silent for" value={r.word} onChange={(word) => onChange({ word })} hint="like 10m" />
         )}
         {band && (
           <NumberField

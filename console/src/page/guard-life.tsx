@@ -70,8 +70,8 @@ export function GuardLife({ guard }: { guard: Guard }) {
                 else shelve.mutate(why, { onSuccess })
               }}
             >
-              <TextInput label="Why shelve it, or take it out of service" name="why" autoComplete="off" />
-              <Select label="For" value={length} onChange={setLength} options={lengths} />
+              <TextInput label="Why" name="why" autoComplete="off" />
+              <Select label="Shelve for" value={length} onChange={setLength} options={lengths} />
               <Row>
                 <QuietButton type="submit" name="act" value="shelve">
                   Shelve

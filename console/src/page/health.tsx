@@ -44,7 +44,7 @@ function Figures({ h }: { h: Health }) {
     <>
       <Scroll>
         <Table>
-          <Columns names={['Figure', 'Now', 'Aim', 'Verdict', 'By']} />
+          <Columns names={['Figure', 'Now', 'Target', 'Verdict', 'By']} />
           <tbody>
             {h.figures.map((f) => (
               <tr key={f.name} data-good={f.good}>

@@ -95,8 +95,13 @@ function Order() {
       <>
         <Prose>Readings can be taken away. Settings, guards and alarms stay. For 30 days they can be put back.</Prose>
         <Fields>
-          <Select label="What" value={what ?? none} onChange={setWhat} options={{ [none]: 'which?', ...things }} />
-          <Select label="Period" value={days} onChange={setDays} options={stretches} />
+          <Select
+            label="Readings of"
+            value={what ?? none}
+            onChange={setWhat}
+            options={{ [none]: 'which?', ...things }}
+          />
+          <Select label="Time span" value={days} onChange={setDays} options={stretches} />
           <QuietButton
             isDisabled={ask.isPending || what === undefined || what === none}
             onPress={() => ask.mutate(undefined, { onSuccess: setWould })}

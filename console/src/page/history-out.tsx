@@ -49,10 +49,10 @@ export function TakeOut({ owner }: { owner: boolean }) {
     <>
       <Subheading>Export</Subheading>
       <Fields>
-        <Select label="Of" value={what} onChange={setWhat} options={things} />
-        <Select label="From" value={days} onChange={setDays} options={stretches} />
-        <Select label="As" value={every} onChange={setEvery} options={periods} />
-        <Select label="In" value={format} onChange={setFormat} options={formats} />
+        <Select label="Readings of" value={what} onChange={setWhat} options={things} />
+        <Select label="Time span" value={days} onChange={setDays} options={stretches} />
+        <Select label="Values" value={every} onChange={setEvery} options={periods} />
+        <Select label="Format" value={format} onChange={setFormat} options={formats} />
       </Fields>
       {wrong && <Prose>SenML has readings, not figures by period.</Prose>}
       <Row>

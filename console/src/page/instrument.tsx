@@ -124,7 +124,13 @@ function KnownForm({ signal: s }: { signal: Signal }) {
     <Form onSubmit={submit} may={keeper} draft={draft} style={{ maxWidth: '44rem' }}>
       <Fields style={{ marginBottom: 0 }}>
         <TextInput label="Title" name="title" defaultValue={s.title} optional />
-        <TextInput label="Expected every" name="interval" defaultValue={length(s.interval)} optional hint="like 15s" />
+        <TextInput
+          label="Expected interval"
+          name="interval"
+          defaultValue={length(s.interval)}
+          optional
+          hint="like 15s"
+        />
       </Fields>
       {!s.made_of && s.kind !== 'text' && s.kind !== 'data' && (
         <>

@@ -153,7 +153,7 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
         {driver !== 'bands' && o && (
           <To
             output={o}
-            label="Goes to"
+            label="Output state"
             optional={driver === 'formula'}
             value={i.set || (o.kind === 'switch' ? 'on' : '')}
             onChange={(set) => put({ set })}

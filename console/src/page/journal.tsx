@@ -89,7 +89,7 @@ export function Journal() {
         }}
       >
         <Fields style={{ marginTop: 'var(--gap-3)' }}>
-          <TextInput label="Words" name="words" optional defaultValue={asked.words} autoComplete="off" />
+          <TextInput label="Search for" name="words" optional defaultValue={asked.words} autoComplete="off" />
           <Pick
             label="Device"
             name="device"
@@ -99,7 +99,7 @@ export function Journal() {
             key={devices.length}
           />
           <Pick
-            label="About"
+            label="Kind"
             name="kind"
             none="anything"
             defaultValue={asked.kind}

@@ -202,7 +202,7 @@ export function HandSwitch({ output: o, done }: { output: Output; done: () => vo
             }}
           />
           <Select
-            label="For"
+            label="Lasts"
             value={hold}
             onChange={setHold}
             options={{ ...holds, '': `as usual, ${o.hand_holds || '1h'}` }}
@@ -235,7 +235,7 @@ type ToProps = {
 }
 
 /** A state of an output, as its kind has it. */
-export function To({ output: o, value, onChange, label = 'To', optional }: ToProps) {
+export function To({ output: o, value, onChange, label = 'State', optional }: ToProps) {
   if (o.kind === 'switch')
     return <Select label={label} value={value} onChange={onChange} options={{ on: 'on', off: 'off' }} />
   if (o.kind === 'colour')

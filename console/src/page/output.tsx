@@ -159,8 +159,13 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
       )}
       {s.kind === 'level' && (
         <Fields style={{ marginBottom: 0 }}>
-          <NumberField label="From" value={s.low ?? 0} onChange={(low) => put({ low })} />
-          <NumberField label="Up to" value={s.high ?? 0} onChange={(high) => put({ high })} hint="0 to 0: 0 to 100 %" />
+          <NumberField label="Lowest" value={s.low ?? 0} onChange={(low) => put({ low })} />
+          <NumberField
+            label="Highest"
+            value={s.high ?? 0}
+            onChange={(high) => put({ high })}
+            hint="0 to 0: 0 to 100 %"
+          />
           <Written label="Unit" value={s.unit ?? ''} onChange={(unit) => put({ unit })} />
           <NumberField label="Step" value={s.step ?? 0} least={0} onChange={(step) => put({ step })} hint="0: any" />
         </Fields>
@@ -179,14 +184,14 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
       {runs && (
         <Fields style={{ marginBottom: 0 }}>
           <Written
-            label="On at least"
+            label="Least time on"
             value={s.least_on ?? ''}
             onChange={(least_on) => put({ least_on })}
             hint="like 5m"
           />
-          <Written label="Off at least" value={s.least_off ?? ''} onChange={(least_off) => put({ least_off })} />
+          <Written label="Least time off" value={s.least_off ?? ''} onChange={(least_off) => put({ least_off })} />
           <NumberField
-            label="Most starts an hour"
+            label="Starts per hour"
             whole
             least={0}
             optional
@@ -203,13 +208,13 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
           hint="1h when left empty"
         />
         <Written
-          label="Order lasts"
+          label="Order expires after"
           value={s.expires ?? ''}
           onChange={(expires) => put({ expires })}
           hint="1m when left empty"
         />
         <Select
-          label="By hand"
+          label="Hand setting"
           value={s.hands_off ? 'no' : s.dangerous ? 'sure' : 'yes'}
           onChange={(v) => put({ hands_off: v === 'no', dangerous: v === 'sure' })}
           options={{ yes: 'yes', sure: 'yes, but it is dangerous: ask', no: 'no' }}
@@ -224,7 +229,7 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
         />
         {!s.mute && (
           <Written
-            label="Confirms within"
+            label="Confirm within"
             value={s.confirm_within ?? ''}
             onChange={(confirm_within) => put({ confirm_within })}
             hint="30s when left empty"

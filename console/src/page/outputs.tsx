@@ -94,7 +94,7 @@ function Emergency({ held, outputs }: { held: boolean; outputs: number }) {
               <Prose style={{ margin: 0 }}>
                 {held
                   ? 'All outputs do again what is asked of them: some may start at once.'
-                  : `All ${outputs} outputs go to their safe states at once, and stay there until somebody ends it. Settings by hand are over.`}
+                  : `All outputs (${outputs}) go to their safe states at once, and stay there until somebody ends it. Settings by hand are over.`}
               </Prose>
               {!held && <Written label="Why" value={why} onChange={setWhy} hint="for the journal" />}
               <Row>

@@ -202,25 +202,25 @@ function StepFields({ step: s, no, known, onChange, onRemove }: StepProps) {
       <legend>Step {no}</legend>
       <Grid>
         <ListField
-          label="Who"
+          label="Contacts"
           value={s.who}
           onChange={(who) => onChange({ who })}
           hint={`${known || 'no contacts yet'}; on-duty for whom the rotation names`}
         />
         <ListField
-          label="By"
+          label="Carriers"
           value={s.by ?? []}
           onChange={(by) => onChange({ by: by as Step['by'] })}
           hint="e-mail, text, voice, chat, webhook, push; all when empty"
         />
         <Written
-          label="After"
+          label="Delay"
           value={s.after ?? '0s'}
           onChange={(after) => onChange({ after })}
           hint="since the alarm, while nobody has it"
         />
         <Select
-          label="From severity"
+          label="Lowest severity"
           value={s.from_severity ?? 'advisory'}
           onChange={(v) => onChange({ from_severity: v as Severity })}
           options={severities}
@@ -243,7 +243,7 @@ function StepFields({ step: s, no, known, onChange, onRemove }: StepProps) {
           hint="between two messages to an address"
         />
         <Written
-          label="At"
+          label="Hours"
           value={s.hours ?? ''}
           onChange={(hours) => onChange({ hours })}
           hint="always; or daily 22:00-07:00"
@@ -262,15 +262,15 @@ function RotationFields({ draft, set }: { draft: Roster; set: (change: Partial<R
     <Card>
       <legend>On duty in turn</legend>
       <ListField
-        label="Who"
+        label="Contacts in turn"
         value={r?.who ?? []}
         onChange={(who) => (who.length ? change({ who }) : set({ rotation: undefined }))}
         hint="in order; no rotation when empty"
       />
       {r && (
         <Fields style={{ marginTop: 'var(--gap-3)' }}>
-          <Written label="First turn from" value={r.since} onChange={(since) => change({ since })} type="date" />
-          <Written label="Handover at" value={r.at ?? '00:00'} onChange={(at) => change({ at })} />
+          <Written label="First day" value={r.since} onChange={(since) => change({ since })} type="date" />
+          <Written label="Handover time" value={r.at ?? '00:00'} onChange={(at) => change({ at })} />
           <NumberField
             label="Weeks each"
             whole

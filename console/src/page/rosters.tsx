@@ -74,7 +74,7 @@ export function Rosters() {
 const ContactTable = ({ contacts }: { contacts: Contact[] }) => (
   <Scroll tabIndex={0} role="region" aria-label="Contacts">
     <Table>
-      <Columns names={['Contact', 'Ways', 'Quiet hours']} />
+      <Columns names={['Contact', 'Addresses', 'Quiet hours']} />
       <tbody>
         {contacts.map((c) => (
           <tr key={c.name}>

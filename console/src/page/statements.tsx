@@ -118,7 +118,7 @@ function NewStatement() {
             options={kinds}
           />
           <Select
-            label="Each"
+            label="Period"
             value={d.every}
             onChange={(every) => set({ every: every as Statement['every'] })}
             options={periods}
@@ -126,7 +126,7 @@ function NewStatement() {
           <Written label="Sent at" value={d.at} onChange={(at) => set({ at })} />
         </Fields>
         <ListField
-          label="To"
+          label="Send to"
           value={d.tell}
           onChange={(tell) => set({ tell })}
           hint="contacts and e-mail addresses; nobody when empty"

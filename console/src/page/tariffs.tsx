@@ -117,7 +117,7 @@ function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean;
         <Card key={i}>
           <legend>From a day on</legend>
           <Fields>
-            <Written label="From" type="date" value={v.from} onChange={(from) => change(i, { from })} />
+            <Written label="Valid from" type="date" value={v.from} onChange={(from) => change(i, { from })} />
             <NumberField
               label={`Standing charge, ${currency} a day`}
               value={money(v.standing)}
@@ -190,7 +190,7 @@ function RateFields({ rate: r, keeper, onChange }: RateProps) {
           onChange={(days) => put({ days: days.split(/[\s,]+/).filter(Boolean) })}
           hint="like mon tue or holiday; all when left empty"
         />
-        <Written label="Since" value={r.since ?? ''} onChange={(since) => put({ since })} hint="like 23:00" />
+        <Written label="From" value={r.since ?? ''} onChange={(since) => put({ since })} hint="like 23:00" />
         <Written label="Until" value={r.until ?? ''} onChange={(until) => put({ until })} hint="like 08:00" />
         {keeper && (
           <QuietButton onPress={() => onChange(undefined)} aria-label={`Remove the rate ${r.name}`}>

@@ -5,7 +5,7 @@ import { useDraft } from '../api/drafts'
 import { useSession, useSignals, useSite, useTariffs, useTotal, useTotals, useTrustAct } from '../api/queries'
 import { comesTo } from '../api/totals'
 import { dimensionOf } from '../api/units'
-import { clock, length } from '../api/words'
+import { clock, counted, length } from '../api/words'
 import {
   Above,
   Columns,
@@ -32,7 +32,7 @@ import { Sure } from '../ui/sure'
 function missing(r: Result) {
   const parts: string[] = []
   if (r.missing >= 1) parts.push(`${length(r.missing * 1000)} without data`)
-  if (r.left_out > 0) parts.push(`${r.left_out} readings of no use`)
+  if (r.left_out > 0) parts.push(`${counted(r.left_out, 'reading', 'readings')} not usable`)
   return parts.join(', ')
 }
 

@@ -3,7 +3,7 @@ import { api, type Fitted, type Preview, type Signal, take } from '../api/client
 import { useDraft } from '../api/drafts'
 import { useTrustAct } from '../api/queries'
 import { seenUnit, seen } from '../api/units'
-import { figure, shown, testWords } from '../api/words'
+import { counted, figure, say, shown, testWords } from '../api/words'
 import { PairChart } from '../chart/pair'
 import { Button, Columns, Failure, Prose, QuietButton, Row, Soft, Subheading, Table } from '../ui/basics'
 import { Fields, Form, Select, Written } from '../ui/form'
@@ -131,8 +131,7 @@ export function Calibrate({ signal, zone }: { signal: Signal; zone: string }) {
 const Applied = ({ of }: { of: Fitted }) => (
   <Prose data-applied>
     It is in force.{' '}
-    {of.corrected_alarms > 0 &&
-      `${of.corrected_alarms} alarms of that time stay as they were, and are marked as corrected.`}
+    {of.corrected_alarms > 0 && `Alarms of that time stay as they were, marked as corrected: ${of.corrected_alarms}.`}
   </Prose>
 )
 
@@ -155,7 +154,7 @@ function PairFields({ pair, signal, set }: PairProps) {
         if (steady.mean == null) return setTold('No reading that can be believed came.')
         set({ shown: Number(seen(steady.mean, signal.unit).toPrecision(6)) })
         setTold(
-          `The mean of ${steady.count} readings, ${figure(seen(steady.low, signal.unit))} to ${figure(seen(steady.high, signal.unit))}.`,
+          `The mean of ${counted(steady.count, 'reading', 'readings')}, ${say(steady.low, signal.unit, signal.step)} to ${say(steady.high, signal.unit, signal.step)}.`,
         )
       })
       .catch((e: Error) => setTold(e.message))
@@ -208,14 +207,14 @@ function Would({ preview: p, signal, zone }: { preview: Preview; signal: Signal;
           at={p.at}
           first={now}
           second={then}
-          names={['as it is', 'as it would be']}
+          names={['As it is', 'As it would be']}
           zone={zone}
           label={`The last day: now ${figure(now.at(-1) ?? 0)}, it would be ${figure(then.at(-1) ?? 0)} ${shown(signal.unit)}`}
         />
       )}
       {p.guards.length > 0 && (
         <Table>
-          <Columns names={['Alarms of the last day by', 'as it is', 'as it would be']} />
+          <Columns names={['Alarms of the last day by', 'As it is', 'As it would be']} />
           <tbody>
             {p.guards.map((g) => (
               <tr key={g.guard}>

@@ -171,7 +171,7 @@ function SetUp({ boards }: { boards: string[] }) {
             </label>
           ))}
         </fieldset>
-        <NumberField label="Each for" unit="s" whole least={5} value={every} onChange={setEvery} />
+        <NumberField label="Show each for" unit="s" whole least={5} value={every} onChange={setEvery} />
         <Written label="Dim hours" value={dim} onChange={setDim} hint="like 22-6; leave it empty to stay bright" />
         <Row>
           <Button type="submit" isDisabled={!chosen.length}>

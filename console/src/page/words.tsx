@@ -53,8 +53,8 @@ export function Words() {
         the contact’s come first.
       </Prose>
       <Row>
-        <Select label="Whose" value={whose} onChange={setWhose} options={options} />
-        <Select label="When" value={kind} onChange={(v) => setKind(v as Kind)} options={kinds} />
+        <Select label="Applies to" value={whose} onChange={setWhose} options={options} />
+        <Select label="Message" value={kind} onChange={(v) => setKind(v as Kind)} options={kinds} />
       </Row>
       <Writing
         key={`${whose} ${kind} ${own?.short} ${own?.long}`}
