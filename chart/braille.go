@@ -45,17 +45,20 @@ func (t Terminal) panel(to io.Writer, span Span, p *Panel) {
 	low, high := p.extent()
 	g := newGrid(t.plotWidth(), t.Height)
 	g.line(p, span, low, high)
-	limits := map[int]string{}
+	limits := map[int]Limit{}
 	for _, l := range p.Limits {
 		if l.Value >= low && l.Value <= high {
 			row := g.row(l.Value, low, high)
 			g.dotted(row)
-			limits[row/4] = l.Name
+			limits[row/4] = l
 		}
 	}
 	for row := range t.Height {
 		label := ""
+		limit, limited := limits[row]
 		switch {
+		case limited:
+			label = measure.Figure(limit.Value, "")
 		case p.Steps && row == 0:
 			label = "on"
 		case p.Steps && row == t.Height-1:
@@ -68,10 +71,9 @@ func (t Terminal) panel(to io.Writer, span Span, p *Panel) {
 		case row == t.Height/2:
 			label = figure((high+low)/2, high-low)
 		}
-		name, limited := limits[row]
 		line := g.text(row)
 		if limited {
-			line = over(line, name)
+			line = over(line, limit.Name)
 		}
 		fmt.Fprintf(to, "%*.*s %s\n", axisWidth-1, axisWidth-1, label, line)
 	}

@@ -3,6 +3,7 @@ package chart
 import (
 	"bytes"
 	"image/png"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -32,6 +33,9 @@ func TestATerminalShowsLineLimitAlarmAndTimes(t *testing.T) {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is missing in\n%s", want, text)
 		}
+	}
+	if !regexp.MustCompile(`(?m)^ +30 .*shed-hot *$`).MatchString(text) {
+		t.Errorf("the axis does not say the limit beside its line:\n%s", text)
 	}
 	rows := strings.Split(text, "\n")
 	for _, row := range rows {

@@ -83,7 +83,10 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 	if len(page.Attachments) != 2 {
 		t.Fatalf("%d attachments", len(page.Attachments))
 	}
-	a.must("asset", "file", "remove", "pump", fmt.Sprint(page.Attachments[0].ID))
+	photoID := fmt.Sprint(page.Attachments[0].ID)
+	a.says("'jaunty asset file bring-back "+photoID+"'", "asset", "file", "remove", "pump", photoID)
+	a.must("asset", "file", "bring-back", photoID)
+	a.must("asset", "file", "remove", "pump", photoID)
 
 	a.says("Nothing was changed", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5m", "--try")
 	a.says("is at work", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5m")
@@ -185,6 +188,11 @@ func TestRunsOnTheCommandLine(t *testing.T) {
 	a.must("run", "plan", "add", "night", "--asset", "compost", "--hours", "daily 22:00-06:00")
 	a.says("daily 22:00-06:00", "run", "plan", "list")
 	a.refused(2, "start", "run", "plan", "add", "firing", "--asset", "compost", "--signal", "heap/core", "--start", "abov 40")
+	a.says("'jaunty run plan bring-back night'", "run", "plan", "remove", "night")
+	a.must("run", "plan", "bring-back", "night")
+	a.says("Plan night starts and ends runs of compost", "run", "plan", "set", "night", "--hours", "daily 21:00-06:00")
+	a.refused(1, "did you mean night?", "run", "plan", "set", "nigt", "--hours", "daily 21:00-06:00")
+	a.refused(1, "there is a plan night already", "run", "plan", "add", "night", "--asset", "compost")
 	a.must("run", "plan", "remove", "night")
 	a.must("run", "remove", "1")
 	a.refused(1, "1", "run", "show", "1")

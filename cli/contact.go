@@ -45,7 +45,7 @@ func remove(c *cobra.Command, noun, name, path string) error {
 		return err
 	}
 	return show(c, map[string]string{"removed": name}, func(w io.Writer) {
-		fmt.Fprintf(w, "%s %s is removed; 'jaunty %s bring-back %s' brings it back for 30 days.\n", strings.ToUpper(noun[:1])+noun[1:], name, noun, name)
+		fmt.Fprintf(w, "%s %s is removed; 'jaunty %s bring-back %s' brings it back for 30 days.\n", strings.ToUpper(noun[:1])+noun[1:], name, nounOf(noun), name)
 	})
 }
 

@@ -79,9 +79,9 @@ func TestCommandsHaveOneGrammar(t *testing.T) {
 	}
 }
 
-// What can be removed can be brought back, but keys, which end, and files that a person keeps elsewhere.
+// What can be removed can be brought back, but keys, which end.
 func TestWhatIsRemovedCanBeBroughtBack(t *testing.T) {
-	kept := map[string]bool{"jaunty site reader-key": true, "jaunty asset file": true}
+	kept := map[string]bool{"jaunty site reader-key": true}
 	everyCommand(newRoot(), func(c *cobra.Command) {
 		if child(c, "remove") != nil && child(c, "bring-back") == nil && !kept[c.CommandPath()] {
 			t.Errorf("%s has remove without bring-back", c.CommandPath())

@@ -55,11 +55,21 @@ func removedListCommand() *cobra.Command {
 
 // comesBack are the nouns whose things can be brought back: the kind that they have among what was removed, and an example.
 var comesBack = []struct{ noun, kind, argument, example string }{
-	{"asset", "asset", "NAME", "old-pump"}, {"board", "board", "NAME", "my-water"}, {"contact", "contact", "NAME", "orla"}, {"device", "device", "NAME", "old-pump"},
+	{"asset", "asset", "NAME", "old-pump"}, {"asset file", "attachment", "FILE", "3"}, {"board", "board", "NAME", "my-water"}, {"contact", "contact", "NAME", "orla"}, {"device", "device", "NAME", "old-pump"},
 	{"guard", "guard", "GUARD", "fern-house-hot"}, {"interlock", "interlock", "NAME", "shed-extractor"}, {"kit", "kit", "NAME", "pond-probe"},
 	{"output", "output", "DEVICE/OUTPUT", "boiler-room/fan"}, {"person", "person", "EMAIL", "tadhg@hollowbrook.example"}, {"picture", "picture", "PICTURE", "3"},
 	{"run plan", "plan", "NAME", "night"}, {"roster", "roster", "NAME", "glasshouse"}, {"run", "run", "RUN", "7"}, {"signal", "signal", "DEVICE/SIGNAL", "pond/dew-point"},
 	{"statement", "statement", "NAME", "electricity"}, {"tariff", "tariff", "TARIFF", "day-night"}, {"total", "total", "TOTAL", "fog-pump-cycles"}, {"trial", "trial", "ID", "3"},
+}
+
+// nounOf is the noun of the command line whose things are of a kind.
+func nounOf(kind string) string {
+	for _, b := range comesBack {
+		if b.kind == kind {
+			return b.noun
+		}
+	}
+	return kind
 }
 
 // addBringBack gives each noun whose things can be brought back the command for it.

@@ -98,7 +98,7 @@ func TestTheHistoryPage(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[data-clearing=cleared]')?.innerText.includes('12,030')`))
 	must(t, p.Until(says+`('0 readings in')`))
 	audit(t, p, "cleared")
-	_, err = drive.Eval[bool](p, `([...document.querySelectorAll('button')].find((b) => b.innerText.startsWith('Put them back')).click(), true)`)
+	_, err = drive.Eval[bool](p, `([...document.querySelectorAll('button')].find((b) => b.innerText.startsWith('Bring them back')).click(), true)`)
 	must(t, err)
 	must(t, p.Until(`document.querySelector('[data-clearing=undone]')`))
 	must(t, p.Until(says+`('12,030 readings in')`))

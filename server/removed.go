@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -11,6 +12,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/store"
 )
 
 // removedKinds are the kinds of what can be brought back, and who may.
@@ -21,11 +23,14 @@ var removedKinds = map[string]site.Role{
 	"total": site.Keeper, "trial": site.Keeper,
 }
 
+// RemovedQuery chooses among what was removed.
+type RemovedQuery struct {
+	Kind string `query:"kind" doc:"of this kind alone: guard, device, contact …"`
+}
+
 // listRemoved gives what was removed in the last 30 days and can be brought back, the newest first: boards that others keep to
 // themselves are left out, and people for all but owners.
-func (v *Server) listRemoved(ctx context.Context, in *struct {
-	Kind string `query:"kind" doc:"of this kind alone: guard, device, contact …"`
-}) (*body[[]site.Removal], error) {
+func (v *Server) listRemoved(ctx context.Context, in *RemovedQuery) (*body[[]site.Removal], error) {
 	if _, known := removedKinds[in.Kind]; in.Kind != "" && !known {
 		return nil, wrong("kind", site.Unknown("kind", in.Kind, kindNames()))
 	}
@@ -73,13 +78,32 @@ func (v *Server) bringBack(ctx context.Context, in *body[BringBack]) (*none, err
 	if name == "" {
 		return nil, &measure.Fault{Field: "name", Reason: "is empty; it is what was removed"}
 	}
+	var err error
 	switch in.Body.Kind {
 	case "board":
-		return nil, v.pipeline.BringBoardBack(ctx, name, &person)
+		err = v.pipeline.BringBoardBack(ctx, name, &person)
 	case "asset":
-		return nil, v.pipeline.BringAssetBack(ctx, name, who(ctx))
+		err = v.pipeline.BringAssetBack(ctx, name, who(ctx))
+	default:
+		err = v.pipeline.BringBack(ctx, in.Body.Kind, name, who(ctx))
 	}
-	return nil, v.pipeline.BringBack(ctx, in.Body.Kind, name, who(ctx))
+	if errors.Is(err, store.ErrNotFound) {
+		err = v.neverRemoved(ctx, in.Body.Kind, name)
+	}
+	return nil, err
+}
+
+// neverRemoved says that nothing of a kind and name was removed, with the nearest name that was.
+func (v *Server) neverRemoved(ctx context.Context, kind, name string) error {
+	all, err := v.listRemoved(ctx, &RemovedQuery{kind})
+	if err != nil {
+		return err
+	}
+	var names []string
+	for _, r := range all.Body {
+		names = append(names, r.Name)
+	}
+	return missing(store.ErrNotFound, kind+" among what was removed in the last 30 days called", name, names)
 }
 
 func kindNames() []string {

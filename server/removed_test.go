@@ -100,6 +100,9 @@ func TestBringingBackIsRefused(t *testing.T) {
 	bring := func(kind, name string) map[string]string { return map[string]string{"kind": kind, "name": name} }
 	refused(t, keeper, http.StatusForbidden, http.MethodPost, "/api/v1/removed/bring-back", bring("device", "shed"))
 	refused(t, s.Owner, http.StatusUnprocessableEntity, http.MethodPost, "/api/v1/removed/bring-back", bring("guad", "x"))
+	if said := refused(t, s.Owner, http.StatusNotFound, http.MethodPost, "/api/v1/removed/bring-back", bring("device", "shde")); !strings.HasSuffix(said, "Did you mean shed?") {
+		t.Error(said)
+	}
 	refused(t, s.Owner, http.StatusUnprocessableEntity, http.MethodGet, "/api/v1/removed?kind=guad", nil)
 	refused(t, s.Owner, http.StatusNotFound, http.MethodPost, "/api/v1/removed/bring-back", bring("guard", "never-there"))
 	s.Do(http.MethodDelete, "/api/v1/people/k@b.example", nil, nil)

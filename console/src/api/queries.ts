@@ -250,12 +250,13 @@ export const useAcknowledge = () =>
   useAlarmAct((id: number) => take(api.POST('/api/v1/alarms/{id}/acknowledge', { params: { path: { id } } })))
 
 /** Does something to a guard or a trial, and asks anew for all that it may have changed. */
-export const useGuardAct = <In, Out>(act: (input: In) => Promise<Out>) =>
+export const useGuardAct = <In, Out>(act: (input: In) => Promise<Out>, { removes = false } = {}) =>
   useMutation({
     mutationFn: act,
     onSuccess: () => {
-      for (const what of ['guards', 'record', 'trials', 'alarms', 'standing', 'alarm', 'signals'])
+      for (const what of ['guards', 'trials', 'alarms', 'standing', 'alarm', 'signals'])
         void queries.invalidateQueries({ queryKey: [what] })
+      if (!removes) void queries.invalidateQueries({ queryKey: ['record'] }) // one that is gone has none
     },
   })
 export const useRecord = (guard: string) =>

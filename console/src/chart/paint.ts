@@ -5,7 +5,7 @@ import { clockChanges } from './trace'
 
 /** An alarm as a stretch of time. */
 export type Span = Pick<Alarm, 'raised_at' | 'cleared_at' | 'severity'>
-export type Limit = { limit: number; severity: string }
+export type Limit = { limit: number; severity: string; name?: string } // severity gives the colour; name, else it, is written
 
 /** A token of the theme as it is now. */
 export function colour(name: string) {
@@ -99,7 +99,7 @@ export function drawLimits(u: uPlot, limits: Limit[], unit: string, scale = 'y')
   u.ctx.save()
   u.ctx.font = `${12 * ratio}px ${colour('face')}`
   u.ctx.textAlign = 'left'
-  for (const { limit, severity } of limits) {
+  for (const { limit, severity, name } of limits) {
     const y = u.valToPos(limit, scale, true)
     if (y < top || y > top + height) continue
     u.ctx.strokeStyle = u.ctx.fillStyle = colour(severity)
@@ -109,7 +109,7 @@ export function drawLimits(u: uPlot, limits: Limit[], unit: string, scale = 'y')
     u.ctx.moveTo(left, y)
     u.ctx.lineTo(left + width, y)
     u.ctx.stroke()
-    u.ctx.fillText(`${figure(limit)} ${unit}  ${severity}`, left + 6 * ratio, y - 5 * ratio)
+    u.ctx.fillText(`${figure(limit)} ${unit}  ${name ?? severity}`, left + 6 * ratio, y - 5 * ratio)
   }
   u.ctx.restore()
 }

@@ -65,18 +65,7 @@ export function Attachments({ page: p, keeper }: { page: AssetPage; keeper: bool
             <QuietLink href={attachment(name, a.id)} download>
               {a.name}
             </QuietLink>{' '}
-            <Soft>{bytes(a.size)}</Soft>{' '}
-            {keeper && (
-              <Sure
-                name={`Remove ${a.name}`}
-                short="Remove"
-                says="It goes from the page of its asset."
-                act={(after) => drop.mutate(a.id, after)}
-                gone={{ kind: 'attachment', name: String(a.id) }}
-                error={drop.error}
-                done={() => undefined}
-              />
-            )}
+            <Soft>{bytes(a.size)}</Soft> {keeper && <RemoveFile file={a} drop={drop} done={() => undefined} />}
           </li>
         ))}
       </Papers>
@@ -102,11 +91,25 @@ export function Attachments({ page: p, keeper }: { page: AssetPage; keeper: bool
   )
 }
 
+type Drop = { mutate: (id: number, after: { onSuccess: () => void }) => void; error: Error | null }
+
+const RemoveFile = ({ file: a, drop, done }: { file: Attachment; drop: Drop; done: () => void }) => (
+  <Sure
+    name={`Remove ${a.name}`}
+    short="Remove"
+    says="It goes from the page of its asset."
+    act={(after) => drop.mutate(a.id, after)}
+    gone={{ kind: 'attachment', name: String(a.id) }}
+    error={drop.error}
+    done={done}
+  />
+)
+
 type PhotoProps = {
   asset: string
   photo: Attachment
   onClose: () => void
-  drop?: { mutate: (id: number, after: { onSuccess: () => void }) => void; error: Error | null }
+  drop?: Drop
 }
 
 function Photo({ asset, photo: a, onClose, drop }: PhotoProps) {
@@ -120,17 +123,7 @@ function Photo({ asset, photo: a, onClose, drop }: PhotoProps) {
         </Soft>
       </p>
       <Row>
-        {drop && (
-          <Sure
-            name={`Remove ${a.name}`}
-            short="Remove"
-            says="It goes from the page of its asset."
-            act={(after) => drop.mutate(a.id, after)}
-            gone={{ kind: 'attachment', name: String(a.id) }}
-            error={drop.error}
-            done={onClose}
-          />
-        )}
+        {drop && <RemoveFile file={a} drop={drop} done={onClose} />}
         <QuietButton onPress={onClose}>Close</QuietButton>
       </Row>
     </Dialog>

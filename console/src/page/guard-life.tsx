@@ -36,7 +36,7 @@ export function GuardLife({ guard }: { guard: Guard }) {
   )
   const back = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}/out-of-service', at(name))))
   const missed = useGuardAct(() => take(api.POST('/api/v1/guards/{guard}/missed', { ...at(name), body: {} })))
-  const remove = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}', at(name))))
+  const remove = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}', at(name))), { removes: true })
   const failed = [shelve, unshelve, out, back, missed].find((m) => m.error)?.error
   return (
     <section data-guard-life>

@@ -20,7 +20,7 @@ const stretches: Record<string, string> = {
   '365': 'those older than 365 days',
 }
 
-/** Takes readings away, and what was taken away can be put back. */
+/** Removes readings, and brings back those that were. */
 export function Clear({ owner }: { owner: boolean }) {
   const zone = useSite().data?.zone ?? 'UTC'
   const clearings = useClearings()
@@ -47,14 +47,14 @@ export function Clear({ owner }: { owner: boolean }) {
                   <td>
                     {c.state === 'cleared' && owner ? (
                       <QuietButton onPress={() => back.mutate(c.id)} isDisabled={back.isPending}>
-                        {`Put them back (until ${clock(Date.parse(c.gone_at), zone, { day: 'numeric', month: 'short' })})`}
+                        {`Bring them back (until ${clock(Date.parse(c.gone_at), zone, { day: 'numeric', month: 'short' })})`}
                       </QuietButton>
                     ) : (
                       {
                         running: 'going …',
                         cleared: 'cleared',
                         undoing: 'coming back …',
-                        undone: 'put back',
+                        undone: 'brought back',
                         gone: 'gone',
                       }[c.state]
                     )}
@@ -93,7 +93,7 @@ function Order() {
   if (!would)
     return (
       <>
-        <Prose>Readings can be taken away. Settings, guards and alarms stay. For 30 days they can be put back.</Prose>
+        <Prose>Readings can be removed. Settings, guards and alarms stay. For 30 days they can be brought back.</Prose>
         <Fields>
           <Select
             label="Readings of"

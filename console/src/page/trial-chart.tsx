@@ -58,7 +58,7 @@ export function TrialChart({
         until={until}
         unit={unit}
         zone={zone}
-        limits={found?.apart ? [{ limit: seen(found.limit, signal.unit), severity: 'warning' }] : []}
+        limits={found?.apart ? [{ limit: seen(found.limit, signal.unit), severity: 'warning', name: 'suggested' }] : []}
         alarms={trial.stretches.map((s) => ({
           raised_at: s.from,
           cleared_at: s.until ?? iso(now),
