@@ -17,7 +17,7 @@ import (
 )
 
 func alarmCommand() *cobra.Command {
-	return group("alarm", "Occurrences: from a raise until it is over", alarmListCommand(), alarmShowCommand(), alarmAckCommand(), alarmCommentCommand(),
+	return group("alarm", "Alarms: what is wrong, who has it, what it was", alarmListCommand(), alarmShowCommand(), alarmAckCommand(), alarmCommentCommand(),
 		alarmHandCommand(), alarmHandBackCommand(), alarmResetCommand(), alarmMarkCommand(), alarmHealthCommand())
 }
 
@@ -88,7 +88,7 @@ func alarmListCommand() *cobra.Command {
 }
 
 func alarmAckCommand() *cobra.Command {
-	c := &cobra.Command{Use: "ack ID", Short: "Say that you have it", Example: "  jaunty alarm ack 12\n  jaunty alarm ack 12 --cause 'The fan belt has slipped'"}
+	c := &cobra.Command{Use: "ack ID", Short: "Acknowledge an alarm: say that you have it", Example: "  jaunty alarm ack 12\n  jaunty alarm ack 12 --cause 'The fan belt has slipped'"}
 	cause := c.Flags().String("cause", "", "what was the cause, as far as you know")
 	return alarmAct(c, http.MethodPost, "acknowledge", func(*cobra.Command) (any, error) { return map[string]string{"comment": *cause}, nil }, func(w io.Writer, a alarm.Alarm) {
 		fmt.Fprintf(w, "%s has alarm %d since %s: %s\n", a.AcknowledgedBy, a.ID, clock(a.AcknowledgedAt), a.Sentence)
@@ -129,7 +129,7 @@ func alarmID(text string) (int64, error) {
 }
 
 func alarmHandCommand() *cobra.Command {
-	c := &cobra.Command{Use: "hand ID", Short: "Ask somebody else to take it on; they are told", Example: "  jaunty alarm hand 12 --to tadhg@hollowbrook.example"}
+	c := &cobra.Command{Use: "hand ID", Short: "Ask somebody else to take an alarm on; they are told", Example: "  jaunty alarm hand 12 --to tadhg@hollowbrook.example"}
 	to := c.Flags().String("to", "", "e-mail address")
 	_ = c.MarkFlagRequired("to")
 	return alarmAct(c, http.MethodPost, "hand", func(*cobra.Command) (any, error) { return map[string]string{"to": *to}, nil }, func(w io.Writer, a alarm.Alarm) {
@@ -152,7 +152,7 @@ func alarmResetCommand() *cobra.Command {
 }
 
 func alarmCommentCommand() *cobra.Command {
-	c := &cobra.Command{Use: "comment ID", Short: "Say what was the cause", Example: "  jaunty alarm comment 12 --cause 'The fan belt had slipped'"}
+	c := &cobra.Command{Use: "comment ID", Short: "Say what was the cause of an alarm", Example: "  jaunty alarm comment 12 --cause 'The fan belt had slipped'"}
 	cause := c.Flags().String("cause", "", "what was the cause")
 	_ = c.MarkFlagRequired("cause")
 	return alarmAct(c, http.MethodPut, "comment", func(*cobra.Command) (any, error) { return map[string]string{"comment": *cause}, nil }, func(w io.Writer, a alarm.Alarm) {

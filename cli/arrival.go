@@ -24,7 +24,7 @@ func arrivalCommand() *cobra.Command {
 
 func arrivalListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "Who waits, and what they send", Args: exactly(), Example: "  jaunty arrival list",
+		Use: "list", Short: "Devices that wait to be let in, and what they send", Args: exactly(), Example: "  jaunty arrival list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			arrivals, err := fetch[[]site.Arrival](c, arrivalsPath)
 			if err != nil {

@@ -90,7 +90,7 @@ func assetAddCommand() *cobra.Command {
 }
 
 func assetSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set NAME", Short: "Change what is said of an asset, and its condition", Args: exactly("NAME"), ValidArgsFunction: assetNames,
+	c := &cobra.Command{Use: "set NAME", Short: "Change an asset, and set its condition; what is not said stays", Args: exactly("NAME"), ValidArgsFunction: assetNames,
 		Example: "  jaunty asset set fog-pump --next-service 2027-09-01\n  jaunty asset set fog-pump --signal fog-pump --signal lamp-meter/power\n  jaunty asset set fog-pump --condition attention --why 'the valve sticks'"}
 	assetFlags(c.Flags())
 	condition := c.Flags().String("condition", "", "how it is: "+strings.Join(asset.Conditions, ", "))
@@ -169,7 +169,7 @@ func assetListCommand() *cobra.Command {
 }
 
 func assetShowCommand() *cobra.Command {
-	return &cobra.Command{Use: "show NAME", Short: "How an asset does, and what belongs to it", Args: exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset show fog-pump",
+	return &cobra.Command{Use: "show NAME", Short: "One asset: its condition, what it reads, what belongs to it", Args: exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset show fog-pump",
 		RunE: func(c *cobra.Command, args []string) error {
 			p, err := fetch[server.AssetPage](c, assetPath(args[0]))
 			if err != nil {

@@ -24,7 +24,7 @@ const sealName = "device-keys.seal"
 
 func backupCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "backup FILE", Short: "Everything of a service in one file, while it runs", Args: exactly("FILE"),
+		Use: "backup FILE", Short: "Write everything of a service into one file, while it runs", Args: exactly("FILE"),
 		Long: `Write all that a service has, secrets too, to one file, as it is at one moment, while it runs. It is read
 straight from the database, so it takes the right to read the data folder, or the database's address. The file
 is for your eyes alone. 'jaunty restore' makes a service of it again.`,
@@ -92,7 +92,7 @@ func backup(c *cobra.Command, database, seal, file string) error {
 
 func restoreCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "restore FILE", Short: "Make a service of a backup, and verify it", Args: exactly("FILE"),
+		Use: "restore FILE", Short: "Make a service out of a backup, and verify it", Args: exactly("FILE"),
 		Long: `Fill an empty data folder, or an empty database, from a backup. Every block of readings is opened and compared
 with what the backup says; when anything is wrong nothing is kept. Then 'jaunty serve' goes on where the
 backup was made.`,

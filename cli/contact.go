@@ -28,7 +28,7 @@ func contactNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.Shell
 // removeCommand removes a noun by its name.
 func removeCommand(noun, path string, complete func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)) *cobra.Command {
 	return &cobra.Command{
-		Use: "remove NAME", Short: "Remove a " + noun + "; it can be brought back for 30 days", Args: exactly("NAME"), Example: "  jaunty " + noun + " remove NAME", ValidArgsFunction: complete,
+		Use: "remove NAME", Short: "Remove " + article(noun) + "; it can be brought back for 30 days", Args: exactly("NAME"), Example: "  jaunty " + noun + " remove NAME", ValidArgsFunction: complete,
 		RunE: func(c *cobra.Command, args []string) error {
 			return remove(c, noun, args[0], path+"/"+url.PathEscape(args[0]))
 		},
@@ -256,7 +256,7 @@ func readAway(c *cobra.Command, v *roster.Contact) error {
 
 func contactTestCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "test CONTACT", Short: "Send a test now, and tell what became of it", Args: exactly("CONTACT"), ValidArgsFunction: contactNames,
+		Use: "test CONTACT", Short: "Send a test to a contact now, and tell what became of it", Args: exactly("CONTACT"), ValidArgsFunction: contactNames,
 		Example: `  jaunty contact test orla
   jaunty contact test orla --by text,voice`,
 	}

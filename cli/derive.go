@@ -153,7 +153,7 @@ func roleOf(kind string, place int) string {
 
 func signalKindsCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "kinds", Short: "What can be computed, from what", Args: exactly(), Example: "  jaunty signal kinds",
+		Use: "kinds", Short: "The kinds of derived signals: what can be computed, from what", Args: exactly(), Example: "  jaunty signal kinds",
 		RunE: func(c *cobra.Command, _ []string) error {
 			return show(c, derive.Kinds(), func(w io.Writer) {
 				rows := [][]string{}

@@ -154,7 +154,7 @@ is told only once, when it is made, so say it with --key or in JAUNTY_KEY; witho
 
 func deviceListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "All devices, and how they live", Args: exactly(), Example: "  jaunty device list\n  jaunty device list --json | jq '.[] | select(.life == \"silent\") | .name'",
+		Use: "list", Short: "All devices: state, when last heard, firmware, clock, battery", Args: exactly(), Example: "  jaunty device list\n  jaunty device list --json | jq '.[] | select(.life == \"silent\") | .name'",
 		RunE: func(c *cobra.Command, _ []string) error {
 			devices, err := fetch[[]site.Device](c, devicesPath)
 			if err != nil {
@@ -228,7 +228,7 @@ type deviceStory struct {
 }
 
 func deviceShowCommand() *cobra.Command {
-	c := &cobra.Command{Use: "show NAME", Short: "One device: life, clock, settings, keys, what was refused", Args: exactly("NAME"), Example: "  jaunty device show pond", ValidArgsFunction: deviceNames}
+	c := &cobra.Command{Use: "show NAME", Short: "One device: state, clock, settings, keys, what was refused", Args: exactly("NAME"), Example: "  jaunty device show pond", ValidArgsFunction: deviceNames}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		d, err := fetch[deviceStory](c, devicesPath+"/"+args[0])
 		if err != nil {
@@ -286,7 +286,7 @@ func tellDevice(w io.Writer, d deviceStory) {
 
 func deviceSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set NAME", Short: "Say how often a device sends, what it stands behind, whether it is closed", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Use: "set NAME", Short: "Change a device: interval, gateway, clock, faults, whether it is closed", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
 		Example: `  jaunty device set pond --interval 2s
   jaunty device set gate-node --clock-offset -3600
   jaunty device set cellar-node --behind attic-hub --closed

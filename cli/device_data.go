@@ -26,7 +26,7 @@ func export(c *cobra.Command, device string, to io.Writer) error {
 
 func deviceRemoveCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "remove NAME", Short: "Remove a device with its readings", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
+		Use: "remove NAME", Short: "Remove a device with its readings; it can be brought back for 30 days", Args: exactly("NAME"), ValidArgsFunction: deviceNames,
 		Long: `Remove a device with its signals, guards and readings. For 30 days it can be brought back with all of them. Its
 keys are remembered: when it sends again, it waits as an arrival.`,
 		Example: "  jaunty device remove old-pump\n  jaunty device remove old-pump --export old-pump.csv",

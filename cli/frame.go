@@ -31,7 +31,7 @@ func framesPath(device string) string {
 }
 
 func frameListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list DEVICE", Short: "The frames of a stretch", Args: exactly("DEVICE"), ValidArgsFunction: deviceNames, Example: "  jaunty frame list switchboard-eye --since 7d --limit 20"}
+	c := &cobra.Command{Use: "list DEVICE", Short: "Frames of a stretch of time", Args: exactly("DEVICE"), ValidArgsFunction: deviceNames, Example: "  jaunty frame list switchboard-eye --since 7d --limit 20"}
 	spanFlags(c.Flags(), "", "a day back", "now")
 	limit := c.Flags().Int("limit", 50, "so many at most, spread over the stretch")
 	c.RunE = func(c *cobra.Command, args []string) error {

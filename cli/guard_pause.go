@@ -50,7 +50,7 @@ func why(c *cobra.Command) (map[string]any, error) {
 
 func guardShelveCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "shelve GUARD", Short: "Keep its alarms from being told for a while; what is worse is told",
+		Use: "shelve GUARD", Short: "Keep a guard's alarms from being told for a while; what is more severe is told",
 		Example: "  jaunty guard shelve fog-pump-busy --for 2h --why 'The plumber is at the valve'",
 	}
 	c.Flags().String("for", "", "how long, like 2h or 1d; a minute to 30 days")
@@ -70,7 +70,7 @@ func guardShelveCommand() *cobra.Command {
 }
 
 func guardUnshelveCommand() *cobra.Command {
-	return guardAct(&cobra.Command{Use: "unshelve GUARD", Short: "End its shelving; what stands is told", Example: "  jaunty guard unshelve fog-pump-busy"}, http.MethodDelete, "/shelf", nothing)
+	return guardAct(&cobra.Command{Use: "unshelve GUARD", Short: "End the shelving of a guard; what stands is told", Example: "  jaunty guard unshelve fog-pump-busy"}, http.MethodDelete, "/shelf", nothing)
 }
 
 func guardDisableCommand() *cobra.Command {
@@ -85,7 +85,7 @@ func guardEnableCommand() *cobra.Command {
 
 func guardMissedCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "missed GUARD", Short: "Say that it raised no alarm where it should have", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
+		Use: "missed GUARD", Short: "Say that a guard raised no alarm where it should have", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
 		Example: "  jaunty guard missed fog-pump-busy --at 3h --note 'The valve had stuck'",
 	}
 	c.Flags().String("at", "", "when something was wrong: "+timeHelp+"; now when left out")

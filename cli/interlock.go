@@ -194,7 +194,7 @@ state. Try it first: 'jaunty interlock replay' replays it over what is stored.`,
 }
 
 func interlockSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set NAME", Short: "Change an interlock", Args: exactly("NAME"), ValidArgsFunction: interlockNames,
+	c := &cobra.Command{Use: "set NAME", Short: "Change an interlock; what is not said stays", Args: exactly("NAME"), ValidArgsFunction: interlockNames,
 		Example: "  jaunty interlock set shed-extractor --when 'potting-shed/vapour above 350' --deadband 80"}
 	interlockFlags(c)
 	c.RunE = func(c *cobra.Command, args []string) error {

@@ -14,7 +14,7 @@ import (
 
 func interlockReplayCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "replay [NAME]", Short: "When would it have run, for how long, how many starts: over what is stored", ValidArgsFunction: interlockNames,
+		Use: "replay [NAME]", Short: "Replay an interlock over what is stored: when its output would have run, for how long, how many starts", ValidArgsFunction: interlockNames,
 		Long: `Replay an interlock over what is stored, as if it alone drove its output: when the output would have run, for how long, how many starts,
 with its least times and its most starts in an hour. Name one that is saved, describe one with the flags of 'interlock add', or both:
 then it is replayed as if it were changed so. Nothing is ordered and nothing is kept. Nobody is there to reset it, so it does not latch;

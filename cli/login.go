@@ -128,7 +128,7 @@ func keepLogin(l login) error {
 
 func logoutCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "logout", Short: "Give the token back and forget it", Args: exactly(), Example: "  jaunty logout",
+		Use: "logout", Short: "Sign out: give the token back and forget it", Args: exactly(), Example: "  jaunty logout",
 		RunE: func(c *cobra.Command, _ []string) error {
 			s, err := service()
 			if err != nil {

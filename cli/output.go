@@ -170,7 +170,7 @@ prints code that does all of this.`,
 }
 
 func outputSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set DEVICE/OUTPUT", Short: "Change what is said of an output", Args: exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths,
+	c := &cobra.Command{Use: "set DEVICE/OUTPUT", Short: "Change an output; what is not said stays", Args: exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths,
 		Example: "  jaunty output set boiler-room/fan --least-on 5m"}
 	outputFlags(c)
 	c.RunE = func(c *cobra.Command, args []string) error {

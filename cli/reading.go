@@ -105,7 +105,7 @@ func readingCommand() *cobra.Command {
 
 func readingListCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "list DEVICE/SIGNAL", Short: "Readings of a stretch, in order of time", Args: exactly("DEVICE/SIGNAL"),
+		Use: "list DEVICE/SIGNAL", Short: "Readings of a stretch of time, in its order", Args: exactly("DEVICE/SIGNAL"),
 		Example: `  jaunty reading list fern-house/air --since 1h
   jaunty reading list fern-house/air --since 2026-03-01T00:00:00Z --until 2026-03-02T00:00:00Z --json
   jaunty reading list pond/oxygen --since 30d --every 1d --show mean,low,high`,

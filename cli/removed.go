@@ -72,6 +72,13 @@ func nounOf(kind string) string {
 	return kind
 }
 
+func article(noun string) string {
+	if strings.ContainsAny(noun[:1], "aeiou") {
+		return "an " + noun
+	}
+	return "a " + noun
+}
+
 // addBringBack gives each noun whose things can be brought back the command for it.
 func addBringBack(root *cobra.Command) {
 	for _, b := range comesBack {
@@ -91,7 +98,7 @@ func bringBackCommand(kind, use, example string) *cobra.Command {
 		thing = "thing"
 	}
 	return &cobra.Command{
-		Use: use, Short: "Bring back a " + thing + " that was removed in the last 30 days, with all that went with it", Args: exactly(arguments...), Example: "  " + example,
+		Use: use, Short: "Bring back " + article(thing) + " that was removed in the last 30 days, with all that went with it", Args: exactly(arguments...), Example: "  " + example,
 		ValidArgsFunction: func(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 			return names(c, removedPath+"?kind="+kind, func(r site.Removal) string { return r.Name })
 		},

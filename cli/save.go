@@ -22,13 +22,13 @@ func draft[T any](c *cobra.Command, as saving, noun, path, name string, fresh T,
 		switch known[i] = nameOf(v); {
 		case known[i] != name:
 		case as.verb == "add":
-			return fresh, fmt.Errorf("there is a %s %s already; 'jaunty %[1]s set %[2]s' changes it", noun, name)
+			return fresh, fmt.Errorf("there is %s %s already; 'jaunty %s set %s' changes it", article(noun), name, nounOf(noun), name)
 		default:
 			return v, nil
 		}
 	}
 	if as.verb == "set" {
-		return fresh, fmt.Errorf("%s; 'jaunty %s add %s' makes it", site.Unknown(noun, name, known), noun, name)
+		return fresh, fmt.Errorf("%s; 'jaunty %s add %s' makes it", site.Unknown(noun, name, known), nounOf(noun), name)
 	}
 	return fresh, nil
 }

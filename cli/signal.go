@@ -77,7 +77,7 @@ func reads(v site.Signal, units site.Units) string {
 
 func signalSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set DEVICE/SIGNAL", Short: "Say what a signal is called, its unit, span, step, bands and interval", Args: exactly("DEVICE/SIGNAL"),
+		Use: "set DEVICE/SIGNAL", Short: "Change a signal: title, unit, span, step, bands, interval", Args: exactly("DEVICE/SIGNAL"),
 		Example: `  jaunty signal set greenhouse-door/temp --title 'Air temperature' --unit Cel
   jaunty signal set boiler-room/co --span 0..500 --step 1 --interval 2s
   jaunty signal set pond/oxygen --fault-severity advisory --fault-tell tadhg

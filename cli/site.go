@@ -26,7 +26,7 @@ func printSite(w io.Writer, here site.Site) {
 
 func siteShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show", Short: "What is said of the site", Args: exactly(), Example: "  jaunty site show",
+		Use: "show", Short: "Name, time zone, currency, holidays and units of the site", Args: exactly(), Example: "  jaunty site show",
 		RunE: func(c *cobra.Command, _ []string) error {
 			here, err := fetch[site.Site](c, sitePath)
 			if err != nil {
@@ -39,7 +39,7 @@ func siteShowCommand() *cobra.Command {
 
 func siteSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set", Short: "Change what is said of the site; what is not said stays", Args: exactly(),
+		Use: "set", Short: "Change the site: name, time zone, currency, holidays", Args: exactly(),
 		Example: "  jaunty site set --zone Europe/Dublin --currency EUR\n  jaunty site set --holiday 2026-12-25 --holiday 2026-12-26",
 	}
 	f := c.Flags()

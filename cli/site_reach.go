@@ -159,7 +159,7 @@ func readerKeyAddCommand() *cobra.Command {
 
 func readerKeyRemoveCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove", Short: "End the key", Args: exactly(), Example: "  jaunty site reader-key remove",
+		Use: "remove", Short: "End the reader key", Args: exactly(), Example: "  jaunty site reader-key remove",
 		RunE: func(c *cobra.Command, _ []string) error {
 			s, err := service()
 			if err != nil {

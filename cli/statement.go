@@ -132,7 +132,7 @@ func periodOf(c *cobra.Command) (string, error) {
 
 func statementShowCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "show STATEMENT", Short: "What it says of a period, as text, a page or CSV", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
+		Use: "show STATEMENT", Short: "What a statement says of a period, as text, a page or CSV", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
 		Example: `  jaunty statement show electricity
   jaunty statement show electricity --at 2026-10 --as html --file october.html`,
 	}
@@ -183,7 +183,7 @@ func atQuery(at string) string {
 
 func statementSendCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "send STATEMENT", Short: "Send it now", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
+		Use: "send STATEMENT", Short: "Send a statement now", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
 		Example: `  jaunty statement send electricity
   jaunty statement send electricity --at 2026-10 --tell orla`,
 	}

@@ -164,7 +164,7 @@ func tellTotal(w io.Writer, t *server.TotalStory, zone *time.Location) {
 
 func totalResetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "reset TOTAL", Short: "Let a total count anew; what it came to is kept", Args: exactly("TOTAL"),
+		Use: "reset TOTAL", Short: "Reset a total: it counts anew, and what it came to is kept", Args: exactly("TOTAL"),
 		Long:    "Let a total count anew from now on. What it came to by day, week, month and since earlier resets is kept.\nThe reset is noted in the journal, and can be undone with --undo.",
 		Example: "  jaunty total reset fog-pump-cycles --yes --note 'new valve'\n  jaunty total reset fog-pump-cycles --undo", ValidArgsFunction: totalNames,
 	}
