@@ -17,8 +17,11 @@ import (
 )
 
 func alarmCommand() *cobra.Command {
-	return group("alarm", "Alarms: what is wrong, who has it, what it was", alarmListCommand(), alarmShowCommand(), alarmAckCommand(), alarmCommentCommand(),
+	c := group("alarm", "Alarms: what is wrong, who has it, what it was", alarmListCommand(), alarmShowCommand(), alarmAckCommand(), alarmCommentCommand(),
 		alarmHandCommand(), alarmHandBackCommand(), alarmResetCommand(), alarmMarkCommand(), alarmHealthCommand())
+	c.Long = `Alarms: what is wrong, who has it, what it was. Whether a message arrived says 'jaunty notice list --alarm ID'; 'jaunty guard shelve'
+keeps a guard's alarms from being told for an hour, say.`
+	return c
 }
 
 // standing says where an alarm stands.

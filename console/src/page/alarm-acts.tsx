@@ -108,7 +108,7 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
       <Subheading>Mark</Subheading>
       <Choice label="Mark" options={marks} value={alarm.mark as Mark} onChange={(m) => mark.mutate(m)} />
       <details open={asked !== '' || undefined}>
-        <summary>Cause, hand over, shelve</summary>
+        <summary>Cause, hand over, silence for a while</summary>
         <Form {...form(comment, 'comment')} style={{ marginTop: 'var(--gap-3)' }}>
           <TextInput label="Cause" name="comment" defaultValue={alarm.comment} autoComplete="off" />
           <Row>

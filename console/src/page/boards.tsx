@@ -126,7 +126,7 @@ function Making({ done }: { done: () => void }) {
         })
       }}
     >
-      <Written label="Title" value={title} onChange={setTitle} hint="Only you see it until you share it." />
+      <Written label="Title" value={title} onChange={setTitle} hint="only you see it until you share it." />
       <Send send="Add" pending={make.isPending} off={!nameFrom(title)} unsaved={unsaved} onCancel={done} />
       {make.error && <Failure error={make.error} />}
     </Form>

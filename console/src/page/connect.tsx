@@ -59,10 +59,10 @@ function NewDevice({ error, pending, onAdd }: NewProps) {
       <TextInput
         label="Name"
         name="name"
-        hint="Letters a to z, digits and -, like greenhouse-door"
+        hint="letters a to z, digits and -, like greenhouse-door"
         autoComplete="off"
       />
-      <TextInput label="Title" name="title" optional hint="Made from the name when left out" />
+      <TextInput label="Title" name="title" optional hint="made from the name when left out" />
       {kits.length > 0 && (
         <Pick
           label="Kit"

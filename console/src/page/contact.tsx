@@ -142,7 +142,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
             label="Time zone"
             value={draft.zone ?? ''}
             onChange={(zone) => set({ zone })}
-            hint="the site’s when left empty"
+            hint="the site’s when empty"
           />
         </Fields>
         <AwayFields draft={draft} set={set} others={others} />

@@ -171,7 +171,7 @@ function SettingsDown({ device: d, keeper }: { device: DeviceStory; keeper: bool
                 label="Keys and values"
                 name="values"
                 optional
-                hint="Like lamp=off tune=3"
+                hint="like lamp=off tune=3"
                 defaultValue={Object.entries(d.settings.values ?? {})
                   .map(([k, v]) => `${k}=${v}`)
                   .join(' ')}
@@ -229,7 +229,7 @@ function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean 
           label="Expected interval"
           name="interval"
           optional
-          hint="After three of these without a word it is silent; empty: never"
+          hint="after three of these without a word it is silent; empty: never"
           defaultValue={said(d.interval)}
         />
         <NumberField
@@ -237,7 +237,7 @@ function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean 
           unit="s"
           name="clock_offset"
           optional
-          hint="Added to the times it sends"
+          hint="added to the times it sends"
           defaultValue={d.clock_offset || null}
         />
         <FaultFields faults={d.faults} what="silence and other faults" otherwise="its guards" />
@@ -296,7 +296,7 @@ function Leave({ device: d }: { device: DeviceStory }) {
         </Prose>
       ) : (
         <Form onSubmit={submit} draft={draft}>
-          <TextInput label="Kit name" name="kit" hint="Describes this sort of device, to make more of it" />
+          <TextInput label="Kit name" name="kit" hint="describes this sort of device, to make more of it" />
           <Row>
             <QuietButton type="submit">Save a kit of it</QuietButton>
           </Row>

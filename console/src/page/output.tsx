@@ -147,13 +147,13 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
             label="On sends"
             value={s.on_sends ?? ''}
             onChange={(on_sends) => put({ on_sends })}
-            hint="1 when left empty"
+            hint="1 when empty"
           />
           <Written
             label="Off sends"
             value={s.off_sends ?? ''}
             onChange={(off_sends) => put({ off_sends })}
-            hint="0 when left empty"
+            hint="0 when empty"
           />
         </Fields>
       )}
@@ -205,13 +205,13 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
           label="Hand setting lasts"
           value={s.hand_holds ?? ''}
           onChange={(hand_holds) => put({ hand_holds })}
-          hint="1h when left empty"
+          hint="1h when empty"
         />
         <Written
           label="Order expires after"
           value={s.expires ?? ''}
           onChange={(expires) => put({ expires })}
-          hint="1m when left empty"
+          hint="1m when empty"
         />
         <Select
           label="Hand setting"
@@ -232,7 +232,7 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
             label="Confirm within"
             value={s.confirm_within ?? ''}
             onChange={(confirm_within) => put({ confirm_within })}
-            hint="30s when left empty"
+            hint="30s when empty"
           />
         )}
       </Fields>

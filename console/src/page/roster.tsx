@@ -301,7 +301,7 @@ function Plan({ draft }: { draft: Roster }) {
           value={at}
           onChange={setAt}
           type="datetime-local"
-          hint="now when left empty"
+          hint="now when empty"
         />
         <Select label="Severity" value={severity} onChange={(v) => setSeverity(v as Severity)} options={severities} />
       </Fields>

@@ -147,7 +147,7 @@ function NewPlan({ onClose }: { onClose: () => void }) {
         label="Title of its runs"
         value={title}
         onChange={(title) => set({ title })}
-        hint="Night; their date is added"
+        hint="night; their date is added"
       />
       <Choice
         label="By"

@@ -179,9 +179,9 @@ export function StatementPage() {
           value={at}
           onChange={setAt}
           type="date"
-          hint="the newest that is over when left empty"
+          hint="the newest that is over when empty"
         />
-        {keeper && <Written label="Send to" value={to} onChange={setTo} hint="those whom it is for when left empty" />}
+        {keeper && <Written label="Send to" value={to} onChange={setTo} hint="those whom it is for when empty" />}
       </Fields>
       {sheet.error && <Failure error={sheet.error} />}
       <Row>

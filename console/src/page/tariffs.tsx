@@ -188,7 +188,7 @@ function RateFields({ rate: r, keeper, onChange }: RateProps) {
           label="Days"
           value={(r.days ?? []).join(' ')}
           onChange={(days) => put({ days: days.split(/[\s,]+/).filter(Boolean) })}
-          hint="like mon tue or holiday; all when left empty"
+          hint="like mon tue or holiday; all when empty"
         />
         <Written label="From" value={r.since ?? ''} onChange={(since) => put({ since })} hint="like 23:00" />
         <Written label="Until" value={r.until ?? ''} onChange={(until) => put({ until })} hint="like 08:00" />
@@ -214,7 +214,7 @@ function RateFields({ rate: r, keeper, onChange }: RateProps) {
             least={0}
             optional
             onChange={(up_to) => put({ blocks: r.blocks.map((o, k) => (i === k ? { ...o, up_to } : o)) })}
-            hint="for all when left empty"
+            hint="for all when empty"
           />
           {keeper && i === r.blocks.length - 1 && (
             <QuietButton onPress={() => put({ blocks: [...r.blocks, { price: '' }] })}>Price above that</QuietButton>

@@ -128,7 +128,7 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
           label="Short text"
           value={short}
           onChange={(short) => setDraft({ short, long })}
-          hint="subject, text message, what a call says; as built in when left empty"
+          hint="subject, text message, what a call says; as built in when empty"
         />
         <Written
           label="Long text"
