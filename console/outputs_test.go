@@ -136,7 +136,7 @@ func TestNumbersAndInputsAreTypedKeyByKey(t *testing.T) {
 	write(t, p, "Driven by", 0, "when")
 	write(t, p, "Signal", 0, "shed/vapour")
 	keys("Condition", "above 50")
-	keys("Goes to (%)", "7.25")
+	keys("Output state (%)", "7.25")
 	keys("Deadband", "0.x")
 	press(t, p, "Try")
 	must(t, p.Until(says+`('“0.x” is no number.')`))
