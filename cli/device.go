@@ -246,11 +246,11 @@ func tellDevice(w io.Writer, d deviceStory) {
 	fmt.Fprintf(w, "%s (%s)\n\n", site.Title(d.Title, d.Name), d.Name)
 	switch {
 	case d.Interval != 0:
-		line("life", "%s; heard %s, expected every %v", d.Life, age(d.HeardAt), d.Interval)
+		line("state", "%s; heard %s, expected every %v", d.Life, age(d.HeardAt), d.Interval)
 	case d.Proposed != 0:
-		line("life", "%s; heard %s. It seems to send every %v: jaunty device set %s --interval %v", d.Life, age(d.HeardAt), d.Proposed, d.Name, d.Proposed)
+		line("state", "%s; heard %s. It seems to send every %v: jaunty device set %s --interval %v", d.Life, age(d.HeardAt), d.Proposed, d.Name, d.Proposed)
 	default:
-		line("life", "%s; heard %s", d.Life, age(d.HeardAt))
+		line("state", "%s; heard %s", d.Life, age(d.HeardAt))
 	}
 	if d.Protocol != "" {
 		line("came", "over %s from %s, %s", d.Protocol, d.Address, age(d.SeenAt))

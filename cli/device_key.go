@@ -39,7 +39,7 @@ func tellKeys(w io.Writer, keys []site.Key) {
 		}
 		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), k.Identity, clock(&k.CreatedAt), age(k.LastUsedAt), orDash(k.LastUsedFrom), orDash(k.LastUsedBy), ends})
 	}
-	table(w, "It has no key; make one with 'jaunty device key rotate NAME'.", []string{"KEY", "DTLS IDENTITY", "ADDED", "LAST USED", "FROM", "BY", "ENDS"}, rows)
+	table(w, "It has no key; make one with 'jaunty device key rotate NAME'.", []string{"KEY", "DTLS IDENTITY", "ADDED", "LAST USED", "FROM", "WAY IN", "ENDS"}, rows)
 }
 
 func keyRotateCommand() *cobra.Command {
@@ -71,19 +71,38 @@ func keyRotateCommand() *cobra.Command {
 }
 
 func keyRevokeCommand() *cobra.Command {
-	c := &cobra.Command{Use: "revoke NAME KEY", Short: "End a key at once; connections that it opened are closed", Args: exactly("NAME", "KEY"), Example: "  jaunty device key list pond\n  jaunty device key revoke pond 7", ValidArgsFunction: deviceNames}
+	c := &cobra.Command{Use: "revoke NAME KEY", Short: "End a key at once; connections that it opened are closed", Args: exactly("NAME", "KEY"), Example: "  jaunty device key list pond\n  jaunty device key revoke pond 7\n  jaunty device key revoke pond pond.2", ValidArgsFunction: deviceNames}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
-			return misused("%q is not the number of a key; 'jaunty device key list %s' lists them", args[1], args[0])
+		number, err := keyNumber(c, args[0], args[1])
+		if err != nil {
+			return err
 		}
 		s, err := service()
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodDelete, devicesPath+"/"+args[0]+"/keys/"+args[1], nil, nil); err != nil {
+		if err := s.Do(c.Context(), http.MethodDelete, fmt.Sprintf("%s/%s/keys/%d", devicesPath, args[0], number), nil, nil); err != nil {
 			return err
 		}
 		return show(c, map[string]string{"revoked": args[1]}, func(w io.Writer) { fmt.Fprintf(w, "Key %s of %s has ended.\n", args[1], args[0]) })
 	}
 	return c
+}
+
+// keyNumber finds a key of a device: by its number, or by its DTLS identity.
+func keyNumber(c *cobra.Command, device, key string) (int64, error) {
+	if n, err := strconv.ParseInt(key, 10, 64); err == nil {
+		return n, nil
+	}
+	keys, err := fetch[[]site.Key](c, devicesPath+"/"+device+"/keys")
+	if err != nil {
+		return 0, err
+	}
+	var known []string
+	for _, k := range keys {
+		if known = append(known, k.Identity); k.Identity == key {
+			return k.ID, nil
+		}
+	}
+	return 0, misused("%s; 'jaunty device key list %s' lists them", site.Unknown("key", key, known), device)
 }

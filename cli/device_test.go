@@ -76,7 +76,7 @@ func TestADevicesLifeByHand(t *testing.T) {
 	if rotated.Identity != "leaf.2" || len(keys) != 2 || keys[0].ExpiresAt == nil {
 		t.Errorf("%+v %+v", rotated, keys)
 	}
-	if out := p.must("device", "key", "revoke", "leaf", "2"); !strings.Contains(out, "ended") {
+	if out := p.must("device", "key", "revoke", "leaf", "leaf.2"); !strings.Contains(out, "ended") {
 		t.Error(out)
 	}
 
@@ -94,7 +94,7 @@ func TestADevicesLifeByHand(t *testing.T) {
 	p.refused(2, "KEY=VALUE", "device", "setting", "set", "hub", "--set", "x")
 	p.refused(2, "is not a band", "signal", "set", "hub/x", "--band", "dry")
 	p.refused(1, "has no key 99", "device", "key", "revoke", "hub", "99")
-	p.refused(2, "is not the number of a key", "device", "key", "revoke", "hub", "x")
+	p.refused(2, "there is no key x", "device", "key", "revoke", "hub", "x")
 }
 
 // Adding a device can wait for its first reading, and says what comes instead.
