@@ -57,7 +57,7 @@ func TestADevicesLifeByHand(t *testing.T) {
 	if out := p.must("device", "show", "leaf"); !strings.Contains(out, "expected every 30s") || !strings.Contains(out, "closed, no new ones appear") || !strings.Contains(out, "-3600 s are added") {
 		t.Error(out)
 	}
-	if out := p.must("device", "list"); !strings.Contains(out, "leaf  online") {
+	if out := p.must("device", "list"); !strings.Contains(out, "leaf    online") {
 		t.Error(out)
 	}
 	p.must("signal", "set", "leaf/level", "--span", "0..4095", "--band", "dry ..1150", "--band", "wet 1150..", "--step", "1", "--interval", "2s")

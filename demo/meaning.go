@@ -17,9 +17,12 @@ type object map[string]any
 // known is what is known of the instruments that come without a kit.
 var known = map[string]object{
 	"potting-shed/vapour": {"warm_up": "3m", "stuck_after": "6h"}, "potting-shed/uptime": {"title": "Time since power-on", "unit": "s"},
+	"fern-house/air": {"step": 0.1}, "fern-house/humidity": {"step": 0.5}, "fern-house/glass": {"step": 0.1}, "fern-house/new-air": {"step": 0.1}, "fern-house/pressure": {"step": 0.1},
+	"bench/root-zone": {"step": 0.1}, "bench/canopy": {"step": 0.1}, "compost/edge": {"step": 0.1}, "gate-node/air": {"step": 0.1}, "gate-node/cell": {"step": 0.001},
+	"lamp-meter/volts": {"step": 0.1}, "lamp-meter/amperes": {"step": 0.01}, "lamp-meter/power-factor": {"step": 0.01},
 	"boiler-room/carbon-monoxide": {"span": object{"low": 0, "high": 500}, "step": 1},
 	"boiler-room/flame-eye":       {"bands": []object{{"name": "flame", "to": 1}, {"name": "dark", "from": 1}}},
-	"compost/core":                {"bands": []object{{"name": "cool", "to": 45, "colour": "blue"}, {"name": "working", "from": 45, "to": 65, "colour": "green"}, {"name": "hot", "from": 65, "colour": "orange"}}},
+	"compost/core":                {"step": 0.1, "bands": []object{{"name": "cool", "to": 45, "colour": "blue"}, {"name": "working", "from": 45, "to": 65, "colour": "green"}, {"name": "hot", "from": 65, "colour": "orange"}}},
 }
 
 // derived are the signals that are computed, in an order in which each comes after those it needs.
