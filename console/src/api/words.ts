@@ -322,3 +322,6 @@ export function doubtWords(doubts: Doubt[], zone: string) {
   const more = doubts.length - some.length
   return some.join('; ') + (more > 0 ? `; and ${more} more` : '')
 }
+
+/** A sentence with a capital at its beginning. */
+export const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)

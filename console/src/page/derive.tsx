@@ -5,6 +5,7 @@ import { useDraft } from '../api/drafts'
 import { readNumber } from '../api/numbers'
 import { useRecipeKinds, useSession, useSignals, useTrustAct } from '../api/queries'
 import { written as inUnit } from '../api/units'
+import { capital } from '../api/words'
 import { Button, Failure, Heading, Prose, QuietButton, Row, Soft } from '../ui/basics'
 import { NoPage } from '../ui/no-page'
 import { Fields, Form, Select, Send, Written } from '../ui/form'
@@ -248,8 +249,6 @@ const Shown = ({ error }: { error: Error }) => (
     <Failure error={error} />
   </div>
 )
-
-const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 
 /** The recipe that a draft says. */
 function recipeOf(kind: RecipeKind, d: Draft): Recipe {

@@ -5,7 +5,7 @@ import { useNow } from '../api/live'
 import { stateWords, titleOf, useOutputs } from '../api/outputs'
 import { useFormDraft } from '../api/drafts'
 import { useAct, useCode, useDevice, useSession, useSignals, useSite } from '../api/queries'
-import { age, clock, counted, lifeWords, readsAs, settingsWords, troubles } from '../api/words'
+import { age, capital, clock, counted, lifeWords, readsAs, settingsWords, troubles } from '../api/words'
 import { Above, Failure, Heading, PlainLink, Prose, QuietButton, QuietLink, Row, Soft, Subheading } from '../ui/basics'
 import { NoPage } from '../ui/no-page'
 import { fieldsOf, Form, Send, TextInput } from '../ui/form'
@@ -114,8 +114,6 @@ function PowerOn({ device }: { device: string }) {
     </Row>
   )
 }
-
-const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 
 /** What it is ordered, and what it runs. */
 function SettingsDown({ device: d, keeper }: { device: DeviceStory; keeper: boolean }) {

@@ -296,13 +296,7 @@ function Plan({ draft }: { draft: Roster }) {
     <Well style={{ marginTop: 0 }}>
       <Subheading style={{ marginTop: 0 }}>Preview</Subheading>
       <Fields>
-        <Written
-          label="An alarm raised at"
-          value={at}
-          onChange={setAt}
-          type="datetime-local"
-          hint="now when empty"
-        />
+        <Written label="An alarm raised at" value={at} onChange={setAt} type="datetime-local" hint="now when empty" />
         <Select label="Severity" value={severity} onChange={(v) => setSeverity(v as Severity)} options={severities} />
       </Fields>
       {plan.error && <Failure error={plan.error} />}

@@ -7,12 +7,15 @@ import { seen, written } from '../api/units'
 import {
   age,
   amount,
+  capital,
   doubt,
   figure,
+  fullTitle,
   length,
   ranWords,
   reads,
   sentence,
+  spoken,
   testWords,
   unitWord,
   readsIn,
@@ -140,8 +143,7 @@ function MadeOf({ signal: s }: { signal: Signal }) {
   if (!recipe || (recipe.inputs.length === 0 && recipe.into.length === 0)) return null
   const link = (other: Signal) => (
     <PlainLink key={other.id} href={`/signals/${pathOf(other)}`}>
-      {other.device_title} {other.title} (
-      {[`${reads(other)} ${readsIn(other)}`.trim(), doubt(other)].filter(Boolean).join(', ')})
+      {fullTitle(other)} ({[`${reads(other)} ${readsIn(other)}`.trim(), doubt(other)].filter(Boolean).join(', ')})
     </PlainLink>
   )
   const list = (signals: Signal[]) => signals.map((other, i) => [i > 0 && ', ', link(other)])
@@ -149,10 +151,10 @@ function MadeOf({ signal: s }: { signal: Signal }) {
     <Prose data-made-of={s.made_of}>
       {recipe.inputs.length > 0 && (
         <>
-          Computed: {s.made_of}. From {list(recipe.inputs)}.{' '}
+          Derived: {s.made_of}. From {list(recipe.inputs)}.{' '}
         </>
       )}
-      {recipe.into.length > 0 && <>From it: {list(recipe.into)}. </>}
+      {recipe.into.length > 0 && <>Derived from it: {list(recipe.into)}. </>}
       {work && work.left > 0 && s.made_of && (
         <Soft>
           What is there is being computed: {Math.round((100 * (work.of - work.left)) / Math.max(1, work.of))} % done.
@@ -188,15 +190,15 @@ function Facts({ signal: s }: { signal: Signal }) {
   if (s.span_low != null && s.span_high != null)
     facts.push(`plausible ${eye(s.span_low)} to ${amount(s.span_high, s.unit)}`)
   if (s.fails_to) facts.push(`fails to ${s.fails_to === 'both' ? 'both sides' : `the ${s.fails_to} side`}`)
-  if (s.step) facts.push(`in steps of ${s.step} ${written(s.unit)}`.trim())
-  if (s.warm_up !== '0s') facts.push(`warms up for ${s.warm_up}`)
-  if (s.stuck_after !== '0s') facts.push(`stuck after ${s.stuck_after}`)
-  if (s.interval !== '0s') facts.push(`expected every ${s.interval}`)
+  if (s.step) facts.push(`step ${s.step} ${written(s.unit)}`.trim())
+  if (s.warm_up !== '0s') facts.push(`warms up for ${spoken(s.warm_up)}`)
+  if (s.stuck_after !== '0s') facts.push(`stuck after ${spoken(s.stuck_after)}`)
+  if (s.interval !== '0s') facts.push(`expected every ${spoken(s.interval)}`)
   for (const b of s.bands)
     facts.push(
       s.kind === 'switch'
         ? `${b.name} for ${b.from == null ? 'off' : 'on'}`
         : `${b.name} ${eye(b.from)}${b.from == null ? 'up to ' : b.to == null ? ' and up' : ' to '}${eye(b.to)}`,
     )
-  return facts.length > 0 ? <Prose>{facts.join(' · ')}</Prose> : null
+  return facts.length > 0 ? <Prose>{capital(facts.join(' · '))}</Prose> : null
 }

@@ -19,7 +19,7 @@ type Order = {
   note?: string
 }
 type Method = '' | 'offset' | 'line' | 'corners'
-const methods = { '': 'as fits', offset: 'offset', line: 'straight line', corners: 'from pair to pair' }
+const methods = { '': 'automatic', offset: 'offset', line: 'straight line', corners: 'from pair to pair' }
 const froms = { now: 'now', day: 'a day ago', week: 'a week ago', month: '30 days ago', all: 'the first reading' }
 const daysOf = { day: 1, week: 7, month: 30 }
 const hold = 30 // seconds that are averaged
