@@ -101,7 +101,7 @@ func TestAnotherUnitMovesEverything(t *testing.T) {
 	must(t, p.Until(`document.querySelector('section select').value === '[degF]'`))
 	must(t, p.Goto("/signals/d/air"))
 	must(t, p.Until(says+`('68 °F') || document.querySelector('[data-signal="d/air"]').innerText.replace(/\s/g, '').includes('68°F')`))
-	must(t, p.Until(says+`('warning when above 86 °F') && `+says+`('plausible 14 to 212 °F') && `+says+`('warm 59 and up')`))
+	must(t, p.Until(says+`('warning when above 86 °F') && `+says+`('Plausible 14 to 212 °F') && `+says+`('warm 59 and up')`))
 	must(t, p.Until(`document.querySelector('[role=application]')?.getAttribute('aria-label').includes('now 68 °F')`))
 	must(t, p.Goto("/compare?first=d/air&second=d/other"))
 	must(t, p.Until(`document.querySelector('[data-agreement]')?.innerText.includes('9 °F')`))
