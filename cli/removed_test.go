@@ -22,7 +22,7 @@ func TestRemovedAndBroughtBack(t *testing.T) {
 		t.Fatalf("%+v", all)
 	}
 	expectIn(t, p.must("removed", "list"), "gas-high")
-	p.refused(1, "no guard gas-hgih was removed in the last 30 days", "guard", "bring-back", "gas-hgih")
+	p.refused(1, "Did you mean gas-high?", "guard", "bring-back", "gas-hgih")
 	p.refused(2, "did you mean guard?", "removed", "bring-back", "guad", "gas-high")
 	p.refused(2, "KIND", "removed", "bring-back", "guard")
 	expectIn(t, p.must("guard", "bring-back", "gas-high"), "Guard gas-high is back.")

@@ -24,6 +24,7 @@ var (
 	columnIn  = regexp.MustCompile(`'([^']+)'`)
 	headingIn = regexp.MustCompile(`\[\]string\{((?:"[A-Z0-9 -]*"(?:, )?)+)\}`)
 	capitals  = regexp.MustCompile(`"([A-Z][A-Z0-9 -]+)"`)
+	mailLabel = regexp.MustCompile(`(?m)^([A-Z][a-z ]+): `)
 	wordRow   = regexp.MustCompile(`(?m)^\| ([^|]+) \| ([^|]*) \| ([^|]*) \|$`)
 )
 
@@ -85,6 +86,15 @@ func wordsInUse(t *testing.T) map[string]string {
 			out[word] += "; "
 		}
 		out[word] += "command line: " + strings.Join(slices.Sorted(maps.Keys(line[word])), ", ")
+	}
+	mails, err := os.ReadFile("../core/roster/testdata/notices.txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, found := range mailLabel.FindAllStringSubmatch(string(mails), -1) {
+		if places := out[found[1]]; places != "" && !strings.HasSuffix(places, "; mails") {
+			out[found[1]] += "; mails"
+		}
 	}
 	return out
 }

@@ -293,6 +293,8 @@ func TestBoardsOnAWall(t *testing.T) {
 	must(t, p.Goto("/wall?set=1&boards=one"))
 	must(t, p.Until(`document.querySelector('main label')`))
 	audit(t, p, "/wall?set=1")
+	accessible(t, p, "/wall?boards=one", "[data-signal]")
+	must(t, p.Look(1280, 800, false))
 	must(t, p.Goto("/wall?boards=one,two&every=5&dim=0-24"))
 	must(t, p.Until(`document.querySelector('h1')?.innerText === 'One' && document.querySelector('[data-signal="d/air"]')`))
 	must(t, p.Until(`getComputedStyle(document.querySelector('[data-wall]')).filter.includes('brightness')`))

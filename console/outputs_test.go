@@ -97,7 +97,7 @@ func TestOutputsFromNothingToAnEmergency(t *testing.T) {
 	must(t, p.Goto("/devices/of/shed"))
 	must(t, p.Until(says+`('Outputs') && document.querySelector('a[href="/outputs/shed/fan"]')`))
 	complaints(t, p)
-	for path, wait := range map[string]string{"/outputs": "[data-output]", "/outputs/shed/fan": "form", "/interlocks/vapour-fan": "table"} {
+	for path, wait := range map[string]string{"/outputs/new": "form", "/outputs": "[data-output]", "/outputs/shed/fan": "form", "/interlocks/vapour-fan": "table"} {
 		accessible(t, p, path, wait)
 	}
 	complaints(t, p)

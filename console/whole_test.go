@@ -126,3 +126,45 @@ func packed(t *testing.T, name string) int {
 type counter struct{ n int }
 
 func (c *counter) Write(p []byte) (int, error) { c.n += len(p); return len(p), nil }
+
+var (
+	routeIn   = regexp.MustCompile(`<Route\s+path="([^"]+)"`)
+	auditedIn = regexp.MustCompile(`accessible\(t, p, "([^"]+)"|"(/[^"]*)": +"|\[\]string\{((?:"/[^"]*"(?:, )?)+)\}`)
+	pathIn    = regexp.MustCompile(`"(/[^"]*)"`)
+)
+
+// Each page is looked at by axe in both themes, and on a phone for whether it scrolls sideways.
+func TestEveryPageIsAudited(t *testing.T) {
+	routes, err := os.ReadFile("src/pages.tsx")
+	must(t, err)
+	app, err := os.ReadFile("src/app.tsx")
+	must(t, err)
+	var audited []string
+	tests, err := filepath.Glob("*_test.go")
+	must(t, err)
+	for _, file := range tests {
+		text, err := os.ReadFile(file)
+		must(t, err)
+		if !strings.Contains(string(text), "accessible(t, p,") {
+			continue
+		}
+		for _, found := range auditedIn.FindAllStringSubmatch(string(text), -1) {
+			if list := found[3]; list != "" {
+				for _, path := range pathIn.FindAllStringSubmatch(list, -1) {
+					audited = append(audited, path[1])
+				}
+			}
+			audited = append(audited, found[1]+found[2])
+		}
+	}
+	all := routeIn.FindAllStringSubmatch(string(routes)+string(app), -1)
+	if len(all) < 50 {
+		t.Fatalf("%d pages were found", len(all))
+	}
+	for _, route := range all {
+		like := regexp.MustCompile("^" + regexp.MustCompile(`:\w+`).ReplaceAllString(strings.ReplaceAll(route[1], "*", ".+"), `[^/?]+`) + `($|\?)`)
+		if !slices.ContainsFunc(audited, like.MatchString) {
+			t.Errorf("no test audits %s", route[1])
+		}
+	}
+}

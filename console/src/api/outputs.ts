@@ -9,10 +9,12 @@ export const useInterlocks = () =>
   useQuery({ queryKey: ['interlocks'], queryFn: () => take(api.GET('/api/v1/interlocks')), refetchInterval: 15_000 })
 
 /** Puts outputs as they are now into what is shown. */
-export function takeOutputs(changed: Output[]) {
-  if (!changed.length) return
+export function takeOutputs(told: Output[]) {
   const old = queries.getQueryData<OutputList>(['outputs'])
   const known = new Map(old?.outputs.map((o) => [o.id, o]))
+  // The stream tells what was a moment ago; an answer that came meanwhile may have a newer order.
+  const changed = told.filter((o) => o.order_no >= (known.get(o.id)?.order_no ?? 0))
+  if (!changed.length) return
   const moved = changed.some((o) => known.get(o.id)?.order_no !== o.order_no || known.get(o.id)?.by !== o.by)
   const unlike = !old || changed.some((o) => !known.has(o.id) || (o.by === 'emergency') !== !!old.emergency)
   // An answer that is on its way may be older than this.
