@@ -137,9 +137,9 @@ func statementShowCommand() *cobra.Command {
   jaunty statement show electricity --at 2026-10 --as html --file october.html`,
 	}
 	periodFlag(c)
-	c.Flags().String("as", "text", "text, html or csv")
+	c.Flags().String("format", "text", "text, html or csv")
 	c.Flags().String("file", "", "file to write to; none: standard output")
-	completeFrom(c, "as", "text", "html", "csv")
+	completeFrom(c, "format", "text", "html", "csv")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		at, err := periodOf(c)
 		if err != nil {
@@ -149,16 +149,16 @@ func statementShowCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		as, _ := c.Flags().GetString("as")
+		format, _ := c.Flags().GetString("format")
 		text := sheet.Heading() + "\n\n" + sheet.Text()
-		switch as {
+		switch format {
 		case "text":
 		case "html":
 			text, err = sheet.HTML()
 		case "csv":
 			text, err = sheet.CSV()
 		default:
-			return misused("--as %q is neither text nor html nor csv", as)
+			return misused("--format %q is neither text nor html nor csv", format)
 		}
 		if err != nil {
 			return err

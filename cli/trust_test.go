@@ -78,7 +78,7 @@ func TestTrustByHand(t *testing.T) {
 	expectIn(t, p.must("compare", "cellar/air", "attic/air", "--since", "30h"), "mean difference       0.99", "limits of agreement", "The difference is steady")
 	p.refused(2, "--since", "compare", "cellar/air", "attic/air", "--since", "nonsense")
 	expectIn(t, p.must("device", "sheet", "cellar"), "<!doctype html>", "by the mercury")
-	expectIn(t, p.must("device", "sheet", "cellar", "--as", "csv"), "device,signal,unit,what", "verification")
+	expectIn(t, p.must("device", "sheet", "cellar", "--format", "csv"), "device,signal,unit,what", "verification")
 	list := get[server.Trust](p, "calibration", "list", "cellar/air")
 	expectIn(t, p.must("calibration", "remove", "cellar/air", "1"), "is removed")
 	if v := get[site.Signal](p, "signal", "show", "cellar/air"); *v.Value != 24.5 || len(list.Calibrations) != 1 {

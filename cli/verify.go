@@ -160,17 +160,17 @@ func tellComparison(w io.Writer, a *server.Comparison) {
 func deviceSheetCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "sheet DEVICE", Short: "A device's calibrations and verifications, as a page to print or as CSV", Args: exactly("DEVICE"),
-		Example: "  jaunty device sheet pond > pond.html\n  jaunty device sheet pond --as csv", ValidArgsFunction: deviceNames,
+		Example: "  jaunty device sheet pond > pond.html\n  jaunty device sheet pond --format csv", ValidArgsFunction: deviceNames,
 	}
-	c.Flags().String("as", "html", "html or csv")
-	completeFrom(c, "as", "html", "csv")
+	c.Flags().String("format", "html", "html or csv")
+	completeFrom(c, "format", "html", "csv")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, err := service()
 		if err != nil {
 			return err
 		}
-		as, _ := c.Flags().GetString("as")
-		return s.Download(c.Context(), devicesPath+"/"+url.PathEscape(args[0])+"/sheet?as="+url.QueryEscape(as), c.OutOrStdout())
+		format, _ := c.Flags().GetString("format")
+		return s.Download(c.Context(), devicesPath+"/"+url.PathEscape(args[0])+"/sheet?as="+url.QueryEscape(format), c.OutOrStdout())
 	}
 	return c
 }
@@ -182,14 +182,11 @@ func devicePowerOnCommand() *cobra.Command {
 	}
 	c.Flags().String("at", "", "when it got power: "+timeHelp+"; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		order := server.PowerOn{}
-		if text, _ := c.Flags().GetString("at"); text != "" {
-			at, err := moment(text)
-			if err != nil {
-				return misused("--at: %v", err)
-			}
-			order.At = &at
+		at, err := momentFlag(c.Flags(), "at")
+		if err != nil {
+			return err
 		}
+		order := server.PowerOn{At: at}
 		s, err := service()
 		if err != nil {
 			return err
