@@ -134,7 +134,7 @@ func statementShowCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "show STATEMENT", Short: "What a statement says of a period, as text, a page or CSV", Args: exactly("STATEMENT"), ValidArgsFunction: statementNames,
 		Example: `  jaunty statement show electricity
-  jaunty statement show electricity --at 2026-10 --as html --file october.html`,
+  jaunty statement show electricity --at 2026-10 --format html --file october.html`,
 	}
 	periodFlag(c)
 	c.Flags().String("format", "text", "text, html or csv")
