@@ -124,6 +124,7 @@ func TestFindOrDo(t *testing.T) {
 	storetest.Eventually(t, "the alarm", func() bool { return len(s.Alarms()) == 1 })
 	seek := func(words string) {
 		t.Helper()
+		must(t, p.Until(`!document.querySelector('[role=dialog]')`)) // the one before has closed
 		must(t, p.Press("Control+k"))
 		must(t, p.Type("[data-seek-field]", words))
 	}
