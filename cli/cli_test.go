@@ -356,7 +356,7 @@ func TestWrongUseAndFailure(t *testing.T) {
 		{2, "neither an address nor a network", []string{"serve", "--trusted-proxy", "x"}},
 		{2, "--owner", []string{"serve", "--owner", "me"}},
 		{2, "takes no arguments; 1 given", []string{"device", "list", "x"}},
-		{2, "did you mean severity?", []string{"guard", "add", "pond/oxygen", "--severty", "x"}},
+		{2, "did you mean --severity?", []string{"guard", "add", "pond/oxygen", "--severty", "x"}},
 		{2, "--limit 0 is not 1 to 1000", []string{"journal", "list", "--limit", "0"}},
 		{2, `invalid argument "x" for "--alarm" flag`, []string{"notice", "list", "--alarm", "x"}},
 		{2, "not the number of an alarm", []string{"notice", "list", "--alarm", "-3"}},

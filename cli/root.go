@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
+	"regexp"
 	"runtime/debug"
 	"strings"
 	"syscall"
@@ -14,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/client"
+	"jauntylark/core/site"
 	"jauntylark/server"
 )
 
@@ -36,6 +38,7 @@ func Main(args []string) int {
 	root := newRoot()
 	root.SetArgs(args)
 	command, err := root.ExecuteContextC(ctx)
+	err = flagsTogether(err)
 	switch {
 	case err == nil, errors.Is(err, context.Canceled) && ctx.Err() != nil:
 		return 0
@@ -45,6 +48,24 @@ func Main(args []string) int {
 	}
 	fmt.Fprintf(os.Stderr, "jaunty: %v\n", err)
 	return exitFailure
+}
+
+var flagGroup = regexp.MustCompile(`^(at least one of the flags|if any flags) in the group \[([^\]]+)\]`)
+
+// flagsTogether says in our words which flags a command needs one of, and which stand alone.
+func flagsTogether(err error) error {
+	if err == nil {
+		return nil
+	}
+	found := flagGroup.FindStringSubmatch(err.Error())
+	if found == nil {
+		return err
+	}
+	flags := "--" + strings.Join(strings.Fields(found[2]), ", --")
+	if strings.HasPrefix(found[1], "at least") {
+		return misused("say at least one of %s", flags)
+	}
+	return misused("%s do not go together; say one of them", flags)
 }
 
 func isWrongUse(err error) bool {
@@ -83,7 +104,9 @@ right person, and tells them again when it is over.
 func flagError(c *cobra.Command, err error) error {
 	text, _, _ := strings.Cut(err.Error(), ": strconv.")
 	if name, unknown := strings.CutPrefix(text, "unknown flag: --"); unknown {
-		text += didYouMean(name, flagNames(c))
+		if near := site.Nearest(name, flagNames(c)); near != "" {
+			text += "; did you mean --" + near + "?"
+		}
 	}
 	return wrongUse{errors.New(text)}
 }

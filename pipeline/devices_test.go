@@ -57,7 +57,7 @@ func TestAGatewaySpeaksForThoseBehindIt(t *testing.T) {
 		}
 	}
 	behind := "d"
-	if err := b.SetDevice(ctx, "hub", pipeline.DeviceChange{Behind: &behind}, tester); err == nil || !strings.Contains(err.Error(), "1 devices stand behind hub") {
+	if err := b.SetDevice(ctx, "hub", pipeline.DeviceChange{Behind: &behind}, tester); err == nil || !strings.Contains(err.Error(), "1 device stands behind it") {
 		t.Errorf("a gateway behind another: %v", err)
 	}
 }
