@@ -166,7 +166,7 @@ func TestRunsOnTheCommandLine(t *testing.T) {
 	a.must("run", "start", "compost", "First", "--at", "60m", "--until", "31m", "--goal", "heap/core reaches 30")
 	a.must("run", "start", "compost", "Second", "--at", "30m", "--goal", "heap/core reaches 60")
 	a.refused(1, "Second", "run", "start", "compost", "Third")
-	a.says("Heap Core reaches 60: at about", "run", "show", "compost")
+	a.says("Heap core reaches 60: at about", "run", "show", "compost")
 	a.must("run", "phase", "compost", "turned", "--at", "5m")
 	a.must("run", "set", "2", "--title", "Second heap")
 	a.says("Second heap", "run", "stop", "compost")

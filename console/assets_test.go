@@ -206,7 +206,7 @@ func TestRunsInTheConsole(t *testing.T) {
 	write(t, p, "Signal", 0, "eye/highest")
 	write(t, p, "Value (°C)", 0, "45")
 	press(t, p, "Start run")
-	must(t, p.Until(`location.pathname.startsWith('/runs/') && document.querySelector('[data-goal=open]')?.innerText.includes('Eye Highest reaches 45 °C')`))
+	must(t, p.Until(`location.pathname.startsWith('/runs/') && document.querySelector('[data-goal=open]')?.innerText.includes('Eye highest reaches 45 °C')`))
 	press(t, p, "New phase …")
 	write(t, p, "Phase", 0, "full load")
 	press(t, p, "Begin phase")

@@ -6,6 +6,7 @@ import (
 
 	"jauntylark/core/asset"
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 	"jauntylark/core/run"
 	"jauntylark/core/site"
 )
@@ -67,7 +68,7 @@ func (p *Pipeline) course(ctx context.Context, s *site.Signal, r *run.Run, until
 		return run.SignalCourse{}, nil, err
 	}
 	defer tx.Rollback()
-	g := run.Gather(s, s.DeviceTitle+" "+s.Title, r.Goals, r.StartedAt, until, hold)
+	g := run.Gather(s, roster.Thing(s.DeviceTitle, s.Title), r.Goals, r.StartedAt, until, hold)
 	err = tx.EachReading(ctx, s.ID, r.StartedAt-hold, until, func(some []measure.Reading) error { g.Take(some); return nil })
 	course, goals := g.Finish(r.EndedAt == nil)
 	return course, goals, err

@@ -6,6 +6,7 @@ import { useFormDraft } from '../api/drafts'
 import { useSession, useSignals, useTrustAct } from '../api/queries'
 import { written } from '../api/units'
 import { Above, Button, Failure, Heading, PlainLink, Prose, Row, Soft } from '../ui/basics'
+import { fullTitle } from '../api/words'
 import { NoPage } from '../ui/no-page'
 import { Fields, fieldsOf, Form, Pick, TextInput } from '../ui/form'
 import { NumberField } from '../ui/number'
@@ -52,9 +53,7 @@ export function Instrument() {
     <>
       <title>{`Instrument of ${signal.title} · Jaunty Lark`}</title>
       <Above>
-        <PlainLink href={`/signals/${pathOf(signal)}`}>
-          {signal.device_title} {signal.title}
-        </PlainLink>
+        <PlainLink href={`/signals/${pathOf(signal)}`}>{fullTitle(signal)}</PlainLink>
       </Above>
       <Heading>Instrument</Heading>
       <Prose>

@@ -60,7 +60,7 @@ export function SignalPage() {
   const standing = alarms.find((a) => a.state === 'raised')
   return (
     <>
-      <title>{`${signal.device_title} ${signal.title} · Jaunty Lark`}</title>
+      <title>{`${fullTitle(signal)} · Jaunty Lark`}</title>
       <Above>
         <PlainLink href="/">Now</PlainLink> ·{' '}
         <PlainLink href={`/devices/of/${signal.device}`}>{signal.device_title}</PlainLink>

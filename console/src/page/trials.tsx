@@ -4,7 +4,7 @@ import { useNow } from '../api/live'
 import { useFormDraft } from '../api/drafts'
 import { useGuardAct, useSession, useSignals, useSite, useTrials } from '../api/queries'
 import { seen } from '../api/units'
-import { clock, figure, length, shown } from '../api/words'
+import { clock, figure, fullTitle, length, shown } from '../api/words'
 import {
   Above,
   Button,
@@ -73,7 +73,7 @@ export function Trials() {
             defaultValue={of}
             options={signals
               .filter((s) => s.kind === 'number')
-              .map((s) => ({ value: pathOf(s), text: `${s.device_title} ${s.title}` }))}
+              .map((s) => ({ value: pathOf(s), text: fullTitle(s) }))}
           />
           <TextInput label="Note" name="note" optional autoComplete="off" />
           {start.error && <Failure error={start.error} />}

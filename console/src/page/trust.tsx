@@ -2,7 +2,7 @@ import { useParams } from 'react-router'
 import { api, type Curve, pathOf, take, type Trust } from '../api/client'
 import { useNow } from '../api/live'
 import { useSession, useSignals, useSite, useTrust, useTrustAct, useWork } from '../api/queries'
-import { age, clock, doubt, figure, reads, readsIn, say } from '../api/words'
+import { age, clock, doubt, figure, fullTitle, reads, readsIn, say } from '../api/words'
 import {
   Above,
   BigFigure,
@@ -47,10 +47,10 @@ export function TrustPage() {
   if (!signal) return <NoPage error={new Error(`There is no signal ${device}/${name}.`)} />
   return (
     <>
-      <title>{`Calibrate and verify ${signal.device_title} ${signal.title} · Jaunty Lark`}</title>
+      <title>{`Calibrate and verify ${fullTitle(signal)} · Jaunty Lark`}</title>
       <Above>
         <PlainLink href={`/signals/${device}/${name}`}>
-          {signal.device_title} {signal.title}
+          {fullTitle(signal)}
         </PlainLink>
       </Above>
       <Heading>Calibrate and verify</Heading>
