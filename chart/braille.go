@@ -58,7 +58,9 @@ func (t Terminal) panel(to io.Writer, span Span, p *Panel) {
 		limit, limited := limits[row]
 		switch {
 		case limited:
-			label = measure.Figure(limit.Value, "")
+			if label = measure.Figure(limit.Value, ""); len(label) > axisWidth-1 {
+				label = figure(limit.Value, high-low) // rather coarser than cut
+			}
 		case p.Steps && row == 0:
 			label = "on"
 		case p.Steps && row == t.Height-1:

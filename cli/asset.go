@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -106,6 +107,8 @@ func assetSetCommand() *cobra.Command {
 		switch {
 		case *condition == "" && *why != "":
 			return misused("--why belongs to --condition")
+		case *condition != "" && !slices.Contains(asset.Conditions, *condition): // before anything is changed
+			return misused("--condition: %s; conditions are %s", site.Unknown("condition", *condition, asset.Conditions), strings.Join(asset.Conditions, ", "))
 		case *condition == "":
 			return doAsset(c, http.MethodPatch, assetPath(args[0]), change, "Asset %s is changed.\n")
 		case change != pipeline.AssetChange{}:
@@ -117,7 +120,7 @@ func assetSetCommand() *cobra.Command {
 				return err
 			}
 		}
-		return doAsset(c, http.MethodPut, assetPath(args[0])+"/condition", pipeline.ConditionOrder{Condition: *condition, Why: *why}, "Asset %s is "+strings.ReplaceAll(*condition, "%", "%%")+".\n")
+		return doAsset(c, http.MethodPut, assetPath(args[0])+"/condition", pipeline.ConditionOrder{Condition: *condition, Why: *why}, "Asset %s is "+*condition+".\n")
 	}
 	return c
 }
@@ -240,7 +243,24 @@ func printAsset(w io.Writer, p *server.AssetPage) {
 
 // assetFileCommand holds what is done with photos and papers.
 func assetFileCommand() *cobra.Command {
-	return group("file", "Photos and papers of an asset", assetFileAddCommand(), assetFileRemoveCommand())
+	return group("file", "Photos and papers of an asset", assetFileListCommand(), assetFileAddCommand(), assetFileRemoveCommand())
+}
+
+func assetFileListCommand() *cobra.Command {
+	return &cobra.Command{Use: "list NAME", Short: "Photos and papers of an asset, the newest first", Args: exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset file list fog-pump",
+		RunE: func(c *cobra.Command, args []string) error {
+			p, err := fetch[server.AssetPage](c, assetPath(args[0]))
+			if err != nil {
+				return err
+			}
+			return show(c, p.Attachments, func(w io.Writer) {
+				rows := [][]string{}
+				for _, a := range p.Attachments {
+					rows = append(rows, []string{strconv.FormatInt(a.ID, 10), string(a.Kind), a.Name, measure.Bytes(int64(a.Size)), a.By, clock(&a.At)})
+				}
+				table(w, "No photos or papers yet; 'jaunty asset file add NAME FILE' stores one.", []string{"FILE", "KIND", "TITLE", "SIZE", "BY", "ADDED"}, rows)
+			})
+		}}
 }
 
 func assetFileAddCommand() *cobra.Command {

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/asset"
 	"jauntylark/core/run"
 	"jauntylark/server"
 	"jauntylark/server/servertest"
@@ -84,6 +85,14 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 		t.Fatalf("%d attachments", len(page.Attachments))
 	}
 	photoID := fmt.Sprint(page.Attachments[0].ID)
+	a.says("pump.jpg", "asset", "file", "list", "pump")
+	if files := get[[]asset.Attachment](a.person, "asset", "file", "list", "pump"); len(files) != 2 {
+		t.Errorf("%+v", files)
+	}
+	a.refused(2, "did you mean attention?", "asset", "set", "pump", "--condition", "atention", "--title", "Another")
+	if p := get[server.AssetPage](a.person, "asset", "show", "pump"); p.Asset.Title == "Another" {
+		t.Error("the title was changed by what was refused")
+	}
 	a.says("'jaunty asset file bring-back "+photoID+"'", "asset", "file", "remove", "pump", photoID)
 	a.must("asset", "file", "bring-back", photoID)
 	a.must("asset", "file", "remove", "pump", photoID)

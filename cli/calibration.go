@@ -142,7 +142,7 @@ func holdStill(c *cobra.Command, s *client.Client, path string) (float64, error)
 	if steady.Mean == nil {
 		return 0, fmt.Errorf("no reading that can be believed came within %s; say what is shown with --pair SHOWN=REFERENCE", length)
 	}
-	fmt.Fprintf(c.ErrOrStderr(), "It showed %s on average: %s between %s and %s.\n", measure.Figure(*steady.Mean, ""), measure.Count(int(steady.Count), "reading", "readings"), measure.Figure(steady.Low, ""), measure.Figure(steady.High, ""))
+	fmt.Fprintf(c.ErrOrStderr(), "It showed %s on average: %s between %s and %s.\n", measure.Figure(*steady.Mean, ""), measure.Count(steady.Count, "reading", "readings"), measure.Figure(steady.Low, ""), measure.Figure(steady.High, ""))
 	return *steady.Mean, nil
 }
 
@@ -215,12 +215,16 @@ func calibrationListCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return show(c, t, func(w io.Writer) { tellTrust(w, &t) })
+			v, err := fetch[site.Signal](c, "/api/v1/signals/"+args[0])
+			if err != nil {
+				return err
+			}
+			return show(c, t, func(w io.Writer) { tellTrust(w, &v, &t) })
 		},
 	}
 }
 
-func tellTrust(w io.Writer, t *server.Trust) {
+func tellTrust(w io.Writer, signal *site.Signal, t *server.Trust) {
 	rows := [][]string{}
 	for _, k := range t.Calibrations {
 		state := ""
@@ -232,7 +236,7 @@ func tellTrust(w io.Writer, t *server.Trust) {
 	table(w, "Never calibrated: values are as the instrument gives them.", []string{"ID", "IN FORCE FROM", "CORRECTION", "BY", "NOTE", ""}, rows)
 	rows = rows[:0]
 	for _, v := range t.Verifications {
-		rows = append(rows, []string{clock(&v.At), passed(v), measure.Figure(v.Shown, v.Unit), measure.Figure(v.Reference, v.Unit), measure.Figure(v.Error, ""), v.Who, v.Note})
+		rows = append(rows, []string{clock(&v.At), passed(v), signal.Figure(v.Shown, nil), measure.Figure(v.Reference, v.Unit), measure.Figure(measure.Significant(v.Error, 3), ""), v.Who, v.Note})
 	}
 	fmt.Fprintln(w)
 	table(w, "Never verified.", []string{"VERIFIED", "", "SHOWN", "REFERENCE", "ERROR", "BY", "NOTE"}, rows)

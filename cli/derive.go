@@ -231,7 +231,7 @@ func signalShowCommand() *cobra.Command {
 				}
 				if out.MadeOf == "" && out.Kind == site.KindNumber {
 					fmt.Fprintln(w)
-					tellTrust(w, &out.Trust)
+					tellTrust(w, &out.Signal, &out.Trust)
 				}
 			})
 		},

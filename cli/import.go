@@ -120,7 +120,7 @@ func importFile(c *cobra.Command, s *client.Client, file *os.File) error {
 		return err
 	}
 	if o := job.Outcome; o.Refused+o.Conflicts > 0 {
-		return fmt.Errorf("%s refused, %d in conflict", measure.Count(int(o.Refused), "line", "lines"), o.Conflicts)
+		return fmt.Errorf("%s refused, %d in conflict", measure.Count(o.Refused, "line", "lines"), o.Conflicts)
 	}
 	return nil
 }
@@ -219,7 +219,7 @@ func waitForImport(c *cobra.Command, s *client.Client, place string) (job server
 			return job, nil
 		}
 		if o := job.Outcome; o != nil {
-			bar.say("%.0f %%, %s", job.Read*100, measure.Count(int(o.Readings), "reading", "readings"))
+			bar.say("%.0f %%, %s", job.Read*100, measure.Count(o.Readings, "reading", "readings"))
 		}
 		select {
 		case <-c.Context().Done():
@@ -234,7 +234,7 @@ func printOutcome(w io.Writer, job *server.ImportJob, try bool) {
 	if try {
 		verb = "would be"
 	}
-	fmt.Fprintf(w, "%s: %d %s added, %d are there already", measure.Count(int(o.Readings), "reading", "readings"), o.Added, verb, o.Same)
+	fmt.Fprintf(w, "%s: %d %s added, %d are there already", measure.Count(o.Readings, "reading", "readings"), o.Added, verb, o.Same)
 	if o.Replaced > 0 {
 		fmt.Fprintf(w, ", %d %s replaced", o.Replaced, verb)
 	}

@@ -164,7 +164,7 @@ func noticePreviewCommand() *cobra.Command {
 		}
 		return show(c, out, func(w io.Writer) {
 			for _, f := range out.Forms {
-				size := measure.Count(int(f.Characters), "character", "characters")
+				size := measure.Count(f.Characters, "character", "characters")
 				if f.Messages > 0 {
 					size = size + ", " + measure.Count(f.Messages, "text message", "text messages")
 				}

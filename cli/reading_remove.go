@@ -106,7 +106,7 @@ func (a *clearAnswer) words(verb string) string {
 	if a.Stamp.Readings == 0 {
 		return "There are no readings in this stretch."
 	}
-	return fmt.Sprintf("%s of %s %s, from %s to %s.", measure.Count(int(a.Stamp.Readings), "reading", "readings"), measure.Count(int(a.Signals), "signal", "signals"), verb, clock(&a.Stamp.First), clock(&a.Stamp.Last))
+	return fmt.Sprintf("%s of %s %s, from %s to %s.", measure.Count(a.Stamp.Readings, "reading", "readings"), measure.Count(a.Signals, "signal", "signals"), verb, clock(&a.Stamp.First), clock(&a.Stamp.Last))
 }
 
 // confirmed gives the name that has to be typed, from --confirm or the terminal.

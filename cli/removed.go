@@ -35,6 +35,9 @@ func removedListCommand() *cobra.Command {
 			all = readings
 		}
 		if *kind != readingsKind {
+			if site.Nearest(*kind, []string{readingsKind}) != "" {
+				return misused("--kind: %s", site.Unknown("kind", *kind, []string{readingsKind}))
+			}
 			others, err := fetch[[]site.Removal](c, removedPath+"?kind="+url.QueryEscape(*kind))
 			if err != nil {
 				return err

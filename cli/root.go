@@ -38,7 +38,7 @@ func Main(args []string) int {
 	root := newRoot()
 	root.SetArgs(args)
 	command, err := root.ExecuteContextC(ctx)
-	err = flagsTogether(err)
+	err = inOurWords(err)
 	switch {
 	case err == nil, errors.Is(err, context.Canceled) && ctx.Err() != nil:
 		return 0
@@ -52,10 +52,14 @@ func Main(args []string) int {
 
 var flagGroup = regexp.MustCompile(`^(at least one of the flags|if any flags) in the group \[([^\]]+)\]`)
 
-// flagsTogether says in our words which flags a command needs one of, and which stand alone.
-func flagsTogether(err error) error {
+// inOurWords says as we do what the library found wrong: a command that is not there, flags of which one is needed, and flags that
+// stand alone.
+func inOurWords(err error) error {
 	if err == nil {
 		return nil
+	}
+	if text, near, is := strings.Cut(err.Error(), "\n\nDid you mean this?\n"); is {
+		return misused("%s; did you mean %s?", text, strings.Join(strings.Fields(near), " or "))
 	}
 	found := flagGroup.FindStringSubmatch(err.Error())
 	if found == nil {
@@ -126,11 +130,11 @@ func group(use, short string, commands ...*cobra.Command) *cobra.Command {
 	}}
 	c.Args = func(c *cobra.Command, args []string) error {
 		if len(args) > 0 {
-			text := fmt.Sprintf("unknown command %q for %q", args[0], c.CommandPath())
-			if near := c.SuggestionsFor(args[0]); len(near) > 0 {
-				text += "; did you mean " + strings.Join(near, " or ") + "?"
+			var known []string
+			for _, sub := range c.Commands() {
+				known = append(known, sub.Name())
 			}
-			return wrongUse{errors.New(text)}
+			return misused("unknown command %q for %q%s", args[0], c.CommandPath(), didYouMean(args[0], known))
 		}
 		return nil
 	}

@@ -57,7 +57,7 @@ func printStorage(w io.Writer, s server.Storage) {
 		fmt.Fprintf(w, "Figures of %s are computed anew from %s on: %.0f %%.\n", stale.Signal, clock(&stale.From), stale.Done*100)
 	}
 	for _, f := range s.Frames {
-		fmt.Fprintf(w, "%s of %s: %s, %s each; after a year %s.\n", measure.Count(int(f.Count), "frame", "frames"), f.Device, measure.Bytes(f.Bytes), measure.Bytes(f.Bytes/int64(f.Count)), measure.Bytes(f.Year))
+		fmt.Fprintf(w, "%s of %s: %s, %s each; after a year %s.\n", measure.Count(f.Count, "frame", "frames"), f.Device, measure.Bytes(f.Bytes), measure.Bytes(f.Bytes/int64(f.Count)), measure.Bytes(f.Year))
 	}
 	fmt.Fprintln(w)
 	rows := [][]string{}

@@ -75,7 +75,7 @@ func leftOut(r total.Result) string {
 		if text != "" {
 			text += ", "
 		}
-		text += measure.Count(int(r.LeftOut), "reading", "readings") + " not usable"
+		text += measure.Count(r.LeftOut, "reading", "readings") + " not usable"
 	}
 	return text
 }

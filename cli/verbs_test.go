@@ -49,6 +49,9 @@ func TestAddAndSetByHand(t *testing.T) {
 		{2, "no number like 3", []string{"reading", "bring-back", "x"}},
 		{2, "unknown command", []string{"guard", "out", "x"}},
 		{2, "unknown command", []string{"clear", "pond"}},
+		{2, "did you mean guard?", []string{"guarrd", "list"}},
+		{2, "did you mean list?", []string{"guard", "lst"}},
+		{2, "did you mean readings?", []string{"removed", "list", "--kind", "readngs"}},
 		{2, "did you mean --remove?", []string{"contact", "set", "orla", "--remov", "text"}},
 	} {
 		p.refused(c.code, c.says, c.args...)

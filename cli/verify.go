@@ -70,13 +70,17 @@ func verifySignal(c *cobra.Command, args []string) error {
 		return err
 	}
 	path := "/api/v1/signals/" + args[0]
+	var signal site.Signal
+	if err := s.Do(c.Context(), http.MethodGet, path, nil, &signal); err != nil {
+		return err
+	}
 	if f.Changed("every") {
 		var t server.Trust
 		if err := s.Do(c.Context(), http.MethodPut, path+"/verification-plan", server.VerifyPlan{Every: every}, &t); err != nil {
 			return err
 		}
 		if !f.Changed("reference") {
-			return show(c, t, func(w io.Writer) { tellTrust(w, &t) })
+			return show(c, t, func(w io.Writer) { tellTrust(w, &signal, &t) })
 		}
 	}
 	if f.Changed("shown") {
@@ -94,8 +98,8 @@ func verifySignal(c *cobra.Command, args []string) error {
 		return err
 	}
 	err = show(c, v, func(w io.Writer) {
-		fmt.Fprintf(w, "%s: %s showed %s where the reference said %s. Error %s, allowed %s.\n", strings.ToUpper(passed(v)), args[0], measure.Figure(v.Shown, v.Unit), measure.Figure(v.Reference, v.Unit),
-			measure.Figure(v.Error, ""), measure.Figure(v.Tolerance, ""))
+		fmt.Fprintf(w, "%s: %s showed %s where the reference said %s. Error %s, allowed %s.\n", strings.ToUpper(passed(v)), args[0], signal.Figure(v.Shown, nil), measure.Figure(v.Reference, v.Unit),
+			measure.Figure(measure.Significant(v.Error, 3), ""), measure.Figure(v.Tolerance, ""))
 	})
 	if err == nil && !v.Passed {
 		return errFailed
@@ -135,7 +139,7 @@ func tellComparison(w io.Writer, a *server.Comparison) {
 		fmt.Fprintf(w, "Differences are in degrees of %s.\n", unit.Shown())
 		unit = ""
 	}
-	fmt.Fprintf(w, "%s less %s, over %s:\n", a.First, a.Second, measure.Count(int(a.Count), "reading", "readings"))
+	fmt.Fprintf(w, "%s less %s, over %s:\n", a.First, a.Second, measure.Count(a.Count, "reading", "readings"))
 	follows := "cannot be told"
 	if first, second := a.First, a.Second; a.Likeness >= leastLikeness {
 		lag := time.Duration(a.Lag) * time.Millisecond
@@ -152,7 +156,7 @@ func tellComparison(w io.Writer, a *server.Comparison) {
 		{"limits of agreement", off(a.Low, "") + " to " + off(a.High, unit)}, {"smallest and largest", off(a.Lowest, "") + " and " + off(a.Highest, unit)},
 		{"lag", follows}})
 	if a.LeftOut > 0 {
-		fmt.Fprintf(w, "%s left out: the second had no value that still held.\n", measure.Count(int(a.LeftOut), "reading was", "readings were"))
+		fmt.Fprintf(w, "%s left out: the second had no value that still held.\n", measure.Count(a.LeftOut, "reading was", "readings were"))
 	}
 	fmt.Fprintln(w, a.Suggestion)
 }

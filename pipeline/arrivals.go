@@ -138,7 +138,7 @@ func (t *Turn) takeKept(a site.Arrival, home *deviceLive) error {
 		}
 		taken, refused = taken+j.outcome.Accepted, append(refused, j.outcome.Rejected...)
 	}
-	text := fmt.Sprintf("Of what %s had sent before it was let in, %s taken", a.Name, measure.Count(int(taken), "reading was", "readings were"))
+	text := fmt.Sprintf("Of what %s had sent before it was let in, %s taken", a.Name, measure.Count(taken, "reading was", "readings were"))
 	if len(refused) > 0 {
 		text += fmt.Sprintf(" and %d refused, the first because %s %s", len(refused), refused[0].Field, refused[0].Reason)
 	}

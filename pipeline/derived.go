@@ -92,8 +92,8 @@ func (t *Turn) stepFollows(s *signalLive, was float64) error {
 				before[i].Step = was
 			}
 		}
-		old, now := derive.StepOf(d.signal.Unit, before), derive.StepOf(d.signal.Unit, d.sources())
-		if old == now || d.signal.Step != old || d.Recipe.Decimals != nil {
+		old, now := d.Recipe.StepIn(d.signal.Unit, before), d.Recipe.StepIn(d.signal.Unit, d.sources())
+		if old == now || d.signal.Step != old {
 			continue
 		}
 		d.signal.Step = now

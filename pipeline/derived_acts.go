@@ -45,10 +45,14 @@ func (t *Turn) declare(path, title string, r derive.Recipe, helper bool, who str
 	if s.Quantity == "" {
 		s.Quantity = m.Quantity
 	}
-	if s.Step == 0 {
+	step := s.Step
+	if step == 0 || s.derived != nil && step == s.derived.Recipe.StepIn(s.Unit, s.derived.sources()) { // it was not said of it itself
 		s.Step = m.Step
 	}
 	if err := t.Tx.SaveSignal(t.ctx, &s.Signal); err != nil {
+		return nil, err
+	}
+	if err := t.stepFollows(s, step); err != nil {
 		return nil, err
 	}
 	d.Signal = s.ID

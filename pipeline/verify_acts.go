@@ -45,7 +45,7 @@ func (p *Pipeline) Verify(ctx context.Context, path string, o VerificationOrder,
 		if !v.Passed {
 			result = "failed"
 		}
-		text := fmt.Sprintf("Verification of %s %s: it showed %s where the reference said %s", path, result, s.Figure(v.Shown, units), s.Figure(v.Reference, units))
+		text := fmt.Sprintf("Verification of %s %s: it showed %s where the reference said %s", path, result, s.Figure(v.Shown, units), measure.Figure(units.Show(v.Reference, s.Unit)))
 		return t.Enter("verification "+result, path, who.Called, text)
 	})
 	if err != nil {

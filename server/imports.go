@@ -251,7 +251,7 @@ func (f *countingFile) Read(p []byte) (int, error) {
 // enterImport enters an import into the journal.
 func (v *Server) enterImport(ctx context.Context, name string, got history.Imported, called string) error {
 	return v.pipeline.Do(ctx, func(t *pipeline.Turn) error {
-		return t.Enter("readings imported", name, called, fmt.Sprintf("Imported from %s: %s of %s", name, measure.Count(int(got.Added+got.Replaced), "reading", "readings"), measure.Count(len(got.Signals), "signal", "signals")))
+		return t.Enter("readings imported", name, called, fmt.Sprintf("Imported from %s: %s of %s", name, measure.Count(got.Added+got.Replaced, "reading", "readings"), measure.Count(len(got.Signals), "signal", "signals")))
 	})
 }
 

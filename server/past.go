@@ -253,7 +253,7 @@ func (v *Server) clear(ctx context.Context, in *body[ClearOrder]) (*body[ClearAn
 		return answer(out, err)
 	}
 	if out.Confirm != "" && o.Confirm != out.Confirm {
-		return nil, wrong("confirm", fmt.Sprintf("%s would go; say %q to confirm", measure.Count(int(out.Stamp.Readings), "reading", "readings"), out.Confirm))
+		return nil, wrong("confirm", fmt.Sprintf("%s would go; say %q to confirm", measure.Count(out.Stamp.Readings, "reading", "readings"), out.Confirm))
 	}
 	if out.Stamp.Readings == 0 {
 		return nil, wrong("what", "there is nothing to clear in this stretch")

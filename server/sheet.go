@@ -93,8 +93,11 @@ func (s sheetSignal) Day(at measure.Instant) string {
 // DueDay is when the signal is to be verified next.
 func (s sheetSignal) DueDay() string { return s.Day(*s.Due) }
 
-// Figure writes a value with the signal's unit.
+// Figure writes a value that was read, with the signal's unit.
 func (s sheetSignal) Figure(v float64) string { return measure.Say(v, s.Unit, s.Step) }
+
+// Given writes a value that a person gave, with the signal's unit; it loses no digit.
+func (s sheetSignal) Given(v float64) string { return measure.Figure(v, s.Unit) }
 
 // Plain writes a value without a unit.
 func (s sheetSignal) Plain(v float64) string { return measure.Figure(v, "") }
@@ -115,7 +118,7 @@ func (s *sheet) rows() [][]string {
 		for _, k := range g.Calibrations {
 			state := "in force"
 			if k.Retired {
-				state = "taken back"
+				state = "removed"
 			}
 			for _, p := range k.Pairs {
 				rows = append(rows, []string{s.Device.Name, g.Name, string(g.Unit), "calibration", k.MadeAt.String(), k.From.String(), number(p.Shown), number(p.Reference),
@@ -156,10 +159,10 @@ th { font-weight: normal; color: #4d4a43; } .fail { font-weight: bold; } footer 
 {{range $s := .Signals}}<h2>{{$s.Title}}{{if $s.Unit}}, in {{$s.Unit.Shown}}{{end}}</h2>
 <p>{{if $s.Every}}To be verified every {{$s.Every}}; next by {{$s.DueDay}}.{{else}}Nobody has said how often it is to be verified.{{end}}</p>
 <h3>Calibrations</h3>{{if $s.Calibrations}}<table><thead><tr><th>In force from</th><th>Raw value and reference</th><th>Correction</th><th>Made by</th></tr></thead><tbody>
-{{range $s.Calibrations}}<tr><td>{{$s.Day .From}}{{if .Retired}}<br>taken back{{end}}</td><td>{{range .Pairs}}{{$s.Plain .Shown}} → {{$s.Plain .Reference}}<br>{{end}}</td><td>{{.Curve}}</td><td>{{.Who}}, {{$s.Day .MadeAt}}{{if .Note}}<br>{{.Note}}{{end}}</td></tr>
+{{range $s.Calibrations}}<tr><td>{{$s.Day .From}}{{if .Retired}}<br>removed{{end}}</td><td>{{range .Pairs}}{{$s.Plain .Shown}} → {{$s.Plain .Reference}}<br>{{end}}</td><td>{{.Curve}}</td><td>{{.Who}}, {{$s.Day .MadeAt}}{{if .Note}}<br>{{.Note}}{{end}}</td></tr>
 {{end}}</tbody></table>{{else}}<p>None: its values are as the instrument gives them.</p>{{end}}
 <h3>Verifications</h3>{{if $s.Verifications}}<table><thead><tr><th>When</th><th>Shown</th><th>Reference</th><th>Error</th><th>Allowed</th><th>Result</th><th>By</th></tr></thead><tbody>
-{{range $s.Verifications}}<tr><td>{{$s.Day .At}}</td><td>{{$s.Figure .Shown}}</td><td>{{$s.Figure .Reference}}</td><td>{{$s.Plain .Error}}</td><td>± {{$s.Plain .Tolerance}}</td><td class="{{$s.Result .}}">{{$s.Result .}}</td><td>{{.Who}}{{if .Note}}<br>{{.Note}}{{end}}</td></tr>
+{{range $s.Verifications}}<tr><td>{{$s.Day .At}}</td><td>{{$s.Figure .Shown}}</td><td>{{$s.Given .Reference}}</td><td>{{$s.Plain .Error}}</td><td>± {{$s.Plain .Tolerance}}</td><td class="{{$s.Result .}}">{{$s.Result .}}</td><td>{{.Who}}{{if .Note}}<br>{{.Note}}{{end}}</td></tr>
 {{end}}</tbody></table>{{else}}<p>None yet.</p>{{end}}
 {{else}}<p>This device has no measured number signals.</p>{{end}}
 <footer><span>Date</span><span>Signature</span></footer>

@@ -100,20 +100,20 @@ func (r *Recipe) Build(sources []Source) (*Machine, error) {
 	if err := k.build(r, inOrder, m); err != nil {
 		return m, err
 	}
-	m.Step = StepOf(m.Unit, sources)
-	if r.Decimals != nil {
-		m.Step = math.Pow10(-*r.Decimals)
-	}
+	m.Step = r.StepIn(m.Unit, sources)
 	return m, nil
 }
 
-// StepOf is the step of what is computed in a unit: the finest of those of the sources that are of its dimension. A difference of
-// temperatures is of theirs. It is 0 where none is known.
-func StepOf(unit measure.Unit, sources []Source) (step float64) {
+// StepIn is the step of what is computed in a unit: that of its decimals where these were said, else the finest of those of the
+// sources that are of its dimension. A difference of temperatures is of theirs. It is 0 where none is known.
+func (r *Recipe) StepIn(unit measure.Unit, sources []Source) (step float64) {
+	switch {
+	case r.Decimals != nil:
+		return math.Pow10(-*r.Decimals)
+	case unit == "": // figures without a unit may be of anything
+		return 0
+	}
 	for _, s := range sources {
-		if unit == "" { // figures without a unit may be of anything
-			break
-		}
 		own := measure.StepIn(s.Step, s.Unit, unit)
 		if own > 0 && (step == 0 || own < step) {
 			step = own

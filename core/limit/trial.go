@@ -227,7 +227,7 @@ func (s *Suggestion) tryOut(stretches []Stretch, unit measure.Unit) {
 	case tried == 0:
 		s.Certainty = "It cannot be tried out: there is one stretch of a label only. Record more."
 	case s.Missed == 0 && s.False == 0:
-		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: no event was missed and there was no false alarm in %s; the alarm came %v after the event began, as a rule.", measure.Count(int(tried), "try", "tries"), s.ToAlarm)
+		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: no event was missed and there was no false alarm in %s; the alarm came %v after the event began, as a rule.", measure.Count(tried, "try", "tries"), s.ToAlarm)
 	default:
 		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: %s missed, %s in %s. Record more, or expect that.", measure.Count(s.Missed, "event", "events"), measure.Count(s.False, "false alarm", "false alarms"), measure.Count(tried, "try", "tries"))
 	}

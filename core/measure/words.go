@@ -110,12 +110,15 @@ func Say(value float64, unit Unit, step float64) string {
 
 // spell writes a time as a length: of seconds from a minute on, of what is measured in more from a second on; empty for all else.
 func spell(value float64, unit Unit) string {
+	if unit.Dimension() != "time" {
+		return ""
+	}
 	seconds, err := Convert(math.Abs(value), unit, "s")
 	least := 1.0
 	if unit == "s" || unit == "ms" {
 		least = 60
 	}
-	if err != nil || unit.Dimension() != "time" || seconds < least || seconds > math.MaxInt32 {
+	if err != nil || seconds < least || seconds > math.MaxInt32 {
 		return ""
 	}
 	sign := ""
@@ -133,8 +136,8 @@ func Significant(value float64, digits int) float64 {
 	return value
 }
 
-// StepIn gives a step of one unit in another, as the power of ten that is no larger where their sizes differ: 0.1 °C is told to 0.1 °F. It is 0 for a step
-// that is not known, and for units that cannot be converted.
+// StepIn gives a step of one unit in another, as the power of ten that is no larger where their sizes differ: 0.1 °C is told to
+// 0.1 °F. It is 0 for a step that is not known, and for units that cannot be converted.
 func StepIn(step float64, from, to Unit) float64 {
 	if from == to || step <= 0 {
 		return max(step, 0)

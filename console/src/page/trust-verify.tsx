@@ -3,7 +3,7 @@ import { api, type Signal, take } from '../api/client'
 import { type FormDraft, useFormDraft } from '../api/drafts'
 import { useTrustAct } from '../api/queries'
 import { seenUnit } from '../api/units'
-import { shown, say } from '../api/words'
+import { amount, say, shown } from '../api/words'
 import { Button, Failure, Prose, Row, Subheading } from '../ui/basics'
 import { Fields, fieldsOf, Form, TextInput } from '../ui/form'
 import { NumberField } from '../ui/number'
@@ -70,7 +70,7 @@ export function Verify({ signal, every }: { signal: Signal; every: string }) {
         {v && (
           <Prose data-verified={v.passed ? 'pass' : 'fail'}>
             <b>{v.passed ? 'Pass' : 'Fail'}:</b> it showed {say(v.shown, v.unit, signal.step)} where the reference said{' '}
-            {say(v.reference, v.unit, signal.step)}.
+            {amount(v.reference, v.unit)}.
           </Prose>
         )}
       </div>

@@ -2,7 +2,7 @@ import { useParams } from 'react-router'
 import { api, type Curve, pathOf, take, type Trust } from '../api/client'
 import { useNow } from '../api/live'
 import { useSession, useSignals, useSite, useTrust, useTrustAct, useWork } from '../api/queries'
-import { age, clock, doubt, figure, fullTitle, reads, readsIn, say } from '../api/words'
+import { age, amount, clock, doubt, figure, fullTitle, reads, readsIn, say } from '../api/words'
 import {
   Above,
   BigFigure,
@@ -92,7 +92,7 @@ export function TrustPage() {
                   <td>{clock(v.at, zone, day)}</td>
                   <td>{v.passed ? 'pass' : <b>fail</b>}</td>
                   <td>{say(v.shown, v.unit, signal.step)}</td>
-                  <td>{say(v.reference, v.unit, signal.step)}</td>
+                  <td>{amount(v.reference, v.unit)}</td>
                   <td>{figure(v.error)}</td>
                   <td>± {figure(v.tolerance)}</td>
                   <td>
