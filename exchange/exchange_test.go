@@ -3,6 +3,8 @@ package exchange
 import (
 	"bytes"
 	"encoding/csv"
+	"errors"
+	"io"
 	"math"
 	"math/rand/v2"
 	"os/exec"
@@ -10,6 +12,9 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"github.com/parquet-go/parquet-go"
+	"github.com/xuri/excelize/v2"
 
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
@@ -274,5 +279,61 @@ func TestFiguresAreWritten(t *testing.T) {
 	}
 	if _, err := NewWriter("ods", &file, Options{}); err == nil || !strings.Contains(err.Error(), "xlsx") {
 		t.Error(err)
+	}
+}
+
+// A sheet and a Parquet file have the same figures as CSV, and nothing where a period has none.
+func TestFiguresInSheetsAndParquet(t *testing.T) {
+	full := series.Figures{Count: 2, LeftOut: 1, Low: 1, High: 3, Sum: 4, Held: 5000, HeldFor: 2000, First: 1, Last: 3}
+	held := series.Figures{LeftOut: 4, Held: 6000, HeldFor: 2000} // a value held, and no reading could be used
+	write := func(format string) []byte {
+		t.Helper()
+		var file bytes.Buffer
+		w, err := NewWriter(format, &file, Options{Period: series.Hour})
+		if err == nil {
+			err = w.Device("d", signals[:2])
+		}
+		for i, row := range [][]*series.Figures{{&full, nil}, {&held, &full}} {
+			if err == nil {
+				err = w.Figures(1_790_000_000_000+measure.Instant(i)*3_600_000, row)
+			}
+		}
+		if err == nil {
+			err = w.Close()
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		return file.Bytes()
+	}
+	sheet, err := excelize.OpenReader(bytes.NewReader(write(XLSX)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer sheet.Close()
+	rows, err := sheet.GetRows("d")
+	if err != nil || len(rows) < 3 {
+		t.Fatalf("%v %v", rows, err)
+	}
+	first, second := rows[len(rows)-2], rows[len(rows)-1]
+	if got := strings.Join(first[1:5], " "); got != "1 2 2.5 3" || len(first) > 5 && strings.Join(first[5:], "") != "" {
+		t.Errorf("the first period: %q", first)
+	}
+	if got := strings.Join(second[1:9], "|"); got != "||3||1|2|2.5|3" {
+		t.Errorf("the second period: %q", second)
+	}
+	data := write(Parquet)
+	figures := make([]figureRow, 3)
+	in := parquet.NewGenericReader[figureRow](bytes.NewReader(data))
+	defer in.Close()
+	if n, err := in.Read(figures); n != 3 || err != nil && !errors.Is(err, io.EOF) {
+		t.Fatal(n, err)
+	}
+	one, two := figures[0], figures[1]
+	if one.Signal != "temp" || one.Count != 2 || one.LeftOut != 1 || *one.Low != 1 || *one.Mean != 2 || *one.HeldMean != 2.5 || one.HeldSeconds != 2 || one.At != 1_790_000_000_000 {
+		t.Errorf("%+v", one)
+	}
+	if two.Count != 0 || two.Low != nil || two.Mean != nil || two.First != nil || two.HeldMean == nil || *two.HeldMean != 3 {
+		t.Errorf("without a reading: %+v", two)
 	}
 }

@@ -235,7 +235,7 @@ func (f *Forecast) Words(zone *time.Location, now measure.Instant, unit measure.
 	}
 	switch {
 	case f.At == nil && f.Plateau != nil && f.Why == LevelsOf:
-		text := "it levels off at about " + measure.Figure(*f.Plateau, unit) + ", and does not get there"
+		text := "it levels off at about " + measure.Say(measure.Significant(*f.Plateau, 3), unit, 0) + ", and does not get there"
 		if f.Early != nil {
 			text += " before " + say(f.Early)
 		}
