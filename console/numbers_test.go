@@ -9,7 +9,7 @@ import (
 
 // What people write as a number is read by either decimal sign, and refused where it could be two numbers.
 func TestWhatPeopleWriteAsANumber(t *testing.T) {
-	bundle := bundled(t, "numbers")
+	bundle := bundled(t, "numbers", "api/numbers")
 	_, p := visit(t)
 	wrong := func(says string) map[string]any { return map[string]any{"wrong": says} }
 	is := func(v float64) map[string]any { return map[string]any{"value": v} }

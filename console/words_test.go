@@ -3,8 +3,6 @@ package console_test
 import (
 	"encoding/json"
 	"os"
-	"os/exec"
-	"path/filepath"
 	"testing"
 
 	"jauntylark/console/drive"
@@ -14,7 +12,7 @@ import (
 func TestTheConsolesWords(t *testing.T) {
 	table, err := os.ReadFile("../core/measure/testdata/words.json")
 	must(t, err)
-	bundle := bundled(t, "words")
+	bundle := bundled(t, "words", "api/words")
 	_, p := visit(t)
 	var wrong []string
 	script := bundle + `; (async () => { const t = ` + string(table) + `; const wrong = [];
@@ -34,16 +32,4 @@ func TestTheConsolesWords(t *testing.T) {
 	for _, w := range wrong {
 		t.Error(w)
 	}
-}
-
-// bundled is a module of the console as a script that gives what it exports under the module's name.
-func bundled(t *testing.T, module string) string {
-	t.Helper()
-	file := filepath.Join(t.TempDir(), module+".js")
-	if out, err := exec.Command("node_modules/.bin/rolldown", "src/api/"+module+".ts", "--format", "iife", "--name", module, "--file", file).CombinedOutput(); err != nil {
-		t.Fatalf("%s cannot be bundled: %v\n%s", module, err, out)
-	}
-	script, err := os.ReadFile(file)
-	must(t, err)
-	return string(script)
 }
