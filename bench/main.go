@@ -68,7 +68,7 @@ var measurements = []struct {
 	measure func(context.Context, *service) error
 }{
 	{"packs", packs}, {"posts", posts}, {"mails", mails}, {"mqtt", messages}, {"coap", confirmables}, {"idle", idle}, {"backlog", backlog}, {"runaway", runaway}, {"past", past}, {"sealing", sealing},
-	{"meaning", meaning}, {"correcting", correcting}, {"replaying", replaying}, {"searching", searching}, {"guarding", guarding}, {"outbox", outbox}, {"switching", switching}, {"boards", boards}, {"charts", charts}, {"watching", watching}, {"frames", frames}, {"strip", strip},
+	{"meaning", meaning}, {"correcting", correcting}, {"replaying", replaying}, {"searching", searching}, {"guarding", guarding}, {"outbox", outbox}, {"switching", switching}, {"boards", boards}, {"charts", charts}, {"watching", watching}, {"frames", frames}, {"strip", strip}, {"besieging", besieging},
 }
 
 // service is the service under test.
@@ -96,7 +96,7 @@ func serve(ctx context.Context, database string, adjust ...func(*server.Settings
 	ready, done := make(chan string, 1), make(chan error, 1)
 	s := &service{database: database, inbox: inbox, stop: func() { cancel(); <-done; sink.Close() }}
 	settings := server.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", DeviceRate: 100_000, Private: true,
-		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(w sketch.Ways, p *pipeline.Pipeline) { s.ways, s.pipe = w, p },
+		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(in server.Inside) { s.ways, s.pipe = in.Ways, in.Pipeline },
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})), Ready: func(url string) { ready <- url }}
 	for _, a := range adjust {
 		a(&settings)

@@ -209,7 +209,7 @@ func TestRunsOnTheCommandLine(t *testing.T) {
 
 // A backup has the assets, their photos, the frames and the runs; what is restored is told in the same words.
 func TestABackupHasAssetsFramesAndRuns(t *testing.T) {
-	p, database, second := newPerson(t), storetest.URL(t), storetest.URL(t)
+	p, database, second := newPerson(t), storetest.URL(t), storetest.Bare(t)
 	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database", database, "--http", "127.0.0.1:0")
 	p.login(d.URL, "o@b.example", "a long secret")
 	a := asked{p, t}

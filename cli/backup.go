@@ -110,21 +110,56 @@ backup was made.`,
 			return err
 		}
 		defer file.Close()
-		database := k.String("database")
-		if database == "" {
-			if err := os.MkdirAll(k.String("data"), 0o711); err != nil {
-				return err
-			}
-			private, err := cluster.Start(c.Context(), k.String("data"), cluster.Options{})
-			if err != nil {
-				return err
-			}
-			defer private.Stop(context.WithoutCancel(c.Context()))
-			database = private.URL
+		if database := k.String("database"); database != "" {
+			return restore(c, database, sealFile(k), file)
 		}
-		return restore(c, database, sealFile(k), file)
+		return restoreInto(c, k.String("data"), sealFile(k), file)
 	}
 	return c
+}
+
+// restoreInto restores into a data folder. When that is refused, what was made for it is taken away.
+func restoreInto(c *cobra.Command, data, seal string, file *os.File) error {
+	made, err := missingFolder(data)
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(data, 0o711); err != nil {
+		return err
+	}
+	there, err := os.ReadDir(data)
+	if err != nil {
+		return err
+	}
+	private, err := cluster.Start(c.Context(), data, cluster.Options{})
+	if err == nil {
+		err = restore(c, private.URL, seal, file)
+		err = errors.Join(err, private.Stop(context.WithoutCancel(c.Context())))
+	}
+	if err == nil || len(there) > 0 {
+		return err
+	}
+	if made == "" { // the folder was there, and empty
+		made = filepath.Join(data, "*")
+	}
+	left, _ := filepath.Glob(made)
+	for _, path := range left {
+		err = errors.Join(err, os.RemoveAll(path))
+	}
+	return err
+}
+
+// missingFolder gives the highest folder of a path that is not there; empty: the path is there.
+func missingFolder(path string) (missing string, err error) {
+	if path, err = filepath.Abs(path); err != nil {
+		return "", err
+	}
+	for ; ; path = filepath.Dir(path) {
+		if _, err := os.Stat(path); !errors.Is(err, os.ErrNotExist) {
+			return missing, err
+		}
+		missing = path
+	}
 }
 
 func restore(c *cobra.Command, database, seal string, file *os.File) error {
@@ -132,7 +167,7 @@ func restore(c *cobra.Command, database, seal string, file *os.File) error {
 	if err != nil {
 		return fmt.Errorf("%s is no backup: %w", file.Name(), err)
 	}
-	s, err := store.Open(c.Context(), database)
+	s, fresh, err := store.OpenFresh(c.Context(), database)
 	if err != nil {
 		return err
 	}
@@ -141,6 +176,9 @@ func restore(c *cobra.Command, database, seal string, file *os.File) error {
 	m, err := s.Load(c.Context(), packed, func(table string, rows int64) { bar.say("%s  %s: %d rows", file.Name(), table, rows) })
 	bar.end()
 	if err != nil {
+		if fresh { // what was made for it is taken away
+			err = errors.Join(err, s.Clean(context.WithoutCancel(c.Context())))
+		}
 		return err
 	}
 	if key, err := hex.DecodeString(packed.Comment); err == nil && len(key) > 0 {

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
@@ -29,7 +30,11 @@ type sender struct {
 	name  string
 	to    *client.Client
 	acked []measure.Reading
+	count atomic.Int64 // of acked, while it runs
 }
+
+// enough is how many readings of each sender must have been acknowledged for a test of losses to mean something, however slow the machine is.
+const enough = 60
 
 // run sends a reading every few milliseconds until stop is closed, then a last one that is calm.
 func (s *sender) run(t *testing.T, seed uint64, stop <-chan struct{}) {
@@ -51,6 +56,7 @@ func (s *sender) run(t *testing.T, seed uint64, stop <-chan struct{}) {
 			refused, err := s.to.SendReadings(context.Background(), "application/json", []byte(body))
 			if err == nil && len(refused) == 0 {
 				s.acked = append(s.acked, reading)
+				s.count.Add(1)
 				break
 			}
 			if len(refused) > 0 || time.Now().After(end) {
@@ -61,14 +67,20 @@ func (s *sender) run(t *testing.T, seed uint64, stop <-chan struct{}) {
 	}
 }
 
-// unleash lets all senders send, until it is calmed: then each sends its last reading and is done.
+// unleash lets all senders send, until it is calmed: then each that has sent enough sends its last reading and is done.
 func unleash(t *testing.T, senders []*sender) (calm func()) {
 	stop := make(chan struct{})
 	var all sync.WaitGroup
 	for i, s := range senders {
 		all.Go(func() { s.run(t, uint64(i), stop) })
 	}
-	return func() { close(stop); all.Wait() }
+	return func() {
+		storetest.Eventually(t, "each has sent enough", func() bool {
+			return !slices.ContainsFunc(senders, func(s *sender) bool { return s.count.Load() < enough })
+		})
+		close(stop)
+		all.Wait()
+	}
 }
 
 // The service is killed again and again in a storm of readings, alarms and mails. Every acknowledged
@@ -114,7 +126,7 @@ func TestKilledAtAnyInstant(t *testing.T) {
 	}
 	defer db.Close()
 	for _, s := range senders {
-		checkReadings(t, db, s.name, s.acked, 50)
+		checkReadings(t, db, s.name, s.acked)
 		checkAlarms(t, db, s, guard, absences)
 		checkAsItWas(p, db, s.name+"/v", get[[]struct{ Name, Signal string }](p, "guard", "list"))
 	}
@@ -143,7 +155,7 @@ func storedReadings(t *testing.T, db *sql.DB, device string) (stored []measure.R
 }
 
 // checkReadings tells whether each acknowledged reading is there, once.
-func checkReadings(t *testing.T, db *sql.DB, device string, acked []measure.Reading, least int) {
+func checkReadings(t *testing.T, db *sql.DB, device string, acked []measure.Reading) {
 	t.Helper()
 	count := map[measure.Instant]int{}
 	for _, r := range storedReadings(t, db, device) {
@@ -160,7 +172,7 @@ func checkReadings(t *testing.T, db *sql.DB, device string, acked []measure.Read
 			doubled++
 		}
 	}
-	if lost > 0 || doubled > 0 || len(acked) < least {
+	if lost > 0 || doubled > 0 {
 		t.Errorf("%s: of %d acknowledged readings %d are lost, %d are doubled", device, len(acked), lost, doubled)
 	}
 }

@@ -108,8 +108,9 @@ func (d *demoService) run(ctx context.Context, s server.Settings) error {
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
 	var site sync.WaitGroup
-	s.Opened = func(w sketch.Ways, p *pipeline.Pipeline) {
-		d.ways, d.past, d.frames, d.recall = w, p.Import, p.ImportFrames, p.Remember
+	s.Opened = func(in server.Inside) {
+		p := in.Pipeline
+		d.ways, d.past, d.frames, d.recall = in.Ways, p.Import, p.ImportFrames, p.Remember
 	}
 	s.Ready = func(address string) {
 		site.Go(func() {

@@ -2,8 +2,10 @@ package cli_test
 
 import (
 	"bytes"
+	"compress/gzip"
 	"context"
 	"fmt"
+	"io"
 	"net/http"
 	"net/http/httptest"
 	"net/http/httputil"
@@ -19,6 +21,8 @@ import (
 	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
+
+	"github.com/jmoiron/sqlx"
 )
 
 // logger writes a logger's file of n lines, a minute apart, that ended an hour ago.
@@ -80,7 +84,7 @@ func TestAHistoryByHand(t *testing.T) {
 	if out := p.must("storage", "show"); !strings.Contains(out, "At this rate a year adds") || !strings.Contains(out, "cellar/air") {
 		t.Error(out)
 	}
-	if out := p.must("storage", "set", "--keep-readings", "365d"); !strings.Contains(out, "Readings are kept for 365d, figures for ever.") {
+	if out := p.must("storage", "set", "--keep-readings", "365d"); !strings.Contains(out, "Readings are kept for 365d, figures for ever; alarms for 3653d, the journal for 1826d.") {
 		t.Error(out)
 	}
 	before := filepath.Join(p.home, "before.csv")
@@ -121,7 +125,7 @@ func (p *person) sameAs(before string, what ...string) {
 // backupAndRestore makes a service of a backup that was taken while the first one ran.
 func (p *person) backupAndRestore(database, before string) {
 	t := p.t
-	file, second := filepath.Join(p.home, "all.backup"), storetest.URL(t)
+	file, second := filepath.Join(p.home, "all.backup"), storetest.Bare(t)
 	if out := p.must("backup", file, "--database", database, "--seal-file", filepath.Join(p.home, "seal")); !strings.Contains(out, "14000 readings") {
 		t.Error(out)
 	}
@@ -138,6 +142,9 @@ func (p *person) backupAndRestore(database, before string) {
 		t.Fatal(err)
 	}
 	p.refused(1, "", "restore", broken, "--database", second, "--seal-file", filepath.Join(p.home, "seal2"))
+	if left := ofOurs(t, second); left != 0 {
+		t.Errorf("a refused restore left %d things in an empty database", left)
+	}
 	if out := p.must("restore", file, "--database", second, "--seal-file", filepath.Join(p.home, "seal2")); !strings.Contains(out, "14000 readings, each verified") {
 		t.Error(out)
 	}
@@ -258,7 +265,7 @@ func TestHistoryCommandsThatAreWrong(t *testing.T) {
 		{2, "a day (1d) or more", []string{"signal", "set", "cellar/air", "--keep-readings", "1h"}},
 		{1, "no service runs", []string{"backup", "x.backup", "--data", p.home}},
 		{1, "no service runs", []string{"sql", "--data", p.home}},
-		{1, "is no backup", []string{"restore", p.logger(3), "--database", storetest.URL(t)}},
+		{1, "is no backup", []string{"restore", p.logger(3), "--database", storetest.Bare(t)}},
 		{2, "did you mean low", []string{"reading", "list", "cellar/air", "--every", "1h", "--show", "lo"}},
 	} {
 		p.refused(c.code, c.says, c.args...)
@@ -274,5 +281,47 @@ func TestHistoryCommandsThatAreWrong(t *testing.T) {
 	}
 	if out := p.must("export", "--every", "1d"); !strings.HasPrefix(out, "at,signal,count,left_out,low,high,mean,held_mean,first,last,unit\n") || strings.Count(out, "\n") != 3 {
 		t.Error(out)
+	}
+}
+
+// ofOurs counts what a database has that is not PostgreSQL's own.
+func ofOurs(t *testing.T, database string) (n int) {
+	t.Helper()
+	db := sqlx.MustConnect("pgx", database)
+	defer db.Close()
+	if err := db.Get(&n, `select (select count(*) from pg_class where relnamespace = 'public'::regnamespace) + (select count(*) from pg_proc where pronamespace = 'public'::regnamespace)
+		+ (select count(*) from pg_type where typnamespace = 'public'::regnamespace) + (select count(*) from pg_namespace where nspname = 'analysis')`); err != nil {
+		t.Fatal(err)
+	}
+	return n
+}
+
+// A restore that is refused leaves nothing behind, whether the folder was there before or not.
+func TestARefusedRestoreLeavesNoFolder(t *testing.T) {
+	p := newPerson(t)
+	broken := filepath.Join(p.home, "broken.backup")
+	var packed bytes.Buffer
+	w := gzip.NewWriter(&packed)
+	_, _ = io.WriteString(w, "#{\"manifest\":{\"format\":1}}\nnonsense\n")
+	w.Close()
+	if err := os.WriteFile(broken, packed.Bytes(), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	parent := filepath.Join(p.home, "parent")
+	if err := os.Mkdir(parent, 0o711); err != nil {
+		t.Fatal(err)
+	}
+	for name, there := range map[string]bool{"a/b/data": false, "there": true} {
+		data := filepath.Join(parent, name)
+		if there {
+			if err := os.Mkdir(data, 0o711); err != nil {
+				t.Fatal(err)
+			}
+		}
+		p.refused(1, "is no archive of a site", "restore", broken, "--data", data)
+		left, err := os.ReadDir(data)
+		if _, gone := os.Stat(filepath.Join(parent, "a")); there && (err != nil || len(left) > 0) || !there && !os.IsNotExist(gone) {
+			t.Errorf("%s: left %v %v", name, left, err)
+		}
 	}
 }

@@ -60,7 +60,7 @@ func didYouMean(name string, known []string) string {
 	return ""
 }
 
-// newLog writes the log to w as text, or as JSON lines.
+// newLog writes the log to w as text, or as JSON lines; warnings that repeat are one line with a count.
 func newLog(w io.Writer, level, format string) (*slog.Logger, error) {
 	var l slog.Level
 	if err := l.UnmarshalText([]byte(level)); err != nil {
@@ -68,9 +68,9 @@ func newLog(w io.Writer, level, format string) (*slog.Logger, error) {
 	}
 	switch format {
 	case "text":
-		return slog.New(slog.NewTextHandler(w, &slog.HandlerOptions{Level: l})), nil
+		return slog.New(withoutRepeats(slog.NewTextHandler(w, &slog.HandlerOptions{Level: l}))), nil
 	case "json":
-		return slog.New(slog.NewJSONHandler(w, &slog.HandlerOptions{Level: l})), nil
+		return slog.New(withoutRepeats(slog.NewJSONHandler(w, &slog.HandlerOptions{Level: l}))), nil
 	}
 	return nil, misused("--log-format %q is not one of text, json", format)
 }

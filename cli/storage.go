@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/http"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -59,6 +60,11 @@ func printStorage(w io.Writer, s server.Storage) {
 	for _, f := range s.Frames {
 		fmt.Fprintf(w, "%s of %s: %s, %s each; after a year %s.\n", measure.Count(f.Count, "frame", "frames"), f.Device, measure.Bytes(f.Bytes), measure.Bytes(f.Bytes/int64(f.Count)), measure.Bytes(f.Year))
 	}
+	for _, r := range s.Records {
+		if r.Rows > 0 {
+			fmt.Fprintf(w, "%s: %d, in %s.\n", strings.ToUpper(r.What[:1])+r.What[1:], r.Rows, measure.Bytes(r.Bytes))
+		}
+	}
 	fmt.Fprintln(w)
 	rows := [][]string{}
 	for _, f := range s.Signals[:min(len(s.Signals), storageRows)] {
@@ -72,22 +78,25 @@ func printStorage(w io.Writer, s server.Storage) {
 
 func storageSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set", Short: "Say for how long readings are kept, site-wide", Args: exactly(),
+		Use: "set", Short: "Say for how long readings, alarms and the journal are kept, site-wide", Args: exactly(),
 		Long: `Say for how long the site keeps readings, where neither the signal ('jaunty signal set --keep-readings') nor
 its kit (keep_readings) says otherwise; 0s: for ever. Figures by hour and day are kept for ever, unless
---keep-figures says for how long.`,
+--keep-figures says for how long. Alarms are kept for ten years with all that explains them, the rest of the
+journal for five, unless --keep-alarms and --keep-journal say otherwise.`,
 		Example: "  jaunty storage set --keep-readings 365d\n  jaunty storage set --keep-readings 90d --keep-figures 3650d\n  jaunty storage set --keep-readings 0s",
 	}
 	f := c.Flags()
 	f.String("keep-readings", "", "for how long readings are kept, like 90d; 0s: for ever; as before when left out")
 	f.String("keep-figures", "", "for how long figures by hour and day are kept; 0s: for ever; as before when left out")
-	c.MarkFlagsOneRequired("keep-readings", "keep-figures")
+	f.String("keep-alarms", "", "for how long alarms that are over are kept, with their notices and journal; 0s: for ever; as before when left out")
+	f.String("keep-journal", "", "for how long the journal and the notices are kept that are about no alarm; 0s: for ever; as before when left out")
+	c.MarkFlagsOneRequired("keep-readings", "keep-figures", "keep-alarms", "keep-journal")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		here, err := fetch[site.Site](c, "/api/v1/site")
 		if err != nil {
 			return err
 		}
-		for flag, into := range map[string]*measure.Duration{"keep-readings": &here.KeepReadings, "keep-figures": &here.KeepFigures} {
+		for flag, into := range map[string]*measure.Duration{"keep-readings": &here.KeepReadings, "keep-figures": &here.KeepFigures, "keep-alarms": &here.KeepAlarms, "keep-journal": &here.KeepJournal} {
 			if text, _ := f.GetString(flag); text != "" {
 				if *into, err = measure.ParseDuration(text); err != nil {
 					return misused("--%s: %w", flag, err)
@@ -102,7 +111,7 @@ its kit (keep_readings) says otherwise; 0s: for ever. Figures by hour and day ar
 			return err
 		}
 		return show(c, here, func(w io.Writer) {
-			fmt.Fprintf(w, "Readings are kept %s, figures %s.\n", forLong(here.KeepReadings), forLong(here.KeepFigures))
+			fmt.Fprintf(w, "Readings are kept %s, figures %s; alarms %s, the journal %s.\n", forLong(here.KeepReadings), forLong(here.KeepFigures), forLong(here.KeepAlarms), forLong(here.KeepJournal))
 		})
 	}
 	return c

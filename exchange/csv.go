@@ -67,7 +67,7 @@ func (w *csvWriter) Readings(at measure.Instant, row []*measure.Reading) error {
 		case site.KindText, site.KindData:
 			value = ""
 		}
-		w.line = append(w.line[:0], time, w.names[i], value, string(s.Unit), r.Text, quality)
+		w.line = append(w.line[:0], time, w.names[i], value, string(s.Unit), measure.Cell(r.Text), quality)
 		if err := w.out.Write(w.line); err != nil {
 			return err
 		}

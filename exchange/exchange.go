@@ -15,7 +15,7 @@ import (
 // The formats.
 const (
 	CSV     = "csv"     // RFC 4180
-	XLSX    = "xlsx"    // ISO/IEC 29500, one sheet a device
+	XLSX    = "xlsx"    // ISO/IEC 29500, one sheet a device; texts are cells of text, which are never formulas
 	SenML   = "senml"   // RFC 8428 in JSON, one pack
 	Parquet = "parquet" // Apache Parquet
 )

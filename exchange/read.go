@@ -102,7 +102,7 @@ func (c *csvLines) read(line int, row []string) error {
 		case HoldsUnit:
 			long.Unit = measure.Unit(strings.Clone(cell))
 		case HoldsText:
-			long.Text = strings.Clone(row[i])
+			long.Text = strings.Clone(measure.FromCell(row[i]))
 		case HoldsQuality:
 			quality = cell
 		}
@@ -133,7 +133,7 @@ func (c *csvLines) wide(line int, row []string, at measure.Instant) error {
 		}
 		r := Record{Line: line, Signal: c.layout.path(column.Signal), Kind: column.Kind, Unit: column.Unit, Reading: measure.Reading{At: at}}
 		if column.Kind == site.KindText {
-			r.Text = strings.Clone(cell)
+			r.Text = strings.Clone(measure.FromCell(cell))
 		}
 		if fault := c.layout.value(&r, cell, column.Kind == site.KindText); fault != "" {
 			if err := c.refuse(Refused{line, column.Name, fault}); err != nil {

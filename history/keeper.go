@@ -68,10 +68,14 @@ const (
 	sealUrgent = 2_000_000        // so many are sealed without a rest
 	visit      = 30 * time.Second // how long one sort of work goes on before the others have their turn
 	pruneEvery = time.Hour
+
+	analystRuns   = 5 * time.Minute // an analyst's statement, at most
+	analystStands = time.Minute     // a transaction of one, at most
 )
 
 // Run works until ctx ends.
 func (k *Keeper) Run(ctx context.Context) {
+	ctx = store.For(ctx, store.Background)
 	var all sync.WaitGroup
 	defer all.Wait()
 	if k.Folder != "" {
@@ -86,13 +90,14 @@ func (k *Keeper) Run(ctx context.Context) {
 		case <-k.soon:
 		case <-time.After(min(between, k.SealAfter)):
 		}
+		k.try(ctx, "ending what analysts run too long", k.endAnalysts)
 		k.try(ctx, "clearing", k.clear)
 		if time.Since(sealed) >= min(sealEvery, 5*k.SealAfter) || k.many(ctx) {
 			k.try(ctx, "sealing", k.seal)
 			sealed = time.Now()
 		}
 		if time.Since(pruned) >= pruneEvery {
-			k.try(ctx, "letting go what is old", k.prune)
+			k.try(ctx, "letting go what is old", k.Prune)
 			k.try(ctx, "thinning frames", k.thin)
 			k.try(ctx, "reminding of verifications", k.pipeline.Remind)
 			k.try(ctx, "reminding of drills", k.pipeline.RemindOfDrills)
@@ -105,6 +110,14 @@ func (k *Keeper) try(ctx context.Context, what string, do func(context.Context) 
 	if err := do(ctx); err != nil && ctx.Err() == nil {
 		k.Log.Warn(what+" failed, will try again", "error", err)
 	}
+}
+
+func (k *Keeper) endAnalysts(ctx context.Context) error {
+	n, err := k.store.EndAnalysts(ctx, analystRuns, analystStands)
+	if n > 0 {
+		k.Log.Warn("an analyst's statement ran too long and was ended", "statements", n)
+	}
+	return err
 }
 
 func (k *Keeper) many(ctx context.Context) bool {

@@ -4,13 +4,14 @@ import (
 	"context"
 	"time"
 
+	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
 )
 
-// prune lets go what is older than it shall be kept, what was cleared long ago, and what a deletion that was cut
+// Prune lets go what is older than it shall be kept, what was cleared long ago, and what a deletion that was cut
 // off left behind.
-func (k *Keeper) prune(ctx context.Context) error {
+func (k *Keeper) Prune(ctx context.Context) error {
 	if err := k.store.ForgetCleared(ctx, k.Now()); err != nil {
 		return err
 	}
@@ -18,6 +19,9 @@ func (k *Keeper) prune(ctx context.Context) error {
 		return err
 	}
 	if err := k.store.DropOrphans(ctx); err != nil {
+		return err
+	}
+	if err := k.pruneRecords(ctx); err != nil {
 		return err
 	}
 	kept, err := k.store.Keeps(ctx)
@@ -47,6 +51,33 @@ func (k *Keeper) pruneSignal(ctx context.Context, rule store.Kept) error {
 	}
 	if rule.Figures != 0 {
 		return k.store.PruneFigures(ctx, rule.Signal, now.Add(-time.Duration(rule.Figures)))
+	}
+	return nil
+}
+
+// answersKept is for how long the answers to idempotency keys are kept.
+const answersKept = 24 * time.Hour
+
+// pruneRecords lets go of alarms, of the journal, and of what is kept with them, in small steps.
+func (k *Keeper) pruneRecords(ctx context.Context) error {
+	here, err := k.store.Site(ctx)
+	if err != nil {
+		return err
+	}
+	for _, rule := range []struct {
+		kept time.Duration
+		step func(context.Context, measure.Instant) (bool, error)
+	}{
+		{time.Duration(here.KeepAlarms), k.store.PruneAlarms},
+		{time.Duration(here.KeepAlarms), k.store.PruneEvents},
+		{time.Duration(here.KeepJournal), k.store.PruneJournal},
+		{answersKept, k.store.PruneAnswers},
+	} {
+		for more := rule.kept != 0; more; {
+			if more, err = rule.step(ctx, k.Now().Add(-rule.kept)); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
 }

@@ -80,9 +80,12 @@ func csvSample(index int, line []string, place map[string]int) (measure.Sample, 
 		}
 	}
 	if _, there := place["text"]; there && field("text") != "" {
-		s.Form, s.Text = measure.FormText, strings.Clone(field("text"))
-		if field("value") != "" || len(s.Text) > measure.MaxText || strings.ContainsRune(s.Text, 0) {
+		s.Form, s.Text = measure.FormText, strings.Clone(measure.FromCell(field("text")))
+		if field("value") != "" || len(s.Text) > measure.MaxText {
 			return s, &measure.Fault{Field: "text", Reason: fmt.Sprintf("stands beside a value, or is longer than %d bytes", measure.MaxText)}
+		}
+		if wrong := measure.WrongText(s.Text, true); wrong != "" {
+			return s, &measure.Fault{Field: "text", Reason: wrong}
 		}
 		return s, nil
 	}

@@ -182,12 +182,16 @@ func flatValue(raw []byte, s *measure.Sample) (wrong string) {
 		}
 	case raw[0] == '"' && json.Unmarshal(raw, &s.Text) == nil:
 		s.Form = measure.FormText
+		var fault *measure.Fault
+		if errors.As(measure.CheckJSON(raw, measure.SeveralLines), &fault) {
+			return fault.Reason
+		}
 		_, err := strconv.ParseFloat(strings.TrimSpace(s.Text), 64)
 		switch {
 		case s.Name != firmware && (err == nil || errors.Is(err, strconv.ErrRange)):
 			return fmt.Sprintf("%.40s is not a number, true or false, but text that looks like one; leave the quotes out", raw)
-		case len(s.Text) > measure.MaxText || strings.ContainsRune(s.Text, 0):
-			return fmt.Sprintf("has %d characters; %d are allowed, and none that is zero", len(s.Text), measure.MaxText)
+		case len(s.Text) > measure.MaxText:
+			return fmt.Sprintf("has %d bytes; %d are allowed", len(s.Text), measure.MaxText)
 		}
 	default:
 		return fmt.Sprintf("%.40s is not a number, true, false or text", raw)

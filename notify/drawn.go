@@ -2,6 +2,7 @@ package notify
 
 import (
 	"context"
+	"errors"
 	"sync"
 	"time"
 )
@@ -13,8 +14,8 @@ type drawn struct {
 }
 
 type drawing struct {
-	once    sync.Once
 	at      time.Time
+	done    chan struct{} // closed when it is drawn, or could not be
 	picture []byte
 	err     error
 }
@@ -22,17 +23,32 @@ type drawing struct {
 // drawnFor is how long a chart is good.
 const drawnFor = 10 * time.Second
 
-// SharedChart lets the mails that go out within some seconds share the chart of an alarm.
+// SharedChart lets the mails that go out within some seconds share the chart of an alarm. A mail whose time is over, or whose
+// attempt is given up, while it draws for all takes no other with it: the next one draws.
 func SharedChart(draw func(ctx context.Context, alarmID int64) ([]byte, error)) func(context.Context, int64) ([]byte, error) {
 	d := &drawn{charts: map[int64]*drawing{}}
 	return func(ctx context.Context, alarmID int64) ([]byte, error) {
-		one := d.of(alarmID, time.Now())
-		one.once.Do(func() { one.picture, one.err = draw(ctx, alarmID) })
-		return one.picture, one.err
+		for {
+			one, mine := d.of(alarmID, time.Now())
+			if mine {
+				picture, err := draw(ctx, alarmID)
+				d.settle(alarmID, one, picture, err)
+				return picture, err
+			}
+			select {
+			case <-one.done:
+			case <-ctx.Done():
+				return nil, ctx.Err()
+			}
+			if !errors.Is(one.err, context.Canceled) && !errors.Is(one.err, context.DeadlineExceeded) {
+				return one.picture, one.err
+			}
+		}
 	}
 }
 
-func (d *drawn) of(alarmID int64, now time.Time) *drawing {
+// of gives the drawing of an alarm, and whether the caller is the one who draws it.
+func (d *drawn) of(alarmID int64, now time.Time) (one *drawing, mine bool) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	for id, one := range d.charts {
@@ -40,8 +56,20 @@ func (d *drawn) of(alarmID int64, now time.Time) *drawing {
 			delete(d.charts, id)
 		}
 	}
-	if d.charts[alarmID] == nil {
-		d.charts[alarmID] = &drawing{at: now}
+	if one = d.charts[alarmID]; one != nil {
+		return one, false
 	}
-	return d.charts[alarmID]
+	one = &drawing{at: now, done: make(chan struct{})}
+	d.charts[alarmID] = one
+	return one, true
+}
+
+// settle notes what came of a drawing. One that failed is not kept.
+func (d *drawn) settle(alarmID int64, one *drawing, picture []byte, err error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if one.picture, one.err = picture, err; err != nil && d.charts[alarmID] == one {
+		delete(d.charts, alarmID)
+	}
+	close(one.done)
 }

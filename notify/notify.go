@@ -4,6 +4,7 @@ package notify
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
@@ -12,7 +13,10 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
+	"jauntylark/meter"
 	"jauntylark/store"
+
+	"go.opentelemetry.io/otel/attribute"
 )
 
 // Carrier is a way to reach someone.
@@ -55,9 +59,11 @@ const giveUpAfter = 24 * time.Hour
 
 // Options say what a worker works with besides its store.
 type Options struct {
+	Meter    *meter.Meter // counts attempts; nil: nothing is counted
 	Carriers map[string]Carrier
 	Log      *slog.Logger
 	Now      func() measure.Instant
+	Moment   func() store.Moment                          // the same, with the leaps that it has taken; nil: it takes none
 	Failed   func(context.Context, []roster.Notice) error // called for notices that cannot be delivered, once for each; nil: nobody is
 	Judge    func(context.Context) error                  // called when a carrier keeps failing, or works again; nil: nobody is
 }
@@ -159,6 +165,9 @@ func byReader(notices []roster.Notice) (groups [][]roster.Notice) {
 	return groups
 }
 
+// stopGrace is how long an attempt may go on when we stop.
+const stopGrace = time.Second
+
 // lead is how long after the attempt at a notice the next one to the same reader begins at the latest. All of a claim begin well
 // before it runs out.
 const lead = 500 * time.Millisecond
@@ -201,17 +210,29 @@ func (w *Worker) take(ctx context.Context, slots chan struct{}) (free int) {
 
 // attempt sends one notice and hands in how it went.
 func (w *Worker) attempt(ctx context.Context, n roster.Notice) {
-	limited, cancel := context.WithTimeout(ctx, attemptFor)
+	// What is being sent when we stop may be finished for a moment: cut off, it would be sent again.
+	limited, cancel := context.WithTimeout(context.WithoutCancel(ctx), attemptFor)
 	defer cancel()
+	defer context.AfterFunc(ctx, func() { time.AfterFunc(stopGrace, cancel) })()
+	limited, end := meter.Follow(limited, "notice", attribute.String("carrier", n.Carrier), attribute.Int64("notice", n.ID))
 	result := Result{Answer: fmt.Sprintf("no carrier %s is switched on; %s", n.Carrier, switchOn(n.Carrier))}
 	if carrier := w.Carriers[n.Carrier]; carrier != nil {
 		result = carrier.Send(limited, n)
 	}
+	if result.OK {
+		end(nil)
+	} else {
+		end(errors.New(result.Answer))
+	}
 	if ctx.Err() != nil && !result.OK {
 		return // we are stopping; the claim runs out and the notice is tried again
 	}
-	now := w.Now()
-	a := store.Attempt{Delivery: roster.Delivery{NoticeID: n.ID, At: now, OK: result.OK, Answer: clip(result.Answer)}, State: roster.Sent, DueAgain: now,
+	moment := store.Moment{At: w.Now()}
+	if w.Moment != nil {
+		moment = w.Moment()
+	}
+	now := moment.At
+	a := store.Attempt{Leapt: moment.Leapt, Delivery: roster.Delivery{NoticeID: n.ID, At: now, OK: result.OK, Answer: clip(result.Answer)}, State: roster.Sent, DueAgain: now,
 		GatewayID: result.ID, Carrier: n.Carrier, Final: result.Final}
 	if !result.OK {
 		wait := max(waits[min(n.Attempts, len(waits))-1], min(result.Again, againMost))
@@ -221,6 +242,7 @@ func (w *Worker) attempt(ctx context.Context, n roster.Notice) {
 		}
 		w.Log.Warn("a notice was not delivered", "notice", n.ID, "carrier", n.Carrier, "attempt", n.Attempts, "answer", a.Answer, "state", a.State)
 	}
+	w.Meter.Notice(n.Carrier, map[string]string{roster.Sent: meter.Sent, roster.Waiting: meter.Failed, roster.GivenUp: meter.GivenUp}[a.State])
 	w.done <- attempt{n, a}
 }
 

@@ -8,6 +8,7 @@ import (
 	"net"
 	"net/http"
 	"net/netip"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -19,13 +20,23 @@ import (
 // errPrivate says that an address is not outside.
 var errPrivate = errors.New("this is a private address; the service goes there only when it runs with --private-addresses")
 
-// shared is the room of carrier-grade address translation (RFC 6598), which is as private as the others.
-var shared = netip.MustParsePrefix("100.64.0.0/10")
+// notPublic are the networks that are not of the public internet, or lead to such as are not: the special-purpose address
+// registries of IANA (RFC 6890), and what was given up (site-local, IPv4-compatible and 6to4 addresses).
+var notPublic = prefixes(`0.0.0.0/8 10.0.0.0/8 100.64.0.0/10 127.0.0.0/8 169.254.0.0/16 172.16.0.0/12 192.0.0.0/24 192.0.2.0/24 192.88.99.0/24
+	192.168.0.0/16 198.18.0.0/15 198.51.100.0/24 203.0.113.0/24 224.0.0.0/4 240.0.0.0/4
+	::/96 64:ff9b::/96 64:ff9b:1::/48 100::/64 100:0:0:1::/64 2001::/23 2001:db8::/32 2002::/16 3fff::/20 5f00::/16 fc00::/7 fe80::/10 fec0::/10 ff00::/8`)
+
+func prefixes(text string) (all []netip.Prefix) {
+	for _, p := range strings.Fields(text) {
+		all = append(all, netip.MustParsePrefix(p))
+	}
+	return all
+}
 
 // private tells whether an address is not one of the public internet.
 func private(a netip.Addr) bool {
-	a = a.Unmap()
-	return !a.IsGlobalUnicast() || a.IsPrivate() || a.IsLoopback() || a.IsLinkLocalUnicast() || shared.Contains(a) || a == netip.IPv4Unspecified() || a.Is6() && netip.MustParsePrefix("64:ff9b::/96").Contains(a)
+	a = a.Unmap().WithZone("")
+	return !a.IsValid() || slices.ContainsFunc(notPublic, func(p netip.Prefix) bool { return p.Contains(a) })
 }
 
 // NewOutside makes an HTTP client that follows no redirects. Unless private addresses are allowed it connects to public ones

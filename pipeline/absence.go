@@ -7,6 +7,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/store"
 )
 
 // unheardAfter is how long, after an absence of ours, a device without an interval may say nothing before its delays go on.
@@ -21,7 +22,9 @@ const onItsWay = time.Second
 // turns that failed because the database was away.
 func (t *Turn) noteAbsence() error {
 	last, others, err := t.Tx.LastBeat(t.ctx)
-	last = max(last, measure.Instant(t.p.upAt.Load()))
+	if up := t.p.upAt.Load(); up != nil && up.Leapt != nil {
+		last = max(last, up.At+measure.Instant(t.leapt-*up.Leapt))
+	}
 	for _, s := range t.live.signals { // what was committed shows it too
 		if last != 0 && s.state.ReceivedAt <= t.Now {
 			last = max(last, s.state.ReceivedAt)
@@ -34,6 +37,11 @@ func (t *Turn) noteAbsence() error {
 		return err
 	}
 	last = min(last, t.Now)
+	if what := t.whatWasAway(); t.Now.Sub(last) < store.BlindFrom { // a longer one is told, and entered then
+		if err := t.enterOutage(what, last, t.Now); err != nil {
+			return err
+		}
+	}
 	t.pauseDelays(last)
 	for _, id := range slices.Sorted(maps.Keys(t.live.devices)) {
 		t.countAnew(t.live.devices[id])
@@ -46,6 +54,15 @@ func (t *Turn) noteAbsence() error {
 		}
 	}
 	return nil
+}
+
+// whatWasAway names what an absence was of: a process that was at work has lost the database, one that begins or stood still was
+// away itself.
+func (t *Turn) whatWasAway() string {
+	if t.p.upAt.Load() != nil && t.p.unsure.Load() {
+		return "the database"
+	}
+	return "the service"
 }
 
 // pauseDelays lets the delays that run stand still from an instant on, of guards and of interlocks' conditions.

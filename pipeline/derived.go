@@ -138,7 +138,7 @@ func (t *Turn) forget(s *signalLive) {
 // note notes that what was derived from a signal at an instant, and is perhaps stored already, must be computed
 // anew.
 func (t *Turn) note(s *signalLive, at measure.Instant) {
-	if at > t.Now.Add(-noteAfter) {
+	if at > t.Now.Add(-noteAfter) && at > s.state.HighestAt {
 		return
 	}
 	if t.touches == nil {

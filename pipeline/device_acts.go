@@ -281,7 +281,7 @@ func (t *Turn) order(d *deviceLive, s site.Settings, who string) error {
 // Confirm takes what a device says that it runs. A device whose interval is stated, or ordered, is
 // expected as often as it says from then on.
 func (p *Pipeline) Confirm(ctx context.Context, from Sender, device string, r site.Report) error {
-	return p.Do(ctx, func(t *Turn) error {
+	return p.DoWithOthers(ctx, func(t *Turn) error {
 		who, err := t.live.Identify(from, t.Now)
 		if err != nil {
 			return err

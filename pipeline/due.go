@@ -31,10 +31,14 @@ type dueWork struct {
 // failure is one thing that could not be done.
 type failure struct {
 	since measure.Instant
+	leapt time.Duration // how far the clock had leapt by then
 	next  time.Time
 	times int
 	err   error
 }
+
+// begun is when it first failed, by the clock as it is now.
+func (f *failure) begun(p *Pipeline) measure.Instant { return f.since.Add(p.Clock.Leapt() - f.leapt) }
 
 const (
 	failsFor      = 10 * time.Second // and three times: then it is an alarm
@@ -131,7 +135,7 @@ func (d *dueWork) went(ctx context.Context, p *Pipeline, ids []int64, err error)
 		return // which is logged by the commits
 	}
 	for _, id := range ids {
-		d.note(id, p.Now(), err)
+		d.note(id, p, err)
 	}
 	if err != nil {
 		p.Log.Warn("the service cannot "+d.name+", will try again", "error", err)
@@ -142,14 +146,14 @@ func (d *dueWork) went(ctx context.Context, p *Pipeline, ids []int64, err error)
 }
 
 // note remembers how one thing went.
-func (d *dueWork) note(id int64, now measure.Instant, err error) {
+func (d *dueWork) note(id int64, p *Pipeline, err error) {
 	if err == nil {
 		delete(d.fails, id)
 		return
 	}
 	f := d.fails[id]
 	if f == nil {
-		f = &failure{since: now}
+		f = &failure{since: p.Now(), leapt: p.Clock.Leapt()}
 		d.fails[id] = f
 	}
 	f.times, f.err = f.times+1, err
@@ -157,9 +161,9 @@ func (d *dueWork) note(id int64, now measure.Instant, err error) {
 }
 
 // failing gives what keeps failing; nil: nothing does.
-func (d *dueWork) failing(now measure.Instant) *failure {
+func (d *dueWork) failing(p *Pipeline) *failure {
 	for _, id := range slices.Sorted(maps.Keys(d.fails)) {
-		if f := d.fails[id]; f.times >= failsTimes && now.Sub(f.since) >= failsFor {
+		if f := d.fails[id]; f.times >= failsTimes && p.Now().Sub(f.begun(p)) >= failsFor {
 			return f
 		}
 	}
@@ -168,7 +172,7 @@ func (d *dueWork) failing(now measure.Instant) *failure {
 
 // tell raises the alarm of work that keeps failing, and ends it when nothing of it fails any more.
 func (d *dueWork) tell(ctx context.Context, p *Pipeline) error {
-	failing := d.failing(p.Now())
+	failing := d.failing(p)
 	if d.told && (failing != nil) == (d.alarm != 0) || d.alarm != 0 && len(d.fails) > 0 {
 		return nil
 	}
@@ -179,7 +183,7 @@ func (d *dueWork) tell(ctx context.Context, p *Pipeline) error {
 		}
 		switch {
 		case failing != nil && standing == 0:
-			standing, err = t.raiseService(d.name, failing)
+			standing, err = t.raiseService(d.name, alarm.Warning, failing.begun(p), clipText(failing.err.Error(), shownOfErrors), "It tries again by itself, and all else goes on. Its log says more.")
 		case failing == nil && standing != 0 && len(d.fails) == 0:
 			err = t.endService(standing)
 			standing = 0
@@ -192,9 +196,9 @@ func (d *dueWork) tell(ctx context.Context, p *Pipeline) error {
 	return err
 }
 
-func (t *Turn) raiseService(what string, f *failure) (int64, error) {
-	a := alarm.Alarm{Kind: alarm.ByService, Severity: alarm.Warning, State: alarm.StateRaised, RaisedAt: f.since, LearnedAt: t.Now, When: "cannot " + what,
-		Sentence: fmt.Sprintf("The service cannot %s: %s", what, clipText(f.err.Error(), shownOfErrors)), Advice: "It tries again by itself, and all else goes on. Its log says more."}
+func (t *Turn) raiseService(what string, severity alarm.Severity, since measure.Instant, why, advice string) (int64, error) {
+	a := alarm.Alarm{Kind: alarm.ByService, Severity: severity, State: alarm.StateRaised, RaisedAt: since, LearnedAt: t.Now, When: "cannot " + what,
+		Sentence: fmt.Sprintf("The service cannot %s: %s", what, why), Advice: advice}
 	if err := t.Tx.AddAlarm(t.ctx, &a, t.CommitNo); err != nil {
 		return 0, err
 	}

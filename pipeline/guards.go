@@ -144,6 +144,9 @@ func (t *Turn) step(g *guardLive, e alarm.Event, who string) {
 	}
 	if e.Kind != alarm.NewReading && e.Kind != alarm.Amended && (moved || e.Kind != alarm.DueInstant) {
 		event := store.GuardEvent{Guard: g.ID, Event: e, SignalStepped: g.signal.state.SteppedAt}
+		if e.Kind == alarm.Moved { // a replay comes to it before what was stepped next
+			event.SignalStepped -= max(0, measure.Instant(e.Value))
+		}
 		if e.Kind == alarm.Begin {
 			version := g.Guard
 			event.Version = &version

@@ -262,6 +262,23 @@ func (p *Pipeline) Unclear(ctx context.Context, c site.Clearing, who Actor) erro
 	})
 }
 
+// DiskFull raises the alarm that readings are refused because the disk is full, and ends it when they are taken again.
+func (p *Pipeline) DiskFull(ctx context.Context, free, total int64, full bool) error {
+	const what = "take readings"
+	return p.Do(ctx, func(t *Turn) error {
+		standing, err := t.Tx.ServiceAlarm(t.ctx, "cannot "+what)
+		switch {
+		case err != nil || (standing != 0) == full:
+			return err
+		case !full:
+			return t.endService(standing)
+		}
+		_, err = t.raiseService(what, alarm.Critical, t.Now, fmt.Sprintf("the disk is full, %s of %s are free", measure.Bytes(free), measure.Bytes(total)),
+			"Make room. `jaunty storage` tells what takes it. Devices are told to send again later: what they keep comes when there is room, the rest is lost.")
+		return err
+	})
+}
+
 // Disk tells how full the disk is that the records are on; nearly: it raises an alarm, or ends one.
 func (p *Pipeline) Disk(ctx context.Context, free, total int64, nearly bool) error {
 	return p.Do(ctx, func(t *Turn) error {

@@ -54,6 +54,7 @@ const (
 
 // lateEvery asks guards, beside their live state, about stretches of late readings (docs/semantics.md 4).
 func (p *Pipeline) lateEvery(ctx context.Context) {
+	ctx = store.For(ctx, store.Background)
 	d := &dueWork{name: "judge late readings", fails: map[int64]*failure{}}
 	tick := time.NewTicker(lateInterval)
 	defer tick.Stop()

@@ -50,6 +50,7 @@ type signalLive struct {
 	timeline   calibrate.Timeline
 	derived    *derivedLive // nil: it is measured
 	feeds      []feed       // what is derived from it
+	newest     packNo       // the newest pack with a reading of it
 }
 
 // load reads everything.

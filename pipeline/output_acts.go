@@ -243,7 +243,7 @@ func (p *Pipeline) EndAllSafe(ctx context.Context, who Actor) error {
 
 // ConfirmOutput takes what a device says that one of its outputs does.
 func (p *Pipeline) ConfirmOutput(ctx context.Context, from Sender, device, output string, r drive.OutputReport) error {
-	return p.Do(ctx, func(t *Turn) error {
+	return p.DoWithOthers(ctx, func(t *Turn) error {
 		who, err := t.live.Identify(from, t.Now)
 		switch {
 		case err != nil:

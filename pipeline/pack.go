@@ -75,7 +75,7 @@ func (t *Turn) takePacks(batch []*job) error {
 			return err
 		}
 		for _, e := range entries[i] {
-			if e.at <= e.signal.state.At && !e.movesOn() {
+			if e.at <= e.signal.state.Newest() && !e.movesOn() {
 				doubtful = append(doubtful, store.Row{Signal: e.signal.ID, At: e.at})
 			}
 		}
@@ -241,6 +241,9 @@ type taken struct {
 func (t *Turn) takeAll(j *job, entries []entry) error {
 	devices := map[*deviceLive]*taken{}
 	if len(entries) > 0 {
+		if err := t.followClocks(entries, j.pack.Arrived); err != nil {
+			return err
+		}
 		t.notedCatchingUp(entries, j.pack.Arrived)
 		t.notePowerOn(entries)
 	}
@@ -317,7 +320,12 @@ func (t *Turn) take(j *job, e *entry) (measure.Quality, bool, error) {
 	if newest := max(st.At, st.SteppedAt); e.at <= newest && e.movesOn() {
 		e.at = newest + 1
 	}
-	if e.at <= st.At {
+	if e.untimed && e.at <= st.HighestAt {
+		if err := t.findRoom(e); err != nil {
+			return 0, false, err
+		}
+	}
+	if e.at <= st.Newest() {
 		if value, stored := t.storedAt(s.ID, e.at); stored && value == e.value {
 			j.outcome.Accepted++
 			return 0, false, nil

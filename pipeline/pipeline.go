@@ -14,16 +14,22 @@ import (
 	"fmt"
 	"log/slog"
 	"runtime/debug"
+	"sync"
 	"sync/atomic"
 	"time"
 
+	"jauntylark/core/clock"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
+	"jauntylark/meter"
 	"jauntylark/store"
+
+	"go.opentelemetry.io/otel/attribute"
 )
 
 const (
 	gatherReadings = 8192             // at most so many readings share a commit
+	gatherActs     = 512              // and so many acts that may
 	queueLength    = 4096             // packs and acts that wait for a commit
 	turnTimeout    = 30 * time.Second // a database that takes longer counts as away
 )
@@ -43,10 +49,11 @@ var ErrFailed = errors.New("the service could not store this; its log says why")
 // Options say what a pipeline works with besides its store.
 type Options struct {
 	Log      *slog.Logger
-	Now      func() measure.Instant                         // the service's clock
+	Clock    *clock.Clock                                   // nil: this machine's
 	Link     func(alarm int64) string                       // address of an alarm in the console; nil: messages carry no links
 	TakeLink func(notice int64, now measure.Instant) string // address of the page with the button "I have it"; nil: messages carry none
 	OnNotice func()                                         // called after a commit that planned notices
+	Meter    *meter.Meter                                   // counts; nil: nothing is counted
 	OnOrder  func([]drive.Output)                           // called after a commit that ordered outputs something else, with these
 }
 
@@ -57,16 +64,22 @@ type Pipeline struct {
 	queue   chan *job
 	stopped chan struct{}
 	full    atomic.Bool
-	live    *live        // the committer's alone; nil when it must be loaded anew
-	unsure  atomic.Bool  // whether the service was away lately has to be asked
-	upAt    atomic.Int64 // when this process last committed, or noted that it is up
-	seen    atomic.Int64 // the same by the machine's clock
+	noRoom  atomic.Bool
+	live    *live                        // the committer's alone; nil when it must be loaded anew
+	unsure  atomic.Bool                  // whether the service was away lately has to be asked
+	upAt    atomic.Pointer[store.Moment] // when this process last committed, or noted that it is up
+	seen    atomic.Int64                 // the same in elapsed time, in milliseconds
+	before  atomic.Pointer[int64]        // the sum of leaps that were taken before this process began, in milliseconds; nil: it has made no commit
+	leapt   *int64                       // the sum of leaps that the newest commit knew; the committer's alone; nil: it has made none
 }
 
 // job is one pack or one act on its way.
 type job struct {
 	pack    *Pack
+	arrived measure.Instant // when the pack did, by the clock as it was then
+	leapt   time.Duration   // how far the clock had leapt by then
 	act     func(*Turn) error
+	shares  bool // the act may have its commit with others
 	twin    *job // an earlier pack with the same idempotency key
 	outcome Outcome
 	err     error
@@ -83,8 +96,8 @@ const (
 
 // New makes a pipeline; Run makes it work.
 func New(s *store.Store, o Options) *Pipeline {
-	if o.Now == nil {
-		o.Now = func() measure.Instant { return measure.InstantOf(time.Now()) }
+	if o.Clock == nil {
+		o.Clock = clock.New()
 	}
 	if o.OnNotice == nil {
 		o.OnNotice = func() {}
@@ -97,15 +110,37 @@ func New(s *store.Store, o Options) *Pipeline {
 	return p
 }
 
+// Now is what the service's clock shows.
+func (p *Pipeline) Now() measure.Instant { return p.Clock.Now() }
+
+// Moment is what the service's clock shows, and the sum of the leaps of all processes that it has taken.
+func (p *Pipeline) Moment() store.Moment {
+	now, leapt := p.Clock.Show()
+	before := p.before.Load()
+	if before == nil {
+		return store.Moment{At: now}
+	}
+	sum := *before + leapt.Milliseconds()
+	return store.Moment{At: now, Leapt: &sum}
+}
+
 // Refuse has readings refused, or no longer: the disk is full, or no longer. People's acts still go on.
 func (p *Pipeline) Refuse(full bool) { p.full.Store(full) }
 
+// Waiting is how many packs and acts wait for a commit.
+func (p *Pipeline) Waiting() int { return len(p.queue) }
+
+// Full tells whether readings are refused for want of room: by Refuse, or because the database had none when it was last tried.
+func (p *Pipeline) Full() bool { return p.full.Load() || p.noRoom.Load() }
+
 // Run commits until ctx ends.
 func (p *Pipeline) Run(ctx context.Context) {
+	var beside sync.WaitGroup
+	defer beside.Wait()
 	defer close(p.stopped)
-	go p.beatEvery(ctx)
-	go p.sweepEvery(ctx, sweepInterval)
-	go p.lateEvery(ctx)
+	beside.Go(func() { p.beatEvery(ctx) })
+	beside.Go(func() { p.sweepEvery(ctx, sweepInterval) })
+	beside.Go(func() { p.lateEvery(ctx) })
 	var next *job
 	for {
 		first := next
@@ -117,10 +152,13 @@ func (p *Pipeline) Run(ctx context.Context) {
 			}
 		}
 		batch := []*job{first}
-		if first.pack != nil {
+		switch {
+		case first.pack != nil:
 			batch, next = p.gather(batch)
-		} else if !first.state.CompareAndSwap(actWaits, actBegun) {
+		case !first.state.CompareAndSwap(actWaits, actBegun):
 			continue
+		case first.shares:
+			batch, next = p.gatherActs(batch)
 		}
 		p.commit(batch)
 		for _, j := range batch {
@@ -145,6 +183,24 @@ func (p *Pipeline) gather(batch []*job) ([]*job, *job) {
 	return batch, nil
 }
 
+// gatherActs adds the acts that wait and may share a commit.
+func (p *Pipeline) gatherActs(batch []*job) ([]*job, *job) {
+	for len(batch) < gatherActs {
+		select {
+		case j := <-p.queue:
+			if !j.shares {
+				return batch, j
+			}
+			if j.state.CompareAndSwap(actWaits, actBegun) {
+				batch = append(batch, j)
+			}
+		default:
+			return batch, nil
+		}
+	}
+	return batch, nil
+}
+
 // commit makes one transaction of the batch. When it fails for another reason than an absent
 // database, each pack has a transaction of its own, so that a bad one harms no other.
 func (p *Pipeline) commit(batch []*job) {
@@ -154,16 +210,29 @@ func (p *Pipeline) commit(batch []*job) {
 		}
 		return
 	}
+	begun := time.Now()
 	err := p.turn(batch)
+	p.Meter.Commit(commitOutcome(err), len(batch), time.Since(begun))
+	if batch[0].pack != nil {
+		p.noRoom.Store(store.NoRoom(err))
+	}
 	switch {
 	case err == nil:
 		return
 	case len(batch) > 1 && !store.Away(err):
+		if batch[0].act != nil { // halves, so that one that cannot be done costs few commits
+			p.commit(batch[:len(batch)/2])
+			p.commit(batch[len(batch)/2:])
+			return
+		}
 		p.Log.Error("a commit of several packs failed; trying them one by one", "error", err)
 		for _, j := range batch {
 			p.commit([]*job{j})
 		}
 		return
+	case store.NoRoom(err):
+		p.Log.Error("the database's disk is full", "error", err)
+		err = fmt.Errorf("%w: %w", ErrNoRoom, err)
 	case store.Away(err):
 		p.unsure.Store(true)
 		p.Log.Warn("the database is away", "error", err)
@@ -177,6 +246,16 @@ func (p *Pipeline) commit(batch []*job) {
 	}
 }
 
+func commitOutcome(err error) string {
+	switch {
+	case err == nil:
+		return meter.Taken
+	case store.Away(err):
+		return meter.Away
+	}
+	return meter.Failed
+}
+
 // turn runs the batch in one transaction.
 func (p *Pipeline) turn(batch []*job) (err error) {
 	defer func() { // a pack that trips over a mistake of ours must not stop all others
@@ -185,8 +264,10 @@ func (p *Pipeline) turn(batch []*job) (err error) {
 			p.Log.Error("panic in a commit", "panic", r, "stack", string(debug.Stack()))
 		}
 	}()
-	ctx, cancel := context.WithTimeout(context.Background(), turnTimeout)
+	ctx, cancel := context.WithTimeout(store.For(context.Background(), store.Commits), turnTimeout)
 	defer cancel()
+	ctx, end := meter.Follow(ctx, "commit", attribute.Int("jobs", len(batch)), attribute.Bool("packs", batch[0].pack != nil))
+	defer func() { end(err) }()
 	for _, j := range batch { // what an attempt that failed has left
 		j.outcome, j.err, j.twin = Outcome{}, nil, nil
 	}
@@ -206,8 +287,13 @@ func (p *Pipeline) turn(batch []*job) (err error) {
 		return err
 	}
 	if batch[0].act != nil {
-		err = batch[0].act(t)
+		for _, j := range batch {
+			if err = j.act(t); err != nil { // each is tried by itself then
+				break
+			}
+		}
 	} else {
+		t.tellArrivals(batch)
 		err = t.takePacks(batch)
 	}
 	if err == nil {
@@ -219,11 +305,12 @@ func (p *Pipeline) turn(batch []*job) (err error) {
 	if err != nil {
 		return err
 	}
+	p.took(t.leap, t.leapt)
 	t.live.commitNo = t.CommitNo
 	if t.asked {
 		p.unsure.Store(false)
 	}
-	p.isUp(p.Now())
+	p.isUp(p.Moment())
 	if len(t.orders) > 0 {
 		p.OnOrder(t.orders)
 	}
@@ -231,89 +318,4 @@ func (p *Pipeline) turn(batch []*job) (err error) {
 		p.OnNotice()
 	}
 	return nil
-}
-
-// Ticket is a pack that waits for its commit.
-type Ticket struct {
-	p *Pipeline
-	j *job
-}
-
-// Start hands a pack to the committer and returns at once, or as soon as there is room. Packs that one
-// goroutine starts are taken in that order.
-func (p *Pipeline) Start(ctx context.Context, pack *Pack) (Ticket, error) {
-	return p.enqueue(ctx, &job{pack: pack})
-}
-
-func (p *Pipeline) enqueue(ctx context.Context, j *job) (Ticket, error) {
-	j.done = make(chan struct{})
-	select {
-	case p.queue <- j:
-		return Ticket{p, j}, nil
-	case <-p.stopped:
-		return Ticket{}, ErrAway
-	case <-ctx.Done():
-		return Ticket{}, ctx.Err()
-	}
-}
-
-// Ready tells whether Wait returns at once.
-func (t Ticket) Ready() bool {
-	select {
-	case <-t.j.done:
-		return true
-	default:
-		return false
-	}
-}
-
-// Wait returns when what was taken of the pack is committed; the outcome tells which records were
-// refused. When ctx ends first, the pack may still be committed.
-func (t Ticket) Wait(ctx context.Context) (Outcome, error) {
-	select {
-	case <-t.j.done:
-		return t.j.outcome, t.j.err
-	case <-t.p.stopped:
-		select {
-		case <-t.j.done:
-			return t.j.outcome, t.j.err
-		default:
-			return Outcome{}, ErrAway
-		}
-	case <-ctx.Done():
-		return Outcome{}, ctx.Err()
-	}
-}
-
-// Submit is Start and Wait.
-func (p *Pipeline) Submit(ctx context.Context, pack *Pack) (Outcome, error) {
-	t, err := p.Start(ctx, pack)
-	if err != nil {
-		return Outcome{}, err
-	}
-	return t.Wait(ctx)
-}
-
-// Do runs act in a commit of its own. When act fails, nothing of it is kept. When ctx ends first, act is taken back from the
-// queue and never runs; one that has begun is waited for, so that what it writes down for its caller is whole, and the answer
-// says what truly became of it.
-func (p *Pipeline) Do(ctx context.Context, act func(*Turn) error) error {
-	t, err := p.enqueue(ctx, &job{act: act})
-	if err != nil {
-		return err
-	}
-	select {
-	case <-t.j.done:
-		return t.j.err
-	case <-ctx.Done():
-	case <-p.stopped:
-	}
-	if t.j.state.CompareAndSwap(actWaits, actWithdrawn) {
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
-		return ErrAway
-	}
-	<-t.j.done // the committer has it, and closes this whatever comes
-	return t.j.err
 }

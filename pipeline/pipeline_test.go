@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"jauntylark/core/alarm"
+	"jauntylark/core/clock"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
@@ -37,13 +38,21 @@ type bench struct {
 
 // process starts a pipeline on the store, as a service process would.
 func process(t *testing.T, s *store.Store, now *atomic.Int64) *bench {
-	p := pipeline.New(s, pipeline.Options{Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn})), Now: func() measure.Instant { return measure.Instant(now.Load()) }})
+	b := processBy(t, s, clock.Following(func() measure.Instant { return measure.Instant(now.Load()) }))
+	b.now = now
+	return b
+}
+
+// processBy starts a pipeline that goes by a clock, with connections of its own: those of a process are enough for one turn.
+func processBy(t *testing.T, s *store.Store, k *clock.Clock) *bench {
+	s = storetest.Another(t, s)
+	p := pipeline.New(s, pipeline.Options{Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn})), Clock: k})
 	ctx, stop := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	go func() { p.Run(ctx); close(done) }()
 	halt := func() { stop(); <-done }
 	t.Cleanup(halt)
-	return &bench{Pipeline: p, t: t, store: s, now: now, key: sha256.Sum256([]byte("key of d")), halt: halt}
+	return &bench{Pipeline: p, t: t, store: s, key: sha256.Sum256([]byte("key of d")), halt: halt}
 }
 
 // fresh starts a pipeline on an empty database with the device d.
@@ -397,12 +406,7 @@ func TestADatabaseThatIsAway(t *testing.T) {
 	now.Store(int64(start))
 	address := storetest.URL(t)
 	gate := storetest.NewGate(t, address)
-	s, err := store.Open(context.Background(), gate.URL)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer s.Close()
-	b := process(t, s, now)
+	b := process(t, storetest.At(t, gate.URL), now)
 	ctx := context.Background()
 	if err := b.AddDevice(ctx, deviceD(), pipeline.Secret{Hash: b.key}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)

@@ -530,7 +530,7 @@ func TestOldNewsAndAnOutageOfOurOwn(t *testing.T) {
 	b.stream("temp", -10, 20)
 	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"}})
 	b.stream("temp", 1, 31, 20, 32, 20)
-	if _, err := b.store.Beat(ctx, b.Now(), 2500); err != nil {
+	if _, err := b.store.Beat(ctx, b.Moment(), 2500); err != nil {
 		t.Fatal(err)
 	}
 	// Nobody could be reached for a quarter of an hour, and all of it is over.

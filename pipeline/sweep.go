@@ -28,9 +28,14 @@ func (p *Pipeline) beatEvery(ctx context.Context) {
 		if p.mayHaveBeenAway() && p.Do(ctx, func(*Turn) error { return nil }) != nil { // what was away is found out first
 			continue
 		}
-		now := p.Now()
-		if _, err := p.store.Beat(ctx, now, downAfter.Milliseconds()); err == nil {
-			p.isUp(now)
+		now, from := p.Moment(), p.Clock.Elapsed()
+		shown, err := p.store.Beat(ctx, now, downAfter.Milliseconds())
+		if err != nil {
+			continue
+		}
+		p.isUp(now)
+		if p.Clock.Compare(shown, from, p.Clock.Elapsed()) != 0 {
+			_ = p.Do(ctx, func(*Turn) error { return nil }) // each commit takes what the clock leapt by
 		}
 	}
 }
@@ -59,6 +64,7 @@ func (p *Pipeline) sweepEvery(ctx context.Context, interval time.Duration) {
 		if wait(ctx, tick); ctx.Err() != nil {
 			return
 		}
+		p.Meter.Sweep(time.Since(before) - interval)
 		if time.Since(before) > interval+sweepAfter { // the process stood still: what waits at its doors comes first
 			pause(ctx, sweepAfter)
 		}

@@ -16,12 +16,15 @@ type Turn struct {
 	Now      measure.Instant
 	CommitNo int64
 
+	leap          time.Duration // by which the clock leapt since the commit before
+	leapt         int64         // the sum of all leaps, with it, in milliseconds
 	p             *Pipeline
 	ctx           context.Context
 	live          *live
 	rows          []store.Row           // readings to store
 	stored        map[at]float64        // readings that doubtful ones are compared with
 	noted         int                   // so many of rows are in stored
+	packs         int                   // so many packs were begun
 	signals       map[int64]*signalLive // those whose state changed
 	guards        map[int64]*guardLive  // those whose state may have to be saved
 	lives         map[int64]*deviceLive // those whose life changed
@@ -48,24 +51,35 @@ type Turn struct {
 
 // begin takes the ledger and brings the state in memory up to the commit before this one.
 func (t *Turn) begin() (err error) {
-	commitNo, configNo, err := t.Tx.TakeLedger(t.ctx)
+	asked, from := time.Now(), t.p.Clock.Elapsed()
+	ledger, err := t.Tx.TakeLedger(t.ctx)
+	t.p.Meter.Ledger(time.Since(asked))
 	if err != nil {
 		return err
 	}
-	t.CommitNo, t.live = commitNo, t.p.live
+	t.CommitNo, t.live = ledger.CommitNo, t.p.live
+	moved, err := t.readClock(ledger, from, t.p.Clock.Elapsed())
+	if err != nil {
+		return err
+	}
 	switch {
-	case t.live == nil || t.live.configNo != configNo:
+	case t.live == nil || t.live.configNo != ledger.ConfigNo || t.leap != 0 || moved != 0:
 		if t.live, err = load(t.ctx, t.Tx); err != nil {
 			return err
 		}
-		t.live.configNo = configNo
-	case t.live.commitNo != commitNo-1:
+		t.live.configNo = ledger.ConfigNo
+	case t.live.commitNo != t.CommitNo-1:
 		if err = t.live.refresh(t.ctx, t.Tx, t.live.commitNo); err != nil {
 			return err
 		}
 	}
-	t.live.commitNo = commitNo - 1
+	t.live.commitNo = t.CommitNo - 1
 	t.p.live = t.live
+	if moved != 0 {
+		if err := t.afterLeap(moved); err != nil {
+			return err
+		}
+	}
 	if t.asked = t.p.mayHaveBeenAway(); t.asked {
 		t.touched = true
 		return t.noteAbsence()
@@ -77,13 +91,13 @@ func (t *Turn) begin() (err error) {
 // lost the database, or has stood still.
 func (p *Pipeline) mayHaveBeenAway() bool {
 	seen := p.seen.Load()
-	return p.unsure.Load() || seen != 0 && time.Now().UnixMilli()-seen > stoodStill.Milliseconds()
+	return p.unsure.Load() || seen != 0 && p.Clock.Elapsed().Milliseconds()-seen > stoodStill.Milliseconds()
 }
 
-// isUp notes that the process is at work.
-func (p *Pipeline) isUp(now measure.Instant) {
-	p.upAt.Store(int64(now))
-	p.seen.Store(time.Now().UnixMilli())
+// isUp notes that the process was at work at a moment.
+func (p *Pipeline) isUp(at store.Moment) {
+	p.upAt.Store(&at)
+	p.seen.Store(p.Clock.Elapsed().Milliseconds())
 }
 
 // signalsChanged tells other processes to load anew; this one has already taken the change in.

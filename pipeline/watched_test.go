@@ -32,7 +32,8 @@ func (b *bench) turns(at float64, on bool) {
 	if on {
 		v = 1
 	}
-	b.clock(at)
+	b.clock(max(at-300, float64(b.Now()-start)/1000)) // a day between two passes at once
+	b.watchedTo(at)
 	b.send(measure.Sample{Name: "running", At: b.at(at), Value: v, Form: measure.FormBool})
 }
 
@@ -126,15 +127,16 @@ func TestTheNewestRun(t *testing.T) {
 		b.turns(float64(10+20*i), true)
 		b.turns(float64(14+20*i), false)
 	}
-	b.clock(114)
+	b.watchedTo(114)
 	if got := ran(); got != "ran for 4 seconds, 1 minute ago; 3 times today" {
 		t.Error(got)
 	}
 	b.turns(120, true)
-	b.clock(150)
+	b.watchedTo(150)
 	if got := ran(); got != "has run for 30 seconds; 4 times today" {
 		t.Error(got)
 	}
+	b.watchedTo(182)
 	b.later(182, "the alarm", b.count(1))
 	if n := b.last(roster.Raise, roster.Text); n.Text != "Warning: D running is on. It has run for 1 minute 2 seconds; 4 times today. Reply 1 if you have it." {
 		t.Error(n.Text)

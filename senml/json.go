@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"jauntylark/core/measure"
 )
@@ -23,7 +24,8 @@ func DecodeJSON(body []byte, now measure.Instant) ([]measure.Sample, []measure.R
 	if plain {
 		return resolve(records, nil, now)
 	}
-	if err := json.Unmarshal(body, &records); err == nil {
+	doubtful := bytes.Contains(body, []byte(`\u`)) || !utf8.Valid(body) // what a decoder may change unseen
+	if err := json.Unmarshal(body, &records); err == nil && !doubtful {
 		return resolve(records, nil, now)
 	}
 	var raw []json.RawMessage
@@ -35,6 +37,10 @@ func DecodeJSON(body []byte, now measure.Instant) ([]measure.Sample, []measure.R
 	for i := range raw {
 		if err := json.Unmarshal(raw[i], &records[i]); err != nil {
 			broken[i] = refusal(i, records[i], err)
+		}
+		var fault *measure.Fault
+		if doubtful && errors.As(measure.CheckJSON(raw[i], measure.SeveralLines), &fault) {
+			broken[i] = measure.Refusal{Index: i, Signal: text(records[i].Name), Field: fault.Field, Reason: fault.Reason}
 		}
 	}
 	return resolve(records, broken, now)

@@ -168,8 +168,11 @@ func (p *pack) value(r *record, s *measure.Sample) (bool, *measure.Fault) {
 	default:
 		return false, nil
 	}
-	if len(s.Text) > measure.MaxText || strings.ContainsRune(s.Text, 0) {
-		return false, &measure.Fault{Field: fields[0], Reason: fmt.Sprintf("has %d characters; %d are allowed, and none that is zero", len(s.Text), measure.MaxText)}
+	if wrong := measure.WrongText(s.Text, true); wrong != "" {
+		return false, &measure.Fault{Field: fields[0], Reason: wrong}
+	}
+	if len(s.Text) > measure.MaxText {
+		return false, &measure.Fault{Field: fields[0], Reason: fmt.Sprintf("has %d bytes; %d are allowed", len(s.Text), measure.MaxText)}
 	}
 	if math.IsInf(s.Value, 0) {
 		return false, &measure.Fault{Field: "v", Reason: "is too large with the base value; it should be a finite number"}

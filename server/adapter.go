@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/tls"
 	"io"
+	"jauntylark/meter"
 	"mime/multipart"
 	"net/http"
 	"net/url"
@@ -21,6 +22,9 @@ var pathParameters = strings.NewReplacer("{", ":", "}", "")
 
 func (a *adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
 	a.echo.Add(op.Method, pathParameters.Replace(op.Path), func(c *echo.Context) error {
+		ctx, end := meter.Follow(c.Request().Context(), op.OperationID)
+		defer end(nil)
+		c.SetRequest(c.Request().WithContext(ctx))
 		handler(&trip{op: op, c: c})
 		return nil
 	})

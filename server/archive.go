@@ -6,9 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"os"
 	"strconv"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
@@ -22,10 +20,11 @@ const archiveType = "application/gzip"
 
 // serveArchive streams the whole site, without secrets.
 func (v *Server) serveArchive(c *echo.Context) error {
-	if _, err := v.mayDo(c.Request(), site.Owner); err != nil {
+	ctx, _, done, err := v.fileFor(c.Request(), site.Owner)
+	if err != nil {
 		return v.answerProblem(c, err)
 	}
-	ctx := c.Request().Context()
+	defer done()
 	here, err := v.store.Site(ctx)
 	if err != nil {
 		return v.answerProblem(c, v.problem(err))
@@ -34,7 +33,6 @@ func (v *Server) serveArchive(c *echo.Context) error {
 	h.Set("Content-Type", archiveType)
 	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site.NameFrom(here.Name)+".site.gz"))
 	c.Response().WriteHeader(http.StatusOK)
-	_ = http.NewResponseController(c.Response()).SetWriteDeadline(time.Time{})
 	packed, err := gzip.NewWriterLevel(c.Response(), gzip.BestSpeed)
 	if err == nil {
 		_, err = v.store.Archive(ctx, packed, false, v.pipeline.Now(), func(string, int64) {})
@@ -52,21 +50,17 @@ func (v *Server) takeArchive(c *echo.Context) error {
 	if err != nil {
 		return v.answerProblem(c, err)
 	}
-	_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Time{})
-	file, err := os.CreateTemp("", "jaunty-archive-")
+	if err := v.imports.reserve(person.ID); err != nil {
+		return v.answerProblem(c, err)
+	}
+	defer v.imports.unreserve(person.ID)
+	// It arrives in full first: the service stands still while it is filled.
+	file, _, err := takeUpload(c, "jaunty-archive-")
 	if err != nil {
 		return v.answerProblem(c, v.problem(err))
 	}
 	defer file.Close()
-	_ = os.Remove(file.Name())
-	// It arrives in full first: the service stands still while it is filled.
-	if _, err = io.Copy(file, http.MaxBytesReader(c.Response(), c.Request().Body, importLargest)); err == nil {
-		_, err = file.Seek(0, io.SeekStart)
-	}
-	var m store.Manifest
-	if err == nil {
-		m, err = v.loadArchive(c, file)
-	}
+	m, err := v.loadArchive(c, file)
 	if errors.Is(err, store.ErrNotEmpty) {
 		err = huma.Error409Conflict("The service is not empty: it has devices already. An archive goes into an empty one.")
 	}

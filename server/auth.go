@@ -26,6 +26,7 @@ const (
 	sessionCookie = "jaunty_session"
 	sessionLasts  = 30 * 24 * time.Hour
 	tokenLasts    = 365 * 24 * time.Hour
+	askedWithin   = 10 * time.Second // who asks is known, or nobody is let in
 )
 
 type contextKey int
@@ -59,15 +60,12 @@ func (v *Server) authorise(ctx huma.Context, next func(huma.Context)) {
 	case errors.Is(err, pipeline.ErrKeyUnknown):
 		_ = huma.WriteErr(v.api, ctx, http.StatusUnauthorized, "Sign in first.")
 	case err != nil:
-		var status huma.StatusError
-		errors.As(v.problem(err), &status)
-		ctx.SetHeader("Retry-After", "2")
-		_ = huma.WriteErr(v.api, ctx, status.GetStatus(), status.Error())
+		v.refuse(ctx, err)
 	case !person.Role.May(need):
 		_ = huma.WriteErr(v.api, ctx, http.StatusForbidden, fmt.Sprintf("This takes the role %s; you are %s.", need, person.Role))
 	default:
 		hash := sha256.Sum256([]byte(token))
-		next(huma.WithValue(huma.WithValue(ctx, personKey, person), tokenHashKey, hash[:]))
+		v.operate(huma.WithValue(huma.WithValue(ctx, personKey, person), tokenHashKey, hash[:]), person, next)
 	}
 }
 
@@ -77,14 +75,16 @@ func (v *Server) personByToken(ctx context.Context, token string) (site.Person, 
 		return site.Person{}, pipeline.ErrKeyUnknown
 	}
 	hash := sha256.Sum256([]byte(token))
+	ctx, cancel := context.WithTimeout(store.For(ctx, store.Pages), askedWithin)
+	defer cancel()
 	person, err := v.store.PersonByToken(ctx, hash[:], v.pipeline.Now())
 	if errors.Is(err, store.ErrNotFound) {
 		return person, pipeline.ErrKeyUnknown
 	}
-	if err != nil {
-		return person, fmt.Errorf("%w: %w", pipeline.ErrAway, err)
+	if err != nil && !store.TookTooLong(err) {
+		err = fmt.Errorf("%w: %w", pipeline.ErrAway, err)
 	}
-	return person, nil
+	return person, err
 }
 
 // secret makes a secret of so many random bytes and its hash, which is all that is stored.
@@ -154,7 +154,7 @@ var noPassword = sync.OnceValue(func() string {
 
 // checkPassword gives the person who has this address and password.
 func (v *Server) checkPassword(ctx context.Context, from, email, password string) (site.Person, error) {
-	now := v.pipeline.Now().Time()
+	now := time.Now()
 	email = strings.ToLower(strings.TrimSpace(email))
 	for key, allowed := range map[string]int{from: failuresFrom, email: failuresFor} {
 		if wait := v.signIns.refused(key, allowed, now); wait > 0 {

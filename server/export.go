@@ -167,10 +167,11 @@ func chosen(all []site.Signal, names []string) ([]exportDevice, error) {
 // serveExport streams readings or figures as a file. The entity tag stands for what is in it: with the same
 // tag, a reader that was cut off can ask for the rest.
 func (v *Server) serveExport(c *echo.Context) error {
-	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
+	ctx, _, done, err := v.fileFor(c.Request(), site.Viewer)
+	if err != nil {
 		return v.answerProblem(c, err)
 	}
-	ctx := c.Request().Context()
+	defer done()
 	order, err := v.exportOrder(ctx, c.QueryParams())
 	if err != nil {
 		return v.answerProblem(c, v.problem(err))
@@ -180,9 +181,6 @@ func (v *Server) serveExport(c *echo.Context) error {
 		return v.answerProblem(c, v.problem(err))
 	}
 	defer tx.Rollback()
-	if err := tx.Patient(ctx); err != nil {
-		return v.answerProblem(c, v.problem(err))
-	}
 	stamp, tag, err := order.tag(ctx, tx)
 	if err != nil {
 		return v.answerProblem(c, v.problem(err))
@@ -200,8 +198,7 @@ func (v *Server) serveExport(c *echo.Context) error {
 	h.Set("ETag", tag)
 	h.Set("Readings", strconv.Itoa(stamp.Readings))
 	c.Response().WriteHeader(http.StatusOK)
-	_ = http.NewResponseController(c.Response()).SetWriteDeadline(time.Time{})
-	if err := order.write(ctx, tx, v.store, &skipping{to: c.Response(), skip: order.skip}); err != nil {
+	if err := order.write(ctx, tx, &skipping{to: c.Response(), skip: order.skip}); err != nil {
 		v.Log.Warn("an export was cut off", "error", err)
 		panic(http.ErrAbortHandler) // the reader must not take a part for the whole
 	}
@@ -230,7 +227,7 @@ func (o *exportOrder) tag(ctx context.Context, tx *store.Tx) (all site.Stamp, ta
 	return all, `"` + hex.EncodeToString(hash.Sum(nil)[:12]) + `"`, nil
 }
 
-func (o *exportOrder) write(ctx context.Context, tx *store.Tx, s *store.Store, to io.Writer) error {
+func (o *exportOrder) write(ctx context.Context, tx *store.Tx, to io.Writer) error {
 	w, err := exchange.NewWriter(o.format, to, o.options)
 	if err != nil {
 		return err
@@ -242,7 +239,7 @@ func (o *exportOrder) write(ctx context.Context, tx *store.Tx, s *store.Store, t
 		if o.options.Period == 0 {
 			err = tx.EachRow(ctx, d.signals, o.since, o.until, o.raw, w.Readings)
 		} else {
-			err = s.EachFigureRow(ctx, d.signals, o.options.Period, o.since, o.until, w.Figures)
+			err = tx.EachFigureRow(ctx, d.signals, o.options.Period, o.since, o.until, w.Figures)
 		}
 		if err != nil {
 			return err
@@ -283,7 +280,7 @@ func (v *Server) describeExport() {
 	when := &huma.Schema{Type: "string", Format: "date-time"}
 	v.api.OpenAPI().AddOperation(&huma.Operation{
 		OperationID: "export-readings", Method: http.MethodGet, Path: "/api/v1/export", Summary: "Readings, or figures by period, as a file",
-		Description: "Takes the role viewer. The answer is streamed. Its ETag stands for what is in it: a reader that was cut off asks again with If-Match and skip, the number of bytes that it has.",
+		Description: "Takes the role viewer. The answer is streamed. Its ETag stands for what is in it: a reader that was cut off asks again with If-Match and skip, the number of bytes that it has. In CSV a text that begins like a formula has an apostrophe before it; in XLSX texts are cells of text.",
 		Security:    []map[string][]string{{"token": {}}, {"session": {}}},
 		Parameters: []*huma.Param{
 			param("what", "DEVICE or DEVICE/SIGNAL; may be repeated; all when left out", &huma.Schema{Type: "array", Items: text()}),

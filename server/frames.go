@@ -285,10 +285,12 @@ const (
 
 // serveStrip answers with the frames of a stretch as a moving picture (GIF89a).
 func (v *Server) serveStrip(c *echo.Context) error {
-	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
+	ctx, _, done, err := v.fileFor(c.Request(), site.Viewer)
+	if err != nil {
 		return v.answerProblem(c, err)
 	}
-	body, err := v.strip(c)
+	body, err := v.strip(ctx, c)
+	done()
 	if err != nil {
 		return v.answerProblem(c, v.problem(err))
 	}
@@ -296,8 +298,8 @@ func (v *Server) serveStrip(c *echo.Context) error {
 	return blob(c, "image/gif", body, nil)
 }
 
-func (v *Server) strip(c *echo.Context) ([]byte, error) {
-	ctx, q := c.Request().Context(), c.QueryParams()
+func (v *Server) strip(ctx context.Context, c *echo.Context) ([]byte, error) {
+	q := c.QueryParams()
 	d, e, err := v.eyeOf(ctx, c.Param("device"))
 	if err != nil {
 		return nil, err

@@ -282,3 +282,20 @@ func TestWhatStaysWhenReadingsAreCleared(t *testing.T) {
 		t.Errorf("%v %+v", guards, journal[0])
 	}
 }
+
+// What a change of the site does not say stays as it is: how long alarms are kept, above all.
+func TestWhatIsNotSaidOfTheSiteStays(t *testing.T) {
+	s := servertest.Start(t)
+	s.Do(http.MethodPut, "/api/v1/site", object{"name": "A", "zone": "UTC", "currency": "EUR", "holidays": []string{"2026-12-25"}, "keep_journal": "400d"}, nil)
+	s.Do(http.MethodPut, "/api/v1/site", object{"name": "B", "zone": "UTC", "currency": "EUR"}, nil)
+	var here site.Site
+	s.Do(http.MethodGet, "/api/v1/site", nil, &here)
+	if here.Name != "B" || here.KeepAlarms.String() != "3653d" || here.KeepJournal.String() != "400d" || len(here.Holidays) != 1 {
+		t.Errorf("%+v", here)
+	}
+	s.Do(http.MethodPut, "/api/v1/site", object{"name": "B", "zone": "UTC", "currency": "EUR", "holidays": []string{}, "keep_alarms": "0s"}, nil)
+	s.Do(http.MethodGet, "/api/v1/site", nil, &here)
+	if here.KeepAlarms != 0 || len(here.Holidays) != 0 {
+		t.Errorf("%+v", here)
+	}
+}

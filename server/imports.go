@@ -19,10 +19,12 @@ import (
 	"jauntylark/exchange"
 	"jauntylark/history"
 	"jauntylark/pipeline"
+	"jauntylark/store"
 )
 
 const (
-	importsAtMost  = 8
+	importsAtMost  = 8 // that are open at once, those that are on their way included
+	importsOfOne   = 3 // the same of one person
 	importLargest  = 8 << 30
 	importForgotAt = time.Hour // after nobody has asked for so long
 	guessFrom      = 256 << 10
@@ -46,12 +48,46 @@ type ImportJob struct {
 type imports struct {
 	mu   sync.Mutex
 	jobs map[string]*importJob
+	open map[int64]int // by person, those that are on their way included
 }
 
 type importJob struct {
 	ImportJob
-	file  *os.File
-	asked time.Time
+	file   *os.File
+	person int64
+	asked  time.Time
+}
+
+// reserve makes room for an import of a person before it is brought.
+func (m *imports) reserve(person int64) error {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.tidy()
+	all := 0
+	for _, n := range m.open {
+		all += n
+	}
+	switch {
+	case m.open[person] >= importsOfOne:
+		return huma.Error429TooManyRequests(fmt.Sprintf("You have %d imports open already; end one, or wait an hour.", importsOfOne))
+	case all >= importsAtMost:
+		return huma.Error429TooManyRequests(fmt.Sprintf("%d imports are open already; end one, or wait an hour.", importsAtMost))
+	}
+	m.open[person]++
+	return nil
+}
+
+func (m *imports) unreserve(person int64) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.left(person)
+}
+
+// left gives room back. It must be locked.
+func (m *imports) left(person int64) {
+	if m.open[person]--; m.open[person] <= 0 {
+		delete(m.open, person)
+	}
 }
 
 // place gives the job of an id.
@@ -70,47 +106,41 @@ func (m *imports) tidy() {
 		if busy := j.State == "trying" || j.State == "running"; !busy && time.Since(j.asked) > importForgotAt {
 			j.file.Close()
 			delete(m.jobs, id)
+			m.left(j.person)
 		}
 	}
 }
 
 // serveImport takes a file in: the body, named by the parameter name, of the device named by device.
 func (v *Server) serveImport(c *echo.Context) error {
-	if _, err := v.mayDo(c.Request(), site.Keeper); err != nil {
+	person, err := v.mayDo(c.Request(), site.Keeper)
+	if err != nil {
 		return v.answerProblem(c, err)
 	}
-	v.imports.mu.Lock()
-	v.imports.tidy()
-	full := len(v.imports.jobs) >= importsAtMost
-	v.imports.mu.Unlock()
-	if full {
-		return v.answerProblem(c, huma.Error429TooManyRequests("Eight imports are open already; end one, or wait an hour."))
+	if err := v.imports.reserve(person.ID); err != nil {
+		return v.answerProblem(c, err)
 	}
-	_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Time{})
-	j, err := v.takeFile(c)
+	j, err := v.takeFile(c, person.ID)
 	if err != nil {
+		v.imports.unreserve(person.ID)
 		return v.answerProblem(c, v.problem(err))
 	}
 	return c.JSON(http.StatusCreated, j)
 }
 
-func (v *Server) takeFile(c *echo.Context) (*ImportJob, error) {
-	file, err := os.CreateTemp("", "jaunty-import-")
+func (v *Server) takeFile(c *echo.Context, person int64) (*ImportJob, error) {
+	file, size, err := takeUpload(c, "jaunty-import-")
 	if err != nil {
 		return nil, err
 	}
-	_ = os.Remove(file.Name()) // it goes with us, however we end
 	id, _ := secret(10)
-	j := &importJob{file: file, asked: time.Now(), ImportJob: ImportJob{ID: id, Name: c.QueryParam("name"), State: "guessed", First: [][]string{}}}
+	j := &importJob{file: file, person: person, asked: time.Now(), ImportJob: ImportJob{ID: id, Name: c.QueryParam("name"), Size: size, State: "guessed", First: [][]string{}}}
 	keep := false
 	defer func() {
 		if !keep {
 			file.Close()
 		}
 	}()
-	if j.Size, err = io.Copy(file, http.MaxBytesReader(c.Response(), c.Request().Body, importLargest)); err != nil {
-		return nil, fmt.Errorf("the file did not arrive in full: %w", err)
-	}
 	start := make([]byte, min(j.Size, guessFrom))
 	if _, err := file.ReadAt(start, 0); err != nil && !errors.Is(err, io.EOF) {
 		return nil, err
@@ -187,7 +217,7 @@ func (v *Server) runImport(ctx context.Context, in *struct {
 	}
 	j.Outcome, j.Error, j.Read = nil, "", 0
 	called := who(ctx).Called
-	go v.carryOut(context.WithoutCancel(ctx), j, in.Body, called)
+	v.working.Go(func() { v.carryOut(store.For(v.work, store.Background), j, in.Body, called) })
 	return answer(j.ImportJob, nil)
 }
 
@@ -233,6 +263,7 @@ func (v *Server) endImport(_ context.Context, in *ImportPath) (*none, error) {
 		return nil, huma.Error409Conflict("This import is under way.")
 	}
 	delete(v.imports.jobs, in.ID)
+	v.imports.left(j.person)
 	return nil, j.file.Close()
 }
 

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net/http"
 	"strconv"
 	"sync"
@@ -68,7 +69,10 @@ func newHub(s *store.Store, log *slog.Logger) *hub {
 
 // run listens for commits and tells the clients until ctx ends.
 func (h *hub) run(ctx context.Context) {
-	go h.tell(ctx)
+	ctx = store.For(ctx, store.Pages)
+	var telling sync.WaitGroup
+	defer telling.Wait()
+	telling.Go(func() { h.tell(ctx) })
 	for ctx.Err() == nil {
 		err := h.store.Listen(ctx, func(n int64) {
 			h.away.Store(false)
@@ -81,18 +85,18 @@ func (h *hub) run(ctx context.Context) {
 		if err != nil && ctx.Err() == nil {
 			h.away.Store(true)
 			h.log.Debug("the live stream has lost the database, will try again", "error", err)
-			time.Sleep(time.Second)
+			pause(ctx, time.Second)
 		}
 	}
 }
 
 func (h *hub) tell(ctx context.Context) {
-	last := int64(-1)
+	last, n := int64(-1), int64(0)
 	for {
 		select {
 		case <-ctx.Done():
 			return
-		case n := <-h.wake:
+		case n = <-h.wake:
 			if last < 0 || h.count() == 0 {
 				last = n
 				continue
@@ -100,16 +104,25 @@ func (h *hub) tell(ctx context.Context) {
 		}
 		change, err := h.store.ChangesSince(ctx, last)
 		if err != nil {
-			continue // Listen notices too, and wakes this again when it is back
+			pause(ctx, time.Second)
+			select {
+			case h.wake <- n: // nothing newer waits
+			default:
+			}
+			continue
 		}
 		last = change.CommitNo
 		if told, err := event("change", change.CommitNo, change); err == nil {
 			h.broadcast(told)
 		}
-		select {
-		case <-ctx.Done():
-		case <-time.After(toldAtMost):
-		}
+		pause(ctx, toldAtMost)
+	}
+}
+
+func pause(ctx context.Context, long time.Duration) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(long):
 	}
 }
 
@@ -160,12 +173,19 @@ type Beat struct {
 // serveLive streams changes as server-sent events: "change" with a site.Change and the commit's
 // number as its id, "beat" with the time at least every five seconds, "ended" when the session has ended, as the last one.
 func (v *Server) serveLive(c *echo.Context) error {
-	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
+	person, err := v.mayDo(c.Request(), site.Viewer)
+	if err != nil {
 		return v.answerProblem(c, err)
 	}
+	done, err := v.streams.enter(person.ID)
+	if err != nil {
+		return v.answerProblem(c, err)
+	}
+	defer done()
 	since := resumeAfter(c.Request())
 	changes := v.hub.join()
 	defer v.hub.leave(changes)
+	_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Time{}) // it stays open
 	missed, err := v.store.ChangesSince(c.Request().Context(), since)
 	if err != nil {
 		return v.answerProblem(c, v.problem(err))
@@ -179,7 +199,6 @@ func (v *Server) serveLive(c *echo.Context) error {
 	beat := time.NewTicker(heartbeat)
 	defer beat.Stop()
 	write := func(next wire) error {
-		_ = out.SetWriteDeadline(time.Now().Add(20 * time.Second))
 		_, err := c.Response().Write(next.text)
 		return errors.Join(err, out.Flush())
 	}
@@ -265,6 +284,7 @@ func (v *Server) answerProblem(c *echo.Context, err error) error {
 	if !errors.As(err, &status) {
 		return err
 	}
+	maps.Copy(c.Response().Header(), headersOf(err))
 	body, marshalErr := json.Marshal(status)
 	if marshalErr != nil {
 		return marshalErr

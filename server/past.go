@@ -47,7 +47,12 @@ func (v *Server) listFigures(ctx context.Context, in *struct {
 		return nil, wrong("signal", s.Path()+" holds "+s.Kind+", which has no figures")
 	}
 	page := Figures{Figures: []PeriodFigures{}}
-	err = v.store.EachFigureRow(ctx, []site.Signal{s}, period, since, until, func(at measure.Instant, row []*series.Figures) error {
+	tx, err := v.store.Look(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer tx.Rollback()
+	err = tx.EachFigureRow(ctx, []site.Signal{s}, period, since, until, func(at measure.Instant, row []*series.Figures) error {
 		if len(page.Figures) == in.Limit {
 			page.Next = &at
 			return errEnough
@@ -78,6 +83,7 @@ type Storage struct {
 	Full     *measure.Instant  `json:"full" format:"date-time" doc:"when the disk will be full at this rate; null: not within ten years, or not known"`
 	Signals  []store.Footprint `json:"signals" nullable:"false" doc:"the largest first"`
 	Frames   []FrameStorage    `json:"frames" nullable:"false" doc:"thermal frames, the most first"`
+	Records  []store.Records   `json:"records" nullable:"false" doc:"what is kept besides readings, the largest first"`
 	Savings  []Saving          `json:"savings" nullable:"false" doc:"what would shrink it"`
 	Backlog  store.Backlog     `json:"backlog"`
 	Stale    []store.Stale     `json:"stale" nullable:"false" doc:"what is being computed anew"`
@@ -103,6 +109,9 @@ func (v *Server) getStorage(ctx context.Context, _ *none) (*body[Storage], error
 	var out Storage
 	var err error
 	if out.Signals, out.Database, err = v.store.Footprints(ctx, now); err != nil {
+		return nil, err
+	}
+	if out.Records, err = v.store.AllRecords(ctx); err != nil {
 		return nil, err
 	}
 	if out.Backlog, err = v.store.Backlog(ctx); err != nil {

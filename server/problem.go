@@ -14,6 +14,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/intake/door"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
@@ -37,9 +38,17 @@ func (v *Server) problem(err error) error {
 		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, context.Canceled):
 		return huma.Error503ServiceUnavailable("the request was given up")
-	case errors.Is(err, pipeline.ErrAway), store.Away(err):
-		v.Log.Warn("the database is away", "error", err)
-		return huma.ErrorWithHeaders(huma.Error503ServiceUnavailable("The database is away. Try again in a moment."), http.Header{"Retry-After": {"2"}})
+	}
+	if store.Away(err) && !store.TookTooLong(err) {
+		err = fmt.Errorf("%w: %w", pipeline.ErrAway, err)
+	}
+	if cause := door.CauseOf(err); cause.Retry > 0 {
+		v.Log.Warn("a request could not be answered", "error", err)
+		words := cause.Words
+		if cause.HTTP == http.StatusServiceUnavailable && !store.TookTooLong(err) {
+			words = "The database is away. Try again in a moment."
+		}
+		return huma.ErrorWithHeaders(huma.NewError(cause.HTTP, words), http.Header{"Retry-After": {fmt.Sprint(int(cause.Retry.Seconds()))}})
 	}
 	v.Log.Error("request failed", "error", err)
 	return huma.Error500InternalServerError("Something went wrong here; the service's log says what.")
@@ -57,6 +66,10 @@ func init() {
 			d, is := err.(*huma.ErrorDetail)
 			if !is {
 				continue
+			}
+			if field, reason, odd := strings.Cut(d.Message, ": has "); odd && d.Location == "body" { // of checkedJSON
+				d.Location, d.Message, d.Value = "body."+field, "has "+reason, nil
+				message = field + ": has " + reason
 			}
 			if list, found := strings.CutPrefix(d.Message, expected); found {
 				words := slices.DeleteFunc(strings.Split(strings.TrimSuffix(list, `"`), ", "), func(w string) bool { return w == "" })

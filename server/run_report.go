@@ -20,10 +20,11 @@ import (
 
 // serveRunReport answers with the report of a run: as a page, a document or a table.
 func (v *Server) serveRunReport(c *echo.Context) error {
-	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
+	ctx, _, done, err := v.fileFor(c.Request(), site.Viewer)
+	if err != nil {
 		return v.answerProblem(c, err)
 	}
-	ctx := c.Request().Context()
+	defer done()
 	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
 	if err != nil {
 		return echo.ErrNotFound

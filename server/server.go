@@ -10,6 +10,7 @@ import (
 	"net/netip"
 	"net/url"
 	"reflect"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -54,11 +55,24 @@ type Server struct {
 	hub      *hub
 	signIns  *signIns
 	imports  imports
+	looks    *turns // answers that take long to compute
+	files    *turns // answers that are written as they are read
+	pictures *turns // pictures that are brought
+	streams  *streams
+	ready    readyNow
+	stopping chan struct{}   // closed when the service stops
+	work     context.Context // of what goes on behind an answer
+	stopWork context.CancelFunc
+	working  sync.WaitGroup
 }
 
 // New makes the routes.
 func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, error) {
-	v := &Server{Options: o, store: s, pipeline: d.Pipeline, door: d, keeper: k, echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns(), imports: imports{jobs: map[string]*importJob{}}}
+	v := &Server{Options: o, store: s, pipeline: d.Pipeline, door: d, keeper: k, echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns(), imports: imports{jobs: map[string]*importJob{}, open: map[int64]int{}},
+		looks: newTurns("long answers", looksAtOnce, looksOfPerson), files: newTurns("files", filesAtOnce, filesOfPerson), pictures: newTurns("pictures", picturesAtOnce, picturesOfPerson)}
+	v.stopping = make(chan struct{})
+	v.streams = &streams{open: map[int64]int{}}
+	v.work, v.stopWork = context.WithCancel(context.Background())
 	v.echo.Logger = o.Log
 	v.echo.HTTPErrorHandler = v.answerError
 	v.echo.IPExtractor = v.clientAddress()
@@ -72,11 +86,11 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, e
 			return nil, err
 		}
 	}
-	v.echo.Use(middleware.Recover(), echo.WrapMiddleware(cross.Handler), v.securityHeaders, middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1400, Skipper: neverSecret}))
+	v.echo.Use(middleware.Recover(), echo.WrapMiddleware(cross.Handler), echo.WrapMiddleware(words), echo.WrapMiddleware(pages), v.securityHeaders, middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1400, Skipper: neverSecret}))
 
 	v.api = v.newAPI()
 	v.routes()
-	way := &httpin.Way{Door: d, Person: v.personByToken}
+	way := &httpin.Way{Door: d, Person: v.personByToken, Stopping: v.stopping}
 	v.echo.POST("/api/v1/intake", way.Receive)
 	v.echo.POST("/api/v1/intake/frames", way.ReceiveFrame)
 	v.echo.GET("/api/v1/intake/orders", way.Orders)
@@ -119,6 +133,7 @@ func (v *Server) newAPI() huma.API {
 	config.Info.Description = "Looks after places that nobody is watching."
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/api/openapi", "", ""
 	config.CreateHooks = nil
+	config.Formats = map[string]huma.Format{"application/json": checkedJSON, "json": checkedJSON}
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token":   {Type: "http", Scheme: "bearer", Description: "a person's token, from POST /api/v1/tokens"},
 		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie},
@@ -130,33 +145,49 @@ func (v *Server) newAPI() huma.API {
 	return api
 }
 
-// Run answers on the listener until ctx ends, then lets what runs finish for at most ten seconds.
+// Run answers on the listener until ctx ends. Then long polls and live streams end at once, what runs may finish within a second, and
+// who is still sending is cut off.
 func (v *Server) Run(ctx context.Context, listener net.Listener, certFile, keyFile string) error {
 	server := &http.Server{
-		Handler: v.echo, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute,
+		Handler: paced(v.echo), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute,
 		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(v.Log.Handler(), slog.LevelDebug),
 	}
 	server.RegisterOnShutdown(v.hub.close)
-	go v.hub.run(ctx)
+	life, end := context.WithCancel(context.Background())
+	server.BaseContext = func(net.Listener) context.Context { return life }
+	requests := &counted{next: server.Handler}
+	server.Handler = requests
+	var beside sync.WaitGroup
+	defer beside.Wait()
+	defer end()
+	beside.Go(func() { v.hub.run(ctx) })
 	failed := make(chan error, 1)
-	go func() {
+	beside.Go(func() {
 		if certFile != "" {
 			failed <- server.ServeTLS(listener, certFile, keyFile)
 		} else {
 			failed <- server.Serve(listener)
 		}
+	})
+	defer func() { // however it ends
+		v.stopWork()
+		v.working.Wait()
 	}()
 	select {
 	case err := <-failed:
 		return err
 	case <-ctx.Done():
 	}
-	grace, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	close(v.stopping)
+	grace, cancel := context.WithTimeout(context.Background(), stopGrace)
 	defer cancel()
-	if err := server.Shutdown(grace); err != nil {
-		return server.Close()
+	err := server.Shutdown(grace)
+	if err != nil { // what still runs is given up, and who is still sending is cut off
+		end()
+		err = server.Close()
 	}
-	return nil
+	requests.wait(stopGrace)
+	return err
 }
 
 func (v *Server) clientAddress() echo.IPExtractor {
@@ -180,16 +211,6 @@ func (v *Server) securityHeaders(next echo.HandlerFunc) echo.HandlerFunc {
 		h.Set("Referrer-Policy", "same-origin")
 		return next(c)
 	}
-}
-
-func (v *Server) serveReady(c *echo.Context) error {
-	ctx, cancel := context.WithTimeout(c.Request().Context(), 3*time.Second)
-	defer cancel()
-	if err := v.store.Ping(ctx); err != nil {
-		c.Response().Header().Set("Retry-After", "2")
-		return c.String(http.StatusServiceUnavailable, "the database is away\n")
-	}
-	return c.String(http.StatusOK, "ready\n")
 }
 
 // DescribeAPI gives the API's description, without a service. It marshals to JSON; YAML gives it so.

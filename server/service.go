@@ -14,12 +14,15 @@ import (
 	"sync"
 	"time"
 
+	"jauntylark/core/clock"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 	"jauntylark/history"
 	"jauntylark/intake/door"
+	"jauntylark/intake/gate"
+	"jauntylark/meter"
 	"jauntylark/notify"
 	"jauntylark/pipeline"
 	"jauntylark/standin"
@@ -32,6 +35,7 @@ type Settings struct {
 	Data         string        // folder of the private PostgreSQL
 	Database     string        // address of an outside PostgreSQL; empty: a private one under Data
 	HTTP         string        // address to listen on
+	Metrics      string        // address where the service's own figures are told; empty or off: nowhere
 	MQTT         string        // address of the broker inside; empty or off: none
 	MQTTS        string        // address of the broker inside, with TLS
 	MQTTBroker   string        // address of an outside broker, instead of the one inside
@@ -54,11 +58,22 @@ type Settings struct {
 	OwnerName    string         // what to call the first owner
 	Owner        string         // e-mail address of the first owner, made when nobody can sign in yet
 	Password     string         // the first owner's; empty: one is made and told by FirstOwner
+	Clock        *clock.Clock   // the service's; nil: this machine's, set by the database's
 	Demo         bool           // the owner of a demo: any password will do, and is given anew at each start
 	FirstOwner   func(email, password string)
-	Opened       func(sketch.Ways, *pipeline.Pipeline) // called once before Ready, with where devices can send besides HTTP
-	Ready        func(address string)                  // called once, when the service answers
+	Opened       func(Inside)         // called once before Ready, with what runs
+	Ready        func(address string) // called once, when the service answers
 }
+
+// Inside is what runs in a service, for a program that it is part of.
+type Inside struct {
+	Ways     sketch.Ways // where devices can send besides HTTP
+	Pipeline *pipeline.Pipeline
+	Records  *store.Store
+}
+
+// webConnections is how many connections people and devices may have over HTTP at once, files permitting.
+const webConnections = 10_000
 
 // readingsAMessage is how many readings go with a message in a device's rate.
 const readingsAMessage = 50
@@ -82,7 +97,7 @@ func (s Settings) check() (out waysOut, proxies []netip.Prefix, err error) {
 	if _, _, err = net.SplitHostPort(s.HTTP); err != nil {
 		return out, nil, fmt.Errorf("--http %q is not HOST:PORT", s.HTTP)
 	}
-	for flag, address := range map[string]string{"mqtt": s.MQTT, "mqtts": s.MQTTS, "coap": s.CoAP, "coaps": s.CoAPS} {
+	for flag, address := range map[string]string{"metrics": s.Metrics, "mqtt": s.MQTT, "mqtts": s.MQTTS, "coap": s.CoAP, "coaps": s.CoAPS} {
 		if _, _, err := net.SplitHostPort(address); open(address) && err != nil {
 			return out, nil, fmt.Errorf("--%s %q is not HOST:PORT, nor off", flag, address)
 		}
@@ -112,6 +127,15 @@ func (s Settings) seal() (*door.Seal, error) {
 
 // Serve runs a whole service until ctx ends, then stops what it started.
 func Serve(ctx context.Context, s Settings) (err error) {
+	endTrace, err := meter.Trace(ctx)
+	if err != nil {
+		return &SettingError{fmt.Errorf("traces: %w", err)}
+	}
+	defer func() {
+		last, cancel := context.WithTimeout(context.Background(), time.Second)
+		defer cancel()
+		err = errors.Join(err, endTrace(last))
+	}()
 	out, proxies, err := s.check()
 	if err != nil {
 		return &SettingError{err}
@@ -120,6 +144,8 @@ func Serve(ctx context.Context, s Settings) (err error) {
 	if err != nil {
 		return fmt.Errorf("--http: %w", err)
 	}
+	most := gate.Share(1, 5, webConnections)
+	listener = gate.Listen(listener, gate.Bounds{InAll: most, PerAddress: most / 2, Trusted: proxies})
 	defer listener.Close()
 	if s.Database == "" {
 		private, startErr := cluster.Start(ctx, s.Data, cluster.Options{})
@@ -131,9 +157,11 @@ func Serve(ctx context.Context, s Settings) (err error) {
 			s.Disk = s.Data
 		}
 		watching, stopWatching := context.WithCancel(context.Background())
-		go private.Watch(watching, s.Log)
+		var watch sync.WaitGroup
+		watch.Go(func() { private.Watch(watching, s.Log) })
 		defer func() {
 			stopWatching()
+			watch.Wait()
 			stop, cancel := context.WithTimeout(context.Background(), time.Minute)
 			defer cancel()
 			err = errors.Join(err, private.Stop(stop))
@@ -148,31 +176,31 @@ func Serve(ctx context.Context, s Settings) (err error) {
 }
 
 func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, proxies []netip.Prefix, listener net.Listener) error {
-	now := func() measure.Instant { return measure.InstantOf(time.Now()) }
 	signer, err := signerOf(ctx, records)
 	if err != nil {
 		return err
 	}
 	var worker *notify.Worker
 	var entrance *door.Door
-	options := pipeline.Options{Log: s.Log, Now: now, OnNotice: func() { worker.Wake() }, OnOrder: func(outputs []drive.Output) { entrance.Orders.Tell(outputs) }}
+	counts := meter.New()
+	options := pipeline.Options{Log: s.Log, Clock: s.Clock, Meter: counts, OnNotice: func() { worker.Wake() }, OnOrder: func(outputs []drive.Output) { entrance.Orders.Tell(outputs) }}
 	if s.URL != "" {
 		at := strings.TrimRight(s.URL, "/")
 		options.Link = func(alarm int64) string { return fmt.Sprintf("%s/alarms/%d", at, alarm) }
 		options.TakeLink = func(notice int64, now measure.Instant) string { return at + "/take/" + signer.Token(notice, now) }
 	}
 	pipe := pipeline.New(records, options)
-	push, err := out.open(ctx, s, records, pipe, signer, now, listener)
+	push, err := out.open(ctx, s, records, pipe, signer, pipe.Now, listener)
 	if err != nil {
 		return err
 	}
-	worker = notify.NewWorker(records, notify.Options{Carriers: out.carriers, Log: s.Log, Now: now, Failed: pipe.Failed, Judge: pipe.JudgeCarriers})
-	heart := &notify.Heart{Store: records, Client: notify.NewOutside(s.Private), Log: s.Log, Now: now}
+	worker = notify.NewWorker(records, notify.Options{Meter: counts, Carriers: out.carriers, Log: s.Log, Now: pipe.Now, Moment: pipe.Moment, Failed: pipe.Failed, Judge: pipe.JudgeCarriers})
+	heart := &notify.Heart{Store: records, Client: notify.NewOutside(s.Private), Log: s.Log, Now: pipe.Now}
 	seal, err := s.seal()
 	if err != nil {
 		return err
 	}
-	keeper := history.New(records, pipe, history.Options{Log: s.Log, Now: now, SealAfter: s.SealAfter, Folder: s.Disk})
+	keeper := history.New(records, pipe, history.Options{Log: s.Log, Now: pipe.Now, SealAfter: s.SealAfter, Folder: s.Disk})
 	entrance = door.New(records, pipe, seal, door.Rate{Messages: s.DeviceRate, Readings: s.DeviceRate * readingsAMessage}, s.Log)
 	if err := entrance.Reload(ctx); err != nil {
 		return err
@@ -187,16 +215,24 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 	if err != nil {
 		return err
 	}
+	metrics, err := s.openMetrics(records, pipe, web, counts)
+	if err != nil {
+		return err
+	}
 	// The face stops first, so that what it has promised is still committed; then the rest.
 	back, stopBack := context.WithCancel(context.WithoutCancel(ctx))
 	var behind sync.WaitGroup
 	defer behind.Wait()
 	defer stopBack()
 	behind.Go(func() { pipe.Run(back) })
-	behind.Go(func() { worker.Run(back) })
-	behind.Go(func() { heart.Run(back) })
 	behind.Go(func() { entrance.Run(back) })
-	behind.Go(func() { keeper.Run(back) })
+	behind.Go(func() { metrics(back) })
+	// These have promised nothing to anybody, and begin to stop at once.
+	free, stopFree := context.WithCancel(ctx)
+	defer stopFree()
+	behind.Go(func() { worker.Run(free) })
+	behind.Go(func() { heart.Run(free) })
+	behind.Go(func() { keeper.Run(free) })
 	if err := s.firstOwner(ctx, records, pipe); err != nil {
 		return err
 	}
@@ -213,7 +249,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 		"mqtt", ways.addresses.MQTT, "mqtts", ways.addresses.MQTTS, "coap", ways.addresses.CoAP, "coaps", ways.addresses.CoAPS)
 	defer s.Log.Info("stopping")
 	if s.Opened != nil {
-		s.Opened(ways.addresses, pipe)
+		s.Opened(Inside{Ways: ways.addresses, Pipeline: pipe, Records: records})
 	}
 	if s.Ready != nil {
 		s.Ready(scheme + reachable(listener.Addr().(*net.TCPAddr)))

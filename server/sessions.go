@@ -2,8 +2,11 @@ package server
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"net/http"
+	"reflect"
+	"slices"
 	"strings"
 	"time"
 
@@ -86,14 +89,35 @@ func (v *Server) getSite(ctx context.Context, _ *none) (*body[site.Site], error)
 	return answer(v.store.Site(ctx))
 }
 
-func (v *Server) putSite(ctx context.Context, in *body[site.Site]) (*body[site.Site], error) {
-	if _, err := time.LoadLocation(in.Body.Zone); err != nil || in.Body.Zone == "Local" || in.Body.Zone == "" {
-		return nil, wrong("zone", `"`+in.Body.Zone+`" is not a time zone; write it like Europe/Dublin`)
-	}
-	if err := errors.Join(site.CheckKeep("keep_readings", in.Body.KeepReadings), site.CheckKeep("keep_figures", in.Body.KeepFigures), in.Body.Units.Check(), in.Body.Holidays.Check()); err != nil {
+// siteSaid is what is said of the site: what is left out stays as it is.
+type siteSaid struct{ fields json.RawMessage }
+
+// UnmarshalJSON keeps the fields as they stand.
+func (s *siteSaid) UnmarshalJSON(text []byte) error {
+	s.fields = slices.Clone(text)
+	return nil
+}
+
+// Schema is that of a site.
+func (siteSaid) Schema(r huma.Registry) *huma.Schema {
+	return r.Schema(reflect.TypeFor[site.Site](), true, "Site")
+}
+
+func (v *Server) putSite(ctx context.Context, in *body[siteSaid]) (*body[site.Site], error) {
+	here, err := v.store.Site(ctx)
+	if err != nil {
 		return nil, err
 	}
-	return answer(in.Body, v.pipeline.SetSite(ctx, in.Body, actor(ctx)))
+	if err := json.Unmarshal(in.Body.fields, &here); err != nil {
+		return nil, wrong("body", err.Error())
+	}
+	if _, err := time.LoadLocation(here.Zone); err != nil || here.Zone == "Local" || here.Zone == "" {
+		return nil, wrong("zone", `"`+here.Zone+`" is not a time zone; write it like Europe/Dublin`)
+	}
+	if err := errors.Join(site.CheckKeep("keep_readings", here.KeepReadings), site.CheckKeep("keep_figures", here.KeepFigures), site.CheckKeep("keep_alarms", here.KeepAlarms), site.CheckKeep("keep_journal", here.KeepJournal), here.Units.Check(), here.Holidays.Check()); err != nil {
+		return nil, err
+	}
+	return answer(here, v.pipeline.SetSite(ctx, here, actor(ctx)))
 }
 
 // who is the person behind the request.

@@ -122,12 +122,12 @@ func (s *sheet) rows() [][]string {
 			}
 			for _, p := range k.Pairs {
 				rows = append(rows, []string{s.Device.Name, g.Name, string(g.Unit), "calibration", k.MadeAt.String(), k.From.String(), number(p.Shown), number(p.Reference),
-					number(p.Shown - p.Reference), "", state, string(k.Method), k.Who, k.Note})
+					number(p.Shown - p.Reference), "", state, string(k.Method), measure.Cell(k.Who), measure.Cell(k.Note)})
 			}
 		}
 		for _, y := range g.Verifications {
 			rows = append(rows, []string{s.Device.Name, g.Name, string(g.Unit), "verification", y.At.String(), "", number(y.Shown), number(y.Reference), number(y.Error), number(y.Tolerance),
-				g.Result(y), "", y.Who, y.Note})
+				g.Result(y), "", measure.Cell(y.Who), measure.Cell(y.Note)})
 		}
 	}
 	return rows

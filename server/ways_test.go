@@ -173,7 +173,7 @@ func TestTheCharacterZero(t *testing.T) {
 		s.Do(http.MethodGet, "/api/v1/devices/d", nil, &story)
 		return story.Refused != "" && story.Protocol == "HTTP"
 	})
-	if err := s.Owner.Do(context.Background(), http.MethodPut, "/api/v1/devices/d/settings", map[string]any{"values": map[string]string{"a": "x\x00"}}, nil); err == nil || !strings.Contains(err.Error(), "character zero") {
+	if err := s.Owner.Do(context.Background(), http.MethodPut, "/api/v1/devices/d/settings", map[string]any{"values": map[string]string{"a": "x\x00"}}, nil); err == nil || !strings.Contains(err.Error(), "control character U+0000") {
 		t.Errorf("a setting: %v", err)
 	}
 }

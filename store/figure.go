@@ -84,22 +84,27 @@ func (s *Store) Figures(ctx context.Context, signal int64, p series.Period, from
 		return nil, err
 	}
 	defer tx.Rollback()
-	about, err := tx.past(ctx, signal)
+	return tx.Figures(ctx, signal, p, from, until)
+}
+
+// Figures is Figures of a Store, as this transaction sees them.
+func (t *Tx) Figures(ctx context.Context, signal int64, p series.Period, from, until measure.Instant) ([]series.Figures, error) {
+	about, err := t.past(ctx, signal)
 	if err != nil {
 		return nil, err
 	}
-	if from, until, err = tx.within(ctx, signal, from, until); err != nil || from > until {
+	if from, until, err = t.within(ctx, signal, from, until); err != nil || from > until {
 		return []series.Figures{}, err
 	}
 	edges := p.Edges(from, until, about.zone)
 	begin, end := edges[0], edges[len(edges)-1]
 	if p == series.Hour || p == series.Day {
-		return tx.keptOrFolded(ctx, signal, p, begin, end, about)
+		return t.keptOrFolded(ctx, signal, p, begin, end, about)
 	}
 	lost := p.Edges(about.ReadingsFrom-1, about.ReadingsFrom, about.zone)[1] // periods before have lost readings
 	figures := []series.Figures{}
 	if about.ReadingsFrom > 0 && begin < lost {
-		hours, err := tx.kept(ctx, signal, series.Hour, begin, min(lost, end))
+		hours, err := t.kept(ctx, signal, series.Hour, begin, min(lost, end))
 		if err != nil {
 			return nil, err
 		}
@@ -109,7 +114,7 @@ func (s *Store) Figures(ctx context.Context, signal int64, p series.Period, from
 	if begin == end {
 		return figures, nil
 	}
-	folded, err := tx.fold(ctx, signal, p.Edges(begin, end-1, about.zone), about.Hold)
+	folded, err := t.fold(ctx, signal, p.Edges(begin, end-1, about.zone), about.Hold)
 	return append(figures, folded...), err
 }
 

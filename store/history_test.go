@@ -221,49 +221,6 @@ func TestHistoryAgreesWithAModelThroughMergesAndTakings(t *testing.T) {
 	}
 }
 
-// Analysts see the same readings and figures through their views, and nothing else.
-func TestAnalystsReadTheViews(t *testing.T) {
-	ctx, database := context.Background(), storetest.URL(t)
-	s, err := store.Open(ctx, database)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { s.Close() })
-	p := &past{Store: s, t: t, signal: addSignal(t, s).ID, model: map[measure.Instant]float64{}, rand: rand.New(rand.NewPCG(9, 9))}
-	now := measure.Instant(1_790_000_000_000)
-	p.arrive(p.fresh(6000, now-86_400_000*3, now))
-	if _, err := p.Seal(ctx, now-3_600_000, now); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := p.Follow(ctx, now); err != nil {
-		t.Fatal(err)
-	}
-	db := sqlx.MustConnect("pgx", storetest.Analyst(t, database))
-	defer db.Close()
-	for query, want := range map[string]int{
-		`select count(*) from reading where device = 'd' and signal = 's'`:                                                 len(p.model),
-		`select count(*) from readings('d', 's', '2026-01-01', '2027-01-01')`:                                              len(p.model),
-		`select count(*) from readings('d', 's', to_timestamp(1790000000 - 7200), to_timestamp(1790000000))`:               len(series.Cut(p.all(), now-7_200_000, now)),
-		`select (sum(count) + (select count(*) from reading where at > (select max(last_at) from block)))::int from block`: len(p.model),
-		`select count(*) from signal where newest_at is null`:                                                              1,
-		`select count(*) from alarm`: 0,
-	} {
-		var got int
-		if err := db.Get(&got, query); err != nil || got != want {
-			t.Errorf("%s: %d, want %d %v", query, got, want, err)
-		}
-	}
-	var hours int
-	if err := db.Get(&hours, `select count(*) from hourly where low <= held_mean and held_mean <= high`); err != nil || hours < 60 {
-		t.Errorf("%d hours %v", hours, err)
-	}
-	for _, forbidden := range []string{`select * from public.person`, `select * from public.device_key`, `delete from public.reading`, `create table x (y integer)`, `create table public.x (y integer)`} {
-		if _, err := db.Exec(forbidden); err == nil {
-			t.Errorf("may %s", forbidden)
-		}
-	}
-}
-
 func (p *past) all() []measure.Reading {
 	all, _, err := p.Readings(context.Background(), &site.Signal{ID: p.signal}, 0, 1<<60, 1<<30)
 	if err != nil {

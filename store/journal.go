@@ -16,6 +16,13 @@ func (t *Tx) AddEntry(ctx context.Context, e site.Entry, commitNo int64) error {
 	return err
 }
 
+// OutageEntered tells whether the journal has an entry about an outage of what its text begins with, that was learned of since an
+// instant.
+func (t *Tx) OutageEntered(ctx context.Context, kind, what string, since measure.Instant) (entered bool, err error) {
+	err = t.GetContext(ctx, &entered, `select exists (select from journal where kind = $1 and learned_at >= $3 and starts_with(lower(text), lower($2)))`, kind, what, since)
+	return entered, err
+}
+
 // JournalQuery says which entries are wanted: each field that is set narrows.
 type JournalQuery struct {
 	Alarm    int64

@@ -17,7 +17,7 @@ import (
 
 // A site of before rungs is brought up to date with its guards where they stood.
 func TestGuardsStandWhereTheyStoodAfterAnUpgrade(t *testing.T) {
-	ctx, url := context.Background(), storetest.URL(t)
+	ctx, url := context.Background(), storetest.Bare(t)
 	db, err := sql.Open("pgx", url)
 	if err != nil {
 		t.Fatal(err)

@@ -154,6 +154,7 @@ type Attempt struct {
 	roster.Delivery
 	State     string          // of the notice after it
 	DueAgain  measure.Instant // if it waits
+	Leapt     *int64          // the sum of the leaps that the clock had taken by then; nil: it is not known
 	GatewayID string
 	Carrier   string
 	Final     bool // the address is wrong, not the carrier
@@ -164,9 +165,9 @@ type Attempt struct {
 func (s *Store) RecordAttempts(ctx context.Context, attempts []Attempt) error {
 	n := len(attempts)
 	ids, at, ok, answers := make([]int64, n), make([]int64, n), make([]bool, n), make([]string, n)
-	states, due, gateways := make([]string, n), make([]int64, n), make([]string, n)
+	states, due, leapt, gateways := make([]string, n), make([]int64, n), make([]*int64, n), make([]string, n)
 	for i, a := range attempts {
-		ids[i], at[i], ok[i], answers[i], states[i], due[i], gateways[i] = a.NoticeID, int64(a.At), a.OK, a.Answer, a.State, int64(a.DueAgain), a.GatewayID
+		ids[i], at[i], ok[i], answers[i], states[i], due[i], leapt[i], gateways[i] = a.NoticeID, int64(a.At), a.OK, a.Answer, a.State, int64(a.DueAgain), a.Leapt, a.GatewayID
 	}
 	tx, err := s.db.BeginTxx(ctx, nil)
 	if err != nil {
@@ -174,11 +175,11 @@ func (s *Store) RecordAttempts(ctx context.Context, attempts []Attempt) error {
 	}
 	defer tx.Rollback()
 	if _, err = tx.ExecContext(ctx, `
-		with r as (select * from unnest($1::bigint[], $2::bigint[], $3::boolean[], $4::text[], $5::text[], $6::bigint[], $7::text[]) as r (id, at, ok, answer, state, due, gateway)),
+		with r as (select * from unnest($1::bigint[], $2::bigint[], $3::boolean[], $4::text[], $5::text[], $6::bigint[], $7::text[], $8::bigint[]) as r (id, at, ok, answer, state, due, gateway, leapt)),
 		attempt as (insert into delivery (notice_id, at, ok, answer) select id, at, ok, answer from r)
-		update notice n set state = case when n.state = 'delivered' then n.state else r.state end, due_at = r.due, claimed_until = 0,
+		update notice n set state = case when n.state = 'delivered' then n.state else r.state end, due_at = r.due + l.leapt - coalesce(r.leapt, l.leapt), claimed_until = 0,
 		       gateway_id = case when r.gateway <> '' then r.gateway else n.gateway_id end
-		from r where n.id = r.id`, ids, at, ok, answers, states, due, gateways); err != nil {
+		from r, ledger l where n.id = r.id`, ids, at, ok, answers, states, due, gateways, leapt); err != nil {
 		return err
 	}
 	if _, err = tx.ExecContext(ctx, `

@@ -117,11 +117,11 @@ func (t *Tx) DueOutputs(ctx context.Context, at measure.Instant) (ids []int64, e
 }
 
 // orderChannel is where each commit is announced that orders an output something else.
-const orderChannel = "jaunty_order"
+const orderChannel = "jaunty_order_"
 
 // AnnounceOrders tells all processes, when the transaction commits, that outputs were ordered something else.
 func (t *Tx) AnnounceOrders(ctx context.Context, commitNo int64) error {
-	_, err := t.ExecContext(ctx, `select pg_notify('`+orderChannel+`', $1::bigint::text)`, commitNo)
+	_, err := t.ExecContext(ctx, `select pg_notify('`+orderChannel+`' || `+secretOfSite+`, $1::bigint::text)`, commitNo)
 	return err
 }
 

@@ -9,7 +9,7 @@ import (
 // database's clock, when nobody else has it, and tells whether it has it.
 func (s *Store) TakeShare(ctx context.Context, share int, holder string, long time.Duration) (has bool, err error) {
 	err = s.db.GetContext(ctx, &has, `
-		with clock as (select (extract(epoch from clock_timestamp()) * 1000)::bigint as now),
+		with clock as (select `+clockOfDatabase+` as now),
 		mine as (
 			insert into broker_share as b (share, holder, until) select $1, $2, now + $3 from clock
 			on conflict (share) do update set holder = excluded.holder, until = excluded.until
@@ -21,7 +21,7 @@ func (s *Store) TakeShare(ctx context.Context, share int, holder string, long ti
 // Holders tells how many holders besides this one have a share.
 func (s *Store) Holders(ctx context.Context, holder string) (others int, err error) {
 	err = s.db.GetContext(ctx, &others, `
-		select count(distinct holder) from broker_share where holder <> $1 and until >= extract(epoch from clock_timestamp()) * 1000`, holder)
+		select count(distinct holder) from broker_share where holder <> $1 and until >= `+clockOfDatabase, holder)
 	return others, err
 }
 

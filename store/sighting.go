@@ -75,14 +75,22 @@ func (s *Store) Knocks(ctx context.Context, since measure.Instant, limit int) ([
 	return knocks, err
 }
 
-// Beat notes that the ways in are up at now, and gives since when they have been up. A pause longer
-// than gap milliseconds means that they were down.
-func (s *Store) Beat(ctx context.Context, now measure.Instant, gap int64) (upSince measure.Instant, err error) {
-	err = s.db.GetContext(ctx, &upSince, `
-		update way_in set up_since = case when $1 - beat_at > $2 or $1 < beat_at - $2 then $1 else up_since end,
-		       down_from = case when $1 - beat_at > $3 and beat_at > 0 then beat_at else down_from end,
-		       blind_told = blind_told and not ($1 - beat_at > $3 and beat_at > 0), beat_at = $1 returning up_since`, now, gap, BlindFrom.Milliseconds())
-	return upSince, err
+// Moment is what the service's clock showed, and the sum of the leaps that it had taken by then, in milliseconds: what was moved since
+// is added by the database. A process that has made no commit knows no sum: nil.
+type Moment struct {
+	At    measure.Instant
+	Leapt *int64
+}
+
+// Beat notes that the ways in are up at now, and gives what the database's clock shows. A pause longer
+// than gap milliseconds means that they were down. One that comes late, after that of another process, changes nothing.
+func (s *Store) Beat(ctx context.Context, now Moment, gap int64) (clock measure.Instant, err error) {
+	err = s.db.GetContext(ctx, &clock, `
+		update way_in set up_since = case when now - beat_at > $2 then now else up_since end,
+		       down_from = case when now - beat_at > $3 and beat_at > 0 then beat_at else down_from end,
+		       blind_told = blind_told and not (now - beat_at > $3 and beat_at > 0), beat_at = greatest(beat_at, now)
+		from (select $1 + leapt - coalesce($4::bigint, leapt) as now from ledger) as l returning `+clockOfDatabase, now.At, gap, BlindFrom.Milliseconds(), now.Leapt)
+	return clock, err
 }
 
 // BlindFrom is how long an outage must be for people to hear of it.

@@ -76,13 +76,29 @@ type SignalState struct {
 	BeyondAt   measure.Instant `db:"beyond_at"`    // newest reading beyond the span that guards may look at
 	BeyondRaw  float64         `db:"beyond_raw"`
 	FaultAlarm *int64          `db:"fault_alarm_id"`
+	Ahead      measure.Instant `db:"ahead"`      // how far its own time is known to lie ahead of ours; negative: our clock was set forward by so much since its newest reading
+	LagBefore  measure.Instant `db:"lag_before"` // how old its readings were on arrival before they were ahead
+	HighestAt  measure.Instant `db:"highest_at"` // its newest stored reading; newer than At where its own time was taken back
 	TouchedIn  int64           `db:"touched_in"` // of a derived signal: the newest commit that changed what it was computed from
 	MadeIn     int64           `db:"made_in"`    // and the commit in which the machine was made that gave the newest value
 	quality.State
 }
 
-// Lag is how old the newest reading was on arrival: how far the signal's own time is behind ours.
-func (s *SignalState) Lag() measure.Instant { return max(0, s.ArrivedAt-s.At) }
+// ClockSlack is what two clocks may differ by, in milliseconds, and still count as the same.
+const ClockSlack measure.Instant = 1000
+
+// Lag is how old the newest reading was on arrival: how far the signal's own time is behind ours; negative where it is ahead by more
+// than the slack.
+func (s *SignalState) Lag() measure.Instant {
+	lag := s.ArrivedAt - s.At
+	if s.At == 0 || lag < 0 && lag >= -ClockSlack {
+		return 0
+	}
+	return lag
+}
+
+// Newest is the newest instant that is stored.
+func (s *SignalState) Newest() measure.Instant { return max(s.At, s.HighestAt) }
 
 // SignalRow is a signal as the pipeline knows it.
 type SignalRow struct {
@@ -107,7 +123,7 @@ func (t *Tx) SignalStates(ctx context.Context, since int64) (states []SignalStat
 }
 
 var signalStateColumns = []string{"signal_id", "at", "value", "raw", "quality", "received_at", "held_at", "held", "held_raw", "stepped_at", "arrived_at", "silent_since",
-	"beyond_at", "beyond_raw", "fault_alarm_id", "judged_at", "judged_raw", "same_since", "warm_from", "fault_since", "touched_in", "made_in"}
+	"beyond_at", "beyond_raw", "fault_alarm_id", "judged_at", "judged_raw", "same_since", "warm_from", "fault_since", "touched_in", "made_in", "ahead", "lag_before", "highest_at"}
 
 // SaveSignalStates writes the states.
 func (t *Tx) SaveSignalStates(ctx context.Context, states []SignalState, commitNo int64) error {
@@ -144,7 +160,8 @@ func (t *Tx) SaveSignalStates(ctx context.Context, states []SignalState, commitN
 		numbers(func(s *SignalState) int64 { return int64(s.State.At) }), values(func(s *SignalState) float64 { return s.State.Raw }),
 		numbers(func(s *SignalState) int64 { return int64(s.State.SameSince) }), numbers(func(s *SignalState) int64 { return int64(s.State.WarmFrom) }),
 		numbers(func(s *SignalState) int64 { return int64(s.State.FaultSince) }), numbers(func(s *SignalState) int64 { return s.TouchedIn }),
-		numbers(func(s *SignalState) int64 { return s.MadeIn }))
+		numbers(func(s *SignalState) int64 { return s.MadeIn }), numbers(func(s *SignalState) int64 { return int64(s.Ahead) }),
+		numbers(func(s *SignalState) int64 { return int64(s.LagBefore) }), numbers(func(s *SignalState) int64 { return int64(max(s.HighestAt, s.At)) }))
 	return err
 }
 

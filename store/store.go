@@ -5,15 +5,10 @@ import (
 	"context"
 	"crypto/rand"
 	"database/sql"
-	"database/sql/driver"
 	"embed"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
-	"net"
-	"strings"
-	"syscall"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -29,7 +24,7 @@ var migrations embed.FS
 
 // Store is the database of one site.
 type Store struct {
-	db *sqlx.DB
+	db pools
 }
 
 // ErrNotFound says that there is no such record.
@@ -38,6 +33,41 @@ var ErrNotFound = errors.New("not found")
 // Open connects to the database at url and brings its tables up to date. Several processes may open
 // one database at once.
 func Open(ctx context.Context, url string) (*Store, error) { return open(ctx, url, "jaunty") }
+
+// OpenFresh is Open, and tells whether the database had nothing of ours before.
+func OpenFresh(ctx context.Context, url string) (s *Store, fresh bool, err error) {
+	conn, err := pgx.Connect(ctx, url)
+	if err != nil {
+		return nil, false, fmt.Errorf("database: %w", err)
+	}
+	err = conn.QueryRow(ctx, `select to_regclass('public.goose_db_version') is null`).Scan(&fresh)
+	conn.Close(ctx)
+	if err == nil {
+		s, err = Open(ctx, url)
+	}
+	return s, fresh, err
+}
+
+// Clean takes away all that the migrations have made, of a database in which nothing else is.
+func (s *Store) Clean(ctx context.Context) error {
+	_, err := s.db.ExecContext(For(ctx, Background), `
+		do $$
+		declare
+			each text;
+			all_of text[] := array['drop schema if exists analysis cascade'];
+		begin
+			all_of := all_of || array(select format('drop %s if exists %s cascade', case relkind when 'v' then 'view' when 'S' then 'sequence' else 'table' end, oid::regclass)
+				from pg_class where relnamespace = 'public'::regnamespace and relkind in ('r', 'p', 'v', 'S') and pg_get_userbyid(relowner) = current_user
+				order by relkind = 'S', relkind = 'r') -- the sequences of tables go with these
+			|| array(select format('drop routine if exists %s cascade', oid::regprocedure) from pg_proc where pronamespace = 'public'::regnamespace and pg_get_userbyid(proowner) = current_user)
+			|| array(select format('drop type if exists %s cascade', oid::regtype) from pg_type
+				where typnamespace = 'public'::regnamespace and typtype in ('e', 'd') and pg_get_userbyid(typowner) = current_user);
+			foreach each in array all_of loop
+				execute each;
+			end loop;
+		end $$`)
+	return err
+}
 
 // service is how the connections of a process that serves begin their names; each process has one of its own.
 const service = "jaunty service "
@@ -53,21 +83,17 @@ func open(ctx context.Context, url, name string) (*Store, error) {
 		return nil, fmt.Errorf("database: %w", err)
 	}
 	config.RuntimeParams["application_name"] = name
-	// A process that stands still inside a commit must not hold up the others for long.
-	config.RuntimeParams["idle_in_transaction_session_timeout"] = "30s"
-	db := sqlx.NewDb(stdlib.OpenDB(*config), "pgx")
-	db.SetMaxOpenConns(24)
-	db.SetMaxIdleConns(12)
-	db.SetConnMaxIdleTime(5 * time.Minute)
-	err = migrate(ctx, db.DB)
+	// What brings the tables up to date may take as long as it takes.
+	patient := stdlib.OpenDB(*config)
+	defer patient.Close()
+	err = migrate(ctx, patient)
 	if err == nil {
-		err = letAnalystRead(ctx, db)
+		err = letAnalystRead(ctx, sqlx.NewDb(patient, "pgx"))
 	}
 	if err != nil {
-		db.Close()
 		return nil, fmt.Errorf("database: %w", err)
 	}
-	return &Store{db: db}, nil
+	return &Store{db: openPools(config)}, nil
 }
 
 func migrate(ctx context.Context, db *sql.DB) error {
@@ -100,32 +126,31 @@ func letAnalystRead(ctx context.Context, db *sqlx.DB) error {
 	return err
 }
 
+// EndAnalysts ends the statements of analysts that run for longer, and their transactions that stand still for longer: their own
+// settings can be changed by themselves.
+func (s *Store) EndAnalysts(ctx context.Context, runs, stands time.Duration) (ended int, err error) {
+	err = s.db.GetContext(ctx, &ended, `
+		select count(pg_terminate_backend(pid)) from pg_stat_activity
+		where usename = 'jaunty_analyst' and datname = current_database() and pg_has_role(current_user, usesysid, 'member')
+		  and (state = 'active' and query_start < clock_timestamp() - make_interval(secs => $1)
+		       or state like 'idle in transaction%' and state_change < clock_timestamp() - make_interval(secs => $2))`, runs.Seconds(), stands.Seconds())
+	return ended, err
+}
+
 // Close ends all connections.
 func (s *Store) Close() error { return s.db.Close() }
 
-// Ping tells whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
+// ErrReadOnly says that the database changes nothing now.
+var ErrReadOnly = errors.New("the database is read-only")
 
-// Away tells whether err means that the database cannot be reached, was cut off or has no room, so
-// that the same call may succeed later.
-func Away(err error) bool {
-	var pg *pgconn.PgError
-	if errors.As(err, &pg) {
-		// 08 connection, 40 serialization, 53 out of resources (a full disk), 57P shut down, 58 system error
-		class := pg.Code[:2]
-		return class == "08" || class == "40" || class == "53" || class == "58" || strings.HasPrefix(pg.Code, "57P")
+// Ready tells whether the database answers and can be changed.
+func (s *Store) Ready(ctx context.Context) error {
+	var readOnly bool
+	err := s.db.GetContext(ctx, &readOnly, `select pg_is_in_recovery() or current_setting('transaction_read_only') = 'on'`)
+	if err == nil && readOnly {
+		err = ErrReadOnly
 	}
-	var network net.Error
-	var connecting *pgconn.ConnectError
-	if errors.As(err, &network) || errors.As(err, &connecting) || pgconn.SafeToRetry(err) {
-		return true
-	}
-	for _, cut := range []error{driver.ErrBadConn, sql.ErrConnDone, io.EOF, io.ErrUnexpectedEOF, net.ErrClosed, context.DeadlineExceeded, syscall.ECONNRESET, syscall.EPIPE} {
-		if errors.Is(err, cut) {
-			return true
-		}
-	}
-	return false
+	return err
 }
 
 // taken tells whether err means that a unique name is taken.

@@ -16,7 +16,7 @@ import (
 func TestMain(m *testing.M) { storetest.Main(m) }
 
 func TestSeveralProcessesOpenOneDatabaseAtOnce(t *testing.T) {
-	url := storetest.URL(t)
+	url := storetest.Bare(t)
 	var wait sync.WaitGroup
 	for range 4 {
 		wait.Go(func() {
@@ -40,7 +40,7 @@ func addSignal(t *testing.T, s *store.Store) site.Signal {
 		t.Fatal(err)
 	}
 	defer tx.Rollback()
-	commit, _, err := tx.TakeLedger(ctx)
+	ledger, err := tx.TakeLedger(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -49,7 +49,7 @@ func addSignal(t *testing.T, s *store.Store) site.Signal {
 		t.Fatal(err)
 	}
 	v := site.Signal{Device: "d", Name: "s", Kind: site.KindNumber}
-	if err := tx.AddSignal(ctx, d.ID, &v, commit, 1); err != nil {
+	if err := tx.AddSignal(ctx, d.ID, &v, ledger.CommitNo, 1); err != nil {
 		t.Fatal(err)
 	}
 	if err := tx.Commit(); err != nil {
@@ -105,9 +105,9 @@ func TestLedgerNumbersCommitsInOrder(t *testing.T) {
 					t.Error(err)
 					return
 				}
-				n, _, err := tx.TakeLedger(ctx)
+				l, err := tx.TakeLedger(ctx)
 				mu.Lock()
-				order = append(order, n)
+				order = append(order, l.CommitNo)
 				mu.Unlock()
 				if err == nil {
 					err = tx.Commit()

@@ -106,8 +106,8 @@ const figuresAtOnce = 20_000
 
 // EachFigureRow calls each for every period that a stretch touches and for which one of the signals has
 // figures: with those of all, nil where there are none.
-func (s *Store) EachFigureRow(ctx context.Context, signals []site.Signal, p series.Period, from, until measure.Instant, each func(measure.Instant, []*series.Figures) error) error {
-	from, until, zone, err := s.extent(ctx, signals, from, until)
+func (t *Tx) EachFigureRow(ctx context.Context, signals []site.Signal, p series.Period, from, until measure.Instant, each func(measure.Instant, []*series.Figures) error) error {
+	from, until, zone, err := t.extent(ctx, signals, from, until)
 	if err != nil {
 		return err
 	}
@@ -116,7 +116,7 @@ func (s *Store) EachFigureRow(ctx context.Context, signals []site.Signal, p seri
 		for n := 0; n < figuresAtOnce && end <= until; n++ {
 			end = p.Next(end, zone)
 		}
-		if err := s.figureRows(ctx, signals, p, from, min(end-1, until), each); err != nil {
+		if err := t.figureRows(ctx, signals, p, from, min(end-1, until), each); err != nil {
 			return err
 		}
 		from = end
@@ -125,19 +125,14 @@ func (s *Store) EachFigureRow(ctx context.Context, signals []site.Signal, p seri
 }
 
 // extent cuts a stretch to where signals have anything, and gives the zone of their days.
-func (s *Store) extent(ctx context.Context, signals []site.Signal, from, until measure.Instant) (first, last measure.Instant, zone *time.Location, err error) {
-	tx, err := s.Look(ctx)
-	if err != nil {
-		return 0, 0, nil, err
-	}
-	defer tx.Rollback()
+func (t *Tx) extent(ctx context.Context, signals []site.Signal, from, until measure.Instant) (first, last measure.Instant, zone *time.Location, err error) {
 	first, last = until, from-1
 	for i := range signals {
-		about, err := tx.past(ctx, signals[i].ID)
+		about, err := t.past(ctx, signals[i].ID)
 		if err != nil {
 			return 0, 0, nil, err
 		}
-		a, b, err := tx.within(ctx, signals[i].ID, from, until)
+		a, b, err := t.within(ctx, signals[i].ID, from, until)
 		if err != nil {
 			return 0, 0, nil, err
 		}
@@ -148,11 +143,11 @@ func (s *Store) extent(ctx context.Context, signals []site.Signal, from, until m
 	return first, last, zone, nil
 }
 
-func (s *Store) figureRows(ctx context.Context, signals []site.Signal, p series.Period, from, until measure.Instant, each func(measure.Instant, []*series.Figures) error) error {
+func (t *Tx) figureRows(ctx context.Context, signals []site.Signal, p series.Period, from, until measure.Instant, each func(measure.Instant, []*series.Figures) error) error {
 	columns := make([][]series.Figures, len(signals))
 	for i := range signals {
 		var err error
-		if columns[i], err = s.Figures(ctx, signals[i].ID, p, from, until); err != nil {
+		if columns[i], err = t.Figures(ctx, signals[i].ID, p, from, until); err != nil {
 			return err
 		}
 	}

@@ -25,12 +25,6 @@ func (s *Store) Look(ctx context.Context) (*Tx, error) {
 	return &Tx{tx, conn}, nil
 }
 
-// Patient lets the transaction stand still for minutes: what it gives goes to a reader who may be slow.
-func (t *Tx) Patient(ctx context.Context) error {
-	_, err := t.ExecContext(ctx, `set local idle_in_transaction_session_timeout = '10min'`)
-	return err
-}
-
 // blocksAStep is how many blocks a walk fetches at once.
 const blocksAStep = 16
 

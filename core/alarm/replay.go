@@ -62,6 +62,13 @@ func NewRun(g *Guard, from measure.Instant, held measure.Reading) *Run {
 // Event steps one event; g is the guard from then on.
 func (r *Run) Event(g *Guard, e Event) {
 	r.g, r.quiet.known = g, false
+	if e.Kind == Moved {
+		for _, open := range r.open {
+			if open != 0 {
+				r.Alarms[open-1].RaisedAt += measure.Instant(e.Value)
+			}
+		}
+	}
 	r.State, r.room = Step(g, r.State, e, r.room[:0])
 	for _, tr := range r.room {
 		r.note(tr)

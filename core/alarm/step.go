@@ -10,7 +10,7 @@ import (
 type Event struct {
 	Kind  EventKind
 	At    measure.Instant
-	Value float64 // of a NewReading, or an Amended one; of Disproved: the value that holds; of Begin: not 0 when the silence that was counted before counts no more
+	Value float64 // of a NewReading, or an Amended one; of Disproved: the value that holds; of Begin: not 0 when the silence that was counted before counts no more; of Moved: by how many milliseconds
 	Side  Side    // of Acknowledge, Reset and Disproved
 	Off   Off     // of Begin and Arming: all reasons why it does not look but armed hours
 
@@ -34,6 +34,7 @@ const (
 	HoursChange                      // the armed hours began or ended; Step finds that out by itself
 	Resume                           // the delays that stood still go on from At, though no reading came
 	Disproved                        // readings that came late show that the alarm of Side was none; known at At
+	Moved                            // the signal's own time was moved by Value; its newest stepped instant is At from then on
 )
 
 // Transition is one thing that a guard did.
@@ -143,6 +144,8 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 		at := max(e.At, s.Stepped)
 		into = s.settle(g, min(at, s.SilentSince)-1, into)
 		s.wake(g, at)
+	case Moved:
+		into = s.move(g, measure.Instant(e.Value), into)
 	case Disproved:
 		into = s.settle(g, max(e.At, s.Stepped)-1, into)
 		if s.Sides[e.Side].Raised() {
@@ -320,45 +323,6 @@ func (s *State) over(side Side, at measure.Instant, cause EventKind, into []Tran
 
 // calm lets no rung stand or wait.
 func (s *State) calm() { s.Rungs = [MaxRungs]RungState{} }
-
-// readHours finds out whether at lies in the armed hours, and when they change next.
-func (s *State) readHours(g *Guard, at measure.Instant) {
-	s.Off &^= OutOfHours
-	s.Edge = 0
-	if g.calendar != nil {
-		if !g.calendar.At(at) {
-			s.Off |= OutOfHours
-		}
-		s.Edge = g.calendar.Next(at)
-	}
-}
-
-// cross passes the next change of the armed hours.
-func (s *State) cross(g *Guard, into []Transition) []Transition {
-	at := s.Edge
-	before := s.Off
-	s.readHours(g, at)
-	after := s.Off
-	s.Off = before
-	return s.arm(g, after, at, HoursChange, into)
-}
-
-// arm makes the guard look, or not look, from at on. One that does not look any more lets go of what stands; one that looks
-// again looks at the held value at once (docs/semantics.md 16).
-func (s *State) arm(g *Guard, off Off, at measure.Instant, cause EventKind, into []Transition) []Transition {
-	before := s.Off
-	s.Off = off
-	if s.HeldAt == 0 || (before == 0) == (off == 0) {
-		return into
-	}
-	s.Stepped = max(s.Stepped, at)
-	if off != 0 {
-		s.calm()
-		return s.judge(g, at, cause, into)
-	}
-	s.lookAnew(g)
-	return s.settle(g, s.Stepped, into)
-}
 
 // lookAnew steps the held value at the instant that was stepped last.
 func (s *State) lookAnew(g *Guard) {

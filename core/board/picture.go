@@ -8,6 +8,7 @@ import (
 	"image/jpeg"
 	"image/png"
 	"strings"
+	"sync"
 
 	"golang.org/x/image/draw"
 	_ "golang.org/x/image/webp" // pictures may be WebP
@@ -32,6 +33,7 @@ type Picture struct {
 const (
 	MostBytes  = 12 << 20   // as sent
 	mostPixels = 40_000_000 // as sent
+	mostRoom   = 200 << 20  // bytes that one takes while it is read
 	mostSide   = 2560       // as stored; larger ones are scaled down
 )
 
@@ -71,6 +73,8 @@ func NewPhoto(name string, body []byte) (Picture, error) {
 
 // Small gives a photo scaled down for lists, as JPEG, so that its longer side has so many pixels at most.
 func (p *Picture) Small(side int) ([]byte, error) {
+	drawing.Lock()
+	defer drawing.Unlock()
 	drawn, _, err := image.Decode(bytes.NewReader(p.Body))
 	if err != nil {
 		return nil, err
@@ -95,14 +99,19 @@ func (p *Picture) drawAnew(body []byte) error {
 	if config.Width < 1 || config.Height < 1 || config.Width > mostPixels/config.Height {
 		return fmt.Errorf("it has %d × %d pixels; a picture has %d million at most", config.Width, config.Height, mostPixels/1_000_000)
 	}
+	if each := roomOfPixel(config.ColorModel, format, body); config.Width*config.Height > mostRoom/each {
+		return fmt.Errorf("it has %d × %d pixels of %d bytes each while it is read; such a picture has %d million pixels at most", config.Width, config.Height, each, mostRoom/each/1_000_000)
+	}
+	drawing.Lock()
+	defer drawing.Unlock()
 	drawn, _, err := image.Decode(bytes.NewReader(body))
 	if err != nil {
 		return fmt.Errorf("it is damaged: %v", err)
 	}
+	drawn = fitted(drawn)
 	if format == "jpeg" {
 		drawn = turned(drawn, orientation(body))
 	}
-	drawn = fitted(drawn)
 	p.Width, p.Height = drawn.Bounds().Dx(), drawn.Bounds().Dy()
 	var out bytes.Buffer
 	if format == "png" || !opaque(drawn) {
@@ -114,6 +123,38 @@ func (p *Picture) drawAnew(body []byte) error {
 	}
 	p.Body = out.Bytes()
 	return err
+}
+
+// drawing lets one picture at a time be read in a process, so that what one may take is what all may take.
+var drawing sync.Mutex
+
+// roomOfPixel is how many bytes a pixel takes while a picture is read, by what its header says.
+func roomOfPixel(model color.Model, format string, body []byte) int {
+	switch {
+	case format == "jpeg" && progressive(body):
+		return 3 + 12 // its coefficients stay until the last scan
+	case format == "jpeg":
+		return 3
+	case format == "webp":
+		return 8
+	case model == color.RGBA64Model, model == color.NRGBA64Model:
+		return 8 + 4 // and again as what is scaled
+	case model == color.Gray16Model:
+		return 2 + 4
+	case model == color.GrayModel:
+		return 1
+	}
+	return 4 + 4
+}
+
+// progressive tells whether a JPEG is one of several scans (ITU-T T.81, B.1.1.3: SOF2, SOF6, SOF10 and SOF14).
+func progressive(body []byte) bool {
+	for at := 2; at+4 <= len(body) && body[at] == 0xff && body[at+1] != 0xda; at += 2 + int(body[at+2])<<8 + int(body[at+3]) {
+		if marker := body[at+1]; marker == 0xc2 || marker == 0xc6 || marker == 0xca || marker == 0xce {
+			return true
+		}
+	}
+	return false
 }
 
 func opaque(m image.Image) bool {
@@ -129,7 +170,18 @@ func fitted(m image.Image) image.Image {
 		return m
 	}
 	out := image.NewRGBA(image.Rect(0, 0, max(1, w*mostSide/long), max(1, h*mostSide/long)))
-	draw.CatmullRom.Scale(out, out.Bounds(), m, m.Bounds(), draw.Src, nil)
+	draw.CatmullRom.Scale(out, out.Bounds(), plain(m), m.Bounds(), draw.Src, nil)
+	return out
+}
+
+// plain gives a picture in a form that is scaled quickly.
+func plain(m image.Image) image.Image {
+	switch m.(type) {
+	case *image.Gray, *image.NRGBA, *image.RGBA, *image.YCbCr:
+		return m
+	}
+	out := image.NewNRGBA(m.Bounds())
+	draw.Draw(out, out.Bounds(), m, m.Bounds().Min, draw.Src)
 	return out
 }
 

@@ -56,7 +56,7 @@ func safeSVG(body []byte) (safe []byte, width, height int, err error) {
 	in := xml.NewDecoder(bytes.NewReader(body))
 	in.Entity = map[string]string{} // none but XML's own: they cannot multiply
 	var out bytes.Buffer
-	w := svgWriter{out: &out}
+	w := svgWriter{out: &out, byID: map[string]*part{}}
 	for {
 		token, err := in.Token()
 		if errors.Is(err, io.EOF) {
@@ -72,6 +72,9 @@ func safeSVG(body []byte) (safe []byte, width, height int, err error) {
 	if w.count == 0 {
 		return nil, 0, 0, errors.New("it holds no picture")
 	}
+	if _, err := w.root.weigh(w.byID); err != nil {
+		return nil, 0, 0, err
+	}
 	return out.Bytes(), w.width, w.height, nil
 }
 
@@ -82,6 +85,9 @@ type svgWriter struct {
 	left          int // depth inside of something that is left out
 	count, uses   int
 	width, height int
+	root          *part
+	parts         []*part // that are open
+	byID          map[string]*part
 }
 
 func (w *svgWriter) take(token xml.Token) error {
@@ -99,7 +105,7 @@ func (w *svgWriter) take(token xml.Token) error {
 		}
 		last := len(w.open) - 1
 		fmt.Fprintf(w.out, "</%s>", w.open[last])
-		w.open = w.open[:last]
+		w.open, w.parts = w.open[:last], w.parts[:last]
 	case xml.CharData:
 		if w.left == 0 && len(w.open) > 0 && slices.Contains([]string{"text", "tspan", "title", "desc"}, w.open[len(w.open)-1]) {
 			return xml.EscapeText(w.out, t)
@@ -125,6 +131,7 @@ func (w *svgWriter) start(t *xml.StartElement) error {
 		w.measure(t.Attr)
 		fmt.Fprintf(w.out, ` xmlns=%q width="%d" height="%d"`, svgSpace, w.width, w.height)
 	}
+	var all []xml.Attr
 	for _, a := range t.Attr {
 		if len(w.open) == 0 && (a.Name.Local == "width" || a.Name.Local == "height") {
 			continue
@@ -135,11 +142,28 @@ func (w *svgWriter) start(t *xml.StartElement) error {
 				return err
 			}
 			w.out.WriteByte('"')
+			all = append(all, kept)
 		}
 	}
 	w.out.WriteByte('>')
+	w.grow(newPart(t.Name.Local, all), all)
 	w.open = append(w.open, t.Name.Local)
 	return nil
+}
+
+// grow puts a part into the tree.
+func (w *svgWriter) grow(p *part, attributes []xml.Attr) {
+	if last := len(w.parts) - 1; last >= 0 {
+		w.parts[last].children = append(w.parts[last].children, p)
+	} else if w.root == nil {
+		w.root = p
+	}
+	w.parts = append(w.parts, p)
+	for _, a := range attributes {
+		if a.Name.Local == "id" && w.byID[a.Value] == nil {
+			w.byID[a.Value] = p
+		}
+	}
 }
 
 // safeAttributes gives what may stay of an attribute; a style becomes the attributes that it sets.

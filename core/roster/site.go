@@ -129,6 +129,21 @@ func BlindWords(w World, from, until measure.Instant) string {
 	return fmt.Sprintf("Jaunty Lark was away for %s, until %s. What happened meanwhile may be told late, or not at all where devices keep nothing.", measure.Length(until.Sub(from)), When(w.Site, until))
 }
 
+// OutageWords is the journal's entry about something that was away for a while.
+func OutageWords(w World, what string, from, until measure.Instant) string {
+	length := max(until.Sub(from).Round(time.Second), time.Second)
+	return fmt.Sprintf("%s was away for %s, until %s", strings.ToUpper(what[:1])+what[1:], measure.Length(length), When(w.Site, until))
+}
+
+// LeapWords is the journal's entry about a clock that leapt.
+func LeapWords(by time.Duration) string {
+	way := "forward"
+	if by < 0 {
+		way = "back"
+	}
+	return fmt.Sprintf("The service's clock was set %s by %s. What runs (delays, silences, escalations, shelves) ends when it would have ended; schedules go by the new time", way, measure.Length(by.Abs()))
+}
+
 // BlindMessage tells that the service was away.
 func BlindMessage(w World, from, until measure.Instant) Message {
 	says := BlindWords(w, from, until)

@@ -17,6 +17,8 @@ type Site struct {
 	Currency     string           `json:"currency" db:"currency" doc:"ISO 4217 code" example:"EUR"`
 	KeepReadings measure.Duration `json:"keep_readings" db:"keep_readings" required:"false" doc:"for how long readings are kept, where neither signal nor kit says; 0s: for ever"`
 	KeepFigures  measure.Duration `json:"keep_figures" db:"keep_figures" required:"false" doc:"for how long figures by hour and day are kept; 0s: for ever"`
+	KeepAlarms   measure.Duration `json:"keep_alarms" db:"keep_alarms" required:"false" doc:"for how long alarms that are over are kept, with their notices and journal; 0s: for ever"`
+	KeepJournal  measure.Duration `json:"keep_journal" db:"keep_journal" required:"false" doc:"for how long the journal and the notices are kept that are about no alarm; 0s: for ever"`
 	Units        Units            `json:"units" db:"units" required:"false" doc:"in which unit values are shown, by what they measure; who has said nothing sees them as stored"`
 	Holidays     Days             `json:"holidays" db:"holidays" required:"false" nullable:"false" maxItems:"1000" doc:"dates that count as holidays where armed hours say so" example:"[\"2026-12-25\"]"`
 }

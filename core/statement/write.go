@@ -4,6 +4,7 @@ import (
 	"encoding/csv"
 	"fmt"
 	"html/template"
+	"jauntylark/core/measure"
 	"math"
 	"strconv"
 	"strings"
@@ -57,10 +58,8 @@ func (s *Sheet) CSV() (string, error) {
 	}
 	for _, line := range lines {
 		for i, cell := range line { // a cell that a spreadsheet would take for a formula is text
-			if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
-				if _, err := strconv.ParseFloat(cell, 64); err != nil {
-					line[i] = "'" + cell
-				}
+			if _, err := strconv.ParseFloat(cell, 64); err != nil {
+				line[i] = measure.Cell(cell)
 			}
 		}
 		if err := w.Write(line); err != nil {

@@ -10,7 +10,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"log/slog"
 	"net"
@@ -23,7 +22,6 @@ import (
 	"github.com/plgd-dev/go-coap/v3/mux"
 
 	"jauntylark/core/frame"
-	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
 	"jauntylark/intake/door"
@@ -101,8 +99,7 @@ type request struct {
 	block  *uint32 // the Block1 option that the answer repeats
 }
 
-func (r *request) answer(code codes.Code, format message.MediaType, body string) {
-	var options []message.Option
+func (r *request) answer(code codes.Code, format message.MediaType, body string, options ...message.Option) {
 	if r.block != nil {
 		options = append(options, message.Option{ID: message.Block1, Value: shortest(*r.block)})
 	}
@@ -111,9 +108,11 @@ func (r *request) answer(code codes.Code, format message.MediaType, body string)
 	}
 }
 
+const mostWords = 300
+
 // fail answers with what is wrong, in words (RFC 7252 section 5.5.2).
 func (r *request) fail(code codes.Code, reason string) {
-	r.answer(code, message.TextPlain, reason[:min(len(reason), 300)])
+	r.answer(code, message.TextPlain, reason[:min(len(reason), mostWords)])
 }
 
 func (r *request) allow(method codes.Code, do func()) {
@@ -127,28 +126,18 @@ func (r *request) allow(method codes.Code, do func()) {
 	}
 }
 
+// failWith answers with the cause of an error; Max-Age says when the same may succeed (RFC 7252 section 5.9.3.4).
 func (r *request) failWith(err error) {
-	var fast *door.ErrTooFast
-	var shut *door.ErrShutOut
-	var fault *measure.Fault
-	code := codes.BadRequest
-	switch {
-	case errors.Is(err, pipeline.ErrKeyUnknown), errors.As(err, &shut):
-		code = codes.Unauthorized
-	case errors.Is(err, pipeline.ErrTurnedAway), errors.Is(err, pipeline.ErrOwnKey):
-		code = codes.Forbidden
-	case errors.As(err, &fast), errors.Is(err, pipeline.ErrFull):
-		code = codes.TooManyRequests
-	case door.Away(err):
-		code, err = codes.ServiceUnavailable, pipeline.ErrAway
-	case errors.Is(err, intake.ErrTooMany):
-		code = codes.RequestEntityTooLarge
-	case errors.Is(err, intake.ErrMediaType), errors.Is(err, frame.ErrMediaType):
-		code = codes.UnsupportedMediaType
-	case errors.As(err, &fault):
-		code = unprocessable
+	cause := door.CauseOf(err)
+	words := cause.Words
+	if words == "" {
+		words = err.Error()
 	}
-	r.fail(code, err.Error())
+	var options []message.Option
+	if seconds := uint32((cause.Retry + time.Second - 1) / time.Second); seconds > 0 {
+		options = append(options, message.Option{ID: message.MaxAge, Value: shortest(seconds)})
+	}
+	r.answer(codes.Code(cause.CoAP), message.TextPlain, words[:min(len(words), mostWords)], options...)
 }
 
 // unprocessable is 4.22 (RFC 8132 section 2.3).

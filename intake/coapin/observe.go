@@ -18,6 +18,8 @@ import (
 type observers struct {
 	mu  sync.Mutex
 	all map[string]*observer // by connection and token
+
+	telling sync.WaitGroup
 }
 
 type observer struct {
@@ -124,7 +126,8 @@ func (o *observers) each(directory *pipeline.Directory, due func(string, *observ
 		one.version, one.told, one.sequence = s.version, time.Now(), (one.sequence+1)&sequenceBits
 		one.flying++
 		body := s.body()
-		go func(sequence uint32) {
+		sequence := one.sequence
+		o.telling.Go(func() {
 			err := notify(one, body, sequence)
 			o.mu.Lock()
 			one.flying--
@@ -132,7 +135,7 @@ func (o *observers) each(directory *pipeline.Directory, due func(string, *observ
 			if err != nil {
 				o.drop(place)
 			}
-		}(one.sequence)
+		})
 	}
 }
 

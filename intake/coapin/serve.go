@@ -96,6 +96,7 @@ func (w *Way) complain(err error) { w.log.Debug("CoAP", "error", err) }
 
 // Run looks after observers and handshakes until ctx ends.
 func (w *Way) Run(ctx context.Context) {
+	defer w.observers.telling.Wait() // their connections end with ctx
 	tick := time.NewTicker(time.Second)
 	defer tick.Stop()
 	for {

@@ -39,6 +39,7 @@ type Door struct {
 	failures  *failures
 	sightings sightings
 	bodies    *semaphore.Weighted
+	rooms     *rooms
 	reloading sync.Mutex
 	reloaded  atomic.Int64 // when, in Unix nanoseconds
 }
@@ -55,7 +56,7 @@ const bodiesAtOnce = 256 << 20
 // New makes a door. A zero Rate is the default.
 func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.Logger) *Door {
 	d := &Door{Pipeline: p, Seal: seal, Orders: orders.New(s, p.Now, log), store: s, log: log, rate: rate.orDefault(), limits: map[int64]*limit{}, failures: newFailures(),
-		bodies: semaphore.NewWeighted(bodiesAtOnce)}
+		bodies: semaphore.NewWeighted(bodiesAtOnce), rooms: newRooms()}
 	d.sightings.init()
 	d.directory.Store(&directory{Directory: pipeline.NewDirectory(nil, nil, nil, store.Enrolment{}, nil), changed: make(chan struct{})})
 	return d
@@ -218,10 +219,10 @@ func (d *Door) Who(ctx context.Context, s pipeline.Sender) (pipeline.Identity, e
 	if err == nil || !errors.Is(err, pipeline.ErrKeyUnknown) {
 		return who, err
 	}
-	if wait := d.failures.shutOut(s.Address, now.Time()); wait > 0 {
+	if wait := d.failures.shutOut(s.Address, time.Now()); wait > 0 {
 		return who, &ErrShutOut{wait}
 	}
-	kind, err := d.store.KeyKind(ctx, s.Key[:])
+	kind, err := d.store.KeyKind(store.For(ctx, store.Pages), s.Key[:])
 	switch {
 	case err != nil:
 		return who, fmt.Errorf("%w: %w", pipeline.ErrAway, err)
@@ -241,7 +242,7 @@ func (d *Door) Who(ctx context.Context, s pipeline.Sender) (pipeline.Identity, e
 func (d *Door) unknown(ctx context.Context, s pipeline.Sender) error {
 	now := d.Pipeline.Now()
 	d.sightings.knocked(site.Knock{At: now, Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
-	pause(ctx, d.failures.failed(s.Address, now.Time()))
+	pause(ctx, d.failures.failed(s.Address, time.Now()))
 	return pipeline.ErrKeyUnknown
 }
 
@@ -339,12 +340,8 @@ func (p *Pending) Wait(ctx context.Context) (Result, error) {
 		p.result.Refused = append(p.result.Refused, intake.Name(p.visit.ContentType, p.result.Rejected)...)
 	}
 	p.door.note(p)
+	p.door.Pipeline.Meter.Intake(p.visit.Protocol, outcomeOf(p.err), p.result.Accepted, len(p.result.Refused))
 	return p.result, p.err
-}
-
-// Away tells whether err means that the same may succeed later.
-func Away(err error) bool {
-	return errors.Is(err, pipeline.ErrAway) || errors.Is(err, pipeline.ErrFailed) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
 }
 
 // Confirm takes what a device says that it runs, within its rate.
@@ -367,7 +364,7 @@ func (d *Door) say(ctx context.Context, s pipeline.Sender, patient bool, do func
 		return pipeline.ErrKeyUnknown
 	}
 	l := d.limitOf(who.Device.ID)
-	if err := l.admit(ctx, 1, patient, d.now().Time()); err != nil {
+	if err := l.admit(ctx, 1, patient, time.Now()); err != nil {
 		pause(ctx, tooFastWaits)
 		return err
 	}

@@ -59,7 +59,7 @@ func (d *Door) Knock(s pipeline.Sender) {
 
 // ShutOut gives an error for an address that has tried too many unknown keys.
 func (d *Door) ShutOut(address string) error {
-	if wait := d.failures.shutOut(address, d.now().Time()); wait > 0 {
+	if wait := d.failures.shutOut(address, time.Now()); wait > 0 {
 		return &ErrShutOut{wait}
 	}
 	return nil

@@ -159,6 +159,7 @@ func (d *Door) Online(device int64, key int64, s pipeline.Sender, opened bool) {
 
 // keepSightings writes down what was seen, until ctx ends.
 func (d *Door) keepSightings(ctx context.Context) {
+	ctx = store.For(ctx, store.Background)
 	for ctx.Err() == nil {
 		pause(ctx, keepEvery)
 		sightings, uses, knocks := d.sightings.take(d.Pipeline.Now())
@@ -219,7 +220,7 @@ func (d *Door) Dropped(device *site.Device, will string) {
 	if will != "" {
 		text += ": " + clip(will, 80)
 	}
-	err := d.Pipeline.Do(ctx, func(t *pipeline.Turn) error { return t.Enter("device dropped", device.Name, "", text) })
+	err := d.Pipeline.DoWithOthers(ctx, func(t *pipeline.Turn) error { return t.Enter("device dropped", device.Name, "", text) })
 	if err != nil {
 		d.log.Warn("that a device dropped could not be written", "device", device.Name, "error", err)
 	}

@@ -34,6 +34,11 @@ func (w *Way) ReceiveFrame(c *echo.Context) error {
 			return answerError(c, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%.40q is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)", at)})
 		}
 	}
+	give, err := w.roomFor(c, v.Sender, MaxFrame)
+	if err != nil {
+		return answerError(c, err)
+	}
+	defer give()
 	if v.Body, err = readBody(c, MaxFrame); err != nil {
 		return answerError(c, err)
 	}

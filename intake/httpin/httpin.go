@@ -17,7 +17,6 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
@@ -32,7 +31,8 @@ const Protocol = "HTTP"
 type Way struct {
 	Door *door.Door
 	// Person gives the person whom a token lets in; pipeline.ErrKeyUnknown when it lets nobody in.
-	Person func(ctx context.Context, token string) (site.Person, error)
+	Person   func(ctx context.Context, token string) (site.Person, error)
+	Stopping <-chan struct{} // closed when the service stops; nil: never
 }
 
 // Problem is an RFC 9457 problem document with the records that were refused.
@@ -61,6 +61,11 @@ func (w *Way) Receive(c *echo.Context) error {
 	if err != nil {
 		return answerError(c, err)
 	}
+	give, err := w.roomFor(c, sender, intake.MaxBody)
+	if err != nil {
+		return answerError(c, err)
+	}
+	defer give()
 	body, err := readBody(c, intake.MaxBody)
 	if err != nil {
 		return answerError(c, err)
@@ -76,6 +81,9 @@ func idempotencyKey(r *http.Request) (string, error) {
 	once := r.Header.Get("Idempotency-Key")
 	if len(once) > maxIdempotencyKey {
 		return "", fmt.Errorf("the Idempotency-Key is %d characters long; it may have %d", len(once), maxIdempotencyKey)
+	}
+	if wrong := measure.WrongText(once, false); wrong != "" {
+		return "", fmt.Errorf("the Idempotency-Key %s", wrong)
 	}
 	return once, nil
 }
@@ -97,6 +105,28 @@ func received(c *echo.Context, result door.Result, err error, none func(first me
 
 // errEncoding says that the content encoding is not read.
 var errEncoding = errors.New("the content encoding is not read; send the body as it is, or with gzip")
+
+// roomWaits is how long a long body waits for room before it is refused.
+const roomWaits = 5 * time.Second
+
+// roomFor takes room for a body of so many bytes at most before it is read, and gives what gives it back.
+func (w *Way) roomFor(c *echo.Context, sender pipeline.Sender, most int64) (give func(), err error) {
+	r := c.Request()
+	long := most
+	if r.ContentLength >= 0 && r.Header.Get("Content-Encoding") == "" {
+		long = min(r.ContentLength, most)
+	}
+	if long <= door.LongBody {
+		return func() {}, nil
+	}
+	room := w.Door.RoomOf(sender)
+	ctx, cancel := context.WithTimeout(r.Context(), roomWaits)
+	defer cancel()
+	if err := room.Take(ctx, long); err != nil {
+		return nil, door.ErrCrowded
+	}
+	return func() { room.Give(long) }, nil
+}
 
 // readBody reads the body, unpacked when it is packed with gzip (RFC 9110 section 8.4.1.3).
 func readBody(c *echo.Context, most int64) ([]byte, error) {
@@ -153,49 +183,31 @@ func Bearer(header string) string {
 	return strings.TrimSpace(header[len(scheme):])
 }
 
-var errViewer = errors.New("to send readings by hand takes the role keeper")
+const errViewer = door.ErrNotAllowed("to send readings by hand takes the role keeper")
 
+// answerError says why something could not be done: what HTTP alone knows here, all else as its cause says.
 func answerError(c *echo.Context, err error) error {
 	var tooLong *http.MaxBytesError
-	var fast *door.ErrTooFast
-	var shut *door.ErrShutOut
-	var fault *measure.Fault
-	p := Problem{Status: http.StatusBadRequest, Detail: err.Error()}
-	retry := func(d time.Duration) {
-		c.Response().Header().Set("Retry-After", fmt.Sprint(int(math.Ceil(d.Seconds()))))
-	}
+	cause := door.CauseOf(err)
+	p := Problem{Status: cause.HTTP, Detail: cause.Words}
 	switch {
-	case errors.Is(err, pipeline.ErrKeyUnknown):
-		c.Response().Header().Set("WWW-Authenticate", `Bearer realm="jaunty"`)
-		p.Status, p.Detail = http.StatusUnauthorized, "The key is not known. Send the device's key as 'Authorization: Bearer KEY'."
-	case errors.Is(err, pipeline.ErrNoName):
-		p.Detail = "This is the enrolment key; name the device in the header " + DeviceHeader + "."
-	case errors.Is(err, errViewer), errors.Is(err, pipeline.ErrTurnedAway), errors.Is(err, pipeline.ErrOwnKey), errors.Is(err, errArrival):
-		p.Status = http.StatusForbidden
-	case errors.As(err, &shut):
-		retry(shut.For)
-		p.Status = http.StatusTooManyRequests
-	case errors.As(err, &fast):
-		retry(fast.For)
-		p.Status = http.StatusTooManyRequests
-	case errors.Is(err, pipeline.ErrFull):
-		retry(time.Hour)
-		p.Status = http.StatusTooManyRequests
-	case errors.Is(err, pipeline.ErrAway):
-		retry(2 * time.Second)
-		p.Status, p.Detail = http.StatusServiceUnavailable, "The database is away; nothing was taken. Send the same again."
-	case errors.Is(err, pipeline.ErrFailed):
-		p.Status = http.StatusInternalServerError
 	case errors.As(err, &tooLong):
 		p.Status, p.Detail = http.StatusRequestEntityTooLarge, fmt.Sprintf("The body is longer than %d bytes.", tooLong.Limit)
-	case errors.Is(err, intake.ErrTooMany):
-		p.Status = http.StatusRequestEntityTooLarge
-	case errors.Is(err, intake.ErrMediaType), errors.Is(err, frame.ErrMediaType), errors.Is(err, errEncoding):
+	case errors.Is(err, errEncoding):
 		p.Status = http.StatusUnsupportedMediaType
-	case errors.As(err, &fault):
-		p.Status = http.StatusUnprocessableEntity
-	case errors.Is(err, context.Canceled):
+	case errors.Is(err, pipeline.ErrNoName):
+		p.Detail = "This is the enrolment key; name the device in the header " + DeviceHeader + "."
+	case p.Status == http.StatusUnauthorized:
+		c.Response().Header().Set("WWW-Authenticate", `Bearer realm="jaunty"`)
+		p.Detail = "The key is not known. Send the device's key as 'Authorization: Bearer KEY'."
+	case errors.Is(err, context.Canceled) && c.Request().Context().Err() != nil:
 		return nil // nobody is there to be told
+	}
+	if p.Detail == "" {
+		p.Detail = err.Error()
+	}
+	if cause.Retry > 0 {
+		c.Response().Header().Set("Retry-After", fmt.Sprint(int(math.Ceil(cause.Retry.Seconds()))))
 	}
 	return answer(c, p)
 }

@@ -2,7 +2,6 @@ package httpin
 
 import (
 	"crypto/sha256"
-	"errors"
 	"fmt"
 	"io"
 	"math"
@@ -16,6 +15,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
+	"jauntylark/intake/door"
 	"jauntylark/intake/orders"
 	"jauntylark/pipeline"
 )
@@ -83,6 +83,8 @@ func (w *Way) Orders(c *echo.Context) error {
 		case <-ordered:
 		case <-end.C:
 			over = true
+		case <-w.Stopping:
+			over = true
 		case <-ctx.Done():
 			return nil
 		}
@@ -149,7 +151,7 @@ func (w *Way) device(c *echo.Context) (*site.Device, pipeline.Sender, error) {
 	return who.Device, sender, err
 }
 
-var errArrival = errors.New("this device waits to be let in; there are no orders for it yet")
+const errArrival = door.ErrNotAllowed("this device waits to be let in; there are no orders for it yet")
 
 const maxReport = 4 << 10
 

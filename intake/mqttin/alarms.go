@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"log/slog"
 	"strings"
+	"sync"
 	"time"
 
 	"jauntylark/core/alarm"
@@ -86,7 +87,9 @@ const (
 // since; telling twice does no harm.
 func showAlarms(ctx context.Context, records *store.Store, publish func(retained) error, log *slog.Logger) {
 	wake := make(chan struct{}, 1)
-	go func() {
+	var listening sync.WaitGroup
+	defer listening.Wait()
+	listening.Go(func() {
 		for ctx.Err() == nil {
 			_ = records.Listen(ctx, func(int64) {
 				select {
@@ -96,7 +99,7 @@ func showAlarms(ctx context.Context, records *store.Store, publish func(retained
 			})
 			pause(ctx, alarmsAgain)
 		}
-	}()
+	})
 	last := int64(-1)
 	for {
 		select {

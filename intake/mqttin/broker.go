@@ -10,12 +10,9 @@ import (
 	"context"
 	"crypto/sha256"
 	"crypto/tls"
-	"errors"
-	"fmt"
 	"log/slog"
 	"net"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	mqtt "github.com/mochi-mqtt/server/v2"
@@ -24,6 +21,7 @@ import (
 
 	"jauntylark/intake"
 	"jauntylark/intake/door"
+	"jauntylark/intake/gate"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
@@ -47,6 +45,7 @@ type Broker struct {
 	hook     *hook
 	teller   *mqtt.Client // publishes orders for outputs, which expire
 	listener net.Listener
+	acking   sync.WaitGroup // sessions that acknowledge
 	ctx      context.Context
 	stop     context.CancelFunc
 }
@@ -64,7 +63,7 @@ const (
 // NewBroker makes a broker that listens on the listener, with TLS when the options say so.
 func NewBroker(d *door.Door, listener net.Listener, o Options, log *slog.Logger) (*Broker, error) {
 	if o.Connections == 0 {
-		o.Connections = connectionsAtMost
+		o.Connections = gate.Share(3, 4, connectionsAtMost)
 	}
 	capabilities := mqtt.NewDefaultServerCapabilities()
 	capabilities.MaximumClients = int64(o.Connections)
@@ -81,15 +80,11 @@ func NewBroker(d *door.Door, listener net.Listener, o Options, log *slog.Logger)
 	b := &Broker{door: d, records: o.Records, log: log, server: server, listener: listener, ctx: ctx, stop: stop}
 	b.teller = server.NewClient(nil, mqtt.LocalListener, "orders", true)
 	b.teller.Properties.ProtocolVersion = 5
-	b.hook = &hook{broker: b, sessions: map[*mqtt.Client]*session{}, perDevice: map[int64]map[*mqtt.Client]bool{}}
+	b.hook = &hook{broker: b, sessions: map[*mqtt.Client]*session{}, perDevice: map[int64]map[*mqtt.Client]bool{}, stored: map[string][]*mqtt.Client{}}
 	if err := server.AddHook(b.hook, nil); err != nil {
 		return nil, err
 	}
-	guarded := net.Listener(&guard{Listener: listener, most: int64(o.Connections)})
-	if o.TLS != nil {
-		guarded = tls.NewListener(guarded, o.TLS)
-	}
-	return b, server.AddListener(listeners.NewNet("mqtt", inspector{guarded}))
+	return b, server.AddListener(listeners.NewNet("mqtt", newEntry(listener, o.Connections, o.TLS)))
 }
 
 // quiet passes on what matters: the broker library also logs each client that goes.
@@ -111,10 +106,15 @@ func (b *Broker) Run(ctx context.Context) error {
 	if err := b.server.Serve(); err != nil {
 		return err
 	}
+	defer b.acking.Wait()
+	var beside sync.WaitGroup
+	defer beside.Wait()
 	if b.records != nil {
-		go showAlarms(ctx, b.records, func(m retained) error { return b.server.Publish(m.topic, m.payload, true, 1) }, b.log)
+		beside.Go(func() {
+			showAlarms(ctx, b.records, func(m retained) error { return b.server.Publish(m.topic, m.payload, true, 1) }, b.log)
+		})
 	}
-	go func() { _ = tellOrders(ctx, b.door.Orders, b.door.Pipeline.Now, b.publishOrder) }()
+	beside.Go(func() { _ = tellOrders(ctx, b.door.Orders, b.door.Pipeline.Now, b.publishOrder) })
 	known := map[string]int{}
 	for {
 		directory, changed := b.door.Look()
@@ -167,84 +167,4 @@ func senderOf(cl *mqtt.Client, password []byte) pipeline.Sender {
 		host = cl.Net.Remote
 	}
 	return pipeline.Sender{Key: sha256.Sum256(password), Name: string(cl.Properties.Username), Protocol: Protocol, Address: host}
-}
-
-// guard bounds connections and what one may send before it has proved who it is.
-type guard struct {
-	net.Listener
-	most, open int64
-}
-
-// connectAtMost is how long the first packet of a connection may be.
-const connectAtMost = 64 << 10
-
-// Accept gives the next connection; those that are too many are closed at once.
-func (g *guard) Accept() (net.Conn, error) {
-	for {
-		conn, err := g.Listener.Accept()
-		if err != nil {
-			return nil, err
-		}
-		if atomic.AddInt64(&g.open, 1) <= g.most {
-			return &guarded{Conn: conn, guard: g}, nil
-		}
-		atomic.AddInt64(&g.open, -1)
-		conn.Close()
-	}
-}
-
-type guarded struct {
-	net.Conn
-	guard *guard
-	once  sync.Once
-}
-
-// Close lets another connection in.
-func (c *guarded) Close() error {
-	c.once.Do(func() { atomic.AddInt64(&c.guard.open, -1) })
-	return c.Conn.Close()
-}
-
-// inspector looks at the first packet of each connection.
-type inspector struct{ net.Listener }
-
-// Accept gives the next connection.
-func (i inspector) Accept() (net.Conn, error) {
-	conn, err := i.Listener.Accept()
-	return &inspected{Conn: conn}, err
-}
-
-type inspected struct {
-	net.Conn
-	begun bool // read by one goroutine alone
-}
-
-// Read refuses a first packet that is too long, before room is made for it.
-func (c *inspected) Read(into []byte) (int, error) {
-	n, err := c.Conn.Read(into)
-	if !c.begun && n > 0 {
-		c.begun = true
-		if long := firstPacketFits(into[:n]); long != nil {
-			return 0, long
-		}
-	}
-	return n, err
-}
-
-var errTooLong = errors.New("the first packet is too long")
-
-// firstPacketFits looks at the fixed header of a connection's first packet (MQTT 5 section 2.1).
-func firstPacketFits(head []byte) error {
-	length, shift := 0, 0
-	for i := 1; i < len(head) && i < 5; i++ {
-		length |= int(head[i]&0x7f) << shift
-		shift += 7
-		if head[i]&0x80 == 0 {
-			break
-		}
-	}
-	if length > connectAtMost {
-		return fmt.Errorf("%w: %d bytes", errTooLong, length)
-	}
-	return nil
 }

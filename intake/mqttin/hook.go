@@ -2,7 +2,6 @@ package mqttin
 
 import (
 	"crypto/sha256"
-	"errors"
 	"fmt"
 	"maps"
 	"strings"
@@ -24,6 +23,7 @@ type hook struct {
 	mu        sync.Mutex
 	sessions  map[*mqtt.Client]*session
 	perDevice map[int64]map[*mqtt.Client]bool // those that were let in
+	stored    map[string][]*mqtt.Client       // sessions that are kept without a connection, by whose they are, the oldest first
 }
 
 // ID names the hook.
@@ -32,7 +32,8 @@ func (h *hook) ID() string { return "jaunty" }
 // Provides lists what the hook wants to be asked.
 func (h *hook) Provides(b byte) bool {
 	switch b {
-	case mqtt.OnConnect, mqtt.OnConnectAuthenticate, mqtt.OnACLCheck, mqtt.OnPublish, mqtt.OnPacketRead, mqtt.OnSessionEstablished, mqtt.OnDisconnect, mqtt.OnWillSent:
+	case mqtt.OnConnect, mqtt.OnConnectAuthenticate, mqtt.OnACLCheck, mqtt.OnPublish, mqtt.OnPacketRead, mqtt.OnSessionEstablished, mqtt.OnDisconnect, mqtt.OnWillSent,
+		mqtt.OnSubscribe, mqtt.OnQosPublish, mqtt.OnClientExpired:
 		return true
 	}
 	return false
@@ -47,6 +48,11 @@ func (h *hook) OnConnect(cl *mqtt.Client, pk packets.Packet) error {
 		_ = h.broker.server.SendConnack(cl, code, false, nil)
 		return fmt.Errorf("the will's topic is %q; it may be jaunty/DEVICE/presence", pk.Connect.WillTopic)
 	}
+	if long := willBytes(pk); pk.Connect.WillFlag && long > willAtMost {
+		_ = h.broker.server.SendConnack(cl, packets.ErrQuotaExceeded, false, nil)
+		return fmt.Errorf("the will has %d bytes; it may have %d", long, willAtMost)
+	}
+	cl.Properties.Will.Qos = min(cl.Properties.Will.Qos, willQoS)
 	return nil
 }
 
@@ -111,17 +117,24 @@ func (h *hook) OnSessionEstablished(cl *mqtt.Client, pk packets.Packet) {
 	s := &session{broker: h.broker, cl: cl, sender: senderOf(cl, pk.Connect.Password), device: idOf(who.Device), key: who.Key.ID, flights: make(chan *flight, inFlight)}
 	h.mu.Lock()
 	defer h.mu.Unlock()
+	if c, gated := cl.Net.Conn.(*inspected); gated {
+		c.Sign(h.broker.door.RoomOf(s.sender))
+	}
 	h.sessions[cl] = s
+	h.forgetStored(s.owner(), func(c *mqtt.Client) bool { return c.ID == cl.ID }) // which it has taken over
 	h.broker.door.Online(s.device, s.key, s.sender, true)
 }
 
 // OnDisconnect forgets a session.
-func (h *hook) OnDisconnect(cl *mqtt.Client, _ error, _ bool) {
+func (h *hook) OnDisconnect(cl *mqtt.Client, _ error, expire bool) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	s := h.sessions[cl]
 	if s == nil {
 		return
+	}
+	if !expire && !cl.IsTakenOver() {
+		h.keep(s.owner(), cl)
 	}
 	delete(h.sessions, cl)
 	if delete(h.perDevice[s.device], cl); len(h.perDevice[s.device]) == 0 {
@@ -209,7 +222,7 @@ func (h *hook) OnPublish(cl *mqtt.Client, pk packets.Packet) (packets.Packet, er
 	at, err := parse(pk.TopicName)
 	directory, _ := h.broker.door.Look()
 	if err == nil && !s.mayPublishAs(directory, at.device) {
-		err = fmt.Errorf("%s may publish under its own name alone, not to %q", s.sender.Name, pk.TopicName)
+		err = door.ErrNotAllowed(fmt.Sprintf("%s may publish under its own name alone, not to %q", s.sender.Name, pk.TopicName))
 	}
 	f := &flight{packetID: pk.PacketID, qos: pk.FixedHeader.Qos, topic: pk.TopicName, err: err}
 	switch {
@@ -217,6 +230,8 @@ func (h *hook) OnPublish(cl *mqtt.Client, pk packets.Packet) (packets.Packet, er
 		if device := directory.ByID[s.device]; device != nil {
 			h.broker.door.Complain(device, s.sender, err.Error())
 		}
+	case at.topic == presence && len(pk.Payload) > presenceAtMost:
+		f.err = door.ErrTooLong(presenceAtMost)
 	case at.topic == presence:
 		s.enqueue(f)
 		pk.FixedHeader.Qos = 0 // we acknowledge it; the library only passes it on
@@ -279,6 +294,3 @@ func (s *session) confirmOutput(at place, payload []byte) error {
 	sender.Name = at.device
 	return s.broker.door.ConfirmOutput(s.broker.ctx, sender, at.device, at.signal, report, true)
 }
-
-// away tells whether a message must stay unacknowledged, so that it is sent again.
-func away(err error) bool { return err != nil && (door.Away(err) || errors.Is(err, pipeline.ErrAway)) }

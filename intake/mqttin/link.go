@@ -166,7 +166,7 @@ func (l *link) acknowledge() {
 		case a.err == nil:
 			err = l.hear(a)
 		}
-		if away(err) {
+		if door.Away(err) {
 			l.fail(err)
 			return
 		}

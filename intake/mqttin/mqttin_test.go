@@ -132,7 +132,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 			t.Errorf("%s: %q, want %q", topic, line, says)
 		}
 	}
-	if out, _ := pub(t, s, "other", other, "-V", "mqttv5", "-d", "-q", "1", "-t", "jaunty/pond/readings", "-m", `{"temp": 1}`); !strings.Contains(out, "RC:153") {
+	if out, _ := pub(t, s, "other", other, "-V", "mqttv5", "-d", "-q", "1", "-t", "jaunty/pond/readings", "-m", `{"temp": 1}`); !strings.Contains(out, "RC:135") {
 		t.Errorf("on 5 it is told so: %s", out)
 	}
 	next(t, lines)

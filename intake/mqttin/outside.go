@@ -11,11 +11,13 @@ import (
 	"net"
 	"net/url"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/eclipse/paho.golang/packets"
 	"github.com/eclipse/paho.golang/paho"
 
+	"jauntylark/core/measure"
 	"jauntylark/intake/door"
 	"jauntylark/store"
 )
@@ -32,6 +34,9 @@ type Outside struct {
 	url    *url.URL
 	holder string
 	uid    string
+	lost   atomic.Int64       // what had elapsed when the broker went away, in nanoseconds; 0: it is there
+	why    atomic.Value       // the error's text
+	found  chan time.Duration // an outage that is over, by what had elapsed when it began
 }
 
 const (
@@ -51,7 +56,7 @@ func NewOutside(d *door.Door, s *store.Store, address string, log *slog.Logger) 
 	if err != nil {
 		return nil, err
 	}
-	return &Outside{door: d, store: s, log: log, url: u, holder: rand.Text()}, nil
+	return &Outside{door: d, store: s, log: log, url: u, holder: rand.Text(), found: make(chan time.Duration, 1)}, nil
 }
 
 // ParseBroker reads the address of a broker.
@@ -88,6 +93,9 @@ func (o *Outside) Run(ctx context.Context) error {
 	var reading sync.WaitGroup
 	for ctx.Err() == nil {
 		o.lease(ctx, held, &reading)
+		if err := o.tell(ctx); err != nil && ctx.Err() == nil {
+			o.log.Warn("people could not be told of the MQTT broker", "error", err)
+		}
 		select {
 		case <-ctx.Done():
 		case <-time.After(leaseRenewed):
@@ -101,6 +109,54 @@ func (o *Outside) Run(ctx context.Context) error {
 		_ = o.store.GiveShare(giving, share, o.holder)
 	}
 	return nil
+}
+
+// theBroker is what people hear of.
+const theBroker = "the outside MQTT broker"
+
+// tell tells people that the broker is away, and that it is back.
+func (o *Outside) tell(ctx context.Context) error {
+	pipe := o.door.Pipeline
+	select {
+	case since := <-o.found:
+		if err := pipe.Found(ctx, theBroker, o.at(since)); err != nil {
+			o.leave(since)
+			return err
+		}
+	default:
+	}
+	if since := o.lost.Load(); since != 0 {
+		why, _ := o.why.Load().(string)
+		return pipe.Lost(ctx, theBroker, o.at(time.Duration(since)), why)
+	}
+	return nil
+}
+
+// at is the instant at which so much had elapsed.
+func (o *Outside) at(elapsed time.Duration) measure.Instant {
+	clock := o.door.Pipeline.Clock
+	return clock.Now().Add(elapsed - clock.Elapsed())
+}
+
+// leave leaves an outage to be told, unless another one is: then this one is part of that.
+func (o *Outside) leave(since time.Duration) {
+	select {
+	case o.found <- since:
+	default:
+	}
+}
+
+// connected notes that the broker is there.
+func (o *Outside) connected() {
+	if since := o.lost.Swap(0); since != 0 {
+		o.leave(time.Duration(since))
+	}
+}
+
+// disconnected notes that the broker is away.
+func (o *Outside) disconnected(err error) {
+	o.why.Store(err.Error())
+	o.lost.CompareAndSwap(0, int64(o.door.Pipeline.Clock.Elapsed()))
 }
 
 // lease renews what is held, takes what is free, and gives back what is more than a fair part.
@@ -147,6 +203,7 @@ func (o *Outside) lease(ctx context.Context, held map[int]context.CancelFunc, re
 func (o *Outside) read(ctx context.Context, share int) {
 	for ctx.Err() == nil {
 		if err := o.connect(ctx, share); err != nil && ctx.Err() == nil {
+			o.disconnected(err)
 			o.log.Warn("the MQTT broker is away, will try again", "broker", o.url.Redacted(), "share", share, "error", err)
 		}
 		select {
@@ -186,6 +243,7 @@ func (o *Outside) connect(ctx context.Context, share int) error {
 		conn.Close()
 		return err
 	}
+	o.connected()
 	var acking sync.WaitGroup
 	acking.Go(link.acknowledge)
 	acking.Go(func() { link.tellOrders(share) })

@@ -53,7 +53,7 @@ func (s *session) enqueue(f *flight) {
 	s.acking = true
 	s.mu.Unlock()
 	if start {
-		go s.acknowledge()
+		s.broker.acking.Go(s.acknowledge)
 	}
 	s.flights <- f
 }
@@ -109,7 +109,7 @@ func (s *session) finish(f *flight, acks []byte) []byte {
 	case f.pending != nil:
 		result, err = f.pending.Wait(s.broker.ctx)
 	}
-	if away(err) {
+	if door.Away(err) {
 		s.cl.Stop(err)
 		return acks[:0]
 	}
@@ -119,13 +119,20 @@ func (s *session) finish(f *flight, acks []byte) []byte {
 		s.cl.Stop(packets.ErrNotAuthorized)
 		return acks[:0]
 	}
-	return s.ack(f, acks, err != nil || result.Accepted == 0 && len(result.Refused) > 0)
+	reason := byte(0)
+	switch {
+	case err != nil:
+		reason = door.CauseOf(err).MQTT
+	case result.Accepted == 0 && len(result.Refused) > 0:
+		reason = packets.ErrPayloadFormatInvalid.Code
+	}
+	return s.ack(f, acks, reason)
 }
 
 // ack adds the acknowledgement of a message: PUBACK at QoS 1, PUBREC at QoS 2 (MQTT 3.1.1 and 5,
-// sections 3.4 and 3.5), whose short form both versions share. MQTT 5 is told that a message was
-// refused.
-func (s *session) ack(f *flight, acks []byte, wrong bool) []byte {
+// sections 3.4 and 3.5), whose short form both versions share. MQTT 5 is told why a message was
+// refused; 0: it was not.
+func (s *session) ack(f *flight, acks []byte, reason byte) []byte {
 	if f.qos == 0 {
 		return acks
 	}
@@ -133,9 +140,9 @@ func (s *session) ack(f *flight, acks []byte, wrong bool) []byte {
 	if f.qos == 2 {
 		kind, first = packets.Pubrec, 0x50
 	}
-	if wrong && s.cl.Properties.ProtocolVersion == 5 {
+	if reason != 0 && s.cl.Properties.ProtocolVersion == 5 {
 		s.write(acks)
-		pk := packets.Packet{FixedHeader: packets.FixedHeader{Type: kind}, PacketID: f.packetID, ReasonCode: packets.ErrPayloadFormatInvalid.Code}
+		pk := packets.Packet{FixedHeader: packets.FixedHeader{Type: kind}, PacketID: f.packetID, ReasonCode: reason}
 		_ = s.cl.WritePacket(pk)
 		return acks[:0]
 	}

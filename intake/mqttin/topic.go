@@ -33,18 +33,18 @@ func parse(topic string) (place, error) {
 	rest, ours := strings.CutPrefix(topic, root)
 	device, rest, found := strings.Cut(rest, "/")
 	if !ours || !found {
-		return place{}, fmt.Errorf("%q is no topic of a device; publish to jaunty/DEVICE/readings", topic)
+		return place{}, door.ErrTopic(fmt.Sprintf("%q is no topic of a device; publish to jaunty/DEVICE/readings", topic))
 	}
 	if signal, bare := strings.CutPrefix(rest, readings+"/"); bare {
 		if err := site.CheckName(signal); err != nil {
-			return place{}, fmt.Errorf("the signal in the topic %w", err)
+			return place{}, door.ErrTopic("the signal in the topic " + err.Error())
 		}
 		return place{device, readings, signal}, nil
 	}
 	if output, isOutput := strings.CutPrefix(rest, outputs+"/"); isOutput {
 		if name, said := strings.CutSuffix(output, "/"+confirms); said {
 			if err := site.CheckName(name); err != nil {
-				return place{}, fmt.Errorf("the output in the topic %w", err)
+				return place{}, door.ErrTopic("the output in the topic " + err.Error())
 			}
 			return place{device, confirms, name}, nil
 		}
@@ -57,7 +57,7 @@ func parse(topic string) (place, error) {
 	if near := site.Nearest(rest, []string{readings, frames, presence, running}); near != "" {
 		reason += "; did you mean " + near + "?"
 	}
-	return place{}, fmt.Errorf("%s", reason)
+	return place{}, door.ErrTopic(reason)
 }
 
 // visitOf makes a visit of a message with readings. MQTT 5 may say the content type; otherwise it is

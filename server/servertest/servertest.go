@@ -19,8 +19,6 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/site"
-	"jauntylark/core/sketch"
-	"jauntylark/pipeline"
 	"jauntylark/server"
 	"jauntylark/standin"
 	"jauntylark/store/storetest"
@@ -34,14 +32,13 @@ const (
 
 // Service is a service that runs for a test.
 type Service struct {
-	URL      string
-	Inbox    *standin.Inbox
-	Owner    *client.Client // signed in as the owner
-	HTTP     *http.Client   // for a service over TLS, one that trusts it
-	Ways     sketch.Ways    // where devices can send besides HTTP
-	Pipeline *pipeline.Pipeline
-	Stop     func() // stops the service before the test ends; nothing when it was stopped
-	t        testing.TB
+	URL   string
+	Inbox *standin.Inbox
+	Owner *client.Client // signed in as the owner
+	HTTP  *http.Client   // for a service over TLS, one that trusts it
+	server.Inside
+	Stop func() // stops the service before the test ends; nothing when it was stopped
+	t    testing.TB
 }
 
 // Start runs a service on an empty database of its own.
@@ -60,7 +57,7 @@ func On(t testing.TB, database, listen string, adjust ...func(*server.Settings))
 		MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", CoAPS: "127.0.0.1:0", SealFile: filepath.Join(t.TempDir(), "seal"),
 		Inbox: inbox, Owner: Owner, Password: Password, Ready: func(address string) { ready <- address }}
 	s := &Service{Inbox: inbox, t: t}
-	settings.Opened = func(w sketch.Ways, p *pipeline.Pipeline) { s.Ways, s.Pipeline = w, p }
+	settings.Opened = func(in server.Inside) { s.Inside = in }
 	for _, a := range adjust {
 		a(&settings)
 	}

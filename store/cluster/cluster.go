@@ -4,8 +4,8 @@
 package cluster
 
 import (
-	"bufio"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
@@ -23,9 +23,6 @@ import (
 const (
 	owner = "jaunty" // the service's role: owns the database and nothing else
 	admin = "postgres"
-
-	// Analyst is the role that may read the views of the schema analysis, and nothing else.
-	Analyst = "jaunty_analyst"
 
 	database = "jaunty"
 
@@ -84,8 +81,8 @@ func Start(ctx context.Context, dir string, o Options) (*Cluster, error) {
 // run starts the server unless it runs already, and makes the service's role and database when there
 // are none.
 func (c *Cluster) run(ctx context.Context) (err error) {
-	running := false
-	if c.port, running = c.running(); !running {
+	running := c.settle(ctx)
+	if !running {
 		if err = c.startSomewhere(ctx); err != nil {
 			return err
 		}
@@ -99,17 +96,60 @@ func (c *Cluster) run(ctx context.Context) (err error) {
 	return c.createDatabase(ctx)
 }
 
+// oldServerWithin is how long a server that was there before is waited for: it ends, or it takes connections.
+const oldServerWithin = 30 * time.Second
+
+// settle waits until it is plain whether a server that was there before runs or has ended, and tells which.
+func (c *Cluster) settle(ctx context.Context) (running bool) {
+	for end := time.Now().Add(oldServerWithin); time.Now().Before(end) && ctx.Err() == nil; time.Sleep(100 * time.Millisecond) {
+		pid, port, err := c.postmaster()
+		if err != nil || !c.alive(pid) {
+			return false
+		}
+		if c.port = port; answers(port) {
+			return true
+		}
+	}
+	return false
+}
+
 // startSomewhere starts the server on a free port. Another process may take the port first; then it tries another one.
 func (c *Cluster) startSomewhere(ctx context.Context) (err error) {
 	for range portsTried {
 		if c.port, err = freePort(); err != nil {
 			return err
 		}
-		if err = c.start(ctx); err == nil || !strings.Contains(err.Error(), "Address already in use") {
+		if err = c.startAfterOthers(ctx); err == nil || !strings.Contains(err.Error(), "Address already in use") {
 			return err
 		}
 	}
 	return err
+}
+
+// startAfterOthers starts the server when the processes of one that was killed have let go of what they shared.
+func (c *Cluster) startAfterOthers(ctx context.Context) (err error) {
+	for end := time.Now().Add(oldServerWithin); ; time.Sleep(300 * time.Millisecond) {
+		err = c.start(ctx)
+		if err == nil || !strings.Contains(err.Error(), "pre-existing shared memory") && !strings.Contains(err.Error(), "still in use") || time.Now().After(end) || ctx.Err() != nil {
+			return err
+		}
+		c.endOrphans()
+	}
+}
+
+// endOrphans tells the processes of a server that is gone to end: one that computes does not see by itself that it is alone.
+func (c *Cluster) endOrphans() {
+	files, err := filepath.EvalSymlinks(c.files())
+	if err != nil {
+		return
+	}
+	works, _ := filepath.Glob("/proc/[0-9]*/cwd")
+	for _, link := range works {
+		pid, _ := strconv.Atoi(filepath.Base(filepath.Dir(link)))
+		if in, err := os.Readlink(link); err == nil && in == files && pid > 1 {
+			_ = syscall.Kill(pid, syscall.SIGQUIT)
+		}
+	}
 }
 
 func (c *Cluster) start(ctx context.Context) error {
@@ -129,11 +169,8 @@ func (c *Cluster) Watch(ctx context.Context, log *slog.Logger) {
 			return
 		case <-time.After(2 * time.Second):
 		}
-		// A server that ends in order takes postmaster.pid away; one that crashed leaves it.
-		if _, err := os.Stat(filepath.Join(c.files(), "postmaster.pid")); err != nil {
-			continue
-		}
-		if _, running := c.running(); running {
+		// A server that ends in order takes postmaster.pid away; one that crashed leaves it. One that is merely slow is there.
+		if pid, _, err := c.postmaster(); err != nil || c.alive(pid) {
 			continue
 		}
 		log.Warn("PostgreSQL has crashed; starting it again")
@@ -143,11 +180,25 @@ func (c *Cluster) Watch(ctx context.Context, log *slog.Logger) {
 	}
 }
 
+// logRoom is how many megabytes PostgreSQL's own log may take between two checkpoints, and how many it keeps: an eighth of a small
+// disk.
+func logRoom(disk int64) (most, least int64) {
+	const segment, megabyte = 16, 1 << 20
+	most = min(max(disk/8/megabyte/segment*segment, 3*segment), 2048)
+	return most, min(max(most/4, 2*segment), 80)
+}
+
 func (c *Cluster) settings() string {
+	disk := int64(1) << 50
+	var fs syscall.Statfs_t
+	if err := syscall.Statfs(c.dir, &fs); err == nil {
+		disk = int64(fs.Blocks) * fs.Bsize
+	}
+	most, least := logRoom(disk)
 	s := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=100 -c shared_buffers=128MB"+
-		" -c max_wal_size=2GB -c checkpoint_timeout=15min -c wal_compression=on -c jit=off", c.port)
+		" -c max_wal_size=%dMB -c min_wal_size=%dMB -c checkpoint_timeout=15min -c wal_compression=on -c jit=off", c.port, most, least)
 	if c.options.Throwaway {
-		s += " -c fsync=off -c full_page_writes=off -c synchronous_commit=off"
+		s += " -c fsync=off -c full_page_writes=off -c synchronous_commit=off -c max_connections=500" // many tests beside each other
 	}
 	return s
 }
@@ -186,30 +237,6 @@ func (c *Cluster) createDatabase(ctx context.Context) error {
 	return err
 }
 
-// createAnalyst makes the role that reads with SQL. What it may read is granted by the store.
-func (c *Cluster) createAnalyst(ctx context.Context, conn *pgx.Conn) error {
-	password, err := c.password(Analyst)
-	if err != nil {
-		return err
-	}
-	var has bool
-	err = conn.QueryRow(ctx, `select exists (select from pg_roles where rolname = $1)`, Analyst).Scan(&has)
-	if err == nil && !has {
-		_, err = conn.Exec(ctx, "create role "+Analyst+" login connection limit 10")
-	}
-	for _, statement := range []string{
-		"alter role " + Analyst + " password '" + password + "'",
-		"alter role " + Analyst + " set search_path = analysis",
-		"alter role " + Analyst + " set default_transaction_read_only = on",
-		"revoke temporary on database " + database + " from public",
-	} {
-		if err == nil {
-			_, err = conn.Exec(ctx, statement)
-		}
-	}
-	return err
-}
-
 // Folder is where the cluster's files are.
 func (c *Cluster) Folder() string { return c.dir }
 
@@ -237,21 +264,38 @@ func addressFor(dir, role string) (string, error) {
 
 // running tells where the server listens, if it runs.
 func (c *Cluster) running() (int, bool) {
-	file, err := os.Open(filepath.Join(c.files(), "postmaster.pid"))
+	pid, port, err := c.postmaster()
+	return port, err == nil && c.alive(pid) && answers(port)
+}
+
+// postmaster reads what the server's own file says of its process and port.
+func (c *Cluster) postmaster() (pid, port int, err error) {
+	file, err := os.ReadFile(filepath.Join(c.files(), "postmaster.pid"))
 	if err != nil {
-		return 0, false
+		return 0, 0, err
 	}
-	defer file.Close()
-	lines := []string{}
-	for scan := bufio.NewScanner(file); scan.Scan() && len(lines) < 4; {
-		lines = append(lines, strings.TrimSpace(scan.Text()))
-	}
+	lines := strings.Split(string(file), "\n")
 	if len(lines) < 4 {
-		return 0, false
+		return 0, 0, errors.New("postmaster.pid is not written yet")
 	}
-	pid, _ := strconv.Atoi(lines[0])
-	port, err := strconv.Atoi(lines[3])
-	return port, err == nil && pid > 0 && syscall.Kill(pid, 0) == nil && answers(port)
+	if pid, err = strconv.Atoi(strings.TrimSpace(lines[0])); err == nil {
+		port, err = strconv.Atoi(strings.TrimSpace(lines[3]))
+	}
+	return pid, port, err
+}
+
+// alive tells whether a process is there and is this cluster's server, whose working folder is that of its files: after a restart of
+// the machine another process may have its number.
+func (c *Cluster) alive(pid int) bool {
+	if err := syscall.Kill(pid, 0); pid <= 0 || err != nil && !errors.Is(err, syscall.EPERM) {
+		return false
+	}
+	files, err := filepath.EvalSymlinks(c.files())
+	if err != nil {
+		return true
+	}
+	works, err := os.Readlink(fmt.Sprintf("/proc/%d/cwd", pid))
+	return err != nil || works == files
 }
 
 func answers(port int) bool {

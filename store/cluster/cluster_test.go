@@ -1,6 +1,7 @@
 package cluster
 
 import (
+	"bytes"
 	"context"
 	"log/slog"
 	"os"
@@ -100,6 +101,73 @@ func TestACrashedServerIsStartedAgain(t *testing.T) {
 	}
 }
 
+// A server that is merely slow is not started a second time.
+func TestASlowServerIsNoCrash(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	c, err := Start(ctx, folder(t), Options{Throwaway: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Stop(context.Background())
+	pid, _, err := c.postmaster()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var said bytes.Buffer
+	watched := make(chan struct{})
+	go func() {
+		c.Watch(ctx, slog.New(slog.NewTextHandler(&said, nil)))
+		close(watched)
+	}()
+	_ = syscall.Kill(pid, syscall.SIGSTOP)
+	time.Sleep(4 * time.Second)
+	_ = syscall.Kill(pid, syscall.SIGCONT)
+	cancel()
+	<-watched
+	if said.Len() > 0 {
+		t.Error(said.String())
+	}
+	if again, _, _ := c.postmaster(); again != pid {
+		t.Errorf("another server, %d, took the place of %d", again, pid)
+	}
+}
+
+// A start right after all was killed waits for what was killed, and goes on with what was kept.
+func TestAStartRightAfterAllWasKilled(t *testing.T) {
+	dir, ctx := folder(t), context.Background()
+	c, err := Start(ctx, dir, Options{Throwaway: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	ask(t, c, c.URL, "create table kept as select 7 as n")
+	ask(t, c, c.Admin, "checkpoint")
+	for range 3 {
+		pid, _, err := c.postmaster()
+		if err != nil {
+			t.Fatal(err)
+		}
+		busy := exec.Command(filepath.Join(c.bin, "psql"), "-XAtq", c.URL, "-c", "select count(*) from generate_series(1, 1e9)")
+		if err := busy.Start(); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(200 * time.Millisecond)
+		_ = syscall.Kill(pid, syscall.SIGKILL)
+		time.AfterFunc(time.Second, func() { c.lock.Close() }) // as if the service died a little later
+		if c, err = Start(ctx, dir, Options{Throwaway: true}); err != nil {
+			t.Fatal(err)
+		}
+		_ = busy.Process.Kill()
+		_ = busy.Wait()
+		if n := ask(t, c, c.URL, "select n from kept"); n != "7" {
+			t.Errorf("kept %s", n)
+		}
+	}
+	if err := c.Stop(ctx); err != nil {
+		t.Error(err)
+	}
+}
+
 func TestAFirstStartThatWasCutOff(t *testing.T) {
 	dir := folder(t)
 	if err := os.MkdirAll(filepath.Join(dir, "postgres.new", "half"), 0o700); err != nil {
@@ -111,5 +179,13 @@ func TestAFirstStartThatWasCutOff(t *testing.T) {
 	}
 	if err := c.Stop(context.Background()); err != nil {
 		t.Error(err)
+	}
+}
+
+func TestPostgreSQLsOwnLogFitsItsDisk(t *testing.T) {
+	for disk, want := range map[int64][2]int64{300 << 20: {48, 32}, 4 << 30: {512, 80}, 100 << 30: {2048, 80}} {
+		if most, least := logRoom(disk); most != want[0] || least != want[1] {
+			t.Errorf("%d MB: %d and %d, want %v", disk>>20, most, least, want)
+		}
 	}
 }

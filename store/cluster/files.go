@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"syscall"
+	"time"
 )
 
 // binaries finds the PostgreSQL that the files are of; when there are none yet, the newest that
@@ -37,6 +38,9 @@ func (c *Cluster) binaries() (string, error) {
 	return bin, nil
 }
 
+// lockWithin is how long another process may take to let go of the folder.
+const lockWithin = 3 * time.Second
+
 // hold takes the data folder for this process.
 func (c *Cluster) hold() (err error) {
 	if err = os.MkdirAll(c.dir, 0o711); err != nil {
@@ -45,7 +49,13 @@ func (c *Cluster) hold() (err error) {
 	if c.lock, err = os.OpenFile(filepath.Join(c.dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600); err != nil {
 		return err
 	}
-	if err = syscall.Flock(int(c.lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+	for end := time.Now().Add(lockWithin); ; time.Sleep(100 * time.Millisecond) {
+		// A process that was killed a moment ago may hold it still.
+		if err = syscall.Flock(int(c.lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err == nil || time.Now().After(end) {
+			break
+		}
+	}
+	if err != nil {
 		c.lock.Close()
 		return fmt.Errorf("%s is in use by another jaunty; give this one a folder of its own, or --database", c.dir)
 	}

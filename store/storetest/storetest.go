@@ -5,12 +5,15 @@ package storetest
 import (
 	"context"
 	"database/sql"
+	"flag"
 	"fmt"
 	"io"
 	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
+	"sync"
 	"sync/atomic"
 	"syscall"
 	"testing"
@@ -30,6 +33,10 @@ func Main(m *testing.M) { os.Exit(Run(m)) }
 
 // Run runs a test binary's tests with a cluster around them, and gives the exit code.
 func Run(m *testing.M) int {
+	flag.Parse()
+	if fuzzes := flag.Lookup("test.fuzzworker"); fuzzes != nil && fuzzes.Value.String() == "true" {
+		return m.Run() // the workers of a fuzz test decode, and need no database
+	}
 	dir, err := os.MkdirTemp("", "jaunty-test-")
 	if err == nil {
 		defer os.RemoveAll(dir)
@@ -63,8 +70,74 @@ func cleanUpIfKilled(dir string) (alive io.Closer, err error) {
 	return alive, err
 }
 
-// URL makes an empty database for the test and gives its address.
+// Alone keeps a test from running beside others: it counts or changes what is the whole process's.
+func Alone(t testing.TB) { alone.Store(t, true) }
+
+var alone sync.Map
+
+// besides lets a test, which has a database of its own, run beside others. A test within another goes on in its order.
+func besides(t testing.TB) {
+	top, ok := t.(*testing.T)
+	if !ok || strings.Contains(t.Name(), "/") {
+		return
+	}
+	if _, already := alone.LoadOrStore(t, true); !already {
+		top.Cleanup(func() { alone.Delete(t) })
+		top.Parallel()
+	}
+}
+
+// URL makes a database for the test, with all tables and nothing in them, and gives its address. The test runs beside others that
+// have called it.
 func URL(t testing.TB) string {
+	t.Helper()
+	besides(t)
+	if err := template(); err != nil {
+		t.Fatal(err)
+	}
+	address := made(t, " template "+templateName)
+	db, err := sql.Open("pgx", address)
+	if err == nil {
+		_, err = db.Exec("update way_in set uid = gen_random_uuid()") // a site of its own
+		db.Close()
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	return address
+}
+
+// Bare makes a database for the test in which there is nothing at all, and gives its address.
+func Bare(t testing.TB) string {
+	t.Helper()
+	besides(t)
+	return made(t, "")
+}
+
+const templateName = "test_template"
+
+// template makes the database that those of tests are copies of.
+var template = sync.OnceValue(func() error {
+	db, err := sql.Open("pgx", running.Admin)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	if _, err := db.Exec("create database " + templateName + " owner jaunty"); err != nil {
+		return err
+	}
+	address, err := addressOf(templateName)
+	if err != nil {
+		return err
+	}
+	s, err := store.Open(context.Background(), address)
+	if err != nil {
+		return err
+	}
+	return s.Close()
+})
+
+func made(t testing.TB, like string) string {
 	t.Helper()
 	db, err := sql.Open("pgx", running.Admin)
 	if err != nil {
@@ -72,7 +145,7 @@ func URL(t testing.TB) string {
 	}
 	defer db.Close()
 	name := fmt.Sprintf("test_%d", counter.Add(1))
-	if _, err := db.Exec("create database " + name + " owner jaunty"); err != nil {
+	if _, err := db.Exec("create database " + name + " owner jaunty" + like); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
@@ -81,12 +154,20 @@ func URL(t testing.TB) string {
 			_, _ = db.Exec("drop database if exists " + name + " with (force)")
 		}
 	})
-	u, err := url.Parse(running.URL)
+	address, err := addressOf(name)
 	if err != nil {
 		t.Fatal(err)
 	}
-	u.Path = "/" + name
-	return u.String()
+	return address
+}
+
+func addressOf(database string) (string, error) {
+	u, err := url.Parse(running.URL)
+	if err != nil {
+		return "", err
+	}
+	u.Path = "/" + database
+	return u.String(), nil
 }
 
 // Analyst gives the address of a test's database for the role that reads with SQL.
@@ -121,10 +202,29 @@ func Eventually(t testing.TB, what string, so func() bool) {
 // Store opens a store on an empty database of the test's own.
 func Store(t testing.TB) *store.Store {
 	t.Helper()
-	s, err := store.Open(context.Background(), URL(t))
+	return At(t, URL(t))
+}
+
+// Another opens a further store on the database of one that Store or At has opened: each process has its own connections.
+func Another(t testing.TB, s *store.Store) *store.Store {
+	t.Helper()
+	address, ok := addresses.Load(s)
+	if !ok {
+		t.Fatal("the store was not opened by Store or At")
+	}
+	return At(t, address.(string))
+}
+
+var addresses sync.Map // of the stores that are open
+
+// At opens a store on the database at address.
+func At(t testing.TB, address string) *store.Store {
+	t.Helper()
+	s, err := store.Open(context.Background(), address)
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { s.Close() })
+	addresses.Store(s, address)
+	t.Cleanup(func() { addresses.Delete(s); s.Close() })
 	return s
 }

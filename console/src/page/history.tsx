@@ -112,9 +112,13 @@ const long = (d: string | undefined) => (!d || d === '0s' ? 'for ever' : `for ${
 /** For how long things are kept, where nothing else says. */
 function Keep({ owner }: { owner: boolean }) {
   const site = useSite().data
-  const draft = useFormDraft('how long readings are kept')
+  const draft = useFormDraft('for how long things are kept')
   const save = useHistoryAct((fields: Record<string, string>) =>
-    take(api.PUT('/api/v1/site', { body: { ...site!, keep_readings: '0s', keep_figures: '0s', ...fields } })),
+    take(
+      api.PUT('/api/v1/site', {
+        body: { ...site!, keep_readings: '0s', keep_figures: '0s', keep_alarms: '0s', keep_journal: '0s', ...fields },
+      }),
+    ),
   )
   if (!site) return null
   const submit = (close: () => void) => (e: FormEvent<HTMLFormElement>) => {
@@ -130,7 +134,8 @@ function Keep({ owner }: { owner: boolean }) {
     <>
       <Prose>
         Readings are kept {long(site.keep_readings)}, their figures by hour and day {long(site.keep_figures)}, unless a
-        signal or its kit says otherwise.
+        signal or its kit says otherwise. Alarms that are over are kept {long(site.keep_alarms)} with all that explains
+        them, the rest of the journal {long(site.keep_journal)}.
       </Prose>
       {owner && (
         <Opens name="Edit …" label="Edit how long they are kept …">
@@ -149,6 +154,20 @@ function Keep({ owner }: { owner: boolean }) {
                 optional
                 hint="for ever when empty"
                 defaultValue={site.keep_figures === '0s' ? '' : site.keep_figures}
+              />
+              <TextInput
+                label="Keep alarms for"
+                name="keep_alarms"
+                optional
+                hint="with their notices and journal, once they are over; for ever when empty"
+                defaultValue={site.keep_alarms === '0s' ? '' : site.keep_alarms}
+              />
+              <TextInput
+                label="Keep the journal for"
+                name="keep_journal"
+                optional
+                hint="and the notices that are about no alarm; for ever when empty"
+                defaultValue={site.keep_journal === '0s' ? '' : site.keep_journal}
               />
               <Send send="Save" pending={save.isPending} unsaved={draft.unsaved} onCancel={close} />
               {save.error && <Failure error={save.error} />}

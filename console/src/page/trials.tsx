@@ -71,9 +71,7 @@ export function Trials() {
             name="signal"
             none="which?"
             defaultValue={of}
-            options={signals
-              .filter((s) => s.kind === 'number')
-              .map((s) => ({ value: pathOf(s), text: fullTitle(s) }))}
+            options={signals.filter((s) => s.kind === 'number').map((s) => ({ value: pathOf(s), text: fullTitle(s) }))}
           />
           <TextInput label="Note" name="note" optional autoComplete="off" />
           {start.error && <Failure error={start.error} />}

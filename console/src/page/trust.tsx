@@ -49,9 +49,7 @@ export function TrustPage() {
     <>
       <title>{`Calibrate and verify ${fullTitle(signal)} · Jaunty Lark`}</title>
       <Above>
-        <PlainLink href={`/signals/${device}/${name}`}>
-          {fullTitle(signal)}
-        </PlainLink>
+        <PlainLink href={`/signals/${device}/${name}`}>{fullTitle(signal)}</PlainLink>
       </Above>
       <Heading>Calibrate and verify</Heading>
       <Row>

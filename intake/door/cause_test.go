@@ -1,0 +1,119 @@
+package door
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"jauntylark/core/measure"
+	"jauntylark/intake"
+	"jauntylark/meter"
+	"jauntylark/pipeline"
+)
+
+// Each cause is told by each protocol in one way, however deep it lies in an error.
+func TestCauses(t *testing.T) {
+	for name, c := range map[string]struct {
+		err     error
+		http    int
+		coap    string
+		mqtt    byte
+		retry   time.Duration
+		outcome string
+	}{
+		"away":          {pipeline.ErrAway, 503, "5.03", 128, awayRetry, meter.Away},
+		"no room":       {pipeline.ErrNoRoom, 507, "5.03", 151, roomRetry, meter.Away},
+		"disk full":     {&pgconn.PgError{Code: "53100"}, 507, "5.03", 151, roomRetry, meter.Refused},
+		"ours":          {pipeline.ErrFailed, 500, "5.00", 128, 0, meter.Failed},
+		"taken back":    {context.Canceled, 503, "5.03", 128, awayRetry, meter.Away},
+		"took too long": {context.DeadlineExceeded, 503, "5.03", 128, awayRetry, meter.Away},
+		"shut out":      {&ErrShutOut{For: 7 * time.Second}, 429, "4.29", 151, 7 * time.Second, meter.Refused},
+		"too fast":      {&ErrTooFast{For: 3 * time.Second}, 429, "4.29", 151, 3 * time.Second, meter.Refused},
+		"crowded":       {ErrCrowded, 429, "4.29", 151, awayRetry, meter.Refused},
+		"arrivals full": {pipeline.ErrFull, 429, "4.29", 151, time.Hour, meter.Refused},
+		"unknown key":   {pipeline.ErrKeyUnknown, 401, "4.01", 135, 0, meter.Refused},
+		"another's":     {ErrNotAllowed("it may not"), 403, "4.03", 135, 0, meter.Refused},
+		"turned away":   {pipeline.ErrTurnedAway, 403, "4.03", 135, 0, meter.Refused},
+		"no such topic": {ErrTopic("there is none"), 404, "4.04", 144, 0, meter.Refused},
+		"too long":      {ErrTooLong(10), 413, "4.13", 151, 0, meter.Refused},
+		"too many":      {intake.ErrTooMany, 413, "4.13", 151, 0, meter.Refused},
+		"media type":    {intake.ErrMediaType, 415, "4.15", 153, 0, meter.Refused},
+		"a fault":       {&measure.Fault{Field: "v", Reason: "is none"}, 422, "4.22", 153, 0, meter.Refused},
+		"broken":        {errors.New("unexpected end"), 400, "4.00", 153, 0, meter.Refused},
+	} {
+		for _, err := range []error{c.err, fmt.Errorf("in a pack: %w", c.err), errors.Join(c.err, errors.New("besides"))} {
+			got := CauseOf(err)
+			code := fmt.Sprintf("%d.%02d", got.CoAP>>5, got.CoAP&31)
+			if got.HTTP != c.http || code != c.coap || got.MQTT != c.mqtt || got.Retry != c.retry {
+				t.Errorf("%s (%v): %+v, CoAP %s", name, err, got, code)
+			}
+			if out := outcomeOf(err); out != c.outcome {
+				t.Errorf("%s counts as %s, not %s", name, out, c.outcome)
+			}
+			if got.HTTP >= 500 && got.HTTP != 500 && got.Words == "" {
+				t.Errorf("%s says nothing to who is to send it again", name)
+			}
+		}
+	}
+	if outcomeOf(nil) != meter.Taken || Away(nil) {
+		t.Error("no error is taken")
+	}
+}
+
+// What may be sent again is never acknowledged, over any protocol.
+func TestWhatIsAwayIsNoReasonOfTheSenders(t *testing.T) {
+	for _, err := range []error{pipeline.ErrAway, pipeline.ErrNoRoom, pipeline.ErrFailed, context.Canceled, context.DeadlineExceeded} {
+		c := CauseOf(err)
+		if !Away(err) || c.HTTP < http.StatusInternalServerError || c.CoAP>>5 != 5 || c.MQTT < 128 {
+			t.Errorf("%v: %+v", err, c)
+		}
+	}
+}
+
+func TestRoomForLongBodies(t *testing.T) {
+	d := &Door{rooms: newRooms()}
+	one, two := d.RoomOf(pipeline.Sender{Key: [32]byte{1}}), d.RoomOf(pipeline.Sender{Key: [32]byte{2}, Name: "another name"})
+	soon := func() context.Context {
+		ctx, cancel := context.WithTimeout(context.Background(), 20*time.Millisecond)
+		t.Cleanup(cancel)
+		return ctx
+	}
+	const body = intake.MaxBody
+	for n := range 4 {
+		if err := one.Take(soon(), body); err != nil {
+			t.Fatalf("body %d of one sender: %v", n+1, err)
+		}
+	}
+	if err := one.Take(soon(), body); err == nil {
+		t.Error("a fifth of one sender found room")
+	}
+	if err := two.Take(soon(), body); err != nil {
+		t.Errorf("another sender is held up: %v", err)
+	}
+	two.Give(body)
+	one.Give(body)
+	if err := one.Take(soon(), body); err != nil {
+		t.Errorf("what was given back is free: %v", err)
+	}
+	for range 4 {
+		one.Give(body)
+	}
+	if len(d.rooms.open) != 0 {
+		t.Errorf("%d senders are remembered though nothing of them is on its way", len(d.rooms.open))
+	}
+	// Many senders share what there is in all.
+	taken := 0
+	for i := range 100 {
+		if d.RoomOf(pipeline.Sender{Key: [32]byte{byte(i), 9}}).Take(soon(), body) == nil {
+			taken++
+		}
+	}
+	if taken != roomInAll/body {
+		t.Errorf("%d long bodies at once, not %d", taken, roomInAll/body)
+	}
+}

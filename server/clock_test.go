@@ -1,0 +1,63 @@
+package server_test
+
+import (
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"jauntylark/core/clock"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/server"
+	"jauntylark/server/servertest"
+	"jauntylark/store/storetest"
+)
+
+// The clock of a whole service leaps: it is noticed though nobody sends anything, stands in the journal, and what comes next is stored by
+// the new time. A delay that ran goes on.
+func TestAServiceWhoseClockLeaps(t *testing.T) {
+	hands := clock.Running()
+	inbox, sink := servertest.Sink(t)
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.Clock, o.SMTP = hands.Clock, sink })
+	device := s.Device("pump")
+	s.Send(device, `{"temp": 20}`)
+	s.Guard(map[string]any{"name": "hot", "signal": "pump/temp", "when": "above 30", "on_delay": "7s", "severity": "critical", "tell": []string{"orla@hollowbrook.example"}})
+	entries := func() (texts []string) {
+		var all []site.Entry
+		s.Do(http.MethodGet, "/api/v1/journal?kind="+url.QueryEscape("clock changed"), nil, &all)
+		for _, e := range all {
+			texts = append(texts, e.Text)
+		}
+		return texts
+	}
+	for _, c := range []struct {
+		by   time.Duration
+		says string
+	}{{-time.Hour, "set back by 1 hour"}, {3 * time.Hour, "set forward by 3 hours"}} {
+		s.Send(device, `{"temp": 35}`)
+		begun, before, alarms, mails := time.Now(), hands.Now(), len(s.Alarms()), len(inbox.Messages())
+		hands.Leap(c.by)
+		storetest.Eventually(t, "it is noticed", func() bool { all := entries(); return len(all) > 0 && strings.Contains(all[0], c.says) })
+		if off := hands.Now().Sub(before) - c.by; off < 0 || off > 10*time.Second {
+			t.Errorf("the clock shows %v, and %v before", hands.Now(), before)
+		}
+		for time.Since(begun) < 3*time.Second {
+			s.Send(device, `{"temp": 35}`)
+			if n := len(s.Alarms()); n != alarms {
+				t.Fatalf("raised after %v: %+v", time.Since(begun), s.Alarms())
+			}
+			time.Sleep(200 * time.Millisecond)
+		}
+		storetest.Eventually(t, "it is raised and told", func() bool {
+			s.Send(device, `{"temp": 35}`)
+			return len(s.Alarms()) == alarms+1 && len(inbox.Messages()) == mails+1
+		})
+		if at := s.Signal("pump/temp").At; at == nil || hands.Now().Sub(*at) > 5*time.Second || *at > hands.Now()+measure.Instant(1000) {
+			t.Errorf("the newest reading is of %v, and it is %v", at, hands.Now())
+		}
+		s.Send(device, `{"temp": 20}`)
+		storetest.Eventually(t, "it is over and told", func() bool { return len(inbox.Messages()) == mails+2 })
+	}
+}

@@ -1,0 +1,215 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"golang.org/x/sync/semaphore"
+
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// Answers that take long share the connections of their part of the store. What is computed whole and then written (a chart's
+// lines) holds one while it is computed; a file is written as it is read, so a reader who is slow holds one for as long as it reads.
+// They are bounded apart, so that files never hold up charts.
+const (
+	looksAtOnce = 4
+	filesAtOnce = 4 // with looksAtOnce as many as the store's part has connections
+
+	looksOfPerson = 3
+	filesOfPerson = 2
+
+	picturesAtOnce   = 3
+	picturesOfPerson = 1
+
+	longWaits = 10 * time.Second // for its turn
+	opLasts   = time.Minute      // an operation is ended after that
+)
+
+// turns lets so many at once in, and so many of one person.
+type turns struct {
+	what     string
+	ofPerson int
+	all      *semaphore.Weighted
+	mu       sync.Mutex
+	people   map[int64]*personTurns
+}
+
+type personTurns struct {
+	*semaphore.Weighted
+	users int // that have a turn or wait for one
+}
+
+func newTurns(what string, atOnce int64, ofPerson int) *turns {
+	return &turns{what: what, ofPerson: ofPerson, all: semaphore.NewWeighted(atOnce), people: map[int64]*personTurns{}}
+}
+
+// take waits for a person's turn, and gives what ends it.
+func (t *turns) take(ctx context.Context, person int64) (done func(), err error) {
+	ctx, cancel := context.WithTimeout(ctx, longWaits)
+	defer cancel()
+	own := t.join(person)
+	if own.Acquire(ctx, 1) != nil {
+		t.leave(person, own)
+		return nil, later(http.StatusTooManyRequests, fmt.Sprintf("You have %d %s under way already. Try again when one of them has ended.", t.ofPerson, t.what))
+	}
+	if t.all.Acquire(ctx, 1) != nil {
+		own.Release(1)
+		t.leave(person, own)
+		return nil, later(http.StatusServiceUnavailable, fmt.Sprintf("The service has as many %s under way as it can. Try again in a moment.", t.what))
+	}
+	return func() {
+		t.all.Release(1)
+		own.Release(1)
+		t.leave(person, own)
+	}, nil
+}
+
+func (t *turns) join(person int64) *personTurns {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	p := t.people[person]
+	if p == nil {
+		p = &personTurns{Weighted: semaphore.NewWeighted(int64(t.ofPerson))}
+		t.people[person] = p
+	}
+	p.users++
+	return p
+}
+
+func (t *turns) leave(person int64, p *personTurns) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if p.users--; p.users == 0 {
+		delete(t.people, person)
+	}
+}
+
+// Live streams stay open, so nobody waits for a turn: one too many is refused. A browser has one stream for all its tabs.
+const (
+	streamsAtMost = 2000
+	streamsOfOne  = 30
+)
+
+// streams counts the live streams that are open.
+type streams struct {
+	mu   sync.Mutex
+	all  int
+	open map[int64]int // by person
+}
+
+// enter opens a stream for a person, and gives what ends it.
+func (s *streams) enter(person int64) (done func(), err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	switch {
+	case s.open[person] >= streamsOfOne:
+		return nil, later(http.StatusTooManyRequests, fmt.Sprintf("You have %d live streams open already.", streamsOfOne))
+	case s.all >= streamsAtMost:
+		return nil, later(http.StatusServiceUnavailable, "As many live streams are open as the service can have.")
+	}
+	s.all++
+	s.open[person]++
+	return func() {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		s.all--
+		if s.open[person]--; s.open[person] == 0 {
+			delete(s.open, person)
+		}
+	}, nil
+}
+
+// later is a problem that may be over in some seconds.
+func later(status int, detail string) error {
+	return huma.ErrorWithHeaders(huma.NewError(status, detail), http.Header{"Retry-After": {"5"}})
+}
+
+// How long an operation takes, in its metadata.
+type takes int
+
+const (
+	takesLong    takes = iota + 1 // its answer takes long to compute
+	takesStream                   // its answer is written as it is computed
+	takesPicture                  // it brings a picture, which takes much room while it is read
+)
+
+func long(op *huma.Operation) { op.Metadata["takes"] = takesLong }
+
+func brings(op *huma.Operation) { op.Metadata["takes"] = takesPicture }
+
+func streamed(op *huma.Operation) { op.Metadata["takes"] = takesStream }
+
+// operate runs an operation within its time; one that takes long in its turn, and on the connections for such.
+func (v *Server) operate(h huma.Context, person site.Person, next func(huma.Context)) {
+	ctx, cancel := context.WithTimeout(h.Context(), opLasts)
+	defer cancel()
+	kind, _ := h.Operation().Metadata["takes"].(takes)
+	if kind == 0 {
+		next(huma.WithContext(h, ctx))
+		return
+	}
+	queue := v.looks
+	switch kind {
+	case takesStream: // as long as its reader reads
+		queue, ctx = v.files, h.Context()
+	case takesPicture:
+		queue = v.pictures
+	}
+	done, err := queue.take(ctx, person.ID)
+	if err != nil {
+		v.refuse(h, err)
+		return
+	}
+	defer done()
+	if kind != takesPicture {
+		ctx = store.For(ctx, store.Long)
+	}
+	next(huma.WithContext(h, ctx))
+}
+
+// refuse answers an operation that was not begun.
+func (v *Server) refuse(h huma.Context, err error) {
+	err = v.problem(err)
+	var status huma.StatusError
+	if !errors.As(err, &status) {
+		return
+	}
+	for name, values := range headersOf(err) {
+		h.SetHeader(name, strings.Join(values, ", "))
+	}
+	_ = huma.WriteErr(v.api, h, status.GetStatus(), status.Error())
+}
+
+// fileFor begins an answer that is written as it is read, for a person who must have a role: what the request asks of the store
+// has connections of its own until done is called.
+func (v *Server) fileFor(r *http.Request, need site.Role) (ctx context.Context, who site.Person, done func(), err error) {
+	if who, err = v.mayDo(r, need); err != nil {
+		return nil, who, nil, err
+	}
+	done, err = v.files.take(r.Context(), who.ID)
+	return store.For(r.Context(), store.Long), who, done, err
+}
+
+// pages lets what people ask for use connections of its own.
+func pages(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		next.ServeHTTP(w, r.WithContext(store.For(r.Context(), store.Pages)))
+	})
+}
+
+// headersOf gives the headers that go with a problem.
+func headersOf(err error) http.Header {
+	var with huma.HeadersError
+	if errors.As(err, &with) {
+		return with.GetHeaders()
+	}
+	return nil
+}
