@@ -2,6 +2,7 @@ package console_test
 
 import (
 	"context"
+	"flag"
 	"fmt"
 	"io/fs"
 	"net/http"
@@ -20,7 +21,15 @@ import (
 	"jauntylark/store/storetest"
 )
 
-func TestMain(m *testing.M) { storetest.Main(m) }
+// TestMain lets one page at a time be tested: a browser takes all the processors that there are, and more of them wait for each
+// other.
+func TestMain(m *testing.M) {
+	flag.Parse()
+	if err := flag.Set("test.parallel", "1"); err != nil {
+		panic(err)
+	}
+	storetest.Main(m)
+}
 
 // visit runs a service and opens its console in a browser, signed in as the owner.
 func visit(t *testing.T) (*servertest.Service, *drive.Page) {
@@ -44,7 +53,7 @@ func openAs(t *testing.T, s *servertest.Service, email, password string) *drive.
 	p, end, err := drive.Open(context.Background(), s.URL)
 	must(t, err)
 	t.Cleanup(end)
-	must(t, p.SignIn(email, password))
+	must(t, p.Carry(s.Session(email, password)))
 	return p
 }
 
@@ -272,10 +281,11 @@ func TestAccessibility(t *testing.T) {
 // accessible lets axe look at a page in both themes, and looks whether it scrolls sideways on a phone.
 func accessible(t *testing.T, p *drive.Page, path, wait string) {
 	t.Helper()
+	must(t, p.Look(1280, 800, false))
+	must(t, p.Goto(path))
+	must(t, p.See(wait))
 	for _, dark := range []bool{false, true} {
 		must(t, p.Look(1280, 800, dark))
-		must(t, p.Goto(path))
-		must(t, p.See(wait))
 		time.Sleep(200 * time.Millisecond)
 		audit(t, p, fmt.Sprintf("%s dark %v", path, dark))
 		must(t, p.Look(360, 740, dark))

@@ -15,12 +15,22 @@ import (
 // press presses the button whose words are these.
 func press(t *testing.T, p *drive.Page, words string) {
 	t.Helper()
-	find := inFront + `.querySelectorAll('button, [role=menuitem]')].find(b => b.innerText === '` + words + `' && !b.disabled)`
-	must(t, p.Until(`[...`+find))
-	if _, err := drive.Eval[bool](p, `[...`+find+`.focus() || true`); err != nil {
-		t.Fatal(err)
+	find := `[...` + inFront + `.querySelectorAll('button, [role=menuitem]')].find(b => b.innerText === '` + words + `' && !b.disabled)`
+	for range 10 {
+		must(t, p.Until(find))
+		eval(t, p, `(() => {
+			const button = `+find+`
+			if (!button) return
+			window.missed = true
+			button.addEventListener('keydown', () => { window.missed = false }, { once: true, capture: true })
+			button.focus()
+		})()`)
+		must(t, p.Press("Enter"))
+		if missed, err := drive.Eval[bool](p, `window.missed === true`); err != nil || !missed {
+			return
+		}
 	}
-	must(t, p.Press("Enter"))
+	t.Fatalf("the button %q loses the focus again and again", words)
 }
 
 // inFront is what a person can reach: a menu or a window over the page, else the page.

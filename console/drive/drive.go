@@ -5,20 +5,23 @@ package drive
 import (
 	"context"
 	"fmt"
+	"net/http"
 	"strings"
 	"sync"
 	"time"
 
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
 
-// Page is one tab of a browser of its own.
+// Page is one tab of a browser of its own. Until Goto sends it elsewhere, it is at the console's first page.
 type Page struct {
-	ctx  context.Context
-	base string
+	ctx    context.Context
+	base   string
+	opened bool
 
 	mu     sync.Mutex
 	errors []string
@@ -71,16 +74,43 @@ func (p *Page) Errors() []string {
 	return append([]string{}, p.errors...)
 }
 
-const patience = 20 * time.Second
+const patience = 40 * time.Second
 
+// do works on what the page shows.
 func (p *Page) do(steps ...chromedp.Action[chromedp.Void]) error {
+	if err := p.begin(); err != nil {
+		return err
+	}
+	return p.run(steps...)
+}
+
+// begin opens the first page where nothing is open yet.
+func (p *Page) begin() error {
+	if p.opened {
+		return nil
+	}
+	return p.Goto("/")
+}
+
+func (p *Page) run(steps ...chromedp.Action[chromedp.Void]) error {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
 	return chromedp.Do(ctx, steps...)
 }
 
 // Goto opens a path of the console.
-func (p *Page) Goto(path string) error { return p.do(chromedp.Navigate(p.base + path)) }
+func (p *Page) Goto(path string) error {
+	p.opened = true
+	return p.run(chromedp.Navigate(p.base + path))
+}
+
+// Carry gives the browser a session's cookie: whoever has it is signed in.
+func (p *Page) Carry(session *http.Cookie) error {
+	return p.run(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Call(ctx, network.SetCookie, network.SetCookieParams{Name: session.Name, Value: session.Value, URL: p.base, HTTPOnly: &session.HttpOnly})
+		return err
+	}))
+}
 
 // See waits until something that matches the CSS selector is in sight.
 func (p *Page) See(selector string) error {
@@ -90,9 +120,12 @@ func (p *Page) See(selector string) error {
 	return nil
 }
 
-// Type types text into the field that matches the selector.
+// Type puts text into the field that matches the selector, all at once, behind what is there. Keys goes key by key.
 func (p *Page) Type(selector, text string) error {
-	return p.do(chromedp.WaitVisible(chromedp.CSS(selector)), chromedp.SendKeys(chromedp.CSS(selector), text))
+	return p.do(chromedp.WaitVisible(chromedp.CSS(selector)), chromedp.Focus(chromedp.CSS(selector)), chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Call(ctx, input.InsertText, input.InsertTextParams{Text: text})
+		return err
+	}))
 }
 
 // SignIn opens the console and signs in.
@@ -177,6 +210,10 @@ func (p *Page) Pull(down float64) error {
 
 // Eval gives the value of a JavaScript expression on the page; a promise is waited for.
 func Eval[T any](p *Page, expression string) (T, error) {
+	if err := p.begin(); err != nil {
+		var nothing T
+		return nothing, err
+	}
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
 	return chromedp.Run(ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
@@ -202,7 +239,7 @@ func (p *Page) Look(width, height int64, dark bool) error {
 	if dark {
 		theme = "dark"
 	}
-	return p.do(chromedp.EmulateViewport(width, height), prefer("prefers-color-scheme", theme))
+	return p.run(chromedp.EmulateViewport(width, height), prefer("prefers-color-scheme", theme))
 }
 
 // Still says that the person wants no motion, or does not mind it.
@@ -211,7 +248,7 @@ func (p *Page) Still(on bool) error {
 	if on {
 		motion = "reduce"
 	}
-	return p.do(prefer("prefers-reduced-motion", motion))
+	return p.run(prefer("prefers-reduced-motion", motion))
 }
 
 func prefer(feature, value string) chromedp.Action[chromedp.Void] {

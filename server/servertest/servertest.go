@@ -3,9 +3,12 @@
 package servertest
 
 import (
+	"bytes"
+	"cmp"
 	"context"
 	"crypto/tls"
 	"crypto/x509"
+	"encoding/json"
 	"log/slog"
 	"maps"
 	"net/http"
@@ -121,6 +124,26 @@ func (s *Service) SignIn(email, password string) *client.Client {
 	}
 	c.Token = token.Token
 	return c
+}
+
+// Session signs in as a browser does, and gives the cookie that says so.
+func (s *Service) Session(email, password string) *http.Cookie {
+	s.t.Helper()
+	body, err := json.Marshal(map[string]string{"email": email, "password": password})
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	asked := cmp.Or(s.HTTP, http.DefaultClient)
+	answer, err := asked.Post(s.URL+"/api/v1/session", "application/json", bytes.NewReader(body))
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	if cookies := answer.Cookies(); len(cookies) == 1 {
+		return cookies[0]
+	}
+	s.t.Fatalf("%s cannot sign in: %s", email, answer.Status)
+	return nil
 }
 
 // Device adds a device and gives a client that sends as it.
