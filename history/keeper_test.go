@@ -34,24 +34,40 @@ type place struct {
 }
 
 func newPlace(t *testing.T, adjust func(*history.Options)) *place {
+	p := unkept(t)
+	p.keep(adjust)
+	return p
+}
+
+// unkept is a place with a device d whose keeper does not run yet.
+func unkept(t *testing.T) *place {
 	p := &place{Store: storetest.Store(t), t: t}
 	p.now.Store(1_790_000_000_000)
 	p.Pipeline = pipeline.New(p.Store, pipeline.Options{Log: slog.New(slog.DiscardHandler), Clock: clock.Following(p.at)})
+	p.run(p.Pipeline.Run)
+	if err := p.AddDevice(context.Background(), &site.Device{Name: "d"}, pipeline.Secret{}, pipeline.Actor{}); err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+// keep lets a keeper run until the end of the test.
+func (p *place) keep(adjust func(*history.Options)) {
 	o := history.Options{Log: slog.New(slog.DiscardHandler), Now: p.at, SealAfter: 20 * time.Millisecond}
 	if adjust != nil {
 		adjust(&o)
 	}
 	keeper := history.New(p.Store, p.Pipeline, o)
 	p.soon = keeper.Soon
+	p.run(keeper.Run)
+}
+
+// run lets something run until the end of the test, which waits for its end.
+func (p *place) run(what func(context.Context)) {
 	ctx, stop := context.WithCancel(context.Background())
-	ended := make(chan struct{}, 2)
-	go func() { p.Pipeline.Run(ctx); ended <- struct{}{} }()
-	go func() { keeper.Run(ctx); ended <- struct{}{} }()
-	t.Cleanup(func() { stop(); <-ended; <-ended })
-	if err := p.AddDevice(context.Background(), &site.Device{Name: "d"}, pipeline.Secret{}, pipeline.Actor{}); err != nil {
-		t.Fatal(err)
-	}
-	return p
+	ended := make(chan struct{})
+	go func() { what(ctx); close(ended) }()
+	p.t.Cleanup(func() { stop(); <-ended })
 }
 
 func (p *place) at() measure.Instant { return measure.Instant(p.now.Load()) }
@@ -389,7 +405,7 @@ func TestFiguresFollowWhileReadingsChange(t *testing.T) {
 
 // Frames that are too old for all to be kept go; those around an alarm and the reference stay.
 func TestOldFramesAreThinned(t *testing.T) {
-	p := newPlace(t, nil)
+	p := unkept(t)
 	g := &frame.Grid{Width: 2, Height: 1, Scale: 0.01, Counts: []int32{2000, 2100}}
 	const minute, day = measure.Instant(60_000), measure.Instant(86_400_000)
 	now := p.at()
@@ -416,9 +432,6 @@ func TestOldFramesAreThinned(t *testing.T) {
 	if count() != 146 {
 		t.Fatalf("%d frames were stored", count())
 	}
-	keeper := history.New(p.Store, p.Pipeline, history.Options{Log: slog.New(slog.DiscardHandler), Now: p.at, SealAfter: 20 * time.Millisecond})
-	ctx, stop := context.WithCancel(ctx)
-	defer stop()
-	go keeper.Run(ctx) // it looks once at its start, then each hour
+	p.keep(nil) // it looks once at its start, then each hour
 	storetest.Eventually(t, "the old ones to be thinned", func() bool { return count() == 24+2 || count() == 25+2 })
 }
