@@ -3,12 +3,13 @@ package cli
 import (
 	"fmt"
 	"io"
-	"jauntylark/core/site"
-	"jauntylark/core/sketch"
 	"net/http"
 	"strconv"
 
 	"github.com/spf13/cobra"
+
+	"jauntylark/core/site"
+	"jauntylark/core/sketch"
 )
 
 func deviceKeyCommand() *cobra.Command {

@@ -17,12 +17,12 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jmoiron/sqlx"
+
 	"jauntylark/core/site"
 	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
-
-	"github.com/jmoiron/sqlx"
 )
 
 // logger writes a logger's file of n lines, a minute apart, that ended an hour ago.

@@ -9,8 +9,8 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/clock"
 	"jauntylark/core/alarm"
-	"jauntylark/core/clock"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"

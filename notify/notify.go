@@ -11,12 +11,12 @@ import (
 	"sync"
 	"time"
 
+	"go.opentelemetry.io/otel/attribute"
+
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/meter"
 	"jauntylark/store"
-
-	"go.opentelemetry.io/otel/attribute"
 )
 
 // Carrier is a way to reach someone.

@@ -4,9 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
+
 	"jauntylark/core/measure"
 	"jauntylark/store"
-	"time"
 )
 
 // RotateKey gives a device a new key. The others end after overlap or, when that is nil, when the new

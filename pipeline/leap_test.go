@@ -7,8 +7,8 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/clock"
 	"jauntylark/core/alarm"
-	"jauntylark/core/clock"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"

@@ -18,13 +18,13 @@ import (
 	"sync/atomic"
 	"time"
 
-	"jauntylark/core/clock"
+	"go.opentelemetry.io/otel/attribute"
+
+	"jauntylark/clock"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/meter"
 	"jauntylark/store"
-
-	"go.opentelemetry.io/otel/attribute"
 )
 
 const (

@@ -11,8 +11,8 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/clock"
 	"jauntylark/core/alarm"
-	"jauntylark/core/clock"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"

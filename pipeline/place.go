@@ -2,12 +2,13 @@ package pipeline
 
 import (
 	"fmt"
-	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"maps"
 	"math"
 	"slices"
 	"strings"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
 )
 
 // place finds or makes the signal of a sample and brings the value into its unit.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/tls"
 	"io"
-	"jauntylark/meter"
 	"mime/multipart"
 	"net/http"
 	"net/url"
@@ -13,6 +12,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
+
+	"jauntylark/meter"
 )
 
 // adapter puts huma's operations onto Echo's routes.

@@ -7,7 +7,7 @@ import (
 	"testing"
 	"time"
 
-	"jauntylark/core/clock"
+	"jauntylark/clock"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/server"

@@ -10,9 +10,9 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"golang.org/x/sync/semaphore"
 
 	"jauntylark/core/site"
+	"jauntylark/intake/gate"
 	"jauntylark/store"
 )
 
@@ -36,60 +36,26 @@ const (
 // turns lets so many at once in, and so many of one person.
 type turns struct {
 	what     string
-	ofPerson int
-	all      *semaphore.Weighted
-	mu       sync.Mutex
-	people   map[int64]*personTurns
+	ofPerson int64
+	*gate.Shares[int64]
 }
 
-type personTurns struct {
-	*semaphore.Weighted
-	users int // that have a turn or wait for one
-}
-
-func newTurns(what string, atOnce int64, ofPerson int) *turns {
-	return &turns{what: what, ofPerson: ofPerson, all: semaphore.NewWeighted(atOnce), people: map[int64]*personTurns{}}
+func newTurns(what string, atOnce, ofPerson int64) *turns {
+	return &turns{what, ofPerson, gate.NewShares[int64](atOnce, ofPerson)}
 }
 
 // take waits for a person's turn, and gives what ends it.
 func (t *turns) take(ctx context.Context, person int64) (done func(), err error) {
 	ctx, cancel := context.WithTimeout(ctx, longWaits)
 	defer cancel()
-	own := t.join(person)
-	if own.Acquire(ctx, 1) != nil {
-		t.leave(person, own)
+	done, err = t.Take(ctx, person, 1)
+	switch {
+	case errors.Is(err, gate.ErrOwnShare):
 		return nil, later(http.StatusTooManyRequests, fmt.Sprintf("You have %d %s under way already. Try again when one of them has ended.", t.ofPerson, t.what))
-	}
-	if t.all.Acquire(ctx, 1) != nil {
-		own.Release(1)
-		t.leave(person, own)
+	case err != nil:
 		return nil, later(http.StatusServiceUnavailable, fmt.Sprintf("The service has as many %s under way as it can. Try again in a moment.", t.what))
 	}
-	return func() {
-		t.all.Release(1)
-		own.Release(1)
-		t.leave(person, own)
-	}, nil
-}
-
-func (t *turns) join(person int64) *personTurns {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	p := t.people[person]
-	if p == nil {
-		p = &personTurns{Weighted: semaphore.NewWeighted(int64(t.ofPerson))}
-		t.people[person] = p
-	}
-	p.users++
-	return p
-}
-
-func (t *turns) leave(person int64, p *personTurns) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	if p.users--; p.users == 0 {
-		delete(t.people, person)
-	}
+	return done, nil
 }
 
 // Live streams stay open, so nobody waits for a turn: one too many is refused. A browser has one stream for all its tabs.

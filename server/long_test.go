@@ -53,8 +53,8 @@ func TestTurnsAreBoundedByPersonAndInAll(t *testing.T) {
 	for _, end := range ends {
 		end()
 	}
-	if len(queue.people) != 0 {
-		t.Errorf("%d people are remembered", len(queue.people))
+	if n := queue.Users(); n != 0 {
+		t.Errorf("%d people are remembered", n)
 	}
 	if got := take(3); got != http.StatusOK {
 		t.Errorf("all is free again, and person 3 is told %d", got)

@@ -2,12 +2,13 @@ package server
 
 import (
 	"context"
-	"jauntylark/store"
 	"net/http"
 	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
+
+	"jauntylark/store"
 )
 
 // Readiness tells whether the service takes readings, and what is wrong when it does not.

@@ -14,7 +14,7 @@ import (
 	"sync"
 	"time"
 
-	"jauntylark/core/clock"
+	"jauntylark/clock"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"

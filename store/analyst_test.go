@@ -2,15 +2,16 @@ package store_test
 
 import (
 	"context"
-	"jauntylark/core/measure"
-	"jauntylark/core/series"
-	"jauntylark/store"
-	"jauntylark/store/storetest"
 	"math/rand/v2"
 	"testing"
 	"time"
 
 	"github.com/jmoiron/sqlx"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/series"
+	"jauntylark/store"
+	"jauntylark/store/storetest"
 )
 
 // Analysts see the same readings and figures through their views, and nothing else.

@@ -8,10 +8,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"slices"
 	"strings"
+
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
 )
 
 // ErrNotEmpty says that there is something already where an archive should go.

@@ -4,10 +4,11 @@ import (
 	"encoding/csv"
 	"fmt"
 	"html/template"
-	"jauntylark/core/measure"
 	"math"
 	"strconv"
 	"strings"
+
+	"jauntylark/core/measure"
 )
 
 // Heading is the first line of a sheet.

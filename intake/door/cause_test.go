@@ -12,6 +12,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/intake"
+	"jauntylark/intake/gate"
 	"jauntylark/meter"
 	"jauntylark/pipeline"
 )
@@ -76,44 +77,51 @@ func TestWhatIsAwayIsNoReasonOfTheSenders(t *testing.T) {
 }
 
 func TestRoomForLongBodies(t *testing.T) {
-	d := &Door{rooms: newRooms()}
+	d := &Door{rooms: gate.NewShares[string](roomInAll, OfOne)}
 	one, two := d.RoomOf(pipeline.Sender{Key: [32]byte{1}}), d.RoomOf(pipeline.Sender{Key: [32]byte{2}, Name: "another name"})
-	soon := func() context.Context {
+	take := func(r Room) func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 20*time.Millisecond)
-		t.Cleanup(cancel)
-		return ctx
-	}
-	const body = intake.MaxBody
-	for n := range 4 {
-		if err := one.Take(soon(), body); err != nil {
-			t.Fatalf("body %d of one sender: %v", n+1, err)
+		defer cancel()
+		give, err := r.Take(ctx, intake.MaxBody)
+		if err != nil && !errors.Is(err, ErrCrowded) {
+			t.Errorf("no room is told as %v", err)
 		}
+		return give
 	}
-	if err := one.Take(soon(), body); err == nil {
+	var held []func()
+	for n := range 4 {
+		give := take(one)
+		if give == nil {
+			t.Fatalf("no room for body %d of one sender", n+1)
+		}
+		held = append(held, give)
+	}
+	if take(one) != nil {
 		t.Error("a fifth of one sender found room")
 	}
-	if err := two.Take(soon(), body); err != nil {
-		t.Errorf("another sender is held up: %v", err)
+	if give := take(two); give == nil {
+		t.Error("another sender is held up")
+	} else {
+		give()
 	}
-	two.Give(body)
-	one.Give(body)
-	if err := one.Take(soon(), body); err != nil {
-		t.Errorf("what was given back is free: %v", err)
+	held[0]()
+	if held[0] = take(one); held[0] == nil {
+		t.Fatal("what was given back is not free")
 	}
-	for range 4 {
-		one.Give(body)
+	for _, give := range held {
+		give()
 	}
-	if len(d.rooms.open) != 0 {
-		t.Errorf("%d senders are remembered though nothing of them is on its way", len(d.rooms.open))
+	if n := d.rooms.Users(); n != 0 {
+		t.Errorf("%d senders are remembered though nothing of them is on its way", n)
 	}
 	// Many senders share what there is in all.
 	taken := 0
 	for i := range 100 {
-		if d.RoomOf(pipeline.Sender{Key: [32]byte{byte(i), 9}}).Take(soon(), body) == nil {
+		if take(d.RoomOf(pipeline.Sender{Key: [32]byte{byte(i), 9}})) != nil {
 			taken++
 		}
 	}
-	if taken != roomInAll/body {
-		t.Errorf("%d long bodies at once, not %d", taken, roomInAll/body)
+	if taken != roomInAll/intake.MaxBody {
+		t.Errorf("%d long bodies at once, not %d", taken, roomInAll/intake.MaxBody)
 	}
 }

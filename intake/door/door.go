@@ -19,6 +19,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
+	"jauntylark/intake/gate"
 	"jauntylark/intake/orders"
 	"jauntylark/pipeline"
 	"jauntylark/store"
@@ -39,7 +40,7 @@ type Door struct {
 	failures  *failures
 	sightings sightings
 	bodies    *semaphore.Weighted
-	rooms     *rooms
+	rooms     *gate.Shares[string] // by sender
 	reloading sync.Mutex
 	reloaded  atomic.Int64 // when, in Unix nanoseconds
 }
@@ -56,7 +57,7 @@ const bodiesAtOnce = 256 << 20
 // New makes a door. A zero Rate is the default.
 func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.Logger) *Door {
 	d := &Door{Pipeline: p, Seal: seal, Orders: orders.New(s, p.Now, log), store: s, log: log, rate: rate.orDefault(), limits: map[int64]*limit{}, failures: newFailures(),
-		bodies: semaphore.NewWeighted(bodiesAtOnce), rooms: newRooms()}
+		bodies: semaphore.NewWeighted(bodiesAtOnce), rooms: gate.NewShares[string](roomInAll, OfOne)}
 	d.sightings.init()
 	d.directory.Store(&directory{Directory: pipeline.NewDirectory(nil, nil, nil, store.Enrolment{}, nil), changed: make(chan struct{})})
 	return d

@@ -3,41 +3,22 @@ package door
 import (
 	"context"
 	"errors"
-	"sync"
-
-	"golang.org/x/sync/semaphore"
 
 	"jauntylark/intake"
+	"jauntylark/intake/gate"
 	"jauntylark/pipeline"
 )
 
+// How long bodies are bounded, in bytes.
 const (
-	roomInAll = 128 << 20                     // bytes of long bodies that are on their way at once
-	roomOfOne = 4 * (intake.MaxBody + 64<<10) // the same of one sender
-
-	// LongBody is from how many bytes on a body counts as long.
-	LongBody = 64 << 10
+	LongBody  = 64 << 10                      // from here on a body counts as long
+	OfOne     = 4 * (intake.MaxBody + 64<<10) // of one sender on their way at once
+	roomInAll = 128 << 20                     // of all, whatever way in they come by
 )
-
-// rooms bound what long bodies take that are on their way, in all and of each sender, whatever way in they come by.
-type rooms struct {
-	all  *semaphore.Weighted
-	mu   sync.Mutex
-	open map[string]*ownRoom
-}
-
-func newRooms() *rooms {
-	return &rooms{all: semaphore.NewWeighted(roomInAll), open: map[string]*ownRoom{}}
-}
-
-type ownRoom struct {
-	*semaphore.Weighted
-	users int
-}
 
 // Room is a sender's room for long bodies.
 type Room struct {
-	rooms *rooms
+	rooms *gate.Shares[string]
 	owner string
 }
 
@@ -53,48 +34,11 @@ func (d *Door) RoomOf(s pipeline.Sender) Room {
 // ErrCrowded says that too many long bodies are on their way.
 var ErrCrowded = errors.New("too many long bodies are on their way; send this one again in a moment")
 
-// Take takes room for a body of so many bytes, and waits for it until ctx ends. What was taken is to be given back.
-func (r Room) Take(ctx context.Context, bytes int64) error {
-	own := r.rooms.join(r.owner)
-	err := own.Acquire(ctx, bytes)
-	if err == nil {
-		if err = r.rooms.all.Acquire(ctx, bytes); err != nil {
-			own.Release(bytes)
-		}
+// Take takes room for a body of so many bytes, and waits for it until ctx ends; it is ErrCrowded then. What comes back gives the room
+// back, and is to be called once.
+func (r Room) Take(ctx context.Context, bytes int64) (giveBack func(), err error) {
+	if giveBack, err = r.rooms.Take(ctx, r.owner, bytes); err != nil {
+		return nil, ErrCrowded
 	}
-	if err != nil {
-		r.rooms.leave(r.owner)
-	}
-	return err
-}
-
-// Give gives room back that was taken.
-func (r Room) Give(bytes int64) {
-	r.rooms.all.Release(bytes)
-	r.rooms.mu.Lock()
-	r.rooms.open[r.owner].Release(bytes)
-	r.rooms.mu.Unlock()
-	r.rooms.leave(r.owner)
-}
-
-func (r *rooms) join(owner string) *ownRoom {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	own := r.open[owner]
-	if own == nil {
-		own = &ownRoom{Weighted: semaphore.NewWeighted(roomOfOne)}
-		r.open[owner] = own
-	}
-	own.users++
-	return own
-}
-
-func (r *rooms) leave(owner string) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if own := r.open[owner]; own != nil {
-		if own.users--; own.users == 0 {
-			delete(r.open, owner)
-		}
-	}
+	return giveBack, nil
 }

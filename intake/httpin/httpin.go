@@ -119,13 +119,9 @@ func (w *Way) roomFor(c *echo.Context, sender pipeline.Sender, most int64) (give
 	if long <= door.LongBody {
 		return func() {}, nil
 	}
-	room := w.Door.RoomOf(sender)
 	ctx, cancel := context.WithTimeout(r.Context(), roomWaits)
 	defer cancel()
-	if err := room.Take(ctx, long); err != nil {
-		return nil, door.ErrCrowded
-	}
-	return func() { room.Give(long) }, nil
+	return w.Door.RoomOf(sender).Take(ctx, long)
 }
 
 // readBody reads the body, unpacked when it is packed with gzip (RFC 9110 section 8.4.1.3).

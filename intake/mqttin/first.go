@@ -52,7 +52,7 @@ type inspected struct {
 	gate  *gate.Conn
 	room  *door.Room // of its sender, for long packets; nil until it is known who that is
 	mu    sync.Mutex
-	held  int64  // of its room
+	give  func() // gives back what is held of its room; nil: nothing is
 	frame framer // read by one goroutine alone
 	owed  int    // length of a packet that came before it was known who sends it
 }
@@ -100,11 +100,12 @@ func (c *inspected) weigh(length int) error {
 	c.release() // of the one before, which came in the same piece
 	ctx, cancel := context.WithTimeout(context.Background(), longWithin)
 	defer cancel()
-	if c.room.Take(ctx, int64(length)) != nil {
+	give, err := c.room.Take(ctx, int64(length))
+	if err != nil {
 		return errNoRoom
 	}
 	c.mu.Lock()
-	c.held = int64(length)
+	c.give = give
 	c.mu.Unlock()
 	c.gate.EndBy(time.Now().Add(longWithin))
 	return nil
@@ -113,9 +114,9 @@ func (c *inspected) weigh(length int) error {
 func (c *inspected) release() {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.held > 0 {
-		c.room.Give(c.held)
-		c.held = 0
+	if c.give != nil {
+		c.give()
+		c.give = nil
 		c.gate.EndBy(time.Time{})
 	}
 }

@@ -73,9 +73,9 @@ func TestLongPacketsTakeRoom(t *testing.T) {
 	full := func() bool {
 		short, cancel := context.WithTimeout(context.Background(), 50*time.Millisecond)
 		defer cancel()
-		err := room.Take(short, 13<<20)
+		give, err := room.Take(short, 13<<20)
 		if err == nil {
-			room.Give(13 << 20)
+			give()
 		}
 		return err != nil
 	}
@@ -106,10 +106,22 @@ func TestALongPacketRightBehindTheFirst(t *testing.T) {
 	if _, err := io.ReadFull(near, make([]byte, 8)); err != nil {
 		t.Fatal(err)
 	}
-	near.Sign(door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{}, slog.New(slog.DiscardHandler)).RoomOf(pipeline.Sender{}))
+	room := door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{}, slog.New(slog.DiscardHandler)).RoomOf(pipeline.Sender{})
+	near.Sign(room)
 	_, _ = far.Write([]byte{'b'})
-	if _, err := near.Read(make([]byte, 1)); err != nil || near.held != 100_000 {
-		t.Error(err, near.held)
+	if _, err := near.Read(make([]byte, 1)); err != nil {
+		t.Fatal(err)
+	}
+	for much, free := range map[int64]bool{door.OfOne - 100_000: true, door.OfOne - 99_999: false} {
+		short, cancel := context.WithTimeout(context.Background(), 50*time.Millisecond)
+		give, err := room.Take(short, much)
+		cancel()
+		if (err == nil) != free {
+			t.Errorf("beside a packet of 100,000 bytes there is room for %d more: %v", much, err)
+		}
+		if err == nil {
+			give()
+		}
 	}
 }
 

@@ -4,7 +4,7 @@ import (
 	"testing"
 	"time"
 
-	"jauntylark/core/clock"
+	"jauntylark/clock"
 	"jauntylark/core/measure"
 )
 
