@@ -176,7 +176,7 @@ func (p *exportPart) fetch(c *cobra.Command, s *client.Client, file string) (int
 			tries = 0
 		}
 		if c.Context().Err() != nil || tries >= triesInARow || errors.As(err, &problem) && problem.Status < 500 {
-			return 0, fmt.Errorf("%w; what is there is %s.part, and --resume goes on with it", err, file)
+			return 0, p.cutOff(file, err)
 		}
 		select {
 		case <-c.Context().Done():
@@ -191,6 +191,14 @@ func (p *exportPart) fetch(c *cobra.Command, s *client.Client, file string) (int
 		return 0, err
 	}
 	return size, os.Remove(file + ".part.json")
+}
+
+// cutOff says what is there to go on with; an export of which nothing came leaves nothing behind.
+func (p *exportPart) cutOff(file string, why error) error {
+	if p.Tag == "" {
+		return errors.Join(why, os.Remove(file+".part"))
+	}
+	return fmt.Errorf("%w; what is there is %s.part, and --resume goes on with it", why, file)
 }
 
 func (p *exportPart) fetchOnce(c *cobra.Command, s *client.Client, file string, out io.Writer, skip int64, bar *progress) error {

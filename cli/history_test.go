@@ -209,6 +209,14 @@ func TestAnExportOverABadLine(t *testing.T) {
 		t.Errorf("%d bytes gone on with, want %d: %v", len(got), len(want), err)
 	}
 	p.refused(1, "nothing to go on with", "export", "cellar", "--file", filepath.Join(p.home, "never.csv"), "--resume")
+
+	wrong := filepath.Join(p.home, "wrong.csv")
+	if _, errs, code := p.run("export", "nowhere", "--file", wrong); code != 2 || !strings.Contains(errs, "there is no device or signal nowhere") || strings.Contains(errs, "goes on with it") {
+		t.Errorf("%d: %s", code, errs)
+	}
+	if left, err := filepath.Glob(wrong + "*"); err != nil || len(left) != 0 {
+		t.Errorf("an export that never began leaves %v behind (%v)", left, err)
+	}
 }
 
 // cutBody breaks off after some bytes.
