@@ -79,7 +79,8 @@ func (s *Site) SetUp(ctx context.Context) error {
 		return err
 	}
 	if here.Name != siteName {
-		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/site", site.Site{Name: siteName, Zone: zone, Currency: "EUR", Holidays: site.Days{"2026-12-25", "2026-12-26", "2027-01-01"}}, nil); err != nil {
+		here.Name, here.Zone, here.Currency, here.Holidays = siteName, zone, "EUR", site.Days{"2026-12-25", "2026-12-26", "2027-01-01"}
+		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/site", here, nil); err != nil {
 			return err
 		}
 	}

@@ -71,6 +71,10 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 	if err := demo.SetUp(ctx); err != nil {
 		t.Fatal(err)
 	}
+	var here site.Site
+	if err := s.Owner.Do(ctx, http.MethodGet, "/api/v1/site", nil, &here); err != nil || here.Name != siteName || here.KeepAlarms == 0 || here.KeepJournal == 0 {
+		t.Errorf("the site is %+v (%v)", here, err)
+	}
 	signals, guards, readings := counts()
 	if signals != 51 || guards != 17 || readings < 11_500 {
 		t.Errorf("%d signals, %d guards, %d readings", signals, guards, readings)

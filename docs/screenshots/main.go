@@ -24,7 +24,7 @@ type picture struct {
 }
 
 var pictures = []picture{
-	{"now", "/", 1280, 800, false, `[data-signal]`},
+	{"now", "/", 1280, 800, false, `[data-signal] path[d*=L]`},
 	{"now-phone", "/", 390, 844, true, `[data-signal]`},
 	{"signal", "/signals/fern-house/air?last=hour", 1280, 800, false, `canvas`},
 	{"trust", "/signals/pond/oxygen/trust", 1280, 800, false, `[data-preview] canvas`},

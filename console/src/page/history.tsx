@@ -1,5 +1,5 @@
 import { type FormEvent, useState } from 'react'
-import { api, type Storage, take } from '../api/client'
+import { api, type Site, type Storage, take } from '../api/client'
 import { useFormDraft } from '../api/drafts'
 import { useHistoryAct, useSession, useSite, useStorage } from '../api/queries'
 import { bytes, clock, many } from '../api/words'
@@ -66,6 +66,7 @@ function Room({ storage: s, owner }: { storage: Storage; owner: boolean }) {
           Figures of {[...new Set(s.stale.map((x) => x.signal))].slice(0, 3).join(', ')} are being computed anew.
         </Prose>
       )}
+      <Subheading>What takes room</Subheading>
       <Scroll tabIndex={0} role="region" aria-label="What takes room">
         <Table>
           <Columns names={['Signal', 'Readings', 'Size', 'Bytes each', 'A day']} />
@@ -109,6 +110,14 @@ function Room({ storage: s, owner }: { storage: Storage; owner: boolean }) {
 
 const long = (d: string | undefined) => (!d || d === '0s' ? 'for ever' : `for ${d}`)
 
+type Kept = 'keep_readings' | 'keep_figures' | 'keep_alarms' | 'keep_journal'
+
+/** For how long one kind of thing is kept. */
+function Length({ site, of, label, hint }: { site: Pick<Site, Kept>; of: Kept; label: string; hint: string }) {
+  const now = site[of]
+  return <TextInput label={label} name={of} optional hint={hint} defaultValue={now === '0s' ? '' : now} />
+}
+
 /** For how long things are kept, where nothing else says. */
 function Keep({ owner }: { owner: boolean }) {
   const site = useSite().data
@@ -141,33 +150,24 @@ function Keep({ owner }: { owner: boolean }) {
         <Opens name="Edit …" label="Edit how long they are kept …">
           {(close) => (
             <Form onSubmit={submit(close)} draft={draft}>
-              <TextInput
-                label="Keep readings for"
-                name="keep_readings"
-                optional
-                hint="like 365d; for ever when empty"
-                defaultValue={site.keep_readings === '0s' ? '' : site.keep_readings}
-              />
-              <TextInput
+              <Length site={site} label="Keep readings for" of="keep_readings" hint="like 365d; for ever when empty" />
+              <Length
+                site={site}
                 label="Keep figures by hour and day for"
-                name="keep_figures"
-                optional
+                of="keep_figures"
                 hint="for ever when empty"
-                defaultValue={site.keep_figures === '0s' ? '' : site.keep_figures}
               />
-              <TextInput
+              <Length
+                site={site}
                 label="Keep alarms for"
-                name="keep_alarms"
-                optional
+                of="keep_alarms"
                 hint="with their notices and journal, once they are over; for ever when empty"
-                defaultValue={site.keep_alarms === '0s' ? '' : site.keep_alarms}
               />
-              <TextInput
+              <Length
+                site={site}
                 label="Keep the journal for"
-                name="keep_journal"
-                optional
+                of="keep_journal"
                 hint="and the notices that are about no alarm; for ever when empty"
-                defaultValue={site.keep_journal === '0s' ? '' : site.keep_journal}
               />
               <Send send="Save" pending={save.isPending} unsaved={draft.unsaved} onCancel={close} />
               {save.error && <Failure error={save.error} />}
