@@ -46,6 +46,9 @@ func TestRecordsOverThreeYears(t *testing.T) {
 				if err := turn.Tx.SaveAlarm(ctx, &a, turn.CommitNo); err != nil {
 					return err
 				}
+				if _, err := turn.Tx.ExecContext(ctx, `insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, ended_at) values ('x', 'x', $1, $1, $2, '{}', $1)`, at, a.ID); err != nil {
+					return err
+				}
 			}
 			for range 3 {
 				if err := turn.Tx.AddEntry(ctx, site.Entry{At: at, LearnedAt: at, Kind: "alarm raised", Text: "x", AlarmID: &a.ID}, turn.CommitNo); err != nil {

@@ -229,6 +229,26 @@ func TestADeviceWhoseClockLeapsWithOurs(t *testing.T) {
 	}
 }
 
+// A guard that was saved before the clock was set back looks on, for whoever reads anew how it stands.
+func TestAGuardLooksOnAfterALeap(t *testing.T) {
+	for _, by := range leaps {
+		t.Run(by.String(), func(t *testing.T) {
+			t.Parallel()
+			l := withHands(t)
+			l.expect("d", time.Second)
+			l.live(3, l.reads(20))
+			l.hot(2)
+			l.leap(by)
+			l.live(2, l.reads(20))
+			l.must(l.AddDevice(context.Background(), &site.Device{Name: "another"}, pipeline.Secret{Hash: [32]byte{9}}, tester)) // all is read anew
+			l.live(5, l.reads(35))
+			if got := l.alarms(); len(got) != 1 || got[0].RaisedAt.Sub(l.Now()).Abs() > 5*time.Second {
+				t.Errorf("at %v: %+v", l.Now(), got)
+			}
+		})
+	}
+}
+
 // One reading lies ahead. What comes after it, by the device's clock as it was, is looked at.
 func TestOneReadingAheadBlindsNothing(t *testing.T) {
 	for _, behind := range []measure.Instant{0, 30_000} { // how far the device's clock is behind
