@@ -20,14 +20,20 @@ func click(t *testing.T, p *drive.Page, words string) {
 	must(t, p.Click("[data-to-click]"))
 }
 
-// into puts the caret into a field with a label, by the mouse, and marks all that is in it.
+// into puts the caret into a field with a label, by the mouse, and marks all that is in it. A page that still opens may take the focus
+// once.
 func into(t *testing.T, p *drive.Page, label string) {
 	t.Helper()
 	find := `[...` + inFront + `.querySelectorAll('label')].find((l) => l.innerText.split('\n')[0] === '` + label + `')`
 	must(t, p.Until(find))
 	eval(t, p, `document.querySelectorAll('[data-to-click]').forEach((old) => delete old.dataset.toClick);
 		const label = `+find+`; (label.control ?? label.querySelector('select, input, textarea')).dataset.toClick = ''`)
-	must(t, p.Click("[data-to-click]"))
+	for range 5 {
+		must(t, p.Click("[data-to-click]"))
+		if has, err := drive.Eval[bool](p, `document.activeElement.matches('[data-to-click]')`); err == nil && has {
+			break
+		}
+	}
 	must(t, p.Press("Control+a"))
 }
 

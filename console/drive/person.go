@@ -16,14 +16,27 @@ import (
 const held = 120 * time.Millisecond
 
 // Click moves the mouse to the middle of what matches the selector, presses, waits as a person does, and lets go there,
-// wherever the thing has gone meanwhile.
+// wherever the thing has gone meanwhile. Who pressed beside it, since the page moved first, presses again.
 func (p *Page) Click(selector string) error {
-	place, err := p.middle(selector)
-	if err != nil {
-		return err
+	for range 5 {
+		place, err := p.middle(selector)
+		if err != nil {
+			return err
+		}
+		if err := p.press(place); err != nil {
+			return err
+		}
+		beside, err := Eval[bool](p, `window.pressedBeside === true`)
+		if err != nil || !beside { // who cannot be asked is gone: the press opened another page
+			return nil
+		}
 	}
+	return fmt.Errorf("%s is not where it is pressed, again and again", selector)
+}
+
+func (p *Page) press(at point) error {
 	for _, kind := range []input.DispatchMouseEventType{input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMousePressed, input.DispatchMouseEventTypeMouseReleased} {
-		act := input.DispatchMouseEventParams{Type: kind, X: place.X, Y: place.Y, Button: input.MouseButtonLeft, ClickCount: 1}
+		act := input.DispatchMouseEventParams{Type: kind, X: at.X, Y: at.Y, Button: input.MouseButtonLeft, ClickCount: 1}
 		if kind == input.DispatchMouseEventTypeMouseReleased {
 			time.Sleep(held)
 		}
@@ -39,16 +52,31 @@ func (p *Page) Click(selector string) error {
 
 type point struct{ X, Y float64 }
 
-// middle is where the middle of what matches the selector is in sight.
+// middle is where the middle of what matches the selector is in sight, once it stands still. From then on the page notes whether the
+// next press is beside it.
 func (p *Page) middle(selector string) (point, error) {
 	if err := p.Until(fmt.Sprintf(`document.querySelector(%q)`, selector)); err != nil {
 		return point{}, err
 	}
-	return Eval[point](p, fmt.Sprintf(`(() => {
+	return Eval[point](p, fmt.Sprintf(`(async () => {
 		const what = document.querySelector(%q)
-		what.scrollIntoView({ block: 'center' })
-		const box = what.getBoundingClientRect()
-		return { X: box.left + box.width / 2, Y: box.top + box.height / 2 }
+		const place = () => {
+			what.scrollIntoView({ block: 'center', behavior: 'instant' })
+			const box = what.getBoundingClientRect()
+			return { X: box.left + box.width / 2, Y: box.top + box.height / 2 }
+		}
+		let at = place()
+		for (let still = 0, tries = 0; still < 2 && tries < 100; tries++) {
+			await new Promise((go) => setTimeout(go, 30))
+			const now = place()
+			still = now.X === at.X && now.Y === at.Y ? still + 1 : 0
+			at = now
+		}
+		window.pressedBeside = true
+		addEventListener('pointerdown', ({ target }) => {
+			window.pressedBeside = !what.contains(target) && !target.closest('label')?.contains(what)
+		}, { once: true, capture: true })
+		return at
 	})()`, selector))
 }
 
