@@ -24,7 +24,7 @@ func (w *slowly) SetWriteDeadline(t time.Time) error {
 
 func (w *slowly) Write(p []byte) (int, error) {
 	w.steps = append(w.steps, len(p))
-	if w.deadline.Sub(time.Now()) != stepWithin {
+	if time.Until(w.deadline) != stepWithin {
 		w.late++
 	}
 	time.Sleep(time.Second)
@@ -47,7 +47,7 @@ func TestAnswersArePaced(t *testing.T) {
 		if !bytes.Equal(w.Body.Bytes(), body) {
 			t.Error("what was written is not what was to be written")
 		}
-		if w.deadline.Sub(time.Now()) != stepWithin {
+		if time.Until(w.deadline) != stepWithin {
 			t.Error("what is still to be flushed has no deadline")
 		}
 	})
