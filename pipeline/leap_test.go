@@ -73,97 +73,101 @@ func (l leaping) hot(onDelay float64) {
 	l.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: rung})
 }
 
+// guarded is a device that has sent each second that all is well, with a guard over it.
+func (l leaping) guarded(onDelay float64) {
+	l.t.Helper()
+	l.expect("d", time.Second)
+	l.live(3, l.reads(20))
+	l.hot(onDelay)
+}
+
 var leaps = []time.Duration{time.Hour, -time.Hour, 25 * time.Hour, -25 * time.Hour, time.Minute, -time.Minute, 90 * time.Second}
 
-// A device sends no times. Its delays end when they would have, whatever the time of day does.
-func TestDelaysRunByElapsedTime(t *testing.T) {
+// eachLeap tries something with each of the leaps.
+func eachLeap(t *testing.T, try func(t *testing.T, l leaping, by time.Duration)) {
 	for _, by := range leaps {
 		t.Run(by.String(), func(t *testing.T) {
 			t.Parallel()
-			l := withHands(t)
-			l.expect("d", time.Second)
-			l.live(3, l.reads(20))
-			l.hot(10)
-			l.live(5, l.reads(35))
-			l.leap(by)
-			l.live(5, l.reads(35))
-			if got := l.alarms(); len(got) != 0 {
-				t.Fatalf("ten seconds had not passed: %+v", got)
-			}
-			l.live(3, l.reads(35))
-			a := l.newest()
-			if len(l.alarms()) != 1 || a.RaisedAt < l.Now()-4000 || a.RaisedAt > l.Now() {
-				t.Fatalf("at %v: %+v", l.Now(), l.alarms())
-			}
-			l.live(2, l.reads(20))
-			l.leap(-by)
-			l.live(1, l.reads(20))
-			if a := l.newest(); a.State != alarm.StateRaised {
-				t.Fatalf("the off-delay of four seconds ended after three: %+v", a)
-			}
-			l.live(4, l.reads(20))
-			if a = l.newest(); a.ClearedAt == nil || a.ClearedAt.Sub(a.RaisedAt) < 5*time.Second || a.ClearedAt.Sub(a.RaisedAt) > 9*time.Second {
-				t.Fatalf("it stood for seven seconds: %+v", a)
-			}
-			if got := l.alarms(); len(got) != 1 {
-				t.Errorf("nobody is silent or has a wrong clock: %+v", got)
-			}
-			if n := len(l.readings("temp")); n != 23 {
-				t.Errorf("%d of 23 readings are stored", n)
-			}
+			try(t, withHands(t), by)
 		})
 	}
+}
+
+// A device sends no times. Its delays end when they would have, whatever the time of day does.
+func TestDelaysRunByElapsedTime(t *testing.T) {
+	eachLeap(t, func(t *testing.T, l leaping, by time.Duration) {
+		l.guarded(10)
+		l.live(5, l.reads(35))
+		l.leap(by)
+		l.live(5, l.reads(35))
+		if got := l.alarms(); len(got) != 0 {
+			t.Fatalf("ten seconds had not passed: %+v", got)
+		}
+		l.live(3, l.reads(35))
+		a := l.newest()
+		if len(l.alarms()) != 1 || a.RaisedAt < l.Now()-4000 || a.RaisedAt > l.Now() {
+			t.Fatalf("at %v: %+v", l.Now(), l.alarms())
+		}
+		l.live(2, l.reads(20))
+		l.leap(-by)
+		l.live(1, l.reads(20))
+		if a := l.newest(); a.State != alarm.StateRaised {
+			t.Fatalf("the off-delay of four seconds ended after three: %+v", a)
+		}
+		l.live(4, l.reads(20))
+		if a = l.newest(); a.ClearedAt == nil || a.ClearedAt.Sub(a.RaisedAt) < 5*time.Second || a.ClearedAt.Sub(a.RaisedAt) > 9*time.Second {
+			t.Fatalf("it stood for seven seconds: %+v", a)
+		}
+		if got := l.alarms(); len(got) != 1 {
+			t.Errorf("nobody is silent or has a wrong clock: %+v", got)
+		}
+		if n := len(l.readings("temp")); n != 23 {
+			t.Errorf("%d of 23 readings are stored", n)
+		}
+	})
 }
 
 // The mirror without readings: the sweeper ends the delay.
 func TestASweptDelayRunsByElapsedTime(t *testing.T) {
-	for _, by := range leaps {
-		t.Run(by.String(), func(t *testing.T) {
-			t.Parallel()
-			l := withHands(t)
-			l.live(1, l.reads(20))
-			l.hot(10)
-			l.live(1, l.reads(35))
-			l.live(4)
-			l.leap(by)
-			l.live(5)
-			if got := l.alarms(); len(got) != 0 {
-				t.Fatalf("after nine seconds: %+v", got)
-			}
-			l.live(3)
-			if got := l.alarms(); len(got) != 1 {
-				t.Fatalf("after twelve: %+v", got)
-			}
-		})
-	}
+	eachLeap(t, func(t *testing.T, l leaping, by time.Duration) {
+		l.live(1, l.reads(20))
+		l.hot(10)
+		l.live(1, l.reads(35))
+		l.live(4)
+		l.leap(by)
+		l.live(5)
+		if got := l.alarms(); len(got) != 0 {
+			t.Fatalf("after nine seconds: %+v", got)
+		}
+		l.live(3)
+		if got := l.alarms(); len(got) != 1 {
+			t.Fatalf("after twelve: %+v", got)
+		}
+	})
 }
 
 func TestSilenceRunsByElapsedTime(t *testing.T) {
-	for _, by := range leaps {
-		t.Run(by.String(), func(t *testing.T) {
-			t.Parallel()
-			l := withHands(t)
-			l.expect("d", 10*time.Second)
-			l.live(1, l.reads(20))
-			l.live(15)
-			l.leap(by)
-			l.live(13)
-			if got := l.alarms(); len(got) != 0 {
-				t.Fatalf("after 28 seconds: %+v", got)
-			}
-			l.live(3)
-			a := l.newest()
-			if len(l.alarms()) != 1 || a.Kind != alarm.BySilence || a.Value != 30 {
-				t.Fatalf("after 31: %+v", l.alarms())
-			}
-			l.leap(-by)
-			l.live(4)
-			l.heard(20)
-			if a = l.newest(); a.ClearedAt == nil || a.ClearedAt.Sub(a.RaisedAt).Round(time.Second) != 5*time.Second {
-				t.Errorf("it was silent for five seconds more: %+v", a)
-			}
-		})
-	}
+	eachLeap(t, func(t *testing.T, l leaping, by time.Duration) {
+		l.expect("d", 10*time.Second)
+		l.live(1, l.reads(20))
+		l.live(15)
+		l.leap(by)
+		l.live(13)
+		if got := l.alarms(); len(got) != 0 {
+			t.Fatalf("after 28 seconds: %+v", got)
+		}
+		l.live(3)
+		a := l.newest()
+		if len(l.alarms()) != 1 || a.Kind != alarm.BySilence || a.Value != 30 {
+			t.Fatalf("after 31: %+v", l.alarms())
+		}
+		l.leap(-by)
+		l.live(4)
+		l.heard(20)
+		if a = l.newest(); a.ClearedAt == nil || a.ClearedAt.Sub(a.RaisedAt).Round(time.Second) != 5*time.Second {
+			t.Errorf("it was silent for five seconds more: %+v", a)
+		}
+	})
 }
 
 // raisesInTime sees that a device raises and ends one alarm with delays of ten seconds and four, through a leap, calm seconds after its
@@ -231,22 +235,16 @@ func TestADeviceWhoseClockLeapsWithOurs(t *testing.T) {
 
 // A guard that was saved before the clock was set back looks on, for whoever reads anew how it stands.
 func TestAGuardLooksOnAfterALeap(t *testing.T) {
-	for _, by := range leaps {
-		t.Run(by.String(), func(t *testing.T) {
-			t.Parallel()
-			l := withHands(t)
-			l.expect("d", time.Second)
-			l.live(3, l.reads(20))
-			l.hot(2)
-			l.leap(by)
-			l.live(2, l.reads(20))
-			l.must(l.AddDevice(context.Background(), &site.Device{Name: "another"}, pipeline.Secret{Hash: [32]byte{9}}, tester)) // all is read anew
-			l.live(5, l.reads(35))
-			if got := l.alarms(); len(got) != 1 || got[0].RaisedAt.Sub(l.Now()).Abs() > 5*time.Second {
-				t.Errorf("at %v: %+v", l.Now(), got)
-			}
-		})
-	}
+	eachLeap(t, func(t *testing.T, l leaping, by time.Duration) {
+		l.guarded(2)
+		l.leap(by)
+		l.live(2, l.reads(20))
+		l.must(l.AddDevice(context.Background(), &site.Device{Name: "another"}, pipeline.Secret{Hash: [32]byte{9}}, tester)) // all is read anew
+		l.live(5, l.reads(35))
+		if got := l.alarms(); len(got) != 1 || got[0].RaisedAt.Sub(l.Now()).Abs() > 5*time.Second {
+			t.Errorf("at %v: %+v", l.Now(), got)
+		}
+	})
 }
 
 // One reading lies ahead. What comes after it, by the device's clock as it was, is looked at.

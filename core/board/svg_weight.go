@@ -82,7 +82,7 @@ func (p *part) weigh(byID map[string]*part) (weight, error) {
 	}
 	w.own, w.perPart = bounded(w.own+inner.own), bounded(w.perPart+inner.perPart)
 	if w.own > mostDrawn {
-		return w, fmt.Errorf("it is too large: with what it draws again it has more than 200,000 parts")
+		return w, fmt.Errorf("it is too large: with what it draws again it has more than %d thousand parts", mostDrawn/1000)
 	}
 	p.weight = &w
 	return w, nil
