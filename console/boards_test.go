@@ -217,11 +217,12 @@ func TestEveryKindOfTile(t *testing.T) {
 		t.Error("a note ran a script, or offers to")
 	}
 	shift, err := drive.Eval[float64](p, `new Promise((done) => { let sum = 0
-		new PerformanceObserver((list) => { for (const e of list.getEntries()) if (!e.hadRecentInput) sum += e.value }).observe({ type: 'layout-shift', buffered: true })
+		new PerformanceObserver((list) => { for (const e of list.getEntries()) if (!e.hadRecentInput) { sum += e.value; (window.moved ??= []).push(e.value.toFixed(3) + ' at ' + e.startTime.toFixed(0) + ': ' + e.sources.map((x) => (x.node?.outerHTML ?? x.node?.textContent ?? '?').slice(0, 200) + ' ' + JSON.stringify(x.previousRect) + ' -> ' + JSON.stringify(x.currentRect)).join(' | ')) } }).observe({ type: 'layout-shift', buffered: true })
 		setTimeout(() => done(sum), 400) })`)
 	must(t, err)
 	if shift > 0.01 {
-		t.Errorf("while data landed the page moved by %v", shift)
+		what, _ := drive.Eval[string](p, `window.moved.join('\n')`)
+		t.Errorf("while data landed the page moved by %v: %s", shift, what)
 	}
 	accessible(t, p, "/boards/all", "[data-kind=mimic]")
 	accessible(t, p, "/boards", "[data-board]")
