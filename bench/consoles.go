@@ -5,14 +5,15 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"net/http"
 	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/console/drive"
+	"jauntylark/core/act"
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -50,7 +51,7 @@ func wall(ctx context.Context, s *service, name string) (end func() error, err e
 				}
 				body = fmt.Appendf(body, `"s%d":%.2f`, n, 20+5*math.Sin(float64(i+7*n)/30))
 			}
-			if status, err := conn.post("/api/v1/intake", key, "application/json", append(body, '}')); err != nil || status != 204 {
+			if status, err := conn.post(api.SendReadings.At().Path, key, "application/json", append(body, '}')); err != nil || status != 204 {
 				done <- fmt.Errorf("the wall's device: %d %v", status, err)
 				return
 			}
@@ -66,7 +67,7 @@ func wall(ctx context.Context, s *service, name string) (end func() error, err e
 }
 
 // wallBoard is a board of 24 tiles that shows all forty signals.
-func wallBoard() pipeline.BoardSaving {
+func wallBoard() act.BoardSaving {
 	series := func(from, n int) (all []board.Series) {
 		for i := range n {
 			all = append(all, board.Series{Signal: fmt.Sprintf("wall/s%d", (from+i)%wallSignals)})
@@ -84,7 +85,7 @@ func wallBoard() pipeline.BoardSaving {
 	add(board.Bar, 2, 4)
 	add(board.Dial, 1, 1)
 	add(board.Table, 1, 16)
-	return pipeline.BoardSaving{Shared: true, Tiling: board.Tiling{Range: measure.Duration(10 * time.Minute), Tiles: tiles}}
+	return act.BoardSaving{Shared: true, Tiling: board.Tiling{Range: measure.Duration(10 * time.Minute), Tiles: tiles}}
 }
 
 // browse opens a browser, signed in.
@@ -105,7 +106,7 @@ func boards(ctx context.Context, s *service) error {
 		return err
 	}
 	time.Sleep(2 * time.Second)
-	if err := s.owner.Do(ctx, http.MethodPut, "/api/v1/boards/wall", wallBoard(), nil); err != nil {
+	if err := s.owner.Call(ctx, api.PutBoard.At("wall"), wallBoard(), nil); err != nil {
 		return err
 	}
 	page, close, err := browse(ctx, s)
@@ -225,7 +226,7 @@ func watching(ctx context.Context, s *service) error {
 	alone = processor() - alone
 	var heard []io.ReadCloser
 	for range manyWatch {
-		answer, err := s.owner.Fetch(ctx, "/api/v1/live", nil)
+		answer, err := s.owner.Fetch(ctx, api.WatchLive.At(), nil)
 		if err != nil {
 			return err
 		}

@@ -8,6 +8,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/server"
 )
 
@@ -38,7 +39,7 @@ func (c *crowd) live(long time.Duration) ([]time.Duration, error) {
 		time.Sleep(time.Duration(w) * time.Second / time.Duration(len(c.keys)))
 		for time.Since(begin) < long {
 			sent := time.Now()
-			status, err := conn.post("/api/v1/intake", c.keys[w], "application/json", []byte(`{"temp": 21.5}`))
+			status, err := conn.post(api.SendReadings.At().Path, c.keys[w], "application/json", []byte(`{"temp": 21.5}`))
 			if err != nil || status != 204 {
 				return fmt.Errorf("a live device: %d %v", status, err)
 			}
@@ -117,7 +118,7 @@ func sendBacklog(url string, keys []string) error {
 					}
 					body = fmt.Appendf(body, `{"n":"temp","t":%d,"v":%d}`, -((backlogHours-hour)*60-minute)*60, minute)
 				}
-				if status, err := conn.post("/api/v1/intake", keys[w], "application/senml+json", append(body, ']')); err != nil || status != 204 {
+				if status, err := conn.post(api.SendReadings.At().Path, keys[w], "application/senml+json", append(body, ']')); err != nil || status != 204 {
 					return fmt.Errorf("backlog: %d %v", status, err)
 				}
 			}
@@ -162,7 +163,7 @@ func runaway(ctx context.Context, s *service) error {
 					return nil
 				default:
 				}
-				status, err := conn.post("/api/v1/intake", mad[0], "application/json", []byte(`{"temp": 21.5}`))
+				status, err := conn.post(api.SendReadings.At().Path, mad[0], "application/json", []byte(`{"temp": 21.5}`))
 				if err != nil {
 					return err
 				}

@@ -7,18 +7,17 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"net/http"
 	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/console/drive"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline"
-	"jauntylark/server"
 )
 
 const (
@@ -70,10 +69,10 @@ func frames(ctx context.Context, s *service) error {
 		}
 		bodies := graymaps(width, height)
 		device := &client.Client{URL: s.url, Token: key}
-		if err := device.SendAs(ctx, "/api/v1/intake/frames", frame.PGM, "", bodies[0]); err != nil {
+		if err := device.SendAs(ctx, api.SendFrame.At(), frame.PGM, "", bodies[0]); err != nil {
 			return err
 		}
-		if err := s.owner.Do(ctx, http.MethodPut, "/api/v1/devices/"+name+"/eye", frame.Eye{Regions: sixRegions(width, height)}, nil); err != nil {
+		if err := s.owner.Call(ctx, api.PutEye.At(name), frame.Eye{Regions: sixRegions(width, height)}, nil); err != nil {
 			return err
 		}
 		stored, err := sendFrames(ctx, device, bodies)
@@ -84,8 +83,8 @@ func frames(ctx context.Context, s *service) error {
 		if err != nil {
 			return err
 		}
-		var all server.Storage
-		if err := s.owner.Do(ctx, http.MethodGet, "/api/v1/storage", nil, &all); err != nil {
+		var all api.Storage
+		if err := s.owner.Call(ctx, api.GetStorage.At(), nil, &all); err != nil {
 			return err
 		}
 		for _, f := range all.Frames {
@@ -108,7 +107,7 @@ func sendFrames(ctx context.Context, device *client.Client, bodies [][]byte) (fl
 		all.Go(func() {
 			for time.Since(begin) < framesFor && failed.Load() == nil {
 				n := sent.Add(1)
-				if err := device.SendAs(ctx, "/api/v1/intake/frames", frame.PGM, "", bodies[n%distinctFrames]); err != nil {
+				if err := device.SendAs(ctx, api.SendFrame.At(), frame.PGM, "", bodies[n%distinctFrames]); err != nil {
 					failed.Store(&err)
 				}
 			}
@@ -168,7 +167,7 @@ func strip(ctx context.Context, s *service) error {
 		}
 	}
 	device := &client.Client{URL: s.url}
-	if err := s.owner.SendAs(ctx, "/api/v1/intake/frames", frame.PGM, "strip-eye", graymaps(32, 24)[0]); err != nil {
+	if err := s.owner.SendAs(ctx, api.SendFrame.At(), frame.PGM, "strip-eye", graymaps(32, 24)[0]); err != nil {
 		return err
 	}
 	page, end, err := browse(ctx, s)
@@ -189,7 +188,7 @@ func strip(ctx context.Context, s *service) error {
 	device.Token = s.owner.Token
 	begin := time.Now()
 	var out bytes.Buffer
-	if err := device.Download(ctx, "/api/v1/devices/strip-eye/frames/newest.png?bare=true&width=96", &out); err != nil {
+	if err := device.Download(ctx, api.GetFrame.At("strip-eye", "newest.png").Asking("bare", "true", "width", "96"), &out); err != nil {
 		return err
 	}
 	alone := time.Since(begin)

@@ -11,6 +11,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline"
@@ -89,7 +90,7 @@ func (s *service) paced(keys []string, length time.Duration) (took []time.Durati
 			time.Sleep(time.Until(at))
 			body := guardedPack(r)
 			sent := time.Now()
-			if status, err := c.post("/api/v1/intake", keys[(n*workers+w)%len(keys)], "application/json", body); err != nil || status != 204 {
+			if status, err := c.post(api.SendReadings.At().Path, keys[(n*workers+w)%len(keys)], "application/json", body); err != nil || status != 204 {
 				return fmt.Errorf("pack: %d %v", status, err)
 			}
 			parts[w] = append(parts[w], time.Since(sent))

@@ -5,12 +5,12 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"net/http"
 	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
@@ -193,7 +193,7 @@ func sealing(ctx context.Context, s *service) error {
 	if err != nil {
 		return err
 	}
-	if err := s.owner.Do(ctx, http.MethodPost, "/api/v1/devices", map[string]string{"name": "sealed"}, nil); err != nil {
+	if err := s.owner.Call(ctx, api.AddDevice.At(), map[string]string{"name": "sealed"}, nil); err != nil {
 		return err
 	}
 	records, err := store.Open(ctx, s.database)

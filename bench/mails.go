@@ -3,10 +3,11 @@ package main
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"slices"
 	"strings"
 	"time"
+
+	"jauntylark/api"
 )
 
 const (
@@ -27,7 +28,7 @@ func mails(ctx context.Context, s *service) error {
 		return err
 	}
 	send := func(value float64) error {
-		if status, err := alarming.post("/api/v1/intake", key, "application/json", fmt.Appendf(nil, `{"level": %v}`, value)); err != nil || status != 204 {
+		if status, err := alarming.post(api.SendReadings.At().Path, key, "application/json", fmt.Appendf(nil, `{"level": %v}`, value)); err != nil || status != 204 {
 			return fmt.Errorf("alarming: %d %v", status, err)
 		}
 		return nil
@@ -36,7 +37,7 @@ func mails(ctx context.Context, s *service) error {
 		return err
 	}
 	guard := map[string]any{"signal": "alarming/level", "when": "above 10", "tell": []string{"bench@hollowbrook.example"}}
-	if err := s.owner.Do(ctx, http.MethodPost, "/api/v1/guards", guard, nil); err != nil {
+	if err := s.owner.Call(ctx, api.AddGuard.At(), guard, nil); err != nil {
 		return err
 	}
 	background, stop := context.WithCancel(ctx)
@@ -105,7 +106,7 @@ func drizzle(ctx context.Context, s *service) error {
 				return nil
 			case <-tick.C:
 			}
-			if status, err := c.post("/api/v1/intake", keys[w], "application/json", fmt.Appendf(nil, `{"v": %d}`, n)); err != nil || status != 204 {
+			if status, err := c.post(api.SendReadings.At().Path, keys[w], "application/json", fmt.Appendf(nil, `{"v": %d}`, n)); err != nil || status != 204 {
 				return fmt.Errorf("drizzle: %d %v", status, err)
 			}
 		}

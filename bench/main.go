@@ -7,12 +7,12 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
-	"net/http"
 	"os"
 	"path/filepath"
 	"slices"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/sketch"
 	"jauntylark/pipeline"
@@ -112,12 +112,12 @@ func serve(ctx context.Context, database string, adjust ...func(*server.Settings
 	var token struct {
 		Token string `json:"token"`
 	}
-	if err := s.owner.Do(ctx, http.MethodPost, "/api/v1/tokens", map[string]string{"email": owner, "password": password}, &token); err != nil {
+	if err := s.owner.Call(ctx, api.CreateToken.At(), map[string]string{"email": owner, "password": password}, &token); err != nil {
 		return nil, err
 	}
 	s.owner.Token = token.Token
 	// Each alarm is told by itself.
-	return s, s.owner.Do(ctx, http.MethodPut, "/api/v1/site/reach", map[string]any{"flood": map[string]any{"messages": 10_000, "within": "10s"}}, nil)
+	return s, s.owner.Call(ctx, api.PutReach.At(), map[string]any{"flood": map[string]any{"messages": 10_000, "within": "10s"}}, nil)
 }
 
 // device adds a device and gives its key.
@@ -125,7 +125,7 @@ func (s *service) device(ctx context.Context, name string) (string, error) {
 	var added struct {
 		Key string `json:"key"`
 	}
-	err := s.owner.Do(ctx, http.MethodPost, "/api/v1/devices", map[string]string{"name": name}, &added)
+	err := s.owner.Call(ctx, api.AddDevice.At(), map[string]string{"name": name}, &added)
 	return added.Key, err
 }
 

@@ -4,11 +4,12 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"net/http"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/storage"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
@@ -79,7 +80,7 @@ func (s *service) readers(ctx context.Context, stem string) ([]string, error) {
 		if err != nil {
 			return err
 		}
-		_, err = c.post("/api/v1/intake", keys[w], "application/senml+json", meaningPack(at, 0))
+		_, err = c.post(api.SendReadings.At().Path, keys[w], "application/senml+json", meaningPack(at, 0))
 		return err
 	})
 }
@@ -112,12 +113,12 @@ func (s *service) giveMeaning(ctx context.Context, device string) error {
 		for k, v := range d.more {
 			recipe[k] = v
 		}
-		if err := s.owner.Do(ctx, http.MethodPut, "/api/v1/signals/"+device+"/"+d.name+"/recipe", object{"recipe": recipe}, nil); err != nil {
+		if err := s.owner.Call(ctx, api.PutRecipe.At(device, d.name), object{"recipe": recipe}, nil); err != nil {
 			return err
 		}
 	}
 	for kind, signal := range map[string]string{"on-time": "running", "cycles": "running", "energy": "power"} {
-		if err := s.owner.Do(ctx, http.MethodPost, "/api/v1/totals", object{"name": device + "-" + kind, "signal": device + "/" + signal, "kind": kind}, nil); err != nil {
+		if err := s.owner.Call(ctx, api.AddTotal.At(), object{"name": device + "-" + kind, "signal": device + "/" + signal, "kind": kind}, nil); err != nil {
 			return err
 		}
 	}
@@ -139,7 +140,7 @@ func (s *service) measured(keys []string) (time.Duration, error) {
 			return err
 		}
 		for _, body := range bodies {
-			if status, err := c.post("/api/v1/intake", keys[w], "application/senml+json", body); err != nil || status != 204 {
+			if status, err := c.post(api.SendReadings.At().Path, keys[w], "application/senml+json", body); err != nil || status != 204 {
 				return fmt.Errorf("pack: %d %v", status, err)
 			}
 		}
@@ -159,25 +160,25 @@ func correcting(ctx context.Context, s *service) error {
 	}
 	defer m.records.Close()
 	from, bare := m.from, m.reading
-	if err := s.worked(ctx, nil, ""); err != nil {
+	if err := s.worked(ctx, nil, api.Place{}); err != nil {
 		return err
 	}
 	fmt.Printf("merely reading 30 days of 1 s, %.1f million: %.0f ms\n", monthOfIt/1e6, ms(bare))
 	for _, round := range []struct{ what, recipe string }{{"with figures", ""}, {"with figures, a derived signal and two totals", "of * 2.0"}} {
 		if round.recipe != "" {
 			recipe := object{"kind": "formula", "formula": round.recipe, "of": []object{{"as": "of", "signal": "month/temp"}}}
-			if err := s.worked(ctx, object{"recipe": recipe}, "PUT /api/v1/signals/month/twice/recipe"); err != nil {
+			if err := s.worked(ctx, object{"recipe": recipe}, api.PutRecipe.At("month", "twice")); err != nil {
 				return err
 			}
 			for _, name := range []string{"temp", "twice"} {
-				if err := s.worked(ctx, object{"name": "month-" + name, "signal": "month/" + name, "kind": "integral"}, "POST /api/v1/totals"); err != nil {
+				if err := s.worked(ctx, object{"name": "month-" + name, "signal": "month/" + name, "kind": "integral"}, api.AddTotal.At()); err != nil {
 					return err
 				}
 			}
 		}
 		begin := time.Now()
 		order := object{"from": from, "pairs": []object{{"shown": 20, "reference": 20.5}}}
-		if err := s.worked(ctx, order, "POST /api/v1/signals/month/temp/calibrations"); err != nil {
+		if err := s.worked(ctx, order, api.Calibrate.At("month", "temp")); err != nil {
 			return err
 		}
 		took := time.Since(begin)
@@ -187,18 +188,14 @@ func correcting(ctx context.Context, s *service) error {
 }
 
 // worked does an act and waits until nothing that follows from it waits any more.
-func (s *service) worked(ctx context.Context, in object, act string) error {
-	if act != "" {
-		var method, path string
-		if _, err := fmt.Sscan(act, &method, &path); err != nil {
-			return err
-		}
-		if err := s.owner.Do(ctx, method, path, in, nil); err != nil {
+func (s *service) worked(ctx context.Context, in object, act api.Place) error {
+	if act != (api.Place{}) {
+		if err := s.owner.Call(ctx, act, in, nil); err != nil {
 			return err
 		}
 	}
-	for work := (store.Work{Left: 1}); work.Left > 0; time.Sleep(20 * time.Millisecond) {
-		if err := s.owner.Do(ctx, http.MethodGet, "/api/v1/signals/month/temp/work", nil, &work); err != nil {
+	for work := (storage.Work{Left: 1}); work.Left > 0; time.Sleep(20 * time.Millisecond) {
+		if err := s.owner.Call(ctx, api.GetWork.At("month", "temp"), nil, &work); err != nil {
 			return err
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/roster"
 	"jauntylark/pipeline"
 	"jauntylark/server"
@@ -66,7 +67,7 @@ func outbox(ctx context.Context, s *service) error {
 	}
 	defer r.stop()
 	contact := map[string]any{"addresses": []map[string]string{{"carrier": "webhook", "to": r.url}}}
-	if err := s.owner.Do(ctx, http.MethodPut, "/api/v1/contacts/hook", contact, nil); err != nil {
+	if err := s.owner.Call(ctx, api.PutContact.At("hook"), contact, nil); err != nil {
 		return err
 	}
 	bare, err := bareRequests(r.url)

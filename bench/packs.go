@@ -8,6 +8,9 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"jauntylark/api"
+
 	_ "github.com/jackc/pgx/v5/stdlib"
 )
 
@@ -40,7 +43,7 @@ func packs(ctx context.Context, s *service) error {
 			return err
 		}
 		for _, body := range bodies[w] {
-			if status, err := c.post("/api/v1/intake", keys[w], "application/senml+json", body); err != nil || status != 204 {
+			if status, err := c.post(api.SendReadings.At().Path, keys[w], "application/senml+json", body); err != nil || status != 204 {
 				return fmt.Errorf("pack: %d %v", status, err)
 			}
 		}

@@ -10,6 +10,8 @@ import (
 	"time"
 
 	"github.com/labstack/echo/v5"
+
+	"jauntylark/api"
 )
 
 const (
@@ -29,10 +31,10 @@ func posts(ctx context.Context, s *service) error {
 		return err
 	}
 	// The first reading makes each signal; that is not what is measured.
-	if _, err := hammer(s.url, "/api/v1/intake", keys, time.Second, http.StatusNoContent); err != nil {
+	if _, err := hammer(s.url, api.SendReadings.At().Path, keys, time.Second, http.StatusNoContent); err != nil {
 		return err
 	}
-	ours, err := hammer(s.url, "/api/v1/intake", keys, postFor, http.StatusNoContent)
+	ours, err := hammer(s.url, api.SendReadings.At().Path, keys, postFor, http.StatusNoContent)
 	if err != nil {
 		return err
 	}

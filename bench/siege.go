@@ -8,12 +8,12 @@ import (
 	"image/png"
 	"io"
 	"net"
-	"net/http"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -79,14 +79,14 @@ func (s *service) besieged(ctx context.Context) (viewers []*client.Client, err e
 	}
 	for i := range 15 {
 		email := fmt.Sprintf("siege%d@hollowbrook.example", i)
-		if err := s.owner.Do(ctx, http.MethodPost, "/api/v1/people", map[string]any{"email": email, "name": "V", "role": "viewer", "password": password}, nil); err != nil {
+		if err := s.owner.Call(ctx, api.AddPerson.At(), map[string]any{"email": email, "name": "V", "role": "viewer", "password": password}, nil); err != nil {
 			return nil, err
 		}
 		v := &client.Client{URL: s.url}
 		var token struct {
 			Token string `json:"token"`
 		}
-		if err := v.Do(ctx, http.MethodPost, "/api/v1/tokens", map[string]string{"email": email, "password": password}, &token); err != nil {
+		if err := v.Call(ctx, api.CreateToken.At(), map[string]string{"email": email, "password": password}, &token); err != nil {
 			return nil, err
 		}
 		v.Token = token.Token
@@ -143,7 +143,7 @@ func hang(ctx context.Context, address, text string) {
 
 func unreadExports(ctx context.Context, s *service, viewers []*client.Client) {
 	each(ctx, 30, func(i int) {
-		hang(ctx, strings.TrimPrefix(s.url, "http://"), "GET /api/v1/export?what=besieged/past HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer "+viewers[i%len(viewers)].Token+"\r\n\r\n")
+		hang(ctx, strings.TrimPrefix(s.url, "http://"), api.ExportReadings.At().Asking("what", "besieged/past").String()+" HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer "+viewers[i%len(viewers)].Token+"\r\n\r\n")
 	})
 }
 
@@ -169,7 +169,7 @@ func largePictures(ctx context.Context, s *service) {
 	var body bytes.Buffer
 	_ = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&body, image.NewGray(image.Rect(0, 0, 4000, 4000)))
 	each(ctx, 3, func(int) {
-		_ = s.owner.Upload(ctx, "/api/v1/pictures?name=large", "image/png", bytes.NewReader(body.Bytes()), nil)
+		_ = s.owner.Upload(ctx, api.AddPicture.At().Asking("name", "large"), "image/png", bytes.NewReader(body.Bytes()), nil)
 	})
 }
 
@@ -182,6 +182,6 @@ func unknownKeys(ctx context.Context, url string) {
 
 func halfBodies(ctx context.Context, url, key string) {
 	each(ctx, 300, func(int) {
-		hang(ctx, strings.TrimPrefix(url, "http://"), "POST /api/v1/intake HTTP/1.1\r\nHost: x\r\nContent-Length: 4000000\r\nContent-Type: application/json\r\nAuthorization: Bearer "+key+"\r\n\r\n[")
+		hang(ctx, strings.TrimPrefix(url, "http://"), api.SendReadings.At().String()+" HTTP/1.1\r\nHost: x\r\nContent-Length: 4000000\r\nContent-Type: application/json\r\nAuthorization: Bearer "+key+"\r\n\r\n[")
 	})
 }

@@ -8,10 +8,11 @@ import (
 	"io"
 	"log/slog"
 	"net"
-	"net/http"
 	"slices"
 	"sync"
 	"time"
+
+	"jauntylark/api"
 
 	mqtt "github.com/mochi-mqtt/server/v2"
 	"github.com/mochi-mqtt/server/v2/listeners"
@@ -44,14 +45,14 @@ func switching(ctx context.Context, s *service) error {
 	if err != nil {
 		return err
 	}
-	if err := s.owner.Do(ctx, http.MethodPut, "/api/v1/outputs/acts/fan", map[string]any{"kind": "switch"}, nil); err != nil {
+	if err := s.owner.Call(ctx, api.PutOutput.At("acts", "fan"), map[string]any{"kind": "switch"}, nil); err != nil {
 		return err
 	}
 	if _, err := publish(s.ways.MQTT, []string{"senses"}, []string{senses}, 100*time.Millisecond); err != nil { // the first makes the signal
 		return err
 	}
 	lock := map[string]any{"name": "bench", "output": "acts/fan", "signal": "senses/temp", "when": "above 50"}
-	if err := s.owner.Do(ctx, http.MethodPut, "/api/v1/interlocks/bench", lock, nil); err != nil {
+	if err := s.owner.Call(ctx, api.PutInterlock.At("bench"), lock, nil); err != nil {
 		return err
 	}
 	w := wiring{address: s.ways.MQTT, names: names, keys: keys, sensor: [2]string{"senses", senses}, actor: [2]string{"acts", acts},

@@ -3,17 +3,16 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"strconv"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/server"
 )
 
 func alarmCommand() *cobra.Command {
@@ -69,7 +68,7 @@ func alarmListCommand() *cobra.Command {
 			if n := len(alarms); n > 0 {
 				before = alarms[n-1].ID
 			}
-			page, err := fetch[[]alarm.Alarm](c, fmt.Sprintf("/api/v1/alarms?all=%v&limit=%d&before=%d", *all, alarmPage, before))
+			page, err := ask(c, api.ListAlarms, api.ListAlarmsIn{Page: api.Page{Before: before, Limit: alarmPage}, All: *all})
 			if err != nil {
 				return err
 			}
@@ -93,13 +92,13 @@ func alarmListCommand() *cobra.Command {
 func alarmAckCommand() *cobra.Command {
 	c := &cobra.Command{Use: "ack ID", Short: "Acknowledge an alarm: say that you have it", Example: "  jaunty alarm ack 12\n  jaunty alarm ack 12 --cause 'The fan belt has slipped'"}
 	cause := c.Flags().String("cause", "", "what was the cause, as far as you know")
-	return alarmAct(c, http.MethodPost, "acknowledge", func(*cobra.Command) (any, error) { return map[string]string{"comment": *cause}, nil }, func(w io.Writer, a alarm.Alarm) {
+	return alarmAct(c, api.AcknowledgeAlarm.Operation, func(*cobra.Command) (any, error) { return map[string]string{"comment": *cause}, nil }, func(w io.Writer, a alarm.Alarm) {
 		fmt.Fprintf(w, "%s has alarm %d since %s: %s\n", a.AcknowledgedBy, a.ID, clock(a.AcknowledgedAt), a.Sentence)
 	})
 }
 
 // alarmAct is a command that does something to one alarm.
-func alarmAct(c *cobra.Command, method, place string, body func(*cobra.Command) (any, error), words func(io.Writer, alarm.Alarm)) *cobra.Command {
+func alarmAct(c *cobra.Command, op *api.Operation, body func(*cobra.Command) (any, error), words func(io.Writer, alarm.Alarm)) *cobra.Command {
 	c.Args = exactly("ID")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := alarmID(args[0])
@@ -115,7 +114,7 @@ func alarmAct(c *cobra.Command, method, place string, body func(*cobra.Command) 
 			return err
 		}
 		var a alarm.Alarm
-		if err := s.Do(c.Context(), method, fmt.Sprintf("/api/v1/alarms/%d/%s", id, place), order, &a); err != nil {
+		if err := s.Call(c.Context(), op.At(id), order, &a); err != nil {
 			return err
 		}
 		return show(c, a, func(w io.Writer) { words(w, a) })
@@ -135,21 +134,21 @@ func alarmHandCommand() *cobra.Command {
 	c := &cobra.Command{Use: "hand ID", Short: "Ask somebody else to take an alarm on; they are told", Example: "  jaunty alarm hand 12 --to tadhg@hollowbrook.example"}
 	to := c.Flags().String("to", "", "e-mail address")
 	_ = c.MarkFlagRequired("to")
-	return alarmAct(c, http.MethodPost, "hand", func(*cobra.Command) (any, error) { return map[string]string{"to": *to}, nil }, func(w io.Writer, a alarm.Alarm) {
+	return alarmAct(c, api.HandAlarm.Operation, func(*cobra.Command) (any, error) { return map[string]string{"to": *to}, nil }, func(w io.Writer, a alarm.Alarm) {
 		fmt.Fprintf(w, "%s is asked to take on alarm %d: %s\n", a.HandedTo, a.ID, a.Sentence)
 	})
 }
 
 func alarmHandBackCommand() *cobra.Command {
 	c := &cobra.Command{Use: "hand-back ID", Short: "Give an alarm back that somebody has; people are told again", Example: "  jaunty alarm hand-back 12"}
-	return alarmAct(c, http.MethodPost, "hand-back", nothing, func(w io.Writer, a alarm.Alarm) {
+	return alarmAct(c, api.HandBackAlarm.Operation, nothing, func(w io.Writer, a alarm.Alarm) {
 		fmt.Fprintf(w, "Nobody has alarm %d now; those whom its guard tells are told again: %s\n", a.ID, a.Sentence)
 	})
 }
 
 func alarmResetCommand() *cobra.Command {
 	c := &cobra.Command{Use: "reset ID", Short: "Reset a latched alarm whose cause is gone", Example: "  jaunty alarm reset 12"}
-	return alarmAct(c, http.MethodPost, "reset", nothing, func(w io.Writer, a alarm.Alarm) {
+	return alarmAct(c, api.ResetAlarm.Operation, nothing, func(w io.Writer, a alarm.Alarm) {
 		fmt.Fprintf(w, "Alarm %d is over: %s\n", a.ID, alarm.Was(a.Sentence))
 	})
 }
@@ -158,7 +157,7 @@ func alarmCommentCommand() *cobra.Command {
 	c := &cobra.Command{Use: "comment ID", Short: "Say what was the cause of an alarm", Example: "  jaunty alarm comment 12 --cause 'The fan belt had slipped'"}
 	cause := c.Flags().String("cause", "", "what was the cause")
 	_ = c.MarkFlagRequired("cause")
-	return alarmAct(c, http.MethodPut, "comment", func(*cobra.Command) (any, error) { return map[string]string{"comment": *cause}, nil }, func(w io.Writer, a alarm.Alarm) {
+	return alarmAct(c, api.CommentAlarm.Operation, func(*cobra.Command) (any, error) { return map[string]string{"comment": *cause}, nil }, func(w io.Writer, a alarm.Alarm) {
 		fmt.Fprintf(w, "Of alarm %d is said: %s\n", a.ID, a.Comment)
 	})
 }
@@ -187,7 +186,7 @@ func alarmMarkCommand() *cobra.Command {
 			return err
 		}
 		var a alarm.Alarm
-		if err := s.Do(c.Context(), http.MethodPut, fmt.Sprintf("/api/v1/alarms/%d/mark", id), map[string]string{"mark": mark}, &a); err != nil {
+		if err := s.Call(c.Context(), api.MarkAlarm.At(id), map[string]string{"mark": mark}, &a); err != nil {
 			return err
 		}
 		return show(c, a, func(w io.Writer) { fmt.Fprintf(w, "Alarm %d is marked: %s.\n", a.ID, args[1]) })
@@ -203,7 +202,7 @@ func alarmShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			a, err := fetch[server.AlarmStory](c, fmt.Sprintf("/api/v1/alarms/%d", id))
+			a, err := ask(c, api.GetAlarm, api.AlarmPath{ID: id})
 			if err != nil {
 				return err
 			}
@@ -246,7 +245,7 @@ func alarmHealthCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		h, err := fetch[alarm.Health](c, "/api/v1/alarm-health?"+url.Values{"since": {span.From.String()}, "until": {span.Until.String()}}.Encode())
+		h, err := fetch[alarm.Health](c, api.AlarmHealth.At().Raw(url.Values{"since": {span.From.String()}, "until": {span.Until.String()}}.Encode()))
 		if err != nil {
 			return err
 		}

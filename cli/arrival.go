@@ -3,19 +3,14 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
-)
-
-const (
-	arrivalsPath  = "/api/v1/arrivals"
-	enrolmentPath = "/api/v1/enrolment"
 )
 
 func arrivalCommand() *cobra.Command {
@@ -26,7 +21,7 @@ func arrivalListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "Devices that wait to be let in, and what they send", Args: exactly(), Example: "  jaunty arrival list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			arrivals, err := fetch[[]site.Arrival](c, arrivalsPath)
+			arrivals, err := ask(c, api.ListArrivals, api.None{})
 			if err != nil {
 				return err
 			}
@@ -63,18 +58,12 @@ func letInCommand() *cobra.Command {
 	completeKits(c, "kit")
 	completeDevices(c, "behind")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		in := map[string]string{}
-		for _, name := range []string{"kit", "title", "behind"} {
-			if f.Changed(name) {
-				in[name], _ = f.GetString(name)
-			}
-		}
-		s, err := service()
+		in := api.LetInIn{ArrivalPath: api.ArrivalPath{Name: args[0]}}
+		in.Body.Kit, _ = f.GetString("kit")
+		in.Body.Title, _ = f.GetString("title")
+		in.Body.Behind, _ = f.GetString("behind")
+		out, err := ask(c, api.LetIn, in)
 		if err != nil {
-			return err
-		}
-		var out site.Device
-		if err := s.Do(c.Context(), http.MethodPost, arrivalsPath+"/"+args[0]+"/let-in", in, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
@@ -94,7 +83,7 @@ func turnAwayCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPost, arrivalsPath+"/"+args[0]+"/turn-away", nil, nil); err != nil {
+		if _, err := client.Do(c.Context(), s, api.TurnAway, api.ArrivalPath{Name: args[0]}); err != nil {
 			return err
 		}
 		return show(c, map[string]string{"turned_away": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "%s is turned away.\n", args[0]) })
@@ -102,37 +91,31 @@ func turnAwayCommand() *cobra.Command {
 	return c
 }
 
-// enrolment says whether devices that nobody knows may announce themselves.
-type enrolment struct {
-	On  bool   `json:"on"`
-	Key string `json:"key,omitempty"`
-}
-
 func enrolmentCommand() *cobra.Command {
 	c := group("enrolment", "The key that lets unknown devices announce themselves",
-		enrolmentAct("show", "Whether there is an enrolment key", http.MethodGet),
-		enrolmentAct("start", "Make an enrolment key; it is told once, and the old one ends", http.MethodPost),
-		enrolmentAct("end", "End enrolment", http.MethodDelete))
+		enrolmentAct("show", "Whether there is an enrolment key", api.GetEnrolment.At()),
+		enrolmentAct("start", "Make an enrolment key; it is told once, and the old one ends", api.NewEnrolment.At()),
+		enrolmentAct("end", "End enrolment", api.EndEnrolment.At()))
 	c.Long = "The enrolment key lets devices that nobody knows announce themselves under a name of their own; they wait as arrivals."
 	return c
 }
 
-func enrolmentAct(verb, short, method string) *cobra.Command {
+func enrolmentAct(verb, short string, at api.Place) *cobra.Command {
 	c := &cobra.Command{Use: verb, Short: short, Args: exactly(), Example: "  jaunty arrival enrolment " + verb}
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		s, err := service()
 		if err != nil {
 			return err
 		}
-		var out enrolment
-		if err := s.Do(c.Context(), method, enrolmentPath, nil, &out); err != nil {
+		var out api.Enrolment
+		if err := s.Call(c.Context(), at, nil, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
 			switch {
 			case out.Key != "":
 				fmt.Fprintf(w, "The enrolment key, told once:\n\n  %s\n\nA device announces itself with it and a name of its own, for instance:\n\n"+
-					"  curl -i %s/api/v1/intake -H 'Authorization: Bearer %s' -H 'Jaunty-Device: my-device' -H 'Content-Type: application/json' -d '{\"temp\": 21.5}'\n", out.Key, s.URL, out.Key)
+					"  curl -i %s%s -H 'Authorization: Bearer %s' -H '%s: my-device' -H 'Content-Type: application/json' -d '{\"temp\": 21.5}'\n", out.Key, s.URL, api.SendReadings.At().Path, out.Key, api.DeviceHeader)
 			case out.On:
 				fmt.Fprintln(w, "There is an enrolment key.")
 			default:

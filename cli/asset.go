@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"path/filepath"
 	"slices"
@@ -13,28 +12,25 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"jauntylark/api"
+	"jauntylark/client"
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/asset"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
-	"jauntylark/server"
 )
-
-const assetsPath = "/api/v1/assets"
 
 func assetCommand() *cobra.Command {
 	return group("asset", "Things that are looked after: pumps, cabinets, heaps", assetAddCommand(), assetSetCommand(), assetListCommand(), assetShowCommand(), assetFileCommand(),
 		assetGuardCommand(), assetLabelCommand(), assetRemoveCommand())
 }
 
-func assetPath(name string) string { return assetsPath + "/" + url.PathEscape(name) }
-
 func assetNames(c *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if len(args) > 0 {
 		return nil, cobra.ShellCompDirectiveDefault
 	}
-	return names(c, assetsPath, func(a server.AssetLine) string { return a.Name })
+	return names(c, api.ListAssets.At(), func(a api.AssetLine) string { return a.Name })
 }
 
 // assetFlags are the flags that describe an asset.
@@ -49,7 +45,7 @@ func assetFlags(f *pflag.FlagSet) {
 }
 
 // readAsset takes what the flags say.
-func readAsset(f *pflag.FlagSet, in io.Reader) (c pipeline.AssetChange, err error) {
+func readAsset(f *pflag.FlagSet, in io.Reader) (c act.AssetChange, err error) {
 	text := func(name string) *string {
 		if !f.Changed(name) {
 			return nil
@@ -67,7 +63,7 @@ func readAsset(f *pflag.FlagSet, in io.Reader) (c pipeline.AssetChange, err erro
 		}
 		return &v
 	}
-	c = pipeline.AssetChange{Title: text("title"), Kind: text("kind"), In: text("in"), NextService: text("next-service"), Signals: list("signal"), Outputs: list("output"), Note: text("note")}
+	c = act.AssetChange{Title: text("title"), Kind: text("kind"), In: text("in"), NextService: text("next-service"), Signals: list("signal"), Outputs: list("output"), Note: text("note")}
 	if c.Note != nil {
 		*c.Note, err = textOrFile(*c.Note, in)
 	}
@@ -85,7 +81,7 @@ func assetAddCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return doAsset(c, http.MethodPost, assetsPath, server.AssetDraft{Name: args[0], AssetChange: change}, "Asset %s is there. Its page: /assets/%[1]s\n")
+		return doAsset(c, api.AddAsset.At(), api.AssetDraft{Name: args[0], AssetChange: change}, "Asset %s is there. Its page: /assets/%[1]s\n")
 	}
 	return c
 }
@@ -110,29 +106,29 @@ func assetSetCommand() *cobra.Command {
 		case *condition != "" && !slices.Contains(asset.Conditions, *condition): // before anything is changed
 			return misused("--condition: %s; conditions are %s", site.Unknown("condition", *condition, asset.Conditions), strings.Join(asset.Conditions, ", "))
 		case *condition == "":
-			return doAsset(c, http.MethodPatch, assetPath(args[0]), change, "Asset %s is changed.\n")
-		case change != pipeline.AssetChange{}:
+			return doAsset(c, api.ChangeAsset.At(args[0]), change, "Asset %s is changed.\n")
+		case change != act.AssetChange{}:
 			s, err := service()
 			if err != nil {
 				return err
 			}
-			if err := s.Do(c.Context(), http.MethodPatch, assetPath(args[0]), change, nil); err != nil {
+			if _, err := client.Do(c.Context(), s, api.ChangeAsset, api.ChangeAssetIn{AssetPath: api.AssetPath{Asset: args[0]}, Body: change}); err != nil {
 				return err
 			}
 		}
-		return doAsset(c, http.MethodPut, assetPath(args[0])+"/condition", pipeline.ConditionOrder{Condition: *condition, Why: *why}, "Asset %s is "+*condition+".\n")
+		return doAsset(c, api.SetCondition.At(args[0]), act.ConditionOrder{Condition: *condition, Why: *why}, "Asset %s is "+*condition+".\n")
 	}
 	return c
 }
 
 // doAsset does something about an asset, and says so with its name.
-func doAsset(c *cobra.Command, method, path string, in any, words string) error {
+func doAsset(c *cobra.Command, at api.Place, in any, words string) error {
 	s, err := service()
 	if err != nil {
 		return err
 	}
-	var p server.AssetPage
-	if err := s.Do(c.Context(), method, path, in, &p); err != nil {
+	var p api.AssetPage
+	if err := s.Call(c.Context(), at, in, &p); err != nil {
 		return err
 	}
 	return show(c, p, func(w io.Writer) { fmt.Fprintf(w, words, p.Asset.Name) })
@@ -145,7 +141,7 @@ func assetListCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			all, err := fetch[[]server.AssetLine](c, assetsPath)
+			all, err := ask(c, api.ListAssets, api.None{})
 			if err != nil {
 				return err
 			}
@@ -174,7 +170,7 @@ func assetListCommand() *cobra.Command {
 func assetShowCommand() *cobra.Command {
 	return &cobra.Command{Use: "show NAME", Short: "One asset: its condition, what it reads, what belongs to it", Args: exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset show fog-pump",
 		RunE: func(c *cobra.Command, args []string) error {
-			p, err := fetch[server.AssetPage](c, assetPath(args[0]))
+			p, err := ask(c, api.GetAsset, api.AssetPath{Asset: args[0]})
 			if err != nil {
 				return err
 			}
@@ -182,7 +178,7 @@ func assetShowCommand() *cobra.Command {
 		}}
 }
 
-func printAsset(w io.Writer, p *server.AssetPage) {
+func printAsset(w io.Writer, p *api.AssetPage) {
 	var place []string
 	for _, outer := range p.Place {
 		place = append(place, outer.Called)
@@ -249,7 +245,7 @@ func assetFileCommand() *cobra.Command {
 func assetFileListCommand() *cobra.Command {
 	return &cobra.Command{Use: "list NAME", Short: "Photos and papers of an asset, the newest first", Args: exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset file list fog-pump",
 		RunE: func(c *cobra.Command, args []string) error {
-			p, err := fetch[server.AssetPage](c, assetPath(args[0]))
+			p, err := ask(c, api.GetAsset, api.AssetPath{Asset: args[0]})
 			if err != nil {
 				return err
 			}
@@ -269,12 +265,12 @@ func assetFileAddCommand() *cobra.Command {
 		Example: "  jaunty asset file add fog-pump pump.jpg --title 'Name plate'\n  jaunty asset file add fog-pump manual.pdf"}
 	title := c.Flags().String("title", "", "what people call it; the file's name when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		place := "/photos"
+		op := api.AddPhoto
 		if strings.EqualFold(filepath.Ext(args[1]), ".pdf") {
-			place = "/papers"
+			op = api.AddPaper
 		}
 		var a asset.Attachment
-		if err := upload(c, assetPath(args[0])+place+"?name=", args[1], *title, &a); err != nil {
+		if err := upload(c, op.At(args[0]), args[1], *title, &a); err != nil {
 			return err
 		}
 		return show(c, a, func(w io.Writer) {
@@ -294,7 +290,7 @@ func assetFileRemoveCommand() *cobra.Command {
 			if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
 				return misused("ID %q is no number like 3", args[1])
 			}
-			return remove(c, "attachment", args[1], assetPath(args[0])+"/attachments/"+args[1])
+			return remove(c, "attachment", args[1], api.RemoveAttachment.At(args[0], args[1]))
 		}}
 }
 
@@ -306,7 +302,7 @@ told how often to measure. All of it is done, or nothing. --try says the sentenc
   jaunty asset guard gate gate-node/battery --when 'below 25' --interval 5m --sparing-interval 1h --tell orla --try`,
 		ValidArgsFunction: func(c *cobra.Command, args []string, begun string) ([]string, cobra.ShellCompDirective) {
 			if len(args) == 1 {
-				return names(c, "/api/v1/signals", func(s site.Signal) string { return s.Path() })
+				return names(c, api.ListSignals.At(), func(s site.Signal) string { return s.Path() })
 			}
 			return assetNames(c, args, begun)
 		}}
@@ -339,8 +335,8 @@ told how often to measure. All of it is done, or nothing. --try says the sentenc
 		if err != nil {
 			return err
 		}
-		var watch pipeline.Watch
-		if err := s.Do(c.Context(), http.MethodPut, assetPath(args[0])+"/guard", order, &watch); err != nil {
+		var watch act.Watch
+		if err := s.Call(c.Context(), api.GuardAsset.At(args[0]), order, &watch); err != nil {
 			return err
 		}
 		return show(c, watch, func(w io.Writer) {
@@ -359,7 +355,7 @@ func assetLabelCommand() *cobra.Command {
 	c := &cobra.Command{Use: "label FILE [NAME...]", Short: "QR labels that open assets' pages: .svg and .png of one, .pdf a sheet of some or all", Args: between(1, 0),
 		Example: "  jaunty asset label labels.pdf\n  jaunty asset label fog-pump.svg fog-pump"}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		path := "/api/v1/labels.pdf?" + url.Values{"asset": args[1:]}.Encode()
+		at := api.GetLabels.At().Raw(url.Values{"asset": args[1:]}.Encode())
 		ending := args[0][strings.LastIndexByte(args[0], '.')+1:]
 		switch {
 		case ending == "pdf":
@@ -367,10 +363,12 @@ func assetLabelCommand() *cobra.Command {
 			return misused("FILE %q does not end in .svg, .png or .pdf", args[0])
 		case len(args) != 2:
 			return misused("a label as .%s is of one asset; %d given", ending, len(args)-1)
+		case ending == "svg":
+			at = api.GetLabel.At(args[1])
 		default:
-			path = assetPath(args[1]) + "/label." + ending
+			at = api.GetLabelPicture.At(args[1])
 		}
-		return download(c, path, args[0])
+		return download(c, at, args[0])
 	}
 	return c
 }
@@ -378,6 +376,6 @@ func assetLabelCommand() *cobra.Command {
 func assetRemoveCommand() *cobra.Command {
 	return &cobra.Command{Use: "remove NAME", Short: "Remove an asset; it can be brought back for 30 days", Args: exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset remove old-pump",
 		RunE: func(c *cobra.Command, args []string) error {
-			return remove(c, "asset", args[0], assetPath(args[0]))
+			return remove(c, "asset", args[0], api.RemoveAsset.At(args[0]))
 		}}
 }

@@ -12,9 +12,9 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/asset"
 	"jauntylark/core/run"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -80,7 +80,7 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 	a.says("manual.pdf", "asset", "show", "pump")
 	a.refused(2, "is no picture", "asset", "file", "add", "pump", a.file("text.jpg", []byte("not a picture")))
 	a.refused(2, "PDF", "asset", "file", "add", "pump", a.file("text.pdf", []byte("not a document")))
-	page := get[server.AssetPage](a.person, "asset", "show", "pump")
+	page := get[api.AssetPage](a.person, "asset", "show", "pump")
 	if len(page.Attachments) != 2 {
 		t.Fatalf("%d attachments", len(page.Attachments))
 	}
@@ -90,7 +90,7 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 		t.Errorf("%+v", files)
 	}
 	a.refused(2, "did you mean attention?", "asset", "set", "pump", "--condition", "atention", "--title", "Another")
-	if p := get[server.AssetPage](a.person, "asset", "show", "pump"); p.Asset.Title == "Another" {
+	if p := get[api.AssetPage](a.person, "asset", "show", "pump"); p.Asset.Title == "Another" {
 		t.Error("the title was changed by what was refused")
 	}
 	a.says("'jaunty asset file bring-back "+photoID+"'", "asset", "file", "remove", "pump", photoID)
@@ -100,7 +100,7 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 	a.says("Nothing was changed", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5m", "--try")
 	a.says("is at work", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5m")
 	a.refused(2, "interval", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5 minuts")
-	page = get[server.AssetPage](a.person, "asset", "show", "pump")
+	page = get[api.AssetPage](a.person, "asset", "show", "pump")
 	if len(page.Guards) != 1 || len(page.Signals) != 2 || len(page.Attachments) != 1 {
 		t.Errorf("%d guards, %d signals, %d attachments", len(page.Guards), len(page.Signals), len(page.Attachments))
 	}

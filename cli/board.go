@@ -4,21 +4,20 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"os"
 	"strconv"
 
 	"github.com/goccy/go-yaml"
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
+	"jauntylark/core/act"
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 )
-
-const boardsPath = "/api/v1/boards"
 
 func boardCommand() *cobra.Command {
 	return group("board", "What people put together to look at", boardListCommand(), boardShowCommand(), boardSetCommand(), boardCopyCommand(), boardShareCommand(),
@@ -26,15 +25,13 @@ func boardCommand() *cobra.Command {
 }
 
 func boardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	return names(c, boardsPath, func(b board.Board) string { return b.Name })
+	return names(c, api.ListBoards.At(), func(b board.Board) string { return b.Name })
 }
-
-func boardPath(name string) string { return boardsPath + "/" + url.PathEscape(name) }
 
 func boardListCommand() *cobra.Command {
 	c := &cobra.Command{Use: "list", Short: "All boards that you may look at", Args: exactly(), Example: "  jaunty board list"}
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		all, err := fetch[[]board.Board](c, boardsPath)
+		all, err := ask(c, api.ListBoards, api.ListBoardsIn{})
 		if err != nil {
 			return err
 		}
@@ -60,11 +57,11 @@ func boardShowCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "show NAME", Short: "One board as YAML, which board set reads", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board show water > water.yaml",
 		RunE: func(c *cobra.Command, args []string) error {
-			b, err := fetch[board.Board](c, boardPath(args[0]))
+			b, err := ask(c, api.GetBoard, api.BoardPath{Board: args[0]})
 			if err != nil {
 				return err
 			}
-			text, err := json.Marshal(pipeline.BoardFile{Name: b.Name, BoardSaving: pipeline.BoardSaving{Title: b.Title, Shared: b.Shared, Tiling: b.Tiling}})
+			text, err := json.Marshal(pipeline.BoardFile{Name: b.Name, BoardSaving: act.BoardSaving{Title: b.Title, Shared: b.Shared, Tiling: b.Tiling}})
 			if err == nil {
 				text, err = yaml.JSONToYAML(text)
 			}
@@ -110,19 +107,19 @@ the first one that is free.`,
 		if c.Flags().Changed("note") {
 			file.Note = *note
 		}
-		return doBoard(c, http.MethodPut, boardPath(file.Name), file.BoardSaving, "Version %d of the board %s is published, with %s.\n")
+		return doBoard(c, api.PutBoard.At(file.Name), file.BoardSaving, "Version %d of the board %s is published, with %s.\n")
 	}
 	return c
 }
 
 // doBoard does something about a board, and tells its version, its name and its number of tiles.
-func doBoard(c *cobra.Command, method, path string, in any, words string) error {
+func doBoard(c *cobra.Command, at api.Place, in any, words string) error {
 	s, err := service()
 	if err != nil {
 		return err
 	}
 	var b board.Board
-	if err := s.Do(c.Context(), method, path, in, &b); err != nil {
+	if err := s.Call(c.Context(), at, in, &b); err != nil {
 		return err
 	}
 	return show(c, b, func(w io.Writer) {
@@ -134,7 +131,7 @@ func boardCopyCommand() *cobra.Command {
 	c := &cobra.Command{Use: "copy NAME NEW", Short: "Make a board of your own out of one that is there", Args: exactly("NAME", "NEW"), ValidArgsFunction: boardNames, Example: "  jaunty board copy water my-water --title 'My water'"}
 	title := c.Flags().String("title", "", "what people call it")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		return doBoard(c, http.MethodPost, boardPath(args[0])+"/copy", map[string]string{"name": args[1], "title": *title}, "Version %d of the board %s is there, with %s. You alone see it.\n")
+		return doBoard(c, api.CopyBoard.At(args[0]), api.BoardCopy{Name: args[1], Title: *title}, "Version %d of the board %s is there, with %s. You alone see it.\n")
 	}
 	return c
 }
@@ -147,7 +144,7 @@ func boardShareCommand() *cobra.Command {
 		if *off {
 			words = "Version %d of the board %s, with %s, is seen by who made it alone.\n"
 		}
-		return doBoard(c, http.MethodPatch, boardPath(args[0]), map[string]bool{"shared": !*off}, words)
+		return doBoard(c, api.ChangeBoard.At(args[0]), map[string]bool{"shared": !*off}, words)
 	}
 	return c
 }
@@ -155,7 +152,7 @@ func boardShareCommand() *cobra.Command {
 func boardVersionsCommand() *cobra.Command {
 	return &cobra.Command{Use: "list NAME", Short: "What was published of a board, newest first", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board version list water",
 		RunE: func(c *cobra.Command, args []string) error {
-			all, err := fetch[[]board.Edition](c, boardPath(args[0])+"/versions")
+			all, err := ask(c, api.ListBoardVersions, api.BoardPath{Board: args[0]})
 			if err != nil {
 				return err
 			}
@@ -180,11 +177,11 @@ func boardRestoreCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var b board.Board
-		if err := s.Do(c.Context(), http.MethodPost, fmt.Sprintf("%s/versions/%d/draft", boardPath(args[0]), number), nil, &b); err != nil {
+		b, err := client.Do(c.Context(), s, api.TakeBoardVersion, api.TakeBoardVersionIn{BoardPath: api.BoardPath{Board: args[0]}, Version: number})
+		if err != nil {
 			return err
 		}
-		return doBoard(c, http.MethodPost, boardPath(args[0])+"/publish", map[string]any{"revision": b.Draft.Revision, "note": fmt.Sprintf("version %d again", number)}, "Version %d of the board %s is published, with %s.\n")
+		return doBoard(c, api.PublishBoard.At(args[0]), map[string]any{"revision": b.Draft.Revision, "note": fmt.Sprintf("version %d again", number)}, "Version %d of the board %s is published, with %s.\n")
 	}
 	return c
 }
@@ -201,7 +198,7 @@ func boardStartCommand() *cobra.Command {
 			name = args[0]
 		}
 		var p site.Person
-		if err := s.Do(c.Context(), http.MethodPut, "/api/v1/session/start", map[string]string{"board": name}, &p); err != nil {
+		if err := s.Call(c.Context(), api.SetStart.At(), map[string]string{"board": name}, &p); err != nil {
 			return err
 		}
 		return show(c, p, func(w io.Writer) {
@@ -218,6 +215,6 @@ func boardStartCommand() *cobra.Command {
 func boardRemoveCommand() *cobra.Command {
 	return &cobra.Command{Use: "remove NAME", Short: "Remove a board; it can be brought back for 30 days", Args: exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board remove my-water",
 		RunE: func(c *cobra.Command, args []string) error {
-			return remove(c, "board", args[0], boardPath(args[0]))
+			return remove(c, "board", args[0], api.RemoveBoard.At(args[0]))
 		}}
 }

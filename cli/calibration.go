@@ -3,20 +3,19 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"strconv"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
+	"jauntylark/core/act"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
-	"jauntylark/server"
-	"jauntylark/store"
+	"jauntylark/core/storage"
 )
 
 func calibrationCommand() *cobra.Command {
@@ -64,9 +63,8 @@ func calibrateSignal(c *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	path := "/api/v1/signals/" + args[0]
 	if c.Flags().Changed("reference") {
-		shown, err := holdStill(c, s, path)
+		shown, err := holdStill(c, s, args[0])
 		if err != nil {
 			return err
 		}
@@ -74,24 +72,24 @@ func calibrateSignal(c *cobra.Command, args []string) error {
 		order.Pairs = append(order.Pairs, calibrate.Pair{Shown: shown, Reference: reference})
 	}
 	if try, _ := c.Flags().GetBool("try"); try {
-		var p server.Preview
-		if err := s.Do(c.Context(), http.MethodPost, path+"/calibrations/try", order, &p); err != nil {
+		p, err := client.Do(c.Context(), s, api.TryCalibration, api.CalibrationInput{SignalPath: signalPath(args[0]), Body: order})
+		if err != nil {
 			return err
 		}
 		return show(c, p, func(w io.Writer) { tellFit(w, args[0], &p.Fitted, "would be"); tellGuards(w, p.Guards) })
 	}
-	var out pipeline.Fitted
-	if err := s.Do(c.Context(), http.MethodPost, path+"/calibrations", order, &out); err != nil {
+	out, err := client.Do(c.Context(), s, api.Calibrate, api.CalibrationInput{SignalPath: signalPath(args[0]), Body: order})
+	if err != nil {
 		return err
 	}
-	if err := waitForWork(c, s, path); err != nil {
+	if err := waitForWork(c, s, args[0]); err != nil {
 		return err
 	}
 	return show(c, out, func(w io.Writer) { tellFit(w, args[0], &out, "is") })
 }
 
 // calibrationOrder gathers what the flags say.
-func calibrationOrder(c *cobra.Command) (o pipeline.CalibrationOrder, err error) {
+func calibrationOrder(c *cobra.Command) (o act.CalibrationOrder, err error) {
 	f := c.Flags()
 	pairs, _ := f.GetStringArray("pair")
 	for _, text := range pairs {
@@ -123,7 +121,7 @@ func holdStill(c *cobra.Command, s *client.Client, path string) (float64, error)
 	}
 	bar := newProgress(c, "")
 	defer bar.end()
-	var steady server.Steady
+	var steady api.Steady
 	for end := time.Now().Add(time.Duration(length)); ; {
 		left := time.Until(end)
 		if left <= 0 {
@@ -136,7 +134,7 @@ func holdStill(c *cobra.Command, s *client.Client, path string) (float64, error)
 		case <-time.After(min(left, 250*time.Millisecond)):
 		}
 	}
-	if err := s.Do(c.Context(), http.MethodGet, path+"/steady?for="+length.String(), nil, &steady); err != nil {
+	if err := s.Call(c.Context(), api.GetSteady.At(parts(path)).Asking("for", length), nil, &steady); err != nil {
 		return 0, err
 	}
 	if steady.Mean == nil {
@@ -155,8 +153,8 @@ func waitForWork(c *cobra.Command, s *client.Client, path string) error {
 	defer bar.end()
 	most := int64(0)
 	for {
-		var w store.Work
-		if err := s.Do(c.Context(), http.MethodGet, path+"/work", nil, &w); err != nil || w.Left == 0 {
+		var w storage.Work
+		if err := s.Call(c.Context(), api.GetWork.At(parts(path)), nil, &w); err != nil || w.Left == 0 {
 			return err
 		}
 		most = max(most, w.Left)
@@ -169,7 +167,7 @@ func waitForWork(c *cobra.Command, s *client.Client, path string) error {
 	}
 }
 
-func tellFit(w io.Writer, signal string, f *pipeline.Fitted, is string) {
+func tellFit(w io.Writer, signal string, f *act.Fitted, is string) {
 	fmt.Fprintf(w, "%s %s corrected by %s, from %s on", signal, is, f.Curve, clock(&f.From))
 	if f.Until != nil {
 		fmt.Fprintf(w, " until %s, when another takes over", clock(f.Until))
@@ -192,7 +190,7 @@ func tellFit(w io.Writer, signal string, f *pipeline.Fitted, is string) {
 	}
 }
 
-func tellGuards(w io.Writer, guards []server.PreviewGuard) {
+func tellGuards(w io.Writer, guards []api.PreviewGuard) {
 	if len(guards) == 0 {
 		return
 	}
@@ -211,11 +209,11 @@ func calibrationListCommand() *cobra.Command {
 			if _, _, err := site.SplitPath(args[0]); err != nil {
 				return wrongUse{err}
 			}
-			t, err := fetch[server.Trust](c, "/api/v1/signals/"+args[0]+"/trust")
+			t, err := ask(c, api.GetTrust, signalPath(args[0]))
 			if err != nil {
 				return err
 			}
-			v, err := fetch[site.Signal](c, "/api/v1/signals/"+args[0])
+			v, err := ask(c, api.GetSignal, signalPath(args[0]))
 			if err != nil {
 				return err
 			}
@@ -224,7 +222,7 @@ func calibrationListCommand() *cobra.Command {
 	}
 }
 
-func tellTrust(w io.Writer, signal *site.Signal, t *server.Trust) {
+func tellTrust(w io.Writer, signal *site.Signal, t *api.Trust) {
 	rows := [][]string{}
 	for _, k := range t.Calibrations {
 		state := ""
@@ -253,7 +251,7 @@ func passed(v calibrate.Verification) string {
 }
 
 // calibrationAct is a command that does something to one calibration of a signal, and waits for what follows.
-func calibrationAct(verb, short, method, place, key, done string) *cobra.Command {
+func calibrationAct(verb, short string, op *api.Operation, key, done string) *cobra.Command {
 	c := &cobra.Command{
 		Use: verb + " DEVICE/SIGNAL ID", Short: short, Args: exactly("DEVICE/SIGNAL", "ID"), Example: "  jaunty calibration " + verb + " pond/oxygen 3", ValidArgsFunction: signalPaths,
 	}
@@ -269,11 +267,10 @@ func calibrationAct(verb, short, method, place, key, done string) *cobra.Command
 		if err != nil {
 			return err
 		}
-		path := "/api/v1/signals/" + args[0]
-		if err := s.Do(c.Context(), method, path+"/calibrations/"+args[1]+place, nil, nil); err != nil {
+		if err := s.Call(c.Context(), op.At(parts(args[0]), args[1]), nil, nil); err != nil {
 			return err
 		}
-		if err := waitForWork(c, s, path); err != nil {
+		if err := waitForWork(c, s, args[0]); err != nil {
 			return err
 		}
 		return show(c, map[string]string{key: args[1]}, func(w io.Writer) { fmt.Fprintf(w, done, args[1], args[0]) })
@@ -282,10 +279,10 @@ func calibrationAct(verb, short, method, place, key, done string) *cobra.Command
 }
 
 func calibrationRemoveCommand() *cobra.Command {
-	return calibrationAct("remove", "Remove a calibration; what was in force before it holds again", http.MethodDelete, "", "removed",
+	return calibrationAct("remove", "Remove a calibration; what was in force before it holds again", api.TakeCalibrationBack.Operation, "removed",
 		"Calibration %s of %s is removed; 'jaunty calibration bring-back %[2]s %[1]s' brings it back.\n")
 }
 
 func calibrationBringBackCommand() *cobra.Command {
-	return calibrationAct("bring-back", "Bring back a calibration that was removed", http.MethodPost, "/bring-back", "brought_back", "Calibration %s of %s is in force again.\n")
+	return calibrationAct("bring-back", "Bring back a calibration that was removed", api.BringCalibrationBack.Operation, "brought_back", "Calibration %s of %s is in force again.\n")
 }

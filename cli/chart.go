@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"net/http"
 	"net/url"
 	"os"
 	"strconv"
@@ -10,13 +9,14 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"jauntylark/api"
 	"jauntylark/chart"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/quality"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/store"
 )
 
 func chartCommand() *cobra.Command {
@@ -124,8 +124,8 @@ func terminalFor(c *cobra.Command, width, height int) chart.Terminal {
 
 // panelsOf fetches what is drawn.
 func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Span, columns int) ([]chart.Panel, error) {
-	var guards []alarm.Guard
-	if err := s.Do(c.Context(), http.MethodGet, "/api/v1/guards", nil, &guards); err != nil {
+	guards, err := client.Do(c.Context(), s, api.ListGuards, api.None{})
+	if err != nil {
 		return nil, err
 	}
 	units, err := shownUnits(c, s)
@@ -135,8 +135,8 @@ func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 	panels := make([]chart.Panel, len(paths))
 	for i, path := range paths {
 		p := &panels[i]
-		var v site.Signal
-		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path, nil, &v); err != nil {
+		v, err := client.Do(c.Context(), s, api.GetSignal, signalPath(path))
+		if err != nil {
 			return nil, err
 		}
 		if v.Kind == site.KindText || v.Kind == site.KindData {
@@ -145,15 +145,12 @@ func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 		p.Title, p.Unit, p.Steps = roster.Thing(v.DeviceTitle, v.Title), units.Of(v.Unit), v.Kind == site.KindSwitch
 		p.Step = measure.StepIn(v.Step, v.Unit, p.Unit)
 		seen := func(value float64) float64 { value, _ = units.Show(value, v.Unit); return value }
-		var line struct {
-			Times []int64   `json:"at"`
-			Value []float64 `json:"value"`
-		}
+		var line api.Line
 		query := url.Values{"since": {span.From.String()}, "until": {span.Until.String()}, "columns": {strconv.Itoa(columns)}}
-		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path+"/line?"+query.Encode(), nil, &line); err != nil {
+		if err := s.Call(c.Context(), api.GetLine.At(parts(path)).Raw(query.Encode()), nil, &line); err != nil {
 			return nil, err
 		}
-		for k, at := range line.Times {
+		for k, at := range line.At {
 			p.Line = append(p.Line, measure.Reading{At: measure.Instant(at), Value: seen(line.Value[k])})
 		}
 		for _, g := range guards {
@@ -163,15 +160,15 @@ func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 				}
 			}
 		}
-		var doubts []store.Doubt
-		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path+"/doubts?"+query.Encode(), nil, &doubts); err != nil {
+		var doubts []quality.Doubt
+		if err := s.Call(c.Context(), api.ListDoubts.At(parts(path)).Raw(query.Encode()), nil, &doubts); err != nil {
 			return nil, err
 		}
 		for _, d := range doubts {
 			p.Doubts = append(p.Doubts, chart.Stretch{From: d.From, Until: d.Until})
 		}
 		var alarms []alarm.Alarm
-		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/alarms?all=true&limit=1000&since="+span.From.String()+"&signal="+url.QueryEscape(path), nil, &alarms); err != nil {
+		if err := s.Call(c.Context(), api.ListAlarms.At().Asking("all", "true", "limit", "1000", "since", span.From.String(), "signal", path), nil, &alarms); err != nil {
 			return nil, err
 		}
 		for _, a := range alarms {
@@ -188,5 +185,5 @@ func panelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 }
 
 func signalPaths(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	return names(c, "/api/v1/signals", func(v site.Signal) string { return v.Path() })
+	return names(c, api.ListSignals.At(), func(v site.Signal) string { return v.Path() })
 }

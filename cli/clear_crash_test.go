@@ -3,11 +3,11 @@ package cli_test
 import (
 	"context"
 	"database/sql"
-	"net/http"
 	"syscall"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -53,18 +53,18 @@ func TestKilledWhileClearing(t *testing.T) {
 	p := newPerson(t)
 	args := []string{"serve", "--database", database, "--http", "127.0.0.1:0", "--log-level", "error"}
 	d := p.start(nil, args...)
-	ask := func(path string, in any) {
+	ask := func(at api.Place, in any) {
 		c := &client.Client{URL: d.URL}
 		var got struct{ Token string }
-		err := c.Do(context.Background(), http.MethodPost, "/api/v1/tokens", map[string]string{"email": servertest.Owner, "password": servertest.Password}, &got)
+		err := c.Call(context.Background(), api.CreateToken.At(), map[string]string{"email": servertest.Owner, "password": servertest.Password}, &got)
 		if c.Token = got.Token; err == nil {
-			err = c.Do(context.Background(), http.MethodPost, path, in, nil)
+			err = c.Call(context.Background(), at, in, nil)
 		}
 		if err != nil {
 			t.Fatal(err)
 		}
 	}
-	ask("/api/v1/clearings", map[string]any{"what": "d", "confirm": "d"})
+	ask(api.ClearReadings.At(), map[string]any{"what": "d", "confirm": "d"})
 	for _, state := range []string{site.ClearingCleared, site.ClearingUndone} {
 		killed := 0
 		for is := ""; is != state; {
@@ -87,7 +87,7 @@ func TestKilledWhileClearing(t *testing.T) {
 		if kept, same := stamp("cleared_block"); kept != readings || same != digest {
 			t.Errorf("%d readings are kept aside", kept)
 		}
-		ask("/api/v1/clearings/1/undo", nil)
+		ask(api.PutBackReadings.At("1"), nil)
 	}
 	if back, same := stamp("block"); back != readings || same != digest {
 		t.Errorf("%d readings are back, the same: %v", back, same == digest)

@@ -1,10 +1,11 @@
 package cli
 
 import (
-	"net/http"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/site"
 )
 
@@ -13,10 +14,10 @@ func completeFrom(c *cobra.Command, flag string, words ...string) {
 	_ = c.RegisterFlagCompletionFunc(flag, cobra.FixedCompletions(words, cobra.ShellCompDirectiveNoFileComp))
 }
 
-// names asks the service for the names at a path; a service that does not answer completes nothing.
-func names[T any](c *cobra.Command, path string, name func(T) string) ([]string, cobra.ShellCompDirective) {
+// names asks the service for the names at a place; a service that does not answer completes nothing.
+func names[T any](c *cobra.Command, at api.Place, name func(T) string) ([]string, cobra.ShellCompDirective) {
 	var all []T
-	if s, err := service(); err != nil || s.Do(c.Context(), http.MethodGet, path, nil, &all) != nil {
+	if s, err := service(); err != nil || s.Call(c.Context(), at, nil, &all) != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 	out := make([]string, len(all))
@@ -30,15 +31,15 @@ func deviceNames(c *cobra.Command, args []string, _ string) ([]string, cobra.She
 	if len(args) > 0 {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
-	return names(c, devicesPath, func(d site.Device) string { return d.Name })
+	return names(c, api.ListDevices.At(), func(d site.Device) string { return d.Name })
 }
 
 func kitNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	return names(c, kitsPath, func(k site.Kit) string { return k.Name })
+	return names(c, api.ListKits.At(), func(k site.Kit) string { return k.Name })
 }
 
 func arrivalNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	return names(c, arrivalsPath, func(a site.Arrival) string { return a.Name })
+	return names(c, api.ListArrivals.At(), func(a site.Arrival) string { return a.Name })
 }
 
 func completeDevices(c *cobra.Command, flag string) {
@@ -48,3 +49,12 @@ func completeDevices(c *cobra.Command, flag string) {
 }
 
 func completeKits(c *cobra.Command, flag string) { _ = c.RegisterFlagCompletionFunc(flag, kitNames) }
+
+// parts are those of DEVICE/SIGNAL, of which a place is made.
+func parts(path string) []string { return strings.Split(path, "/") }
+
+// signalPath is the place of DEVICE/SIGNAL.
+func signalPath(path string) api.SignalPath {
+	device, signal, _ := strings.Cut(path, "/")
+	return api.SignalPath{Device: device, Signal: signal}
+}

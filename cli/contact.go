@@ -3,45 +3,43 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
 )
 
-const contactsPath = "/api/v1/contacts"
-
 func contactCommand() *cobra.Command {
 	return group("contact", "People and duty phones, with their addresses", contactListCommand(), contactShowCommand(), contactSaveCommand(saving{"add", "Add a contact"}), contactSaveCommand(saving{"set", "Change a contact; addresses are added to those there are"}), contactTestCommand(),
-		removeCommand("contact", contactsPath, contactNames))
+		removeCommand("contact", api.RemoveContact.Operation, contactNames))
 }
 
 func contactNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	return names(c, contactsPath, func(v roster.Contact) string { return v.Name })
+	return names(c, api.ListContacts.At(), func(v roster.Contact) string { return v.Name })
 }
 
 // removeCommand removes a noun by its name.
-func removeCommand(noun, path string, complete func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)) *cobra.Command {
+func removeCommand(noun string, op *api.Operation, complete func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)) *cobra.Command {
 	return &cobra.Command{
 		Use: "remove NAME", Short: "Remove " + article(noun) + "; it can be brought back for 30 days", Args: exactly("NAME"), Example: "  jaunty " + noun + " remove NAME", ValidArgsFunction: complete,
 		RunE: func(c *cobra.Command, args []string) error {
-			return remove(c, noun, args[0], path+"/"+url.PathEscape(args[0]))
+			return remove(c, noun, args[0], op.At(args[0]))
 		},
 	}
 }
 
-// remove removes what is at a path, and says so.
-func remove(c *cobra.Command, noun, name, path string) error {
+// remove asks at a place for a thing to be removed, and says so.
+func remove(c *cobra.Command, noun, name string, at api.Place) error {
 	s, err := service()
 	if err != nil {
 		return err
 	}
-	if err := s.Do(c.Context(), http.MethodDelete, path, nil, nil); err != nil {
+	if err := s.Call(c.Context(), at, nil, nil); err != nil {
 		return err
 	}
 	return show(c, map[string]string{"removed": name}, func(w io.Writer) {
@@ -53,7 +51,7 @@ func contactListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All contacts", Args: exactly(), Example: "  jaunty contact list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]roster.Contact](c, contactsPath)
+			all, err := ask(c, api.ListContacts, api.None{})
 			if err != nil {
 				return err
 			}
@@ -92,7 +90,7 @@ func contactShowCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "show CONTACT", Short: "One contact", Args: exactly("CONTACT"), Example: "  jaunty contact show orla", ValidArgsFunction: contactNames,
 		RunE: func(c *cobra.Command, args []string) error {
-			v, err := fetch[roster.Contact](c, contactsPath+"/"+url.PathEscape(args[0]))
+			v, err := ask(c, api.GetContact, api.ContactPath{Contact: args[0]})
 			if err != nil {
 				return err
 			}
@@ -150,7 +148,7 @@ func contactSaveCommand(as saving) *cobra.Command {
 	completeFrom(c, "passes", "advisory", "warning", "critical")
 	_ = c.RegisterFlagCompletionFunc("deputy", contactNames)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		v, err := draft(c, as, "contact", contactsPath, args[0], roster.Contact{Name: args[0], Addresses: roster.Addresses{}, Templates: alarm.Templates{}}, func(v roster.Contact) string { return v.Name })
+		v, err := draft(c, as, "contact", api.ListContacts.At(), args[0], roster.Contact{Name: args[0], Addresses: roster.Addresses{}, Templates: alarm.Templates{}}, func(v roster.Contact) string { return v.Name })
 		if err != nil {
 			return err
 		}
@@ -161,8 +159,8 @@ func contactSaveCommand(as saving) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var out roster.Contact
-		if err := s.Do(c.Context(), http.MethodPut, contactsPath+"/"+url.PathEscape(v.Name), v, &out); err != nil {
+		out, err := client.Do(c.Context(), s, api.PutContact, api.PutContactIn{ContactPath: api.ContactPath{Contact: v.Name}, Body: v})
+		if err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) { printContact(w, &out) })
@@ -268,10 +266,8 @@ func contactTestCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var sent struct {
-			Notices []int64 `json:"notices"`
-		}
-		if err := s.Do(c.Context(), http.MethodPost, contactsPath+"/"+url.PathEscape(args[0])+"/test", map[string]any{"by": by}, &sent); err != nil {
+		sent, err := client.Do(c.Context(), s, api.TestContact, api.TestContactIn{ContactPath: api.ContactPath{Contact: args[0]}, Body: &api.TestOrder{By: by}})
+		if err != nil {
 			return err
 		}
 		notices, err := waitForNotices(c, s, args[0], sent.Notices)

@@ -2,14 +2,15 @@ package cli_test
 
 import (
 	"context"
-	"net/http"
 	"syscall"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/core/storage"
 	"jauntylark/core/total"
 	"jauntylark/pipeline"
 	"jauntylark/server/servertest"
@@ -41,11 +42,11 @@ func TestKilledWhileCorrecting(t *testing.T) {
 		for k, v := range more {
 			recipe[k] = v
 		}
-		first.Do(http.MethodPut, "/api/v1/signals/d/"+name+"/recipe", map[string]any{"recipe": recipe}, nil)
+		first.Do(api.PutRecipe.At("d", name), map[string]any{"recipe": recipe}, nil)
 	}
 	derived("formula", "twice", "d/v", map[string]any{"formula": "of * 2.0"})
 	derived("on-off", "on", "d/twice", map[string]any{"when": "above 1000", "deadband": 900})
-	first.Do(http.MethodPost, "/api/v1/totals", map[string]any{"name": "on-time", "signal": "d/on", "kind": "on-time"}, nil)
+	first.Do(api.AddTotal.At(), map[string]any{"name": "on-time", "signal": "d/on", "kind": "on-time"}, nil)
 	first.Stop()
 
 	p := newPerson(t)
@@ -53,15 +54,15 @@ func TestKilledWhileCorrecting(t *testing.T) {
 	d := p.start(nil, args...)
 	c := &client.Client{URL: d.URL}
 	var got struct{ Token string }
-	if err := c.Do(ctx, http.MethodPost, "/api/v1/tokens", map[string]string{"email": servertest.Owner, "password": servertest.Password}, &got); err != nil {
+	if err := c.Call(ctx, api.CreateToken.At(), map[string]string{"email": servertest.Owner, "password": servertest.Password}, &got); err != nil {
 		t.Fatal(err)
 	}
 	c.Token = got.Token
 	order := map[string]any{"from": until - n*100, "pairs": []map[string]float64{{"shown": 10, "reference": 13.5}}}
-	if err := c.Do(ctx, http.MethodPost, "/api/v1/signals/d/v/calibrations", order, nil); err != nil {
+	if err := c.Call(ctx, api.Calibrate.At("d", "v"), order, nil); err != nil {
 		t.Fatal(err)
 	}
-	work, seen := store.Work{Left: 1}, 0
+	work, seen := storage.Work{Left: 1}, 0
 	for killed := 0; work.Left > 0; time.Sleep(100 * time.Millisecond) {
 		if killed < 6 {
 			d.stop(syscall.SIGKILL)
@@ -69,7 +70,7 @@ func TestKilledWhileCorrecting(t *testing.T) {
 			d = p.start(nil, args...)
 		}
 		c.URL = d.URL
-		if err := c.Do(ctx, http.MethodGet, "/api/v1/signals/d/v/work", nil, &work); err != nil {
+		if err := c.Call(ctx, api.GetWork.At("d", "v"), nil, &work); err != nil {
 			t.Fatal(err)
 		}
 		if work.Left > 0 {

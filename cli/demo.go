@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"net"
-	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -14,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
@@ -68,7 +68,7 @@ func runDemo(c *cobra.Command, _ []string) error {
 		memory.Password = password
 	}
 	say := teller(c.OutOrStdout())
-	inbox, err := standin.OpenInbox(filepath.Join(dir, "inbox.jsonl"), func(m standin.Message) { say("%s to %s: %s", m.Carrier, m.To, firstLine(m)) })
+	inbox, err := standin.OpenInbox(filepath.Join(dir, "inbox.jsonl"), func(m api.Message) { say("%s to %s: %s", m.Carrier, m.To, firstLine(m)) })
 	if err != nil {
 		return err
 	}
@@ -156,7 +156,7 @@ func atFixed(address string) string {
 }
 
 // firstLine is what a message says first.
-func firstLine(m standin.Message) string {
+func firstLine(m api.Message) string {
 	if m.Carrier == "webhook" {
 		return "signed " + m.Subject
 	}
@@ -195,9 +195,8 @@ func anyPort(address string) string {
 // signIn gets the owner's token; the service may take a moment to answer.
 func signIn(ctx context.Context, address, password string) (*client.Client, error) {
 	owner := &client.Client{URL: address}
-	var got token
 	for try := 0; ; try++ {
-		err := owner.Do(ctx, http.MethodPost, "/api/v1/tokens", map[string]string{"email": demo.Owner, "password": password}, &got)
+		got, err := client.Do(ctx, owner, api.CreateToken, api.With(api.Credentials{Email: demo.Owner, Password: password}))
 		if err == nil {
 			owner.Token = got.Token
 			return owner, nil

@@ -3,18 +3,18 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/server"
 )
 
 func signalAddCommand() *cobra.Command {
@@ -66,20 +66,20 @@ func deriveSignal(c *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	order := server.RecipeOrder{Recipe: recipe}
+	order := api.RecipeOrder{Recipe: recipe}
 	order.Title, _ = c.Flags().GetString("title")
 	order.Try, _ = c.Flags().GetBool("try")
 	s, err := service()
 	if err != nil {
 		return err
 	}
-	var out site.Signal
-	if err := s.Do(c.Context(), http.MethodPut, "/api/v1/signals/"+args[0]+"/recipe", order, &out); err != nil {
+	out, err := client.Do(c.Context(), s, api.PutRecipe, api.PutRecipeIn{SignalPath: signalPath(args[0]), Body: order})
+	if err != nil {
 		return err
 	}
 	is := "would be"
 	if !order.Try {
-		if err := waitForWork(c, s, "/api/v1/signals/"+args[0]); err != nil {
+		if err := waitForWork(c, s, args[0]); err != nil {
 			return err
 		}
 		is = "is"
@@ -196,11 +196,11 @@ func signalShowCommand() *cobra.Command {
 			}
 			var out struct {
 				site.Signal
-				Recipe server.Derivation `json:"recipe"`
-				Trust  server.Trust      `json:"trust"`
+				Recipe api.Derivation `json:"recipe"`
+				Trust  api.Trust      `json:"trust"`
 			}
-			for path, into := range map[string]any{"": &out.Signal, "/recipe": &out.Recipe, "/trust": &out.Trust} {
-				if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+args[0]+path, nil, into); err != nil {
+			for op, into := range map[*api.Operation]any{api.GetSignal.Operation: &out.Signal, api.GetRecipe.Operation: &out.Recipe, api.GetTrust.Operation: &out.Trust} {
+				if err := s.Call(c.Context(), op.At(parts(args[0])), nil, into); err != nil {
 					return err
 				}
 			}
@@ -208,7 +208,7 @@ func signalShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			here, err := fetch[site.Site](c, "/api/v1/site")
+			here, err := ask(c, api.GetSite, api.None{})
 			if err != nil {
 				return err
 			}
@@ -294,7 +294,7 @@ func signalRemoveCommand() *cobra.Command {
 			if _, _, err := site.SplitPath(args[0]); err != nil {
 				return wrongUse{err}
 			}
-			return remove(c, "signal", args[0], "/api/v1/signals/"+args[0])
+			return remove(c, "signal", args[0], api.RemoveSignal.At(parts(args[0])))
 		},
 	}
 }

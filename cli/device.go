@@ -3,13 +3,14 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"os"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
@@ -18,16 +19,6 @@ import (
 func deviceCommand() *cobra.Command {
 	return group("device", "Boxes on the network that send readings", deviceAddCommand(), deviceListCommand(), deviceShowCommand(), deviceSetCommand(),
 		deviceCodeCommand(), deviceSettingCommand(), deviceKeyCommand(), deviceExportCommand(), deviceSheetCommand(), devicePowerOnCommand(), deviceRemoveCommand())
-}
-
-const devicesPath = "/api/v1/devices"
-
-// addedDevice is a new device with its key and the texts that connect it.
-type addedDevice struct {
-	site.Device
-	Key  string        `json:"key"`
-	Code []sketch.Text `json:"code"`
-	URL  string        `json:"url"`
 }
 
 func deviceAddCommand() *cobra.Command {
@@ -54,14 +45,18 @@ func deviceAddCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		in := map[string]string{"name": args[0]}
-		for _, name := range []string{"title", "kit", "behind"} {
-			in[name], _ = c.Flags().GetString(name)
+		in := api.NewDevice{Name: args[0]}
+		for name, into := range map[string]*string{"title": &in.Title, "kit": &in.Kit, "behind": &in.Behind} {
+			*into, _ = c.Flags().GetString(name)
 		}
-		out := addedDevice{URL: s.URL}
-		if err := s.Do(c.Context(), http.MethodPost, devicesPath, in, &out); err != nil {
+		added, err := client.Do(c.Context(), s, api.AddDevice, api.With(in))
+		if err != nil {
 			return err
 		}
+		out := struct {
+			api.AddedDevice
+			URL string `json:"url"`
+		}{added, s.URL}
 		err = show(c, out, func(w io.Writer) {
 			fmt.Fprintf(w, "Device %s is added. Its key, told once:\n\n  %s\n\nIts first reading; signals appear by themselves:\n\n%s\nThen see it land:\n\n  jaunty follow %s\n\n"+
 				"The same for other boards: jaunty device code %s --key %s --for %s\n",
@@ -126,11 +121,10 @@ is told only once, when it is made, so say it with --key or in JAUNTY_KEY; witho
 		}
 		var code []sketch.Text
 		if *fresh {
-			var made struct{ Code []sketch.Text }
-			err = s.Do(c.Context(), http.MethodPost, devicesPath+"/"+args[0]+"/keys", map[string]any{}, &made)
-			code = made.Code
+			made, failed := client.Do(c.Context(), s, api.RotateKey, api.RotateKeyIn{DevicePath: api.DevicePath{Device: args[0]}})
+			code, err = made.Code, failed
 		} else {
-			err = s.Do(c.Context(), http.MethodGet, devicesPath+"/"+args[0]+"/code", nil, &code)
+			code, err = client.Do(c.Context(), s, api.GetCode, api.DevicePath{Device: args[0]})
 		}
 		if err != nil {
 			return err
@@ -156,7 +150,7 @@ func deviceListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All devices: state, when last heard, firmware, clock, battery", Args: exactly(), Example: "  jaunty device list\n  jaunty device list --json | jq '.[] | select(.life == \"silent\") | .name'",
 		RunE: func(c *cobra.Command, _ []string) error {
-			devices, err := fetch[[]site.Device](c, devicesPath)
+			devices, err := ask(c, api.ListDevices, api.None{})
 			if err != nil {
 				return err
 			}
@@ -218,19 +212,10 @@ func batteryOf(d site.Device) string {
 	return measure.Say(*d.Battery, d.BatteryUnit, 0)
 }
 
-// deviceStory is a device with what its page tells.
-type deviceStory struct {
-	site.Device
-	Proposed measure.Duration `json:"proposed_interval"`
-	Keys     []site.Key       `json:"keys"`
-	Knocks   []site.Knock     `json:"knocks"`
-	Ways     sketch.Ways      `json:"ways"`
-}
-
 func deviceShowCommand() *cobra.Command {
 	c := &cobra.Command{Use: "show NAME", Short: "One device: state, clock, settings, keys, what was refused", Args: exactly("NAME"), Example: "  jaunty device show pond", ValidArgsFunction: deviceNames}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		d, err := fetch[deviceStory](c, devicesPath+"/"+args[0])
+		d, err := ask(c, api.GetDevice, api.DevicePath{Device: args[0]})
 		if err != nil {
 			return err
 		}
@@ -239,7 +224,7 @@ func deviceShowCommand() *cobra.Command {
 	return c
 }
 
-func tellDevice(w io.Writer, d deviceStory) {
+func tellDevice(w io.Writer, d api.DeviceStory) {
 	line := func(name, format string, args ...any) {
 		fmt.Fprintf(w, "%-10s %s\n", name, fmt.Sprintf(format, args...))
 	}
@@ -327,7 +312,7 @@ func deviceSetCommand() *cobra.Command {
 			return err
 		}
 		var out site.Device
-		if err := s.Do(c.Context(), http.MethodPatch, devicesPath+"/"+args[0], change, &out); err != nil {
+		if err := s.Call(c.Context(), api.SetDevice.At(args[0]), change, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) { fmt.Fprintf(w, "Device %s is set.\n", out.Name) })

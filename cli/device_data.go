@@ -3,10 +3,11 @@ package cli
 import (
 	"errors"
 	"io"
-	"net/url"
 	"os"
 
 	"github.com/spf13/cobra"
+
+	"jauntylark/api"
 )
 
 func deviceExportCommand() *cobra.Command {
@@ -21,7 +22,7 @@ func export(c *cobra.Command, device string, to io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return s.Download(c.Context(), "/api/v1/export?names=bare&values=raw&zone=UTC&what="+url.QueryEscape(device), to)
+	return s.Download(c.Context(), api.ExportReadings.At().Asking("names", "bare", "values", "raw", "zone", "UTC", "what", device), to)
 }
 
 func deviceRemoveCommand() *cobra.Command {
@@ -38,7 +39,7 @@ keys are remembered: when it sends again, it waits as an arrival.`,
 				return err
 			}
 		}
-		return remove(c, "device", args[0], devicesPath+"/"+args[0])
+		return remove(c, "device", args[0], api.RemoveDevice.At(args[0]))
 	}
 	return c
 }

@@ -3,13 +3,14 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"strconv"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
+	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/core/sketch"
 )
 
 func deviceKeyCommand() *cobra.Command {
@@ -19,7 +20,7 @@ func deviceKeyCommand() *cobra.Command {
 func keyListCommand() *cobra.Command {
 	c := &cobra.Command{Use: "list NAME", Short: "A device's keys, and when and from where they were last used", Args: exactly("NAME"), ValidArgsFunction: deviceNames, Example: "  jaunty device key list pond"}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		keys, err := fetch[[]site.Key](c, devicesPath+"/"+args[0]+"/keys")
+		keys, err := ask(c, api.ListKeys, api.DevicePath{Device: args[0]})
 		if err != nil {
 			return err
 		}
@@ -48,20 +49,20 @@ func keyRotateCommand() *cobra.Command {
 		Example: "  jaunty device key rotate pond                  # the old one ends when the new one is first used\n  jaunty device key rotate pond --overlap 24h"}
 	overlap := c.Flags().String("overlap", "", "the old key ends after so long, instead of when the new one is first used")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		in := map[string]string{}
+		in := api.RotateKeyIn{DevicePath: api.DevicePath{Device: args[0]}}
 		if *overlap != "" {
-			in["overlap"] = *overlap
+			long, err := measure.ParseDuration(*overlap)
+			if err != nil {
+				return misused("--overlap: %v", err)
+			}
+			in.Body.Overlap = &long
 		}
 		s, err := service()
 		if err != nil {
 			return err
 		}
-		var out struct {
-			Key      string        `json:"key"`
-			Identity string        `json:"identity"`
-			Code     []sketch.Text `json:"code"`
-		}
-		if err := s.Do(c.Context(), http.MethodPost, devicesPath+"/"+args[0]+"/keys", in, &out); err != nil {
+		out, err := client.Do(c.Context(), s, api.RotateKey, in)
+		if err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
@@ -82,7 +83,7 @@ func keyRevokeCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodDelete, fmt.Sprintf("%s/%s/keys/%d", devicesPath, args[0], number), nil, nil); err != nil {
+		if _, err := client.Do(c.Context(), s, api.RevokeKey, api.RevokeKeyIn{DevicePath: api.DevicePath{Device: args[0]}, Key: number}); err != nil {
 			return err
 		}
 		return show(c, map[string]string{"revoked": args[1]}, func(w io.Writer) { fmt.Fprintf(w, "Key %s of %s has ended.\n", args[1], args[0]) })
@@ -95,7 +96,7 @@ func keyNumber(c *cobra.Command, device, key string) (int64, error) {
 	if n, err := strconv.ParseInt(key, 10, 64); err == nil {
 		return n, nil
 	}
-	keys, err := fetch[[]site.Key](c, devicesPath+"/"+device+"/keys")
+	keys, err := ask(c, api.ListKeys, api.DevicePath{Device: device})
 	if err != nil {
 		return 0, err
 	}

@@ -3,11 +3,11 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
@@ -20,7 +20,7 @@ func deviceSettingShowCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "show NAME", Short: "What is ordered of a device, and what it runs", Args: exactly("NAME"), ValidArgsFunction: deviceNames, Example: "  jaunty device setting show compost",
 		RunE: func(c *cobra.Command, args []string) error {
-			d, err := fetch[site.Device](c, devicesPath+"/"+args[0])
+			d, err := fetch[site.Device](c, api.GetDevice.At(args[0]))
 			if err != nil {
 				return err
 			}
@@ -45,8 +45,7 @@ runs. What is not named stays as it was ordered.`,
 	unset := f.StringArray("unset", nil, "KEY; may be repeated")
 	c.MarkFlagsOneRequired("interval", "sparing-interval", "set", "unset")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		path := devicesPath + "/" + args[0]
-		d, err := fetch[site.Device](c, path)
+		d, err := fetch[site.Device](c, api.GetDevice.At(args[0]))
 		if err != nil {
 			return err
 		}
@@ -59,7 +58,7 @@ runs. What is not named stays as it was ordered.`,
 			return err
 		}
 		d = site.Device{} // JSON would merge the maps
-		if err := s.Do(c.Context(), http.MethodPut, path+"/settings", order, &d); err != nil {
+		if err := s.Call(c.Context(), api.OrderSettings.At(args[0]), order, &d); err != nil {
 			return err
 		}
 		return show(c, d, func(w io.Writer) { fmt.Fprintln(w, settingsWords(d)) })

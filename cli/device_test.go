@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/drive"
 	"jauntylark/core/site"
@@ -131,7 +132,7 @@ func TestArrivalsByHand(t *testing.T) {
 	}
 	key := get[struct{ Key string }](p, "arrival", "enrolment", "start").Key
 	for _, name := range []string{"stranger", "pest"} {
-		if out, err := servertest.Command(t, "curl", "-sS", "-i", s.URL+"/api/v1/intake", "-H", "Authorization: Bearer "+key, "-H", "Jaunty-Device: "+name, "-H", "Content-Type: application/json", "-d", `{"soil": 12.5, "firmware": "0.1"}`); err != nil || !strings.Contains(out, "202 Accepted") {
+		if out, err := servertest.Command(t, "curl", "-sS", "-i", s.URL+api.SendReadings.At().Path, "-H", "Authorization: Bearer "+key, "-H", "Jaunty-Device: "+name, "-H", "Content-Type: application/json", "-d", `{"soil": 12.5, "firmware": "0.1"}`); err != nil || !strings.Contains(out, "202 Accepted") {
 			t.Fatal(out, err)
 		}
 	}

@@ -3,14 +3,13 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
 )
 
 // waitForFirst waits until a device's first reading is there, and says meanwhile what is wrong with
@@ -19,8 +18,8 @@ func waitForFirst(c *cobra.Command, s *client.Client, device string, w io.Writer
 	fmt.Fprintf(w, "Waiting for the first reading of %s; Ctrl-C ends the wait.\n", device)
 	var seenRefusal, seenKnock measure.Instant
 	for {
-		var story deviceStory
-		if err := s.Do(c.Context(), http.MethodGet, devicesPath+"/"+device, nil, &story); err != nil {
+		story, err := client.Do(c.Context(), s, api.GetDevice, api.DevicePath{Device: device})
+		if err != nil {
 			return err
 		}
 		if story.RefusedAt != nil && *story.RefusedAt > seenRefusal {
@@ -43,9 +42,9 @@ func waitForFirst(c *cobra.Command, s *client.Client, device string, w io.Writer
 	}
 }
 
-func tellFirst(c *cobra.Command, s *client.Client, story deviceStory, w io.Writer) error {
-	var signals []site.Signal
-	if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals", nil, &signals); err != nil {
+func tellFirst(c *cobra.Command, s *client.Client, story api.DeviceStory, w io.Writer) error {
+	signals, err := client.Do(c.Context(), s, api.ListSignals, api.None{})
+	if err != nil {
 		return err
 	}
 	fmt.Fprintln(w, "It is here:")

@@ -3,13 +3,12 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"strconv"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
@@ -42,11 +41,11 @@ alarms, charts, totals and records stay as they are, and outputs are passed by u
 			return err
 		}
 		var d roster.Drill
-		place := "/api/v1/guards/" + url.PathEscape(args[0]) + "/drills"
+		at := api.StartDrill.At(args[0])
 		if moves, _ := c.Flags().GetBool("outputs"); moves {
-			place += "?outputs=true"
+			at = at.Asking("outputs", true)
 		}
-		if err := s.Do(c.Context(), http.MethodPost, place, nil, &d); err != nil {
+		if err := s.Call(c.Context(), at, nil, &d); err != nil {
 			return err
 		}
 		return followDrill(c, s, d, time.Duration(wait))
@@ -74,8 +73,8 @@ func followDrill(c *cobra.Command, s *client.Client, d roster.Drill, wait time.D
 			return c.Context().Err()
 		case <-time.After(300 * time.Millisecond):
 		}
-		var next roster.Drill
-		if err := s.Do(c.Context(), http.MethodGet, fmt.Sprintf("/api/v1/drills/%d", d.ID), nil, &next); err != nil {
+		next, err := client.Do(c.Context(), s, api.GetDrill, api.DrillPath{ID: d.ID})
+		if err != nil {
 			return err
 		}
 		next.Steps = newSteps(d.Steps, next.Steps)
@@ -127,7 +126,7 @@ func drillListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "Drills, newest first", Args: exactly(), Example: "  jaunty drill list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]roster.Drill](c, "/api/v1/drills")
+			all, err := ask(c, api.ListDrills, api.Page{})
 			if err != nil {
 				return err
 			}
@@ -154,7 +153,7 @@ func drillShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			d, err := fetch[roster.Drill](c, fmt.Sprintf("/api/v1/drills/%d", id))
+			d, err := ask(c, api.GetDrill, api.DrillPath{ID: id})
 			if err != nil {
 				return err
 			}
@@ -180,7 +179,7 @@ func drillStopCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := s.Do(c.Context(), http.MethodDelete, fmt.Sprintf("/api/v1/drills/%d", id), nil, nil); err != nil {
+			if _, err := client.Do(c.Context(), s, api.StopDrill, api.DrillPath{ID: id}); err != nil {
 				return err
 			}
 			return show(c, map[string]int64{"stopped": id}, func(w io.Writer) { fmt.Fprintf(w, "Drill %d is stopped; those who were told hear so.\n", id) })

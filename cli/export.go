@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/exchange"
@@ -73,7 +74,7 @@ func exportReadings(c *cobra.Command, what []string) error {
 	}
 	file, _ := c.Flags().GetString("file")
 	if file == "" {
-		return s.Download(c.Context(), "/api/v1/export?"+query.Encode(), c.OutOrStdout())
+		return s.Download(c.Context(), api.ExportReadings.At().Raw(query.Encode()), c.OutOrStdout())
 	}
 	if _, err := os.Stat(file); err == nil {
 		return fmt.Errorf("%s is there already; take another name, or move it away", file)
@@ -208,7 +209,7 @@ func (p *exportPart) fetchOnce(c *cobra.Command, s *client.Client, file string, 
 		headers["If-Match"] = p.Tag
 		query += fmt.Sprintf("&skip=%d", skip)
 	}
-	answer, err := s.Fetch(c.Context(), "/api/v1/export?"+query, headers)
+	answer, err := s.Fetch(c.Context(), api.ExportReadings.At().Raw(query), headers)
 	if err != nil {
 		return err
 	}
@@ -238,7 +239,7 @@ func exportSite(c *cobra.Command, file string) error {
 		return fmt.Errorf("--site: %w", err)
 	}
 	bar := newProgress(c, file)
-	err = s.Download(c.Context(), "/api/v1/archive", io.MultiWriter(out, bar))
+	err = s.Download(c.Context(), api.GetArchive.At(), io.MultiWriter(out, bar))
 	bar.end()
 	if err = errors.Join(err, out.Sync(), out.Close()); err != nil {
 		return errors.Join(err, os.Remove(file))

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"io"
-	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
@@ -10,9 +9,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/site"
-	"jauntylark/server"
 )
 
 // figureNames are those that can be shown of a period: mean is the plain mean, held-mean the time-weighted one.
@@ -25,10 +24,10 @@ func listFigures(c *cobra.Command, s *client.Client, path string, query url.Valu
 			return misused("--show: %s", site.Unknown("figure", name, figureNames))
 		}
 	}
-	all := []server.PeriodFigures{}
+	all := []api.PeriodFigures{}
 	for {
-		var page server.Figures
-		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path+"/figures?"+query.Encode(), nil, &page); err != nil {
+		var page api.Figures
+		if err := s.Call(c.Context(), api.ListFigures.At(parts(path)).Raw(query.Encode()), nil, &page); err != nil {
 			return err
 		}
 		if all = append(all, page.Figures...); page.Next == nil {
@@ -59,7 +58,7 @@ func listFigures(c *cobra.Command, s *client.Client, path string, query url.Valu
 }
 
 // figureOf writes one figure as it is seen; - where there is none.
-func figureOf(f *server.PeriodFigures, name string, see seen, path string) string {
+func figureOf(f *api.PeriodFigures, name string, see seen, path string) string {
 	number := func(v *float64) string {
 		if v == nil || f.Count == 0 && name != "held-mean" {
 			return "-"

@@ -3,18 +3,18 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 )
 
-// upload sends a file as it is; the path ends where the file's name goes.
-func upload(c *cobra.Command, path, file, called string, out any) error {
+// upload sends a file as it is, with its name.
+func upload(c *cobra.Command, at api.Place, file, called string, out any) error {
 	f, err := os.Open(file)
 	if err != nil {
 		return err
@@ -27,25 +27,25 @@ func upload(c *cobra.Command, path, file, called string, out any) error {
 	if err != nil {
 		return err
 	}
-	return s.Upload(c.Context(), path+url.QueryEscape(called), "application/octet-stream", f, out)
+	return s.Upload(c.Context(), at.Asking("name", called), "application/octet-stream", f, out)
 }
 
-// download writes what is at a path into a file; - is standard output. A file that is there already is written over when all of
+// download writes what a place answers with into a file; - is standard output. A file that is there already is written over when all of
 // it has come.
-func download(c *cobra.Command, path, file string) error {
+func download(c *cobra.Command, at api.Place, file string) error {
 	s, err := service()
 	if err != nil {
 		return err
 	}
 	if file == "-" {
-		return s.Download(c.Context(), path, c.OutOrStdout())
+		return s.Download(c.Context(), at, c.OutOrStdout())
 	}
 	part, err := os.CreateTemp(filepath.Dir(file), ".jaunty-*")
 	if err != nil {
 		return err
 	}
 	defer os.Remove(part.Name())
-	err = s.Download(c.Context(), path, part)
+	err = s.Download(c.Context(), at, part)
 	if closeErr := part.Close(); err == nil {
 		err = closeErr
 	}

@@ -17,17 +17,13 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"jauntylark/api"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
-	"jauntylark/server"
 )
 
 func frameCommand() *cobra.Command {
 	return group("frame", "Thermal frames: grids of temperatures", frameListCommand(), frameSendCommand(), frameExportCommand(), frameShowCommand(), frameSetCommand())
-}
-
-func framesPath(device string) string {
-	return "/api/v1/devices/" + url.PathEscape(device) + "/frames"
 }
 
 func frameListCommand() *cobra.Command {
@@ -39,7 +35,7 @@ func frameListCommand() *cobra.Command {
 		if err := spanQuery(c.Flags(), q); err != nil {
 			return err
 		}
-		list, err := fetch[server.FrameList](c, framesPath(args[0])+"?"+q.Encode())
+		list, err := fetch[api.FrameList](c, api.ListFrames.At(args[0]).Raw(q.Encode()))
 		if err != nil {
 			return err
 		}
@@ -70,19 +66,19 @@ func frameSendCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		path := "/api/v1/intake/frames"
+		where := api.SendFrame.At()
 		if *at != "" {
 			then, err := moment(*at)
 			if err != nil {
 				return misused("--at: %w", err)
 			}
-			path += "?at=" + url.QueryEscape(then.String())
+			where = where.Asking("at", then)
 		}
 		s, err := service()
 		if err != nil {
 			return err
 		}
-		if err := s.SendAs(c.Context(), path, kind, args[0], body); err != nil {
+		if err := s.SendAs(c.Context(), where, kind, args[0], body); err != nil {
 			return err
 		}
 		return show(c, map[string]string{"device": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "The frame is stored with %s.\n", args[0]) })
@@ -147,17 +143,17 @@ func frameExportCommand() *cobra.Command {
 	f.Int("width", 0, "pixels of the picture part, about")
 	completeFrom(c, "palette", frame.PaletteNames()...)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		path, err := frameFilePath(f, args[0], filepath.Ext(args[1]))
+		at, err := frameFile(f, args[0], filepath.Ext(args[1]))
 		if err != nil {
 			return err
 		}
-		return download(c, path, args[1])
+		return download(c, at, args[1])
 	}
 	return c
 }
 
-// frameFilePath is where a frame, or a stretch of them, is to be had as a file.
-func frameFilePath(f *pflag.FlagSet, device, ending string) (string, error) {
+// frameFile is where a frame, or a stretch of them, is to be had as a file.
+func frameFile(f *pflag.FlagSet, device, ending string) (api.Place, error) {
 	q := url.Values{}
 	for _, name := range []string{"palette", "low", "high"} {
 		if f.Changed(name) {
@@ -184,18 +180,18 @@ func frameFilePath(f *pflag.FlagSet, device, ending string) (string, error) {
 		}
 		at, err := moment(text)
 		if err != nil {
-			return "", misused("--%s: %w", flag, err)
+			return api.Place{}, misused("--%s: %w", flag, err)
 		}
 		put(at.String())
 	}
 	if ending == ".gif" {
 		if err := spanQuery(f, q); err != nil {
-			return "", err
+			return api.Place{}, err
 		}
-		return "/api/v1/devices/" + url.PathEscape(device) + "/strip.gif?" + q.Encode(), nil
+		return api.GetStrip.At(device).Raw(q.Encode()), nil
 	}
 	if !slices.Contains([]string{".png", ".csv", ".json", ".cbor", ".pgm", ".jpg"}, ending) {
-		return "", misused("FILE does not end in .png, .csv, .json, .cbor, .pgm, .jpg or .gif")
+		return api.Place{}, misused("FILE does not end in .png, .csv, .json, .cbor, .pgm, .jpg or .gif")
 	}
-	return framesPath(device) + "/" + url.PathEscape(name) + ending + "?" + q.Encode(), nil
+	return api.GetFrame.At(device, name+ending).Raw(q.Encode()), nil
 }

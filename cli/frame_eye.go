@@ -4,14 +4,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"jauntylark/api"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -20,15 +19,13 @@ import (
 func frameShowCommand() *cobra.Command {
 	return &cobra.Command{Use: "show DEVICE", Short: "How the frames of a device are read, and what is looked at in them", Args: exactly("DEVICE"), ValidArgsFunction: deviceNames, Example: "  jaunty frame show switchboard-eye",
 		RunE: func(c *cobra.Command, args []string) error {
-			e, err := fetch[frame.Eye](c, eyePath(args[0]))
+			e, err := ask(c, api.GetEye, api.DevicePath{Device: args[0]})
 			if err != nil {
 				return err
 			}
 			return show(c, e, func(w io.Writer) { printEye(w, args[0], &e) })
 		}}
 }
-
-func eyePath(device string) string { return devicesPath + "/" + url.PathEscape(device) + "/eye" }
 
 func frameSetCommand() *cobra.Command {
 	c := &cobra.Command{Use: "set DEVICE", Short: "Change how the frames of a device are read, and what is looked at in them; what is not said stays", Args: exactly("DEVICE"), ValidArgsFunction: deviceNames,
@@ -52,7 +49,7 @@ A new region tells of the frames that are there already; what has been told of a
 	f.String("keep", "", "for how long frames are kept: 'ALL HOURLY DAILY', like '30d 365d 0s'")
 	c.MarkFlagsOneRequired("emissivity", "reflected", "scale", "offset", "unit", "span", "region", "difference", "remove", "reference-frame", "keep")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		e, err := fetch[frame.Eye](c, eyePath(args[0]))
+		e, err := ask(c, api.GetEye, api.DevicePath{Device: args[0]})
 		if err != nil {
 			return err
 		}
@@ -66,7 +63,7 @@ A new region tells of the frames that are there already; what has been told of a
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPut, eyePath(args[0]), e, &e); err != nil {
+		if err := s.Call(c.Context(), api.PutEye.At(args[0]), e, &e); err != nil {
 			return err
 		}
 		return show(c, e, func(w io.Writer) { printEye(w, args[0], &e) })
@@ -187,7 +184,7 @@ func nearestReference(c *cobra.Command, f *pflag.FlagSet, device string, e *fram
 	if err != nil {
 		return err
 	}
-	answer, err := s.Fetch(c.Context(), framesPath(device)+"/"+url.PathEscape(at.String())+".csv", nil)
+	answer, err := s.Fetch(c.Context(), api.GetFrame.At(device, at.String()+".csv"), nil)
 	if err != nil {
 		return err
 	}

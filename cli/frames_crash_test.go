@@ -6,13 +6,13 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/http"
-	"net/url"
 	"slices"
 	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
@@ -35,9 +35,9 @@ func camera(t *testing.T, to *client.Client, count *atomic.Int64, stop <-chan st
 		}
 		last = max(last+1, measure.InstantOf(time.Now()))
 		body := fmt.Appendf(nil, "20,20,20\n20,%v,20\n", warm)
-		path := "/api/v1/intake/frames?at=" + url.QueryEscape(last.String())
+		at := api.SendFrame.At().Asking("at", last)
 		for end := time.Now().Add(40 * time.Second); ; time.Sleep(20 * time.Millisecond) {
-			err := to.SendAs(context.Background(), path, frame.CSV, "", body)
+			err := to.SendAs(context.Background(), at, frame.CSV, "", body)
 			if err == nil {
 				acked = append(acked, measure.Reading{At: last, Value: warm})
 				count.Add(1)
@@ -61,7 +61,7 @@ func TestFramesOutliveKills(t *testing.T) {
 	d := p.start(env, args...)
 	p.login(d.URL, "o@b.example", "a long secret")
 	to := &client.Client{URL: d.URL, Token: get[struct{ Key string }](p, "device", "add", "eye").Key, HTTP: &http.Client{Timeout: 10 * time.Second}}
-	if err := to.SendAs(context.Background(), "/api/v1/intake/frames", frame.CSV, "", []byte("20,20,20\n20,20,20\n")); err != nil {
+	if err := to.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "", []byte("20,20,20\n20,20,20\n")); err != nil {
 		t.Fatal(err)
 	}
 	p.must("asset", "add", "kiln", "--signal", "eye")

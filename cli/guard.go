@@ -4,8 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -13,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
@@ -190,7 +189,7 @@ func guardAddCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return saveGuard(c, http.MethodPost, "/api/v1/guards", g, watch)
+		return saveGuard(c, api.AddGuard.At(), g, watch)
 	}
 	return c
 }
@@ -247,7 +246,7 @@ func readWatch(c *cobra.Command, signal string) (*derive.Recipe, error) {
 	return r, nil
 }
 
-func saveGuard(c *cobra.Command, method, path string, g alarm.Guard, watch *derive.Recipe) error {
+func saveGuard(c *cobra.Command, at api.Place, g alarm.Guard, watch *derive.Recipe) error {
 	s, err := service()
 	if err != nil {
 		return err
@@ -257,7 +256,7 @@ func saveGuard(c *cobra.Command, method, path string, g alarm.Guard, watch *deri
 	if watch != nil {
 		body["watch"] = watch
 	}
-	if err := s.Do(c.Context(), method, path, body, &out); err != nil {
+	if err := s.Call(c.Context(), at, body, &out); err != nil {
 		return err
 	}
 	seen, err := seenSignals(c, s)
@@ -344,12 +343,12 @@ func (see seen) rung(g alarm.Guard, r *alarm.Rung, of string) string {
 }
 
 func guardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	return names(c, "/api/v1/guards", func(g alarm.Guard) string { return g.Name })
+	return names(c, api.ListGuards.At(), func(g alarm.Guard) string { return g.Name })
 }
 
 // guardNamed fetches a guard by its name.
 func guardNamed(c *cobra.Command, name string) (alarm.Guard, error) {
-	all, err := fetch[[]alarm.Guard](c, "/api/v1/guards")
+	all, err := ask(c, api.ListGuards, api.None{})
 	if err != nil {
 		return alarm.Guard{}, err
 	}
@@ -379,7 +378,7 @@ func guardSetCommand() *cobra.Command {
 		if err := readWords(c, &g.Templates); err != nil {
 			return err
 		}
-		return saveGuard(c, http.MethodPut, "/api/v1/guards/"+url.PathEscape(args[0]), g, nil)
+		return saveGuard(c, api.PutGuard.At(args[0]), g, nil)
 	}
 	c.ValidArgsFunction = guardNames
 	return c

@@ -3,10 +3,10 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/url"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 )
 
@@ -14,7 +14,7 @@ func guardListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All guards", Args: exactly(), Example: "  jaunty guard list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]alarm.Guard](c, "/api/v1/guards")
+			all, err := ask(c, api.ListGuards, api.None{})
 			if err != nil {
 				return err
 			}
@@ -39,7 +39,7 @@ func guardRemoveCommand() *cobra.Command {
 		Use: "remove GUARD", Short: "Remove a guard; its standing alarm is over", Args: exactly("GUARD"), ValidArgsFunction: guardNames,
 		Example: "  jaunty guard remove greenhouse-door-temp-above-30",
 		RunE: func(c *cobra.Command, args []string) error {
-			return remove(c, "guard", args[0], "/api/v1/guards/"+url.PathEscape(args[0]))
+			return remove(c, "guard", args[0], api.RemoveGuard.At(args[0]))
 		},
 	}
 }
@@ -53,7 +53,7 @@ func guardShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			record, err := fetch[alarm.Record](c, "/api/v1/guards/"+url.PathEscape(args[0])+"/record")
+			record, err := ask(c, api.GetRecord, api.GetRecordIn{GuardPath: api.GuardPath{Guard: args[0]}})
 			if err != nil {
 				return err
 			}

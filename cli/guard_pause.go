@@ -3,18 +3,17 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 )
 
 // guardAct is a command that does something to one guard and describes it then.
-func guardAct(c *cobra.Command, method, place string, body func(c *cobra.Command) (any, error)) *cobra.Command {
+func guardAct(c *cobra.Command, op *api.Operation, body func(c *cobra.Command) (any, error)) *cobra.Command {
 	c.Args, c.ValidArgsFunction = exactly("GUARD"), guardNames
 	c.RunE = func(c *cobra.Command, args []string) error {
 		order, err := body(c)
@@ -26,7 +25,7 @@ func guardAct(c *cobra.Command, method, place string, body func(c *cobra.Command
 			return err
 		}
 		var g alarm.Guard
-		if err := s.Do(c.Context(), method, "/api/v1/guards/"+url.PathEscape(args[0])+place, order, &g); err != nil {
+		if err := s.Call(c.Context(), op.At(args[0]), order, &g); err != nil {
 			return err
 		}
 		see, err := seenSignals(c, s)
@@ -55,7 +54,7 @@ func guardShelveCommand() *cobra.Command {
 	}
 	c.Flags().String("for", "", "how long, like 2h or 1d; a minute to 30 days")
 	c.Flags().String("why", "", "why")
-	return guardAct(c, http.MethodPut, "/shelf", func(c *cobra.Command) (any, error) {
+	return guardAct(c, api.ShelveGuard.Operation, func(c *cobra.Command) (any, error) {
 		text, _ := c.Flags().GetString("for")
 		length, err := measure.ParseDuration(text)
 		if err != nil || text == "" {
@@ -70,17 +69,17 @@ func guardShelveCommand() *cobra.Command {
 }
 
 func guardUnshelveCommand() *cobra.Command {
-	return guardAct(&cobra.Command{Use: "unshelve GUARD", Short: "End the shelving of a guard; what stands is told", Example: "  jaunty guard unshelve fog-pump-busy"}, http.MethodDelete, "/shelf", nothing)
+	return guardAct(&cobra.Command{Use: "unshelve GUARD", Short: "End the shelving of a guard; what stands is told", Example: "  jaunty guard unshelve fog-pump-busy"}, api.UnshelveGuard.Operation, nothing)
 }
 
 func guardDisableCommand() *cobra.Command {
 	c := &cobra.Command{Use: "disable GUARD", Short: "Take a guard out of service: it does not look", Example: "  jaunty guard disable pond-oxygen-low --why 'The probe is away for repair'"}
 	c.Flags().String("why", "", "why")
-	return guardAct(c, http.MethodPut, "/out-of-service", func(c *cobra.Command) (any, error) { return why(c) })
+	return guardAct(c, api.GuardOutOfService.Operation, func(c *cobra.Command) (any, error) { return why(c) })
 }
 
 func guardEnableCommand() *cobra.Command {
-	return guardAct(&cobra.Command{Use: "enable GUARD", Short: "Put a guard back into service", Example: "  jaunty guard enable pond-oxygen-low"}, http.MethodDelete, "/out-of-service", nothing)
+	return guardAct(&cobra.Command{Use: "enable GUARD", Short: "Put a guard back into service", Example: "  jaunty guard enable pond-oxygen-low"}, api.GuardInService.Operation, nothing)
 }
 
 func guardMissedCommand() *cobra.Command {
@@ -104,7 +103,7 @@ func guardMissedCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/guards/"+url.PathEscape(args[0])+"/missed", body, nil); err != nil {
+		if err := s.Call(c.Context(), api.SayMissed.At(args[0]), body, nil); err != nil {
 			return err
 		}
 		return show(c, map[string]string{"missed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "It is noted that guard %s missed something.\n", args[0]) })

@@ -11,11 +11,11 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/limit"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
-	"jauntylark/server"
 )
 
 func guardReplayCommand() *cobra.Command {
@@ -68,7 +68,7 @@ func replayGuard(c *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	order := server.ReplayOrder{Guard: g, Since: &span.From}
+	order := api.ReplayOrder{Guard: g, Since: &span.From}
 	order.WithEvents, _ = c.Flags().GetBool("as-it-was")
 	if until, _ := c.Flags().GetString("until"); until != "" || !order.WithEvents {
 		order.Until = &span.Until
@@ -80,8 +80,8 @@ func replayGuard(c *cobra.Command, args []string) error {
 	}{Alarms: []alarm.Occurrence{}}
 	words := ""
 	progress := isTerminal(os.Stderr)
-	err = s.Lines(c.Context(), "/api/v1/replays", order, func(line []byte) error {
-		var l server.ReplayLine
+	err = s.Lines(c.Context(), api.Replay.At(), order, func(line []byte) error {
+		var l api.ReplayLine
 		if err := json.Unmarshal(line, &l); err != nil {
 			return err
 		}
@@ -146,7 +146,7 @@ func guardLimitsCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		shape, err := fetch[limit.Shape](c, "/api/v1/signals/"+args[0]+"/limits?"+url.Values{"since": {span.From.String()}, "until": {span.Until.String()}}.Encode())
+		shape, err := fetch[limit.Shape](c, api.GetLimits.At(parts(args[0])).Raw(url.Values{"since": {span.From.String()}, "until": {span.Until.String()}}.Encode()))
 		if err != nil {
 			return err
 		}

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/store/storetest"
 )
@@ -24,7 +25,7 @@ func TestTwoProcessesOfWhichOneIsKilled(t *testing.T) {
 	processes := []*daemon{begin(0), begin(1)}
 	p.login(processes[0].URL, "o@b.example", "a long secret")
 	var signedIn struct{ Token string }
-	if err := (&client.Client{URL: processes[0].URL, HTTP: http.DefaultClient}).Do(t.Context(), http.MethodPost, "/api/v1/tokens",
+	if err := (&client.Client{URL: processes[0].URL, HTTP: http.DefaultClient}).Call(t.Context(), api.CreateToken.At(),
 		map[string]string{"email": "o@b.example", "password": "a long secret"}, &signedIn); err != nil {
 		t.Fatal(err)
 	}
@@ -48,8 +49,8 @@ func TestTwoProcessesOfWhichOneIsKilled(t *testing.T) {
 		processes[i].stop(syscall.SIGKILL)
 		if kill%3 == 1 { // by the process that is left, or not at all
 			s := &client.Client{URL: processes[1-i].URL, Token: signedIn.Token, HTTP: http.DefaultClient}
-			_ = s.Do(t.Context(), http.MethodPut, "/api/v1/guards/one/out-of-service", map[string]string{"why": "a test"}, nil)
-			_ = s.Do(t.Context(), http.MethodDelete, "/api/v1/guards/one/out-of-service", nil, nil)
+			_ = s.Call(t.Context(), api.GuardOutOfService.At("one"), map[string]string{"why": "a test"}, nil)
+			_ = s.Call(t.Context(), api.GuardInService.At("one"), nil, nil)
 		}
 		time.Sleep(time.Duration(rand.IntN(300)) * time.Millisecond)
 		processes[i] = begin(i)

@@ -19,8 +19,8 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"jauntylark/api"
 	"jauntylark/core/site"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -56,7 +56,7 @@ func TestAHistoryByHand(t *testing.T) {
 	if out := p.must("import", file, "--device", "cellar", "--zone", "UTC", "--column", "T1 (°C)=air:Cel", "--yes"); !strings.Contains(out, "14000 were added") {
 		t.Error(out)
 	}
-	figures := get[[]server.PeriodFigures](p, "reading", "list", "cellar/air", "--since", "10d", "--every", "1d")
+	figures := get[[]api.PeriodFigures](p, "reading", "list", "cellar/air", "--since", "10d", "--every", "1d")
 	n := 0
 	for _, f := range figures {
 		n += f.Count
@@ -78,7 +78,7 @@ func TestAHistoryByHand(t *testing.T) {
 			t.Errorf("%s: %.20q %v", suffix, got, err)
 		}
 	}
-	if s := get[server.Storage](p, "storage", "show"); s.Readings != 14_000 {
+	if s := get[api.Storage](p, "storage", "show"); s.Readings != 14_000 {
 		t.Errorf("%+v", s)
 	}
 	if out := p.must("storage", "show"); !strings.Contains(out, "At this rate a year adds") || !strings.Contains(out, "cellar/air") {
@@ -171,7 +171,7 @@ func TestAnExportOverABadLine(t *testing.T) {
 	budget.Store(1 << 50)
 	proxy := httputil.NewSingleHostReverseProxy(target)
 	proxy.ModifyResponse = func(r *http.Response) error {
-		if r.Request.URL.Path == "/api/v1/export" && r.StatusCode == http.StatusOK {
+		if r.Request.URL.Path == api.ExportReadings.At().Path && r.StatusCode == http.StatusOK {
 			r.Body = &cutBody{r.Body, budget.Load()}
 		}
 		return nil

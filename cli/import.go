@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -15,10 +14,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/exchange"
-	"jauntylark/server"
 )
 
 func importCommand() *cobra.Command {
@@ -64,11 +63,8 @@ was cut off can be done again: nothing is stored twice. An archive of a site goe
 
 func importSite(c *cobra.Command, s *client.Client, file *os.File) error {
 	bar := newProgress(c, file.Name())
-	var got struct {
-		Site     string `json:"site"`
-		Readings string `json:"readings"`
-	}
-	err := s.Upload(c.Context(), "/api/v1/archive", "application/gzip", io.TeeReader(file, bar), &got)
+	var got api.Restored
+	err := s.Upload(c.Context(), api.PutArchive.At(), api.ArchiveType, io.TeeReader(file, bar), &got)
 	bar.end()
 	if err != nil {
 		return err
@@ -83,15 +79,14 @@ func importFile(c *cobra.Command, s *client.Client, file *os.File) error {
 	device, _ := f.GetString("device")
 	bar := newProgress(c, file.Name())
 	query := url.Values{"name": {filepath.Base(file.Name())}, "device": {device}}
-	var job server.ImportJob
-	err := s.Upload(c.Context(), "/api/v1/imports?"+query.Encode(), "application/octet-stream", io.TeeReader(file, bar), &job)
+	var job api.ImportJob
+	err := s.Upload(c.Context(), api.BringImport.At().Raw(query.Encode()), "application/octet-stream", io.TeeReader(file, bar), &job)
 	bar.end()
 	if err != nil {
 		return err
 	}
-	place := "/api/v1/imports/" + job.ID
-	defer func() { _ = s.Do(c.Context(), http.MethodDelete, place, nil, nil) }()
-	order := server.ImportOrder{Layout: job.Layout}
+	defer func() { _ = s.Call(c.Context(), api.EndImport.At(job.ID), nil, nil) }()
+	order := api.ImportOrder{Layout: job.Layout}
 	order.Try, _ = f.GetBool("try")
 	order.Replace, _ = f.GetBool("replace")
 	if err := adjust(c, &order.Layout); err != nil {
@@ -107,10 +102,10 @@ func importFile(c *cobra.Command, s *client.Client, file *os.File) error {
 	if err := agreed(c, &order); err != nil {
 		return err
 	}
-	if err := s.Do(c.Context(), http.MethodPost, place+"/run", order, &job); err != nil {
+	if err := s.Call(c.Context(), api.RunImport.At(job.ID), order, &job); err != nil {
 		return err
 	}
-	if job, err = waitForImport(c, s, place); err != nil {
+	if job, err = waitForImport(c, s, job.ID); err != nil {
 		return err
 	}
 	if job.State == "failed" {
@@ -194,7 +189,7 @@ func printLayout(w io.Writer, l *exchange.Layout, first [][]string) {
 }
 
 // agreed asks whether the columns are right, where somebody is there to ask.
-func agreed(c *cobra.Command, o *server.ImportOrder) error {
+func agreed(c *cobra.Command, o *api.ImportOrder) error {
 	yes, _ := c.Flags().GetBool("yes")
 	in, ok := c.InOrStdin().(*os.File)
 	if yes || o.Try || o.Layout.Format != exchange.CSV || !ok || !isTerminal(in) {
@@ -208,11 +203,11 @@ func agreed(c *cobra.Command, o *server.ImportOrder) error {
 	return nil
 }
 
-func waitForImport(c *cobra.Command, s *client.Client, place string) (job server.ImportJob, err error) {
+func waitForImport(c *cobra.Command, s *client.Client, id string) (job api.ImportJob, err error) {
 	bar := newProgress(c, "")
 	defer bar.end()
 	for {
-		if err := s.Do(c.Context(), http.MethodGet, place, nil, &job); err != nil {
+		if err := s.Call(c.Context(), api.GetImport.At(id), nil, &job); err != nil {
 			return job, err
 		}
 		if job.State != "running" && job.State != "trying" {
@@ -229,7 +224,7 @@ func waitForImport(c *cobra.Command, s *client.Client, place string) (job server
 	}
 }
 
-func printOutcome(w io.Writer, job *server.ImportJob, try bool) {
+func printOutcome(w io.Writer, job *api.ImportJob, try bool) {
 	o, verb := job.Outcome, "were"
 	if try {
 		verb = "would be"

@@ -4,33 +4,29 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
 
-const interlocksPath = "/api/v1/interlocks"
-
 func interlockCommand() *cobra.Command {
 	return group("interlock", "What drives outputs", interlockAddCommand(), interlockSetCommand(), interlockListCommand(), interlockShowCommand(), interlockReplayCommand(), interlockResetCommand(), interlockRemoveCommand())
 }
-
-func interlockPath(name string) string { return interlocksPath + "/" + url.PathEscape(name) }
 
 func interlockNames(c *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if len(args) > 0 {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
-	return names(c, interlocksPath, func(i drive.Interlock) string { return i.Name })
+	return names(c, api.ListInterlocks.At(), func(i drive.Interlock) string { return i.Name })
 }
 
 // driverFlags are those that say what drives an output: one of them goes into an interlock.
@@ -213,7 +209,7 @@ func interlockSetCommand() *cobra.Command {
 func interlockNamed(c *cobra.Command, name string) (i drive.Interlock, err error) {
 	s, err := service()
 	if err == nil {
-		err = s.Do(c.Context(), http.MethodGet, interlockPath(name), nil, &i)
+		err = s.Call(c.Context(), api.GetInterlock.At(name), nil, &i)
 	}
 	return i, err
 }
@@ -223,7 +219,7 @@ func saveInterlock(c *cobra.Command, i drive.Interlock) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Do(c.Context(), http.MethodPut, interlockPath(i.Name), i, &i); err != nil {
+	if err := s.Call(c.Context(), api.PutInterlock.At(i.Name), i, &i); err != nil {
 		return err
 	}
 	blindTo := []string{}
@@ -231,8 +227,8 @@ func saveInterlock(c *cobra.Command, i drive.Interlock) error {
 		var signal site.Signal
 		var device site.Device
 		name, _, _ := strings.Cut(path, "/")
-		if s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path, nil, &signal) == nil && signal.Interval == 0 &&
-			s.Do(c.Context(), http.MethodGet, devicesPath+"/"+url.PathEscape(name), nil, &device) == nil && device.Interval == 0 && signal.MadeOf == "" {
+		if s.Call(c.Context(), api.GetSignal.At(parts(path)), nil, &signal) == nil && signal.Interval == 0 &&
+			s.Call(c.Context(), api.GetDevice.At(name), nil, &device) == nil && device.Interval == 0 && signal.MadeOf == "" {
 			blindTo = append(blindTo, path)
 		}
 	}
@@ -258,7 +254,7 @@ func interlockSays(i *drive.Interlock) string {
 func listInterlocks(c *cobra.Command) (locks []drive.Interlock, err error) {
 	s, err := service()
 	if err == nil {
-		err = s.Do(c.Context(), http.MethodGet, interlocksPath, nil, &locks)
+		err = s.Call(c.Context(), api.ListInterlocks.At(), nil, &locks)
 	}
 	return locks, err
 }
@@ -319,8 +315,8 @@ func interlockResetCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var i drive.Interlock
-		if err := s.Do(c.Context(), http.MethodPost, interlockPath(args[0])+"/reset", nil, &i); err != nil {
+		i, err := client.Do(c.Context(), s, api.ResetInterlock, api.InterlockPath{Interlock: args[0]})
+		if err != nil {
 			return err
 		}
 		return show(c, i, func(w io.Writer) { fmt.Fprintln(w, interlockSays(&i)) })
@@ -331,7 +327,7 @@ func interlockResetCommand() *cobra.Command {
 func interlockRemoveCommand() *cobra.Command {
 	c := &cobra.Command{Use: "remove NAME", Short: "Remove an interlock; its output does what is asked of it otherwise", Args: exactly("NAME"), ValidArgsFunction: interlockNames, Example: "  jaunty interlock remove shed-extractor"}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		return remove(c, "interlock", args[0], interlockPath(args[0]))
+		return remove(c, "interlock", args[0], api.RemoveInterlock.At(args[0]))
 	}
 	return c
 }

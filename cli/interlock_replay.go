@@ -3,11 +3,11 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 )
@@ -55,7 +55,7 @@ alarms are those that guards would raise as they are now.`,
 		}
 		var tried drive.Tried
 		order := map[string]any{"interlock": i, "from": span.From, "until": span.Until}
-		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/interlock-trials", order, &tried); err != nil {
+		if err := s.Call(c.Context(), api.TryInterlock.At(), order, &tried); err != nil {
 			return err
 		}
 		return show(c, tried, func(w io.Writer) { printTried(w, &o, tried, span.From, span.Until) })

@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"strconv"
 	"strings"
@@ -11,6 +10,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
+	"jauntylark/core/act"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
@@ -42,12 +44,12 @@ func journalListCommand() *cobra.Command {
 		if *limit < 1 || *limit > 1000 {
 			return misused("--limit %d is not 1 to 1000", *limit)
 		}
-		path := "/api/v1/journal"
+		at := api.ListJournal.At()
 		if of, _ := f.GetString("asset"); of != "" {
 			if len(args) > 0 {
 				return misused("--asset takes no words to look for")
 			}
-			path = assetPath(of) + "/journal"
+			at = api.ListAssetJournal.At(of)
 		}
 		query := url.Values{"limit": {strconv.Itoa(*limit)}, "words": {strings.Join(args, " ")}}
 		for _, name := range []string{"device", "kind", "severity"} {
@@ -62,7 +64,7 @@ func journalListCommand() *cobra.Command {
 		if since != nil {
 			query.Set("since", since.String())
 		}
-		entries, err := fetch[[]site.Entry](c, path+"?"+query.Encode())
+		entries, err := fetch[[]site.Entry](c, at.Raw(query.Encode()))
 		if err != nil {
 			return err
 		}
@@ -88,7 +90,7 @@ An asset's standing notes, in Markdown, are set with 'jaunty asset set NAME --no
 	_ = c.RegisterFlagCompletionFunc("signal", signalPaths)
 	_ = c.RegisterFlagCompletionFunc("asset", assetNames)
 	c.RunE = func(c *cobra.Command, args []string) (err error) {
-		n := pipeline.Note{Text: args[0], Of: *device + *signal}
+		n := act.Note{Text: args[0], Of: *device + *signal}
 		if *of != "" {
 			n.Of = pipeline.AssetSubject(*of)
 		}
@@ -99,7 +101,7 @@ An asset's standing notes, in Markdown, are set with 'jaunty asset set NAME --no
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/journal", n, nil); err != nil {
+		if _, err := client.Do(c.Context(), s, api.WriteNote, api.With(n)); err != nil {
 			return err
 		}
 		return show(c, n, func(w io.Writer) { fmt.Fprintln(w, "It is in the journal.") })

@@ -4,8 +4,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"os"
 	"strconv"
 	"strings"
@@ -13,22 +11,22 @@ import (
 	"github.com/goccy/go-yaml"
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/server"
 )
 
-const kitsPath = "/api/v1/kits"
-
 func kitCommand() *cobra.Command {
-	return group("kit", "Reusable descriptions of one sort of device", kitListCommand(), kitShowCommand(), kitAddCommand(), kitSetCommand(), kitApplyCommand(), removeCommand("kit", kitsPath, kitNames), kitSchemaCommand())
+	return group("kit", "Reusable descriptions of one sort of device", kitListCommand(), kitShowCommand(), kitAddCommand(), kitSetCommand(), kitApplyCommand(), removeCommand("kit", api.RemoveKit.Operation, kitNames), kitSchemaCommand())
 }
 
 func kitListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All kits", Args: exactly(), Example: "  jaunty kit list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			kits, err := fetch[[]site.Kit](c, kitsPath)
+			kits, err := ask(c, api.ListKits, api.None{})
 			if err != nil {
 				return err
 			}
@@ -47,7 +45,7 @@ func kitShowCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "show NAME", Short: "One kit as YAML, which kit set reads", Args: exactly("NAME"), ValidArgsFunction: kitNames, Example: "  jaunty kit show pond-probe > pond-probe.yaml",
 		RunE: func(c *cobra.Command, args []string) error {
-			k, err := fetch[site.Kit](c, kitsPath+"/"+args[0])
+			k, err := ask(c, api.GetKit, api.KitPath{Kit: args[0]})
 			if err != nil {
 				return err
 			}
@@ -70,12 +68,6 @@ func kitYAML(k site.Kit) (string, error) {
 	return string(text), err
 }
 
-// savedKit is a kit that was saved, with what it would change.
-type savedKit struct {
-	Kit    site.Kit         `json:"kit"`
-	Offers []site.KitChange `json:"offers"`
-}
-
 func kitAddCommand() *cobra.Command {
 	c := &cobra.Command{Use: "add NAME", Short: "Make a kit of a device as it is", Args: exactly("NAME"), Example: "  jaunty kit add pond-probe --device pond"}
 	device := c.Flags().String("device", "", "the device that it is to describe")
@@ -86,8 +78,8 @@ func kitAddCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var out savedKit
-		if err := s.Do(c.Context(), http.MethodPost, kitsPath+"/"+args[0]+"/from-device", map[string]string{"device": *device}, &out); err != nil {
+		out, err := client.Do(c.Context(), s, api.KitFromDevice, api.KitFromDeviceIn{KitPath: api.KitPath{Kit: args[0]}, Body: api.KitSource{Device: *device}})
+		if err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) { tellSaved(w, out) })
@@ -95,7 +87,7 @@ func kitAddCommand() *cobra.Command {
 	return c
 }
 
-func tellSaved(w io.Writer, out savedKit) {
+func tellSaved(w io.Writer, out api.SavedKit) {
 	fmt.Fprintf(w, "Kit %s is saved: %s, %s, %s.\n", out.Kit.Name, measure.Count(len(out.Kit.Signals), "signal", "signals"), measure.Count(len(out.Kit.Guards), "guard", "guards"), measure.Count(len(out.Kit.Outputs), "output", "outputs"))
 	if len(out.Offers) == 0 {
 		return
@@ -138,8 +130,8 @@ Schema of the file.`,
 		if err != nil {
 			return err
 		}
-		var out savedKit
-		if err := s.Do(c.Context(), http.MethodPut, kitsPath+"/"+url.PathEscape(k.Name), k, &out); err != nil {
+		out, err := client.Do(c.Context(), s, api.PutKit, api.PutKitIn{KitPath: api.KitPath{Kit: k.Name}, Body: k})
+		if err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) { tellSaved(w, out) })
@@ -183,10 +175,9 @@ func kitApplyCommand() *cobra.Command {
 		}
 		var changes []site.KitChange
 		if *try {
-			query := url.Values{"device": args[1:]}
-			err = s.Do(c.Context(), http.MethodGet, kitsPath+"/"+args[0]+"/changes?"+query.Encode(), nil, &changes)
+			changes, err = client.Do(c.Context(), s, api.KitChanges, api.KitChangesIn{KitPath: api.KitPath{Kit: args[0]}, Devices: args[1:]})
 		} else {
-			err = s.Do(c.Context(), http.MethodPost, kitsPath+"/"+args[0]+"/apply", map[string][]string{"devices": args[1:]}, &changes)
+			changes, err = client.Do(c.Context(), s, api.ApplyKit, api.ApplyKitIn{KitPath: api.KitPath{Kit: args[0]}, Body: api.KitApplication{Devices: args[1:]}})
 		}
 		if err != nil {
 			return err

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -13,9 +12,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
-	"jauntylark/core/measure"
-	"jauntylark/core/site"
 )
 
 // login is what 'jaunty login' keeps.
@@ -53,20 +51,22 @@ func service() (*client.Client, error) {
 	return &client.Client{URL: kept.URL, Token: kept.Token}, nil
 }
 
-// fetch gets what the service has at path.
-func fetch[T any](c *cobra.Command, path string) (out T, err error) {
+// fetch gets what the service answers with at a place.
+func fetch[T any](c *cobra.Command, at api.Place) (out T, err error) {
 	s, err := service()
 	if err == nil {
-		err = s.Do(c.Context(), http.MethodGet, path, nil, &out)
+		err = s.Call(c.Context(), at, nil, &out)
 	}
 	return out, err
 }
 
-// token is what the service answers to credentials.
-type token struct {
-	Token     string          `json:"token"`
-	ExpiresAt measure.Instant `json:"expires_at"`
-	Person    site.Person     `json:"person"`
+// ask asks for an operation and gives its answer.
+func ask[In, Out any](c *cobra.Command, op api.Op[In, Out], in In) (out Out, err error) {
+	s, err := service()
+	if err == nil {
+		out, err = client.Do(c.Context(), s, op, in)
+	}
+	return out, err
 }
 
 func loginCommand() *cobra.Command {
@@ -91,9 +91,9 @@ standard input. The token that comes back is kept in $XDG_CONFIG_HOME/jaunty, re
 			}
 		}
 		kept := login{URL: strings.TrimRight(args[0], "/"), Email: *user}
-		var got token
 		at := client.Client{URL: kept.URL}
-		if err := at.Do(c.Context(), http.MethodPost, "/api/v1/tokens", map[string]string{"email": *user, "password": password}, &got); err != nil {
+		got, err := client.Do(c.Context(), &at, api.CreateToken, api.With(api.Credentials{Email: *user, Password: password}))
+		if err != nil {
 			return err
 		}
 		kept.Token = got.Token
@@ -134,7 +134,7 @@ func logoutCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			gone := s.Do(c.Context(), http.MethodDelete, "/api/v1/session", nil, nil)
+			_, gone := client.Do(c.Context(), s, api.SignOut, api.None{})
 			path, err := loginFile()
 			if err == nil {
 				err = os.Remove(path)

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
@@ -13,11 +12,11 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
-	"jauntylark/server"
 )
 
 func noticeCommand() *cobra.Command {
@@ -49,7 +48,7 @@ func noticeListCommand() *cobra.Command {
 				query.Set(name, value)
 			}
 		}
-		notices, err := fetch[[]server.NoticeStory](c, "/api/v1/notices?"+query.Encode())
+		notices, err := fetch[[]api.NoticeStory](c, api.ListNotices.At().Raw(query.Encode()))
 		if err != nil {
 			return err
 		}
@@ -68,7 +67,7 @@ func noticeListCommand() *cobra.Command {
 // attemptsShown is how many attempts at a notice people see, the newest.
 const attemptsShown = 5
 
-func printNotice(w io.Writer, n *server.NoticeStory) {
+func printNotice(w io.Writer, n *api.NoticeStory) {
 	to := n.Address
 	if n.Contact != "" {
 		to = n.Contact + " (" + n.Address + ")"
@@ -118,7 +117,7 @@ func waitForNotices(c *cobra.Command, s *client.Client, contact string, ids []in
 	defer cancel()
 	for {
 		var all []roster.Notice
-		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/notices?limit=100&contact="+url.QueryEscape(contact), nil, &all); err != nil {
+		if err := s.Call(c.Context(), api.ListNotices.At().Asking("limit", "100", "contact", contact), nil, &all); err != nil {
 			return nil, err
 		}
 		all = slices.DeleteFunc(all, func(n roster.Notice) bool { return !slices.Contains(ids, n.ID) })
@@ -146,7 +145,7 @@ func noticePreviewCommand() *cobra.Command {
 	f.String("long", "", "all of it, a Mustache template")
 	completeFrom(c, "on", roster.TemplateKinds...)
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		order := server.PreviewOrder{}
+		order := api.PreviewOrder{}
 		order.On, _ = f.GetString("on")
 		order.Alarm, _ = f.GetInt64("alarm")
 		short, _ := f.GetString("short")
@@ -158,8 +157,8 @@ func noticePreviewCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var out server.Previewed
-		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/previews", order, &out); err != nil {
+		out, err := client.Do(c.Context(), s, api.PreviewNotice, api.With(order))
+		if err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
@@ -191,7 +190,7 @@ func carrierCommand() *cobra.Command {
 	list := &cobra.Command{
 		Use: "list", Short: "Whether each carrier is on and works", Args: exactly(), Example: "  jaunty carrier list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]server.CarrierNow](c, "/api/v1/carriers")
+			all, err := ask(c, api.ListCarriers, api.None{})
 			if err != nil {
 				return err
 			}

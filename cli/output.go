@@ -4,39 +4,35 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"strings"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"jauntylark/api"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/server"
 )
-
-const outputsPath = "/api/v1/outputs"
 
 func outputCommand() *cobra.Command {
 	return group("output", "What devices can switch or set", outputAddCommand(), outputSetCommand(), outputListCommand(), outputShowCommand(), outputDriveCommand(), outputReleaseCommand(), outputResetCommand(),
 		outputRemoveCommand(), allSafeCommand(), resumeCommand())
 }
 
-// outputPath is the place of an output in the API.
-func outputPath(path string) (string, error) {
+// outputParts are the parts of DEVICE/OUTPUT.
+func outputParts(path string) ([]string, error) {
 	device, name, err := site.SplitPath(path)
 	if err != nil {
-		return "", wrongUse{fmt.Errorf("%q is no DEVICE/OUTPUT", path)}
+		return nil, wrongUse{fmt.Errorf("%q is no DEVICE/OUTPUT", path)}
 	}
-	return outputsPath + "/" + url.PathEscape(device) + "/" + url.PathEscape(name), nil
+	return []string{device, name}, nil
 }
 
 func outputPaths(c *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
-	var list server.OutputList
+	var list api.OutputList
 	s, err := service()
-	if len(args) > 0 || err != nil || s.Do(c.Context(), http.MethodGet, outputsPath, nil, &list) != nil {
+	if len(args) > 0 || err != nil || s.Call(c.Context(), api.ListOutputs.At(), nil, &list) != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 	var paths []string
@@ -153,7 +149,7 @@ prints code that does all of this.`,
 	outputFlags(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		var found drive.Output
-		path, err := outputPath(args[0])
+		path, err := outputParts(args[0])
 		if err != nil {
 			return err
 		}
@@ -161,7 +157,7 @@ prints code that does all of this.`,
 		if err != nil {
 			return err
 		}
-		if s.Do(c.Context(), http.MethodGet, path, nil, &found) == nil {
+		if s.Call(c.Context(), api.GetOutput.At(path), nil, &found) == nil {
 			return fmt.Errorf("%s is there already; 'jaunty output set %s' changes it", args[0], args[0])
 		}
 		return saveOutput(c, path, drive.Spec{Kind: drive.KindSwitch})
@@ -183,7 +179,7 @@ func outputSetCommand() *cobra.Command {
 	return c
 }
 
-func saveOutput(c *cobra.Command, path string, spec drive.Spec) error {
+func saveOutput(c *cobra.Command, path []string, spec drive.Spec) error {
 	if err := readOutput(c.Flags(), &spec); err != nil {
 		return err
 	}
@@ -192,20 +188,20 @@ func saveOutput(c *cobra.Command, path string, spec drive.Spec) error {
 		return err
 	}
 	var o drive.Output
-	if err := s.Do(c.Context(), http.MethodPut, path, spec, &o); err != nil {
+	if err := s.Call(c.Context(), api.PutOutput.At(path), spec, &o); err != nil {
 		return err
 	}
 	return show(c, o, func(w io.Writer) { fmt.Fprintln(w, outputSays(&o)) })
 }
 
 // outputAt asks the service for an output.
-func outputAt(c *cobra.Command, of string) (path string, o drive.Output, err error) {
-	if path, err = outputPath(of); err != nil {
+func outputAt(c *cobra.Command, of string) (path []string, o drive.Output, err error) {
+	if path, err = outputParts(of); err != nil {
 		return path, o, err
 	}
 	s, err := service()
 	if err == nil {
-		err = s.Do(c.Context(), http.MethodGet, path, nil, &o)
+		err = s.Call(c.Context(), api.GetOutput.At(path), nil, &o)
 	}
 	return path, o, err
 }
@@ -282,10 +278,10 @@ func by(o *drive.Output) string {
 	return string(o.By)
 }
 
-func listOutputs(c *cobra.Command) (list server.OutputList, err error) {
+func listOutputs(c *cobra.Command) (list api.OutputList, err error) {
 	s, err := service()
 	if err == nil {
-		err = s.Do(c.Context(), http.MethodGet, outputsPath, nil, &list)
+		err = s.Call(c.Context(), api.ListOutputs.At(), nil, &list)
 	}
 	return list, err
 }
@@ -353,7 +349,7 @@ func outputRemoveCommand() *cobra.Command {
 				return err
 			}
 		}
-		return remove(c, "output", o.Path(), path)
+		return remove(c, "output", o.Path(), api.RemoveOutput.At(path))
 	}
 	return c
 }

@@ -5,16 +5,15 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
 	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/core/act"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
-	"jauntylark/pipeline"
-	"jauntylark/server"
 )
 
 func outputDriveCommand() *cobra.Command {
@@ -35,7 +34,7 @@ schedules, but not over safety interlocks and an emergency, and least times are 
 		if err != nil {
 			return err
 		}
-		h := pipeline.HandOrder{To: args[1]}
+		h := act.HandOrder{To: args[1]}
 		h.Why, _ = f.GetString("why")
 		h.Sure, _ = f.GetBool("yes")
 		if text, _ := f.GetString("for"); text != "" {
@@ -52,7 +51,7 @@ schedules, but not over safety interlocks and an emergency, and least times are 
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPut, path+"/hand", h, &o); err != nil {
+		if err := s.Call(c.Context(), api.SetOutput.At(path), h, &o); err != nil {
 			return err
 		}
 		return show(c, o, func(w io.Writer) { fmt.Fprintln(w, outputSays(&o)) })
@@ -74,18 +73,18 @@ func sure(c *cobra.Command, question string) (bool, error) {
 }
 
 func outputReleaseCommand() *cobra.Command {
-	return outputAct("release", "End a setting by hand", http.MethodDelete, "/hand")
+	return outputAct("release", "End a setting by hand", api.ReleaseOutput.Operation)
 }
 
 func outputResetCommand() *cobra.Command {
-	return outputAct("reset", "Reset all latched interlocks that hold an output, whose causes are gone", http.MethodPost, "/reset")
+	return outputAct("reset", "Reset all latched interlocks that hold an output, whose causes are gone", api.ResetOutput.Operation)
 }
 
 // outputAct is a command that does something to one output, and says how it stands then.
-func outputAct(verb, short, method, place string) *cobra.Command {
+func outputAct(verb, short string, op *api.Operation) *cobra.Command {
 	c := &cobra.Command{Use: verb + " DEVICE/OUTPUT", Short: short, Args: exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths, Example: "  jaunty output " + verb + " boiler-room/fan"}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		path, err := outputPath(args[0])
+		path, err := outputParts(args[0])
 		if err != nil {
 			return err
 		}
@@ -94,7 +93,7 @@ func outputAct(verb, short, method, place string) *cobra.Command {
 			return err
 		}
 		var o drive.Output
-		if err := s.Do(c.Context(), method, path+place, nil, &o); err != nil {
+		if err := s.Call(c.Context(), op.At(path), nil, &o); err != nil {
 			return err
 		}
 		return show(c, o, func(w io.Writer) { fmt.Fprintln(w, outputSays(&o)) })
@@ -111,7 +110,7 @@ func allSafeCommand() *cobra.Command {
 	c.Flags().Bool("yes", false, "you are sure")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		why, _ := c.Flags().GetString("why")
-		return emergency(c, http.MethodPut, "Put all outputs into their safe states?", map[string]any{"why": why, "sure": true})
+		return emergency(c, api.AllOutputsSafe.At(), "Put all outputs into their safe states?", api.EmergencyOrder{Why: why, Sure: true})
 	}
 	return c
 }
@@ -120,12 +119,12 @@ func resumeCommand() *cobra.Command {
 	c := &cobra.Command{Use: "resume", Short: "End an emergency: outputs do again what is asked of them", Args: exactly(), Example: "  jaunty output resume --yes"}
 	c.Flags().Bool("yes", false, "you are sure")
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		return emergency(c, http.MethodDelete, "Let all outputs do again what is asked of them?", nil)
+		return emergency(c, api.EndAllOutputsSafe.At(), "Let all outputs do again what is asked of them?", nil)
 	}
 	return c
 }
 
-func emergency(c *cobra.Command, method, question string, body any) error {
+func emergency(c *cobra.Command, at api.Place, question string, body any) error {
 	if yes, _ := c.Flags().GetBool("yes"); !yes {
 		if _, err := sure(c, question); err != nil {
 			return err
@@ -135,8 +134,8 @@ func emergency(c *cobra.Command, method, question string, body any) error {
 	if err != nil {
 		return err
 	}
-	var list server.OutputList
-	if err := s.Do(c.Context(), method, "/api/v1/emergency", body, &list); err != nil {
+	var list api.OutputList
+	if err := s.Call(c.Context(), at, body, &list); err != nil {
 		return err
 	}
 	return show(c, list, func(w io.Writer) {

@@ -3,12 +3,12 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/site"
 )
 
@@ -39,17 +39,14 @@ is made and told once.`,
 		if err != nil {
 			return err
 		}
-		body := map[string]string{"email": args[0], "role": *role, "name": *name}
+		body := api.NewPerson{Email: args[0], Role: site.Role(*role), Name: *name}
 		if *stdin {
-			if body["password"], err = readSecret(c, "Password for "+args[0]+": "); err != nil {
+			if body.Password, err = readSecret(c, "Password for "+args[0]+": "); err != nil {
 				return err
 			}
 		}
-		var out struct {
-			site.Person
-			Password string `json:"password,omitempty"`
-		}
-		if err := s.Do(c.Context(), http.MethodPost, "/api/v1/people", body, &out); err != nil {
+		out, err := client.Do(c.Context(), s, api.AddPerson, api.With(body))
+		if err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
@@ -75,7 +72,7 @@ func personListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "Who can sign in", Args: exactly(), Example: "  jaunty person list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			people, err := fetch[[]site.Person](c, "/api/v1/people")
+			people, err := ask(c, api.ListPeople, api.None{})
 			if err != nil {
 				return err
 			}
@@ -103,8 +100,8 @@ func personSetCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var out site.Person
-		if err := s.Do(c.Context(), http.MethodPut, "/api/v1/people/"+url.PathEscape(args[0])+"/role", map[string]string{"role": *role}, &out); err != nil {
+		out, err := client.Do(c.Context(), s, api.SetRole, api.SetRoleIn{Email: args[0], Body: api.RoleOrder{Role: site.Role(*role)}})
+		if err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) { fmt.Fprintf(w, "%s is now %s.\n", out.Email, out.Role) })
@@ -118,7 +115,7 @@ func personRemoveCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove EMAIL", Short: "Remove a person with all sessions and tokens", Args: exactly("EMAIL"), Example: "  jaunty person remove tadhg@hollowbrook.example",
 		RunE: func(c *cobra.Command, args []string) error {
-			return remove(c, "person", args[0], "/api/v1/people/"+url.PathEscape(args[0]))
+			return remove(c, "person", args[0], api.RemovePerson.At(args[0]))
 		},
 	}
 }

@@ -3,17 +3,15 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/url"
 	"os"
 	"path/filepath"
 	"strconv"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/board"
 )
-
-const picturesPath = "/api/v1/pictures"
 
 func pictureCommand() *cobra.Command {
 	return group("picture", "Pictures that boards show values on", pictureListCommand(), pictureAddCommand(), pictureRemoveCommand())
@@ -22,7 +20,7 @@ func pictureCommand() *cobra.Command {
 func pictureListCommand() *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "All pictures, newest first", Args: exactly(), Example: "  jaunty picture list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]board.Picture](c, picturesPath)
+			all, err := ask(c, api.ListPictures, api.None{})
 			if err != nil {
 				return err
 			}
@@ -55,7 +53,7 @@ func pictureAddCommand() *cobra.Command {
 			return err
 		}
 		var p board.Picture
-		if err := s.Upload(c.Context(), picturesPath+"?name="+url.QueryEscape(*title), "application/octet-stream", f, &p); err != nil {
+		if err := s.Upload(c.Context(), api.AddPicture.At().Asking("name", *title), "application/octet-stream", f, &p); err != nil {
 			return err
 		}
 		return show(c, p, func(w io.Writer) {
@@ -71,6 +69,6 @@ func pictureRemoveCommand() *cobra.Command {
 			if _, err := strconv.ParseInt(args[0], 10, 64); err != nil {
 				return misused("PICTURE %q is no number like 3", args[0])
 			}
-			return remove(c, "picture", args[0], picturesPath+"/"+args[0])
+			return remove(c, "picture", args[0], api.RemovePicture.At(args[0]))
 		}}
 }

@@ -12,6 +12,8 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
+
 	_ "github.com/jackc/pgx/v5/stdlib"
 
 	"jauntylark/server/servertest"
@@ -75,9 +77,9 @@ func TestReachingPeopleByCommands(t *testing.T) {
 		out, _, _ := p.exec(p.command(ctx, "drill", "start", "hot", "--for", "15s"))
 		drill <- out
 	}()
-	var text standin.Message
+	var text api.Message
 	storetest.Eventually(t, "the drill's text message", func() bool {
-		i := slices.IndexFunc(inbox.Messages(), func(m standin.Message) bool { return strings.HasPrefix(m.Text, "Drill: Warning: D temp is above 30.") })
+		i := slices.IndexFunc(inbox.Messages(), func(m api.Message) bool { return strings.HasPrefix(m.Text, "Drill: Warning: D temp is above 30.") })
 		if i >= 0 {
 			text = inbox.Messages()[i]
 		}
@@ -92,7 +94,7 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	}
 	p.must("send", "d/temp=31")
 	storetest.Eventually(t, "the mail", func() bool {
-		return slices.ContainsFunc(inbox.Messages(), func(m standin.Message) bool {
+		return slices.ContainsFunc(inbox.Messages(), func(m api.Message) bool {
 			return m.Carrier == "e-mail" && m.Subject == "Warning: D temp is above 30"
 		})
 	})

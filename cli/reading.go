@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"os"
 	"slices"
@@ -15,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
@@ -58,7 +58,7 @@ number, or true or false for a signal that is on or off. Without --at it is meas
 		for _, r := range refused {
 			fmt.Fprintf(c.ErrOrStderr(), "jaunty: %s was refused: %s %s\n", r.Signal, r.Field, r.Reason)
 		}
-		out := client.Accepted{Accepted: len(args) - len(refused), Rejected: refused}
+		out := api.Accepted{Accepted: len(args) - len(refused), Rejected: refused}
 		if err := show(c, out, func(w io.Writer) { fmt.Fprintf(w, "%d taken and committed.\n", out.Accepted) }); err != nil {
 			return err
 		}
@@ -155,11 +155,8 @@ func allReadings(c *cobra.Command, s *client.Client, path string, query url.Valu
 	all := []measure.Reading{}
 	query.Set("limit", "100000")
 	for {
-		var page struct {
-			Readings []measure.Reading `json:"readings"`
-			Next     *measure.Instant  `json:"next"`
-		}
-		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals/"+path+"/readings?"+query.Encode(), nil, &page); err != nil {
+		var page api.Readings
+		if err := s.Call(c.Context(), api.ListReadings.At(parts(path)).Raw(query.Encode()), nil, &page); err != nil {
 			return nil, err
 		}
 		if all = append(all, page.Readings...); page.Next == nil {
@@ -232,7 +229,7 @@ type follower struct {
 
 // check tells whether there is a device of each wanted name; a signal of it may still appear.
 func (f follower) check(c *cobra.Command) error {
-	devices, err := fetch[[]site.Device](c, "/api/v1/devices")
+	devices, err := ask(c, api.ListDevices, api.None{})
 	if err != nil {
 		return err
 	}

@@ -4,7 +4,6 @@ import (
 	"bufio"
 	"fmt"
 	"io"
-	"net/http"
 	"os"
 	"strconv"
 	"strings"
@@ -12,18 +11,11 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
-
-// clearAnswer is what the service says of a clearing.
-type clearAnswer struct {
-	Clearing *site.Clearing `json:"clearing"`
-	Stamp    site.Stamp     `json:"stamp"`
-	Signals  int            `json:"signals"`
-	Confirm  string         `json:"confirm"`
-}
 
 func readingRemoveCommand() *cobra.Command {
 	c := &cobra.Command{
@@ -53,15 +45,13 @@ Settings, guards and alarms stay. For 30 days 'jaunty reading bring-back NUMBER'
 
 func clearReadings(c *cobra.Command, what string) error {
 	f := c.Flags()
-	order := map[string]any{"what": what, "try": true}
-	for _, name := range []string{"since", "until"} {
+	order := api.ClearOrder{What: what, Try: true}
+	for name, into := range map[string]**measure.Instant{"since": &order.Since, "until": &order.Until} {
 		at, err := momentFlag(f, name)
 		if err != nil {
 			return err
 		}
-		if at != nil {
-			order[name] = *at
-		}
+		*into = at
 	}
 	try, _ := f.GetBool("try")
 	file, _ := f.GetString("export")
@@ -73,24 +63,24 @@ func clearReadings(c *cobra.Command, what string) error {
 	if err != nil {
 		return err
 	}
-	var would clearAnswer
-	if err := s.Do(c.Context(), http.MethodPost, "/api/v1/clearings", order, &would); err != nil {
+	would, err := client.Do(c.Context(), s, api.ClearReadings, api.With(order))
+	if err != nil {
 		return err
 	}
 	if try {
-		return show(c, would, func(w io.Writer) { fmt.Fprintln(w, would.words("would go")) })
+		return show(c, would, func(w io.Writer) { fmt.Fprintln(w, whatGoes(&would, "would go")) })
 	}
-	if order["confirm"], err = confirmed(c, would); err != nil {
+	if order.Confirm, err = confirmed(c, would); err != nil {
 		return err
 	}
 	if file != "" {
-		if err := exportBefore(c, s, what, file, order); err != nil {
+		if err := exportBefore(c, s, what, file, &order); err != nil {
 			return err
 		}
 	}
-	order["try"] = false
-	var done clearAnswer
-	if err := s.Do(c.Context(), http.MethodPost, "/api/v1/clearings", order, &done); err != nil {
+	order.Try = false
+	done, err := client.Do(c.Context(), s, api.ClearReadings, api.With(order))
+	if err != nil {
 		return err
 	}
 	cleared, err := waitForClearing(c, s, done.Clearing.ID)
@@ -98,11 +88,11 @@ func clearReadings(c *cobra.Command, what string) error {
 		return err
 	}
 	return show(c, cleared, func(w io.Writer) {
-		fmt.Fprintf(w, "%s\nUntil %s, 'jaunty reading bring-back %d' brings them back.\n", done.words("are removed"), clock(&cleared.GoneAt), cleared.ID)
+		fmt.Fprintf(w, "%s\nUntil %s, 'jaunty reading bring-back %d' brings them back.\n", whatGoes(&done, "are removed"), clock(&cleared.GoneAt), cleared.ID)
 	})
 }
 
-func (a *clearAnswer) words(verb string) string {
+func whatGoes(a *api.ClearAnswer, verb string) string {
 	if a.Stamp.Readings == 0 {
 		return "There are no readings in this stretch."
 	}
@@ -110,16 +100,16 @@ func (a *clearAnswer) words(verb string) string {
 }
 
 // confirmed gives the name that has to be typed, from --confirm or the terminal.
-func confirmed(c *cobra.Command, would clearAnswer) (string, error) {
+func confirmed(c *cobra.Command, would api.ClearAnswer) (string, error) {
 	given, _ := c.Flags().GetString("confirm")
 	if would.Confirm == "" || given == would.Confirm {
 		return given, nil
 	}
 	in, ok := c.InOrStdin().(*os.File)
 	if given != "" || !ok || !isTerminal(in) {
-		return "", misused("%s Say --confirm %q to remove them", would.words("would go"), would.Confirm)
+		return "", misused("%s Say --confirm %q to remove them", whatGoes(&would, "would go"), would.Confirm)
 	}
-	fmt.Fprintf(c.ErrOrStderr(), "%s\nType %s to remove them: ", would.words("would go"), would.Confirm)
+	fmt.Fprintf(c.ErrOrStderr(), "%s\nType %s to remove them: ", whatGoes(&would, "would go"), would.Confirm)
 	line, err := bufio.NewReader(in).ReadString('\n')
 	if err != nil {
 		return "", err
@@ -128,21 +118,21 @@ func confirmed(c *cobra.Command, would clearAnswer) (string, error) {
 }
 
 // exportBefore writes what is to be cleared to a file.
-func exportBefore(c *cobra.Command, s *client.Client, what, file string, order map[string]any) error {
+func exportBefore(c *cobra.Command, s *client.Client, what, file string, order *api.ClearOrder) error {
 	format := formatOf(file)
 	if format == "" {
 		return misused("--export %s: the name says no format", file)
 	}
-	query := "/api/v1/export?values=raw&format=" + format
+	query := []any{"values", "raw", "format", format}
 	if what != "" {
-		query += "&what=" + what
+		query = append(query, "what", what)
 	}
-	for _, name := range []string{"since", "until"} {
-		if at, there := order[name].(measure.Instant); there {
-			query += "&" + name + "=" + at.String()
+	for name, at := range map[string]*measure.Instant{"since": order.Since, "until": order.Until} {
+		if at != nil {
+			query = append(query, name, *at)
 		}
 	}
-	return newFile(file, func(to io.Writer) error { return s.Download(c.Context(), query, to) })
+	return newFile(file, func(to io.Writer) error { return s.Download(c.Context(), api.ExportReadings.At().Asking(query...), to) })
 }
 
 // waitForClearing waits until a clearing is carried out, or put back.
@@ -151,7 +141,7 @@ func waitForClearing(c *cobra.Command, s *client.Client, id int64) (site.Clearin
 	defer bar.end()
 	for {
 		list := []site.Clearing{}
-		if err := s.Do(c.Context(), http.MethodGet, "/api/v1/clearings", nil, &list); err != nil {
+		if err := s.Call(c.Context(), api.ListClearings.At(), nil, &list); err != nil {
 			return site.Clearing{}, err
 		}
 		for _, x := range list {
@@ -181,7 +171,7 @@ func readingBringBackCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := s.Do(c.Context(), http.MethodPost, fmt.Sprintf("/api/v1/clearings/%d/undo", id), nil, nil); err != nil {
+			if _, err := client.Do(c.Context(), s, api.PutBackReadings, api.PutBackReadingsIn{ID: id}); err != nil {
 				return err
 			}
 			back, err := waitForClearing(c, s, id)
@@ -197,7 +187,7 @@ func readingBringBackCommand() *cobra.Command {
 
 // removedReadings are the readings that were removed and can be brought back, as other things are.
 func removedReadings(c *cobra.Command) ([]site.Removal, error) {
-	cleared, err := fetch[[]site.Clearing](c, "/api/v1/clearings")
+	cleared, err := ask(c, api.ListClearings, api.None{})
 	var out []site.Removal
 	for _, x := range cleared {
 		if x.State != site.ClearingCleared {

@@ -4,18 +4,15 @@ import (
 	"cmp"
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/site"
-	"jauntylark/server"
 )
-
-const removedPath = "/api/v1/removed"
 
 func removedCommand() *cobra.Command {
 	return group("removed", "What was removed in the last 30 days; 'jaunty KIND bring-back NAME' brings it back", removedListCommand(),
@@ -38,7 +35,7 @@ func removedListCommand() *cobra.Command {
 			if site.Nearest(*kind, []string{readingsKind}) != "" {
 				return misused("--kind: %s", site.Unknown("kind", *kind, []string{readingsKind}))
 			}
-			others, err := fetch[[]site.Removal](c, removedPath+"?kind="+url.QueryEscape(*kind))
+			others, err := ask(c, api.ListRemoved, api.ListRemovedIn{Kind: *kind})
 			if err != nil {
 				return err
 			}
@@ -103,10 +100,10 @@ func bringBackCommand(kind, use, example string) *cobra.Command {
 	return &cobra.Command{
 		Use: use, Short: "Bring back " + article(thing) + " that was removed in the last 30 days, with all that went with it", Args: exactly(arguments...), Example: "  " + example,
 		ValidArgsFunction: func(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-			return names(c, removedPath+"?kind="+kind, func(r site.Removal) string { return r.Name })
+			return names(c, api.ListRemoved.At().Asking("kind", kind), func(r site.Removal) string { return r.Name })
 		},
 		RunE: func(c *cobra.Command, args []string) error {
-			what := server.BringBack{Kind: kind, Name: args[len(args)-1]}
+			what := api.BringBackOrder{Kind: kind, Name: args[len(args)-1]}
 			if kind == "" {
 				what.Kind = args[0]
 			}
@@ -114,7 +111,7 @@ func bringBackCommand(kind, use, example string) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := s.Do(c.Context(), http.MethodPost, removedPath+"/bring-back", what, nil); err != nil {
+			if _, err := client.Do(c.Context(), s, api.BringBack, api.With(what)); err != nil {
 				return err
 			}
 			return show(c, map[string]string{"brought_back": what.Name, "kind": what.Kind}, func(w io.Writer) {

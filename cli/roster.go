@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"regexp"
 	"strconv"
@@ -12,30 +11,27 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
-	"jauntylark/core/site"
 	"jauntylark/core/wall"
-	"jauntylark/server"
 )
-
-const rostersPath = "/api/v1/rosters"
 
 func rosterCommand() *cobra.Command {
 	return group("roster", "Who is told, by which carrier, in which order, at which hours, after how long", rosterListCommand(), rosterShowCommand(), rosterSaveCommand(saving{"add", "Add a roster"}), rosterSaveCommand(saving{"set", "Change a roster; what is not said stays"}),
-		removeCommand("roster", rostersPath, rosterNames))
+		removeCommand("roster", api.RemoveRoster.Operation, rosterNames))
 }
 
 func rosterNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	return names(c, rostersPath, func(v roster.Roster) string { return v.Name })
+	return names(c, api.ListRosters.At(), func(v roster.Roster) string { return v.Name })
 }
 
 func rosterListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All rosters", Args: exactly(), Example: "  jaunty roster list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]roster.Roster](c, rostersPath)
+			all, err := ask(c, api.ListRosters, api.None{})
 			if err != nil {
 				return err
 			}
@@ -67,7 +63,7 @@ func rosterShowCommand() *cobra.Command {
 	completeFrom(c, "kind", roster.Kinds...)
 	completeFrom(c, "severity", "advisory", "warning", "critical")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		r, err := fetch[roster.Roster](c, rostersPath+"/"+url.PathEscape(args[0]))
+		r, err := ask(c, api.GetRoster, api.RosterPath{Roster: args[0]})
 		if err != nil {
 			return err
 		}
@@ -78,7 +74,7 @@ func rosterShowCommand() *cobra.Command {
 		if text == "" {
 			return show(c, r, func(w io.Writer) { printRoster(w, &r) })
 		}
-		here, err := fetch[site.Site](c, "/api/v1/site")
+		here, err := ask(c, api.GetSite, api.None{})
 		if err != nil {
 			return err
 		}
@@ -89,7 +85,7 @@ func rosterShowCommand() *cobra.Command {
 		severity, _ := c.Flags().GetString("severity")
 		kind, _ := c.Flags().GetString("kind")
 		query := url.Values{"at": {at.String()}, "severity": {severity}, "kind": {kind}}
-		plan, err := fetch[server.RosterPlan](c, rostersPath+"/"+url.PathEscape(args[0])+"/plan?"+query.Encode())
+		plan, err := fetch[api.RosterPlan](c, api.ShowRosterAt.At(args[0]).Raw(query.Encode()))
 		if err != nil {
 			return err
 		}
@@ -174,7 +170,7 @@ them. on-duty in place of a name is whom the rotation names.`,
 	f.String("handover-time", "", "the time of day at which it changes, like 09:00")
 	f.Int("weeks", 1, "for how many weeks each is on duty")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		r, err := draft(c, as, "roster", rostersPath, args[0], roster.Roster{Name: args[0], Steps: roster.Steps{}}, func(r roster.Roster) string { return r.Name })
+		r, err := draft(c, as, "roster", api.ListRosters.At(), args[0], roster.Roster{Name: args[0], Steps: roster.Steps{}}, func(r roster.Roster) string { return r.Name })
 		if err != nil {
 			return err
 		}
@@ -187,7 +183,7 @@ them. on-duty in place of a name is whom the rotation names.`,
 		}
 		var out roster.Roster
 		body := map[string]any{"title": r.Title, "steps": r.Steps, "repeat": r.Repeat, "rotation": r.Rotation}
-		if err := s.Do(c.Context(), http.MethodPut, rostersPath+"/"+url.PathEscape(r.Name), body, &out); err != nil {
+		if err := s.Call(c.Context(), api.PutRoster.At(r.Name), body, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) { printRoster(w, &out) })

@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"path/filepath"
 	"strconv"
@@ -13,15 +12,10 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"jauntylark/api"
+	"jauntylark/core/act"
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
-	"jauntylark/pipeline"
-	"jauntylark/server"
-)
-
-const (
-	runsPath  = "/api/v1/runs"
-	plansPath = "/api/v1/run-plans"
 )
 
 func runCommand() *cobra.Command {
@@ -34,7 +28,7 @@ func runID(c *cobra.Command, text string) (int64, error) {
 	if id, err := strconv.ParseInt(text, 10, 64); err == nil && id > 0 {
 		return id, nil
 	}
-	runs, err := fetch[[]run.Run](c, runsPath+"?asset="+url.QueryEscape(text))
+	runs, err := ask(c, api.ListRuns, api.ListRunsIn{Asset: text})
 	if err != nil {
 		return 0, err
 	}
@@ -50,7 +44,7 @@ func runNames(c *cobra.Command, args []string, begun string) ([]string, cobra.Sh
 	if len(args) > 0 {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
-	return names(c, runsPath, func(r run.Run) string { return strconv.FormatInt(r.ID, 10) + "\t" + r.Title })
+	return names(c, api.ListRuns.At(), func(r run.Run) string { return strconv.FormatInt(r.ID, 10) + "\t" + r.Title })
 }
 
 // readGoals reads goals as people write them.
@@ -82,7 +76,7 @@ func runStartCommand() *cobra.Command {
 	f.String("until", "", "when it ended, of one that is over")
 	f.String("note", "", "Markdown; @FILE reads a file")
 	c.RunE = func(c *cobra.Command, args []string) (err error) {
-		start := pipeline.RunStart{Asset: args[0]}
+		start := act.RunStart{Asset: args[0]}
 		if len(args) > 1 {
 			start.Title = args[1]
 		}
@@ -99,25 +93,23 @@ func runStartCommand() *cobra.Command {
 		if start.Note, err = textOrFile(note, c.InOrStdin()); err != nil {
 			return err
 		}
-		return doRun(c, http.MethodPost, runsPath, start)
+		return doRun(c, api.StartRun.At(), start)
 	}
 	return c
 }
 
 // doRun does something about a run, and shows how it stands.
-func doRun(c *cobra.Command, method, path string, in any) error {
+func doRun(c *cobra.Command, at api.Place, in any) error {
 	s, err := service()
 	if err != nil {
 		return err
 	}
-	var p server.RunPage
-	if err := s.Do(c.Context(), method, path, in, &p); err != nil {
+	var p api.RunPage
+	if err := s.Call(c.Context(), at, in, &p); err != nil {
 		return err
 	}
 	return show(c, p, func(w io.Writer) { printRun(w, &p) })
 }
-
-func runPath(id int64) string { return fmt.Sprintf("%s/%d", runsPath, id) }
 
 func runStopCommand() *cobra.Command {
 	c := &cobra.Command{Use: "stop RUN", Short: "End a run: by its number, or the one that is on of an asset", Args: exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run stop 7\n  jaunty run stop compost-heap --at 10m"}
@@ -131,7 +123,7 @@ func runStopCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return doRun(c, http.MethodPost, runPath(id)+"/stop", server.RunStop{At: at})
+		return doRun(c, api.StopRun.At(id), api.RunStop{At: at})
 	}
 	return c
 }
@@ -144,7 +136,7 @@ func runListCommand() *cobra.Command {
 		if len(args) > 0 {
 			q.Set("asset", args[0])
 		}
-		runs, err := fetch[[]run.Run](c, runsPath+"?"+q.Encode())
+		runs, err := fetch[[]run.Run](c, api.ListRuns.At().Raw(q.Encode()))
 		if err != nil {
 			return err
 		}
@@ -170,11 +162,11 @@ func runShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return doRun(c, http.MethodGet, runPath(id), nil)
+			return doRun(c, api.GetRun.At(id), nil)
 		}}
 }
 
-func printRun(w io.Writer, p *server.RunPage) {
+func printRun(w io.Writer, p *api.RunPage) {
 	fmt.Fprintf(w, "Run %d: %s\non %s, from %s", p.ID, p.Title, p.Called, clock(&p.StartedAt))
 	if p.EndedAt != nil {
 		fmt.Fprintf(w, " to %s", clock(p.EndedAt))
@@ -211,7 +203,7 @@ func runCompareCommand() *cobra.Command {
 	c := &cobra.Command{Use: "compare RUN RUN...", Short: "Runs beside each other, from their starts", Args: between(2, 0), Example: "  jaunty run compare 3 7 9 --signal compost/core"}
 	signal := c.Flags().String("signal", "", "DEVICE/SIGNAL; the first that they have in common when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		out, err := fetch[server.RunComparison](c, "/api/v1/run-comparison?"+url.Values{"runs": {strings.Join(args, ",")}, "signal": {*signal}}.Encode())
+		out, err := fetch[api.RunComparison](c, api.CompareRuns.At().Raw(url.Values{"runs": {strings.Join(args, ",")}, "signal": {*signal}}.Encode()))
 		if err != nil {
 			return err
 		}
@@ -220,7 +212,7 @@ func runCompareCommand() *cobra.Command {
 	return c
 }
 
-func printComparison(w io.Writer, out *server.RunComparison) {
+func printComparison(w io.Writer, out *api.RunComparison) {
 	heading := []string{""}
 	lines := [][]string{{"started"}, {"lasted"}, {"alarms"}, {"lowest"}, {"mean"}, {"highest"}}
 	goals := map[string][]string{}
@@ -262,7 +254,7 @@ func printComparison(w io.Writer, out *server.RunComparison) {
 }
 
 // reachedAfter says what came of a goal, by the time from the run's start.
-func reachedAfter(r *server.RunCourse, o *run.Outcome) string {
+func reachedAfter(r *api.RunCourse, o *run.Outcome) string {
 	switch {
 	case o.At != nil:
 		return "after " + measure.Length(o.At.Sub(r.StartedAt))
@@ -285,7 +277,7 @@ func runSetCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var change pipeline.RunChange
+		var change act.RunChange
 		if f.Changed("title") {
 			text, _ := f.GetString("title")
 			change.Title = &text
@@ -310,7 +302,7 @@ func runSetCommand() *cobra.Command {
 			}
 			change.Note = &text
 		}
-		return doRun(c, http.MethodPatch, runPath(id), change)
+		return doRun(c, api.ChangeRun.At(id), change)
 	}
 	return c
 }
@@ -327,7 +319,7 @@ func runPhaseCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return doRun(c, http.MethodPost, runPath(id)+"/phases", server.PhaseMark{Name: args[1], At: at})
+		return doRun(c, api.MarkPhase.At(id), api.PhaseMark{Name: args[1], At: at})
 	}
 	return c
 }
@@ -343,7 +335,7 @@ func runReportCommand() *cobra.Command {
 			if as != "html" && as != "pdf" && as != "csv" {
 				return misused("FILE %q does not end in .html, .pdf or .csv", args[1])
 			}
-			return download(c, runPath(id)+"/report?as="+as, args[1])
+			return download(c, api.GetRunReport.At(id).Asking("as", as), args[1])
 		}}
 }
 
@@ -354,6 +346,6 @@ func runRemoveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return remove(c, "run", strconv.FormatInt(id, 10), runPath(id))
+			return remove(c, "run", strconv.FormatInt(id, 10), api.RemoveRun.At(id))
 		}}
 }

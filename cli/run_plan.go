@@ -3,13 +3,12 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"strconv"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/run"
 )
@@ -34,7 +33,7 @@ func planSaveCommand(as saving) *cobra.Command {
 	_ = c.RegisterFlagCompletionFunc("asset", assetNames)
 	_ = c.RegisterFlagCompletionFunc("signal", signalPaths)
 	c.RunE = func(c *cobra.Command, args []string) (err error) {
-		p, err := draft(c, as, "plan", plansPath, args[0], run.Plan{Name: args[0]}, func(p run.Plan) string { return p.Name })
+		p, err := draft(c, as, "plan", api.ListPlans.At(), args[0], run.Plan{Name: args[0]}, func(p run.Plan) string { return p.Name })
 		if err != nil {
 			return err
 		}
@@ -46,7 +45,7 @@ func planSaveCommand(as saving) *cobra.Command {
 			return err
 		}
 		body := map[string]any{"asset": p.Asset, "title": p.Title, "signal": p.Signal, "start": p.Start, "end": p.End, "hours": p.Hours, "goals": p.Goals}
-		if err := s.Do(c.Context(), http.MethodPut, plansPath+"/"+url.PathEscape(args[0]), body, &p); err != nil {
+		if err := s.Call(c.Context(), api.PutPlan.At(args[0]), body, &p); err != nil {
 			return err
 		}
 		return show(c, p, func(w io.Writer) { fmt.Fprintf(w, "Plan %s starts and ends runs of %s by itself.\n", args[0], p.Asset) })
@@ -79,7 +78,7 @@ func readPlan(f *pflag.FlagSet, p *run.Plan) (err error) {
 func planListCommand() *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "All plans", Args: exactly(), Example: "  jaunty run plan list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			plans, err := fetch[[]run.Plan](c, plansPath)
+			plans, err := ask(c, api.ListPlans, api.None{})
 			if err != nil {
 				return err
 			}
@@ -103,6 +102,6 @@ func planListCommand() *cobra.Command {
 func planRemoveCommand() *cobra.Command {
 	return &cobra.Command{Use: "remove NAME", Short: "Remove a plan; its runs stay", Args: exactly("NAME"), Example: "  jaunty run plan remove night",
 		RunE: func(c *cobra.Command, args []string) error {
-			return remove(c, "plan", args[0], plansPath+"/"+url.PathEscape(args[0]))
+			return remove(c, "plan", args[0], api.RemovePlan.At(args[0]))
 		}}
 }

@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/site"
 )
 
@@ -12,8 +13,8 @@ import (
 type saving struct{ verb, short string }
 
 // draft gives what is there of a name, to be changed, or the new one. It refuses to add what is there, and to set what is not.
-func draft[T any](c *cobra.Command, as saving, noun, path, name string, fresh T, nameOf func(T) string) (T, error) {
-	all, err := fetch[[]T](c, path)
+func draft[T any](c *cobra.Command, as saving, noun string, at api.Place, name string, fresh T, nameOf func(T) string) (T, error) {
+	all, err := fetch[[]T](c, at)
 	if err != nil {
 		return fresh, err
 	}

@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -11,6 +10,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
@@ -28,15 +29,15 @@ func signalListCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var signals []site.Signal
-			if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals", nil, &signals); err != nil {
+			signals, err := client.Do(c.Context(), s, api.ListSignals, api.None{})
+			if err != nil {
 				return err
 			}
 			units, err := shownUnits(c, s)
 			if err != nil {
 				return err
 			}
-			here, err := fetch[site.Site](c, "/api/v1/site")
+			here, err := ask(c, api.GetSite, api.None{})
 			if err != nil {
 				return err
 			}
@@ -116,7 +117,7 @@ func signalSetCommand() *cobra.Command {
 		}
 		var out site.Signal
 		if is, _ := c.Flags().GetBool("switch"); is {
-			if err := s.Do(c.Context(), http.MethodPost, "/api/v1/signals/"+args[0]+"/switch", nil, &out); err != nil {
+			if err := s.Call(c.Context(), api.MakeSwitch.At(parts(args[0])), nil, &out); err != nil {
 				return err
 			}
 			if c.Flags().NFlag() == 1 || c.Flags().NFlag() == 2 && c.Flags().Changed("json") {
@@ -127,7 +128,7 @@ func signalSetCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPatch, "/api/v1/signals/"+args[0], change, &out); err != nil {
+		if err := s.Call(c.Context(), api.SetSignal.At(parts(args[0])), change, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {

@@ -3,15 +3,13 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/site"
 )
-
-const sitePath = "/api/v1/site"
 
 func siteCommand() *cobra.Command {
 	return group("site", "The place being looked after: name, time zone, currency, holidays", siteShowCommand(), siteSetCommand(), siteReachCommand(), siteReaderKeyCommand())
@@ -28,7 +26,7 @@ func siteShowCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "show", Short: "Name, time zone, currency, holidays and units of the site", Args: exactly(), Example: "  jaunty site show",
 		RunE: func(c *cobra.Command, _ []string) error {
-			here, err := fetch[site.Site](c, sitePath)
+			here, err := ask(c, api.GetSite, api.None{})
 			if err != nil {
 				return err
 			}
@@ -48,7 +46,7 @@ func siteSetCommand() *cobra.Command {
 	f.String("currency", "", "ISO 4217 code, like EUR")
 	f.StringSlice("holiday", nil, "a date that counts as a holiday in armed hours; may be repeated, replaces those there are; '' for none")
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		here, err := fetch[site.Site](c, sitePath)
+		here, err := ask(c, api.GetSite, api.None{})
 		if err != nil {
 			return err
 		}
@@ -73,7 +71,7 @@ func siteSetCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPut, sitePath, here, &here); err != nil {
+		if err := s.Call(c.Context(), api.PutSite.At(), here, &here); err != nil {
 			return err
 		}
 		return show(c, here, func(w io.Writer) { printSite(w, here) })

@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -11,21 +10,20 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
-	"jauntylark/server"
 )
 
 func siteReachCommand() *cobra.Command {
 	return group("reach", "What the site itself tells, and to whom", siteReachShowCommand(), siteReachSetCommand())
 }
 
-const reachPath = "/api/v1/site/reach"
-
 func siteReachShowCommand() *cobra.Command {
 	return &cobra.Command{Use: "show", Short: "What the site itself tells, and to whom", Args: exactly(), Example: "  jaunty site reach show",
 		RunE: func(c *cobra.Command, _ []string) error {
-			now, err := fetch[server.ReachNow](c, reachPath)
+			now, err := ask(c, api.GetReach, api.None{})
 			if err != nil {
 				return err
 			}
@@ -48,7 +46,7 @@ func siteReachSetCommand() *cobra.Command {
 	f.StringArray("words", nil, "the site's own words: 'KIND=TEXT' for the short line; 'KIND=' takes them back")
 	c.MarkFlagsOneRequired("tell", "heartbeat", "quiet-word", "flood", "words")
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		now, err := fetch[server.ReachNow](c, reachPath)
+		now, err := ask(c, api.GetReach, api.None{})
 		if err != nil {
 			return err
 		}
@@ -59,7 +57,7 @@ func siteReachSetCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPut, reachPath, now.SiteReach, &now); err != nil {
+		if err := s.Call(c.Context(), api.PutReach.At(), now.SiteReach, &now); err != nil {
 			return err
 		}
 		return show(c, now, func(w io.Writer) { printReach(w, &now) })
@@ -108,7 +106,7 @@ func readReach(c *cobra.Command, r *roster.SiteReach) (err error) {
 	return readWords(c, &r.Templates)
 }
 
-func printReach(w io.Writer, r *server.ReachNow) {
+func printReach(w io.Writer, r *api.ReachNow) {
 	tell := "the owners"
 	if len(r.Tell) > 0 {
 		tell = strings.Join(r.Tell, ", ")
@@ -133,8 +131,6 @@ func printReach(w io.Writer, r *server.ReachNow) {
 	}
 }
 
-const readerKeyPath = "/api/v1/reader-key"
-
 func siteReaderKeyCommand() *cobra.Command {
 	return group("reader-key", "The key for reading the site's alarms over MQTT", readerKeyAddCommand(), readerKeyRemoveCommand())
 }
@@ -148,8 +144,8 @@ func readerKeyAddCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var key server.ReaderKey
-			if err := s.Do(c.Context(), http.MethodPost, readerKeyPath, nil, &key); err != nil {
+			key, err := client.Do(c.Context(), s, api.NewReaderKey, api.None{})
+			if err != nil {
 				return err
 			}
 			return show(c, key, func(w io.Writer) { fmt.Fprintf(w, "User name %s, password %s (told once).\n", key.User, key.Key) })
@@ -165,7 +161,7 @@ func readerKeyRemoveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := s.Do(c.Context(), http.MethodDelete, readerKeyPath, nil, nil); err != nil {
+			if _, err := client.Do(c.Context(), s, api.EndReaderKey, api.None{}); err != nil {
 				return err
 			}
 			return show(c, map[string]bool{"ended": true}, func(w io.Writer) { fmt.Fprintln(w, "The reader key has ended.") })

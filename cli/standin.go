@@ -3,12 +3,12 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"slices"
 	"strconv"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/standin"
 )
 
@@ -25,12 +25,12 @@ func standinInboxCommand() *cobra.Command {
 	carrier := c.Flags().String("carrier", "", "only what came by this carrier")
 	completeFrom(c, "carrier", standin.Carriers...)
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		messages, err := fetch[[]standin.Message](c, "/api/v1/standin/inbox")
+		messages, err := ask(c, api.GetStandInInbox, api.None{})
 		if err != nil {
 			return err
 		}
 		if *carrier != "" {
-			messages = slices.DeleteFunc(messages, func(m standin.Message) bool { return m.Carrier != *carrier })
+			messages = slices.DeleteFunc(messages, func(m api.Message) bool { return m.Carrier != *carrier })
 		}
 		return show(c, messages, func(w io.Writer) {
 			if len(messages) == 0 {
@@ -60,7 +60,7 @@ func standinReplyCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := s.Do(c.Context(), http.MethodPost, fmt.Sprintf("/api/v1/standin/inbox/%d/reply", id), map[string]string{"answer": args[1]}, nil); err != nil {
+			if err := s.Call(c.Context(), api.ReplyToStandIn.At(id), api.StandInReply{Answer: args[1]}, nil); err != nil {
 				return err
 			}
 			return show(c, map[string]any{"message": id, "answer": args[1]}, func(w io.Writer) { fmt.Fprintf(w, "Message %d was answered with %s.\n", id, args[1]) })
@@ -83,7 +83,7 @@ func standinFailCommand() *cobra.Command {
 			return err
 		}
 		out := map[string]string{}
-		if err := s.Do(c.Context(), http.MethodPut, "/api/v1/standin/faults/"+args[0], map[string]string{"how": how}, &out); err != nil {
+		if err := s.Call(c.Context(), api.SetStandInFault.At(args[0]), api.StandInFault{How: how}, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {

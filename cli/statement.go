@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"os"
 	"slices"
@@ -12,28 +11,26 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"jauntylark/core/statement"
 	"jauntylark/core/wall"
 )
 
-const statementsPath = "/api/v1/statements"
-
 func statementCommand() *cobra.Command {
 	return group("statement", "Summaries that are sent: energy and cost of a month, alarms of a week, totals", statementListCommand(), statementSaveCommand(saving{"add", "Add a statement"}), statementSaveCommand(saving{"set", "Change a statement; what is not said stays"}), statementShowCommand(),
-		statementSendCommand(), removeCommand("statement", statementsPath, statementNames))
+		statementSendCommand(), removeCommand("statement", api.RemoveStatement.Operation, statementNames))
 }
 
 func statementNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	return names(c, statementsPath, func(v statement.Statement) string { return v.Name })
+	return names(c, api.ListStatements.At(), func(v statement.Statement) string { return v.Name })
 }
 
 func statementListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All statements", Args: exactly(), Example: "  jaunty statement list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]statement.Statement](c, statementsPath)
+			all, err := ask(c, api.ListStatements, api.None{})
 			if err != nil {
 				return err
 			}
@@ -65,7 +62,7 @@ func statementSaveCommand(as saving) *cobra.Command {
 	completeFrom(c, "kind", statement.Energy, statement.Alarms, statement.Totals)
 	completeFrom(c, "every", "day", "week", "month")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		v, err := draft(c, as, "statement", statementsPath, args[0], statement.Statement{Name: args[0], Every: "month"}, func(v statement.Statement) string { return v.Name })
+		v, err := draft(c, as, "statement", api.ListStatements.At(), args[0], statement.Statement{Name: args[0], Every: "month"}, func(v statement.Statement) string { return v.Name })
 		if err != nil {
 			return err
 		}
@@ -89,7 +86,7 @@ func statementSaveCommand(as saving) *cobra.Command {
 		}
 		var out statement.Statement
 		body := map[string]any{"title": v.Title, "kind": v.Kind, "totals": v.Totals, "every": v.Every, "at": v.At, "tell": v.Tell}
-		if err := s.Do(c.Context(), http.MethodPut, statementsPath+"/"+url.PathEscape(v.Name), body, &out); err != nil {
+		if err := s.Call(c.Context(), api.PutStatement.At(v.Name), body, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
@@ -114,7 +111,7 @@ func periodOf(c *cobra.Command) (string, error) {
 	if text == "" {
 		return "", nil
 	}
-	here, err := fetch[site.Site](c, "/api/v1/site")
+	here, err := ask(c, api.GetSite, api.None{})
 	if err != nil {
 		return "", err
 	}
@@ -145,7 +142,7 @@ func statementShowCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		sheet, err := fetch[statement.Sheet](c, statementsPath+"/"+url.PathEscape(args[0])+"/sheet?"+atQuery(at))
+		sheet, err := fetch[statement.Sheet](c, api.GetStatementSheet.At(args[0]).Raw(atQuery(at)))
 		if err != nil {
 			return err
 		}
@@ -205,10 +202,8 @@ func statementSendCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var sent struct {
-			Notices int `json:"notices"`
-		}
-		if err := s.Do(c.Context(), http.MethodPost, statementsPath+"/"+url.PathEscape(args[0])+"/send", order, &sent); err != nil {
+		var sent api.SentStatement
+		if err := s.Call(c.Context(), api.SendStatement.At(args[0]), order, &sent); err != nil {
 			return err
 		}
 		return show(c, sent, func(w io.Writer) {

@@ -3,15 +3,13 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
-	"jauntylark/server"
 )
 
 func storageCommand() *cobra.Command {
@@ -22,7 +20,7 @@ func storageShowCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "show", Short: "What the history takes up, what it will, and what would shrink it", Args: exactly(), Example: "  jaunty storage show\n  jaunty storage show --json",
 		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := fetch[server.Storage](c, "/api/v1/storage")
+			s, err := ask(c, api.GetStorage, api.None{})
 			if err != nil {
 				return err
 			}
@@ -34,7 +32,7 @@ func storageShowCommand() *cobra.Command {
 // storageRows is how many signals people are shown.
 const storageRows = 12
 
-func printStorage(w io.Writer, s server.Storage) {
+func printStorage(w io.Writer, s api.Storage) {
 	fmt.Fprintf(w, "%.1f million readings in %s, %.2f bytes each.\n", float64(s.Readings)/1e6, measure.Bytes(s.Database), s.Each)
 	if s.Free != nil {
 		fmt.Fprintf(w, "The disk has %s free of %s.\n", measure.Bytes(*s.Free), measure.Bytes(*s.Disk))
@@ -92,7 +90,7 @@ journal for five, unless --keep-alarms and --keep-journal say otherwise.`,
 	f.String("keep-journal", "", "for how long the journal and the notices are kept that are about no alarm; 0s: for ever; as before when left out")
 	c.MarkFlagsOneRequired("keep-readings", "keep-figures", "keep-alarms", "keep-journal")
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		here, err := fetch[site.Site](c, "/api/v1/site")
+		here, err := ask(c, api.GetSite, api.None{})
 		if err != nil {
 			return err
 		}
@@ -107,7 +105,7 @@ journal for five, unless --keep-alarms and --keep-journal say otherwise.`,
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPut, "/api/v1/site", here, &here); err != nil {
+		if err := s.Call(c.Context(), api.PutSite.At(), here, &here); err != nil {
 			return err
 		}
 		return show(c, here, func(w io.Writer) {

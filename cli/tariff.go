@@ -3,31 +3,29 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
-	"net/url"
 	"os"
 
 	"github.com/goccy/go-yaml"
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/total"
 )
-
-const tariffsPath = "/api/v1/tariffs"
 
 func tariffCommand() *cobra.Command {
 	return group("tariff", "What energy costs, by hour, day and block, from a date on", tariffListCommand(), tariffShowCommand(), tariffSetCommand(), tariffRemoveCommand())
 }
 
 func tariffNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	return names(c, tariffsPath, func(t total.Tariff) string { return t.Name })
+	return names(c, api.ListTariffs.At(), func(t total.Tariff) string { return t.Name })
 }
 
 func tariffListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All tariffs", Args: exactly(), Example: "  jaunty tariff list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]total.Tariff](c, tariffsPath)
+			all, err := ask(c, api.ListTariffs, api.None{})
 			if err != nil {
 				return err
 			}
@@ -48,7 +46,7 @@ func tariffShowCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "show TARIFF", Short: "A tariff as YAML, as 'jaunty tariff set' takes it", Args: exactly("TARIFF"), Example: "  jaunty tariff show day-night > day-night.yaml", ValidArgsFunction: tariffNames,
 		RunE: func(c *cobra.Command, args []string) error {
-			all, err := fetch[[]total.Tariff](c, tariffsPath)
+			all, err := ask(c, api.ListTariffs, api.None{})
 			if err != nil {
 				return err
 			}
@@ -99,8 +97,8 @@ of their rate in the calendar month.
 			if err != nil {
 				return err
 			}
-			var out total.Tariff
-			if err := s.Do(c.Context(), http.MethodPut, tariffsPath+"/"+url.PathEscape(t.Name), t, &out); err != nil {
+			out, err := client.Do(c.Context(), s, api.PutTariff, api.PutTariffIn{Tariff: t.Name, Body: t})
+			if err != nil {
 				return err
 			}
 			return show(c, out, func(w io.Writer) { fmt.Fprintf(w, "Tariff %s is saved; costs follow.\n", out.Name) })
@@ -131,7 +129,7 @@ func tariffRemoveCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove TARIFF", Short: "Remove a tariff that no total uses", Args: exactly("TARIFF"), Example: "  jaunty tariff remove day-night", ValidArgsFunction: tariffNames,
 		RunE: func(c *cobra.Command, args []string) error {
-			return remove(c, "tariff", args[0], tariffsPath+"/"+url.PathEscape(args[0]))
+			return remove(c, "tariff", args[0], api.RemoveTariff.At(args[0]))
 		},
 	}
 }

@@ -3,27 +3,22 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"jauntylark/core/total"
-	"jauntylark/server"
-	"jauntylark/store"
 )
-
-const totalsPath = "/api/v1/totals"
 
 func totalCommand() *cobra.Command {
 	return group("total", "Running totals: on-time, cycles, energy, cost, volume", totalAddCommand(), totalListCommand(), totalShowCommand(), totalResetCommand(), totalRemoveCommand())
 }
 
 func totalNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-	return names(c, totalsPath, func(t server.TotalNow) string { return t.Name })
+	return names(c, api.ListTotals.At(), func(t api.TotalNow) string { return t.Name })
 }
 
 func totalAddCommand() *cobra.Command {
@@ -51,8 +46,8 @@ func totalAddCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var out server.TotalNow
-		if err := s.Do(c.Context(), http.MethodPost, totalsPath, body, &out); err != nil {
+		var out api.TotalNow
+		if err := s.Call(c.Context(), api.AddTotal.At(), body, &out); err != nil {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
@@ -84,7 +79,7 @@ func totalListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All totals: today, this month, and since the last reset", Args: exactly(), Example: "  jaunty total list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]server.TotalNow](c, totalsPath)
+			all, err := ask(c, api.ListTotals, api.None{})
 			if err != nil {
 				return err
 			}
@@ -118,11 +113,11 @@ func totalShowCommand() *cobra.Command {
 		if err := spanQuery(c.Flags(), query); err != nil {
 			return err
 		}
-		t, err := fetch[server.TotalStory](c, totalsPath+"/"+url.PathEscape(args[0])+"?"+query.Encode())
+		t, err := fetch[api.TotalStory](c, api.GetTotal.At(args[0]).Raw(query.Encode()))
 		if err != nil {
 			return err
 		}
-		here, err := fetch[site.Site](c, "/api/v1/site")
+		here, err := ask(c, api.GetSite, api.None{})
 		if err != nil {
 			return err
 		}
@@ -136,7 +131,7 @@ func totalShowCommand() *cobra.Command {
 }
 
 // tellTotal prints a total in the site's time zone, whose midnights its periods begin at.
-func tellTotal(w io.Writer, t *server.TotalStory, zone *time.Location) {
+func tellTotal(w io.Writer, t *api.TotalStory, zone *time.Location) {
 	clock := func(i measure.Instant) string { return i.Time().In(zone).Format("2006-01-02 15:04:05") }
 	rows := [][]string{}
 	for _, r := range t.Periods {
@@ -182,16 +177,13 @@ func totalResetCommand() *cobra.Command {
 			return err
 		}
 		note, _ := c.Flags().GetString("note")
-		path := totalsPath + "/" + url.PathEscape(args[0]) + "/resets"
+		var r total.Reset
 		if undo {
-			path += "/undo"
+			err = s.Call(c.Context(), api.UndoReset.At(args[0]), nil, &r)
+		} else {
+			err = s.Call(c.Context(), api.ResetTotal.At(args[0]), api.ResetOrder{Note: note}, &r)
 		}
-		var r store.Reset
-		var body any
-		if !undo {
-			body = server.ResetOrder{Note: note}
-		}
-		if err := s.Do(c.Context(), http.MethodPost, path, body, &r); err != nil {
+		if err != nil {
 			return err
 		}
 		return show(c, r, func(w io.Writer) {
@@ -209,7 +201,7 @@ func totalRemoveCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove TOTAL", Short: "Remove a total; the readings stay", Args: exactly("TOTAL"), Example: "  jaunty total remove fog-pump-cycles", ValidArgsFunction: totalNames,
 		RunE: func(c *cobra.Command, args []string) error {
-			return remove(c, "total", args[0], totalsPath+"/"+url.PathEscape(args[0]))
+			return remove(c, "total", args[0], api.RemoveTotal.At(args[0]))
 		},
 	}
 }

@@ -3,12 +3,12 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/chart"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
@@ -16,8 +16,6 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
-
-const trialsPath = "/api/v1/trials"
 
 func trialCommand() *cobra.Command {
 	c := group("trial", "Labelled stretches of a signal, to find a limit", trialStartCommand(), trialMarkCommand(), trialUnmarkCommand(), trialListCommand(), trialShowCommand(),
@@ -34,20 +32,20 @@ func trialStartCommand() *cobra.Command {
 	}
 	note := c.Flags().String("note", "", "what is tried")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		return trialDo(c, http.MethodPost, "", map[string]any{"signal": args[0], "note": *note}, func(w io.Writer, t site.Trial) {
+		return trialDo(c, api.StartTrial.At(), map[string]any{"signal": args[0], "note": *note}, func(w io.Writer, t site.Trial) {
 			fmt.Fprintf(w, "Trial %d of %s is open. Say 'jaunty trial mark normal' while all is in order, and 'jaunty trial mark event' while you make it happen; several times each.\n", t.ID, t.Signal)
 		})
 	}
 	return c
 }
 
-func trialDo(c *cobra.Command, method, place string, body any, words func(io.Writer, site.Trial)) error {
+func trialDo(c *cobra.Command, at api.Place, body any, words func(io.Writer, site.Trial)) error {
 	s, err := service()
 	if err != nil {
 		return err
 	}
 	var t site.Trial
-	if err := s.Do(c.Context(), method, trialsPath+place, body, &t); err != nil {
+	if err := s.Call(c.Context(), at, body, &t); err != nil {
 		return err
 	}
 	return show(c, t, func(w io.Writer) { words(w, t) })
@@ -61,7 +59,7 @@ func trialOf(c *cobra.Command, args []string) (t site.Trial, err error) {
 			return t, misused("%q is not the number of a trial; see 'jaunty trial list'", args[0])
 		}
 	}
-	all, err := fetch[[]site.Trial](c, trialsPath)
+	all, err := ask(c, api.ListTrials, api.None{})
 	if err != nil {
 		return t, err
 	}
@@ -108,7 +106,7 @@ func trialMarkCommand() *cobra.Command {
 				body[field] = *at
 			}
 		}
-		return trialDo(c, http.MethodPost, fmt.Sprintf("/%d/stretches", t.ID), body, showTrial)
+		return trialDo(c, api.MarkTrial.At(t.ID), body, showTrial)
 	}
 	return c
 }
@@ -128,7 +126,7 @@ func trialUnmarkCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodDelete, fmt.Sprintf("%s/%d/stretches/%d", trialsPath, t.ID, id), nil, nil); err != nil {
+		if _, err := client.Do(c.Context(), s, api.UnmarkTrial, api.UnmarkTrialIn{TrialPath: api.TrialPath{ID: t.ID}, Stretch: id}); err != nil {
 			return err
 		}
 		return show(c, map[string]int64{"removed": id}, func(w io.Writer) { fmt.Fprintf(w, "Stretch %d of trial %d is removed.\n", id, t.ID) })
@@ -140,7 +138,7 @@ func trialListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All trials, newest first", Args: exactly(), Example: "  jaunty trial list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			all, err := fetch[[]site.Trial](c, trialsPath)
+			all, err := ask(c, api.ListTrials, api.None{})
 			if err != nil {
 				return err
 			}
@@ -187,7 +185,7 @@ func trialSuggestCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		found, err := fetch[limit.Suggestion](c, fmt.Sprintf("%s/%d/suggestion", trialsPath, t.ID))
+		found, err := ask(c, api.SuggestLimit, api.TrialPath{ID: t.ID})
 		if err != nil {
 			return err
 		}
@@ -283,7 +281,7 @@ func trialAcceptCommand() *cobra.Command {
 			return err
 		}
 		var g alarm.Guard
-		if err := s.Do(c.Context(), http.MethodPost, fmt.Sprintf("%s/%d/guard", trialsPath, t.ID), body, &g); err != nil {
+		if err := s.Call(c.Context(), api.AcceptTrial.At(t.ID), body, &g); err != nil {
 			return err
 		}
 		see, err := seenSignals(c, s)
@@ -302,7 +300,7 @@ func trialRemoveCommand() *cobra.Command {
 		if err != nil || id < 1 {
 			return misused("%q is not the number of a trial; see 'jaunty trial list'", args[0])
 		}
-		return remove(c, "trial", args[0], fmt.Sprintf("%s/%d", trialsPath, id))
+		return remove(c, "trial", args[0], api.RemoveTrial.At(id))
 	}
 	return c
 }

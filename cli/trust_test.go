@@ -8,9 +8,9 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/site"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -79,7 +79,7 @@ func TestTrustByHand(t *testing.T) {
 	p.refused(2, "--since", "compare", "cellar/air", "attic/air", "--since", "nonsense")
 	expectIn(t, p.must("device", "sheet", "cellar"), "<!doctype html>", "by the mercury")
 	expectIn(t, p.must("device", "sheet", "cellar", "--format", "csv"), "device,signal,unit,what", "verification")
-	list := get[server.Trust](p, "calibration", "list", "cellar/air")
+	list := get[api.Trust](p, "calibration", "list", "cellar/air")
 	expectIn(t, p.must("calibration", "remove", "cellar/air", "1"), "is removed")
 	if v := get[site.Signal](p, "signal", "show", "cellar/air"); *v.Value != 24.5 || len(list.Calibrations) != 1 {
 		t.Errorf("it reads %v", *v.Value)
@@ -104,7 +104,7 @@ func TestMeaningByHand(t *testing.T) {
 	p.must("total", "add", "starts", "cellar/warm", "--kind", "cycles")
 	p.must("total", "add", "warm-time", "cellar/warm", "--kind", "on-time", "--title", "Warm for")
 	p.refused(2, "is of a power", "total", "add", "x", "cellar/load", "--kind", "energy")
-	story := get[server.TotalStory](p, "total", "show", "starts", "--by", "month", "--since", "30d")
+	story := get[api.TotalStory](p, "total", "show", "starts", "--by", "month", "--since", "30d")
 	sum := 0.0
 	for _, r := range story.Periods {
 		sum += r.Value

@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"io"
 	"maps"
-	"net/http"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -19,10 +19,10 @@ import (
 func shownUnits(c *cobra.Command, s *client.Client) (site.Units, error) {
 	var person site.Person
 	var here site.Site
-	if err := s.Do(c.Context(), http.MethodGet, "/api/v1/session", nil, &person); err != nil {
+	if err := s.Call(c.Context(), api.GetSession.At(), nil, &person); err != nil {
 		return nil, err
 	}
-	err := s.Do(c.Context(), http.MethodGet, "/api/v1/site", nil, &here)
+	err := s.Call(c.Context(), api.GetSite.At(), nil, &here)
 	return person.Units.Or(here.Units), err
 }
 
@@ -41,8 +41,8 @@ func serviceSeen(c *cobra.Command) (s *client.Client, see seen, err error) {
 }
 
 func seenSignals(c *cobra.Command, s *client.Client) (see seen, err error) {
-	var signals []site.Signal
-	if err := s.Do(c.Context(), http.MethodGet, "/api/v1/signals", nil, &signals); err != nil {
+	signals, err := client.Do(c.Context(), s, api.ListSignals, api.None{})
+	if err != nil {
 		return see, err
 	}
 	see.signals = make(map[string]site.Signal, len(signals))
@@ -137,13 +137,12 @@ func unitSetCommand() *cobra.Command {
 		if all, _ := c.Flags().GetBool("everybody"); all {
 			whose = "Everybody who has not said otherwise sees"
 			var here site.Site
-			if err := s.Do(c.Context(), http.MethodGet, "/api/v1/site", nil, &here); err != nil {
-				return err
+			if here, err = client.Do(c.Context(), s, api.GetSite, api.None{}); err == nil {
+				here.Units = units
+				err = s.Call(c.Context(), api.PutSite.At(), here, nil)
 			}
-			here.Units = units
-			err = s.Do(c.Context(), http.MethodPut, "/api/v1/site", here, nil)
 		} else {
-			err = s.Do(c.Context(), http.MethodPut, "/api/v1/session/units", map[string]any{"units": units}, nil)
+			err = s.Call(c.Context(), api.SetOwnUnits.At(), map[string]any{"units": units}, nil)
 		}
 		if err != nil {
 			return err

@@ -4,18 +4,18 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
 	"net/url"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"jauntylark/api"
+	"jauntylark/client"
+	"jauntylark/core/act"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
-	"jauntylark/server"
 )
 
 // errFailed says that a verification failed; the exit code is 1 then.
@@ -54,7 +54,7 @@ func verifySignal(c *cobra.Command, args []string) error {
 	if _, err := calibrate.ParseEvery(every); err != nil {
 		return misused("--every: %v", err)
 	}
-	order := pipeline.VerificationOrder{}
+	order := act.VerificationOrder{}
 	order.Reference, _ = f.GetFloat64("reference")
 	order.Tolerance, _ = f.GetString("tolerance")
 	order.Note, _ = f.GetString("note")
@@ -69,14 +69,13 @@ func verifySignal(c *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	path := "/api/v1/signals/" + args[0]
-	var signal site.Signal
-	if err := s.Do(c.Context(), http.MethodGet, path, nil, &signal); err != nil {
+	signal, err := client.Do(c.Context(), s, api.GetSignal, signalPath(args[0]))
+	if err != nil {
 		return err
 	}
 	if f.Changed("every") {
-		var t server.Trust
-		if err := s.Do(c.Context(), http.MethodPut, path+"/verification-plan", server.VerifyPlan{Every: every}, &t); err != nil {
+		t, err := client.Do(c.Context(), s, api.PlanVerification, api.PlanVerificationIn{SignalPath: signalPath(args[0]), Body: api.VerifyPlan{Every: every}})
+		if err != nil {
 			return err
 		}
 		if !f.Changed("reference") {
@@ -87,14 +86,14 @@ func verifySignal(c *cobra.Command, args []string) error {
 		shown, _ := f.GetFloat64("shown")
 		order.Shown = &shown
 	} else if f.Changed("hold") {
-		shown, err := holdStill(c, s, path)
+		shown, err := holdStill(c, s, args[0])
 		if err != nil {
 			return err
 		}
 		order.Shown = &shown
 	}
-	var v calibrate.Verification
-	if err := s.Do(c.Context(), http.MethodPost, path+"/verifications", order, &v); err != nil {
+	v, err := client.Do(c.Context(), s, api.Verify, api.VerifyIn{SignalPath: signalPath(args[0]), Body: order})
+	if err != nil {
 		return err
 	}
 	err = show(c, v, func(w io.Writer) {
@@ -121,7 +120,7 @@ limits of agreement (Bland and Altman 1986), and by how much one follows the oth
 		if err := spanQuery(c.Flags(), query); err != nil {
 			return err
 		}
-		a, err := fetch[server.Comparison](c, "/api/v1/compare?"+query.Encode())
+		a, err := fetch[api.Comparison](c, api.CompareSignals.At().Raw(query.Encode()))
 		if err != nil {
 			return err
 		}
@@ -133,7 +132,7 @@ limits of agreement (Bland and Altman 1986), and by how much one follows the oth
 // leastLikeness is the correlation from which on a lag means something.
 const leastLikeness = 0.7
 
-func tellComparison(w io.Writer, a *server.Comparison) {
+func tellComparison(w io.Writer, a *api.Comparison) {
 	unit := a.Unit
 	if unit == "Cel" || unit == "[degF]" {
 		fmt.Fprintf(w, "Differences are in degrees of %s.\n", unit.Shown())
@@ -174,7 +173,7 @@ func deviceSheetCommand() *cobra.Command {
 			return err
 		}
 		format, _ := c.Flags().GetString("format")
-		return s.Download(c.Context(), devicesPath+"/"+url.PathEscape(args[0])+"/sheet?as="+url.QueryEscape(format), c.OutOrStdout())
+		return s.Download(c.Context(), api.GetSheet.At(args[0]).Asking("as", format), c.OutOrStdout())
 	}
 	return c
 }
@@ -190,12 +189,12 @@ func devicePowerOnCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		order := server.PowerOn{At: at}
+		order := api.PowerOnOrder{At: at}
 		s, err := service()
 		if err != nil {
 			return err
 		}
-		if err := s.Do(c.Context(), http.MethodPost, devicesPath+"/"+url.PathEscape(args[0])+"/power-on", order, nil); err != nil {
+		if _, err := client.Do(c.Context(), s, api.PowerOn, api.PowerOnIn{Device: args[0], Body: order}); err != nil {
 			return err
 		}
 		return show(c, map[string]string{"device": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Noted: the sensors of %s warm up.\n", args[0]) })

@@ -14,6 +14,7 @@ import (
 	"strings"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 )
 
@@ -51,9 +52,15 @@ func (p *Problem) Error() string {
 	return text
 }
 
-// Do sends in as JSON, when it is not nil, and reads the answer into out, when it is not nil. An
-// answer of 400 or more is a *Problem.
-func (c *Client) Do(ctx context.Context, method, path string, in, out any) error {
+// Do asks for an operation and gives its answer. One of 400 or more is a *Problem.
+func Do[In, Out any](ctx context.Context, c *Client, op api.Op[In, Out], in In) (out Out, err error) {
+	err = c.Call(ctx, op.PlaceOf(in), op.BodyOf(in), &out)
+	return out, err
+}
+
+// Call sends in as JSON to a place, when it is not nil, and reads the answer into out, when it is not nil. An answer of 400 or more is
+// a *Problem.
+func (c *Client) Call(ctx context.Context, at api.Place, in, out any) error {
 	var body io.Reader
 	if in != nil {
 		data, err := json.Marshal(in)
@@ -62,7 +69,7 @@ func (c *Client) Do(ctx context.Context, method, path string, in, out any) error
 		}
 		body = bytes.NewReader(data)
 	}
-	answer, err := c.send(ctx, method, path, "application/json", body, nil)
+	answer, err := c.send(ctx, at, "application/json", body, nil)
 	if err != nil {
 		return err
 	}
@@ -74,16 +81,10 @@ func (c *Client) Do(ctx context.Context, method, path string, in, out any) error
 	return json.NewDecoder(answer.Body).Decode(out)
 }
 
-// Accepted is what a service says of a pack that it took in part.
-type Accepted struct {
-	Accepted int               `json:"accepted"`
-	Rejected []measure.Refusal `json:"rejected"`
-}
-
 // SendReadings sends a body of readings and tells what was refused. A pack of which nothing was taken
 // is a *Problem.
 func (c *Client) SendReadings(ctx context.Context, contentType string, body []byte) ([]measure.Refusal, error) {
-	answer, err := c.send(ctx, http.MethodPost, "/api/v1/intake", contentType, bytes.NewReader(body), nil)
+	answer, err := c.send(ctx, api.SendReadings.At(), contentType, bytes.NewReader(body), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -91,13 +92,13 @@ func (c *Client) SendReadings(ctx context.Context, contentType string, body []by
 	if answer.StatusCode == http.StatusNoContent {
 		return nil, nil
 	}
-	var out Accepted
+	var out api.Accepted
 	return out.Rejected, json.NewDecoder(answer.Body).Decode(&out)
 }
 
 // SendAs sends a body of a device, with a person's token.
-func (c *Client) SendAs(ctx context.Context, path, contentType, device string, body []byte) error {
-	answer, err := c.send(ctx, http.MethodPost, path, contentType, bytes.NewReader(body), map[string]string{"Jaunty-Device": device})
+func (c *Client) SendAs(ctx context.Context, at api.Place, contentType, device string, body []byte) error {
+	answer, err := c.send(ctx, at, contentType, bytes.NewReader(body), map[string]string{api.DeviceHeader: device})
 	if err != nil {
 		return err
 	}
@@ -106,9 +107,9 @@ func (c *Client) SendAs(ctx context.Context, path, contentType, device string, b
 	return err
 }
 
-// Download writes what is at a path to a writer.
-func (c *Client) Download(ctx context.Context, path string, to io.Writer) error {
-	answer, err := c.send(ctx, http.MethodGet, path, "", nil, nil)
+// Download writes what a place answers with to a writer.
+func (c *Client) Download(ctx context.Context, at api.Place, to io.Writer) error {
+	answer, err := c.send(ctx, at, "", nil, nil)
 	if err != nil {
 		return err
 	}
@@ -117,18 +118,18 @@ func (c *Client) Download(ctx context.Context, path string, to io.Writer) error 
 	return err
 }
 
-// Fetch asks for what is at a path and gives the answer, whose body the caller closes.
-func (c *Client) Fetch(ctx context.Context, path string, headers map[string]string) (*http.Response, error) {
-	return c.send(ctx, http.MethodGet, path, "", nil, headers)
+// Fetch asks for what is at a place and gives the answer, whose body the caller closes.
+func (c *Client) Fetch(ctx context.Context, at api.Place, headers map[string]string) (*http.Response, error) {
+	return c.send(ctx, at, "", nil, headers)
 }
 
 // Lines sends in as JSON and hands on each line of the answer as it comes. An answer of 400 or more is a *Problem.
-func (c *Client) Lines(ctx context.Context, path string, in any, each func(line []byte) error) error {
+func (c *Client) Lines(ctx context.Context, at api.Place, in any, each func(line []byte) error) error {
 	data, err := json.Marshal(in)
 	if err != nil {
 		return err
 	}
-	answer, err := c.send(ctx, http.MethodPost, path, "application/json", bytes.NewReader(data), nil)
+	answer, err := c.send(ctx, at, "application/json", bytes.NewReader(data), nil)
 	if err != nil {
 		return err
 	}
@@ -143,8 +144,8 @@ func (c *Client) Lines(ctx context.Context, path string, in any, each func(line 
 }
 
 // Upload sends a file and reads the answer into out.
-func (c *Client) Upload(ctx context.Context, path, contentType string, body io.Reader, out any) error {
-	answer, err := c.send(ctx, http.MethodPost, path, contentType, body, nil)
+func (c *Client) Upload(ctx context.Context, at api.Place, contentType string, body io.Reader, out any) error {
+	answer, err := c.send(ctx, at, contentType, body, nil)
 	if err != nil {
 		return err
 	}
@@ -162,7 +163,7 @@ type Event struct {
 // Follow calls each with every event of the live stream after the commit numbered lastID ("" for
 // from now on) until ctx ends, the stream breaks or each fails.
 func (c *Client) Follow(ctx context.Context, lastID string, each func(Event) error) error {
-	answer, err := c.send(ctx, http.MethodGet, "/api/v1/live", "", nil, map[string]string{"Last-Event-ID": lastID})
+	answer, err := c.send(ctx, api.WatchLive.At(), "", nil, map[string]string{"Last-Event-ID": lastID})
 	if err != nil {
 		return err
 	}
@@ -191,8 +192,8 @@ func (c *Client) Follow(ctx context.Context, lastID string, each func(Event) err
 	}
 }
 
-func (c *Client) send(ctx context.Context, method, path, contentType string, body io.Reader, headers map[string]string) (*http.Response, error) {
-	r, err := http.NewRequestWithContext(ctx, method, strings.TrimRight(c.URL, "/")+path, body)
+func (c *Client) send(ctx context.Context, at api.Place, contentType string, body io.Reader, headers map[string]string) (*http.Response, error) {
+	r, err := http.NewRequestWithContext(ctx, at.Method, strings.TrimRight(c.URL, "/")+at.Path, body)
 	if err != nil {
 		return nil, err
 	}

@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 )
 
@@ -30,17 +31,17 @@ func TestDoSendsAndReadsJSON(t *testing.T) {
 		fmt.Fprintf(w, `{"said": %q}`, r.Method+" "+r.URL.RequestURI()+" "+r.Header.Get("Authorization")+" "+r.Header.Get("Content-Type")+" "+string(body))
 	})
 	var out struct{ Said string }
-	if err := c.Do(context.Background(), http.MethodPut, "/api/v1/guards/a?x=1", map[string]int{"limit": 3}, &out); err != nil {
+	if err := c.Call(context.Background(), api.Place{Method: http.MethodPut, Path: "/api/v1/guards/a?x=1"}, map[string]int{"limit": 3}, &out); err != nil {
 		t.Fatal(err)
 	}
 	if want := `PUT /api/v1/guards/a?x=1 Bearer secret application/json {"limit":3}`; out.Said != want {
 		t.Errorf("%q, want %q", out.Said, want)
 	}
 	c.Token = ""
-	if err := c.Do(context.Background(), http.MethodGet, "/", nil, &out); err != nil || strings.Contains(out.Said, "Bearer") {
+	if err := c.Call(context.Background(), api.Place{Method: http.MethodGet, Path: "/"}, nil, &out); err != nil || strings.Contains(out.Said, "Bearer") {
 		t.Errorf("without a token: %q %v", out.Said, err)
 	}
-	if err := c.Do(context.Background(), http.MethodGet, "/", make(chan int), nil); err == nil {
+	if err := c.Call(context.Background(), api.Place{Method: http.MethodGet, Path: "/"}, make(chan int), nil); err == nil {
 		t.Error("what is no JSON was sent")
 	}
 }
@@ -67,7 +68,7 @@ func TestRefusalsAreProblems(t *testing.T) {
 			w.WriteHeader(k.status)
 			fmt.Fprint(w, k.body)
 		})
-		err := c.Do(context.Background(), http.MethodGet, "/x", nil, nil)
+		err := c.Call(context.Background(), api.Place{Method: http.MethodGet, Path: "/x"}, nil, nil)
 		var problem *client.Problem
 		if !errors.As(err, &problem) || problem.Status != k.status || !strings.HasSuffix(problem.Error(), k.says) || problem.After != k.after {
 			t.Errorf("%d %s: %v (%+v)", k.status, k.body, err, problem)
@@ -78,7 +79,7 @@ func TestRefusalsAreProblems(t *testing.T) {
 func TestAServiceThatDoesNotAnswerIsNamed(t *testing.T) {
 	c := answering(t, nil)
 	c.URL = "http://127.0.0.1:1"
-	err := c.Do(context.Background(), http.MethodGet, "/", nil, nil)
+	err := c.Call(context.Background(), api.Place{Method: http.MethodGet, Path: "/"}, nil, nil)
 	if err == nil || !strings.HasPrefix(err.Error(), "the service at http://127.0.0.1:1 does not answer: ") {
 		t.Error(err)
 	}
@@ -126,21 +127,21 @@ func TestFilesAndLines(t *testing.T) {
 		}
 	})
 	var file bytes.Buffer
-	if err := c.Download(context.Background(), "/file", &file); err != nil || !bytes.Equal(file.Bytes(), []byte{0, 1, 2, 0xff}) {
+	if err := c.Download(context.Background(), api.Place{Method: http.MethodGet, Path: "/file"}, &file); err != nil || !bytes.Equal(file.Bytes(), []byte{0, 1, 2, 0xff}) {
 		t.Error(file.Bytes(), err)
 	}
 	var up struct {
 		Bytes  int
 		Of, As string
 	}
-	if err := c.Upload(context.Background(), "/up", "image/png", strings.NewReader("12345"), &up); err != nil || up.Bytes != 5 || up.As != "image/png" {
+	if err := c.Upload(context.Background(), api.Place{Method: http.MethodPost, Path: "/up"}, "image/png", strings.NewReader("12345"), &up); err != nil || up.Bytes != 5 || up.As != "image/png" {
 		t.Errorf("%+v %v", up, err)
 	}
-	if err := c.SendAs(context.Background(), "/up", "text/csv", "pond", []byte("x")); err != nil {
+	if err := c.SendAs(context.Background(), api.Place{Method: http.MethodPost, Path: "/up"}, "text/csv", "pond", []byte("x")); err != nil {
 		t.Error(err)
 	}
 	enough, seen := errors.New("enough"), 0
-	err := c.Lines(context.Background(), "/lines", struct{}{}, func(line []byte) error {
+	err := c.Lines(context.Background(), api.Place{Method: http.MethodPost, Path: "/lines"}, struct{}{}, func(line []byte) error {
 		var l struct{ N int }
 		if err := json.Unmarshal(line, &l); err != nil || l.N != seen {
 			t.Errorf("%s: %v", line, err)

@@ -3,17 +3,16 @@ package console_test
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/console/drive"
 	"jauntylark/core/alarm"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -41,10 +40,10 @@ func watched(t *testing.T) (*servertest.Service, *drive.Page) {
 	eye := s.Device("eye")
 	begin := measure.InstantOf(time.Now().Add(-time.Hour).Truncate(time.Minute))
 	for i := range 12 {
-		must(t, eye.SendAs(context.Background(), "/api/v1/intake/frames", frame.CSV, "", scene(30+float64(i), begin+measure.Instant(i*5*60_000))))
+		must(t, eye.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "", scene(30+float64(i), begin+measure.Instant(i*5*60_000))))
 	}
-	s.Do(http.MethodPost, "/api/v1/assets", map[string]any{"name": "boiler-room", "kind": "room"}, nil)
-	s.Do(http.MethodPost, "/api/v1/assets", map[string]any{"name": "switchboard", "kind": "cabinet", "in": "boiler-room", "signals": []string{"eye"}}, nil)
+	s.Do(api.AddAsset.At(), map[string]any{"name": "boiler-room", "kind": "room"}, nil)
+	s.Do(api.AddAsset.At(), map[string]any{"name": "switchboard", "kind": "cabinet", "in": "boiler-room", "signals": []string{"eye"}}, nil)
 	return s, p
 }
 
@@ -84,7 +83,7 @@ func TestAThingIsPutUnderGuard(t *testing.T) {
 	press(t, p, "Add guard")
 	must(t, p.Until(`location.pathname === '/assets/switchboard' && document.querySelector("[aria-label=Guards]")?.innerText.includes('Highest: warning when above 60')`))
 	var all []alarm.Guard
-	s.Do(http.MethodGet, "/api/v1/guards", nil, &all)
+	s.Do(api.ListGuards.At(), nil, &all)
 	if d := s.Look("eye"); len(all) != 1 || all[0].Signal != "eye/highest" || d.Settings.Interval.String() != "5m" {
 		t.Errorf("the guard is %+v, the device is ordered %+v", all, d.Settings)
 	}
@@ -119,8 +118,8 @@ func TestAThingsPictures(t *testing.T) {
 	must(t, p.Until(`location.pathname === '/assets' && document.querySelector('[data-removed]').innerText.includes('The asset switchboard was removed.')`))
 	press(t, p, "Bring back")
 	must(t, p.Until(`document.querySelector('[data-asset=switchboard]')`))
-	var page server.AssetPage
-	if s.Do(http.MethodGet, "/api/v1/assets/switchboard", nil, &page); len(page.Attachments) != 1 {
+	var page api.AssetPage
+	if s.Do(api.GetAsset.At("switchboard"), nil, &page); len(page.Attachments) != 1 {
 		t.Errorf("it came back with %+v", page.Attachments)
 	}
 	complaints(t, p)
@@ -191,8 +190,8 @@ func TestAStripOfFrames(t *testing.T) {
 }
 
 func frameAt(s *servertest.Service, n int) string {
-	var l server.FrameList
-	s.Do(http.MethodGet, "/api/v1/devices/eye/frames", nil, &l)
+	var l api.FrameList
+	s.Do(api.ListFrames.At("eye"), nil, &l)
 	return l.Frames[n].At.String()
 }
 
@@ -232,7 +231,7 @@ func TestRunsInTheConsole(t *testing.T) {
 	press(t, p, "Add run")
 	must(t, p.Until(`location.pathname.startsWith('/runs/') && `+says+`('Switchboard, ')`))
 	var all []run.Run
-	s.Do(http.MethodGet, "/api/v1/runs", nil, &all)
+	s.Do(api.ListRuns.At(), nil, &all)
 	if len(all) != 2 || all[0].How != run.Afterwards && all[1].How != run.Afterwards {
 		t.Errorf("the runs are %+v", all)
 	}
@@ -279,7 +278,7 @@ func TestAssetsAreAccessible(t *testing.T) {
 	s.Guard(map[string]any{"name": "hot", "signal": "eye/highest", "when": "above 40.5", "severity": "warning"})
 	storetest.Eventually(t, "an alarm", func() bool { return len(s.Alarms()) == 1 })
 	for range 2 {
-		s.Do(http.MethodPost, "/api/v1/runs", map[string]any{"asset": "switchboard", "started_at": frameAt(s, 2), "ended_at": frameAt(s, 9)}, nil)
+		s.Do(api.StartRun.At(), map[string]any{"asset": "switchboard", "started_at": frameAt(s, 2), "ended_at": frameAt(s, 9)}, nil)
 	}
 	for path, wait := range map[string]string{"/assets": "[data-asset] img", "/assets/switchboard": "canvas", "/assets/switchboard/guard": "[data-sentence] p[role=status]", "/frames/eye": "[data-strip] img",
 		"/runs": "main table", "/runs/1": "canvas", "/runs/compare?runs=1,2": "main table"} {

@@ -6,10 +6,10 @@ import (
 	"fmt"
 	"image"
 	"image/png"
-	"net/http"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/console/drive"
 	"jauntylark/core/board"
@@ -47,12 +47,12 @@ func glasshouse(t *testing.T) (*servertest.Service, *drive.Page, *client.Client)
 		}
 		return 5
 	})
-	s.Do(http.MethodPatch, "/api/v1/signals/d/damp", map[string]any{"bands": []map[string]any{{"name": "dry", "to": 75, "colour": "yellow"}, {"name": "fine", "from": 75, "colour": "green"}}}, nil)
+	s.Do(api.SetSignal.At("d", "damp"), map[string]any{"bands": []map[string]any{{"name": "dry", "to": 75, "colour": "yellow"}, {"name": "fine", "from": 75, "colour": "green"}}}, nil)
 	s.Guard(map[string]any{"name": "hot", "signal": "d/air", "when": "above 25", "severity": "critical"})
 	s.Guard(map[string]any{"name": "gas-high", "signal": "d/gas", "when": "above 50", "severity": "warning", "tell": []string{servertest.Owner}})
 	s.Output("d/fan", map[string]any{"kind": "switch", "title": "Fan"})
 	s.Send(d, `{"air": 21, "damp": 80, "gas": 5, "pump": true, "mode": "idle"}`)
-	s.Do(http.MethodPost, "/api/v1/totals", map[string]any{"name": "pump-hours", "signal": "d/pump", "kind": "on-time"}, nil)
+	s.Do(api.AddTotal.At(), map[string]any{"name": "pump-hours", "signal": "d/pump", "kind": "on-time"}, nil)
 	return s, p, d
 }
 
@@ -61,7 +61,7 @@ func aPicture(t *testing.T, s *servertest.Service) (id int64) {
 	var out bytes.Buffer
 	must(t, png.Encode(&out, image.NewRGBA(image.Rect(0, 0, 320, 200))))
 	var kept board.Picture
-	must(t, s.Owner.Upload(context.Background(), "/api/v1/pictures?name=house", "application/octet-stream", &out, &kept))
+	must(t, s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "house"), "application/octet-stream", &out, &kept))
 	return kept.ID
 }
 
@@ -75,7 +75,7 @@ func of(signals ...string) (series []tileOf) {
 }
 
 func putBoard(s *servertest.Service, name string, tiles ...tileOf) {
-	s.Do(http.MethodPut, "/api/v1/boards/"+name, map[string]any{"shared": true, "tiling": map[string]any{"tiles": tiles}}, nil)
+	s.Do(api.PutBoard.At(name), map[string]any{"shared": true, "tiling": map[string]any{"tiles": tiles}}, nil)
 }
 
 // place is where a tile lies while the board is arranged: column, row, width, height.
@@ -145,7 +145,7 @@ func TestArrangeABoard(t *testing.T) {
 		t.Errorf("the draft has it at %s, not at %s", at, dragged)
 	}
 	var b board.Board
-	s.Do(http.MethodGet, "/api/v1/boards/the-house", nil, &b)
+	s.Do(api.GetBoard.At("the-house"), nil, &b)
 	if len(b.Tiling.Tiles) != 0 || b.Draft == nil || len(b.Draft.Tiling.Tiles) != 3 {
 		t.Errorf("before it is published it is %+v", b)
 	}
@@ -253,7 +253,7 @@ func TestPinsBlinkOnlyUntilSomebodyHasIt(t *testing.T) {
 	must(t, p.Until(motion+` === 'none'`))
 	must(t, p.Still(false))
 	must(t, p.Until(motion+` !== 'none'`))
-	s.Do(http.MethodPost, fmt.Sprintf("/api/v1/alarms/%d/acknowledge", s.Alarms()[0].ID), nil, nil)
+	s.Do(api.AcknowledgeAlarm.At(s.Alarms()[0].ID), nil, nil)
 	must(t, p.Until(`document.querySelector('[data-pin="d/air"] svg') && `+motion+` === 'none'`))
 }
 
@@ -279,7 +279,7 @@ func TestPinSomethingToAPicture(t *testing.T) {
 	press(t, p, "Apply")
 	must(t, p.Until(`document.querySelector('[data-saved=true]')?.innerText === 'draft saved'`))
 	var b board.Board
-	s.Do(http.MethodGet, "/api/v1/boards/map", nil, &b)
+	s.Do(api.GetBoard.At("map"), nil, &b)
 	pinned := b.Draft.Tiling.Tiles[1].Pins
 	if len(pinned) != 1 || pinned[0].Text != "Door" || pinned[0].X != 0.51 {
 		t.Errorf("pinned is %+v", pinned)
@@ -313,7 +313,7 @@ func TestABoardsMenu(t *testing.T) {
 	menu(t, p, "More", "Start with this board")
 	storetest.Eventually(t, "the start", func() bool {
 		var me site.Person
-		s.Do(http.MethodGet, "/api/v1/session", nil, &me)
+		s.Do(api.GetSession.At(), nil, &me)
 		return me.Start == "one"
 	})
 	must(t, p.Goto("/"))

@@ -3,11 +3,11 @@ package console_test
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/console/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -87,7 +87,7 @@ func TestReadALongTime(t *testing.T) {
 // What is missing, of no use, late or corrected, and a changed clock, are told; so are notes, and what is compared.
 func TestChartsDoNotLie(t *testing.T) {
 	s, p := visit(t)
-	s.Do(http.MethodPut, "/api/v1/site", site.Site{Name: "x", Zone: "Europe/Dublin", Currency: "EUR"}, nil)
+	s.Do(api.PutSite.At(), site.Site{Name: "x", Zone: "Europe/Dublin", Currency: "EUR"}, nil)
 	d := s.Device("d")
 	change := time.Date(2026, 10, 25, 1, 0, 0, 0, time.UTC) // the clocks go back
 	early := &pipeline.Past{Signal: "d/air", Kind: site.KindNumber, Unit: "Cel"}
@@ -99,7 +99,7 @@ func TestChartsDoNotLie(t *testing.T) {
 	}
 	_, err := s.Pipeline.Import(context.Background(), early)
 	must(t, err)
-	s.Do(http.MethodPatch, "/api/v1/devices/d", map[string]any{"interval": "1m"}, nil)
+	s.Do(api.SetDevice.At("d"), map[string]any{"interval": "1m"}, nil)
 	window := fmt.Sprintf("/signals/d/air?from=%d&until=%d", change.Add(-5*time.Hour).UnixMilli(), change.Add(5*time.Hour).UnixMilli())
 	must(t, p.Goto(window))
 	must(t, p.Until(shows("the clocks go back 1 h at 01:00")))
@@ -119,7 +119,7 @@ func TestChartsDoNotLie(t *testing.T) {
 	if gap < 0.2 || gap > 0.45 {
 		t.Errorf("of the chart's width %.0f %% is without a line; a third of its readings are missing", 100*gap)
 	}
-	s.Do(http.MethodPost, "/api/v1/journal", map[string]any{"text": "door was open", "of": "d/air", "at": change.Add(-4 * time.Hour)}, nil)
+	s.Do(api.WriteNote.At(), map[string]any{"text": "door was open", "of": "d/air", "at": change.Add(-4 * time.Hour)}, nil)
 	must(t, p.Goto(window))
 	must(t, p.Until(shows("note: door was open")))
 	menu(t, p, "What to do with D air", "Write a note …")
@@ -127,13 +127,13 @@ func TestChartsDoNotLie(t *testing.T) {
 	press(t, p, "Add")
 	must(t, p.Until(`!document.querySelector('[role=dialog]')`))
 	var entries []site.Entry
-	s.Do(http.MethodGet, "/api/v1/journal?kind=note", nil, &entries)
+	s.Do(api.ListJournal.At().Asking("kind", "note"), nil, &entries)
 	if len(entries) != 2 || entries[0].Text != "closed it" || entries[0].Subject != "d/air" {
 		t.Errorf("the notes are %+v", entries)
 	}
 
 	aDay(t, s, "damp", "%", func(i int) float64 { return 50 })
-	s.Do(http.MethodPatch, "/api/v1/signals/d/damp", map[string]any{"span": map[string]any{"low": 0, "high": 100}}, nil)
+	s.Do(api.SetSignal.At("d", "damp"), map[string]any{"span": map[string]any{"low": 0, "high": 100}}, nil)
 	s.Send(d, `{"damp": 400}`)
 	must(t, p.Goto("/signals/d/damp?span=86400000&before=86400000"))
 	must(t, p.Until(`document.querySelector('[data-remarks]')?.innerText.includes('implausible')`))

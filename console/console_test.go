@@ -15,6 +15,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/console"
 	"jauntylark/console/drive"
 	"jauntylark/server/servertest"
@@ -210,7 +211,7 @@ func never(*http.Request) bool { return false }
 func TestNothingIsMissedBeforeTheStreamBegins(t *testing.T) {
 	s := servertest.Start(t)
 	d, begin := s.Device("pond"), make(chan struct{})
-	p := front(t, s, func(r *http.Request) bool { return r.URL.Path == "/api/v1/live" }, never, begin)
+	p := front(t, s, func(r *http.Request) bool { return r.URL.Path == api.WatchLive.At().Path }, never, begin)
 	must(t, p.Until(says+`('Nothing is watched yet.')`))
 	s.Send(d, `{"oxygen": 80}`)
 	close(begin)
@@ -225,7 +226,7 @@ func TestALateAnswerWipesNoAlarmAway(t *testing.T) {
 	s.Guard(map[string]any{"signal": "pond/oxygen", "when": "below 55", "severity": "critical"})
 	var armed, held atomic.Bool
 	p := front(t, s, never, func(r *http.Request) bool {
-		late := armed.Load() && r.URL.Path == "/api/v1/alarms"
+		late := armed.Load() && r.URL.Path == api.ListAlarms.At().Path
 		if late {
 			held.Store(true)
 		}

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/console/drive"
 	"jauntylark/core/site"
@@ -94,7 +95,7 @@ func TestADevicesPage(t *testing.T) {
 	must(t, p.Type("input[name=interval]", "5m"))
 	must(t, p.Press("Enter"))
 	must(t, p.Until(says+`('Ordered: every 5m.') && `+says+`('The device has not said what it runs.')`))
-	must(t, d.Do(t.Context(), http.MethodPut, "/api/v1/intake/orders", site.Report{Version: 1, Interval: 60}, nil))
+	must(t, d.Call(t.Context(), api.ConfirmOrders.At(), site.Report{Version: 1, Interval: 60}, nil))
 	must(t, p.Until(says+`('The device runs this.') || `+says+`('The device runs every 1m')`))
 	press(t, p, "Make a new key")
 	must(t, p.Until(`document.querySelectorAll('[data-key]').length === 1 && `+says+`('pond.2')`))
@@ -120,7 +121,7 @@ func TestArrivalsAndKits(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[data-key]')`))
 	key, err := drive.Eval[string](p, "document.querySelector('[data-key]').innerText")
 	must(t, err)
-	r, _ := http.NewRequest(http.MethodPost, s.URL+"/api/v1/intake", strings.NewReader(`{"oxygen": 70}`))
+	r, _ := http.NewRequest(http.MethodPost, s.URL+api.SendReadings.At().Path, strings.NewReader(`{"oxygen": 70}`))
 	r.Header.Set("Authorization", "Bearer "+key)
 	r.Header.Set("Content-Type", "application/json")
 	r.Header.Set("Jaunty-Device", "second-pond")
@@ -138,7 +139,7 @@ func TestArrivalsAndKits(t *testing.T) {
 	if d := s.Look("second-pond"); d.Kit != "pond-probe" {
 		t.Errorf("%+v", d)
 	}
-	s.Do(http.MethodPut, "/api/v1/kits/pond-probe", map[string]any{"name": "pond-probe", "signals": []map[string]any{{"name": "oxygen", "title": "Dissolved oxygen", "unit": "%"}}}, nil)
+	s.Do(api.PutKit.At("pond-probe"), map[string]any{"name": "pond-probe", "signals": []map[string]any{{"name": "oxygen", "title": "Dissolved oxygen", "unit": "%"}}}, nil)
 	must(t, p.Goto("/devices/kits/pond-probe"))
 	must(t, p.Until(says+`('signal oxygen title') && `+says+`('Dissolved oxygen')`))
 	press(t, p, "Apply")
@@ -153,7 +154,7 @@ func TestArrivalsAndKits(t *testing.T) {
 func TestASilentDeviceIsTold(t *testing.T) {
 	s, p := visit(t)
 	s.Send(s.Device("pond"), `{"oxygen": 80}`)
-	s.Do(http.MethodPatch, "/api/v1/devices/pond", map[string]string{"interval": "1s"}, nil)
+	s.Do(api.SetDevice.At("pond"), map[string]string{"interval": "1s"}, nil)
 	must(t, p.Until(says+`('One thing is wrong.') && `+says+`('Pond is silent')`))
 	must(t, p.Goto("/devices"))
 	must(t, p.Until(`document.querySelector('[data-device=pond]')?.innerText.includes('silent') && document.querySelector('h1').innerText.includes('1 of the devices is silent')`))
@@ -170,10 +171,10 @@ func TestDevicePagesAreAccessible(t *testing.T) {
 	s, p := visit(t)
 	d := s.Device("pond")
 	s.Send(d, `{"oxygen": 80, "firmware": "1.2"}`)
-	s.Do(http.MethodPatch, "/api/v1/devices/pond", map[string]string{"interval": "1m"}, nil)
-	s.Do(http.MethodPost, "/api/v1/kits/probe/from-device", map[string]string{"device": "pond"}, nil)
+	s.Do(api.SetDevice.At("pond"), map[string]string{"interval": "1m"}, nil)
+	s.Do(api.KitFromDevice.At("probe"), map[string]string{"device": "pond"}, nil)
 	var enrolment struct{ Key string }
-	s.Do(http.MethodPost, "/api/v1/enrolment", nil, &enrolment)
+	s.Do(api.NewEnrolment.At(), nil, &enrolment)
 	for _, path := range []string{"/devices", "/devices/connect", "/devices/of/pond", "/devices/arrivals", "/devices/kits", "/devices/kits/probe"} {
 		accessible(t, p, path, "h1")
 	}

@@ -1,11 +1,11 @@
 package console_test
 
 import (
-	"net/http"
 	"strconv"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/console/drive"
 	"jauntylark/core/alarm"
 	"jauntylark/core/site"
@@ -60,7 +60,7 @@ func TestFindALimitInTheConsole(t *testing.T) {
 	accessible(t, p, "/guards/d-gas-above-50", "[data-guard-life]")
 	must(t, p.Look(1280, 800, false))
 	guards := []alarm.Guard{}
-	s.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
+	s.Do(api.ListGuards.At(), nil, &guards)
 	if g := guards[0]; g.When.String() != "above 50" || len(g.Rungs) != 1 || g.Rungs[0].When.A != 60 || g.Rungs[0].Severity != alarm.Critical || len(g.Tell) != 1 {
 		t.Errorf("it was kept as %+v", g)
 	}
@@ -102,7 +102,7 @@ func TestATrialInTheConsole(t *testing.T) {
 	now := time.Now()
 	mark := func(label string, from, until int) {
 		at := func(i int) time.Time { return now.Add(time.Duration(i-1440) * time.Minute) }
-		s.Do(http.MethodPost, "/api/v1/trials/1/stretches", map[string]any{"label": label, "from": at(from), "until": at(until)}, nil)
+		s.Do(api.MarkTrial.At("1"), map[string]any{"label": label, "from": at(from), "until": at(until)}, nil)
 	}
 	mark("event", 600, 645)
 	mark("event", 895, 935)
@@ -117,7 +117,7 @@ func TestATrialInTheConsole(t *testing.T) {
 	press(t, p, "Add guard")
 	must(t, p.Until(`location.pathname.startsWith('/guards/d-gas-above-')`))
 	var trials []site.Trial
-	s.Do(http.MethodGet, "/api/v1/trials", nil, &trials)
+	s.Do(api.ListTrials.At(), nil, &trials)
 	if trials[0].Guard == "" || trials[0].EndedAt == nil {
 		t.Errorf("the trial: %+v", trials[0])
 	}

@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/console/drive"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
@@ -37,7 +38,7 @@ func (c *streams) before(t *testing.T, s *servertest.Service) string {
 	proxy := httputil.NewSingleHostReverseProxy(target)
 	proxy.FlushInterval = -1
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.URL.Path == "/api/v1/live" {
+		if r.URL.Path == api.WatchLive.At().Path {
 			c.mu.Lock()
 			c.open, c.asked = c.open+1, append(c.asked, r.URL.RawQuery)
 			c.mu.Unlock()
@@ -179,7 +180,7 @@ func TestTheFirstSteps(t *testing.T) {
 	var key struct {
 		Key string `json:"key"`
 	}
-	s.Do(http.MethodPost, "/api/v1/devices/pond/keys", map[string]any{}, &key)
+	s.Do(api.RotateKey.At("pond"), map[string]any{}, &key)
 	d := *s.Owner
 	d.Token = key.Key
 	s.Send(&d, `{"oxygen": 80}`)
@@ -222,7 +223,7 @@ func TestSetUp(t *testing.T) {
 	press(t, p, "Save")
 	storetest.Eventually(t, "the site", func() bool {
 		var here site.Site
-		s.Do(http.MethodGet, "/api/v1/site", nil, &here)
+		s.Do(api.GetSite.At(), nil, &here)
 		return here.Name == "Hollowbrook" && here.Zone == "Europe/Dublin" && len(here.Holidays) == 2
 	})
 	must(t, p.Goto("/set-up"))
@@ -239,7 +240,7 @@ func TestSetUp(t *testing.T) {
 	choose(t, p, `[data-person^=tadhg] select`, "viewer")
 	role := func() site.Role {
 		var people []site.Person
-		s.Do(http.MethodGet, "/api/v1/people", nil, &people)
+		s.Do(api.ListPeople.At(), nil, &people)
 		return people[len(people)-1].Role
 	}
 	storetest.Eventually(t, "the role", func() bool { return role() == site.Viewer })

@@ -3,9 +3,9 @@ package console_test
 import (
 	"context"
 	"encoding/json"
-	"net/http"
 	"testing"
 
+	"jauntylark/api"
 	"jauntylark/core/drive"
 	"jauntylark/server/servertest"
 )
@@ -49,9 +49,9 @@ func TestOutputsFromNothingToAnEmergency(t *testing.T) {
 	s.Send(d, `{"vapour": 500}`)
 	must(t, p.Until(says+`('One output is not at rest.') && document.querySelector('[data-because]').innerText.includes('Shed vapour is above 400 (interlock vapour-fan)')`))
 	must(t, p.Until(`document.querySelector('[data-confirmed]').innerText === 'not confirmed yet'`))
-	must(t, d.Do(context.Background(), http.MethodPut, "/api/v1/intake/outputs/fan", json.RawMessage("1"), nil))
+	must(t, d.Call(context.Background(), api.ConfirmOutput.At("fan"), json.RawMessage("1"), nil))
 	must(t, p.Until(`document.querySelector('[data-confirmed]').innerText.startsWith('confirmed')`))
-	must(t, d.Do(context.Background(), http.MethodPut, "/api/v1/intake/outputs/fan", json.RawMessage("0"), nil))
+	must(t, d.Call(context.Background(), api.ConfirmOutput.At("fan"), json.RawMessage("0"), nil))
 	must(t, p.Until(`document.querySelector('[data-confirmed]').innerText === 'says off' && document.querySelector('[aria-label=warning]')`))
 
 	must(t, p.Until(`![...document.querySelectorAll('button')].some((b) => b.innerText === 'Reset vapour-fan')`))
@@ -61,14 +61,14 @@ func TestOutputsFromNothingToAnEmergency(t *testing.T) {
 	must(t, p.Until(says+`('All outputs are at rest.')`))
 
 	// Two latched interlocks hold it: one reset of the output ends both.
-	s.Do(http.MethodPut, "/api/v1/interlocks/vapour-high", drive.Interlock{Name: "vapour-high", Output: "shed/fan", Signal: "shed/vapour", When: "above 450", Latch: true}, nil)
+	s.Do(api.PutInterlock.At("vapour-high"), drive.Interlock{Name: "vapour-high", Output: "shed/fan", Signal: "shed/vapour", When: "above 450", Latch: true}, nil)
 	s.Send(d, `{"vapour": 500}`)
 	must(t, p.Until(says+`('One output is not at rest.')`))
 	s.Send(d, `{"vapour": 100}`)
 	must(t, p.Until(says+`('Reset vapour-fan') && `+says+`('Reset vapour-high')`))
 	press(t, p, "Reset")
 	must(t, p.Until(says+`('All outputs are at rest.')`))
-	s.Do(http.MethodDelete, "/api/v1/interlocks/vapour-high", nil, nil)
+	s.Do(api.RemoveInterlock.At("vapour-high"), nil, nil)
 
 	press(t, p, "Set by hand")
 	write(t, p, "Why", 0, "airing")
@@ -108,7 +108,7 @@ func TestNumbersAndInputsAreTypedKeyByKey(t *testing.T) {
 	s, p := visit(t)
 	d := s.Device("shed")
 	s.Send(d, `{"vapour": 100, "air": 20}`)
-	must(t, s.Owner.Do(context.Background(), http.MethodPut, "/api/v1/outputs/shed/vent", map[string]any{"kind": "level"}, nil))
+	must(t, s.Owner.Call(context.Background(), api.PutOutput.At("shed", "vent"), map[string]any{"kind": "level"}, nil))
 	keys := func(label, text string) {
 		t.Helper()
 		write(t, p, label, 0, "")
@@ -152,7 +152,7 @@ func TestAViewerOnlyLooksAtOutputs(t *testing.T) {
 	s := servertest.Start(t)
 	s.Device("shed")
 	s.Output("shed/fan", nil)
-	s.Do(http.MethodPost, "/api/v1/people", map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
 	p := openAs(t, s, "v@b.example", "long enough for it")
 	must(t, p.Goto("/outputs"))
 	must(t, p.Until(says+`('All outputs are at rest.')`))

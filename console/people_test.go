@@ -1,11 +1,11 @@
 package console_test
 
 import (
-	"net/http"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/console/drive"
 	"jauntylark/core/alarm"
 	"jauntylark/core/board"
@@ -31,11 +31,11 @@ func TestRemovalsAskAndAreUndone(t *testing.T) {
 	click(t, p, "Bring back")
 	storetest.Eventually(t, "the guard", func() bool {
 		var guards []alarm.Guard
-		s.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
+		s.Do(api.ListGuards.At(), nil, &guards)
 		return len(guards) == 1 && guards[0].Advice == "open the door"
 	})
-	s.Do(http.MethodDelete, "/api/v1/guards/high", nil, nil)
-	s.Do(http.MethodDelete, "/api/v1/devices/d", nil, nil)
+	s.Do(api.RemoveGuard.At("high"), nil, nil)
+	s.Do(api.RemoveDevice.At("d"), nil, nil)
 	accessible(t, p, "/removed", "tbody tr")
 	must(t, p.Look(1280, 800, false))
 	must(t, p.Until(`document.querySelectorAll('tbody tr').length === 2`))
@@ -63,9 +63,9 @@ func TestAViewerReadsText(t *testing.T) {
 	s.Guard(map[string]any{"name": "high", "signal": "d/gas", "when": "above 50", "advice": "open the door", "least_gap": "10m"})
 	s.Output("d/fan", nil)
 	s.Interlock("fan", map[string]any{"output": "d/fan", "signal": "d/gas", "when": "above 60", "set": "on"})
-	s.Do(http.MethodPut, "/api/v1/contacts/orla", map[string]any{"title": "Orla", "addresses": []map[string]string{{"carrier": "e-mail", "to": "o@b.example"}}}, nil)
-	s.Do(http.MethodPut, "/api/v1/rosters/house", map[string]any{"steps": []map[string]any{{"who": []string{"orla"}}}}, nil)
-	s.Do(http.MethodPost, "/api/v1/people", map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
+	s.Do(api.PutContact.At("orla"), map[string]any{"title": "Orla", "addresses": []map[string]string{{"carrier": "e-mail", "to": "o@b.example"}}}, nil)
+	s.Do(api.PutRoster.At("house"), map[string]any{"steps": []map[string]any{{"who": []string{"orla"}}}}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
 	p := openAs(t, s, "v@b.example", "long enough for it")
 	for path, reads := range map[string]string{
 		"/guards/high": "open the door", "/signals/d/gas/instrument": "Plausible from", "/signals/d/gas/trust": "None: its values", "/outputs/d/fan": "Safe state", "/interlocks/fan": "above 60",
@@ -130,16 +130,16 @@ func TestTheFocusGoesWhereTheWorkIs(t *testing.T) {
 func TestTwoPeopleOnOneBoard(t *testing.T) {
 	s, p, _ := glasshouse(t)
 	putBoard(s, "house", tileOf{"kind": "lines", "series": of("d/air")})
-	s.Do(http.MethodPost, "/api/v1/people", map[string]string{"email": "k@b.example", "name": "Piet", "role": "keeper", "password": "long enough for it"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "k@b.example", "name": "Piet", "role": "keeper", "password": "long enough for it"}, nil)
 	other := s.SignIn("k@b.example", "long enough for it")
 	theirs := func(revision int, title string) {
 		t.Helper()
 		body := map[string]any{"revision": revision, "tiling": map[string]any{"tiles": []map[string]any{{"kind": "lines", "title": title, "series": of("d/air"), "x": 0, "y": 0, "w": 6, "h": 5}}}}
-		must(t, other.Do(t.Context(), http.MethodPut, "/api/v1/boards/house/draft", body, nil))
+		must(t, other.Call(t.Context(), api.PutDraft.At("house"), body, nil))
 	}
 	draft := func() board.Draft {
 		var b board.Board
-		s.Do(http.MethodGet, "/api/v1/boards/house", nil, &b)
+		s.Do(api.GetBoard.At("house"), nil, &b)
 		if b.Draft == nil {
 			return board.Draft{}
 		}

@@ -2,10 +2,10 @@ package console_test
 
 import (
 	"fmt"
-	"net/http"
 	"strings"
 	"testing"
 
+	"jauntylark/api"
 	"jauntylark/console/drive"
 	"jauntylark/core/roster"
 	"jauntylark/core/statement"
@@ -60,7 +60,7 @@ func TestARosterFromNothingToADrill(t *testing.T) {
 	if m := inbox.Messages(); len(m) != 1 || m[0].To != "+353861234567" {
 		t.Errorf("%+v", m)
 	}
-	s.Do(http.MethodPut, "/api/v1/contacts/tadhg", map[string]any{"addresses": []map[string]string{{"carrier": "voice", "to": "+353860000002"}}}, nil)
+	s.Do(api.PutContact.At("tadhg"), map[string]any{"addresses": []map[string]string{{"carrier": "voice", "to": "+353860000002"}}}, nil)
 
 	must(t, p.Goto("/rosters/new"))
 	write(t, p, "Name", 0, "house")
@@ -77,7 +77,7 @@ func TestARosterFromNothingToADrill(t *testing.T) {
 	press(t, p, "Save")
 	must(t, p.Until(`location.pathname === '/rosters/house'`))
 	var r roster.Roster
-	s.Do(http.MethodGet, "/api/v1/rosters/house", nil, &r)
+	s.Do(api.GetRoster.At("house"), nil, &r)
 	if len(r.Steps) != 2 || r.Steps[1].String() != "on-duty by voice after 5m" || r.Rotation == nil || strings.Join(r.Rotation.Who, " ") != "tadhg orla" {
 		t.Errorf("%+v", r)
 	}
@@ -98,7 +98,7 @@ func TestARosterFromNothingToADrill(t *testing.T) {
 // and sent; the stand-ins' page answers a message.
 func TestDeliveriesWordsAndStatements(t *testing.T) {
 	s, p, inbox := reaching(t)
-	s.Do(http.MethodPut, "/api/v1/contacts/orla", map[string]any{"addresses": []map[string]string{{"carrier": "text", "to": "+353861234567"}, {"carrier": "e-mail", "to": "orla@b.example"}}}, nil)
+	s.Do(api.PutContact.At("orla"), map[string]any{"addresses": []map[string]string{{"carrier": "text", "to": "+353861234567"}, {"carrier": "e-mail", "to": "orla@b.example"}}}, nil)
 	must(t, inbox.Fail("text", standin.FaultReject))
 	d := s.Device("d")
 	s.Send(d, `{"temp": 20}`)
@@ -110,7 +110,7 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 	must(t, p.Until(`location.search.includes('given') && document.querySelectorAll('tbody tr').length === 1`))
 
 	must(t, inbox.Fail("text", ""))
-	s.Do(http.MethodPut, "/api/v1/guards/hot", map[string]any{"signal": "d/temp", "when": "above 25", "severity": "critical", "tell": []string{"orla"}}, nil)
+	s.Do(api.PutGuard.At("hot"), map[string]any{"signal": "d/temp", "when": "above 25", "severity": "critical", "tell": []string{"orla"}}, nil)
 	must(t, p.Goto("/stand-ins"))
 	press(t, p, "Reply 1")
 	storetest.Eventually(t, "the alarm is taken", func() bool { return s.Alarms()[0].AcknowledgedBy == "Orla" })
@@ -124,7 +124,7 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 	must(t, p.Until(`document.querySelector('main [role=status]') || `+says+`('Achtung: D temp 31')`))
 	storetest.Eventually(t, "the words are kept", func() bool {
 		var own roster.SiteReach
-		s.Do(http.MethodGet, "/api/v1/site/reach", nil, &own)
+		s.Do(api.GetReach.At(), nil, &own)
 		return len(own.Templates) == 1 && own.Templates[0].Short == "Achtung: {{thing}} {{value}}"
 	})
 
@@ -135,7 +135,7 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 	press(t, p, "Save")
 	storetest.Eventually(t, "the guard's words are kept, and it is as it was", func() bool {
 		var guards []map[string]any
-		s.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
+		s.Do(api.ListGuards.At(), nil, &guards)
 		return strings.Contains(fmt.Sprint(guards[0]["templates"]), "Hot! {{value}}") && guards[0]["when"] == "above 25" && guards[0]["severity"] == "critical"
 	})
 
@@ -147,7 +147,7 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 	press(t, p, "Add")
 	must(t, p.Until(`document.querySelector('a[href="/statements/week"]')`))
 	var all []statement.Statement
-	s.Do(http.MethodGet, "/api/v1/statements", nil, &all)
+	s.Do(api.ListStatements.At(), nil, &all)
 	if len(all) != 1 || all[0].DueAt == nil {
 		t.Errorf("%+v", all)
 	}

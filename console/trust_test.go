@@ -3,15 +3,14 @@ package console_test
 import (
 	"context"
 	"math"
-	"net/http"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/console/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 )
 
@@ -93,7 +92,7 @@ func TestAnotherUnitMovesEverything(t *testing.T) {
 	aDay(t, s, "air", "Cel", func(i int) float64 { return 20 })
 	aDay(t, s, "other", "Cel", func(i int) float64 { return 15 })
 	s.Guard(map[string]any{"name": "hot", "signal": "d/air", "when": "above 30", "severity": "warning"})
-	s.Do(http.MethodPatch, "/api/v1/signals/d/air", map[string]any{"span": map[string]any{"low": -10, "high": 100}, "bands": []map[string]any{{"name": "warm", "from": 15}}}, nil)
+	s.Do(api.SetSignal.At("d", "air"), map[string]any{"span": map[string]any{"low": -10, "high": 100}, "bands": []map[string]any{{"name": "warm", "from": 15}}}, nil)
 	must(t, p.Goto("/units"))
 	must(t, p.Until(says+`('Temperature')`))
 	accessible(t, p, "/units", "h1")
@@ -113,8 +112,8 @@ func TestAnotherUnitMovesEverything(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[data-preview]')`))
 	press(t, p, "Put in force")
 	must(t, p.Until(`document.querySelector('[data-applied]')`))
-	var trust server.Trust
-	s.Do(http.MethodGet, "/api/v1/signals/d/air/trust", nil, &trust)
+	var trust api.Trust
+	s.Do(api.GetTrust.At("d", "air"), nil, &trust)
 	if c := trust.Calibrations[0]; math.Abs(c.Curve.Offset-1) > 1e-9 {
 		t.Errorf("1.8 °F more are %+v", c.Curve)
 	}
@@ -169,7 +168,7 @@ func TestDoubtIsShown(t *testing.T) {
 	s, p := visit(t)
 	d := s.Device("d")
 	s.Send(d, `{"oxygen": 80}`)
-	s.Do(http.MethodPatch, "/api/v1/signals/d/oxygen", map[string]any{"span": map[string]any{"low": 0.5, "high": 200}, "fails_to": "low"}, nil)
+	s.Do(api.SetSignal.At("d", "oxygen"), map[string]any{"span": map[string]any{"low": 0.5, "high": 200}, "fails_to": "low"}, nil)
 	for range 3 {
 		s.Send(d, `{"oxygen": 0}`)
 	}

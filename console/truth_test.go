@@ -1,11 +1,11 @@
 package console_test
 
 import (
-	"net/http"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/console/drive"
 	"jauntylark/core/alarm"
 	"jauntylark/server/servertest"
@@ -99,7 +99,7 @@ func TestALimitIsWhatWasTyped(t *testing.T) {
 	click(t, p, "Add guard") // the first press counts
 	must(t, p.Until(`location.pathname === '/guards/d-gas-above-0.15' || location.pathname.startsWith('/guards/d-gas')`))
 	var guards []alarm.Guard
-	s.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
+	s.Do(api.ListGuards.At(), nil, &guards)
 	if g := guards[0]; g.When.A != 0.15 || g.Deadband != 0.05 {
 		t.Errorf("kept as above %v, deadband %v", g.When.A, g.Deadband)
 	}
@@ -117,7 +117,7 @@ func TestNowCallsSilentWhatIs(t *testing.T) {
 	s, p := visit(t)
 	d := s.Device("shed")
 	s.Send(d, `{"v": 1, "firmware": "1.0", "mode": "away"}`)
-	s.Do(http.MethodPatch, "/api/v1/devices/shed", map[string]any{"interval": "1s", "silence_alarm": false}, nil)
+	s.Do(api.SetDevice.At("shed"), map[string]any{"interval": "1s", "silence_alarm": false}, nil)
 	must(t, p.Goto("/"))
 	for range 5 {
 		time.Sleep(time.Second)
@@ -145,7 +145,7 @@ func TestWhatWasTypedIsNotLost(t *testing.T) {
 		t.Errorf("there are %q and %q again", a, b)
 	}
 	audit(t, p, "unsaved work")
-	s.Do(http.MethodPut, "/api/v1/guards/high", map[string]any{"name": "high", "signal": "d/gas", "when": "above 60", "advice": "call the keeper"}, nil)
+	s.Do(api.PutGuard.At("high"), map[string]any{"name": "high", "signal": "d/gas", "when": "above 60", "advice": "call the keeper"}, nil)
 	must(t, p.Goto("/guards/high"))
 	must(t, p.Until(`document.querySelector('[data-unsaved]')?.innerText.includes('has been changed by others since')`))
 	click(t, p, "Discard it")

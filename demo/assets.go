@@ -3,11 +3,10 @@ package demo
 import (
 	"bytes"
 	"context"
-	"net/http"
-	"net/url"
 	"strconv"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/chart"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
@@ -30,7 +29,7 @@ var things = []object{
 // assets puts the site's things up, with their pictures, papers and runs; those that are there stay.
 func (s *Site) assets(ctx context.Context) error {
 	var there []object
-	if err := s.Owner.Do(ctx, http.MethodGet, "/api/v1/assets", nil, &there); err != nil {
+	if err := s.Owner.Call(ctx, api.ListAssets.At(), nil, &there); err != nil {
 		return err
 	}
 	if len(there) > 0 {
@@ -40,7 +39,7 @@ func (s *Site) assets(ctx context.Context) error {
 		return err
 	}
 	for _, thing := range things {
-		if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/assets", thing, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.AddAsset.At(), thing, nil); err != nil {
 			return err
 		}
 	}
@@ -51,7 +50,7 @@ func (s *Site) assets(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if err := s.Owner.Upload(ctx, "/api/v1/assets/"+p.asset+"/photos?name="+url.QueryEscape(p.called), "application/octet-stream", bytes.NewReader(body), &object{}); err != nil {
+		if err := s.Owner.Upload(ctx, api.AddPhoto.At(p.asset).Asking("name", p.called), "application/octet-stream", bytes.NewReader(body), &object{}); err != nil {
 			return err
 		}
 	}
@@ -60,13 +59,13 @@ func (s *Site) assets(ctx context.Context) error {
 	}
 	day := func(days int) string { return s.Memory.Begun.Time().AddDate(0, 0, days).Format(time.DateOnly) }
 	for asset, change := range map[string]object{"fog-pump": {"next_service": day(19)}, "switchboard": {"next_service": day(-3)}} {
-		if err := s.Owner.Do(ctx, http.MethodPatch, "/api/v1/assets/"+asset, change, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.ChangeAsset.At(asset), change, nil); err != nil {
 			return err
 		}
 	}
 	for asset, condition := range map[string]object{
 		"fog-pump": {"condition": "attention", "why": "its valve sticks; a new one is ordered"}, "switchboard": {"condition": "attention", "why": "the electrician comes on Monday"}} {
-		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/assets/"+asset+"/condition", condition, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.SetCondition.At(asset), condition, nil); err != nil {
 			return err
 		}
 	}
@@ -77,7 +76,7 @@ func (s *Site) assets(ctx context.Context) error {
 func (s *Site) openEye(ctx context.Context) error {
 	eye := switchboardEye
 	cool := s.Memory.Begun.Add(-8 * 24 * time.Hour)
-	answer, err := s.Owner.Fetch(ctx, "/api/v1/devices/switchboard-eye/frames/"+cool.String()+".csv", nil)
+	answer, err := s.Owner.Fetch(ctx, api.GetFrame.At("switchboard-eye", cool.String()+".csv"), nil)
 	if err == nil {
 		var at measure.Instant
 		if at.UnmarshalText([]byte(answer.Header.Get("Jaunty-Frame"))) == nil {
@@ -87,7 +86,7 @@ func (s *Site) openEye(ctx context.Context) error {
 			return err
 		}
 	}
-	return s.Owner.Do(ctx, http.MethodPut, "/api/v1/devices/switchboard-eye/eye", eye, &frame.Eye{})
+	return s.Owner.Call(ctx, api.PutEye.At("switchboard-eye"), eye, &frame.Eye{})
 }
 
 // paper stores the pump's paper, a page that was made up for it.
@@ -99,7 +98,7 @@ func (s *Site) paper(ctx context.Context) error {
 	if err := chart.SheetPDF(&out, &sheet); err != nil {
 		return err
 	}
-	return s.Owner.Upload(ctx, "/api/v1/assets/fog-pump/papers?name=Manual.pdf", "application/octet-stream", &out, &object{})
+	return s.Owner.Upload(ctx, api.AddPaper.At("fog-pump").Asking("name", "Manual.pdf"), "application/octet-stream", &out, &object{})
 }
 
 // runs adds the heaps that were, the one that is on, the last nights of the bench, and a plan for those to come.
@@ -129,7 +128,7 @@ func (s *Site) runs(ctx context.Context) error {
 			ID    int64  `json:"id"`
 			Title string `json:"title"`
 		}
-		if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/runs", r, &made); err != nil {
+		if err := s.Owner.Call(ctx, api.StartRun.At(), r, &made); err != nil {
 			return err
 		}
 		if made.Title == "Heap 7" {
@@ -137,13 +136,13 @@ func (s *Site) runs(ctx context.Context) error {
 		}
 	}
 	phases := object{"phases": []object{{"at": heap, "name": "heating"}, {"at": heap.Add(6 * 24 * time.Hour), "name": "hot"}}}
-	if err := s.Owner.Do(ctx, http.MethodPatch, "/api/v1/runs/"+heapRun, phases, nil); err != nil {
+	if err := s.Owner.Call(ctx, api.ChangeRun.At(heapRun), phases, nil); err != nil {
 		return err
 	}
 	turned := object{"text": "Watered the heap, twenty litres", "of": "asset compost-heap", "at": heap.Add(3 * 24 * time.Hour)}
-	if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/journal", turned, nil); err != nil {
+	if err := s.Owner.Call(ctx, api.WriteNote.At(), turned, nil); err != nil {
 		return err
 	}
 	plan := object{"asset": "propagation-bench", "title": "Night", "hours": "daily 22:00-06:00", "goals": []object{{"signal": "bench/root-zone", "low": 18, "high": 23, "share": 90}}}
-	return s.Owner.Do(ctx, http.MethodPut, "/api/v1/run-plans/night", plan, nil)
+	return s.Owner.Call(ctx, api.PutPlan.At("night"), plan, nil)
 }

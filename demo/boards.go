@@ -5,11 +5,12 @@ import (
 	"embed"
 	"fmt"
 	"io/fs"
-	"net/http"
 	"strings"
 
 	"github.com/goccy/go-yaml"
 
+	"jauntylark/api"
+	"jauntylark/core/act"
 	"jauntylark/core/board"
 	"jauntylark/pipeline"
 )
@@ -20,7 +21,7 @@ var boardFiles embed.FS
 // boards puts the site's boards up: those that are not there yet. Overview comes last, since the others are pinned to it.
 func (s *Site) boards(ctx context.Context) error {
 	var there []board.Board
-	if err := s.Owner.Do(ctx, http.MethodGet, "/api/v1/boards", nil, &there); err != nil {
+	if err := s.Owner.Call(ctx, api.ListBoards.At(), nil, &there); err != nil {
 		return err
 	}
 	known := map[string]bool{}
@@ -38,7 +39,7 @@ func (s *Site) boards(ctx context.Context) error {
 		if err := s.hangPicture(ctx, saving.Tiling.Tiles); err != nil {
 			return err
 		}
-		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/boards/"+name, saving, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.PutBoard.At(name), saving, nil); err != nil {
 			return fmt.Errorf("board %s: %w", name, err)
 		}
 	}
@@ -46,7 +47,7 @@ func (s *Site) boards(ctx context.Context) error {
 }
 
 // boardOf reads a board from its file, which 'jaunty board set' reads too.
-func boardOf(name string) (pipeline.BoardSaving, error) {
+func boardOf(name string) (act.BoardSaving, error) {
 	var file pipeline.BoardFile
 	text, err := fs.ReadFile(boardFiles, "boards/"+name+".yaml")
 	if err == nil {
@@ -65,7 +66,7 @@ func (s *Site) hangPicture(ctx context.Context, tiles []board.Tile) error {
 		if picture.ID == 0 {
 			svg, err := boardFiles.ReadFile("boards/glasshouse.svg")
 			if err == nil {
-				err = s.Owner.Upload(ctx, "/api/v1/pictures?name=glasshouse", "application/octet-stream", strings.NewReader(string(svg)), &picture)
+				err = s.Owner.Upload(ctx, api.AddPicture.At().Asking("name", "glasshouse"), "application/octet-stream", strings.NewReader(string(svg)), &picture)
 			}
 			if err != nil {
 				return err

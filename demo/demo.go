@@ -9,9 +9,11 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
@@ -75,21 +77,21 @@ type Site struct {
 // there already stays.
 func (s *Site) SetUp(ctx context.Context) error {
 	var here site.Site
-	if err := s.Owner.Do(ctx, http.MethodGet, "/api/v1/site", nil, &here); err != nil {
+	if err := s.Owner.Call(ctx, api.GetSite.At(), nil, &here); err != nil {
 		return err
 	}
 	if here.Name != siteName {
 		here.Name, here.Zone, here.Currency, here.Holidays = siteName, zone, "EUR", site.Days{"2026-12-25", "2026-12-26", "2027-01-01"}
-		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/site", here, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.PutSite.At(), here, nil); err != nil {
 			return err
 		}
 	}
 	tadhg := map[string]string{"email": "tadhg@hollowbrook.example", "name": "Tadhg", "role": "keeper"}
-	if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/people", tadhg, nil); err != nil && !isTaken(err) {
+	if err := s.Owner.Call(ctx, api.AddPerson.At(), tadhg, nil); err != nil && !isTaken(err) {
 		return err
 	}
 	for _, k := range kits {
-		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/kits/"+k.Name, k, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.PutKit.At(k.Name), k, nil); err != nil {
 			return err
 		}
 	}
@@ -108,7 +110,7 @@ func (s *Site) SetUp(ctx context.Context) error {
 			return err
 		}
 		for path, title := range called {
-			if err := s.Owner.Do(ctx, http.MethodPatch, "/api/v1/signals/"+path, map[string]string{"title": title}, nil); err != nil {
+			if err := s.Owner.Call(ctx, api.SetSignal.At(strings.Split(path, "/")), map[string]string{"title": title}, nil); err != nil {
 				return err
 			}
 		}
@@ -156,7 +158,7 @@ func (s *Site) enrol(ctx context.Context) error {
 	var made struct {
 		Key string `json:"key"`
 	}
-	if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/enrolment", nil, &made); err != nil {
+	if err := s.Owner.Call(ctx, api.NewEnrolment.At(), nil, &made); err != nil {
 		return err
 	}
 	s.Memory.Enrolment = made.Key
@@ -171,7 +173,7 @@ func (s *Site) addDevices(ctx context.Context, all []device) error {
 		var added struct {
 			Key string `json:"key"`
 		}
-		if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/devices", map[string]string{"name": d.Name, "kit": d.kit}, &added); err != nil {
+		if err := s.Owner.Call(ctx, api.AddDevice.At(), map[string]string{"name": d.Name, "kit": d.kit}, &added); err != nil {
 			return fmt.Errorf("device %s: %w", d.Name, err)
 		}
 		s.Memory.Keys[d.Name] = added.Key
@@ -220,17 +222,17 @@ func (s *Site) link(ctx context.Context, by, name, key string) (standin.Link, er
 // expect states how often a device sends, unless somebody has ordered another interval.
 func (s *Site) expect(ctx context.Context, d *standin.Device) error {
 	var now site.Device
-	if err := s.Owner.Do(ctx, http.MethodGet, "/api/v1/devices/"+d.Name, nil, &now); err != nil || now.Interval != 0 {
+	if err := s.Owner.Call(ctx, api.GetDevice.At(d.Name), nil, &now); err != nil || now.Interval != 0 {
 		return err
 	}
-	return s.Owner.Do(ctx, http.MethodPatch, "/api/v1/devices/"+d.Name, map[string]string{"interval": measure.Duration(d.Every).String()}, nil)
+	return s.Owner.Call(ctx, api.SetDevice.At(d.Name), map[string]string{"interval": measure.Duration(d.Every).String()}, nil)
 }
 
 // narrate tells each alarm as it comes and goes, and now and then what the house reads.
 func (s *Site) narrate(ctx context.Context) {
 	last, told := "", time.Time{}
 	known, newest, ordered := map[int64]alarm.Alarm{}, map[string]string{}, map[string]drive.Output{}
-	if signals := []site.Signal{}; s.Owner.Do(ctx, http.MethodGet, "/api/v1/signals", nil, &signals) == nil {
+	if signals := []site.Signal{}; s.Owner.Call(ctx, api.ListSignals.At(), nil, &signals) == nil {
 		for _, v := range signals {
 			if v.Value != nil {
 				newest[v.Path()] = figureOf(&v)

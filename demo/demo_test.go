@@ -2,11 +2,11 @@ package demo
 
 import (
 	"context"
-	"net/http"
 	"os"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -61,8 +61,8 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 		var all []site.Signal
 		var some []alarm.Guard
 		var line struct{ Of int }
-		for path, into := range map[string]any{"/api/v1/signals": &all, "/api/v1/guards": &some, "/api/v1/signals/fern-house/air/line?since=2000-01-01T00:00:00Z": &line} {
-			if err := s.Owner.Do(ctx, http.MethodGet, path, nil, into); err != nil {
+		for at, into := range map[api.Place]any{api.ListSignals.At(): &all, api.ListGuards.At(): &some, api.GetLine.At("fern-house", "air").Asking("since", "2000-01-01T00:00:00Z"): &line} {
+			if err := s.Owner.Call(ctx, at, nil, into); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -72,7 +72,7 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	var here site.Site
-	if err := s.Owner.Do(ctx, http.MethodGet, "/api/v1/site", nil, &here); err != nil || here.Name != siteName || here.KeepAlarms == 0 || here.KeepJournal == 0 {
+	if err := s.Owner.Call(ctx, api.GetSite.At(), nil, &here); err != nil || here.Name != siteName || here.KeepAlarms == 0 || here.KeepJournal == 0 {
 		t.Errorf("the site is %+v (%v)", here, err)
 	}
 	signals, guards, readings := counts()

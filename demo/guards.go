@@ -3,9 +3,9 @@ package demo
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -56,7 +56,7 @@ var guards = []object{
 func (s *Site) guard(ctx context.Context) error {
 	var fresh []string
 	for _, g := range guards {
-		err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/guards", g, nil)
+		err := s.Owner.Call(ctx, api.AddGuard.At(), g, nil)
 		if err != nil && !isTaken(err) {
 			return fmt.Errorf("guard %s: %w", g["name"], err)
 		}
@@ -89,7 +89,7 @@ var judged = map[string]struct{ mark, cause string }{
 
 func (s *Site) mark(ctx context.Context) error {
 	var alarms []alarm.Alarm
-	if err := s.Owner.Do(ctx, http.MethodGet, "/api/v1/alarms?all=true&limit=1000", nil, &alarms); err != nil {
+	if err := s.Owner.Call(ctx, api.ListAlarms.At().Asking("all", "true", "limit", "1000"), nil, &alarms); err != nil {
 		return err
 	}
 	marked := map[string]int{}
@@ -98,10 +98,9 @@ func (s *Site) mark(ctx context.Context) error {
 		if marked[a.Guard]++; !found || marked[a.Guard] > 3 || a.ClearedAt == nil {
 			continue
 		}
-		place := fmt.Sprintf("/api/v1/alarms/%d", a.ID)
-		orders := []order{{http.MethodPut, place + "/mark", object{"mark": j.mark}}}
+		orders := []order{{api.MarkAlarm.At(a.ID), object{"mark": j.mark}}}
 		if j.cause != "" {
-			orders = append(orders, order{http.MethodPut, place + "/comment", object{"comment": j.cause}})
+			orders = append(orders, order{api.CommentAlarm.At(a.ID), object{"comment": j.cause}})
 		}
 		if err := doAll(ctx, s.Owner, orders); err != nil {
 			return err
@@ -113,14 +112,14 @@ func (s *Site) mark(ctx context.Context) error {
 // tryBoiler marks the exposures of the boiler room, and quiet stretches, as a trial.
 func (s *Site) tryBoiler(ctx context.Context) error {
 	var t site.Trial
-	if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/trials", object{"signal": "boiler-room/carbon-monoxide", "note": "The blocked flue, afterwards"}, &t); err != nil {
+	if err := s.Owner.Call(ctx, api.StartTrial.At(), object{"signal": "boiler-room/carbon-monoxide", "note": "The blocked flue, afterwards"}, &t); err != nil {
 		return err
 	}
 	for i, days := range []float64{9.3, 5.6, 1.4} {
 		from := s.Memory.Begun.Add(-time.Duration(days * 24 * float64(time.Hour)))
 		for label, at := range map[string]measure.Instant{"event": from, "normal": from.Add(-time.Duration(6+i) * time.Hour)} {
 			mark := object{"label": label, "from": at, "until": at.Add(45 * time.Minute)}
-			if err := s.Owner.Do(ctx, http.MethodPost, fmt.Sprintf("/api/v1/trials/%d/stretches", t.ID), mark, nil); err != nil {
+			if err := s.Owner.Call(ctx, api.MarkTrial.At(t.ID), mark, nil); err != nil {
 				return err
 			}
 		}

@@ -3,10 +3,10 @@ package demo
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"strings"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 )
@@ -71,23 +71,23 @@ var totals = []object{
 // giveMeaning says what is known of the instruments, what is computed from them, and what is added up.
 func (s *Site) giveMeaning(ctx context.Context) error {
 	for path, rules := range known {
-		if err := s.Owner.Do(ctx, http.MethodPatch, "/api/v1/signals/"+path, rules, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.SetSignal.At(strings.Split(path, "/")), rules, nil); err != nil {
 			return fmt.Errorf("%s: %w", path, err)
 		}
 	}
-	if err := s.Owner.Do(ctx, http.MethodPatch, "/api/v1/devices/potting-shed", object{"uptime": "uptime"}, nil); err != nil {
+	if err := s.Owner.Call(ctx, api.SetDevice.At("potting-shed"), object{"uptime": "uptime"}, nil); err != nil {
 		return err
 	}
 	for _, d := range derived {
-		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/signals/"+d.path+"/recipe", object{"title": d.title, "recipe": d.recipe}, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.PutRecipe.At(strings.Split(d.path, "/")), object{"title": d.title, "recipe": d.recipe}, nil); err != nil {
 			return fmt.Errorf("%s: %w", d.path, err)
 		}
 	}
-	if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/tariffs/day-night", tariff, nil); err != nil {
+	if err := s.Owner.Call(ctx, api.PutTariff.At("day-night"), tariff, nil); err != nil {
 		return err
 	}
 	for _, t := range totals {
-		if err := s.Owner.Do(ctx, http.MethodPost, "/api/v1/totals", t, nil); err != nil && !isTaken(err) {
+		if err := s.Owner.Call(ctx, api.AddTotal.At(), t, nil); err != nil && !isTaken(err) {
 			return fmt.Errorf("total %s: %w", t["name"], err)
 		}
 	}
@@ -99,28 +99,27 @@ func (s *Site) holdReferences(ctx context.Context) error {
 	var trust struct {
 		Calibrations []object `json:"calibrations"`
 	}
-	oxygen, water := "/api/v1/signals/pond/oxygen", "/api/v1/signals/pond/water"
-	if err := s.Owner.Do(ctx, http.MethodGet, oxygen+"/trust", nil, &trust); err != nil || len(trust.Calibrations) > 0 {
+	if err := s.Owner.Call(ctx, api.GetTrust.At("pond", "oxygen"), nil, &trust); err != nil || len(trust.Calibrations) > 0 {
 		return err
 	}
 	from := measure.InstantOf(time.Now().Add(-21 * 24 * time.Hour))
 	return doAll(ctx, s.Owner, []order{
-		{http.MethodPost, oxygen + "/calibrations", object{"pairs": []object{{"shown": 1.2, "reference": 0}, {"shown": 98.1, "reference": 100}}, "from": from, "note": "zero in sulphite solution, full in wet air"}},
-		{http.MethodPut, oxygen + "/verification-plan", object{"every": "3 months"}},
-		{http.MethodPut, water + "/verification-plan", object{"every": "6 months"}},
-		{http.MethodPost, water + "/verifications", object{"reference": 13.05, "shown": 13.1, "tolerance": "0.2", "note": "glass thermometer no. 4"}},
+		{api.Calibrate.At("pond", "oxygen"), object{"pairs": []object{{"shown": 1.2, "reference": 0}, {"shown": 98.1, "reference": 100}}, "from": from, "note": "zero in sulphite solution, full in wet air"}},
+		{api.PlanVerification.At("pond", "oxygen"), object{"every": "3 months"}},
+		{api.PlanVerification.At("pond", "water"), object{"every": "6 months"}},
+		{api.Verify.At("pond", "water"), object{"reference": 13.05, "shown": 13.1, "tolerance": "0.2", "note": "glass thermometer no. 4"}},
 	})
 }
 
 type order struct {
-	method, path string
-	body         object
+	at   api.Place
+	body object
 }
 
 func doAll(ctx context.Context, to *client.Client, orders []order) error {
 	for _, o := range orders {
-		if err := to.Do(ctx, o.method, o.path, o.body, nil); err != nil {
-			return fmt.Errorf("%s: %w", o.path, err)
+		if err := to.Call(ctx, o.at, o.body, nil); err != nil {
+			return fmt.Errorf("%s: %w", o.at, err)
 		}
 	}
 	return nil

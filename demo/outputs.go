@@ -4,10 +4,11 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"net/http"
+	"strings"
 	"sync"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/standin"
 )
@@ -36,20 +37,19 @@ var interlocks = []object{
 // switchable makes outputs and interlocks; what is there stays.
 func (s *Site) switchable(ctx context.Context) error {
 	for _, o := range outputs {
-		place := "/api/v1/outputs/" + o.path
-		if s.Owner.Do(ctx, http.MethodGet, place, nil, nil) == nil {
+		place := strings.Split(o.path, "/")
+		if s.Owner.Call(ctx, api.GetOutput.At(place), nil, nil) == nil {
 			continue
 		}
-		if err := s.Owner.Do(ctx, http.MethodPut, place, o.spec, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.PutOutput.At(place), o.spec, nil); err != nil {
 			return fmt.Errorf("output %s: %w", o.path, err)
 		}
 	}
 	for _, i := range interlocks {
-		place := "/api/v1/interlocks/" + i["name"].(string)
-		if s.Owner.Do(ctx, http.MethodGet, place, nil, nil) == nil {
+		if s.Owner.Call(ctx, api.GetInterlock.At(i["name"]), nil, nil) == nil {
 			continue
 		}
-		if err := s.Owner.Do(ctx, http.MethodPut, place, i, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.PutInterlock.At(i["name"]), i, nil); err != nil {
 			return fmt.Errorf("interlock %s: %w", i["name"], err)
 		}
 	}

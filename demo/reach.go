@@ -3,9 +3,9 @@ package demo
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
@@ -39,7 +39,7 @@ var rosters = []roster.Roster{
 // reach makes contacts and rosters, and switches on what the site itself tells.
 func (s *Site) reach(ctx context.Context) error {
 	var known []roster.Contact
-	if err := s.Owner.Do(ctx, http.MethodGet, "/api/v1/contacts", nil, &known); err != nil || len(known) > 0 {
+	if err := s.Owner.Call(ctx, api.ListContacts.At(), nil, &known); err != nil || len(known) > 0 {
 		return err
 	}
 	for _, c := range s.people() {
@@ -54,12 +54,12 @@ func (s *Site) reach(ctx context.Context) error {
 			p256dh, auth := phone.Keys()
 			c.Addresses = append(c.Addresses, roster.Address{Carrier: roster.Push, To: phone.Endpoint, Keys: &roster.PushKeys{P256dh: p256dh, Auth: auth}})
 		}
-		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/contacts/"+c.Name, c, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.PutContact.At(c.Name), c, nil); err != nil {
 			return fmt.Errorf("contact %s: %w", c.Name, err)
 		}
 	}
 	for _, r := range rosters {
-		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/rosters/"+r.Name, r, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.PutRoster.At(r.Name), r, nil); err != nil {
 			return fmt.Errorf("roster %s: %w", r.Name, err)
 		}
 	}
@@ -67,7 +67,7 @@ func (s *Site) reach(ctx context.Context) error {
 	if s.Gateway != nil {
 		own["heartbeat"] = object{"url": s.Gateway.URL + "/heartbeat", "every": "1m"}
 	}
-	return s.Owner.Do(ctx, http.MethodPut, "/api/v1/site/reach", own, nil)
+	return s.Owner.Call(ctx, api.PutReach.At(), own, nil)
 }
 
 // state makes the demo's statements.
@@ -77,7 +77,7 @@ func (s *Site) state(ctx context.Context) error {
 		"alarms":      {"title": "Alarms", "kind": "alarms", "every": "week", "at": "08:00", "tell": []string{"orla", "tadhg"}},
 		"totals":      {"title": "Totals", "kind": "totals", "every": "day", "at": "07:00", "tell": []string{}},
 	} {
-		if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/statements/"+name, body, nil); err != nil {
+		if err := s.Owner.Call(ctx, api.PutStatement.At(name), body, nil); err != nil {
 			return fmt.Errorf("statement %s: %w", name, err)
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
@@ -73,7 +74,7 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 		}
 	}
 	interval := measure.Duration(10 * time.Second)
-	must(p.SetDevice(ctx, "d", pipeline.DeviceChange{Interval: &interval}, pipeline.Actor{}))
+	must(p.SetDevice(ctx, "d", act.DeviceChange{Interval: &interval}, pipeline.Actor{}))
 	p.hold = 30_000
 	post := func(samples ...measure.Sample) {
 		t.Helper()
@@ -82,7 +83,7 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 		}
 	}
 	post(measure.Sample{Name: "d/v", At: p.at(), Value: 1}, measure.Sample{Name: "d/w", Unit: "W", At: p.at(), Value: 40})
-	must(p.SetSignal(ctx, "d/v", pipeline.SignalChange{Span: &site.Span{Low: 0, High: 10}}, pipeline.Actor{}))
+	must(p.SetSignal(ctx, "d/v", act.SignalChange{Span: &site.Span{Low: 0, High: 10}}, pipeline.Actor{}))
 	for _, d := range derivations {
 		must(p.Derive(ctx, "d/"+d.name, "", d.recipe, pipeline.Actor{}))
 	}
@@ -118,7 +119,7 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 			post(pack...) // again
 		case 1:
 			from := p.at() - measure.Instant(rng.IntN(2_000_000))
-			f, err := p.Calibrate(ctx, "d/v", pipeline.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5 + rng.Float64()}}}, pipeline.Actor{})
+			f, err := p.Calibrate(ctx, "d/v", act.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5 + rng.Float64()}}}, pipeline.Actor{})
 			must(err)
 			calibrations = append(calibrations, f.ID)
 		case 2:
@@ -150,13 +151,13 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	p.settled()
 	sent := p.stored("v")
 	from := sent[len(sent)-1].At
-	_, err := p.Calibrate(ctx, "d/v", pipeline.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5.25}}}, pipeline.Actor{})
+	_, err := p.Calibrate(ctx, "d/v", act.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5.25}}}, pipeline.Actor{})
 	must(err)
 	p.agrees("corrected at last")
 	p.settled()
 	p.agrees("when all is stored")
 	interval /= 2 // values hold for another time, so all is another
-	must(p.SetDevice(ctx, "d", pipeline.DeviceChange{Interval: &interval}, pipeline.Actor{}))
+	must(p.SetDevice(ctx, "d", act.DeviceChange{Interval: &interval}, pipeline.Actor{}))
 	p.hold = 15_000
 	storetest.Eventually(t, "all is noted", func() bool {
 		must(p.NoteNewHolds(ctx))
@@ -347,7 +348,7 @@ func TestActsDuringTheWork(t *testing.T) {
 		for what, act := range map[string]func() error{
 			"derive": func() error { return p.Derive(ctx, "d/mean", "", recipe(5+i%3), pipeline.Actor{}) },
 			"calibrate": func() error {
-				_, err := p.Calibrate(ctx, "d/v", pipeline.CalibrationOrder{From: &from, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1.5}}}, pipeline.Actor{})
+				_, err := p.Calibrate(ctx, "d/v", act.CalibrationOrder{From: &from, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1.5}}}, pipeline.Actor{})
 				return err
 			},
 			"total": func() error {

@@ -14,38 +14,6 @@ import (
 	"jauntylark/pipeline"
 )
 
-// Imported tells what an import did, or would do.
-type Imported struct {
-	Readings  int                  `json:"readings" doc:"read so far"`
-	Added     int                  `json:"added"`
-	Same      int                  `json:"same" doc:"were there already"`
-	Replaced  int                  `json:"replaced"`
-	Conflicts int                  `json:"conflicts" doc:"another value is there already; left as it is, unless replacing"`
-	Refused   int                  `json:"refused" doc:"lines or records that are wrong"`
-	Samples   []exchange.Refused   `json:"samples" nullable:"false" doc:"the first of what was refused, or is in conflict"`
-	Signals   map[string]*Received `json:"signals" doc:"by DEVICE/SIGNAL"`
-}
-
-// Copy gives one that does not change with this one.
-func (i Imported) Copy() Imported {
-	i.Samples = slices.Clone(i.Samples)
-	signals := make(map[string]*Received, len(i.Signals))
-	for path, got := range i.Signals {
-		so := *got
-		signals[path] = &so
-	}
-	i.Signals = signals
-	return i
-}
-
-// Received tells what an import brings to one signal.
-type Received struct {
-	New   bool            `json:"new" doc:"the signal is made"`
-	Added int             `json:"added"`
-	From  measure.Instant `json:"from" format:"date-time"`
-	Until measure.Instant `json:"until" format:"date-time"`
-}
-
 // samplesAtMost is how many refusals are told in full.
 const samplesAtMost = 20
 
@@ -60,21 +28,21 @@ const (
 type Import struct {
 	Keeper  *Keeper
 	Layout  exchange.Layout
-	Replace bool           // other values take the place of those that are there
-	Try     bool           // store nothing
-	Told    func(Imported) // called now and then with how far it is
+	Replace bool                    // other values take the place of those that are there
+	Try     bool                    // store nothing
+	Told    func(exchange.Imported) // called now and then with how far it is
 	known   map[string]site.Signal
 	devices map[string]bool
 	waiting map[string]*pipeline.Past
 	n       int
-	out     Imported
+	out     exchange.Imported
 }
 
 // Run reads a file and stores what is in it. It can be cut off at any moment and begun again: what is there
 // already is not stored twice.
-func (m *Import) Run(ctx context.Context, f exchange.File, size int64) (Imported, error) {
+func (m *Import) Run(ctx context.Context, f exchange.File, size int64) (exchange.Imported, error) {
 	m.known, m.devices, m.waiting = map[string]site.Signal{}, map[string]bool{}, map[string]*pipeline.Past{}
-	m.out = Imported{Samples: []exchange.Refused{}, Signals: map[string]*Received{}}
+	m.out = exchange.Imported{Samples: []exchange.Refused{}, Signals: map[string]*exchange.Received{}}
 	signals, err := m.Keeper.store.Signals(ctx)
 	if err != nil {
 		return m.out, err
@@ -254,7 +222,7 @@ func (m *Import) count(past *pipeline.Past, told series.Merged) {
 	got := m.out.Signals[past.Signal]
 	if got == nil {
 		_, there := m.known[past.Signal]
-		got = &Received{New: !there, From: past.Readings[0].At, Until: past.Readings[0].At}
+		got = &exchange.Received{New: !there, From: past.Readings[0].At, Until: past.Readings[0].At}
 		m.out.Signals[past.Signal] = got
 	}
 	got.Added += told.Added

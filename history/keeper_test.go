@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"jauntylark/clock"
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
@@ -242,7 +243,7 @@ func TestOldReadingsGoAndTheirFiguresStay(t *testing.T) {
 	ctx := context.Background()
 	before := p.days("a")
 	week := measure.Duration(7 * 24 * time.Hour)
-	if err := p.SetSignal(ctx, "d/a", pipeline.SignalChange{KeepReadings: &week}, pipeline.Actor{}); err != nil {
+	if err := p.SetSignal(ctx, "d/a", act.SignalChange{KeepReadings: &week}, pipeline.Actor{}); err != nil {
 		t.Fatal(err)
 	}
 	rules, err := p.Keeps(ctx)
@@ -374,7 +375,7 @@ func TestAnotherIntervalHoldsOtherwise(t *testing.T) {
 		t.Errorf("held for %d ms", got)
 	}
 	minute := measure.Duration(time.Minute)
-	if err := p.SetSignal(context.Background(), "d/slow", pipeline.SignalChange{Interval: &minute}, pipeline.Actor{}); err != nil {
+	if err := p.SetSignal(context.Background(), "d/slow", act.SignalChange{Interval: &minute}, pipeline.Actor{}); err != nil {
 		t.Fatal(err)
 	}
 	storetest.Eventually(t, "an hour is too long to hold", func() bool { p.soon(); return held() == 0 })

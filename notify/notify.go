@@ -333,7 +333,7 @@ func (w *Worker) judge(ctx context.Context) {
 		if w.Judge == nil {
 			continue
 		}
-		if slices.ContainsFunc(carriers, func(c store.CarrierState) bool { return (c.FailingSince != nil) != (c.AlarmID != nil) }) {
+		if slices.ContainsFunc(carriers, func(c roster.CarrierState) bool { return (c.FailingSince != nil) != (c.AlarmID != nil) }) {
 			if err := w.Judge(ctx); err != nil && ctx.Err() == nil {
 				w.Log.Warn("carriers could not be judged, will try again", "error", err)
 			}

@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
@@ -162,7 +163,7 @@ func TestOurAbsenceBlamesNoDevice(t *testing.T) {
 	b.expect("d", 5*time.Second)
 	b.output("d/relay", drive.Spec{})
 	b.stream("temp", -5, 20)
-	b.signal("d/temp", pipeline.SignalChange{Span: &site.Span{Low: 0, High: 50}})
+	b.signal("d/temp", act.SignalChange{Span: &site.Span{Low: 0, High: 50}})
 	b.moveTo(1)
 	b.stream("temp", 1, 80) // implausible
 	b.send(measure.Sample{Name: "temp", At: b.at(-3), Value: 20})

@@ -173,11 +173,11 @@ func (p *Pipeline) JudgeCarriers(ctx context.Context) error {
 }
 
 // Failing tells whether a carrier keeps failing.
-func Failing(c store.CarrierState, now measure.Instant) bool {
+func Failing(c roster.CarrierState, now measure.Instant) bool {
 	return c.FailingSince != nil && c.Failures >= store.BackAfter && now.Sub(*c.FailingSince) >= store.BackOver
 }
 
-func (t *Turn) raiseCarrier(c store.CarrierState) error {
+func (t *Turn) raiseCarrier(c roster.CarrierState) error {
 	a := alarm.Alarm{Kind: alarm.ByCarrier, Severity: alarm.Warning, State: alarm.StateRaised, RaisedAt: *c.FailingSince, LearnedAt: t.Now, Value: float64(c.Failures), Extreme: float64(c.Failures),
 		Unit: "", When: "failing", Sentence: fmt.Sprintf("The carrier %s is failing: %s", c.Name, clipText(c.Answer, 160)),
 		Advice: "See why, and what waits: jaunty carrier list, jaunty notice list --state waiting"}
@@ -197,7 +197,7 @@ func (t *Turn) raiseCarrier(c store.CarrierState) error {
 	return t.tellAnew(story{Alarm: a, kind: roster.Raise, notBy: c.Name}, names)
 }
 
-func (t *Turn) endCarrier(c store.CarrierState) error {
+func (t *Turn) endCarrier(c roster.CarrierState) error {
 	a, err := t.Tx.Alarm(t.ctx, *c.AlarmID)
 	if err != nil {
 		return err

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"jauntylark/core/act"
 	"jauntylark/core/asset"
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
@@ -41,19 +42,8 @@ func (t *Turn) assetNamed(name string) (*asset.Asset, error) {
 	return nil, fmt.Errorf("%s: %w", site.Unknown("asset", name, names), store.ErrNotFound)
 }
 
-// AssetChange says what to change of an asset, or what a new one is; what is left out stays.
-type AssetChange struct {
-	Title       *string   `json:"title,omitempty" required:"false" maxLength:"80" doc:"what people call it"`
-	Kind        *string   `json:"kind,omitempty" required:"false" maxLength:"40" doc:"what it is, in a word" example:"pump"`
-	In          *string   `json:"in,omitempty" required:"false" doc:"the asset that it is a part of, or stands in; empty: none"`
-	Note        *string   `json:"note,omitempty" required:"false" maxLength:"20000" doc:"Markdown"`
-	NextService *string   `json:"next_service,omitempty" required:"false" doc:"a date, 2006-01-02; empty: none is planned" example:"2027-03-01"`
-	Signals     *[]string `json:"signals,omitempty" required:"false" maxItems:"200" doc:"DEVICE for all of a device, or DEVICE/SIGNAL"`
-	Outputs     *[]string `json:"outputs,omitempty" required:"false" maxItems:"200" doc:"DEVICE/OUTPUT"`
-}
-
 // AddAsset stores a new asset.
-func (p *Pipeline) AddAsset(ctx context.Context, name string, c AssetChange, who Actor) error {
+func (p *Pipeline) AddAsset(ctx context.Context, name string, c act.AssetChange, who Actor) error {
 	return p.Do(ctx, func(t *Turn) error {
 		if err := t.Tx.DropAssets(t.ctx, t.Now.Add(-site.BringBackFor)); err != nil {
 			return err
@@ -67,7 +57,7 @@ func (p *Pipeline) AddAsset(ctx context.Context, name string, c AssetChange, who
 }
 
 // ChangeAsset changes an asset.
-func (p *Pipeline) ChangeAsset(ctx context.Context, name string, c AssetChange, who Actor) error {
+func (p *Pipeline) ChangeAsset(ctx context.Context, name string, c act.AssetChange, who Actor) error {
 	return p.onAsset(ctx, name, func(t *Turn, a *asset.Asset) error {
 		if err := t.changeAsset(a, c); err != nil {
 			return err
@@ -87,7 +77,7 @@ func (p *Pipeline) onAsset(ctx context.Context, name string, act func(*Turn, *as
 }
 
 // changeAsset writes a change into an asset, checks and stores it.
-func (t *Turn) changeAsset(a *asset.Asset, c AssetChange) error {
+func (t *Turn) changeAsset(a *asset.Asset, c act.AssetChange) error {
 	for into, said := range map[*string]*string{&a.Title: c.Title, &a.Kind: c.Kind, &a.In: c.In, &a.NextService: c.NextService} {
 		if said != nil {
 			*into = strings.TrimSpace(*said)
@@ -147,14 +137,8 @@ func (t *Turn) knowOutputs(names []string) error {
 	return nil
 }
 
-// ConditionOrder says how an asset is.
-type ConditionOrder struct {
-	Condition string `json:"condition" enum:"in order,attention,out of order,retired"`
-	Why       string `json:"why,omitempty" required:"false" maxLength:"500" doc:"in your words"`
-}
-
 // SetCondition says how an asset is, and why.
-func (p *Pipeline) SetCondition(ctx context.Context, name string, c ConditionOrder, who Actor) error {
+func (p *Pipeline) SetCondition(ctx context.Context, name string, c act.ConditionOrder, who Actor) error {
 	return p.onAsset(ctx, name, func(t *Turn, a *asset.Asset) error {
 		a.Condition, a.Why, a.By, a.Since = c.Condition, strings.TrimSpace(c.Why), who.Called, t.Now
 		all, err := t.Tx.Assets(t.ctx)

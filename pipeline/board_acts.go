@@ -6,28 +6,21 @@ import (
 	"slices"
 	"strings"
 
+	"jauntylark/core/act"
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
 )
 
-// BoardSaving is a board as it is to be, published at once.
-type BoardSaving struct {
-	Title  string       `json:"title,omitempty" required:"false" maxLength:"80"`
-	Shared bool         `json:"shared,omitempty" required:"false" doc:"everybody who can sign in sees it"`
-	Tiling board.Tiling `json:"tiling"`
-	Note   string       `json:"note,omitempty" required:"false" maxLength:"200" doc:"what was changed"`
-}
-
 // BoardFile is a board as its file has it.
 type BoardFile struct {
-	Name        string `json:"name"`
-	BoardSaving `yaml:",inline"`
+	Name            string `json:"name"`
+	act.BoardSaving `yaml:",inline"`
 }
 
 // SaveBoard stores a board, new or in place of the one of that name, and publishes it.
-func (p *Pipeline) SaveBoard(ctx context.Context, name string, s BoardSaving, who *site.Person) error {
+func (p *Pipeline) SaveBoard(ctx context.Context, name string, s act.BoardSaving, who *site.Person) error {
 	return p.Do(ctx, func(t *Turn) error {
 		if err := site.CheckName(name); err != nil {
 			return &measure.Fault{Field: "name", Reason: err.Error()}
@@ -219,14 +212,8 @@ func (p *Pipeline) CopyBoard(ctx context.Context, name, newName, title string, w
 	})
 }
 
-// BoardChange says what a board is called and who sees it; what is left out stays.
-type BoardChange struct {
-	Title  *string `json:"title,omitempty" required:"false" maxLength:"80"`
-	Shared *bool   `json:"shared,omitempty" required:"false"`
-}
-
 // ChangeBoard changes what a board is called and who sees it.
-func (p *Pipeline) ChangeBoard(ctx context.Context, name string, c BoardChange, who *site.Person) error {
+func (p *Pipeline) ChangeBoard(ctx context.Context, name string, c act.BoardChange, who *site.Person) error {
 	return p.onBoard(ctx, name, who, func(t *Turn, b *board.Board, _ []board.Board) error {
 		if c.Title != nil {
 			b.Title = strings.TrimSpace(*c.Title)

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
@@ -13,26 +14,8 @@ import (
 	"jauntylark/store"
 )
 
-// CalibrationOrder is what a person says of an instrument.
-type CalibrationOrder struct {
-	Pairs  calibrate.Pairs  `json:"pairs" nullable:"false" doc:"what the instrument shows now, and what the reference says"`
-	Unit   measure.Unit     `json:"unit,omitempty" required:"false" doc:"of the pairs; the signal's own when left out"`
-	Method calibrate.Method `json:"method,omitempty" required:"false" enum:",offset,line,corners" doc:"offset for one pair and a straight line for more, when left out; corners: straight from pair to pair"`
-	From   *measure.Instant `json:"from,omitempty" required:"false" format:"date-time" doc:"in force from then on; now when left out"`
-	Note   string           `json:"note,omitempty" required:"false" maxLength:"500"`
-}
-
-// Fitted is a calibration as it would be made, with how well it fits.
-type Fitted struct {
-	calibrate.Calibration
-	Fit       calibrate.Fit    `json:"fit"`
-	Until     *measure.Instant `json:"until" format:"date-time" doc:"when an earlier made calibration that begins later takes over; null: it stays"`
-	Past      bool             `json:"past" doc:"it corrects readings that are there already"`
-	Corrected int              `json:"corrected_alarms" doc:"alarms that were marked: readings behind them were corrected"`
-}
-
 // TryCalibration fits a calibration and changes nothing.
-func (p *Pipeline) TryCalibration(ctx context.Context, path string, o CalibrationOrder, who Actor) (f Fitted, err error) {
+func (p *Pipeline) TryCalibration(ctx context.Context, path string, o act.CalibrationOrder, who Actor) (f act.Fitted, err error) {
 	err = p.Do(ctx, func(t *Turn) error {
 		_, f, err = t.fitCalibration(path, o, who)
 		return err
@@ -42,7 +25,7 @@ func (p *Pipeline) TryCalibration(ctx context.Context, path string, o Calibratio
 
 // Calibrate puts a calibration in force. What is there already is corrected from its beginning on: nothing is
 // rewritten but what was computed from it, in the background.
-func (p *Pipeline) Calibrate(ctx context.Context, path string, o CalibrationOrder, who Actor) (f Fitted, err error) {
+func (p *Pipeline) Calibrate(ctx context.Context, path string, o act.CalibrationOrder, who Actor) (f act.Fitted, err error) {
 	err = p.Do(ctx, func(t *Turn) error {
 		s, fitted, err := t.fitCalibration(path, o, who)
 		if err != nil {
@@ -67,8 +50,8 @@ func (p *Pipeline) Calibrate(ctx context.Context, path string, o CalibrationOrde
 
 // fitCalibration fits a calibration to an order. Its pairs are of what is shown now, so what corrects that is
 // taken off first.
-func (t *Turn) fitCalibration(path string, o CalibrationOrder, who Actor) (*signalLive, Fitted, error) {
-	f := Fitted{}
+func (t *Turn) fitCalibration(path string, o act.CalibrationOrder, who Actor) (*signalLive, act.Fitted, error) {
+	f := act.Fitted{}
 	s, err := t.live.find(path)
 	if err != nil {
 		return nil, f, err

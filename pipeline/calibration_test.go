@@ -7,18 +7,18 @@ import (
 	"strings"
 	"testing"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
 	"jauntylark/store"
 )
 
 // calibrate puts pairs of shown and reference in force from an instant on; nil: from now.
-func (b *bench) calibrate(path string, from *measure.Instant, numbers ...float64) pipeline.Fitted {
+func (b *bench) calibrate(path string, from *measure.Instant, numbers ...float64) act.Fitted {
 	b.t.Helper()
-	o := pipeline.CalibrationOrder{From: from}
+	o := act.CalibrationOrder{From: from}
 	for i := 0; i < len(numbers); i += 2 {
 		o.Pairs = append(o.Pairs, calibrate.Pair{Shown: numbers[i], Reference: numbers[i+1]})
 	}
@@ -70,7 +70,7 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 		t.Errorf("the raw value again, and the corrected one: %+v", out)
 	}
 	corners := b.at(2)
-	if _, err := b.Calibrate(context.Background(), "d/v", pipeline.CalibrationOrder{From: &corners, Method: calibrate.Corners,
+	if _, err := b.Calibrate(context.Background(), "d/v", act.CalibrationOrder{From: &corners, Method: calibrate.Corners,
 		Pairs: calibrate.Pairs{{Shown: b.shows(5), Reference: 3}, {Shown: b.shows(15), Reference: 10}, {Shown: b.shows(25), Reference: 40}}}, tester); err != nil {
 		t.Fatal(err)
 	}
@@ -181,23 +181,23 @@ func TestCalibrationsAreChecked(t *testing.T) {
 	late := b.at(2 * 86_400)
 	for says, c := range map[string]struct {
 		path string
-		o    pipeline.CalibrationOrder
+		o    act.CalibrationOrder
 	}{
-		"did you mean d/v":     {"d/vv", pipeline.CalibrationOrder{Pairs: pair}},
-		"d/twice is derived":   {"d/twice", pipeline.CalibrationOrder{Pairs: pair}},
-		"numbers can be":       {"d/door", pipeline.CalibrationOrder{Pairs: pair}},
-		"pairs: there are 0":   {"d/v", pipeline.CalibrationOrder{}},
-		"from: ":               {"d/v", pipeline.CalibrationOrder{Pairs: pair, From: &late}},
-		"unit: d/t is in":      {"d/t", pipeline.CalibrationOrder{Pairs: pair, Unit: "V"}},
-		"method: ":             {"d/v", pipeline.CalibrationOrder{Pairs: pair, Method: "cubic"}},
-		"must rise or fall":    {"d/v", pipeline.CalibrationOrder{Method: calibrate.Corners, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 2, Reference: 5}, {Shown: 3, Reference: 4}}}},
-		"two different places": {"d/v", pipeline.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 1, Reference: 5}}}},
+		"did you mean d/v":     {"d/vv", act.CalibrationOrder{Pairs: pair}},
+		"d/twice is derived":   {"d/twice", act.CalibrationOrder{Pairs: pair}},
+		"numbers can be":       {"d/door", act.CalibrationOrder{Pairs: pair}},
+		"pairs: there are 0":   {"d/v", act.CalibrationOrder{}},
+		"from: ":               {"d/v", act.CalibrationOrder{Pairs: pair, From: &late}},
+		"unit: d/t is in":      {"d/t", act.CalibrationOrder{Pairs: pair, Unit: "V"}},
+		"method: ":             {"d/v", act.CalibrationOrder{Pairs: pair, Method: "cubic"}},
+		"must rise or fall":    {"d/v", act.CalibrationOrder{Method: calibrate.Corners, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 2, Reference: 5}, {Shown: 3, Reference: 4}}}},
+		"two different places": {"d/v", act.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 1, Reference: 5}}}},
 	} {
 		if _, err := b.Calibrate(ctx, c.path, c.o, tester); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
-	f, err := b.TryCalibration(ctx, "d/t", pipeline.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 68, Reference: 70}}, Unit: "[degF]"}, tester)
+	f, err := b.TryCalibration(ctx, "d/t", act.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 68, Reference: 70}}, Unit: "[degF]"}, tester)
 	if err != nil || math.Abs(f.Curve.Offset-10.0/9) > 1e-9 {
 		t.Errorf("2 °F more are %+v %v", f.Curve, err)
 	}
@@ -211,7 +211,7 @@ func TestVerifications(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.stream("h", 1, 49)
-	check := func(o pipeline.VerificationOrder) calibrate.Verification {
+	check := func(o act.VerificationOrder) calibrate.Verification {
 		t.Helper()
 		v, err := b.Verify(ctx, "d/h", o, tester)
 		if err != nil {
@@ -219,11 +219,11 @@ func TestVerifications(t *testing.T) {
 		}
 		return v
 	}
-	if v := check(pipeline.VerificationOrder{Reference: 50, Tolerance: "2%"}); !v.Passed || v.Error != -1 || v.Tolerance != 1 || v.Who != "test" {
+	if v := check(act.VerificationOrder{Reference: 50, Tolerance: "2%"}); !v.Passed || v.Error != -1 || v.Tolerance != 1 || v.Who != "test" {
 		t.Errorf("at the very tolerance: %+v", v)
 	}
 	shown := 52.0
-	if v := check(pipeline.VerificationOrder{Reference: 50, Tolerance: "1.9", Shown: &shown}); v.Passed || v.Error != 2 {
+	if v := check(act.VerificationOrder{Reference: 50, Tolerance: "1.9", Shown: &shown}); v.Passed || v.Error != 2 {
 		t.Errorf("beyond it: %+v", v)
 	}
 	if err := b.VerifyEvery(ctx, "d/h", calibrate.Every{Months: 6}, tester); err != nil {
@@ -243,10 +243,10 @@ func TestVerifications(t *testing.T) {
 	if len(got) != 1 || got[0].Kind != alarm.ByDueDate || got[0].Severity != alarm.Advisory || !strings.Contains(got[0].Sentence, "is due for verification since") {
 		t.Fatalf("after 190 days: %+v", got)
 	}
-	if _, err := b.Verify(ctx, "d/h", pipeline.VerificationOrder{Reference: 50, Tolerance: "2%"}, tester); err == nil || !strings.Contains(err.Error(), "is 189 d") && !strings.Contains(err.Error(), "days") {
+	if _, err := b.Verify(ctx, "d/h", act.VerificationOrder{Reference: 50, Tolerance: "2%"}, tester); err == nil || !strings.Contains(err.Error(), "is 189 d") && !strings.Contains(err.Error(), "days") {
 		t.Errorf("by a reading of half a year ago: %v", err)
 	}
-	check(pipeline.VerificationOrder{Reference: 50, Tolerance: "2%", Shown: &shown})
+	check(act.VerificationOrder{Reference: 50, Tolerance: "2%", Shown: &shown})
 	if got := b.alarms(); len(got) != 1 || got[0].ClearedAt == nil {
 		t.Errorf("once it is done: %+v", got)
 	}
@@ -254,7 +254,7 @@ func TestVerifications(t *testing.T) {
 	if err != nil || len(list) != 3 || list[2].Passed != true || list[0].Passed {
 		t.Errorf("%+v %v", list, err)
 	}
-	for says, o := range map[string]pipeline.VerificationOrder{"tolerance: ": {Tolerance: "much"}, "unit: ": {Tolerance: "1", Unit: "Cell"}} {
+	for says, o := range map[string]act.VerificationOrder{"tolerance: ": {Tolerance: "much"}, "unit: ": {Tolerance: "1", Unit: "Cell"}} {
 		if _, err := b.Verify(ctx, "d/h", o, tester); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
@@ -267,7 +267,7 @@ func TestNoAlarmOutlivesItsSignal(t *testing.T) {
 	ctx := context.Background()
 	b.stream("v", 1, 5)
 	b.derive("d/twice", "formula", map[string]string{"v": "d/v"}, "v * 2.0")
-	b.signal("d/v", pipeline.SignalChange{StuckAfter: lasting(1), FaultAfter: lasting(1)})
+	b.signal("d/v", act.SignalChange{StuckAfter: lasting(1), FaultAfter: lasting(1)})
 	for _, path := range []string{"d/v", "d/twice"} {
 		if err := b.VerifyEvery(ctx, path, calibrate.Every{Days: 1}, tester); err != nil {
 			t.Fatal(err)

@@ -8,10 +8,10 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
-	"jauntylark/pipeline"
 )
 
 // derive declares a derived signal.
@@ -141,7 +141,7 @@ func TestDerivationsAreChecked(t *testing.T) {
 	}
 }
 
-func intervalOf(s float64) pipeline.SignalChange { return pipeline.SignalChange{Interval: lasting(s)} }
+func intervalOf(s float64) act.SignalChange { return act.SignalChange{Interval: lasting(s)} }
 
 // Inputs of one instant, or nearly so, that come one after the other: the newest value is what all of them give, guards
 // see it, and what was passed through on the way neither begins nor ends a delay.

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -98,20 +99,8 @@ func (t *Turn) standBehind(d *deviceLive, gateway string) error {
 	return nil
 }
 
-// DeviceChange says what to change of a device; what is nil stays.
-type DeviceChange struct {
-	site.FaultsChange
-	Title        *string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what people call it"`
-	Behind       *string           `json:"behind,omitempty" required:"false" doc:"the gateway that it stands behind; empty: none"`
-	Closed       *bool             `json:"closed,omitempty" required:"false" doc:"no new signals appear"`
-	Interval     *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often something is expected of it; 0s: nobody says"`
-	ClockOffset  *float64          `json:"clock_offset,omitempty" required:"false" minimum:"-315360000" maximum:"315360000" doc:"seconds that are added to the times it sends"`
-	SilenceAlarm *bool             `json:"silence_alarm,omitempty" required:"false" doc:"whether its silence raises an alarm"`
-	Uptime       *string           `json:"uptime,omitempty" required:"false" doc:"its signal that counts the seconds since power-on; empty: none"`
-}
-
 // SetDevice changes what is said of a device.
-func (p *Pipeline) SetDevice(ctx context.Context, name string, c DeviceChange, who Actor) error {
+func (p *Pipeline) SetDevice(ctx context.Context, name string, c act.DeviceChange, who Actor) error {
 	return p.Do(ctx, func(t *Turn) error {
 		d, err := t.deviceNamed(name)
 		if err != nil {

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -28,7 +29,7 @@ func TestAClosedDeviceGetsNoNewSignals(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "temp", Value: 1})
 	yes := true
-	b.set("d", pipeline.DeviceChange{Closed: &yes})
+	b.set("d", act.DeviceChange{Closed: &yes})
 	out := b.send(measure.Sample{Name: "temp", Value: 2}, measure.Sample{Name: "tmep", Value: 3})
 	if out.Accepted != 1 || !strings.Contains(reason(out), "did you mean temp?") {
 		t.Errorf("%+v", out)
@@ -57,7 +58,7 @@ func TestAGatewaySpeaksForThoseBehindIt(t *testing.T) {
 		}
 	}
 	behind := "d"
-	if err := b.SetDevice(ctx, "hub", pipeline.DeviceChange{Behind: &behind}, tester); err == nil || !strings.Contains(err.Error(), "1 device stands behind it") {
+	if err := b.SetDevice(ctx, "hub", act.DeviceChange{Behind: &behind}, tester); err == nil || !strings.Contains(err.Error(), "1 device stands behind it") {
 		t.Errorf("a gateway behind another: %v", err)
 	}
 }

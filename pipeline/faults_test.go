@@ -5,10 +5,10 @@ import (
 	"strings"
 	"testing"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
 	"jauntylark/store/storetest"
 )
 
@@ -21,7 +21,7 @@ func TestFaultsAreAsBadAsSomebodySaid(t *testing.T) {
 	b.stream("temp", -10, 20)
 	b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Critical), Tell: []string{"orla"}})
 	mild, tell := alarm.Advisory, []string{"tadhg"}
-	b.set("d", pipeline.DeviceChange{FaultsChange: site.FaultsChange{Severity: &mild, Tell: &tell}})
+	b.set("d", act.DeviceChange{FaultsChange: site.FaultsChange{Severity: &mild, Tell: &tell}})
 	b.expect("d", 10_000_000_000)
 	b.moveTo(60)
 	storetest.Eventually(t, "silence", func() bool { return len(b.alarms()) == 1 })
@@ -30,7 +30,7 @@ func TestFaultsAreAsBadAsSomebodySaid(t *testing.T) {
 	}
 	b.outboxIs("the technician alone", "raise tadhg text")
 	warn, nobody := alarm.Warning, []string{"nobody"}
-	b.signal("d/temp", pipeline.SignalChange{FaultsChange: site.FaultsChange{Severity: &warn}, Span: &site.Span{Low: 0, High: 100}, FaultAfter: lasting(5)})
+	b.signal("d/temp", act.SignalChange{FaultsChange: site.FaultsChange{Severity: &warn}, Span: &site.Span{Low: 0, High: 100}, FaultAfter: lasting(5)})
 	for i := range 4 {
 		b.clock(70 + 3*float64(i))
 		b.stream("temp", 70+3*float64(i), -500)
@@ -41,7 +41,7 @@ func TestFaultsAreAsBadAsSomebodySaid(t *testing.T) {
 	if n := b.last(roster.Raise, roster.Text); n.Contact != "tadhg" || !strings.Contains(n.Text, "is not to be believed") {
 		t.Errorf("%+v", n)
 	}
-	if err := b.SetSignal(ctx, "d/temp", pipeline.SignalChange{FaultsChange: site.FaultsChange{Tell: &nobody}}, tester); err == nil || !strings.Contains(err.Error(), "faults.tell: there is no roster or contact") {
+	if err := b.SetSignal(ctx, "d/temp", act.SignalChange{FaultsChange: site.FaultsChange{Tell: &nobody}}, tester); err == nil || !strings.Contains(err.Error(), "faults.tell: there is no roster or contact") {
 		t.Errorf("%v", err)
 	}
 }
@@ -51,7 +51,7 @@ func TestOnesOwnGuardForFaults(t *testing.T) {
 	b := fresh(t)
 	b.contact("orla", roster.Mail)
 	b.stream("temp", -10, 20)
-	b.signal("d/temp", pipeline.SignalChange{Span: &site.Span{Low: 0, High: 100}, FaultAfter: lasting(5)})
+	b.signal("d/temp", act.SignalChange{Span: &site.Span{Low: 0, High: 100}, FaultAfter: lasting(5)})
 	faulty := func(from float64) {
 		for i := range 4 {
 			b.clock(from + 3*float64(i))
@@ -85,8 +85,8 @@ func TestStatesByTheirWords(t *testing.T) {
 	b.turns(0, true)
 	b.stream("level", -10, 2000)
 	one, dry, full := 1.0, 1150.0, 2900.0
-	b.signal("d/running", pipeline.SignalChange{Bands: &site.Bands{{Name: "dark", To: &one}, {Name: "flame", From: &one}}})
-	b.signal("d/level", pipeline.SignalChange{Bands: &site.Bands{{Name: "dry", To: &dry}, {Name: "fine", From: &dry, To: &full}, {Name: "low", To: &full}}})
+	b.signal("d/running", act.SignalChange{Bands: &site.Bands{{Name: "dark", To: &one}, {Name: "flame", From: &one}}})
+	b.signal("d/level", act.SignalChange{Bands: &site.Bands{{Name: "dry", To: &dry}, {Name: "fine", From: &dry, To: &full}, {Name: "low", To: &full}}})
 	for text, want := range map[string]string{`is "dark"`: "is off", `is "Flame"`: "is on", `is not "flame"`: "is off", `is "on"`: "is on"} {
 		test, err := alarm.ParseTest(text)
 		b.must(err)

@@ -11,7 +11,6 @@ import (
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/store"
 )
 
 // Frame is a thermal frame as it is stored, beside the samples that were told of it.
@@ -91,7 +90,7 @@ func (t *Turn) fitFrame(d *deviceLive, f *Frame) error {
 
 // keepFrame stores a frame at the instant of its readings.
 func (t *Turn) keepFrame(f *Frame, e *entry) error {
-	return t.Tx.AddFrame(t.ctx, &store.Frame{Device: e.signal.device.ID, At: e.at, Low: f.Low, High: f.High, Doubtful: f.Doubtful, Body: f.Packed, Picture: f.Picture})
+	return t.Tx.AddFrame(t.ctx, &frame.Frame{Device: e.signal.device.ID, At: e.at, Low: f.Low, High: f.High, Doubtful: f.Doubtful, Body: f.Packed, Picture: f.Picture})
 }
 
 // SetEye says how the frames of a device are read. It gives the regions and differences that are new, of which frames that are
@@ -256,7 +255,7 @@ func (p *Pipeline) ImportFrames(ctx context.Context, device string, frames []Pas
 			if err := t.fitFrame(d, packed); err != nil {
 				return err
 			}
-			row := &store.Frame{Device: d.ID, At: f.At, Low: packed.Low, High: packed.High, Doubtful: packed.Doubtful, Body: packed.Packed, Picture: f.Picture}
+			row := &frame.Frame{Device: d.ID, At: f.At, Low: packed.Low, High: packed.High, Doubtful: packed.Doubtful, Body: packed.Packed, Picture: f.Picture}
 			if err := t.Tx.AddFrame(t.ctx, row); err != nil {
 				return err
 			}

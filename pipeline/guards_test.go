@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/quality"
@@ -305,7 +306,7 @@ func TestGuardsOfTextMarksAndSilence(t *testing.T) {
 	}
 	say(-10, "shut")
 	b.stream("temp", -10, 20)
-	b.signal("d/temp", pipeline.SignalChange{Span: &site.Span{Low: 0, High: 100}, FailsTo: both()})
+	b.signal("d/temp", act.SignalChange{Span: &site.Span{Low: 0, High: 100}, FailsTo: both()})
 	b.guard(alarm.Guard{Name: "open", Signal: "d/valve", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsWord, Word: "open"}}})
 	b.guard(alarm.Guard{Name: "faulty", Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Faulty}, OnDelay: measure.Duration(2e9)}})
 	say(1, "open")
@@ -442,7 +443,7 @@ func TestAGuardComesToLookForSilence(t *testing.T) {
 	b.stream("temp", 1, 20)
 	b.expect("d", 10*time.Second)
 	off := false
-	b.set("d", pipeline.DeviceChange{SilenceAlarm: &off})
+	b.set("d", act.DeviceChange{SilenceAlarm: &off})
 	g := b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 0, alarm.Warning)})
 	b.moveTo(45) // silent for the delays of others
 	g.Rung = alarm.Rung{When: alarm.Test{Kind: alarm.Silent, A: 120}, Severity: alarm.Warning}

@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -181,11 +182,11 @@ func TestAFullDiskTakesNothing(t *testing.T) {
 	if !errors.Is(err, pipeline.ErrAway) || !errors.Is(err, pipeline.ErrNoRoom) {
 		t.Error(err)
 	}
-	if err := b.SetSignal(context.Background(), "d/temp", pipeline.SignalChange{}, tester); err == nil {
+	if err := b.SetSignal(context.Background(), "d/temp", act.SignalChange{}, tester); err == nil {
 		t.Error("the signal was made")
 	}
 	hour := measure.Duration(time.Hour)
-	if err := b.SetDevice(context.Background(), "d", pipeline.DeviceChange{Interval: &hour}, tester); err != nil {
+	if err := b.SetDevice(context.Background(), "d", act.DeviceChange{Interval: &hour}, tester); err != nil {
 		t.Error(err)
 	}
 	b.Refuse(false)

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"jauntylark/clock"
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
@@ -318,7 +319,7 @@ func TestWhatPeopleWaitForRunsByElapsedTime(t *testing.T) {
 			l.live(1, l.reads(20))
 			l.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Critical), Tell: []string{"first"}})
 			l.output("d/fan", drive.Spec{})
-			l.must(l.SetOutput(ctx, "d/fan", pipeline.HandOrder{To: "on", For: measure.Duration(30 * time.Second)}, tester))
+			l.must(l.SetOutput(ctx, "d/fan", act.HandOrder{To: "on", For: measure.Duration(30 * time.Second)}, tester))
 			l.reads(35)()
 			l.live(10)
 			told := len(l.outbox())

@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
@@ -28,7 +29,7 @@ func (b *bench) add(d site.Device) [32]byte {
 	return key
 }
 
-func (b *bench) set(device string, c pipeline.DeviceChange) {
+func (b *bench) set(device string, c act.DeviceChange) {
 	b.t.Helper()
 	if err := b.SetDevice(context.Background(), device, c, tester); err != nil {
 		b.t.Fatal(err)
@@ -38,7 +39,7 @@ func (b *bench) set(device string, c pipeline.DeviceChange) {
 func (b *bench) expect(device string, every time.Duration) {
 	b.t.Helper()
 	interval := measure.Duration(every)
-	b.set(device, pipeline.DeviceChange{Interval: &interval})
+	b.set(device, act.DeviceChange{Interval: &interval})
 }
 
 // sendAs sends one reading of a signal named v, measured now, by a key.
@@ -133,7 +134,7 @@ func TestASilentDeviceRaisesAnAlarmAndItsNextReadingEndsIt(t *testing.T) {
 		t.Errorf("notices %+v %v", notices, err)
 	}
 	off := false
-	b.set("d", pipeline.DeviceChange{SilenceAlarm: &off})
+	b.set("d", act.DeviceChange{SilenceAlarm: &off})
 	b.moveTo(300)
 	if got := b.alarms(); len(got) != 1 || b.device("d").Life != site.LifeSilent {
 		t.Errorf("switched off: %+v", got)
@@ -208,7 +209,7 @@ func TestDelaysStandStillWhileASignalIsSilent(t *testing.T) {
 	b.moveTo(1)
 	b.send(measure.Sample{Name: "v", Value: 1})
 	off := false
-	b.set("d", pipeline.DeviceChange{SilenceAlarm: &off})
+	b.set("d", act.DeviceChange{SilenceAlarm: &off})
 	b.expect("d", 10*time.Second)
 	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, OnDelay: measure.Duration(time.Minute)}})
 	b.send(measure.Sample{Name: "v", At: b.at(1.5), Value: 9})
@@ -306,7 +307,7 @@ func TestABacklogIsNoClockFault(t *testing.T) {
 func TestAFixedOffsetCorrectsAClock(t *testing.T) {
 	b := fresh(t)
 	offset := 3600.0
-	b.set("d", pipeline.DeviceChange{ClockOffset: &offset})
+	b.set("d", act.DeviceChange{ClockOffset: &offset})
 	b.send(measure.Sample{Name: "v", At: b.at(-3600), Value: 1}, measure.Sample{Name: "w", Value: 2})
 	if got := b.readings("v"); len(got) != 1 || got[0].At != b.at(0) || got[0].Quality != measure.Clock {
 		t.Errorf("%+v", got)
@@ -324,7 +325,7 @@ func TestNoticesOfADeviceThatCatchesUp(t *testing.T) {
 	b.send(measure.Sample{Name: "v", At: b.at(1), Value: 1})
 	b.expect("d", 10*time.Second)
 	off := false
-	b.set("d", pipeline.DeviceChange{SilenceAlarm: &off})
+	b.set("d", act.DeviceChange{SilenceAlarm: &off})
 	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}}})
 	b.moveTo(1000)
 	var backlog []measure.Sample
@@ -400,7 +401,7 @@ func TestTextThatSeldomChangesIsNotSilent(t *testing.T) {
 		t.Error("the device is heard again, and its text does not suppress")
 	}
 	every := measure.Duration(20 * time.Second)
-	b.signal("d/mode", pipeline.SignalChange{Interval: &every})
+	b.signal("d/mode", act.SignalChange{Interval: &every})
 	for at := 140.; at <= 200; at += 10 {
 		b.moveTo(at)
 		b.sendAs(b.key, "v")
@@ -409,7 +410,7 @@ func TestTextThatSeldomChangesIsNotSilent(t *testing.T) {
 		t.Errorf("text that is expected every 20 seconds, of 199 seconds ago, is not silent: %v", err)
 	}
 	none := measure.Duration(0)
-	b.signal("d/mode", pipeline.SignalChange{Interval: &none})
+	b.signal("d/mode", act.SignalChange{Interval: &none})
 	b.moveTo(211)
 	b.sendAs(b.key, "v")
 	b.moveTo(220)

@@ -6,19 +6,13 @@ import (
 	"slices"
 	"strings"
 
+	"jauntylark/core/act"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
 
-// Note is what a person wrote into the journal by hand: what was done, what was seen.
-type Note struct {
-	Text string           `json:"text" maxLength:"500"`
-	Of   string           `json:"of,omitempty" required:"false" doc:"DEVICE, DEVICE/SIGNAL or 'asset NAME' that it is about; the site when left out" example:"pond/oxygen"`
-	At   *measure.Instant `json:"at,omitempty" required:"false" format:"date-time" doc:"when that was; now when left out"`
-}
-
 // WriteNote writes a note into the journal; charts of what it is about show it.
-func (p *Pipeline) WriteNote(ctx context.Context, n Note, who string) error {
+func (p *Pipeline) WriteNote(ctx context.Context, n act.Note, who string) error {
 	return p.Do(ctx, func(t *Turn) error {
 		at := t.Now
 		if n.At != nil {

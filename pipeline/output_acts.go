@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
@@ -122,16 +123,8 @@ func (t *Turn) endOutputsOf(d *deviceLive) error {
 	return nil
 }
 
-// HandOrder is what a person sets an output to.
-type HandOrder struct {
-	To   string           `json:"to" doc:"the state: on, off, a level, a colour, a text" example:"on"`
-	For  measure.Duration `json:"for,omitzero" required:"false" doc:"for how long, 1s to 7d; as the output says when left out" example:"30m"`
-	Why  string           `json:"why,omitempty" required:"false" maxLength:"200"`
-	Sure bool             `json:"sure,omitempty" required:"false" doc:"needed for outputs that are dangerous"`
-}
-
 // SetOutput sets an output by hand for a while. An emergency or a safety interlock that holds it otherwise refuses.
-func (p *Pipeline) SetOutput(ctx context.Context, path string, h HandOrder, who Actor) error {
+func (p *Pipeline) SetOutput(ctx context.Context, path string, h act.HandOrder, who Actor) error {
 	return p.Do(ctx, func(t *Turn) error {
 		o, err := t.outputNamed(path)
 		if err != nil {

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
@@ -198,7 +199,7 @@ func TestAnInterlockThatCannotSeeGoesToTheSafeState(t *testing.T) {
 	b.add(site.Device{Name: "fan"})
 	b.output("fan/relay", drive.Spec{Safe: drive.On, Rest: drive.Off})
 	b.send(measure.Sample{Name: "temp", At: b.Now(), Value: 20})
-	b.signal("d/temp", pipeline.SignalChange{Span: &site.Span{Low: -40, High: 80}, FaultAfter: lasting(3), WarmUp: lasting(10)})
+	b.signal("d/temp", act.SignalChange{Span: &site.Span{Low: -40, High: 80}, FaultAfter: lasting(3), WarmUp: lasting(10)})
 	b.interlock(drive.Interlock{Name: "cool", Output: "fan/relay", Signal: "d/temp", When: "below 30", Set: "off", Safety: true})
 	b.stream("temp", 1, 20)
 	b.is("it sees", "fan/relay", "off", drive.Safety)
@@ -252,7 +253,7 @@ func TestAnInterlockOfAnAlarmIsBlindWithItsGuard(t *testing.T) {
 	b.is("still silent", "fan/relay", "on", drive.Driven)
 	b.stream("temp", 21, 20)
 	b.is("heard again", "fan/relay", "off", drive.Rested)
-	b.signal("d/temp", pipeline.SignalChange{WarmUp: lasting(5)})
+	b.signal("d/temp", act.SignalChange{WarmUp: lasting(5)})
 	b.must(b.PowerOn(context.Background(), "d", b.at(21.5), tester))
 	b.stream("temp", 22, 20)
 	if o := b.is("warming, which is no alarm", "fan/relay", "on", drive.Driven); o.Why != "D temp still warms up" {
@@ -311,8 +312,8 @@ func TestAnInterlockThatCannotWorkAnyMore(t *testing.T) {
 	b.interlock(drive.Interlock{Name: "sum", Output: "d/relay", Formula: "a + b > 5.0", Of: drive.Inputs{{As: "a", Signal: "d/a"}, {As: "b", Signal: "d/b"}}})
 	b.is("it works", "d/relay", "off", drive.Rested)
 	volts, celsius := measure.Unit("V"), measure.Unit("Cel")
-	b.signal("d/a", pipeline.SignalChange{Unit: &volts})
-	b.signal("d/b", pipeline.SignalChange{Unit: &celsius})
+	b.signal("d/a", act.SignalChange{Unit: &volts})
+	b.signal("d/b", act.SignalChange{Unit: &celsius})
 	b.stream("a", 3, 1)
 	b.stream("c", 4, 7)
 	if o := b.stands("d/relay"); o.Ordered != "on" || !strings.HasPrefix(o.Why, "it cannot work any more: ") {
@@ -327,7 +328,7 @@ func TestASaturatedSensorDrives(t *testing.T) {
 	b := fresh(t)
 	b.output("d/relay", drive.Spec{})
 	b.send(measure.Sample{Name: "gas", At: b.Now(), Value: 2})
-	b.signal("d/gas", pipeline.SignalChange{Span: &site.Span{Low: 0, High: 500}, FaultAfter: lasting(3)})
+	b.signal("d/gas", act.SignalChange{Span: &site.Span{Low: 0, High: 500}, FaultAfter: lasting(3)})
 	b.interlock(drive.Interlock{Name: "vent", Output: "d/relay", Signal: "d/gas", When: "above 100"})
 	b.stream("gas", 1, 600)
 	b.is("saturated", "d/relay", "on", drive.Driven)
@@ -388,14 +389,14 @@ func TestAHandHoldsForAWhile(t *testing.T) {
 	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30"})
 	orla := pipeline.Actor{Called: "Orla"}
 	var f *measure.Fault
-	if err := b.SetOutput(ctx, "d/relay", pipeline.HandOrder{To: "on"}, orla); !errors.As(err, &f) || f.Field != "sure" {
+	if err := b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on"}, orla); !errors.As(err, &f) || f.Field != "sure" {
 		t.Error("a dangerous output was set by one who is not sure:", err)
 	}
-	if err := b.SetOutput(ctx, "d/relay", pipeline.HandOrder{To: "half", Sure: true}, orla); !errors.As(err, &f) || f.Field != "to" {
+	if err := b.SetOutput(ctx, "d/relay", act.HandOrder{To: "half", Sure: true}, orla); !errors.As(err, &f) || f.Field != "to" {
 		t.Error(err)
 	}
 	b.clock(0)
-	b.must(b.SetOutput(ctx, "d/relay", pipeline.HandOrder{To: "on", Why: "to try it", Sure: true}, orla))
+	b.must(b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on", Why: "to try it", Sure: true}, orla))
 	if o := b.is("set by hand", "d/relay", "on", drive.ByHand); o.Why != "Orla set it by hand until 14:14:20: to try it" || o.Who != "Orla" {
 		t.Errorf("%q by %q", o.Why, o.Who)
 	}
@@ -403,7 +404,7 @@ func TestAHandHoldsForAWhile(t *testing.T) {
 		t.Errorf("%+v", e)
 	}
 	b.later(61.2, "the setting is over", func() bool { return b.stands("d/relay").Ordered == "off" })
-	b.must(b.SetOutput(ctx, "d/relay", pipeline.HandOrder{To: "off", For: *lasting(600), Sure: true}, orla))
+	b.must(b.SetOutput(ctx, "d/relay", act.HandOrder{To: "off", For: *lasting(600), Sure: true}, orla))
 	b.stream("temp", 63, 31)
 	b.is("a hand wins over an interlock", "d/relay", "off", drive.ByHand)
 	b.must(b.ReleaseOutput(ctx, "d/relay", orla))
@@ -412,11 +413,11 @@ func TestAHandHoldsForAWhile(t *testing.T) {
 		t.Error("released twice:", err)
 	}
 	b.interlock(drive.Interlock{Name: "safety", Output: "d/relay", Signal: "d/temp", When: "above 30", Safety: true, Set: "off"})
-	if err := b.SetOutput(ctx, "d/relay", pipeline.HandOrder{To: "on", Sure: true}, orla); !errors.Is(err, pipeline.ErrNotNow) || !strings.Contains(err.Error(), "safety interlock safety holds d/relay at off (D temp is above 30)") {
+	if err := b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on", Sure: true}, orla); !errors.Is(err, pipeline.ErrNotNow) || !strings.Contains(err.Error(), "safety interlock safety holds d/relay at off (D temp is above 30)") {
 		t.Error("a hand against a safety interlock:", err)
 	}
 	b.output("d/relay", drive.Spec{HandsOff: true})
-	if err := b.SetOutput(ctx, "d/relay", pipeline.HandOrder{To: "on"}, orla); !errors.Is(err, pipeline.ErrNotNow) {
+	if err := b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on"}, orla); !errors.Is(err, pipeline.ErrNotNow) {
 		t.Error(err)
 	}
 }
@@ -425,7 +426,7 @@ func TestLeastTimesAreWaitedFor(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.output("d/relay", drive.Spec{LeastOn: *lasting(30), LeastOff: *lasting(20)})
-	b.must(b.SetOutput(ctx, "d/relay", pipeline.HandOrder{To: "on"}, tester))
+	b.must(b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on"}, tester))
 	b.clock(5)
 	b.must(b.ReleaseOutput(ctx, "d/relay", tester))
 	o := b.is("it is to run for a while", "d/relay", "on", drive.ByHand)
@@ -434,7 +435,7 @@ func TestLeastTimesAreWaitedFor(t *testing.T) {
 	}
 	b.later(31.2, "the least time is over", func() bool { return b.stands("d/relay").Ordered == "off" })
 	b.clock(33)
-	b.must(b.SetOutput(ctx, "d/relay", pipeline.HandOrder{To: "on"}, tester))
+	b.must(b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on"}, tester))
 	b.is("it is to stand still for a while", "d/relay", "off", drive.Rested)
 	b.must(b.AllSafe(ctx, "a test", tester))
 	b.later(60, "nothing is due", func() bool { return true })
@@ -449,7 +450,7 @@ func TestAnEmergencyIsForAllOutputs(t *testing.T) {
 	b.output("d/fan", drive.Spec{Safe: drive.On, Rest: drive.Off})
 	b.output("d/other", drive.Spec{})
 	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30", Safety: true})
-	b.must(b.SetOutput(ctx, "d/other", pipeline.HandOrder{To: "on"}, tester))
+	b.must(b.SetOutput(ctx, "d/other", act.HandOrder{To: "on"}, tester))
 	b.is("before", "d/relay", "on", drive.Safety)
 	b.must(b.AllSafe(ctx, "smoke", pipeline.Actor{Called: "Orla"}))
 	if o := b.is("in the emergency", "d/relay", "off", drive.Emergency); o.Why != "Orla put all outputs into the safe state: smoke" || o.Who != "Orla" {
@@ -460,7 +461,7 @@ func TestAnEmergencyIsForAllOutputs(t *testing.T) {
 	other := process(t, b.store, b.now)
 	other.stream("temp", 1, 45)
 	other.is("in another process", "d/relay", "off", drive.Emergency)
-	if err := other.SetOutput(ctx, "d/other", pipeline.HandOrder{To: "on"}, tester); !errors.Is(err, pipeline.ErrNotNow) {
+	if err := other.SetOutput(ctx, "d/other", act.HandOrder{To: "on"}, tester); !errors.Is(err, pipeline.ErrNotNow) {
 		t.Error("a hand in an emergency:", err)
 	}
 	if err := b.AllSafe(ctx, "", tester); !errors.Is(err, pipeline.ErrNotNow) {
@@ -489,7 +490,7 @@ func TestADeviceThatDoesNotFollowIsAnAlarm(t *testing.T) {
 	if o := b.stands("d/relay"); *o.Confirmed != "off" || o.DiffersSince != nil {
 		t.Errorf("%+v", o.State)
 	}
-	b.must(b.SetOutput(ctx, "d/relay", pipeline.HandOrder{To: "on", For: *lasting(3600)}, tester))
+	b.must(b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on", For: *lasting(3600)}, tester))
 	b.must(b.confirm("d/relay", `"1"`)) // it lies, or is stuck
 	b.later(95, "it is an alarm", func() bool { return len(b.alarms()) == 1 })
 	a := b.newest()

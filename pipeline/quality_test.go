@@ -7,15 +7,15 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/quality"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
 	"jauntylark/store"
 )
 
-func (b *bench) signal(path string, c pipeline.SignalChange) {
+func (b *bench) signal(path string, c act.SignalChange) {
 	b.t.Helper()
 	if err := b.SetSignal(context.Background(), path, c, tester); err != nil {
 		b.t.Fatal(err)
@@ -54,7 +54,7 @@ func TestALiftedProbe(t *testing.T) {
 	b := fresh(t)
 	b.stream("oxygen", 1, 80)
 	low := quality.Low
-	b.signal("d/oxygen", pipeline.SignalChange{Span: &site.Span{Low: 0.5, High: 200}, FailsTo: &low, FaultAfter: lasting(5)})
+	b.signal("d/oxygen", act.SignalChange{Span: &site.Span{Low: 0.5, High: 200}, FailsTo: &low, FaultAfter: lasting(5)})
 	b.guard(alarm.Guard{Signal: "d/oxygen", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: 55}, Severity: alarm.Critical}})
 	b.stream("oxygen", 2, repeat(0, 5)...)
 	if got := b.alarms(); len(got) != 0 {
@@ -92,7 +92,7 @@ func TestALiftedProbe(t *testing.T) {
 func TestASaturatedSensorAlarms(t *testing.T) {
 	b := fresh(t)
 	b.stream("gas", 1, 3)
-	b.signal("d/gas", pipeline.SignalChange{Span: &site.Span{Low: 0, High: 500}, FaultAfter: lasting(3)})
+	b.signal("d/gas", act.SignalChange{Span: &site.Span{Low: 0, High: 500}, FaultAfter: lasting(3)})
 	b.guard(alarm.Guard{Name: "gas-high", Signal: "d/gas", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 500}, OnDelay: *lasting(2), Severity: alarm.Critical}})
 	b.guard(alarm.Guard{Name: "gas-none", Signal: "d/gas", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: -10}}})
 	b.stream("gas", 2, repeat(900, 10)...)
@@ -134,7 +134,7 @@ func TestASaturatedSensorAlarms(t *testing.T) {
 func TestTheSpanJudgesRawValues(t *testing.T) {
 	b := fresh(t)
 	b.stream("depth", 1, 300)
-	b.signal("d/depth", pipeline.SignalChange{Span: &site.Span{Low: 100, High: 900}})
+	b.signal("d/depth", act.SignalChange{Span: &site.Span{Low: 100, High: 900}})
 	b.calibrate("d/depth", nil, 100, 80, 900, 0) // a high raw value is a low level
 	b.guard(alarm.Guard{Signal: "d/depth", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: -5}}})
 	b.stream("depth", 2, 50)
@@ -153,9 +153,9 @@ func TestWarmingFollowsPowerOn(t *testing.T) {
 	ctx := context.Background()
 	b.stream("vapour", 1, 100)
 	b.stream("uptime", 1, 5000)
-	b.signal("d/vapour", pipeline.SignalChange{WarmUp: lasting(180)})
+	b.signal("d/vapour", act.SignalChange{WarmUp: lasting(180)})
 	uptime := "uptime"
-	b.set("d", pipeline.DeviceChange{Uptime: &uptime})
+	b.set("d", act.DeviceChange{Uptime: &uptime})
 	b.guard(alarm.Guard{Signal: "d/vapour", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 500}}})
 	b.clock(1000) // a long silence
 	b.send(measure.Sample{Name: "vapour", At: b.Now(), Value: 120})
@@ -189,7 +189,7 @@ func TestWarmingFollowsPowerOn(t *testing.T) {
 func TestAStuckSensor(t *testing.T) {
 	b := fresh(t)
 	b.stream("v", 1, 7)
-	b.signal("d/v", pipeline.SignalChange{StuckAfter: lasting(3), FaultAfter: lasting(4)})
+	b.signal("d/v", act.SignalChange{StuckAfter: lasting(3), FaultAfter: lasting(4)})
 	b.derive("d/twice", "formula", map[string]string{"v": "d/v"}, "v * 2.0")
 	b.stream("v", 2, repeat(7, 6)...)
 	if got := b.alarms(); len(got) != 0 {
@@ -213,7 +213,7 @@ func TestAStuckSensor(t *testing.T) {
 func TestRulesOfAnInstrument(t *testing.T) {
 	b := fresh(t)
 	b.stream("v", 100, 1)
-	b.signal("d/v", pipeline.SignalChange{Span: &site.Span{Low: 0, High: 10}})
+	b.signal("d/v", act.SignalChange{Span: &site.Span{Low: 0, High: 10}})
 	if err := b.imported(past("d/v", 1, 5, 2, 11)); err != nil {
 		t.Fatal(err)
 	}
@@ -221,7 +221,7 @@ func TestRulesOfAnInstrument(t *testing.T) {
 		t.Errorf("imported: %v", marks)
 	}
 	up := quality.Side("up")
-	for says, c := range map[string]pipeline.SignalChange{
+	for says, c := range map[string]act.SignalChange{
 		"fails_to":       {FailsTo: &up},
 		"warm_gap":       {WarmGap: lasting(5)},
 		"span: goes":     {Span: &site.Span{Low: 5, High: 5}},

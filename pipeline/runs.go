@@ -5,23 +5,14 @@ import (
 	"fmt"
 	"slices"
 
+	"jauntylark/core/act"
 	"jauntylark/core/asset"
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
 )
 
-// RunStart starts a run, or, with its end, adds one afterwards.
-type RunStart struct {
-	Asset     string           `json:"asset" doc:"name of the asset"`
-	Title     string           `json:"title,omitempty" required:"false" maxLength:"80" doc:"what it is called; made from the asset and the date when left out"`
-	StartedAt *measure.Instant `json:"started_at,omitempty" required:"false" format:"date-time" doc:"now when left out"`
-	EndedAt   *measure.Instant `json:"ended_at,omitempty" required:"false" format:"date-time" doc:"of one that is over; it is on when left out"`
-	Goals     run.Goals        `json:"goals,omitempty" required:"false" nullable:"false" maxItems:"20"`
-	Note      string           `json:"note,omitempty" required:"false" maxLength:"20000" doc:"Markdown"`
-}
-
 // StartRun starts a run of an asset, or adds one that is over. One run that was started by hand is on at a time.
-func (p *Pipeline) StartRun(ctx context.Context, s RunStart, who Actor) (r run.Run, err error) {
+func (p *Pipeline) StartRun(ctx context.Context, s act.RunStart, who Actor) (r run.Run, err error) {
 	err = p.Do(ctx, func(t *Turn) error {
 		a, err := t.assetNamed(s.Asset)
 		if err != nil {
@@ -111,18 +102,8 @@ func (t *Turn) checkGoals(goals run.Goals) error {
 	return nil
 }
 
-// RunChange says what to change of a run; what is left out stays.
-type RunChange struct {
-	Title     *string          `json:"title,omitempty" required:"false" maxLength:"80"`
-	StartedAt *measure.Instant `json:"started_at,omitempty" required:"false" format:"date-time"`
-	EndedAt   *measure.Instant `json:"ended_at,omitempty" required:"false" format:"date-time" doc:"ends one that is on"`
-	Goals     *run.Goals       `json:"goals,omitempty" required:"false" maxItems:"20"`
-	Phases    *run.Phases      `json:"phases,omitempty" required:"false" maxItems:"100"`
-	Note      *string          `json:"note,omitempty" required:"false" maxLength:"20000"`
-}
-
 // ChangeRun changes a run.
-func (p *Pipeline) ChangeRun(ctx context.Context, id int64, c RunChange, who Actor) (r run.Run, err error) {
+func (p *Pipeline) ChangeRun(ctx context.Context, id int64, c act.RunChange, who Actor) (r run.Run, err error) {
 	err = p.onRun(ctx, id, func(t *Turn, found *run.Run, a *asset.Asset) error {
 		ends := c.EndedAt != nil && found.EndedAt == nil
 		if c.Title != nil && *c.Title != "" {
@@ -175,7 +156,7 @@ func (p *Pipeline) StopRun(ctx context.Context, id int64, at *measure.Instant, w
 	if err == nil && found.EndedAt != nil {
 		return found, fmt.Errorf("%s is over since %s: %w", found.Title, found.EndedAt, ErrNotNow)
 	}
-	return p.ChangeRun(ctx, id, RunChange{EndedAt: at}, who)
+	return p.ChangeRun(ctx, id, act.RunChange{EndedAt: at}, who)
 }
 
 // MarkPhase begins a phase of a run now, or at an instant.

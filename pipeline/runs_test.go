@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
@@ -34,7 +35,7 @@ func twoOfOne(t *testing.T) (processes []*bench, records *store.Store, now *atom
 		t.Fatal(err)
 	}
 	first.send(measure.Sample{Name: "temp", At: start, Value: 0})
-	if err := first.AddAsset(ctx, "kiln", pipeline.AssetChange{Signals: &[]string{"d/temp"}}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := first.AddAsset(ctx, "kiln", act.AssetChange{Signals: &[]string{"d/temp"}}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	return processes, records, now
@@ -172,7 +173,7 @@ func TestOneRunByHandAtATime(t *testing.T) {
 	failed := make(chan error, 2)
 	for _, p := range processes {
 		go func() {
-			_, err := p.StartRun(ctx, pipeline.RunStart{Asset: "kiln", Title: "First"}, pipeline.Actor{Called: site.Title("", "orla")})
+			_, err := p.StartRun(ctx, act.RunStart{Asset: "kiln", Title: "First"}, pipeline.Actor{Called: site.Title("", "orla")})
 			failed <- err
 		}()
 	}

@@ -6,10 +6,10 @@ import (
 	"strings"
 	"testing"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
-	"jauntylark/pipeline"
 	"jauntylark/store"
 )
 
@@ -17,13 +17,13 @@ import (
 func TestWhatIsDerivedHasTheStepOfItsInputs(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
-	step := func(v float64) pipeline.SignalChange { return pipeline.SignalChange{Step: &v} }
+	step := func(v float64) act.SignalChange { return act.SignalChange{Step: &v} }
 	for _, name := range []string{"air", "glass", "damp"} {
 		b.stream(name, 1, 20, 33.333)
 	}
 	unit := measure.Unit("Cel")
 	for path, at := range map[string]float64{"d/air": 0.1, "d/glass": 0.5} {
-		b.signal(path, pipeline.SignalChange{Unit: &unit})
+		b.signal(path, act.SignalChange{Unit: &unit})
 		b.signal(path, step(at))
 	}
 	two := 2
@@ -69,9 +69,9 @@ func TestTheMigrationOfSteps(t *testing.T) {
 	at, unit, two := 0.1, measure.Unit("Cel"), 2
 	for _, name := range []string{"air", "glass", "other"} {
 		b.stream(name, 1, 20, 21)
-		b.signal("d/"+name, pipeline.SignalChange{Unit: &unit})
+		b.signal("d/"+name, act.SignalChange{Unit: &unit})
 	}
-	b.signal("d/air", pipeline.SignalChange{Step: &at})
+	b.signal("d/air", act.SignalChange{Step: &at})
 	mean := func(of string, decimals *int) derive.Recipe {
 		return derive.Recipe{Kind: "moving-mean", Window: *lasting(100), Decimals: decimals, Of: []derive.Input{{As: "of", Signal: "d/" + of}}}
 	}

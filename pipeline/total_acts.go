@@ -9,7 +9,6 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/total"
-	"jauntylark/store"
 )
 
 // AddTotal stores a new total. It is added up from the signal's first reading on, in the background.
@@ -82,13 +81,13 @@ func (p *Pipeline) RemoveTotal(ctx context.Context, name string, who Actor) erro
 }
 
 // ResetTotal lets a total count anew from now on. What it came to before is kept, by periods and up to this reset.
-func (p *Pipeline) ResetTotal(ctx context.Context, name, note string, who Actor) (r store.Reset, err error) {
+func (p *Pipeline) ResetTotal(ctx context.Context, name, note string, who Actor) (r total.Reset, err error) {
 	err = p.Do(ctx, func(t *Turn) error {
 		v, err := t.totalNamed(name)
 		if err != nil {
 			return err
 		}
-		r = store.Reset{At: t.Now, Who: who.Called, Note: strings.TrimSpace(note)}
+		r = total.Reset{At: t.Now, Who: who.Called, Note: strings.TrimSpace(note)}
 		if err := t.Tx.AddReset(t.ctx, v.ID, &r); err != nil {
 			return err
 		}
@@ -98,7 +97,7 @@ func (p *Pipeline) ResetTotal(ctx context.Context, name, note string, who Actor)
 }
 
 // UnresetTotal takes the newest reset of a total back.
-func (p *Pipeline) UnresetTotal(ctx context.Context, name string, who Actor) (r store.Reset, err error) {
+func (p *Pipeline) UnresetTotal(ctx context.Context, name string, who Actor) (r total.Reset, err error) {
 	err = p.Do(ctx, func(t *Turn) error {
 		v, err := t.totalNamed(name)
 		if err != nil {

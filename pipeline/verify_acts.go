@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
@@ -14,20 +15,11 @@ import (
 	"jauntylark/core/site"
 )
 
-// VerificationOrder is a check of a signal against a reference.
-type VerificationOrder struct {
-	Reference float64      `json:"reference" doc:"what the reference instrument says"`
-	Shown     *float64     `json:"shown,omitempty" required:"false" doc:"what the signal shows; its newest value when left out"`
-	Tolerance string       `json:"tolerance" doc:"the largest error that passes: in the unit, or a share of the reference" example:"2%"`
-	Unit      measure.Unit `json:"unit,omitempty" required:"false" doc:"of reference, shown and tolerance; the signal's own when left out"`
-	Note      string       `json:"note,omitempty" required:"false" maxLength:"500"`
-}
-
 // freshEnough is how old the newest value may be for it to be what the signal shows, where no interval says.
 const freshEnough = 5 * time.Minute
 
 // Verify checks what a signal shows against a reference, and keeps what came of it.
-func (p *Pipeline) Verify(ctx context.Context, path string, o VerificationOrder, who Actor) (v calibrate.Verification, err error) {
+func (p *Pipeline) Verify(ctx context.Context, path string, o act.VerificationOrder, who Actor) (v calibrate.Verification, err error) {
 	err = p.Do(ctx, func(t *Turn) error {
 		s, err := t.live.find(path)
 		if err != nil {
@@ -54,7 +46,7 @@ func (p *Pipeline) Verify(ctx context.Context, path string, o VerificationOrder,
 	return v, p.Remind(ctx)
 }
 
-func (t *Turn) verify(s *signalLive, o VerificationOrder) (v calibrate.Verification, err error) {
+func (t *Turn) verify(s *signalLive, o act.VerificationOrder) (v calibrate.Verification, err error) {
 	tolerance, err := calibrate.ParseTolerance(o.Tolerance)
 	if err != nil {
 		return v, &measure.Fault{Field: "tolerance", Reason: err.Error()}

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/asset"
 	"jauntylark/core/measure"
@@ -15,27 +16,11 @@ import (
 	"jauntylark/core/site"
 )
 
-// WatchOrder puts an asset under guard: a guard over one of its signals, and how often the device behind it looks.
-type WatchOrder struct {
-	Guard    alarm.Guard       `json:"guard" doc:"its signal joins the asset; a guard of the same name is changed"`
-	Interval *measure.Duration `json:"interval,omitempty" required:"false" doc:"how often the device is to measure, 1s to 1d; as it does when left out" example:"5m"`
-	Sparing  *measure.Duration `json:"sparing_interval,omitempty" required:"false" doc:"how often when its battery is low"`
-	Try      bool              `json:"try,omitempty" required:"false" doc:"say the sentence, and change nothing"`
-}
-
-// Watch is what an asset's being under guard comes to.
-type Watch struct {
-	Sentence string      `json:"sentence" doc:"all of it in words"`
-	Guard    alarm.Guard `json:"guard"`
-	Device   string      `json:"device"`
-	Saved    bool        `json:"saved"`
-}
-
 // errTried ends an act that was to change nothing.
 var errTried = errors.New("tried")
 
 // PutUnderGuard puts an asset under guard, all or nothing.
-func (p *Pipeline) PutUnderGuard(ctx context.Context, name string, o WatchOrder, who Actor) (w Watch, err error) {
+func (p *Pipeline) PutUnderGuard(ctx context.Context, name string, o act.WatchOrder, who Actor) (w act.Watch, err error) {
 	err = p.onAsset(ctx, name, func(t *Turn, a *asset.Asset) error {
 		s, err := t.live.find(o.Guard.Signal)
 		if err != nil {
@@ -47,14 +32,14 @@ func (p *Pipeline) PutUnderGuard(ctx context.Context, name string, o WatchOrder,
 				g.ID = other.ID
 			}
 		}
-		settings, err := o.settings(s.device)
+		settings, err := o.Settings(s.device.Settings)
 		if err != nil {
 			return err
 		}
 		if err := t.fitGuard(&g, s); err != nil {
 			return inGuard(err)
 		}
-		w = Watch{Guard: g, Device: s.device.Name, Sentence: t.watchSays(a, s, &g, settings)}
+		w = act.Watch{Guard: g, Device: s.device.Name, Sentence: t.watchSays(a, s, &g, settings)}
 		if o.Try {
 			return errTried
 		}
@@ -91,21 +76,6 @@ func inGuard(err error) error {
 		return &measure.Fault{Field: "guard." + f.Field, Reason: f.Reason}
 	}
 	return err
-}
-
-// settings are what the device is ordered: as it is now, where the order says nothing.
-func (o *WatchOrder) settings(d *deviceLive) (site.Settings, error) {
-	s := d.Settings
-	if o.Interval != nil {
-		s.Interval = *o.Interval
-	}
-	if o.Sparing != nil {
-		s.Sparing = *o.Sparing
-	}
-	if s.Sparing != 0 && s.Sparing < s.Interval {
-		return s, &measure.Fault{Field: "sparing_interval", Reason: fmt.Sprintf("%v is more often than %v; it is meant to spare the battery", s.Sparing, s.Interval)}
-	}
-	return s, s.Check()
 }
 
 // watchSays sums up how an asset is guarded.

@@ -11,26 +11,20 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
 
+	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/store"
 )
 
-// archiveType is the media type of an archive.
-const archiveType = "application/gzip"
-
 // serveArchive streams the whole site, without secrets.
 func (v *Server) serveArchive(c *echo.Context) error {
-	ctx, _, done, err := v.fileFor(c.Request(), site.Owner)
-	if err != nil {
-		return v.answerProblem(c, err)
-	}
-	defer done()
+	ctx := c.Request().Context()
 	here, err := v.store.Site(ctx)
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	h := c.Response().Header()
-	h.Set("Content-Type", archiveType)
+	h.Set("Content-Type", api.ArchiveType)
 	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site.NameFrom(here.Name)+".site.gz"))
 	c.Response().WriteHeader(http.StatusOK)
 	packed, err := gzip.NewWriterLevel(c.Response(), gzip.BestSpeed)
@@ -46,18 +40,15 @@ func (v *Server) serveArchive(c *echo.Context) error {
 
 // takeArchive fills an empty service from an archive.
 func (v *Server) takeArchive(c *echo.Context) error {
-	person, err := v.mayDo(c.Request(), site.Owner)
-	if err != nil {
-		return v.answerProblem(c, err)
-	}
+	person := personOf(c.Request().Context())
 	if err := v.imports.reserve(person.ID); err != nil {
-		return v.answerProblem(c, err)
+		return err
 	}
 	defer v.imports.unreserve(person.ID)
 	// It arrives in full first: the service stands still while it is filled.
 	file, _, err := takeUpload(c, "jaunty-archive-")
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	defer file.Close()
 	m, err := v.loadArchive(c, file)
@@ -65,11 +56,11 @@ func (v *Server) takeArchive(c *echo.Context) error {
 		err = huma.Error409Conflict("The service is not empty: it has devices already. An archive goes into an empty one.")
 	}
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	v.Log.Info("an archive was taken in", "site", m.Site, "readings", m.Stamp.Readings, "by", person.Email)
 	v.learn(c.Request().Context())
-	return c.JSON(http.StatusOK, map[string]string{"site": m.Site, "readings": strconv.Itoa(m.Stamp.Readings)})
+	return c.JSON(http.StatusOK, api.Restored{Site: m.Site, Readings: strconv.Itoa(m.Stamp.Readings)})
 }
 
 func (v *Server) loadArchive(c *echo.Context, file io.Reader) (store.Manifest, error) {

@@ -10,10 +10,10 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/site"
 	"jauntylark/core/total"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 )
 
@@ -26,33 +26,33 @@ func TestASiteMovesHouse(t *testing.T) {
 	old.Guard(map[string]any{"name": "hot", "signal": "d/temp", "when": "above 30", "severity": "warning", "tell": []string{}})
 	old.Send(key, `{"v": 2}`)
 	// What readings mean moves with them.
-	old.Do(http.MethodPost, "/api/v1/signals/d/temp/calibrations", object{"pairs": []object{{"shown": 10, "reference": 10.5}, {"shown": 20, "reference": 21}}, "from": "2026-01-01T00:00:00Z"}, nil)
-	old.Do(http.MethodPut, "/api/v1/signals/mover/hot/recipe", object{"recipe": object{"kind": "on-off", "when": "above 30", "deadband": 2, "of": []object{{"as": "of", "signal": "d/temp"}}}}, nil)
-	old.Do(http.MethodPost, "/api/v1/totals", object{"name": "hot-time", "signal": "mover/hot", "kind": "on-time"}, nil)
-	old.Do(http.MethodPost, "/api/v1/totals/hot-time/resets", object{"note": "moving"}, nil)
+	old.Do(api.Calibrate.At("d", "temp"), object{"pairs": []object{{"shown": 10, "reference": 10.5}, {"shown": 20, "reference": 21}}, "from": "2026-01-01T00:00:00Z"}, nil)
+	old.Do(api.PutRecipe.At("mover", "hot"), object{"recipe": object{"kind": "on-off", "when": "above 30", "deadband": 2, "of": []object{{"as": "of", "signal": "d/temp"}}}}, nil)
+	old.Do(api.AddTotal.At(), object{"name": "hot-time", "signal": "mover/hot", "kind": "on-time"}, nil)
+	old.Do(api.ResetTotal.At("hot-time"), object{"note": "moving"}, nil)
 	old.Output("mover/fan", object{"safe": "on", "rest": "off"})
 	old.Interlock("by-alarm", object{"output": "mover/fan", "alarm": "hot", "latch": true})
 	old.Interlock("by-value", object{"output": "mover/fan", "signal": "mover/v", "when": "above 1", "set": "on"})
 	story := func(s *servertest.Service) (all []total.Result) {
-		var told server.TotalStory
-		s.Do(http.MethodGet, "/api/v1/totals/hot-time?since=2026-01-01T00:00:00Z&by=month", nil, &told)
+		var told api.TotalStory
+		s.Do(api.GetTotal.At("hot-time").Asking("since", "2026-01-01T00:00:00Z", "by", "month"), nil, &told)
 		return append(told.Periods, told.Between...)
 	}
 	var archive bytes.Buffer
-	if err := old.Owner.Download(context.Background(), "/api/v1/archive", &archive); err != nil {
+	if err := old.Owner.Download(context.Background(), api.GetArchive.At(), &archive); err != nil {
 		t.Fatal(err)
 	}
 	cut := archive.Bytes()[:archive.Len()*2/3]
-	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", bytes.NewReader(cut), new(any)); err == nil {
+	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", bytes.NewReader(cut), new(any)); err == nil {
 		t.Error("a part was taken for the whole")
 	}
-	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", tamperedWith(t, archive.Bytes()), new(any)); err == nil {
+	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", tamperedWith(t, archive.Bytes()), new(any)); err == nil {
 		t.Error("an archive with another reading was taken")
 	}
 	if fresh.Signal("d/temp") != nil {
 		t.Error("something of the part was kept")
 	}
-	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", bytes.NewReader(archive.Bytes()), new(any)); err != nil {
+	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", bytes.NewReader(archive.Bytes()), new(any)); err != nil {
 		t.Fatal(err)
 	}
 	query := "format=parquet&until=" + time.Now().UTC().Format(time.RFC3339)
@@ -73,11 +73,11 @@ func TestASiteMovesHouse(t *testing.T) {
 	}
 	fresh.Device("another")
 	var guards []map[string]any
-	fresh.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
+	fresh.Do(api.ListGuards.At(), nil, &guards)
 	if len(guards) != 1 || guards[0]["name"] != "hot" {
 		t.Error(guards)
 	}
-	if err := fresh.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", bytes.NewReader(archive.Bytes()), new(any)); err == nil || !strings.Contains(err.Error(), "not empty") {
+	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", bytes.NewReader(archive.Bytes()), new(any)); err == nil || !strings.Contains(err.Error(), "not empty") {
 		t.Error("into one that is not empty:", err)
 	}
 	if strings.Contains(archive.String(), "argon2") {
@@ -117,7 +117,7 @@ func TestFilesAskForARole(t *testing.T) {
 	people := map[site.Role]*client.Client{"": {URL: s.URL}}
 	for _, role := range []site.Role{site.Viewer, site.Keeper} {
 		email := string(role) + "@b.example"
-		s.Do(http.MethodPost, "/api/v1/people", map[string]string{"email": email, "role": string(role), "password": "a long secret"}, nil)
+		s.Do(api.AddPerson.At(), map[string]string{"email": email, "role": string(role), "password": "a long secret"}, nil)
 		people[role] = s.SignIn(email, "a long secret")
 	}
 	status := func(err error) int {
@@ -130,28 +130,28 @@ func TestFilesAskForARole(t *testing.T) {
 		return http.StatusOK
 	}
 	for _, c := range []struct {
-		path string
+		at   api.Place
 		body string // of a POST; empty for a GET
 		want map[site.Role]int
 	}{
-		{"/api/v1/export", "", map[site.Role]int{"": 401, site.Viewer: 200, site.Keeper: 200}},
-		{"/api/v1/archive", "", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 403}},
-		{"/api/v1/archive", "x", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 403}},
-		{"/api/v1/imports?device=d", "time,v\n2026-03-01 12:00,1\n", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 200}},
+		{api.ExportReadings.At(), "", map[site.Role]int{"": 401, site.Viewer: 200, site.Keeper: 200}},
+		{api.GetArchive.At(), "", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 403}},
+		{api.PutArchive.At(), "x", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 403}},
+		{api.BringImport.At().Asking("device", "d"), "time,v\n2026-03-01 12:00,1\n", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 200}},
 	} {
 		for role, want := range c.want {
 			var err error
 			if c.body == "" {
-				err = people[role].Download(context.Background(), c.path, io.Discard)
+				err = people[role].Download(context.Background(), c.at, io.Discard)
 			} else {
-				err = people[role].Upload(context.Background(), c.path, "application/octet-stream", strings.NewReader(c.body), new(any))
+				err = people[role].Upload(context.Background(), c.at, "application/octet-stream", strings.NewReader(c.body), new(any))
 			}
 			if got := status(err); got != want {
-				t.Errorf("%s %q as %q: %d, want %d", c.path, c.body, role, got, want)
+				t.Errorf("%s %q as %q: %d, want %d", c.at, c.body, role, got, want)
 			}
 		}
 	}
-	broken := s.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", strings.NewReader("no archive"), new(any))
+	broken := s.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", strings.NewReader("no archive"), new(any))
 	if got := status(broken); got != http.StatusConflict && got != http.StatusUnprocessableEntity {
 		t.Errorf("what is no archive: %v", broken)
 	}
@@ -161,10 +161,10 @@ func TestFilesAskForARole(t *testing.T) {
 func TestImportsAreBounded(t *testing.T) {
 	s := servertest.Start(t)
 	s.Device("d")
-	bring := func() (job server.ImportJob, err error) {
-		return job, s.Owner.Upload(context.Background(), "/api/v1/imports?device=d&name=l.csv", "", strings.NewReader("time,v\n2026-03-01T12:00:00Z,1\n"), &job)
+	bring := func() (job api.ImportJob, err error) {
+		return job, s.Owner.Upload(context.Background(), api.BringImport.At().Asking("device", "d", "name", "l.csv"), "", strings.NewReader("time,v\n2026-03-01T12:00:00Z,1\n"), &job)
 	}
-	var jobs []server.ImportJob
+	var jobs []api.ImportJob
 	for range 3 {
 		job, err := bring()
 		if err != nil {
@@ -176,19 +176,19 @@ func TestImportsAreBounded(t *testing.T) {
 	if p, is := err.(*client.Problem); !is || p.Status != http.StatusTooManyRequests {
 		t.Errorf("a fourth of one person: %v", err)
 	}
-	s.Do(http.MethodDelete, "/api/v1/imports/"+jobs[0].ID, nil, nil)
+	s.Do(api.EndImport.At(jobs[0].ID), nil, nil)
 	if _, err := bring(); err != nil {
 		t.Errorf("after one was ended: %v", err)
 	}
-	for path, method := range map[string]string{"/api/v1/imports/" + jobs[0].ID: http.MethodGet, "/api/v1/imports/nonsense": http.MethodDelete} {
-		err := s.Owner.Do(context.Background(), method, path, nil, nil)
+	for _, at := range []api.Place{api.GetImport.At(jobs[0].ID), api.EndImport.At("nonsense")} {
+		err := s.Owner.Call(context.Background(), at, nil, nil)
 		if p, is := err.(*client.Problem); !is || p.Status != http.StatusNotFound {
-			t.Errorf("%s: %v", path, err)
+			t.Errorf("%s: %v", at, err)
 		}
 	}
-	wrong := server.ImportOrder{Layout: jobs[1].Layout}
+	wrong := api.ImportOrder{Layout: jobs[1].Layout}
 	wrong.Layout.Columns[1].Signal = ""
-	if err := s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/imports/"+jobs[1].ID+"/run", wrong, nil); err == nil || !strings.Contains(err.Error(), "needs the signal") {
+	if err := s.Owner.Call(context.Background(), api.RunImport.At(jobs[1].ID), wrong, nil); err == nil || !strings.Contains(err.Error(), "needs the signal") {
 		t.Error(err)
 	}
 	if s.Signal("d/v") != nil {

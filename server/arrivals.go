@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"strings"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
@@ -12,14 +13,14 @@ import (
 // shownPacks are the newest packs that tell what an arrival sends.
 const shownPacks = 5
 
-func (v *Server) listArrivals(ctx context.Context, _ *none) (*body[[]site.Arrival], error) {
+func (v *Server) listArrivals(ctx context.Context, _ *api.None) ([]site.Arrival, error) {
 	arrivals, err := v.store.Arrivals(ctx)
 	for i := range arrivals {
 		if err == nil {
 			arrivals[i].Signals, err = v.arrivalSignals(ctx, arrivals[i])
 		}
 	}
-	return answer(arrivals, err)
+	return arrivals, err
 }
 
 // arrivalSignals tells what an arrival sends, by its newest packs.
@@ -46,48 +47,30 @@ func (v *Server) arrivalSignals(ctx context.Context, a site.Arrival) ([]site.Arr
 	return signals, nil
 }
 
-// ArrivalPath is the place of one arrival.
-type ArrivalPath struct {
-	Name string `path:"name"`
-}
-
-func (v *Server) letDeviceIn(ctx context.Context, in *struct {
-	ArrivalPath
-	Body struct {
-		Kit    string `json:"kit,omitempty" required:"false" doc:"the kit that the device is made from"`
-		Title  string `json:"title,omitempty" required:"false" maxLength:"80"`
-		Behind string `json:"behind,omitempty" required:"false" doc:"the gateway that it stands behind"`
-	}
-}) (*body[site.Device], error) {
+func (v *Server) letDeviceIn(ctx context.Context, in *api.LetInIn) (site.Device, error) {
 	d, err := v.pipeline.LetIn(ctx, in.Name, site.Device{Kit: in.Body.Kit, Title: strings.TrimSpace(in.Body.Title), Behind: in.Body.Behind}, who(ctx))
 	if err != nil {
-		return nil, err
+		return site.Device{}, err
 	}
-	return answer(v.device(ctx, d.Name))
+	return v.device(ctx, d.Name)
 }
 
-func (v *Server) turnAway(ctx context.Context, in *ArrivalPath) (*none, error) {
-	return nil, v.pipeline.TurnAway(ctx, in.Name, who(ctx))
+func (v *Server) turnAway(ctx context.Context, in *api.ArrivalPath) error {
+	return v.pipeline.TurnAway(ctx, in.Name, who(ctx))
 }
 
-// Enrolment says whether devices that nobody knows may announce themselves.
-type Enrolment struct {
-	On  bool   `json:"on"`
-	Key string `json:"key,omitempty" doc:"the enrolment key, told once"`
-}
-
-func (v *Server) getEnrolment(ctx context.Context, _ *none) (*body[Enrolment], error) {
+func (v *Server) getEnrolment(ctx context.Context, _ *api.None) (api.Enrolment, error) {
 	e, err := v.store.Enrolment(ctx)
-	return answer(Enrolment{On: e.Hash != nil}, err)
+	return api.Enrolment{On: e.Hash != nil}, err
 }
 
-func (v *Server) newEnrolment(ctx context.Context, _ *none) (*body[Enrolment], error) {
+func (v *Server) newEnrolment(ctx context.Context, _ *api.None) (api.Enrolment, error) {
 	key, kept := v.newKey()
 	err := v.pipeline.SetEnrolment(ctx, &kept, who(ctx))
 	v.learn(ctx)
-	return answer(Enrolment{On: true, Key: key}, err)
+	return api.Enrolment{On: true, Key: key}, err
 }
 
-func (v *Server) endEnrolment(ctx context.Context, _ *none) (*none, error) {
-	return nil, v.pipeline.SetEnrolment(ctx, nil, who(ctx))
+func (v *Server) endEnrolment(ctx context.Context, _ *api.None) error {
+	return v.pipeline.SetEnrolment(ctx, nil, who(ctx))
 }

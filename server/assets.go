@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"jauntylark/api"
+	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/asset"
 	"jauntylark/core/drive"
@@ -15,46 +17,6 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
-
-// AssetPath is the place of one asset.
-type AssetPath struct {
-	Asset string `path:"asset"`
-}
-
-// AssetLine is an asset in the list of all: what guards it, and what it reads now.
-type AssetLine struct {
-	asset.Asset
-	Depth   int            `json:"depth" doc:"how deep it stands in the tree, from 0"`
-	Guards  int            `json:"guards" doc:"how many look at its signals"`
-	Worst   alarm.Severity `json:"worst" enum:",advisory,warning,critical" doc:"of its standing alarms; empty: none stands"`
-	Reading *site.Signal   `json:"reading" doc:"the signal that tells most: of a standing alarm, of a guard, or its first; null: it has none"`
-	Eye     string         `json:"eye" doc:"the device that sends frames of it; empty: none"`
-	Run     *run.Run       `json:"run" doc:"the run that is on; null: none"`
-}
-
-// AssetPage is all that an asset's page tells.
-type AssetPage struct {
-	Asset       asset.Asset        `json:"asset"`
-	Words       []string           `json:"words" nullable:"false" doc:"how it does, in sentences"`
-	Place       []AssetName        `json:"place" nullable:"false" doc:"what it stands in, the outermost first"`
-	Parts       []AssetName        `json:"parts" nullable:"false" doc:"what stands in it"`
-	Signals     []site.Signal      `json:"signals" nullable:"false"`
-	Outputs     []drive.Output     `json:"outputs" nullable:"false"`
-	Guards      []alarm.Guard      `json:"guards" nullable:"false"`
-	Verified    []store.Verified   `json:"verified" nullable:"false" doc:"of each signal the newest verification, if there is one"`
-	Alarms      []alarm.Alarm      `json:"alarms" nullable:"false" doc:"those that stand"`
-	Attachments []asset.Attachment `json:"attachments" nullable:"false"`
-	Eyes        []string           `json:"eyes" nullable:"false" doc:"devices that send frames of it"`
-	Runs        []run.Run          `json:"runs" nullable:"false" doc:"the newest 20"`
-	Plans       []run.Plan         `json:"plans" nullable:"false"`
-}
-
-// AssetName is an asset's name and what people call it.
-type AssetName struct {
-	Name      string `json:"name"`
-	Called    string `json:"called"`
-	Condition string `json:"condition" enum:"in order,attention,out of order,retired"`
-}
 
 // belongings are what may belong to assets, read once for all of them.
 type belongings struct {
@@ -112,7 +74,7 @@ func (b *belongings) eyesOf(a *asset.Asset) []string {
 	return eyes
 }
 
-func (v *Server) listAssets(ctx context.Context, _ *none) (*body[[]AssetLine], error) {
+func (v *Server) listAssets(ctx context.Context, _ *api.None) ([]api.AssetLine, error) {
 	b, err := v.belongings(ctx)
 	if err != nil {
 		return nil, err
@@ -122,11 +84,11 @@ func (v *Server) listAssets(ctx context.Context, _ *none) (*body[[]AssetLine], e
 		return nil, err
 	}
 	ordered, depths := asset.Tree(b.assets)
-	lines := make([]AssetLine, len(ordered))
+	lines := make([]api.AssetLine, len(ordered))
 	for i := range ordered {
 		a := &ordered[i]
 		own := b.of(a)
-		line := AssetLine{Asset: *a, Depth: depths[i], Guards: len(own.guards), Reading: own.telling()}
+		line := api.AssetLine{Asset: *a, Depth: depths[i], Guards: len(own.guards), Reading: own.telling()}
 		if len(own.alarms) > 0 {
 			line.Worst = own.alarms[0].Severity
 		}
@@ -141,7 +103,7 @@ func (v *Server) listAssets(ctx context.Context, _ *none) (*body[[]AssetLine], e
 		}
 		lines[i] = line
 	}
-	return answer(lines, nil)
+	return lines, nil
 }
 
 // telling is the signal that tells most of an asset.
@@ -179,11 +141,11 @@ func (v *Server) assetNamed(all []asset.Asset, name string) (*asset.Asset, error
 	return nil, missing(store.ErrNotFound, "asset", name, names)
 }
 
-func (v *Server) getAsset(ctx context.Context, in *AssetPath) (*body[AssetPage], error) {
-	return answer(v.assetPage(ctx, in.Asset))
+func (v *Server) getAsset(ctx context.Context, in *api.AssetPath) (api.AssetPage, error) {
+	return v.assetPage(ctx, in.Asset)
 }
 
-func (v *Server) assetPage(ctx context.Context, name string) (p AssetPage, err error) {
+func (v *Server) assetPage(ctx context.Context, name string) (p api.AssetPage, err error) {
 	b, err := v.belongings(ctx)
 	if err != nil {
 		return p, err
@@ -193,7 +155,7 @@ func (v *Server) assetPage(ctx context.Context, name string) (p AssetPage, err e
 		return p, err
 	}
 	own := b.of(a)
-	p = AssetPage{Asset: *a, Place: namesOfAssets(a.Place(b.assets)), Signals: own.signals, Guards: own.guards, Alarms: own.alarms, Eyes: b.eyesOf(a), Plans: []run.Plan{}, Outputs: []drive.Output{}}
+	p = api.AssetPage{Asset: *a, Place: namesOfAssets(a.Place(b.assets)), Signals: own.signals, Guards: own.guards, Alarms: own.alarms, Eyes: b.eyesOf(a), Plans: []run.Plan{}, Outputs: []drive.Output{}}
 	p.Parts = namesOfAssets(slices.DeleteFunc(slices.Clone(b.assets), func(o asset.Asset) bool { return o.In != name }))
 	paths := make([]string, len(own.signals))
 	for i := range own.signals {
@@ -230,10 +192,10 @@ func (v *Server) assetPage(ctx context.Context, name string) (p AssetPage, err e
 	return p, err
 }
 
-func namesOfAssets(all []asset.Asset) []AssetName {
-	names := make([]AssetName, len(all))
+func namesOfAssets(all []asset.Asset) []api.AssetName {
+	names := make([]api.AssetName, len(all))
 	for i := range all {
-		names[i] = AssetName{all[i].Name, all[i].Called(), all[i].Condition}
+		names[i] = api.AssetName{Name: all[i].Name, Called: all[i].Called(), Condition: all[i].Condition}
 	}
 	return names
 }
@@ -273,68 +235,50 @@ func (v *Server) wordsOf(ctx context.Context, a *asset.Asset, own *belongings, p
 	return f.Say(), err
 }
 
-// AssetDraft is a new asset.
-type AssetDraft struct {
-	Name string `json:"name" doc:"unique among assets; part of its page's address" example:"fog-pump"`
-	pipeline.AssetChange
-}
-
-func (v *Server) addAsset(ctx context.Context, in *body[AssetDraft]) (*body[AssetPage], error) {
+func (v *Server) addAsset(ctx context.Context, in *api.Body[api.AssetDraft]) (api.AssetPage, error) {
 	if err := v.pipeline.AddAsset(ctx, in.Body.Name, in.Body.AssetChange, who(ctx)); err != nil {
-		return nil, err
+		return api.AssetPage{}, err
 	}
-	return answer(v.assetPage(ctx, in.Body.Name))
+	return v.assetPage(ctx, in.Body.Name)
 }
 
-func (v *Server) changeAsset(ctx context.Context, in *struct {
-	AssetPath
-	Body pipeline.AssetChange
-}) (*body[AssetPage], error) {
+func (v *Server) changeAsset(ctx context.Context, in *api.ChangeAssetIn) (api.AssetPage, error) {
 	if err := v.pipeline.ChangeAsset(ctx, in.Asset, in.Body, who(ctx)); err != nil {
-		return nil, err
+		return api.AssetPage{}, err
 	}
-	return answer(v.assetPage(ctx, in.Asset))
+	return v.assetPage(ctx, in.Asset)
 }
 
-func (v *Server) setCondition(ctx context.Context, in *struct {
-	AssetPath
-	Body pipeline.ConditionOrder
-}) (*body[AssetPage], error) {
+func (v *Server) setCondition(ctx context.Context, in *api.SetConditionIn) (api.AssetPage, error) {
 	if err := v.pipeline.SetCondition(ctx, in.Asset, in.Body, who(ctx)); err != nil {
-		return nil, err
+		return api.AssetPage{}, err
 	}
-	return answer(v.assetPage(ctx, in.Asset))
+	return v.assetPage(ctx, in.Asset)
 }
 
-func (v *Server) removeAsset(ctx context.Context, in *AssetPath) (*none, error) {
-	return nil, v.pipeline.RemoveAsset(ctx, in.Asset, who(ctx))
+func (v *Server) removeAsset(ctx context.Context, in *api.AssetPath) error {
+	return v.pipeline.RemoveAsset(ctx, in.Asset, who(ctx))
 }
 
-func (v *Server) bringAssetBack(ctx context.Context, in *AssetPath) (*body[AssetPage], error) {
+func (v *Server) bringAssetBack(ctx context.Context, in *api.AssetPath) (api.AssetPage, error) {
 	if err := v.pipeline.BringAssetBack(ctx, in.Asset, who(ctx)); err != nil {
-		return nil, err
+		return api.AssetPage{}, err
 	}
-	return answer(v.assetPage(ctx, in.Asset))
+	return v.assetPage(ctx, in.Asset)
 }
 
-func (v *Server) guardAsset(ctx context.Context, in *struct {
-	AssetPath
-	Body pipeline.WatchOrder
-}) (*body[pipeline.Watch], error) {
+func (v *Server) guardAsset(ctx context.Context, in *api.GuardAssetIn) (act.Watch, error) {
 	if err := tidy(&in.Body.Guard); err != nil {
 		var f *measure.Fault
 		if errors.As(err, &f) {
-			return nil, wrong("guard."+f.Field, f.Reason)
+			return act.Watch{}, wrong("guard."+f.Field, f.Reason)
 		}
-		return nil, err
+		return act.Watch{}, err
 	}
-	return answer(v.pipeline.PutUnderGuard(ctx, in.Asset, in.Body, who(ctx)))
+	return v.pipeline.PutUnderGuard(ctx, in.Asset, in.Body, who(ctx))
 }
 
-func (v *Server) listAssetJournal(ctx context.Context, in *struct {
-	AssetPath
-	Page
-}) (*body[[]site.Entry], error) {
+func (v *Server) listAssetJournal(ctx context.Context, in *api.ListAssetJournalIn) ([]site.Entry, error) {
 	b, err := v.belongings(ctx)
 	if err != nil {
 		return nil, err
@@ -356,5 +300,5 @@ func (v *Server) listAssetJournal(ctx context.Context, in *struct {
 	for i := range own.guards {
 		q.Subjects = append(q.Subjects, own.guards[i].Name)
 	}
-	return answer(v.store.Journal(ctx, q))
+	return v.store.Journal(ctx, q)
 }

@@ -9,36 +9,35 @@ import (
 	"image/color"
 	"image/jpeg"
 	"image/png"
-	"net/http"
 	"slices"
 	"strings"
 	"testing"
 
+	"jauntylark/api"
 	"jauntylark/client"
+	"jauntylark/core/act"
 	"jauntylark/core/asset"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 )
 
-func assetPage(s *servertest.Service, name string) (p server.AssetPage) {
-	s.Do(http.MethodGet, "/api/v1/assets/"+name, nil, &p)
+func assetPage(s *servertest.Service, name string) (p api.AssetPage) {
+	s.Do(api.GetAsset.At(name), nil, &p)
 	return p
 }
 
-func sent(t *testing.T, c *client.Client, path string, body []byte) (a asset.Attachment, err error) {
+func sent(t *testing.T, c *client.Client, at api.Place, body []byte) (a asset.Attachment, err error) {
 	t.Helper()
-	err = c.Upload(context.Background(), path, "application/octet-stream", bytes.NewReader(body), &a)
+	err = c.Upload(context.Background(), at, "application/octet-stream", bytes.NewReader(body), &a)
 	return a, err
 }
 
 // taken downloads what is at a path.
-func taken(t *testing.T, s *servertest.Service, path string) []byte {
+func taken(t *testing.T, s *servertest.Service, at api.Place) []byte {
 	t.Helper()
 	var out bytes.Buffer
-	if err := s.Owner.Download(context.Background(), path, &out); err != nil {
-		t.Fatal(path, err)
+	if err := s.Owner.Download(context.Background(), at, &out); err != nil {
+		t.Fatal(at, err)
 	}
 	return out.Bytes()
 }
@@ -49,14 +48,14 @@ func TestTheLifeOfAnAsset(t *testing.T) {
 	d := s.Device("fog-pump")
 	s.Send(d, `{"supply": 24, "temp": 20}`)
 	s.Output("fog-pump/valve", nil)
-	s.Do(http.MethodPost, "/api/v1/assets", object{"name": "house", "title": "Glasshouse"}, nil)
-	var p server.AssetPage
-	s.Do(http.MethodPost, "/api/v1/assets", object{"name": "pump", "kind": "pump", "in": "house", "signals": []string{"fog-pump"}, "outputs": []string{"fog-pump/valve"}, "next_service": "2020-01-31", "note": "**24 V**"}, &p)
+	s.Do(api.AddAsset.At(), object{"name": "house", "title": "Glasshouse"}, nil)
+	var p api.AssetPage
+	s.Do(api.AddAsset.At(), object{"name": "pump", "kind": "pump", "in": "house", "signals": []string{"fog-pump"}, "outputs": []string{"fog-pump/valve"}, "next_service": "2020-01-31", "note": "**24 V**"}, &p)
 	if len(p.Place) != 1 || p.Place[0].Called != "Glasshouse" || len(p.Signals) != 2 || len(p.Outputs) != 1 || !strings.Contains(strings.Join(p.Words, " "), "Nothing guards it") || !strings.Contains(strings.Join(p.Words, " "), "Its service was due") {
 		t.Errorf("a new asset is %+v", p)
 	}
-	s.Do(http.MethodPost, "/api/v1/signals/fog-pump/temp/verifications", object{"reference": 25, "tolerance": "1"}, nil)
-	s.Do(http.MethodPost, "/api/v1/signals/fog-pump/temp/verifications", object{"reference": 20.5, "tolerance": "1"}, nil)
+	s.Do(api.Verify.At("fog-pump", "temp"), object{"reference": 25, "tolerance": "1"}, nil)
+	s.Do(api.Verify.At("fog-pump", "temp"), object{"reference": 20.5, "tolerance": "1"}, nil)
 	if v := assetPage(s, "pump").Verified; len(v) != 1 || v[0].Signal != "fog-pump/temp" || !v[0].Passed || v[0].Reference != 20.5 {
 		t.Errorf("verified: %+v", v)
 	}
@@ -66,43 +65,42 @@ func TestTheLifeOfAnAsset(t *testing.T) {
 	if len(p.Guards) != 1 || len(p.Alarms) != 1 || !strings.Contains(strings.Join(p.Words, " "), "above 30") {
 		t.Errorf("with an alarm it is %q", p.Words)
 	}
-	var all []server.AssetLine
-	s.Do(http.MethodGet, "/api/v1/assets", nil, &all)
+	var all []api.AssetLine
+	s.Do(api.ListAssets.At(), nil, &all)
 	if len(all) != 2 || all[1].Name != "pump" || all[1].Depth != 1 || all[1].Worst != "critical" || all[1].Reading.Name != "temp" || *all[1].Reading.Value != 40 {
 		t.Errorf("the list is %+v", all)
 	}
-	s.Do(http.MethodPut, "/api/v1/assets/pump/condition", object{"condition": "out of order", "why": "seized"}, &p)
+	s.Do(api.SetCondition.At("pump"), object{"condition": "out of order", "why": "seized"}, &p)
 	if p.Asset.Condition != asset.OutOfOrder || p.Asset.By == "" {
 		t.Errorf("its condition is %+v", p.Asset)
 	}
-	s.Do(http.MethodPost, "/api/v1/journal", object{"text": "oiled it", "of": "asset pump"}, nil)
+	s.Do(api.WriteNote.At(), object{"text": "oiled it", "of": "asset pump"}, nil)
 	var entries []site.Entry
-	s.Do(http.MethodGet, "/api/v1/assets/pump/journal", nil, &entries)
+	s.Do(api.ListAssetJournal.At("pump"), nil, &entries)
 	for _, want := range []string{"oiled it", "is out of order: seized", "The asset Pump was added", "is above 30"} {
 		if !slices.ContainsFunc(entries, func(e site.Entry) bool { return strings.Contains(e.Text, want) }) {
 			t.Errorf("its journal does not tell %q: %+v", want, entries)
 		}
 	}
-	for path, c := range map[string]struct {
-		method string
+	for at, c := range map[api.Place]struct {
 		status int
 		body   object
 		says   string
 	}{
-		"/api/v1/assets/pumb":           {http.MethodGet, 404, nil, "Did you mean pump"},
-		"/api/v1/assets":                {http.MethodPost, 409, object{"name": "pump"}, "pump"},
-		"/api/v1/assets/house":          {http.MethodDelete, 409, nil, "pump stands in it"},
-		"/api/v1/assets/pump":           {http.MethodPatch, 422, object{"signals": []string{"fog-pumb"}}, "did you mean fog-pump"},
-		"/api/v1/assets/pump/condition": {http.MethodPut, 422, object{"condition": "broken"}, "failed"},
+		api.GetAsset.At("pumb"):     {404, nil, "Did you mean pump"},
+		api.AddAsset.At():           {409, object{"name": "pump"}, "pump"},
+		api.RemoveAsset.At("house"): {409, nil, "pump stands in it"},
+		api.ChangeAsset.At("pump"):  {422, object{"signals": []string{"fog-pumb"}}, "did you mean fog-pump"},
+		api.SetCondition.At("pump"): {422, object{"condition": "broken"}, "failed"},
 	} {
-		if said := refused(t, s.Owner, c.status, c.method, path, c.body); !strings.Contains(said, c.says) {
-			t.Errorf("%s %s: %q does not say %q", c.method, path, said, c.says)
+		if said := refused(t, s.Owner, c.status, at, c.body); !strings.Contains(said, c.says) {
+			t.Errorf("%s: %q does not say %q", at, said, c.says)
 		}
 	}
-	refused(t, s.Owner, 422, http.MethodPatch, "/api/v1/assets/house", object{"in": "pump"})
-	s.Do(http.MethodDelete, "/api/v1/assets/pump", nil, nil)
-	refused(t, s.Owner, 404, http.MethodGet, "/api/v1/assets/pump", nil)
-	s.Do(http.MethodPost, "/api/v1/assets/pump/bring-back", nil, &p)
+	refused(t, s.Owner, 422, api.ChangeAsset.At("house"), object{"in": "pump"})
+	s.Do(api.RemoveAsset.At("pump"), nil, nil)
+	refused(t, s.Owner, 404, api.GetAsset.At("pump"), nil)
+	s.Do(api.BringAssetBack.At("pump"), nil, &p)
 	if p.Asset.Name != "pump" || p.Asset.Note != "**24 V**" {
 		t.Errorf("brought back it is %+v", p.Asset)
 	}
@@ -140,12 +138,12 @@ func hugePNG() []byte {
 // Photos are turned, scaled and made safe; papers are PDFs; what is neither is refused, and nothing is kept.
 func TestPhotosAndPapers(t *testing.T) {
 	s := servertest.Start(t)
-	s.Do(http.MethodPost, "/api/v1/assets", object{"name": "pump"}, nil)
-	a, err := sent(t, s.Owner, "/api/v1/assets/pump/photos?name=front.jpg", aPhoto(t, 3000, 1500, 6))
+	s.Do(api.AddAsset.At(), object{"name": "pump"}, nil)
+	a, err := sent(t, s.Owner, api.AddPhoto.At("pump").Asking("name", "front.jpg"), aPhoto(t, 3000, 1500, 6))
 	if err != nil || a.Width != 1280 || a.Height != 2560 || a.Type != "image/jpeg" || a.Kind != asset.Photo {
 		t.Fatalf("a turned photo became %+v (%v)", a, err)
 	}
-	body := taken(t, s, "/api/v1/assets/pump/attachments/1")
+	body := taken(t, s, api.GetAttachment.At("pump", "1"))
 	m, _, err := image.Decode(bytes.NewReader(body))
 	if err != nil || m.Bounds().Dx() != 1280 || bytes.Contains(body, []byte("GPS")) || bytes.Contains(body, []byte("Exif")) {
 		t.Errorf("what is kept is %v, with its place %v (%v)", m.Bounds(), bytes.Contains(body, []byte("GPS")), err)
@@ -153,26 +151,26 @@ func TestPhotosAndPapers(t *testing.T) {
 	if r, _, _, _ := m.At(640, 100).RGBA(); r < 0xf000 { // its left half is the upper one now
 		t.Error("it was not turned upright")
 	}
-	small, _, err := image.Decode(bytes.NewReader(taken(t, s, "/api/v1/assets/pump/attachments/1?small=true")))
+	small, _, err := image.Decode(bytes.NewReader(taken(t, s, api.GetAttachment.At("pump", "1").Asking("small", "true"))))
 	if err != nil || small.Bounds().Dy() != 480 {
 		t.Errorf("its small picture is %v (%v)", small.Bounds(), err)
 	}
 	for says, bad := range map[string][]byte{"no picture that can be read": []byte("hello"), "100": hugePNG(), "damaged": aPhoto(t, 300, 200, 1)[:900], "drawing": []byte(`<svg xmlns="http://www.w3.org/2000/svg"/>`)} {
-		if _, err := sent(t, s.Owner, "/api/v1/assets/pump/photos?name=x", bad); err == nil || !strings.Contains(err.Error(), says) && !strings.Contains(err.Error(), "40 million") {
+		if _, err := sent(t, s.Owner, api.AddPhoto.At("pump").Asking("name", "x"), bad); err == nil || !strings.Contains(err.Error(), says) && !strings.Contains(err.Error(), "40 million") {
 			t.Errorf("%.20q: %v; should say %q", bad, err, says)
 		}
 	}
-	if _, err := sent(t, s.Owner, "/api/v1/assets/pump/papers?name=x", []byte("%PDF-1.7 cut")); err == nil {
+	if _, err := sent(t, s.Owner, api.AddPaper.At("pump").Asking("name", "x"), []byte("%PDF-1.7 cut")); err == nil {
 		t.Error("half a PDF was taken")
 	}
-	if _, err := sent(t, s.Owner, "/api/v1/assets/pump/papers?name=Manual.pdf", []byte("%PDF-1.7\n%%EOF\n")); err != nil {
+	if _, err := sent(t, s.Owner, api.AddPaper.At("pump").Asking("name", "Manual.pdf"), []byte("%PDF-1.7\n%%EOF\n")); err != nil {
 		t.Error(err)
 	}
 	if p := assetPage(s, "pump"); len(p.Attachments) != 2 || *p.Asset.Photo != 1 {
 		t.Errorf("it has %+v", p.Attachments)
 	}
-	s.Do(http.MethodDelete, "/api/v1/assets/pump/attachments/1", nil, nil)
-	refused(t, s.Owner, 404, http.MethodDelete, "/api/v1/assets/pump/attachments/1", nil)
+	s.Do(api.RemoveAttachment.At("pump", "1"), nil, nil)
+	refused(t, s.Owner, 404, api.RemoveAttachment.At("pump", "1"), nil)
 	if p := assetPage(s, "pump"); len(p.Attachments) != 1 || p.Asset.Photo != nil {
 		t.Errorf("after one was removed it has %+v", p.Attachments)
 	}
@@ -181,18 +179,18 @@ func TestPhotosAndPapers(t *testing.T) {
 func TestLabels(t *testing.T) {
 	s := servertest.Start(t)
 	for _, name := range []string{"house", "pump"} {
-		s.Do(http.MethodPost, "/api/v1/assets", object{"name": name, "title": "The " + name + " & more"}, nil)
+		s.Do(api.AddAsset.At(), object{"name": name, "title": "The " + name + " & more"}, nil)
 	}
-	if svg := string(taken(t, s, "/api/v1/assets/pump/label.svg")); !strings.HasPrefix(svg, "<svg") || !strings.Contains(svg, "The pump &amp; more") {
+	if svg := string(taken(t, s, api.GetLabel.At("pump"))); !strings.HasPrefix(svg, "<svg") || !strings.Contains(svg, "The pump &amp; more") {
 		t.Errorf("the label is %.200s", svg)
 	}
-	if _, err := png.Decode(bytes.NewReader(taken(t, s, "/api/v1/assets/pump/label.png"))); err != nil {
+	if _, err := png.Decode(bytes.NewReader(taken(t, s, api.GetLabelPicture.At("pump")))); err != nil {
 		t.Error(err)
 	}
-	if pdf := taken(t, s, "/api/v1/labels.pdf"); !bytes.HasPrefix(pdf, []byte("%PDF-")) {
+	if pdf := taken(t, s, api.GetLabels.At()); !bytes.HasPrefix(pdf, []byte("%PDF-")) {
 		t.Errorf("the sheet is %.20q", pdf)
 	}
-	if err := s.Owner.Download(context.Background(), "/api/v1/labels.pdf?asset=pumb", &bytes.Buffer{}); err == nil || !strings.Contains(err.Error(), "pump") {
+	if err := s.Owner.Download(context.Background(), api.GetLabels.At().Asking("asset", "pumb"), &bytes.Buffer{}); err == nil || !strings.Contains(err.Error(), "pump") {
 		t.Errorf("a label of what is not there: %v", err)
 	}
 }
@@ -201,11 +199,11 @@ func TestLabels(t *testing.T) {
 func TestPutUnderGuard(t *testing.T) {
 	s := servertest.Start(t)
 	s.Send(s.Device("eye"), `[{"temp": 20}]`)
-	s.Do(http.MethodPost, "/api/v1/assets", object{"name": "switchboard"}, nil)
+	s.Do(api.AddAsset.At(), object{"name": "switchboard"}, nil)
 	guard := object{"name": "warm", "signal": "eye/temp", "when": "above 60", "on_delay": "1m", "severity": "warning", "rungs": []object{{"when": "above 75", "severity": "critical"}}, "tell": []string{servertest.Owner}}
 	order := object{"guard": guard, "interval": "5m", "sparing_interval": "1h", "try": true}
-	var w pipeline.Watch
-	s.Do(http.MethodPut, "/api/v1/assets/switchboard/guard", order, &w)
+	var w act.Watch
+	s.Do(api.GuardAsset.At("switchboard"), order, &w)
 	const says = "Temp of Switchboard is measured by Eye every 5 minutes, and every 1 hour when its battery is low. When it is above 60 for 1 minute, that is a warning; when it is above 75, that is critical. Then owner@hollowbrook.example is told, and told again when all is well."
 	if w.Sentence != says || w.Saved {
 		t.Errorf("it says\n%s, should say\n%s", w.Sentence, says)
@@ -217,7 +215,7 @@ func TestPutUnderGuard(t *testing.T) {
 		"guard.signal": {"guard": object{"signal": "eye/tenp", "when": "above 60"}}, "guard.when": {"guard": object{"signal": "eye/temp", "when": "is on"}},
 		"guard.tell": {"guard": object{"signal": "eye/temp", "when": "above 60", "tell": []string{"nobody-here"}}}, "sparing_interval": {"guard": guard, "interval": "5m", "sparing_interval": "1m"}, "interval": {"guard": guard, "interval": "1ms"},
 	} {
-		if said := refused(t, s.Owner, 422, http.MethodPut, "/api/v1/assets/switchboard/guard", change); !strings.Contains(said, field) {
+		if said := refused(t, s.Owner, 422, api.GuardAsset.At("switchboard"), change); !strings.Contains(said, field) {
 			t.Errorf("%v: %q does not name %s", change, said, field)
 		}
 	}
@@ -225,13 +223,13 @@ func TestPutUnderGuard(t *testing.T) {
 		t.Error("what was refused has changed something")
 	}
 	order["try"] = false
-	s.Do(http.MethodPut, "/api/v1/assets/switchboard/guard", order, &w)
+	s.Do(api.GuardAsset.At("switchboard"), order, &w)
 	p := assetPage(s, "switchboard")
 	if d := s.Look("eye"); !w.Saved || len(p.Guards) != 1 || len(p.Signals) != 1 || d.Settings.Interval.String() != "5m" || d.Settings.Sparing.String() != "1h" {
 		t.Errorf("under guard it is %+v, the device is ordered %+v", p, d.Settings)
 	}
 	guard["when"] = "above 65" // the same guard, changed
-	s.Do(http.MethodPut, "/api/v1/assets/switchboard/guard", object{"guard": guard}, &w)
+	s.Do(api.GuardAsset.At("switchboard"), object{"guard": guard}, &w)
 	if p := assetPage(s, "switchboard"); len(p.Guards) != 1 || p.Guards[0].When.A != 65 {
 		t.Errorf("changed it is %+v", p.Guards)
 	}

@@ -15,6 +15,7 @@ import (
 	"github.com/alexedwards/argon2id"
 	"github.com/danielgtaylor/huma/v2"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake/httpin"
@@ -34,6 +35,7 @@ type contextKey int
 const (
 	personKey contextKey = iota
 	tokenHashKey
+	askedKey
 )
 
 // personOf gives the person that the request comes from.
@@ -42,10 +44,16 @@ func personOf(ctx context.Context) site.Person {
 	return p
 }
 
-// authorise lets an operation run only for people whose role it asks for (see operation).
+// operationOf gives the operation that is asked for.
+func operationOf(ctx huma.Context) *api.Operation {
+	return ctx.Operation().Metadata["operation"].(*api.Operation)
+}
+
+// authorise lets an operation run only for people whose role it asks for.
 func (v *Server) authorise(ctx huma.Context, next func(huma.Context)) {
-	need, asks := ctx.Operation().Metadata["role"].(site.Role)
-	if !asks {
+	ctx = noteAsked(ctx)
+	need := operationOf(ctx).Role
+	if need == "" {
 		next(ctx)
 		return
 	}
@@ -55,18 +63,36 @@ func (v *Server) authorise(ctx huma.Context, next func(huma.Context)) {
 			token = c.Value
 		}
 	}
-	person, err := v.personByToken(ctx.Context(), token)
+	person, err := v.whoMay(ctx.Context(), token, need)
+	if err != nil {
+		v.refuse(ctx, err)
+		return
+	}
+	hash := sha256.Sum256([]byte(token))
+	v.operate(huma.WithValue(huma.WithValue(ctx, personKey, person), tokenHashKey, hash[:]), person, next)
+}
+
+// whoMay gives the person whom a session or token lets in, who must have a role.
+func (v *Server) whoMay(ctx context.Context, token string, need site.Role) (site.Person, error) {
+	person, err := v.personByToken(ctx, token)
 	switch {
 	case errors.Is(err, pipeline.ErrKeyUnknown):
-		_ = huma.WriteErr(v.api, ctx, http.StatusUnauthorized, "Sign in first.")
+		return person, huma.Error401Unauthorized("Sign in first.")
 	case err != nil:
-		v.refuse(ctx, err)
+		return person, v.problem(err)
 	case !person.Role.May(need):
-		_ = huma.WriteErr(v.api, ctx, http.StatusForbidden, fmt.Sprintf("This takes the role %s; you are %s.", need, person.Role))
-	default:
-		hash := sha256.Sum256([]byte(token))
-		v.operate(huma.WithValue(huma.WithValue(ctx, personKey, person), tokenHashKey, hash[:]), person, next)
+		return person, huma.Error403Forbidden(fmt.Sprintf("This takes the role %s; you are %s.", need, person.Role))
 	}
+	return person, nil
+}
+
+// tokenOf gives the token or the session that a request brings.
+func tokenOf(r *http.Request) string {
+	token := httpin.Bearer(r.Header.Get("Authorization"))
+	if c, err := r.Cookie(sessionCookie); token == "" && err == nil {
+		token = c.Value
+	}
+	return token
 }
 
 // personByToken gives the person whom a session or token lets in.

@@ -11,6 +11,8 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
+
 	_ "github.com/jackc/pgx/v5/stdlib"
 	"github.com/jmoiron/sqlx"
 
@@ -85,10 +87,13 @@ func (w *deadWire) pass(to io.Writer, from io.Reader) {
 	}
 }
 
+// ready is where a service says whether it is.
+var ready = api.Place{Method: http.MethodGet, Path: "/health/ready"}
+
 // statusOf asks and gives the status.
-func statusOf(t *testing.T, c *client.Client, method, path, body string) int {
+func statusOf(t *testing.T, c *client.Client, at api.Place, body string) int {
 	t.Helper()
-	r, err := http.NewRequest(method, c.URL+path, strings.NewReader(body))
+	r, err := http.NewRequest(at.Method, c.URL+at.Path, strings.NewReader(body))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -129,20 +134,20 @@ func TestADatabaseThatVanishes(t *testing.T) {
 
 	wire.dead.Store(true)
 	begun := time.Now()
-	if status := statusOf(t, pond, http.MethodPost, "/api/v1/intake", `{"oxygen": 4}`); status != http.StatusServiceUnavailable {
+	if status := statusOf(t, pond, api.SendReadings.At(), `{"oxygen": 4}`); status != http.StatusServiceUnavailable {
 		t.Error("a reading:", status)
 	}
 	if took := time.Since(begun); took > 15*time.Second {
 		t.Error("it was refused after", took)
 	}
-	if status := statusOf(t, pond, http.MethodGet, "/health/ready", ""); status != http.StatusServiceUnavailable {
+	if status := statusOf(t, pond, ready, ""); status != http.StatusServiceUnavailable {
 		t.Error("ready:", status)
 	}
 	storetest.Eventually(t, "the live stream says so", func() bool { return away.Load() > 0 })
 
 	wire.dead.Store(false)
 	begun, before := time.Now(), changes.Load()
-	for statusOf(t, pond, http.MethodPost, "/api/v1/intake", `{"oxygen": 4}`) != http.StatusNoContent {
+	for statusOf(t, pond, api.SendReadings.At(), `{"oxygen": 4}`) != http.StatusNoContent {
 		time.Sleep(100 * time.Millisecond)
 	}
 	storetest.Eventually(t, "the raise is mailed", func() bool { return len(s.Inbox.Messages()) > 0 })
@@ -153,7 +158,7 @@ func TestADatabaseThatVanishes(t *testing.T) {
 		t.Log("all was back after", took)
 	}
 	var entries []site.Entry
-	s.Do(http.MethodGet, "/api/v1/journal?kind=outage", nil, &entries)
+	s.Do(api.ListJournal.At().Asking("kind", "outage"), nil, &entries)
 	if len(entries) != 1 || !strings.HasPrefix(entries[0].Text, "The database was away for ") || entries[0].LearnedAt.Sub(entries[0].At) < 5*time.Second {
 		t.Errorf("the journal tells of the outage: %+v", entries)
 	}
@@ -183,14 +188,14 @@ func TestAReadOnlyDatabase(t *testing.T) {
 	}
 	readOnly("on")
 	storetest.Eventually(t, "it counts as away", func() bool {
-		return statusOf(t, pond, http.MethodPost, "/api/v1/intake", `{"oxygen": 7}`) == http.StatusServiceUnavailable
+		return statusOf(t, pond, api.SendReadings.At(), `{"oxygen": 7}`) == http.StatusServiceUnavailable
 	})
-	if status := statusOf(t, pond, http.MethodGet, "/health/ready", ""); status != http.StatusServiceUnavailable {
+	if status := statusOf(t, pond, ready, ""); status != http.StatusServiceUnavailable {
 		t.Error("ready:", status)
 	}
 	readOnly("off")
 	begun := time.Now()
-	for statusOf(t, pond, http.MethodPost, "/api/v1/intake", `{"oxygen": 7}`) != http.StatusNoContent {
+	for statusOf(t, pond, api.SendReadings.At(), `{"oxygen": 7}`) != http.StatusNoContent {
 		time.Sleep(50 * time.Millisecond)
 	}
 	if took := time.Since(begun); took > 8*time.Second {

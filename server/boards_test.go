@@ -3,7 +3,6 @@ package server_test
 import (
 	"bytes"
 	"context"
-	"fmt"
 	"image"
 	"image/png"
 	"io"
@@ -12,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/board"
 	"jauntylark/core/site"
@@ -24,7 +24,7 @@ func boardSite(t *testing.T) (s *servertest.Service, tadhg *client.Client) {
 	s = servertest.Start(t)
 	d := s.Device("d")
 	s.Send(d, `{"temp": 21, "mode": "idle"}`)
-	s.Do(http.MethodPost, "/api/v1/people", object{"email": "tadhg@hollowbrook.example", "name": "Tadhg", "role": "keeper", "password": servertest.Password}, nil)
+	s.Do(api.AddPerson.At(), object{"email": "tadhg@hollowbrook.example", "name": "Tadhg", "role": "keeper", "password": servertest.Password}, nil)
 	return s, s.SignIn("tadhg@hollowbrook.example", servertest.Password)
 }
 
@@ -36,7 +36,7 @@ func tiles(some ...object) object { return object{"tiles": some} }
 
 func getBoard(t *testing.T, c *client.Client, name string) (b board.Board) {
 	t.Helper()
-	if err := c.Do(context.Background(), http.MethodGet, "/api/v1/boards/"+name, nil, &b); err != nil {
+	if err := c.Call(context.Background(), api.GetBoard.At(name), nil, &b); err != nil {
 		t.Fatal(err)
 	}
 	return b
@@ -45,46 +45,45 @@ func getBoard(t *testing.T, c *client.Client, name string) (b board.Board) {
 // A board is drafted, published, taken back to an older version, copied, shared, removed and brought back.
 func TestTheLifeOfABoard(t *testing.T) {
 	s, tadhg := boardSite(t)
-	const path = "/api/v1/boards/heat"
-	s.Do(http.MethodPut, path, object{"title": "Heat", "tiling": tiles(tile("value", "d/temp"))}, nil)
+	s.Do(api.PutBoard.At("heat"), object{"title": "Heat", "tiling": tiles(tile("value", "d/temp"))}, nil)
 	if b := getBoard(t, s.Owner, "heat"); b.Version != 1 || b.Tiling.Tiles[0].W != 3 || b.Shared {
 		t.Errorf("a new board is %+v", b)
 	}
-	if said := refused(t, tadhg, http.StatusNotFound, http.MethodGet, path, nil); !strings.Contains(said, "heat") {
+	if said := refused(t, tadhg, http.StatusNotFound, api.GetBoard.At("heat"), nil); !strings.Contains(said, "heat") {
 		t.Error("another person's board:", said)
 	}
 	var b board.Board
-	s.Do(http.MethodPut, path+"/draft", object{"tiling": tiles(tile("value", "d/temp"), tile("lines", "d/temp"))}, &b)
+	s.Do(api.PutDraft.At("heat"), object{"tiling": tiles(tile("value", "d/temp"), tile("lines", "d/temp"))}, &b)
 	if b.Draft == nil || b.Draft.Revision != 1 || len(b.Tiling.Tiles) != 1 {
 		t.Errorf("with a draft it is %+v", b)
 	}
-	refused(t, s.Owner, http.StatusConflict, http.MethodPut, path+"/draft", object{"tiling": tiles(tile("value", "d/temp"))})
-	refused(t, s.Owner, http.StatusConflict, http.MethodPost, path+"/publish", object{"revision": 7})
-	s.Do(http.MethodPost, path+"/publish", object{"revision": 1, "note": "with its line"}, &b)
+	refused(t, s.Owner, http.StatusConflict, api.PutDraft.At("heat"), object{"tiling": tiles(tile("value", "d/temp"))})
+	refused(t, s.Owner, http.StatusConflict, api.PublishBoard.At("heat"), object{"revision": 7})
+	s.Do(api.PublishBoard.At("heat"), object{"revision": 1, "note": "with its line"}, &b)
 	if b.Version != 2 || b.Draft != nil || len(b.Tiling.Tiles) != 2 {
 		t.Errorf("published it is %+v", b)
 	}
 	var versions []board.Edition
-	s.Do(http.MethodGet, path+"/versions", nil, &versions)
+	s.Do(api.ListBoardVersions.At("heat"), nil, &versions)
 	if len(versions) != 2 || versions[0].Number != 2 || versions[0].Note != "with its line" {
 		t.Errorf("its versions are %+v", versions)
 	}
-	s.Do(http.MethodPost, path+"/versions/1/draft", nil, &b)
+	s.Do(api.TakeBoardVersion.At("heat", "1"), nil, &b)
 	if b.Draft == nil || len(b.Draft.Tiling.Tiles) != 1 || b.Version != 2 {
 		t.Errorf("with version 1 as its draft it is %+v", b)
 	}
-	s.Do(http.MethodDelete, path+"/draft", nil, &b)
+	s.Do(api.DropDraft.At("heat"), nil, &b)
 	if b.Draft != nil {
 		t.Error("a dropped draft is still there")
 	}
-	s.Do(http.MethodPatch, path, object{"shared": true}, nil)
-	if err := tadhg.Do(context.Background(), http.MethodPost, path+"/copy", object{"name": "my-heat"}, &b); err != nil || b.Maker != "tadhg@hollowbrook.example" || b.Shared || len(b.Tiling.Tiles) != 2 {
+	s.Do(api.ChangeBoard.At("heat"), object{"shared": true}, nil)
+	if err := tadhg.Call(context.Background(), api.CopyBoard.At("heat"), object{"name": "my-heat"}, &b); err != nil || b.Maker != "tadhg@hollowbrook.example" || b.Shared || len(b.Tiling.Tiles) != 2 {
 		t.Errorf("a copy is %+v, %v", b, err)
 	}
-	refused(t, tadhg, http.StatusConflict, http.MethodPost, path+"/copy", object{"name": "my-heat"})
-	s.Do(http.MethodDelete, path, nil, nil)
-	refused(t, s.Owner, http.StatusNotFound, http.MethodGet, path, nil)
-	s.Do(http.MethodPost, path+"/bring-back", nil, &b)
+	refused(t, tadhg, http.StatusConflict, api.CopyBoard.At("heat"), object{"name": "my-heat"})
+	s.Do(api.RemoveBoard.At("heat"), nil, nil)
+	refused(t, s.Owner, http.StatusNotFound, api.GetBoard.At("heat"), nil)
+	s.Do(api.BringBoardBack.At("heat"), nil, &b)
 	if b.Version != 2 || b.RemovedAt != nil {
 		t.Errorf("brought back it is %+v", b)
 	}
@@ -106,7 +105,7 @@ func TestBoardsRefuse(t *testing.T) {
 		{"heat", tiles(object{"kind": "total", "total": "x"}), http.StatusUnprocessableEntity, []string{"total", "x"}},
 		{"heat", tiles(object{"kind": "value", "series": []object{{"signal": "d/temp"}}, "x": 11, "w": 3, "h": 2}), http.StatusUnprocessableEntity, []string{"12 columns"}},
 	} {
-		said := refused(t, s.Owner, c.status, http.MethodPut, "/api/v1/boards/"+c.name, object{"tiling": c.body})
+		said := refused(t, s.Owner, c.status, api.PutBoard.At(c.name), object{"tiling": c.body})
 		for _, w := range c.words {
 			if !strings.Contains(said, w) {
 				t.Errorf("%v: %q does not name %q", c.body, said, w)
@@ -114,7 +113,7 @@ func TestBoardsRefuse(t *testing.T) {
 		}
 	}
 	var all []board.Board
-	s.Do(http.MethodGet, "/api/v1/boards", nil, &all)
+	s.Do(api.ListBoards.At(), nil, &all)
 	if len(all) != 0 {
 		t.Errorf("refused boards left %+v", all)
 	}
@@ -133,10 +132,10 @@ func aPNG(t *testing.T) []byte {
 func TestPicturesOfBoards(t *testing.T) {
 	s, _ := boardSite(t)
 	var p board.Picture
-	if err := s.Owner.Upload(context.Background(), "/api/v1/pictures?name=house", "application/octet-stream", bytes.NewReader(aPNG(t)), &p); err != nil || p.Width != 30 || p.Height != 20 {
+	if err := s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "house"), "application/octet-stream", bytes.NewReader(aPNG(t)), &p); err != nil || p.Width != 30 || p.Height != 20 {
 		t.Fatalf("%+v, %v", p, err)
 	}
-	got, err := s.Owner.Fetch(context.Background(), fmt.Sprintf("/api/v1/pictures/%d", p.ID), nil)
+	got, err := s.Owner.Fetch(context.Background(), api.GetPicture.At(p.ID), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -146,16 +145,16 @@ func TestPicturesOfBoards(t *testing.T) {
 		t.Errorf("it is served with %v", got.Header)
 	}
 	for _, bad := range []string{"", "no picture", "<html>"} {
-		if err := s.Owner.Upload(context.Background(), "/api/v1/pictures?name=x", "application/octet-stream", strings.NewReader(bad), nil); err == nil {
+		if err := s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "x"), "application/octet-stream", strings.NewReader(bad), nil); err == nil {
 			t.Errorf("%q was taken for a picture", bad)
 		}
 	}
-	s.Do(http.MethodPut, "/api/v1/boards/map", object{"tiling": tiles(object{"kind": "mimic", "picture": p.ID, "pins": []object{{"x": 0.5, "y": 0.5, "kind": "value", "signal": "d/temp"}}})}, nil)
-	if said := refused(t, s.Owner, http.StatusConflict, http.MethodDelete, fmt.Sprintf("/api/v1/pictures/%d", p.ID), nil); !strings.Contains(said, "map") && !strings.Contains(said, "Map") {
+	s.Do(api.PutBoard.At("map"), object{"tiling": tiles(object{"kind": "mimic", "picture": p.ID, "pins": []object{{"x": 0.5, "y": 0.5, "kind": "value", "signal": "d/temp"}}})}, nil)
+	if said := refused(t, s.Owner, http.StatusConflict, api.RemovePicture.At(p.ID), nil); !strings.Contains(said, "map") && !strings.Contains(said, "Map") {
 		t.Error("a picture in use:", said)
 	}
 	nobody := client.Client{URL: s.URL}
-	if _, err := nobody.Fetch(context.Background(), fmt.Sprintf("/api/v1/pictures/%d", p.ID), nil); err == nil {
+	if _, err := nobody.Fetch(context.Background(), api.GetPicture.At(p.ID), nil); err == nil {
 		t.Error("a picture is shown to who is not signed in")
 	}
 }
@@ -163,11 +162,11 @@ func TestPicturesOfBoards(t *testing.T) {
 // Each person has a start of their own; it goes with the board.
 func TestTheStartBoard(t *testing.T) {
 	s, tadhg := boardSite(t)
-	s.Do(http.MethodPut, "/api/v1/boards/heat", object{"shared": true, "tiling": tiles(tile("value", "d/temp"))}, nil)
-	s.Do(http.MethodPut, "/api/v1/session/start", object{"board": "heat"}, nil)
+	s.Do(api.PutBoard.At("heat"), object{"shared": true, "tiling": tiles(tile("value", "d/temp"))}, nil)
+	s.Do(api.SetStart.At(), object{"board": "heat"}, nil)
 	start := func(c *client.Client) string {
 		var p site.Person
-		if err := c.Do(context.Background(), http.MethodGet, "/api/v1/session", nil, &p); err != nil {
+		if err := c.Call(context.Background(), api.GetSession.At(), nil, &p); err != nil {
 			t.Fatal(err)
 		}
 		return p.Start
@@ -175,8 +174,8 @@ func TestTheStartBoard(t *testing.T) {
 	if start(s.Owner) != "heat" || start(tadhg) != "" {
 		t.Errorf("the starts are %q and %q", start(s.Owner), start(tadhg))
 	}
-	refused(t, tadhg, http.StatusNotFound, http.MethodPut, "/api/v1/session/start", object{"board": "haet"})
-	s.Do(http.MethodDelete, "/api/v1/boards/heat", nil, nil)
+	refused(t, tadhg, http.StatusNotFound, api.SetStart.At(), object{"board": "haet"})
+	s.Do(api.RemoveBoard.At("heat"), nil, nil)
 	if start(s.Owner) != "" {
 		t.Error("a removed board is still the start:", start(s.Owner))
 	}
@@ -186,23 +185,23 @@ func TestTheStartBoard(t *testing.T) {
 func TestBoardsInArchives(t *testing.T) {
 	s, _ := boardSite(t)
 	var p board.Picture
-	if err := s.Owner.Upload(context.Background(), "/api/v1/pictures?name=house", "application/octet-stream", bytes.NewReader(aPNG(t)), &p); err != nil {
+	if err := s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "house"), "application/octet-stream", bytes.NewReader(aPNG(t)), &p); err != nil {
 		t.Fatal(err)
 	}
-	s.Do(http.MethodPut, "/api/v1/boards/map", object{"shared": true, "tiling": tiles(object{"kind": "mimic", "picture": p.ID}, tile("value", "d/temp"))}, nil)
-	s.Do(http.MethodPut, "/api/v1/session/start", object{"board": "map"}, nil)
+	s.Do(api.PutBoard.At("map"), object{"shared": true, "tiling": tiles(object{"kind": "mimic", "picture": p.ID}, tile("value", "d/temp"))}, nil)
+	s.Do(api.SetStart.At(), object{"board": "map"}, nil)
 	var file bytes.Buffer
-	if err := s.Owner.Download(context.Background(), "/api/v1/archive", &file); err != nil {
+	if err := s.Owner.Download(context.Background(), api.GetArchive.At(), &file); err != nil {
 		t.Fatal(err)
 	}
 	other := servertest.Start(t)
-	if err := other.Owner.Upload(context.Background(), "/api/v1/archive", "application/gzip", &file, new(any)); err != nil {
+	if err := other.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", &file, new(any)); err != nil {
 		t.Fatal(err)
 	}
 	if b := getBoard(t, other.Owner, "map"); len(b.Tiling.Tiles) != 2 || b.Version != 1 {
 		t.Errorf("it is %+v", b)
 	}
-	if _, err := other.Owner.Fetch(context.Background(), fmt.Sprintf("/api/v1/pictures/%d", p.ID), nil); err != nil {
+	if _, err := other.Owner.Fetch(context.Background(), api.GetPicture.At(p.ID), nil); err != nil {
 		t.Error(err)
 	}
 }
@@ -211,9 +210,9 @@ func TestBoardsInArchives(t *testing.T) {
 func TestNotes(t *testing.T) {
 	s, _ := boardSite(t)
 	at := time.Now().Add(-time.Hour).UTC().Truncate(time.Second)
-	s.Do(http.MethodPost, "/api/v1/journal", object{"text": " probe cleaned ", "of": "d/temp", "at": at}, nil)
+	s.Do(api.WriteNote.At(), object{"text": " probe cleaned ", "of": "d/temp", "at": at}, nil)
 	var entries []site.Entry
-	s.Do(http.MethodGet, "/api/v1/journal?kind=note&device=d", nil, &entries)
+	s.Do(api.ListJournal.At().Asking("kind", "note", "device", "d"), nil, &entries)
 	if len(entries) != 1 || entries[0].Text != "probe cleaned" || entries[0].At.Time() != at || entries[0].Who == "" {
 		t.Errorf("%+v", entries)
 	}
@@ -222,7 +221,7 @@ func TestNotes(t *testing.T) {
 		"d/temp": {"text": "x", "of": "d/tmp"},
 		"at":     {"text": "x", "at": time.Now().Add(time.Hour)},
 	} {
-		if said := refused(t, s.Owner, http.StatusUnprocessableEntity, http.MethodPost, "/api/v1/journal", body); !strings.Contains(said, want) {
+		if said := refused(t, s.Owner, http.StatusUnprocessableEntity, api.WriteNote.At(), body); !strings.Contains(said, want) {
 			t.Errorf("%v: %q does not name %q", body, said, want)
 		}
 	}
@@ -232,7 +231,7 @@ func TestNotes(t *testing.T) {
 func TestPartsOfPathsAreUnescaped(t *testing.T) {
 	s, _ := boardSite(t)
 	var p site.Person
-	s.Do(http.MethodPut, "/api/v1/people/tadhg%40hollowbrook.example/role", object{"role": "viewer"}, &p)
+	s.Do(api.SetRole.At("tadhg@hollowbrook.example"), object{"role": "viewer"}, &p)
 	if p.Role != site.Viewer {
 		t.Errorf("%+v", p)
 	}

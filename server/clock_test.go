@@ -1,12 +1,11 @@
 package server_test
 
 import (
-	"net/http"
-	"net/url"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/clock"
 	"jauntylark/core/site"
 	"jauntylark/server"
@@ -25,7 +24,7 @@ func TestAServiceWhoseClockLeaps(t *testing.T) {
 	s.Guard(map[string]any{"name": "hot", "signal": "pump/temp", "when": "above 30", "on_delay": "7s", "severity": "critical", "tell": []string{"orla@hollowbrook.example"}})
 	entries := func() (texts []string) {
 		var all []site.Entry
-		s.Do(http.MethodGet, "/api/v1/journal?kind="+url.QueryEscape("clock changed"), nil, &all)
+		s.Do(api.ListJournal.At().Asking("kind", "clock changed"), nil, &all)
 		for _, e := range all {
 			texts = append(texts, e.Text)
 		}

@@ -6,19 +6,14 @@ import (
 	"strings"
 	"time"
 
-	"jauntylark/core/measure"
+	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 	"jauntylark/pipeline"
 )
 
-func (v *Server) listDevices(ctx context.Context, _ *none) (*body[[]site.Device], error) {
-	return answer(v.store.Devices(ctx, v.pipeline.Now()))
-}
-
-// DevicePath is the place of one device.
-type DevicePath struct {
-	Device string `path:"device"`
+func (v *Server) listDevices(ctx context.Context, _ *api.None) ([]site.Device, error) {
+	return v.store.Devices(ctx, v.pipeline.Now())
 }
 
 func (v *Server) device(ctx context.Context, name string) (site.Device, error) {
@@ -37,38 +32,26 @@ func (v *Server) device(ctx context.Context, name string) (site.Device, error) {
 	return d, missing(err, "device", name, names)
 }
 
-// DeviceStory is a device with what a page about it needs.
-type DeviceStory struct {
-	site.Device
-	Proposed measure.Duration `json:"proposed_interval" doc:"the interval that it keeps, by its newest readings; 0s: none can be told"`
-	Keys     []site.Key       `json:"keys" nullable:"false"`
-	Knocks   []site.Knock     `json:"knocks" nullable:"false" doc:"tries with unknown keys in the last ten minutes, since the device was added, that named it or none"`
-	Ways     sketch.Ways      `json:"ways" doc:"the addresses that devices can send to"`
-}
-
 const (
 	proposeFrom = 7 * 24 * time.Hour
 	proposeGaps = 200
 	knocksFrom  = 10 * time.Minute
 )
 
-func (v *Server) getDevice(ctx context.Context, in *struct {
-	DevicePath
-	origin
-}) (*body[DeviceStory], error) {
+func (v *Server) getDevice(ctx context.Context, in *api.DevicePath) (api.DeviceStory, error) {
 	d, err := v.device(ctx, in.Device)
 	if err != nil {
-		return nil, err
+		return api.DeviceStory{}, err
 	}
-	out := DeviceStory{Device: d, Knocks: []site.Knock{}, Ways: v.waysFrom(in.origin)}
+	out := api.DeviceStory{Device: d, Knocks: []site.Knock{}, Ways: v.waysFrom(askedOf(ctx))}
 	now := v.pipeline.Now()
 	gaps, err := v.store.NewestGaps(ctx, d.ID, now.Add(-proposeFrom), proposeGaps)
 	if err != nil {
-		return nil, err
+		return api.DeviceStory{}, err
 	}
 	out.Proposed = site.ProposeInterval(gaps)
 	if out.Keys, err = v.store.DeviceKeys(ctx, d.ID, d.Name); err != nil {
-		return nil, err
+		return api.DeviceStory{}, err
 	}
 	knocks, err := v.store.Knocks(ctx, max(now.Add(-knocksFrom), d.CreatedAt), 50)
 	for _, k := range knocks {
@@ -76,44 +59,26 @@ func (v *Server) getDevice(ctx context.Context, in *struct {
 			out.Knocks = append(out.Knocks, k)
 		}
 	}
-	return answer(out, err)
+	return out, err
 }
 
-// NewDevice is a device that is to be added.
-type NewDevice struct {
-	Name   string `json:"name" example:"greenhouse-door"`
-	Title  string `json:"title" required:"false" maxLength:"80" doc:"what people call it; made from the name when left out"`
-	Kit    string `json:"kit" required:"false" doc:"the kit that it is made from"`
-	Behind string `json:"behind" required:"false" doc:"the gateway that it stands behind"`
-}
-
-// AddedDevice is a device that was added, with its key and the texts that connect it.
-type AddedDevice struct {
-	site.Device
-	Key  string        `json:"key" doc:"told once"`
-	Code []sketch.Text `json:"code" nullable:"false" doc:"ready text that connects it"`
-}
-
-func (v *Server) addDevice(ctx context.Context, in *struct {
-	origin
-	Body NewDevice
-}) (*body[AddedDevice], error) {
+func (v *Server) addDevice(ctx context.Context, in *api.Body[api.NewDevice]) (api.AddedDevice, error) {
 	if err := site.CheckName(in.Body.Name); err != nil {
-		return nil, wrong("name", err.Error())
+		return api.AddedDevice{}, wrong("name", err.Error())
 	}
 	key, kept := v.newKey()
-	out := AddedDevice{Key: key, Device: site.Device{Name: in.Body.Name, Title: strings.TrimSpace(in.Body.Title), Kit: in.Body.Kit, Behind: in.Body.Behind}}
+	out := api.AddedDevice{Key: key, Device: site.Device{Name: in.Body.Name, Title: strings.TrimSpace(in.Body.Title), Kit: in.Body.Kit, Behind: in.Body.Behind}}
 	if err := v.pipeline.AddDevice(ctx, &out.Device, kept, who(ctx)); err != nil {
-		return nil, err
+		return api.AddedDevice{}, err
 	}
 	v.learn(ctx)
 	d, err := v.device(ctx, out.Name)
 	if err != nil {
-		return nil, err
+		return api.AddedDevice{}, err
 	}
 	out.Device = d
-	out.Code, err = v.code(ctx, d.Name, key, in.origin)
-	return answer(out, err)
+	out.Code, err = v.code(ctx, d.Name, key, askedOf(ctx))
+	return out, err
 }
 
 // learn lets the door know at once what was changed; other processes learn it a moment later.
@@ -129,25 +94,22 @@ func (v *Server) newKey() (string, pipeline.Secret) {
 	return key, pipeline.Secret{Hash: hash, Sealed: v.door.Seal.Close(key)}
 }
 
-func (v *Server) setDevice(ctx context.Context, in *struct {
-	DevicePath
-	Body pipeline.DeviceChange
-}) (*body[site.Device], error) {
+func (v *Server) setDevice(ctx context.Context, in *api.SetDeviceIn) (site.Device, error) {
 	if err := v.pipeline.SetDevice(ctx, in.Device, in.Body, who(ctx)); err != nil {
-		return nil, err
+		return site.Device{}, err
 	}
-	return answer(v.device(ctx, in.Device))
+	return v.device(ctx, in.Device)
 }
 
-func (v *Server) removeDevice(ctx context.Context, in *DevicePath) (*none, error) {
-	return nil, v.pipeline.RemoveDevice(ctx, in.Device, who(ctx))
+func (v *Server) removeDevice(ctx context.Context, in *api.DevicePath) error {
+	return v.pipeline.RemoveDevice(ctx, in.Device, who(ctx))
 }
 
 // firstPin is where the first output of a ready text is.
 const firstPin = 4
 
 // code writes the texts that connect a device.
-func (v *Server) code(ctx context.Context, name, key string, from origin) ([]sketch.Text, error) {
+func (v *Server) code(ctx context.Context, name, key string, from asked) ([]sketch.Text, error) {
 	d := sketch.Device{Name: name, Key: key, Ways: v.waysFrom(from)}
 	signals, err := v.store.Signals(ctx)
 	for _, s := range signals {
@@ -168,20 +130,17 @@ func (v *Server) code(ctx context.Context, name, key string, from origin) ([]ske
 	return sketch.All(d), err
 }
 
-func (v *Server) getCode(ctx context.Context, in *struct {
-	DevicePath
-	origin
-}) (*body[[]sketch.Text], error) {
+func (v *Server) getCode(ctx context.Context, in *api.DevicePath) ([]sketch.Text, error) {
 	d, err := v.device(ctx, in.Device)
 	if err != nil {
 		return nil, err
 	}
-	return answer(v.code(ctx, d.Name, "", in.origin))
+	return v.code(ctx, d.Name, "", askedOf(ctx))
 }
 
 // waysFrom are the ways in as somebody reaches them who reached us as the request did: an address
 // that is open on every interface is given by the name that the request used.
-func (v *Server) waysFrom(from origin) sketch.Ways {
+func (v *Server) waysFrom(from asked) sketch.Ways {
 	ways := v.Ways
 	ways.HTTP = strings.TrimRight(v.URL, "/")
 	if ways.HTTP == "" {
@@ -200,64 +159,45 @@ func (v *Server) waysFrom(from origin) sketch.Ways {
 	return ways
 }
 
-func (v *Server) listKeys(ctx context.Context, in *DevicePath) (*body[[]site.Key], error) {
+func (v *Server) listKeys(ctx context.Context, in *api.DevicePath) ([]site.Key, error) {
 	d, err := v.device(ctx, in.Device)
 	if err != nil {
 		return nil, err
 	}
-	return answer(v.store.DeviceKeys(ctx, d.ID, d.Name))
+	return v.store.DeviceKeys(ctx, d.ID, d.Name)
 }
 
-// NewKey is a key that was made.
-type NewKey struct {
-	Key      string        `json:"key" doc:"told once"`
-	Identity string        `json:"identity" doc:"the DTLS identity that goes with it"`
-	Code     []sketch.Text `json:"code" nullable:"false" doc:"ready text with the new key"`
-}
-
-func (v *Server) rotateKey(ctx context.Context, in *struct {
-	DevicePath
-	origin
-	Body struct {
-		Overlap *measure.Duration `json:"overlap,omitempty" required:"false" doc:"the old keys end after so long; left out: when the new one is first used" example:"24h"`
-	}
-}) (*body[NewKey], error) {
+func (v *Server) rotateKey(ctx context.Context, in *api.RotateKeyIn) (api.NewKey, error) {
 	d, err := v.device(ctx, in.Device)
 	if err != nil {
-		return nil, err
+		return api.NewKey{}, err
 	}
 	key, kept := v.newKey()
 	number, err := v.pipeline.RotateKey(ctx, d.Name, kept, (*time.Duration)(in.Body.Overlap), who(ctx))
 	if err != nil {
-		return nil, err
+		return api.NewKey{}, err
 	}
 	v.learn(ctx)
-	out := NewKey{Key: key, Identity: site.Identity(d.Name, number)}
-	out.Code, err = v.code(ctx, d.Name, key, in.origin)
-	return answer(out, err)
+	out := api.NewKey{Key: key, Identity: site.Identity(d.Name, number)}
+	out.Code, err = v.code(ctx, d.Name, key, askedOf(ctx))
+	return out, err
 }
 
-func (v *Server) revokeKey(ctx context.Context, in *struct {
-	DevicePath
-	Key int64 `path:"key"`
-}) (*none, error) {
+func (v *Server) revokeKey(ctx context.Context, in *api.RevokeKeyIn) error {
 	if err := v.pipeline.RevokeKey(ctx, in.Device, in.Key, who(ctx)); err != nil {
-		return nil, err
+		return err
 	}
 	v.learn(ctx)
-	return nil, nil
+	return nil
 }
 
-func (v *Server) orderSettings(ctx context.Context, in *struct {
-	DevicePath
-	Body site.Settings
-}) (*body[site.Device], error) {
+func (v *Server) orderSettings(ctx context.Context, in *api.OrderSettingsIn) (site.Device, error) {
 	if err := in.Body.Check(); err != nil {
-		return nil, err
+		return site.Device{}, err
 	}
 	if err := v.pipeline.Order(ctx, in.Device, in.Body, who(ctx)); err != nil {
-		return nil, err
+		return site.Device{}, err
 	}
 	v.learn(ctx)
-	return answer(v.device(ctx, in.Device))
+	return v.device(ctx, in.Device)
 }

@@ -167,26 +167,22 @@ func chosen(all []site.Signal, names []string) ([]exportDevice, error) {
 // serveExport streams readings or figures as a file. The entity tag stands for what is in it: with the same
 // tag, a reader that was cut off can ask for the rest.
 func (v *Server) serveExport(c *echo.Context) error {
-	ctx, _, done, err := v.fileFor(c.Request(), site.Viewer)
-	if err != nil {
-		return v.answerProblem(c, err)
-	}
-	defer done()
+	ctx := c.Request().Context()
 	order, err := v.exportOrder(ctx, c.QueryParams())
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	tx, err := v.store.Look(ctx)
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	defer tx.Rollback()
 	stamp, tag, err := order.tag(ctx, tx)
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	if match := c.Request().Header.Get("If-Match"); match != "" && match != tag {
-		return v.answerProblem(c, huma.Error412PreconditionFailed("The readings have changed since the first part was fetched; begin again."))
+		return huma.Error412PreconditionFailed("The readings have changed since the first part was fetched; begin again.")
 	}
 	name := "readings"
 	if len(order.devices) == 1 {
@@ -262,38 +258,4 @@ func (s *skipping) Write(p []byte) (int, error) {
 	}
 	m, err := s.to.Write(p[n:])
 	return n + m, err
-}
-
-// describeExport describes the export in the API's description.
-func (v *Server) describeExport() {
-	text := func() *huma.Schema { return &huma.Schema{Type: "string"} }
-	param := func(name, doc string, schema *huma.Schema) *huma.Param {
-		return &huma.Param{Name: name, In: "query", Description: doc, Schema: schema}
-	}
-	file := map[string]*huma.MediaType{}
-	formats := make([]any, len(exchange.Formats))
-	for i, f := range exchange.Formats {
-		kind, _, _ := strings.Cut(exchange.Types[f], ";")
-		file[kind] = &huma.MediaType{Schema: &huma.Schema{Type: "string", Format: "binary"}}
-		formats[i] = f
-	}
-	when := &huma.Schema{Type: "string", Format: "date-time"}
-	v.api.OpenAPI().AddOperation(&huma.Operation{
-		OperationID: "export-readings", Method: http.MethodGet, Path: "/api/v1/export", Summary: "Readings, or figures by period, as a file",
-		Description: "Takes the role viewer. The answer is streamed. Its ETag stands for what is in it: a reader that was cut off asks again with If-Match and skip, the number of bytes that it has. In CSV a text that begins like a formula has an apostrophe before it; in XLSX texts are cells of text.",
-		Security:    []map[string][]string{{"token": {}}, {"session": {}}},
-		Parameters: []*huma.Param{
-			param("what", "DEVICE or DEVICE/SIGNAL; may be repeated; all when left out", &huma.Schema{Type: "array", Items: text()}),
-			param("since", "from the first reading when left out", when), param("until", "to now when left out", when),
-			param("every", "length of periods (1h, 1d) whose figures are wanted; readings when left out", text()),
-			param("format", "csv when left out", &huma.Schema{Type: "string", Enum: formats}),
-			param("zone", "time zone of the times: site, UTC, or a name; site when left out", text()),
-			param("names", "full: DEVICE/SIGNAL; bare: as the device itself names them, so that another can send it", &huma.Schema{Type: "string", Enum: []any{"full", "bare"}}),
-			param("values", "true: corrected, with what is derived; raw: as the devices gave them, to be brought in again", &huma.Schema{Type: "string", Enum: []any{"true", "raw"}}),
-			param("skip", "bytes to leave out, for a reader that has them", &huma.Schema{Type: "integer"}),
-			{Name: "If-Match", In: "header", Description: "the ETag of the part that the reader has", Schema: text()}},
-		Responses: map[string]*huma.Response{"200": {Description: "the file", Content: file,
-			Headers: map[string]*huma.Param{"Readings": {Description: "how many readings are in the stretch", Schema: &huma.Schema{Type: "integer"}}}},
-			"412": {Description: "the readings have changed since"}},
-	})
 }

@@ -12,22 +12,15 @@ import (
 	"strings"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
 
+	"jauntylark/api"
 	"jauntylark/chart"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
 )
-
-// FrameList is the frames of a stretch.
-type FrameList struct {
-	Eye    frame.Eye     `json:"eye"`
-	Frames []store.Frame `json:"frames" nullable:"false" doc:"in order of time"`
-	All    int           `json:"all" doc:"how many there are; more than are told where they are many"`
-}
 
 // eyeOf gives the eye of a device; a settled one that knows nothing when it has sent no frame.
 func (v *Server) eyeOf(ctx context.Context, device string) (d site.Device, e frame.Eye, err error) {
@@ -42,33 +35,25 @@ func (v *Server) eyeOf(ctx context.Context, device string) (d site.Device, e fra
 	return d, e, err
 }
 
-func (v *Server) getEye(ctx context.Context, in *DevicePath) (*body[frame.Eye], error) {
+func (v *Server) getEye(ctx context.Context, in *api.DevicePath) (frame.Eye, error) {
 	_, e, err := v.eyeOf(ctx, in.Device)
-	return answer(e, err)
+	return e, err
 }
 
-func (v *Server) putEye(ctx context.Context, in *struct {
-	DevicePath
-	Body frame.Eye
-}) (*body[frame.Eye], error) {
+func (v *Server) putEye(ctx context.Context, in *api.PutEyeIn) (frame.Eye, error) {
 	fresh, err := v.pipeline.SetEye(ctx, in.Device, &in.Body, who(ctx))
 	if err != nil {
-		return nil, err
+		return frame.Eye{}, err
 	}
 	person := personOf(ctx)
 	err = v.pipeline.TellPast(ctx, in.Device, &fresh, &person)
-	return answer(in.Body, err)
+	return in.Body, err
 }
 
-func (v *Server) listFrames(ctx context.Context, in *struct {
-	DevicePath
-	Since time.Time `query:"since" doc:"only those of then or later; a day back when left out"`
-	Until time.Time `query:"until" doc:"only those of then or earlier; now when left out"`
-	Most  int       `query:"most" default:"200" minimum:"2" maximum:"2000" doc:"so many at most: where there are more, the first of each of as many equal parts, and the newest"`
-}) (*body[FrameList], error) {
+func (v *Server) listFrames(ctx context.Context, in *api.ListFramesIn) (api.FrameList, error) {
 	d, e, err := v.eyeOf(ctx, in.Device)
 	if err != nil {
-		return nil, err
+		return api.FrameList{}, err
 	}
 	until := v.pipeline.Now()
 	if !in.Until.IsZero() {
@@ -79,27 +64,19 @@ func (v *Server) listFrames(ctx context.Context, in *struct {
 		since = measure.InstantOf(in.Since)
 	}
 	frames, all, err := v.store.Frames(ctx, d.ID, since, until, in.Most)
-	return answer(FrameList{e, frames, all}, err)
+	return api.FrameList{Eye: e, Frames: frames, All: all}, err
 }
 
-// PaletteInfo is a palette as pages use it.
-type PaletteInfo struct {
-	Name    string   `json:"name"`
-	Words   string   `json:"words" doc:"what it is good for"`
-	Both    bool     `json:"both" doc:"it goes to both sides of a middle: for what has changed"`
-	Colours []string `json:"colours" nullable:"false" doc:"256, from the coldest to the hottest"`
-}
-
-func (v *Server) listPalettes(context.Context, *none) (*body[[]PaletteInfo], error) {
-	var all []PaletteInfo
+func (v *Server) listPalettes(context.Context, *api.None) ([]api.PaletteInfo, error) {
+	var all []api.PaletteInfo
 	for _, p := range frame.Palettes() {
-		one := PaletteInfo{Name: p.Name, Words: p.Words, Both: p.Both}
+		one := api.PaletteInfo{Name: p.Name, Words: p.Words, Both: p.Both}
 		for _, c := range p.Colours {
 			one.Colours = append(one.Colours, frame.Hex(c))
 		}
 		all = append(all, one)
 	}
-	return answer(all, nil)
+	return all, nil
 }
 
 // frameLook reads how a frame is to be drawn from a request.
@@ -143,12 +120,9 @@ func (v *Server) frameLook(ctx context.Context, q url.Values, e *frame.Eye) (l c
 // serveFrame answers with one frame: /frames/TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME is an
 // instant, or newest. The frame nearest to it is given.
 func (v *Server) serveFrame(c *echo.Context) error {
-	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
-		return v.answerProblem(c, err)
-	}
 	kind, body, err := v.frameFile(c)
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	return blob(c, kind, body, nil)
 }
@@ -226,7 +200,7 @@ func (v *Server) frameName(file string) (at measure.Instant, ending string, err 
 	return at, ending, nil
 }
 
-func (v *Server) frameNear(ctx context.Context, d *site.Device, at measure.Instant) (store.Frame, error) {
+func (v *Server) frameNear(ctx context.Context, d *site.Device, at measure.Instant) (frame.Frame, error) {
 	f, err := v.store.Frame(ctx, d.ID, at)
 	if errors.Is(err, store.ErrNotFound) {
 		err = fmt.Errorf("%s has no frame: %w", d.Name, err)
@@ -236,8 +210,8 @@ func (v *Server) frameNear(ctx context.Context, d *site.Device, at measure.Insta
 
 // gridOf gives the temperatures of a frame: corrected, unless they are asked for as they were sent; less those of another frame
 // where one is asked for.
-func (v *Server) gridOf(ctx context.Context, d *site.Device, e *frame.Eye, f *store.Frame, q url.Values) (*frame.Grid, error) {
-	seen := func(f *store.Frame) (*frame.Grid, error) {
+func (v *Server) gridOf(ctx context.Context, d *site.Device, e *frame.Eye, f *frame.Frame, q url.Values) (*frame.Grid, error) {
+	seen := func(f *frame.Frame) (*frame.Grid, error) {
 		g, err := frame.Unpack(f.Body)
 		if err != nil || q.Get("as_sent") == "true" {
 			return g, err
@@ -268,7 +242,7 @@ func (v *Server) gridOf(ctx context.Context, d *site.Device, e *frame.Eye, f *st
 	return g.Less(before)
 }
 
-func (v *Server) shown(ctx context.Context, d *site.Device, f *store.Frame, g *frame.Grid) chart.Shown {
+func (v *Server) shown(ctx context.Context, d *site.Device, f *frame.Frame, g *frame.Grid) chart.Shown {
 	zone := time.UTC
 	if here, err := v.store.Site(ctx); err == nil {
 		zone = here.Location()
@@ -285,14 +259,10 @@ const (
 
 // serveStrip answers with the frames of a stretch as a moving picture (GIF89a).
 func (v *Server) serveStrip(c *echo.Context) error {
-	ctx, _, done, err := v.fileFor(c.Request(), site.Viewer)
-	if err != nil {
-		return v.answerProblem(c, err)
-	}
+	ctx := c.Request().Context()
 	body, err := v.strip(ctx, c)
-	done()
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", c.Param("device")+".gif"))
 	return blob(c, "image/gif", body, nil)
@@ -344,52 +314,4 @@ func (v *Server) strip(ctx context.Context, c *echo.Context) ([]byte, error) {
 	var out bytes.Buffer
 	err = chart.FrameGIF(&out, all, l, 20)
 	return out.Bytes(), err
-}
-
-// describePictures describes in the API what answers with pictures and documents of assets, frames and runs, and how frames are
-// sent.
-func (v *Server) describePictures() {
-	text := &huma.Schema{Type: "string"}
-	binary := &huma.Schema{Type: "string", Format: "binary"}
-	query := func(names ...string) (out []*huma.Param) {
-		words := map[string]string{"palette": "hearth, dusk, ash or change", "low": "°C: where the palette begins", "high": "°C: where it ends", "width": "pixels of the picture part, about", "against": "another frame's time, or reference: what has changed since",
-			"as_sent": "true: without correction for emissivity", "regions": "true: with the outlines of regions", "bare": "true: without scale and words", "small": "true: 480 pixels at most", "since": "a day back when left out", "until": "now when left out", "as": "html, pdf or csv", "asset": "names; all when left out", "at": "when it was taken; now when neither this nor the frame says"}
-		for _, name := range names {
-			out = append(out, &huma.Param{Name: name, In: "query", Description: words[name], Schema: text})
-		}
-		return out
-	}
-	in := func(names ...string) (out []*huma.Param) {
-		for _, name := range names {
-			out = append(out, &huma.Param{Name: name, In: "path", Required: true, Schema: text})
-		}
-		return out
-	}
-	look := []map[string][]string{{"token": {}}, {"session": {}}}
-	get := func(id, path, summary string, parameters []*huma.Param, kinds ...string) {
-		content := map[string]*huma.MediaType{}
-		for _, kind := range kinds {
-			content[kind] = &huma.MediaType{Schema: binary}
-		}
-		v.api.OpenAPI().AddOperation(&huma.Operation{OperationID: id, Method: http.MethodGet, Path: path, Summary: summary, Description: "Takes the role viewer.", Security: look, Parameters: parameters,
-			Responses: map[string]*huma.Response{"200": {Description: "the file", Content: content}, "404": {Description: "there is none"}}})
-	}
-	get("get-attachment", "/api/v1/assets/{asset}/attachments/{id}", "A photo or a paper of an asset", append(in("asset", "id"), query("small")...), "image/jpeg", "image/png", "application/pdf")
-	get("get-label", "/api/v1/assets/{asset}/label.svg", "A QR label that opens an asset's page", in("asset"), "image/svg+xml")
-	get("get-label-picture", "/api/v1/assets/{asset}/label.png", "The same as PNG", in("asset"), "image/png")
-	get("get-labels", "/api/v1/labels.pdf", "QR labels of assets on pages to print and cut", query("asset"), "application/pdf")
-	get("get-frame", "/api/v1/devices/{device}/frames/{file}", "The frame nearest to a time: TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME may be newest",
-		append(in("device", "file"), query("palette", "low", "high", "width", "against", "as_sent", "regions", "bare")...), "image/png", "image/jpeg", "text/csv", "application/json", frame.CBOR, frame.PGM)
-	get("get-strip", "/api/v1/devices/{device}/strip.gif", "The frames of a stretch as a moving picture: 240 at most, and 32 million pixels of them, 640 wide at most", append(in("device"), query("since", "until", "palette", "low", "high", "width", "against", "regions")...), "image/gif")
-	get("get-run-report", "/api/v1/runs/{id}/report", "The report of a run", append(in("id"), query("as")...), "text/html", "application/pdf", "text/csv")
-	v.api.OpenAPI().AddOperation(&huma.Operation{
-		OperationID: "send-frame", Method: http.MethodPost, Path: "/api/v1/intake/frames", Summary: "Send a thermal frame",
-		Description: "A device sends with its key, a person of role keeper with a token and the device's name in the header Jaunty-Device. See docs/frames.md for the formats. The answer comes after the commit.",
-		Security:    []map[string][]string{{"key": {}}, {"token": {}}}, Parameters: append(query("at"), &huma.Param{Name: "Jaunty-Device", In: "header", Schema: text},
-			&huma.Param{Name: "Idempotency-Key", In: "header", Description: "kept for a day: the same key again gets the same answer and stores nothing", Schema: text}),
-		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{frame.CSV: {Schema: text}, frame.JSON: {Schema: &huma.Schema{Type: "object"}}, frame.CBOR: {Schema: binary}, frame.PGM: {Schema: binary},
-			"multipart/form-data": {Schema: &huma.Schema{Type: "object", Properties: map[string]*huma.Schema{"frame": binary, "picture": binary}, Required: []string{"frame"}}}}},
-		Responses: map[string]*huma.Response{"204": {Description: "taken"}, "200": {Description: "taken, but for the signals that rejected names"}, "202": {Description: "kept until the device is let in"}, "401": {Description: "the key is not known"},
-			"413": {Description: "too long"}, "415": {Description: "a format that is not read"}, "422": {Description: "it is no frame, or none of this device's size; nothing is kept"}},
-	})
 }

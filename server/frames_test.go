@@ -8,16 +8,15 @@ import (
 	"image/png"
 	"math"
 	"mime/multipart"
-	"net/http"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -42,13 +41,13 @@ func warmSpot(spot float64, at measure.Instant) []byte {
 
 func sendFrame(t *testing.T, d *client.Client, kind string, body []byte) {
 	t.Helper()
-	if err := d.SendAs(context.Background(), "/api/v1/intake/frames", kind, "", body); err != nil {
+	if err := d.SendAs(context.Background(), api.SendFrame.At(), kind, "", body); err != nil {
 		t.Fatal(err)
 	}
 }
 
-func framesOf(s *servertest.Service, device, query string) (l server.FrameList) {
-	s.Do(http.MethodGet, "/api/v1/devices/"+device+"/frames"+query, nil, &l)
+func framesOf(s *servertest.Service, device, query string) (l api.FrameList) {
+	s.Do(api.ListFrames.At(device).Raw(query), nil, &l)
 	return l
 }
 
@@ -71,19 +70,19 @@ func TestFramesBecomeSignals(t *testing.T) {
 	if l := framesOf(s, "eye", ""); l.All != 1 || l.Frames[0].High != 60 || l.Eye.Width != 8 || l.Eye.Height != 6 {
 		t.Errorf("there are %+v", l)
 	}
-	csv := taken(t, s, "/api/v1/devices/eye/frames/newest.csv")
+	csv := taken(t, s, api.GetFrame.At("eye", "newest.csv"))
 	if back, err := frame.Decode(frame.CSV, csv, &frame.Eye{Scale: 1, Unit: "Cel"}); err != nil || back.At != at || back.Grid.At(3, 2) != 60 {
 		t.Errorf("as CSV it came back as %s (%v)", csv, err)
 	}
 	for ending, begins := range map[string]string{"json": "{", "pgm": "P5\n", "cbor": "", "png": "\x89PNG"} {
-		if body := taken(t, s, "/api/v1/devices/eye/frames/newest."+ending); !strings.HasPrefix(string(body), begins) || len(body) < 40 {
+		if body := taken(t, s, api.GetFrame.At("eye", "newest."+ending)); !strings.HasPrefix(string(body), begins) || len(body) < 40 {
 			t.Errorf(".%s is %.30q", ending, body)
 		}
 	}
-	refused(t, s.Owner, 422, http.MethodGet, "/api/v1/devices/eye/frames/newest.bmp", nil)
-	refused(t, s.Owner, 404, http.MethodGet, "/api/v1/devices/eye/frames/newest.jpg", nil)
-	refused(t, s.Owner, 422, http.MethodGet, "/api/v1/devices/eye/frames/newest.png?palette=hearht", nil)
-	refused(t, s.Owner, 404, http.MethodGet, "/api/v1/devices/ey/frames/newest.png", nil)
+	refused(t, s.Owner, 422, api.GetFrame.At("eye", "newest.bmp"), nil)
+	refused(t, s.Owner, 404, api.GetFrame.At("eye", "newest.jpg"), nil)
+	refused(t, s.Owner, 422, api.GetFrame.At("eye", "newest.png").Asking("palette", "hearht"), nil)
+	refused(t, s.Owner, 404, api.GetFrame.At("ey", "newest.png"), nil)
 }
 
 // What is no frame of the device is refused by name, and nothing of it is kept.
@@ -103,7 +102,7 @@ func TestBadFramesChangeNothing(t *testing.T) {
 		"it is no picture":                         {422, frame.JSON, `{"width": 8, "height": 6, "values": [` + strings.Repeat("20,", 47) + `20], "picture": "aGVsbG8="}`},
 		"is more than a day ahead":                 {422, frame.CSV, "# at=2199-01-01T00:00:00Z\n" + string(warmSpot(90, 0))},
 	} {
-		err := d.SendAs(context.Background(), "/api/v1/intake/frames", c.kind, "", []byte(c.body))
+		err := d.SendAs(context.Background(), api.SendFrame.At(), c.kind, "", []byte(c.body))
 		problem, is := err.(*client.Problem)
 		if !is || problem.Status != c.status || !strings.Contains(err.Error(), says) {
 			t.Errorf("%.40q: %v; should be %d %q", c.body, err, c.status, says)
@@ -112,7 +111,7 @@ func TestBadFramesChangeNothing(t *testing.T) {
 	if l := framesOf(s, "eye", ""); l.All != 1 || *s.Signal("eye/highest").At != before {
 		t.Errorf("something of it was kept: %d frames", l.All)
 	}
-	if err := (&client.Client{URL: s.URL, Token: "nobody"}).SendAs(context.Background(), "/api/v1/intake/frames", frame.CSV, "", warmSpot(1, 0)); err == nil {
+	if err := (&client.Client{URL: s.URL, Token: "nobody"}).SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "", warmSpot(1, 0)); err == nil {
 		t.Error("a frame came in without a key")
 	}
 }
@@ -123,7 +122,7 @@ func TestBadPixelsAreQualityAndHeatIsNot(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("eye")
 	sendFrame(t, d, frame.CSV, warmSpot(30, 0))
-	s.Do(http.MethodPut, "/api/v1/devices/eye/eye", object{"low": -20, "high": 150}, nil)
+	s.Do(api.PutEye.At("eye"), object{"low": -20, "high": 150}, nil)
 	s.Guard(object{"name": "mean-hot", "signal": "eye/mean", "when": "above 50"})
 	s.Guard(object{"name": "hot", "signal": "eye/highest", "when": "above 100"})
 	sendFrame(t, d, frame.CSV, []byte(strings.Repeat("nan,nan,nan,nan,nan,nan,nan,99\n", 6)))
@@ -151,19 +150,19 @@ func TestRegionsTellOfThePast(t *testing.T) {
 		}
 		return object{"name": "bolt", "shape": "rectangle", "points": p, "over": 40}
 	}
-	if said := refused(t, s.Owner, 422, http.MethodPut, "/api/v1/devices/eye/eye", object{"regions": []object{region([2]float64{2, 1}, [2]float64{9, 4})}}); !strings.Contains(said, "regions[0].points: point 2 (9, 4) lies outside") {
+	if said := refused(t, s.Owner, 422, api.PutEye.At("eye"), object{"regions": []object{region([2]float64{2, 1}, [2]float64{9, 4})}}); !strings.Contains(said, "regions[0].points: point 2 (9, 4) lies outside") {
 		t.Error(said)
 	}
-	if said := refused(t, s.Owner, 422, http.MethodPut, "/api/v1/devices/eye/eye", object{"reference": "2020-01-01T00:00:00Z"}); !strings.Contains(said, "reference") {
+	if said := refused(t, s.Owner, 422, api.PutEye.At("eye"), object{"reference": "2020-01-01T00:00:00Z"}); !strings.Contains(said, "reference") {
 		t.Error(said)
 	}
 	if s.Signal("eye/bolt-highest") != nil {
 		t.Error("what was refused made a signal")
 	}
 	var e frame.Eye
-	s.Do(http.MethodPut, "/api/v1/devices/eye/eye", object{"regions": []object{region([2]float64{2, 1}, [2]float64{6, 4})}, "differences": []object{{"name": "bolt-over-all", "of": "bolt", "less": "picture", "what": "mean"}}, "reference": begin}, &e)
-	var page server.Readings
-	s.Do(http.MethodGet, fmt.Sprintf("/api/v1/signals/eye/bolt-highest/readings?since=%s", begin), nil, &page)
+	s.Do(api.PutEye.At("eye"), object{"regions": []object{region([2]float64{2, 1}, [2]float64{6, 4})}, "differences": []object{{"name": "bolt-over-all", "of": "bolt", "less": "picture", "what": "mean"}}, "reference": begin}, &e)
+	var page api.Readings
+	s.Do(api.ListReadings.At("eye", "bolt-highest").Asking("since", begin), nil, &page)
 	if len(page.Readings) != 10 || page.Readings[0].Value != 50 || page.Readings[9].Value != 59 || page.Readings[9].At != begin+9*60_000 {
 		t.Errorf("the region tells of the past %+v", page.Readings)
 	}
@@ -174,23 +173,23 @@ func TestRegionsTellOfThePast(t *testing.T) {
 	if v := s.Signal("eye/bolt-over-all"); math.Abs(*v.Value-3.125) > 0.006 { // (11·20+70)/12 − (47·20+70)/48
 		t.Errorf("the difference of means is %v", *v.Value)
 	}
-	change := taken(t, s, "/api/v1/devices/eye/frames/newest.csv?against=reference")
+	change := taken(t, s, api.GetFrame.At("eye", "newest.csv").Asking("against", "reference"))
 	if back, err := frame.Decode(frame.CSV, change, &frame.Eye{Scale: 1, Unit: "Cel"}); err != nil || back.Grid.At(3, 2) != 20 || back.Grid.At(0, 0) != 0 {
 		t.Errorf("what has changed is %s (%v)", change, err)
 	}
-	picture := taken(t, s, "/api/v1/devices/eye/frames/newest.png?palette=dusk&regions=true&low=0&high=100&width=320")
+	picture := taken(t, s, api.GetFrame.At("eye", "newest.png").Asking("palette", "dusk", "regions", "true", "low", "0", "high", "100", "width", "320"))
 	if m, err := png.Decode(bytes.NewReader(picture)); err != nil || m.Bounds().Dx() < 320 {
 		t.Errorf("the picture: %v", err)
 	}
-	strip, err := gif.DecodeAll(bytes.NewReader(taken(t, s, "/api/v1/devices/eye/strip.gif")))
+	strip, err := gif.DecodeAll(bytes.NewReader(taken(t, s, api.GetStrip.At("eye"))))
 	if err != nil || len(strip.Image) != 11 {
 		t.Errorf("the strip has %d frames (%v)", len(strip.Image), err)
 	}
-	wide, err := gif.DecodeAll(bytes.NewReader(taken(t, s, "/api/v1/devices/eye/strip.gif?width=2048&bare=true")))
+	wide, err := gif.DecodeAll(bytes.NewReader(taken(t, s, api.GetStrip.At("eye").Asking("width", "2048", "bare", "true"))))
 	if err != nil || wide.Config.Width > 640 {
 		t.Errorf("the wide strip is %d wide (%v)", wide.Config.Width, err)
 	}
-	if l := framesOf(s, "eye", "?most=4"); len(l.Frames) != 4 || l.All != 11 || l.Frames[3].High != 70 || l.Frames[0].High != 50 {
+	if l := framesOf(s, "eye", "most=4"); len(l.Frames) != 4 || l.All != 11 || l.Frames[3].High != 70 || l.Frames[0].High != 50 {
 		t.Errorf("few of them are %+v", l.Frames)
 	}
 }
@@ -200,13 +199,13 @@ func TestEmissivity(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("eye")
 	sendFrame(t, d, frame.CSV, warmSpot(60, 0))
-	s.Do(http.MethodPut, "/api/v1/devices/eye/eye", object{"emissivity": 0.9, "reflected": 20}, nil)
+	s.Do(api.PutEye.At("eye"), object{"emissivity": 0.9, "reflected": 20}, nil)
 	sendFrame(t, d, frame.CSV, warmSpot(60, 0))
 	if v := s.Signal("eye/highest"); math.Abs(*v.Value-63.65) > 0.001 {
 		t.Errorf("60 °C at 0.9 is %v", *v.Value)
 	}
-	for query, want := range map[string]float64{"": 63.646, "?as_sent=true": 60} {
-		back, err := frame.Decode(frame.CSV, taken(t, s, "/api/v1/devices/eye/frames/newest.csv"+query), &frame.Eye{Scale: 1, Unit: "Cel"})
+	for query, want := range map[string]float64{"": 63.646, "as_sent=true": 60} {
+		back, err := frame.Decode(frame.CSV, taken(t, s, api.GetFrame.At("eye", "newest.csv").Raw(query)), &frame.Eye{Scale: 1, Unit: "Cel"})
 		if err != nil || back.Grid.At(3, 2) != want {
 			t.Errorf("newest.csv%s reads %v (%v)", query, back.Grid.At(3, 2), err)
 		}
@@ -236,27 +235,27 @@ func TestWaysOfSendingFrames(t *testing.T) {
 	if l := framesOf(s, "eye", ""); !l.Frames[0].Pictured {
 		t.Error("the picture beside the frame is gone")
 	}
-	if body := taken(t, s, "/api/v1/devices/eye/frames/newest.jpg"); !bytes.HasPrefix(body, []byte("\xff\xd8")) || bytes.Contains(body, []byte("GPS")) {
+	if body := taken(t, s, api.GetFrame.At("eye", "newest.jpg")); !bytes.HasPrefix(body, []byte("\xff\xd8")) || bytes.Contains(body, []byte("GPS")) {
 		t.Errorf("the picture is %.20q", body)
 	}
-	if err := s.Owner.SendAs(context.Background(), "/api/v1/intake/frames?at=2026-01-02T03:04:05Z", frame.CSV, "eye", warmSpot(44, 0)); err != nil {
+	if err := s.Owner.SendAs(context.Background(), api.SendFrame.At().Asking("at", "2026-01-02T03:04:05Z"), frame.CSV, "eye", warmSpot(44, 0)); err != nil {
 		t.Error(err)
 	}
-	if l := framesOf(s, "eye", "?since=2026-01-01T00:00:00Z"); l.All != 2 || l.Frames[0].High != 44 || l.Frames[0].At.String() != "2026-01-02T03:04:05.000Z" {
+	if l := framesOf(s, "eye", "since=2026-01-01T00:00:00Z"); l.All != 2 || l.Frames[0].High != 44 || l.Frames[0].At.String() != "2026-01-02T03:04:05.000Z" {
 		t.Errorf("with one that a person sent there are %+v", l.Frames)
 	}
-	if err := s.Owner.SendAs(context.Background(), "/api/v1/intake/frames", frame.CSV, "eyes", warmSpot(44, 0)); err == nil || !strings.Contains(err.Error(), "eyes") {
+	if err := s.Owner.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "eyes", warmSpot(44, 0)); err == nil || !strings.Contains(err.Error(), "eyes") {
 		t.Errorf("of a device that is not there: %v", err)
 	}
 	var enrolment struct {
 		Key string `json:"key"`
 	}
-	s.Do(http.MethodPost, "/api/v1/enrolment", nil, &enrolment)
+	s.Do(api.NewEnrolment.At(), nil, &enrolment)
 	stranger := &client.Client{URL: s.URL, Token: enrolment.Key}
-	if err := stranger.SendAs(context.Background(), "/api/v1/intake/frames", frame.CSV, "new-eye", warmSpot(51, 0)); err != nil {
+	if err := stranger.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "new-eye", warmSpot(51, 0)); err != nil {
 		t.Fatal(err)
 	}
-	s.Do(http.MethodPost, "/api/v1/arrivals/new-eye/let-in", object{}, nil)
+	s.Do(api.LetIn.At("new-eye"), object{}, nil)
 	if l := framesOf(s, "new-eye", ""); l.All != 1 || l.Frames[0].High != 51 || *s.Signal("new-eye/highest").Value != 51 {
 		t.Errorf("of what an arrival had sent there is %+v", l)
 	}
@@ -283,15 +282,15 @@ func TestStorageTellsOfFrames(t *testing.T) {
 	for i := range 20 {
 		sendFrame(t, d, frame.CSV, warmSpot(50, measure.InstantOf(time.Now().Add(-time.Duration(i)*time.Hour))))
 	}
-	var out server.Storage
-	s.Do(http.MethodGet, "/api/v1/storage", nil, &out)
+	var out api.Storage
+	s.Do(api.GetStorage.At(), nil, &out)
 	if len(out.Frames) != 1 || out.Frames[0].Count != 20 || out.Frames[0].PerDay < 15 || out.Frames[0].Year < out.Frames[0].Bytes {
 		t.Errorf("frames: %+v", out.Frames)
 	}
 	var devices []site.Device
-	s.Do(http.MethodGet, "/api/v1/devices", nil, &devices)
-	s.Do(http.MethodDelete, "/api/v1/devices/eye", nil, nil) // its frames go with it
-	s.Do(http.MethodGet, "/api/v1/storage", nil, &out)
+	s.Do(api.ListDevices.At(), nil, &devices)
+	s.Do(api.RemoveDevice.At("eye"), nil, nil) // its frames go with it
+	s.Do(api.GetStorage.At(), nil, &out)
 	if len(out.Frames) != 0 {
 		t.Errorf("after its device was removed: %+v", out.Frames)
 	}
@@ -302,7 +301,7 @@ func TestAFrameSentAgainIsOne(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("eye")
 	for _, key := range []string{"one", "one", "two"} {
-		if status, text, _ := call(t, "POST", s.URL+"/api/v1/intake/frames", d.Token, frame.CSV, string(warmSpot(60, 0)), "Idempotency-Key", key); status != 204 {
+		if status, text, _ := call(t, "POST", s.URL+api.SendFrame.At().Path, d.Token, frame.CSV, string(warmSpot(60, 0)), "Idempotency-Key", key); status != 204 {
 			t.Fatalf("%s: %d %s", key, status, text)
 		}
 		time.Sleep(3 * time.Millisecond) // the next is of another instant
@@ -310,7 +309,7 @@ func TestAFrameSentAgainIsOne(t *testing.T) {
 	if l := framesOf(s, "eye", ""); l.All != 2 {
 		t.Errorf("%d frames", l.All)
 	}
-	if status, text, _ := call(t, "POST", s.URL+"/api/v1/intake/frames", d.Token, frame.CSV, string(warmSpot(60, 0)), "Idempotency-Key", strings.Repeat("k", 201)); status != 400 {
+	if status, text, _ := call(t, "POST", s.URL+api.SendFrame.At().Path, d.Token, frame.CSV, string(warmSpot(60, 0)), "Idempotency-Key", strings.Repeat("k", 201)); status != 400 {
 		t.Errorf("a key of 201 characters: %d %s", status, text)
 	}
 }

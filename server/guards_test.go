@@ -4,24 +4,23 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"net/http"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/limit"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 )
 
 // replayed asks for a replay and gives its alarms and its last line.
-func replayed(t *testing.T, s *servertest.Service, order object) (alarms []alarm.Occurrence, last server.ReplayLine) {
+func replayed(t *testing.T, s *servertest.Service, order object) (alarms []alarm.Occurrence, last api.ReplayLine) {
 	t.Helper()
-	err := s.Owner.Lines(context.Background(), "/api/v1/replays", order, func(line []byte) error {
-		last = server.ReplayLine{}
+	err := s.Owner.Lines(context.Background(), api.Replay.At(), order, func(line []byte) error {
+		last = api.ReplayLine{}
 		if err := json.Unmarshal(line, &last); err != nil {
 			return fmt.Errorf("%s: %w", line, err)
 		}
@@ -55,7 +54,7 @@ func TestAReplayOverTheAPI(t *testing.T) {
 		t.Errorf("in °F, over the first 200 minutes: %+v", alarms)
 	}
 	guards := []alarm.Guard{}
-	if s.Do(http.MethodGet, "/api/v1/guards", nil, &guards); len(guards) != 0 {
+	if s.Do(api.ListGuards.At(), nil, &guards); len(guards) != 0 {
 		t.Errorf("a replay has kept a guard: %+v", guards)
 	}
 	for says, order := range map[string]object{
@@ -65,16 +64,16 @@ func TestAReplayOverTheAPI(t *testing.T) {
 		"guard.armed: \"someday\"": {"guard": object{"signal": "d/v", "when": "above 3", "armed": "someday"}},
 		"guard.suppressed_while":   {"guard": object{"signal": "d/v", "when": "above 3", "suppressed_while": "d/vv is on"}},
 	} {
-		if text := refused(t, s.Owner, 422, http.MethodPost, "/api/v1/replays", order); !strings.Contains(text, says) {
+		if text := refused(t, s.Owner, 422, api.Replay.At(), order); !strings.Contains(text, says) {
 			t.Errorf("%v: %s, want %q", order, text, says)
 		}
 	}
-	if text := refused(t, s.Owner, 404, http.MethodPost, "/api/v1/replays", object{"guard": object{"name": "x", "signal": "d/v", "when": "above 3"}, "with_events": true}); !strings.Contains(text, "no guard x") {
+	if text := refused(t, s.Owner, 404, api.Replay.At(), object{"guard": object{"name": "x", "signal": "d/v", "when": "above 3"}, "with_events": true}); !strings.Contains(text, "no guard x") {
 		t.Error(text)
 	}
 
 	var shape limit.Shape
-	s.Do(http.MethodGet, "/api/v1/signals/d/v/limits", nil, &shape)
+	s.Do(api.GetLimits.At("d", "v"), nil, &shape)
 	if shape.Readings != 600 || len(shape.Percentiles) != 11 || shape.Percentiles[10].Value != 45 || len(shape.Limits) < 3 || shape.Limits[len(shape.Limits)-1].Would.Alarms != 0 {
 		t.Errorf("%+v", shape)
 	}
@@ -87,7 +86,7 @@ func TestAGuardSaysWhatItLooksFor(t *testing.T) {
 	minutes(t, s, "t", "Cel", 10, func(int) float64 { return 20 })
 	s.Send(d, `{"here": false}`)
 	var g alarm.Guard
-	s.Do(http.MethodPost, "/api/v1/guards", object{"signal": "d/t", "when": "below 32", "unit": "[degF]", "deadband": 9, "rungs": []object{{"when": "above 86", "deadband": 1.8, "severity": "critical"}},
+	s.Do(api.AddGuard.At(), object{"signal": "d/t", "when": "below 32", "unit": "[degF]", "deadband": 9, "rungs": []object{{"when": "above 86", "deadband": 1.8, "severity": "critical"}},
 		"latch": true, "armed": "mon-fri", "suppressed_while": "d/here is on"}, &g)
 	if g.When.String() != "above 30" || g.Severity != alarm.Critical || len(g.Rungs) != 1 || g.Rungs[0].When.String() != "below 0" || g.Rungs[0].Deadband != 5 || !g.Latch || g.Deadband < 0.99 || g.Deadband > 1.01 {
 		t.Errorf("%+v", g)
@@ -97,25 +96,24 @@ func TestAGuardSaysWhatItLooksFor(t *testing.T) {
 		"armed":       {"armed": "mon 25:00-26:00"}, "suppressed_while": {"suppressed_while": "nonsense"},
 	} {
 		body["signal"], body["when"] = "d/t", "above 30"
-		if text := refused(t, s.Owner, 422, http.MethodPost, "/api/v1/guards", body); !strings.Contains(text, says) {
+		if text := refused(t, s.Owner, 422, api.AddGuard.At(), body); !strings.Contains(text, says) {
 			t.Errorf("%v: %s", body, text)
 		}
 	}
-	name := "/api/v1/guards/" + g.Name
-	if text := refused(t, s.Owner, 422, http.MethodPut, name+"/shelf", object{"until": time.Now().Add(-time.Hour), "why": "x"}); !strings.Contains(text, "until") {
+	if text := refused(t, s.Owner, 422, api.ShelveGuard.At(g.Name), object{"until": time.Now().Add(-time.Hour), "why": "x"}); !strings.Contains(text, "until") {
 		t.Error(text)
 	}
-	if text := refused(t, s.Owner, 404, http.MethodPut, "/api/v1/guards/nobody/out-of-service", object{"why": "x"}); !strings.Contains(text, "no guard") {
+	if text := refused(t, s.Owner, 404, api.GuardOutOfService.At("nobody"), object{"why": "x"}); !strings.Contains(text, "no guard") {
 		t.Error(text)
 	}
-	s.Do(http.MethodPut, name+"/out-of-service", object{"why": "it is away"}, &g)
+	s.Do(api.GuardOutOfService.At(g.Name), object{"why": "it is away"}, &g)
 	if g.OutOfUse == nil || g.OutOfUse.Why != "it is away" || g.OutOfUse.By == "" {
 		t.Errorf("%+v", g.OutOfUse)
 	}
-	s.Do(http.MethodDelete, name+"/out-of-service", nil, nil)
-	s.Do(http.MethodPost, name+"/missed", object{"note": "the valve stuck"}, nil)
+	s.Do(api.GuardInService.At(g.Name), nil, nil)
+	s.Do(api.SayMissed.At(g.Name), object{"note": "the valve stuck"}, nil)
 	var r alarm.Record
-	if s.Do(http.MethodGet, name+"/record", nil, &r); r.Missed != 1 {
+	if s.Do(api.GetRecord.At(g.Name), nil, &r); r.Missed != 1 {
 		t.Errorf("%+v", r)
 	}
 }
@@ -129,7 +127,7 @@ func TestTheJournalIsSearched(t *testing.T) {
 	s.Send(d, `{"gas": 50}`)
 	s.Send(d, `{"gas": 2}`)
 	find := func(query string) (found []site.Entry) {
-		s.Do(http.MethodGet, "/api/v1/journal?"+query, nil, &found)
+		s.Do(api.ListJournal.At().Raw(query), nil, &found)
 		return found
 	}
 	all := find("limit=100")
@@ -158,44 +156,43 @@ func TestATrialOverTheAPI(t *testing.T) {
 		return 10 + float64(i%3)
 	})
 	s.Send(d, `{"on": true}`)
-	if text := refused(t, s.Owner, 422, http.MethodPost, "/api/v1/trials", object{"signal": "d/on"}); !strings.Contains(text, "a trial finds a limit of numbers") {
+	if text := refused(t, s.Owner, 422, api.StartTrial.At(), object{"signal": "d/on"}); !strings.Contains(text, "a trial finds a limit of numbers") {
 		t.Error(text)
 	}
 	var trial site.Trial
-	s.Do(http.MethodPost, "/api/v1/trials", object{"signal": "d/gas", "note": "smoke"}, &trial)
+	s.Do(api.StartTrial.At(), object{"signal": "d/gas", "note": "smoke"}, &trial)
 	mark := func(label string, first, last int) object {
 		return object{"label": label, "from": from.Add(time.Duration(first) * time.Minute), "until": from.Add(time.Duration(last) * time.Minute)}
 	}
-	place := fmt.Sprintf("/api/v1/trials/%d", trial.ID)
 	var found limit.Suggestion
-	if s.Do(http.MethodGet, place+"/suggestion", nil, &found); found.Apart || !strings.Contains(found.Reason, "at least one") {
+	if s.Do(api.SuggestLimit.At(trial.ID), nil, &found); found.Apart || !strings.Contains(found.Reason, "at least one") {
 		t.Errorf("%+v", found)
 	}
-	if text := refused(t, s.Owner, 409, http.MethodPost, place+"/guard", object{}); !strings.Contains(text, "nothing can be suggested") {
+	if text := refused(t, s.Owner, 409, api.AcceptTrial.At(trial.ID), object{}); !strings.Contains(text, "nothing can be suggested") {
 		t.Error(text)
 	}
 	for _, m := range []object{mark("normal", 10, 60), mark("event", 95, 135), mark("normal", 200, 260), mark("event", 395, 445)} {
-		s.Do(http.MethodPost, place+"/stretches", m, &trial)
+		s.Do(api.MarkTrial.At(trial.ID), m, &trial)
 	}
 	for says, m := range map[string]object{"overlaps": mark("event", 90, 100), "not after from": mark("event", 100, 90), "in the past": {"label": "event", "from": time.Now().Add(time.Hour)}} {
-		if text := refused(t, s.Owner, 422, http.MethodPost, place+"/stretches", m); !strings.Contains(text, says) {
+		if text := refused(t, s.Owner, 422, api.MarkTrial.At(trial.ID), m); !strings.Contains(text, says) {
 			t.Errorf("%v: %s", m, text)
 		}
 	}
-	s.Do(http.MethodPost, place+"/stretches", object{"label": "normal"}, nil) // from now on
-	s.Do(http.MethodPost, place+"/stretches", object{"label": ""}, &trial)
+	s.Do(api.MarkTrial.At(trial.ID), object{"label": "normal"}, nil) // from now on
+	s.Do(api.MarkTrial.At(trial.ID), object{"label": ""}, &trial)
 	if len(trial.Stretches) < 4 || trial.Stretches[len(trial.Stretches)-1].Until == nil {
 		t.Errorf("%+v", trial.Stretches)
 	}
-	s.Do(http.MethodGet, place+"/suggestion", nil, &found)
+	s.Do(api.SuggestLimit.At(trial.ID), nil, &found)
 	if !found.Apart || found.Limit < 40 || found.Limit > 55 || found.Unit != measure.Unit("ppm") || found.Missed+found.False != 0 {
 		t.Errorf("%+v", found)
 	}
 	var g alarm.Guard
-	s.Do(http.MethodPost, place+"/guard", object{"name": "gas", "severity": "critical", "tell": []string{"orla@hollowbrook.example"}}, &g)
+	s.Do(api.AcceptTrial.At(trial.ID), object{"name": "gas", "severity": "critical", "tell": []string{"orla@hollowbrook.example"}}, &g)
 	if g.Name != "gas" || g.Severity != alarm.Critical || g.When.A != found.Limit {
 		t.Errorf("%+v", g)
 	}
-	s.Do(http.MethodDelete, place, nil, nil)
-	refused(t, s.Owner, 404, http.MethodGet, place, nil)
+	s.Do(api.RemoveTrial.At(trial.ID), nil, nil)
+	refused(t, s.Owner, 404, api.GetTrial.At(trial.ID), nil)
 }

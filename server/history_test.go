@@ -10,12 +10,12 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/exchange"
 	"jauntylark/pipeline"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -46,30 +46,29 @@ func past(t *testing.T, s *servertest.Service) {
 func exported(t *testing.T, s *servertest.Service, query string) []byte {
 	t.Helper()
 	var file bytes.Buffer
-	if err := s.Owner.Download(context.Background(), "/api/v1/export?"+query, &file); err != nil {
+	if err := s.Owner.Download(context.Background(), api.ExportReadings.At().Raw(query), &file); err != nil {
 		t.Fatal(query, err)
 	}
 	return file.Bytes()
 }
 
 // imported brings a file, runs it and gives what became of it.
-func imported(t *testing.T, s *servertest.Service, file []byte, adjust func(*server.ImportOrder)) server.ImportJob {
+func imported(t *testing.T, s *servertest.Service, file []byte, adjust func(*api.ImportOrder)) api.ImportJob {
 	t.Helper()
-	var job server.ImportJob
-	if err := s.Owner.Upload(context.Background(), "/api/v1/imports?name=f&device=d", "application/octet-stream", bytes.NewReader(file), &job); err != nil {
+	var job api.ImportJob
+	if err := s.Owner.Upload(context.Background(), api.BringImport.At().Asking("name", "f", "device", "d"), "application/octet-stream", bytes.NewReader(file), &job); err != nil {
 		t.Fatal(err)
 	}
-	order := server.ImportOrder{Layout: job.Layout}
+	order := api.ImportOrder{Layout: job.Layout}
 	if adjust != nil {
 		adjust(&order)
 	}
-	place := "/api/v1/imports/" + job.ID
-	s.Do(http.MethodPost, place+"/run", order, nil)
+	s.Do(api.RunImport.At(job.ID), order, nil)
 	storetest.Eventually(t, "the import is done", func() bool {
-		s.Do(http.MethodGet, place, nil, &job)
+		s.Do(api.GetImport.At(job.ID), nil, &job)
 		return job.State != "running" && job.State != "trying"
 	})
-	s.Do(http.MethodDelete, place, nil, nil)
+	s.Do(api.EndImport.At(job.ID), nil, nil)
 	return job
 }
 
@@ -84,13 +83,13 @@ func TestOutAndInAndOutIsEqual(t *testing.T) {
 		if format == exchange.SenML { // which has no marks
 			before = bytes.ReplaceAll(before, []byte("late"), nil)
 		}
-		if job := imported(t, s, before, func(o *server.ImportOrder) { o.Try = true }); job.State != "tried" || job.Outcome.Same != 12_600 || job.Outcome.Added != 0 {
+		if job := imported(t, s, before, func(o *api.ImportOrder) { o.Try = true }); job.State != "tried" || job.Outcome.Same != 12_600 || job.Outcome.Added != 0 {
 			t.Errorf("%s, tried while all is there: %+v %+v", format, job.State, job.Outcome)
 		}
-		s.Do(http.MethodPost, "/api/v1/clearings", map[string]any{"what": "d", "confirm": "d"}, nil)
+		s.Do(api.ClearReadings.At(), map[string]any{"what": "d", "confirm": "d"}, nil)
 		var list []site.Clearing
 		storetest.Eventually(t, "it is cleared", func() bool {
-			s.Do(http.MethodGet, "/api/v1/clearings", nil, &list)
+			s.Do(api.ListClearings.At(), nil, &list)
 			return list[0].State == site.ClearingCleared
 		})
 		if list[0].Readings != 12_600 || s.Signal("d/temp").At != nil {
@@ -112,9 +111,9 @@ func TestOutAndInAndOutIsEqual(t *testing.T) {
 func TestAnImportThatIsWrong(t *testing.T) {
 	s := servertest.Start(t)
 	past(t, s)
-	var job server.ImportJob
+	var job api.ImportJob
 	for file, says := range map[string]string{"": "empty", "PK\x03\x04": "spreadsheet", "a word\n": "columns"} {
-		if err := s.Owner.Upload(context.Background(), "/api/v1/imports?name=x", "", strings.NewReader(file), &job); err == nil || !strings.Contains(err.Error(), says) {
+		if err := s.Owner.Upload(context.Background(), api.BringImport.At().Asking("name", "x"), "", strings.NewReader(file), &job); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", file, err)
 		}
 	}
@@ -125,19 +124,19 @@ func TestAnImportThatIsWrong(t *testing.T) {
 	}
 	wide := "time,temp (°F)\n2026-03-02 12:00:00,50\n"
 	if err := func() error {
-		var job server.ImportJob
-		if err := s.Owner.Upload(context.Background(), "/api/v1/imports?device=d", "", strings.NewReader(wide), &job); err != nil {
+		var job api.ImportJob
+		if err := s.Owner.Upload(context.Background(), api.BringImport.At().Asking("device", "d"), "", strings.NewReader(wide), &job); err != nil {
 			return err
 		}
-		return s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/imports/"+job.ID+"/run", server.ImportOrder{Layout: job.Layout}, nil)
+		return s.Owner.Call(context.Background(), api.RunImport.At(job.ID), api.ImportOrder{Layout: job.Layout}, nil)
 	}(); err == nil || !strings.Contains(err.Error(), "zone") {
 		t.Errorf("no zone was said: %v", err)
 	}
-	imported(t, s, []byte(wide), func(o *server.ImportOrder) { o.Layout.Zone = "site" })
+	imported(t, s, []byte(wide), func(o *api.ImportOrder) { o.Layout.Zone = "site" })
 	if out := string(exported(t, s, "what=d/temp&zone=UTC&since=2026-03-02T00:00:00Z&until=2026-03-03T00:00:00Z")); !strings.Contains(out, "2026-03-02T12:00:00.000Z,d/temp,10,Cel") {
 		t.Errorf("50 °F is %s", out)
 	}
-	replaced := imported(t, s, []byte("at,signal,value\n2026-03-01T12:00:00Z,temp,9\n"), func(o *server.ImportOrder) { o.Replace = true })
+	replaced := imported(t, s, []byte("at,signal,value\n2026-03-01T12:00:00Z,temp,9\n"), func(o *api.ImportOrder) { o.Replace = true })
 	if replaced.Outcome.Replaced != 1 {
 		t.Errorf("%+v", replaced.Outcome)
 	}
@@ -147,9 +146,9 @@ func TestAnImportThatIsWrong(t *testing.T) {
 func TestAnExportGoesOnWhereItWasCutOff(t *testing.T) {
 	s := servertest.Start(t)
 	past(t, s)
-	query := "/api/v1/export?what=d&since=2020-01-01T00:00:00Z&until=" + time.Now().UTC().Format(time.RFC3339)
+	query := api.ExportReadings.At().Asking("what", "d", "since", "2020-01-01T00:00:00Z", "until", time.Now().UTC().Format(time.RFC3339))
 	for _, format := range exchange.Formats {
-		answer, err := s.Owner.Fetch(context.Background(), query+"&format="+format, nil)
+		answer, err := s.Owner.Fetch(context.Background(), query.And("format", format), nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -158,7 +157,7 @@ func TestAnExportGoesOnWhereItWasCutOff(t *testing.T) {
 		if err != nil || answer.Header.Get("Readings") != "12600" {
 			t.Fatal(err, answer.Header)
 		}
-		rest, err := s.Owner.Fetch(context.Background(), fmt.Sprintf("%s&format=%s&skip=%d", query, format, 1000), map[string]string{"If-Match": answer.Header.Get("ETag")})
+		rest, err := s.Owner.Fetch(context.Background(), query.And("format", format, "skip", 1000), map[string]string{"If-Match": answer.Header.Get("ETag")})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -174,7 +173,7 @@ func TestAnExportGoesOnWhereItWasCutOff(t *testing.T) {
 	}
 	for query, says := range map[string]string{"what=dd": "did you mean d", "format=ods": "xlsx", "every=7h": "7h", "zone=Mars": "Mars", "since=x": "since", "sinec=1h": "did you mean since", "names=x": "bare",
 		"format=senml&every=1h": "SenML", "since=2026-03-02T00:00:00Z&until=2026-03-01T00:00:00Z": "before since", "skip=-1": "skip"} {
-		_, err := s.Owner.Fetch(context.Background(), "/api/v1/export?"+query, nil)
+		_, err := s.Owner.Fetch(context.Background(), api.ExportReadings.At().Raw(query), nil)
 		if p, is := err.(*client.Problem); !is || p.Status != http.StatusUnprocessableEntity || !strings.Contains(strings.ToLower(p.Error()), strings.ToLower(says)) {
 			t.Errorf("%s: %v", query, err)
 		}
@@ -184,15 +183,15 @@ func TestAnExportGoesOnWhereItWasCutOff(t *testing.T) {
 func TestFiguresByPeriod(t *testing.T) {
 	s := servertest.Start(t)
 	past(t, s)
-	var all, page server.Figures
-	s.Do(http.MethodGet, "/api/v1/signals/d/temp/figures?every=1h&since=2020-01-01T00:00:00Z", nil, &all)
+	var all, page api.Figures
+	s.Do(api.ListFigures.At("d", "temp").Asking("every", "1h", "since", "2020-01-01T00:00:00Z"), nil, &all)
 	if len(all.Figures) != 150 || all.Figures[0].Count != 60 || all.Figures[0].LeftOut != 0 || all.Figures[0].Mean == nil || all.Figures[0].HeldMean == nil || all.Next != nil {
 		t.Errorf("%d figures, the first %+v", len(all.Figures), all.Figures[0])
 	}
 	n := 0
 	for since := "2020-01-01T00:00:00Z"; ; since = page.Next.String() {
-		page = server.Figures{}
-		s.Do(http.MethodGet, "/api/v1/signals/d/temp/figures?every=1h&limit=40&since="+since, nil, &page)
+		page = api.Figures{}
+		s.Do(api.ListFigures.At("d", "temp").Asking("every", "1h", "limit", "40", "since", since), nil, &page)
 		for i := range page.Figures {
 			if page.Figures[i].Figures != all.Figures[n+i].Figures {
 				t.Fatalf("page from %s: %+v", since, page.Figures[i])
@@ -205,9 +204,9 @@ func TestFiguresByPeriod(t *testing.T) {
 	if n != 150 {
 		t.Errorf("the pages have %d", n)
 	}
-	for query, says := range map[string]string{"temp/figures?every=7h": "7h", "state/figures": "no figures"} {
-		if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/signals/d/"+query, nil, nil); err == nil || !strings.Contains(err.Error(), says) {
-			t.Errorf("%s: %v", query, err)
+	for at, says := range map[api.Place]string{api.ListFigures.At("d", "temp").Asking("every", "7h"): "7h", api.ListFigures.At("d", "state"): "no figures"} {
+		if err := s.Owner.Call(context.Background(), at, nil, nil); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", at, err)
 		}
 	}
 }
@@ -215,11 +214,11 @@ func TestFiguresByPeriod(t *testing.T) {
 func TestClearingAsksForTheName(t *testing.T) {
 	s := servertest.Start(t)
 	past(t, s)
-	clear := func(order map[string]any) (out server.ClearAnswer, err error) {
-		return out, s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/clearings", order, &out)
+	clear := func(order map[string]any) (out api.ClearAnswer, err error) {
+		return out, s.Owner.Call(context.Background(), api.ClearReadings.At(), order, &out)
 	}
-	var would server.ClearAnswer
-	s.Do(http.MethodPost, "/api/v1/clearings", map[string]any{"what": "d", "try": true}, &would)
+	var would api.ClearAnswer
+	s.Do(api.ClearReadings.At(), map[string]any{"what": "d", "try": true}, &would)
 	if would.Stamp.Readings != 12_600 || would.Signals != 3 || would.Confirm != "d" || would.Clearing != nil {
 		t.Errorf("%+v", would)
 	}
@@ -234,10 +233,10 @@ func TestClearingAsksForTheName(t *testing.T) {
 			t.Errorf("%v: %v", order, err)
 		}
 	}
-	if err := s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/clearings/99/undo", nil, nil); err == nil {
+	if err := s.Owner.Call(context.Background(), api.PutBackReadings.At("99"), nil, nil); err == nil {
 		t.Error("a clearing that never was is put back")
 	}
-	s.Do(http.MethodPost, "/api/v1/clearings", map[string]any{"what": "d/door"}, &would) // not much
+	s.Do(api.ClearReadings.At(), map[string]any{"what": "d/door"}, &would) // not much
 	if would.Clearing == nil || would.Stamp.Readings != 1800 {
 		t.Errorf("%+v", would)
 	}
@@ -246,19 +245,19 @@ func TestClearingAsksForTheName(t *testing.T) {
 func TestStorageIsTold(t *testing.T) {
 	s := servertest.Start(t)
 	past(t, s)
-	var told server.Storage
-	s.Do(http.MethodGet, "/api/v1/storage", nil, &told)
+	var told api.Storage
+	s.Do(api.GetStorage.At(), nil, &told)
 	if told.Readings != 12_600 || len(told.Signals) != 3 || told.Each <= 0 || told.Year <= 0 || told.Settled != nil {
 		t.Errorf("%+v", told)
 	}
 	for body, says := range map[string]string{`1h`: "a day (1d) or more"} {
-		err := s.Owner.Do(context.Background(), http.MethodPut, "/api/v1/site", map[string]string{"name": "x", "zone": "UTC", "currency": "EUR", "keep_readings": body}, nil)
+		err := s.Owner.Call(context.Background(), api.PutSite.At(), map[string]string{"name": "x", "zone": "UTC", "currency": "EUR", "keep_readings": body}, nil)
 		if err == nil || !strings.Contains(err.Error(), says) {
 			t.Error(err)
 		}
 	}
-	s.Do(http.MethodPut, "/api/v1/site", map[string]string{"name": "x", "zone": "UTC", "currency": "EUR", "keep_readings": "30d"}, nil)
-	s.Do(http.MethodGet, "/api/v1/storage", nil, &told)
+	s.Do(api.PutSite.At(), map[string]string{"name": "x", "zone": "UTC", "currency": "EUR", "keep_readings": "30d"}, nil)
+	s.Do(api.GetStorage.At(), nil, &told)
 	if told.Settled == nil || *told.Settled <= 0 || *told.Settled > told.Year {
 		t.Errorf("%+v", told)
 	}
@@ -269,15 +268,15 @@ func TestWhatStaysWhenReadingsAreCleared(t *testing.T) {
 	s := servertest.Start(t)
 	past(t, s)
 	s.Guard(map[string]any{"name": "hot", "signal": "d/temp", "when": "above 300", "severity": "warning", "tell": []string{}})
-	s.Do(http.MethodPatch, "/api/v1/signals/d/temp", map[string]string{"title": "Cellar air", "keep_readings": "90d"}, nil)
-	s.Do(http.MethodPost, "/api/v1/clearings", map[string]any{"what": "d", "confirm": "d"}, nil)
+	s.Do(api.SetSignal.At("d", "temp"), map[string]string{"title": "Cellar air", "keep_readings": "90d"}, nil)
+	s.Do(api.ClearReadings.At(), map[string]any{"what": "d", "confirm": "d"}, nil)
 	if v := s.Signal("d/temp"); v == nil || v.Title != "Cellar air" || v.Unit != "Cel" || v.At != nil || v.KeepReadings.String() != "90d" {
 		t.Errorf("%+v", v)
 	}
 	var guards []map[string]any
-	s.Do(http.MethodGet, "/api/v1/guards", nil, &guards)
+	s.Do(api.ListGuards.At(), nil, &guards)
 	var journal []site.Entry
-	s.Do(http.MethodGet, "/api/v1/journal", nil, &journal)
+	s.Do(api.ListJournal.At(), nil, &journal)
 	if len(guards) != 1 || journal[0].Kind != "readings cleared" || journal[0].Who == "" || !strings.Contains(journal[0].Text, "Readings of d from") {
 		t.Errorf("%v %+v", guards, journal[0])
 	}
@@ -286,15 +285,15 @@ func TestWhatStaysWhenReadingsAreCleared(t *testing.T) {
 // What a change of the site does not say stays as it is: how long alarms are kept, above all.
 func TestWhatIsNotSaidOfTheSiteStays(t *testing.T) {
 	s := servertest.Start(t)
-	s.Do(http.MethodPut, "/api/v1/site", object{"name": "A", "zone": "UTC", "currency": "EUR", "holidays": []string{"2026-12-25"}, "keep_journal": "400d"}, nil)
-	s.Do(http.MethodPut, "/api/v1/site", object{"name": "B", "zone": "UTC", "currency": "EUR"}, nil)
+	s.Do(api.PutSite.At(), object{"name": "A", "zone": "UTC", "currency": "EUR", "holidays": []string{"2026-12-25"}, "keep_journal": "400d"}, nil)
+	s.Do(api.PutSite.At(), object{"name": "B", "zone": "UTC", "currency": "EUR"}, nil)
 	var here site.Site
-	s.Do(http.MethodGet, "/api/v1/site", nil, &here)
+	s.Do(api.GetSite.At(), nil, &here)
 	if here.Name != "B" || here.KeepAlarms.String() != "3653d" || here.KeepJournal.String() != "400d" || len(here.Holidays) != 1 {
 		t.Errorf("%+v", here)
 	}
-	s.Do(http.MethodPut, "/api/v1/site", object{"name": "B", "zone": "UTC", "currency": "EUR", "holidays": []string{}, "keep_alarms": "0s"}, nil)
-	s.Do(http.MethodGet, "/api/v1/site", nil, &here)
+	s.Do(api.PutSite.At(), object{"name": "B", "zone": "UTC", "currency": "EUR", "holidays": []string{}, "keep_alarms": "0s"}, nil)
+	s.Do(api.GetSite.At(), nil, &here)
 	if here.KeepAlarms != 0 || len(here.Holidays) != 0 {
 		t.Errorf("%+v", here)
 	}

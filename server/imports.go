@@ -7,15 +7,14 @@ import (
 	"io"
 	"net/http"
 	"os"
-	"reflect"
 	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"jauntylark/exchange"
 	"jauntylark/history"
 	"jauntylark/pipeline"
@@ -30,20 +29,6 @@ const (
 	guessFrom      = 256 << 10
 )
 
-// ImportJob is a file that was brought to be imported, and how far that is.
-type ImportJob struct {
-	ID      string            `json:"id"`
-	Name    string            `json:"name" doc:"of the file"`
-	Size    int64             `json:"size" doc:"in bytes"`
-	State   string            `json:"state" enum:"guessed,trying,tried,running,done,failed"`
-	Layout  exchange.Layout   `json:"layout" doc:"how the file is read; guessed until somebody says"`
-	Zoned   bool              `json:"zoned" doc:"the file's times have no zone, so one must be said"`
-	First   [][]string        `json:"first" nullable:"false" doc:"first lines of a CSV file"`
-	Outcome *history.Imported `json:"outcome,omitempty" required:"false" doc:"what would become of it, or became so far"`
-	Error   string            `json:"error" doc:"why it failed"`
-	Read    float64           `json:"read" doc:"0 to 1: how much of the file is read"`
-}
-
 // imports are the files that wait or are under way in this process.
 type imports struct {
 	mu   sync.Mutex
@@ -52,7 +37,7 @@ type imports struct {
 }
 
 type importJob struct {
-	ImportJob
+	api.ImportJob
 	file   *os.File
 	person int64
 	asked  time.Time
@@ -113,28 +98,25 @@ func (m *imports) tidy() {
 
 // serveImport takes a file in: the body, named by the parameter name, of the device named by device.
 func (v *Server) serveImport(c *echo.Context) error {
-	person, err := v.mayDo(c.Request(), site.Keeper)
-	if err != nil {
-		return v.answerProblem(c, err)
-	}
+	person := personOf(c.Request().Context())
 	if err := v.imports.reserve(person.ID); err != nil {
-		return v.answerProblem(c, err)
+		return err
 	}
 	j, err := v.takeFile(c, person.ID)
 	if err != nil {
 		v.imports.unreserve(person.ID)
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	return c.JSON(http.StatusCreated, j)
 }
 
-func (v *Server) takeFile(c *echo.Context, person int64) (*ImportJob, error) {
+func (v *Server) takeFile(c *echo.Context, person int64) (*api.ImportJob, error) {
 	file, size, err := takeUpload(c, "jaunty-import-")
 	if err != nil {
 		return nil, err
 	}
 	id, _ := secret(10)
-	j := &importJob{file: file, person: person, asked: time.Now(), ImportJob: ImportJob{ID: id, Name: c.QueryParam("name"), Size: size, State: "guessed", First: [][]string{}}}
+	j := &importJob{file: file, person: person, asked: time.Now(), ImportJob: api.ImportJob{ID: id, Name: c.QueryParam("name"), Size: size, State: "guessed", First: [][]string{}}}
 	keep := false
 	defer func() {
 		if !keep {
@@ -167,50 +149,35 @@ func (v *Server) takeFile(c *echo.Context, person int64) (*ImportJob, error) {
 	return &job, nil
 }
 
-// ImportPath is the place of one import.
-type ImportPath struct {
-	ID string `path:"id"`
-}
-
-func (v *Server) getImport(_ context.Context, in *ImportPath) (*body[ImportJob], error) {
+func (v *Server) getImport(_ context.Context, in *api.ImportPath) (api.ImportJob, error) {
 	v.imports.mu.Lock()
 	defer v.imports.mu.Unlock()
 	j, err := v.imports.find(in.ID)
 	if err != nil {
-		return nil, err
+		return api.ImportJob{}, err
 	}
-	return answer(j.ImportJob, nil)
+	return j.ImportJob, nil
 }
 
-// ImportOrder says how to import a file.
-type ImportOrder struct {
-	Layout  exchange.Layout `json:"layout"`
-	Try     bool            `json:"try" required:"false" doc:"tell what would happen, and store nothing"`
-	Replace bool            `json:"replace" required:"false" doc:"values of the file take the place of others that are there"`
-}
-
-func (v *Server) runImport(ctx context.Context, in *struct {
-	ImportPath
-	Body ImportOrder
-}) (*body[ImportJob], error) {
+func (v *Server) runImport(ctx context.Context, in *api.RunImportIn) (api.ImportJob, error) {
 	if in.Body.Layout.Zone == "site" {
 		here, err := v.store.Site(ctx)
 		if err != nil {
-			return nil, err
+			return api.ImportJob{}, err
 		}
 		in.Body.Layout.Zone = here.Zone
 	}
 	if err := in.Body.Layout.Check(); err != nil {
-		return nil, err
+		return api.ImportJob{}, err
 	}
 	v.imports.mu.Lock()
 	defer v.imports.mu.Unlock()
 	j, err := v.imports.find(in.ID)
 	if err != nil {
-		return nil, err
+		return api.ImportJob{}, err
 	}
 	if j.State == "trying" || j.State == "running" {
-		return nil, huma.Error409Conflict("This import is under way already.")
+		return api.ImportJob{}, huma.Error409Conflict("This import is under way already.")
 	}
 	if j.Layout, j.State = in.Body.Layout, "running"; in.Body.Try {
 		j.State = "trying"
@@ -218,13 +185,13 @@ func (v *Server) runImport(ctx context.Context, in *struct {
 	j.Outcome, j.Error, j.Read = nil, "", 0
 	called := who(ctx).Called
 	v.working.Go(func() { v.carryOut(store.For(v.work, store.Background), j, in.Body, called) })
-	return answer(j.ImportJob, nil)
+	return j.ImportJob, nil
 }
 
 // carryOut runs an import to its end.
-func (v *Server) carryOut(ctx context.Context, j *importJob, o ImportOrder, called string) {
+func (v *Server) carryOut(ctx context.Context, j *importJob, o api.ImportOrder, called string) {
 	counting := &countingFile{File: j.file}
-	run := history.Import{Keeper: v.keeper, Layout: o.Layout, Try: o.Try, Replace: o.Replace, Told: func(so history.Imported) {
+	run := history.Import{Keeper: v.keeper, Layout: o.Layout, Try: o.Try, Replace: o.Replace, Told: func(so exchange.Imported) {
 		so = so.Copy()
 		v.imports.mu.Lock()
 		defer v.imports.mu.Unlock()
@@ -252,19 +219,19 @@ func (v *Server) carryOut(ctx context.Context, j *importJob, o ImportOrder, call
 	j.Read = 1
 }
 
-func (v *Server) endImport(_ context.Context, in *ImportPath) (*none, error) {
+func (v *Server) endImport(_ context.Context, in *api.ImportPath) error {
 	v.imports.mu.Lock()
 	defer v.imports.mu.Unlock()
 	j, err := v.imports.find(in.ID)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if j.State == "trying" || j.State == "running" {
-		return nil, huma.Error409Conflict("This import is under way.")
+		return huma.Error409Conflict("This import is under way.")
 	}
 	delete(v.imports.jobs, in.ID)
 	v.imports.left(j.person)
-	return nil, j.file.Close()
+	return j.file.Close()
 }
 
 // countingFile counts what is read in order.
@@ -280,36 +247,8 @@ func (f *countingFile) Read(p []byte) (int, error) {
 }
 
 // enterImport enters an import into the journal.
-func (v *Server) enterImport(ctx context.Context, name string, got history.Imported, called string) error {
+func (v *Server) enterImport(ctx context.Context, name string, got exchange.Imported, called string) error {
 	return v.pipeline.Do(ctx, func(t *pipeline.Turn) error {
 		return t.Enter("readings imported", name, called, fmt.Sprintf("Imported from %s: %s of %s", name, measure.Count(got.Added+got.Replaced, "reading", "readings"), measure.Count(len(got.Signals), "signal", "signals")))
-	})
-}
-
-// describeFiles describes what takes and gives whole files in the API's description.
-func (v *Server) describeFiles() {
-	person := []map[string][]string{{"token": {}}, {"session": {}}}
-	binary := func(kind string) map[string]*huma.MediaType {
-		return map[string]*huma.MediaType{kind: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}
-	}
-	text := func(name, doc string) *huma.Param {
-		return &huma.Param{Name: name, In: "query", Description: doc, Schema: &huma.Schema{Type: "string"}}
-	}
-	job := v.api.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[ImportJob](), true, "ImportJob")
-	v.api.OpenAPI().AddOperation(&huma.Operation{
-		OperationID: "bring-import", Method: http.MethodPost, Path: "/api/v1/imports", Summary: "Bring a file to import: CSV, SenML in JSON, or Parquet",
-		Description: "Takes the role keeper. The answer tells what the file seems to be. Nothing is stored until it is run.", Security: person,
-		Parameters:  []*huma.Param{text("name", "of the file"), text("device", "the device of signals that are named without one")},
-		RequestBody: &huma.RequestBody{Required: true, Content: binary("application/octet-stream")},
-		Responses:   map[string]*huma.Response{"201": {Description: "the file is here", Content: map[string]*huma.MediaType{"application/json": {Schema: job}}}, "422": {Description: "it cannot be read"}},
-	})
-	v.api.OpenAPI().AddOperation(&huma.Operation{
-		OperationID: "get-archive", Method: http.MethodGet, Path: "/api/v1/archive", Summary: "The whole site as one archive, without secrets", Description: "Takes the role owner.", Security: person,
-		Responses: map[string]*huma.Response{"200": {Description: "the archive", Content: binary(archiveType)}},
-	})
-	v.api.OpenAPI().AddOperation(&huma.Operation{
-		OperationID: "put-archive", Method: http.MethodPost, Path: "/api/v1/archive", Summary: "Fill an empty service from an archive", Description: "Takes the role owner.", Security: person,
-		RequestBody: &huma.RequestBody{Required: true, Content: binary(archiveType)},
-		Responses:   map[string]*huma.Response{"200": {Description: "it is here, verified"}, "409": {Description: "the service is not empty"}, "422": {Description: "it is no archive, or broken; nothing was kept"}},
 	})
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
@@ -12,13 +13,8 @@ import (
 	"jauntylark/store"
 )
 
-// SeveralSignals names the signals of a chart.
-type SeveralSignals struct {
-	Signals []string `query:"signal,explode" minItems:"1" maxItems:"60" doc:"DEVICE/SIGNAL; once for each" required:"true"`
-}
-
 // several finds the signals that are named.
-func (v *Server) several(ctx context.Context, in *SeveralSignals) ([]site.Signal, error) {
+func (v *Server) several(ctx context.Context, in *api.SeveralSignals) ([]site.Signal, error) {
 	all, err := v.store.Signals(ctx)
 	if err != nil {
 		return nil, err
@@ -42,53 +38,27 @@ func (v *Server) several(ctx context.Context, in *SeveralSignals) ([]site.Signal
 	return signals, nil
 }
 
-// SignalLine is the line of one signal, with what has to be known to draw it truly.
-type SignalLine struct {
-	Signal string `json:"signal" doc:"DEVICE/SIGNAL"`
-	Line
-	Hold   int64         `json:"hold" doc:"milliseconds: a pause longer than this is a gap; 0: nothing is known of how often it sends"`
-	Marked []store.Doubt `json:"marked" nullable:"false" doc:"stretches whose readings carry marks: implausible ones, late ones, corrected ones"`
-}
-
-// Lines are those of several signals over one stretch.
-type Lines struct {
-	Since measure.Instant `json:"since" format:"date-time"`
-	Until measure.Instant `json:"until" format:"date-time"`
-	Lines []SignalLine    `json:"lines" nullable:"false"`
-}
-
-func (v *Server) listLines(ctx context.Context, in *struct {
-	SeveralSignals
-	Stretch
-	Columns int `query:"columns" default:"1200" minimum:"1" maximum:"8000"`
-}) (*body[Lines], error) {
+func (v *Server) listLines(ctx context.Context, in *api.ListLinesIn) (api.Lines, error) {
 	signals, err := v.several(ctx, &in.SeveralSignals)
 	if err != nil {
-		return nil, err
+		return api.Lines{}, err
 	}
-	out := Lines{Lines: make([]SignalLine, len(signals))}
-	if out.Since, out.Until, err = in.bounds(v.pipeline.Now()); err != nil {
-		return nil, err
+	out := api.Lines{Lines: make([]api.SignalLine, len(signals))}
+	if out.Since, out.Until, err = in.Bounds(v.pipeline.Now()); err != nil {
+		return api.Lines{}, err
 	}
 	for i := range signals {
 		s, l := &signals[i], &out.Lines[i]
 		l.Signal, l.Hold = s.Path(), 3*time.Duration(s.Interval).Milliseconds()
 		if l.Line, err = v.line(ctx, s, out.Since, out.Until, in.Columns); err != nil {
-			return nil, err
+			return api.Lines{}, err
 		}
 		gap := (min(out.Until, v.pipeline.Now()) - out.Since) / measure.Instant(in.Columns)
 		if l.Marked, err = v.store.Marked(ctx, s.ID, out.Since, out.Until, gap, measure.Unusable|measure.Late|measure.Clock|measure.Corrected); err != nil {
-			return nil, err
+			return api.Lines{}, err
 		}
 	}
-	return answer(out, nil)
-}
-
-// Tail is what came of one signal since; of one that is computed, over a short while, its newest value alone.
-type Tail struct {
-	Signal string    `json:"signal" doc:"DEVICE/SIGNAL"`
-	At     []int64   `json:"at" nullable:"false" doc:"milliseconds since 1970"`
-	Value  []float64 `json:"value" nullable:"false"`
+	return out, nil
 }
 
 const (
@@ -96,10 +66,7 @@ const (
 	plainFor = 90 * time.Second // readings stay plain rows for longer than this
 )
 
-func (v *Server) listTails(ctx context.Context, in *struct {
-	SeveralSignals
-	Since time.Time `query:"since" required:"true" doc:"after this instant; an hour ago at most"`
-}) (*body[[]Tail], error) {
+func (v *Server) listTails(ctx context.Context, in *api.ListTailsIn) ([]api.Tail, error) {
 	signals, err := v.several(ctx, &in.SeveralSignals)
 	if err != nil {
 		return nil, err
@@ -109,7 +76,7 @@ func (v *Server) listTails(ctx context.Context, in *struct {
 		return nil, wrong("since", fmt.Sprintf("%s is more than an hour ago; ask for lines instead", since))
 	}
 	if since < v.pipeline.Now().Add(-plainFor) {
-		return answer(v.longTails(ctx, signals, since))
+		return v.longTails(ctx, signals, since)
 	}
 	ids := make([]int64, len(signals))
 	for i := range signals {
@@ -119,54 +86,47 @@ func (v *Server) listTails(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	tails := make([]Tail, len(signals))
+	tails := make([]api.Tail, len(signals))
 	for i := range signals {
 		s := &signals[i]
 		tails[i] = newTail(s)
 		if s.MadeOf != "" && s.At != nil && s.Value != nil && *s.At > since {
-			tails[i].add([]measure.Reading{{At: *s.At, Value: *s.Value}})
+			tails[i].Add([]measure.Reading{{At: *s.At, Value: *s.Value}})
 		} else {
-			tails[i].add(came[s.ID])
+			tails[i].Add(came[s.ID])
 		}
 	}
-	return answer(tails, nil)
+	return tails, nil
 }
 
 // longTails goes through what is sealed already, and computes what is computed.
-func (v *Server) longTails(ctx context.Context, signals []site.Signal, since measure.Instant) ([]Tail, error) {
-	tails := make([]Tail, len(signals))
+func (v *Server) longTails(ctx context.Context, signals []site.Signal, since measure.Instant) ([]api.Tail, error) {
+	tails := make([]api.Tail, len(signals))
 	for i := range signals {
 		tails[i] = newTail(&signals[i])
-		if err := v.eachReading(ctx, &signals[i], since+1, v.pipeline.Now().Add(time.Minute), tails[i].add); err != nil {
+		if err := v.eachReading(ctx, &signals[i], since+1, v.pipeline.Now().Add(time.Minute), tails[i].Add); err != nil {
 			return nil, err
 		}
 	}
 	return tails, nil
 }
 
-func newTail(s *site.Signal) Tail { return Tail{Signal: s.Path(), At: []int64{}, Value: []float64{}} }
-
-func (t *Tail) add(readings []measure.Reading) {
-	for _, r := range readings {
-		t.At, t.Value = append(t.At, int64(r.At)), append(t.Value, r.Value)
-	}
+func newTail(s *site.Signal) api.Tail {
+	return api.Tail{Signal: s.Path(), At: []int64{}, Value: []float64{}}
 }
 
-func (v *Server) listStates(ctx context.Context, in *struct {
-	SignalPath
-	Stretch
-}) (*body[board.Course], error) {
+func (v *Server) listStates(ctx context.Context, in *api.ListStatesIn) (board.Course, error) {
 	s, since, until, err := v.stretch(ctx, in.SignalPath, in.Stretch)
 	if err != nil {
-		return nil, err
+		return board.Course{}, err
 	}
 	if s.Kind == site.KindNumber && len(s.Bands) == 0 {
-		return nil, wrong("signal", s.Path()+" has neither bands nor off and on, so it has no states; give it bands")
+		return board.Course{}, wrong("signal", s.Path()+" has neither bands nor off and on, so it has no states; give it bands")
 	}
 	c := board.NewCourse(&s, since, min(until, v.pipeline.Now()))
 	err = v.eachReading(ctx, &s, since, until, c.Add)
 	c.End()
-	return answer(*c, err)
+	return *c, err
 }
 
 // eachReading goes through the true readings of a stretch, with the texts of those that hold text.
@@ -187,28 +147,24 @@ func (v *Server) eachReading(ctx context.Context, s *site.Signal, since, until m
 	})
 }
 
-func (v *Server) getSpread(ctx context.Context, in *struct {
-	SignalPath
-	Stretch
-	Bins int `query:"bins" default:"40" minimum:"2" maximum:"400"`
-}) (*body[series.Spread], error) {
+func (v *Server) getSpread(ctx context.Context, in *api.GetSpreadIn) (series.Spread, error) {
 	s, since, until, err := v.stretch(ctx, in.SignalPath, in.Stretch)
 	if err != nil {
-		return nil, err
+		return series.Spread{}, err
 	}
 	if s.Kind != site.KindNumber {
-		return nil, wrong("signal", s.Path()+" holds "+s.Kind+"; only numbers have a spread")
+		return series.Spread{}, wrong("signal", s.Path()+" holds "+s.Kind+"; only numbers have a spread")
 	}
 	zone, err := v.zone(ctx, "")
 	if err != nil {
-		return nil, err
+		return series.Spread{}, err
 	}
 	ends, _, err := v.store.Line(ctx, s.ID, since, min(until, v.pipeline.Now().Add(time.Minute))+1, 1)
 	if err != nil {
-		return nil, err
+		return series.Spread{}, err
 	}
 	spread := series.NewSpread(ends, in.Bins, zone)
 	err = v.eachReading(ctx, &s, since, until, spread.Add)
 	spread.End()
-	return answer(*spread, err)
+	return *spread, err
 }

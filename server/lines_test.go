@@ -2,19 +2,17 @@ package server_test
 
 import (
 	"context"
-	"fmt"
-	"net/http"
 	"net/url"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 )
 
@@ -35,8 +33,8 @@ func TestLinesOfSeveralSignals(t *testing.T) {
 		return 20
 	})
 	minutes(t, s, "b", "%", n, func(i int) float64 { return float64(i % 100) })
-	var got server.Lines
-	s.Do(http.MethodGet, "/api/v1/lines?signal=d/a&signal=d/b&columns=100&"+stretchOf(from, n), nil, &got)
+	var got api.Lines
+	s.Do(api.ListLines.At().Raw("signal=d/a&signal=d/b&columns=100&"+stretchOf(from, n)), nil, &got)
 	if len(got.Lines) != 2 || got.Lines[0].Signal != "d/a" || len(got.Lines[0].At) > 400 || len(got.Lines[0].At) < 100 {
 		t.Fatalf("the lines have %d and %d points", len(got.Lines), len(got.Lines[0].At))
 	}
@@ -53,7 +51,7 @@ func TestLinesOfSeveralSignals(t *testing.T) {
 		"signal=d/a&signal=e": {"e"},
 		"":                    {"signal"},
 	} {
-		said := refusedAny(t, s.Owner, "/api/v1/lines?"+query)
+		said := refusedAny(t, s.Owner, api.ListLines.At().Raw(query))
 		for _, w := range words {
 			if !strings.Contains(said, w) {
 				t.Errorf("%q: %q does not name %q", query, said, w)
@@ -63,11 +61,11 @@ func TestLinesOfSeveralSignals(t *testing.T) {
 }
 
 // refusedAny gives what a request that is refused says.
-func refusedAny(t *testing.T, c *client.Client, path string) string {
+func refusedAny(t *testing.T, c *client.Client, at api.Place) string {
 	t.Helper()
-	err := c.Do(context.Background(), http.MethodGet, path, nil, nil)
+	err := c.Call(context.Background(), at, nil, nil)
 	if err == nil {
-		t.Fatal(path, "was not refused")
+		t.Fatal(at, "was not refused")
 	}
 	return err.Error()
 }
@@ -80,8 +78,8 @@ func TestTails(t *testing.T) {
 	since := time.Now()
 	time.Sleep(20 * time.Millisecond)
 	s.Send(d, `{"a": 2}`)
-	ask := func(since time.Time) (got []server.Tail) {
-		s.Do(http.MethodGet, "/api/v1/tails?signal=d/b&signal=d/a&since="+url.QueryEscape(since.Format(time.RFC3339Nano)), nil, &got)
+	ask := func(since time.Time) (got []api.Tail) {
+		s.Do(api.ListTails.At().Asking("signal", "d/b", "signal", "d/a", "since", since.Format(time.RFC3339Nano)), nil, &got)
 		return got
 	}
 	got := ask(since)
@@ -91,7 +89,7 @@ func TestTails(t *testing.T) {
 	if again := ask(time.UnixMilli(got[1].At[0])); len(again[1].At) != 0 {
 		t.Errorf("asked from its last reading on, it told that again: %+v", again)
 	}
-	if said := refusedAny(t, s.Owner, "/api/v1/tails?signal=d/a&since="+url.QueryEscape(time.Now().Add(-2*time.Hour).Format(time.RFC3339))); !strings.Contains(said, "an hour") {
+	if said := refusedAny(t, s.Owner, api.ListTails.At().Asking("signal", "d/a", "since", time.Now().Add(-2*time.Hour).Format(time.RFC3339))); !strings.Contains(said, "an hour") {
 		t.Error("a tail of two hours:", said)
 	}
 }
@@ -101,9 +99,9 @@ func TestTailsOfSealedAndComputedSignals(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("d")
 	minutes(t, s, "a", "Cel", 40, func(i int) float64 { return float64(i) })
-	s.Do(http.MethodPut, "/api/v1/signals/d/b/recipe", object{"recipe": object{"kind": "formula", "formula": "v * 2.0", "of": []object{{"as": "v", "signal": "d/a"}}}}, nil)
-	ask := func(since time.Time) (got []server.Tail) {
-		s.Do(http.MethodGet, "/api/v1/tails?signal=d/a&signal=d/b&since="+url.QueryEscape(since.Format(time.RFC3339Nano)), nil, &got)
+	s.Do(api.PutRecipe.At("d", "b"), object{"recipe": object{"kind": "formula", "formula": "v * 2.0", "of": []object{{"as": "v", "signal": "d/a"}}}}, nil)
+	ask := func(since time.Time) (got []api.Tail) {
+		s.Do(api.ListTails.At().Asking("signal", "d/a", "signal", "d/b", "since", since.Format(time.RFC3339Nano)), nil, &got)
 		return got
 	}
 	for _, tail := range ask(time.Now().Add(-50 * time.Minute)) {
@@ -124,12 +122,12 @@ func TestStatesOverTime(t *testing.T) {
 	s := servertest.Start(t)
 	s.Device("d")
 	from := minutes(t, s, "v", "Cel", 100, func(i int) float64 { return float64(i / 25 % 2 * 10) }) // 25 low, 25 high, twice
-	if said := refusedAny(t, s.Owner, "/api/v1/signals/d/v/states?"+stretchOf(from, 100)); !strings.Contains(said, "bands") {
+	if said := refusedAny(t, s.Owner, api.ListStates.At("d", "v").Raw(stretchOf(from, 100))); !strings.Contains(said, "bands") {
 		t.Error("a number without bands:", said)
 	}
-	s.Do(http.MethodPatch, "/api/v1/signals/d/v", object{"bands": []object{{"name": "cool", "to": 5}, {"name": "warm", "from": 5}}}, nil)
+	s.Do(api.SetSignal.At("d", "v"), object{"bands": []object{{"name": "cool", "to": 5}, {"name": "warm", "from": 5}}}, nil)
 	var c board.Course
-	s.Do(http.MethodGet, "/api/v1/signals/d/v/states?"+stretchOf(from, 100), nil, &c)
+	s.Do(api.ListStates.At("d", "v").Raw(stretchOf(from, 100)), nil, &c)
 	if len(c.Stretches) != 4 || c.Stretches[0].State != "cool" || c.Stretches[3].State != "warm" {
 		t.Fatalf("%+v", c.Stretches)
 	}
@@ -143,12 +141,12 @@ func TestStatesOverTime(t *testing.T) {
 // A spread counts each reading once, and knows the hours of the site's own day.
 func TestSpreadOfAStretch(t *testing.T) {
 	s := servertest.Start(t)
-	s.Do(http.MethodPut, "/api/v1/site", site.Site{Name: "x", Zone: "Asia/Kolkata"}, nil)
+	s.Do(api.PutSite.At(), site.Site{Name: "x", Zone: "Asia/Kolkata"}, nil)
 	s.Device("d")
 	const n = 2 * 24 * 60
 	from := minutes(t, s, "v", "Cel", n, func(i int) float64 { return float64(i % 10) })
 	var got series.Spread
-	s.Do(http.MethodGet, "/api/v1/signals/d/v/spread?bins=10&"+stretchOf(from, n), nil, &got)
+	s.Do(api.GetSpread.At("d", "v").Raw("bins=10&"+stretchOf(from, n)), nil, &got)
 	sum := 0
 	for _, c := range got.Counts {
 		sum += c
@@ -162,7 +160,7 @@ func TestSpreadOfAStretch(t *testing.T) {
 		}
 	}
 	s.Send(s.Device("e"), `{"mode": "idle"}`)
-	if said := refusedAny(t, s.Owner, "/api/v1/signals/e/mode/spread"); !strings.Contains(said, "text") {
+	if said := refusedAny(t, s.Owner, api.GetSpread.At("e", "mode")); !strings.Contains(said, "text") {
 		t.Error("a spread of texts:", said)
 	}
 }
@@ -175,7 +173,7 @@ func TestLiveResumesByQuery(t *testing.T) {
 	last := changes(t, s.Owner, "", func(c site.Change) bool { return c.CommitNo > 0 })
 	s.Send(d, `{"a": 2}`)
 	s.Send(d, `{"a": 3}`)
-	answer, err := s.Owner.Fetch(context.Background(), fmt.Sprintf("/api/v1/live?since=%s", last), nil)
+	answer, err := s.Owner.Fetch(context.Background(), api.WatchLive.At().Asking("since", last), nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -16,10 +16,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
 
-	"jauntylark/core/measure"
+	"jauntylark/api"
 	"jauntylark/core/site"
-	"jauntylark/intake/httpin"
-	"jauntylark/pipeline"
 	"jauntylark/store"
 )
 
@@ -164,22 +162,13 @@ func (h *hub) leave(c chan wire) {
 
 func (h *hub) close() { h.once.Do(func() { close(h.closed) }) }
 
-// Beat is sent when there is nothing else to tell.
-type Beat struct {
-	Now  measure.Instant `json:"now" format:"date-time"`
-	Away bool            `json:"away" doc:"the database is away, so nothing new can be told"`
-}
-
 // serveLive streams changes as server-sent events: "change" with a site.Change and the commit's
 // number as its id, "beat" with the time at least every five seconds, "ended" when the session has ended, as the last one.
 func (v *Server) serveLive(c *echo.Context) error {
-	person, err := v.mayDo(c.Request(), site.Viewer)
-	if err != nil {
-		return v.answerProblem(c, err)
-	}
+	person := personOf(c.Request().Context())
 	done, err := v.streams.enter(person.ID)
 	if err != nil {
-		return v.answerProblem(c, err)
+		return err
 	}
 	defer done()
 	since := resumeAfter(c.Request())
@@ -188,7 +177,7 @@ func (v *Server) serveLive(c *echo.Context) error {
 	_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Time{}) // it stays open
 	missed, err := v.store.ChangesSince(c.Request().Context(), since)
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	h := c.Response().Header()
 	h.Set("Content-Type", "text/event-stream")
@@ -214,7 +203,7 @@ func (v *Server) serveLive(c *echo.Context) error {
 			_ = write(ended)
 			return nil
 		}
-		next, err = event("beat", 0, Beat{v.pipeline.Now(), v.hub.away.Load()})
+		next, err = event("beat", 0, api.Beat{Now: v.pipeline.Now(), Away: v.hub.away.Load()})
 	}
 	return nil // the client has gone
 }
@@ -244,7 +233,7 @@ var ended = wire{text: []byte("event: ended\ndata: {}\n\n")}
 
 // sessionEnded tells whether the session of a request that still runs is over. While the database is away nobody knows.
 func (v *Server) sessionEnded(r *http.Request) bool {
-	_, err := v.mayDo(r, site.Viewer)
+	_, err := v.whoMay(r.Context(), tokenOf(r), site.Viewer)
 	var status huma.StatusError
 	return errors.As(err, &status) && status.GetStatus() == http.StatusUnauthorized
 }
@@ -258,24 +247,6 @@ func resumeAfter(r *http.Request) int64 {
 		}
 	}
 	return -1
-}
-
-// mayDo gives the person behind a request that is no operation, who must have a role.
-func (v *Server) mayDo(r *http.Request, need site.Role) (site.Person, error) {
-	token := httpin.Bearer(r.Header.Get("Authorization"))
-	if c, err := r.Cookie(sessionCookie); token == "" && err == nil {
-		token = c.Value
-	}
-	person, err := v.personByToken(r.Context(), token)
-	switch {
-	case errors.Is(err, pipeline.ErrKeyUnknown):
-		return person, huma.Error401Unauthorized("Sign in first.")
-	case err != nil:
-		return person, v.problem(err)
-	case !person.Role.May(need):
-		return person, huma.Error403Forbidden(fmt.Sprintf("This takes the role %s; you are %s.", need, person.Role))
-	}
-	return person, nil
 }
 
 // answerProblem writes a problem document outside of an operation.

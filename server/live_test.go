@@ -4,10 +4,10 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"net/http"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
@@ -70,17 +70,17 @@ func TestLiveAcrossProcessesAndBreaks(t *testing.T) {
 // When the session has ended the stream says so and ends, at once.
 func TestTheStreamEndsWithItsSession(t *testing.T) {
 	s := servertest.Start(t)
-	s.Do(http.MethodPost, "/api/v1/people", map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
 	for _, end := range []struct {
 		how string
 		do  func(viewer *client.Client)
 	}{
 		{"signing out", func(viewer *client.Client) {
-			if err := viewer.Do(context.Background(), http.MethodDelete, "/api/v1/session", nil, nil); err != nil {
+			if err := viewer.Call(context.Background(), api.SignOut.At(), nil, nil); err != nil {
 				t.Error(err)
 			}
 		}},
-		{"the person's removal", func(*client.Client) { s.Do(http.MethodDelete, "/api/v1/people/v@b.example", nil, nil) }},
+		{"the person's removal", func(*client.Client) { s.Do(api.RemovePerson.At("v@b.example"), nil, nil) }},
 	} {
 		viewer := s.SignIn("v@b.example", "long enough for it")
 		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)

@@ -11,6 +11,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/intake/gate"
 	"jauntylark/store"
@@ -98,47 +99,41 @@ func later(status int, detail string) error {
 	return huma.ErrorWithHeaders(huma.NewError(status, detail), http.Header{"Retry-After": {"5"}})
 }
 
-// How long an operation takes, in its metadata.
-type takes int
-
-const (
-	takesLong    takes = iota + 1 // its answer takes long to compute
-	takesStream                   // its answer is written as it is computed
-	takesPicture                  // it brings a picture, which takes much room while it is read
-)
-
-func long(op *huma.Operation) { op.Metadata["takes"] = takesLong }
-
-func brings(op *huma.Operation) { op.Metadata["takes"] = takesPicture }
-
-func streamed(op *huma.Operation) { op.Metadata["takes"] = takesStream }
-
-// operate runs an operation within its time; one that takes long in its turn, and on the connections for such.
+// operate runs an operation within its time, and in its turn.
 func (v *Server) operate(h huma.Context, person site.Person, next func(huma.Context)) {
-	ctx, cancel := context.WithTimeout(h.Context(), opLasts)
-	defer cancel()
-	kind, _ := h.Operation().Metadata["takes"].(takes)
-	if kind == 0 {
-		next(huma.WithContext(h, ctx))
-		return
-	}
-	queue := v.looks
-	switch kind {
-	case takesStream: // as long as its reader reads
-		queue, ctx = v.files, h.Context()
-	case takesPicture:
-		queue = v.pictures
-	}
-	done, err := queue.take(ctx, person.ID)
+	ctx, done, err := v.turn(h.Context(), operationOf(h), person)
 	if err != nil {
 		v.refuse(h, err)
 		return
 	}
 	defer done()
-	if kind != takesPicture {
-		ctx = store.For(ctx, store.Long)
-	}
 	next(huma.WithContext(h, ctx))
+}
+
+// turn waits for a person's turn at an operation: it gives the context in which it runs, within its time and on the connections of its
+// part, and what ends it.
+func (v *Server) turn(ctx context.Context, op *api.Operation, person site.Person) (within context.Context, done func(), err error) {
+	switch op.Takes {
+	case api.TakesOpen:
+		return ctx, func() {}, nil
+	case api.TakesStream: // as long as its reader reads
+		done, err = v.files.take(ctx, person.ID)
+		return store.For(ctx, store.Long), done, err
+	}
+	ctx, end := context.WithTimeout(ctx, opLasts)
+	give := func() {}
+	switch op.Takes {
+	case api.TakesLong:
+		give, err = v.looks.take(ctx, person.ID)
+		ctx = store.For(ctx, store.Long)
+	case api.TakesPicture:
+		give, err = v.pictures.take(ctx, person.ID)
+	}
+	if err != nil {
+		end()
+		return ctx, nil, err
+	}
+	return ctx, func() { give(); end() }, nil
 }
 
 // refuse answers an operation that was not begun.
@@ -152,16 +147,6 @@ func (v *Server) refuse(h huma.Context, err error) {
 		h.SetHeader(name, strings.Join(values, ", "))
 	}
 	_ = huma.WriteErr(v.api, h, status.GetStatus(), status.Error())
-}
-
-// fileFor begins an answer that is written as it is read, for a person who must have a role: what the request asks of the store
-// has connections of its own until done is called.
-func (v *Server) fileFor(r *http.Request, need site.Role) (ctx context.Context, who site.Person, done func(), err error) {
-	if who, err = v.mayDo(r, need); err != nil {
-		return nil, who, nil, err
-	}
-	done, err = v.files.take(r.Context(), who.ID)
-	return store.For(r.Context(), store.Long), who, done, err
 }
 
 // pages lets what people ask for use connections of its own.

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
@@ -12,37 +13,16 @@ import (
 	"jauntylark/store"
 )
 
-// NoticeStory is a notice with what to do when it fails.
-type NoticeStory struct {
-	roster.Notice
-	Advice string `json:"advice" doc:"of one that was not delivered: what to do"`
-}
-
-func (v *Server) listNotices(ctx context.Context, in *struct {
-	Page
-	Alarm   int64  `query:"alarm" minimum:"0" doc:"only those of this alarm"`
-	State   string `query:"state" enum:"waiting,sent,delivered,given up,held,summed up" doc:"only those in this state"`
-	Contact string `query:"contact" doc:"only those to this contact"`
-	Carrier string `query:"carrier" enum:"e-mail,text,voice,chat,webhook,push" doc:"only those by this carrier"`
-}) (*body[[]NoticeStory], error) {
+func (v *Server) listNotices(ctx context.Context, in *api.ListNoticesIn) ([]api.NoticeStory, error) {
 	notices, err := v.store.Notices(ctx, store.NoticeQuery{Alarm: in.Alarm, State: in.State, Contact: in.Contact, Carrier: in.Carrier, Before: in.Before, Limit: in.Limit})
-	out := make([]NoticeStory, len(notices))
+	out := make([]api.NoticeStory, len(notices))
 	for i, n := range notices {
-		out[i] = NoticeStory{n.Public(), n.WhatToDo()}
+		out[i] = api.NoticeStory{Notice: n.Public(), Advice: n.WhatToDo()}
 	}
-	return answer(out, err)
+	return out, err
 }
 
-// CarrierNow is a carrier with whether it works.
-type CarrierNow struct {
-	store.CarrierState
-	On      bool   `json:"on" doc:"it is switched on in the service's settings"`
-	Failing bool   `json:"failing" doc:"it keeps failing"`
-	Waiting int    `json:"waiting" doc:"notices that wait for it"`
-	How     string `json:"how" doc:"how it is switched on"`
-}
-
-func (v *Server) listCarriers(ctx context.Context, _ *none) (*body[[]CarrierNow], error) {
+func (v *Server) listCarriers(ctx context.Context, _ *api.None) ([]api.CarrierNow, error) {
 	states, err := v.store.Carriers(ctx)
 	if err != nil {
 		return nil, err
@@ -51,16 +31,16 @@ func (v *Server) listCarriers(ctx context.Context, _ *none) (*body[[]CarrierNow]
 	if err != nil {
 		return nil, err
 	}
-	out := make([]CarrierNow, len(roster.Carriers))
+	out := make([]api.CarrierNow, len(roster.Carriers))
 	for i, name := range roster.Carriers {
-		out[i] = CarrierNow{CarrierState: store.CarrierState{Name: name}, On: slices.Contains(v.CarriersOn, name), Waiting: waiting[name], How: switchedOnBy(name)}
+		out[i] = api.CarrierNow{CarrierState: roster.CarrierState{Name: name}, On: slices.Contains(v.CarriersOn, name), Waiting: waiting[name], How: switchedOnBy(name)}
 		for _, s := range states {
 			if s.Name == name {
 				out[i].CarrierState, out[i].Failing = s, pipeline.Failing(s, v.pipeline.Now())
 			}
 		}
 	}
-	return answer(out, nil)
+	return out, nil
 }
 
 func switchedOnBy(carrier string) string {
@@ -73,34 +53,22 @@ func switchedOnBy(carrier string) string {
 	return "with a gateway in the file that --carriers names"
 }
 
-func (v *Server) listPlaceholders(context.Context, *none) (*body[[]roster.Placeholder], error) {
-	return answer(roster.Placeholders, nil)
+func (v *Server) listPlaceholders(context.Context, *api.None) ([]roster.Placeholder, error) {
+	return roster.Placeholders, nil
 }
 
-// PreviewOrder asks how templates read.
-type PreviewOrder struct {
-	On        string          `json:"on" enum:"raise,silent,worsen,ease,latched,return,hand,taken,summary" doc:"which notice"`
-	Templates alarm.Templates `json:"templates,omitempty" required:"false" nullable:"false" doc:"empty: the built-in words"`
-	Alarm     int64           `json:"alarm,omitempty" required:"false" minimum:"0" doc:"number of the alarm whose values are shown; a made-up one when left out"`
-}
-
-// Previewed is how a notice reads.
-type Previewed struct {
-	Forms []roster.Form `json:"forms" nullable:"false" doc:"one for each carrier"`
-}
-
-func (v *Server) previewNotice(ctx context.Context, in *body[PreviewOrder]) (*body[Previewed], error) {
+func (v *Server) previewNotice(ctx context.Context, in *api.Body[api.PreviewOrder]) (api.Previewed, error) {
 	if err := roster.CheckTemplates(in.Body.Templates); err != nil {
-		return nil, err
+		return api.Previewed{}, err
 	}
 	here, err := v.store.Site(ctx)
 	if err != nil {
-		return nil, err
+		return api.Previewed{}, err
 	}
 	m := roster.Example(here, v.pipeline.Now())
 	if in.Body.Alarm != 0 {
 		if m.Alarm, err = v.store.Alarm(ctx, in.Body.Alarm); err != nil {
-			return nil, missing(err, "alarm", "of this number", nil)
+			return api.Previewed{}, missing(err, "alarm", "of this number", nil)
 		}
 		m.Test, _ = alarm.ParseTest(m.Alarm.When)
 	}
@@ -112,26 +80,15 @@ func (v *Server) previewNotice(ctx context.Context, in *body[PreviewOrder]) (*bo
 		m.Take = strings.TrimRight(v.URL, "/") + "/take/" + v.Signer.Token(0, v.pipeline.Now())
 	}
 	words := roster.Sample(in.Body.On, m, in.Body.Templates)
-	out := Previewed{Forms: []roster.Form{}}
+	out := api.Previewed{Forms: []roster.Form{}}
 	for _, carrier := range roster.Carriers {
 		out.Forms = append(out.Forms, roster.FormOf(carrier, words, m))
 	}
-	return answer(out, nil)
+	return out, nil
 }
 
-// PushKey is the site's own public key for Web Push.
-type PushKey struct {
-	Key string `json:"key" doc:"base64url, for applicationServerKey"`
-}
-
-func (v *Server) getPushKey(context.Context, *none) (*body[PushKey], error) {
-	return answer(PushKey{v.PushPublic}, nil)
-}
-
-// PushOrder is a browser's subscription.
-type PushOrder struct {
-	Endpoint string          `json:"endpoint" maxLength:"1000" doc:"address at the browser's push service"`
-	Keys     roster.PushKeys `json:"keys,omitempty" required:"false"`
+func (v *Server) getPushKey(context.Context, *api.None) (api.PushKey, error) {
+	return api.PushKey{Key: v.PushPublic}, nil
 }
 
 // ownContact gives the contact of the person who asks: the one with the person's e-mail address, or else a new one.
@@ -159,23 +116,23 @@ func (v *Server) ownContact(ctx context.Context) (roster.Contact, error) {
 	return roster.Contact{Name: name, Title: person.Name, Addresses: roster.Addresses{{Carrier: roster.Mail, To: person.Email}}}, nil
 }
 
-func (v *Server) switchPushOn(ctx context.Context, in *body[PushOrder]) (*body[roster.Contact], error) {
+func (v *Server) switchPushOn(ctx context.Context, in *api.Body[api.PushOrder]) (roster.Contact, error) {
 	c, err := v.ownContact(ctx)
 	if err != nil {
-		return nil, err
+		return roster.Contact{}, err
 	}
 	a := roster.Address{Carrier: roster.Push, To: in.Body.Endpoint, Keys: &in.Body.Keys}
 	if err := a.Check(); err != nil {
-		return nil, err
+		return roster.Contact{}, err
 	}
 	c.Addresses = append(slices.DeleteFunc(c.Addresses, a.Same), a)
 	return v.saveContact(ctx, c)
 }
 
-func (v *Server) switchPushOff(ctx context.Context, in *body[PushOrder]) (*body[roster.Contact], error) {
+func (v *Server) switchPushOff(ctx context.Context, in *api.Body[api.PushOrder]) (roster.Contact, error) {
 	c, err := v.ownContact(ctx)
 	if err != nil {
-		return nil, err
+		return roster.Contact{}, err
 	}
 	c.Addresses = slices.DeleteFunc(c.Addresses, func(a roster.Address) bool { return a.Carrier == roster.Push && a.To == in.Body.Endpoint })
 	return v.saveContact(ctx, c)

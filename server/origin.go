@@ -1,17 +1,24 @@
 package server
 
 import (
+	"context"
+
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// origin is the address that a request was sent to.
-type origin struct{ scheme, host string }
+// asked is where a request came from, and which address it was sent to.
+type asked struct{ scheme, host, from string }
 
-// Resolve learns it.
-func (o *origin) Resolve(ctx huma.Context) []error {
-	o.scheme, o.host = "http", ctx.Host()
-	if ctx.TLS() != nil {
-		o.scheme = "https"
+func askedOf(ctx context.Context) asked {
+	a, _ := ctx.Value(askedKey).(asked)
+	return a
+}
+
+// noteAsked keeps where a request came from for who answers it.
+func noteAsked(h huma.Context) huma.Context {
+	a := asked{"http", h.Host(), h.RemoteAddr()}
+	if h.TLS() != nil {
+		a.scheme = "https"
 	}
-	return nil
+	return huma.WithValue(h, askedKey, a)
 }

@@ -4,16 +4,14 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"net/http"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
-	"jauntylark/intake/httpin"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/standin"
 	"jauntylark/store/storetest"
@@ -27,21 +25,21 @@ func TestOutputsByLongPoll(t *testing.T) {
 	s.Send(d, `{"temp": 20}`)
 	s.Output("d/fan", map[string]any{"expires": "6s", "on_sends": "open", "off_sends": "shut"})
 	s.Interlock("cool", map[string]any{"output": "d/fan", "signal": "d/temp", "when": "above 30"})
-	ask := func(query string) (o httpin.ToDevice, took time.Duration) {
+	ask := func(query string) (o api.ToDevice, took time.Duration) {
 		t.Helper()
 		began := time.Now()
-		if err := d.Do(ctx, http.MethodGet, "/api/v1/intake/orders?"+query, nil, &o); err != nil {
+		if err := d.Call(ctx, api.GetOrders.At().Raw(query), nil, &o); err != nil {
 			t.Fatal(err)
 		}
 		return o, time.Since(began)
 	}
-	var first httpin.ToDevice
+	var first api.ToDevice
 	storetest.Eventually(t, "it is told", func() bool { first, _ = ask("outputs=0"); return len(first.Outputs) == 1 })
 	if o := first.Outputs["fan"]; string(o.Value) != `"shut"` || o.For != 6 {
 		t.Errorf("%+v", o)
 	}
 	known := first.Outputs["fan"].No
-	came := make(chan httpin.ToDevice, 1)
+	came := make(chan api.ToDevice, 1)
 	go func() { o, _ := ask(fmt.Sprintf("wait=30s&outputs=%d", known)); came <- o }()
 	time.Sleep(200 * time.Millisecond)
 	s.Send(d, `{"temp": 35}`)
@@ -61,7 +59,7 @@ func TestOutputsByLongPoll(t *testing.T) {
 		t.Errorf("a device that knows nothing of outputs hears %+v", o)
 	}
 	say := func(output, body string) error {
-		return d.Do(ctx, http.MethodPut, "/api/v1/intake/outputs/"+output, json.RawMessage(body), nil)
+		return d.Call(ctx, api.ConfirmOutput.At(output), json.RawMessage(body), nil)
 	}
 	if err := say("fan", `"open"`); err != nil || *s.Stands("d/fan").Confirmed != "on" {
 		t.Error(err)
@@ -76,7 +74,7 @@ func TestOutputsByLongPoll(t *testing.T) {
 		}
 	}
 	for query, says := range map[string]string{"outputs=x": "outputs:", "outputs=-1": "outputs:"} {
-		if err := d.Do(ctx, http.MethodGet, "/api/v1/intake/orders?"+query, nil, nil); err == nil || !strings.Contains(err.Error(), says) {
+		if err := d.Call(ctx, api.GetOrders.At().Raw(query), nil, nil); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", query, err)
 		}
 	}
@@ -88,36 +86,36 @@ func TestOutputsByHand(t *testing.T) {
 	s.Device("d")
 	ctx := context.Background()
 	s.Output("d/fan", map[string]any{"dangerous": true, "safe": "off"})
-	refused := func(what, method, path string, body any, status int, says string) {
+	refused := func(what string, at api.Place, body any, status int, says string) {
 		t.Helper()
-		problem, _ := s.Owner.Do(ctx, method, path, body, nil).(*client.Problem)
+		problem, _ := s.Owner.Call(ctx, at, body, nil).(*client.Problem)
 		if problem == nil || problem.Status != status || !strings.Contains(problem.Error(), says) {
 			t.Errorf("%s: %+v", what, problem)
 		}
 	}
 	type fields = map[string]any
-	refused("not sure", http.MethodPut, "/api/v1/outputs/d/fan/hand", fields{"to": "on"}, 422, "sure")
-	refused("no such state", http.MethodPut, "/api/v1/outputs/d/fan/hand", fields{"to": "half", "sure": true}, 422, "on or off")
-	refused("no such output", http.MethodPut, "/api/v1/outputs/d/fna/hand", fields{"to": "on"}, 404, "did you mean d/fan?")
-	refused("no such output", http.MethodGet, "/api/v1/outputs/d/fna", nil, 404, "Did you mean d/fan?")
-	refused("too long", http.MethodPut, "/api/v1/outputs/d/fan/hand", fields{"to": "on", "sure": true, "for": "30d"}, 422, "for")
-	refused("no such kind", http.MethodPut, "/api/v1/outputs/d/x", fields{"kind": "swich"}, 422, "did you mean switch?")
-	refused("no such device", http.MethodPut, "/api/v1/outputs/e/x", fields{"kind": "switch"}, 404, "device")
-	refused("released", http.MethodDelete, "/api/v1/outputs/d/fan/hand", nil, 409, "not set by hand")
-	refused("no such interlock", http.MethodGet, "/api/v1/interlocks/x", nil, 404, "interlock")
-	refused("another name", http.MethodPut, "/api/v1/interlocks/x", fields{"name": "y", "output": "d/fan", "hours": "daily"}, 422, "name")
-	refused("not sure", http.MethodPut, "/api/v1/emergency", fields{"sure": false}, 422, "sure")
-	refused("nothing to end", http.MethodDelete, "/api/v1/emergency", nil, 409, "nobody")
-	s.Do(http.MethodPut, "/api/v1/outputs/d/fan/hand", fields{"to": "on", "sure": true, "for": "1h", "why": "a try"}, nil)
+	refused("not sure", api.SetOutput.At("d", "fan"), fields{"to": "on"}, 422, "sure")
+	refused("no such state", api.SetOutput.At("d", "fan"), fields{"to": "half", "sure": true}, 422, "on or off")
+	refused("no such output", api.SetOutput.At("d", "fna"), fields{"to": "on"}, 404, "did you mean d/fan?")
+	refused("no such output", api.GetOutput.At("d", "fna"), nil, 404, "Did you mean d/fan?")
+	refused("too long", api.SetOutput.At("d", "fan"), fields{"to": "on", "sure": true, "for": "30d"}, 422, "for")
+	refused("no such kind", api.PutOutput.At("d", "x"), fields{"kind": "swich"}, 422, "did you mean switch?")
+	refused("no such device", api.PutOutput.At("e", "x"), fields{"kind": "switch"}, 404, "device")
+	refused("released", api.ReleaseOutput.At("d", "fan"), nil, 409, "not set by hand")
+	refused("no such interlock", api.GetInterlock.At("x"), nil, 404, "interlock")
+	refused("another name", api.PutInterlock.At("x"), fields{"name": "y", "output": "d/fan", "hours": "daily"}, 422, "name")
+	refused("not sure", api.AllOutputsSafe.At(), fields{"sure": false}, 422, "sure")
+	refused("nothing to end", api.EndAllOutputsSafe.At(), nil, 409, "nobody")
+	s.Do(api.SetOutput.At("d", "fan"), fields{"to": "on", "sure": true, "for": "1h", "why": "a try"}, nil)
 	if o := s.Stands("d/fan"); o.Ordered != "on" || o.By != drive.ByHand || o.Hand.Why != "a try" {
 		t.Errorf("%+v", o.State)
 	}
-	var list server.OutputList
-	s.Do(http.MethodPut, "/api/v1/emergency", fields{"sure": true, "why": "smoke"}, &list)
+	var list api.OutputList
+	s.Do(api.AllOutputsSafe.At(), fields{"sure": true, "why": "smoke"}, &list)
 	if list.Emergency == nil || list.Emergency.Why != "smoke" || list.Outputs[0].Ordered != "off" || list.Outputs[0].By != drive.Emergency {
 		t.Errorf("%+v", list)
 	}
-	s.Do(http.MethodDelete, "/api/v1/emergency", nil, nil)
+	s.Do(api.EndAllOutputsSafe.At(), nil, nil)
 	if o := s.Stands("d/fan"); o.By != drive.Rested {
 		t.Errorf("%+v", o.State)
 	}
@@ -188,12 +186,12 @@ func TestALyingDeviceIsTold(t *testing.T) {
 	s.Guard(map[string]any{"signal": "d/temp", "when": "above 90", "tell": []string{"orla@hollowbrook.example"}})
 	s.Output("d/fan", map[string]any{"confirm_within": "1s"})
 	say := func(word string) {
-		if err := d.Do(context.Background(), http.MethodPut, "/api/v1/intake/outputs/fan", json.RawMessage(word), nil); err != nil {
+		if err := d.Call(context.Background(), api.ConfirmOutput.At("fan"), json.RawMessage(word), nil); err != nil {
 			t.Fatal(err)
 		}
 	}
 	say("0")
-	s.Do(http.MethodPut, "/api/v1/outputs/d/fan/hand", map[string]any{"to": "on"}, nil)
+	s.Do(api.SetOutput.At("d", "fan"), map[string]any{"to": "on"}, nil)
 	say("0")
 	storetest.Eventually(t, "it is told", func() bool { return len(s.Inbox.Messages()) == 1 })
 	if m := s.Inbox.Messages()[0]; m.Subject != "Warning: D fan is not as ordered: it was told to be on, and its device says that it is off" || strings.Contains(m.Text, "It reads") {

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"jauntylark/api"
 	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
@@ -18,7 +19,7 @@ func TestTLSAndLinks(t *testing.T) {
 		t.Fatal(s.URL)
 	}
 	body := strings.NewReader(`{"email":"` + servertest.Owner + `","password":"` + servertest.Password + `"}`)
-	answer, err := s.HTTP.Post(s.URL+"/api/v1/session", "application/json", body)
+	answer, err := s.HTTP.Post(s.URL+api.GetSession.At().Path, "application/json", body)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -42,8 +43,8 @@ func TestTLSAndLinks(t *testing.T) {
 func TestMQTTOverTLS(t *testing.T) {
 	cert, key := servertest.Certificate(t)
 	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.TLSCert, o.TLSKey, o.MQTTS = cert, key, "127.0.0.1:0" })
-	var added server.AddedDevice
-	s.Do(http.MethodPost, "/api/v1/devices", map[string]string{"name": "pond"}, &added)
+	var added api.AddedDevice
+	s.Do(api.AddDevice.At(), map[string]string{"name": "pond"}, &added)
 	host, port, _ := net.SplitHostPort(s.Ways.MQTTS)
 	args := []string{"-h", host, "-p", port, "-u", "pond", "-P", added.Key, "-q", "1", "-t", "jaunty/pond/readings", "-m", `{"temp": 21.5}`}
 	if out, err := servertest.Command(t, "mosquitto_pub", append(args, "--cafile", cert)...); err != nil || s.Signal("pond/temp") == nil {
@@ -62,7 +63,7 @@ func TestTrustedProxy(t *testing.T) {
 			}
 		})
 		signIn := func(from, password string) int {
-			status, _, _ := call(t, "POST", s.URL+"/api/v1/session", "", "application/json", `{"email":"`+servertest.Owner+`","password":"`+password+`"}`, "X-Forwarded-For", from)
+			status, _, _ := call(t, "POST", s.URL+api.GetSession.At().Path, "", "application/json", `{"email":"`+servertest.Owner+`","password":"`+password+`"}`, "X-Forwarded-For", from)
 			return status
 		}
 		for range 8 {

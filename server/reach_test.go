@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/roster"
 	"jauntylark/core/statement"
@@ -51,30 +52,30 @@ func newReached(t *testing.T) *reached {
 }
 
 // put saves something and gives what came back.
-func (s *reached) put(path string, body any, out any) { s.Do(http.MethodPut, path, body, out) }
+func (s *reached) put(at api.Place, body any, out any) { s.Do(at, body, out) }
 
 // refused tells that a request is refused with a status, and how.
-func (s *reached) refused(status int, says, method, path string, body any) {
+func (s *reached) refused(status int, says string, at api.Place, body any) {
 	s.t.Helper()
-	err := s.Owner.Do(context.Background(), method, path, body, nil)
+	err := s.Owner.Call(context.Background(), at, body, nil)
 	var problem *client.Problem
 	if !errors.As(err, &problem) || problem.Status != status || !strings.Contains(err.Error(), says) {
-		s.t.Errorf("%s %s: %v, want %d and %q", method, path, err, status, says)
+		s.t.Errorf("%s: %v, want %d and %q", at, err, status, says)
 	}
 }
 
 func (s *reached) people() {
-	s.put("/api/v1/contacts/orla", map[string]any{"title": "Orla", "addresses": []map[string]string{{"carrier": "e-mail", "to": "orla@b.example"}, {"carrier": "text", "to": "+353 86 000 0001"}}}, nil)
-	s.put("/api/v1/contacts/tadhg", map[string]any{"title": "Tadhg", "addresses": []map[string]string{{"carrier": "voice", "to": "+353860000002"}}}, nil)
-	s.put("/api/v1/rosters/house", map[string]any{"steps": []map[string]any{{"who": []string{"orla"}}, {"who": []string{"tadhg"}, "after": "10m"}}}, nil)
+	s.put(api.PutContact.At("orla"), map[string]any{"title": "Orla", "addresses": []map[string]string{{"carrier": "e-mail", "to": "orla@b.example"}, {"carrier": "text", "to": "+353 86 000 0001"}}}, nil)
+	s.put(api.PutContact.At("tadhg"), map[string]any{"title": "Tadhg", "addresses": []map[string]string{{"carrier": "voice", "to": "+353860000002"}}}, nil)
+	s.put(api.PutRoster.At("house"), map[string]any{"steps": []map[string]any{{"who": []string{"orla"}}, {"who": []string{"tadhg"}, "after": "10m"}}}, nil)
 }
 
 // received waits for so many messages by a carrier, and gives the newest.
-func (s *reached) received(carrier string, n int) standin.Message {
+func (s *reached) received(carrier string, n int) api.Message {
 	s.t.Helper()
-	var of []standin.Message
+	var of []api.Message
 	storetest.Eventually(s.t, fmt.Sprintf("%d by %s", n, carrier), func() bool {
-		of = slices.DeleteFunc(s.inbox.Messages(), func(m standin.Message) bool { return m.Carrier != carrier })
+		of = slices.DeleteFunc(s.inbox.Messages(), func(m api.Message) bool { return m.Carrier != carrier })
 		return len(of) >= n
 	})
 	return of[len(of)-1]
@@ -83,9 +84,9 @@ func (s *reached) received(carrier string, n int) standin.Message {
 var takeLink = regexp.MustCompile(`http://lark\.test(/take/[a-z2-7]+)`)
 
 // page asks for a page as somebody who is not signed in.
-func (s *reached) page(method, path string, header ...string) (int, string) {
+func (s *reached) page(at api.Place, header ...string) (int, string) {
 	s.t.Helper()
-	r, err := http.NewRequest(method, s.URL+path, nil)
+	r, err := http.NewRequest(at.Method, s.URL+at.Path, nil)
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -99,7 +100,7 @@ func (s *reached) page(method, path string, header ...string) (int, string) {
 	defer answer.Body.Close()
 	text, _ := io.ReadAll(answer.Body)
 	if csp := answer.Header.Get("Content-Security-Policy"); answer.StatusCode < 400 && !strings.Contains(csp, "default-src 'none'") {
-		s.t.Errorf("%s: %s", path, csp)
+		s.t.Errorf("%s: %s", at, csp)
 	}
 	return answer.StatusCode, string(text)
 }
@@ -117,33 +118,33 @@ func TestALinkTakesTheAlarmOnceAndOnlyWhenTheButtonIsPressed(t *testing.T) {
 		t.Fatalf("%v %v", link, other)
 	}
 	for _, method := range []string{http.MethodGet, http.MethodHead, http.MethodGet} { // a scanner that follows links
-		if status, text := s.page(method, link[1]); status != 200 || method == http.MethodGet && (!strings.Contains(text, "<button") || !strings.Contains(text, "Open the &lt;vents&gt;.")) {
+		if status, text := s.page(api.Place{Method: method, Path: link[1]}); status != 200 || method == http.MethodGet && (!strings.Contains(text, "<button") || !strings.Contains(text, "Open the &lt;vents&gt;.")) {
 			t.Errorf("%d %s", status, text)
 		}
 	}
 	if a := s.Alarms()[0]; a.AcknowledgedAt != nil {
 		t.Fatal("looking took it")
 	}
-	if status, _ := s.page(http.MethodPost, link[1], "Sec-Fetch-Site", "cross-site", "Origin", "https://evil.example"); status != http.StatusForbidden {
+	if status, _ := s.page(api.Place{Method: http.MethodPost, Path: link[1]}, "Sec-Fetch-Site", "cross-site", "Origin", "https://evil.example"); status != http.StatusForbidden {
 		t.Errorf("from another site: %d", status)
 	}
-	if status, text := s.page(http.MethodPost, link[1]); status != 200 || !strings.Contains(text, "Orla has it") {
+	if status, text := s.page(api.Place{Method: http.MethodPost, Path: link[1]}); status != 200 || !strings.Contains(text, "Orla has it") {
 		t.Errorf("%d %s", status, text)
 	}
 	if a := s.Alarms()[0]; a.AcknowledgedBy != "Orla" {
 		t.Errorf("%+v", a)
 	}
-	if status, text := s.page(http.MethodPost, link[1]); status != http.StatusConflict || !strings.Contains(text, "used before") {
+	if status, text := s.page(api.Place{Method: http.MethodPost, Path: link[1]}); status != http.StatusConflict || !strings.Contains(text, "used before") {
 		t.Errorf("again: %d %s", status, text)
 	}
-	if status, text := s.page(http.MethodGet, other[1]); status != 200 || strings.Contains(text, "<button") || !strings.Contains(text, "Orla has it.") {
+	if status, text := s.page(api.Place{Method: http.MethodGet, Path: other[1]}); status != 200 || strings.Contains(text, "<button") || !strings.Contains(text, "Orla has it.") {
 		t.Errorf("the other link: %d %s", status, text)
 	}
-	if status, _ := s.page(http.MethodGet, link[1][:len(link[1])-4]+"aaaa"); status != http.StatusNotFound {
+	if status, _ := s.page(api.Place{Method: http.MethodGet, Path: link[1][:len(link[1])-4] + "aaaa"}); status != http.StatusNotFound {
 		t.Errorf("forged: %d", status)
 	}
-	var notices []server.NoticeStory
-	s.Do(http.MethodGet, "/api/v1/notices", nil, &notices)
+	var notices []api.NoticeStory
+	s.Do(api.ListNotices.At(), nil, &notices)
 	for _, n := range notices {
 		if takeLink.MatchString(n.Text) {
 			t.Errorf("the list of notices tells a link's secret: %s", n.Text)
@@ -187,8 +188,8 @@ func TestGatewaysCallBack(t *testing.T) {
 			t.Errorf("%s %s: %d, want %d", c.address, c.body, status, c.status)
 		}
 	}
-	var notices []server.NoticeStory
-	s.Do(http.MethodGet, "/api/v1/notices?carrier=text", nil, &notices)
+	var notices []api.NoticeStory
+	s.Do(api.ListNotices.At().Asking("carrier", "text"), nil, &notices)
 	if n := notices[0]; n.State != roster.Delivered || n.DeliveredAt == nil || n.GatewayID != id || len(n.Deliveries) != 2 {
 		t.Errorf("%+v", n)
 	}
@@ -203,7 +204,7 @@ func TestGatewaysCallBack(t *testing.T) {
 		t.Errorf("%+v", a)
 	}
 	var journal []map[string]any
-	s.Do(http.MethodGet, "/api/v1/journal?kind=alarm+answered", nil, &journal)
+	s.Do(api.ListJournal.At().Asking("kind", "alarm answered"), nil, &journal)
 	if len(journal) != 1 || !strings.Contains(fmt.Sprint(journal[0]["text"]), "what?") {
 		t.Errorf("%v", journal)
 	}
@@ -211,9 +212,9 @@ func TestGatewaysCallBack(t *testing.T) {
 
 func TestAReceiptThatSaysNoBringsTheNextStep(t *testing.T) {
 	s := newReached(t)
-	s.put("/api/v1/contacts/orla", map[string]any{"addresses": []map[string]string{{"carrier": "text", "to": "+353860000001"}}}, nil)
-	s.put("/api/v1/contacts/tadhg", map[string]any{"addresses": []map[string]string{{"carrier": "voice", "to": "+353860000002"}}}, nil)
-	s.put("/api/v1/rosters/house", map[string]any{"steps": []map[string]any{{"who": []string{"orla"}}, {"who": []string{"tadhg"}, "after": "10m"}}}, nil)
+	s.put(api.PutContact.At("orla"), map[string]any{"addresses": []map[string]string{{"carrier": "text", "to": "+353860000001"}}}, nil)
+	s.put(api.PutContact.At("tadhg"), map[string]any{"addresses": []map[string]string{{"carrier": "voice", "to": "+353860000002"}}}, nil)
+	s.put(api.PutRoster.At("house"), map[string]any{"steps": []map[string]any{{"who": []string{"orla"}}, {"who": []string{"tadhg"}, "after": "10m"}}}, nil)
 	d := s.Device("d")
 	s.Send(d, `{"temp": 20}`)
 	s.Guard(map[string]any{"name": "g", "signal": "d/temp", "when": "above 30", "tell": []string{"house"}})
@@ -235,44 +236,44 @@ func TestContactsRostersAndReach(t *testing.T) {
 	s.people()
 	hook := map[string]any{"addresses": []map[string]string{{"carrier": "webhook", "to": s.gateway.URL + "/hook"}}}
 	var saved roster.Contact
-	s.put("/api/v1/contacts/firm", hook, &saved)
+	s.put(api.PutContact.At("firm"), hook, &saved)
 	if len(saved.Addresses) != 1 || len(saved.Addresses[0].Secret) != 64 {
 		t.Fatalf("%+v", saved)
 	}
 	var again roster.Contact
-	s.put("/api/v1/contacts/firm", hook, &again)
+	s.put(api.PutContact.At("firm"), hook, &again)
 	if again.Addresses[0].Secret != "" || again.Addresses[0].ID != saved.Addresses[0].ID {
 		t.Error("the secret was told twice")
 	}
-	s.Do(http.MethodPost, "/api/v1/people", map[string]string{"email": "v@b.example", "role": "viewer", "password": "a long secret"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer", "password": "a long secret"}, nil)
 	var seen roster.Contact
-	if err := s.SignIn("v@b.example", "a long secret").Do(context.Background(), http.MethodGet, "/api/v1/contacts/firm", nil, &seen); err != nil || seen.Addresses[0].To != s.gateway.URL+"/…" {
+	if err := s.SignIn("v@b.example", "a long secret").Call(context.Background(), api.GetContact.At("firm"), nil, &seen); err != nil || seen.Addresses[0].To != s.gateway.URL+"/…" {
 		t.Errorf("a viewer sees %+v %v", seen, err)
 	}
-	var plan server.RosterPlan
-	s.Do(http.MethodGet, "/api/v1/rosters/house/plan?at=2026-11-28T03:00:00Z&severity=warning", nil, &plan)
+	var plan api.RosterPlan
+	s.Do(api.ShowRosterAt.At("house").Asking("at", "2026-11-28T03:00:00Z", "severity", "warning"), nil, &plan)
 	if len(plan.Calls) != 2 || plan.Calls[0].Words != "Orla by e-mail and text message" || plan.Calls[1].After != "after 10 minutes" {
 		t.Errorf("%+v", plan)
 	}
-	s.refused(404, "Did you mean house?", http.MethodGet, "/api/v1/rosters/huose/plan", nil)
-	s.refused(422, "did you mean orla?", http.MethodPut, "/api/v1/rosters/x", map[string]any{"steps": []map[string]any{{"who": []string{"olra"}}}})
-	s.refused(422, "not a telephone number", http.MethodPut, "/api/v1/contacts/x", map[string]any{"addresses": []map[string]string{{"carrier": "text", "to": "12"}}})
-	s.refused(422, "did you mean text?", http.MethodPost, "/api/v1/contacts/orla/test", map[string]any{"by": []string{"txt"}})
-	s.refused(409, "is named by roster house", http.MethodDelete, "/api/v1/contacts/orla", nil)
-	s.refused(422, "did you mean orla?", http.MethodPut, "/api/v1/site/reach", map[string]any{"tell": []string{"orlaa"}})
+	s.refused(404, "Did you mean house?", api.ShowRosterAt.At("huose"), nil)
+	s.refused(422, "did you mean orla?", api.PutRoster.At("x"), map[string]any{"steps": []map[string]any{{"who": []string{"olra"}}}})
+	s.refused(422, "not a telephone number", api.PutContact.At("x"), map[string]any{"addresses": []map[string]string{{"carrier": "text", "to": "12"}}})
+	s.refused(422, "did you mean text?", api.TestContact.At("orla"), map[string]any{"by": []string{"txt"}})
+	s.refused(409, "is named by roster house", api.RemoveContact.At("orla"), nil)
+	s.refused(422, "did you mean orla?", api.PutReach.At(), map[string]any{"tell": []string{"orlaa"}})
 
-	s.put("/api/v1/site/reach", map[string]any{"tell": []string{"orla"}, "heartbeat": map[string]string{"url": s.gateway.URL + "/heartbeat", "every": "30s"}}, nil)
+	s.put(api.PutReach.At(), map[string]any{"tell": []string{"orla"}, "heartbeat": map[string]string{"url": s.gateway.URL + "/heartbeat", "every": "30s"}}, nil)
 	storetest.Eventually(t, "a heartbeat", func() bool { return s.gateway.Beats() > 0 })
 	storetest.Eventually(t, "it is noted", func() bool {
-		var now server.ReachNow
-		s.Do(http.MethodGet, "/api/v1/site/reach", nil, &now)
+		var now api.ReachNow
+		s.Do(api.GetReach.At(), nil, &now)
 		return now.Heart.OkAt != nil && now.Heart.Bad == ""
 	})
 	if n := s.gateway.Beats(); n != 1 {
 		t.Errorf("%d heartbeats in 30 s", n)
 	}
-	var sent server.TestSent
-	s.Do(http.MethodPost, "/api/v1/contacts/firm/test", nil, &sent)
+	var sent api.TestSent
+	s.Do(api.TestContact.At("firm"), nil, &sent)
 	if m := s.received("webhook", 1); !strings.Contains(m.Text, `"kind":"test"`) || len(sent.Notices) != 1 {
 		t.Errorf("%+v", m)
 	}
@@ -282,44 +283,44 @@ func TestContactsRostersAndReach(t *testing.T) {
 	}
 	p256dh, auth := browser.Keys()
 	var own roster.Contact
-	s.Do(http.MethodPost, "/api/v1/session/push", map[string]any{"endpoint": browser.Endpoint, "keys": map[string]string{"p256dh": p256dh, "auth": auth}}, &own)
+	s.Do(api.SwitchPushOn.At(), map[string]any{"endpoint": browser.Endpoint, "keys": map[string]string{"p256dh": p256dh, "auth": auth}}, &own)
 	if own.Addresses[1].Carrier != roster.Push || own.Addresses[1].Keys != nil {
 		t.Errorf("%+v", own)
 	}
-	s.Do(http.MethodPost, "/api/v1/contacts/"+own.Name+"/test", map[string]any{"by": []string{"push"}}, nil)
+	s.Do(api.TestContact.At(own.Name), map[string]any{"by": []string{"push"}}, nil)
 	if m := s.received("push", 1); !strings.Contains(m.Subject, "reaches you") {
 		t.Errorf("%+v", m)
 	}
-	s.Do(http.MethodDelete, "/api/v1/session/push", map[string]any{"endpoint": browser.Endpoint}, &own)
+	s.Do(api.SwitchPushOff.At(), map[string]any{"endpoint": browser.Endpoint}, &own)
 	if len(own.Addresses) != 1 {
 		t.Errorf("%+v", own)
 	}
-	var out server.Previewed
-	s.Do(http.MethodPost, "/api/v1/previews", map[string]any{"on": "raise", "templates": []map[string]string{{"on": "raise", "short": "{{severity}}! {{thing}}: {{value}}"}}}, &out)
+	var out api.Previewed
+	s.Do(api.PreviewNotice.At(), map[string]any{"on": "raise", "templates": []map[string]string{{"on": "raise", "short": "{{severity}}! {{thing}}: {{value}}"}}}, &out)
 	if out.Forms[0].Subject != "warning! Fern house air temperature: 28.4 °C" || out.Forms[1].Messages != 2 || len(out.Forms) != 6 {
 		t.Errorf("%+v", out)
 	}
-	s.refused(422, "did you mean severity?", http.MethodPost, "/api/v1/previews", map[string]any{"on": "raise", "templates": []map[string]string{{"on": "raise", "short": "{{severty}}"}}})
+	s.refused(422, "did you mean severity?", api.PreviewNotice.At(), map[string]any{"on": "raise", "templates": []map[string]string{{"on": "raise", "short": "{{severty}}"}}})
 }
 
 func TestStatementsAsPageMailAndCSV(t *testing.T) {
 	s := newReached(t)
 	s.people()
-	s.put("/api/v1/statements/week", map[string]any{"title": "The <week>", "kind": "alarms", "every": "week", "tell": []string{"orla"}}, nil)
+	s.put(api.PutStatement.At("week"), map[string]any{"title": "The <week>", "kind": "alarms", "every": "week", "tell": []string{"orla"}}, nil)
 	var sheet statement.Sheet
-	s.Do(http.MethodGet, "/api/v1/statements/week/sheet", nil, &sheet)
+	s.Do(api.GetStatementSheet.At("week"), nil, &sheet)
 	if !strings.HasPrefix(sheet.Words, "the week from Monday") || len(sheet.Tables) == 0 {
 		t.Errorf("%+v", sheet)
 	}
-	status, page := s.page(http.MethodGet, "/api/v1/statements/week/page", "Authorization", "Bearer "+s.Owner.Token)
+	status, page := s.page(api.GetStatementPage.At("week"), "Authorization", "Bearer "+s.Owner.Token)
 	if status != 200 || !strings.Contains(page, "The &lt;week&gt;") {
 		t.Errorf("%d %s", status, page)
 	}
-	if status, _ := s.page(http.MethodGet, "/api/v1/statements/week/page"); status != 401 {
+	if status, _ := s.page(api.GetStatementPage.At("week")); status != 401 {
 		t.Errorf("without a sign-in: %d", status)
 	}
-	var sent server.SentStatement
-	s.Do(http.MethodPost, "/api/v1/statements/week/send", nil, &sent)
+	var sent api.SentStatement
+	s.Do(api.SendStatement.At("week"), nil, &sent)
 	m := s.received("e-mail", 1)
 	if sent.Notices != 2 || !slices.Equal(m.Files, []string{"week.csv"}) || !strings.Contains(m.HTML, "<table>") || !strings.Contains(m.Text, "No alarm was raised") {
 		t.Errorf("%+v %+v", sent, m)
@@ -327,9 +328,9 @@ func TestStatementsAsPageMailAndCSV(t *testing.T) {
 	if m := s.received("text", 1); !strings.Contains(m.Text, "The <week>: the week from Monday") || !strings.Contains(m.Text, "No alarm was raised") {
 		t.Errorf("by text: %s", m.Text)
 	}
-	s.refused(404, "Did you mean week?", http.MethodGet, "/api/v1/statements/wek/sheet", nil)
-	s.refused(422, "still to come", http.MethodGet, "/api/v1/statements/week/sheet?at=2126-01-01T00:00:00Z", nil)
-	s.refused(422, "did you mean energy?", http.MethodPut, "/api/v1/statements/x", map[string]any{"kind": "enrgy", "every": "day"})
+	s.refused(404, "Did you mean week?", api.GetStatementSheet.At("wek"), nil)
+	s.refused(422, "still to come", api.GetStatementSheet.At("week").Asking("at", "2126-01-01T00:00:00Z"), nil)
+	s.refused(422, "did you mean energy?", api.PutStatement.At("x"), map[string]any{"kind": "enrgy", "every": "day"})
 }
 
 // A lamp on the site reads over MQTT what stands, with the reader key and with no other.
@@ -338,8 +339,8 @@ func TestAlarmsOverMQTT(t *testing.T) {
 	d := s.Device("d")
 	s.Send(d, `{"temp": 20}`)
 	s.Guard(map[string]any{"name": "g", "signal": "d/temp", "when": "above 30", "severity": "critical", "tell": []string{}})
-	var key server.ReaderKey
-	s.Do(http.MethodPost, "/api/v1/reader-key", nil, &key)
+	var key api.ReaderKey
+	s.Do(api.NewReaderKey.At(), nil, &key)
 	host, port, _ := strings.Cut(s.Ways.MQTT, ":")
 	read := func(password, topic string, n int) (string, error) {
 		return servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", key.User, "-P", password, "-t", topic, "-C", fmt.Sprint(n), "-W", "5", "-v")
@@ -356,7 +357,7 @@ func TestAlarmsOverMQTT(t *testing.T) {
 	if out, err := read(key.Key, "jaunty/-/alarms", 1); err != nil || !strings.Contains(out, `{"raised":1,"not_acknowledged":1,"worst":"critical"}`) {
 		t.Errorf("%s %v", out, err)
 	}
-	s.refused(409, "tells nobody", http.MethodPost, "/api/v1/guards/g/drills", nil)
+	s.refused(409, "tells nobody", api.StartDrill.At("g"), nil)
 	s.Send(d, `{"temp": 20}`)
 	storetest.Eventually(t, "it is over", func() bool {
 		out, _ := read(key.Key, "jaunty/-/alarms/g", 1)
@@ -378,6 +379,6 @@ func TestAlarmsOverMQTT(t *testing.T) {
 			t.Error("a reader may write")
 		}
 	}
-	s.Do(http.MethodDelete, "/api/v1/reader-key", nil, nil)
+	s.Do(api.EndReaderKey.At(), nil, nil)
 	storetest.Eventually(t, "the key has ended", func() bool { _, err := read(key.Key, "jaunty/-/alarms/g", 1); return err != nil })
 }

@@ -10,6 +10,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
@@ -23,14 +24,9 @@ var removedKinds = map[string]site.Role{
 	"total": site.Keeper, "trial": site.Keeper,
 }
 
-// RemovedQuery chooses among what was removed.
-type RemovedQuery struct {
-	Kind string `query:"kind" doc:"of this kind alone: guard, device, contact …"`
-}
-
 // listRemoved gives what was removed in the last 30 days and can be brought back, the newest first: boards that others keep to
 // themselves are left out, and people for all but owners.
-func (v *Server) listRemoved(ctx context.Context, in *RemovedQuery) (*body[[]site.Removal], error) {
+func (v *Server) listRemoved(ctx context.Context, in *api.ListRemovedIn) ([]site.Removal, error) {
 	if _, known := removedKinds[in.Kind]; in.Kind != "" && !known {
 		return nil, wrong("kind", site.Unknown("kind", in.Kind, kindNames()))
 	}
@@ -56,27 +52,21 @@ func (v *Server) listRemoved(ctx context.Context, in *RemovedQuery) (*body[[]sit
 	for i := range all {
 		all[i].Until = all[i].At.Add(site.BringBackFor)
 	}
-	return answer(append([]site.Removal{}, all...), nil)
+	return append([]site.Removal{}, all...), nil
 }
 
-// BringBack says what is to be brought back.
-type BringBack struct {
-	Kind string `json:"kind" doc:"what it was" example:"guard"`
-	Name string `json:"name" doc:"as it was called; the newest of that name" example:"fern-house-hot"`
-}
-
-func (v *Server) bringBack(ctx context.Context, in *body[BringBack]) (*none, error) {
+func (v *Server) bringBack(ctx context.Context, in *api.Body[api.BringBackOrder]) error {
 	need, known := removedKinds[in.Body.Kind]
 	person := personOf(ctx)
 	switch {
 	case !known:
-		return nil, wrong("kind", site.Unknown("kind", in.Body.Kind, kindNames()))
+		return wrong("kind", site.Unknown("kind", in.Body.Kind, kindNames()))
 	case !person.Role.May(need):
-		return nil, huma.NewError(http.StatusForbidden, fmt.Sprintf("This takes the role %s; you are %s.", need, person.Role))
+		return huma.NewError(http.StatusForbidden, fmt.Sprintf("This takes the role %s; you are %s.", need, person.Role))
 	}
 	name := strings.TrimSpace(in.Body.Name)
 	if name == "" {
-		return nil, &measure.Fault{Field: "name", Reason: "is empty; it is what was removed"}
+		return &measure.Fault{Field: "name", Reason: "is empty; it is what was removed"}
 	}
 	var err error
 	switch in.Body.Kind {
@@ -90,17 +80,17 @@ func (v *Server) bringBack(ctx context.Context, in *body[BringBack]) (*none, err
 	if errors.Is(err, store.ErrNotFound) {
 		err = v.neverRemoved(ctx, in.Body.Kind, name)
 	}
-	return nil, err
+	return err
 }
 
 // neverRemoved says that nothing of a kind and name was removed, with the nearest name that was.
 func (v *Server) neverRemoved(ctx context.Context, kind, name string) error {
-	all, err := v.listRemoved(ctx, &RemovedQuery{kind})
+	all, err := v.listRemoved(ctx, &api.ListRemovedIn{Kind: kind})
 	if err != nil {
 		return err
 	}
 	var names []string
-	for _, r := range all.Body {
+	for _, r := range all {
 		names = append(names, r.Name)
 	}
 	return missing(store.ErrNotFound, kind+" among what was removed in the last 30 days called", name, names)

@@ -20,11 +20,7 @@ import (
 
 // serveRunReport answers with the report of a run: as a page, a document or a table.
 func (v *Server) serveRunReport(c *echo.Context) error {
-	ctx, _, done, err := v.fileFor(c.Request(), site.Viewer)
-	if err != nil {
-		return v.answerProblem(c, err)
-	}
-	defer done()
+	ctx := c.Request().Context()
 	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
 	if err != nil {
 		return echo.ErrNotFound
@@ -32,7 +28,7 @@ func (v *Server) serveRunReport(c *echo.Context) error {
 	as := c.QueryParam("as")
 	sheet, picture, err := v.runReport(ctx, id)
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	named := func(ending string) {
 		c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site.NameFrom(sheet.Title)+ending))
@@ -62,7 +58,7 @@ func (v *Server) serveRunReport(c *echo.Context) error {
 		named(".csv")
 		return blob(c, "text/csv; charset=utf-8; header=present", []byte(table), err)
 	}
-	return v.answerProblem(c, wrong("as", fmt.Sprintf("%q is none of html, pdf, csv", as)))
+	return wrong("as", fmt.Sprintf("%q is none of html, pdf, csv", as))
 }
 
 const reportWide, reportTall = 900, 220

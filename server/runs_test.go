@@ -4,16 +4,15 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"net/http"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -31,8 +30,8 @@ func heap(t *testing.T) (s *servertest.Service, begin measure.Instant) {
 	if _, err := s.Pipeline.Import(context.Background(), past); err != nil {
 		t.Fatal(err)
 	}
-	s.Do(http.MethodPatch, "/api/v1/devices/compost", object{"interval": "1m"}, nil)
-	s.Do(http.MethodPost, "/api/v1/assets", object{"name": "heap", "signals": []string{"compost"}}, nil)
+	s.Do(api.SetDevice.At("compost"), object{"interval": "1m"}, nil)
+	s.Do(api.AddAsset.At(), object{"name": "heap", "signals": []string{"compost"}}, nil)
 	return s, begin
 }
 
@@ -43,9 +42,9 @@ func after(begin measure.Instant, minutes int) measure.Instant {
 // A run is started, given goals and phases, forecast, ended, compared, and reported.
 func TestTheLifeOfARun(t *testing.T) {
 	s, begin := heap(t)
-	var r server.RunPage
+	var r api.RunPage
 	goals := []object{{"signal": "compost/core", "reach": 100}, {"signal": "compost/core", "low": 20, "high": 40, "share": 30}, {"signal": "compost/core", "reach": 50}}
-	s.Do(http.MethodPost, "/api/v1/runs", object{"asset": "heap", "title": "Heap 7", "started_at": begin, "goals": goals, "note": "Straw."}, &r)
+	s.Do(api.StartRun.At(), object{"asset": "heap", "title": "Heap 7", "started_at": begin, "goals": goals, "note": "Straw."}, &r)
 	if len(r.Results) != 3 || r.Results[0].State != run.Open || r.Results[0].Forecast.At == nil || r.Results[2].State != run.Reached || *r.Results[2].At != after(begin, 40) {
 		t.Fatalf("a run that is on is %+v", r.Results)
 	}
@@ -55,39 +54,38 @@ func TestTheLifeOfARun(t *testing.T) {
 	if kept := *r.Results[1].Kept; kept < 33 || kept > 36 { // 21 of 61 minutes
 		t.Errorf("it is said to have kept its band for %v %%", kept)
 	}
-	if said := refused(t, s.Owner, 409, http.MethodPost, "/api/v1/runs", object{"asset": "heap"}); !strings.Contains(said, "Heap 7 is on") {
+	if said := refused(t, s.Owner, 409, api.StartRun.At(), object{"asset": "heap"}); !strings.Contains(said, "Heap 7 is on") {
 		t.Error(said)
 	}
-	at := fmt.Sprintf("/api/v1/runs/%d", r.ID)
-	s.Do(http.MethodPost, at+"/phases", object{"name": "hot", "at": after(begin, 30)}, &r)
-	s.Do(http.MethodPost, "/api/v1/journal", object{"text": "turned it", "of": "asset heap", "at": after(begin, 20)}, nil)
-	s.Do(http.MethodPatch, at, object{"title": "Heap seven"}, nil)
-	s.Do(http.MethodPost, at+"/stop", object{"at": after(begin, 50)}, &r)
+	s.Do(api.MarkPhase.At(r.ID), object{"name": "hot", "at": after(begin, 30)}, &r)
+	s.Do(api.WriteNote.At(), object{"text": "turned it", "of": "asset heap", "at": after(begin, 20)}, nil)
+	s.Do(api.ChangeRun.At(r.ID), object{"title": "Heap seven"}, nil)
+	s.Do(api.StopRun.At(r.ID), object{"at": after(begin, 50)}, &r)
 	if r.Title != "Heap seven" || *r.EndedAt != after(begin, 50) || r.Results[0].State != run.Missed || len(r.Phases) != 1 || len(r.Notes) != 1 || *r.Courses[0].Highest != 60 {
 		t.Errorf("ended it is %+v", r)
 	}
-	refused(t, s.Owner, 409, http.MethodPost, at+"/stop", object{})
+	refused(t, s.Owner, 409, api.StopRun.At(r.ID), object{})
 	for as, begins := range map[string]string{"html": "<!doctype html>", "pdf": "%PDF-", "csv": ""} {
-		if body := taken(t, s, at+"/report?as="+as); !strings.HasPrefix(string(body), begins) || as != "pdf" && !(bytes.Contains(body, []byte("Heap seven")) && bytes.Contains(body, []byte("turned it"))) {
+		if body := taken(t, s, api.GetRunReport.At(r.ID).Asking("as", as)); !strings.HasPrefix(string(body), begins) || as != "pdf" && !(bytes.Contains(body, []byte("Heap seven")) && bytes.Contains(body, []byte("turned it"))) {
 			t.Errorf("the report as %s is %.80q", as, body)
 		}
 	}
-	refused(t, s.Owner, 422, http.MethodGet, at+"/report?as=doc", nil)
+	refused(t, s.Owner, 422, api.GetRunReport.At(r.ID).Asking("as", "doc"), nil)
 
-	var second server.RunPage
-	s.Do(http.MethodPost, "/api/v1/runs", object{"asset": "heap", "started_at": after(begin, 10), "ended_at": after(begin, 30), "goals": goals[:1]}, &second)
+	var second api.RunPage
+	s.Do(api.StartRun.At(), object{"asset": "heap", "started_at": after(begin, 10), "ended_at": after(begin, 30), "goals": goals[:1]}, &second)
 	if second.How != run.Afterwards || second.Title == "" || second.Lasted != 1200 {
 		t.Errorf("one that was added afterwards is %+v", second.Run)
 	}
-	var c server.RunComparison
-	s.Do(http.MethodGet, fmt.Sprintf("/api/v1/run-comparison?runs=%d,%d", r.ID, second.ID), nil, &c)
+	var c api.RunComparison
+	s.Do(api.CompareRuns.At().Asking("runs", fmt.Sprint(r.ID, ",", second.ID)), nil, &c)
 	if c.Signal != "compost/core" || len(c.Runs) != 2 || c.Runs[0].Line[0].Value != 10 || c.Runs[1].Line[0].Value != 20 || c.Runs[1].Line[0].At != 0 {
 		t.Errorf("compared they are %+v", c)
 	}
-	refused(t, s.Owner, 422, http.MethodGet, "/api/v1/run-comparison?runs=1", nil)
-	refused(t, s.Owner, 404, http.MethodGet, "/api/v1/run-comparison?runs=1,99", nil)
-	s.Do(http.MethodDelete, at, nil, nil)
-	refused(t, s.Owner, 404, http.MethodGet, at, nil)
+	refused(t, s.Owner, 422, api.CompareRuns.At().Asking("runs", "1"), nil)
+	refused(t, s.Owner, 404, api.CompareRuns.At().Asking("runs", "1,99"), nil)
+	s.Do(api.RemoveRun.At(r.ID), nil, nil)
+	refused(t, s.Owner, 404, api.GetRun.At(r.ID), nil)
 }
 
 func TestRunsThatCannotBe(t *testing.T) {
@@ -100,15 +98,15 @@ func TestRunsThatCannotBe(t *testing.T) {
 		"did you mean compost/core":   {"asset": "heap", "goals": []object{{"signal": "compost/cor", "reach": 7}}},
 		"goals[0].low: 22 is not bel": {"asset": "heap", "goals": []object{{"signal": "compost/core", "low": 22, "high": 18}}},
 	} {
-		if said := refused(t, s.Owner, 422, http.MethodPost, "/api/v1/runs", body); !strings.Contains(said, says) {
+		if said := refused(t, s.Owner, 422, api.StartRun.At(), body); !strings.Contains(said, says) {
 			t.Errorf("%v: %q does not say %q", body, said, says)
 		}
 	}
-	if said := refused(t, s.Owner, 404, http.MethodPost, "/api/v1/runs", object{"asset": "heep"}); !strings.Contains(said, "heap") {
+	if said := refused(t, s.Owner, 404, api.StartRun.At(), object{"asset": "heep"}); !strings.Contains(said, "heap") {
 		t.Error(said)
 	}
 	var all []run.Run
-	if s.Do(http.MethodGet, "/api/v1/runs", nil, &all); len(all) != 0 {
+	if s.Do(api.ListRuns.At(), nil, &all); len(all) != 0 {
 		t.Errorf("something was kept: %+v", all)
 	}
 }
@@ -118,26 +116,26 @@ func TestPlansStartAndEndRuns(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("kiln")
 	s.Send(d, `{"temp": 20}`)
-	s.Do(http.MethodPost, "/api/v1/assets", object{"name": "kiln", "signals": []string{"kiln"}}, nil)
-	s.Do(http.MethodPut, "/api/v1/run-plans/firing", object{"asset": "kiln", "title": "Firing", "signal": "kiln/temp", "start": "above 40", "end": "below 35", "goals": []object{{"signal": "kiln/temp", "reach": 60}}}, nil)
+	s.Do(api.AddAsset.At(), object{"name": "kiln", "signals": []string{"kiln"}}, nil)
+	s.Do(api.PutPlan.At("firing"), object{"asset": "kiln", "title": "Firing", "signal": "kiln/temp", "start": "above 40", "end": "below 35", "goals": []object{{"signal": "kiln/temp", "reach": 60}}}, nil)
 	begin := measure.InstantOf(time.Now().Add(-10 * time.Second)).Add(0)
 	for i, v := range []float64{30, 45, 65, 38, 34, 41} {
 		s.Send(d, fmt.Sprintf(`{"temp": %v, "at": %q}`, v, begin+measure.Instant(20_000+i*1000)))
 	}
 	runs := func() (all []run.Run) {
-		s.Do(http.MethodGet, "/api/v1/runs?asset=kiln", nil, &all)
+		s.Do(api.ListRuns.At().Asking("asset", "kiln"), nil, &all)
 		return all
 	}
 	all := runs()
 	if len(all) != 2 || all[0].EndedAt != nil || all[1].EndedAt.Sub(all[1].StartedAt) != 3*time.Second || all[1].Plan != "firing" || all[1].How != run.ByCondition || !strings.HasPrefix(all[1].Title, "Firing, ") {
 		t.Fatalf("the runs are %+v", all)
 	}
-	var page server.RunPage
-	s.Do(http.MethodGet, fmt.Sprintf("/api/v1/runs/%d", all[1].ID), nil, &page)
+	var page api.RunPage
+	s.Do(api.GetRun.At(all[1].ID), nil, &page)
 	if page.Results[0].State != run.Reached {
 		t.Errorf("its goal is %+v", page.Results[0])
 	}
-	s.Do(http.MethodPut, "/api/v1/run-plans/always", object{"asset": "kiln", "hours": "daily 00:00-23:59"}, nil)
+	s.Do(api.PutPlan.At("always"), object{"asset": "kiln", "hours": "daily 00:00-23:59"}, nil)
 	storetest.Eventually(t, "a run by schedule", func() bool {
 		for _, r := range runs() {
 			if r.Plan == "always" && r.How == run.BySchedule && r.EndedAt == nil {
@@ -152,15 +150,15 @@ func TestPlansStartAndEndRuns(t *testing.T) {
 		"hours":     {"asset": "kiln", "hours": "sometimes"},
 		"asset":     {"asset": "kilm", "hours": "daily 00:00-01:00"},
 	} {
-		if said := refused(t, s.Owner, 422, http.MethodPut, "/api/v1/run-plans/bad", body); !strings.Contains(said, says) {
+		if said := refused(t, s.Owner, 422, api.PutPlan.At("bad"), body); !strings.Contains(said, says) {
 			t.Errorf("%v: %q does not say %q", body, said, says)
 		}
 	}
-	s.Do(http.MethodDelete, "/api/v1/run-plans/firing", nil, nil)
-	s.Do(http.MethodDelete, "/api/v1/assets/kiln", nil, nil)
+	s.Do(api.RemovePlan.At("firing"), nil, nil)
+	s.Do(api.RemoveAsset.At("kiln"), nil, nil)
 	s.Send(d, `{"temp": 99}`) // plans of what is gone hold nothing up
 	var plans []run.Plan
-	if s.Do(http.MethodGet, "/api/v1/run-plans", nil, &plans); len(plans) != 0 {
+	if s.Do(api.ListPlans.At(), nil, &plans); len(plans) != 0 {
 		t.Errorf("the plans are %+v", plans)
 	}
 }

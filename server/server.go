@@ -2,8 +2,10 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
 	"net"
 	"net/http"
@@ -17,6 +19,7 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/sketch"
 	"jauntylark/history"
@@ -52,6 +55,7 @@ type Server struct {
 	keeper   *history.Keeper
 	echo     *echo.Echo
 	api      huma.API
+	served   map[*api.Operation]bool
 	hub      *hub
 	signIns  *signIns
 	imports  imports
@@ -70,6 +74,7 @@ type Server struct {
 func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, error) {
 	v := &Server{Options: o, store: s, pipeline: d.Pipeline, door: d, keeper: k, echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns(), imports: imports{jobs: map[string]*importJob{}, open: map[int64]int{}},
 		looks: newTurns("long answers", looksAtOnce, looksOfPerson), files: newTurns("files", filesAtOnce, filesOfPerson), pictures: newTurns("pictures", picturesAtOnce, picturesOfPerson)}
+	v.served = map[*api.Operation]bool{}
 	v.stopping = make(chan struct{})
 	v.streams = &streams{open: map[int64]int{}}
 	v.work, v.stopWork = context.WithCancel(context.Background())
@@ -91,40 +96,25 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o Options) (*Server, e
 	v.api = v.newAPI()
 	v.routes()
 	way := &httpin.Way{Door: d, Person: v.personByToken, Stopping: v.stopping}
-	v.echo.POST("/api/v1/intake", way.Receive)
-	v.echo.POST("/api/v1/intake/frames", way.ReceiveFrame)
-	v.echo.GET("/api/v1/intake/orders", way.Orders)
-	v.echo.PUT("/api/v1/intake/orders", way.Confirm)
-	v.echo.PUT("/api/v1/intake/outputs/:output", way.ConfirmOutput)
-	v.echo.GET("/api/v1/export", v.serveExport)
-	v.echo.GET("/api/v1/devices/:device/sheet", v.serveSheet)
-	v.echo.POST("/api/v1/imports", v.serveImport)
-	v.echo.GET("/api/v1/archive", v.serveArchive)
-	v.echo.POST("/api/v1/archive", v.takeArchive)
-	v.echo.GET("/api/v1/live", v.serveLive)
-	v.echo.GET("/api/v1/pictures/:id", v.servePicture)
-	v.echo.GET("/api/v1/statements/:statement/page", v.serveStatement)
-	v.echo.GET("/api/v1/assets/:asset/attachments/:id", v.serveAttachment)
-	v.echo.GET("/api/v1/assets/:asset/label.svg", v.serveLabel)
-	v.echo.GET("/api/v1/assets/:asset/label.png", v.serveLabel)
-	v.echo.GET("/api/v1/labels.pdf", v.serveLabels)
-	v.echo.GET("/api/v1/devices/:device/frames/:file", v.serveFrame)
-	v.echo.GET("/api/v1/devices/:device/strip.gif", v.serveStrip)
-	v.echo.GET("/api/v1/runs/:id/report", v.serveRunReport)
-	v.echo.POST("/api/v1/carriers/:carrier/callback/:secret", v.serveCallback)
+	v.fileRoutes(way)
 	v.echo.Match([]string{http.MethodGet, http.MethodHead}, "/take/:token", v.serveTake)
 	v.echo.POST("/take/:token", v.takeByLink)
 	look := []string{http.MethodGet, http.MethodHead}
 	v.echo.Match(look, "/health/live", func(c *echo.Context) error { return c.String(http.StatusOK, "alive\n") })
 	v.echo.Match(look, "/health/ready", v.serveReady)
 	v.serveConsole()
+	for _, op := range api.All() {
+		if !v.served[op] {
+			return nil, fmt.Errorf("nothing answers the operation %s", op.Name)
+		}
+	}
 	return v, nil
 }
 
 // neverSecret passes over all but lines of readings: what is packed beside a secret can give it away
 // by its length.
 func neverSecret(c *echo.Context) bool {
-	return c.Request().URL.Path != "/api/v1/lines"
+	return c.Request().URL.Path != api.ListLines.At().Path
 }
 
 // newAPI makes the API that the operations are declared on.
@@ -135,14 +125,17 @@ func (v *Server) newAPI() huma.API {
 	config.CreateHooks = nil
 	config.Formats = map[string]huma.Format{"application/json": checkedJSON, "json": checkedJSON}
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
-		"token":   {Type: "http", Scheme: "bearer", Description: "a person's token, from POST /api/v1/tokens"},
-		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie},
-		"key":     {Type: "http", Scheme: "bearer", Description: "a device's key"},
+		api.ByToken:   {Type: "http", Scheme: "bearer", Description: "a person's token, from " + api.CreateToken.At().String()},
+		api.BySession: {Type: "apiKey", In: "cookie", Name: sessionCookie},
+		api.ByKey:     {Type: "http", Scheme: "bearer", Description: "a device's key"},
 	}
-	api := huma.NewAPI(config, &adapter{v.echo})
-	api.OpenAPI().Components.Schemas.RegisterTypeAlias(reflect.TypeFor[measure.Quality](), reflect.TypeFor[[]string]())
-	api.UseMiddleware(v.authorise)
-	return api
+	config.Servers = []*huma.Server{{URL: cmp.Or(v.URL, "http://127.0.0.1:8080"), Description: "where the service answers"}}
+	made := huma.NewAPI(config, &adapter{v.echo})
+	schemas := made.OpenAPI().Components.Schemas
+	schemas.RegisterTypeAlias(reflect.TypeFor[measure.Quality](), reflect.TypeFor[[]string]())
+	made.OpenAPI().Components.Responses = api.Faults(schemas)
+	made.UseMiddleware(v.authorise)
+	return made
 }
 
 // Run answers on the listener until ctx ends. Then long polls and live streams end at once, what runs may finish within a second, and

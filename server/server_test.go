@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/site"
@@ -67,8 +68,8 @@ func TestFirstLight(t *testing.T) {
 	if all := s.Alarms(); len(all) != 1 || all[0].State != alarm.StateOver || all[0].Signal != "greenhouse-door/temp" {
 		t.Errorf("alarms: %+v", all)
 	}
-	var story server.AlarmStory
-	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/alarms/1", nil, &story); err != nil || len(story.Notices) != 2 || len(story.Journal) != 2 {
+	var story api.AlarmStory
+	if err := s.Owner.Call(context.Background(), api.GetAlarm.At("1"), nil, &story); err != nil || len(story.Notices) != 2 || len(story.Journal) != 2 {
 		t.Fatalf("the story: %+v %v", story, err)
 	}
 	if d := story.Notices[1].Deliveries; len(d) != 1 || !d[0].OK || !strings.Contains(d[0].Answer, "queued") {
@@ -106,7 +107,7 @@ func TestBadInput(t *testing.T) {
 		{"too many records", key, pack, "[" + strings.Repeat(`{"n":"temp","v":1},`, 10_000) + `{"n":"temp","v":1}]`, 413, []string{"10000 records"}},
 		{"a contrary unit", key, pack, `[{"n":"p","u":"Pa","v":1,"t":-2},{"n":"p","u":"Cel","v":1,"t":-1}]`, 200, []string{`"accepted":1`, `"index":1`, `"field":"u"`, "cannot be given in Pa"}},
 	} {
-		status, body, h := call(t, "POST", s.URL+"/api/v1/intake", c.key, c.kind, c.body)
+		status, body, h := call(t, "POST", s.URL+api.SendReadings.At().Path, c.key, c.kind, c.body)
 		if status != c.status {
 			t.Errorf("%s: %d %s, want %d", c.name, status, body, c.status)
 		}
@@ -120,7 +121,7 @@ func TestBadInput(t *testing.T) {
 		}
 	}
 	var signals []site.Signal
-	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/signals", nil, &signals); err != nil || len(signals) != 2 {
+	if err := s.Owner.Call(context.Background(), api.ListSignals.At(), nil, &signals); err != nil || len(signals) != 2 {
 		t.Errorf("bad input has made signals: %+v %v", signals, err)
 	}
 }
@@ -129,15 +130,15 @@ func TestIdempotencyKeyOverHTTP(t *testing.T) {
 	s := servertest.Start(t)
 	key := s.Device("d").Token
 	for range 3 {
-		if status, body, _ := call(t, "POST", s.URL+"/api/v1/intake", key, "application/json", `{"temp": 1}`, "Idempotency-Key", "k1"); status != 204 {
+		if status, body, _ := call(t, "POST", s.URL+api.SendReadings.At().Path, key, "application/json", `{"temp": 1}`, "Idempotency-Key", "k1"); status != 204 {
 			t.Fatal(status, body)
 		}
 	}
-	if status, body, _ := call(t, "POST", s.URL+"/api/v1/intake", key, "application/json", `{"temp": 1}`, "Idempotency-Key", strings.Repeat("k", 201)); status != 400 {
+	if status, body, _ := call(t, "POST", s.URL+api.SendReadings.At().Path, key, "application/json", `{"temp": 1}`, "Idempotency-Key", strings.Repeat("k", 201)); status != 400 {
 		t.Error("a key that is too long:", status, body)
 	}
-	var page server.Readings
-	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/signals/d/temp/readings", nil, &page); err != nil || len(page.Readings) != 1 {
+	var page api.Readings
+	if err := s.Owner.Call(context.Background(), api.ListReadings.At("d", "temp"), nil, &page); err != nil || len(page.Readings) != 1 {
 		t.Errorf("%+v %v", page, err)
 	}
 }
@@ -156,8 +157,8 @@ func TestReadingsArePagedAndLinesReduced(t *testing.T) {
 	}
 	total, next := 0, "since=2000-01-01T00:00:00Z"
 	for range 10 {
-		var page server.Readings
-		if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/signals/d/temp/readings?limit=700&"+next, nil, &page); err != nil {
+		var page api.Readings
+		if err := s.Owner.Call(context.Background(), api.ListReadings.At("d", "temp").Raw("limit=700&"+next), nil, &page); err != nil {
 			t.Fatal(err)
 		}
 		if total += len(page.Readings); page.Next == nil {
@@ -168,17 +169,20 @@ func TestReadingsArePagedAndLinesReduced(t *testing.T) {
 	if total != 5000 {
 		t.Errorf("%d readings over all pages", total)
 	}
-	var line server.Line
-	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/signals/d/temp/line?since=2000-01-01T00:00:00Z&columns=100", nil, &line); err != nil {
+	var line api.Line
+	if err := s.Owner.Call(context.Background(), api.GetLine.At("d", "temp").Asking("since", "2000-01-01T00:00:00Z", "columns", "100"), nil, &line); err != nil {
 		t.Fatal(err)
 	}
 	if !line.Reduced || line.Of != 5000 || len(line.At) > 400 || len(line.At) != len(line.Value) {
 		t.Errorf("line of %d, %d points, reduced %v", line.Of, len(line.At), line.Reduced)
 	}
-	for path, says := range map[string]string{"d/tmp/readings": "Did you mean d/temp?", "d/temp/readings?since=2026-01-02T00:00:00Z&until=2026-01-01T00:00:00Z": "is before since"} {
+	for at, says := range map[api.Place]string{
+		api.ListReadings.At("d", "tmp"): "Did you mean d/temp?",
+		api.ListReadings.At("d", "temp").Asking("since", "2026-01-02T00:00:00Z", "until", "2026-01-01T00:00:00Z"): "is before since",
+	} {
 		var problem *client.Problem
-		if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/signals/"+path, nil, nil); !errors.As(err, &problem) || !strings.Contains(problem.Error(), says) {
-			t.Errorf("%s: %v", path, err)
+		if err := s.Owner.Call(context.Background(), at, nil, nil); !errors.As(err, &problem) || !strings.Contains(problem.Error(), says) {
+			t.Errorf("%s: %v", at, err)
 		}
 	}
 }
@@ -216,7 +220,7 @@ func TestHealthAndUnknownPaths(t *testing.T) {
 			t.Errorf("HEAD %s: %d", path, status)
 		}
 	}
-	for path, want := range map[string]int{"/health/live": 200, "/health/ready": 200, "/api/v1/nothing": 404, "/files/nothing.js": 404, "/alarms/7": 200} {
+	for path, want := range map[string]int{"/health/live": 200, "/health/ready": 200, api.Root + "/nothing": 404, "/files/nothing.js": 404, "/alarms/7": 200} {
 		status, body, h := call(t, "GET", s.URL+path, "", "", "")
 		if status != want {
 			t.Errorf("%s: %d %.100s", path, status, body)

@@ -5,119 +5,76 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
-	"reflect"
-	"slices"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"jauntylark/core/measure"
+	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/store"
 )
 
-// Credentials are what a person signs in with.
-type Credentials struct {
-	Email    string `json:"email" maxLength:"254"`
-	Password string `json:"password" maxLength:"256"`
-}
-
-type signInInput struct {
-	from string
-	Body Credentials
-}
-
-// Resolve learns where the request comes from.
-func (in *signInInput) Resolve(ctx huma.Context) []error {
-	in.from = ctx.RemoteAddr()
-	return nil
-}
-
-type signInOutput struct {
+// withCookie is an answer that sets the session's cookie.
+type withCookie[T any] struct {
 	SetCookie http.Cookie `header:"Set-Cookie"`
-	Body      site.Person
+	Body      T
 }
 
 func (v *Server) cookie(value string, lasts time.Duration) http.Cookie {
 	return http.Cookie{Name: sessionCookie, Value: value, Path: "/", HttpOnly: true, Secure: v.Secure, SameSite: http.SameSiteLaxMode, MaxAge: int(lasts.Seconds())}
 }
 
-func (v *Server) signIn(ctx context.Context, in *signInInput) (*signInOutput, error) {
-	person, err := v.checkPassword(ctx, in.from, in.Body.Email, in.Body.Password)
+func (v *Server) signIn(ctx context.Context, in *api.Body[api.Credentials]) (*withCookie[site.Person], error) {
+	person, err := v.checkPassword(ctx, askedOf(ctx).from, in.Body.Email, in.Body.Password)
 	if err != nil {
 		return nil, err
 	}
 	token, _, err := v.letIn(ctx, person, true, sessionLasts)
-	return &signInOutput{v.cookie(token, sessionLasts), person}, err
+	return &withCookie[site.Person]{v.cookie(token, sessionLasts), person}, err
 }
 
-func (v *Server) session(ctx context.Context, _ *none) (*body[site.Person], error) {
-	return answer(personOf(ctx), nil)
+func (v *Server) session(ctx context.Context, _ *api.None) (site.Person, error) {
+	return personOf(ctx), nil
 }
 
-type signOutOutput struct {
-	SetCookie http.Cookie `header:"Set-Cookie"`
-}
-
-func (v *Server) signOut(ctx context.Context, _ *none) (*signOutOutput, error) {
+func (v *Server) signOut(ctx context.Context, _ *api.None) (*withCookie[api.None], error) {
 	hash, _ := ctx.Value(tokenHashKey).([]byte)
 	gone := v.cookie("", 0)
 	gone.MaxAge = -1
 	defer v.hub.recheck()
-	return &signOutOutput{gone}, v.store.RemoveToken(ctx, hash)
+	return &withCookie[api.None]{SetCookie: gone}, v.store.RemoveToken(ctx, hash)
 }
 
-// Token lets a program in as a person.
-type Token struct {
-	Token     string          `json:"token" doc:"told once"`
-	ExpiresAt measure.Instant `json:"expires_at" format:"date-time"`
-	Person    site.Person     `json:"person"`
-}
-
-func (v *Server) createToken(ctx context.Context, in *signInInput) (*body[Token], error) {
-	person, err := v.checkPassword(ctx, in.from, in.Body.Email, in.Body.Password)
+func (v *Server) createToken(ctx context.Context, in *api.Body[api.Credentials]) (api.Token, error) {
+	person, err := v.checkPassword(ctx, askedOf(ctx).from, in.Body.Email, in.Body.Password)
 	if err != nil {
-		return nil, err
+		return api.Token{}, err
 	}
 	token, expires, err := v.letIn(ctx, person, false, tokenLasts)
-	return answer(Token{token, expires, person}, err)
+	return api.Token{Token: token, ExpiresAt: expires, Person: person}, err
 }
 
-func (v *Server) getSite(ctx context.Context, _ *none) (*body[site.Site], error) {
-	return answer(v.store.Site(ctx))
+func (v *Server) getSite(ctx context.Context, _ *api.None) (site.Site, error) {
+	return v.store.Site(ctx)
 }
 
-// siteSaid is what is said of the site: what is left out stays as it is.
-type siteSaid struct{ fields json.RawMessage }
-
-// UnmarshalJSON keeps the fields as they stand.
-func (s *siteSaid) UnmarshalJSON(text []byte) error {
-	s.fields = slices.Clone(text)
-	return nil
-}
-
-// Schema is that of a site.
-func (siteSaid) Schema(r huma.Registry) *huma.Schema {
-	return r.Schema(reflect.TypeFor[site.Site](), true, "Site")
-}
-
-func (v *Server) putSite(ctx context.Context, in *body[siteSaid]) (*body[site.Site], error) {
+func (v *Server) putSite(ctx context.Context, in *api.Body[api.SiteChange]) (site.Site, error) {
 	here, err := v.store.Site(ctx)
 	if err != nil {
-		return nil, err
+		return site.Site{}, err
 	}
-	if err := json.Unmarshal(in.Body.fields, &here); err != nil {
-		return nil, wrong("body", err.Error())
+	if err := json.Unmarshal(in.Body.Fields, &here); err != nil {
+		return site.Site{}, wrong("body", err.Error())
 	}
 	if _, err := time.LoadLocation(here.Zone); err != nil || here.Zone == "Local" || here.Zone == "" {
-		return nil, wrong("zone", `"`+here.Zone+`" is not a time zone; write it like Europe/Dublin`)
+		return site.Site{}, wrong("zone", `"`+here.Zone+`" is not a time zone; write it like Europe/Dublin`)
 	}
 	if err := errors.Join(site.CheckKeep("keep_readings", here.KeepReadings), site.CheckKeep("keep_figures", here.KeepFigures), site.CheckKeep("keep_alarms", here.KeepAlarms), site.CheckKeep("keep_journal", here.KeepJournal), here.Units.Check(), here.Holidays.Check()); err != nil {
-		return nil, err
+		return site.Site{}, err
 	}
-	return answer(here, v.pipeline.SetSite(ctx, here, actor(ctx)))
+	return here, v.pipeline.SetSite(ctx, here, actor(ctx))
 }
 
 // who is the person behind the request.
@@ -132,29 +89,15 @@ func actor(ctx context.Context) string {
 	return p.Called()
 }
 
-func (v *Server) listPeople(ctx context.Context, _ *none) (*body[[]site.Person], error) {
-	return answer(v.store.People(ctx))
+func (v *Server) listPeople(ctx context.Context, _ *api.None) ([]site.Person, error) {
+	return v.store.People(ctx)
 }
 
-// NewPerson is a person who is to be let in. Without a password one is made and told once.
-type NewPerson struct {
-	Email    string    `json:"email" maxLength:"254"`
-	Name     string    `json:"name" required:"false" maxLength:"80"`
-	Role     site.Role `json:"role" enum:"viewer,keeper,owner"`
-	Password string    `json:"password" required:"false" maxLength:"256"`
-}
-
-// AddedPerson is a person who was let in.
-type AddedPerson struct {
-	site.Person
-	Password string `json:"password,omitempty" doc:"told once, when it was made here"`
-}
-
-func (v *Server) addPerson(ctx context.Context, in *body[NewPerson]) (*body[AddedPerson], error) {
-	out := AddedPerson{Person: site.Person{Name: strings.TrimSpace(in.Body.Name), Role: in.Body.Role}}
+func (v *Server) addPerson(ctx context.Context, in *api.Body[api.NewPerson]) (api.AddedPerson, error) {
+	out := api.AddedPerson{Person: site.Person{Name: strings.TrimSpace(in.Body.Name), Role: in.Body.Role}}
 	var err error
 	if out.Email, err = site.CheckEmail(in.Body.Email); err != nil {
-		return nil, wrong("email", err.Error())
+		return api.AddedPerson{}, wrong("email", err.Error())
 	}
 	password := in.Body.Password
 	if password == "" {
@@ -162,10 +105,10 @@ func (v *Server) addPerson(ctx context.Context, in *body[NewPerson]) (*body[Adde
 		password = out.Password
 	}
 	if err := site.CheckPassword(password); err != nil {
-		return nil, wrong("password", err.Error())
+		return api.AddedPerson{}, wrong("password", err.Error())
 	}
 	err = AddPerson(ctx, v.pipeline, &out.Person, password, actor(ctx))
-	return answer(out, err)
+	return out, err
 }
 
 // AddPerson lets a person sign in with a password.
@@ -183,16 +126,9 @@ func AddPerson(ctx context.Context, p *pipeline.Pipeline, person *site.Person, p
 	})
 }
 
-type roleInput struct {
-	Email string `path:"email"`
-	Body  struct {
-		Role site.Role `json:"role" enum:"viewer,keeper,owner"`
-	}
-}
-
 var errLastOwner = huma.Error409Conflict("This is the last owner; make another person owner first.")
 
-func (v *Server) setRole(ctx context.Context, in *roleInput) (*body[site.Person], error) {
+func (v *Server) setRole(ctx context.Context, in *api.SetRoleIn) (site.Person, error) {
 	var person site.Person
 	err := v.pipeline.Do(ctx, func(t *pipeline.Turn) (err error) {
 		if person, err = t.Tx.SetRole(ctx, strings.ToLower(in.Email), in.Body.Role); err != nil {
@@ -200,15 +136,13 @@ func (v *Server) setRole(ctx context.Context, in *roleInput) (*body[site.Person]
 		}
 		return v.keepAnOwner(ctx, t, "role set", in.Email, in.Email+" is now "+string(in.Body.Role))
 	})
-	return answer(person, err)
+	return person, err
 }
 
-func (v *Server) removePerson(ctx context.Context, in *struct {
-	Email string `path:"email"`
-}) (*none, error) {
+func (v *Server) removePerson(ctx context.Context, in *api.RemovePersonIn) error {
 	defer v.hub.recheck()
 	email := strings.ToLower(in.Email)
-	return nil, v.pipeline.Do(ctx, func(t *pipeline.Turn) error {
+	return v.pipeline.Do(ctx, func(t *pipeline.Turn) error {
 		if err := t.KeepRemoved("person", email, "", actor(ctx), "person", "email", email); err != nil {
 			return err
 		}

@@ -9,9 +9,9 @@ import (
 	"strconv"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
 
+	"jauntylark/api"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -27,18 +27,15 @@ type sheet struct {
 
 type sheetSignal struct {
 	site.Signal
-	Trust
+	api.Trust
 	zone *time.Location
 }
 
 // serveSheet gives the calibrations and verifications of one device as a page to print, or as CSV.
 func (v *Server) serveSheet(c *echo.Context) error {
-	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
-		return v.answerProblem(c, err)
-	}
 	s, err := v.sheet(c)
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	var out bytes.Buffer
 	switch as := c.QueryParam("as"); as {
@@ -54,7 +51,7 @@ func (v *Server) serveSheet(c *echo.Context) error {
 		_ = w.WriteAll(s.rows())
 		return c.Blob(http.StatusOK, "text/csv; charset=utf-8; header=present", out.Bytes())
 	default:
-		return v.answerProblem(c, wrong("as", fmt.Sprintf("%q is neither html nor csv", as)))
+		return wrong("as", fmt.Sprintf("%q is neither html nor csv", as))
 	}
 }
 
@@ -131,18 +128,6 @@ func (s *sheet) rows() [][]string {
 		}
 	}
 	return rows
-}
-
-// describeSheet describes the sheet in the API's description.
-func (v *Server) describeSheet() {
-	text := &huma.Schema{Type: "string"}
-	v.api.OpenAPI().AddOperation(&huma.Operation{
-		OperationID: "get-sheet", Method: http.MethodGet, Path: "/api/v1/devices/{device}/sheet", Summary: "A device's calibrations and verifications, as a page to print or as CSV",
-		Description: "Takes the role viewer.", Security: []map[string][]string{{"token": {}}, {"session": {}}},
-		Parameters: []*huma.Param{{Name: "device", In: "path", Required: true, Schema: text},
-			{Name: "as", In: "query", Description: "html when left out", Schema: &huma.Schema{Type: "string", Enum: []any{"html", "csv"}}}},
-		Responses: map[string]*huma.Response{"200": {Description: "the sheet", Content: map[string]*huma.MediaType{"text/html": {Schema: text}, "text/csv": {Schema: text}}}, "404": {Description: "no such device"}},
-	})
 }
 
 var sheetPage = template.Must(template.New("sheet").Parse(`<!doctype html>

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -56,7 +57,7 @@ func TestIntakeAlarmsAndNoticesHaveConnectionsOfTheirOwn(t *testing.T) {
 			t.Fatal("no connection of", part, "could be held")
 		}
 	}
-	if status := statusOf(t, pond, http.MethodGet, "/health/ready", ""); status != http.StatusOK {
+	if status := statusOf(t, pond, ready, ""); status != http.StatusOK {
 		t.Error("ready, since readings are taken:", status)
 	}
 	begun := time.Now()
@@ -66,7 +67,7 @@ func TestIntakeAlarmsAndNoticesHaveConnectionsOfTheirOwn(t *testing.T) {
 	}
 	storetest.Eventually(t, "the raise is mailed", func() bool { return len(s.Inbox.Messages()) > 0 })
 	t.Log("taken and told in", time.Since(begun))
-	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/alarms", nil, nil); err == nil || !strings.Contains(err.Error(), "took too long") {
+	if err := s.Owner.Call(context.Background(), api.ListAlarms.At(), nil, nil); err == nil || !strings.Contains(err.Error(), "took too long") {
 		t.Error("a page while all its connections are held:", err)
 	}
 	if holdAll(t, s, store.Own) == 0 {
@@ -82,7 +83,7 @@ func pubAs(t *testing.T, address, device, key, body string) (string, error) {
 }
 
 // unread asks for a file and reads nothing of it but the status.
-func unread(t *testing.T, s *servertest.Service, c *client.Client, path string) int {
+func unread(t *testing.T, s *servertest.Service, c *client.Client, at api.Place) int {
 	t.Helper()
 	conn, err := net.Dial("tcp", strings.TrimPrefix(s.URL, "http://"))
 	if err != nil {
@@ -90,7 +91,7 @@ func unread(t *testing.T, s *servertest.Service, c *client.Client, path string) 
 	}
 	t.Cleanup(func() { conn.Close() })
 	_ = conn.(*net.TCPConn).SetReadBuffer(4096)
-	fmt.Fprintf(conn, "GET %s HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\n\r\n", path, c.Token)
+	fmt.Fprintf(conn, "%s HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\n\r\n", at, c.Token)
 	_ = conn.SetReadDeadline(time.Now().Add(30 * time.Second))
 	line, err := bufio.NewReaderSize(conn, 64).ReadString('\n')
 	if err != nil {
@@ -117,7 +118,7 @@ func TestExportsThatNobodyReads(t *testing.T) {
 	readers := []*client.Client{s.Owner}
 	for i := range 2 {
 		email := fmt.Sprintf("v%d@hollowbrook.example", i)
-		s.Do(http.MethodPost, "/api/v1/people", object{"email": email, "name": "V", "role": "viewer", "password": servertest.Password}, nil)
+		s.Do(api.AddPerson.At(), object{"email": email, "name": "V", "role": "viewer", "password": servertest.Password}, nil)
 		readers = append(readers, s.SignIn(email, servertest.Password))
 	}
 	var all sync.WaitGroup
@@ -125,7 +126,7 @@ func TestExportsThatNobodyReads(t *testing.T) {
 	answers := map[int]int{}
 	for i := range 30 {
 		all.Go(func() {
-			status := unread(t, s, readers[i%3], "/api/v1/export?what=d/temp")
+			status := unread(t, s, readers[i%3], api.ExportReadings.At().Asking("what", "d/temp"))
 			mu.Lock()
 			defer mu.Unlock()
 			answers[status]++
@@ -135,8 +136,8 @@ func TestExportsThatNobodyReads(t *testing.T) {
 	for range 20 {
 		begun := time.Now()
 		s.Send(d, `{"hum": 40}`)
-		s.Do(http.MethodGet, "/api/v1/signals", nil, nil)
-		s.Do(http.MethodGet, "/api/v1/lines?signal=d/temp", nil, nil)
+		s.Do(api.ListSignals.At(), nil, nil)
+		s.Do(api.ListLines.At().Asking("signal", "d/temp"), nil, nil)
 		if took := time.Since(begun); took > 5*time.Second {
 			t.Fatal("a reading, a page and a chart took", took)
 		}
@@ -146,6 +147,6 @@ func TestExportsThatNobodyReads(t *testing.T) {
 		t.Error("answers by status:", answers)
 	}
 	storetest.Eventually(t, "those who do not read are cut off", func() bool {
-		return s.Owner.Download(context.Background(), "/api/v1/export?what=d/temp", io.Discard) == nil
+		return s.Owner.Download(context.Background(), api.ExportReadings.At().Asking("what", "d/temp"), io.Discard) == nil
 	})
 }

@@ -1,7 +1,6 @@
 package server_test
 
 import (
-	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -10,8 +9,8 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/sketch"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -23,8 +22,8 @@ func TestReadyTextsWork(t *testing.T) {
 		"curl": shell, "mqtt": shell, "coap": shell, "go": goProgram, "micropython": python, "cpp": boardStub,
 	} {
 		t.Run(kind, func(t *testing.T) {
-			var added server.AddedDevice
-			s.Do(http.MethodPost, "/api/v1/devices", map[string]string{"name": "dev-" + kind}, &added)
+			var added api.AddedDevice
+			s.Do(api.AddDevice.At(), map[string]string{"name": "dev-" + kind}, &added)
 			dir := t.TempDir()
 			command := run(t, dir, textOf(t, added.Code, kind))
 			if command == nil {
@@ -43,7 +42,7 @@ func TestReadyTextsWork(t *testing.T) {
 				}
 			}
 			if kind == "go" || kind == "micropython" { // these also obey
-				s.Do(http.MethodPut, "/api/v1/devices/dev-"+kind+"/settings", map[string]any{"interval": "1s"}, nil)
+				s.Do(api.OrderSettings.At("dev-"+kind), map[string]any{"interval": "1s"}, nil)
 				storetest.Eventually(t, "it runs what is ordered", func() bool { return s.Look("dev-"+kind).RunningNo == 1 })
 			}
 		})
@@ -56,11 +55,11 @@ func TestReadyTextsFollowAndGoSafe(t *testing.T) {
 	outs := map[string]*safeText{}
 	for kind, run := range map[string]func(t *testing.T, dir, text string) *exec.Cmd{"go": goProgram, "micropython": python, "cpp": boardStub} {
 		name := "dev-" + kind
-		var added server.AddedDevice
-		s.Do(http.MethodPost, "/api/v1/devices", map[string]string{"name": name}, &added)
+		var added api.AddedDevice
+		s.Do(api.AddDevice.At(), map[string]string{"name": name}, &added)
 		s.Output(name+"/fan", map[string]any{"safe": "on", "rest": "off", "expires": "6s"})
 		var code []sketch.Text
-		s.Do(http.MethodGet, "/api/v1/devices/"+name+"/code", nil, &code)
+		s.Do(api.GetCode.At(name), nil, &code)
 		dir := t.TempDir()
 		command := run(t, dir, strings.ReplaceAll(textOf(t, code, kind), sketch.KeyMark, added.Key))
 		if command == nil {
@@ -96,12 +95,12 @@ func TestReadyTextsFollowAndGoSafe(t *testing.T) {
 	}
 	says("at first", "0")
 	for kind := range outs {
-		s.Do(http.MethodPut, "/api/v1/outputs/dev-"+kind+"/fan/hand", map[string]any{"to": "on"}, nil)
+		s.Do(api.SetOutput.At("dev-"+kind, "fan"), map[string]any{"to": "on"}, nil)
 	}
 	says("ordered", "1")
 	for kind := range outs {
 		storetest.Eventually(t, kind+" confirms", func() bool { o := s.Stands("dev-" + kind + "/fan"); return o.Confirmed != nil && *o.Confirmed == "on" })
-		s.Do(http.MethodDelete, "/api/v1/outputs/dev-"+kind+"/fan/hand", nil, nil)
+		s.Do(api.ReleaseOutput.At("dev-"+kind, "fan"), nil, nil)
 	}
 	says("released", "0")
 	s.Stop()

@@ -4,18 +4,17 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"time"
 
 	"github.com/labstack/echo/v5"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
 	"jauntylark/core/statement"
 	"jauntylark/store"
 )
 
-func (v *Server) listStatements(ctx context.Context, _ *none) (*body[[]statement.Statement], error) {
-	return answer(v.store.Statements(ctx))
+func (v *Server) listStatements(ctx context.Context, _ *api.None) ([]statement.Statement, error) {
+	return v.store.Statements(ctx)
 }
 
 // statement finds a statement by name; the error names the nearest one.
@@ -33,22 +32,14 @@ func (v *Server) statement(ctx context.Context, name string) (statement.Statemen
 	return statement.Statement{}, missing(store.ErrNotFound, "statement", name, names)
 }
 
-// StatementPath is the place of one statement.
-type StatementPath struct {
-	Statement string `path:"statement"`
-}
-
-func (v *Server) putStatement(ctx context.Context, in *struct {
-	StatementPath
-	Body statement.Statement
-}) (*body[statement.Statement], error) {
+func (v *Server) putStatement(ctx context.Context, in *api.PutStatementIn) (statement.Statement, error) {
 	in.Body.Name = in.Statement
 	err := v.pipeline.SaveStatement(ctx, &in.Body, actor(ctx))
-	return answer(in.Body, err)
+	return in.Body, err
 }
 
-func (v *Server) removeStatement(ctx context.Context, in *StatementPath) (*none, error) {
-	return nil, v.pipeline.RemoveStatement(ctx, in.Statement, actor(ctx))
+func (v *Server) removeStatement(ctx context.Context, in *api.StatementPath) error {
+	return v.pipeline.RemoveStatement(ctx, in.Statement, actor(ctx))
 }
 
 // periodOf gives the period of a statement that an instant lies in; the newest that is over for none.
@@ -78,64 +69,44 @@ func (v *Server) sheetAt(ctx context.Context, name string, at *measure.Instant) 
 	return v.pipeline.Sheet(ctx, &s, p)
 }
 
-func (v *Server) getStatementSheet(ctx context.Context, in *struct {
-	StatementPath
-	At time.Time `query:"at" doc:"an instant in the period; the newest period that is over when left out"`
-}) (*body[statement.Sheet], error) {
+func (v *Server) getStatementSheet(ctx context.Context, in *api.GetStatementSheetIn) (statement.Sheet, error) {
 	var at *measure.Instant
 	if !in.At.IsZero() {
 		i := measure.InstantOf(in.At)
 		at = &i
 	}
-	return answer(v.sheetAt(ctx, in.Statement, at))
+	return v.sheetAt(ctx, in.Statement, at)
 }
 
-// SendOrder sends a statement.
-type SendOrder struct {
-	At *measure.Instant `json:"at,omitempty" required:"false" format:"date-time" doc:"an instant in the period; the newest period that is over when left out"`
-	To []string         `json:"to,omitempty" required:"false" nullable:"false" doc:"contacts and e-mail addresses; those whom it is for when left out"`
-}
-
-// SentStatement tells how many it was sent to.
-type SentStatement struct {
-	Notices int `json:"notices"`
-}
-
-func (v *Server) sendStatement(ctx context.Context, in *struct {
-	StatementPath
-	Body *SendOrder
-}) (*body[SentStatement], error) {
+func (v *Server) sendStatement(ctx context.Context, in *api.SendStatementIn) (api.SentStatement, error) {
 	s, err := v.statement(ctx, in.Statement)
 	if err != nil {
-		return nil, err
+		return api.SentStatement{}, err
 	}
-	order := SendOrder{}
+	order := api.SendOrder{}
 	if in.Body != nil {
 		order = *in.Body
 	}
 	p, err := v.periodOf(ctx, &s, order.At)
 	if err != nil {
-		return nil, err
+		return api.SentStatement{}, err
 	}
 	n, err := v.pipeline.SendStatement(ctx, s.Name, p, order.To, actor(ctx))
-	return answer(SentStatement{n}, err)
+	return api.SentStatement{Notices: n}, err
 }
 
 // serveStatement gives a statement as a page to read and print, or as CSV.
 func (v *Server) serveStatement(c *echo.Context) error {
-	if _, err := v.mayDo(c.Request(), site.Viewer); err != nil {
-		return v.answerProblem(c, err)
-	}
 	var at *measure.Instant
 	if text := c.QueryParam("at"); text != "" {
 		at = new(measure.Instant)
 		if err := at.UnmarshalText([]byte(text)); err != nil {
-			return v.answerProblem(c, wrong("at", err.Error()))
+			return wrong("at", err.Error())
 		}
 	}
 	sheet, err := v.sheetAt(c.Request().Context(), c.Param("statement"), at)
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	switch as := c.QueryParam("as"); as {
 	case "", "html":
@@ -153,6 +124,6 @@ func (v *Server) serveStatement(c *echo.Context) error {
 		c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", c.Param("statement")+".csv"))
 		return c.Blob(http.StatusOK, "text/csv; charset=utf-8; header=present", []byte(table))
 	default:
-		return v.answerProblem(c, wrong("as", fmt.Sprintf("%q is neither html nor csv", as)))
+		return wrong("as", fmt.Sprintf("%q is neither html nor csv", as))
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/server"
 	"jauntylark/server/servertest"
@@ -75,9 +76,9 @@ func TestStoppingWhateverHangsOnIt(t *testing.T) {
 		return c
 	}
 	bearer := "Authorization: Bearer " + pond.Token + "\r\n\r\n"
-	poll := dial(host, "GET /api/v1/intake/orders?wait=2m HTTP/1.1\r\nHost: x\r\n"+bearer)
-	dial(host, "POST /api/v1/intake HTTP/1.1\r\nHost: x\r\nContent-Length: 100\r\nContent-Type: application/json\r\n"+bearer+"{")
-	dial(host, "POST /api/v1/imports?name=x HTTP/1.1\r\nHost: x\r\nContent-Length: 1000\r\nAuthorization: Bearer "+s.Owner.Token+"\r\n\r\nhalf")
+	poll := dial(host, api.GetOrders.At().Asking("wait", "2m").String()+" HTTP/1.1\r\nHost: x\r\n"+bearer)
+	dial(host, api.SendReadings.At().String()+" HTTP/1.1\r\nHost: x\r\nContent-Length: 100\r\nContent-Type: application/json\r\n"+bearer+"{")
+	dial(host, api.BringImport.At().Asking("name", "x").String()+" HTTP/1.1\r\nHost: x\r\nContent-Length: 1000\r\nAuthorization: Bearer "+s.Owner.Token+"\r\n\r\nhalf")
 	dial(host, "GET /health/live HTTP/1.1\r\nHost: x\r\n\r\n") // idle afterwards
 	dial(host, "GET /heal")
 	dial(s.Ways.MQTT, "\x10")

@@ -172,11 +172,11 @@ func (v *Server) serveCallback(c *echo.Context) error {
 	carrier, ctx := c.Param("carrier"), c.Request().Context()
 	gateway := v.Gateways[carrier]
 	if gateway == nil || !v.Signer.IsCallback(carrier, c.Param("secret")) {
-		return v.answerProblem(c, huma.Error404NotFound("There is no such callback."))
+		return huma.Error404NotFound("There is no such callback.")
 	}
 	text, err := io.ReadAll(io.LimitReader(c.Request().Body, callbackMost))
 	if err != nil {
-		return v.answerProblem(c, huma.Error400BadRequest("The body could not be read."))
+		return huma.Error400BadRequest("The body could not be read.")
 	}
 	fields := notify.Fields(text, c.Request().Header.Get("Content-Type"))
 	form, reply := gateway.Receipt, gateway.Reply
@@ -196,10 +196,10 @@ func (v *Server) serveCallback(c *echo.Context) error {
 			})
 		}
 	default:
-		return v.answerProblem(c, huma.Error422UnprocessableEntity("This is neither a receipt nor an answer by the gateway's description; it has the fields "+fieldNames(fields)+"."))
+		return huma.Error422UnprocessableEntity("This is neither a receipt nor an answer by the gateway's description; it has the fields " + fieldNames(fields) + ".")
 	}
 	if err != nil {
-		return v.answerProblem(c, v.problem(err))
+		return err
 	}
 	return c.NoContent(http.StatusNoContent)
 }

@@ -4,18 +4,11 @@ import (
 	"context"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/total"
 	"jauntylark/store"
 )
-
-// TotalNow is a total with what it comes to now.
-type TotalNow struct {
-	total.Total
-	Today      total.Result  `json:"today"`
-	Month      total.Result  `json:"month"`
-	SinceReset *total.Result `json:"since_reset" doc:"null: it was never reset"`
-}
 
 // totalNamed finds a total; the error names the nearest one.
 func (v *Server) totalNamed(ctx context.Context, name string) (total.Total, error) {
@@ -45,7 +38,7 @@ func (v *Server) comesTo(ctx context.Context, t total.Total, edges func(*time.Lo
 	return v.store.Results(ctx, store.Asked{Total: t, Edges: edges})
 }
 
-func (v *Server) now(ctx context.Context, t total.Total) (out TotalNow, err error) {
+func (v *Server) now(ctx context.Context, t total.Total) (out api.TotalNow, err error) {
 	out.Total = t
 	now := v.pipeline.Now()
 	for _, by := range []struct {
@@ -68,12 +61,12 @@ func (v *Server) now(ctx context.Context, t total.Total) (out TotalNow, err erro
 	return out, nil
 }
 
-func (v *Server) listTotals(ctx context.Context, _ *none) (*body[[]TotalNow], error) {
+func (v *Server) listTotals(ctx context.Context, _ *api.None) ([]api.TotalNow, error) {
 	all, err := v.store.Totals(ctx)
 	if err != nil {
 		return nil, err
 	}
-	out := make([]TotalNow, len(all))
+	out := make([]api.TotalNow, len(all))
 	for i := range all {
 		if err := v.fillUnit(ctx, &all[i], &all[i]); err != nil {
 			return nil, err
@@ -82,52 +75,33 @@ func (v *Server) listTotals(ctx context.Context, _ *none) (*body[[]TotalNow], er
 			return nil, err
 		}
 	}
-	return answer(out, nil)
+	return out, nil
 }
 
-func (v *Server) addTotal(ctx context.Context, in *body[total.Total]) (*body[TotalNow], error) {
+func (v *Server) addTotal(ctx context.Context, in *api.Body[total.Total]) (api.TotalNow, error) {
 	t := in.Body
 	if err := v.pipeline.AddTotal(ctx, &t, who(ctx)); err != nil {
-		return nil, err
+		return api.TotalNow{}, err
 	}
 	v.keeper.Soon()
 	t, err := v.totalNamed(ctx, t.Name)
 	if err != nil {
-		return nil, err
+		return api.TotalNow{}, err
 	}
-	return answer(v.now(ctx, t))
-}
-
-// TotalPath is the place of one total.
-type TotalPath struct {
-	Total string `path:"total"`
-}
-
-// TotalStory is a total by periods, and between its resets.
-type TotalStory struct {
-	TotalNow
-	By      string         `json:"by" enum:"day,week,month"`
-	Periods []total.Result `json:"periods" nullable:"false" doc:"oldest first; the last is not over"`
-	Resets  []store.Reset  `json:"resets" nullable:"false" doc:"newest first, with those that were undone"`
-	Between []total.Result `json:"between" nullable:"false" doc:"from one reset to the next, newest first"`
+	return v.now(ctx, t)
 }
 
 // periodsAtMost bounds the periods of one answer.
 const periodsAtMost = 1100
 
-func (v *Server) getTotal(ctx context.Context, in *struct {
-	TotalPath
-	By    string    `query:"by" default:"day" enum:"day,week,month"`
-	Since time.Time `query:"since" doc:"the period of this instant is the first; 14 days, 12 weeks or 12 months ago when left out"`
-	Until time.Time `query:"until" doc:"the period of this instant is the last; now when left out"`
-}) (*body[TotalStory], error) {
+func (v *Server) getTotal(ctx context.Context, in *api.GetTotalIn) (api.TotalStory, error) {
 	t, err := v.totalNamed(ctx, in.Total)
 	if err != nil {
-		return nil, err
+		return api.TotalStory{}, err
 	}
-	out := TotalStory{By: in.By, Between: []total.Result{}}
+	out := api.TotalStory{By: in.By, Between: []total.Result{}}
 	if out.TotalNow, err = v.now(ctx, t); err != nil {
-		return nil, err
+		return api.TotalStory{}, err
 	}
 	since, until, now := measure.InstantOf(in.Since), measure.InstantOf(in.Until), v.pipeline.Now()
 	if in.Until.IsZero() {
@@ -137,17 +111,17 @@ func (v *Server) getTotal(ctx context.Context, in *struct {
 		since = until.Add(-24 * time.Hour * map[string]time.Duration{total.ByDay: 13, total.ByWeek: 77, total.ByMonth: 335}[in.By])
 	}
 	if until < since {
-		return nil, wrong("until", until.String()+" is before since, "+since.String())
+		return api.TotalStory{}, wrong("until", until.String()+" is before since, "+since.String())
 	}
 	if until.Sub(since) > periodsAtMost*24*time.Hour && in.By == total.ByDay {
-		return nil, wrong("since", "that makes more than 1100 days; ask for weeks or months")
+		return api.TotalStory{}, wrong("since", "that makes more than 1100 days; ask for weeks or months")
 	}
 	out.Periods, err = v.comesTo(ctx, t, func(zone *time.Location) []measure.Instant { return total.Edges(in.By, since, until, zone) })
 	if err != nil {
-		return nil, err
+		return api.TotalStory{}, err
 	}
 	if out.Resets, err = v.store.Resets(ctx, t.ID); err != nil {
-		return nil, err
+		return api.TotalStory{}, err
 	}
 	end := max(now, until) + 1
 	for _, r := range out.Resets {
@@ -156,61 +130,48 @@ func (v *Server) getTotal(ctx context.Context, in *struct {
 		}
 		all, err := v.comesTo(ctx, t, func(*time.Location) []measure.Instant { return []measure.Instant{r.At, end} })
 		if err != nil {
-			return nil, err
+			return api.TotalStory{}, err
 		}
 		out.Between = append(out.Between, all[0])
 		end = r.At
 	}
-	return answer(out, nil)
+	return out, nil
 }
 
-func (v *Server) removeTotal(ctx context.Context, in *TotalPath) (*none, error) {
+func (v *Server) removeTotal(ctx context.Context, in *api.TotalPath) error {
 	if _, err := v.totalNamed(ctx, in.Total); err != nil {
-		return nil, err
+		return err
 	}
-	return nil, v.pipeline.RemoveTotal(ctx, in.Total, who(ctx))
+	return v.pipeline.RemoveTotal(ctx, in.Total, who(ctx))
 }
 
-// ResetOrder lets a total count anew.
-type ResetOrder struct {
-	Note string `json:"note,omitempty" required:"false" maxLength:"500"`
-}
-
-func (v *Server) resetTotal(ctx context.Context, in *struct {
-	TotalPath
-	Body ResetOrder
-}) (*body[store.Reset], error) {
+func (v *Server) resetTotal(ctx context.Context, in *api.ResetTotalIn) (total.Reset, error) {
 	if _, err := v.totalNamed(ctx, in.Total); err != nil {
-		return nil, err
+		return total.Reset{}, err
 	}
-	return answer(v.pipeline.ResetTotal(ctx, in.Total, in.Body.Note, who(ctx)))
+	return v.pipeline.ResetTotal(ctx, in.Total, in.Body.Note, who(ctx))
 }
 
-func (v *Server) undoReset(ctx context.Context, in *TotalPath) (*body[store.Reset], error) {
+func (v *Server) undoReset(ctx context.Context, in *api.TotalPath) (total.Reset, error) {
 	if _, err := v.totalNamed(ctx, in.Total); err != nil {
-		return nil, err
+		return total.Reset{}, err
 	}
-	return answer(v.pipeline.UnresetTotal(ctx, in.Total, who(ctx)))
+	return v.pipeline.UnresetTotal(ctx, in.Total, who(ctx))
 }
 
-func (v *Server) listTariffs(ctx context.Context, _ *none) (*body[[]total.Tariff], error) {
-	return answer(v.store.Tariffs(ctx))
+func (v *Server) listTariffs(ctx context.Context, _ *api.None) ([]total.Tariff, error) {
+	return v.store.Tariffs(ctx)
 }
 
-func (v *Server) putTariff(ctx context.Context, in *struct {
-	Tariff string `path:"tariff"`
-	Body   total.Tariff
-}) (*body[total.Tariff], error) {
+func (v *Server) putTariff(ctx context.Context, in *api.PutTariffIn) (total.Tariff, error) {
 	if in.Body.Name != in.Tariff {
-		return nil, wrong("name", "is "+in.Body.Name+", but the address says "+in.Tariff)
+		return total.Tariff{}, wrong("name", "is "+in.Body.Name+", but the address says "+in.Tariff)
 	}
 	err := v.pipeline.SaveTariff(ctx, &in.Body, who(ctx))
 	v.keeper.Soon()
-	return answer(in.Body, err)
+	return in.Body, err
 }
 
-func (v *Server) removeTariff(ctx context.Context, in *struct {
-	Tariff string `path:"tariff"`
-}) (*none, error) {
-	return nil, v.pipeline.RemoveTariff(ctx, in.Tariff, who(ctx))
+func (v *Server) removeTariff(ctx context.Context, in *api.RemoveTariffIn) error {
+	return v.pipeline.RemoveTariff(ctx, in.Tariff, who(ctx))
 }

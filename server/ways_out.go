@@ -7,6 +7,7 @@ import (
 	"os"
 	"strings"
 
+	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
@@ -88,7 +89,7 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 		if base == "" {
 			base = "http://" + listener.Addr().String()
 		}
-		callback := fmt.Sprintf("%s/api/v1/carriers/%s/callback/%s", strings.TrimRight(base, "/"), name, signer.Callback(name))
+		callback := strings.TrimRight(base, "/") + api.CallBack.At(name, signer.Callback(name)).Path
 		o.carriers[name] = notify.Stated{Carrier: &notify.Through{Gateway: gateway, Client: notify.NewOutside(true), Callback: callback}, Facts: facts}
 	}
 	newPrivate, newPublic, err := notify.NewPushKeys()

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/site"
 	"jauntylark/server"
@@ -22,7 +23,7 @@ import (
 // post sends a body as a device.
 func post(t *testing.T, url, key, contentType string, body []byte, headers ...string) (int, string, http.Header) {
 	t.Helper()
-	return call(t, http.MethodPost, url+"/api/v1/intake", key, contentType, string(body), headers...)
+	return call(t, http.MethodPost, url+api.SendReadings.At().Path, key, contentType, string(body), headers...)
 }
 
 func packed(t *testing.T, body []byte) []byte {
@@ -72,7 +73,7 @@ func TestOrdersByLongPoll(t *testing.T) {
 	d := s.Device("d")
 	ctx := context.Background()
 	order := func(query string) (o site.Order, err error) {
-		return o, d.Do(ctx, http.MethodGet, "/api/v1/intake/orders?"+query, nil, &o)
+		return o, d.Call(ctx, api.GetOrders.At().Raw(query), nil, &o)
 	}
 	if o, err := order("wait=0s"); err != nil || o.Version != 0 {
 		t.Errorf("nothing is ordered: %+v %v", o, err)
@@ -80,7 +81,7 @@ func TestOrdersByLongPoll(t *testing.T) {
 	came := make(chan site.Order, 1)
 	go func() { o, _ := order("wait=30s&running=0"); came <- o }()
 	time.Sleep(300 * time.Millisecond)
-	s.Do(http.MethodPut, "/api/v1/devices/d/settings", map[string]any{"interval": "5m", "sparing_interval": "1h"}, nil)
+	s.Do(api.OrderSettings.At("d"), map[string]any{"interval": "5m", "sparing_interval": "1h"}, nil)
 	select {
 	case o := <-came:
 		if o.Version != 1 || o.Interval != 300 || o.Sparing != 3600 {
@@ -102,13 +103,13 @@ func TestOrdersByLongPoll(t *testing.T) {
 	}
 	var problem *client.Problem
 	for body, status := range map[string]int{`{"version": 7}`: 422, `{"verson": 1}`: 400} {
-		err := d.Do(ctx, http.MethodPut, "/api/v1/intake/orders", json.RawMessage(body), nil)
+		err := d.Call(ctx, api.ConfirmOrders.At(), json.RawMessage(body), nil)
 		if problem, _ = err.(*client.Problem); problem == nil || problem.Status != status {
 			t.Errorf("%s: %v", body, err)
 		}
 	}
-	s.Do(http.MethodPut, "/api/v1/devices/d/settings", map[string]any{"values": map[string]string{"a": "1"}}, nil)
-	if err := s.Owner.Do(ctx, http.MethodPut, "/api/v1/devices/d/settings", map[string]any{"interval": "1ms"}, nil); err == nil || !strings.Contains(err.Error(), "interval") {
+	s.Do(api.OrderSettings.At("d"), map[string]any{"values": map[string]string{"a": "1"}}, nil)
+	if err := s.Owner.Call(ctx, api.OrderSettings.At("d"), map[string]any{"interval": "1ms"}, nil); err == nil || !strings.Contains(err.Error(), "interval") {
 		t.Errorf("an interval that no device keeps: %v", err)
 	}
 }
@@ -116,32 +117,32 @@ func TestOrdersByLongPoll(t *testing.T) {
 func TestArrivalsOverHTTP(t *testing.T) {
 	s := servertest.Start(t)
 	var enrolment struct{ Key string }
-	s.Do(http.MethodPost, "/api/v1/enrolment", nil, &enrolment)
+	s.Do(api.NewEnrolment.At(), nil, &enrolment)
 	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`)); status != 400 || !strings.Contains(text, "Jaunty-Device") {
 		t.Errorf("without a name: %d %s", status, text)
 	}
 	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`), "Jaunty-Device", "stranger"); status != 202 || !strings.Contains(text, "waiting") {
 		t.Errorf("%d %s", status, text)
 	}
-	s.Do(http.MethodPost, "/api/v1/arrivals/stranger/turn-away", nil, nil)
+	s.Do(api.TurnAway.At("stranger"), nil, nil)
 	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`), "Jaunty-Device", "stranger"); status != 403 || !strings.Contains(text, "turned away") {
 		t.Errorf("turned away: %d %s", status, text)
 	}
 	d := s.Device("d")
 	s.Send(d, `{"v": 1, "state": "idle", "door": true}`)
 	var csv bytes.Buffer
-	if err := s.Owner.Download(context.Background(), "/api/v1/export?what=d&names=bare", &csv); err != nil || strings.Count(csv.String(), "\n") != 4 || !strings.Contains(csv.String(), ",state,,,idle,") {
+	if err := s.Owner.Download(context.Background(), api.ExportReadings.At().Asking("what", "d", "names", "bare"), &csv); err != nil || strings.Count(csv.String(), "\n") != 4 || !strings.Contains(csv.String(), ",state,,,idle,") {
 		t.Errorf("its readings: %q %v", csv.String(), err)
 	}
 	copied := s.Device("copied")
 	if refused, err := copied.SendReadings(context.Background(), "text/csv", csv.Bytes()); err != nil || len(refused) > 0 || *s.Signal("copied/state").Text != "idle" {
 		t.Errorf("what was exported goes in again: %+v %v", refused, err)
 	}
-	s.Do(http.MethodDelete, "/api/v1/devices/d", nil, nil)
+	s.Do(api.RemoveDevice.At("d"), nil, nil)
 	if status, text, _ := post(t, s.URL, d.Token, "application/json", []byte(`{"v": 2}`)); status != 202 {
 		t.Errorf("deleted, it sends again: %d %s", status, text)
 	}
-	s.Do(http.MethodDelete, "/api/v1/enrolment", nil, nil)
+	s.Do(api.EndEnrolment.At(), nil, nil)
 	if status, _, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`), "Jaunty-Device", "another"); status != 401 {
 		t.Errorf("after enrolment has ended: %d", status)
 	}
@@ -159,21 +160,21 @@ func TestTheCharacterZero(t *testing.T) {
 		}
 	}
 	var enrolment struct{ Key string }
-	s.Do(http.MethodPost, "/api/v1/enrolment", nil, &enrolment)
+	s.Do(api.NewEnrolment.At(), nil, &enrolment)
 	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", body, "Jaunty-Device", "stranger"); status != 202 {
 		t.Errorf("an arrival: %d %s", status, text)
 	}
-	s.Do(http.MethodPost, "/api/v1/arrivals/stranger/let-in", map[string]string{}, nil)
+	s.Do(api.LetIn.At("stranger"), map[string]string{}, nil)
 	if s.Signal("stranger/v") == nil {
 		t.Error("the good reading of an arrival is lost")
 	}
 	post(t, s.URL, "wrong", "application/json", body, "Jaunty-Device", "\xff\xfe")
 	storetest.Eventually(t, "what was seen is written all the same", func() bool {
-		var story server.DeviceStory
-		s.Do(http.MethodGet, "/api/v1/devices/d", nil, &story)
+		var story api.DeviceStory
+		s.Do(api.GetDevice.At("d"), nil, &story)
 		return story.Refused != "" && story.Protocol == "HTTP"
 	})
-	if err := s.Owner.Do(context.Background(), http.MethodPut, "/api/v1/devices/d/settings", map[string]any{"values": map[string]string{"a": "x\x00"}}, nil); err == nil || !strings.Contains(err.Error(), "control character U+0000") {
+	if err := s.Owner.Call(context.Background(), api.OrderSettings.At("d"), map[string]any{"values": map[string]string{"a": "x\x00"}}, nil); err == nil || !strings.Contains(err.Error(), "control character U+0000") {
 		t.Errorf("a setting: %v", err)
 	}
 }
@@ -221,24 +222,24 @@ func TestADevicesPage(t *testing.T) {
 	if _, err := d.SendReadings(context.Background(), "text/csv", []byte(body)); err != nil {
 		t.Fatal(err)
 	}
-	var story server.DeviceStory
-	s.Do(http.MethodGet, "/api/v1/devices/d", nil, &story)
+	var story api.DeviceStory
+	s.Do(api.GetDevice.At("d"), nil, &story)
 	if story.Proposed.String() != "15s" || len(story.Keys) != 1 || story.Life != site.LifeHeard || story.Ways.MQTT != s.Ways.MQTT {
 		t.Errorf("%+v", story)
 	}
 	storetest.Eventually(t, "what was seen is written", func() bool {
-		s.Do(http.MethodGet, "/api/v1/devices/d", nil, &story)
+		s.Do(api.GetDevice.At("d"), nil, &story)
 		return story.Protocol == "HTTP" && story.Keys[0].LastUsedBy == "HTTP" && story.ClockBehind != nil && *story.ClockBehind > 14 && *story.ClockBehind < 30
 	})
-	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/devices/e", nil, nil); err == nil || !strings.Contains(err.Error(), "Did you mean d?") {
+	if err := s.Owner.Call(context.Background(), api.GetDevice.At("e"), nil, nil); err == nil || !strings.Contains(err.Error(), "Did you mean d?") {
 		t.Errorf("%v", err)
 	}
-	s.Do(http.MethodPatch, "/api/v1/signals/d/v", map[string]any{"span": site.Span{Low: 0, High: 10}, "step": 0.5, "interval": "1m", "bands": []map[string]any{{"name": "low", "to": 3}}, "quantity": "level"}, nil)
+	s.Do(api.SetSignal.At("d", "v"), map[string]any{"span": site.Span{Low: 0, High: 10}, "step": 0.5, "interval": "1m", "bands": []map[string]any{{"name": "low", "to": 3}}, "quantity": "level"}, nil)
 	if v := s.Signal("d/v"); *v.SpanHigh != 10 || v.Step != 0.5 || v.Interval.String() != "1m" || len(v.Bands) != 1 || v.Quantity != "level" {
 		t.Errorf("%+v", v)
 	}
 	for field, change := range map[string]map[string]any{"span": {"span": site.Span{Low: 5, High: 1}}, "bands": {"bands": []map[string]any{{"name": "a", "from": 5, "to": 1}}}, "interval": {"interval": "2d"}} {
-		if err := s.Owner.Do(context.Background(), http.MethodPatch, "/api/v1/signals/d/v", change, nil); err == nil || !strings.Contains(err.Error(), field) {
+		if err := s.Owner.Call(context.Background(), api.SetSignal.At("d", "v"), change, nil); err == nil || !strings.Contains(err.Error(), field) {
 			t.Errorf("%s: %v", field, err)
 		}
 	}

@@ -15,6 +15,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 )
 
@@ -132,7 +133,7 @@ func (g *Gateway) take(w http.ResponseWriter, r *http.Request, carrier string) {
 	id, known := g.seen[key]
 	if !known {
 		var err error
-		if id, err = g.in.add(Message{Carrier: carrier, To: body.To, Text: body.Text, Ref: body.Ref, Callback: body.Callback, ReceivedAt: measure.InstantOf(time.Now())}); err != nil {
+		if id, err = g.in.add(api.Message{Carrier: carrier, To: body.To, Text: body.Text, Ref: body.Ref, Callback: body.Callback, ReceivedAt: measure.InstantOf(time.Now())}); err != nil {
 			g.mu.Unlock()
 			http.Error(w, "the inbox is full", http.StatusServiceUnavailable)
 			return
@@ -199,7 +200,7 @@ func (g *Gateway) hook(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, err.Error(), http.StatusBadRequest)
 		return
 	}
-	m := Message{Carrier: "webhook", To: g.URL + "/hook", Subject: r.Header.Get("Content-Type"), Text: string(body), Ref: r.Header.Get("Idempotency-Key"), ReceivedAt: measure.InstantOf(time.Now())}
+	m := api.Message{Carrier: "webhook", To: g.URL + "/hook", Subject: r.Header.Get("Content-Type"), Text: string(body), Ref: r.Header.Get("Idempotency-Key"), ReceivedAt: measure.InstantOf(time.Now())}
 	if _, err := g.in.add(m); err != nil {
 		http.Error(w, "the inbox is full", http.StatusServiceUnavailable)
 		return

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/drive"
 	"jauntylark/core/site"
@@ -30,7 +31,7 @@ func (h HTTP) Send(ctx context.Context, pack []byte) error {
 
 // SendFrame posts a frame in JSON.
 func (h HTTP) SendFrame(ctx context.Context, body []byte) error {
-	err := h.To.SendAs(ctx, "/api/v1/intake/frames", "application/json", "", body)
+	err := h.To.SendAs(ctx, api.SendFrame.At(), "application/json", "", body)
 	var problem *client.Problem
 	if errors.As(err, &problem) && problem.Status < 500 && problem.Status != http.StatusTooManyRequests {
 		return &Refused{problem.Error()}
@@ -46,7 +47,7 @@ func (h HTTP) Orders(ctx context.Context, _ []string, ear Ear) {
 			site.Order
 			Outputs map[string]drive.OutputOrder `json:"outputs"`
 		}
-		if err := h.To.Do(ctx, http.MethodGet, fmt.Sprintf("/api/v1/intake/orders?wait=60s&running=%d&outputs=%d", running, known), nil, &order); err != nil {
+		if err := h.To.Call(ctx, api.GetOrders.At().Asking("wait", "60s", "running", running, "outputs", known), nil, &order); err != nil {
 			pause(ctx, 5*time.Second)
 			continue
 		}
@@ -67,12 +68,12 @@ func (h HTTP) Orders(ctx context.Context, _ []string, ear Ear) {
 
 // Confirm tells what an output does.
 func (h HTTP) Confirm(ctx context.Context, output string, r drive.OutputReport) error {
-	return h.To.Do(ctx, http.MethodPut, "/api/v1/intake/outputs/"+output, r, nil)
+	return h.To.Call(ctx, api.ConfirmOutput.At(output), r, nil)
 }
 
 // Report tells what the device runs.
 func (h HTTP) Report(ctx context.Context, r site.Report) error {
-	return h.To.Do(ctx, http.MethodPut, "/api/v1/intake/orders", r, nil)
+	return h.To.Call(ctx, api.ConfirmOrders.At(), r, nil)
 }
 
 // Close does nothing.

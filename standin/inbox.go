@@ -10,32 +10,17 @@ import (
 	"os"
 	"sync"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 )
-
-// Message is one message that a stand-in received.
-type Message struct {
-	ID         int             `json:"id" doc:"the stand-in's own number of it"`
-	Carrier    string          `json:"carrier"`
-	To         string          `json:"to"`
-	Subject    string          `json:"subject"`
-	Text       string          `json:"text"`
-	HTML       string          `json:"html,omitempty" doc:"of an e-mail: its page; of the newest messages alone"`
-	Picture    []byte          `json:"picture,omitempty" doc:"of an e-mail: the picture in it, PNG"`
-	Files      []string        `json:"files,omitempty" nullable:"false" doc:"of an e-mail: names of what is attached"`
-	Thread     string          `json:"thread,omitempty" doc:"of an e-mail: the conversation that it belongs to"`
-	Ref        string          `json:"ref,omitempty" doc:"the sender's own number of it"`
-	Callback   string          `json:"-"`
-	ReceivedAt measure.Instant `json:"received_at" format:"date-time"`
-}
 
 // Inbox keeps what the stand-ins received, in a file so that it outlives a restart, and how they are told to fail.
 type Inbox struct {
 	mu       sync.Mutex
 	file     *os.File
-	messages []Message
-	arrived  func(Message)
+	messages []api.Message
+	arrived  func(api.Message)
 	faults   map[string]string
 	next     int
 }
@@ -47,8 +32,8 @@ const (
 
 // OpenInbox reads the messages in the file at path, and adds new ones to it; an empty path keeps them
 // in memory alone. arrived, if not nil, is told of each new one.
-func OpenInbox(path string, arrived func(Message)) (*Inbox, error) {
-	in := &Inbox{messages: []Message{}, arrived: arrived, faults: map[string]string{}}
+func OpenInbox(path string, arrived func(api.Message)) (*Inbox, error) {
+	in := &Inbox{messages: []api.Message{}, arrived: arrived, faults: map[string]string{}}
 	if path == "" {
 		return in, nil
 	}
@@ -59,7 +44,7 @@ func OpenInbox(path string, arrived func(Message)) (*Inbox, error) {
 	lines := bufio.NewReader(in.file)
 	for {
 		line, err := lines.ReadBytes('\n')
-		var m Message
+		var m api.Message
 		if json.Unmarshal(line, &m) == nil {
 			in.messages = append(in.messages, m)
 			in.next = max(in.next, m.ID)
@@ -78,14 +63,14 @@ func OpenInbox(path string, arrived func(Message)) (*Inbox, error) {
 }
 
 // Messages lists what was received, oldest first.
-func (in *Inbox) Messages() []Message {
+func (in *Inbox) Messages() []api.Message {
 	in.mu.Lock()
 	defer in.mu.Unlock()
-	return append([]Message{}, in.messages...)
+	return append([]api.Message{}, in.messages...)
 }
 
 // Message gives one message; false: there is none of that number.
-func (in *Inbox) Message(id int) (Message, bool) {
+func (in *Inbox) Message(id int) (api.Message, bool) {
 	in.mu.Lock()
 	defer in.mu.Unlock()
 	for i := len(in.messages) - 1; i >= 0; i-- {
@@ -93,11 +78,11 @@ func (in *Inbox) Message(id int) (Message, bool) {
 			return in.messages[i], true
 		}
 	}
-	return Message{}, false
+	return api.Message{}, false
 }
 
 // add keeps a message and gives its number. It fails when the file cannot take it.
-func (in *Inbox) add(m Message) (int, error) {
+func (in *Inbox) add(m api.Message) (int, error) {
 	in.mu.Lock()
 	defer in.mu.Unlock()
 	in.next++

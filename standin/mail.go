@@ -19,6 +19,7 @@ import (
 	"github.com/emersion/go-sasl"
 	"github.com/emersion/go-smtp"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 )
 
@@ -123,11 +124,11 @@ func (s *session) Data(r io.Reader) error {
 	if err != nil {
 		return bad(err)
 	}
-	m := Message{Carrier: "e-mail", ReceivedAt: measure.InstantOf(time.Now()), Thread: read.Header.Get("References"), Ref: read.Header.Get("Message-Id")}
+	m := api.Message{Carrier: "e-mail", ReceivedAt: measure.InstantOf(time.Now()), Thread: read.Header.Get("References"), Ref: read.Header.Get("Message-Id")}
 	if m.Subject, err = new(mime.WordDecoder).DecodeHeader(read.Header.Get("Subject")); err != nil {
 		m.Subject = read.Header.Get("Subject")
 	}
-	if err := m.readPart(read.Header.Get("Content-Type"), read.Header.Get("Content-Transfer-Encoding"), "", read.Body, 0); err != nil {
+	if err := readPart(&m, read.Header.Get("Content-Type"), read.Header.Get("Content-Transfer-Encoding"), "", read.Body, 0); err != nil {
 		return bad(err)
 	}
 	if m.Text == "" {
@@ -148,7 +149,7 @@ var errNoText = errors.New("the mail has no plain text")
 const deepestPart = 5
 
 // readPart takes a part of a mail into the message (RFC 2046).
-func (m *Message) readPart(contentType, encoding, file string, body io.Reader, depth int) error {
+func readPart(m *api.Message, contentType, encoding, file string, body io.Reader, depth int) error {
 	kind, params, err := mime.ParseMediaType(contentType)
 	if err != nil {
 		kind = "text/plain"
@@ -163,7 +164,7 @@ func (m *Message) readPart(contentType, encoding, file string, body io.Reader, d
 			if err != nil {
 				return err
 			}
-			if err := m.readPart(p.Header.Get("Content-Type"), p.Header.Get("Content-Transfer-Encoding"), p.FileName(), p, depth+1); err != nil {
+			if err := readPart(m, p.Header.Get("Content-Type"), p.Header.Get("Content-Transfer-Encoding"), p.FileName(), p, depth+1); err != nil {
 				return err
 			}
 		}

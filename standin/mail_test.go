@@ -6,6 +6,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"jauntylark/api"
 )
 
 const manyParts = "From: a@b.example\r\nTo: c@d.example\r\nSubject: =?UTF-8?q?30_=C2=B0C?=\r\nMIME-Version: 1.0\r\nContent-Type: multipart/alternative; boundary=xx\r\n\r\n" +
@@ -14,7 +16,7 @@ const manyParts = "From: a@b.example\r\nTo: c@d.example\r\nSubject: =?UTF-8?q?30
 func TestTheInboxOutlivesARestart(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "inbox.jsonl")
 	told := 0
-	in, err := OpenInbox(path, func(Message) { told++ })
+	in, err := OpenInbox(path, func(api.Message) { told++ })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -45,7 +47,7 @@ func TestTheInboxOutlivesARestart(t *testing.T) {
 	if told != 2 || len(got) != 2 || got[0].Subject != "30 °C" || got[0].Text != "31 °C\n" || got[1].To != "e@f.example" || got[0].ReceivedAt == 0 {
 		t.Errorf("told %d, kept %+v", told, got)
 	}
-	if _, err := again.add(Message{To: "x"}); err != nil {
+	if _, err := again.add(api.Message{To: "x"}); err != nil {
 		t.Fatal(err)
 	}
 	if third, err := OpenInbox(path, nil); err != nil || len(third.Messages()) != 3 {

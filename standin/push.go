@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 )
 
@@ -88,7 +89,7 @@ func (g *Gateway) push(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, err.Error(), http.StatusBadRequest)
 		return
 	}
-	m := Message{Carrier: "push", To: b.Endpoint, Subject: said.Title, Text: said.Body, Ref: said.Tag, ReceivedAt: measure.InstantOf(time.Now())}
+	m := api.Message{Carrier: "push", To: b.Endpoint, Subject: said.Title, Text: said.Body, Ref: said.Tag, ReceivedAt: measure.InstantOf(time.Now())}
 	if _, err := g.in.add(m); err != nil {
 		http.Error(w, "the inbox is full", http.StatusServiceUnavailable)
 		return

@@ -72,15 +72,9 @@ func (s *Store) Verifications(ctx context.Context, signal int64) ([]calibrate.Ve
 	return list, err
 }
 
-// Verified is what came of a signal's newest verification.
-type Verified struct {
-	Signal string `json:"signal" db:"signal" doc:"DEVICE/SIGNAL"`
-	calibrate.Verification
-}
-
 // NewestVerifications gives the newest verification of each of some signals that has one, the latest first.
-func (s *Store) NewestVerifications(ctx context.Context, signals []string) ([]Verified, error) {
-	list := []Verified{}
+func (s *Store) NewestVerifications(ctx context.Context, signals []string) ([]calibrate.Verified, error) {
+	list := []calibrate.Verified{}
 	err := s.db.SelectContext(ctx, &list, `
 		select * from (
 		    select distinct on (v.signal_id) d.name || '/' || s.name as signal, v.id, v.at, v.shown, v.reference, v.tolerance, v.error, v.passed, v.unit, v.note, v.who

@@ -9,30 +9,20 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 )
-
-// CarrierState is whether a carrier works.
-type CarrierState struct {
-	Name         string           `json:"name" db:"name"`
-	FailingSince *measure.Instant `json:"failing_since" db:"failing_since" format:"date-time" doc:"null: the last attempt went well"`
-	Failures     int              `json:"failures" db:"failures" doc:"attempts that failed since it last worked"`
-	FailedAt     *measure.Instant `json:"failed_at" db:"failed_at" format:"date-time"`
-	WorkedAt     *measure.Instant `json:"worked_at" db:"worked_at" format:"date-time"`
-	Answer       string           `json:"answer" db:"answer" doc:"what the other side said to the last attempt that failed"`
-	AlarmID      *int64           `json:"alarm_id" db:"alarm_id" doc:"the standing alarm that it fails"`
-}
 
 const selectCarrier = `select name, failing_since, failures, failed_at, worked_at, answer, alarm_id from carrier`
 
 // Carriers tells of each carrier that was ever used whether it works.
-func (s *Store) Carriers(ctx context.Context) ([]CarrierState, error) {
-	carriers := []CarrierState{}
+func (s *Store) Carriers(ctx context.Context) ([]roster.CarrierState, error) {
+	carriers := []roster.CarrierState{}
 	err := s.db.SelectContext(ctx, &carriers, selectCarrier+` order by name`)
 	return carriers, err
 }
 
 // Carriers tells of each carrier that was ever used whether it works.
-func (t *Tx) Carriers(ctx context.Context) (carriers []CarrierState, err error) {
+func (t *Tx) Carriers(ctx context.Context) (carriers []roster.CarrierState, err error) {
 	err = t.SelectContext(ctx, &carriers, selectCarrier+` order by name`)
 	return carriers, err
 }
@@ -45,11 +35,11 @@ func (t *Tx) SetCarrierAlarm(ctx context.Context, name string, alarmID *int64) e
 
 // noteCarriers notes whether the carriers of attempts work. An address that was refused for good says nothing of its carrier.
 func noteCarriers(ctx context.Context, tx *sqlx.Tx, attempts []Attempt) error {
-	of := map[string]*CarrierState{}
+	of := map[string]*roster.CarrierState{}
 	for _, a := range attempts {
 		c := of[a.Carrier]
 		if c == nil {
-			c = &CarrierState{Name: a.Carrier}
+			c = &roster.CarrierState{Name: a.Carrier}
 			of[a.Carrier] = c
 		}
 		switch at := a.At; {

@@ -4,25 +4,20 @@ import (
 	"context"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/quality"
 	"jauntylark/core/series"
+	"jauntylark/core/storage"
 )
-
-// Doubt is a stretch of a signal whose readings carry some marks, as those that are of no use.
-type Doubt struct {
-	From    measure.Instant `json:"from" db:"from_at" format:"date-time"`
-	Until   measure.Instant `json:"until" db:"until_at" format:"date-time" doc:"its last such reading, or the first without such marks after it"`
-	Quality measure.Quality `json:"quality" nullable:"false" doc:"all marks in it"`
-}
 
 // Marked gives the stretches of a signal, end included, whose readings carry any of some marks. Those that lie no further
 // apart than gap are one.
-func (s *Store) Marked(ctx context.Context, signal int64, from, until, gap measure.Instant, marks measure.Quality) ([]Doubt, error) {
+func (s *Store) Marked(ctx context.Context, signal int64, from, until, gap measure.Instant, marks measure.Quality) ([]quality.Doubt, error) {
 	tx, err := s.Look(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer tx.Rollback()
-	d := doubts{all: []Doubt{}, gap: gap, marks: marks}
+	d := doubts{all: []quality.Doubt{}, gap: gap, marks: marks}
 	// Blocks without such marks stay closed; marks counts them in the order of the marks.
 	var bodies [][]byte
 	err = tx.SelectContext(ctx, &bodies, `
@@ -45,7 +40,7 @@ func (s *Store) Marked(ctx context.Context, signal int64, from, until, gap measu
 }
 
 type doubts struct {
-	all   []Doubt
+	all   []quality.Doubt
 	gap   measure.Instant
 	marks measure.Quality
 	open  bool
@@ -61,20 +56,14 @@ func (d *doubts) add(readings []measure.Reading) {
 		case bad != 0 && last >= 0 && (d.open || r.At-d.all[last].Until <= d.gap):
 			d.all[last].Until, d.all[last].Quality, d.open = max(d.all[last].Until, r.At), d.all[last].Quality|bad, true
 		case bad != 0:
-			d.all, d.open = append(d.all, Doubt{r.At, r.At, bad}), true
+			d.all, d.open = append(d.all, quality.Doubt{From: r.At, Until: r.At, Quality: bad}), true
 		}
 	}
 	d.open = false
 }
 
-// Work is what is still to be computed anew of a signal and of all that is derived from it.
-type Work struct {
-	Left int64 `json:"left" db:"left_ms" doc:"milliseconds of readings that are still to be done; 0: all is"`
-	Of   int64 `json:"of" db:"of_ms" doc:"of so many that were noted"`
-}
-
 // Work tells how far the background work on a signal and what is derived from it is.
-func (s *Store) Work(ctx context.Context, signal int64) (w Work, err error) {
+func (s *Store) Work(ctx context.Context, signal int64) (w storage.Work, err error) {
 	err = s.db.GetContext(ctx, &w, `
 		with recursive touched(id) as (select $1::bigint union select i.derived_id from derived_input i join touched t on t.id = i.input_id),
 		waits(from_at, begun_at, until_at) as (

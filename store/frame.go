@@ -5,6 +5,7 @@ import (
 
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
+	"jauntylark/core/storage"
 )
 
 // DeviceEye is the eye of a device.
@@ -37,21 +38,8 @@ func (t *Tx) SaveEye(ctx context.Context, device int64, e *frame.Eye) error {
 	return err
 }
 
-// Frame is one frame as it is stored.
-type Frame struct {
-	Device   int64           `json:"-" db:"device_id"`
-	At       measure.Instant `json:"at" db:"at" format:"date-time"`
-	Low      float64         `json:"low" db:"low" doc:"°C: the lowest that the camera told"`
-	High     float64         `json:"high" db:"high" doc:"°C: the highest"`
-	Doubtful int             `json:"doubtful" db:"doubtful" doc:"pixels that are dead or beyond the span"`
-	Pictured bool            `json:"pictured" db:"pictured" doc:"a visible-light picture was sent with it"`
-	Size     int             `json:"size" db:"size" doc:"bytes that it takes up"`
-	Body     []byte          `json:"-" db:"body"`    // packed
-	Picture  []byte          `json:"-" db:"picture"` // JPEG or PNG
-}
-
 // AddFrame stores a frame, unless there is one of that instant.
-func (t *Tx) AddFrame(ctx context.Context, f *Frame) error {
+func (t *Tx) AddFrame(ctx context.Context, f *frame.Frame) error {
 	_, err := t.ExecContext(ctx, `insert into frame (device_id, at, low, high, doubtful, body, picture) values ($1, $2, $3, $4, $5, $6, $7) on conflict do nothing`,
 		f.Device, f.At, f.Low, f.High, f.Doubtful, f.Body, f.Picture)
 	return err
@@ -61,11 +49,11 @@ const frameColumns = `device_id, at, low, high, doubtful, picture is not null as
 
 // Frames lists the frames of a device in a stretch, in order of time and without their bodies: so many at most, the first of
 // each of as many equal parts. It tells how many there are.
-func (s *Store) Frames(ctx context.Context, device int64, from, until measure.Instant, most int) (frames []Frame, all int, err error) {
+func (s *Store) Frames(ctx context.Context, device int64, from, until measure.Instant, most int) (frames []frame.Frame, all int, err error) {
 	if err = s.db.GetContext(ctx, &all, `select count(*) from frame where device_id = $1 and at between $2 and $3`, device, from, until); err != nil {
 		return nil, 0, err
 	}
-	frames = []Frame{}
+	frames = []frame.Frame{}
 	if all <= most {
 		err = s.db.SelectContext(ctx, &frames, `select `+frameColumns+` from frame where device_id = $1 and at between $2 and $3 order by at`, device, from, until)
 		return frames, all, err
@@ -78,7 +66,7 @@ func (s *Store) Frames(ctx context.Context, device int64, from, until measure.In
 }
 
 // Frame gives the frame of a device that lies nearest to an instant, with its body; ErrNotFound when there is none at all.
-func (s *Store) Frame(ctx context.Context, device int64, at measure.Instant) (f Frame, err error) {
+func (s *Store) Frame(ctx context.Context, device int64, at measure.Instant) (f frame.Frame, err error) {
 	err = s.db.GetContext(ctx, &f, `
 		with near as ((select at from frame where device_id = $1 and at <= $2 order by at desc limit 1) union all (select at from frame where device_id = $1 and at > $2 order by at limit 1))
 		select `+frameColumns+`, body from frame where device_id = $1 and at = (select at from near order by abs(at - $2) limit 1)`, device, at)
@@ -92,7 +80,7 @@ func (s *Store) FramePicture(ctx context.Context, device int64, at measure.Insta
 }
 
 // NewestFrames gives the newest frames of a device before an instant, with their bodies, newest first, so many at most.
-func (s *Store) NewestFrames(ctx context.Context, device int64, before measure.Instant, most int) (frames []Frame, err error) {
+func (s *Store) NewestFrames(ctx context.Context, device int64, before measure.Instant, most int) (frames []frame.Frame, err error) {
 	err = s.db.SelectContext(ctx, &frames, `select `+frameColumns+`, body from frame where device_id = $1 and at < $2 order by at desc limit $3`, device, before, most)
 	return frames, err
 }
@@ -117,20 +105,9 @@ func (s *Store) DropFrames(ctx context.Context, device int64, at []measure.Insta
 	return err
 }
 
-// FramesKept is what the frames of one device take up.
-type FramesKept struct {
-	Device string          `json:"device" db:"device"`
-	ID     int64           `json:"-" db:"device_id"`
-	Count  int             `json:"count" db:"count"`
-	Bytes  int64           `json:"bytes" db:"bytes"`
-	First  measure.Instant `json:"first" db:"first" format:"date-time"`
-	Last   measure.Instant `json:"last" db:"last" format:"date-time"`
-	PerDay float64         `json:"per_day" db:"per_day" doc:"at the rate of the last week"`
-}
-
 // FrameFootprints tells what the frames of each device take up.
-func (s *Store) FrameFootprints(ctx context.Context, now measure.Instant) ([]FramesKept, error) {
-	all := []FramesKept{}
+func (s *Store) FrameFootprints(ctx context.Context, now measure.Instant) ([]storage.FramesKept, error) {
+	all := []storage.FramesKept{}
 	err := s.db.SelectContext(ctx, &all, `
 		select d.name as device, d.id as device_id, count(*) as count, sum(octet_length(f.body) + coalesce(octet_length(f.picture), 0) + 60) as bytes, min(f.at) as first, max(f.at) as last,
 		       count(*) filter (where f.at > $1::bigint - 604800000) / greatest(1.0, least(7, ($1::bigint - min(f.at)) / 86400000.0)) as per_day

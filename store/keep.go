@@ -7,6 +7,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
+	"jauntylark/core/storage"
 )
 
 // Kept says for how long the past of one signal is kept.
@@ -83,21 +84,13 @@ func (s *Store) PruneFigures(ctx context.Context, signal int64, before measure.I
 	return err
 }
 
-// Footprint is what one signal takes up.
-type Footprint struct {
-	Signal   string  `json:"signal" db:"signal" doc:"DEVICE/SIGNAL"`
-	Readings int64   `json:"readings" db:"readings"`
-	Bytes    int64   `json:"bytes" db:"bytes" doc:"its share of the disk, rows and indexes included"`
-	PerDay   float64 `json:"per_day" db:"per_day" doc:"readings a day, by the last week"`
-}
-
 // Footprints gives what each signal takes up, the largest first, and what the database takes up as a whole.
-func (s *Store) Footprints(ctx context.Context, now measure.Instant) (prints []Footprint, database int64, err error) {
+func (s *Store) Footprints(ctx context.Context, now measure.Instant) (prints []storage.Footprint, database int64, err error) {
 	if err = s.db.GetContext(ctx, &database, `select pg_database_size(current_database())`); err != nil {
 		return nil, 0, err
 	}
 	week := now - 7*24*3600*1000
-	prints = []Footprint{}
+	prints = []storage.Footprint{}
 	err = s.db.SelectContext(ctx, &prints, `
 		with sealed as (
 			select signal_id, sum(count) as readings, sum(pg_column_size(body)) as bytes,

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/storage"
 )
 
 // pruneStep is how many records of a kind go in one transaction.
@@ -73,15 +74,8 @@ func (s *Store) pruned(ctx context.Context, statement string, before measure.Ins
 	return n == pruneStep, err
 }
 
-// Records is what the records of one kind take up.
-type Records struct {
-	What  string `json:"what" db:"what" doc:"the kind of records"`
-	Rows  int64  `json:"rows" db:"rows" doc:"how many there are, about"`
-	Bytes int64  `json:"bytes" db:"bytes" doc:"bytes, indexes included"`
-}
-
 // AllRecords tells what records that are not readings take up, the largest first.
-func (s *Store) AllRecords(ctx context.Context) (all []Records, err error) {
+func (s *Store) AllRecords(ctx context.Context) (all []storage.Records, err error) {
 	err = s.db.SelectContext(ctx, &all, `
 		select what, greatest(coalesce((select n_live_tup from pg_stat_user_tables u where u.relid = c.oid), 0), 0)::bigint as rows, pg_total_relation_size(c.oid) as bytes
 		from (values ('alarms', 'alarm'), ('journal entries', 'journal'), ('notices', 'notice'), ('attempts at notices', 'delivery'), ('guard events', 'guard_event'), ('idempotency keys', 'idempotency')) as k (what, name)

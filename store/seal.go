@@ -7,6 +7,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
+	"jauntylark/core/storage"
 )
 
 // sealAtOnce is how many plain rows one transaction seals, so that nobody waits long for a signal, and
@@ -107,15 +108,8 @@ func (t *Tx) sealRows(ctx context.Context, now measure.Instant, condition string
 	return len(rows), nil
 }
 
-// Backlog is what waits to be sealed or computed anew.
-type Backlog struct {
-	Rows   int              `json:"rows" db:"rows" doc:"readings in plain rows"`
-	Oldest *measure.Instant `json:"oldest" db:"oldest" format:"date-time" doc:"of these"`
-	Stale  int              `json:"stale" db:"stale" doc:"stretches whose figures are to be computed anew"`
-}
-
 // Backlog tells what waits.
-func (s *Store) Backlog(ctx context.Context) (b Backlog, err error) {
+func (s *Store) Backlog(ctx context.Context) (b storage.Backlog, err error) {
 	err = s.db.GetContext(ctx, &b, `select count(*) as rows, min(at) as oldest, (select count(*) from stale) as stale from reading`)
 	return b, err
 }

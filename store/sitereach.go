@@ -87,14 +87,8 @@ func (s *Store) OutageUntold(ctx context.Context) (untold bool, err error) {
 	return untold, err
 }
 
-// Heart is how the heartbeat went.
-type Heart struct {
-	OkAt *measure.Instant `json:"ok_at" db:"heart_ok" format:"date-time" doc:"when the other side last took it"`
-	Bad  string           `json:"bad" db:"heart_bad" doc:"what came back when it did not take the last one; empty: it did"`
-}
-
 // Heart tells how the heartbeat went.
-func (s *Store) Heart(ctx context.Context) (h Heart, err error) {
+func (s *Store) Heart(ctx context.Context) (h roster.Heart, err error) {
 	err = s.db.GetContext(ctx, &h, `select heart_ok, heart_bad from way_in`)
 	return h, err
 }

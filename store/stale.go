@@ -11,6 +11,7 @@ import (
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
+	"jauntylark/core/storage"
 )
 
 // NoteStale notes that a stretch of a signal changed, its end included. What is computed from it is
@@ -208,17 +209,9 @@ func (t *Tx) refold(ctx context.Context, look *Tx, signal int64, p series.Period
 	return t.keepFigures(ctx, signal, p, edges[0], edges[len(edges)-1], figures)
 }
 
-// Stale is a stretch whose figures are being computed anew.
-type Stale struct {
-	Signal string          `json:"signal" db:"signal" doc:"DEVICE/SIGNAL"`
-	From   measure.Instant `json:"from" db:"begun_at" format:"date-time"`
-	Until  measure.Instant `json:"until" db:"until_at" format:"date-time"`
-	Done   float64         `json:"done" db:"done" doc:"0 to 1"`
-}
-
 // Stale lists what is being computed anew, at most a hundred.
-func (s *Store) Stale(ctx context.Context) ([]Stale, error) {
-	list := []Stale{}
+func (s *Store) Stale(ctx context.Context) ([]storage.Stale, error) {
+	list := []storage.Stale{}
 	err := s.db.SelectContext(ctx, &list, `
 		select d.name || '/' || v.name as signal, begun_at, until_at, (from_at - begun_at)::float8 / greatest(until_at - begun_at, 1) as done
 		from stale t join signal v on v.id = t.signal_id join device d on d.id = v.device_id order by t.id limit 100`)

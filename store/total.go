@@ -44,29 +44,20 @@ func (t *Tx) RemoveTotal(ctx context.Context, id int64) error {
 	return err
 }
 
-// Reset is a moment from which a total counts anew.
-type Reset struct {
-	ID     int64            `json:"id" db:"id"`
-	At     measure.Instant  `json:"at" db:"at" format:"date-time"`
-	Who    string           `json:"who" db:"who"`
-	Note   string           `json:"note" db:"note"`
-	Undone *measure.Instant `json:"undone_at" db:"undone_at" format:"date-time"`
-}
-
 // Resets lists the resets of a total, newest first.
-func (s *Store) Resets(ctx context.Context, id int64) ([]Reset, error) {
-	list := []Reset{}
+func (s *Store) Resets(ctx context.Context, id int64) ([]total.Reset, error) {
+	list := []total.Reset{}
 	err := s.db.SelectContext(ctx, &list, `select id, at, who, note, undone_at from total_reset where total_id = $1 order by at desc, id desc`, id)
 	return list, err
 }
 
 // AddReset stores a reset.
-func (t *Tx) AddReset(ctx context.Context, id int64, r *Reset) error {
+func (t *Tx) AddReset(ctx context.Context, id int64, r *total.Reset) error {
 	return t.GetContext(ctx, &r.ID, `insert into total_reset (total_id, at, who, note) values ($1, $2, $3, $4) returning id`, id, r.At, r.Who, r.Note)
 }
 
 // UndoReset takes the newest reset of a total back; ErrNotFound when there is none.
-func (t *Tx) UndoReset(ctx context.Context, id int64, now measure.Instant) (r Reset, err error) {
+func (t *Tx) UndoReset(ctx context.Context, id int64, now measure.Instant) (r total.Reset, err error) {
 	err = t.GetContext(ctx, &r, `
 		update total_reset set undone_at = $2 where id = (select id from total_reset where total_id = $1 and undone_at is null order by at desc, id desc limit 1)
 		returning id, at, who, note, undone_at`, id, now)

@@ -106,3 +106,6 @@ func (d *Duration) UnmarshalText(text []byte) (err error) {
 	*d, err = ParseDuration(string(text))
 	return err
 }
+
+// FarAhead is beyond every reading: they are at most a day ahead.
+const FarAhead = 25 * time.Hour

@@ -5,7 +5,6 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -19,6 +18,7 @@ import (
 	"github.com/plgd-dev/go-coap/v3/udp"
 	"github.com/plgd-dev/go-coap/v3/udp/client"
 
+	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
 	"jauntylark/standin"
@@ -99,7 +99,7 @@ func TestBlocksByARealClient(t *testing.T) {
 		t.Fatal(out)
 	}
 	var line struct{ Of int }
-	s.Do(http.MethodGet, "/api/v1/signals/gate-node/air/line", nil, &line)
+	s.Do(api.GetLine.At("gate-node", "air"), nil, &line)
 	if line.Of != 600 {
 		t.Errorf("%d readings of 600: %s", line.Of, out[max(0, len(out)-400):])
 	}
@@ -115,7 +115,7 @@ func TestAWrongKeyOverDTLSIsTold(t *testing.T) {
 	secure(t, s, "nobody", "wrong", "post", "/intake", "-e", `{"temp": 22}`)
 	storetest.Eventually(t, "an unknown identity is noted", func() bool {
 		var story struct{ Knocks []site.Knock }
-		s.Do(http.MethodGet, "/api/v1/devices/fern-house", nil, &story)
+		s.Do(api.GetDevice.At("fern-house"), nil, &story)
 		return len(story.Knocks) > 0 && story.Knocks[0].Name == "fern-house"
 	})
 }
@@ -125,7 +125,7 @@ func TestARotatedKeyOverDTLS(t *testing.T) {
 	s := servertest.Start(t)
 	old := s.Device("fern-house").Token
 	var rotated struct{ Key, Identity string }
-	s.Do(http.MethodPost, "/api/v1/devices/fern-house/keys", map[string]any{}, &rotated)
+	s.Do(api.RotateKey.At("fern-house"), map[string]any{}, &rotated)
 	send := func(identity, key string) bool {
 		return strings.Contains(secure(t, s, identity, key, "post", "/intake", "-t", "50", "-e", `{"temp": 22}`), "2.04")
 	}
@@ -141,7 +141,7 @@ func TestARotatedKeyOverDTLS(t *testing.T) {
 func TestObserveByARealClient(t *testing.T) {
 	s := servertest.Start(t)
 	key := s.Device("fern-house").Token
-	s.Do(http.MethodPut, "/api/v1/devices/fern-house/settings", map[string]any{"interval": "5m"}, nil)
+	s.Do(api.OrderSettings.At("fern-house"), map[string]any{"interval": "5m"}, nil)
 	command := exec.Command("stdbuf", "-oL", "coap-client-openssl", "-m", "get", "-s", "20", "-u", "fern-house", "-k", key, "coaps://"+s.Ways.CoAPS+"/settings")
 	out, err := command.StdoutPipe()
 	if err == nil {
@@ -178,7 +178,7 @@ func TestObserveByARealClient(t *testing.T) {
 	if got := first; !strings.Contains(got, `"version":1`) || !strings.Contains(got, `"interval":300`) {
 		t.Errorf("the first: %s", got)
 	}
-	s.Do(http.MethodPut, "/api/v1/devices/fern-house/settings", map[string]any{"interval": "1m"}, nil)
+	s.Do(api.OrderSettings.At("fern-house"), map[string]any{"interval": "1m"}, nil)
 	if got := next(); !strings.Contains(got, `"version":2`) {
 		t.Errorf("the newer: %s", got)
 	}
@@ -196,11 +196,11 @@ func TestObserveByARealClient(t *testing.T) {
 func TestAStrangerOverCoAP(t *testing.T) {
 	s := servertest.Start(t)
 	var enrolment struct{ Key string }
-	s.Do(http.MethodPost, "/api/v1/enrolment", nil, &enrolment)
+	s.Do(api.NewEnrolment.At(), nil, &enrolment)
 	storetest.Eventually(t, "the stranger is taken in", func() bool {
 		return strings.Contains(secure(t, s, "stranger", enrolment.Key, "post", "/intake", "-t", "50", "-e", `{"soil": 12}`), "2.04")
 	})
-	s.Do(http.MethodPost, "/api/v1/arrivals/stranger/let-in", map[string]string{}, nil)
+	s.Do(api.LetIn.At("stranger"), map[string]string{}, nil)
 	if v := s.Signal("stranger/soil"); v == nil || *v.Value != 12 {
 		t.Errorf("%+v", v)
 	}
@@ -258,8 +258,8 @@ func TestARevokedKeysConnectionIsClosed(t *testing.T) {
 		t.Fatal(code, err)
 	}
 	var keys []site.Key
-	s.Do(http.MethodGet, "/api/v1/devices/pond/keys", nil, &keys)
-	s.Do(http.MethodDelete, fmt.Sprintf("/api/v1/devices/pond/keys/%d", keys[0].ID), nil, nil)
+	s.Do(api.ListKeys.At("pond"), nil, &keys)
+	s.Do(api.RevokeKey.At("pond", keys[0].ID), nil, nil)
 	select {
 	case <-c.Done():
 	case <-time.After(10 * time.Second):

@@ -3,13 +3,12 @@ package coapin_test
 import (
 	"encoding/binary"
 	"fmt"
-	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
-	"jauntylark/server"
+	"jauntylark/api"
 	"jauntylark/server/servertest"
 )
 
@@ -54,8 +53,8 @@ func TestFramesInBlocksByARealClient(t *testing.T) {
 	if !strings.Contains(out, "2.04") {
 		t.Errorf("without DTLS: %.600s", out)
 	}
-	var l server.FrameList
-	s.Do(http.MethodGet, "/api/v1/devices/eye/frames?since=2026-02-01T00:00:00Z", nil, &l)
+	var l api.FrameList
+	s.Do(api.ListFrames.At("eye").Asking("since", "2026-02-01T00:00:00Z"), nil, &l)
 	if l.All != 2 || l.Frames[0].High != 70 || l.Frames[0].At.String() != "2026-03-01T10:00:00.000Z" || l.Eye.Width != 160 {
 		t.Errorf("there are %+v", l.Frames)
 	}

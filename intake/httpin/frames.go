@@ -10,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/intake/door"
 )
@@ -25,7 +26,7 @@ func (w *Way) ReceiveFrame(c *echo.Context) error {
 	if err != nil {
 		return answerError(c, err)
 	}
-	v := &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"), Frame: &door.FrameVisit{Device: r.Header.Get(DeviceHeader)}}
+	v := &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"), Frame: &door.FrameVisit{Device: r.Header.Get(api.DeviceHeader)}}
 	if v.IdempotencyKey, err = idempotencyKey(r); err != nil {
 		return answerError(c, err)
 	}

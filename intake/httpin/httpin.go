@@ -17,6 +17,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
@@ -45,9 +46,6 @@ type Problem struct {
 }
 
 const maxIdempotencyKey = 200
-
-// DeviceHeader names the device that an enrolment key, or a gateway's key, speaks for.
-const DeviceHeader = "Jaunty-Device"
 
 // Receive answers 204 when all was taken and committed, 200 with what was refused when something
 // was taken, 202 when an arrival's readings are kept, and a problem document otherwise.
@@ -153,7 +151,7 @@ func readBody(c *echo.Context, most int64) ([]byte, error) {
 func (w *Way) sender(c *echo.Context) (pipeline.Sender, error) {
 	r := c.Request()
 	key := Bearer(r.Header.Get("Authorization"))
-	sender := pipeline.Sender{Key: sha256.Sum256([]byte(key)), Name: r.Header.Get(DeviceHeader), Protocol: Protocol, Address: c.RealIP()}
+	sender := pipeline.Sender{Key: sha256.Sum256([]byte(key)), Name: r.Header.Get(api.DeviceHeader), Protocol: Protocol, Address: c.RealIP()}
 	directory, _ := w.Door.Look()
 	if _, err := directory.Identify(sender, w.Door.Pipeline.Now()); err == nil || !errors.Is(err, pipeline.ErrKeyUnknown) {
 		return sender, err
@@ -192,7 +190,7 @@ func answerError(c *echo.Context, err error) error {
 	case errors.Is(err, errEncoding):
 		p.Status = http.StatusUnsupportedMediaType
 	case errors.Is(err, pipeline.ErrNoName):
-		p.Detail = "This is the enrolment key; name the device in the header " + DeviceHeader + "."
+		p.Detail = "This is the enrolment key; name the device in the header " + api.DeviceHeader + "."
 	case p.Status == http.StatusUnauthorized:
 		c.Response().Header().Set("WWW-Authenticate", `Bearer realm="jaunty"`)
 		p.Detail = "The key is not known. Send the device's key as 'Authorization: Bearer KEY'."

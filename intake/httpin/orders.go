@@ -11,6 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"jauntylark/api"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
@@ -27,12 +28,6 @@ type orderQuery struct {
 	wait    time.Duration
 	running int   // the version of the settings that it runs; -1: it did not say
 	outputs int64 // the newest order for an output that it knows; -1: it does not ask for outputs
-}
-
-// ToDevice is what a device is ordered: its settings, and its outputs where it asks for them.
-type ToDevice struct {
-	site.Order
-	Outputs map[string]drive.OutputOrder `json:"outputs,omitempty" doc:"what each output is ordered"`
 }
 
 // Orders answers with what the device is ordered when that is newer than what it says that it knows, at once or as soon as there is
@@ -69,11 +64,11 @@ func (w *Way) Orders(c *echo.Context) error {
 			case !fresh && (over || newest != q.outputs):
 				return answerError(c, pipeline.ErrAway) // nobody knows whether what is ordered still holds
 			case over || newer || newest != q.outputs:
-				return c.JSON(http.StatusOK, ToDevice{site.OrderOf(d.Version, d.Settings), ordersOf(outputs, w.Door.Pipeline.Now())})
+				return c.JSON(http.StatusOK, api.ToDevice{Order: site.OrderOf(d.Version, d.Settings), Outputs: ordersOf(outputs, w.Door.Pipeline.Now())})
 			}
 		}
 		if newer {
-			return c.JSON(http.StatusOK, ToDevice{Order: site.OrderOf(d.Version, d.Settings)})
+			return c.JSON(http.StatusOK, api.ToDevice{Order: site.OrderOf(d.Version, d.Settings)})
 		}
 		if over {
 			return c.NoContent(http.StatusNoContent)
@@ -142,7 +137,7 @@ func ordersQuery(c *echo.Context) (q orderQuery, err error) {
 
 // device finds the device behind a request for orders.
 func (w *Way) device(c *echo.Context) (*site.Device, pipeline.Sender, error) {
-	sender := pipeline.Sender{Key: sha256.Sum256([]byte(Bearer(c.Request().Header.Get("Authorization")))), Name: c.Request().Header.Get(DeviceHeader),
+	sender := pipeline.Sender{Key: sha256.Sum256([]byte(Bearer(c.Request().Header.Get("Authorization")))), Name: c.Request().Header.Get(api.DeviceHeader),
 		Protocol: Protocol, Address: c.RealIP()}
 	who, err := w.Door.Who(c.Request().Context(), sender)
 	if err == nil && who.Device == nil {

@@ -1,7 +1,6 @@
 package mqttin_test
 
 import (
-	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -9,7 +8,7 @@ import (
 
 	"github.com/fxamacker/cbor/v2"
 
-	"jauntylark/server"
+	"jauntylark/api"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -43,8 +42,8 @@ func TestFramesByARealClient(t *testing.T) {
 		t.Errorf("of another size: %s", said)
 	}
 	storetest.Eventually(t, "four frames", func() bool {
-		var l server.FrameList
-		s.Do(http.MethodGet, "/api/v1/devices/eye/frames", nil, &l)
+		var l api.FrameList
+		s.Do(api.ListFrames.At("eye"), nil, &l)
 		return l.All == 4
 	})
 }

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"log/slog"
 	"net"
-	"net/http"
 	"os/exec"
 	"strings"
 	"testing"
@@ -15,6 +14,7 @@ import (
 
 	"github.com/eclipse/paho.golang/paho"
 
+	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/server"
 	"jauntylark/server/servertest"
@@ -152,7 +152,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 	storetest.Eventually(t, "what was wrong stands on the device's page", func() bool { return strings.Contains(s.Look("other").Refused, "bad") })
 	var story struct{ Knocks []site.Knock }
 	storetest.Eventually(t, "the unknown key is noted", func() bool {
-		s.Do(http.MethodGet, "/api/v1/devices/pond", nil, &story)
+		s.Do(api.GetDevice.At("pond"), nil, &story)
 		return len(story.Knocks) > 0 && story.Knocks[0].Protocol == "MQTT"
 	})
 }
@@ -160,7 +160,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 func TestAGatewayOverMQTT(t *testing.T) {
 	s := servertest.Start(t)
 	hub := s.Device("hub").Token
-	s.Do(http.MethodPost, "/api/v1/devices", map[string]string{"name": "leaf", "behind": "hub"}, nil)
+	s.Do(api.AddDevice.At(), map[string]string{"name": "leaf", "behind": "hub"}, nil)
 	for topic, message := range map[string]string{"jaunty/hub/readings": `[{"bn":"leaf/","n":"a","v":1}]`, "jaunty/leaf/readings": `{"b": 2}`, "jaunty/leaf/readings/c": "3"} {
 		if out, err := pub(t, s, "hub", hub, "-q", "1", "-t", topic, "-m", message); err != nil {
 			t.Fatal(out, err)
@@ -177,13 +177,13 @@ func TestAGatewayOverMQTT(t *testing.T) {
 func TestOrdersOverMQTT(t *testing.T) {
 	s := servertest.Start(t)
 	key := s.Device("pond").Token
-	s.Do(http.MethodPut, "/api/v1/devices/pond/settings", map[string]any{"interval": "5m", "values": map[string]string{"led": "off"}}, nil)
+	s.Do(api.OrderSettings.At("pond"), map[string]any{"interval": "5m", "values": map[string]string{"led": "off"}}, nil)
 	var order site.Order
 	lines := sub(t, s, "pond", key, "jaunty/pond/settings")
 	if err := json.Unmarshal([]byte(strings.TrimPrefix(next(t, lines), "jaunty/pond/settings ")), &order); err != nil || order.Version != 1 || order.Interval != 300 || order.Values["led"] != "off" {
 		t.Errorf("%+v %v", order, err)
 	}
-	s.Do(http.MethodPut, "/api/v1/devices/pond/settings", map[string]any{"interval": "1m"}, nil)
+	s.Do(api.OrderSettings.At("pond"), map[string]any{"interval": "1m"}, nil)
 	if line := next(t, lines); !strings.Contains(line, `"version":2`) {
 		t.Errorf("the newer order: %s", line)
 	}
@@ -226,8 +226,8 @@ func TestARevokedKeysConnectionIsClosed(t *testing.T) {
 		refused <- true // it has ended
 	}()
 	var keys []site.Key
-	other.Do(http.MethodGet, "/api/v1/devices/pond/keys", nil, &keys)
-	other.Do(http.MethodDelete, "/api/v1/devices/pond/keys/"+itoa(keys[0].ID), nil, nil)
+	other.Do(api.ListKeys.At("pond"), nil, &keys)
+	other.Do(api.RevokeKey.At("pond", itoa(keys[0].ID)), nil, nil)
 	select {
 	case <-refused:
 	case <-time.After(15 * time.Second):
@@ -235,7 +235,7 @@ func TestARevokedKeysConnectionIsClosed(t *testing.T) {
 	}
 	storetest.Eventually(t, "its will is in the journal", func() bool {
 		var journal []site.Entry
-		s.Do(http.MethodGet, "/api/v1/journal", nil, &journal)
+		s.Do(api.ListJournal.At(), nil, &journal)
 		for _, e := range journal {
 			if e.Kind == "device dropped" && strings.Contains(e.Text, "gone") {
 				return true
@@ -250,16 +250,16 @@ func itoa(n int64) string { b, _ := json.Marshal(n); return string(b) }
 func TestAStrangerOverMQTT(t *testing.T) {
 	s := servertest.Start(t)
 	var enrolment struct{ Key string }
-	s.Do(http.MethodPost, "/api/v1/enrolment", nil, &enrolment)
+	s.Do(api.NewEnrolment.At(), nil, &enrolment)
 	if out, err := pub(t, s, "stranger", enrolment.Key, "-q", "1", "-t", "jaunty/stranger/readings", "-m", `{"soil": 12}`); err != nil {
 		t.Fatal(out, err)
 	}
 	var arrivals []site.Arrival
-	s.Do(http.MethodGet, "/api/v1/arrivals", nil, &arrivals)
+	s.Do(api.ListArrivals.At(), nil, &arrivals)
 	if len(arrivals) != 1 || arrivals[0].Name != "stranger" || len(arrivals[0].Signals) != 1 || arrivals[0].Signals[0].Value != 12 {
 		t.Fatalf("%+v", arrivals)
 	}
-	s.Do(http.MethodPost, "/api/v1/arrivals/stranger/let-in", map[string]string{}, nil)
+	s.Do(api.LetIn.At("stranger"), map[string]string{}, nil)
 	if v := s.Signal("stranger/soil"); v == nil || *v.Value != 12 {
 		t.Errorf("%+v", v)
 	}
@@ -330,7 +330,7 @@ func TestMessagesInFlight(t *testing.T) {
 		}
 	}
 	var page struct{ Readings []struct{ Value float64 } }
-	s.Do(http.MethodGet, "/api/v1/signals/pond/n/readings", nil, &page)
+	s.Do(api.ListReadings.At("pond", "n"), nil, &page)
 	seen := map[float64]int{}
 	for _, r := range page.Readings {
 		seen[r.Value]++

@@ -3,9 +3,10 @@ package mqttin_test
 import (
 	"database/sql"
 	"encoding/json"
-	"net/http"
 	"testing"
 	"time"
+
+	"jauntylark/api"
 
 	_ "github.com/jackc/pgx/v5/stdlib"
 
@@ -56,7 +57,7 @@ func TestOnceThoughPubrelComesBeforeTheCommit(t *testing.T) {
 	goOn()
 	count := func() int {
 		var page struct{ Readings []json.RawMessage }
-		s.Do(http.MethodGet, "/api/v1/signals/pond/level/readings", nil, &page)
+		s.Do(api.ListReadings.At("pond", "level"), nil, &page)
 		return len(page.Readings)
 	}
 	storetest.Eventually(t, "the first copy is committed", func() (is bool) {

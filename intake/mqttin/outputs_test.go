@@ -2,11 +2,11 @@ package mqttin_test
 
 import (
 	"encoding/json"
-	"net/http"
 	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/core/drive"
 	"jauntylark/server"
 	"jauntylark/server/servertest"
@@ -78,7 +78,7 @@ func TestOutputsByARealClient(t *testing.T) {
 			t.Errorf("%s: %s", payload, got)
 		}
 	}
-	s.Do(http.MethodDelete, "/api/v1/outputs/pond/fan", nil, nil)
+	s.Do(api.RemoveOutput.At("pond", "fan"), nil, nil)
 	for { // the output is gone, and so is what stood
 		if line := next(t, lines); line == topic+" (null)" {
 			break
@@ -124,7 +124,7 @@ func TestWhoHearsOrders(t *testing.T) {
 	if s.Stands("pond/fan").Confirmed != nil {
 		t.Error("another device has confirmed")
 	}
-	s.Do(http.MethodPatch, "/api/v1/devices/pond", map[string]string{"behind": "other"}, nil)
+	s.Do(api.SetDevice.At("pond"), map[string]string{"behind": "other"}, nil)
 	storetest.Eventually(t, "the gateway hears and confirms", func() bool {
 		lines := sub(t, s, "other", other, "jaunty/pond/outputs/fan")
 		select {

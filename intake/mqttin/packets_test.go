@@ -5,10 +5,10 @@ import (
 	"encoding/json"
 	"io"
 	"net"
-	"net/http"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -94,7 +94,7 @@ func TestExactlyOnceThroughARestart(t *testing.T) {
 	}
 	count := func() int {
 		var page struct{ Readings []json.RawMessage }
-		s.Do(http.MethodGet, "/api/v1/signals/pond/level/readings", nil, &page)
+		s.Do(api.ListReadings.At("pond", "level"), nil, &page)
 		return len(page.Readings)
 	}
 	if n := count(); n != 1 {

@@ -15,9 +15,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
+	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
@@ -119,7 +121,7 @@ func (s *Service) SignIn(email, password string) *client.Client {
 	var token struct {
 		Token string `json:"token"`
 	}
-	if err := c.Do(context.Background(), http.MethodPost, "/api/v1/tokens", map[string]string{"email": email, "password": password}, &token); err != nil {
+	if err := c.Call(context.Background(), api.CreateToken.At(), map[string]string{"email": email, "password": password}, &token); err != nil {
 		s.t.Fatal(err)
 	}
 	c.Token = token.Token
@@ -134,7 +136,7 @@ func (s *Service) Session(email, password string) *http.Cookie {
 		s.t.Fatal(err)
 	}
 	asked := cmp.Or(s.HTTP, http.DefaultClient)
-	answer, err := asked.Post(s.URL+"/api/v1/session", "application/json", bytes.NewReader(body))
+	answer, err := asked.Post(s.URL+api.SignIn.At().Path, "application/json", bytes.NewReader(body))
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -152,7 +154,7 @@ func (s *Service) Device(name string) *client.Client {
 	var added struct {
 		Key string `json:"key"`
 	}
-	if err := s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/devices", map[string]string{"name": name}, &added); err != nil {
+	if err := s.Owner.Call(context.Background(), api.AddDevice.At(), map[string]string{"name": name}, &added); err != nil {
 		s.t.Fatal(err)
 	}
 	return &client.Client{URL: s.URL, Token: added.Key}
@@ -170,7 +172,7 @@ func (s *Service) Send(device *client.Client, body string) {
 // Guard adds a guard.
 func (s *Service) Guard(fields map[string]any) {
 	s.t.Helper()
-	if err := s.Owner.Do(context.Background(), http.MethodPost, "/api/v1/guards", fields, nil); err != nil {
+	if err := s.Owner.Call(context.Background(), api.AddGuard.At(), fields, nil); err != nil {
 		s.t.Fatal(err)
 	}
 }
@@ -179,7 +181,7 @@ func (s *Service) Guard(fields map[string]any) {
 func (s *Service) Alarms() []alarm.Alarm {
 	s.t.Helper()
 	var all []alarm.Alarm
-	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/alarms?all=true&limit=1000", nil, &all); err != nil {
+	if err := s.Owner.Call(context.Background(), api.ListAlarms.At().Asking("all", "true", "limit", "1000"), nil, &all); err != nil {
 		s.t.Fatal(err)
 	}
 	return all
@@ -189,7 +191,7 @@ func (s *Service) Alarms() []alarm.Alarm {
 func (s *Service) Signal(path string) *site.Signal {
 	s.t.Helper()
 	var out site.Signal
-	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/signals/"+path, nil, &out); err != nil {
+	if err := s.Owner.Call(context.Background(), api.GetSignal.At(strings.Split(path, "/")), nil, &out); err != nil {
 		return nil
 	}
 	return &out
@@ -199,17 +201,17 @@ func (s *Service) Signal(path string) *site.Signal {
 func (s *Service) Look(device string) site.Device {
 	s.t.Helper()
 	var out site.Device
-	if err := s.Owner.Do(context.Background(), http.MethodGet, "/api/v1/devices/"+device, nil, &out); err != nil {
+	if err := s.Owner.Call(context.Background(), api.GetDevice.At(device), nil, &out); err != nil {
 		s.t.Fatal(err)
 	}
 	return out
 }
 
 // Do asks the API as the owner and fails the test when that is refused.
-func (s *Service) Do(method, path string, in, out any) {
+func (s *Service) Do(at api.Place, in, out any) {
 	s.t.Helper()
-	if err := s.Owner.Do(context.Background(), method, path, in, out); err != nil {
-		s.t.Fatal(method, path, err)
+	if err := s.Owner.Call(context.Background(), at, in, out); err != nil {
+		s.t.Fatal(at, err)
 	}
 }
 
@@ -239,19 +241,19 @@ func (s *Service) Output(path string, fields map[string]any) {
 	s.t.Helper()
 	spec := map[string]any{"kind": "switch"}
 	maps.Copy(spec, fields)
-	s.Do(http.MethodPut, "/api/v1/outputs/"+path, spec, nil)
+	s.Do(api.PutOutput.At(strings.Split(path, "/")), spec, nil)
 }
 
 // Interlock saves an interlock.
 func (s *Service) Interlock(name string, fields map[string]any) {
 	s.t.Helper()
 	fields["name"] = name
-	s.Do(http.MethodPut, "/api/v1/interlocks/"+name, fields, nil)
+	s.Do(api.PutInterlock.At(name), fields, nil)
 }
 
 // Stands gives an output as the API tells it.
 func (s *Service) Stands(path string) (o drive.Output) {
 	s.t.Helper()
-	s.Do(http.MethodGet, "/api/v1/outputs/"+path, nil, &o)
+	s.Do(api.GetOutput.At(strings.Split(path, "/")), nil, &o)
 	return o
 }

@@ -1,0 +1,56 @@
+package api
+
+import (
+	"jauntylark/core/act"
+	"jauntylark/core/drive"
+)
+
+// Operations on outputs.
+var (
+	ListOutputs = define[None, OutputList](viewer, "list-outputs",
+		"GET /outputs", "All outputs: what each is ordered, why, and what its device says")
+	GetOutput = define[OutputPath, drive.Output](viewer, "get-output",
+		"GET /outputs/{device}/{output}", "One output")
+	PutOutput = define[PutOutputIn, drive.Output](keeper, "put-output",
+		"PUT /outputs/{device}/{output}", "Save an output of a device")
+	RemoveOutput = define[OutputPath, None](keeper, "remove-output",
+		"DELETE /outputs/{device}/{output}", "Remove an output with its interlocks")
+	SetOutput = define[SetOutputIn, drive.Output](keeper, "set-output",
+		"PUT /outputs/{device}/{output}/hand", "Set an output by hand for a while")
+	ReleaseOutput = define[OutputPath, drive.Output](keeper, "release-output",
+		"DELETE /outputs/{device}/{output}/hand", "End a setting by hand")
+	ResetOutput = define[OutputPath, drive.Output](keeper, "reset-output",
+		"POST /outputs/{device}/{output}/reset",
+		"Reset all latched interlocks that hold an output, whose causes are gone")
+	AllOutputsSafe = define[Body[EmergencyOrder], OutputList](keeper, "all-outputs-safe",
+		"PUT /emergency", "Emergency: put all outputs into their safe states, until that is ended")
+	EndAllOutputsSafe = define[None, OutputList](keeper, "end-all-outputs-safe",
+		"DELETE /emergency", "End an emergency: outputs do again what is asked of them")
+)
+
+// PutOutputIn is the input of PutOutput.
+type PutOutputIn struct {
+	OutputPath
+	Body drive.Spec
+}
+
+// SetOutputIn is the input of SetOutput.
+type SetOutputIn struct {
+	OutputPath
+	Body act.HandOrder
+}
+
+// OutputList is all outputs of the site, and the emergency that holds.
+type OutputList struct {
+	Emergency *drive.AllSafe `json:"emergency" doc:"who put all outputs into their safe states; null: nobody"`
+	Outputs   []drive.Output `json:"outputs" nullable:"false"`
+}
+
+// OutputPath is the place of one output.
+type OutputPath struct {
+	Device string `path:"device"`
+	Output string `path:"output"`
+}
+
+// Whole is DEVICE/OUTPUT.
+func (p *OutputPath) Whole() string { return p.Device + "/" + p.Output }
