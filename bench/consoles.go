@@ -17,7 +17,7 @@ import (
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 )
 
 const (
@@ -162,13 +162,13 @@ func charts(ctx context.Context, s *service) error {
 		return err
 	}
 	until := measure.InstantOf(time.Now().Truncate(time.Second))
-	past := &pipeline.Past{Signal: "month/temp", Kind: site.KindNumber, Unit: "Cel", Readings: make([]measure.Reading, monthOf)}
+	past := &record.Past{Signal: "month/temp", Kind: site.KindNumber, Unit: "Cel", Readings: make([]measure.Reading, monthOf)}
 	for i := range past.Readings {
 		at := until - measure.Instant(monthOf-i)*1000
 		past.Readings[i] = measure.Reading{At: at, Value: second(at)}
 	}
 	past.Readings[monthOf/2].Value = 95
-	if _, err := s.pipe.Import(ctx, past); err != nil {
+	if _, err := record.Import(ctx, s.pipe, past); err != nil {
 		return err
 	}
 	page, close, err := browse(ctx, s)

@@ -17,7 +17,7 @@ import (
 	"jauntylark/console/drive"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
 )
 
 const (
@@ -158,11 +158,11 @@ func strip(ctx context.Context, s *service) error {
 	}
 	now := measure.InstantOf(time.Now())
 	for begin := 0; begin < stripFrames; begin += 1000 {
-		var some []pipeline.PastFrame
+		var some []configure.PastFrame
 		for i := begin; i < begin+1000; i++ {
-			some = append(some, pipeline.PastFrame{At: now - measure.Instant(stripFrames-i)*60_000, Grid: grids[i%len(grids)]})
+			some = append(some, configure.PastFrame{At: now - measure.Instant(stripFrames-i)*60_000, Grid: grids[i%len(grids)]})
 		}
-		if err := s.pipe.ImportFrames(ctx, "strip-eye", some); err != nil {
+		if err := configure.ImportFrames(ctx, s.pipe, "strip-eye", some); err != nil {
 			return err
 		}
 	}

@@ -14,7 +14,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/evidence"
 	"jauntylark/store"
 )
 
@@ -196,10 +196,10 @@ func replaying(ctx context.Context, s *service) error {
 		highest = max(highest, second(at))
 	}
 	for _, limit := range []float64{highest - 0.1, highest - 2} {
-		var found pipeline.Replayed
+		var found evidence.Replayed
 		g := alarm.Guard{Signal: "replayed/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: limit}, Deadband: 0.5, Severity: alarm.Warning, OnDelay: measure.Duration(10 * time.Second)}}
 		took, err := typical(5, func() (err error) {
-			found, err = s.pipe.Replay(ctx, pipeline.ReplayOrder{Guard: g, From: from, Until: until}, nil)
+			found, err = evidence.Replay(ctx, s.pipe, evidence.ReplayOrder{Guard: g, From: from, Until: until}, nil)
 			return err
 		})
 		if err != nil {

@@ -14,7 +14,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 )
 
@@ -79,11 +79,11 @@ func second(at measure.Instant) float64 {
 }
 
 func writePast(ctx context.Context, s *service, until measure.Instant) error {
-	p := &pipeline.Past{Signal: "past/temp", Kind: site.KindNumber, Unit: "Cel"}
+	p := &record.Past{Signal: "past/temp", Kind: site.KindNumber, Unit: "Cel"}
 	for at := until - twoYears*1000; at < until; at += 1000 {
 		p.Readings = append(p.Readings, measure.Reading{At: at, Value: second(at)})
 		if len(p.Readings) == 16*series.BlockReadings || at+1000 == until {
-			if _, err := s.pipe.Import(ctx, p); err != nil {
+			if _, err := record.Import(ctx, s.pipe, p); err != nil {
 				return err
 			}
 			p.Readings = p.Readings[:0]
@@ -206,7 +206,7 @@ func sealing(ctx context.Context, s *service) error {
 	var ids []int64
 	for d := range devices {
 		name := fmt.Sprintf("s%d", d)
-		if _, err := s.pipe.Import(ctx, &pipeline.Past{Signal: "sealed/" + name, Kind: site.KindNumber, Readings: []measure.Reading{{At: now - 1e9}}}); err != nil {
+		if _, err := record.Import(ctx, s.pipe, &record.Past{Signal: "sealed/" + name, Kind: site.KindNumber, Readings: []measure.Reading{{At: now - 1e9}}}); err != nil {
 			return err
 		}
 		v, err := records.Signal(ctx, "sealed", name)

@@ -10,7 +10,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/storage"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 )
 
@@ -216,11 +216,11 @@ func (s *service) aMonth(ctx context.Context, device string) (m month, err error
 	}
 	m.until = measure.InstantOf(time.Now().Add(-10 * time.Minute).Truncate(time.Minute))
 	m.from = m.until - monthOfIt*1000
-	p := &pipeline.Past{Signal: device + "/temp", Kind: site.KindNumber, Unit: "Cel"}
+	p := &record.Past{Signal: device + "/temp", Kind: site.KindNumber, Unit: "Cel"}
 	for at := m.from; at < m.until; at += 1000 {
 		p.Readings = append(p.Readings, measure.Reading{At: at, Value: second(at)})
 	}
-	if _, err = s.pipe.Import(ctx, p); err != nil {
+	if _, err = record.Import(ctx, s.pipe, p); err != nil {
 		return m, err
 	}
 	if m.records, err = store.Open(ctx, s.database); err != nil {

@@ -15,7 +15,8 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/roster"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/reading"
+	"jauntylark/pipeline/respond"
 	"jauntylark/server"
 )
 
@@ -76,7 +77,7 @@ func outbox(ctx context.Context, s *service) error {
 	}
 	r.n.Store(0)
 	began := time.Now()
-	if err := s.pipe.Do(ctx, func(t *pipeline.Turn) error { return planMany(ctx, t, r.url) }); err != nil {
+	if err := s.pipe.Do(ctx, func(t *reading.Turn) error { return planMany(ctx, t, r.url) }); err != nil {
 		return err
 	}
 	for r.n.Load() < outboxNotices && time.Since(began) < time.Minute {
@@ -108,7 +109,7 @@ func bareRequests(url string) (time.Duration, error) {
 	return time.Since(began), err
 }
 
-func planMany(ctx context.Context, t *pipeline.Turn, url string) error {
+func planMany(ctx context.Context, t *reading.Turn, url string) error {
 	ids, err := t.Tx.NoticeIDs(ctx, outboxNotices)
 	if err != nil {
 		return err
@@ -127,7 +128,7 @@ func timeNotices(ctx context.Context, s *service, r *receiver) error {
 	defer tick.Stop()
 	for range outboxTimed {
 		<-tick.C
-		ids, err := s.pipe.TestContact(ctx, "hook", nil, "bench")
+		ids, err := respond.TestContact(ctx, s.pipe, "hook", nil, "bench")
 		if err != nil {
 			return err
 		}

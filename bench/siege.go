@@ -17,7 +17,7 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 )
 
 // siegePosts is how many single readings are sent one after the other, in calm and under each siege.
@@ -70,11 +70,11 @@ func ratioOf(a, b time.Duration) float64 { return float64(a) / float64(b) }
 // besieged makes what is besieged: a signal with much to export, and viewers.
 func (s *service) besieged(ctx context.Context) (viewers []*client.Client, err error) {
 	until := measure.InstantOf(time.Now())
-	past := &pipeline.Past{Signal: "besieged/past", Kind: site.KindNumber}
+	past := &record.Past{Signal: "besieged/past", Kind: site.KindNumber}
 	for i := range 500_000 {
 		past.Readings = append(past.Readings, measure.Reading{At: until - measure.Instant(500_000-i)*1000, Value: float64(i % 977)})
 	}
-	if _, err := s.pipe.Import(ctx, past); err != nil {
+	if _, err := record.Import(ctx, s.pipe, past); err != nil {
 		return nil, err
 	}
 	for i := range 15 {

@@ -16,7 +16,7 @@ import (
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 )
 
 func boardCommand() *cobra.Command {
@@ -61,7 +61,7 @@ func boardShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			text, err := json.Marshal(pipeline.BoardFile{Name: b.Name, BoardSaving: act.BoardSaving{Title: b.Title, Shared: b.Shared, Tiling: b.Tiling}})
+			text, err := json.Marshal(record.BoardFile{Name: b.Name, BoardSaving: act.BoardSaving{Title: b.Title, Shared: b.Shared, Tiling: b.Tiling}})
 			if err == nil {
 				text, err = yaml.JSONToYAML(text)
 			}
@@ -94,7 +94,7 @@ the first one that is free.`,
 		if err != nil {
 			return err
 		}
-		var file pipeline.BoardFile
+		var file record.BoardFile
 		if err := yaml.UnmarshalWithOptions(text, &file, yaml.Strict(), yaml.UseJSONUnmarshaler()); err != nil {
 			return misused("%s: %s", args[0], yaml.FormatError(err, false, true))
 		}

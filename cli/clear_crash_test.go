@@ -11,7 +11,7 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -23,11 +23,11 @@ func TestKilledWhileClearing(t *testing.T) {
 	first.Device("d")
 	until := measure.InstantOf(time.Now().Truncate(time.Minute))
 	for _, name := range []string{"a", "b"} {
-		past := &pipeline.Past{Signal: "d/" + name, Kind: site.KindNumber}
+		past := &record.Past{Signal: "d/" + name, Kind: site.KindNumber}
 		for at := until - 1_500_000*100; at < until; at += 100 {
 			past.Readings = append(past.Readings, measure.Reading{At: at, Value: float64(at/100%977) / 10})
 			if len(past.Readings) == 250_000 {
-				if _, err := first.Pipeline.Import(context.Background(), past); err != nil {
+				if _, err := record.Import(context.Background(), first.Pipeline, past); err != nil {
 					t.Fatal(err)
 				}
 				past.Readings = past.Readings[:0]

@@ -12,7 +12,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/storage"
 	"jauntylark/core/total"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/server/servertest"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
@@ -27,11 +27,11 @@ func TestKilledWhileCorrecting(t *testing.T) {
 	first.Device("d")
 	until := measure.InstantOf(time.Now().Add(-10 * time.Minute).Truncate(time.Minute))
 	const n = 500_000
-	past := &pipeline.Past{Signal: "d/v", Kind: site.KindNumber}
+	past := &record.Past{Signal: "d/v", Kind: site.KindNumber}
 	for at := until - n*100; at < until; at += 100 {
 		past.Readings = append(past.Readings, measure.Reading{At: at, Value: float64(at / 100 % 977)})
 		if len(past.Readings) == n/4 {
-			if _, err := first.Pipeline.Import(ctx, past); err != nil {
+			if _, err := record.Import(ctx, first.Pipeline, past); err != nil {
 				t.Fatal(err)
 			}
 			past.Readings = past.Readings[:0]

@@ -15,8 +15,6 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/client"
-	"jauntylark/core/measure"
-	"jauntylark/core/series"
 	"jauntylark/core/sketch"
 	"jauntylark/demo"
 	"jauntylark/pipeline"
@@ -98,9 +96,7 @@ type demoService struct {
 	devices bool
 	gateway *standin.Gateway
 	ways    sketch.Ways
-	past    func(context.Context, *pipeline.Past) (series.Merged, error)
-	frames  func(context.Context, string, []pipeline.PastFrame) error
-	recall  func(context.Context, []string, measure.Instant) error
+	inside  *pipeline.Pipeline
 }
 
 // run serves, and runs the site as soon as the service answers. When either fails, both end.
@@ -109,8 +105,7 @@ func (d *demoService) run(ctx context.Context, s server.Settings) error {
 	defer stop(nil)
 	var site sync.WaitGroup
 	s.Opened = func(in server.Inside) {
-		p := in.Pipeline
-		d.ways, d.past, d.frames, d.recall = in.Ways, p.Import, p.ImportFrames, p.Remember
+		d.ways, d.inside = in.Ways, in.Pipeline
 	}
 	s.Ready = func(address string) {
 		site.Go(func() {
@@ -133,7 +128,7 @@ func (d *demoService) site(ctx context.Context, address string) error {
 	if err != nil {
 		return fmt.Errorf("signing in to the demo: %w", err)
 	}
-	site := demo.Site{Owner: owner, Ways: d.ways, Past: d.past, Frames: d.frames, Remember: d.recall, Memory: d.memory, Gateway: d.gateway, Say: d.say}
+	site := demo.Site{Owner: owner, Ways: d.ways, Inside: d.inside, Memory: d.memory, Gateway: d.gateway, Say: d.say}
 	if d.devices {
 		if err := site.SetUp(ctx); err != nil {
 			return fmt.Errorf("setting the demo up: %w", err)

@@ -15,7 +15,7 @@ import (
 	"jauntylark/core/act"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/memory"
 )
 
 func journalCommand() *cobra.Command {
@@ -92,7 +92,7 @@ An asset's standing notes, in Markdown, are set with 'jaunty asset set NAME --no
 	c.RunE = func(c *cobra.Command, args []string) (err error) {
 		n := act.Note{Text: args[0], Of: *device + *signal}
 		if *of != "" {
-			n.Of = pipeline.AssetSubject(*of)
+			n.Of = memory.AssetSubject(*of)
 		}
 		if n.At, err = momentFlag(f, "at"); err != nil {
 			return err

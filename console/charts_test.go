@@ -11,7 +11,7 @@ import (
 	"jauntylark/console/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/server/servertest"
 )
 
@@ -34,11 +34,11 @@ func span(t *testing.T, p *drive.Page) float64 {
 func past(t *testing.T, s *servertest.Service, signal string, n int, apart time.Duration, value func(i int) float64) (from measure.Instant) {
 	t.Helper()
 	until := measure.InstantOf(time.Now())
-	p := &pipeline.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: "Cel"}
+	p := &record.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: "Cel"}
 	for i := range n {
 		p.Readings = append(p.Readings, measure.Reading{At: until.Add(-time.Duration(n-i) * apart), Value: value(i)})
 	}
-	_, err := s.Pipeline.Import(context.Background(), p)
+	_, err := record.Import(context.Background(), s.Pipeline, p)
 	must(t, err)
 	return p.Readings[0].At
 }
@@ -90,14 +90,14 @@ func TestChartsDoNotLie(t *testing.T) {
 	s.Do(api.PutSite.At(), site.Site{Name: "x", Zone: "Europe/Dublin", Currency: "EUR"}, nil)
 	d := s.Device("d")
 	change := time.Date(2026, 10, 25, 1, 0, 0, 0, time.UTC) // the clocks go back
-	early := &pipeline.Past{Signal: "d/air", Kind: site.KindNumber, Unit: "Cel"}
+	early := &record.Past{Signal: "d/air", Kind: site.KindNumber, Unit: "Cel"}
 	for i := range 600 {
 		if i > 200 && i < 400 {
 			continue // nothing came
 		}
 		early.Readings = append(early.Readings, measure.Reading{At: measure.InstantOf(change.Add(time.Duration(i-300) * time.Minute)), Value: 20 + float64(i%2)*4})
 	}
-	_, err := s.Pipeline.Import(context.Background(), early)
+	_, err := record.Import(context.Background(), s.Pipeline, early)
 	must(t, err)
 	s.Do(api.SetDevice.At("d"), map[string]any{"interval": "1m"}, nil)
 	window := fmt.Sprintf("/signals/d/air?from=%d&until=%d", change.Add(-5*time.Hour).UnixMilli(), change.Add(5*time.Hour).UnixMilli())

@@ -9,7 +9,7 @@ import (
 	"jauntylark/console/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 )
 
 // choose sets a select or a field, as a person would.
@@ -41,12 +41,12 @@ func pick(t *testing.T, p *drive.Page, name, text string) {
 func TestTheHistoryPage(t *testing.T) {
 	s, p := visit(t)
 	s.Device("pond")
-	past := &pipeline.Past{Signal: "pond/oxygen", Kind: site.KindNumber, Unit: "%"}
+	past := &record.Past{Signal: "pond/oxygen", Kind: site.KindNumber, Unit: "%"}
 	until := measure.InstantOf(time.Now())
 	for at := until - 12_000*60_000; at < until; at += 60_000 {
 		past.Readings = append(past.Readings, measure.Reading{At: at, Value: 80})
 	}
-	_, err := s.Pipeline.Import(context.Background(), past)
+	_, err := record.Import(context.Background(), s.Pipeline, past)
 	must(t, err)
 	must(t, p.Goto("/history?what=pond/oxygen"))
 	must(t, p.Until(says+`('12,000 readings in') && `+says+`('Readings are kept for ever')`))

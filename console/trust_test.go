@@ -10,19 +10,19 @@ import (
 	"jauntylark/console/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/server/servertest"
 )
 
 // aDay gives the device d a signal with a reading a minute of the last day.
 func aDay(t *testing.T, s *servertest.Service, signal string, unit measure.Unit, value func(i int) float64) {
 	t.Helper()
-	past := &pipeline.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: unit}
+	past := &record.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: unit}
 	until := measure.InstantOf(time.Now())
 	for i := range 1440 {
 		past.Readings = append(past.Readings, measure.Reading{At: until - measure.Instant(1440-i)*60_000, Value: value(i)})
 	}
-	_, err := s.Pipeline.Import(context.Background(), past)
+	_, err := record.Import(context.Background(), s.Pipeline, past)
 	must(t, err)
 }
 

@@ -12,7 +12,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/act"
 	"jauntylark/core/board"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 )
 
 //go:embed boards
@@ -48,7 +48,7 @@ func (s *Site) boards(ctx context.Context) error {
 
 // boardOf reads a board from its file, which 'jaunty board set' reads too.
 func boardOf(name string) (act.BoardSaving, error) {
-	var file pipeline.BoardFile
+	var file record.BoardFile
 	text, err := fs.ReadFile(boardFiles, "boards/"+name+".yaml")
 	if err == nil {
 		err = yaml.UnmarshalWithOptions(text, &file, yaml.Strict(), yaml.UseJSONUnmarshaler())

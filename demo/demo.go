@@ -18,7 +18,6 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
-	"jauntylark/core/series"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 	"jauntylark/pipeline"
@@ -63,14 +62,12 @@ func (m *Memory) keep() error {
 
 // Site runs the demo site against a service.
 type Site struct {
-	Owner    *client.Client                                                          // signed in as owner
-	Ways     sketch.Ways                                                             // where devices can send besides HTTP
-	Past     func(context.Context, *pipeline.Past) (series.Merged, error)            // takes in the history
-	Frames   func(context.Context, string, []pipeline.PastFrame) error               // takes in frames of the past
-	Remember func(ctx context.Context, guards []string, since measure.Instant) error // lets guards look back over it
-	Memory   *Memory
-	Gateway  *standin.Gateway                 // stands in for what reaches people
-	Say      func(format string, args ...any) // one line a moment of what goes on
+	Owner   *client.Client     // signed in as owner
+	Ways    sketch.Ways        // where devices can send besides HTTP
+	Inside  *pipeline.Pipeline // takes in the history, with frames, and lets guards look back over it
+	Memory  *Memory
+	Gateway *standin.Gateway                 // stands in for what reaches people
+	Say     func(format string, args ...any) // one line a moment of what goes on
 }
 
 // SetUp makes the site what it should be: its name, people, devices, history and guards. What is

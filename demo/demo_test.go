@@ -56,7 +56,7 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	memory.HistorySince = measure.InstantOf(time.Now().Add(-48 * time.Hour).Truncate(time.Minute))
-	demo := Site{Owner: s.Owner, Past: s.Pipeline.Import, Frames: s.Pipeline.ImportFrames, Remember: s.Pipeline.Remember, Memory: memory, Say: t.Logf}
+	demo := Site{Owner: s.Owner, Inside: s.Pipeline, Memory: memory, Say: t.Logf}
 	counts := func() (signals, guards, readings int) {
 		var all []site.Signal
 		var some []alarm.Guard

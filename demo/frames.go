@@ -10,7 +10,8 @@ import (
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/record"
 )
 
 //go:embed photos
@@ -98,11 +99,11 @@ const (
 // writeFramesOf stores the frames of the past, and what they tell.
 func (s *Site) writeFramesOf(ctx context.Context, d device, until measure.Instant) (stored int, err error) {
 	c := clock{begun: s.Memory.Begun}
-	told := map[string]*pipeline.Past{}
-	var inOrder []*pipeline.Past
-	var frames []pipeline.PastFrame
+	told := map[string]*record.Past{}
+	var inOrder []*record.Past
+	var frames []configure.PastFrame
 	store := func() error {
-		err := s.Frames(ctx, d.Name, frames)
+		err := configure.ImportFrames(ctx, s.Inside, d.Name, frames)
 		frames = frames[:0]
 		return err
 	}
@@ -112,7 +113,7 @@ func (s *Site) writeFramesOf(ctx context.Context, d device, until measure.Instan
 		for _, sample := range switchboardEye.Tell(g, at) {
 			past := told[sample.Name]
 			if past == nil {
-				past = &pipeline.Past{Signal: d.Name + "/" + sample.Name, Unit: sample.Unit, Kind: site.KindNumber}
+				past = &record.Past{Signal: d.Name + "/" + sample.Name, Unit: sample.Unit, Kind: site.KindNumber}
 				told[sample.Name], inOrder = past, append(inOrder, past)
 			}
 			past.Readings = append(past.Readings, measure.Reading{At: at, Value: sample.Value})
@@ -120,7 +121,7 @@ func (s *Site) writeFramesOf(ctx context.Context, d device, until measure.Instan
 		if at < until.Add(-framesInFull) && int64(at)%time.Hour.Milliseconds() != 0 {
 			continue
 		}
-		one := pipeline.PastFrame{At: at, Grid: g}
+		one := configure.PastFrame{At: at, Grid: g}
 		if at > until.Add(-picturedSince) {
 			one.Picture = seen()
 		}
@@ -134,7 +135,7 @@ func (s *Site) writeFramesOf(ctx context.Context, d device, until measure.Instan
 		return stored, fmt.Errorf("frames of %s: %w", d.Name, err)
 	}
 	for _, past := range inOrder {
-		if _, err := s.Past(ctx, past); err != nil {
+		if _, err := record.Import(ctx, s.Inside, past); err != nil {
 			return stored, fmt.Errorf("history of %s: %w", past.Signal, err)
 		}
 		stored += len(past.Readings)

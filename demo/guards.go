@@ -9,6 +9,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/due"
 )
 
 func rung(when, severity string, deadband float64, on, off string) object {
@@ -68,7 +69,7 @@ func (s *Site) guard(ctx context.Context) error {
 		return nil
 	}
 	since := measure.InstantOf(time.Now().Add(-35 * 24 * time.Hour))
-	if err := s.Remember(ctx, fresh, since); err != nil {
+	if err := due.Remember(ctx, s.Inside, fresh, since); err != nil {
 		return err
 	}
 	if err := s.mark(ctx); err != nil {

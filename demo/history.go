@@ -13,7 +13,7 @@ import (
 	"jauntylark/core/series"
 	"jauntylark/core/site"
 	"jauntylark/core/wall"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/standin"
 )
 
@@ -72,7 +72,7 @@ func (s *Site) writeHistory(ctx context.Context, all []device) error {
 }
 
 func (s *Site) writeHistoryOf(ctx context.Context, d device, signal standin.Signal, until measure.Instant) (stored int, err error) {
-	past := pipeline.Past{Signal: d.Name + "/" + signal.Name, Unit: signal.Unit, Kind: site.KindNumber}
+	past := record.Past{Signal: d.Name + "/" + signal.Name, Unit: signal.Unit, Kind: site.KindNumber}
 	if signal.Switch {
 		past.Kind = site.KindSwitch
 	}
@@ -83,7 +83,7 @@ func (s *Site) writeHistoryOf(ctx context.Context, d device, signal standin.Sign
 		if len(past.Readings) < pastAtOnce && at+every < until {
 			continue
 		}
-		if _, err := s.Past(ctx, &past); err != nil {
+		if _, err := record.Import(ctx, s.Inside, &past); err != nil {
 			return stored, err
 		}
 		stored, past.Readings = stored+len(past.Readings), past.Readings[:0]

@@ -16,6 +16,10 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/total"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -74,22 +78,22 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 		}
 	}
 	interval := measure.Duration(10 * time.Second)
-	must(p.SetDevice(ctx, "d", act.DeviceChange{Interval: &interval}, pipeline.Actor{}))
+	must(configure.SetDevice(ctx, p.Pipeline, "d", act.DeviceChange{Interval: &interval}, pipeline.Actor{}))
 	p.hold = 30_000
 	post := func(samples ...measure.Sample) {
 		t.Helper()
-		if _, err := p.Submit(ctx, &pipeline.Pack{Sender: pipeline.Sender{Person: "p"}, Arrived: p.at(), Samples: samples}); err != nil {
+		if _, err := p.Submit(ctx, &reading.Pack{Sender: credential.Sender{Person: "p"}, Arrived: p.at(), Samples: samples}); err != nil {
 			t.Fatal(err)
 		}
 	}
 	post(measure.Sample{Name: "d/v", At: p.at(), Value: 1}, measure.Sample{Name: "d/w", Unit: "W", At: p.at(), Value: 40})
-	must(p.SetSignal(ctx, "d/v", act.SignalChange{Span: &site.Span{Low: 0, High: 10}}, pipeline.Actor{}))
+	must(configure.SetSignal(ctx, p.Pipeline, "d/v", act.SignalChange{Span: &site.Span{Low: 0, High: 10}}, pipeline.Actor{}))
 	for _, d := range derivations {
-		must(p.Derive(ctx, "d/"+d.name, "", d.recipe, pipeline.Actor{}))
+		must(configure.Derive(ctx, p.Pipeline, "d/"+d.name, "", d.recipe, pipeline.Actor{}))
 	}
-	must(p.SaveTariff(ctx, &priced, pipeline.Actor{}))
+	must(record.SaveTariff(ctx, p.Pipeline, &priced, pipeline.Actor{}))
 	for i := range added {
-		must(p.AddTotal(ctx, &added[i], pipeline.Actor{}))
+		must(record.AddTotal(ctx, p.Pipeline, &added[i], pipeline.Actor{}))
 	}
 	begin := p.at()
 	var calibrations []int64
@@ -119,12 +123,12 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 			post(pack...) // again
 		case 1:
 			from := p.at() - measure.Instant(rng.IntN(2_000_000))
-			f, err := p.Calibrate(ctx, "d/v", act.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5 + rng.Float64()}}}, pipeline.Actor{})
+			f, err := record.Calibrate(ctx, p.Pipeline, "d/v", act.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5 + rng.Float64()}}}, pipeline.Actor{})
 			must(err)
 			calibrations = append(calibrations, f.ID)
 		case 2:
 			if len(calibrations) > 0 {
-				_, err := p.Uncalibrate(ctx, "d/v", calibrations[0], pipeline.Actor{})
+				_, err := record.Uncalibrate(ctx, p.Pipeline, "d/v", calibrations[0], pipeline.Actor{})
 				must(err)
 				calibrations = calibrations[1:]
 			}
@@ -132,7 +136,7 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 			p.soon()
 			time.Sleep(50 * time.Millisecond)
 		case 4:
-			_, err := p.ResetTotal(ctx, "on-time", "", pipeline.Actor{})
+			_, err := record.ResetTotal(ctx, p.Pipeline, "on-time", "", pipeline.Actor{})
 			must(err)
 		}
 		if round%16 == 15 {
@@ -151,13 +155,13 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	p.settled()
 	sent := p.stored("v")
 	from := sent[len(sent)-1].At
-	_, err := p.Calibrate(ctx, "d/v", act.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5.25}}}, pipeline.Actor{})
+	_, err := record.Calibrate(ctx, p.Pipeline, "d/v", act.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5.25}}}, pipeline.Actor{})
 	must(err)
 	p.agrees("corrected at last")
 	p.settled()
 	p.agrees("when all is stored")
 	interval /= 2 // values hold for another time, so all is another
-	must(p.SetDevice(ctx, "d", act.DeviceChange{Interval: &interval}, pipeline.Actor{}))
+	must(configure.SetDevice(ctx, p.Pipeline, "d", act.DeviceChange{Interval: &interval}, pipeline.Actor{}))
 	p.hold = 15_000
 	storetest.Eventually(t, "all is noted", func() bool {
 		must(p.NoteNewHolds(ctx))
@@ -195,7 +199,7 @@ func TestATotalOverMidnight(t *testing.T) {
 			t.Fatal(err)
 		}
 		if i == 0 {
-			if err := p.AddTotal(ctx, &total.Total{Name: "through", Signal: "d/live", Kind: total.Integral}, pipeline.Actor{}); err != nil {
+			if err := record.AddTotal(ctx, p.Pipeline, &total.Total{Name: "through", Signal: "d/live", Kind: total.Integral}, pipeline.Actor{}); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -346,16 +350,16 @@ func TestActsDuringTheWork(t *testing.T) {
 		v := total.Total{Name: "sum", Signal: "d/mean", Kind: total.Integral}
 		from := p.at() - 3_600_000
 		for what, act := range map[string]func() error{
-			"derive": func() error { return p.Derive(ctx, "d/mean", "", recipe(5+i%3), pipeline.Actor{}) },
+			"derive": func() error { return configure.Derive(ctx, p.Pipeline, "d/mean", "", recipe(5+i%3), pipeline.Actor{}) },
 			"calibrate": func() error {
-				_, err := p.Calibrate(ctx, "d/v", act.CalibrationOrder{From: &from, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1.5}}}, pipeline.Actor{})
+				_, err := record.Calibrate(ctx, p.Pipeline, "d/v", act.CalibrationOrder{From: &from, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1.5}}}, pipeline.Actor{})
 				return err
 			},
 			"total": func() error {
-				if err := p.Derive(ctx, "d/mean", "", recipe(7), pipeline.Actor{}); err != nil {
+				if err := configure.Derive(ctx, p.Pipeline, "d/mean", "", recipe(7), pipeline.Actor{}); err != nil {
 					return err
 				}
-				return p.AddTotal(ctx, &v, pipeline.Actor{})
+				return record.AddTotal(ctx, p.Pipeline, &v, pipeline.Actor{})
 			},
 		} {
 			p.soon()
@@ -363,11 +367,11 @@ func TestActsDuringTheWork(t *testing.T) {
 				t.Fatalf("%s, time %d: %v", what, i, err)
 			}
 		}
-		if err := p.RemoveTotal(ctx, "sum", pipeline.Actor{}); err != nil {
+		if err := record.RemoveTotal(ctx, p.Pipeline, "sum", pipeline.Actor{}); err != nil {
 			t.Fatal(err)
 		}
 		if i%5 == 4 {
-			if err := p.RemoveDerived(ctx, "d/mean", pipeline.Actor{}); err != nil {
+			if err := configure.RemoveDerived(ctx, p.Pipeline, "d/mean", pipeline.Actor{}); err != nil {
 				t.Fatal(err)
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"jauntylark/pipeline/configure"
 	"jauntylark/store"
 )
 
@@ -64,7 +65,7 @@ func (k *Keeper) derive(ctx context.Context, hurried bool) (more bool, err error
 			return false, err
 		}
 		if done.Newest {
-			if err := k.pipeline.Renew(ctx, done.Signal); err != nil {
+			if err := configure.Renew(ctx, k.pipeline, done.Signal); err != nil {
 				return false, err
 			}
 		}

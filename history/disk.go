@@ -4,6 +4,8 @@ import (
 	"context"
 	"syscall"
 	"time"
+
+	"jauntylark/pipeline/record"
 )
 
 const (
@@ -44,10 +46,10 @@ func (k *Keeper) watchDisk(ctx context.Context) {
 				k.Log.Error("the disk is full; readings are refused until there is room", "full", full, "free", free)
 			}
 			if !fullTold {
-				fullTold = k.pipeline.DiskFull(ctx, free, total, full) == nil
+				fullTold = record.DiskFull(ctx, k.pipeline, free, total, full) == nil
 			}
 			if now := free < nearlyFull(total) || nearly && free < nearlyFull(total)*5/4; !told || now != nearly {
-				if err := k.pipeline.Disk(ctx, free, total, now); err == nil {
+				if err := record.Disk(ctx, k.pipeline, free, total, now); err == nil {
 					told, nearly = true, now
 				}
 			}

@@ -11,7 +11,7 @@ import (
 	"jauntylark/core/series"
 	"jauntylark/core/site"
 	"jauntylark/exchange"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 )
 
 // samplesAtMost is how many refusals are told in full.
@@ -33,7 +33,7 @@ type Import struct {
 	Told    func(exchange.Imported) // called now and then with how far it is
 	known   map[string]site.Signal
 	devices map[string]bool
-	waiting map[string]*pipeline.Past
+	waiting map[string]*record.Past
 	n       int
 	out     exchange.Imported
 }
@@ -41,7 +41,7 @@ type Import struct {
 // Run reads a file and stores what is in it. It can be cut off at any moment and begun again: what is there
 // already is not stored twice.
 func (m *Import) Run(ctx context.Context, f exchange.File, size int64) (exchange.Imported, error) {
-	m.known, m.devices, m.waiting = map[string]site.Signal{}, map[string]bool{}, map[string]*pipeline.Past{}
+	m.known, m.devices, m.waiting = map[string]site.Signal{}, map[string]bool{}, map[string]*record.Past{}
 	m.out = exchange.Imported{Samples: []exchange.Refused{}, Signals: map[string]*exchange.Received{}}
 	signals, err := m.Keeper.store.Signals(ctx)
 	if err != nil {
@@ -89,7 +89,7 @@ func (m *Import) take(ctx context.Context, r exchange.Record) error {
 		if fault := m.welcome(r.Signal); fault != "" {
 			return m.refuse(exchange.Refused{Line: r.Line, Field: "signal", Reason: fault})
 		}
-		past = &pipeline.Past{Signal: r.Signal, Kind: r.Kind, Unit: r.Unit, Replace: m.Replace}
+		past = &record.Past{Signal: r.Signal, Kind: r.Kind, Unit: r.Unit, Replace: m.Replace}
 		if s, there := m.known[r.Signal]; there {
 			past.Kind = s.Kind
 		}
@@ -149,7 +149,7 @@ func worded(kind string) bool { return kind == site.KindText || kind == site.Kin
 
 // fits tells why a reading does not go into a signal of a kind; empty when it does. Where a switch was
 // expected and figures came, the signal is a number.
-func (m *Import) fits(past *pipeline.Past, r *exchange.Record) string {
+func (m *Import) fits(past *record.Past, r *exchange.Record) string {
 	s, there := m.known[past.Signal]
 	switch {
 	case worded(r.Kind) != worded(past.Kind):
@@ -171,7 +171,7 @@ func (m *Import) fits(past *pipeline.Past, r *exchange.Record) string {
 }
 
 // store stores what waits of a signal, or tells what would become of it.
-func (m *Import) store(ctx context.Context, past *pipeline.Past) error {
+func (m *Import) store(ctx context.Context, past *record.Past) error {
 	if len(past.Readings) == 0 {
 		return nil
 	}
@@ -197,10 +197,10 @@ func (m *Import) store(ctx context.Context, past *pipeline.Past) error {
 }
 
 // storeWhenFree stores, as soon as nothing of the signal is being cleared.
-func (m *Import) storeWhenFree(ctx context.Context, past *pipeline.Past) (series.Merged, error) {
+func (m *Import) storeWhenFree(ctx context.Context, past *record.Past) (series.Merged, error) {
 	for {
-		told, err := m.Keeper.pipeline.Import(ctx, past)
-		if !errors.Is(err, pipeline.ErrBeingCleared) {
+		told, err := record.Import(ctx, m.Keeper.pipeline, past)
+		if !errors.Is(err, record.ErrBeingCleared) {
 			return told, err
 		}
 		m.Keeper.Soon()
@@ -212,7 +212,7 @@ func (m *Import) storeWhenFree(ctx context.Context, past *pipeline.Past) (series
 	}
 }
 
-func (m *Import) count(past *pipeline.Past, told series.Merged) {
+func (m *Import) count(past *record.Past, told series.Merged) {
 	m.out.Added, m.out.Same, m.out.Replaced = m.out.Added+told.Added, m.out.Same+told.Same, m.out.Replaced+told.Replaced
 	for _, r := range told.Conflicts {
 		if m.out.Conflicts++; len(m.out.Samples) < samplesAtMost {
@@ -232,7 +232,7 @@ func (m *Import) count(past *pipeline.Past, told series.Merged) {
 }
 
 // compare tells what would become of past readings.
-func (m *Import) compare(ctx context.Context, past *pipeline.Past) (told series.Merged, err error) {
+func (m *Import) compare(ctx context.Context, past *record.Past) (told series.Merged, err error) {
 	s, there := m.known[past.Signal]
 	fresh := slices.Clone(past.Readings)
 	if past.Unit != "" && s.Unit != "" && past.Unit != s.Unit && !worded(past.Kind) {

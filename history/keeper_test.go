@@ -18,6 +18,12 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/history"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/due"
+	"jauntylark/pipeline/reading"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -46,7 +52,8 @@ func unkept(t *testing.T) *place {
 	p.now.Store(1_790_000_000_000)
 	p.Pipeline = pipeline.New(p.Store, pipeline.Options{Log: slog.New(slog.DiscardHandler), Clock: clock.Following(p.at)})
 	p.run(p.Pipeline.Run)
-	if err := p.AddDevice(context.Background(), &site.Device{Name: "d"}, pipeline.Secret{}, pipeline.Actor{}); err != nil {
+	p.run(func(ctx context.Context) { due.Run(ctx, p.Pipeline) })
+	if err := configure.AddDevice(context.Background(), p.Pipeline, &site.Device{Name: "d"}, configure.Secret{}, pipeline.Actor{}); err != nil {
 		t.Fatal(err)
 	}
 	return p
@@ -80,7 +87,7 @@ func (p *place) past(signal string, n int) []measure.Reading {
 	for i := range readings {
 		readings[i] = measure.Reading{At: p.at() - measure.Instant(n-i)*60_000, Value: math.Round(100*math.Sin(float64(i)/40)) / 10}
 	}
-	told, err := p.Import(context.Background(), &pipeline.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: "Cel", Readings: readings})
+	told, err := record.Import(context.Background(), p.Pipeline, &record.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: "Cel", Readings: readings})
 	if err != nil || told.Added != n {
 		p.t.Fatal(told, err)
 	}
@@ -125,8 +132,8 @@ func (p *place) settled() {
 	})
 }
 
-func send(p *place, at measure.Instant, value float64) (pipeline.Outcome, error) {
-	return p.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Person: "p"}, Arrived: p.at(), Samples: []measure.Sample{{Name: "d/live", At: at, Value: value}}})
+func send(p *place, at measure.Instant, value float64) (reading.Outcome, error) {
+	return p.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Person: "p"}, Arrived: p.at(), Samples: []measure.Sample{{Name: "d/live", At: at, Value: value}}})
 }
 
 func TestWhatArrivesIsSealedAndItsFiguresFollow(t *testing.T) {
@@ -175,7 +182,7 @@ func TestClearedAndPutBack(t *testing.T) {
 	figures := p.days("a")
 	ctx := context.Background()
 	c := site.Clearing{What: "d/a", From: want[2000].At, Until: want[7999].At}
-	if err := p.Clear(ctx, &c, pipeline.Actor{Called: "Orla"}); err != nil {
+	if err := record.Clear(ctx, p.Pipeline, &c, pipeline.Actor{Called: "Orla"}); err != nil {
 		t.Fatal(err)
 	}
 	state := func() site.Clearing {
@@ -199,10 +206,10 @@ func TestClearedAndPutBack(t *testing.T) {
 	}
 	// What comes in between stays.
 	between := measure.Reading{At: want[3000].At, Value: 77}
-	if _, err := p.Import(ctx, &pipeline.Past{Signal: "d/a", Readings: []measure.Reading{between}}); err != nil {
+	if _, err := record.Import(ctx, p.Pipeline, &record.Past{Signal: "d/a", Readings: []measure.Reading{between}}); err != nil {
 		t.Fatal(err)
 	}
-	if err := p.Unclear(ctx, state(), pipeline.Actor{Called: "Orla"}); err != nil {
+	if err := record.Unclear(ctx, p.Pipeline, state(), pipeline.Actor{Called: "Orla"}); err != nil {
 		t.Fatal(err)
 	}
 	storetest.Eventually(t, "put back", func() bool { return state().State == site.ClearingUndone })
@@ -210,12 +217,12 @@ func TestClearedAndPutBack(t *testing.T) {
 	if got := p.stored("a"); !slices.Equal(got, want) {
 		t.Errorf("%d readings are back, want %d", len(got), len(want))
 	}
-	if err := p.Unclear(ctx, state(), pipeline.Actor{}); err != pipeline.ErrTooLate {
+	if err := record.Unclear(ctx, p.Pipeline, state(), pipeline.Actor{}); err != record.ErrTooLate {
 		t.Error(err)
 	}
 	// All of it: the signal has no newest reading, and a new one is the first. After 30 days it is gone.
 	all := site.Clearing{What: "", Until: p.at() + 1e6}
-	if err := p.Clear(ctx, &all, pipeline.Actor{}); err != nil {
+	if err := record.Clear(ctx, p.Pipeline, &all, pipeline.Actor{}); err != nil {
 		t.Fatal(err)
 	}
 	if s := p.signal("a"); s.At != nil {
@@ -229,7 +236,7 @@ func TestClearedAndPutBack(t *testing.T) {
 	if err := p.ForgetCleared(ctx, p.at()); err != nil {
 		t.Fatal(err)
 	}
-	if x, err := p.Clearing(ctx, all.ID); err != nil || x.State != site.ClearingGone || p.Unclear(ctx, x, pipeline.Actor{}) != pipeline.ErrTooLate {
+	if x, err := p.Clearing(ctx, all.ID); err != nil || x.State != site.ClearingGone || record.Unclear(ctx, p.Pipeline, x, pipeline.Actor{}) != record.ErrTooLate {
 		t.Errorf("%+v %v", x, err)
 	}
 }
@@ -243,7 +250,7 @@ func TestOldReadingsGoAndTheirFiguresStay(t *testing.T) {
 	ctx := context.Background()
 	before := p.days("a")
 	week := measure.Duration(7 * 24 * time.Hour)
-	if err := p.SetSignal(ctx, "d/a", act.SignalChange{KeepReadings: &week}, pipeline.Actor{}); err != nil {
+	if err := configure.SetSignal(ctx, p.Pipeline, "d/a", act.SignalChange{KeepReadings: &week}, pipeline.Actor{}); err != nil {
 		t.Fatal(err)
 	}
 	rules, err := p.Keeps(ctx)
@@ -313,10 +320,10 @@ func TestANearlyFullDiskIsAnAlarmAndAFullOneTakesNoReadings(t *testing.T) {
 		t.Error("readings are refused already:", err)
 	}
 	free.Store(0.9e9)
-	storetest.Eventually(t, "readings are refused", func() bool { _, err := send(p, p.at()+2, 3); return err == pipeline.ErrNoRoom })
+	storetest.Eventually(t, "readings are refused", func() bool { _, err := send(p, p.at()+2, 3); return err == commit.ErrNoRoom })
 	free.Store(1.1e9) // not yet a quarter more than what stopped it
 	time.Sleep(100 * time.Millisecond)
-	if _, err := send(p, p.at()+2, 3); err != pipeline.ErrNoRoom {
+	if _, err := send(p, p.at()+2, 3); err != commit.ErrNoRoom {
 		t.Error("readings are taken too soon:", err)
 	}
 	storetest.Eventually(t, "people are told that readings are refused", func() bool {
@@ -340,7 +347,7 @@ func TestANewZoneHasOtherDays(t *testing.T) {
 	p := newPlace(t, nil)
 	p.past("a", 5000)
 	p.settled()
-	err := p.Do(context.Background(), func(turn *pipeline.Turn) error {
+	err := p.Do(context.Background(), func(turn *reading.Turn) error {
 		return turn.Tx.SetSite(context.Background(), site.Site{Name: "x", Zone: "Asia/Kathmandu", Currency: "EUR"})
 	})
 	if err != nil {
@@ -361,7 +368,7 @@ func TestAnotherIntervalHoldsOtherwise(t *testing.T) {
 	for at := p.at() - 3*86_400_000; at < p.at(); at += 3_600_000 { // one an hour
 		readings = append(readings, measure.Reading{At: at, Value: 5})
 	}
-	if _, err := p.Import(context.Background(), &pipeline.Past{Signal: "d/slow", Kind: site.KindNumber, Readings: readings}); err != nil {
+	if _, err := record.Import(context.Background(), p.Pipeline, &record.Past{Signal: "d/slow", Kind: site.KindNumber, Readings: readings}); err != nil {
 		t.Fatal(err)
 	}
 	p.settled()
@@ -375,7 +382,7 @@ func TestAnotherIntervalHoldsOtherwise(t *testing.T) {
 		t.Errorf("held for %d ms", got)
 	}
 	minute := measure.Duration(time.Minute)
-	if err := p.SetSignal(context.Background(), "d/slow", act.SignalChange{Interval: &minute}, pipeline.Actor{}); err != nil {
+	if err := configure.SetSignal(context.Background(), p.Pipeline, "d/slow", act.SignalChange{Interval: &minute}, pipeline.Actor{}); err != nil {
 		t.Fatal(err)
 	}
 	storetest.Eventually(t, "an hour is too long to hold", func() bool { p.soon(); return held() == 0 })
@@ -388,7 +395,7 @@ func TestFiguresFollowWhileReadingsChange(t *testing.T) {
 	p.past("a", 3000)
 	for n := range 60 {
 		at := p.at() - measure.Instant(1+n*50)*60_000 - 1
-		if _, err := p.Import(ctx, &pipeline.Past{Signal: "d/a", Readings: []measure.Reading{{At: at, Value: 1000 + float64(n)}}}); err != nil {
+		if _, err := record.Import(ctx, p.Pipeline, &record.Past{Signal: "d/a", Readings: []measure.Reading{{At: at, Value: 1000 + float64(n)}}}); err != nil {
 			t.Fatal(err)
 		}
 		p.soon()
@@ -410,13 +417,13 @@ func TestOldFramesAreThinned(t *testing.T) {
 	g := &frame.Grid{Width: 2, Height: 1, Scale: 0.01, Counts: []int32{2000, 2100}}
 	const minute, day = measure.Instant(60_000), measure.Instant(86_400_000)
 	now := p.at()
-	var frames []pipeline.PastFrame
+	var frames []configure.PastFrame
 	for at := now - 40*day; at < now-39*day; at += 10 * minute {
-		frames = append(frames, pipeline.PastFrame{At: at, Grid: g})
+		frames = append(frames, configure.PastFrame{At: at, Grid: g})
 	}
-	frames = append(frames, pipeline.PastFrame{At: now - day, Grid: g}, pipeline.PastFrame{At: now - day + minute, Grid: g})
+	frames = append(frames, configure.PastFrame{At: now - day, Grid: g}, configure.PastFrame{At: now - day + minute, Grid: g})
 	ctx := context.Background()
-	if err := p.ImportFrames(ctx, "d", frames); err != nil {
+	if err := configure.ImportFrames(ctx, p.Pipeline, "d", frames); err != nil {
 		t.Fatal(err)
 	}
 	device, err := p.Store.Device(ctx, "d", now)

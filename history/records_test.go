@@ -12,7 +12,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/history"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/reading"
 )
 
 const day = measure.Instant(24 * 3600 * 1000)
@@ -24,17 +24,17 @@ func TestRecordsOverThreeYears(t *testing.T) {
 	ctx := context.Background()
 	first := p.at()
 	keeper := history.New(p.Store, p.Pipeline, history.Options{Log: slog.New(slog.DiscardHandler), Now: p.at})
-	must := func(act func(*pipeline.Turn) error) {
+	must := func(act func(*reading.Turn) error) {
 		t.Helper()
 		if err := p.Do(ctx, act); err != nil {
 			t.Fatal(err)
 		}
 	}
-	must(func(turn *pipeline.Turn) error {
+	must(func(turn *reading.Turn) error {
 		return turn.Tx.SetSite(ctx, site.Site{Name: "x", Zone: "UTC", Currency: "EUR", KeepAlarms: measure.Duration(365 * 24 * time.Hour), KeepJournal: measure.Duration(90 * 24 * time.Hour)})
 	})
 	happen := func(at measure.Instant, over bool) {
-		must(func(turn *pipeline.Turn) error {
+		must(func(turn *reading.Turn) error {
 			a := alarm.Alarm{Kind: alarm.ByService, Severity: alarm.Warning, State: alarm.StateRaised, RaisedAt: at, LearnedAt: at, When: fmt.Sprint(at), Sentence: "x"}
 			if over {
 				a.End(at+1000, alarm.EndBack, "")
@@ -72,7 +72,7 @@ func TestRecordsOverThreeYears(t *testing.T) {
 		got := map[string]int{}
 		for name, query := range map[string]string{"alarm": `select count(*) from alarm`, "of alarms": `select count(*) from journal where alarm_id is not null`, "notes": `select count(*) from journal where kind = 'note'`,
 			"notices": `select count(*) from notice where alarm_id is not null`, "others": `select count(*) from notice where alarm_id is null`} {
-			must(func(turn *pipeline.Turn) error {
+			must(func(turn *reading.Turn) error {
 				var n int
 				err := turn.Tx.GetContext(ctx, &n, query)
 				got[name] = n

@@ -10,7 +10,8 @@ import (
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/evidence"
+	"jauntylark/pipeline/reading"
 	"jauntylark/store/storetest"
 )
 
@@ -38,7 +39,7 @@ func away(t *testing.T, interval time.Duration, until float64, readings ...float
 
 // sweeps lets a process that has just begun find out that the service was away.
 func (b *bench) sweeps() {
-	b.must(b.Do(context.Background(), func(*pipeline.Turn) error { return nil }))
+	b.must(b.Do(context.Background(), func(*reading.Turn) error { return nil }))
 }
 
 func (b *bench) heard(v float64) {
@@ -108,7 +109,7 @@ func TestADelayGoesOnWhereNothingIsHeard(t *testing.T) {
 		t.Fatal(err)
 	}
 	saved := guards[0]
-	found, err := s.Replay(context.Background(), pipeline.ReplayOrder{Guard: saved, WithEvents: true}, nil)
+	found, err := evidence.Replay(context.Background(), s.Pipeline, evidence.ReplayOrder{Guard: saved, WithEvents: true}, nil)
 	if err != nil || len(found.Alarms) != 1 || found.Alarms[0].RaisedAt != got[0].RaisedAt || found.Alarms[0].Cause == "" {
 		t.Errorf("as it was: %+v %v", found, err)
 	}

@@ -12,6 +12,8 @@ import (
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 )
 
@@ -22,7 +24,7 @@ func (b *bench) calibrate(path string, from *measure.Instant, numbers ...float64
 	for i := 0; i < len(numbers); i += 2 {
 		o.Pairs = append(o.Pairs, calibrate.Pair{Shown: numbers[i], Reference: numbers[i+1]})
 	}
-	f, err := b.Calibrate(context.Background(), path, o, tester)
+	f, err := record.Calibrate(context.Background(), b.Pipeline, path, o, tester)
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -70,7 +72,7 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 		t.Errorf("the raw value again, and the corrected one: %+v", out)
 	}
 	corners := b.at(2)
-	if _, err := b.Calibrate(context.Background(), "d/v", act.CalibrationOrder{From: &corners, Method: calibrate.Corners,
+	if _, err := record.Calibrate(context.Background(), b.Pipeline, "d/v", act.CalibrationOrder{From: &corners, Method: calibrate.Corners,
 		Pairs: calibrate.Pairs{{Shown: b.shows(5), Reference: 3}, {Shown: b.shows(15), Reference: 10}, {Shown: b.shows(25), Reference: 40}}}, tester); err != nil {
 		t.Fatal(err)
 	}
@@ -82,25 +84,25 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 	if list = list[1:]; err != nil || len(list) != 2 || list[0].Who != "test" || list[0].Pairs[1] != (calibrate.Pair{Shown: 50, Reference: 100}) {
 		t.Fatalf("%+v %v", list, err)
 	}
-	if _, err := other.Uncalibrate(context.Background(), "d/v", list[0].ID, tester); err != nil {
+	if _, err := record.Uncalibrate(context.Background(), other.Pipeline, "d/v", list[0].ID, tester); err != nil {
 		t.Fatal(err)
 	}
 	if got := b.values("v"); !same(got, 10, 25, 33, 43, 53) {
 		t.Errorf("taken back: %v", got)
 	}
-	if _, err := b.Uncalibrate(context.Background(), "d/v", list[0].ID, tester); !errors.Is(err, store.ErrNotFound) {
+	if _, err := record.Uncalibrate(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("taken back twice: %v", err)
 	}
-	if err := b.BringCalibrationBack(context.Background(), "d/v", list[0].ID, tester); err != nil {
+	if err := record.BringCalibrationBack(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); err != nil {
 		t.Fatal(err)
 	}
 	if got := b.values("v"); !same(got, 10, 25, 33, 80, 100) {
 		t.Errorf("in force again: %v", got)
 	}
-	if err := b.BringCalibrationBack(context.Background(), "d/v", list[0].ID, tester); !errors.Is(err, store.ErrNotFound) {
+	if err := record.BringCalibrationBack(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("in force again twice: %v", err)
 	}
-	if _, err := b.Uncalibrate(context.Background(), "d/v", list[0].ID, tester); err != nil {
+	if _, err := record.Uncalibrate(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); err != nil {
 		t.Fatal(err)
 	}
 	s, err := b.store.Signal(context.Background(), "d", "v")
@@ -193,11 +195,11 @@ func TestCalibrationsAreChecked(t *testing.T) {
 		"must rise or fall":    {"d/v", act.CalibrationOrder{Method: calibrate.Corners, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 2, Reference: 5}, {Shown: 3, Reference: 4}}}},
 		"two different places": {"d/v", act.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 1, Reference: 5}}}},
 	} {
-		if _, err := b.Calibrate(ctx, c.path, c.o, tester); err == nil || !strings.Contains(err.Error(), says) {
+		if _, err := record.Calibrate(ctx, b.Pipeline, c.path, c.o, tester); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
-	f, err := b.TryCalibration(ctx, "d/t", act.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 68, Reference: 70}}, Unit: "[degF]"}, tester)
+	f, err := record.TryCalibration(ctx, b.Pipeline, "d/t", act.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 68, Reference: 70}}, Unit: "[degF]"}, tester)
 	if err != nil || math.Abs(f.Curve.Offset-10.0/9) > 1e-9 {
 		t.Errorf("2 °F more are %+v %v", f.Curve, err)
 	}
@@ -213,7 +215,7 @@ func TestVerifications(t *testing.T) {
 	b.stream("h", 1, 49)
 	check := func(o act.VerificationOrder) calibrate.Verification {
 		t.Helper()
-		v, err := b.Verify(ctx, "d/h", o, tester)
+		v, err := record.Verify(ctx, b.Pipeline, "d/h", o, tester)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -226,16 +228,16 @@ func TestVerifications(t *testing.T) {
 	if v := check(act.VerificationOrder{Reference: 50, Tolerance: "1.9", Shown: &shown}); v.Passed || v.Error != 2 {
 		t.Errorf("beyond it: %+v", v)
 	}
-	if err := b.VerifyEvery(ctx, "d/h", calibrate.Every{Months: 6}, tester); err != nil {
+	if err := record.VerifyEvery(ctx, b.Pipeline, "d/h", calibrate.Every{Months: 6}, tester); err != nil {
 		t.Fatal(err)
 	}
 	b.clock(180 * 86_400)
-	if err := b.Remind(ctx); err != nil || len(b.alarms()) != 0 {
+	if err := record.Remind(ctx, b.Pipeline); err != nil || len(b.alarms()) != 0 {
 		t.Errorf("after 180 days: %v %+v", err, b.alarms())
 	}
 	b.clock(190 * 86_400)
 	for range 2 {
-		if err := b.Remind(ctx); err != nil {
+		if err := record.Remind(ctx, b.Pipeline); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -243,7 +245,7 @@ func TestVerifications(t *testing.T) {
 	if len(got) != 1 || got[0].Kind != alarm.ByDueDate || got[0].Severity != alarm.Advisory || !strings.Contains(got[0].Sentence, "is due for verification since") {
 		t.Fatalf("after 190 days: %+v", got)
 	}
-	if _, err := b.Verify(ctx, "d/h", act.VerificationOrder{Reference: 50, Tolerance: "2%"}, tester); err == nil || !strings.Contains(err.Error(), "is 189 d") && !strings.Contains(err.Error(), "days") {
+	if _, err := record.Verify(ctx, b.Pipeline, "d/h", act.VerificationOrder{Reference: 50, Tolerance: "2%"}, tester); err == nil || !strings.Contains(err.Error(), "is 189 d") && !strings.Contains(err.Error(), "days") {
 		t.Errorf("by a reading of half a year ago: %v", err)
 	}
 	check(act.VerificationOrder{Reference: 50, Tolerance: "2%", Shown: &shown})
@@ -255,7 +257,7 @@ func TestVerifications(t *testing.T) {
 		t.Errorf("%+v %v", list, err)
 	}
 	for says, o := range map[string]act.VerificationOrder{"tolerance: ": {Tolerance: "much"}, "unit: ": {Tolerance: "1", Unit: "Cell"}} {
-		if _, err := b.Verify(ctx, "d/h", o, tester); err == nil || !strings.Contains(err.Error(), says) {
+		if _, err := record.Verify(ctx, b.Pipeline, "d/h", o, tester); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
@@ -269,24 +271,24 @@ func TestNoAlarmOutlivesItsSignal(t *testing.T) {
 	b.derive("d/twice", "formula", map[string]string{"v": "d/v"}, "v * 2.0")
 	b.signal("d/v", act.SignalChange{StuckAfter: lasting(1), FaultAfter: lasting(1)})
 	for _, path := range []string{"d/v", "d/twice"} {
-		if err := b.VerifyEvery(ctx, path, calibrate.Every{Days: 1}, tester); err != nil {
+		if err := record.VerifyEvery(ctx, b.Pipeline, path, calibrate.Every{Days: 1}, tester); err != nil {
 			t.Fatal(err)
 		}
 	}
 	b.stream("v", 100_000, 5, 5, 5, 5)
-	if err := b.Remind(ctx); err != nil {
+	if err := record.Remind(ctx, b.Pipeline); err != nil {
 		t.Fatal(err)
 	}
 	if got := standing(b.alarms()); len(got) != 3 {
 		t.Fatalf("before: %v", got)
 	}
-	if err := b.RemoveDerived(ctx, "d/twice", tester); err != nil {
+	if err := configure.RemoveDerived(ctx, b.Pipeline, "d/twice", tester); err != nil {
 		t.Fatal(err)
 	}
 	if got := standing(b.alarms()); len(got) != 2 {
 		t.Errorf("without the derived signal: %v", got)
 	}
-	if err := b.RemoveDevice(ctx, "d", tester); err != nil {
+	if err := configure.RemoveDevice(ctx, b.Pipeline, "d", tester); err != nil {
 		t.Fatal(err)
 	}
 	if got := standing(b.alarms()); len(got) != 0 {

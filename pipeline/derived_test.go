@@ -12,6 +12,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
+	"jauntylark/pipeline/configure"
 )
 
 // derive declares a derived signal.
@@ -32,7 +33,7 @@ func recipe(kind string, of map[string]string, formula string) derive.Recipe {
 }
 
 func (b *bench) tryDerive(path string, r derive.Recipe) error {
-	return b.Derive(context.Background(), path, "", r, tester)
+	return configure.Derive(context.Background(), b.Pipeline, path, "", r, tester)
 }
 
 // What is derived, over two steps, steps its guards in the commit of the reading that it follows from, in whichever
@@ -117,8 +118,8 @@ func TestDerivationsAreChecked(t *testing.T) {
 		"d/c from d/c goes in a circle":          b.tryDerive("d/c", recipe("formula", map[string]string{"c": "d/c"}, "c + 1.0")),
 		"d/v is measured":                        b.tryDerive("d/v", recipe("formula", map[string]string{"a": "d/a"}, "a + 1.0")),
 		"would be a switch":                      b.tryDerive("d/b", recipe("formula", map[string]string{"a": "d/a"}, "a > 1.0")),
-		"d/a is what d/b is computed from":       b.RemoveDerived(ctx, "d/a", tester),
-		"is measured; it goes with its device":   b.RemoveDerived(ctx, "d/v", tester),
+		"d/a is what d/b is computed from":       configure.RemoveDerived(ctx, b.Pipeline, "d/a", tester),
+		"is measured; it goes with its device":   configure.RemoveDerived(ctx, b.Pipeline, "d/v", tester),
 	} {
 		if err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
@@ -129,7 +130,7 @@ func TestDerivationsAreChecked(t *testing.T) {
 	}
 	b.guard(alarm.Guard{Signal: "d/b", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 2}}})
 	b.stream("v", 2, 5)
-	if err := b.RemoveDerived(ctx, "d/b", tester); err != nil {
+	if err := configure.RemoveDerived(ctx, b.Pipeline, "d/b", tester); err != nil {
 		t.Fatal(err)
 	}
 	if got := b.alarms(); len(got) != 1 || got[0].ClearedAt == nil || got[0].Cause == "" {

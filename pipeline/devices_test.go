@@ -14,15 +14,18 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
 	"jauntylark/store"
 )
 
-func (b *bench) submit(s pipeline.Sender, samples ...measure.Sample) (pipeline.Outcome, error) {
+func (b *bench) submit(s credential.Sender, samples ...measure.Sample) (reading.Outcome, error) {
 	for i := range samples {
 		samples[i].Index = i
 	}
-	return b.Submit(context.Background(), &pipeline.Pack{Sender: s, Arrived: b.Now(), Samples: samples})
+	return b.Submit(context.Background(), &reading.Pack{Sender: s, Arrived: b.Now(), Samples: samples})
 }
 
 func TestAClosedDeviceGetsNoNewSignals(t *testing.T) {
@@ -40,11 +43,11 @@ func TestAGatewaySpeaksForThoseBehindIt(t *testing.T) {
 	b := fresh(t)
 	hub := b.add(site.Device{Name: "hub"})
 	b.add(site.Device{Name: "leaf", Behind: "hub"})
-	out, err := b.submit(pipeline.Sender{Key: hub}, measure.Sample{Name: "leaf/temp", Value: 1}, measure.Sample{Name: "temp", Value: 2}, measure.Sample{Name: "d/temp", Value: 3})
+	out, err := b.submit(credential.Sender{Key: hub}, measure.Sample{Name: "leaf/temp", Value: 1}, measure.Sample{Name: "temp", Value: 2}, measure.Sample{Name: "d/temp", Value: 3})
 	if err != nil || out.Accepted != 2 || out.Rejected[0].Index != 2 {
 		t.Errorf("%+v %v", out, err)
 	}
-	if out, err := b.submit(pipeline.Sender{Key: hub, Name: "leaf"}, measure.Sample{Name: "temp", Value: 4}); err != nil || out.Accepted != 1 {
+	if out, err := b.submit(credential.Sender{Key: hub, Name: "leaf"}, measure.Sample{Name: "temp", Value: 4}); err != nil || out.Accepted != 1 {
 		t.Errorf("as the leaf: %+v %v", out, err)
 	}
 	if s, err := b.store.Signal(context.Background(), "leaf", "temp"); err != nil || *s.Value != 4 {
@@ -52,13 +55,13 @@ func TestAGatewaySpeaksForThoseBehindIt(t *testing.T) {
 	}
 	ctx := context.Background()
 	for gateway, says := range map[string]string{"leaf": "stands behind hub itself", "nub": "did you mean hub?", "d": ""} {
-		err := b.AddDevice(ctx, &site.Device{Name: "behind-" + gateway, Behind: gateway}, pipeline.Secret{}, tester)
+		err := configure.AddDevice(ctx, b.Pipeline, &site.Device{Name: "behind-" + gateway, Behind: gateway}, configure.Secret{}, tester)
 		if (err == nil) != (says == "") || err != nil && !strings.Contains(err.Error(), says) {
 			t.Errorf("behind %s: %v", gateway, err)
 		}
 	}
 	behind := "d"
-	if err := b.SetDevice(ctx, "hub", act.DeviceChange{Behind: &behind}, tester); err == nil || !strings.Contains(err.Error(), "1 device stands behind it") {
+	if err := configure.SetDevice(ctx, b.Pipeline, "hub", act.DeviceChange{Behind: &behind}, tester); err == nil || !strings.Contains(err.Error(), "1 device stands behind it") {
 		t.Errorf("a gateway behind another: %v", err)
 	}
 }
@@ -67,11 +70,11 @@ func TestARotatedKeyEndsWhenTheNewOneIsUsed(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	second := sha256.Sum256([]byte("second"))
-	if n, err := b.RotateKey(ctx, "d", pipeline.Secret{Hash: second}, nil, tester); n != 2 || err != nil {
+	if n, err := configure.RotateKey(ctx, b.Pipeline, "d", configure.Secret{Hash: second}, nil, tester); n != 2 || err != nil {
 		t.Fatal(n, err)
 	}
 	send := func(key [32]byte) error {
-		_, err := b.submit(pipeline.Sender{Key: key}, measure.Sample{Name: "v", Value: 1})
+		_, err := b.submit(credential.Sender{Key: key}, measure.Sample{Name: "v", Value: 1})
 		return err
 	}
 	if err := send(b.key); err != nil {
@@ -80,11 +83,11 @@ func TestARotatedKeyEndsWhenTheNewOneIsUsed(t *testing.T) {
 	if err := send(second); err != nil {
 		t.Errorf("the new key: %v", err)
 	}
-	if err := send(b.key); !errors.Is(err, pipeline.ErrKeyUnknown) {
+	if err := send(b.key); !errors.Is(err, credential.ErrKeyUnknown) {
 		t.Errorf("the old key after the new one was used: %v", err)
 	}
 	third, hour := sha256.Sum256([]byte("third")), time.Hour
-	if _, err := b.RotateKey(ctx, "d", pipeline.Secret{Hash: third}, &hour, tester); err != nil {
+	if _, err := configure.RotateKey(ctx, b.Pipeline, "d", configure.Secret{Hash: third}, &hour, tester); err != nil {
 		t.Fatal(err)
 	}
 	b.clock(3599)
@@ -92,20 +95,20 @@ func TestARotatedKeyEndsWhenTheNewOneIsUsed(t *testing.T) {
 		t.Errorf("within the overlap: %v", err)
 	}
 	b.clock(3601)
-	if err := send(second); !errors.Is(err, pipeline.ErrKeyUnknown) {
+	if err := send(second); !errors.Is(err, credential.ErrKeyUnknown) {
 		t.Errorf("after the overlap: %v", err)
 	}
 	keys, err := b.store.DeviceKeys(ctx, b.device("d").ID, "d")
 	if err != nil || len(keys) != 2 || keys[1].Identity != "d.3" {
 		t.Fatalf("%+v %v", keys, err)
 	}
-	if err := b.RevokeKey(ctx, "d", keys[1].ID, tester); err != nil {
+	if err := configure.RevokeKey(ctx, b.Pipeline, "d", keys[1].ID, tester); err != nil {
 		t.Fatal(err)
 	}
-	if err := send(third); !errors.Is(err, pipeline.ErrKeyUnknown) {
+	if err := send(third); !errors.Is(err, credential.ErrKeyUnknown) {
 		t.Errorf("revoked: %v", err)
 	}
-	if err := b.RevokeKey(ctx, "d", keys[1].ID, tester); !errors.Is(err, store.ErrNotFound) {
+	if err := configure.RevokeKey(ctx, b.Pipeline, "d", keys[1].ID, tester); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("revoked twice: %v", err)
 	}
 }
@@ -115,11 +118,11 @@ func TestAnArrivalIsLetInWithWhatItSent(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	enrolment := sha256.Sum256([]byte("enrolment"))
-	stranger := pipeline.Sender{Key: enrolment, Name: "stranger", Protocol: "MQTT", Address: "192.0.2.7"}
-	if _, err := b.submit(stranger, measure.Sample{Name: "v", Value: 1}); !errors.Is(err, pipeline.ErrKeyUnknown) {
+	stranger := credential.Sender{Key: enrolment, Name: "stranger", Protocol: "MQTT", Address: "192.0.2.7"}
+	if _, err := b.submit(stranger, measure.Sample{Name: "v", Value: 1}); !errors.Is(err, credential.ErrKeyUnknown) {
 		t.Fatalf("without enrolment: %v", err)
 	}
-	if err := b.SetEnrolment(ctx, &pipeline.Secret{Hash: enrolment}, tester); err != nil {
+	if err := configure.SetEnrolment(ctx, b.Pipeline, &configure.Secret{Hash: enrolment}, tester); err != nil {
 		t.Fatal(err)
 	}
 	for i := range 3 {
@@ -129,7 +132,7 @@ func TestAnArrivalIsLetInWithWhatItSent(t *testing.T) {
 			t.Fatalf("%+v %v", out, err)
 		}
 	}
-	for sender, want := range map[pipeline.Sender]error{{Key: enrolment}: pipeline.ErrNoName, {Key: enrolment, Name: "d"}: pipeline.ErrOwnKey} {
+	for sender, want := range map[credential.Sender]error{{Key: enrolment}: credential.ErrNoName, {Key: enrolment, Name: "d"}: credential.ErrOwnKey} {
 		if _, err := b.submit(sender, measure.Sample{Name: "v", Value: 1}); !errors.Is(err, want) {
 			t.Errorf("%q: %v, want %v", sender.Name, err, want)
 		}
@@ -139,10 +142,10 @@ func TestAnArrivalIsLetInWithWhatItSent(t *testing.T) {
 		t.Fatalf("%+v %v", arrivals, err)
 	}
 	b.clock(60)
-	if err := b.AddDevice(ctx, &site.Device{Name: "stranger"}, pipeline.Secret{}, tester); err == nil || !strings.Contains(err.Error(), "waits as an arrival") {
+	if err := configure.AddDevice(ctx, b.Pipeline, &site.Device{Name: "stranger"}, configure.Secret{}, tester); err == nil || !strings.Contains(err.Error(), "waits as an arrival") {
 		t.Errorf("added by hand while it waits: %v", err)
 	}
-	if _, err := b.LetIn(ctx, "stranger", site.Device{Title: "Second bench"}, tester); err != nil {
+	if _, err := configure.LetIn(ctx, b.Pipeline, "stranger", site.Device{Title: "Second bench"}, tester); err != nil {
 		t.Fatal(err)
 	}
 	s, err := b.store.Signal(ctx, "stranger", "v")
@@ -157,13 +160,13 @@ func TestAnArrivalIsLetInWithWhatItSent(t *testing.T) {
 		t.Errorf("once it is in: %+v %v", out, err)
 	}
 	own := sha256.Sum256([]byte("its own"))
-	if _, err := b.RotateKey(ctx, "stranger", pipeline.Secret{Hash: own}, nil, tester); err != nil {
+	if _, err := configure.RotateKey(ctx, b.Pipeline, "stranger", configure.Secret{Hash: own}, nil, tester); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.submit(pipeline.Sender{Key: own}, measure.Sample{Name: "v", Value: 10}); err != nil {
+	if _, err := b.submit(credential.Sender{Key: own}, measure.Sample{Name: "v", Value: 10}); err != nil {
 		t.Error(err)
 	}
-	if _, err := b.submit(stranger, measure.Sample{Name: "v", Value: 11}); !errors.Is(err, pipeline.ErrOwnKey) {
+	if _, err := b.submit(stranger, measure.Sample{Name: "v", Value: 11}); !errors.Is(err, credential.ErrOwnKey) {
 		t.Errorf("with the enrolment key after its own was used: %v", err)
 	}
 }
@@ -172,10 +175,10 @@ func TestAnArrivalIsTurnedAwayAndBounded(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	enrolment := sha256.Sum256([]byte("enrolment"))
-	if err := b.SetEnrolment(ctx, &pipeline.Secret{Hash: enrolment}, tester); err != nil {
+	if err := configure.SetEnrolment(ctx, b.Pipeline, &configure.Secret{Hash: enrolment}, tester); err != nil {
 		t.Fatal(err)
 	}
-	s := pipeline.Sender{Key: enrolment, Name: "flood"}
+	s := credential.Sender{Key: enrolment, Name: "flood"}
 	many := make([]measure.Sample, 4000)
 	for i := range many {
 		many[i] = measure.Sample{Name: "v", At: b.at(float64(i) / 1000), Value: 1}
@@ -188,13 +191,13 @@ func TestAnArrivalIsTurnedAwayAndBounded(t *testing.T) {
 	if a, err := b.store.Arrivals(ctx); err != nil || a[0].Readings != 8000 || a[0].Dropped != 4000 {
 		t.Errorf("%+v %v", a, err)
 	}
-	if err := b.TurnAway(ctx, "flood", tester); err != nil {
+	if err := configure.TurnAway(ctx, b.Pipeline, "flood", tester); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.submit(s, many[0]); !errors.Is(err, pipeline.ErrTurnedAway) {
+	if _, err := b.submit(s, many[0]); !errors.Is(err, credential.ErrTurnedAway) {
 		t.Errorf("turned away: %v", err)
 	}
-	if _, err := b.LetIn(ctx, "flood", site.Device{}, tester); err != nil {
+	if _, err := configure.LetIn(ctx, b.Pipeline, "flood", site.Device{}, tester); err != nil {
 		t.Errorf("let in after all: %v", err)
 	}
 }
@@ -206,7 +209,7 @@ func TestADeletedDeviceThatSendsAgainIsAnArrival(t *testing.T) {
 	ctx := context.Background()
 	b.send(measure.Sample{Name: "v", Value: 9})
 	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}}})
-	if err := b.RemoveDevice(ctx, "d", tester); err != nil {
+	if err := configure.RemoveDevice(ctx, b.Pipeline, "d", tester); err != nil {
 		t.Fatal(err)
 	}
 	if got := b.alarms(); len(got) != 1 || got[0].ClearedAt == nil {
@@ -216,14 +219,14 @@ func TestADeletedDeviceThatSendsAgainIsAnArrival(t *testing.T) {
 		t.Errorf("the device: %v", err)
 	}
 	b.clock(5)
-	out, err := b.submit(pipeline.Sender{Key: b.key}, measure.Sample{Name: "v", Value: 3})
+	out, err := b.submit(credential.Sender{Key: b.key}, measure.Sample{Name: "v", Value: 3})
 	if err != nil || !out.Arrival {
 		t.Fatalf("it sends again: %+v %v", out, err)
 	}
-	if _, err := b.LetIn(ctx, "d", site.Device{}, tester); err != nil {
+	if _, err := configure.LetIn(ctx, b.Pipeline, "d", site.Device{}, tester); err != nil {
 		t.Fatal(err)
 	}
-	if out, err := b.submit(pipeline.Sender{Key: b.key}, measure.Sample{Name: "v", Value: 4}); err != nil || out.Arrival || b.device("d").Enrolled {
+	if out, err := b.submit(credential.Sender{Key: b.key}, measure.Sample{Name: "v", Value: 4}); err != nil || out.Arrival || b.device("d").Enrolled {
 		t.Errorf("with its old key: %+v %v", out, err)
 	}
 	if got := b.readings("v"); len(got) != 2 || got[0].Value != 3 {
@@ -237,27 +240,27 @@ func TestOrdersAndWhatTheDeviceRuns(t *testing.T) {
 	b.send(measure.Sample{Name: "v", Value: 9})
 	b.expect("d", time.Minute)
 	five := site.Settings{Interval: measure.Duration(5 * time.Minute), Values: map[string]string{"led": "off"}}
-	if err := b.Order(ctx, "d", five, tester); err != nil {
+	if err := configure.Order(ctx, b.Pipeline, "d", five, tester); err != nil {
 		t.Fatal(err)
 	}
-	sender := pipeline.Sender{Key: b.key}
-	if err := b.Confirm(ctx, sender, "d", site.Report{Version: 2}); err == nil || !strings.Contains(err.Error(), "newest that was ordered is 1") {
+	sender := credential.Sender{Key: b.key}
+	if err := configure.Confirm(ctx, b.Pipeline, sender, "d", site.Report{Version: 2}); err == nil || !strings.Contains(err.Error(), "newest that was ordered is 1") {
 		t.Errorf("a version that was never ordered: %v", err)
 	}
 	if d := b.device("d"); d.Version != 1 || d.RunningAt != nil || d.Interval != measure.Duration(time.Minute) {
 		t.Errorf("ordered: %+v", d)
 	}
-	if err := b.Confirm(ctx, sender, "", site.Report{Version: 1}); err != nil {
+	if err := configure.Confirm(ctx, b.Pipeline, sender, "", site.Report{Version: 1}); err != nil {
 		t.Fatal(err)
 	}
 	if d := b.device("d"); d.RunningNo != 1 || !d.Running.Equal(five) || d.Interval != five.Interval {
 		t.Errorf("confirmed, and expected as often from then on: %+v", d)
 	}
-	if err := b.Confirm(ctx, sender, "d", site.Report{Version: 1, Interval: 1800}); err != nil || b.device("d").Interval != measure.Duration(30*time.Minute) {
+	if err := configure.Confirm(ctx, b.Pipeline, sender, "d", site.Report{Version: 1, Interval: 1800}); err != nil || b.device("d").Interval != measure.Duration(30*time.Minute) {
 		t.Errorf("its battery is low: %v %v", err, b.device("d").Interval)
 	}
 	hub := b.add(site.Device{Name: "hub"})
-	if err := b.Confirm(ctx, pipeline.Sender{Key: hub}, "d", site.Report{Version: 1}); err == nil {
+	if err := configure.Confirm(ctx, b.Pipeline, credential.Sender{Key: hub}, "d", site.Report{Version: 1}); err == nil {
 		t.Error("another device confirmed for d")
 	}
 }
@@ -283,7 +286,7 @@ func TestTextAndDataSignals(t *testing.T) {
 		t.Errorf("words are kept once: %+v", got)
 	}
 	g := alarm.Guard{Signal: "d/state", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above}, Severity: alarm.Warning}}
-	if err := b.SaveGuard(context.Background(), &g, "test"); err == nil {
+	if err := configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"); err == nil {
 		t.Error("a guard over text was saved")
 	}
 }
@@ -295,12 +298,12 @@ func TestKits(t *testing.T) {
 	kit := site.Kit{Name: "probe", Interval: measure.Duration(10 * time.Second), Closed: true, Signals: []site.KitSignal{
 		{Name: "temp", Unit: "Cel", Title: "Air", Span: &site.Span{Low: -40, High: 85}}, {Name: "door", Kind: site.KindSwitch}},
 		Guards: []site.KitGuard{{Name: "hot", Signal: "temp", When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1}}}
-	if offers, err := b.SaveKit(ctx, &kit, tester); err != nil || len(offers) != 0 {
+	if offers, err := configure.SaveKit(ctx, b.Pipeline, &kit, tester); err != nil || len(offers) != 0 {
 		t.Fatal(offers, err)
 	}
 	key := b.add(site.Device{Name: "shed", Kit: "probe"})
 	b.clock(1)
-	out, err := b.submit(pipeline.Sender{Key: key}, measure.Sample{Name: "temp", Value: 95, Unit: "[degF]"}, measure.Sample{Name: "other", Value: 1}, measure.Sample{Name: "door", Form: measure.FormBool, Value: 1})
+	out, err := b.submit(credential.Sender{Key: key}, measure.Sample{Name: "temp", Value: 95, Unit: "[degF]"}, measure.Sample{Name: "other", Value: 1}, measure.Sample{Name: "door", Form: measure.FormBool, Value: 1})
 	if err != nil || out.Accepted != 2 || !strings.Contains(reason(out), "closed") {
 		t.Fatalf("%+v %v", out, err)
 	}
@@ -313,7 +316,7 @@ func TestKits(t *testing.T) {
 
 	kit.Guards[0].When.A, kit.Signals[0].Title, kit.Signals[0].Unit = 40, "Shed air", "K"
 	kit.Signals = append(kit.Signals, site.KitSignal{Name: "humidity", Unit: "%RH"})
-	offers, err := b.SaveKit(ctx, &kit, tester)
+	offers, err := configure.SaveKit(ctx, b.Pipeline, &kit, tester)
 	var words []string
 	for _, o := range offers {
 		words = append(words, strings.TrimSpace(o.What+" "+o.Field)+map[bool]string{true: " stays"}[o.Kept != ""])
@@ -325,20 +328,20 @@ func TestKits(t *testing.T) {
 	if got := standing(b.alarms()); len(got) != 1 {
 		t.Errorf("a kit that was saved has changed something: %v", got)
 	}
-	if _, err := b.ApplyKit(ctx, "probe", nil, tester); err != nil {
+	if _, err := configure.ApplyKit(ctx, b.Pipeline, "probe", nil, tester); err != nil {
 		t.Fatal(err)
 	}
 	if got := standing(b.alarms()); len(got) != 0 {
 		t.Errorf("35 is not above 40: %v", got)
 	}
-	if offers, err := b.Offers(ctx, "probe", nil); err != nil || len(offers) != 1 || offers[0].Kept == "" {
+	if offers, err := configure.Offers(ctx, b.Pipeline, "probe", nil); err != nil || len(offers) != 1 || offers[0].Kept == "" {
 		t.Errorf("applied, it still offers %+v %v", offers, err)
 	}
-	again, err := b.KitFrom(ctx, "copy", "shed")
+	again, err := configure.KitFrom(ctx, b.Pipeline, "copy", "shed")
 	if err != nil || again.Check() != nil || len(again.Signals) != 3 || again.Guards[0].Name != "hot" || again.Guards[0].When.A != 40 {
 		t.Errorf("a kit of the device: %+v %v", again, err)
 	}
-	if err := b.AddDevice(ctx, &site.Device{Name: "x", Kit: "prob"}, pipeline.Secret{}, tester); err == nil {
+	if err := configure.AddDevice(ctx, b.Pipeline, &site.Device{Name: "x", Kit: "prob"}, configure.Secret{}, tester); err == nil {
 		t.Error("a device of a kit that is not there was added")
 	}
 	if _, err := b.store.Device(ctx, "x", b.Now()); !errors.Is(err, store.ErrNotFound) {
@@ -349,8 +352,8 @@ func TestKits(t *testing.T) {
 // What we fail to store is not answered as if its sender were wrong, so that it is sent again.
 func TestAFailureOfOursIsToldAsOurs(t *testing.T) {
 	b := fresh(t)
-	_, err := b.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: b.Now(), IdempotencyKey: "a\x00b", Samples: []measure.Sample{{Name: "v", Value: 1}}})
-	if !errors.Is(err, pipeline.ErrFailed) || strings.Contains(err.Error(), "SQLSTATE") {
+	_, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(), IdempotencyKey: "a\x00b", Samples: []measure.Sample{{Name: "v", Value: 1}}})
+	if !errors.Is(err, commit.ErrFailed) || strings.Contains(err.Error(), "SQLSTATE") {
 		t.Errorf("%v", err)
 	}
 	if out := b.send(measure.Sample{Name: "v", Value: 2}); out.Accepted != 1 {

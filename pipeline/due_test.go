@@ -11,7 +11,9 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
 	"jauntylark/core/statement"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/reading"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store/storetest"
 )
 
@@ -36,10 +38,10 @@ func TestOneFailureHoldsUpNothingElse(t *testing.T) {
 	ctx := context.Background()
 	b.contact("orla", roster.Mail)
 	reach := roster.SiteReach{Tell: []string{"orla"}}
-	b.must(b.SetReach(ctx, &reach, "test"))
+	b.must(respond.SetReach(ctx, b.Pipeline, &reach, "test"))
 	for _, name := range []string{"bad", "good"} {
 		s := statement.Statement{Name: name, Kind: statement.Alarms, Every: "day", At: "00:00", Tell: []string{"orla"}}
-		b.must(b.SaveStatement(ctx, &s, "test"))
+		b.must(respond.SaveStatement(ctx, b.Pipeline, &s, "test"))
 	}
 	b.stream("temp", -5, 20)
 	rung := above(30, 1, alarm.Critical)
@@ -84,7 +86,7 @@ func TestAnActThatIsGivenUp(t *testing.T) {
 	ctx, giveUp := context.WithCancel(context.Background())
 	written, answered := 0, make(chan error, 1)
 	go func() {
-		answered <- b.Do(ctx, func(*pipeline.Turn) error {
+		answered <- b.Do(ctx, func(*reading.Turn) error {
 			close(begun)
 			<-goOn
 			written = 21
@@ -96,7 +98,7 @@ func TestAnActThatIsGivenUp(t *testing.T) {
 	waiting, giveUpToo := context.WithCancel(context.Background())
 	withdrawn := make(chan error, 1)
 	go func() {
-		withdrawn <- b.Do(waiting, func(*pipeline.Turn) error { ran.Store(true); return nil })
+		withdrawn <- b.Do(waiting, func(*reading.Turn) error { ran.Store(true); return nil })
 	}()
 	time.Sleep(10 * time.Millisecond)
 	giveUp()
@@ -113,7 +115,7 @@ func TestAnActThatIsGivenUp(t *testing.T) {
 	if err := <-answered; err != nil || written != 21 {
 		t.Errorf("the one that has begun: %v, %d", err, written)
 	}
-	b.must(b.Do(context.Background(), func(*pipeline.Turn) error { return nil }))
+	b.must(b.Do(context.Background(), func(*reading.Turn) error { return nil }))
 	if ran.Load() {
 		t.Error("what was taken back ran all the same")
 	}
@@ -127,7 +129,7 @@ func TestGivingUpTellsTheTruth(t *testing.T) {
 	for i := range 60 {
 		ctx, cancel := context.WithTimeout(context.Background(), time.Duration(i%12)*time.Millisecond/2)
 		g := alarm.Guard{Signal: "d/temp", Rung: above(float64(100+i), 0, alarm.Warning), Tell: []string{"orla@hollowbrook.example"}}
-		if err := b.SaveGuard(ctx, &g, "test"); err == nil {
+		if err := configure.SaveGuard(ctx, b.Pipeline, &g, "test"); err == nil {
 			saved++
 		}
 		cancel()

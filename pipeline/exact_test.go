@@ -8,14 +8,14 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/evidence"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
 
-func (b *bench) replay(o pipeline.ReplayOrder) pipeline.Replayed {
+func (b *bench) replay(o evidence.ReplayOrder) evidence.Replayed {
 	b.t.Helper()
-	found, err := b.Replay(context.Background(), o, nil)
+	found, err := evidence.Replay(context.Background(), b.Pipeline, o, nil)
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -110,7 +110,7 @@ func TestADeviceWhoseClockIsAhead(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if found := b.replay(pipeline.ReplayOrder{Guard: guards[0], WithEvents: true}); len(found.Alarms) != 2 || found.Alarms[1].RaisedAt != at(20) || found.Until < at(20) {
+	if found := b.replay(evidence.ReplayOrder{Guard: guards[0], WithEvents: true}); len(found.Alarms) != 2 || found.Alarms[1].RaisedAt != at(20) || found.Until < at(20) {
 		t.Errorf("as it was: %+v", found)
 	}
 }
@@ -119,7 +119,7 @@ func TestADeviceWhoseClockIsAhead(t *testing.T) {
 func TestWhatHoldsAtTheBeginningOfAReplay(t *testing.T) {
 	b := fresh(t)
 	b.stream("temp", -300*24*3600, 35)
-	order := pipeline.ReplayOrder{Guard: alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning)}, From: b.at(-24 * 3600), Until: b.at(0)}
+	order := evidence.ReplayOrder{Guard: alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning)}, From: b.at(-24 * 3600), Until: b.at(0)}
 	if found := b.replay(order); len(found.Alarms) != 1 || found.Alarms[0].RaisedAt != order.From {
 		t.Errorf("300 days old: %+v", found)
 	}
@@ -152,7 +152,7 @@ func TestAReplayTakesAGapForASilence(t *testing.T) {
 	}
 	b.swept()
 	live := b.newest()
-	found := b.replay(pipeline.ReplayOrder{Guard: g, From: b.at(-1), Until: b.at(250)})
+	found := b.replay(evidence.ReplayOrder{Guard: g, From: b.at(-1), Until: b.at(250)})
 	if live.Guard != "hot" || live.RaisedAt != b.at(230) || len(found.Alarms) != 1 || found.Alarms[0].RaisedAt != live.RaisedAt {
 		t.Errorf("live %v, replayed %+v", live.RaisedAt.Sub(start), found)
 	}
@@ -166,7 +166,7 @@ func TestHowFarAnAlarmWentCountsItsOnDelay(t *testing.T) {
 	rung.OnDelay = *lasting(3)
 	g := b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: rung})
 	b.stream("temp", 1, 35, 50, 36, 36, 36, 20)
-	live, found := b.newest(), b.replay(pipeline.ReplayOrder{Guard: g, From: b.at(0), Until: b.at(10)})
+	live, found := b.newest(), b.replay(evidence.ReplayOrder{Guard: g, From: b.at(0), Until: b.at(10)})
 	if live.RaisedAt != b.at(4) || live.Value != 36 || live.Extreme != 50 || len(found.Alarms) != 1 || found.Alarms[0].Extreme != 50 {
 		t.Errorf("live %+v\nreplayed %+v", live, found.Alarms)
 	}

@@ -9,6 +9,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/configure"
 	"jauntylark/store/storetest"
 )
 
@@ -41,7 +42,7 @@ func TestFaultsAreAsBadAsSomebodySaid(t *testing.T) {
 	if n := b.last(roster.Raise, roster.Text); n.Contact != "tadhg" || !strings.Contains(n.Text, "is not to be believed") {
 		t.Errorf("%+v", n)
 	}
-	if err := b.SetSignal(ctx, "d/temp", act.SignalChange{FaultsChange: site.FaultsChange{Tell: &nobody}}, tester); err == nil || !strings.Contains(err.Error(), "faults.tell: there is no roster or contact") {
+	if err := configure.SetSignal(ctx, b.Pipeline, "d/temp", act.SignalChange{FaultsChange: site.FaultsChange{Tell: &nobody}}, tester); err == nil || !strings.Contains(err.Error(), "faults.tell: there is no roster or contact") {
 		t.Errorf("%v", err)
 	}
 }
@@ -103,7 +104,7 @@ func TestStatesByTheirWords(t *testing.T) {
 	}
 	test, _ := alarm.ParseTest(`is "flmae"`)
 	g := alarm.Guard{Signal: "d/running", Rung: alarm.Rung{When: test, Severity: alarm.Warning}, Tell: []string{}}
-	if err := b.SaveGuard(context.Background(), &g, "test"); err == nil || !strings.Contains(err.Error(), `did you mean flame?`) {
+	if err := configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"); err == nil || !strings.Contains(err.Error(), `did you mean flame?`) {
 		t.Errorf("%v", err)
 	}
 	b.turns(5, false)

@@ -17,6 +17,11 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/evidence"
+	"jauntylark/pipeline/reading"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -63,7 +68,7 @@ func TestOneAlarmRisesAndFallsBetweenRungs(t *testing.T) {
 	if first.Level != "high" || first.Severity != alarm.Warning {
 		t.Fatalf("at 31: %+v", first)
 	}
-	if _, err := b.Acknowledge(ctx, first.ID, "the vent", "Orla"); err != nil {
+	if _, err := respond.Acknowledge(ctx, b.Pipeline, first.ID, "the vent", "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	b.stream("temp", 2, 45)
@@ -101,14 +106,14 @@ func TestAGuardIsChangedWhileItsAlarmStands(t *testing.T) {
 	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Rungs: alarm.Rungs{above(50, 0, alarm.Critical)}})
 	b.stream("temp", 1, 45)
 	first := b.newest()
-	if _, err := b.Acknowledge(ctx, first.ID, "", "Orla"); err != nil {
+	if _, err := respond.Acknowledge(ctx, b.Pipeline, first.ID, "", "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	change := func(at float64, rungs ...alarm.Rung) alarm.Alarm {
 		t.Helper()
 		b.clock(at)
 		g.Rung, g.Rungs, g.Advice = rungs[0], rungs[1:], "Open the vents."
-		if err := b.SaveGuard(ctx, &g, "Tadhg"); err != nil {
+		if err := configure.SaveGuard(ctx, b.Pipeline, &g, "Tadhg"); err != nil {
 			t.Fatal(err)
 		}
 		return b.newest()
@@ -142,7 +147,7 @@ func TestALatchedAlarmWaitsToBeReset(t *testing.T) {
 	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Latch: true})
 	b.stream("temp", 1, 31)
 	a := b.newest()
-	if _, err := b.ResetAlarm(ctx, a.ID, "Orla"); err == nil || !strings.Contains(err.Error(), "while it is so") {
+	if _, err := respond.ResetAlarm(ctx, b.Pipeline, a.ID, "Orla"); err == nil || !strings.Contains(err.Error(), "while it is so") {
 		t.Errorf("reset while it stands: %v", err)
 	}
 	b.stream("temp", 2, 20)
@@ -150,7 +155,7 @@ func TestALatchedAlarmWaitsToBeReset(t *testing.T) {
 		t.Fatalf("back in order: %+v", a)
 	}
 	later := process(t, b.store, b.now)
-	if _, err := later.Acknowledge(ctx, a.ID, "", "Orla"); err != nil {
+	if _, err := respond.Acknowledge(ctx, later.Pipeline, a.ID, "", "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	later.stream("temp", 3, 35)
@@ -159,14 +164,14 @@ func TestALatchedAlarmWaitsToBeReset(t *testing.T) {
 	}
 	later.stream("temp", 4, 20, 40, 20) // nobody had it: it chatters without a word
 	b.clock(8)
-	over, err := later.ResetAlarm(ctx, a.ID, "Tadhg")
+	over, err := respond.ResetAlarm(ctx, later.Pipeline, a.ID, "Tadhg")
 	if err != nil || over.State != alarm.StateOver || over.Cause != "Tadhg reset it" || *over.ClearedAt != b.at(8) {
 		t.Errorf("reset: %+v %v", over, err)
 	}
 	if got := b.told(0); got != "raise latched taken raise latched return" {
 		t.Errorf("told: %s", got)
 	}
-	if _, err := later.ResetAlarm(ctx, a.ID, "Tadhg"); err == nil || !strings.Contains(err.Error(), "over already") {
+	if _, err := respond.ResetAlarm(ctx, later.Pipeline, a.ID, "Tadhg"); err == nil || !strings.Contains(err.Error(), "over already") {
 		t.Errorf("reset twice: %v", err)
 	}
 }
@@ -180,11 +185,11 @@ func TestShelvingIsOfTheGuardAndYieldsToWhatIsWorse(t *testing.T) {
 		until measure.Instant
 		why   string
 	}{{b.at(3600), " "}, {b.at(30), "too short"}, {b.at(40 * 86400), "too long"}} {
-		if _, err := b.Shelve(ctx, g.Name, bad.until, bad.why, "Orla"); err == nil {
+		if _, err := respond.Shelve(ctx, b.Pipeline, g.Name, bad.until, bad.why, "Orla"); err == nil {
 			t.Errorf("shelved: %+v", bad)
 		}
 	}
-	if _, err := b.Shelve(ctx, g.Name, b.at(3600), "the plumber is here", "Orla"); err != nil {
+	if _, err := respond.Shelve(ctx, b.Pipeline, g.Name, b.at(3600), "the plumber is here", "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	b.stream("temp", 1, 31, 20, 32)
@@ -218,7 +223,7 @@ func TestOutOfServiceAndArmedHours(t *testing.T) {
 	b.stream("temp", 1, 31)
 	b.clock(2)
 	why := "the probe is away"
-	if _, err := b.PutOutOfService(ctx, g.Name, &why, "Orla"); err != nil {
+	if _, err := respond.PutOutOfService(ctx, b.Pipeline, g.Name, &why, "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	if a := b.newest(); a.State != alarm.StateOver || a.Cause != "the guard was put out of service" {
@@ -229,7 +234,7 @@ func TestOutOfServiceAndArmedHours(t *testing.T) {
 	if len(b.alarms()) != 1 {
 		t.Errorf("it raised while out of service: %+v", b.alarms())
 	}
-	if _, err := b.PutOutOfService(ctx, g.Name, nil, "Orla"); err != nil {
+	if _, err := respond.PutOutOfService(ctx, b.Pipeline, g.Name, nil, "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	if a := b.newest(); len(b.alarms()) != 2 || a.RaisedAt != b.at(5) || a.Value != 33 {
@@ -284,7 +289,7 @@ func TestSuppression(t *testing.T) {
 	if got["lesser"] != "over raised " && got["lesser"] != "raised " || got["master"] != "over " {
 		t.Errorf("suppressed by an alarm: %v", got)
 	}
-	_, err := b.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: b.Now(), Samples: nil})
+	_, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(), Samples: nil})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -293,7 +298,7 @@ func TestSuppression(t *testing.T) {
 		"suppressed_while: there is no guard": {Suppressed: "alarm mastre"},
 	} {
 		g.Signal, g.Rung = "d/temp", above(1, 0, alarm.Warning)
-		if err := b.SaveGuard(context.Background(), &g, "test"); err == nil || !strings.Contains(err.Error(), field) {
+		if err := configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"); err == nil || !strings.Contains(err.Error(), field) {
 			t.Errorf("%s: %v", g.Suppressed, err)
 		}
 	}
@@ -330,6 +335,11 @@ func TestGuardsOfTextMarksAndSilence(t *testing.T) {
 	b.guard(alarm.Guard{Name: "quiet", Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Silent, A: 60}}})
 	b.stream("temp", 10, 21)
 	b.moveTo(72)
+	defer func() {
+		if t.Failed() {
+			t.Logf("the newest alarm: %+v; what is due: %+v", b.newest(), b.due())
+		}
+	}()
 	storetest.Eventually(t, "the silence", func() bool { a := b.newest(); return a.Guard == "quiet" })
 	a := b.newest()
 	if !strings.Contains(a.Sentence, "silent: nothing for 1 minute") {
@@ -354,7 +364,7 @@ func TestWhatSuppressesMayGo(t *testing.T) {
 	b.stream("temp", -10, 70)
 	r := recipe("on-off", map[string]string{"of": "d/temp"}, "")
 	r.When = "above 50"
-	if err := b.Derive(ctx, "d/hot", "", r, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.Derive(ctx, b.Pipeline, "d/hot", "", r, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	b.guard(alarm.Guard{Name: "by-signal", Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Suppressed: "d/hot is on"})
@@ -375,7 +385,7 @@ func TestWhatSuppressesMayGo(t *testing.T) {
 		t.Fatalf("at first %q stand", got)
 	}
 	b.clock(2)
-	if err := b.RemoveDerived(ctx, "d/hot", pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.RemoveDerived(ctx, b.Pipeline, "d/hot", pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	if got := standing(); got != "by-signal master" {
@@ -383,14 +393,14 @@ func TestWhatSuppressesMayGo(t *testing.T) {
 	}
 	b.clock(3)
 	master.Name = "renamed"
-	if err := b.SaveGuard(ctx, &master, "test"); err != nil {
+	if err := configure.SaveGuard(ctx, b.Pipeline, &master, "test"); err != nil {
 		t.Fatal(err)
 	}
 	if got := standing(); got != "by-alarm by-signal renamed" {
 		t.Errorf("by another name %q stand", got)
 	}
 	b.clock(4)
-	if err := b.RemoveGuard(ctx, master.Name, "test"); err != nil {
+	if err := configure.RemoveGuard(ctx, b.Pipeline, master.Name, "test"); err != nil {
 		t.Fatal(err)
 	}
 	if got := standing(); got != "by-alarm by-signal" {
@@ -409,10 +419,10 @@ func TestWhatAGuardCameTooLateFor(t *testing.T) {
 	g := b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 0, alarm.Warning)})
 	b.moveTo(5)
 	why := "a test"
-	if _, err := b.PutOutOfService(ctx, g.Name, &why, "test"); err != nil {
+	if _, err := respond.PutOutOfService(ctx, b.Pipeline, g.Name, &why, "test"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.PutOutOfService(ctx, g.Name, nil, "test"); err != nil {
+	if _, err := respond.PutOutOfService(ctx, b.Pipeline, g.Name, nil, "test"); err != nil {
 		t.Fatal(err)
 	}
 	later := process(t, b.store, b.now)
@@ -447,7 +457,7 @@ func TestAGuardComesToLookForSilence(t *testing.T) {
 	g := b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 0, alarm.Warning)})
 	b.moveTo(45) // silent for the delays of others
 	g.Rung = alarm.Rung{When: alarm.Test{Kind: alarm.Silent, A: 120}, Severity: alarm.Warning}
-	if err := b.SaveGuard(context.Background(), &g, "test"); err != nil {
+	if err := configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"); err != nil {
 		t.Fatal(err)
 	}
 	if all := b.alarms(); len(all) != 0 {
@@ -552,7 +562,7 @@ func replayWithEvents(t *testing.T, seed int) (found int) {
 	records := storetest.Store(t)
 	processes := []*bench{process(t, records, now), process(t, records, now)}
 	first := processes[0]
-	if err := first.AddDevice(ctx, deviceD(), pipeline.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	first.expect("d", 4*time.Second)
@@ -584,20 +594,20 @@ func replayWithEvents(t *testing.T, seed int) (found int) {
 		case 0:
 			next := version()
 			next.ID, next.Tell = g.ID, []string{}
-			if err := b.SaveGuard(ctx, &next, "test"); err != nil {
+			if err := configure.SaveGuard(ctx, b.Pipeline, &next, "test"); err != nil {
 				t.Fatal(err)
 			}
 		case 1:
 			why := "a test"
-			if _, err := b.PutOutOfService(ctx, "g", &why, "test"); err == nil && r.IntN(2) == 0 {
-				_, _ = b.PutOutOfService(ctx, "g", nil, "test")
+			if _, err := respond.PutOutOfService(ctx, b.Pipeline, "g", &why, "test"); err == nil && r.IntN(2) == 0 {
+				_, _ = respond.PutOutOfService(ctx, b.Pipeline, "g", nil, "test")
 			}
 		case 2:
-			_, _ = b.PutOutOfService(ctx, "g", nil, "test")
+			_, _ = respond.PutOutOfService(ctx, b.Pipeline, "g", nil, "test")
 		case 3:
 			for _, a := range b.alarms() {
-				_, _ = b.ResetAlarm(ctx, a.ID, "test")
-				_, _ = b.Acknowledge(ctx, a.ID, "", "test")
+				_, _ = respond.ResetAlarm(ctx, b.Pipeline, a.ID, "test")
+				_, _ = respond.Acknowledge(ctx, b.Pipeline, a.ID, "", "test")
 			}
 		case 4:
 			b.send(measure.Sample{Name: "here", At: at, Value: float64(r.IntN(2)), Form: measure.FormBool})
@@ -618,7 +628,7 @@ func replayWithEvents(t *testing.T, seed int) (found int) {
 			raised = append(raised, a)
 		}
 	}
-	replayed, err := first.Replay(ctx, pipeline.ReplayOrder{Guard: guardOf(t, records), Until: at, WithEvents: true}, nil)
+	replayed, err := evidence.Replay(ctx, first.Pipeline, evidence.ReplayOrder{Guard: guardOf(t, records), Until: at, WithEvents: true}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -11,17 +11,20 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 )
 
-func (b *bench) imported(p *pipeline.Past) error {
-	_, err := b.Import(context.Background(), p)
+func (b *bench) imported(p *record.Past) error {
+	_, err := record.Import(context.Background(), b.Pipeline, p)
 	return err
 }
 
-func past(signal string, pairs ...float64) *pipeline.Past {
-	p := &pipeline.Past{Signal: signal, Kind: site.KindNumber}
+func past(signal string, pairs ...float64) *record.Past {
+	p := &record.Past{Signal: signal, Kind: site.KindNumber}
 	for i := 0; i+1 < len(pairs); i += 2 {
 		p.Readings = append(p.Readings, measure.Reading{At: start + measure.Instant(pairs[i]*1000), Value: pairs[i+1]})
 	}
@@ -32,12 +35,12 @@ func past(signal string, pairs ...float64) *pipeline.Past {
 func TestAnImportIsStoredBesideTheLiveState(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "temp", At: b.at(-100), Value: 20, Unit: "Cel"})
-	if err := b.SaveGuard(context.Background(), &alarm.Guard{Name: "hot", Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Severity: alarm.Warning}, Tell: []string{}}, "test"); err != nil {
+	if err := configure.SaveGuard(context.Background(), b.Pipeline, &alarm.Guard{Name: "hot", Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Severity: alarm.Warning}, Tell: []string{}}, "test"); err != nil {
 		t.Fatal(err)
 	}
 	hot := past("d/temp", -90, 104, -80, 104, -200, 50, -100, 68) // the last is 20 °C, and is there
 	hot.Unit = "[degF]"
-	told, err := b.Import(context.Background(), hot)
+	told, err := record.Import(context.Background(), b.Pipeline, hot)
 	if err != nil || told.Added != 3 || told.Same != 1 {
 		t.Fatalf("%+v %v", told, err)
 	}
@@ -90,7 +93,7 @@ func TestAnImportThatDoesNotFit(t *testing.T) {
 	unknown.Unit = "celsius"
 	worded := past("d/temp", -9, 1)
 	worded.Texts = []string{"x"}
-	for says, p := range map[string]*pipeline.Past{
+	for says, p := range map[string]*record.Past{
 		"did you mean d/temp": past("d/tepm/x", -9, 1),
 		"no device":           past("e/temp", -9, 1),
 		"is in Cel":           volts,
@@ -110,7 +113,7 @@ func TestAnImportThatDoesNotFit(t *testing.T) {
 	if got := b.readings("temp"); len(got) != 1 {
 		t.Errorf("something was kept: %+v", got)
 	}
-	state := &pipeline.Past{Signal: "d/state", Kind: site.KindText, Readings: []measure.Reading{{At: b.at(-5)}, {At: b.at(-4)}}, Texts: []string{"busy", "idle"}}
+	state := &record.Past{Signal: "d/state", Kind: site.KindText, Readings: []measure.Reading{{At: b.at(-5)}, {At: b.at(-4)}}, Texts: []string{"busy", "idle"}}
 	if err := b.imported(state); err != nil {
 		t.Fatal(err)
 	}
@@ -125,13 +128,13 @@ func TestAnImportThatDoesNotFit(t *testing.T) {
 // Two readings of one instant in what is imported: the first counts.
 func TestAnImportThatContradictsItself(t *testing.T) {
 	b := fresh(t)
-	told, err := b.Import(context.Background(), past("d/x", 3, 1, 1, 5, 3, 2, 3, 1, 1, 5))
+	told, err := record.Import(context.Background(), b.Pipeline, past("d/x", 3, 1, 1, 5, 3, 2, 3, 1, 1, 5))
 	if err != nil || told.Added != 2 || len(told.Conflicts) != 1 || told.Conflicts[0].Value != 2 {
 		t.Errorf("%+v %v", told, err)
 	}
 	other := past("d/x", 3, 9)
 	other.Replace = true
-	if told, err = b.Import(context.Background(), other); err != nil || told.Replaced != 1 {
+	if told, err = record.Import(context.Background(), b.Pipeline, other); err != nil || told.Replaced != 1 {
 		t.Errorf("%+v %v", told, err)
 	}
 	if got := b.readings("x"); len(got) != 2 || got[1].Value != 9 {
@@ -148,7 +151,7 @@ func TestWhatIsSentAfterAClearing(t *testing.T) {
 		b.send(measure.Sample{Name: "temp", At: b.at(float64(i)), Value: float64(i)})
 	}
 	c := site.Clearing{What: "d/temp", From: b.at(5), Until: b.at(100)}
-	if err := b.Clear(context.Background(), &c, tester); err != nil {
+	if err := record.Clear(context.Background(), b.Pipeline, &c, tester); err != nil {
 		t.Fatal(err)
 	}
 	s, err := b.store.Signal(context.Background(), "d", "temp")
@@ -168,7 +171,7 @@ func TestWhatIsSentAfterAClearing(t *testing.T) {
 		t.Errorf("%+v", got)
 	}
 	for what, says := range map[string]string{"e": "device", "d/tepm": "did you mean d/temp"} {
-		if err := b.Clear(context.Background(), &site.Clearing{What: what}, tester); err == nil || !strings.Contains(err.Error(), says) {
+		if err := record.Clear(context.Background(), b.Pipeline, &site.Clearing{What: what}, tester); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
@@ -178,15 +181,15 @@ func TestWhatIsSentAfterAClearing(t *testing.T) {
 func TestAFullDiskTakesNothing(t *testing.T) {
 	b := fresh(t)
 	b.Refuse(true)
-	_, err := b.submit(pipeline.Sender{Key: b.key}, measure.Sample{Name: "temp", Value: 1})
-	if !errors.Is(err, pipeline.ErrAway) || !errors.Is(err, pipeline.ErrNoRoom) {
+	_, err := b.submit(credential.Sender{Key: b.key}, measure.Sample{Name: "temp", Value: 1})
+	if !errors.Is(err, commit.ErrAway) || !errors.Is(err, commit.ErrNoRoom) {
 		t.Error(err)
 	}
-	if err := b.SetSignal(context.Background(), "d/temp", act.SignalChange{}, tester); err == nil {
+	if err := configure.SetSignal(context.Background(), b.Pipeline, "d/temp", act.SignalChange{}, tester); err == nil {
 		t.Error("the signal was made")
 	}
 	hour := measure.Duration(time.Hour)
-	if err := b.SetDevice(context.Background(), "d", act.DeviceChange{Interval: &hour}, tester); err != nil {
+	if err := configure.SetDevice(context.Background(), b.Pipeline, "d", act.DeviceChange{Interval: &hour}, tester); err != nil {
 		t.Error(err)
 	}
 	b.Refuse(false)
@@ -201,10 +204,10 @@ func TestAnImportWaitsForAClearing(t *testing.T) {
 	if err := b.imported(past("d/x", 1, 1, 2, 2)); err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Clear(context.Background(), &site.Clearing{What: "d", Until: b.at(100)}, tester); err != nil {
+	if err := record.Clear(context.Background(), b.Pipeline, &site.Clearing{What: "d", Until: b.at(100)}, tester); err != nil {
 		t.Fatal(err)
 	}
-	if err := b.imported(past("d/x", 3, 3)); !errors.Is(err, pipeline.ErrBeingCleared) {
+	if err := b.imported(past("d/x", 3, 3)); !errors.Is(err, record.ErrBeingCleared) {
 		t.Error(err)
 	}
 	for more := true; more; {

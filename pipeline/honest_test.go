@@ -13,6 +13,8 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 )
 
@@ -53,10 +55,10 @@ func TestAnEndingSaysWhy(t *testing.T) {
 		says  string
 	}{
 		"back":    {high, func(b *bench) { b.stream("temp", 60, 28) }, alarm.EndBack, "Over after 59 seconds: D temp was above 30 °C. It reads 28 °C."},
-		"removed": {high, func(b *bench) { b.must(b.RemoveGuard(ctx, "hot", "test")) }, alarm.EndUnwatched, "No longer watched: the guard was removed. It still reads 35 °C."},
+		"removed": {high, func(b *bench) { b.must(configure.RemoveGuard(ctx, b.Pipeline, "hot", "test")) }, alarm.EndUnwatched, "No longer watched: the guard was removed. It still reads 35 °C."},
 		"out of service": {high, func(b *bench) {
 			why := "cleaning"
-			_, err := b.PutOutOfService(ctx, "hot", &why, "test")
+			_, err := respond.PutOutOfService(ctx, b.Pipeline, "hot", &why, "test")
 			b.must(err)
 		}, alarm.EndUnwatched, "No longer watched: the guard was put out of service. It still reads 35 °C."},
 		"disarmed": {with(func(g *alarm.Guard) { g.Armed = "daily 14:00-14:15" }), func(b *bench) { b.moveTo(120) }, alarm.EndUnwatched, "No longer watched: the guard's armed hours ended. It still reads 35 °C."},
@@ -65,23 +67,23 @@ func TestAnEndingSaysWhy(t *testing.T) {
 		}, alarm.EndUnwatched, "No longer watched: the guard is suppressed while d/here is on. It still reads 35 °C."},
 		"limit moved": {high, func(b *bench) {
 			g := with(func(g *alarm.Guard) { g.When.A, g.ID = 40, b.idOf("hot") })
-			b.must(b.SaveGuard(ctx, &g, "test"))
+			b.must(configure.SaveGuard(ctx, b.Pipeline, &g, "test"))
 		}, alarm.EndChanged, "No longer an alarm: the guard was changed. It still reads 35 °C, and the limit is 40 °C now."},
 		"limit moved, with an off-delay": {high, func(b *bench) {
 			g := with(func(g *alarm.Guard) { g.When.A, g.OffDelay, g.ID = 40, minutes(1), b.idOf("hot") })
-			b.must(b.SaveGuard(ctx, &g, "test"))
+			b.must(configure.SaveGuard(ctx, b.Pipeline, &g, "test"))
 			b.moveTo(130)
 		}, alarm.EndChanged, "No longer an alarm: the guard was changed. It still reads 35 °C, and the limit is 40 °C now. D temp was above 30 °C"},
 		"back, and the advice is changed meanwhile": {with(func(g *alarm.Guard) { g.OffDelay = minutes(1) }), func(b *bench) {
 			b.stream("temp", 60, 25)
 			b.clock(61)
 			g := with(func(g *alarm.Guard) { g.OffDelay, g.Advice, g.ID = minutes(1), "Open the vents.", b.idOf("hot") })
-			b.must(b.SaveGuard(ctx, &g, "test"))
+			b.must(configure.SaveGuard(ctx, b.Pipeline, &g, "test"))
 			b.moveTo(140)
 		}, alarm.EndBack, "Over after 2 minutes: D temp was above 30 °C. It reads 25 °C."},
 		"corrected": {high, func(b *bench) { from := b.at(-100); b.calibrate("d/temp", &from, 35, 28, 20, 19) }, alarm.EndChanged, "No longer an alarm: the signal's correction was changed. It reads 28 °C."},
 		"device removed": {high, func(b *bench) {
-			b.must(b.RemoveDevice(ctx, "d", pipeline.Actor{Called: "test"}))
+			b.must(configure.RemoveDevice(ctx, b.Pipeline, "d", pipeline.Actor{Called: "test"}))
 		}, alarm.EndUnwatched, "No longer watched: the device was removed. It still reads 35 °C."},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -125,7 +127,7 @@ func TestAMovedLimitIsNoEase(t *testing.T) {
 	b.stream("temp", 1, 65)
 	b.clock(2)
 	g.When.A, g.OffDelay, g.Rungs, g.Clears = 90, minutes(1), alarm.Rungs{}, alarm.Test{}
-	b.must(b.SaveGuard(context.Background(), &g, "test"))
+	b.must(configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"))
 	if a := b.newest(); a.State != alarm.StateRaised || a.Sentence != "D temp is above 60" {
 		t.Errorf("%+v", a)
 	}
@@ -148,7 +150,7 @@ func TestALatchedAlarmThatNobodyWatches(t *testing.T) {
 		t.Error(n.Text)
 	}
 	a := b.newest()
-	if _, err := b.ResetAlarm(context.Background(), a.ID, "Tadhg"); err != nil {
+	if _, err := respond.ResetAlarm(context.Background(), b.Pipeline, a.ID, "Tadhg"); err != nil {
 		t.Fatal(err)
 	}
 	if n := b.last(roster.Return, roster.Text); !strings.Contains(n.Text, "Tadhg reset it") || b.newest().Ending != alarm.EndReset {
@@ -199,7 +201,7 @@ func TestAFloodDelaysNoFirstWord(t *testing.T) {
 	}
 	// "1" takes the alarm that the digest leads with.
 	b.must(b.store.RecordAttempts(context.Background(), []store.Attempt{{Delivery: roster.Delivery{NoticeID: digest.ID, At: b.Now(), OK: true, Answer: "taken"}, State: roster.Sent, DueAgain: b.Now(), Carrier: roster.Text}}))
-	if taken, err := b.TakeReply(context.Background(), pipeline.Reply{Carrier: roster.Text, From: digest.Address, Text: "1"}); err != nil || !taken {
+	if taken, err := respond.TakeReply(context.Background(), b.Pipeline, respond.Reply{Carrier: roster.Text, From: digest.Address, Text: "1"}); err != nil || !taken {
 		t.Fatal(taken, err)
 	}
 	for _, a := range b.alarms() {
@@ -268,7 +270,7 @@ func TestWhatSomebodyHasIsNotToldAfterTheFlood(t *testing.T) {
 	if held.Held != roster.HeldFlood || held.AlarmID != b.newest().ID {
 		t.Fatalf("%+v", held)
 	}
-	if _, err := b.Acknowledge(context.Background(), held.AlarmID, "", "Tadhg"); err != nil {
+	if _, err := respond.Acknowledge(context.Background(), b.Pipeline, held.AlarmID, "", "Tadhg"); err != nil {
 		t.Fatal(err)
 	}
 	b.later(200, "it is let go", func() bool { return b.last(roster.Raise, roster.Text).State == roster.SummedUp })
@@ -403,7 +405,7 @@ func TestNoEaseToARungThatIsClear(t *testing.T) {
 	b.stream("oil", 1, 85)
 	b.clock(2)
 	g.When.A, g.Rungs, g.Clears = 90, alarm.Rungs{above(95, 0, alarm.Critical)}, alarm.Test{}
-	b.must(b.SaveGuard(context.Background(), &g, "test"))
+	b.must(configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"))
 	if a := b.newest(); a.Sentence != "D oil is above 80" {
 		t.Errorf("%+v", a)
 	}

@@ -14,7 +14,8 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -29,7 +30,7 @@ func withHands(t *testing.T) leaping {
 	t.Helper()
 	hands := clock.Held(start)
 	l := leaping{processBy(t, storetest.Store(t), hands.Clock), hands}
-	l.must(l.AddDevice(context.Background(), deviceD(), pipeline.Secret{Hash: l.key}, tester))
+	l.must(configure.AddDevice(context.Background(), l.bench.Pipeline, deviceD(), configure.Secret{Hash: l.key}, tester))
 	return l
 }
 
@@ -240,7 +241,7 @@ func TestAGuardLooksOnAfterALeap(t *testing.T) {
 		l.guarded(2)
 		l.leap(by)
 		l.live(2, l.reads(20))
-		l.must(l.AddDevice(context.Background(), &site.Device{Name: "another"}, pipeline.Secret{Hash: [32]byte{9}}, tester)) // all is read anew
+		l.must(configure.AddDevice(context.Background(), l.bench.Pipeline, &site.Device{Name: "another"}, configure.Secret{Hash: [32]byte{9}}, tester)) // all is read anew
 		l.live(5, l.reads(35))
 		if got := l.alarms(); len(got) != 1 || got[0].RaisedAt.Sub(l.Now()).Abs() > 5*time.Second {
 			t.Errorf("at %v: %+v", l.Now(), got)
@@ -319,7 +320,7 @@ func TestWhatPeopleWaitForRunsByElapsedTime(t *testing.T) {
 			l.live(1, l.reads(20))
 			l.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Critical), Tell: []string{"first"}})
 			l.output("d/fan", drive.Spec{})
-			l.must(l.SetOutput(ctx, "d/fan", act.HandOrder{To: "on", For: measure.Duration(30 * time.Second)}, tester))
+			l.must(configure.SetOutput(ctx, l.bench.Pipeline, "d/fan", act.HandOrder{To: "on", For: measure.Duration(30 * time.Second)}, tester))
 			l.reads(35)()
 			l.live(10)
 			told := len(l.outbox())
@@ -347,7 +348,7 @@ func TestAShelfEndsWhenItWouldHave(t *testing.T) {
 		l.live(1, l.reads(20))
 		l.hot(0)
 		until := l.Now() + 60_000
-		_, err := l.Shelve(context.Background(), "hot", until, "a test", "orla")
+		_, err := respond.Shelve(context.Background(), l.bench.Pipeline, "hot", until, "a test", "orla")
 		l.must(err)
 		l.live(30)
 		l.leap(by)
@@ -438,7 +439,7 @@ func TestAClockThatWasSetBackWhileWeWereAway(t *testing.T) {
 // A machine that slept says how long nobody watched; its delays stood still.
 func TestAMachineThatWakesSaysHowLongItWasBlind(t *testing.T) {
 	l := withHands(t)
-	l.must(l.SetSite(context.Background(), site.Site{Name: "Hollowbrook", Zone: "Europe/London"}, "test"))
+	l.must(respond.SetSite(context.Background(), l.bench.Pipeline, site.Site{Name: "Hollowbrook", Zone: "Europe/London"}, "test"))
 	l.live(2, l.reads(20))
 	l.hot(10)
 	l.live(2, l.reads(35))
@@ -478,7 +479,7 @@ func TestReadingsWithoutATimeFindRoom(t *testing.T) {
 // What goes by the wall goes by the new time at once.
 func TestSchedulesGoByTheWall(t *testing.T) {
 	l := withHands(t)
-	l.must(l.SetSite(context.Background(), site.Site{Name: "Hollowbrook", Zone: "UTC"}, "test"))
+	l.must(respond.SetSite(context.Background(), l.bench.Pipeline, site.Site{Name: "Hollowbrook", Zone: "UTC"}, "test"))
 	from := l.Now().Time().UTC().Add(2 * time.Hour).Truncate(time.Hour)
 	l.output("d/lamp", drive.Spec{})
 	l.interlock(drive.Interlock{Name: "evening", Output: "d/lamp", Hours: fmt.Sprintf("daily %s-%s", from.Format("15:04"), from.Add(time.Hour).Format("15:04")), Set: "on"})

@@ -13,6 +13,9 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -23,7 +26,7 @@ var tester = pipeline.Actor{Called: "test", Email: "orla@hollowbrook.example"}
 func (b *bench) add(d site.Device) [32]byte {
 	b.t.Helper()
 	key := sha256.Sum256([]byte("key of " + d.Name))
-	if err := b.AddDevice(context.Background(), &d, pipeline.Secret{Hash: key}, tester); err != nil {
+	if err := configure.AddDevice(context.Background(), b.Pipeline, &d, configure.Secret{Hash: key}, tester); err != nil {
 		b.t.Fatal(err)
 	}
 	return key
@@ -31,7 +34,7 @@ func (b *bench) add(d site.Device) [32]byte {
 
 func (b *bench) set(device string, c act.DeviceChange) {
 	b.t.Helper()
-	if err := b.SetDevice(context.Background(), device, c, tester); err != nil {
+	if err := configure.SetDevice(context.Background(), b.Pipeline, device, c, tester); err != nil {
 		b.t.Fatal(err)
 	}
 }
@@ -45,7 +48,7 @@ func (b *bench) expect(device string, every time.Duration) {
 // sendAs sends one reading of a signal named v, measured now, by a key.
 func (b *bench) sendAs(key [32]byte, name string) {
 	b.t.Helper()
-	out, err := b.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Key: key}, Arrived: b.Now(), Samples: []measure.Sample{{Name: name, Value: 1}}})
+	out, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: key}, Arrived: b.Now(), Samples: []measure.Sample{{Name: name, Value: 1}}})
 	if err != nil || len(out.Rejected) > 0 {
 		b.t.Fatal(out, err)
 	}
@@ -82,10 +85,14 @@ func (b *bench) watchedTo(seconds float64) {
 // swept waits until nothing is due any more.
 func (b *bench) swept() {
 	b.t.Helper()
-	storetest.Eventually(b.t, "all that is due is done", func() bool {
-		due, err := b.store.Due(context.Background(), b.Now()-1000)
-		return err == nil && !due.Any()
-	})
+	storetest.Eventually(b.t, "all that is due is done", func() bool { return !b.due().Any() })
+}
+
+// due is what there is to do now.
+func (b *bench) due() store.Due {
+	due, err := b.store.Due(context.Background(), b.Now()-1000)
+	b.must(err)
+	return due
 }
 
 func standing(alarms []alarm.Alarm) (out []string) {

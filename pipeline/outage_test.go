@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"jauntylark/core/alarm"
+	"jauntylark/pipeline/due"
 	"jauntylark/store"
 )
 
@@ -24,7 +25,7 @@ func TestWhatIsLostIsToldAndFound(t *testing.T) {
 	}
 	lost := func(at float64) {
 		b.clock(at)
-		b.must(b.Lost(ctx, "the outside MQTT broker", b.at(0), "connection refused"))
+		b.must(due.Lost(ctx, b.Pipeline, "the outside MQTT broker", b.at(0), "connection refused"))
 	}
 	lost(59)
 	if got := b.alarms(); len(got) != 0 {
@@ -37,7 +38,7 @@ func TestWhatIsLostIsToldAndFound(t *testing.T) {
 		t.Fatalf("after a minute, told twice: %+v", got)
 	}
 	b.clock(90)
-	b.must(b.Found(ctx, "the outside MQTT broker", b.at(0)))
+	b.must(due.Found(ctx, b.Pipeline, "the outside MQTT broker", b.at(0)))
 	if a := b.newest(); a.ClearedAt == nil || a.ClearedAt.Sub(a.RaisedAt).Seconds() != 90 {
 		t.Errorf("it is back: %+v", a)
 	}
@@ -45,9 +46,9 @@ func TestWhatIsLostIsToldAndFound(t *testing.T) {
 		t.Errorf("%q", got)
 	}
 	b.clock(100)
-	b.must(b.Found(ctx, "the outside MQTT broker", b.at(96)))
+	b.must(due.Found(ctx, b.Pipeline, "the outside MQTT broker", b.at(96)))
 	b.clock(110)
-	b.must(b.Found(ctx, "the outside MQTT broker", b.at(104)))
+	b.must(due.Found(ctx, b.Pipeline, "the outside MQTT broker", b.at(104)))
 	if got := outages(); len(got) != 2 || len(b.alarms()) != 1 {
 		t.Errorf("four seconds and six: %q, %+v", got, b.alarms())
 	}

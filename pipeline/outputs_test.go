@@ -10,12 +10,18 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/clock"
 	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/evidence"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -26,14 +32,14 @@ func (b *bench) output(path string, s drive.Spec) {
 	if s.Kind == "" {
 		s.Kind = drive.KindSwitch
 	}
-	if err := b.SaveOutput(context.Background(), device, name, s, tester); err != nil {
+	if err := configure.SaveOutput(context.Background(), b.Pipeline, device, name, s, tester); err != nil {
 		b.t.Fatal(err)
 	}
 }
 
 func (b *bench) interlock(i drive.Interlock) {
 	b.t.Helper()
-	if err := b.SaveInterlock(context.Background(), &i, tester); err != nil {
+	if err := configure.SaveInterlock(context.Background(), b.Pipeline, &i, tester); err != nil {
 		b.t.Fatal(err)
 	}
 }
@@ -60,7 +66,7 @@ func (b *bench) is(what, path string, want drive.Value, by drive.Rank) drive.Out
 
 func (b *bench) confirm(path, says string) error {
 	device, name, _ := strings.Cut(path, "/")
-	return b.ConfirmOutput(context.Background(), pipeline.Sender{Key: b.key}, device, name, drive.OutputReport{Value: json.RawMessage(says)})
+	return configure.ConfirmOutput(context.Background(), b.Pipeline, credential.Sender{Key: b.key}, device, name, drive.OutputReport{Value: json.RawMessage(says)})
 }
 
 func (b *bench) must(err error) {
@@ -111,7 +117,7 @@ func TestAnOutputFollowsTheAlarmOfAnotherDevice(t *testing.T) {
 	}
 	b.stream("temp", 5, 36)
 	b.is("eased", "fan/relay", "off", drive.Rested)
-	if err := b.RemoveGuard(context.Background(), g.Name, "test"); !errors.Is(err, pipeline.ErrNotNow) {
+	if err := configure.RemoveGuard(context.Background(), b.Pipeline, g.Name, "test"); !errors.Is(err, commit.ErrNotNow) {
 		t.Error("a guard that drives an output of another device was removed:", err)
 	}
 	g.Name = "other-name"
@@ -143,7 +149,7 @@ func TestALatchedInterlockWaitsForAPersonThroughRestarts(t *testing.T) {
 	b.stream("temp", -10, 20)
 	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30", Latch: true})
 	b.stream("temp", 1, 31)
-	if err := b.ResetInterlock(ctx, "cool", tester); !errors.Is(err, pipeline.ErrNotNow) || !strings.Contains(err.Error(), "D temp is above 30") {
+	if err := configure.ResetInterlock(ctx, b.Pipeline, "cool", tester); !errors.Is(err, commit.ErrNotNow) || !strings.Contains(err.Error(), "D temp is above 30") {
 		t.Error("reset while it is driven:", err)
 	}
 	b.stream("temp", 2, 20)
@@ -155,9 +161,9 @@ func TestALatchedInterlockWaitsForAPersonThroughRestarts(t *testing.T) {
 	other.is("latched, in another process", "d/relay", "on", drive.Driven)
 	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 31", Latch: true})
 	b.is("latched, the interlock was changed", "d/relay", "on", drive.Driven)
-	b.must(other.ResetInterlock(ctx, "cool", tester))
+	b.must(configure.ResetInterlock(ctx, other.Pipeline, "cool", tester))
 	b.is("reset", "d/relay", "off", drive.Rested)
-	if err := b.ResetInterlock(ctx, "cool", tester); !errors.Is(err, pipeline.ErrNotNow) {
+	if err := configure.ResetInterlock(ctx, b.Pipeline, "cool", tester); !errors.Is(err, commit.ErrNotNow) {
 		t.Error("reset twice:", err)
 	}
 }
@@ -168,7 +174,7 @@ func TestAnOutputIsResetAsAWhole(t *testing.T) {
 	ctx := context.Background()
 	refused := func(state, says string) {
 		t.Helper()
-		if err := b.ResetOutput(ctx, "d/relay", tester); !errors.Is(err, pipeline.ErrNotNow) || !strings.Contains(err.Error(), says) {
+		if err := configure.ResetOutput(ctx, b.Pipeline, "d/relay", tester); !errors.Is(err, commit.ErrNotNow) || !strings.Contains(err.Error(), says) {
 			t.Errorf("reset %s: %v", state, err)
 		}
 	}
@@ -186,10 +192,10 @@ func TestAnOutputIsResetAsAWhole(t *testing.T) {
 	b.is("one is driven", "d/relay", "on", drive.Driven)
 	b.stream("damp", 2, 50)
 	b.is("both wait", "d/relay", "on", drive.Driven)
-	b.must(b.ResetOutput(ctx, "d/relay", tester))
+	b.must(configure.ResetOutput(ctx, b.Pipeline, "d/relay", tester))
 	b.is("both are reset", "d/relay", "off", drive.Rested)
 	refused("twice", "nothing to reset")
-	if err := b.ResetOutput(ctx, "d/rely", tester); !errors.Is(err, store.ErrNotFound) || !strings.Contains(err.Error(), "did you mean d/relay?") {
+	if err := configure.ResetOutput(ctx, b.Pipeline, "d/rely", tester); !errors.Is(err, store.ErrNotFound) || !strings.Contains(err.Error(), "did you mean d/relay?") {
 		t.Error(err)
 	}
 }
@@ -211,7 +217,7 @@ func TestAnInterlockThatCannotSeeGoesToTheSafeState(t *testing.T) {
 	}
 	b.stream("temp", 7, 20)
 	b.is("it sees again", "fan/relay", "off", drive.Safety)
-	b.must(b.PowerOn(context.Background(), "d", b.at(8), tester))
+	b.must(configure.PowerOn(context.Background(), b.Pipeline, "d", b.at(8), tester))
 	b.stream("temp", 9, 20)
 	if o := b.is("warming", "fan/relay", "on", drive.Safety); o.Why != "D temp still warms up" {
 		t.Error(o.Why)
@@ -227,7 +233,7 @@ func TestAnInterlockThatCannotSeeGoesToTheSafeState(t *testing.T) {
 	b.stream("temp", 29, 20)
 	b.is("heard again", "fan/relay", "off", drive.Safety)
 	b.interlock(drive.Interlock{Name: "never", Output: "fan/relay", Alarm: "d/*"})
-	if err := b.SaveInterlock(context.Background(), &drive.Interlock{Name: "x", Output: "fan/relay", Alarm: "no-such"}, tester); err == nil {
+	if err := configure.SaveInterlock(context.Background(), b.Pipeline, &drive.Interlock{Name: "x", Output: "fan/relay", Alarm: "no-such"}, tester); err == nil {
 		t.Error("an interlock of a guard that is not there")
 	}
 }
@@ -254,7 +260,7 @@ func TestAnInterlockOfAnAlarmIsBlindWithItsGuard(t *testing.T) {
 	b.stream("temp", 21, 20)
 	b.is("heard again", "fan/relay", "off", drive.Rested)
 	b.signal("d/temp", act.SignalChange{WarmUp: lasting(5)})
-	b.must(b.PowerOn(context.Background(), "d", b.at(21.5), tester))
+	b.must(configure.PowerOn(context.Background(), b.Pipeline, "d", b.at(21.5), tester))
 	b.stream("temp", 22, 20)
 	if o := b.is("warming, which is no alarm", "fan/relay", "on", drive.Driven); o.Why != "D temp still warms up" {
 		t.Error(o.Why)
@@ -319,7 +325,7 @@ func TestAnInterlockThatCannotWorkAnyMore(t *testing.T) {
 	if o := b.stands("d/relay"); o.Ordered != "on" || !strings.HasPrefix(o.Why, "it cannot work any more: ") {
 		t.Errorf("%s: %s", o.Ordered, o.Why)
 	}
-	b.must(b.RemoveInterlock(context.Background(), "sum", tester))
+	b.must(configure.RemoveInterlock(context.Background(), b.Pipeline, "sum", tester))
 	b.is("it is gone", "d/relay", "off", drive.Rested)
 }
 
@@ -375,7 +381,7 @@ func TestBandsScheduleAndFormulaDrive(t *testing.T) {
 		"formula": {Name: "x", Output: "d/pump", Formula: "t +", Of: drive.Inputs{{As: "t", Signal: "d/temp"}}}, "name": {Name: "X Y", Output: "d/pump", Hours: "daily"}, "alarm": {Name: "x", Output: "d/pump", Alarm: "e/*"},
 	} {
 		var f *measure.Fault
-		if err := b.SaveInterlock(context.Background(), &i, tester); !errors.As(err, &f) || f.Field != field {
+		if err := configure.SaveInterlock(context.Background(), b.Pipeline, &i, tester); !errors.As(err, &f) || f.Field != field {
 			t.Errorf("%+v: %v, not a fault of %s", i, err, field)
 		}
 	}
@@ -389,14 +395,14 @@ func TestAHandHoldsForAWhile(t *testing.T) {
 	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30"})
 	orla := pipeline.Actor{Called: "Orla"}
 	var f *measure.Fault
-	if err := b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on"}, orla); !errors.As(err, &f) || f.Field != "sure" {
+	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on"}, orla); !errors.As(err, &f) || f.Field != "sure" {
 		t.Error("a dangerous output was set by one who is not sure:", err)
 	}
-	if err := b.SetOutput(ctx, "d/relay", act.HandOrder{To: "half", Sure: true}, orla); !errors.As(err, &f) || f.Field != "to" {
+	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "half", Sure: true}, orla); !errors.As(err, &f) || f.Field != "to" {
 		t.Error(err)
 	}
 	b.clock(0)
-	b.must(b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on", Why: "to try it", Sure: true}, orla))
+	b.must(configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on", Why: "to try it", Sure: true}, orla))
 	if o := b.is("set by hand", "d/relay", "on", drive.ByHand); o.Why != "Orla set it by hand until 14:14:20: to try it" || o.Who != "Orla" {
 		t.Errorf("%q by %q", o.Why, o.Who)
 	}
@@ -404,20 +410,20 @@ func TestAHandHoldsForAWhile(t *testing.T) {
 		t.Errorf("%+v", e)
 	}
 	b.later(61.2, "the setting is over", func() bool { return b.stands("d/relay").Ordered == "off" })
-	b.must(b.SetOutput(ctx, "d/relay", act.HandOrder{To: "off", For: *lasting(600), Sure: true}, orla))
+	b.must(configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "off", For: *lasting(600), Sure: true}, orla))
 	b.stream("temp", 63, 31)
 	b.is("a hand wins over an interlock", "d/relay", "off", drive.ByHand)
-	b.must(b.ReleaseOutput(ctx, "d/relay", orla))
+	b.must(configure.ReleaseOutput(ctx, b.Pipeline, "d/relay", orla))
 	b.is("released", "d/relay", "on", drive.Driven)
-	if err := b.ReleaseOutput(ctx, "d/relay", orla); !errors.Is(err, pipeline.ErrNotNow) {
+	if err := configure.ReleaseOutput(ctx, b.Pipeline, "d/relay", orla); !errors.Is(err, commit.ErrNotNow) {
 		t.Error("released twice:", err)
 	}
 	b.interlock(drive.Interlock{Name: "safety", Output: "d/relay", Signal: "d/temp", When: "above 30", Safety: true, Set: "off"})
-	if err := b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on", Sure: true}, orla); !errors.Is(err, pipeline.ErrNotNow) || !strings.Contains(err.Error(), "safety interlock safety holds d/relay at off (D temp is above 30)") {
+	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on", Sure: true}, orla); !errors.Is(err, commit.ErrNotNow) || !strings.Contains(err.Error(), "safety interlock safety holds d/relay at off (D temp is above 30)") {
 		t.Error("a hand against a safety interlock:", err)
 	}
 	b.output("d/relay", drive.Spec{HandsOff: true})
-	if err := b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on"}, orla); !errors.Is(err, pipeline.ErrNotNow) {
+	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on"}, orla); !errors.Is(err, commit.ErrNotNow) {
 		t.Error(err)
 	}
 }
@@ -426,18 +432,18 @@ func TestLeastTimesAreWaitedFor(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.output("d/relay", drive.Spec{LeastOn: *lasting(30), LeastOff: *lasting(20)})
-	b.must(b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on"}, tester))
+	b.must(configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on"}, tester))
 	b.clock(5)
-	b.must(b.ReleaseOutput(ctx, "d/relay", tester))
+	b.must(configure.ReleaseOutput(ctx, b.Pipeline, "d/relay", tester))
 	o := b.is("it is to run for a while", "d/relay", "on", drive.ByHand)
 	if o.Waiting == nil || o.Waiting.To != "off" || o.Waiting.Until != b.at(30) || o.Waiting.Why != "it is to run for 30s at least" {
 		t.Errorf("%+v", o.Waiting)
 	}
 	b.later(31.2, "the least time is over", func() bool { return b.stands("d/relay").Ordered == "off" })
 	b.clock(33)
-	b.must(b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on"}, tester))
+	b.must(configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on"}, tester))
 	b.is("it is to stand still for a while", "d/relay", "off", drive.Rested)
-	b.must(b.AllSafe(ctx, "a test", tester))
+	b.must(configure.AllSafe(ctx, b.Pipeline, "a test", tester))
 	b.later(60, "nothing is due", func() bool { return true })
 	b.is("the emergency holds", "d/relay", "off", drive.Emergency)
 }
@@ -450,9 +456,9 @@ func TestAnEmergencyIsForAllOutputs(t *testing.T) {
 	b.output("d/fan", drive.Spec{Safe: drive.On, Rest: drive.Off})
 	b.output("d/other", drive.Spec{})
 	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30", Safety: true})
-	b.must(b.SetOutput(ctx, "d/other", act.HandOrder{To: "on"}, tester))
+	b.must(configure.SetOutput(ctx, b.Pipeline, "d/other", act.HandOrder{To: "on"}, tester))
 	b.is("before", "d/relay", "on", drive.Safety)
-	b.must(b.AllSafe(ctx, "smoke", pipeline.Actor{Called: "Orla"}))
+	b.must(configure.AllSafe(ctx, b.Pipeline, "smoke", pipeline.Actor{Called: "Orla"}))
 	if o := b.is("in the emergency", "d/relay", "off", drive.Emergency); o.Why != "Orla put all outputs into the safe state: smoke" || o.Who != "Orla" {
 		t.Errorf("%q %q", o.Why, o.Who)
 	}
@@ -461,17 +467,17 @@ func TestAnEmergencyIsForAllOutputs(t *testing.T) {
 	other := process(t, b.store, b.now)
 	other.stream("temp", 1, 45)
 	other.is("in another process", "d/relay", "off", drive.Emergency)
-	if err := other.SetOutput(ctx, "d/other", act.HandOrder{To: "on"}, tester); !errors.Is(err, pipeline.ErrNotNow) {
+	if err := configure.SetOutput(ctx, other.Pipeline, "d/other", act.HandOrder{To: "on"}, tester); !errors.Is(err, commit.ErrNotNow) {
 		t.Error("a hand in an emergency:", err)
 	}
-	if err := b.AllSafe(ctx, "", tester); !errors.Is(err, pipeline.ErrNotNow) {
+	if err := configure.AllSafe(ctx, b.Pipeline, "", tester); !errors.Is(err, commit.ErrNotNow) {
 		t.Error("twice:", err)
 	}
-	b.must(other.EndAllSafe(ctx, tester))
+	b.must(configure.EndAllSafe(ctx, other.Pipeline, tester))
 	b.is("afterwards", "d/relay", "on", drive.Safety)
 	b.is("afterwards", "d/fan", "off", drive.Rested)
 	b.is("afterwards a hand has to set it anew", "d/other", "off", drive.Rested)
-	if err := b.EndAllSafe(ctx, tester); !errors.Is(err, pipeline.ErrNotNow) {
+	if err := configure.EndAllSafe(ctx, b.Pipeline, tester); !errors.Is(err, commit.ErrNotNow) {
 		t.Error("ended twice:", err)
 	}
 }
@@ -490,7 +496,7 @@ func TestADeviceThatDoesNotFollowIsAnAlarm(t *testing.T) {
 	if o := b.stands("d/relay"); *o.Confirmed != "off" || o.DiffersSince != nil {
 		t.Errorf("%+v", o.State)
 	}
-	b.must(b.SetOutput(ctx, "d/relay", act.HandOrder{To: "on", For: *lasting(3600)}, tester))
+	b.must(configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on", For: *lasting(3600)}, tester))
 	b.must(b.confirm("d/relay", `"1"`)) // it lies, or is stuck
 	b.later(95, "it is an alarm", func() bool { return len(b.alarms()) == 1 })
 	a := b.newest()
@@ -507,13 +513,13 @@ func TestADeviceThatDoesNotFollowIsAnAlarm(t *testing.T) {
 	if a := b.newest(); a.RaisedAt != b.at(155) || !strings.Contains(a.Sentence, "has said nothing since") {
 		t.Errorf("%+v", a)
 	}
-	for what, err := range map[string]error{"a word that is neither": b.confirm("d/relay", "7"), "an output that is not there": b.confirm("d/raley", "0"), "an order that was never given": b.ConfirmOutput(ctx, pipeline.Sender{Key: b.key}, "d", "relay", drive.OutputReport{Value: json.RawMessage("0"), No: 1 << 40})} {
+	for what, err := range map[string]error{"a word that is neither": b.confirm("d/relay", "7"), "an output that is not there": b.confirm("d/raley", "0"), "an order that was never given": configure.ConfirmOutput(ctx, b.Pipeline, credential.Sender{Key: b.key}, "d", "relay", drive.OutputReport{Value: json.RawMessage("0"), No: 1 << 40})} {
 		var f *measure.Fault
 		if !errors.As(err, &f) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	b.must(b.RemoveOutput(ctx, "d/relay", tester))
+	b.must(configure.RemoveOutput(ctx, b.Pipeline, "d/relay", tester))
 	if a := b.newest(); a.State != alarm.StateOver || a.Cause != "the output was removed" {
 		t.Errorf("%+v", a)
 	}
@@ -556,16 +562,16 @@ func TestDrillsPassOutputsBy(t *testing.T) {
 	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning)})
 	b.output("d/relay", drive.Spec{})
 	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Alarm: g.Name})
-	d, err := b.StartDrill(ctx, g.Name, false, "Orla")
+	d, err := respond.StartDrill(ctx, b.Pipeline, g.Name, false, "Orla")
 	b.must(err)
 	b.is("a drill", "d/relay", "off", drive.Rested)
-	b.must(b.StopDrill(ctx, d.AlarmID, "Orla"))
-	d, err = b.StartDrill(ctx, g.Name, true, "Orla")
+	b.must(respond.StopDrill(ctx, b.Pipeline, d.AlarmID, "Orla"))
+	d, err = respond.StartDrill(ctx, b.Pipeline, g.Name, true, "Orla")
 	b.must(err)
 	if o := b.is("a drill that is to move outputs", "d/relay", "on", drive.Driven); !strings.HasPrefix(o.Why, "Drill: ") {
 		t.Error(o.Why)
 	}
-	b.must(b.StopDrill(ctx, d.AlarmID, "Orla"))
+	b.must(respond.StopDrill(ctx, b.Pipeline, d.AlarmID, "Orla"))
 	b.is("the drill is over", "d/relay", "off", drive.Rested)
 }
 
@@ -574,32 +580,32 @@ func TestOutputsComeFromKitsAndGoWithDevices(t *testing.T) {
 	ctx := context.Background()
 	kit := site.Kit{Name: "fan", Outputs: []site.KitOutput{{Name: "relay", Spec: drive.Spec{Kind: drive.KindSwitch, Safe: drive.On}}}}
 	b.must(kit.Check())
-	_, err := b.SaveKit(ctx, &kit, tester)
+	_, err := configure.SaveKit(ctx, b.Pipeline, &kit, tester)
 	b.must(err)
 	b.add(site.Device{Name: "f", Kit: "fan"})
 	b.is("made from a kit", "f/relay", "on", drive.Rested)
 	kit.Outputs[0].Rest = drive.Off
-	offers, err := b.SaveKit(ctx, &kit, tester)
+	offers, err := configure.SaveKit(ctx, b.Pipeline, &kit, tester)
 	if b.must(err); len(offers) != 1 || offers[0].What != "output relay" {
 		t.Errorf("%+v", offers)
 	}
-	_, err = b.ApplyKit(ctx, "fan", nil, tester)
+	_, err = configure.ApplyKit(ctx, b.Pipeline, "fan", nil, tester)
 	b.must(err)
 	b.is("the kit was applied", "f/relay", "off", drive.Rested)
 	b.stream("temp", 1, 20)
 	b.interlock(drive.Interlock{Name: "cool", Output: "f/relay", Signal: "d/temp", When: "above 30"})
 	var f *measure.Fault
-	if err := b.RemoveDevice(ctx, "d", tester); !errors.As(err, &f) {
+	if err := configure.RemoveDevice(ctx, b.Pipeline, "d", tester); !errors.As(err, &f) {
 		t.Error("a device that drives an output of another was removed:", err)
 	}
-	if err := b.SaveOutput(ctx, "f", "relay", drive.Spec{Kind: drive.KindColour}, tester); !errors.As(err, &f) || f.Field != "kind" {
+	if err := configure.SaveOutput(ctx, b.Pipeline, "f", "relay", drive.Spec{Kind: drive.KindColour}, tester); !errors.As(err, &f) || f.Field != "kind" {
 		t.Error("an output that an interlock drives became another kind:", err)
 	}
-	b.must(b.RemoveDevice(ctx, "f", tester))
+	b.must(configure.RemoveDevice(ctx, b.Pipeline, "f", tester))
 	if locks, err := b.store.Interlocks(ctx); err != nil || len(locks) != 0 {
 		t.Error(locks, err)
 	}
-	b.must(b.RemoveDevice(ctx, "d", tester))
+	b.must(configure.RemoveDevice(ctx, b.Pipeline, "d", tester))
 }
 
 // Over several processes that take turns, an output is at any moment what a plain reading of the newest value says, each change is
@@ -610,9 +616,18 @@ func TestSeveralProcessesOrderOnce(t *testing.T) {
 	now.Store(int64(start))
 	records := storetest.Store(t)
 	told := make(chan drive.Output, 1000)
-	processes := []*bench{processTelling(t, records, now, told), processTelling(t, records, now, told)}
+	var processes []*bench
+	for range 2 {
+		b := processTelling(t, records, clock.Following(func() measure.Instant { return measure.Instant(now.Load()) }), func(orders []drive.Output) {
+			for _, o := range orders {
+				told <- o
+			}
+		})
+		b.now = now
+		processes = append(processes, b)
+	}
 	first := processes[0]
-	first.must(first.AddDevice(ctx, deviceD(), pipeline.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}))
+	first.must(configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}))
 	first.stream("temp", -1, 0)
 	first.output("d/relay", drive.Spec{})
 	first.interlock(drive.Interlock{Name: "x", Output: "d/relay", Signal: "d/temp", When: "above 5", Deadband: 2})
@@ -652,16 +667,6 @@ func TestSeveralProcessesOrderOnce(t *testing.T) {
 	}
 }
 
-func processTelling(t *testing.T, s *store.Store, now *atomic.Int64, told chan<- drive.Output) *bench {
-	b := process(t, s, now)
-	b.OnOrder = func(orders []drive.Output) {
-		for _, o := range orders {
-			told <- o
-		}
-	}
-	return b
-}
-
 func TestTryReplaysAnInterlock(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
@@ -674,7 +679,7 @@ func TestTryReplaysAnInterlock(t *testing.T) {
 		"condition": {Signal: "d/temp", When: "above 30"}, "alarm": {Alarm: g.Name}, "any alarm": {Alarm: "any"}, "formula": {Formula: "t > 30.0", Of: drive.Inputs{{As: "t", Signal: "d/temp"}}},
 	} {
 		i.Output = "d/relay"
-		tried, err := b.TryInterlock(ctx, i, start, b.at(199.5))
+		tried, err := evidence.TryInterlock(ctx, b.Pipeline, i, start, b.at(199.5))
 		if err != nil {
 			t.Fatal(what, err)
 		}
@@ -686,11 +691,11 @@ func TestTryReplaysAnInterlock(t *testing.T) {
 	}
 	b.output("d/lamp", drive.Spec{Kind: drive.KindColour})
 	edge := 30.0
-	tried, err := b.TryInterlock(ctx, drive.Interlock{Output: "d/lamp", Signal: "d/temp", Bands: drive.Bands{{To: &edge, Set: "green"}, {Set: "red"}}}, start, b.at(199.5))
+	tried, err := evidence.TryInterlock(ctx, b.Pipeline, drive.Interlock{Output: "d/lamp", Signal: "d/temp", Bands: drive.Bands{{To: &edge, Set: "green"}, {Set: "red"}}}, start, b.at(199.5))
 	if err != nil || len(tried.Stretches) != 8 || tried.Stretches[1].Value != "#ff0000" || tried.Starts != 0 {
 		t.Errorf("%+v %v", tried, err)
 	}
-	tried, err = b.TryInterlock(ctx, drive.Interlock{Output: "d/relay", Hours: "mon 14:14-14:15"}, start, b.at(199.5))
+	tried, err = evidence.TryInterlock(ctx, b.Pipeline, drive.Interlock{Output: "d/relay", Hours: "mon 14:14-14:15"}, start, b.at(199.5))
 	if err != nil || len(tried.Stretches) != 1 || tried.Stretches[0].From != b.at(40) || *tried.Stretches[0].Until != b.at(100) {
 		t.Errorf("%+v %v", tried, err)
 	}
@@ -698,12 +703,12 @@ func TestTryReplaysAnInterlock(t *testing.T) {
 	b.stream("wet", 0.5, 80)
 	b.stream("wet", 100.25, 10)
 	both := drive.Interlock{Output: "d/relay", Formula: "t > 30.0 && w > 50.0", Of: drive.Inputs{{As: "t", Signal: "d/temp"}, {As: "w", Signal: "d/wet"}}}
-	tried, err = b.TryInterlock(ctx, both, b.at(20), b.at(199.5))
+	tried, err = evidence.TryInterlock(ctx, b.Pipeline, both, b.at(20), b.at(199.5))
 	if err != nil || tried.Starts != 2 || tried.Running.String() != "20s" || tried.Stretches[0].From != b.at(40) || tried.Stretches[1].From != b.at(90) || tried.Blind != 0 {
 		t.Errorf("%+v %v", tried, err)
 	}
 	both.Formula = "t > 30.0 || w > 50.0"
-	tried, err = b.TryInterlock(ctx, both, b.at(20.5), b.at(199.5))
+	tried, err = evidence.TryInterlock(ctx, b.Pipeline, both, b.at(20.5), b.at(199.5))
 	if err != nil || tried.Starts != 3 || tried.Stretches[0].From != b.at(20.5) || *tried.Stretches[0].Until != b.at(100.25) {
 		t.Errorf("what was read before the trial: %+v %v", tried, err)
 	}

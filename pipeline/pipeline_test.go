@@ -7,16 +7,24 @@ import (
 	"log/slog"
 	"slices"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
 
 	"jauntylark/clock"
 	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/due"
+	"jauntylark/pipeline/reading"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -45,12 +53,18 @@ func process(t *testing.T, s *store.Store, now *atomic.Int64) *bench {
 
 // processBy starts a pipeline that goes by a clock, with connections of its own: those of a process are enough for one turn.
 func processBy(t *testing.T, s *store.Store, k *clock.Clock) *bench {
+	return processTelling(t, s, k, nil)
+}
+
+// processTelling does so, and has something else hear of orders.
+func processTelling(t *testing.T, s *store.Store, k *clock.Clock, told func([]drive.Output)) *bench {
 	s = storetest.Another(t, s)
-	p := pipeline.New(s, pipeline.Options{Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn})), Clock: k})
+	p := pipeline.New(s, pipeline.Options{Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn})), Clock: k, OnOrder: told})
 	ctx, stop := context.WithCancel(context.Background())
-	done := make(chan struct{})
-	go func() { p.Run(ctx); close(done) }()
-	halt := func() { stop(); <-done }
+	var running sync.WaitGroup
+	running.Go(func() { p.Run(ctx) })
+	running.Go(func() { due.Run(ctx, p) })
+	halt := func() { stop(); running.Wait() }
 	t.Cleanup(halt)
 	return &bench{Pipeline: p, t: t, store: s, key: sha256.Sum256([]byte("key of d")), halt: halt}
 }
@@ -60,7 +74,7 @@ func fresh(t *testing.T) *bench {
 	now := new(atomic.Int64)
 	now.Store(int64(start))
 	b := process(t, storetest.Store(t), now)
-	if err := b.AddDevice(context.Background(), deviceD(), pipeline.Secret{Hash: b.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(context.Background(), b.Pipeline, deviceD(), configure.Secret{Hash: b.key}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	return b
@@ -71,12 +85,12 @@ func (b *bench) at(seconds float64) measure.Instant { return start + measure.Ins
 func (b *bench) clock(seconds float64) { b.now.Store(int64(b.at(seconds))) }
 
 // send sends a pack from d.
-func (b *bench) send(samples ...measure.Sample) pipeline.Outcome {
+func (b *bench) send(samples ...measure.Sample) reading.Outcome {
 	b.t.Helper()
 	for i := range samples {
 		samples[i].Index = i
 	}
-	out, err := b.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: b.Now(), Samples: samples})
+	out, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(), Samples: samples})
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -104,7 +118,7 @@ func (b *bench) guard(g alarm.Guard) alarm.Guard {
 	if g.Tell == nil {
 		g.Tell = []string{"orla@hollowbrook.example"}
 	}
-	if err := b.SaveGuard(context.Background(), &g, "test"); err != nil {
+	if err := configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"); err != nil {
 		b.t.Fatal(err)
 	}
 	return g
@@ -120,7 +134,7 @@ func (b *bench) alarms() []alarm.Alarm {
 	return all
 }
 
-func reason(out pipeline.Outcome) string {
+func reason(out reading.Outcome) string {
 	words := []string{}
 	for _, r := range out.Rejected {
 		words = append(words, r.Field+": "+r.Reason)
@@ -240,8 +254,8 @@ func TestUnitsAndKinds(t *testing.T) {
 
 func TestIdempotencyKeys(t *testing.T) {
 	b := fresh(t)
-	post := func(key string, value float64) pipeline.Outcome {
-		out, err := b.Submit(context.Background(), &pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: b.Now(), IdempotencyKey: key, Samples: []measure.Sample{{Name: "temp", Value: value}}})
+	post := func(key string, value float64) reading.Outcome {
+		out, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(), IdempotencyKey: key, Samples: []measure.Sample{{Name: "temp", Value: value}}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -264,11 +278,11 @@ func TestIdempotencyKeys(t *testing.T) {
 func TestAnUnknownKeyAndAPerson(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
-	_, err := b.Submit(ctx, &pipeline.Pack{Sender: pipeline.Sender{Key: sha256.Sum256([]byte("x"))}, Arrived: start, Samples: []measure.Sample{{Name: "temp", Value: 1}}})
-	if !errors.Is(err, pipeline.ErrKeyUnknown) {
+	_, err := b.Submit(ctx, &reading.Pack{Sender: credential.Sender{Key: sha256.Sum256([]byte("x"))}, Arrived: start, Samples: []measure.Sample{{Name: "temp", Value: 1}}})
+	if !errors.Is(err, credential.ErrKeyUnknown) {
 		t.Errorf("unknown key: %v", err)
 	}
-	out, err := b.Submit(ctx, &pipeline.Pack{Sender: pipeline.Sender{Person: "Orla"}, Arrived: start, Samples: []measure.Sample{{Name: "d/temp", Value: 1}, {Index: 1, Name: "dd/temp", Value: 1}, {Index: 2, Name: "temp", Value: 1}}})
+	out, err := b.Submit(ctx, &reading.Pack{Sender: credential.Sender{Person: "Orla"}, Arrived: start, Samples: []measure.Sample{{Name: "d/temp", Value: 1}, {Index: 1, Name: "dd/temp", Value: 1}, {Index: 2, Name: "temp", Value: 1}}})
 	if err != nil || out.Accepted != 1 || !strings.Contains(reason(out), "did you mean d?") || !strings.Contains(reason(out), "not DEVICE/SIGNAL") {
 		t.Errorf("a person: %+v %v", out, err)
 	}
@@ -309,12 +323,12 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 		t.Errorf("%+v", a)
 	}
 	b.clock(5)
-	acked, err := b.Acknowledge(ctx, a.ID, "", "Orla")
+	acked, err := respond.Acknowledge(ctx, b.Pipeline, a.ID, "", "Orla")
 	if err != nil || acked.AcknowledgedBy != "Orla" || *acked.AcknowledgedAt != b.at(5) {
 		t.Fatalf("%+v %v", acked, err)
 	}
 	b.clock(6)
-	if again, err := b.Acknowledge(ctx, a.ID, "", "Tadhg"); err != nil || again.AcknowledgedBy != "Orla" {
+	if again, err := respond.Acknowledge(ctx, b.Pipeline, a.ID, "", "Tadhg"); err != nil || again.AcknowledgedBy != "Orla" {
 		t.Errorf("a second acknowledgement: %+v %v", again, err)
 	}
 	b.send(measure.Sample{Name: "temp", At: b.at(63), Value: 28.5})
@@ -336,7 +350,7 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 			t.Errorf("the return does not say %q: %s", says, notices[0].Text)
 		}
 	}
-	if late, err := b.Acknowledge(ctx, a.ID+1, "", "Orla"); !errors.Is(err, store.ErrNotFound) {
+	if late, err := respond.Acknowledge(ctx, b.Pipeline, a.ID+1, "", "Orla"); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("an alarm that is not there: %+v %v", late, err)
 	}
 }
@@ -364,13 +378,13 @@ func TestChangingAndRemovingAGuardWhileItsAlarmStands(t *testing.T) {
 	b.clock(30)
 	g.When.A = 30
 	b.guard(g)
-	if err := b.RemoveGuard(ctx, g.Name, "Orla"); err != nil {
+	if err := configure.RemoveGuard(ctx, b.Pipeline, g.Name, "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	if got := b.alarms(); len(got) != 2 || got[1].State != alarm.StateOver || got[1].Cause == "" {
 		t.Errorf("removed: %+v", got)
 	}
-	if err := b.RemoveGuard(ctx, g.Name, "Orla"); !errors.Is(err, store.ErrNotFound) {
+	if err := configure.RemoveGuard(ctx, b.Pipeline, g.Name, "Orla"); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("removed twice: %v", err)
 	}
 }
@@ -388,7 +402,7 @@ func TestGuardFaultsNameTheField(t *testing.T) {
 		{alarm.Guard{Signal: "d/door", Rung: alarm.Rung{When: above}}, "is on or off"},
 		{alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsOn}}}, "holds numbers"},
 	} {
-		if err := b.SaveGuard(context.Background(), &c.guard, "test"); err == nil || !strings.Contains(err.Error(), c.says) {
+		if err := configure.SaveGuard(context.Background(), b.Pipeline, &c.guard, "test"); err == nil || !strings.Contains(err.Error(), c.says) {
 			t.Errorf("%+v: %v, want %q", c.guard, err, c.says)
 		}
 	}
@@ -396,7 +410,7 @@ func TestGuardFaultsNameTheField(t *testing.T) {
 	if one.Name != "d-temp-above-3" || two.Name != "d-temp-above-3-2" {
 		t.Errorf("names made: %s, %s", one.Name, two.Name)
 	}
-	if err := b.SaveGuard(context.Background(), &alarm.Guard{Name: one.Name, Signal: "d/temp", Rung: alarm.Rung{When: above, Severity: alarm.Warning}}, "test"); !errors.Is(err, store.ErrTaken) {
+	if err := configure.SaveGuard(context.Background(), b.Pipeline, &alarm.Guard{Name: one.Name, Signal: "d/temp", Rung: alarm.Rung{When: above, Severity: alarm.Warning}}, "test"); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a name that is taken: %v", err)
 	}
 }
@@ -408,13 +422,13 @@ func TestADatabaseThatIsAway(t *testing.T) {
 	gate := storetest.NewGate(t, address)
 	b := process(t, storetest.At(t, gate.URL), now)
 	ctx := context.Background()
-	if err := b.AddDevice(ctx, deviceD(), pipeline.Secret{Hash: b.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(ctx, b.Pipeline, deviceD(), configure.Secret{Hash: b.key}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 1})
 	gate.Shut()
-	pack := pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: start, Samples: []measure.Sample{{Name: "temp", At: b.at(2), Value: 2}}}
-	if _, err := b.Submit(ctx, &pack); !errors.Is(err, pipeline.ErrAway) {
+	pack := reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: start, Samples: []measure.Sample{{Name: "temp", At: b.at(2), Value: 2}}}
+	if _, err := b.Submit(ctx, &pack); !errors.Is(err, commit.ErrAway) {
 		t.Errorf("away: %v", err)
 	}
 	gate.Open()

@@ -12,6 +12,11 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store/storetest"
 )
 
@@ -24,7 +29,7 @@ func TestSeveralProcessesAreOne(t *testing.T) {
 	records := storetest.Store(t)
 	processes := []*bench{process(t, records, now), process(t, records, now)}
 	first := processes[0]
-	if err := first.AddDevice(ctx, deviceD(), pipeline.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	first.send(measure.Sample{Name: "temp", At: start, Value: 0})
@@ -46,7 +51,7 @@ func TestSeveralProcessesAreOne(t *testing.T) {
 			t.Fatalf("round %d: %+v", round, out)
 		}
 		if round%10 == 0 {
-			if _, err := b.Acknowledge(ctx, 1, "", "Orla"); err != nil && len(first.alarms()) > 0 {
+			if _, err := respond.Acknowledge(ctx, b.Pipeline, 1, "", "Orla"); err != nil && len(first.alarms()) > 0 {
 				t.Fatal(err)
 			}
 		}
@@ -76,7 +81,7 @@ func TestPacksAtTheSameTime(t *testing.T) {
 	now.Store(int64(start))
 	records := storetest.Store(t)
 	one, two := process(t, records, now), process(t, records, now)
-	if err := one.AddDevice(ctx, deviceD(), pipeline.Secret{Hash: one.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(ctx, one.Pipeline, deviceD(), configure.Secret{Hash: one.key}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	const packs = 200
@@ -85,7 +90,7 @@ func TestPacksAtTheSameTime(t *testing.T) {
 		p := []*bench{one, two}[w%2]
 		go func() {
 			for i := range packs {
-				_, err := p.Submit(ctx, &pipeline.Pack{Sender: pipeline.Sender{Key: p.key}, Arrived: start,
+				_, err := p.Submit(ctx, &reading.Pack{Sender: credential.Sender{Key: p.key}, Arrived: start,
 					Samples: []measure.Sample{{Name: "temp", At: start + measure.Instant(i), Value: float64(i)}}})
 				failed <- err
 			}
@@ -135,13 +140,13 @@ func TestARefusedCommitHarmsNothingElse(t *testing.T) {
 	if err := tx.Commit(); err != nil {
 		t.Fatal(err)
 	}
-	pack := func(name string, seconds, value float64) *pipeline.Pack {
-		return &pipeline.Pack{Sender: pipeline.Sender{Key: b.key}, Arrived: b.Now(), Samples: []measure.Sample{{Name: name, At: b.at(seconds), Value: value}}}
+	pack := func(name string, seconds, value float64) *reading.Pack {
+		return &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(), Samples: []measure.Sample{{Name: name, At: b.at(seconds), Value: value}}}
 	}
 	const others = 20
 	failed, taken := make(chan error, 1), make(chan error, others)
 	hold := make(chan struct{})
-	go b.Do(ctx, func(*pipeline.Turn) error { <-hold; return nil }) // so that the packs share a commit
+	go b.Do(ctx, func(*reading.Turn) error { <-hold; return nil }) // so that the packs share a commit
 	time.Sleep(50 * time.Millisecond)
 	go func() { _, err := b.Submit(ctx, pack("temp", 1, 666)); failed <- err }()
 	for i := range others {
@@ -149,7 +154,7 @@ func TestARefusedCommitHarmsNothingElse(t *testing.T) {
 	}
 	time.Sleep(50 * time.Millisecond)
 	close(hold)
-	if err := <-failed; err == nil || errors.Is(err, pipeline.ErrAway) {
+	if err := <-failed; err == nil || errors.Is(err, commit.ErrAway) {
 		t.Errorf("the refused pack: %v", err)
 	}
 	for range others {

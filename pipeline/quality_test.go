@@ -12,12 +12,13 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/quality"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/configure"
 	"jauntylark/store"
 )
 
 func (b *bench) signal(path string, c act.SignalChange) {
 	b.t.Helper()
-	if err := b.SetSignal(context.Background(), path, c, tester); err != nil {
+	if err := configure.SetSignal(context.Background(), b.Pipeline, path, c, tester); err != nil {
 		b.t.Fatal(err)
 	}
 }
@@ -107,7 +108,7 @@ func TestASaturatedSensorAlarms(t *testing.T) {
 	if got := b.alarms(); len(got) != 2 || got[1].Guard != "gas-some" || got[1].RaisedAt != b.at(11) {
 		t.Errorf("a guard that is added meanwhile: %+v", got)
 	}
-	if err := b.RemoveGuard(context.Background(), "gas-some", "test"); err != nil {
+	if err := configure.RemoveGuard(context.Background(), b.Pipeline, "gas-some", "test"); err != nil {
 		t.Fatal(err)
 	}
 	// A second process holds what the first has stepped.
@@ -121,7 +122,7 @@ func TestASaturatedSensorAlarms(t *testing.T) {
 	if got := b.alarms(); len(got) != 3 || got[2].Guard != "gas-none" || got[2].Value >= -10 {
 		t.Errorf("below the span, where another guard looks: %+v", got)
 	}
-	if err := b.RemoveGuard(context.Background(), "gas-none", "test"); err != nil {
+	if err := configure.RemoveGuard(context.Background(), b.Pipeline, "gas-none", "test"); err != nil {
 		t.Fatal(err)
 	}
 	b.stream("gas", 20, repeat(-4, 5)...)
@@ -174,7 +175,7 @@ func TestWarmingFollowsPowerOn(t *testing.T) {
 	if got := b.alarms(); len(got) != 0 {
 		t.Errorf("a cold sensor raised %+v", got)
 	}
-	if err := b.PowerOn(ctx, "d", b.at(1200), tester); err != nil {
+	if err := configure.PowerOn(ctx, b.Pipeline, "d", b.at(1200), tester); err != nil {
 		t.Fatal(err)
 	}
 	other := process(t, b.store, b.now)
@@ -228,7 +229,7 @@ func TestRulesOfAnInstrument(t *testing.T) {
 		"stuck_after: -": {StuckAfter: lasting(-1)},
 		"band":           {Bands: &site.Bands{{Name: "low", Colour: "grren"}}},
 	} {
-		if err := b.SetSignal(context.Background(), "d/v", c, tester); err == nil || !strings.Contains(err.Error(), says) {
+		if err := configure.SetSignal(context.Background(), b.Pipeline, "d/v", c, tester); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}

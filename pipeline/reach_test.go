@@ -13,6 +13,9 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/statement"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/evidence"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -35,7 +38,7 @@ func (b *bench) contact(name string, carriers ...string) {
 
 func (b *bench) save(c roster.Contact) {
 	b.t.Helper()
-	if _, err := b.SaveContact(context.Background(), &c, "test"); err != nil {
+	if _, err := respond.SaveContact(context.Background(), b.Pipeline, &c, "test"); err != nil {
 		b.t.Fatal(err)
 	}
 }
@@ -50,7 +53,7 @@ func (b *bench) roster(name string, repeat measure.Duration, steps ...string) {
 		}
 		r.Steps = append(r.Steps, s)
 	}
-	if err := b.SaveRoster(context.Background(), &r, "test"); err != nil {
+	if err := respond.SaveRoster(context.Background(), b.Pipeline, &r, "test"); err != nil {
 		b.t.Fatal(err)
 	}
 }
@@ -112,7 +115,7 @@ func TestARosterGoesOnUntilSomebodyHasIt(t *testing.T) {
 	b.outboxIs("after five minutes", "raise orla e-mail", "raise desk@b.example", "raise tadhg text")
 	b.later(910, "all again", b.count(5))
 	b.outboxIs("after fifteen", "raise orla e-mail", "raise desk@b.example", "raise tadhg text", "raise orla e-mail", "raise tadhg text")
-	if _, err := b.Acknowledge(ctx, b.newest().ID, "", "Tadhg"); err != nil {
+	if _, err := respond.Acknowledge(ctx, b.Pipeline, b.newest().ID, "", "Tadhg"); err != nil {
 		t.Fatal(err)
 	}
 	if got := b.outbox()[5:]; !slices.Equal(got, []string{"taken orla e-mail", "taken desk@b.example"}) {
@@ -155,25 +158,25 @@ func TestHandedBackAlarmsAreToldAgain(t *testing.T) {
 	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"house"}})
 	b.stream("temp", 1, 31)
 	id := b.newest().ID
-	if _, err := b.HandBack(ctx, id, "Orla"); err == nil || !strings.Contains(err.Error(), "nobody has alarm") {
+	if _, err := respond.HandBack(ctx, b.Pipeline, id, "Orla"); err == nil || !strings.Contains(err.Error(), "nobody has alarm") {
 		t.Errorf("nobody had it: %v", err)
 	}
-	if _, err := b.Acknowledge(ctx, id, "", "Orla"); err != nil {
+	if _, err := respond.Acknowledge(ctx, b.Pipeline, id, "", "Orla"); err != nil {
 		t.Fatal(err)
 	}
-	if a, err := b.Hand(ctx, id, "tadhg", "Orla"); err != nil || a.HandedTo != "tadhg" {
+	if a, err := respond.Hand(ctx, b.Pipeline, id, "tadhg", "Orla"); err != nil || a.HandedTo != "tadhg" {
 		t.Fatal(a, err)
 	}
-	if _, err := b.Hand(ctx, id, "tadgh", "Orla"); err == nil || !strings.Contains(err.Error(), "did you mean tadhg?") {
+	if _, err := respond.Hand(ctx, b.Pipeline, id, "tadgh", "Orla"); err == nil || !strings.Contains(err.Error(), "did you mean tadhg?") {
 		t.Errorf("%v", err)
 	}
-	a, err := b.HandBack(ctx, id, "Orla")
+	a, err := respond.HandBack(ctx, b.Pipeline, id, "Orla")
 	if err != nil || a.AcknowledgedAt != nil || a.HandedTo != "" {
 		t.Fatal(a, err)
 	}
 	b.later(310, "the second step", b.count(4))
 	b.outboxIs("handed on and back", "raise orla e-mail", "hand tadhg text", "raise orla e-mail", "raise tadhg text")
-	if _, err := b.Acknowledge(ctx, id, "", "Tadhg"); err != nil {
+	if _, err := respond.Acknowledge(ctx, b.Pipeline, id, "", "Tadhg"); err != nil {
 		t.Fatal(err)
 	}
 	if b.newest().AcknowledgedBy != "Tadhg" {
@@ -198,7 +201,7 @@ func TestWhatCannotBeDeliveredBringsTheNextStep(t *testing.T) {
 		if err := b.store.RecordAttempts(ctx, []store.Attempt{{Delivery: roster.Delivery{NoticeID: n.ID, At: b.Now(), Answer: "550 no"}, State: state, DueAgain: b.Now(), Carrier: n.Carrier, Final: true}}); err != nil {
 			t.Fatal(err)
 		}
-		if err := b.Failed(ctx, []roster.Notice{n}); err != nil {
+		if err := respond.Failed(ctx, b.Pipeline, []roster.Notice{n}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -226,7 +229,7 @@ func TestARosterGoesOnAfterABreakAndNothingFallsThrough(t *testing.T) {
 	b.roster("house", minutes(10), "orla", "tadhg after 5m")
 	b.roster("empty", 0, "orla by voice")
 	own := roster.SiteReach{Tell: []string{"tadhg"}}
-	if err := b.SetReach(ctx, &own, "test"); err != nil {
+	if err := respond.SetReach(ctx, b.Pipeline, &own, "test"); err != nil {
 		t.Fatal(err)
 	}
 	b.stream("temp", -10, 20)
@@ -267,7 +270,7 @@ func TestQuietHoursHoldWhatCanWait(t *testing.T) {
 	}
 	b.stream("temp", 11, 35)
 	b.guard(alarm.Guard{Name: "other", Signal: "d/temp", Rung: above(34, 1, alarm.Warning), Tell: []string{"orla"}})
-	if _, err := b.Acknowledge(context.Background(), b.newest().ID, "", "Tadhg"); err != nil { // held, and somebody has it
+	if _, err := respond.Acknowledge(context.Background(), b.Pipeline, b.newest().ID, "", "Tadhg"); err != nil { // held, and somebody has it
 		t.Fatal(err)
 	}
 	b.later(3700, "the quiet hours end", func() bool {
@@ -360,7 +363,7 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d, err := b.StartDrill(ctx, "g", false, "Orla")
+	d, err := respond.StartDrill(ctx, b.Pipeline, "g", false, "Orla")
 	if err != nil || d.Guard != "g" || !slices.Equal(d.Rosters, []string{"house"}) {
 		t.Fatal(d, err)
 	}
@@ -375,7 +378,7 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 	}
 	// A true alarm meanwhile is one of its own.
 	b.stream("temp", 320, 31)
-	if a, err := b.Acknowledge(ctx, d.AlarmID, "", "Tadhg"); err != nil || a.State != alarm.StateOver || a.Cause != "Tadhg has it" {
+	if a, err := respond.Acknowledge(ctx, b.Pipeline, d.AlarmID, "", "Tadhg"); err != nil || a.State != alarm.StateOver || a.Cause != "Tadhg has it" {
 		t.Fatal(a, err)
 	}
 	b.outboxIs("taken", "raise orla e-mail", "raise tadhg text", "taken orla e-mail")
@@ -387,19 +390,19 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 	if err != nil || *after.At == *before.At || *after.Value != 31 {
 		t.Errorf("%+v %v", after, err)
 	}
-	if health, err := b.HealthOf(ctx, 0, b.Now()); err != nil || health.Alarms != 0 {
+	if health, err := evidence.HealthOf(ctx, b.Pipeline, 0, b.Now()); err != nil || health.Alarms != 0 {
 		t.Errorf("the drill counts: %+v %v", health, err)
 	}
 	for what, guard := range map[string]string{"there is no guard": "gg", "tells nobody": "mute"} {
 		if guard == "mute" {
 			b.guard(alarm.Guard{Name: "mute", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{}})
 		}
-		if _, err := b.StartDrill(ctx, guard, false, "Orla"); err == nil || !strings.Contains(err.Error(), what) {
+		if _, err := respond.StartDrill(ctx, b.Pipeline, guard, false, "Orla"); err == nil || !strings.Contains(err.Error(), what) {
 			t.Errorf("%s: %v", guard, err)
 		}
 	}
 	// One that nobody takes ends by itself.
-	again, err := b.StartDrill(ctx, "g", false, "Orla")
+	again, err := respond.StartDrill(ctx, b.Pipeline, "g", false, "Orla")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -418,12 +421,12 @@ func TestADrillHidesNoLateAlarm(t *testing.T) {
 	b.stream("temp", -60, 20)
 	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"}})
 	b.clock(1)
-	d, err := b.StartDrill(ctx, "g", false, "Orla")
+	d, err := respond.StartDrill(ctx, b.Pipeline, "g", false, "Orla")
 	if err != nil {
 		t.Fatal(err)
 	}
 	b.clock(10)
-	if _, err := b.Acknowledge(ctx, d.AlarmID, "", "Orla"); err != nil {
+	if _, err := respond.Acknowledge(ctx, b.Pipeline, d.AlarmID, "", "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	b.stream("temp", 20, 20)
@@ -444,7 +447,7 @@ func TestARosterThatWasNotDrilled(t *testing.T) {
 	remind := func(days int) []alarm.Alarm {
 		t.Helper()
 		b.clock(float64(days) * 24 * 3600)
-		if err := b.RemindOfDrills(ctx); err != nil {
+		if err := respond.RemindOfDrills(ctx, b.Pipeline); err != nil {
 			t.Fatal(err)
 		}
 		return b.alarms()
@@ -456,11 +459,11 @@ func TestARosterThatWasNotDrilled(t *testing.T) {
 	if len(all) != 1 || all[0].Kind != alarm.ByDrills || !strings.Contains(all[0].Sentence, "Roster House is not proven") || all[0].Advice != "Drill a guard that tells it: jaunty drill start g" {
 		t.Fatalf("%+v", all)
 	}
-	d, err := b.StartDrill(ctx, "g", false, "Orla")
+	d, err := respond.StartDrill(ctx, b.Pipeline, "g", false, "Orla")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.Acknowledge(ctx, d.AlarmID, "", "Orla"); err != nil {
+	if _, err := respond.Acknowledge(ctx, b.Pipeline, d.AlarmID, "", "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	if all := remind(92); len(all) != 1 || all[0].State != alarm.StateOver {
@@ -473,10 +476,10 @@ func TestACarrierThatKeepsFailingIsAnAlarm(t *testing.T) {
 	ctx := context.Background()
 	b.contact("orla", roster.Mail, roster.Text)
 	reach := roster.SiteReach{Tell: []string{"orla"}}
-	if err := b.SetReach(ctx, &reach, "test"); err != nil {
+	if err := respond.SetReach(ctx, b.Pipeline, &reach, "test"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := b.TestContact(ctx, "orla", nil, "Orla"); err != nil {
+	if _, err := respond.TestContact(ctx, b.Pipeline, "orla", nil, "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	mail := b.notices()[0]
@@ -489,7 +492,7 @@ func TestACarrierThatKeepsFailingIsAnAlarm(t *testing.T) {
 		if err := b.store.RecordAttempts(ctx, []store.Attempt{{Delivery: roster.Delivery{NoticeID: mail.ID, At: b.Now(), OK: ok, Answer: "421 busy"}, State: state, DueAgain: b.Now(), Carrier: roster.Mail}}); err != nil {
 			t.Fatal(err)
 		}
-		if err := b.JudgeCarriers(ctx); err != nil {
+		if err := respond.JudgeCarriers(ctx, b.Pipeline); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -524,7 +527,7 @@ func TestOldNewsAndAnOutageOfOurOwn(t *testing.T) {
 	ctx := context.Background()
 	b.contact("orla", roster.Mail)
 	reach := roster.SiteReach{Tell: []string{"orla"}}
-	if err := b.SetReach(ctx, &reach, "test"); err != nil {
+	if err := respond.SetReach(ctx, b.Pipeline, &reach, "test"); err != nil {
 		t.Fatal(err)
 	}
 	b.stream("temp", -10, 20)
@@ -568,7 +571,7 @@ func TestTheWordOfTheDay(t *testing.T) {
 	b.contact("orla", roster.Mail)
 	at := b.Now().Time().Add(30 * time.Minute).Format("15:04")
 	reach := roster.SiteReach{Tell: []string{"orla"}, QuietWord: &roster.QuietWord{To: "orla", At: at}}
-	if err := b.SetReach(ctx, &reach, "test"); err != nil {
+	if err := respond.SetReach(ctx, b.Pipeline, &reach, "test"); err != nil {
 		t.Fatal(err)
 	}
 	words := func() (n int, text string) {
@@ -595,7 +598,7 @@ func TestTheWordOfTheDay(t *testing.T) {
 	for field, bad := range map[string]roster.SiteReach{"quiet_word.to": {QuietWord: &roster.QuietWord{To: "olra", At: "08:00"}}, "quiet_word.at": {QuietWord: &roster.QuietWord{To: "orla", At: "8"}},
 		"heartbeat.url": {Heartbeat: &roster.Heartbeat{URL: "nowhere", Every: minutes(1)}}, "heartbeat.every": {Heartbeat: &roster.Heartbeat{URL: "https://b.example", Every: 1}}, "tell": {Tell: []string{"nobody"}},
 		"flood.messages": {Flood: &roster.FloodLimit{Within: minutes(1)}}, "flood.within": {Flood: &roster.FloodLimit{Messages: 1, Within: 1}}} {
-		if err := b.SetReach(ctx, &bad, "test"); err == nil || !strings.Contains(err.Error(), field) {
+		if err := respond.SetReach(ctx, b.Pipeline, &bad, "test"); err == nil || !strings.Contains(err.Error(), field) {
 			t.Errorf("%s: %v", field, err)
 		}
 	}
@@ -606,7 +609,7 @@ func TestStatementsAreSentOnce(t *testing.T) {
 	ctx := context.Background()
 	b.contact("orla", roster.Mail, roster.Voice)
 	s := statement.Statement{Name: "week", Kind: statement.Alarms, Every: "week", At: "08:00", Tell: []string{"orla"}}
-	if err := b.SaveStatement(ctx, &s, "test"); err != nil {
+	if err := respond.SaveStatement(ctx, b.Pipeline, &s, "test"); err != nil {
 		t.Fatal(err)
 	}
 	due := s.DueAt.Time()
@@ -627,7 +630,7 @@ func TestStatementsAreSentOnce(t *testing.T) {
 		t.Errorf("%v", got)
 	}
 	s.At = "09:00" // later on the same day: the week was told already
-	if err := b.SaveStatement(ctx, &s, "test"); err != nil {
+	if err := respond.SaveStatement(ctx, b.Pipeline, &s, "test"); err != nil {
 		t.Fatal(err)
 	}
 	b.clock(seconds + 3700)
@@ -645,7 +648,7 @@ func TestStatementsAreSentOnce(t *testing.T) {
 	at := seconds + 3*week + 3700 // Monday, 09:01:40 UTC
 	move := func(zone string) {
 		t.Helper()
-		if err := b.SetSite(ctx, site.Site{Name: "Here", Zone: zone, Currency: "EUR"}, "test"); err != nil {
+		if err := respond.SetSite(ctx, b.Pipeline, site.Site{Name: "Here", Zone: zone, Currency: "EUR"}, "test"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -658,12 +661,12 @@ func TestStatementsAreSentOnce(t *testing.T) {
 	b.later(at+week+10*hour, "the week after the move west", func() bool { return sent() == 3 })
 	move("Asia/Tokyo")
 	b.later(at+2*week-9*hour+10, "the week after the move east", func() bool { return sent() == 4 })
-	if err := b.RemoveContact(ctx, "orla", "test"); err == nil || !strings.Contains(err.Error(), "is named by statement week") {
+	if err := respond.RemoveContact(ctx, b.Pipeline, "orla", "test"); err == nil || !strings.Contains(err.Error(), "is named by statement week") {
 		t.Errorf("%v", err)
 	}
 	for field, bad := range map[string]statement.Statement{"kind": {Name: "x", Kind: "enrgy", Every: "day"}, "every": {Name: "x", Kind: "energy", Every: "year"}, "at": {Name: "x", Kind: "energy", Every: "day", At: "noon"},
 		"totals": {Name: "x", Kind: "totals", Every: "day", Totals: []string{"none"}}, "tell": {Name: "x", Kind: "totals", Every: "day", Tell: []string{"nobody"}}, "name": {Name: "X", Kind: "totals", Every: "day"}} {
-		if err := b.SaveStatement(ctx, &bad, "test"); err == nil || !strings.HasPrefix(err.Error(), field) {
+		if err := respond.SaveStatement(ctx, b.Pipeline, &bad, "test"); err == nil || !strings.HasPrefix(err.Error(), field) {
 			t.Errorf("%s: %v", field, err)
 		}
 	}
@@ -677,21 +680,21 @@ func TestWhatIsNamedStays(t *testing.T) {
 	b.stream("temp", -10, 20)
 	g := b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"house"}})
 	for says, err := range map[string]error{
-		"is named by roster house":  b.RemoveContact(ctx, "orla", "test"),
-		"is named by guard g":       b.RemoveRoster(ctx, "house", "test"),
-		"did you mean orla?":        b.RemoveContact(ctx, "orlo", "test"),
-		"a contact is called orla":  b.SaveRoster(ctx, &roster.Roster{Name: "orla", Steps: roster.Steps{{Who: []string{"orla"}}}}, "test"),
-		"there is no roster or con": b.SaveGuard(ctx, &alarm.Guard{ID: g.ID, Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"hause"}}, "test"),
-		"did you mean sentence?":    b.SaveGuard(ctx, &alarm.Guard{ID: g.ID, Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Templates: alarm.Templates{{On: "raise", Short: "{{sentense}}"}}}, "test"),
+		"is named by roster house":  respond.RemoveContact(ctx, b.Pipeline, "orla", "test"),
+		"is named by guard g":       respond.RemoveRoster(ctx, b.Pipeline, "house", "test"),
+		"did you mean orla?":        respond.RemoveContact(ctx, b.Pipeline, "orlo", "test"),
+		"a contact is called orla":  respond.SaveRoster(ctx, b.Pipeline, &roster.Roster{Name: "orla", Steps: roster.Steps{{Who: []string{"orla"}}}}, "test"),
+		"there is no roster or con": configure.SaveGuard(ctx, b.Pipeline, &alarm.Guard{ID: g.ID, Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"hause"}}, "test"),
+		"did you mean sentence?":    configure.SaveGuard(ctx, b.Pipeline, &alarm.Guard{ID: g.ID, Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Templates: alarm.Templates{{On: "raise", Short: "{{sentense}}"}}}, "test"),
 	} {
 		if err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", says, err)
 		}
 	}
-	if _, err := b.SaveContact(ctx, &roster.Contact{Name: "house"}, "test"); err == nil || !strings.Contains(err.Error(), "a roster is called house") {
+	if _, err := respond.SaveContact(ctx, b.Pipeline, &roster.Contact{Name: "house"}, "test"); err == nil || !strings.Contains(err.Error(), "a roster is called house") {
 		t.Errorf("%v", err)
 	}
-	if _, err := b.TestContact(ctx, "orla", []string{roster.Voice}, "test"); err == nil || !strings.Contains(err.Error(), "no such address") {
+	if _, err := respond.TestContact(ctx, b.Pipeline, "orla", []string{roster.Voice}, "test"); err == nil || !strings.Contains(err.Error(), "no such address") {
 		t.Errorf("%v", err)
 	}
 }
@@ -749,7 +752,7 @@ func TestTwoProcessesCallOnce(t *testing.T) {
 	process(t, b.store, b.now)
 	b.later(185, "all again", b.count(4))
 	b.outboxIs("each once", "raise orla e-mail", "raise tadhg text", "raise orla e-mail", "raise tadhg text")
-	if _, err := other.Acknowledge(context.Background(), b.newest().ID, "", "Orla"); err != nil {
+	if _, err := respond.Acknowledge(context.Background(), other.Pipeline, b.newest().ID, "", "Orla"); err != nil {
 		t.Fatal(err)
 	}
 	b.clock(1000)

@@ -13,12 +13,13 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
 	"jauntylark/store"
 )
 
 func (b *bench) back(kind, name string) error {
-	return b.BringBack(context.Background(), kind, name, tester)
+	return configure.BringBack(context.Background(), b.Pipeline, kind, name, tester)
 }
 
 // A guard that was removed comes back as it was, with what people made of its alarms, and looks at what holds at once.
@@ -27,10 +28,10 @@ func TestAGuardIsBroughtBack(t *testing.T) {
 	b.clock(1)
 	b.stream("v", 0, 9)
 	g := b.guard(alarm.Guard{Name: "high", Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}}, Advice: "open the vent"})
-	b.must(b.Missed(context.Background(), "high", b.Now(), "", "test"))
+	b.must(configure.Missed(context.Background(), b.Pipeline, "high", b.Now(), "", "test"))
 	before, err := b.store.Guards(context.Background())
 	b.must(err)
-	b.must(b.RemoveGuard(context.Background(), "high", "test"))
+	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
 	if a := b.newest(); a.ClearedAt == nil {
 		t.Fatal("its alarm goes on without it")
 	}
@@ -56,7 +57,7 @@ func TestAGuardIsBroughtBack(t *testing.T) {
 func TestADeviceIsBroughtBackWithAllThatItHad(t *testing.T) {
 	b := fresh(t)
 	key := b.add(site.Device{Name: "e", Title: "The shed"})
-	from := pipeline.Sender{Key: key}
+	from := credential.Sender{Key: key}
 	say := func(at, v float64) {
 		t.Helper()
 		b.clock(at)
@@ -73,7 +74,7 @@ func TestADeviceIsBroughtBackWithAllThatItHad(t *testing.T) {
 	b.interlock(drive.Interlock{Name: "fan", Output: "e/fan", Signal: "e/v", When: "above 4", Set: "on"})
 	b.derive("e/double", "formula", map[string]string{"v": "e/v"}, "v * 2.0")
 	b.is("driven", "e/fan", "on", drive.Driven)
-	b.must(b.RemoveDevice(context.Background(), "e", tester))
+	b.must(configure.RemoveDevice(context.Background(), b.Pipeline, "e", tester))
 	if _, err := b.store.Device(context.Background(), "e", b.Now()); !errors.Is(err, store.ErrNotFound) {
 		t.Fatal("it is still there")
 	}
@@ -114,21 +115,21 @@ func TestWhatCannotBeBroughtBack(t *testing.T) {
 		b.guard(alarm.Guard{Name: "high", Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}}})
 	}
 	again()
-	b.must(b.RemoveGuard(context.Background(), "high", "test"))
+	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
 	again()
 	if err := b.back("guard", "high"); !errors.Is(err, store.ErrStaysGone) || !strings.Contains(err.Error(), "another guard has its place now") {
 		t.Errorf("beside another of its name: %v", err)
 	}
-	b.must(b.RemoveGuard(context.Background(), "high", "test"))
+	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
 	b.must(b.back("guard", "high")) // the newer one
-	b.must(b.RemoveGuard(context.Background(), "high", "test"))
-	b.must(b.RemoveDevice(context.Background(), "d", tester))
+	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
+	b.must(configure.RemoveDevice(context.Background(), b.Pipeline, "d", tester))
 	if err := b.back("guard", "high"); !errors.Is(err, store.ErrStaysGone) || !strings.Contains(err.Error(), "bring that back first") {
 		t.Errorf("without its signal: %v", err)
 	}
 	b.must(b.back("device", "d"))
 	b.must(b.back("guard", "high"))
-	b.must(b.RemoveDevice(context.Background(), "d", tester))
+	b.must(configure.RemoveDevice(context.Background(), b.Pipeline, "d", tester))
 	month := float64(site.BringBackFor/time.Second) + 10
 	b.clock(month)
 	if err := b.back("device", "d"); !errors.Is(err, store.ErrNotFound) || !strings.Contains(err.Error(), "in the last 30 days") {
@@ -155,14 +156,14 @@ func TestAWatchingGuardComesBackWithWhatWasMadeForIt(t *testing.T) {
 	b.watch(alarm.Guard{Name: "busy", Signal: "d/running", Rung: above(2, 0, alarm.Warning)}, derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour)})
 	all, err := b.store.Signals(context.Background())
 	b.must(err)
-	b.must(b.RemoveGuard(context.Background(), "busy", "test"))
+	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "busy", "test"))
 	b.must(b.back("guard", "busy"))
 	again, err := b.store.Signals(context.Background())
 	b.must(err)
 	if len(again) != len(all) {
 		t.Errorf("%d signals, %d before", len(again), len(all))
 	}
-	b.must(b.RemoveGuard(context.Background(), "busy", "test"))
+	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "busy", "test"))
 	if last, _ := b.store.Signals(context.Background()); len(last) != len(all)-1 {
 		t.Errorf("what was made for it stays: %d", len(last))
 	}

@@ -16,6 +16,8 @@ import (
 	"jauntylark/core/run"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -31,11 +33,11 @@ func twoOfOne(t *testing.T) (processes []*bench, records *store.Store, now *atom
 	records = storetest.Store(t)
 	processes = []*bench{process(t, records, now), process(t, records, now)}
 	first := processes[0]
-	if err := first.AddDevice(ctx, deviceD(), pipeline.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	first.send(measure.Sample{Name: "temp", At: start, Value: 0})
-	if err := first.AddAsset(ctx, "kiln", act.AssetChange{Signals: &[]string{"d/temp"}}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := record.AddAsset(ctx, first.Pipeline, "kiln", act.AssetChange{Signals: &[]string{"d/temp"}}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	return processes, records, now
@@ -66,7 +68,7 @@ func TestAPlanOfSeveralProcessesIsOne(t *testing.T) {
 	ctx := context.Background()
 	processes, records, now := twoOfOne(t)
 	plan := run.Plan{Name: "firing", Asset: "kiln", Signal: "d/temp", Start: alarm.Test{Kind: alarm.Above, A: 6}, End: alarm.Test{Kind: alarm.Below, A: 3}}
-	if err := processes[0].SavePlan(ctx, &plan, pipeline.Actor{Called: "test"}); err != nil {
+	if err := record.SavePlan(ctx, processes[0].Pipeline, &plan, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	r := rand.New(rand.NewPCG(8, 9))
@@ -98,7 +100,7 @@ func TestAPlanOfSeveralProcessesIsOne(t *testing.T) {
 func TestNightsOfAnOutageHaveTheirRuns(t *testing.T) {
 	ctx := context.Background()
 	processes, records, now := twoOfOne(t)
-	if err := processes[0].SavePlan(ctx, &run.Plan{Name: "night", Asset: "kiln", Hours: "daily 22:00-06:00"}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := record.SavePlan(ctx, processes[0].Pipeline, &run.Plan{Name: "night", Asset: "kiln", Hours: "daily 22:00-06:00"}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	here, err := records.Site(ctx)
@@ -136,7 +138,7 @@ func TestAPlanOfARemovedAsset(t *testing.T) {
 	ctx := context.Background()
 	processes, records, now := twoOfOne(t)
 	b, who := processes[0], pipeline.Actor{Called: "test"}
-	if err := b.SavePlan(ctx, &run.Plan{Name: "firing", Asset: "kiln", Signal: "d/temp", Start: alarm.Test{Kind: alarm.Above, A: 6}}, who); err != nil {
+	if err := record.SavePlan(ctx, b.Pipeline, &run.Plan{Name: "firing", Asset: "kiln", Signal: "d/temp", Start: alarm.Test{Kind: alarm.Above, A: 6}}, who); err != nil {
 		t.Fatal(err)
 	}
 	send := func(seconds int, value float64) {
@@ -147,12 +149,12 @@ func TestAPlanOfARemovedAsset(t *testing.T) {
 			t.Fatalf("%+v", out)
 		}
 	}
-	if err := b.RemoveAsset(ctx, "kiln", who); err != nil {
+	if err := record.RemoveAsset(ctx, b.Pipeline, "kiln", who); err != nil {
 		t.Fatal(err)
 	}
 	send(1, 9)
 	send(2, 0)
-	if err := b.BringAssetBack(ctx, "kiln", who); err != nil {
+	if err := record.BringAssetBack(ctx, b.Pipeline, "kiln", who); err != nil {
 		t.Fatal(err)
 	}
 	send(3, 9)
@@ -173,7 +175,7 @@ func TestOneRunByHandAtATime(t *testing.T) {
 	failed := make(chan error, 2)
 	for _, p := range processes {
 		go func() {
-			_, err := p.StartRun(ctx, act.RunStart{Asset: "kiln", Title: "First"}, pipeline.Actor{Called: site.Title("", "orla")})
+			_, err := record.StartRun(ctx, p.Pipeline, act.RunStart{Asset: "kiln", Title: "First"}, pipeline.Actor{Called: site.Title("", "orla")})
 			failed <- err
 		}()
 	}

@@ -9,7 +9,7 @@ import (
 	"testing"
 	"time"
 
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/reading"
 	"jauntylark/store"
 )
 
@@ -20,7 +20,7 @@ func TestActsOfManyDevicesShareCommits(t *testing.T) {
 	ctx := context.Background()
 	waiting, begun := make(chan bool), make(chan bool)
 	go func() {
-		_ = b.Do(ctx, func(*pipeline.Turn) error { close(begun); <-waiting; return nil })
+		_ = b.Do(ctx, func(*reading.Turn) error { close(begun); <-waiting; return nil })
 	}()
 	<-begun
 	wrong := errors.New("wrong")
@@ -29,7 +29,7 @@ func TestActsOfManyDevicesShareCommits(t *testing.T) {
 	var done, failed atomic.Int32
 	for i := range 1000 {
 		all.Go(func() {
-			err := b.DoWithOthers(ctx, func(t *pipeline.Turn) error {
+			err := b.DoWithOthers(ctx, func(t *reading.Turn) error {
 				if i == 700 {
 					return wrong
 				}

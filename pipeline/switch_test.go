@@ -8,6 +8,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/configure"
 )
 
 // A number that is only ever 0 and 1 is offered to become a switch, and becomes one with its readings and guards.
@@ -26,7 +27,7 @@ func TestANumberBecomesASwitch(t *testing.T) {
 	}
 	offered := func(name string) bool {
 		s := signal(name)
-		may, err := b.MayBeSwitch(ctx, &s)
+		may, err := configure.MayBeSwitch(ctx, b.Pipeline, &s)
 		b.must(err)
 		return may
 	}
@@ -34,15 +35,15 @@ func TestANumberBecomesASwitch(t *testing.T) {
 		t.Fatalf("offered: pump %v, level %v, still %v", offered("pump"), offered("level"), offered("still"))
 	}
 	b.guard(alarm.Guard{Name: "runs", Signal: "d/pump", Rung: above(0.5, 0.2, alarm.Warning)})
-	if err := b.MakeSwitch(ctx, "d/level", tester); err == nil || !strings.Contains(err.Error(), "is no switch: it read 0.5 at") {
+	if err := configure.MakeSwitch(ctx, b.Pipeline, "d/level", tester); err == nil || !strings.Contains(err.Error(), "is no switch: it read 0.5 at") {
 		t.Errorf("%v", err)
 	}
 	odd := b.guard(alarm.Guard{Name: "odd", Signal: "d/pump", Rung: above(7, 0, alarm.Warning)})
-	if err := b.MakeSwitch(ctx, "d/pump", tester); err == nil || !strings.Contains(err.Error(), "guard odd asks 'above 7'") {
+	if err := configure.MakeSwitch(ctx, b.Pipeline, "d/pump", tester); err == nil || !strings.Contains(err.Error(), "guard odd asks 'above 7'") {
 		t.Errorf("%v", err)
 	}
-	b.must(b.RemoveGuard(ctx, odd.Name, "test"))
-	b.must(b.MakeSwitch(ctx, "d/pump", tester))
+	b.must(configure.RemoveGuard(ctx, b.Pipeline, odd.Name, "test"))
+	b.must(configure.MakeSwitch(ctx, b.Pipeline, "d/pump", tester))
 	if s := signal("pump"); s.Kind != site.KindSwitch || len(b.readings("pump")) != 12 || offered("pump") {
 		t.Errorf("%+v", s)
 	}

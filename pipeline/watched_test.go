@@ -11,6 +11,7 @@ import (
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
+	"jauntylark/pipeline/configure"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
 )
@@ -21,7 +22,7 @@ func (b *bench) watch(g alarm.Guard, r derive.Recipe) alarm.Guard {
 	r.Of = []derive.Input{{As: "of", Signal: g.Signal}}
 	g.Tell = []string{"orla"}
 	b.must(g.Check())
-	if err := b.SaveWatch(context.Background(), &g, r, "test"); err != nil {
+	if err := configure.SaveWatch(context.Background(), b.Pipeline, &g, r, "test"); err != nil {
 		b.t.Fatal(err)
 	}
 	return g
@@ -69,7 +70,7 @@ func TestAGuardOverSomethingComputed(t *testing.T) {
 	if err != nil || guards[0].Watches != "d/running" {
 		t.Errorf("%+v %v", guards, err)
 	}
-	b.must(b.RemoveGuard(ctx, "busy", "test"))
+	b.must(configure.RemoveGuard(ctx, b.Pipeline, "busy", "test"))
 	if n := b.last(roster.Return, roster.Text); !strings.HasPrefix(n.Text, "No longer watched: the guard was removed. It ran 3 times in the last hour. D ran 3 times in the last hour, more than 2") {
 		t.Errorf("%s", n.Text)
 	}
@@ -90,18 +91,18 @@ func TestTwoGuardsOverOneThingComputed(t *testing.T) {
 	if first.Signal != second.Signal {
 		t.Errorf("%s and %s", first.Signal, second.Signal)
 	}
-	b.must(b.RemoveGuard(ctx, "busy", "test"))
+	b.must(configure.RemoveGuard(ctx, b.Pipeline, "busy", "test"))
 	if _, err := b.store.Signal(ctx, "d", "running-cycles-1h"); err != nil {
 		t.Errorf("it is needed still: %v", err)
 	}
-	b.must(b.RemoveGuard(ctx, "mad", "test"))
+	b.must(configure.RemoveGuard(ctx, b.Pipeline, "mad", "test"))
 	if _, err := b.store.Signal(ctx, "d", "running-cycles-1h"); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("nobody needs it: %v", err)
 	}
 	// One that a person declared stays.
-	b.must(b.Derive(ctx, "d/starts", "", derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour), Of: []derive.Input{{As: "of", Signal: "d/running"}}}, tester))
+	b.must(configure.Derive(ctx, b.Pipeline, "d/starts", "", derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour), Of: []derive.Input{{As: "of", Signal: "d/running"}}}, tester))
 	b.guard(alarm.Guard{Name: "own", Signal: "d/starts", Rung: above(2, 0, alarm.Warning)})
-	b.must(b.RemoveGuard(ctx, "own", "test"))
+	b.must(configure.RemoveGuard(ctx, b.Pipeline, "own", "test"))
 	if _, err := b.store.Signal(ctx, "d", "starts"); err != nil {
 		t.Error(err)
 	}
@@ -155,5 +156,5 @@ func TestTheNewestRun(t *testing.T) {
 	if got := ran(); !strings.HasSuffix(got, "; not today") {
 		t.Error(got)
 	}
-	b.must(b.RemoveDevice(ctx, "d", tester))
+	b.must(configure.RemoveDevice(ctx, b.Pipeline, "d", tester))
 }

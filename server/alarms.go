@@ -13,6 +13,9 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/evidence"
+	"jauntylark/pipeline/record"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 )
 
@@ -50,23 +53,23 @@ func (v *Server) acknowledge(ctx context.Context, in *api.AcknowledgeAlarmIn) (a
 	if in.Body != nil {
 		comment = in.Body.Comment
 	}
-	return v.pipeline.Acknowledge(ctx, in.ID, comment, actor(ctx))
+	return respond.Acknowledge(ctx, v.pipeline, in.ID, comment, actor(ctx))
 }
 
 func (v *Server) comment(ctx context.Context, in *api.CommentAlarmIn) (alarm.Alarm, error) {
-	return v.pipeline.Comment(ctx, in.ID, in.Body.Comment, actor(ctx))
+	return respond.Comment(ctx, v.pipeline, in.ID, in.Body.Comment, actor(ctx))
 }
 
 func (v *Server) handOn(ctx context.Context, in *api.HandAlarmIn) (alarm.Alarm, error) {
-	return v.pipeline.Hand(ctx, in.ID, in.Body.To, actor(ctx))
+	return respond.Hand(ctx, v.pipeline, in.ID, in.Body.To, actor(ctx))
 }
 
 func (v *Server) resetAlarm(ctx context.Context, in *api.AlarmPath) (alarm.Alarm, error) {
-	return v.pipeline.ResetAlarm(ctx, in.ID, actor(ctx))
+	return respond.ResetAlarm(ctx, v.pipeline, in.ID, actor(ctx))
 }
 
 func (v *Server) markAlarm(ctx context.Context, in *api.MarkAlarmIn) (alarm.Alarm, error) {
-	return v.pipeline.MarkAlarm(ctx, in.ID, in.Body.Mark, actor(ctx))
+	return respond.MarkAlarm(ctx, v.pipeline, in.ID, in.Body.Mark, actor(ctx))
 }
 
 func (v *Server) getHealth(ctx context.Context, in *api.Within) (alarm.Health, error) {
@@ -74,7 +77,7 @@ func (v *Server) getHealth(ctx context.Context, in *api.Within) (alarm.Health, e
 	if err != nil {
 		return alarm.Health{}, err
 	}
-	return v.pipeline.HealthOf(ctx, from, until)
+	return evidence.HealthOf(ctx, v.pipeline, from, until)
 }
 
 func (v *Server) listJournal(ctx context.Context, in *api.ListJournalIn) ([]site.Entry, error) {
@@ -87,5 +90,5 @@ func (v *Server) listJournal(ctx context.Context, in *api.ListJournalIn) ([]site
 
 func (v *Server) writeNote(ctx context.Context, in *api.Body[act.Note]) error {
 	person := personOf(ctx)
-	return v.pipeline.WriteNote(ctx, in.Body, person.Called())
+	return record.WriteNote(ctx, v.pipeline, in.Body, person.Called())
 }

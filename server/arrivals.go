@@ -8,6 +8,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/configure"
 )
 
 // shownPacks are the newest packs that tell what an arrival sends.
@@ -48,7 +49,7 @@ func (v *Server) arrivalSignals(ctx context.Context, a site.Arrival) ([]site.Arr
 }
 
 func (v *Server) letDeviceIn(ctx context.Context, in *api.LetInIn) (site.Device, error) {
-	d, err := v.pipeline.LetIn(ctx, in.Name, site.Device{Kit: in.Body.Kit, Title: strings.TrimSpace(in.Body.Title), Behind: in.Body.Behind}, who(ctx))
+	d, err := configure.LetIn(ctx, v.pipeline, in.Name, site.Device{Kit: in.Body.Kit, Title: strings.TrimSpace(in.Body.Title), Behind: in.Body.Behind}, who(ctx))
 	if err != nil {
 		return site.Device{}, err
 	}
@@ -56,7 +57,7 @@ func (v *Server) letDeviceIn(ctx context.Context, in *api.LetInIn) (site.Device,
 }
 
 func (v *Server) turnAway(ctx context.Context, in *api.ArrivalPath) error {
-	return v.pipeline.TurnAway(ctx, in.Name, who(ctx))
+	return configure.TurnAway(ctx, v.pipeline, in.Name, who(ctx))
 }
 
 func (v *Server) getEnrolment(ctx context.Context, _ *api.None) (api.Enrolment, error) {
@@ -66,11 +67,11 @@ func (v *Server) getEnrolment(ctx context.Context, _ *api.None) (api.Enrolment, 
 
 func (v *Server) newEnrolment(ctx context.Context, _ *api.None) (api.Enrolment, error) {
 	key, kept := v.newKey()
-	err := v.pipeline.SetEnrolment(ctx, &kept, who(ctx))
+	err := configure.SetEnrolment(ctx, v.pipeline, &kept, who(ctx))
 	v.learn(ctx)
 	return api.Enrolment{On: true, Key: key}, err
 }
 
 func (v *Server) endEnrolment(ctx context.Context, _ *api.None) error {
-	return v.pipeline.SetEnrolment(ctx, nil, who(ctx))
+	return configure.SetEnrolment(ctx, v.pipeline, nil, who(ctx))
 }

@@ -14,18 +14,19 @@ import (
 	"jauntylark/chart"
 	"jauntylark/core/asset"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/record"
 )
 
 func (v *Server) addPhoto(ctx context.Context, in *api.Attaching) (asset.Attachment, error) {
-	return v.pipeline.AddPhoto(ctx, in.Asset, in.Name, in.RawBody, who(ctx))
+	return record.AddPhoto(ctx, v.pipeline, in.Asset, in.Name, in.RawBody, who(ctx))
 }
 
 func (v *Server) addPaper(ctx context.Context, in *api.Attaching) (asset.Attachment, error) {
-	return v.pipeline.AddPaper(ctx, in.Asset, in.Name, in.RawBody, who(ctx))
+	return record.AddPaper(ctx, v.pipeline, in.Asset, in.Name, in.RawBody, who(ctx))
 }
 
 func (v *Server) removeAttachment(ctx context.Context, in *api.RemoveAttachmentIn) error {
-	return v.pipeline.RemoveAttachment(ctx, in.Asset, in.ID, who(ctx))
+	return record.RemoveAttachment(ctx, v.pipeline, in.Asset, in.ID, who(ctx))
 }
 
 // serveAttachment answers with a photo or a paper itself.

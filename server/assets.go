@@ -14,7 +14,8 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/memory"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 )
 
@@ -236,32 +237,32 @@ func (v *Server) wordsOf(ctx context.Context, a *asset.Asset, own *belongings, p
 }
 
 func (v *Server) addAsset(ctx context.Context, in *api.Body[api.AssetDraft]) (api.AssetPage, error) {
-	if err := v.pipeline.AddAsset(ctx, in.Body.Name, in.Body.AssetChange, who(ctx)); err != nil {
+	if err := record.AddAsset(ctx, v.pipeline, in.Body.Name, in.Body.AssetChange, who(ctx)); err != nil {
 		return api.AssetPage{}, err
 	}
 	return v.assetPage(ctx, in.Body.Name)
 }
 
 func (v *Server) changeAsset(ctx context.Context, in *api.ChangeAssetIn) (api.AssetPage, error) {
-	if err := v.pipeline.ChangeAsset(ctx, in.Asset, in.Body, who(ctx)); err != nil {
+	if err := record.ChangeAsset(ctx, v.pipeline, in.Asset, in.Body, who(ctx)); err != nil {
 		return api.AssetPage{}, err
 	}
 	return v.assetPage(ctx, in.Asset)
 }
 
 func (v *Server) setCondition(ctx context.Context, in *api.SetConditionIn) (api.AssetPage, error) {
-	if err := v.pipeline.SetCondition(ctx, in.Asset, in.Body, who(ctx)); err != nil {
+	if err := record.SetCondition(ctx, v.pipeline, in.Asset, in.Body, who(ctx)); err != nil {
 		return api.AssetPage{}, err
 	}
 	return v.assetPage(ctx, in.Asset)
 }
 
 func (v *Server) removeAsset(ctx context.Context, in *api.AssetPath) error {
-	return v.pipeline.RemoveAsset(ctx, in.Asset, who(ctx))
+	return record.RemoveAsset(ctx, v.pipeline, in.Asset, who(ctx))
 }
 
 func (v *Server) bringAssetBack(ctx context.Context, in *api.AssetPath) (api.AssetPage, error) {
-	if err := v.pipeline.BringAssetBack(ctx, in.Asset, who(ctx)); err != nil {
+	if err := record.BringAssetBack(ctx, v.pipeline, in.Asset, who(ctx)); err != nil {
 		return api.AssetPage{}, err
 	}
 	return v.assetPage(ctx, in.Asset)
@@ -275,7 +276,7 @@ func (v *Server) guardAsset(ctx context.Context, in *api.GuardAssetIn) (act.Watc
 		}
 		return act.Watch{}, err
 	}
-	return v.pipeline.PutUnderGuard(ctx, in.Asset, in.Body, who(ctx))
+	return record.PutUnderGuard(ctx, v.pipeline, in.Asset, in.Body, who(ctx))
 }
 
 func (v *Server) listAssetJournal(ctx context.Context, in *api.ListAssetJournalIn) ([]site.Entry, error) {
@@ -287,7 +288,7 @@ func (v *Server) listAssetJournal(ctx context.Context, in *api.ListAssetJournalI
 	if err != nil {
 		return nil, err
 	}
-	q := store.JournalQuery{Subjects: []string{pipeline.AssetSubject(a.Name)}, Devices: []string{}, Before: in.Before, Limit: in.Limit}
+	q := store.JournalQuery{Subjects: []string{memory.AssetSubject(a.Name)}, Devices: []string{}, Before: in.Before, Limit: in.Limit}
 	for _, s := range a.Signals {
 		if strings.Contains(s, "/") {
 			q.Subjects = append(q.Subjects, s)

@@ -19,7 +19,8 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake/httpin"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/credential"
 	"jauntylark/store"
 )
 
@@ -76,7 +77,7 @@ func (v *Server) authorise(ctx huma.Context, next func(huma.Context)) {
 func (v *Server) whoMay(ctx context.Context, token string, need site.Role) (site.Person, error) {
 	person, err := v.personByToken(ctx, token)
 	switch {
-	case errors.Is(err, pipeline.ErrKeyUnknown):
+	case errors.Is(err, credential.ErrKeyUnknown):
 		return person, huma.Error401Unauthorized("Sign in first.")
 	case err != nil:
 		return person, v.problem(err)
@@ -98,17 +99,17 @@ func tokenOf(r *http.Request) string {
 // personByToken gives the person whom a session or token lets in.
 func (v *Server) personByToken(ctx context.Context, token string) (site.Person, error) {
 	if token == "" {
-		return site.Person{}, pipeline.ErrKeyUnknown
+		return site.Person{}, credential.ErrKeyUnknown
 	}
 	hash := sha256.Sum256([]byte(token))
 	ctx, cancel := context.WithTimeout(store.For(ctx, store.Pages), askedWithin)
 	defer cancel()
 	person, err := v.store.PersonByToken(ctx, hash[:], v.pipeline.Now())
 	if errors.Is(err, store.ErrNotFound) {
-		return person, pipeline.ErrKeyUnknown
+		return person, credential.ErrKeyUnknown
 	}
 	if err != nil && !store.TookTooLong(err) {
-		err = fmt.Errorf("%w: %w", pipeline.ErrAway, err)
+		err = fmt.Errorf("%w: %w", commit.ErrAway, err)
 	}
 	return person, err
 }

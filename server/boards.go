@@ -12,6 +12,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/board"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 )
 
@@ -59,41 +60,41 @@ func (v *Server) changed(ctx context.Context, name string, act func(who *site.Pe
 }
 
 func (v *Server) putBoard(ctx context.Context, in *api.PutBoardIn) (board.Board, error) {
-	return v.changed(ctx, in.Board, func(who *site.Person) error { return v.pipeline.SaveBoard(ctx, in.Board, in.Body, who) })
+	return v.changed(ctx, in.Board, func(who *site.Person) error { return record.SaveBoard(ctx, v.pipeline, in.Board, in.Body, who) })
 }
 
 func (v *Server) changeBoard(ctx context.Context, in *api.ChangeBoardIn) (board.Board, error) {
-	return v.changed(ctx, in.Board, func(who *site.Person) error { return v.pipeline.ChangeBoard(ctx, in.Board, in.Body, who) })
+	return v.changed(ctx, in.Board, func(who *site.Person) error { return record.ChangeBoard(ctx, v.pipeline, in.Board, in.Body, who) })
 }
 
 func (v *Server) removeBoard(ctx context.Context, in *api.BoardPath) error {
 	person := personOf(ctx)
-	return v.pipeline.RemoveBoard(ctx, in.Board, &person)
+	return record.RemoveBoard(ctx, v.pipeline, in.Board, &person)
 }
 
 func (v *Server) bringBoardBack(ctx context.Context, in *api.BoardPath) (board.Board, error) {
-	return v.changed(ctx, in.Board, func(who *site.Person) error { return v.pipeline.BringBoardBack(ctx, in.Board, who) })
+	return v.changed(ctx, in.Board, func(who *site.Person) error { return record.BringBoardBack(ctx, v.pipeline, in.Board, who) })
 }
 
 func (v *Server) copyBoard(ctx context.Context, in *api.CopyBoardIn) (board.Board, error) {
 	return v.changed(ctx, in.Body.Name, func(who *site.Person) error {
-		return v.pipeline.CopyBoard(ctx, in.Board, in.Body.Name, in.Body.Title, who)
+		return record.CopyBoard(ctx, v.pipeline, in.Board, in.Body.Name, in.Body.Title, who)
 	})
 }
 
 func (v *Server) putDraft(ctx context.Context, in *api.PutDraftIn) (board.Board, error) {
 	return v.changed(ctx, in.Board, func(who *site.Person) error {
-		return v.pipeline.SaveDraft(ctx, in.Board, in.Body.Tiling, in.Body.Revision, who)
+		return record.SaveDraft(ctx, v.pipeline, in.Board, in.Body.Tiling, in.Body.Revision, who)
 	})
 }
 
 func (v *Server) dropDraft(ctx context.Context, in *api.BoardPath) (board.Board, error) {
-	return v.changed(ctx, in.Board, func(who *site.Person) error { return v.pipeline.DropDraft(ctx, in.Board, who) })
+	return v.changed(ctx, in.Board, func(who *site.Person) error { return record.DropDraft(ctx, v.pipeline, in.Board, who) })
 }
 
 func (v *Server) publishBoard(ctx context.Context, in *api.PublishBoardIn) (board.Board, error) {
 	return v.changed(ctx, in.Board, func(who *site.Person) error {
-		return v.pipeline.PublishDraft(ctx, in.Board, in.Body.Revision, in.Body.Note, who)
+		return record.PublishDraft(ctx, v.pipeline, in.Board, in.Body.Revision, in.Body.Note, who)
 	})
 }
 
@@ -106,12 +107,12 @@ func (v *Server) listBoardVersions(ctx context.Context, in *api.BoardPath) ([]bo
 }
 
 func (v *Server) takeBoardVersion(ctx context.Context, in *api.TakeBoardVersionIn) (board.Board, error) {
-	return v.changed(ctx, in.Board, func(who *site.Person) error { return v.pipeline.TakeVersion(ctx, in.Board, in.Version, who) })
+	return v.changed(ctx, in.Board, func(who *site.Person) error { return record.TakeVersion(ctx, v.pipeline, in.Board, in.Version, who) })
 }
 
 func (v *Server) setStart(ctx context.Context, in *api.Body[api.StartOrder]) (site.Person, error) {
 	person := personOf(ctx)
-	err := v.pipeline.SetStart(ctx, in.Body.Board, &person)
+	err := record.SetStart(ctx, v.pipeline, in.Body.Board, &person)
 	person.Start = in.Body.Board
 	return person, err
 }
@@ -126,13 +127,13 @@ func (v *Server) addPicture(ctx context.Context, in *api.AddPictureIn) (board.Pi
 		return board.Picture{}, err
 	}
 	person := personOf(ctx)
-	err = v.pipeline.AddPicture(ctx, &p, &person)
+	err = record.AddPicture(ctx, v.pipeline, &p, &person)
 	return p, err
 }
 
 func (v *Server) removePicture(ctx context.Context, in *api.PicturePath) error {
 	person := personOf(ctx)
-	return v.pipeline.RemovePicture(ctx, in.ID, &person)
+	return record.RemovePicture(ctx, v.pipeline, in.ID, &person)
 }
 
 // servePicture answers with a picture itself. Opened by itself it may do nothing but be looked at.

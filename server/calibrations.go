@@ -13,6 +13,7 @@ import (
 	"jauntylark/core/series"
 	"jauntylark/core/site"
 	"jauntylark/core/storage"
+	"jauntylark/pipeline/record"
 )
 
 func (v *Server) trust(ctx context.Context, s *site.Signal) (t api.Trust, err error) {
@@ -47,7 +48,7 @@ func (v *Server) calibrate(ctx context.Context, in *api.CalibrationInput) (act.F
 	if _, err := v.signal(ctx, in.SignalPath); err != nil {
 		return act.Fitted{}, err
 	}
-	f, err := v.pipeline.Calibrate(ctx, in.Device+"/"+in.Signal, in.Body, who(ctx))
+	f, err := record.Calibrate(ctx, v.pipeline, in.Device+"/"+in.Signal, in.Body, who(ctx))
 	v.keeper.Soon()
 	return f, err
 }
@@ -56,7 +57,7 @@ func (v *Server) uncalibrate(ctx context.Context, in *api.TakeCalibrationBackIn)
 	if _, err := v.signal(ctx, in.SignalPath); err != nil {
 		return err
 	}
-	_, err := v.pipeline.Uncalibrate(ctx, in.Device+"/"+in.Signal, in.ID, who(ctx))
+	_, err := record.Uncalibrate(ctx, v.pipeline, in.Device+"/"+in.Signal, in.ID, who(ctx))
 	v.keeper.Soon()
 	return err
 }
@@ -66,7 +67,7 @@ func (v *Server) bringCalibrationBack(ctx context.Context, in *api.BringCalibrat
 		return err
 	}
 	defer v.keeper.Soon()
-	return v.pipeline.BringCalibrationBack(ctx, in.Device+"/"+in.Signal, in.ID, who(ctx))
+	return record.BringCalibrationBack(ctx, v.pipeline, in.Device+"/"+in.Signal, in.ID, who(ctx))
 }
 
 // previewColumns is how finely a preview is drawn.
@@ -78,7 +79,7 @@ func (v *Server) tryCalibration(ctx context.Context, in *api.CalibrationInput) (
 		return api.Preview{}, err
 	}
 	out := api.Preview{At: []int64{}, Now: []float64{}, Then: []float64{}, Guards: []api.PreviewGuard{}}
-	if out.Fitted, err = v.pipeline.TryCalibration(ctx, s.Path(), in.Body, who(ctx)); err != nil {
+	if out.Fitted, err = record.TryCalibration(ctx, v.pipeline, s.Path(), in.Body, who(ctx)); err != nil {
 		return api.Preview{}, err
 	}
 	until := v.pipeline.Now()
@@ -181,7 +182,7 @@ func (v *Server) verify(ctx context.Context, in *api.VerifyIn) (calibrate.Verifi
 	if _, err := v.signal(ctx, in.SignalPath); err != nil {
 		return calibrate.Verification{}, err
 	}
-	return v.pipeline.Verify(ctx, in.Device+"/"+in.Signal, in.Body, who(ctx))
+	return record.Verify(ctx, v.pipeline, in.Device+"/"+in.Signal, in.Body, who(ctx))
 }
 
 func (v *Server) planVerification(ctx context.Context, in *api.PlanVerificationIn) (api.Trust, error) {
@@ -193,7 +194,7 @@ func (v *Server) planVerification(ctx context.Context, in *api.PlanVerificationI
 	if err != nil {
 		return api.Trust{}, err
 	}
-	if err := v.pipeline.VerifyEvery(ctx, s.Path(), every, who(ctx)); err != nil {
+	if err := record.VerifyEvery(ctx, v.pipeline, s.Path(), every, who(ctx)); err != nil {
 		return api.Trust{}, err
 	}
 	return v.trust(ctx, &s)

@@ -7,7 +7,8 @@ import (
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/reading"
 )
 
 func (v *Server) listRecipeKinds(_ context.Context, _ *api.None) ([]derive.Kind, error) {
@@ -47,9 +48,9 @@ func (v *Server) getRecipe(ctx context.Context, in *api.SignalPath) (api.Derivat
 func (v *Server) putRecipe(ctx context.Context, in *api.PutRecipeIn) (site.Signal, error) {
 	path := in.Device + "/" + in.Signal
 	if in.Body.Try {
-		return v.pipeline.TryRecipe(ctx, path, in.Body.Recipe)
+		return configure.TryRecipe(ctx, v.pipeline, path, in.Body.Recipe)
 	}
-	if err := v.pipeline.Derive(ctx, path, in.Body.Title, in.Body.Recipe, who(ctx)); err != nil {
+	if err := configure.Derive(ctx, v.pipeline, path, in.Body.Title, in.Body.Recipe, who(ctx)); err != nil {
 		return site.Signal{}, err
 	}
 	v.keeper.Soon()
@@ -61,7 +62,7 @@ func (v *Server) removeSignal(ctx context.Context, in *api.SignalPath) error {
 	if err != nil {
 		return err
 	}
-	return v.pipeline.RemoveDerived(ctx, s.Path(), who(ctx))
+	return configure.RemoveDerived(ctx, v.pipeline, s.Path(), who(ctx))
 }
 
 func (v *Server) powerOn(ctx context.Context, in *api.PowerOnIn) error {
@@ -69,7 +70,7 @@ func (v *Server) powerOn(ctx context.Context, in *api.PowerOnIn) error {
 	if in.Body.At != nil {
 		at = *in.Body.At
 	}
-	return v.pipeline.PowerOn(ctx, in.Device, at, who(ctx))
+	return configure.PowerOn(ctx, v.pipeline, in.Device, at, who(ctx))
 }
 
 func (v *Server) listUnits(_ context.Context, _ *api.None) ([]measure.UnitFacts, error) {
@@ -81,7 +82,7 @@ func (v *Server) setUnits(ctx context.Context, in *api.Body[api.UnitsOrder]) (si
 		return site.Person{}, err
 	}
 	person := personOf(ctx)
-	err := v.pipeline.Do(ctx, func(t *pipeline.Turn) error { return t.Tx.SetPersonUnits(ctx, person.ID, in.Body.Units) })
+	err := v.pipeline.Do(ctx, func(t *reading.Turn) error { return t.Tx.SetPersonUnits(ctx, person.ID, in.Body.Units) })
 	person.Units = in.Body.Units
 	return person, err
 }

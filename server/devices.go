@@ -9,7 +9,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
 )
 
 func (v *Server) listDevices(ctx context.Context, _ *api.None) ([]site.Device, error) {
@@ -68,7 +68,7 @@ func (v *Server) addDevice(ctx context.Context, in *api.Body[api.NewDevice]) (ap
 	}
 	key, kept := v.newKey()
 	out := api.AddedDevice{Key: key, Device: site.Device{Name: in.Body.Name, Title: strings.TrimSpace(in.Body.Title), Kit: in.Body.Kit, Behind: in.Body.Behind}}
-	if err := v.pipeline.AddDevice(ctx, &out.Device, kept, who(ctx)); err != nil {
+	if err := configure.AddDevice(ctx, v.pipeline, &out.Device, kept, who(ctx)); err != nil {
 		return api.AddedDevice{}, err
 	}
 	v.learn(ctx)
@@ -89,20 +89,20 @@ func (v *Server) learn(ctx context.Context) {
 }
 
 // newKey makes a device's key and what is kept of it.
-func (v *Server) newKey() (string, pipeline.Secret) {
+func (v *Server) newKey() (string, configure.Secret) {
 	key, hash := secret(20)
-	return key, pipeline.Secret{Hash: hash, Sealed: v.door.Seal.Close(key)}
+	return key, configure.Secret{Hash: hash, Sealed: v.door.Seal.Close(key)}
 }
 
 func (v *Server) setDevice(ctx context.Context, in *api.SetDeviceIn) (site.Device, error) {
-	if err := v.pipeline.SetDevice(ctx, in.Device, in.Body, who(ctx)); err != nil {
+	if err := configure.SetDevice(ctx, v.pipeline, in.Device, in.Body, who(ctx)); err != nil {
 		return site.Device{}, err
 	}
 	return v.device(ctx, in.Device)
 }
 
 func (v *Server) removeDevice(ctx context.Context, in *api.DevicePath) error {
-	return v.pipeline.RemoveDevice(ctx, in.Device, who(ctx))
+	return configure.RemoveDevice(ctx, v.pipeline, in.Device, who(ctx))
 }
 
 // firstPin is where the first output of a ready text is.
@@ -173,7 +173,7 @@ func (v *Server) rotateKey(ctx context.Context, in *api.RotateKeyIn) (api.NewKey
 		return api.NewKey{}, err
 	}
 	key, kept := v.newKey()
-	number, err := v.pipeline.RotateKey(ctx, d.Name, kept, (*time.Duration)(in.Body.Overlap), who(ctx))
+	number, err := configure.RotateKey(ctx, v.pipeline, d.Name, kept, (*time.Duration)(in.Body.Overlap), who(ctx))
 	if err != nil {
 		return api.NewKey{}, err
 	}
@@ -184,7 +184,7 @@ func (v *Server) rotateKey(ctx context.Context, in *api.RotateKeyIn) (api.NewKey
 }
 
 func (v *Server) revokeKey(ctx context.Context, in *api.RevokeKeyIn) error {
-	if err := v.pipeline.RevokeKey(ctx, in.Device, in.Key, who(ctx)); err != nil {
+	if err := configure.RevokeKey(ctx, v.pipeline, in.Device, in.Key, who(ctx)); err != nil {
 		return err
 	}
 	v.learn(ctx)
@@ -195,7 +195,7 @@ func (v *Server) orderSettings(ctx context.Context, in *api.OrderSettingsIn) (si
 	if err := in.Body.Check(); err != nil {
 		return site.Device{}, err
 	}
-	if err := v.pipeline.Order(ctx, in.Device, in.Body, who(ctx)); err != nil {
+	if err := configure.Order(ctx, v.pipeline, in.Device, in.Body, who(ctx)); err != nil {
 		return site.Device{}, err
 	}
 	v.learn(ctx)

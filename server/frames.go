@@ -19,6 +19,7 @@ import (
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/configure"
 	"jauntylark/store"
 )
 
@@ -27,7 +28,7 @@ func (v *Server) eyeOf(ctx context.Context, device string) (d site.Device, e fra
 	if d, err = v.device(ctx, device); err != nil {
 		return d, e, err
 	}
-	found, err := v.pipeline.EyeOf(ctx, device)
+	found, err := configure.EyeOf(ctx, v.pipeline, device)
 	if err == nil && found != nil {
 		return d, *found, nil
 	}
@@ -41,12 +42,12 @@ func (v *Server) getEye(ctx context.Context, in *api.DevicePath) (frame.Eye, err
 }
 
 func (v *Server) putEye(ctx context.Context, in *api.PutEyeIn) (frame.Eye, error) {
-	fresh, err := v.pipeline.SetEye(ctx, in.Device, &in.Body, who(ctx))
+	fresh, err := configure.SetEye(ctx, v.pipeline, in.Device, &in.Body, who(ctx))
 	if err != nil {
 		return frame.Eye{}, err
 	}
 	person := personOf(ctx)
-	err = v.pipeline.TellPast(ctx, in.Device, &fresh, &person)
+	err = configure.TellPast(ctx, v.pipeline, in.Device, &fresh, &person)
 	return in.Body, err
 }
 

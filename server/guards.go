@@ -13,7 +13,9 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/limit"
 	"jauntylark/core/measure"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/evidence"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 )
 
@@ -26,7 +28,7 @@ func (v *Server) saveGuard(ctx context.Context, g *alarm.Guard) (alarm.Guard, er
 	if err := tidy(g); err != nil {
 		return alarm.Guard{}, err
 	}
-	err := v.pipeline.SaveGuard(ctx, g, actor(ctx))
+	err := configure.SaveGuard(ctx, v.pipeline, g, actor(ctx))
 	return *g, err
 }
 
@@ -62,7 +64,7 @@ func (v *Server) addGuard(ctx context.Context, in *api.Body[api.GuardOrder]) (al
 	if len(r.Of) == 0 || r.Of[0].Signal != g.Signal {
 		return alarm.Guard{}, &measure.Fault{Field: "watch.of", Reason: "the first is the signal that the guard is about, " + g.Signal}
 	}
-	err := v.pipeline.SaveWatch(ctx, g, r, actor(ctx))
+	err := configure.SaveWatch(ctx, v.pipeline, g, r, actor(ctx))
 	return *g, err
 }
 
@@ -94,23 +96,23 @@ func (v *Server) guard(ctx context.Context, name string) (alarm.Guard, error) {
 }
 
 func (v *Server) removeGuard(ctx context.Context, in *api.GuardPath) error {
-	return v.pipeline.RemoveGuard(ctx, in.Guard, actor(ctx))
+	return configure.RemoveGuard(ctx, v.pipeline, in.Guard, actor(ctx))
 }
 
 func (v *Server) shelve(ctx context.Context, in *api.ShelveGuardIn) (alarm.Guard, error) {
-	return v.pipeline.Shelve(ctx, in.Guard, in.Body.Until, in.Body.Why, actor(ctx))
+	return respond.Shelve(ctx, v.pipeline, in.Guard, in.Body.Until, in.Body.Why, actor(ctx))
 }
 
 func (v *Server) unshelve(ctx context.Context, in *api.GuardPath) (alarm.Guard, error) {
-	return v.pipeline.Unshelve(ctx, in.Guard, actor(ctx))
+	return respond.Unshelve(ctx, v.pipeline, in.Guard, actor(ctx))
 }
 
 func (v *Server) outOfService(ctx context.Context, in *api.GuardOutOfServiceIn) (alarm.Guard, error) {
-	return v.pipeline.PutOutOfService(ctx, in.Guard, &in.Body.Why, actor(ctx))
+	return respond.PutOutOfService(ctx, v.pipeline, in.Guard, &in.Body.Why, actor(ctx))
 }
 
 func (v *Server) inService(ctx context.Context, in *api.GuardPath) (alarm.Guard, error) {
-	return v.pipeline.PutOutOfService(ctx, in.Guard, nil, actor(ctx))
+	return respond.PutOutOfService(ctx, v.pipeline, in.Guard, nil, actor(ctx))
 }
 
 func (v *Server) missed(ctx context.Context, in *api.SayMissedIn) error {
@@ -118,7 +120,7 @@ func (v *Server) missed(ctx context.Context, in *api.SayMissedIn) error {
 	if in.Body.At != nil {
 		at = *in.Body.At
 	}
-	return v.pipeline.Missed(ctx, in.Guard, at, in.Body.Note, actor(ctx))
+	return configure.Missed(ctx, v.pipeline, in.Guard, at, in.Body.Note, actor(ctx))
 }
 
 func (v *Server) getRecord(ctx context.Context, in *api.GetRecordIn) (alarm.Record, error) {
@@ -134,7 +136,7 @@ func (v *Server) getRecord(ctx context.Context, in *api.GetRecordIn) (alarm.Reco
 	if err != nil || !r.Chatters {
 		return r, err
 	}
-	cure, err := v.pipeline.CureOf(ctx, g.Name, from, until)
+	cure, err := evidence.CureOf(ctx, v.pipeline, g.Name, from, until)
 	if cure != nil {
 		r.Cure = cure.Words
 		r.Words += ": " + cure.Words
@@ -151,7 +153,7 @@ func (v *Server) getLimits(ctx context.Context, in *api.GetLimitsIn) (limit.Shap
 	if err != nil {
 		return limit.Shape{}, err
 	}
-	return v.pipeline.LimitsOf(ctx, s.Path(), from, until)
+	return evidence.LimitsOf(ctx, v.pipeline, s.Path(), from, until)
 }
 
 // replay answers with lines, so that who waits sees how far it is.
@@ -179,7 +181,7 @@ func (v *Server) replay(ctx context.Context, in *api.Body[api.ReplayOrder]) (*hu
 			}
 			return err
 		}
-		found, err := v.pipeline.Replay(h.Context(), o, func(at measure.Instant, soFar []alarm.Occurrence) error {
+		found, err := evidence.Replay(h.Context(), v.pipeline, o, func(at measure.Instant, soFar []alarm.Occurrence) error {
 			for told < len(soFar) && soFar[told].ClearedAt != nil { // what stands may still change
 				if err := out.Encode(api.ReplayLine{Alarm: &soFar[told]}); err != nil {
 					return err
@@ -202,8 +204,8 @@ func (v *Server) replay(ctx context.Context, in *api.Body[api.ReplayOrder]) (*hu
 	}}, nil
 }
 
-func (v *Server) replayOrder(ctx context.Context, in *api.ReplayOrder) (pipeline.ReplayOrder, error) {
-	o := pipeline.ReplayOrder{Guard: in.Guard, Until: v.pipeline.Now(), WithEvents: in.WithEvents}
+func (v *Server) replayOrder(ctx context.Context, in *api.ReplayOrder) (evidence.ReplayOrder, error) {
+	o := evidence.ReplayOrder{Guard: in.Guard, Until: v.pipeline.Now(), WithEvents: in.WithEvents}
 	if in.Until != nil {
 		o.Until = min(*in.Until, o.Until)
 	}
@@ -225,7 +227,7 @@ func (v *Server) replayOrder(ctx context.Context, in *api.ReplayOrder) (pipeline
 	if err := tidy(&o.Guard); err != nil {
 		return o, within("guard", err)
 	}
-	fitted, err := v.pipeline.FitGuard(ctx, o.Guard)
+	fitted, err := evidence.FitGuard(ctx, v.pipeline, o.Guard)
 	o.Guard = fitted
 	return o, within("guard", err)
 }

@@ -15,7 +15,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/exchange"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -25,9 +25,9 @@ func past(t *testing.T, s *servertest.Service) {
 	t.Helper()
 	s.Device("d")
 	until := measure.InstantOf(time.Now().Truncate(time.Hour))
-	temp := &pipeline.Past{Signal: "d/temp", Kind: site.KindNumber, Unit: "Cel"}
-	door := &pipeline.Past{Signal: "d/door", Kind: site.KindSwitch}
-	state := &pipeline.Past{Signal: "d/state", Kind: site.KindText}
+	temp := &record.Past{Signal: "d/temp", Kind: site.KindNumber, Unit: "Cel"}
+	door := &record.Past{Signal: "d/door", Kind: site.KindSwitch}
+	state := &record.Past{Signal: "d/state", Kind: site.KindText}
 	for at := until - 9000*60_000; at < until; at += 60_000 {
 		n := int64(at / 60_000)
 		temp.Readings = append(temp.Readings, measure.Reading{At: at, Value: float64(n%97) / 3, Quality: measure.Quality(n % 2 * 8)})
@@ -36,8 +36,8 @@ func past(t *testing.T, s *servertest.Service) {
 			state.Readings, state.Texts = append(state.Readings, measure.Reading{At: at + 1}), append(state.Texts, fmt.Sprintf("state, %d", n%4))
 		}
 	}
-	for _, p := range []*pipeline.Past{temp, door, state} {
-		if told, err := s.Pipeline.Import(context.Background(), p); err != nil || told.Added != len(p.Readings) {
+	for _, p := range []*record.Past{temp, door, state} {
+		if told, err := record.Import(context.Background(), s.Pipeline, p); err != nil || told.Added != len(p.Readings) {
 			t.Fatal(told, err)
 		}
 	}

@@ -17,7 +17,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/exchange"
 	"jauntylark/history"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/reading"
 	"jauntylark/store"
 )
 
@@ -248,7 +248,7 @@ func (f *countingFile) Read(p []byte) (int, error) {
 
 // enterImport enters an import into the journal.
 func (v *Server) enterImport(ctx context.Context, name string, got exchange.Imported, called string) error {
-	return v.pipeline.Do(ctx, func(t *pipeline.Turn) error {
+	return v.pipeline.Do(ctx, func(t *reading.Turn) error {
 		return t.Enter("readings imported", name, called, fmt.Sprintf("Imported from %s: %s of %s", name, measure.Count(got.Added+got.Replaced, "reading", "readings"), measure.Count(len(got.Signals), "signal", "signals")))
 	})
 }

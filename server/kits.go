@@ -5,6 +5,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/configure"
 	"jauntylark/store"
 )
 
@@ -38,12 +39,12 @@ func (v *Server) saveKit(ctx context.Context, k site.Kit) (api.SavedKit, error) 
 	if err := k.Check(); err != nil {
 		return api.SavedKit{}, err
 	}
-	offers, err := v.pipeline.SaveKit(ctx, &k, who(ctx))
+	offers, err := configure.SaveKit(ctx, v.pipeline, &k, who(ctx))
 	return api.SavedKit{Kit: k, Offers: offers}, err
 }
 
 func (v *Server) kitFromDevice(ctx context.Context, in *api.KitFromDeviceIn) (api.SavedKit, error) {
-	k, err := v.pipeline.KitFrom(ctx, in.Kit, in.Body.Device)
+	k, err := configure.KitFrom(ctx, v.pipeline, in.Kit, in.Body.Device)
 	if err != nil {
 		return api.SavedKit{}, err
 	}
@@ -51,13 +52,13 @@ func (v *Server) kitFromDevice(ctx context.Context, in *api.KitFromDeviceIn) (ap
 }
 
 func (v *Server) removeKit(ctx context.Context, in *api.KitPath) error {
-	return v.pipeline.RemoveKit(ctx, in.Kit, who(ctx))
+	return configure.RemoveKit(ctx, v.pipeline, in.Kit, who(ctx))
 }
 
 func (v *Server) kitChanges(ctx context.Context, in *api.KitChangesIn) ([]site.KitChange, error) {
-	return v.pipeline.Offers(ctx, in.Kit, in.Devices)
+	return configure.Offers(ctx, v.pipeline, in.Kit, in.Devices)
 }
 
 func (v *Server) applyKit(ctx context.Context, in *api.ApplyKitIn) ([]site.KitChange, error) {
-	return v.pipeline.ApplyKit(ctx, in.Kit, in.Body.Devices, who(ctx))
+	return configure.ApplyKit(ctx, v.pipeline, in.Kit, in.Body.Devices, who(ctx))
 }

@@ -9,7 +9,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 )
 
@@ -36,7 +36,7 @@ func (v *Server) listCarriers(ctx context.Context, _ *api.None) ([]api.CarrierNo
 		out[i] = api.CarrierNow{CarrierState: roster.CarrierState{Name: name}, On: slices.Contains(v.CarriersOn, name), Waiting: waiting[name], How: switchedOnBy(name)}
 		for _, s := range states {
 			if s.Name == name {
-				out[i].CarrierState, out[i].Failing = s, pipeline.Failing(s, v.pipeline.Now())
+				out[i].CarrierState, out[i].Failing = s, respond.Failing(s, v.pipeline.Now())
 			}
 		}
 	}

@@ -6,6 +6,8 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/drive"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/evidence"
 	"jauntylark/store"
 )
 
@@ -39,32 +41,32 @@ func (v *Server) output(ctx context.Context, in *api.OutputPath) (drive.Output, 
 }
 
 func (v *Server) putOutput(ctx context.Context, in *api.PutOutputIn) (drive.Output, error) {
-	if err := v.pipeline.SaveOutput(ctx, in.Device, in.Output, in.Body, who(ctx)); err != nil {
+	if err := configure.SaveOutput(ctx, v.pipeline, in.Device, in.Output, in.Body, who(ctx)); err != nil {
 		return drive.Output{}, err
 	}
 	return v.output(ctx, &in.OutputPath)
 }
 
 func (v *Server) removeOutput(ctx context.Context, in *api.OutputPath) error {
-	return v.pipeline.RemoveOutput(ctx, in.Whole(), who(ctx))
+	return configure.RemoveOutput(ctx, v.pipeline, in.Whole(), who(ctx))
 }
 
 func (v *Server) setOutput(ctx context.Context, in *api.SetOutputIn) (drive.Output, error) {
-	if err := v.pipeline.SetOutput(ctx, in.Whole(), in.Body, who(ctx)); err != nil {
+	if err := configure.SetOutput(ctx, v.pipeline, in.Whole(), in.Body, who(ctx)); err != nil {
 		return drive.Output{}, err
 	}
 	return v.output(ctx, &in.OutputPath)
 }
 
 func (v *Server) releaseOutput(ctx context.Context, in *api.OutputPath) (drive.Output, error) {
-	if err := v.pipeline.ReleaseOutput(ctx, in.Whole(), who(ctx)); err != nil {
+	if err := configure.ReleaseOutput(ctx, v.pipeline, in.Whole(), who(ctx)); err != nil {
 		return drive.Output{}, err
 	}
 	return v.output(ctx, in)
 }
 
 func (v *Server) resetOutput(ctx context.Context, in *api.OutputPath) (drive.Output, error) {
-	if err := v.pipeline.ResetOutput(ctx, in.Whole(), who(ctx)); err != nil {
+	if err := configure.ResetOutput(ctx, v.pipeline, in.Whole(), who(ctx)); err != nil {
 		return drive.Output{}, err
 	}
 	return v.output(ctx, in)
@@ -74,14 +76,14 @@ func (v *Server) allSafe(ctx context.Context, in *api.Body[api.EmergencyOrder]) 
 	if !in.Body.Sure {
 		return api.OutputList{}, wrong("sure", "say that you are sure: all outputs of the site go to their safe states")
 	}
-	if err := v.pipeline.AllSafe(ctx, in.Body.Why, who(ctx)); err != nil {
+	if err := configure.AllSafe(ctx, v.pipeline, in.Body.Why, who(ctx)); err != nil {
 		return api.OutputList{}, err
 	}
 	return v.listOutputs(ctx, nil)
 }
 
 func (v *Server) endAllSafe(ctx context.Context, _ *api.None) (api.OutputList, error) {
-	if err := v.pipeline.EndAllSafe(ctx, who(ctx)); err != nil {
+	if err := configure.EndAllSafe(ctx, v.pipeline, who(ctx)); err != nil {
 		return api.OutputList{}, err
 	}
 	return v.listOutputs(ctx, nil)
@@ -115,18 +117,18 @@ func (v *Server) putInterlock(ctx context.Context, in *api.PutInterlockIn) (driv
 	if in.Body.Name != in.Interlock {
 		return drive.Interlock{}, wrong("name", in.Body.Name+" is not "+in.Interlock+", the interlock in the address")
 	}
-	if err := v.pipeline.SaveInterlock(ctx, &in.Body, who(ctx)); err != nil {
+	if err := configure.SaveInterlock(ctx, v.pipeline, &in.Body, who(ctx)); err != nil {
 		return drive.Interlock{}, err
 	}
 	return v.interlock(ctx, in.Interlock)
 }
 
 func (v *Server) removeInterlock(ctx context.Context, in *api.InterlockPath) error {
-	return v.pipeline.RemoveInterlock(ctx, in.Interlock, who(ctx))
+	return configure.RemoveInterlock(ctx, v.pipeline, in.Interlock, who(ctx))
 }
 
 func (v *Server) resetInterlock(ctx context.Context, in *api.InterlockPath) (drive.Interlock, error) {
-	if err := v.pipeline.ResetInterlock(ctx, in.Interlock, who(ctx)); err != nil {
+	if err := configure.ResetInterlock(ctx, v.pipeline, in.Interlock, who(ctx)); err != nil {
 		return drive.Interlock{}, err
 	}
 	return v.interlock(ctx, in.Interlock)
@@ -136,5 +138,5 @@ func (v *Server) tryInterlock(ctx context.Context, in *api.Body[api.TryInterlock
 	if in.Body.Until <= in.Body.From {
 		return drive.Tried{}, wrong("until", "is not after from")
 	}
-	return v.pipeline.TryInterlock(ctx, in.Body.Interlock, in.Body.From, in.Body.Until)
+	return evidence.TryInterlock(ctx, v.pipeline, in.Body.Interlock, in.Body.From, in.Body.Until)
 }

@@ -13,7 +13,7 @@ import (
 	"jauntylark/core/series"
 	"jauntylark/core/site"
 	"jauntylark/history"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 )
 
@@ -202,7 +202,7 @@ func (v *Server) clear(ctx context.Context, in *api.Body[api.ClearOrder]) (api.C
 	if out.Stamp.Readings == 0 {
 		return api.ClearAnswer{}, wrong("what", "there is nothing to clear in this stretch")
 	}
-	if err := v.pipeline.Clear(ctx, &c, who(ctx)); err != nil {
+	if err := record.Clear(ctx, v.pipeline, &c, who(ctx)); err != nil {
 		return api.ClearAnswer{}, err
 	}
 	v.keeper.Soon()
@@ -250,8 +250,8 @@ func (v *Server) unclear(ctx context.Context, in *api.PutBackReadingsIn) (site.C
 	if err != nil {
 		return site.Clearing{}, missing(err, "clearing", fmt.Sprint(in.ID), nil)
 	}
-	if err := v.pipeline.Unclear(ctx, c, who(ctx)); err != nil {
-		if err == pipeline.ErrTooLate {
+	if err := record.Unclear(ctx, v.pipeline, c, who(ctx)); err != nil {
+		if err == record.ErrTooLate {
 			return site.Clearing{}, wrong("id", fmt.Sprintf("clearing %d is %s; there is nothing to put back", c.ID, c.State))
 		}
 		return site.Clearing{}, err

@@ -15,7 +15,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake/door"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
 	"jauntylark/store"
 )
 
@@ -32,15 +32,15 @@ func (v *Server) problem(err error) error {
 		return wrong(fault.Field, fault.Reason)
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound(strings.TrimSuffix(err.Error(), ": "+store.ErrNotFound.Error()))
-	case errors.Is(err, pipeline.ErrNotNow):
-		return huma.Error409Conflict(strings.TrimSuffix(err.Error(), ": "+pipeline.ErrNotNow.Error()))
+	case errors.Is(err, commit.ErrNotNow):
+		return huma.Error409Conflict(strings.TrimSuffix(err.Error(), ": "+commit.ErrNotNow.Error()))
 	case errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrInUse), errors.Is(err, store.ErrStaysGone):
 		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, context.Canceled):
 		return huma.Error503ServiceUnavailable("the request was given up")
 	}
 	if store.Away(err) && !store.TookTooLong(err) {
-		err = fmt.Errorf("%w: %w", pipeline.ErrAway, err)
+		err = fmt.Errorf("%w: %w", commit.ErrAway, err)
 	}
 	if cause := door.CauseOf(err); cause.Retry > 0 {
 		v.Log.Warn("a request could not be answered", "error", err)

@@ -10,6 +10,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 )
 
@@ -59,7 +60,7 @@ func (v *Server) putContact(ctx context.Context, in *api.PutContactIn) (roster.C
 
 // saveContact stores a contact and tells the secrets of its new webhooks, once.
 func (v *Server) saveContact(ctx context.Context, c roster.Contact) (roster.Contact, error) {
-	fresh, err := v.pipeline.SaveContact(ctx, &c, actor(ctx))
+	fresh, err := respond.SaveContact(ctx, v.pipeline, &c, actor(ctx))
 	if err != nil {
 		return roster.Contact{}, err
 	}
@@ -73,7 +74,7 @@ func (v *Server) saveContact(ctx context.Context, c roster.Contact) (roster.Cont
 }
 
 func (v *Server) removeContact(ctx context.Context, in *api.ContactPath) error {
-	return v.pipeline.RemoveContact(ctx, in.Contact, actor(ctx))
+	return respond.RemoveContact(ctx, v.pipeline, in.Contact, actor(ctx))
 }
 
 func (v *Server) testContact(ctx context.Context, in *api.TestContactIn) (api.TestSent, error) {
@@ -86,7 +87,7 @@ func (v *Server) testContact(ctx context.Context, in *api.TestContactIn) (api.Te
 			return api.TestSent{}, wrong("by", site.Unknown("carrier", carrier, roster.Carriers)+"; carriers are "+strings.Join(roster.Carriers, ", "))
 		}
 	}
-	ids, err := v.pipeline.TestContact(ctx, in.Contact, by, actor(ctx))
+	ids, err := respond.TestContact(ctx, v.pipeline, in.Contact, by, actor(ctx))
 	return api.TestSent{Notices: ids}, err
 }
 
@@ -115,12 +116,12 @@ func (v *Server) getRoster(ctx context.Context, in *api.RosterPath) (roster.Rost
 
 func (v *Server) putRoster(ctx context.Context, in *api.PutRosterIn) (roster.Roster, error) {
 	in.Body.Name = in.Roster
-	err := v.pipeline.SaveRoster(ctx, &in.Body, actor(ctx))
+	err := respond.SaveRoster(ctx, v.pipeline, &in.Body, actor(ctx))
 	return in.Body, err
 }
 
 func (v *Server) removeRoster(ctx context.Context, in *api.RosterPath) error {
-	return v.pipeline.RemoveRoster(ctx, in.Roster, actor(ctx))
+	return respond.RemoveRoster(ctx, v.pipeline, in.Roster, actor(ctx))
 }
 
 func (v *Server) planRoster(ctx context.Context, in *api.Body[api.PlanOrder]) (api.RosterPlan, error) {
@@ -137,7 +138,7 @@ func (v *Server) planRoster(ctx context.Context, in *api.Body[api.PlanOrder]) (a
 	if in.Body.Roster.Name == "" {
 		in.Body.Roster.Name = "new"
 	}
-	calls, err := v.pipeline.Plan(ctx, &in.Body.Roster, roster.About{Severity: plan.Severity, Kind: plan.Kind}, plan.At)
+	calls, err := respond.Plan(ctx, v.pipeline, &in.Body.Roster, roster.About{Severity: plan.Severity, Kind: plan.Kind}, plan.At)
 	plan.Calls = append([]roster.Told{}, calls...)
 	return plan, err
 }
@@ -165,21 +166,21 @@ func (v *Server) getReach(ctx context.Context, _ *api.None) (api.ReachNow, error
 }
 
 func (v *Server) putReach(ctx context.Context, in *api.Body[roster.SiteReach]) (api.ReachNow, error) {
-	if err := v.pipeline.SetReach(ctx, &in.Body, actor(ctx)); err != nil {
+	if err := respond.SetReach(ctx, v.pipeline, &in.Body, actor(ctx)); err != nil {
 		return api.ReachNow{}, err
 	}
 	return v.getReach(ctx, nil)
 }
 
 func (v *Server) handBack(ctx context.Context, in *api.AlarmPath) (alarm.Alarm, error) {
-	return v.pipeline.HandBack(ctx, in.ID, actor(ctx))
+	return respond.HandBack(ctx, v.pipeline, in.ID, actor(ctx))
 }
 
 func (v *Server) startDrill(ctx context.Context, in *api.StartDrillIn) (roster.Drill, error) {
 	if _, err := v.guard(ctx, in.Guard); err != nil {
 		return roster.Drill{}, err
 	}
-	d, err := v.pipeline.StartDrill(ctx, in.Guard, in.Outputs, actor(ctx))
+	d, err := respond.StartDrill(ctx, v.pipeline, in.Guard, in.Outputs, actor(ctx))
 	if err != nil {
 		return roster.Drill{}, err
 	}
@@ -218,5 +219,5 @@ func (v *Server) stopDrill(ctx context.Context, in *api.DrillPath) error {
 	if err != nil {
 		return missing(err, "drill", "of this number", nil)
 	}
-	return v.pipeline.StopDrill(ctx, d.AlarmID, actor(ctx))
+	return respond.StopDrill(ctx, v.pipeline, d.AlarmID, actor(ctx))
 }

@@ -4,13 +4,14 @@ import (
 	"context"
 
 	"jauntylark/api"
+	"jauntylark/pipeline/configure"
 )
 
 func (v *Server) newReaderKey(ctx context.Context, _ *api.None) (api.ReaderKey, error) {
 	key, hash := secret(20)
-	return api.ReaderKey{User: "-", Key: key}, v.pipeline.SetReader(ctx, hash[:], who(ctx))
+	return api.ReaderKey{User: "-", Key: key}, configure.SetReader(ctx, v.pipeline, hash[:], who(ctx))
 }
 
 func (v *Server) endReaderKey(ctx context.Context, _ *api.None) error {
-	return v.pipeline.SetReader(ctx, nil, who(ctx))
+	return configure.SetReader(ctx, v.pipeline, nil, who(ctx))
 }

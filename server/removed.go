@@ -13,6 +13,8 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 )
 
@@ -30,7 +32,7 @@ func (v *Server) listRemoved(ctx context.Context, in *api.ListRemovedIn) ([]site
 	if _, known := removedKinds[in.Kind]; in.Kind != "" && !known {
 		return nil, wrong("kind", site.Unknown("kind", in.Kind, kindNames()))
 	}
-	all, err := v.pipeline.Removed(ctx)
+	all, err := configure.Removed(ctx, v.pipeline)
 	if err != nil {
 		return nil, err
 	}
@@ -71,11 +73,11 @@ func (v *Server) bringBack(ctx context.Context, in *api.Body[api.BringBackOrder]
 	var err error
 	switch in.Body.Kind {
 	case "board":
-		err = v.pipeline.BringBoardBack(ctx, name, &person)
+		err = record.BringBoardBack(ctx, v.pipeline, name, &person)
 	case "asset":
-		err = v.pipeline.BringAssetBack(ctx, name, who(ctx))
+		err = record.BringAssetBack(ctx, v.pipeline, name, who(ctx))
 	default:
-		err = v.pipeline.BringBack(ctx, in.Body.Kind, name, who(ctx))
+		err = configure.BringBack(ctx, v.pipeline, in.Body.Kind, name, who(ctx))
 	}
 	if errors.Is(err, store.ErrNotFound) {
 		err = v.neverRemoved(ctx, in.Body.Kind, name)

@@ -11,7 +11,9 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/evidence"
+	"jauntylark/pipeline/memory"
+	"jauntylark/pipeline/record"
 )
 
 func (v *Server) listRuns(ctx context.Context, in *api.ListRunsIn) ([]run.Run, error) {
@@ -28,7 +30,7 @@ func (v *Server) listRuns(ctx context.Context, in *api.ListRunsIn) ([]run.Run, e
 }
 
 func (v *Server) startRun(ctx context.Context, in *api.Body[act.RunStart]) (api.RunPage, error) {
-	r, err := v.pipeline.StartRun(ctx, in.Body, who(ctx))
+	r, err := record.StartRun(ctx, v.pipeline, in.Body, who(ctx))
 	if err != nil {
 		return api.RunPage{}, err
 	}
@@ -52,7 +54,7 @@ func (v *Server) run(ctx context.Context, id int64) (run.Run, error) {
 }
 
 func (v *Server) runPage(ctx context.Context, r run.Run) (p api.RunPage, err error) {
-	if p.Summary, err = v.pipeline.Summary(ctx, r); err != nil {
+	if p.Summary, err = evidence.Summary(ctx, v.pipeline, r); err != nil {
 		return p, err
 	}
 	here, err := v.store.Site(ctx)
@@ -73,12 +75,12 @@ func (v *Server) runPage(ctx context.Context, r run.Run) (p api.RunPage, err err
 		return p, err
 	}
 	p.Called = a.Called()
-	p.Notes, err = v.store.NotesOn(ctx, pipeline.AssetSubject(r.Asset), r.StartedAt, p.Until)
+	p.Notes, err = v.store.NotesOn(ctx, memory.AssetSubject(r.Asset), r.StartedAt, p.Until)
 	return p, err
 }
 
 func (v *Server) changeRun(ctx context.Context, in *api.ChangeRunIn) (api.RunPage, error) {
-	r, err := v.pipeline.ChangeRun(ctx, in.ID, in.Body, who(ctx))
+	r, err := record.ChangeRun(ctx, v.pipeline, in.ID, in.Body, who(ctx))
 	if err != nil {
 		return api.RunPage{}, err
 	}
@@ -90,7 +92,7 @@ func (v *Server) stopRun(ctx context.Context, in *api.StopRunIn) (api.RunPage, e
 	if in.Body != nil {
 		at = in.Body.At
 	}
-	r, err := v.pipeline.StopRun(ctx, in.ID, at, who(ctx))
+	r, err := record.StopRun(ctx, v.pipeline, in.ID, at, who(ctx))
 	if err != nil {
 		return api.RunPage{}, err
 	}
@@ -102,7 +104,7 @@ func (v *Server) markPhase(ctx context.Context, in *api.MarkPhaseIn) (api.RunPag
 	if in.Body.At != nil {
 		phase.At = *in.Body.At
 	}
-	r, err := v.pipeline.MarkPhase(ctx, in.ID, phase, who(ctx))
+	r, err := record.MarkPhase(ctx, v.pipeline, in.ID, phase, who(ctx))
 	if err != nil {
 		return api.RunPage{}, err
 	}
@@ -110,7 +112,7 @@ func (v *Server) markPhase(ctx context.Context, in *api.MarkPhaseIn) (api.RunPag
 }
 
 func (v *Server) removeRun(ctx context.Context, in *api.RunPath) error {
-	return v.pipeline.RemoveRun(ctx, in.ID, who(ctx))
+	return record.RemoveRun(ctx, v.pipeline, in.ID, who(ctx))
 }
 
 const (
@@ -133,7 +135,7 @@ func (v *Server) compareRuns(ctx context.Context, in *api.CompareRunsIn) (api.Ru
 		if err != nil {
 			return api.RunComparison{}, err
 		}
-		s, err := v.pipeline.Summary(ctx, r)
+		s, err := evidence.Summary(ctx, v.pipeline, r)
 		if err != nil {
 			return api.RunComparison{}, err
 		}
@@ -210,10 +212,10 @@ func (v *Server) putPlan(ctx context.Context, in *api.PutPlanIn) (run.Plan, erro
 	if in.Body.Goals == nil {
 		in.Body.Goals = run.Goals{}
 	}
-	err := v.pipeline.SavePlan(ctx, &in.Body, who(ctx))
+	err := record.SavePlan(ctx, v.pipeline, &in.Body, who(ctx))
 	return in.Body, err
 }
 
 func (v *Server) removePlan(ctx context.Context, in *api.PlanPath) error {
-	return v.pipeline.RemovePlan(ctx, in.Plan, who(ctx))
+	return record.RemovePlan(ctx, v.pipeline, in.Plan, who(ctx))
 }

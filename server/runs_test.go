@@ -12,7 +12,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/run"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -23,11 +23,11 @@ func heap(t *testing.T) (s *servertest.Service, begin measure.Instant) {
 	s = servertest.Start(t)
 	s.Device("compost")
 	begin = measure.InstantOf(time.Now().Add(-61 * time.Minute))
-	past := &pipeline.Past{Signal: "compost/core", Kind: site.KindNumber, Unit: "Cel"}
+	past := &record.Past{Signal: "compost/core", Kind: site.KindNumber, Unit: "Cel"}
 	for i := range 61 {
 		past.Readings = append(past.Readings, measure.Reading{At: begin + measure.Instant(i*60_000), Value: 10 + float64(i)})
 	}
-	if _, err := s.Pipeline.Import(context.Background(), past); err != nil {
+	if _, err := record.Import(context.Background(), s.Pipeline, past); err != nil {
 		t.Fatal(err)
 	}
 	s.Do(api.SetDevice.At("compost"), object{"interval": "1m"}, nil)

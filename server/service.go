@@ -17,6 +17,7 @@ import (
 	"jauntylark/clock"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 	"jauntylark/history"
@@ -25,6 +26,9 @@ import (
 	"jauntylark/meter"
 	"jauntylark/notify"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/due"
+	"jauntylark/pipeline/reading"
+	"jauntylark/pipeline/respond"
 	"jauntylark/standin"
 	"jauntylark/store"
 	"jauntylark/store/cluster"
@@ -194,7 +198,8 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 	if err != nil {
 		return err
 	}
-	worker = notify.NewWorker(records, notify.Options{Meter: counts, Carriers: out.carriers, Log: s.Log, Now: pipe.Now, Moment: pipe.Moment, Failed: pipe.Failed, Judge: pipe.JudgeCarriers})
+	worker = notify.NewWorker(records, notify.Options{Meter: counts, Carriers: out.carriers, Log: s.Log, Now: pipe.Now, Moment: pipe.Moment, Failed: func(ctx context.Context, failed []roster.Notice) error { return respond.Failed(ctx, pipe, failed) },
+		Judge: func(ctx context.Context) error { return respond.JudgeCarriers(ctx, pipe) }})
 	heart := &notify.Heart{Store: records, Client: notify.NewOutside(s.Private), Log: s.Log, Now: pipe.Now}
 	seal, err := s.seal()
 	if err != nil {
@@ -225,6 +230,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 	defer behind.Wait()
 	defer stopBack()
 	behind.Go(func() { pipe.Run(back) })
+	behind.Go(func() { due.Run(back, pipe) })
 	behind.Go(func() { entrance.Run(back) })
 	behind.Go(func() { metrics(back) })
 	// These have promised nothing to anybody, and begin to stop at once.
@@ -310,7 +316,7 @@ func (s Settings) setPassword(ctx context.Context, people []site.Person, pipe *p
 	}
 	for _, p := range people {
 		if p.Email == s.Owner {
-			return pipe.Do(ctx, func(t *pipeline.Turn) error { return t.Tx.SetPassword(ctx, p.ID, hash) })
+			return pipe.Do(ctx, func(t *reading.Turn) error { return t.Tx.SetPassword(ctx, p.ID, hash) })
 		}
 	}
 	return nil

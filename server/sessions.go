@@ -13,6 +13,9 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/reading"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 )
 
@@ -74,7 +77,7 @@ func (v *Server) putSite(ctx context.Context, in *api.Body[api.SiteChange]) (sit
 	if err := errors.Join(site.CheckKeep("keep_readings", here.KeepReadings), site.CheckKeep("keep_figures", here.KeepFigures), site.CheckKeep("keep_alarms", here.KeepAlarms), site.CheckKeep("keep_journal", here.KeepJournal), here.Units.Check(), here.Holidays.Check()); err != nil {
 		return site.Site{}, err
 	}
-	return here, v.pipeline.SetSite(ctx, here, actor(ctx))
+	return here, respond.SetSite(ctx, v.pipeline, here, actor(ctx))
 }
 
 // who is the person behind the request.
@@ -117,7 +120,7 @@ func AddPerson(ctx context.Context, p *pipeline.Pipeline, person *site.Person, p
 	if err != nil {
 		return err
 	}
-	return p.Do(ctx, func(t *pipeline.Turn) error {
+	return p.Do(ctx, func(t *reading.Turn) error {
 		person.CreatedAt = t.Now
 		if err := t.Tx.AddPerson(ctx, person, hash); err != nil {
 			return err
@@ -130,7 +133,7 @@ var errLastOwner = huma.Error409Conflict("This is the last owner; make another p
 
 func (v *Server) setRole(ctx context.Context, in *api.SetRoleIn) (site.Person, error) {
 	var person site.Person
-	err := v.pipeline.Do(ctx, func(t *pipeline.Turn) (err error) {
+	err := v.pipeline.Do(ctx, func(t *reading.Turn) (err error) {
 		if person, err = t.Tx.SetRole(ctx, strings.ToLower(in.Email), in.Body.Role); err != nil {
 			return v.noPerson(ctx, in.Email, err)
 		}
@@ -142,8 +145,8 @@ func (v *Server) setRole(ctx context.Context, in *api.SetRoleIn) (site.Person, e
 func (v *Server) removePerson(ctx context.Context, in *api.RemovePersonIn) error {
 	defer v.hub.recheck()
 	email := strings.ToLower(in.Email)
-	return v.pipeline.Do(ctx, func(t *pipeline.Turn) error {
-		if err := t.KeepRemoved("person", email, "", actor(ctx), "person", "email", email); err != nil {
+	return v.pipeline.Do(ctx, func(t *reading.Turn) error {
+		if err := configure.KeepRemoved(t, "person", email, "", actor(ctx), "person", "email", email); err != nil {
 			return err
 		}
 		if err := t.Tx.RemovePerson(ctx, email); err != nil {
@@ -154,7 +157,7 @@ func (v *Server) removePerson(ctx context.Context, in *api.RemovePersonIn) error
 }
 
 // keepAnOwner refuses what would leave the site without an owner.
-func (v *Server) keepAnOwner(ctx context.Context, t *pipeline.Turn, kind, subject, text string) error {
+func (v *Server) keepAnOwner(ctx context.Context, t *reading.Turn, kind, subject, text string) error {
 	owners, err := t.Tx.Owners(ctx)
 	if err != nil {
 		return err

@@ -16,7 +16,7 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/server/servertest"
 	"jauntylark/store"
 	"jauntylark/store/storetest"
@@ -108,11 +108,11 @@ func TestExportsThatNobodyReads(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("d")
 	until := measure.InstantOf(time.Now().Truncate(time.Hour))
-	long := &pipeline.Past{Signal: "d/temp", Kind: site.KindNumber, Unit: "Cel"}
+	long := &record.Past{Signal: "d/temp", Kind: site.KindNumber, Unit: "Cel"}
 	for at := until - 400_000*1000; at < until; at += 1000 {
 		long.Readings = append(long.Readings, measure.Reading{At: at, Value: float64(at%97_000) / 3000})
 	}
-	if _, err := s.Pipeline.Import(context.Background(), long); err != nil {
+	if _, err := record.Import(context.Background(), s.Pipeline, long); err != nil {
 		t.Fatal(err)
 	}
 	readers := []*client.Client{s.Owner}

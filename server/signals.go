@@ -7,6 +7,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/pipeline/configure"
 )
 
 func (v *Server) listSignals(ctx context.Context, _ *api.None) ([]site.Signal, error) {
@@ -37,7 +38,7 @@ func (v *Server) signal(ctx context.Context, p api.SignalPath) (site.Signal, err
 func (v *Server) getSignal(ctx context.Context, in *api.SignalPath) (site.Signal, error) {
 	s, err := v.signal(ctx, *in)
 	if err == nil {
-		s.MaySwitch, err = v.pipeline.MayBeSwitch(ctx, &s)
+		s.MaySwitch, err = configure.MayBeSwitch(ctx, v.pipeline, &s)
 	}
 	return s, err
 }
@@ -47,7 +48,7 @@ func (v *Server) makeSwitch(ctx context.Context, in *api.SignalPath) (site.Signa
 	if _, err := v.signal(ctx, *in); err != nil {
 		return site.Signal{}, err
 	}
-	if err := v.pipeline.MakeSwitch(ctx, in.Device+"/"+in.Signal, who(ctx)); err != nil {
+	if err := configure.MakeSwitch(ctx, v.pipeline, in.Device+"/"+in.Signal, who(ctx)); err != nil {
 		return site.Signal{}, err
 	}
 	return v.signal(ctx, *in)
@@ -57,7 +58,7 @@ func (v *Server) setSignal(ctx context.Context, in *api.SetSignalIn) (site.Signa
 	if _, err := v.signal(ctx, in.SignalPath); err != nil {
 		return site.Signal{}, err
 	}
-	if err := v.pipeline.SetSignal(ctx, in.Device+"/"+in.Signal, in.Body, who(ctx)); err != nil {
+	if err := configure.SetSignal(ctx, v.pipeline, in.Device+"/"+in.Signal, in.Body, who(ctx)); err != nil {
 		return site.Signal{}, err
 	}
 	return v.signal(ctx, in.SignalPath)

@@ -10,6 +10,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/statement"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 )
 
@@ -34,12 +35,12 @@ func (v *Server) statement(ctx context.Context, name string) (statement.Statemen
 
 func (v *Server) putStatement(ctx context.Context, in *api.PutStatementIn) (statement.Statement, error) {
 	in.Body.Name = in.Statement
-	err := v.pipeline.SaveStatement(ctx, &in.Body, actor(ctx))
+	err := respond.SaveStatement(ctx, v.pipeline, &in.Body, actor(ctx))
 	return in.Body, err
 }
 
 func (v *Server) removeStatement(ctx context.Context, in *api.StatementPath) error {
-	return v.pipeline.RemoveStatement(ctx, in.Statement, actor(ctx))
+	return respond.RemoveStatement(ctx, v.pipeline, in.Statement, actor(ctx))
 }
 
 // periodOf gives the period of a statement that an instant lies in; the newest that is over for none.
@@ -66,7 +67,7 @@ func (v *Server) sheetAt(ctx context.Context, name string, at *measure.Instant) 
 	if err != nil {
 		return statement.Sheet{}, err
 	}
-	return v.pipeline.Sheet(ctx, &s, p)
+	return respond.Sheet(ctx, v.pipeline, &s, p)
 }
 
 func (v *Server) getStatementSheet(ctx context.Context, in *api.GetStatementSheetIn) (statement.Sheet, error) {
@@ -91,7 +92,7 @@ func (v *Server) sendStatement(ctx context.Context, in *api.SendStatementIn) (ap
 	if err != nil {
 		return api.SentStatement{}, err
 	}
-	n, err := v.pipeline.SendStatement(ctx, s.Name, p, order.To, actor(ctx))
+	n, err := respond.SendStatement(ctx, v.pipeline, s.Name, p, order.To, actor(ctx))
 	return api.SentStatement{Notices: n}, err
 }
 

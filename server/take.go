@@ -18,7 +18,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/notify"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 )
 
@@ -138,7 +138,7 @@ func (v *Server) refuseTake(c *echo.Context, err error) error {
 		view.Says = []string{"It was not made here, or was cut off on its way. Copy all of it, or sign in to the console."}
 	case errors.Is(err, notify.ErrExpired):
 		status, view.Says = http.StatusGone, []string{"It is too old. Sign in to the console to see how things stand."}
-	case errors.Is(err, pipeline.ErrUsed):
+	case errors.Is(err, respond.ErrUsed):
 		status, view.Says = http.StatusConflict, []string{"It was used before. Sign in to the console to see how things stand."}
 	default:
 		v.Log.Warn("a link could not be answered", "error", err)
@@ -153,7 +153,7 @@ func (v *Server) takeByLink(c *echo.Context) error {
 	if err != nil {
 		return v.refuseTake(c, err)
 	}
-	a, err := v.pipeline.TakeByNotice(c.Request().Context(), id)
+	a, err := respond.TakeByNotice(c.Request().Context(), v.pipeline, id)
 	if err != nil {
 		return v.refuseTake(c, err)
 	}
@@ -183,7 +183,7 @@ func (v *Server) serveCallback(c *echo.Context) error {
 	switch {
 	case reply.Text != "" && fields[reply.Text] != "":
 		err = onceRecorded(ctx, func() error {
-			_, err := v.pipeline.TakeReply(ctx, pipeline.Reply{Carrier: carrier, GatewayID: fields[reply.ID], From: plainNumber(fields[reply.From]), Text: fields[reply.Text]})
+			_, err := respond.TakeReply(ctx, v.pipeline, respond.Reply{Carrier: carrier, GatewayID: fields[reply.ID], From: plainNumber(fields[reply.From]), Text: fields[reply.Text]})
 			return err
 		})
 	case form.ID != "" && fields[form.ID] != "" && fields[form.State] != "":
@@ -192,7 +192,7 @@ func (v *Server) serveCallback(c *echo.Context) error {
 		if delivered || failed { // others are on the way
 			said := strings.TrimSpace(state + ": " + fields[form.Reason])
 			err = onceRecorded(ctx, func() error {
-				return v.pipeline.TakeReceipt(ctx, pipeline.Receipt{Carrier: carrier, GatewayID: fields[form.ID], OK: delivered, Answer: strings.TrimSuffix(said, ":")})
+				return respond.TakeReceipt(ctx, v.pipeline, respond.Receipt{Carrier: carrier, GatewayID: fields[form.ID], OK: delivered, Answer: strings.TrimSuffix(said, ":")})
 			})
 		}
 	default:

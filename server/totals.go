@@ -7,6 +7,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/measure"
 	"jauntylark/core/total"
+	"jauntylark/pipeline/record"
 	"jauntylark/store"
 )
 
@@ -80,7 +81,7 @@ func (v *Server) listTotals(ctx context.Context, _ *api.None) ([]api.TotalNow, e
 
 func (v *Server) addTotal(ctx context.Context, in *api.Body[total.Total]) (api.TotalNow, error) {
 	t := in.Body
-	if err := v.pipeline.AddTotal(ctx, &t, who(ctx)); err != nil {
+	if err := record.AddTotal(ctx, v.pipeline, &t, who(ctx)); err != nil {
 		return api.TotalNow{}, err
 	}
 	v.keeper.Soon()
@@ -142,21 +143,21 @@ func (v *Server) removeTotal(ctx context.Context, in *api.TotalPath) error {
 	if _, err := v.totalNamed(ctx, in.Total); err != nil {
 		return err
 	}
-	return v.pipeline.RemoveTotal(ctx, in.Total, who(ctx))
+	return record.RemoveTotal(ctx, v.pipeline, in.Total, who(ctx))
 }
 
 func (v *Server) resetTotal(ctx context.Context, in *api.ResetTotalIn) (total.Reset, error) {
 	if _, err := v.totalNamed(ctx, in.Total); err != nil {
 		return total.Reset{}, err
 	}
-	return v.pipeline.ResetTotal(ctx, in.Total, in.Body.Note, who(ctx))
+	return record.ResetTotal(ctx, v.pipeline, in.Total, in.Body.Note, who(ctx))
 }
 
 func (v *Server) undoReset(ctx context.Context, in *api.TotalPath) (total.Reset, error) {
 	if _, err := v.totalNamed(ctx, in.Total); err != nil {
 		return total.Reset{}, err
 	}
-	return v.pipeline.UnresetTotal(ctx, in.Total, who(ctx))
+	return record.UnresetTotal(ctx, v.pipeline, in.Total, who(ctx))
 }
 
 func (v *Server) listTariffs(ctx context.Context, _ *api.None) ([]total.Tariff, error) {
@@ -167,11 +168,11 @@ func (v *Server) putTariff(ctx context.Context, in *api.PutTariffIn) (total.Tari
 	if in.Body.Name != in.Tariff {
 		return total.Tariff{}, wrong("name", "is "+in.Body.Name+", but the address says "+in.Tariff)
 	}
-	err := v.pipeline.SaveTariff(ctx, &in.Body, who(ctx))
+	err := record.SaveTariff(ctx, v.pipeline, &in.Body, who(ctx))
 	v.keeper.Soon()
 	return in.Body, err
 }
 
 func (v *Server) removeTariff(ctx context.Context, in *api.RemoveTariffIn) error {
-	return v.pipeline.RemoveTariff(ctx, in.Tariff, who(ctx))
+	return record.RemoveTariff(ctx, v.pipeline, in.Tariff, who(ctx))
 }

@@ -20,7 +20,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/storage"
 	"jauntylark/core/total"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/record"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -31,11 +31,11 @@ type object = map[string]any
 func minutes(t *testing.T, s *servertest.Service, signal string, unit measure.Unit, n int, value func(i int) float64) (from measure.Instant) {
 	t.Helper()
 	until := measure.InstantOf(time.Now().Truncate(time.Minute))
-	past := &pipeline.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: unit}
+	past := &record.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: unit}
 	for i := range n {
 		past.Readings = append(past.Readings, measure.Reading{At: until - measure.Instant(n-i)*60_000, Value: value(i)})
 	}
-	if told, err := s.Pipeline.Import(context.Background(), past); err != nil || told.Added != n {
+	if told, err := record.Import(context.Background(), s.Pipeline, past); err != nil || told.Added != n {
 		t.Fatal(told, err)
 	}
 	return past.Readings[0].At

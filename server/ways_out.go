@@ -15,6 +15,7 @@ import (
 	"jauntylark/core/statement"
 	"jauntylark/notify"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/respond"
 	"jauntylark/store"
 )
 
@@ -120,7 +121,7 @@ func sheetOf(ctx context.Context, records *store.Store, pipe *pipeline.Pipeline,
 	}
 	for i := range all {
 		if all[i].Name == name {
-			return pipe.Sheet(ctx, &all[i], all[i].PeriodAt(from, here.Location()))
+			return respond.Sheet(ctx, pipe, &all[i], all[i].PeriodAt(from, here.Location()))
 		}
 	}
 	return statement.Sheet{}, fmt.Errorf("the statement %s was removed", name)

@@ -25,7 +25,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/intake"
 	"jauntylark/intake/door"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/credential"
 )
 
 // Protocol is what this way in is called.
@@ -52,7 +52,7 @@ var contentTypes = map[message.MediaType]string{
 }
 
 // handler gives the resources; who finds out the sender of a request.
-func (w *Way) handler(ctx context.Context, who func(mux.Conn, *mux.Message) (pipeline.Sender, error)) mux.Handler {
+func (w *Way) handler(ctx context.Context, who func(mux.Conn, *mux.Message) (credential.Sender, error)) mux.Handler {
 	return mux.HandlerFunc(func(out mux.ResponseWriter, in *mux.Message) {
 		path, _ := in.Options().Path()
 		r := &request{way: w, out: out, in: in}
@@ -94,7 +94,7 @@ type request struct {
 	way    *Way
 	out    mux.ResponseWriter
 	in     *mux.Message
-	sender pipeline.Sender
+	sender credential.Sender
 	err    error   // why the sender may not come in
 	block  *uint32 // the Block1 option that the answer repeats
 }
@@ -297,15 +297,15 @@ func query(in *mux.Message, name string) string {
 }
 
 // plainSender is who sends without DTLS: as the query says.
-func (w *Way) plainSender(conn mux.Conn, in *mux.Message) (pipeline.Sender, error) {
-	s := pipeline.Sender{Key: sha256.Sum256([]byte(query(in, "key"))), Name: query(in, "device"), Protocol: Protocol, Address: host(conn.RemoteAddr())}
+func (w *Way) plainSender(conn mux.Conn, in *mux.Message) (credential.Sender, error) {
+	s := credential.Sender{Key: sha256.Sum256([]byte(query(in, "key"))), Name: query(in, "device"), Protocol: Protocol, Address: host(conn.RemoteAddr())}
 	if query(in, "key") == "" {
-		return s, fmt.Errorf("%w: without DTLS the query must be ?device=DEVICE&key=KEY", pipeline.ErrKeyUnknown)
+		return s, fmt.Errorf("%w: without DTLS the query must be ?device=DEVICE&key=KEY", credential.ErrKeyUnknown)
 	}
 	who, err := w.door.Who(in.Context(), s)
 	if err == nil && who.Device != nil && s.Name != who.Device.Name {
 		w.door.Complain(who.Device, s, fmt.Sprintf("the query over CoAP says device=%s; with this key it must be %s", s.Name, who.Device.Name))
-		err = fmt.Errorf("%w: it is not that of %q", pipeline.ErrKeyUnknown, s.Name)
+		err = fmt.Errorf("%w: it is not that of %q", credential.ErrKeyUnknown, s.Name)
 	}
 	return s, err
 }

@@ -11,7 +11,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/credential"
 )
 
 // observers are the devices that observe their settings, or an output (RFC 7641).
@@ -25,7 +25,7 @@ type observers struct {
 type observer struct {
 	conn     mux.Conn
 	token    message.Token
-	sender   pipeline.Sender
+	sender   credential.Sender
 	device   int64
 	output   string // empty: the settings
 	version  uint64 // of what it was told last
@@ -86,7 +86,7 @@ func (o *observers) drop(place string) {
 
 // tell gives each observer what is newer than what it knows, and forgets those whose keys are gone. states gives what a resource
 // says now; false: there is none any more.
-func (o *observers) tell(directory *pipeline.Directory, now measure.Instant, states func(*site.Device, string) (state, bool)) {
+func (o *observers) tell(directory *credential.Directory, now measure.Instant, states func(*site.Device, string) (state, bool)) {
 	o.each(directory, func(place string, one *observer, d *site.Device) (state, bool) {
 		if who, err := directory.Identify(one.sender, now); err != nil || who.Device == nil {
 			delete(o.all, place)
@@ -98,7 +98,7 @@ func (o *observers) tell(directory *pipeline.Directory, now measure.Instant, sta
 }
 
 // remind tells observers again what they know, so that one that has gone is noticed.
-func (o *observers) remind(directory *pipeline.Directory, states func(*site.Device, string) (state, bool)) {
+func (o *observers) remind(directory *credential.Directory, states func(*site.Device, string) (state, bool)) {
 	o.each(directory, func(_ string, one *observer, d *site.Device) (state, bool) {
 		if time.Since(one.told) <= remindEvery {
 			return state{}, false
@@ -107,7 +107,7 @@ func (o *observers) remind(directory *pipeline.Directory, states func(*site.Devi
 	})
 }
 
-func (o *observers) each(directory *pipeline.Directory, due func(string, *observer, *site.Device) (state, bool)) {
+func (o *observers) each(directory *credential.Directory, due func(string, *observer, *site.Device) (state, bool)) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for place, one := range o.all {

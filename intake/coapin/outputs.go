@@ -12,7 +12,7 @@ import (
 
 	"jauntylark/core/site"
 	"jauntylark/intake"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
 )
 
 // outputs lists a device's outputs as links (RFC 6690).
@@ -42,7 +42,7 @@ func (r *request) output(ctx context.Context, name string) {
 	case !there:
 		r.fail(codes.NotFound, r.way.noOutput(device, name))
 	case !fresh:
-		r.failWith(pipeline.ErrAway)
+		r.failWith(commit.ErrAway)
 	default:
 		r.show(device, name, s)
 	}

@@ -7,12 +7,13 @@ import (
 	"sync"
 	"time"
 
+	"jauntylark/pipeline/credential"
+
 	piondtls "github.com/pion/dtls/v3"
 	"github.com/plgd-dev/go-coap/v3/mux"
 	"github.com/plgd-dev/go-coap/v3/udp/client"
 
 	"jauntylark/core/measure"
-	"jauntylark/pipeline"
 )
 
 // handshakes remembers who began one, since a wrong key shows up only as a handshake that never ends,
@@ -45,7 +46,7 @@ func (w *Way) keyOf(identity []byte) ([]byte, error) {
 	name := string(identity)
 	key, err := w.door.PreSharedKey(name)
 	if err != nil {
-		w.door.Knock(pipeline.Sender{Name: name, Protocol: Protocol})
+		w.door.Knock(credential.Sender{Name: name, Protocol: Protocol})
 		return nil, err
 	}
 	w.tries.mu.Lock()
@@ -100,7 +101,7 @@ func (w *Way) judgeHandshakes() {
 	w.tries.mu.Unlock()
 	directory, _ := w.door.Look()
 	for _, identity := range late {
-		s := pipeline.Sender{Name: identity, Protocol: Protocol}
+		s := credential.Sender{Name: identity, Protocol: Protocol}
 		w.door.Knock(s)
 		if key, known := directory.Identity[identity]; known {
 			w.door.Complain(directory.ByID[key.Device], s, fmt.Sprintf("a DTLS handshake as %q was not finished: the key is perhaps wrong", identity))
@@ -109,7 +110,7 @@ func (w *Way) judgeHandshakes() {
 }
 
 // closeRevoked closes the connections whose keys are not good any more.
-func (w *Way) closeRevoked(directory *pipeline.Directory) {
+func (w *Way) closeRevoked(directory *credential.Directory) {
 	now := w.door.Pipeline.Now()
 	w.tries.mu.Lock()
 	var gone []*client.Conn
@@ -124,18 +125,18 @@ func (w *Way) closeRevoked(directory *pipeline.Directory) {
 	}
 }
 
-func good(directory *pipeline.Directory, o opened, now measure.Instant) bool {
-	_, err := directory.Identify(pipeline.Sender{Key: o.key, Name: o.identity}, now)
+func good(directory *credential.Directory, o opened, now measure.Instant) bool {
+	_, err := directory.Identify(credential.Sender{Key: o.key, Name: o.identity}, now)
 	return err == nil
 }
 
 // dtlsSender is who sends over DTLS: as the handshake proved. A gateway may name a device behind it.
-func (w *Way) dtlsSender(conn mux.Conn, in *mux.Message) (pipeline.Sender, error) {
+func (w *Way) dtlsSender(conn mux.Conn, in *mux.Message) (credential.Sender, error) {
 	identity := identityOf(conn.NetConn())
-	s := pipeline.Sender{Name: identity, Protocol: Protocol, Address: host(conn.RemoteAddr())}
+	s := credential.Sender{Name: identity, Protocol: Protocol, Address: host(conn.RemoteAddr())}
 	key, err := w.door.PreSharedKey(identity)
 	if err != nil {
-		return s, fmt.Errorf("%w: %w", pipeline.ErrKeyUnknown, err)
+		return s, fmt.Errorf("%w: %w", credential.ErrKeyUnknown, err)
 	}
 	s.Key = sha256.Sum256([]byte(key))
 	if behind := query(in, "device"); behind != "" {

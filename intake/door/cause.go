@@ -11,7 +11,8 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/intake"
 	"jauntylark/meter"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/credential"
 	"jauntylark/store"
 )
 
@@ -66,7 +67,7 @@ var (
 func coap(class, detail byte) byte { return class<<5 | detail }
 
 // CauseOf finds the cause of an error. One that nobody knows is a mistake in what was sent: what comes from the database is wrapped
-// in pipeline.ErrAway, or pipeline.ErrFailed, by whoever asked it.
+// in commit.ErrAway, or commit.ErrFailed, by whoever asked it.
 func CauseOf(err error) Cause {
 	var fast *ErrTooFast
 	var shut *ErrShutOut
@@ -87,7 +88,7 @@ func CauseOf(err error) Cause {
 		return c
 	}
 	switch {
-	case is(pipeline.ErrNoRoom), store.NoRoom(err):
+	case is(commit.ErrNoRoom), store.NoRoom(err):
 		return noRoom
 	case errors.As(err, &shut):
 		return after(tooFast, shut.For)
@@ -95,11 +96,11 @@ func CauseOf(err error) Cause {
 		return after(tooFast, fast.For)
 	case is(ErrCrowded):
 		return after(tooFast, awayRetry)
-	case is(pipeline.ErrFull):
+	case is(credential.ErrFull):
 		return after(tooFast, time.Hour)
-	case is(pipeline.ErrKeyUnknown):
+	case is(credential.ErrKeyUnknown):
 		return unknownKey
-	case errors.As(err, &barred), is(pipeline.ErrTurnedAway, pipeline.ErrOwnKey):
+	case errors.As(err, &barred), is(credential.ErrTurnedAway, credential.ErrOwnKey):
 		return notAllowed
 	case errors.As(err, &topic):
 		return wrongTopic
@@ -109,11 +110,11 @@ func CauseOf(err error) Cause {
 		return wrongType
 	case errors.As(err, &fault):
 		return wrongContent
-	case !is(pipeline.ErrAway) && store.TookTooLong(err):
+	case !is(commit.ErrAway) && store.TookTooLong(err):
 		return slow
-	case is(pipeline.ErrAway, context.Canceled):
+	case is(commit.ErrAway, context.Canceled):
 		return away
-	case is(pipeline.ErrFailed):
+	case is(commit.ErrFailed):
 		return failed
 	}
 	return wrongSyntax
@@ -124,7 +125,7 @@ func outcomeOf(err error) string {
 	switch {
 	case err == nil:
 		return meter.Taken
-	case errors.Is(err, pipeline.ErrFailed):
+	case errors.Is(err, commit.ErrFailed):
 		return meter.Failed
 	case Away(err):
 		return meter.Away
@@ -134,5 +135,5 @@ func outcomeOf(err error) string {
 
 // Away tells whether err means that the same may succeed later, so that it must not be acknowledged.
 func Away(err error) bool {
-	return err != nil && (errors.Is(err, pipeline.ErrAway) || errors.Is(err, pipeline.ErrFailed) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded))
+	return err != nil && (errors.Is(err, commit.ErrAway) || errors.Is(err, commit.ErrFailed) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded))
 }

@@ -14,7 +14,8 @@ import (
 	"jauntylark/intake"
 	"jauntylark/intake/gate"
 	"jauntylark/meter"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/credential"
 )
 
 // Each cause is told by each protocol in one way, however deep it lies in an error.
@@ -27,19 +28,19 @@ func TestCauses(t *testing.T) {
 		retry   time.Duration
 		outcome string
 	}{
-		"away":          {pipeline.ErrAway, 503, "5.03", 128, awayRetry, meter.Away},
-		"no room":       {pipeline.ErrNoRoom, 507, "5.03", 151, roomRetry, meter.Away},
+		"away":          {commit.ErrAway, 503, "5.03", 128, awayRetry, meter.Away},
+		"no room":       {commit.ErrNoRoom, 507, "5.03", 151, roomRetry, meter.Away},
 		"disk full":     {&pgconn.PgError{Code: "53100"}, 507, "5.03", 151, roomRetry, meter.Refused},
-		"ours":          {pipeline.ErrFailed, 500, "5.00", 128, 0, meter.Failed},
+		"ours":          {commit.ErrFailed, 500, "5.00", 128, 0, meter.Failed},
 		"taken back":    {context.Canceled, 503, "5.03", 128, awayRetry, meter.Away},
 		"took too long": {context.DeadlineExceeded, 503, "5.03", 128, awayRetry, meter.Away},
 		"shut out":      {&ErrShutOut{For: 7 * time.Second}, 429, "4.29", 151, 7 * time.Second, meter.Refused},
 		"too fast":      {&ErrTooFast{For: 3 * time.Second}, 429, "4.29", 151, 3 * time.Second, meter.Refused},
 		"crowded":       {ErrCrowded, 429, "4.29", 151, awayRetry, meter.Refused},
-		"arrivals full": {pipeline.ErrFull, 429, "4.29", 151, time.Hour, meter.Refused},
-		"unknown key":   {pipeline.ErrKeyUnknown, 401, "4.01", 135, 0, meter.Refused},
+		"arrivals full": {credential.ErrFull, 429, "4.29", 151, time.Hour, meter.Refused},
+		"unknown key":   {credential.ErrKeyUnknown, 401, "4.01", 135, 0, meter.Refused},
 		"another's":     {ErrNotAllowed("it may not"), 403, "4.03", 135, 0, meter.Refused},
-		"turned away":   {pipeline.ErrTurnedAway, 403, "4.03", 135, 0, meter.Refused},
+		"turned away":   {credential.ErrTurnedAway, 403, "4.03", 135, 0, meter.Refused},
 		"no such topic": {ErrTopic("there is none"), 404, "4.04", 144, 0, meter.Refused},
 		"too long":      {ErrTooLong(10), 413, "4.13", 151, 0, meter.Refused},
 		"too many":      {intake.ErrTooMany, 413, "4.13", 151, 0, meter.Refused},
@@ -68,7 +69,7 @@ func TestCauses(t *testing.T) {
 
 // What may be sent again is never acknowledged, over any protocol.
 func TestWhatIsAwayIsNoReasonOfTheSenders(t *testing.T) {
-	for _, err := range []error{pipeline.ErrAway, pipeline.ErrNoRoom, pipeline.ErrFailed, context.Canceled, context.DeadlineExceeded} {
+	for _, err := range []error{commit.ErrAway, commit.ErrNoRoom, commit.ErrFailed, context.Canceled, context.DeadlineExceeded} {
 		c := CauseOf(err)
 		if !Away(err) || c.HTTP < http.StatusInternalServerError || c.CoAP>>5 != 5 || c.MQTT < 128 {
 			t.Errorf("%v: %+v", err, c)
@@ -78,7 +79,7 @@ func TestWhatIsAwayIsNoReasonOfTheSenders(t *testing.T) {
 
 func TestRoomForLongBodies(t *testing.T) {
 	d := &Door{rooms: gate.NewShares[string](roomInAll, OfOne)}
-	one, two := d.RoomOf(pipeline.Sender{Key: [32]byte{1}}), d.RoomOf(pipeline.Sender{Key: [32]byte{2}, Name: "another name"})
+	one, two := d.RoomOf(credential.Sender{Key: [32]byte{1}}), d.RoomOf(credential.Sender{Key: [32]byte{2}, Name: "another name"})
 	take := func(r Room) func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 20*time.Millisecond)
 		defer cancel()
@@ -117,7 +118,7 @@ func TestRoomForLongBodies(t *testing.T) {
 	// Many senders share what there is in all.
 	taken := 0
 	for i := range 100 {
-		if take(d.RoomOf(pipeline.Sender{Key: [32]byte{byte(i), 9}})) != nil {
+		if take(d.RoomOf(credential.Sender{Key: [32]byte{byte(i), 9}})) != nil {
 			taken++
 		}
 	}

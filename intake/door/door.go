@@ -22,6 +22,10 @@ import (
 	"jauntylark/intake/gate"
 	"jauntylark/intake/orders"
 	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/configure"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
 	"jauntylark/store"
 )
 
@@ -47,7 +51,7 @@ type Door struct {
 
 // directory is what the door knows of devices and keys.
 type directory struct {
-	pipeline.Directory
+	credential.Directory
 	changed chan struct{} // closed when there is a newer one
 }
 
@@ -59,7 +63,7 @@ func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.
 	d := &Door{Pipeline: p, Seal: seal, Orders: orders.New(s, p.Now, log), store: s, log: log, rate: rate.orDefault(), limits: map[int64]*limit{}, failures: newFailures(),
 		bodies: semaphore.NewWeighted(bodiesAtOnce), rooms: gate.NewShares[string](roomInAll, OfOne)}
 	d.sightings.init()
-	d.directory.Store(&directory{Directory: pipeline.NewDirectory(nil, nil, nil, store.Enrolment{}, nil), changed: make(chan struct{})})
+	d.directory.Store(&directory{Directory: credential.NewDirectory(nil, nil, nil, store.Enrolment{}, nil), changed: make(chan struct{})})
 	return d
 }
 
@@ -150,7 +154,7 @@ func (d *Door) Reload(ctx context.Context) error {
 	for i := range devices {
 		nouns[i] = &devices[i]
 	}
-	old := d.directory.Swap(&directory{Directory: pipeline.NewDirectory(nouns, keys, former, enrolment, eyes), changed: make(chan struct{})})
+	old := d.directory.Swap(&directory{Directory: credential.NewDirectory(nouns, keys, former, enrolment, eyes), changed: make(chan struct{})})
 	close(old.changed)
 	d.reloaded.Store(time.Now().UnixNano())
 	d.forgetLimits()
@@ -162,7 +166,7 @@ func (d *Door) stale() bool { return time.Since(time.Unix(0, d.reloaded.Load()))
 
 // Look gives the devices and keys as they are known now, and a channel that is closed when they have
 // changed.
-func (d *Door) Look() (*pipeline.Directory, <-chan struct{}) {
+func (d *Door) Look() (*credential.Directory, <-chan struct{}) {
 	now := d.directory.Load()
 	return &now.Directory, now.changed
 }
@@ -172,7 +176,7 @@ const tooFastWaits = 100 * time.Millisecond
 
 // Visit is one thing that a sender brings.
 type Visit struct {
-	pipeline.Sender
+	credential.Sender
 	ContentType    string
 	Body           []byte
 	Frame          *FrameVisit      // the body is a thermal frame; nil: it is readings
@@ -186,7 +190,7 @@ type Visit struct {
 
 // Result is what became of a visit.
 type Result struct {
-	pipeline.Outcome
+	reading.Outcome
 	Refused []measure.Refusal // with the field names of the body's own form
 }
 
@@ -213,11 +217,11 @@ func seconds(d time.Duration) int { return int((d + time.Second - 1) / time.Seco
 
 // Who finds out who a sender is. A key that is not known is looked up in the database, since another
 // process may have made it a moment ago; the tries of one address are slowed down and then shut out.
-func (d *Door) Who(ctx context.Context, s pipeline.Sender) (pipeline.Identity, error) {
+func (d *Door) Who(ctx context.Context, s credential.Sender) (credential.Identity, error) {
 	now := d.Pipeline.Now()
 	directory, _ := d.Look()
 	who, err := directory.Identify(s, now)
-	if err == nil || !errors.Is(err, pipeline.ErrKeyUnknown) {
+	if err == nil || !errors.Is(err, credential.ErrKeyUnknown) {
 		return who, err
 	}
 	if wait := d.failures.shutOut(s.Address, time.Now()); wait > 0 {
@@ -226,13 +230,13 @@ func (d *Door) Who(ctx context.Context, s pipeline.Sender) (pipeline.Identity, e
 	kind, err := d.store.KeyKind(store.For(ctx, store.Pages), s.Key[:])
 	switch {
 	case err != nil:
-		return who, fmt.Errorf("%w: %w", pipeline.ErrAway, err)
+		return who, fmt.Errorf("%w: %w", commit.ErrAway, err)
 	case kind != "":
 		if err := d.Reload(ctx); err != nil {
-			return who, fmt.Errorf("%w: %w", pipeline.ErrAway, err)
+			return who, fmt.Errorf("%w: %w", commit.ErrAway, err)
 		}
 		directory, _ = d.Look()
-		if who, err = directory.Identify(s, now); !errors.Is(err, pipeline.ErrKeyUnknown) {
+		if who, err = directory.Identify(s, now); !errors.Is(err, credential.ErrKeyUnknown) {
 			return who, err
 		}
 	}
@@ -240,11 +244,11 @@ func (d *Door) Who(ctx context.Context, s pipeline.Sender) (pipeline.Identity, e
 }
 
 // Unknown counts a try with a key that nobody has, slows its sender down, and gives the error.
-func (d *Door) unknown(ctx context.Context, s pipeline.Sender) error {
+func (d *Door) unknown(ctx context.Context, s credential.Sender) error {
 	now := d.Pipeline.Now()
 	d.sightings.knocked(site.Knock{At: now, Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
 	pause(ctx, d.failures.failed(s.Address, time.Now()))
-	return pipeline.ErrKeyUnknown
+	return credential.ErrKeyUnknown
 }
 
 // clip makes text that somebody else has written fit for the records: PostgreSQL takes neither broken
@@ -257,12 +261,12 @@ func clip(text string, length int) string {
 type Pending struct {
 	door    *Door
 	visit   *Visit
-	who     pipeline.Identity
-	ticket  pipeline.Ticket
+	who     credential.Identity
+	ticket  reading.Ticket
 	started bool
 	limit   *limit
 	arrived measure.Instant
-	frame   *pipeline.Frame
+	frame   *reading.Frame
 	result  Result
 	err     error
 }
@@ -293,10 +297,10 @@ func (d *Door) Start(ctx context.Context, v *Visit) *Pending {
 		}
 	}
 	if v.Gone != nil && v.Gone() { // the copy that comes again may be before it in the queue
-		p.err = fmt.Errorf("its connection has ended: %w", pipeline.ErrAway)
+		p.err = fmt.Errorf("its connection has ended: %w", commit.ErrAway)
 		return p
 	}
-	p.ticket, p.err = d.Pipeline.Start(ctx, &pipeline.Pack{Sender: v.Sender, Arrived: p.arrived, Samples: v.Samples, Frame: p.frame, IdempotencyKey: v.IdempotencyKey, Fresh: v.Fresh})
+	p.ticket, p.err = d.Pipeline.Start(ctx, &reading.Pack{Sender: v.Sender, Arrived: p.arrived, Samples: v.Samples, Frame: p.frame, IdempotencyKey: v.IdempotencyKey, Fresh: v.Fresh})
 	p.started = p.err == nil
 	return p
 }
@@ -346,23 +350,23 @@ func (p *Pending) Wait(ctx context.Context) (Result, error) {
 }
 
 // Confirm takes what a device says that it runs, within its rate.
-func (d *Door) Confirm(ctx context.Context, s pipeline.Sender, device string, r site.Report, patient bool) error {
-	return d.say(ctx, s, patient, func() error { return d.Pipeline.Confirm(ctx, s, device, r) })
+func (d *Door) Confirm(ctx context.Context, s credential.Sender, device string, r site.Report, patient bool) error {
+	return d.say(ctx, s, patient, func() error { return configure.Confirm(ctx, d.Pipeline, s, device, r) })
 }
 
 // ConfirmOutput takes what a device says that one of its outputs does, within its rate.
-func (d *Door) ConfirmOutput(ctx context.Context, s pipeline.Sender, device, output string, r drive.OutputReport, patient bool) error {
-	return d.say(ctx, s, patient, func() error { return d.Pipeline.ConfirmOutput(ctx, s, device, output, r) })
+func (d *Door) ConfirmOutput(ctx context.Context, s credential.Sender, device, output string, r drive.OutputReport, patient bool) error {
+	return d.say(ctx, s, patient, func() error { return configure.ConfirmOutput(ctx, d.Pipeline, s, device, output, r) })
 }
 
 // say lets a device say something besides readings, within its rate.
-func (d *Door) say(ctx context.Context, s pipeline.Sender, patient bool, do func() error) error {
+func (d *Door) say(ctx context.Context, s credential.Sender, patient bool, do func() error) error {
 	who, err := d.Who(ctx, s)
 	switch {
 	case err != nil:
 		return err
 	case who.Device == nil:
-		return pipeline.ErrKeyUnknown
+		return credential.ErrKeyUnknown
 	}
 	l := d.limitOf(who.Device.ID)
 	if err := l.admit(ctx, 1, patient, time.Now()); err != nil {
@@ -374,6 +378,6 @@ func (d *Door) say(ctx context.Context, s pipeline.Sender, patient bool, do func
 }
 
 // Forget drops what was answered to an idempotency key, so that it can be used anew.
-func (d *Door) Forget(ctx context.Context, s pipeline.Sender, key string) error {
+func (d *Door) Forget(ctx context.Context, s credential.Sender, key string) error {
 	return d.store.ForgetOutcome(ctx, s.ID(), key)
 }

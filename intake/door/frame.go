@@ -6,7 +6,7 @@ import (
 	"jauntylark/core/board"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/reading"
 )
 
 // FrameVisit says what stands beside a thermal frame.
@@ -49,7 +49,7 @@ func (p *Pending) readFrame() error {
 		}
 		picture = made.Body
 	}
-	if p.frame, v.Samples, err = pipeline.NewFrame(eye, shot.Grid, shot.At); err != nil {
+	if p.frame, v.Samples, err = reading.NewFrame(eye, shot.Grid, shot.At); err != nil {
 		return err
 	}
 	p.frame.Picture, v.Body = picture, nil

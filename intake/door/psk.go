@@ -7,7 +7,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/credential"
 )
 
 // PreSharedKey gives the key of a DTLS identity: DEVICE or DEVICE.N for a device's N-th key, the name
@@ -53,7 +53,7 @@ func (d *Door) preSharedKey(identity string) (string, error) {
 }
 
 // Knock remembers a try with a key that nobody has.
-func (d *Door) Knock(s pipeline.Sender) {
+func (d *Door) Knock(s credential.Sender) {
 	d.sightings.knocked(site.Knock{At: d.now(), Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
 }
 

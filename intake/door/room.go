@@ -6,7 +6,7 @@ import (
 
 	"jauntylark/intake"
 	"jauntylark/intake/gate"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/credential"
 )
 
 // How long bodies are bounded, in bytes.
@@ -23,7 +23,7 @@ type Room struct {
 }
 
 // RoomOf gives the room of a sender: of a key, whatever names come with it.
-func (d *Door) RoomOf(s pipeline.Sender) Room {
+func (d *Door) RoomOf(s credential.Sender) Room {
 	owner := s.Person
 	if owner == "" {
 		owner = string(s.Key[:])

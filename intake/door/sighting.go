@@ -11,7 +11,8 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
 	"jauntylark/store"
 )
 
@@ -128,7 +129,7 @@ func complaint(p *Pending) string {
 }
 
 // Complain remembers what is wrong with what a device does, where no visit tells.
-func (d *Door) Complain(device *site.Device, s pipeline.Sender, text string) {
+func (d *Door) Complain(device *site.Device, s credential.Sender, text string) {
 	now := d.Pipeline.Now()
 	d.sightings.mu.Lock()
 	defer d.sightings.mu.Unlock()
@@ -138,7 +139,7 @@ func (d *Door) Complain(device *site.Device, s pipeline.Sender, text string) {
 }
 
 // Online remembers that a device has opened a connection, or closed one.
-func (d *Door) Online(device int64, key int64, s pipeline.Sender, opened bool) {
+func (d *Door) Online(device int64, key int64, s credential.Sender, opened bool) {
 	if device == 0 {
 		return // an arrival
 	}
@@ -220,7 +221,7 @@ func (d *Door) Dropped(device *site.Device, will string) {
 	if will != "" {
 		text += ": " + clip(will, 80)
 	}
-	err := d.Pipeline.DoWithOthers(ctx, func(t *pipeline.Turn) error { return t.Enter("device dropped", device.Name, "", text) })
+	err := d.Pipeline.DoWithOthers(ctx, func(t *reading.Turn) error { return t.Enter("device dropped", device.Name, "", text) })
 	if err != nil {
 		d.log.Warn("that a device dropped could not be written", "device", device.Name, "error", err)
 	}

@@ -22,7 +22,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/intake"
 	"jauntylark/intake/door"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/credential"
 )
 
 // Protocol is what this way in is called.
@@ -108,7 +108,7 @@ var errEncoding = errors.New("the content encoding is not read; send the body as
 const roomWaits = 5 * time.Second
 
 // roomFor takes room for a body of so many bytes at most before it is read, and gives what gives it back.
-func (w *Way) roomFor(c *echo.Context, sender pipeline.Sender, most int64) (give func(), err error) {
+func (w *Way) roomFor(c *echo.Context, sender credential.Sender, most int64) (give func(), err error) {
 	r := c.Request()
 	long := most
 	if r.ContentLength >= 0 && r.Header.Get("Content-Encoding") == "" {
@@ -148,23 +148,23 @@ func readBody(c *echo.Context, most int64) ([]byte, error) {
 }
 
 // sender finds out who sends, by the bearer key or token.
-func (w *Way) sender(c *echo.Context) (pipeline.Sender, error) {
+func (w *Way) sender(c *echo.Context) (credential.Sender, error) {
 	r := c.Request()
 	key := Bearer(r.Header.Get("Authorization"))
-	sender := pipeline.Sender{Key: sha256.Sum256([]byte(key)), Name: r.Header.Get(api.DeviceHeader), Protocol: Protocol, Address: c.RealIP()}
+	sender := credential.Sender{Key: sha256.Sum256([]byte(key)), Name: r.Header.Get(api.DeviceHeader), Protocol: Protocol, Address: c.RealIP()}
 	directory, _ := w.Door.Look()
-	if _, err := directory.Identify(sender, w.Door.Pipeline.Now()); err == nil || !errors.Is(err, pipeline.ErrKeyUnknown) {
+	if _, err := directory.Identify(sender, w.Door.Pipeline.Now()); err == nil || !errors.Is(err, credential.ErrKeyUnknown) {
 		return sender, err
 	}
 	person, err := w.Person(r.Context(), key)
-	if errors.Is(err, pipeline.ErrKeyUnknown) {
+	if errors.Is(err, credential.ErrKeyUnknown) {
 		_, err = w.Door.Who(r.Context(), sender)
 		return sender, err
 	}
 	if err == nil && !person.Role.May(site.Keeper) {
 		err = errViewer
 	}
-	return pipeline.Sender{Person: person.Email, Protocol: Protocol, Address: c.RealIP()}, err
+	return credential.Sender{Person: person.Email, Protocol: Protocol, Address: c.RealIP()}, err
 }
 
 // Bearer gives the key or token of an Authorization header (RFC 6750 section 2.1); empty when it has
@@ -189,7 +189,7 @@ func answerError(c *echo.Context, err error) error {
 		p.Status, p.Detail = http.StatusRequestEntityTooLarge, fmt.Sprintf("The body is longer than %d bytes.", tooLong.Limit)
 	case errors.Is(err, errEncoding):
 		p.Status = http.StatusUnsupportedMediaType
-	case errors.Is(err, pipeline.ErrNoName):
+	case errors.Is(err, credential.ErrNoName):
 		p.Detail = "This is the enrolment key; name the device in the header " + api.DeviceHeader + "."
 	case p.Status == http.StatusUnauthorized:
 		c.Response().Header().Set("WWW-Authenticate", `Bearer realm="jaunty"`)

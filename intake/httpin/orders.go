@@ -18,7 +18,8 @@ import (
 	"jauntylark/intake"
 	"jauntylark/intake/door"
 	"jauntylark/intake/orders"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/commit"
+	"jauntylark/pipeline/credential"
 )
 
 const longestWait = 2 * time.Minute
@@ -55,14 +56,14 @@ func (w *Way) Orders(c *echo.Context) error {
 		board, fresh, ordered := w.Door.Orders.Look()
 		who, err := directory.Identify(sender, w.Door.Pipeline.Now())
 		if err != nil || who.Device == nil {
-			return answerError(c, pipeline.ErrKeyUnknown)
+			return answerError(c, credential.ErrKeyUnknown)
 		}
 		d, outputs := who.Device, board[who.Device.Name]
 		newer := d.Version > q.running && d.Version > 0
 		if q.outputs >= 0 && len(outputs) > 0 {
 			switch newest := newestOf(outputs); {
 			case !fresh && (over || newest != q.outputs):
-				return answerError(c, pipeline.ErrAway) // nobody knows whether what is ordered still holds
+				return answerError(c, commit.ErrAway) // nobody knows whether what is ordered still holds
 			case over || newer || newest != q.outputs:
 				return c.JSON(http.StatusOK, api.ToDevice{Order: site.OrderOf(d.Version, d.Settings), Outputs: ordersOf(outputs, w.Door.Pipeline.Now())})
 			}
@@ -136,8 +137,8 @@ func ordersQuery(c *echo.Context) (q orderQuery, err error) {
 }
 
 // device finds the device behind a request for orders.
-func (w *Way) device(c *echo.Context) (*site.Device, pipeline.Sender, error) {
-	sender := pipeline.Sender{Key: sha256.Sum256([]byte(Bearer(c.Request().Header.Get("Authorization")))), Name: c.Request().Header.Get(api.DeviceHeader),
+func (w *Way) device(c *echo.Context) (*site.Device, credential.Sender, error) {
+	sender := credential.Sender{Key: sha256.Sum256([]byte(Bearer(c.Request().Header.Get("Authorization")))), Name: c.Request().Header.Get(api.DeviceHeader),
 		Protocol: Protocol, Address: c.RealIP()}
 	who, err := w.Door.Who(c.Request().Context(), sender)
 	if err == nil && who.Device == nil {
@@ -151,7 +152,7 @@ const errArrival = door.ErrNotAllowed("this device waits to be let in; there are
 const maxReport = 4 << 10
 
 // confirm lets take have what a device says in the body.
-func (w *Way) confirm(c *echo.Context, take func(*site.Device, pipeline.Sender, []byte) error) error {
+func (w *Way) confirm(c *echo.Context, take func(*site.Device, credential.Sender, []byte) error) error {
 	device, sender, err := w.device(c)
 	if err != nil {
 		return answerError(c, err)
@@ -168,7 +169,7 @@ func (w *Way) confirm(c *echo.Context, take func(*site.Device, pipeline.Sender, 
 
 // Confirm takes what a device says that it runs: {"version": 3, "interval": 60}.
 func (w *Way) Confirm(c *echo.Context) error {
-	return w.confirm(c, func(d *site.Device, s pipeline.Sender, body []byte) error {
+	return w.confirm(c, func(d *site.Device, s credential.Sender, body []byte) error {
 		report, err := intake.DecodeReport(body)
 		if err != nil {
 			return err
@@ -179,7 +180,7 @@ func (w *Way) Confirm(c *echo.Context) error {
 
 // ConfirmOutput takes what a device says that one of its outputs does: {"value": 1, "no": 42}, or the word alone.
 func (w *Way) ConfirmOutput(c *echo.Context) error {
-	return w.confirm(c, func(d *site.Device, s pipeline.Sender, body []byte) error {
+	return w.confirm(c, func(d *site.Device, s credential.Sender, body []byte) error {
 		report, err := intake.DecodeOutputReport(body)
 		if err != nil {
 			return err

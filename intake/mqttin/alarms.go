@@ -11,7 +11,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/credential"
 	"jauntylark/store"
 )
 
@@ -138,6 +138,6 @@ func pause(ctx context.Context, d time.Duration) {
 }
 
 // isReader tells whether a sender has the reader key.
-func isReader(d *pipeline.Directory, s pipeline.Sender) bool {
+func isReader(d *credential.Directory, s credential.Sender) bool {
 	return s.Name == readerName && len(d.Enrolment.Reader) > 0 && subtle.ConstantTimeCompare(d.Enrolment.Reader, s.Key[:]) == 1
 }

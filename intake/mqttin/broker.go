@@ -15,6 +15,8 @@ import (
 	"sync"
 	"time"
 
+	"jauntylark/pipeline/credential"
+
 	mqtt "github.com/mochi-mqtt/server/v2"
 	"github.com/mochi-mqtt/server/v2/listeners"
 	"github.com/mochi-mqtt/server/v2/packets"
@@ -22,7 +24,6 @@ import (
 	"jauntylark/intake"
 	"jauntylark/intake/door"
 	"jauntylark/intake/gate"
-	"jauntylark/pipeline"
 	"jauntylark/store"
 )
 
@@ -130,7 +131,7 @@ func (b *Broker) Run(ctx context.Context) error {
 }
 
 // publishOrders keeps the retained orders as they should be; known is what stands there.
-func (b *Broker) publishOrders(directory *pipeline.Directory, known map[string]int) {
+func (b *Broker) publishOrders(directory *credential.Directory, known map[string]int) {
 	for _, m := range ordersToPublish(directory, known) {
 		if err := b.server.Publish(m.topic, m.payload, true, 1); err != nil {
 			b.log.Warn("an order could not be published", "topic", m.topic, "error", err)
@@ -161,10 +162,10 @@ func (b *Broker) tell(device, topic string, payload []byte) {
 	}
 }
 
-func senderOf(cl *mqtt.Client, password []byte) pipeline.Sender {
+func senderOf(cl *mqtt.Client, password []byte) credential.Sender {
 	host, _, err := net.SplitHostPort(cl.Net.Remote)
 	if err != nil {
 		host = cl.Net.Remote
 	}
-	return pipeline.Sender{Key: sha256.Sum256(password), Name: string(cl.Properties.Username), Protocol: Protocol, Address: host}
+	return credential.Sender{Key: sha256.Sum256(password), Name: string(cl.Properties.Username), Protocol: Protocol, Address: host}
 }

@@ -7,13 +7,14 @@ import (
 	"strings"
 	"sync"
 
+	"jauntylark/pipeline/credential"
+
 	mqtt "github.com/mochi-mqtt/server/v2"
 	"github.com/mochi-mqtt/server/v2/packets"
 
 	"jauntylark/core/site"
 	"jauntylark/intake"
 	"jauntylark/intake/door"
-	"jauntylark/pipeline"
 )
 
 // hook is what the broker library asks of us.
@@ -81,10 +82,10 @@ func (h *hook) OnConnectAuthenticate(cl *mqtt.Client, pk packets.Packet) bool {
 }
 
 // identify finds out who connects. The user name must be the device's, or the arrival's.
-func (h *hook) identify(cl *mqtt.Client, pk packets.Packet) (pipeline.Identity, error) {
+func (h *hook) identify(cl *mqtt.Client, pk packets.Packet) (credential.Identity, error) {
 	sender := senderOf(cl, pk.Connect.Password)
 	if directory, _ := h.broker.door.Look(); isReader(directory, sender) {
-		return pipeline.Identity{}, nil
+		return credential.Identity{}, nil
 	}
 	who, err := h.broker.door.Who(h.broker.ctx, sender)
 	switch {
@@ -92,9 +93,9 @@ func (h *hook) identify(cl *mqtt.Client, pk packets.Packet) (pipeline.Identity, 
 		return who, err
 	case who.Device != nil && who.Device.Name != sender.Name:
 		h.broker.door.Complain(who.Device, sender, fmt.Sprintf("the user name over MQTT is %q; with this key it must be %q", sender.Name, who.Device.Name))
-		return who, pipeline.ErrKeyUnknown
+		return who, credential.ErrKeyUnknown
 	case who.Device == nil && who.Arrival != sender.Name:
-		return who, pipeline.ErrKeyUnknown
+		return who, credential.ErrKeyUnknown
 	}
 	return who, nil
 }
@@ -144,7 +145,7 @@ func (h *hook) OnDisconnect(cl *mqtt.Client, _ error, expire bool) {
 }
 
 // check closes the connections whose keys are not good any more.
-func (h *hook) check(directory *pipeline.Directory) {
+func (h *hook) check(directory *credential.Directory) {
 	now := h.broker.door.Pipeline.Now()
 	h.mu.Lock()
 	var gone []*mqtt.Client
@@ -267,7 +268,7 @@ func (h *hook) OnWillSent(cl *mqtt.Client, pk packets.Packet) {
 	}
 }
 
-func (s *session) mayPublishAs(directory *pipeline.Directory, device string) bool {
+func (s *session) mayPublishAs(directory *credential.Directory, device string) bool {
 	if device == s.sender.Name {
 		return true
 	}

@@ -11,7 +11,7 @@ import (
 
 	"jauntylark/intake"
 	"jauntylark/intake/door"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/credential"
 )
 
 // link is one connection that reads a share.
@@ -89,7 +89,7 @@ func deviceOf(topic string) string {
 }
 
 // subscribe asks for the topics of the share's devices, and not any more for those that are gone.
-func (l *link) subscribe(directory *pipeline.Directory, share int) error {
+func (l *link) subscribe(directory *credential.Directory, share int) error {
 	var wanted []string
 	for name := range directory.ByName {
 		if shareOf(name) == share {
@@ -144,8 +144,8 @@ func (l *link) receive(in paho.PublishReceived) (bool, error) {
 	return true, nil
 }
 
-func (l *link) sender(device string) pipeline.Sender {
-	return pipeline.Sender{Vouched: true, Name: device, Protocol: Protocol, Address: l.outside.url.Hostname()}
+func (l *link) sender(device string) credential.Sender {
+	return credential.Sender{Vouched: true, Name: device, Protocol: Protocol, Address: l.outside.url.Hostname()}
 }
 
 // acknowledge acknowledges messages as they are committed, in order. One that cannot be committed
@@ -186,7 +186,7 @@ func (l *link) hear(a *arrived) error {
 	device := directory.ByName[a.at.device]
 	switch {
 	case device == nil:
-		return pipeline.ErrKeyUnknown
+		return credential.ErrKeyUnknown
 	case a.at.topic == presence:
 		if isGone(a.message.Payload) {
 			l.outside.door.Dropped(device, "")

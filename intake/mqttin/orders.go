@@ -8,7 +8,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake/orders"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/credential"
 )
 
 // retained is a message that is to stand on a topic; an empty payload takes it away.
@@ -20,7 +20,7 @@ type retained struct {
 
 // ordersToPublish gives the retained orders that are not yet as they should be, by what is known to
 // stand there, and brings known up to them.
-func ordersToPublish(directory *pipeline.Directory, known map[string]int) []retained {
+func ordersToPublish(directory *credential.Directory, known map[string]int) []retained {
 	var out []retained
 	for name, d := range directory.ByName {
 		if d.Version == 0 || known[name] == d.Version {

@@ -19,6 +19,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/intake/door"
+	"jauntylark/pipeline/due"
 	"jauntylark/store"
 )
 
@@ -119,7 +120,7 @@ func (o *Outside) tell(ctx context.Context) error {
 	pipe := o.door.Pipeline
 	select {
 	case since := <-o.found:
-		if err := pipe.Found(ctx, theBroker, o.at(since)); err != nil {
+		if err := due.Found(ctx, pipe, theBroker, o.at(since)); err != nil {
 			o.leave(since)
 			return err
 		}
@@ -127,7 +128,7 @@ func (o *Outside) tell(ctx context.Context) error {
 	}
 	if since := o.lost.Load(); since != 0 {
 		why, _ := o.why.Load().(string)
-		return pipe.Lost(ctx, theBroker, o.at(time.Duration(since)), why)
+		return due.Lost(ctx, pipe, theBroker, o.at(time.Duration(since)), why)
 	}
 	return nil
 }

@@ -4,18 +4,19 @@ import (
 	"errors"
 	"sync"
 
+	"jauntylark/pipeline/credential"
+
 	mqtt "github.com/mochi-mqtt/server/v2"
 	"github.com/mochi-mqtt/server/v2/packets"
 
 	"jauntylark/intake/door"
-	"jauntylark/pipeline"
 )
 
 // session is one connection of a device.
 type session struct {
 	broker  *Broker
 	cl      *mqtt.Client
-	sender  pipeline.Sender
+	sender  credential.Sender
 	device  int64 // 0 for an arrival
 	key     int64
 	flights chan *flight // in order of arrival
@@ -115,7 +116,7 @@ func (s *session) finish(f *flight, acks []byte) []byte {
 	}
 	now := s.broker.door.Pipeline.Now()
 	s.broker.tell(s.sender.Name, refused, refusalOf(now, f.topic, result, err))
-	if errors.Is(err, pipeline.ErrKeyUnknown) {
+	if errors.Is(err, credential.ErrKeyUnknown) {
 		s.cl.Stop(packets.ErrNotAuthorized)
 		return acks[:0]
 	}

@@ -9,7 +9,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/intake"
 	"jauntylark/intake/door"
-	"jauntylark/pipeline"
+	"jauntylark/pipeline/credential"
 )
 
 // The topics of a device, all under jaunty/DEVICE/.
@@ -62,7 +62,7 @@ func parse(topic string) (place, error) {
 
 // visitOf makes a visit of a message with readings. MQTT 5 may say the content type; otherwise it is
 // guessed from the body.
-func visitOf(sender pipeline.Sender, at place, contentType string, payload []byte) *door.Visit {
+func visitOf(sender credential.Sender, at place, contentType string, payload []byte) *door.Visit {
 	v := &door.Visit{Sender: sender, Patient: true, ContentType: contentType, Body: payload}
 	if at.topic == frames {
 		v.Frame = &door.FrameVisit{}

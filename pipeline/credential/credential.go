@@ -1,0 +1,133 @@
+package credential
+
+import (
+	"crypto/subtle"
+	"errors"
+	"fmt"
+
+	"jauntylark/core/frame"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// Sender is who sends a pack: a device by its key, or a person.
+type Sender struct {
+	Key      [32]byte // SHA-256 of the device's key
+	Name     string   // as whom it says that it comes; empty: as the key says
+	Vouched  bool     // an outside broker has let it in as Name; it has no key here
+	Person   string   // e-mail address; empty for a device
+	Protocol string   // HTTP, MQTT or CoAP
+	Address  string   // from where
+}
+
+// ID names the sender for idempotency: who it is, not where.
+func (s Sender) ID() string {
+	if s.Person != "" {
+		return "person " + s.Person
+	}
+	if s.Vouched {
+		return "broker " + s.Name
+	}
+	return fmt.Sprintf("key %x %s", s.Key, s.Name)
+}
+
+var (
+	// ErrKeyUnknown says that the key is no device's, or not any more.
+	ErrKeyUnknown = errors.New("the key is not known")
+	// ErrNoName says that the enrolment key came without the device's name.
+	ErrNoName = errors.New("the enrolment key needs the device's name beside it")
+	// ErrOwnKey says that the enrolment key came for a device that has a key of its own.
+	ErrOwnKey = errors.New("this device has a key of its own; the enrolment key is for devices that nobody knows")
+	// ErrTurnedAway says that the arrival was turned away.
+	ErrTurnedAway = errors.New("this device was turned away")
+	// ErrFull says that no more arrivals are kept.
+	ErrFull = errors.New("too many devices wait to be let in")
+)
+
+// Directory says whose a key is.
+type Directory struct {
+	Keys      map[[32]byte]store.Key
+	Identity  map[string]store.Key // by DTLS identity
+	Former    map[[32]byte]store.FormerKey
+	Enrolment store.Enrolment
+	ByName    map[string]*site.Device
+	ByID      map[int64]*site.Device
+	Eyes      map[int64]*frame.Eye // of devices that send frames
+}
+
+// NewDirectory makes a directory of all devices and keys.
+func NewDirectory(devices []*site.Device, keys []store.Key, former []store.FormerKey, enrolment store.Enrolment, eyes []store.DeviceEye) Directory {
+	d := Directory{Keys: make(map[[32]byte]store.Key, len(keys)), Identity: make(map[string]store.Key, len(keys)), Former: make(map[[32]byte]store.FormerKey, len(former)), Enrolment: enrolment,
+		ByName: make(map[string]*site.Device, len(devices)), ByID: make(map[int64]*site.Device, len(devices)), Eyes: make(map[int64]*frame.Eye, len(eyes))}
+	for i := range eyes {
+		d.Eyes[eyes[i].Device] = &eyes[i].Eye
+	}
+	for _, device := range devices {
+		d.ByName[device.Name], d.ByID[device.ID] = device, device
+	}
+	for _, k := range keys {
+		d.Keys[[32]byte(k.Hash)] = k
+		d.Identity[site.Identity(k.Name, k.Number)] = k
+	}
+	for _, k := range former {
+		d.Former[[32]byte(k.Hash)] = k
+	}
+	return d
+}
+
+// Identity is what a key proves: a device, or the name of an arrival.
+type Identity struct {
+	Device  *site.Device // nil for an arrival
+	Key     store.Key    // the device's key; none for enrolment
+	Arrival string       // name of one that nobody knows yet
+	Former  bool         // the arrival is a deleted device
+}
+
+// Identify finds out who a sender is at an instant.
+func (d *Directory) Identify(s Sender, now measure.Instant) (Identity, error) {
+	if s.Vouched {
+		if device := d.ByName[s.Name]; device != nil {
+			return Identity{Device: device}, nil
+		}
+		return Identity{}, ErrKeyUnknown
+	}
+	if key, known := d.Keys[s.Key]; known && (key.ExpiresAt == nil || *key.ExpiresAt > now) {
+		device := d.ByID[key.Device]
+		if named := d.ByName[s.Name]; named != nil && named.Behind == device.Name {
+			return Identity{Device: named, Key: key}, nil
+		}
+		return Identity{Device: device, Key: key}, nil
+	}
+	if subtle.ConstantTimeCompare(d.Enrolment.Hash, s.Key[:]) == 1 {
+		return d.enrol(s.Name)
+	}
+	if former, known := d.Former[s.Key]; known && d.ByName[former.Name] == nil {
+		return Identity{Arrival: former.Name, Former: true}, nil
+	}
+	return Identity{}, ErrKeyUnknown
+}
+
+func (d *Directory) enrol(name string) (Identity, error) {
+	switch device := d.ByName[name]; {
+	case name == "":
+		return Identity{}, ErrNoName
+	case device != nil && device.Enrolled:
+		return Identity{Device: device}, nil
+	case device != nil:
+		return Identity{}, ErrOwnKey
+	}
+	if err := site.CheckName(name); err != nil {
+		return Identity{}, fmt.Errorf("the device's name %w", err)
+	}
+	return Identity{Arrival: name}, nil
+}
+
+// MaySpeakFor tells whether a device may send as the one of the name: itself, or one behind it.
+func (d *Directory) MaySpeakFor(device *site.Device, name string) bool {
+	if device.Name == name {
+		return true
+	}
+	other := d.ByName[name]
+	return other != nil && other.Behind == device.Name
+}

@@ -1,0 +1,113 @@
+package memory
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"jauntylark/core/derive"
+	"jauntylark/core/measure"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// Derived is a derived signal at work. Its values are not stored as they come: what is newer than a while
+// is computed whenever somebody asks, from the readings themselves, and the keeper of the history stores the
+// rest. Here they make the newest value, step guards, and feed what is derived from it in turn.
+type Derived struct {
+	store.Derivation
+	Into    *Signal
+	From    []*Signal
+	Rank    int             // it comes after all that it is computed from
+	Machine *derive.Machine // nil until it is needed
+	MadeIn  int64           // the commit in which it was made
+	Behind  bool            // another process took readings of its inputs
+	Seen    measure.Instant // the newest instant that it was fed
+}
+
+// Feed is an input of a derived signal, seen from the input.
+type Feed struct {
+	Derived *Derived
+	Place   int
+}
+
+// Sources describes the inputs for the recipe.
+func (d *Derived) Sources() []derive.Source {
+	sources := make([]derive.Source, len(d.From))
+	for i, in := range d.From {
+		sources[i] = derive.Source{Path: in.Path(), Kind: in.Kind, Unit: in.Unit, Hold: derive.Hold(in.EffectiveInterval()), Step: in.Step}
+	}
+	return sources
+}
+
+// EffectiveInterval is how often a reading of the signal is expected; of a derived one, as often as of the slowest that
+// it is computed from. Text and data are said when they change: without an interval of their own none is expected.
+func (s *Signal) EffectiveInterval() measure.Duration {
+	switch {
+	case s.Interval != 0:
+		return s.Interval
+	case s.Worded():
+		return 0
+	case s.Derived == nil:
+		return s.Home.Interval
+	}
+	slowest := measure.Duration(0)
+	for _, in := range s.Derived.From {
+		slowest = max(slowest, in.EffectiveInterval())
+	}
+	return slowest
+}
+
+// link joins derived signals with their inputs, in an order in which each comes after those it needs.
+func (l *Site) link(all []store.Derivation) error {
+	of, byPath := map[string][]string{}, map[string]*Derived{}
+	for _, row := range all {
+		d := &Derived{Derivation: row, Into: l.Signals[row.Signal]}
+		d.Into.Derived = d
+		for place, input := range row.Inputs {
+			in := l.Signals[input]
+			d.From = append(d.From, in)
+			in.Feeds = append(in.Feeds, Feed{d, place})
+			of[d.Into.Path()] = append(of[d.Into.Path()], in.Path())
+		}
+		byPath[d.Into.Path()] = d
+	}
+	order, err := derive.Order(of)
+	for rank, path := range order {
+		byPath[path].Rank = rank
+	}
+	return err
+}
+
+// Needed tells which derived signals of other devices than one need a signal: nil or a *measure.Fault.
+func (s *Signal) Needed(besides *Device) error {
+	var by []string
+	for _, f := range s.Feeds {
+		if f.Derived.Into.Home != besides {
+			by = append(by, f.Derived.Into.Path())
+		}
+	}
+	for _, i := range s.Interlocks {
+		if i.Drives.Home != besides {
+			return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s drives %s by interlock %s; remove that first", s.Path(), i.Output, i.Name)}
+		}
+	}
+	if len(by) == 0 {
+		return nil
+	}
+	slices.Sort(by)
+	return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s is what %s is computed from; remove that first", s.Path(), strings.Join(slices.Compact(by), " and "))}
+}
+
+// Watched gives what is computed for a guard; nil: it looks at the signal itself.
+func (l *Site) Watched(s *Signal) *roster.Watched {
+	if !s.Helper || s.Derived == nil {
+		return nil
+	}
+	w := &roster.Watched{Recipe: s.Derived.Recipe, Units: l.Settings.Units}
+	for _, in := range s.Derived.From {
+		w.Of = append(w.Of, roster.Part{Device: in.DeviceTitle(), Signal: site.Title(in.Title, in.Name), Unit: in.Unit, Step: in.Step, Switch: in.Kind == site.KindSwitch})
+	}
+	return w
+}

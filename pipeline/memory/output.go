@@ -1,0 +1,124 @@
+package memory
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
+	"jauntylark/core/roster"
+	"jauntylark/core/site"
+	"jauntylark/store"
+)
+
+// Drives is what the pipeline keeps in memory of outputs and what drives them.
+type Drives struct {
+	Outputs    map[int64]*Output
+	Interlocks map[int64]*Interlock
+	Emergency  *drive.AllSafe
+	Driving    *[]alarm.Alarm // alarms that may drive interlocks; nil: to be asked for
+	Broken     []*Interlock   // interlocks that cannot work any more
+}
+
+// Output is an output at work.
+type Output struct {
+	drive.Output
+	Home       *Device
+	Interlocks []*Interlock // in order of their making
+}
+
+// FullTitle is what people call the output, with its device: "Boiler room fan".
+func (o *Output) FullTitle() string {
+	return roster.Thing(site.Title(o.Home.Title, o.Home.Name), site.Title(o.Title, o.Name))
+}
+
+// loadDrives reads outputs and interlocks; their states come with refresh.
+func (l *Site) loadDrives(ctx context.Context, tx *store.Tx) (err error) {
+	l.Drives = Drives{Outputs: map[int64]*Output{}, Interlocks: map[int64]*Interlock{}}
+	if l.Emergency, err = tx.Emergency(ctx); err != nil {
+		return err
+	}
+	outputs, err := tx.Outputs(ctx)
+	if err != nil {
+		return err
+	}
+	byPath := map[string]*Output{}
+	for _, o := range outputs {
+		byPath[o.Path()] = l.AddOutput(o)
+	}
+	locks, err := tx.Interlocks(ctx)
+	if err != nil {
+		return err
+	}
+	for _, i := range locks {
+		if _, err := l.AddInterlock(ctx, tx, i, byPath[i.Output]); err != nil {
+			return fmt.Errorf("interlock %s: %w", i.Name, err)
+		}
+	}
+	return nil
+}
+
+// AddOutput takes in an output.
+func (l *Site) AddOutput(o drive.Output) *Output {
+	entry := &Output{Output: o, Home: l.Named[o.Device]}
+	l.Outputs[o.ID], entry.Home.Outputs[o.Name] = entry, entry
+	return entry
+}
+
+// refreshDrives reads the states that commits after since have changed.
+func (l *Site) refreshDrives(ctx context.Context, tx *store.Tx, since int64) error {
+	l.Driving = nil
+	outputs, err := tx.OutputStates(ctx, since)
+	if err != nil {
+		return err
+	}
+	for _, st := range outputs {
+		l.Outputs[st.Output].State = st.State
+	}
+	locks, err := tx.InterlockStates(ctx, since)
+	if err != nil {
+		return err
+	}
+	for _, st := range locks {
+		i := l.Interlocks[st.Interlock]
+		i.Memory, i.State.Kept, i.BegunAt, i.DueAt = st.Memory, st.Condition, st.BegunAt, 0
+		if st.DueAt != nil {
+			i.DueAt = *st.DueAt
+		}
+	}
+	for _, s := range l.Signals {
+		for _, i := range s.Interlocks {
+			i.Hold(s)
+		}
+	}
+	return nil
+}
+
+// OutputAt gives the output at DEVICE/OUTPUT; nil: there is none.
+func (l *Site) OutputAt(path string) *Output {
+	device, name, _ := strings.Cut(path, "/")
+	if d := l.Named[device]; d != nil {
+		return d.Outputs[name]
+	}
+	return nil
+}
+
+// NoOutput says that there is no such output, with the nearest that there is.
+func (l *Site) NoOutput(path string) string {
+	var paths []string
+	for _, o := range l.Outputs {
+		paths = append(paths, o.Path())
+	}
+	slices.Sort(paths)
+	return site.Unknown("output", path, paths)
+}
+
+// FindOutput gives the output that an act is about.
+func (l *Site) FindOutput(path string) (*Output, error) {
+	if o := l.OutputAt(path); o != nil {
+		return o, nil
+	}
+	return nil, fmt.Errorf("%s: %w", l.NoOutput(path), store.ErrNotFound)
+}

@@ -1,0 +1,46 @@
+package memory
+
+import (
+	"context"
+
+	"jauntylark/core/run"
+	"jauntylark/core/wall"
+	"jauntylark/store"
+)
+
+// Plan is a plan of runs at work.
+type Plan struct {
+	run.Plan
+	Open     *run.Run // the run of it that is on; nil: none
+	Calendar *wall.Calendar
+}
+
+// loadRuns reads the plans of runs, and which of their runs are on. A plan whose signal is gone waits for it.
+func (l *Site) loadRuns(ctx context.Context, tx *store.Tx) error {
+	plans, err := tx.Plans(ctx)
+	if err != nil {
+		return err
+	}
+	l.Plans = make(map[string]*Plan, len(plans))
+	for _, p := range plans {
+		entry := &Plan{Plan: p}
+		if p.Hours != "" {
+			if entry.Calendar, err = wall.NewCalendar(p.Hours, l.Settings.Location(), l.Settings.Holidays); err != nil {
+				return err
+			}
+		} else if s, err := l.FindSignal(p.Signal); err == nil {
+			s.Plans = append(s.Plans, entry)
+		}
+		l.Plans[p.Name] = entry
+	}
+	open, err := tx.OpenRuns(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range open {
+		if p := l.Plans[open[i].Plan]; p != nil {
+			p.Open = &open[i]
+		}
+	}
+	return nil
+}

@@ -1,0 +1,21 @@
+package memory
+
+import (
+	"jauntylark/core/site"
+	"jauntylark/pipeline/credential"
+)
+
+// Site is the state that the newest commit left, kept in memory so that a commit need not read it.
+type Site struct {
+	credential.Directory
+	commitNo, configNo int64
+	Settings           site.Site
+	Audience
+	Drives
+	Plans   map[string]*Plan
+	Devices map[int64]*Device
+	Named   map[string]*Device
+	Signals map[int64]*Signal
+	Guards  map[int64]*Guard
+	Retires map[int64]bool // keys whose first use ends others
+}
