@@ -23,7 +23,7 @@ const (
 
 // confirmables compares single readings in confirmable requests, one in flight for each of 256
 // clients, with the same CoAP library under a handler that does nothing.
-func confirmables(ctx context.Context, s *service) error {
+func confirmables(ctx context.Context, s *process) error {
 	bare, err := bareCoAP()
 	if err != nil {
 		return err

@@ -29,7 +29,7 @@ const (
 )
 
 // wall lets a device of a name send forty signals each second until the function that comes back is called.
-func wall(ctx context.Context, s *service, name string) (end func() error, err error) {
+func wall(ctx context.Context, s *process, name string) (end func() error, err error) {
 	key, err := s.device(ctx, name)
 	if err != nil {
 		return nil, err
@@ -89,7 +89,7 @@ func wallBoard() act.BoardSaving {
 }
 
 // browse opens a browser, signed in.
-func browse(ctx context.Context, s *service) (*drive.Page, func(), error) {
+func browse(ctx context.Context, s *process) (*drive.Page, func(), error) {
 	page, close, err := drive.Open(ctx, s.url)
 	if err == nil {
 		if err = page.SignIn(owner, password); err != nil {
@@ -100,7 +100,7 @@ func browse(ctx context.Context, s *service) (*drive.Page, func(), error) {
 }
 
 // boards measures what an open board costs, in the browser beside a page that is blank, in the service beside none.
-func boards(ctx context.Context, s *service) error {
+func boards(ctx context.Context, s *process) error {
 	end, err := wall(ctx, s, "wall")
 	if err != nil {
 		return err
@@ -157,7 +157,7 @@ func browserTime() (sum time.Duration) {
 }
 
 // charts measures how long a chart of 30 days of a reading a second takes from the click until it is drawn.
-func charts(ctx context.Context, s *service) error {
+func charts(ctx context.Context, s *process) error {
 	if _, err := s.device(ctx, "month"); err != nil {
 		return err
 	}
@@ -215,7 +215,7 @@ func charts(ctx context.Context, s *service) error {
 }
 
 // watching measures what fifty live consoles cost the service, beside none.
-func watching(ctx context.Context, s *service) error {
+func watching(ctx context.Context, s *process) error {
 	end, err := wall(ctx, s, "watched")
 	if err != nil {
 		return err

@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"jauntylark/api"
-	"jauntylark/server"
+	"jauntylark/service"
 )
 
 const (
@@ -60,7 +60,7 @@ func p99(waits []time.Duration) time.Duration {
 }
 
 // backlog lets 200 devices send nine hours of a reading a minute at once, while 200 others are live.
-func backlog(ctx context.Context, s *service) error {
+func backlog(ctx context.Context, s *process) error {
 	_, live, err := s.devices(ctx, "live", crowdDevices)
 	if err != nil {
 		return err
@@ -128,8 +128,8 @@ func sendBacklog(url string, keys []string) error {
 
 // runaway lets one device send as fast as it can, at 50 times its rate and more, while 200 others send
 // a reading a second: they lose nothing and keep their p99.
-func runaway(ctx context.Context, s *service) error {
-	other, err := serve(ctx, s.database, func(o *server.Settings) { o.DeviceRate = 0 }) // the default rate
+func runaway(ctx context.Context, s *process) error {
+	other, err := serve(ctx, s.database, func(o *service.Settings) { o.DeviceRate = 0 }) // the default rate
 	if err != nil {
 		return err
 	}

@@ -59,7 +59,7 @@ func sixRegions(width, height int) (regions []frame.Region) {
 }
 
 // frames measures frames a second into the database, beside decoding them alone, and what they take up beside raw 16 bits.
-func frames(ctx context.Context, s *service) error {
+func frames(ctx context.Context, s *process) error {
 	for _, size := range [][2]int{{32, 24}, {640, 480}} {
 		width, height := size[0], size[1]
 		name := fmt.Sprintf("eye-%d", width)
@@ -142,7 +142,7 @@ func decodeAlone(bodies [][]byte) (float64, error) {
 
 // strip measures how soon the first picture of a strip is seen over ten thousand frames, beside asking for one frame's picture
 // alone.
-func strip(ctx context.Context, s *service) error {
+func strip(ctx context.Context, s *process) error {
 	if _, err := s.device(ctx, "strip-eye"); err != nil {
 		return err
 	}

@@ -30,7 +30,7 @@ const (
 
 // guarding sends 5,000 readings/s of 2,000 signals, without guards and with 10,000, and tells how long it takes until what
 // follows from them is committed, and which share of the work is looking at guards.
-func guarding(ctx context.Context, s *service) error {
+func guarding(ctx context.Context, s *process) error {
 	_, keys, err := s.devices(ctx, "guarded", guardedDevices)
 	if err != nil {
 		return err
@@ -71,7 +71,7 @@ func guarding(ctx context.Context, s *service) error {
 
 // paced sends packs of one reading of each signal of a device at the rate of the bench, and gives how long each took, and
 // the processor time of this process, clients included.
-func (s *service) paced(keys []string, length time.Duration) (took []time.Duration, cpu time.Duration, err error) {
+func (s *process) paced(keys []string, length time.Duration) (took []time.Duration, cpu time.Duration, err error) {
 	const workers = 25
 	parts := make([][]time.Duration, workers)
 	every := time.Duration(float64(time.Second) * signalsEach * workers / guardedRate)
@@ -184,7 +184,7 @@ func sweeping(ctx context.Context, conn *pgx.Conn, database string) error {
 }
 
 // replaying compares a replay of 30 days of a reading a second with merely reading them.
-func replaying(ctx context.Context, s *service) error {
+func replaying(ctx context.Context, s *process) error {
 	m, err := s.aMonth(ctx, "replayed")
 	if err != nil {
 		return err
@@ -211,7 +211,7 @@ func replaying(ctx context.Context, s *service) error {
 }
 
 // searching asks for pages of a journal of millions of entries.
-func searching(ctx context.Context, s *service) error {
+func searching(ctx context.Context, s *process) error {
 	conn, err := pgx.Connect(ctx, s.database)
 	if err != nil {
 		return err

@@ -27,7 +27,7 @@ const (
 
 // past measures the readings engine: two years of a reading a second, in blocks; what they take, how long
 // lines and hours of them take, beside plain rows of a month of the same.
-func past(ctx context.Context, s *service) error {
+func past(ctx context.Context, s *process) error {
 	if _, err := s.device(ctx, "past"); err != nil {
 		return err
 	}
@@ -78,7 +78,7 @@ func second(at measure.Instant) float64 {
 	return math.Round(200+60*math.Sin(float64(at)/1.375e7)+float64(n%9)) / 10
 }
 
-func writePast(ctx context.Context, s *service, until measure.Instant) error {
+func writePast(ctx context.Context, s *process, until measure.Instant) error {
 	p := &record.Past{Signal: "past/temp", Kind: site.KindNumber, Unit: "Cel"}
 	for at := until - twoYears*1000; at < until; at += 1000 {
 		p.Readings = append(p.Readings, measure.Reading{At: at, Value: second(at)})
@@ -187,7 +187,7 @@ func typical(tries int, do func() error) (time.Duration, error) {
 func ms(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
 // sealing measures how fast plain rows become blocks, beside a COPY into a keyed table.
-func sealing(ctx context.Context, s *service) error {
+func sealing(ctx context.Context, s *process) error {
 	const devices, each = 20, 30_000
 	keyed, err := bareCopy(ctx, s.database, devices*each, true)
 	if err != nil {

@@ -18,7 +18,7 @@ const (
 
 // mails measures the time from the acknowledgement of a reading that raises an alarm to the sink's
 // acceptance of the mail, while a thousand readings a second come in.
-func mails(ctx context.Context, s *service) error {
+func mails(ctx context.Context, s *process) error {
 	key, err := s.device(ctx, "alarming")
 	if err != nil {
 		return err
@@ -67,7 +67,7 @@ func mails(ctx context.Context, s *service) error {
 	return report(s, acked)
 }
 
-func report(s *service, acked []time.Time) error {
+func report(s *process, acked []time.Time) error {
 	var took []time.Duration
 	for _, m := range s.inbox.Messages() {
 		if strings.HasPrefix(m.Subject, "Warning") {
@@ -84,7 +84,7 @@ func report(s *service, acked []time.Time) error {
 }
 
 // drizzle sends mailRate readings a second from mailDevices devices until ctx ends.
-func drizzle(ctx context.Context, s *service) error {
+func drizzle(ctx context.Context, s *process) error {
 	var keys []string
 	for d := range mailDevices {
 		key, err := s.device(ctx, fmt.Sprintf("drizzle-%d", d))

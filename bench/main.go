@@ -16,7 +16,7 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/sketch"
 	"jauntylark/pipeline"
-	"jauntylark/server"
+	"jauntylark/service"
 	"jauntylark/standin"
 	"jauntylark/store/cluster"
 )
@@ -65,14 +65,14 @@ func run() error {
 // measurements are all; arguments name those that are wanted.
 var measurements = []struct {
 	name    string
-	measure func(context.Context, *service) error
+	measure func(context.Context, *process) error
 }{
 	{"packs", packs}, {"posts", posts}, {"mails", mails}, {"mqtt", messages}, {"coap", confirmables}, {"idle", idle}, {"backlog", backlog}, {"runaway", runaway}, {"past", past}, {"sealing", sealing},
 	{"meaning", meaning}, {"correcting", correcting}, {"replaying", replaying}, {"searching", searching}, {"guarding", guarding}, {"outbox", outbox}, {"switching", switching}, {"boards", boards}, {"charts", charts}, {"watching", watching}, {"frames", frames}, {"strip", strip}, {"besieging", besieging},
 }
 
 // service is the service under test.
-type service struct {
+type process struct {
 	url, database string
 	ways          sketch.Ways
 	pipe          *pipeline.Pipeline
@@ -83,7 +83,7 @@ type service struct {
 
 const owner, password = "bench@hollowbrook.example", "only for the bench"
 
-func serve(ctx context.Context, database string, adjust ...func(*server.Settings)) (*service, error) {
+func serve(ctx context.Context, database string, adjust ...func(*service.Settings)) (*process, error) {
 	inbox, err := standin.OpenInbox("", nil)
 	if err != nil {
 		return nil, err
@@ -94,14 +94,14 @@ func serve(ctx context.Context, database string, adjust ...func(*server.Settings
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	ready, done := make(chan string, 1), make(chan error, 1)
-	s := &service{database: database, inbox: inbox, stop: func() { cancel(); <-done; sink.Close() }}
-	settings := server.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", DeviceRate: 100_000, Private: true,
-		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(in server.Inside) { s.ways, s.pipe = in.Ways, in.Pipeline },
+	s := &process{database: database, inbox: inbox, stop: func() { cancel(); <-done; sink.Close() }}
+	settings := service.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", DeviceRate: 100_000, Private: true,
+		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(in service.Inside) { s.ways, s.pipe = in.Ways, in.Pipeline },
 		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})), Ready: func(url string) { ready <- url }}
 	for _, a := range adjust {
 		a(&settings)
 	}
-	go func() { done <- server.Serve(ctx, settings) }()
+	go func() { done <- service.Serve(ctx, settings) }()
 	select {
 	case s.url = <-ready:
 	case err := <-done:
@@ -121,7 +121,7 @@ func serve(ctx context.Context, database string, adjust ...func(*server.Settings
 }
 
 // device adds a device and gives its key.
-func (s *service) device(ctx context.Context, name string) (string, error) {
+func (s *process) device(ctx context.Context, name string) (string, error) {
 	var added struct {
 		Key string `json:"key"`
 	}
@@ -130,7 +130,7 @@ func (s *service) device(ctx context.Context, name string) (string, error) {
 }
 
 // devices adds so many devices and gives their names and keys.
-func (s *service) devices(ctx context.Context, stem string, n int) (names, keys []string, err error) {
+func (s *process) devices(ctx context.Context, stem string, n int) (names, keys []string, err error) {
 	for i := range n {
 		name := fmt.Sprintf("%s-%d", stem, i)
 		key, err := s.device(ctx, name)

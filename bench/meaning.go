@@ -37,7 +37,7 @@ var derivedOf = []struct {
 
 // meaning compares packs of readings of which five signals and three totals a device are computed with as many that
 // are only stored.
-func meaning(ctx context.Context, s *service) error {
+func meaning(ctx context.Context, s *process) error {
 	plain, err := s.readers(ctx, "plain")
 	if err != nil {
 		return err
@@ -69,7 +69,7 @@ func meaning(ctx context.Context, s *service) error {
 }
 
 // readers adds devices that have sent once, and gives their keys.
-func (s *service) readers(ctx context.Context, stem string) ([]string, error) {
+func (s *process) readers(ctx context.Context, stem string) ([]string, error) {
 	_, keys, err := s.devices(ctx, stem, meaningDevices)
 	if err != nil {
 		return nil, err
@@ -103,7 +103,7 @@ func meaningPack(at int64, n int) []byte {
 	return b.Bytes()
 }
 
-func (s *service) giveMeaning(ctx context.Context, device string) error {
+func (s *process) giveMeaning(ctx context.Context, device string) error {
 	for _, d := range derivedOf {
 		of := []object{}
 		for _, in := range d.of {
@@ -126,7 +126,7 @@ func (s *service) giveMeaning(ctx context.Context, device string) error {
 }
 
 // measured sends a round of packs that end now, and tells how long that took.
-func (s *service) measured(keys []string) (time.Duration, error) {
+func (s *process) measured(keys []string) (time.Duration, error) {
 	const span = meaningPacks * packLength / 4 * 10 // milliseconds
 	start := time.Now().UnixMilli() - span
 	bodies := make([][]byte, meaningPacks)
@@ -153,7 +153,7 @@ func (s *service) measured(keys []string) (time.Duration, error) {
 
 // correcting measures how long it takes until all that follows from a correction of 30 days of a reading a second is
 // there: figures, then a derived signal and two totals as well.
-func correcting(ctx context.Context, s *service) error {
+func correcting(ctx context.Context, s *process) error {
 	m, err := s.aMonth(ctx, "month")
 	if err != nil {
 		return err
@@ -188,7 +188,7 @@ func correcting(ctx context.Context, s *service) error {
 }
 
 // worked does an act and waits until nothing that follows from it waits any more.
-func (s *service) worked(ctx context.Context, in object, act api.Place) error {
+func (s *process) worked(ctx context.Context, in object, act api.Place) error {
 	if act != (api.Place{}) {
 		if err := s.owner.Call(ctx, act, in, nil); err != nil {
 			return err
@@ -210,7 +210,7 @@ type month struct {
 }
 
 // aMonth brings in 30 days of a reading a second.
-func (s *service) aMonth(ctx context.Context, device string) (m month, err error) {
+func (s *process) aMonth(ctx context.Context, device string) (m month, err error) {
 	if _, err = s.device(ctx, device); err != nil {
 		return m, err
 	}

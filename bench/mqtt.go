@@ -29,7 +29,7 @@ const (
 
 // messages compares single readings at QoS 1, 20 in flight on each of 50 connections, with the same
 // broker library under a hook that does nothing.
-func messages(ctx context.Context, s *service) error {
+func messages(ctx context.Context, s *process) error {
 	bare, err := bareBroker()
 	if err != nil {
 		return err
@@ -171,7 +171,7 @@ func publishPacket(topic, payload string) []byte {
 }
 
 // idle prints what a connection costs that says nothing. The clients' ends are in another process.
-func idle(ctx context.Context, s *service) error {
+func idle(ctx context.Context, s *process) error {
 	names, keys, err := s.devices(ctx, "idle", idleConnections/50)
 	if err != nil {
 		return err

@@ -17,7 +17,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/reading"
 	"jauntylark/pipeline/respond"
-	"jauntylark/server"
+	"jauntylark/service"
 )
 
 const (
@@ -56,8 +56,8 @@ func newReceiver() (*receiver, error) {
 
 // outbox measures how many notices a second two workers bring to a carrier, beside bare requests over as many connections, and
 // how long one takes from its commit to the carrier.
-func outbox(ctx context.Context, s *service) error {
-	second, err := serve(ctx, s.database, func(o *server.Settings) { o.Private, o.MQTT, o.CoAP = true, "off", "off" })
+func outbox(ctx context.Context, s *process) error {
+	second, err := serve(ctx, s.database, func(o *service.Settings) { o.Private, o.MQTT, o.CoAP = true, "off", "off" })
 	if err != nil {
 		return err
 	}
@@ -122,7 +122,7 @@ func planMany(ctx context.Context, t *reading.Turn, url string) error {
 }
 
 // timeNotices plans notices at a rate and times each from its commit to the carrier.
-func timeNotices(ctx context.Context, s *service, r *receiver) error {
+func timeNotices(ctx context.Context, s *process, r *receiver) error {
 	committed := map[int64]time.Time{}
 	tick := time.NewTicker(time.Second / outboxRate)
 	defer tick.Stop()

@@ -22,7 +22,7 @@ const (
 
 // packs compares readings committed and evaluated over HTTP, in packs of 100, with a bare COPY of as
 // many rows of the same shape. Half of the signals have a guard, some of which raise and clear.
-func packs(ctx context.Context, s *service) error {
+func packs(ctx context.Context, s *process) error {
 	total := packDevices * packsEach * packLength
 	keyed, err := bareCopy(ctx, s.database, total, true)
 	if err != nil {
@@ -89,7 +89,7 @@ func bareCopy(ctx context.Context, database string, rows int, keyed bool) (float
 }
 
 // packBodies makes the devices, a first reading and guards, and the bodies to send.
-func packBodies(ctx context.Context, s *service) (keys []string, bodies [][][]byte, err error) {
+func packBodies(ctx context.Context, s *process) (keys []string, bodies [][][]byte, err error) {
 	start := time.Now().Add(-time.Duration(packsEach*packLength/4) * time.Second).Unix()
 	for d := range packDevices {
 		name := fmt.Sprintf("pack-%d", d)
@@ -119,7 +119,7 @@ func packBodies(ctx context.Context, s *service) (keys []string, bodies [][][]by
 
 // addGuards writes guards into the database as if they had been there from the beginning: over the
 // API they would begin now, and pass over the bench's readings, which lie before.
-func addGuards(ctx context.Context, s *service, start int64) error {
+func addGuards(ctx context.Context, s *process, start int64) error {
 	db, err := sql.Open("pgx", s.database)
 	if err != nil {
 		return err

@@ -21,7 +21,7 @@ const (
 
 // posts compares single readings over kept-alive connections with an Echo handler that only reads
 // the body.
-func posts(ctx context.Context, s *service) error {
+func posts(ctx context.Context, s *process) error {
 	bare, err := bareEcho()
 	if err != nil {
 		return err

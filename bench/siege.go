@@ -24,7 +24,7 @@ import (
 const siegePosts = 1500
 
 // besieging measures how long others wait for the commit of a single reading while somebody besieges the service, beside calm.
-func besieging(ctx context.Context, s *service) error {
+func besieging(ctx context.Context, s *process) error {
 	key, err := s.device(ctx, "besieged")
 	if err != nil {
 		return err
@@ -68,7 +68,7 @@ func besieging(ctx context.Context, s *service) error {
 func ratioOf(a, b time.Duration) float64 { return float64(a) / float64(b) }
 
 // besieged makes what is besieged: a signal with much to export, and viewers.
-func (s *service) besieged(ctx context.Context) (viewers []*client.Client, err error) {
+func (s *process) besieged(ctx context.Context) (viewers []*client.Client, err error) {
 	until := measure.InstantOf(time.Now())
 	past := &record.Past{Signal: "besieged/past", Kind: site.KindNumber}
 	for i := range 500_000 {
@@ -141,7 +141,7 @@ func hang(ctx context.Context, address, text string) {
 	}
 }
 
-func unreadExports(ctx context.Context, s *service, viewers []*client.Client) {
+func unreadExports(ctx context.Context, s *process, viewers []*client.Client) {
 	each(ctx, 30, func(i int) {
 		hang(ctx, strings.TrimPrefix(s.url, "http://"), api.ExportReadings.At().Asking("what", "besieged/past").String()+" HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer "+viewers[i%len(viewers)].Token+"\r\n\r\n")
 	})
@@ -165,7 +165,7 @@ func claimants(ctx context.Context, address string) {
 	})
 }
 
-func largePictures(ctx context.Context, s *service) {
+func largePictures(ctx context.Context, s *process) {
 	var body bytes.Buffer
 	_ = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&body, image.NewGray(image.Rect(0, 0, 4000, 4000)))
 	each(ctx, 3, func(int) {

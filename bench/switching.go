@@ -28,7 +28,7 @@ const (
 
 // switching measures how long it takes from a reading that switches something, published at QoS 1, to the order at the device of the
 // output, beside 1,000 readings a second of other devices; and the same broker library passing the same messages on, with a hook that does nothing.
-func switching(ctx context.Context, s *service) error {
+func switching(ctx context.Context, s *process) error {
 	bare, err := bareSwitching()
 	if err != nil {
 		return err

@@ -109,7 +109,7 @@ func alarmAct(c *cobra.Command, op *api.Operation, body func(*cobra.Command) (an
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -181,7 +181,7 @@ func alarmMarkCommand() *cobra.Command {
 		default:
 			return misused("%s; marks are real, false, useful, none", site.Unknown("mark", mark, []string{"real", "false", "useful", "none"}))
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -79,7 +79,7 @@ func letInCommand() *cobra.Command {
 func turnAwayCommand() *cobra.Command {
 	c := &cobra.Command{Use: "turn-away NAME", Short: "Refuse what an arrival sends; it can still be let in later", Args: exactly("NAME"), ValidArgsFunction: arrivalNames, Example: "  jaunty arrival turn-away stranger"}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -103,7 +103,7 @@ func enrolmentCommand() *cobra.Command {
 func enrolmentAct(verb, short string, at api.Place) *cobra.Command {
 	c := &cobra.Command{Use: verb, Short: short, Args: exactly(), Example: "  jaunty arrival enrolment " + verb}
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

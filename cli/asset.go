@@ -108,7 +108,7 @@ func assetSetCommand() *cobra.Command {
 		case *condition == "":
 			return doAsset(c, api.ChangeAsset.At(args[0]), change, "Asset %s is changed.\n")
 		case change != act.AssetChange{}:
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}
@@ -123,7 +123,7 @@ func assetSetCommand() *cobra.Command {
 
 // doAsset does something about an asset, and says so with its name.
 func doAsset(c *cobra.Command, at api.Place, in any, words string) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -137,7 +137,7 @@ func doAsset(c *cobra.Command, at api.Place, in any, words string) error {
 func assetListCommand() *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "All assets in their tree, with what they read now", Args: exactly(), Example: "  jaunty asset list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}
@@ -331,7 +331,7 @@ told how often to measure. All of it is done, or nothing. --try says the sentenc
 				order[field] = d
 			}
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

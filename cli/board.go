@@ -114,7 +114,7 @@ the first one that is free.`,
 
 // doBoard does something about a board, and tells its version, its name and its number of tiles.
 func doBoard(c *cobra.Command, at api.Place, in any, words string) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -173,7 +173,7 @@ func boardRestoreCommand() *cobra.Command {
 		if err != nil || number < 1 {
 			return misused("VERSION %q is no number like 3", args[1])
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -189,7 +189,7 @@ func boardRestoreCommand() *cobra.Command {
 func boardStartCommand() *cobra.Command {
 	c := &cobra.Command{Use: "start [NAME]", Short: "Say which board you see first; without a name, what is wrong now", Args: between(0, 1), ValidArgsFunction: boardNames, Example: "  jaunty board start overview\n  jaunty board start"}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -59,7 +59,7 @@ func calibrateSignal(c *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -263,7 +263,7 @@ func calibrationAct(verb, short string, op *api.Operation, key, done string) *co
 		if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
 			return misused("%q is no number of a calibration; see 'jaunty calibration list %s'", args[1], args[0])
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -68,7 +68,7 @@ func drawChart(c *cobra.Command, paths []string) error {
 	if picture && (size.Width < 200 || size.Height < 120 || size.Width > 10_000 || size.Height > 10_000) {
 		return misused("a picture is 200 to 10000 pixels wide and 120 to 10000 high")
 	}
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}

@@ -17,7 +17,7 @@ func completeFrom(c *cobra.Command, flag string, words ...string) {
 // names asks the service for the names at a place; a service that does not answer completes nothing.
 func names[T any](c *cobra.Command, at api.Place, name func(T) string) ([]string, cobra.ShellCompDirective) {
 	var all []T
-	if s, err := service(); err != nil || s.Call(c.Context(), at, nil, &all) != nil {
+	if s, err := signedIn(); err != nil || s.Call(c.Context(), at, nil, &all) != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 	out := make([]string, len(all))

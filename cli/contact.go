@@ -35,7 +35,7 @@ func removeCommand(noun string, op *api.Operation, complete func(*cobra.Command,
 
 // remove asks at a place for a thing to be removed, and says so.
 func remove(c *cobra.Command, noun, name string, at api.Place) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -155,7 +155,7 @@ func contactSaveCommand(as saving) *cobra.Command {
 		if err := readContact(c, &v); err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -262,7 +262,7 @@ func contactTestCommand() *cobra.Command {
 	completeFrom(c, "by", roster.Carriers...)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		by, _ := c.Flags().GetStringSlice("by")
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

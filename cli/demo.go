@@ -18,7 +18,7 @@ import (
 	"jauntylark/core/sketch"
 	"jauntylark/demo"
 	"jauntylark/pipeline"
-	"jauntylark/server"
+	"jauntylark/service"
 	"jauntylark/standin"
 )
 
@@ -81,7 +81,7 @@ func runDemo(c *cobra.Command, _ []string) error {
 	}
 	defer gateway.Close()
 	s := demoService{out: c.OutOrStdout(), say: say, memory: memory, devices: !k.Bool("no-devices"), gateway: gateway}
-	return s.run(c.Context(), server.Settings{
+	return s.run(c.Context(), service.Settings{
 		Data: dir, HTTP: k.String("http"), MQTT: freeTCP(k.String("mqtt")), CoAP: freeUDP(k.String("coap")), CoAPS: freeUDP(k.String("coaps")), SMTP: "smtp://" + sink.Addr + "?from=lark@hollowbrook.example", Log: log, Inbox: inbox,
 		URL: atFixed(k.String("http")), Gateways: []byte(gateway.Settings()), Private: true,
 		Owner: demo.Owner, OwnerName: "Orla", Password: memory.Password, Demo: true,
@@ -100,11 +100,11 @@ type demoService struct {
 }
 
 // run serves, and runs the site as soon as the service answers. When either fails, both end.
-func (d *demoService) run(ctx context.Context, s server.Settings) error {
+func (d *demoService) run(ctx context.Context, s service.Settings) error {
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
 	var site sync.WaitGroup
-	s.Opened = func(in server.Inside) {
+	s.Opened = func(in service.Inside) {
 		d.ways, d.inside = in.Ways, in.Pipeline
 	}
 	s.Ready = func(address string) {
@@ -114,7 +114,7 @@ func (d *demoService) run(ctx context.Context, s server.Settings) error {
 			}
 		})
 	}
-	err := server.Serve(ctx, s)
+	err := service.Serve(ctx, s)
 	stop(nil)
 	site.Wait()
 	if err == nil && context.Cause(ctx) != context.Canceled {

@@ -69,7 +69,7 @@ func deriveSignal(c *cobra.Command, args []string) error {
 	order := api.RecipeOrder{Recipe: recipe}
 	order.Title, _ = c.Flags().GetString("title")
 	order.Try, _ = c.Flags().GetBool("try")
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -190,7 +190,7 @@ func signalShowCommand() *cobra.Command {
 			if _, _, err := site.SplitPath(args[0]); err != nil {
 				return wrongUse{err}
 			}
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}

@@ -41,7 +41,7 @@ func deviceAddCommand() *cobra.Command {
 		if err := checkKind(*kind); err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -115,7 +115,7 @@ is told only once, when it is made, so say it with --key or in JAUNTY_KEY; witho
 		if err := checkKind(*kind); err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -307,7 +307,7 @@ func deviceSetCommand() *cobra.Command {
 		if len(change) == 0 {
 			return misused("say what is to change, for instance --interval 15s")
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -18,7 +18,7 @@ func deviceExportCommand() *cobra.Command {
 }
 
 func export(c *cobra.Command, device string, to io.Writer) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}

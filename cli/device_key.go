@@ -57,7 +57,7 @@ func keyRotateCommand() *cobra.Command {
 			}
 			in.Body.Overlap = &long
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -79,7 +79,7 @@ func keyRevokeCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -53,7 +53,7 @@ runs. What is not named stays as it was ordered.`,
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

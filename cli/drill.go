@@ -36,7 +36,7 @@ alarms, charts, totals and records stay as they are, and outputs are passed by u
 		if err != nil {
 			return misused("--for: %w", err)
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -175,7 +175,7 @@ func drillStopCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}

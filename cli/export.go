@@ -68,7 +68,7 @@ func exportReadings(c *cobra.Command, what []string) error {
 	if err != nil {
 		return err
 	}
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -230,7 +230,7 @@ func (p *exportPart) fetchOnce(c *cobra.Command, s *client.Client, file string, 
 
 // exportSite writes the archive of a site. One that is cut off is taken away.
 func exportSite(c *cobra.Command, file string) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}

@@ -23,7 +23,7 @@ func upload(c *cobra.Command, at api.Place, file, called string, out any) error 
 	if called == "" {
 		called = filepath.Base(file)
 	}
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -33,7 +33,7 @@ func upload(c *cobra.Command, at api.Place, file, called string, out any) error 
 // download writes what a place answers with into a file; - is standard output. A file that is there already is written over when all of
 // it has come.
 func download(c *cobra.Command, at api.Place, file string) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}

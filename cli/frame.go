@@ -74,7 +74,7 @@ func frameSendCommand() *cobra.Command {
 			}
 			where = where.Asking("at", then)
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -59,7 +59,7 @@ A new region tells of the frames that are there already; what has been told of a
 		if err := nearestReference(c, f, args[0], &e); err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -180,7 +180,7 @@ func nearestReference(c *cobra.Command, f *pflag.FlagSet, device string, e *fram
 	if err != nil {
 		return misused("--reference-frame: %w", err)
 	}
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}

@@ -247,7 +247,7 @@ func readWatch(c *cobra.Command, signal string) (*derive.Recipe, error) {
 }
 
 func saveGuard(c *cobra.Command, at api.Place, g alarm.Guard, watch *derive.Recipe) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}

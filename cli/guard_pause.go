@@ -20,7 +20,7 @@ func guardAct(c *cobra.Command, op *api.Operation, body func(c *cobra.Command) (
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -99,7 +99,7 @@ func guardMissedCommand() *cobra.Command {
 			body["at"] = *at
 		}
 		body["note"], _ = c.Flags().GetString("note")
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

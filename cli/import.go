@@ -48,7 +48,7 @@ was cut off can be done again: nothing is stored twice. An archive of a site goe
 			return err
 		}
 		defer file.Close()
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

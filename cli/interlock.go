@@ -207,7 +207,7 @@ func interlockSetCommand() *cobra.Command {
 }
 
 func interlockNamed(c *cobra.Command, name string) (i drive.Interlock, err error) {
-	s, err := service()
+	s, err := signedIn()
 	if err == nil {
 		err = s.Call(c.Context(), api.GetInterlock.At(name), nil, &i)
 	}
@@ -215,7 +215,7 @@ func interlockNamed(c *cobra.Command, name string) (i drive.Interlock, err error
 }
 
 func saveInterlock(c *cobra.Command, i drive.Interlock) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -252,7 +252,7 @@ func interlockSays(i *drive.Interlock) string {
 }
 
 func listInterlocks(c *cobra.Command) (locks []drive.Interlock, err error) {
-	s, err := service()
+	s, err := signedIn()
 	if err == nil {
 		err = s.Call(c.Context(), api.ListInterlocks.At(), nil, &locks)
 	}
@@ -311,7 +311,7 @@ func interlockShowCommand() *cobra.Command {
 func interlockResetCommand() *cobra.Command {
 	c := &cobra.Command{Use: "reset NAME", Short: "Reset a latched interlock whose cause is gone", Args: exactly("NAME"), ValidArgsFunction: interlockNames, Example: "  jaunty interlock reset shed-extractor"}
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

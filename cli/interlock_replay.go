@@ -49,7 +49,7 @@ alarms are those that guards would raise as they are now.`,
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -97,7 +97,7 @@ An asset's standing notes, in Markdown, are set with 'jaunty asset set NAME --no
 		if n.At, err = momentFlag(f, "at"); err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -15,7 +15,7 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/server"
+	"jauntylark/server/place"
 )
 
 func kitCommand() *cobra.Command {
@@ -74,7 +74,7 @@ func kitAddCommand() *cobra.Command {
 	_ = c.MarkFlagRequired("device")
 	completeDevices(c, "device")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -126,7 +126,7 @@ Schema of the file.`,
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -169,7 +169,7 @@ func kitApplyCommand() *cobra.Command {
 		Example: "  jaunty kit apply pond-probe --try\n  jaunty kit apply pond-probe\n  jaunty kit apply pond-probe second-pond"}
 	try := c.Flags().Bool("try", false, "show what would change, and change nothing")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -190,7 +190,7 @@ func kitApplyCommand() *cobra.Command {
 func kitSchemaCommand() *cobra.Command {
 	return &cobra.Command{Use: "schema", Short: "The JSON Schema of a kit's YAML file", Args: exactly(), Example: "  jaunty kit schema > kit.schema.json",
 		RunE: func(c *cobra.Command, _ []string) error {
-			schema, err := server.KitSchema()
+			schema, err := place.KitSchema()
 			if err != nil {
 				return err
 			}

@@ -29,7 +29,7 @@ func loginFile() (string, error) {
 }
 
 // service gives a client for the service that was logged in to; JAUNTY_URL and JAUNTY_TOKEN go before.
-func service() (*client.Client, error) {
+func signedIn() (*client.Client, error) {
 	kept := login{}
 	path, err := loginFile()
 	if err == nil {
@@ -53,7 +53,7 @@ func service() (*client.Client, error) {
 
 // fetch gets what the service answers with at a place.
 func fetch[T any](c *cobra.Command, at api.Place) (out T, err error) {
-	s, err := service()
+	s, err := signedIn()
 	if err == nil {
 		err = s.Call(c.Context(), at, nil, &out)
 	}
@@ -62,7 +62,7 @@ func fetch[T any](c *cobra.Command, at api.Place) (out T, err error) {
 
 // ask asks for an operation and gives its answer.
 func ask[In, Out any](c *cobra.Command, op api.Op[In, Out], in In) (out Out, err error) {
-	s, err := service()
+	s, err := signedIn()
 	if err == nil {
 		out, err = client.Do(c.Context(), s, op, in)
 	}
@@ -130,7 +130,7 @@ func logoutCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "logout", Short: "Sign out: give the token back and forget it", Args: exactly(), Example: "  jaunty logout",
 		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}

@@ -153,7 +153,7 @@ func noticePreviewCommand() *cobra.Command {
 		if short != "" || long != "" {
 			order.Templates = alarm.Templates{{On: order.On, Short: short, Long: long}}
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -3,9 +3,9 @@ package cli
 import (
 	"io"
 
-	"github.com/spf13/cobra"
-
 	"jauntylark/server"
+
+	"github.com/spf13/cobra"
 )
 
 func openAPICommand() *cobra.Command {

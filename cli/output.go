@@ -31,7 +31,7 @@ func outputParts(path string) ([]string, error) {
 
 func outputPaths(c *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 	var list api.OutputList
-	s, err := service()
+	s, err := signedIn()
 	if len(args) > 0 || err != nil || s.Call(c.Context(), api.ListOutputs.At(), nil, &list) != nil {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
@@ -153,7 +153,7 @@ prints code that does all of this.`,
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -183,7 +183,7 @@ func saveOutput(c *cobra.Command, path []string, spec drive.Spec) error {
 	if err := readOutput(c.Flags(), &spec); err != nil {
 		return err
 	}
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -199,7 +199,7 @@ func outputAt(c *cobra.Command, of string) (path []string, o drive.Output, err e
 	if path, err = outputParts(of); err != nil {
 		return path, o, err
 	}
-	s, err := service()
+	s, err := signedIn()
 	if err == nil {
 		err = s.Call(c.Context(), api.GetOutput.At(path), nil, &o)
 	}
@@ -279,7 +279,7 @@ func by(o *drive.Output) string {
 }
 
 func listOutputs(c *cobra.Command) (list api.OutputList, err error) {
-	s, err := service()
+	s, err := signedIn()
 	if err == nil {
 		err = s.Call(c.Context(), api.ListOutputs.At(), nil, &list)
 	}

@@ -47,7 +47,7 @@ schedules, but not over safety interlocks and an emergency, and least times are 
 				return err
 			}
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -88,7 +88,7 @@ func outputAct(verb, short string, op *api.Operation) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -130,7 +130,7 @@ func emergency(c *cobra.Command, at api.Place, question string, body any) error 
 			return err
 		}
 	}
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}

@@ -35,7 +35,7 @@ is made and told once.`,
 		if _, err := site.CheckEmail(args[0]); err != nil {
 			return wrongUse{err}
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -96,7 +96,7 @@ func personSetCommand() *cobra.Command {
 		if err := checkRole(*role); err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -48,7 +48,7 @@ func pictureAddCommand() *cobra.Command {
 		if *title == "" {
 			*title = filepath.Base(args[0])
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -44,7 +44,7 @@ number, or true or false for a signal that is on or off. Without --at it is meas
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -122,7 +122,7 @@ func readingListCommand() *cobra.Command {
 		if err := spanQuery(c.Flags(), query); err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -180,7 +180,7 @@ line is a document with "kind" (signal or alarm) and the signal or alarm as it i
 }
 
 func follow(c *cobra.Command, wanted []string) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}

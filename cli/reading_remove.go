@@ -59,7 +59,7 @@ func clearReadings(c *cobra.Command, what string) error {
 	if !try && (file == "") == !without {
 		return misused("say --export FILE to keep the readings, or --without-data to let them go")
 	}
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -167,7 +167,7 @@ func readingBringBackCommand() *cobra.Command {
 			if err != nil || id < 1 {
 				return misused("NUMBER %q is no number like 3; see 'jaunty removed list --kind readings'", args[0])
 			}
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}

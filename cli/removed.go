@@ -107,7 +107,7 @@ func bringBackCommand(kind, use, example string) *cobra.Command {
 			if kind == "" {
 				what.Kind = args[0]
 			}
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}

@@ -16,7 +16,7 @@ import (
 
 	"jauntylark/client"
 	"jauntylark/core/site"
-	"jauntylark/server"
+	"jauntylark/service"
 )
 
 // The exit codes.
@@ -74,7 +74,7 @@ func inOurWords(err error) error {
 
 func isWrongUse(err error) bool {
 	var wrong wrongUse
-	var setting *server.SettingError
+	var setting *service.SettingError
 	var problem *client.Problem
 	if errors.As(err, &problem) {
 		return problem.Status == 400 || problem.Status == 422

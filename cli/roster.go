@@ -177,7 +177,7 @@ them. on-duty in place of a name is whom the rotation names.`,
 		if err := readRoster(c, &r); err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

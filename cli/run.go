@@ -100,7 +100,7 @@ func runStartCommand() *cobra.Command {
 
 // doRun does something about a run, and shows how it stands.
 func doRun(c *cobra.Command, at api.Place, in any) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}

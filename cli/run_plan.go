@@ -40,7 +40,7 @@ func planSaveCommand(as saving) *cobra.Command {
 		if err := readPlan(f, &p); err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

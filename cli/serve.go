@@ -8,7 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/history"
-	"jauntylark/server"
+	"jauntylark/service"
 )
 
 func serveCommand() *cobra.Command {
@@ -69,7 +69,7 @@ func serve(c *cobra.Command, _ []string) error {
 	if u, err := url.Parse(k.String("url")); k.String("url") != "" && (err != nil || u.Host == "" || (u.Scheme != "http" && u.Scheme != "https")) {
 		return misused("--url %q is not an address like https://lark.example.org", k.String("url"))
 	}
-	return server.Serve(c.Context(), server.Settings{
+	return service.Serve(c.Context(), service.Settings{
 		Data: k.String("data"), Database: k.String("database"), HTTP: k.String("http"), Metrics: k.String("metrics"), SMTP: k.String("smtp"), URL: k.String("url"),
 		Carriers: k.String("carriers"), Private: k.Bool("private-addresses"),
 		MQTT: k.String("mqtt"), MQTTS: k.String("mqtts"), MQTTBroker: k.String("mqtt-broker"), CoAP: k.String("coap"), CoAPS: k.String("coaps"),

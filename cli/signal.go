@@ -25,7 +25,7 @@ func signalListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list", Short: "All signals with their newest readings", Args: exactly(), Example: "  jaunty signal list",
 		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}
@@ -111,7 +111,7 @@ func signalSetCommand() *cobra.Command {
 		if _, _, err := site.SplitPath(args[0]); err != nil {
 			return wrongUse{err}
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -67,7 +67,7 @@ func siteSetCommand() *cobra.Command {
 				return wrongUse{err}
 			}
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -53,7 +53,7 @@ func siteReachSetCommand() *cobra.Command {
 		if err := readReach(c, &now.SiteReach); err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -140,7 +140,7 @@ func readerKeyAddCommand() *cobra.Command {
 		Use: "add", Short: "Make a key for reading the site's alarms over MQTT; it is told once, and the old one ends", Args: exactly(),
 		Example: "  jaunty site reader-key add\n  mosquitto_sub -u - -P KEY -t 'jaunty/-/alarms/#' -v",
 		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}
@@ -157,7 +157,7 @@ func readerKeyRemoveCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "remove", Short: "End the reader key", Args: exactly(), Example: "  jaunty site reader-key remove",
 		RunE: func(c *cobra.Command, _ []string) error {
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}

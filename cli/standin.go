@@ -56,7 +56,7 @@ func standinReplyCommand() *cobra.Command {
 			if err != nil || id < 1 {
 				return misused("%q is not the number of a message; see 'jaunty standin inbox'", args[0])
 			}
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}
@@ -78,7 +78,7 @@ func standinFailCommand() *cobra.Command {
 	completeFrom(c, "how", standin.Faults...)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		how, _ := c.Flags().GetString("how")
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -80,7 +80,7 @@ func statementSaveCommand(as saving) *cobra.Command {
 		if err := v.Check(); err != nil {
 			return misused("--%v", err)
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -198,7 +198,7 @@ func statementSendCommand() *cobra.Command {
 		if to, _ := c.Flags().GetStringSlice("tell"); len(to) > 0 {
 			order["to"] = to
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

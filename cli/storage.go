@@ -101,7 +101,7 @@ journal for five, unless --keep-alarms and --keep-journal say otherwise.`,
 				}
 			}
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -93,7 +93,7 @@ of their rate in the calendar month.
 			if err != nil {
 				return err
 			}
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}

@@ -42,7 +42,7 @@ func totalAddCommand() *cobra.Command {
 				body[name] = v
 			}
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -172,7 +172,7 @@ func totalResetCommand() *cobra.Command {
 		if !undo && !yes {
 			return misused("this lets %s count from 0 again; say --yes to confirm", args[0])
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

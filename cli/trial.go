@@ -40,7 +40,7 @@ func trialStartCommand() *cobra.Command {
 }
 
 func trialDo(c *cobra.Command, at api.Place, body any, words func(io.Writer, site.Trial)) error {
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -122,7 +122,7 @@ func trialUnmarkCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -189,7 +189,7 @@ func trialSuggestCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -276,7 +276,7 @@ func trialAcceptCommand() *cobra.Command {
 		if body["least_gap"], err = measure.ParseDuration(gap); err != nil {
 			return misused("--least-gap: %v", err)
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

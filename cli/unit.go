@@ -34,7 +34,7 @@ type seen struct {
 
 // serviceSeen gives the service, and how the person who is signed in sees its signals.
 func serviceSeen(c *cobra.Command) (s *client.Client, see seen, err error) {
-	if s, err = service(); err == nil {
+	if s, err = signedIn(); err == nil {
 		see, err = seenSignals(c, s)
 	}
 	return s, see, err
@@ -84,7 +84,7 @@ func unitListCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "list [DIMENSION]", Short: "All units by what they measure, and which are shown", Args: between(0, 1), Example: "  jaunty unit list\n  jaunty unit list temperature",
 		RunE: func(c *cobra.Command, args []string) error {
-			s, err := service()
+			s, err := signedIn()
 			if err != nil {
 				return err
 			}
@@ -129,7 +129,7 @@ func unitSetCommand() *cobra.Command {
 			}
 			units[unit.Dimension()] = unit
 		}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

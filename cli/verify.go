@@ -65,7 +65,7 @@ func verifySignal(c *cobra.Command, args []string) error {
 			return misused("--tolerance: %v", err)
 		}
 	}
-	s, err := service()
+	s, err := signedIn()
 	if err != nil {
 		return err
 	}
@@ -168,7 +168,7 @@ func deviceSheetCommand() *cobra.Command {
 	c.Flags().String("format", "html", "html or csv")
 	completeFrom(c, "format", "html", "csv")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}
@@ -190,7 +190,7 @@ func devicePowerOnCommand() *cobra.Command {
 			return err
 		}
 		order := api.PowerOnOrder{At: at}
-		s, err := service()
+		s, err := signedIn()
 		if err != nil {
 			return err
 		}

@@ -9,8 +9,8 @@ import (
 	"jauntylark/console/drive"
 	"jauntylark/core/roster"
 	"jauntylark/core/statement"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
+	"jauntylark/service"
 	"jauntylark/standin"
 	"jauntylark/store/storetest"
 )
@@ -38,7 +38,7 @@ func reaching(t *testing.T) (*servertest.Service, *drive.Page, *standin.Inbox) {
 	gateway, err := standin.StartGateway(inbox)
 	must(t, err)
 	t.Cleanup(func() { gateway.Close() })
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.Gateways, o.Private, o.Inbox = []byte(gateway.Settings()), true, inbox })
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) { o.Gateways, o.Private, o.Inbox = []byte(gateway.Settings()), true, inbox })
 	return s, open(t, s), inbox
 }
 

@@ -8,8 +8,8 @@ import (
 	"jauntylark/api"
 	"jauntylark/clock"
 	"jauntylark/core/site"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
+	"jauntylark/service"
 	"jauntylark/store/storetest"
 )
 
@@ -18,7 +18,7 @@ import (
 func TestAServiceWhoseClockLeaps(t *testing.T) {
 	hands := clock.Running()
 	inbox, sink := servertest.Sink(t)
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.Clock, o.SMTP = hands.Clock, sink })
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) { o.Clock, o.SMTP = hands.Clock, sink })
 	device := s.Device("pump")
 	s.Send(device, `{"temp": 20}`)
 	s.Guard(map[string]any{"name": "hot", "signal": "pump/temp", "when": "above 30", "on_delay": "7s", "severity": "critical", "tell": []string{"orla@hollowbrook.example"}})

@@ -11,8 +11,8 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"jauntylark/server"
 	"jauntylark/server/servertest"
+	"jauntylark/service"
 	"jauntylark/store/storetest"
 )
 
@@ -41,7 +41,7 @@ func TestTheServiceCanBeWatched(t *testing.T) {
 	t.Cleanup(collector.Close)
 	t.Setenv("OTEL_EXPORTER_OTLP_ENDPOINT", collector.URL)
 	address := freeAddress(t)
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.Metrics = address })
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) { o.Metrics = address })
 	pond := s.Device("pond")
 	s.Send(pond, `{"oxygen": 8}`)
 	s.Guard(object{"name": "low", "signal": "pond/oxygen", "when": "below 5", "tell": []string{servertest.Owner}})

@@ -7,14 +7,14 @@ import (
 	"testing"
 
 	"jauntylark/api"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
+	"jauntylark/service"
 	"jauntylark/store/storetest"
 )
 
 func TestTLSAndLinks(t *testing.T) {
 	cert, key := servertest.Certificate(t)
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.TLSCert, o.TLSKey, o.URL = cert, key, "https://lark.example.org/" })
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) { o.TLSCert, o.TLSKey, o.URL = cert, key, "https://lark.example.org/" })
 	if !strings.HasPrefix(s.URL, "https://") {
 		t.Fatal(s.URL)
 	}
@@ -42,7 +42,7 @@ func TestTLSAndLinks(t *testing.T) {
 // A device publishes over TLS, and checks the certificate.
 func TestMQTTOverTLS(t *testing.T) {
 	cert, key := servertest.Certificate(t)
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) { o.TLSCert, o.TLSKey, o.MQTTS = cert, key, "127.0.0.1:0" })
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) { o.TLSCert, o.TLSKey, o.MQTTS = cert, key, "127.0.0.1:0" })
 	var added api.AddedDevice
 	s.Do(api.AddDevice.At(), map[string]string{"name": "pond"}, &added)
 	host, port, _ := net.SplitHostPort(s.Ways.MQTTS)
@@ -57,7 +57,7 @@ func TestMQTTOverTLS(t *testing.T) {
 
 func TestTrustedProxy(t *testing.T) {
 	for _, trusted := range []bool{true, false} {
-		s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) {
+		s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
 			if trusted {
 				o.TrustedProxy = []string{"127.0.0.0/8"}
 			}

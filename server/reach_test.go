@@ -16,8 +16,8 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/roster"
 	"jauntylark/core/statement"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
+	"jauntylark/service"
 	"jauntylark/standin"
 	"jauntylark/store/storetest"
 )
@@ -45,7 +45,7 @@ func newReached(t *testing.T) *reached {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { sink.Close() })
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *server.Settings) {
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
 		o.SMTP, o.Inbox, o.Gateways, o.Private, o.URL = "smtp://"+sink.Addr, inbox, []byte(gateway.Settings()), true, "http://lark.test"
 	})
 	return &reached{s, t, gateway, inbox}

@@ -15,8 +15,8 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/client"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
+	"jauntylark/service"
 	"jauntylark/store/storetest"
 )
 
@@ -58,7 +58,7 @@ func dumb(t *testing.T) string {
 func TestStoppingWhateverHangsOnIt(t *testing.T) {
 	storetest.Alone(t)
 	database := storetest.URL(t)
-	s := servertest.On(t, database, "127.0.0.1:0", func(o *server.Settings) { o.SMTP = "smtp://" + dumb(t) + "?from=lark@hollowbrook.example" })
+	s := servertest.On(t, database, "127.0.0.1:0", func(o *service.Settings) { o.SMTP = "smtp://" + dumb(t) + "?from=lark@hollowbrook.example" })
 	host := strings.TrimPrefix(s.URL, "http://")
 	pond := s.Device("pond")
 	s.Send(pond, `{"oxygen": 8}`)
@@ -144,15 +144,15 @@ func helloMQTT(t *testing.T, address, user, key string) (net.Conn, error) {
 func TestAServiceThatCannotBeginEnds(t *testing.T) {
 	storetest.Alone(t)
 	busy := dumb(t)
-	for name, adjust := range map[string]func(*server.Settings){
-		"an address that is taken":          func(o *server.Settings) { o.Metrics = busy },
-		"a first owner's password":          func(o *server.Settings) { o.Owner, o.Password = "a@hollowbrook.example", "short" },
-		"an address that is taken, of MQTT": func(o *server.Settings) { o.MQTT = busy },
+	for name, adjust := range map[string]func(*service.Settings){
+		"an address that is taken":          func(o *service.Settings) { o.Metrics = busy },
+		"a first owner's password":          func(o *service.Settings) { o.Owner, o.Password = "a@hollowbrook.example", "short" },
+		"an address that is taken, of MQTT": func(o *service.Settings) { o.MQTT = busy },
 	} {
-		settings := server.Settings{Database: storetest.URL(t), HTTP: "127.0.0.1:0", Log: slog.New(slog.DiscardHandler)}
+		settings := service.Settings{Database: storetest.URL(t), HTTP: "127.0.0.1:0", Log: slog.New(slog.DiscardHandler)}
 		adjust(&settings)
 		ended := make(chan error, 1)
-		go func() { ended <- server.Serve(t.Context(), settings) }()
+		go func() { ended <- service.Serve(t.Context(), settings) }()
 		select {
 		case err := <-ended:
 			if err == nil {

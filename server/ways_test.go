@@ -15,8 +15,9 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/site"
-	"jauntylark/server"
+	"jauntylark/server/place"
 	"jauntylark/server/servertest"
+	"jauntylark/service"
 	"jauntylark/store/storetest"
 )
 
@@ -182,7 +183,7 @@ func TestTheCharacterZero(t *testing.T) {
 // A device over its rate is told when to come again; unknown keys are slowed down, then shut out, and
 // good keys from the same address are not.
 func TestRates(t *testing.T) {
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(s *server.Settings) { s.DeviceRate = 2 })
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(s *service.Settings) { s.DeviceRate = 2 })
 	fast, slow := s.Device("fast").Token, s.Device("slow")
 	refused := ""
 	for range 60 {
@@ -246,7 +247,7 @@ func TestADevicesPage(t *testing.T) {
 }
 
 func TestTheKitSchemaIsCurrent(t *testing.T) {
-	schema, err := server.KitSchema()
+	schema, err := place.KitSchema()
 	if err != nil {
 		t.Fatal(err)
 	}

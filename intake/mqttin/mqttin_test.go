@@ -16,8 +16,8 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/site"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
+	"jauntylark/service"
 	"jauntylark/store/storetest"
 )
 
@@ -383,15 +383,15 @@ func TestALongFirstPacketIsRefused(t *testing.T) {
 }
 
 func TestSettingsThatAreWrong(t *testing.T) {
-	for says, adjust := range map[string]func(*server.Settings){
-		"--mqtt \"x\" is not":       func(s *server.Settings) { s.MQTT = "x" },
-		"--mqtts needs --tls-cert":  func(s *server.Settings) { s.MQTTS = "127.0.0.1:0" },
-		"--mqtt-broker is not an a": func(s *server.Settings) { s.MQTTBroker = "http://x" },
+	for says, adjust := range map[string]func(*service.Settings){
+		"--mqtt \"x\" is not":       func(s *service.Settings) { s.MQTT = "x" },
+		"--mqtts needs --tls-cert":  func(s *service.Settings) { s.MQTTS = "127.0.0.1:0" },
+		"--mqtt-broker is not an a": func(s *service.Settings) { s.MQTTBroker = "http://x" },
 	} {
-		settings := server.Settings{HTTP: "127.0.0.1:0", Database: storetest.URL(t), Log: slog.New(slog.DiscardHandler)}
+		settings := service.Settings{HTTP: "127.0.0.1:0", Database: storetest.URL(t), Log: slog.New(slog.DiscardHandler)}
 		adjust(&settings)
-		var wrong *server.SettingError
-		if err := server.Serve(context.Background(), settings); !errors.As(err, &wrong) || !strings.Contains(err.Error(), says) {
+		var wrong *service.SettingError
+		if err := service.Serve(context.Background(), settings); !errors.As(err, &wrong) || !strings.Contains(err.Error(), says) {
 			t.Errorf("want %q, got %v", says, err)
 		}
 	}

@@ -8,8 +8,8 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/drive"
-	"jauntylark/server"
 	"jauntylark/server/servertest"
+	"jauntylark/service"
 	"jauntylark/store/storetest"
 )
 
@@ -177,7 +177,7 @@ func TestNothingIsRenewedWhileTheDatabaseIsAway(t *testing.T) {
 func TestAnOrderReachesADeviceOfAnotherProcess(t *testing.T) {
 	database := storetest.URL(t)
 	one := servertest.On(t, database, "127.0.0.1:0")
-	two := servertest.On(t, database, "127.0.0.1:0", func(o *server.Settings) { o.Owner = "" })
+	two := servertest.On(t, database, "127.0.0.1:0", func(o *service.Settings) { o.Owner = "" })
 	key := fanOn(t, one, nil)
 	var lines <-chan string
 	storetest.Eventually(t, "the other process knows the device", func() bool {

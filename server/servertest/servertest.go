@@ -24,7 +24,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/site"
-	"jauntylark/server"
+	"jauntylark/service"
 	"jauntylark/standin"
 	"jauntylark/store/storetest"
 )
@@ -41,7 +41,7 @@ type Service struct {
 	Inbox *standin.Inbox
 	Owner *client.Client // signed in as the owner
 	HTTP  *http.Client   // for a service over TLS, one that trusts it
-	server.Inside
+	service.Inside
 	Stop func() // stops the service before the test ends; nothing when it was stopped
 	t    testing.TB
 }
@@ -53,20 +53,20 @@ func Start(t testing.TB) *Service {
 }
 
 // On runs a service on the database and the address, with settings adjusted.
-func On(t testing.TB, database, listen string, adjust ...func(*server.Settings)) *Service {
+func On(t testing.TB, database, listen string, adjust ...func(*service.Settings)) *Service {
 	t.Helper()
 	inbox, sink := Sink(t)
 	ctx, cancel := context.WithCancel(context.Background())
 	ready, done := make(chan string, 1), make(chan error, 1)
-	settings := server.Settings{Database: database, HTTP: listen, SMTP: sink, Log: slog.New(slog.DiscardHandler),
+	settings := service.Settings{Database: database, HTTP: listen, SMTP: sink, Log: slog.New(slog.DiscardHandler),
 		MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", CoAPS: "127.0.0.1:0", SealFile: filepath.Join(t.TempDir(), "seal"),
 		Inbox: inbox, Owner: Owner, Password: Password, Ready: func(address string) { ready <- address }}
 	s := &Service{Inbox: inbox, t: t}
-	settings.Opened = func(in server.Inside) { s.Inside = in }
+	settings.Opened = func(in service.Inside) { s.Inside = in }
 	for _, a := range adjust {
 		a(&settings)
 	}
-	go func() { done <- server.Serve(ctx, settings) }()
+	go func() { done <- service.Serve(ctx, settings) }()
 	s.Stop = func() {
 		cancel()
 		if err := <-done; err != nil {

@@ -1,0 +1,9 @@
+package people
+
+import "jauntylark/server/web"
+
+// peopleOps have the operations of each file answered.
+var Operations = []func(*web.Server){
+	alarmsOperations, noticesOperations, reachOperations, sessionsOperations, statementsOperations,
+	takeOperations,
+}

@@ -1,0 +1,121 @@
+package place
+
+import (
+	"context"
+	"time"
+
+	"jauntylark/api"
+	"jauntylark/core/measure"
+	"jauntylark/core/site"
+	"jauntylark/pipeline/configure"
+	"jauntylark/server/web"
+)
+
+// signalsOperations has the operations of this file answered.
+func signalsOperations(v *web.Server) {
+	web.Answer(v, api.ListSignals, listSignals)
+	web.Answer(v, api.ListSparks, listSparks)
+	web.Answer(v, api.GetSignal, getSignal)
+	web.Answer(v, api.SetSignal, setSignal)
+	web.Answer(v, api.MakeSwitch, makeSwitch)
+	web.Answer(v, api.ListReadings, listReadings)
+	web.Answer(v, api.GetLine, getLine)
+}
+
+func listSignals(ctx context.Context, v *web.Server, _ *api.None) ([]site.Signal, error) {
+	return v.Store.Signals(ctx)
+}
+
+func listSparks(ctx context.Context, v *web.Server, in *api.ListSparksIn) ([]site.Spark, error) {
+	now := v.Pipeline.Now()
+	return v.Store.Sparks(ctx, now.Add(-24*time.Hour), now, in.Columns)
+}
+
+func FindSignal(ctx context.Context, v *web.Server, p api.SignalPath) (site.Signal, error) {
+	s, err := v.Store.Signal(ctx, p.Device, p.Signal)
+	if err == nil {
+		return s, nil
+	}
+	all, listErr := v.Store.Signals(ctx)
+	if listErr != nil {
+		return s, listErr
+	}
+	paths := make([]string, len(all))
+	for i := range all {
+		paths[i] = all[i].Path()
+	}
+	return s, web.Missing(err, "signal", p.Device+"/"+p.Signal, paths)
+}
+
+func getSignal(ctx context.Context, v *web.Server, in *api.SignalPath) (site.Signal, error) {
+	s, err := FindSignal(ctx, v, *in)
+	if err == nil {
+		s.MaySwitch, err = configure.MayBeSwitch(ctx, v.Pipeline, &s)
+	}
+	return s, err
+}
+
+// makeSwitch makes a signal of numbers that are only ever 0 and 1 a switch.
+func makeSwitch(ctx context.Context, v *web.Server, in *api.SignalPath) (site.Signal, error) {
+	if _, err := FindSignal(ctx, v, *in); err != nil {
+		return site.Signal{}, err
+	}
+	if err := configure.MakeSwitch(ctx, v.Pipeline, in.Device+"/"+in.Signal, web.Who(ctx)); err != nil {
+		return site.Signal{}, err
+	}
+	return FindSignal(ctx, v, *in)
+}
+
+func setSignal(ctx context.Context, v *web.Server, in *api.SetSignalIn) (site.Signal, error) {
+	if _, err := FindSignal(ctx, v, in.SignalPath); err != nil {
+		return site.Signal{}, err
+	}
+	if err := configure.SetSignal(ctx, v.Pipeline, in.Device+"/"+in.Signal, in.Body, web.Who(ctx)); err != nil {
+		return site.Signal{}, err
+	}
+	return FindSignal(ctx, v, in.SignalPath)
+}
+
+// stretch gives the signal and the stretch of it that are asked for.
+func StretchOf(ctx context.Context, v *web.Server, p api.SignalPath, in api.Stretch) (s site.Signal, since, until measure.Instant, err error) {
+	if s, err = FindSignal(ctx, v, p); err == nil {
+		since, until, err = in.Bounds(v.Pipeline.Now())
+	}
+	return s, since, until, err
+}
+
+func listReadings(ctx context.Context, v *web.Server, in *api.ListReadingsIn) (api.Readings, error) {
+	s, since, until, err := StretchOf(ctx, v, in.SignalPath, in.Stretch)
+	if err != nil {
+		return api.Readings{}, err
+	}
+	page := api.Readings{}
+	var more bool
+	if page.Readings, more, err = v.Store.Readings(ctx, &s, since, until, in.Limit); more {
+		next := page.Readings[len(page.Readings)-1].At + 1
+		page.Next = &next
+	}
+	return page, err
+}
+
+func getLine(ctx context.Context, v *web.Server, in *api.GetLineIn) (api.Line, error) {
+	s, since, until, err := StretchOf(ctx, v, in.SignalPath, in.Stretch)
+	if err != nil {
+		return api.Line{}, err
+	}
+	return LineOf(ctx, v, &s, since, until, in.Columns)
+}
+
+// line reduces a stretch of a signal for so many columns.
+func LineOf(ctx context.Context, v *web.Server, s *site.Signal, since, until measure.Instant, columns int) (api.Line, error) {
+	end := min(until, v.Pipeline.Now().Add(time.Minute))
+	if s.At != nil { // a device whose clock is ahead
+		end = min(until, max(end, *s.At))
+	}
+	kept, of, err := v.Store.Line(ctx, s.ID, since, end+1, columns)
+	line := api.Line{At: make([]int64, len(kept)), Value: make([]float64, len(kept)), Of: of, Reduced: len(kept) < of}
+	for i, r := range kept {
+		line.At[i], line.Value[i] = int64(r.At), r.Value
+	}
+	return line, err
+}

@@ -1,0 +1,9 @@
+package readings
+
+import "jauntylark/server/web"
+
+// readingsOps have the operations of each file answered.
+var Operations = []func(*web.Server){
+	calibrationsOperations, exportOperations, importsOperations, linesOperations, pastOperations, sheetOperations,
+	totalsOperations,
+}

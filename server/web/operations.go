@@ -1,0 +1,92 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+
+	"jauntylark/api"
+	"jauntylark/intake/httpin"
+)
+
+// serve has an operation answered by a function.
+func Answer[In, Out any](v *Server, op api.Op[In, Out], do func(context.Context, *Server, *In) (Out, error)) {
+	AnswerAs(v, op, func(ctx context.Context, v *Server, in *In) (*api.Body[Out], error) {
+		out, err := do(ctx, v, in)
+		return &api.Body[Out]{Body: out}, err
+	})
+}
+
+// carry has an operation done that answers nothing.
+func Carry[In any](v *Server, op api.Op[In, api.None], do func(context.Context, *Server, *In) error) {
+	AnswerAs(v, op, func(ctx context.Context, v *Server, in *In) (*api.None, error) { return &api.None{}, do(ctx, v, in) })
+}
+
+// serveAs has an operation answered in a form of its own, with headers or as a stream.
+func AnswerAs[In, Out, Form any](v *Server, op api.Op[In, Out], do func(context.Context, *Server, *In) (*Form, error)) {
+	v.served[op.Operation] = true
+	huma.Register(v.api, op.Describe(v.api.OpenAPI().Components.Schemas), func(ctx context.Context, in *In) (*Form, error) {
+		out, err := do(ctx, v, in)
+		if err != nil {
+			return nil, v.problem(err)
+		}
+		return out, nil
+	})
+}
+
+// serveFile has an operation answered by a handler of its own, which finds its person and its time as others do.
+func AnswerFile(v *Server, op *api.Operation, do func(*Server, *echo.Context) error) {
+	d := op.Describe(v.api.OpenAPI().Components.Schemas)
+	v.api.OpenAPI().AddOperation(&d)
+	v.served[op] = true
+	v.Echo.Add(op.Method, pathParameters.Replace(d.Path), func(c *echo.Context) error {
+		err := v.operateFile(op, c, func(c *echo.Context) error { return do(v, c) })
+		var own *echo.HTTPError
+		if err == nil || errors.As(err, &own) || errors.Is(err, echo.ErrNotFound) {
+			return err
+		}
+		return v.answerProblem(c, v.problem(err))
+	})
+}
+
+func Blob(c *echo.Context, kind string, body []byte, err error) error {
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox")
+	return c.Blob(http.StatusOK, kind, body)
+}
+
+// intakeOperations has what devices send answered.
+func (v *Server) intakeOperations(way *httpin.Way) {
+	for op, do := range map[*api.Operation]echo.HandlerFunc{
+		api.SendReadings.Operation:  way.Receive,
+		api.SendFrame.Operation:     way.ReceiveFrame,
+		api.GetOrders.Operation:     way.Orders,
+		api.ConfirmOrders.Operation: way.Confirm,
+		api.ConfirmOutput.Operation: way.ConfirmOutput,
+	} {
+		AnswerFile(v, op, func(_ *Server, c *echo.Context) error { return do(c) })
+	}
+}
+
+// operateFile runs a handler for a person who has the role, in its turn. Devices say who they are to the handler.
+func (v *Server) operateFile(op *api.Operation, c *echo.Context, do echo.HandlerFunc) error {
+	if op.Role == "" || op.Keyed {
+		return do(c)
+	}
+	person, err := v.whoMay(c.Request().Context(), tokenOf(c.Request()), op.Role)
+	if err != nil {
+		return err
+	}
+	ctx, done, err := v.turn(context.WithValue(c.Request().Context(), personKey, person), op, person)
+	if err != nil {
+		return err
+	}
+	defer done()
+	c.SetRequest(c.Request().WithContext(ctx))
+	return do(c)
+}

@@ -1,0 +1,78 @@
+package web
+
+import (
+	"encoding/json"
+	"errors"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"jauntylark/core/measure"
+)
+
+// severalLines are the fields whose texts may have several lines, by their last name; settings of devices and templates are texts of
+// several lines throughout.
+var severalLines = []string{"about", "advice", "alarm", "code", "comment", "formula", "long", "note", "short", "text", "why"}
+
+func mayHaveLines(path string) bool {
+	parts := strings.Split(path, ".")
+	return slices.Contains(severalLines, parts[len(parts)-1]) || slices.Contains(parts, "settings") || slices.Contains(parts, "templates")
+}
+
+// checkedJSON reads bodies whose texts are as measure.WrongText wants them: what a decoder would change unseen is refused.
+var checkedJSON = huma.Format{
+	Marshal: huma.DefaultJSONFormat.Marshal,
+	Unmarshal: func(data []byte, v any) error {
+		if err := measure.CheckJSON(data, mayHaveLines); err != nil {
+			return err
+		}
+		return huma.DefaultJSONFormat.Unmarshal(data, v)
+	},
+}
+
+// words refuses requests whose path or query has what no text may have.
+func words(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if err := wrongAddress(r.URL); err != nil {
+			var fault *measure.Fault
+			errors.As(err, &fault)
+			answer := &huma.ErrorModel{Status: http.StatusUnprocessableEntity, Title: http.StatusText(http.StatusUnprocessableEntity), Detail: err.Error(),
+				Errors: []*huma.ErrorDetail{{Location: fault.Field, Message: fault.Reason}}}
+			w.Header().Set("Content-Type", "application/problem+json")
+			w.WriteHeader(answer.Status)
+			_ = json.NewEncoder(w).Encode(answer)
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+func wrongAddress(u *url.URL) error {
+	path := u.Path
+	if u.RawPath != "" { // what a part of it is, once it is taken apart
+		if plain, err := url.PathUnescape(u.RawPath); err == nil {
+			path = plain
+		}
+	}
+	if wrong := measure.WrongText(path, false); wrong != "" {
+		return &measure.Fault{Field: "path", Reason: wrong}
+	}
+	query, err := url.ParseQuery(u.RawQuery)
+	if err != nil {
+		return &measure.Fault{Field: "query", Reason: "cannot be read: " + err.Error()}
+	}
+	for name, values := range query {
+		if wrong := measure.WrongText(name, false); wrong != "" {
+			return &measure.Fault{Field: "query", Reason: "a parameter's name " + wrong}
+		}
+		for _, value := range values {
+			if wrong := measure.WrongText(value, false); wrong != "" {
+				return &measure.Fault{Field: "query." + name, Reason: wrong}
+			}
+		}
+	}
+	return nil
+}
