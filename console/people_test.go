@@ -26,6 +26,12 @@ func TestRemovalsAskAndAreUndone(t *testing.T) {
 	click(t, p, "Cancel")
 	hears(t, p, "button Remove the guard high …")
 	click(t, p, "Remove the guard high …")
+	// The live stream tells of it before the answer comes: the page goes, and what follows the act is done all the same.
+	must(t, p.Until(`((real) => { window.fetch = async (request) => {
+		const answer = await real(request)
+		if (request.method === 'DELETE') await new Promise((go) => setTimeout(go, 1500))
+		return answer
+	}; return true })(window.fetch)`))
 	click(t, p, "Remove the guard high")
 	must(t, p.Until(`location.pathname === '/signals/d/gas' && document.querySelector('[data-removed]').innerText.includes('The guard high was removed.')`))
 	click(t, p, "Bring back")

@@ -65,7 +65,7 @@ export function PictureChoice({ value, onChange }: { value: number; onChange: (i
           <Sure
             name="Remove the chosen picture"
             says="Boards that show it have to let go of it first."
-            act={(after) => remove.mutate(value, after)}
+            act={() => remove.mutateAsync(value)}
             gone={{ kind: 'picture', name: String(value) }}
             error={remove.error}
             done={() => onChange(0)}

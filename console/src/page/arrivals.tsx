@@ -97,7 +97,7 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
                 name={`Turn away ${a.name}`}
                 short="Turn away"
                 says={`What it has sent so far, ${counted(a.readings, 'reading', 'readings')}, goes for good, and what it sends is refused. It can still be let in later.`}
-                act={(after) => turnAway.mutate(undefined, after)}
+                act={() => turnAway.mutateAsync(undefined)}
                 error={turnAway.error}
                 done={() => undefined}
               />
@@ -135,7 +135,7 @@ function EnrolmentKey({ owner }: { owner: boolean }) {
             <Sure
               name="End enrolment"
               says="Devices that have the key can announce themselves no more. Those that were let in go on."
-              act={(after) => end.mutate(undefined, after)}
+              act={() => end.mutateAsync(undefined)}
               error={end.error}
               done={() => undefined}
             />

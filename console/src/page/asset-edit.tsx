@@ -236,7 +236,7 @@ export function Leave({ name, parts }: { name: string; parts: number }) {
       <Sure
         name={`Remove the asset ${name}`}
         says="Its photos, papers and runs go with it; signals, guards and readings stay."
-        act={(after) => remove.mutate(undefined, after)}
+        act={() => remove.mutateAsync(undefined)}
         gone={{ kind: 'asset', name: name }}
         error={remove.error}
         done={() => void go('/assets')}

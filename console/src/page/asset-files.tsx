@@ -91,14 +91,14 @@ export function Attachments({ page: p, keeper }: { page: AssetPage; keeper: bool
   )
 }
 
-type Drop = { mutate: (id: number, after: { onSuccess: () => void }) => void; error: Error | null }
+type Drop = { mutateAsync: (id: number) => Promise<unknown>; error: Error | null }
 
 const RemoveFile = ({ file: a, drop, done }: { file: Attachment; drop: Drop; done: () => void }) => (
   <Sure
     name={`Remove ${a.name}`}
     short="Remove"
     says="It goes from the page of its asset."
-    act={(after) => drop.mutate(a.id, after)}
+    act={() => drop.mutateAsync(a.id)}
     gone={{ kind: 'attachment', name: String(a.id) }}
     error={drop.error}
     done={done}

@@ -175,12 +175,13 @@ function Removing({ board: b, open, done }: { board: Board; open: boolean; done:
         <Button
           isDisabled={remove.isPending}
           onPress={() =>
-            remove.mutate(undefined, {
-              onSuccess: () => {
+            void remove.mutateAsync(undefined).then(
+              () => {
                 tellRemoved({ kind: 'board', name: b.name })
                 void navigate('/boards')
               },
-            })
+              () => undefined,
+            )
           }
         >
           {title}

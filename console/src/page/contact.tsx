@@ -167,7 +167,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
           <Sure
             name={`Remove the contact ${contact.title || contact.name}`}
             says="Nothing is told there any more. What was told stays in the notices."
-            act={(after) => remove.mutate(undefined, after)}
+            act={() => remove.mutateAsync(undefined)}
             gone={{ kind: 'contact', name: contact.name! }}
             error={remove.error}
             done={() => void navigate('/rosters')}

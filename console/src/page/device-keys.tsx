@@ -43,7 +43,7 @@ export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean
                         name={`Revoke ${k.identity}`}
                         short="Revoke"
                         says="What sends with it is refused at once. It cannot be undone: make a new key instead."
-                        act={(after) => revoke.mutate(k.id, after)}
+                        act={() => revoke.mutateAsync(k.id)}
                         error={revoke.error}
                         done={() => undefined}
                       />

@@ -314,7 +314,7 @@ function Leave({ device: d }: { device: DeviceStory }) {
               </QuietLink>
             </>
           }
-          act={(after) => remove.mutate(undefined, after)}
+          act={() => remove.mutateAsync(undefined)}
           gone={{ kind: 'device', name: d.name }}
           error={remove.error}
           done={() => void navigate('/devices')}

@@ -94,7 +94,7 @@ export function GuardLife({ guard }: { guard: Guard }) {
           <Sure
             name={`Remove the guard ${name}`}
             says="It looks no more, and an alarm of it that stands ends. Its alarms stay in the journal."
-            act={(after) => remove.mutate(undefined, after)}
+            act={() => remove.mutateAsync(undefined)}
             gone={{ kind: 'guard', name: name }}
             error={remove.error}
             done={() => void go(`/signals/${guard.signal}`)}

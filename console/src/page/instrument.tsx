@@ -84,7 +84,7 @@ function RemoveSignal({ signal: s }: { signal: Signal }) {
             be wanted; clearing them instead can be undone for 30 days.
           </>
         }
-        act={(after) => remove.mutate(undefined, after)}
+        act={() => remove.mutateAsync(undefined)}
         gone={{ kind: 'signal', name: pathOf(s) }}
         error={remove.error}
         done={() => void navigate(`/devices/of/${s.device}`)}

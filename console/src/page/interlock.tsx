@@ -207,7 +207,7 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
           <Sure
             name={`Remove the interlock ${begin.name}`}
             says="It drives the output no more; what else drives it goes on."
-            act={(after) => remove.mutate(undefined, after)}
+            act={() => remove.mutateAsync(undefined)}
             gone={{ kind: 'interlock', name: begin.name }}
             error={remove.error}
             done={() => void navigate('/outputs')}

@@ -213,7 +213,7 @@ function RemoveKit({ name }: { name: string }) {
     <Sure
       name={`Remove the kit ${name}`}
       says="Devices that were made from it stay as they are."
-      act={(after) => remove.mutate(undefined, after)}
+      act={() => remove.mutateAsync(undefined)}
       gone={{ kind: 'kit', name: name }}
       error={remove.error}
       done={() => void navigate('/devices/kits')}

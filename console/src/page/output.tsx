@@ -270,7 +270,7 @@ function Remove({ output: o }: { output: Output }) {
       <Sure
         name={`Remove the output ${titleOf(o)}`}
         says={`It goes with its interlocks. Its device hears no more of it, and goes to ${stateWords(o, o.safe)}.`}
-        act={(after) => remove.mutate(undefined, after)}
+        act={() => remove.mutateAsync(undefined)}
         gone={{ kind: 'output', name: `${o.device}/${o.name}` }}
         error={remove.error}
         done={() => void navigate('/outputs')}

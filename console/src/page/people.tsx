@@ -61,7 +61,7 @@ export function People() {
                       <Sure
                         name={`Remove ${p.name || p.email}`}
                         says="All sessions and tokens end at once. What was done stays in the journal."
-                        act={(after) => remove.mutate(p.email, after)}
+                        act={() => remove.mutateAsync(p.email)}
                         gone={{ kind: 'person', name: p.email }}
                         error={remove.error}
                         done={() => undefined}

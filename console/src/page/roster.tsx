@@ -158,7 +158,7 @@ function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
               <Sure
                 name={`Remove the roster ${roster.title || roster.name}`}
                 says="Nobody is told by it any more. What was told stays in the notices."
-                act={(after) => remove.mutate(undefined, after)}
+                act={() => remove.mutateAsync(undefined)}
                 gone={{ kind: 'roster', name: roster.name! }}
                 error={remove.error}
                 done={() => void navigate('/rosters')}

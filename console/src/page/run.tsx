@@ -279,7 +279,7 @@ function Leave({ run: r }: { run: Page }) {
       <Sure
         name="Remove the run"
         says="Its name, goals, phases and notes go; the readings stay. Take its report out first, if you want to keep it."
-        act={(after) => remove.mutate(undefined, after)}
+        act={() => remove.mutateAsync(undefined)}
         gone={{ kind: 'run', name: String(r.id) }}
         error={remove.error}
         done={() => void go(`/assets/${r.asset}`)}

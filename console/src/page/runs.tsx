@@ -65,7 +65,7 @@ function Plans({ keeper }: { keeper: boolean }) {
               <Sure
                 name={`Remove the plan ${p.title || p.name}`}
                 says="No run starts by it any more; its runs stay."
-                act={(after) => remove.mutate(p.name, after)}
+                act={() => remove.mutateAsync(p.name)}
                 gone={{ kind: 'plan', name: p.name }}
                 error={remove.error}
                 done={() => undefined}

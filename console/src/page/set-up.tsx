@@ -144,7 +144,7 @@ function ReaderKey() {
         <Sure
           name="End the reader key"
           says="What reads with it is cut off at once. It cannot be undone: make a new one instead."
-          act={(after) => end.mutate(undefined, after)}
+          act={() => end.mutateAsync(undefined)}
           error={end.error}
           done={() => undefined}
         />

@@ -204,7 +204,7 @@ export function StatementPage() {
           <Sure
             name="Remove the statement"
             says="Nobody gets it any more. What it told stays told."
-            act={(after) => remove.mutate(undefined, after)}
+            act={() => remove.mutateAsync(undefined)}
             gone={{ kind: 'statement', name: name }}
             error={remove.error}
             done={() => void navigate('/statements')}

@@ -165,7 +165,7 @@ function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean;
           <Sure
             name={`Remove the tariff ${t.name}`}
             says="Totals that go by it have to go first."
-            act={(after) => remove.mutate(undefined, after)}
+            act={() => remove.mutateAsync(undefined)}
             gone={{ kind: 'tariff', name: tariff.name }}
             error={remove.error}
             done={() => undefined}

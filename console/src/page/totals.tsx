@@ -244,7 +244,7 @@ function RemoveTotal({ name }: { name: string }) {
       <Sure
         name={`Remove the total ${name}`}
         says="What it came to goes; the readings that it adds up stay, so that it can be made anew."
-        act={(after) => remove.mutate(undefined, after)}
+        act={() => remove.mutateAsync(undefined)}
         gone={{ kind: 'total', name: name }}
         error={remove.error}
         done={() => void navigate('/totals')}

@@ -165,7 +165,7 @@ function RemoveTrial({ id }: { id: number }) {
       <Sure
         name={`Remove trial ${id}`}
         says="Its stretches go; readings and guards that were made from it stay."
-        act={(after) => remove.mutate(undefined, after)}
+        act={() => remove.mutateAsync(undefined)}
         gone={{ kind: 'trial', name: String(id) }}
         error={remove.error}
         done={() => void navigate('/trials')}
@@ -198,7 +198,7 @@ function Stretches({ trial }: { trial: Trial }) {
                     name={`Remove stretch ${s.id}`}
                     short="Remove"
                     says="The limit that follows is found anew without it."
-                    act={(after) => unmark.mutate(s.id, after)}
+                    act={() => unmark.mutateAsync(s.id)}
                     gone={{ kind: 'stretch', name: String(s.id) }}
                     error={unmark.error}
                     done={() => undefined}

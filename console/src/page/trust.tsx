@@ -177,7 +177,7 @@ function Calibrations({ device, name, trust, keeper, zone }: Props) {
                             name={`Withdraw the calibration of ${clock(c.from, zone, day)}`}
                             short="Withdraw"
                             says="Values are as without it again, those of the past too. It stays in this list."
-                            act={(after) => back.mutate(c.id, after)}
+                            act={() => back.mutateAsync(c.id)}
                             error={back.error}
                             done={() => undefined}
                           />

@@ -6,7 +6,7 @@ import { Opens } from './opens'
 type Props = {
   name: string // what is done, as a button says it: "Remove the kit"
   says: ReactNode // what that comes to
-  act: (after: { onSuccess: () => void }) => void
+  act: () => Promise<unknown> // what follows it is done though the page went as it was done: others hear of it first
   error: Error | null
   done: () => void
   gone?: Gone // what is removed by it, which can be brought back
@@ -24,13 +24,14 @@ export const Sure = ({ name, says, act, error, done, gone, short }: Props) => (
         <Row>
           <Button
             onPress={() =>
-              act({
-                onSuccess: () => {
+              void act().then(
+                () => {
                   if (gone) tellRemoved(gone)
                   close()
                   done()
                 },
-              })
+                () => undefined, // error says it
+              )
             }
           >
             {name}
