@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/wall"
 )
 
@@ -97,7 +98,7 @@ func (p *Panel) doubt(span Span) string {
 	if length == 0 {
 		return ""
 	}
-	return "; hatched: of no use for " + measure.Length(max(length, time.Second))
+	return "; hatched: of no use for " + prose.Length(max(length, time.Second))
 }
 
 // course says between which values the line goes.

@@ -12,6 +12,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -79,7 +80,7 @@ func alarmListCommand() *cobra.Command {
 			for _, a := range alarms {
 				lasted := "still"
 				if a.ClearedAt != nil {
-					lasted = measure.Length(a.ClearedAt.Sub(a.RaisedAt))
+					lasted = prose.Length(a.ClearedAt.Sub(a.RaisedAt))
 				}
 				rows = append(rows, []string{strconv.FormatInt(a.ID, 10), clock(&a.RaisedAt), lasted, string(a.Severity), standing(a), said(a)})
 			}
@@ -255,7 +256,7 @@ func alarmHealthCommand() *cobra.Command {
 }
 
 func printHealth(w io.Writer, h *alarm.Health) {
-	fmt.Fprintf(w, "%s from %s to %s.\n\n", measure.Count(h.Alarms, "alarm", "alarms"), clock(&h.From), clock(&h.Until))
+	fmt.Fprintf(w, "%s from %s to %s.\n\n", prose.Count(h.Alarms, "alarm", "alarms"), clock(&h.From), clock(&h.Until))
 	rows := [][]string{}
 	for _, f := range h.Figures {
 		good := "good"
@@ -276,12 +277,12 @@ func printHealth(w io.Writer, h *alarm.Health) {
 	}
 	table(w, "Nothing was raised.", []string{"GUARD", "SIGNAL", "ALARMS", "SHARE", "SUGGESTION"}, rows)
 	for _, s := range h.Standing {
-		fmt.Fprintf(w, "Alarm %d of %s stands for %s.\n", s.ID, s.Signal, measure.Length(time.Duration(s.Stood)))
+		fmt.Fprintf(w, "Alarm %d of %s stands for %s.\n", s.ID, s.Signal, prose.Length(time.Duration(s.Stood)))
 	}
 	for _, f := range h.Floods {
-		fmt.Fprintf(w, "A flood: %s from %s to %s.\n", measure.Count(f.Alarms, "alarm", "alarms"), clock(&f.From), clock(&f.Until))
+		fmt.Fprintf(w, "A flood: %s from %s to %s.\n", prose.Count(f.Alarms, "alarm", "alarms"), clock(&f.From), clock(&f.Until))
 	}
 	for _, p := range h.People {
-		fmt.Fprintf(w, "%s was told of %s, %s a day.\n", p.Address, measure.Count(p.Alarms, "alarm", "alarms"), measure.Round(p.PerDay, 1))
+		fmt.Fprintf(w, "%s was told of %s, %s a day.\n", p.Address, prose.Count(p.Alarms, "alarm", "alarms"), measure.Round(p.PerDay, 1))
 	}
 }

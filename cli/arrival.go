@@ -11,6 +11,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 func arrivalCommand() *cobra.Command {
@@ -67,7 +68,7 @@ func letInCommand() *cobra.Command {
 			return err
 		}
 		return show(c, out, func(w io.Writer) {
-			fmt.Fprintf(w, "Device %s is let in with %s.\n", out.Name, measure.Count(out.Signals, "signal", "signals"))
+			fmt.Fprintf(w, "Device %s is let in with %s.\n", out.Name, prose.Count(out.Signals, "signal", "signals"))
 			if out.Enrolled {
 				fmt.Fprintf(w, "It sends with the enrolment key; give it one of its own: jaunty device key rotate %s\n", out.Name)
 			}

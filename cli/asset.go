@@ -18,6 +18,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/asset"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -252,7 +253,7 @@ func assetFileListCommand() *cobra.Command {
 			return show(c, p.Attachments, func(w io.Writer) {
 				rows := [][]string{}
 				for _, a := range p.Attachments {
-					rows = append(rows, []string{strconv.FormatInt(a.ID, 10), string(a.Kind), a.Name, measure.Bytes(int64(a.Size)), a.By, clock(&a.At)})
+					rows = append(rows, []string{strconv.FormatInt(a.ID, 10), string(a.Kind), a.Name, prose.Bytes(int64(a.Size)), a.By, clock(&a.At)})
 				}
 				table(w, "No photos or papers yet; 'jaunty asset file add NAME FILE' stores one.", []string{"FILE", "KIND", "TITLE", "SIZE", "BY", "ADDED"}, rows)
 			})
@@ -274,7 +275,7 @@ func assetFileAddCommand() *cobra.Command {
 			return err
 		}
 		return show(c, a, func(w io.Writer) {
-			size := measure.Bytes(int64(a.Size))
+			size := prose.Bytes(int64(a.Size))
 			if a.Width > 0 {
 				size = fmt.Sprintf("%d × %d, %s", a.Width, a.Height, size)
 			}

@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/store"
 	"jauntylark/store/cluster"
 )
@@ -86,7 +87,7 @@ func backup(c *cobra.Command, database, seal, file string) error {
 		return err
 	}
 	return show(c, m, func(w io.Writer) {
-		fmt.Fprintf(w, "%s: %s with %s, as of %s.\n", file, m.Site, measure.Count(m.Stamp.Readings, "reading", "readings"), clock(&m.Made))
+		fmt.Fprintf(w, "%s: %s with %s, as of %s.\n", file, m.Site, prose.Count(m.Stamp.Readings, "reading", "readings"), clock(&m.Made))
 	})
 }
 
@@ -188,7 +189,7 @@ func restore(c *cobra.Command, database, seal string, file *os.File) error {
 		}
 	}
 	return show(c, m, func(w io.Writer) {
-		fmt.Fprintf(w, "%s is restored as it was on %s, with %s, each verified.\n", m.Site, clock(&m.Made), measure.Count(m.Stamp.Readings, "reading", "readings"))
+		fmt.Fprintf(w, "%s is restored as it was on %s, with %s, each verified.\n", m.Site, clock(&m.Made), prose.Count(m.Stamp.Readings, "reading", "readings"))
 	})
 }
 

@@ -14,7 +14,7 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/act"
 	"jauntylark/core/board"
-	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/record"
 )
@@ -123,7 +123,7 @@ func doBoard(c *cobra.Command, at api.Place, in any, words string) error {
 		return err
 	}
 	return show(c, b, func(w io.Writer) {
-		fmt.Fprintf(w, words, b.Version, b.Name, measure.Count(len(b.Tiling.Tiles), "tile", "tiles"))
+		fmt.Fprintf(w, words, b.Version, b.Name, prose.Count(len(b.Tiling.Tiles), "tile", "tiles"))
 	})
 }
 

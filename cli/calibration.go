@@ -14,6 +14,7 @@ import (
 	"jauntylark/core/act"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/core/storage"
 )
@@ -140,7 +141,7 @@ func holdStill(c *cobra.Command, s *client.Client, path string) (float64, error)
 	if steady.Mean == nil {
 		return 0, fmt.Errorf("no reading that can be believed came within %s; say what is shown with --pair SHOWN=REFERENCE", length)
 	}
-	fmt.Fprintf(c.ErrOrStderr(), "It showed %s on average: %s between %s and %s.\n", measure.Figure(*steady.Mean, ""), measure.Count(steady.Count, "reading", "readings"), measure.Figure(steady.Low, ""), measure.Figure(steady.High, ""))
+	fmt.Fprintf(c.ErrOrStderr(), "It showed %s on average: %s between %s and %s.\n", measure.Figure(*steady.Mean, ""), prose.Count(steady.Count, "reading", "readings"), measure.Figure(steady.Low, ""), measure.Figure(steady.High, ""))
 	return *steady.Mean, nil
 }
 

@@ -11,6 +11,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 )
 
@@ -43,7 +44,7 @@ func remove(c *cobra.Command, noun, name string, at api.Place) error {
 		return err
 	}
 	return show(c, map[string]string{"removed": name}, func(w io.Writer) {
-		fmt.Fprintf(w, "%s %s is removed; 'jaunty %s bring-back %s' brings it back for 30 days.\n", strings.ToUpper(noun[:1])+noun[1:], name, nounOf(noun), name)
+		fmt.Fprintf(w, "%s %s is removed; 'jaunty %s bring-back %s' brings it back for 30 days.\n", prose.Capital(noun), name, nounOf(noun), name)
 	})
 }
 

@@ -12,6 +12,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 )
@@ -198,9 +199,9 @@ func clockOf(d site.Device) string {
 	case d.ClockBehind == nil:
 		return "-"
 	case *d.ClockBehind > clockTolerance:
-		return measure.Length(time.Duration(*d.ClockBehind)*time.Second) + " behind"
+		return prose.Length(time.Duration(*d.ClockBehind)*time.Second) + " behind"
 	case *d.ClockBehind < -clockTolerance:
-		return measure.Length(time.Duration(-*d.ClockBehind)*time.Second) + " ahead"
+		return prose.Length(time.Duration(-*d.ClockBehind)*time.Second) + " ahead"
 	}
 	return "right"
 }

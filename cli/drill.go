@@ -11,6 +11,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 )
 
@@ -85,7 +86,7 @@ func followDrill(c *cobra.Command, s *client.Client, d roster.Drill, wait time.D
 		case d.EndedAt == nil:
 			fmt.Fprintf(w, "Nobody has it yet. The drill goes on: jaunty drill show %d\n", d.ID)
 		default:
-			fmt.Fprintf(w, "The drill is over: %s, %s after the reading.\n", d.Ended, measure.Length(d.EndedAt.Sub(d.StartedAt)))
+			fmt.Fprintf(w, "The drill is over: %s, %s after the reading.\n", d.Ended, prose.Length(d.EndedAt.Sub(d.StartedAt)))
 		}
 	})
 }
@@ -135,7 +136,7 @@ func drillListCommand() *cobra.Command {
 				for _, d := range all {
 					took := "goes on"
 					if d.EndedAt != nil {
-						took = d.Ended + ", after " + measure.Length(d.EndedAt.Sub(d.StartedAt))
+						took = d.Ended + ", after " + prose.Length(d.EndedAt.Sub(d.StartedAt))
 					}
 					rows = append(rows, []string{strconv.FormatInt(d.ID, 10), clock(&d.StartedAt), d.Guard, d.By, took})
 				}

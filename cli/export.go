@@ -16,6 +16,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/exchange"
 )
 
@@ -89,7 +90,7 @@ func exportReadings(c *cobra.Command, what []string) error {
 	if err != nil {
 		return err
 	}
-	return show(c, map[string]any{"file": file, "bytes": size}, func(w io.Writer) { fmt.Fprintf(w, "%s, %s.\n", file, measure.Bytes(size)) })
+	return show(c, map[string]any{"file": file, "bytes": size}, func(w io.Writer) { fmt.Fprintf(w, "%s, %s.\n", file, prose.Bytes(size)) })
 }
 
 // exportQuery puts what is asked for into a query.
@@ -244,5 +245,5 @@ func exportSite(c *cobra.Command, file string) error {
 	if err = errors.Join(err, out.Sync(), out.Close()); err != nil {
 		return errors.Join(err, os.Remove(file))
 	}
-	return show(c, map[string]any{"file": file, "bytes": bar.done}, func(w io.Writer) { fmt.Fprintf(w, "%s, %s.\n", file, measure.Bytes(bar.done)) })
+	return show(c, map[string]any{"file": file, "bytes": bar.done}, func(w io.Writer) { fmt.Fprintf(w, "%s, %s.\n", file, prose.Bytes(bar.done)) })
 }

@@ -10,7 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/api"
-	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 // upload sends a file as it is, with its name.
@@ -62,7 +62,7 @@ func download(c *cobra.Command, at api.Place, file string) error {
 	if err != nil {
 		return err
 	}
-	return show(c, map[string]any{"file": file, "bytes": info.Size()}, func(w io.Writer) { fmt.Fprintf(w, "%s is written, %s.\n", file, measure.Bytes(info.Size())) })
+	return show(c, map[string]any{"file": file, "bytes": info.Size()}, func(w io.Writer) { fmt.Fprintf(w, "%s is written, %s.\n", file, prose.Bytes(info.Size())) })
 }
 
 // textOrFile is a text, or with @FILE what is in a file; @- is standard input.

@@ -20,6 +20,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 func frameCommand() *cobra.Command {
@@ -42,7 +43,7 @@ func frameListCommand() *cobra.Command {
 		return show(c, list, func(w io.Writer) {
 			rows := [][]string{}
 			for _, f := range list.Frames {
-				rows = append(rows, []string{clock(&f.At), measure.Figure(f.Low, "Cel"), measure.Figure(f.High, "Cel"), strconv.Itoa(f.Doubtful), measure.Bytes(int64(f.Size)), map[bool]string{true: "yes"}[f.Pictured]})
+				rows = append(rows, []string{clock(&f.At), measure.Figure(f.Low, "Cel"), measure.Figure(f.High, "Cel"), strconv.Itoa(f.Doubtful), prose.Bytes(int64(f.Size)), map[bool]string{true: "yes"}[f.Pictured]})
 			}
 			table(w, "No frames in that stretch; 'jaunty frame send DEVICE FILE' sends one.", []string{"AT", "LOWEST", "HIGHEST", "DOUBTFUL PIXELS", "SIZE", "PICTURE"}, rows)
 			if len(list.Frames) < list.All {

@@ -12,9 +12,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/limit"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 )
 
@@ -51,18 +53,8 @@ func replayGuard(c *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	if c.Flags().Changed("limit") {
-		given, _ := c.Flags().GetFloat64("limit")
-		if len(g.When.Limits()) != 1 {
-			return misused("--limit goes with one limit, but %s looks for '%s'; say --when", g.Name, g.When)
-		}
-		convert, err := measure.Converter(see.units.Of(see.stored(g.Signal)), see.stored(g.Signal))
-		if err != nil {
-			return err
-		}
-		if g.When.A = given; convert != nil {
-			g.When.A = convert(given)
-		}
+	if err := moveLimit(c, &g, see); err != nil {
+		return err
 	}
 	span, err := spanOf(c)
 	if err != nil {
@@ -73,12 +65,55 @@ func replayGuard(c *cobra.Command, args []string) error {
 	if until, _ := c.Flags().GetString("until"); until != "" || !order.WithEvents {
 		order.Until = &span.Until
 	}
-	out := struct {
-		Alarms  []alarm.Occurrence `json:"alarms"`
-		Summary *alarm.Summary     `json:"summary"`
-		Marked  *alarm.Marked      `json:"marked"`
-	}{Alarms: []alarm.Occurrence{}}
-	words := ""
+	out, err := replayed(c, s, order)
+	if err != nil {
+		return err
+	}
+	return show(c, out, func(w io.Writer) {
+		rows := [][]string{}
+		for _, o := range out.Alarms {
+			lasted := "still"
+			if o.ClearedAt != nil {
+				lasted = prose.Length(o.Length(span.Until))
+			}
+			rows = append(rows, []string{clock(&o.RaisedAt), lasted, string(o.Severity), o.Level, see.say(g.Signal, o.Extreme), o.Cause})
+		}
+		table(w, "No alarm.", []string{"RAISED", "LASTED", "SEVERITY", "RUNG", "PEAK", "ENDED BECAUSE"}, rows)
+		fmt.Fprintln(w, out.words)
+		tellMarked(w, out.Marked)
+	})
+}
+
+// moveLimit gives a guard the limit that --limit says, in the unit in which it is seen.
+func moveLimit(c *cobra.Command, g *alarm.Guard, see seen) error {
+	if !c.Flags().Changed("limit") {
+		return nil
+	}
+	given, _ := c.Flags().GetFloat64("limit")
+	if len(g.When.Limits()) != 1 {
+		return misused("--limit goes with one limit, but %s looks for '%s'; say --when", g.Name, g.When)
+	}
+	convert, err := measure.Converter(see.units.Of(see.stored(g.Signal)), see.stored(g.Signal))
+	if err != nil {
+		return err
+	}
+	if g.When.A = given; convert != nil {
+		g.When.A = convert(given)
+	}
+	return nil
+}
+
+// replayOutcome is what a replay came to.
+type replayOutcome struct {
+	Alarms  []alarm.Occurrence `json:"alarms"`
+	Summary *alarm.Summary     `json:"summary"`
+	Marked  *alarm.Marked      `json:"marked"`
+	words   string
+}
+
+// replayed has a guard replayed, and shows how far that is.
+func replayed(c *cobra.Command, s *client.Client, order api.ReplayOrder) (out replayOutcome, err error) {
+	out.Alarms = []alarm.Occurrence{}
 	progress := isTerminal(os.Stderr)
 	err = s.Lines(c.Context(), api.Replay.At(), order, func(line []byte) error {
 		var l api.ReplayLine
@@ -91,44 +126,35 @@ func replayGuard(c *cobra.Command, args []string) error {
 		case l.Alarm != nil:
 			out.Alarms = append(out.Alarms, *l.Alarm)
 		case l.At != nil && progress:
-			fmt.Fprintf(os.Stderr, "\r%s, %s so far ", clock(l.At), measure.Count(len(out.Alarms), "alarm", "alarms"))
+			fmt.Fprintf(os.Stderr, "\r%s, %s so far ", clock(l.At), prose.Count(len(out.Alarms), "alarm", "alarms"))
 		case l.Summary != nil:
-			out.Summary, out.Marked, words = l.Summary, l.Marked, l.Words
+			out.Summary, out.Marked, out.words = l.Summary, l.Marked, l.Words
 		}
 		return nil
 	})
 	if progress {
 		fmt.Fprint(os.Stderr, "\r\x1b[K")
 	}
-	if err != nil {
-		return err
+	return out, err
+}
+
+// tellMarked says how the alarms meet those that people have marked.
+func tellMarked(w io.Writer, m *alarm.Marked) {
+	if m == nil {
+		return
 	}
-	return show(c, out, func(w io.Writer) {
-		rows := [][]string{}
-		for _, o := range out.Alarms {
-			lasted := "still"
-			if o.ClearedAt != nil {
-				lasted = measure.Length(o.Length(span.Until))
-			}
-			rows = append(rows, []string{clock(&o.RaisedAt), lasted, string(o.Severity), o.Level, see.say(g.Signal, o.Extreme), o.Cause})
+	var parts []string
+	for _, of := range []struct {
+		word     string
+		met, all int
+	}{{"real", m.Real, m.RealOf}, {"useful", m.Useful, m.UsefulOf}, {"false", m.False, m.FalseOf}} {
+		if of.all > 0 {
+			parts = append(parts, fmt.Sprintf("%d of %d that were %s", of.met, of.all, of.word))
 		}
-		table(w, "No alarm.", []string{"RAISED", "LASTED", "SEVERITY", "RUNG", "PEAK", "ENDED BECAUSE"}, rows)
-		fmt.Fprintln(w, words)
-		if m := out.Marked; m != nil {
-			var parts []string
-			for _, of := range []struct {
-				word     string
-				met, all int
-			}{{"real", m.Real, m.RealOf}, {"useful", m.Useful, m.UsefulOf}, {"false", m.False, m.FalseOf}} {
-				if of.all > 0 {
-					parts = append(parts, fmt.Sprintf("%d of %d that were %s", of.met, of.all, of.word))
-				}
-			}
-			if len(parts) > 0 {
-				fmt.Fprintf(w, "Of the alarms that people marked, it would have raised %s.\n", strings.Join(parts, ", "))
-			}
-		}
-	})
+	}
+	if len(parts) > 0 {
+		fmt.Fprintf(w, "Of the alarms that people marked, it would have raised %s.\n", strings.Join(parts, ", "))
+	}
 }
 
 func guardLimitsCommand() *cobra.Command {
@@ -184,6 +210,6 @@ func (see seen) shape(w io.Writer, path string, shape *limit.Shape) {
 		if m := l.Marked; m != nil && m.RealOf > 0 {
 			text += fmt.Sprintf(", and met %d of %d that were real", m.Real, m.RealOf)
 		}
-		fmt.Fprintln(w, strings.ToUpper(text[:1])+text[1:]+".")
+		fmt.Fprintln(w, prose.Capital(text)+".")
 	}
 }

@@ -17,6 +17,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/exchange"
 )
 
@@ -115,7 +116,7 @@ func importFile(c *cobra.Command, s *client.Client, file *os.File) error {
 		return err
 	}
 	if o := job.Outcome; o.Refused+o.Conflicts > 0 {
-		return fmt.Errorf("%s refused, %d in conflict", measure.Count(o.Refused, "line", "lines"), o.Conflicts)
+		return fmt.Errorf("%s refused, %d in conflict", prose.Count(o.Refused, "line", "lines"), o.Conflicts)
 	}
 	return nil
 }
@@ -214,7 +215,7 @@ func waitForImport(c *cobra.Command, s *client.Client, id string) (job api.Impor
 			return job, nil
 		}
 		if o := job.Outcome; o != nil {
-			bar.say("%.0f %%, %s", job.Read*100, measure.Count(o.Readings, "reading", "readings"))
+			bar.say("%.0f %%, %s", job.Read*100, prose.Count(o.Readings, "reading", "readings"))
 		}
 		select {
 		case <-c.Context().Done():
@@ -229,7 +230,7 @@ func printOutcome(w io.Writer, job *api.ImportJob, try bool) {
 	if try {
 		verb = "would be"
 	}
-	fmt.Fprintf(w, "%s: %d %s added, %d are there already", measure.Count(o.Readings, "reading", "readings"), o.Added, verb, o.Same)
+	fmt.Fprintf(w, "%s: %d %s added, %d are there already", prose.Count(o.Readings, "reading", "readings"), o.Added, verb, o.Same)
 	if o.Replaced > 0 {
 		fmt.Fprintf(w, ", %d %s replaced", o.Replaced, verb)
 	}

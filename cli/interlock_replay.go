@@ -10,6 +10,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 func interlockReplayCommand() *cobra.Command {
@@ -67,16 +68,16 @@ alarms are those that guards would raise as they are now.`,
 const shownRuns = 20
 
 func printTried(w io.Writer, o *drive.Output, tried drive.Tried, from, until measure.Instant) {
-	over := measure.Length(until.Sub(from))
+	over := prose.Length(until.Sub(from))
 	runs := o.Kind == drive.KindSwitch || o.Kind == drive.KindLevel
 	if runs {
 		fmt.Fprintf(w, "%s would have started %s in %s and run for %s, %s at the longest; most starts within an hour: %d.\n", o.Path(), times(tried.Starts), over,
-			measure.Length(time.Duration(tried.Running)), measure.Length(time.Duration(tried.Longest)), tried.Busiest)
+			prose.Length(time.Duration(tried.Running)), prose.Length(time.Duration(tried.Longest)), tried.Busiest)
 	} else {
 		fmt.Fprintf(w, "%s would have changed %s in %s.\n", o.Path(), times(len(tried.Stretches)), over)
 	}
 	if tried.Blind > 0 {
-		fmt.Fprintf(w, "For %s of that it would have been in its safe state, %s, since what drives it was silent, faulty, warming or not there.\n", measure.Length(time.Duration(tried.Blind)), o.Words(o.Safe))
+		fmt.Fprintf(w, "For %s of that it would have been in its safe state, %s, since what drives it was silent, faulty, warming or not there.\n", prose.Length(time.Duration(tried.Blind)), o.Words(o.Safe))
 	}
 	if len(tried.Stretches) == 0 {
 		return
@@ -91,7 +92,7 @@ func printTried(w io.Writer, o *drive.Output, tried drive.Tried, from, until mea
 		if r.Until != nil {
 			end = clock(r.Until)
 		}
-		rows = append(rows, []string{clock(&r.From), end, measure.Length(r.Length(until)), o.Words(r.Value), r.Why})
+		rows = append(rows, []string{clock(&r.From), end, prose.Length(r.Length(until)), o.Words(r.Value), r.Why})
 	}
 	table(w, "", []string{"FROM", "UNTIL", "LENGTH", "STATE", "WHY"}, rows)
 }

@@ -13,7 +13,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/act"
-	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/memory"
 )
@@ -114,7 +114,7 @@ func printEntries(w io.Writer, entries []site.Entry) {
 	for _, e := range entries {
 		lasted := ""
 		if e.Lasted != nil {
-			lasted = measure.Length(time.Duration(*e.Lasted) * time.Millisecond)
+			lasted = prose.Length(time.Duration(*e.Lasted) * time.Millisecond)
 		}
 		rows = append(rows, []string{clock(&e.At), age(&e.At), lasted, e.Kind, e.Text})
 	}

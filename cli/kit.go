@@ -14,6 +14,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/server/place"
 )
@@ -88,7 +89,7 @@ func kitAddCommand() *cobra.Command {
 }
 
 func tellSaved(w io.Writer, out api.SavedKit) {
-	fmt.Fprintf(w, "Kit %s is saved: %s, %s, %s.\n", out.Kit.Name, measure.Count(len(out.Kit.Signals), "signal", "signals"), measure.Count(len(out.Kit.Guards), "guard", "guards"), measure.Count(len(out.Kit.Outputs), "output", "outputs"))
+	fmt.Fprintf(w, "Kit %s is saved: %s, %s, %s.\n", out.Kit.Name, prose.Count(len(out.Kit.Signals), "signal", "signals"), prose.Count(len(out.Kit.Guards), "guard", "guards"), prose.Count(len(out.Kit.Outputs), "output", "outputs"))
 	if len(out.Offers) == 0 {
 		return
 	}

@@ -15,7 +15,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
-	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 )
 
@@ -86,7 +86,7 @@ func printNotice(w io.Writer, n *api.NoticeStory) {
 	fmt.Fprintf(w, "\n    %s\n", text)
 	shown := n.Deliveries[max(0, len(n.Deliveries)-attemptsShown):]
 	if before := len(n.Deliveries) - len(shown); before > 0 {
-		fmt.Fprintf(w, "    after %s before\n", measure.Count(before, "attempt", "attempts"))
+		fmt.Fprintf(w, "    after %s before\n", prose.Count(before, "attempt", "attempts"))
 	}
 	for _, d := range shown {
 		word := "failed"
@@ -163,9 +163,9 @@ func noticePreviewCommand() *cobra.Command {
 		}
 		return show(c, out, func(w io.Writer) {
 			for _, f := range out.Forms {
-				size := measure.Count(f.Characters, "character", "characters")
+				size := prose.Count(f.Characters, "character", "characters")
 				if f.Messages > 0 {
-					size = size + ", " + measure.Count(f.Messages, "text message", "text messages")
+					size = size + ", " + prose.Count(f.Messages, "text message", "text messages")
 				}
 				fmt.Fprintf(w, "── %s (%s)\n", f.Carrier, size)
 				if f.Subject != "" {

@@ -8,7 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 // progress tells on a terminal, in one line that changes, how much of a long work is done. Elsewhere it says
@@ -34,7 +34,7 @@ func (p *progress) at(done int64) { p.done = done }
 // Write counts bytes.
 func (p *progress) Write(b []byte) (int, error) {
 	p.done += int64(len(b))
-	p.say("%s  %s, %s/s", p.what, measure.Bytes(p.done), measure.Bytes(int64(float64(p.done)/max(0.1, time.Since(p.begun).Seconds()))))
+	p.say("%s  %s, %s/s", p.what, prose.Bytes(p.done), prose.Bytes(int64(float64(p.done)/max(0.1, time.Since(p.begun).Seconds()))))
 	return len(b), nil
 }
 

@@ -18,6 +18,7 @@ import (
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -63,7 +64,7 @@ number, or true or false for a signal that is on or off. Without --at it is meas
 			return err
 		}
 		if len(refused) > 0 {
-			return fmt.Errorf("%d of %s refused", len(refused), measure.Count(len(args), "reading was", "readings were"))
+			return fmt.Errorf("%d of %s refused", len(refused), prose.Count(len(args), "reading was", "readings were"))
 		}
 		return nil
 	}

@@ -14,6 +14,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -96,7 +97,7 @@ func whatGoes(a *api.ClearAnswer, verb string) string {
 	if a.Stamp.Readings == 0 {
 		return "There are no readings in this stretch."
 	}
-	return fmt.Sprintf("%s of %s %s, from %s to %s.", measure.Count(a.Stamp.Readings, "reading", "readings"), measure.Count(a.Signals, "signal", "signals"), verb, clock(&a.Stamp.First), clock(&a.Stamp.Last))
+	return fmt.Sprintf("%s of %s %s, from %s to %s.", prose.Count(a.Stamp.Readings, "reading", "readings"), prose.Count(a.Signals, "signal", "signals"), verb, clock(&a.Stamp.First), clock(&a.Stamp.Last))
 }
 
 // confirmed gives the name that has to be typed, from --confirm or the terminal.
@@ -148,7 +149,7 @@ func waitForClearing(c *cobra.Command, s *client.Client, id int64) (site.Clearin
 			if x.ID == id && x.State != site.ClearingRunning && x.State != site.ClearingUndoing {
 				return x, nil
 			} else if x.ID == id {
-				bar.say("%s", measure.Count(int(x.Readings), "reading", "readings"))
+				bar.say("%s", prose.Count(int(x.Readings), "reading", "readings"))
 			}
 		}
 		select {
@@ -179,7 +180,7 @@ func readingBringBackCommand() *cobra.Command {
 				return err
 			}
 			return show(c, back, func(w io.Writer) {
-				fmt.Fprintf(w, "%s.\n", measure.Count(int(back.Readings), "reading is back", "readings are back"))
+				fmt.Fprintf(w, "%s.\n", prose.Count(int(back.Readings), "reading is back", "readings are back"))
 			})
 		},
 	}
@@ -197,7 +198,7 @@ func removedReadings(c *cobra.Command) ([]site.Removal, error) {
 		if what == "" {
 			what = "the whole site"
 		}
-		title := measure.Count(int(x.Readings), "reading", "readings") + " of " + what
+		title := prose.Count(int(x.Readings), "reading", "readings") + " of " + what
 		out = append(out, site.Removal{Kind: readingsKind, Name: strconv.FormatInt(x.ID, 10), Title: title, By: x.Who, At: x.OrderedAt, Until: x.GoneAt})
 	}
 	return out, err

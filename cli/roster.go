@@ -14,6 +14,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 	"jauntylark/core/wall"
 )
@@ -112,10 +113,10 @@ func printRoster(w io.Writer, r *roster.Roster) {
 		fmt.Fprintf(w, "  %d. %s\n", i+1, s)
 	}
 	if r.Repeat > 0 {
-		fmt.Fprintf(w, "  Then again every %s until someone has it.\n", measure.Length(time.Duration(r.Repeat)))
+		fmt.Fprintf(w, "  Then again every %s until someone has it.\n", prose.Length(time.Duration(r.Repeat)))
 	}
 	if t := r.Rotation; t != nil {
-		fmt.Fprintf(w, "  On duty: %s in turn, from %s at %s, %s each.\n", strings.Join(t.Who, ", "), t.Since, t.At, measure.Length(time.Duration(t.Weeks)*7*24*time.Hour))
+		fmt.Fprintf(w, "  On duty: %s in turn, from %s at %s, %s each.\n", strings.Join(t.Who, ", "), t.Since, t.At, prose.Length(time.Duration(t.Weeks)*7*24*time.Hour))
 	}
 	fmt.Fprintf(w, "  Drilled: %s.\n", age(r.DrilledAt))
 }

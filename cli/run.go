@@ -14,7 +14,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/act"
-	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/run"
 )
 
@@ -145,7 +145,7 @@ func runListCommand() *cobra.Command {
 			for _, r := range runs {
 				lasted := "is on"
 				if r.EndedAt != nil {
-					lasted = measure.Length(r.EndedAt.Sub(r.StartedAt))
+					lasted = prose.Length(r.EndedAt.Sub(r.StartedAt))
 				}
 				rows = append(rows, []string{strconv.FormatInt(r.ID, 10), r.Asset, r.Title, clock(&r.StartedAt), lasted, r.How})
 			}
@@ -220,7 +220,7 @@ func printComparison(w io.Writer, out *api.RunComparison) {
 	for i := range out.Runs {
 		r := &out.Runs[i]
 		heading = append(heading, strings.ToUpper(r.Title))
-		cells := []string{clock(&r.StartedAt), measure.Length(time.Duration(r.Lasted * float64(time.Second))), strconv.Itoa(r.Alarms), "-", "-", "-"}
+		cells := []string{clock(&r.StartedAt), prose.Length(time.Duration(r.Lasted * float64(time.Second))), strconv.Itoa(r.Alarms), "-", "-", "-"}
 		for k := range r.Courses {
 			if r.Courses[k].Signal == out.Signal {
 				copy(cells[3:], courseRow(&r.Courses[k])[1:])
@@ -257,7 +257,7 @@ func printComparison(w io.Writer, out *api.RunComparison) {
 func reachedAfter(r *api.RunCourse, o *run.Outcome) string {
 	switch {
 	case o.At != nil:
-		return "after " + measure.Length(o.At.Sub(r.StartedAt))
+		return "after " + prose.Length(o.At.Sub(r.StartedAt))
 	case o.Kept != nil:
 		return fmt.Sprintf("%s, %.1f %%", o.State, *o.Kept)
 	}

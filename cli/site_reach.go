@@ -13,6 +13,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 )
 
@@ -125,7 +126,7 @@ func printReach(w io.Writer, r *api.ReachNow) {
 		fmt.Fprintln(w, "No heartbeat: nobody outside would notice if the service stood still.")
 	}
 	flood := r.FloodFrom()
-	fmt.Fprintf(w, "Who got %d messages in %s gets what follows in one.\n", flood.Messages, measure.Length(time.Duration(flood.Within)))
+	fmt.Fprintf(w, "Who got %d messages in %s gets what follows in one.\n", flood.Messages, prose.Length(time.Duration(flood.Within)))
 	if q := r.QuietWord; q != nil {
 		fmt.Fprintf(w, "At %s %s hears that all is quiet, or what stands.\n", q.At, q.To)
 	}

@@ -12,7 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"jauntylark/api"
-	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/statement"
 	"jauntylark/core/wall"
 )
@@ -207,7 +207,7 @@ func statementSendCommand() *cobra.Command {
 			return err
 		}
 		return show(c, sent, func(w io.Writer) {
-			fmt.Fprintf(w, "It goes to %s; 'jaunty notice list' tells whether it arrived.\n", measure.Count(sent.Notices, "address", "addresses"))
+			fmt.Fprintf(w, "It goes to %s; 'jaunty notice list' tells whether it arrived.\n", prose.Count(sent.Notices, "address", "addresses"))
 		})
 	}
 	return c

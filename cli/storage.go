@@ -10,6 +10,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 func storageCommand() *cobra.Command {
@@ -33,21 +34,21 @@ func storageShowCommand() *cobra.Command {
 const storageRows = 12
 
 func printStorage(w io.Writer, s api.Storage) {
-	fmt.Fprintf(w, "%.1f million readings in %s, %.2f bytes each.\n", float64(s.Readings)/1e6, measure.Bytes(s.Database), s.Each)
+	fmt.Fprintf(w, "%.1f million readings in %s, %.2f bytes each.\n", float64(s.Readings)/1e6, prose.Bytes(s.Database), s.Each)
 	if s.Free != nil {
-		fmt.Fprintf(w, "The disk has %s free of %s.\n", measure.Bytes(*s.Free), measure.Bytes(*s.Disk))
+		fmt.Fprintf(w, "The disk has %s free of %s.\n", prose.Bytes(*s.Free), prose.Bytes(*s.Disk))
 	}
-	fmt.Fprintf(w, "At this rate a year adds %s", measure.Bytes(s.Year))
+	fmt.Fprintf(w, "At this rate a year adds %s", prose.Bytes(s.Year))
 	switch {
 	case s.Settled != nil:
-		fmt.Fprintf(w, "; by the rules of what is kept it comes to %s.\n", measure.Bytes(*s.Settled))
+		fmt.Fprintf(w, "; by the rules of what is kept it comes to %s.\n", prose.Bytes(*s.Settled))
 	case s.Full != nil:
 		fmt.Fprintf(w, "; the disk will be full on %s.\n", s.Full.Time().Local().Format("2 January 2006"))
 	default:
 		fmt.Fprintln(w, ".")
 	}
 	for _, save := range s.Savings {
-		fmt.Fprintf(w, "  %s a year less: %s.\n", measure.Bytes(save.Bytes), save.Do)
+		fmt.Fprintf(w, "  %s a year less: %s.\n", prose.Bytes(save.Bytes), save.Do)
 	}
 	if s.Backlog.Rows > 0 {
 		fmt.Fprintf(w, "%d readings wait to be packed, the oldest from %s.\n", s.Backlog.Rows, clock(s.Backlog.Oldest))
@@ -56,17 +57,17 @@ func printStorage(w io.Writer, s api.Storage) {
 		fmt.Fprintf(w, "Figures of %s are computed anew from %s on: %.0f %%.\n", stale.Signal, clock(&stale.From), stale.Done*100)
 	}
 	for _, f := range s.Frames {
-		fmt.Fprintf(w, "%s of %s: %s, %s each; after a year %s.\n", measure.Count(f.Count, "frame", "frames"), f.Device, measure.Bytes(f.Bytes), measure.Bytes(f.Bytes/int64(f.Count)), measure.Bytes(f.Year))
+		fmt.Fprintf(w, "%s of %s: %s, %s each; after a year %s.\n", prose.Count(f.Count, "frame", "frames"), f.Device, prose.Bytes(f.Bytes), prose.Bytes(f.Bytes/int64(f.Count)), prose.Bytes(f.Year))
 	}
 	for _, r := range s.Records {
 		if r.Rows > 0 {
-			fmt.Fprintf(w, "%s: %d, in %s.\n", strings.ToUpper(r.What[:1])+r.What[1:], r.Rows, measure.Bytes(r.Bytes))
+			fmt.Fprintf(w, "%s: %d, in %s.\n", strings.ToUpper(r.What[:1])+r.What[1:], r.Rows, prose.Bytes(r.Bytes))
 		}
 	}
 	fmt.Fprintln(w)
 	rows := [][]string{}
 	for _, f := range s.Signals[:min(len(s.Signals), storageRows)] {
-		rows = append(rows, []string{f.Signal, strconv.FormatInt(f.Readings, 10), measure.Bytes(f.Bytes), fmt.Sprintf("%.2f", float64(f.Bytes)/float64(max(1, f.Readings))), fmt.Sprintf("%.0f", f.PerDay)})
+		rows = append(rows, []string{f.Signal, strconv.FormatInt(f.Readings, 10), prose.Bytes(f.Bytes), fmt.Sprintf("%.2f", float64(f.Bytes)/float64(max(1, f.Readings))), fmt.Sprintf("%.0f", f.PerDay)})
 	}
 	table(w, "Nothing is stored yet.", []string{"SIGNAL", "READINGS", "SIZE", "BYTES EACH", "A DAY"}, rows)
 	if more := len(s.Signals) - storageRows; more > 0 {

@@ -10,6 +10,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/total"
 )
 
@@ -64,13 +65,13 @@ func comesTo(t *total.Total, r total.Result) string { return total.Says(t.Kind, 
 func leftOut(r total.Result) string {
 	text := ""
 	if r.Missing >= 1 {
-		text = measure.Length(time.Duration(r.Missing*float64(time.Second))) + " without data"
+		text = prose.Length(time.Duration(r.Missing*float64(time.Second))) + " without data"
 	}
 	if r.LeftOut > 0 {
 		if text != "" {
 			text += ", "
 		}
-		text += measure.Count(r.LeftOut, "reading", "readings") + " not usable"
+		text += prose.Count(r.LeftOut, "reading", "readings") + " not usable"
 	}
 	return text
 }

@@ -14,6 +14,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/limit"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -159,7 +160,7 @@ func showTrial(w io.Writer, t site.Trial) {
 	for _, s := range t.Stretches {
 		length := "goes on"
 		if s.Until != nil {
-			length = measure.Length(s.Until.Sub(s.From))
+			length = prose.Length(s.Until.Sub(s.From))
 		}
 		rows = append(rows, []string{strconv.FormatInt(s.ID, 10), s.Label, clock(&s.From), length})
 	}

@@ -15,6 +15,7 @@ import (
 	"jauntylark/core/act"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -138,7 +139,7 @@ func tellComparison(w io.Writer, a *api.Comparison) {
 		fmt.Fprintf(w, "Differences are in degrees of %s.\n", unit.Shown())
 		unit = ""
 	}
-	fmt.Fprintf(w, "%s less %s, over %s:\n", a.First, a.Second, measure.Count(a.Count, "reading", "readings"))
+	fmt.Fprintf(w, "%s less %s, over %s:\n", a.First, a.Second, prose.Count(a.Count, "reading", "readings"))
 	follows := "cannot be told"
 	if first, second := a.First, a.Second; a.Likeness >= leastLikeness {
 		lag := time.Duration(a.Lag) * time.Millisecond
@@ -155,7 +156,7 @@ func tellComparison(w io.Writer, a *api.Comparison) {
 		{"limits of agreement", off(a.Low, "") + " to " + off(a.High, unit)}, {"smallest and largest", off(a.Lowest, "") + " and " + off(a.Highest, unit)},
 		{"lag", follows}})
 	if a.LeftOut > 0 {
-		fmt.Fprintf(w, "%s left out: the second had no value that still held.\n", measure.Count(a.LeftOut, "reading was", "readings were"))
+		fmt.Fprintf(w, "%s left out: the second had no value that still held.\n", prose.Count(a.LeftOut, "reading was", "readings were"))
 	}
 	fmt.Fprintln(w, a.Suggestion)
 }

@@ -2,53 +2,60 @@ package notify
 
 import (
 	"context"
-	"errors"
+	"strconv"
 	"sync"
 	"time"
+
+	"golang.org/x/sync/singleflight"
+)
+
+const (
+	drawnFor   = 10 * time.Second // a chart is good for so long
+	drawWithin = 20 * time.Second // drawing one takes no longer, or is given up
 )
 
 // drawn keeps the newest charts for a moment, so that the mails of one call share one.
 type drawn struct {
-	mu     sync.Mutex
-	charts map[int64]*drawing
+	drawing singleflight.Group
+	mu      sync.Mutex
+	charts  map[int64]picture
 }
 
-type drawing struct {
-	at      time.Time
-	done    chan struct{} // closed when it is drawn, or could not be
-	picture []byte
-	err     error
+type picture struct {
+	at    time.Time
+	bytes []byte
 }
 
-// drawnFor is how long a chart is good.
-const drawnFor = 10 * time.Second
-
-// SharedChart lets the mails that go out within some seconds share the chart of an alarm. A mail whose time is over, or whose
-// attempt is given up, while it draws for all takes no other with it: the next one draws.
+// SharedChart lets the mails that go out within some seconds share the chart of an alarm. It is drawn for all: a mail whose time is
+// over, or whose attempt is given up, waits no longer, and takes no other with it. A drawing that failed is not kept.
 func SharedChart(draw func(ctx context.Context, alarmID int64) ([]byte, error)) func(context.Context, int64) ([]byte, error) {
-	d := &drawn{charts: map[int64]*drawing{}}
+	d := &drawn{charts: map[int64]picture{}}
 	return func(ctx context.Context, alarmID int64) ([]byte, error) {
-		for {
-			one, mine := d.of(alarmID, time.Now())
-			if mine {
-				picture, err := draw(ctx, alarmID)
-				d.settle(alarmID, one, picture, err)
-				return picture, err
+		if known := d.kept(alarmID, time.Now()); known != nil {
+			return known, nil
+		}
+		answer := d.drawing.DoChan(strconv.FormatInt(alarmID, 10), func() (any, error) {
+			ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), drawWithin)
+			defer cancel()
+			begun := time.Now()
+			drawn, err := draw(ctx, alarmID)
+			if err == nil {
+				d.keep(alarmID, picture{begun, drawn})
 			}
-			select {
-			case <-one.done:
-			case <-ctx.Done():
-				return nil, ctx.Err()
-			}
-			if !errors.Is(one.err, context.Canceled) && !errors.Is(one.err, context.DeadlineExceeded) {
-				return one.picture, one.err
-			}
+			return drawn, err
+		})
+		select {
+		case one := <-answer:
+			shared, _ := one.Val.([]byte)
+			return shared, one.Err
+		case <-ctx.Done():
+			return nil, ctx.Err()
 		}
 	}
 }
 
-// of gives the drawing of an alarm, and whether the caller is the one who draws it.
-func (d *drawn) of(alarmID int64, now time.Time) (one *drawing, mine bool) {
+// kept gives the chart of an alarm while it is good.
+func (d *drawn) kept(alarmID int64, now time.Time) []byte {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	for id, one := range d.charts {
@@ -56,20 +63,11 @@ func (d *drawn) of(alarmID int64, now time.Time) (one *drawing, mine bool) {
 			delete(d.charts, id)
 		}
 	}
-	if one = d.charts[alarmID]; one != nil {
-		return one, false
-	}
-	one = &drawing{at: now, done: make(chan struct{})}
-	d.charts[alarmID] = one
-	return one, true
+	return d.charts[alarmID].bytes
 }
 
-// settle notes what came of a drawing. One that failed is not kept.
-func (d *drawn) settle(alarmID int64, one *drawing, picture []byte, err error) {
+func (d *drawn) keep(alarmID int64, p picture) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if one.picture, one.err = picture, err; err != nil && d.charts[alarmID] == one {
-		delete(d.charts, alarmID)
-	}
-	close(one.done)
+	d.charts[alarmID] = p
 }

@@ -1,11 +1,11 @@
-// Package pipeline turns what happens (packs of readings, delays that end, acts of people) into
-// committed transactions.
+// Package pipeline turns what happens (packs of readings, delays that end, acts of people) into committed transactions.
 //
-// One goroutine commits. What gathers while one commit runs is the next commit, so a lone reading
-// waits for nothing and a storm shares its fsyncs. A commit takes the ledger's row first: over all
-// processes commits stand in one line, and each works on the state that the one before it left. What
-// follows from a reading (changed guards, alarms, journal, planned notices) is in its transaction.
-// Submit and Do return after that transaction is committed, never before.
+// It puts the floors of a turn together with the engine of commits: what is begun, taken, written down and told in each commit, and in
+// which order. What follows from a reading (changed guards, alarms, journal, planned notices) is in its transaction; Submit and Do
+// return after that is committed, never before.
+//
+// Below it are the floors, each a package that docs/architecture.md names; above it are the acts of people, what falls due, and what
+// answers questions. The service makes one pipeline for each process.
 package pipeline
 
 import (

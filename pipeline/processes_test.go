@@ -9,7 +9,9 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/clock"
 	"jauntylark/core/alarm"
+	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/commit"
@@ -171,5 +173,64 @@ func TestARefusedCommitHarmsNothingElse(t *testing.T) {
 	}
 	if got := b.alarms(); len(got) != 1 || got[0].Value != 31 {
 		t.Errorf("after it: %+v", got)
+	}
+}
+
+// Over several processes that take turns, an output is at any moment what a plain reading of the newest value says, each change is
+// ordered once, and each order is told after its commit.
+func TestSeveralProcessesOrderOnce(t *testing.T) {
+	ctx := context.Background()
+	now := new(atomic.Int64)
+	now.Store(int64(start))
+	records := storetest.Store(t)
+	told := make(chan drive.Output, 1000)
+	var processes []*bench
+	for range 2 {
+		b := processTelling(t, records, clock.Following(func() measure.Instant { return measure.Instant(now.Load()) }), func(orders []drive.Output) {
+			for _, o := range orders {
+				told <- o
+			}
+		})
+		b.now = now
+		processes = append(processes, b)
+	}
+	first := processes[0]
+	first.must(configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}))
+	first.stream("temp", -1, 0)
+	first.output("d/relay", drive.Spec{})
+	first.interlock(drive.Interlock{Name: "x", Output: "d/relay", Signal: "d/temp", When: "above 5", Deadband: 2})
+	r := rand.New(rand.NewPCG(7, 8))
+	on, changes := false, 1
+	for i := range 150 {
+		b := processes[r.IntN(2)]
+		v := float64(r.IntN(10))
+		b.stream("temp", float64(i), v)
+		was := on
+		if v > 5 {
+			on = true
+		} else if v <= 3 {
+			on = false
+		}
+		if was != on {
+			changes++
+		}
+		want := drive.Off
+		if on {
+			want = drive.On
+		}
+		if o := b.stands("d/relay"); o.Ordered != want {
+			t.Fatalf("round %d, %v: %s, not %s", i, v, o.Ordered, want)
+		}
+	}
+	if len(told) != changes {
+		t.Errorf("%d orders were told of %d", len(told), changes)
+	}
+	last := int64(0)
+	for range changes {
+		if o := <-told; o.No <= last {
+			t.Errorf("order %d after %d", o.No, last)
+		} else {
+			last = o.No
+		}
 	}
 }

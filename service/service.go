@@ -190,12 +190,9 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 	var worker *notify.Worker
 	var entrance *door.Door
 	counts := meter.New()
-	options := pipeline.Options{Log: s.Log, Clock: s.Clock, Meter: counts, OnNotice: func() { worker.Wake() }, OnOrder: func(outputs []drive.Output) { entrance.Orders.Tell(outputs) }}
-	if s.URL != "" {
-		at := strings.TrimRight(s.URL, "/")
-		options.Link = func(alarm int64) string { return fmt.Sprintf("%s/alarms/%d", at, alarm) }
-		options.TakeLink = func(notice int64, now measure.Instant) string { return at + "/take/" + signer.Token(notice, now) }
-	}
+	options := pipeline.Options{Log: s.Log, Clock: s.Clock, Meter: counts,
+		OnNotice: func() { worker.Wake() }, OnOrder: func(outputs []drive.Output) { entrance.Orders.Tell(outputs) }}
+	s.link(&options, signer)
 	pipe := pipeline.New(records, options)
 	push, err := out.open(ctx, s, records, pipe, signer, pipe.Now, listener)
 	if err != nil {
@@ -250,10 +247,6 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 	faceCtx, closeFaces := context.WithCancel(ctx)
 	defer closeFaces()
 	ways.start(faceCtx, &faces, s.Log)
-	scheme := "http://"
-	if s.TLSCert != "" {
-		scheme = "https://"
-	}
 	s.Log.Info("serving", "address", listener.Addr(), "mail", s.SMTP != "", "tls", s.TLSCert != "",
 		"mqtt", ways.addresses.MQTT, "mqtts", ways.addresses.MQTTS, "coap", ways.addresses.CoAP, "coaps", ways.addresses.CoAPS)
 	defer s.Log.Info("stopping")
@@ -261,9 +254,23 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 		s.Opened(Inside{Ways: ways.addresses, Pipeline: pipe, Records: records})
 	}
 	if s.Ready != nil {
+		scheme := "http://"
+		if s.TLSCert != "" {
+			scheme = "https://"
+		}
 		s.Ready(scheme + reachable(listener.Addr().(*net.TCPAddr)))
 	}
 	return face.Run(ctx, listener, s.TLSCert, s.TLSKey)
+}
+
+// link has messages carry addresses of the console, where people reach it by a known one.
+func (s Settings) link(o *pipeline.Options, signer notify.Signer) {
+	if s.URL == "" {
+		return
+	}
+	at := strings.TrimRight(s.URL, "/")
+	o.Link = func(alarm int64) string { return fmt.Sprintf("%s/alarms/%d", at, alarm) }
+	o.TakeLink = func(notice int64, now measure.Instant) string { return at + "/take/" + signer.Token(notice, now) }
 }
 
 // reachable is how to reach the address from this machine.

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -96,7 +97,7 @@ func (l *loader) load(ctx context.Context, from io.Reader) (m Manifest, err erro
 	for number := 1; ; number++ {
 		line, err := readLine(in)
 		if errors.Is(err, errLongLine) {
-			return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("line %d is longer than %s", number, measure.Bytes(mostLine))}
+			return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("line %d is longer than %s", number, prose.Bytes(mostLine))}
 		}
 		if err != nil {
 			return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("ends in line %d, before its end: %v", number, err)}

@@ -16,7 +16,7 @@ import (
 const held = 120 * time.Millisecond
 
 // Click moves the mouse to the middle of what matches the selector, presses, waits as a person does, and lets go there,
-// wherever the thing has gone meanwhile. Who pressed beside it, since the page moved first, presses again.
+// wherever the thing has gone meanwhile. Who pressed beside it, or let go beside it, since the page moved, presses again.
 func (p *Page) Click(selector string) error {
 	for range 5 {
 		place, err := p.middle(selector)
@@ -75,6 +75,11 @@ func (p *Page) middle(selector string) (point, error) {
 		window.pressedBeside = true
 		addEventListener('pointerdown', ({ target }) => {
 			window.pressedBeside = !what.contains(target) && !target.closest('label')?.contains(what)
+		}, { once: true, capture: true })
+		addEventListener('pointerup', ({ clientX: x, clientY: y }) => {
+			const box = what.getBoundingClientRect()
+			const gone = x < box.left || x > box.right || y < box.top || y > box.bottom
+			if (gone && what.isConnected && box.width > 0) window.pressedBeside = true
 		}, { once: true, capture: true })
 		return at
 	})()`, selector))

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 // Told is what the judgement of a whole site looks at in one alarm.
@@ -289,7 +290,7 @@ func Recall(alarms []Alarm, missed int, from, until measure.Instant) Record {
 }
 
 func (r *Record) words() string {
-	text := fmt.Sprintf("%s, %s a week", measure.Count(r.Alarms, "alarm", "alarms"), measure.Round(r.PerWeek, 1))
+	text := fmt.Sprintf("%s, %s a week", prose.Count(r.Alarms, "alarm", "alarms"), measure.Round(r.PerWeek, 1))
 	if r.Precision != nil {
 		text += fmt.Sprintf("; of %d marked, %d were real, %d useful, %d false", r.Real+r.False+r.Useful, r.Real, r.Useful, r.False)
 	}

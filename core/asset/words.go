@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/wall"
@@ -36,7 +37,7 @@ func (f *Facts) Say() []string {
 		say("%s.", strings.TrimSuffix(sentence, "."))
 	}
 	if len(f.Silent) > 0 {
-		say("Nothing comes from %s.", and(f.Silent))
+		say("Nothing comes from %s.", prose.List(f.Silent))
 	}
 	switch {
 	case a.Condition == Retired:
@@ -45,15 +46,15 @@ func (f *Facts) Say() []string {
 	case f.Guards == 0:
 		say("Nothing guards it: nobody is told when something is wrong.")
 	case len(f.Alarms) == 0 && f.LastOver != nil:
-		say("%s %s it; all quiet since %s.", measure.Count(f.Guards, "guard", "guards"), looks(f.Guards, "looks after", "look after"), roster.When(f.Site, *f.LastOver))
+		say("%s %s it; all quiet since %s.", prose.Count(f.Guards, "guard", "guards"), looks(f.Guards, "looks after", "look after"), roster.When(f.Site, *f.LastOver))
 	case len(f.Alarms) == 0:
-		say("%s %s it, and never had to say anything.", measure.Count(f.Guards, "guard", "guards"), looks(f.Guards, "looks after", "look after"))
+		say("%s %s it, and never had to say anything.", prose.Count(f.Guards, "guard", "guards"), looks(f.Guards, "looks after", "look after"))
 	}
 	if f.Asleep > 0 {
-		say("%s of them %s out of service or shelved.", measure.Count(f.Asleep, "guard", "guards"), looks(f.Asleep, "is", "are"))
+		say("%s of them %s out of service or shelved.", prose.Count(f.Asleep, "guard", "guards"), looks(f.Asleep, "is", "are"))
 	}
 	if len(f.Due) > 0 {
-		say("Due to be verified: %s.", and(f.Due))
+		say("Due to be verified: %s.", prose.List(f.Due))
 	}
 	if f.Run != "" {
 		say("%s is on, since %s.", f.Run, roster.When(f.Site, f.RunSince))
@@ -89,9 +90,9 @@ func (f *Facts) service() string {
 	case days == 0:
 		return "Its service is due today."
 	case days < 0:
-		return fmt.Sprintf("Its service was due %s ago, on %s.", measure.Count(-days, "day", "days"), on)
+		return fmt.Sprintf("Its service was due %s ago, on %s.", prose.Count(-days, "day", "days"), on)
 	}
-	return fmt.Sprintf("Its next service is in %s, on %s.", measure.Count(days, "day", "days"), on)
+	return fmt.Sprintf("Its next service is in %s, on %s.", prose.Count(days, "day", "days"), on)
 }
 
 func looks(n int, one, many string) string {
@@ -99,11 +100,4 @@ func looks(n int, one, many string) string {
 		return one
 	}
 	return many
-}
-
-func and(words []string) string {
-	if len(words) == 1 {
-		return words[0]
-	}
-	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
 }

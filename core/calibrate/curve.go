@@ -8,6 +8,7 @@ import (
 	"sort"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 // Pair is what the instrument showed and what the reference said at the same time.
@@ -92,7 +93,7 @@ func (c *Curve) check() string {
 func (c Curve) String() string {
 	switch {
 	case len(c.Points) > 0:
-		return fmt.Sprintf("a line with corners through %s", measure.Count(len(c.Points), "point", "points"))
+		return fmt.Sprintf("a line with corners through %s", prose.Count(len(c.Points), "point", "points"))
 	case c.Gain == 1:
 		return fmt.Sprintf("%+.6g", c.Offset)
 	default:

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/wall"
 )
 
@@ -93,7 +94,7 @@ func ParseEvery(text string) (Every, error) {
 // String writes it as people do.
 func (e Every) String() string {
 	unit := func(n int, name string) string {
-		return measure.Count(n, name, name+"s")
+		return prose.Count(n, name, name+"s")
 	}
 	switch {
 	case e.Months > 0 && e.Months%12 == 0:

@@ -9,6 +9,7 @@ import (
 
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -221,10 +222,7 @@ func (r *Recipe) Words() string {
 	for i, in := range r.Of {
 		paths[i] = in.Signal
 	}
-	of := strings.Join(paths, " and ")
-	if len(paths) > 2 {
-		of = strings.Join(paths[:len(paths)-1], ", ") + " and " + paths[len(paths)-1]
-	}
+	of := prose.List(paths)
 	text := strings.ReplaceAll(r.Kind, "-", " ")
 	switch {
 	case r.Formula != "":

@@ -8,6 +8,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 // The labels of a stretch.
@@ -69,7 +70,7 @@ func suggest(stretches []Stretch, unit measure.Unit) Suggestion {
 		}
 	}
 	if s.Events < least || s.Normals < least {
-		s.Reason = fmt.Sprintf("There are %s and %s; at least one of each is needed.", measure.Count(s.Events, "event", "events"), measure.Count(s.Normals, "normal stretch", "normal stretches"))
+		s.Reason = fmt.Sprintf("There are %s and %s; at least one of each is needed.", prose.Count(s.Events, "event", "events"), prose.Count(s.Normals, "normal stretch", "normal stretches"))
 		return s
 	}
 	usual := usualInterval(stretches)
@@ -183,8 +184,8 @@ func (s *Suggestion) words(sign float64) string {
 		least, highest, peaked = "highest", "lowest", "went down to"
 	}
 	room := math.Abs(s.Nearest - s.Furthest)
-	text := fmt.Sprintf("The %s of %s %s %s, the %s of %s at %s; half way is %s.", least, measure.Count(s.Events, "event", "events"), peaked, measure.Figure(round(s.Nearest, room), s.Unit),
-		highest, measure.Count(s.Normals, "normal stretch", "normal stretches"), measure.Figure(round(s.Furthest, room), ""), measure.Figure(s.Limit, ""))
+	text := fmt.Sprintf("The %s of %s %s %s, the %s of %s at %s; half way is %s.", least, prose.Count(s.Events, "event", "events"), peaked, measure.Figure(round(s.Nearest, room), s.Unit),
+		highest, prose.Count(s.Normals, "normal stretch", "normal stretches"), measure.Figure(round(s.Furthest, room), ""), measure.Figure(s.Limit, ""))
 	if s.Deadband > 0 {
 		text += fmt.Sprintf(" Noise is %s, so a deadband of %s.", measure.Figure(round(s.Noise, s.Noise), ""), measure.Figure(s.Deadband, ""))
 	}
@@ -227,9 +228,9 @@ func (s *Suggestion) tryOut(stretches []Stretch, unit measure.Unit) {
 	case tried == 0:
 		s.Certainty = "It cannot be tried out: there is one stretch of a label only. Record more."
 	case s.Missed == 0 && s.False == 0:
-		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: no event was missed and there was no false alarm in %s; the alarm came %v after the event began, as a rule.", measure.Count(tried, "try", "tries"), s.ToAlarm)
+		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: no event was missed and there was no false alarm in %s; the alarm came %v after the event began, as a rule.", prose.Count(tried, "try", "tries"), s.ToAlarm)
 	default:
-		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: %s missed, %s in %s. Record more, or expect that.", measure.Count(s.Missed, "event", "events"), measure.Count(s.False, "false alarm", "false alarms"), measure.Count(tried, "try", "tries"))
+		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: %s missed, %s in %s. Record more, or expect that.", prose.Count(s.Missed, "event", "events"), prose.Count(s.False, "false alarm", "false alarms"), prose.Count(tried, "try", "tries"))
 	}
 	if untried > 0 && tried > 0 {
 		s.Certainty += fmt.Sprintf(" %d could not be tried, since too few were left.", untried)

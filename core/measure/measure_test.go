@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"jauntylark/core/prose"
 )
 
 // Reference points: SI brochure 9th edition (Celsius, hour), NIST SP 811 appendix B.8 (Fahrenheit,
@@ -128,7 +130,7 @@ func TestQuality(t *testing.T) {
 func TestBytesAreWrittenForPeople(t *testing.T) {
 	for n, want := range map[int64]string{0: "0 B", 999: "999 B", 1000: "1.0 kB", 9949: "9.9 kB", 9951: "10 kB", 31_000: "31 kB", 999_400: "999 kB", 999_600: "1.0 MB",
 		1_234_000_000: "1.2 GB", 31e9: "31 GB", 4e12: "4.0 TB", 5e15: "5.0 PB"} {
-		if got := Bytes(n); got != want {
+		if got := prose.Bytes(n); got != want {
 			t.Errorf("%d: %s, want %s", n, got, want)
 		}
 	}

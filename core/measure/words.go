@@ -1,46 +1,13 @@
 package measure
 
 import (
-	"fmt"
 	"math"
 	"strconv"
 	"strings"
 	"time"
+
+	"jauntylark/core/prose"
 )
-
-// Count says how many of a thing there are: "1 alarm", "12 alarms".
-func Count(n int, one, many string) string {
-	if n == 1 || n == -1 {
-		return fmt.Sprintf("%d %s", n, one)
-	}
-	return fmt.Sprintf("%d %s", n, many)
-}
-
-// Length says how long in its two largest parts: "4 minutes", "1 hour 5 minutes", "12 seconds".
-func Length(d time.Duration) string {
-	d = d.Round(time.Second)
-	parts := []string{}
-	for _, unit := range []struct {
-		name string
-		size time.Duration
-	}{{"day", 24 * time.Hour}, {"hour", time.Hour}, {"minute", time.Minute}, {"second", time.Second}} {
-		n := int(d / unit.size)
-		d -= time.Duration(n) * unit.size
-		switch {
-		case n > 0:
-			parts = append(parts, Count(n, unit.name, unit.name+"s"))
-		case len(parts) > 0:
-			return parts[0]
-		}
-		if len(parts) == 2 {
-			break
-		}
-	}
-	if len(parts) == 0 {
-		return "less than a second"
-	}
-	return strings.Join(parts, " ")
-}
 
 // scales are the units that a size is told in, by dimension, the smallest first.
 var scales = map[string][]Unit{"energy": {"mWh", "Wh", "kWh", "MWh"}}
@@ -125,7 +92,7 @@ func spell(value float64, unit Unit) string {
 	if value < 0 {
 		sign = "-"
 	}
-	return sign + Length(time.Duration(seconds*float64(time.Second)))
+	return sign + prose.Length(time.Duration(seconds*float64(time.Second)))
 }
 
 // Significant rounds a value to so many significant digits.

@@ -6,6 +6,8 @@ import (
 	"os"
 	"testing"
 	"time"
+
+	"jauntylark/core/prose"
 )
 
 // The table of cases is that of the console too (console/words_test.go).
@@ -46,12 +48,12 @@ func TestWords(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, c := range cases.Lengths {
-		if got := Length(time.Duration(c.Seconds * float64(time.Second))); got != c.Words {
+		if got := prose.Length(time.Duration(c.Seconds * float64(time.Second))); got != c.Words {
 			t.Errorf("%v s: %q, want %q", c.Seconds, got, c.Words)
 		}
 	}
 	for _, c := range cases.Counts {
-		if got := Count(c.N, c.One, c.Many); got != c.Words {
+		if got := prose.Count(c.N, c.One, c.Many); got != c.Words {
 			t.Errorf("%d: %q, want %q", c.N, got, c.Words)
 		}
 	}

@@ -5,7 +5,7 @@ import (
 	"strings"
 
 	"jauntylark/core/alarm"
-	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 // over is the message that an alarm is over, and why.
@@ -32,7 +32,7 @@ func (m Matter) over() Message {
 		fmt.Fprintf(&b, "It is over because: %s.\n", a.Cause)
 	}
 	if a.Ending == alarm.EndReset {
-		fmt.Fprintf(&b, "%s.\n", capital(a.Cause))
+		fmt.Fprintf(&b, "%s.\n", prose.Capital(a.Cause))
 	}
 	if a.AcknowledgedBy != "" && a.Ending != alarm.EndDrill {
 		fmt.Fprintf(&b, "%s had it.\n", a.AcknowledgedBy)
@@ -48,7 +48,7 @@ func (m Matter) over() Message {
 // back tells whether an alarm is over because what was wrong is back in order.
 func back(e alarm.Ending) bool { return e == "" || e == alarm.EndBack || e == alarm.EndReset }
 
-func (m Matter) lasted() string { return measure.Length(m.Alarm.ClearedAt.Sub(m.Alarm.RaisedAt)) }
+func (m Matter) lasted() string { return prose.Length(m.Alarm.ClearedAt.Sub(m.Alarm.RaisedAt)) }
 
 // Ended says in a line that an alarm is over: why, what it reads, what it was about.
 func (m Matter) Ended() string {

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 // Told is one line of who would be told and when.
@@ -38,11 +39,11 @@ func (r *Roster) Say(a About, at measure.Instant, w World) (lines []Told) {
 		p = next
 		line := Told{At: call.At, After: "at once", Again: call.Again}
 		if call.At > at {
-			line.After = "after " + measure.Length(call.At.Sub(at))
+			line.After = "after " + prose.Length(call.At.Sub(at))
 		}
 		line.Words = w.say(r.Readers(call, a, w))
 		if call.Again {
-			line.Words += fmt.Sprintf(", again, and so on every %s until someone has it", measure.Length(time.Duration(r.Repeat)))
+			line.Words += fmt.Sprintf(", again, and so on every %s until someone has it", prose.Length(time.Duration(r.Repeat)))
 		}
 		lines = append(lines, line)
 		if call.Again {
@@ -70,19 +71,11 @@ func (w World) say(readers []Reader) string {
 		if known := w.Contacts[c.Contact]; known != nil {
 			who = known.Called()
 		}
-		part := who + " by " + and(by)
+		part := who + " by " + prose.List(by)
 		if c.Quiet != 0 {
 			part += fmt.Sprintf(" (quiet hours: not before %s)", When(w.Site, c.Quiet))
 		}
 		parts = append(parts, part)
 	}
 	return strings.Join(parts, ", ")
-}
-
-// and joins words: "a, b and c".
-func and(words []string) string {
-	if n := len(words); n > 1 {
-		return strings.Join(words[:n-1], ", ") + " and " + words[n-1]
-	}
-	return strings.Join(words, "")
 }

@@ -9,6 +9,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 // SiteReach is what the site itself has to tell, and to whom.
@@ -101,7 +102,7 @@ func (s *SiteReach) Check() error {
 func QuietMessage(w World, since measure.Instant, standing []News, silent int) Message {
 	heard := "Every device that should have sent has sent."
 	if silent > 0 {
-		heard = measure.Count(silent, "device is silent.", "devices are silent.")
+		heard = prose.Count(silent, "device is silent.", "devices are silent.")
 	}
 	if len(standing) > 0 {
 		says := SummaryOf(w.Site, "This is the word of the day of "+w.Site.Name+". "+heard, standing)
@@ -126,13 +127,13 @@ func (w World) message(short string, rest []string, long string) Message {
 
 // BlindWords say how long the service was away: "Jaunty Lark was away for 2 hours, until …".
 func BlindWords(w World, from, until measure.Instant) string {
-	return fmt.Sprintf("Jaunty Lark was away for %s, until %s. What happened meanwhile may be told late, or not at all where devices keep nothing.", measure.Length(until.Sub(from)), When(w.Site, until))
+	return fmt.Sprintf("Jaunty Lark was away for %s, until %s. What happened meanwhile may be told late, or not at all where devices keep nothing.", prose.Length(until.Sub(from)), When(w.Site, until))
 }
 
 // OutageWords is the journal's entry about something that was away for a while.
 func OutageWords(w World, what string, from, until measure.Instant) string {
 	length := max(until.Sub(from).Round(time.Second), time.Second)
-	return fmt.Sprintf("%s was away for %s, until %s", strings.ToUpper(what[:1])+what[1:], measure.Length(length), When(w.Site, until))
+	return fmt.Sprintf("%s was away for %s, until %s", prose.Capital(what), prose.Length(length), When(w.Site, until))
 }
 
 // LeapWords is the journal's entry about a clock that leapt.
@@ -141,14 +142,14 @@ func LeapWords(by time.Duration) string {
 	if by < 0 {
 		way = "back"
 	}
-	return fmt.Sprintf("The service's clock was set %s by %s. What runs (delays, silences, escalations, shelves) ends when it would have ended; schedules go by the new time", way, measure.Length(by.Abs()))
+	return fmt.Sprintf("The service's clock was set %s by %s. What runs (delays, silences, escalations, shelves) ends when it would have ended; schedules go by the new time", way, prose.Length(by.Abs()))
 }
 
 // BlindMessage tells that the service was away.
 func BlindMessage(w World, from, until measure.Instant) Message {
 	says := BlindWords(w, from, until)
 	rest := fmt.Sprintf("What happened from %s to %s may be told late, or not at all where devices keep nothing.", clockAt(w.Site, from, until), clockAt(w.Site, until, until))
-	return w.message(fmt.Sprintf("%s was not watched for %s", w.Site.Name, measure.Length(until.Sub(from))), []string{rest}, says)
+	return w.message(fmt.Sprintf("%s was not watched for %s", w.Site.Name, prose.Length(until.Sub(from))), []string{rest}, says)
 }
 
 // TestMessage proves that an address is reached.

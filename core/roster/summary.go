@@ -9,6 +9,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -31,7 +32,7 @@ const listed = 20
 func (n *News) stands() string {
 	words := n.Sentence
 	if n.Severity != "" {
-		words = capital(string(n.Severity)) + ": " + words
+		words = prose.Capital(string(n.Severity)) + ": " + words
 	}
 	return join(" ", stop(words), n.Facts)
 }
@@ -96,9 +97,9 @@ func summaryLong(s site.Site, reason string, stand, over []News) string {
 	}
 	fmt.Fprintf(&b, "%s", reason)
 	if len(over) > 0 {
-		says := "\n\n" + capital(isOver(len(over)))
+		says := "\n\n" + prose.Capital(isOver(len(over)))
 		if len(stand) == 0 {
-			says = " Meanwhile " + measure.Count(len(over), "alarm", "alarms") + " came and went"
+			says = " Meanwhile " + prose.Count(len(over), "alarm", "alarms") + " came and went"
 		}
 		fmt.Fprintf(&b, "%s:\n\n", says)
 		for _, n := range over[:min(len(over), listed)] {
@@ -124,9 +125,9 @@ func standOf(stand, all int) string {
 		verb = "stands"
 	}
 	if stand == all {
-		return measure.Count(all, "alarm", "alarms") + " " + verb
+		return prose.Count(all, "alarm", "alarms") + " " + verb
 	}
-	return fmt.Sprintf("%d of %s %s", stand, measure.Count(all, "alarm", "alarms"), verb)
+	return fmt.Sprintf("%d of %s %s", stand, prose.Count(all, "alarm", "alarms"), verb)
 }
 
 func isOver(n int) string {
@@ -156,7 +157,7 @@ func standingRest(stand, over []News) (rests []string) {
 			parts = append(parts, fmt.Sprintf("%d more stand.", left))
 		}
 		if len(over) > 0 {
-			says := capital(isOver(len(over)))
+			says := prose.Capital(isOver(len(over)))
 			if overNamed {
 				says += ": " + strings.Join(namesOf(over), "; ")
 			}
@@ -186,7 +187,7 @@ func namesOf(news []News) (words []string) {
 func cameAndWent(over []News) (short string, rests []string) {
 	short = "Came and went: " + over[0].was()
 	if n := len(over); n > 1 {
-		short = fmt.Sprintf("%s came and went, the worst: %s", measure.Count(n, "alarm", "alarms"), over[0].was())
+		short = fmt.Sprintf("%s came and went, the worst: %s", prose.Count(n, "alarm", "alarms"), over[0].was())
 	}
 	for named := min(len(over), listed); named >= 1; named-- {
 		rest := strings.Join(namesOf(over[1:named]), "; ")
@@ -213,7 +214,7 @@ func CaughtUp(s site.Site, device string, news []News) Message {
 
 // Digest is the summary about alarms that came faster than a reader could follow.
 func Digest(s site.Site, news []News, within time.Duration) Message {
-	return SummaryOf(s, fmt.Sprintf("%s came within %s; you get them in one message.", measure.Count(len(news), "alarm", "alarms"), measure.Length(max(within, time.Minute).Round(time.Minute))), news)
+	return SummaryOf(s, fmt.Sprintf("%s came within %s; you get them in one message.", prose.Count(len(news), "alarm", "alarms"), prose.Length(max(within, time.Minute).Round(time.Minute))), news)
 }
 
 // Meanwhile is the summary about alarms that came and went while a reader could not be told, for a reason in words.

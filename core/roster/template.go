@@ -9,6 +9,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -128,7 +129,7 @@ func (m Matter) values(kind string) map[string]any {
 		v["who"] = a.HandedBy
 	}
 	if a.ClearedAt != nil {
-		v["until"], v["lasted"] = m.when(*a.ClearedAt), measure.Length(a.ClearedAt.Sub(a.RaisedAt))
+		v["until"], v["lasted"] = m.when(*a.ClearedAt), prose.Length(a.ClearedAt.Sub(a.RaisedAt))
 		if a.ClearedValue != nil {
 			v["value"] = m.figure(*a.ClearedValue)
 		}

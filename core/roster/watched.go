@@ -9,6 +9,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -66,7 +67,7 @@ func (w *Watched) Reads(value float64, unit measure.Unit) string {
 func (w *Watched) Thing() string {
 	kind := strings.ReplaceAll(w.Recipe.Kind, "-", " ")
 	if w.Recipe.Window > 0 {
-		kind += " over " + measure.Length(time.Duration(w.Recipe.Window))
+		kind += " over " + prose.Length(time.Duration(w.Recipe.Window))
 	}
 	if w.Recipe.Kind == "difference" && len(w.Of) > 1 {
 		return fmt.Sprintf("%s less %s", w.Of[0].thing(), w.Of[1].thing())
@@ -80,15 +81,15 @@ func (w *Watched) Thing() string {
 // says tells a value of what is computed as it is said of the thing; empty for kinds that are told as plain values.
 func (w *Watched) says(value float64, unit measure.Unit) string {
 	of := &w.Of[0]
-	last := "last " + strings.TrimPrefix(measure.Length(time.Duration(w.Recipe.Window)), "1 ")
-	long := measure.Length(time.Duration(value * float64(time.Minute)))
+	last := "last " + strings.TrimPrefix(prose.Length(time.Duration(w.Recipe.Window)), "1 ")
+	long := prose.Length(time.Duration(value * float64(time.Minute)))
 	went, since, on := "was on", "has been on", "was switched on"
 	if of.itself() {
 		went, since, on = "ran", "has run", "ran"
 	}
 	switch w.Recipe.Kind {
 	case "cycles":
-		return fmt.Sprintf("%s %s in the %s", on, measure.Count(int(value), "time", "times"), last)
+		return fmt.Sprintf("%s %s in the %s", on, prose.Count(int(value), "time", "times"), last)
 	case "on-for":
 		return since + " for " + long
 	case "off-for":
@@ -133,7 +134,7 @@ func (w *Watched) beyond(test alarm.Test, value float64, unit measure.Unit) stri
 	switch w.Recipe.Kind {
 	case "on-for", "off-for", "on-time":
 		more, less = "longer than", "shorter than"
-		figure = func(v float64) string { return measure.Length(time.Duration(v * float64(time.Minute))) }
+		figure = func(v float64) string { return prose.Length(time.Duration(v * float64(time.Minute))) }
 	case "cycles", "times-usual":
 		figure = func(v float64) string { return measure.Figure(v, "") }
 	case "unlike-usual", "rate":

@@ -8,6 +8,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
@@ -41,7 +42,7 @@ func Sentence(device, signal string, test alarm.Test, unit measure.Unit) string 
 	thing := Thing(device, signal)
 	switch test.Kind {
 	case alarm.Silent:
-		return fmt.Sprintf("%s is silent: nothing for %s", thing, measure.Length(time.Duration(test.Length())))
+		return fmt.Sprintf("%s is silent: nothing for %s", thing, prose.Length(time.Duration(test.Length())))
 	case alarm.Faulty:
 		return thing + " is not to be believed: its readings are stuck or impossible"
 	}
@@ -130,7 +131,7 @@ func (m Matter) raised(kind string) Message {
 	if a.Advice != "" {
 		fmt.Fprintf(&b, "\n%s\n", adviceWords(a.Advice))
 	}
-	w := Message{Short: capital(string(a.Severity)) + ": " + a.Sentence, Rest: m.rest(kind, false)}
+	w := Message{Short: prose.Capital(string(a.Severity)) + ": " + a.Sentence, Rest: m.rest(kind, false)}
 	if kind != Ease {
 		w.Asks = "it"
 		fmt.Fprintf(&b, "\nTo say that you have it: %s\n", m.acknowledge())
@@ -169,11 +170,11 @@ func (m Matter) facts(limit bool) string {
 	a := m.Alarm
 	switch {
 	case a.Kind == alarm.BySilence:
-		return fmt.Sprintf("Nothing has come for %s.", measure.Length(time.Duration(a.Value*float64(time.Second))))
+		return fmt.Sprintf("Nothing has come for %s.", prose.Length(time.Duration(a.Value*float64(time.Second))))
 	case a.Kind == alarm.ByClock:
-		return fmt.Sprintf("For %s it has sent nothing newer than what was there.", measure.Length(time.Duration(a.Value*float64(time.Second))))
+		return fmt.Sprintf("For %s it has sent nothing newer than what was there.", prose.Length(time.Duration(a.Value*float64(time.Second))))
 	case a.Kind == alarm.ByDisk:
-		return fmt.Sprintf("%s are free.", measure.Bytes(int64(a.Value)))
+		return fmt.Sprintf("%s are free.", prose.Bytes(int64(a.Value)))
 	case a.Kind == alarm.ByGuard && m.Test.Switched() && m.Ran != "":
 		return "It " + m.Ran + "."
 	case a.Kind != alarm.ByGuard || !m.Test.Measured():
@@ -246,5 +247,3 @@ func limits(t alarm.Test, unit measure.Unit) string {
 	}
 	return "the limit is " + measure.Figure(t.A, unit)
 }
-
-func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/core/statement"
 	"jauntylark/core/total"
@@ -56,7 +57,7 @@ func (s *Summary) Sheet(called string, here site.Site, now measure.Instant) stat
 		if i+1 < len(s.Phases) {
 			end = s.Phases[i+1].At
 		}
-		rows = append(rows, []string{phase.Name, clock(phase.At), measure.Length(end.Sub(phase.At))})
+		rows = append(rows, []string{phase.Name, clock(phase.At), prose.Length(end.Sub(phase.At))})
 	}
 	add("Phases", []string{"phase", "from", "lasted"}, rows)
 	return sheet
@@ -68,9 +69,9 @@ func (s *Sum) Figure() string { return total.Says(s.Kind, s.Unit, s.Value) }
 // says tells a run in sentences.
 func (s *Summary) says(zone *time.Location, now measure.Instant) (says []string) {
 	if s.EndedAt == nil {
-		says = append(says, fmt.Sprintf("It is on for %s.", measure.Length(time.Duration(s.Lasted*float64(time.Second)))))
+		says = append(says, fmt.Sprintf("It is on for %s.", prose.Length(time.Duration(s.Lasted*float64(time.Second)))))
 	} else {
-		says = append(says, fmt.Sprintf("It took %s.", measure.Length(time.Duration(s.Lasted*float64(time.Second)))))
+		says = append(says, fmt.Sprintf("It took %s.", prose.Length(time.Duration(s.Lasted*float64(time.Second)))))
 	}
 	for i := range s.Results {
 		o := &s.Results[i]
@@ -97,7 +98,7 @@ func (s *Summary) Says(zone *time.Location, now measure.Instant) []string { retu
 func (o *Outcome) how(zone *time.Location, now measure.Instant) string {
 	kept := ""
 	if o.Kept != nil {
-		kept = fmt.Sprintf("%.1f %% of the time, %s", *o.Kept, measure.Length(time.Duration(o.InBand*float64(time.Second))))
+		kept = fmt.Sprintf("%.1f %% of the time, %s", *o.Kept, prose.Length(time.Duration(o.InBand*float64(time.Second))))
 	}
 	switch {
 	case o.Reach != nil && o.At != nil:

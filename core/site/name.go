@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"jauntylark/core/prose"
+
 	"github.com/agnivade/levenshtein"
 )
 
@@ -92,6 +94,5 @@ func Title(title, name string) string {
 	if title != "" || name == "" {
 		return title
 	}
-	words := strings.ReplaceAll(name, "-", " ")
-	return strings.ToUpper(words[:1]) + words[1:]
+	return prose.Capital(strings.ReplaceAll(name, "-", " "))
 }

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/wall"
 )
 
@@ -39,10 +40,10 @@ func (s *Signal) RanWords(r *Ran, now measure.Instant, zone *time.Location) stri
 	}
 	today := "; not today"
 	if wall.On(now, zone).String() == r.Day {
-		today = "; " + measure.Count(r.Times, "time", "times") + " today"
+		today = "; " + prose.Count(r.Times, "time", "times") + " today"
 	}
 	if r.Until == nil {
-		return fmt.Sprintf("%s for %s%s", since, measure.Length(now.Sub(*r.From)), today)
+		return fmt.Sprintf("%s for %s%s", since, prose.Length(now.Sub(*r.From)), today)
 	}
-	return fmt.Sprintf("%s for %s, %s ago%s", verb, measure.Length(r.Until.Sub(*r.From)), measure.Length(now.Sub(*r.Until)), today)
+	return fmt.Sprintf("%s for %s, %s ago%s", verb, prose.Length(r.Until.Sub(*r.From)), prose.Length(now.Sub(*r.Until)), today)
 }

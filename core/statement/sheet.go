@@ -10,6 +10,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/total"
@@ -118,7 +119,7 @@ func OfEnergy(s *Statement, here site.Site, p Period, now measure.Instant, all [
 		}
 		sheet.Says = append(sheet.Says, fmt.Sprintf("%s came to %s, %s.", title, came, compared(&c.Total, c.Now, c.Before, o.when)))
 		if missing := c.Now.Missing; missing > 60 {
-			sheet.Says = append(sheet.Says, fmt.Sprintf("Of %s, %s are without data and not counted.", title, measure.Length(time.Duration(missing*float64(time.Second)))))
+			sheet.Says = append(sheet.Says, fmt.Sprintf("Of %s, %s are without data and not counted.", title, prose.Length(time.Duration(missing*float64(time.Second)))))
 		}
 		if len(c.Now.Rates) > 0 {
 			sheet.Tables = append(sheet.Tables, o.byRate(c))
@@ -216,7 +217,7 @@ func OfTotals(s *Statement, here site.Site, p Period, now measure.Instant, all [
 		c := &all[i]
 		title, missing, before, came := site.Title(c.Title, c.Name), name(""), name("–"), name("no data")
 		if c.Now.Missing > 60 {
-			missing = cell{measure.Length(time.Duration(c.Now.Missing * float64(time.Second))), Plain{measure.Round(c.Now.Missing, 0), "s"}}
+			missing = cell{prose.Length(time.Duration(c.Now.Missing * float64(time.Second))), Plain{measure.Round(c.Now.Missing, 0), "s"}}
 		}
 		if known(&c.Before) {
 			before = amount(&c.Total, c.Before)
@@ -242,10 +243,10 @@ func OfAlarms(s *Statement, here site.Site, p Period, at measure.Instant, now, b
 	sheet := o.begin()
 	sheet.Says = append(sheet.Says, alarmsSay(now.Alarms, before.Alarms, o.when))
 	if n := len(now.Standing); n > 0 {
-		sheet.Says = append(sheet.Says, measure.Count(n, "alarm stands", "alarms stand")+" for more than a day.")
+		sheet.Says = append(sheet.Says, prose.Count(n, "alarm stands", "alarms stand")+" for more than a day.")
 	}
 	if n := len(now.Floods); n > 0 {
-		sheet.Says = append(sheet.Says, measure.Count(n, "time", "times")+" alarms came faster than anybody can read them.")
+		sheet.Says = append(sheet.Says, prose.Count(n, "time", "times")+" alarms came faster than anybody can read them.")
 	}
 	figures := Table{Title: "Figures", Columns: []string{"figure", "value", "should be at most", "source"}, Rows: [][]string{}}
 	for _, f := range now.Figures {
@@ -276,12 +277,12 @@ func OfAlarms(s *Statement, here site.Site, p Period, at measure.Instant, now, b
 
 // alarmsSay counts the alarms beside those of before.
 func alarmsSay(now, before int, when string) string {
-	says := measure.Count(now, "alarm was raised", "alarms were raised")
+	says := prose.Count(now, "alarm was raised", "alarms were raised")
 	switch {
 	case now == 0 && before == 0:
 		return fmt.Sprintf("No alarm was raised, as %s.", when)
 	case now == 0:
-		return fmt.Sprintf("No alarm was raised; %s %s.", when, measure.Count(before, "was", "were"))
+		return fmt.Sprintf("No alarm was raised; %s %s.", when, prose.Count(before, "was", "were"))
 	case before == 0:
 		return fmt.Sprintf("%s; %s none.", says, when)
 	}

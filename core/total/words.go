@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 )
 
 // Says writes what a total of a kind comes to, in its unit as OutUnit gives it: "35 minutes", "7 starts", "12.3 mWh", "1.20 EUR".
@@ -13,9 +14,9 @@ func Says(kind, unit string, value float64) string {
 		if value == 0 {
 			return "0 seconds"
 		}
-		return measure.Length(time.Duration(value * float64(time.Second)))
+		return prose.Length(time.Duration(value * float64(time.Second)))
 	case Cycles:
-		return measure.Count(int(value), "start", "starts")
+		return prose.Count(int(value), "start", "starts")
 	case Cost:
 		return measure.Round(value, 2) + " " + unit
 	}

@@ -63,7 +63,7 @@ func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.
 	d := &Door{Pipeline: p, Seal: seal, Orders: orders.New(s, p.Now, log), store: s, log: log, rate: rate.orDefault(), limits: map[int64]*limit{}, failures: newFailures(),
 		bodies: semaphore.NewWeighted(bodiesAtOnce), rooms: gate.NewShares[string](roomInAll, OfOne)}
 	d.sightings.init()
-	d.directory.Store(&directory{Directory: credential.NewDirectory(nil, nil, nil, store.Enrolment{}, nil), changed: make(chan struct{})})
+	d.directory.Store(&directory{Directory: credential.Directory{}, changed: make(chan struct{})})
 	return d
 }
 
@@ -134,27 +134,15 @@ func (d *Door) Reload(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	keys, err := d.store.Keys(ctx)
-	if err != nil {
-		return err
-	}
-	former, err := d.store.FormerKeys(ctx)
-	if err != nil {
-		return err
-	}
-	enrolment, err := d.store.Enrolment(ctx)
-	if err != nil {
-		return err
-	}
-	eyes, err := d.store.Eyes(ctx)
-	if err != nil {
-		return err
-	}
 	nouns := make([]*site.Device, len(devices))
 	for i := range devices {
 		nouns[i] = &devices[i]
 	}
-	old := d.directory.Swap(&directory{Directory: credential.NewDirectory(nouns, keys, former, enrolment, eyes), changed: make(chan struct{})})
+	known, err := credential.Load(ctx, d.store, nouns)
+	if err != nil {
+		return err
+	}
+	old := d.directory.Swap(&directory{Directory: known, changed: make(chan struct{})})
 	close(old.changed)
 	d.reloaded.Store(time.Now().UnixNano())
 	d.forgetLimits()

@@ -8,6 +8,12 @@ import (
 	"jauntylark/pipeline/notice"
 )
 
+// Turn is a turn in which alarms are raised, change and end.
+type Turn struct{ *notice.Turn }
+
+// New makes a turn of what is in memory, whose messages have addresses.
+func New(m *memory.Turn, l notice.Links) *Turn { return &Turn{notice.New(m, l)} }
+
 // TellAll makes the transitions of the turn known, in order. Telling one may cause others.
 func (t *Turn) TellAll() error {
 	for i := 0; i < len(t.Happened); i++ {
@@ -235,9 +241,3 @@ func (t *Turn) MarkAcknowledged(a alarm.Alarm, h event.Happening) error {
 	}
 	return t.EndDrill(a, h.Who+" has it")
 }
-
-// Turn is a turn in which alarms are raised, change and end.
-type Turn struct{ *notice.Turn }
-
-// New makes a turn of what is in memory, whose messages have addresses.
-func New(m *memory.Turn, l notice.Links) *Turn { return &Turn{notice.New(m, l)} }

@@ -9,6 +9,7 @@ import (
 	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/credential"
@@ -91,7 +92,7 @@ func standBehind(t *reading.Turn, d *memory.Device, gateway string) error {
 	case g.Behind != "":
 		return fault("%s stands behind %s itself; a gateway stands in front", gateway, g.Behind)
 	case len(d.Members) > 0:
-		return fault("a gateway cannot stand behind another, and %s is one: %s behind it", d.Name, measure.Count(len(d.Members), "device stands", "devices stand"))
+		return fault("a gateway cannot stand behind another, and %s is one: %s behind it", d.Name, prose.Count(len(d.Members), "device stands", "devices stand"))
 	}
 	d.Gateway = g
 	return nil

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/memory"
@@ -146,7 +147,7 @@ func applyKit(t *reading.Turn, k *site.Kit, d *memory.Device, who pipeline.Actor
 	if err := t.Tx.SaveDevice(t.Ctx, &d.Device); err != nil {
 		return err
 	}
-	return t.Enter("kit applied", d.Name, who.Called, fmt.Sprintf("Kit %s changed %s of device %s", k.Name, measure.Count(len(applied.Changes), "thing", "things"), d.Name))
+	return t.Enter("kit applied", d.Name, who.Called, fmt.Sprintf("Kit %s changed %s of device %s", k.Name, prose.Count(len(applied.Changes), "thing", "things"), d.Name))
 }
 
 func saveKitSignals(t *reading.Turn, d *memory.Device, signals []site.Signal) error {

@@ -1,6 +1,7 @@
 package credential
 
 import (
+	"context"
 	"crypto/subtle"
 	"errors"
 	"fmt"
@@ -56,10 +57,33 @@ type Directory struct {
 	Eyes      map[int64]*frame.Eye // of devices that send frames
 }
 
-// NewDirectory makes a directory of all devices and keys.
-func NewDirectory(devices []*site.Device, keys []store.Key, former []store.FormerKey, enrolment store.Enrolment, eyes []store.DeviceEye) Directory {
-	d := Directory{Keys: make(map[[32]byte]store.Key, len(keys)), Identity: make(map[string]store.Key, len(keys)), Former: make(map[[32]byte]store.FormerKey, len(former)), Enrolment: enrolment,
-		ByName: make(map[string]*site.Device, len(devices)), ByID: make(map[int64]*site.Device, len(devices)), Eyes: make(map[int64]*frame.Eye, len(eyes))}
+// Records are where keys are read: the store, or a transaction of it.
+type Records interface {
+	Keys(context.Context) ([]store.Key, error)
+	FormerKeys(context.Context) ([]store.FormerKey, error)
+	Enrolment(context.Context) (store.Enrolment, error)
+	Eyes(context.Context) ([]store.DeviceEye, error)
+}
+
+// Load reads the directory of devices that are all there are.
+func Load(ctx context.Context, from Records, devices []*site.Device) (d Directory, err error) {
+	keys, err := from.Keys(ctx)
+	if err != nil {
+		return d, err
+	}
+	former, err := from.FormerKeys(ctx)
+	if err != nil {
+		return d, err
+	}
+	if d.Enrolment, err = from.Enrolment(ctx); err != nil {
+		return d, err
+	}
+	eyes, err := from.Eyes(ctx)
+	if err != nil {
+		return d, err
+	}
+	d.Keys, d.Identity, d.Former = make(map[[32]byte]store.Key, len(keys)), make(map[string]store.Key, len(keys)), make(map[[32]byte]store.FormerKey, len(former))
+	d.ByName, d.ByID, d.Eyes = make(map[string]*site.Device, len(devices)), make(map[int64]*site.Device, len(devices)), make(map[int64]*frame.Eye, len(eyes))
 	for i := range eyes {
 		d.Eyes[eyes[i].Device] = &eyes[i].Eye
 	}
@@ -73,7 +97,7 @@ func NewDirectory(devices []*site.Device, keys []store.Key, former []store.Forme
 	for _, k := range former {
 		d.Former[[32]byte(k.Hash)] = k
 	}
-	return d
+	return d, nil
 }
 
 // Identity is what a key proves: a device, or the name of an arrival.

@@ -9,6 +9,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
@@ -51,7 +52,7 @@ func lateEvery(ctx context.Context, p *pipeline.Pipeline) {
 }
 
 // judgeLate adds the alarms that would have been in a stretch of late readings and are not known, marked learned late.
-// Known alarms and the live state never change, but for an alarm that disprove ends. People get one summary.
+// Known alarms and the state of guards never change, but for an alarm that disprove ends. People get one summary.
 func judgeLate(ctx context.Context, p *pipeline.Pipeline, s store.LateStretch) error {
 	var guards []askedGuard
 	var over evidence.Subject
@@ -243,7 +244,7 @@ func learnOne(t *reading.Turn, g *memory.Guard, o alarm.Occurrence) (alarm.Alarm
 	if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
 		return a, err
 	}
-	text := fmt.Sprintf("Learned late: %s for %s", alarm.Was(a.Sentence), measure.Length(o.Length(t.Now)))
+	text := fmt.Sprintf("Learned late: %s for %s", alarm.Was(a.Sentence), prose.Length(o.Length(t.Now)))
 	return a, t.EnterAlarm(a, "alarm learned late", event.Happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, text)
 }
 

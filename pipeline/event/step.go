@@ -18,6 +18,18 @@ type Happening struct {
 	Why string // what ended an alarm, where the transition does not say; empty: it does
 }
 
+// Turn is a turn in which guards are stepped: what happens is gathered, and written into the journal.
+type Turn struct {
+	*memory.Turn
+	Happened    []Happening
+	room        []alarm.Transition
+	events      []store.GuardEvent // what happened to guards besides readings
+	AlarmsMoved bool               // some alarm was raised, is over or is another now
+}
+
+// New makes a turn of what is in memory.
+func New(m *memory.Turn) *Turn { return &Turn{Turn: m} }
+
 // Reconsider lets guards look, or look no more, when what suppresses them has changed at an instant.
 func (t *Turn) Reconsider(guards []*memory.Guard, at measure.Instant) {
 	for _, g := range guards {
@@ -111,17 +123,5 @@ func (h *Happening) Ended(test alarm.Test) (alarm.Ending, string) {
 	return why, cause
 }
 
-// Turn is a turn in which guards are stepped: what happens is gathered, and written into the journal.
-type Turn struct {
-	*memory.Turn
-	Happened    []Happening
-	room        []alarm.Transition
-	events      []store.GuardEvent // what happened to guards besides readings
-	AlarmsMoved bool               // some alarm was raised, is over or is another now
-}
-
 // SweepAfter is how long after delays have ended they are looked at: readings that are on their way come first.
 const SweepAfter = time.Second
-
-// New makes a turn of what is in memory.
-func New(m *memory.Turn) *Turn { return &Turn{Turn: m} }

@@ -55,7 +55,7 @@ func (s *Subject) beyond(r measure.Reading) alarm.Beyond {
 	return memory.BeyondSpan(&s.rules, s.timeline, s.timeline.At(r.At).Raw(r.Value), r.At)
 }
 
-// Replay steps a guard, checked by FitGuard or saved, over what is stored: the alarms that it would have raised. progress,
+// Replay steps a guard, checked by FitGuard, or saved, over what is stored: the alarms that it would have raised. progress,
 // if not nil, is told now and then how far it is, and ends it when it fails.
 func Replay(ctx context.Context, p *pipeline.Pipeline, o ReplayOrder, progress func(at measure.Instant, soFar []alarm.Occurrence) error) (Replayed, error) {
 	g, over, err := compile(ctx, p, o.Guard)

@@ -15,6 +15,20 @@ import (
 // store.ComputeAfter, so that clocks may differ.
 const noteAfter = store.ComputeAfter / 2
 
+// Turn is a turn in which follows what follows from a reading.
+type Turn struct {
+	*silence.Turn
+	waiting   []*memory.Derived // to be computed when all readings of the instant are there
+	late      map[int64]Stretch // where late readings came that guards did not step
+	touches   map[int64]Stretch // where what is derived from a signal must be computed anew
+	forgotten map[int64]bool    // signals whose past is another now
+}
+
+// New makes a turn of what is in memory, whose messages have addresses.
+func New(m *memory.Turn, l notice.Links) *Turn {
+	return &Turn{Turn: silence.New(m, l)}
+}
+
 // StepFollows lets what is computed from a signal, and was told in its step, follow it to the step that it has now.
 func (t *Turn) StepFollows(s *memory.Signal, was float64) error {
 	for _, f := range s.Feeds {
@@ -286,18 +300,4 @@ func (t *Turn) NoteTouches() error {
 		}
 	}
 	return nil
-}
-
-// Turn is a turn in which follows what follows from a reading.
-type Turn struct {
-	*silence.Turn
-	waiting   []*memory.Derived // to be computed when all readings of the instant are there
-	late      map[int64]Stretch // where late readings came that guards did not step
-	touches   map[int64]Stretch // where what is derived from a signal must be computed anew
-	forgotten map[int64]bool    // signals whose past is another now
-}
-
-// New makes a turn of what is in memory, whose messages have addresses.
-func New(m *memory.Turn, l notice.Links) *Turn {
-	return &Turn{Turn: silence.New(m, l)}
 }

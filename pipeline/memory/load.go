@@ -89,26 +89,15 @@ func (l *Site) loadDevices(ctx context.Context, tx *store.Tx) error {
 			d.Gateway.Members = append(d.Gateway.Members, d)
 		}
 	}
-	keys, err := tx.Keys(ctx)
-	if err != nil {
+	if l.Directory, err = credential.Load(ctx, tx, nouns); err != nil {
 		return err
 	}
-	for _, k := range keys {
+	for _, k := range l.Keys {
 		if k.UntilUsed != nil {
 			l.Retires[*k.UntilUsed] = true
 		}
 	}
-	former, err := tx.FormerKeys(ctx)
-	if err != nil {
-		return err
-	}
-	enrolment, err := tx.Enrolment(ctx)
-	if err != nil {
-		return err
-	}
-	eyes, err := tx.Eyes(ctx)
-	l.Directory = credential.NewDirectory(nouns, keys, former, enrolment, eyes)
-	return err
+	return nil
 }
 
 // refresh reads the states that commits after since have changed.

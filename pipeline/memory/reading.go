@@ -17,8 +17,8 @@ type Reading struct {
 	Quality measure.Quality
 }
 
-// MovesOn tells whether the entry, which came without a time, is put behind its signal's newest: see
-// take.
+// MovesOn tells whether the reading, which came without a time, may be put behind its signal's newest. One of a signal that is far
+// ahead of the clock may not.
 func (e *Reading) MovesOn() bool {
 	return e.Untimed && max(e.Signal.State.At, e.Signal.State.SteppedAt) <= e.At.Add(AheadIsFault)
 }

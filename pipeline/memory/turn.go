@@ -8,6 +8,19 @@ import (
 	"jauntylark/store"
 )
 
+// Turn is a turn that changes what is in memory.
+type Turn struct {
+	*commit.Turn
+	Site          *Site
+	signals       map[int64]*Signal     // those whose state changed
+	guards        map[int64]*Guard      // those whose state may have to be saved
+	lives         map[int64]*Device     // those whose life changed
+	runs          map[int64]*store.Runs // what was seen of the runs of switches
+	Touched       bool                  // the state in memory is ahead of the database
+	configRaised  bool
+	configChanged bool // the state in memory must be loaded anew
+}
+
 // Changed has the state of a signal saved.
 func (t *Turn) Changed(s *Signal) {
 	if t.signals == nil {
@@ -55,19 +68,6 @@ func (t *Turn) GuardChanged(g *Guard) {
 type PackNo struct {
 	Commit int64
 	Place  int
-}
-
-// Turn is a turn that changes what is in memory.
-type Turn struct {
-	*commit.Turn
-	Site          *Site
-	signals       map[int64]*Signal     // those whose state changed
-	guards        map[int64]*Guard      // those whose state may have to be saved
-	lives         map[int64]*Device     // those whose life changed
-	runs          map[int64]*store.Runs // what was seen of the runs of switches
-	Touched       bool                  // the state in memory is ahead of the database
-	configRaised  bool
-	configChanged bool // the state in memory must be loaded anew
 }
 
 // Reload takes in what the turn itself has changed in the database.

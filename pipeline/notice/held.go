@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/wall"
@@ -216,7 +217,7 @@ func (t *Turn) sumUp(b *batch) error {
 	case roster.HeldNoisy:
 		words = roster.Meanwhile(s, b.about+" raises and clears again and again; you get it in one message", news)
 	case roster.HeldStep:
-		words = roster.Meanwhile(s, fmt.Sprintf("You are told by %s once in %s at most, as the roster says", b.reader.Carrier, measure.Length(time.Duration(b.reader.Gap))), news)
+		words = roster.Meanwhile(s, fmt.Sprintf("You are told by %s once in %s at most, as the roster says", b.reader.Carrier, prose.Length(time.Duration(b.reader.Gap))), news)
 	default:
 		words = roster.Meanwhile(s, fmt.Sprintf("You could not be reached by %s since %s", b.reader.Carrier, roster.When(s, first)), news)
 	}

@@ -20,7 +20,7 @@ func (h *hold) by(until measure.Instant, why string, now measure.Instant) {
 	}
 }
 
-// urgent tells whether a story is told at once whatever else goes on: it is critical, and asks its reader to come.
+// urgent tells whether a topic is told at once whatever else goes on: it is critical, and asks its reader to come.
 func (s *Topic) urgent() bool {
 	return s.Severity == alarm.Critical && (s.Tells == roster.Raise || s.Tells == roster.Worsen || s.Tells == roster.Hand)
 }

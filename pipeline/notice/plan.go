@@ -13,6 +13,19 @@ import (
 	"jauntylark/store"
 )
 
+// Turn is a turn in which people are told something.
+type Turn struct {
+	*event.Turn
+	Links
+	Planned bool
+	outage  *store.Outage // the last one, once asked for
+}
+
+// New makes a turn of what is in memory, whose messages have addresses.
+func New(m *memory.Turn, l Links) *Turn {
+	return &Turn{Turn: event.New(m), Links: l}
+}
+
 // NotifyTold tells those who heard of an alarm's raise, by the same carriers. Of who takes it, the one who does need not hear,
 // and nobody is called for that who can be told otherwise.
 func (t *Turn) NotifyTold(s Topic, but string) error {
@@ -116,7 +129,7 @@ func (t *Turn) compose(id int64, s Topic, r roster.Reader) (roster.Notice, error
 	return n, nil
 }
 
-// Matter is all that the words of a story are made of.
+// Matter is all that the words of a topic are made of.
 func (t *Turn) Matter(s Topic) roster.Matter {
 	m := roster.Matter{Alarm: s.Alarm, Test: s.Test, Site: t.Site.Settings, Who: s.Who}
 	if t.Link != nil {
@@ -209,21 +222,8 @@ func (t *Turn) blindWords(a roster.Address) (string, error) {
 	return roster.BlindWords(t.Site.World(), o.From, o.Until), nil
 }
 
-// Turn is a turn in which people are told something.
-type Turn struct {
-	*event.Turn
-	Links
-	Planned bool
-	outage  *store.Outage // the last one, once asked for
-}
-
 // Links are the addresses in messages.
 type Links struct {
 	Link     func(alarm int64) string
 	TakeLink func(notice int64, now measure.Instant) string
-}
-
-// New makes a turn of what is in memory, whose messages have addresses.
-func New(m *memory.Turn, l Links) *Turn {
-	return &Turn{Turn: event.New(m), Links: l}
 }

@@ -15,6 +15,19 @@ import (
 	"jauntylark/pipeline/notice"
 )
 
+// Turn is a turn in which interlocks look and outputs are ordered something.
+type Turn struct {
+	*alarms.Turn
+	room       []alarm.Transition
+	looking    map[int64]*memory.Interlock // interlocks that are to look
+	movedLocks map[int64]*memory.Interlock // those whose state has to be saved
+	undecided  map[int64]*memory.Output    // outputs of which something else may be asked now
+	Orders     []drive.Output              // what is told to devices after the commit
+}
+
+// New makes a turn of what is in memory, whose messages have addresses.
+func New(m *memory.Turn, l notice.Links) *Turn { return &Turn{Turn: alarms.New(m, l)} }
+
 // ForgetInterlock takes an interlock out of what is at work.
 func (t *Turn) ForgetInterlock(i *memory.Interlock) {
 	t.Touched = true
@@ -224,19 +237,6 @@ func (t *Turn) SweepInterlocks(ids []int64) error {
 	}
 	return nil
 }
-
-// Turn is a turn in which interlocks look and outputs are ordered something.
-type Turn struct {
-	*alarms.Turn
-	room       []alarm.Transition
-	looking    map[int64]*memory.Interlock // interlocks that are to look
-	movedLocks map[int64]*memory.Interlock // those whose state has to be saved
-	undecided  map[int64]*memory.Output    // outputs of which something else may be asked now
-	Orders     []drive.Output              // what is told to devices after the commit
-}
-
-// New makes a turn of what is in memory, whose messages have addresses.
-func New(m *memory.Turn, l notice.Links) *Turn { return &Turn{Turn: alarms.New(m, l)} }
 
 // EndOutput takes an output out of what is decided; its alarm is over.
 func (t *Turn) EndOutput(o *memory.Output, cause string) error {

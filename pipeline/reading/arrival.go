@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/memory"
@@ -106,7 +107,7 @@ func (t *Turn) TakeKept(a site.Arrival, home *memory.Device) error {
 		}
 		taken, refused = taken+j.Out.Accepted, append(refused, j.Out.Rejected...)
 	}
-	text := fmt.Sprintf("Of what %s had sent before it was let in, %s taken", a.Name, measure.Count(taken, "reading was", "readings were"))
+	text := fmt.Sprintf("Of what %s had sent before it was let in, %s taken", a.Name, prose.Count(taken, "reading was", "readings were"))
 	if len(refused) > 0 {
 		text += fmt.Sprintf(" and %d refused, the first because %s %s", len(refused), refused[0].Field, refused[0].Reason)
 	}

@@ -9,6 +9,7 @@ import (
 	"jauntylark/core/act"
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/commit"
@@ -62,7 +63,7 @@ func publish(t *reading.Turn, b *board.Board, tiling board.Tiling, known *board.
 	if err := t.Tx.AddBoardVersion(t.Ctx, b, &version); err != nil {
 		return err
 	}
-	text := fmt.Sprintf("Version %d of the board %s, with %s, is published", b.Version, b.Called(), measure.Count(len(tiling.Tiles), "tile", "tiles"))
+	text := fmt.Sprintf("Version %d of the board %s, with %s, is published", b.Version, b.Called(), prose.Count(len(tiling.Tiles), "tile", "tiles"))
 	if version.Note != "" {
 		text += ": " + version.Note
 	}

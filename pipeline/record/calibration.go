@@ -10,6 +10,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/configure"
@@ -43,7 +44,7 @@ func Calibrate(ctx context.Context, p *pipeline.Pipeline, path string, o act.Cal
 		if err != nil {
 			return err
 		}
-		text := fmt.Sprintf("Signal %s is calibrated by %s, %s, from %s on", path, measure.Count(len(o.Pairs), "pair", "pairs"), f.Curve, f.From)
+		text := fmt.Sprintf("Signal %s is calibrated by %s, %s, from %s on", path, prose.Count(len(o.Pairs), "pair", "pairs"), f.Curve, f.From)
 		if err := t.Enter("signal calibrated", path, who.Called, text); err != nil {
 			return err
 		}

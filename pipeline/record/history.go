@@ -10,6 +10,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/quality"
 	"jauntylark/core/roster"
 	"jauntylark/core/series"
@@ -278,7 +279,7 @@ func DiskFull(ctx context.Context, p *pipeline.Pipeline, free, total int64, full
 		case !full:
 			return t.EndServiceAlarm(standing)
 		}
-		_, err = t.RaiseServiceAlarm(what, alarm.Critical, t.Now, fmt.Sprintf("the disk is full, %s of %s are free", measure.Bytes(free), measure.Bytes(total)),
+		_, err = t.RaiseServiceAlarm(what, alarm.Critical, t.Now, fmt.Sprintf("the disk is full, %s of %s are free", prose.Bytes(free), prose.Bytes(total)),
 			"Make room. `jaunty storage` tells what takes it. Devices are told to send again later: what they keep comes when there is room, the rest is lost.")
 		return err
 	})
@@ -308,7 +309,7 @@ func Disk(ctx context.Context, p *pipeline.Pipeline, free, total int64, nearly b
 		}
 		a := alarm.Alarm{Kind: alarm.ByDisk, Severity: alarm.Critical, State: alarm.StateRaised, RaisedAt: t.Now, LearnedAt: t.Now, Value: float64(free), Extreme: float64(free), Unit: "By",
 			When:     "nearly full",
-			Sentence: fmt.Sprintf("The disk is nearly full: %s of %s are free", measure.Bytes(free), measure.Bytes(total)),
+			Sentence: fmt.Sprintf("The disk is nearly full: %s of %s are free", prose.Bytes(free), prose.Bytes(total)),
 			Advice:   "Make room. `jaunty storage` tells what takes it, and what keeping less would save. Before it is quite full, readings are refused."}
 		if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
 			return err

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/site"
 	"jauntylark/core/total"
 	"jauntylark/pipeline"
@@ -123,7 +124,7 @@ func SaveTariff(ctx context.Context, p *pipeline.Pipeline, v *total.Tariff, who 
 		if err := t.Tx.SaveTariff(t.Ctx, v, t.Now); err != nil {
 			return err
 		}
-		return t.Enter("tariff saved", v.Name, who.Called, fmt.Sprintf("Tariff %s has %s", v.Name, measure.Count(len(v.Versions), "version", "versions")))
+		return t.Enter("tariff saved", v.Name, who.Called, fmt.Sprintf("Tariff %s has %s", v.Name, prose.Count(len(v.Versions), "version", "versions")))
 	})
 }
 

@@ -11,6 +11,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/calibrate"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
@@ -85,7 +86,7 @@ func fresh(t *reading.Turn, s *memory.Signal) error {
 	case s.State.At == 0:
 		return &measure.Fault{Field: "shown", Reason: s.Path() + " has no reading yet; say what it shows"}
 	case old > limit:
-		return &measure.Fault{Field: "shown", Reason: fmt.Sprintf("the newest reading of %s is %s old; say what it shows", s.Path(), measure.Length(old))}
+		return &measure.Fault{Field: "shown", Reason: fmt.Sprintf("the newest reading of %s is %s old; say what it shows", s.Path(), prose.Length(old))}
 	}
 	return nil
 }

@@ -12,6 +12,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/asset"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
@@ -92,10 +93,10 @@ func watchSays(t *reading.Turn, a *asset.Asset, s *memory.Signal, g *alarm.Guard
 	}
 	fmt.Fprintf(&b, "%s of %s is measured by %s", signal, a.Called(), device)
 	if interval != 0 {
-		fmt.Fprintf(&b, " every %s", measure.Length(time.Duration(interval)))
+		fmt.Fprintf(&b, " every %s", prose.Length(time.Duration(interval)))
 	}
 	if settings.Sparing != 0 {
-		fmt.Fprintf(&b, ", and every %s when its battery is low", measure.Length(time.Duration(settings.Sparing)))
+		fmt.Fprintf(&b, ", and every %s when its battery is low", prose.Length(time.Duration(settings.Sparing)))
 	}
 	units := t.Site.Settings.Units
 	for i := range g.Count() {
@@ -107,7 +108,7 @@ func watchSays(t *reading.Turn, a *asset.Asset, s *memory.Signal, g *alarm.Guard
 		}
 		fmt.Fprintf(&b, "%s %s", join, test.Words(unit))
 		if r.OnDelay != 0 {
-			fmt.Fprintf(&b, " for %s", measure.Length(time.Duration(r.OnDelay)))
+			fmt.Fprintf(&b, " for %s", prose.Length(time.Duration(r.OnDelay)))
 		}
 		fmt.Fprintf(&b, ", that is %s", map[alarm.Severity]string{alarm.Advisory: "an advisory", alarm.Warning: "a warning", alarm.Critical: "critical"}[r.Severity])
 	}
@@ -140,8 +141,5 @@ func peopleCalled(t *reading.Turn, tell []string) string {
 			names[i] = "the roster " + name
 		}
 	}
-	if len(names) == 1 {
-		return names[0]
-	}
-	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
+	return prose.List(names)
 }

@@ -9,6 +9,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
@@ -156,7 +157,7 @@ func SaveRoster(ctx context.Context, p *pipeline.Pipeline, r *roster.Roster, who
 		if err := t.Tx.SaveRoster(t.Ctx, r); err != nil {
 			return err
 		}
-		if err := t.Enter(kind, r.Name, who, fmt.Sprintf("Roster %s: %s, calls on %s", r.Called(), measure.Count(len(r.Steps), "step", "steps"), strings.Join(r.Names(), ", "))); err != nil {
+		if err := t.Enter(kind, r.Name, who, fmt.Sprintf("Roster %s: %s, calls on %s", r.Called(), prose.Count(len(r.Steps), "step", "steps"), strings.Join(r.Names(), ", "))); err != nil {
 			return err
 		}
 		return replan(t)

@@ -12,6 +12,12 @@ import (
 	"jauntylark/pipeline/output"
 )
 
+// Turn is a turn in which devices are heard, or not.
+type Turn struct{ *output.Turn }
+
+// New makes a turn of what is in memory, whose messages have addresses.
+func New(m *memory.Turn, l notice.Links) *Turn { return &Turn{output.New(m, l)} }
+
 // HearFrom notes a reading that arrived from a device: its silence is over, and its gateway's.
 func (t *Turn) HearFrom(d *memory.Device, at measure.Instant) error {
 	d.Hear(at)
@@ -176,9 +182,3 @@ func (t *Turn) raiseSilence(d *memory.Device, at measure.Instant) error {
 func (t *Turn) enterDevice(kind string, d *memory.Device, text string) error {
 	return t.Enter(kind, d.Name, "", text)
 }
-
-// Turn is a turn in which devices are heard, or not.
-type Turn struct{ *output.Turn }
-
-// New makes a turn of what is in memory, whose messages have addresses.
-func New(m *memory.Turn, l notice.Links) *Turn { return &Turn{output.New(m, l)} }

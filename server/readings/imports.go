@@ -16,6 +16,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/exchange"
 	"jauntylark/history"
 	"jauntylark/pipeline/reading"
@@ -288,6 +289,6 @@ func (f *countingFile) Read(p []byte) (int, error) {
 // enterImport enters an import into the journal.
 func enterImport(ctx context.Context, v *web.Server, name string, got exchange.Imported, called string) error {
 	return v.Pipeline.Do(ctx, func(t *reading.Turn) error {
-		return t.Enter("readings imported", name, called, fmt.Sprintf("Imported from %s: %s of %s", name, measure.Count(got.Added+got.Replaced, "reading", "readings"), measure.Count(len(got.Signals), "signal", "signals")))
+		return t.Enter("readings imported", name, called, fmt.Sprintf("Imported from %s: %s of %s", name, prose.Count(got.Added+got.Replaced, "reading", "readings"), prose.Count(len(got.Signals), "signal", "signals")))
 	})
 }

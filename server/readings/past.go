@@ -10,6 +10,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/core/series"
 	"jauntylark/core/site"
 	"jauntylark/history"
@@ -208,7 +209,7 @@ func clearReadings(ctx context.Context, v *web.Server, in *api.Body[api.ClearOrd
 		return out, err
 	}
 	if out.Confirm != "" && o.Confirm != out.Confirm {
-		return api.ClearAnswer{}, web.Wrong("confirm", fmt.Sprintf("%s would go; say %q to confirm", measure.Count(out.Stamp.Readings, "reading", "readings"), out.Confirm))
+		return api.ClearAnswer{}, web.Wrong("confirm", fmt.Sprintf("%s would go; say %q to confirm", prose.Count(out.Stamp.Readings, "reading", "readings"), out.Confirm))
 	}
 	if out.Stamp.Readings == 0 {
 		return api.ClearAnswer{}, web.Wrong("what", "there is nothing to clear in this stretch")

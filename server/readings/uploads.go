@@ -11,7 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
 
-	"jauntylark/core/measure"
+	"jauntylark/core/prose"
 	"jauntylark/history"
 )
 
@@ -53,7 +53,7 @@ func takeUpload(c *echo.Context, pattern string) (file *os.File, size int64, err
 }
 
 func tooLarge(most int64) error {
-	return huma.NewError(http.StatusRequestEntityTooLarge, fmt.Sprintf("The file is too large: %s are taken now.", measure.Bytes(most)))
+	return huma.NewError(http.StatusRequestEntityTooLarge, fmt.Sprintf("The file is too large: %s are taken now.", prose.Bytes(most)))
 }
 
 // brisk cuts off senders that stall.
