@@ -2,13 +2,12 @@ package service
 
 import (
 	"context"
+	"crypto/tls"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
 	"sync"
-
-	"crypto/tls"
-	"errors"
 
 	"jauntylark/core/sketch"
 	"jauntylark/intake/coapin"

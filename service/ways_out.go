@@ -4,9 +4,8 @@ import (
 	"context"
 	"fmt"
 	"net"
-	"strings"
-
 	"os"
+	"strings"
 
 	"jauntylark/api"
 	"jauntylark/core/alarm"

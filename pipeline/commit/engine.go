@@ -241,10 +241,7 @@ func (e *Engine[T, In, Out]) turn(batch []*Job[T, In, Out]) (err error) {
 	}
 	defer tx.Rollback()
 	t := &Turn{Tx: tx, Now: e.Now(), Store: e.Store, Ctx: ctx}
-	if err := e.inTurn(t, batch); err != nil {
-		return err
-	}
-	return nil
+	return e.inTurn(t, batch)
 }
 
 // inTurn does the work of a batch and commits it.

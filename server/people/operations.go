@@ -2,7 +2,7 @@ package people
 
 import "jauntylark/server/web"
 
-// peopleOps have the operations of each file answered.
+// Operations have the operations of each file answered.
 var Operations = []func(*web.Server){
 	alarmsOperations, noticesOperations, reachOperations, sessionsOperations, statementsOperations,
 	takeOperations,

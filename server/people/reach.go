@@ -57,7 +57,7 @@ func seenBy(ctx context.Context, c roster.Contact) roster.Contact {
 	return c
 }
 
-// contact finds a contact by name; the error names the nearest one.
+// findContact finds a contact by name; the error names the nearest one.
 func findContact(ctx context.Context, v *web.Server, name string) (roster.Contact, error) {
 	contacts, err := v.Store.Contacts(ctx)
 	if err != nil {
@@ -119,7 +119,7 @@ func listRosters(ctx context.Context, v *web.Server, _ *api.None) ([]roster.Rost
 	return v.Store.Rosters(ctx)
 }
 
-// roster finds a roster by name; the error names the nearest one.
+// findRoster finds a roster by name; the error names the nearest one.
 func findRoster(ctx context.Context, v *web.Server, name string) (roster.Roster, error) {
 	rosters, err := v.Store.Rosters(ctx)
 	if err != nil {
@@ -219,7 +219,7 @@ func getDrill(ctx context.Context, v *web.Server, in *api.DrillPath) (roster.Dri
 	return drillWithSteps(ctx, v, in.ID)
 }
 
-// drill gives a drill with its steps.
+// drillWithSteps gives a drill with its steps.
 func drillWithSteps(ctx context.Context, v *web.Server, id int64) (roster.Drill, error) {
 	d, err := v.Store.Drill(ctx, id)
 	if err != nil {

@@ -29,7 +29,7 @@ func listStatements(ctx context.Context, v *web.Server, _ *api.None) ([]statemen
 	return v.Store.Statements(ctx)
 }
 
-// statement finds a statement by name; the error names the nearest one.
+// findStatement finds a statement by name; the error names the nearest one.
 func findStatement(ctx context.Context, v *web.Server, name string) (statement.Statement, error) {
 	all, err := v.Store.Statements(ctx)
 	if err != nil {

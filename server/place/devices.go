@@ -31,6 +31,7 @@ func listDevices(ctx context.Context, v *web.Server, _ *api.None) ([]site.Device
 	return v.Store.Devices(ctx, v.Pipeline.Now())
 }
 
+// FindDevice gives a device as people see it; the problem of one that is not there names the nearest.
 func FindDevice(ctx context.Context, v *web.Server, name string) (site.Device, error) {
 	d, err := v.Store.Device(ctx, name, v.Pipeline.Now())
 	if err == nil {
@@ -96,7 +97,7 @@ func addDevice(ctx context.Context, v *web.Server, in *api.Body[api.NewDevice]) 
 	return out, err
 }
 
-// learn lets the door know at once what was changed; other processes learn it a moment later.
+// LearnDevice lets the door know at once what was changed; other processes learn it a moment later.
 func LearnDevice(ctx context.Context, v *web.Server) {
 	if err := v.Door.Reload(ctx); err != nil {
 		v.Log.Warn("the door cannot read the devices and keys", "error", err)
@@ -123,7 +124,7 @@ func removeDevice(ctx context.Context, v *web.Server, in *api.DevicePath) error 
 // firstPin is where the first output of a ready text is.
 const firstPin = 4
 
-// code writes the texts that connect a device.
+// codeOf writes the texts that connect a device.
 func codeOf(ctx context.Context, v *web.Server, name, key string, from web.Asked) ([]sketch.Text, error) {
 	d := sketch.Device{Name: name, Key: key, Ways: waysFrom(v, from)}
 	signals, err := v.Store.Signals(ctx)

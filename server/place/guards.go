@@ -49,7 +49,7 @@ func saveGuard(ctx context.Context, v *web.Server, g *alarm.Guard) (alarm.Guard,
 	return *g, err
 }
 
-// tidy fills in what was left out of a guard, and checks it.
+// Tidy fills in what was left out of a guard, and checks it.
 func Tidy(g *alarm.Guard) error {
 	for i := range g.Count() {
 		if g.At(i).Severity == "" {
@@ -97,7 +97,7 @@ func putGuard(ctx context.Context, v *web.Server, in *api.PutGuardIn) (alarm.Gua
 	return saveGuard(ctx, v, &in.Body)
 }
 
-// guard finds a guard by name; the error names the nearest one.
+// FindGuard finds a guard by name; the error names the nearest one.
 func FindGuard(ctx context.Context, v *web.Server, name string) (alarm.Guard, error) {
 	guards, err := v.Store.Guards(ctx)
 	if err != nil {
@@ -173,7 +173,7 @@ func getLimits(ctx context.Context, v *web.Server, in *api.GetLimitsIn) (limit.S
 	return evidence.LimitsOf(ctx, v.Pipeline, s.Path(), from, until)
 }
 
-// replay answers with lines, so that who waits sees how far it is.
+// replayGuard answers with lines, so that who waits sees how far it is.
 func replayGuard(ctx context.Context, v *web.Server, in *api.Body[api.ReplayOrder]) (*huma.StreamResponse, error) {
 	o, err := replayOrder(ctx, v, &in.Body)
 	if err != nil {

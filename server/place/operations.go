@@ -2,7 +2,7 @@ package place
 
 import "jauntylark/server/web"
 
-// placeOps have the operations of each file answered.
+// Operations have the operations of each file answered.
 var Operations = []func(*web.Server){
 	arrivalsOperations, derivedOperations, devicesOperations, framesOperations, guardsOperations, kitsOperations,
 	outputsOperations, readerOperations, removedOperations, signalsOperations, standinsOperations,

@@ -31,6 +31,7 @@ func listSparks(ctx context.Context, v *web.Server, in *api.ListSparksIn) ([]sit
 	return v.Store.Sparks(ctx, now.Add(-24*time.Hour), now, in.Columns)
 }
 
+// FindSignal gives a signal; the problem of one that is not there names the nearest.
 func FindSignal(ctx context.Context, v *web.Server, p api.SignalPath) (site.Signal, error) {
 	s, err := v.Store.Signal(ctx, p.Device, p.Signal)
 	if err == nil {
@@ -76,7 +77,7 @@ func setSignal(ctx context.Context, v *web.Server, in *api.SetSignalIn) (site.Si
 	return FindSignal(ctx, v, in.SignalPath)
 }
 
-// stretch gives the signal and the stretch of it that are asked for.
+// StretchOf gives the signal and the stretch of it that are asked for.
 func StretchOf(ctx context.Context, v *web.Server, p api.SignalPath, in api.Stretch) (s site.Signal, since, until measure.Instant, err error) {
 	if s, err = FindSignal(ctx, v, p); err == nil {
 		since, until, err = in.Bounds(v.Pipeline.Now())
@@ -106,7 +107,7 @@ func getLine(ctx context.Context, v *web.Server, in *api.GetLineIn) (api.Line, e
 	return LineOf(ctx, v, &s, since, until, in.Columns)
 }
 
-// line reduces a stretch of a signal for so many columns.
+// LineOf reduces a stretch of a signal for so many columns.
 func LineOf(ctx context.Context, v *web.Server, s *site.Signal, since, until measure.Instant, columns int) (api.Line, error) {
 	end := min(until, v.Pipeline.Now().Add(time.Minute))
 	if s.At != nil { // a device whose clock is ahead

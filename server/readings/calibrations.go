@@ -106,7 +106,7 @@ func tryCalibration(ctx context.Context, v *web.Server, in *api.CalibrationInput
 	return out, previewCalibration(ctx, v, &s, &out, until.Add(-24*time.Hour), until)
 }
 
-// preview fills in lines and guards over a stretch.
+// previewCalibration fills in lines and guards over a stretch.
 func previewCalibration(ctx context.Context, v *web.Server, s *site.Signal, out *api.Preview, from, until measure.Instant) error {
 	all, err := v.Store.Calibrations(ctx, s.ID)
 	if err != nil {
@@ -252,7 +252,7 @@ func compareSignals(ctx context.Context, v *web.Server, in *api.CompareSignalsIn
 	return out, err
 }
 
-// usable gives the usable readings of a stretch in a unit.
+// usableReadings gives the usable readings of a stretch in a unit.
 func usableReadings(ctx context.Context, v *web.Server, s *site.Signal, since, until measure.Instant, unit measure.Unit) ([]measure.Reading, error) {
 	convert, err := measure.Converter(s.Unit, unit)
 	if err != nil {

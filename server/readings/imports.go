@@ -115,7 +115,7 @@ func (m *imports) left(person int64) {
 	}
 }
 
-// place gives the job of an id.
+// find gives the job of an id.
 func (m *imports) find(id string) (*importJob, error) {
 	j := m.jobs[id]
 	if j == nil {

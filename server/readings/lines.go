@@ -23,7 +23,7 @@ func linesOperations(v *web.Server) {
 	web.Answer(v, api.GetSpread, getSpread)
 }
 
-// several finds the signals that are named.
+// severalSignals finds the signals that are named.
 func severalSignals(ctx context.Context, v *web.Server, in *api.SeveralSignals) ([]site.Signal, error) {
 	all, err := v.Store.Signals(ctx)
 	if err != nil {

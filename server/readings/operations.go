@@ -2,7 +2,7 @@ package readings
 
 import "jauntylark/server/web"
 
-// readingsOps have the operations of each file answered.
+// Operations have the operations of each file answered.
 var Operations = []func(*web.Server){
 	calibrationsOperations, exportOperations, importsOperations, linesOperations, pastOperations, sheetOperations,
 	totalsOperations,

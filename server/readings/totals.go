@@ -25,7 +25,7 @@ func totalsOperations(v *web.Server) {
 	web.Carry(v, api.RemoveTariff, removeTariff)
 }
 
-// totalNamed finds a total; the error names the nearest one.
+// findTotal finds a total; the error names the nearest one.
 func findTotal(ctx context.Context, v *web.Server, name string) (total.Total, error) {
 	all, err := v.Store.Totals(ctx)
 	if err != nil {

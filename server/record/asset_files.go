@@ -90,7 +90,7 @@ func serveLabels(v *web.Server, c *echo.Context) error {
 	return web.Blob(c, "application/pdf", out.Bytes(), err)
 }
 
-// labels gives the labels of assets; of all that are in use when none is named.
+// labelsOf gives the labels of assets; of all that are in use when none is named.
 func labelsOf(v *web.Server, c *echo.Context, names ...string) (labels []chart.Label, err error) {
 	all, err := v.Store.Assets(c.Request().Context())
 	if err != nil {
@@ -112,7 +112,7 @@ func labelsOf(v *web.Server, c *echo.Context, names ...string) (labels []chart.L
 		for _, outer := range a.Place(all) {
 			place = append(place, outer.Called())
 		}
-		labels = append(labels, chart.Label{Link: assetAddress(v, c.Request()) + "/assets/" + a.Name, Title: a.Called(), Place: strings.Join(place, " · ")})
+		labels = append(labels, chart.Label{Link: consoleAddress(v, c.Request()) + "/assets/" + a.Name, Title: a.Called(), Place: strings.Join(place, " · ")})
 	}
 	if len(labels) == 0 {
 		return nil, web.Wrong("asset", "there is no asset to make a label of")
@@ -120,8 +120,8 @@ func labelsOf(v *web.Server, c *echo.Context, names ...string) (labels []chart.L
 	return labels, nil
 }
 
-// address is how the console is reached: as the service was told, or as the request came.
-func assetAddress(v *web.Server, r *http.Request) string {
+// consoleAddress is how the console is reached: as the service was told, or as the request came.
+func consoleAddress(v *web.Server, r *http.Request) string {
 	if v.URL != "" {
 		return strings.TrimRight(v.URL, "/")
 	}

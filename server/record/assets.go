@@ -146,7 +146,7 @@ func (b *belongings) telling() *site.Signal {
 	return nil
 }
 
-// assetNamed finds an asset; the error names the nearest one.
+// findAsset finds an asset; the error names the nearest one.
 func findAsset(v *web.Server, all []asset.Asset, name string) (*asset.Asset, error) {
 	var names []string
 	for i := range all {

@@ -54,7 +54,7 @@ func getBoard(ctx context.Context, v *web.Server, in *api.BoardPath) (board.Boar
 	return findBoard(ctx, v, in.Board)
 }
 
-// board finds a board by name; the error names the nearest one.
+// findBoard finds a board by name; the error names the nearest one.
 func findBoard(ctx context.Context, v *web.Server, name string) (board.Board, error) {
 	all, err := boardsOf(ctx, v)
 	if err != nil {
@@ -72,7 +72,7 @@ func findBoard(ctx context.Context, v *web.Server, name string) (board.Board, er
 	return board.Board{}, web.Missing(store.ErrNotFound, "board", name, names)
 }
 
-// changed gives a board as it is after an act.
+// changedBoard gives a board as it is after an act.
 func changedBoard(ctx context.Context, v *web.Server, name string, act func(who *site.Person) error) (board.Board, error) {
 	person := web.PersonOf(ctx)
 	if err := act(&person); err != nil {

@@ -165,7 +165,7 @@ func compareRuns(ctx context.Context, v *web.Server, in *api.CompareRunsIn) (api
 	return out, layOver(ctx, v, &out)
 }
 
-// share finds the signals that all runs have; those of goals come first.
+// findShared finds the signals that all runs have; those of goals come first.
 func findShared(c *api.RunComparison) {
 	in := map[string]int{}
 	for i := range c.Runs {

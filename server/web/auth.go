@@ -5,6 +5,8 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base32"
+	"errors"
+	"fmt"
 	"net/http"
 	"strings"
 	"sync"
@@ -12,9 +14,6 @@ import (
 
 	"github.com/alexedwards/argon2id"
 	"github.com/danielgtaylor/huma/v2"
-
-	"errors"
-	"fmt"
 
 	"jauntylark/api"
 	"jauntylark/core/measure"
@@ -41,7 +40,7 @@ const (
 	askedKey
 )
 
-// personOf gives the person that the request comes from.
+// PersonOf gives the person that the request comes from.
 func PersonOf(ctx context.Context) site.Person {
 	p, _ := ctx.Value(personKey).(site.Person)
 	return p
@@ -61,7 +60,7 @@ func tokenOf(r *http.Request) string {
 	return token
 }
 
-// secret makes a secret of so many random bytes and its hash, which is all that is stored.
+// NewSecret makes a secret of so many random bytes and its hash, which is all that is stored.
 func NewSecret(bytes int) (text string, hash [32]byte) {
 	raw := make([]byte, bytes)
 	_, _ = rand.Read(raw)
@@ -126,13 +125,13 @@ var noPassword = sync.OnceValue(func() string {
 	return hash
 })
 
-// who is the person behind the request.
+// Who is the person behind the request.
 func Who(ctx context.Context) pipeline.Actor {
 	p := PersonOf(ctx)
 	return pipeline.Actor{Called: p.Called(), Email: p.Email}
 }
 
-// actor is what to call the person behind the request.
+// Actor is what to call the person behind the request.
 func Actor(ctx context.Context) string {
 	p := PersonOf(ctx)
 	return p.Called()
@@ -193,7 +192,7 @@ func (v *Server) personByToken(ctx context.Context, token string) (site.Person, 
 	return person, err
 }
 
-// checkPassword gives the person who has this address and password.
+// CheckPassword gives the person who has this address and password.
 func (v *Server) CheckPassword(ctx context.Context, from, email, password string) (site.Person, error) {
 	now := time.Now()
 	email = strings.ToLower(strings.TrimSpace(email))
@@ -227,7 +226,7 @@ func (v *Server) CheckPassword(ctx context.Context, from, email, password string
 	return person, nil
 }
 
-// letIn makes a token for a person.
+// LetIn makes a token for a person.
 func (v *Server) LetIn(ctx context.Context, person site.Person, session bool, lasts time.Duration) (string, measure.Instant, error) {
 	token, hash := NewSecret(32)
 	now := v.Pipeline.Now()

@@ -3,16 +3,15 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net/http"
 	"strconv"
 	"sync"
 	"sync/atomic"
 	"time"
-
-	"errors"
-	"maps"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"

@@ -5,12 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"strings"
 	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-
-	"strings"
 
 	"jauntylark/api"
 	"jauntylark/core/site"

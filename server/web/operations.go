@@ -12,7 +12,7 @@ import (
 	"jauntylark/intake/httpin"
 )
 
-// serve has an operation answered by a function.
+// Answer has an operation answered by a function.
 func Answer[In, Out any](v *Server, op api.Op[In, Out], do func(context.Context, *Server, *In) (Out, error)) {
 	AnswerAs(v, op, func(ctx context.Context, v *Server, in *In) (*api.Body[Out], error) {
 		out, err := do(ctx, v, in)
@@ -20,12 +20,12 @@ func Answer[In, Out any](v *Server, op api.Op[In, Out], do func(context.Context,
 	})
 }
 
-// carry has an operation done that answers nothing.
+// Carry has an operation done that answers nothing.
 func Carry[In any](v *Server, op api.Op[In, api.None], do func(context.Context, *Server, *In) error) {
 	AnswerAs(v, op, func(ctx context.Context, v *Server, in *In) (*api.None, error) { return &api.None{}, do(ctx, v, in) })
 }
 
-// serveAs has an operation answered in a form of its own, with headers or as a stream.
+// AnswerAs has an operation answered in a form of its own, with headers or as a stream.
 func AnswerAs[In, Out, Form any](v *Server, op api.Op[In, Out], do func(context.Context, *Server, *In) (*Form, error)) {
 	v.served[op.Operation] = true
 	huma.Register(v.api, op.Describe(v.api.OpenAPI().Components.Schemas), func(ctx context.Context, in *In) (*Form, error) {
@@ -37,7 +37,7 @@ func AnswerAs[In, Out, Form any](v *Server, op api.Op[In, Out], do func(context.
 	})
 }
 
-// serveFile has an operation answered by a handler of its own, which finds its person and its time as others do.
+// AnswerFile has an operation answered by a handler of its own, which finds its person and its time as others do.
 func AnswerFile(v *Server, op *api.Operation, do func(*Server, *echo.Context) error) {
 	d := op.Describe(v.api.OpenAPI().Components.Schemas)
 	v.api.OpenAPI().AddOperation(&d)
@@ -52,6 +52,7 @@ func AnswerFile(v *Server, op *api.Operation, do func(*Server, *echo.Context) er
 	})
 }
 
+// Blob answers with a file that runs nothing in a browser, or with what kept it from being made.
 func Blob(c *echo.Context, kind string, body []byte, err error) error {
 	if err != nil {
 		return err

@@ -9,9 +9,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// asked is where a request came from, and which address it was sent to.
+// Asked is where a request came from, and which address it was sent to.
 type Asked struct{ Scheme, Host, From string }
 
+// AskedOf tells where the request came from that a context is of.
 func AskedOf(ctx context.Context) Asked {
 	a, _ := ctx.Value(askedKey).(Asked)
 	return a
@@ -26,7 +27,7 @@ func noteAsked(h huma.Context) huma.Context {
 	return huma.WithValue(h, askedKey, a)
 }
 
-// zone gives a time zone by name; site, or nothing: that of the site.
+// ZoneOf gives a time zone by name; site, or nothing: that of the site.
 func ZoneOf(ctx context.Context, v *Server, name string) (*time.Location, error) {
 	if name == "" || name == "site" {
 		s, err := v.Store.Site(ctx)

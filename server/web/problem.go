@@ -1,17 +1,15 @@
 package web
 
 import (
+	"context"
+	"encoding/json"
+	"errors"
 	"fmt"
+	"net/http"
 	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
-
-	"context"
-	"encoding/json"
-	"errors"
-	"net/http"
-
 	"github.com/labstack/echo/v5"
 
 	"jauntylark/core/measure"
@@ -50,12 +48,12 @@ func init() {
 	}
 }
 
-// wrong is the problem of one field of the body.
+// Wrong is the problem of one field of the body.
 func Wrong(field, reason string) error {
 	return huma.Error422UnprocessableEntity(field+": "+reason, &huma.ErrorDetail{Location: "body." + field, Message: reason})
 }
 
-// missing turns store.ErrNotFound into a 404 that names the nearest valid name.
+// Missing turns store.ErrNotFound into a 404 that names the nearest valid name.
 func Missing(err error, what, name string, known []string) error {
 	if err == nil || !strings.HasSuffix(err.Error(), store.ErrNotFound.Error()) {
 		return err

@@ -1,11 +1,10 @@
 package web
 
 import (
-	"sync"
-	"time"
-
 	"context"
 	"net/http"
+	"sync"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -46,7 +45,7 @@ func plainly(err error) string {
 	return "it cannot be reached."
 }
 
-// readiness tells what is wrong. It asks by the connections that intake has, for what pages may wait for says nothing of that; so
+// Readiness tells what is wrong. It asks by the connections that intake has, for what pages may wait for says nothing of that; so
 // many as ask at once, it asks once.
 func (v *Server) Readiness() Readiness {
 	n := &v.ready
