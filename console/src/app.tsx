@@ -1,5 +1,5 @@
 import { QueryClientProvider } from '@tanstack/react-query'
-import { lazy, Suspense, useEffect, useState } from 'react'
+import { lazy, Suspense, useCallback, useEffect, useState } from 'react'
 import { RouterProvider } from 'react-aria-components'
 import { BrowserRouter, Link, Route, Routes, useHref, useNavigate } from 'react-router'
 import { StyleSheetManager } from 'styled-components'
@@ -17,7 +17,7 @@ import { CentrePage } from './ui/form'
 import { Frame } from './ui/frame'
 import { PullToRefresh } from './ui/pull'
 import { JustRemoved } from './ui/removed'
-import { Guide } from './page/guide'
+import { Guide, leftGuide } from './page/guide'
 import { Pages } from './pages'
 import { SignIn } from './page/sign-in'
 
@@ -92,6 +92,8 @@ function Live({ children }: { children: React.ReactNode }) {
 function House({ name }: { name: string }) {
   const [seeking, setSeeking] = useState(false)
   const [leaving, setLeaving] = useState(false)
+  const [drawn, setDrawn] = useState(leftGuide)
+  const guideKnown = useCallback(() => setDrawn(true), [])
   const site = useSite().data
   const standing = useStanding().data?.length ?? 0
   const waiting = (useArrivals().data ?? []).filter((a) => a.state === 'waiting').length
@@ -141,8 +143,8 @@ function House({ name }: { name: string }) {
     >
       <PullToRefresh onRefresh={askAnew} />
       <JustRemoved />
-      <Guide />
-      <Pages />
+      <Guide onKnown={guideKnown} />
+      {drawn ? <Pages /> : <Waiting />}
       <Dialog title="Sign out?" open={leaving} onClose={() => setLeaving(false)}>
         <Prose>Something that you wrote is not saved. It stays on this device until you sign out, and goes then.</Prose>
         <Row>

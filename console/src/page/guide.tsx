@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { useLocation } from 'react-router'
 import styled from 'styled-components'
-import { api, pathOf, take } from '../api/client'
+import { api, type Device, type Guard, pathOf, type Signal, take } from '../api/client'
 import { useDevices, useGuards, useSession, useSignals } from '../api/queries'
 import { useContacts } from '../api/reach'
 import { PlainLink, QuietButton, QuietLink, Row, Soft } from '../ui/basics'
@@ -48,17 +48,25 @@ const remember = (what: string) => {
 }
 
 /** The way from nothing to "you will be told", each step as it stands. */
-function useSteps(): Step[] | undefined {
-  const devices = useDevices().data
-  const signals = useSignals().data
-  const guards = useGuards().data
-  const contacts = useContacts().data
+function useSteps(): { steps?: Step[]; asking: boolean } {
+  const devices = useDevices()
+  const signals = useSignals()
+  const guards = useGuards()
+  const contacts = useContacts()
   const drills = useQuery({
     queryKey: ['drills', 'any'],
     queryFn: () => take(api.GET('/api/v1/drills')),
     staleTime: 10_000,
-  }).data
-  if (!devices || !signals || !guards || !contacts || !drills) return undefined
+  })
+  if (devices.data && signals.data && guards.data && contacts.data && drills.data)
+    return {
+      steps: stepsOf(devices.data, signals.data, guards.data, !!contacts.data.length, !!drills.data.length),
+      asking: false,
+    }
+  return { asking: [devices, signals, guards, contacts, drills].every((q) => !q.failureReason) }
+}
+
+function stepsOf(devices: Device[], signals: Signal[], guards: Guard[], reached: boolean, proven: boolean): Step[] {
   const signal = signals.find((s) => s.kind === 'number') ?? signals[0]
   const guard = guards[0]
   return [
@@ -84,7 +92,7 @@ function useSteps(): Step[] | undefined {
       name: 'Say how you are reached',
       says: 'An e-mail address is enough to begin with.',
       to: '/contacts/new',
-      done: contacts.length > 0,
+      done: reached,
     },
     {
       name: 'Let the limit tell you',
@@ -96,25 +104,35 @@ function useSteps(): Step[] | undefined {
       name: 'Prove it',
       says: 'A drill goes the whole way, to the message that you get. It is marked as a drill.',
       to: guard ? `/guards/${guard.name}` : '/rosters',
-      done: drills.length > 0,
+      done: proven,
     },
   ]
 }
 
-/** Leads by the hand from an empty site to being told. It can be left at any point, and taken up again from Set-up. */
-export function Guide() {
+/** Whether this browser has left the first steps, so that nothing need be known before a page is drawn. */
+export const leftGuide = () => remembered() === 'left'
+
+/**
+ * Leads by the hand from an empty site to being told. It can be left at any point, and taken up again from Set-up.
+ * It says when it has come or will not come, so that no page is drawn below it before, and moved.
+ */
+export function Guide({ onKnown }: { onKnown: () => void }) {
   const role = useSession().data?.role
   const [left, setLeft] = useState(remembered)
-  if (role === 'viewer' || left === 'left') return null
+  const none = role === 'viewer' || left === 'left'
+  useEffect(() => {
+    if (none) onKnown()
+  }, [none, onKnown])
+  if (none) return null
   const go = (to: 'on' | 'left') => {
     remember(to)
     setLeft(to)
   }
-  return <Leading on={left === 'on'} go={go} />
+  return <Leading on={left === 'on'} go={go} onKnown={onKnown} />
 }
 
-function Leading({ on, go }: { on: boolean; go: (to: 'on' | 'left') => void }) {
-  const steps = useSteps()
+function Leading({ on, go, onKnown }: { on: boolean; go: (to: 'on' | 'left') => void; onKnown: () => void }) {
+  const { steps, asking } = useSteps()
   const { pathname } = useLocation()
   const next = steps?.findIndex((s) => !s.done) ?? -1
   // A site that is watched already needs no guide, unless it was followed up to here.
@@ -123,6 +141,9 @@ function Leading({ on, go }: { on: boolean; go: (to: 'on' | 'left') => void }) {
   useEffect(() => {
     if (!settled) go(begun ? 'on' : 'left')
   }, [settled, begun, go])
+  useEffect(() => {
+    if (!asking) onKnown()
+  }, [asking, onKnown])
   if (!steps || !begun) return null
   const leave = () => go('left')
   const step = steps[next]
