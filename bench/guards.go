@@ -16,6 +16,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/evidence"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 const (
@@ -155,14 +156,14 @@ func sweeping(ctx context.Context, conn *pgx.Conn, database string) error {
 	}
 	defer records.Close()
 	tick := func() error {
-		_, err := records.Due(ctx, measure.InstantOf(time.Now()))
+		_, err := events.WhatIsDue(ctx, records, measure.InstantOf(time.Now()))
 		return err
 	}
 	none, err := typical(200, tick)
 	if err != nil {
 		return err
 	}
-	kept, err := alarm.Kept{}.Value()
+	kept, err := alarm.Kept{}.MarshalBinary()
 	if err != nil {
 		return err
 	}
@@ -235,10 +236,10 @@ func searching(ctx context.Context, s *process) error {
 	var last *time.Duration
 	for _, ask := range []struct {
 		what string
-		q    store.JournalQuery
-	}{{"the newest page", store.JournalQuery{Limit: 100}}, {"of one device", store.JournalQuery{Device: "device-77", Limit: 100}}, {"of one kind", store.JournalQuery{Kind: "alarm", Limit: 100}},
-		{"with a rare word", store.JournalQuery{Words: "heron", Limit: 100}}, {"with a common word", store.JournalQuery{Words: "signal", Limit: 100}}, {"of a device with a word", store.JournalQuery{Device: "device-7", Words: "heron", Limit: 100}}} {
-		took, err := typical(9, func() error { _, err := records.Journal(ctx, ask.q); return err })
+		q    events.JournalQuery
+	}{{"the newest page", events.JournalQuery{Limit: 100}}, {"of one device", events.JournalQuery{Device: "device-77", Limit: 100}}, {"of one kind", events.JournalQuery{Kind: "alarm", Limit: 100}},
+		{"with a rare word", events.JournalQuery{Words: "heron", Limit: 100}}, {"with a common word", events.JournalQuery{Words: "signal", Limit: 100}}, {"of a device with a word", events.JournalQuery{Device: "device-7", Words: "heron", Limit: 100}}} {
+		took, err := typical(9, func() error { _, err := events.Journal(ctx, records, ask.q); return err })
 		if err != nil {
 			return err
 		}

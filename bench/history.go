@@ -16,6 +16,8 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/record"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 const (
@@ -42,13 +44,13 @@ func past(ctx context.Context, s *process) error {
 		return err
 	}
 	defer records.Close()
-	signal, err := records.Signal(ctx, "past", "temp")
+	signal, err := config.Signal(ctx, records, "past", "temp")
 	if err != nil {
 		return err
 	}
 	begin = time.Now()
 	for waits := 1; waits > 0; time.Sleep(100 * time.Millisecond) {
-		backlog, err := records.Backlog(ctx)
+		backlog, err := timeseries.Backlog(ctx, records)
 		if err != nil {
 			return err
 		}
@@ -131,7 +133,7 @@ func lines(ctx context.Context, records *store.Store, conn *pgx.Conn, signal *si
 		aim     int
 	}{{"30 days", monthOfIt, 50}, {"2 years", twoYears, 100}} {
 		took, err := typical(tries, func() error {
-			_, of, err := records.Line(ctx, signal.ID, until-measure.Instant(span.seconds)*1000, until, chartColumns)
+			_, of, err := timeseries.Line(ctx, records, signal.ID, until-measure.Instant(span.seconds)*1000, until, chartColumns)
 			if err == nil && of != span.seconds {
 				err = fmt.Errorf("a line of %d readings, not %d", of, span.seconds)
 			}
@@ -154,7 +156,7 @@ func hours(ctx context.Context, records *store.Store, signal *site.Signal, until
 	for i := range took {
 		from := until - measure.Instant(rand.Int64N(twoYears-3600)+3600)*1000
 		begin := time.Now()
-		readings, _, err := records.Readings(ctx, signal, from, from+3_599_999, 10_000)
+		readings, _, err := timeseries.Readings(ctx, records, signal, from, from+3_599_999, 10_000)
 		if err != nil || len(readings) != 3600 {
 			return fmt.Errorf("an hour has %d readings: %v", len(readings), err)
 		}
@@ -163,7 +165,7 @@ func hours(ctx context.Context, records *store.Store, signal *site.Signal, until
 	slices.Sort(took)
 	fmt.Printf("any hour, %d readings: p50 %.1f ms, p99 %.1f ms (aim 5)\n", 3600, ms(took[200]), ms(took[396]))
 	figures, err := typical(tries, func() error {
-		_, err := records.Figures(ctx, signal.ID, series.Day, until-twoYears*1000, until)
+		_, err := timeseries.Figures(ctx, records, signal.ID, series.Day, until-twoYears*1000, until)
 		return err
 	})
 	fmt.Printf("figures of two years by day: %.1f ms\n", ms(figures))
@@ -202,14 +204,14 @@ func sealing(ctx context.Context, s *process) error {
 	}
 	defer records.Close()
 	now := measure.InstantOf(time.Now())
-	rows := make([]store.Row, 0, devices*each)
+	rows := make([]timeseries.Row, 0, devices*each)
 	var ids []int64
 	for d := range devices {
 		name := fmt.Sprintf("s%d", d)
 		if _, err := record.Import(ctx, s.pipe, &record.Past{Signal: "sealed/" + name, Kind: site.KindNumber, Readings: []measure.Reading{{At: now - 1e9}}}); err != nil {
 			return err
 		}
-		v, err := records.Signal(ctx, "sealed", name)
+		v, err := config.Signal(ctx, records, "sealed", name)
 		if err != nil {
 			return err
 		}
@@ -218,7 +220,7 @@ func sealing(ctx context.Context, s *process) error {
 	for i := range each {
 		for _, id := range ids {
 			at := now + measure.Instant(i-each)*1000
-			rows = append(rows, store.Row{Signal: id, At: at, Value: second(at + measure.Instant(id))})
+			rows = append(rows, timeseries.Row{Signal: id, At: at, Value: second(at + measure.Instant(id))})
 		}
 	}
 	tx, err := records.Begin(ctx)
@@ -226,7 +228,7 @@ func sealing(ctx context.Context, s *process) error {
 		return err
 	}
 	defer tx.Rollback()
-	if err := tx.CopyReadings(ctx, rows); err != nil {
+	if err := timeseries.CopyReadings(ctx, tx, rows); err != nil {
 		return err
 	}
 	if err := tx.Commit(); err != nil {
@@ -234,7 +236,7 @@ func sealing(ctx context.Context, s *process) error {
 	}
 	begin, sealed := time.Now(), 0
 	for {
-		n, err := records.Seal(ctx, now, now)
+		n, err := timeseries.Seal(ctx, records, now, now)
 		if err != nil {
 			return err
 		}

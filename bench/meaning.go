@@ -12,6 +12,8 @@ import (
 	"jauntylark/core/storage"
 	"jauntylark/pipeline/record"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 const (
@@ -226,7 +228,7 @@ func (s *process) aMonth(ctx context.Context, device string) (m month, err error
 	if m.records, err = store.Open(ctx, s.database); err != nil {
 		return m, err
 	}
-	signal, err := m.records.Signal(ctx, device, "temp")
+	signal, err := config.Signal(ctx, m.records, device, "temp")
 	if err != nil {
 		return m, err
 	}
@@ -237,7 +239,7 @@ func (s *process) aMonth(ctx context.Context, device string) (m month, err error
 		}
 		defer tx.Rollback()
 		n := 0
-		err = tx.EachReading(ctx, signal.ID, m.from, m.until, func(some []measure.Reading) error { n += len(some); return nil })
+		err = timeseries.EachReading(ctx, tx, signal.ID, m.from, m.until, func(some []measure.Reading) error { n += len(some); return nil })
 		if err == nil && n != monthOfIt {
 			err = fmt.Errorf("%d readings", n)
 		}

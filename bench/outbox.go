@@ -18,6 +18,7 @@ import (
 	"jauntylark/pipeline/reading"
 	"jauntylark/pipeline/respond"
 	"jauntylark/service"
+	"jauntylark/store/events"
 )
 
 const (
@@ -110,7 +111,7 @@ func bareRequests(url string) (time.Duration, error) {
 }
 
 func planMany(ctx context.Context, t *reading.Turn, url string) error {
-	ids, err := t.Tx.NoticeIDs(ctx, outboxNotices)
+	ids, err := events.NoticeIDs(ctx, t.Tx, outboxNotices)
 	if err != nil {
 		return err
 	}
@@ -118,7 +119,7 @@ func planMany(ctx context.Context, t *reading.Turn, url string) error {
 	for i, id := range ids {
 		notices[i] = roster.Notice{ID: id, Kind: roster.Test, Carrier: roster.Webhook, Address: url, Subject: "bench", Text: fmt.Sprintf("%0300d", i), State: roster.Waiting, CreatedAt: t.Now, DueAt: t.Now}
 	}
-	return t.Tx.AddNotices(ctx, notices)
+	return events.AddNotices(ctx, t.Tx, notices)
 }
 
 // timeNotices plans notices at a rate and times each from its commit to the carrier.

@@ -17,6 +17,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/prose"
 	"jauntylark/store"
+	"jauntylark/store/archive"
 	"jauntylark/store/cluster"
 )
 
@@ -71,7 +72,7 @@ func backup(c *cobra.Command, database, seal, file string) error {
 	defer s.Close()
 	bar := newProgress(c, file)
 	defer bar.end()
-	var m store.Manifest
+	var m archive.Manifest
 	err = newFile(file, func(to io.Writer) error {
 		packed, err := gzip.NewWriterLevel(to, gzip.BestSpeed)
 		if err != nil {
@@ -80,7 +81,7 @@ func backup(c *cobra.Command, database, seal, file string) error {
 		if key, err := os.ReadFile(seal); err == nil {
 			packed.Comment = hex.EncodeToString(key) // in the file's head, where restore finds it first
 		}
-		m, err = s.Archive(c.Context(), packed, true, measure.InstantOf(time.Now()), func(table string, rows int64) { bar.say("%s  %s: %d rows", file, table, rows) })
+		m, err = archive.Archive(c.Context(), s, packed, true, measure.InstantOf(time.Now()), func(table string, rows int64) { bar.say("%s  %s: %d rows", file, table, rows) })
 		return errors.Join(err, packed.Close())
 	})
 	if err != nil {
@@ -174,11 +175,11 @@ func restore(c *cobra.Command, database, seal string, file *os.File) error {
 	}
 	defer s.Close()
 	bar := newProgress(c, file.Name())
-	m, err := s.Load(c.Context(), packed, func(table string, rows int64) { bar.say("%s  %s: %d rows", file.Name(), table, rows) })
+	m, err := archive.Load(c.Context(), s, packed, func(table string, rows int64) { bar.say("%s  %s: %d rows", file.Name(), table, rows) })
 	bar.end()
 	if err != nil {
 		if fresh { // what was made for it is taken away
-			err = errors.Join(err, s.Clean(context.WithoutCancel(c.Context())))
+			err = errors.Join(err, store.Clean(context.WithoutCancel(c.Context()), s))
 		}
 		return err
 	}

@@ -15,7 +15,9 @@ import (
 	"jauntylark/pipeline/record"
 	"jauntylark/server/servertest"
 	"jauntylark/store"
+	"jauntylark/store/config"
 	"jauntylark/store/storetest"
+	"jauntylark/store/timeseries"
 )
 
 // The service is killed again and again while it computes what follows from a correction of the past: in the end
@@ -94,11 +96,11 @@ func TestKilledWhileCorrecting(t *testing.T) {
 func checkCorrected(t *testing.T, records *store.Store, from measure.Instant, n int) {
 	ctx := context.Background()
 	all := func(name string) []measure.Reading {
-		s, err := records.Signal(ctx, "d", name)
+		s, err := config.Signal(ctx, records, "d", name)
 		if err != nil {
 			t.Fatal(err)
 		}
-		readings, _, err := records.Readings(ctx, &s, 0, 1<<60, 2*n)
+		readings, _, err := timeseries.Readings(ctx, records, &s, 0, 1<<60, 2*n)
 		if err != nil || len(readings) != n {
 			t.Fatalf("%s has %d readings: %v", name, len(readings), err)
 		}
@@ -122,7 +124,7 @@ func checkCorrected(t *testing.T, records *store.Store, from measure.Instant, n 
 			since += 100
 		}
 	}
-	totals, err := records.Totals(ctx)
+	totals, err := timeseries.Totals(ctx, records)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -130,7 +132,7 @@ func checkCorrected(t *testing.T, records *store.Store, from measure.Instant, n 
 		return total.Edges(total.ByMonth, from, from+measure.Instant(n)*100, zone)
 	}
 	sum := 0.0
-	results, err := records.Results(ctx, store.Asked{Total: totals[0], Edges: days})
+	results, err := timeseries.Results(ctx, records, timeseries.Asked{Total: totals[0], Edges: days})
 	for _, r := range results {
 		sum += r.Value
 	}

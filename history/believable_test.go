@@ -20,8 +20,8 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/reading"
 	"jauntylark/pipeline/record"
-	"jauntylark/store"
 	"jauntylark/store/storetest"
+	"jauntylark/store/timeseries"
 )
 
 // told is a derived signal of the test with what it is made of.
@@ -164,8 +164,8 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	must(configure.SetDevice(ctx, p.Pipeline, "d", act.DeviceChange{Interval: &interval}, pipeline.Actor{}))
 	p.hold = 15_000
 	storetest.Eventually(t, "all is noted", func() bool {
-		must(p.NoteNewHolds(ctx))
-		must(p.NoteNewRules(ctx, p.at()))
+		must(timeseries.NoteNewHolds(ctx, p.Store))
+		must(timeseries.NoteNewRules(ctx, p.Store, p.at()))
 		return p.byOldRules() == 0
 	})
 	p.agrees("by another interval")
@@ -206,11 +206,11 @@ func TestATotalOverMidnight(t *testing.T) {
 		p.now.Add(100)
 		p.settled()
 	}
-	all, err := p.Totals(ctx)
+	all, err := timeseries.Totals(ctx, p.Store)
 	if err != nil {
 		t.Fatal(err)
 	}
-	got, err := p.Results(ctx, store.Asked{Total: all[0], Edges: func(*time.Location) []measure.Instant {
+	got, err := timeseries.Results(ctx, p.Store, timeseries.Asked{Total: all[0], Edges: func(*time.Location) []measure.Instant {
 		return total.Edges(total.ByDay, midnight-1, midnight, time.UTC)
 	}})
 	if err != nil || len(got) != 2 || got[0].Value != 10 || got[1].Value != 15 {
@@ -226,7 +226,7 @@ func (p *place) byOldRules() (n int) {
 		p.t.Fatal(err)
 	}
 	defer tx.Rollback()
-	if err := tx.Get(&n, `select count(*) from signal where silence <> $1 or recipe is not null and holds[1] <> $1`, p.hold); err != nil {
+	if err := tx.Get(context.Background(), &n, `select count(*) from signal where silence <> $1 or recipe is not null and holds[1] <> $1`, p.hold); err != nil {
 		p.t.Fatal(err)
 	}
 	return n
@@ -241,7 +241,7 @@ func (p *place) agrees(when string) {
 			p.t.Fatalf("%s, %s: %d readings, of %d\n%s", when, d.name, len(got), len(want), firstApart(got, want))
 		}
 		s, rest := p.signal(d.name), want[len(want)*9/10:] // as a chart asks for it
-		if got, _, err := p.Readings(context.Background(), &s, rest[0].At, 1<<60, 1<<30); err != nil || len(got) != len(rest) || got[0].Value != rest[0].Value {
+		if got, _, err := timeseries.Readings(context.Background(), p.Store, &s, rest[0].At, 1<<60, 1<<30); err != nil || len(got) != len(rest) || got[0].Value != rest[0].Value {
 			p.t.Fatalf("%s, the end of %s: %d readings, of %d: %v\n%s", when, d.name, len(got), len(rest), err, firstApart(got, rest))
 		}
 	}
@@ -305,7 +305,7 @@ func (p *place) addsUp(when string, v *total.Total) {
 		cuts = priced.Cuts(edges[0], edges[len(edges)-1], time.UTC)
 	}
 	pieces := slices.Clone(edges)
-	resets, err := p.Resets(context.Background(), v.ID)
+	resets, err := timeseries.Resets(context.Background(), p.Store, v.ID)
 	if err != nil {
 		p.t.Fatal(err)
 	}
@@ -325,7 +325,7 @@ func (p *place) addsUp(when string, v *total.Total) {
 			tariff = nil
 		}
 		want := v.Results(f.Tallies(), ask, &total.Source{Unit: s.Unit, First: first, Last: last, Zone: time.UTC, Tariff: tariff})
-		got, err := p.Results(context.Background(), store.Asked{Total: *v, Edges: func(*time.Location) []measure.Instant { return ask }})
+		got, err := timeseries.Results(context.Background(), p.Store, timeseries.Asked{Total: *v, Edges: func(*time.Location) []measure.Instant { return ask }})
 		if err != nil {
 			p.t.Fatal(err)
 		}

@@ -1,11 +1,15 @@
 package history
 
-import "context"
+import (
+	"context"
+
+	"jauntylark/store/timeseries"
+)
 
 // clear carries out what people ordered to clear or to put back.
 func (k *Keeper) clear(ctx context.Context) error {
 	for {
-		some, err := k.store.ClearStep(ctx, k.Now())
+		some, err := timeseries.ClearStep(ctx, k.store, k.Now())
 		if err != nil || !some {
 			return err
 		}

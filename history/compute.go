@@ -5,7 +5,7 @@ import (
 	"time"
 
 	"jauntylark/pipeline/configure"
-	"jauntylark/store"
+	"jauntylark/store/timeseries"
 )
 
 const (
@@ -51,7 +51,7 @@ func (k *Keeper) computeAnew(ctx context.Context) {
 // derive stores what is derived: what was touched at once, what is new now and then. It tells whether there is
 // more to do.
 func (k *Keeper) derive(ctx context.Context, hurried bool) (more bool, err error) {
-	if err := k.store.NoteNewHolds(ctx); err != nil {
+	if err := timeseries.NoteNewHolds(ctx, k.store); err != nil {
 		return false, err
 	}
 	while := computeEvery
@@ -60,7 +60,7 @@ func (k *Keeper) derive(ctx context.Context, hurried bool) (more bool, err error
 	}
 	for end := time.Now().Add(spell); time.Now().Before(end); {
 		begun, now := time.Now(), k.Now()
-		done, err := k.store.Compute(ctx, now.Add(-store.ComputeAfter), now, while)
+		done, err := timeseries.Compute(ctx, k.store, now.Add(-timeseries.ComputeAfter), now, while)
 		if err != nil || !done.Some {
 			return false, err
 		}
@@ -89,7 +89,7 @@ func giveWay(ctx context.Context, begun time.Time, hurried bool) {
 // together is done together. It tells whether there is more to do.
 func (k *Keeper) follow(ctx context.Context, hurried bool) (more bool, err error) {
 	before := k.Now()
-	if err := k.store.NoteNewRules(ctx, before); err != nil {
+	if err := timeseries.NoteNewRules(ctx, k.store, before); err != nil {
 		return false, err
 	}
 	if !hurried {
@@ -97,7 +97,7 @@ func (k *Keeper) follow(ctx context.Context, hurried bool) (more bool, err error
 	}
 	for end := time.Now().Add(spell); time.Now().Before(end); {
 		begun := time.Now()
-		if some, err := k.store.Follow(ctx, before); err != nil || !some {
+		if some, err := timeseries.Follow(ctx, k.store, before); err != nil || !some {
 			return false, err
 		}
 		giveWay(ctx, begun, hurried)

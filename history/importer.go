@@ -12,6 +12,8 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/exchange"
 	"jauntylark/pipeline/record"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // samplesAtMost is how many refusals are told in full.
@@ -43,14 +45,14 @@ type Import struct {
 func (m *Import) Run(ctx context.Context, f exchange.File, size int64) (exchange.Imported, error) {
 	m.known, m.devices, m.waiting = map[string]site.Signal{}, map[string]bool{}, map[string]*record.Past{}
 	m.out = exchange.Imported{Samples: []exchange.Refused{}, Signals: map[string]*exchange.Received{}}
-	signals, err := m.Keeper.store.Signals(ctx)
+	signals, err := config.Signals(ctx, m.Keeper.store)
 	if err != nil {
 		return m.out, err
 	}
 	for _, s := range signals {
 		m.known[s.Path()] = s
 	}
-	devices, err := m.Keeper.store.PlainDevices(ctx)
+	devices, err := config.PlainDevices(ctx, m.Keeper.store)
 	if err != nil {
 		return m.out, err
 	}
@@ -246,7 +248,7 @@ func (m *Import) compare(ctx context.Context, past *record.Past) (told series.Me
 	if !there {
 		return series.Merged{Added: len(fresh), Conflicts: others}, nil
 	}
-	told, err = m.Keeper.store.Compare(ctx, &s, fresh, past.Texts, m.Replace)
+	told, err = timeseries.Compare(ctx, m.Keeper.store, &s, fresh, past.Texts, m.Replace)
 	told.Conflicts = append(told.Conflicts, others...)
 	return told, err
 }

@@ -15,6 +15,7 @@ import (
 	"jauntylark/pipeline/record"
 	"jauntylark/pipeline/respond"
 	"jauntylark/store"
+	"jauntylark/store/timeseries"
 )
 
 // Options say how a Keeper works.
@@ -115,7 +116,7 @@ func (k *Keeper) try(ctx context.Context, what string, do func(context.Context) 
 }
 
 func (k *Keeper) endAnalysts(ctx context.Context) error {
-	n, err := k.store.EndAnalysts(ctx, analystRuns, analystStands)
+	n, err := store.EndAnalysts(ctx, k.store, analystRuns, analystStands)
 	if n > 0 {
 		k.Log.Warn("an analyst's statement ran too long and was ended", "statements", n)
 	}
@@ -123,7 +124,7 @@ func (k *Keeper) endAnalysts(ctx context.Context) error {
 }
 
 func (k *Keeper) many(ctx context.Context) bool {
-	n, err := k.store.PlainRows(ctx, sealFrom)
+	n, err := timeseries.PlainRows(ctx, k.store, sealFrom)
 	return err == nil && n == sealFrom
 }
 
@@ -131,12 +132,12 @@ func (k *Keeper) many(ctx context.Context) bool {
 func (k *Keeper) seal(ctx context.Context) error {
 	for end := time.Now().Add(visit); time.Now().Before(end); {
 		begun, now := time.Now(), k.Now()
-		n, err := k.store.Seal(ctx, now.Add(-k.SealAfter), now)
+		n, err := timeseries.Seal(ctx, k.store, now.Add(-k.SealAfter), now)
 		if err != nil || n == 0 {
 			return err
 		}
 		k.Log.Debug("sealed", "readings", n)
-		if waiting, err := k.store.PlainRows(ctx, sealUrgent); err != nil || waiting == sealUrgent {
+		if waiting, err := timeseries.PlainRows(ctx, k.store, sealUrgent); err != nil || waiting == sealUrgent {
 			continue
 		}
 		select { // what comes in goes first

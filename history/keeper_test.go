@@ -22,7 +22,9 @@ import (
 	"jauntylark/pipeline/reading"
 	"jauntylark/pipeline/record"
 	"jauntylark/store"
+	"jauntylark/store/config"
 	"jauntylark/store/storetest"
+	"jauntylark/store/timeseries"
 )
 
 func TestMain(m *testing.M) { storetest.Main(m) }
@@ -93,7 +95,7 @@ func (p *place) past(signal string, n int) []measure.Reading {
 
 func (p *place) signal(name string) site.Signal {
 	p.t.Helper()
-	s, err := p.Signal(context.Background(), "d", name)
+	s, err := config.Signal(context.Background(), p.Store, "d", name)
 	if err != nil {
 		p.t.Fatal(err)
 	}
@@ -104,7 +106,7 @@ func (p *place) signal(name string) site.Signal {
 func (p *place) stored(name string) []measure.Reading {
 	p.t.Helper()
 	s := p.signal(name)
-	all, _, err := p.Readings(context.Background(), &s, 0, 1<<60, 1<<30)
+	all, _, err := timeseries.Readings(context.Background(), p.Store, &s, 0, 1<<60, 1<<30)
 	if err != nil {
 		p.t.Fatal(err)
 	}
@@ -113,7 +115,7 @@ func (p *place) stored(name string) []measure.Reading {
 
 func (p *place) days(name string) []series.Figures {
 	p.t.Helper()
-	days, err := p.Figures(context.Background(), p.signal(name).ID, series.Day, 0, 1<<60)
+	days, err := timeseries.Figures(context.Background(), p.Store, p.signal(name).ID, series.Day, 0, 1<<60)
 	if err != nil {
 		p.t.Fatal(err)
 	}
@@ -124,7 +126,7 @@ func (p *place) settled() {
 	p.t.Helper()
 	storetest.Eventually(p.t, "nothing waits", func() bool {
 		p.soon()
-		b, err := p.Backlog(context.Background())
+		b, err := timeseries.Backlog(context.Background(), p.Store)
 		return err == nil && b.Rows == 0 && b.Stale == 0
 	})
 }
@@ -184,7 +186,7 @@ func TestClearedAndPutBack(t *testing.T) {
 	}
 	state := func() site.Clearing {
 		p.soon()
-		now, err := p.Clearing(ctx, c.ID)
+		now, err := timeseries.Clearing(ctx, p.Store, c.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -229,11 +231,15 @@ func TestClearedAndPutBack(t *testing.T) {
 	if _, err := send(p, p.at(), 1); err != nil {
 		t.Fatal(err)
 	}
-	storetest.Eventually(t, "cleared", func() bool { p.soon(); x, _ := p.Clearing(ctx, all.ID); return x.State == site.ClearingCleared })
-	if err := p.ForgetCleared(ctx, p.at()); err != nil {
+	storetest.Eventually(t, "cleared", func() bool {
+		p.soon()
+		x, _ := timeseries.Clearing(ctx, p.Store, all.ID)
+		return x.State == site.ClearingCleared
+	})
+	if err := timeseries.ForgetCleared(ctx, p.Store, p.at()); err != nil {
 		t.Fatal(err)
 	}
-	if x, err := p.Clearing(ctx, all.ID); err != nil || x.State != site.ClearingGone || record.Unclear(ctx, p.Pipeline, x, pipeline.Actor{}) != record.ErrTooLate {
+	if x, err := timeseries.Clearing(ctx, p.Store, all.ID); err != nil || x.State != site.ClearingGone || record.Unclear(ctx, p.Pipeline, x, pipeline.Actor{}) != record.ErrTooLate {
 		t.Errorf("%+v %v", x, err)
 	}
 }
@@ -244,14 +250,14 @@ func TestANewZoneHasOtherDays(t *testing.T) {
 	p.past("a", 5000)
 	p.settled()
 	err := p.Do(context.Background(), func(turn *reading.Turn) error {
-		return turn.Tx.SetSite(context.Background(), site.Site{Name: "x", Zone: "Asia/Kathmandu", Currency: "EUR"})
+		return config.SetSite(context.Background(), turn.Tx, site.Site{Name: "x", Zone: "Asia/Kathmandu", Currency: "EUR"})
 	})
 	if err != nil {
 		t.Fatal(err)
 	}
 	storetest.Eventually(t, "days begin at a quarter past six UTC", func() bool {
 		p.soon()
-		b, err := p.Backlog(context.Background())
+		b, err := timeseries.Backlog(context.Background(), p.Store)
 		days := p.days("a")
 		return err == nil && b.Stale == 0 && days[1].At%86_400_000 == (18*60+15)*60_000
 	})
@@ -301,7 +307,7 @@ func TestFiguresFollowWhileReadingsChange(t *testing.T) {
 	edges := series.Hour.Edges(all[0].At, all[len(all)-1].At, time.UTC)
 	f := series.NewFolder(edges, series.HoldLimit(0))
 	f.Add(all)
-	got, err := p.Figures(ctx, p.signal("a").ID, series.Hour, all[0].At, all[len(all)-1].At)
+	got, err := timeseries.Figures(ctx, p.Store, p.signal("a").ID, series.Hour, all[0].At, all[len(all)-1].At)
 	if want := f.Figures(); err != nil || !slices.Equal(got, want) {
 		t.Errorf("%d hours, want %d: %v", len(got), len(want), err)
 	}

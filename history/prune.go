@@ -7,24 +7,28 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
+	"jauntylark/store/archive"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // Prune lets go what is older than it shall be kept, what was cleared long ago, and what a deletion that was cut
 // off left behind.
 func (k *Keeper) Prune(ctx context.Context) error {
-	if err := k.store.ForgetCleared(ctx, k.Now()); err != nil {
+	if err := timeseries.ForgetCleared(ctx, k.store, k.Now()); err != nil {
 		return err
 	}
-	if err := k.store.ForgetRemoved(ctx, k.Now().Add(-site.BringBackFor)); err != nil {
+	if err := archive.ForgetRemoved(ctx, k.store, k.Now().Add(-site.BringBackFor)); err != nil {
 		return err
 	}
-	if err := k.store.DropOrphans(ctx); err != nil {
+	if err := timeseries.DropOrphans(ctx, k.store); err != nil {
 		return err
 	}
 	if err := k.pruneRecords(ctx); err != nil {
 		return err
 	}
-	kept, err := k.store.Keeps(ctx)
+	kept, err := timeseries.Keeps(ctx, k.store)
 	if err != nil {
 		return err
 	}
@@ -36,11 +40,11 @@ func (k *Keeper) Prune(ctx context.Context) error {
 	return nil
 }
 
-func (k *Keeper) pruneSignal(ctx context.Context, rule store.Kept) error {
+func (k *Keeper) pruneSignal(ctx context.Context, rule timeseries.Kept) error {
 	now := k.Now()
 	if rule.Readings != 0 {
 		for {
-			n, err := k.store.Prune(ctx, rule.Signal, now.Add(-time.Duration(rule.Readings)))
+			n, err := timeseries.Prune(ctx, k.store, rule.Signal, now.Add(-time.Duration(rule.Readings)))
 			if err != nil {
 				return err
 			}
@@ -50,7 +54,7 @@ func (k *Keeper) pruneSignal(ctx context.Context, rule store.Kept) error {
 		}
 	}
 	if rule.Figures != 0 {
-		return k.store.PruneFigures(ctx, rule.Signal, now.Add(-time.Duration(rule.Figures)))
+		return timeseries.PruneFigures(ctx, k.store, rule.Signal, now.Add(-time.Duration(rule.Figures)))
 	}
 	return nil
 }
@@ -60,21 +64,21 @@ const answersKept = 24 * time.Hour
 
 // pruneRecords lets go of alarms, of the journal, and of what is kept with them, in small steps.
 func (k *Keeper) pruneRecords(ctx context.Context) error {
-	here, err := k.store.Site(ctx)
+	here, err := config.Site(ctx, k.store)
 	if err != nil {
 		return err
 	}
 	for _, rule := range []struct {
 		kept time.Duration
-		step func(context.Context, measure.Instant) (bool, error)
+		step func(context.Context, *store.Store, measure.Instant) (bool, error)
 	}{
-		{time.Duration(here.KeepAlarms), k.store.PruneAlarms},
-		{time.Duration(here.KeepAlarms), k.store.PruneEvents},
-		{time.Duration(here.KeepJournal), k.store.PruneJournal},
-		{answersKept, k.store.PruneAnswers},
+		{time.Duration(here.KeepAlarms), events.PruneAlarms},
+		{time.Duration(here.KeepAlarms), events.PruneEvents},
+		{time.Duration(here.KeepJournal), events.PruneJournal},
+		{answersKept, events.PruneAnswers},
 	} {
 		for more := rule.kept != 0; more; {
-			if more, err = rule.step(ctx, k.Now().Add(-rule.kept)); err != nil {
+			if more, err = rule.step(ctx, k.store, k.Now().Add(-rule.kept)); err != nil {
 				return err
 			}
 		}

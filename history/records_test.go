@@ -13,6 +13,8 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/history"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 const day = measure.Instant(24 * 3600 * 1000)
@@ -31,7 +33,7 @@ func TestRecordsOverThreeYears(t *testing.T) {
 		}
 	}
 	must(func(turn *reading.Turn) error {
-		return turn.Tx.SetSite(ctx, site.Site{Name: "x", Zone: "UTC", Currency: "EUR", KeepAlarms: measure.Duration(365 * 24 * time.Hour), KeepJournal: measure.Duration(90 * 24 * time.Hour)})
+		return config.SetSite(ctx, turn.Tx, site.Site{Name: "x", Zone: "UTC", Currency: "EUR", KeepAlarms: measure.Duration(365 * 24 * time.Hour), KeepJournal: measure.Duration(90 * 24 * time.Hour)})
 	})
 	happen := func(at measure.Instant, over bool) {
 		must(func(turn *reading.Turn) error {
@@ -39,30 +41,30 @@ func TestRecordsOverThreeYears(t *testing.T) {
 			if over {
 				a.End(at+1000, alarm.EndBack, "")
 			}
-			if err := turn.Tx.AddAlarm(ctx, &a, turn.CommitNo); err != nil {
+			if err := events.AddAlarm(ctx, turn.Tx, &a, turn.CommitNo); err != nil {
 				return err
 			}
 			if over {
-				if err := turn.Tx.SaveAlarm(ctx, &a, turn.CommitNo); err != nil {
+				if err := events.SaveAlarm(ctx, turn.Tx, &a, turn.CommitNo); err != nil {
 					return err
 				}
-				if _, err := turn.Tx.ExecContext(ctx, `insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, ended_at) values ('x', 'x', $1, $1, $2, '{}', $1)`, at, a.ID); err != nil {
+				if _, err := turn.Tx.Exec(ctx, `insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, ended_at) values ('x', 'x', $1, $1, $2, '{}', $1)`, at, a.ID); err != nil {
 					return err
 				}
 			}
 			for range 3 {
-				if err := turn.Tx.AddEntry(ctx, site.Entry{At: at, LearnedAt: at, Kind: "alarm raised", Text: "x", AlarmID: &a.ID}, turn.CommitNo); err != nil {
+				if err := events.AddEntry(ctx, turn.Tx, site.Entry{At: at, LearnedAt: at, Kind: "alarm raised", Text: "x", AlarmID: &a.ID}, turn.CommitNo); err != nil {
 					return err
 				}
-				if err := turn.Tx.AddEntry(ctx, site.Entry{At: at, LearnedAt: at, Kind: "note", Text: "x"}, turn.CommitNo); err != nil {
+				if err := events.AddEntry(ctx, turn.Tx, site.Entry{At: at, LearnedAt: at, Kind: "note", Text: "x"}, turn.CommitNo); err != nil {
 					return err
 				}
 			}
-			ids, err := turn.Tx.NoticeIDs(ctx, 2)
+			ids, err := events.NoticeIDs(ctx, turn.Tx, 2)
 			if err != nil {
 				return err
 			}
-			return turn.Tx.AddNotices(ctx, []roster.Notice{
+			return events.AddNotices(ctx, turn.Tx, []roster.Notice{
 				{ID: ids[0], AlarmID: a.ID, Kind: roster.Raise, Severity: alarm.Warning, Carrier: roster.Mail, Address: "o@x.example", State: roster.Sent, CreatedAt: at, DueAt: at},
 				{ID: ids[1], Kind: roster.Statement, Carrier: roster.Mail, Address: "o@x.example", State: roster.Sent, CreatedAt: at, DueAt: at}})
 		})
@@ -74,7 +76,7 @@ func TestRecordsOverThreeYears(t *testing.T) {
 			"notices": `select count(*) from notice where alarm_id is not null`, "others": `select count(*) from notice where alarm_id is null`} {
 			must(func(turn *reading.Turn) error {
 				var n int
-				err := turn.Tx.GetContext(ctx, &n, query)
+				err := turn.Tx.Get(ctx, &n, query)
 				got[name] = n
 				return err
 			})

@@ -17,8 +17,10 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/commit"
 	"jauntylark/pipeline/configure"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
+	"jauntylark/store/timeseries"
 )
 
 // Readings go when they are old, their figures stay, and long charts are drawn from these.
@@ -33,14 +35,14 @@ func TestOldReadingsGoAndTheirFiguresStay(t *testing.T) {
 	if err := configure.SetSignal(ctx, p.Pipeline, "d/a", act.SignalChange{KeepReadings: &week}, pipeline.Actor{}); err != nil {
 		t.Fatal(err)
 	}
-	rules, err := p.Keeps(ctx)
+	rules, err := timeseries.Keeps(ctx, p.Store)
 	if err != nil || rules[0].Readings != week || rules[1].Readings != 0 {
 		t.Fatalf("%+v %v", rules, err)
 	}
 	s := p.signal("a")
 	gone := 0
 	for {
-		n, err := p.Prune(ctx, s.ID, p.at().Add(-time.Duration(week)))
+		n, err := timeseries.Prune(ctx, p.Store, s.ID, p.at().Add(-time.Duration(week)))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -56,16 +58,16 @@ func TestOldReadingsGoAndTheirFiguresStay(t *testing.T) {
 	if after := p.days("a"); !slices.Equal(after, before) {
 		t.Errorf("the figures changed with the readings' going: %d, before %d", len(after), len(before))
 	}
-	weeks, err := p.Figures(ctx, s.ID, 7*series.Day, 0, p.at())
-	whole, wholeErr := p.Figures(ctx, p.signal("b").ID, 7*series.Day, 0, p.at())
+	weeks, err := timeseries.Figures(ctx, p.Store, s.ID, 7*series.Day, 0, p.at())
+	whole, wholeErr := timeseries.Figures(ctx, p.Store, p.signal("b").ID, 7*series.Day, 0, p.at())
 	if err != nil || wholeErr != nil || len(weeks) != len(whole) || weeks[0].Count != whole[0].Count || weeks[0].Low != whole[0].Low || math.Abs(weeks[0].Held-whole[0].Held) > 1e-6*math.Abs(whole[0].Held) {
 		t.Errorf("weeks %+v %v, want %+v", weeks, err, whole)
 	}
-	line, of, err := p.Line(ctx, s.ID, p.at()-20_000*60_000, p.at(), 100)
+	line, of, err := timeseries.Line(ctx, p.Store, s.ID, p.at()-20_000*60_000, p.at(), 100)
 	if err != nil || of <= len(left) || line[0].At > p.at()-19_940*60_000 {
 		t.Errorf("a line of %d, beginning %v: %v", of, line[0], err)
 	}
-	if err := p.PruneFigures(ctx, s.ID, left[0].At); err != nil {
+	if err := timeseries.PruneFigures(ctx, p.Store, s.ID, left[0].At); err != nil {
 		t.Fatal(err)
 	}
 	if after := p.days("a"); len(after) >= len(before) {
@@ -82,7 +84,7 @@ func TestANearlyFullDiskIsAnAlarmAndAFullOneTakesNoReadings(t *testing.T) {
 	})
 	ctx := context.Background()
 	standing := func() []alarm.Alarm {
-		alarms, err := p.Alarms(ctx, store.AlarmQuery{Standing: true, Limit: 10})
+		alarms, err := events.Alarms(ctx, p.Store, events.AlarmQuery{Standing: true, Limit: 10})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -137,12 +139,12 @@ func TestOldFramesAreThinned(t *testing.T) {
 	if err := configure.ImportFrames(ctx, p.Pipeline, "d", frames); err != nil {
 		t.Fatal(err)
 	}
-	device, err := p.Store.Device(ctx, "d", now)
+	device, err := config.Device(ctx, p.Store, "d", now)
 	if err != nil {
 		t.Fatal(err)
 	}
 	count := func() int {
-		_, all, err := p.Frames(ctx, device.ID, 0, now, 2)
+		_, all, err := events.Frames(ctx, p.Store, device.ID, 0, now, 2)
 		if err != nil {
 			t.Fatal(err)
 		}

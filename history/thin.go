@@ -4,28 +4,31 @@ import (
 	"context"
 	"slices"
 	"time"
+
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 const dropAtOnce = 1000
 
 // thin lets thermal frames go that are too old for all to be kept.
 func (k *Keeper) thin(ctx context.Context) error {
-	eyes, err := k.store.Eyes(ctx)
+	eyes, err := config.Eyes(ctx, k.store)
 	if err != nil {
 		return err
 	}
-	here, err := k.store.Site(ctx)
+	here, err := config.Site(ctx, k.store)
 	if err != nil {
 		return err
 	}
-	devices, err := k.store.PlainDevices(ctx)
+	devices, err := config.PlainDevices(ctx, k.store)
 	if err != nil {
 		return err
 	}
 	now := k.Now()
 	for _, e := range eyes {
 		before := now.Add(-time.Duration(e.Eye.Keep.All))
-		at, err := k.store.FrameTimes(ctx, e.Device, before)
+		at, err := events.FrameTimes(ctx, k.store, e.Device, before)
 		if err != nil {
 			return err
 		}
@@ -35,12 +38,12 @@ func (k *Keeper) thin(ctx context.Context) error {
 				name = devices[i].Name
 			}
 		}
-		moments, err := k.store.AlarmMoments(ctx, name, now)
+		moments, err := events.AlarmMoments(ctx, k.store, name, now)
 		if err != nil {
 			return err
 		}
 		for part := range slices.Chunk(e.Eye.Thin(at, moments, now, here.Location()), dropAtOnce) {
-			if err := k.store.DropFrames(ctx, e.Device, part); err != nil {
+			if err := events.DropFrames(ctx, k.store, e.Device, part); err != nil {
 				return err
 			}
 		}

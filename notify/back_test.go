@@ -12,6 +12,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/notify"
 	"jauntylark/store"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -31,7 +32,7 @@ func (p *plug) Send(ctx context.Context, n roster.Notice) notify.Result {
 // planAs puts notices to one address into the outbox, each about an alarm of its own.
 func (o *outbox) planAs(severities ...alarm.Severity) {
 	o.in(func(ctx context.Context, tx *store.Tx) error {
-		ids, err := tx.NoticeIDs(ctx, len(severities))
+		ids, err := events.NoticeIDs(ctx, tx, len(severities))
 		if err != nil {
 			return err
 		}
@@ -39,12 +40,12 @@ func (o *outbox) planAs(severities ...alarm.Severity) {
 		var notices []roster.Notice
 		for i, s := range severities {
 			a := alarm.Alarm{Kind: alarm.ByGuard, Guard: "g", Signal: "d/s", Severity: s, RaisedAt: now}
-			if err := tx.AddAlarm(ctx, &a, 1); err != nil {
+			if err := events.AddAlarm(ctx, tx, &a, 1); err != nil {
 				return err
 			}
 			notices = append(notices, roster.Notice{ID: ids[i], AlarmID: a.ID, Kind: string(s), Severity: s, Carrier: roster.Mail, Address: "a@b.example", State: roster.Waiting, CreatedAt: now, DueAt: now})
 		}
-		return tx.AddNotices(ctx, notices)
+		return events.AddNotices(ctx, tx, notices)
 	})
 }
 
@@ -57,7 +58,7 @@ func TestWhatWaitsGoesWhenTheCarrierIsBack(t *testing.T) {
 	w, _ := o.worker(c)
 	failures := func(n int) func() bool {
 		return func() bool {
-			all, err := o.Carriers(context.Background())
+			all, err := events.Carriers(context.Background(), o.Store)
 			return err == nil && len(all) == 1 && all[0].Failures >= n
 		}
 	}
@@ -117,12 +118,12 @@ func TestARetryHoldsUpNothingElse(t *testing.T) {
 	o.plan(roster.Raise, "a@b.example")
 	w, _ := o.worker(c)
 	storetest.Eventually(t, "the raise is tried", func() bool {
-		all, err := o.Notices(context.Background(), store.NoticeQuery{Limit: 1})
+		all, err := events.Notices(context.Background(), o.Store, events.NoticeQuery{Limit: 1})
 		return err == nil && len(all) == 1 && len(all[0].Deliveries) == 1
 	})
 	o.plan(roster.Return, "a@b.example") // of the same alarm: it waits for the raise
 	o.in(func(ctx context.Context, tx *store.Tx) error {
-		_, err := tx.ExecContext(ctx, `update notice set urgency = 1`) // before the other
+		_, err := tx.Exec(ctx, `update notice set urgency = 1`) // before the other
 		return err
 	})
 	o.planAs(alarm.Advisory)

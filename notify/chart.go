@@ -11,6 +11,8 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // Size of the chart in a mail, in pixels, and how long it goes back.
@@ -25,7 +27,7 @@ func ChartOf(ctx context.Context, s *store.Store, a alarm.Alarm, here site.Site,
 	if err != nil { // it is about a device, or about the service itself
 		return nil, nil
 	}
-	v, err := s.Signal(ctx, device, name)
+	v, err := config.Signal(ctx, s, device, name)
 	if err != nil || v.Kind != site.KindNumber && v.Kind != site.KindSwitch {
 		return nil, err
 	}
@@ -33,7 +35,7 @@ func ChartOf(ctx context.Context, s *store.Store, a alarm.Alarm, here site.Site,
 		now = min(now, a.ClearedAt.Add(chartBack/6))
 	}
 	span := chart.Span{From: now.Add(-chartBack), Until: now, Zone: here.Location()}
-	line, _, err := s.Line(ctx, v.ID, span.From, span.Until, chartWidth)
+	line, _, err := timeseries.Line(ctx, s, v.ID, span.From, span.Until, chartWidth)
 	if err != nil || len(line) < 2 {
 		return nil, err
 	}
@@ -43,7 +45,7 @@ func ChartOf(ctx context.Context, s *store.Store, a alarm.Alarm, here site.Site,
 		r.Value = seen(r.Value)
 		p.Line = append(p.Line, r)
 	}
-	guards, err := s.Guards(ctx)
+	guards, err := config.Guards(ctx, s)
 	if err != nil {
 		return nil, err
 	}

@@ -11,6 +11,8 @@ import (
 	"jauntylark/core/frame"
 	"jauntylark/core/site"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 const (
@@ -25,13 +27,13 @@ func FrameOf(ctx context.Context, s *store.Store, a alarm.Alarm, here site.Site)
 	if err != nil { // it is about a device, or about the service itself
 		return nil, nil
 	}
-	eye, err := s.EyeOf(ctx, device)
+	eye, err := config.EyeOf(ctx, s, device)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil
 	} else if err != nil {
 		return nil, err
 	}
-	f, err := s.Frame(ctx, eye.Device, a.RaisedAt)
+	f, err := events.Frame(ctx, s, eye.Device, a.RaisedAt)
 	if errors.Is(err, store.ErrNotFound) || err == nil && f.At.Sub(a.RaisedAt).Abs() > frameNear {
 		return nil, nil
 	} else if err != nil {

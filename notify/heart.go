@@ -9,6 +9,8 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // Heart sends the heartbeat: a request to an outside address on an interval, as long as the service can commit. When it stays
@@ -32,12 +34,12 @@ func (h *Heart) Run(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		own, err := h.Store.SiteReach(ctx)
+		own, err := config.SiteReach(ctx, h.Store)
 		if err != nil || own.Heartbeat == nil {
 			continue
 		}
 		now := h.Now()
-		due, err := h.Store.TakeHeartbeat(ctx, now, now.Add(time.Duration(own.Heartbeat.Every)))
+		due, err := events.TakeHeartbeat(ctx, h.Store, now, now.Add(time.Duration(own.Heartbeat.Every)))
 		if err != nil || !due {
 			continue
 		}
@@ -61,7 +63,7 @@ func (h *Heart) beat(ctx context.Context, address string) {
 	if bad != "" {
 		h.Log.Warn("the heartbeat was not taken", "answer", bad)
 	}
-	if err := h.Store.NoteHeartbeat(ctx, h.Now(), clip(bad)); err != nil {
+	if err := events.NoteHeartbeat(ctx, h.Store, h.Now(), clip(bad)); err != nil {
 		h.Log.Debug(fmt.Sprintf("the heartbeat could not be noted: %v", err))
 	}
 }

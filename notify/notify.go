@@ -17,6 +17,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/meter"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // Carrier is a way to reach someone.
@@ -63,7 +64,7 @@ type Options struct {
 	Carriers map[string]Carrier
 	Log      *slog.Logger
 	Now      func() measure.Instant
-	Moment   func() store.Moment                          // the same, with the leaps that it has taken; nil: it takes none
+	Moment   func() events.Moment                         // the same, with the leaps that it has taken; nil: it takes none
 	Failed   func(context.Context, []roster.Notice) error // called for notices that cannot be delivered, once for each; nil: nobody is
 	Judge    func(context.Context) error                  // called when a carrier keeps failing, or works again; nil: nobody is
 }
@@ -79,7 +80,7 @@ type Worker struct {
 // attempt is one that was made.
 type attempt struct {
 	notice roster.Notice
-	store.Attempt
+	events.Attempt
 }
 
 // NewWorker makes a worker; Run makes it work.
@@ -127,7 +128,7 @@ func (w *Worker) serve(ctx context.Context, carrier string) {
 		if free == 0 {
 			return
 		}
-		notices, err := w.store.ClaimNotices(ctx, carrier, w.Now(), claimHold, free)
+		notices, err := events.ClaimNotices(ctx, w.store, carrier, w.Now(), claimHold, free)
 		if err != nil && ctx.Err() == nil {
 			w.Log.Debug("the outbox cannot be read, will try again", "error", err)
 		}
@@ -227,12 +228,12 @@ func (w *Worker) attempt(ctx context.Context, n roster.Notice) {
 	if ctx.Err() != nil && !result.OK {
 		return // we are stopping; the claim runs out and the notice is tried again
 	}
-	moment := store.Moment{At: w.Now()}
+	moment := events.Moment{At: w.Now()}
 	if w.Moment != nil {
 		moment = w.Moment()
 	}
 	now := moment.At
-	a := store.Attempt{Leapt: moment.Leapt, Delivery: roster.Delivery{NoticeID: n.ID, At: now, OK: result.OK, Answer: clip(result.Answer)}, State: roster.Sent, DueAgain: now,
+	a := events.Attempt{Leapt: moment.Leapt, Delivery: roster.Delivery{NoticeID: n.ID, At: now, OK: result.OK, Answer: clip(result.Answer)}, State: roster.Sent, DueAgain: now,
 		GatewayID: result.ID, Carrier: n.Carrier, Final: result.Final}
 	if !result.OK {
 		wait := max(waits[min(n.Attempts, len(waits))-1], min(result.Again, againMost))
@@ -284,16 +285,16 @@ func (w *Worker) record() {
 func (w *Worker) writeDown(batch []attempt) {
 	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 	defer cancel()
-	attempts := make([]store.Attempt, len(batch))
+	attempts := make([]events.Attempt, len(batch))
 	var failed []roster.Notice
 	for i, a := range batch {
 		attempts[i] = a.Attempt
-		final := a.State == roster.GivenUp && a.notice.Attempts < store.TriesOfStep
-		if !a.OK && (final || a.notice.Attempts == store.TriesOfStep) {
+		final := a.State == roster.GivenUp && a.notice.Attempts < events.TriesOfStep
+		if !a.OK && (final || a.notice.Attempts == events.TriesOfStep) {
 			failed = append(failed, a.notice)
 		}
 	}
-	if err := w.store.RecordAttempts(ctx, attempts); err != nil {
+	if err := events.RecordAttempts(ctx, w.store, attempts); err != nil {
 		w.Log.Error("deliveries could not be recorded; the notices will be sent again", "notices", len(batch), "error", err)
 		return
 	}
@@ -319,13 +320,13 @@ func (w *Worker) judge(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		carriers, err := w.store.Carriers(ctx)
+		carriers, err := events.Carriers(ctx, w.store)
 		if err != nil {
 			continue
 		}
 		for _, c := range carriers {
 			if now := w.Now(); c.FailingSince != nil && now.Sub(*c.FailedAt) >= probeAfter(now.Sub(*c.FailingSince)) {
-				if err := w.store.Probe(ctx, c.Name, now); err != nil && ctx.Err() == nil {
+				if err := events.Probe(ctx, w.store, c.Name, now); err != nil && ctx.Err() == nil {
 					w.Log.Warn("a carrier that fails could not be tried, will try again", "carrier", c.Name, "error", err)
 				}
 			}

@@ -17,6 +17,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/notify"
 	"jauntylark/store"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -69,7 +70,7 @@ func newOutbox(t *testing.T) *outbox {
 	o.now.Store(int64(start))
 	o.in(func(ctx context.Context, tx *store.Tx) error {
 		a := alarm.Alarm{Kind: alarm.ByGuard, Guard: "g", Signal: "d/s", Severity: alarm.Warning, RaisedAt: start}
-		err := tx.AddAlarm(ctx, &a, 1)
+		err := events.AddAlarm(ctx, tx, &a, 1)
 		o.alarm = a.ID
 		return err
 	})
@@ -94,7 +95,7 @@ func (o *outbox) in(do func(context.Context, *store.Tx) error) {
 
 func (o *outbox) plan(kind string, addresses ...string) {
 	o.in(func(ctx context.Context, tx *store.Tx) error {
-		ids, err := tx.NoticeIDs(ctx, len(addresses))
+		ids, err := events.NoticeIDs(ctx, tx, len(addresses))
 		if err != nil {
 			return err
 		}
@@ -103,7 +104,7 @@ func (o *outbox) plan(kind string, addresses ...string) {
 		for i, address := range addresses {
 			notices[i] = roster.Notice{ID: ids[i], AlarmID: o.alarm, Kind: kind, Carrier: roster.Mail, Address: address, Subject: kind, Text: "x", State: roster.Waiting, CreatedAt: now, DueAt: now}
 		}
-		return tx.AddNotices(ctx, notices)
+		return events.AddNotices(ctx, tx, notices)
 	})
 }
 
@@ -120,7 +121,7 @@ func (o *outbox) worker(c notify.Carrier) (w *notify.Worker, stop func()) {
 
 func (o *outbox) states() (states []string) {
 	o.t.Helper()
-	all, err := o.Notices(context.Background(), store.NoticeQuery{Limit: 100})
+	all, err := events.Notices(context.Background(), o.Store, events.NoticeQuery{Limit: 100})
 	if err != nil {
 		o.t.Fatal(err)
 	}
@@ -136,7 +137,7 @@ func TestRetriesWithGrowingWaitsAndKeepsEachAnswer(t *testing.T) {
 	o.plan(roster.Raise, "a@b.example")
 	w, _ := o.worker(c)
 	attempts := func() int {
-		all, err := o.Notices(context.Background(), store.NoticeQuery{Limit: 1})
+		all, err := events.Notices(context.Background(), o.Store, events.NoticeQuery{Limit: 1})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -160,7 +161,7 @@ func TestRetriesWithGrowingWaitsAndKeepsEachAnswer(t *testing.T) {
 	o.now.Add(3_000)
 	w.Wake()
 	storetest.Eventually(t, "the third attempt", func() bool { return attempts() == 3 })
-	all, _ := o.Notices(context.Background(), store.NoticeQuery{Limit: 1})
+	all, _ := events.Notices(context.Background(), o.Store, events.NoticeQuery{Limit: 1})
 	var answers []string
 	for _, d := range all[0].Deliveries {
 		answers = append(answers, fmt.Sprint(d.OK, " ", d.Answer))
@@ -206,10 +207,10 @@ func TestAClaimOutlivesItsWorker(t *testing.T) {
 	o := newOutbox(t)
 	ctx := context.Background()
 	o.plan(roster.Raise, "a@b.example")
-	if got, err := o.ClaimNotices(ctx, roster.Mail, start, time.Minute, 10); err != nil || len(got) != 1 {
+	if got, err := events.ClaimNotices(ctx, o.Store, roster.Mail, start, time.Minute, 10); err != nil || len(got) != 1 {
 		t.Fatal(got, err)
 	}
-	if got, err := o.ClaimNotices(ctx, roster.Mail, start+59_000, time.Minute, 10); err != nil || len(got) != 0 {
+	if got, err := events.ClaimNotices(ctx, o.Store, roster.Mail, start+59_000, time.Minute, 10); err != nil || len(got) != 0 {
 		t.Fatalf("claimed twice: %v %v", got, err)
 	}
 	c := &scripted{}
@@ -248,12 +249,12 @@ func TestADeadCarrierHoldsUpNoOther(t *testing.T) {
 	t.Cleanup(func() { cancel(); <-done })
 	o.in(func(ctx context.Context, tx *store.Tx) error {
 		var notices []roster.Notice
-		ids, err := tx.NoticeIDs(ctx, 40)
+		ids, err := events.NoticeIDs(ctx, tx, 40)
 		for i, id := range ids {
 			carrier := []string{roster.Text, roster.Mail}[i%2]
 			notices = append(notices, roster.Notice{ID: id, AlarmID: o.alarm, Kind: roster.Raise, Carrier: carrier, Address: fmt.Sprint("a", i), State: roster.Waiting, CreatedAt: start, DueAt: start})
 		}
-		return errors.Join(err, tx.AddNotices(ctx, notices))
+		return errors.Join(err, events.AddNotices(ctx, tx, notices))
 	})
 	w.Wake()
 	storetest.Eventually(t, "all mail is sent", func() bool { return len(alive.got()) == 20 })
@@ -263,7 +264,7 @@ func TestADeadCarrierHoldsUpNoOther(t *testing.T) {
 func TestTheSeverestGoFirst(t *testing.T) {
 	o := newOutbox(t)
 	o.in(func(ctx context.Context, tx *store.Tx) error {
-		ids, err := tx.NoticeIDs(ctx, 300)
+		ids, err := events.NoticeIDs(ctx, tx, 300)
 		var notices []roster.Notice
 		for i, id := range ids {
 			n := roster.Notice{ID: id, AlarmID: o.alarm, Kind: roster.Raise, Carrier: roster.Mail, Severity: alarm.Advisory, Address: fmt.Sprint("advisory", i), State: roster.Waiting, CreatedAt: start, DueAt: start}
@@ -272,9 +273,9 @@ func TestTheSeverestGoFirst(t *testing.T) {
 			}
 			notices = append(notices, n)
 		}
-		return errors.Join(err, tx.AddNotices(ctx, notices))
+		return errors.Join(err, events.AddNotices(ctx, tx, notices))
 	})
-	claimed, err := o.ClaimNotices(context.Background(), roster.Mail, start, time.Minute, 1)
+	claimed, err := events.ClaimNotices(context.Background(), o.Store, roster.Mail, start, time.Minute, 1)
 	if err != nil || len(claimed) != 1 || claimed[0].Address != "critical" {
 		t.Errorf("%+v %v", claimed, err)
 	}

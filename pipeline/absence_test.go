@@ -12,6 +12,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/evidence"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
 	"jauntylark/store/storetest"
 )
 
@@ -104,7 +105,7 @@ func TestADelayGoesOnWhereNothingIsHeard(t *testing.T) {
 	if a := s.alarms()[0]; a.Cause != "readings that came late disprove it" {
 		t.Errorf("%+v", a)
 	}
-	guards, err := s.store.Guards(context.Background())
+	guards, err := config.Guards(context.Background(), s.store)
 	if err != nil {
 		t.Fatal(err)
 	}

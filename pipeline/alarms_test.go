@@ -12,6 +12,7 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/respond"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 func TestAlarmNoticesAndAcknowledge(t *testing.T) {
@@ -38,7 +39,7 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 	if over.State != alarm.StateOver || over.Extreme != 35 || *over.ClearedValue != 28.5 || over.AcknowledgedBy != "Orla" {
 		t.Errorf("over: %+v", over)
 	}
-	notices, err := b.store.Notices(ctx, store.NoticeQuery{Alarm: a.ID, Limit: 10})
+	notices, err := events.Notices(ctx, b.store, events.NoticeQuery{Alarm: a.ID, Limit: 10})
 	if err != nil || len(notices) != 3 || notices[1].Kind != roster.Taken || !strings.Contains(notices[1].Text, "Orla has it") {
 		t.Fatalf("%v %v", notices, err)
 	}

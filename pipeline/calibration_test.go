@@ -15,6 +15,7 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/record"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // calibrate puts pairs of shown and reference in force from an instant on; nil: from now.
@@ -80,7 +81,7 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 		t.Errorf("here %v, by SQL %v", got, b.withSQL("v"))
 	}
 	other := process(t, b.store, b.now)
-	list, err := b.store.Calibrations(context.Background(), b.id("d/v"))
+	list, err := config.Calibrations(context.Background(), b.store, b.id("d/v"))
 	if list = list[1:]; err != nil || len(list) != 2 || list[0].Who != "test" || list[0].Pairs[1] != (calibrate.Pair{Shown: 50, Reference: 100}) {
 		t.Fatalf("%+v %v", list, err)
 	}
@@ -105,7 +106,7 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 	if _, err := record.Uncalibrate(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); err != nil {
 		t.Fatal(err)
 	}
-	s, err := b.store.Signal(context.Background(), "d", "v")
+	s, err := config.Signal(context.Background(), b.store, "d", "v")
 	if err != nil || *s.Value != 53 || !s.Calibrated {
 		t.Errorf("it reads %v %v", *s.Value, err)
 	}
@@ -114,7 +115,7 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 // shows gives what is shown now for a raw value of d/v.
 func (b *bench) shows(raw float64) float64 {
 	b.t.Helper()
-	list, err := b.store.Calibrations(context.Background(), b.id("d/v"))
+	list, err := config.Calibrations(context.Background(), b.store, b.id("d/v"))
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -129,7 +130,7 @@ func (b *bench) withSQL(name string) (values []float64) {
 		b.t.Fatal(err)
 	}
 	defer tx.Rollback()
-	if err := tx.Select(&values, `select round(value::numeric, 6)::float8 from analysis.reading where device = 'd' and signal = $1 order by at`, name); err != nil {
+	if err := tx.Select(context.Background(), &values, `select round(value::numeric, 6)::float8 from analysis.reading where device = 'd' and signal = $1 order by at`, name); err != nil {
 		b.t.Fatal(err)
 	}
 	return values
@@ -138,7 +139,7 @@ func (b *bench) withSQL(name string) (values []float64) {
 func (b *bench) id(path string) int64 {
 	b.t.Helper()
 	device, name, _ := site.SplitPath(path)
-	s, err := b.store.Signal(context.Background(), device, name)
+	s, err := config.Signal(context.Background(), b.store, device, name)
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -203,7 +204,7 @@ func TestCalibrationsAreChecked(t *testing.T) {
 	if err != nil || math.Abs(f.Curve.Offset-10.0/9) > 1e-9 {
 		t.Errorf("2 °F more are %+v %v", f.Curve, err)
 	}
-	if list, err := b.store.Calibrations(ctx, b.id("d/t")); err != nil || len(list) != 0 {
+	if list, err := config.Calibrations(ctx, b.store, b.id("d/t")); err != nil || len(list) != 0 {
 		t.Errorf("trying made %+v %v", list, err)
 	}
 }
@@ -252,7 +253,7 @@ func TestVerifications(t *testing.T) {
 	if got := b.alarms(); len(got) != 1 || got[0].ClearedAt == nil {
 		t.Errorf("once it is done: %+v", got)
 	}
-	list, err := b.store.Verifications(ctx, b.id("d/h"))
+	list, err := config.Verifications(ctx, b.store, b.id("d/h"))
 	if err != nil || len(list) != 3 || list[2].Passed != true || list[0].Passed {
 		t.Errorf("%+v %v", list, err)
 	}

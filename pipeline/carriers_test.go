@@ -13,7 +13,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/statement"
 	"jauntylark/pipeline/respond"
-	"jauntylark/store"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -28,10 +28,10 @@ func TestWhatCannotBeDeliveredBringsTheNextStep(t *testing.T) {
 	b.stream("temp", 1, 31)
 	fail := func(n roster.Notice, state string) {
 		t.Helper()
-		if _, err := b.store.ClaimNotices(ctx, n.Carrier, b.Now(), time.Second, 10); err != nil {
+		if _, err := events.ClaimNotices(ctx, b.store, n.Carrier, b.Now(), time.Second, 10); err != nil {
 			t.Fatal(err)
 		}
-		if err := b.store.RecordAttempts(ctx, []store.Attempt{{Delivery: roster.Delivery{NoticeID: n.ID, At: b.Now(), Answer: "550 no"}, State: state, DueAgain: b.Now(), Carrier: n.Carrier, Final: true}}); err != nil {
+		if err := events.RecordAttempts(ctx, b.store, []events.Attempt{{Delivery: roster.Delivery{NoticeID: n.ID, At: b.Now(), Answer: "550 no"}, State: state, DueAgain: b.Now(), Carrier: n.Carrier, Final: true}}); err != nil {
 			t.Fatal(err)
 		}
 		if err := respond.Failed(ctx, b.Pipeline, []roster.Notice{n}); err != nil {
@@ -72,7 +72,7 @@ func TestACarrierThatKeepsFailingIsAnAlarm(t *testing.T) {
 		if ok {
 			state = roster.Sent
 		}
-		if err := b.store.RecordAttempts(ctx, []store.Attempt{{Delivery: roster.Delivery{NoticeID: mail.ID, At: b.Now(), OK: ok, Answer: "421 busy"}, State: state, DueAgain: b.Now(), Carrier: roster.Mail}}); err != nil {
+		if err := events.RecordAttempts(ctx, b.store, []events.Attempt{{Delivery: roster.Delivery{NoticeID: mail.ID, At: b.Now(), OK: ok, Answer: "421 busy"}, State: state, DueAgain: b.Now(), Carrier: roster.Mail}}); err != nil {
 			t.Fatal(err)
 		}
 		if err := respond.JudgeCarriers(ctx, b.Pipeline); err != nil {
@@ -116,7 +116,7 @@ func TestOldNewsAndAnOutageOfOurOwn(t *testing.T) {
 	b.stream("temp", -10, 20)
 	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"}})
 	b.stream("temp", 1, 31, 20, 32, 20)
-	if _, err := b.store.Beat(ctx, b.Moment(), 2500); err != nil {
+	if _, err := events.Beat(ctx, b.store, b.Moment(), 2500); err != nil {
 		t.Fatal(err)
 	}
 	// Nobody could be reached for a quarter of an hour, and all of it is over.

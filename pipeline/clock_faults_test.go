@@ -9,7 +9,7 @@ import (
 	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
-	"jauntylark/store"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -115,7 +115,7 @@ func TestNoticesOfADeviceThatCatchesUp(t *testing.T) {
 		t.Fatalf("%d alarms", len(got))
 	}
 	states := func() map[string]int {
-		notices, err := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 100})
+		notices, err := events.Notices(context.Background(), b.store, events.NoticeQuery{Limit: 100})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -133,7 +133,7 @@ func TestNoticesOfADeviceThatCatchesUp(t *testing.T) {
 	if got := states(); got["raise waiting"] != 1 || got["raise summed up"] != 2 || got["return summed up"] != 2 || got["summary waiting"] != 1 {
 		t.Errorf("after a minute: %v", got)
 	}
-	notices, _ := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 1})
+	notices, _ := events.Notices(context.Background(), b.store, events.NoticeQuery{Limit: 1})
 	if n := notices[0]; !strings.HasPrefix(n.Subject, "D caught up. 2 alarms came and went, the worst: D V was above 5") || !strings.Contains(n.Text, "D V was above 5") {
 		t.Errorf("%s: %s", n.Subject, n.Text)
 	}

@@ -13,6 +13,7 @@ import (
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/configure"
+	"jauntylark/store/config"
 )
 
 // derive declares a derived signal.
@@ -62,7 +63,7 @@ func TestDerivedInTheSameCommit(t *testing.T) {
 	if got := b.values("twice"); !same(got, 24, 32, 18, 32) {
 		t.Errorf("both at one instant give one value: %v", got)
 	}
-	if s, err := b.store.Signal(context.Background(), "d", "twice"); err != nil || *s.Value != 32 || s.MadeOf != "s * 2.0, with s = d/sum" {
+	if s, err := config.Signal(context.Background(), b.store, "d", "twice"); err != nil || *s.Value != 32 || s.MadeOf != "s * 2.0, with s = d/sum" {
 		t.Errorf("%+v %v", s, err)
 	}
 }
@@ -175,7 +176,7 @@ func TestInputsThatComeOneAfterTheOther(t *testing.T) {
 	}
 	for name, want := range map[string]float64{"sum": 300, "gap": 0, "twice": 600} {
 		all := b.values(name)
-		s, err := b.store.Signal(context.Background(), "d", name)
+		s, err := config.Signal(context.Background(), b.store, "d", name)
 		if err != nil || *s.Value != want || all[len(all)-1] != want {
 			t.Errorf("%s reads %v, its newest reading %v: %v", name, *s.Value, all[len(all)-1], err)
 		}
@@ -223,7 +224,7 @@ func TestSeveralProcessesDeriveAsOne(t *testing.T) {
 		b.clock(at)
 		processes[rng.IntN(2)].send(measure.Sample{Name: "v", At: b.at(at), Value: float64(rng.IntN(10))}, measure.Sample{Name: "w", At: b.at(at), Value: float64(rng.IntN(10))})
 		for _, name := range names {
-			s, err := b.store.Signal(ctx, "d", name)
+			s, err := config.Signal(ctx, b.store, "d", name)
 			if err != nil {
 				t.Fatal(err)
 			}

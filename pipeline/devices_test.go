@@ -19,6 +19,9 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 func (b *bench) submit(s credential.Sender, samples ...measure.Sample) (reading.Outcome, error) {
@@ -50,7 +53,7 @@ func TestAGatewaySpeaksForThoseBehindIt(t *testing.T) {
 	if out, err := b.submit(credential.Sender{Key: hub, Name: "leaf"}, measure.Sample{Name: "temp", Value: 4}); err != nil || out.Accepted != 1 {
 		t.Errorf("as the leaf: %+v %v", out, err)
 	}
-	if s, err := b.store.Signal(context.Background(), "leaf", "temp"); err != nil || *s.Value != 4 {
+	if s, err := config.Signal(context.Background(), b.store, "leaf", "temp"); err != nil || *s.Value != 4 {
 		t.Errorf("%+v %v", s, err)
 	}
 	ctx := context.Background()
@@ -98,7 +101,7 @@ func TestARotatedKeyEndsWhenTheNewOneIsUsed(t *testing.T) {
 	if err := send(second); !errors.Is(err, credential.ErrKeyUnknown) {
 		t.Errorf("after the overlap: %v", err)
 	}
-	keys, err := b.store.DeviceKeys(ctx, b.device("d").ID, "d")
+	keys, err := config.DeviceKeys(ctx, b.store, b.device("d").ID, "d")
 	if err != nil || len(keys) != 2 || keys[1].Identity != "d.3" {
 		t.Fatalf("%+v %v", keys, err)
 	}
@@ -137,7 +140,7 @@ func TestAnArrivalIsLetInWithWhatItSent(t *testing.T) {
 			t.Errorf("%q: %v, want %v", sender.Name, err, want)
 		}
 	}
-	arrivals, err := b.store.Arrivals(ctx)
+	arrivals, err := events.Arrivals(ctx, b.store)
 	if err != nil || len(arrivals) != 1 || arrivals[0].Readings != 6 || arrivals[0].Address != "192.0.2.7" || arrivals[0].State != site.ArrivalWaiting {
 		t.Fatalf("%+v %v", arrivals, err)
 	}
@@ -148,11 +151,11 @@ func TestAnArrivalIsLetInWithWhatItSent(t *testing.T) {
 	if _, err := configure.LetIn(ctx, b.Pipeline, "stranger", site.Device{Title: "Second bench"}, tester); err != nil {
 		t.Fatal(err)
 	}
-	s, err := b.store.Signal(ctx, "stranger", "v")
+	s, err := config.Signal(ctx, b.store, "stranger", "v")
 	if err != nil {
 		t.Fatal(err)
 	}
-	got, _, err := b.store.Readings(ctx, &s, 0, b.at(100), 10)
+	got, _, err := timeseries.Readings(ctx, b.store, &s, 0, b.at(100), 10)
 	if err != nil || len(got) != 3 || got[2].At != b.at(2) || got[2].Value != 2 {
 		t.Errorf("what it sent before: %+v %v", got, err)
 	}
@@ -188,7 +191,7 @@ func TestAnArrivalIsTurnedAwayAndBounded(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if a, err := b.store.Arrivals(ctx); err != nil || a[0].Readings != 8000 || a[0].Dropped != 4000 {
+	if a, err := events.Arrivals(ctx, b.store); err != nil || a[0].Readings != 8000 || a[0].Dropped != 4000 {
 		t.Errorf("%+v %v", a, err)
 	}
 	if err := configure.TurnAway(ctx, b.Pipeline, "flood", tester); err != nil {
@@ -215,7 +218,7 @@ func TestADeletedDeviceThatSendsAgainIsAnArrival(t *testing.T) {
 	if got := b.alarms(); len(got) != 1 || got[0].ClearedAt == nil {
 		t.Errorf("its alarm: %+v", got)
 	}
-	if _, err := b.store.Device(ctx, "d", b.Now()); !errors.Is(err, store.ErrNotFound) {
+	if _, err := config.Device(ctx, b.store, "d", b.Now()); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("the device: %v", err)
 	}
 	b.clock(5)
@@ -277,7 +280,7 @@ func TestTextAndDataSignals(t *testing.T) {
 	if out := b.send(text(-3, "idle"), text(-2, "stuck"), measure.Sample{Name: "state", Value: 4}); out.Accepted != 1 || !strings.Contains(reason(out), "another text") || !strings.Contains(reason(out), "is a number, but the signal holds text") {
 		t.Errorf("the same, another one, a number: %+v", out)
 	}
-	s, err := b.store.Signal(context.Background(), "d", "state")
+	s, err := config.Signal(context.Background(), b.store, "d", "state")
 	if err != nil || s.Kind != site.KindText || s.Text == nil || *s.Text != "idle" {
 		t.Errorf("%+v %v", s, err)
 	}
@@ -344,7 +347,7 @@ func TestKits(t *testing.T) {
 	if err := configure.AddDevice(ctx, b.Pipeline, &site.Device{Name: "x", Kit: "prob"}, configure.Secret{}, tester); err == nil {
 		t.Error("a device of a kit that is not there was added")
 	}
-	if _, err := b.store.Device(ctx, "x", b.Now()); !errors.Is(err, store.ErrNotFound) {
+	if _, err := config.Device(ctx, b.store, "x", b.Now()); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("and is there: %v", err)
 	}
 }

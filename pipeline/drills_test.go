@@ -11,6 +11,8 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/evidence"
 	"jauntylark/pipeline/respond"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -22,7 +24,7 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 	b.roster("house", 0, "orla", "tadhg after 5m")
 	b.stream("temp", -10, 20)
 	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Armed: "holidays", Tell: []string{"house"}, LeastGap: minutes(60), Advice: "Open the vents."})
-	before, err := b.store.Signal(ctx, "d", "temp")
+	before, err := config.Signal(ctx, b.store, "d", "temp")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -45,11 +47,11 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 		t.Fatal(a, err)
 	}
 	b.outboxIs("taken", "raise orla e-mail", "raise tadhg text", "taken orla e-mail")
-	rosters, err := b.store.Rosters(ctx)
+	rosters, err := config.Rosters(ctx, b.store)
 	if err != nil || rosters[0].DrilledAt == nil {
 		t.Errorf("%+v %v", rosters, err)
 	}
-	after, err := b.store.Signal(ctx, "d", "temp")
+	after, err := config.Signal(ctx, b.store, "d", "temp")
 	if err != nil || *after.At == *before.At || *after.Value != 31 {
 		t.Errorf("%+v %v", after, err)
 	}
@@ -71,7 +73,7 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 	}
 	b.clock(310 + 31*60)
 	storetest.Eventually(t, "the drill ends", func() bool {
-		d, err := b.store.Drill(ctx, again.ID)
+		d, err := events.Drill(ctx, b.store, again.ID)
 		return err == nil && d.EndedAt != nil && d.Ended == "nobody took it"
 	})
 }

@@ -14,6 +14,7 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/reading"
 	"jauntylark/pipeline/respond"
+	"jauntylark/store/config"
 	"jauntylark/store/storetest"
 )
 
@@ -25,7 +26,7 @@ func (b *bench) exec(query string) {
 		b.t.Fatal(err)
 	}
 	defer tx.Rollback()
-	if _, err := tx.ExecContext(context.Background(), query); err != nil {
+	if _, err := tx.Exec(context.Background(), query); err != nil {
 		b.t.Fatal(err)
 	}
 	b.must(tx.Commit())
@@ -134,7 +135,7 @@ func TestGivingUpTellsTheTruth(t *testing.T) {
 		}
 		cancel()
 	}
-	guards, err := b.store.Guards(context.Background())
+	guards, err := config.Guards(context.Background(), b.store)
 	if err != nil || len(guards) != saved {
 		t.Errorf("%d guards were said to be saved, %d are there: %v", saved, len(guards), err)
 	}

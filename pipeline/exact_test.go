@@ -9,7 +9,8 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/evidence"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -106,7 +107,7 @@ func TestADeviceWhoseClockIsAhead(t *testing.T) {
 	if a := b.newest(); !a.LearnedLate || a.RaisedAt != at(5.2) || a.ClearedAt == nil || *a.ClearedAt != at(6) {
 		t.Errorf("%+v", a)
 	}
-	guards, err := b.store.Guards(context.Background())
+	guards, err := config.Guards(context.Background(), b.store)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -170,7 +171,7 @@ func TestHowFarAnAlarmWentCountsItsOnDelay(t *testing.T) {
 	if live.RaisedAt != b.at(4) || live.Value != 36 || live.Extreme != 50 || len(found.Alarms) != 1 || found.Alarms[0].Extreme != 50 {
 		t.Errorf("live %+v\nreplayed %+v", live, found.Alarms)
 	}
-	mails, err := b.store.Notices(context.Background(), store.NoticeQuery{Alarm: live.ID, Limit: 1})
+	mails, err := events.Notices(context.Background(), b.store, events.NoticeQuery{Alarm: live.ID, Limit: 1})
 	if err != nil || len(mails) != 1 || !strings.Contains(mails[0].Text, "It went as far as 50, and reads 20 now.") {
 		t.Errorf("%+v %v", mails, err)
 	}

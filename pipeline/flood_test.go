@@ -11,7 +11,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/respond"
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // flood raises so many advisories of d that orla is told too much.
@@ -56,7 +56,7 @@ func TestAFloodDelaysNoFirstWord(t *testing.T) {
 		t.Errorf("%+v", digest)
 	}
 	// "1" takes the alarm that the digest leads with.
-	b.must(b.store.RecordAttempts(context.Background(), []store.Attempt{{Delivery: roster.Delivery{NoticeID: digest.ID, At: b.Now(), OK: true, Answer: "taken"}, State: roster.Sent, DueAgain: b.Now(), Carrier: roster.Text}}))
+	b.must(events.RecordAttempts(context.Background(), b.store, []events.Attempt{{Delivery: roster.Delivery{NoticeID: digest.ID, At: b.Now(), OK: true, Answer: "taken"}, State: roster.Sent, DueAgain: b.Now(), Carrier: roster.Text}}))
 	if taken, err := respond.TakeReply(context.Background(), b.Pipeline, respond.Reply{Carrier: roster.Text, From: digest.Address, Text: "1"}); err != nil || !taken {
 		t.Fatal(taken, err)
 	}

@@ -12,7 +12,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/respond"
-	"jauntylark/store"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -27,7 +27,7 @@ func below(limit, deadband float64, s alarm.Severity) alarm.Rung {
 // told gives the kinds of the notices of an alarm, oldest first; of all alarms when id is 0.
 func (b *bench) told(id int64) string {
 	b.t.Helper()
-	notices, err := b.store.Notices(context.Background(), store.NoticeQuery{Alarm: id, Limit: 1000})
+	notices, err := events.Notices(context.Background(), b.store, events.NoticeQuery{Alarm: id, Limit: 1000})
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -65,7 +65,7 @@ func TestOneAlarmRisesAndFallsBetweenRungs(t *testing.T) {
 	if a := b.newest(); a.ID != first.ID || a.Level != "high-high" || a.Severity != alarm.Critical || a.AcknowledgedAt != nil || a.Comment != "the vent" || !strings.Contains(a.Sentence, "above 40") {
 		t.Errorf("at 45: %+v", a)
 	}
-	worse, err := b.store.Notices(ctx, store.NoticeQuery{Alarm: first.ID, Limit: 1})
+	worse, err := events.Notices(ctx, b.store, events.NoticeQuery{Alarm: first.ID, Limit: 1})
 	if err != nil || !strings.Contains(worse[0].Text, "It reads 45, and the limit is 40.") {
 		t.Errorf("told: %+v %v", worse, err)
 	}

@@ -15,7 +15,9 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/record"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 func (b *bench) imported(p *record.Past) error {
@@ -47,10 +49,10 @@ func TestAnImportIsStoredBesideTheLiveState(t *testing.T) {
 	if got := b.readings("temp"); len(got) != 4 || got[3].Value < 39.9 || got[3].Value > 40.1 {
 		t.Errorf("%+v", got)
 	}
-	if alarms, err := b.store.Alarms(context.Background(), store.AlarmQuery{Limit: 10}); err != nil || len(alarms) != 0 {
+	if alarms, err := events.Alarms(context.Background(), b.store, events.AlarmQuery{Limit: 10}); err != nil || len(alarms) != 0 {
 		t.Errorf("%+v %v", alarms, err)
 	}
-	s, err := b.store.Signal(context.Background(), "d", "temp")
+	s, err := config.Signal(context.Background(), b.store, "d", "temp")
 	if err != nil || *s.At != b.at(-80) {
 		t.Errorf("the newest reading is %v, %v", s.At, err)
 	}
@@ -61,7 +63,7 @@ func TestAnImportIsStoredBesideTheLiveState(t *testing.T) {
 	}
 	b.clock(5)
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 36, Unit: "Cel"}, measure.Sample{Name: "temp", At: b.at(2), Value: 37, Unit: "Cel"})
-	if alarms, err := b.store.Alarms(context.Background(), store.AlarmQuery{Limit: 10}); err != nil || len(alarms) != 1 {
+	if alarms, err := events.Alarms(context.Background(), b.store, events.AlarmQuery{Limit: 10}); err != nil || len(alarms) != 1 {
 		t.Errorf("%+v %v", alarms, err)
 	}
 	// What was imported is known when it is sent, and the other way around.
@@ -154,12 +156,12 @@ func TestWhatIsSentAfterAClearing(t *testing.T) {
 	if err := record.Clear(context.Background(), b.Pipeline, &c, tester); err != nil {
 		t.Fatal(err)
 	}
-	s, err := b.store.Signal(context.Background(), "d", "temp")
+	s, err := config.Signal(context.Background(), b.store, "d", "temp")
 	if err != nil || *s.Value != 4 {
 		t.Errorf("%+v %v", s.Value, err)
 	}
 	for more := true; more; {
-		if more, err = b.store.ClearStep(context.Background(), b.Now()); err != nil {
+		if more, err = timeseries.ClearStep(context.Background(), b.store, b.Now()); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -212,7 +214,7 @@ func TestAnImportWaitsForAClearing(t *testing.T) {
 	}
 	for more := true; more; {
 		var err error
-		if more, err = b.store.ClearStep(context.Background(), b.Now()); err != nil {
+		if more, err = timeseries.ClearStep(context.Background(), b.store, b.Now()); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -237,7 +239,7 @@ func TestWhatADeletionLeftBehindGoes(t *testing.T) {
 			t.Fatal(err)
 		}
 		defer tx.Rollback()
-		if err := tx.Get(&n, `select count(*) from block`); err != nil {
+		if err := tx.Get(context.Background(), &n, `select count(*) from block`); err != nil {
 			t.Fatal(err)
 		}
 		return n
@@ -247,7 +249,7 @@ func TestWhatADeletionLeftBehindGoes(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer tx.Rollback()
-	if _, err := tx.Exec(`delete from device`); err != nil {
+	if _, err := tx.Exec(context.Background(), `delete from device`); err != nil {
 		t.Fatal(err)
 	}
 	if err := tx.Commit(); err != nil {
@@ -256,7 +258,7 @@ func TestWhatADeletionLeftBehindGoes(t *testing.T) {
 	if left() != 1 {
 		t.Fatal("nothing was left behind")
 	}
-	if err := b.store.DropOrphans(ctx); err != nil || left() != 0 {
+	if err := timeseries.DropOrphans(ctx, b.store); err != nil || left() != 0 {
 		t.Error(err, left())
 	}
 }

@@ -12,6 +12,7 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/respond"
+	"jauntylark/store/config"
 )
 
 // last gives the newest notice of a kind by a carrier.
@@ -29,7 +30,7 @@ func (b *bench) last(kind, carrier string) roster.Notice {
 
 func (b *bench) idOf(guard string) int64 {
 	b.t.Helper()
-	all, err := b.store.Guards(context.Background())
+	all, err := config.Guards(context.Background(), b.store)
 	b.must(err)
 	for _, g := range all {
 		if g.Name == guard {

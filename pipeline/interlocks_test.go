@@ -17,6 +17,7 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/evidence"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 func TestAnInterlockOfAConditionHasDelaysAndADeadband(t *testing.T) {
@@ -179,7 +180,7 @@ func TestAnAlarmOfAnotherProcessDrives(t *testing.T) {
 	one.stream("temp", 4, 20)
 	two.stream("temp", 5, 21)
 	two.is("over by the other", "d/relay", "off", drive.Rested)
-	if orders, err := one.store.Journal(context.Background(), store.JournalQuery{Kind: "output ordered", Limit: 100}); err != nil || len(orders) != 3 {
+	if orders, err := events.Journal(context.Background(), one.store, events.JournalQuery{Kind: "output ordered", Limit: 100}); err != nil || len(orders) != 3 {
 		t.Errorf("%+v %v", orders, err)
 	}
 }

@@ -11,6 +11,8 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/configure"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -44,7 +46,7 @@ func (l leaping) live(seconds int, each ...func()) {
 // beat notes, as the process does each second, that it is up, and lets it see its clock.
 func (l leaping) beat() {
 	l.t.Helper()
-	_, err := l.store.Beat(context.Background(), l.Moment(), 2500)
+	_, err := events.Beat(context.Background(), l.store, l.Moment(), 2500)
 	l.must(err)
 	l.sweeps()
 }
@@ -273,7 +275,7 @@ func TestOneReadingAheadBlindsNothing(t *testing.T) {
 			if n := len(l.readings("temp")); n != 9 || late != 0 {
 				t.Errorf("%d readings, %d of them late", n, late)
 			}
-			s, err := l.store.Signal(context.Background(), "d", "temp")
+			s, err := config.Signal(context.Background(), l.store, "d", "temp")
 			if err != nil || *s.Value != 35 {
 				t.Errorf("it reads %v, %v", *s.Value, err)
 			}

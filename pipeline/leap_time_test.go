@@ -16,7 +16,8 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/respond"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -75,7 +76,7 @@ func TestAShelfEndsWhenItWouldHave(t *testing.T) {
 
 func (b *bench) saved(name string) alarm.Guard {
 	b.t.Helper()
-	guards, err := b.store.Guards(context.Background())
+	guards, err := config.Guards(context.Background(), b.store)
 	b.must(err)
 	for _, g := range guards {
 		if g.Name == name {
@@ -88,7 +89,7 @@ func (b *bench) saved(name string) alarm.Guard {
 
 func (l leaping) entered() (texts []string) {
 	l.t.Helper()
-	all, err := l.store.Journal(context.Background(), store.JournalQuery{Kind: "clock changed", Limit: 100})
+	all, err := events.Journal(context.Background(), l.store, events.JournalQuery{Kind: "clock changed", Limit: 100})
 	l.must(err)
 	for _, e := range all {
 		texts = append(texts, e.Text)
@@ -164,7 +165,7 @@ func TestAMachineThatWakesSaysHowLongItWasBlind(t *testing.T) {
 		t.Errorf("nothing was heard meanwhile: %+v", got)
 	}
 	storetest.Eventually(t, "it is said", func() bool {
-		all, err := l.store.Journal(context.Background(), store.JournalQuery{Kind: "service back", Limit: 10})
+		all, err := events.Journal(context.Background(), l.store, events.JournalQuery{Kind: "service back", Limit: 10})
 		return err == nil && len(all) == 1 && strings.Contains(all[0].Text, "8 hours")
 	})
 	l.live(1, l.reads(20))
@@ -223,7 +224,7 @@ func TestAnAttemptBesideALeap(t *testing.T) {
 		want  measure.Instant
 	}{{before.Leapt, again.Add(-time.Hour)}, {nil, again}, {l.Moment().Leapt, again}} {
 		n := l.notices()[0]
-		l.must(l.store.RecordAttempts(context.Background(), []store.Attempt{{Delivery: roster.Delivery{NoticeID: n.ID, At: l.Now(), Answer: "421 busy"}, State: roster.Waiting, DueAgain: again, Leapt: c.leapt, Carrier: roster.Mail}}))
+		l.must(events.RecordAttempts(context.Background(), l.store, []events.Attempt{{Delivery: roster.Delivery{NoticeID: n.ID, At: l.Now(), Answer: "421 busy"}, State: roster.Waiting, DueAgain: again, Leapt: c.leapt, Carrier: roster.Mail}}))
 		if due := l.notices()[0].DueAt; due != c.want {
 			t.Errorf("due at %v, not %v", due, c.want)
 		}

@@ -16,7 +16,8 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/reading"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -56,7 +57,7 @@ func (b *bench) sendAs(key [32]byte, name string) {
 
 func (b *bench) device(name string) site.Device {
 	b.t.Helper()
-	d, err := b.store.Device(context.Background(), name, b.Now())
+	d, err := config.Device(context.Background(), b.store, name, b.Now())
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -76,7 +77,7 @@ func (b *bench) watchedTo(seconds float64) {
 	for now := float64(b.Now()-start) / 1000; now < seconds; {
 		now = min(now+1, seconds)
 		b.clock(now)
-		if _, err := b.store.Beat(context.Background(), b.Moment(), 2500); err != nil {
+		if _, err := events.Beat(context.Background(), b.store, b.Moment(), 2500); err != nil {
 			b.t.Fatal(err)
 		}
 	}
@@ -89,8 +90,8 @@ func (b *bench) swept() {
 }
 
 // due is what there is to do now.
-func (b *bench) due() store.Due {
-	due, err := b.store.Due(context.Background(), b.Now()-1000)
+func (b *bench) due() events.Due {
+	due, err := events.WhatIsDue(context.Background(), b.store, b.Now()-1000)
 	b.must(err)
 	return due
 }
@@ -136,7 +137,7 @@ func TestASilentDeviceRaisesAnAlarmAndItsNextReadingEndsIt(t *testing.T) {
 	if len(got) != 1 || got[0].ClearedAt == nil || *got[0].ClearedAt != b.at(200) || b.device("d").Life != site.LifeOnline {
 		t.Errorf("heard again: %+v", got)
 	}
-	notices, err := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 10})
+	notices, err := events.Notices(context.Background(), b.store, events.NoticeQuery{Limit: 10})
 	if err != nil || len(notices) != 2 || notices[1].Address != "orla@hollowbrook.example" || !strings.Contains(notices[1].Text, "Nothing has come for 1 minute 29") || notices[0].Kind != roster.Return {
 		t.Errorf("notices %+v %v", notices, err)
 	}
@@ -156,7 +157,7 @@ func TestOurOwnAbsenceSilencesNobody(t *testing.T) {
 	b.expect("d", 10*time.Second)
 	b.moveTo(15)
 	b.clock(3600) // as if the service had been away for an hour
-	if _, err := b.store.Beat(context.Background(), b.Moment(), 2500); err != nil {
+	if _, err := events.Beat(context.Background(), b.store, b.Moment(), 2500); err != nil {
 		t.Fatal(err)
 	}
 	b.swept()
@@ -267,7 +268,7 @@ func TestTextThatSeldomChangesIsNotSilent(t *testing.T) {
 		b.moveTo(at)
 		b.sendAs(b.key, "v")
 	}
-	if s, err := b.store.Signal(context.Background(), "d", "mode"); err != nil || s.SilentSince != nil {
+	if s, err := config.Signal(context.Background(), b.store, "d", "mode"); err != nil || s.SilentSince != nil {
 		t.Errorf("text of 99 seconds ago, of a device that sends every ten: %v %v", s.SilentSince, err)
 	}
 	if limits() != 0 {
@@ -287,7 +288,7 @@ func TestTextThatSeldomChangesIsNotSilent(t *testing.T) {
 		b.moveTo(at)
 		b.sendAs(b.key, "v")
 	}
-	if s, err := b.store.Signal(context.Background(), "d", "mode"); err != nil || s.SilentSince == nil {
+	if s, err := config.Signal(context.Background(), b.store, "d", "mode"); err != nil || s.SilentSince == nil {
 		t.Errorf("text that is expected every 20 seconds, of 199 seconds ago, is not silent: %v", err)
 	}
 	none := measure.Duration(0)
@@ -296,7 +297,7 @@ func TestTextThatSeldomChangesIsNotSilent(t *testing.T) {
 	b.sendAs(b.key, "v")
 	b.moveTo(220)
 	b.swept()
-	if s, err := b.store.Signal(context.Background(), "d", "mode"); err != nil || s.SilentSince != nil {
+	if s, err := config.Signal(context.Background(), b.store, "d", "mode"); err != nil || s.SilentSince != nil {
 		t.Errorf("nothing is expected of it any more: %v %v", s.SilentSince, err)
 	}
 }

@@ -7,7 +7,7 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/pipeline/due"
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // What the service cannot reach is told after a minute, once, and ends with what brought it back; from five seconds on it stands in the
@@ -16,7 +16,7 @@ func TestWhatIsLostIsToldAndFound(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	outages := func() (texts []string) {
-		all, err := b.store.Journal(ctx, store.JournalQuery{Kind: "outage", Limit: 10})
+		all, err := events.Journal(ctx, b.store, events.JournalQuery{Kind: "outage", Limit: 10})
 		b.must(err)
 		for _, e := range all {
 			texts = append(texts, e.Text)

@@ -17,7 +17,8 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/respond"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 func (b *bench) output(path string, s drive.Spec) {
@@ -41,7 +42,7 @@ func (b *bench) interlock(i drive.Interlock) {
 func (b *bench) stands(path string) drive.Output {
 	b.t.Helper()
 	device, name, _ := strings.Cut(path, "/")
-	o, err := b.store.Output(context.Background(), device, name)
+	o, err := config.Output(context.Background(), b.store, device, name)
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -73,7 +74,7 @@ func (b *bench) must(err error) {
 // journal gives the newest entry of a kind.
 func (b *bench) journal(kind string) site.Entry {
 	b.t.Helper()
-	entries, err := b.store.Journal(context.Background(), store.JournalQuery{Limit: 200})
+	entries, err := events.Journal(context.Background(), b.store, events.JournalQuery{Limit: 200})
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -335,7 +336,7 @@ func TestOutputsComeFromKitsAndGoWithDevices(t *testing.T) {
 		t.Error("an output that an interlock drives became another kind:", err)
 	}
 	b.must(configure.RemoveDevice(ctx, b.Pipeline, "f", tester))
-	if locks, err := b.store.Interlocks(ctx); err != nil || len(locks) != 0 {
+	if locks, err := config.Interlocks(ctx, b.store); err != nil || len(locks) != 0 {
 		t.Error(locks, err)
 	}
 	b.must(configure.RemoveDevice(ctx, b.Pipeline, "d", tester))

@@ -24,7 +24,10 @@ import (
 	"jauntylark/pipeline/due"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
+	"jauntylark/store/timeseries"
 )
 
 func TestMain(m *testing.M) { storetest.Main(m) }
@@ -97,11 +100,11 @@ func (b *bench) send(samples ...measure.Sample) reading.Outcome {
 
 func (b *bench) readings(name string) []measure.Reading {
 	b.t.Helper()
-	s, err := b.store.Signal(context.Background(), "d", name)
+	s, err := config.Signal(context.Background(), b.store, "d", name)
 	if err != nil {
 		b.t.Fatal(err)
 	}
-	all, _, err := b.store.Readings(context.Background(), &s, 0, b.at(1e6), 100_000)
+	all, _, err := timeseries.Readings(context.Background(), b.store, &s, 0, b.at(1e6), 100_000)
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -124,7 +127,7 @@ func (b *bench) guard(g alarm.Guard) alarm.Guard {
 
 func (b *bench) alarms() []alarm.Alarm {
 	b.t.Helper()
-	all, err := b.store.Alarms(context.Background(), store.AlarmQuery{Limit: 1000})
+	all, err := events.Alarms(context.Background(), b.store, events.AlarmQuery{Limit: 1000})
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -245,7 +248,7 @@ func TestUnitsAndKinds(t *testing.T) {
 	if got := b.readings("temp"); len(got) != 3 || got[2].Value < 99.999 || got[2].Value > 100.001 {
 		t.Errorf("212 °F in °C: %v", got)
 	}
-	if s, _ := b.store.Signal(context.Background(), "d", "temp"); s.Unit != "Cel" || s.Kind != site.KindNumber {
+	if s, _ := config.Signal(context.Background(), b.store, "d", "temp"); s.Unit != "Cel" || s.Kind != site.KindNumber {
 		t.Errorf("the first unit was not kept: %+v", s)
 	}
 }

@@ -13,7 +13,7 @@ import (
 	"jauntylark/core/quality"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/configure"
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 func (b *bench) signal(path string, c act.SignalChange) {
@@ -77,7 +77,7 @@ func TestALiftedProbe(t *testing.T) {
 	if marks := b.marks("oxygen"); marks[1] != measure.Implausible || marks[8] != 0 {
 		t.Errorf("marks %v", marks)
 	}
-	notices, err := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 10})
+	notices, err := events.Notices(context.Background(), b.store, events.NoticeQuery{Limit: 10})
 	if err != nil || len(notices) != 2 || notices[0].Address != "orla@hollowbrook.example" {
 		t.Errorf("%+v %v", notices, err)
 	}

@@ -13,7 +13,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/respond"
-	"jauntylark/store"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -73,7 +73,7 @@ func (b *bench) outbox() (lines []string) {
 
 func (b *bench) notices() []roster.Notice {
 	b.t.Helper()
-	all, err := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 20_000})
+	all, err := events.Notices(context.Background(), b.store, events.NoticeQuery{Limit: 20_000})
 	if err != nil {
 		b.t.Fatal(err)
 	}

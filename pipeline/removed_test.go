@@ -16,6 +16,10 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/credential"
 	"jauntylark/store"
+	"jauntylark/store/archive"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 func (b *bench) back(kind, name string) error {
@@ -29,7 +33,7 @@ func TestAGuardIsBroughtBack(t *testing.T) {
 	b.stream("v", 0, 9)
 	g := b.guard(alarm.Guard{Name: "high", Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}}, Advice: "open the vent"})
 	b.must(configure.Missed(context.Background(), b.Pipeline, "high", b.Now(), "", "test"))
-	before, err := b.store.Guards(context.Background())
+	before, err := config.Guards(context.Background(), b.store)
 	b.must(err)
 	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
 	if a := b.newest(); a.ClearedAt == nil {
@@ -37,7 +41,7 @@ func TestAGuardIsBroughtBack(t *testing.T) {
 	}
 	b.clock(60)
 	b.must(b.back("guard", "high"))
-	after, err := b.store.Guards(context.Background())
+	after, err := config.Guards(context.Background(), b.store)
 	b.must(err)
 	if len(after) != 1 || after[0].ID != g.ID || after[0].Advice != before[0].Advice || after[0].When != before[0].When {
 		t.Errorf("it came back as %+v", after)
@@ -75,10 +79,10 @@ func TestADeviceIsBroughtBackWithAllThatItHad(t *testing.T) {
 	b.derive("e/double", "formula", map[string]string{"v": "e/v"}, "v * 2.0")
 	b.is("driven", "e/fan", "on", drive.Driven)
 	b.must(configure.RemoveDevice(context.Background(), b.Pipeline, "e", tester))
-	if _, err := b.store.Device(context.Background(), "e", b.Now()); !errors.Is(err, store.ErrNotFound) {
+	if _, err := config.Device(context.Background(), b.store, "e", b.Now()); !errors.Is(err, store.ErrNotFound) {
 		t.Fatal("it is still there")
 	}
-	b.must(b.store.DropOrphans(context.Background()))
+	b.must(timeseries.DropOrphans(context.Background(), b.store))
 	b.clock(100)
 	_, err := b.submit(from, measure.Sample{Name: "v", At: b.at(99), Value: 60}) // waits as an arrival
 	if err != nil {
@@ -88,9 +92,9 @@ func TestADeviceIsBroughtBackWithAllThatItHad(t *testing.T) {
 	if d := b.device("e"); d.Title != "The shed" || d.Signals != 2 {
 		t.Errorf("it came back as %+v", d)
 	}
-	v, err := b.store.Signal(context.Background(), "e", "v")
+	v, err := config.Signal(context.Background(), b.store, "e", "v")
 	b.must(err)
-	r, _, err := b.store.Readings(context.Background(), &v, 0, b.Now()+1, 100)
+	r, _, err := timeseries.Readings(context.Background(), b.store, &v, 0, b.Now()+1, 100)
 	if err != nil || len(r) != 6 {
 		t.Errorf("%d readings came back: %v", len(r), err)
 	}
@@ -100,7 +104,7 @@ func TestADeviceIsBroughtBackWithAllThatItHad(t *testing.T) {
 	b.is("driven again", "e/fan", "on", drive.Driven)
 	say(101, 3)
 	b.is("and not any more", "e/fan", "off", drive.Rested)
-	arrivals, err := b.store.Arrivals(context.Background())
+	arrivals, err := events.Arrivals(context.Background(), b.store)
 	if err != nil || len(arrivals) != 0 {
 		t.Errorf("it still waits: %+v %v", arrivals, err)
 	}
@@ -117,14 +121,14 @@ func TestWhatCannotBeBroughtBack(t *testing.T) {
 	again()
 	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
 	again()
-	if err := b.back("guard", "high"); !errors.Is(err, store.ErrStaysGone) || !strings.Contains(err.Error(), "another guard has its place now") {
+	if err := b.back("guard", "high"); !errors.Is(err, archive.ErrStaysGone) || !strings.Contains(err.Error(), "another guard has its place now") {
 		t.Errorf("beside another of its name: %v", err)
 	}
 	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
 	b.must(b.back("guard", "high")) // the newer one
 	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
 	b.must(configure.RemoveDevice(context.Background(), b.Pipeline, "d", tester))
-	if err := b.back("guard", "high"); !errors.Is(err, store.ErrStaysGone) || !strings.Contains(err.Error(), "bring that back first") {
+	if err := b.back("guard", "high"); !errors.Is(err, archive.ErrStaysGone) || !strings.Contains(err.Error(), "bring that back first") {
 		t.Errorf("without its signal: %v", err)
 	}
 	b.must(b.back("device", "d"))
@@ -135,12 +139,12 @@ func TestWhatCannotBeBroughtBack(t *testing.T) {
 	if err := b.back("device", "d"); !errors.Is(err, store.ErrNotFound) || !strings.Contains(err.Error(), "in the last 30 days") {
 		t.Errorf("after 30 days: %v", err)
 	}
-	b.must(b.store.ForgetRemoved(context.Background(), b.Now().Add(-site.BringBackFor)))
+	b.must(archive.ForgetRemoved(context.Background(), b.store, b.Now().Add(-site.BringBackFor)))
 	var left int
 	tx, err := b.store.Begin(context.Background())
 	b.must(err)
 	defer tx.Rollback()
-	b.must(tx.GetContext(context.Background(), &left, `select count(*) from reading`))
+	b.must(tx.Get(context.Background(), &left, `select count(*) from reading`))
 	if left != 0 {
 		t.Errorf("%d readings stay for good", left)
 	}
@@ -154,17 +158,17 @@ func TestAWatchingGuardComesBackWithWhatWasMadeForIt(t *testing.T) {
 	b.turns(3, true)
 	b.contact("orla", roster.Text)
 	b.watch(alarm.Guard{Name: "busy", Signal: "d/running", Rung: above(2, 0, alarm.Warning)}, derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour)})
-	all, err := b.store.Signals(context.Background())
+	all, err := config.Signals(context.Background(), b.store)
 	b.must(err)
 	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "busy", "test"))
 	b.must(b.back("guard", "busy"))
-	again, err := b.store.Signals(context.Background())
+	again, err := config.Signals(context.Background(), b.store)
 	b.must(err)
 	if len(again) != len(all) {
 		t.Errorf("%d signals, %d before", len(again), len(all))
 	}
 	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "busy", "test"))
-	if last, _ := b.store.Signals(context.Background()); len(last) != len(all)-1 {
+	if last, _ := config.Signals(context.Background(), b.store); len(last) != len(all)-1 {
 		t.Errorf("what was made for it stays: %d", len(last))
 	}
 }

@@ -18,6 +18,8 @@ import (
 	"jauntylark/pipeline/evidence"
 	"jauntylark/pipeline/respond"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -57,13 +59,13 @@ func TestLateReadingsAreLearnedFrom(t *testing.T) {
 	b.stream("temp", 101.5, 44) // into what is known by now
 	b.moveTo(650)
 	storetest.Eventually(t, "the second look", func() bool {
-		left, err := b.store.LateStretches(context.Background(), b.at(1e6))
+		left, err := events.LateStretches(context.Background(), b.store, b.at(1e6))
 		return err == nil && len(left) == 0
 	})
 	if n := len(b.alarms()); n != 4 {
 		t.Errorf("%d alarms after the second look", n)
 	}
-	notices, _ := b.store.Notices(context.Background(), store.NoticeQuery{Limit: 10})
+	notices, _ := events.Notices(context.Background(), b.store, events.NoticeQuery{Limit: 10})
 	if !strings.Contains(notices[0].Text, "hot") && !strings.Contains(notices[0].Text, "above 40") || notices[0].Kind != roster.Summary {
 		t.Errorf("the summary: %+v", notices[0])
 	}
@@ -179,7 +181,7 @@ func replayWithEvents(t *testing.T, seed int) (found int) {
 }
 
 func guardOf(t *testing.T, s *store.Store) alarm.Guard {
-	guards, err := s.Guards(context.Background())
+	guards, err := config.Guards(context.Background(), s)
 	if err != nil {
 		t.Fatal(err)
 	}

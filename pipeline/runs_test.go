@@ -19,6 +19,8 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/record"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
 )
 
@@ -46,7 +48,7 @@ func twoOfOne(t *testing.T) (processes []*bench, records *store.Store, now *atom
 // stretches are runs as text, oldest first.
 func stretches(t *testing.T, records *store.Store) (all []string) {
 	t.Helper()
-	runs, err := records.Runs(context.Background(), "kiln", 1000)
+	runs, err := events.Runs(context.Background(), records, "kiln", 1000)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -103,7 +105,7 @@ func TestNightsOfAnOutageHaveTheirRuns(t *testing.T) {
 	if err := record.SavePlan(ctx, processes[0].Pipeline, &run.Plan{Name: "night", Asset: "kiln", Hours: "daily 22:00-06:00"}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
-	here, err := records.Site(ctx)
+	here, err := config.Site(ctx, records)
 	if err != nil {
 		t.Fatal(err)
 	}

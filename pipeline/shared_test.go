@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"jauntylark/pipeline/reading"
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // What a thousand devices do at once (a broker that is gone takes all their connections with it) is a few commits; one that cannot be
@@ -59,7 +59,7 @@ func TestActsOfManyDevicesShareCommits(t *testing.T) {
 	if len(distinct) > 20 { // the half with the one that failed was halved again and again
 		t.Errorf("%d commits", len(distinct))
 	}
-	entries, err := b.store.Journal(ctx, store.JournalQuery{Kind: "device dropped", Limit: 2000})
+	entries, err := events.Journal(ctx, b.store, events.JournalQuery{Kind: "device dropped", Limit: 2000})
 	if err != nil || len(entries) != 999 {
 		t.Errorf("%d entries %v", len(entries), err)
 	}

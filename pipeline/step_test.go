@@ -10,7 +10,8 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // What is computed is told in the step of what it is computed from, follows that when it changes, and keeps one that was said of it.
@@ -39,7 +40,7 @@ func TestWhatIsDerivedHasTheStepOfItsInputs(t *testing.T) {
 	are := func(when string, want map[string]float64) {
 		t.Helper()
 		for name, at := range want {
-			if s, err := b.store.Signal(ctx, "d", name); err != nil || s.Step != at {
+			if s, err := config.Signal(ctx, b.store, "d", name); err != nil || s.Step != at {
 				t.Errorf("%s: %s has the step %v, want %v (%v)", when, name, s.Step, at, err)
 			}
 		}
@@ -56,7 +57,7 @@ func TestWhatIsDerivedHasTheStepOfItsInputs(t *testing.T) {
 	are("without decimals, and of one that has a step of its own", map[string]float64{"fine": 1, "slow": 0.2})
 	b.guard(alarm.Guard{Signal: "d/mean", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 20}}, Tell: []string{"orla@b.example"}})
 	b.stream("air", 3, 34.3)
-	notices, err := b.store.Notices(ctx, store.NoticeQuery{Limit: 10})
+	notices, err := events.Notices(ctx, b.store, events.NoticeQuery{Limit: 10})
 	if b.must(err); len(notices) != 1 || !strings.Contains(notices[0].Text, "It reads 29 °C") {
 		t.Errorf("the message does not tell the mean in steps of 1: %+v", notices)
 	}
@@ -82,23 +83,23 @@ func TestTheMigrationOfSteps(t *testing.T) {
 	b.must(b.tryDerive("d/margin", derive.Recipe{Kind: "difference", Of: []derive.Input{{As: "a", Signal: "d/air"}, {As: "b", Signal: "d/glass"}}}))
 	want := map[string]float64{}
 	for _, name := range []string{"mean", "slow", "fine", "none", "margin"} {
-		s, err := b.store.Signal(ctx, "d", name)
+		s, err := config.Signal(ctx, b.store, "d", name)
 		b.must(err)
 		want[name] = s.Step
 	}
 	tx, err := b.store.Begin(ctx)
 	b.must(err)
-	_, err = tx.ExecContext(ctx, `update signal set step = 0 where recipe is not null`)
+	_, err = tx.Exec(ctx, `update signal set step = 0 where recipe is not null`)
 	b.must(err)
 	text, err := os.ReadFile("../store/migrations/00013_plain.sql")
 	b.must(err)
 	for _, statement := range strings.Split(string(text), "-- +goose StatementBegin") {
-		_, err = tx.ExecContext(ctx, statement)
+		_, err = tx.Exec(ctx, statement)
 		b.must(err)
 	}
 	b.must(tx.Commit())
 	for name, step := range want {
-		if s, err := b.store.Signal(ctx, "d", name); err != nil || s.Step != step {
+		if s, err := config.Signal(ctx, b.store, "d", name); err != nil || s.Step != step {
 			t.Errorf("%s has the step %v, and had %v when it was derived (%v)", name, s.Step, step, err)
 		}
 	}

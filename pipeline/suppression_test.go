@@ -14,6 +14,7 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/reading"
 	"jauntylark/pipeline/respond"
+	"jauntylark/store/config"
 	"jauntylark/store/storetest"
 )
 
@@ -190,7 +191,7 @@ func TestShelvingIsOfTheGuardAndYieldsToWhatIsWorse(t *testing.T) {
 	if b.told(a.ID) != "raise" {
 		t.Errorf("after its time: told %q", b.told(a.ID))
 	}
-	guards, err := b.store.Guards(ctx)
+	guards, err := config.Guards(ctx, b.store)
 	if err != nil || guards[0].Shelved != nil {
 		t.Errorf("after its time: %+v %v", guards[0].Shelved, err)
 	}

@@ -9,6 +9,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/configure"
+	"jauntylark/store/config"
 )
 
 // A number that is only ever 0 and 1 is offered to become a switch, and becomes one with its readings and guards.
@@ -21,7 +22,7 @@ func TestANumberBecomesASwitch(t *testing.T) {
 	b.stream("still", -20, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0)
 	b.stream("level", -20, 0, 1, 0, 1, 0, 1, 0, 1, 0, 1, 0.5, 1)
 	signal := func(name string) site.Signal {
-		s, err := b.store.Signal(ctx, "d", name)
+		s, err := config.Signal(ctx, b.store, "d", name)
 		b.must(err)
 		return s
 	}
@@ -47,7 +48,7 @@ func TestANumberBecomesASwitch(t *testing.T) {
 	if s := signal("pump"); s.Kind != site.KindSwitch || len(b.readings("pump")) != 12 || offered("pump") {
 		t.Errorf("%+v", s)
 	}
-	guards, err := b.store.Guards(ctx)
+	guards, err := config.Guards(ctx, b.store)
 	b.must(err)
 	if g := guards[0]; g.When.String() != "is on" || g.Deadband != 0 {
 		t.Errorf("%+v", g)

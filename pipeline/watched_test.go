@@ -13,6 +13,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/configure"
 	"jauntylark/store"
+	"jauntylark/store/config"
 	"jauntylark/store/storetest"
 )
 
@@ -49,7 +50,7 @@ func TestAGuardOverSomethingComputed(t *testing.T) {
 		t.Fatalf("%+v", g)
 	}
 	known := func() bool {
-		_, err := b.store.Signal(ctx, "d", "running-cycles-1h")
+		_, err := config.Signal(ctx, b.store, "d", "running-cycles-1h")
 		return err == nil
 	}
 	if !known() {
@@ -66,7 +67,7 @@ func TestAGuardOverSomethingComputed(t *testing.T) {
 	if n := b.last(roster.Raise, roster.Text); n.Text != "Warning: D ran 3 times in the last hour, more than 2. Reply 1 if you have it." {
 		t.Errorf("%s", n.Text)
 	}
-	guards, err := b.store.Guards(ctx)
+	guards, err := config.Guards(ctx, b.store)
 	if err != nil || guards[0].Watches != "d/running" {
 		t.Errorf("%+v %v", guards, err)
 	}
@@ -92,18 +93,18 @@ func TestTwoGuardsOverOneThingComputed(t *testing.T) {
 		t.Errorf("%s and %s", first.Signal, second.Signal)
 	}
 	b.must(configure.RemoveGuard(ctx, b.Pipeline, "busy", "test"))
-	if _, err := b.store.Signal(ctx, "d", "running-cycles-1h"); err != nil {
+	if _, err := config.Signal(ctx, b.store, "d", "running-cycles-1h"); err != nil {
 		t.Errorf("it is needed still: %v", err)
 	}
 	b.must(configure.RemoveGuard(ctx, b.Pipeline, "mad", "test"))
-	if _, err := b.store.Signal(ctx, "d", "running-cycles-1h"); !errors.Is(err, store.ErrNotFound) {
+	if _, err := config.Signal(ctx, b.store, "d", "running-cycles-1h"); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("nobody needs it: %v", err)
 	}
 	// One that a person declared stays.
 	b.must(configure.Derive(ctx, b.Pipeline, "d/starts", "", derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour), Of: []derive.Input{{As: "of", Signal: "d/running"}}}, tester))
 	b.guard(alarm.Guard{Name: "own", Signal: "d/starts", Rung: above(2, 0, alarm.Warning)})
 	b.must(configure.RemoveGuard(ctx, b.Pipeline, "own", "test"))
-	if _, err := b.store.Signal(ctx, "d", "starts"); err != nil {
+	if _, err := config.Signal(ctx, b.store, "d", "starts"); err != nil {
 		t.Error(err)
 	}
 }
@@ -114,7 +115,7 @@ func TestTheNewestRun(t *testing.T) {
 	ctx := context.Background()
 	b.contact("orla", roster.Text)
 	ran := func() string {
-		s, err := b.store.Signal(ctx, "d", "running")
+		s, err := config.Signal(ctx, b.store, "d", "running")
 		b.must(err)
 		return s.RanWords(&s.Ran, b.Now(), time.UTC)
 	}

@@ -13,6 +13,7 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/timeseries"
 )
 
 // backlogAsked is how long the database may take to tell what waits to be sealed.
@@ -39,7 +40,7 @@ func (s Settings) openMetrics(records *store.Store, pipe *pipeline.Pipeline, fac
 	counts.Gauge("jaunty_plain_readings", "Readings that wait to be sealed into blocks.", nil, func() float64 {
 		ctx, cancel := context.WithTimeout(store.For(context.Background(), store.Background), backlogAsked)
 		defer cancel()
-		b, err := records.Backlog(ctx)
+		b, err := timeseries.Backlog(ctx, records)
 		if err != nil {
 			return math.NaN()
 		}

@@ -35,6 +35,7 @@ import (
 	"jauntylark/standin"
 	"jauntylark/store"
 	"jauntylark/store/cluster"
+	"jauntylark/store/config"
 )
 
 // Settings are what a whole service runs with.
@@ -283,7 +284,7 @@ func reachable(a *net.TCPAddr) string {
 
 // firstOwner lets the first person in.
 func (s Settings) firstOwner(ctx context.Context, records *store.Store, pipe *pipeline.Pipeline) error {
-	known, err := records.People(ctx)
+	known, err := config.People(ctx, records)
 	if err != nil {
 		return err
 	}
@@ -326,7 +327,7 @@ func (s Settings) setPassword(ctx context.Context, known []site.Person, pipe *pi
 	}
 	for _, p := range known {
 		if p.Email == s.Owner {
-			return pipe.Do(ctx, func(t *reading.Turn) error { return t.Tx.SetPassword(ctx, p.ID, hash) })
+			return pipe.Do(ctx, func(t *reading.Turn) error { return config.SetPassword(ctx, t.Tx, p.ID, hash) })
 		}
 	}
 	return nil

@@ -17,6 +17,8 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/respond"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // waysOut are the carriers that a service has switched on.
@@ -28,7 +30,7 @@ type waysOut struct {
 
 // signerOf gives what signs links, callbacks and webhooks.
 func signerOf(ctx context.Context, records *store.Store) (notify.Signer, error) {
-	key, err := records.SigningKey(ctx)
+	key, err := config.SigningKey(ctx, records)
 	return notify.Signer{Key: key}, err
 }
 
@@ -37,18 +39,23 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 	outside := notify.NewOutside(s.Private)
 	drawing := func(draw func(context.Context, alarm.Alarm, site.Site) ([]byte, error)) func(context.Context, int64) ([]byte, error) {
 		return notify.SharedChart(func(ctx context.Context, id int64) ([]byte, error) {
-			here, err := records.Site(ctx)
+			here, err := config.Site(ctx, records)
 			if err != nil {
 				return nil, err
 			}
-			a, err := records.Alarm(ctx, id)
+			a, err := events.Alarm(ctx, records, id)
 			if err != nil {
 				return nil, err
 			}
 			return draw(ctx, a, here)
 		})
 	}
-	facts := notify.Facts{Site: records.Site, Alarm: records.Alarm, First: records.FirstNotice, Signer: signer, Now: now,
+	facts := notify.Facts{Signer: signer, Now: now,
+		Site:  func(ctx context.Context) (site.Site, error) { return config.Site(ctx, records) },
+		Alarm: func(ctx context.Context, id int64) (alarm.Alarm, error) { return events.Alarm(ctx, records, id) },
+		First: func(ctx context.Context, n roster.Notice) (roster.Notice, error) {
+			return events.FirstNotice(ctx, records, n)
+		},
 		Chart: drawing(func(ctx context.Context, a alarm.Alarm, here site.Site) ([]byte, error) {
 			return notify.ChartOf(ctx, records, a, here, now())
 		}),
@@ -74,7 +81,7 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 	if err != nil {
 		return "", err
 	}
-	private, public, err := records.PushKeys(ctx, newPrivate, newPublic)
+	private, public, err := config.PushKeys(ctx, records, newPrivate, newPublic)
 	if err != nil {
 		return "", err
 	}
@@ -88,11 +95,11 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 
 // sheetOf makes the sheet of a statement for the period that begins at an instant.
 func sheetOf(ctx context.Context, records *store.Store, pipe *pipeline.Pipeline, name string, from measure.Instant) (statement.Sheet, error) {
-	all, err := records.Statements(ctx)
+	all, err := config.Statements(ctx, records)
 	if err != nil {
 		return statement.Sheet{}, err
 	}
-	here, err := records.Site(ctx)
+	here, err := config.Site(ctx, records)
 	if err != nil {
 		return statement.Sheet{}, err
 	}

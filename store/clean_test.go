@@ -18,7 +18,7 @@ func TestADatabaseIsCleanAgain(t *testing.T) {
 		if err != nil || !fresh {
 			t.Fatal(fresh, err)
 		}
-		if err := s.Clean(ctx); err != nil {
+		if err := store.Clean(ctx, s); err != nil {
 			t.Fatal(err)
 		}
 		s.Close()

@@ -11,8 +11,8 @@ import (
 
 // OutcomeOf gives what was answered when the sender last used the key, nil when it has not within a
 // day.
-func (t *Tx) OutcomeOf(ctx context.Context, sender, key string, now measure.Instant) (outcome []byte, err error) {
-	err = t.GetContext(ctx, &outcome, `select outcome from idempotency where sender = $1 and key = $2 and at > $3`, sender, key, now.Add(-24*time.Hour))
+func OutcomeOf(ctx context.Context, db Reader, sender, key string, now measure.Instant) (outcome []byte, err error) {
+	err = db.Get(ctx, &outcome, `select outcome from idempotency where sender = $1 and key = $2 and at > $3`, sender, key, now.Add(-24*time.Hour))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
@@ -20,8 +20,8 @@ func (t *Tx) OutcomeOf(ctx context.Context, sender, key string, now measure.Inst
 }
 
 // KeepOutcome keeps what is answered to the key, and forgets a few of those older than a day.
-func (t *Tx) KeepOutcome(ctx context.Context, sender, key string, outcome []byte, now measure.Instant) error {
-	_, err := t.ExecContext(ctx, `
+func KeepOutcome(ctx context.Context, db Writer, sender, key string, outcome []byte, now measure.Instant) error {
+	_, err := db.Exec(ctx, `
 		with old as (delete from idempotency where ctid in (select ctid from idempotency where at <= $5 limit 10))
 		insert into idempotency (sender, key, at, outcome) values ($1, $2, $3, $4)
 		on conflict (sender, key) do update set at = excluded.at, outcome = excluded.outcome`, sender, key, now, string(outcome), now.Add(-24*time.Hour))
@@ -29,7 +29,7 @@ func (t *Tx) KeepOutcome(ctx context.Context, sender, key string, outcome []byte
 }
 
 // ForgetOutcome drops what was answered to a key, so that it can be used anew.
-func (s *Store) ForgetOutcome(ctx context.Context, sender, key string) error {
-	_, err := s.db.ExecContext(ctx, `delete from idempotency where sender = $1 and key = $2`, sender, key)
+func ForgetOutcome(ctx context.Context, db Writer, sender, key string) error {
+	_, err := db.Exec(ctx, `delete from idempotency where sender = $1 and key = $2`, sender, key)
 	return err
 }

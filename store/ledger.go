@@ -11,19 +11,17 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/stdlib"
 
-	"jauntylark/core/alarm"
-	"jauntylark/core/drive"
 	"jauntylark/core/measure"
-	"jauntylark/core/site"
 )
 
-// Where each commit is announced, and each change of devices, keys, signals or guards, by its number. What follows in a channel's
-// name is a secret of the site's, so that nobody who may merely read can announce anything.
+// Where each commit is announced, and each change of devices, keys, signals or guards, by its number.
 const (
 	commitChannel = "jaunty_commit_"
 	configChannel = "jaunty_config_"
-	secretOfSite  = `(select replace(uid::text, '-', '') from way_in)`
 )
+
+// SecretOfSite is an expression of what follows in a channel's name, so that nobody who may merely read can announce anything.
+const SecretOfSite = `(select replace(uid::text, '-', '') from way_in)`
 
 // Ledger is what a commit takes first.
 type Ledger struct {
@@ -34,71 +32,41 @@ type Ledger struct {
 }
 
 // TakeLedger gives this transaction its number and makes all others wait until it ends.
-func (t *Tx) TakeLedger(ctx context.Context) (l Ledger, err error) {
-	err = t.QueryRowxContext(ctx, `
+func TakeLedger(ctx context.Context, db Writer) (l Ledger, err error) {
+	err = db.QueryRow(ctx, `
 		update ledger set commit_no = commit_no + 1
-		returning commit_no, config_no, leapt, `+clockOfDatabase+`, pg_notify('`+commitChannel+`' || `+secretOfSite+`, commit_no::text)::text`).
+		returning commit_no, config_no, leapt, `+ClockOfDatabase+`, pg_notify('`+commitChannel+`' || `+SecretOfSite+`, commit_no::text)::text`).
 		Scan(&l.CommitNo, &l.ConfigNo, &l.Leapt, &l.Clock, new(string))
 	return l, err
 }
 
-// clockOfDatabase is what the database's clock shows at that moment.
-const clockOfDatabase = `(extract(epoch from clock_timestamp()) * 1000)::bigint`
+// ClockOfDatabase is what the database's clock shows at that moment.
+const ClockOfDatabase = `(extract(epoch from clock_timestamp()) * 1000)::bigint`
 
 // RaiseConfig tells all processes that devices, keys, signals or guards have changed.
-func (t *Tx) RaiseConfig(ctx context.Context) (configNo int64, err error) {
-	err = t.QueryRowxContext(ctx, `
-		update ledger set config_no = config_no + 1 returning config_no, pg_notify('`+configChannel+`' || `+secretOfSite+`, config_no::text)::text`).Scan(&configNo, new(string))
+func RaiseConfig(ctx context.Context, db Writer) (configNo int64, err error) {
+	err = db.QueryRow(ctx, `
+		update ledger set config_no = config_no + 1 returning config_no, pg_notify('`+configChannel+`' || `+SecretOfSite+`, config_no::text)::text`).Scan(&configNo, new(string))
 	return configNo, err
-}
-
-// toldAlarms is how many alarms one Change tells at most.
-const toldAlarms = 500
-
-// ChangesSince tells what the commits after number since have changed, as it is now. A since that is
-// negative asks for the newest number alone.
-func (s *Store) ChangesSince(ctx context.Context, since int64) (site.Change, error) {
-	change := site.Change{Signals: []site.Signal{}, Alarms: []alarm.Alarm{}, Outputs: []drive.Output{}}
-	tx, err := s.Begin(ctx)
-	if err != nil {
-		return change, err
-	}
-	defer tx.Rollback()
-	if _, err = tx.ExecContext(ctx, `set transaction isolation level repeatable read read only`); err != nil {
-		return change, err
-	}
-	err = tx.QueryRowxContext(ctx, `select commit_no, config_no from ledger`).Scan(&change.CommitNo, &change.ConfigNo)
-	if err != nil || since < 0 || since >= change.CommitNo {
-		return change, err
-	}
-	if err = tx.SelectContext(ctx, &change.Signals, selectSignal+` where st.changed_in > $1 order by s.id`, since); err != nil {
-		return change, err
-	}
-	titled(change.Signals)
-	if err = tx.SelectContext(ctx, &change.Outputs, selectOutput+` where st.changed_in > $1 order by o.id`, since); err != nil {
-		return change, err
-	}
-	err = tx.SelectContext(ctx, &change.Alarms, selectAlarm+` where alarm.changed_in > $1 and not drill order by id desc limit $2`, since, toldAlarms)
-	change.Partial = len(change.Alarms) == toldAlarms
-	return change, err
 }
 
 // Listen calls heard with the number of each commit, of any process, until ctx ends or the
 // connection breaks. It calls heard once with the newest number when it has begun to listen.
-func (s *Store) Listen(ctx context.Context, heard func(commitNo int64)) error {
-	return s.listen(ctx, commitChannel, `select commit_no from ledger`, heard)
+func Listen(ctx context.Context, s *Store, heard func(commitNo int64)) error {
+	return ListenOn(ctx, s, commitChannel, `select commit_no from ledger`, heard)
 }
 
 // ListenConfig is Listen for changes of devices, keys, signals or guards.
-func (s *Store) ListenConfig(ctx context.Context, heard func(configNo int64)) error {
-	return s.listen(ctx, configChannel, `select config_no from ledger`, heard)
+func ListenConfig(ctx context.Context, s *Store, heard func(configNo int64)) error {
+	return ListenOn(ctx, s, configChannel, `select config_no from ledger`, heard)
 }
 
 // listenAsks is how long nothing is announced before the database is asked whether it is there.
 const listenAsks = 3 * time.Second
 
-func (s *Store) listen(ctx context.Context, channel, newestIs string, heard func(int64)) error {
-	conn, err := s.db.Connx(ctx)
+// ListenOn calls heard with each number that is announced on a channel, and once with the newest when it has begun to listen.
+func ListenOn(ctx context.Context, s *Store, channel, newestIs string, heard func(int64)) error {
+	conn, err := s.db.on(ctx).Connx(ctx)
 	if err != nil {
 		return err
 	}
@@ -113,7 +81,7 @@ func (s *Store) listen(ctx context.Context, channel, newestIs string, heard func
 
 func listenOn(ctx context.Context, conn *pgx.Conn, channel, newestIs string, heard func(int64)) error {
 	var name string
-	if err := conn.QueryRow(ctx, `select $1 || `+secretOfSite, channel).Scan(&name); err != nil {
+	if err := conn.QueryRow(ctx, `select $1 || `+SecretOfSite, channel).Scan(&name); err != nil {
 		return err
 	}
 	if _, err := conn.Exec(ctx, `listen `+pgx.Identifier{name}.Sanitize()); err != nil {

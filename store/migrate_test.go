@@ -6,6 +6,9 @@ import (
 	"os"
 	"testing"
 
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+
 	_ "github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 
@@ -51,7 +54,7 @@ func TestGuardsStandWhereTheyStoodAfterAnUpgrade(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer tx.Rollback()
-	states, err := tx.GuardStates(ctx, 0)
+	states, err := config.GuardStates(ctx, tx, 0)
 	if err != nil || len(states) != 1 {
 		t.Fatal(states, err)
 	}
@@ -61,11 +64,11 @@ func TestGuardsStandWhereTheyStoodAfterAnUpgrade(t *testing.T) {
 	if states[0].Kept != want || states[0].BegunAt != 400 || *states[0].AlarmID != 1 {
 		t.Errorf("%+v\nwant %+v", states[0], want)
 	}
-	guards, err := tx.Guards(ctx)
+	guards, err := config.Guards(ctx, tx)
 	if err != nil || guards[0].MadeAt != measure.Instant(400) || len(guards[0].Rungs) != 0 || guards[0].When.A != 30 {
 		t.Errorf("%+v %v", guards, err)
 	}
-	a, err := tx.Alarm(ctx, 1)
+	a, err := events.Alarm(ctx, tx, 1)
 	if err != nil || a.Worst != alarm.Critical || a.Extreme != 35.5 || a.Level != "" {
 		t.Errorf("%+v %v", a, err)
 	}

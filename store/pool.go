@@ -221,7 +221,8 @@ func (s *Store) Connections() map[string]func() sql.DBStats {
 	return all
 }
 
-func (p pools) of(ctx context.Context) *sqlx.DB { return p[partOf(ctx)] }
+// on is the connections of what a context is for.
+func (p pools) on(ctx context.Context) *sqlx.DB { return p[partOf(ctx)] }
 
 // Close ends all connections.
 func (p pools) Close() (err error) {
@@ -232,31 +233,3 @@ func (p pools) Close() (err error) {
 	}
 	return err
 }
-
-// Each does one statement with a connection of the context's part.
-
-func (p pools) GetContext(ctx context.Context, into any, query string, args ...any) error {
-	return p.of(ctx).GetContext(ctx, into, query, args...)
-}
-
-func (p pools) SelectContext(ctx context.Context, into any, query string, args ...any) error {
-	return p.of(ctx).SelectContext(ctx, into, query, args...)
-}
-
-func (p pools) ExecContext(ctx context.Context, query string, args ...any) (sql.Result, error) {
-	return p.of(ctx).ExecContext(ctx, query, args...)
-}
-
-func (p pools) QueryRowxContext(ctx context.Context, query string, args ...any) *sqlx.Row {
-	return p.of(ctx).QueryRowxContext(ctx, query, args...)
-}
-
-func (p pools) NamedQueryContext(ctx context.Context, query string, arg any) (*sqlx.Rows, error) {
-	return p.of(ctx).NamedQueryContext(ctx, query, arg)
-}
-
-func (p pools) BeginTxx(ctx context.Context, options *sql.TxOptions) (*sqlx.Tx, error) {
-	return p.of(ctx).BeginTxx(ctx, options)
-}
-
-func (p pools) Connx(ctx context.Context) (*sqlx.Conn, error) { return p.of(ctx).Connx(ctx) }

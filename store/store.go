@@ -1,4 +1,5 @@
-// Package store keeps the records in PostgreSQL: one file a noun, the SQL in sight.
+// Package store reaches PostgreSQL through sqlx: connections by what they are for, transactions, how the types of core are kept in columns, the
+// ledger that numbers commits, migrations. What is kept is in the packages below it, the SQL in sight; nobody else writes SQL.
 package store
 
 import (
@@ -24,6 +25,7 @@ var migrations embed.FS
 
 // Store is the database of one site.
 type Store struct {
+	asking
 	db pools
 }
 
@@ -49,8 +51,8 @@ func OpenFresh(ctx context.Context, url string) (s *Store, fresh bool, err error
 }
 
 // Clean takes away all that the migrations have made, of a database in which nothing else is.
-func (s *Store) Clean(ctx context.Context) error {
-	_, err := s.db.ExecContext(For(ctx, Background), `
+func Clean(ctx context.Context, db Writer) error {
+	_, err := db.Exec(For(ctx, Background), `
 		do $$
 		declare
 			each text;
@@ -69,12 +71,12 @@ func (s *Store) Clean(ctx context.Context) error {
 	return err
 }
 
-// service is how the connections of a process that serves begin their names; each process has one of its own.
-const service = "jaunty service "
+// ServiceName is how the connections of a process that serves begin their names; each process has one of its own.
+const ServiceName = "jaunty service "
 
 // OpenService is Open for a process that serves: others can see that it is there.
 func OpenService(ctx context.Context, url string) (*Store, error) {
-	return open(ctx, url, service+rand.Text())
+	return open(ctx, url, ServiceName+rand.Text())
 }
 
 func open(ctx context.Context, url, name string) (*Store, error) {
@@ -93,7 +95,8 @@ func open(ctx context.Context, url, name string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("database: %w", err)
 	}
-	return &Store{db: openPools(config)}, nil
+	db := openPools(config)
+	return &Store{func(ctx context.Context) asker { return db.on(ctx) }, db}, nil
 }
 
 func migrate(ctx context.Context, db *sql.DB) error {
@@ -128,8 +131,8 @@ func letAnalystRead(ctx context.Context, db *sqlx.DB) error {
 
 // EndAnalysts ends the statements of analysts that run for longer, and their transactions that stand still for longer: their own
 // settings can be changed by themselves.
-func (s *Store) EndAnalysts(ctx context.Context, runs, stands time.Duration) (ended int, err error) {
-	err = s.db.GetContext(ctx, &ended, `
+func EndAnalysts(ctx context.Context, db Writer, runs, stands time.Duration) (ended int, err error) {
+	err = db.Get(ctx, &ended, `
 		select count(pg_terminate_backend(pid)) from pg_stat_activity
 		where usename = 'jaunty_analyst' and datname = current_database() and pg_has_role(current_user, usesysid, 'member')
 		  and (state = 'active' and query_start < clock_timestamp() - make_interval(secs => $1)
@@ -146,60 +149,26 @@ var ErrReadOnly = errors.New("the database is read-only")
 // Ready tells whether the database answers and can be changed.
 func (s *Store) Ready(ctx context.Context) error {
 	var readOnly bool
-	err := s.db.GetContext(ctx, &readOnly, `select pg_is_in_recovery() or current_setting('transaction_read_only') = 'on'`)
+	err := s.Get(ctx, &readOnly, `select pg_is_in_recovery() or current_setting('transaction_read_only') = 'on'`)
 	if err == nil && readOnly {
 		err = ErrReadOnly
 	}
 	return err
 }
 
-// taken tells whether err means that a unique name is taken.
-func taken(err error) bool {
+// Taken tells whether err means that a unique name is taken.
+func Taken(err error) bool {
 	var pg *pgconn.PgError
 	return errors.As(err, &pg) && pg.Code == "23505"
 }
 
-// found turns "no rows" into ErrNotFound.
-func found(err error) error {
+// Found turns "no rows" into ErrNotFound.
+func Found(err error) error {
 	if errors.Is(err, sql.ErrNoRows) {
 		return ErrNotFound
 	}
 	return err
 }
 
-// Tx is one transaction, in which COPY works too.
-type Tx struct {
-	*sqlx.Tx
-	conn *sqlx.Conn
-}
-
-// Begin starts a transaction. The caller ends it with Commit or Rollback.
-func (s *Store) Begin(ctx context.Context) (*Tx, error) {
-	conn, err := s.db.Connx(ctx)
-	if err != nil {
-		return nil, err
-	}
-	tx, err := conn.BeginTxx(ctx, nil)
-	if err != nil {
-		conn.Close()
-		return nil, err
-	}
-	return &Tx{tx, conn}, nil
-}
-
-// Commit commits and gives the connection back.
-func (t *Tx) Commit() error {
-	defer t.conn.Close()
-	return t.Tx.Commit()
-}
-
-// Rollback undoes everything and gives the connection back. After Commit it does nothing.
-func (t *Tx) Rollback() {
-	_ = t.Tx.Rollback()
-	_ = t.conn.Close()
-}
-
-// native runs f with pgx's own connection inside the open transaction.
-func (t *Tx) native(f func(*stdlib.Conn) error) error {
-	return t.conn.Raw(func(driver any) error { return f(driver.(*stdlib.Conn)) })
-}
+// ErrTaken says that a name which must be unique is in use.
+var ErrTaken = errors.New("is taken")

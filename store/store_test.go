@@ -10,7 +10,10 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 	"jauntylark/store/storetest"
+	"jauntylark/store/timeseries"
 )
 
 func TestMain(m *testing.M) { storetest.Main(m) }
@@ -40,16 +43,16 @@ func addSignal(t *testing.T, s *store.Store) site.Signal {
 		t.Fatal(err)
 	}
 	defer tx.Rollback()
-	ledger, err := tx.TakeLedger(ctx)
+	ledger, err := store.TakeLedger(ctx, tx)
 	if err != nil {
 		t.Fatal(err)
 	}
 	d := site.Device{Name: "d"}
-	if err := tx.AddDevice(ctx, &d, 1); err != nil {
+	if err := config.AddDevice(ctx, tx, &d, 1); err != nil {
 		t.Fatal(err)
 	}
 	v := site.Signal{Device: "d", Name: "s", Kind: site.KindNumber}
-	if err := tx.AddSignal(ctx, d.ID, &v, ledger.CommitNo, 1); err != nil {
+	if err := config.AddSignal(ctx, tx, d.ID, &v, ledger.CommitNo, 1); err != nil {
 		t.Fatal(err)
 	}
 	if err := tx.Commit(); err != nil {
@@ -66,7 +69,7 @@ func TestCopyAndRollbackShareATransaction(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := tx.CopyReadings(ctx, []store.Row{{Signal: v.ID, At: 10, Value: 1.5}, {Signal: v.ID, At: 20, Value: -2, Quality: measure.Late}}); err != nil {
+		if err := timeseries.CopyReadings(ctx, tx, []timeseries.Row{{Signal: v.ID, At: 10, Value: 1.5}, {Signal: v.ID, At: 20, Value: -2, Quality: measure.Late}}); err != nil {
 			t.Fatal(err)
 		}
 		if commit {
@@ -77,7 +80,7 @@ func TestCopyAndRollbackShareATransaction(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		got, more, err := s.Readings(ctx, &v, 0, 100, 10)
+		got, more, err := timeseries.Readings(ctx, s, &v, 0, 100, 10)
 		want := 0
 		if commit {
 			want = 2
@@ -86,7 +89,7 @@ func TestCopyAndRollbackShareATransaction(t *testing.T) {
 			t.Fatalf("after commit %v: %v %v", commit, got, err)
 		}
 	}
-	if got, more, err := s.Readings(ctx, &v, 0, 100, 1); err != nil || !more || len(got) != 1 || got[0].Value != 1.5 {
+	if got, more, err := timeseries.Readings(ctx, s, &v, 0, 100, 1); err != nil || !more || len(got) != 1 || got[0].Value != 1.5 {
 		t.Errorf("first page: %v %v %v", got, more, err)
 	}
 }
@@ -105,7 +108,7 @@ func TestLedgerNumbersCommitsInOrder(t *testing.T) {
 					t.Error(err)
 					return
 				}
-				l, err := tx.TakeLedger(ctx)
+				l, err := store.TakeLedger(ctx, tx)
 				mu.Lock()
 				order = append(order, l.CommitNo)
 				mu.Unlock()
@@ -131,7 +134,7 @@ func TestListenHearsEachCommit(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	heard := make(chan int64, 10)
 	done := make(chan error)
-	go func() { done <- s.Listen(ctx, func(n int64) { heard <- n }) }()
+	go func() { done <- store.Listen(ctx, s, func(n int64) { heard <- n }) }()
 	if n := <-heard; n != 0 {
 		t.Errorf("first heard %d", n)
 	}
@@ -153,10 +156,10 @@ func TestTakenNamesAndMissingRecords(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer tx.Rollback()
-	if err := tx.AddDevice(ctx, &site.Device{Name: "d"}, 1); !errors.Is(err, store.ErrTaken) || store.Away(err) {
+	if err := config.AddDevice(ctx, tx, &site.Device{Name: "d"}, 1); !errors.Is(err, store.ErrTaken) || store.Away(err) {
 		t.Errorf("a second device d: %v", err)
 	}
-	if _, err := s.Signal(ctx, "d", "none"); !errors.Is(err, store.ErrNotFound) || store.Away(err) {
+	if _, err := config.Signal(ctx, s, "d", "none"); !errors.Is(err, store.ErrNotFound) || store.Away(err) {
 		t.Errorf("a signal that is not there: %v", err)
 	}
 }
@@ -170,18 +173,18 @@ func TestANoticeAndItsAttemptsAreOfOneMoment(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer tx.Rollback()
-	ids, err := tx.NoticeIDs(ctx, count)
+	ids, err := events.NoticeIDs(ctx, tx, count)
 	notices := make([]roster.Notice, len(ids))
 	for i, id := range ids {
 		notices[i] = roster.Notice{ID: id, Kind: "test", Contact: "c", Carrier: roster.Mail, Address: "c@b.example", State: roster.Waiting}
 	}
-	if err = errors.Join(err, tx.AddNotices(ctx, notices), tx.Commit()); err != nil {
+	if err = errors.Join(err, events.AddNotices(ctx, tx, notices), tx.Commit()); err != nil {
 		t.Fatal(err)
 	}
 	written := make(chan error, 1)
 	go func() {
 		for _, id := range ids {
-			if err := s.RecordAttempts(ctx, []store.Attempt{{Delivery: roster.Delivery{NoticeID: id, OK: true}, State: roster.Sent, Carrier: roster.Mail}}); err != nil {
+			if err := events.RecordAttempts(ctx, s, []events.Attempt{{Delivery: roster.Delivery{NoticeID: id, OK: true}, State: roster.Sent, Carrier: roster.Mail}}); err != nil {
 				written <- err
 				return
 			}
@@ -189,7 +192,7 @@ func TestANoticeAndItsAttemptsAreOfOneMoment(t *testing.T) {
 		written <- nil
 	}()
 	for {
-		all, err := s.Notices(ctx, store.NoticeQuery{Limit: count})
+		all, err := events.Notices(ctx, s, events.NoticeQuery{Limit: count})
 		if err != nil {
 			t.Fatal(err)
 		}

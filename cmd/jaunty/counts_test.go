@@ -26,12 +26,8 @@ const (
 
 // tooLarge are what is beyond a bound still, with how much it is. They do not grow, and go from here when they fit.
 var tooLarge = map[string]int{
-	"lines of a package: cli":        11200,
-	"lines of a package: store":      8300,
-	"files of a package: cli":        65,
-	"files of a package: store":      58,
-	"methods of a type: store Tx":    280,
-	"methods of a type: store Store": 155,
+	"lines of a package: cli": 11200,
+	"files of a package: cli": 65,
 }
 
 // counted is the source of one package, counted without its tests.

@@ -1,9 +1,12 @@
 package main
 
 import (
+	"cmp"
 	"encoding/json"
+	"io/fs"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
@@ -78,5 +81,54 @@ func TestPackagesImportFromBelow(t *testing.T) {
 	}
 	if seen < 15 {
 		t.Errorf("only %d packages seen", seen)
+	}
+}
+
+// What core may use of others: languages, forms of files and pictures, and a distance between words. Nothing that reaches out.
+var (
+	outsideOfCore = regexp.MustCompile(`^(github.com/(agnivade/levenshtein|cbroglie/mustache|fxamacker/cbor/v2|google/cel-go/.*)|golang.org/x/image/.*)$`)
+	reachesOut    = regexp.MustCompile(`^(context|database/.*|log|log/.*|math/rand.*|net/http.*|os|os/.*|syscall|testing)$`)
+)
+
+func TestCoreReachesNothing(t *testing.T) {
+	out, err := exec.Command("go", "list", "-f", `{{range .Imports}}{{$.ImportPath}} {{.}}{{"\n"}}{{end}}`, "jauntylark/core/...").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	lines := strings.Fields(string(out))
+	for i := 0; i+1 < len(lines); i += 2 {
+		name, imported := lines[i], lines[i+1]
+		if outside := strings.Contains(imported, "."); reachesOut.MatchString(imported) || outside && !outsideOfCore.MatchString(imported) {
+			t.Errorf("%s imports %s", name, imported)
+		}
+	}
+	if len(lines) < 100 {
+		t.Errorf("only %d imports seen", len(lines)/2)
+	}
+}
+
+// What is kept, and how, is the store's business alone.
+func TestStatementsStayInTheStore(t *testing.T) {
+	statement := regexp.MustCompile("(?m)^[^/\n]*[\"`]\\s*(select .* from|insert into|update \\w+ set|delete from) ")
+	seen := 0
+	err := filepath.WalkDir("../..", func(path string, entry fs.DirEntry, err error) error {
+		name := strings.TrimPrefix(filepath.ToSlash(path), "../../")
+		if err != nil || entry.IsDir() && (strings.HasPrefix(entry.Name(), ".") && path != "../.." || entry.Name() == "node_modules") {
+			return cmp.Or(err, error(fs.SkipDir))
+		}
+		if !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") || strings.HasPrefix(name, "bench/") {
+			return nil
+		}
+		text, err := os.ReadFile(path)
+		found := statement.FindString(string(text))
+		if strings.HasPrefix(name, "store/") {
+			seen += len(found)
+		} else if found != "" && !strings.Contains(found, "psql") {
+			t.Errorf("%s has a statement of its own: %s", name, found)
+		}
+		return err
+	})
+	if err != nil || seen == 0 {
+		t.Errorf("%d seen (%v)", seen, err)
 	}
 }

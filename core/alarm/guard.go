@@ -2,7 +2,6 @@ package alarm
 
 import (
 	"cmp"
-	"database/sql/driver"
 	"fmt"
 	"math"
 	"slices"
@@ -100,17 +99,6 @@ func (r Rungs) Plain() Rungs {
 // Rungs is a list of rungs, as the database keeps it.
 type Rungs []Rung
 
-// Scan reads what Value wrote.
-func (r *Rungs) Scan(v any) error { return measure.ScanJSON(v, r) }
-
-// Value is the JSON form.
-func (r Rungs) Value() (driver.Value, error) {
-	if r == nil {
-		r = Rungs{}
-	}
-	return measure.ValueJSON(r)
-}
-
 // Guard is a rule over one signal that raises an alarm. It has one rung, or up to four: two on the high side, two on the
 // low side.
 type Guard struct {
@@ -144,12 +132,6 @@ type Pause struct {
 	Until    *measure.Instant `json:"until,omitempty" format:"date-time"`
 	Severity Severity         `json:"severity,omitempty" doc:"of shelving: an alarm that is worse is told all the same"`
 }
-
-// Scan reads what Value wrote.
-func (p *Pause) Scan(v any) error { return measure.ScanJSON(v, p) }
-
-// Value is the JSON form.
-func (p Pause) Value() (driver.Value, error) { return measure.ValueJSON(p) }
 
 // MaxRungs is how many rungs a guard has at most.
 const MaxRungs = 4

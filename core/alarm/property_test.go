@@ -30,8 +30,8 @@ func stepped(r *rand.Rand, g *Guard, readings []measure.Reading, silences []meas
 	var out []Transition
 	restart := func() {
 		var kept Kept
-		data, _ := s.Kept.Value()
-		if err := kept.Scan(data); err != nil {
+		data, _ := s.Kept.MarshalBinary()
+		if err := kept.UnmarshalBinary(data); err != nil {
 			panic(err)
 		}
 		s.Kept = kept

@@ -1,7 +1,6 @@
 package alarm
 
 import (
-	"database/sql/driver"
 	"encoding/binary"
 	"fmt"
 	"math"
@@ -77,10 +76,10 @@ type Kept struct {
 // keptLength is how many bytes a Kept takes.
 const keptLength = MaxRungs*9 + 2*18 + 17
 
-// Value is the stored form: for each rung its phase (1 byte) and since when (8); for each side level, flags (1 acknowledged, 2 latched;
+// MarshalBinary gives the form in which it is kept: for each rung its phase (1 byte) and since when (8); for each side level, flags (1 acknowledged, 2 latched;
 // one byte each), since when, extreme (IEEE 754); the reasons why it does not look (1), the next change of
 // hours, and since when the signal is silent. Numbers are big-endian.
-func (k Kept) Value() (driver.Value, error) {
+func (k Kept) MarshalBinary() ([]byte, error) {
 	b := make([]byte, 0, keptLength)
 	instant := func(i measure.Instant) { b = binary.BigEndian.AppendUint64(b, uint64(i)) }
 	for _, r := range k.Rungs {
@@ -105,11 +104,10 @@ func (k Kept) Value() (driver.Value, error) {
 	return b, nil
 }
 
-// Scan reads what Value wrote.
-func (k *Kept) Scan(v any) error {
-	b, ok := v.([]byte)
-	if !ok || len(b) != keptLength {
-		return fmt.Errorf("%T of %d bytes is no guard's state", v, len(b))
+// UnmarshalBinary reads what MarshalBinary wrote.
+func (k *Kept) UnmarshalBinary(b []byte) error {
+	if len(b) != keptLength {
+		return fmt.Errorf("%d bytes are no guard's state", len(b))
 	}
 	next := func() (v uint64) {
 		v, b = binary.BigEndian.Uint64(b), b[8:]

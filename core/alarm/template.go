@@ -1,11 +1,5 @@
 package alarm
 
-import (
-	"database/sql/driver"
-
-	"jauntylark/core/measure"
-)
-
 // Template is somebody's own words for notices of a kind, in any language, as a Mustache template. What a part leaves empty
 // stays as it is built in.
 type Template struct {
@@ -16,14 +10,3 @@ type Template struct {
 
 // Templates is a list of templates, as the database keeps it.
 type Templates []Template
-
-// Scan reads what Value wrote.
-func (t *Templates) Scan(v any) error { return measure.ScanJSON(v, t) }
-
-// Value is the JSON form.
-func (t Templates) Value() (driver.Value, error) {
-	if t == nil {
-		t = Templates{}
-	}
-	return measure.ValueJSON(t)
-}

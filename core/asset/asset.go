@@ -3,7 +3,6 @@
 package asset
 
 import (
-	"database/sql/driver"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -50,17 +49,6 @@ var Conditions = []string{InOrder, Attention, OutOfOrder, Retired}
 
 // Names is a list of names, as the database keeps it.
 type Names []string
-
-// Scan reads the names from their column.
-func (n *Names) Scan(v any) error { return measure.ScanJSON(v, n) }
-
-// Value writes the names for their column.
-func (n Names) Value() (driver.Value, error) {
-	if n == nil {
-		n = Names{}
-	}
-	return measure.ValueJSON([]string(n))
-}
 
 // MarshalJSON writes an empty list, never null.
 func (n Names) MarshalJSON() ([]byte, error) {

@@ -1,7 +1,6 @@
 package board
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"slices"
 	"strings"
@@ -40,12 +39,6 @@ type Draft struct {
 	At       measure.Instant `json:"at" format:"date-time"`
 }
 
-// Scan reads the draft from its column.
-func (d *Draft) Scan(v any) error { return measure.ScanJSON(v, d) }
-
-// Value writes the draft for its column.
-func (d Draft) Value() (driver.Value, error) { return measure.ValueJSON(d) }
-
 // Edition is a tiling that was published.
 type Edition struct {
 	Number int             `json:"number" db:"number"`
@@ -61,12 +54,6 @@ type Tiling struct {
 	Compare measure.Duration `json:"compare" required:"false" doc:"lines are laid over those of so long ago; 0s: over none" example:"168h"`
 	Tiles   []Tile           `json:"tiles" nullable:"false" maxItems:"60"`
 }
-
-// Scan reads the tiling from its column.
-func (s *Tiling) Scan(v any) error { return measure.ScanJSON(v, s) }
-
-// Value writes the tiling for its column.
-func (s Tiling) Value() (driver.Value, error) { return measure.ValueJSON(s) }
 
 // Limits of a tiling.
 const (

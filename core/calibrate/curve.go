@@ -1,7 +1,6 @@
 package calibrate
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"math"
 	"slices"
@@ -101,25 +100,8 @@ func (c Curve) String() string {
 	}
 }
 
-// Scan reads the curve from its column.
-func (c *Curve) Scan(v any) error { return measure.ScanJSON(v, c) }
-
-// Value writes the curve into its column.
-func (c Curve) Value() (driver.Value, error) { return measure.ValueJSON(c) }
-
 // Pairs are the pairs of one calibration.
 type Pairs []Pair
-
-// Scan reads the pairs from their column.
-func (p *Pairs) Scan(v any) error { return measure.ScanJSON(v, p) }
-
-// Value writes the pairs into their column.
-func (p Pairs) Value() (driver.Value, error) {
-	if p == nil {
-		return "[]", nil
-	}
-	return measure.ValueJSON(p)
-}
 
 // sorted gives the pairs in order of what was shown.
 func (p Pairs) sorted() Pairs {

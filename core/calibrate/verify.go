@@ -1,7 +1,6 @@
 package calibrate
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"math"
 	"regexp"
@@ -125,12 +124,3 @@ func (e *Every) UnmarshalText(text []byte) (err error) {
 	*e, err = ParseEvery(string(text))
 	return err
 }
-
-// Scan reads it from its column.
-func (e *Every) Scan(v any) (err error) {
-	*e, err = ParseEvery(fmt.Sprint(v))
-	return err
-}
-
-// Value writes it into its column.
-func (e Every) Value() (driver.Value, error) { return e.String(), nil }

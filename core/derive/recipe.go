@@ -1,7 +1,6 @@
 package derive
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"math"
 	"slices"
@@ -272,9 +271,3 @@ func (r *Recipe) names() string {
 func fault(field, format string, args ...any) error {
 	return &measure.Fault{Field: field, Reason: fmt.Sprintf(format, args...)}
 }
-
-// Scan reads the recipe from its column.
-func (r *Recipe) Scan(v any) error { return measure.ScanJSON(v, r) }
-
-// Value writes the recipe into its column.
-func (r Recipe) Value() (driver.Value, error) { return measure.ValueJSON(r) }

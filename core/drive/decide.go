@@ -1,7 +1,6 @@
 package drive
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"slices"
 	"time"
@@ -75,12 +74,6 @@ type Hand struct {
 	Until measure.Instant `json:"until" format:"date-time"`
 }
 
-// Scan reads what Value wrote.
-func (h *Hand) Scan(v any) error { return measure.ScanJSON(v, h) }
-
-// Value is the JSON form.
-func (h Hand) Value() (driver.Value, error) { return measure.ValueJSON(h) }
-
 // AllSafe is an emergency: all outputs of the site are in their safe states until somebody ends it.
 type AllSafe struct {
 	By  string          `json:"by"`
@@ -88,21 +81,12 @@ type AllSafe struct {
 	At  measure.Instant `json:"at" format:"date-time"`
 }
 
-// Value is the JSON form.
-func (e AllSafe) Value() (driver.Value, error) { return measure.ValueJSON(e) }
-
 // Wait is a state that something asks for and that may not be yet.
 type Wait struct {
 	To    Value           `json:"to"`
 	Until measure.Instant `json:"until" format:"date-time"`
 	Why   string          `json:"why"`
 }
-
-// Scan reads what Value wrote.
-func (w *Wait) Scan(v any) error { return measure.ScanJSON(v, w) }
-
-// Value is the JSON form.
-func (w Wait) Value() (driver.Value, error) { return measure.ValueJSON(w) }
 
 // State is how an output stands: what it was ordered, by whom and why, and what its device says.
 type State struct {

@@ -1,7 +1,6 @@
 package drive
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"math"
 
@@ -44,17 +43,6 @@ type Operand struct {
 // Inputs are those of one formula.
 type Inputs []Operand
 
-// Scan reads what Value wrote.
-func (i *Inputs) Scan(v any) error { return measure.ScanJSON(v, i) }
-
-// Value is the JSON form.
-func (i Inputs) Value() (driver.Value, error) {
-	if i == nil {
-		i = Inputs{}
-	}
-	return measure.ValueJSON(i)
-}
-
 // BandState is a stretch of values, up to but without To, and the state that it asks for.
 type BandState struct {
 	To  *float64 `json:"to,omitempty" required:"false" doc:"it ends before this value; left out of the last one"`
@@ -63,17 +51,6 @@ type BandState struct {
 
 // Bands cover all values, from low to high.
 type Bands []BandState
-
-// Scan reads what Value wrote.
-func (b *Bands) Scan(v any) error { return measure.ScanJSON(v, b) }
-
-// Value is the JSON form.
-func (b Bands) Value() (driver.Value, error) {
-	if b == nil {
-		b = Bands{}
-	}
-	return measure.ValueJSON(b)
-}
 
 // at gives the place of the band that a value lies in. It stays in the one it was in (-1: none) until the value is past an edge
 // by more than the deadband.

@@ -2,7 +2,6 @@ package drive
 
 import (
 	"cmp"
-	"database/sql/driver"
 	"encoding/json"
 	"fmt"
 	"math"
@@ -201,14 +200,3 @@ func (s Spec) Words() string {
 
 // Instants is a list of instants, as the database keeps it.
 type Instants []measure.Instant
-
-// Scan reads what Value wrote.
-func (s *Instants) Scan(v any) error { return measure.ScanJSON(v, s) }
-
-// Value is the JSON form.
-func (s Instants) Value() (driver.Value, error) {
-	if s == nil {
-		s = Instants{}
-	}
-	return measure.ValueJSON(s)
-}

@@ -1,7 +1,6 @@
 package frame
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"time"
 
@@ -73,12 +72,6 @@ func (e *Eye) Settle() {
 	}
 	e.Keep = e.Keep.orUsual()
 }
-
-// Scan reads the eye from its column.
-func (e *Eye) Scan(v any) error { return measure.ScanJSON(v, e) }
-
-// Value writes the eye for its column.
-func (e Eye) Value() (driver.Value, error) { return measure.ValueJSON(e) }
 
 // Check tells what is wrong with a settled eye: nil or a *measure.Fault that names the field.
 func (e *Eye) Check() error {

@@ -1,7 +1,6 @@
 package roster
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"net/mail"
 	"net/url"
@@ -49,12 +48,6 @@ type Away struct {
 	Instead string          `json:"instead" doc:"name of the contact who is told"`
 }
 
-// Scan reads what Value wrote.
-func (a *Away) Scan(v any) error { return measure.ScanJSON(v, a) }
-
-// Value is the JSON form.
-func (a Away) Value() (driver.Value, error) { return measure.ValueJSON(a) }
-
 // Address is where a carrier reaches somebody.
 type Address struct {
 	ID      string    `json:"id" required:"false" readOnly:"true" doc:"made by the service"`
@@ -73,17 +66,6 @@ type PushKeys struct {
 
 // Addresses is a list of addresses, as the database keeps it.
 type Addresses []Address
-
-// Scan reads what Value wrote.
-func (a *Addresses) Scan(v any) error { return measure.ScanJSON(v, a) }
-
-// Value is the JSON form.
-func (a Addresses) Value() (driver.Value, error) {
-	if a == nil {
-		a = Addresses{}
-	}
-	return measure.ValueJSON(a)
-}
 
 // Called is what to call the contact in a sentence.
 func (c *Contact) Called() string { return site.Title(c.Title, c.Name) }

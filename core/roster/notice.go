@@ -3,7 +3,6 @@
 package roster
 
 import (
-	"database/sql/driver"
 	"regexp"
 
 	"jauntylark/core/alarm"
@@ -60,12 +59,6 @@ type Route struct {
 	Statement string           `json:"statement,omitempty"` // name
 	Period    measure.Instant  `json:"period,omitempty"`    // when the statement's period begins
 }
-
-// Scan reads what Value wrote.
-func (r *Route) Scan(v any) error { return measure.ScanJSON(v, r) }
-
-// Value is the JSON form.
-func (r Route) Value() (driver.Value, error) { return measure.ValueJSON(r) }
 
 // takeLink finds the secret of a link in a message.
 var takeLink = regexp.MustCompile(`/take/[a-z2-7]{20,}`)

@@ -1,7 +1,6 @@
 package roster
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"slices"
 	"strings"
@@ -50,18 +49,6 @@ type Rotation struct {
 
 // Steps is a list of steps, as the database keeps it.
 type Steps []Step
-
-// Scan reads what Value wrote.
-func (s *Steps) Scan(v any) error { return measure.ScanJSON(v, s) }
-
-// Value is the JSON form.
-func (s Steps) Value() (driver.Value, error) { return measure.ValueJSON(s) }
-
-// Scan reads what Value wrote.
-func (r *Rotation) Scan(v any) error { return measure.ScanJSON(v, r) }
-
-// Value is the JSON form.
-func (r Rotation) Value() (driver.Value, error) { return measure.ValueJSON(r) }
 
 // Bounds of a roster's times.
 const (

@@ -1,7 +1,6 @@
 package roster
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"net/url"
 	"strings"
@@ -35,12 +34,6 @@ const FirstWord = 10 * time.Second
 // OfOne is from how many messages on a single guard counts as noisy.
 func (f FloodLimit) OfOne() int { return max(f.Messages/2, 1) }
 
-// Scan reads what Value wrote.
-func (f *FloodLimit) Scan(v any) error { return measure.ScanJSON(v, f) }
-
-// Value is the JSON form.
-func (f FloodLimit) Value() (driver.Value, error) { return measure.ValueJSON(f) }
-
 // FloodFrom is when a reader of the site is told too much at once.
 func (s *SiteReach) FloodFrom() FloodLimit {
 	if s.Flood != nil {
@@ -60,18 +53,6 @@ type QuietWord struct {
 	To string `json:"to" doc:"a contact or an e-mail address"`
 	At string `json:"at" doc:"time of day in the site's time zone" example:"08:00"`
 }
-
-// Scan reads what Value wrote.
-func (h *Heartbeat) Scan(v any) error { return measure.ScanJSON(v, h) }
-
-// Value is the JSON form.
-func (h Heartbeat) Value() (driver.Value, error) { return measure.ValueJSON(h) }
-
-// Scan reads what Value wrote.
-func (q *QuietWord) Scan(v any) error { return measure.ScanJSON(v, q) }
-
-// Value is the JSON form.
-func (q QuietWord) Value() (driver.Value, error) { return measure.ValueJSON(q) }
 
 // Check tells what is wrong by itself: nil, or a *measure.Fault for the first field.
 func (s *SiteReach) Check() error {

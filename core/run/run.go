@@ -3,7 +3,6 @@
 package run
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"strings"
 	"time"
@@ -55,30 +54,8 @@ type Phase struct {
 // Phases are those of one run, in order of time.
 type Phases []Phase
 
-// Scan reads the phases from their column.
-func (p *Phases) Scan(v any) error { return measure.ScanJSON(v, p) }
-
-// Value writes the phases for their column.
-func (p Phases) Value() (driver.Value, error) {
-	if p == nil {
-		p = Phases{}
-	}
-	return measure.ValueJSON([]Phase(p))
-}
-
 // Goals are those of one run or plan.
 type Goals []Goal
-
-// Scan reads the goals from their column.
-func (g *Goals) Scan(v any) error { return measure.ScanJSON(v, g) }
-
-// Value writes the goals for their column.
-func (g Goals) Value() (driver.Value, error) {
-	if g == nil {
-		g = Goals{}
-	}
-	return measure.ValueJSON([]Goal(g))
-}
 
 // Goal is what a run is to come to: a signal reaches a value, or keeps between two for a share of the time.
 type Goal struct {

@@ -1,7 +1,6 @@
 package site
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"math"
 	"slices"
@@ -104,17 +103,6 @@ func cutLast(s, sep string) (before, after string, found bool) {
 		return s[:i], s[i+len(sep):], true
 	}
 	return s, "", false
-}
-
-// Scan reads the bands from their column.
-func (b *Bands) Scan(v any) error { return measure.ScanJSON(v, b) }
-
-// Value writes the bands into their column.
-func (b Bands) Value() (driver.Value, error) {
-	if b == nil {
-		return "[]", nil
-	}
-	return measure.ValueJSON(b)
 }
 
 // Says writes a value of the signal for people, in the units that they see: no finer than its step, with the word of the band that

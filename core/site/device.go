@@ -1,7 +1,6 @@
 package site
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"maps"
 	"slices"
@@ -154,12 +153,6 @@ func (s Settings) Words() string {
 	}
 	return text
 }
-
-// Scan reads the settings from their column.
-func (s *Settings) Scan(v any) error { return measure.ScanJSON(v, s) }
-
-// Value writes the settings into their column.
-func (s Settings) Value() (driver.Value, error) { return measure.ValueJSON(s) }
 
 // Order is what a device gets down: the newest settings, in a form that a small board can read.
 type Order struct {

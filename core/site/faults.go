@@ -1,7 +1,6 @@
 package site
 
 import (
-	"database/sql/driver"
 	"slices"
 	"strings"
 
@@ -15,12 +14,6 @@ type Faults struct {
 	Severity alarm.Severity `json:"severity,omitempty" required:"false" enum:"advisory,warning,critical" doc:"as the severest of its guards when left out; a warning where it has none"`
 	Tell     []string       `json:"tell,omitempty" required:"false" maxItems:"50" doc:"names of rosters and contacts, e-mail addresses; whom its guards tell when left out"`
 }
-
-// Scan reads what Value wrote.
-func (f *Faults) Scan(v any) error { return measure.ScanJSON(v, f) }
-
-// Value is the JSON form.
-func (f Faults) Value() (driver.Value, error) { return measure.ValueJSON(f) }
 
 // IsZero tells whether nothing is said.
 func (f Faults) IsZero() bool { return f.Severity == "" && len(f.Tell) == 0 }

@@ -1,7 +1,6 @@
 package site
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"maps"
 	"time"
@@ -43,17 +42,6 @@ func (d Days) Check() error {
 		}
 	}
 	return nil
-}
-
-// Scan reads the dates from their column.
-func (d *Days) Scan(v any) error { return measure.ScanJSON(v, d) }
-
-// Value writes the dates for their column.
-func (d Days) Value() (driver.Value, error) {
-	if d == nil {
-		return "[]", nil
-	}
-	return measure.ValueJSON(d)
 }
 
 // Units says in which unit values are shown, by dimension: {"temperature": "[degF]"}.
@@ -98,17 +86,6 @@ func (u Units) Show(value float64, stored measure.Unit) (float64, measure.Unit) 
 		return shown, unit
 	}
 	return value, stored
-}
-
-// Scan reads the units from their column.
-func (u *Units) Scan(v any) error { return measure.ScanJSON(v, u) }
-
-// Value writes the units into their column.
-func (u Units) Value() (driver.Value, error) {
-	if u == nil {
-		return "{}", nil
-	}
-	return measure.ValueJSON(u)
 }
 
 // The kinds of a signal, fixed by its first reading. A reading of a text or data signal is the number

@@ -1,7 +1,6 @@
 package total
 
 import (
-	"database/sql/driver"
 	"fmt"
 	"math"
 	"math/big"
@@ -41,18 +40,12 @@ func (a Amount) Units() float64 {
 	return f / 1e9
 }
 
-// Scan reads the amount from its column.
-func (a *Amount) Scan(v any) error {
-	var text string
-	switch v := v.(type) {
-	case []byte:
-		text = string(v)
-	case string:
-		text = v
-	default:
-		return fmt.Errorf("%T is no amount", v)
-	}
-	n, ok := new(big.Int).SetString(text, 10)
+// MarshalText writes the number in decimals.
+func (a Amount) MarshalText() ([]byte, error) { return a.Big().Append(nil, 10), nil }
+
+// UnmarshalText reads what MarshalText wrote.
+func (a *Amount) UnmarshalText(text []byte) error {
+	n, ok := new(big.Int).SetString(string(text), 10)
 	if !ok || n.BitLen() > 127 {
 		return fmt.Errorf("%q is no amount", text)
 	}
@@ -60,9 +53,6 @@ func (a *Amount) Scan(v any) error {
 	a.high = new(big.Int).Rsh(n, 64).Int64()
 	return nil
 }
-
-// Value writes the amount into its column.
-func (a Amount) Value() (driver.Value, error) { return a.Big().String(), nil }
 
 // millionths gives a value in millionths, the finest that is added up.
 func millionths(v float64) int64 {

@@ -1,8 +1,6 @@
 package total
 
 import (
-	"database/sql/driver"
-
 	"jauntylark/core/measure"
 )
 
@@ -168,28 +166,4 @@ func (f *Folder) Tallies() []Tally {
 		}
 	}
 	return some
-}
-
-// Scan reads the amounts from their column.
-func (r *Rates) Scan(v any) error {
-	var texts []string
-	if err := measure.ScanJSON(v, &texts); err != nil {
-		return err
-	}
-	*r = make(Rates, len(texts))
-	for i, text := range texts {
-		if err := (*r)[i].Scan(text); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// Value writes the amounts into their column.
-func (r Rates) Value() (driver.Value, error) {
-	texts := make([]string, len(r))
-	for i, a := range r {
-		texts[i] = a.Big().String()
-	}
-	return measure.ValueJSON(texts)
 }

@@ -2,7 +2,6 @@ package total
 
 import (
 	"cmp"
-	"database/sql/driver"
 	"fmt"
 	"math/big"
 	"slices"
@@ -215,9 +214,3 @@ func dateOf(at measure.Instant, zone *time.Location) string { return wall.On(at,
 
 // Versions is how a tariff's versions are stored.
 type Versions []Version
-
-// Scan reads the versions from their column.
-func (v *Versions) Scan(column any) error { return measure.ScanJSON(column, v) }
-
-// Value writes the versions into their column.
-func (v Versions) Value() (driver.Value, error) { return measure.ValueJSON(v) }

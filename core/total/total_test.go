@@ -217,9 +217,9 @@ func FuzzAmount(f *testing.F) {
 		if want.BitLen() < 127 && got.Big().Cmp(want) != 0 {
 			t.Errorf("%d × %d + %d × %d is %v, not %v", a, b, c, d, got.Big(), want)
 		}
-		text, _ := got.Value()
+		text, _ := got.MarshalText()
 		var back Amount
-		if err := back.Scan(text); err != nil || back != got {
+		if err := back.UnmarshalText(text); err != nil || back != got {
 			t.Errorf("%v comes back as %v: %v", got, back, err)
 		}
 	})

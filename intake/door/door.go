@@ -27,6 +27,7 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Door lets devices in. New makes one; Run makes it learn of changes.
@@ -88,7 +89,7 @@ func (d *Door) listen(ctx context.Context) {
 	defer all.Wait()
 	all.Go(func() {
 		for ctx.Err() == nil {
-			err := d.store.ListenConfig(ctx, func(int64) {
+			err := store.ListenConfig(ctx, d.store, func(int64) {
 				select {
 				case wake <- struct{}{}:
 				default:
@@ -130,7 +131,7 @@ func pause(ctx context.Context, long time.Duration) {
 func (d *Door) Reload(ctx context.Context) error {
 	d.reloading.Lock()
 	defer d.reloading.Unlock()
-	devices, err := d.store.PlainDevices(ctx)
+	devices, err := config.PlainDevices(ctx, d.store)
 	if err != nil {
 		return err
 	}
@@ -215,7 +216,7 @@ func (d *Door) Who(ctx context.Context, s credential.Sender) (credential.Identit
 	if wait := d.failures.shutOut(s.Address, time.Now()); wait > 0 {
 		return who, &ErrShutOut{wait}
 	}
-	kind, err := d.store.KeyKind(store.For(ctx, store.Pages), s.Key[:])
+	kind, err := config.KeyKind(store.For(ctx, store.Pages), d.store, s.Key[:])
 	switch {
 	case err != nil:
 		return who, fmt.Errorf("%w: %w", commit.ErrAway, err)
@@ -367,5 +368,5 @@ func (d *Door) say(ctx context.Context, s credential.Sender, patient bool, do fu
 
 // Forget drops what was answered to an idempotency key, so that it can be used anew.
 func (d *Door) Forget(ctx context.Context, s credential.Sender, key string) error {
-	return d.store.ForgetOutcome(ctx, s.ID(), key)
+	return store.ForgetOutcome(ctx, d.store, s.ID(), key)
 }

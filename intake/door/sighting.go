@@ -14,6 +14,7 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // sightings remembers what was last seen of each device until it is written down. Nothing hangs on it:
@@ -21,12 +22,12 @@ import (
 type sightings struct {
 	mu     sync.Mutex
 	seen   map[int64]*sighting
-	uses   map[int64]store.KeyUse
+	uses   map[int64]events.KeyUse
 	knocks []site.Knock
 }
 
 type sighting struct {
-	store.Sighting
+	events.Sighting
 	fresh    bool // not yet written
 	readings int  // since it was last written
 	since    time.Time
@@ -45,13 +46,13 @@ const (
 )
 
 func (c *sightings) init() {
-	c.seen, c.uses = map[int64]*sighting{}, map[int64]store.KeyUse{}
+	c.seen, c.uses = map[int64]*sighting{}, map[int64]events.KeyUse{}
 }
 
 func (c *sightings) of(device int64, now time.Time) *sighting {
 	seen := c.seen[device]
 	if seen == nil {
-		seen = &sighting{Sighting: store.Sighting{Device: device}, since: now, counted: now}
+		seen = &sighting{Sighting: events.Sighting{Device: device}, since: now, counted: now}
 		c.seen[device] = seen
 	}
 	seen.fresh = true
@@ -78,7 +79,7 @@ func (d *Door) note(p *Pending) {
 	seen := c.of(p.who.Device.ID, p.arrived.Time())
 	seen.At, seen.Protocol, seen.Address = p.arrived, v.Protocol, v.Address
 	if p.who.Key.ID != 0 {
-		c.uses[p.who.Key.ID] = store.KeyUse{Key: p.who.Key.ID, At: p.arrived, From: v.Address, By: v.Protocol}
+		c.uses[p.who.Key.ID] = events.KeyUse{Key: p.who.Key.ID, At: p.arrived, From: v.Address, By: v.Protocol}
 	}
 	newest, oldest := measure.Instant(0), measure.Instant(0)
 	for i := range v.Samples {
@@ -154,7 +155,7 @@ func (d *Door) Online(device int64, key int64, s credential.Sender, opened bool)
 	}
 	seen.online++
 	if key != 0 {
-		d.sightings.uses[key] = store.KeyUse{Key: key, At: now, From: s.Address, By: s.Protocol}
+		d.sightings.uses[key] = events.KeyUse{Key: key, At: now, From: s.Address, By: s.Protocol}
 	}
 }
 
@@ -168,7 +169,7 @@ func (d *Door) keepSightings(ctx context.Context) {
 			continue
 		}
 		writing, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-		if err := d.store.SaveSightings(writing, sightings, uses, knocks); err != nil {
+		if err := events.SaveSightings(writing, d.store, sightings, uses, knocks); err != nil {
 			d.log.Debug("what was seen of devices could not be written", "error", err)
 		}
 		cancel()
@@ -176,7 +177,7 @@ func (d *Door) keepSightings(ctx context.Context) {
 }
 
 // take gives what is to be written at now.
-func (c *sightings) take(now measure.Instant) (fresh []store.Sighting, uses []store.KeyUse, knocks []site.Knock) {
+func (c *sightings) take(now measure.Instant) (fresh []events.Sighting, uses []events.KeyUse, knocks []site.Knock) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	at := now.Time()

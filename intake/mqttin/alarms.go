@@ -13,6 +13,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/credential"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // readerName is the user name of who reads the site's alarms, with the reader key; no device can be called so.
@@ -91,7 +92,7 @@ func showAlarms(ctx context.Context, records *store.Store, publish func(retained
 	defer listening.Wait()
 	listening.Go(func() {
 		for ctx.Err() == nil {
-			_ = records.Listen(ctx, func(int64) {
+			_ = store.Listen(ctx, records, func(int64) {
 				select {
 				case wake <- struct{}{}:
 				default:
@@ -107,7 +108,7 @@ func showAlarms(ctx context.Context, records *store.Store, publish func(retained
 			return
 		case <-wake:
 		}
-		commit, changed, standing, err := records.AlarmsChanged(ctx, last)
+		commit, changed, standing, err := events.AlarmsChanged(ctx, records, last)
 		if err != nil {
 			pause(ctx, alarmsAgain)
 			continue

@@ -21,6 +21,7 @@ import (
 	"jauntylark/intake/door"
 	"jauntylark/pipeline/due"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // Outside takes readings through a broker that is not ours. The devices are parted into shares; one
@@ -107,7 +108,7 @@ func (o *Outside) Run(ctx context.Context) error {
 	defer cancel()
 	for share, stop := range held {
 		stop()
-		_ = o.store.GiveShare(giving, share, o.holder)
+		_ = events.GiveShare(giving, o.store, share, o.holder)
 	}
 	return nil
 }
@@ -165,13 +166,13 @@ func (o *Outside) lease(ctx context.Context, held map[int]context.CancelFunc, re
 	asking, cancel := context.WithTimeout(ctx, leaseRenewed)
 	defer cancel()
 	if o.uid == "" {
-		uid, err := o.store.UID(asking)
+		uid, err := events.UID(asking, o.store)
 		if err != nil {
 			return
 		}
 		o.uid = uid
 	}
-	others, err := o.store.Holders(asking, o.holder)
+	others, err := events.Holders(asking, o.store, o.holder)
 	fair := shares
 	if err == nil {
 		fair = (shares + others) / (others + 1)
@@ -184,10 +185,10 @@ func (o *Outside) lease(ctx context.Context, held map[int]context.CancelFunc, re
 		if stop != nil && len(held) > fair {
 			stop()
 			delete(held, share)
-			_ = o.store.GiveShare(asking, share, o.holder)
+			_ = events.GiveShare(asking, o.store, share, o.holder)
 			continue
 		}
-		has, takeErr := o.store.TakeShare(asking, share, o.holder, leaseLasts)
+		has, takeErr := events.TakeShare(asking, o.store, share, o.holder, leaseLasts)
 		switch {
 		case takeErr != nil && stop != nil || takeErr == nil && !has && stop != nil:
 			stop() // somebody else may have it soon

@@ -17,6 +17,7 @@ import (
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Desk is where the ways in ask. New makes one; Run makes it work.
@@ -129,7 +130,7 @@ func (d *Desk) Run(ctx context.Context) {
 	defer all.Wait()
 	all.Go(func() {
 		for ctx.Err() == nil {
-			_ = d.store.ListenOrders(ctx, func(int64) {
+			_ = config.ListenOrders(ctx, d.store, func(int64) {
 				select {
 				case wake <- struct{}{}:
 				default:
@@ -171,7 +172,7 @@ func (d *Desk) look(ctx context.Context) {
 	d.mu.Lock()
 	since := d.newest
 	d.mu.Unlock()
-	found, err := d.store.Orders(ctx, since)
+	found, err := config.OrdersSince(ctx, d.store, since)
 	if err != nil {
 		d.log.Debug("the orders for outputs cannot be read, will try again", "error", err)
 		return

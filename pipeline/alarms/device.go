@@ -8,6 +8,7 @@ import (
 	"jauntylark/pipeline/event"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/notice"
+	"jauntylark/store/events"
 )
 
 // said gives how bad a fault is and whom it is told to, where somebody said so.
@@ -32,7 +33,7 @@ func (t *Turn) RaiseDeviceAlarm(d *memory.Device, into **int64, a alarm.Alarm, a
 		}
 	}
 	a.Signal, a.Severity, a.State, a.RaisedAt, a.LearnedAt, a.Extreme = d.Name, severity, alarm.StateRaised, at, t.Now, a.Value
-	if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
 	*into = &a.ID
@@ -48,7 +49,7 @@ func (t *Turn) EndDeviceAlarm(d *memory.Device, standing **int64, at measure.Ins
 	if *standing == nil {
 		return nil
 	}
-	a, err := t.Tx.Alarm(t.Ctx, **standing)
+	a, err := events.Alarm(t.Ctx, t.Tx, **standing)
 	if err != nil {
 		return err
 	}

@@ -6,30 +6,32 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/event"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // EndDrill lets a drill be over. When somebody has taken it, its rosters are drilled.
 func (t *Turn) EndDrill(a alarm.Alarm, how string) error {
-	if err := t.Tx.EndEscalation(t.Ctx, a.ID); err != nil {
+	if err := events.EndEscalation(t.Ctx, t.Tx, a.ID); err != nil {
 		return err
 	}
 	now := a.End(t.Now, alarm.EndDrill, how)
-	if err := t.Tx.SaveAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.SaveAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
-	open, err := t.Tx.OpenDrills(t.Ctx, a.ID, t.Now)
+	open, err := events.OpenDrills(t.Ctx, t.Tx, a.ID, t.Now)
 	if err != nil {
 		return err
 	}
 	for _, d := range open {
-		if err := t.Tx.EndDrill(t.Ctx, d.ID, now, how); err != nil {
+		if err := events.EndDrill(t.Ctx, t.Tx, d.ID, now, how); err != nil {
 			return err
 		}
 		if a.AcknowledgedAt == nil {
 			continue
 		}
 		for _, name := range d.Rosters {
-			if err := t.Tx.RosterDrilled(t.Ctx, name, now); err != nil {
+			if err := config.RosterDrilled(t.Ctx, t.Tx, name, now); err != nil {
 				return err
 			}
 			if r := t.Site.Rosters[name]; r != nil {
@@ -46,7 +48,7 @@ func (t *Turn) EndDrill(a alarm.Alarm, how string) error {
 
 // EndRosterAlarm lets the alarm that a roster was not drilled be over, if it stands.
 func (t *Turn) EndRosterAlarm(r *roster.Roster, why alarm.Ending, cause string) error {
-	standing, err := t.Tx.DrillAlarms(t.Ctx)
+	standing, err := config.DrillAlarms(t.Ctx, t.Tx)
 	if err != nil {
 		return err
 	}
@@ -54,11 +56,11 @@ func (t *Turn) EndRosterAlarm(r *roster.Roster, why alarm.Ending, cause string) 
 	if !stands {
 		return nil
 	}
-	a, err := t.Tx.Alarm(t.Ctx, id)
+	a, err := events.Alarm(t.Ctx, t.Tx, id)
 	if err != nil {
 		return err
 	}
-	if err := t.Tx.SetDrillAlarm(t.Ctx, r.ID, nil); err != nil || a.State == alarm.StateOver {
+	if err := config.SetDrillAlarm(t.Ctx, t.Tx, r.ID, nil); err != nil || a.State == alarm.StateOver {
 		return err
 	}
 	now := a.End(t.Now, why, cause)

@@ -8,13 +8,14 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/event"
 	"jauntylark/pipeline/notice"
+	"jauntylark/store/events"
 )
 
 // RaiseServiceAlarm raises an alarm about what the service itself cannot do, and gives its number.
 func (t *Turn) RaiseServiceAlarm(what string, severity alarm.Severity, since measure.Instant, why, advice string) (int64, error) {
 	a := alarm.Alarm{Kind: alarm.ByService, Severity: severity, State: alarm.StateRaised, RaisedAt: since, LearnedAt: t.Now, When: "cannot " + what,
 		Sentence: fmt.Sprintf("The service cannot %s: %s", what, why), Advice: advice}
-	if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return 0, err
 	}
 	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: a.RaisedAt}}, a.Sentence); err != nil {
@@ -29,7 +30,7 @@ func (t *Turn) RaiseServiceAlarm(what string, severity alarm.Severity, since mea
 
 // EndServiceAlarm lets an alarm about the service be over.
 func (t *Turn) EndServiceAlarm(id int64) error {
-	a, err := t.Tx.Alarm(t.Ctx, id)
+	a, err := events.Alarm(t.Ctx, t.Tx, id)
 	if err != nil {
 		return err
 	}

@@ -7,6 +7,8 @@ import (
 	"jauntylark/pipeline/event"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/notice"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // RaiseSignalAlarm raises an alarm of a signal that no guard stands behind, as severely as the most severe of
@@ -29,7 +31,7 @@ func (t *Turn) RaiseSignalAlarm(s *memory.Signal, a alarm.Alarm) (int64, error) 
 		a.Severity = severity
 	}
 	a.State, a.LearnedAt, a.Extreme = alarm.StateRaised, t.Now, a.Value
-	if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return 0, err
 	}
 	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, a.Sentence); err != nil {
@@ -43,7 +45,7 @@ func (t *Turn) EndSignalAlarm(standing **int64, at measure.Instant, value float6
 	if *standing == nil {
 		return nil
 	}
-	a, err := t.Tx.Alarm(t.Ctx, **standing)
+	a, err := events.Alarm(t.Ctx, t.Tx, **standing)
 	if err != nil {
 		return err
 	}
@@ -54,7 +56,7 @@ func (t *Turn) EndSignalAlarm(standing **int64, at measure.Instant, value float6
 
 // EndAlarmsOf lets the alarms of a signal that goes be over, but for those of its guards.
 func (t *Turn) EndAlarmsOf(s *memory.Signal, cause string) error {
-	due, err := t.Tx.DueAlarm(t.Ctx, s.ID)
+	due, err := config.DueAlarm(t.Ctx, t.Tx, s.ID)
 	if err != nil {
 		return err
 	}

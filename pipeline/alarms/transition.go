@@ -6,6 +6,7 @@ import (
 	"jauntylark/pipeline/event"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/notice"
+	"jauntylark/store/events"
 )
 
 // Turn is a turn in which alarms are raised, change and end.
@@ -34,7 +35,7 @@ func (t *Turn) tell(h event.Happening) error {
 		t.Reconsider(h.Guard.Suppresses, h.At)
 		return nil
 	}
-	a, err := t.Tx.Alarm(t.Ctx, h.Guard.Alarms[h.Side])
+	a, err := events.Alarm(t.Ctx, t.Tx, h.Guard.Alarms[h.Side])
 	if err != nil {
 		return err
 	}
@@ -62,7 +63,7 @@ func (t *Turn) raise(h event.Happening) error {
 		a.ToldWith = s.Home.SilenceTold()
 	}
 	a.Shelved, a.Provisional = g.Shelves(a.Severity, t.Now), s.Home.Provisional()
-	if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
 	g.Alarms[h.Side] = a.ID
@@ -122,7 +123,7 @@ func (t *Turn) Restate(g *memory.Guard, who string) error {
 		if id == 0 || state.Level == 0 || rung == nil {
 			continue
 		}
-		a, err := t.Tx.Alarm(t.Ctx, id)
+		a, err := events.Alarm(t.Ctx, t.Tx, id)
 		if err != nil {
 			return err
 		}
@@ -153,7 +154,7 @@ func (t *Turn) Restate(g *memory.Guard, who string) error {
 // changeAlarm writes down what became of a standing alarm and tells it: a rise to all whom the guard tells, what is milder
 // to those who heard of the raise. An empty kind tells nobody.
 func (t *Turn) changeAlarm(a alarm.Alarm, h event.Happening, kind, entry, text string) error {
-	if err := t.Tx.SaveAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.SaveAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
 	if err := t.EnterAlarm(a, entry, h, text); err != nil || kind == "" || a.Shelved || a.ToldWith != nil {
@@ -190,7 +191,7 @@ func (t *Turn) latch(a alarm.Alarm, h event.Happening) error {
 	}
 	a.Latched, a.ClearedValue = true, &h.Value
 	a.Ending, a.Cause = h.Ended(test)
-	last, err := t.Tx.LastKind(t.Ctx, a.ID)
+	last, err := events.LastKind(t.Ctx, t.Tx, a.ID)
 	if err != nil {
 		return err
 	}
@@ -203,7 +204,7 @@ func (t *Turn) latch(a alarm.Alarm, h event.Happening) error {
 
 // Over makes it known that an alarm is over, to those who heard of its raise.
 func (t *Turn) Over(a alarm.Alarm, h event.Happening, test alarm.Test) error {
-	if err := t.Tx.SaveAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.SaveAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
 	about := notice.Topic{Alarm: a, Test: test, Guarding: h.Guard, Tells: roster.Return}
@@ -213,7 +214,7 @@ func (t *Turn) Over(a alarm.Alarm, h event.Happening, test alarm.Test) error {
 	if err := t.EnterAlarm(a, "alarm over", h, t.Matter(about).Ended()); err != nil {
 		return err
 	}
-	if err := t.Tx.EndEscalation(t.Ctx, a.ID); err != nil {
+	if err := events.EndEscalation(t.Ctx, t.Tx, a.ID); err != nil {
 		return err
 	}
 	return t.NotifyTold(about, "")
@@ -222,13 +223,13 @@ func (t *Turn) Over(a alarm.Alarm, h event.Happening, test alarm.Test) error {
 // MarkAcknowledged notes that somebody has an alarm, and tells the others.
 func (t *Turn) MarkAcknowledged(a alarm.Alarm, h event.Happening) error {
 	a.AcknowledgedAt, a.AcknowledgedBy = &h.At, h.Who
-	if err := t.Tx.SaveAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.SaveAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
 	if err := t.EnterAlarm(a, "alarm acknowledged", h, h.Who+" has it: "+a.Sentence); err != nil {
 		return err
 	}
-	if err := t.Tx.EndEscalation(t.Ctx, a.ID); err != nil || a.State == alarm.StateOver {
+	if err := events.EndEscalation(t.Ctx, t.Tx, a.ID); err != nil || a.State == alarm.StateOver {
 		return err
 	}
 	about, _, err := t.TopicOf(a.ID)

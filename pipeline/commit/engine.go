@@ -16,6 +16,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/meter"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 const (
@@ -67,11 +68,11 @@ type Engine[T, In, Out any] struct {
 	stopped chan struct{}
 	full    atomic.Bool
 	noRoom  atomic.Bool
-	unsure  atomic.Bool                  // whether the service was away lately has to be asked
-	upAt    atomic.Pointer[store.Moment] // when this process last committed, or noted that it is up
-	seen    atomic.Int64                 // the same in elapsed time, in milliseconds
-	before  atomic.Pointer[int64]        // the sum of leaps that were taken before this process began, in milliseconds; nil: it has made no commit
-	leapt   *int64                       // the sum of leaps that the newest commit knew; the committer's alone; nil: it has made none
+	unsure  atomic.Bool                   // whether the service was away lately has to be asked
+	upAt    atomic.Pointer[events.Moment] // when this process last committed, or noted that it is up
+	seen    atomic.Int64                  // the same in elapsed time, in milliseconds
+	before  atomic.Pointer[int64]         // the sum of leaps that were taken before this process began, in milliseconds; nil: it has made no commit
+	leapt   *int64                        // the sum of leaps that the newest commit knew; the committer's alone; nil: it has made none
 }
 
 // New makes an engine; Run makes it work.

@@ -6,6 +6,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 const (
@@ -43,7 +44,7 @@ func (t *Turn) LeaptSince(then time.Duration) time.Duration { return t.ours - th
 // begin takes the ledger and finds out what the clock shows, and whether the service was away.
 func (e *Engine[T, In, Out]) begin(t *Turn) error {
 	asked, from := time.Now(), e.Clock.Elapsed()
-	ledger, err := t.Tx.TakeLedger(t.Ctx)
+	ledger, err := store.TakeLedger(t.Ctx, t.Tx)
 	e.Meter.Ledger(time.Since(asked))
 	if err != nil {
 		return err
@@ -86,7 +87,7 @@ func (e *Engine[T, In, Out]) readClock(t *Turn, l store.Ledger, from, to time.Du
 // leapWhileAway finds out, in the first commit of a process, whether the clock was set back since the service was last at work. That it
 // was set forward looks like an absence.
 func (t *Turn) leapWhileAway() error {
-	last, _, err := t.Tx.LastBeat(t.Ctx)
+	last, _, err := events.LastBeat(t.Ctx, t.Tx)
 	if err != nil || last <= t.Now.Add(DownAfter) {
 		return err
 	}
@@ -100,7 +101,7 @@ func (t *Turn) move(by time.Duration, before measure.Instant) error {
 	}
 	t.Moved = by
 	t.leapt += by.Milliseconds()
-	return t.Tx.Leap(t.Ctx, by, before)
+	return events.Leap(t.Ctx, t.Tx, by, before)
 }
 
 // took takes the leap of a commit that is done.

@@ -4,18 +4,18 @@ import (
 	"context"
 	"time"
 
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // Moment is what the service's clock shows, and the sum of the leaps of all processes that it has taken.
-func (e *Engine[T, In, Out]) Moment() store.Moment {
+func (e *Engine[T, In, Out]) Moment() events.Moment {
 	now, leapt := e.Clock.Show()
 	before := e.before.Load()
 	if before == nil {
-		return store.Moment{At: now}
+		return events.Moment{At: now}
 	}
 	sum := *before + leapt.Milliseconds()
-	return store.Moment{At: now, Leapt: &sum}
+	return events.Moment{At: now, Leapt: &sum}
 }
 
 // mayHaveBeenAway tells whether this process cannot know by itself that the service was up until now: it has just begun, has lost the
@@ -26,7 +26,7 @@ func (e *Engine[T, In, Out]) mayHaveBeenAway() bool {
 }
 
 // isUp notes that the process was at work at a moment.
-func (e *Engine[T, In, Out]) isUp(at store.Moment) {
+func (e *Engine[T, In, Out]) isUp(at events.Moment) {
 	e.upAt.Store(&at)
 	e.seen.Store(e.Clock.Elapsed().Milliseconds())
 }
@@ -53,7 +53,7 @@ func (e *Engine[T, In, Out]) beat(ctx context.Context, nothing func(T) error) {
 		return
 	}
 	now, from := e.Moment(), e.Clock.Elapsed()
-	shown, err := e.Store.Beat(ctx, now, DownAfter.Milliseconds())
+	shown, err := events.Beat(ctx, e.Store, now, DownAfter.Milliseconds())
 	if err != nil {
 		return
 	}

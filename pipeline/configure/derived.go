@@ -11,7 +11,8 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // Derive declares a signal that is computed from others, or changes how it is. It is computed from the first
@@ -35,7 +36,7 @@ func declare(t *reading.Turn, path, title string, r derive.Recipe, helper bool, 
 	if s.ID == 0 {
 		home := s.Home
 		s.Helper = helper
-		if err := t.Tx.AddSignal(t.Ctx, home.ID, &s.Signal, t.CommitNo, t.Now); err != nil {
+		if err := config.AddSignal(t.Ctx, t.Tx, home.ID, &s.Signal, t.CommitNo, t.Now); err != nil {
 			return nil, err
 		}
 	} else {
@@ -51,20 +52,20 @@ func declare(t *reading.Turn, path, title string, r derive.Recipe, helper bool, 
 	if step == 0 || s.Derived != nil && step == s.Derived.Recipe.StepIn(s.Unit, s.Derived.Sources()) { // it was not said of it itself
 		s.Step = m.Step
 	}
-	if err := t.Tx.SaveSignal(t.Ctx, &s.Signal); err != nil {
+	if err := config.SaveSignal(t.Ctx, t.Tx, &s.Signal); err != nil {
 		return nil, err
 	}
 	if err := t.StepFollows(s, step); err != nil {
 		return nil, err
 	}
 	d.Signal = s.ID
-	if err := t.Tx.SaveDerivation(t.Ctx, d, sourcesOf(d, t.Site), m); err != nil {
+	if err := config.SaveDerivation(t.Ctx, t.Tx, d, sourcesOf(d, t.Site), m); err != nil {
 		return nil, err
 	}
-	if err := t.Tx.NoteAllStale(t.Ctx, s.ID, t.Now); err != nil {
+	if err := timeseries.NoteAllStale(t.Ctx, t.Tx, s.ID, t.Now); err != nil {
 		return nil, err
 	}
-	if err := t.Tx.NoteTouched(t.Ctx, s.ID, 0, 1<<61); err != nil {
+	if err := timeseries.NoteTouched(t.Ctx, t.Tx, s.ID, 0, 1<<61); err != nil {
 		return nil, err
 	}
 	return s, t.Enter(kind, path, who, fmt.Sprintf("Signal %s is computed: %s", path, r.Words()))
@@ -83,7 +84,7 @@ func TryRecipe(ctx context.Context, p *pipeline.Pipeline, path string, r derive.
 	return out, err
 }
 
-func sourcesOf(d *store.Derivation, l *memory.Site) []derive.Source {
+func sourcesOf(d *config.Derivation, l *memory.Site) []derive.Source {
 	entry := memory.Derived{Derivation: *d}
 	for _, id := range d.Inputs {
 		entry.From = append(entry.From, l.Signals[id])
@@ -92,8 +93,8 @@ func sourcesOf(d *store.Derivation, l *memory.Site) []derive.Source {
 }
 
 // fitRecipe finds the signal that a recipe is of, new or not, and its inputs, and checks all of it.
-func fitRecipe(t *reading.Turn, path string, r derive.Recipe) (*memory.Signal, *store.Derivation, *derive.Machine, error) {
-	fault := func(field, format string, args ...any) (*memory.Signal, *store.Derivation, *derive.Machine, error) {
+func fitRecipe(t *reading.Turn, path string, r derive.Recipe) (*memory.Signal, *config.Derivation, *derive.Machine, error) {
+	fault := func(field, format string, args ...any) (*memory.Signal, *config.Derivation, *derive.Machine, error) {
 		return nil, nil, nil, &measure.Fault{Field: field, Reason: fmt.Sprintf(format, args...)}
 	}
 	device, name, err := site.SplitPath(path)
@@ -111,7 +112,7 @@ func fitRecipe(t *reading.Turn, path string, r derive.Recipe) (*memory.Signal, *
 	if s != nil && s.Derived == nil {
 		return fault("signal", "%s is measured; a derived signal needs a name of its own", path)
 	}
-	d := &store.Derivation{Recipe: r}
+	d := &config.Derivation{Recipe: r}
 	of := map[string][]string{}
 	for _, in := range r.Of {
 		of[path] = append(of[path], in.Signal)
@@ -185,7 +186,7 @@ func removeDerived(t *reading.Turn, s *memory.Signal, who string) error {
 			return err
 		}
 	}
-	if err := t.Tx.RemoveSignal(t.Ctx, s.ID); err != nil {
+	if err := config.RemoveSignal(t.Ctx, t.Tx, s.ID); err != nil {
 		return err
 	}
 	return t.Enter("signal removed", s.Path(), who, "Signal "+s.Path()+" was removed")

@@ -15,7 +15,7 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
-	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Secret is a key as it is kept: its hash and, where DTLS is offered, the key itself, sealed.
@@ -34,7 +34,7 @@ func AddDevice(ctx context.Context, p *pipeline.Pipeline, d *site.Device, key Se
 		if err != nil {
 			return err
 		}
-		if _, _, err := t.Tx.AddKey(t.Ctx, entry.ID, key.Hash[:], key.Sealed, t.Now); err != nil {
+		if _, _, err := config.AddKey(t.Ctx, t.Tx, entry.ID, key.Hash[:], key.Sealed, t.Now); err != nil {
 			return err
 		}
 		*d = entry.Device
@@ -47,17 +47,17 @@ func addDevice(t *reading.Turn, d *site.Device, who pipeline.Actor) (*memory.Dev
 	d.CreatedAt, d.SilenceAlarm = t.Now, true
 	kit := d.Kit
 	d.Kit = ""
-	if err := t.Tx.AddDevice(t.Ctx, d, t.CommitNo); err != nil {
+	if err := config.AddDevice(t.Ctx, t.Tx, d, t.CommitNo); err != nil {
 		return nil, err
 	}
 	t.Touched = true
-	entry := &memory.Device{Device: *d, Signals: map[string]*memory.Signal{}, Outputs: map[string]*memory.Output{}, State: store.DeviceState{Device: d.ID}}
+	entry := &memory.Device{Device: *d, Signals: map[string]*memory.Signal{}, Outputs: map[string]*memory.Output{}, State: config.DeviceState{Device: d.ID}}
 	t.Site.Devices[d.ID], t.Site.Named[d.Name] = entry, entry
 	t.Site.ByID[d.ID], t.Site.ByName[d.Name] = &entry.Device, &entry.Device
 	if err := standBehind(t, entry, d.Behind); err != nil {
 		return nil, err
 	}
-	if err := t.Tx.SaveDevice(t.Ctx, &entry.Device); err != nil {
+	if err := config.SaveDevice(t.Ctx, t.Tx, &entry.Device); err != nil {
 		return nil, err
 	}
 	if err := t.Enter("device added", d.Name, who.Called, "Device "+d.Name+" was added"); err != nil {
@@ -156,7 +156,7 @@ func SetDevice(ctx context.Context, p *pipeline.Pipeline, name string, c act.Dev
 				return err
 			}
 		}
-		if err := t.Tx.SaveDevice(t.Ctx, &d.Device); err != nil {
+		if err := config.SaveDevice(t.Ctx, t.Tx, &d.Device); err != nil {
 			return err
 		}
 		if err := t.Enter("device set", name, who.Called, "Device "+name+": "+strings.Join(said, ", ")); err != nil {
@@ -225,7 +225,7 @@ func RemoveDevice(ctx context.Context, p *pipeline.Pipeline, name string, who pi
 		if err := KeepRemoved(t, "device", name, d.Title, who.Called, "device", "id", d.ID); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveDevice(t.Ctx, &d.Device, t.Now); err != nil {
+		if err := config.RemoveDevice(t.Ctx, t.Tx, &d.Device, t.Now); err != nil {
 			return err
 		}
 		if err := t.Enter("device removed", name, who.Called, "Device "+name+" was removed with its readings; it can be brought back for 30 days"); err != nil {
@@ -254,7 +254,7 @@ func GiveSettings(t *reading.Turn, d *memory.Device, s site.Settings, who string
 	t.Touched = true
 	at := t.Now
 	d.Settings, d.Version, d.SettingsAt = s, d.Version+1, &at
-	if err := t.Tx.SaveDevice(t.Ctx, &d.Device); err != nil {
+	if err := config.SaveDevice(t.Ctx, t.Tx, &d.Device); err != nil {
 		return err
 	}
 	return t.Enter("settings ordered", d.Name, who, fmt.Sprintf("Device %s is ordered: %s (version %d)", d.Name, s.Words(), d.Version))
@@ -308,7 +308,7 @@ func confirm(t *reading.Turn, d *memory.Device, r site.Report) error {
 			return err
 		}
 	}
-	if err := t.Tx.SaveDevice(t.Ctx, &d.Device); err != nil {
+	if err := config.SaveDevice(t.Ctx, t.Tx, &d.Device); err != nil {
 		return err
 	}
 	if err := t.Enter("settings confirmed", d.Name, "", fmt.Sprintf("Device %s runs version %d: %s", d.Name, r.Version, runs.Words())); err != nil {

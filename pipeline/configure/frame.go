@@ -13,6 +13,8 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // SetEye says how the frames of a device are read. It gives the regions and differences that are new, of which frames that are
@@ -32,7 +34,7 @@ func SetEye(ctx context.Context, p *pipeline.Pipeline, device string, e *frame.E
 			return err
 		}
 		if e.Reference != nil && (former == nil || former.Reference == nil || *former.Reference != *e.Reference) {
-			if f, err := t.Store.Frame(t.Ctx, d.ID, *e.Reference); err != nil || f.At != *e.Reference {
+			if f, err := events.Frame(t.Ctx, t.Store, d.ID, *e.Reference); err != nil || f.At != *e.Reference {
 				return &measure.Fault{Field: "reference", Reason: fmt.Sprintf("there is no frame of %s", *e.Reference)}
 			}
 		}
@@ -42,7 +44,7 @@ func SetEye(ctx context.Context, p *pipeline.Pipeline, device string, e *frame.E
 				return err
 			}
 		}
-		if err := t.Tx.SaveEye(t.Ctx, d.ID, e); err != nil {
+		if err := config.SaveEye(t.Ctx, t.Tx, d.ID, e); err != nil {
 			return err
 		}
 		fresh = e.Fresh(former)
@@ -64,7 +66,7 @@ func setSpan(t *reading.Turn, s *memory.Signal, span *measure.Span) error {
 	if s.SpanLow, s.SpanHigh = nil, nil; span != nil {
 		s.SpanLow, s.SpanHigh = span.Low, span.High
 	}
-	return t.Tx.SaveSignal(t.Ctx, &s.Signal)
+	return config.SaveSignal(t.Ctx, t.Tx, &s.Signal)
 }
 
 func eyeSays(device string, e *frame.Eye) string {
@@ -92,7 +94,7 @@ func TellPast(ctx context.Context, p *pipeline.Pipeline, device string, fresh *f
 	if len(fresh.Regions) == 0 && len(fresh.Differences) == 0 {
 		return nil
 	}
-	d, err := p.Store.Device(ctx, device, p.Now())
+	d, err := config.Device(ctx, p.Store, device, p.Now())
 	if err != nil {
 		return err
 	}
@@ -103,7 +105,7 @@ func TellPast(ctx context.Context, p *pipeline.Pipeline, device string, fresh *f
 	var told []measure.Sample
 	before, pixels := p.Now()+1, 0
 	for count := 0; count < tellFrames && pixels < tellPixels; {
-		frames, err := p.Store.NewestFrames(ctx, d.ID, before, tellAtOnce)
+		frames, err := events.NewestFrames(ctx, p.Store, d.ID, before, tellAtOnce)
 		if err != nil {
 			return err
 		}
@@ -178,7 +180,7 @@ func ImportFrames(ctx context.Context, p *pipeline.Pipeline, device string, fram
 				return err
 			}
 			row := &frame.Frame{Device: d.ID, At: f.At, Low: packed.Low, High: packed.High, Doubtful: packed.Doubtful, Body: packed.Packed, Picture: f.Picture}
-			if err := t.Tx.AddFrame(t.Ctx, row); err != nil {
+			if err := events.AddFrame(t.Ctx, t.Tx, row); err != nil {
 				return err
 			}
 		}

@@ -14,6 +14,8 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // SaveGuard stores a new guard (ID 0) or changes one. The guard steps the value that holds at once
@@ -55,7 +57,7 @@ func StoreGuard(t *reading.Turn, g *alarm.Guard, who string) error {
 		}
 	}
 	if entry != nil && entry.Name != g.Name {
-		if err := t.Tx.RenameGuard(t.Ctx, entry.Name, g.Name, t.CommitNo); err != nil {
+		if err := config.RenameGuard(t.Ctx, t.Tx, entry.Name, g.Name, t.CommitNo); err != nil {
 			return err
 		}
 		if err := renameDriver(t, entry.Name, g.Name); err != nil {
@@ -63,7 +65,7 @@ func StoreGuard(t *reading.Turn, g *alarm.Guard, who string) error {
 		}
 	}
 	g.MadeAt = t.Now
-	if err := t.Tx.SaveGuard(t.Ctx, g, s.ID); err != nil {
+	if err := config.SaveGuard(t.Ctx, t.Tx, g, s.ID); err != nil {
 		return err
 	}
 	t.Touched = true
@@ -226,7 +228,7 @@ func RemoveGuard(ctx context.Context, p *pipeline.Pipeline, name, who string) er
 			return err
 		}
 		endGuard(t, g, who, "")
-		if err := t.Tx.RemoveGuard(t.Ctx, g.ID); err != nil {
+		if err := config.RemoveGuard(t.Ctx, t.Tx, g.ID); err != nil {
 			return err
 		}
 		if err := t.Enter("guard removed", name, who, "Guard "+name+" was removed"); err != nil {
@@ -261,7 +263,7 @@ func Missed(ctx context.Context, p *pipeline.Pipeline, name string, at measure.I
 		if at > t.Now || at <= 0 {
 			return &measure.Fault{Field: "at", Reason: fmt.Sprintf("%s is not in the past", at)}
 		}
-		if err := t.Tx.AddMissed(t.Ctx, g.Name, at, strings.TrimSpace(note), who, t.Now); err != nil {
+		if err := events.AddMissed(t.Ctx, t.Tx, g.Name, at, strings.TrimSpace(note), who, t.Now); err != nil {
 			return err
 		}
 		return t.Enter("alarm missed", g.Name, who, fmt.Sprintf("Guard %s missed something at %s", g.Name, at))

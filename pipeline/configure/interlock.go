@@ -15,6 +15,7 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // SaveInterlock stores an interlock, new or changed, by its name. It looks at once.
@@ -39,7 +40,7 @@ func SaveInterlock(ctx context.Context, p *pipeline.Pipeline, i *drive.Interlock
 		if entry.Subject != nil {
 			signal = entry.Subject.ID
 		}
-		if err := t.Tx.SaveInterlock(t.Ctx, i, entry.Drives.ID, signal); err != nil {
+		if err := config.SaveInterlock(t.Ctx, t.Tx, i, entry.Drives.ID, signal); err != nil {
 			return err
 		}
 		t.Touched = true
@@ -141,7 +142,7 @@ func RemoveInterlock(ctx context.Context, p *pipeline.Pipeline, name string, who
 		if err := KeepRemoved(t, "interlock", name, "", who.Called, "interlock", "id", i.ID); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveInterlock(t.Ctx, i.ID); err != nil {
+		if err := config.RemoveInterlock(t.Ctx, t.Tx, i.ID); err != nil {
 			return err
 		}
 		if err := t.Enter("interlock removed", name, who.Called, "Interlock "+name+" of "+i.Output+" was removed"); err != nil {
@@ -233,7 +234,7 @@ func renameDriver(t *reading.Turn, old, name string) error {
 		if err := t.Site.Equip(t.Ctx, t.Tx, i); err != nil {
 			return err
 		}
-		if err := t.Tx.SaveInterlock(t.Ctx, &i.Interlock, i.Drives.ID, 0); err != nil {
+		if err := config.SaveInterlock(t.Ctx, t.Tx, &i.Interlock, i.Drives.ID, 0); err != nil {
 			return err
 		}
 	}

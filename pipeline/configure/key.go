@@ -10,6 +10,7 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // RotateKey gives a device a new key. The others end after overlap or, when that is nil, when the new
@@ -21,7 +22,7 @@ func RotateKey(ctx context.Context, p *pipeline.Pipeline, name string, key Secre
 			return err
 		}
 		var id int64
-		if id, number, err = t.Tx.AddKey(t.Ctx, d.ID, key.Hash[:], key.Sealed, t.Now); err != nil {
+		if id, number, err = config.AddKey(t.Ctx, t.Tx, d.ID, key.Hash[:], key.Sealed, t.Now); err != nil {
 			return err
 		}
 		words := "the old one ends when the new one is first used"
@@ -30,7 +31,7 @@ func RotateKey(ctx context.Context, p *pipeline.Pipeline, name string, key Secre
 			at := t.Now.Add(*overlap)
 			until, words = &at, "the old one ends at "+at.String()
 		}
-		if err := t.Tx.EndKeys(t.Ctx, d.ID, id, until); err != nil {
+		if err := config.EndKeys(t.Ctx, t.Tx, d.ID, id, until); err != nil {
 			return err
 		}
 		if err := t.Enter("key rotated", name, who.Called, "Device "+name+" got a new key; "+words); err != nil {
@@ -48,7 +49,7 @@ func RevokeKey(ctx context.Context, p *pipeline.Pipeline, name string, id int64,
 		if err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveKey(t.Ctx, d.ID, id); errors.Is(err, store.ErrNotFound) {
+		if err := config.RemoveKey(t.Ctx, t.Tx, d.ID, id); errors.Is(err, store.ErrNotFound) {
 			return fmt.Errorf("%s has no key %d: %w", name, id, err)
 		} else if err != nil {
 			return err
@@ -63,11 +64,11 @@ func RevokeKey(ctx context.Context, p *pipeline.Pipeline, name string, id int64,
 // SetEnrolment changes the site's enrolment key; nil ends enrolment.
 func SetEnrolment(ctx context.Context, p *pipeline.Pipeline, key *Secret, who pipeline.Actor) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		e, text := store.Enrolment{}, "Enrolment has ended"
+		e, text := config.Enrolment{}, "Enrolment has ended"
 		if key != nil {
-			e, text = store.Enrolment{Hash: key.Hash[:], Sealed: key.Sealed}, "There is a new enrolment key"
+			e, text = config.Enrolment{Hash: key.Hash[:], Sealed: key.Sealed}, "There is a new enrolment key"
 		}
-		if err := t.Tx.SetEnrolment(t.Ctx, e); err != nil {
+		if err := config.SetEnrolment(t.Ctx, t.Tx, e); err != nil {
 			return err
 		}
 		if err := t.Enter("enrolment set", "enrolment", who.Called, text); err != nil {
@@ -84,7 +85,7 @@ func SetReader(ctx context.Context, p *pipeline.Pipeline, hash []byte, who pipel
 		if hash == nil {
 			text = "The reader key has ended"
 		}
-		if err := t.Tx.SetReader(t.Ctx, hash); err != nil {
+		if err := config.SetReader(t.Ctx, t.Tx, hash); err != nil {
 			return err
 		}
 		if err := t.Enter("reader key set", "reader", who.Called, text); err != nil {

@@ -14,13 +14,14 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // SaveKit stores a kit, in place of one of the same name, and tells what it would change of the
 // devices that were made from it.
 func SaveKit(ctx context.Context, p *pipeline.Pipeline, k *site.Kit, who pipeline.Actor) (offers []site.KitChange, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
-		if err := t.Tx.SaveKit(t.Ctx, k, t.Now); err != nil {
+		if err := config.SaveKit(t.Ctx, t.Tx, k, t.Now); err != nil {
 			return err
 		}
 		offers = offersOf(t, k)
@@ -144,7 +145,7 @@ func applyKit(t *reading.Turn, k *site.Kit, d *memory.Device, who pipeline.Actor
 	if err := lookAnew(t, d, "what is expected of the device was changed"); err != nil {
 		return err
 	}
-	if err := t.Tx.SaveDevice(t.Ctx, &d.Device); err != nil {
+	if err := config.SaveDevice(t.Ctx, t.Tx, &d.Device); err != nil {
 		return err
 	}
 	return t.Enter("kit applied", d.Name, who.Called, fmt.Sprintf("Kit %s changed %s of device %s", k.Name, prose.Count(len(applied.Changes), "thing", "things"), d.Name))
@@ -154,12 +155,12 @@ func saveKitSignals(t *reading.Turn, d *memory.Device, signals []site.Signal) er
 	for i := range signals {
 		v := &signals[i]
 		if v.ID == 0 {
-			if err := t.Tx.AddSignal(t.Ctx, d.ID, v, t.CommitNo, t.Now); err != nil {
+			if err := config.AddSignal(t.Ctx, t.Tx, d.ID, v, t.CommitNo, t.Now); err != nil {
 				return err
 			}
 			t.Site.AddSignal(*v, d)
 		}
-		if err := t.Tx.SaveSignal(t.Ctx, v); err != nil {
+		if err := config.SaveSignal(t.Ctx, t.Tx, v); err != nil {
 			return err
 		}
 		s := d.Signals[v.Name]
@@ -173,7 +174,7 @@ func saveKitSignals(t *reading.Turn, d *memory.Device, signals []site.Signal) er
 }
 
 func kitNamed(t *reading.Turn, name string) (*site.Kit, error) {
-	k, err := t.Tx.Kit(t.Ctx, name)
+	k, err := config.Kit(t.Ctx, t.Tx, name)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, &measure.Fault{Field: "kit", Reason: "there is no kit " + name}
 	}
@@ -195,13 +196,13 @@ func KitFrom(ctx context.Context, p *pipeline.Pipeline, name, device string) (k 
 // RemoveKit removes a kit; devices that were made from it stay as they are.
 func RemoveKit(ctx context.Context, p *pipeline.Pipeline, name string, who pipeline.Actor) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		if _, err := t.Tx.Kit(t.Ctx, name); err != nil {
+		if _, err := config.Kit(t.Ctx, t.Tx, name); err != nil {
 			return fmt.Errorf("there is no kit %s: %w", name, err)
 		}
 		if err := KeepRemoved(t, "kit", name, "", who.Called, "kit", "name", name); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveKit(t.Ctx, name); err != nil {
+		if err := config.RemoveKit(t.Ctx, t.Tx, name); err != nil {
 			return err
 		}
 		if err := t.Enter("kit removed", name, who.Called, "Kit "+name+" was removed"); err != nil {

@@ -17,6 +17,7 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
 )
 
 // SaveOutput stores an output of a device, new or changed.
@@ -45,7 +46,7 @@ func saveOutput(t *reading.Turn, d *memory.Device, name string, spec drive.Spec,
 	o, kind := d.Outputs[name], "output changed"
 	if o == nil {
 		fresh := drive.Output{Device: d.Name, Name: name, Spec: spec}
-		if err := t.Tx.SaveOutput(t.Ctx, &fresh, d.ID); err != nil {
+		if err := config.SaveOutput(t.Ctx, t.Tx, &fresh, d.ID); err != nil {
 			return err
 		}
 		o, kind = t.Site.AddOutput(fresh), "output added"
@@ -58,7 +59,7 @@ func saveOutput(t *reading.Turn, d *memory.Device, name string, spec drive.Spec,
 		t.MayLook(i)
 	}
 	refit(o)
-	if err := t.Tx.SaveOutput(t.Ctx, &o.Output, d.ID); err != nil {
+	if err := config.SaveOutput(t.Ctx, t.Tx, &o.Output, d.ID); err != nil {
 		return err
 	}
 	t.Consider(o)
@@ -95,7 +96,7 @@ func RemoveOutput(ctx context.Context, p *pipeline.Pipeline, path string, who pi
 		if err := KeepRemoved(t, "output", path, o.Title, who.Called, "output", "id", o.ID); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveOutput(t.Ctx, o.ID); err != nil {
+		if err := config.RemoveOutput(t.Ctx, t.Tx, o.ID); err != nil {
 			return err
 		}
 		if err := t.Enter("output removed", path, who.Called, fmt.Sprintf("Output %s was removed with its interlocks", path)); err != nil {
@@ -187,7 +188,7 @@ func AllSafe(ctx context.Context, p *pipeline.Pipeline, why string, who pipeline
 		why = strings.TrimSpace(why)
 		t.Touched = true
 		t.Site.Emergency = &drive.AllSafe{By: who.Called, Why: why, At: t.Now}
-		if err := t.Tx.SetEmergency(t.Ctx, t.Site.Emergency); err != nil {
+		if err := config.SetEmergency(t.Ctx, t.Tx, t.Site.Emergency); err != nil {
 			return err
 		}
 		for _, o := range t.Site.Outputs {
@@ -213,7 +214,7 @@ func EndAllSafe(ctx context.Context, p *pipeline.Pipeline, who pipeline.Actor) e
 		}
 		t.Touched = true
 		t.Site.Emergency = nil
-		if err := t.Tx.SetEmergency(t.Ctx, nil); err != nil {
+		if err := config.SetEmergency(t.Ctx, t.Tx, nil); err != nil {
 			return err
 		}
 		for _, o := range t.Site.Outputs {

@@ -12,12 +12,15 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/archive"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // KeepRemoved keeps what is about to be removed, the rows of a table whose column holds a value, with all that goes with
 // them, so that it can be brought back.
 func KeepRemoved(t *reading.Turn, kind, name, title, who, table, column string, is any) error {
-	return t.Tx.KeepRemoved(t.Ctx, site.Removal{Kind: kind, Name: name, Title: title, At: t.Now, By: who}, table, column, is)
+	return archive.KeepRemoved(t.Ctx, t.Tx, site.Removal{Kind: kind, Name: name, Title: title, At: t.Now, By: who}, table, column, is)
 }
 
 // keepGuard keeps a guard that is about to be removed; what was made for it alone goes and comes with it.
@@ -30,7 +33,7 @@ func keepGuard(t *reading.Turn, g *memory.Guard, who string) error {
 
 // Removed gives what was removed in the last 30 days, the newest first; boards are not among them.
 func Removed(ctx context.Context, p *pipeline.Pipeline) ([]site.Removal, error) {
-	return p.Store.AllRemoved(ctx, p.Now().Add(-site.BringBackFor))
+	return archive.AllRemoved(ctx, p.Store, p.Now().Add(-site.BringBackFor))
 }
 
 // BringBack brings back what was removed last under a name, as it was, with all that went with it. Guards and interlocks
@@ -38,14 +41,14 @@ func Removed(ctx context.Context, p *pipeline.Pipeline) ([]site.Removal, error) 
 // store.ErrStaysGone where something else has its place or what it belongs to is not there.
 func BringBack(ctx context.Context, p *pipeline.Pipeline, kind, name string, who pipeline.Actor) error {
 	err := p.Do(ctx, func(t *reading.Turn) error {
-		r, err := t.Tx.TakeRemoved(t.Ctx, kind, name, t.Now.Add(-site.BringBackFor))
+		r, err := archive.TakeRemoved(t.Ctx, t.Tx, kind, name, t.Now.Add(-site.BringBackFor))
 		if errors.Is(err, store.ErrNotFound) && kind == "device" && t.Site.Named[name] != nil && sentMeanwhile(t, name) {
 			return nil // it is back, and what it has sent meanwhile was not taken yet
 		}
 		if err != nil {
 			return fmt.Errorf("no %s %s was removed in the last 30 days: %w", kind, name, err)
 		}
-		back, err := t.Tx.PutBack(t.Ctx, &r)
+		back, err := archive.PutBack(t.Ctx, t.Tx, &r)
 		if err != nil {
 			return fmt.Errorf("%s %s %w", kind, name, err)
 		}
@@ -59,7 +62,7 @@ func BringBack(ctx context.Context, p *pipeline.Pipeline, kind, name string, who
 	}
 	// What is derived looks at what is committed.
 	return p.Do(ctx, func(t *reading.Turn) error {
-		a, err := t.Tx.Arrival(t.Ctx, name)
+		a, err := events.Arrival(t.Ctx, t.Tx, name)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil
 		} else if err != nil {
@@ -74,12 +77,12 @@ func BringBack(ctx context.Context, p *pipeline.Pipeline, kind, name string, who
 
 // sentMeanwhile tells whether a device that was removed has sent something since.
 func sentMeanwhile(t *reading.Turn, name string) bool {
-	a, err := t.Tx.Arrival(t.Ctx, name)
+	a, err := events.Arrival(t.Ctx, t.Tx, name)
 	return err == nil && a.Former
 }
 
 // takeBack lets what was put back go on.
-func takeBack(t *reading.Turn, r *store.Removed, back map[string][]int64, who pipeline.Actor) error {
+func takeBack(t *reading.Turn, r *archive.Removed, back map[string][]int64, who pipeline.Actor) error {
 	if err := t.ConfigChanged(); err != nil {
 		return err
 	}
@@ -117,14 +120,14 @@ func takeBackDevice(t *reading.Turn, d *memory.Device) error {
 	// It gets three intervals again to make itself heard.
 	d.State.CountedFrom, d.State.SilentSince = t.Now, 0
 	t.WakeAt(d, t.Now)
-	a, err := t.Tx.Arrival(t.Ctx, d.Name)
+	a, err := events.Arrival(t.Ctx, t.Tx, d.Name)
 	switch {
 	case err == nil && !a.Former:
 		return &measure.Fault{Field: "name", Reason: fmt.Sprintf("%s waits as an arrival; let it in (jaunty arrival let-in %s), or turn it away first", d.Name, d.Name)}
 	case err != nil && !errors.Is(err, store.ErrNotFound):
 		return err
 	}
-	return t.Tx.ForgetFormerKeys(t.Ctx, d.Name)
+	return config.ForgetFormerKeys(t.Ctx, t.Tx, d.Name)
 }
 
 // beginLock lets an interlock look at what holds.

@@ -7,6 +7,7 @@ import (
 	"jauntylark/core/act"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
 )
 
 // SetSignal changes what is said of a signal. A unit can be stated when there is none; one that is
@@ -27,7 +28,7 @@ func SetSignal(ctx context.Context, p *pipeline.Pipeline, path string, c act.Sig
 		t.Touched = true
 		step := s.Step
 		s.Signal = v
-		if err := t.Tx.SaveSignal(t.Ctx, &v); err != nil {
+		if err := config.SaveSignal(t.Ctx, t.Tx, &v); err != nil {
 			return err
 		}
 		if err := t.StepFollows(s, step); err != nil {

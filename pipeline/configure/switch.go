@@ -12,6 +12,8 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // errOther ends a look at readings: one is neither 0 nor 1.
@@ -34,7 +36,7 @@ func MakeSwitch(ctx context.Context, p *pipeline.Pipeline, path string, who pipe
 		}
 		t.Touched = true
 		s.Kind = site.KindSwitch
-		if err := t.Tx.SaveSignal(t.Ctx, &s.Signal); err != nil {
+		if err := config.SaveSignal(t.Ctx, t.Tx, &s.Signal); err != nil {
 			return err
 		}
 		for i := range guards {
@@ -55,7 +57,7 @@ func onlyOnOff(ctx context.Context, p *pipeline.Pipeline, path string) error {
 	if err != nil {
 		return &measure.Fault{Field: "signal", Reason: err.Error()}
 	}
-	s, err := p.Store.Signal(ctx, device, name)
+	s, err := config.Signal(ctx, p.Store, device, name)
 	if err != nil {
 		return err
 	}
@@ -64,7 +66,7 @@ func onlyOnOff(ctx context.Context, p *pipeline.Pipeline, path string) error {
 		return err
 	}
 	defer tx.Rollback()
-	err = tx.EachReading(ctx, s.ID, 0, p.Now().Add(memory.AheadIsFault), func(some []measure.Reading) error {
+	err = timeseries.EachReading(ctx, tx, s.ID, 0, p.Now().Add(memory.AheadIsFault), func(some []measure.Reading) error {
 		for _, r := range some {
 			if r.Value != 0 && r.Value != 1 {
 				return fmt.Errorf("%w: %s at %s", errOther, measure.Figure(r.Value, s.Unit), r.At)
@@ -132,7 +134,7 @@ func MayBeSwitch(ctx context.Context, p *pipeline.Pipeline, s *site.Signal) (boo
 		return false, err
 	}
 	defer tx.Rollback()
-	readings, err := tx.Newest(ctx, s.ID, p.Now().Add(memory.AheadIsFault), switchLook)
+	readings, err := timeseries.Newest(ctx, tx, s.ID, p.Now().Add(memory.AheadIsFault), switchLook)
 	if err != nil || len(readings) < switchFrom {
 		return false, err
 	}

@@ -16,6 +16,8 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // StartTrial begins a trial of a signal that holds numbers.
@@ -29,7 +31,7 @@ func StartTrial(ctx context.Context, p *pipeline.Pipeline, path, note, who strin
 			return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; a trial finds a limit of numbers", path, memory.Holds[s.Kind])}
 		}
 		out = site.Trial{SignalID: s.ID, Signal: path, Note: strings.TrimSpace(note), By: who, StartedAt: t.Now, Stretches: []site.TrialStretch{}}
-		if err := t.Tx.AddTrial(t.Ctx, &out); err != nil {
+		if err := events.AddTrial(t.Ctx, t.Tx, &out); err != nil {
 			return err
 		}
 		return t.Enter("trial started", path, who, fmt.Sprintf("Trial %d of %s was started", out.ID, path))
@@ -70,17 +72,17 @@ func MarkTrial(ctx context.Context, p *pipeline.Pipeline, id int64, m Mark, who 
 			return &measure.Fault{Field: "label", Reason: site.Unknown("label", m.Label, []string{limit.Normal, limit.Event})}
 		}
 		if m.Until == nil {
-			if err := t.Tx.EndStretch(t.Ctx, id, from); err != nil || m.Label == "" {
+			if err := events.EndStretch(t.Ctx, t.Tx, id, from); err != nil || m.Label == "" {
 				return err
 			}
 		}
-		if taken, err := t.Tx.Overlaps(t.Ctx, id, from, until); err != nil {
+		if taken, err := events.Overlaps(t.Ctx, t.Tx, id, from, until); err != nil {
 			return err
 		} else if taken {
 			return &measure.Fault{Field: "from", Reason: "it overlaps with a stretch that is marked already; remove that first"}
 		}
 		stretch := site.TrialStretch{Trial: id, Label: m.Label, From: from, Until: m.Until}
-		if err := t.Tx.AddStretch(t.Ctx, &stretch); err != nil {
+		if err := events.AddStretch(t.Ctx, t.Tx, &stretch); err != nil {
 			return err
 		}
 		return t.Enter("trial marked", v.Signal, who, fmt.Sprintf("Trial %d: %s from %s on", id, m.Label, from))
@@ -93,7 +95,7 @@ func UnmarkTrial(ctx context.Context, p *pipeline.Pipeline, id, stretch int64, w
 		if err := KeepRemoved(t, "stretch", fmt.Sprint(stretch), "", who, "trial_stretch", "id", stretch); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveStretch(t.Ctx, id, stretch); err != nil {
+		if err := events.RemoveStretch(t.Ctx, t.Tx, id, stretch); err != nil {
 			return fmt.Errorf("there is no stretch %d in trial %d: %w", stretch, id, err)
 		}
 		return nil
@@ -106,7 +108,7 @@ func RemoveTrial(ctx context.Context, p *pipeline.Pipeline, id int64, who string
 		if err := KeepRemoved(t, "trial", fmt.Sprint(id), "", who, "trial", "id", id); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveTrial(t.Ctx, id); err != nil {
+		if err := events.RemoveTrial(t.Ctx, t.Tx, id); err != nil {
 			return err
 		}
 		return t.Enter("trial removed", v.Signal, who, fmt.Sprintf("Trial %d of %s was removed", id, v.Signal))
@@ -114,7 +116,7 @@ func RemoveTrial(ctx context.Context, p *pipeline.Pipeline, id int64, who string
 }
 
 func onTrial(ctx context.Context, p *pipeline.Pipeline, id int64, act func(*reading.Turn, *site.Trial) error) error {
-	v, err := p.Store.Trial(ctx, id)
+	v, err := events.Trial(ctx, p.Store, id)
 	if errors.Is(err, store.ErrNotFound) {
 		return fmt.Errorf("there is no trial %d: %w", id, err)
 	}
@@ -126,7 +128,7 @@ func onTrial(ctx context.Context, p *pipeline.Pipeline, id int64, act func(*read
 
 // SuggestFrom tells what limit a trial speaks for.
 func SuggestFrom(ctx context.Context, p *pipeline.Pipeline, id int64) (limit.Suggestion, error) {
-	v, err := p.Store.Trial(ctx, id)
+	v, err := events.Trial(ctx, p.Store, id)
 	if errors.Is(err, store.ErrNotFound) {
 		err = fmt.Errorf("there is no trial %d: %w", id, err)
 	}
@@ -155,7 +157,7 @@ func SuggestFrom(ctx context.Context, p *pipeline.Pipeline, id int64) (limit.Sug
 			until = *s.Until
 		}
 		stretch := limit.Stretch{Label: s.Label, Until: until}
-		err := tx.EachReading(ctx, v.SignalID, s.From, until, func(some []measure.Reading) error {
+		err := timeseries.EachReading(ctx, tx, v.SignalID, s.From, until, func(some []measure.Reading) error {
 			for _, r := range some {
 				if r.Quality.Usable() {
 					stretch.Readings = append(stretch.Readings, r)
@@ -190,11 +192,11 @@ func AcceptTrial(ctx context.Context, p *pipeline.Pipeline, id int64, change fun
 		if err := StoreGuard(t, &g, who); err != nil {
 			return err
 		}
-		if err := t.Tx.EndStretch(t.Ctx, id, t.Now); err != nil {
+		if err := events.EndStretch(t.Ctx, t.Tx, id, t.Now); err != nil {
 			return err
 		}
 		v.EndedAt, v.Guard = &t.Now, g.Name
-		if err := t.Tx.SaveTrial(t.Ctx, v); err != nil {
+		if err := events.SaveTrial(t.Ctx, t.Tx, v); err != nil {
 			return err
 		}
 		if err := t.Enter("trial accepted", v.Signal, who, fmt.Sprintf("Guard %s was made of trial %d", g.Name, id)); err != nil {

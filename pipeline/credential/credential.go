@@ -10,6 +10,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Sender is who sends a pack: a device by its key, or a person.
@@ -48,41 +49,33 @@ var (
 
 // Directory says whose a key is.
 type Directory struct {
-	Keys      map[[32]byte]store.Key
-	Identity  map[string]store.Key // by DTLS identity
-	Former    map[[32]byte]store.FormerKey
-	Enrolment store.Enrolment
+	Keys      map[[32]byte]config.Key
+	Identity  map[string]config.Key // by DTLS identity
+	Former    map[[32]byte]config.FormerKey
+	Enrolment config.Enrolment
 	ByName    map[string]*site.Device
 	ByID      map[int64]*site.Device
 	Eyes      map[int64]*frame.Eye // of devices that send frames
 }
 
-// Records are where keys are read: the store, or a transaction of it.
-type Records interface {
-	Keys(context.Context) ([]store.Key, error)
-	FormerKeys(context.Context) ([]store.FormerKey, error)
-	Enrolment(context.Context) (store.Enrolment, error)
-	Eyes(context.Context) ([]store.DeviceEye, error)
-}
-
 // Load reads the directory of devices that are all there are.
-func Load(ctx context.Context, from Records, devices []*site.Device) (d Directory, err error) {
-	keys, err := from.Keys(ctx)
+func Load(ctx context.Context, from store.Reader, devices []*site.Device) (d Directory, err error) {
+	keys, err := config.Keys(ctx, from)
 	if err != nil {
 		return d, err
 	}
-	former, err := from.FormerKeys(ctx)
+	former, err := config.FormerKeys(ctx, from)
 	if err != nil {
 		return d, err
 	}
-	if d.Enrolment, err = from.Enrolment(ctx); err != nil {
+	if d.Enrolment, err = config.ReadEnrolment(ctx, from); err != nil {
 		return d, err
 	}
-	eyes, err := from.Eyes(ctx)
+	eyes, err := config.Eyes(ctx, from)
 	if err != nil {
 		return d, err
 	}
-	d.Keys, d.Identity, d.Former = make(map[[32]byte]store.Key, len(keys)), make(map[string]store.Key, len(keys)), make(map[[32]byte]store.FormerKey, len(former))
+	d.Keys, d.Identity, d.Former = make(map[[32]byte]config.Key, len(keys)), make(map[string]config.Key, len(keys)), make(map[[32]byte]config.FormerKey, len(former))
 	d.ByName, d.ByID, d.Eyes = make(map[string]*site.Device, len(devices)), make(map[int64]*site.Device, len(devices)), make(map[int64]*frame.Eye, len(eyes))
 	for i := range eyes {
 		d.Eyes[eyes[i].Device] = &eyes[i].Eye
@@ -103,7 +96,7 @@ func Load(ctx context.Context, from Records, devices []*site.Device) (d Director
 // Identity is what a key proves: a device, or the name of an arrival.
 type Identity struct {
 	Device  *site.Device // nil for an arrival
-	Key     store.Key    // the device's key; none for enrolment
+	Key     config.Key   // the device's key; none for enrolment
 	Arrival string       // name of one that nobody knows yet
 	Former  bool         // the arrival is a deleted device
 }

@@ -19,6 +19,7 @@ import (
 	"jauntylark/pipeline/notice"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 const (
@@ -39,7 +40,7 @@ func lateEvery(ctx context.Context, p *pipeline.Pipeline) {
 			return
 		case <-tick.C:
 		}
-		stretches, err := p.Store.LateStretches(ctx, p.Now().Add(-lateAfter))
+		stretches, err := events.LateStretches(ctx, p.Store, p.Now().Add(-lateAfter))
 		if err != nil {
 			continue // a database that is away is logged by the commits
 		}
@@ -53,7 +54,7 @@ func lateEvery(ctx context.Context, p *pipeline.Pipeline) {
 
 // judgeLate adds the alarms that would have been in a stretch of late readings and are not known, marked learned late.
 // Known alarms and the state of guards never change, but for an alarm that disprove ends. People get one summary.
-func judgeLate(ctx context.Context, p *pipeline.Pipeline, s store.LateStretch) error {
+func judgeLate(ctx context.Context, p *pipeline.Pipeline, s events.LateStretch) error {
 	var guards []askedGuard
 	var over evidence.Subject
 	err := p.Do(ctx, func(t *reading.Turn) error {
@@ -94,7 +95,7 @@ func judgeLate(ctx context.Context, p *pipeline.Pipeline, s store.LateStretch) e
 		return err
 	}
 	return p.Do(ctx, func(t *reading.Turn) error {
-		taken, err := t.Tx.TakeLate(t.Ctx, s)
+		taken, err := events.TakeLate(t.Ctx, t.Tx, s)
 		if err != nil || !taken {
 			return err
 		}
@@ -138,7 +139,7 @@ func disprove(t *reading.Turn, asked *askedGuard, held measure.Reading) error {
 		if standing == 0 {
 			continue
 		}
-		a, err := t.Tx.Alarm(t.Ctx, standing)
+		a, err := events.Alarm(t.Ctx, t.Tx, standing)
 		if err != nil {
 			return err
 		}
@@ -173,7 +174,7 @@ type occurred struct {
 }
 
 // learn adds alarms of the past that are not known, and tells of them in one summary for each address.
-func learn(t *reading.Turn, s store.LateStretch, found []occurred) error {
+func learn(t *reading.Turn, s events.LateStretch, found []occurred) error {
 	learned, err := learnAll(t, found)
 	if err != nil || len(learned) == 0 {
 		return err
@@ -215,7 +216,7 @@ func learnAll(t *reading.Turn, found []occurred) (all []learned, err error) {
 		if g == nil || o.ClearedAt == nil {
 			continue
 		}
-		known, err := t.Tx.AlarmsWithin(t.Ctx, g.Name, o.RaisedAt, *o.ClearedAt)
+		known, err := events.AlarmsWithin(t.Ctx, t.Tx, g.Name, o.RaisedAt, *o.ClearedAt)
 		if err != nil {
 			return nil, err
 		}
@@ -241,7 +242,7 @@ func learnOne(t *reading.Turn, g *memory.Guard, o alarm.Occurrence) (alarm.Alarm
 	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: g.Subject.Path(), Side: o.Side, Level: o.Level, Severity: rung.Severity, State: alarm.StateOver,
 		RaisedAt: o.RaisedAt, ClearedAt: o.ClearedAt, LearnedAt: t.Now, Value: o.Value, Extreme: o.Extreme, Unit: g.Subject.Unit, When: rung.When.String(),
 		Advice: g.Advice, Sentence: t.Site.Sentence(g, rung, o.Value), LearnedLate: true, Ending: o.Ending, Cause: o.Cause}
-	if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return a, err
 	}
 	text := fmt.Sprintf("Learned late: %s for %s", alarm.Was(a.Sentence), prose.Length(o.Length(t.Now)))

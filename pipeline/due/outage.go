@@ -7,16 +7,16 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/reading"
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // Lost tells people that the service does without something since an instant: an alarm, which Found ends.
 func Lost(ctx context.Context, p *pipeline.Pipeline, what string, since measure.Instant, why string) error {
-	if p.Now().Sub(since) < store.BlindFrom {
+	if p.Now().Sub(since) < events.BlindFrom {
 		return nil
 	}
 	return p.Do(ctx, func(t *reading.Turn) error {
-		standing, err := t.Tx.ServiceAlarm(t.Ctx, lostWhen(what))
+		standing, err := events.ServiceAlarm(t.Ctx, t.Tx, lostWhen(what))
 		if err == nil && standing == 0 {
 			_, err = t.RaiseServiceAlarm("reach "+what, alarm.Critical, since, why, "What comes by it waits there, if it keeps anything. It is tried again all the time.")
 		}
@@ -29,7 +29,7 @@ func lostWhen(what string) string { return "cannot reach " + what }
 // Found says that something is there again that was away since an instant.
 func Found(ctx context.Context, p *pipeline.Pipeline, what string, since measure.Instant) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		standing, err := t.Tx.ServiceAlarm(t.Ctx, lostWhen(what))
+		standing, err := events.ServiceAlarm(t.Ctx, t.Tx, lostWhen(what))
 		if err == nil && standing != 0 {
 			err = t.EndServiceAlarm(standing)
 		}

@@ -10,6 +10,8 @@ import (
 	"jauntylark/pipeline/commit"
 	"jauntylark/pipeline/event"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 const (
@@ -45,7 +47,7 @@ func sweepEvery(ctx context.Context, p *pipeline.Pipeline, interval time.Duratio
 		if time.Since(before) > interval+event.SweepAfter { // the process stood still: what waits at its doors comes first
 			rest(ctx, event.SweepAfter)
 		}
-		due, err := p.Store.Due(ctx, p.Now().Add(-event.SweepAfter))
+		due, err := events.WhatIsDue(ctx, p.Store, p.Now().Add(-event.SweepAfter))
 		if err != nil { // a database that is away is logged by the commits
 			continue
 		}
@@ -59,7 +61,7 @@ func sweepEvery(ctx context.Context, p *pipeline.Pipeline, interval time.Duratio
 
 // dueGuards gives the guards whose delays, or armed hours, have ended.
 func dueGuards(t *reading.Turn) ([]int64, error) {
-	return t.Tx.DueGuards(t.Ctx, t.Now.Add(-event.SweepAfter), commit.AtOnce)
+	return config.DueGuards(t.Ctx, t.Tx, t.Now.Add(-event.SweepAfter), commit.AtOnce)
 }
 
 func sweepGuards(t *reading.Turn, ids []int64) error {

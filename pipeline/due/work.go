@@ -17,6 +17,8 @@ import (
 	"jauntylark/pipeline/record"
 	"jauntylark/pipeline/respond"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // dueWork is one kind of work that falls due by time. What is due of one kind is done in a commit of its own. When that fails, each
@@ -24,7 +26,7 @@ import (
 // holds up nothing else.
 type dueWork struct {
 	name   string                                         // what the service cannot do when it fails: "send statements"
-	wanted func(store.Due) bool                           // whether anything of it is due
+	wanted func(events.Due) bool                          // whether anything of it is due
 	seldom func(context.Context, *pipeline.Pipeline) bool // the same of what is looked at seldom
 	due    func(*reading.Turn) ([]int64, error)           // what is due
 	do     func(*reading.Turn, []int64) error             // does it
@@ -59,25 +61,25 @@ const (
 // dueWorks are all kinds, in the order in which they are done.
 func dueWorks() []*dueWork {
 	all := []*dueWork{
-		{name: "look for silence", wanted: func(d store.Due) bool { return d.Devices }, due: (*reading.Turn).DueDevices, do: (*reading.Turn).SweepDevices},
-		{name: "end the delays of guards", wanted: func(d store.Due) bool { return d.Guards }, due: dueGuards, do: sweepGuards},
-		{name: "end the delays of interlocks", wanted: func(d store.Due) bool { return d.Interlocks }, due: (*reading.Turn).DueInterlocks, do: (*reading.Turn).SweepInterlocks},
-		{name: "look after outputs", wanted: func(d store.Due) bool { return d.Outputs }, due: (*reading.Turn).DueOutputs, do: (*reading.Turn).SweepOutputs},
-		{name: "go on with rosters", wanted: func(d store.Due) bool { return d.Escalations }, due: (*reading.Turn).DueEscalations, do: (*reading.Turn).Escalate},
-		{name: "tell what was held back", wanted: func(d store.Due) bool { return d.Held }, due: (*reading.Turn).DueHeld, do: (*reading.Turn).Release},
-		{name: "end shelving", wanted: func(d store.Due) bool { return d.Shelves }, due: respond.DueShelves, do: respond.EndShelves},
-		{name: "start and end runs by schedule", wanted: func(d store.Due) bool { return d.Plans }, due: record.DuePlans, do: record.SweepPlans},
-		{name: "send statements", wanted: func(d store.Due) bool { return d.Statements }, due: respond.DueStatements, do: respond.SendStatements},
+		{name: "look for silence", wanted: func(d events.Due) bool { return d.Devices }, due: (*reading.Turn).DueDevices, do: (*reading.Turn).SweepDevices},
+		{name: "end the delays of guards", wanted: func(d events.Due) bool { return d.Guards }, due: dueGuards, do: sweepGuards},
+		{name: "end the delays of interlocks", wanted: func(d events.Due) bool { return d.Interlocks }, due: (*reading.Turn).DueInterlocks, do: (*reading.Turn).SweepInterlocks},
+		{name: "look after outputs", wanted: func(d events.Due) bool { return d.Outputs }, due: (*reading.Turn).DueOutputs, do: (*reading.Turn).SweepOutputs},
+		{name: "go on with rosters", wanted: func(d events.Due) bool { return d.Escalations }, due: (*reading.Turn).DueEscalations, do: (*reading.Turn).Escalate},
+		{name: "tell what was held back", wanted: func(d events.Due) bool { return d.Held }, due: (*reading.Turn).DueHeld, do: (*reading.Turn).Release},
+		{name: "end shelving", wanted: func(d events.Due) bool { return d.Shelves }, due: respond.DueShelves, do: respond.EndShelves},
+		{name: "start and end runs by schedule", wanted: func(d events.Due) bool { return d.Plans }, due: record.DuePlans, do: record.SweepPlans},
+		{name: "send statements", wanted: func(d events.Due) bool { return d.Statements }, due: respond.DueStatements, do: respond.SendStatements},
 		{name: "tell of its own absence", seldom: func(ctx context.Context, p *pipeline.Pipeline) bool {
-			untold, err := p.Store.OutageUntold(ctx)
+			untold, err := events.OutageUntold(ctx, p.Store)
 			return err == nil && untold
 		}, do: whole((*reading.Turn).TellOutage)},
 		{name: "sum up old news", seldom: func(ctx context.Context, p *pipeline.Pipeline) bool {
-			old, err := p.Store.AnyOld(ctx, p.Now().Add(-notice.OldAfter), p.Now().Add(-notice.TriedAfter))
+			old, err := events.AnyOld(ctx, p.Store, p.Now().Add(-notice.OldAfter), p.Now().Add(-notice.TriedAfter))
 			return err == nil && old
 		}, do: whole((*reading.Turn).SumUpOld)},
 		{name: "end drills", seldom: func(ctx context.Context, p *pipeline.Pipeline) bool {
-			open, err := p.Store.AnyOpenDrill(ctx, p.Now()-roster.DrillLasts)
+			open, err := events.AnyOpenDrill(ctx, p.Store, p.Now()-roster.DrillLasts)
 			return err == nil && open
 		}, do: whole(respond.EndDrills)},
 		{name: "tell the word of the day", seldom: func(ctx context.Context, p *pipeline.Pipeline) bool { return quietIsDue(ctx, p) }, do: whole((*reading.Turn).TellQuiet)},
@@ -185,7 +187,7 @@ func (d *dueWork) tell(ctx context.Context, p *pipeline.Pipeline) error {
 	}
 	standing := int64(0)
 	err := p.Do(ctx, func(t *reading.Turn) (err error) {
-		if standing, err = t.Tx.ServiceAlarm(t.Ctx, "cannot "+d.name); err != nil {
+		if standing, err = events.ServiceAlarm(t.Ctx, t.Tx, "cannot "+d.name); err != nil {
 			return err
 		}
 		switch {
@@ -205,15 +207,15 @@ func (d *dueWork) tell(ctx context.Context, p *pipeline.Pipeline) error {
 
 // quietIsDue tells whether the word of the day is to be told.
 func quietIsDue(ctx context.Context, p *pipeline.Pipeline) bool {
-	own, err := p.Store.SiteReach(ctx)
+	own, err := config.SiteReach(ctx, p.Store)
 	if err != nil || own.QuietWord == nil {
 		return false
 	}
-	here, err := p.Store.Site(ctx)
+	here, err := config.Site(ctx, p.Store)
 	if err != nil {
 		return false
 	}
 	day, due := notice.QuietDue(own.QuietWord, here, p.Now())
-	told, err := p.Store.QuietOn(ctx)
+	told, err := events.QuietOn(ctx, p.Store)
 	return err == nil && due && told != day
 }

@@ -6,7 +6,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/memory"
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // Happening is one transition with the guard, its state after it, and the person behind it.
@@ -23,8 +23,8 @@ type Turn struct {
 	*memory.Turn
 	Happened    []Happening
 	room        []alarm.Transition
-	events      []store.GuardEvent // what happened to guards besides readings
-	AlarmsMoved bool               // some alarm was raised, is over or is another now
+	events      []events.GuardEvent // what happened to guards besides readings
+	AlarmsMoved bool                // some alarm was raised, is over or is another now
 }
 
 // New makes a turn of what is in memory.
@@ -64,7 +64,7 @@ func (t *Turn) Step(g *memory.Guard, e alarm.Event, who string) {
 		t.GuardChanged(g)
 	}
 	if e.Kind != alarm.NewReading && e.Kind != alarm.Amended && (moved || e.Kind != alarm.DueInstant) {
-		event := store.GuardEvent{Guard: g.ID, Event: e, SignalStepped: g.Subject.State.SteppedAt}
+		event := events.GuardEvent{Guard: g.ID, Event: e, SignalStepped: g.Subject.State.SteppedAt}
 		if e.Kind == alarm.Moved { // a replay comes to it before what was stepped next
 			event.SignalStepped -= max(0, measure.Instant(e.Value))
 		}
@@ -101,7 +101,7 @@ func (t *Turn) StepReading(g *memory.Guard, at measure.Instant, value float64) {
 
 // SaveEvents writes down what happened to guards besides readings.
 func (t *Turn) SaveEvents() error {
-	err := t.Tx.AddGuardEvents(t.Ctx, t.events)
+	err := events.AddGuardEvents(t.Ctx, t.Tx, t.events)
 	t.events = nil
 	return err
 }

@@ -11,7 +11,8 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
-	"jauntylark/store"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // LimitsOf tells how a signal's values are spread over a stretch, and what limits at their ends would have raised.
@@ -42,7 +43,7 @@ func LimitsOf(ctx context.Context, p *pipeline.Pipeline, path string, from, unti
 	}
 	defer tx.Rollback()
 	sampler := limit.NewSampler(zone)
-	if err := tx.EachReading(ctx, over.ID, from, until, func(some []measure.Reading) error { sampler.Take(some); return nil }); err != nil {
+	if err := timeseries.EachReading(ctx, tx, over.ID, from, until, func(some []measure.Reading) error { sampler.Take(some); return nil }); err != nil {
 		return limit.Shape{}, err
 	}
 	shape, guards := sampler.Shape(from, until, unit)
@@ -52,7 +53,7 @@ func LimitsOf(ctx context.Context, p *pipeline.Pipeline, path string, from, unti
 		runs[i].SilentAfter = over.SilentAfter
 	}
 	if len(runs) > 0 {
-		err = tx.EachReading(ctx, over.ID, from, until, func(some []measure.Reading) error {
+		err = timeseries.EachReading(ctx, tx, over.ID, from, until, func(some []measure.Reading) error {
 			for _, run := range runs {
 				run.Take(some, over.beyond)
 			}
@@ -62,7 +63,7 @@ func LimitsOf(ctx context.Context, p *pipeline.Pipeline, path string, from, unti
 	if err != nil {
 		return shape, err
 	}
-	past, err := p.Store.Alarms(ctx, store.AlarmQuery{Signal: path, Since: from, Limit: 10_000})
+	past, err := events.Alarms(ctx, p.Store, events.AlarmQuery{Signal: path, Since: from, Limit: 10_000})
 	for i, run := range runs {
 		shape.Limits = append(shape.Limits, limit.Propose(guards[i], run.Finish(until), past, shape.From, until, unit))
 	}
@@ -97,7 +98,7 @@ func CureOf(ctx context.Context, p *pipeline.Pipeline, guard string, from, until
 	}
 	defer tx.Rollback()
 	var readings []measure.Reading
-	err = tx.EachReading(ctx, signal, from, until, func(some []measure.Reading) error {
+	err = timeseries.EachReading(ctx, tx, signal, from, until, func(some []measure.Reading) error {
 		readings = append(readings, some...)
 		if extra := len(readings) - cureReadings; extra > cureReadings/2 {
 			readings = append(readings[:0], readings[extra:]...)
@@ -110,7 +111,7 @@ func CureOf(ctx context.Context, p *pipeline.Pipeline, guard string, from, until
 	if len(readings) == 0 {
 		return nil, nil
 	}
-	past, err := p.Store.PastOf(ctx, guard, max(from, readings[0].At), until)
+	past, err := events.PastOf(ctx, p.Store, guard, max(from, readings[0].At), until)
 	if err != nil {
 		return nil, err
 	}
@@ -119,7 +120,7 @@ func CureOf(ctx context.Context, p *pipeline.Pipeline, guard string, from, until
 
 // HealthOf judges the alarms of a stretch, and finds cures for the guards that chatter.
 func HealthOf(ctx context.Context, p *pipeline.Pipeline, from, until measure.Instant) (alarm.Health, error) {
-	all, people, err := p.Store.Told(ctx, from, until)
+	all, people, err := events.Told(ctx, p.Store, from, until)
 	if err != nil {
 		return alarm.Health{}, err
 	}

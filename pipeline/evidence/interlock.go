@@ -16,6 +16,7 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/timeseries"
 )
 
 // TryInterlock replays an interlock, saved or not, over what is stored of a stretch, as if it alone drove its output: when it would have
@@ -190,7 +191,7 @@ func (t *trying) runCondition(ctx context.Context, tx *store.Tx) error {
 			edges = append(edges, edge{at, 0, blind.why})
 		}
 	}
-	err = tx.EachReading(ctx, in.ID, t.from, t.until, func(some []measure.Reading) error {
+	err = timeseries.EachReading(ctx, tx, in.ID, t.from, t.until, func(some []measure.Reading) error {
 		for n := range some {
 			silence(some[n].At)
 			run.Take(some[n:n+1], in.beyond)
@@ -249,7 +250,7 @@ func (t *trying) runValues(ctx context.Context, tx *store.Tx) error {
 			}
 		}
 	}
-	err := tx.EachRow(ctx, signals, t.from, t.until, false, func(at measure.Instant, row []*measure.Reading) error {
+	err := timeseries.EachRow(ctx, tx, signals, t.from, t.until, false, func(at measure.Instant, row []*measure.Reading) error {
 		until(at)
 		for n, r := range row {
 			if r == nil {

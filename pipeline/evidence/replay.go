@@ -17,6 +17,8 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // ReplayOrder says what is to be replayed: a guard, saved or not, over a stretch.
@@ -80,7 +82,7 @@ func Replay(ctx context.Context, p *pipeline.Pipeline, o ReplayOrder, progress f
 		return out, err
 	}
 	began := run.State.HeldAt != 0
-	walk, err := tx.Walk(ctx, over.ID, o.From, o.Until)
+	walk, err := timeseries.NewWalk(ctx, tx, over.ID, o.From, o.Until)
 	if err != nil {
 		return out, err
 	}
@@ -113,7 +115,7 @@ func (s *Subject) HeldAt(ctx context.Context, tx *store.Tx, at measure.Instant) 
 	for begin, back := at, measure.Instant(600_000); begin > 0 && held.At == 0; back *= 8 { // ever longer stretches: what is near is found soon
 		end := begin - 1
 		begin = max(0, at-back)
-		err = tx.EachReading(ctx, s.ID, begin, end, func(some []measure.Reading) error {
+		err = timeseries.EachReading(ctx, tx, s.ID, begin, end, func(some []measure.Reading) error {
 			heard = max(heard, some[len(some)-1].At)
 			for i := len(some) - 1; i >= 0; i-- {
 				if some[i].Quality.Usable() {
@@ -148,7 +150,7 @@ func replayEvents(ctx context.Context, p *pipeline.Pipeline, tx *store.Tx, g *al
 		o.Until = max(p.Now(), over.Reached)
 	}
 	out := Replayed{From: o.From, Until: o.Until}
-	events, err := tx.GuardEvents(ctx, o.Guard.ID)
+	events, err := events.GuardEvents(ctx, tx, o.Guard.ID)
 	if err == nil && len(events) == 0 {
 		err = fmt.Errorf("what happened to guard %s is not kept: it was made before that was: %w", o.Guard.Name, commit.ErrNotNow)
 	}
@@ -164,7 +166,7 @@ func replayEvents(ctx context.Context, p *pipeline.Pipeline, tx *store.Tx, g *al
 	}
 	run := alarm.NewRun(g, 0, measure.Reading{})
 	run.State.Held, run.State.HeldAt = held.Value, held.At
-	walk, err := tx.Walk(ctx, over.ID, first+1, o.Until)
+	walk, err := timeseries.NewWalk(ctx, tx, over.ID, first+1, o.Until)
 	if err != nil {
 		return out, err
 	}

@@ -10,6 +10,9 @@ import (
 	"jauntylark/core/run"
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // Summary tells what a run came to, up to its end or to now, from the readings themselves.
@@ -41,18 +44,18 @@ func Summary(ctx context.Context, p *pipeline.Pipeline, r run.Run) (run.Summary,
 	if out.Sums, err = sumsOf(ctx, p, paths, &r, out.Until); err != nil {
 		return out, err
 	}
-	out.Alarms, err = p.Store.CountAlarms(ctx, paths, r.StartedAt, out.Until)
+	out.Alarms, err = events.CountAlarms(ctx, p.Store, paths, r.StartedAt, out.Until)
 	return out, err
 }
 
 // runSignals gives the signals of a run's asset, and those of its goals, that are numbers or on and off.
 func runSignals(ctx context.Context, p *pipeline.Pipeline, r run.Run) ([]site.Signal, error) {
-	assets, err := p.Store.Assets(ctx)
+	assets, err := config.Assets(ctx, p.Store)
 	if err != nil {
 		return nil, err
 	}
 	a := asset.Named(assets, r.Asset)
-	all, err := p.Store.Signals(ctx)
+	all, err := config.Signals(ctx, p.Store)
 	return slices.DeleteFunc(all, func(s site.Signal) bool {
 		wanted := a.Has(s.Path()) || slices.ContainsFunc(r.Goals, func(g run.Goal) bool { return g.Signal == s.Path() })
 		return !wanted || s.Kind != site.KindNumber && s.Kind != site.KindSwitch
@@ -60,7 +63,7 @@ func runSignals(ctx context.Context, p *pipeline.Pipeline, r run.Run) ([]site.Si
 }
 
 func course(ctx context.Context, p *pipeline.Pipeline, s *site.Signal, r *run.Run, until measure.Instant) (run.SignalCourse, []run.Outcome, error) {
-	hold, err := p.Store.SilenceOf(ctx, s.ID)
+	hold, err := config.SilenceOf(ctx, p.Store, s.ID)
 	if err != nil {
 		return run.SignalCourse{}, nil, err
 	}
@@ -70,14 +73,14 @@ func course(ctx context.Context, p *pipeline.Pipeline, s *site.Signal, r *run.Ru
 	}
 	defer tx.Rollback()
 	g := run.Gather(s, roster.Thing(s.DeviceTitle, s.Title), r.Goals, r.StartedAt, until, hold)
-	err = tx.EachReading(ctx, s.ID, r.StartedAt-hold, until, func(some []measure.Reading) error { g.Take(some); return nil })
+	err = timeseries.EachReading(ctx, tx, s.ID, r.StartedAt-hold, until, func(some []measure.Reading) error { g.Take(some); return nil })
 	course, goals := g.Finish(r.EndedAt == nil)
 	return course, goals, err
 }
 
 // sumsOf gives what totals of some signals came to in a run.
 func sumsOf(ctx context.Context, p *pipeline.Pipeline, signals []string, r *run.Run, until measure.Instant) ([]run.Sum, error) {
-	totals, err := p.Store.Totals(ctx)
+	totals, err := timeseries.Totals(ctx, p.Store)
 	if err != nil {
 		return nil, err
 	}
@@ -86,11 +89,11 @@ func sumsOf(ctx context.Context, p *pipeline.Pipeline, signals []string, r *run.
 		if !slices.Contains(signals, t.Signal) || until <= r.StartedAt {
 			continue
 		}
-		unit, currency, err := p.Store.UnitOf(ctx, t.Signal)
+		unit, currency, err := timeseries.UnitOf(ctx, p.Store, t.Signal)
 		if err != nil {
 			return nil, err
 		}
-		value, err := p.Store.SumBetween(ctx, &t, r.StartedAt, until)
+		value, err := timeseries.SumBetween(ctx, p.Store, &t, r.StartedAt, until)
 		if err != nil {
 			return nil, err
 		}

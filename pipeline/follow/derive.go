@@ -8,12 +8,13 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/notice"
 	"jauntylark/pipeline/silence"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // noteAfter is how old a reading is for what is derived from it to be stored already, at most: half of
 // store.ComputeAfter, so that clocks may differ.
-const noteAfter = store.ComputeAfter / 2
+const noteAfter = timeseries.ComputeAfter / 2
 
 // Turn is a turn in which follows what follows from a reading.
 type Turn struct {
@@ -44,7 +45,7 @@ func (t *Turn) StepFollows(s *memory.Signal, was float64) error {
 			continue
 		}
 		d.Into.Step = now
-		if err := t.Tx.SaveSignal(t.Ctx, &d.Into.Signal); err != nil {
+		if err := config.SaveSignal(t.Ctx, t.Tx, &d.Into.Signal); err != nil {
 			return err
 		}
 		if err := t.StepFollows(d.Into, old); err != nil {
@@ -144,7 +145,7 @@ func (t *Turn) bringUp(d *memory.Derived, from measure.Instant) error {
 		}
 	}
 	if d.Machine.Remembers() && d.Seen >= max(from, 1) {
-		if err := t.Store.FeedMachine(t.Ctx, d.Machine, d.Inputs, from, d.Seen); err != nil {
+		if err := timeseries.FeedMachine(t.Ctx, t.Store, d.Machine, d.Inputs, from, d.Seen); err != nil {
 			return err
 		}
 	}
@@ -165,7 +166,7 @@ func (t *Turn) Renew(d *memory.Derived, until measure.Instant) error {
 	if st.MadeIn > st.TouchedIn || st.TouchedIn == t.CommitNo {
 		return nil
 	}
-	r, err := t.Store.NewestTrue(t.Ctx, d.Signal, until)
+	r, err := timeseries.NewestTrue(t.Ctx, t.Store, d.Signal, until)
 	if err != nil {
 		return err
 	}
@@ -295,7 +296,7 @@ func (t *Turn) feedAmended(s *memory.Signal, at measure.Instant, value float64) 
 // NoteTouches writes down which stretches of derived signals must be computed anew.
 func (t *Turn) NoteTouches() error {
 	for signal, r := range t.touches {
-		if err := t.Tx.NoteTouched(t.Ctx, signal, r.from, r.until); err != nil {
+		if err := timeseries.NoteTouched(t.Ctx, t.Tx, signal, r.from, r.until); err != nil {
 			return err
 		}
 	}

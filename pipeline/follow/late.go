@@ -3,7 +3,7 @@ package follow
 import (
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/memory"
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // NoteLateFor notes that a late reading came which guards of its signal, and of what is derived from it, did not step.
@@ -32,7 +32,7 @@ func (t *Turn) NoteLateFor(s *memory.Signal, from, until measure.Instant) {
 // NoteLate writes down where late readings came that guards did not step.
 func (t *Turn) NoteLate() error {
 	for signal, r := range t.late {
-		if err := t.Tx.NoteLate(t.Ctx, store.LateStretch{Signal: signal, From: r.from, Until: r.until, NotedAt: t.Now}); err != nil {
+		if err := events.NoteLate(t.Ctx, t.Tx, events.LateStretch{Signal: signal, From: r.from, Until: r.until, NotedAt: t.Now}); err != nil {
 			return err
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"jauntylark/core/run"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/memory"
+	"jauntylark/store/events"
 )
 
 // StepPlans starts and ends runs by a usable reading.
@@ -32,7 +33,7 @@ func (t *Turn) StartByPlan(p *memory.Plan, at measure.Instant, how string) error
 	}
 	r := &run.Run{Asset: a.Name, Title: p.TitleAt(at, t.Site.Settings.Location()), Plan: p.Name, How: how, StartedAt: at, Goals: p.Goals}
 	t.Touched = true
-	if err := t.Tx.SaveRun(t.Ctx, a.ID, r); err != nil {
+	if err := events.SaveRun(t.Ctx, t.Tx, a.ID, r); err != nil {
 		return err
 	}
 	p.Open = r
@@ -51,7 +52,7 @@ func (t *Turn) EndByPlan(p *memory.Plan, at measure.Instant) error {
 	}
 	t.Touched = true
 	p.Open, r.EndedAt = nil, &at
-	if err := t.Tx.SaveRun(t.Ctx, a.ID, r); err != nil {
+	if err := events.SaveRun(t.Ctx, t.Tx, a.ID, r); err != nil {
 		return err
 	}
 	if err := t.EnterRun("run ended", r, at, "", r.Title+" is over"); err != nil {
@@ -62,5 +63,5 @@ func (t *Turn) EndByPlan(p *memory.Plan, at measure.Instant) error {
 
 // EnterRun writes what became of a run into the journal.
 func (t *Turn) EnterRun(kind string, r *run.Run, at measure.Instant, who, text string) error {
-	return t.Tx.AddEntry(t.Ctx, site.Entry{At: at, LearnedAt: t.Now, Kind: kind, Subject: memory.AssetSubject(r.Asset), Who: who, Text: text}, t.CommitNo)
+	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: at, LearnedAt: t.Now, Kind: kind, Subject: memory.AssetSubject(r.Asset), Who: who, Text: text}, t.CommitNo)
 }

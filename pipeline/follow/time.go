@@ -6,6 +6,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/memory"
+	"jauntylark/store/events"
 )
 
 // MoveTime moves the own time of a signal: all that is counted by it, and when its standing alarms were raised.
@@ -43,7 +44,7 @@ func (t *Turn) MoveTime(s *memory.Signal, by measure.Instant) error {
 	if st.FaultAlarm != nil {
 		standing = append(standing, *st.FaultAlarm)
 	}
-	if err := t.Tx.MoveStanding(t.Ctx, s.ID, standing, time.Duration(by)*time.Millisecond); err != nil {
+	if err := events.MoveStanding(t.Ctx, t.Tx, s.ID, standing, time.Duration(by)*time.Millisecond); err != nil {
 		return err
 	}
 	for _, f := range s.Feeds {

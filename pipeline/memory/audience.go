@@ -10,6 +10,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/statement"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Audience is who can be told, in memory.
@@ -22,11 +23,11 @@ type Audience struct {
 }
 
 func (l *Site) loadAudience(ctx context.Context, tx *store.Tx) error {
-	contacts, err := tx.Contacts(ctx)
+	contacts, err := config.Contacts(ctx, tx)
 	if err != nil {
 		return err
 	}
-	rosters, err := tx.Rosters(ctx)
+	rosters, err := config.Rosters(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -37,10 +38,10 @@ func (l *Site) loadAudience(ctx context.Context, tx *store.Tx) error {
 	for i := range rosters {
 		l.Rosters[rosters[i].Name], l.RosterByID[rosters[i].ID] = &rosters[i], &rosters[i]
 	}
-	if l.Own, err = tx.SiteReach(ctx); err != nil {
+	if l.Own, err = config.SiteReach(ctx, tx); err != nil {
 		return err
 	}
-	statements, err := tx.Statements(ctx)
+	statements, err := config.Statements(ctx, tx)
 	l.Statements = map[string]*statement.Statement{}
 	for i := range statements {
 		l.Statements[statements[i].Name] = &statements[i]

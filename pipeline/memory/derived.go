@@ -9,14 +9,14 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
-	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Derived is a derived signal at work. Its values are not stored as they come: what is newer than a while
 // is computed whenever somebody asks, from the readings themselves, and the keeper of the history stores the
 // rest. Here they make the newest value, step guards, and feed what is derived from it in turn.
 type Derived struct {
-	store.Derivation
+	config.Derivation
 	Into    *Signal
 	From    []*Signal
 	Rank    int             // it comes after all that it is computed from
@@ -60,7 +60,7 @@ func (s *Signal) EffectiveInterval() measure.Duration {
 }
 
 // link joins derived signals with their inputs, in an order in which each comes after those it needs.
-func (l *Site) link(all []store.Derivation) error {
+func (l *Site) link(all []config.Derivation) error {
 	of, byPath := map[string][]string{}, map[string]*Derived{}
 	for _, row := range all {
 		d := &Derived{Derivation: row, Into: l.Signals[row.Signal]}

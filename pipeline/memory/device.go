@@ -10,6 +10,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Device is a device with all that belongs to it.
@@ -17,7 +18,7 @@ type Device struct {
 	site.Device
 	Signals map[string]*Signal
 	Outputs map[string]*Output
-	State   store.DeviceState
+	State   config.DeviceState
 	Heard   measure.Instant // arrival of its newest reading; of a gateway, also of those behind it
 	Members []*Device
 	Gateway *Device

@@ -1,6 +1,7 @@
 package memory
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -12,6 +13,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/wall"
 	"jauntylark/store"
+	"jauntylark/store/timeseries"
 )
 
 // Guard is a guard at work.
@@ -71,7 +73,8 @@ func RosterOfGuards(guards []*Guard) (alarm.Severity, []string) {
 func (l *Site) AddGuard(g alarm.Guard, s *Signal) *Guard {
 	entry := &Guard{Guard: g, Subject: s}
 	l.Guards[g.ID] = entry
-	s.Guards = append(s.Guards, entry)
+	s.Guards = append(s.Guards, entry) // they are stepped in order of their making
+	slices.SortFunc(s.Guards, func(a, b *Guard) int { return cmp.Compare(a.ID, b.ID) })
 	return entry
 }
 
@@ -96,7 +99,7 @@ func (l *Site) Prepare(ctx context.Context, tx *store.Tx, g *Guard) error {
 		if test.Kind != alarm.IsWord && test.Kind != alarm.IsNotWord {
 			continue
 		}
-		numbers, err := tx.Words(ctx, []string{test.Word})
+		numbers, err := timeseries.Words(ctx, tx, []string{test.Word})
 		if err != nil {
 			return err
 		}

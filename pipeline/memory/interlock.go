@@ -13,6 +13,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/wall"
 	"jauntylark/store"
+	"jauntylark/store/timeseries"
 )
 
 // Interlock is an interlock at work.
@@ -38,7 +39,7 @@ func (i *Interlock) readCondition(ctx context.Context, tx *store.Tx) (err error)
 		return &measure.Fault{Field: "when", Reason: err.Error()}
 	}
 	if test := &i.Cond.When; test.Kind == alarm.IsWord || test.Kind == alarm.IsNotWord {
-		numbers, err := tx.Words(ctx, []string{test.Word})
+		numbers, err := timeseries.Words(ctx, tx, []string{test.Word})
 		if err != nil {
 			return err
 		}

@@ -7,6 +7,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/credential"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Load reads everything.
@@ -15,7 +16,7 @@ func Load(ctx context.Context, tx *store.Tx) (*Site, error) {
 	if err := l.loadDevices(ctx, tx); err != nil {
 		return nil, err
 	}
-	signals, err := tx.SignalRows(ctx)
+	signals, err := config.SignalRows(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
@@ -25,13 +26,13 @@ func Load(ctx context.Context, tx *store.Tx) (*Site, error) {
 	if err := l.loadMeaning(ctx, tx); err != nil {
 		return nil, err
 	}
-	if l.Settings, err = tx.Site(ctx); err != nil {
+	if l.Settings, err = config.Site(ctx, tx); err != nil {
 		return nil, err
 	}
 	if err := l.loadAudience(ctx, tx); err != nil {
 		return nil, err
 	}
-	guards, err := tx.Guards(ctx)
+	guards, err := config.Guards(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
@@ -56,7 +57,7 @@ func Load(ctx context.Context, tx *store.Tx) (*Site, error) {
 
 // loadMeaning reads how readings are corrected, and what is derived from them.
 func (l *Site) loadMeaning(ctx context.Context, tx *store.Tx) error {
-	calibrations, err := tx.AllCalibrations(ctx)
+	calibrations, err := config.AllCalibrations(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -67,7 +68,7 @@ func (l *Site) loadMeaning(ctx context.Context, tx *store.Tx) error {
 	for signal, all := range of {
 		l.Signals[signal].Timeline = calibrate.NewTimeline(all)
 	}
-	derivations, err := tx.Derivations(ctx)
+	derivations, err := config.Derivations(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -75,13 +76,13 @@ func (l *Site) loadMeaning(ctx context.Context, tx *store.Tx) error {
 }
 
 func (l *Site) loadDevices(ctx context.Context, tx *store.Tx) error {
-	devices, err := tx.Devices(ctx)
+	devices, err := config.PlainDevices(ctx, tx)
 	if err != nil {
 		return err
 	}
 	nouns := make([]*site.Device, len(devices))
 	for i, d := range devices {
-		entry := &Device{Device: d, Signals: map[string]*Signal{}, Outputs: map[string]*Output{}, State: store.DeviceState{Device: d.ID}}
+		entry := &Device{Device: d, Signals: map[string]*Signal{}, Outputs: map[string]*Output{}, State: config.DeviceState{Device: d.ID}}
 		l.Devices[d.ID], l.Named[d.Name], nouns[i] = entry, entry, &entry.Device
 	}
 	for _, d := range l.Devices {
@@ -102,14 +103,14 @@ func (l *Site) loadDevices(ctx context.Context, tx *store.Tx) error {
 
 // refresh reads the states that commits after since have changed.
 func (l *Site) refresh(ctx context.Context, tx *store.Tx, since int64) error {
-	devices, err := tx.DeviceStates(ctx, since)
+	devices, err := config.DeviceStates(ctx, tx, since)
 	if err != nil {
 		return err
 	}
 	for _, st := range devices {
 		l.Devices[st.Device].State = st
 	}
-	states, err := tx.SignalStates(ctx, since)
+	states, err := config.SignalStates(ctx, tx, since)
 	if err != nil {
 		return err
 	}
@@ -123,7 +124,7 @@ func (l *Site) refresh(ctx context.Context, tx *store.Tx, since int64) error {
 			f.Derived.Behind = true
 		}
 	}
-	kept, err := tx.GuardStates(ctx, since)
+	kept, err := config.GuardStates(ctx, tx, since)
 	if err != nil {
 		return err
 	}

@@ -11,6 +11,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Drives is what the pipeline keeps in memory of outputs and what drives them.
@@ -37,10 +38,10 @@ func (o *Output) FullTitle() string {
 // loadDrives reads outputs and interlocks; their states come with refresh.
 func (l *Site) loadDrives(ctx context.Context, tx *store.Tx) (err error) {
 	l.Drives = Drives{Outputs: map[int64]*Output{}, Interlocks: map[int64]*Interlock{}}
-	if l.Emergency, err = tx.Emergency(ctx); err != nil {
+	if l.Emergency, err = config.Emergency(ctx, tx); err != nil {
 		return err
 	}
-	outputs, err := tx.Outputs(ctx)
+	outputs, err := config.Outputs(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -48,7 +49,7 @@ func (l *Site) loadDrives(ctx context.Context, tx *store.Tx) (err error) {
 	for _, o := range outputs {
 		byPath[o.Path()] = l.AddOutput(o)
 	}
-	locks, err := tx.Interlocks(ctx)
+	locks, err := config.Interlocks(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -70,14 +71,14 @@ func (l *Site) AddOutput(o drive.Output) *Output {
 // refreshDrives reads the states that commits after since have changed.
 func (l *Site) refreshDrives(ctx context.Context, tx *store.Tx, since int64) error {
 	l.Driving = nil
-	outputs, err := tx.OutputStates(ctx, since)
+	outputs, err := config.OutputStates(ctx, tx, since)
 	if err != nil {
 		return err
 	}
 	for _, st := range outputs {
 		l.Outputs[st.Output].State = st.State
 	}
-	locks, err := tx.InterlockStates(ctx, since)
+	locks, err := config.InterlockStates(ctx, tx, since)
 	if err != nil {
 		return err
 	}

@@ -6,6 +6,8 @@ import (
 	"jauntylark/core/run"
 	"jauntylark/core/wall"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // Plan is a plan of runs at work.
@@ -17,7 +19,7 @@ type Plan struct {
 
 // loadRuns reads the plans of runs, and which of their runs are on. A plan whose signal is gone waits for it.
 func (l *Site) loadRuns(ctx context.Context, tx *store.Tx) error {
-	plans, err := tx.Plans(ctx)
+	plans, err := config.Plans(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -33,7 +35,7 @@ func (l *Site) loadRuns(ctx context.Context, tx *store.Tx) error {
 		}
 		l.Plans[p.Name] = entry
 	}
-	open, err := tx.OpenRuns(ctx)
+	open, err := events.OpenRuns(ctx, tx)
 	if err != nil {
 		return err
 	}

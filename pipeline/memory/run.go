@@ -4,7 +4,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/core/wall"
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // NoteRun notes that a switch went on or off with a reading that came in order. It is called before the reading is held.
@@ -14,11 +14,11 @@ func (t *Turn) NoteRun(s *Signal, at measure.Instant, value float64) {
 		return
 	}
 	if t.runs == nil {
-		t.runs = map[int64]*store.Runs{}
+		t.runs = map[int64]*events.SwitchRuns{}
 	}
 	r := t.runs[s.ID]
 	if r == nil {
-		r = &store.Runs{Signal: s.ID}
+		r = &events.SwitchRuns{Signal: s.ID}
 		t.runs[s.ID] = r
 	}
 	if value == 0 {
@@ -38,7 +38,7 @@ func (t *Turn) saveRuns() error {
 		if t.Site.Signals[id] == nil {
 			continue // removed in this turn
 		}
-		if err := t.Tx.NoteRuns(t.Ctx, *r); err != nil {
+		if err := events.NoteRuns(t.Ctx, t.Tx, *r); err != nil {
 			return err
 		}
 	}
@@ -51,6 +51,6 @@ func (t *Turn) RanWords(s *Signal) (string, error) {
 	if err := t.saveRuns(); err != nil {
 		return "", err
 	}
-	r, err := t.Tx.RanOf(t.Ctx, s.ID)
+	r, err := events.RanOf(t.Ctx, t.Tx, s.ID)
 	return s.RanWords(&r, t.Now, t.Site.Settings.Location()), err
 }

@@ -2,7 +2,7 @@ package memory
 
 import (
 	"jauntylark/core/alarm"
-	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Save writes down what has changed of signals, devices and guards.
@@ -10,18 +10,18 @@ func (t *Turn) Save() error {
 	if err := t.saveRuns(); err != nil {
 		return err
 	}
-	states := make([]store.SignalState, 0, len(t.signals))
+	states := make([]config.SignalState, 0, len(t.signals))
 	for _, s := range t.signals {
 		states = append(states, s.State)
 	}
-	if err := t.Tx.SaveSignalStates(t.Ctx, states, t.CommitNo); err != nil {
+	if err := config.SaveSignalStates(t.Ctx, t.Tx, states, t.CommitNo); err != nil {
 		return err
 	}
 	for id, d := range t.lives {
 		if t.Site.Devices[id] != d {
 			continue // removed in this turn
 		}
-		if err := t.Tx.SaveDeviceState(t.Ctx, d.State, t.CommitNo); err != nil {
+		if err := config.SaveDeviceState(t.Ctx, t.Tx, d.State, t.CommitNo); err != nil {
 			return err
 		}
 	}
@@ -29,12 +29,12 @@ func (t *Turn) Save() error {
 }
 
 func (t *Turn) saveGuards() error {
-	kept := make([]store.GuardState, 0, len(t.guards))
+	kept := make([]config.GuardState, 0, len(t.guards))
 	for id, g := range t.guards {
 		if t.Site.Guards[id] != g {
 			continue // removed in this turn
 		}
-		k := store.GuardState{Guard: id, Kept: g.State.Kept, BegunAt: g.BegunAt}
+		k := config.GuardState{Guard: id, Kept: g.State.Kept, BegunAt: g.BegunAt}
 		if due := g.State.Due(&g.Guard); due != 0 {
 			due += g.Subject.State.Lag() // by our clock
 			k.DueAt = &due
@@ -47,5 +47,5 @@ func (t *Turn) saveGuards() error {
 		}
 		kept = append(kept, k)
 	}
-	return t.Tx.SaveGuardStates(t.Ctx, kept, t.CommitNo)
+	return config.SaveGuardStates(t.Ctx, t.Tx, kept, t.CommitNo)
 }

@@ -9,14 +9,14 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/quality"
 	"jauntylark/core/site"
-	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // Signal is a signal at work.
 type Signal struct {
 	site.Signal
 	Home       *Device
-	State      store.SignalState
+	State      config.SignalState
 	Guards     []*Guard
 	Suppresses []*Guard     // guards that may not look while this signal reads something
 	Interlocks []*Interlock // interlocks that its readings drive
@@ -64,7 +64,7 @@ func (s *Signal) HoldGuards() {
 
 // AddSignal takes in a signal.
 func (l *Site) AddSignal(v site.Signal, d *Device) *Signal {
-	s := &Signal{Signal: v, Home: d, State: store.SignalState{Signal: v.ID}}
+	s := &Signal{Signal: v, Home: d, State: config.SignalState{Signal: v.ID}}
 	s.Device = d.Name
 	d.Signals[v.Name], l.Signals[v.ID] = s, s
 	return s

@@ -6,17 +6,18 @@ import (
 
 	"jauntylark/pipeline/commit"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // Turn is a turn that changes what is in memory.
 type Turn struct {
 	*commit.Turn
 	Site          *Site
-	signals       map[int64]*Signal     // those whose state changed
-	guards        map[int64]*Guard      // those whose state may have to be saved
-	lives         map[int64]*Device     // those whose life changed
-	runs          map[int64]*store.Runs // what was seen of the runs of switches
-	Touched       bool                  // the state in memory is ahead of the database
+	signals       map[int64]*Signal            // those whose state changed
+	guards        map[int64]*Guard             // those whose state may have to be saved
+	lives         map[int64]*Device            // those whose life changed
+	runs          map[int64]*events.SwitchRuns // what was seen of the runs of switches
+	Touched       bool                         // the state in memory is ahead of the database
 	configRaised  bool
 	configChanged bool // the state in memory must be loaded anew
 }
@@ -33,7 +34,7 @@ func (t *Turn) Changed(s *Signal) {
 func (t *Turn) SignalsChanged() (err error) {
 	if !t.configRaised {
 		t.configRaised = true
-		t.Site.configNo, err = t.Tx.RaiseConfig(t.Ctx)
+		t.Site.configNo, err = store.RaiseConfig(t.Ctx, t.Tx)
 	}
 	return err
 }
@@ -42,7 +43,7 @@ func (t *Turn) SignalsChanged() (err error) {
 // process, this one too, must load anew.
 func (t *Turn) ConfigChanged() error {
 	t.configChanged = true
-	_, err := t.Tx.RaiseConfig(t.Ctx)
+	_, err := store.RaiseConfig(t.Ctx, t.Tx)
 	return err
 }
 

@@ -11,7 +11,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/wall"
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // batch is what was held back for one reader for one reason.
@@ -19,7 +19,7 @@ type batch struct {
 	reader roster.Reader
 	why    string
 	about  string // the device or the guard
-	held   []store.Held
+	held   []events.Held
 }
 
 // alone gives the one alarm that a batch is about; 0: there are several.
@@ -38,7 +38,7 @@ func gathers(why string) bool {
 }
 
 // readerOf gives whom a notice that was held back is for.
-func readerOf(h store.Held) roster.Reader {
+func readerOf(h events.Held) roster.Reader {
 	return roster.Reader{Contact: h.Contact, Gap: h.Route.Gap, Why: h.Why,
 		Address: roster.Address{ID: h.Route.AddressID, Carrier: h.Carrier, To: h.Address, Format: h.Route.Format, Keys: h.Route.Keys}}
 }
@@ -64,11 +64,11 @@ const (
 // usual, unless somebody has it by now; what came and went is told in one message. What was held for a flood, a noisy guard or the
 // gap of a step is told in one message, whether it stands or not; if that is one alarm, in its own.
 func (t *Turn) Release(ids []int64) error {
-	held, err := t.Tx.HeldDue(t.Ctx, t.Now)
+	held, err := events.HeldDue(t.Ctx, t.Tx, t.Now)
 	if err != nil {
 		return err
 	}
-	held = slices.DeleteFunc(held, func(h store.Held) bool { return !slices.Contains(ids, h.ID) })
+	held = slices.DeleteFunc(held, func(h events.Held) bool { return !slices.Contains(ids, h.ID) })
 	var batches []*batch
 	var going, done []int64
 	for _, h := range held {
@@ -92,10 +92,10 @@ func (t *Turn) Release(ids []int64) error {
 		}
 	}
 	t.Planned = t.Planned || len(going) > 0
-	if err := t.Tx.Release(t.Ctx, done, roster.SummedUp, t.Now); err != nil {
+	if err := events.Release(t.Ctx, t.Tx, done, roster.SummedUp, t.Now); err != nil {
 		return err
 	}
-	if err := t.Tx.Release(t.Ctx, going, roster.Waiting, t.Now); err != nil {
+	if err := events.Release(t.Ctx, t.Tx, going, roster.Waiting, t.Now); err != nil {
 		return err
 	}
 	if err := t.reword(held, going); err != nil {
@@ -116,7 +116,7 @@ func (t *Turn) ownNotice(b *batch) int64 {
 		return 0
 	}
 	last := b.held[len(b.held)-1]
-	raise := slices.IndexFunc(b.held, func(h store.Held) bool { return h.Kind == roster.Raise })
+	raise := slices.IndexFunc(b.held, func(h events.Held) bool { return h.Kind == roster.Raise })
 	switch {
 	case !last.Over() && last.Taken && (raise >= 0 || last.Kind == roster.Worsen):
 		b.held = nil
@@ -129,7 +129,7 @@ func (t *Turn) ownNotice(b *batch) int64 {
 }
 
 // reword lets notices about what stands say how it stands now, not how it stood when they were held back.
-func (t *Turn) reword(held []store.Held, ids []int64) error {
+func (t *Turn) reword(held []events.Held, ids []int64) error {
 	for _, h := range held {
 		asks := h.Kind == roster.Raise || h.Kind == roster.Worsen || h.Kind == roster.Hand || h.Kind == roster.Ease
 		if h.Over() || !asks || !slices.Contains(ids, h.ID) {
@@ -144,7 +144,7 @@ func (t *Turn) reword(held []store.Held, ids []int64) error {
 		if err != nil {
 			return err
 		}
-		if err := t.Tx.Reword(t.Ctx, n); err != nil {
+		if err := events.Reword(t.Ctx, t.Tx, n); err != nil {
 			return err
 		}
 	}
@@ -153,7 +153,7 @@ func (t *Turn) reword(held []store.Held, ids []int64) error {
 
 // DueHeld gives the notices that were held back until now.
 func (t *Turn) DueHeld() (ids []int64, err error) {
-	held, err := t.Tx.HeldDue(t.Ctx, t.Now)
+	held, err := events.HeldDue(t.Ctx, t.Tx, t.Now)
 	for _, h := range held {
 		ids = append(ids, h.ID)
 	}
@@ -162,7 +162,7 @@ func (t *Turn) DueHeld() (ids []int64, err error) {
 
 // gatherHeld puts what was held back to what else its reader is told with it. Only a raise makes news of its own, but among what
 // is told together all does.
-func (t *Turn) gatherHeld(batches []*batch, h store.Held) []*batch {
+func (t *Turn) gatherHeld(batches []*batch, h events.Held) []*batch {
 	if h.Kind != roster.Raise && !gathers(h.Held) && h.Held != roster.HeldOld {
 		return batches
 	}
@@ -177,11 +177,11 @@ func (t *Turn) gatherHeld(batches []*batch, h store.Held) []*batch {
 			return batches
 		}
 	}
-	return append(batches, &batch{r, h.Held, about, []store.Held{h}})
+	return append(batches, &batch{r, h.Held, about, []events.Held{h}})
 }
 
 // aboutOf names the device that catches up, or the guard that speaks seldom or raises again and again.
-func (t *Turn) aboutOf(h store.Held) string {
+func (t *Turn) aboutOf(h events.Held) string {
 	if h.Held != roster.HeldCatchingUp && h.Guard != "" {
 		return "Guard " + h.Guard
 	}
@@ -226,17 +226,17 @@ func (t *Turn) sumUp(b *batch) error {
 
 // SumUpOld takes what waits since long, because a carrier or we were away, and is over by now, into one message a reader.
 func (t *Turn) SumUpOld() error {
-	_, err := t.Tx.HoldOld(t.Ctx, t.Now.Add(-OldAfter), t.Now.Add(-TriedAfter), t.Now)
+	_, err := events.HoldOld(t.Ctx, t.Tx, t.Now.Add(-OldAfter), t.Now.Add(-TriedAfter), t.Now)
 	return err
 }
 
 // TellOutage tells of an outage of our own, once.
 func (t *Turn) TellOutage() error {
-	o, err := t.Tx.Outage(t.Ctx)
+	o, err := events.LastOutage(t.Ctx, t.Tx)
 	if err != nil || o.Told {
 		return err
 	}
-	if err := t.Tx.OutageTold(t.Ctx); err != nil {
+	if err := events.OutageTold(t.Ctx, t.Tx); err != nil {
 		return err
 	}
 	words := roster.BlindMessage(t.Site.World(), o.From, o.Until)
@@ -260,11 +260,11 @@ func (t *Turn) TellQuiet() error {
 	if !due {
 		return nil
 	}
-	first, err := t.Tx.TakeQuietWord(t.Ctx, day)
+	first, err := events.TakeQuietWord(t.Ctx, t.Tx, day)
 	if err != nil || !first {
 		return err
 	}
-	standing, since, err := t.Tx.Standing(t.Ctx)
+	standing, since, err := events.Standing(t.Ctx, t.Tx)
 	if err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
+	"jauntylark/store/events"
 )
 
 // hold is until when a notice is held back, and why: 0 and empty, not at all. Of several reasons the longest counts.
@@ -32,13 +33,13 @@ func (s *Topic) urgent() bool {
 // told too much at once. What is critical waits for none of the latter.
 func (t *Turn) holdUntil(s Topic, r roster.Reader) (h hold, err error) {
 	if s.Tells != roster.Raise && s.Tells != roster.Hand {
-		h.until, h.why, err = t.Tx.HeldUntil(t.Ctx, s.ID, r.Address)
+		h.until, h.why, err = events.HeldUntil(t.Ctx, t.Tx, s.ID, r.Address)
 		switch {
 		case err != nil:
 			return h, err
 		case h.why != "" && s.urgent() && h.why != roster.HeldCatchingUp:
 			h = hold{}
-			err = t.Tx.ToldAlready(t.Ctx, s.ID, r.Address)
+			err = events.ToldAlready(t.Ctx, t.Tx, s.ID, r.Address)
 		case h.until > t.Now:
 			return h, nil
 		}
@@ -65,7 +66,7 @@ func (t *Turn) repeats(s Topic) bool {
 // holdByGap holds what comes too soon after a message of the same guard, or by the same step.
 func (t *Turn) holdByGap(h *hold, s Topic, r roster.Reader) error {
 	if t.repeats(s) {
-		last, worst, err := t.Tx.LastOfGuard(t.Ctx, r.Address, s.Alarm, t.Now)
+		last, worst, err := events.LastOfGuard(t.Ctx, t.Tx, r.Address, s.Alarm, t.Now)
 		if err != nil {
 			return err
 		}
@@ -74,7 +75,7 @@ func (t *Turn) holdByGap(h *hold, s Topic, r roster.Reader) error {
 		}
 	}
 	if r.Gap > 0 && !s.urgent() {
-		last, err := t.Tx.LastTo(t.Ctx, r.Address, t.Now)
+		last, err := events.LastTo(t.Ctx, t.Tx, r.Address, t.Now)
 		if err != nil {
 			return err
 		}
@@ -89,7 +90,7 @@ func (t *Turn) holdByGap(h *hold, s Topic, r roster.Reader) error {
 func (t *Turn) holdByFlood(h *hold, s Topic, r roster.Reader) error {
 	limit := t.Site.Own.FloodFrom()
 	within := time.Duration(limit.Within)
-	f, err := t.Tx.FloodOf(t.Ctx, r.Address, s.Alarm, t.Now.Add(-within), limit.Messages)
+	f, err := events.FloodOf(t.Ctx, t.Tx, r.Address, s.Alarm, t.Now.Add(-within), limit.Messages)
 	if err != nil {
 		return err
 	}

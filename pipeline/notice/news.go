@@ -6,11 +6,12 @@ import (
 
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
+	"jauntylark/store/events"
 )
 
 // news tells how alarms stand now, for a summary, each once.
 func (t *Turn) news(alarms []int64) (news []roster.News, err error) {
-	all, err := t.Tx.AlarmsNumbered(t.Ctx, alarms)
+	all, err := events.AlarmsNumbered(t.Ctx, t.Tx, alarms)
 	for _, a := range all {
 		news = append(news, roster.NewsOf(t.Matter(t.topicNow(a)), t.Now))
 	}

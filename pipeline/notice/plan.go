@@ -10,7 +10,8 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/event"
 	"jauntylark/pipeline/memory"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // Turn is a turn in which people are told something.
@@ -18,7 +19,7 @@ type Turn struct {
 	*event.Turn
 	Links
 	Planned bool
-	outage  *store.Outage // the last one, once asked for
+	outage  *events.Outage // the last one, once asked for
 }
 
 // New makes a turn of what is in memory, whose messages have addresses.
@@ -29,12 +30,12 @@ func New(m *memory.Turn, l Links) *Turn {
 // NotifyTold tells those who heard of an alarm's raise, by the same carriers. Of who takes it, the one who does need not hear,
 // and nobody is called for that who can be told otherwise.
 func (t *Turn) NotifyTold(s Topic, but string) error {
-	told, err := t.Tx.Told(t.Ctx, s.ID)
+	told, err := events.ReadersOf(t.Ctx, t.Tx, s.ID)
 	if err != nil {
 		return err
 	}
 	if but != "" {
-		emails, err := t.Tx.EmailsOf(t.Ctx, but)
+		emails, err := config.EmailsOf(t.Ctx, t.Tx, but)
 		if err != nil {
 			return err
 		}
@@ -70,7 +71,7 @@ func (t *Turn) Notify(s Topic, readers []roster.Reader) error {
 	if len(readers) == 0 {
 		return nil
 	}
-	ids, err := t.Tx.NoticeIDs(t.Ctx, len(readers))
+	ids, err := events.NoticeIDs(t.Ctx, t.Tx, len(readers))
 	if err != nil {
 		return err
 	}
@@ -89,7 +90,7 @@ func (t *Turn) Notify(s Topic, readers []roster.Reader) error {
 			t.Planned = true
 		}
 	}
-	return t.Tx.AddNotices(t.Ctx, notices)
+	return events.AddNotices(t.Ctx, t.Tx, notices)
 }
 
 // otherwise leaves out readers by a carrier, unless there are no others.
@@ -164,7 +165,7 @@ func (t *Turn) Send(kind string, words roster.Message, readers []roster.Reader, 
 	if len(readers) == 0 {
 		return nil
 	}
-	ids, err := t.Tx.NoticeIDs(t.Ctx, len(readers))
+	ids, err := events.NoticeIDs(t.Ctx, t.Tx, len(readers))
 	if err != nil {
 		return err
 	}
@@ -181,7 +182,7 @@ func (t *Turn) Send(kind string, words roster.Message, readers []roster.Reader, 
 		}
 	}
 	t.Planned = true
-	return t.Tx.AddNotices(t.Ctx, notices)
+	return events.AddNotices(t.Ctx, t.Tx, notices)
 }
 
 // Readers gives whom names name when there is no alarm: of a roster, those of its first step now.
@@ -205,17 +206,17 @@ func (t *Turn) Readers(names []string) (readers []roster.Reader) {
 // blindWords say how long the service was away, in the first message that an address gets after that; empty otherwise.
 func (t *Turn) blindWords(a roster.Address) (string, error) {
 	if t.outage == nil {
-		o, err := t.Tx.Outage(t.Ctx)
+		o, err := events.LastOutage(t.Ctx, t.Tx)
 		if err != nil {
 			return "", err
 		}
 		t.outage = &o
 	}
 	o := t.outage
-	if o.From == 0 || o.Until.Sub(o.From) < store.BlindFrom || t.Now.Sub(o.Until) > 24*time.Hour {
+	if o.From == 0 || o.Until.Sub(o.From) < events.BlindFrom || t.Now.Sub(o.Until) > 24*time.Hour {
 		return "", nil
 	}
-	told, err := t.Tx.ToldAfter(t.Ctx, a, o.Until)
+	told, err := events.ToldAfter(t.Ctx, t.Tx, a, o.Until)
 	if err != nil || told {
 		return "", err
 	}

@@ -6,13 +6,14 @@ import (
 
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/commit"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // TellAnew begins to tell of an alarm all whom names name: e-mail addresses and contacts at once, rosters step by step. What
 // rosters did about the alarm before is at an end.
 func (t *Turn) TellAnew(s Topic, names []string) error {
-	if err := t.Tx.EndEscalation(t.Ctx, s.ID); err != nil {
+	if err := events.EndEscalation(t.Ctx, t.Tx, s.ID); err != nil {
 		return err
 	}
 	var readers []roster.Reader
@@ -22,7 +23,7 @@ func (t *Turn) TellAnew(s Topic, names []string) error {
 		case strings.Contains(name, "@"):
 			readers = append(readers, roster.Reader{Address: roster.Address{Carrier: roster.Mail, To: name}})
 		case r != nil:
-			calls, err := t.advance(s, store.Escalation{Alarm: s.ID, Roster: r.ID, Progress: roster.Progress{Since: t.Now}})
+			calls, err := t.advance(s, events.Escalation{Alarm: s.ID, Roster: r.ID, Progress: roster.Progress{Since: t.Now}})
 			if err != nil {
 				return err
 			}
@@ -43,7 +44,7 @@ func (t *Turn) TellAnew(s Topic, names []string) error {
 
 // advance makes all calls of a roster that are due by now, as one, and notes when the next one is. When nobody can be
 // reached by them, the next step comes at once. It tells whether anybody is told, now or later.
-func (t *Turn) advance(s Topic, e store.Escalation) (calls bool, err error) {
+func (t *Turn) advance(s Topic, e events.Escalation) (calls bool, err error) {
 	r, w := t.Site.RosterByID[e.Roster], t.Site.World()
 	if r == nil {
 		return false, nil
@@ -68,7 +69,7 @@ func (t *Turn) advance(s Topic, e store.Escalation) (calls bool, err error) {
 	} else {
 		e.DueAt = nil
 	}
-	if err := t.Tx.SaveEscalation(t.Ctx, e); err != nil {
+	if err := events.SaveEscalation(t.Ctx, t.Tx, e); err != nil {
 		return false, err
 	}
 	return len(readers) > 0 || e.DueAt != nil && r.Reaches(s.about(), w), t.Notify(s, readers)
@@ -76,7 +77,7 @@ func (t *Turn) advance(s Topic, e store.Escalation) (calls bool, err error) {
 
 // Escalate makes the calls of rosters that are due.
 func (t *Turn) Escalate(alarms []int64) error {
-	due, err := t.Tx.EscalationsDue(t.Ctx, t.Now, commit.AtOnce)
+	due, err := events.EscalationsDue(t.Ctx, t.Tx, t.Now, commit.AtOnce)
 	if err != nil {
 		return err
 	}
@@ -89,7 +90,7 @@ func (t *Turn) Escalate(alarms []int64) error {
 			return err
 		}
 		if !stands {
-			if err := t.Tx.EndEscalation(t.Ctx, e.Alarm); err != nil {
+			if err := events.EndEscalation(t.Ctx, t.Tx, e.Alarm); err != nil {
 				return err
 			}
 			continue
@@ -103,7 +104,7 @@ func (t *Turn) Escalate(alarms []int64) error {
 
 // DueEscalations gives the alarms about which a roster's next call is due.
 func (t *Turn) DueEscalations() (alarms []int64, err error) {
-	due, err := t.Tx.EscalationsDue(t.Ctx, t.Now, commit.AtOnce)
+	due, err := events.EscalationsDue(t.Ctx, t.Tx, t.Now, commit.AtOnce)
 	for _, e := range due {
 		if !slices.Contains(alarms, e.Alarm) {
 			alarms = append(alarms, e.Alarm)
@@ -117,7 +118,7 @@ func (t *Turn) OwnReaders() ([]string, error) {
 	if len(t.Site.Own.Tell) > 0 {
 		return t.Site.Own.Tell, nil
 	}
-	owners, err := t.Tx.Owners(t.Ctx)
+	owners, err := config.Owners(t.Ctx, t.Tx)
 	if err != nil {
 		return nil, err
 	}
@@ -136,11 +137,11 @@ func (t *Turn) Undelivered(n roster.Notice) error {
 	if err != nil || !stands {
 		return err
 	}
-	reached, err := t.Tx.AnyReached(t.Ctx, n.AlarmID, n.Why)
+	reached, err := events.AnyReached(t.Ctx, t.Tx, n.AlarmID, n.Why)
 	if err != nil || reached {
 		return err
 	}
-	all, err := t.Tx.Escalations(t.Ctx, n.AlarmID)
+	all, err := events.Escalations(t.Ctx, t.Tx, n.AlarmID)
 	if err != nil {
 		return err
 	}

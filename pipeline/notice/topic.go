@@ -4,6 +4,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/memory"
+	"jauntylark/store/events"
 )
 
 // Topic is an alarm that people are told about: with its test, and with the device that it is about, if there is one.
@@ -22,7 +23,7 @@ func (s *Topic) about() roster.About { return roster.AboutOf(s.Alarm, s.Test) }
 
 // TopicOf gives what there is to tell of an alarm, and whether it stands and nobody has it.
 func (t *Turn) TopicOf(id int64) (s Topic, stands bool, err error) {
-	a, err := t.Tx.Alarm(t.Ctx, id)
+	a, err := events.Alarm(t.Ctx, t.Tx, id)
 	if err != nil {
 		return s, false, err
 	}

@@ -12,7 +12,8 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/memory"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // StepInterlock moves the condition of an interlock by one event.
@@ -111,11 +112,11 @@ func (t *Turn) saveLocks() error {
 		if t.Site.Interlocks[i.ID] != i {
 			continue // removed in this turn
 		}
-		row := store.InterlockState{Interlock: i.ID, Condition: i.State.Kept, BegunAt: i.BegunAt, Memory: i.Memory}
+		row := config.InterlockState{Interlock: i.ID, Condition: i.State.Kept, BegunAt: i.BegunAt, Memory: i.Memory}
 		if i.DueAt != 0 {
 			row.DueAt = &i.DueAt
 		}
-		if err := t.Tx.SaveInterlockState(t.Ctx, row, t.CommitNo); err != nil {
+		if err := config.SaveInterlockState(t.Ctx, t.Tx, row, t.CommitNo); err != nil {
 			return err
 		}
 		i.Moved = false
@@ -158,7 +159,7 @@ func (t *Turn) See(i *memory.Interlock) (drive.Sight, error) {
 // of them cannot be believed.
 func (t *Turn) sightOfAlarms(i *memory.Interlock, s drive.Sight) (drive.Sight, error) {
 	if t.Site.Driving == nil {
-		standing, err := t.Tx.Driving(t.Ctx)
+		standing, err := events.Driving(t.Ctx, t.Tx)
 		if err != nil {
 			return s, err
 		}

@@ -13,6 +13,8 @@ import (
 	"jauntylark/pipeline/event"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/notice"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // Turn is a turn in which interlocks look and outputs are ordered something.
@@ -81,7 +83,7 @@ func (t *Turn) DriveOutputs() error {
 	if err := t.saveLocks(); err != nil || len(t.Orders) == 0 {
 		return err
 	}
-	return t.Tx.AnnounceOrders(t.Ctx, t.CommitNo)
+	return config.AnnounceOrders(t.Ctx, t.Tx, t.CommitNo)
 }
 
 // demands gives all that is asked of an output.
@@ -134,7 +136,7 @@ func (t *Turn) decide(o *memory.Output) error {
 	if err := t.judgeOutput(o); err != nil {
 		return err
 	}
-	return t.Tx.SaveOutputState(t.Ctx, &o.Output, o.Due(), t.CommitNo)
+	return config.SaveOutputState(t.Ctx, t.Tx, &o.Output, o.Due(), t.CommitNo)
 }
 
 // ordered has the order told to the device after the commit.
@@ -188,7 +190,7 @@ func (t *Turn) raiseOutputAlarm(o *memory.Output) error {
 	a := alarm.Alarm{Kind: alarm.ByOutput, Signal: o.Path(), Severity: severity, State: alarm.StateRaised, RaisedAt: *o.DiffersSince, LearnedAt: t.Now,
 		When: "not as ordered for " + measure.Duration(o.Patience()).String(), ToldWith: o.Home.SilenceTold(), Advice: "Look at it: it may have no power, or its device no network.",
 		Sentence: fmt.Sprintf("%s is not as ordered: it was told to be %s, and %s", o.FullTitle(), o.Be(o.Ordered), says)}
-	if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
 	o.AlarmID = &a.ID
@@ -203,7 +205,7 @@ func (t *Turn) EndOutputAlarm(o *memory.Output, why alarm.Ending, cause string) 
 	if o.AlarmID == nil {
 		return nil
 	}
-	a, err := t.Tx.Alarm(t.Ctx, *o.AlarmID)
+	a, err := events.Alarm(t.Ctx, t.Tx, *o.AlarmID)
 	if err != nil {
 		return err
 	}
@@ -213,7 +215,7 @@ func (t *Turn) EndOutputAlarm(o *memory.Output, why alarm.Ending, cause string) 
 }
 
 // DueOutputs gives the outputs of which a least time, a setting by hand or the patience with a device has ended.
-func (t *Turn) DueOutputs() ([]int64, error) { return t.Tx.DueOutputs(t.Ctx, t.Now) }
+func (t *Turn) DueOutputs() ([]int64, error) { return config.DueOutputs(t.Ctx, t.Tx, t.Now) }
 
 // SweepOutputs decides anew what outputs are ordered.
 func (t *Turn) SweepOutputs(ids []int64) error {
@@ -224,7 +226,7 @@ func (t *Turn) SweepOutputs(ids []int64) error {
 }
 
 // DueInterlocks gives the interlocks whose delays or hours have ended.
-func (t *Turn) DueInterlocks() ([]int64, error) { return t.Tx.DueInterlocks(t.Ctx, t.Now) }
+func (t *Turn) DueInterlocks() ([]int64, error) { return config.DueInterlocks(t.Ctx, t.Tx, t.Now) }
 
 // SweepInterlocks lets interlocks look.
 func (t *Turn) SweepInterlocks(ids []int64) error {

@@ -11,14 +11,15 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/memory"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // keepArrival keeps a pack of a device that nobody knows yet, until it is let in or turned away.
 func (t *Turn) keepArrival(j *Job, who credential.Identity) error {
-	a, err := t.Tx.Arrival(t.Ctx, who.Arrival)
+	a, err := events.Arrival(t.Ctx, t.Tx, who.Arrival)
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		n, err := t.Tx.CountArrivals(t.Ctx)
+		n, err := events.CountArrivals(t.Ctx, t.Tx)
 		if err != nil {
 			return err
 		}
@@ -46,25 +47,25 @@ func (t *Turn) keepArrival(j *Job, who credential.Identity) error {
 			return err
 		}
 	}
-	if err := t.Tx.AddArrivalPack(t.Ctx, store.ArrivalPack{Arrival: a.ID, Arrived: j.In.Arrived, Readings: n, Samples: storable(samples), Frame: frame}); err != nil {
+	if err := events.AddArrivalPack(t.Ctx, t.Tx, events.ArrivalPack{Arrival: a.ID, Arrived: j.In.Arrived, Readings: n, Samples: storable(samples), Frame: frame}); err != nil {
 		return err
 	}
 	a.LastAt, a.Protocol, a.Address = j.In.Arrived, j.In.Sender.Protocol, j.In.Sender.Address
 	if a.Readings += n; a.Readings > arrivalKeeps {
-		dropped, err := t.Tx.DropOldestPacks(t.Ctx, a.ID, arrivalKeeps)
+		dropped, err := events.DropOldestPacks(t.Ctx, t.Tx, a.ID, arrivalKeeps)
 		if err != nil {
 			return err
 		}
 		a.Readings, a.Dropped = a.Readings-dropped, a.Dropped+dropped
 	}
 	j.Out.Arrival, j.Out.Accepted = true, n
-	return t.Tx.SaveArrival(t.Ctx, &a)
+	return events.SaveArrival(t.Ctx, t.Tx, &a)
 }
 
 func (t *Turn) newArrival(j *Job, who credential.Identity) (site.Arrival, error) {
 	a := site.Arrival{Name: who.Arrival, State: site.ArrivalWaiting, Former: who.Former, FirstAt: j.In.Arrived, LastAt: j.In.Arrived,
 		Protocol: j.In.Sender.Protocol, Address: j.In.Sender.Address}
-	if err := t.Tx.SaveArrival(t.Ctx, &a); err != nil {
+	if err := events.SaveArrival(t.Ctx, t.Tx, &a); err != nil {
 		return a, err
 	}
 	text := "Device " + a.Name + ", which nobody knows, waits to be let in"
@@ -79,7 +80,7 @@ func (t *Turn) newArrival(j *Job, who credential.Identity) (site.Arrival, error)
 
 // TakeKept takes in what was kept of an arrival, pack by pack, as it came.
 func (t *Turn) TakeKept(a site.Arrival, home *memory.Device) error {
-	packs, err := t.Tx.ArrivalPacks(t.Ctx, a.ID)
+	packs, err := events.ArrivalPacks(t.Ctx, t.Tx, a.ID)
 	if err != nil {
 		return err
 	}
@@ -114,5 +115,5 @@ func (t *Turn) TakeKept(a site.Arrival, home *memory.Device) error {
 	if err := t.Enter("device let in", a.Name, "", text); err != nil {
 		return err
 	}
-	return t.Tx.RemoveArrival(t.Ctx, a.ID)
+	return events.RemoveArrival(t.Ctx, t.Tx, a.ID)
 }

@@ -3,7 +3,8 @@ package reading
 import (
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/memory"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // onTime is how old a reading is on arrival, in milliseconds, at most, that was sent when it was measured.
@@ -11,8 +12,8 @@ const onTime measure.Instant = 5000
 
 // isLive tells whether a reading that is so old on arrival was sent when it was measured, by a clock that is right, or as far behind
 // as it was before it went ahead.
-func isLive(st *store.SignalState, lag measure.Instant) bool {
-	return lag >= -store.ClockSlack && (lag <= onTime || distance(lag, st.LagBefore) <= onTime)
+func isLive(st *config.SignalState, lag measure.Instant) bool {
+	return lag >= -config.ClockSlack && (lag <= onTime || distance(lag, st.LagBefore) <= onTime)
 }
 
 func distance(a, b measure.Instant) measure.Instant { return max(a-b, b-a) }
@@ -50,14 +51,14 @@ func (t *Turn) followClock(e *memory.Reading, arrived measure.Instant) error {
 	}
 	newest := max(st.At, st.SteppedAt)
 	switch {
-	case st.Ahead > 0 && at <= newest && newest > arrived+store.ClockSlack && isLive(st, lag):
+	case st.Ahead > 0 && at <= newest && newest > arrived+config.ClockSlack && isLive(st, lag):
 		if _, again := t.storedAt(s.ID, at); again && !e.Untimed {
 			return nil
 		}
 		back := min(st.Lag()-lag, at-1-st.SteppedAt)
 		st.Ahead = 0
 		return t.MoveTime(s, back)
-	case -lag > st.Ahead+store.ClockSlack:
+	case -lag > st.Ahead+config.ClockSlack:
 		if st.Ahead == 0 {
 			st.LagBefore = max(0, st.Lag())
 		}
@@ -71,11 +72,11 @@ func (t *Turn) followClock(e *memory.Reading, arrived measure.Instant) error {
 func (t *Turn) findRoom(e *memory.Reading) error {
 	const looked = 16
 	for {
-		rows := make([]store.Row, looked)
+		rows := make([]timeseries.Row, looked)
 		for i := range rows {
-			rows[i] = store.Row{Signal: e.Signal.ID, At: e.At + measure.Instant(i)}
+			rows[i] = timeseries.Row{Signal: e.Signal.ID, At: e.At + measure.Instant(i)}
 		}
-		found, err := t.Tx.FindReadings(t.Ctx, rows)
+		found, err := timeseries.FindReadings(t.Ctx, t.Tx, rows)
 		if err != nil {
 			return err
 		}

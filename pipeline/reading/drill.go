@@ -9,6 +9,7 @@ import (
 	"jauntylark/pipeline/commit"
 	"jauntylark/pipeline/notice"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // DrillOrder is what a pack of a drill brings beside its marked reading.
@@ -38,7 +39,7 @@ func (t *Turn) takeDrill(j *Job) error {
 	s := g.Subject
 	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: s.Path(), Side: raised.Side, Level: g.Level(rung), Severity: rung.Severity, State: alarm.StateRaised, Drill: true,
 		RaisedAt: t.Now, LearnedAt: t.Now, Value: value, Extreme: value, Unit: s.Unit, When: rung.When.String(), Advice: g.Advice, Sentence: t.Site.Sentence(g, rung, value)}
-	if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
 	order.Made = roster.Drill{Guard: g.Name, By: order.Who, StartedAt: j.In.Arrived, CommittedAt: t.Now, AlarmID: a.ID, Rosters: []string{}, Outputs: order.Moves}
@@ -47,7 +48,7 @@ func (t *Turn) takeDrill(j *Job) error {
 			order.Made.Rosters = append(order.Made.Rosters, name)
 		}
 	}
-	if err := t.Tx.AddDrill(t.Ctx, &order.Made); err != nil {
+	if err := events.AddDrill(t.Ctx, t.Tx, &order.Made); err != nil {
 		return err
 	}
 	if err := t.EnterDrill(a, order.Who, fmt.Sprintf("%s drills guard %s: nothing is wrong", order.Who, g.Name)); err != nil {

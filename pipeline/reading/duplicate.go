@@ -8,6 +8,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/memory"
 	"jauntylark/store"
+	"jauntylark/store/timeseries"
 )
 
 // conflictReason says what a reading contradicts, by raw values.
@@ -29,8 +30,8 @@ type at struct {
 func storable(text []byte) []byte { return bytes.ReplaceAll(text, []byte(`\u0000`), []byte(`\ufffd`)) }
 
 // lookUp fetches the stored readings that doubtful ones may repeat.
-func (t *Turn) lookUp(doubtful []store.Row) error {
-	rows, err := t.Tx.FindReadings(t.Ctx, doubtful)
+func (t *Turn) lookUp(doubtful []timeseries.Row) error {
+	rows, err := timeseries.FindReadings(t.Ctx, t.Tx, doubtful)
 	if err != nil {
 		return err
 	}
@@ -66,7 +67,7 @@ func (t *Turn) answeredBefore(j *Job, earlier []*Job) (bool, error) {
 			return true, nil
 		}
 	}
-	outcome, err := t.Tx.OutcomeOf(t.Ctx, j.In.Sender.ID(), j.In.IdempotencyKey, t.Now)
+	outcome, err := store.OutcomeOf(t.Ctx, t.Tx, j.In.Sender.ID(), j.In.IdempotencyKey, t.Now)
 	if err != nil || outcome == nil {
 		return false, err
 	}
@@ -81,5 +82,5 @@ func (t *Turn) keepOutcome(j *Job) error {
 	if err != nil {
 		return err
 	}
-	return t.Tx.KeepOutcome(t.Ctx, j.In.Sender.ID(), j.In.IdempotencyKey, storable(outcome), t.Now)
+	return store.KeepOutcome(t.Ctx, t.Tx, j.In.Sender.ID(), j.In.IdempotencyKey, storable(outcome), t.Now)
 }

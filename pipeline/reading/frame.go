@@ -8,6 +8,8 @@ import (
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/memory"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // Frame is a thermal frame as it is stored, beside the samples that were told of it.
@@ -78,7 +80,7 @@ func (t *Turn) FitFrame(d *memory.Device, f *Frame) error {
 	fresh.Width, fresh.Height = f.Width, f.Height
 	fresh.Settle()
 	t.Touched = true
-	if err := t.Tx.SaveEye(t.Ctx, d.ID, &fresh); err != nil {
+	if err := config.SaveEye(t.Ctx, t.Tx, d.ID, &fresh); err != nil {
 		return err
 	}
 	t.Site.Eyes[d.ID] = &fresh
@@ -87,5 +89,5 @@ func (t *Turn) FitFrame(d *memory.Device, f *Frame) error {
 
 // keepFrame stores a frame at the instant of its readings.
 func (t *Turn) keepFrame(f *Frame, e *memory.Reading) error {
-	return t.Tx.AddFrame(t.Ctx, &frame.Frame{Device: e.Signal.Home.ID, At: e.At, Low: f.Low, High: f.High, Doubtful: f.Doubtful, Body: f.Packed, Picture: f.Picture})
+	return events.AddFrame(t.Ctx, t.Tx, &frame.Frame{Device: e.Signal.Home.ID, At: e.At, Low: f.Low, High: f.High, Doubtful: f.Doubtful, Body: f.Packed, Picture: f.Picture})
 }

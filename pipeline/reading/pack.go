@@ -14,7 +14,7 @@ import (
 	"jauntylark/pipeline/follow"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/silence"
-	"jauntylark/store"
+	"jauntylark/store/timeseries"
 )
 
 // Pack is what a sender sent at once.
@@ -81,7 +81,7 @@ func (t *Turn) TakePacks(batch []*Job) error {
 		j.In.begin(t.LeaptSince(j.Leapt))
 	}
 	entries := make([][]memory.Reading, len(batch))
-	var doubtful []store.Row
+	var doubtful []timeseries.Row
 	for i, j := range batch {
 		if j.In.Drill != nil {
 			if err := t.takeDrill(j); err != nil {
@@ -101,7 +101,7 @@ func (t *Turn) TakePacks(batch []*Job) error {
 		}
 		for _, e := range entries[i] {
 			if e.At <= e.Signal.State.Newest() && !e.MovesOn() {
-				doubtful = append(doubtful, store.Row{Signal: e.Signal.ID, At: e.At})
+				doubtful = append(doubtful, timeseries.Row{Signal: e.Signal.ID, At: e.At})
 			}
 		}
 	}
@@ -228,7 +228,7 @@ func (t *Turn) spell(samples []measure.Sample) ([]measure.Sample, error) {
 	if len(texts) == 0 {
 		return samples, nil
 	}
-	numbers, err := t.Tx.Words(t.Ctx, texts)
+	numbers, err := timeseries.Words(t.Ctx, t.Tx, texts)
 	if err != nil {
 		return nil, err
 	}
@@ -345,7 +345,7 @@ func (t *Turn) take(j *Job, e *memory.Reading) (measure.Quality, bool, error) {
 	}
 	t.Touched = true
 	follow.Judge(s, e)
-	t.rows = append(t.rows, store.Row{Signal: s.ID, At: e.At, Value: e.Value, Quality: e.Quality})
+	t.rows = append(t.rows, timeseries.Row{Signal: s.ID, At: e.At, Value: e.Value, Quality: e.Quality})
 	t.Changed(s)
 	st.ReceivedAt = max(st.ReceivedAt, j.In.Arrived)
 	value := s.Timeline.At(e.At).Apply(e.Value)
@@ -396,4 +396,4 @@ func (t *Turn) follow(s *memory.Signal, e *memory.Reading, value float64, late b
 }
 
 // SaveReadings stores what was taken.
-func (t *Turn) SaveReadings() error { return t.Tx.CopyReadings(t.Ctx, t.rows) }
+func (t *Turn) SaveReadings() error { return timeseries.CopyReadings(t.Ctx, t.Tx, t.rows) }

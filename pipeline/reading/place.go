@@ -10,6 +10,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/memory"
+	"jauntylark/store/config"
 )
 
 func closedReason(device *memory.Device, name string) string {
@@ -70,12 +71,12 @@ func (t *Turn) place(e *memory.Reading, s measure.Sample, home *memory.Device) (
 func (t *Turn) NewSignal(e *memory.Reading, s measure.Sample, device *memory.Device, name string) error {
 	v := site.Signal{Device: device.Name, Name: name, Kind: kindOf(s), Unit: s.Unit, Bands: site.Bands{}}
 	t.Touched = true
-	if err := t.Tx.AddSignal(t.Ctx, device.ID, &v, t.CommitNo, t.Now); err != nil {
+	if err := config.AddSignal(t.Ctx, t.Tx, device.ID, &v, t.CommitNo, t.Now); err != nil {
 		return err
 	}
 	if s.Span != nil {
 		v.SpanLow, v.SpanHigh = s.Span.Low, s.Span.High
-		if err := t.Tx.SaveSignal(t.Ctx, &v); err != nil {
+		if err := config.SaveSignal(t.Ctx, t.Tx, &v); err != nil {
 			return err
 		}
 	}
@@ -100,7 +101,7 @@ func (t *Turn) fit(e *memory.Reading, s measure.Sample) (*measure.Fault, error) 
 		return nil, nil
 	case v.Unit == "":
 		t.Touched, v.Unit = true, s.Unit
-		if err := t.Tx.SaveSignal(t.Ctx, v); err != nil {
+		if err := config.SaveSignal(t.Ctx, t.Tx, v); err != nil {
 			return nil, err
 		}
 		return nil, t.SignalsChanged()

@@ -5,16 +5,16 @@ import (
 	"jauntylark/pipeline/follow"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/notice"
-	"jauntylark/store"
+	"jauntylark/store/timeseries"
 )
 
 // Turn is one commit in the making.
 type Turn struct {
 	*follow.Turn
-	rows   []store.Row    // readings to store
-	stored map[at]float64 // readings that doubtful ones are compared with
-	noted  int            // so many of rows are in stored
-	packs  int            // so many packs were begun
+	rows   []timeseries.Row // readings to store
+	stored map[at]float64   // readings that doubtful ones are compared with
+	noted  int              // so many of rows are in stored
+	packs  int              // so many packs were begun
 }
 
 // Job is a pack on its way, or an act.

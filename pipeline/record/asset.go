@@ -16,6 +16,8 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // errorText is an error's text without the sort of error behind it.
@@ -26,7 +28,7 @@ func errorText(err error) string {
 // AddAsset stores a new asset.
 func AddAsset(ctx context.Context, p *pipeline.Pipeline, name string, c act.AssetChange, who pipeline.Actor) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		if err := t.Tx.DropAssets(t.Ctx, t.Now.Add(-site.BringBackFor)); err != nil {
+		if err := config.DropAssets(t.Ctx, t.Tx, t.Now.Add(-site.BringBackFor)); err != nil {
 			return err
 		}
 		a := &asset.Asset{Name: name, Condition: asset.InOrder, Since: t.Now, MadeAt: t.Now}
@@ -79,14 +81,14 @@ func changeAsset(t *reading.Turn, a *asset.Asset, c act.AssetChange) error {
 			return err
 		}
 	}
-	all, err := t.Tx.Assets(t.Ctx)
+	all, err := config.Assets(t.Ctx, t.Tx)
 	if err != nil {
 		return err
 	}
 	if err := a.Check(all); err != nil {
 		return err
 	}
-	return t.Tx.SaveAsset(t.Ctx, a)
+	return config.SaveAsset(t.Ctx, t.Tx, a)
 }
 
 func knowSignals(t *reading.Turn, names []string) error {
@@ -122,14 +124,14 @@ func knowOutputs(t *reading.Turn, names []string) error {
 func SetCondition(ctx context.Context, p *pipeline.Pipeline, name string, c act.ConditionOrder, who pipeline.Actor) error {
 	return onAsset(ctx, p, name, func(t *reading.Turn, a *asset.Asset) error {
 		a.Condition, a.Why, a.By, a.Since = c.Condition, strings.TrimSpace(c.Why), who.Called, t.Now
-		all, err := t.Tx.Assets(t.Ctx)
+		all, err := config.Assets(t.Ctx, t.Tx)
 		if err != nil {
 			return err
 		}
 		if err := a.Check(all); err != nil {
 			return err
 		}
-		if err := t.Tx.SaveAsset(t.Ctx, a); err != nil {
+		if err := config.SaveAsset(t.Ctx, t.Tx, a); err != nil {
 			return err
 		}
 		text := a.Called() + " is " + a.Condition
@@ -143,17 +145,17 @@ func SetCondition(ctx context.Context, p *pipeline.Pipeline, name string, c act.
 // RemoveAsset removes an asset in which no other stands; it can be brought back for 30 days.
 func RemoveAsset(ctx context.Context, p *pipeline.Pipeline, name string, who pipeline.Actor) error {
 	return onAsset(ctx, p, name, func(t *reading.Turn, a *asset.Asset) error {
-		all, err := t.Tx.Assets(t.Ctx)
+		all, err := config.Assets(t.Ctx, t.Tx)
 		if err != nil {
 			return err
 		}
 		for i := range all {
 			if all[i].In == name {
-				return fmt.Errorf("asset %s %w: %s stands in it", name, store.ErrInUse, all[i].Name)
+				return fmt.Errorf("asset %s %w: %s stands in it", name, timeseries.ErrInUse, all[i].Name)
 			}
 		}
 		a.RemovedAt = &t.Now
-		if err := t.Tx.SaveAsset(t.Ctx, a); err != nil {
+		if err := config.SaveAsset(t.Ctx, t.Tx, a); err != nil {
 			return err
 		}
 		if err := t.Enter("asset removed", memory.AssetSubject(name), who.Called, "The asset "+a.Called()+" was removed; it can be brought back for 30 days"); err != nil {
@@ -166,11 +168,11 @@ func RemoveAsset(ctx context.Context, p *pipeline.Pipeline, name string, who pip
 // BringAssetBack brings back an asset that was removed.
 func BringAssetBack(ctx context.Context, p *pipeline.Pipeline, name string, who pipeline.Actor) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		a, err := t.Tx.RemovedAsset(t.Ctx, name)
+		a, err := config.RemovedAsset(t.Ctx, t.Tx, name)
 		if err != nil || *a.RemovedAt < t.Now.Add(-site.BringBackFor) {
 			return fmt.Errorf("no asset %s was removed in the last 30 days: %w", name, store.ErrNotFound)
 		}
-		all, err := t.Tx.Assets(t.Ctx)
+		all, err := config.Assets(t.Ctx, t.Tx)
 		if err != nil {
 			return err
 		}
@@ -178,7 +180,7 @@ func BringAssetBack(ctx context.Context, p *pipeline.Pipeline, name string, who 
 			a.In = "" // what it stood in is gone
 		}
 		a.RemovedAt = nil
-		if err := t.Tx.SaveAsset(t.Ctx, &a); err != nil {
+		if err := config.SaveAsset(t.Ctx, t.Tx, &a); err != nil {
 			return err
 		}
 		if err := t.Enter("asset brought back", memory.AssetSubject(name), who.Called, "The asset "+a.Called()+" was brought back"); err != nil {
@@ -220,7 +222,7 @@ func AddPaper(ctx context.Context, p *pipeline.Pipeline, name, called string, bo
 
 func attach(ctx context.Context, p *pipeline.Pipeline, name string, a *asset.Attachment, who pipeline.Actor) error {
 	return onAsset(ctx, p, name, func(t *reading.Turn, of *asset.Asset) error {
-		n, err := t.Tx.CountAttachments(t.Ctx, of.ID)
+		n, err := config.CountAttachments(t.Ctx, t.Tx, of.ID)
 		if err != nil {
 			return err
 		}
@@ -228,7 +230,7 @@ func attach(ctx context.Context, p *pipeline.Pipeline, name string, a *asset.Att
 			return &measure.Fault{Field: a.Kind, Reason: fmt.Sprintf("there are %d with the asset already; no more are kept", n)}
 		}
 		a.By, a.At = who.Called, t.Now
-		if err := t.Tx.AddAttachment(t.Ctx, of.ID, a); err != nil {
+		if err := config.AddAttachment(t.Ctx, t.Tx, of.ID, a); err != nil {
 			return err
 		}
 		return t.Enter(a.Kind+" added", memory.AssetSubject(name), who.Called, fmt.Sprintf("%s has a new %s, %s", of.Called(), a.Kind, a.Name))
@@ -241,7 +243,7 @@ func RemoveAttachment(ctx context.Context, p *pipeline.Pipeline, name string, id
 		if err := configure.KeepRemoved(t, "attachment", fmt.Sprint(id), "", who.Called, "attachment", "id", id); err != nil {
 			return err
 		}
-		a, err := t.Tx.RemoveAttachment(t.Ctx, of.ID, id)
+		a, err := config.RemoveAttachment(t.Ctx, t.Tx, of.ID, id)
 		if err != nil {
 			return fmt.Errorf("%s has no photo or paper %d: %w", name, id, err)
 		}

@@ -16,6 +16,8 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // BoardFile is a board as its file has it.
@@ -30,7 +32,7 @@ func SaveBoard(ctx context.Context, p *pipeline.Pipeline, name string, s act.Boa
 		if err := site.CheckName(name); err != nil {
 			return &measure.Fault{Field: "name", Reason: err.Error()}
 		}
-		boards, err := t.Tx.Boards(t.Ctx)
+		boards, err := config.BoardsInUse(t.Ctx, t.Tx)
 		if err != nil {
 			return err
 		}
@@ -56,11 +58,11 @@ func publish(t *reading.Turn, b *board.Board, tiling board.Tiling, known *board.
 		return err
 	}
 	b.Tiling, b.Draft, b.Version = tiling, nil, b.Version+1
-	if err := t.Tx.SaveBoard(t.Ctx, b); err != nil {
+	if err := config.SaveBoard(t.Ctx, t.Tx, b); err != nil {
 		return err
 	}
 	version := board.Edition{Number: b.Version, Tiling: tiling, By: who.Called(), At: t.Now, Note: strings.TrimSpace(note)}
-	if err := t.Tx.AddBoardVersion(t.Ctx, b, &version); err != nil {
+	if err := config.AddBoardVersion(t.Ctx, t.Tx, b, &version); err != nil {
 		return err
 	}
 	text := fmt.Sprintf("Version %d of the board %s, with %s, is published", b.Version, b.Called(), prose.Count(len(tiling.Tiles), "tile", "tiles"))
@@ -96,7 +98,7 @@ func known(t *reading.Turn, boards []board.Board) (*board.Known, error) {
 	slices.Sort(k.Signals)
 	slices.Sort(k.Outputs)
 	slices.Sort(k.Eyes)
-	totals, err := t.Store.Totals(t.Ctx)
+	totals, err := timeseries.Totals(t.Ctx, t.Store)
 	if err != nil {
 		return nil, err
 	}
@@ -106,7 +108,7 @@ func known(t *reading.Turn, boards []board.Board) (*board.Known, error) {
 	for i := range boards {
 		k.Boards = append(k.Boards, boards[i].Name)
 	}
-	pictures, err := t.Tx.PictureIDs(t.Ctx)
+	pictures, err := config.PictureIDs(t.Ctx, t.Tx)
 	k.Picture = func(id int64) bool { return slices.Contains(pictures, id) }
 	return k, err
 }
@@ -114,7 +116,7 @@ func known(t *reading.Turn, boards []board.Board) (*board.Known, error) {
 // onBoard lets act change one board that a person sees, with all boards beside it.
 func onBoard(ctx context.Context, p *pipeline.Pipeline, name string, who *site.Person, act func(t *reading.Turn, b *board.Board, boards []board.Board) error) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		boards, err := t.Tx.Boards(t.Ctx)
+		boards, err := config.BoardsInUse(t.Ctx, t.Tx)
 		if err != nil {
 			return err
 		}
@@ -147,7 +149,7 @@ func SaveDraft(ctx context.Context, p *pipeline.Pipeline, name string, tiling bo
 			return err
 		}
 		b.Draft = &board.Draft{Tiling: tiling, Revision: revision + 1, By: who.Called(), At: t.Now}
-		return t.Tx.SaveBoard(t.Ctx, b)
+		return config.SaveBoard(t.Ctx, t.Tx, b)
 	})
 }
 
@@ -165,7 +167,7 @@ func sameDraft(b *board.Board, revision int) error {
 func DropDraft(ctx context.Context, p *pipeline.Pipeline, name string, who *site.Person) error {
 	return onBoard(ctx, p, name, who, func(t *reading.Turn, b *board.Board, _ []board.Board) error {
 		b.Draft = nil
-		return t.Tx.SaveBoard(t.Ctx, b)
+		return config.SaveBoard(t.Ctx, t.Tx, b)
 	})
 }
 
@@ -189,7 +191,7 @@ func PublishDraft(ctx context.Context, p *pipeline.Pipeline, name string, revisi
 // TakeVersion makes an older version of a board its draft.
 func TakeVersion(ctx context.Context, p *pipeline.Pipeline, name string, number int, who *site.Person) error {
 	return onBoard(ctx, p, name, who, func(t *reading.Turn, b *board.Board, _ []board.Board) error {
-		v, err := t.Tx.BoardVersion(t.Ctx, b.ID, number)
+		v, err := config.BoardVersion(t.Ctx, t.Tx, b.ID, number)
 		if err != nil {
 			return fmt.Errorf("there is no version %d of the board %s: %w", number, name, err)
 		}
@@ -198,7 +200,7 @@ func TakeVersion(ctx context.Context, p *pipeline.Pipeline, name string, number 
 			revision = b.Draft.Revision + 1
 		}
 		b.Draft = &board.Draft{Tiling: v.Tiling, Revision: revision, By: who.Called(), At: t.Now}
-		return t.Tx.SaveBoard(t.Ctx, b)
+		return config.SaveBoard(t.Ctx, t.Tx, b)
 	})
 }
 
@@ -226,7 +228,7 @@ func ChangeBoard(ctx context.Context, p *pipeline.Pipeline, name string, c act.B
 		if c.Shared != nil {
 			b.Shared = *c.Shared
 		}
-		if err := t.Tx.SaveBoard(t.Ctx, b); err != nil {
+		if err := config.SaveBoard(t.Ctx, t.Tx, b); err != nil {
 			return err
 		}
 		seen := "who made it"
@@ -245,14 +247,14 @@ func RemoveBoard(ctx context.Context, p *pipeline.Pipeline, name string, who *si
 	return onBoard(ctx, p, name, who, func(t *reading.Turn, b *board.Board, boards []board.Board) error {
 		for i := range boards {
 			if pinned(&boards[i], name) && boards[i].Name != name {
-				return fmt.Errorf("the board %s %w: it is pinned to a picture of the board %s", name, store.ErrInUse, boards[i].Called())
+				return fmt.Errorf("the board %s %w: it is pinned to a picture of the board %s", name, timeseries.ErrInUse, boards[i].Called())
 			}
 		}
-		if err := t.Tx.DropBoards(t.Ctx, t.Now.Add(-site.BringBackFor)); err != nil {
+		if err := config.DropBoards(t.Ctx, t.Tx, t.Now.Add(-site.BringBackFor)); err != nil {
 			return err
 		}
 		b.RemovedAt = &t.Now
-		if err := t.Tx.SaveBoard(t.Ctx, b); err != nil {
+		if err := config.SaveBoard(t.Ctx, t.Tx, b); err != nil {
 			return err
 		}
 		if err := t.Enter("board removed", b.Name, who.Called(), fmt.Sprintf("The board %s was removed; it can be brought back for 30 days", b.Called())); err != nil {
@@ -272,7 +274,7 @@ func pinned(on *board.Board, name string) bool {
 // BringBoardBack brings back a board that was removed.
 func BringBoardBack(ctx context.Context, p *pipeline.Pipeline, name string, who *site.Person) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		b, err := t.Tx.RemovedBoard(t.Ctx, name)
+		b, err := config.RemovedBoard(t.Ctx, t.Tx, name)
 		if err == nil && (!b.SeenBy(who) || *b.RemovedAt < t.Now.Add(-site.BringBackFor)) {
 			err = store.ErrNotFound
 		}
@@ -280,7 +282,7 @@ func BringBoardBack(ctx context.Context, p *pipeline.Pipeline, name string, who 
 			return fmt.Errorf("no board %s was removed in the last 30 days: %w", name, err)
 		}
 		b.RemovedAt = nil
-		if err := t.Tx.SaveBoard(t.Ctx, &b); err != nil {
+		if err := config.SaveBoard(t.Ctx, t.Tx, &b); err != nil {
 			return err
 		}
 		if err := t.Enter("board brought back", b.Name, who.Called(), fmt.Sprintf("The board %s was brought back", b.Called())); err != nil {
@@ -293,10 +295,10 @@ func BringBoardBack(ctx context.Context, p *pipeline.Pipeline, name string, who 
 // SetStart says which board a person sees first; an empty name: what is wrong now.
 func SetStart(ctx context.Context, p *pipeline.Pipeline, name string, who *site.Person) error {
 	if name == "" {
-		return p.Do(ctx, func(t *reading.Turn) error { return t.Tx.SetStart(t.Ctx, who.ID, 0) })
+		return p.Do(ctx, func(t *reading.Turn) error { return config.SetStart(t.Ctx, t.Tx, who.ID, 0) })
 	}
 	return onBoard(ctx, p, name, who, func(t *reading.Turn, b *board.Board, _ []board.Board) error {
-		return t.Tx.SetStart(t.Ctx, who.ID, b.ID)
+		return config.SetStart(t.Ctx, t.Tx, who.ID, b.ID)
 	})
 }
 
@@ -304,7 +306,7 @@ func SetStart(ctx context.Context, p *pipeline.Pipeline, name string, who *site.
 func AddPicture(ctx context.Context, p *pipeline.Pipeline, picture *board.Picture, who *site.Person) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		picture.By, picture.At = who.Called(), t.Now
-		if err := t.Tx.AddPicture(t.Ctx, picture); err != nil {
+		if err := config.AddPicture(t.Ctx, t.Tx, picture); err != nil {
 			return err
 		}
 		return t.Enter("picture added", fmt.Sprint(picture.ID), who.Called(), fmt.Sprintf("Picture %d, %s, %d × %d", picture.ID, picture.Name, picture.Width, picture.Height))
@@ -314,7 +316,7 @@ func AddPicture(ctx context.Context, p *pipeline.Pipeline, picture *board.Pictur
 // RemovePicture removes a picture that no board shows.
 func RemovePicture(ctx context.Context, p *pipeline.Pipeline, id int64, who *site.Person) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		boards, err := t.Tx.Boards(t.Ctx)
+		boards, err := config.BoardsInUse(t.Ctx, t.Tx)
 		if err != nil {
 			return err
 		}
@@ -325,14 +327,14 @@ func RemovePicture(ctx context.Context, p *pipeline.Pipeline, id int64, who *sit
 			}
 			for _, s := range tilings {
 				if slices.ContainsFunc(s.Tiles, func(t board.Tile) bool { return t.Picture == id }) {
-					return fmt.Errorf("picture %d %w: the board %s shows it", id, store.ErrInUse, boards[i].Called())
+					return fmt.Errorf("picture %d %w: the board %s shows it", id, timeseries.ErrInUse, boards[i].Called())
 				}
 			}
 		}
 		if err := configure.KeepRemoved(t, "picture", fmt.Sprint(id), "", who.Called(), "picture", "id", id); err != nil {
 			return err
 		}
-		if err := t.Tx.RemovePicture(t.Ctx, id); err != nil {
+		if err := config.RemovePicture(t.Ctx, t.Tx, id); err != nil {
 			return fmt.Errorf("there is no picture %d: %w", id, err)
 		}
 		return t.Enter("picture removed", fmt.Sprint(id), who.Called(), fmt.Sprintf("Picture %d was removed", id))

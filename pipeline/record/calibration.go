@@ -17,6 +17,8 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // TryCalibration fits a calibration and changes nothing.
@@ -37,7 +39,7 @@ func Calibrate(ctx context.Context, p *pipeline.Pipeline, path string, o act.Cal
 			return err
 		}
 		f = fitted
-		if err := t.Tx.AddCalibration(t.Ctx, s.ID, &f.Calibration); err != nil {
+		if err := config.AddCalibration(t.Ctx, t.Tx, s.ID, &f.Calibration); err != nil {
 			return err
 		}
 		f.Corrected, err = recalibrate(t, s, append(slices.Clone(s.Timeline), f.Calibration), f.From)
@@ -106,7 +108,7 @@ func Uncalibrate(ctx context.Context, p *pipeline.Pipeline, path string, id int6
 			return fmt.Errorf("calibration %d of %s %w", id, path, store.ErrNotFound)
 		}
 		from := s.Timeline[i].From
-		if err := t.Tx.RetireCalibration(t.Ctx, id, t.Now); err != nil {
+		if err := config.RetireCalibration(t.Ctx, t.Tx, id, t.Now); err != nil {
 			return err
 		}
 		if marked, err = recalibrate(t, s, slices.Delete(slices.Clone(s.Timeline), i, i+1), from); err != nil {
@@ -127,7 +129,7 @@ func BringCalibrationBack(ctx context.Context, p *pipeline.Pipeline, path string
 		if err != nil {
 			return err
 		}
-		c, err := t.Tx.UnretireCalibration(t.Ctx, s.ID, id, t.Now.Add(-site.BringBackFor))
+		c, err := config.UnretireCalibration(t.Ctx, t.Tx, s.ID, id, t.Now.Add(-site.BringBackFor))
 		if err != nil {
 			return fmt.Errorf("no calibration %d of %s was taken back in the last 30 days: %w", id, path, err)
 		}
@@ -153,13 +155,13 @@ func recalibrate(t *reading.Turn, s *memory.Signal, all []calibrate.Calibration,
 	s.Timeline = calibrate.NewTimeline(all)
 	until := min(s.Timeline.Until(from), st.At)
 	if from <= until {
-		if err := t.Tx.NoteStale(t.Ctx, s.ID, from, until, t.Now); err != nil {
+		if err := timeseries.NoteStale(t.Ctx, t.Tx, s.ID, from, until, t.Now); err != nil {
 			return 0, err
 		}
-		if err := t.Tx.NoteTouched(t.Ctx, s.ID, from, until); err != nil {
+		if err := timeseries.NoteTouched(t.Ctx, t.Tx, s.ID, from, until); err != nil {
 			return 0, err
 		}
-		if marked, err = t.Tx.MarkCorrected(t.Ctx, s.ID, from, until, t.Now, t.CommitNo); err != nil {
+		if marked, err = config.MarkCorrected(t.Ctx, t.Tx, s.ID, from, until, t.Now, t.CommitNo); err != nil {
 			return 0, err
 		}
 	}

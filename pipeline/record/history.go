@@ -20,6 +20,9 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/notice"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // Past is a run of one signal's readings from somewhere else: an import, a history.
@@ -66,20 +69,20 @@ func importPast(t *reading.Turn, past *Past) (told series.Merged, err error) {
 	if newest := sorted[len(sorted)-1].At; newest > t.Now.Add(reading.AheadIsRefused) {
 		return told, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%s is more than a day ahead of now (%s)", newest, t.Now)}
 	}
-	if err := t.Tx.HoldSignal(t.Ctx, s.ID); err != nil {
+	if err := timeseries.HoldSignal(t.Ctx, t.Tx, s.ID); err != nil {
 		return told, err
 	}
-	if busy, err := t.Tx.BeingCleared(t.Ctx, s.ID); err != nil || busy {
+	if busy, err := timeseries.BeingCleared(t.Ctx, t.Tx, s.ID); err != nil || busy {
 		return told, errors.Join(err, ErrBeingCleared)
 	}
-	if err := t.Tx.SealSignal(t.Ctx, s.ID, t.Now); err != nil {
+	if err := timeseries.SealSignal(t.Ctx, t.Tx, s.ID, t.Now); err != nil {
 		return told, err
 	}
-	told, err = t.Tx.Merge(t.Ctx, s.ID, sorted, past.Replace, t.Now)
+	told, err = timeseries.Merge(t.Ctx, t.Tx, s.ID, sorted, past.Replace, t.Now)
 	told.Conflicts = append(told.Conflicts, others...)
 	if err == nil && told.Added+told.Replaced > 0 && len(s.Feeds) > 0 {
 		t.ForgetPast(s)
-		err = t.Tx.NoteTouched(t.Ctx, s.ID, sorted[0].At, sorted[len(sorted)-1].At)
+		err = timeseries.NoteTouched(t.Ctx, t.Tx, s.ID, sorted[0].At, sorted[len(sorted)-1].At)
 	}
 	if last := sorted[len(sorted)-1]; err == nil && last.At >= s.State.At {
 		reads(t, s, last)
@@ -131,7 +134,7 @@ func inUnit(t *reading.Turn, past *Past, s *site.Signal) ([]measure.Reading, err
 	}
 	readings := slices.Clone(past.Readings)
 	if worded {
-		numbers, err := t.Tx.Words(t.Ctx, past.Texts)
+		numbers, err := timeseries.Words(t.Ctx, t.Tx, past.Texts)
 		for i := range readings {
 			readings[i].Value = float64(numbers[past.Texts[i]])
 		}
@@ -178,7 +181,7 @@ func Clear(ctx context.Context, p *pipeline.Pipeline, c *site.Clearing, who pipe
 				return err
 			}
 		}
-		if err := t.Tx.AddClearing(t.Ctx, c, ids); err != nil {
+		if err := timeseries.AddClearing(t.Ctx, t.Tx, c, ids); err != nil {
 			return err
 		}
 		return t.Enter("readings cleared", c.What, who.Called, fmt.Sprintf("Readings of %s from %s until %s were cleared", whatIsMeant(c.What), c.From, c.Until))
@@ -221,17 +224,17 @@ func signalsOf(t *reading.Turn, what string) ([]*memory.Signal, error) {
 // clearLive makes a signal ready to be cleared: its plain rows become blocks, and its newest reading is
 // the newest that stays.
 func clearLive(t *reading.Turn, s *memory.Signal, c *site.Clearing) error {
-	if err := t.Tx.HoldSignal(t.Ctx, s.ID); err != nil {
+	if err := timeseries.HoldSignal(t.Ctx, t.Tx, s.ID); err != nil {
 		return err
 	}
-	if err := t.Tx.SealSignal(t.Ctx, s.ID, t.Now); err != nil {
+	if err := timeseries.SealSignal(t.Ctx, t.Tx, s.ID, t.Now); err != nil {
 		return err
 	}
 	st := &s.State
 	if st.At < c.From || st.At > c.Until {
 		return nil
 	}
-	left, err := t.Tx.Newest(t.Ctx, s.ID, c.From, 1)
+	left, err := timeseries.Newest(t.Ctx, t.Tx, s.ID, c.From, 1)
 	if err != nil {
 		return err
 	}
@@ -249,7 +252,7 @@ var ErrTooLate = errors.New("there is nothing to put back")
 // Unclear has what was cleared put back. What came since stays.
 func Unclear(ctx context.Context, p *pipeline.Pipeline, c site.Clearing, who pipeline.Actor) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		newest, err := t.Tx.NewestCleared(t.Ctx, c.ID)
+		newest, err := timeseries.NewestCleared(t.Ctx, t.Tx, c.ID)
 		if err != nil {
 			return err
 		}
@@ -261,7 +264,7 @@ func Unclear(ctx context.Context, p *pipeline.Pipeline, c site.Clearing, who pip
 				reads(t, s, r)
 			}
 		}
-		if err := t.Tx.UndoClearing(t.Ctx, c.ID); err != nil {
+		if err := timeseries.UndoClearing(t.Ctx, t.Tx, c.ID); err != nil {
 			return err
 		}
 		return t.Enter("readings put back", c.What, who.Called, fmt.Sprintf("Readings of %s that were cleared are put back", whatIsMeant(c.What)))
@@ -272,7 +275,7 @@ func Unclear(ctx context.Context, p *pipeline.Pipeline, c site.Clearing, who pip
 func DiskFull(ctx context.Context, p *pipeline.Pipeline, free, total int64, full bool) error {
 	const what = "take readings"
 	return p.Do(ctx, func(t *reading.Turn) error {
-		standing, err := t.Tx.ServiceAlarm(t.Ctx, "cannot "+what)
+		standing, err := events.ServiceAlarm(t.Ctx, t.Tx, "cannot "+what)
 		switch {
 		case err != nil || (standing != 0) == full:
 			return err
@@ -288,17 +291,17 @@ func DiskFull(ctx context.Context, p *pipeline.Pipeline, free, total int64, full
 // Disk tells how full the disk is that the records are on; nearly: it raises an alarm, or ends one.
 func Disk(ctx context.Context, p *pipeline.Pipeline, free, total int64, nearly bool) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		standing, err := t.Tx.DiskAlarm(t.Ctx)
+		standing, err := config.DiskAlarm(t.Ctx, t.Tx)
 		if err != nil || (standing != nil) == nearly {
 			return err
 		}
 		if !nearly {
-			a, err := t.Tx.Alarm(t.Ctx, *standing)
+			a, err := events.Alarm(t.Ctx, t.Tx, *standing)
 			if err != nil {
 				return err
 			}
 			now := a.End(t.Now, alarm.EndBack, "")
-			if err := t.Tx.SetDiskAlarm(t.Ctx, nil); err != nil {
+			if err := config.SetDiskAlarm(t.Ctx, t.Tx, nil); err != nil {
 				return err
 			}
 			return t.Over(a, event.Happening{Transition: alarm.Transition{At: now, Value: float64(free)}}, alarm.Test{})
@@ -311,10 +314,10 @@ func Disk(ctx context.Context, p *pipeline.Pipeline, free, total int64, nearly b
 			When:     "nearly full",
 			Sentence: fmt.Sprintf("The disk is nearly full: %s of %s are free", prose.Bytes(free), prose.Bytes(total)),
 			Advice:   "Make room. `jaunty storage` tells what takes it, and what keeping less would save. Before it is quite full, readings are refused."}
-		if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+		if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 			return err
 		}
-		if err := t.Tx.SetDiskAlarm(t.Ctx, &a.ID); err != nil {
+		if err := config.SetDiskAlarm(t.Ctx, t.Tx, &a.ID); err != nil {
 			return err
 		}
 		if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: t.Now, Value: a.Value}}, a.Sentence); err != nil {

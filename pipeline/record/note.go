@@ -12,6 +12,7 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/events"
 )
 
 // WriteNote writes a note into the journal; charts of what it is about show it.
@@ -31,7 +32,7 @@ func WriteNote(ctx context.Context, p *pipeline.Pipeline, n act.Note, who string
 		if err := knows(t, n.Of); err != nil {
 			return err
 		}
-		return t.Tx.AddEntry(t.Ctx, site.Entry{At: at, LearnedAt: t.Now, Kind: "note", Subject: n.Of, Who: who, Text: text}, t.CommitNo)
+		return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: at, LearnedAt: t.Now, Kind: "note", Subject: n.Of, Who: who, Text: text}, t.CommitNo)
 	})
 }
 

@@ -14,6 +14,7 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // DuePlans gives the plans whose hours have begun or ended.
@@ -49,7 +50,7 @@ func SweepPlans(t *reading.Turn, ids []int64) error {
 		}
 		t.Touched = true
 		p.DueAt = at
-		if err := t.Tx.PlanDue(t.Ctx, p.ID, at); err != nil {
+		if err := config.PlanDue(t.Ctx, t.Tx, p.ID, at); err != nil {
 			return err
 		}
 		if err := t.SignalsChanged(); err != nil {
@@ -90,7 +91,7 @@ func SavePlan(ctx context.Context, p *pipeline.Pipeline, plan *run.Plan, who pip
 		if plan.Hours != "" {
 			plan.DueAt = t.Now // within the hours a run starts at once
 		}
-		if err := t.Tx.SavePlan(t.Ctx, a.ID, plan); err != nil {
+		if err := config.SavePlan(t.Ctx, t.Tx, a.ID, plan); err != nil {
 			return err
 		}
 		if err := t.Enter("plan saved", memory.AssetSubject(a.Name), who.Called, "The plan "+plan.Name+" starts and ends runs of "+a.Called()+" by itself"); err != nil {
@@ -110,7 +111,7 @@ func RemovePlan(ctx context.Context, p *pipeline.Pipeline, name string, who pipe
 		if err := configure.KeepRemoved(t, "plan", name, plan.Title, who.Called, "run_plan", "name", name); err != nil {
 			return err
 		}
-		if err := t.Tx.RemovePlan(t.Ctx, name); err != nil {
+		if err := config.RemovePlan(t.Ctx, t.Tx, name); err != nil {
 			return err
 		}
 		if err := t.Enter("plan removed", memory.AssetSubject(plan.Asset), who.Called, "The plan "+name+" was removed"); err != nil {

@@ -13,6 +13,7 @@ import (
 	"jauntylark/pipeline/commit"
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/events"
 )
 
 // StartRun starts a run of an asset, or adds one that is over. One run that was started by hand is on at a time.
@@ -40,7 +41,7 @@ func StartRun(ctx context.Context, p *pipeline.Pipeline, s act.RunStart, who pip
 				return err
 			}
 		}
-		if err := t.Tx.SaveRun(t.Ctx, a.ID, &r); err != nil {
+		if err := events.SaveRun(t.Ctx, t.Tx, a.ID, &r); err != nil {
 			return err
 		}
 		text := r.Title + " has started"
@@ -54,7 +55,7 @@ func StartRun(ctx context.Context, p *pipeline.Pipeline, s act.RunStart, who pip
 
 // noneOn tells when a run that was started by hand is on.
 func noneOn(t *reading.Turn, of string) error {
-	open, err := t.Tx.OpenRuns(t.Ctx)
+	open, err := events.OpenRuns(t.Ctx, t.Tx)
 	if err != nil {
 		return err
 	}
@@ -134,7 +135,7 @@ func ChangeRun(ctx context.Context, p *pipeline.Pipeline, id int64, c act.RunCha
 		if err := checkRun(t, found); err != nil {
 			return err
 		}
-		if err := t.Tx.SaveRun(t.Ctx, a.ID, found); err != nil {
+		if err := events.SaveRun(t.Ctx, t.Tx, a.ID, found); err != nil {
 			return err
 		}
 		kind, text, at := "run changed", "The run "+found.Title+" was changed", t.Now
@@ -156,7 +157,7 @@ func StopRun(ctx context.Context, p *pipeline.Pipeline, id int64, at *measure.In
 		now := p.Now()
 		at = &now
 	}
-	found, err := p.Store.Run(ctx, id)
+	found, err := events.Run(ctx, p.Store, id)
 	if err == nil && found.EndedAt != nil {
 		return found, fmt.Errorf("%s is over since %s: %w", found.Title, found.EndedAt, commit.ErrNotNow)
 	}
@@ -173,7 +174,7 @@ func MarkPhase(ctx context.Context, p *pipeline.Pipeline, id int64, phase run.Ph
 		if err := checkRun(t, found); err != nil {
 			return err
 		}
-		if err := t.Tx.SaveRun(t.Ctx, a.ID, found); err != nil {
+		if err := events.SaveRun(t.Ctx, t.Tx, a.ID, found); err != nil {
 			return err
 		}
 		r = *found
@@ -188,7 +189,7 @@ func RemoveRun(ctx context.Context, p *pipeline.Pipeline, id int64, who pipeline
 		if err := configure.KeepRemoved(t, "run", fmt.Sprint(id), "", who.Called, "run", "id", id); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveRun(t.Ctx, id); err != nil {
+		if err := events.RemoveRun(t.Ctx, t.Tx, id); err != nil {
 			return err
 		}
 		if err := t.EnterRun("run removed", r, t.Now, who.Called, "The run "+r.Title+" was removed"); err != nil {
@@ -200,7 +201,7 @@ func RemoveRun(ctx context.Context, p *pipeline.Pipeline, id int64, who pipeline
 
 func onRun(ctx context.Context, p *pipeline.Pipeline, id int64, act func(*reading.Turn, *run.Run, *asset.Asset) error) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		r, err := t.Tx.Run(t.Ctx, id)
+		r, err := events.Run(t.Ctx, t.Tx, id)
 		if err != nil {
 			return fmt.Errorf("there is no run %d: %w", id, err)
 		}

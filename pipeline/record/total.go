@@ -13,6 +13,7 @@ import (
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/timeseries"
 )
 
 // AddTotal stores a new total. It is added up from the signal's first reading on, in the background.
@@ -34,10 +35,10 @@ func AddTotal(ctx context.Context, p *pipeline.Pipeline, v *total.Total, who pip
 			}
 		}
 		v.CreatedAt, v.Title = t.Now, strings.TrimSpace(v.Title)
-		if err := t.Tx.AddTotal(t.Ctx, v, s.ID); err != nil {
+		if err := timeseries.AddTotal(t.Ctx, t.Tx, v, s.ID); err != nil {
 			return err
 		}
-		if err := t.Tx.NoteAllStale(t.Ctx, s.ID, t.Now); err != nil {
+		if err := timeseries.NoteAllStale(t.Ctx, t.Tx, s.ID, t.Now); err != nil {
 			return err
 		}
 		return t.Enter("total added", v.Name, who.Called, fmt.Sprintf("Total %s: %s of %s", v.Name, v.Kind, v.Signal))
@@ -45,7 +46,7 @@ func AddTotal(ctx context.Context, p *pipeline.Pipeline, v *total.Total, who pip
 }
 
 func tariffNamed(t *reading.Turn, name string) error {
-	tariffs, err := t.Store.Tariffs(t.Ctx)
+	tariffs, err := timeseries.Tariffs(t.Ctx, t.Store)
 	if err != nil {
 		return err
 	}
@@ -60,7 +61,7 @@ func tariffNamed(t *reading.Turn, name string) error {
 }
 
 func totalNamed(t *reading.Turn, name string) (total.Total, error) {
-	v, err := t.Tx.Total(t.Ctx, name)
+	v, err := timeseries.Total(t.Ctx, t.Tx, name)
 	if err != nil {
 		return v, fmt.Errorf("total %s %w", name, err)
 	}
@@ -77,7 +78,7 @@ func RemoveTotal(ctx context.Context, p *pipeline.Pipeline, name string, who pip
 		if err := configure.KeepRemoved(t, "total", name, v.Title, who.Called, "total", "id", v.ID); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveTotal(t.Ctx, v.ID); err != nil {
+		if err := timeseries.RemoveTotal(t.Ctx, t.Tx, v.ID); err != nil {
 			return err
 		}
 		return t.Enter("total removed", name, who.Called, "Total "+name+" was removed")
@@ -92,7 +93,7 @@ func ResetTotal(ctx context.Context, p *pipeline.Pipeline, name, note string, wh
 			return err
 		}
 		r = total.Reset{At: t.Now, Who: who.Called, Note: strings.TrimSpace(note)}
-		if err := t.Tx.AddReset(t.Ctx, v.ID, &r); err != nil {
+		if err := timeseries.AddReset(t.Ctx, t.Tx, v.ID, &r); err != nil {
 			return err
 		}
 		return t.Enter("total reset", name, who.Called, strings.TrimSuffix(fmt.Sprintf("Total %s was reset: %s", name, r.Note), ": "))
@@ -107,7 +108,7 @@ func UnresetTotal(ctx context.Context, p *pipeline.Pipeline, name string, who pi
 		if err != nil {
 			return err
 		}
-		if r, err = t.Tx.UndoReset(t.Ctx, v.ID, t.Now); err != nil {
+		if r, err = timeseries.UndoReset(t.Ctx, t.Tx, v.ID, t.Now); err != nil {
 			return fmt.Errorf("a reset of total %s that could be undone %w", name, err)
 		}
 		return t.Enter("total reset undone", name, who.Called, fmt.Sprintf("The reset of total %s at %s was undone", name, r.At))
@@ -121,7 +122,7 @@ func SaveTariff(ctx context.Context, p *pipeline.Pipeline, v *total.Tariff, who 
 		return err
 	}
 	return p.Do(ctx, func(t *reading.Turn) error {
-		if err := t.Tx.SaveTariff(t.Ctx, v, t.Now); err != nil {
+		if err := timeseries.SaveTariff(t.Ctx, t.Tx, v, t.Now); err != nil {
 			return err
 		}
 		return t.Enter("tariff saved", v.Name, who.Called, fmt.Sprintf("Tariff %s has %s", v.Name, prose.Count(len(v.Versions), "version", "versions")))
@@ -134,7 +135,7 @@ func RemoveTariff(ctx context.Context, p *pipeline.Pipeline, name string, who pi
 		if err := configure.KeepRemoved(t, "tariff", name, "", who.Called, "tariff", "name", name); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveTariff(t.Ctx, name); err != nil {
+		if err := timeseries.RemoveTariff(t.Ctx, t.Tx, name); err != nil {
 			return fmt.Errorf("tariff %s: %w", name, err)
 		}
 		return t.Enter("tariff removed", name, who.Called, "Tariff "+name+" was removed")

@@ -18,6 +18,7 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
 )
 
 // freshEnough is how old the newest value may be for it to be what the signal shows, where no interval says.
@@ -34,7 +35,7 @@ func Verify(ctx context.Context, p *pipeline.Pipeline, path string, o act.Verifi
 			return err
 		}
 		v.At, v.Unit, v.Note, v.Who = t.Now, s.Unit, strings.TrimSpace(o.Note), who.Called
-		if err := t.Tx.AddVerification(t.Ctx, s.ID, &v); err != nil {
+		if err := config.AddVerification(t.Ctx, t.Tx, s.ID, &v); err != nil {
 			return err
 		}
 		units := t.Site.Settings.Units
@@ -98,7 +99,7 @@ func VerifyEvery(ctx context.Context, p *pipeline.Pipeline, path string, every c
 		if err != nil {
 			return err
 		}
-		if err := t.Tx.SetVerifyEvery(t.Ctx, s.ID, every, t.Now); err != nil {
+		if err := config.SetVerifyEvery(t.Ctx, t.Tx, s.ID, every, t.Now); err != nil {
 			return err
 		}
 		text := "Signal " + path + " is to be verified every " + every.String()
@@ -116,7 +117,7 @@ func VerifyEvery(ctx context.Context, p *pipeline.Pipeline, path string, every c
 // Remind raises an advisory for each signal whose verification is due, and ends those that were seen to.
 func Remind(ctx context.Context, p *pipeline.Pipeline) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		duties, err := t.Tx.Duties(t.Ctx)
+		duties, err := config.Duties(t.Ctx, t.Tx)
 		if err != nil {
 			return err
 		}
@@ -138,7 +139,7 @@ func Remind(ctx context.Context, p *pipeline.Pipeline) error {
 				if err != nil {
 					return err
 				}
-				if err := t.Tx.SetDueAlarm(t.Ctx, s.ID, &id); err != nil {
+				if err := config.SetDueAlarm(t.Ctx, t.Tx, s.ID, &id); err != nil {
 					return err
 				}
 			case !is && d.Alarm != nil:
@@ -149,7 +150,7 @@ func Remind(ctx context.Context, p *pipeline.Pipeline) error {
 				if err := t.EndSignalAlarm(&d.Alarm, t.Now, s.State.Value, why, cause); err != nil {
 					return err
 				}
-				if err := t.Tx.SetDueAlarm(t.Ctx, s.ID, nil); err != nil {
+				if err := config.SetDueAlarm(t.Ctx, t.Tx, s.ID, nil); err != nil {
 					return err
 				}
 			}

@@ -19,6 +19,7 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
 )
 
 // errTried ends an act that was to change nothing.
@@ -50,7 +51,7 @@ func PutUnderGuard(ctx context.Context, p *pipeline.Pipeline, name string, o act
 		}
 		if !a.Has(s.Path()) {
 			a.Signals = append(a.Signals, s.Path())
-			if err := t.Tx.SaveAsset(t.Ctx, a); err != nil {
+			if err := config.SaveAsset(t.Ctx, t.Tx, a); err != nil {
 				return err
 			}
 		}

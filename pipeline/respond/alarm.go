@@ -17,12 +17,13 @@ import (
 	"jauntylark/pipeline/notice"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // onAlarm runs an act on one alarm in a commit of its own, and gives the alarm as it is then.
 func onAlarm(ctx context.Context, p *pipeline.Pipeline, id int64, act func(*reading.Turn, alarm.Alarm) error) (out alarm.Alarm, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
-		a, err := t.Tx.Alarm(t.Ctx, id)
+		a, err := events.Alarm(t.Ctx, t.Tx, id)
 		if errors.Is(err, store.ErrNotFound) {
 			return fmt.Errorf("there is no alarm %d: %w", id, err)
 		}
@@ -35,7 +36,7 @@ func onAlarm(ctx context.Context, p *pipeline.Pipeline, id int64, act func(*read
 		if err := t.TellAll(); err != nil {
 			return err
 		}
-		out, err = t.Tx.Alarm(t.Ctx, id)
+		out, err = events.Alarm(t.Ctx, t.Tx, id)
 		return err
 	})
 	return out, err
@@ -81,10 +82,10 @@ func addComment(t *reading.Turn, a *alarm.Alarm, comment, who string) error {
 
 // saveAct writes what a person did to an alarm, besides what its guard does.
 func saveAct(t *reading.Turn, a *alarm.Alarm, kind, who, text string) error {
-	if err := t.Tx.SaveAlarm(t.Ctx, a, t.CommitNo); err != nil {
+	if err := events.SaveAlarm(t.Ctx, t.Tx, a, t.CommitNo); err != nil {
 		return err
 	}
-	return t.Tx.AddEntry(t.Ctx, site.Entry{At: t.Now, LearnedAt: t.Now, Kind: kind, Subject: a.Signal, Who: who, Text: text, AlarmID: &a.ID}, t.CommitNo)
+	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: t.Now, LearnedAt: t.Now, Kind: kind, Subject: a.Signal, Who: who, Text: text, AlarmID: &a.ID}, t.CommitNo)
 }
 
 // Hand asks somebody else, a contact or an e-mail address, to take an alarm on; they are told.

@@ -15,6 +15,7 @@ import (
 	"jauntylark/pipeline/notice"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // ErrUsed says that a link was used before.
@@ -23,11 +24,11 @@ var ErrUsed = fmt.Errorf("this link was used before: %w", commit.ErrNotNow)
 // TakeByNotice marks the alarm of a notice as its reader's, who used the link in it. A link works once.
 func TakeByNotice(ctx context.Context, p *pipeline.Pipeline, noticeID int64) (out alarm.Alarm, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
-		n, err := t.Tx.Notice(t.Ctx, noticeID)
+		n, err := events.Notice(t.Ctx, t.Tx, noticeID)
 		if err != nil {
 			return err
 		}
-		first, err := t.Tx.UseLink(t.Ctx, noticeID, t.Now)
+		first, err := events.UseLink(t.Ctx, t.Tx, noticeID, t.Now)
 		if err != nil {
 			return err
 		}
@@ -42,7 +43,7 @@ func TakeByNotice(ctx context.Context, p *pipeline.Pipeline, noticeID int64) (ou
 
 // takeFor marks the alarm of a notice as its reader's.
 func takeFor(t *reading.Turn, n roster.Notice) (alarm.Alarm, error) {
-	a, err := t.Tx.Alarm(t.Ctx, n.AlarmID)
+	a, err := events.Alarm(t.Ctx, t.Tx, n.AlarmID)
 	if err != nil {
 		return a, err
 	}
@@ -58,7 +59,7 @@ func takeFor(t *reading.Turn, n roster.Notice) (alarm.Alarm, error) {
 			return a, err
 		}
 	}
-	return t.Tx.Alarm(t.Ctx, n.AlarmID)
+	return events.Alarm(t.Ctx, t.Tx, n.AlarmID)
 }
 
 // Receipt is what a gateway says became of a message.
@@ -71,7 +72,7 @@ type Receipt struct {
 // TakeReceipt writes a gateway's receipt down. When the message did not arrive, the next step of the roster comes at once.
 func TakeReceipt(ctx context.Context, p *pipeline.Pipeline, r Receipt) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		n, err := t.Tx.NoticeOfGateway(t.Ctx, r.Carrier, r.GatewayID)
+		n, err := events.NoticeOfGateway(t.Ctx, t.Tx, r.Carrier, r.GatewayID)
 		if errors.Is(err, store.ErrNotFound) {
 			return fmt.Errorf("no message %s of %s was sent: %w", r.GatewayID, r.Carrier, err)
 		}
@@ -82,7 +83,7 @@ func TakeReceipt(ctx context.Context, p *pipeline.Pipeline, r Receipt) error {
 		if !r.OK {
 			state = roster.GivenUp
 		}
-		if err := t.Tx.Receipt(t.Ctx, roster.Delivery{NoticeID: n.ID, At: t.Now, OK: r.OK, Answer: r.Answer}, state); err != nil || r.OK || n.AlarmID == 0 {
+		if err := events.Receipt(t.Ctx, t.Tx, roster.Delivery{NoticeID: n.ID, At: t.Now, OK: r.OK, Answer: r.Answer}, state); err != nil || r.OK || n.AlarmID == 0 {
 			return err
 		}
 		return t.Undelivered(n)
@@ -109,7 +110,7 @@ func TakeReply(ctx context.Context, p *pipeline.Pipeline, r Reply) (taken bool, 
 			return err
 		}
 		if strings.TrimSpace(r.Text) != "1" {
-			a, err := t.Tx.Alarm(t.Ctx, n.AlarmID)
+			a, err := events.Alarm(t.Ctx, t.Tx, n.AlarmID)
 			if err != nil {
 				return err
 			}
@@ -132,12 +133,12 @@ func ClipText(text string, most int) string {
 
 func noticeOf(t *reading.Turn, r Reply) (roster.Notice, error) {
 	if r.GatewayID != "" {
-		n, err := t.Tx.NoticeOfGateway(t.Ctx, r.Carrier, r.GatewayID)
+		n, err := events.NoticeOfGateway(t.Ctx, t.Tx, r.Carrier, r.GatewayID)
 		if err == nil || !errors.Is(err, store.ErrNotFound) {
 			return n, err
 		}
 	}
-	return t.Tx.NewestTo(t.Ctx, r.Carrier, r.From)
+	return events.NewestTo(t.Ctx, t.Tx, r.Carrier, r.From)
 }
 
 // Failed looks at notices that could not be delivered: it brings the next step of their rosters forward.
@@ -159,7 +160,7 @@ func Failed(ctx context.Context, p *pipeline.Pipeline, notices []roster.Notice) 
 // work again.
 func JudgeCarriers(ctx context.Context, p *pipeline.Pipeline) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		carriers, err := t.Tx.Carriers(t.Ctx)
+		carriers, err := events.Carriers(t.Ctx, t.Tx)
 		if err != nil {
 			return err
 		}
@@ -180,17 +181,17 @@ func JudgeCarriers(ctx context.Context, p *pipeline.Pipeline) error {
 
 // Failing tells whether a carrier keeps failing.
 func Failing(c roster.CarrierState, now measure.Instant) bool {
-	return c.FailingSince != nil && c.Failures >= store.BackAfter && now.Sub(*c.FailingSince) >= store.BackOver
+	return c.FailingSince != nil && c.Failures >= events.BackAfter && now.Sub(*c.FailingSince) >= events.BackOver
 }
 
 func raiseCarrier(t *reading.Turn, c roster.CarrierState) error {
 	a := alarm.Alarm{Kind: alarm.ByCarrier, Severity: alarm.Warning, State: alarm.StateRaised, RaisedAt: *c.FailingSince, LearnedAt: t.Now, Value: float64(c.Failures), Extreme: float64(c.Failures),
 		Unit: "", When: "failing", Sentence: fmt.Sprintf("The carrier %s is failing: %s", c.Name, ClipText(c.Answer, 160)),
 		Advice: "See why, and what waits: jaunty carrier list, jaunty notice list --state waiting"}
-	if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
-	if err := t.Tx.SetCarrierAlarm(t.Ctx, c.Name, &a.ID); err != nil {
+	if err := events.SetCarrierAlarm(t.Ctx, t.Tx, c.Name, &a.ID); err != nil {
 		return err
 	}
 	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, a.Sentence); err != nil {
@@ -204,11 +205,11 @@ func raiseCarrier(t *reading.Turn, c roster.CarrierState) error {
 }
 
 func endCarrier(t *reading.Turn, c roster.CarrierState) error {
-	a, err := t.Tx.Alarm(t.Ctx, *c.AlarmID)
+	a, err := events.Alarm(t.Ctx, t.Tx, *c.AlarmID)
 	if err != nil {
 		return err
 	}
-	if err := t.Tx.SetCarrierAlarm(t.Ctx, c.Name, nil); err != nil || a.State == alarm.StateOver {
+	if err := events.SetCarrierAlarm(t.Ctx, t.Tx, c.Name, nil); err != nil || a.State == alarm.StateOver {
 		return err
 	}
 	now := a.End(t.Now, alarm.EndBack, "")

@@ -16,6 +16,9 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // SaveContact stores a contact, or changes the one of that name. Addresses that stay keep their IDs; those that are new get one.
@@ -51,7 +54,7 @@ func SaveContact(ctx context.Context, p *pipeline.Pipeline, c *roster.Contact, w
 				fresh = append(fresh, a.ID)
 			}
 		}
-		if err := t.Tx.SaveContact(t.Ctx, c); err != nil {
+		if err := config.SaveContact(t.Ctx, t.Tx, c); err != nil {
 			return err
 		}
 		if err := t.Enter(kind, c.Name, who, fmt.Sprintf("Contact %s: %s", c.Called(), addressesSay(c))); err != nil {
@@ -76,7 +79,7 @@ func addressesSay(c *roster.Contact) string {
 
 // replan lets rosters look again at when their next calls are, since what they depend on has changed.
 func replan(t *reading.Turn) error {
-	if err := t.Tx.ReplanEscalations(t.Ctx, t.Now); err != nil {
+	if err := events.ReplanEscalations(t.Ctx, t.Tx, t.Now); err != nil {
 		return err
 	}
 	return t.ConfigChanged()
@@ -98,12 +101,12 @@ func RemoveContact(ctx context.Context, p *pipeline.Pipeline, name, who string) 
 			return fmt.Errorf("%s: %w", site.Unknown("contact", name, contactNames(t)), store.ErrNotFound)
 		}
 		if by := whoNames(t, name); by != "" {
-			return fmt.Errorf("contact %s is named by %s: %w", name, by, store.ErrInUse)
+			return fmt.Errorf("contact %s is named by %s: %w", name, by, timeseries.ErrInUse)
 		}
 		if err := configure.KeepRemoved(t, "contact", name, c.Title, who, "contact", "id", c.ID); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveContact(t.Ctx, c.ID); err != nil {
+		if err := config.RemoveContact(t.Ctx, t.Tx, c.ID); err != nil {
 			return err
 		}
 		if err := t.Enter("contact removed", name, who, "Contact "+c.Called()+" was removed"); err != nil {
@@ -154,7 +157,7 @@ func SaveRoster(ctx context.Context, p *pipeline.Pipeline, r *roster.Roster, who
 		if r.ID, r.MadeAt, r.DrilledAt = 0, t.Now, nil; old != nil {
 			kind, r.ID, r.MadeAt, r.DrilledAt = "roster changed", old.ID, old.MadeAt, old.DrilledAt
 		}
-		if err := t.Tx.SaveRoster(t.Ctx, r); err != nil {
+		if err := config.SaveRoster(t.Ctx, t.Tx, r); err != nil {
 			return err
 		}
 		if err := t.Enter(kind, r.Name, who, fmt.Sprintf("Roster %s: %s, calls on %s", r.Called(), prose.Count(len(r.Steps), "step", "steps"), strings.Join(r.Names(), ", "))); err != nil {
@@ -177,7 +180,7 @@ func RemoveRoster(ctx context.Context, p *pipeline.Pipeline, name, who string) e
 			return fmt.Errorf("%s: %w", site.Unknown("roster", name, names), store.ErrNotFound)
 		}
 		if by := whoNames(t, name); by != "" {
-			return fmt.Errorf("roster %s is named by %s: %w", name, by, store.ErrInUse)
+			return fmt.Errorf("roster %s is named by %s: %w", name, by, timeseries.ErrInUse)
 		}
 		if err := t.EndRosterAlarm(r, alarm.EndUnwatched, "the roster was removed"); err != nil {
 			return err
@@ -185,7 +188,7 @@ func RemoveRoster(ctx context.Context, p *pipeline.Pipeline, name, who string) e
 		if err := configure.KeepRemoved(t, "roster", name, r.Title, who, "roster", "id", r.ID); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveRoster(t.Ctx, r.ID); err != nil {
+		if err := config.RemoveRoster(t.Ctx, t.Tx, r.ID); err != nil {
 			return err
 		}
 		if err := t.Enter("roster removed", name, who, "Roster "+r.Called()+" was removed"); err != nil {
@@ -214,7 +217,7 @@ func SetReach(ctx context.Context, p *pipeline.Pipeline, r *roster.SiteReach, wh
 			}
 			q.To = names[0]
 		}
-		if err := t.Tx.SetSiteReach(t.Ctx, r); err != nil {
+		if err := config.SetSiteReach(t.Ctx, t.Tx, r); err != nil {
 			return err
 		}
 		if err := t.Enter("reach set", t.Site.Settings.Name, who, "What the site itself tells was changed"); err != nil {

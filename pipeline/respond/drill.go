@@ -13,6 +13,8 @@ import (
 	"jauntylark/pipeline/event"
 	"jauntylark/pipeline/notice"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // StartDrill lets a marked, made-up reading go the whole way: it is taken in as a pack, steps a copy of the guard, and all whom
@@ -34,7 +36,7 @@ func StartDrill(ctx context.Context, p *pipeline.Pipeline, guard string, moves b
 // StopDrill ends a drill that nobody has taken.
 func StopDrill(ctx context.Context, p *pipeline.Pipeline, alarmID int64, who string) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
-		a, err := t.Tx.Alarm(t.Ctx, alarmID)
+		a, err := events.Alarm(t.Ctx, t.Tx, alarmID)
 		if err != nil {
 			return err
 		}
@@ -60,12 +62,12 @@ func stopDrill(t *reading.Turn, a alarm.Alarm, how string) error {
 
 // EndDrills ends drills that nobody took for long.
 func EndDrills(t *reading.Turn) error {
-	open, err := t.Tx.OpenDrills(t.Ctx, 0, t.Now-roster.DrillLasts)
+	open, err := events.OpenDrills(t.Ctx, t.Tx, 0, t.Now-roster.DrillLasts)
 	if err != nil {
 		return err
 	}
 	for _, d := range open {
-		a, err := t.Tx.Alarm(t.Ctx, d.AlarmID)
+		a, err := events.Alarm(t.Ctx, t.Tx, d.AlarmID)
 		if err != nil {
 			return err
 		}
@@ -79,7 +81,7 @@ func EndDrills(t *reading.Turn) error {
 // remindOfDrills raises an advisory for each roster that guards use and that was not drilled for long, and ends those of
 // rosters that were.
 func remindOfDrills(t *reading.Turn) error {
-	standing, err := t.Tx.DrillAlarms(t.Ctx)
+	standing, err := config.DrillAlarms(t.Ctx, t.Tx)
 	if err != nil {
 		return err
 	}
@@ -122,10 +124,10 @@ func raiseRosterAlarm(t *reading.Turn, r *roster.Roster, due measure.Instant) er
 	a := alarm.Alarm{Kind: alarm.ByDrills, Severity: alarm.Advisory, State: alarm.StateRaised, RaisedAt: due, LearnedAt: t.Now, When: "not drilled for 90 days",
 		Sentence: fmt.Sprintf("Roster %s is not proven: nobody has drilled it for 90 days", r.Called()),
 		Advice:   fmt.Sprintf("Drill a guard that tells it: jaunty drill start %s", guard)}
-	if err := t.Tx.AddAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
-	if err := t.Tx.SetDrillAlarm(t.Ctx, r.ID, &a.ID); err != nil {
+	if err := config.SetDrillAlarm(t.Ctx, t.Tx, r.ID, &a.ID); err != nil {
 		return err
 	}
 	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: due}}, a.Sentence); err != nil {

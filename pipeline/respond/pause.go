@@ -14,6 +14,8 @@ import (
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/notice"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // PutOutOfService takes a guard out of service, with why, or puts it back (why nil). What stands is over with that as its cause.
@@ -55,7 +57,7 @@ func Shelve(ctx context.Context, p *pipeline.Pipeline, name string, until measur
 			if id == 0 {
 				continue
 			}
-			a, err := t.Tx.Alarm(t.Ctx, id)
+			a, err := events.Alarm(t.Ctx, t.Tx, id)
 			if err != nil {
 				return "", "", err
 			}
@@ -63,10 +65,10 @@ func Shelve(ctx context.Context, p *pipeline.Pipeline, name string, until measur
 				severity = a.Severity
 			}
 			a.Shelved = true
-			if err := t.Tx.SaveAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+			if err := events.SaveAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 				return "", "", err
 			}
-			if err := t.Tx.EndEscalation(t.Ctx, id); err != nil {
+			if err := events.EndEscalation(t.Ctx, t.Tx, id); err != nil {
 				return "", "", err
 			}
 		}
@@ -102,7 +104,7 @@ func pause(ctx context.Context, p *pipeline.Pipeline, name string, change func(*
 		if err != nil {
 			return err
 		}
-		if err := t.Tx.PauseGuard(t.Ctx, g.ID, g.OutOfUse, g.Shelved); err != nil {
+		if err := config.PauseGuard(t.Ctx, t.Tx, g.ID, g.OutOfUse, g.Shelved); err != nil {
 			return err
 		}
 		if err := t.Enter(kind, name, who, text); err != nil {
@@ -116,7 +118,7 @@ func pause(ctx context.Context, p *pipeline.Pipeline, name string, change func(*
 }
 
 // DueShelves gives the guards whose shelving has ended.
-func DueShelves(t *reading.Turn) ([]int64, error) { return t.Tx.ShelvesDue(t.Ctx, t.Now) }
+func DueShelves(t *reading.Turn) ([]int64, error) { return config.ShelvesDue(t.Ctx, t.Tx, t.Now) }
 
 // EndShelves ends the shelving of guards whose time has come.
 func EndShelves(t *reading.Turn, ids []int64) error {
@@ -124,7 +126,7 @@ func EndShelves(t *reading.Turn, ids []int64) error {
 		g := t.Site.Guards[id]
 		t.Touched = true
 		g.Shelved = nil
-		if err := t.Tx.PauseGuard(t.Ctx, id, g.OutOfUse, nil); err != nil {
+		if err := config.PauseGuard(t.Ctx, t.Tx, id, g.OutOfUse, nil); err != nil {
 			return err
 		}
 		if err := t.Enter("guard unshelved", g.Name, "", fmt.Sprintf("Guard %s is shelved no more: its time is over", g.Name)); err != nil {
@@ -143,12 +145,12 @@ func tellUnshelved(t *reading.Turn, g *memory.Guard) error {
 		if id == 0 {
 			continue
 		}
-		a, err := t.Tx.Alarm(t.Ctx, id)
+		a, err := events.Alarm(t.Ctx, t.Tx, id)
 		if err != nil {
 			return err
 		}
 		a.Shelved = false
-		if err := t.Tx.SaveAlarm(t.Ctx, &a, t.CommitNo); err != nil {
+		if err := events.SaveAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 			return err
 		}
 		test, err := alarm.ParseTest(a.When)

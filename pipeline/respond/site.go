@@ -8,6 +8,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store/config"
 )
 
 // SetSite changes the site. Guards with armed hours begin anew when its time zone or its holidays change, and
@@ -15,7 +16,7 @@ import (
 func SetSite(ctx context.Context, p *pipeline.Pipeline, v site.Site, who string) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		before := t.Site.Settings
-		if err := t.Tx.SetSite(t.Ctx, v); err != nil {
+		if err := config.SetSite(t.Ctx, t.Tx, v); err != nil {
 			return err
 		}
 		if err := t.Enter("site set", v.Name, who, "The site is "+v.Name+", "+v.Zone+", "+v.Currency); err != nil {

@@ -16,6 +16,8 @@ import (
 	"jauntylark/pipeline/evidence"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // SaveStatement stores a statement, or changes the one of that name.
@@ -34,7 +36,7 @@ func SaveStatement(ctx context.Context, p *pipeline.Pipeline, s *statement.State
 			return err
 		}
 		for _, name := range s.Totals {
-			if _, err := t.Tx.Total(t.Ctx, name); err != nil {
+			if _, err := timeseries.Total(t.Ctx, t.Tx, name); err != nil {
 				return &measure.Fault{Field: "totals", Reason: "there is no total " + name}
 			}
 		}
@@ -47,7 +49,7 @@ func SaveStatement(ctx context.Context, p *pipeline.Pipeline, s *statement.State
 			due := s.NextDue(t.Now, t.Site.Settings.Location())
 			s.DueAt = &due
 		}
-		if err := t.Tx.SaveStatement(t.Ctx, s); err != nil {
+		if err := config.SaveStatement(t.Ctx, t.Tx, s); err != nil {
 			return err
 		}
 		if err := t.Enter(kind, s.Name, who, fmt.Sprintf("Statement %s: %s of each %s, told at %s", s.Called(), s.Kind, s.Every, s.At)); err != nil {
@@ -79,7 +81,7 @@ func RemoveStatement(ctx context.Context, p *pipeline.Pipeline, name, who string
 		if err := configure.KeepRemoved(t, "statement", name, s.Title, who, "statement", "id", s.ID); err != nil {
 			return err
 		}
-		if err := t.Tx.RemoveStatement(t.Ctx, s.ID); err != nil {
+		if err := config.RemoveStatement(t.Ctx, t.Tx, s.ID); err != nil {
 			return err
 		}
 		if err := t.Enter("statement removed", name, who, "Statement "+s.Called()+" was removed"); err != nil {
@@ -127,7 +129,7 @@ func planStatement(t *reading.Turn, s *statement.Statement, period statement.Per
 
 // SendStatements sends what is due. After an outage the newest period is sent, once; those before it are not made up for.
 func SendStatements(t *reading.Turn, ids []int64) error {
-	due, err := t.Tx.StatementsDue(t.Ctx, t.Now)
+	due, err := config.StatementsDue(t.Ctx, t.Tx, t.Now)
 	if err != nil {
 		return err
 	}
@@ -148,7 +150,7 @@ func SendStatements(t *reading.Turn, ids []int64) error {
 		}
 		next := s.NextDue(t.Now, zone)
 		s.DueAt = &next
-		if err := t.Tx.SaveStatement(t.Ctx, &s); err != nil {
+		if err := config.SaveStatement(t.Ctx, t.Tx, &s); err != nil {
 			return err
 		}
 		if known := t.Site.Statements[s.Name]; known != nil {
@@ -161,7 +163,7 @@ func SendStatements(t *reading.Turn, ids []int64) error {
 
 // DueStatements gives the statements that are to be sent now.
 func DueStatements(t *reading.Turn) (ids []int64, err error) {
-	due, err := t.Tx.StatementsDue(t.Ctx, t.Now)
+	due, err := config.StatementsDue(t.Ctx, t.Tx, t.Now)
 	for i := range due {
 		ids = append(ids, due[i].ID)
 	}
@@ -171,7 +173,7 @@ func DueStatements(t *reading.Turn) (ids []int64, err error) {
 func rezoneStatements(t *reading.Turn, from, to *time.Location) error {
 	for _, s := range t.Site.Statements {
 		s.Rezone(t.Now, from, to)
-		if err := t.Tx.SaveStatement(t.Ctx, s); err != nil {
+		if err := config.SaveStatement(t.Ctx, t.Tx, s); err != nil {
 			return err
 		}
 	}
@@ -180,7 +182,7 @@ func rezoneStatements(t *reading.Turn, from, to *time.Location) error {
 
 // Sheet makes what a statement says of a period.
 func Sheet(ctx context.Context, p *pipeline.Pipeline, s *statement.Statement, period statement.Period) (statement.Sheet, error) {
-	here, err := p.Store.Site(ctx)
+	here, err := config.Site(ctx, p.Store)
 	if err != nil {
 		return statement.Sheet{}, err
 	}
@@ -205,7 +207,7 @@ func Sheet(ctx context.Context, p *pipeline.Pipeline, s *statement.Statement, pe
 
 // came gives what the totals of a statement came to in a period, and in what it is compared with.
 func came(ctx context.Context, p *pipeline.Pipeline, s *statement.Statement, period, before statement.Period, here site.Site) (all []statement.Came, err error) {
-	totals, err := p.Store.Totals(ctx)
+	totals, err := timeseries.Totals(ctx, p.Store)
 	if err != nil {
 		return nil, err
 	}
@@ -214,13 +216,13 @@ func came(ctx context.Context, p *pipeline.Pipeline, s *statement.Statement, per
 		if len(s.Totals) > 0 && !slices.Contains(s.Totals, t.Name) || s.Kind == statement.Energy && !energy {
 			continue
 		}
-		unit, currency, err := p.Store.UnitOf(ctx, t.Signal)
+		unit, currency, err := timeseries.UnitOf(ctx, p.Store, t.Signal)
 		if err != nil {
 			return nil, err
 		}
 		t.Unit = t.OutUnit(unit, currency)
 		results := func(edges ...measure.Instant) ([]total.Result, error) {
-			return p.Store.Results(ctx, store.Asked{Total: t, Currency: here.Currency, Edges: func(*time.Location) []measure.Instant { return edges }})
+			return timeseries.Results(ctx, p.Store, timeseries.Asked{Total: t, Currency: here.Currency, Edges: func(*time.Location) []measure.Instant { return edges }})
 		}
 		two, err := results(slices.Compact([]measure.Instant{before.From, max(before.Until, before.From+1), period.From, period.Until})...)
 		if err != nil {

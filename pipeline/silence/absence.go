@@ -10,7 +10,7 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/commit"
 	"jauntylark/pipeline/memory"
-	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // onItsWay is how long after the service was last seen to be up a reading may have been measured that was on its way when it
@@ -25,7 +25,7 @@ const leapKind = "clock changed"
 // turns that failed because the database was away.
 func (t *Turn) NoteAbsence() error {
 	t.Touched = true
-	last, others, err := t.Tx.LastBeat(t.Ctx)
+	last, others, err := events.LastBeat(t.Ctx, t.Tx)
 	last = max(last, t.LastUp)
 	for _, s := range t.Site.Signals { // what was committed shows it too
 		if last != 0 && s.State.ReceivedAt <= t.Now {
@@ -35,11 +35,11 @@ func (t *Turn) NoteAbsence() error {
 	if err != nil || last == 0 || others && t.Now.Sub(last) <= commit.DownAfter {
 		return err
 	}
-	if err := t.Tx.NoteReturn(t.Ctx, t.Now); err != nil {
+	if err := events.NoteReturn(t.Ctx, t.Tx, t.Now); err != nil {
 		return err
 	}
 	last = min(last, t.Now)
-	if what := t.whatWasAway(); t.Now.Sub(last) < store.BlindFrom { // a longer one is told, and entered then
+	if what := t.whatWasAway(); t.Now.Sub(last) < events.BlindFrom { // a longer one is told, and entered then
 		if err := t.EnterOutage(what, last, t.Now); err != nil {
 			return err
 		}

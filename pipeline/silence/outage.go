@@ -6,6 +6,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
+	"jauntylark/store/events"
 )
 
 // enteredFrom is how long an outage must be to stand in the journal.
@@ -19,10 +20,10 @@ func (t *Turn) EnterOutage(what string, from, until measure.Instant) error {
 	if until.Sub(from) < enteredFrom {
 		return nil
 	}
-	known, err := t.Tx.OutageEntered(t.Ctx, outageKind, what, from)
+	known, err := events.OutageEntered(t.Ctx, t.Tx, outageKind, what, from)
 	if err != nil || known {
 		return err
 	}
 	text := roster.OutageWords(t.Site.World(), what, from, until)
-	return t.Tx.AddEntry(t.Ctx, site.Entry{At: from, LearnedAt: until, Kind: outageKind, Subject: t.Site.Settings.Name, Text: text}, t.CommitNo)
+	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: from, LearnedAt: until, Kind: outageKind, Subject: t.Site.Settings.Name, Text: text}, t.CommitNo)
 }

@@ -18,6 +18,7 @@ import (
 	"jauntylark/pipeline/respond"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // alarmsOperations has the operations of this file answered.
@@ -35,27 +36,27 @@ func alarmsOperations(v *web.Server) {
 }
 
 func listAlarms(ctx context.Context, v *web.Server, in *api.ListAlarmsIn) ([]alarm.Alarm, error) {
-	query := store.AlarmQuery{Standing: !in.All, Signal: in.Signal, Guard: in.Guard, Before: in.Before, Limit: in.Limit}
+	query := events.AlarmQuery{Standing: !in.All, Signal: in.Signal, Guard: in.Guard, Before: in.Before, Limit: in.Limit}
 	if !in.Since.IsZero() {
 		query.Since = measure.InstantOf(in.Since)
 	}
-	return v.Store.Alarms(ctx, query)
+	return events.Alarms(ctx, v.Store, query)
 }
 
 func getAlarm(ctx context.Context, v *web.Server, in *api.AlarmPath) (api.AlarmStory, error) {
-	a, err := v.Store.Alarm(ctx, in.ID)
+	a, err := events.Alarm(ctx, v.Store, in.ID)
 	if errors.Is(err, store.ErrNotFound) {
 		return api.AlarmStory{}, huma.Error404NotFound("There is no such alarm.")
 	}
 	story := api.AlarmStory{Alarm: a}
 	if err == nil {
-		story.Notices, err = v.Store.Notices(ctx, store.NoticeQuery{Alarm: in.ID, Limit: 1000})
+		story.Notices, err = events.Notices(ctx, v.Store, events.NoticeQuery{Alarm: in.ID, Limit: 1000})
 		for i, n := range story.Notices {
 			story.Notices[i] = n.Public()
 		}
 	}
 	if err == nil {
-		story.Journal, err = v.Store.Journal(ctx, store.JournalQuery{Alarm: in.ID, Limit: 1000})
+		story.Journal, err = events.Journal(ctx, v.Store, events.JournalQuery{Alarm: in.ID, Limit: 1000})
 	}
 	if over := slices.IndexFunc(story.Journal, func(e site.Entry) bool { return e.Kind == "alarm over" }); over >= 0 && a.ClearedAt != nil {
 		story.Ended = story.Journal[over].Text
@@ -96,11 +97,11 @@ func getHealth(ctx context.Context, v *web.Server, in *api.Within) (alarm.Health
 }
 
 func listJournal(ctx context.Context, v *web.Server, in *api.ListJournalIn) ([]site.Entry, error) {
-	q := store.JournalQuery{Device: in.Device, Kind: in.Kind, Severity: in.Severity, Words: in.Words, Before: in.Before, Limit: in.Limit}
+	q := events.JournalQuery{Device: in.Device, Kind: in.Kind, Severity: in.Severity, Words: in.Words, Before: in.Before, Limit: in.Limit}
 	if !in.Since.IsZero() {
 		q.Since = measure.InstantOf(in.Since)
 	}
-	return v.Store.Journal(ctx, q)
+	return events.Journal(ctx, v.Store, q)
 }
 
 func writeNote(ctx context.Context, v *web.Server, in *api.Body[act.Note]) error {

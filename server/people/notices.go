@@ -11,7 +11,8 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/respond"
 	"jauntylark/server/web"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // noticesOperations has the operations of this file answered.
@@ -26,7 +27,7 @@ func noticesOperations(v *web.Server) {
 }
 
 func listNotices(ctx context.Context, v *web.Server, in *api.ListNoticesIn) ([]api.NoticeStory, error) {
-	notices, err := v.Store.Notices(ctx, store.NoticeQuery{Alarm: in.Alarm, State: in.State, Contact: in.Contact, Carrier: in.Carrier, Before: in.Before, Limit: in.Limit})
+	notices, err := events.Notices(ctx, v.Store, events.NoticeQuery{Alarm: in.Alarm, State: in.State, Contact: in.Contact, Carrier: in.Carrier, Before: in.Before, Limit: in.Limit})
 	out := make([]api.NoticeStory, len(notices))
 	for i, n := range notices {
 		out[i] = api.NoticeStory{Notice: n.Public(), Advice: n.WhatToDo()}
@@ -35,11 +36,11 @@ func listNotices(ctx context.Context, v *web.Server, in *api.ListNoticesIn) ([]a
 }
 
 func listCarriers(ctx context.Context, v *web.Server, _ *api.None) ([]api.CarrierNow, error) {
-	states, err := v.Store.Carriers(ctx)
+	states, err := events.Carriers(ctx, v.Store)
 	if err != nil {
 		return nil, err
 	}
-	waiting, err := v.Store.Waiting(ctx)
+	waiting, err := events.Waiting(ctx, v.Store)
 	if err != nil {
 		return nil, err
 	}
@@ -73,13 +74,13 @@ func previewNotice(ctx context.Context, v *web.Server, in *api.Body[api.PreviewO
 	if err := roster.CheckTemplates(in.Body.Templates); err != nil {
 		return api.Previewed{}, err
 	}
-	here, err := v.Store.Site(ctx)
+	here, err := config.Site(ctx, v.Store)
 	if err != nil {
 		return api.Previewed{}, err
 	}
 	m := roster.Example(here, v.Pipeline.Now())
 	if in.Body.Alarm != 0 {
-		if m.Alarm, err = v.Store.Alarm(ctx, in.Body.Alarm); err != nil {
+		if m.Alarm, err = events.Alarm(ctx, v.Store, in.Body.Alarm); err != nil {
 			return api.Previewed{}, web.Missing(err, "alarm", "of this number", nil)
 		}
 		m.Test, _ = alarm.ParseTest(m.Alarm.When)
@@ -106,7 +107,7 @@ func getPushKey(_ context.Context, v *web.Server, _ *api.None) (api.PushKey, err
 // ownContact gives the contact of the person who asks: the one with the person's e-mail address, or else a new one.
 func ownContact(ctx context.Context, v *web.Server) (roster.Contact, error) {
 	person := web.PersonOf(ctx)
-	contacts, err := v.Store.Contacts(ctx)
+	contacts, err := config.Contacts(ctx, v.Store)
 	if err != nil {
 		return roster.Contact{}, err
 	}

@@ -14,6 +14,8 @@ import (
 	"jauntylark/server/place"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // reachOperations has the operations of this file answered.
@@ -39,7 +41,7 @@ func reachOperations(v *web.Server) {
 }
 
 func listContacts(ctx context.Context, v *web.Server, _ *api.None) ([]roster.Contact, error) {
-	contacts, err := v.Store.Contacts(ctx)
+	contacts, err := config.Contacts(ctx, v.Store)
 	for i := range contacts {
 		contacts[i] = seenBy(ctx, contacts[i])
 	}
@@ -59,7 +61,7 @@ func seenBy(ctx context.Context, c roster.Contact) roster.Contact {
 
 // findContact finds a contact by name; the error names the nearest one.
 func findContact(ctx context.Context, v *web.Server, name string) (roster.Contact, error) {
-	contacts, err := v.Store.Contacts(ctx)
+	contacts, err := config.Contacts(ctx, v.Store)
 	if err != nil {
 		return roster.Contact{}, err
 	}
@@ -116,12 +118,12 @@ func testContact(ctx context.Context, v *web.Server, in *api.TestContactIn) (api
 }
 
 func listRosters(ctx context.Context, v *web.Server, _ *api.None) ([]roster.Roster, error) {
-	return v.Store.Rosters(ctx)
+	return config.Rosters(ctx, v.Store)
 }
 
 // findRoster finds a roster by name; the error names the nearest one.
 func findRoster(ctx context.Context, v *web.Server, name string) (roster.Roster, error) {
-	rosters, err := v.Store.Rosters(ctx)
+	rosters, err := config.Rosters(ctx, v.Store)
 	if err != nil {
 		return roster.Roster{}, err
 	}
@@ -181,11 +183,11 @@ func showRosterAt(ctx context.Context, v *web.Server, in *api.ShowRosterAtIn) (a
 }
 
 func getReach(ctx context.Context, v *web.Server, _ *api.None) (api.ReachNow, error) {
-	own, err := v.Store.SiteReach(ctx)
+	own, err := config.SiteReach(ctx, v.Store)
 	if err != nil {
 		return api.ReachNow{}, err
 	}
-	heart, err := v.Store.Heart(ctx)
+	heart, err := events.Heart(ctx, v.Store)
 	return api.ReachNow{SiteReach: own, Heart: heart}, err
 }
 
@@ -212,7 +214,7 @@ func startDrill(ctx context.Context, v *web.Server, in *api.StartDrillIn) (roste
 }
 
 func listDrills(ctx context.Context, v *web.Server, in *api.Page) ([]roster.Drill, error) {
-	return v.Store.Drills(ctx, in.Limit)
+	return events.Drills(ctx, v.Store, in.Limit)
 }
 
 func getDrill(ctx context.Context, v *web.Server, in *api.DrillPath) (roster.Drill, error) {
@@ -221,15 +223,15 @@ func getDrill(ctx context.Context, v *web.Server, in *api.DrillPath) (roster.Dri
 
 // drillWithSteps gives a drill with its steps.
 func drillWithSteps(ctx context.Context, v *web.Server, id int64) (roster.Drill, error) {
-	d, err := v.Store.Drill(ctx, id)
+	d, err := events.Drill(ctx, v.Store, id)
 	if err != nil {
 		return roster.Drill{}, web.Missing(err, "drill", "of this number", nil)
 	}
-	a, err := v.Store.Alarm(ctx, d.AlarmID)
+	a, err := events.Alarm(ctx, v.Store, d.AlarmID)
 	if err != nil {
 		return roster.Drill{}, err
 	}
-	notices, err := v.Store.Notices(ctx, store.NoticeQuery{Alarm: d.AlarmID, Limit: 1000})
+	notices, err := events.Notices(ctx, v.Store, events.NoticeQuery{Alarm: d.AlarmID, Limit: 1000})
 	if err != nil {
 		return roster.Drill{}, err
 	}
@@ -239,7 +241,7 @@ func drillWithSteps(ctx context.Context, v *web.Server, id int64) (roster.Drill,
 }
 
 func stopDrill(ctx context.Context, v *web.Server, in *api.DrillPath) error {
-	d, err := v.Store.Drill(ctx, in.ID)
+	d, err := events.Drill(ctx, v.Store, in.ID)
 	if err != nil {
 		return web.Missing(err, "drill", "of this number", nil)
 	}

@@ -17,6 +17,7 @@ import (
 	"jauntylark/pipeline/reading"
 	"jauntylark/pipeline/respond"
 	"jauntylark/server/web"
+	"jauntylark/store/config"
 )
 
 // sessionsOperations has the operations of this file answered.
@@ -61,7 +62,7 @@ func signOut(ctx context.Context, v *web.Server, _ *api.None) (*withCookie[api.N
 	gone := sessionCookieOf(v, "", 0)
 	gone.MaxAge = -1
 	defer v.RecheckStreams()
-	return &withCookie[api.None]{SetCookie: gone}, v.Store.RemoveToken(ctx, hash)
+	return &withCookie[api.None]{SetCookie: gone}, config.RemoveToken(ctx, v.Store, hash)
 }
 
 func createToken(ctx context.Context, v *web.Server, in *api.Body[api.Credentials]) (api.Token, error) {
@@ -74,11 +75,11 @@ func createToken(ctx context.Context, v *web.Server, in *api.Body[api.Credential
 }
 
 func getSite(ctx context.Context, v *web.Server, _ *api.None) (site.Site, error) {
-	return v.Store.Site(ctx)
+	return config.Site(ctx, v.Store)
 }
 
 func putSite(ctx context.Context, v *web.Server, in *api.Body[api.SiteChange]) (site.Site, error) {
-	here, err := v.Store.Site(ctx)
+	here, err := config.Site(ctx, v.Store)
 	if err != nil {
 		return site.Site{}, err
 	}
@@ -95,7 +96,7 @@ func putSite(ctx context.Context, v *web.Server, in *api.Body[api.SiteChange]) (
 }
 
 func listPeople(ctx context.Context, v *web.Server, _ *api.None) ([]site.Person, error) {
-	return v.Store.People(ctx)
+	return config.People(ctx, v.Store)
 }
 
 func addPerson(ctx context.Context, v *web.Server, in *api.Body[api.NewPerson]) (api.AddedPerson, error) {
@@ -124,7 +125,7 @@ func AddPerson(ctx context.Context, p *pipeline.Pipeline, person *site.Person, p
 	}
 	return p.Do(ctx, func(t *reading.Turn) error {
 		person.CreatedAt = t.Now
-		if err := t.Tx.AddPerson(ctx, person, hash); err != nil {
+		if err := config.AddPerson(ctx, t.Tx, person, hash); err != nil {
 			return err
 		}
 		return t.Enter("person added", person.Email, who, person.Email+" may sign in as "+string(person.Role))
@@ -136,7 +137,7 @@ var errLastOwner = huma.Error409Conflict("This is the last owner; make another p
 func setRole(ctx context.Context, v *web.Server, in *api.SetRoleIn) (site.Person, error) {
 	var person site.Person
 	err := v.Pipeline.Do(ctx, func(t *reading.Turn) (err error) {
-		if person, err = t.Tx.SetRole(ctx, strings.ToLower(in.Email), in.Body.Role); err != nil {
+		if person, err = config.SetRole(ctx, t.Tx, strings.ToLower(in.Email), in.Body.Role); err != nil {
 			return noPerson(ctx, v, in.Email, err)
 		}
 		return keepAnOwner(ctx, v, t, "role set", in.Email, in.Email+" is now "+string(in.Body.Role))
@@ -151,7 +152,7 @@ func removePerson(ctx context.Context, v *web.Server, in *api.RemovePersonIn) er
 		if err := configure.KeepRemoved(t, "person", email, "", web.Actor(ctx), "person", "email", email); err != nil {
 			return err
 		}
-		if err := t.Tx.RemovePerson(ctx, email); err != nil {
+		if err := config.RemovePerson(ctx, t.Tx, email); err != nil {
 			return noPerson(ctx, v, in.Email, err)
 		}
 		return keepAnOwner(ctx, v, t, "person removed", in.Email, in.Email+" may not sign in any more")
@@ -160,7 +161,7 @@ func removePerson(ctx context.Context, v *web.Server, in *api.RemovePersonIn) er
 
 // keepAnOwner refuses what would leave the site without an owner.
 func keepAnOwner(ctx context.Context, v *web.Server, t *reading.Turn, kind, subject, text string) error {
-	owners, err := t.Tx.Owners(ctx)
+	owners, err := config.Owners(ctx, t.Tx)
 	if err != nil {
 		return err
 	}
@@ -172,7 +173,7 @@ func keepAnOwner(ctx context.Context, v *web.Server, t *reading.Turn, kind, subj
 
 // noPerson names the nearest person when there is none with the address.
 func noPerson(ctx context.Context, v *web.Server, email string, err error) error {
-	people, listErr := v.Store.People(ctx)
+	people, listErr := config.People(ctx, v.Store)
 	if listErr != nil {
 		return err
 	}

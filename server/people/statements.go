@@ -13,6 +13,7 @@ import (
 	"jauntylark/pipeline/respond"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // statementsOperations has the operations of this file answered.
@@ -26,12 +27,12 @@ func statementsOperations(v *web.Server) {
 }
 
 func listStatements(ctx context.Context, v *web.Server, _ *api.None) ([]statement.Statement, error) {
-	return v.Store.Statements(ctx)
+	return config.Statements(ctx, v.Store)
 }
 
 // findStatement finds a statement by name; the error names the nearest one.
 func findStatement(ctx context.Context, v *web.Server, name string) (statement.Statement, error) {
-	all, err := v.Store.Statements(ctx)
+	all, err := config.Statements(ctx, v.Store)
 	if err != nil {
 		return statement.Statement{}, err
 	}

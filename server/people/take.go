@@ -22,6 +22,8 @@ import (
 	"jauntylark/pipeline/respond"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // takeOperations has the operations of this file answered.
@@ -69,7 +71,7 @@ type takeView struct {
 }
 
 func showTake(v *web.Server, c *echo.Context, status int, view takeView) error {
-	here, err := v.Store.Site(c.Request().Context())
+	here, err := config.Site(c.Request().Context(), v.Store)
 	if err != nil {
 		status, view = http.StatusServiceUnavailable, takeView{Heading: "The service cannot answer now", Says: []string{"Try again in a moment."}}
 	}
@@ -92,15 +94,15 @@ func serveTake(v *web.Server, c *echo.Context) error {
 	if err != nil {
 		return refuseTake(v, c, err)
 	}
-	n, err := v.Store.Notice(ctx, id)
+	n, err := events.Notice(ctx, v.Store, id)
 	if err != nil {
 		return refuseTake(v, c, err)
 	}
-	a, err := v.Store.Alarm(ctx, n.AlarmID)
+	a, err := events.Alarm(ctx, v.Store, n.AlarmID)
 	if err != nil {
 		return refuseTake(v, c, err)
 	}
-	used, err := v.Store.LinkUsed(ctx, id)
+	used, err := events.LinkUsed(ctx, v.Store, id)
 	if err != nil {
 		return refuseTake(v, c, err)
 	}
@@ -110,7 +112,7 @@ func serveTake(v *web.Server, c *echo.Context) error {
 // takeViewOf says how an alarm stands.
 func takeViewOf(v *web.Server, c *echo.Context, a alarm.Alarm, used bool) takeView {
 	view := takeView{Heading: a.Sentence}
-	here, _ := v.Store.Site(c.Request().Context())
+	here, _ := config.Site(c.Request().Context(), v.Store)
 	drill := ""
 	if a.Drill {
 		drill = "This is a drill: nothing is wrong. "

@@ -10,6 +10,8 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/configure"
 	"jauntylark/server/web"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // arrivalsOperations has the operations of this file answered.
@@ -26,7 +28,7 @@ func arrivalsOperations(v *web.Server) {
 const shownPacks = 5
 
 func listArrivals(ctx context.Context, v *web.Server, _ *api.None) ([]site.Arrival, error) {
-	arrivals, err := v.Store.Arrivals(ctx)
+	arrivals, err := events.Arrivals(ctx, v.Store)
 	for i := range arrivals {
 		if err == nil {
 			arrivals[i].Signals, err = arrivalSignals(ctx, v, arrivals[i])
@@ -37,7 +39,7 @@ func listArrivals(ctx context.Context, v *web.Server, _ *api.None) ([]site.Arriv
 
 // arrivalSignals tells what an arrival sends, by its newest packs.
 func arrivalSignals(ctx context.Context, v *web.Server, a site.Arrival) ([]site.ArrivalSignal, error) {
-	packs, err := v.Store.NewestArrivalPacks(ctx, a.ID, shownPacks)
+	packs, err := events.NewestArrivalPacks(ctx, v.Store, a.ID, shownPacks)
 	if err != nil {
 		return nil, err
 	}
@@ -72,7 +74,7 @@ func turnAway(ctx context.Context, v *web.Server, in *api.ArrivalPath) error {
 }
 
 func getEnrolment(ctx context.Context, v *web.Server, _ *api.None) (api.Enrolment, error) {
-	e, err := v.Store.Enrolment(ctx)
+	e, err := config.ReadEnrolment(ctx, v.Store)
 	return api.Enrolment{On: e.Hash != nil}, err
 }
 

@@ -10,6 +10,7 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/reading"
 	"jauntylark/server/web"
+	"jauntylark/store/config"
 )
 
 // derivedOperations has the operations of this file answered.
@@ -33,11 +34,11 @@ func getRecipe(ctx context.Context, v *web.Server, in *api.SignalPath) (api.Deri
 		return api.Derivation{}, err
 	}
 	out := api.Derivation{Inputs: []site.Signal{}, Into: []site.Signal{}}
-	recipe, into, err := v.Store.Recipe(ctx, s.ID)
+	recipe, into, err := config.Recipe(ctx, v.Store, s.ID)
 	if err != nil {
 		return api.Derivation{}, err
 	}
-	all, err := v.Store.Signals(ctx)
+	all, err := config.Signals(ctx, v.Store)
 	if err != nil {
 		return api.Derivation{}, err
 	}
@@ -94,7 +95,7 @@ func setUnits(ctx context.Context, v *web.Server, in *api.Body[api.UnitsOrder]) 
 		return site.Person{}, err
 	}
 	person := web.PersonOf(ctx)
-	err := v.Pipeline.Do(ctx, func(t *reading.Turn) error { return t.Tx.SetPersonUnits(ctx, person.ID, in.Body.Units) })
+	err := v.Pipeline.Do(ctx, func(t *reading.Turn) error { return config.SetPersonUnits(ctx, t.Tx, person.ID, in.Body.Units) })
 	person.Units = in.Body.Units
 	return person, err
 }

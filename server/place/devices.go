@@ -11,6 +11,9 @@ import (
 	"jauntylark/core/sketch"
 	"jauntylark/pipeline/configure"
 	"jauntylark/server/web"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // devicesOperations has the operations of this file answered.
@@ -28,16 +31,16 @@ func devicesOperations(v *web.Server) {
 }
 
 func listDevices(ctx context.Context, v *web.Server, _ *api.None) ([]site.Device, error) {
-	return v.Store.Devices(ctx, v.Pipeline.Now())
+	return config.Devices(ctx, v.Store, v.Pipeline.Now())
 }
 
 // FindDevice gives a device as people see it; the problem of one that is not there names the nearest.
 func FindDevice(ctx context.Context, v *web.Server, name string) (site.Device, error) {
-	d, err := v.Store.Device(ctx, name, v.Pipeline.Now())
+	d, err := config.Device(ctx, v.Store, name, v.Pipeline.Now())
 	if err == nil {
 		return d, nil
 	}
-	all, listErr := v.Store.PlainDevices(ctx)
+	all, listErr := config.PlainDevices(ctx, v.Store)
 	if listErr != nil {
 		return d, listErr
 	}
@@ -61,15 +64,15 @@ func getDevice(ctx context.Context, v *web.Server, in *api.DevicePath) (api.Devi
 	}
 	out := api.DeviceStory{Device: d, Knocks: []site.Knock{}, Ways: waysFrom(v, web.AskedOf(ctx))}
 	now := v.Pipeline.Now()
-	gaps, err := v.Store.NewestGaps(ctx, d.ID, now.Add(-proposeFrom), proposeGaps)
+	gaps, err := timeseries.NewestGaps(ctx, v.Store, d.ID, now.Add(-proposeFrom), proposeGaps)
 	if err != nil {
 		return api.DeviceStory{}, err
 	}
 	out.Proposed = site.ProposeInterval(gaps)
-	if out.Keys, err = v.Store.DeviceKeys(ctx, d.ID, d.Name); err != nil {
+	if out.Keys, err = config.DeviceKeys(ctx, v.Store, d.ID, d.Name); err != nil {
 		return api.DeviceStory{}, err
 	}
-	knocks, err := v.Store.Knocks(ctx, max(now.Add(-knocksFrom), d.CreatedAt), 50)
+	knocks, err := events.Knocks(ctx, v.Store, max(now.Add(-knocksFrom), d.CreatedAt), 50)
 	for _, k := range knocks {
 		if name, _, _ := strings.Cut(k.Name, "."); name == "" || name == d.Name {
 			out.Knocks = append(out.Knocks, k)
@@ -127,7 +130,7 @@ const firstPin = 4
 // codeOf writes the texts that connect a device.
 func codeOf(ctx context.Context, v *web.Server, name, key string, from web.Asked) ([]sketch.Text, error) {
 	d := sketch.Device{Name: name, Key: key, Ways: waysFrom(v, from)}
-	signals, err := v.Store.Signals(ctx)
+	signals, err := config.Signals(ctx, v.Store)
 	for _, s := range signals {
 		if s.Device == name && s.Kind == site.KindNumber {
 			d.Signal = s.Name
@@ -137,7 +140,7 @@ func codeOf(ctx context.Context, v *web.Server, name, key string, from web.Asked
 	if err != nil {
 		return nil, err
 	}
-	outputs, err := v.Store.Outputs(ctx)
+	outputs, err := config.Outputs(ctx, v.Store)
 	for _, o := range outputs {
 		if o.Device == name {
 			d.Outputs = append(d.Outputs, sketch.Output{Name: o.Name, Safe: string(o.Sends(o.Safe)), Pin: firstPin + len(d.Outputs)})
@@ -180,7 +183,7 @@ func listKeys(ctx context.Context, v *web.Server, in *api.DevicePath) ([]site.Ke
 	if err != nil {
 		return nil, err
 	}
-	return v.Store.DeviceKeys(ctx, d.ID, d.Name)
+	return config.DeviceKeys(ctx, v.Store, d.ID, d.Name)
 }
 
 func rotateKey(ctx context.Context, v *web.Server, in *api.RotateKeyIn) (api.NewKey, error) {

@@ -22,6 +22,8 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // framesOperations has the operations of this file answered.
@@ -75,7 +77,7 @@ func listFrames(ctx context.Context, v *web.Server, in *api.ListFramesIn) (api.F
 	if !in.Since.IsZero() {
 		since = measure.InstantOf(in.Since)
 	}
-	frames, all, err := v.Store.Frames(ctx, d.ID, since, until, in.Most)
+	frames, all, err := events.Frames(ctx, v.Store, d.ID, since, until, in.Most)
 	return api.FrameList{Eye: e, Frames: frames, All: all}, err
 }
 
@@ -124,7 +126,7 @@ func frameLook(ctx context.Context, v *web.Server, q url.Values, e *frame.Eye) (
 	if q.Get("regions") == "true" {
 		l.Regions = e.Regions
 	}
-	here, err := v.Store.Site(ctx)
+	here, err := config.Site(ctx, v.Store)
 	l.Unit = here.Units.Of("Cel")
 	return l, err
 }
@@ -158,7 +160,7 @@ func frameFile(v *web.Server, c *echo.Context) (kind string, body []byte, err er
 		c.Response().Header().Set("Cache-Control", "private, max-age=300")
 	}
 	if ending == "jpg" {
-		picture, err := v.Store.FramePicture(ctx, d.ID, f.At)
+		picture, err := events.FramePicture(ctx, v.Store, d.ID, f.At)
 		if err != nil {
 			return "", nil, fmt.Errorf("no picture was sent with the frame of %s: %w", f.At, store.ErrNotFound)
 		}
@@ -213,7 +215,7 @@ func frameName(v *web.Server, file string) (at measure.Instant, ending string, e
 }
 
 func frameNear(ctx context.Context, v *web.Server, d *site.Device, at measure.Instant) (frame.Frame, error) {
-	f, err := v.Store.Frame(ctx, d.ID, at)
+	f, err := events.Frame(ctx, v.Store, d.ID, at)
 	if errors.Is(err, store.ErrNotFound) {
 		err = fmt.Errorf("%s has no frame: %w", d.Name, err)
 	}
@@ -256,7 +258,7 @@ func gridOf(ctx context.Context, v *web.Server, d *site.Device, e *frame.Eye, f 
 
 func shownFrame(ctx context.Context, v *web.Server, d *site.Device, f *frame.Frame, g *frame.Grid) chart.Shown {
 	zone := time.UTC
-	if here, err := v.Store.Site(ctx); err == nil {
+	if here, err := config.Site(ctx, v.Store); err == nil {
 		zone = here.Location()
 	}
 	return chart.Shown{Grid: g, Title: d.Title + ", " + f.At.Time().In(zone).Format("2 January 2006 15:04:05")}
@@ -304,7 +306,7 @@ func stripOf(ctx context.Context, v *web.Server, c *echo.Context) ([]byte, error
 	}
 	l.Width = min(l.Width, stripWidth)
 	most := max(2, min(mostInStrip, stripPixels/max(1, e.Width*e.Height)))
-	frames, _, err := v.Store.Frames(ctx, d.ID, since, until, most)
+	frames, _, err := events.Frames(ctx, v.Store, d.ID, since, until, most)
 	if err != nil {
 		return nil, err
 	}

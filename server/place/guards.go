@@ -18,6 +18,8 @@ import (
 	"jauntylark/pipeline/respond"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // guardsOperations has the operations of this file answered.
@@ -37,7 +39,7 @@ func guardsOperations(v *web.Server) {
 }
 
 func listGuards(ctx context.Context, v *web.Server, _ *api.None) ([]alarm.Guard, error) {
-	return v.Store.Guards(ctx)
+	return config.Guards(ctx, v.Store)
 }
 
 // saveGuard checks and stores a guard.
@@ -99,7 +101,7 @@ func putGuard(ctx context.Context, v *web.Server, in *api.PutGuardIn) (alarm.Gua
 
 // FindGuard finds a guard by name; the error names the nearest one.
 func FindGuard(ctx context.Context, v *web.Server, name string) (alarm.Guard, error) {
-	guards, err := v.Store.Guards(ctx)
+	guards, err := config.Guards(ctx, v.Store)
 	if err != nil {
 		return alarm.Guard{}, err
 	}
@@ -149,7 +151,7 @@ func getRecord(ctx context.Context, v *web.Server, in *api.GetRecordIn) (alarm.R
 	if err != nil {
 		return alarm.Record{}, err
 	}
-	r, err := v.Store.Recall(ctx, g.Name, from, until)
+	r, err := events.Recall(ctx, v.Store, g.Name, from, until)
 	if err != nil || !r.Chatters {
 		return r, err
 	}
@@ -179,7 +181,7 @@ func replayGuard(ctx context.Context, v *web.Server, in *api.Body[api.ReplayOrde
 	if err != nil {
 		return nil, err
 	}
-	past, err := v.Store.Alarms(ctx, store.AlarmQuery{Signal: o.Guard.Signal, Since: o.From, Limit: 10000})
+	past, err := events.Alarms(ctx, v.Store, events.AlarmQuery{Signal: o.Guard.Signal, Since: o.From, Limit: 10000})
 	if err != nil {
 		return nil, err
 	}

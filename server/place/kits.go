@@ -8,6 +8,7 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // kitsOperations has the operations of this file answered.
@@ -22,11 +23,11 @@ func kitsOperations(v *web.Server) {
 }
 
 func listKits(ctx context.Context, v *web.Server, _ *api.None) ([]site.Kit, error) {
-	return v.Store.Kits(ctx)
+	return config.Kits(ctx, v.Store)
 }
 
 func getKit(ctx context.Context, v *web.Server, in *api.KitPath) (site.Kit, error) {
-	kits, err := v.Store.Kits(ctx)
+	kits, err := config.Kits(ctx, v.Store)
 	if err != nil {
 		return site.Kit{}, err
 	}

@@ -10,6 +10,7 @@ import (
 	"jauntylark/pipeline/evidence"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // outputsOperations has the operations of this file answered.
@@ -32,11 +33,11 @@ func outputsOperations(v *web.Server) {
 }
 
 func listOutputs(ctx context.Context, v *web.Server, _ *api.None) (api.OutputList, error) {
-	outputs, err := v.Store.Outputs(ctx)
+	outputs, err := config.Outputs(ctx, v.Store)
 	if err != nil {
 		return api.OutputList{}, err
 	}
-	emergency, err := v.Store.Emergency(ctx)
+	emergency, err := config.Emergency(ctx, v.Store)
 	return api.OutputList{Emergency: emergency, Outputs: outputs}, err
 }
 
@@ -45,11 +46,11 @@ func getOutput(ctx context.Context, v *web.Server, in *api.OutputPath) (drive.Ou
 }
 
 func findOutput(ctx context.Context, v *web.Server, in *api.OutputPath) (drive.Output, error) {
-	o, err := v.Store.Output(ctx, in.Device, in.Output)
+	o, err := config.Output(ctx, v.Store, in.Device, in.Output)
 	if !errors.Is(err, store.ErrNotFound) {
 		return o, err
 	}
-	outputs, listErr := v.Store.Outputs(ctx)
+	outputs, listErr := config.Outputs(ctx, v.Store)
 	if listErr != nil {
 		return drive.Output{}, listErr
 	}
@@ -110,7 +111,7 @@ func endAllSafe(ctx context.Context, v *web.Server, _ *api.None) (api.OutputList
 }
 
 func listInterlocks(ctx context.Context, v *web.Server, _ *api.None) ([]drive.Interlock, error) {
-	return v.Store.Interlocks(ctx)
+	return config.Interlocks(ctx, v.Store)
 }
 
 func getInterlock(ctx context.Context, v *web.Server, in *api.InterlockPath) (drive.Interlock, error) {
@@ -118,11 +119,11 @@ func getInterlock(ctx context.Context, v *web.Server, in *api.InterlockPath) (dr
 }
 
 func findInterlock(ctx context.Context, v *web.Server, name string) (drive.Interlock, error) {
-	i, err := v.Store.Interlock(ctx, name)
+	i, err := config.Interlock(ctx, v.Store, name)
 	if !errors.Is(err, store.ErrNotFound) {
 		return i, err
 	}
-	locks, listErr := v.Store.Interlocks(ctx)
+	locks, listErr := config.Interlocks(ctx, v.Store)
 	if listErr != nil {
 		return drive.Interlock{}, listErr
 	}

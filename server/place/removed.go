@@ -17,6 +17,7 @@ import (
 	"jauntylark/pipeline/record"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // removedOperations has the operations of this file answered.
@@ -43,7 +44,7 @@ func listRemoved(ctx context.Context, v *web.Server, in *api.ListRemovedIn) ([]s
 	if err != nil {
 		return nil, err
 	}
-	boards, err := v.Store.Boards(ctx)
+	boards, err := config.Boards(ctx, v.Store)
 	if err != nil {
 		return nil, err
 	}

@@ -9,6 +9,8 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/configure"
 	"jauntylark/server/web"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // signalsOperations has the operations of this file answered.
@@ -23,21 +25,21 @@ func signalsOperations(v *web.Server) {
 }
 
 func listSignals(ctx context.Context, v *web.Server, _ *api.None) ([]site.Signal, error) {
-	return v.Store.Signals(ctx)
+	return config.Signals(ctx, v.Store)
 }
 
 func listSparks(ctx context.Context, v *web.Server, in *api.ListSparksIn) ([]site.Spark, error) {
 	now := v.Pipeline.Now()
-	return v.Store.Sparks(ctx, now.Add(-24*time.Hour), now, in.Columns)
+	return timeseries.Sparks(ctx, v.Store, now.Add(-24*time.Hour), now, in.Columns)
 }
 
 // FindSignal gives a signal; the problem of one that is not there names the nearest.
 func FindSignal(ctx context.Context, v *web.Server, p api.SignalPath) (site.Signal, error) {
-	s, err := v.Store.Signal(ctx, p.Device, p.Signal)
+	s, err := config.Signal(ctx, v.Store, p.Device, p.Signal)
 	if err == nil {
 		return s, nil
 	}
-	all, listErr := v.Store.Signals(ctx)
+	all, listErr := config.Signals(ctx, v.Store)
 	if listErr != nil {
 		return s, listErr
 	}
@@ -92,7 +94,7 @@ func listReadings(ctx context.Context, v *web.Server, in *api.ListReadingsIn) (a
 	}
 	page := api.Readings{}
 	var more bool
-	if page.Readings, more, err = v.Store.Readings(ctx, &s, since, until, in.Limit); more {
+	if page.Readings, more, err = timeseries.Readings(ctx, v.Store, &s, since, until, in.Limit); more {
 		next := page.Readings[len(page.Readings)-1].At + 1
 		page.Next = &next
 	}
@@ -113,7 +115,7 @@ func LineOf(ctx context.Context, v *web.Server, s *site.Signal, since, until mea
 	if s.At != nil { // a device whose clock is ahead
 		end = min(until, max(end, *s.At))
 	}
-	kept, of, err := v.Store.Line(ctx, s.ID, since, end+1, columns)
+	kept, of, err := timeseries.Line(ctx, v.Store, s.ID, since, end+1, columns)
 	line := api.Line{At: make([]int64, len(kept)), Value: make([]float64, len(kept)), Of: of, Reduced: len(kept) < of}
 	for i, r := range kept {
 		line.At[i], line.Value[i] = int64(r.At), r.Value

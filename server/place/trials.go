@@ -9,6 +9,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/configure"
 	"jauntylark/server/web"
+	"jauntylark/store/events"
 )
 
 // trialsOperations has the operations of this file answered.
@@ -24,7 +25,7 @@ func trialsOperations(v *web.Server) {
 }
 
 func listTrials(ctx context.Context, v *web.Server, _ *api.None) ([]site.Trial, error) {
-	return v.Store.Trials(ctx)
+	return events.Trials(ctx, v.Store)
 }
 
 func startTrial(ctx context.Context, v *web.Server, in *api.Body[api.TrialOrder]) (site.Trial, error) {
@@ -32,7 +33,7 @@ func startTrial(ctx context.Context, v *web.Server, in *api.Body[api.TrialOrder]
 }
 
 func getTrial(ctx context.Context, v *web.Server, in *api.TrialPath) (site.Trial, error) {
-	trial, err := v.Store.Trial(ctx, in.ID)
+	trial, err := events.Trial(ctx, v.Store, in.ID)
 	return trial, web.Missing(err, "trial", "", nil)
 }
 

@@ -12,13 +12,14 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/server/web"
-	"jauntylark/store"
+	"jauntylark/store/archive"
+	"jauntylark/store/config"
 )
 
 // serveArchive streams the whole site, without secrets.
 func serveArchive(v *web.Server, c *echo.Context) error {
 	ctx := c.Request().Context()
-	here, err := v.Store.Site(ctx)
+	here, err := config.Site(ctx, v.Store)
 	if err != nil {
 		return err
 	}
@@ -28,7 +29,7 @@ func serveArchive(v *web.Server, c *echo.Context) error {
 	c.Response().WriteHeader(http.StatusOK)
 	packed, err := gzip.NewWriterLevel(c.Response(), gzip.BestSpeed)
 	if err == nil {
-		_, err = v.Store.Archive(ctx, packed, false, v.Pipeline.Now(), func(string, int64) {})
+		_, err = archive.Archive(ctx, v.Store, packed, false, v.Pipeline.Now(), func(string, int64) {})
 	}
 	if err = errors.Join(err, packed.Close()); err != nil {
 		v.Log.Warn("an archive was cut off", "error", err)
@@ -37,10 +38,10 @@ func serveArchive(v *web.Server, c *echo.Context) error {
 	return nil
 }
 
-func loadArchive(v *web.Server, c *echo.Context, file io.Reader) (store.Manifest, error) {
+func loadArchive(v *web.Server, c *echo.Context, file io.Reader) (archive.Manifest, error) {
 	packed, err := gzip.NewReader(file)
 	if err != nil {
-		return store.Manifest{}, web.Wrong("file", "is no archive of a site: "+err.Error())
+		return archive.Manifest{}, web.Wrong("file", "is no archive of a site: "+err.Error())
 	}
-	return v.Store.Load(c.Request().Context(), packed, func(string, int64) {})
+	return archive.Load(c.Request().Context(), v.Store, packed, func(string, int64) {})
 }

@@ -16,6 +16,8 @@ import (
 	"jauntylark/pipeline/record"
 	"jauntylark/server/place"
 	"jauntylark/server/web"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // calibrationsOperations has the operations of this file answered.
@@ -34,13 +36,13 @@ func calibrationsOperations(v *web.Server) {
 }
 
 func trustOf(ctx context.Context, v *web.Server, s *site.Signal) (t api.Trust, err error) {
-	if t.Calibrations, err = v.Store.Calibrations(ctx, s.ID); err != nil {
+	if t.Calibrations, err = config.Calibrations(ctx, v.Store, s.ID); err != nil {
 		return t, err
 	}
-	if t.Verifications, err = v.Store.Verifications(ctx, s.ID); err != nil {
+	if t.Verifications, err = config.Verifications(ctx, v.Store, s.ID); err != nil {
 		return t, err
 	}
-	duty, err := v.Store.Duty(ctx, s.ID)
+	duty, err := config.DutyOf(ctx, v.Store, s.ID)
 	if err != nil || duty.Every == (calibrate.Every{}) {
 		return t, err
 	}
@@ -108,7 +110,7 @@ func tryCalibration(ctx context.Context, v *web.Server, in *api.CalibrationInput
 
 // previewCalibration fills in lines and guards over a stretch.
 func previewCalibration(ctx context.Context, v *web.Server, s *site.Signal, out *api.Preview, from, until measure.Instant) error {
-	all, err := v.Store.Calibrations(ctx, s.ID)
+	all, err := config.Calibrations(ctx, v.Store, s.ID)
 	if err != nil {
 		return err
 	}
@@ -118,7 +120,7 @@ func previewCalibration(ctx context.Context, v *web.Server, s *site.Signal, out 
 	}
 	defer tx.Rollback()
 	var raw []measure.Reading
-	err = tx.EachStored(ctx, s.ID, from, until, func(some []measure.Reading) error {
+	err = timeseries.EachStored(ctx, tx, s.ID, from, until, func(some []measure.Reading) error {
 		for _, r := range some {
 			if r.Quality.Usable() {
 				raw = append(raw, r)
@@ -145,7 +147,7 @@ func previewCalibration(ctx context.Context, v *web.Server, s *site.Signal, out 
 		}
 		out.At, out.Now, out.Then = append(out.At, int64(r.At)), append(out.Now, r.Value), append(out.Then, then[next].Value)
 	}
-	guards, err := v.Store.Guards(ctx)
+	guards, err := config.Guards(ctx, v.Store)
 	for i := range guards {
 		if g := &guards[i]; g.Signal == s.Path() {
 			out.Guards = append(out.Guards, api.PreviewGuard{Guard: g.Name, When: g.When.String(), Now: raises(g, now, until), Then: raises(g, then, until)})
@@ -174,7 +176,7 @@ func getSteady(ctx context.Context, v *web.Server, in *api.GetSteadyIn) (api.Ste
 		return api.Steady{}, err
 	}
 	now := v.Pipeline.Now()
-	readings, _, err := v.Store.Readings(ctx, &s, now.Add(-time.Duration(length)), now.Add(measure.FarAhead), 100_000)
+	readings, _, err := timeseries.Readings(ctx, v.Store, &s, now.Add(-time.Duration(length)), now.Add(measure.FarAhead), 100_000)
 	var out api.Steady
 	sum := 0.0
 	for _, r := range readings {
@@ -245,7 +247,7 @@ func compareSignals(ctx context.Context, v *web.Server, in *api.CompareSignalsIn
 		}
 		second = s
 	}
-	hold, err := v.Store.SilenceOf(ctx, second.ID)
+	hold, err := config.SilenceOf(ctx, v.Store, second.ID)
 	if err == nil {
 		out.Agreement, err = calibrate.Agree(readings[0], readings[1], hold)
 	}
@@ -258,7 +260,7 @@ func usableReadings(ctx context.Context, v *web.Server, s *site.Signal, since, u
 	if err != nil {
 		return nil, web.Wrong("second", err.Error())
 	}
-	all, more, err := v.Store.Readings(ctx, s, since, until, comparedAtMost)
+	all, more, err := timeseries.Readings(ctx, v.Store, s, since, until, comparedAtMost)
 	if more {
 		return nil, web.Wrong("since", "the stretch has more than three million readings; take a shorter one")
 	}
@@ -279,7 +281,7 @@ func listDoubts(ctx context.Context, v *web.Server, in *api.ListDoubtsIn) ([]qua
 	if err != nil {
 		return nil, err
 	}
-	return v.Store.Marked(ctx, s.ID, since, until, (min(until, v.Pipeline.Now())-since)/measure.Instant(in.Columns), measure.Unusable)
+	return timeseries.Marked(ctx, v.Store, s.ID, since, until, (min(until, v.Pipeline.Now())-since)/measure.Instant(in.Columns), measure.Unusable)
 }
 
 func getWork(ctx context.Context, v *web.Server, in *api.SignalPath) (storage.Work, error) {
@@ -287,5 +289,5 @@ func getWork(ctx context.Context, v *web.Server, in *api.SignalPath) (storage.Wo
 	if err != nil {
 		return storage.Work{}, err
 	}
-	return v.Store.Work(ctx, s.ID)
+	return timeseries.Work(ctx, v.Store, s.ID)
 }

@@ -21,6 +21,8 @@ import (
 	"jauntylark/exchange"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // exportOperations has the operations of this file answered.
@@ -53,7 +55,7 @@ func readExport(ctx context.Context, v *web.Server, q url.Values) (o exportOrder
 			return o, web.Wrong(name, site.Unknown("parameter", name, known))
 		}
 	}
-	all, err := v.Store.Signals(ctx)
+	all, err := config.Signals(ctx, v.Store)
 	if err != nil {
 		return o, err
 	}
@@ -194,11 +196,11 @@ func (o *exportOrder) tag(ctx context.Context, tx *store.Tx) (all site.Stamp, ta
 	for _, d := range o.devices {
 		for i := range d.signals {
 			s := &d.signals[i]
-			stamp, err := tx.Stamp(ctx, s.ID, o.since, o.until)
+			stamp, err := timeseries.Stamp(ctx, tx, s.ID, o.since, o.until)
 			if err != nil {
 				return all, "", err
 			}
-			behind, err := tx.Fingerprint(ctx, s.ID, o.until)
+			behind, err := timeseries.Fingerprint(ctx, tx, s.ID, o.until)
 			if err != nil {
 				return all, "", err
 			}
@@ -219,9 +221,9 @@ func (o *exportOrder) write(ctx context.Context, tx *store.Tx, to io.Writer) err
 			return err
 		}
 		if o.options.Period == 0 {
-			err = tx.EachRow(ctx, d.signals, o.since, o.until, o.raw, w.Readings)
+			err = timeseries.EachRow(ctx, tx, d.signals, o.since, o.until, o.raw, w.Readings)
 		} else {
-			err = tx.EachFigureRow(ctx, d.signals, o.options.Period, o.since, o.until, w.Figures)
+			err = timeseries.EachFigureRow(ctx, tx, d.signals, o.options.Period, o.since, o.until, w.Figures)
 		}
 		if err != nil {
 			return err

@@ -23,6 +23,8 @@ import (
 	"jauntylark/server/place"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/archive"
+	"jauntylark/store/config"
 )
 
 // takeArchive fills an empty service from an archive.
@@ -39,7 +41,7 @@ func (u *imports) takeArchive(v *web.Server, c *echo.Context) error {
 	}
 	defer file.Close()
 	m, err := loadArchive(v, c, file)
-	if errors.Is(err, store.ErrNotEmpty) {
+	if errors.Is(err, archive.ErrNotEmpty) {
 		err = huma.Error409Conflict("The service is not empty: it has devices already. An archive goes into an empty one.")
 	}
 	if err != nil {
@@ -167,7 +169,7 @@ func (m *imports) takeFile(v *web.Server, c *echo.Context, person int64) (*api.I
 	if _, err := file.ReadAt(start, 0); err != nil && !errors.Is(err, io.EOF) {
 		return nil, err
 	}
-	signals, err := v.Store.Signals(c.Request().Context())
+	signals, err := config.Signals(c.Request().Context(), v.Store)
 	if err != nil {
 		return nil, err
 	}
@@ -201,7 +203,7 @@ func (m *imports) getImport(_ context.Context, v *web.Server, in *api.ImportPath
 
 func (m *imports) runImport(ctx context.Context, v *web.Server, in *api.RunImportIn) (api.ImportJob, error) {
 	if in.Body.Layout.Zone == "site" {
-		here, err := v.Store.Site(ctx)
+		here, err := config.Site(ctx, v.Store)
 		if err != nil {
 			return api.ImportJob{}, err
 		}

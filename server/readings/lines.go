@@ -13,6 +13,8 @@ import (
 	"jauntylark/server/place"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // linesOperations has the operations of this file answered.
@@ -25,7 +27,7 @@ func linesOperations(v *web.Server) {
 
 // severalSignals finds the signals that are named.
 func severalSignals(ctx context.Context, v *web.Server, in *api.SeveralSignals) ([]site.Signal, error) {
-	all, err := v.Store.Signals(ctx)
+	all, err := config.Signals(ctx, v.Store)
 	if err != nil {
 		return nil, err
 	}
@@ -64,7 +66,7 @@ func listLines(ctx context.Context, v *web.Server, in *api.ListLinesIn) (api.Lin
 			return api.Lines{}, err
 		}
 		gap := (min(out.Until, v.Pipeline.Now()) - out.Since) / measure.Instant(in.Columns)
-		if l.Marked, err = v.Store.Marked(ctx, s.ID, out.Since, out.Until, gap, measure.Unusable|measure.Late|measure.Clock|measure.Corrected); err != nil {
+		if l.Marked, err = timeseries.Marked(ctx, v.Store, s.ID, out.Since, out.Until, gap, measure.Unusable|measure.Late|measure.Clock|measure.Corrected); err != nil {
 			return api.Lines{}, err
 		}
 	}
@@ -92,7 +94,7 @@ func listTails(ctx context.Context, v *web.Server, in *api.ListTailsIn) ([]api.T
 	for i := range signals {
 		ids[i] = signals[i].ID
 	}
-	came, err := v.Store.Tails(ctx, ids, since)
+	came, err := timeseries.Tails(ctx, v.Store, ids, since)
 	if err != nil {
 		return nil, err
 	}
@@ -146,9 +148,9 @@ func eachReading(ctx context.Context, v *web.Server, s *site.Signal, since, unti
 		return err
 	}
 	defer tx.Rollback()
-	return tx.EachReading(ctx, s.ID, since, until, func(some []measure.Reading) error {
+	return timeseries.EachReading(ctx, tx, s.ID, since, until, func(some []measure.Reading) error {
 		if s.Kind == site.KindText {
-			if err := tx.Spell(ctx, some); err != nil {
+			if err := timeseries.Spell(ctx, tx, some); err != nil {
 				return err
 			}
 		}
@@ -169,7 +171,7 @@ func getSpread(ctx context.Context, v *web.Server, in *api.GetSpreadIn) (series.
 	if err != nil {
 		return series.Spread{}, err
 	}
-	ends, _, err := v.Store.Line(ctx, s.ID, since, min(until, v.Pipeline.Now().Add(time.Minute))+1, 1)
+	ends, _, err := timeseries.Line(ctx, v.Store, s.ID, since, min(until, v.Pipeline.Now().Add(time.Minute))+1, 1)
 	if err != nil {
 		return series.Spread{}, err
 	}

@@ -17,7 +17,9 @@ import (
 	"jauntylark/pipeline/record"
 	"jauntylark/server/place"
 	"jauntylark/server/web"
-	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // pastOperations has the operations of this file answered.
@@ -47,7 +49,7 @@ func listFigures(ctx context.Context, v *web.Server, in *api.ListFiguresIn) (api
 		return api.Figures{}, err
 	}
 	defer tx.Rollback()
-	err = tx.EachFigureRow(ctx, []site.Signal{s}, period, since, until, func(at measure.Instant, row []*series.Figures) error {
+	err = timeseries.EachFigureRow(ctx, tx, []site.Signal{s}, period, since, until, func(at measure.Instant, row []*series.Figures) error {
 		if len(page.Figures) == in.Limit {
 			page.Next = &at
 			return errEnough
@@ -72,19 +74,19 @@ func getStorage(ctx context.Context, v *web.Server, _ *api.None) (api.Storage, e
 	now := v.Pipeline.Now()
 	var out api.Storage
 	var err error
-	if out.Signals, out.Database, err = v.Store.Footprints(ctx, now); err != nil {
+	if out.Signals, out.Database, err = timeseries.Footprints(ctx, v.Store, now); err != nil {
 		return api.Storage{}, err
 	}
-	if out.Records, err = v.Store.AllRecords(ctx); err != nil {
+	if out.Records, err = events.AllRecords(ctx, v.Store); err != nil {
 		return api.Storage{}, err
 	}
-	if out.Backlog, err = v.Store.Backlog(ctx); err != nil {
+	if out.Backlog, err = timeseries.Backlog(ctx, v.Store); err != nil {
 		return api.Storage{}, err
 	}
-	if out.Stale, err = v.Store.Stale(ctx); err != nil {
+	if out.Stale, err = timeseries.Stale(ctx, v.Store); err != nil {
 		return api.Storage{}, err
 	}
-	kept, err := v.Store.Keeps(ctx)
+	kept, err := timeseries.Keeps(ctx, v.Store)
 	if err != nil {
 		return api.Storage{}, err
 	}
@@ -102,7 +104,7 @@ func getStorage(ctx context.Context, v *web.Server, _ *api.None) (api.Storage, e
 
 // frameStorage tells what frames take up.
 func frameStorage(ctx context.Context, v *web.Server, now measure.Instant) ([]api.FrameStorage, error) {
-	kept, err := v.Store.FrameFootprints(ctx, now)
+	kept, err := events.FrameFootprints(ctx, v.Store, now)
 	if err != nil {
 		return nil, err
 	}
@@ -125,7 +127,7 @@ func frameStorage(ctx context.Context, v *web.Server, now measure.Instant) ([]ap
 }
 
 // forecast fills in what comes of the rate of the last week and the rules of what is kept.
-func forecast(s *api.Storage, kept []store.Kept, now measure.Instant) {
+func forecast(s *api.Storage, kept []timeseries.Kept, now measure.Instant) {
 	keep := map[string]measure.Duration{}
 	for _, k := range kept {
 		keep[k.Path] = k.Readings
@@ -182,7 +184,7 @@ const muchToClear = 10_000
 
 func clearReadings(ctx context.Context, v *web.Server, in *api.Body[api.ClearOrder]) (api.ClearAnswer, error) {
 	o := in.Body
-	all, err := v.Store.Signals(ctx)
+	all, err := config.Signals(ctx, v.Store)
 	if err != nil {
 		return api.ClearAnswer{}, err
 	}
@@ -231,7 +233,7 @@ func toClear(ctx context.Context, v *web.Server, devices []exportDevice, c *site
 	defer tx.Rollback()
 	for _, d := range devices {
 		for _, s := range d.signals {
-			stamp, err := tx.Stamp(ctx, s.ID, c.From, c.Until)
+			stamp, err := timeseries.Stamp(ctx, tx, s.ID, c.From, c.Until)
 			if err != nil {
 				return out, err
 			}
@@ -243,7 +245,7 @@ func toClear(ctx context.Context, v *web.Server, devices []exportDevice, c *site
 	}
 	if out.Stamp.Readings >= muchToClear {
 		if out.Confirm = c.What; c.What == "" {
-			here, err := v.Store.Site(ctx)
+			here, err := config.Site(ctx, v.Store)
 			if err != nil {
 				return out, err
 			}
@@ -254,11 +256,11 @@ func toClear(ctx context.Context, v *web.Server, devices []exportDevice, c *site
 }
 
 func listClearings(ctx context.Context, v *web.Server, _ *api.None) ([]site.Clearing, error) {
-	return v.Store.Clearings(ctx)
+	return timeseries.Clearings(ctx, v.Store)
 }
 
 func putBackReadings(ctx context.Context, v *web.Server, in *api.PutBackReadingsIn) (site.Clearing, error) {
-	c, err := v.Store.Clearing(ctx, in.ID)
+	c, err := timeseries.Clearing(ctx, v.Store, in.ID)
 	if err != nil {
 		return site.Clearing{}, web.Missing(err, "clearing", fmt.Sprint(in.ID), nil)
 	}
@@ -269,5 +271,5 @@ func putBackReadings(ctx context.Context, v *web.Server, in *api.PutBackReadings
 		return site.Clearing{}, err
 	}
 	v.Keeper.Soon()
-	return v.Store.Clearing(ctx, in.ID)
+	return timeseries.Clearing(ctx, v.Store, in.ID)
 }

@@ -17,6 +17,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/server/place"
 	"jauntylark/server/web"
+	"jauntylark/store/config"
 )
 
 // sheetOperations has the operations of this file answered.
@@ -64,7 +65,7 @@ func serveSheet(v *web.Server, c *echo.Context) error {
 
 func readSheet(v *web.Server, c *echo.Context) (s sheet, err error) {
 	ctx := c.Request().Context()
-	if s.Site, err = v.Store.Site(ctx); err != nil {
+	if s.Site, err = config.Site(ctx, v.Store); err != nil {
 		return s, err
 	}
 	if s.Device, err = place.FindDevice(ctx, v, c.Param("device")); err != nil {
@@ -75,7 +76,7 @@ func readSheet(v *web.Server, c *echo.Context) (s sheet, err error) {
 		return s, err
 	}
 	s.Made = v.Pipeline.Now().Time().In(zone).Format("2 January 2006, 15:04")
-	all, err := v.Store.Signals(ctx)
+	all, err := config.Signals(ctx, v.Store)
 	for i := range all {
 		if all[i].Device != s.Device.Name || all[i].Kind != site.KindNumber || all[i].MadeOf != "" {
 			continue

@@ -10,6 +10,7 @@ import (
 	"jauntylark/pipeline/record"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/timeseries"
 )
 
 // totalsOperations has the operations of this file answered.
@@ -27,7 +28,7 @@ func totalsOperations(v *web.Server) {
 
 // findTotal finds a total; the error names the nearest one.
 func findTotal(ctx context.Context, v *web.Server, name string) (total.Total, error) {
-	all, err := v.Store.Totals(ctx)
+	all, err := timeseries.Totals(ctx, v.Store)
 	if err != nil {
 		return total.Total{}, err
 	}
@@ -43,14 +44,14 @@ func findTotal(ctx context.Context, v *web.Server, name string) (total.Total, er
 
 // fillUnit says in which unit a total's values are.
 func fillUnit(ctx context.Context, v *web.Server, from, into *total.Total) error {
-	unit, currency, err := v.Store.UnitOf(ctx, from.Signal)
+	unit, currency, err := timeseries.UnitOf(ctx, v.Store, from.Signal)
 	into.Unit = from.OutUnit(unit, currency)
 	return err
 }
 
 // comesTo gives what a total comes to over stretches that are told by their edges.
 func comesTo(ctx context.Context, v *web.Server, t total.Total, edges func(*time.Location) []measure.Instant) ([]total.Result, error) {
-	return v.Store.Results(ctx, store.Asked{Total: t, Edges: edges})
+	return timeseries.Results(ctx, v.Store, timeseries.Asked{Total: t, Edges: edges})
 }
 
 func totalNow(ctx context.Context, v *web.Server, t total.Total) (out api.TotalNow, err error) {
@@ -77,7 +78,7 @@ func totalNow(ctx context.Context, v *web.Server, t total.Total) (out api.TotalN
 }
 
 func listTotals(ctx context.Context, v *web.Server, _ *api.None) ([]api.TotalNow, error) {
-	all, err := v.Store.Totals(ctx)
+	all, err := timeseries.Totals(ctx, v.Store)
 	if err != nil {
 		return nil, err
 	}
@@ -135,7 +136,7 @@ func getTotal(ctx context.Context, v *web.Server, in *api.GetTotalIn) (api.Total
 	if err != nil {
 		return api.TotalStory{}, err
 	}
-	if out.Resets, err = v.Store.Resets(ctx, t.ID); err != nil {
+	if out.Resets, err = timeseries.Resets(ctx, v.Store, t.ID); err != nil {
 		return api.TotalStory{}, err
 	}
 	end := max(now, until) + 1
@@ -175,7 +176,7 @@ func undoReset(ctx context.Context, v *web.Server, in *api.TotalPath) (total.Res
 }
 
 func listTariffs(ctx context.Context, v *web.Server, _ *api.None) ([]total.Tariff, error) {
-	return v.Store.Tariffs(ctx)
+	return timeseries.Tariffs(ctx, v.Store)
 }
 
 func putTariff(ctx context.Context, v *web.Server, in *api.PutTariffIn) (total.Tariff, error) {

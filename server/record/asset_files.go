@@ -16,6 +16,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/record"
 	"jauntylark/server/web"
+	"jauntylark/store/config"
 )
 
 // assetFilesOperations has the operations of this file answered.
@@ -48,7 +49,7 @@ func serveAttachment(v *web.Server, c *echo.Context) error {
 		return echo.ErrNotFound
 	}
 	small := c.QueryParam("small") == "true"
-	a, err := v.Store.Attachment(c.Request().Context(), c.Param("asset"), id, small)
+	a, err := config.Attachment(c.Request().Context(), v.Store, c.Param("asset"), id, small)
 	if err != nil {
 		return fmt.Errorf("%s has no photo or paper %d: %w", c.Param("asset"), id, err)
 	}
@@ -92,7 +93,7 @@ func serveLabels(v *web.Server, c *echo.Context) error {
 
 // labelsOf gives the labels of assets; of all that are in use when none is named.
 func labelsOf(v *web.Server, c *echo.Context, names ...string) (labels []chart.Label, err error) {
-	all, err := v.Store.Assets(c.Request().Context())
+	all, err := config.Assets(c.Request().Context(), v.Store)
 	if err != nil {
 		return nil, err
 	}

@@ -19,6 +19,8 @@ import (
 	"jauntylark/server/place"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
 )
 
 // assetsOperations has the operations of this file answered.
@@ -46,16 +48,16 @@ type belongings struct {
 const mostStanding = 1000
 
 func belongingsOf(ctx context.Context, v *web.Server) (b belongings, err error) {
-	if b.assets, err = v.Store.Assets(ctx); err != nil {
+	if b.assets, err = config.Assets(ctx, v.Store); err != nil {
 		return b, err
 	}
-	if b.signals, err = v.Store.Signals(ctx); err != nil {
+	if b.signals, err = config.Signals(ctx, v.Store); err != nil {
 		return b, err
 	}
-	if b.guards, err = v.Store.Guards(ctx); err != nil {
+	if b.guards, err = config.Guards(ctx, v.Store); err != nil {
 		return b, err
 	}
-	if b.alarms, err = v.Store.Alarms(ctx, store.AlarmQuery{Standing: true, Limit: mostStanding}); err != nil {
+	if b.alarms, err = events.Alarms(ctx, v.Store, events.AlarmQuery{Standing: true, Limit: mostStanding}); err != nil {
 		return b, err
 	}
 	slices.SortStableFunc(b.alarms, func(x, y alarm.Alarm) int { return y.Severity.Compare(x.Severity) })
@@ -95,7 +97,7 @@ func listAssets(ctx context.Context, v *web.Server, _ *api.None) ([]api.AssetLin
 	if err != nil {
 		return nil, err
 	}
-	runs, err := v.Store.Runs(ctx, "", 200)
+	runs, err := events.Runs(ctx, v.Store, "", 200)
 	if err != nil {
 		return nil, err
 	}
@@ -177,16 +179,16 @@ func assetPage(ctx context.Context, v *web.Server, name string) (p api.AssetPage
 	for i := range own.signals {
 		paths[i] = own.signals[i].Path()
 	}
-	if p.Verified, err = v.Store.NewestVerifications(ctx, paths); err != nil {
+	if p.Verified, err = config.NewestVerifications(ctx, v.Store, paths); err != nil {
 		return p, err
 	}
-	if p.Attachments, err = v.Store.Attachments(ctx, a.ID); err != nil {
+	if p.Attachments, err = config.Attachments(ctx, v.Store, a.ID); err != nil {
 		return p, err
 	}
-	if p.Runs, err = v.Store.Runs(ctx, name, 20); err != nil {
+	if p.Runs, err = events.Runs(ctx, v.Store, name, 20); err != nil {
 		return p, err
 	}
-	plans, err := v.Store.Plans(ctx)
+	plans, err := config.Plans(ctx, v.Store)
 	if err != nil {
 		return p, err
 	}
@@ -195,7 +197,7 @@ func assetPage(ctx context.Context, v *web.Server, name string) (p api.AssetPage
 			p.Plans = append(p.Plans, plans[i])
 		}
 	}
-	outputs, err := v.Store.Outputs(ctx)
+	outputs, err := config.Outputs(ctx, v.Store)
 	if err != nil {
 		return p, err
 	}
@@ -218,7 +220,7 @@ func namesOfAssets(all []asset.Asset) []api.AssetName {
 
 // wordsOf tells how an asset does.
 func wordsOf(ctx context.Context, v *web.Server, a *asset.Asset, own *belongings, paths []string, runs []run.Run) ([]string, error) {
-	here, err := v.Store.Site(ctx)
+	here, err := config.Site(ctx, v.Store)
 	if err != nil {
 		return nil, err
 	}
@@ -244,7 +246,7 @@ func wordsOf(ctx context.Context, v *web.Server, a *asset.Asset, own *belongings
 	if i := slices.IndexFunc(runs, func(r run.Run) bool { return r.EndedAt == nil }); i >= 0 {
 		f.Run, f.RunSince = runs[i].Title, runs[i].StartedAt
 	}
-	over, err := v.Store.LastOver(ctx, paths)
+	over, err := config.LastOver(ctx, v.Store, paths)
 	if over != 0 {
 		f.LastOver = &over
 	}
@@ -303,7 +305,7 @@ func listAssetJournal(ctx context.Context, v *web.Server, in *api.ListAssetJourn
 	if err != nil {
 		return nil, err
 	}
-	q := store.JournalQuery{Subjects: []string{memory.AssetSubject(a.Name)}, Devices: []string{}, Before: in.Before, Limit: in.Limit}
+	q := events.JournalQuery{Subjects: []string{memory.AssetSubject(a.Name)}, Devices: []string{}, Before: in.Before, Limit: in.Limit}
 	for _, s := range a.Signals {
 		if strings.Contains(s, "/") {
 			q.Subjects = append(q.Subjects, s)
@@ -316,5 +318,5 @@ func listAssetJournal(ctx context.Context, v *web.Server, in *api.ListAssetJourn
 	for i := range own.guards {
 		q.Subjects = append(q.Subjects, own.guards[i].Name)
 	}
-	return v.Store.Journal(ctx, q)
+	return events.Journal(ctx, v.Store, q)
 }

@@ -15,6 +15,7 @@ import (
 	"jauntylark/pipeline/record"
 	"jauntylark/server/web"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 // boardsOperations has the operations of this file answered.
@@ -40,7 +41,7 @@ func boardsOperations(v *web.Server) {
 
 // boardsOf gives the boards that a person may look at.
 func boardsOf(ctx context.Context, v *web.Server) ([]board.Board, error) {
-	all, err := v.Store.Boards(ctx)
+	all, err := config.Boards(ctx, v.Store)
 	person := web.PersonOf(ctx)
 	return slices.DeleteFunc(all, func(b board.Board) bool { return !b.SeenBy(&person) }), err
 }
@@ -125,7 +126,7 @@ func listBoardVersions(ctx context.Context, v *web.Server, in *api.BoardPath) ([
 	if err != nil {
 		return nil, err
 	}
-	return v.Store.BoardVersions(ctx, b.ID)
+	return config.BoardVersions(ctx, v.Store, b.ID)
 }
 
 func takeBoardVersion(ctx context.Context, v *web.Server, in *api.TakeBoardVersionIn) (board.Board, error) {
@@ -140,7 +141,7 @@ func setStart(ctx context.Context, v *web.Server, in *api.Body[api.StartOrder]) 
 }
 
 func listPictures(ctx context.Context, v *web.Server, _ *api.None) ([]board.Picture, error) {
-	return v.Store.Pictures(ctx)
+	return config.Pictures(ctx, v.Store)
 }
 
 func addPicture(ctx context.Context, v *web.Server, in *api.AddPictureIn) (board.Picture, error) {
@@ -164,7 +165,7 @@ func servePicture(v *web.Server, c *echo.Context) error {
 	if err != nil {
 		return echo.ErrNotFound
 	}
-	p, err := v.Store.Picture(c.Request().Context(), id)
+	p, err := config.Picture(c.Request().Context(), v.Store, id)
 	if err != nil {
 		return fmt.Errorf("there is no picture %d: %w", id, err)
 	}

@@ -18,6 +18,8 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/statement"
 	"jauntylark/server/web"
+	"jauntylark/store/config"
+	"jauntylark/store/timeseries"
 )
 
 // runReportOperations has the operations of this file answered.
@@ -80,7 +82,7 @@ func runReport(ctx context.Context, v *web.Server, id int64) (sheet statement.Sh
 	if err != nil {
 		return sheet, nil, err
 	}
-	here, err := v.Store.Site(ctx)
+	here, err := config.Site(ctx, v.Store)
 	if err != nil {
 		return sheet, nil, err
 	}
@@ -125,10 +127,10 @@ func panelOf(ctx context.Context, v *web.Server, c *run.SignalCourse, span chart
 	if err != nil {
 		return chart.Panel{}, err
 	}
-	s, err := v.Store.Signal(ctx, device, name)
+	s, err := config.Signal(ctx, v.Store, device, name)
 	if err != nil {
 		return chart.Panel{}, err
 	}
-	line, _, err := v.Store.Line(ctx, s.ID, span.From, span.Until, reportWide)
+	line, _, err := timeseries.Line(ctx, v.Store, s.ID, span.From, span.Until, reportWide)
 	return chart.Panel{Title: c.Called, Unit: c.Unit, Step: s.Step, Steps: s.Kind == site.KindSwitch, Line: line}, err
 }

@@ -16,6 +16,9 @@ import (
 	"jauntylark/pipeline/record"
 	"jauntylark/server/place"
 	"jauntylark/server/web"
+	"jauntylark/store/config"
+	"jauntylark/store/events"
+	"jauntylark/store/timeseries"
 )
 
 // runsOperations has the operations of this file answered.
@@ -35,7 +38,7 @@ func runsOperations(v *web.Server) {
 
 func listRuns(ctx context.Context, v *web.Server, in *api.ListRunsIn) ([]run.Run, error) {
 	if in.Asset != "" {
-		all, err := v.Store.Assets(ctx)
+		all, err := config.Assets(ctx, v.Store)
 		if err != nil {
 			return nil, err
 		}
@@ -43,7 +46,7 @@ func listRuns(ctx context.Context, v *web.Server, in *api.ListRunsIn) ([]run.Run
 			return nil, err
 		}
 	}
-	return v.Store.Runs(ctx, in.Asset, in.Limit)
+	return events.Runs(ctx, v.Store, in.Asset, in.Limit)
 }
 
 func startRun(ctx context.Context, v *web.Server, in *api.Body[act.RunStart]) (api.RunPage, error) {
@@ -63,7 +66,7 @@ func getRun(ctx context.Context, v *web.Server, in *api.RunPath) (api.RunPage, e
 }
 
 func findRun(ctx context.Context, v *web.Server, id int64) (run.Run, error) {
-	r, err := v.Store.Run(ctx, id)
+	r, err := events.Run(ctx, v.Store, id)
 	if err != nil {
 		err = fmt.Errorf("there is no run %d: %w", id, err)
 	}
@@ -74,7 +77,7 @@ func runPage(ctx context.Context, v *web.Server, r run.Run) (p api.RunPage, err 
 	if p.Summary, err = evidence.Summary(ctx, v.Pipeline, r); err != nil {
 		return p, err
 	}
-	here, err := v.Store.Site(ctx)
+	here, err := config.Site(ctx, v.Store)
 	if err != nil {
 		return p, err
 	}
@@ -83,7 +86,7 @@ func runPage(ctx context.Context, v *web.Server, r run.Run) (p api.RunPage, err 
 	for i := range p.Results {
 		p.Hows = append(p.Hows, p.Results[i].How(here.Location(), now))
 	}
-	assets, err := v.Store.Assets(ctx)
+	assets, err := config.Assets(ctx, v.Store)
 	if err != nil {
 		return p, err
 	}
@@ -92,7 +95,7 @@ func runPage(ctx context.Context, v *web.Server, r run.Run) (p api.RunPage, err 
 		return p, err
 	}
 	p.Called = a.Called()
-	p.Notes, err = v.Store.NotesOn(ctx, memory.AssetSubject(r.Asset), r.StartedAt, p.Until)
+	p.Notes, err = events.NotesOn(ctx, v.Store, memory.AssetSubject(r.Asset), r.StartedAt, p.Until)
 	return p, err
 }
 
@@ -207,7 +210,7 @@ func layOver(ctx context.Context, v *web.Server, c *api.RunComparison) error {
 	c.Called, c.Unit = s.DeviceTitle+" "+s.Title, string(s.Unit)
 	for i := range c.Runs {
 		r := &c.Runs[i]
-		line, _, err := v.Store.Line(ctx, s.ID, r.StartedAt, r.Until, runColumns)
+		line, _, err := timeseries.Line(ctx, v.Store, s.ID, r.StartedAt, r.Until, runColumns)
 		if err != nil {
 			return err
 		}
@@ -221,7 +224,7 @@ func layOver(ctx context.Context, v *web.Server, c *api.RunComparison) error {
 }
 
 func listPlans(ctx context.Context, v *web.Server, _ *api.None) ([]run.Plan, error) {
-	return v.Store.Plans(ctx)
+	return config.Plans(ctx, v.Store)
 }
 
 func putPlan(ctx context.Context, v *web.Server, in *api.PutPlanIn) (run.Plan, error) {

@@ -23,6 +23,7 @@ import (
 	"jauntylark/pipeline/commit"
 	"jauntylark/pipeline/credential"
 	"jauntylark/store"
+	"jauntylark/store/config"
 )
 
 const (
@@ -182,7 +183,7 @@ func (v *Server) personByToken(ctx context.Context, token string) (site.Person, 
 	hash := sha256.Sum256([]byte(token))
 	ctx, cancel := context.WithTimeout(store.For(ctx, store.Pages), askedWithin)
 	defer cancel()
-	person, err := v.Store.PersonByToken(ctx, hash[:], v.Pipeline.Now())
+	person, err := config.PersonByToken(ctx, v.Store, hash[:], v.Pipeline.Now())
 	if errors.Is(err, store.ErrNotFound) {
 		return person, credential.ErrKeyUnknown
 	}
@@ -208,7 +209,7 @@ func (v *Server) CheckPassword(ctx context.Context, from, email, password string
 	case <-ctx.Done():
 		return site.Person{}, ctx.Err()
 	}
-	person, hash, err := v.Store.PersonByEmail(ctx, email)
+	person, hash, err := config.PersonByEmail(ctx, v.Store, email)
 	if errors.Is(err, store.ErrNotFound) {
 		hash = noPassword()
 	} else if err != nil {
@@ -230,5 +231,5 @@ func (v *Server) CheckPassword(ctx context.Context, from, email, password string
 func (v *Server) LetIn(ctx context.Context, person site.Person, session bool, lasts time.Duration) (string, measure.Instant, error) {
 	token, hash := NewSecret(32)
 	now := v.Pipeline.Now()
-	return token, now.Add(lasts), v.Store.AddToken(ctx, hash[:], person.ID, session, now, now.Add(lasts))
+	return token, now.Add(lasts), config.AddToken(ctx, v.Store, hash[:], person.ID, session, now, now.Add(lasts))
 }

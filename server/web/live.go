@@ -19,6 +19,7 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/store"
+	"jauntylark/store/events"
 )
 
 // liveOperations has the operations of this file answered.
@@ -77,7 +78,7 @@ func (h *hub) run(ctx context.Context) {
 	defer telling.Wait()
 	telling.Go(func() { h.tell(ctx) })
 	for ctx.Err() == nil {
-		err := h.store.Listen(ctx, func(n int64) {
+		err := store.Listen(ctx, h.store, func(n int64) {
 			h.away.Store(false)
 			select {
 			case <-h.wake: // the older number is told with the newer
@@ -105,7 +106,7 @@ func (h *hub) tell(ctx context.Context) {
 				continue
 			}
 		}
-		change, err := h.store.ChangesSince(ctx, last)
+		change, err := events.ChangesSince(ctx, h.store, last)
 		if err != nil {
 			pause(ctx, time.Second)
 			select {
@@ -214,7 +215,7 @@ func (v *Server) serveLive(c *echo.Context) error {
 	changes := v.hub.join()
 	defer v.hub.leave(changes)
 	_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Time{}) // it stays open
-	missed, err := v.Store.ChangesSince(c.Request().Context(), since)
+	missed, err := events.ChangesSince(c.Request().Context(), v.Store, since)
 	if err != nil {
 		return err
 	}

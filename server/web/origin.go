@@ -7,6 +7,8 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+
+	"jauntylark/store/config"
 )
 
 // Asked is where a request came from, and which address it was sent to.
@@ -30,7 +32,7 @@ func noteAsked(h huma.Context) huma.Context {
 // ZoneOf gives a time zone by name; site, or nothing: that of the site.
 func ZoneOf(ctx context.Context, v *Server, name string) (*time.Location, error) {
 	if name == "" || name == "site" {
-		s, err := v.Store.Site(ctx)
+		s, err := config.Site(ctx, v.Store)
 		if err != nil {
 			return nil, err
 		}

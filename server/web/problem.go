@@ -17,12 +17,14 @@ import (
 	"jauntylark/intake/door"
 	"jauntylark/pipeline/commit"
 	"jauntylark/store"
+	"jauntylark/store/archive"
+	"jauntylark/store/timeseries"
 )
 
 // expected is how huma begins to say which values a field may have.
 const expected = `expected value to be one of "`
 
-// huma's problems go through one function: of a field that takes one of some words, they say which one came and which
+// init's problems go through one function: of a field that takes one of some words, they say which one came and which
 // is perhaps meant.
 func init() {
 	plain := huma.NewError
@@ -80,7 +82,7 @@ func (v *Server) problem(err error) error {
 		return huma.Error404NotFound(strings.TrimSuffix(err.Error(), ": "+store.ErrNotFound.Error()))
 	case errors.Is(err, commit.ErrNotNow):
 		return huma.Error409Conflict(strings.TrimSuffix(err.Error(), ": "+commit.ErrNotNow.Error()))
-	case errors.Is(err, store.ErrTaken), errors.Is(err, store.ErrInUse), errors.Is(err, store.ErrStaysGone):
+	case errors.Is(err, store.ErrTaken), errors.Is(err, timeseries.ErrInUse), errors.Is(err, archive.ErrStaysGone):
 		return huma.Error409Conflict(err.Error())
 	case errors.Is(err, context.Canceled):
 		return huma.Error503ServiceUnavailable("the request was given up")

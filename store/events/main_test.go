@@ -1,0 +1,9 @@
+package events_test
+
+import (
+	"testing"
+
+	"jauntylark/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
