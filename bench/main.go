@@ -68,7 +68,7 @@ var measurements = []struct {
 	measure func(context.Context, *process) error
 }{
 	{"packs", packs}, {"posts", posts}, {"mails", mails}, {"mqtt", messages}, {"coap", confirmables}, {"idle", idle}, {"backlog", backlog}, {"runaway", runaway}, {"past", past}, {"sealing", sealing},
-	{"meaning", meaning}, {"correcting", correcting}, {"replaying", replaying}, {"searching", searching}, {"guarding", guarding}, {"outbox", outbox}, {"switching", switching}, {"boards", boards}, {"charts", charts}, {"watching", watching}, {"frames", frames}, {"strip", strip}, {"besieging", besieging},
+	{"meaning", meaning}, {"correcting", correcting}, {"replaying", replaying}, {"searching", searching}, {"configuring", configuring}, {"guarding", guarding}, {"outbox", outbox}, {"switching", switching}, {"boards", boards}, {"charts", charts}, {"watching", watching}, {"frames", frames}, {"strip", strip}, {"besieging", besieging},
 }
 
 // service is the service under test.

@@ -83,5 +83,5 @@ func (k *Keeper) pruneRecords(ctx context.Context) error {
 			}
 		}
 	}
-	return nil
+	return store.PruneChanges(ctx, k.store)
 }

@@ -15,6 +15,7 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/record"
+	"jauntylark/store"
 	"jauntylark/store/config"
 	"jauntylark/store/events"
 	"jauntylark/store/timeseries"
@@ -250,6 +251,9 @@ func TestWhatADeletionLeftBehindGoes(t *testing.T) {
 	}
 	defer tx.Rollback()
 	if _, err := tx.Exec(context.Background(), `delete from device`); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := store.RaiseConfig(ctx, tx, store.Change{Scope: store.OfAll}); err != nil {
 		t.Fatal(err)
 	}
 	if err := tx.Commit(); err != nil {

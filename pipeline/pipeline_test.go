@@ -22,6 +22,7 @@ import (
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/due"
+	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
 	"jauntylark/store"
 	"jauntylark/store/config"
@@ -43,6 +44,9 @@ type bench struct {
 	now   *atomic.Int64
 	key   [32]byte
 	halt  func() // ends it, as a process that is killed between two commits
+
+	watcher *memory.Memory // a process that looks on
+	leapt   int64          // by which the clock had leapt when it began
 }
 
 // process starts a pipeline on the store, as a service process would.
@@ -67,7 +71,9 @@ func processTelling(t *testing.T, s *store.Store, k *clock.Clock, told func([]dr
 	running.Go(func() { due.Run(ctx, p) })
 	halt := func() { stop(); running.Wait() }
 	t.Cleanup(halt)
-	return &bench{Pipeline: p, t: t, store: s, key: sha256.Sum256([]byte("key of d")), halt: halt}
+	b := &bench{Pipeline: p, t: t, store: s, key: sha256.Sum256([]byte("key of d")), halt: halt}
+	t.Cleanup(b.remembersRight)
+	return b
 }
 
 // fresh starts a pipeline on an empty database with the device d.
@@ -75,6 +81,7 @@ func fresh(t *testing.T) *bench {
 	now := new(atomic.Int64)
 	now.Store(int64(start))
 	b := process(t, storetest.Store(t), now)
+	b.remembersRight()
 	if err := configure.AddDevice(context.Background(), b.Pipeline, deviceD(), configure.Secret{Hash: b.key}, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
@@ -127,6 +134,7 @@ func (b *bench) guard(g alarm.Guard) alarm.Guard {
 
 func (b *bench) alarms() []alarm.Alarm {
 	b.t.Helper()
+	b.remembersRight()
 	all, err := events.Alarms(context.Background(), b.store, events.AlarmQuery{Limit: 1000})
 	if err != nil {
 		b.t.Fatal(err)

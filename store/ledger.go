@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"time"
 
@@ -43,11 +44,79 @@ func TakeLedger(ctx context.Context, db Writer) (l Ledger, err error) {
 // ClockOfDatabase is what the database's clock shows at that moment.
 const ClockOfDatabase = `(extract(epoch from clock_timestamp()) * 1000)::bigint`
 
-// RaiseConfig tells all processes that devices, keys, signals or guards have changed.
-func RaiseConfig(ctx context.Context, db Writer) (configNo int64, err error) {
+// Change is what a change of the configuration was about.
+type Change struct {
+	Scope Scope `db:"scope"`
+	ID    int64 `db:"id"` // of the device
+}
+
+// Scope is what processes take anew as one.
+type Scope string
+
+// The scopes of a change.
+const (
+	OfDevice Scope = "device" // a device with all that hangs on it: keys, signals, guards, outputs, interlocks
+	OfPeople Scope = "people" // contacts, rosters, statements, how the site itself tells, and whether all outputs are to be safe
+	OfPlans  Scope = "plans"  // plans of runs, and which of their runs are on
+	OfKeys   Scope = "keys"   // the enrolment key, and keys of devices that were removed
+	OfPages  Scope = "pages"  // what people look at alone: boards, assets, runs that are over
+	OfAll    Scope = "all"
+)
+
+// RaiseConfig tells all processes what was changed.
+func RaiseConfig(ctx context.Context, db Writer, changes ...Change) (configNo int64, err error) {
+	scopes, ids := make([]string, len(changes)), make([]int64, len(changes))
+	for i, c := range changes {
+		scopes[i], ids[i] = string(c.Scope), c.ID
+	}
 	err = db.QueryRow(ctx, `
-		update ledger set config_no = config_no + 1 returning config_no, pg_notify('`+configChannel+`' || `+SecretOfSite+`, config_no::text)::text`).Scan(&configNo, new(string))
+		with raised as (update ledger set config_no = config_no + 1 returning config_no),
+		noted as (insert into config_change select config_no, c.scope, c.id from raised, unnest($1::text[], $2::bigint[]) as c (scope, id) on conflict do nothing)
+		select config_no, pg_notify('`+configChannel+`' || `+SecretOfSite+`, config_no::text)::text from raised`, scopes, ids).Scan(&configNo, new(string))
 	return configNo, err
+}
+
+// ConfigNo is the number of the newest change of the configuration.
+func ConfigNo(ctx context.Context, db Reader) (no int64, err error) {
+	err = db.Get(ctx, &no, `select config_no from ledger`)
+	return no, err
+}
+
+// ConfigSince tells what the changes after number since, up to number until, were about. Where that is not known any more, it is all.
+func ConfigSince(ctx context.Context, db Reader, since, until int64) (changes []Change, err error) {
+	var rows []struct {
+		No int64 `db:"config_no"`
+		Change
+	}
+	err = db.Select(ctx, &rows, `select config_no, scope, id from config_change where config_no > $1 and config_no <= $2 order by config_no`, since, until)
+	if err != nil {
+		return nil, err
+	}
+	known := since
+	for _, r := range rows {
+		if r.No > known+1 {
+			break
+		}
+		known = r.No
+		if !slices.Contains(changes, r.Change) {
+			changes = append(changes, r.Change)
+		}
+	}
+	if known < until || len(changes) > manyChanges {
+		return []Change{{Scope: OfAll}}, nil
+	}
+	return changes, nil
+}
+
+const (
+	manyChanges = 500    // as many are sooner taken anew all together
+	keptChanges = 20_000 // processes that know an older configuration take all anew
+)
+
+// PruneChanges lets go of what the oldest changes were about.
+func PruneChanges(ctx context.Context, db Writer) error {
+	_, err := db.Exec(ctx, `delete from config_change where config_no <= (select config_no - $1 from ledger)`, keptChanges)
+	return err
 }
 
 // Listen calls heard with the number of each commit, of any process, until ctx ends or the

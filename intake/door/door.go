@@ -47,6 +47,7 @@ type Door struct {
 	bodies    *semaphore.Weighted
 	rooms     *gate.Shares[string] // by sender
 	reloading sync.Mutex
+	configNo  int64        // of what the directory knows
 	reloaded  atomic.Int64 // when, in Unix nanoseconds
 }
 
@@ -127,24 +128,28 @@ func pause(ctx context.Context, long time.Duration) {
 	}
 }
 
-// Reload reads devices and keys anew and tells those who wait for changes.
+// Reload takes in what has changed of devices and keys, and tells those who wait for changes.
 func (d *Door) Reload(ctx context.Context) error {
 	d.reloading.Lock()
 	defer d.reloading.Unlock()
-	devices, err := config.PlainDevices(ctx, d.store)
+	look, err := d.store.Look(ctx)
 	if err != nil {
 		return err
 	}
-	nouns := make([]*site.Device, len(devices))
-	for i := range devices {
-		nouns[i] = &devices[i]
-	}
-	known, err := credential.Load(ctx, d.store, nouns)
+	defer look.Rollback()
+	configNo, err := store.ConfigNo(ctx, look)
 	if err != nil {
 		return err
 	}
-	old := d.directory.Swap(&directory{Directory: known, changed: make(chan struct{})})
-	close(old.changed)
+	known, anew, err := credential.Follow(ctx, look, &d.directory.Load().Directory, d.configNo, configNo)
+	if err != nil {
+		return err
+	}
+	d.configNo = configNo
+	if anew {
+		old := d.directory.Swap(&directory{Directory: known, changed: make(chan struct{})})
+		close(old.changed)
+	}
 	d.reloaded.Store(time.Now().UnixNano())
 	d.forgetLimits()
 	return nil

@@ -6,6 +6,7 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/roster"
 	"jauntylark/pipeline/event"
+	"jauntylark/store"
 	"jauntylark/store/config"
 	"jauntylark/store/events"
 )
@@ -35,8 +36,8 @@ func (t *Turn) EndDrill(a alarm.Alarm, how string) error {
 				return err
 			}
 			if r := t.Site.Rosters[name]; r != nil {
+				t.ConfigTaken(store.Change{Scope: store.OfPeople})
 				r.DrilledAt = &now
-				t.Touched = true
 				if err := t.EndRosterAlarm(r, alarm.EndBack, "it was drilled"); err != nil {
 					return err
 				}

@@ -37,7 +37,8 @@ func LetIn(ctx context.Context, p *pipeline.Pipeline, name string, d site.Device
 			return err
 		}
 		d = entry.Device
-		return t.ConfigChanged()
+		t.ConfigChanged(entry.Change(), store.Change{Scope: store.OfKeys})
+		return nil
 	})
 	return d, err
 }
@@ -62,7 +63,8 @@ func TurnAway(ctx context.Context, p *pipeline.Pipeline, name string, who pipeli
 		if err := t.Enter("device turned away", name, who.Called, "Device "+name+" was turned away"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfKeys})
+		return nil
 	})
 }
 

@@ -24,7 +24,7 @@ func SaveWatch(ctx context.Context, p *pipeline.Pipeline, g *alarm.Guard, r deri
 		if err := StoreGuard(t, g, who); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 }
 

@@ -22,7 +22,7 @@ func Derive(ctx context.Context, p *pipeline.Pipeline, path, title string, r der
 		if _, err := declare(t, path, title, r, false, who.Called); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 }
 
@@ -31,7 +31,7 @@ func declare(t *reading.Turn, path, title string, r derive.Recipe, helper bool, 
 	if err != nil {
 		return nil, err
 	}
-	t.Touched = true
+	t.ConfigChanged(s.Home.Change())
 	kind := "signal derived"
 	if s.ID == 0 {
 		home := s.Home
@@ -165,7 +165,8 @@ func RemoveDerived(ctx context.Context, p *pipeline.Pipeline, path string, who p
 		if err := removeDerived(t, s, who.Called); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(s.Home.Change())
+		return nil
 	})
 }
 

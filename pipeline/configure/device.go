@@ -15,6 +15,7 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store"
 	"jauntylark/store/config"
 )
 
@@ -38,7 +39,7 @@ func AddDevice(ctx context.Context, p *pipeline.Pipeline, d *site.Device, key Se
 			return err
 		}
 		*d = entry.Device
-		return t.ConfigChanged()
+		return nil
 	})
 }
 
@@ -50,7 +51,7 @@ func addDevice(t *reading.Turn, d *site.Device, who pipeline.Actor) (*memory.Dev
 	if err := config.AddDevice(t.Ctx, t.Tx, d, t.CommitNo); err != nil {
 		return nil, err
 	}
-	t.Touched = true
+	t.ConfigChanged(store.Change{Scope: store.OfDevice, ID: d.ID})
 	entry := &memory.Device{Device: *d, Signals: map[string]*memory.Signal{}, Outputs: map[string]*memory.Output{}, State: config.DeviceState{Device: d.ID}}
 	t.Site.Devices[d.ID], t.Site.Named[d.Name] = entry, entry
 	t.Site.ByID[d.ID], t.Site.ByName[d.Name] = &entry.Device, &entry.Device
@@ -105,7 +106,7 @@ func SetDevice(ctx context.Context, p *pipeline.Pipeline, name string, c act.Dev
 		if err != nil {
 			return err
 		}
-		t.Touched = true
+		t.ConfigChanged(d.Change())
 		var said []string
 		say := func(format string, args ...any) { said = append(said, fmt.Sprintf(format, args...)) }
 		if c.Title != nil {
@@ -162,13 +163,13 @@ func SetDevice(ctx context.Context, p *pipeline.Pipeline, name string, c act.Dev
 		if err := t.Enter("device set", name, who.Called, "Device "+name+": "+strings.Join(said, ", ")); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 }
 
 // lookAnew lets a device whose interval was changed be judged by the new one, from now on.
 func lookAnew(t *reading.Turn, d *memory.Device, cause string) error {
-	t.Touched = true
+	t.DeviceChanged(d)
 	d.State.CountedFrom = t.Now
 	if d.State.SilentSince != 0 {
 		if err := t.EndSilence(d, t.Now, alarm.EndChanged, cause); err != nil {
@@ -181,7 +182,6 @@ func lookAnew(t *reading.Turn, d *memory.Device, cause string) error {
 	} else {
 		d.State.DueAt = nil
 	}
-	t.DeviceChanged(d)
 	return nil
 }
 
@@ -219,8 +219,7 @@ func RemoveDevice(ctx context.Context, p *pipeline.Pipeline, name string, who pi
 			}
 		}
 		t.AlarmsMoved = true // interlocks may have looked at any alarm of it
-		delete(t.Site.Devices, d.ID)
-		delete(t.Site.Named, d.Name)
+		t.RemoveDevice(d)
 		t.ReconsiderAll()
 		if err := KeepRemoved(t, "device", name, d.Title, who.Called, "device", "id", d.ID); err != nil {
 			return err
@@ -231,7 +230,11 @@ func RemoveDevice(ctx context.Context, p *pipeline.Pipeline, name string, who pi
 		if err := t.Enter("device removed", name, who.Called, "Device "+name+" was removed with its readings; it can be brought back for 30 days"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(d.Change(), store.Change{Scope: store.OfKeys})
+		for _, member := range d.Members {
+			t.ConfigChanged(member.Change())
+		}
+		return nil
 	})
 }
 
@@ -242,16 +245,13 @@ func Order(ctx context.Context, p *pipeline.Pipeline, name string, s site.Settin
 		if err != nil {
 			return err
 		}
-		if err := GiveSettings(t, d, s, who.Called); err != nil {
-			return err
-		}
-		return t.ConfigChanged()
+		return GiveSettings(t, d, s, who.Called)
 	})
 }
 
 // GiveSettings keeps new settings for a device, which gets them when it is next there.
 func GiveSettings(t *reading.Turn, d *memory.Device, s site.Settings, who string) error {
-	t.Touched = true
+	t.ConfigChanged(d.Change())
 	at := t.Now
 	d.Settings, d.Version, d.SettingsAt = s, d.Version+1, &at
 	if err := config.SaveDevice(t.Ctx, t.Tx, &d.Device); err != nil {
@@ -299,7 +299,7 @@ func confirm(t *reading.Turn, d *memory.Device, r site.Report) error {
 	if d.RunningNo == r.Version && d.Running.Equal(runs) {
 		return nil
 	}
-	t.Touched = true
+	t.ConfigChanged(d.Change())
 	at := t.Now
 	d.Running, d.RunningNo, d.RunningAt = runs, r.Version, &at
 	if runs.Interval != 0 && runs.Interval != d.Interval && (d.Interval != 0 || d.Settings.Interval != 0) {
@@ -314,5 +314,5 @@ func confirm(t *reading.Turn, d *memory.Device, r site.Report) error {
 	if err := t.Enter("settings confirmed", d.Name, "", fmt.Sprintf("Device %s runs version %d: %s", d.Name, r.Version, runs.Words())); err != nil {
 		return err
 	}
-	return t.ConfigChanged()
+	return nil
 }

@@ -38,7 +38,7 @@ func SetEye(ctx context.Context, p *pipeline.Pipeline, device string, e *frame.E
 				return &measure.Fault{Field: "reference", Reason: fmt.Sprintf("there is no frame of %s", *e.Reference)}
 			}
 		}
-		t.Touched = true
+		t.ConfigChanged(d.Change())
 		for name, span := range e.Spans() {
 			if err := setSpan(t, d.Signals[name], span); err != nil {
 				return err
@@ -53,7 +53,7 @@ func SetEye(ctx context.Context, p *pipeline.Pipeline, device string, e *frame.E
 		if err := t.Enter("eye set", device, who.Called, eyeSays(device, e)); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 	return fresh, err
 }

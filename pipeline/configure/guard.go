@@ -25,7 +25,7 @@ func SaveGuard(ctx context.Context, p *pipeline.Pipeline, g *alarm.Guard, who st
 		if err := StoreGuard(t, g, who); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 }
 
@@ -65,10 +65,10 @@ func StoreGuard(t *reading.Turn, g *alarm.Guard, who string) error {
 		}
 	}
 	g.MadeAt = t.Now
+	t.ConfigChanged(s.Home.Change())
 	if err := config.SaveGuard(t.Ctx, t.Tx, g, s.ID); err != nil {
 		return err
 	}
-	t.Touched = true
 	if entry == nil {
 		entry = t.Site.AddGuard(*g, s)
 	}
@@ -240,7 +240,8 @@ func RemoveGuard(ctx context.Context, p *pipeline.Pipeline, name, who string) er
 		if err := dropHelper(t, g.Subject, who); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(g.Subject.Home.Change())
+		return nil
 	})
 }
 
@@ -249,7 +250,7 @@ func RemoveGuard(ctx context.Context, p *pipeline.Pipeline, name, who string) er
 func endGuard(t *reading.Turn, g *memory.Guard, who, why string) {
 	t.Step(g, alarm.Event{Kind: alarm.DueInstant, At: t.Now - g.Subject.State.Lag()}, "")
 	t.Because(why, func() { t.Step(g, alarm.Event{Kind: alarm.End, At: t.Now}, who) })
-	t.Touched, t.AlarmsMoved = true, true
+	t.AlarmsMoved = true
 	delete(t.Site.Guards, g.ID)
 }
 

@@ -43,7 +43,7 @@ func SaveInterlock(ctx context.Context, p *pipeline.Pipeline, i *drive.Interlock
 		if err := config.SaveInterlock(t.Ctx, t.Tx, i, entry.Drives.ID, signal); err != nil {
 			return err
 		}
-		t.Touched = true
+		t.ConfigChanged(entry.Drives.Home.Change())
 		if entry, err = t.Site.AddInterlock(t.Ctx, t.Tx, *i, entry.Drives); err != nil {
 			return err
 		}
@@ -51,7 +51,7 @@ func SaveInterlock(ctx context.Context, p *pipeline.Pipeline, i *drive.Interlock
 		if err := t.Enter(kind, i.Name, who.Called, fmt.Sprintf("Interlock %s of %s: %s", i.Name, i.Output, i.Words())); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 }
 
@@ -148,7 +148,8 @@ func RemoveInterlock(ctx context.Context, p *pipeline.Pipeline, name string, who
 		if err := t.Enter("interlock removed", name, who.Called, "Interlock "+name+" of "+i.Output+" was removed"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(i.Drives.Home.Change())
+		return nil
 	})
 }
 
@@ -211,7 +212,7 @@ func mayReset(t *reading.Turn, i *memory.Interlock) error {
 }
 
 func reset(t *reading.Turn, i *memory.Interlock, who pipeline.Actor) error {
-	t.Touched = true
+	t.Alter(i.Drives.Home)
 	i.Latched, i.Moved = false, true
 	t.MayLook(i)
 	return t.Enter("interlock reset", i.Name, who.Called, "Interlock "+i.Name+" of "+i.Output+" was reset")
@@ -229,7 +230,7 @@ func renameDriver(t *reading.Turn, old, name string) error {
 				words[n] = name
 			}
 		}
-		t.Touched = true
+		t.ConfigChanged(i.Drives.Home.Change())
 		i.Alarm = strings.Join(words, " ")
 		if err := t.Site.Equip(t.Ctx, t.Tx, i); err != nil {
 			return err

@@ -37,7 +37,8 @@ func RotateKey(ctx context.Context, p *pipeline.Pipeline, name string, key Secre
 		if err := t.Enter("key rotated", name, who.Called, "Device "+name+" got a new key; "+words); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(d.Change())
+		return nil
 	})
 	return number, err
 }
@@ -57,7 +58,8 @@ func RevokeKey(ctx context.Context, p *pipeline.Pipeline, name string, id int64,
 		if err := t.Enter("key revoked", name, who.Called, "A key of "+name+" was revoked"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(d.Change())
+		return nil
 	})
 }
 
@@ -74,7 +76,8 @@ func SetEnrolment(ctx context.Context, p *pipeline.Pipeline, key *Secret, who pi
 		if err := t.Enter("enrolment set", "enrolment", who.Called, text); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfKeys})
+		return nil
 	})
 }
 
@@ -91,6 +94,7 @@ func SetReader(ctx context.Context, p *pipeline.Pipeline, hash []byte, who pipel
 		if err := t.Enter("reader key set", "reader", who.Called, text); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfKeys})
+		return nil
 	})
 }

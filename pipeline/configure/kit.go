@@ -28,7 +28,8 @@ func SaveKit(ctx context.Context, p *pipeline.Pipeline, k *site.Kit, who pipelin
 		if err := t.Enter("kit saved", k.Name, who.Called, "Kit "+k.Name+" was saved"); err != nil {
 			return err
 		}
-		return t.SignalsChanged()
+		t.ConfigTaken(store.Change{Scope: store.OfPages})
+		return nil
 	})
 	return offers, err
 }
@@ -99,19 +100,19 @@ func ApplyKit(ctx context.Context, p *pipeline.Pipeline, name string, devices []
 				return err
 			}
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 	return changes, err
 }
 
 func applyKit(t *reading.Turn, k *site.Kit, d *memory.Device, who pipeline.Actor) error {
-	t.Touched = true
 	before := d.Device
 	applied := k.Apply(d.Made())
 	if len(applied.Changes) == 0 {
 		return nil
 	}
 	d.Device = applied.Device
+	t.ConfigChanged(d.Change())
 	if err := saveKitSignals(t, d, applied.Signals); err != nil {
 		return err
 	}
@@ -208,6 +209,7 @@ func RemoveKit(ctx context.Context, p *pipeline.Pipeline, name string, who pipel
 		if err := t.Enter("kit removed", name, who.Called, "Kit "+name+" was removed"); err != nil {
 			return err
 		}
-		return t.SignalsChanged()
+		t.ConfigTaken(store.Change{Scope: store.OfPages})
+		return nil
 	})
 }

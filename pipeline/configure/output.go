@@ -17,6 +17,7 @@ import (
 	"jauntylark/pipeline/credential"
 	"jauntylark/pipeline/memory"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store"
 	"jauntylark/store/config"
 )
 
@@ -27,10 +28,7 @@ func SaveOutput(ctx context.Context, p *pipeline.Pipeline, device, name string, 
 		if err != nil {
 			return err
 		}
-		if err := saveOutput(t, d, name, spec, who); err != nil {
-			return err
-		}
-		return t.ConfigChanged()
+		return saveOutput(t, d, name, spec, who)
 	})
 }
 
@@ -42,7 +40,7 @@ func saveOutput(t *reading.Turn, d *memory.Device, name string, spec drive.Spec,
 		return err
 	}
 	spec.Title = strings.TrimSpace(spec.Title)
-	t.Touched = true
+	t.ConfigChanged(d.Change())
 	o, kind := d.Outputs[name], "output changed"
 	if o == nil {
 		fresh := drive.Output{Device: d.Name, Name: name, Spec: spec}
@@ -102,7 +100,8 @@ func RemoveOutput(ctx context.Context, p *pipeline.Pipeline, path string, who pi
 		if err := t.Enter("output removed", path, who.Called, fmt.Sprintf("Output %s was removed with its interlocks", path)); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(o.Home.Change())
+		return nil
 	})
 }
 
@@ -137,7 +136,6 @@ func SetOutput(ctx context.Context, p *pipeline.Pipeline, path string, h act.Han
 		if holds == 0 {
 			holds = o.Holds()
 		}
-		t.Touched = true
 		o.Hand = &drive.Hand{To: to, By: who.Called, Why: strings.TrimSpace(h.Why), At: t.Now, Until: t.Now.Add(holds)}
 		t.Consider(o)
 		return nil
@@ -172,7 +170,6 @@ func ReleaseOutput(ctx context.Context, p *pipeline.Pipeline, path string, who p
 		if o.Hand == nil {
 			return fmt.Errorf("%s is not set by hand: %w", path, commit.ErrNotNow)
 		}
-		t.Touched = true
 		o.Hand = nil
 		t.Consider(o)
 		return t.Enter("output released", path, who.Called, o.FullTitle()+" was released")
@@ -186,7 +183,7 @@ func AllSafe(ctx context.Context, p *pipeline.Pipeline, why string, who pipeline
 			return fmt.Errorf("all outputs are in their safe states already, since %s did that: %w", t.Site.Emergency.By, commit.ErrNotNow)
 		}
 		why = strings.TrimSpace(why)
-		t.Touched = true
+		t.ConfigChanged(store.Change{Scope: store.OfPeople})
 		t.Site.Emergency = &drive.AllSafe{By: who.Called, Why: why, At: t.Now}
 		if err := config.SetEmergency(t.Ctx, t.Tx, t.Site.Emergency); err != nil {
 			return err
@@ -202,7 +199,7 @@ func AllSafe(ctx context.Context, p *pipeline.Pipeline, why string, who pipeline
 		if err := t.Enter("all outputs safe", "", who.Called, text); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 }
 
@@ -212,7 +209,7 @@ func EndAllSafe(ctx context.Context, p *pipeline.Pipeline, who pipeline.Actor) e
 		if t.Site.Emergency == nil {
 			return fmt.Errorf("nobody has put all outputs into the safe state: %w", commit.ErrNotNow)
 		}
-		t.Touched = true
+		t.ConfigChanged(store.Change{Scope: store.OfPeople})
 		t.Site.Emergency = nil
 		if err := config.SetEmergency(t.Ctx, t.Tx, nil); err != nil {
 			return err
@@ -223,7 +220,7 @@ func EndAllSafe(ctx context.Context, p *pipeline.Pipeline, who pipeline.Actor) e
 		if err := t.Enter("all outputs safe, over", "", who.Called, who.Called+" ended it: outputs do again what is asked of them"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 }
 
@@ -256,11 +253,10 @@ func confirmOutput(t *reading.Turn, o *memory.Output, r drive.OutputReport) erro
 	if r.No > o.No {
 		return &measure.Fault{Field: "no", Reason: fmt.Sprintf("is %d, but the newest order is %d", r.No, o.No)}
 	}
-	t.Touched = true
+	t.Consider(o)
 	before := o.Confirmed
 	at := t.Now
 	o.Confirmed, o.ConfirmedAt = &does, &at
-	t.Consider(o)
 	if before != nil && *before == does {
 		return nil
 	}

@@ -71,7 +71,8 @@ func BringBack(ctx context.Context, p *pipeline.Pipeline, kind, name string, who
 		if err := t.TakeKept(a, t.Site.Named[name]); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfDevice, ID: t.Site.Named[name].ID}, store.Change{Scope: store.OfKeys})
+		return nil
 	})
 }
 
@@ -83,13 +84,18 @@ func sentMeanwhile(t *reading.Turn, name string) bool {
 
 // takeBack lets what was put back go on.
 func takeBack(t *reading.Turn, r *archive.Removed, back map[string][]int64, who pipeline.Actor) error {
-	if err := t.ConfigChanged(); err != nil {
-		return err
-	}
-	if err := t.Reload(); err != nil {
-		return err
-	}
 	l := t.Site
+	devices, err := archive.DevicesOf(t.Ctx, t.Tx, back)
+	if err != nil {
+		return err
+	}
+	t.ConfigChanged(store.Change{Scope: store.OfKeys}, store.Change{Scope: store.OfPeople}, store.Change{Scope: store.OfPlans})
+	for _, id := range devices {
+		t.ConfigChanged(store.Change{Scope: store.OfDevice, ID: id})
+	}
+	if err := t.TakeAnew(devices...); err != nil {
+		return err
+	}
 	for _, id := range back["device"] {
 		if err := takeBackDevice(t, l.Devices[id]); err != nil {
 			return err

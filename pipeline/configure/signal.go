@@ -25,7 +25,7 @@ func SetSignal(ctx context.Context, p *pipeline.Pipeline, path string, c act.Sig
 		if err := checkFaults(t, v.Faults); err != nil {
 			return err
 		}
-		t.Touched = true
+		t.ConfigChanged(s.Home.Change())
 		step := s.Step
 		s.Signal = v
 		if err := config.SaveSignal(t.Ctx, t.Tx, &v); err != nil {
@@ -42,6 +42,6 @@ func SetSignal(ctx context.Context, p *pipeline.Pipeline, path string, c act.Sig
 		if err := t.Enter("signal set", path, who.Called, fmt.Sprintf("Signal %s is called %q, unit %q", path, v.Title, v.Unit)); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 }

@@ -34,7 +34,7 @@ func MakeSwitch(ctx context.Context, p *pipeline.Pipeline, path string, who pipe
 		if err != nil {
 			return err
 		}
-		t.Touched = true
+		t.ConfigChanged(s.Home.Change())
 		s.Kind = site.KindSwitch
 		if err := config.SaveSignal(t.Ctx, t.Tx, &s.Signal); err != nil {
 			return err
@@ -47,7 +47,7 @@ func MakeSwitch(ctx context.Context, p *pipeline.Pipeline, path string, who pipe
 		if err := t.Enter("signal set", path, who.Called, fmt.Sprintf("Signal %s is on or off from now on, its readings with it", path)); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 }
 

@@ -202,7 +202,7 @@ func AcceptTrial(ctx context.Context, p *pipeline.Pipeline, id int64, change fun
 		if err := t.Enter("trial accepted", v.Signal, who, fmt.Sprintf("Guard %s was made of trial %d", g.Name, id)); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 	return g, err
 }

@@ -5,6 +5,7 @@ import (
 	"crypto/subtle"
 	"errors"
 	"fmt"
+	"maps"
 
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
@@ -59,24 +60,100 @@ type Directory struct {
 }
 
 // Load reads the directory of devices that are all there are.
-func Load(ctx context.Context, from store.Reader, devices []*site.Device) (d Directory, err error) {
-	keys, err := config.Keys(ctx, from)
-	if err != nil {
+func Load(ctx context.Context, from store.Reader, devices []*site.Device) (Directory, error) {
+	d := Directory{Keys: map[[32]byte]config.Key{}, Identity: map[string]config.Key{}, ByName: make(map[string]*site.Device, len(devices)),
+		ByID: make(map[int64]*site.Device, len(devices)), Eyes: map[int64]*frame.Eye{}}
+	if err := d.take(ctx, from, devices); err != nil {
 		return d, err
+	}
+	return d, d.RenewKeys(ctx, from)
+}
+
+// Follow gives the directory by configuration number until, of one that knows number since or nothing, and whether it is another one.
+func Follow(ctx context.Context, from store.Reader, old *Directory, since, until int64) (d Directory, anew bool, err error) {
+	changes := []store.Change{{Scope: store.OfAll}}
+	if old.ByID != nil {
+		if changes, err = store.ConfigSince(ctx, from, since, until); err != nil {
+			return *old, false, err
+		}
+	}
+	about := map[store.Scope][]int64{}
+	for _, c := range changes {
+		about[c.Scope] = append(about[c.Scope], c.ID)
+	}
+	if ids := about[store.OfDevice]; about[store.OfAll] == nil && (ids != nil || about[store.OfKeys] != nil) {
+		d = old.clone()
+		if ids != nil {
+			err = d.renewDevices(ctx, from, ids)
+		}
+		if err == nil && about[store.OfKeys] != nil {
+			err = d.RenewKeys(ctx, from)
+		}
+		return d, true, err
+	}
+	if about[store.OfAll] == nil {
+		return *old, false, nil
+	}
+	devices, err := config.PlainDevices(ctx, from)
+	if err == nil {
+		d, err = Load(ctx, from, pointers(devices))
+	}
+	return d, true, err
+}
+
+func (d *Directory) renewDevices(ctx context.Context, from store.Reader, ids []int64) error {
+	devices, err := config.PlainDevices(ctx, from, ids...)
+	if err != nil {
+		return err
+	}
+	return d.Renew(ctx, from, pointers(devices), ids)
+}
+
+func pointers(devices []site.Device) []*site.Device {
+	all := make([]*site.Device, len(devices))
+	for i := range devices {
+		all[i] = &devices[i]
+	}
+	return all
+}
+
+// Renew takes some devices anew: those of ids that are among devices are as they are there, all others of ids are gone.
+func (d *Directory) Renew(ctx context.Context, from store.Reader, devices []*site.Device, ids []int64) error {
+	gone := make(map[int64]bool, len(ids))
+	for _, id := range ids {
+		gone[id] = true
+		delete(d.ByID, id)
+		delete(d.Eyes, id)
+	}
+	maps.DeleteFunc(d.ByName, func(_ string, device *site.Device) bool { return gone[device.ID] })
+	maps.DeleteFunc(d.Keys, func(_ [32]byte, k config.Key) bool { return gone[k.Device] })
+	maps.DeleteFunc(d.Identity, func(_ string, k config.Key) bool { return gone[k.Device] })
+	return d.take(ctx, from, devices, ids...)
+}
+
+// RenewKeys takes anew what belongs to no device: the enrolment key, and keys of devices that were removed.
+func (d *Directory) RenewKeys(ctx context.Context, from store.Reader) (err error) {
+	if d.Enrolment, err = config.ReadEnrolment(ctx, from); err != nil {
+		return err
 	}
 	former, err := config.FormerKeys(ctx, from)
+	d.Former = make(map[[32]byte]config.FormerKey, len(former))
+	for _, k := range former {
+		d.Former[[32]byte(k.Hash)] = k
+	}
+	return err
+}
+
+// take takes devices in, with the keys and eyes of those of ids; without any, of all.
+func (d *Directory) take(ctx context.Context, from store.Reader, devices []*site.Device, ids ...int64) error {
+	keys, err := config.Keys(ctx, from, ids...)
 	if err != nil {
-		return d, err
+		return err
 	}
-	if d.Enrolment, err = config.ReadEnrolment(ctx, from); err != nil {
-		return d, err
-	}
-	eyes, err := config.Eyes(ctx, from)
+	eyes, err := config.Eyes(ctx, from, ids...)
 	if err != nil {
-		return d, err
+		return err
 	}
-	d.Keys, d.Identity, d.Former = make(map[[32]byte]config.Key, len(keys)), make(map[string]config.Key, len(keys)), make(map[[32]byte]config.FormerKey, len(former))
-	d.ByName, d.ByID, d.Eyes = make(map[string]*site.Device, len(devices)), make(map[int64]*site.Device, len(devices)), make(map[int64]*frame.Eye, len(eyes))
 	for i := range eyes {
 		d.Eyes[eyes[i].Device] = &eyes[i].Eye
 	}
@@ -87,10 +164,14 @@ func Load(ctx context.Context, from store.Reader, devices []*site.Device) (d Dir
 		d.Keys[[32]byte(k.Hash)] = k
 		d.Identity[site.Identity(k.Name, k.Number)] = k
 	}
-	for _, k := range former {
-		d.Former[[32]byte(k.Hash)] = k
-	}
-	return d, nil
+	return nil
+}
+
+// clone gives a directory that can be changed while others use this one.
+func (d *Directory) clone() Directory {
+	c := *d
+	c.Keys, c.Identity, c.ByName, c.ByID, c.Eyes = maps.Clone(d.Keys), maps.Clone(d.Identity), maps.Clone(d.ByName), maps.Clone(d.ByID), maps.Clone(d.Eyes)
+	return c
 }
 
 // Identity is what a key proves: a device, or the name of an arrival.

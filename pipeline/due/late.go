@@ -154,6 +154,9 @@ func disprove(t *reading.Turn, asked *askedGuard, held measure.Reading) error {
 		if held.At > s.State.HeldAt {
 			s.State.HeldAt, s.State.Held, s.State.HeldRaw = held.At, held.Value, s.Timeline.At(held.At).Raw(held.Value)
 			t.Changed(s)
+			for _, other := range s.Guards {
+				other.State.Held, other.State.HeldAt = s.HeldBy(&other.Guard)
+			}
 		}
 		t.Step(g, alarm.Event{Kind: alarm.Disproved, Side: side, At: t.Now - s.State.Lag(), Value: s.State.Held, Since: asked.found.State.RisingSince(side)}, "")
 	}

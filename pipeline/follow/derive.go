@@ -48,6 +48,7 @@ func (t *Turn) StepFollows(s *memory.Signal, was float64) error {
 		if err := config.SaveSignal(t.Ctx, t.Tx, &d.Into.Signal); err != nil {
 			return err
 		}
+		t.ConfigChanged(d.Into.Home.Change())
 		if err := t.StepFollows(d.Into, old); err != nil {
 			return err
 		}
@@ -75,9 +76,8 @@ func (t *Turn) ForgetPast(s *memory.Signal) {
 	t.forgotten[s.ID] = true
 	for _, f := range s.Feeds {
 		if m := f.Derived.Machine; m == nil || m.Remembers() || m.Lasting() {
-			t.Touched = true
-			f.Derived.Into.State.TouchedIn = t.CommitNo
 			t.Changed(f.Derived.Into)
+			f.Derived.Into.State.TouchedIn = t.CommitNo
 		}
 		t.ForgetPast(f.Derived.Into)
 	}
@@ -170,7 +170,6 @@ func (t *Turn) Renew(d *memory.Derived, until measure.Instant) error {
 	if err != nil {
 		return err
 	}
-	t.Touched = true
 	t.Changed(d.Into)
 	st.MadeIn = t.CommitNo
 	if r == nil {

@@ -101,9 +101,8 @@ func (t *Turn) NotePowerOn(entries []memory.Reading) {
 func (t *Turn) PowerOn(d *memory.Device, at measure.Instant) {
 	for _, s := range d.Signals {
 		if s.WarmUp > 0 && at > s.State.WarmFrom+powerSlack {
-			t.Touched = true
-			s.State.State = s.State.PowerOn(at)
 			t.Changed(s)
+			s.State.State = s.State.PowerOn(at)
 		}
 	}
 }

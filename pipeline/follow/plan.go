@@ -5,6 +5,7 @@ import (
 	"jauntylark/core/run"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/memory"
+	"jauntylark/store"
 	"jauntylark/store/events"
 )
 
@@ -32,7 +33,7 @@ func (t *Turn) StartByPlan(p *memory.Plan, at measure.Instant, how string) error
 		return err
 	}
 	r := &run.Run{Asset: a.Name, Title: p.TitleAt(at, t.Site.Settings.Location()), Plan: p.Name, How: how, StartedAt: at, Goals: p.Goals}
-	t.Touched = true
+	t.ConfigTaken(store.Change{Scope: store.OfPlans})
 	if err := events.SaveRun(t.Ctx, t.Tx, a.ID, r); err != nil {
 		return err
 	}
@@ -40,7 +41,7 @@ func (t *Turn) StartByPlan(p *memory.Plan, at measure.Instant, how string) error
 	if err := t.EnterRun("run started", r, at, "", r.Title+" has started"); err != nil {
 		return err
 	}
-	return t.SignalsChanged()
+	return nil
 }
 
 // EndByPlan ends the run of a plan.
@@ -50,7 +51,7 @@ func (t *Turn) EndByPlan(p *memory.Plan, at measure.Instant) error {
 	if err != nil {
 		return err
 	}
-	t.Touched = true
+	t.ConfigTaken(store.Change{Scope: store.OfPlans})
 	p.Open, r.EndedAt = nil, &at
 	if err := events.SaveRun(t.Ctx, t.Tx, a.ID, r); err != nil {
 		return err
@@ -58,7 +59,7 @@ func (t *Turn) EndByPlan(p *memory.Plan, at measure.Instant) error {
 	if err := t.EnterRun("run ended", r, at, "", r.Title+" is over"); err != nil {
 		return err
 	}
-	return t.SignalsChanged()
+	return nil
 }
 
 // EnterRun writes what became of a run into the journal.

@@ -21,7 +21,6 @@ func (t *Turn) MoveTime(s *memory.Signal, by measure.Instant) error {
 			*at += by
 		}
 	}
-	t.Touched = true
 	t.Changed(s)
 	e := alarm.Event{Kind: alarm.Moved, At: st.SteppedAt, Value: float64(by)}
 	var standing []int64

@@ -1,7 +1,6 @@
 package memory
 
 import (
-	"context"
 	"slices"
 	"strings"
 
@@ -9,7 +8,6 @@ import (
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/core/statement"
-	"jauntylark/store"
 	"jauntylark/store/config"
 )
 
@@ -22,12 +20,13 @@ type Audience struct {
 	Statements map[string]*statement.Statement
 }
 
-func (l *Site) loadAudience(ctx context.Context, tx *store.Tx) error {
-	contacts, err := config.Contacts(ctx, tx)
+// loadAudience reads who can be told, and whether everything is to be safe.
+func (l *loader) loadAudience() error {
+	contacts, err := config.Contacts(l.ctx, l.tx)
 	if err != nil {
 		return err
 	}
-	rosters, err := config.Rosters(ctx, tx)
+	rosters, err := config.Rosters(l.ctx, l.tx)
 	if err != nil {
 		return err
 	}
@@ -38,10 +37,13 @@ func (l *Site) loadAudience(ctx context.Context, tx *store.Tx) error {
 	for i := range rosters {
 		l.Rosters[rosters[i].Name], l.RosterByID[rosters[i].ID] = &rosters[i], &rosters[i]
 	}
-	if l.Own, err = config.SiteReach(ctx, tx); err != nil {
+	if l.Emergency, err = config.Emergency(l.ctx, l.tx); err != nil {
 		return err
 	}
-	statements, err := config.Statements(ctx, tx)
+	if l.Own, err = config.SiteReach(l.ctx, l.tx); err != nil {
+		return err
+	}
+	statements, err := config.Statements(l.ctx, l.tx)
 	l.Statements = map[string]*statement.Statement{}
 	for i := range statements {
 		l.Statements[statements[i].Name] = &statements[i]

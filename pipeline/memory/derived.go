@@ -1,6 +1,7 @@
 package memory
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -59,9 +60,13 @@ func (s *Signal) EffectiveInterval() measure.Duration {
 	return slowest
 }
 
-// link joins derived signals with their inputs, in an order in which each comes after those it needs.
+// begin forgets what has come: what it is computed from may be another now.
+func (d *Derived) begin() {
+	*d = Derived{Derivation: d.Derivation, Into: d.Into, From: d.From, Rank: d.Rank}
+}
+
+// link joins derived signals with their inputs, and ranks them.
 func (l *Site) link(all []config.Derivation) error {
-	of, byPath := map[string][]string{}, map[string]*Derived{}
 	for _, row := range all {
 		d := &Derived{Derivation: row, Into: l.Signals[row.Signal]}
 		d.Into.Derived = d
@@ -69,15 +74,49 @@ func (l *Site) link(all []config.Derivation) error {
 			in := l.Signals[input]
 			d.From = append(d.From, in)
 			in.Feeds = append(in.Feeds, Feed{d, place})
-			of[d.Into.Path()] = append(of[d.Into.Path()], in.Path())
+			slices.SortStableFunc(in.Feeds, func(a, b Feed) int { return cmp.Compare(a.Derived.Signal, b.Derived.Signal) })
 		}
-		byPath[d.Into.Path()] = d
 	}
-	order, err := derive.Order(of)
-	for rank, path := range order {
-		byPath[path].Rank = rank
+	for _, row := range all {
+		if err := l.Signals[row.Signal].Derived.rerank(len(l.Signals)); err != nil {
+			return err
+		}
 	}
-	return err
+	return nil
+}
+
+// rerank sets how many derived signals stand one above the other below it, most at most, and with it the ranks of all above it.
+func (d *Derived) rerank(most int) error {
+	rank := 0
+	for _, in := range d.From {
+		if in.Derived != nil {
+			rank = max(rank, in.Derived.Rank+1)
+		}
+	}
+	if rank > most {
+		return fmt.Errorf("%s is computed from itself", d.Into.Path())
+	}
+	if rank == d.Rank {
+		return nil
+	}
+	d.Rank = rank
+	for _, f := range d.Into.Feeds {
+		if err := f.Derived.rerank(most); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// unlink takes a derived signal off what it is computed from.
+func (s *Signal) unlink() {
+	if s.Derived == nil {
+		return
+	}
+	for _, in := range s.Derived.From {
+		in.Feeds = slices.DeleteFunc(in.Feeds, func(f Feed) bool { return f.Derived == s.Derived })
+	}
+	s.Derived = nil
 }
 
 // Needed tells which derived signals of other devices than one need a signal: nil or a *measure.Fault.

@@ -22,8 +22,12 @@ type Device struct {
 	Heard   measure.Instant // arrival of its newest reading; of a gateway, also of those behind it
 	Members []*Device
 	Gateway *Device
-	Sent    site.Sent // its newest pack; zero after the configuration was read anew
+	Sent    site.Sent // its newest pack; zero where it was taken anew
+	going   []*Signal // those that were removed and not taken off all that stays yet
 }
+
+// Change is a change of the device or of anything that hangs on it.
+func (d *Device) Change() store.Change { return store.Change{Scope: store.OfDevice, ID: d.ID} }
 
 // Hear notes that something arrived from the device, and through its gateway.
 func (d *Device) Hear(at measure.Instant) {

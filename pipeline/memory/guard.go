@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -90,7 +91,9 @@ func (l *Site) Prepare(ctx context.Context, tx *store.Tx, g *Guard) error {
 	}
 	g.In(calendar)
 	g.Suppressor = alarm.Suppression{}
+	delete(l.conditional, g.ID)
 	if g.Suppressed != "" {
+		l.conditional[g.ID] = g
 		if g.Suppressor, err = alarm.ParseSuppression(g.Suppressed); err != nil {
 			return err
 		}
@@ -110,23 +113,39 @@ func (l *Site) Prepare(ctx context.Context, tx *store.Tx, g *Guard) error {
 
 // LinkSuppressions joins each guard with what suppresses it. What is not there suppresses nothing.
 func (l *Site) LinkSuppressions() {
+	for _, was := range l.suppressed {
+		if was.guard != nil {
+			was.guard.Suppresses = nil
+		}
+		if was.signal != nil {
+			was.signal.Suppresses = nil
+		}
+	}
+	l.suppressed = l.suppressed[:0]
+	if len(l.conditional) == 0 {
+		return
+	}
 	byName := map[string]*Guard{}
 	for _, g := range l.Guards {
-		byName[g.Name], g.Suppresses = g, nil
+		byName[g.Name] = g
 	}
-	for _, s := range l.Signals {
-		s.Suppresses = nil
-	}
-	for _, g := range l.Guards {
-		if other := byName[g.Suppressor.Guard]; other != nil {
-			other.Suppresses = append(other.Suppresses, g)
+	for _, id := range slices.Sorted(maps.Keys(l.conditional)) {
+		g := l.conditional[id]
+		by := suppression{guard: byName[g.Suppressor.Guard], signal: l.SignalAt(g.Suppressor.Signal)}
+		if by.guard != nil {
+			by.guard.Suppresses = append(by.guard.Suppresses, g)
 		}
-		if g.Suppressor.Signal != "" {
-			if s, err := l.FindSignal(g.Suppressor.Signal); err == nil {
-				s.Suppresses = append(s.Suppresses, g)
-			}
+		if by.signal != nil {
+			by.signal.Suppresses = append(by.signal.Suppresses, g)
 		}
+		l.suppressed = append(l.suppressed, by)
 	}
+}
+
+// suppression is what suppresses a guard: a guard or a signal, or nothing that is there.
+type suppression struct {
+	guard  *Guard
+	signal *Signal
 }
 
 // Off gives the reasons why a guard does not look, but for armed hours. A signal that is silent suppresses nothing.

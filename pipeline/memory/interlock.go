@@ -1,6 +1,7 @@
 package memory
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -31,6 +32,7 @@ type Interlock struct {
 	DueAt    measure.Instant
 	Broken   string // why it cannot work any more; empty: it can
 	Moved    bool   // its state is to be saved
+	watches  []*Signal
 }
 
 // readCondition reads the condition, with the number of its word where it has one.
@@ -73,37 +75,109 @@ func (i *Interlock) Hold(s *Signal) {
 // AddInterlock takes in an interlock of an output. What it speaks of may have become something else since it was saved; then it is blind, and
 // everything else goes on.
 func (l *Site) AddInterlock(ctx context.Context, tx *store.Tx, i drive.Interlock, o *Output) (*Interlock, error) {
+	loading := loader{l, ctx, tx}
+	entry, err := loading.addInterlock(i, o)
+	if err == nil {
+		l.watch()
+	}
+	return entry, err
+}
+
+func (l *loader) addInterlock(i drive.Interlock, o *Output) (*Interlock, error) {
 	entry := &Interlock{Interlock: i, Drives: o}
-	var fault *measure.Fault
-	switch err := l.Equip(ctx, tx, entry); {
-	case errors.As(err, &fault):
-		entry.Broken = "it cannot work any more: " + fault.Reason
-		l.Broken = append(l.Broken, entry)
-	case err != nil:
+	if err := l.join(entry); err != nil {
 		return nil, err
 	}
 	l.Interlocks[i.ID] = entry
 	o.Interlocks = append(o.Interlocks, entry)
-	slices.SortFunc(o.Interlocks, func(a, b *Interlock) int { return int(a.ID - b.ID) })
-	for _, s := range entry.DrivenBy() {
-		s.Interlocks = append(s.Interlocks, entry)
-	}
-	for _, g := range l.Guards {
-		if slices.Contains(entry.Alarms.Names, g.Name) {
-			g.Subject.watch(entry)
-		}
-	}
+	slices.SortFunc(o.Interlocks, byID)
 	return entry, nil
 }
 
-// watch has an interlock look whenever a signal moves whose alarm drives it, or what that is computed from: then it may see no more.
-func (s *Signal) watch(i *Interlock) {
-	s.Watchers = append(s.Watchers, i)
-	if s.Derived != nil {
-		for _, in := range s.Derived.From {
-			in.watch(i)
+func byID(a, b *Interlock) int { return cmp.Compare(a.ID, b.ID) }
+
+// join equips an interlock, and joins it with the signals that drive it.
+func (l *loader) join(i *Interlock) error {
+	var fault *measure.Fault
+	switch err := l.Equip(l.ctx, l.tx, i); {
+	case errors.As(err, &fault):
+		i.Broken = "it cannot work any more: " + fault.Reason
+		l.Broken = append(l.Broken, i)
+	case err != nil:
+		return fmt.Errorf("interlock %s: %w", i.Name, err)
+	}
+	for _, s := range i.DrivenBy() {
+		s.Interlocks = append(s.Interlocks, i)
+		slices.SortFunc(s.Interlocks, byID)
+	}
+	return nil
+}
+
+// equipAnew joins an interlock with what its signals have become. What it remembers stays.
+func (l *loader) equipAnew(i *Interlock) error {
+	i.detach()
+	l.Broken = slices.DeleteFunc(l.Broken, func(b *Interlock) bool { return b == i })
+	i.Broken, i.Subject, i.Inputs, i.Machine = "", nil, nil, nil
+	if err := l.join(i); err != nil {
+		return err
+	}
+	for _, s := range i.DrivenBy() {
+		i.Hold(s)
+	}
+	return nil
+}
+
+// RemoveInterlock forgets an interlock.
+func (l *Site) RemoveInterlock(i *Interlock) {
+	i.detach()
+	not := func(other *Interlock) bool { return other == i }
+	i.Drives.Interlocks, l.Broken = slices.DeleteFunc(i.Drives.Interlocks, not), slices.DeleteFunc(l.Broken, not)
+	delete(l.Interlocks, i.ID)
+}
+
+// detach takes an interlock off the signals that it looks at.
+func (i *Interlock) detach() {
+	for _, s := range i.DrivenBy() {
+		s.Interlocks = slices.DeleteFunc(s.Interlocks, func(other *Interlock) bool { return other == i })
+	}
+	i.unwatch()
+}
+
+// watch has interlocks look whenever a signal moves whose alarm drives them, or what that is computed from: then they may see no more.
+func (l *Site) watch() {
+	named := map[string][]*Interlock{}
+	for _, i := range l.Interlocks {
+		i.unwatch()
+		for _, guard := range i.Alarms.Names {
+			named[guard] = append(named[guard], i)
 		}
 	}
+	if len(named) == 0 {
+		return
+	}
+	for _, g := range l.Guards {
+		for _, i := range named[g.Name] {
+			i.watch(g.Subject)
+		}
+	}
+}
+
+func (i *Interlock) watch(s *Signal) {
+	i.watches = append(i.watches, s)
+	s.Watchers = append(s.Watchers, i)
+	slices.SortFunc(s.Watchers, byID)
+	if s.Derived != nil {
+		for _, in := range s.Derived.From {
+			i.watch(in)
+		}
+	}
+}
+
+func (i *Interlock) unwatch() {
+	for _, s := range i.watches {
+		s.Watchers = slices.DeleteFunc(s.Watchers, func(other *Interlock) bool { return other == i })
+	}
+	i.watches = nil
 }
 
 // Equip finds the signals of an interlock and compiles what it says in words.

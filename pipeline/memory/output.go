@@ -1,7 +1,6 @@
 package memory
 
 import (
-	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -35,13 +34,10 @@ func (o *Output) FullTitle() string {
 	return roster.Thing(site.Title(o.Home.Title, o.Home.Name), site.Title(o.Title, o.Name))
 }
 
-// loadDrives reads outputs and interlocks; their states come with refresh.
-func (l *Site) loadDrives(ctx context.Context, tx *store.Tx) (err error) {
-	l.Drives = Drives{Outputs: map[int64]*Output{}, Interlocks: map[int64]*Interlock{}}
-	if l.Emergency, err = config.Emergency(ctx, tx); err != nil {
-		return err
-	}
-	outputs, err := config.Outputs(ctx, tx)
+// takeDrives reads outputs and interlocks; their states come with refresh.
+func (l *loader) takeDrives(of []int64) (err error) {
+	l.Driving = nil
+	outputs, err := config.Outputs(l.ctx, l.tx, of...)
 	if err != nil {
 		return err
 	}
@@ -49,15 +45,16 @@ func (l *Site) loadDrives(ctx context.Context, tx *store.Tx) (err error) {
 	for _, o := range outputs {
 		byPath[o.Path()] = l.AddOutput(o)
 	}
-	locks, err := config.Interlocks(ctx, tx)
+	locks, err := config.Interlocks(l.ctx, l.tx, of...)
 	if err != nil {
 		return err
 	}
 	for _, i := range locks {
-		if _, err := l.AddInterlock(ctx, tx, i, byPath[i.Output]); err != nil {
-			return fmt.Errorf("interlock %s: %w", i.Name, err)
+		if _, err := l.addInterlock(i, byPath[i.Output]); err != nil {
+			return err
 		}
 	}
+	l.watch()
 	return nil
 }
 
@@ -68,17 +65,17 @@ func (l *Site) AddOutput(o drive.Output) *Output {
 	return entry
 }
 
-// refreshDrives reads the states that commits after since have changed.
-func (l *Site) refreshDrives(ctx context.Context, tx *store.Tx, since int64) error {
+// refreshDrives reads the states of outputs and interlocks; their conditions hold what the signals read that have changed.
+func (l *loader) refreshDrives(signals map[*Signal]bool, since int64, of ...int64) error {
 	l.Driving = nil
-	outputs, err := config.OutputStates(ctx, tx, since)
+	outputs, err := config.OutputStates(l.ctx, l.tx, since, of...)
 	if err != nil {
 		return err
 	}
 	for _, st := range outputs {
 		l.Outputs[st.Output].State = st.State
 	}
-	locks, err := config.InterlockStates(ctx, tx, since)
+	locks, err := config.InterlockStates(l.ctx, l.tx, since, of...)
 	if err != nil {
 		return err
 	}
@@ -88,8 +85,11 @@ func (l *Site) refreshDrives(ctx context.Context, tx *store.Tx, since int64) err
 		if st.DueAt != nil {
 			i.DueAt = *st.DueAt
 		}
+		for _, s := range i.DrivenBy() {
+			i.Hold(s)
+		}
 	}
-	for _, s := range l.Signals {
+	for s := range signals {
 		for _, i := range s.Interlocks {
 			i.Hold(s)
 		}

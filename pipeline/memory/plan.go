@@ -1,11 +1,8 @@
 package memory
 
 import (
-	"context"
-
 	"jauntylark/core/run"
 	"jauntylark/core/wall"
-	"jauntylark/store"
 	"jauntylark/store/config"
 	"jauntylark/store/events"
 )
@@ -18,10 +15,15 @@ type Plan struct {
 }
 
 // loadRuns reads the plans of runs, and which of their runs are on. A plan whose signal is gone waits for it.
-func (l *Site) loadRuns(ctx context.Context, tx *store.Tx) error {
-	plans, err := config.Plans(ctx, tx)
+func (l *loader) loadRuns() error {
+	plans, err := config.Plans(l.ctx, l.tx)
 	if err != nil {
 		return err
+	}
+	for _, p := range l.Plans {
+		if s := l.SignalAt(p.Signal); s != nil {
+			s.Plans = nil
+		}
 	}
 	l.Plans = make(map[string]*Plan, len(plans))
 	for _, p := range plans {
@@ -35,7 +37,7 @@ func (l *Site) loadRuns(ctx context.Context, tx *store.Tx) error {
 		}
 		l.Plans[p.Name] = entry
 	}
-	open, err := events.OpenRuns(ctx, tx)
+	open, err := events.OpenRuns(l.ctx, l.tx)
 	if err != nil {
 		return err
 	}

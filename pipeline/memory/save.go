@@ -7,6 +7,9 @@ import (
 
 // Save writes down what has changed of signals, devices and guards.
 func (t *Turn) Save() error {
+	if err := t.announce(); err != nil {
+		return err
+	}
 	if err := t.saveRuns(); err != nil {
 		return err
 	}

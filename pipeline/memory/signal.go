@@ -64,8 +64,16 @@ func (s *Signal) HoldGuards() {
 
 // AddSignal takes in a signal.
 func (l *Site) AddSignal(v site.Signal, d *Device) *Signal {
-	s := &Signal{Signal: v, Home: d, State: config.SignalState{Signal: v.ID}}
-	s.Device = d.Name
+	s := l.Signals[v.ID]
+	if s == nil {
+		s = &Signal{}
+	}
+	// Others that look at it go on looking at it.
+	*s = Signal{Signal: v, Home: d, State: config.SignalState{Signal: v.ID}, Feeds: s.Feeds, Interlocks: s.Interlocks, Watchers: s.Watchers, Plans: s.Plans}
+	s.Signal.Device, s.Signal.DeviceTitle = d.Name, d.Title
+	for _, f := range s.Feeds {
+		f.Derived.begin()
+	}
 	d.Signals[v.Name], l.Signals[v.ID] = s, s
 	return s
 }

@@ -18,4 +18,9 @@ type Site struct {
 	Signals map[int64]*Signal
 	Guards  map[int64]*Guard
 	Retires map[int64]bool // keys whose first use ends others
+
+	going       []*Device        // those that were removed and not taken off all that stays yet
+	homeless    []*Signal        // those that were taken off their devices, to be joined with them anew
+	conditional map[int64]*Guard // guards that something may suppress
+	suppressed  []suppression    // what suppresses them, as it is linked
 }

@@ -12,14 +12,14 @@ import (
 // Turn is a turn that changes what is in memory.
 type Turn struct {
 	*commit.Turn
-	Site          *Site
-	signals       map[int64]*Signal            // those whose state changed
-	guards        map[int64]*Guard             // those whose state may have to be saved
-	lives         map[int64]*Device            // those whose life changed
-	runs          map[int64]*events.SwitchRuns // what was seen of the runs of switches
-	Touched       bool                         // the state in memory is ahead of the database
-	configRaised  bool
-	configChanged bool // the state in memory must be loaded anew
+	Site    *Site
+	signals map[int64]*Signal            // those whose state changed
+	guards  map[int64]*Guard             // those whose state may have to be saved
+	lives   map[int64]*Device            // those whose life changed
+	runs    map[int64]*events.SwitchRuns // what was seen of the runs of switches
+	altered map[int64]*Device            // those of which something else was changed in memory
+	changes []store.Change               // of the configuration
+	changed bool                         // this process has not taken all of them in
 }
 
 // Changed has the state of a signal saved.
@@ -30,26 +30,29 @@ func (t *Turn) Changed(s *Signal) {
 	t.signals[s.ID] = s
 }
 
-// SignalsChanged tells other processes to load anew; this one has already taken the change in.
-func (t *Turn) SignalsChanged() (err error) {
-	if !t.configRaised {
-		t.configRaised = true
-		t.Site.configNo, err = store.RaiseConfig(t.Ctx, t.Tx)
-	}
-	return err
+// ConfigChanged says what is changed of the configuration in the database, so that every process, this one too, takes just that anew.
+func (t *Turn) ConfigChanged(changes ...store.Change) {
+	t.changed = true
+	t.changes = append(t.changes, changes...)
 }
 
-// ConfigChanged says that the act changed devices, keys or guards in the database, so that every
-// process, this one too, must load anew.
-func (t *Turn) ConfigChanged() error {
-	t.configChanged = true
-	_, err := store.RaiseConfig(t.Ctx, t.Tx)
+// ConfigTaken is ConfigChanged where this process has taken the change in already.
+func (t *Turn) ConfigTaken(changes ...store.Change) { t.changes = append(t.changes, changes...) }
+
+// announce tells all processes what the turn has changed of the configuration.
+func (t *Turn) announce() error {
+	if len(t.changes) == 0 {
+		return nil
+	}
+	configNo, err := store.RaiseConfig(t.Ctx, t.Tx, t.changes...)
+	if !t.changed {
+		t.Site.configNo = configNo
+	}
 	return err
 }
 
 // DeviceChanged has the state of a device saved.
 func (t *Turn) DeviceChanged(d *Device) {
-	t.Touched = true
 	if t.lives == nil {
 		t.lives = map[int64]*Device{}
 	}
@@ -58,11 +61,41 @@ func (t *Turn) DeviceChanged(d *Device) {
 
 // GuardChanged has the state of a guard saved.
 func (t *Turn) GuardChanged(g *Guard) {
-	t.Touched = true
 	if t.guards == nil {
 		t.guards = map[int64]*Guard{}
 	}
 	t.guards[g.ID] = g
+}
+
+// Alter says that something of a device is changed in memory that is saved elsewhere: how its outputs and interlocks stand.
+func (t *Turn) Alter(d *Device) {
+	if t.altered == nil {
+		t.altered = map[int64]*Device{}
+	}
+	t.altered[d.ID] = d
+}
+
+// touched is all that the turn has changed in memory.
+func (t *Turn) touched() []store.Change {
+	devices := maps.Clone(t.altered)
+	if devices == nil {
+		devices = map[int64]*Device{}
+	}
+	for _, s := range t.signals {
+		devices[s.Home.ID] = s.Home
+	}
+	for _, g := range t.guards {
+		devices[g.Subject.Home.ID] = g.Subject.Home
+	}
+	maps.Copy(devices, t.lives)
+	changes := t.changes
+	for _, d := range devices {
+		changes = append(changes, d.Change())
+		if d.Gateway != nil { // it was heard with it
+			changes = append(changes, d.Gateway.Change())
+		}
+	}
+	return changes
 }
 
 // PackNo names a pack: its commit, and its place there.
@@ -71,21 +104,27 @@ type PackNo struct {
 	Place  int
 }
 
-// Reload takes in what the turn itself has changed in the database.
-func (t *Turn) Reload() error {
-	l, err := Load(t.Ctx, t.Tx)
-	if err != nil {
-		return err
+// TakeAnew takes in what the turn itself has changed of devices in the database.
+func (t *Turn) TakeAnew(devices ...int64) error {
+	if len(devices) == 0 {
+		return nil
 	}
-	l.commitNo, l.configNo = t.Site.commitNo, t.Site.configNo
-	t.Site, t.Touched = l, true
-	return nil
+	loading := loader{t.Site, t.Ctx, t.Tx}
+	return loading.renewDevices(devices)
 }
 
-// RemoveSignal forgets a signal that goes.
+// RemoveSignal forgets a signal that goes. What looks at it is taken off it when its device is taken anew.
 func (t *Turn) RemoveSignal(s *Signal) {
 	delete(t.signals, s.ID)
 	delete(s.Home.Signals, s.Name)
+	s.Home.going = append(s.Home.going, s)
+}
+
+// RemoveDevice forgets a device that goes, likewise.
+func (t *Turn) RemoveDevice(d *Device) {
+	delete(t.Site.Devices, d.ID)
+	delete(t.Site.Named, d.Name)
+	t.Site.going = append(t.Site.going, d)
 }
 
 // ChangedSignals are those whose state the turn has changed.

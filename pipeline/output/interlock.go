@@ -22,7 +22,7 @@ func (t *Turn) StepInterlock(i *memory.Interlock, e alarm.Event) {
 		return
 	}
 	before := i.State.Kept
-	t.Touched = true
+	t.Alter(i.Drives.Home)
 	i.State, t.room = alarm.Step(&i.Cond, i.State, e, t.room[:0])
 	if e.Kind != alarm.NewReading && i.State.Stepped > max(i.BegunAt, i.Subject.State.SteppedAt) { // for every process, not this one alone
 		i.BegunAt, i.Moved = i.State.Stepped, true
@@ -53,7 +53,7 @@ func (t *Turn) lookAll() error {
 		}
 	}
 	if t.AlarmsMoved {
-		t.AlarmsMoved, t.Site.Driving, t.Touched = false, nil, true
+		t.AlarmsMoved, t.Site.Driving = false, nil
 		for _, i := range t.Site.Interlocks {
 			if i.Alarm != "" {
 				t.MayLook(i)
@@ -83,7 +83,7 @@ func (t *Turn) look(i *memory.Interlock) error {
 	if err != nil {
 		return err
 	}
-	t.Touched = true
+	t.Alter(i.Drives.Home)
 	after := i.Look(&i.Drives.Output, s)
 	if after != i.Memory {
 		i.Memory, i.Moved = after, true

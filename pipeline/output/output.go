@@ -32,16 +32,8 @@ func New(m *memory.Turn, l notice.Links) *Turn { return &Turn{Turn: alarms.New(m
 
 // ForgetInterlock takes an interlock out of what is at work.
 func (t *Turn) ForgetInterlock(i *memory.Interlock) {
-	t.Touched = true
-	not := func(other *memory.Interlock) bool { return other == i }
-	i.Drives.Interlocks = slices.DeleteFunc(i.Drives.Interlocks, not)
-	for _, s := range i.DrivenBy() {
-		s.Interlocks = slices.DeleteFunc(s.Interlocks, not)
-	}
-	for _, s := range t.Site.Signals {
-		s.Watchers = slices.DeleteFunc(s.Watchers, not)
-	}
-	delete(t.Site.Interlocks, i.ID)
+	t.Alter(i.Drives.Home)
+	t.Site.RemoveInterlock(i)
 	delete(t.looking, i.ID)
 }
 
@@ -51,6 +43,7 @@ func (t *Turn) Consider(o *memory.Output) {
 		t.undecided = map[int64]*memory.Output{}
 	}
 	t.undecided[o.ID] = o
+	t.Alter(o.Home)
 }
 
 // settleAtMost bounds how often a turn decides anew since deciding has raised an alarm that drives something.
@@ -112,7 +105,7 @@ func (t *Turn) demands(o *memory.Output) (all []drive.Demand) {
 
 // decide orders an output what wins, compares that with what its device says, and writes both down.
 func (t *Turn) decide(o *memory.Output) error {
-	t.Touched = true
+	t.Alter(o.Home)
 	if o.Hand != nil && o.Hand.Until <= t.Now {
 		ended := *o.Hand
 		o.Hand = nil
@@ -242,12 +235,12 @@ func (t *Turn) SweepInterlocks(ids []int64) error {
 
 // EndOutput takes an output out of what is decided; its alarm is over.
 func (t *Turn) EndOutput(o *memory.Output, cause string) error {
-	t.Touched = true
+	t.Alter(o.Home)
 	delete(t.Site.Outputs, o.ID)
 	delete(o.Home.Outputs, o.Name)
 	delete(t.undecided, o.ID)
-	for _, i := range o.Interlocks {
-		delete(t.Site.Interlocks, i.ID)
+	for _, i := range slices.Clone(o.Interlocks) {
+		t.ForgetInterlock(i)
 	}
 	return t.EndOutputAlarm(o, alarm.EndUnwatched, cause)
 }

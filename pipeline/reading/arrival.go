@@ -75,7 +75,8 @@ func (t *Turn) newArrival(j *Job, who credential.Identity) (site.Arrival, error)
 	if err := t.Enter("device arrived", a.Name, "", text); err != nil {
 		return a, err
 	}
-	return a, t.SignalsChanged()
+	t.ConfigTaken(store.Change{Scope: store.OfPages})
+	return a, nil
 }
 
 // TakeKept takes in what was kept of an arrival, pack by pack, as it came.

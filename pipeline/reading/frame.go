@@ -79,12 +79,12 @@ func (t *Turn) FitFrame(d *memory.Device, f *Frame) error {
 	}
 	fresh.Width, fresh.Height = f.Width, f.Height
 	fresh.Settle()
-	t.Touched = true
+	t.ConfigTaken(d.Change())
 	if err := config.SaveEye(t.Ctx, t.Tx, d.ID, &fresh); err != nil {
 		return err
 	}
 	t.Site.Eyes[d.ID] = &fresh
-	return t.SignalsChanged()
+	return nil
 }
 
 // keepFrame stores a frame at the instant of its readings.

@@ -343,10 +343,9 @@ func (t *Turn) take(j *Job, e *memory.Reading) (measure.Quality, bool, error) {
 	if late {
 		e.Quality |= measure.Late
 	}
-	t.Touched = true
+	t.Changed(s)
 	follow.Judge(s, e)
 	t.rows = append(t.rows, timeseries.Row{Signal: s.ID, At: e.At, Value: e.Value, Quality: e.Quality})
-	t.Changed(s)
 	st.ReceivedAt = max(st.ReceivedAt, j.In.Arrived)
 	value := s.Timeline.At(e.At).Apply(e.Value)
 	if s.Home.State.AbsentFrom != 0 && !late {

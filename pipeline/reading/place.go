@@ -70,7 +70,7 @@ func (t *Turn) place(e *memory.Reading, s measure.Sample, home *memory.Device) (
 // NewSignal makes the signal that a sample is the first of.
 func (t *Turn) NewSignal(e *memory.Reading, s measure.Sample, device *memory.Device, name string) error {
 	v := site.Signal{Device: device.Name, Name: name, Kind: kindOf(s), Unit: s.Unit, Bands: site.Bands{}}
-	t.Touched = true
+	t.ConfigTaken(device.Change())
 	if err := config.AddSignal(t.Ctx, t.Tx, device.ID, &v, t.CommitNo, t.Now); err != nil {
 		return err
 	}
@@ -81,7 +81,7 @@ func (t *Turn) NewSignal(e *memory.Reading, s measure.Sample, device *memory.Dev
 		}
 	}
 	e.Signal = t.Site.AddSignal(v, device)
-	return t.SignalsChanged()
+	return nil
 }
 
 // fit brings a sample into the kind and unit of its signal.
@@ -100,11 +100,12 @@ func (t *Turn) fit(e *memory.Reading, s measure.Sample) (*measure.Fault, error) 
 	case s.Unit == "" || s.Unit == v.Unit:
 		return nil, nil
 	case v.Unit == "":
-		t.Touched, v.Unit = true, s.Unit
+		t.ConfigTaken(e.Signal.Home.Change())
+		v.Unit = s.Unit
 		if err := config.SaveSignal(t.Ctx, t.Tx, v); err != nil {
 			return nil, err
 		}
-		return nil, t.SignalsChanged()
+		return nil, nil
 	}
 	value, err := measure.Convert(s.Value, s.Unit, v.Unit)
 	if err != nil {

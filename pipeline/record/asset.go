@@ -161,7 +161,8 @@ func RemoveAsset(ctx context.Context, p *pipeline.Pipeline, name string, who pip
 		if err := t.Enter("asset removed", memory.AssetSubject(name), who.Called, "The asset "+a.Called()+" was removed; it can be brought back for 30 days"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPlans})
+		return nil
 	})
 }
 
@@ -186,7 +187,8 @@ func BringAssetBack(ctx context.Context, p *pipeline.Pipeline, name string, who 
 		if err := t.Enter("asset brought back", memory.AssetSubject(name), who.Called, "The asset "+a.Called()+" was brought back"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPlans})
+		return nil
 	})
 }
 

@@ -72,7 +72,8 @@ func publish(t *reading.Turn, b *board.Board, tiling board.Tiling, known *board.
 	if err := t.Enter(kind, b.Name, who.Called(), text); err != nil {
 		return err
 	}
-	return t.ConfigChanged()
+	t.ConfigChanged(store.Change{Scope: store.OfPages})
+	return nil
 }
 
 // known gathers what tilings may point at.
@@ -238,7 +239,8 @@ func ChangeBoard(ctx context.Context, p *pipeline.Pipeline, name string, c act.B
 		if err := t.Enter("board changed", b.Name, who.Called(), fmt.Sprintf("The board %s is seen by %s", b.Called(), seen)); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPages})
+		return nil
 	})
 }
 
@@ -260,7 +262,8 @@ func RemoveBoard(ctx context.Context, p *pipeline.Pipeline, name string, who *si
 		if err := t.Enter("board removed", b.Name, who.Called(), fmt.Sprintf("The board %s was removed; it can be brought back for 30 days", b.Called())); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPages})
+		return nil
 	})
 }
 
@@ -288,7 +291,8 @@ func BringBoardBack(ctx context.Context, p *pipeline.Pipeline, name string, who 
 		if err := t.Enter("board brought back", b.Name, who.Called(), fmt.Sprintf("The board %s was brought back", b.Called())); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPages})
+		return nil
 	})
 }
 

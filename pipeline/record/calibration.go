@@ -50,7 +50,7 @@ func Calibrate(ctx context.Context, p *pipeline.Pipeline, path string, o act.Cal
 		if err := t.Enter("signal calibrated", path, who.Called, text); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 	return f, err
 }
@@ -117,7 +117,7 @@ func Uncalibrate(ctx context.Context, p *pipeline.Pipeline, path string, id int6
 		if err := t.Enter("calibration taken back", path, who.Called, fmt.Sprintf("Calibration %d of %s, from %s on, was taken back", id, path, from)); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 	return marked, err
 }
@@ -139,14 +139,14 @@ func BringCalibrationBack(ctx context.Context, p *pipeline.Pipeline, path string
 		if err := t.Enter("calibration brought back", path, who.Called, fmt.Sprintf("Calibration %d of %s, from %s on, is in force again", id, path, c.From)); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		return nil
 	})
 }
 
 // recalibrate corrects a signal by other calibrations, of which those that begin at an instant have changed.
 // Past alarms stay as they were and are marked; guards step the value that holds anew, as when they are changed.
 func recalibrate(t *reading.Turn, s *memory.Signal, all []calibrate.Calibration, from measure.Instant) (marked int, err error) {
-	t.Touched = true
+	t.ConfigChanged(s.Home.Change())
 	st := &s.State
 	before := st.Held
 	for _, g := range s.Guards { // what was due is settled under the old correction

@@ -93,9 +93,8 @@ func importPast(t *reading.Turn, past *Past) (told series.Merged, err error) {
 
 // reads makes a stored reading the newest of its signal.
 func reads(t *reading.Turn, s *memory.Signal, r measure.Reading) {
-	t.Touched = true
-	s.State.At, s.State.Value, s.State.Raw, s.State.Quality = r.At, s.Timeline.At(r.At).Apply(r.Value), r.Value, r.Quality
 	t.Changed(s)
+	s.State.At, s.State.Value, s.State.Raw, s.State.Quality = r.At, s.Timeline.At(r.At).Apply(r.Value), r.Value, r.Quality
 }
 
 // judgePast marks past readings, which are in order of time, by what is known of their signal's instrument.

@@ -48,12 +48,9 @@ func SweepPlans(t *reading.Turn, ids []int64) error {
 			}
 			at = p.Calendar.Next(at)
 		}
-		t.Touched = true
+		t.ConfigTaken(store.Change{Scope: store.OfPlans})
 		p.DueAt = at
 		if err := config.PlanDue(t.Ctx, t.Tx, p.ID, at); err != nil {
-			return err
-		}
-		if err := t.SignalsChanged(); err != nil {
 			return err
 		}
 	}
@@ -97,7 +94,8 @@ func SavePlan(ctx context.Context, p *pipeline.Pipeline, plan *run.Plan, who pip
 		if err := t.Enter("plan saved", memory.AssetSubject(a.Name), who.Called, "The plan "+plan.Name+" starts and ends runs of "+a.Called()+" by itself"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPlans})
+		return nil
 	})
 }
 
@@ -117,6 +115,7 @@ func RemovePlan(ctx context.Context, p *pipeline.Pipeline, name string, who pipe
 		if err := t.Enter("plan removed", memory.AssetSubject(plan.Asset), who.Called, "The plan "+name+" was removed"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPlans})
+		return nil
 	})
 }

@@ -13,6 +13,7 @@ import (
 	"jauntylark/pipeline/commit"
 	"jauntylark/pipeline/configure"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store"
 	"jauntylark/store/events"
 )
 
@@ -146,7 +147,8 @@ func ChangeRun(ctx context.Context, p *pipeline.Pipeline, id int64, c act.RunCha
 			return err
 		}
 		r = *found
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPlans})
+		return nil
 	})
 	return r, err
 }
@@ -195,7 +197,8 @@ func RemoveRun(ctx context.Context, p *pipeline.Pipeline, id int64, who pipeline
 		if err := t.EnterRun("run removed", r, t.Now, who.Called, "The run "+r.Title+" was removed"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPlans})
+		return nil
 	})
 }
 

@@ -67,7 +67,8 @@ func PutUnderGuard(ctx context.Context, p *pipeline.Pipeline, name string, o act
 		if err := t.Enter("under guard", memory.AssetSubject(a.Name), who.Called, w.Sentence); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(s.Home.Change())
+		return nil
 	})
 	if errors.Is(err, errTried) {
 		err = nil

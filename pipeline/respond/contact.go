@@ -82,7 +82,8 @@ func replan(t *reading.Turn) error {
 	if err := events.ReplanEscalations(t.Ctx, t.Tx, t.Now); err != nil {
 		return err
 	}
-	return t.ConfigChanged()
+	t.ConfigChanged(store.Change{Scope: store.OfPeople})
+	return nil
 }
 
 func contactNames(t *reading.Turn) (names []string) {
@@ -223,7 +224,8 @@ func SetReach(ctx context.Context, p *pipeline.Pipeline, r *roster.SiteReach, wh
 		if err := t.Enter("reach set", t.Site.Settings.Name, who, "What the site itself tells was changed"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPeople})
+		return nil
 	})
 }
 

@@ -95,7 +95,7 @@ func pause(ctx context.Context, p *pipeline.Pipeline, name string, change func(*
 		if err != nil {
 			return err
 		}
-		t.Touched = true
+		t.ConfigChanged(g.Subject.Home.Change())
 		t.Step(g, alarm.Event{Kind: alarm.DueInstant, At: t.Now - g.Subject.State.Lag()}, "")
 		if err := t.TellAll(); err != nil {
 			return err
@@ -112,7 +112,7 @@ func pause(ctx context.Context, p *pipeline.Pipeline, name string, change func(*
 		}
 		t.Reconsider([]*memory.Guard{g}, t.Now)
 		out = g.Guard
-		return t.ConfigChanged()
+		return nil
 	})
 	return out, err
 }
@@ -124,7 +124,7 @@ func DueShelves(t *reading.Turn) ([]int64, error) { return config.ShelvesDue(t.C
 func EndShelves(t *reading.Turn, ids []int64) error {
 	for _, id := range ids {
 		g := t.Site.Guards[id]
-		t.Touched = true
+		t.ConfigChanged(g.Subject.Home.Change())
 		g.Shelved = nil
 		if err := config.PauseGuard(t.Ctx, t.Tx, id, g.OutOfUse, nil); err != nil {
 			return err
@@ -136,7 +136,7 @@ func EndShelves(t *reading.Turn, ids []int64) error {
 			return err
 		}
 	}
-	return t.ConfigChanged()
+	return nil
 }
 
 // tellUnshelved tells of the alarms of a guard that stand and were shelved.

@@ -8,6 +8,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/reading"
+	"jauntylark/store"
 	"jauntylark/store/config"
 )
 
@@ -22,7 +23,7 @@ func SetSite(ctx context.Context, p *pipeline.Pipeline, v site.Site, who string)
 		if err := t.Enter("site set", v.Name, who, "The site is "+v.Name+", "+v.Zone+", "+v.Currency); err != nil {
 			return err
 		}
-		t.Touched = true
+		t.ConfigChanged(store.Change{Scope: store.OfAll})
 		t.Site.Settings = v
 		if before.Zone != v.Zone || !slices.Equal(before.Holidays, v.Holidays) {
 			for _, g := range t.Site.Guards {

@@ -55,7 +55,8 @@ func SaveStatement(ctx context.Context, p *pipeline.Pipeline, s *statement.State
 		if err := t.Enter(kind, s.Name, who, fmt.Sprintf("Statement %s: %s of each %s, told at %s", s.Called(), s.Kind, s.Every, s.At)); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPeople})
+		return nil
 	})
 }
 
@@ -87,7 +88,8 @@ func RemoveStatement(ctx context.Context, p *pipeline.Pipeline, name, who string
 		if err := t.Enter("statement removed", name, who, "Statement "+s.Called()+" was removed"); err != nil {
 			return err
 		}
-		return t.ConfigChanged()
+		t.ConfigChanged(store.Change{Scope: store.OfPeople})
+		return nil
 	})
 }
 
@@ -153,8 +155,8 @@ func SendStatements(t *reading.Turn, ids []int64) error {
 		if err := config.SaveStatement(t.Ctx, t.Tx, &s); err != nil {
 			return err
 		}
+		t.ConfigTaken(store.Change{Scope: store.OfPeople})
 		if known := t.Site.Statements[s.Name]; known != nil {
-			t.Touched = true
 			*known = s
 		}
 	}

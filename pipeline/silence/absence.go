@@ -24,7 +24,6 @@ const leapKind = "clock changed"
 // until their device is heard again (docs/semantics.md 14). It is asked in the first turn of a process, and in the first after
 // turns that failed because the database was away.
 func (t *Turn) NoteAbsence() error {
-	t.Touched = true
 	last, others, err := events.LastBeat(t.Ctx, t.Tx)
 	last = max(last, t.LastUp)
 	for _, s := range t.Site.Signals { // what was committed shows it too
@@ -164,7 +163,6 @@ func (t *Turn) eachWaiting(s *memory.Signal, when func(since measure.Instant) me
 
 // AfterLeap enters a leap, and has what goes by the wall look at it anew.
 func (t *Turn) AfterLeap(by time.Duration) error {
-	t.Touched = true
 	for _, i := range t.Site.Interlocks {
 		if i.Calendar != nil {
 			t.MayLook(i)

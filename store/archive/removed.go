@@ -276,6 +276,18 @@ func putRow(ctx context.Context, db store.Writer, row keptRow, columns string) e
 	return err
 }
 
+// DevicesOf gives the devices on which records hang that were put back, by their tables.
+func DevicesOf(ctx context.Context, db store.Reader, back map[string][]int64) (devices []int64, err error) {
+	err = db.Select(ctx, &devices, `
+		select id from device where id = any($1::bigint[]) or behind_id = any($1::bigint[])
+		union select device_id from signal where id = any($2::bigint[])
+		union select s.device_id from guard g join signal s on s.id = g.signal_id where g.id = any($3::bigint[])
+		union select device_id from output where id = any($4::bigint[])
+		union select o.device_id from interlock i join output o on o.id = i.output_id where i.id = any($5::bigint[])`,
+		back["device"], back["signal"], back["guard"], back["output"], back["interlock"])
+	return devices, err
+}
+
 // ForgetRemoved forgets for good what was removed before an instant, with its readings and frames.
 func ForgetRemoved(ctx context.Context, db store.Writer, before measure.Instant) error {
 	var gone []struct {

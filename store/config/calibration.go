@@ -26,9 +26,10 @@ type SignalCalibration struct {
 
 const selectCalibrations = `select signal_id, id, from_at, method, pairs, curve, note, who, made_at, false as retired from calibration where retired_at is null`
 
-// AllCalibrations gives the calibrations of all signals that are in force at some time.
-func AllCalibrations(ctx context.Context, db store.Reader) (all []SignalCalibration, err error) {
-	err = db.Select(ctx, &all, selectCalibrations)
+// AllCalibrations gives the calibrations of all signals, or of those of some devices, that are in force at some time.
+func AllCalibrations(ctx context.Context, db store.Reader, devices ...int64) (all []SignalCalibration, err error) {
+	query, args := of(devices, selectCalibrations, ofSignals)
+	err = db.Select(ctx, &all, query, args...)
 	return all, err
 }
 

@@ -16,17 +16,19 @@ type Derivation struct {
 	Inputs []int64       `db:"-"` // in the order of the recipe
 }
 
-// Derivations gives all derived signals.
-func Derivations(ctx context.Context, db store.Reader) ([]Derivation, error) {
+// Derivations gives all derived signals, or those of some devices.
+func Derivations(ctx context.Context, db store.Reader, devices ...int64) ([]Derivation, error) {
 	var all []Derivation
-	if err := db.Select(ctx, &all, `select id, recipe from signal where recipe is not null order by id`); err != nil || len(all) == 0 {
+	query, args := of(devices, `select id, recipe from signal where recipe is not null`, "device_id = any($devices)")
+	if err := db.Select(ctx, &all, query+` order by id`, args...); err != nil || len(all) == 0 {
 		return nil, err
 	}
 	var inputs []struct {
 		Derived int64 `db:"derived_id"`
 		Input   int64 `db:"input_id"`
 	}
-	if err := db.Select(ctx, &inputs, `select derived_id, input_id from derived_input order by derived_id, place`); err != nil {
+	query, args = of(devices, `select derived_id, input_id from derived_input where true`, "derived_id in (select id from signal where device_id = any($devices))")
+	if err := db.Select(ctx, &inputs, query+` order by derived_id, place`, args...); err != nil {
 		return nil, err
 	}
 	for _, in := range inputs {

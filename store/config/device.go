@@ -85,10 +85,11 @@ func RemoveDevice(ctx context.Context, db store.Writer, d *site.Device, now meas
 	return nil
 }
 
-// PlainDevices gives all devices without what is counted or seen of them.
-func PlainDevices(ctx context.Context, db store.Reader) (devices []site.Device, err error) {
-	err = db.Select(ctx, &devices, plainDevices)
-	return devices, err
+// PlainDevices gives all devices, or some, without what is counted or seen of them.
+func PlainDevices(ctx context.Context, db store.Reader, devices ...int64) (all []site.Device, err error) {
+	query, args := of(devices, plainDevices+` where true`, "d.id = any($devices)")
+	err = db.Select(ctx, &all, query, args...)
+	return all, err
 }
 
 const plainDevices = `
@@ -111,10 +112,11 @@ type DeviceState struct {
 	DueAt         *measure.Instant `db:"due_at"`
 }
 
-// DeviceStates gives the states that commits after since have changed.
-func DeviceStates(ctx context.Context, db store.Reader, since int64) (states []DeviceState, err error) {
-	err = db.Select(ctx, &states, `
-		select device_id, silent_since, counted_from, late_since, catching_since, absent_from, absent_until, alarm_id, clock_alarm_id, due_at from device_state where changed_in > $1`, since)
+// DeviceStates gives the states that commits after since have changed, or all of some devices.
+func DeviceStates(ctx context.Context, db store.Reader, since int64, devices ...int64) (states []DeviceState, err error) {
+	query, args := statesOf(devices, since, `
+		select device_id, silent_since, counted_from, late_since, catching_since, absent_from, absent_until, alarm_id, clock_alarm_id, due_at from device_state where`, "device_id = any($devices)")
+	err = db.Select(ctx, &states, query, args...)
 	return states, err
 }
 

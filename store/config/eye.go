@@ -13,9 +13,10 @@ type DeviceEye struct {
 	Eye    frame.Eye `db:"eye"`
 }
 
-// Eyes gives the eyes of all devices that have one.
-func Eyes(ctx context.Context, db store.Reader) (eyes []DeviceEye, err error) {
-	err = db.Select(ctx, &eyes, `select device_id, eye from eye`)
+// Eyes gives the eyes of all devices that have one, or of some.
+func Eyes(ctx context.Context, db store.Reader, devices ...int64) (eyes []DeviceEye, err error) {
+	query, args := of(devices, `select device_id, eye from eye where true`, "device_id = any($devices)")
+	err = db.Select(ctx, &eyes, query, args...)
 	return eyes, err
 }
 

@@ -42,10 +42,11 @@ func guards(rows []guardRow) ([]alarm.Guard, error) {
 	return out, nil
 }
 
-// Guards lists all guards by name.
-func Guards(ctx context.Context, db store.Reader) ([]alarm.Guard, error) {
+// Guards lists all guards, or those of some devices, by name.
+func Guards(ctx context.Context, db store.Reader, devices ...int64) ([]alarm.Guard, error) {
 	var rows []guardRow
-	if err := db.Select(ctx, &rows, selectGuard+` order by g.name`); err != nil {
+	query, args := of(devices, selectGuard+` where true`, "s.device_id = any($devices)")
+	if err := db.Select(ctx, &rows, query+` order by g.name`, args...); err != nil {
 		return nil, err
 	}
 	return guards(rows)
@@ -106,9 +107,10 @@ type GuardState struct {
 	LowAlarmID *int64           `db:"low_alarm_id"` // of the low side
 }
 
-// GuardStates gives the states that commits after since have changed.
-func GuardStates(ctx context.Context, db store.Reader, since int64) (states []GuardState, err error) {
-	err = db.Select(ctx, &states, `select guard_id, kept, begun_at, due_at, alarm_id, low_alarm_id from guard_state where changed_in > $1`, since)
+// GuardStates gives the states that commits after since have changed, or all of some devices.
+func GuardStates(ctx context.Context, db store.Reader, since int64, devices ...int64) (states []GuardState, err error) {
+	query, args := statesOf(devices, since, `select guard_id, kept, begun_at, due_at, alarm_id, low_alarm_id from guard_state where`, `guard_id in (select id from guard where `+ofSignals+`)`)
+	err = db.Select(ctx, &states, query, args...)
 	return states, err
 }
 

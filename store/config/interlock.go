@@ -19,10 +19,11 @@ const selectInterlock = `
 
 const interlockMemory = `st.asks, st.asks_for, st.since, st.latched, st.waits, st.blind, st.why, st.band`
 
-// Interlocks lists all interlocks by name.
-func Interlocks(ctx context.Context, db store.Reader) ([]drive.Interlock, error) {
+// Interlocks lists all interlocks, or those that drive outputs of some devices, by name.
+func Interlocks(ctx context.Context, db store.Reader, devices ...int64) ([]drive.Interlock, error) {
 	locks := []drive.Interlock{}
-	err := db.Select(ctx, &locks, selectInterlock+` order by i.name`)
+	query, args := of(devices, selectInterlock+` where true`, "o.device_id = any($devices)")
+	err := db.Select(ctx, &locks, query+` order by i.name`, args...)
 	return locks, err
 }
 
@@ -71,9 +72,10 @@ type InterlockState struct {
 	drive.Memory
 }
 
-// InterlockStates gives the states that commits after since have changed.
-func InterlockStates(ctx context.Context, db store.Reader, since int64) (states []InterlockState, err error) {
-	err = db.Select(ctx, &states, `select st.interlock_id, st.condition, st.begun_at, st.due_at, `+interlockMemory+` from interlock_state st where st.changed_in > $1`, since)
+// InterlockStates gives the states that commits after since have changed, or all that drive outputs of some devices.
+func InterlockStates(ctx context.Context, db store.Reader, since int64, devices ...int64) (states []InterlockState, err error) {
+	query, args := statesOf(devices, since, `select st.interlock_id, st.condition, st.begun_at, st.due_at, `+interlockMemory+` from interlock_state st where`, `interlock_id in (select id from interlock where `+ofOutputs+`)`)
+	err = db.Select(ctx, &states, query, args...)
 	return states, err
 }
 

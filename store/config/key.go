@@ -24,9 +24,10 @@ type Key struct {
 
 const selectKey = `select k.id, k.hash, k.device_id, d.name, k.number, k.sealed, k.expires_at, k.until_used from device_key k join device d on d.id = k.device_id`
 
-// Keys gives all keys.
-func Keys(ctx context.Context, db store.Reader) (keys []Key, err error) {
-	err = db.Select(ctx, &keys, selectKey)
+// Keys gives all keys, or those of some devices.
+func Keys(ctx context.Context, db store.Reader, devices ...int64) (keys []Key, err error) {
+	query, args := of(devices, selectKey+` where true`, "k.device_id = any($devices)")
+	err = db.Select(ctx, &keys, query, args...)
 	return keys, err
 }
 

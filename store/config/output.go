@@ -17,10 +17,11 @@ const selectOutput = `
 const outputState = `st.ordered, st.order_no, st.ordered_at, st.ordered_by, st.interlock, st.who, st.why, st.hand, st.waiting, st.turned_at, st.started,
 	       st.confirmed, st.confirmed_at, st.differs_since, st.alarm_id`
 
-// Outputs lists all outputs by device and name.
-func Outputs(ctx context.Context, db store.Reader) ([]drive.Output, error) {
+// Outputs lists all outputs, or those of some devices, by device and name.
+func Outputs(ctx context.Context, db store.Reader, devices ...int64) ([]drive.Output, error) {
 	outputs := []drive.Output{}
-	err := db.Select(ctx, &outputs, selectOutput+` order by d.name, o.name`)
+	query, args := of(devices, selectOutput+` where true`, "o.device_id = any($devices)")
+	err := db.Select(ctx, &outputs, query+` order by d.name, o.name`, args...)
 	return outputs, err
 }
 
@@ -86,9 +87,10 @@ type OutputState struct {
 	drive.State
 }
 
-// OutputStates gives the states that commits after since have changed.
-func OutputStates(ctx context.Context, db store.Reader, since int64) (states []OutputState, err error) {
-	err = db.Select(ctx, &states, `select st.output_id, `+outputState+` from output_state st where st.changed_in > $1`, since)
+// OutputStates gives the states that commits after since have changed, or all of some devices.
+func OutputStates(ctx context.Context, db store.Reader, since int64, devices ...int64) (states []OutputState, err error) {
+	query, args := statesOf(devices, since, `select st.output_id, `+outputState+` from output_state st where`, ofOutputs)
+	err = db.Select(ctx, &states, query, args...)
 	return states, err
 }
 

@@ -114,19 +114,20 @@ type SignalRow struct {
 	DeviceID int64 `db:"device_id"`
 }
 
-// SignalRows gives all signals with the raw titles and without readings.
-func SignalRows(ctx context.Context, db store.Reader) (signals []SignalRow, err error) {
-	err = db.Select(ctx, &signals, `
+// SignalRows gives all signals, or those of some devices, with the raw titles and without readings.
+func SignalRows(ctx context.Context, db store.Reader, devices ...int64) (signals []SignalRow, err error) {
+	query, args := of(devices, `
 		select s.id, s.device_id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step,
 		       s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper, s.faults, s.bands, s.interval, s.keep_readings, s.keep_figures
-		from signal s join device d on d.id = s.device_id`)
+		from signal s join device d on d.id = s.device_id where true`, "s.device_id = any($devices)")
+	err = db.Select(ctx, &signals, query, args...)
 	return signals, err
 }
 
-// SignalStates gives the states that commits after since have changed.
-func SignalStates(ctx context.Context, db store.Reader, since int64) (states []SignalState, err error) {
-	err = db.Select(ctx, &states, `
-		select `+strings.Join(signalStateColumns, ", ")+` from signal_state where changed_in > $1`, since)
+// SignalStates gives the states that commits after since have changed, or all of some devices.
+func SignalStates(ctx context.Context, db store.Reader, since int64, devices ...int64) (states []SignalState, err error) {
+	query, args := statesOf(devices, since, `select `+strings.Join(signalStateColumns, ", ")+` from signal_state where`, ofSignals)
+	err = db.Select(ctx, &states, query, args...)
 	return states, err
 }
 

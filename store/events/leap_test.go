@@ -32,6 +32,7 @@ carrier: alarm_id
 cleared_block: clearing_id first_at last_at digest
 clearing: id from_at until_at readings ordered_at gone_at
 clearing_step: clearing_id
+config_change: config_no id
 contact: id
 delivery: id notice_id at
 derived_input: derived_id input_id
