@@ -9,6 +9,8 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"jauntylark/cli/place"
+	"jauntylark/cli/terminal"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/wall"
@@ -111,7 +113,7 @@ func TestFlagsMeanTheSameEverywhere(t *testing.T) {
 			types[f.Name] = kind
 		})
 		since, until := c.Flags().Lookup("since"), c.Flags().Lookup("until")
-		if since != nil && until != nil && !(strings.HasPrefix(since.Usage, "from when: "+timeHelp) && strings.HasPrefix(until.Usage, "until when; ")) {
+		if since != nil && until != nil && !(strings.HasPrefix(since.Usage, "from when: "+terminal.TimeHelp) && strings.HasPrefix(until.Usage, "until when; ")) {
 			t.Errorf("%s tells of --since %q and of --until %q", c.CommandPath(), since.Usage, until.Usage)
 		}
 	})
@@ -140,7 +142,7 @@ func TestCommandsExplainThemselves(t *testing.T) {
 // What the help topics show as written rightly is read.
 func TestTopicsAreTrue(t *testing.T) {
 	part := func(name string) string {
-		_, after, _ := strings.Cut(topics, "\n"+name+"\n")
+		_, after, _ := strings.Cut(place.Topics, "\n"+name+"\n")
 		text, _, _ := strings.Cut(after, "\n\n")
 		return text
 	}
@@ -161,7 +163,7 @@ func TestTopicsAreTrue(t *testing.T) {
 			}
 		}
 	}
-	shown("Times", func(text string) error { _, err := moment(text); return err })
+	shown("Times", func(text string) error { _, err := terminal.Moment(text); return err })
 	shown("Tests", func(text string) error { _, err := alarm.ParseTest(text); return err })
 	shown("Hours", func(text string) error { _, err := wall.ParseHours(text); return err })
 	for _, code := range []measure.Unit{"Cel", "%RH", "ppm", "V", "kWh", "[degF]"} {

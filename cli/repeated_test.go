@@ -8,13 +8,16 @@ import (
 	"testing"
 	"testing/synctest"
 	"time"
+
+	"jauntylark/cli/local"
+	"jauntylark/cli/terminal"
 )
 
 // The same warning is one line, and then one with how often it came again; another one is a line of its own.
 func TestRepeatedWarningsAreOneLineWithACount(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		var out bytes.Buffer
-		log, err := newLog(&out, "info", "text")
+		log, err := local.NewLog(&out, "info", "text")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -29,7 +32,7 @@ func TestRepeatedWarningsAreOneLineWithACount(t *testing.T) {
 		if n := strings.Count(out.String(), "taken"); n != 100 {
 			t.Errorf("%d lines of 100 that are no warnings", n)
 		}
-		time.Sleep(repeatedFor + time.Second)
+		time.Sleep(terminal.RepeatedFor + time.Second)
 		synctest.Wait()
 		if n := strings.Count(out.String(), "again=99"); n != 1 || strings.Count(out.String(), "again=") != 1 {
 			t.Errorf("the count is not told once:\n%s", out.String()[strings.LastIndex(out.String(), "taken"):])
