@@ -75,7 +75,8 @@ func All() []*Operation { return all }
 // define declares an operation: who may do it, its name, its place ("GET /devices/{device}"), and what it does.
 func define[In, Out any](role site.Role, name, place, summary string, more ...func(*Operation)) Op[In, Out] {
 	method, path, _ := strings.Cut(place, " ")
-	op := &Operation{Name: name, Method: method, Path: path, Role: role, Summary: summary, Status: http.StatusOK, Most: 1 << 20, In: reflect.TypeFor[In](), Out: reflect.TypeFor[Out]()}
+	op := &Operation{Name: name, Method: method, Path: path, Role: role, Summary: summary, Status: http.StatusOK,
+		Most: 1 << 20, In: reflect.TypeFor[In](), Out: reflect.TypeFor[Out]()}
 	if op.Out == reflect.TypeFor[None]() {
 		op.Status = http.StatusNoContent
 	}

@@ -23,7 +23,8 @@ func TestEachOperationIsWhole(t *testing.T) {
 			t.Errorf("%s, %s is declared twice", op.Name, place)
 		}
 		names[op.Name], places[place] = true, true
-		if !regexp.MustCompile(`^[a-z]+(-[a-z]+)*$`).MatchString(op.Name) || op.Summary == "" || !strings.HasPrefix(op.Path, "/") {
+		if !regexp.MustCompile(`^[a-z]+(-[a-z]+)*$`).MatchString(op.Name) || op.Summary == "" ||
+			!strings.HasPrefix(op.Path, "/") {
 			t.Errorf("%+v", op)
 		}
 		if (op.Role == "" && !op.Keyed) != slices.Contains(open, op.Name) {
@@ -47,24 +48,32 @@ func TestEachOperationIsWhole(t *testing.T) {
 func TestPlaces(t *testing.T) {
 	since := time.Date(2026, 3, 1, 14, 5, 0, 5e8, time.FixedZone("", 3600))
 	for want, place := range map[string]Place{
-		"GET /api/v1/devices":                                           ListDevices.At(),
-		"GET /api/v1/devices/a%2Fb":                                     GetDevice.At("a/b"),
-		"GET /api/v1/signals/pond/oxygen":                               GetSignal.At(strings.Split("pond/oxygen", "/")),
-		"DELETE /api/v1/trials/7/stretches/12":                          UnmarkTrial.At(7, int64(12)),
-		"GET /api/v1/alarms?all=true&limit=5":                           ListAlarms.At().Asking("all", true, "limit", 5),
-		"GET /api/v1/alarms?all=%zz":                                    ListAlarms.At().Raw("all=%zz"),
-		"GET /api/v1/alarms?all=true&signal=pond%2Foxygen":              ListAlarms.At().Asking("all", true).And("signal", "pond/oxygen"),
-		"GET /api/v1/site":                                              GetSite.PlaceOf(None{}),
-		"GET /api/v1/alarms?before=3&since=2026-03-01T13%3A05%3A00.5Z":  ListAlarms.PlaceOf(ListAlarmsIn{Page: Page{Before: 3}, Since: since}),
-		"GET /api/v1/kits/probe/changes?device=a&device=b":              KitChanges.PlaceOf(KitChangesIn{KitPath: KitPath{"probe"}, Devices: []string{"a", "b"}}),
-		"GET /api/v1/rosters/house/plan?kind=silence&severity=critical": ShowRosterAt.PlaceOf(ShowRosterAtIn{RosterPath: RosterPath{"house"}, Severity: alarm.Critical, Kind: "silence"}),
-		"DELETE /api/v1/people/o%27b@b.example":                         RemovePerson.PlaceOf(RemovePersonIn{Email: "o'b@b.example"}),
+		"GET /api/v1/devices":       ListDevices.At(),
+		"GET /api/v1/devices/a%2Fb": GetDevice.At("a/b"),
+		"GET /api/v1/signals/pond/oxygen": GetSignal.At(strings.Split("pond/oxygen",
+			"/")),
+		"DELETE /api/v1/trials/7/stretches/12": UnmarkTrial.At(7, int64(12)),
+		"GET /api/v1/alarms?all=true&limit=5": ListAlarms.At().Asking("all", true, "limit",
+			5),
+		"GET /api/v1/alarms?all=%zz": ListAlarms.At().Raw("all=%zz"),
+		"GET /api/v1/alarms?all=true&signal=pond%2Foxygen": ListAlarms.At().Asking("all",
+			true).And("signal", "pond/oxygen"),
+		"GET /api/v1/site": GetSite.PlaceOf(None{}),
+		"GET /api/v1/alarms?before=3&since=2026-03-01T13%3A05%3A00.5Z": ListAlarms.PlaceOf(
+			ListAlarmsIn{Page: Page{Before: 3}, Since: since}),
+		"GET /api/v1/kits/probe/changes?device=a&device=b": KitChanges.PlaceOf(
+			KitChangesIn{KitPath: KitPath{"probe"}, Devices: []string{"a", "b"}}),
+		"GET /api/v1/rosters/house/plan?kind=silence&severity=critical": ShowRosterAt.PlaceOf(
+			ShowRosterAtIn{RosterPath: RosterPath{"house"}, Severity: alarm.Critical, Kind: "silence"}),
+		"DELETE /api/v1/people/o%27b@b.example": RemovePerson.PlaceOf(
+			RemovePersonIn{Email: "o'b@b.example"}),
 	} {
 		if place.String() != want {
 			t.Errorf("%s, not %s", place, want)
 		}
 	}
-	for what, wrong := range map[string]func(){"few": func() { GetSignal.At("pond") }, "many": func() { GetDevice.At("pond", "oxygen") }} {
+	for what, wrong := range map[string]func(){"few": func() { GetSignal.At("pond") },
+		"many": func() { GetDevice.At("pond", "oxygen") }} {
 		func() {
 			defer func() {
 				if recover() == nil {
@@ -96,11 +105,14 @@ func TestDescriptions(t *testing.T) {
 		by     []string
 		detail string
 	}{
-		ListDevices.Operation:  {[]string{"401", "403", "503"}, []string{ByToken, BySession}, "Takes the role viewer."},
-		SetRole.Operation:      {[]string{"400", "401", "403", "404", "409", "413", "415", "422", "503"}, []string{ByToken, BySession}, "Takes the role owner."},
-		SignIn.Operation:       {[]string{"400", "409", "413", "415", "422", "503"}, []string{""}, ""},
-		GetSpread.Operation:    {[]string{"401", "403", "404", "422", "429", "503"}, []string{ByToken, BySession}, "Takes the role viewer."},
-		SendReadings.Operation: {[]string{"200", "202", "204", "400", "401", "403", "409", "413", "415", "422", "429", "503"}, []string{ByKey, ByToken}, "A device sends"},
+		ListDevices.Operation: {[]string{"401", "403", "503"}, []string{ByToken, BySession}, "Takes the role viewer."},
+		SetRole.Operation: {[]string{"400", "401", "403", "404", "409", "413", "415", "422", "503"},
+			[]string{ByToken, BySession}, "Takes the role owner."},
+		SignIn.Operation: {[]string{"400", "409", "413", "415", "422", "503"}, []string{""}, ""},
+		GetSpread.Operation: {[]string{"401", "403", "404", "422", "429", "503"}, []string{ByToken, BySession},
+			"Takes the role viewer."},
+		SendReadings.Operation: {[]string{"200", "202", "204", "400", "401", "403", "409", "413", "415", "422", "429",
+			"503"}, []string{ByKey, ByToken}, "A device sends"},
 	} {
 		d := name.Describe(schemas)
 		var codes, by []string
@@ -114,7 +126,8 @@ func TestDescriptions(t *testing.T) {
 			}
 			by = append(by, scheme)
 		}
-		if !reflect.DeepEqual(codes, want.codes) || !reflect.DeepEqual(by, want.by) || !strings.HasPrefix(d.Description, want.detail) {
+		if !reflect.DeepEqual(codes, want.codes) || !reflect.DeepEqual(by, want.by) ||
+			!strings.HasPrefix(d.Description, want.detail) {
 			t.Errorf("%s: %v %v %q", d.OperationID, codes, by, d.Description)
 		}
 	}

@@ -112,7 +112,8 @@ var (
 		"GET /pictures", "All pictures for boards")
 	AddPicture = define[AddPictureIn, board.Picture](keeper, "add-picture",
 		"POST /pictures",
-		"Store a picture for boards: PNG, JPEG, WebP or SVG; it is drawn anew, and made safe", created, bringing(board.MostBytes), picturing)
+		"Store a picture for boards: PNG, JPEG, WebP or SVG; it is drawn anew, and made safe", created,
+		bringing(board.MostBytes), picturing)
 	RemovePicture = define[PicturePath, None](keeper, "remove-picture",
 		"DELETE /pictures/{id}", "Remove a picture that no board shows")
 )

@@ -19,11 +19,13 @@ const (
 	ByKey     = "key"     // a device's, as bearer
 )
 
-// Describe says in OpenAPI what an operation is. Schemas that it names are kept in the registry. Of one that is no file, huma adds
-// input and answer where it is registered.
+// Describe says in OpenAPI what an operation is. Schemas that it names are kept in the registry. Of one that is no
+// file, huma adds input and answer where it is registered.
 func (op *Operation) Describe(schemas huma.Registry) huma.Operation {
-	d := huma.Operation{OperationID: op.Name, Method: op.Method, Path: Root + op.Path, Summary: op.Summary, Description: op.says(),
-		DefaultStatus: op.Status, MaxBodyBytes: op.Most, Metadata: map[string]any{"operation": op}, Security: op.security(), Responses: map[string]*huma.Response{}}
+	d := huma.Operation{OperationID: op.Name, Method: op.Method, Path: Root + op.Path, Summary: op.Summary,
+		Description:   op.says(),
+		DefaultStatus: op.Status, MaxBodyBytes: op.Most, Metadata: map[string]any{"operation": op},
+		Security: op.security(), Responses: map[string]*huma.Response{}}
 	for _, code := range op.mayFail() {
 		d.Responses[strconv.Itoa(code)] = &huma.Response{Ref: "#/components/responses/" + faults[code].name}
 	}
@@ -65,16 +67,20 @@ func (op *Operation) security() (by []map[string][]string) {
 
 // faults are the problems that operations answer with (RFC 9457): their names in the description, and when.
 var faults = map[int]struct{ name, when string }{
-	http.StatusBadRequest:            {"Unreadable", "The request cannot be read."},
-	http.StatusUnauthorized:          {"NotSignedIn", "Nobody knows who asks: sign in first, or send a token that holds."},
-	http.StatusForbidden:             {"NotAllowed", "Who asks may not do it."},
-	http.StatusNotFound:              {"NotThere", "What is asked for is not there; the detail names the nearest that is."},
+	http.StatusBadRequest: {"Unreadable", "The request cannot be read."},
+	http.StatusUnauthorized: {"NotSignedIn",
+		"Nobody knows who asks: sign in first, or send a token that holds."},
+	http.StatusForbidden: {"NotAllowed", "Who asks may not do it."},
+	http.StatusNotFound: {"NotThere",
+		"What is asked for is not there; the detail names the nearest that is."},
 	http.StatusConflict:              {"NotNow", "It cannot be done as things stand; the detail says why."},
 	http.StatusRequestEntityTooLarge: {"TooLong", "The body is longer than is read."},
 	http.StatusUnsupportedMediaType:  {"WrongType", "The content type is none that is read."},
 	http.StatusUnprocessableEntity:   {"Refused", "Something is wrong with what was sent; errors names each field."},
-	http.StatusTooManyRequests:       {"TooMuch", "Too much at once of the same person; Retry-After says when to ask again."},
-	http.StatusServiceUnavailable:    {"Away", "The database is away or all turns are taken; Retry-After says when to ask again."},
+	http.StatusTooManyRequests: {"TooMuch",
+		"Too much at once of the same person; Retry-After says when to ask again."},
+	http.StatusServiceUnavailable: {"Away",
+		"The database is away or all turns are taken; Retry-After says when to ask again."},
 }
 
 // Faults gives the problems that operations answer with, as they are named in the description.
@@ -206,7 +212,8 @@ func parameters(in reflect.Type, schemas huma.Registry) (all []*huma.Param) {
 			}
 			name, more, _ := strings.Cut(tag, ",")
 			schema := huma.SchemaFromField(schemas, f, "")
-			p := &huma.Param{Name: name, In: place, Schema: schema, Description: schema.Description, Required: place == "path" || f.Tag.Get("required") == "true"}
+			p := &huma.Param{Name: name, In: place, Schema: schema, Description: schema.Description,
+				Required: place == "path" || f.Tag.Get("required") == "true"}
 			if explode := true; more == "explode" {
 				p.Explode = &explode
 			}

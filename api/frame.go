@@ -53,10 +53,12 @@ var (
 	GetFrame = define[GetFrameIn, File](viewer, "get-frame",
 		"GET /devices/{device}/frames/{file}",
 		"The frame nearest to a time: TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME may be newest",
-		gives(bytesOf("image/png"), bytesOf("image/jpeg"), bytesOf("text/csv"), bytesOf("application/json"), bytesOf(frame.CBOR), bytesOf(frame.PGM)))
+		gives(bytesOf("image/png"), bytesOf("image/jpeg"), bytesOf("text/csv"), bytesOf("application/json"),
+			bytesOf(frame.CBOR), bytesOf(frame.PGM)))
 	GetStrip = define[GetStripIn, File](viewer, "get-strip",
 		"GET /devices/{device}/strip.gif",
-		"The frames of a stretch as a moving picture: 240 at most, and 32 million pixels of them, 640 wide at most", long, gives(bytesOf("image/gif")))
+		"The frames of a stretch as a moving picture: 240 at most, and 32 million pixels of them, 640 wide at most",
+		long, gives(bytesOf("image/gif")))
 )
 
 // FrameLook says how frames are drawn.

@@ -119,7 +119,8 @@ var (
 	ExportReadings = define[ExportReadingsIn, File](viewer, "export-readings",
 		"GET /export", "Readings, or figures by period, as a file", streamed,
 		detail("The answer is streamed. Its ETag stands for what is in it: a reader that was cut off asks again with If-Match and skip, the number of bytes that it has. In CSV a text that begins like a formula has an apostrophe before it; in XLSX texts are cells of text."),
-		gives(exportKinds()...), answers(http.StatusOK, "the file; the header Readings says how many are in the stretch"),
+		gives(exportKinds()...), answers(http.StatusOK,
+			"the file; the header Readings says how many are in the stretch"),
 		answers(http.StatusPreconditionFailed, "the readings have changed since"))
 	BringImport = define[BringImportIn, File](keeper, "bring-import",
 		"POST /imports", "Bring a file to import: CSV, SenML in JSON, or Parquet", created, staysOpen,
@@ -130,7 +131,8 @@ var (
 		"GET /archive", "The whole site as one archive, without secrets", streamed,
 		gives(bytesOf(ArchiveType)), answers(http.StatusOK, "the archive"))
 	PutArchive = define[None, File](owner, "put-archive",
-		"POST /archive", "Fill an empty service from an archive", staysOpen, brings(bytesOf(ArchiveType)), gives(jsonOf[Restored]("application/json")),
+		"POST /archive", "Fill an empty service from an archive", staysOpen, brings(bytesOf(ArchiveType)),
+		gives(jsonOf[Restored]("application/json")),
 		answers(http.StatusOK, "it is here, verified"), answers(http.StatusConflict, "the service is not empty"),
 		answers(http.StatusUnprocessableEntity, "it is no archive, or broken; nothing was kept"))
 )

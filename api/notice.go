@@ -67,8 +67,10 @@ type ReachNow struct {
 
 // CallBack takes what the gateway of a carrier calls back with.
 var CallBack = define[CallBackIn, File](nobody, "call-back",
-	"POST /carriers/{carrier}/callback/{secret}", "What the gateway of a carrier calls back with: a receipt, or somebody's answer",
-	brings(jsonOf[any]("application/json"), textOf("application/x-www-form-urlencoded", "")), answers(http.StatusNoContent, "noted"))
+	"POST /carriers/{carrier}/callback/{secret}",
+	"What the gateway of a carrier calls back with: a receipt, or somebody's answer",
+	brings(jsonOf[any]("application/json"), textOf("application/x-www-form-urlencoded", "")),
+	answers(http.StatusNoContent, "noted"))
 
 // CallBackIn is the input of CallBack, beside what the gateway says.
 type CallBackIn struct {

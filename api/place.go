@@ -13,8 +13,8 @@ import (
 // Place is where an operation is asked for: its method, and its path with the query.
 type Place struct{ Method, Path string }
 
-// At gives the place of an operation, with the parts of its path in their order: texts, numbers, or a []string for several.
-// As many must be given as it has.
+// At gives the place of an operation, with the parts of its path in their order: texts, numbers, or a []string for
+// several. As many must be given as it has.
 func (op *Operation) At(parts ...any) Place {
 	var given []string
 	for _, part := range parts {
@@ -61,8 +61,8 @@ func (p Place) And(query ...any) Place {
 	return Place{p.Method, path}.Raw(asked + "&" + strings.TrimPrefix(more.Path, "?"))
 }
 
-// PlaceOf gives the place of an operation that is asked with an input: its fields tagged path and query. What is nothing is left out
-// of the query.
+// PlaceOf gives the place of an operation that is asked with an input: its fields tagged path and query. What is
+// nothing is left out of the query.
 func (op Op[In, Out]) PlaceOf(in In) Place {
 	value := reflect.ValueOf(in)
 	parts, query := map[string]string{}, url.Values{}

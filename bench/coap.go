@@ -40,7 +40,8 @@ func confirmables(ctx context.Context, s *process) error {
 		return err
 	}
 	fmt.Printf("CoAP confirmable, %d clients, committed: %.0f readings/s\n", coapClients, ours)
-	fmt.Printf("  the same library with a handler that does nothing: %.0f requests/s, ratio %.2f (aim 0.4)\n", bare, ours/bare)
+	fmt.Printf("  the same library with a handler that does nothing: %.0f requests/s, ratio %.2f (aim 0.4)\n", bare,
+		ours/bare)
 	return nil
 }
 
@@ -49,9 +50,10 @@ func bareCoAP() (float64, error) {
 	if err != nil {
 		return 0, err
 	}
-	server := udp.NewServer(options.WithErrors(func(error) {}), options.WithMux(mux.HandlerFunc(func(w mux.ResponseWriter, _ *mux.Message) {
-		_ = w.SetResponse(codes.Changed, message.TextPlain, nil)
-	})))
+	server := udp.NewServer(options.WithErrors(func(error) {}),
+		options.WithMux(mux.HandlerFunc(func(w mux.ResponseWriter, _ *mux.Message) {
+			_ = w.SetResponse(codes.Changed, message.TextPlain, nil)
+		})))
 	go server.Serve(socket)
 	defer server.Stop()
 	names := make([]string, coapClients)

@@ -14,8 +14,8 @@ import (
 
 const changesTimed = 40
 
-// configuring tells how long the readings of others wait for a change of one device, as the site grows: against readings with no change
-// before them.
+// configuring tells how long the readings of others wait for a change of one device, as the site grows: against
+// readings with no change before them.
 func configuring(ctx context.Context, s *process) error {
 	key, err := s.device(ctx, "sender")
 	if err != nil {
@@ -38,7 +38,8 @@ func configuring(ctx context.Context, s *process) error {
 			return err
 		}
 		changed, err := s.packsAfter(key, func(i int) error {
-			return s.owner.Call(ctx, api.SetDevice.At("changing"), map[string]string{"title": fmt.Sprint("Probe ", i)}, nil)
+			return s.owner.Call(ctx, api.SetDevice.At("changing"), map[string]string{"title": fmt.Sprint("Probe ", i)},
+				nil)
 		})
 		if err != nil {
 			return err

@@ -51,7 +51,8 @@ func wall(ctx context.Context, s *process, name string) (end func() error, err e
 				}
 				body = fmt.Appendf(body, `"s%d":%.2f`, n, 20+5*math.Sin(float64(i+7*n)/30))
 			}
-			if status, err := conn.post(api.SendReadings.At().Path, key, "application/json", append(body, '}')); err != nil || status != 204 {
+			if status, err := conn.post(api.SendReadings.At().Path, key, "application/json",
+				append(body, '}')); err != nil || status != 204 {
 				done <- fmt.Errorf("the wall's device: %d %v", status, err)
 				return
 			}
@@ -120,14 +121,16 @@ func boards(ctx context.Context, s *process) error {
 			return err
 		}
 		if path != "/health/live" {
-			if err := page.Until(`document.querySelectorAll('[data-tile]').length === 24 && document.querySelectorAll('canvas').length === 8`); err != nil {
+			if err := page.Until(
+				`document.querySelectorAll('[data-tile]').length === 24 && document.querySelectorAll('canvas').length === 8`); err != nil {
 				return err
 			}
 		}
 		time.Sleep(settling)
 		browser, service := browserTime(), processor()
 		time.Sleep(wallFor)
-		shares[path] = [2]float64{(browserTime() - browser).Seconds() / wallFor.Seconds(), (processor() - service).Seconds() / wallFor.Seconds()}
+		shares[path] = [2]float64{(browserTime() - browser).Seconds() / wallFor.Seconds(),
+			(processor() - service).Seconds() / wallFor.Seconds()}
 	}
 	blank, busy := shares["/health/live"], shares["/boards/wall"]
 	fmt.Printf("a board of 24 tiles with %d signals at 1 s, %v: of one core the browser takes %.3f (a blank page %.3f), the service with it %.3f (without it %.3f); aim 0.1 each\n",
@@ -162,7 +165,8 @@ func charts(ctx context.Context, s *process) error {
 		return err
 	}
 	until := measure.InstantOf(time.Now().Truncate(time.Second))
-	past := &record.Past{Signal: "month/temp", Kind: site.KindNumber, Unit: "Cel", Readings: make([]measure.Reading, monthOf)}
+	past := &record.Past{Signal: "month/temp", Kind: site.KindNumber, Unit: "Cel",
+		Readings: make([]measure.Reading, monthOf)}
 	for i := range past.Readings {
 		at := until - measure.Instant(monthOf-i)*1000
 		past.Readings[i] = measure.Reading{At: at, Value: second(at)}
@@ -183,7 +187,8 @@ func charts(ctx context.Context, s *process) error {
 		if err := page.Goto("/signals/month/temp"); err != nil {
 			return err
 		}
-		if err := page.Until(`document.querySelector('[data-chart]')?.getAttribute('aria-label').includes('lowest')`); err != nil {
+		if err := page.Until(
+			`document.querySelector('[data-chart]')?.getAttribute('aria-label').includes('lowest')`); err != nil {
 			return err
 		}
 		time.Sleep(500 * time.Millisecond)

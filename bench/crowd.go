@@ -39,7 +39,8 @@ func (c *crowd) live(long time.Duration) ([]time.Duration, error) {
 		time.Sleep(time.Duration(w) * time.Second / time.Duration(len(c.keys)))
 		for time.Since(begin) < long {
 			sent := time.Now()
-			status, err := conn.post(api.SendReadings.At().Path, c.keys[w], "application/json", []byte(`{"temp": 21.5}`))
+			status, err := conn.post(api.SendReadings.At().Path, c.keys[w], "application/json",
+				[]byte(`{"temp": 21.5}`))
 			if err != nil || status != 204 {
 				return fmt.Errorf("a live device: %d %v", status, err)
 			}
@@ -90,7 +91,8 @@ func backlog(ctx context.Context, s *process) error {
 	if err := <-swallowed; err != nil {
 		return err
 	}
-	fmt.Printf("%d h of backlog of %d devices, %d readings: %.1f s\n", backlogHours, crowdDevices, crowdDevices*backlogHours*60, took.Seconds())
+	fmt.Printf("%d h of backlog of %d devices, %d readings: %.1f s\n", backlogHours, crowdDevices,
+		crowdDevices*backlogHours*60, took.Seconds())
 	fmt.Printf("  %d live devices meanwhile: p99 %v, without it %v\n", crowdDevices, p99(loud), p99(quiet))
 	return nil
 }
@@ -118,7 +120,8 @@ func sendBacklog(url string, keys []string) error {
 					}
 					body = fmt.Appendf(body, `{"n":"temp","t":%d,"v":%d}`, -((backlogHours-hour)*60-minute)*60, minute)
 				}
-				if status, err := conn.post(api.SendReadings.At().Path, keys[w], "application/senml+json", append(body, ']')); err != nil || status != 204 {
+				if status, err := conn.post(api.SendReadings.At().Path, keys[w], "application/senml+json",
+					append(body, ']')); err != nil || status != 204 {
 					return fmt.Errorf("backlog: %d %v", status, err)
 				}
 			}
@@ -163,7 +166,8 @@ func runaway(ctx context.Context, s *process) error {
 					return nil
 				default:
 				}
-				status, err := conn.post(api.SendReadings.At().Path, mad[0], "application/json", []byte(`{"temp": 21.5}`))
+				status, err := conn.post(api.SendReadings.At().Path, mad[0], "application/json",
+					[]byte(`{"temp": 21.5}`))
 				if err != nil {
 					return err
 				}

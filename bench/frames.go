@@ -38,7 +38,8 @@ func graymaps(width, height int) (bodies [][]byte) {
 		body := fmt.Appendf(nil, "P5\n# scale=%v offset=%v\n%d %d\n65535\n", graymapScale, graymapOffset, width, height)
 		for i := range width * height {
 			x, y := float64(i%width)/float64(width), float64(i/width)/float64(height)
-			v := 21 + 2*y + 30*math.Exp(-((x-0.5)*(x-0.5)+(y-0.4)*(y-0.4))*40) + 0.1*float64(n) + cameraNoise*random.NormFloat64()
+			v := 21 + 2*y + 30*math.Exp(-((x-0.5)*(x-0.5)+(y-0.4)*(y-0.4))*40) + 0.1*float64(n) +
+				cameraNoise*random.NormFloat64()
 			body = binary.BigEndian.AppendUint16(body, uint16(math.Round((v-graymapOffset)/graymapScale)))
 		}
 		bodies = append(bodies, body)
@@ -52,13 +53,16 @@ func sixRegions(width, height int) (regions []frame.Region) {
 	for i := range 2 {
 		x := 0.1*w + 0.4*w*float64(i)
 		box := []frame.Point{{X: x, Y: 0.1 * h}, {X: x + 0.3*w, Y: 0.6 * h}}
-		regions = append(regions, frame.Region{Name: fmt.Sprintf("rectangle-%d", i), Shape: frame.Rectangle, Points: box}, frame.Region{Name: fmt.Sprintf("ellipse-%d", i), Shape: frame.Ellipse, Points: box},
-			frame.Region{Name: fmt.Sprintf("polygon-%d", i), Shape: frame.Polygon, Points: append(box, frame.Point{X: x, Y: 0.9 * h})})
+		regions = append(regions, frame.Region{Name: fmt.Sprintf("rectangle-%d", i), Shape: frame.Rectangle,
+			Points: box}, frame.Region{Name: fmt.Sprintf("ellipse-%d", i), Shape: frame.Ellipse, Points: box},
+			frame.Region{Name: fmt.Sprintf("polygon-%d", i), Shape: frame.Polygon,
+				Points: append(box, frame.Point{X: x, Y: 0.9 * h})})
 	}
 	return regions
 }
 
-// frames measures frames a second into the database, beside decoding them alone, and what they take up beside raw 16 bits.
+// frames measures frames a second into the database, beside decoding them alone, and what they take up beside raw 16
+// bits.
 func frames(ctx context.Context, s *process) error {
 	for _, size := range [][2]int{{32, 24}, {640, 480}} {
 		width, height := size[0], size[1]
@@ -72,7 +76,8 @@ func frames(ctx context.Context, s *process) error {
 		if err := device.SendAs(ctx, api.SendFrame.At(), frame.PGM, "", bodies[0]); err != nil {
 			return err
 		}
-		if err := s.owner.Call(ctx, api.PutEye.At(name), frame.Eye{Regions: sixRegions(width, height)}, nil); err != nil {
+		if err := s.owner.Call(ctx, api.PutEye.At(name), frame.Eye{Regions: sixRegions(width, height)},
+			nil); err != nil {
 			return err
 		}
 		stored, err := sendFrames(ctx, device, bodies)
@@ -90,7 +95,8 @@ func frames(ctx context.Context, s *process) error {
 		for _, f := range all.Frames {
 			if f.Device == name {
 				each, raw := float64(f.Bytes)/float64(f.Count), float64(2*width*height)
-				fmt.Printf("frames %d × %d, 6 regions, HTTP: %.0f/s into the database; decoding alone %.0f/s, ratio %.2f; %.0f bytes a frame, raw 16 bit %.0f, ratio %.2f\n", width, height, stored, alone, stored/alone, each, raw, each/raw)
+				fmt.Printf(
+					"frames %d × %d, 6 regions, HTTP: %.0f/s into the database; decoding alone %.0f/s, ratio %.2f; %.0f bytes a frame, raw 16 bit %.0f, ratio %.2f\n", width, height, stored, alone, stored/alone, each, raw, each/raw)
 			}
 		}
 	}
@@ -140,8 +146,8 @@ func decodeAlone(bodies [][]byte) (float64, error) {
 	return rate(int(done.Load()), time.Since(begin)), nil
 }
 
-// strip measures how soon the first picture of a strip is seen over ten thousand frames, beside asking for one frame's picture
-// alone.
+// strip measures how soon the first picture of a strip is seen over ten thousand frames, beside asking for one frame's
+// picture alone.
 func strip(ctx context.Context, s *process) error {
 	if _, err := s.device(ctx, "strip-eye"); err != nil {
 		return err
@@ -160,7 +166,8 @@ func strip(ctx context.Context, s *process) error {
 	for begin := 0; begin < stripFrames; begin += 1000 {
 		var some []configure.PastFrame
 		for i := begin; i < begin+1000; i++ {
-			some = append(some, configure.PastFrame{At: now - measure.Instant(stripFrames-i)*60_000, Grid: grids[i%len(grids)]})
+			some = append(some, configure.PastFrame{At: now - measure.Instant(stripFrames-i)*60_000,
+				Grid: grids[i%len(grids)]})
 		}
 		if err := configure.ImportFrames(ctx, s.pipe, "strip-eye", some); err != nil {
 			return err
@@ -188,7 +195,8 @@ func strip(ctx context.Context, s *process) error {
 	device.Token = s.owner.Token
 	begin := time.Now()
 	var out bytes.Buffer
-	if err := device.Download(ctx, api.GetFrame.At("strip-eye", "newest.png").Asking("bare", "true", "width", "96"), &out); err != nil {
+	if err := device.Download(ctx, api.GetFrame.At("strip-eye", "newest.png").Asking("bare", "true", "width", "96"),
+		&out); err != nil {
 		return err
 	}
 	alone := time.Since(begin)
@@ -196,12 +204,14 @@ func strip(ctx context.Context, s *process) error {
 	return nil
 }
 
-// openStrip opens the frames from the page of their device, and tells how many milliseconds later the first picture was there.
+// openStrip opens the frames from the page of their device, and tells how many milliseconds later the first picture was
+// there.
 func openStrip(page *drive.Page) (float64, error) {
 	if err := page.Goto("/devices/of/strip-eye"); err != nil {
 		return 0, err
 	}
-	if err := page.Until(`[...document.querySelectorAll('main a')].some((a) => a.innerText === 'Look at its thermal frames')`); err != nil {
+	if err := page.Until(
+		`[...document.querySelectorAll('main a')].some((a) => a.innerText === 'Look at its thermal frames')`); err != nil {
 		return 0, err
 	}
 	time.Sleep(time.Second) // as a person takes to see the link

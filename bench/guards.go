@@ -29,8 +29,8 @@ const (
 	journalEntries = 2_000_000
 )
 
-// guarding sends 5,000 readings/s of 2,000 signals, without guards and with 10,000, and tells how long it takes until what
-// follows from them is committed, and which share of the work is looking at guards.
+// guarding sends 5,000 readings/s of 2,000 signals, without guards and with 10,000, and tells how long it takes until
+// what follows from them is committed, and which share of the work is looking at guards.
 func guarding(ctx context.Context, s *process) error {
 	_, keys, err := s.devices(ctx, "guarded", guardedDevices)
 	if err != nil {
@@ -66,12 +66,13 @@ func guarding(ctx context.Context, s *process) error {
 		guardedDevices*signalsEach, guardedRate, ms(took[len(took)/2]), ms(took[len(took)*99/100]), alarms)
 	fmt.Printf("  without guards p50 %.0f ms, p99 %.0f ms; guards with all that they raise take %.0f %% of the processor time\n", ms(bare[len(bare)/2]), ms(bare[len(bare)*99/100]), 100*(cpu-bareCPU).Seconds()/cpu.Seconds())
 	step := stepping()
-	fmt.Printf("  evaluation alone: %.0f ns a guard and reading, %.2f %% of the processor time (aim 15)\n", float64(step.Nanoseconds()), 100*step.Seconds()*guardsEach*guardedRate*guardedFor.Seconds()/cpu.Seconds())
+	fmt.Printf("  evaluation alone: %.0f ns a guard and reading, %.2f %% of the processor time (aim 15)\n",
+		float64(step.Nanoseconds()), 100*step.Seconds()*guardsEach*guardedRate*guardedFor.Seconds()/cpu.Seconds())
 	return sweeping(ctx, conn, s.database)
 }
 
-// paced sends packs of one reading of each signal of a device at the rate of the bench, and gives how long each took, and
-// the processor time of this process, clients included.
+// paced sends packs of one reading of each signal of a device at the rate of the bench, and gives how long each took,
+// and the processor time of this process, clients included.
 func (s *process) paced(keys []string, length time.Duration) (took []time.Duration, cpu time.Duration, err error) {
 	const workers = 25
 	parts := make([][]time.Duration, workers)
@@ -91,7 +92,8 @@ func (s *process) paced(keys []string, length time.Duration) (took []time.Durati
 			time.Sleep(time.Until(at))
 			body := guardedPack(r)
 			sent := time.Now()
-			if status, err := c.post(api.SendReadings.At().Path, keys[(n*workers+w)%len(keys)], "application/json", body); err != nil || status != 204 {
+			if status, err := c.post(api.SendReadings.At().Path, keys[(n*workers+w)%len(keys)], "application/json",
+				body); err != nil || status != 204 {
 				return fmt.Errorf("pack: %d %v", status, err)
 			}
 			parts[w] = append(parts[w], time.Since(sent))
@@ -137,13 +139,15 @@ func guardAll(ctx context.Context, conn *pgx.Conn) error {
 
 // stepping is how long one guard takes for one reading.
 func stepping() time.Duration {
-	g := &alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 39}, Deadband: 0.5, Severity: alarm.Warning}}
+	g := &alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 39}, Deadband: 0.5,
+		Severity: alarm.Warning}}
 	const n = 5_000_000
 	room := make([]alarm.Transition, 0, 4)
 	var state alarm.State
 	begin := time.Now()
 	for i := range n {
-		state, room = alarm.Step(g, state, alarm.Event{Kind: alarm.NewReading, At: measure.Instant(i + 1), Value: float64(i % 40)}, room[:0])
+		state, room = alarm.Step(g, state, alarm.Event{Kind: alarm.NewReading, At: measure.Instant(i + 1),
+			Value: float64(i % 40)}, room[:0])
 	}
 	return time.Since(begin) / n
 }
@@ -179,7 +183,8 @@ func sweeping(ctx context.Context, conn *pgx.Conn, database string) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("a tick of the sweeper with %d due times pending: %.2f ms, %.1f times one with none\n", pendingDues, ms(many), many.Seconds()/none.Seconds())
+	fmt.Printf("a tick of the sweeper with %d due times pending: %.2f ms, %.1f times one with none\n", pendingDues,
+		ms(many), many.Seconds()/none.Seconds())
 	_, err = conn.Exec(ctx, `delete from guard_state where guard_id > 1000000000`)
 	return err
 }
@@ -198,7 +203,8 @@ func replaying(ctx context.Context, s *process) error {
 	}
 	for _, limit := range []float64{highest - 0.1, highest - 2} {
 		var found evidence.Replayed
-		g := alarm.Guard{Signal: "replayed/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: limit}, Deadband: 0.5, Severity: alarm.Warning, OnDelay: measure.Duration(10 * time.Second)}}
+		g := alarm.Guard{Signal: "replayed/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: limit},
+			Deadband: 0.5, Severity: alarm.Warning, OnDelay: measure.Duration(10 * time.Second)}}
 		took, err := typical(5, func() (err error) {
 			found, err = evidence.Replay(ctx, s.pipe, evidence.ReplayOrder{Guard: g, From: from, Until: until}, nil)
 			return err
@@ -237,8 +243,12 @@ func searching(ctx context.Context, s *process) error {
 	for _, ask := range []struct {
 		what string
 		q    events.JournalQuery
-	}{{"the newest page", events.JournalQuery{Limit: 100}}, {"of one device", events.JournalQuery{Device: "device-77", Limit: 100}}, {"of one kind", events.JournalQuery{Kind: "alarm", Limit: 100}},
-		{"with a rare word", events.JournalQuery{Words: "heron", Limit: 100}}, {"with a common word", events.JournalQuery{Words: "signal", Limit: 100}}, {"of a device with a word", events.JournalQuery{Device: "device-7", Words: "heron", Limit: 100}}} {
+	}{{"the newest page", events.JournalQuery{Limit: 100}},
+		{"of one device", events.JournalQuery{Device: "device-77", Limit: 100}},
+		{"of one kind", events.JournalQuery{Kind: "alarm", Limit: 100}},
+		{"with a rare word", events.JournalQuery{Words: "heron", Limit: 100}},
+		{"with a common word", events.JournalQuery{Words: "signal", Limit: 100}},
+		{"of a device with a word", events.JournalQuery{Device: "device-7", Words: "heron", Limit: 100}}} {
 		took, err := typical(9, func() error { _, err := events.Journal(ctx, records, ask.q); return err })
 		if err != nil {
 			return err

@@ -38,7 +38,8 @@ func past(ctx context.Context, s *process) error {
 	if err := writePast(ctx, s, until); err != nil {
 		return err
 	}
-	fmt.Printf("two years of a reading a second, %.1f million, into blocks: %.1f s, %.1f million/s\n", twoYears/1e6, time.Since(begin).Seconds(), rate(twoYears, time.Since(begin))/1e6)
+	fmt.Printf("two years of a reading a second, %.1f million, into blocks: %.1f s, %.1f million/s\n", twoYears/1e6,
+		time.Since(begin).Seconds(), rate(twoYears, time.Since(begin))/1e6)
 	records, err := store.Open(ctx, s.database)
 	if err != nil {
 		return err
@@ -56,14 +57,16 @@ func past(ctx context.Context, s *process) error {
 		}
 		waits = backlog.Stale
 	}
-	fmt.Printf("  figures of its %d hours and days, computed behind it: %.1f s more\n", 731*25, time.Since(begin).Seconds())
+	fmt.Printf("  figures of its %d hours and days, computed behind it: %.1f s more\n", 731*25,
+		time.Since(begin).Seconds())
 	conn, err := pgx.Connect(ctx, s.database)
 	if err != nil {
 		return err
 	}
 	defer conn.Close(ctx)
 	var bytes int64
-	if err := conn.QueryRow(ctx, `select pg_total_relation_size('block') + pg_total_relation_size('figure')`).Scan(&bytes); err != nil {
+	if err := conn.QueryRow(ctx, `select pg_total_relation_size('block') + pg_total_relation_size('figure')`).Scan(
+		&bytes); err != nil {
 		return err
 	}
 	fmt.Printf("  %.2f bytes a reading, figures and indexes included (aim 3)\n", float64(bytes)/twoYears)
@@ -95,8 +98,10 @@ func writePast(ctx context.Context, s *process, until measure.Instant) error {
 }
 
 // lines compares a chart's line with SQL that groups rows.
-func lines(ctx context.Context, records *store.Store, conn *pgx.Conn, signal *site.Signal, until measure.Instant) error {
-	if _, err := conn.Exec(ctx, `create table month_of_rows (signal_id integer not null, at bigint not null, value double precision not null, quality smallint not null, primary key (signal_id, at))`); err != nil {
+func lines(ctx context.Context, records *store.Store, conn *pgx.Conn, signal *site.Signal,
+	until measure.Instant) error {
+	if _, err := conn.Exec(ctx,
+		`create table month_of_rows (signal_id integer not null, at bigint not null, value double precision not null, quality smallint not null, primary key (signal_id, at))`); err != nil {
 		return err
 	}
 	defer conn.Exec(ctx, `drop table month_of_rows`)
@@ -105,14 +110,16 @@ func lines(ctx context.Context, records *store.Store, conn *pgx.Conn, signal *si
 		at := from + measure.Instant(i)*1000
 		return []any{int32(1), int64(at), second(at), int16(0)}, nil
 	})
-	if _, err := conn.CopyFrom(ctx, pgx.Identifier{"month_of_rows"}, []string{"signal_id", "at", "value", "quality"}, source); err != nil {
+	if _, err := conn.CopyFrom(ctx, pgx.Identifier{"month_of_rows"}, []string{"signal_id", "at", "value", "quality"},
+		source); err != nil {
 		return err
 	}
 	if _, err := conn.Exec(ctx, `vacuum analyze month_of_rows`); err != nil {
 		return err
 	}
 	bare, err := typical(5, func() error {
-		rows, err := conn.Query(ctx, `select (at - $1) * $3 / ($2 - $1), min(value), max(value), min(at), max(at) from month_of_rows where signal_id = 1 and at >= $1 and at < $2 group by 1`,
+		rows, err := conn.Query(ctx,
+			`select (at - $1) * $3 / ($2 - $1), min(value), max(value), min(at), max(at) from month_of_rows where signal_id = 1 and at >= $1 and at < $2 group by 1`,
 			int64(from), int64(until), int64(chartColumns))
 		if err != nil {
 			return err
@@ -133,7 +140,8 @@ func lines(ctx context.Context, records *store.Store, conn *pgx.Conn, signal *si
 		aim     int
 	}{{"30 days", monthOfIt, 50}, {"2 years", twoYears, 100}} {
 		took, err := typical(tries, func() error {
-			_, of, err := timeseries.Line(ctx, records, signal.ID, until-measure.Instant(span.seconds)*1000, until, chartColumns)
+			_, of, err := timeseries.Line(ctx, records, signal.ID, until-measure.Instant(span.seconds)*1000, until,
+				chartColumns)
 			if err == nil && of != span.seconds {
 				err = fmt.Errorf("a line of %d readings, not %d", of, span.seconds)
 			}
@@ -142,9 +150,11 @@ func lines(ctx context.Context, records *store.Store, conn *pgx.Conn, signal *si
 		if err != nil {
 			return err
 		}
-		fmt.Printf("a line of %s, %.1f million readings, to %d columns: %.0f ms (aim %d)\n", span.name, float64(span.seconds)/1e6, chartColumns, ms(took), span.aim)
+		fmt.Printf("a line of %s, %.1f million readings, to %d columns: %.0f ms (aim %d)\n", span.name,
+			float64(span.seconds)/1e6, chartColumns, ms(took), span.aim)
 		if span.seconds == monthOfIt {
-			fmt.Printf("  SQL that groups as many plain rows: %.0f ms, ratio %.0f (aim 30)\n", ms(bare), ms(bare)/ms(took))
+			fmt.Printf("  SQL that groups as many plain rows: %.0f ms, ratio %.0f (aim 30)\n", ms(bare),
+				ms(bare)/ms(took))
 		}
 	}
 	return nil
@@ -208,7 +218,8 @@ func sealing(ctx context.Context, s *process) error {
 	var ids []int64
 	for d := range devices {
 		name := fmt.Sprintf("s%d", d)
-		if _, err := record.Import(ctx, s.pipe, &record.Past{Signal: "sealed/" + name, Kind: site.KindNumber, Readings: []measure.Reading{{At: now - 1e9}}}); err != nil {
+		if _, err := record.Import(ctx, s.pipe, &record.Past{Signal: "sealed/" + name, Kind: site.KindNumber,
+			Readings: []measure.Reading{{At: now - 1e9}}}); err != nil {
 			return err
 		}
 		v, err := config.Signal(ctx, records, "sealed", name)
@@ -245,6 +256,7 @@ func sealing(ctx context.Context, s *process) error {
 		}
 	}
 	ours := rate(sealed, time.Since(begin))
-	fmt.Printf("sealing %d plain rows of %d signals: %.0f/s, %.2f of a COPY into a keyed table (%.0f rows/s)\n", sealed, devices, ours, ours/keyed, keyed)
+	fmt.Printf("sealing %d plain rows of %d signals: %.0f/s, %.2f of a COPY into a keyed table (%.0f rows/s)\n", sealed,
+		devices, ours, ours/keyed, keyed)
 	return nil
 }

@@ -33,7 +33,9 @@ func call(address string) (*caller, error) {
 
 // post sends one request and reads the answer's status.
 func (c *caller) post(path, key, contentType string, body []byte) (int, error) {
-	head := fmt.Sprintf("POST %s HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n", path, c.host, key, contentType, len(body))
+	head := fmt.Sprintf(
+		"POST %s HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n",
+		path, c.host, key, contentType, len(body))
 	if _, err := c.conn.Write(append([]byte(head), body...)); err != nil {
 		return 0, err
 	}

@@ -28,7 +28,8 @@ func mails(ctx context.Context, s *process) error {
 		return err
 	}
 	send := func(value float64) error {
-		if status, err := alarming.post(api.SendReadings.At().Path, key, "application/json", fmt.Appendf(nil, `{"level": %v}`, value)); err != nil || status != 204 {
+		if status, err := alarming.post(api.SendReadings.At().Path, key, "application/json",
+			fmt.Appendf(nil, `{"level": %v}`, value)); err != nil || status != 204 {
 			return fmt.Errorf("alarming: %d %v", status, err)
 		}
 		return nil
@@ -36,7 +37,8 @@ func mails(ctx context.Context, s *process) error {
 	if err := send(0); err != nil {
 		return err
 	}
-	guard := map[string]any{"signal": "alarming/level", "when": "above 10", "tell": []string{"bench@hollowbrook.example"}}
+	guard := map[string]any{"signal": "alarming/level", "when": "above 10",
+		"tell": []string{"bench@hollowbrook.example"}}
 	if err := s.owner.Call(ctx, api.AddGuard.At(), guard, nil); err != nil {
 		return err
 	}
@@ -106,7 +108,8 @@ func drizzle(ctx context.Context, s *process) error {
 				return nil
 			case <-tick.C:
 			}
-			if status, err := c.post(api.SendReadings.At().Path, keys[w], "application/json", fmt.Appendf(nil, `{"v": %d}`, n)); err != nil || status != 204 {
+			if status, err := c.post(api.SendReadings.At().Path, keys[w], "application/json",
+				fmt.Appendf(nil, `{"v": %d}`, n)); err != nil || status != 204 {
 				return fmt.Errorf("drizzle: %d %v", status, err)
 			}
 		}

@@ -67,8 +67,12 @@ var measurements = []struct {
 	name    string
 	measure func(context.Context, *process) error
 }{
-	{"packs", packs}, {"posts", posts}, {"mails", mails}, {"mqtt", messages}, {"coap", confirmables}, {"idle", idle}, {"backlog", backlog}, {"runaway", runaway}, {"past", past}, {"sealing", sealing},
-	{"meaning", meaning}, {"correcting", correcting}, {"replaying", replaying}, {"searching", searching}, {"configuring", configuring}, {"guarding", guarding}, {"outbox", outbox}, {"switching", switching}, {"boards", boards}, {"charts", charts}, {"watching", watching}, {"frames", frames}, {"strip", strip}, {"besieging", besieging},
+	{"packs", packs}, {"posts", posts}, {"mails", mails}, {"mqtt", messages}, {"coap", confirmables}, {"idle", idle},
+	{"backlog", backlog}, {"runaway", runaway}, {"past", past}, {"sealing", sealing},
+	{"meaning", meaning}, {"correcting", correcting}, {"replaying", replaying}, {"searching", searching},
+	{"configuring", configuring}, {"guarding", guarding}, {"outbox", outbox}, {"switching", switching},
+	{"boards", boards}, {"charts", charts}, {"watching", watching}, {"frames", frames}, {"strip", strip},
+	{"besieging", besieging},
 }
 
 // service is the service under test.
@@ -95,9 +99,14 @@ func serve(ctx context.Context, database string, adjust ...func(*service.Setting
 	ctx, cancel := context.WithCancel(ctx)
 	ready, done := make(chan string, 1), make(chan error, 1)
 	s := &process{database: database, inbox: inbox, stop: func() { cancel(); <-done; sink.Close() }}
-	settings := service.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", DeviceRate: 100_000, Private: true,
-		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(in service.Inside) { s.ways, s.pipe = in.Ways, in.Pipeline },
-		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})), Ready: func(url string) { ready <- url }}
+	settings := service.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0",
+		DeviceRate: 100_000, Private: true,
+		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(in service.Inside) {
+			s.ways,
+				s.pipe = in.Ways, in.Pipeline
+		},
+		Log:   slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})),
+		Ready: func(url string) { ready <- url }}
 	for _, a := range adjust {
 		a(&settings)
 	}
@@ -112,12 +121,14 @@ func serve(ctx context.Context, database string, adjust ...func(*service.Setting
 	var token struct {
 		Token string `json:"token"`
 	}
-	if err := s.owner.Call(ctx, api.CreateToken.At(), map[string]string{"email": owner, "password": password}, &token); err != nil {
+	if err := s.owner.Call(ctx, api.CreateToken.At(), map[string]string{"email": owner, "password": password},
+		&token); err != nil {
 		return nil, err
 	}
 	s.owner.Token = token.Token
 	// Each alarm is told by itself.
-	return s, s.owner.Call(ctx, api.PutReach.At(), map[string]any{"flood": map[string]any{"messages": 10_000, "within": "10s"}}, nil)
+	return s, s.owner.Call(ctx, api.PutReach.At(),
+		map[string]any{"flood": map[string]any{"messages": 10_000, "within": "10s"}}, nil)
 }
 
 // device adds a device and gives its key.

@@ -99,7 +99,8 @@ func meaningPack(at int64, n int) []byte {
 			name, unit string
 			value      float64
 		}{{"volts", "V", 231}, {"amperes", "A", 8}, {"air", "Cel", 18}, {"humidity", "%RH", 70}}[i%4]
-		fmt.Fprintf(&b, `%s{%s"n":"%s","u":"%s","t":%.2f,"v":%.1f}`, comma, base, signal.name, signal.unit, float64(i/4)/100, signal.value+float64((n*31+i*7)%100)/20-2.5)
+		fmt.Fprintf(&b, `%s{%s"n":"%s","u":"%s","t":%.2f,"v":%.1f}`, comma, base, signal.name, signal.unit,
+			float64(i/4)/100, signal.value+float64((n*31+i*7)%100)/20-2.5)
 	}
 	b.WriteString("]")
 	return b.Bytes()
@@ -120,7 +121,8 @@ func (s *process) giveMeaning(ctx context.Context, device string) error {
 		}
 	}
 	for kind, signal := range map[string]string{"on-time": "running", "cycles": "running", "energy": "power"} {
-		if err := s.owner.Call(ctx, api.AddTotal.At(), object{"name": device + "-" + kind, "signal": device + "/" + signal, "kind": kind}, nil); err != nil {
+		if err := s.owner.Call(ctx, api.AddTotal.At(), object{"name": device + "-" + kind, "signal": device + "/" +
+			signal, "kind": kind}, nil); err != nil {
 			return err
 		}
 	}
@@ -142,7 +144,8 @@ func (s *process) measured(keys []string) (time.Duration, error) {
 			return err
 		}
 		for _, body := range bodies {
-			if status, err := c.post(api.SendReadings.At().Path, keys[w], "application/senml+json", body); err != nil || status != 204 {
+			if status, err := c.post(api.SendReadings.At().Path, keys[w], "application/senml+json", body); err != nil ||
+				status != 204 {
 				return fmt.Errorf("pack: %d %v", status, err)
 			}
 		}
@@ -166,14 +169,17 @@ func correcting(ctx context.Context, s *process) error {
 		return err
 	}
 	fmt.Printf("merely reading 30 days of 1 s, %.1f million: %.0f ms\n", monthOfIt/1e6, ms(bare))
-	for _, round := range []struct{ what, recipe string }{{"with figures", ""}, {"with figures, a derived signal and two totals", "of * 2.0"}} {
+	for _, round := range []struct{ what, recipe string }{{"with figures", ""},
+		{"with figures, a derived signal and two totals", "of * 2.0"}} {
 		if round.recipe != "" {
-			recipe := object{"kind": "formula", "formula": round.recipe, "of": []object{{"as": "of", "signal": "month/temp"}}}
+			recipe := object{"kind": "formula", "formula": round.recipe,
+				"of": []object{{"as": "of", "signal": "month/temp"}}}
 			if err := s.worked(ctx, object{"recipe": recipe}, api.PutRecipe.At("month", "twice")); err != nil {
 				return err
 			}
 			for _, name := range []string{"temp", "twice"} {
-				if err := s.worked(ctx, object{"name": "month-" + name, "signal": "month/" + name, "kind": "integral"}, api.AddTotal.At()); err != nil {
+				if err := s.worked(ctx, object{"name": "month-" + name, "signal": "month/" + name, "kind": "integral"},
+					api.AddTotal.At()); err != nil {
 					return err
 				}
 			}
@@ -184,7 +190,8 @@ func correcting(ctx context.Context, s *process) error {
 			return err
 		}
 		took := time.Since(begin)
-		fmt.Printf("correcting them, %s: %.1f s, %.0f times merely reading them\n", round.what, took.Seconds(), took.Seconds()/bare.Seconds())
+		fmt.Printf("correcting them, %s: %.1f s, %.0f times merely reading them\n", round.what, took.Seconds(),
+			took.Seconds()/bare.Seconds())
 	}
 	return nil
 }
@@ -239,7 +246,8 @@ func (s *process) aMonth(ctx context.Context, device string) (m month, err error
 		}
 		defer tx.Rollback()
 		n := 0
-		err = timeseries.EachReading(ctx, tx, signal.ID, m.from, m.until, func(some []measure.Reading) error { n += len(some); return nil })
+		err = timeseries.EachReading(ctx, tx, signal.ID, m.from, m.until,
+			func(some []measure.Reading) error { n += len(some); return nil })
 		if err == nil && n != monthOfIt {
 			err = fmt.Errorf("%d readings", n)
 		}

@@ -45,8 +45,10 @@ func messages(ctx context.Context, s *process) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("MQTT QoS 1, %d connections with %d messages in flight, committed: %.0f readings/s\n", mqttConnections, mqttInFlight, ours)
-	fmt.Printf("  the same broker with a hook that does nothing: %.0f messages/s, ratio %.2f (aim 0.5)\n", bare, ours/bare)
+	fmt.Printf("MQTT QoS 1, %d connections with %d messages in flight, committed: %.0f readings/s\n", mqttConnections,
+		mqttInFlight, ours)
+	fmt.Printf("  the same broker with a hook that does nothing: %.0f messages/s, ratio %.2f (aim 0.5)\n", bare,
+		ours/bare)
 	return nil
 }
 
@@ -181,7 +183,8 @@ func idle(ctx context.Context, s *process) error {
 		return err
 	}
 	before, begin := memory(), time.Now()
-	holder := exec.CommandContext(ctx, self, append([]string{holdCommand, s.ways.MQTT, strings.Join(names, ",")}, keys...)...)
+	holder := exec.CommandContext(ctx, self, append([]string{holdCommand, s.ways.MQTT, strings.Join(names, ",")},
+		keys...)...)
 	holder.Stderr = os.Stderr
 	release, err := holder.StdinPipe()
 	if err != nil {
@@ -198,7 +201,8 @@ func idle(ctx context.Context, s *process) error {
 		return fmt.Errorf("the holder of connections said %q: %w", line, err)
 	}
 	took := time.Since(begin)
-	fmt.Printf("%d idle MQTT connections, opened in %.1f s: %.1f KiB each\n", idleConnections, took.Seconds(), float64(memory()-before)/idleConnections/1024)
+	fmt.Printf("%d idle MQTT connections, opened in %.1f s: %.1f KiB each\n", idleConnections, took.Seconds(),
+		float64(memory()-before)/idleConnections/1024)
 	return errors.Join(release.Close(), holder.Wait())
 }
 

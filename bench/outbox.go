@@ -55,8 +55,8 @@ func newReceiver() (*receiver, error) {
 	return r, nil
 }
 
-// outbox measures how many notices a second two workers bring to a carrier, beside bare requests over as many connections, and
-// how long one takes from its commit to the carrier.
+// outbox measures how many notices a second two workers bring to a carrier, beside bare requests over as many
+// connections, and how long one takes from its commit to the carrier.
 func outbox(ctx context.Context, s *process) error {
 	second, err := serve(ctx, s.database, func(o *service.Settings) { o.Private, o.MQTT, o.CoAP = true, "off", "off" })
 	if err != nil {
@@ -99,7 +99,8 @@ func bareRequests(url string) (time.Duration, error) {
 	began := time.Now()
 	err := atOnce(outboxHands, func(w int) error {
 		for i := w; i < outboxNotices; i += outboxHands {
-			answer, err := client.Post(url, "application/json", bytes.NewReader(fmt.Appendf(nil, `{"id": %d, "text": "%0300d"}`, -1-i, i)))
+			answer, err := client.Post(url, "application/json",
+				bytes.NewReader(fmt.Appendf(nil, `{"id": %d, "text": "%0300d"}`, -1-i, i)))
 			if err != nil {
 				return err
 			}
@@ -117,7 +118,8 @@ func planMany(ctx context.Context, t *reading.Turn, url string) error {
 	}
 	notices := make([]roster.Notice, len(ids))
 	for i, id := range ids {
-		notices[i] = roster.Notice{ID: id, Kind: roster.Test, Carrier: roster.Webhook, Address: url, Subject: "bench", Text: fmt.Sprintf("%0300d", i), State: roster.Waiting, CreatedAt: t.Now, DueAt: t.Now}
+		notices[i] = roster.Notice{ID: id, Kind: roster.Test, Carrier: roster.Webhook, Address: url, Subject: "bench",
+			Text: fmt.Sprintf("%0300d", i), State: roster.Waiting, CreatedAt: t.Now, DueAt: t.Now}
 	}
 	return events.AddNotices(ctx, t.Tx, notices)
 }
@@ -136,7 +138,8 @@ func timeNotices(ctx context.Context, s *process, r *receiver) error {
 		committed[ids[0]] = time.Now()
 	}
 	var took []time.Duration
-	for end := time.Now().Add(10 * time.Second); len(took) < outboxTimed && time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
+	for end := time.Now().Add(10 * time.Second); len(took) < outboxTimed &&
+		time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
 		took = took[:0]
 		for id, at := range committed {
 			if came, here := r.came.Load(id); here {
@@ -148,6 +151,7 @@ func timeNotices(ctx context.Context, s *process, r *receiver) error {
 		return fmt.Errorf("%d of %d notices came", len(took), outboxTimed)
 	}
 	slices.Sort(took)
-	fmt.Printf("from commit to carrier at %d notices/s: p50 %v, p99 %v (aim: p99 under 100 ms)\n", outboxRate, took[len(took)/2].Round(100*time.Microsecond), took[len(took)*99/100].Round(100*time.Microsecond))
+	fmt.Printf("from commit to carrier at %d notices/s: p50 %v, p99 %v (aim: p99 under 100 ms)\n", outboxRate,
+		took[len(took)/2].Round(100*time.Microsecond), took[len(took)*99/100].Round(100*time.Microsecond))
 	return nil
 }

@@ -43,7 +43,8 @@ func packs(ctx context.Context, s *process) error {
 			return err
 		}
 		for _, body := range bodies[w] {
-			if status, err := c.post(api.SendReadings.At().Path, keys[w], "application/senml+json", body); err != nil || status != 204 {
+			if status, err := c.post(api.SendReadings.At().Path, keys[w], "application/senml+json", body); err != nil ||
+				status != 204 {
 				return fmt.Errorf("pack: %d %v", status, err)
 			}
 		}
@@ -81,7 +82,8 @@ func bareCopy(ctx context.Context, database string, rows int, keyed bool) (float
 			k := n + i
 			return []any{int64(1_790_000_000_000 + k/64*1000), float64(k % 97), int32(k % 64), int16(0)}, nil
 		})
-		if _, err := conn.CopyFrom(ctx, pgx.Identifier{"bare"}, []string{"at", "value", "signal_id", "quality"}, source); err != nil {
+		if _, err := conn.CopyFrom(ctx, pgx.Identifier{"bare"}, []string{"at", "value", "signal_id", "quality"},
+			source); err != nil {
 			return 0, err
 		}
 	}
@@ -107,7 +109,8 @@ func packBodies(ctx context.Context, s *process) (keys []string, bodies [][][]by
 				if i == 0 {
 					comma, base = "[", fmt.Sprintf(`"bn":"%s/","bt":%d,`, name, start)
 				}
-				fmt.Fprintf(&b, `%s{%s"n":"s%d","u":"Cel","t":%d,"v":%.1f}`, comma, base, i%4, instant-start, 20+float64((p*31+i*7)%100)/8)
+				fmt.Fprintf(&b, `%s{%s"n":"s%d","u":"Cel","t":%d,"v":%.1f}`, comma, base, i%4, instant-start,
+					20+float64((p*31+i*7)%100)/8)
 			}
 			b.WriteString("]")
 			mine = append(mine, b.Bytes())

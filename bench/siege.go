@@ -23,7 +23,8 @@ import (
 // siegePosts is how many single readings are sent one after the other, in calm and under each siege.
 const siegePosts = 1500
 
-// besieging measures how long others wait for the commit of a single reading while somebody besieges the service, beside calm.
+// besieging measures how long others wait for the commit of a single reading while somebody besieges the service,
+// beside calm.
 func besieging(ctx context.Context, s *process) error {
 	key, err := s.device(ctx, "besieged")
 	if err != nil {
@@ -60,7 +61,8 @@ func besieging(ctx context.Context, s *process) error {
 		if err != nil {
 			return fmt.Errorf("%s: %w", siege.name, err)
 		}
-		fmt.Printf("  under %s: p50 %s (%.1f times), p99 %s (%.1f times)\n", siege.name, under.p50, ratioOf(under.p50, calm.p50), under.p99, ratioOf(under.p99, calm.p99))
+		fmt.Printf("  under %s: p50 %s (%.1f times), p99 %s (%.1f times)\n", siege.name, under.p50,
+			ratioOf(under.p50, calm.p50), under.p99, ratioOf(under.p99, calm.p99))
 	}
 	return nil
 }
@@ -72,21 +74,24 @@ func (s *process) besieged(ctx context.Context) (viewers []*client.Client, err e
 	until := measure.InstantOf(time.Now())
 	past := &record.Past{Signal: "besieged/past", Kind: site.KindNumber}
 	for i := range 500_000 {
-		past.Readings = append(past.Readings, measure.Reading{At: until - measure.Instant(500_000-i)*1000, Value: float64(i % 977)})
+		past.Readings = append(past.Readings, measure.Reading{At: until - measure.Instant(500_000-i)*1000,
+			Value: float64(i % 977)})
 	}
 	if _, err := record.Import(ctx, s.pipe, past); err != nil {
 		return nil, err
 	}
 	for i := range 15 {
 		email := fmt.Sprintf("siege%d@hollowbrook.example", i)
-		if err := s.owner.Call(ctx, api.AddPerson.At(), map[string]any{"email": email, "name": "V", "role": "viewer", "password": password}, nil); err != nil {
+		if err := s.owner.Call(ctx, api.AddPerson.At(), map[string]any{"email": email, "name": "V", "role": "viewer",
+			"password": password}, nil); err != nil {
 			return nil, err
 		}
 		v := &client.Client{URL: s.url}
 		var token struct {
 			Token string `json:"token"`
 		}
-		if err := v.Call(ctx, api.CreateToken.At(), map[string]string{"email": email, "password": password}, &token); err != nil {
+		if err := v.Call(ctx, api.CreateToken.At(), map[string]string{"email": email, "password": password},
+			&token); err != nil {
 			return nil, err
 		}
 		v.Token = token.Token
@@ -108,7 +113,8 @@ func waits(ctx context.Context, c *client.Client) (waited, error) {
 		took[i] = time.Since(begun)
 	}
 	slices.Sort(took)
-	return waited{took[len(took)/2].Round(10 * time.Microsecond), took[len(took)*99/100].Round(10 * time.Microsecond)}, nil
+	return waited{took[len(took)/2].Round(10 * time.Microsecond), took[len(took)*99/100].Round(10 * time.Microsecond)},
+		nil
 }
 
 // each lets so many besiegers go on until ctx ends.
@@ -143,7 +149,9 @@ func hang(ctx context.Context, address, text string) {
 
 func unreadExports(ctx context.Context, s *process, viewers []*client.Client) {
 	each(ctx, 30, func(i int) {
-		hang(ctx, strings.TrimPrefix(s.url, "http://"), api.ExportReadings.At().Asking("what", "besieged/past").String()+" HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer "+viewers[i%len(viewers)].Token+"\r\n\r\n")
+		hang(ctx, strings.TrimPrefix(s.url, "http://"),
+			api.ExportReadings.At().Asking("what", "besieged/past").String()+
+				" HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer "+viewers[i%len(viewers)].Token+"\r\n\r\n")
 	})
 }
 
@@ -169,7 +177,8 @@ func largePictures(ctx context.Context, s *process) {
 	var body bytes.Buffer
 	_ = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&body, image.NewGray(image.Rect(0, 0, 4000, 4000)))
 	each(ctx, 3, func(int) {
-		_ = s.owner.Upload(ctx, api.AddPicture.At().Asking("name", "large"), "image/png", bytes.NewReader(body.Bytes()), nil)
+		_ = s.owner.Upload(ctx, api.AddPicture.At().Asking("name", "large"), "image/png", bytes.NewReader(body.Bytes()),
+			nil)
 	})
 }
 
@@ -182,6 +191,7 @@ func unknownKeys(ctx context.Context, url string) {
 
 func halfBodies(ctx context.Context, url, key string) {
 	each(ctx, 300, func(int) {
-		hang(ctx, strings.TrimPrefix(url, "http://"), api.SendReadings.At().String()+" HTTP/1.1\r\nHost: x\r\nContent-Length: 4000000\r\nContent-Type: application/json\r\nAuthorization: Bearer "+key+"\r\n\r\n[")
+		hang(ctx, strings.TrimPrefix(url, "http://"), api.SendReadings.At().String()+
+			" HTTP/1.1\r\nHost: x\r\nContent-Length: 4000000\r\nContent-Type: application/json\r\nAuthorization: Bearer "+key+"\r\n\r\n[")
 	})
 }

@@ -26,8 +26,9 @@ const (
 	besideRate    = 1000 // readings a second, all devices together
 )
 
-// switching measures how long it takes from a reading that switches something, published at QoS 1, to the order at the device of the
-// output, beside 1,000 readings a second of other devices; and the same broker library passing the same messages on, with a hook that does nothing.
+// switching measures how long it takes from a reading that switches something, published at QoS 1, to the order at the
+// device of the output, beside 1,000 readings a second of other devices; and the same broker library passing the same
+// messages on, with a hook that does nothing.
 func switching(ctx context.Context, s *process) error {
 	bare, err := bareSwitching()
 	if err != nil {
@@ -55,8 +56,10 @@ func switching(ctx context.Context, s *process) error {
 	if err := s.owner.Call(ctx, api.PutInterlock.At("bench"), lock, nil); err != nil {
 		return err
 	}
-	w := wiring{address: s.ways.MQTT, names: names, keys: keys, sensor: [2]string{"senses", senses}, actor: [2]string{"acts", acts},
-		topic: "jaunty/senses/readings/temp", order: "jaunty/acts/outputs/fan", confirm: "jaunty/acts/outputs/fan/confirmed",
+	w := wiring{address: s.ways.MQTT, names: names, keys: keys, sensor: [2]string{"senses", senses},
+		actor: [2]string{"acts", acts},
+		topic: "jaunty/senses/readings/temp", order: "jaunty/acts/outputs/fan",
+		confirm: "jaunty/acts/outputs/fan/confirmed",
 		means: func(payload []byte) string {
 			if bytes.Contains(payload, []byte(`"value":1`)) {
 				return "1"
@@ -68,7 +71,9 @@ func switching(ctx context.Context, s *process) error {
 		return err
 	}
 	fmt.Printf("Reading in to order out over MQTT beside %d readings/s, committed, %d times: p50 %.1f ms, p99 %.1f ms (aim under 100 ms)\n", besideRate, len(took), percentile(took, 0.5), percentile(took, 0.99))
-	fmt.Printf("  the same broker passing the same messages on: p50 %.1f ms, p99 %.1f ms, ratios %.1f and %.1f\n", percentile(bare, 0.5), percentile(bare, 0.99), percentile(took, 0.5)/percentile(bare, 0.5), percentile(took, 0.99)/percentile(bare, 0.99))
+	fmt.Printf("  the same broker passing the same messages on: p50 %.1f ms, p99 %.1f ms, ratios %.1f and %.1f\n",
+		percentile(bare, 0.5), percentile(bare, 0.99), percentile(took, 0.5)/percentile(bare, 0.5),
+		percentile(took, 0.99)/percentile(bare, 0.99))
 	return nil
 }
 
@@ -107,8 +112,10 @@ func bareSwitching() ([]time.Duration, error) {
 	for i := range names {
 		names[i] = fmt.Sprint("beside-", i)
 	}
-	w := wiring{address: listener.Addr().String(), names: names, keys: names, sensor: [2]string{"senses", "x"}, actor: [2]string{"acts", "x"},
-		topic: "jaunty/senses/readings/temp", order: "jaunty/acts/outputs/fan", confirm: "jaunty/acts/outputs/fan/confirmed",
+	w := wiring{address: listener.Addr().String(), names: names, keys: names, sensor: [2]string{"senses", "x"},
+		actor: [2]string{"acts", "x"},
+		topic: "jaunty/senses/readings/temp", order: "jaunty/acts/outputs/fan",
+		confirm: "jaunty/acts/outputs/fan/confirmed",
 		means: func(payload []byte) string {
 			if string(payload) == "99" {
 				return "1"
@@ -143,7 +150,8 @@ func (w wiring) run() ([]time.Duration, error) {
 		return nil, err
 	}
 	defer conn.Close()
-	subscribe := append([]byte{0x82, byte(5 + len(w.order)), 0, 1, byte(len(w.order) >> 8), byte(len(w.order))}, w.order...)
+	subscribe := append([]byte{0x82, byte(5 + len(w.order)), 0, 1, byte(len(w.order) >> 8), byte(len(w.order))},
+		w.order...)
 	if _, err := conn.Write(append(subscribe, 0)); err != nil {
 		return nil, err
 	}
@@ -236,7 +244,8 @@ func (w wiring) act(conn net.Conn, in *bufio.Reader, orders chan<- string) {
 		}
 		does := w.means(payload)
 		orders <- does
-		said := append([]byte{0x30, byte(2 + len(w.confirm) + 1), byte(len(w.confirm) >> 8), byte(len(w.confirm))}, w.confirm...)
+		said := append([]byte{0x30, byte(2 + len(w.confirm) + 1), byte(len(w.confirm) >> 8), byte(len(w.confirm))},
+			w.confirm...)
 		if _, err := conn.Write(append(said, does[0])); err != nil {
 			return
 		}

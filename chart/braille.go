@@ -193,7 +193,8 @@ func (g *grid) text(row int) string {
 func (g *grid) stretches(stretches []Stretch, span Span, sign rune) string {
 	line, some := []rune(strings.Repeat(" ", g.width)), false
 	place := func(at measure.Instant) int {
-		return int(float64(max(span.From, min(at, span.Until))-span.From) / float64(span.Until-span.From) * float64(g.width-1))
+		return int(float64(max(span.From, min(at, span.Until))-span.From) / float64(span.Until-span.From) * float64(
+			g.width-1))
 	}
 	for _, s := range stretches {
 		if s.Until < span.From || s.From > span.Until {

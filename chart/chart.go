@@ -138,8 +138,10 @@ func onOff(v float64) string {
 func (s Span) ticks(most int) (at []measure.Instant, form string) {
 	length := s.Until.Sub(s.From)
 	step := 7 * 24 * time.Hour
-	for _, d := range []time.Duration{time.Second, 5 * time.Second, 15 * time.Second, time.Minute, 5 * time.Minute, 15 * time.Minute, time.Hour, 3 * time.Hour, 6 * time.Hour, 12 * time.Hour,
-		24 * time.Hour, 2 * 24 * time.Hour, 7 * 24 * time.Hour, 14 * 24 * time.Hour, 28 * 24 * time.Hour, 91 * 24 * time.Hour, 364 * 24 * time.Hour} {
+	for _, d := range []time.Duration{time.Second, 5 * time.Second, 15 * time.Second, time.Minute, 5 * time.Minute,
+		15 * time.Minute, time.Hour, 3 * time.Hour, 6 * time.Hour, 12 * time.Hour,
+		24 * time.Hour, 2 * 24 * time.Hour, 7 * 24 * time.Hour, 14 * 24 * time.Hour, 28 * 24 * time.Hour,
+		91 * 24 * time.Hour, 364 * 24 * time.Hour} {
 		if step = d; length/d <= time.Duration(max(1, most)) {
 			break
 		}

@@ -13,7 +13,8 @@ import (
 
 func day() (Span, []Panel) {
 	span := Span{From: 1_790_000_000_000, Until: 1_790_086_400_000, Zone: time.UTC}
-	p := Panel{Title: "Shed air", Unit: "Cel", Step: 0.1, Limits: []Limit{{30, "shed-hot"}}, Alarms: []Stretch{{span.From + 43_200_000, span.From + 50_000_000}}}
+	p := Panel{Title: "Shed air", Unit: "Cel", Step: 0.1, Limits: []Limit{{30, "shed-hot"}},
+		Alarms: []Stretch{{span.From + 43_200_000, span.From + 50_000_000}}}
 	for i := range 288 {
 		at := span.From + measure.Instant(i)*300_000
 		if i > 100 && i < 130 {
@@ -21,7 +22,9 @@ func day() (Span, []Panel) {
 		}
 		p.Line = append(p.Line, measure.Reading{At: at, Value: 20 + float64(i%100)/9})
 	}
-	return span, []Panel{p, {Title: "Nothing", Unit: "V"}, {Title: "Door", Steps: true, Line: []measure.Reading{{At: span.From, Value: 0}, {At: span.Until - 1, Value: 1}}}}
+	return span, []Panel{p, {Title: "Nothing", Unit: "V"},
+		{Title: "Door", Steps: true, Line: []measure.Reading{{At: span.From, Value: 0},
+			{At: span.Until - 1, Value: 1}}}}
 }
 
 func TestATerminalShowsLineLimitAlarmAndTimes(t *testing.T) {
@@ -29,7 +32,8 @@ func TestATerminalShowsLineLimitAlarmAndTimes(t *testing.T) {
 	var out bytes.Buffer
 	Terminal{Width: 80, Height: 10}.Draw(&out, span, panels)
 	text := out.String()
-	for _, want := range []string{"Shed air: last 29.7 °C; lowest 20.0 °C at 14:13", "shed-hot", "alarm ", "━━", "╵18:00", "Nothing: no readings", "Door: now on", "off "} {
+	for _, want := range []string{"Shed air: last 29.7 °C; lowest 20.0 °C at 14:13", "shed-hot", "alarm ", "━━",
+		"╵18:00", "Nothing: no readings", "Door: now on", "off "} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is missing in\n%s", want, text)
 		}
@@ -61,8 +65,10 @@ func TestDoubtIsHatched(t *testing.T) {
 	if err := PNG(&plain, span, panels[:1], Size{640, 200}); err != nil {
 		t.Fatal(err)
 	}
-	panels[0].Doubts = []Stretch{{span.From + 3_600_000, span.From + 5_400_000}, {span.From - 7_200_000, span.From - 3_600_000}}
-	if err := PNG(&hatched, span, panels[:1], Size{640, 200}); err != nil || bytes.Equal(plain.Bytes(), hatched.Bytes()) {
+	panels[0].Doubts = []Stretch{{span.From + 3_600_000, span.From + 5_400_000},
+		{span.From - 7_200_000, span.From - 3_600_000}}
+	if err := PNG(&hatched, span, panels[:1], Size{640, 200}); err != nil ||
+		bytes.Equal(plain.Bytes(), hatched.Bytes()) {
 		t.Error("the picture is the same", err)
 	}
 	Terminal{Width: 80, Height: 10}.Draw(&out, span, panels[:1])
@@ -104,14 +110,16 @@ func TestTicksAreRound(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, length := range []time.Duration{time.Minute, time.Hour, 24 * time.Hour, 7 * 24 * time.Hour, 365 * 24 * time.Hour} {
+	for _, length := range []time.Duration{time.Minute, time.Hour, 24 * time.Hour, 7 * 24 * time.Hour,
+		365 * 24 * time.Hour} {
 		span := Span{From: 1_780_000_123_456, Zone: dublin}
 		span.Until = span.From.Add(length)
 		at, form := span.ticks(8)
 		if len(at) < 3 || len(at) > 9 {
 			t.Errorf("%v: %d ticks", length, len(at))
 		}
-		if local := at[0].Time().In(dublin); local.Nanosecond() != 0 || length > 24*time.Hour && (local.Hour()%6 != 0 || local.Minute() != 0) {
+		if local := at[0].Time().In(dublin); local.Nanosecond() != 0 || length > 24*time.Hour &&
+			(local.Hour()%6 != 0 || local.Minute() != 0) {
 			t.Errorf("%v: the first is at %v (%s)", length, local, form)
 		}
 	}
@@ -123,7 +131,8 @@ func TestTicksFollowTheClock(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	span := Span{From: measure.InstantOf(time.Date(2026, 10, 20, 0, 0, 0, 0, dublin)), Until: measure.InstantOf(time.Date(2026, 10, 30, 0, 0, 0, 0, dublin)), Zone: dublin}
+	span := Span{From: measure.InstantOf(time.Date(2026, 10, 20, 0, 0, 0, 0, dublin)),
+		Until: measure.InstantOf(time.Date(2026, 10, 30, 0, 0, 0, 0, dublin)), Zone: dublin}
 	at, _ := span.ticks(12)
 	for _, tick := range at {
 		if clock := tick.Time().In(dublin).Format("15:04"); clock != "00:00" {

@@ -49,7 +49,8 @@ func light(c color.Color) float64 {
 func TestAFrameGetsLighterWhereItIsWarmer(t *testing.T) {
 	for _, name := range []string{"hearth", "dusk", "ash"} {
 		var out bytes.Buffer
-		if err := FramePNG(&out, Shown{Grid: ramp(32, 24)}, FrameLook{Palette: palette(t, name), Bare: true, Width: 320}); err != nil {
+		if err := FramePNG(&out, Shown{Grid: ramp(32, 24)}, FrameLook{Palette: palette(t, name), Bare: true,
+			Width: 320}); err != nil {
 			t.Fatal(err)
 		}
 		drawn := decoded(t, out.Bytes())
@@ -120,7 +121,8 @@ func TestAMovingPictureHasOneScale(t *testing.T) {
 	warm := ramp(8, 8)
 	warm.Offset += 40
 	var out bytes.Buffer
-	if err := FrameGIF(&out, []Shown{{ramp(8, 8), "first"}, {warm, "second"}}, FrameLook{Palette: palette(t, "hearth"), Bare: true, Width: 80}, 25); err != nil {
+	if err := FrameGIF(&out, []Shown{{ramp(8, 8), "first"}, {warm, "second"}}, FrameLook{Palette: palette(t, "hearth"),
+		Bare: true, Width: 80}, 25); err != nil {
 		t.Fatal(err)
 	}
 	all, err := gif.DecodeAll(&out)
@@ -137,7 +139,8 @@ func TestAMovingPictureHasOneScale(t *testing.T) {
 
 // The three corners of a code are squares of seven modules (ISO/IEC 18004, 6.3.3), and around it is a margin of four.
 func TestALabelCarriesACode(t *testing.T) {
-	l := Label{Link: "https://lark.hollowbrook.example/assets/fog-pump", Title: "Fog pump <1>", Place: "Propagation bench"}
+	l := Label{Link: "https://lark.hollowbrook.example/assets/fog-pump", Title: "Fog pump <1>",
+		Place: "Propagation bench"}
 	c, err := l.code()
 	if err != nil {
 		t.Fatal(err)
@@ -179,10 +182,12 @@ func TestALabelCarriesACode(t *testing.T) {
 
 func TestASheetBecomesADocument(t *testing.T) {
 	var picture, out bytes.Buffer
-	if err := FramePNG(&picture, Shown{Grid: ramp(8, 6), Title: "now"}, FrameLook{Palette: palette(t, "hearth")}); err != nil {
+	if err := FramePNG(&picture, Shown{Grid: ramp(8, 6), Title: "now"},
+		FrameLook{Palette: palette(t, "hearth")}); err != nil {
 		t.Fatal(err)
 	}
-	sheet := &statement.Sheet{Title: "Heap 7", Words: "on for 9 days", Site: "Hollowbrook", Says: []string{"Reached 71 °C ✓"}, Tables: []statement.Table{{Title: "Signals", Columns: []string{"a", "b"}}}}
+	sheet := &statement.Sheet{Title: "Heap 7", Words: "on for 9 days", Site: "Hollowbrook",
+		Says: []string{"Reached 71 °C ✓"}, Tables: []statement.Table{{Title: "Signals", Columns: []string{"a", "b"}}}}
 	for range 120 { // more than a page
 		sheet.Tables[0].Rows = append(sheet.Tables[0].Rows, []string{"Core temperature", "69.9 °C"})
 	}

@@ -52,8 +52,10 @@ func LabelSVG(to io.Writer, l Label) error {
 		}
 	}
 	size := min(3.2, 1.7*float64(side)/float64(max(1, len([]rune(l.Title)))))
-	fmt.Fprintf(&b, `"/><text x="%d" y="%d" text-anchor="middle" font-family="sans-serif" font-size="%.2f">%s</text>`, side/2, side+1, size, html.EscapeString(l.Title))
-	fmt.Fprintf(&b, `<text x="%d" y="%d" text-anchor="middle" font-family="sans-serif" font-size="2.2">%s</text></svg>`, side/2, side+5, html.EscapeString(l.Place))
+	fmt.Fprintf(&b, `"/><text x="%d" y="%d" text-anchor="middle" font-family="sans-serif" font-size="%.2f">%s</text>`,
+		side/2, side+1, size, html.EscapeString(l.Title))
+	fmt.Fprintf(&b, `<text x="%d" y="%d" text-anchor="middle" font-family="sans-serif" font-size="2.2">%s</text></svg>`,
+		side/2, side+5, html.EscapeString(l.Place))
 	_, err = to.Write(b.Bytes())
 	return err
 }
@@ -77,7 +79,8 @@ func LabelPNG(to io.Writer, l Label) error {
 		for x := range c.Size {
 			if c.Black(x, y) {
 				at := image.Pt((x+quiet)*moduleSize, (y+quiet)*moduleSize)
-				draw.Draw(out, image.Rectangle{at, at.Add(image.Pt(moduleSize, moduleSize))}, image.NewUniform(color.Black), image.Point{}, draw.Src)
+				draw.Draw(out, image.Rectangle{at, at.Add(image.Pt(moduleSize, moduleSize))},
+					image.NewUniform(color.Black), image.Point{}, draw.Src)
 			}
 		}
 	}

@@ -135,7 +135,8 @@ func (s Stretch) band(span Span, low, high float64) (*plotter.Polygon, bool) {
 	if from >= until {
 		return nil, false
 	}
-	band, err := plotter.NewPolygon(plotter.XYs{{X: float64(from), Y: low}, {X: float64(until), Y: low}, {X: float64(until), Y: high}, {X: float64(from), Y: high}})
+	band, err := plotter.NewPolygon(plotter.XYs{{X: float64(from), Y: low}, {X: float64(until), Y: low},
+		{X: float64(until), Y: high}, {X: float64(from), Y: high}})
 	if err != nil {
 		return nil, false
 	}
@@ -158,7 +159,8 @@ func (h hatch) Plot(c draw.Canvas, p *plot.Plot) {
 	for at := left - height; at < right; at += vg.Points(5) {
 		from, until := max(at, left), min(at+height, right)
 		if from < until {
-			c.StrokeLine2(draw.LineStyle{Color: doubtInk, Width: vg.Points(0.6)}, from, c.Min.Y+from-at, until, c.Min.Y+until-at)
+			c.StrokeLine2(draw.LineStyle{Color: doubtInk, Width: vg.Points(0.6)}, from, c.Min.Y+from-at, until, c.Min.Y+
+				until-at)
 		}
 	}
 }
@@ -168,12 +170,14 @@ func (p *Panel) addLimits(out *plot.Plot, span Span, low, high float64) error {
 		if l.Value < low || l.Value > high {
 			continue
 		}
-		line, err := plotter.NewLine(plotter.XYs{{X: float64(span.From), Y: l.Value}, {X: float64(span.Until), Y: l.Value}})
+		line, err := plotter.NewLine(plotter.XYs{{X: float64(span.From), Y: l.Value},
+			{X: float64(span.Until), Y: l.Value}})
 		if err != nil {
 			return err
 		}
 		line.Color, line.Dashes = limitInk, []vg.Length{vg.Points(5), vg.Points(3)}
-		name, err := plotter.NewLabels(plotter.XYLabels{XYs: plotter.XYs{{X: float64(span.Until), Y: l.Value}}, Labels: []string{fmt.Sprintf("%s, %s ", l.Name, measure.Figure(l.Value, p.Unit))}})
+		name, err := plotter.NewLabels(plotter.XYLabels{XYs: plotter.XYs{{X: float64(span.Until), Y: l.Value}},
+			Labels: []string{fmt.Sprintf("%s, %s ", l.Name, measure.Figure(l.Value, p.Unit))}})
 		if err != nil {
 			return err
 		}

@@ -55,7 +55,8 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 	a.must("send", "fog-pump/power=40", "fog-pump/cycles=3")
 	a.says("No assets", "asset", "list")
 	a.must("asset", "add", "house", "--kind", "house")
-	a.must("asset", "add", "pump", "--title", "Fog pump", "--kind", "pump", "--in", "house", "--signal", "fog-pump/power", "--note", "**Oil** it.")
+	a.must("asset", "add", "pump", "--title", "Fog pump", "--kind", "pump", "--in", "house", "--signal",
+		"fog-pump/power", "--note", "**Oil** it.")
 	a.says("  pump", "asset", "list")
 	a.says("**Oil** it.", "asset", "show", "pump")
 	a.refused(2, "perhaps \"bad-name\"", "asset", "add", "Bad Name")
@@ -97,9 +98,11 @@ func TestAssetsOnTheCommandLine(t *testing.T) {
 	a.must("asset", "file", "bring-back", photoID)
 	a.must("asset", "file", "remove", "pump", photoID)
 
-	a.says("Nothing was changed", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5m", "--try")
+	a.says("Nothing was changed", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5m",
+		"--try")
 	a.says("is at work", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5m")
-	a.refused(2, "interval", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval", "5 minuts")
+	a.refused(2, "interval", "asset", "guard", "pump", "fog-pump/cycles", "--when", "above 10", "--interval",
+		"5 minuts")
 	page = get[api.AssetPage](a.person, "asset", "show", "pump")
 	if len(page.Guards) != 1 || len(page.Signals) != 2 || len(page.Attachments) != 1 {
 		t.Errorf("%d guards, %d signals, %d attachments", len(page.Guards), len(page.Signals), len(page.Attachments))
@@ -134,7 +137,8 @@ func TestFramesOnTheCommandLine(t *testing.T) {
 	if text, err := os.ReadFile(back); err != nil || !strings.Contains(string(text), "20,21,22\n23,24,25") {
 		t.Errorf("%v:\n%s", err, text)
 	}
-	a.says("eye/right-highest", "frame", "set", "eye", "--region", "right rectangle 2,0 3,2", "--region", "left rectangle 0,0 2,2", "--difference", "step right less left", "--emissivity", "0.95", "--reflected", "20")
+	a.says("eye/right-highest", "frame", "set", "eye", "--region", "right rectangle 2,0 3,2", "--region",
+		"left rectangle 0,0 2,2", "--difference", "step right less left", "--emissivity", "0.95", "--reflected", "20")
 	a.refused(2, "outside", "frame", "set", "eye", "--region", "far rectangle 2,0 9,2")
 	a.refused(2, "did you mean right?", "frame", "set", "eye", "--remove", "rigt")
 	a.refused(2, "emissivity", "frame", "set", "eye", "--emissivity", "1.5")
@@ -150,7 +154,8 @@ func TestFramesOnTheCommandLine(t *testing.T) {
 		if err != nil || !strings.HasPrefix(string(text), begins) {
 			t.Errorf("%s: %v, begins with %q", name, err, text[:min(8, len(text))])
 		}
-		if moving, err := gif.DecodeAll(bytes.NewReader(text)); name == "a.gif" && (err != nil || len(moving.Image) != 2) {
+		if moving, err := gif.DecodeAll(bytes.NewReader(text)); name == "a.gif" &&
+			(err != nil || len(moving.Image) != 2) {
 			t.Errorf("the moving picture: %v, %+v", err, moving)
 		}
 	}
@@ -196,7 +201,8 @@ func TestRunsOnTheCommandLine(t *testing.T) {
 	}
 	a.must("run", "plan", "add", "night", "--asset", "compost", "--hours", "daily 22:00-06:00")
 	a.says("daily 22:00-06:00", "run", "plan", "list")
-	a.refused(2, "start", "run", "plan", "add", "firing", "--asset", "compost", "--signal", "heap/core", "--start", "abov 40")
+	a.refused(2, "start", "run", "plan", "add", "firing", "--asset", "compost", "--signal", "heap/core", "--start",
+		"abov 40")
 	a.says("'jaunty run plan bring-back night'", "run", "plan", "remove", "night")
 	a.must("run", "plan", "bring-back", "night")
 	a.says("Plan night starts and ends runs of compost", "run", "plan", "set", "night", "--hours", "daily 21:00-06:00")
@@ -210,7 +216,8 @@ func TestRunsOnTheCommandLine(t *testing.T) {
 // A backup has the assets, their photos, the frames and the runs; what is restored is told in the same words.
 func TestABackupHasAssetsFramesAndRuns(t *testing.T) {
 	p, database, second := newPerson(t), storetest.URL(t), storetest.Bare(t)
-	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database", database, "--http", "127.0.0.1:0")
+	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database", database,
+		"--http", "127.0.0.1:0")
 	p.login(d.URL, "o@b.example", "a long secret")
 	a := asked{p, t}
 	p.must("device", "add", "eye")
@@ -232,7 +239,8 @@ func TestABackupHasAssetsFramesAndRuns(t *testing.T) {
 			t.Fatal(err)
 		}
 		all = append(all, string(text))
-		for _, line := range []string{"frame list eye", "frame show eye", "asset list", "asset show kiln", "run show 1", "run plan list"} {
+		for _, line := range []string{"frame list eye", "frame show eye", "asset list", "asset show kiln", "run show 1",
+			"run plan list"} {
 			all = append(all, p.must(strings.Fields(line)...))
 		}
 		return all

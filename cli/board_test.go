@@ -35,14 +35,16 @@ func TestBoardsOnTheCommandLine(t *testing.T) {
 		}
 		return path
 	}
-	water := file("water.yaml", "name: water\ntitle: Water\nshared: true\ntiling:\n  tiles:\n  - kind: lines\n    series:\n    - signal: pond/oxygen\n  - kind: value\n    series:\n    - signal: pond/oxygen\n")
+	water := file("water.yaml",
+		"name: water\ntitle: Water\nshared: true\ntiling:\n  tiles:\n  - kind: lines\n    series:\n    - signal: pond/oxygen\n  - kind: value\n    series:\n    - signal: pond/oxygen\n")
 	says("No boards; make one", "board", "list")
 	says("Version 1 of the board water is published, with 2 tiles.", "board", "set", water)
 	says("Version 2", "board", "set", water, "--note", "once more")
 	says("once more", "board", "version", "list", "water")
 	p.refused(2, "unknown field", "board", "set", file("x.yaml", "name: x\ntilling: {}\n"))
 	p.refused(2, "tiles is missing", "board", "set", file("x.yaml", "name: x\n"))
-	p.refused(2, "tiles[0].series[0].signal", "board", "set", file("x.yaml", "name: x\ntiling:\n  tiles:\n  - kind: value\n    series:\n    - signal: pond/oxigen\n"))
+	p.refused(2, "tiles[0].series[0].signal", "board", "set",
+		file("x.yaml", "name: x\ntiling:\n  tiles:\n  - kind: value\n    series:\n    - signal: pond/oxigen\n"))
 	p.refused(1, "Did you mean water?", "board", "show", "watr")
 	round := p.must("board", "show", "water")
 	says("Version 3", "board", "set", file("again.yaml", round))
@@ -75,7 +77,8 @@ func TestBoardsOnTheCommandLine(t *testing.T) {
 	p.refused(1, "no picture 1", "picture", "remove", "1")
 
 	says("It is in the journal.", "journal", "add", "probe cleaned", "--signal", "pond/oxygen", "--at", "10m")
-	if told := get[[]site.Entry](p, "journal", "list", "--kind", "note"); len(told) != 1 || told[0].Text != "probe cleaned" || told[0].Subject != "pond/oxygen" {
+	if told := get[[]site.Entry](p, "journal", "list", "--kind", "note"); len(told) != 1 ||
+		told[0].Text != "probe cleaned" || told[0].Subject != "pond/oxygen" {
 		t.Errorf("%+v", told)
 	}
 	p.refused(2, "--at", "journal", "add", "x", "--at", "soon")

@@ -41,7 +41,8 @@ func TestKilledWhileClearing(t *testing.T) {
 	}
 	defer db.Close()
 	stamp := func(table string) (readings int, digest string) {
-		if err := db.QueryRow(`select coalesce(sum(count), 0), coalesce(sum(digest), 0)::text from `+table).Scan(&readings, &digest); err != nil {
+		if err := db.QueryRow(`select coalesce(sum(count), 0), coalesce(sum(digest), 0)::text from `+
+			table).Scan(&readings, &digest); err != nil {
 			t.Fatal(err)
 		}
 		return readings, digest
@@ -56,7 +57,8 @@ func TestKilledWhileClearing(t *testing.T) {
 	ask := func(at api.Place, in any) {
 		c := &client.Client{URL: d.URL}
 		var got struct{ Token string }
-		err := c.Call(context.Background(), api.CreateToken.At(), map[string]string{"email": servertest.Owner, "password": servertest.Password}, &got)
+		err := c.Call(context.Background(), api.CreateToken.At(), map[string]string{"email": servertest.Owner,
+			"password": servertest.Password}, &got)
 		if c.Token = got.Token; err == nil {
 			err = c.Call(context.Background(), at, in, nil)
 		}

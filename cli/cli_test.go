@@ -54,7 +54,8 @@ func newPerson(t *testing.T) *person {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { os.RemoveAll(dir) })
-	return &person{t: t, home: dir, env: []string{"HOME=" + dir, "XDG_CONFIG_HOME=" + dir + "/config", "PATH=" + filepath.Dir(binary) + ":" + os.Getenv("PATH"), "TZ=UTC", "XDG_DATA_HOME=" + dir + "/data",
+	return &person{t: t, home: dir, env: []string{"HOME=" + dir, "XDG_CONFIG_HOME=" + dir + "/config", "PATH=" +
+		filepath.Dir(binary) + ":" + os.Getenv("PATH"), "TZ=UTC", "XDG_DATA_HOME=" + dir + "/data",
 		"JAUNTY_MQTT=off", "JAUNTY_COAP=off", "JAUNTY_COAPS=off"}}
 }
 
@@ -178,13 +179,15 @@ type inboxLine struct {
 // A person goes the whole way by hand, with the line that device add prints run as it stands.
 func TestByHand(t *testing.T) {
 	p := newPerson(t)
-	demo := p.start([]string{"JAUNTY_PASSWORD=hollowbrook"}, "demo", "--data", filepath.Join(p.home, "data"), "--http", "127.0.0.1:0", "--mqtt", "127.0.0.1:0", "--coap", "127.0.0.1:0", "--no-devices")
+	demo := p.start([]string{"JAUNTY_PASSWORD=hollowbrook"}, "demo", "--data", filepath.Join(p.home, "data"), "--http",
+		"127.0.0.1:0", "--mqtt", "127.0.0.1:0", "--coap", "127.0.0.1:0", "--no-devices")
 	p.login(demo.URL, "orla@hollowbrook.example", "hollowbrook")
 
 	printed := p.must("device", "add", "greenhouse-door")
 	_, text, _ := strings.Cut(printed, "appear by themselves:")
 	text, _, _ = strings.Cut(text, "Then see it land")
-	if out, errs, code := p.exec(exec.Command("sh", "-e", "-c", text)); code != 0 || strings.Count(out, "204 No Content") != 2 {
+	if out, errs, code := p.exec(exec.Command("sh", "-e", "-c", text)); code != 0 ||
+		strings.Count(out, "204 No Content") != 2 {
 		t.Fatalf("the printed text %q: %d %s %s", text, code, out, errs)
 	}
 	readings := get[[]struct {
@@ -192,10 +195,12 @@ func TestByHand(t *testing.T) {
 		Value   float64
 		Quality []string
 	}](p, "reading", "list", "greenhouse-door/temp", "--since", "1h")
-	if len(readings) != 1 || readings[0].Value != 21.5 || readings[0].Quality == nil || time.Since(readings[0].At) > time.Minute {
+	if len(readings) != 1 || readings[0].Value != 21.5 || readings[0].Quality == nil ||
+		time.Since(readings[0].At) > time.Minute {
 		t.Errorf("%+v", readings)
 	}
-	guard := get[map[string]any](p, "guard", "add", "greenhouse-door/temp", "--when", "above 30", "--deadband", "1", "--on-delay", "1s", "--off-delay", "1s",
+	guard := get[map[string]any](p, "guard", "add", "greenhouse-door/temp", "--when", "above 30", "--deadband", "1",
+		"--on-delay", "1s", "--off-delay", "1s",
 		"--severity", "warning", "--tell", "orla@hollowbrook.example")
 	if guard["name"] != "greenhouse-door-temp-above-30" || guard["when"] != "above 30" || guard["on_delay"] != "1s" {
 		t.Errorf("%+v", guard)
@@ -203,7 +208,8 @@ func TestByHand(t *testing.T) {
 	p.must("send", "greenhouse-door/temp=31.5")
 	storetest.Eventually(t, "the alarm", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 1 })
 	a := get[[]alarmLine](p, "alarm", "list")[0]
-	if a.Signal != "greenhouse-door/temp" || a.State != "raised" || a.Severity != "warning" || a.Guard != guard["name"] {
+	if a.Signal != "greenhouse-door/temp" || a.State != "raised" || a.Severity != "warning" ||
+		a.Guard != guard["name"] {
 		t.Errorf("%+v", a)
 	}
 	if acked := get[alarmLine](p, "alarm", "ack", fmt.Sprint(a.ID)); acked.AcknowledgedAt == nil {
@@ -212,13 +218,16 @@ func TestByHand(t *testing.T) {
 	p.must("send", "greenhouse-door/temp=20")
 	storetest.Eventually(t, "both mails", func() bool { return len(get[[]inboxLine](p, "standin", "inbox")) == 2 })
 	mails := get[[]inboxLine](p, "standin", "inbox")
-	if mails[0].Carrier != "e-mail" || mails[0].To != "orla@hollowbrook.example" || !strings.HasPrefix(mails[1].Subject, "Over after") {
+	if mails[0].Carrier != "e-mail" || mails[0].To != "orla@hollowbrook.example" ||
+		!strings.HasPrefix(mails[1].Subject, "Over after") {
 		t.Errorf("%+v", mails)
 	}
-	if all := get[[]alarmLine](p, "alarm", "list", "--all"); len(all) != 1 || all[0].State != "over" || all[0].ClearedAt == nil {
+	if all := get[[]alarmLine](p, "alarm", "list", "--all"); len(all) != 1 || all[0].State != "over" ||
+		all[0].ClearedAt == nil {
 		t.Errorf("%+v", all)
 	}
-	for _, command := range [][]string{{"device", "list"}, {"signal", "list"}, {"guard", "list"}, {"alarm", "list", "--all"}, {"journal", "list"}, {"notice", "list"}, {"person", "list"}, {"standin", "inbox"}} {
+	for _, command := range [][]string{{"device", "list"}, {"signal", "list"}, {"guard", "list"},
+		{"alarm", "list", "--all"}, {"journal", "list"}, {"notice", "list"}, {"person", "list"}, {"standin", "inbox"}} {
 		if rows := get[[]map[string]any](p, command...); len(rows) == 0 {
 			t.Errorf("%v --json is empty", command)
 		}
@@ -241,7 +250,8 @@ func TestByHand(t *testing.T) {
 	if _, err := os.Stat(filepath.Join(p.home, "data", "postgres", "postmaster.pid")); err == nil {
 		t.Error("PostgreSQL was left running")
 	}
-	again := p.start(nil, "demo", "--data", filepath.Join(p.home, "data"), "--http", strings.TrimPrefix(demo.URL, "http://"), "--no-devices")
+	again := p.start(nil, "demo", "--data", filepath.Join(p.home, "data"), "--http",
+		strings.TrimPrefix(demo.URL, "http://"), "--no-devices")
 	if all := get[[]alarmLine](p, "alarm", "list", "--all"); len(all) != 1 {
 		t.Errorf("started again with other data: %+v", all)
 	}
@@ -259,7 +269,8 @@ func TestByHand(t *testing.T) {
 
 func TestFollowStreamsAndEnds(t *testing.T) {
 	p := newPerson(t)
-	s := p.start([]string{"JAUNTY_PASSWORD=a long secret"}, "serve", "--database", storetest.URL(t), "--http", "127.0.0.1:0", "--owner", "o@b.example")
+	s := p.start([]string{"JAUNTY_PASSWORD=a long secret"}, "serve", "--database", storetest.URL(t), "--http",
+		"127.0.0.1:0", "--owner", "o@b.example")
 	p.login(s.URL, "o@b.example", "a long secret")
 	p.must("device", "add", "d")
 	p.must("send", "d/temp=1")
@@ -323,7 +334,8 @@ func TestThePrivateDatabaseOutlivesACrash(t *testing.T) {
 	s := p.start(env, "serve", "--data", data, "--http", "127.0.0.1:0", "--owner", "o@b.example")
 	p.login(s.URL, "o@b.example", "a long secret")
 	p.must("device", "add", "d")
-	if _, errs, code := p.run("serve", "--data", data, "--http", "127.0.0.1:0"); code != 1 || !strings.Contains(errs, "in use by another jaunty") {
+	if _, errs, code := p.run("serve", "--data", data, "--http", "127.0.0.1:0"); code != 1 ||
+		!strings.Contains(errs, "in use by another jaunty") {
 		t.Errorf("a second service on the folder: %d %s", code, errs)
 	}
 	s.stop(syscall.SIGKILL)

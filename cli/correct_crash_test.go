@@ -56,7 +56,8 @@ func TestKilledWhileCorrecting(t *testing.T) {
 	d := p.start(nil, args...)
 	c := &client.Client{URL: d.URL}
 	var got struct{ Token string }
-	if err := c.Call(ctx, api.CreateToken.At(), map[string]string{"email": servertest.Owner, "password": servertest.Password}, &got); err != nil {
+	if err := c.Call(ctx, api.CreateToken.At(), map[string]string{"email": servertest.Owner,
+		"password": servertest.Password}, &got); err != nil {
 		t.Fatal(err)
 	}
 	c.Token = got.Token
@@ -117,7 +118,8 @@ func checkCorrected(t *testing.T, records *store.Store, from measure.Instant, n 
 		case 2*value <= 100:
 			is = 0
 		}
-		if v[i].At != at || v[i].Value != value || twice[i].At != at || twice[i].Value != 2*value || on[i].At != at || on[i].Value != is {
+		if v[i].At != at || v[i].Value != value || twice[i].At != at || twice[i].Value != 2*value || on[i].At != at ||
+			on[i].Value != is {
 			t.Fatalf("at %v: %v, %v, %v", at, v[i], twice[i], on[i])
 		}
 		if is == 1 && i+1 < n {

@@ -33,7 +33,8 @@ type sender struct {
 	count atomic.Int64 // of acked, while it runs
 }
 
-// enough is how many readings of each sender must have been acknowledged for a test of losses to mean something, however slow the machine is.
+// enough is how many readings of each sender must have been acknowledged for a test of losses to mean something,
+// however slow the machine is.
 const enough = 60
 
 // run sends a reading every few milliseconds until stop is closed, then a last one that is calm.
@@ -89,18 +90,22 @@ func TestKilledAtAnyInstant(t *testing.T) {
 	inbox, sink := servertest.Sink(t)
 	p, address, database := newPerson(t), freeAddress(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
-	args := []string{"serve", "--database", database, "--http", address, "--smtp", sink, "--seal-after", "200ms", "--log-level", "error"}
+	args := []string{"serve", "--database", database, "--http", address, "--smtp", sink, "--seal-after", "200ms",
+		"--log-level", "error"}
 	d := p.start(env, args...)
 	p.login(d.URL, "o@b.example", "a long secret")
 	p.must("site", "reach", "set", "--flood", "10000 in 10s") // each alarm is told by itself
 
-	guard := alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1, OnDelay: measure.Duration(60 * time.Millisecond), OffDelay: measure.Duration(40 * time.Millisecond)}}
+	guard := alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1,
+		OnDelay: measure.Duration(60 * time.Millisecond), OffDelay: measure.Duration(40 * time.Millisecond)}}
 	var senders []*sender
 	for i := range 4 {
 		s := &sender{name: fmt.Sprintf("d%d", i)}
-		s.to = &client.Client{URL: d.URL, Token: get[struct{ Key string }](p, "device", "add", s.name).Key, HTTP: &http.Client{Timeout: 10 * time.Second}}
+		s.to = &client.Client{URL: d.URL, Token: get[struct{ Key string }](p, "device", "add", s.name).Key,
+			HTTP: &http.Client{Timeout: 10 * time.Second}}
 		p.must("send", s.name+"/v=0")
-		p.must("guard", "add", s.name+"/v", "--when", guard.When.String(), "--deadband", "1", "--on-delay", guard.OnDelay.String(), "--off-delay", guard.OffDelay.String(), "--tell", s.name+"@b.example")
+		p.must("guard", "add", s.name+"/v", "--when", guard.When.String(), "--deadband", "1", "--on-delay",
+			guard.OnDelay.String(), "--off-delay", guard.OffDelay.String(), "--tell", s.name+"@b.example")
 		senders = append(senders, s)
 	}
 	calm := unleash(t, senders)
@@ -118,7 +123,8 @@ func TestKilledAtAnyInstant(t *testing.T) {
 	}
 	time.Sleep(500 * time.Millisecond)
 	calm()
-	storetest.Eventually(t, "all alarms are over", func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 0 })
+	storetest.Eventually(t, "all alarms are over",
+		func() bool { return len(get[[]alarmLine](p, "alarm", "list")) == 0 })
 
 	db, err := sql.Open("pgx", database)
 	if err != nil {
@@ -180,15 +186,17 @@ func checkReadings(t *testing.T, db *sql.DB, device string, acked []measure.Read
 // absence is a time in which the service was away.
 type absence struct{ from, until measure.Instant }
 
-// shadow is how long after an absence what was pending may take to be as it would have been: a reading, and the longest delay.
+// shadow is how long after an absence what was pending may take to be as it would have been: a reading, and the longest
+// delay.
 const shadow = time.Second
 
-// checkAlarms compares the alarms with a replay of what was stepped live: all that is not late, after
-// the reading that was there when the guard began. A delay that ran when the service was killed goes on when the device is heard
-// again, so what comes of it may come later, or not at all, where the replay, which knows nothing of kills, ends it meanwhile.
+// checkAlarms compares the alarms with a replay of what was stepped live: all that is not late, after the reading that
+// was there when the guard began. A delay that ran when the service was killed goes on when the device is heard again,
+// so what comes of it may come later, or not at all, where the replay, which knows nothing of kills, ends it meanwhile.
 func checkAlarms(t *testing.T, db *sql.DB, s *sender, guard alarm.Guard, absences []absence) {
 	t.Helper()
-	stepped := slices.DeleteFunc(storedReadings(t, db, s.name)[1:], func(r measure.Reading) bool { return r.Quality&measure.Late != 0 })
+	stepped := slices.DeleteFunc(storedReadings(t, db, s.name)[1:],
+		func(r measure.Reading) bool { return r.Quality&measure.Late != 0 })
 	var want, got []transition
 	for _, tr := range alarm.Replay(&guard, stepped, stepped[len(stepped)-1].At+10_000) {
 		want = append(want, transition{tr.Kind, tr.At})
@@ -227,7 +235,8 @@ type transition struct {
 	at   measure.Instant
 }
 
-// checkAsItWas compares the alarms of the guard of a signal with those that going through all that happened to it gives.
+// checkAsItWas compares the alarms of the guard of a signal with those that going through all that happened to it
+// gives.
 func checkAsItWas(p *person, db *sql.DB, signal string, guards []struct{ Name, Signal string }) {
 	p.t.Helper()
 	guard := ""
@@ -240,7 +249,8 @@ func checkAsItWas(p *person, db *sql.DB, signal string, guards []struct{ Name, S
 	if err := json.Unmarshal([]byte(p.must("guard", "replay", guard, "--as-it-was", "--json")), &replayed); err != nil {
 		p.t.Fatal(err)
 	}
-	rows, err := db.Query(`select raised_at, cleared_at, worst from alarm where guard = $1 and not learned_late order by id`, guard)
+	rows, err := db.Query(
+		`select raised_at, cleared_at, worst from alarm where guard = $1 and not learned_late order by id`, guard)
 	if err != nil {
 		p.t.Fatal(err)
 	}
@@ -255,8 +265,10 @@ func checkAsItWas(p *person, db *sql.DB, signal string, guards []struct{ Name, S
 		if n >= len(replayed.Alarms) {
 			continue
 		}
-		if o := replayed.Alarms[n]; o.RaisedAt != raised || o.ClearedAt == nil || *o.ClearedAt != cleared || o.Severity != worst {
-			p.t.Fatalf("%s: alarm %d was raised at %v, over at %v, %s; going through what happened gives %+v", guard, n, raised, cleared, worst, o)
+		if o := replayed.Alarms[n]; o.RaisedAt != raised || o.ClearedAt == nil || *o.ClearedAt != cleared ||
+			o.Severity != worst {
+			p.t.Fatalf("%s: alarm %d was raised at %v, over at %v, %s; going through what happened gives %+v", guard, n,
+				raised, cleared, worst, o)
 		}
 	}
 	if n != len(replayed.Alarms) || n == 0 {
@@ -273,7 +285,8 @@ func checkNotices(t *testing.T, db *sql.DB, inbox *standin.Inbox) {
 		}
 		return n
 	}
-	storetest.Eventually(t, "every notice is sent", func() bool { return number(`select count(*) from notice where state <> 'sent'`) == 0 })
+	storetest.Eventually(t, "every notice is sent",
+		func() bool { return number(`select count(*) from notice where state <> 'sent'`) == 0 })
 	alarms, notices := number(`select count(*) from alarm`), number(`select count(*) from notice`)
 	if notices != 2*alarms {
 		t.Errorf("%d notices for %d alarms", notices, alarms)

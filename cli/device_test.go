@@ -48,25 +48,30 @@ func TestADevicesLifeByHand(t *testing.T) {
 	p.must("send", "leaf/temp=21.5", "leaf/level=3")
 	p.must("device", "set", "leaf", "--interval", "30s", "--closed", "--clock-offset", "-3600")
 	p.must("device", "setting", "set", "leaf", "--interval", "5m", "--set", "led=off", "--set", "tune=3")
-	if out := p.must("device", "setting", "set", "leaf", "--unset", "tune"); !strings.Contains(out, "ordered interval 5m, led off (version 2); the device has not said what it runs") {
+	if out := p.must("device", "setting", "set", "leaf", "--unset", "tune"); !strings.Contains(out,
+		"ordered interval 5m, led off (version 2); the device has not said what it runs") {
 		t.Error(out)
 	}
 	d := get[site.Device](p, "device", "show", "leaf")
-	if d.Behind != "hub" || !d.Closed || d.ClockOffset != -3600 || d.Interval.String() != "30s" || d.Version != 2 || d.Signals != 2 {
+	if d.Behind != "hub" || !d.Closed || d.ClockOffset != -3600 || d.Interval.String() != "30s" || d.Version != 2 ||
+		d.Signals != 2 {
 		t.Errorf("%+v", d)
 	}
-	if out := p.must("device", "show", "leaf"); !strings.Contains(out, "expected every 30s") || !strings.Contains(out, "closed, no new ones appear") || !strings.Contains(out, "-3600 s are added") {
+	if out := p.must("device", "show", "leaf"); !strings.Contains(out, "expected every 30s") ||
+		!strings.Contains(out, "closed, no new ones appear") || !strings.Contains(out, "-3600 s are added") {
 		t.Error(out)
 	}
 	if out := p.must("device", "list"); !strings.Contains(out, "leaf    online") {
 		t.Error(out)
 	}
-	p.must("signal", "set", "leaf/level", "--span", "0..4095", "--band", "dry ..1150", "--band", "wet 1150..", "--step", "1", "--interval", "2s")
+	p.must("signal", "set", "leaf/level", "--span", "0..4095", "--band", "dry ..1150", "--band", "wet 1150..", "--step",
+		"1", "--interval", "2s")
 	if v := s.Signal("leaf/level"); len(v.Bands) != 2 || *v.SpanHigh != 4095 {
 		t.Errorf("%+v", v)
 	}
 
-	if out := p.must("device", "code", "leaf", "--for", "mqtt", "--key", leaf.Key); !strings.Contains(out, "-P "+leaf.Key) || !strings.Contains(out, "jaunty/leaf/readings") {
+	if out := p.must("device", "code", "leaf", "--for", "mqtt", "--key", leaf.Key); !strings.Contains(out, "-P "+
+		leaf.Key) || !strings.Contains(out, "jaunty/leaf/readings") {
 		t.Error(out)
 	}
 	if out := p.must("device", "code", "leaf", "--for", "cpp"); !strings.Contains(out, "THE-DEVICE-KEY") {
@@ -83,7 +88,8 @@ func TestADevicesLifeByHand(t *testing.T) {
 
 	file := filepath.Join(p.home, "leaf.csv")
 	p.must("device", "remove", "leaf", "--export", file)
-	if text, err := os.ReadFile(file); err != nil || strings.Count(string(text), "\n") != 3 || !strings.HasPrefix(string(text), "at,signal,value,unit,text,quality\n") {
+	if text, err := os.ReadFile(file); err != nil || strings.Count(string(text), "\n") != 3 ||
+		!strings.HasPrefix(string(text), "at,signal,value,unit,text,quality\n") {
 		t.Errorf("%q %v", text, err)
 	}
 	p.refused(1, "Did you mean hub?", "device", "show", "hup")
@@ -118,7 +124,8 @@ func TestAddingCanWait(t *testing.T) {
 	}
 	device := &client.Client{URL: s.URL, Token: added.Key}
 	_, _ = device.SendReadings(t.Context(), "application/senml+json", []byte(`[{"n":"temp","u":"Celsius","v":1}]`))
-	storetest.Eventually(t, "it says what is wrong", func() bool { return strings.Contains(said.String(), "did you mean Cel?") })
+	storetest.Eventually(t, "it says what is wrong",
+		func() bool { return strings.Contains(said.String(), "did you mean Cel?") })
 	s.Send(device, `{"temp": 21.5}`)
 	if err := add.Wait(); err != nil || !strings.Contains(said.String(), "pond/temp  21.5") {
 		t.Errorf("%v %s", err, said)
@@ -132,14 +139,17 @@ func TestArrivalsByHand(t *testing.T) {
 	}
 	key := get[struct{ Key string }](p, "arrival", "enrolment", "start").Key
 	for _, name := range []string{"stranger", "pest"} {
-		if out, err := servertest.Command(t, "curl", "-sS", "-i", s.URL+api.SendReadings.At().Path, "-H", "Authorization: Bearer "+key, "-H", "Jaunty-Device: "+name, "-H", "Content-Type: application/json", "-d", `{"soil": 12.5, "firmware": "0.1"}`); err != nil || !strings.Contains(out, "202 Accepted") {
+		if out, err := servertest.Command(t, "curl", "-sS", "-i", s.URL+api.SendReadings.At().Path, "-H",
+			"Authorization: Bearer "+key, "-H", "Jaunty-Device: "+name, "-H", "Content-Type: application/json", "-d",
+			`{"soil": 12.5, "firmware": "0.1"}`); err != nil || !strings.Contains(out, "202 Accepted") {
 			t.Fatal(out, err)
 		}
 	}
 	if out := p.must("arrival", "list"); !strings.Contains(out, "soil 12.5") || !strings.Contains(out, "firmware 0.1") {
 		t.Error(out)
 	}
-	if out := p.must("arrival", "let-in", "stranger", "--title", "Second bench"); !strings.Contains(out, "with 2 signals") {
+	if out := p.must("arrival", "let-in", "stranger", "--title", "Second bench"); !strings.Contains(out,
+		"with 2 signals") {
 		t.Error(out)
 	}
 	p.must("arrival", "turn-away", "pest")
@@ -153,10 +163,12 @@ func TestKitsByHand(t *testing.T) {
 	p, s := guest(t)
 	p.must("device", "add", "pond")
 	s.Send(s.Owner, `{"pond/oxygen": 80, "pond/door": true}`)
-	p.must("guard", "add", "pond/oxygen", "--when", "below 55", "--name", "pond-low", "--advice", "Switch on the cascade: now.")
+	p.must("guard", "add", "pond/oxygen", "--when", "below 55", "--name", "pond-low", "--advice",
+		"Switch on the cascade: now.")
 	p.must("device", "set", "pond", "--interval", "15s")
 	p.must("output", "add", "pond/cascade", "--safe", "on", "--rest", "off", "--least-on", "5m", "--off-sends", "shut")
-	if out := p.must("kit", "add", "pond-probe", "--device", "pond"); !strings.Contains(out, "2 signals, 1 guard, 1 output") {
+	if out := p.must("kit", "add", "pond-probe", "--device", "pond"); !strings.Contains(out,
+		"2 signals, 1 guard, 1 output") {
 		t.Error(out)
 	}
 	file := filepath.Join(p.home, "kit.yaml")
@@ -164,24 +176,28 @@ func TestKitsByHand(t *testing.T) {
 	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if out := p.must("kit", "set", file); strings.Contains(out, "would change") || p.must("kit", "show", "pond-probe") != text {
+	if out := p.must("kit", "set", file); strings.Contains(out, "would change") ||
+		p.must("kit", "show", "pond-probe") != text {
 		t.Errorf("%s\n%s", text, out)
 	}
 	p.must("device", "add", "second-pond", "--kit", "pond-probe")
 	if guards := p.must("guard", "list"); !strings.Contains(guards, "second-pond-low") {
 		t.Error(guards)
 	}
-	if o := get[drive.Output](p, "output", "show", "second-pond/cascade"); o.Safe != "on" || o.Ordered != "off" || o.OffSends != "shut" || o.LeastOn.String() != "5m" {
+	if o := get[drive.Output](p, "output", "show", "second-pond/cascade"); o.Safe != "on" || o.Ordered != "off" ||
+		o.OffSends != "shut" || o.LeastOn.String() != "5m" {
 		t.Errorf("%+v", o)
 	}
 	changed := strings.Replace(text, "below 55", "below 60", 1)
 	if err := os.WriteFile(file, []byte(changed), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if out := p.must("kit", "set", file); !strings.Contains(out, "Nothing has changed yet") || !strings.Contains(out, "guard second-pond-low") {
+	if out := p.must("kit", "set", file); !strings.Contains(out, "Nothing has changed yet") ||
+		!strings.Contains(out, "guard second-pond-low") {
 		t.Error(out)
 	}
-	if out := p.must("kit", "apply", "pond-probe", "--try"); !strings.Contains(out, "below 60") || strings.Contains(p.must("guard", "list"), "below 60") {
+	if out := p.must("kit", "apply", "pond-probe", "--try"); !strings.Contains(out, "below 60") ||
+		strings.Contains(p.must("guard", "list"), "below 60") {
 		t.Error(out)
 	}
 	p.must("kit", "apply", "pond-probe")
@@ -189,7 +205,9 @@ func TestKitsByHand(t *testing.T) {
 		t.Error(guards)
 	}
 	for says, text := range map[string]string{
-		"unknown field \"colour\"": "name: k\ncolour: red\n", "signals[0].unit": "name: k\nsignals:\n- name: a\n  unit: Celsius\n", "below 5x": "name: k\nsignals:\n- name: a\nguards:\n- name: g\n  signal: a\n  when: below 5x\n",
+		"unknown field \"colour\"": "name: k\ncolour: red\n",
+		"signals[0].unit":          "name: k\nsignals:\n- name: a\n  unit: Celsius\n",
+		"below 5x":                 "name: k\nsignals:\n- name: a\nguards:\n- name: g\n  signal: a\n  when: below 5x\n",
 	} {
 		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
 			t.Fatal(err)
@@ -205,5 +223,6 @@ func TestKitsByHand(t *testing.T) {
 	if out, _, _ := p.run("__complete", "device", "show", "s"); !strings.Contains(out, "second-pond") {
 		t.Errorf("the shell completes %q", out)
 	}
-	storetest.Eventually(t, "the device is known by its kit", func() bool { return s.Look("second-pond").Kit == "pond-probe" })
+	storetest.Eventually(t, "the device is known by its kit",
+		func() bool { return s.Look("second-pond").Kit == "pond-probe" })
 }

@@ -20,8 +20,9 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// camera sends a frame every few milliseconds until stop is closed, again until each is acknowledged; what it sees is warm at
-// times, and cold at the end. It counts those that were acknowledged, and gives the highest temperature of each.
+// camera sends a frame every few milliseconds until stop is closed, again until each is acknowledged; what it sees is
+// warm at times, and cold at the end. It counts those that were acknowledged, and gives the highest temperature of
+// each.
 func camera(t *testing.T, to *client.Client, count *atomic.Int64, stop <-chan struct{}) (acked []measure.Reading) {
 	warm, last := 20.0, measure.Instant(0)
 	for ended := false; !ended; {
@@ -52,16 +53,19 @@ func camera(t *testing.T, to *client.Client, count *atomic.Int64, stop <-chan st
 	return acked
 }
 
-// The service is killed again and again while a camera sends. Each acknowledged frame is there once, with what it tells; and the
-// runs that a plan makes of it are those that its readings ask for.
+// The service is killed again and again while a camera sends. Each acknowledged frame is there once, with what it
+// tells; and the runs that a plan makes of it are those that its readings ask for.
 func TestFramesOutliveKills(t *testing.T) {
 	p, address, database := newPerson(t), freeAddress(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
-	args := []string{"serve", "--database", database, "--http", address, "--seal-after", "200ms", "--log-level", "error"}
+	args := []string{"serve", "--database", database, "--http", address, "--seal-after", "200ms", "--log-level",
+		"error"}
 	d := p.start(env, args...)
 	p.login(d.URL, "o@b.example", "a long secret")
-	to := &client.Client{URL: d.URL, Token: get[struct{ Key string }](p, "device", "add", "eye").Key, HTTP: &http.Client{Timeout: 10 * time.Second}}
-	if err := to.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "", []byte("20,20,20\n20,20,20\n")); err != nil {
+	to := &client.Client{URL: d.URL, Token: get[struct{ Key string }](p, "device", "add", "eye").Key,
+		HTTP: &http.Client{Timeout: 10 * time.Second}}
+	if err := to.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "",
+		[]byte("20,20,20\n20,20,20\n")); err != nil {
 		t.Fatal(err)
 	}
 	p.must("asset", "add", "kiln", "--signal", "eye")
@@ -138,7 +142,8 @@ func checkFrames(t *testing.T, db *sql.DB, acked []measure.Reading) {
 	}
 	for _, r := range acked {
 		if high, there := stored[r.At]; !there || high != r.Value || told[r.At] != 1 {
-			t.Errorf("the frame of %s, %v °C, is there: %v, with %v °C, told %d times", r.At, r.Value, there, high, told[r.At])
+			t.Errorf("the frame of %s, %v °C, is there: %v, with %v °C, told %d times", r.At, r.Value, there, high,
+				told[r.At])
 		}
 	}
 	if len(told) != len(stored) || len(stored) != len(acked)+1 { // and the first

@@ -26,8 +26,8 @@ func everyCommand(c *cobra.Command, see func(*cobra.Command)) {
 	}
 }
 
-// acts are the verbs that single nouns have besides list, show, add, set, remove and bring-back; views are nouns that show one side
-// of a thing. A new one is weighed against the six, and then named here.
+// acts are the verbs that single nouns have besides list, show, add, set, remove and bring-back; views are nouns that
+// show one side of a thing. A new one is weighed against the six, and then named here.
 var acts = map[string][]string{
 	"alarm":     {"ack", "comment", "hand", "hand-back", "health", "mark", "reset"},
 	"arrival":   {"enrolment", "let-in", "turn-away"},
@@ -95,11 +95,13 @@ func TestWhatIsRemovedCanBeBroughtBack(t *testing.T) {
 func TestFlagsMeanTheSameEverywhere(t *testing.T) {
 	types := map[string]string{}
 	others := map[string]string{
-		"from": "since", "begin": "since", "to-file": "file", "out": "file", "output-file": "file", "called": "title", "label": "title", "dry-run": "try", "sure": "yes", "force": "yes",
-		"drop": "remove", "delete": "remove", "most": "limit", "max": "limit", "reason": "why", "comment": "note", "notify": "tell", "of-device": "device",
+		"from": "since", "begin": "since", "to-file": "file", "out": "file", "output-file": "file", "called": "title",
+		"label": "title", "dry-run": "try", "sure": "yes", "force": "yes",
+		"drop": "remove", "delete": "remove", "most": "limit", "max": "limit", "reason": "why", "comment": "note",
+		"notify": "tell", "of-device": "device",
 	}
-	// A limit is a value or a number of rows; an alarm has a number, and what is driven by alarms says which in words; a step is one of a
-	// scale or of a roster.
+	// A limit is a value or a number of rows; an alarm has a number, and what is driven by alarms says which in words;
+	// a step is one of a scale or of a roster.
 	words := map[string]bool{"limit": true, "alarm": true, "step": true}
 	everyCommand(newRoot(), func(c *cobra.Command) {
 		c.Flags().VisitAll(func(f *pflag.Flag) {
@@ -113,7 +115,8 @@ func TestFlagsMeanTheSameEverywhere(t *testing.T) {
 			types[f.Name] = kind
 		})
 		since, until := c.Flags().Lookup("since"), c.Flags().Lookup("until")
-		if since != nil && until != nil && !(strings.HasPrefix(since.Usage, "from when: "+terminal.TimeHelp) && strings.HasPrefix(until.Usage, "until when; ")) {
+		if since != nil && until != nil && !(strings.HasPrefix(since.Usage, "from when: "+terminal.TimeHelp) &&
+			strings.HasPrefix(until.Usage, "until when; ")) {
 			t.Errorf("%s tells of --since %q and of --until %q", c.CommandPath(), since.Usage, until.Usage)
 		}
 	})

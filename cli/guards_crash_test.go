@@ -14,13 +14,15 @@ import (
 )
 
 // Two service processes share one database, and one or the other is killed again and again in a storm of readings while
-// people change, shelve and acknowledge. No alarm is missed or doubled: going through what happened gives the same ones.
+// people change, shelve and acknowledge. No alarm is missed or doubled: going through what happened gives the same
+// ones.
 func TestTwoProcessesOfWhichOneIsKilled(t *testing.T) {
 	p, database := newPerson(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
 	addresses := []string{freeAddress(t), freeAddress(t)}
 	begin := func(i int) *daemon {
-		return p.start(env, "serve", "--database", database, "--http", addresses[i], "--data", t.TempDir(), "--log-level", "error")
+		return p.start(env, "serve", "--database", database, "--http", addresses[i], "--data", t.TempDir(),
+			"--log-level", "error")
 	}
 	processes := []*daemon{begin(0), begin(1)}
 	p.login(processes[0].URL, "o@b.example", "a long secret")
@@ -32,9 +34,11 @@ func TestTwoProcessesOfWhichOneIsKilled(t *testing.T) {
 	var senders []*sender
 	for i, name := range []string{"one", "two", "three"} {
 		key := get[struct{ Key string }](p, "device", "add", name).Key
-		s := &sender{name: name, to: &client.Client{URL: processes[i%2].URL, Token: key, HTTP: &http.Client{Timeout: 10 * time.Second}}}
+		s := &sender{name: name, to: &client.Client{URL: processes[i%2].URL, Token: key,
+			HTTP: &http.Client{Timeout: 10 * time.Second}}}
 		p.must("send", name+"/v=0")
-		p.must("guard", "add", name+"/v", "--name", name, "--when", "above 4", "--deadband", "1", "--on-delay", "50ms", "--off-delay", "40ms",
+		p.must("guard", "add", name+"/v", "--name", name, "--when", "above 4", "--deadband", "1", "--on-delay", "50ms",
+			"--off-delay", "40ms",
 			"--rung", "above 8, critical, deadband 1, off-delay 30ms", "--tell", name+"@b.example")
 		senders = append(senders, s)
 	}

@@ -32,7 +32,8 @@ func (p *person) logger(n int) string {
 	file.WriteString("Time,T1 (°C),Door\n")
 	from := time.Now().UTC().Truncate(time.Minute).Add(-time.Duration(n+60) * time.Minute)
 	for i := range n {
-		fmt.Fprintf(&file, "%s,%.1f,%s\n", from.Add(time.Duration(i)*time.Minute).Format("2006-01-02 15:04:05"), 20+float64(i%50)/10, []string{"open", "closed"}[i%2])
+		fmt.Fprintf(&file, "%s,%.1f,%s\n", from.Add(time.Duration(i)*time.Minute).Format("2006-01-02 15:04:05"),
+			20+float64(i%50)/10, []string{"open", "closed"}[i%2])
 	}
 	name := filepath.Join(p.home, "logger.csv")
 	if err := os.WriteFile(name, file.Bytes(), 0o600); err != nil {
@@ -44,16 +45,19 @@ func (p *person) logger(n int) string {
 // The life of a history by hand: in from a logger, looked at, out, cleared, put back, backed up, restored.
 func TestAHistoryByHand(t *testing.T) {
 	p, database := newPerson(t), storetest.URL(t)
-	d := p.start([]string{"JAUNTY_PASSWORD=a long secret"}, "serve", "--database", database, "--http", "127.0.0.1:0", "--owner", "o@b.example", "--seal-file", filepath.Join(p.home, "seal"))
+	d := p.start([]string{"JAUNTY_PASSWORD=a long secret"}, "serve", "--database", database, "--http", "127.0.0.1:0",
+		"--owner", "o@b.example", "--seal-file", filepath.Join(p.home, "seal"))
 	p.login(d.URL, "o@b.example", "a long secret")
 	p.must("device", "add", "cellar")
 	file := p.logger(7000)
 	p.refused(2, "--zone", "import", file, "--device", "cellar", "--yes")
 	p.refused(2, "no column", "import", file, "--device", "cellar", "--zone", "UTC", "--column", "T2=x")
-	if out := p.must("import", file, "--device", "cellar", "--zone", "UTC", "--column", "T1 (°C)=air:Cel", "--try"); !strings.Contains(out, "14000 would be added") || !strings.Contains(out, "cellar/air") {
+	if out := p.must("import", file, "--device", "cellar", "--zone", "UTC", "--column", "T1 (°C)=air:Cel",
+		"--try"); !strings.Contains(out, "14000 would be added") || !strings.Contains(out, "cellar/air") {
 		t.Error(out)
 	}
-	if out := p.must("import", file, "--device", "cellar", "--zone", "UTC", "--column", "T1 (°C)=air:Cel", "--yes"); !strings.Contains(out, "14000 were added") {
+	if out := p.must("import", file, "--device", "cellar", "--zone", "UTC", "--column", "T1 (°C)=air:Cel",
+		"--yes"); !strings.Contains(out, "14000 were added") {
 		t.Error(out)
 	}
 	figures := get[[]api.PeriodFigures](p, "reading", "list", "cellar/air", "--since", "10d", "--every", "1d")
@@ -64,11 +68,14 @@ func TestAHistoryByHand(t *testing.T) {
 	if n != 7000 || len(figures) < 5 {
 		t.Errorf("%d readings in %d days", n, len(figures))
 	}
-	if out := p.must("reading", "list", "cellar/air", "--since", "10d", "--every", "1d", "--show", "mean,high"); !strings.HasPrefix(out, "FROM                 MEAN") || !strings.Contains(out, "24.9") {
+	if out := p.must("reading", "list", "cellar/air", "--since", "10d", "--every", "1d", "--show",
+		"mean,high"); !strings.HasPrefix(out, "FROM                 MEAN") || !strings.Contains(out, "24.9") {
 		t.Error(out)
 	}
 	p.refused(2, "did you mean mean?", "reading", "list", "cellar/air", "--every", "1d", "--show", "maen")
-	if out := p.must("chart", "cellar/air", "cellar/door", "--since", "3d", "--width", "80"); strings.Count(out, "⠒")+strings.Count(out, "⣿")+strings.Count(out, "⡇") == 0 || !strings.Contains(out, "Cellar air: last") || !strings.Contains(out, "Cellar door: now") {
+	if out := p.must("chart", "cellar/air", "cellar/door", "--since", "3d", "--width", "80"); strings.Count(out, "⠒")+
+		strings.Count(out, "⣿")+strings.Count(out, "⡇") == 0 || !strings.Contains(out, "Cellar air: last") ||
+		!strings.Contains(out, "Cellar door: now") {
 		t.Error(out)
 	}
 	for suffix, magic := range map[string]string{"png": "\x89PNG", "svg": "<?xml"} {
@@ -81,10 +88,12 @@ func TestAHistoryByHand(t *testing.T) {
 	if s := get[api.Storage](p, "storage", "show"); s.Readings != 14_000 {
 		t.Errorf("%+v", s)
 	}
-	if out := p.must("storage", "show"); !strings.Contains(out, "At this rate a year adds") || !strings.Contains(out, "cellar/air") {
+	if out := p.must("storage", "show"); !strings.Contains(out, "At this rate a year adds") ||
+		!strings.Contains(out, "cellar/air") {
 		t.Error(out)
 	}
-	if out := p.must("storage", "set", "--keep-readings", "365d"); !strings.Contains(out, "Readings are kept for 365d, figures for ever; alarms for 3653d, the journal for 1826d.") {
+	if out := p.must("storage", "set", "--keep-readings", "365d"); !strings.Contains(out,
+		"Readings are kept for 365d, figures for ever; alarms for 3653d, the journal for 1826d.") {
 		t.Error(out)
 	}
 	before := filepath.Join(p.home, "before.csv")
@@ -93,7 +102,8 @@ func TestAHistoryByHand(t *testing.T) {
 	p.refused(2, "says no format", "export", "cellar", "--file", filepath.Join(p.home, "x.txt"))
 	p.refused(2, `--confirm "cellar"`, "reading", "remove", "cellar", "--without-data")
 	p.refused(2, "--without-data", "reading", "remove", "cellar")
-	cleared := get[site.Clearing](p, "reading", "remove", "cellar", "--export", filepath.Join(p.home, "kept.parquet"), "--confirm", "cellar")
+	cleared := get[site.Clearing](p, "reading", "remove", "cellar", "--export", filepath.Join(p.home, "kept.parquet"),
+		"--confirm", "cellar")
 	if cleared.Readings != 14_000 || cleared.State != site.ClearingCleared {
 		t.Errorf("%+v", cleared)
 	}
@@ -126,7 +136,8 @@ func (p *person) sameAs(before string, what ...string) {
 func (p *person) backupAndRestore(database, before string) {
 	t := p.t
 	file, second := filepath.Join(p.home, "all.backup"), storetest.Bare(t)
-	if out := p.must("backup", file, "--database", database, "--seal-file", filepath.Join(p.home, "seal")); !strings.Contains(out, "14000 readings") {
+	if out := p.must("backup", file, "--database", database, "--seal-file",
+		filepath.Join(p.home, "seal")); !strings.Contains(out, "14000 readings") {
 		t.Error(out)
 	}
 	if info, err := os.Stat(file); err != nil || info.Mode().Perm() != 0o600 {
@@ -145,7 +156,8 @@ func (p *person) backupAndRestore(database, before string) {
 	if left := ofOurs(t, second); left != 0 {
 		t.Errorf("a refused restore left %d things in an empty database", left)
 	}
-	if out := p.must("restore", file, "--database", second, "--seal-file", filepath.Join(p.home, "seal2")); !strings.Contains(out, "14000 readings, each verified") {
+	if out := p.must("restore", file, "--database", second, "--seal-file",
+		filepath.Join(p.home, "seal2")); !strings.Contains(out, "14000 readings, each verified") {
 		t.Error(out)
 	}
 	p.refused(1, "not empty", "restore", file, "--database", second)
@@ -211,7 +223,8 @@ func TestAnExportOverABadLine(t *testing.T) {
 	p.refused(1, "nothing to go on with", "export", "cellar", "--file", filepath.Join(p.home, "never.csv"), "--resume")
 
 	wrong := filepath.Join(p.home, "wrong.csv")
-	if _, errs, code := p.run("export", "nowhere", "--file", wrong); code != 2 || !strings.Contains(errs, "there is no device or signal nowhere") || strings.Contains(errs, "goes on with it") {
+	if _, errs, code := p.run("export", "nowhere", "--file", wrong); code != 2 ||
+		!strings.Contains(errs, "there is no device or signal nowhere") || strings.Contains(errs, "goes on with it") {
 		t.Errorf("%d: %s", code, errs)
 	}
 	if left, err := filepath.Glob(wrong + "*"); err != nil || len(left) != 0 {
@@ -263,10 +276,12 @@ func TestHistoryCommandsThatAreWrong(t *testing.T) {
 		{2, "SenML has readings", []string{"export", "cellar", "--every", "1h", "--format", "senml"}},
 		{1, "no such file", []string{"import", "nothing.csv"}},
 		{2, "takes FILE", []string{"import"}},
-		{2, "not NAME=SIGNAL", []string{"import", p.logger(3), "--device", "cellar", "--zone", "UTC", "--column", "Door"}},
+		{2, "not NAME=SIGNAL", []string{"import", p.logger(3), "--device", "cellar", "--zone", "UTC", "--column",
+			"Door"}},
 		{2, "one DEVICE", []string{"reading", "remove"}},
 		{2, "one DEVICE", []string{"reading", "remove", "cellar", "--all"}},
-		{2, "nothing to clear", []string{"reading", "remove", "cellar", "--until", "2020-01-01T00:00:00Z", "--without-data"}},
+		{2, "nothing to clear", []string{"reading", "remove", "cellar", "--until", "2020-01-01T00:00:00Z",
+			"--without-data"}},
 		{1, "no clearing 7", []string{"reading", "bring-back", "7"}},
 		{2, "not a duration", []string{"storage", "set", "--keep-readings", "long"}},
 		{2, "a day (1d) or more", []string{"storage", "set", "--keep-readings", "5m"}},
@@ -278,16 +293,19 @@ func TestHistoryCommandsThatAreWrong(t *testing.T) {
 	} {
 		p.refused(c.code, c.says, c.args...)
 	}
-	if out := p.must("reading", "remove", "cellar", "--try"); !strings.Contains(out, "2 readings of 2 signals would go") {
+	if out := p.must("reading", "remove", "cellar", "--try"); !strings.Contains(out,
+		"2 readings of 2 signals would go") {
 		t.Error(out)
 	}
 	if out := p.must("removed", "list", "--kind", "readings"); !strings.Contains(out, "Nothing was removed") {
 		t.Error(out)
 	}
-	if out := p.must("export", "cellar/air", "--zone", "UTC"); strings.Count(out, "\n") != 2 || !strings.Contains(out, "Z,cellar/air,21.5,,,") {
+	if out := p.must("export", "cellar/air", "--zone", "UTC"); strings.Count(out, "\n") != 2 ||
+		!strings.Contains(out, "Z,cellar/air,21.5,,,") {
 		t.Error(out)
 	}
-	if out := p.must("export", "--every", "1d"); !strings.HasPrefix(out, "at,signal,count,left_out,low,high,mean,held_mean,first,last,unit\n") || strings.Count(out, "\n") != 3 {
+	if out := p.must("export", "--every", "1d"); !strings.HasPrefix(out,
+		"at,signal,count,left_out,low,high,mean,held_mean,first,last,unit\n") || strings.Count(out, "\n") != 3 {
 		t.Error(out)
 	}
 }
@@ -328,7 +346,8 @@ func TestARefusedRestoreLeavesNoFolder(t *testing.T) {
 		}
 		p.refused(1, "is no archive of a site", "restore", broken, "--data", data)
 		left, err := os.ReadDir(data)
-		if _, gone := os.Stat(filepath.Join(parent, "a")); there && (err != nil || len(left) > 0) || !there && !os.IsNotExist(gone) {
+		if _, gone := os.Stat(filepath.Join(parent, "a")); there && (err != nil || len(left) > 0) || !there &&
+			!os.IsNotExist(gone) {
 			t.Errorf("%s: left %v %v", name, left, err)
 		}
 	}

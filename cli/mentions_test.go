@@ -12,7 +12,8 @@ import (
 )
 
 // mention is a command line in a text: up to where the text around it goes on.
-var mention = regexp.MustCompile("(?:^|[ \"'`(>$\\t/])jaunty ((?:\\[?[A-Za-z0-9…%][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*')(?: (?:\\[?[A-Za-z0-9…'/%<$][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*'))*)")
+var mention = regexp.MustCompile(
+	"(?:^|[ \"'`(>$\\t/])jaunty ((?:\\[?[A-Za-z0-9…%][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*')(?: (?:\\[?[A-Za-z0-9…'/%<$][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*'))*)")
 
 var flagName = regexp.MustCompile(`^--([a-z][a-z-]+)`)
 
@@ -60,7 +61,8 @@ func unknownIn(root *cobra.Command, words []string) string {
 		if word == "jaunty" || word == "/" {
 			break
 		}
-		if flag := flagName.FindStringSubmatch(word); flag != nil && flag[1] != "help" && flag[1] != "json" && c.Flags().Lookup(flag[1]) == nil && !c.HasSubCommands() {
+		if flag := flagName.FindStringSubmatch(word); flag != nil && flag[1] != "help" && flag[1] != "json" &&
+			c.Flags().Lookup(flag[1]) == nil && !c.HasSubCommands() {
 			return "there is no flag --" + flag[1] + " of " + c.CommandPath()
 		}
 	}
@@ -85,7 +87,8 @@ func texts(t *testing.T, folder string, read func(path, text string)) {
 		}
 		name := entry.Name()
 		if entry.IsDir() {
-			if name == "node_modules" || name == "dist" || name == "testdata" || name == "bin" || strings.HasPrefix(name, ".") && len(name) > 2 {
+			if name == "node_modules" || name == "dist" || name == "testdata" || name == "bin" ||
+				strings.HasPrefix(name, ".") && len(name) > 2 {
 				return filepath.SkipDir
 			}
 			return nil
@@ -95,7 +98,8 @@ func texts(t *testing.T, folder string, read func(path, text string)) {
 		default:
 			return nil
 		}
-		if name == "CHANGELOG.md" || strings.HasSuffix(name, ".gen.ts") || strings.HasSuffix(name, "mentions_test.go") || path == filepath.Join("..", "store", "store.go") {
+		if name == "CHANGELOG.md" || strings.HasSuffix(name, ".gen.ts") ||
+			strings.HasSuffix(name, "mentions_test.go") || path == filepath.Join("..", "store", "store.go") {
 			return nil // what was then; what is generated; this; names of connections
 		}
 		text, err := os.ReadFile(path)

@@ -20,14 +20,16 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// Two processes, of which one or the other is killed again and again between decisions and commands, switch outputs by a storm of
-// readings. Each change is ordered once, what is latched stays so, and the devices end up doing what was ordered last.
+// Two processes, of which one or the other is killed again and again between decisions and commands, switch outputs by
+// a storm of readings. Each change is ordered once, what is latched stays so, and the devices end up doing what was
+// ordered last.
 func TestOutputsThroughKills(t *testing.T) {
 	p, database := newPerson(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
 	addresses, brokers := []string{freeAddress(t), freeAddress(t)}, []string{freeAddress(t), freeAddress(t)}
 	begin := func(i int) *daemon {
-		return p.start(env, "serve", "--database", database, "--http", addresses[i], "--mqtt", brokers[i], "--data", t.TempDir(), "--log-level", "error")
+		return p.start(env, "serve", "--database", database, "--http", addresses[i], "--mqtt", brokers[i], "--data",
+			t.TempDir(), "--log-level", "error")
 	}
 	processes := []*daemon{begin(0), begin(1)}
 	p.login(processes[0].URL, "o@b.example", "a long secret")
@@ -38,7 +40,8 @@ func TestOutputsThroughKills(t *testing.T) {
 	for i := range 3 {
 		name := fmt.Sprintf("d%d", i)
 		key := get[struct{ Key string }](p, "device", "add", name).Key
-		s := &sender{name: name, to: &client.Client{URL: processes[i%2].URL, Token: key, HTTP: &http.Client{Timeout: 10 * time.Second}}}
+		s := &sender{name: name, to: &client.Client{URL: processes[i%2].URL, Token: key,
+			HTTP: &http.Client{Timeout: 10 * time.Second}}}
 		p.must("send", name+"/v=0")
 		p.must("output", "add", name+"/relay", "--expires", "5s")
 		p.must("output", "add", name+"/siren", "--expires", "5s")
@@ -47,13 +50,17 @@ func TestOutputsThroughKills(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		device := &standin.Device{Name: name, Every: time.Hour, Outputs: []standin.Output{{Name: "relay", Set: func(word string, _ time.Time) { does[i].Store(word) }}, {Name: "siren", Set: func(string, time.Time) {}}}}
+		device := &standin.Device{Name: name, Every: time.Hour,
+			Outputs: []standin.Output{{Name: "relay", Set: func(word string, _ time.Time) { does[i].Store(word) }},
+				{Name: "siren", Set: func(string, time.Time) {}}}}
 		go device.Run(ctx, link, func(error) {})
 	}
 	for i, s := range senders { // each drives the next one's relay, and its own siren
 		next := senders[(i+1)%len(senders)].name
-		p.must("interlock", "add", "relay-"+s.name, "--output", next+"/relay", "--when", s.name+"/v above 5", "--deadband", "1")
-		p.must("interlock", "add", "siren-"+s.name, "--output", s.name+"/siren", "--when", s.name+"/v above 4", "--latch")
+		p.must("interlock", "add", "relay-"+s.name, "--output", next+"/relay", "--when", s.name+"/v above 5",
+			"--deadband", "1")
+		p.must("interlock", "add", "siren-"+s.name, "--output", s.name+"/siren", "--when", s.name+"/v above 4",
+			"--latch")
 	}
 	calm := unleash(t, senders)
 	kills := 8
@@ -73,7 +80,8 @@ func TestOutputsThroughKills(t *testing.T) {
 		path := fmt.Sprintf("d%d/relay", i)
 		storetest.Eventually(t, path+" does what was ordered last, and it is known", func() bool {
 			o := get[drive.Output](p, "output", "show", path)
-			return o.Ordered == drive.Off && does[i].Load() == "0" && o.Confirmed != nil && *o.Confirmed == drive.Off && o.DiffersSince == nil
+			return o.Ordered == drive.Off && does[i].Load() == "0" && o.Confirmed != nil && *o.Confirmed == drive.Off &&
+				o.DiffersSince == nil
 		})
 	}
 	db, err := sql.Open("pgx", database)
@@ -110,7 +118,8 @@ func TestOutputsThroughKills(t *testing.T) {
 // ordersOf gives what an output was ordered, as the journal tells it.
 func ordersOf(t *testing.T, db *sql.DB, path string) (states []string) {
 	t.Helper()
-	rows, err := db.Query(`select text from journal where kind = 'output ordered' and subject = $1 and text not like '% stays %' order by id`, path)
+	rows, err := db.Query(
+		`select text from journal where kind = 'output ordered' and subject = $1 and text not like '% stays %' order by id`, path)
 	if err != nil {
 		t.Fatal(err)
 	}

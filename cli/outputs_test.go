@@ -22,7 +22,8 @@ func TestOutputsOnTheCommandLine(t *testing.T) {
 		}
 	}
 	says("There are no outputs", "output", "list")
-	says("shed/fan is off since", "output", "add", "shed/fan", "--safe", "on", "--rest", "off", "--dangerous", "--title", "Fan")
+	says("shed/fan is off since", "output", "add", "shed/fan", "--safe", "on", "--rest", "off", "--dangerous",
+		"--title", "Fan")
 	p.refused(1, "is there already", "output", "add", "shed/fan")
 	p.refused(2, "--kind", "output", "add", "shed/x", "--kind", "relay")
 	p.refused(2, "--least-on", "output", "add", "shed/x", "--least-on", "soon")
@@ -40,11 +41,15 @@ func TestOutputsOnTheCommandLine(t *testing.T) {
 
 	p.refused(2, "what drives it is missing", "interlock", "add", "x", "--output", "shed/fan")
 	p.refused(2, "--output is missing", "interlock", "add", "x", "--alarm", "any")
-	p.refused(2, "one thing drives an interlock", "interlock", "add", "x", "--output", "shed/fan", "--alarm", "any", "--hours", "daily")
-	p.refused(2, "begins with no DEVICE/SIGNAL", "interlock", "add", "x", "--output", "shed/fan", "--when", "vapour above 4")
+	p.refused(2, "one thing drives an interlock", "interlock", "add", "x", "--output", "shed/fan", "--alarm", "any",
+		"--hours", "daily")
+	p.refused(2, "begins with no DEVICE/SIGNAL", "interlock", "add", "x", "--output", "shed/fan", "--when",
+		"vapour above 4")
 	p.refused(2, "write it like", "interlock", "add", "x", "--output", "shed/fan", "--bands", "shed/vapour: low blue")
-	p.refused(2, "did you mean shed/vapour?", "interlock", "add", "x", "--output", "shed/fan", "--when", "shed/vapuor above 4")
-	says("its silence is never noticed: jaunty device set shed", "interlock", "add", "vapour-fan", "--output", "shed/fan", "--when", "shed/vapour above 400", "--deadband", "80", "--latch")
+	p.refused(2, "did you mean shed/vapour?", "interlock", "add", "x", "--output", "shed/fan", "--when",
+		"shed/vapuor above 4")
+	says("its silence is never noticed: jaunty device set shed", "interlock", "add", "vapour-fan", "--output",
+		"shed/fan", "--when", "shed/vapour above 400", "--deadband", "80", "--latch")
 	p.refused(1, "is there already", "interlock", "add", "vapour-fan", "--output", "shed/fan", "--alarm", "any")
 	says("idle", "interlock", "list")
 	p.must("send", "shed/vapour=500")
@@ -60,8 +65,10 @@ func TestOutputsOnTheCommandLine(t *testing.T) {
 	p.must("interlock", "remove", "vapour-high")
 	says("asks for nothing now", "interlock", "show", "vapour-fan")
 	says("would have started once", "interlock", "replay", "vapour-fan", "--since", "1h")
-	says("would have started 0 times", "interlock", "replay", "--output", "shed/fan", "--when", "shed/vapour above 5000", "--since", "1h")
-	if tried := get[drive.Tried](p, "interlock", "replay", "vapour-fan", "--when", "shed/vapour above 50", "--since", "1h"); tried.Starts != 1 || len(tried.Stretches) == 0 {
+	says("would have started 0 times", "interlock", "replay", "--output", "shed/fan", "--when",
+		"shed/vapour above 5000", "--since", "1h")
+	if tried := get[drive.Tried](p, "interlock", "replay", "vapour-fan", "--when", "shed/vapour above 50", "--since",
+		"1h"); tried.Starts != 1 || len(tried.Stretches) == 0 {
 		t.Errorf("%+v", tried)
 	}
 	says("above 300", "interlock", "set", "vapour-fan", "--when", "shed/vapour above 300")
@@ -71,7 +78,8 @@ func TestOutputsOnTheCommandLine(t *testing.T) {
 	says("Emergency: owner@hollowbrook.example put all outputs into their safe states", "output", "list")
 	says("shed/fan is on since", "output", "resume", "--yes")
 	p.refused(2, "Say --yes", "output", "remove", "shed/fan")
-	says("Interlock vapour-fan is removed; 'jaunty interlock bring-back vapour-fan'", "interlock", "remove", "vapour-fan")
+	says("Interlock vapour-fan is removed; 'jaunty interlock bring-back vapour-fan'", "interlock", "remove",
+		"vapour-fan")
 	says("Output shed/fan is removed; 'jaunty output bring-back shed/fan'", "output", "remove", "shed/fan", "--yes")
 	says("There are no interlocks", "interlock", "list")
 }

@@ -40,15 +40,21 @@ func gateways(t *testing.T) (inbox *standin.Inbox, file, smtp string, g *standin
 func TestReachingPeopleByCommands(t *testing.T) {
 	inbox, file, smtp, g := gateways(t)
 	p := newPerson(t)
-	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database", storetest.URL(t), "--http", freeAddress(t), "--smtp", smtp, "--carriers", file, "--private-addresses")
+	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database",
+		storetest.URL(t), "--http", freeAddress(t), "--smtp", smtp, "--carriers", file, "--private-addresses")
 	p.login(d.URL, "o@b.example", "a long secret")
 	p.must("contact", "add", "orla", "--title", "Orla", "--mail", "orla@b.example", "--text", "+353 86 000 0001")
-	p.must("contact", "add", "tadhg", "--voice", "+353860000002", "--quiet-hours", "daily 09:00-16:00", "--passes", "warning", "--words", "raise={{severity}}: {{sentence}}")
+	p.must("contact", "add", "tadhg", "--voice", "+353860000002", "--quiet-hours", "daily 09:00-16:00", "--passes",
+		"warning", "--words", "raise={{severity}}: {{sentence}}")
 	if out := p.must("contact", "add", "firm", "--webhook", g.URL+"/hook"); !strings.Contains(out, "told once") {
 		t.Errorf("%s", out)
 	}
-	p.must("roster", "add", "house", "--step", "orla by e-mail, text", "--step", "on-duty by voice after 10m", "--repeat", "20m", "--rotation", "tadhg, orla", "--first-day", "2026-01-05", "--handover-time", "09:00")
-	if out := p.must("roster", "show", "house", "--at", "sat 03:00"); !strings.Contains(out, "at once:             Orla by e-mail and text message") || !strings.Contains(out, "after 10 minutes:    Tadhg by voice call") && !strings.Contains(out, "Orla by voice call") && !strings.Contains(out, "nobody") {
+	p.must("roster", "add", "house", "--step", "orla by e-mail, text", "--step", "on-duty by voice after 10m",
+		"--repeat", "20m", "--rotation", "tadhg, orla", "--first-day", "2026-01-05", "--handover-time", "09:00")
+	if out := p.must("roster", "show", "house", "--at", "sat 03:00"); !strings.Contains(out,
+		"at once:             Orla by e-mail and text message") ||
+		!strings.Contains(out, "after 10 minutes:    Tadhg by voice call") &&
+			!strings.Contains(out, "Orla by voice call") && !strings.Contains(out, "nobody") {
 		t.Errorf("%s", out)
 	}
 	if out := p.must("contact", "test", "orla"); strings.Count(out, "sent")+strings.Count(out, "delivered") < 2 {
@@ -79,14 +85,20 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	}()
 	var text api.Message
 	storetest.Eventually(t, "the drill's text message", func() bool {
-		i := slices.IndexFunc(inbox.Messages(), func(m api.Message) bool { return strings.HasPrefix(m.Text, "Drill: Warning: D temp is above 30.") })
+		i := slices.IndexFunc(inbox.Messages(), func(m api.Message) bool {
+			return strings.HasPrefix(m.Text,
+				"Drill: Warning: D temp is above 30.")
+		})
 		if i >= 0 {
 			text = inbox.Messages()[i]
 		}
 		return i >= 0
 	})
-	storetest.Eventually(t, "the answer is taken", func() bool { return inbox.Reply(context.Background(), text.ID, "1") == nil })
-	if out := <-drill; !strings.Contains(out, "Orla has it") || !strings.Contains(out, "The drill is over: Orla has it") || !strings.Contains(out, "Sent: the alarm by text message to orla (roster house, step 1)") {
+	storetest.Eventually(t, "the answer is taken",
+		func() bool { return inbox.Reply(context.Background(), text.ID, "1") == nil })
+	if out := <-drill; !strings.Contains(out, "Orla has it") ||
+		!strings.Contains(out, "The drill is over: Orla has it") ||
+		!strings.Contains(out, "Sent: the alarm by text message to orla (roster house, step 1)") {
 		t.Errorf("%s", out)
 	}
 	if out := p.must("alarm", "list", "--all"); strings.Contains(out, "above 30") {
@@ -98,7 +110,8 @@ func TestReachingPeopleByCommands(t *testing.T) {
 			return m.Carrier == "e-mail" && m.Subject == "Warning: D temp is above 30"
 		})
 	})
-	if out := p.must("notice", "list", "--contact", "orla", "--carrier", "text"); !strings.Contains(out, "roster house, step 1") {
+	if out := p.must("notice", "list", "--contact", "orla", "--carrier", "text"); !strings.Contains(out,
+		"roster house, step 1") {
 		t.Errorf("%s", out)
 	}
 	p.must("alarm", "ack", "2")
@@ -108,11 +121,14 @@ func TestReachingPeopleByCommands(t *testing.T) {
 		t.Errorf("%s", out)
 	}
 	p.must("statement", "send", "week", "--at", time.Now().Format(time.DateOnly))
-	p.must("site", "reach", "set", "--tell", "orla", "--heartbeat", g.URL+"/heartbeat", "--every", "30s", "--quiet-word", "orla 08:00", "--flood", "5 in 1m")
-	if out := p.must("site", "reach", "show"); !strings.Contains(out, "Who got 5 messages in 1 minute gets what follows in one.") {
+	p.must("site", "reach", "set", "--tell", "orla", "--heartbeat", g.URL+"/heartbeat", "--every", "30s",
+		"--quiet-word", "orla 08:00", "--flood", "5 in 1m")
+	if out := p.must("site", "reach", "show"); !strings.Contains(out,
+		"Who got 5 messages in 1 minute gets what follows in one.") {
 		t.Errorf("%s", out)
 	}
-	if out := p.must("notice", "preview", "--on", "raise", "--alarm", "2"); !strings.Contains(out, "1 text message)") || !strings.Contains(out, "above thirty") {
+	if out := p.must("notice", "preview", "--on", "raise", "--alarm", "2"); !strings.Contains(out, "1 text message)") ||
+		!strings.Contains(out, "above thirty") {
 		t.Errorf("%s", out)
 	}
 	if out := p.must("carrier", "list"); !strings.Contains(out, "works") || !strings.Contains(out, "not used yet") {
@@ -124,18 +140,20 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	p.must("site", "reader-key", "add")
 }
 
-// The service is killed again and again while it sends. What a gateway that knows idempotency keys got is each message once; by
-// e-mail a message comes once more for each kill at most; and nothing is lost.
+// The service is killed again and again while it sends. What a gateway that knows idempotency keys got is each message
+// once; by e-mail a message comes once more for each kill at most; and nothing is lost.
 func TestKilledBetweenSendingAndRecording(t *testing.T) {
 	inbox, file, smtp, _ := gateways(t)
 	p, address, database := newPerson(t), freeAddress(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
-	args := []string{"serve", "--database", database, "--http", address, "--smtp", smtp, "--carriers", file, "--log-level", "error"}
+	args := []string{"serve", "--database", database, "--http", address, "--smtp", smtp, "--carriers", file,
+		"--log-level", "error"}
 	d := p.start(env, args...)
 	p.login(d.URL, "o@b.example", "a long secret")
 	const contacts = 40
 	for i := range contacts {
-		p.must("contact", "add", fmt.Sprintf("c%d", i), "--mail", fmt.Sprintf("c%d@b.example", i), "--text", fmt.Sprintf("+3538600%05d", i))
+		p.must("contact", "add", fmt.Sprintf("c%d", i), "--mail", fmt.Sprintf("c%d@b.example", i), "--text",
+			fmt.Sprintf("+3538600%05d", i))
 	}
 	kills := 4
 	if testing.Short() {
@@ -170,7 +188,9 @@ func TestKilledBetweenSendingAndRecording(t *testing.T) {
 		return n
 	}
 	// A notice that was on its way in a crash is tried again half a minute later.
-	for end := time.Now().Add(time.Minute); number(`select count(*) from notice where state not in ('sent', 'delivered')`) > 0; time.Sleep(100 * time.Millisecond) {
+	for end := time.Now().Add(time.Minute); number(
+		`select count(*) from notice where state not in ('sent', 'delivered')`) > 0; time.Sleep(
+		100 * time.Millisecond) {
 		if time.Now().After(end) {
 			t.Fatal("the outbox is not empty after a minute")
 		}

@@ -62,7 +62,8 @@ right person, and tells them again when it is over.
 	}
 	root.PersistentFlags().Bool("json", false, "print JSON and nothing else: one document, or one a line for streams")
 	root.SetFlagErrorFunc(terminal.FlagError)
-	for _, commands := range [][]*cobra.Command{local.Commands(), place.Commands(), guards.Commands(), readings.Commands(), people.Commands(), record.Commands()} {
+	for _, commands := range [][]*cobra.Command{local.Commands(), place.Commands(), guards.Commands(),
+		readings.Commands(), people.Commands(), record.Commands()} {
 		root.AddCommand(commands...)
 	}
 	record.AddBringBack(root)

@@ -33,21 +33,26 @@ func TestTrustByHand(t *testing.T) {
 	file := p.logger(2000)
 	p.must("import", file, "--device", "cellar", "--zone", "UTC", "--column", "T1 (°C)=air:Cel", "--yes")
 	p.must("send", "cellar/air=24.4")
-	p.must("signal", "set", "cellar/air", "--span", "-20..60", "--fails-to", "low", "--stuck-after", "6h", "--fault-after", "5m", "--band", "cool ..22 blue", "--band", "warm 22..")
-	expectIn(t, p.must("signal", "show", "cellar/air"), "plausible from -20 °C to 60 °C", "fails to: low", "stuck after 6h", "sensor fault after 5m", "band cool ..22 blue", "Never calibrated", "Never verified")
+	p.must("signal", "set", "cellar/air", "--span", "-20..60", "--fails-to", "low", "--stuck-after", "6h",
+		"--fault-after", "5m", "--band", "cool ..22 blue", "--band", "warm 22..")
+	expectIn(t, p.must("signal", "show", "cellar/air"), "plausible from -20 °C to 60 °C", "fails to: low",
+		"stuck after 6h", "sensor fault after 5m", "band cool ..22 blue", "Never calibrated", "Never verified")
 	p.refused(2, "did you mean blue", "signal", "set", "cellar/air", "--band", "cool ..22 bleu")
 	p.must("guard", "add", "cellar/air", "--when", "above 25", "--name", "warm")
 
 	p.refused(2, "SHOWN=REFERENCE", "calibration", "add", "cellar/air", "--pair", "24")
 	p.refused(2, "did you mean offset", "calibration", "add", "cellar/air", "--pair", "24=25", "--method", "ofset")
 	p.refused(1, "Did you mean cellar/air", "calibration", "add", "cellar/ar", "--pair", "24=25")
-	expectIn(t, p.must("calibration", "add", "cellar/air", "--pair", "24.4=25.4", "--since", "2d", "--try"), "would be corrected by +1", "warm", "AS IT WOULD BE")
-	out, errs, code := p.run("calibration", "add", "cellar/air", "--pair", "20=21", "--pair", "22=23", "--pair", "24=30", "--try")
+	expectIn(t, p.must("calibration", "add", "cellar/air", "--pair", "24.4=25.4", "--since", "2d", "--try"),
+		"would be corrected by +1", "warm", "AS IT WOULD BE")
+	out, errs, code := p.run("calibration", "add", "cellar/air", "--pair", "20=21", "--pair", "22=23", "--pair",
+		"24=30", "--try")
 	if code != 0 || errs != "" {
 		t.Error(code, errs)
 	}
 	expectIn(t, out, "Careful: The pairs do not fit")
-	expectIn(t, p.must("calibration", "add", "cellar/air", "--pair", "24.4=25.4", "--since", "2d", "--note", "by the mercury"), "is corrected by +1", "their raw values stay")
+	expectIn(t, p.must("calibration", "add", "cellar/air", "--pair", "24.4=25.4", "--since", "2d", "--note",
+		"by the mercury"), "is corrected by +1", "their raw values stay")
 	if v := get[site.Signal](p, "signal", "show", "cellar/air"); *v.Value != 25.4 || !v.Calibrated {
 		t.Errorf("it reads %v", *v.Value)
 	}
@@ -64,18 +69,23 @@ func TestTrustByHand(t *testing.T) {
 	}
 	expectIn(t, errs, "It showed 25.5 on average: ", "between 25.5 and 25.5")
 
-	expectIn(t, p.must("calibration", "verify", "cellar/air", "--reference", "25.4", "--tolerance", "2%"), "PASS: cellar/air showed 25.5 °C")
-	if out, _, code := p.run("calibration", "verify", "cellar/air", "--reference", "30", "--tolerance", "0.5", "--unit", "Cel"); code != 1 || !strings.HasPrefix(out, "FAIL") {
+	expectIn(t, p.must("calibration", "verify", "cellar/air", "--reference", "25.4", "--tolerance", "2%"),
+		"PASS: cellar/air showed 25.5 °C")
+	if out, _, code := p.run("calibration", "verify", "cellar/air", "--reference", "30", "--tolerance", "0.5", "--unit",
+		"Cel"); code != 1 || !strings.HasPrefix(out, "FAIL") {
 		t.Error(code, out)
 	}
-	if v := get[calibrate.Verification](p, "calibration", "verify", "cellar/air", "--reference", "77.9", "--tolerance", "1", "--unit", "[degF]"); !v.Passed || v.Tolerance < 0.55 || v.Tolerance > 0.56 {
+	if v := get[calibrate.Verification](p, "calibration", "verify", "cellar/air", "--reference", "77.9", "--tolerance",
+		"1", "--unit", "[degF]"); !v.Passed || v.Tolerance < 0.55 || v.Tolerance > 0.56 {
 		t.Errorf("in °F: %+v", v)
 	}
 	p.refused(2, "like 6 months", "calibration", "verify", "cellar/air", "--every", "6 moons")
-	expectIn(t, p.must("calibration", "verify", "cellar/air", "--every", "6 months"), "To be verified every 6 months", "by the mercury", "FAIL")
+	expectIn(t, p.must("calibration", "verify", "cellar/air", "--every", "6 months"), "To be verified every 6 months",
+		"by the mercury", "FAIL")
 	p.must("device", "add", "attic")
 	p.must("import", file, "--device", "attic", "--zone", "UTC", "--column", "T1 (°C)=air:Cel", "--yes")
-	expectIn(t, p.must("compare", "cellar/air", "attic/air", "--since", "30h"), "mean difference       0.99", "limits of agreement", "The difference is steady")
+	expectIn(t, p.must("compare", "cellar/air", "attic/air", "--since", "30h"), "mean difference       0.99",
+		"limits of agreement", "The difference is steady")
 	p.refused(2, "--since", "compare", "cellar/air", "attic/air", "--since", "nonsense")
 	expectIn(t, p.must("device", "sheet", "cellar"), "<!doctype html>", "by the mercury")
 	expectIn(t, p.must("device", "sheet", "cellar", "--format", "csv"), "device,signal,unit,what", "verification")
@@ -93,11 +103,16 @@ func TestMeaningByHand(t *testing.T) {
 	p.must("device", "add", "cellar")
 	p.must("import", p.logger(2000), "--device", "cellar", "--zone", "UTC", "--column", "T1 (°C)=air:Cel", "--yes")
 	expectIn(t, p.must("signal", "kinds"), "dew-point", "hours-left", "in CEL")
-	p.refused(2, "at character 7: \"ari\" is none of the inputs\n  2.0 * ari\n        ^", "signal", "add", "cellar/x", "--formula", "2.0 * ari", "--of", "air=cellar/air")
+	p.refused(2, "at character 7: \"ari\" is none of the inputs\n  2.0 * ari\n        ^", "signal", "add", "cellar/x",
+		"--formula", "2.0 * ari", "--of", "air=cellar/air")
 	p.refused(2, "did you mean dew-point", "signal", "add", "cellar/x", "--kind", "dewpoint", "--of", "cellar/air")
-	p.refused(2, "did you mean cellar/air", "signal", "add", "cellar/x", "--kind", "moving-mean", "--window", "5m", "--of", "cellar/ar")
-	expectIn(t, p.must("signal", "add", "cellar/warm", "--kind", "on-off", "--of", "cellar/air", "--when", "above 22.45", "--deadband", "0.5", "--title", "Warm"), "is computed: on when cellar/air is above 22.45, deadband 0.5")
-	expectIn(t, p.must("signal", "add", "cellar/load", "--formula", "(air - 20.0) * 10.0", "--of", "air=cellar/air", "--unit", "Cel"), "It is in Cel")
+	p.refused(2, "did you mean cellar/air", "signal", "add", "cellar/x", "--kind", "moving-mean", "--window", "5m",
+		"--of", "cellar/ar")
+	expectIn(t, p.must("signal", "add", "cellar/warm", "--kind", "on-off", "--of", "cellar/air", "--when",
+		"above 22.45", "--deadband", "0.5", "--title", "Warm"),
+		"is computed: on when cellar/air is above 22.45, deadband 0.5")
+	expectIn(t, p.must("signal", "add", "cellar/load", "--formula", "(air - 20.0) * 10.0", "--of", "air=cellar/air",
+		"--unit", "Cel"), "It is in Cel")
 	expectIn(t, p.must("signal", "list"), "cellar/warm", "on when cellar/air is above 22.45")
 	expectIn(t, p.must("signal", "show", "cellar/air"), "cellar/warm is computed from it")
 	p.refused(2, "say --yes", "total", "reset", "starts")
@@ -136,7 +151,8 @@ func TestMeaningByHand(t *testing.T) {
 	p.must("guard", "add", "cellar/air", "--when", "above 25", "--deadband", "1")
 	expectIn(t, p.must("guard", "list"), "cellar/air is above 77 °F, deadband 1.8")
 	expectIn(t, p.must("reading", "list", "cellar/air", "--since", "30d"), "In °F; it is stored in °C.", "68 °F")
-	expectIn(t, p.must("reading", "list", "cellar/air", "--since", "30d", "--every", "7d", "--show", "low,high"), "68", "76.82")
+	expectIn(t, p.must("reading", "list", "cellar/air", "--since", "30d", "--every", "7d", "--show", "low,high"), "68",
+		"76.82")
 	expectIn(t, p.must("chart", "cellar/air", "--since", "30d"), "lowest 68 °F")
 	p.refused(2, "did you mean", "unit", "set", "degF")
 	p.must("unit", "set")

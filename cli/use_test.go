@@ -15,7 +15,8 @@ func TestWrongUseAndFailure(t *testing.T) {
 	if _, errs, code := p.run("alarm", "list"); code != 1 || !strings.Contains(errs, "jaunty login") {
 		t.Errorf("not logged in: %d %s", code, errs)
 	}
-	s := p.start([]string{"JAUNTY_PASSWORD=a long secret"}, "serve", "--database", storetest.URL(t), "--http", "127.0.0.1:0", "--owner", "o@b.example")
+	s := p.start([]string{"JAUNTY_PASSWORD=a long secret"}, "serve", "--database", storetest.URL(t), "--http",
+		"127.0.0.1:0", "--owner", "o@b.example")
 	p.login(s.URL, "o@b.example", "a long secret")
 	p.must("device", "add", "pond")
 	p.must("send", "pond/oxygen=80")
@@ -34,7 +35,8 @@ func TestWrongUseAndFailure(t *testing.T) {
 		{2, "is not a test", []string{"guard", "add", "pond/oxygen", "--when", "over 3"}},
 		{2, "is not a duration", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--on-delay", "ten"}},
 		{2, "not a severity", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--severity", "dire"}},
-		{2, "no roster or contact orla", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--tell", "orla"}},
+		{2, "no roster or contact orla", []string{"guard", "add", "pond/oxygen", "--when", "above 3", "--tell",
+			"orla"}},
 		{2, "did you mean pond/oxygen", []string{"guard", "add", "pond/oxigen", "--when", "above 3"}},
 		{2, "not DEVICE/SIGNAL", []string{"reading", "list", "oxygen"}},
 		{1, "Did you mean pond/oxygen", []string{"reading", "list", "pond/oxigen"}},
@@ -63,7 +65,8 @@ func TestWrongUseAndFailure(t *testing.T) {
 	} {
 		out, errs, code := p.run(c.args...)
 		if code != c.code || !strings.Contains(errs, c.says) || out != "" {
-			t.Errorf("jaunty %s: exit %d, stdout %q, stderr %q; want exit %d and %q", strings.Join(c.args, " "), code, out, errs, c.code, c.says)
+			t.Errorf("jaunty %s: exit %d, stdout %q, stderr %q; want exit %d and %q", strings.Join(c.args, " "), code,
+				out, errs, c.code, c.says)
 		}
 	}
 	s.stop(syscall.SIGTERM)
@@ -76,10 +79,12 @@ func TestWrongUseAndFailure(t *testing.T) {
 func TestSettings(t *testing.T) {
 	p := newPerson(t)
 	file := filepath.Join(p.home, "lark.yaml")
-	if err := os.WriteFile(file, []byte("http: 127.0.0.1:1\nowner: o@b.example\ndatabase: "+storetest.URL(t)+"\n"), 0o600); err != nil {
+	if err := os.WriteFile(file, []byte("http: 127.0.0.1:1\nowner: o@b.example\ndatabase: "+storetest.URL(t)+"\n"),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
-	s := p.start([]string{"JAUNTY_HTTP=127.0.0.1:0", "JAUNTY_CONFIG=ignored", "JAUNTY_PASSWORD=a long secret"}, "serve", "--config", file)
+	s := p.start([]string{"JAUNTY_HTTP=127.0.0.1:0", "JAUNTY_CONFIG=ignored", "JAUNTY_PASSWORD=a long secret"}, "serve",
+		"--config", file)
 	if strings.HasSuffix(s.URL, ":1") {
 		t.Error("the file went before the variable")
 	}

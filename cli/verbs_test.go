@@ -9,7 +9,8 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// add makes what is not there yet and set changes what is; each names the other, and the nearest name, where it is the wrong one.
+// add makes what is not there yet and set changes what is; each names the other, and the nearest name, where it is the
+// wrong one.
 func TestAddAndSetByHand(t *testing.T) {
 	p, s := newPerson(t), servertest.On(t, storetest.URL(t), "127.0.0.1:0")
 	p.login(s.URL, servertest.Owner, servertest.Password)
@@ -31,17 +32,22 @@ func TestAddAndSetByHand(t *testing.T) {
 		says string
 		args []string
 	}{
-		{1, "there is a contact orla already; 'jaunty contact set orla' changes it", []string{"contact", "add", "orla", "--mail", "o@b.example"}},
-		{1, "there is no contact orlo; did you mean orla?; 'jaunty contact add orlo' makes it", []string{"contact", "set", "orlo", "--title", "O"}},
+		{1, "there is a contact orla already; 'jaunty contact set orla' changes it",
+			[]string{"contact", "add", "orla", "--mail", "o@b.example"}},
+		{1, "there is no contact orlo; did you mean orla?; 'jaunty contact add orlo' makes it",
+			[]string{"contact", "set", "orlo", "--title", "O"}},
 		{1, "there is a roster house already", []string{"roster", "add", "house", "--step", "orla"}},
 		{1, "did you mean house?", []string{"roster", "set", "hause", "--repeat", "5m"}},
 		{1, "there is a statement week already", []string{"statement", "add", "week", "--kind", "alarms"}},
-		{1, "there is no statement month; 'jaunty statement add month' makes it", []string{"statement", "set", "month", "--every", "month"}},
-		{1, "there is no plan night; 'jaunty run plan add night' makes it", []string{"run", "plan", "set", "night", "--hours", "daily"}},
+		{1, "there is no statement month; 'jaunty statement add month' makes it",
+			[]string{"statement", "set", "month", "--every", "month"}},
+		{1, "there is no plan night; 'jaunty run plan add night' makes it",
+			[]string{"run", "plan", "set", "night", "--hours", "daily"}},
 		{2, "say at least one of --keep-readings, --keep-figures", []string{"storage", "set"}},
 		{2, "say at least one of --interval", []string{"device", "setting", "set", "pond"}},
 		{2, "say at least one of --tell", []string{"site", "reach", "set"}},
-		{2, "--device, --signal, --asset do not go together", []string{"journal", "add", "x", "--device", "pond", "--signal", "pond/oxygen"}},
+		{2, "--device, --signal, --asset do not go together", []string{"journal", "add", "x", "--device", "pond",
+			"--signal", "pond/oxygen"}},
 		{2, "do not go together", []string{"journal", "list", "--asset", "pump", "--device", "pond"}},
 		{2, "--asset takes no words", []string{"journal", "list", "--asset", "pump", "valve"}},
 		{2, "--why belongs to --condition", []string{"asset", "set", "pump", "--why", "it drips"}},

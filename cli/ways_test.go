@@ -85,7 +85,8 @@ func TestKilledInAStormOverAllProtocols(t *testing.T) {
 	p, database := newPerson(t), storetest.URL(t)
 	web, mqtt, coaps := freeAddress(t), freeAddress(t), freeAddress(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
-	args := []string{"serve", "--database", database, "--http", web, "--mqtt", mqtt, "--coaps", coaps, "--log-level", "error"}
+	args := []string{"serve", "--database", database, "--http", web, "--mqtt", mqtt, "--coaps", coaps, "--log-level",
+		"error"}
 	d := p.start(env, args...)
 	p.login(d.URL, "o@b.example", "a long secret")
 	key := func(name string) string { return get[struct{ Key string }](p, "device", "add", name).Key }
@@ -142,7 +143,8 @@ func mosquitto(t *testing.T, accounts map[string]string) string {
 	address := freeAddress(t)
 	host, port, _ := net.SplitHostPort(address)
 	config := filepath.Join(dir, "mosquitto.conf")
-	text := fmt.Sprintf("listener %s %s\nallow_anonymous false\npassword_file %s\nmax_queued_messages 0\nuser root\n", port, host, passwords)
+	text := fmt.Sprintf("listener %s %s\nallow_anonymous false\npassword_file %s\nmax_queued_messages 0\nuser root\n",
+		port, host, passwords)
 	if err := os.WriteFile(config, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
 	}
@@ -172,7 +174,8 @@ func TestAnOutsideBrokerAndAKilledProcess(t *testing.T) {
 	}
 	address := mosquitto(t, accounts)
 	p, database := newPerson(t), storetest.URL(t)
-	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example", "JAUNTY_MQTT_BROKER=mqtt://lark:read%20all@" + address}
+	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example",
+		"JAUNTY_MQTT_BROKER=mqtt://lark:read%20all@" + address}
 	first := []string{"serve", "--database", database, "--http", freeAddress(t), "--log-level", "error"}
 	second := []string{"serve", "--database", database, "--http", freeAddress(t), "--log-level", "error"}
 	a, b := p.start(env, first...), p.start(env, second...)
@@ -186,14 +189,17 @@ func TestAnOutsideBrokerAndAKilledProcess(t *testing.T) {
 	host, port, _ := net.SplitHostPort(address)
 	storetest.Eventually(t, "all devices are read", func() bool {
 		for i := range 6 {
-			if out, err := servertest.Command(t, "mosquitto_pub", "-h", host, "-p", port, "-u", fmt.Sprint("dev-", i), "-P", fmt.Sprint("secret-", i), "-q", "1", "-t", fmt.Sprintf("jaunty/dev-%d/readings", i), "-m", `{"ready": true}`); err != nil {
+			if out, err := servertest.Command(t, "mosquitto_pub", "-h", host, "-p", port, "-u", fmt.Sprint("dev-", i),
+				"-P", fmt.Sprint("secret-", i), "-q", "1", "-t", fmt.Sprintf("jaunty/dev-%d/readings", i), "-m",
+				`{"ready": true}`); err != nil {
 				t.Fatal(out, err)
 			}
 		}
 		time.Sleep(300 * time.Millisecond)
 		return len(get[[]struct{ Name string }](p, "signal", "list")) == 6
 	})
-	if out, err := servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", "dev-0", "-P", "secret-0", "-t", "jaunty/dev-0/settings", "-C", "1", "-W", "10"); err != nil || !strings.Contains(out, `"interval":300`) {
+	if out, err := servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", "dev-0", "-P", "secret-0", "-t",
+		"jaunty/dev-0/settings", "-C", "1", "-W", "10"); err != nil || !strings.Contains(out, `"interval":300`) {
 		t.Errorf("the order that stands at the broker: %s %v", out, err)
 	}
 	for i := range 6 {
@@ -223,7 +229,8 @@ func TestAnOutsideBrokerAndAKilledProcess(t *testing.T) {
 		for _, s := range storms {
 			sent += len(s.acked)
 		}
-		err := db.QueryRow(`select count(*) from reading r join signal s on s.id = r.signal_id where s.name = 'v'`).Scan(&stored)
+		err := db.QueryRow(
+			`select count(*) from reading r join signal s on s.id = r.signal_id where s.name = 'v'`).Scan(&stored)
 		return err == nil && stored >= sent
 	})
 	for _, s := range storms {

@@ -103,7 +103,8 @@ func sameWord(a, b string) bool {
 	return strings.EqualFold(strings.ReplaceAll(a, "-", " "), strings.ReplaceAll(b, "-", " "))
 }
 
-// docs/words.md has each label of a field, each heading of a column and each flag, with what it means and where it is used.
+// docs/words.md has each label of a field, each heading of a column and each flag, with what it means and where it is
+// used.
 func TestTheTableOfWords(t *testing.T) {
 	text, err := os.ReadFile(wordsFile)
 	if err != nil {
@@ -148,9 +149,10 @@ func TestTheTableOfWords(t *testing.T) {
 
 // Labels that made people translate do not come back, in whatever part of the product.
 func TestNoRiddles(t *testing.T) {
-	riddles := regexp.MustCompile(`(label|title)="(How bad|After|Quiet again after|What is known of it|Called|A fault reads|Lowest it can give|Came by|Life)"|` +
-		`>\s*(Take this rung out|Is it true\?|Compute from it|Take these readings out|Say how it is …|Change it …|What that comes to|See whether it fits|Leave it)\s*<|` +
-		`'(Came by|Life|Called)'|"(CALLED|LIFE|CAME BY)"|How bad: `)
+	riddles := regexp.MustCompile(
+		`(label|title)="(How bad|After|Quiet again after|What is known of it|Called|A fault reads|Lowest it can give|Came by|Life)"|` +
+			`>\s*(Take this rung out|Is it true\?|Compute from it|Take these readings out|Say how it is …|Change it …|What that comes to|See whether it fits|Leave it)\s*<|` +
+			`'(Came by|Life|Called)'|"(CALLED|LIFE|CAME BY)"|How bad: `)
 	texts(t, "..", func(path, text string) {
 		if found := riddles.FindString(text); found != "" && !strings.HasSuffix(path, "words_test.go") {
 			t.Errorf("%s says %q", path, found)
@@ -160,14 +162,17 @@ func TestNoRiddles(t *testing.T) {
 
 // A number of things is said with the thing in its number: measure.Count, or counted in the console.
 func TestPlurals(t *testing.T) {
-	careless := regexp.MustCompile(`%d (readings|signals|guards|outputs|alarms|tiles|devices|steps|messages|notices|frames|tries|points)\b[^;]*"|\$\{[\w.]+\} (readings|signals|guards|outputs|alarms|tiles|devices|steps|messages|notices|frames)\b`)
-	limits := regexp.MustCompile(`fault\(|misused\(|Fault\{|Errorf\(|log\.|last %d|bar\.say|limit|allowed|behind it"|a second"|"%d notices|"%d alarms|Who got|FloodFrom|Fields`)
+	careless := regexp.MustCompile(
+		`%d (readings|signals|guards|outputs|alarms|tiles|devices|steps|messages|notices|frames|tries|points)\b[^;]*"|\$\{[\w.]+\} (readings|signals|guards|outputs|alarms|tiles|devices|steps|messages|notices|frames)\b`)
+	limits := regexp.MustCompile(
+		`fault\(|misused\(|Fault\{|Errorf\(|log\.|last %d|bar\.say|limit|allowed|behind it"|a second"|"%d notices|"%d alarms|Who got|FloodFrom|Fields`)
 	texts(t, "..", func(path, text string) {
 		if strings.HasSuffix(path, "_test.go") || strings.HasPrefix(path, "../bench/") {
 			return
 		}
 		for number, line := range strings.Split(text, "\n") {
-			if found := careless.FindString(line); found != "" && !limits.MatchString(line) && !strings.Contains(line, "=== 1 ?") && !strings.Contains(line, "< all") {
+			if found := careless.FindString(line); found != "" && !limits.MatchString(line) &&
+				!strings.Contains(line, "=== 1 ?") && !strings.Contains(line, "< all") {
 				t.Errorf("%s:%d says %s of 1 too", path, number+1, found)
 			}
 		}

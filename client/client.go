@@ -58,8 +58,8 @@ func Do[In, Out any](ctx context.Context, c *Client, op api.Op[In, Out], in In) 
 	return out, err
 }
 
-// Call sends in as JSON to a place, when it is not nil, and reads the answer into out, when it is not nil. An answer of 400 or more is
-// a *Problem.
+// Call sends in as JSON to a place, when it is not nil, and reads the answer into out, when it is not nil. An answer of
+// 400 or more is a *Problem.
 func (c *Client) Call(ctx context.Context, at api.Place, in, out any) error {
 	var body io.Reader
 	if in != nil {
@@ -192,7 +192,8 @@ func (c *Client) Follow(ctx context.Context, lastID string, each func(Event) err
 	}
 }
 
-func (c *Client) send(ctx context.Context, at api.Place, contentType string, body io.Reader, headers map[string]string) (*http.Response, error) {
+func (c *Client) send(ctx context.Context, at api.Place, contentType string, body io.Reader,
+	headers map[string]string) (*http.Response, error) {
 	r, err := http.NewRequestWithContext(ctx, at.Method, strings.TrimRight(c.URL, "/")+at.Path, body)
 	if err != nil {
 		return nil, err

@@ -28,20 +28,24 @@ func answering(t *testing.T, answer http.HandlerFunc) *client.Client {
 func TestDoSendsAndReadsJSON(t *testing.T) {
 	c := answering(t, func(w http.ResponseWriter, r *http.Request) {
 		body, _ := io.ReadAll(r.Body)
-		fmt.Fprintf(w, `{"said": %q}`, r.Method+" "+r.URL.RequestURI()+" "+r.Header.Get("Authorization")+" "+r.Header.Get("Content-Type")+" "+string(body))
+		fmt.Fprintf(w, `{"said": %q}`, r.Method+" "+r.URL.RequestURI()+" "+r.Header.Get("Authorization")+" "+
+			r.Header.Get("Content-Type")+" "+string(body))
 	})
 	var out struct{ Said string }
-	if err := c.Call(context.Background(), api.Place{Method: http.MethodPut, Path: "/api/v1/guards/a?x=1"}, map[string]int{"limit": 3}, &out); err != nil {
+	if err := c.Call(context.Background(), api.Place{Method: http.MethodPut, Path: "/api/v1/guards/a?x=1"},
+		map[string]int{"limit": 3}, &out); err != nil {
 		t.Fatal(err)
 	}
 	if want := `PUT /api/v1/guards/a?x=1 Bearer secret application/json {"limit":3}`; out.Said != want {
 		t.Errorf("%q, want %q", out.Said, want)
 	}
 	c.Token = ""
-	if err := c.Call(context.Background(), api.Place{Method: http.MethodGet, Path: "/"}, nil, &out); err != nil || strings.Contains(out.Said, "Bearer") {
+	if err := c.Call(context.Background(), api.Place{Method: http.MethodGet, Path: "/"}, nil, &out); err != nil ||
+		strings.Contains(out.Said, "Bearer") {
 		t.Errorf("without a token: %q %v", out.Said, err)
 	}
-	if err := c.Call(context.Background(), api.Place{Method: http.MethodGet, Path: "/"}, make(chan int), nil); err == nil {
+	if err := c.Call(context.Background(), api.Place{Method: http.MethodGet, Path: "/"}, make(chan int),
+		nil); err == nil {
 		t.Error("what is no JSON was sent")
 	}
 }
@@ -70,7 +74,8 @@ func TestRefusalsAreProblems(t *testing.T) {
 		})
 		err := c.Call(context.Background(), api.Place{Method: http.MethodGet, Path: "/x"}, nil, nil)
 		var problem *client.Problem
-		if !errors.As(err, &problem) || problem.Status != k.status || !strings.HasSuffix(problem.Error(), k.says) || problem.After != k.after {
+		if !errors.As(err, &problem) || problem.Status != k.status || !strings.HasSuffix(problem.Error(), k.says) ||
+			problem.After != k.after {
 			t.Errorf("%d %s: %v (%+v)", k.status, k.body, err, problem)
 		}
 	}
@@ -95,13 +100,15 @@ func TestReadingsAreTakenWholeOrInPart(t *testing.T) {
 			fmt.Fprint(w, `{"accepted":1,"rejected":[{"signal":"b","field":"value","reason":"is no number"}]}`)
 		default:
 			w.WriteHeader(http.StatusUnprocessableEntity)
-			fmt.Fprint(w, `{"status":422,"detail":"nothing was taken","rejected":[{"signal":"a","reason":"is unknown"}]}`)
+			fmt.Fprint(w,
+				`{"status":422,"detail":"nothing was taken","rejected":[{"signal":"a","reason":"is unknown"}]}`)
 		}
 	})
 	if refused, err := c.SendReadings(context.Background(), "text/csv", []byte("whole")); err != nil || refused != nil {
 		t.Error("whole:", refused, err)
 	}
-	if refused, err := c.SendReadings(context.Background(), "text/csv", []byte("part")); err != nil || len(refused) != 1 || refused[0].Reason != "is no number" {
+	if refused, err := c.SendReadings(context.Background(), "text/csv", []byte("part")); err != nil ||
+		len(refused) != 1 || refused[0].Reason != "is no number" {
 		t.Error("in part:", refused, err)
 	}
 	_, err := c.SendReadings(context.Background(), "text/csv", []byte("none"))
@@ -121,36 +128,41 @@ func TestFilesAndLines(t *testing.T) {
 			}
 		case "/up":
 			n, _ := io.Copy(io.Discard, r.Body)
-			fmt.Fprintf(w, `{"bytes":%d,"of":%q,"as":%q}`, n, r.Header.Get("Jaunty-Device"), r.Header.Get("Content-Type"))
+			fmt.Fprintf(w, `{"bytes":%d,"of":%q,"as":%q}`, n, r.Header.Get("Jaunty-Device"),
+				r.Header.Get("Content-Type"))
 		default:
 			_, _ = w.Write([]byte{0, 1, 2, 0xff})
 		}
 	})
 	var file bytes.Buffer
-	if err := c.Download(context.Background(), api.Place{Method: http.MethodGet, Path: "/file"}, &file); err != nil || !bytes.Equal(file.Bytes(), []byte{0, 1, 2, 0xff}) {
+	if err := c.Download(context.Background(), api.Place{Method: http.MethodGet, Path: "/file"}, &file); err != nil ||
+		!bytes.Equal(file.Bytes(), []byte{0, 1, 2, 0xff}) {
 		t.Error(file.Bytes(), err)
 	}
 	var up struct {
 		Bytes  int
 		Of, As string
 	}
-	if err := c.Upload(context.Background(), api.Place{Method: http.MethodPost, Path: "/up"}, "image/png", strings.NewReader("12345"), &up); err != nil || up.Bytes != 5 || up.As != "image/png" {
+	if err := c.Upload(context.Background(), api.Place{Method: http.MethodPost, Path: "/up"}, "image/png",
+		strings.NewReader("12345"), &up); err != nil || up.Bytes != 5 || up.As != "image/png" {
 		t.Errorf("%+v %v", up, err)
 	}
-	if err := c.SendAs(context.Background(), api.Place{Method: http.MethodPost, Path: "/up"}, "text/csv", "pond", []byte("x")); err != nil {
+	if err := c.SendAs(context.Background(), api.Place{Method: http.MethodPost, Path: "/up"}, "text/csv", "pond",
+		[]byte("x")); err != nil {
 		t.Error(err)
 	}
 	enough, seen := errors.New("enough"), 0
-	err := c.Lines(context.Background(), api.Place{Method: http.MethodPost, Path: "/lines"}, struct{}{}, func(line []byte) error {
-		var l struct{ N int }
-		if err := json.Unmarshal(line, &l); err != nil || l.N != seen {
-			t.Errorf("%s: %v", line, err)
-		}
-		if seen++; seen == 3 {
-			return enough
-		}
-		return nil
-	})
+	err := c.Lines(context.Background(), api.Place{Method: http.MethodPost, Path: "/lines"}, struct{}{},
+		func(line []byte) error {
+			var l struct{ N int }
+			if err := json.Unmarshal(line, &l); err != nil || l.N != seen {
+				t.Errorf("%s: %v", line, err)
+			}
+			if seen++; seen == 3 {
+				return enough
+			}
+			return nil
+		})
 	if !errors.Is(err, enough) || seen != 3 {
 		t.Error(seen, err)
 	}

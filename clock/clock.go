@@ -1,5 +1,5 @@
-// Package clock is the clock of the service. It shows the time of day and runs by elapsed time, so that a wall clock that leaps is
-// noticed instead of ending delays or holding them up.
+// Package clock is the clock of the service. It shows the time of day and runs by elapsed time, so that a wall clock
+// that leaps is noticed instead of ending delays or holding them up.
 package clock
 
 import (
@@ -12,8 +12,8 @@ import (
 // LeapFrom is how far the reference must lie from what the clock shows to be a leap. What is less is followed at once.
 const LeapFrom = time.Second
 
-// Source gives what a machine's clocks show at one moment: the time of day, which may leap, and the time that has passed since any
-// fixed moment, which never does and goes on while the machine sleeps.
+// Source gives what a machine's clocks show at one moment: the time of day, which may leap, and the time that has
+// passed since any fixed moment, which never does and goes on while the machine sleeps.
 type Source func() (wall measure.Instant, elapsed time.Duration)
 
 // Clock is the clock of a service: set by a reference, run by elapsed time. All its methods may be called at once.
@@ -79,8 +79,8 @@ func (c *Clock) Leapt() time.Duration {
 	return c.leapt
 }
 
-// Compare compares the clock with what a reference told at a moment between two elapsed times. It gives by how much the reference
-// has leapt, positive forward; 0: it has not, and the clock follows it.
+// Compare compares the clock with what a reference told at a moment between two elapsed times. It gives by how much the
+// reference has leapt, positive forward; 0: it has not, and the clock follows it.
 func (c *Clock) Compare(told measure.Instant, from, to time.Duration) time.Duration {
 	if c.face != nil {
 		return 0

@@ -46,7 +46,8 @@ func TestALittleIsFollowed(t *testing.T) {
 	}
 }
 
-// What a reference tells may be as old as the question, so only what lies outside of the time that the question took is a difference.
+// What a reference tells may be as old as the question, so only what lies outside of the time that the question took is
+// a difference.
 func TestTheReferenceIsReadBetweenTwoMoments(t *testing.T) {
 	for _, c := range []struct {
 		told, from, to int64 // milliseconds after the clock's beginning

@@ -40,14 +40,17 @@ func watched(t *testing.T) (*servertest.Service, *drive.Page) {
 	eye := s.Device("eye")
 	begin := measure.InstantOf(time.Now().Add(-time.Hour).Truncate(time.Minute))
 	for i := range 12 {
-		must(t, eye.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "", scene(30+float64(i), begin+measure.Instant(i*5*60_000))))
+		must(t, eye.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "",
+			scene(30+float64(i), begin+measure.Instant(i*5*60_000))))
 	}
 	s.Do(api.AddAsset.At(), map[string]any{"name": "boiler-room", "kind": "room"}, nil)
-	s.Do(api.AddAsset.At(), map[string]any{"name": "switchboard", "kind": "cabinet", "in": "boiler-room", "signals": []string{"eye"}}, nil)
+	s.Do(api.AddAsset.At(), map[string]any{"name": "switchboard", "kind": "cabinet", "in": "boiler-room",
+		"signals": []string{"eye"}}, nil)
 	return s, p
 }
 
-// Somebody adds a thing, says how it is, puts it under guard on one page while the sentence follows, and finds all of it on its page.
+// Somebody adds a thing, says how it is, puts it under guard on one page while the sentence follows, and finds all of
+// it on its page.
 func TestAThingIsPutUnderGuard(t *testing.T) {
 	s, p := watched(t)
 	must(t, p.Goto("/assets"))
@@ -102,7 +105,8 @@ func TestAThingsPictures(t *testing.T) {
 			const give = (blob) => { files.items.add(new File([blob], %q, { type: %q })); field.files = files.files; field.dispatchEvent(new Event('change', { bubbles: true })) }
 			%s`, nth, name, kind, script))
 	}
-	bring(0, "image/png", "front.png", `const c = document.createElement('canvas'); c.width = 300; c.height = 200; c.toBlob(give)`)
+	bring(0, "image/png", "front.png",
+		`const c = document.createElement('canvas'); c.width = 300; c.height = 200; c.toBlob(give)`)
 	must(t, p.Until(`document.querySelector('img[alt="front.png"]')?.naturalWidth > 0`))
 	bring(1, "application/pdf", "manual.pdf", `give('no paper at all')`)
 	must(t, p.Until(`document.querySelector('main [role=alert]')?.innerText.includes('it is no PDF')`))
@@ -125,13 +129,15 @@ func TestAThingsPictures(t *testing.T) {
 	complaints(t, p)
 }
 
-// A strip of frames is stepped through and played; a frame is read by the pointer and the keyboard, beside another; a region is drawn.
+// A strip of frames is stepped through and played; a frame is read by the pointer and the keyboard, beside another; a
+// region is drawn.
 func TestAStripOfFrames(t *testing.T) {
 	s, p := watched(t)
 	must(t, p.Goto("/frames/eye"))
 	must(t, p.Until(`document.querySelectorAll('[data-strip] button').length === 12 && document.querySelector('[data-strip] img').naturalWidth > 0`))
 	at := func(n int) string {
-		return fmt.Sprintf(`document.querySelectorAll('[data-strip] button')[%d].getAttribute('aria-current') === 'true'`, n)
+		return fmt.Sprintf(
+			`document.querySelectorAll('[data-strip] button')[%d].getAttribute('aria-current') === 'true'`, n)
 	}
 	must(t, p.Until(at(11)))
 	press(t, p, "Before")
@@ -271,16 +277,18 @@ func TestAChartCallsNobodyBack(t *testing.T) {
 	complaints(t, p)
 }
 
-// axe finds nothing on the pages of assets, frames and runs, and none scrolls sideways on a phone; an alarm shows its frame, and a
-// board's tile the newest one.
+// axe finds nothing on the pages of assets, frames and runs, and none scrolls sideways on a phone; an alarm shows its
+// frame, and a board's tile the newest one.
 func TestAssetsAreAccessible(t *testing.T) {
 	s, p := watched(t)
 	s.Guard(map[string]any{"name": "hot", "signal": "eye/highest", "when": "above 40.5", "severity": "warning"})
 	storetest.Eventually(t, "an alarm", func() bool { return len(s.Alarms()) == 1 })
 	for range 2 {
-		s.Do(api.StartRun.At(), map[string]any{"asset": "switchboard", "started_at": frameAt(s, 2), "ended_at": frameAt(s, 9)}, nil)
+		s.Do(api.StartRun.At(), map[string]any{"asset": "switchboard", "started_at": frameAt(s, 2),
+			"ended_at": frameAt(s, 9)}, nil)
 	}
-	for path, wait := range map[string]string{"/assets": "[data-asset] img", "/assets/switchboard": "canvas", "/assets/switchboard/guard": "[data-sentence] p[role=status]", "/frames/eye": "[data-strip] img",
+	for path, wait := range map[string]string{"/assets": "[data-asset] img", "/assets/switchboard": "canvas",
+		"/assets/switchboard/guard": "[data-sentence] p[role=status]", "/frames/eye": "[data-strip] img",
 		"/runs": "main table", "/runs/1": "canvas", "/runs/compare?runs=1,2": "main table"} {
 		accessible(t, p, path, wait)
 	}

@@ -33,8 +33,8 @@ func eval(t *testing.T, p *drive.Page, script string) {
 	must(t, err)
 }
 
-// glasshouse is a site with something of every sort: numbers with and without bands, a switch, text, an output, a total, an
-// alarm that stands and one that is over.
+// glasshouse is a site with something of every sort: numbers with and without bands, a switch, text, an output, a
+// total, an alarm that stands and one that is over.
 func glasshouse(t *testing.T) (*servertest.Service, *drive.Page, *client.Client) {
 	t.Helper()
 	s, p := visit(t)
@@ -47,9 +47,11 @@ func glasshouse(t *testing.T) (*servertest.Service, *drive.Page, *client.Client)
 		}
 		return 5
 	})
-	s.Do(api.SetSignal.At("d", "damp"), map[string]any{"bands": []map[string]any{{"name": "dry", "to": 75, "colour": "yellow"}, {"name": "fine", "from": 75, "colour": "green"}}}, nil)
+	s.Do(api.SetSignal.At("d", "damp"), map[string]any{"bands": []map[string]any{{"name": "dry", "to": 75,
+		"colour": "yellow"}, {"name": "fine", "from": 75, "colour": "green"}}}, nil)
 	s.Guard(map[string]any{"name": "hot", "signal": "d/air", "when": "above 25", "severity": "critical"})
-	s.Guard(map[string]any{"name": "gas-high", "signal": "d/gas", "when": "above 50", "severity": "warning", "tell": []string{servertest.Owner}})
+	s.Guard(map[string]any{"name": "gas-high", "signal": "d/gas", "when": "above 50", "severity": "warning",
+		"tell": []string{servertest.Owner}})
 	s.Output("d/fan", map[string]any{"kind": "switch", "title": "Fan"})
 	s.Send(d, `{"air": 21, "damp": 80, "gas": 5, "pump": true, "mode": "idle"}`)
 	s.Do(api.AddTotal.At(), map[string]any{"name": "pump-hours", "signal": "d/pump", "kind": "on-time"}, nil)
@@ -61,7 +63,8 @@ func aPicture(t *testing.T, s *servertest.Service) (id int64) {
 	var out bytes.Buffer
 	must(t, png.Encode(&out, image.NewRGBA(image.Rect(0, 0, 320, 200))))
 	var kept board.Picture
-	must(t, s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "house"), "application/octet-stream", &out, &kept))
+	must(t, s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "house"),
+		"application/octet-stream", &out, &kept))
 	return kept.ID
 }
 
@@ -86,8 +89,8 @@ func place(t *testing.T, p *drive.Page, id string) string {
 	return at
 }
 
-// A board is made, filled in three clicks a tile, arranged by keyboard and by mouse, undone, kept as a draft, published, and
-// is right on a phone without a second design.
+// A board is made, filled in three clicks a tile, arranged by keyboard and by mouse, undone, kept as a draft,
+// published, and is right on a phone without a second design.
 func TestArrangeABoard(t *testing.T) {
 	s, p, _ := glasshouse(t)
 	must(t, p.Goto("/boards"))
@@ -104,8 +107,10 @@ func TestArrangeABoard(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[data-cell=t1] [data-signal="d/air"]')`))
 	for i, label := range []string{"D damp", "D pump"} {
 		press(t, p, "Add a tile")
-		must(t, p.Until(`[...document.querySelectorAll('[role=dialog] label')].some((l) => l.innerText.includes('`+label+`'))`))
-		eval(t, p, `[...document.querySelectorAll('[role=dialog] label')].find((l) => l.innerText.includes('`+label+`')).click()`)
+		must(t, p.Until(`[...document.querySelectorAll('[role=dialog] label')].some((l) => l.innerText.includes('`+
+			label+`'))`))
+		eval(t, p, `[...document.querySelectorAll('[role=dialog] label')].find((l) => l.innerText.includes('`+label+
+			`')).click()`)
 		must(t, p.Until(`document.querySelector('[data-preview]')`))
 		press(t, p, "Add to the board")
 		must(t, p.Until(fmt.Sprintf(`document.querySelectorAll('[data-cell]').length === %d`, i+2)))
@@ -166,7 +171,8 @@ func TestArrangeABoard(t *testing.T) {
 	complaints(t, p)
 }
 
-// One of every kind of tile shows what it is for, in both themes, on a phone and on paper; nothing moves when data lands.
+// One of every kind of tile shows what it is for, in both themes, on a phone and on paper; nothing moves when data
+// lands.
 func TestEveryKindOfTile(t *testing.T) {
 	s, p, _ := glasshouse(t)
 	picture := aPicture(t, s)
@@ -176,7 +182,8 @@ func TestEveryKindOfTile(t *testing.T) {
 		tileOf{"kind": "bar", "series": of("d/air", "d/gas")},
 		tileOf{"kind": "dial", "series": of("d/damp")},
 		tileOf{"kind": "lines", "title": "Two axes", "series": of("d/air", "d/damp")},
-		tileOf{"kind": "lines", "title": "By the hour", "figure": "stretch", "every": "1h", "filled": true, "series": of("d/gas")},
+		tileOf{"kind": "lines", "title": "By the hour", "figure": "stretch", "every": "1h", "filled": true,
+			"series": of("d/gas")},
 		tileOf{"kind": "states", "series": of("d/pump", "d/damp", "d/gas")},
 		tileOf{"kind": "spread", "series": of("d/air")},
 		tileOf{"kind": "spread", "title": "Day", "profile": true, "series": of("d/air")},
@@ -184,10 +191,15 @@ func TestEveryKindOfTile(t *testing.T) {
 		tileOf{"kind": "total", "total": "pump-hours", "by": "day"},
 		tileOf{"kind": "journal"},
 		tileOf{"kind": "switch", "outputs": []string{"d/fan"}},
-		tileOf{"kind": "note", "text": "# Care\n\n**Water** it. <script>window.bad = 1</script>[there](javascript:window.bad=1)"},
+		tileOf{"kind": "note",
+			"text": "# Care\n\n**Water** it. <script>window.bad = 1</script>[there](javascript:window.bad=1)"},
 		tileOf{"kind": "mimic", "title": "Map", "picture": picture, "pins": []tileOf{
-			{"x": 0.2, "y": 0.2, "kind": "value", "signal": "d/air", "text": "Air"}, {"x": 0.5, "y": 0.5, "kind": "lamp", "signal": "d/pump", "states": []tileOf{{"when": "on", "text": "Pump runs"}}},
-			{"x": 0.8, "y": 0.2, "kind": "bar", "signal": "d/damp"}, {"x": 0.2, "y": 0.8, "kind": "label", "text": "Door"}, {"x": 0.8, "y": 0.8, "kind": "board", "board": "other"},
+			{"x": 0.2, "y": 0.2, "kind": "value", "signal": "d/air", "text": "Air"},
+			{"x": 0.5, "y": 0.5, "kind": "lamp", "signal": "d/pump",
+				"states": []tileOf{{"when": "on", "text": "Pump runs"}}},
+			{"x": 0.8, "y": 0.2, "kind": "bar", "signal": "d/damp"},
+			{"x": 0.2, "y": 0.8, "kind": "label", "text": "Door"},
+			{"x": 0.8, "y": 0.8, "kind": "board", "board": "other"},
 			{"x": 0.5, "y": 0.8, "kind": "lamp", "output": "d/fan", "shape": "square"}}})
 	must(t, p.Goto("/boards/all"))
 	for what, expression := range map[string]string{
@@ -211,7 +223,8 @@ func TestEveryKindOfTile(t *testing.T) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	bad, err := drive.Eval[bool](p, `window.bad === 1 || !!document.querySelector('[data-kind=note] script, [data-kind=note] a[href^=javascript]')`)
+	bad, err := drive.Eval[bool](p,
+		`window.bad === 1 || !!document.querySelector('[data-kind=note] script, [data-kind=note] a[href^=javascript]')`)
 	must(t, err)
 	if bad {
 		t.Error("a note ran a script, or offers to")
@@ -229,7 +242,8 @@ func TestEveryKindOfTile(t *testing.T) {
 	must(t, p.Look(1280, 800, true))
 	must(t, p.Goto("/boards/all"))
 	must(t, p.See("canvas"))
-	paper, err := drive.Eval[string](p, `(dispatchEvent(new Event('beforeprint')), getComputedStyle(document.documentElement).getPropertyValue('--paper').trim())`)
+	paper, err := drive.Eval[string](p,
+		`(dispatchEvent(new Event('beforeprint')), getComputedStyle(document.documentElement).getPropertyValue('--paper').trim())`)
 	must(t, err)
 	if paper != "#f6f2e9" {
 		t.Errorf("on paper the background is %s", paper)
@@ -240,7 +254,8 @@ func TestEveryKindOfTile(t *testing.T) {
 // A pin blinks for an alarm that nobody has taken, not for one that somebody has, and never for who wants no motion.
 func TestPinsBlinkOnlyUntilSomebodyHasIt(t *testing.T) {
 	s, p, d := glasshouse(t)
-	putBoard(s, "map", tileOf{"kind": "mimic", "picture": aPicture(t, s), "pins": []tileOf{{"x": 0.5, "y": 0.5, "kind": "value", "signal": "d/air"}}})
+	putBoard(s, "map", tileOf{"kind": "mimic", "picture": aPicture(t, s),
+		"pins": []tileOf{{"x": 0.5, "y": 0.5, "kind": "value", "signal": "d/air"}}})
 	must(t, p.Goto("/boards/map"))
 	const motion = `getComputedStyle(document.querySelector('[data-pin="d/air"] svg')).animationName`
 	must(t, p.Until(`document.querySelector('[data-pin="d/air"]')`))
@@ -265,7 +280,8 @@ func TestPinSomethingToAPicture(t *testing.T) {
 	press(t, p, "Add a tile")
 	press(t, p, "A picture")
 	must(t, p.Until(`document.querySelector('input[type=file]')`))
-	pick(t, p, "house.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30"><script>alert(1)</script><path d="M2 28V12L20 2 38 12V28Z" fill="none" stroke="black"/></svg>`)
+	pick(t, p, "house.svg",
+		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30"><script>alert(1)</script><path d="M2 28V12L20 2 38 12V28Z" fill="none" stroke="black"/></svg>`)
 	must(t, p.Until(`document.querySelector('[data-preview=mimic] img')?.naturalWidth > 0`))
 	press(t, p, "Add to the board")
 	must(t, p.Until(`document.querySelectorAll('[data-cell]').length === 2`))

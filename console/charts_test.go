@@ -31,7 +31,8 @@ func span(t *testing.T, p *drive.Page) float64 {
 }
 
 // past gives the device d a signal with readings so far apart, up to now.
-func past(t *testing.T, s *servertest.Service, signal string, n int, apart time.Duration, value func(i int) float64) (from measure.Instant) {
+func past(t *testing.T, s *servertest.Service, signal string, n int, apart time.Duration,
+	value func(i int) float64) (from measure.Instant) {
 	t.Helper()
 	until := measure.InstantOf(time.Now())
 	p := &record.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: "Cel"}
@@ -43,8 +44,8 @@ func past(t *testing.T, s *servertest.Service, signal string, n int, apart time.
 	return p.Readings[0].At
 }
 
-// A spike of one reading is seen at any zoom, from months to minutes, by mouse and by keyboard; zooming moves all charts of
-// the board alike, and stands in the address.
+// A spike of one reading is seen at any zoom, from months to minutes, by mouse and by keyboard; zooming moves all
+// charts of the board alike, and stands in the address.
 func TestReadALongTime(t *testing.T) {
 	s, p := visit(t)
 	s.Device("d")
@@ -57,7 +58,8 @@ func TestReadALongTime(t *testing.T) {
 	})
 	past(t, s, "other", 2000, time.Hour, func(i int) float64 { return float64(i % 7) })
 	spike := int64(from) + 123_456*30_000
-	putBoard(s, "long", tileOf{"kind": "lines", "series": of("d/air")}, tileOf{"kind": "lines", "series": of("d/other")})
+	putBoard(s, "long", tileOf{"kind": "lines", "series": of("d/air")},
+		tileOf{"kind": "lines", "series": of("d/other")})
 	must(t, p.Goto("/boards/long?span=7776000000")) // 90 days
 	must(t, p.Until(shows("highest 95")))
 	for _, half := range []int64{20 * 86_400_000, 86_400_000, 600_000, 45_000} {
@@ -95,12 +97,15 @@ func TestChartsDoNotLie(t *testing.T) {
 		if i > 200 && i < 400 {
 			continue // nothing came
 		}
-		early.Readings = append(early.Readings, measure.Reading{At: measure.InstantOf(change.Add(time.Duration(i-300) * time.Minute)), Value: 20 + float64(i%2)*4})
+		early.Readings = append(early.Readings,
+			measure.Reading{At: measure.InstantOf(change.Add(time.Duration(i-300) * time.Minute)), Value: 20 +
+				float64(i%2)*4})
 	}
 	_, err := record.Import(context.Background(), s.Pipeline, early)
 	must(t, err)
 	s.Do(api.SetDevice.At("d"), map[string]any{"interval": "1m"}, nil)
-	window := fmt.Sprintf("/signals/d/air?from=%d&until=%d", change.Add(-5*time.Hour).UnixMilli(), change.Add(5*time.Hour).UnixMilli())
+	window := fmt.Sprintf("/signals/d/air?from=%d&until=%d", change.Add(-5*time.Hour).UnixMilli(),
+		change.Add(5*time.Hour).UnixMilli())
 	must(t, p.Goto(window))
 	must(t, p.Until(shows("the clocks go back 1 h at 01:00")))
 	must(t, p.Until(shows("lowest 20")))
@@ -119,7 +124,8 @@ func TestChartsDoNotLie(t *testing.T) {
 	if gap < 0.2 || gap > 0.45 {
 		t.Errorf("of the chart's width %.0f %% is without a line; a third of its readings are missing", 100*gap)
 	}
-	s.Do(api.WriteNote.At(), map[string]any{"text": "door was open", "of": "d/air", "at": change.Add(-4 * time.Hour)}, nil)
+	s.Do(api.WriteNote.At(), map[string]any{"text": "door was open", "of": "d/air", "at": change.Add(-4 * time.Hour)},
+		nil)
 	must(t, p.Goto(window))
 	must(t, p.Until(shows("note: door was open")))
 	menu(t, p, "What to do with D air", "Write a note …")
@@ -161,10 +167,12 @@ func TestWhatIsSeenIsSaved(t *testing.T) {
 	got, err := drive.Eval[[][]any](p, `saved`)
 	must(t, err)
 	csv, svg, png := got[0], got[1], got[2]
-	if csv[0] != "text/csv" || strings.Count(csv[2].(string), "\r\n") < 1000 || !strings.HasPrefix(csv[2].(string), "time (UTC),") {
+	if csv[0] != "text/csv" || strings.Count(csv[2].(string), "\r\n") < 1000 ||
+		!strings.HasPrefix(csv[2].(string), "time (UTC),") {
 		t.Errorf("the CSV is %.120v", csv)
 	}
-	if svg[0] != "image/svg+xml" || !strings.Contains(svg[2].(string), "<path d=\"M") || !strings.Contains(svg[2].(string), "D air") {
+	if svg[0] != "image/svg+xml" || !strings.Contains(svg[2].(string), "<path d=\"M") ||
+		!strings.Contains(svg[2].(string), "D air") {
 		t.Errorf("the SVG is %.120v", svg)
 	}
 	if png[0] != "image/png" || png[1].(float64) < 5000 {

@@ -22,8 +22,8 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// TestMain lets one page at a time be tested: a browser takes all the processors that there are, and more of them wait for each
-// other.
+// TestMain lets one page at a time be tested: a browser takes all the processors that there are, and more of them wait
+// for each other.
 func TestMain(m *testing.M) {
 	flag.Parse()
 	if err := flag.Set("test.parallel", "1"); err != nil {
@@ -136,7 +136,8 @@ func TestASignalsPage(t *testing.T) {
 	s, p := visit(t)
 	d := s.Device("pond")
 	s.Send(d, `{"oxygen": 80}`)
-	s.Guard(map[string]any{"signal": "pond/oxygen", "when": "below 55", "deadband": 5, "severity": "critical", "tell": []string{"orla@hollowbrook.example"}})
+	s.Guard(map[string]any{"signal": "pond/oxygen", "when": "below 55", "deadband": 5, "severity": "critical",
+		"tell": []string{"orla@hollowbrook.example"}})
 	s.Send(d, `{"oxygen": 50}`)
 	s.Send(d, `{"oxygen": 70}`)
 	must(t, p.Goto("/signals/pond/oxygen"))
@@ -150,7 +151,8 @@ func TestASignalsPage(t *testing.T) {
 	menu(t, p, "What to do with Pond oxygen", "Values as a table")
 	must(t, p.Until(`[...document.querySelectorAll('[data-values] td')].some((c) => c.textContent === '91')`))
 	must(t, p.Press("Escape"))
-	drawn, err := drive.Eval[bool](p, `(() => { const c = document.querySelector('canvas'); return c.getContext('2d').getImageData(0, 0, c.width, c.height).data.some((v) => v !== 0) })()`)
+	drawn, err := drive.Eval[bool](p,
+		`(() => { const c = document.querySelector('canvas'); return c.getContext('2d').getImageData(0, 0, c.width, c.height).data.some((v) => v !== 0) })()`)
 	must(t, err)
 	if !drawn {
 		t.Error("nothing is drawn")
@@ -268,12 +270,14 @@ func TestAccessibility(t *testing.T) {
 	s, p := visit(t)
 	d := s.Device("pond")
 	s.Send(d, `{"oxygen": 80}`)
-	for severity, limit := range map[string]string{"critical": "below 55", "warning": "below 60", "advisory": "below 65"} {
+	for severity, limit := range map[string]string{"critical": "below 55", "warning": "below 60",
+		"advisory": "below 65"} {
 		s.Guard(map[string]any{"signal": "pond/oxygen", "when": limit, "severity": severity, "advice": "Look at it."})
 	}
 	s.Send(d, `{"oxygen": 50}`)
 	storetest.Eventually(t, "three alarms", func() bool { return len(s.Alarms()) == 3 })
-	for path, wait := range map[string]string{"/": "[aria-label='What is wrong']", "/alarms": "h1", "/alarms/1": "canvas", "/signals/pond/oxygen": "canvas"} {
+	for path, wait := range map[string]string{"/": "[aria-label='What is wrong']", "/alarms": "h1",
+		"/alarms/1": "canvas", "/signals/pond/oxygen": "canvas"} {
 		accessible(t, p, path, wait)
 	}
 	complaints(t, p)

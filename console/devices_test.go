@@ -16,7 +16,8 @@ import (
 // press presses the button whose words are these.
 func press(t *testing.T, p *drive.Page, words string) {
 	t.Helper()
-	find := `[...` + inFront + `.querySelectorAll('button, [role=menuitem]')].find(b => b.innerText === '` + words + `' && !b.disabled)`
+	find := `[...` + inFront + `.querySelectorAll('button, [role=menuitem]')].find(b => b.innerText === '` + words +
+		`' && !b.disabled)`
 	for range 10 {
 		must(t, p.Until(find))
 		eval(t, p, `(() => {
@@ -65,7 +66,8 @@ func TestConnectADevice(t *testing.T) {
 	must(t, p.Until(says+`('A key that nobody has came over HTTP')`))
 	_, _ = device.SendReadings(t.Context(), "application/senml+json", []byte(`[{"n":"temp","u":"Celsius","v":1}]`))
 	must(t, p.Until(says+`('did you mean Cel?')`))
-	_, err = device.SendReadings(t.Context(), "application/senml+json", []byte(`[{"n":"temp","u":"Cel","v":21.5,"t":-600}]`))
+	_, err = device.SendReadings(t.Context(), "application/senml+json",
+		[]byte(`[{"n":"temp","u":"Cel","v":21.5,"t":-600}]`))
 	must(t, err)
 	must(t, p.Until(says+`('It is here.') && `+says+`('temp: 21.5 °C')`))
 	must(t, p.Until(says+`('10 min behind our clock')`))
@@ -131,7 +133,8 @@ func TestArrivalsAndKits(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[data-arrival=second-pond]')?.innerText.includes('oxygen 70')`))
 	must(t, p.Until(`document.querySelector('nav').innerText.includes('+1')`))
 	must(t, p.Until(`document.querySelector('select[name=kit] option[value="pond-probe"]')`))
-	if _, err := drive.Eval[bool](p, `(() => { const s = document.querySelector('select[name=kit]'); s.value = 'pond-probe'; return true })()`); err != nil {
+	if _, err := drive.Eval[bool](p,
+		`(() => { const s = document.querySelector('select[name=kit]'); s.value = 'pond-probe'; return true })()`); err != nil {
 		t.Fatal(err)
 	}
 	press(t, p, "Let in")
@@ -139,7 +142,8 @@ func TestArrivalsAndKits(t *testing.T) {
 	if d := s.Look("second-pond"); d.Kit != "pond-probe" {
 		t.Errorf("%+v", d)
 	}
-	s.Do(api.PutKit.At("pond-probe"), map[string]any{"name": "pond-probe", "signals": []map[string]any{{"name": "oxygen", "title": "Dissolved oxygen", "unit": "%"}}}, nil)
+	s.Do(api.PutKit.At("pond-probe"), map[string]any{"name": "pond-probe",
+		"signals": []map[string]any{{"name": "oxygen", "title": "Dissolved oxygen", "unit": "%"}}}, nil)
 	must(t, p.Goto("/devices/kits/pond-probe"))
 	must(t, p.Until(says+`('signal oxygen title') && `+says+`('Dissolved oxygen')`))
 	press(t, p, "Apply")
@@ -175,7 +179,8 @@ func TestDevicePagesAreAccessible(t *testing.T) {
 	s.Do(api.KitFromDevice.At("probe"), map[string]string{"device": "pond"}, nil)
 	var enrolment struct{ Key string }
 	s.Do(api.NewEnrolment.At(), nil, &enrolment)
-	for _, path := range []string{"/devices", "/devices/connect", "/devices/of/pond", "/devices/arrivals", "/devices/kits", "/devices/kits/probe"} {
+	for _, path := range []string{"/devices", "/devices/connect", "/devices/of/pond", "/devices/arrivals",
+		"/devices/kits", "/devices/kits/probe"} {
 		accessible(t, p, path, "h1")
 	}
 	complaints(t, p)

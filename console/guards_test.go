@@ -18,8 +18,8 @@ func focus(t *testing.T, p *drive.Page, selector string) {
 	must(t, err)
 }
 
-// A person finds a limit: what it would have raised follows the line as it is moved by keys and by the mouse; the guard is
-// kept, changed, shelved, put out of service.
+// A person finds a limit: what it would have raised follows the line as it is moved by keys and by the mouse; the guard
+// is kept, changed, shelved, put out of service.
 func TestFindALimitInTheConsole(t *testing.T) {
 	s, p := visit(t)
 	s.Device("d")
@@ -61,7 +61,8 @@ func TestFindALimitInTheConsole(t *testing.T) {
 	must(t, p.Look(1280, 800, false))
 	guards := []alarm.Guard{}
 	s.Do(api.ListGuards.At(), nil, &guards)
-	if g := guards[0]; g.When.String() != "above 50" || len(g.Rungs) != 1 || g.Rungs[0].When.A != 60 || g.Rungs[0].Severity != alarm.Critical || len(g.Tell) != 1 {
+	if g := guards[0]; g.When.String() != "above 50" || len(g.Rungs) != 1 || g.Rungs[0].When.A != 60 ||
+		g.Rungs[0].Severity != alarm.Critical || len(g.Tell) != 1 {
 		t.Errorf("it was kept as %+v", g)
 	}
 	must(t, p.Type("input[name=why]", "the plumber is here"))
@@ -124,12 +125,14 @@ func TestATrialInTheConsole(t *testing.T) {
 	complaints(t, p)
 }
 
-// Alarms are taken and reset by keys; one is marked, its cause told, handed on; the journal finds it; its health is judged.
+// Alarms are taken and reset by keys; one is marked, its cause told, handed on; the journal finds it; its health is
+// judged.
 func TestAlarmsByKeyboardAndTheJournal(t *testing.T) {
 	s, p := visit(t)
 	d := s.Device("d")
 	s.Send(d, `{"temp": 20, "other": 20}`)
-	s.Guard(map[string]any{"name": "hot", "signal": "d/temp", "when": "above 30", "latch": true, "tell": []string{"orla@hollowbrook.example"}})
+	s.Guard(map[string]any{"name": "hot", "signal": "d/temp", "when": "above 30", "latch": true,
+		"tell": []string{"orla@hollowbrook.example"}})
 	s.Guard(map[string]any{"name": "warm", "signal": "d/other", "when": "above 30"})
 	s.Send(d, `{"temp": 35, "other": 31}`)
 	latched, other := "1", "2"

@@ -65,14 +65,16 @@ func TestTheHistoryPage(t *testing.T) {
 		logger += fmt.Sprintf("2026-03-01 12:%02d:00,%d,fine\n", i, 10+i)
 	}
 	must(t, p.Until(`[...document.querySelectorAll('select option')].some((o) => o.value === 'pond')`))
-	_, err = drive.Eval[bool](p, `(() => { document.querySelector('input[type=file]').closest('div').querySelector('select').id = 'of'; return true })()`)
+	_, err = drive.Eval[bool](p,
+		`(() => { document.querySelector('input[type=file]').closest('div').querySelector('select').id = 'of'; return true })()`)
 	must(t, err)
 	choose(t, p, "#of", "pond")
 	pick(t, p, "logger.csv", logger)
 	must(t, p.Until(says+`('3 columns, times written as YYYY-MM-DD')`))
 	press(t, p, "Preview")
 	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('zone')`))
-	_, err = drive.Eval[bool](p, `(() => { [...document.querySelectorAll('select')].find((s) => s.innerText.includes('in which time zone')).id = 'zone'; return true })()`)
+	_, err = drive.Eval[bool](p,
+		`(() => { [...document.querySelectorAll('select')].find((s) => s.innerText.includes('in which time zone')).id = 'zone'; return true })()`)
 	must(t, err)
 	choose(t, p, "#zone", "UTC")
 	press(t, p, "Preview")
@@ -84,11 +86,13 @@ func TestTheHistoryPage(t *testing.T) {
 		t.Errorf("%+v", v)
 	}
 
-	_, err = drive.Eval[bool](p, `([...document.querySelectorAll('select')].find((s) => s.innerText.startsWith('which?')).id = 'clear', true)`)
+	_, err = drive.Eval[bool](p,
+		`([...document.querySelectorAll('select')].find((s) => s.innerText.startsWith('which?')).id = 'clear', true)`)
 	must(t, err)
 	choose(t, p, "#clear", "")
 	press(t, p, "Preview …")
-	must(t, p.Until(says+`('12,030 readings of 2 signals would go') && document.querySelector('a[href*="/export?format=csv"]')`))
+	must(t, p.Until(says+
+		`('12,030 readings of 2 signals would go') && document.querySelector('a[href*="/export?format=csv"]')`))
 	must(t, p.Type("input[name=confirm]", "My sight"))
 	must(t, p.Press("Enter"))
 	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('to confirm')`))
@@ -98,7 +102,8 @@ func TestTheHistoryPage(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[data-clearing=cleared]')?.innerText.includes('12,030')`))
 	must(t, p.Until(says+`('0 readings in')`))
 	audit(t, p, "cleared")
-	_, err = drive.Eval[bool](p, `([...document.querySelectorAll('button')].find((b) => b.innerText.startsWith('Bring them back')).click(), true)`)
+	_, err = drive.Eval[bool](p,
+		`([...document.querySelectorAll('button')].find((b) => b.innerText.startsWith('Bring them back')).click(), true)`)
 	must(t, err)
 	must(t, p.Until(`document.querySelector('[data-clearing=undone]')`))
 	must(t, p.Until(says+`('12,030 readings in')`))

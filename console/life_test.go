@@ -67,7 +67,8 @@ func TestTabsShareOneStream(t *testing.T) {
 	must(t, p.Until(`document.querySelector('header').innerText.includes('live ·')`))
 	const second = `window.open('', 'second').document`
 	eval(t, p, `window.open('/', 'second')`)
-	must(t, p.Until(second+`.querySelector('main')?.innerText.includes('80') && `+second+`.querySelector('header').innerText.includes('live ·')`))
+	must(t, p.Until(second+`.querySelector('main')?.innerText.includes('80') && `+second+
+		`.querySelector('header').innerText.includes('live ·')`))
 	if open, _ := count.count(); open != 1 {
 		t.Errorf("two tabs hold %d streams", open)
 	}
@@ -96,7 +97,8 @@ func TestItOpensOffline(t *testing.T) {
 	must(t, p.Goto("/")) // under the worker's eyes
 	must(t, p.Until(says+`('80')`))
 	kept := `caches.open('%s').then((c) => c.keys()).then((all) => { window.keptOf = all.map((r) => new URL(r.url).pathname) }) && window.keptOf`
-	must(t, p.Until(fmt.Sprintf(kept, "lark-shell")+`?.filter((f) => f.endsWith('.js')).length > 10 && window.keptOf.includes('/')`))
+	must(t, p.Until(fmt.Sprintf(kept, "lark-shell")+
+		`?.filter((f) => f.endsWith('.js')).length > 10 && window.keptOf.includes('/')`))
 	must(t, p.Until(fmt.Sprintf(kept, "lark-state")+`?.includes('/api/v1/signals')`))
 	s.Stop()
 	must(t, p.Goto("/"))
@@ -110,7 +112,8 @@ func TestItOpensOffline(t *testing.T) {
 	eval(t, p, `[...document.querySelectorAll('button')].find((b) => b.innerText === 'sign out').click()`)
 	must(t, p.See("input[name=password]"))
 	must(t, p.Until(`caches.has('lark-state').then((has) => { window.forgotten = !has }) && window.forgotten`))
-	manifest, err := drive.Eval[string](p, `fetch('/site.webmanifest').then((r) => r.json()).then((m) => m.display + ' ' + m.icons.map((i) => i.sizes).join())`)
+	manifest, err := drive.Eval[string](p,
+		`fetch('/site.webmanifest').then((r) => r.json()).then((m) => m.display + ' ' + m.icons.map((i) => i.sizes).join())`)
 	must(t, err)
 	if manifest != "standalone any,192x192,512x512" {
 		t.Errorf("the manifest says %q", manifest)

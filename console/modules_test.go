@@ -63,7 +63,8 @@ func unitsScript(t *testing.T) string {
 			for _, v := range []float64{-40, 0, 0.1, 21.37, 98.6, 1013.25} {
 				w, err := measure.Convert(v, a.Code, b.Code)
 				must(t, err)
-				all = append(all, conversion{From: string(a.Code), To: string(b.Code), V: v, W: w, Gap: v * a.Factor / b.Factor})
+				all = append(all, conversion{From: string(a.Code), To: string(b.Code), V: v, W: w,
+					Gap: v * a.Factor / b.Factor})
 			}
 		}
 	}
@@ -237,7 +238,8 @@ func bundled(t *testing.T, name string, modules ...string) string {
 	dir := t.TempDir()
 	from, file := filepath.Join(dir, "entry.js"), filepath.Join(dir, name+".js")
 	must(t, os.WriteFile(from, []byte(entry.String()), 0o600))
-	if out, err := exec.Command("node_modules/.bin/rolldown", from, "--format", "iife", "--name", name, "--moduleTypes", ".css:empty", "--no-codeSplitting", "--file", file).CombinedOutput(); err != nil {
+	if out, err := exec.Command("node_modules/.bin/rolldown", from, "--format", "iife", "--name", name, "--moduleTypes",
+		".css:empty", "--no-codeSplitting", "--file", file).CombinedOutput(); err != nil {
 		t.Fatalf("%v cannot be bundled: %v\n%s", modules, err, out)
 	}
 	script, err := os.ReadFile(file)

@@ -10,8 +10,9 @@ import (
 	"jauntylark/server/servertest"
 )
 
-// Somebody adds an output and an interlock, tries it over what is stored, sees it drive the output and why, sets the output by hand
-// with the question that a dangerous one asks, resets the latch, and puts everything into the safe state.
+// Somebody adds an output and an interlock, tries it over what is stored, sees it drive the output and why, sets the
+// output by hand with the question that a dangerous one asks, resets the latch, and puts everything into the safe
+// state.
 func TestOutputsFromNothingToAnEmergency(t *testing.T) {
 	s, p := visit(t)
 	d := s.Device("shed")
@@ -47,7 +48,8 @@ func TestOutputsFromNothingToAnEmergency(t *testing.T) {
 	must(t, p.Goto("/outputs"))
 	must(t, p.Until(says+`('All outputs are at rest.')`))
 	s.Send(d, `{"vapour": 500}`)
-	must(t, p.Until(says+`('One output is not at rest.') && document.querySelector('[data-because]').innerText.includes('Shed vapour is above 400 (interlock vapour-fan)')`))
+	must(t, p.Until(says+
+		`('One output is not at rest.') && document.querySelector('[data-because]').innerText.includes('Shed vapour is above 400 (interlock vapour-fan)')`))
 	must(t, p.Until(`document.querySelector('[data-confirmed]').innerText === 'not confirmed yet'`))
 	must(t, d.Call(context.Background(), api.ConfirmOutput.At("fan"), json.RawMessage("1"), nil))
 	must(t, p.Until(`document.querySelector('[data-confirmed]').innerText.startsWith('confirmed')`))
@@ -61,7 +63,8 @@ func TestOutputsFromNothingToAnEmergency(t *testing.T) {
 	must(t, p.Until(says+`('All outputs are at rest.')`))
 
 	// Two latched interlocks hold it: one reset of the output ends both.
-	s.Do(api.PutInterlock.At("vapour-high"), drive.Interlock{Name: "vapour-high", Output: "shed/fan", Signal: "shed/vapour", When: "above 450", Latch: true}, nil)
+	s.Do(api.PutInterlock.At("vapour-high"), drive.Interlock{Name: "vapour-high", Output: "shed/fan",
+		Signal: "shed/vapour", When: "above 450", Latch: true}, nil)
 	s.Send(d, `{"vapour": 500}`)
 	must(t, p.Until(says+`('One output is not at rest.')`))
 	s.Send(d, `{"vapour": 100}`)
@@ -97,7 +100,8 @@ func TestOutputsFromNothingToAnEmergency(t *testing.T) {
 	must(t, p.Goto("/devices/of/shed"))
 	must(t, p.Until(says+`('Outputs') && document.querySelector('a[href="/outputs/shed/fan"]')`))
 	complaints(t, p)
-	for path, wait := range map[string]string{"/outputs/new": "form", "/outputs": "[data-output]", "/outputs/shed/fan": "form", "/interlocks/vapour-fan": "table"} {
+	for path, wait := range map[string]string{"/outputs/new": "form", "/outputs": "[data-output]",
+		"/outputs/shed/fan": "form", "/interlocks/vapour-fan": "table"} {
 		accessible(t, p, path, wait)
 	}
 	complaints(t, p)
@@ -152,7 +156,8 @@ func TestAViewerOnlyLooksAtOutputs(t *testing.T) {
 	s := servertest.Start(t)
 	s.Device("shed")
 	s.Output("shed/fan", nil)
-	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer",
+		"password": "long enough for it"}, nil)
 	p := openAs(t, s, "v@b.example", "long enough for it")
 	must(t, p.Goto("/outputs"))
 	must(t, p.Until(says+`('All outputs are at rest.')`))

@@ -26,7 +26,8 @@ func TestRemovalsAskAndAreUndone(t *testing.T) {
 	click(t, p, "Cancel")
 	hears(t, p, "button Remove the guard high …")
 	click(t, p, "Remove the guard high …")
-	// The live stream tells of it before the answer comes: the page goes, and what follows the act is done all the same.
+	// The live stream tells of it before the answer comes: the page goes, and what follows the act is done all the
+	// same.
 	must(t, p.Until(`((real) => { window.fetch = async (request) => {
 		const answer = await real(request)
 		if (request.method === 'DELETE') await new Promise((go) => setTimeout(go, 1500))
@@ -66,20 +67,27 @@ func TestRemovalsAskAndAreUndone(t *testing.T) {
 func TestAViewerReadsText(t *testing.T) {
 	s := servertest.Start(t)
 	s.Send(s.Device("d"), `{"gas": 10}`)
-	s.Guard(map[string]any{"name": "high", "signal": "d/gas", "when": "above 50", "advice": "open the door", "least_gap": "10m"})
+	s.Guard(map[string]any{"name": "high", "signal": "d/gas", "when": "above 50", "advice": "open the door",
+		"least_gap": "10m"})
 	s.Output("d/fan", nil)
 	s.Interlock("fan", map[string]any{"output": "d/fan", "signal": "d/gas", "when": "above 60", "set": "on"})
-	s.Do(api.PutContact.At("orla"), map[string]any{"title": "Orla", "addresses": []map[string]string{{"carrier": "e-mail", "to": "o@b.example"}}}, nil)
+	s.Do(api.PutContact.At("orla"), map[string]any{"title": "Orla",
+		"addresses": []map[string]string{{"carrier": "e-mail", "to": "o@b.example"}}}, nil)
 	s.Do(api.PutRoster.At("house"), map[string]any{"steps": []map[string]any{{"who": []string{"orla"}}}}, nil)
-	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer",
+		"password": "long enough for it"}, nil)
 	p := openAs(t, s, "v@b.example", "long enough for it")
 	for path, reads := range map[string]string{
-		"/guards/high": "open the door", "/signals/d/gas/instrument": "Plausible from", "/signals/d/gas/trust": "None: its values", "/outputs/d/fan": "Safe state", "/interlocks/fan": "above 60",
-		"/contacts/orla": "Quiet hours", "/rosters/house": "Only for", "/devices/of/d": "Clock offset", "/set-up": "Time zone", "/set-up/people": "Only owners", "/set-up/tariffs": "None yet", "/alarms": "Nothing is wrong",
+		"/guards/high": "open the door", "/signals/d/gas/instrument": "Plausible from",
+		"/signals/d/gas/trust": "None: its values", "/outputs/d/fan": "Safe state", "/interlocks/fan": "above 60",
+		"/contacts/orla": "Quiet hours", "/rosters/house": "Only for", "/devices/of/d": "Clock offset",
+		"/set-up": "Time zone", "/set-up/people": "Only owners", "/set-up/tariffs": "None yet",
+		"/alarms": "Nothing is wrong",
 	} {
 		must(t, p.Goto(path))
 		must(t, p.Until(says+`('`+reads+`')`))
-		fields, err := drive.Eval[string](p, `[...document.querySelectorAll('main form, main input, main textarea')].filter((f) => !f.closest('[role=group], [aria-label=Stretch]') && f.type !== 'datetime-local').map((f) => f.outerHTML.slice(0, 120)).join(' ')`)
+		fields, err := drive.Eval[string](p,
+			`[...document.querySelectorAll('main form, main input, main textarea')].filter((f) => !f.closest('[role=group], [aria-label=Stretch]') && f.type !== 'datetime-local').map((f) => f.outerHTML.slice(0, 120)).join(' ')`)
 		must(t, err)
 		if fields != "" {
 			t.Errorf("%s: a viewer gets %s", path, fields)
@@ -127,20 +135,24 @@ func TestTheFocusGoesWhereTheWorkIs(t *testing.T) {
 	click(t, p, "Cancel")
 	hears(t, p, "button Add a board …")
 	must(t, p.Goto("/nowhere"))
-	must(t, p.Until(`document.querySelector('h1') && `+says+`('There is nothing at /nowhere.') && document.querySelector('main a[href="/devices"]')`))
+	must(t, p.Until(`document.querySelector('h1') && `+says+
+		`('There is nothing at /nowhere.') && document.querySelector('main a[href="/devices"]')`))
 	complaints(t, p)
 }
 
-// Two people change one board: whose change stands is said, and one's own or theirs is taken. Ctrl-Z undoes in the window in
-// front. Dropping a draft asks.
+// Two people change one board: whose change stands is said, and one's own or theirs is taken. Ctrl-Z undoes in the
+// window in front. Dropping a draft asks.
 func TestTwoPeopleOnOneBoard(t *testing.T) {
 	s, p, _ := glasshouse(t)
 	putBoard(s, "house", tileOf{"kind": "lines", "series": of("d/air")})
-	s.Do(api.AddPerson.At(), map[string]string{"email": "k@b.example", "name": "Piet", "role": "keeper", "password": "long enough for it"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "k@b.example", "name": "Piet", "role": "keeper",
+		"password": "long enough for it"}, nil)
 	other := s.SignIn("k@b.example", "long enough for it")
 	theirs := func(revision int, title string) {
 		t.Helper()
-		body := map[string]any{"revision": revision, "tiling": map[string]any{"tiles": []map[string]any{{"kind": "lines", "title": title, "series": of("d/air"), "x": 0, "y": 0, "w": 6, "h": 5}}}}
+		body := map[string]any{"revision": revision,
+			"tiling": map[string]any{"tiles": []map[string]any{{"kind": "lines", "title": title, "series": of("d/air"),
+				"x": 0, "y": 0, "w": 6, "h": 5}}}}
 		must(t, other.Call(t.Context(), api.PutDraft.At("house"), body, nil))
 	}
 	draft := func() board.Draft {
@@ -159,7 +171,11 @@ func TestTwoPeopleOnOneBoard(t *testing.T) {
 	}
 	must(t, p.Goto("/boards/house/arrange"))
 	mine("Mine")
-	storetest.Eventually(t, "the draft", func() bool { d := draft(); return d.Revision == 1 && d.Tiling.Tiles[0].Title == "Mine" })
+	storetest.Eventually(t, "the draft", func() bool {
+		d := draft()
+		return d.Revision == 1 &&
+			d.Tiling.Tiles[0].Title == "Mine"
+	})
 	theirs(1, "Theirs")
 	must(t, p.Until(`document.querySelector('[data-theirs]')?.innerText.includes('Piet changed this draft at')`))
 	audit(t, p, "two people on one board")

@@ -18,7 +18,8 @@ import (
 // write fills in the nth field with a label, as a person would.
 func write(t *testing.T, p *drive.Page, label string, nth int, value string) {
 	t.Helper()
-	find := fmt.Sprintf(`[...`+inFront+`.querySelectorAll('label')].filter((l) => l.innerText.split('\n')[0] === %q)[%d]`, label, nth)
+	find := fmt.Sprintf(`[...`+inFront+
+		`.querySelectorAll('label')].filter((l) => l.innerText.split('\n')[0] === %q)[%d]`, label, nth)
 	must(t, p.Until(find))
 	_, err := drive.Eval[bool](p, `(() => {
 		const label = `+find+`
@@ -38,11 +39,15 @@ func reaching(t *testing.T) (*servertest.Service, *drive.Page, *standin.Inbox) {
 	gateway, err := standin.StartGateway(inbox)
 	must(t, err)
 	t.Cleanup(func() { gateway.Close() })
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) { o.Gateways, o.Private, o.Inbox = []byte(gateway.Settings()), true, inbox })
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
+		o.Gateways, o.Private,
+			o.Inbox = []byte(gateway.Settings()), true, inbox
+	})
 	return s, open(t, s), inbox
 }
 
-// Somebody adds people and a roster, reads in words what it comes to, proves it by a test and by a drill, and takes the drill.
+// Somebody adds people and a roster, reads in words what it comes to, proves it by a test and by a drill, and takes the
+// drill.
 func TestARosterFromNothingToADrill(t *testing.T) {
 	s, p, inbox := reaching(t)
 	must(t, p.Goto("/contacts/new"))
@@ -60,7 +65,8 @@ func TestARosterFromNothingToADrill(t *testing.T) {
 	if m := inbox.Messages(); len(m) != 1 || m[0].To != "+353861234567" {
 		t.Errorf("%+v", m)
 	}
-	s.Do(api.PutContact.At("tadhg"), map[string]any{"addresses": []map[string]string{{"carrier": "voice", "to": "+353860000002"}}}, nil)
+	s.Do(api.PutContact.At("tadhg"), map[string]any{"addresses": []map[string]string{{"carrier": "voice",
+		"to": "+353860000002"}}}, nil)
 
 	must(t, p.Goto("/rosters/new"))
 	write(t, p, "Name", 0, "house")
@@ -78,7 +84,8 @@ func TestARosterFromNothingToADrill(t *testing.T) {
 	must(t, p.Until(`location.pathname === '/rosters/house'`))
 	var r roster.Roster
 	s.Do(api.GetRoster.At("house"), nil, &r)
-	if len(r.Steps) != 2 || r.Steps[1].String() != "on-duty by voice after 5m" || r.Rotation == nil || strings.Join(r.Rotation.Who, " ") != "tadhg orla" {
+	if len(r.Steps) != 2 || r.Steps[1].String() != "on-duty by voice after 5m" || r.Rotation == nil ||
+		strings.Join(r.Rotation.Who, " ") != "tadhg orla" {
 		t.Errorf("%+v", r)
 	}
 	d := s.Device("d")
@@ -94,11 +101,12 @@ func TestARosterFromNothingToADrill(t *testing.T) {
 	complaints(t, p)
 }
 
-// What was sent is told with why it failed and what to do; words of one's own are shown as they will read; statements are read
-// and sent; the stand-ins' page answers a message.
+// What was sent is told with why it failed and what to do; words of one's own are shown as they will read; statements
+// are read and sent; the stand-ins' page answers a message.
 func TestDeliveriesWordsAndStatements(t *testing.T) {
 	s, p, inbox := reaching(t)
-	s.Do(api.PutContact.At("orla"), map[string]any{"addresses": []map[string]string{{"carrier": "text", "to": "+353861234567"}, {"carrier": "e-mail", "to": "orla@b.example"}}}, nil)
+	s.Do(api.PutContact.At("orla"), map[string]any{"addresses": []map[string]string{{"carrier": "text",
+		"to": "+353861234567"}, {"carrier": "e-mail", "to": "orla@b.example"}}}, nil)
 	must(t, inbox.Fail("text", standin.FaultReject))
 	d := s.Device("d")
 	s.Send(d, `{"temp": 20}`)
@@ -110,7 +118,8 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 	must(t, p.Until(`location.search.includes('given') && document.querySelectorAll('tbody tr').length === 1`))
 
 	must(t, inbox.Fail("text", ""))
-	s.Do(api.PutGuard.At("hot"), map[string]any{"signal": "d/temp", "when": "above 25", "severity": "critical", "tell": []string{"orla"}}, nil)
+	s.Do(api.PutGuard.At("hot"), map[string]any{"signal": "d/temp", "when": "above 25", "severity": "critical",
+		"tell": []string{"orla"}}, nil)
 	must(t, p.Goto("/stand-ins"))
 	press(t, p, "Reply 1")
 	storetest.Eventually(t, "the alarm is taken", func() bool { return s.Alarms()[0].AcknowledgedBy == "Orla" })
@@ -136,7 +145,8 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 	storetest.Eventually(t, "the guard's words are kept, and it is as it was", func() bool {
 		var guards []map[string]any
 		s.Do(api.ListGuards.At(), nil, &guards)
-		return strings.Contains(fmt.Sprint(guards[0]["templates"]), "Hot! {{value}}") && guards[0]["when"] == "above 25" && guards[0]["severity"] == "critical"
+		return strings.Contains(fmt.Sprint(guards[0]["templates"]), "Hot! {{value}}") &&
+			guards[0]["when"] == "above 25" && guards[0]["severity"] == "critical"
 	})
 
 	must(t, p.Goto("/statements"))
@@ -156,7 +166,9 @@ func TestDeliveriesWordsAndStatements(t *testing.T) {
 	press(t, p, "Send")
 	must(t, p.Until(says+`('It goes to 2 addresses')`))
 	complaints(t, p)
-	for path, wait := range map[string]string{"/rosters": "table", "/rosters/new": "fieldset", "/contacts/orla": "form", "/notices": "table", "/words": "form", "/statements": "form", "/statements/week": "table", "/stand-ins": "select"} {
+	for path, wait := range map[string]string{"/rosters": "table", "/rosters/new": "fieldset", "/contacts/orla": "form",
+		"/notices": "table", "/words": "form", "/statements": "form", "/statements/week": "table",
+		"/stand-ins": "select"} {
 		accessible(t, p, path, wait)
 	}
 	complaints(t, p)

@@ -20,7 +20,8 @@ func aDay(t *testing.T, s *servertest.Service, signal string, unit measure.Unit,
 	past := &record.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: unit}
 	until := measure.InstantOf(time.Now())
 	for i := range 1440 {
-		past.Readings = append(past.Readings, measure.Reading{At: until - measure.Instant(1440-i)*60_000, Value: value(i)})
+		past.Readings = append(past.Readings, measure.Reading{At: until - measure.Instant(1440-i)*60_000,
+			Value: value(i)})
 	}
 	_, err := record.Import(context.Background(), s.Pipeline, past)
 	must(t, err)
@@ -48,7 +49,8 @@ func TestTrustInTheConsole(t *testing.T) {
 	choose(t, p, "textarea[name=bands]", "cool ..22 blue\nwarm 22..")
 	press(t, p, "Save")
 	must(t, p.Until(says+`('Saved.')`))
-	if v := s.Signal("d/air"); v.SpanLow == nil || *v.SpanLow != -20 || v.WarmUp != measure.Duration(3*time.Minute) || len(v.Bands) != 2 || v.Bands[0].Colour != "blue" {
+	if v := s.Signal("d/air"); v.SpanLow == nil || *v.SpanLow != -20 || v.WarmUp != measure.Duration(3*time.Minute) ||
+		len(v.Bands) != 2 || v.Bands[0].Colour != "blue" {
 		t.Errorf("%+v", v)
 	}
 
@@ -58,7 +60,8 @@ func TestTrustInTheConsole(t *testing.T) {
 	must(t, p.Look(1280, 800, false))
 	write(t, p, "Shown (°C)", 0, "24")
 	write(t, p, "Reference (°C)", 0, "25")
-	_, err := drive.Eval[bool](p, `([...document.querySelectorAll('select')].find((s) => s.innerText.includes('the first reading')).id = 'from', true)`)
+	_, err := drive.Eval[bool](p,
+		`([...document.querySelectorAll('select')].find((s) => s.innerText.includes('the first reading')).id = 'from', true)`)
 	must(t, err)
 	choose(t, p, "#from", "all")
 	press(t, p, "Preview")
@@ -92,15 +95,18 @@ func TestAnotherUnitMovesEverything(t *testing.T) {
 	aDay(t, s, "air", "Cel", func(i int) float64 { return 20 })
 	aDay(t, s, "other", "Cel", func(i int) float64 { return 15 })
 	s.Guard(map[string]any{"name": "hot", "signal": "d/air", "when": "above 30", "severity": "warning"})
-	s.Do(api.SetSignal.At("d", "air"), map[string]any{"span": map[string]any{"low": -10, "high": 100}, "bands": []map[string]any{{"name": "warm", "from": 15}}}, nil)
+	s.Do(api.SetSignal.At("d", "air"), map[string]any{"span": map[string]any{"low": -10, "high": 100},
+		"bands": []map[string]any{{"name": "warm", "from": 15}}}, nil)
 	must(t, p.Goto("/units"))
 	must(t, p.Until(says+`('Temperature')`))
 	accessible(t, p, "/units", "h1")
 	choose(t, p, "section select", "[degF]")
 	must(t, p.Until(`document.querySelector('section select').value === '[degF]'`))
 	must(t, p.Goto("/signals/d/air"))
-	must(t, p.Until(says+`('68 °F') || document.querySelector('[data-signal="d/air"]').innerText.replace(/\s/g, '').includes('68°F')`))
-	must(t, p.Until(says+`('warning when above 86 °F') && `+says+`('Plausible 14 to 212 °F') && `+says+`('warm 59 and up')`))
+	must(t, p.Until(says+
+		`('68 °F') || document.querySelector('[data-signal="d/air"]').innerText.replace(/\s/g, '').includes('68°F')`))
+	must(t, p.Until(says+`('warning when above 86 °F') && `+says+`('Plausible 14 to 212 °F') && `+says+
+		`('warm 59 and up')`))
 	must(t, p.Until(`document.querySelector('[role=application]')?.getAttribute('aria-label').includes('now 68 °F')`))
 	must(t, p.Goto("/compare?first=d/air&second=d/other"))
 	must(t, p.Until(`document.querySelector('[data-agreement]')?.innerText.includes('9 °F')`))
@@ -168,13 +174,15 @@ func TestDoubtIsShown(t *testing.T) {
 	s, p := visit(t)
 	d := s.Device("d")
 	s.Send(d, `{"oxygen": 80}`)
-	s.Do(api.SetSignal.At("d", "oxygen"), map[string]any{"span": map[string]any{"low": 0.5, "high": 200}, "fails_to": "low"}, nil)
+	s.Do(api.SetSignal.At("d", "oxygen"), map[string]any{"span": map[string]any{"low": 0.5, "high": 200},
+		"fails_to": "low"}, nil)
 	for range 3 {
 		s.Send(d, `{"oxygen": 0}`)
 	}
 	must(t, p.Goto("/signals/d/oxygen"))
 	must(t, p.Until(`document.querySelector('[data-remarks]')?.innerText.includes('implausible for')`))
-	must(t, p.Until(says+`('fails to the low side') && document.querySelector('main').innerText.includes('implausible')`))
+	must(t, p.Until(says+
+		`('fails to the low side') && document.querySelector('main').innerText.includes('implausible')`))
 	accessible(t, p, "/signals/d/oxygen", "[data-remarks]")
 	complaints(t, p)
 }

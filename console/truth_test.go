@@ -14,14 +14,16 @@ import (
 // click presses what has these words by the mouse, as a person does: press, wait, let go.
 func click(t *testing.T, p *drive.Page, words string) {
 	t.Helper()
-	find := `[...` + inFront + `.querySelectorAll('button, a, [role=menuitem]')].find((b) => b.innerText === '` + words + `' && !b.disabled)`
+	find := `[...` + inFront + `.querySelectorAll('button, a, [role=menuitem]')].find((b) => b.innerText === '` +
+		words + `' && !b.disabled)`
 	must(t, p.Until(find))
-	eval(t, p, `document.querySelectorAll('[data-to-click]').forEach((old) => delete old.dataset.toClick); `+find+`.dataset.toClick = ''`)
+	eval(t, p, `document.querySelectorAll('[data-to-click]').forEach((old) => delete old.dataset.toClick); `+find+
+		`.dataset.toClick = ''`)
 	must(t, p.Click("[data-to-click]"))
 }
 
-// into puts the caret into a field with a label, by the mouse, and marks all that is in it. A page that still opens may take the focus
-// once.
+// into puts the caret into a field with a label, by the mouse, and marks all that is in it. A page that still opens may
+// take the focus once.
 func into(t *testing.T, p *drive.Page, label string) {
 	t.Helper()
 	find := `[...` + inFront + `.querySelectorAll('label')].find((l) => l.innerText.split('\n')[0] === '` + label + `')`
@@ -47,7 +49,8 @@ func typed(t *testing.T, p *drive.Page, label, text string) {
 
 func value(t *testing.T, p *drive.Page, label string) string {
 	t.Helper()
-	v, err := drive.Eval[string](p, `[...`+inFront+`.querySelectorAll('label')].find((l) => l.innerText.split('\n')[0] === '`+label+`').control.value`)
+	v, err := drive.Eval[string](p, `[...`+inFront+
+		`.querySelectorAll('label')].find((l) => l.innerText.split('\n')[0] === '`+label+`').control.value`)
 	must(t, err)
 	return v
 }
@@ -65,8 +68,8 @@ func hears(t *testing.T, p *drive.Page, want string) {
 	t.Fatalf("%q has the focus, not %q", got, want)
 }
 
-// A limit is what was typed, digit by digit; the first press after mending a field counts; the person's other decimal sign is
-// understood or refused.
+// A limit is what was typed, digit by digit; the first press after mending a field counts; the person's other decimal
+// sign is understood or refused.
 func TestALimitIsWhatWasTyped(t *testing.T) {
 	s, p := visit(t)
 	s.Send(s.Device("d"), `{"gas": 127}`)
@@ -86,7 +89,8 @@ func TestALimitIsWhatWasTyped(t *testing.T) {
 	at := func(replay string) float64 {
 		t.Helper()
 		must(t, p.Until(`document.querySelector('[data-replay=`+replay+`]')`))
-		top, err := drive.Eval[float64](p, `[...document.querySelectorAll('button')].find((b) => b.innerText === 'Add guard').getBoundingClientRect().top + scrollY`)
+		top, err := drive.Eval[float64](p,
+			`[...document.querySelectorAll('button')].find((b) => b.innerText === 'Add guard').getBoundingClientRect().top + scrollY`)
 		must(t, err)
 		return top
 	}
@@ -124,7 +128,8 @@ func TestNowCallsSilentWhatIs(t *testing.T) {
 		s.Send(d, `{"v": 1}`)
 	}
 	must(t, p.Until(`document.querySelector('[data-in-words]')`))
-	if silent, _ := drive.Eval[bool](p, `document.querySelector('main').innerText.toLowerCase().includes('silent')`); silent {
+	if silent, _ := drive.Eval[bool](p,
+		`document.querySelector('main').innerText.toLowerCase().includes('silent')`); silent {
 		t.Error("it is called silent for text of five seconds ago")
 	}
 	must(t, p.Until(`document.querySelector('[data-in-words]').innerText.includes('Silent: Shed since')`))
@@ -145,7 +150,8 @@ func TestWhatWasTypedIsNotLost(t *testing.T) {
 		t.Errorf("there are %q and %q again", a, b)
 	}
 	audit(t, p, "unsaved work")
-	s.Do(api.PutGuard.At("high"), map[string]any{"name": "high", "signal": "d/gas", "when": "above 60", "advice": "call the keeper"}, nil)
+	s.Do(api.PutGuard.At("high"), map[string]any{"name": "high", "signal": "d/gas", "when": "above 60",
+		"advice": "call the keeper"}, nil)
 	must(t, p.Goto("/guards/high"))
 	must(t, p.Until(`document.querySelector('[data-unsaved]')?.innerText.includes('has been changed by others since')`))
 	click(t, p, "Discard it")
@@ -157,7 +163,8 @@ func TestWhatWasTypedIsNotLost(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[data-replay=done]') && !document.querySelector('[data-unsaved]')`))
 
 	// What another version of the console left in another shape is passed over.
-	eval(t, p, `localStorage.setItem('unsaved `+servertest.Owner+` guard high', JSON.stringify({ at: 1, began: '', value: { rungs: 'none', tell: 3 } }))`)
+	eval(t, p, `localStorage.setItem('unsaved `+servertest.Owner+
+		` guard high', JSON.stringify({ at: 1, began: '', value: { rungs: 'none', tell: 3 } }))`)
 	must(t, p.Goto("/guards/high"))
 	must(t, p.Until(`document.querySelector('[data-replay=done]') && !document.querySelector('[data-unsaved]')`))
 
@@ -188,7 +195,8 @@ func TestWhatWasTypedIsNotLost(t *testing.T) {
 	typed(t, p, "Password", "another one of these")
 	must(t, p.Goto("/set-up/people"))
 	must(t, p.Until(`document.querySelector('[data-unsaved]')`))
-	if kept, _ := drive.Eval[string](p, `JSON.stringify(localStorage)`); value(t, p, "Password") != "" || strings.Contains(kept, "another one of these") {
+	if kept, _ := drive.Eval[string](p, `JSON.stringify(localStorage)`); value(t, p, "Password") != "" ||
+		strings.Contains(kept, "another one of these") {
 		t.Error("a password is kept")
 	}
 	complaints(t, p)
@@ -228,7 +236,8 @@ func TestAnEndedSessionAsksToSignIn(t *testing.T) {
 	typed(t, p, "Title", "Carbon monoxide")
 	eval(t, p, `fetch('/api/v1/session', { method: 'DELETE' })`)
 	must(t, p.See("input[name=password]"))
-	if shown, _ := drive.Eval[bool](p, `document.body.innerText.includes('Carbon') || !!document.querySelector('nav')`); shown {
+	if shown, _ := drive.Eval[bool](p,
+		`document.body.innerText.includes('Carbon') || !!document.querySelector('nav')`); shown {
 		t.Error("what was shown stays in sight")
 	}
 	must(t, p.Type("input[name=email]", servertest.Owner))

@@ -18,12 +18,16 @@ import (
 
 // noPlace are the operations that no person carries out in a console, and why.
 var noPlace = map[string]string{
-	"send-readings": "devices send", "send-frame": "devices send", "get-orders": "devices ask", "confirm-orders": "devices confirm", "confirm-output": "devices confirm", "call-back": "gateways call",
+	"send-readings": "devices send", "send-frame": "devices send", "get-orders": "devices ask",
+	"confirm-orders": "devices confirm", "confirm-output": "devices confirm", "call-back": "gateways call",
 	"create-token": "programs sign in so; the console has its session",
-	"get-contact":  "its list has it", "list-keys": "the device has them", "get-interlock": "its list has it", "get-kit": "its list has it", "get-output": "its list has it",
+	"get-contact":  "its list has it", "list-keys": "the device has them", "get-interlock": "its list has it",
+	"get-kit": "its list has it", "get-output": "its list has it",
 	"list-readings": "charts ask for lines and tails, and the history takes them out", "list-doubts": "lines have them",
-	"bring-board-back": "one operation brings everything back", "bring-asset-back": "one operation brings everything back",
-	"get-roster": "its list has it", "get-trial": "its list has it", "show-roster-at": "plan-roster says it of what is written too",
+	"bring-board-back": "one operation brings everything back",
+	"bring-asset-back": "one operation brings everything back",
+	"get-roster":       "its list has it", "get-trial": "its list has it",
+	"show-roster-at": "plan-roster says it of what is written too",
 }
 
 // raw are the operations, besides files, that the console asks for in ways of its own.
@@ -33,7 +37,8 @@ var raw = []string{"replay", "get-statement-sheet"}
 func TestEveryOperationHasItsPlace(t *testing.T) {
 	source := ""
 	must(t, filepath.WalkDir("src", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || !strings.HasSuffix(strings.TrimSuffix(path, "x"), ".ts") || strings.HasSuffix(path, ".gen.ts") {
+		if err != nil || d.IsDir() || !strings.HasSuffix(strings.TrimSuffix(path, "x"), ".ts") ||
+			strings.HasSuffix(path, ".gen.ts") {
 			return err
 		}
 		text, err := os.ReadFile(path)
@@ -45,9 +50,11 @@ func TestEveryOperationHasItsPlace(t *testing.T) {
 		path := api.Root + op.Path
 		fixed, _, _ := strings.Cut(path, "{")
 		reason := noPlace[op.Name]
-		found := strings.Contains(source, "api."+op.Method+"('"+path+"'") || reason == "" && (op.IsFile() || slices.Contains(raw, op.Name)) && strings.Contains(source, fixed)
+		found := strings.Contains(source, "api."+op.Method+"('"+path+"'") || reason == "" &&
+			(op.IsFile() || slices.Contains(raw, op.Name)) && strings.Contains(source, fixed)
 		if found == (reason != "") {
-			t.Errorf("%s (%s %s): in the console %v; the reason to be without a place is %q", op.Name, op.Method, path, found, reason)
+			t.Errorf("%s (%s %s): in the console %v; the reason to be without a place is %q", op.Name, op.Method, path,
+				found, reason)
 		}
 	}
 }
@@ -142,7 +149,8 @@ func TestEveryPageIsAudited(t *testing.T) {
 		t.Fatalf("%d pages were found", len(all))
 	}
 	for _, route := range all {
-		like := regexp.MustCompile("^" + regexp.MustCompile(`:\w+`).ReplaceAllString(strings.ReplaceAll(route[1], "*", ".+"), `[^/?]+`) + `($|\?)`)
+		like := regexp.MustCompile("^" + regexp.MustCompile(`:\w+`).ReplaceAllString(strings.ReplaceAll(route[1], "*",
+			".+"), `[^/?]+`) + `($|\?)`)
 		if !slices.ContainsFunc(audited, like.MatchString) {
 			t.Errorf("no test audits %s", route[1])
 		}

@@ -8,7 +8,8 @@ import (
 	"jauntylark/console/drive"
 )
 
-// The console says lengths, counts, amounts, figures in steps and values with their units by the table of cases that mails, calls and the command line are held to.
+// The console says lengths, counts, amounts, figures in steps and values with their units by the table of cases that
+// mails, calls and the command line are held to.
 func TestTheConsolesWords(t *testing.T) {
 	table, err := os.ReadFile("../core/measure/testdata/words.json")
 	must(t, err)

@@ -18,7 +18,8 @@ import (
 //go:embed boards
 var boardFiles embed.FS
 
-// boards puts the site's boards up: those that are not there yet. Overview comes last, since the others are pinned to it.
+// boards puts the site's boards up: those that are not there yet. Overview comes last, since the others are pinned to
+// it.
 func (s *Site) boards(ctx context.Context) error {
 	var there []board.Board
 	if err := s.Owner.Call(ctx, api.ListBoards.At(), nil, &there); err != nil {
@@ -66,7 +67,8 @@ func (s *Site) hangPicture(ctx context.Context, tiles []board.Tile) error {
 		if picture.ID == 0 {
 			svg, err := boardFiles.ReadFile("boards/glasshouse.svg")
 			if err == nil {
-				err = s.Owner.Upload(ctx, api.AddPicture.At().Asking("name", "glasshouse"), "application/octet-stream", strings.NewReader(string(svg)), &picture)
+				err = s.Owner.Upload(ctx, api.AddPicture.At().Asking("name", "glasshouse"), "application/octet-stream",
+					strings.NewReader(string(svg)), &picture)
 			}
 			if err != nil {
 				return err

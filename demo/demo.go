@@ -78,7 +78,8 @@ func (s *Site) SetUp(ctx context.Context) error {
 		return err
 	}
 	if here.Name != siteName {
-		here.Name, here.Zone, here.Currency, here.Holidays = siteName, zone, "EUR", site.Days{"2026-12-25", "2026-12-26", "2027-01-01"}
+		here.Name, here.Zone, here.Currency, here.Holidays = siteName, zone, "EUR",
+			site.Days{"2026-12-25", "2026-12-26", "2027-01-01"}
 		if err := s.Owner.Call(ctx, api.PutSite.At(), here, nil); err != nil {
 			return err
 		}
@@ -107,7 +108,8 @@ func (s *Site) SetUp(ctx context.Context) error {
 			return err
 		}
 		for path, title := range called {
-			if err := s.Owner.Call(ctx, api.SetSignal.At(strings.Split(path, "/")), map[string]string{"title": title}, nil); err != nil {
+			if err := s.Owner.Call(ctx, api.SetSignal.At(strings.Split(path, "/")), map[string]string{"title": title},
+				nil); err != nil {
 				return err
 			}
 		}
@@ -170,7 +172,8 @@ func (s *Site) addDevices(ctx context.Context, all []device) error {
 		var added struct {
 			Key string `json:"key"`
 		}
-		if err := s.Owner.Call(ctx, api.AddDevice.At(), map[string]string{"name": d.Name, "kit": d.kit}, &added); err != nil {
+		if err := s.Owner.Call(ctx, api.AddDevice.At(), map[string]string{"name": d.Name, "kit": d.kit},
+			&added); err != nil {
 			return fmt.Errorf("device %s: %w", d.Name, err)
 		}
 		s.Memory.Keys[d.Name] = added.Key
@@ -222,7 +225,8 @@ func (s *Site) expect(ctx context.Context, d *standin.Device) error {
 	if err := s.Owner.Call(ctx, api.GetDevice.At(d.Name), nil, &now); err != nil || now.Interval != 0 {
 		return err
 	}
-	return s.Owner.Call(ctx, api.SetDevice.At(d.Name), map[string]string{"interval": measure.Duration(d.Every).String()}, nil)
+	return s.Owner.Call(ctx, api.SetDevice.At(d.Name),
+		map[string]string{"interval": measure.Duration(d.Every).String()}, nil)
 }
 
 // narrate tells each alarm as it comes and goes, and now and then what the house reads.
@@ -258,7 +262,8 @@ func (s *Site) narrate(ctx context.Context) {
 			}
 			if time.Since(told) > 10*time.Second {
 				told = time.Now()
-				s.Say("fern house %s and %s, pond oxygen %s, water %s", newest["fern-house/air"], newest["fern-house/humidity"], newest["pond/oxygen"], newest["pond/water"])
+				s.Say("fern house %s and %s, pond oxygen %s, water %s", newest["fern-house/air"],
+					newest["fern-house/humidity"], newest["pond/oxygen"], newest["pond/water"])
 			}
 			return nil
 		})

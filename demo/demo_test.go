@@ -19,7 +19,8 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 // The stories come out of a replay of what the devices will send: the vent sticks within two minutes
 // and is over in five, and the history is quiet.
 func TestTheStuckVentIsToldSoonAndIsOverSoon(t *testing.T) {
-	hot := &alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1, OnDelay: measure.Duration(10 * time.Second), OffDelay: measure.Duration(10 * time.Second)}}
+	hot := &alarm.Guard{Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1,
+		OnDelay: measure.Duration(10 * time.Second), OffDelay: measure.Duration(10 * time.Second)}}
 	for hour := range 24 { // whenever the demo is started
 		live := measure.InstantOf(time.Date(2026, 3, 1, hour, 17, 0, 0, time.UTC))
 		air := devices(clock{live: live})[0].Signals[0]
@@ -28,7 +29,8 @@ func TestTheStuckVentIsToldSoonAndIsOverSoon(t *testing.T) {
 			readings = append(readings, measure.Reading{At: at, Value: air.Value(at)})
 		}
 		got := alarm.Replay(hot, readings, live.Add(6*time.Minute))
-		if len(got) != 2 || got[0].At < live || got[0].At > live.Add(2*time.Minute) || got[1].At > live.Add(5*time.Minute) {
+		if len(got) != 2 || got[0].At < live || got[0].At > live.Add(2*time.Minute) ||
+			got[1].At > live.Add(5*time.Minute) {
 			t.Errorf("started at %v: %+v", live, got)
 		}
 	}
@@ -61,7 +63,8 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 		var all []site.Signal
 		var some []alarm.Guard
 		var line struct{ Of int }
-		for at, into := range map[api.Place]any{api.ListSignals.At(): &all, api.ListGuards.At(): &some, api.GetLine.At("fern-house", "air").Asking("since", "2000-01-01T00:00:00Z"): &line} {
+		for at, into := range map[api.Place]any{api.ListSignals.At(): &all, api.ListGuards.At(): &some,
+			api.GetLine.At("fern-house", "air").Asking("since", "2000-01-01T00:00:00Z"): &line} {
 			if err := s.Owner.Call(ctx, at, nil, into); err != nil {
 				t.Fatal(err)
 			}
@@ -72,14 +75,16 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	var here site.Site
-	if err := s.Owner.Call(ctx, api.GetSite.At(), nil, &here); err != nil || here.Name != siteName || here.KeepAlarms == 0 || here.KeepJournal == 0 {
+	if err := s.Owner.Call(ctx, api.GetSite.At(), nil, &here); err != nil || here.Name != siteName ||
+		here.KeepAlarms == 0 || here.KeepJournal == 0 {
 		t.Errorf("the site is %+v (%v)", here, err)
 	}
 	signals, guards, readings := counts()
 	if signals != 51 || guards != 17 || readings < 11_500 {
 		t.Errorf("%d signals, %d guards, %d readings", signals, guards, readings)
 	}
-	if again, err := Remember(dir); err != nil || again.Password != memory.Password || !again.HistoryDone || again.Keys["pond"] == "" {
+	if again, err := Remember(dir); err != nil || again.Password != memory.Password || !again.HistoryDone ||
+		again.Keys["pond"] == "" {
 		t.Errorf("remembers %+v %v", again, err)
 	}
 	if info, err := os.Stat(dir + "/demo.json"); err != nil || info.Mode().Perm() != 0o600 {

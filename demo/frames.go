@@ -29,10 +29,12 @@ const (
 
 // switchboardEye is how the frames of the switchboard are read.
 var switchboardEye = frame.Eye{
-	Width: frameWide, Height: frameTall, Emissivity: painted, Reflected: reflectedAt, Low: figure(-20), High: figure(150),
+	Width: frameWide, Height: frameTall, Emissivity: painted, Reflected: reflectedAt, Low: figure(-20),
+	High: figure(150),
 	Regions: []frame.Region{
 		{Name: "spot", Shape: frame.Spot, Points: []frame.Point{{X: 16.5, Y: 9.5}}},
-		{Name: "main-terminal", Shape: frame.Ellipse, Points: []frame.Point{{X: 13, Y: 6}, {X: 20, Y: 13}}, Over: figure(45)},
+		{Name: "main-terminal", Shape: frame.Ellipse, Points: []frame.Point{{X: 13, Y: 6}, {X: 20, Y: 13}},
+			Over: figure(45)},
 		{Name: "others", Shape: frame.Rectangle, Points: []frame.Point{{X: 1, Y: 6}, {X: 12, Y: 13}}},
 	},
 	Differences: []frame.Contrast{{Name: "main-over-others", Of: "main-terminal", Less: "others", What: "highest"}},

@@ -67,11 +67,13 @@ func (s *Site) writeHistory(ctx context.Context, all []device) error {
 	if err = errors.Join(err, work.Wait()); err != nil {
 		return err
 	}
-	s.Say("%.1f million readings of history since %s, in %.1f s", float64(stored.Load())/1e6, s.Memory.HistorySince.Time().In(here).Format("2 January"), time.Since(begin).Seconds())
+	s.Say("%.1f million readings of history since %s, in %.1f s", float64(stored.Load())/1e6,
+		s.Memory.HistorySince.Time().In(here).Format("2 January"), time.Since(begin).Seconds())
 	return nil
 }
 
-func (s *Site) writeHistoryOf(ctx context.Context, d device, signal standin.Signal, until measure.Instant) (stored int, err error) {
+func (s *Site) writeHistoryOf(ctx context.Context, d device, signal standin.Signal,
+	until measure.Instant) (stored int, err error) {
 	past := record.Past{Signal: d.Name + "/" + signal.Name, Unit: signal.Unit, Kind: site.KindNumber}
 	if signal.Switch {
 		past.Kind = site.KindSwitch

@@ -18,8 +18,10 @@ var outputs = []struct {
 	path string
 	spec object
 }{
-	{"potting-shed/extractor", object{"title": "Extractor", "kind": "switch", "safe": "on", "rest": "off", "least_on": "1m", "starts_per_hour": 12}},
-	{"boiler-room/fan", object{"title": "Fan", "kind": "switch", "safe": "on", "rest": "off", "least_on": "45s", "least_off": "20s", "dangerous": true}},
+	{"potting-shed/extractor", object{"title": "Extractor", "kind": "switch", "safe": "on", "rest": "off",
+		"least_on": "1m", "starts_per_hour": 12}},
+	{"boiler-room/fan", object{"title": "Fan", "kind": "switch", "safe": "on", "rest": "off", "least_on": "45s",
+		"least_off": "20s", "dangerous": true}},
 	{"boiler-room/beacon", object{"title": "Beacon", "kind": "switch", "safe": "off"}},
 	{"cistern/buzzer", object{"title": "Buzzer", "kind": "switch", "on_sends": "0", "off_sends": "1", "safe": "off"}}, // wired inverted
 	{"compost/lamp", object{"title": "Lamp", "kind": "colour", "safe": "off"}},
@@ -27,11 +29,15 @@ var outputs = []struct {
 
 // interlocks drive them.
 var interlocks = []object{
-	{"name": "shed-extractor", "output": "potting-shed/extractor", "signal": "potting-shed/vapour", "when": "above 250", "deadband": 60, "latch": true},
-	{"name": "boiler-fan", "output": "boiler-room/fan", "signal": "boiler-room/carbon-monoxide", "when": "above 18", "deadband": 6, "on_delay": "4s", "safety": true},
+	{"name": "shed-extractor", "output": "potting-shed/extractor", "signal": "potting-shed/vapour", "when": "above 250",
+		"deadband": 60, "latch": true},
+	{"name": "boiler-fan", "output": "boiler-room/fan", "signal": "boiler-room/carbon-monoxide", "when": "above 18",
+		"deadband": 6, "on_delay": "4s", "safety": true},
 	{"name": "boiler-beacon", "output": "boiler-room/beacon", "alarm": "boiler-room/* warning"},
 	{"name": "cistern-buzzer", "output": "cistern/buzzer", "alarm": "cistern-dry"},
-	{"name": "heap-lamp", "output": "compost/lamp", "signal": "compost/core", "deadband": 1, "bands": []object{{"to": 45, "set": "blue"}, {"to": 60, "set": "green"}, {"to": 66, "set": "orange"}, {"set": "red"}}},
+	{"name": "heap-lamp", "output": "compost/lamp", "signal": "compost/core", "deadband": 1,
+		"bands": []object{{"to": 45, "set": "blue"}, {"to": 60, "set": "green"}, {"to": 66, "set": "orange"},
+			{"set": "red"}}},
 }
 
 // switchable makes outputs and interlocks; what is there stays.
@@ -56,8 +62,9 @@ func (s *Site) switchable(ctx context.Context) error {
 	return nil
 }
 
-// draught is air with something in it that a source gives off and that goes away by itself, faster while a fan runs. It is what
-// closes the loop: the service reads it, switches the fan, and reads what came of that. Live devices alone have one.
+// draught is air with something in it that a source gives off and that goes away by itself, faster while a fan runs. It
+// is what closes the loop: the service reads it, switches the fan, and reads what came of that. Live devices alone have
+// one.
 type draught struct {
 	source     func(at measure.Instant) float64 // what is added a second
 	slow, fast float64                          // seconds in which about two thirds go, without the fan and with it
@@ -116,8 +123,8 @@ func (d *draught) turn(on bool, at time.Time) {
 	d.fan = on
 }
 
-// flue gives off carbon monoxide when the live devices have run for four minutes, for seven, every 20: without the fan it would come
-// to 36 ppm.
+// flue gives off carbon monoxide when the live devices have run for four minutes, for seven, every 20: without the fan
+// it would come to 36 ppm.
 func (c clock) flue() *draught { return c.draught(60, 12, 4, 11, 0.6) }
 
 // varnish gives off vapour when they have run for seven minutes, for two, every 20.

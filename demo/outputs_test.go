@@ -7,7 +7,8 @@ import (
 	"jauntylark/core/measure"
 )
 
-// The loop is closed: without the fan the gas rises far, with it the gas falls; and what was read once is read again the same.
+// The loop is closed: without the fan the gas rises far, with it the gas falls; and what was read once is read again
+// the same.
 func TestTheFanLowersTheGas(t *testing.T) {
 	live := measure.InstantOf(time.Date(2026, 11, 26, 4, 0, 0, 0, time.UTC))
 	highest := func(driven bool) (high float64, starts int) {

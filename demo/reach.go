@@ -11,15 +11,21 @@ import (
 	"jauntylark/core/roster"
 )
 
-// people are the demo's contacts. The duty phone has no e-mail, the boiler firm gets signed requests, and Tadhg sleeps by day.
+// people are the demo's contacts. The duty phone has no e-mail, the boiler firm gets signed requests, and Tadhg sleeps
+// by day.
 func (s *Site) people() []roster.Contact {
 	return []roster.Contact{
-		{Name: "duty-phone", Title: "The duty phone", Addresses: roster.Addresses{{Carrier: roster.Text, To: "+353860000003"}, {Carrier: roster.Voice, To: "+353860000003"}}},
-		{Name: "tadhg", Title: "Tadhg", Quiet: "daily 09:00-16:00", Passes: alarm.Warning, Addresses: roster.Addresses{{Carrier: roster.Mail, To: "tadhg@hollowbrook.example"},
-			{Carrier: roster.Text, To: "+353860000002"}, {Carrier: roster.Voice, To: "+353860000002"}}},
-		{Name: "orla", Title: "Orla", Addresses: roster.Addresses{{Carrier: roster.Mail, To: Owner}, {Carrier: roster.Text, To: "+353860000001"}, {Carrier: roster.Voice, To: "+353860000001"},
+		{Name: "duty-phone", Title: "The duty phone",
+			Addresses: roster.Addresses{{Carrier: roster.Text, To: "+353860000003"},
+				{Carrier: roster.Voice, To: "+353860000003"}}},
+		{Name: "tadhg", Title: "Tadhg", Quiet: "daily 09:00-16:00", Passes: alarm.Warning,
+			Addresses: roster.Addresses{{Carrier: roster.Mail, To: "tadhg@hollowbrook.example"},
+				{Carrier: roster.Text, To: "+353860000002"}, {Carrier: roster.Voice, To: "+353860000002"}}},
+		{Name: "orla", Title: "Orla", Addresses: roster.Addresses{{Carrier: roster.Mail, To: Owner},
+			{Carrier: roster.Text, To: "+353860000001"}, {Carrier: roster.Voice, To: "+353860000001"},
 			{Carrier: roster.Chat, To: "glasshouse"}}},
-		{Name: "boiler-firm", Title: "The boiler firm", Addresses: roster.Addresses{{Carrier: roster.Mail, To: "desk@hollowbrook.example"}}},
+		{Name: "boiler-firm", Title: "The boiler firm",
+			Addresses: roster.Addresses{{Carrier: roster.Mail, To: "desk@hollowbrook.example"}}},
 	}
 }
 
@@ -28,8 +34,10 @@ var rosters = []roster.Roster{
 	{Name: "glasshouse", Title: "Glasshouse", Repeat: minutes(20), Steps: roster.Steps{
 		{Who: []string{"orla"}, By: []string{roster.Mail, roster.Chat}, Hours: "daily 07:00-22:00"},
 		{Who: []string{roster.OnDuty}, By: []string{roster.Text}, Hours: "daily 22:00-07:00"},
-		{Who: []string{"orla"}, By: []string{roster.Text, roster.Push}, From: alarm.Warning, After: minutes(5), Hours: "daily 07:00-22:00"},
-		{Who: []string{roster.OnDuty, "duty-phone"}, By: []string{roster.Voice}, From: alarm.Warning, After: minutes(10)}},
+		{Who: []string{"orla"}, By: []string{roster.Text, roster.Push}, From: alarm.Warning, After: minutes(5),
+			Hours: "daily 07:00-22:00"},
+		{Who: []string{roster.OnDuty, "duty-phone"}, By: []string{roster.Voice}, From: alarm.Warning,
+			After: minutes(10)}},
 		Rotation: &roster.Rotation{Who: []string{"tadhg", "orla"}, Since: "2026-01-05", At: "09:00", Weeks: 1}},
 	{Name: "boiler", Title: "Boiler", Repeat: minutes(5), Steps: roster.Steps{
 		{Who: []string{"orla", "tadhg", "duty-phone", "boiler-firm"}, By: []string{}},
@@ -44,7 +52,8 @@ func (s *Site) reach(ctx context.Context) error {
 	}
 	for _, c := range s.people() {
 		if c.Name == "boiler-firm" && s.Gateway != nil {
-			c.Addresses = append(c.Addresses, roster.Address{Carrier: roster.Webhook, To: s.Gateway.URL + "/hook"}, roster.Address{Carrier: roster.Webhook, To: s.Gateway.URL + "/hook?as=cap", Format: "cap"})
+			c.Addresses = append(c.Addresses, roster.Address{Carrier: roster.Webhook, To: s.Gateway.URL + "/hook"},
+				roster.Address{Carrier: roster.Webhook, To: s.Gateway.URL + "/hook?as=cap", Format: "cap"})
 		}
 		if c.Name == "orla" && s.Gateway != nil {
 			phone, err := s.Gateway.Subscribe("orlas-phone")
@@ -52,7 +61,8 @@ func (s *Site) reach(ctx context.Context) error {
 				return err
 			}
 			p256dh, auth := phone.Keys()
-			c.Addresses = append(c.Addresses, roster.Address{Carrier: roster.Push, To: phone.Endpoint, Keys: &roster.PushKeys{P256dh: p256dh, Auth: auth}})
+			c.Addresses = append(c.Addresses, roster.Address{Carrier: roster.Push, To: phone.Endpoint,
+				Keys: &roster.PushKeys{P256dh: p256dh, Auth: auth}})
 		}
 		if err := s.Owner.Call(ctx, api.PutContact.At(c.Name), c, nil); err != nil {
 			return fmt.Errorf("contact %s: %w", c.Name, err)
@@ -73,9 +83,11 @@ func (s *Site) reach(ctx context.Context) error {
 // state makes the demo's statements.
 func (s *Site) state(ctx context.Context) error {
 	for name, body := range map[string]object{
-		"electricity": {"title": "Electricity", "kind": "energy", "every": "month", "at": "07:00", "tell": []string{"orla"}},
-		"alarms":      {"title": "Alarms", "kind": "alarms", "every": "week", "at": "08:00", "tell": []string{"orla", "tadhg"}},
-		"totals":      {"title": "Totals", "kind": "totals", "every": "day", "at": "07:00", "tell": []string{}},
+		"electricity": {"title": "Electricity", "kind": "energy", "every": "month", "at": "07:00",
+			"tell": []string{"orla"}},
+		"alarms": {"title": "Alarms", "kind": "alarms", "every": "week", "at": "08:00",
+			"tell": []string{"orla", "tadhg"}},
+		"totals": {"title": "Totals", "kind": "totals", "every": "day", "at": "07:00", "tell": []string{}},
 	} {
 		if err := s.Owner.Call(ctx, api.PutStatement.At(name), body, nil); err != nil {
 			return fmt.Errorf("statement %s: %w", name, err)

@@ -183,13 +183,15 @@ func (c clock) rootZone(at measure.Instant) float64 {
 	return fahrenheit(celsius)
 }
 
-// oxygen falls at night, when the plants breathe. Eight days ago the probe was lifted out for cleaning and
-// read 0, and it is again six minutes after the live devices began, for three, every 20; on a still night five days ago the oxygen was truly low.
+// oxygen falls at night, when the plants breathe. Eight days ago the probe was lifted out for cleaning and read 0, and
+// it is again six minutes after the live devices began, for three, every 20; on a still night five days ago the oxygen
+// was truly low.
 func (c clock) oxygen(at measure.Instant) float64 {
 	if _, lifted := c.before(at, 8.4, 0.35); lifted || c.every20Minutes(at, 6, 9) {
 		return 0
 	}
-	percent := 86 + 3*drift(at, 1.3*day, 53) + (9+2*drift(at, day, 54))*wave(at, day, -0.36) + 1.2*wave(at, 13*minute, 0.5) + 0.4*jitter(at, 8)
+	percent := 86 + 3*drift(at, 1.3*day, 53) + (9+2*drift(at, day, 54))*wave(at, day, -0.36) +
+		1.2*wave(at, 13*minute, 0.5) + 0.4*jitter(at, 8)
 	if into, still := c.before(at, 5-1/24., 6); still {
 		percent -= 40 * bell(into)
 	}

@@ -80,7 +80,8 @@ func TestTheHistoryTellsItsStories(t *testing.T) {
 		t.Errorf("the lamps were off on the weekend: %v", low)
 	}
 	// What the live guards watch is quiet when the devices go on from the history.
-	for signal, limits := range map[string][2]float64{"fern-house/air": {8, 30}, "pond/oxygen": {55, 200}, "fern-house/co2": {0, 900}, "cistern/level": {1150, 4095}} {
+	for signal, limits := range map[string][2]float64{"fern-house/air": {8, 30}, "pond/oxygen": {55, 200},
+		"fern-house/co2": {0, 900}, "cistern/level": {1150, 4095}} {
 		if low, high := span(signal, 0, -1, 15_000); low <= limits[0] || high >= limits[1] {
 			t.Errorf("%s goes from %v to %v on the first live day", signal, low, high)
 		}
@@ -97,7 +98,8 @@ func TestStoriesFallWhereTheyAreTold(t *testing.T) {
 				continue
 			}
 			hours++
-			if when := at.Time().UTC(); when.Weekday() > time.Monday && when.Weekday() < time.Friday || c.begun.Sub(at) < 48*time.Hour {
+			if when := at.Time().UTC(); when.Weekday() > time.Monday && when.Weekday() < time.Friday ||
+				c.begun.Sub(at) < 48*time.Hour {
 				t.Errorf("set up on %v, the lamps were left on on %v", c.begun, when)
 			}
 		}

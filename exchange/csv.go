@@ -28,7 +28,8 @@ type csvWriter struct {
 
 var (
 	readingColumns = []string{"at", "signal", "value", "unit", "text", "quality"}
-	figureColumns  = []string{"at", "signal", "count", "left_out", "low", "high", "mean", "held_mean", "first", "last", "unit"}
+	figureColumns  = []string{"at", "signal", "count", "left_out", "low", "high", "mean", "held_mean", "first", "last",
+		"unit"}
 )
 
 func newCSVWriter(to io.Writer, o Options) *csvWriter {

@@ -24,7 +24,8 @@ const (
 var Formats = []string{CSV, XLSX, SenML, Parquet}
 
 // Types are the media types of the formats.
-var Types = map[string]string{CSV: "text/csv; charset=utf-8", XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+var Types = map[string]string{CSV: "text/csv; charset=utf-8",
+	XLSX:  "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 	SenML: "application/senml+json", Parquet: "application/vnd.apache.parquet"}
 
 // Suffixes are how the names of files end.
@@ -63,9 +64,11 @@ func NewWriter(format string, to io.Writer, o Options) (Writer, error) {
 		return newParquetWriter(to, o), nil
 	case SenML:
 		if o.Period != 0 {
-			return nil, &measure.Fault{Field: "every", Reason: "SenML has readings, not figures by period; take csv, xlsx or parquet"}
+			return nil, &measure.Fault{Field: "every",
+				Reason: "SenML has readings, not figures by period; take csv, xlsx or parquet"}
 		}
 		return &senmlWriter{to: to, bare: o.Bare}, nil
 	}
-	return nil, &measure.Fault{Field: "format", Reason: fmt.Sprintf("%q is none; formats are %s", format, strings.Join(Formats, ", "))}
+	return nil, &measure.Fault{Field: "format", Reason: fmt.Sprintf("%q is none; formats are %s", format,
+		strings.Join(Formats, ", "))}
 }

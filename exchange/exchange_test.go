@@ -21,7 +21,8 @@ import (
 	"jauntylark/core/site"
 )
 
-var signals = []site.Signal{{Device: "d", Name: "temp", Kind: site.KindNumber, Unit: "Cel"}, {Device: "d", Name: "door", Kind: site.KindSwitch},
+var signals = []site.Signal{{Device: "d", Name: "temp", Kind: site.KindNumber, Unit: "Cel"},
+	{Device: "d", Name: "door", Kind: site.KindSwitch},
 	{Device: "d", Name: "state", Kind: site.KindText}, {Device: "d", Name: "raw", Kind: site.KindNumber}}
 
 // written writes random readings and gives the file and what went in.
@@ -44,7 +45,8 @@ func written(t *testing.T, format string, seed uint64) ([]byte, []Record) {
 			if r.IntN(3) == 0 {
 				continue
 			}
-			x := Record{Signal: "d/" + signals[i].Name, Kind: signals[i].Kind, Unit: signals[i].Unit, Reading: measure.Reading{At: at}}
+			x := Record{Signal: "d/" + signals[i].Name, Kind: signals[i].Kind, Unit: signals[i].Unit,
+				Reading: measure.Reading{At: at}}
 			switch i {
 			case 0:
 				x.Reading.Value = math.Round(r.NormFloat64()*100) / 10
@@ -83,7 +85,8 @@ func read(t *testing.T, file []byte, device string, adjust func(*Layout)) (recor
 	if adjust != nil {
 		adjust(&l)
 	}
-	err = Read(bytes.NewReader(file), int64(len(file)), &l, func(r Record) error { r.Line = 0; records = append(records, r); return nil },
+	err = Read(bytes.NewReader(file), int64(len(file)), &l,
+		func(r Record) error { r.Line = 0; records = append(records, r); return nil },
 		func(r Refused) error { refused = append(refused, r); return nil })
 	if err != nil {
 		t.Fatal(err)
@@ -100,7 +103,8 @@ func TestWhatIsWrittenIsReadTheSame(t *testing.T) {
 			for i < min(len(got), len(want)) && got[i] == want[i] {
 				i++
 			}
-			t.Errorf("%s: %d of %d records, refused %v, the first that differs: %d\n%+v\n%+v", format, len(got), len(want), refused, i, got[i], want[i])
+			t.Errorf("%s: %d of %d records, refused %v, the first that differs: %d\n%+v\n%+v", format, len(got),
+				len(want), refused, i, got[i], want[i])
 		}
 		if again, _ := written(t, format, 7); !bytes.Equal(file, again) {
 			t.Errorf("%s: the same readings gave other bytes", format)
@@ -140,7 +144,8 @@ import csv, sys, datetime
 rows = list(csv.DictReader(sys.stdin, strict=True))
 for r in rows: assert datetime.datetime.fromisoformat(r["at"].replace("Z", "+00:00")).year == 2026, r
 print(len(rows), round(sum(float(r["value"]) for r in rows if r["signal"] == "d/temp"), 6), sum(r["text"] == "zwei\nZeilen" for r in rows) > 0)`, file)
-	if wanted := strings.Join([]string{number(float64(len(want))), number(math.Round(sum*1e6) / 1e6), "True"}, " "); got != wanted {
+	if wanted := strings.Join([]string{number(float64(len(want))), number(math.Round(sum*1e6) / 1e6), "True"},
+		" "); got != wanted {
 		t.Errorf("CSV: %s, want %s", got, wanted)
 	}
 	sheet, _ := written(t, XLSX, 3)
@@ -159,7 +164,8 @@ print([s.get("name") for s in book.iter(n + "sheet")], len(rows) - 1, day.isofor
 	for _, r := range want {
 		rows[r.Reading.At] = true
 	}
-	if wanted := "['d'] 3000 " + want[0].Reading.At.Time().Format("2006-01-02T15:04:05.000"); got != wanted && len(rows) == 3000 {
+	if wanted := "['d'] 3000 " + want[0].Reading.At.Time().Format("2006-01-02T15:04:05.000"); got != wanted &&
+		len(rows) == 3000 {
 		t.Errorf("XLSX: %s, want %s", got, wanted)
 	}
 }
@@ -167,8 +173,10 @@ print([s.get("name") for s in book.iter(n + "sheet")], len(rows) - 1, day.isofor
 func TestColumnsAreGuessed(t *testing.T) {
 	type want struct{ comma, decimal, times, columns string }
 	for text, w := range map[string]want{
-		"time,Air temp (°C),hum [%RH],note\n2026-03-01 12:00:00,21.5,40,x\n2026-03-01 12:01:00,21.6,41,y\n": {",", ".", "YYYY-MM-DD", "time|values temp Cel|values hum %RH|nothing"},
-		"Date;Time;T1 (°C);Door\n01/03/2026;12:00;21,5;open\n13/03/2026;12:15;21,75;closed\n":               {";", ",", "DD/MM/YYYY", "time|time|values t1 Cel|values door"},
+		"time,Air temp (°C),hum [%RH],note\n2026-03-01 12:00:00,21.5,40,x\n2026-03-01 12:01:00,21.6,41,y\n": {",", ".",
+			"YYYY-MM-DD", "time|values temp Cel|values hum %RH|nothing"},
+		"Date;Time;T1 (°C);Door\n01/03/2026;12:00;21,5;open\n13/03/2026;12:15;21,75;closed\n": {";", ",",
+			"DD/MM/YYYY", "time|time|values t1 Cel|values door"},
 		"1790000000\t5\n1790000060\t6\n":                                                                              {"\t", ".", "seconds", "time|values column-2"},
 		"ts|v\n1790000000123|5.5\n1790000001123|-6e3\n":                                                               {"|", ".", "milliseconds", "time|values v"},
 		"at,signal,value,unit\n2026-03-01T12:00:00Z,d/x,1,Cel\n":                                                      {",", ".", "RFC 3339", "time|signal|value|unit"},
@@ -201,11 +209,13 @@ func TestALoggersFileIsRead(t *testing.T) {
 	file := "Date;Time;T1 (°C);Door\n01/07/2026;12:00;21,5;open\n02/07/2026;12:15;21,75;closed\n03/07/2026;12:15;21,75;closed\n31/02/2026;12:30;1,5;open\n13/07/2026;12:30;viel;closed\n13/07/2026;12:45;;open;more\n"
 	got, refused := read(t, []byte(file), "cellar", func(l *Layout) { l.Zone = "Europe/Dublin" })
 	noon := measure.InstantOf(time.Date(2026, 7, 1, 11, 0, 0, 0, time.UTC))
-	if len(got) != 7 || got[0] != (Record{Signal: "cellar/t1", Kind: site.KindNumber, Unit: "Cel", Reading: measure.Reading{At: noon, Value: 21.5}}) ||
+	if len(got) != 7 || got[0] != (Record{Signal: "cellar/t1", Kind: site.KindNumber, Unit: "Cel",
+		Reading: measure.Reading{At: noon, Value: 21.5}}) ||
 		got[1] != (Record{Signal: "cellar/door", Kind: site.KindSwitch, Reading: measure.Reading{At: noon, Value: 1}}) {
 		t.Errorf("%+v", got)
 	}
-	if len(refused) != 3 || refused[0].Line != 5 || refused[1].Line != 6 || refused[1].Field != "T1 (°C)" || refused[2].Line != 7 {
+	if len(refused) != 3 || refused[0].Line != 5 || refused[1].Line != 6 || refused[1].Field != "T1 (°C)" ||
+		refused[2].Line != 7 {
 		t.Errorf("%+v", refused)
 	}
 }
@@ -223,13 +233,15 @@ func TestALongPackIsReadInParts(t *testing.T) {
 	b.WriteString("]")
 	got, refused := read(t, []byte(b.String()), "", nil)
 	last := got[len(got)-1]
-	if len(refused) > 0 || len(got) != 2*recordsAtOnce+8 || last.Signal != "d/temp" || last.Unit != "K" || last.Reading.At != measure.Instant(1790000000+2*recordsAtOnce+6)*1000 {
+	if len(refused) > 0 || len(got) != 2*recordsAtOnce+8 || last.Signal != "d/temp" || last.Unit != "K" ||
+		last.Reading.At != measure.Instant(1790000000+2*recordsAtOnce+6)*1000 {
 		t.Errorf("%d records, the last %+v, refused %v", len(got), last, refused)
 	}
 }
 
 func TestLayoutsAreChecked(t *testing.T) {
-	good := Layout{Format: CSV, Comma: ",", Decimal: ".", Times: "YYYY-MM-DD", Zone: "UTC", Device: "d", Columns: []Column{{Holds: HoldsTime}, {Name: "x", Holds: HoldsValues, Signal: "s"}}}
+	good := Layout{Format: CSV, Comma: ",", Decimal: ".", Times: "YYYY-MM-DD", Zone: "UTC", Device: "d",
+		Columns: []Column{{Holds: HoldsTime}, {Name: "x", Holds: HoldsValues, Signal: "s"}}}
 	if err := good.Check(); err != nil {
 		t.Fatal(err)
 	}
@@ -271,7 +283,8 @@ func TestFiguresAreWritten(t *testing.T) {
 		t.Fatal(err)
 	}
 	rows, err := csv.NewReader(&file).ReadAll()
-	if want := "2026-09-21T15:13:20.000+01:00,d/temp,2,1,1,3,2,2.5,1,3,Cel"; err != nil || len(rows) != 2 || strings.Join(rows[1], ",") != want {
+	if want := "2026-09-21T15:13:20.000+01:00,d/temp,2,1,1,3,2,2.5,1,3,Cel"; err != nil || len(rows) != 2 ||
+		strings.Join(rows[1], ",") != want {
 		t.Errorf("%v %v", rows, err)
 	}
 	if _, err := NewWriter(SenML, &file, Options{Period: series.Hour}); err == nil {
@@ -330,10 +343,12 @@ func TestFiguresInSheetsAndParquet(t *testing.T) {
 		t.Fatal(n, err)
 	}
 	one, two := figures[0], figures[1]
-	if one.Signal != "temp" || one.Count != 2 || one.LeftOut != 1 || *one.Low != 1 || *one.Mean != 2 || *one.HeldMean != 2.5 || one.HeldSeconds != 2 || one.At != 1_790_000_000_000 {
+	if one.Signal != "temp" || one.Count != 2 || one.LeftOut != 1 || *one.Low != 1 || *one.Mean != 2 ||
+		*one.HeldMean != 2.5 || one.HeldSeconds != 2 || one.At != 1_790_000_000_000 {
 		t.Errorf("%+v", one)
 	}
-	if two.Count != 0 || two.Low != nil || two.Mean != nil || two.First != nil || two.HeldMean == nil || *two.HeldMean != 3 {
+	if two.Count != 0 || two.Low != nil || two.Mean != nil || two.First != nil || two.HeldMean == nil ||
+		*two.HeldMean != 3 {
 		t.Errorf("without a reading: %+v", two)
 	}
 }

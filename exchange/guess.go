@@ -27,14 +27,17 @@ func Guess(start []byte, name, device string, signals []site.Signal) (Layout, []
 		l.Format = SenML
 		return l, nil, nil
 	case bytes.HasPrefix(start, []byte("PK")):
-		return l, nil, &measure.Fault{Field: "file", Reason: fmt.Sprintf("%q is a spreadsheet or an archive; save the sheet as CSV", name)}
+		return l, nil, &measure.Fault{Field: "file",
+			Reason: fmt.Sprintf("%q is a spreadsheet or an archive; save the sheet as CSV", name)}
 	case len(trimmed) == 0 || bytes.IndexByte(start, 0) >= 0:
-		return l, nil, &measure.Fault{Field: "file", Reason: fmt.Sprintf("%q is empty or no text; files are CSV, SenML (JSON) or Parquet", name)}
+		return l, nil, &measure.Fault{Field: "file",
+			Reason: fmt.Sprintf("%q is empty or no text; files are CSV, SenML (JSON) or Parquet", name)}
 	}
 	l.Format = CSV
 	rows := firstRows(trimmed, &l)
 	if len(rows) == 0 || len(rows[0]) < 2 {
-		return l, rows, &measure.Fault{Field: "file", Reason: fmt.Sprintf("%q has no columns parted by a comma, semicolon, tab or bar", name)}
+		return l, rows, &measure.Fault{Field: "file",
+			Reason: fmt.Sprintf("%q has no columns parted by a comma, semicolon, tab or bar", name)}
 	}
 	l.guessColumns(rows, signals)
 	return l, rows, nil
@@ -91,7 +94,10 @@ func (l *Layout) guessColumns(rows [][]string, signals []site.Signal) {
 	}
 	if l.Comma != "," {
 		for i := range width {
-			if c := cells(i); len(c) > 0 && most(c, func(s string) bool { return strings.Count(s, ",") == 1 && isNumber(s, ",") }) {
+			if c := cells(i); len(c) > 0 && most(c, func(s string) bool {
+				return strings.Count(s, ",") == 1 &&
+					isNumber(s, ",")
+			}) {
 				l.Decimal = ","
 			}
 		}
@@ -199,7 +205,8 @@ func (l *Layout) guessValues(c *Column, cells []string, signals []site.Signal) {
 	switch {
 	case len(cells) == 0:
 		return
-	case all(cells, func(s string) bool { _, ok := onOff(s); return ok }) && !all(cells, func(s string) bool { return isNumber(s, l.Decimal) }):
+	case all(cells, func(s string) bool { _, ok := onOff(s); return ok }) &&
+		!all(cells, func(s string) bool { return isNumber(s, l.Decimal) }):
 		c.Kind = site.KindSwitch
 	case !most(cells, func(s string) bool { return isNumber(s, l.Decimal) }):
 		return
@@ -215,7 +222,8 @@ func (l *Layout) guessValues(c *Column, cells []string, signals []site.Signal) {
 	c.Signal = site.NameFrom(name)
 	for i := range signals {
 		s := &signals[i]
-		if s.Device == l.Device && (s.Name == c.Signal || strings.EqualFold(s.Title, strings.TrimSpace(name))) || s.Path() == strings.TrimSpace(name) {
+		if s.Device == l.Device && (s.Name == c.Signal || strings.EqualFold(s.Title, strings.TrimSpace(name))) ||
+			s.Path() == strings.TrimSpace(name) {
 			if c.Signal = s.Name; s.Device != l.Device {
 				c.Signal = s.Path()
 			}

@@ -43,11 +43,13 @@ const (
 	HoldsNothing = "nothing"
 )
 
-var holdings = []string{HoldsTime, HoldsValues, HoldsSignal, HoldsValue, HoldsUnit, HoldsText, HoldsQuality, HoldsNothing}
+var holdings = []string{HoldsTime, HoldsValues, HoldsSignal, HoldsValue, HoldsUnit, HoldsText, HoldsQuality,
+	HoldsNothing}
 
 // timeForms are the ways that times are written, with how the date is; the time of day comes after it.
 var timeForms = []struct{ name, date string }{
-	{"RFC 3339", ""}, {"YYYY-MM-DD", "2006-01-02"}, {"YYYY/MM/DD", "2006/01/02"}, {"DD/MM/YYYY", "02/01/2006"}, {"MM/DD/YYYY", "01/02/2006"},
+	{"RFC 3339", ""}, {"YYYY-MM-DD", "2006-01-02"}, {"YYYY/MM/DD", "2006/01/02"}, {"DD/MM/YYYY", "02/01/2006"},
+	{"MM/DD/YYYY", "01/02/2006"},
 	{"DD.MM.YYYY", "02.01.2006"}, {"seconds", ""}, {"milliseconds", ""},
 }
 
@@ -81,7 +83,8 @@ func (l *Layout) Check() error {
 		return fault("times", "%q is no way to write times; take one of %s", l.Times, strings.Join(names, ", "))
 	}
 	if _, err := time.LoadLocation(l.Zone); l.Zoned() && (err != nil || l.Zone == "" || l.Zone == "Local") {
-		return fault("zone", "%q is not a time zone, and the times of the file have none; write it like Europe/Dublin", l.Zone)
+		return fault("zone", "%q is not a time zone, and the times of the file have none; write it like Europe/Dublin",
+			l.Zone)
 	}
 	return l.checkColumns(fault)
 }
@@ -96,7 +99,8 @@ func (l *Layout) checkColumns(fault func(field, format string, args ...any) erro
 			continue
 		}
 		if c.Signal == "" {
-			return fault(fmt.Sprintf("columns[%d].signal", i), "column %q needs the signal that its values belong to", c.Name)
+			return fault(fmt.Sprintf("columns[%d].signal", i), "column %q needs the signal that its values belong to",
+				c.Name)
 		}
 		if !strings.Contains(c.Signal, "/") && l.Device == "" {
 			return fault("device", "the file names no device; say which one it is of")
@@ -109,7 +113,9 @@ func (l *Layout) checkColumns(fault func(field, format string, args ...any) erro
 	case count[HoldsTime] == 0:
 		return fault("columns", "no column holds the time")
 	case count[HoldsTime] > 2:
-		return fault("columns", "%d columns hold the time; there can be one, or one for the date and one for the time of day", count[HoldsTime])
+		return fault("columns",
+			"%d columns hold the time; there can be one, or one for the date and one for the time of day",
+			count[HoldsTime])
 	case count[HoldsValues] == 0 && (count[HoldsSignal] != 1 || count[HoldsValue] != 1):
 		return fault("columns", "no column holds values, nor do two hold signal and value")
 	case count[HoldsValues] > 0 && count[HoldsSignal]+count[HoldsValue] > 0:

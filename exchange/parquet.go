@@ -51,7 +51,8 @@ type parquetWriter struct {
 }
 
 func newParquetWriter(to io.Writer, o Options) *parquetWriter {
-	options := []parquet.WriterOption{parquet.Compression(&parquet.Zstd), parquet.CreatedBy("jaunty", "1", ""), parquet.MaxRowsPerRowGroup(parquetRows)}
+	options := []parquet.WriterOption{parquet.Compression(&parquet.Zstd), parquet.CreatedBy("jaunty", "1", ""),
+		parquet.MaxRowsPerRowGroup(parquetRows)}
 	if o.Period != 0 {
 		return &parquetWriter{figures: parquet.NewGenericWriter[figureRow](to, options...)}
 	}
@@ -100,8 +101,10 @@ func (w *parquetWriter) Figures(at measure.Instant, row []*series.Figures) error
 		if f == nil {
 			continue
 		}
-		out := figureRow{At: int64(at), Device: w.device, Signal: w.signals[i].Name, Unit: string(w.signals[i].Unit), Count: int64(f.Count), LeftOut: int64(f.LeftOut),
-			Low: when(f, f.Low), High: when(f, f.High), First: when(f, f.First), Last: when(f, f.Last), HeldSeconds: float64(f.HeldFor) / 1000}
+		out := figureRow{At: int64(at), Device: w.device, Signal: w.signals[i].Name, Unit: string(w.signals[i].Unit),
+			Count: int64(f.Count), LeftOut: int64(f.LeftOut),
+			Low: when(f, f.Low), High: when(f, f.High), First: when(f, f.First), Last: when(f, f.Last),
+			HeldSeconds: float64(f.HeldFor) / 1000}
 		out.Mean, out.HeldMean = f.Means()
 		if _, err := w.figures.Write([]figureRow{out}); err != nil {
 			return err

@@ -86,7 +86,8 @@ func (c *csvLines) read(line int, row []string) error {
 		return nil
 	}
 	if len(row) != len(c.layout.Columns) {
-		return c.refuse(Refused{line, "", fmt.Sprintf("has %d fields; there are %d columns", len(row), len(c.layout.Columns))})
+		return c.refuse(Refused{line, "", fmt.Sprintf("has %d fields; there are %d columns", len(row),
+			len(c.layout.Columns))})
 	}
 	when, long := "", Record{Line: line, Kind: site.KindNumber}
 	value, quality := "", ""
@@ -131,7 +132,8 @@ func (c *csvLines) wide(line int, row []string, at measure.Instant) error {
 		if column.Holds != HoldsValues || cell == "" {
 			continue
 		}
-		r := Record{Line: line, Signal: c.layout.path(column.Signal), Kind: column.Kind, Unit: column.Unit, Reading: measure.Reading{At: at}}
+		r := Record{Line: line, Signal: c.layout.path(column.Signal), Kind: column.Kind, Unit: column.Unit,
+			Reading: measure.Reading{At: at}}
 		if column.Kind == site.KindText {
 			r.Text = strings.Clone(measure.FromCell(cell))
 		}

@@ -47,7 +47,8 @@ func readSenML(from io.Reader, device string, take func(Record) error, refuse fu
 }
 
 // resolvePart resolves records with the base values of those before them.
-func resolvePart(part []json.RawMessage, base map[string]json.RawMessage, number int, device string, take func(Record) error, refuse func(Refused) error) error {
+func resolvePart(part []json.RawMessage, base map[string]json.RawMessage, number int, device string,
+	take func(Record) error, refuse func(Refused) error) error {
 	var first map[string]json.RawMessage
 	if json.Unmarshal(part[0], &first) == nil && len(base) > 0 {
 		for label, value := range base {
@@ -84,7 +85,8 @@ func resolvePart(part []json.RawMessage, base map[string]json.RawMessage, number
 		}
 	}
 	for _, s := range samples {
-		r := Record{Line: number + s.Index + 1, Signal: s.Name, Unit: s.Unit, Reading: measure.Reading{At: s.At, Value: s.Value}, Text: s.Text, Kind: site.KindNumber}
+		r := Record{Line: number + s.Index + 1, Signal: s.Name, Unit: s.Unit,
+			Reading: measure.Reading{At: s.At, Value: s.Value}, Text: s.Text, Kind: site.KindNumber}
 		switch {
 		case s.At == 0:
 			if err := refuse(Refused{r.Line, "t", "has no time"}); err != nil {
@@ -124,7 +126,9 @@ func readParquet(f io.ReaderAt, size int64, take func(Record) error, refuse func
 	for _, needed := range []string{"at", "device", "signal", "value"} {
 		column, there := file.Schema().Lookup(needed)
 		if !there {
-			return &measure.Fault{Field: "file", Reason: fmt.Sprintf("has no column %q; it needs at, device, signal and value, and may have kind, text, unit and quality", needed)}
+			return &measure.Fault{Field: "file",
+				Reason: fmt.Sprintf(
+					"has no column %q; it needs at, device, signal and value, and may have kind, text, unit and quality", needed)}
 		}
 		if needed == "at" {
 			if scale = perMillisecond(column.Node); scale == 0 {
@@ -175,7 +179,8 @@ func perMillisecond(n parquet.Node) int64 {
 }
 
 func takeRow(line int, row *readingRow, scale int64, take func(Record) error, refuse func(Refused) error) error {
-	r := Record{Line: line, Signal: row.Device + "/" + row.Signal, Kind: row.Kind, Unit: measure.Unit(row.Unit), Reading: measure.Reading{At: measure.Instant(row.At / scale)}}
+	r := Record{Line: line, Signal: row.Device + "/" + row.Signal, Kind: row.Kind, Unit: measure.Unit(row.Unit),
+		Reading: measure.Reading{At: measure.Instant(row.At / scale)}}
 	if r.Kind == "" {
 		r.Kind = site.KindNumber
 	}

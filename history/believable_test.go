@@ -46,8 +46,11 @@ var derivations = []told{
 	{"trend", derive.Recipe{Kind: "rate", Window: measure.Duration(5 * time.Minute), Of: of("mean")}},
 }
 
-var priced = total.Tariff{Name: "two", Versions: []total.Version{{From: "2026-01-01", Standing: price("0.5"), Rates: []total.Rate{
-	{Name: "odd", Since: "23:40", Until: "00:20", Blocks: []total.Block{{Price: price("0.3")}}}, {Name: "even", Blocks: []total.Block{{UpTo: upTo(0.002), Price: price("0.1")}, {Price: price("0.2")}}}}}}}
+var priced = total.Tariff{Name: "two", Versions: []total.Version{{From: "2026-01-01", Standing: price("0.5"),
+
+	Rates: []total.Rate{
+		{Name: "odd", Since: "23:40", Until: "00:20", Blocks: []total.Block{{Price: price("0.3")}}},
+		{Name: "even", Blocks: []total.Block{{UpTo: upTo(0.002), Price: price("0.1")}, {Price: price("0.2")}}}}}}}
 
 func upTo(v float64) *float64 { return &v }
 
@@ -59,8 +62,10 @@ func price(text string) (p total.Money) {
 }
 
 var added = []total.Total{
-	{Name: "on-time", Signal: "d/on", Kind: total.OnTime}, {Name: "starts", Signal: "d/on", Kind: total.Cycles}, {Name: "longest", Signal: "d/on", Kind: total.LongestRun},
-	{Name: "energy", Signal: "d/w", Kind: total.Energy}, {Name: "cost", Signal: "d/w", Kind: total.Cost, Tariff: "two"}, {Name: "integral", Signal: "d/sum", Kind: total.Integral}, {Name: "volume", Signal: "d/v", Kind: total.Integral},
+	{Name: "on-time", Signal: "d/on", Kind: total.OnTime}, {Name: "starts", Signal: "d/on", Kind: total.Cycles},
+	{Name: "longest", Signal: "d/on", Kind: total.LongestRun},
+	{Name: "energy", Signal: "d/w", Kind: total.Energy}, {Name: "cost", Signal: "d/w", Kind: total.Cost, Tariff: "two"},
+	{Name: "integral", Signal: "d/sum", Kind: total.Integral}, {Name: "volume", Signal: "d/v", Kind: total.Integral},
 }
 
 // Whatever comes, in whichever order, once or again, late or in time, corrected or taken back, and however far the
@@ -82,12 +87,15 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	p.hold = 30_000
 	post := func(samples ...measure.Sample) {
 		t.Helper()
-		if _, err := p.Submit(ctx, &reading.Pack{Sender: credential.Sender{Person: "p"}, Arrived: p.at(), Samples: samples}); err != nil {
+		if _, err := p.Submit(ctx, &reading.Pack{Sender: credential.Sender{Person: "p"}, Arrived: p.at(),
+			Samples: samples}); err != nil {
 			t.Fatal(err)
 		}
 	}
-	post(measure.Sample{Name: "d/v", At: p.at(), Value: 1}, measure.Sample{Name: "d/w", Unit: "W", At: p.at(), Value: 40})
-	must(configure.SetSignal(ctx, p.Pipeline, "d/v", act.SignalChange{Span: &site.Span{Low: 0, High: 10}}, pipeline.Actor{}))
+	post(measure.Sample{Name: "d/v", At: p.at(), Value: 1}, measure.Sample{Name: "d/w", Unit: "W", At: p.at(),
+		Value: 40})
+	must(configure.SetSignal(ctx, p.Pipeline, "d/v", act.SignalChange{Span: &site.Span{Low: 0, High: 10}},
+		pipeline.Actor{}))
 	for _, d := range derivations {
 		must(configure.Derive(ctx, p.Pipeline, "d/"+d.name, "", d.recipe, pipeline.Actor{}))
 	}
@@ -123,7 +131,9 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 			post(pack...) // again
 		case 1:
 			from := p.at() - measure.Instant(rng.IntN(2_000_000))
-			f, err := record.Calibrate(ctx, p.Pipeline, "d/v", act.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5 + rng.Float64()}}}, pipeline.Actor{})
+			f, err := record.Calibrate(ctx, p.Pipeline, "d/v",
+				act.CalibrationOrder{From: &from, Method: calibrate.Offset,
+					Pairs: calibrate.Pairs{{Shown: 5, Reference: 5 + rng.Float64()}}}, pipeline.Actor{})
 			must(err)
 			calibrations = append(calibrations, f.ID)
 		case 2:
@@ -155,7 +165,8 @@ func TestLiveIsWhatIsComputedAnew(t *testing.T) {
 	p.settled()
 	sent := p.stored("v")
 	from := sent[len(sent)-1].At
-	_, err := record.Calibrate(ctx, p.Pipeline, "d/v", act.CalibrationOrder{From: &from, Method: calibrate.Offset, Pairs: calibrate.Pairs{{Shown: 5, Reference: 5.25}}}, pipeline.Actor{})
+	_, err := record.Calibrate(ctx, p.Pipeline, "d/v", act.CalibrationOrder{From: &from, Method: calibrate.Offset,
+		Pairs: calibrate.Pairs{{Shown: 5, Reference: 5.25}}}, pipeline.Actor{})
 	must(err)
 	p.agrees("corrected at last")
 	p.settled()
@@ -199,7 +210,8 @@ func TestATotalOverMidnight(t *testing.T) {
 			t.Fatal(err)
 		}
 		if i == 0 {
-			if err := record.AddTotal(ctx, p.Pipeline, &total.Total{Name: "through", Signal: "d/live", Kind: total.Integral}, pipeline.Actor{}); err != nil {
+			if err := record.AddTotal(ctx, p.Pipeline, &total.Total{Name: "through", Signal: "d/live",
+				Kind: total.Integral}, pipeline.Actor{}); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -210,9 +222,10 @@ func TestATotalOverMidnight(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	got, err := timeseries.Results(ctx, p.Store, timeseries.Asked{Total: all[0], Edges: func(*time.Location) []measure.Instant {
-		return total.Edges(total.ByDay, midnight-1, midnight, time.UTC)
-	}})
+	got, err := timeseries.Results(ctx, p.Store, timeseries.Asked{Total: all[0],
+		Edges: func(*time.Location) []measure.Instant {
+			return total.Edges(total.ByDay, midnight-1, midnight, time.UTC)
+		}})
 	if err != nil || len(got) != 2 || got[0].Value != 10 || got[1].Value != 15 {
 		t.Errorf("%+v %v", got, err)
 	}
@@ -226,7 +239,9 @@ func (p *place) byOldRules() (n int) {
 		p.t.Fatal(err)
 	}
 	defer tx.Rollback()
-	if err := tx.Get(context.Background(), &n, `select count(*) from signal where silence <> $1 or recipe is not null and holds[1] <> $1`, p.hold); err != nil {
+	if err := tx.Get(context.Background(), &n,
+		`select count(*) from signal where silence <> $1 or recipe is not null and holds[1] <> $1`,
+		p.hold); err != nil {
 		p.t.Fatal(err)
 	}
 	return n
@@ -237,12 +252,17 @@ func (p *place) agrees(when string) {
 	p.t.Helper()
 	for _, d := range derivations {
 		want, got := p.computed(d), p.stored(d.name)
-		if len(want) < 3 || !slices.EqualFunc(got, want, func(a, b measure.Reading) bool { return a.At == b.At && a.Value == b.Value }) {
+		if len(want) < 3 || !slices.EqualFunc(got, want, func(a, b measure.Reading) bool {
+			return a.At == b.At &&
+				a.Value == b.Value
+		}) {
 			p.t.Fatalf("%s, %s: %d readings, of %d\n%s", when, d.name, len(got), len(want), firstApart(got, want))
 		}
 		s, rest := p.signal(d.name), want[len(want)*9/10:] // as a chart asks for it
-		if got, _, err := timeseries.Readings(context.Background(), p.Store, &s, rest[0].At, 1<<60, 1<<30); err != nil || len(got) != len(rest) || got[0].Value != rest[0].Value {
-			p.t.Fatalf("%s, the end of %s: %d readings, of %d: %v\n%s", when, d.name, len(got), len(rest), err, firstApart(got, rest))
+		if got, _, err := timeseries.Readings(context.Background(), p.Store, &s, rest[0].At, 1<<60,
+			1<<30); err != nil || len(got) != len(rest) || got[0].Value != rest[0].Value {
+			p.t.Fatalf("%s, the end of %s: %d readings, of %d: %v\n%s", when, d.name, len(got), len(rest), err,
+				firstApart(got, rest))
 		}
 	}
 	for i := range added {
@@ -324,57 +344,18 @@ func (p *place) addsUp(when string, v *total.Total) {
 		if v.Tariff == "" {
 			tariff = nil
 		}
-		want := v.Results(f.Tallies(), ask, &total.Source{Unit: s.Unit, First: first, Last: last, Zone: time.UTC, Tariff: tariff})
-		got, err := timeseries.Results(context.Background(), p.Store, timeseries.Asked{Total: *v, Edges: func(*time.Location) []measure.Instant { return ask }})
+		want := v.Results(f.Tallies(), ask, &total.Source{Unit: s.Unit, First: first, Last: last, Zone: time.UTC,
+			Tariff: tariff})
+		got, err := timeseries.Results(context.Background(), p.Store,
+			timeseries.Asked{Total: *v, Edges: func(*time.Location) []measure.Instant { return ask }})
 		if err != nil {
 			p.t.Fatal(err)
 		}
 		for i := range want {
-			if got[i].Value != want[i].Value || got[i].Known != want[i].Known || got[i].Missing != want[i].Missing || got[i].LeftOut != want[i].LeftOut || got[i].Cost != want[i].Cost || math.IsNaN(got[i].Value) {
+			if got[i].Value != want[i].Value || got[i].Known != want[i].Known || got[i].Missing != want[i].Missing ||
+				got[i].LeftOut != want[i].LeftOut || got[i].Cost != want[i].Cost || math.IsNaN(got[i].Value) {
 				p.t.Fatalf("%s, %s of %s: %+v, computed anew %+v", when, v.Kind, v.Signal, got[i], want[i])
 			}
 		}
 	}
-}
-
-// People change recipes, totals and calibrations while the background work is at it: neither waits for the other for
-// ever, and none fails.
-func TestActsDuringTheWork(t *testing.T) {
-	p := newPlace(t, nil)
-	ctx := context.Background()
-	p.past("v", 20_000)
-	recipe := func(window int) derive.Recipe {
-		return derive.Recipe{Kind: "moving-mean", Window: measure.Duration(time.Duration(window) * time.Minute), Of: of("v")}
-	}
-	for i := range 25 {
-		v := total.Total{Name: "sum", Signal: "d/mean", Kind: total.Integral}
-		from := p.at() - 3_600_000
-		for what, act := range map[string]func() error{
-			"derive": func() error { return configure.Derive(ctx, p.Pipeline, "d/mean", "", recipe(5+i%3), pipeline.Actor{}) },
-			"calibrate": func() error {
-				_, err := record.Calibrate(ctx, p.Pipeline, "d/v", act.CalibrationOrder{From: &from, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1.5}}}, pipeline.Actor{})
-				return err
-			},
-			"total": func() error {
-				if err := configure.Derive(ctx, p.Pipeline, "d/mean", "", recipe(7), pipeline.Actor{}); err != nil {
-					return err
-				}
-				return record.AddTotal(ctx, p.Pipeline, &v, pipeline.Actor{})
-			},
-		} {
-			p.soon()
-			if err := act(); err != nil {
-				t.Fatalf("%s, time %d: %v", what, i, err)
-			}
-		}
-		if err := record.RemoveTotal(ctx, p.Pipeline, "sum", pipeline.Actor{}); err != nil {
-			t.Fatal(err)
-		}
-		if i%5 == 4 {
-			if err := configure.RemoveDerived(ctx, p.Pipeline, "d/mean", pipeline.Actor{}); err != nil {
-				t.Fatal(err)
-			}
-		}
-	}
-	p.settled()
 }

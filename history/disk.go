@@ -13,12 +13,12 @@ const (
 	diskEvery = 5 * time.Second
 )
 
-// intakeStops is how much room of a disk of a size is left when readings are refused: a fiftieth, but 48 megabytes at least and a
-// gigabyte at most. It is for PostgreSQL's own log, for people's acts, and for telling them.
+// intakeStops is how much room of a disk of a size is left when readings are refused: a fiftieth, but 48 megabytes at
+// least and a gigabyte at most. It is for PostgreSQL's own log, for people's acts, and for telling them.
 func intakeStops(total int64) int64 { return min(max(total/50, 48*megabyte), 1000*megabyte) }
 
-// nearlyFull is how much room is left when a disk of a size counts as nearly full: a twentieth, but twice what stops intake at
-// least, and ten gigabytes at most.
+// nearlyFull is how much room is left when a disk of a size counts as nearly full: a twentieth, but twice what stops
+// intake at least, and ten gigabytes at most.
 func nearlyFull(total int64) int64 {
 	return min(max(total/20, 2*intakeStops(total)), 10_000*megabyte)
 }

@@ -218,7 +218,8 @@ func (m *Import) count(past *record.Past, told series.Merged) {
 	m.out.Added, m.out.Same, m.out.Replaced = m.out.Added+told.Added, m.out.Same+told.Same, m.out.Replaced+told.Replaced
 	for _, r := range told.Conflicts {
 		if m.out.Conflicts++; len(m.out.Samples) < samplesAtMost {
-			m.out.Samples = append(m.out.Samples, exchange.Refused{Field: past.Signal, Reason: fmt.Sprintf("holds another value than %v at %s", r.Value, r.At)})
+			m.out.Samples = append(m.out.Samples, exchange.Refused{Field: past.Signal,
+				Reason: fmt.Sprintf("holds another value than %v at %s", r.Value, r.At)})
 		}
 	}
 	got := m.out.Signals[past.Signal]

@@ -102,8 +102,12 @@ func (k *Keeper) Run(ctx context.Context) {
 		if time.Since(pruned) >= pruneEvery {
 			k.try(ctx, "letting go what is old", k.Prune)
 			k.try(ctx, "thinning frames", k.thin)
-			k.try(ctx, "reminding of verifications", func(ctx context.Context) error { return record.Remind(ctx, k.pipeline) })
-			k.try(ctx, "reminding of drills", func(ctx context.Context) error { return respond.RemindOfDrills(ctx, k.pipeline) })
+			k.try(ctx, "reminding of verifications",
+				func(ctx context.Context) error { return record.Remind(ctx, k.pipeline) })
+			k.try(ctx, "reminding of drills", func(ctx context.Context) error {
+				return respond.RemindOfDrills(ctx,
+					k.pipeline)
+			})
 			pruned = time.Now()
 		}
 	}

@@ -49,10 +49,12 @@ func newPlace(t *testing.T, adjust func(*history.Options)) *place {
 func unkept(t *testing.T) *place {
 	p := &place{Store: storetest.Store(t), t: t}
 	p.now.Store(1_790_000_000_000)
-	p.Pipeline = pipeline.New(p.Store, pipeline.Options{Log: slog.New(slog.DiscardHandler), Clock: clock.Following(p.at)})
+	p.Pipeline = pipeline.New(p.Store, pipeline.Options{Log: slog.New(slog.DiscardHandler),
+		Clock: clock.Following(p.at)})
 	p.run(p.Pipeline.Run)
 	p.run(func(ctx context.Context) { due.Run(ctx, p.Pipeline) })
-	if err := configure.AddDevice(context.Background(), p.Pipeline, &site.Device{Name: "d"}, configure.Secret{}, pipeline.Actor{}); err != nil {
+	if err := configure.AddDevice(context.Background(), p.Pipeline, &site.Device{Name: "d"}, configure.Secret{},
+		pipeline.Actor{}); err != nil {
 		t.Fatal(err)
 	}
 	return p
@@ -84,9 +86,11 @@ func (p *place) past(signal string, n int) []measure.Reading {
 	p.t.Helper()
 	readings := make([]measure.Reading, n)
 	for i := range readings {
-		readings[i] = measure.Reading{At: p.at() - measure.Instant(n-i)*60_000, Value: math.Round(100*math.Sin(float64(i)/40)) / 10}
+		readings[i] = measure.Reading{At: p.at() - measure.Instant(n-i)*60_000,
+			Value: math.Round(100*math.Sin(float64(i)/40)) / 10}
 	}
-	told, err := record.Import(context.Background(), p.Pipeline, &record.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: "Cel", Readings: readings})
+	told, err := record.Import(context.Background(), p.Pipeline,
+		&record.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: "Cel", Readings: readings})
 	if err != nil || told.Added != n {
 		p.t.Fatal(told, err)
 	}
@@ -132,7 +136,8 @@ func (p *place) settled() {
 }
 
 func send(p *place, at measure.Instant, value float64) (reading.Outcome, error) {
-	return p.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Person: "p"}, Arrived: p.at(), Samples: []measure.Sample{{Name: "d/live", At: at, Value: value}}})
+	return p.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Person: "p"}, Arrived: p.at(),
+		Samples: []measure.Sample{{Name: "d/live", At: at, Value: value}}})
 }
 
 func TestWhatArrivesIsSealedAndItsFiguresFollow(t *testing.T) {
@@ -149,7 +154,8 @@ func TestWhatArrivesIsSealedAndItsFiguresFollow(t *testing.T) {
 	if len(got) != 50 || got[49].Value != 49 {
 		t.Errorf("%d readings", len(got))
 	}
-	if days := p.days("live"); len(days) != 1 || days[0].Count != 50 || days[0].High != 49 || days[0].HeldFor != 49_000 {
+	if days := p.days("live"); len(days) != 1 || days[0].Count != 50 || days[0].High != 49 ||
+		days[0].HeldFor != 49_000 {
 		t.Errorf("%+v", days)
 	}
 	// The same again is a duplicate, another value a conflict, though they are in a block now.
@@ -168,7 +174,8 @@ func TestWhatArrivesIsSealedAndItsFiguresFollow(t *testing.T) {
 		t.Errorf("before it is sealed: %+v", days)
 	}
 	p.settled()
-	if days := p.days("live"); days[0].High != 1000 || days[0].Count != 51 || p.stored("live")[11].Quality != measure.Late {
+	if days := p.days("live"); days[0].High != 1000 || days[0].Count != 51 ||
+		p.stored("live")[11].Quality != measure.Late {
 		t.Errorf("%+v", days)
 	}
 }
@@ -193,7 +200,8 @@ func TestClearedAndPutBack(t *testing.T) {
 		return now
 	}
 	storetest.Eventually(t, "cleared", func() bool { return state().State == site.ClearingCleared })
-	if got := p.stored("a"); len(got) != 4000 || got[1999] != want[1999] || got[2000] != want[8000] || state().Readings != 6000 {
+	if got := p.stored("a"); len(got) != 4000 || got[1999] != want[1999] || got[2000] != want[8000] ||
+		state().Readings != 6000 {
 		t.Errorf("%d readings are left, %+v", len(got), state())
 	}
 	if got := p.stored("b"); len(got) != 500 {
@@ -205,7 +213,8 @@ func TestClearedAndPutBack(t *testing.T) {
 	}
 	// What comes in between stays.
 	between := measure.Reading{At: want[3000].At, Value: 77}
-	if _, err := record.Import(ctx, p.Pipeline, &record.Past{Signal: "d/a", Readings: []measure.Reading{between}}); err != nil {
+	if _, err := record.Import(ctx, p.Pipeline, &record.Past{Signal: "d/a",
+		Readings: []measure.Reading{between}}); err != nil {
 		t.Fatal(err)
 	}
 	if err := record.Unclear(ctx, p.Pipeline, state(), pipeline.Actor{Called: "Orla"}); err != nil {
@@ -239,7 +248,8 @@ func TestClearedAndPutBack(t *testing.T) {
 	if err := timeseries.ForgetCleared(ctx, p.Store, p.at()); err != nil {
 		t.Fatal(err)
 	}
-	if x, err := timeseries.Clearing(ctx, p.Store, all.ID); err != nil || x.State != site.ClearingGone || record.Unclear(ctx, p.Pipeline, x, pipeline.Actor{}) != record.ErrTooLate {
+	if x, err := timeseries.Clearing(ctx, p.Store, all.ID); err != nil || x.State != site.ClearingGone ||
+		record.Unclear(ctx, p.Pipeline, x, pipeline.Actor{}) != record.ErrTooLate {
 		t.Errorf("%+v %v", x, err)
 	}
 }
@@ -250,7 +260,8 @@ func TestANewZoneHasOtherDays(t *testing.T) {
 	p.past("a", 5000)
 	p.settled()
 	err := p.Do(context.Background(), func(turn *reading.Turn) error {
-		return config.SetSite(context.Background(), turn.Tx, site.Site{Name: "x", Zone: "Asia/Kathmandu", Currency: "EUR"})
+		return config.SetSite(context.Background(), turn.Tx, site.Site{Name: "x", Zone: "Asia/Kathmandu",
+			Currency: "EUR"})
 	})
 	if err != nil {
 		t.Fatal(err)
@@ -270,7 +281,8 @@ func TestAnotherIntervalHoldsOtherwise(t *testing.T) {
 	for at := p.at() - 3*86_400_000; at < p.at(); at += 3_600_000 { // one an hour
 		readings = append(readings, measure.Reading{At: at, Value: 5})
 	}
-	if _, err := record.Import(context.Background(), p.Pipeline, &record.Past{Signal: "d/slow", Kind: site.KindNumber, Readings: readings}); err != nil {
+	if _, err := record.Import(context.Background(), p.Pipeline, &record.Past{Signal: "d/slow", Kind: site.KindNumber,
+		Readings: readings}); err != nil {
 		t.Fatal(err)
 	}
 	p.settled()
@@ -284,7 +296,8 @@ func TestAnotherIntervalHoldsOtherwise(t *testing.T) {
 		t.Errorf("held for %d ms", got)
 	}
 	minute := measure.Duration(time.Minute)
-	if err := configure.SetSignal(context.Background(), p.Pipeline, "d/slow", act.SignalChange{Interval: &minute}, pipeline.Actor{}); err != nil {
+	if err := configure.SetSignal(context.Background(), p.Pipeline, "d/slow", act.SignalChange{Interval: &minute},
+		pipeline.Actor{}); err != nil {
 		t.Fatal(err)
 	}
 	storetest.Eventually(t, "an hour is too long to hold", func() bool { p.soon(); return held() == 0 })
@@ -297,7 +310,8 @@ func TestFiguresFollowWhileReadingsChange(t *testing.T) {
 	p.past("a", 3000)
 	for n := range 60 {
 		at := p.at() - measure.Instant(1+n*50)*60_000 - 1
-		if _, err := record.Import(ctx, p.Pipeline, &record.Past{Signal: "d/a", Readings: []measure.Reading{{At: at, Value: 1000 + float64(n)}}}); err != nil {
+		if _, err := record.Import(ctx, p.Pipeline,
+			&record.Past{Signal: "d/a", Readings: []measure.Reading{{At: at, Value: 1000 + float64(n)}}}); err != nil {
 			t.Fatal(err)
 		}
 		p.soon()

@@ -19,8 +19,8 @@ import (
 
 const day = measure.Instant(24 * 3600 * 1000)
 
-// Over three years of alarms, entries and notices the records stay bounded: what is older than it is kept goes with what explains it,
-// what still stands and what is younger stays.
+// Over three years of alarms, entries and notices the records stay bounded: what is older than it is kept goes with
+// what explains it, what still stands and what is younger stays.
 func TestRecordsOverThreeYears(t *testing.T) {
 	p := newPlace(t, nil)
 	ctx := context.Background()
@@ -33,11 +33,13 @@ func TestRecordsOverThreeYears(t *testing.T) {
 		}
 	}
 	must(func(turn *reading.Turn) error {
-		return config.SetSite(ctx, turn.Tx, site.Site{Name: "x", Zone: "UTC", Currency: "EUR", KeepAlarms: measure.Duration(365 * 24 * time.Hour), KeepJournal: measure.Duration(90 * 24 * time.Hour)})
+		return config.SetSite(ctx, turn.Tx, site.Site{Name: "x", Zone: "UTC", Currency: "EUR",
+			KeepAlarms: measure.Duration(365 * 24 * time.Hour), KeepJournal: measure.Duration(90 * 24 * time.Hour)})
 	})
 	happen := func(at measure.Instant, over bool) {
 		must(func(turn *reading.Turn) error {
-			a := alarm.Alarm{Kind: alarm.ByService, Severity: alarm.Warning, State: alarm.StateRaised, RaisedAt: at, LearnedAt: at, When: fmt.Sprint(at), Sentence: "x"}
+			a := alarm.Alarm{Kind: alarm.ByService, Severity: alarm.Warning, State: alarm.StateRaised, RaisedAt: at,
+				LearnedAt: at, When: fmt.Sprint(at), Sentence: "x"}
 			if over {
 				a.End(at+1000, alarm.EndBack, "")
 			}
@@ -48,15 +50,18 @@ func TestRecordsOverThreeYears(t *testing.T) {
 				if err := events.SaveAlarm(ctx, turn.Tx, &a, turn.CommitNo); err != nil {
 					return err
 				}
-				if _, err := turn.Tx.Exec(ctx, `insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, ended_at) values ('x', 'x', $1, $1, $2, '{}', $1)`, at, a.ID); err != nil {
+				if _, err := turn.Tx.Exec(ctx,
+					`insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, ended_at) values ('x', 'x', $1, $1, $2, '{}', $1)`, at, a.ID); err != nil {
 					return err
 				}
 			}
 			for range 3 {
-				if err := events.AddEntry(ctx, turn.Tx, site.Entry{At: at, LearnedAt: at, Kind: "alarm raised", Text: "x", AlarmID: &a.ID}, turn.CommitNo); err != nil {
+				if err := events.AddEntry(ctx, turn.Tx, site.Entry{At: at, LearnedAt: at, Kind: "alarm raised",
+					Text: "x", AlarmID: &a.ID}, turn.CommitNo); err != nil {
 					return err
 				}
-				if err := events.AddEntry(ctx, turn.Tx, site.Entry{At: at, LearnedAt: at, Kind: "note", Text: "x"}, turn.CommitNo); err != nil {
+				if err := events.AddEntry(ctx, turn.Tx, site.Entry{At: at, LearnedAt: at, Kind: "note", Text: "x"},
+					turn.CommitNo); err != nil {
 					return err
 				}
 			}
@@ -65,15 +70,20 @@ func TestRecordsOverThreeYears(t *testing.T) {
 				return err
 			}
 			return events.AddNotices(ctx, turn.Tx, []roster.Notice{
-				{ID: ids[0], AlarmID: a.ID, Kind: roster.Raise, Severity: alarm.Warning, Carrier: roster.Mail, Address: "o@x.example", State: roster.Sent, CreatedAt: at, DueAt: at},
-				{ID: ids[1], Kind: roster.Statement, Carrier: roster.Mail, Address: "o@x.example", State: roster.Sent, CreatedAt: at, DueAt: at}})
+				{ID: ids[0], AlarmID: a.ID, Kind: roster.Raise, Severity: alarm.Warning, Carrier: roster.Mail,
+					Address: "o@x.example", State: roster.Sent, CreatedAt: at, DueAt: at},
+				{ID: ids[1], Kind: roster.Statement, Carrier: roster.Mail, Address: "o@x.example", State: roster.Sent,
+					CreatedAt: at, DueAt: at}})
 		})
 	}
 	count := func() map[string]int {
 		t.Helper()
 		got := map[string]int{}
-		for name, query := range map[string]string{"alarm": `select count(*) from alarm`, "of alarms": `select count(*) from journal where alarm_id is not null`, "notes": `select count(*) from journal where kind = 'note'`,
-			"notices": `select count(*) from notice where alarm_id is not null`, "others": `select count(*) from notice where alarm_id is null`} {
+		for name, query := range map[string]string{"alarm": `select count(*) from alarm`,
+			"of alarms": `select count(*) from journal where alarm_id is not null`,
+			"notes":     `select count(*) from journal where kind = 'note'`,
+			"notices":   `select count(*) from notice where alarm_id is not null`,
+			"others":    `select count(*) from notice where alarm_id is null`} {
 			must(func(turn *reading.Turn) error {
 				var n int
 				err := turn.Tx.Get(ctx, &n, query)
@@ -91,7 +101,8 @@ func TestRecordsOverThreeYears(t *testing.T) {
 			if err := keeper.Prune(ctx); err != nil {
 				t.Fatal(err)
 			}
-			if got := count(); got["alarm"] > 1+366 || got["of alarms"] > 3*367 || got["notes"] > 3*92 || got["notices"] > 367 || got["others"] > 92 {
+			if got := count(); got["alarm"] > 1+366 || got["of alarms"] > 3*367 || got["notes"] > 3*92 ||
+				got["notices"] > 367 || got["others"] > 92 {
 				t.Fatalf("after %d days there are %v", d, got)
 			}
 		}

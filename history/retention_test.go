@@ -32,7 +32,8 @@ func TestOldReadingsGoAndTheirFiguresStay(t *testing.T) {
 	ctx := context.Background()
 	before := p.days("a")
 	week := measure.Duration(7 * 24 * time.Hour)
-	if err := configure.SetSignal(ctx, p.Pipeline, "d/a", act.SignalChange{KeepReadings: &week}, pipeline.Actor{}); err != nil {
+	if err := configure.SetSignal(ctx, p.Pipeline, "d/a", act.SignalChange{KeepReadings: &week},
+		pipeline.Actor{}); err != nil {
 		t.Fatal(err)
 	}
 	rules, err := timeseries.Keeps(ctx, p.Store)
@@ -60,7 +61,8 @@ func TestOldReadingsGoAndTheirFiguresStay(t *testing.T) {
 	}
 	weeks, err := timeseries.Figures(ctx, p.Store, s.ID, 7*series.Day, 0, p.at())
 	whole, wholeErr := timeseries.Figures(ctx, p.Store, p.signal("b").ID, 7*series.Day, 0, p.at())
-	if err != nil || wholeErr != nil || len(weeks) != len(whole) || weeks[0].Count != whole[0].Count || weeks[0].Low != whole[0].Low || math.Abs(weeks[0].Held-whole[0].Held) > 1e-6*math.Abs(whole[0].Held) {
+	if err != nil || wholeErr != nil || len(weeks) != len(whole) || weeks[0].Count != whole[0].Count ||
+		weeks[0].Low != whole[0].Low || math.Abs(weeks[0].Held-whole[0].Held) > 1e-6*math.Abs(whole[0].Held) {
 		t.Errorf("weeks %+v %v, want %+v", weeks, err, whole)
 	}
 	line, of, err := timeseries.Line(ctx, p.Store, s.ID, p.at()-20_000*60_000, p.at(), 100)
@@ -95,21 +97,24 @@ func TestANearlyFullDiskIsAnAlarmAndAFullOneTakesNoReadings(t *testing.T) {
 	}
 	free.Store(4e9)
 	storetest.Eventually(t, "an alarm", func() bool { return len(standing()) == 1 })
-	if a := standing()[0]; a.Kind != alarm.ByDisk || a.Severity != alarm.Critical || a.Sentence != "The disk is nearly full: 4.0 GB of 100 GB are free" {
+	if a := standing()[0]; a.Kind != alarm.ByDisk || a.Severity != alarm.Critical ||
+		a.Sentence != "The disk is nearly full: 4.0 GB of 100 GB are free" {
 		t.Errorf("%+v", a)
 	}
 	if _, err := send(p, p.at()+1, 2); err != nil {
 		t.Error("readings are refused already:", err)
 	}
 	free.Store(0.9e9)
-	storetest.Eventually(t, "readings are refused", func() bool { _, err := send(p, p.at()+2, 3); return err == commit.ErrNoRoom })
+	storetest.Eventually(t, "readings are refused",
+		func() bool { _, err := send(p, p.at()+2, 3); return err == commit.ErrNoRoom })
 	free.Store(1.1e9) // not yet a quarter more than what stopped it
 	time.Sleep(100 * time.Millisecond)
 	if _, err := send(p, p.at()+2, 3); err != commit.ErrNoRoom {
 		t.Error("readings are taken too soon:", err)
 	}
 	storetest.Eventually(t, "people are told that readings are refused", func() bool {
-		return len(standing()) == 2 && standing()[0].Sentence == "The service cannot take readings: the disk is full, 900 MB of 100 GB are free"
+		return len(standing()) == 2 &&
+			standing()[0].Sentence == "The service cannot take readings: the disk is full, 900 MB of 100 GB are free"
 	})
 	free.Store(5.5e9) // room for readings, but not yet a quarter more than what raised the alarm
 	storetest.Eventually(t, "readings are taken", func() bool { _, err := send(p, p.at()+2, 3); return err == nil })
@@ -134,7 +139,8 @@ func TestOldFramesAreThinned(t *testing.T) {
 	for at := now - 40*day; at < now-39*day; at += 10 * minute {
 		frames = append(frames, configure.PastFrame{At: at, Grid: g})
 	}
-	frames = append(frames, configure.PastFrame{At: now - day, Grid: g}, configure.PastFrame{At: now - day + minute, Grid: g})
+	frames = append(frames, configure.PastFrame{At: now - day, Grid: g}, configure.PastFrame{At: now - day + minute,
+		Grid: g})
 	ctx := context.Background()
 	if err := configure.ImportFrames(ctx, p.Pipeline, "d", frames); err != nil {
 		t.Fatal(err)

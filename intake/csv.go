@@ -32,13 +32,15 @@ func readCSV(body []byte, _ measure.Instant) ([]measure.Sample, []measure.Refusa
 	for i, name := range header {
 		name = strings.TrimSpace(name)
 		if !slices.Contains(csvColumns, name) {
-			return nil, nil, fmt.Errorf("the CSV header has a column %q; columns are %s", name, strings.Join(csvColumns, ", "))
+			return nil, nil, fmt.Errorf("the CSV header has a column %q; columns are %s", name,
+				strings.Join(csvColumns, ", "))
 		}
 		place[name] = i
 	}
 	for _, needed := range csvColumns[:3] {
 		if _, there := place[needed]; !there {
-			return nil, nil, fmt.Errorf("the CSV header %q lacks %s; the first line is at,signal,value", strings.Join(header, ","), needed)
+			return nil, nil, fmt.Errorf("the CSV header %q lacks %s; the first line is at,signal,value",
+				strings.Join(header, ","), needed)
 		}
 	}
 	width := len(header)
@@ -56,12 +58,14 @@ func readCSV(body []byte, _ measure.Instant) ([]measure.Sample, []measure.Refusa
 			return nil, nil, fmt.Errorf("%w; this one has more", ErrTooMany)
 		}
 		if len(line) != width {
-			refused = append(refused, measure.Refusal{Index: index, Reason: fmt.Sprintf("has %d fields; the header has %d", len(line), width)})
+			refused = append(refused, measure.Refusal{Index: index,
+				Reason: fmt.Sprintf("has %d fields; the header has %d", len(line), width)})
 			continue
 		}
 		s, fault := csvSample(index, line, place)
 		if fault != nil {
-			refused = append(refused, measure.Refusal{Index: index, Signal: s.Name, Field: fault.Field, Reason: fault.Reason})
+			refused = append(refused, measure.Refusal{Index: index, Signal: s.Name, Field: fault.Field,
+				Reason: fault.Reason})
 			continue
 		}
 		samples = append(samples, s)
@@ -76,13 +80,15 @@ func csvSample(index int, line []string, place map[string]int) (measure.Sample, 
 	}
 	if at := field("at"); at != "" {
 		if err := s.At.UnmarshalText([]byte(at)); err != nil || s.At <= 0 {
-			return s, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%.40q is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)", at)}
+			return s, &measure.Fault{Field: "at",
+				Reason: fmt.Sprintf("%.40q is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)", at)}
 		}
 	}
 	if _, there := place["text"]; there && field("text") != "" {
 		s.Form, s.Text = measure.FormText, strings.Clone(measure.FromCell(field("text")))
 		if field("value") != "" || len(s.Text) > measure.MaxText {
-			return s, &measure.Fault{Field: "text", Reason: fmt.Sprintf("stands beside a value, or is longer than %d bytes", measure.MaxText)}
+			return s, &measure.Fault{Field: "text",
+				Reason: fmt.Sprintf("stands beside a value, or is longer than %d bytes", measure.MaxText)}
 		}
 		if wrong := measure.WrongText(s.Text, true); wrong != "" {
 			return s, &measure.Fault{Field: "text", Reason: wrong}

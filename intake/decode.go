@@ -58,7 +58,8 @@ func Decode(contentType string, body []byte, now measure.Instant) ([]measure.Sam
 	case CSV:
 		read = readCSV
 	default:
-		return nil, nil, fmt.Errorf("%w: it is %q; send one of %s", ErrMediaType, contentType, strings.Join(MediaTypes, ", "))
+		return nil, nil, fmt.Errorf("%w: it is %q; send one of %s", ErrMediaType, contentType,
+			strings.Join(MediaTypes, ", "))
 	}
 	samples, refused, err := read(body, now)
 	if err != nil && (kind == SenMLJSON || kind == FlatJSON) && notNumbers.Match(body) {
@@ -146,7 +147,8 @@ func flatObject(index int, fields map[string][]byte) (samples []measure.Sample, 
 	if raw, timed := fields["at"]; timed {
 		delete(fields, "at")
 		if err := json.Unmarshal(raw, &at); err != nil || at <= 0 {
-			return nil, []measure.Refusal{{Index: index, Field: "at", Reason: fmt.Sprintf("%.40s is not a time; write it like \"2026-03-01T14:05:00Z\" (RFC 3339)", raw)}}
+			return nil, []measure.Refusal{{Index: index, Field: "at",
+				Reason: fmt.Sprintf("%.40s is not a time; write it like \"2026-03-01T14:05:00Z\" (RFC 3339)", raw)}}
 		}
 	}
 	names := make([]string, 0, len(fields))
@@ -189,7 +191,8 @@ func flatValue(raw []byte, s *measure.Sample) (wrong string) {
 		_, err := strconv.ParseFloat(strings.TrimSpace(s.Text), 64)
 		switch {
 		case s.Name != firmware && (err == nil || errors.Is(err, strconv.ErrRange)):
-			return fmt.Sprintf("%.40s is not a number, true or false, but text that looks like one; leave the quotes out", raw)
+			return fmt.Sprintf(
+				"%.40s is not a number, true or false, but text that looks like one; leave the quotes out", raw)
 		case len(s.Text) > measure.MaxText:
 			return fmt.Sprintf("has %d bytes; %d are allowed", len(s.Text), measure.MaxText)
 		}

@@ -8,7 +8,8 @@ import (
 
 // Whatever comes, in whatever form, is read or refused; what is read is within its limits.
 func FuzzAnyBody(f *testing.F) {
-	for kind, body := range map[byte]string{0: `[{"n":"a","v":1}]`, 1: "\x81\xa2\x00aa\x02\x01", 2: `{"a": 1, "at": "2026-03-01T14:05:00Z"}`, 3: "at,signal,value,unit,text\n,a,1,Cel,\n,b,,,'=x\n", 4: "\xff"} {
+	for kind, body := range map[byte]string{0: `[{"n":"a","v":1}]`, 1: "\x81\xa2\x00aa\x02\x01",
+		2: `{"a": 1, "at": "2026-03-01T14:05:00Z"}`, 3: "at,signal,value,unit,text\n,a,1,Cel,\n,b,,,'=x\n", 4: "\xff"} {
 		f.Add(kind, []byte(body))
 	}
 	kinds := append(append([]string{}, MediaTypes...), "nonsense")

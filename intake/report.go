@@ -21,7 +21,8 @@ func DecodeReport(body []byte) (site.Report, error) {
 	in := json.NewDecoder(bytes.NewReader(body))
 	in.DisallowUnknownFields()
 	if err := in.Decode(&r); err != nil || r.Version < 0 || r.Interval < 0 {
-		return r, fmt.Errorf(`%.60q is no report of what the device runs; send {"version": 3} or {"version": 3, "interval": 60}`, body)
+		return r, fmt.Errorf(
+			`%.60q is no report of what the device runs; send {"version": 3} or {"version": 3, "interval": 60}`, body)
 	}
 	return r, nil
 }
@@ -35,7 +36,8 @@ func DecodeOutputReport(body []byte) (drive.OutputReport, error) {
 		in := json.NewDecoder(bytes.NewReader(body))
 		in.DisallowUnknownFields()
 		if err := in.Decode(&r); err != nil || len(r.Value) == 0 || r.No < 0 {
-			return r, fmt.Errorf(`%.60q is no report of what an output does; send {"value": 1, "no": 42} or the word alone`, body)
+			return r, fmt.Errorf(
+				`%.60q is no report of what an output does; send {"value": 1, "no": 42} or the word alone`, body)
 		}
 	}
 	if len(body) > 1000 {

@@ -15,8 +15,8 @@ import (
 // endpoints are the variables that say where traces go (OpenTelemetry's environment variable specification).
 var endpoints = []string{"OTEL_EXPORTER_OTLP_ENDPOINT", "OTEL_EXPORTER_OTLP_TRACES_ENDPOINT"}
 
-// Trace has traces sent by OTLP over HTTP where one of OpenTelemetry's variables says an endpoint, and gives what sends the last of
-// them. Without an endpoint there are no traces, and following costs nothing.
+// Trace has traces sent by OTLP over HTTP where one of OpenTelemetry's variables says an endpoint, and gives what sends
+// the last of them. Without an endpoint there are no traces, and following costs nothing.
 func Trace(ctx context.Context) (end func(context.Context) error, err error) {
 	set := false
 	for _, name := range endpoints {
@@ -29,7 +29,8 @@ func Trace(ctx context.Context) (end func(context.Context) error, err error) {
 	if err != nil {
 		return nil, err
 	}
-	named, err := resource.Merge(resource.NewSchemaless(attribute.String("service.name", "jaunty")), resource.Environment())
+	named, err := resource.Merge(resource.NewSchemaless(attribute.String("service.name", "jaunty")),
+		resource.Environment())
 	if err != nil {
 		return nil, err
 	}

@@ -43,14 +43,15 @@ func (o *outbox) planAs(severities ...alarm.Severity) {
 			if err := events.AddAlarm(ctx, tx, &a, 1); err != nil {
 				return err
 			}
-			notices = append(notices, roster.Notice{ID: ids[i], AlarmID: a.ID, Kind: string(s), Severity: s, Carrier: roster.Mail, Address: "a@b.example", State: roster.Waiting, CreatedAt: now, DueAt: now})
+			notices = append(notices, roster.Notice{ID: ids[i], AlarmID: a.ID, Kind: string(s), Severity: s,
+				Carrier: roster.Mail, Address: "a@b.example", State: roster.Waiting, CreatedAt: now, DueAt: now})
 		}
 		return events.AddNotices(ctx, tx, notices)
 	})
 }
 
-// When a carrier is back, what waits for it goes at once, whenever its next attempt would have been, the severest first and then
-// the oldest.
+// When a carrier is back, what waits for it goes at once, whenever its next attempt would have been, the severest first
+// and then the oldest.
 func TestWhatWaitsGoesWhenTheCarrierIsBack(t *testing.T) {
 	o := newOutbox(t)
 	c := &plug{}
@@ -79,7 +80,8 @@ func TestWhatWaitsGoesWhenTheCarrierIsBack(t *testing.T) {
 	c.on.Store(true)
 	o.now.Add(31_000) // none of them is due for minutes
 	storetest.Eventually(t, "all are sent", func() bool { return len(c.then.got()) == 4 })
-	if got, want := c.then.got(), []string{"critical to a@b.example", "warning to a@b.example", "warning to a@b.example", "advisory to a@b.example"}; !slices.Equal(got, want) {
+	if got, want := c.then.got(), []string{"critical to a@b.example", "warning to a@b.example",
+		"warning to a@b.example", "advisory to a@b.example"}; !slices.Equal(got, want) {
 		t.Errorf("%v", got)
 	}
 }
@@ -128,7 +130,8 @@ func TestARetryHoldsUpNothingElse(t *testing.T) {
 	})
 	o.planAs(alarm.Advisory)
 	w.Wake()
-	storetest.Eventually(t, "the other alarm is told", func() bool { return slices.Equal(c.got(), []string{"advisory to a@b.example"}) })
+	storetest.Eventually(t, "the other alarm is told",
+		func() bool { return slices.Equal(c.got(), []string{"advisory to a@b.example"}) })
 	o.now.Add(3000)
 	w.Wake()
 	storetest.Eventually(t, "then the raise, and its return", func() bool { return len(c.got()) == 3 })

@@ -12,7 +12,8 @@ import (
 	"jauntylark/core/site"
 )
 
-// capMessage is an alert of the Common Alerting Protocol 1.2 (OASIS, 1 July 2010), its elements in the order of the schema.
+// capMessage is an alert of the Common Alerting Protocol 1.2 (OASIS, 1 July 2010), its elements in the order of the
+// schema.
 type capMessage struct {
 	XMLName    xml.Name `xml:"urn:oasis:names:tc:emergency:cap:1.2 alert"`
 	Identifier string   `xml:"identifier"`
@@ -56,7 +57,8 @@ type capAreaDesc struct {
 // capTime writes an instant as CAP wants it: with an offset, and -00:00 for UTC (section 3.3.2 of the standard).
 func capTime(i measure.Instant) string { return i.Time().Format("2006-01-02T15:04:05") + "-00:00" }
 
-var capSeverity = map[alarm.Severity]string{alarm.Critical: "Severe", alarm.Warning: "Moderate", alarm.Advisory: "Minor"}
+var capSeverity = map[alarm.Severity]string{alarm.Critical: "Severe", alarm.Warning: "Moderate",
+	alarm.Advisory: "Minor"}
 
 func capID(n int64) string { return fmt.Sprintf("notice-%d", n) }
 
@@ -78,14 +80,17 @@ func readerOf(n roster.Notice) string {
 	return n.Address
 }
 
-// capAlert writes a notice as a CAP alert: the raise is an Alert, what comes after it an Update, the end a Cancel, each with a
-// reference to the first.
+// capAlert writes a notice as a CAP alert: the raise is an Alert, what comes after it an Update, the end a Cancel, each
+// with a reference to the first.
 func (w *Webhook) capAlert(ctx context.Context, n roster.Notice, here site.Site, a alarm.Alarm) ([]byte, error) {
-	m := capMessage{Identifier: capID(n.ID), Sender: capSender(here.Name), Sent: capTime(n.CreatedAt), Status: "Actual", MsgType: "Alert", Source: "Jaunty Lark", Scope: "Private",
+	m := capMessage{Identifier: capID(n.ID), Sender: capSender(here.Name), Sent: capTime(n.CreatedAt), Status: "Actual",
+		MsgType: "Alert", Source: "Jaunty Lark", Scope: "Private",
 		Addresses: readerOf(n),
-		Info: capInfo{Language: "en", Category: "Infra", Event: a.Sentence, Urgency: "Immediate", Severity: capSeverity[n.Severity], Certainty: "Observed", Onset: capTime(a.RaisedAt),
+		Info: capInfo{Language: "en", Category: "Infra", Event: a.Sentence, Urgency: "Immediate",
+			Severity: capSeverity[n.Severity], Certainty: "Observed", Onset: capTime(a.RaisedAt),
 			SenderName: here.Name, Headline: n.Subject, Description: n.Text, Instruction: a.Advice, Web: n.Route.Link,
-			Parameters: []capExtra{{"alarm", fmt.Sprint(a.ID)}, {"kind", n.Kind}, {"signal", a.Signal}, {"value", measure.Figure(a.Value, a.Unit)}}, Area: capAreaDesc{here.Name}}}
+			Parameters: []capExtra{{"alarm", fmt.Sprint(a.ID)}, {"kind", n.Kind}, {"signal", a.Signal},
+				{"value", measure.Figure(a.Value, a.Unit)}}, Area: capAreaDesc{here.Name}}}
 	if m.Info.Severity == "" {
 		m.Info.Severity = "Unknown"
 	}

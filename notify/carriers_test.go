@@ -22,7 +22,9 @@ import (
 )
 
 func aNotice(kind string) roster.Notice {
-	return roster.Notice{ID: 7, AlarmID: 12, Kind: kind, Severity: alarm.Critical, Contact: "orla", Carrier: roster.Webhook, Subject: "Critical: Pond oxygen is below 55 %", Text: "It reads 41 %.\nWhat to do: \"cascade\".\n",
+	return roster.Notice{ID: 7, AlarmID: 12, Kind: kind, Severity: alarm.Critical, Contact: "orla",
+		Carrier: roster.Webhook, Subject: "Critical: Pond oxygen is below 55 %",
+		Text:      "It reads 41 %.\nWhat to do: \"cascade\".\n",
 		CreatedAt: start, Route: roster.Route{AddressID: "abc", Link: "https://lark.example.org/take/x"}}
 }
 
@@ -32,7 +34,9 @@ func facts(now measure.Instant) notify.Facts {
 			return site.Site{Name: "Hollowbrook Fernery", Zone: "UTC"}, nil
 		},
 		Alarm: func(context.Context, int64) (alarm.Alarm, error) {
-			return alarm.Alarm{ID: 12, Guard: "pond-oxygen-low", Signal: "pond/oxygen", Severity: alarm.Critical, RaisedAt: start, Value: 41, Unit: "%", Sentence: "Pond oxygen is below 55 %", Advice: "Switch on the cascade."}, nil
+			return alarm.Alarm{ID: 12, Guard: "pond-oxygen-low", Signal: "pond/oxygen", Severity: alarm.Critical,
+				RaisedAt: start, Value: 41, Unit: "%", Sentence: "Pond oxygen is below 55 %",
+				Advice: "Switch on the cascade."}, nil
 		},
 		First:  func(_ context.Context, n roster.Notice) (roster.Notice, error) { n.ID = 5; return n, nil },
 		Signer: notify.Signer{Key: []byte("key")}, Now: func() measure.Instant { return now },
@@ -79,14 +83,16 @@ func TestAWebhookIsSigned(t *testing.T) {
 	}
 	seconds, _ := strconv.ParseInt(o.got.Header.Get("Jaunty-Time"), 10, 64)
 	secret := notify.Signer{Key: []byte("key")}.WebhookSecret("abc")
-	if want := "hmac-sha256=" + notify.Signature(secret, seconds, []byte(o.body)); o.got.Header.Get("Jaunty-Signature") != want || seconds != int64(start+5000)/1000 {
+	if want := "hmac-sha256=" + notify.Signature(secret, seconds,
+		[]byte(o.body)); o.got.Header.Get("Jaunty-Signature") != want || seconds != int64(start+5000)/1000 {
 		t.Errorf("%v", o.got.Header)
 	}
 	if notify.Signature(secret, seconds+1, []byte(o.body)) == notify.Signature(secret, seconds, []byte(o.body)) {
 		t.Error("the time is not signed")
 	}
 	var p notify.Posted
-	if err := json.Unmarshal([]byte(o.body), &p); err != nil || p.ID != 7 || p.Kind != roster.Raise || p.Alarm == nil || p.Alarm.Signal != "pond/oxygen" || p.Site != "Hollowbrook Fernery" {
+	if err := json.Unmarshal([]byte(o.body), &p); err != nil || p.ID != 7 || p.Kind != roster.Raise || p.Alarm == nil ||
+		p.Alarm.Signal != "pond/oxygen" || p.Site != "Hollowbrook Fernery" {
 		t.Errorf("%s %v", o.body, err)
 	}
 	if o.got.Header.Get("Idempotency-Key") != "notice-7" {
@@ -105,15 +111,19 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 		ok, final bool
 		again     time.Duration
 	}{
-		{status: 200, ok: true}, {status: 204, ok: true}, {status: 302, final: true, header: map[string]string{"Location": "http://127.0.0.1:1/"}}, {status: 400, final: true}, {status: 404, final: true}, {status: 401}, {status: 403},
-		{status: 408}, {status: 429, header: map[string]string{"Retry-After": "90"}, again: 90 * time.Second}, {status: 500}, {status: 503, header: map[string]string{"Retry-After": "soon"}},
+		{status: 200, ok: true}, {status: 204, ok: true},
+		{status: 302, final: true, header: map[string]string{"Location": "http://127.0.0.1:1/"}},
+		{status: 400, final: true}, {status: 404, final: true}, {status: 401}, {status: 403},
+		{status: 408}, {status: 429, header: map[string]string{"Retry-After": "90"}, again: 90 * time.Second},
+		{status: 500}, {status: 503, header: map[string]string{"Retry-After": "soon"}},
 	} {
 		o.status, o.header, o.answer = c.status, c.header, "because"
 		if c.status == 204 {
 			o.answer = ""
 		}
 		r := w.Send(context.Background(), n)
-		if r.OK != c.ok || r.Final != c.final || r.Again != c.again || c.status >= 400 && !strings.Contains(r.Answer, "because") {
+		if r.OK != c.ok || r.Final != c.final || r.Again != c.again || c.status >= 400 &&
+			!strings.Contains(r.Answer, "because") {
 			t.Errorf("%d: %+v", c.status, r)
 		}
 	}
@@ -124,7 +134,8 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 		t.Errorf("time out: %+v", r)
 	}
 	o.Close()
-	if r := w.Send(context.Background(), n); r.OK || r.Final || !strings.Contains(r.Answer, "refused") || strings.Contains(r.Answer, "127.0.0.1:1/secret") {
+	if r := w.Send(context.Background(), n); r.OK || r.Final || !strings.Contains(r.Answer, "refused") ||
+		strings.Contains(r.Answer, "127.0.0.1:1/secret") {
 		t.Errorf("nobody there: %+v", r)
 	}
 }
@@ -134,7 +145,8 @@ func TestPrivateAddressesAreLeftAlone(t *testing.T) {
 	guarded := &notify.Webhook{Client: notify.NewOutside(false), Facts: facts(start)}
 	n := aNotice(roster.Raise)
 	_, port, _ := strings.Cut(strings.TrimPrefix(o.URL, "http://"), ":")
-	for _, host := range []string{"127.0.0.1", "localhost", "[::1]", "[::ffff:127.0.0.1]", "0.0.0.0", "10.1.2.3", "192.168.0.1", "172.16.0.9", "169.254.169.254", "100.64.0.1", "[fe80::1]", "[fc00::1]"} {
+	for _, host := range []string{"127.0.0.1", "localhost", "[::1]", "[::ffff:127.0.0.1]", "0.0.0.0", "10.1.2.3",
+		"192.168.0.1", "172.16.0.9", "169.254.169.254", "100.64.0.1", "[fe80::1]", "[fc00::1]"} {
 		n.Address = "http://" + host + ":" + port + "/"
 		short, cancel := context.WithTimeout(context.Background(), 2*time.Second)
 		r := guarded.Send(short, n)
@@ -166,7 +178,9 @@ func TestCAP(t *testing.T) {
 		References string `xml:"references"`
 		Info       info   `xml:"info"`
 	}
-	for kind, want := range map[string][4]string{roster.Raise: {"Alert", "Actual", "Immediate", ""}, roster.Worsen: {"Update", "Actual", "Immediate", "notice-5"}, roster.Return: {"Cancel", "Actual", "Past", "notice-5"}} {
+	for kind, want := range map[string][4]string{roster.Raise: {"Alert", "Actual", "Immediate", ""},
+		roster.Worsen: {"Update", "Actual", "Immediate", "notice-5"}, roster.Return: {"Cancel", "Actual", "Past",
+			"notice-5"}} {
 		n := aNotice(kind)
 		n.Address, n.Route.Format = o.URL, "cap"
 		if r := w.Send(context.Background(), n); !r.OK {
@@ -176,10 +190,13 @@ func TestCAP(t *testing.T) {
 		if err := xml.Unmarshal([]byte(o.body), &a); err != nil {
 			t.Fatal(err)
 		}
-		if a.XMLName.Space != "urn:oasis:names:tc:emergency:cap:1.2" || a.MsgType != want[0] || a.Status != want[1] || a.Info.Urgency != want[2] || !strings.Contains(a.References, want[3]) || (want[3] == "") != (a.References == "") {
+		if a.XMLName.Space != "urn:oasis:names:tc:emergency:cap:1.2" || a.MsgType != want[0] || a.Status != want[1] ||
+			a.Info.Urgency != want[2] || !strings.Contains(a.References, want[3]) ||
+			(want[3] == "") != (a.References == "") {
 			t.Errorf("%s: %s", kind, o.body)
 		}
-		if a.Sent != "2026-09-21T14:13:20-00:00" || strings.ContainsAny(a.Sender, " ,<&") || a.Info.Severity != "Severe" || a.Info.Certainty != "Observed" || a.Scope != "Private" {
+		if a.Sent != "2026-09-21T14:13:20-00:00" || strings.ContainsAny(a.Sender, " ,<&") ||
+			a.Info.Severity != "Severe" || a.Info.Certainty != "Observed" || a.Scope != "Private" {
 			t.Errorf("%s: %+v", kind, a)
 		}
 		if o.got.Header.Get("Content-Type") != "application/cap+xml" {
@@ -219,14 +236,17 @@ chat:
 	n := aNotice(roster.Raise)
 	n.Address = "+353861234567"
 	send := func(carrier string) notify.Result {
-		return (&notify.Through{Gateway: all[carrier], Client: notify.NewOutside(true), Callback: "http://cb/x?a=b&c"}).Send(context.Background(), n)
+		return (&notify.Through{Gateway: all[carrier], Client: notify.NewOutside(true),
+			Callback: "http://cb/x?a=b&c"}).Send(context.Background(), n)
 	}
 	o.status, o.answer = 202, `{"result": {"code": 0, "ids": ["m-9"]}}`
 	if r := send(roster.Text); !r.OK || r.ID != "m-9" {
 		t.Errorf("%+v", r)
 	}
 	var said map[string]string
-	if err := json.Unmarshal([]byte(o.body), &said); err != nil || said["text"] != n.Text || said["ref"] != "notice-7" || said["back"] != "http://cb/x?a=b&c" || o.got.URL.Path != "/to/+353861234567" || o.got.Header.Get("Authorization") != "Bearer x" {
+	if err := json.Unmarshal([]byte(o.body), &said); err != nil || said["text"] != n.Text ||
+		said["ref"] != "notice-7" || said["back"] != "http://cb/x?a=b&c" || o.got.URL.Path != "/to/+353861234567" ||
+		o.got.Header.Get("Authorization") != "Bearer x" {
 		t.Errorf("%s %s %v", o.got.URL, o.body, err)
 	}
 	o.answer = `{"result": {"code": 21}}`
@@ -237,7 +257,8 @@ chat:
 	if r := send(roster.Text); r.OK {
 		t.Errorf("200 where 202 is success: %+v", r)
 	}
-	if send(roster.Voice); o.got.Method != http.MethodPut || !strings.HasPrefix(o.body, "to=%2B353861234567&say=It+reads+41") {
+	if send(roster.Voice); o.got.Method != http.MethodPut ||
+		!strings.HasPrefix(o.body, "to=%2B353861234567&say=It+reads+41") {
 		t.Errorf("%s %s", o.got.Method, o.body)
 	}
 	if send(roster.Chat); o.body != n.Text {
@@ -252,7 +273,8 @@ chat:
 		"says nothing":           "text:",
 		"body: line 1: unmatche": "text: {address: 'http://x', body: '{{#a}}'}",
 	} {
-		if _, err := notify.ParseGateways([]byte(bad)); err == nil || !strings.Contains(err.Error(), says) && !strings.Contains(err.Error(), "body:") {
+		if _, err := notify.ParseGateways([]byte(bad)); err == nil || !strings.Contains(err.Error(), says) &&
+			!strings.Contains(err.Error(), "body:") {
 			t.Errorf("%q: %v", says, err)
 		}
 	}
@@ -264,7 +286,8 @@ func TestFieldsOfABody(t *testing.T) {
 			t.Errorf("%s: %q", body, got)
 		}
 	}
-	if got := notify.Fields([]byte("From=%2B353&Body=1"), "application/x-www-form-urlencoded; charset=utf-8"); got["From"] != "+353" || got["Body"] != "1" {
+	if got := notify.Fields([]byte("From=%2B353&Body=1"),
+		"application/x-www-form-urlencoded; charset=utf-8"); got["From"] != "+353" || got["Body"] != "1" {
 		t.Errorf("%v", got)
 	}
 }
@@ -287,7 +310,8 @@ func TestPushReachesTheBrowserAlone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := &notify.Push{Client: notify.NewOutside(true), Private: private, Public: public, Subject: "https://lark.example.org"}
+	p := &notify.Push{Client: notify.NewOutside(true), Private: private, Public: public,
+		Subject: "https://lark.example.org"}
 	n := aNotice(roster.Raise)
 	p256dh, auth := browser.Keys()
 	n.Address, n.Route.Keys = browser.Endpoint, &roster.PushKeys{P256dh: p256dh, Auth: auth}
@@ -334,7 +358,8 @@ func TestLinksAreSignedAndExpire(t *testing.T) {
 	if _, err := (notify.Signer{Key: []byte("another")}).Notice(token, start); !errors.Is(err, notify.ErrForged) {
 		t.Errorf("%v", err)
 	}
-	if s.Callback("text") == s.Callback("voice") || !s.IsCallback("text", s.Callback("text")) || s.IsCallback("voice", s.Callback("text")) {
+	if s.Callback("text") == s.Callback("voice") || !s.IsCallback("text", s.Callback("text")) ||
+		s.IsCallback("voice", s.Callback("text")) {
 		t.Error("callbacks")
 	}
 }

@@ -21,7 +21,8 @@ const (
 	chartBack               = time.Hour
 )
 
-// ChartOf draws the last hour of the signal of an alarm, with the limits of its guard, as PNG; nil when there is nothing to draw.
+// ChartOf draws the last hour of the signal of an alarm, with the limits of its guard, as PNG; nil when there is
+// nothing to draw.
 func ChartOf(ctx context.Context, s *store.Store, a alarm.Alarm, here site.Site, now measure.Instant) ([]byte, error) {
 	device, name, err := site.SplitPath(a.Signal)
 	if err != nil { // it is about a device, or about the service itself
@@ -40,7 +41,9 @@ func ChartOf(ctx context.Context, s *store.Store, a alarm.Alarm, here site.Site,
 		return nil, err
 	}
 	seen := func(value float64) float64 { value, _ = here.Units.Show(value, v.Unit); return value }
-	p := chart.Panel{Title: roster.Thing(site.Title(v.DeviceTitle, v.Device), site.Title(v.Title, v.Name)), Unit: here.Units.Of(v.Unit), Step: measure.StepIn(v.Step, v.Unit, here.Units.Of(v.Unit)), Steps: v.Kind == site.KindSwitch, Whole: true}
+	p := chart.Panel{Title: roster.Thing(site.Title(v.DeviceTitle, v.Device), site.Title(v.Title, v.Name)),
+		Unit: here.Units.Of(v.Unit), Step: measure.StepIn(v.Step, v.Unit, here.Units.Of(v.Unit)),
+		Steps: v.Kind == site.KindSwitch, Whole: true}
 	for _, r := range line {
 		r.Value = seen(r.Value)
 		p.Line = append(p.Line, r)

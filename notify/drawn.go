@@ -26,9 +26,11 @@ type picture struct {
 	bytes []byte
 }
 
-// SharedChart lets the mails that go out within some seconds share the chart of an alarm. It is drawn for all: a mail whose time is
-// over, or whose attempt is given up, waits no longer, and takes no other with it. A drawing that failed is not kept.
-func SharedChart(draw func(ctx context.Context, alarmID int64) ([]byte, error)) func(context.Context, int64) ([]byte, error) {
+// SharedChart lets the mails that go out within some seconds share the chart of an alarm. It is drawn for all: a mail
+// whose time is over, or whose attempt is given up, waits no longer, and takes no other with it. A drawing that failed
+// is not kept.
+func SharedChart(draw func(ctx context.Context, alarmID int64) ([]byte, error)) func(context.Context,
+	int64) ([]byte, error) {
 	d := &drawn{charts: map[int64]picture{}}
 	return func(ctx context.Context, alarmID int64) ([]byte, error) {
 		if known := d.kept(alarmID, time.Now()); known != nil {

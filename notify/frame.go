@@ -20,8 +20,8 @@ const (
 	frameNear  = time.Hour // a frame further from the alarm says nothing of it
 )
 
-// FrameOf draws the thermal frame that lies nearest to the raising of an alarm, with the regions that are looked at, as PNG; nil
-// when the alarm's device sends none.
+// FrameOf draws the thermal frame that lies nearest to the raising of an alarm, with the regions that are looked at, as
+// PNG; nil when the alarm's device sends none.
 func FrameOf(ctx context.Context, s *store.Store, a alarm.Alarm, here site.Site) ([]byte, error) {
 	device, _, err := site.SplitPath(a.Signal)
 	if err != nil { // it is about a device, or about the service itself
@@ -49,6 +49,7 @@ func FrameOf(ctx context.Context, s *store.Store, a alarm.Alarm, here site.Site)
 	palette, _ := frame.PaletteNamed(frame.Hearth)
 	title := "Frame of " + f.At.Time().In(here.Location()).Format("2 January 15:04:05")
 	var out bytes.Buffer
-	err = chart.FramePNG(&out, chart.Shown{Grid: g, Title: title}, chart.FrameLook{Palette: palette, Unit: here.Units.Of("Cel"), Regions: eye.Eye.Regions, Width: frameWidth})
+	err = chart.FramePNG(&out, chart.Shown{Grid: g, Title: title},
+		chart.FrameLook{Palette: palette, Unit: here.Units.Of("Cel"), Regions: eye.Eye.Regions, Width: frameWidth})
 	return out.Bytes(), err
 }

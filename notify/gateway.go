@@ -19,8 +19,8 @@ import (
 	"jauntylark/core/site"
 )
 
-// Gateway describes how a carrier is reached through somebody's HTTP gateway (docs/carriers.md). Address, headers and body are
-// Mustache templates.
+// Gateway describes how a carrier is reached through somebody's HTTP gateway (docs/carriers.md). Address, headers and
+// body are Mustache templates.
 type Gateway struct {
 	Address string            `yaml:"address"`
 	Method  string            `yaml:"method"`  // POST when left out
@@ -70,7 +70,8 @@ func ParseGateways(text []byte) (map[string]*Gateway, error) {
 	through := []string{roster.Text, roster.Voice, roster.Chat}
 	for name, g := range all {
 		if name != roster.Text && name != roster.Voice && name != roster.Chat {
-			return nil, errors.New(site.Unknown("carrier", name, through) + "; text, voice and chat go through gateways")
+			return nil, errors.New(site.Unknown("carrier", name, through) +
+				"; text, voice and chat go through gateways")
 		}
 		if g == nil {
 			return nil, fmt.Errorf("%s: says nothing", name)
@@ -92,12 +93,14 @@ func (g *Gateway) compile() (err error) {
 	if g.address, err = parse("address", g.Address, url.QueryEscape); err != nil {
 		return err
 	}
-	if u, err := url.Parse(strings.NewReplacer("{{", "", "}}", "").Replace(g.Address)); err != nil || u.Host == "" || (u.Scheme != "http" && u.Scheme != "https") {
+	if u, err := url.Parse(strings.NewReplacer("{{", "", "}}", "").Replace(g.Address)); err != nil || u.Host == "" ||
+		(u.Scheme != "http" && u.Scheme != "https") {
 		return fmt.Errorf("address %q is not one like https://gateway.example/messages", g.Address)
 	}
 	g.headers = map[string]*mustache.Template{}
 	for name, value := range g.Headers {
-		if g.headers[name], err = parse("headers."+name, value, func(s string) string { return strings.NewReplacer("\r", " ", "\n", " ").Replace(s) }); err != nil {
+		if g.headers[name], err = parse("headers."+name, value,
+			func(s string) string { return strings.NewReplacer("\r", " ", "\n", " ").Replace(s) }); err != nil {
 			return err
 		}
 	}
@@ -143,7 +146,8 @@ func parse(field, text string, escape mustache.EscapeFunc) (*mustache.Template, 
 				known = known || name == tag.Name()
 			}
 			if !known {
-				return nil, fmt.Errorf("%s: %s; there are %s", field, site.Unknown("placeholder", tag.Name(), Sent), strings.Join(Sent, ", "))
+				return nil, fmt.Errorf("%s: %s; there are %s", field, site.Unknown("placeholder", tag.Name(), Sent),
+					strings.Join(Sent, ", "))
 			}
 		}
 	}
@@ -159,7 +163,8 @@ type Through struct {
 
 // Send makes one request.
 func (t *Through) Send(ctx context.Context, n roster.Notice) Result {
-	says := map[string]string{"to": n.Address, "text": n.Text, "subject": n.Subject, "id": "notice-" + strconv.FormatInt(n.ID, 10), "kind": n.Kind,
+	says := map[string]string{"to": n.Address, "text": n.Text, "subject": n.Subject, "id": "notice-" +
+		strconv.FormatInt(n.ID, 10), "kind": n.Kind,
 		"severity": string(n.Severity), "link": n.Route.Link, "callback": t.Callback}
 	address, err := t.address.Render(says)
 	if err != nil {
@@ -208,8 +213,8 @@ func (t *Through) look(r *Result, status int, body []byte) {
 	}
 }
 
-// Fields reads the fields of a body, JSON or a form, by their paths: {"message": {"id": 7}} has message.id. A body that cannot be
-// read has none.
+// Fields reads the fields of a body, JSON or a form, by their paths: {"message": {"id": 7}} has message.id. A body that
+// cannot be read has none.
 func Fields(body []byte, contentType string) map[string]string {
 	fields := map[string]string{}
 	if strings.Contains(contentType, "form") {

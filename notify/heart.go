@@ -13,8 +13,8 @@ import (
 	"jauntylark/store/events"
 )
 
-// Heart sends the heartbeat: a request to an outside address on an interval, as long as the service can commit. When it stays
-// away, that is the outsider's alarm.
+// Heart sends the heartbeat: a request to an outside address on an interval, as long as the service can commit. When it
+// stays away, that is the outsider's alarm.
 type Heart struct {
 	Store  *store.Store
 	Client *http.Client

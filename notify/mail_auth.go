@@ -30,5 +30,6 @@ func (o *offered) Start(server *smtp.ServerInfo) (proto string, first []byte, er
 			return o.Auth.Start(server)
 		}
 	}
-	return "", nil, fmt.Errorf("the server offers no way to sign in that is known here: %s", strings.Join(server.Auth, ", "))
+	return "", nil, fmt.Errorf("the server offers no way to sign in that is known here: %s",
+		strings.Join(server.Auth, ", "))
 }

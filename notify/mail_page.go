@@ -43,7 +43,8 @@ func pageOf(n roster.Notice, chart, frame bool) (string, error) {
 		Tint                                 template.CSS
 		Paragraphs                           [][]string
 		Chart, Frame                         bool
-	}{Subject: n.Subject, Heading: figures.ReplaceAllString(n.Subject, "$1\u00a0$2"), Link: n.Route.Link, Tint: "#8a9097", Chart: chart, Frame: frame}
+	}{Subject: n.Subject, Heading: figures.ReplaceAllString(n.Subject, "$1\u00a0$2"), Link: n.Route.Link,
+		Tint: "#8a9097", Chart: chart, Frame: frame}
 	if tint, known := tints[string(n.Severity)]; known && n.Kind != roster.Return && n.Kind != roster.Taken {
 		said.Tint = tint
 	}

@@ -20,10 +20,12 @@ func TestMailOverSMTP(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	n := roster.Notice{ID: 3, AlarmID: 2, Address: "órla@hollowbrook.example", Subject: "Warning: 30 °C", Text: "It reads 31 °C.\nSecond line of … text.\n", CreatedAt: start}
+	n := roster.Notice{ID: 3, AlarmID: 2, Address: "órla@hollowbrook.example", Subject: "Warning: 30 °C",
+		Text: "It reads 31 °C.\nSecond line of … text.\n", CreatedAt: start}
 	r := m.Send(context.Background(), n)
 	got := in.Messages()
-	if !r.OK || !strings.Contains(r.Answer, "queued") || len(got) != 1 || got[0].Subject != n.Subject || got[0].Text != n.Text || got[0].To != n.Address {
+	if !r.OK || !strings.Contains(r.Answer, "queued") || len(got) != 1 || got[0].Subject != n.Subject ||
+		got[0].Text != n.Text || got[0].To != n.Address {
 		t.Errorf("%+v %+v", r, got)
 	}
 }
@@ -58,7 +60,8 @@ func refuser(t *testing.T, says string) string {
 }
 
 func TestWhatAServersRefusalMeans(t *testing.T) {
-	for says, final := range map[string]bool{"550 5.1.1 no such mailbox": true, "450 4.2.1 mailbox busy": false, "552 5.2.2 mailbox full": false} {
+	for says, final := range map[string]bool{"550 5.1.1 no such mailbox": true, "450 4.2.1 mailbox busy": false,
+		"552 5.2.2 mailbox full": false} {
 		m, err := notify.NewMail("smtp://" + refuser(t, says))
 		if err != nil {
 			t.Fatal(err)
@@ -90,12 +93,16 @@ func TestMailOverTLS(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		n := roster.Notice{ID: 3, AlarmID: 2, Kind: roster.Raise, Address: "orla@b.example", Subject: "Air is above 30 °C", Text: "Something.\n\nSite, watched by Jaunty Lark\n", CreatedAt: start, Route: roster.Route{Link: "https://lark.example.org/take/x"}}
+		n := roster.Notice{ID: 3, AlarmID: 2, Kind: roster.Raise, Address: "orla@b.example",
+			Subject: "Air is above 30 °C", Text: "Something.\n\nSite, watched by Jaunty Lark\n", CreatedAt: start,
+			Route: roster.Route{Link: "https://lark.example.org/take/x"}}
 		if r := m.Send(context.Background(), n); !r.OK {
 			t.Fatalf("%s: %+v", scheme, r)
 		}
 		got := in.Messages()
-		if len(got) != 1 || got[0].Text != n.Text || !strings.Contains(got[0].HTML, "I have it") || !strings.Contains(got[0].HTML, "above 30\u00a0°C</h1>") || !strings.Contains(got[0].HTML, n.Route.Link) || got[0].Thread != "<alarm-2@b.example>" {
+		if len(got) != 1 || got[0].Text != n.Text || !strings.Contains(got[0].HTML, "I have it") ||
+			!strings.Contains(got[0].HTML, "above 30\u00a0°C</h1>") || !strings.Contains(got[0].HTML, n.Route.Link) ||
+			got[0].Thread != "<alarm-2@b.example>" {
 			t.Errorf("%s: %+v", scheme, got)
 		}
 		wrong, _ := notify.NewMail(scheme + "://lark:wrong@" + address + "?ca=" + ca)
@@ -148,7 +155,8 @@ func TestAMailServerThatFails(t *testing.T) {
 	short, cancel := context.WithTimeout(context.Background(), 300*time.Millisecond)
 	defer cancel()
 	began := time.Now()
-	if r := m.Send(short, roster.Notice{ID: 1, Address: "a@b.example", Subject: "s", Text: "t"}); r.OK || r.Final || time.Since(began) > 25*time.Second {
+	if r := m.Send(short, roster.Notice{ID: 1, Address: "a@b.example", Subject: "s", Text: "t"}); r.OK || r.Final ||
+		time.Since(began) > 25*time.Second {
 		t.Errorf("a server that never answers: %+v after %v", r, time.Since(began))
 	}
 }

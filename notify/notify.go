@@ -54,7 +54,8 @@ const (
 
 // waits are how long after each failed attempt the next one comes; the last one repeats until a
 // notice is a day old.
-var waits = []time.Duration{2 * time.Second, 5 * time.Second, 15 * time.Second, time.Minute, 5 * time.Minute, 15 * time.Minute}
+var waits = []time.Duration{2 * time.Second, 5 * time.Second, 15 * time.Second, time.Minute, 5 * time.Minute,
+	15 * time.Minute}
 
 const giveUpAfter = 24 * time.Hour
 
@@ -102,8 +103,8 @@ func (w *Worker) Wake() {
 	}
 }
 
-// Run sends until ctx ends. Several workers, of several processes, share one outbox. Each carrier has hands of its own, so one
-// that is slow or away holds up no other.
+// Run sends until ctx ends. Several workers, of several processes, share one outbox. Each carrier has hands of its own,
+// so one that is slow or away holds up no other.
 func (w *Worker) Run(ctx context.Context) {
 	var senders, recorder sync.WaitGroup
 	for _, carrier := range roster.Carriers {
@@ -135,7 +136,10 @@ func (w *Worker) serve(ctx context.Context, carrier string) {
 		for range free - len(notices) {
 			<-slots
 		}
-		slices.SortFunc(notices, func(a, b roster.Notice) int { return cmp.Or(b.Severity.Compare(a.Severity), cmp.Compare(a.ID, b.ID)) })
+		slices.SortFunc(notices, func(a, b roster.Notice) int {
+			return cmp.Or(b.Severity.Compare(a.Severity),
+				cmp.Compare(a.ID, b.ID))
+		})
 		for _, group := range byReader(notices) {
 			under.Go(func() { w.sendInOrder(ctx, group, slots) })
 		}
@@ -169,11 +173,12 @@ func byReader(notices []roster.Notice) (groups [][]roster.Notice) {
 // stopGrace is how long an attempt may go on when we stop.
 const stopGrace = time.Second
 
-// lead is how long after the attempt at a notice the next one to the same reader begins at the latest. All of a claim begin well
-// before it runs out.
+// lead is how long after the attempt at a notice the next one to the same reader begins at the latest. All of a claim
+// begin well before it runs out.
 const lead = 500 * time.Millisecond
 
-// sendInOrder sends notices to one reader one after the other, as long as the other side is quick. Each frees a hand when it is done.
+// sendInOrder sends notices to one reader one after the other, as long as the other side is quick. Each frees a hand
+// when it is done.
 func (w *Worker) sendInOrder(ctx context.Context, notices []roster.Notice, slots <-chan struct{}) {
 	var under sync.WaitGroup
 	defer under.Wait()
@@ -215,7 +220,8 @@ func (w *Worker) attempt(ctx context.Context, n roster.Notice) {
 	limited, cancel := context.WithTimeout(context.WithoutCancel(ctx), attemptFor)
 	defer cancel()
 	defer context.AfterFunc(ctx, func() { time.AfterFunc(stopGrace, cancel) })()
-	limited, end := meter.Follow(limited, "notice", attribute.String("carrier", n.Carrier), attribute.Int64("notice", n.ID))
+	limited, end := meter.Follow(limited, "notice", attribute.String("carrier", n.Carrier),
+		attribute.Int64("notice", n.ID))
 	result := Result{Answer: fmt.Sprintf("no carrier %s is switched on; %s", n.Carrier, switchOn(n.Carrier))}
 	if carrier := w.Carriers[n.Carrier]; carrier != nil {
 		result = carrier.Send(limited, n)
@@ -233,7 +239,8 @@ func (w *Worker) attempt(ctx context.Context, n roster.Notice) {
 		moment = w.Moment()
 	}
 	now := moment.At
-	a := events.Attempt{Leapt: moment.Leapt, Delivery: roster.Delivery{NoticeID: n.ID, At: now, OK: result.OK, Answer: clip(result.Answer)}, State: roster.Sent, DueAgain: now,
+	a := events.Attempt{Leapt: moment.Leapt, Delivery: roster.Delivery{NoticeID: n.ID, At: now, OK: result.OK,
+		Answer: clip(result.Answer)}, State: roster.Sent, DueAgain: now,
 		GatewayID: result.ID, Carrier: n.Carrier, Final: result.Final}
 	if !result.OK {
 		wait := max(waits[min(n.Attempts, len(waits))-1], min(result.Again, againMost))
@@ -241,9 +248,11 @@ func (w *Worker) attempt(ctx context.Context, n roster.Notice) {
 		if result.Final || now.Sub(n.CreatedAt) > giveUpAfter {
 			a.State = roster.GivenUp
 		}
-		w.Log.Warn("a notice was not delivered", "notice", n.ID, "carrier", n.Carrier, "attempt", n.Attempts, "answer", a.Answer, "state", a.State)
+		w.Log.Warn("a notice was not delivered", "notice", n.ID, "carrier", n.Carrier, "attempt", n.Attempts, "answer",
+			a.Answer, "state", a.State)
 	}
-	w.Meter.Notice(n.Carrier, map[string]string{roster.Sent: meter.Sent, roster.Waiting: meter.Failed, roster.GivenUp: meter.GivenUp}[a.State])
+	w.Meter.Notice(n.Carrier, map[string]string{roster.Sent: meter.Sent, roster.Waiting: meter.Failed,
+		roster.GivenUp: meter.GivenUp}[a.State])
 	w.done <- attempt{n, a}
 }
 
@@ -295,7 +304,8 @@ func (w *Worker) writeDown(batch []attempt) {
 		}
 	}
 	if err := events.RecordAttempts(ctx, w.store, attempts); err != nil {
-		w.Log.Error("deliveries could not be recorded; the notices will be sent again", "notices", len(batch), "error", err)
+		w.Log.Error("deliveries could not be recorded; the notices will be sent again", "notices", len(batch), "error",
+			err)
 		return
 	}
 	if len(failed) > 0 && w.Failed != nil {
@@ -327,14 +337,16 @@ func (w *Worker) judge(ctx context.Context) {
 		for _, c := range carriers {
 			if now := w.Now(); c.FailingSince != nil && now.Sub(*c.FailedAt) >= probeAfter(now.Sub(*c.FailingSince)) {
 				if err := events.Probe(ctx, w.store, c.Name, now); err != nil && ctx.Err() == nil {
-					w.Log.Warn("a carrier that fails could not be tried, will try again", "carrier", c.Name, "error", err)
+					w.Log.Warn("a carrier that fails could not be tried, will try again", "carrier", c.Name, "error",
+						err)
 				}
 			}
 		}
 		if w.Judge == nil {
 			continue
 		}
-		if slices.ContainsFunc(carriers, func(c roster.CarrierState) bool { return (c.FailingSince != nil) != (c.AlarmID != nil) }) {
+		if slices.ContainsFunc(carriers,
+			func(c roster.CarrierState) bool { return (c.FailingSince != nil) != (c.AlarmID != nil) }) {
 			if err := w.Judge(ctx); err != nil && ctx.Err() == nil {
 				w.Log.Warn("carriers could not be judged, will try again", "error", err)
 			}

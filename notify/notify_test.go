@@ -102,7 +102,8 @@ func (o *outbox) plan(kind string, addresses ...string) {
 		now := measure.Instant(o.now.Load())
 		notices := make([]roster.Notice, len(addresses))
 		for i, address := range addresses {
-			notices[i] = roster.Notice{ID: ids[i], AlarmID: o.alarm, Kind: kind, Carrier: roster.Mail, Address: address, Subject: kind, Text: "x", State: roster.Waiting, CreatedAt: now, DueAt: now}
+			notices[i] = roster.Notice{ID: ids[i], AlarmID: o.alarm, Kind: kind, Carrier: roster.Mail, Address: address,
+				Subject: kind, Text: "x", State: roster.Waiting, CreatedAt: now, DueAt: now}
 		}
 		return events.AddNotices(ctx, tx, notices)
 	})
@@ -111,7 +112,8 @@ func (o *outbox) plan(kind string, addresses ...string) {
 // worker starts a worker and gives what stops it.
 func (o *outbox) worker(c notify.Carrier) (w *notify.Worker, stop func()) {
 	ctx, cancel := context.WithCancel(context.Background())
-	w = notify.NewWorker(o.Store, notify.Options{Carriers: map[string]notify.Carrier{roster.Mail: c}, Log: slog.New(slog.DiscardHandler), Now: func() measure.Instant { return measure.Instant(o.now.Load()) }})
+	w = notify.NewWorker(o.Store, notify.Options{Carriers: map[string]notify.Carrier{roster.Mail: c},
+		Log: slog.New(slog.DiscardHandler), Now: func() measure.Instant { return measure.Instant(o.now.Load()) }})
 	done := make(chan struct{})
 	go func() { w.Run(ctx); close(done) }()
 	stop = sync.OnceFunc(func() { cancel(); <-done })
@@ -166,7 +168,8 @@ func TestRetriesWithGrowingWaitsAndKeepsEachAnswer(t *testing.T) {
 	for _, d := range all[0].Deliveries {
 		answers = append(answers, fmt.Sprint(d.OK, " ", d.Answer))
 	}
-	if want := []string{"false 421 busy", "false 450 later", "true taken"}; !slices.Equal(answers, want) || all[0].State != roster.Sent {
+	if want := []string{"false 421 busy", "false 450 later", "true taken"}; !slices.Equal(answers, want) ||
+		all[0].State != roster.Sent {
 		t.Errorf("%v, %s", answers, all[0].State)
 	}
 }
@@ -191,7 +194,8 @@ func TestAReturnNeverOvertakesItsRaise(t *testing.T) {
 func TestGivesUpWhenThereIsNoPoint(t *testing.T) {
 	o := newOutbox(t)
 	o.plan(roster.Raise, "gone@b.example", "busy@b.example")
-	c := &scripted{script: []notify.Result{{Answer: "550 no such mailbox", Final: true}, {Answer: "421 busy"}, {Answer: "421 busy"}}}
+	c := &scripted{script: []notify.Result{{Answer: "550 no such mailbox", Final: true}, {Answer: "421 busy"},
+		{Answer: "421 busy"}}}
 	o.worker(c)
 	storetest.Eventually(t, "the final refusal", func() bool { return slices.Contains(o.states(), roster.GivenUp) })
 	if slices.Contains(o.states(), roster.Sent) {
@@ -210,7 +214,8 @@ func TestAClaimOutlivesItsWorker(t *testing.T) {
 	if got, err := events.ClaimNotices(ctx, o.Store, roster.Mail, start, time.Minute, 10); err != nil || len(got) != 1 {
 		t.Fatal(got, err)
 	}
-	if got, err := events.ClaimNotices(ctx, o.Store, roster.Mail, start+59_000, time.Minute, 10); err != nil || len(got) != 0 {
+	if got, err := events.ClaimNotices(ctx, o.Store, roster.Mail, start+59_000, time.Minute, 10); err != nil ||
+		len(got) != 0 {
 		t.Fatalf("claimed twice: %v %v", got, err)
 	}
 	c := &scripted{}
@@ -243,7 +248,9 @@ func TestADeadCarrierHoldsUpNoOther(t *testing.T) {
 	o := newOutbox(t)
 	dead, alive := &scripted{slow: time.Hour}, &scripted{}
 	ctx, cancel := context.WithCancel(context.Background())
-	w := notify.NewWorker(o.Store, notify.Options{Carriers: map[string]notify.Carrier{roster.Text: dead, roster.Mail: alive}, Log: slog.New(slog.DiscardHandler), Now: func() measure.Instant { return measure.Instant(o.now.Load()) }})
+	w := notify.NewWorker(o.Store, notify.Options{Carriers: map[string]notify.Carrier{roster.Text: dead,
+		roster.Mail: alive}, Log: slog.New(slog.DiscardHandler),
+		Now: func() measure.Instant { return measure.Instant(o.now.Load()) }})
 	done := make(chan struct{})
 	go func() { w.Run(ctx); close(done) }()
 	t.Cleanup(func() { cancel(); <-done })
@@ -252,7 +259,8 @@ func TestADeadCarrierHoldsUpNoOther(t *testing.T) {
 		ids, err := events.NoticeIDs(ctx, tx, 40)
 		for i, id := range ids {
 			carrier := []string{roster.Text, roster.Mail}[i%2]
-			notices = append(notices, roster.Notice{ID: id, AlarmID: o.alarm, Kind: roster.Raise, Carrier: carrier, Address: fmt.Sprint("a", i), State: roster.Waiting, CreatedAt: start, DueAt: start})
+			notices = append(notices, roster.Notice{ID: id, AlarmID: o.alarm, Kind: roster.Raise, Carrier: carrier,
+				Address: fmt.Sprint("a", i), State: roster.Waiting, CreatedAt: start, DueAt: start})
 		}
 		return errors.Join(err, events.AddNotices(ctx, tx, notices))
 	})
@@ -267,7 +275,9 @@ func TestTheSeverestGoFirst(t *testing.T) {
 		ids, err := events.NoticeIDs(ctx, tx, 300)
 		var notices []roster.Notice
 		for i, id := range ids {
-			n := roster.Notice{ID: id, AlarmID: o.alarm, Kind: roster.Raise, Carrier: roster.Mail, Severity: alarm.Advisory, Address: fmt.Sprint("advisory", i), State: roster.Waiting, CreatedAt: start, DueAt: start}
+			n := roster.Notice{ID: id, AlarmID: o.alarm, Kind: roster.Raise, Carrier: roster.Mail,
+				Severity: alarm.Advisory, Address: fmt.Sprint("advisory", i), State: roster.Waiting, CreatedAt: start,
+				DueAt: start}
 			if i == 299 {
 				n.Severity, n.Address = alarm.Critical, "critical"
 			}
@@ -289,7 +299,8 @@ func TestWhoNeverHeardIsNotToldThatItIsOver(t *testing.T) {
 	c := &scripted{script: []notify.Result{{Answer: "550 no such mailbox", Final: true}}}
 	var failed atomic.Int64
 	ctx, cancel := context.WithCancel(context.Background())
-	w := notify.NewWorker(o.Store, notify.Options{Carriers: map[string]notify.Carrier{roster.Mail: c}, Log: slog.New(slog.DiscardHandler), Now: func() measure.Instant { return measure.Instant(o.now.Load()) },
+	w := notify.NewWorker(o.Store, notify.Options{Carriers: map[string]notify.Carrier{roster.Mail: c},
+		Log: slog.New(slog.DiscardHandler), Now: func() measure.Instant { return measure.Instant(o.now.Load()) },
 		Failed: func(_ context.Context, n []roster.Notice) error { failed.Add(int64(len(n))); return nil }})
 	done := make(chan struct{})
 	go func() { w.Run(ctx); close(done) }()

@@ -18,10 +18,11 @@ import (
 )
 
 // errPrivate says that an address is not outside.
-var errPrivate = errors.New("this is a private address; the service goes there only when it runs with --private-addresses")
+var errPrivate = errors.New(
+	"this is a private address; the service goes there only when it runs with --private-addresses")
 
-// notPublic are the networks that are not of the public internet, or lead to such as are not: the special-purpose address
-// registries of IANA (RFC 6890), and what was given up (site-local, IPv4-compatible and 6to4 addresses).
+// notPublic are the networks that are not of the public internet, or lead to such as are not: the special-purpose
+// address registries of IANA (RFC 6890), and what was given up (site-local, IPv4-compatible and 6to4 addresses).
 var notPublic = prefixes(`0.0.0.0/8 10.0.0.0/8 100.64.0.0/10 127.0.0.0/8 169.254.0.0/16 172.16.0.0/12 192.0.0.0/24 192.0.2.0/24 192.88.99.0/24
 	192.168.0.0/16 198.18.0.0/15 198.51.100.0/24 203.0.113.0/24 224.0.0.0/4 240.0.0.0/4
 	::/96 64:ff9b::/96 64:ff9b:1::/48 100::/64 100:0:0:1::/64 2001::/23 2001:db8::/32 2002::/16 3fff::/20 5f00::/16 fc00::/7 fe80::/10 fec0::/10 ff00::/8`)
@@ -39,8 +40,8 @@ func private(a netip.Addr) bool {
 	return !a.IsValid() || slices.ContainsFunc(notPublic, func(p netip.Prefix) bool { return p.Contains(a) })
 }
 
-// NewOutside makes an HTTP client that follows no redirects. Unless private addresses are allowed it connects to public ones
-// alone: what counts is the address that is connected to, whatever name it went by.
+// NewOutside makes an HTTP client that follows no redirects. Unless private addresses are allowed it connects to public
+// ones alone: what counts is the address that is connected to, whatever name it went by.
 func NewOutside(allowPrivate bool) *http.Client {
 	dialer := &net.Dialer{Timeout: 10 * time.Second}
 	if !allowPrivate {
@@ -53,7 +54,8 @@ func NewOutside(allowPrivate bool) *http.Client {
 		}
 	}
 	return &http.Client{
-		Transport:     &http.Transport{DialContext: dialer.DialContext, ForceAttemptHTTP2: true, MaxIdleConnsPerHost: hands, IdleConnTimeout: time.Minute, TLSHandshakeTimeout: 10 * time.Second},
+		Transport: &http.Transport{DialContext: dialer.DialContext, ForceAttemptHTTP2: true,
+			MaxIdleConnsPerHost: hands, IdleConnTimeout: time.Minute, TLSHandshakeTimeout: 10 * time.Second},
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 	}
 }
@@ -84,8 +86,8 @@ func retryAfter(text string, now time.Time) time.Duration {
 	return 0
 }
 
-// judged gives what an answer by HTTP means where 2xx is success. 408, 425, 429 and 5xx may pass; 401 and 403 may be mended
-// here; any other is final.
+// judged gives what an answer by HTTP means where 2xx is success. 408, 425, 429 and 5xx may pass; 401 and 403 may be
+// mended here; any other is final.
 func judged(status int, body []byte, again time.Duration, err error) Result {
 	if err != nil {
 		return Result{Answer: plainly(err), Final: errors.Is(err, errPrivate)}

@@ -14,8 +14,8 @@ import (
 	"jauntylark/core/roster"
 )
 
-// Push sends notices to browsers: Web Push (RFC 8030), encrypted for the browser (RFC 8291), signed with the site's own key
-// (RFC 8292).
+// Push sends notices to browsers: Web Push (RFC 8030), encrypted for the browser (RFC 8291), signed with the site's own
+// key (RFC 8292).
 type Push struct {
 	Client          *http.Client
 	Private, Public string // the site's keys
@@ -51,8 +51,10 @@ func (p *Push) Send(ctx context.Context, n roster.Notice) Result {
 	if n.Severity == alarm.Critical || n.Severity == alarm.Warning {
 		urgency = webpush.UrgencyHigh
 	}
-	answer, err := webpush.SendNotificationWithContext(ctx, body, &webpush.Subscription{Endpoint: n.Address, Keys: webpush.Keys{Auth: n.Route.Keys.Auth, P256dh: n.Route.Keys.P256dh}},
-		&webpush.Options{HTTPClient: p.Client, Subscriber: p.Subject, Topic: topic, TTL: pushLasts, Urgency: urgency, VAPIDPublicKey: p.Public, VAPIDPrivateKey: p.Private})
+	answer, err := webpush.SendNotificationWithContext(ctx, body, &webpush.Subscription{Endpoint: n.Address,
+		Keys: webpush.Keys{Auth: n.Route.Keys.Auth, P256dh: n.Route.Keys.P256dh}},
+		&webpush.Options{HTTPClient: p.Client, Subscriber: p.Subject, Topic: topic, TTL: pushLasts, Urgency: urgency,
+			VAPIDPublicKey: p.Public, VAPIDPrivateKey: p.Private})
 	if err != nil {
 		return judged(0, nil, 0, err)
 	}

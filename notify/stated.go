@@ -6,7 +6,8 @@ import (
 	"jauntylark/core/roster"
 )
 
-// Stated lets a carrier with little room bring statements too: what they come to, in sentences, made when they are sent.
+// Stated lets a carrier with little room bring statements too: what they come to, in sentences, made when they are
+// sent.
 type Stated struct {
 	Carrier
 	Facts

@@ -84,7 +84,8 @@ func (w *Webhook) Send(ctx context.Context, n roster.Notice) Result {
 }
 
 func (w *Webhook) posted(ctx context.Context, n roster.Notice, here site.Site, about *alarm.Alarm) ([]byte, error) {
-	p := Posted{ID: n.ID, Kind: n.Kind, At: n.CreatedAt, Drill: n.Route.Drill, Site: here.Name, Subject: n.Subject, Text: n.Text, Link: n.Route.Link, Alarm: about}
+	p := Posted{ID: n.ID, Kind: n.Kind, At: n.CreatedAt, Drill: n.Route.Drill, Site: here.Name, Subject: n.Subject,
+		Text: n.Text, Link: n.Route.Link, Alarm: about}
 	if n.Route.Statement != "" {
 		sheet, err := w.Sheet(ctx, n.Route.Statement, n.Route.Period)
 		if err != nil {

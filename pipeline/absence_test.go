@@ -16,8 +16,8 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// away begins with a guard "above 30" with delays of 10 s over d/temp, which reads what readings say, a second apart from 0 on; then the
-// service is away from the second after the last of them until until.
+// away begins with a guard "above 30" with delays of 10 s over d/temp, which reads what readings say, a second apart
+// from 0 on; then the service is away from the second after the last of them until until.
 func away(t *testing.T, interval time.Duration, until float64, readings ...float64) *bench {
 	t.Helper()
 	b := fresh(t)
@@ -67,7 +67,8 @@ func TestADelayGoesOnWhenTheDeviceIsHeardAgain(t *testing.T) {
 		t.Fatalf("after 2 s before the absence and 7 after: %+v", got)
 	}
 	s.moveTo(312)
-	if got := s.alarms(); len(got) != 1 || got[0].RaisedAt < s.at(307.5) || got[0].RaisedAt > s.at(309) || got[0].Value != 35 {
+	if got := s.alarms(); len(got) != 1 || got[0].RaisedAt < s.at(307.5) || got[0].RaisedAt > s.at(309) ||
+		got[0].Value != 35 {
 		t.Errorf("2 s before the absence and 8 after it: %+v", got)
 	}
 }
@@ -101,7 +102,8 @@ func TestADelayGoesOnWhereNothingIsHeard(t *testing.T) {
 		s.send(measure.Sample{Name: "temp", At: s.at(at), Value: map[bool]float64{true: 35, false: 20}[at < 5]})
 	}
 	s.moveTo(420)
-	storetest.Eventually(t, "the alarm is disproved", func() bool { a := s.alarms()[0]; return a.State == alarm.StateOver })
+	storetest.Eventually(t, "the alarm is disproved",
+		func() bool { a := s.alarms()[0]; return a.State == alarm.StateOver })
 	if a := s.alarms()[0]; a.Cause != "readings that came late disprove it" {
 		t.Errorf("%+v", a)
 	}
@@ -110,8 +112,10 @@ func TestADelayGoesOnWhereNothingIsHeard(t *testing.T) {
 		t.Fatal(err)
 	}
 	saved := guards[0]
-	found, err := evidence.Replay(context.Background(), s.Pipeline, evidence.ReplayOrder{Guard: saved, WithEvents: true}, nil)
-	if err != nil || len(found.Alarms) != 1 || found.Alarms[0].RaisedAt != got[0].RaisedAt || found.Alarms[0].Cause == "" {
+	found, err := evidence.Replay(context.Background(), s.Pipeline,
+		evidence.ReplayOrder{Guard: saved, WithEvents: true}, nil)
+	if err != nil || len(found.Alarms) != 1 || found.Alarms[0].RaisedAt != got[0].RaisedAt ||
+		found.Alarms[0].Cause == "" {
 		t.Errorf("as it was: %+v %v", found, err)
 	}
 }
@@ -132,7 +136,8 @@ func TestASilentDeviceIsNotWaitedFor(t *testing.T) {
 	}
 }
 
-// A device that kept what it could not send shows what happened meanwhile: the alarms are those of a replay, to the millisecond.
+// A device that kept what it could not send shows what happened meanwhile: the alarms are those of a replay, to the
+// millisecond.
 func TestWhatADeviceKeptFillsTheAbsence(t *testing.T) {
 	for _, interval := range []time.Duration{0, 2 * time.Second} {
 		s := away(t, interval, 300, 20, 35, 35)
@@ -186,7 +191,8 @@ func TestOurAbsenceDrivesNoOutput(t *testing.T) {
 	b := fresh(t)
 	b.output("d/relay", drive.Spec{})
 	b.stream("temp", -5, 20)
-	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30", OnDelay: *lasting(10)})
+	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30",
+		OnDelay: *lasting(10)})
 	b.moveTo(0)
 	b.stream("temp", 0, 35)
 	b.moveTo(2)

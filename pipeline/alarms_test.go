@@ -19,8 +19,10 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.send(measure.Sample{Name: "temp", At: b.at(-1), Value: 20, Unit: "Cel"})
-	b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1}, Advice: "Open the vents."})
-	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 31}, measure.Sample{Name: "temp", At: b.at(2), Value: 35}, measure.Sample{Name: "temp", At: b.at(3), Value: 32})
+	b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1},
+		Advice: "Open the vents."})
+	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 31}, measure.Sample{Name: "temp", At: b.at(2), Value: 35},
+		measure.Sample{Name: "temp", At: b.at(3), Value: 32})
 	a := b.alarms()[0]
 	if a.Sentence != "D temp is above 30 °C" || a.Value != 31 || a.Extreme != 35 {
 		t.Errorf("%+v", a)
@@ -31,24 +33,29 @@ func TestAlarmNoticesAndAcknowledge(t *testing.T) {
 		t.Fatalf("%+v %v", acked, err)
 	}
 	b.clock(6)
-	if again, err := respond.Acknowledge(ctx, b.Pipeline, a.ID, "", "Tadhg"); err != nil || again.AcknowledgedBy != "Orla" {
+	if again, err := respond.Acknowledge(ctx, b.Pipeline, a.ID, "", "Tadhg"); err != nil ||
+		again.AcknowledgedBy != "Orla" {
 		t.Errorf("a second acknowledgement: %+v %v", again, err)
 	}
 	b.send(measure.Sample{Name: "temp", At: b.at(63), Value: 28.5})
 	over := b.alarms()[0]
-	if over.State != alarm.StateOver || over.Extreme != 35 || *over.ClearedValue != 28.5 || over.AcknowledgedBy != "Orla" {
+	if over.State != alarm.StateOver || over.Extreme != 35 || *over.ClearedValue != 28.5 ||
+		over.AcknowledgedBy != "Orla" {
 		t.Errorf("over: %+v", over)
 	}
 	notices, err := events.Notices(ctx, b.store, events.NoticeQuery{Alarm: a.ID, Limit: 10})
-	if err != nil || len(notices) != 3 || notices[1].Kind != roster.Taken || !strings.Contains(notices[1].Text, "Orla has it") {
+	if err != nil || len(notices) != 3 || notices[1].Kind != roster.Taken ||
+		!strings.Contains(notices[1].Text, "Orla has it") {
 		t.Fatalf("%v %v", notices, err)
 	}
-	for _, says := range []string{"D temp is above 30 °C.", "It reads 31 °C, and the limit is 30 °C.", "Severity: warning", "What to do: Open the vents."} {
+	for _, says := range []string{"D temp is above 30 °C.", "It reads 31 °C, and the limit is 30 °C.",
+		"Severity: warning", "What to do: Open the vents."} {
 		if !strings.Contains(notices[2].Text, says) {
 			t.Errorf("the raise does not say %q: %s", says, notices[2].Text)
 		}
 	}
-	for _, says := range []string{"It is over after 1 minute 2 seconds. D temp was above 30 °C.", "as far as 35 °C, and reads 28.5 °C now", "Orla had it."} {
+	for _, says := range []string{"It is over after 1 minute 2 seconds. D temp was above 30 °C.",
+		"as far as 35 °C, and reads 28.5 °C now", "Orla had it."} {
 		if !strings.Contains(notices[0].Text, says) {
 			t.Errorf("the return does not say %q: %s", says, notices[0].Text)
 		}
@@ -105,15 +112,18 @@ func TestGuardFaultsNameTheField(t *testing.T) {
 		{alarm.Guard{Signal: "d/door", Rung: alarm.Rung{When: above}}, "is on or off"},
 		{alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsOn}}}, "holds numbers"},
 	} {
-		if err := configure.SaveGuard(context.Background(), b.Pipeline, &c.guard, "test"); err == nil || !strings.Contains(err.Error(), c.says) {
+		if err := configure.SaveGuard(context.Background(), b.Pipeline, &c.guard, "test"); err == nil ||
+			!strings.Contains(err.Error(), c.says) {
 			t.Errorf("%+v: %v, want %q", c.guard, err, c.says)
 		}
 	}
-	one, two := b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: above}}), b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: above}})
+	one, two := b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: above}}),
+		b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: above}})
 	if one.Name != "d-temp-above-3" || two.Name != "d-temp-above-3-2" {
 		t.Errorf("names made: %s, %s", one.Name, two.Name)
 	}
-	if err := configure.SaveGuard(context.Background(), b.Pipeline, &alarm.Guard{Name: one.Name, Signal: "d/temp", Rung: alarm.Rung{When: above, Severity: alarm.Warning}}, "test"); !errors.Is(err, store.ErrTaken) {
+	if err := configure.SaveGuard(context.Background(), b.Pipeline, &alarm.Guard{Name: one.Name, Signal: "d/temp",
+		Rung: alarm.Rung{When: above, Severity: alarm.Warning}}, "test"); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a name that is taken: %v", err)
 	}
 }

@@ -69,12 +69,16 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 		t.Errorf("corrected twice: %v", got)
 	}
 	b.clock(6)
-	if out := b.send(measure.Sample{Name: "v", At: b.at(5), Value: 50}, measure.Sample{Name: "v", At: b.at(5), Value: 100}); out.Accepted != 1 || !strings.Contains(reason(out), "holds 50 at") {
+	if out := b.send(measure.Sample{Name: "v", At: b.at(5), Value: 50},
+		measure.Sample{Name: "v", At: b.at(5), Value: 100}); out.Accepted != 1 ||
+		!strings.Contains(reason(out), "holds 50 at") {
 		t.Errorf("the raw value again, and the corrected one: %+v", out)
 	}
 	corners := b.at(2)
-	if _, err := record.Calibrate(context.Background(), b.Pipeline, "d/v", act.CalibrationOrder{From: &corners, Method: calibrate.Corners,
-		Pairs: calibrate.Pairs{{Shown: b.shows(5), Reference: 3}, {Shown: b.shows(15), Reference: 10}, {Shown: b.shows(25), Reference: 40}}}, tester); err != nil {
+	if _, err := record.Calibrate(context.Background(), b.Pipeline, "d/v",
+		act.CalibrationOrder{From: &corners, Method: calibrate.Corners,
+			Pairs: calibrate.Pairs{{Shown: b.shows(5), Reference: 3}, {Shown: b.shows(15), Reference: 10},
+				{Shown: b.shows(25), Reference: 40}}}, tester); err != nil {
 		t.Fatal(err)
 	}
 	if got := b.values("v"); !same(got, 10, 25, 33, 80, 100) || !same(b.withSQL("v"), got...) {
@@ -82,7 +86,8 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 	}
 	other := process(t, b.store, b.now)
 	list, err := config.Calibrations(context.Background(), b.store, b.id("d/v"))
-	if list = list[1:]; err != nil || len(list) != 2 || list[0].Who != "test" || list[0].Pairs[1] != (calibrate.Pair{Shown: 50, Reference: 100}) {
+	if list = list[1:]; err != nil || len(list) != 2 || list[0].Who != "test" ||
+		list[0].Pairs[1] != (calibrate.Pair{Shown: 50, Reference: 100}) {
 		t.Fatalf("%+v %v", list, err)
 	}
 	if _, err := record.Uncalibrate(context.Background(), other.Pipeline, "d/v", list[0].ID, tester); err != nil {
@@ -91,7 +96,8 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 	if got := b.values("v"); !same(got, 10, 25, 33, 43, 53) {
 		t.Errorf("taken back: %v", got)
 	}
-	if _, err := record.Uncalibrate(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); !errors.Is(err, store.ErrNotFound) {
+	if _, err := record.Uncalibrate(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); !errors.Is(err,
+		store.ErrNotFound) {
 		t.Errorf("taken back twice: %v", err)
 	}
 	if err := record.BringCalibrationBack(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); err != nil {
@@ -100,7 +106,8 @@ func TestACorrectionHoldsFromItsInstantOn(t *testing.T) {
 	if got := b.values("v"); !same(got, 10, 25, 33, 80, 100) {
 		t.Errorf("in force again: %v", got)
 	}
-	if err := record.BringCalibrationBack(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); !errors.Is(err, store.ErrNotFound) {
+	if err := record.BringCalibrationBack(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); !errors.Is(err,
+		store.ErrNotFound) {
 		t.Errorf("in force again twice: %v", err)
 	}
 	if _, err := record.Uncalibrate(context.Background(), b.Pipeline, "d/v", list[0].ID, tester); err != nil {
@@ -130,7 +137,9 @@ func (b *bench) withSQL(name string) (values []float64) {
 		b.t.Fatal(err)
 	}
 	defer tx.Rollback()
-	if err := tx.Select(context.Background(), &values, `select round(value::numeric, 6)::float8 from analysis.reading where device = 'd' and signal = $1 order by at`, name); err != nil {
+	if err := tx.Select(context.Background(), &values,
+		`select round(value::numeric, 6)::float8 from analysis.reading where device = 'd' and signal = $1 order by at`,
+		name); err != nil {
 		b.t.Fatal(err)
 	}
 	return values
@@ -162,7 +171,8 @@ func TestGuardsOfACorrectedSignal(t *testing.T) {
 		t.Errorf("%d alarms were marked", f.Corrected)
 	}
 	got := b.alarms()
-	if len(got) != 2 || got[0].CorrectedAt == nil || got[0].Value != 60 || got[1].Value != 51 || got[1].RaisedAt != b.at(4) || got[1].CorrectedAt != nil {
+	if len(got) != 2 || got[0].CorrectedAt == nil || got[0].Value != 60 || got[1].Value != 51 ||
+		got[1].RaisedAt != b.at(4) || got[1].CorrectedAt != nil {
 		t.Errorf("held 49 is 51 now: %+v", got)
 	}
 	b.stream("v", 6, 48)
@@ -176,7 +186,8 @@ func TestCalibrationsAreChecked(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.stream("v", 1, 10)
-	if out := b.send(measure.Sample{Name: "door", Form: measure.FormBool, Value: 1}, measure.Sample{Name: "t", Unit: "Cel", Value: 20}); len(out.Rejected) > 0 {
+	if out := b.send(measure.Sample{Name: "door", Form: measure.FormBool, Value: 1},
+		measure.Sample{Name: "t", Unit: "Cel", Value: 20}); len(out.Rejected) > 0 {
 		t.Fatal(reason(out))
 	}
 	b.derive("d/twice", "formula", map[string]string{"v": "d/v"}, "v * 2.0")
@@ -186,21 +197,25 @@ func TestCalibrationsAreChecked(t *testing.T) {
 		path string
 		o    act.CalibrationOrder
 	}{
-		"did you mean d/v":     {"d/vv", act.CalibrationOrder{Pairs: pair}},
-		"d/twice is derived":   {"d/twice", act.CalibrationOrder{Pairs: pair}},
-		"numbers can be":       {"d/door", act.CalibrationOrder{Pairs: pair}},
-		"pairs: there are 0":   {"d/v", act.CalibrationOrder{}},
-		"from: ":               {"d/v", act.CalibrationOrder{Pairs: pair, From: &late}},
-		"unit: d/t is in":      {"d/t", act.CalibrationOrder{Pairs: pair, Unit: "V"}},
-		"method: ":             {"d/v", act.CalibrationOrder{Pairs: pair, Method: "cubic"}},
-		"must rise or fall":    {"d/v", act.CalibrationOrder{Method: calibrate.Corners, Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 2, Reference: 5}, {Shown: 3, Reference: 4}}}},
-		"two different places": {"d/v", act.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 1, Reference: 5}}}},
+		"did you mean d/v":   {"d/vv", act.CalibrationOrder{Pairs: pair}},
+		"d/twice is derived": {"d/twice", act.CalibrationOrder{Pairs: pair}},
+		"numbers can be":     {"d/door", act.CalibrationOrder{Pairs: pair}},
+		"pairs: there are 0": {"d/v", act.CalibrationOrder{}},
+		"from: ":             {"d/v", act.CalibrationOrder{Pairs: pair, From: &late}},
+		"unit: d/t is in":    {"d/t", act.CalibrationOrder{Pairs: pair, Unit: "V"}},
+		"method: ":           {"d/v", act.CalibrationOrder{Pairs: pair, Method: "cubic"}},
+		"must rise or fall": {"d/v", act.CalibrationOrder{Method: calibrate.Corners,
+			Pairs: calibrate.Pairs{{Shown: 1, Reference: 1}, {Shown: 2, Reference: 5}, {Shown: 3, Reference: 4}}}},
+		"two different places": {"d/v", act.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 1, Reference: 1},
+			{Shown: 1, Reference: 5}}}},
 	} {
-		if _, err := record.Calibrate(ctx, b.Pipeline, c.path, c.o, tester); err == nil || !strings.Contains(err.Error(), says) {
+		if _, err := record.Calibrate(ctx, b.Pipeline, c.path, c.o, tester); err == nil ||
+			!strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
-	f, err := record.TryCalibration(ctx, b.Pipeline, "d/t", act.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 68, Reference: 70}}, Unit: "[degF]"}, tester)
+	f, err := record.TryCalibration(ctx, b.Pipeline, "d/t",
+		act.CalibrationOrder{Pairs: calibrate.Pairs{{Shown: 68, Reference: 70}}, Unit: "[degF]"}, tester)
 	if err != nil || math.Abs(f.Curve.Offset-10.0/9) > 1e-9 {
 		t.Errorf("2 °F more are %+v %v", f.Curve, err)
 	}
@@ -222,7 +237,8 @@ func TestVerifications(t *testing.T) {
 		}
 		return v
 	}
-	if v := check(act.VerificationOrder{Reference: 50, Tolerance: "2%"}); !v.Passed || v.Error != -1 || v.Tolerance != 1 || v.Who != "test" {
+	if v := check(act.VerificationOrder{Reference: 50, Tolerance: "2%"}); !v.Passed || v.Error != -1 ||
+		v.Tolerance != 1 || v.Who != "test" {
 		t.Errorf("at the very tolerance: %+v", v)
 	}
 	shown := 52.0
@@ -243,10 +259,12 @@ func TestVerifications(t *testing.T) {
 		}
 	}
 	got := b.alarms()
-	if len(got) != 1 || got[0].Kind != alarm.ByDueDate || got[0].Severity != alarm.Advisory || !strings.Contains(got[0].Sentence, "is due for verification since") {
+	if len(got) != 1 || got[0].Kind != alarm.ByDueDate || got[0].Severity != alarm.Advisory ||
+		!strings.Contains(got[0].Sentence, "is due for verification since") {
 		t.Fatalf("after 190 days: %+v", got)
 	}
-	if _, err := record.Verify(ctx, b.Pipeline, "d/h", act.VerificationOrder{Reference: 50, Tolerance: "2%"}, tester); err == nil || !strings.Contains(err.Error(), "is 189 d") && !strings.Contains(err.Error(), "days") {
+	if _, err := record.Verify(ctx, b.Pipeline, "d/h", act.VerificationOrder{Reference: 50, Tolerance: "2%"},
+		tester); err == nil || !strings.Contains(err.Error(), "is 189 d") && !strings.Contains(err.Error(), "days") {
 		t.Errorf("by a reading of half a year ago: %v", err)
 	}
 	check(act.VerificationOrder{Reference: 50, Tolerance: "2%", Shown: &shown})
@@ -257,8 +275,10 @@ func TestVerifications(t *testing.T) {
 	if err != nil || len(list) != 3 || list[2].Passed != true || list[0].Passed {
 		t.Errorf("%+v %v", list, err)
 	}
-	for says, o := range map[string]act.VerificationOrder{"tolerance: ": {Tolerance: "much"}, "unit: ": {Tolerance: "1", Unit: "Cell"}} {
-		if _, err := record.Verify(ctx, b.Pipeline, "d/h", o, tester); err == nil || !strings.Contains(err.Error(), says) {
+	for says, o := range map[string]act.VerificationOrder{"tolerance: ": {Tolerance: "much"},
+		"unit: ": {Tolerance: "1", Unit: "Cell"}} {
+		if _, err := record.Verify(ctx, b.Pipeline, "d/h", o, tester); err == nil ||
+			!strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}

@@ -31,7 +31,9 @@ func TestWhatCannotBeDeliveredBringsTheNextStep(t *testing.T) {
 		if _, err := events.ClaimNotices(ctx, b.store, n.Carrier, b.Now(), time.Second, 10); err != nil {
 			t.Fatal(err)
 		}
-		if err := events.RecordAttempts(ctx, b.store, []events.Attempt{{Delivery: roster.Delivery{NoticeID: n.ID, At: b.Now(), Answer: "550 no"}, State: state, DueAgain: b.Now(), Carrier: n.Carrier, Final: true}}); err != nil {
+		if err := events.RecordAttempts(ctx, b.store,
+			[]events.Attempt{{Delivery: roster.Delivery{NoticeID: n.ID, At: b.Now(), Answer: "550 no"}, State: state,
+				DueAgain: b.Now(), Carrier: n.Carrier, Final: true}}); err != nil {
 			t.Fatal(err)
 		}
 		if err := respond.Failed(ctx, b.Pipeline, []roster.Notice{n}); err != nil {
@@ -44,7 +46,8 @@ func TestWhatCannotBeDeliveredBringsTheNextStep(t *testing.T) {
 	fail(all[1], roster.GivenUp)
 	b.outboxIs("none does", "raise orla e-mail given up", "raise orla text given up", "raise tadhg voice")
 	b.stream("temp", 5, 20)
-	b.outboxIs("over is told to who heard", "raise orla e-mail given up", "raise orla text given up", "raise tadhg voice", "return tadhg voice")
+	b.outboxIs("over is told to who heard", "raise orla e-mail given up", "raise orla text given up",
+		"raise tadhg voice", "return tadhg voice")
 	// A step that reaches nobody at all does not wait either.
 	b.roster("nobody", 0, "orla by chat", "tadhg after 20m")
 	b.guard(alarm.Guard{Name: "second", Signal: "d/temp", Rung: above(35, 1, alarm.Warning), Tell: []string{"nobody"}})
@@ -72,7 +75,9 @@ func TestACarrierThatKeepsFailingIsAnAlarm(t *testing.T) {
 		if ok {
 			state = roster.Sent
 		}
-		if err := events.RecordAttempts(ctx, b.store, []events.Attempt{{Delivery: roster.Delivery{NoticeID: mail.ID, At: b.Now(), OK: ok, Answer: "421 busy"}, State: state, DueAgain: b.Now(), Carrier: roster.Mail}}); err != nil {
+		if err := events.RecordAttempts(ctx, b.store,
+			[]events.Attempt{{Delivery: roster.Delivery{NoticeID: mail.ID, At: b.Now(), OK: ok, Answer: "421 busy"},
+				State: state, DueAgain: b.Now(), Carrier: roster.Mail}}); err != nil {
 			t.Fatal(err)
 		}
 		if err := respond.JudgeCarriers(ctx, b.Pipeline); err != nil {
@@ -128,7 +133,8 @@ func TestOldNewsAndAnOutageOfOurOwn(t *testing.T) {
 	if got := b.outbox(); got[0] != "raise orla e-mail summed up" || got[3] != "return orla e-mail summed up" {
 		t.Errorf("%v", got)
 	}
-	if last := all[len(all)-1]; !strings.Contains(last.Text+all[len(all)-2].Text, "You could not be reached by e-mail since") {
+	if last := all[len(all)-1]; !strings.Contains(last.Text+all[len(all)-2].Text,
+		"You could not be reached by e-mail since") {
 		t.Errorf("%+v", last)
 	}
 	// The clock of the bench jumped: the service was blind for as long.
@@ -178,9 +184,13 @@ func TestTheWordOfTheDay(t *testing.T) {
 	if n, _ := words(); n != 1 {
 		t.Errorf("told %d times", n)
 	}
-	for field, bad := range map[string]roster.SiteReach{"quiet_word.to": {QuietWord: &roster.QuietWord{To: "olra", At: "08:00"}}, "quiet_word.at": {QuietWord: &roster.QuietWord{To: "orla", At: "8"}},
-		"heartbeat.url": {Heartbeat: &roster.Heartbeat{URL: "nowhere", Every: minutes(1)}}, "heartbeat.every": {Heartbeat: &roster.Heartbeat{URL: "https://b.example", Every: 1}}, "tell": {Tell: []string{"nobody"}},
-		"flood.messages": {Flood: &roster.FloodLimit{Within: minutes(1)}}, "flood.within": {Flood: &roster.FloodLimit{Messages: 1, Within: 1}}} {
+	for field, bad := range map[string]roster.SiteReach{"quiet_word.to": {QuietWord: &roster.QuietWord{To: "olra",
+		At: "08:00"}}, "quiet_word.at": {QuietWord: &roster.QuietWord{To: "orla", At: "8"}},
+		"heartbeat.url":   {Heartbeat: &roster.Heartbeat{URL: "nowhere", Every: minutes(1)}},
+		"heartbeat.every": {Heartbeat: &roster.Heartbeat{URL: "https://b.example", Every: 1}},
+		"tell":            {Tell: []string{"nobody"}},
+		"flood.messages":  {Flood: &roster.FloodLimit{Within: minutes(1)}},
+		"flood.within":    {Flood: &roster.FloodLimit{Messages: 1, Within: 1}}} {
 		if err := respond.SetReach(ctx, b.Pipeline, &bad, "test"); err == nil || !strings.Contains(err.Error(), field) {
 			t.Errorf("%s: %v", field, err)
 		}
@@ -226,12 +236,14 @@ func TestStatementsAreSentOnce(t *testing.T) {
 	if n := sent(); n != 2 {
 		t.Errorf("%d were sent", n)
 	}
-	// The site moves west: the same week is not told again, and the next comes at nine there. Then east: it comes at nine there.
+	// The site moves west: the same week is not told again, and the next comes at nine there. Then east: it comes at
+	// nine there.
 	const hour, week = 3600, 7 * 24 * 3600
 	at := seconds + 3*week + 3700 // Monday, 09:01:40 UTC
 	move := func(zone string) {
 		t.Helper()
-		if err := respond.SetSite(ctx, b.Pipeline, site.Site{Name: "Here", Zone: zone, Currency: "EUR"}, "test"); err != nil {
+		if err := respond.SetSite(ctx, b.Pipeline, site.Site{Name: "Here", Zone: zone, Currency: "EUR"},
+			"test"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -244,12 +256,18 @@ func TestStatementsAreSentOnce(t *testing.T) {
 	b.later(at+week+10*hour, "the week after the move west", func() bool { return sent() == 3 })
 	move("Asia/Tokyo")
 	b.later(at+2*week-9*hour+10, "the week after the move east", func() bool { return sent() == 4 })
-	if err := respond.RemoveContact(ctx, b.Pipeline, "orla", "test"); err == nil || !strings.Contains(err.Error(), "is named by statement week") {
+	if err := respond.RemoveContact(ctx, b.Pipeline, "orla", "test"); err == nil ||
+		!strings.Contains(err.Error(), "is named by statement week") {
 		t.Errorf("%v", err)
 	}
-	for field, bad := range map[string]statement.Statement{"kind": {Name: "x", Kind: "enrgy", Every: "day"}, "every": {Name: "x", Kind: "energy", Every: "year"}, "at": {Name: "x", Kind: "energy", Every: "day", At: "noon"},
-		"totals": {Name: "x", Kind: "totals", Every: "day", Totals: []string{"none"}}, "tell": {Name: "x", Kind: "totals", Every: "day", Tell: []string{"nobody"}}, "name": {Name: "X", Kind: "totals", Every: "day"}} {
-		if err := respond.SaveStatement(ctx, b.Pipeline, &bad, "test"); err == nil || !strings.HasPrefix(err.Error(), field) {
+	for field, bad := range map[string]statement.Statement{"kind": {Name: "x", Kind: "enrgy", Every: "day"},
+		"every": {Name: "x", Kind: "energy", Every: "year"}, "at": {Name: "x", Kind: "energy", Every: "day",
+			At: "noon"},
+		"totals": {Name: "x", Kind: "totals", Every: "day", Totals: []string{"none"}},
+		"tell":   {Name: "x", Kind: "totals", Every: "day", Tell: []string{"nobody"}},
+		"name":   {Name: "X", Kind: "totals", Every: "day"}} {
+		if err := respond.SaveStatement(ctx, b.Pipeline, &bad, "test"); err == nil ||
+			!strings.HasPrefix(err.Error(), field) {
 			t.Errorf("%s: %v", field, err)
 		}
 	}
@@ -270,7 +288,8 @@ func TestTenThousandNoticesBecomeAHandful(t *testing.T) {
 			if i%2 == 1 {
 				value = 20
 			}
-			samples = append(samples, measure.Sample{Name: "temp", At: b.at(float64(second)) + measure.Instant(i) + 1, Value: value})
+			samples = append(samples, measure.Sample{Name: "temp", At: b.at(float64(second)) + measure.Instant(i) + 1,
+				Value: value})
 		}
 		b.send(samples...)
 	}
@@ -289,7 +308,8 @@ func TestTenThousandNoticesBecomeAHandful(t *testing.T) {
 			digest = n.Subject
 		}
 	}
-	if told > 12 || !strings.HasPrefix(digest, "4998 alarms came and went, the worst: D temp was above 30 (alarm from") {
+	if told > 12 || !strings.HasPrefix(digest,
+		"4998 alarms came and went, the worst: D temp was above 30 (alarm from") {
 		t.Errorf("%d messages, %q", told, digest)
 	}
 }

@@ -18,7 +18,8 @@ import (
 func TestDelaysRunByTheDevicesOwnTime(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "v", At: b.at(-3600), Value: 1})
-	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, OnDelay: measure.Duration(10 * time.Second)}})
+	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5},
+		OnDelay: measure.Duration(10 * time.Second)}})
 	b.moveTo(3700) // past the guard's beginning, in the device's time too
 	b.send(measure.Sample{Name: "v", At: b.at(100), Value: 9})
 	b.moveTo(3705)
@@ -130,11 +131,14 @@ func TestNoticesOfADeviceThatCatchesUp(t *testing.T) {
 	}
 	b.moveTo(1061)
 	storetest.Eventually(t, "the notices go", func() bool { return states()["raise held"] == 0 })
-	if got := states(); got["raise waiting"] != 1 || got["raise summed up"] != 2 || got["return summed up"] != 2 || got["summary waiting"] != 1 {
+	if got := states(); got["raise waiting"] != 1 || got["raise summed up"] != 2 || got["return summed up"] != 2 ||
+		got["summary waiting"] != 1 {
 		t.Errorf("after a minute: %v", got)
 	}
 	notices, _ := events.Notices(context.Background(), b.store, events.NoticeQuery{Limit: 1})
-	if n := notices[0]; !strings.HasPrefix(n.Subject, "D caught up. 2 alarms came and went, the worst: D V was above 5") || !strings.Contains(n.Text, "D V was above 5") {
+	if n := notices[0]; !strings.HasPrefix(n.Subject,
+		"D caught up. 2 alarms came and went, the worst: D V was above 5") ||
+		!strings.Contains(n.Text, "D V was above 5") {
 		t.Errorf("%s: %s", n.Subject, n.Text)
 	}
 }

@@ -63,7 +63,8 @@ func TestDerivedInTheSameCommit(t *testing.T) {
 	if got := b.values("twice"); !same(got, 24, 32, 18, 32) {
 		t.Errorf("both at one instant give one value: %v", got)
 	}
-	if s, err := config.Signal(context.Background(), b.store, "d", "twice"); err != nil || *s.Value != 32 || s.MadeOf != "s * 2.0, with s = d/sum" {
+	if s, err := config.Signal(context.Background(), b.store, "d", "twice"); err != nil || *s.Value != 32 ||
+		s.MadeOf != "s * 2.0, with s = d/sum" {
 		t.Errorf("%+v %v", s, err)
 	}
 }
@@ -72,7 +73,8 @@ func TestDerivedInTheSameCommit(t *testing.T) {
 func TestALateInput(t *testing.T) {
 	b := fresh(t)
 	b.stream("v", 1, 10, 20)
-	if err := b.tryDerive("d/mean", derive.Recipe{Kind: "moving-mean", Window: *lasting(100), Of: []derive.Input{{As: "of", Signal: "d/v"}}}); err != nil {
+	if err := b.tryDerive("d/mean", derive.Recipe{Kind: "moving-mean", Window: *lasting(100),
+		Of: []derive.Input{{As: "of", Signal: "d/v"}}}); err != nil {
 		t.Fatal(err)
 	}
 	b.guard(alarm.Guard{Signal: "d/mean", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 100}}})
@@ -115,18 +117,23 @@ func TestDerivationsAreChecked(t *testing.T) {
 	b.derive("d/a", "formula", map[string]string{"v": "d/v"}, "v + 1.0")
 	b.derive("d/b", "formula", map[string]string{"a": "d/a"}, "a + 1.0")
 	for says, err := range map[string]error{
-		"d/a from d/b from d/a goes in a circle": b.tryDerive("d/a", recipe("formula", map[string]string{"b": "d/b"}, "b + 1.0")),
-		"d/c from d/c goes in a circle":          b.tryDerive("d/c", recipe("formula", map[string]string{"c": "d/c"}, "c + 1.0")),
-		"d/v is measured":                        b.tryDerive("d/v", recipe("formula", map[string]string{"a": "d/a"}, "a + 1.0")),
-		"would be a switch":                      b.tryDerive("d/b", recipe("formula", map[string]string{"a": "d/a"}, "a > 1.0")),
-		"d/a is what d/b is computed from":       configure.RemoveDerived(ctx, b.Pipeline, "d/a", tester),
-		"is measured; it goes with its device":   configure.RemoveDerived(ctx, b.Pipeline, "d/v", tester),
+		"d/a from d/b from d/a goes in a circle": b.tryDerive("d/a", recipe("formula", map[string]string{"b": "d/b"},
+			"b + 1.0")),
+		"d/c from d/c goes in a circle": b.tryDerive("d/c", recipe("formula", map[string]string{"c": "d/c"},
+			"c + 1.0")),
+		"d/v is measured": b.tryDerive("d/v", recipe("formula", map[string]string{"a": "d/a"},
+			"a + 1.0")),
+		"would be a switch": b.tryDerive("d/b", recipe("formula", map[string]string{"a": "d/a"},
+			"a > 1.0")),
+		"d/a is what d/b is computed from":     configure.RemoveDerived(ctx, b.Pipeline, "d/a", tester),
+		"is measured; it goes with its device": configure.RemoveDerived(ctx, b.Pipeline, "d/v", tester),
 	} {
 		if err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
-	if out := b.send(measure.Sample{Name: "a", Value: 3}); len(out.Rejected) != 1 || !strings.Contains(reason(out), "d/a is derived here") {
+	if out := b.send(measure.Sample{Name: "a", Value: 3}); len(out.Rejected) != 1 ||
+		!strings.Contains(reason(out), "d/a is derived here") {
 		t.Errorf("sent by a device: %+v", out)
 	}
 	b.guard(alarm.Guard{Signal: "d/b", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 2}}})
@@ -155,14 +162,17 @@ func TestInputsThatComeOneAfterTheOther(t *testing.T) {
 	b.derive("d/gap", "formula", map[string]string{"x": "d/x", "y": "d/y"}, "x - y")
 	b.derive("d/twice", "formula", map[string]string{"s": "d/sum"}, "s * 2.0")
 	b.guard(alarm.Guard{Name: "high", Signal: "d/twice", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 25}}})
-	b.guard(alarm.Guard{Name: "apart", Signal: "d/gap", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 3}, OnDelay: *lasting(3)}})
-	b.guard(alarm.Guard{Name: "together", Signal: "d/gap", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: 1}, OnDelay: *lasting(5)}})
+	b.guard(alarm.Guard{Name: "apart", Signal: "d/gap", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 3},
+		OnDelay: *lasting(3)}})
+	b.guard(alarm.Guard{Name: "together", Signal: "d/gap", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: 1},
+		OnDelay: *lasting(5)}})
 	for i := range 8 {
 		b.stream("x", 10+float64(i), float64(8+i)*10)
 		b.clock(10 + float64(i) + 0.4)
 		b.send(measure.Sample{Name: "y", At: b.at(10 + float64(i) - 0.3*float64(i%2)), Value: float64(8+i) * 10})
 		if i == 0 {
-			if got := b.alarms(); len(got) != 1 || got[0].Guard != "high" || got[0].RaisedAt != b.at(10) || got[0].Extreme != 320 {
+			if got := b.alarms(); len(got) != 1 || got[0].Guard != "high" || got[0].RaisedAt != b.at(10) ||
+				got[0].Extreme != 320 {
 				t.Errorf("the first of both: %+v", got)
 			}
 		}
@@ -194,10 +204,13 @@ func TestSeveralProcessesDeriveAsOne(t *testing.T) {
 	one := func(of string) []derive.Input { return []derive.Input{{As: "of", Signal: "d/" + of}} }
 	names := []string{"on", "mean", "sum", "cycles", "on-for", "off-for", "on-time", "calm", "rising"}
 	for i, r := range []derive.Recipe{
-		{Kind: "on-off", When: "above 5", Deadband: 4, Of: one("v")}, {Kind: "moving-mean", Window: *lasting(30), Of: one("v")},
+		{Kind: "on-off", When: "above 5", Deadband: 4, Of: one("v")}, {Kind: "moving-mean", Window: *lasting(30),
+			Of: one("v")},
 		{Kind: "formula", Formula: "v + w", Of: []derive.Input{{As: "v", Signal: "d/v"}, {As: "w", Signal: "d/w"}}},
-		{Kind: "cycles", Window: *lasting(120), Of: one("on")}, {Kind: "on-for", Of: one("on")}, {Kind: "off-for", Of: one("on")},
-		{Kind: "on-time", Window: *lasting(60), Of: one("on")}, {Kind: "moving-median", Window: *lasting(20), Of: one("sum")}, {Kind: "charging", Window: *lasting(40), Deadband: 1, Of: one("mean")},
+		{Kind: "cycles", Window: *lasting(120), Of: one("on")}, {Kind: "on-for", Of: one("on")},
+		{Kind: "off-for", Of: one("on")},
+		{Kind: "on-time", Window: *lasting(60), Of: one("on")}, {Kind: "moving-median", Window: *lasting(20),
+			Of: one("sum")}, {Kind: "charging", Window: *lasting(40), Deadband: 1, Of: one("mean")},
 	} {
 		if err := b.tryDerive("d/"+names[i], r); err != nil {
 			t.Fatal(err)
@@ -222,7 +235,8 @@ func TestSeveralProcessesDeriveAsOne(t *testing.T) {
 		}
 		at += 2
 		b.clock(at)
-		processes[rng.IntN(2)].send(measure.Sample{Name: "v", At: b.at(at), Value: float64(rng.IntN(10))}, measure.Sample{Name: "w", At: b.at(at), Value: float64(rng.IntN(10))})
+		processes[rng.IntN(2)].send(measure.Sample{Name: "v", At: b.at(at), Value: float64(rng.IntN(10))},
+			measure.Sample{Name: "w", At: b.at(at), Value: float64(rng.IntN(10))})
 		for _, name := range names {
 			s, err := config.Signal(ctx, b.store, "d", name)
 			if err != nil {

@@ -46,25 +46,30 @@ func TestAGatewaySpeaksForThoseBehindIt(t *testing.T) {
 	b := fresh(t)
 	hub := b.add(site.Device{Name: "hub"})
 	b.add(site.Device{Name: "leaf", Behind: "hub"})
-	out, err := b.submit(credential.Sender{Key: hub}, measure.Sample{Name: "leaf/temp", Value: 1}, measure.Sample{Name: "temp", Value: 2}, measure.Sample{Name: "d/temp", Value: 3})
+	out, err := b.submit(credential.Sender{Key: hub}, measure.Sample{Name: "leaf/temp", Value: 1},
+		measure.Sample{Name: "temp", Value: 2}, measure.Sample{Name: "d/temp", Value: 3})
 	if err != nil || out.Accepted != 2 || out.Rejected[0].Index != 2 {
 		t.Errorf("%+v %v", out, err)
 	}
-	if out, err := b.submit(credential.Sender{Key: hub, Name: "leaf"}, measure.Sample{Name: "temp", Value: 4}); err != nil || out.Accepted != 1 {
+	if out, err := b.submit(credential.Sender{Key: hub, Name: "leaf"},
+		measure.Sample{Name: "temp", Value: 4}); err != nil || out.Accepted != 1 {
 		t.Errorf("as the leaf: %+v %v", out, err)
 	}
 	if s, err := config.Signal(context.Background(), b.store, "leaf", "temp"); err != nil || *s.Value != 4 {
 		t.Errorf("%+v %v", s, err)
 	}
 	ctx := context.Background()
-	for gateway, says := range map[string]string{"leaf": "stands behind hub itself", "nub": "did you mean hub?", "d": ""} {
-		err := configure.AddDevice(ctx, b.Pipeline, &site.Device{Name: "behind-" + gateway, Behind: gateway}, configure.Secret{}, tester)
+	for gateway, says := range map[string]string{"leaf": "stands behind hub itself", "nub": "did you mean hub?",
+		"d": ""} {
+		err := configure.AddDevice(ctx, b.Pipeline, &site.Device{Name: "behind-" + gateway, Behind: gateway},
+			configure.Secret{}, tester)
 		if (err == nil) != (says == "") || err != nil && !strings.Contains(err.Error(), says) {
 			t.Errorf("behind %s: %v", gateway, err)
 		}
 	}
 	behind := "d"
-	if err := configure.SetDevice(ctx, b.Pipeline, "hub", act.DeviceChange{Behind: &behind}, tester); err == nil || !strings.Contains(err.Error(), "1 device stands behind it") {
+	if err := configure.SetDevice(ctx, b.Pipeline, "hub", act.DeviceChange{Behind: &behind}, tester); err == nil ||
+		!strings.Contains(err.Error(), "1 device stands behind it") {
 		t.Errorf("a gateway behind another: %v", err)
 	}
 }
@@ -73,7 +78,8 @@ func TestARotatedKeyEndsWhenTheNewOneIsUsed(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	second := sha256.Sum256([]byte("second"))
-	if n, err := configure.RotateKey(ctx, b.Pipeline, "d", configure.Secret{Hash: second}, nil, tester); n != 2 || err != nil {
+	if n, err := configure.RotateKey(ctx, b.Pipeline, "d", configure.Secret{Hash: second}, nil, tester); n != 2 ||
+		err != nil {
 		t.Fatal(n, err)
 	}
 	send := func(key [32]byte) error {
@@ -130,22 +136,26 @@ func TestAnArrivalIsLetInWithWhatItSent(t *testing.T) {
 	}
 	for i := range 3 {
 		b.clock(float64(i))
-		out, err := b.submit(stranger, measure.Sample{Name: "v", Value: float64(i)}, measure.Sample{Name: "stranger/w", At: b.at(float64(i)), Value: 1, Unit: "Cel"})
+		out, err := b.submit(stranger, measure.Sample{Name: "v", Value: float64(i)},
+			measure.Sample{Name: "stranger/w", At: b.at(float64(i)), Value: 1, Unit: "Cel"})
 		if err != nil || !out.Arrival || out.Accepted != 2 {
 			t.Fatalf("%+v %v", out, err)
 		}
 	}
-	for sender, want := range map[credential.Sender]error{{Key: enrolment}: credential.ErrNoName, {Key: enrolment, Name: "d"}: credential.ErrOwnKey} {
+	for sender, want := range map[credential.Sender]error{{Key: enrolment}: credential.ErrNoName,
+		{Key: enrolment, Name: "d"}: credential.ErrOwnKey} {
 		if _, err := b.submit(sender, measure.Sample{Name: "v", Value: 1}); !errors.Is(err, want) {
 			t.Errorf("%q: %v, want %v", sender.Name, err, want)
 		}
 	}
 	arrivals, err := events.Arrivals(ctx, b.store)
-	if err != nil || len(arrivals) != 1 || arrivals[0].Readings != 6 || arrivals[0].Address != "192.0.2.7" || arrivals[0].State != site.ArrivalWaiting {
+	if err != nil || len(arrivals) != 1 || arrivals[0].Readings != 6 || arrivals[0].Address != "192.0.2.7" ||
+		arrivals[0].State != site.ArrivalWaiting {
 		t.Fatalf("%+v %v", arrivals, err)
 	}
 	b.clock(60)
-	if err := configure.AddDevice(ctx, b.Pipeline, &site.Device{Name: "stranger"}, configure.Secret{}, tester); err == nil || !strings.Contains(err.Error(), "waits as an arrival") {
+	if err := configure.AddDevice(ctx, b.Pipeline, &site.Device{Name: "stranger"}, configure.Secret{},
+		tester); err == nil || !strings.Contains(err.Error(), "waits as an arrival") {
 		t.Errorf("added by hand while it waits: %v", err)
 	}
 	if _, err := configure.LetIn(ctx, b.Pipeline, "stranger", site.Device{Title: "Second bench"}, tester); err != nil {
@@ -159,11 +169,13 @@ func TestAnArrivalIsLetInWithWhatItSent(t *testing.T) {
 	if err != nil || len(got) != 3 || got[2].At != b.at(2) || got[2].Value != 2 {
 		t.Errorf("what it sent before: %+v %v", got, err)
 	}
-	if out, err := b.submit(stranger, measure.Sample{Name: "v", Value: 9}); err != nil || out.Arrival || out.Accepted != 1 {
+	if out, err := b.submit(stranger, measure.Sample{Name: "v", Value: 9}); err != nil || out.Arrival ||
+		out.Accepted != 1 {
 		t.Errorf("once it is in: %+v %v", out, err)
 	}
 	own := sha256.Sum256([]byte("its own"))
-	if _, err := configure.RotateKey(ctx, b.Pipeline, "stranger", configure.Secret{Hash: own}, nil, tester); err != nil {
+	if _, err := configure.RotateKey(ctx, b.Pipeline, "stranger", configure.Secret{Hash: own}, nil,
+		tester); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := b.submit(credential.Sender{Key: own}, measure.Sample{Name: "v", Value: 10}); err != nil {
@@ -229,7 +241,8 @@ func TestADeletedDeviceThatSendsAgainIsAnArrival(t *testing.T) {
 	if _, err := configure.LetIn(ctx, b.Pipeline, "d", site.Device{}, tester); err != nil {
 		t.Fatal(err)
 	}
-	if out, err := b.submit(credential.Sender{Key: b.key}, measure.Sample{Name: "v", Value: 4}); err != nil || out.Arrival || b.device("d").Enrolled {
+	if out, err := b.submit(credential.Sender{Key: b.key}, measure.Sample{Name: "v", Value: 4}); err != nil ||
+		out.Arrival || b.device("d").Enrolled {
 		t.Errorf("with its old key: %+v %v", out, err)
 	}
 	if got := b.readings("v"); len(got) != 2 || got[0].Value != 3 {
@@ -247,7 +260,8 @@ func TestOrdersAndWhatTheDeviceRuns(t *testing.T) {
 		t.Fatal(err)
 	}
 	sender := credential.Sender{Key: b.key}
-	if err := configure.Confirm(ctx, b.Pipeline, sender, "d", site.Report{Version: 2}); err == nil || !strings.Contains(err.Error(), "newest that was ordered is 1") {
+	if err := configure.Confirm(ctx, b.Pipeline, sender, "d", site.Report{Version: 2}); err == nil ||
+		!strings.Contains(err.Error(), "newest that was ordered is 1") {
 		t.Errorf("a version that was never ordered: %v", err)
 	}
 	if d := b.device("d"); d.Version != 1 || d.RunningAt != nil || d.Interval != measure.Duration(time.Minute) {
@@ -259,11 +273,13 @@ func TestOrdersAndWhatTheDeviceRuns(t *testing.T) {
 	if d := b.device("d"); d.RunningNo != 1 || !d.Running.Equal(five) || d.Interval != five.Interval {
 		t.Errorf("confirmed, and expected as often from then on: %+v", d)
 	}
-	if err := configure.Confirm(ctx, b.Pipeline, sender, "d", site.Report{Version: 1, Interval: 1800}); err != nil || b.device("d").Interval != measure.Duration(30*time.Minute) {
+	if err := configure.Confirm(ctx, b.Pipeline, sender, "d", site.Report{Version: 1, Interval: 1800}); err != nil ||
+		b.device("d").Interval != measure.Duration(30*time.Minute) {
 		t.Errorf("its battery is low: %v %v", err, b.device("d").Interval)
 	}
 	hub := b.add(site.Device{Name: "hub"})
-	if err := configure.Confirm(ctx, b.Pipeline, credential.Sender{Key: hub}, "d", site.Report{Version: 1}); err == nil {
+	if err := configure.Confirm(ctx, b.Pipeline, credential.Sender{Key: hub}, "d",
+		site.Report{Version: 1}); err == nil {
 		t.Error("another device confirmed for d")
 	}
 }
@@ -273,11 +289,14 @@ func TestTextAndDataSignals(t *testing.T) {
 	text := func(at float64, words string) measure.Sample {
 		return measure.Sample{Name: "state", At: b.at(at), Form: measure.FormText, Text: words}
 	}
-	out := b.send(text(-3, "idle"), text(-2, "running"), text(-1, "idle"), measure.Sample{Name: "blob", Form: measure.FormData, Text: "AAE"})
+	out := b.send(text(-3, "idle"), text(-2, "running"), text(-1, "idle"),
+		measure.Sample{Name: "blob", Form: measure.FormData, Text: "AAE"})
 	if out.Accepted != 4 {
 		t.Fatalf("%+v", out)
 	}
-	if out := b.send(text(-3, "idle"), text(-2, "stuck"), measure.Sample{Name: "state", Value: 4}); out.Accepted != 1 || !strings.Contains(reason(out), "another text") || !strings.Contains(reason(out), "is a number, but the signal holds text") {
+	if out := b.send(text(-3, "idle"), text(-2, "stuck"), measure.Sample{Name: "state", Value: 4}); out.Accepted != 1 ||
+		!strings.Contains(reason(out), "another text") ||
+		!strings.Contains(reason(out), "is a number, but the signal holds text") {
 		t.Errorf("the same, another one, a number: %+v", out)
 	}
 	s, err := config.Signal(context.Background(), b.store, "d", "state")
@@ -298,15 +317,18 @@ func TestTextAndDataSignals(t *testing.T) {
 func TestKits(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
-	kit := site.Kit{Name: "probe", Interval: measure.Duration(10 * time.Second), Closed: true, Signals: []site.KitSignal{
-		{Name: "temp", Unit: "Cel", Title: "Air", Span: &site.Span{Low: -40, High: 85}}, {Name: "door", Kind: site.KindSwitch}},
+	kit := site.Kit{Name: "probe", Interval: measure.Duration(10 * time.Second), Closed: true,
+		Signals: []site.KitSignal{
+			{Name: "temp", Unit: "Cel", Title: "Air", Span: &site.Span{Low: -40, High: 85}},
+			{Name: "door", Kind: site.KindSwitch}},
 		Guards: []site.KitGuard{{Name: "hot", Signal: "temp", When: alarm.Test{Kind: alarm.Above, A: 30}, Deadband: 1}}}
 	if offers, err := configure.SaveKit(ctx, b.Pipeline, &kit, tester); err != nil || len(offers) != 0 {
 		t.Fatal(offers, err)
 	}
 	key := b.add(site.Device{Name: "shed", Kit: "probe"})
 	b.clock(1)
-	out, err := b.submit(credential.Sender{Key: key}, measure.Sample{Name: "temp", Value: 95, Unit: "[degF]"}, measure.Sample{Name: "other", Value: 1}, measure.Sample{Name: "door", Form: measure.FormBool, Value: 1})
+	out, err := b.submit(credential.Sender{Key: key}, measure.Sample{Name: "temp", Value: 95, Unit: "[degF]"},
+		measure.Sample{Name: "other", Value: 1}, measure.Sample{Name: "door", Form: measure.FormBool, Value: 1})
 	if err != nil || out.Accepted != 2 || !strings.Contains(reason(out), "closed") {
 		t.Fatalf("%+v %v", out, err)
 	}
@@ -337,14 +359,17 @@ func TestKits(t *testing.T) {
 	if got := standing(b.alarms()); len(got) != 0 {
 		t.Errorf("35 is not above 40: %v", got)
 	}
-	if offers, err := configure.Offers(ctx, b.Pipeline, "probe", nil); err != nil || len(offers) != 1 || offers[0].Kept == "" {
+	if offers, err := configure.Offers(ctx, b.Pipeline, "probe", nil); err != nil || len(offers) != 1 ||
+		offers[0].Kept == "" {
 		t.Errorf("applied, it still offers %+v %v", offers, err)
 	}
 	again, err := configure.KitFrom(ctx, b.Pipeline, "copy", "shed")
-	if err != nil || again.Check() != nil || len(again.Signals) != 3 || again.Guards[0].Name != "hot" || again.Guards[0].When.A != 40 {
+	if err != nil || again.Check() != nil || len(again.Signals) != 3 || again.Guards[0].Name != "hot" ||
+		again.Guards[0].When.A != 40 {
 		t.Errorf("a kit of the device: %+v %v", again, err)
 	}
-	if err := configure.AddDevice(ctx, b.Pipeline, &site.Device{Name: "x", Kit: "prob"}, configure.Secret{}, tester); err == nil {
+	if err := configure.AddDevice(ctx, b.Pipeline, &site.Device{Name: "x", Kit: "prob"}, configure.Secret{},
+		tester); err == nil {
 		t.Error("a device of a kit that is not there was added")
 	}
 	if _, err := config.Device(ctx, b.store, "x", b.Now()); !errors.Is(err, store.ErrNotFound) {
@@ -355,7 +380,8 @@ func TestKits(t *testing.T) {
 // What we fail to store is not answered as if its sender were wrong, so that it is sent again.
 func TestAFailureOfOursIsToldAsOurs(t *testing.T) {
 	b := fresh(t)
-	_, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(), IdempotencyKey: "a\x00b", Samples: []measure.Sample{{Name: "v", Value: 1}}})
+	_, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(),
+		IdempotencyKey: "a\x00b", Samples: []measure.Sample{{Name: "v", Value: 1}}})
 	if !errors.Is(err, commit.ErrFailed) || strings.Contains(err.Error(), "SQLSTATE") {
 		t.Errorf("%v", err)
 	}

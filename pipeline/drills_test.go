@@ -23,7 +23,8 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 	b.contact("tadhg", roster.Text)
 	b.roster("house", 0, "orla", "tadhg after 5m")
 	b.stream("temp", -10, 20)
-	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Armed: "holidays", Tell: []string{"house"}, LeastGap: minutes(60), Advice: "Open the vents."})
+	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Armed: "holidays",
+		Tell: []string{"house"}, LeastGap: minutes(60), Advice: "Open the vents."})
 	before, err := config.Signal(ctx, b.store, "d", "temp")
 	if err != nil {
 		t.Fatal(err)
@@ -43,7 +44,8 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 	}
 	// A true alarm meanwhile is one of its own.
 	b.stream("temp", 320, 31)
-	if a, err := respond.Acknowledge(ctx, b.Pipeline, d.AlarmID, "", "Tadhg"); err != nil || a.State != alarm.StateOver || a.Cause != "Tadhg has it" {
+	if a, err := respond.Acknowledge(ctx, b.Pipeline, d.AlarmID, "", "Tadhg"); err != nil ||
+		a.State != alarm.StateOver || a.Cause != "Tadhg has it" {
 		t.Fatal(a, err)
 	}
 	b.outboxIs("taken", "raise orla e-mail", "raise tadhg text", "taken orla e-mail")
@@ -62,7 +64,8 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 		if guard == "mute" {
 			b.guard(alarm.Guard{Name: "mute", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{}})
 		}
-		if _, err := respond.StartDrill(ctx, b.Pipeline, guard, false, "Orla"); err == nil || !strings.Contains(err.Error(), what) {
+		if _, err := respond.StartDrill(ctx, b.Pipeline, guard, false, "Orla"); err == nil ||
+			!strings.Contains(err.Error(), what) {
 			t.Errorf("%s: %v", guard, err)
 		}
 	}
@@ -98,7 +101,10 @@ func TestADrillHidesNoLateAlarm(t *testing.T) {
 	b.clock(21)
 	b.send(measure.Sample{Name: "temp", At: b.at(2), Value: 35}, measure.Sample{Name: "temp", At: b.at(4), Value: 20})
 	b.clock(40)
-	storetest.Eventually(t, "the late alarm is learned", func() bool { return len(b.alarms()) == 1 && b.alarms()[0].LearnedLate })
+	storetest.Eventually(t, "the late alarm is learned", func() bool {
+		return len(b.alarms()) == 1 &&
+			b.alarms()[0].LearnedLate
+	})
 }
 
 func TestARosterThatWasNotDrilled(t *testing.T) {
@@ -121,7 +127,9 @@ func TestARosterThatWasNotDrilled(t *testing.T) {
 		t.Errorf("too early: %+v", all)
 	}
 	all := remind(91)
-	if len(all) != 1 || all[0].Kind != alarm.ByDrills || !strings.Contains(all[0].Sentence, "Roster House is not proven") || all[0].Advice != "Drill a guard that tells it: jaunty drill start g" {
+	if len(all) != 1 || all[0].Kind != alarm.ByDrills ||
+		!strings.Contains(all[0].Sentence, "Roster House is not proven") ||
+		all[0].Advice != "Drill a guard that tells it: jaunty drill start g" {
 		t.Fatalf("%+v", all)
 	}
 	d, err := respond.StartDrill(ctx, b.Pipeline, "g", false, "Orla")

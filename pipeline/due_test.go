@@ -32,8 +32,8 @@ func (b *bench) exec(query string) {
 	b.must(tx.Commit())
 }
 
-// A statement that cannot be made holds up neither a delay nor another statement, is told as an alarm of the service, and is sent
-// when it can be.
+// A statement that cannot be made holds up neither a delay nor another statement, is told as an alarm of the service,
+// and is sent when it can be.
 func TestOneFailureHoldsUpNothingElse(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
@@ -68,12 +68,15 @@ func TestOneFailureHoldsUpNothingElse(t *testing.T) {
 			t.Fatal("no alarm of the service was raised")
 		}
 	}
-	if a := b.newest(); a.Kind != alarm.ByService || !strings.Contains(a.Sentence, "The service cannot send statements: statement bad: ") || !strings.Contains(a.Sentence, "the figures are not to be had") {
+	if a := b.newest(); a.Kind != alarm.ByService ||
+		!strings.Contains(a.Sentence, "The service cannot send statements: statement bad: ") ||
+		!strings.Contains(a.Sentence, "the figures are not to be had") {
 		t.Errorf("%+v", a)
 	}
 	b.exec(`drop trigger refuse on notice`)
 	storetest.Eventually(t, "all is told", func() bool {
-		return b.newest().State == alarm.StateOver && strings.Count(strings.Join(b.outbox(), "; "), "statement orla") == 2
+		return b.newest().State == alarm.StateOver && strings.Count(strings.Join(b.outbox(), "; "),
+			"statement orla") == 2
 	})
 	if got := len(b.alarms()); got != 2 {
 		t.Errorf("%d alarms", got)
@@ -129,7 +132,8 @@ func TestGivingUpTellsTheTruth(t *testing.T) {
 	saved := 0
 	for i := range 60 {
 		ctx, cancel := context.WithTimeout(context.Background(), time.Duration(i%12)*time.Millisecond/2)
-		g := alarm.Guard{Signal: "d/temp", Rung: above(float64(100+i), 0, alarm.Warning), Tell: []string{"orla@hollowbrook.example"}}
+		g := alarm.Guard{Signal: "d/temp", Rung: above(float64(100+i), 0, alarm.Warning),
+			Tell: []string{"orla@hollowbrook.example"}}
 		if err := configure.SaveGuard(ctx, b.Pipeline, &g, "test"); err == nil {
 			saved++
 		}

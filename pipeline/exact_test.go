@@ -31,8 +31,8 @@ func (b *bench) fahrenheit(at, value float64) {
 	}
 }
 
-// A guard whose limit was given in °F, over a signal in °C, clears at what its limit less its deadband is in °F; so it does after it
-// was saved again as it is told, and after another process has read it.
+// A guard whose limit was given in °F, over a signal in °C, clears at what its limit less its deadband is in °F; so it
+// does after it was saved again as it is told, and after another process has read it.
 func TestAGuardInFahrenheitClearsByItsOwnFigures(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "temp", At: b.at(-10), Value: 0, Unit: "Cel"})
@@ -111,7 +111,8 @@ func TestADeviceWhoseClockIsAhead(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if found := b.replay(evidence.ReplayOrder{Guard: guards[0], WithEvents: true}); len(found.Alarms) != 2 || found.Alarms[1].RaisedAt != at(20) || found.Until < at(20) {
+	if found := b.replay(evidence.ReplayOrder{Guard: guards[0], WithEvents: true}); len(found.Alarms) != 2 ||
+		found.Alarms[1].RaisedAt != at(20) || found.Until < at(20) {
 		t.Errorf("as it was: %+v", found)
 	}
 }
@@ -120,7 +121,8 @@ func TestADeviceWhoseClockIsAhead(t *testing.T) {
 func TestWhatHoldsAtTheBeginningOfAReplay(t *testing.T) {
 	b := fresh(t)
 	b.stream("temp", -300*24*3600, 35)
-	order := evidence.ReplayOrder{Guard: alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning)}, From: b.at(-24 * 3600), Until: b.at(0)}
+	order := evidence.ReplayOrder{Guard: alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning)},
+		From: b.at(-24 * 3600), Until: b.at(0)}
 	if found := b.replay(order); len(found.Alarms) != 1 || found.Alarms[0].RaisedAt != order.From {
 		t.Errorf("300 days old: %+v", found)
 	}
@@ -154,7 +156,8 @@ func TestAReplayTakesAGapForASilence(t *testing.T) {
 	b.swept()
 	live := b.newest()
 	found := b.replay(evidence.ReplayOrder{Guard: g, From: b.at(-1), Until: b.at(250)})
-	if live.Guard != "hot" || live.RaisedAt != b.at(230) || len(found.Alarms) != 1 || found.Alarms[0].RaisedAt != live.RaisedAt {
+	if live.Guard != "hot" || live.RaisedAt != b.at(230) || len(found.Alarms) != 1 ||
+		found.Alarms[0].RaisedAt != live.RaisedAt {
 		t.Errorf("live %v, replayed %+v", live.RaisedAt.Sub(start), found)
 	}
 }
@@ -168,7 +171,8 @@ func TestHowFarAnAlarmWentCountsItsOnDelay(t *testing.T) {
 	g := b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: rung})
 	b.stream("temp", 1, 35, 50, 36, 36, 36, 20)
 	live, found := b.newest(), b.replay(evidence.ReplayOrder{Guard: g, From: b.at(0), Until: b.at(10)})
-	if live.RaisedAt != b.at(4) || live.Value != 36 || live.Extreme != 50 || len(found.Alarms) != 1 || found.Alarms[0].Extreme != 50 {
+	if live.RaisedAt != b.at(4) || live.Value != 36 || live.Extreme != 50 || len(found.Alarms) != 1 ||
+		found.Alarms[0].Extreme != 50 {
 		t.Errorf("live %+v\nreplayed %+v", live, found.Alarms)
 	}
 	mails, err := events.Notices(context.Background(), b.store, events.NoticeQuery{Alarm: live.ID, Limit: 1})
@@ -177,8 +181,8 @@ func TestHowFarAnAlarmWentCountsItsOnDelay(t *testing.T) {
 	}
 }
 
-// An alarm that was raised while its device was catching up ends when late readings show that it never was; one that was raised in
-// time stands, whatever comes late.
+// An alarm that was raised while its device was catching up ends when late readings show that it never was; one that
+// was raised in time stands, whatever comes late.
 func TestLateReadingsDisproveWhatWasRaisedCatchingUp(t *testing.T) {
 	for _, catchingUp := range []bool{true, false} {
 		b := fresh(t)
@@ -214,7 +218,8 @@ func TestLateReadingsDisproveWhatWasRaisedCatchingUp(t *testing.T) {
 			}
 			continue
 		}
-		storetest.Eventually(t, "it is disproved", func() bool { a := b.alarms()[len(b.alarms())-1]; return a.Guard == "hot" && a.State == alarm.StateOver })
+		storetest.Eventually(t, "it is disproved",
+			func() bool { a := b.alarms()[len(b.alarms())-1]; return a.Guard == "hot" && a.State == alarm.StateOver })
 		for at := 110.0; at <= 130; at += 10 {
 			send(at, 35)
 		}

@@ -31,7 +31,8 @@ func TestFaultsAreAsBadAsSomebodySaid(t *testing.T) {
 	}
 	b.outboxIs("the technician alone", "raise tadhg text")
 	warn, nobody := alarm.Warning, []string{"nobody"}
-	b.signal("d/temp", act.SignalChange{FaultsChange: site.FaultsChange{Severity: &warn}, Span: &site.Span{Low: 0, High: 100}, FaultAfter: lasting(5)})
+	b.signal("d/temp", act.SignalChange{FaultsChange: site.FaultsChange{Severity: &warn},
+		Span: &site.Span{Low: 0, High: 100}, FaultAfter: lasting(5)})
 	for i := range 4 {
 		b.clock(70 + 3*float64(i))
 		b.stream("temp", 70+3*float64(i), -500)
@@ -39,10 +40,13 @@ func TestFaultsAreAsBadAsSomebodySaid(t *testing.T) {
 	if a := b.newest(); a.Kind != alarm.BySensor || a.Severity != alarm.Warning {
 		t.Errorf("%+v", a)
 	}
-	if n := b.last(roster.Raise, roster.Text); n.Contact != "tadhg" || !strings.Contains(n.Text, "is not to be believed") {
+	if n := b.last(roster.Raise, roster.Text); n.Contact != "tadhg" ||
+		!strings.Contains(n.Text, "is not to be believed") {
 		t.Errorf("%+v", n)
 	}
-	if err := configure.SetSignal(ctx, b.Pipeline, "d/temp", act.SignalChange{FaultsChange: site.FaultsChange{Tell: &nobody}}, tester); err == nil || !strings.Contains(err.Error(), "faults.tell: there is no roster or contact") {
+	if err := configure.SetSignal(ctx, b.Pipeline, "d/temp",
+		act.SignalChange{FaultsChange: site.FaultsChange{Tell: &nobody}}, tester); err == nil ||
+		!strings.Contains(err.Error(), "faults.tell: there is no roster or contact") {
 		t.Errorf("%v", err)
 	}
 }
@@ -64,9 +68,11 @@ func TestOnesOwnGuardForFaults(t *testing.T) {
 		t.Fatalf("%+v", a)
 	}
 	test, _ := alarm.ParseTest("faulty")
-	b.guard(alarm.Guard{Name: "own", Signal: "d/temp", Rung: alarm.Rung{When: test, Severity: alarm.Advisory}, Tell: []string{"orla"}})
+	b.guard(alarm.Guard{Name: "own", Signal: "d/temp", Rung: alarm.Rung{When: test, Severity: alarm.Advisory},
+		Tell: []string{"orla"}})
 	all := b.alarms()
-	if all[0].State != alarm.StateOver || all[0].Ending != alarm.EndChanged || all[0].Cause != "guard own looks for it now" {
+	if all[0].State != alarm.StateOver || all[0].Ending != alarm.EndChanged ||
+		all[0].Cause != "guard own looks for it now" {
 		t.Errorf("%+v", all[0])
 	}
 	b.clock(20)
@@ -87,24 +93,30 @@ func TestStatesByTheirWords(t *testing.T) {
 	b.stream("level", -10, 2000)
 	one, dry, full := 1.0, 1150.0, 2900.0
 	b.signal("d/running", act.SignalChange{Bands: &site.Bands{{Name: "dark", To: &one}, {Name: "flame", From: &one}}})
-	b.signal("d/level", act.SignalChange{Bands: &site.Bands{{Name: "dry", To: &dry}, {Name: "fine", From: &dry, To: &full}, {Name: "low", To: &full}}})
-	for text, want := range map[string]string{`is "dark"`: "is off", `is "Flame"`: "is on", `is not "flame"`: "is off", `is "on"`: "is on"} {
+	b.signal("d/level", act.SignalChange{Bands: &site.Bands{{Name: "dry", To: &dry},
+		{Name: "fine", From: &dry, To: &full}, {Name: "low", To: &full}}})
+	for text, want := range map[string]string{`is "dark"`: "is off", `is "Flame"`: "is on", `is not "flame"`: "is off",
+		`is "on"`: "is on"} {
 		test, err := alarm.ParseTest(text)
 		b.must(err)
-		if g := b.guard(alarm.Guard{Signal: "d/running", Rung: alarm.Rung{When: test, Severity: alarm.Warning}, Tell: []string{"orla"}}); g.When.String() != want {
+		if g := b.guard(alarm.Guard{Signal: "d/running", Rung: alarm.Rung{When: test, Severity: alarm.Warning},
+			Tell: []string{"orla"}}); g.When.String() != want {
 			t.Errorf("%s: %s, want %s", text, g.When, want)
 		}
 	}
-	for text, want := range map[string]string{`is "dry"`: "below 1150", `is "fine"`: "inside 1150..2900", `is not "fine"`: "outside 1150..2900", `is not "dry"`: "at least 1150"} {
+	for text, want := range map[string]string{`is "dry"`: "below 1150", `is "fine"`: "inside 1150..2900",
+		`is not "fine"`: "outside 1150..2900", `is not "dry"`: "at least 1150"} {
 		test, err := alarm.ParseTest(text)
 		b.must(err)
-		if g := b.guard(alarm.Guard{Signal: "d/level", Rung: alarm.Rung{When: test, Severity: alarm.Warning}}); g.When.String() != want {
+		if g := b.guard(alarm.Guard{Signal: "d/level",
+			Rung: alarm.Rung{When: test, Severity: alarm.Warning}}); g.When.String() != want {
 			t.Errorf("%s: %s, want %s", text, g.When, want)
 		}
 	}
 	test, _ := alarm.ParseTest(`is "flmae"`)
 	g := alarm.Guard{Signal: "d/running", Rung: alarm.Rung{When: test, Severity: alarm.Warning}, Tell: []string{}}
-	if err := configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"); err == nil || !strings.Contains(err.Error(), `did you mean flame?`) {
+	if err := configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"); err == nil ||
+		!strings.Contains(err.Error(), `did you mean flame?`) {
 		t.Errorf("%v", err)
 	}
 	b.turns(5, false)

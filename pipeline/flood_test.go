@@ -19,7 +19,8 @@ func (b *bench) flood(carrier string) {
 	b.contact("orla", carrier)
 	b.stream("temp", -10, 20)
 	for i := range 12 {
-		b.guard(alarm.Guard{Name: fmt.Sprintf("g%d", i), Signal: "d/temp", Rung: above(30+float64(i)/10, 1, alarm.Warning), Tell: []string{"orla"}, Advice: "Open the vents."})
+		b.guard(alarm.Guard{Name: fmt.Sprintf("g%d", i), Signal: "d/temp",
+			Rung: above(30+float64(i)/10, 1, alarm.Warning), Tell: []string{"orla"}, Advice: "Open the vents."})
 	}
 	b.clock(1)
 	b.stream("temp", 1, 35)
@@ -42,22 +43,27 @@ func TestAFloodDelaysNoFirstWord(t *testing.T) {
 	}
 	e := b.add(site.Device{Name: "pump"})
 	b.sendAs(e, "x")
-	b.guard(alarm.Guard{Name: "pump-x", Signal: "pump/x", Rung: above(0.5, 0, alarm.Warning), Tell: []string{"orla"}, Advice: "Look at the pump."})
+	b.guard(alarm.Guard{Name: "pump-x", Signal: "pump/x", Rung: above(0.5, 0, alarm.Warning), Tell: []string{"orla"},
+		Advice: "Look at the pump."})
 	n := b.last(roster.Raise, roster.Text)
 	if n.Held != roster.HeldFlood || n.DueAt > b.at(11) {
 		t.Fatalf("the first word of another device: %+v", n)
 	}
 	b.later(12, "it is told", func() bool { return b.waiting() == 9 })
 	digest := b.last(roster.Summary, roster.Text)
-	if !strings.HasPrefix(digest.Text, "Warning: D temp is above 30.8 (worst of 5 that stand). It reads 35. ") || !strings.Contains(digest.Text, "Pump X") && !strings.Contains(digest.Text, "more stand") {
+	if !strings.HasPrefix(digest.Text, "Warning: D temp is above 30.8 (worst of 5 that stand). It reads 35. ") ||
+		!strings.Contains(digest.Text, "Pump X") && !strings.Contains(digest.Text, "more stand") {
 		t.Errorf("%s", digest.Text)
 	}
 	if digest.Severity != alarm.Warning || digest.AlarmID == 0 {
 		t.Errorf("%+v", digest)
 	}
 	// "1" takes the alarm that the digest leads with.
-	b.must(events.RecordAttempts(context.Background(), b.store, []events.Attempt{{Delivery: roster.Delivery{NoticeID: digest.ID, At: b.Now(), OK: true, Answer: "taken"}, State: roster.Sent, DueAgain: b.Now(), Carrier: roster.Text}}))
-	if taken, err := respond.TakeReply(context.Background(), b.Pipeline, respond.Reply{Carrier: roster.Text, From: digest.Address, Text: "1"}); err != nil || !taken {
+	b.must(events.RecordAttempts(context.Background(), b.store,
+		[]events.Attempt{{Delivery: roster.Delivery{NoticeID: digest.ID, At: b.Now(), OK: true, Answer: "taken"},
+			State: roster.Sent, DueAgain: b.Now(), Carrier: roster.Text}}))
+	if taken, err := respond.TakeReply(context.Background(), b.Pipeline,
+		respond.Reply{Carrier: roster.Text, From: digest.Address, Text: "1"}); err != nil || !taken {
 		t.Fatal(taken, err)
 	}
 	for _, a := range b.alarms() {
@@ -70,7 +76,8 @@ func TestAFloodDelaysNoFirstWord(t *testing.T) {
 // What was held and is told by itself after all says what it reads by then; what is over by then is told as over.
 func TestWhatWasHeldIsTrueWhenItIsTold(t *testing.T) {
 	b := fresh(t)
-	b.save(roster.Contact{Name: "orla", Quiet: "daily 14:00-15:00", Addresses: roster.Addresses{{Carrier: roster.Text, To: "+353861234567"}}})
+	b.save(roster.Contact{Name: "orla", Quiet: "daily 14:00-15:00",
+		Addresses: roster.Addresses{{Carrier: roster.Text, To: "+353861234567"}}})
 	b.stream("temp", -10, 20)
 	b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"}})
 	b.stream("temp", 1, 31)
@@ -85,22 +92,28 @@ func TestWhatWasHeldIsTrueWhenItIsTold(t *testing.T) {
 	}
 }
 
-// What is critical is told at once in a flood, also what was held and rises to critical, and it is not told again as what it was.
+// What is critical is told at once in a flood, also what was held and rises to critical, and it is not told again as
+// what it was.
 func TestWhatIsCriticalIsToldAtOnce(t *testing.T) {
 	b := fresh(t)
 	b.flood(roster.Text)
-	b.guard(alarm.Guard{Name: "two", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Rungs: alarm.Rungs{above(50, 1, alarm.Critical)}, Tell: []string{"orla"}, Advice: "Leave the house."})
+	b.guard(alarm.Guard{Name: "two", Signal: "d/temp", Rung: above(30, 1, alarm.Warning),
+		Rungs: alarm.Rungs{above(50, 1, alarm.Critical)}, Tell: []string{"orla"}, Advice: "Leave the house."})
 	held := b.last(roster.Raise, roster.Text)
 	if held.Held != roster.HeldFlood {
 		t.Fatalf("%+v", held)
 	}
 	b.stream("temp", 2, 60)
 	n := b.last(roster.Worsen, roster.Text)
-	if n.State != roster.Waiting || n.Held != "" || !strings.HasPrefix(n.Text, "Worse, critical: D temp is above 50. It reads 60. What to do: Leave the house. Reply 1 if you have it.") {
+	if n.State != roster.Waiting || n.Held != "" ||
+		!strings.HasPrefix(n.Text,
+			"Worse, critical: D temp is above 50. It reads 60. What to do: Leave the house. Reply 1 if you have it.") {
 		t.Errorf("%+v", n)
 	}
-	b.guard(alarm.Guard{Name: "bad", Signal: "d/temp", Rung: above(40, 1, alarm.Critical), Tell: []string{"orla"}, Advice: "Run."})
-	if n := b.last(roster.Raise, roster.Text); n.State != roster.Waiting || !strings.Contains(n.Text, "What to do: Run. Reply 1") {
+	b.guard(alarm.Guard{Name: "bad", Signal: "d/temp", Rung: above(40, 1, alarm.Critical), Tell: []string{"orla"},
+		Advice: "Run."})
+	if n := b.last(roster.Raise, roster.Text); n.State != roster.Waiting ||
+		!strings.Contains(n.Text, "What to do: Run. Reply 1") {
 		t.Errorf("%+v", n)
 	}
 	b.later(200, "the digest", func() bool {
@@ -117,7 +130,8 @@ func TestWhatSomebodyHasIsNotToldAfterTheFlood(t *testing.T) {
 	b.contact("orla", roster.Text)
 	b.stream("temp", -10, 20)
 	for i := range 8 { // as many as make a flood
-		b.guard(alarm.Guard{Name: fmt.Sprintf("g%d", i), Signal: "d/temp", Rung: above(30+float64(i)/10, 1, alarm.Warning), Tell: []string{"orla"}})
+		b.guard(alarm.Guard{Name: fmt.Sprintf("g%d", i), Signal: "d/temp",
+			Rung: above(30+float64(i)/10, 1, alarm.Warning), Tell: []string{"orla"}})
 	}
 	b.clock(1)
 	b.stream("temp", 1, 35)
@@ -167,7 +181,8 @@ func TestANoisyGuardIsHeldByItself(t *testing.T) {
 	b.later(185, "the digest", func() bool {
 		return slices.ContainsFunc(b.notices(), func(n roster.Notice) bool { return n.Kind == roster.Summary })
 	})
-	if n := b.last(roster.Summary, roster.Text); !strings.HasPrefix(n.Text, "Warning: D temp is above 30. It reads 33. 5 are over") {
+	if n := b.last(roster.Summary, roster.Text); !strings.HasPrefix(n.Text,
+		"Warning: D temp is above 30. It reads 33. 5 are over") {
 		t.Errorf("%s", n.Text)
 	}
 }
@@ -177,7 +192,8 @@ func TestGapsCountMessages(t *testing.T) {
 	b := fresh(t)
 	b.contact("orla", roster.Mail)
 	b.stream("temp", -10, 20)
-	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"}, LeastGap: minutes(5)})
+	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"},
+		LeastGap: minutes(5)})
 	b.clock(1)
 	b.stream("temp", 1, 31)
 	b.clock(200)
@@ -195,7 +211,8 @@ func TestGapsCountMessages(t *testing.T) {
 	b = fresh(t) // what is more severe than all that was told does not wait
 	b.contact("orla", roster.Mail)
 	b.stream("temp", -10, 20)
-	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Advisory), Rungs: alarm.Rungs{above(50, 1, alarm.Warning)}, Tell: []string{"orla"}, LeastGap: minutes(5)})
+	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Advisory),
+		Rungs: alarm.Rungs{above(50, 1, alarm.Warning)}, Tell: []string{"orla"}, LeastGap: minutes(5)})
 	for i, v := range []float64{31, 20, 60, 20, 31} {
 		b.clock(float64(1 + 10*i))
 		b.stream("temp", float64(1+10*i), v)
@@ -209,7 +226,8 @@ func TestGapsCountMessages(t *testing.T) {
 	b.roster("house", 0, "orla by e-mail gap 1m", "orla by text")
 	b.stream("temp", -10, 20)
 	for i := range 3 {
-		b.guard(alarm.Guard{Name: fmt.Sprintf("g%d", i), Signal: "d/temp", Rung: above(30+10*float64(i), 1, alarm.Warning), Tell: []string{"house"}})
+		b.guard(alarm.Guard{Name: fmt.Sprintf("g%d", i), Signal: "d/temp",
+			Rung: above(30+10*float64(i), 1, alarm.Warning), Tell: []string{"house"}})
 	}
 	b.clock(1)
 	b.stream("temp", 1, 35)
@@ -230,7 +248,9 @@ func TestGapsCountMessages(t *testing.T) {
 		t.Errorf("%d are held: %v", held, b.outbox())
 	}
 	b.later(62, "the others in one message", func() bool { return b.waiting() == 5 })
-	if n := b.last(roster.Summary, roster.Mail); !strings.HasPrefix(n.Subject, "Warning: D temp is above 40 (worst of 2 that stand). It reads 55") || !strings.Contains(n.Text, "You are told by e-mail once in 1 minute at most") {
+	if n := b.last(roster.Summary, roster.Mail); !strings.HasPrefix(n.Subject,
+		"Warning: D temp is above 40 (worst of 2 that stand). It reads 55") ||
+		!strings.Contains(n.Text, "You are told by e-mail once in 1 minute at most") {
 		t.Errorf("%s\n%s", n.Subject, n.Text)
 	}
 }

@@ -52,7 +52,8 @@ func TestOneAlarmRisesAndFallsBetweenRungs(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.stream("temp", -10, 20)
-	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(40, 2, alarm.Critical), Rungs: alarm.Rungs{above(30, 2, alarm.Warning), below(5, 1, alarm.Advisory)}})
+	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(40, 2, alarm.Critical),
+		Rungs: alarm.Rungs{above(30, 2, alarm.Warning), below(5, 1, alarm.Advisory)}})
 	b.stream("temp", 1, 31)
 	first := b.newest()
 	if first.Level != "high" || first.Severity != alarm.Warning {
@@ -62,7 +63,8 @@ func TestOneAlarmRisesAndFallsBetweenRungs(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.stream("temp", 2, 45)
-	if a := b.newest(); a.ID != first.ID || a.Level != "high-high" || a.Severity != alarm.Critical || a.AcknowledgedAt != nil || a.Comment != "the vent" || !strings.Contains(a.Sentence, "above 40") {
+	if a := b.newest(); a.ID != first.ID || a.Level != "high-high" || a.Severity != alarm.Critical ||
+		a.AcknowledgedAt != nil || a.Comment != "the vent" || !strings.Contains(a.Sentence, "above 40") {
 		t.Errorf("at 45: %+v", a)
 	}
 	worse, err := events.Notices(ctx, b.store, events.NoticeQuery{Alarm: first.ID, Limit: 1})
@@ -70,12 +72,14 @@ func TestOneAlarmRisesAndFallsBetweenRungs(t *testing.T) {
 		t.Errorf("told: %+v %v", worse, err)
 	}
 	b.stream("temp", 3, 36)
-	if a := b.newest(); a.ID != first.ID || a.Level != "high" || a.Severity != alarm.Warning || a.Worst != alarm.Critical || a.State != alarm.StateRaised {
+	if a := b.newest(); a.ID != first.ID || a.Level != "high" || a.Severity != alarm.Warning ||
+		a.Worst != alarm.Critical || a.State != alarm.StateRaised {
 		t.Errorf("at 36: %+v", a)
 	}
 	b.stream("temp", 4, 2)
 	all := b.alarms()
-	if len(all) != 2 || all[0].State != alarm.StateOver || all[0].Extreme != 45 || all[1].Level != "low" || all[1].Severity != alarm.Advisory {
+	if len(all) != 2 || all[0].State != alarm.StateOver || all[0].Extreme != 45 || all[1].Level != "low" ||
+		all[1].Severity != alarm.Advisory {
 		t.Errorf("straight to low: %+v", all)
 	}
 	if got := b.told(first.ID); got != "raise taken worsen ease return" {
@@ -83,17 +87,20 @@ func TestOneAlarmRisesAndFallsBetweenRungs(t *testing.T) {
 	}
 	later := process(t, b.store, b.now) // what it was goes through storage
 	later.stream("temp", 5, 41, 8)
-	if all = b.alarms(); len(all) != 3 || all[1].State != alarm.StateOver || all[2].Level != "high-high" || all[2].State != alarm.StateOver || all[2].Guard != g.Name {
+	if all = b.alarms(); len(all) != 3 || all[1].State != alarm.StateOver || all[2].Level != "high-high" ||
+		all[2].State != alarm.StateOver || all[2].Guard != g.Name {
 		t.Errorf("in another process: %+v", all)
 	}
 }
 
-// A guard that is changed while its alarm stands: the alarm stays if it would still stand, and says what the guard says now.
+// A guard that is changed while its alarm stands: the alarm stays if it would still stand, and says what the guard says
+// now.
 func TestAGuardIsChangedWhileItsAlarmStands(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.stream("temp", -10, 20)
-	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Rungs: alarm.Rungs{above(50, 0, alarm.Critical)}})
+	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 0, alarm.Warning),
+		Rungs: alarm.Rungs{above(50, 0, alarm.Critical)}})
 	b.stream("temp", 1, 45)
 	first := b.newest()
 	if _, err := respond.Acknowledge(ctx, b.Pipeline, first.ID, "", "Orla"); err != nil {
@@ -108,16 +115,20 @@ func TestAGuardIsChangedWhileItsAlarmStands(t *testing.T) {
 		}
 		return b.newest()
 	}
-	if a := change(2, above(35, 0, alarm.Warning), above(50, 0, alarm.Critical)); a.ID != first.ID || a.When != "above 35" || a.Advice == "" || a.AcknowledgedAt == nil || b.told(a.ID) != "raise taken" {
+	if a := change(2, above(35, 0, alarm.Warning), above(50, 0, alarm.Critical)); a.ID != first.ID ||
+		a.When != "above 35" || a.Advice == "" || a.AcknowledgedAt == nil || b.told(a.ID) != "raise taken" {
 		t.Errorf("another limit: %+v, told %q", a, b.told(a.ID))
 	}
-	if a := change(3, above(35, 0, alarm.Critical)); a.ID != first.ID || a.Severity != alarm.Critical || a.AcknowledgedAt != nil || b.told(a.ID) != "raise taken worsen" {
+	if a := change(3, above(35, 0, alarm.Critical)); a.ID != first.ID || a.Severity != alarm.Critical ||
+		a.AcknowledgedAt != nil || b.told(a.ID) != "raise taken worsen" {
 		t.Errorf("more severe: %+v, told %q", a, b.told(a.ID))
 	}
-	if a := change(4, above(35, 0, alarm.Warning), above(40, 0, alarm.Critical)); a.ID != first.ID || a.Level != "high-high" || a.Severity != alarm.Critical || a.State != alarm.StateRaised {
+	if a := change(4, above(35, 0, alarm.Warning), above(40, 0, alarm.Critical)); a.ID != first.ID ||
+		a.Level != "high-high" || a.Severity != alarm.Critical || a.State != alarm.StateRaised {
 		t.Errorf("a rung that is reached: %+v", a)
 	}
-	if a := change(5, below(10, 0, alarm.Warning)); a.ID != first.ID || a.State != alarm.StateOver || a.Cause != "the guard was changed" {
+	if a := change(5, below(10, 0, alarm.Warning)); a.ID != first.ID || a.State != alarm.StateOver ||
+		a.Cause != "the guard was changed" {
 		t.Errorf("no rung on that side any more: %+v", a)
 	}
 	if a := change(6, above(30, 0, alarm.Advisory)); a.ID == first.ID || a.RaisedAt != b.at(6) {
@@ -137,7 +148,8 @@ func TestALatchedAlarmWaitsToBeReset(t *testing.T) {
 	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Latch: true})
 	b.stream("temp", 1, 31)
 	a := b.newest()
-	if _, err := respond.ResetAlarm(ctx, b.Pipeline, a.ID, "Orla"); err == nil || !strings.Contains(err.Error(), "while it is so") {
+	if _, err := respond.ResetAlarm(ctx, b.Pipeline, a.ID, "Orla"); err == nil ||
+		!strings.Contains(err.Error(), "while it is so") {
 		t.Errorf("reset while it stands: %v", err)
 	}
 	b.stream("temp", 2, 20)
@@ -161,7 +173,8 @@ func TestALatchedAlarmWaitsToBeReset(t *testing.T) {
 	if got := b.told(0); got != "raise latched taken raise latched return" {
 		t.Errorf("told: %s", got)
 	}
-	if _, err := respond.ResetAlarm(ctx, later.Pipeline, a.ID, "Tadhg"); err == nil || !strings.Contains(err.Error(), "over already") {
+	if _, err := respond.ResetAlarm(ctx, later.Pipeline, a.ID, "Tadhg"); err == nil ||
+		!strings.Contains(err.Error(), "over already") {
 		t.Errorf("reset twice: %v", err)
 	}
 }
@@ -174,8 +187,10 @@ func TestGuardsOfTextMarksAndSilence(t *testing.T) {
 	say(-10, "shut")
 	b.stream("temp", -10, 20)
 	b.signal("d/temp", act.SignalChange{Span: &site.Span{Low: 0, High: 100}, FailsTo: both()})
-	b.guard(alarm.Guard{Name: "open", Signal: "d/valve", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsWord, Word: "open"}}})
-	b.guard(alarm.Guard{Name: "faulty", Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Faulty}, OnDelay: measure.Duration(2e9)}})
+	b.guard(alarm.Guard{Name: "open", Signal: "d/valve",
+		Rung: alarm.Rung{When: alarm.Test{Kind: alarm.IsWord, Word: "open"}}})
+	b.guard(alarm.Guard{Name: "faulty", Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Faulty},
+		OnDelay: measure.Duration(2e9)}})
 	say(1, "open")
 	if a := b.newest(); a.Guard != "open" || a.Sentence != `D valve is "open"` {
 		t.Errorf("text: %+v", a)
@@ -242,7 +257,8 @@ func TestWhatAGuardCameTooLateFor(t *testing.T) {
 	if all := b.alarms(); len(all) != 0 {
 		t.Fatalf("stepped before it looked again: %+v", all)
 	}
-	b.guard(alarm.Guard{Name: "when-away", Signal: "d/temp", Rung: above(10, 0, alarm.Warning), Suppressed: "d/here is on"})
+	b.guard(alarm.Guard{Name: "when-away", Signal: "d/temp", Rung: above(10, 0, alarm.Warning),
+		Suppressed: "d/here is on"})
 	b.stream("temp", 7, 21)
 	if all := b.alarms(); len(all) != 0 {
 		t.Fatalf("while they are here: %+v", all)
@@ -296,7 +312,8 @@ func TestOneCauseIsToldOnce(t *testing.T) {
 		return len(b.alarms()) == 2
 	})
 	device, quiet := b.alarms()[0], b.alarms()[1]
-	if device.Kind != alarm.BySilence || quiet.Guard != "quiet" || quiet.ToldWith == nil || *quiet.ToldWith != device.ID || b.told(quiet.ID) != "" || b.told(device.ID) != "raise" {
+	if device.Kind != alarm.BySilence || quiet.Guard != "quiet" || quiet.ToldWith == nil ||
+		*quiet.ToldWith != device.ID || b.told(quiet.ID) != "" || b.told(device.ID) != "raise" {
 		t.Errorf("%+v\n%+v, told %q and %q", device, quiet, b.told(device.ID), b.told(quiet.ID))
 	}
 }

@@ -38,7 +38,9 @@ func past(signal string, pairs ...float64) *record.Past {
 func TestAnImportIsStoredBesideTheLiveState(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "temp", At: b.at(-100), Value: 20, Unit: "Cel"})
-	if err := configure.SaveGuard(context.Background(), b.Pipeline, &alarm.Guard{Name: "hot", Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Severity: alarm.Warning}, Tell: []string{}}, "test"); err != nil {
+	if err := configure.SaveGuard(context.Background(), b.Pipeline, &alarm.Guard{Name: "hot", Signal: "d/temp",
+		Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, Severity: alarm.Warning}, Tell: []string{}},
+		"test"); err != nil {
 		t.Fatal(err)
 	}
 	hot := past("d/temp", -90, 104, -80, 104, -200, 50, -100, 68) // the last is 20 °C, and is there
@@ -50,7 +52,8 @@ func TestAnImportIsStoredBesideTheLiveState(t *testing.T) {
 	if got := b.readings("temp"); len(got) != 4 || got[3].Value < 39.9 || got[3].Value > 40.1 {
 		t.Errorf("%+v", got)
 	}
-	if alarms, err := events.Alarms(context.Background(), b.store, events.AlarmQuery{Limit: 10}); err != nil || len(alarms) != 0 {
+	if alarms, err := events.Alarms(context.Background(), b.store, events.AlarmQuery{Limit: 10}); err != nil ||
+		len(alarms) != 0 {
 		t.Errorf("%+v %v", alarms, err)
 	}
 	s, err := config.Signal(context.Background(), b.store, "d", "temp")
@@ -63,15 +66,19 @@ func TestAnImportIsStoredBesideTheLiveState(t *testing.T) {
 		t.Errorf("%+v", got)
 	}
 	b.clock(5)
-	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 36, Unit: "Cel"}, measure.Sample{Name: "temp", At: b.at(2), Value: 37, Unit: "Cel"})
-	if alarms, err := events.Alarms(context.Background(), b.store, events.AlarmQuery{Limit: 10}); err != nil || len(alarms) != 1 {
+	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 36, Unit: "Cel"}, measure.Sample{Name: "temp", At: b.at(2),
+		Value: 37, Unit: "Cel"})
+	if alarms, err := events.Alarms(context.Background(), b.store, events.AlarmQuery{Limit: 10}); err != nil ||
+		len(alarms) != 1 {
 		t.Errorf("%+v %v", alarms, err)
 	}
 	// What was imported is known when it is sent, and the other way around.
-	if out := b.send(measure.Sample{Name: "temp", At: b.at(-90), Value: told0(b, -90)}); out.Accepted != 1 || len(b.readings("temp")) != 7 {
+	if out := b.send(measure.Sample{Name: "temp", At: b.at(-90), Value: told0(b, -90)}); out.Accepted != 1 ||
+		len(b.readings("temp")) != 7 {
 		t.Errorf("%+v", out)
 	}
-	if out := b.send(measure.Sample{Name: "temp", At: b.at(-90), Value: -5}); len(out.Rejected) != 1 || !strings.Contains(reason(out), "conflict") {
+	if out := b.send(measure.Sample{Name: "temp", At: b.at(-90), Value: -5}); len(out.Rejected) != 1 ||
+		!strings.Contains(reason(out), "conflict") {
 		t.Errorf("%+v", out)
 	}
 }
@@ -89,7 +96,9 @@ func told0(b *bench, seconds float64) float64 {
 
 func TestAnImportThatDoesNotFit(t *testing.T) {
 	b := fresh(t)
-	b.send(measure.Sample{Name: "temp", Value: 20, Unit: "Cel"}, measure.Sample{Name: "door", Value: 1, Form: measure.FormBool}, measure.Sample{Name: "state", Text: "idle", Form: measure.FormText})
+	b.send(measure.Sample{Name: "temp", Value: 20, Unit: "Cel"},
+		measure.Sample{Name: "door", Value: 1, Form: measure.FormBool}, measure.Sample{Name: "state", Text: "idle",
+			Form: measure.FormText})
 	volts := past("d/temp", -9, 1)
 	volts.Unit = "V"
 	unknown := past("d/new", -9, 1)
@@ -109,18 +118,21 @@ func TestAnImportThatDoesNotFit(t *testing.T) {
 		var fault *measure.Fault
 		if err := b.imported(p); !errors.As(err, &fault) {
 			t.Errorf("%s: %v", says, err)
-		} else if says != "no device" && says != "did you mean d/temp" && says != "perhaps" && !strings.Contains(err.Error(), says) {
+		} else if says != "no device" && says != "did you mean d/temp" && says != "perhaps" &&
+			!strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
 	if got := b.readings("temp"); len(got) != 1 {
 		t.Errorf("something was kept: %+v", got)
 	}
-	state := &record.Past{Signal: "d/state", Kind: site.KindText, Readings: []measure.Reading{{At: b.at(-5)}, {At: b.at(-4)}}, Texts: []string{"busy", "idle"}}
+	state := &record.Past{Signal: "d/state", Kind: site.KindText, Readings: []measure.Reading{{At: b.at(-5)},
+		{At: b.at(-4)}}, Texts: []string{"busy", "idle"}}
 	if err := b.imported(state); err != nil {
 		t.Fatal(err)
 	}
-	if got := b.readings("state"); len(got) != 3 || got[0].Text != "busy" || got[1].Text != "idle" || got[1].Value != got[2].Value {
+	if got := b.readings("state"); len(got) != 3 || got[0].Text != "busy" || got[1].Text != "idle" ||
+		got[1].Value != got[2].Value {
 		t.Errorf("%+v", got)
 	}
 	if err := b.imported(past("d/temp")); err != nil {
@@ -174,7 +186,8 @@ func TestWhatIsSentAfterAClearing(t *testing.T) {
 		t.Errorf("%+v", got)
 	}
 	for what, says := range map[string]string{"e": "device", "d/tepm": "did you mean d/temp"} {
-		if err := record.Clear(context.Background(), b.Pipeline, &site.Clearing{What: what}, tester); err == nil || !strings.Contains(err.Error(), says) {
+		if err := record.Clear(context.Background(), b.Pipeline, &site.Clearing{What: what}, tester); err == nil ||
+			!strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
@@ -192,7 +205,8 @@ func TestAFullDiskTakesNothing(t *testing.T) {
 		t.Error("the signal was made")
 	}
 	hour := measure.Duration(time.Hour)
-	if err := configure.SetDevice(context.Background(), b.Pipeline, "d", act.DeviceChange{Interval: &hour}, tester); err != nil {
+	if err := configure.SetDevice(context.Background(), b.Pipeline, "d", act.DeviceChange{Interval: &hour},
+		tester); err != nil {
 		t.Error(err)
 	}
 	b.Refuse(false)
@@ -207,7 +221,8 @@ func TestAnImportWaitsForAClearing(t *testing.T) {
 	if err := b.imported(past("d/x", 1, 1, 2, 2)); err != nil {
 		t.Fatal(err)
 	}
-	if err := record.Clear(context.Background(), b.Pipeline, &site.Clearing{What: "d", Until: b.at(100)}, tester); err != nil {
+	if err := record.Clear(context.Background(), b.Pipeline, &site.Clearing{What: "d", Until: b.at(100)},
+		tester); err != nil {
 		t.Fatal(err)
 	}
 	if err := b.imported(past("d/x", 3, 3)); !errors.Is(err, record.ErrBeingCleared) {

@@ -24,7 +24,8 @@ func TestAnInterlockOfAConditionHasDelaysAndADeadband(t *testing.T) {
 	b := fresh(t)
 	b.output("d/relay", drive.Spec{})
 	b.stream("temp", -10, 20)
-	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30", Deadband: 2, OnDelay: *lasting(10), OffDelay: *lasting(5)})
+	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30", Deadband: 2,
+		OnDelay: *lasting(10), OffDelay: *lasting(5)})
 	b.stream("temp", 1, 31)
 	b.is("the on-delay runs", "d/relay", "off", drive.Rested)
 	b.later(12.2, "the on-delay is over", func() bool { return b.stands("d/relay").Ordered == "on" })
@@ -43,11 +44,13 @@ func TestALatchedInterlockWaitsForAPersonThroughRestarts(t *testing.T) {
 	b.stream("temp", -10, 20)
 	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30", Latch: true})
 	b.stream("temp", 1, 31)
-	if err := configure.ResetInterlock(ctx, b.Pipeline, "cool", tester); !errors.Is(err, commit.ErrNotNow) || !strings.Contains(err.Error(), "D temp is above 30") {
+	if err := configure.ResetInterlock(ctx, b.Pipeline, "cool", tester); !errors.Is(err, commit.ErrNotNow) ||
+		!strings.Contains(err.Error(), "D temp is above 30") {
 		t.Error("reset while it is driven:", err)
 	}
 	b.stream("temp", 2, 20)
-	if o := b.is("latched", "d/relay", "on", drive.Driven); !strings.HasSuffix(o.Why, "D temp was above 30, and it goes on until somebody resets it") {
+	if o := b.is("latched", "d/relay", "on", drive.Driven); !strings.HasSuffix(o.Why,
+		"D temp was above 30, and it goes on until somebody resets it") {
 		t.Error(o.Why)
 	}
 	other := process(t, b.store, b.now)
@@ -68,7 +71,8 @@ func TestAnOutputIsResetAsAWhole(t *testing.T) {
 	ctx := context.Background()
 	refused := func(state, says string) {
 		t.Helper()
-		if err := configure.ResetOutput(ctx, b.Pipeline, "d/relay", tester); !errors.Is(err, commit.ErrNotNow) || !strings.Contains(err.Error(), says) {
+		if err := configure.ResetOutput(ctx, b.Pipeline, "d/relay", tester); !errors.Is(err, commit.ErrNotNow) ||
+			!strings.Contains(err.Error(), says) {
 			t.Errorf("reset %s: %v", state, err)
 		}
 	}
@@ -89,7 +93,8 @@ func TestAnOutputIsResetAsAWhole(t *testing.T) {
 	b.must(configure.ResetOutput(ctx, b.Pipeline, "d/relay", tester))
 	b.is("both are reset", "d/relay", "off", drive.Rested)
 	refused("twice", "nothing to reset")
-	if err := configure.ResetOutput(ctx, b.Pipeline, "d/rely", tester); !errors.Is(err, store.ErrNotFound) || !strings.Contains(err.Error(), "did you mean d/relay?") {
+	if err := configure.ResetOutput(ctx, b.Pipeline, "d/rely", tester); !errors.Is(err, store.ErrNotFound) ||
+		!strings.Contains(err.Error(), "did you mean d/relay?") {
 		t.Error(err)
 	}
 }
@@ -99,8 +104,10 @@ func TestAnInterlockThatCannotSeeGoesToTheSafeState(t *testing.T) {
 	b.add(site.Device{Name: "fan"})
 	b.output("fan/relay", drive.Spec{Safe: drive.On, Rest: drive.Off})
 	b.send(measure.Sample{Name: "temp", At: b.Now(), Value: 20})
-	b.signal("d/temp", act.SignalChange{Span: &site.Span{Low: -40, High: 80}, FaultAfter: lasting(3), WarmUp: lasting(10)})
-	b.interlock(drive.Interlock{Name: "cool", Output: "fan/relay", Signal: "d/temp", When: "below 30", Set: "off", Safety: true})
+	b.signal("d/temp", act.SignalChange{Span: &site.Span{Low: -40, High: 80}, FaultAfter: lasting(3),
+		WarmUp: lasting(10)})
+	b.interlock(drive.Interlock{Name: "cool", Output: "fan/relay", Signal: "d/temp", When: "below 30", Set: "off",
+		Safety: true})
 	b.stream("temp", 1, 20)
 	b.is("it sees", "fan/relay", "off", drive.Safety)
 	b.stream("temp", 2, 500)
@@ -127,12 +134,14 @@ func TestAnInterlockThatCannotSeeGoesToTheSafeState(t *testing.T) {
 	b.stream("temp", 29, 20)
 	b.is("heard again", "fan/relay", "off", drive.Safety)
 	b.interlock(drive.Interlock{Name: "never", Output: "fan/relay", Alarm: "d/*"})
-	if err := configure.SaveInterlock(context.Background(), b.Pipeline, &drive.Interlock{Name: "x", Output: "fan/relay", Alarm: "no-such"}, tester); err == nil {
+	if err := configure.SaveInterlock(context.Background(), b.Pipeline, &drive.Interlock{Name: "x", Output: "fan/relay",
+		Alarm: "no-such"}, tester); err == nil {
 		t.Error("an interlock of a guard that is not there")
 	}
 }
 
-// An interlock of a guard's alarm cannot see when the signal that the guard looks at, or what that is computed from, cannot be believed.
+// An interlock of a guard's alarm cannot see when the signal that the guard looks at, or what that is computed from,
+// cannot be believed.
 func TestAnInterlockOfAnAlarmIsBlindWithItsGuard(t *testing.T) {
 	b := fresh(t)
 	b.moveTo(1)
@@ -146,7 +155,8 @@ func TestAnInterlockOfAnAlarmIsBlindWithItsGuard(t *testing.T) {
 	b.is("it sees", "fan/relay", "off", drive.Rested)
 	b.expect("d", 2*time.Second)
 	b.moveTo(20)
-	if o := b.is("silent", "fan/relay", "on", drive.Driven); o.Why != "D twice is silent" && o.Why != "D temp is silent" {
+	if o := b.is("silent", "fan/relay", "on", drive.Driven); o.Why != "D twice is silent" &&
+		o.Why != "D temp is silent" {
 		t.Error(o.Why)
 	}
 	b.sendAs(fan, "x") // another device's readings change nothing
@@ -180,7 +190,8 @@ func TestAnAlarmOfAnotherProcessDrives(t *testing.T) {
 	one.stream("temp", 4, 20)
 	two.stream("temp", 5, 21)
 	two.is("over by the other", "d/relay", "off", drive.Rested)
-	if orders, err := events.Journal(context.Background(), one.store, events.JournalQuery{Kind: "output ordered", Limit: 100}); err != nil || len(orders) != 3 {
+	if orders, err := events.Journal(context.Background(), one.store, events.JournalQuery{Kind: "output ordered",
+		Limit: 100}); err != nil || len(orders) != 3 {
 		t.Errorf("%+v %v", orders, err)
 	}
 }
@@ -203,13 +214,15 @@ func TestAConditionOnAWord(t *testing.T) {
 	other.is("another word, in another process", "d/lamp", "off", drive.Rested)
 }
 
-// An interlock whose formula makes no sense any more, since a signal has got another unit, asks for the safe state; all else goes on.
+// An interlock whose formula makes no sense any more, since a signal has got another unit, asks for the safe state; all
+// else goes on.
 func TestAnInterlockThatCannotWorkAnyMore(t *testing.T) {
 	b := fresh(t)
 	b.stream("a", 0, 1)
 	b.stream("b", 1, 1)
 	b.output("d/relay", drive.Spec{Safe: drive.On, Rest: drive.Off})
-	b.interlock(drive.Interlock{Name: "sum", Output: "d/relay", Formula: "a + b > 5.0", Of: drive.Inputs{{As: "a", Signal: "d/a"}, {As: "b", Signal: "d/b"}}})
+	b.interlock(drive.Interlock{Name: "sum", Output: "d/relay", Formula: "a + b > 5.0",
+		Of: drive.Inputs{{As: "a", Signal: "d/a"}, {As: "b", Signal: "d/b"}}})
 	b.is("it works", "d/relay", "off", drive.Rested)
 	volts, celsius := measure.Unit("V"), measure.Unit("Cel")
 	b.signal("d/a", act.SignalChange{Unit: &volts})
@@ -250,9 +263,12 @@ func TestBandsScheduleAndFormulaDrive(t *testing.T) {
 	b.stream("temp", -10, 20)
 	b.stream("humidity", -9, 50)
 	edge := 30.0
-	b.interlock(drive.Interlock{Name: "lamp", Output: "d/lamp", Signal: "d/temp", Bands: drive.Bands{{To: &edge, Set: "green"}, {Set: "red"}}, Deadband: 1})
-	b.interlock(drive.Interlock{Name: "vent", Output: "d/vent", Formula: "(t - 20.0) * 10.0", Of: drive.Inputs{{As: "t", Signal: "d/temp"}}})
-	b.interlock(drive.Interlock{Name: "mist", Output: "d/mist", Formula: "t > 25.0 && h < 60.0", Of: drive.Inputs{{As: "t", Signal: "d/temp"}, {As: "h", Signal: "d/humidity"}}})
+	b.interlock(drive.Interlock{Name: "lamp", Output: "d/lamp", Signal: "d/temp",
+		Bands: drive.Bands{{To: &edge, Set: "green"}, {Set: "red"}}, Deadband: 1})
+	b.interlock(drive.Interlock{Name: "vent", Output: "d/vent", Formula: "(t - 20.0) * 10.0",
+		Of: drive.Inputs{{As: "t", Signal: "d/temp"}}})
+	b.interlock(drive.Interlock{Name: "mist", Output: "d/mist", Formula: "t > 25.0 && h < 60.0",
+		Of: drive.Inputs{{As: "t", Signal: "d/temp"}, {As: "h", Signal: "d/humidity"}}})
 	b.stream("temp", 1, 27.5)
 	b.is("bands", "d/lamp", "#00ff00", drive.Driven)
 	b.is("a formula with a number", "d/vent", "75", drive.Driven)
@@ -271,11 +287,16 @@ func TestBandsScheduleAndFormulaDrive(t *testing.T) {
 	b.is("in the hours", "d/pump", "on", drive.Scheduled)
 	b.later(101.5, "the hours are over", func() bool { return b.stands("d/pump").Ordered == "off" })
 	for field, i := range map[string]drive.Interlock{
-		"output": {Name: "x", Output: "d/pmup", Hours: "daily"}, "signal": {Name: "x", Output: "d/pump", Signal: "d/tmep", When: "above 3"}, "when": {Name: "x", Output: "d/pump", Signal: "d/temp", When: "is on"},
-		"formula": {Name: "x", Output: "d/pump", Formula: "t +", Of: drive.Inputs{{As: "t", Signal: "d/temp"}}}, "name": {Name: "X Y", Output: "d/pump", Hours: "daily"}, "alarm": {Name: "x", Output: "d/pump", Alarm: "e/*"},
+		"output":  {Name: "x", Output: "d/pmup", Hours: "daily"},
+		"signal":  {Name: "x", Output: "d/pump", Signal: "d/tmep", When: "above 3"},
+		"when":    {Name: "x", Output: "d/pump", Signal: "d/temp", When: "is on"},
+		"formula": {Name: "x", Output: "d/pump", Formula: "t +", Of: drive.Inputs{{As: "t", Signal: "d/temp"}}},
+		"name":    {Name: "X Y", Output: "d/pump", Hours: "daily"},
+		"alarm":   {Name: "x", Output: "d/pump", Alarm: "e/*"},
 	} {
 		var f *measure.Fault
-		if err := configure.SaveInterlock(context.Background(), b.Pipeline, &i, tester); !errors.As(err, &f) || f.Field != field {
+		if err := configure.SaveInterlock(context.Background(), b.Pipeline, &i, tester); !errors.As(err, &f) ||
+			f.Field != field {
 			t.Errorf("%+v: %v, not a fault of %s", i, err, field)
 		}
 	}
@@ -290,7 +311,8 @@ func TestTryReplaysAnInterlock(t *testing.T) {
 	}
 	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Armed: "daily"})
 	for what, i := range map[string]drive.Interlock{
-		"condition": {Signal: "d/temp", When: "above 30"}, "alarm": {Alarm: g.Name}, "any alarm": {Alarm: "any"}, "formula": {Formula: "t > 30.0", Of: drive.Inputs{{As: "t", Signal: "d/temp"}}},
+		"condition": {Signal: "d/temp", When: "above 30"}, "alarm": {Alarm: g.Name}, "any alarm": {Alarm: "any"},
+		"formula": {Formula: "t > 30.0", Of: drive.Inputs{{As: "t", Signal: "d/temp"}}},
 	} {
 		i.Output = "d/relay"
 		tried, err := evidence.TryInterlock(ctx, b.Pipeline, i, start, b.at(199.5))
@@ -298,32 +320,39 @@ func TestTryReplaysAnInterlock(t *testing.T) {
 			t.Fatal(what, err)
 		}
 		// at 40, 90 and 140 for ten seconds each, then from 181 on
-		if tried.Starts != 4 || tried.Running.String() != "48.5s" || tried.Stretches[0].From != b.at(40) || tried.Stretches[3].Until != nil {
+		if tried.Starts != 4 || tried.Running.String() != "48.5s" || tried.Stretches[0].From != b.at(40) ||
+			tried.Stretches[3].Until != nil {
 			text, _ := json.Marshal(tried)
 			t.Errorf("%s: %s", what, text)
 		}
 	}
 	b.output("d/lamp", drive.Spec{Kind: drive.KindColour})
 	edge := 30.0
-	tried, err := evidence.TryInterlock(ctx, b.Pipeline, drive.Interlock{Output: "d/lamp", Signal: "d/temp", Bands: drive.Bands{{To: &edge, Set: "green"}, {Set: "red"}}}, start, b.at(199.5))
+	tried, err := evidence.TryInterlock(ctx, b.Pipeline, drive.Interlock{Output: "d/lamp", Signal: "d/temp",
+		Bands: drive.Bands{{To: &edge, Set: "green"}, {Set: "red"}}}, start, b.at(199.5))
 	if err != nil || len(tried.Stretches) != 8 || tried.Stretches[1].Value != "#ff0000" || tried.Starts != 0 {
 		t.Errorf("%+v %v", tried, err)
 	}
-	tried, err = evidence.TryInterlock(ctx, b.Pipeline, drive.Interlock{Output: "d/relay", Hours: "mon 14:14-14:15"}, start, b.at(199.5))
-	if err != nil || len(tried.Stretches) != 1 || tried.Stretches[0].From != b.at(40) || *tried.Stretches[0].Until != b.at(100) {
+	tried, err = evidence.TryInterlock(ctx, b.Pipeline, drive.Interlock{Output: "d/relay", Hours: "mon 14:14-14:15"},
+		start, b.at(199.5))
+	if err != nil || len(tried.Stretches) != 1 || tried.Stretches[0].From != b.at(40) ||
+		*tried.Stretches[0].Until != b.at(100) {
 		t.Errorf("%+v %v", tried, err)
 	}
 	// Two signals: one reads something before the trial begins, and then once more between the readings of the other.
 	b.stream("wet", 0.5, 80)
 	b.stream("wet", 100.25, 10)
-	both := drive.Interlock{Output: "d/relay", Formula: "t > 30.0 && w > 50.0", Of: drive.Inputs{{As: "t", Signal: "d/temp"}, {As: "w", Signal: "d/wet"}}}
+	both := drive.Interlock{Output: "d/relay", Formula: "t > 30.0 && w > 50.0",
+		Of: drive.Inputs{{As: "t", Signal: "d/temp"}, {As: "w", Signal: "d/wet"}}}
 	tried, err = evidence.TryInterlock(ctx, b.Pipeline, both, b.at(20), b.at(199.5))
-	if err != nil || tried.Starts != 2 || tried.Running.String() != "20s" || tried.Stretches[0].From != b.at(40) || tried.Stretches[1].From != b.at(90) || tried.Blind != 0 {
+	if err != nil || tried.Starts != 2 || tried.Running.String() != "20s" || tried.Stretches[0].From != b.at(40) ||
+		tried.Stretches[1].From != b.at(90) || tried.Blind != 0 {
 		t.Errorf("%+v %v", tried, err)
 	}
 	both.Formula = "t > 30.0 || w > 50.0"
 	tried, err = evidence.TryInterlock(ctx, b.Pipeline, both, b.at(20.5), b.at(199.5))
-	if err != nil || tried.Starts != 3 || tried.Stretches[0].From != b.at(20.5) || *tried.Stretches[0].Until != b.at(100.25) {
+	if err != nil || tried.Starts != 3 || tried.Stretches[0].From != b.at(20.5) ||
+		*tried.Stretches[0].Until != b.at(100.25) {
 		t.Errorf("what was read before the trial: %+v %v", tried, err)
 	}
 	if n := len(b.alarms()); n != 1 { // that of the guard that was saved

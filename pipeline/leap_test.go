@@ -26,7 +26,8 @@ func withHands(t *testing.T) leaping {
 	t.Helper()
 	hands := clock.Held(start)
 	l := leaping{processBy(t, storetest.Store(t), hands.Clock), hands}
-	l.must(configure.AddDevice(context.Background(), l.bench.Pipeline, deviceD(), configure.Secret{Hash: l.key}, tester))
+	l.must(configure.AddDevice(context.Background(), l.bench.Pipeline, deviceD(), configure.Secret{Hash: l.key},
+		tester))
 	return l
 }
 
@@ -79,7 +80,8 @@ func (l leaping) guarded(onDelay float64) {
 	l.hot(onDelay)
 }
 
-var leaps = []time.Duration{time.Hour, -time.Hour, 25 * time.Hour, -25 * time.Hour, time.Minute, -time.Minute, 90 * time.Second}
+var leaps = []time.Duration{time.Hour, -time.Hour, 25 * time.Hour, -25 * time.Hour, time.Minute, -time.Minute,
+	90 * time.Second}
 
 // eachLeap tries something with each of the leaps.
 func eachLeap(t *testing.T, try func(t *testing.T, l leaping, by time.Duration)) {
@@ -113,7 +115,8 @@ func TestDelaysRunByElapsedTime(t *testing.T) {
 			t.Fatalf("the off-delay of four seconds ended after three: %+v", a)
 		}
 		l.live(4, l.reads(20))
-		if a = l.newest(); a.ClearedAt == nil || a.ClearedAt.Sub(a.RaisedAt) < 5*time.Second || a.ClearedAt.Sub(a.RaisedAt) > 9*time.Second {
+		if a = l.newest(); a.ClearedAt == nil || a.ClearedAt.Sub(a.RaisedAt) < 5*time.Second ||
+			a.ClearedAt.Sub(a.RaisedAt) > 9*time.Second {
 			t.Fatalf("it stood for seven seconds: %+v", a)
 		}
 		if got := l.alarms(); len(got) != 1 {
@@ -168,8 +171,8 @@ func TestSilenceRunsByElapsedTime(t *testing.T) {
 	})
 }
 
-// raisesInTime sees that a device raises and ends one alarm with delays of ten seconds and four, through a leap, calm seconds after its
-// guard was made: a guard looks at what is newer than itself.
+// raisesInTime sees that a device raises and ends one alarm with delays of ten seconds and four, through a leap, calm
+// seconds after its guard was made: a guard looks at what is newer than itself.
 func (l leaping) raisesInTime(by time.Duration, calm int, reads func(float64) func()) {
 	l.t.Helper()
 	l.live(3, reads(20))
@@ -191,8 +194,8 @@ func (l leaping) raisesInTime(by time.Duration, calm int, reads func(float64) fu
 	}
 }
 
-// A device with a clock of its own, which is right, sends on. Its readings are taken for what they are; what lies more than a day ahead
-// of us is refused.
+// A device with a clock of its own, which is right, sends on. Its readings are taken for what they are; what lies more
+// than a day ahead of us is refused.
 func TestADeviceWithAClockOfItsOwn(t *testing.T) {
 	for _, by := range leaps {
 		if by < -24*time.Hour {

@@ -31,9 +31,11 @@ func TestWhatPeopleWaitForRunsByElapsedTime(t *testing.T) {
 			l.contact("pip", roster.Mail)
 			l.roster("first", 0, "orla", "pip after 20s")
 			l.live(1, l.reads(20))
-			l.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Critical), Tell: []string{"first"}})
+			l.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Critical),
+				Tell: []string{"first"}})
 			l.output("d/fan", drive.Spec{})
-			l.must(configure.SetOutput(ctx, l.bench.Pipeline, "d/fan", act.HandOrder{To: "on", For: measure.Duration(30 * time.Second)}, tester))
+			l.must(configure.SetOutput(ctx, l.bench.Pipeline, "d/fan",
+				act.HandOrder{To: "on", For: measure.Duration(30 * time.Second)}, tester))
 			l.reads(35)()
 			l.live(10)
 			told := len(l.outbox())
@@ -50,7 +52,8 @@ func TestWhatPeopleWaitForRunsByElapsedTime(t *testing.T) {
 				t.Errorf("its half minute is not over: %+v", o)
 			}
 			l.live(10)
-			storetest.Eventually(t, "the setting by hand ends", func() bool { return l.stands("d/fan").Ordered == drive.Off })
+			storetest.Eventually(t, "the setting by hand ends",
+				func() bool { return l.stands("d/fan").Ordered == drive.Off })
 		})
 	}
 }
@@ -116,7 +119,8 @@ func TestALeapIsEnteredOnce(t *testing.T) {
 		t.Errorf("one shows %v, the other %v", l.Now(), other.Now())
 	}
 	got := l.entered()
-	if len(got) != 2 || !strings.HasPrefix(got[0], "The service's clock was set forward by 40 minutes") || !strings.HasPrefix(got[1], "The service's clock was set back by 1 hour") {
+	if len(got) != 2 || !strings.HasPrefix(got[0], "The service's clock was set forward by 40 minutes") ||
+		!strings.HasPrefix(got[1], "The service's clock was set back by 1 hour") {
 		t.Errorf("%q", got)
 	}
 	if n := len(l.outbox()); n != 0 || len(l.alarms()) != 0 {
@@ -152,7 +156,8 @@ func TestAClockThatWasSetBackWhileWeWereAway(t *testing.T) {
 // A machine that slept says how long nobody watched; its delays stood still.
 func TestAMachineThatWakesSaysHowLongItWasBlind(t *testing.T) {
 	l := withHands(t)
-	l.must(respond.SetSite(context.Background(), l.bench.Pipeline, site.Site{Name: "Hollowbrook", Zone: "Europe/London"}, "test"))
+	l.must(respond.SetSite(context.Background(), l.bench.Pipeline,
+		site.Site{Name: "Hollowbrook", Zone: "Europe/London"}, "test"))
 	l.live(2, l.reads(20))
 	l.hot(10)
 	l.live(2, l.reads(35))
@@ -195,12 +200,14 @@ func TestSchedulesGoByTheWall(t *testing.T) {
 	l.must(respond.SetSite(context.Background(), l.bench.Pipeline, site.Site{Name: "Hollowbrook", Zone: "UTC"}, "test"))
 	from := l.Now().Time().UTC().Add(2 * time.Hour).Truncate(time.Hour)
 	l.output("d/lamp", drive.Spec{})
-	l.interlock(drive.Interlock{Name: "evening", Output: "d/lamp", Hours: fmt.Sprintf("daily %s-%s", from.Format("15:04"), from.Add(time.Hour).Format("15:04")), Set: "on"})
+	l.interlock(drive.Interlock{Name: "evening", Output: "d/lamp",
+		Hours: fmt.Sprintf("daily %s-%s", from.Format("15:04"), from.Add(time.Hour).Format("15:04")), Set: "on"})
 	l.live(1, l.reads(20))
 	for _, c := range []struct {
 		by   time.Duration
 		want drive.Value
-	}{{from.Add(10 * time.Minute).Sub(l.Now().Time()), drive.On}, {-time.Hour, drive.Off}, {time.Hour, drive.On}, {time.Hour, drive.Off}} {
+	}{{from.Add(10 * time.Minute).Sub(l.Now().Time()), drive.On}, {-time.Hour, drive.Off}, {time.Hour, drive.On},
+		{time.Hour, drive.Off}} {
 		l.leap(c.by)
 		l.live(2)
 		if o := l.stands("d/lamp"); o.Ordered != c.want {
@@ -209,8 +216,8 @@ func TestSchedulesGoByTheWall(t *testing.T) {
 	}
 }
 
-// An attempt at a notice that was made before a leap, and is written down after it, is made again when it would have been; one of a
-// process that knows of no leaps yet is left as it says.
+// An attempt at a notice that was made before a leap, and is written down after it, is made again when it would have
+// been; one of a process that knows of no leaps yet is left as it says.
 func TestAnAttemptBesideALeap(t *testing.T) {
 	l := withHands(t)
 	l.live(1, l.reads(20))
@@ -224,7 +231,9 @@ func TestAnAttemptBesideALeap(t *testing.T) {
 		want  measure.Instant
 	}{{before.Leapt, again.Add(-time.Hour)}, {nil, again}, {l.Moment().Leapt, again}} {
 		n := l.notices()[0]
-		l.must(events.RecordAttempts(context.Background(), l.store, []events.Attempt{{Delivery: roster.Delivery{NoticeID: n.ID, At: l.Now(), Answer: "421 busy"}, State: roster.Waiting, DueAgain: again, Leapt: c.leapt, Carrier: roster.Mail}}))
+		l.must(events.RecordAttempts(context.Background(), l.store,
+			[]events.Attempt{{Delivery: roster.Delivery{NoticeID: n.ID, At: l.Now(), Answer: "421 busy"},
+				State: roster.Waiting, DueAgain: again, Leapt: c.leapt, Carrier: roster.Mail}}))
 		if due := l.notices()[0].DueAt; due != c.want {
 			t.Errorf("due at %v, not %v", due, c.want)
 		}

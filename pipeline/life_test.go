@@ -27,7 +27,8 @@ var tester = pipeline.Actor{Called: "test", Email: "orla@hollowbrook.example"}
 func (b *bench) add(d site.Device) [32]byte {
 	b.t.Helper()
 	key := sha256.Sum256([]byte("key of " + d.Name))
-	if err := configure.AddDevice(context.Background(), b.Pipeline, &d, configure.Secret{Hash: key}, tester); err != nil {
+	if err := configure.AddDevice(context.Background(), b.Pipeline, &d, configure.Secret{Hash: key},
+		tester); err != nil {
 		b.t.Fatal(err)
 	}
 	return key
@@ -49,7 +50,8 @@ func (b *bench) expect(device string, every time.Duration) {
 // sendAs sends one reading of a signal named v, measured now, by a key.
 func (b *bench) sendAs(key [32]byte, name string) {
 	b.t.Helper()
-	out, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: key}, Arrived: b.Now(), Samples: []measure.Sample{{Name: name, Value: 1}}})
+	out, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: key}, Arrived: b.Now(),
+		Samples: []measure.Sample{{Name: name, Value: 1}}})
 	if err != nil || len(out.Rejected) > 0 {
 		b.t.Fatal(out, err)
 	}
@@ -113,7 +115,8 @@ func TestASilentDeviceRaisesAnAlarmAndItsNextReadingEndsIt(t *testing.T) {
 	if got := b.alarms(); len(got) != 0 || b.device("d").Life != site.LifeHeard {
 		t.Fatalf("without a stated interval: %+v, %s", got, b.device("d").Life)
 	}
-	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, Severity: alarm.Critical}})
+	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5},
+		Severity: alarm.Critical}})
 	b.expect("d", 10*time.Second)
 	b.moveTo(72)
 	if got := b.device("d").Life; got != site.LifeOverdue {
@@ -125,7 +128,8 @@ func TestASilentDeviceRaisesAnAlarmAndItsNextReadingEndsIt(t *testing.T) {
 	}
 	b.moveTo(91)
 	got := b.alarms()
-	if len(got) != 1 || got[0].Kind != alarm.BySilence || got[0].Sentence != "D is silent" || got[0].Severity != alarm.Critical || got[0].Signal != "d" {
+	if len(got) != 1 || got[0].Kind != alarm.BySilence || got[0].Sentence != "D is silent" ||
+		got[0].Severity != alarm.Critical || got[0].Signal != "d" {
 		t.Fatalf("after three intervals: %+v", got)
 	}
 	if d := b.device("d"); d.Life != site.LifeSilent || d.SilentSince == nil {
@@ -134,11 +138,13 @@ func TestASilentDeviceRaisesAnAlarmAndItsNextReadingEndsIt(t *testing.T) {
 	b.moveTo(200)
 	b.sendAs(b.key, "v")
 	got = b.alarms()
-	if len(got) != 1 || got[0].ClearedAt == nil || *got[0].ClearedAt != b.at(200) || b.device("d").Life != site.LifeOnline {
+	if len(got) != 1 || got[0].ClearedAt == nil || *got[0].ClearedAt != b.at(200) ||
+		b.device("d").Life != site.LifeOnline {
 		t.Errorf("heard again: %+v", got)
 	}
 	notices, err := events.Notices(context.Background(), b.store, events.NoticeQuery{Limit: 10})
-	if err != nil || len(notices) != 2 || notices[1].Address != "orla@hollowbrook.example" || !strings.Contains(notices[1].Text, "Nothing has come for 1 minute 29") || notices[0].Kind != roster.Return {
+	if err != nil || len(notices) != 2 || notices[1].Address != "orla@hollowbrook.example" ||
+		!strings.Contains(notices[1].Text, "Nothing has come for 1 minute 29") || notices[0].Kind != roster.Return {
 		t.Errorf("notices %+v %v", notices, err)
 	}
 	off := false
@@ -219,7 +225,8 @@ func TestDelaysStandStillWhileASignalIsSilent(t *testing.T) {
 	off := false
 	b.set("d", act.DeviceChange{SilenceAlarm: &off})
 	b.expect("d", 10*time.Second)
-	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, OnDelay: measure.Duration(time.Minute)}})
+	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5},
+		OnDelay: measure.Duration(time.Minute)}})
 	b.send(measure.Sample{Name: "v", At: b.at(1.5), Value: 9})
 	b.moveTo(200) // silent from about 31 on, with 29 s of the delay gone
 	if got := b.alarms(); len(got) != 0 {
@@ -255,7 +262,8 @@ func TestTextThatSeldomChangesIsNotSilent(t *testing.T) {
 	b.send(measure.Sample{Name: "mode", Form: measure.FormText, Text: "service"}, measure.Sample{Name: "v", Value: 1})
 	b.sendAs(other, "v")
 	b.expect("d", 10*time.Second)
-	b.guard(alarm.Guard{Name: "high", Signal: "e/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above}}, Suppressed: `d/mode is "service"`})
+	b.guard(alarm.Guard{Name: "high", Signal: "e/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above}},
+		Suppressed: `d/mode is "service"`})
 	limits := func() (n int) {
 		for _, a := range b.alarms() {
 			if a.Kind == alarm.ByGuard && a.ClearedAt == nil {

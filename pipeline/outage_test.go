@@ -10,8 +10,8 @@ import (
 	"jauntylark/store/events"
 )
 
-// What the service cannot reach is told after a minute, once, and ends with what brought it back; from five seconds on it stands in the
-// journal.
+// What the service cannot reach is told after a minute, once, and ends with what brought it back; from five seconds on
+// it stands in the journal.
 func TestWhatIsLostIsToldAndFound(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
@@ -34,7 +34,9 @@ func TestWhatIsLostIsToldAndFound(t *testing.T) {
 	lost(61)
 	lost(62)
 	got := b.alarms()
-	if len(got) != 1 || got[0].Kind != alarm.ByService || got[0].Severity != alarm.Critical || got[0].Sentence != "The service cannot reach the outside MQTT broker: connection refused" || got[0].RaisedAt != b.at(0) {
+	if len(got) != 1 || got[0].Kind != alarm.ByService || got[0].Severity != alarm.Critical ||
+		got[0].Sentence != "The service cannot reach the outside MQTT broker: connection refused" ||
+		got[0].RaisedAt != b.at(0) {
 		t.Fatalf("after a minute, told twice: %+v", got)
 	}
 	b.clock(90)
@@ -42,7 +44,8 @@ func TestWhatIsLostIsToldAndFound(t *testing.T) {
 	if a := b.newest(); a.ClearedAt == nil || a.ClearedAt.Sub(a.RaisedAt).Seconds() != 90 {
 		t.Errorf("it is back: %+v", a)
 	}
-	if got := outages(); len(got) != 1 || !strings.HasPrefix(got[0], "The outside MQTT broker was away for 1 minute 30 seconds, until ") {
+	if got := outages(); len(got) != 1 || !strings.HasPrefix(got[0],
+		"The outside MQTT broker was away for 1 minute 30 seconds, until ") {
 		t.Errorf("%q", got)
 	}
 	b.clock(100)

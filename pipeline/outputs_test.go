@@ -61,7 +61,8 @@ func (b *bench) is(what, path string, want drive.Value, by drive.Rank) drive.Out
 
 func (b *bench) confirm(path, says string) error {
 	device, name, _ := strings.Cut(path, "/")
-	return configure.ConfirmOutput(context.Background(), b.Pipeline, credential.Sender{Key: b.key}, device, name, drive.OutputReport{Value: json.RawMessage(says)})
+	return configure.ConfirmOutput(context.Background(), b.Pipeline, credential.Sender{Key: b.key}, device, name,
+		drive.OutputReport{Value: json.RawMessage(says)})
 }
 
 func (b *bench) must(err error) {
@@ -92,7 +93,8 @@ func TestAnOutputFollowsTheAlarmOfAnotherDevice(t *testing.T) {
 	b.add(site.Device{Name: "fan"})
 	b.output("fan/relay", drive.Spec{})
 	b.stream("temp", -10, 20)
-	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 2, alarm.Warning), Rungs: alarm.Rungs{above(40, 2, alarm.Critical)}})
+	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 2, alarm.Warning),
+		Rungs: alarm.Rungs{above(40, 2, alarm.Critical)}})
 	b.interlock(drive.Interlock{Name: "cool", Output: "fan/relay", Alarm: g.Name + " critical"})
 	b.is("at first", "fan/relay", "off", drive.Rested)
 	b.stream("temp", 1, 35)
@@ -102,7 +104,8 @@ func TestAnOutputFollowsTheAlarmOfAnotherDevice(t *testing.T) {
 	if o.Interlock != "cool" || !strings.Contains(o.Why, "D temp is above 40") || o.OrderedAt != b.at(2) {
 		t.Errorf("%+v", o.State)
 	}
-	if e := b.journal("output ordered"); e.Subject != "fan/relay" || e.Text != "Fan relay goes on: D temp is above 40 (interlock cool)" {
+	if e := b.journal("output ordered"); e.Subject != "fan/relay" ||
+		e.Text != "Fan relay goes on: D temp is above 40 (interlock cool)" {
 		t.Errorf("%+v", e)
 	}
 	before := o.No
@@ -112,7 +115,8 @@ func TestAnOutputFollowsTheAlarmOfAnotherDevice(t *testing.T) {
 	}
 	b.stream("temp", 5, 36)
 	b.is("eased", "fan/relay", "off", drive.Rested)
-	if err := configure.RemoveGuard(context.Background(), b.Pipeline, g.Name, "test"); !errors.Is(err, commit.ErrNotNow) {
+	if err := configure.RemoveGuard(context.Background(), b.Pipeline, g.Name, "test"); !errors.Is(err,
+		commit.ErrNotNow) {
 		t.Error("a guard that drives an output of another device was removed:", err)
 	}
 	g.Name = "other-name"
@@ -129,22 +133,26 @@ func TestAHandHoldsForAWhile(t *testing.T) {
 	b.interlock(drive.Interlock{Name: "cool", Output: "d/relay", Signal: "d/temp", When: "above 30"})
 	orla := pipeline.Actor{Called: "Orla"}
 	var f *measure.Fault
-	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on"}, orla); !errors.As(err, &f) || f.Field != "sure" {
+	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on"}, orla); !errors.As(err, &f) ||
+		f.Field != "sure" {
 		t.Error("a dangerous output was set by one who is not sure:", err)
 	}
-	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "half", Sure: true}, orla); !errors.As(err, &f) || f.Field != "to" {
+	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "half", Sure: true},
+		orla); !errors.As(err, &f) || f.Field != "to" {
 		t.Error(err)
 	}
 	b.clock(0)
 	b.must(configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on", Why: "to try it", Sure: true}, orla))
-	if o := b.is("set by hand", "d/relay", "on", drive.ByHand); o.Why != "Orla set it by hand until 14:14:20: to try it" || o.Who != "Orla" {
+	if o := b.is("set by hand", "d/relay", "on",
+		drive.ByHand); o.Why != "Orla set it by hand until 14:14:20: to try it" || o.Who != "Orla" {
 		t.Errorf("%q by %q", o.Why, o.Who)
 	}
 	if e := b.journal("output ordered"); e.Who != "Orla" {
 		t.Errorf("%+v", e)
 	}
 	b.later(61.2, "the setting is over", func() bool { return b.stands("d/relay").Ordered == "off" })
-	b.must(configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "off", For: *lasting(600), Sure: true}, orla))
+	b.must(configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "off", For: *lasting(600), Sure: true},
+		orla))
 	b.stream("temp", 63, 31)
 	b.is("a hand wins over an interlock", "d/relay", "off", drive.ByHand)
 	b.must(configure.ReleaseOutput(ctx, b.Pipeline, "d/relay", orla))
@@ -152,12 +160,16 @@ func TestAHandHoldsForAWhile(t *testing.T) {
 	if err := configure.ReleaseOutput(ctx, b.Pipeline, "d/relay", orla); !errors.Is(err, commit.ErrNotNow) {
 		t.Error("released twice:", err)
 	}
-	b.interlock(drive.Interlock{Name: "safety", Output: "d/relay", Signal: "d/temp", When: "above 30", Safety: true, Set: "off"})
-	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on", Sure: true}, orla); !errors.Is(err, commit.ErrNotNow) || !strings.Contains(err.Error(), "safety interlock safety holds d/relay at off (D temp is above 30)") {
+	b.interlock(drive.Interlock{Name: "safety", Output: "d/relay", Signal: "d/temp", When: "above 30", Safety: true,
+		Set: "off"})
+	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on", Sure: true},
+		orla); !errors.Is(err, commit.ErrNotNow) ||
+		!strings.Contains(err.Error(), "safety interlock safety holds d/relay at off (D temp is above 30)") {
 		t.Error("a hand against a safety interlock:", err)
 	}
 	b.output("d/relay", drive.Spec{HandsOff: true})
-	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on"}, orla); !errors.Is(err, commit.ErrNotNow) {
+	if err := configure.SetOutput(ctx, b.Pipeline, "d/relay", act.HandOrder{To: "on"}, orla); !errors.Is(err,
+		commit.ErrNotNow) {
 		t.Error(err)
 	}
 }
@@ -170,7 +182,8 @@ func TestLeastTimesAreWaitedFor(t *testing.T) {
 	b.clock(5)
 	b.must(configure.ReleaseOutput(ctx, b.Pipeline, "d/relay", tester))
 	o := b.is("it is to run for a while", "d/relay", "on", drive.ByHand)
-	if o.Waiting == nil || o.Waiting.To != "off" || o.Waiting.Until != b.at(30) || o.Waiting.Why != "it is to run for 30s at least" {
+	if o.Waiting == nil || o.Waiting.To != "off" || o.Waiting.Until != b.at(30) ||
+		o.Waiting.Why != "it is to run for 30s at least" {
 		t.Errorf("%+v", o.Waiting)
 	}
 	b.later(31.2, "the least time is over", func() bool { return b.stands("d/relay").Ordered == "off" })
@@ -193,7 +206,8 @@ func TestAnEmergencyIsForAllOutputs(t *testing.T) {
 	b.must(configure.SetOutput(ctx, b.Pipeline, "d/other", act.HandOrder{To: "on"}, tester))
 	b.is("before", "d/relay", "on", drive.Safety)
 	b.must(configure.AllSafe(ctx, b.Pipeline, "smoke", pipeline.Actor{Called: "Orla"}))
-	if o := b.is("in the emergency", "d/relay", "off", drive.Emergency); o.Why != "Orla put all outputs into the safe state: smoke" || o.Who != "Orla" {
+	if o := b.is("in the emergency", "d/relay", "off",
+		drive.Emergency); o.Why != "Orla put all outputs into the safe state: smoke" || o.Who != "Orla" {
 		t.Errorf("%q %q", o.Why, o.Who)
 	}
 	b.is("in the emergency", "d/fan", "on", drive.Emergency)
@@ -201,7 +215,8 @@ func TestAnEmergencyIsForAllOutputs(t *testing.T) {
 	other := process(t, b.store, b.now)
 	other.stream("temp", 1, 45)
 	other.is("in another process", "d/relay", "off", drive.Emergency)
-	if err := configure.SetOutput(ctx, other.Pipeline, "d/other", act.HandOrder{To: "on"}, tester); !errors.Is(err, commit.ErrNotNow) {
+	if err := configure.SetOutput(ctx, other.Pipeline, "d/other", act.HandOrder{To: "on"}, tester); !errors.Is(err,
+		commit.ErrNotNow) {
 		t.Error("a hand in an emergency:", err)
 	}
 	if err := configure.AllSafe(ctx, b.Pipeline, "", tester); !errors.Is(err, commit.ErrNotNow) {
@@ -235,7 +250,8 @@ func TestADeviceThatDoesNotFollowIsAnAlarm(t *testing.T) {
 	b.later(95, "it is an alarm", func() bool { return len(b.alarms()) == 1 })
 	a := b.newest()
 	if a.Kind != alarm.ByOutput || a.Signal != "d/relay" || a.Severity != alarm.Critical || a.RaisedAt != b.at(60) ||
-		a.Sentence != "D relay is not as ordered: it was told to be on, and its device says that it is off" || b.told(a.ID) != "raise" {
+		a.Sentence != "D relay is not as ordered: it was told to be on, and its device says that it is off" ||
+		b.told(a.ID) != "raise" {
 		t.Errorf("%+v, told %s", a, b.told(a.ID))
 	}
 	b.must(b.confirm("d/relay", "0"))
@@ -247,7 +263,10 @@ func TestADeviceThatDoesNotFollowIsAnAlarm(t *testing.T) {
 	if a := b.newest(); a.RaisedAt != b.at(155) || !strings.Contains(a.Sentence, "has said nothing since") {
 		t.Errorf("%+v", a)
 	}
-	for what, err := range map[string]error{"a word that is neither": b.confirm("d/relay", "7"), "an output that is not there": b.confirm("d/raley", "0"), "an order that was never given": configure.ConfirmOutput(ctx, b.Pipeline, credential.Sender{Key: b.key}, "d", "relay", drive.OutputReport{Value: json.RawMessage("0"), No: 1 << 40})} {
+	for what, err := range map[string]error{"a word that is neither": b.confirm("d/relay", "7"),
+		"an output that is not there": b.confirm("d/raley", "0"),
+		"an order that was never given": configure.ConfirmOutput(ctx, b.Pipeline, credential.Sender{Key: b.key}, "d",
+			"relay", drive.OutputReport{Value: json.RawMessage("0"), No: 1 << 40})} {
 		var f *measure.Fault
 		if !errors.As(err, &f) {
 			t.Errorf("%s: %v", what, err)
@@ -259,8 +278,8 @@ func TestADeviceThatDoesNotFollowIsAnAlarm(t *testing.T) {
 	}
 }
 
-// A device that is away for an hour is one alarm, however often it was ordered something else meanwhile, and is over when it is back and
-// does what was ordered last.
+// A device that is away for an hour is one alarm, however often it was ordered something else meanwhile, and is over
+// when it is back and does what was ordered last.
 func TestADeviceThatIsAwayForAnHour(t *testing.T) {
 	b := fresh(t)
 	b.stream("temp", 0, 20)
@@ -276,7 +295,8 @@ func TestADeviceThatIsAwayForAnHour(t *testing.T) {
 	b.stream("temp", 3500, 45)
 	b.later(3600, "nothing more is due", func() bool { return true })
 	o := b.is("ordered last", "d/relay", "on", drive.Driven)
-	if all := b.alarms(); len(all) != 1 || all[0].State != alarm.StateRaised || b.told(all[0].ID) != "raise" || *o.DiffersSince != b.at(70) {
+	if all := b.alarms(); len(all) != 1 || all[0].State != alarm.StateRaised || b.told(all[0].ID) != "raise" ||
+		*o.DiffersSince != b.at(70) {
 		t.Errorf("%d alarms, told %s, differs since %v", len(all), b.told(0), o.DiffersSince)
 	}
 	b.must(b.confirm("d/relay", "0")) // what it did before it has heard anything
@@ -302,7 +322,8 @@ func TestDrillsPassOutputsBy(t *testing.T) {
 	b.must(respond.StopDrill(ctx, b.Pipeline, d.AlarmID, "Orla"))
 	d, err = respond.StartDrill(ctx, b.Pipeline, g.Name, true, "Orla")
 	b.must(err)
-	if o := b.is("a drill that is to move outputs", "d/relay", "on", drive.Driven); !strings.HasPrefix(o.Why, "Drill: ") {
+	if o := b.is("a drill that is to move outputs", "d/relay", "on", drive.Driven); !strings.HasPrefix(o.Why,
+		"Drill: ") {
 		t.Error(o.Why)
 	}
 	b.must(respond.StopDrill(ctx, b.Pipeline, d.AlarmID, "Orla"))
@@ -312,7 +333,8 @@ func TestDrillsPassOutputsBy(t *testing.T) {
 func TestOutputsComeFromKitsAndGoWithDevices(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
-	kit := site.Kit{Name: "fan", Outputs: []site.KitOutput{{Name: "relay", Spec: drive.Spec{Kind: drive.KindSwitch, Safe: drive.On}}}}
+	kit := site.Kit{Name: "fan", Outputs: []site.KitOutput{{Name: "relay", Spec: drive.Spec{Kind: drive.KindSwitch,
+		Safe: drive.On}}}}
 	b.must(kit.Check())
 	_, err := configure.SaveKit(ctx, b.Pipeline, &kit, tester)
 	b.must(err)
@@ -332,7 +354,8 @@ func TestOutputsComeFromKitsAndGoWithDevices(t *testing.T) {
 	if err := configure.RemoveDevice(ctx, b.Pipeline, "d", tester); !errors.As(err, &f) {
 		t.Error("a device that drives an output of another was removed:", err)
 	}
-	if err := configure.SaveOutput(ctx, b.Pipeline, "f", "relay", drive.Spec{Kind: drive.KindColour}, tester); !errors.As(err, &f) || f.Field != "kind" {
+	if err := configure.SaveOutput(ctx, b.Pipeline, "f", "relay", drive.Spec{Kind: drive.KindColour},
+		tester); !errors.As(err, &f) || f.Field != "kind" {
 		t.Error("an output that an interlock drives became another kind:", err)
 	}
 	b.must(configure.RemoveDevice(ctx, b.Pipeline, "f", tester))

@@ -1,11 +1,11 @@
 // Package pipeline turns what happens (packs of readings, delays that end, acts of people) into committed transactions.
 //
-// It puts the floors of a turn together with the engine of commits: what is begun, taken, written down and told in each commit, and in
-// which order. What follows from a reading (changed guards, alarms, journal, planned notices) is in its transaction; Submit and Do
-// return after that is committed, never before.
+// It puts the floors of a turn together with the engine of commits: what is begun, taken, written down and told in each
+// commit, and in which order. What follows from a reading (changed guards, alarms, journal, planned notices) is in its
+// transaction; Submit and Do return after that is committed, never before.
 //
-// Below it are the floors, each a package that docs/architecture.md names; above it are the acts of people, what falls due, and what
-// answers questions. The service makes one pipeline for each process.
+// Below it are the floors, each a package that docs/architecture.md names; above it are the acts of people, what falls
+// due, and what answers questions. The service makes one pipeline for each process.
 package pipeline
 
 import (
@@ -52,7 +52,8 @@ type work struct {
 // Weigh counts the samples of a pack.
 func (w *work) Weigh(p *reading.Pack) int { return len(p.Samples) }
 
-// Begin makes a turn, and takes in what happened to the service since the commit before: that the clock leapt, that it was away.
+// Begin makes a turn, and takes in what happened to the service since the commit before: that the clock leapt, that it
+// was away.
 func (w *work) Begin(c *commit.Turn) (*reading.Turn, error) {
 	m, err := w.memory.Begin(c)
 	if err != nil {
@@ -75,7 +76,8 @@ func (w *work) Take(t *reading.Turn, packs []*reading.Job) error { return t.Take
 
 // Finish tells what happened and writes down what the turn has gathered.
 func (w *work) Finish(t *reading.Turn) error {
-	for _, do := range []func() error{t.TellAll, t.DriveOutputs, t.SaveReadings, t.NoteTouches, t.NoteLate, t.Save, t.SaveEvents} {
+	for _, do := range []func() error{t.TellAll, t.DriveOutputs, t.SaveReadings, t.NoteTouches, t.NoteLate, t.Save,
+		t.SaveEvents} {
 		if err := do(); err != nil {
 			return err
 		}

@@ -56,7 +56,8 @@ func process(t *testing.T, s *store.Store, now *atomic.Int64) *bench {
 	return b
 }
 
-// processBy starts a pipeline that goes by a clock, with connections of its own: those of a process are enough for one turn.
+// processBy starts a pipeline that goes by a clock, with connections of its own: those of a process are enough for one
+// turn.
 func processBy(t *testing.T, s *store.Store, k *clock.Clock) *bench {
 	return processTelling(t, s, k, nil)
 }
@@ -64,7 +65,8 @@ func processBy(t *testing.T, s *store.Store, k *clock.Clock) *bench {
 // processTelling does so, and has something else hear of orders.
 func processTelling(t *testing.T, s *store.Store, k *clock.Clock, told func([]drive.Output)) *bench {
 	s = storetest.Another(t, s)
-	p := pipeline.New(s, pipeline.Options{Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn})), Clock: k, OnOrder: told})
+	p := pipeline.New(s, pipeline.Options{Log: slog.New(slog.NewTextHandler(t.Output(),
+		&slog.HandlerOptions{Level: slog.LevelWarn})), Clock: k, OnOrder: told})
 	ctx, stop := context.WithCancel(context.Background())
 	var running sync.WaitGroup
 	running.Go(func() { p.Run(ctx) })
@@ -82,7 +84,8 @@ func fresh(t *testing.T) *bench {
 	now.Store(int64(start))
 	b := process(t, storetest.Store(t), now)
 	b.remembersRight()
-	if err := configure.AddDevice(context.Background(), b.Pipeline, deviceD(), configure.Secret{Hash: b.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(context.Background(), b.Pipeline, deviceD(), configure.Secret{Hash: b.key},
+		pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	return b
@@ -98,7 +101,8 @@ func (b *bench) send(samples ...measure.Sample) reading.Outcome {
 	for i := range samples {
 		samples[i].Index = i
 	}
-	out, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(), Samples: samples})
+	out, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(),
+		Samples: samples})
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -163,12 +167,14 @@ func TestDuplicatesAndConflicts(t *testing.T) {
 	}
 	other := first
 	other.Value = 20
-	if out := b.send(other, measure.Sample{Name: "temp", At: b.at(-1), Value: 23}); out.Accepted != 1 || !strings.Contains(reason(out), "conflict") {
+	if out := b.send(other, measure.Sample{Name: "temp", At: b.at(-1), Value: 23}); out.Accepted != 1 ||
+		!strings.Contains(reason(out), "conflict") {
 		t.Errorf("another value there, and a good one: %+v", out)
 	}
 	twice := measure.Sample{Name: "temp", At: b.at(0), Value: 24}
 	contrary := measure.Sample{Name: "temp", At: b.at(0), Value: 25}
-	if out := b.send(twice, twice, contrary); out.Accepted != 2 || len(out.Rejected) != 1 || out.Rejected[0].Index != 2 {
+	if out := b.send(twice, twice, contrary); out.Accepted != 2 || len(out.Rejected) != 1 ||
+		out.Rejected[0].Index != 2 {
 		t.Errorf("twice and contrary in one pack: %+v", out)
 	}
 	if got := b.readings("temp"); len(got) != 4 {
@@ -195,11 +201,13 @@ func TestLateReadingsAreStoredAndNotStepped(t *testing.T) {
 
 func TestClocks(t *testing.T) {
 	b := fresh(t)
-	out := b.send(measure.Sample{Name: "temp", At: b.at(600), Value: 2}, measure.Sample{Name: "temp", At: b.at(540), Value: 1}, measure.Sample{Name: "temp", At: b.at(25 * 3600), Value: 3})
+	out := b.send(measure.Sample{Name: "temp", At: b.at(600), Value: 2}, measure.Sample{Name: "temp", At: b.at(540),
+		Value: 1}, measure.Sample{Name: "temp", At: b.at(25 * 3600), Value: 3})
 	if out.Accepted != 2 || !strings.Contains(reason(out), "more than a day ahead") || out.Rejected[0].Index != 2 {
 		t.Fatalf("%+v", out)
 	}
-	want := []measure.Reading{{At: b.at(-60), Value: 1, Quality: measure.Clock}, {At: b.at(0), Value: 2, Quality: measure.Clock}}
+	want := []measure.Reading{{At: b.at(-60), Value: 1, Quality: measure.Clock},
+		{At: b.at(0), Value: 2, Quality: measure.Clock}}
 	if got := b.readings("temp"); !slices.Equal(got, want) {
 		t.Errorf("shifted as a whole: %v, want %v", got, want)
 	}
@@ -219,7 +227,8 @@ func TestReadingsWithoutATimeAreInOrder(t *testing.T) {
 	b.send(measure.Sample{Name: "temp", Value: 3})
 	b.clock(-60)
 	b.send(measure.Sample{Name: "temp", Value: 4})
-	want := []measure.Reading{{At: start, Value: 1}, {At: start + 1, Value: 2}, {At: start + 2, Value: 3}, {At: start + 3, Value: 4}}
+	want := []measure.Reading{{At: start, Value: 1}, {At: start + 1, Value: 2}, {At: start + 2, Value: 3},
+		{At: start + 3, Value: 4}}
 	if got := b.readings("temp"); !slices.Equal(got, want) {
 		t.Errorf("%v, want %v", got, want)
 	}
@@ -232,7 +241,8 @@ func TestReadingsWithoutATimeAreInOrder(t *testing.T) {
 
 func TestUnitsAndKinds(t *testing.T) {
 	b := fresh(t)
-	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 20}, measure.Sample{Name: "door", At: b.at(1), Value: 1, Form: measure.FormBool})
+	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 20}, measure.Sample{Name: "door", At: b.at(1), Value: 1,
+		Form: measure.FormBool})
 	out := b.send(
 		measure.Sample{Name: "temp", At: b.at(2), Value: 21, Unit: "Cel"},
 		measure.Sample{Name: "temp", At: b.at(3), Value: 212, Unit: "[degF]"},
@@ -244,7 +254,8 @@ func TestUnitsAndKinds(t *testing.T) {
 		measure.Sample{Name: "Bad Name", At: b.at(9), Value: 0},
 		measure.Sample{Name: "e/temp", At: b.at(10), Value: 0},
 	)
-	for i, says := range map[int]string{2: "cannot be given in", 3: "did you mean Cel?", 4: "holds numbers", 5: "on or off", 7: `perhaps "bad-name"`, 8: "may send for itself"} {
+	for i, says := range map[int]string{2: "cannot be given in", 3: "did you mean Cel?", 4: "holds numbers",
+		5: "on or off", 7: `perhaps "bad-name"`, 8: "may send for itself"} {
 		found := slices.IndexFunc(out.Rejected, func(r measure.Refusal) bool { return r.Index == i })
 		if found < 0 || !strings.Contains(out.Rejected[found].Reason, says) {
 			t.Errorf("record %d: want %q in %+v", i, says, out.Rejected)
@@ -264,7 +275,8 @@ func TestUnitsAndKinds(t *testing.T) {
 func TestIdempotencyKeys(t *testing.T) {
 	b := fresh(t)
 	post := func(key string, value float64) reading.Outcome {
-		out, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(), IdempotencyKey: key, Samples: []measure.Sample{{Name: "temp", Value: value}}})
+		out, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key},
+			Arrived: b.Now(), IdempotencyKey: key, Samples: []measure.Sample{{Name: "temp", Value: value}}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -287,12 +299,16 @@ func TestIdempotencyKeys(t *testing.T) {
 func TestAnUnknownKeyAndAPerson(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
-	_, err := b.Submit(ctx, &reading.Pack{Sender: credential.Sender{Key: sha256.Sum256([]byte("x"))}, Arrived: start, Samples: []measure.Sample{{Name: "temp", Value: 1}}})
+	_, err := b.Submit(ctx, &reading.Pack{Sender: credential.Sender{Key: sha256.Sum256([]byte("x"))}, Arrived: start,
+		Samples: []measure.Sample{{Name: "temp", Value: 1}}})
 	if !errors.Is(err, credential.ErrKeyUnknown) {
 		t.Errorf("unknown key: %v", err)
 	}
-	out, err := b.Submit(ctx, &reading.Pack{Sender: credential.Sender{Person: "Orla"}, Arrived: start, Samples: []measure.Sample{{Name: "d/temp", Value: 1}, {Index: 1, Name: "dd/temp", Value: 1}, {Index: 2, Name: "temp", Value: 1}}})
-	if err != nil || out.Accepted != 1 || !strings.Contains(reason(out), "did you mean d?") || !strings.Contains(reason(out), "not DEVICE/SIGNAL") {
+	out, err := b.Submit(ctx, &reading.Pack{Sender: credential.Sender{Person: "Orla"}, Arrived: start,
+		Samples: []measure.Sample{{Name: "d/temp", Value: 1}, {Index: 1, Name: "dd/temp", Value: 1},
+			{Index: 2, Name: "temp", Value: 1}}})
+	if err != nil || out.Accepted != 1 || !strings.Contains(reason(out), "did you mean d?") ||
+		!strings.Contains(reason(out), "not DEVICE/SIGNAL") {
 		t.Errorf("a person: %+v %v", out, err)
 	}
 }
@@ -302,7 +318,8 @@ func TestAnUnknownKeyAndAPerson(t *testing.T) {
 func TestSweep(t *testing.T) {
 	b := fresh(t)
 	b.send(measure.Sample{Name: "temp", At: b.at(-1), Value: 20})
-	b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30}, OnDelay: measure.Duration(10 * time.Second)}})
+	b.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 30},
+		OnDelay: measure.Duration(10 * time.Second)}})
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 31})
 	b.clock(11.9)
 	time.Sleep(500 * time.Millisecond)
@@ -328,17 +345,20 @@ func TestADatabaseThatIsAway(t *testing.T) {
 	gate := storetest.NewGate(t, address)
 	b := process(t, storetest.At(t, gate.URL), now)
 	ctx := context.Background()
-	if err := configure.AddDevice(ctx, b.Pipeline, deviceD(), configure.Secret{Hash: b.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(ctx, b.Pipeline, deviceD(), configure.Secret{Hash: b.key},
+		pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 1})
 	gate.Shut()
-	pack := reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: start, Samples: []measure.Sample{{Name: "temp", At: b.at(2), Value: 2}}}
+	pack := reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: start,
+		Samples: []measure.Sample{{Name: "temp", At: b.at(2), Value: 2}}}
 	if _, err := b.Submit(ctx, &pack); !errors.Is(err, commit.ErrAway) {
 		t.Errorf("away: %v", err)
 	}
 	gate.Open()
-	storetest.Eventually(t, "it comes back by itself", func() bool { _, err := b.Submit(ctx, &pack); return err == nil })
+	storetest.Eventually(t, "it comes back by itself",
+		func() bool { _, err := b.Submit(ctx, &pack); return err == nil })
 	if got := b.readings("temp"); len(got) != 2 {
 		t.Errorf("stored: %v", got)
 	}

@@ -31,11 +31,14 @@ func TestSeveralProcessesAreOne(t *testing.T) {
 	records := storetest.Store(t)
 	processes := []*bench{process(t, records, now), process(t, records, now)}
 	first := processes[0]
-	if err := configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key},
+		pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	first.send(measure.Sample{Name: "temp", At: start, Value: 0})
-	guard := first.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}, Deadband: 1, OnDelay: measure.Duration(1500 * time.Millisecond), OffDelay: measure.Duration(700 * time.Millisecond)}})
+	guard := first.guard(alarm.Guard{Signal: "d/temp", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5},
+		Deadband: 1, OnDelay: measure.Duration(1500 * time.Millisecond),
+		OffDelay: measure.Duration(700 * time.Millisecond)}})
 	r := rand.New(rand.NewPCG(3, 4))
 	at := start
 	for round := range 120 {
@@ -58,7 +61,10 @@ func TestSeveralProcessesAreOne(t *testing.T) {
 			}
 		}
 	}
-	stored := slices.DeleteFunc(first.readings("temp"), func(r measure.Reading) bool { return r.At <= start || r.Quality&measure.Late != 0 })
+	stored := slices.DeleteFunc(first.readings("temp"), func(r measure.Reading) bool {
+		return r.At <= start ||
+			r.Quality&measure.Late != 0
+	})
 	want := alarm.Replay(&guard, stored, at)
 	var got []alarm.Transition
 	for _, a := range first.alarms() {
@@ -83,7 +89,8 @@ func TestPacksAtTheSameTime(t *testing.T) {
 	now.Store(int64(start))
 	records := storetest.Store(t)
 	one, two := process(t, records, now), process(t, records, now)
-	if err := configure.AddDevice(ctx, one.Pipeline, deviceD(), configure.Secret{Hash: one.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(ctx, one.Pipeline, deviceD(), configure.Secret{Hash: one.key},
+		pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	const packs = 200
@@ -143,7 +150,8 @@ func TestARefusedCommitHarmsNothingElse(t *testing.T) {
 		t.Fatal(err)
 	}
 	pack := func(name string, seconds, value float64) *reading.Pack {
-		return &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(), Samples: []measure.Sample{{Name: name, At: b.at(seconds), Value: value}}}
+		return &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(),
+			Samples: []measure.Sample{{Name: name, At: b.at(seconds), Value: value}}}
 	}
 	const others = 20
 	failed, taken := make(chan error, 1), make(chan error, others)
@@ -176,8 +184,8 @@ func TestARefusedCommitHarmsNothingElse(t *testing.T) {
 	}
 }
 
-// Over several processes that take turns, an output is at any moment what a plain reading of the newest value says, each change is
-// ordered once, and each order is told after its commit.
+// Over several processes that take turns, an output is at any moment what a plain reading of the newest value says,
+// each change is ordered once, and each order is told after its commit.
 func TestSeveralProcessesOrderOnce(t *testing.T) {
 	ctx := context.Background()
 	now := new(atomic.Int64)
@@ -186,16 +194,18 @@ func TestSeveralProcessesOrderOnce(t *testing.T) {
 	told := make(chan drive.Output, 1000)
 	var processes []*bench
 	for range 2 {
-		b := processTelling(t, records, clock.Following(func() measure.Instant { return measure.Instant(now.Load()) }), func(orders []drive.Output) {
-			for _, o := range orders {
-				told <- o
-			}
-		})
+		b := processTelling(t, records, clock.Following(func() measure.Instant { return measure.Instant(now.Load()) }),
+			func(orders []drive.Output) {
+				for _, o := range orders {
+					told <- o
+				}
+			})
 		b.now = now
 		processes = append(processes, b)
 	}
 	first := processes[0]
-	first.must(configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}))
+	first.must(configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key},
+		pipeline.Actor{Called: "test"}))
 	first.stream("temp", -1, 0)
 	first.output("d/relay", drive.Spec{})
 	first.interlock(drive.Interlock{Name: "x", Output: "d/relay", Signal: "d/temp", When: "above 5", Deadband: 2})

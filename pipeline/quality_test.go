@@ -56,17 +56,20 @@ func TestALiftedProbe(t *testing.T) {
 	b.stream("oxygen", 1, 80)
 	low := quality.Low
 	b.signal("d/oxygen", act.SignalChange{Span: &site.Span{Low: 0.5, High: 200}, FailsTo: &low, FaultAfter: lasting(5)})
-	b.guard(alarm.Guard{Signal: "d/oxygen", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: 55}, Severity: alarm.Critical}})
+	b.guard(alarm.Guard{Signal: "d/oxygen", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: 55},
+		Severity: alarm.Critical}})
 	b.stream("oxygen", 2, repeat(0, 5)...)
 	if got := b.alarms(); len(got) != 0 {
 		t.Fatalf("before the set time: %+v", got)
 	}
 	b.stream("oxygen", 7, 0, 0)
 	got := b.alarms()
-	if len(got) != 1 || got[0].Kind != alarm.BySensor || got[0].Severity != alarm.Critical || got[0].RaisedAt != b.at(7) {
+	if len(got) != 1 || got[0].Kind != alarm.BySensor || got[0].Severity != alarm.Critical ||
+		got[0].RaisedAt != b.at(7) {
 		t.Fatalf("after it: %+v", got)
 	}
-	if want := "D Oxygen is not to be believed: it reads 0, which the instrument cannot truly give"; !strings.EqualFold(got[0].Sentence, want) {
+	if want := "D Oxygen is not to be believed: it reads 0, which the instrument cannot truly give"; !strings.EqualFold(
+		got[0].Sentence, want) {
 		t.Errorf("it says %q", got[0].Sentence)
 	}
 	b.stream("oxygen", 9, 79)
@@ -94,8 +97,10 @@ func TestASaturatedSensorAlarms(t *testing.T) {
 	b := fresh(t)
 	b.stream("gas", 1, 3)
 	b.signal("d/gas", act.SignalChange{Span: &site.Span{Low: 0, High: 500}, FaultAfter: lasting(3)})
-	b.guard(alarm.Guard{Name: "gas-high", Signal: "d/gas", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 500}, OnDelay: *lasting(2), Severity: alarm.Critical}})
-	b.guard(alarm.Guard{Name: "gas-none", Signal: "d/gas", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: -10}}})
+	b.guard(alarm.Guard{Name: "gas-high", Signal: "d/gas", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 500},
+		OnDelay: *lasting(2), Severity: alarm.Critical}})
+	b.guard(alarm.Guard{Name: "gas-none", Signal: "d/gas",
+		Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Below, A: -10}}})
 	b.stream("gas", 2, repeat(900, 10)...)
 	got := b.alarms()
 	if len(got) != 1 || got[0].Guard != "gas-high" || got[0].RaisedAt != b.at(4) {
@@ -104,7 +109,8 @@ func TestASaturatedSensorAlarms(t *testing.T) {
 	if marks := b.marks("gas"); marks[5] != measure.Implausible {
 		t.Errorf("marks %v", marks)
 	}
-	b.guard(alarm.Guard{Name: "gas-some", Signal: "d/gas", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.AtLeast, A: 950}}})
+	b.guard(alarm.Guard{Name: "gas-some", Signal: "d/gas",
+		Rung: alarm.Rung{When: alarm.Test{Kind: alarm.AtLeast, A: 950}}})
 	if got := b.alarms(); len(got) != 2 || got[1].Guard != "gas-some" || got[1].RaisedAt != b.at(11) {
 		t.Errorf("a guard that is added meanwhile: %+v", got)
 	}
@@ -164,9 +170,11 @@ func TestWarmingFollowsPowerOn(t *testing.T) {
 		t.Errorf("silence alone: %v", marks)
 	}
 	b.clock(1010)
-	b.send(measure.Sample{Name: "uptime", At: b.Now(), Value: 3}, measure.Sample{Name: "vapour", At: b.Now(), Value: 900})
+	b.send(measure.Sample{Name: "uptime", At: b.Now(), Value: 3}, measure.Sample{Name: "vapour", At: b.Now(),
+		Value: 900})
 	b.clock(1186)
-	b.send(measure.Sample{Name: "uptime", At: b.Now(), Value: 179}, measure.Sample{Name: "vapour", At: b.Now(), Value: 900})
+	b.send(measure.Sample{Name: "uptime", At: b.Now(), Value: 179}, measure.Sample{Name: "vapour", At: b.Now(),
+		Value: 900})
 	b.clock(1188)
 	b.send(measure.Sample{Name: "vapour", At: b.Now(), Value: 130})
 	if marks := b.marks("vapour"); !slices.Equal(marks, []measure.Quality{0, 0, measure.Warming, measure.Warming, 0}) {
@@ -198,7 +206,8 @@ func TestAStuckSensor(t *testing.T) {
 	}
 	b.stream("v", 8, 7, 8)
 	got := b.alarms()
-	if len(got) != 1 || got[0].RaisedAt != b.at(8) || got[0].ClearedAt == nil || !strings.Contains(got[0].Sentence, "has not moved from 7") {
+	if len(got) != 1 || got[0].RaisedAt != b.at(8) || got[0].ClearedAt == nil ||
+		!strings.Contains(got[0].Sentence, "has not moved from 7") {
 		t.Errorf("%+v", got)
 	}
 	var at []measure.Instant
@@ -229,7 +238,8 @@ func TestRulesOfAnInstrument(t *testing.T) {
 		"stuck_after: -": {StuckAfter: lasting(-1)},
 		"band":           {Bands: &site.Bands{{Name: "low", Colour: "grren"}}},
 	} {
-		if err := configure.SetSignal(context.Background(), b.Pipeline, "d/v", c, tester); err == nil || !strings.Contains(err.Error(), says) {
+		if err := configure.SetSignal(context.Background(), b.Pipeline, "d/v", c, tester); err == nil ||
+			!strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}

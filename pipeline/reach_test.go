@@ -24,7 +24,8 @@ func (b *bench) contact(name string, carriers ...string) {
 	b.t.Helper()
 	c := roster.Contact{Name: name}
 	for i, carrier := range carriers {
-		to := map[string]string{roster.Mail: name + "@b.example", roster.Chat: name, roster.Webhook: "https://b.example/" + name}[carrier]
+		to := map[string]string{roster.Mail: name + "@b.example", roster.Chat: name,
+			roster.Webhook: "https://b.example/" + name}[carrier]
 		if to == "" {
 			to = fmt.Sprintf("+35386000%04d", i+100*len(name)+int(name[0]))
 		}
@@ -103,15 +104,18 @@ func TestARosterGoesOnUntilSomebodyHasIt(t *testing.T) {
 	ctx := context.Background()
 	b.contact("orla", roster.Mail, roster.Text)
 	b.contact("tadhg", roster.Text, roster.Voice)
-	b.roster("house", minutes(10), "orla by e-mail", "tadhg by text after 5m", "orla, tadhg by voice, text from critical after 7m")
+	b.roster("house", minutes(10), "orla by e-mail", "tadhg by text after 5m",
+		"orla, tadhg by voice, text from critical after 7m")
 	b.stream("temp", -10, 20)
-	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Rungs: alarm.Rungs{above(40, 1, alarm.Critical)}, Tell: []string{"house", "desk@b.example"}})
+	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning),
+		Rungs: alarm.Rungs{above(40, 1, alarm.Critical)}, Tell: []string{"house", "desk@b.example"}})
 	b.stream("temp", 1, 31)
 	b.outboxIs("at the raise", "raise orla e-mail", "raise desk@b.example")
 	b.later(310, "the second step", b.count(3))
 	b.outboxIs("after five minutes", "raise orla e-mail", "raise desk@b.example", "raise tadhg text")
 	b.later(910, "all again", b.count(5))
-	b.outboxIs("after fifteen", "raise orla e-mail", "raise desk@b.example", "raise tadhg text", "raise orla e-mail", "raise tadhg text")
+	b.outboxIs("after fifteen", "raise orla e-mail", "raise desk@b.example", "raise tadhg text", "raise orla e-mail",
+		"raise tadhg text")
 	if _, err := respond.Acknowledge(ctx, b.Pipeline, b.newest().ID, "", "Tadhg"); err != nil {
 		t.Fatal(err)
 	}
@@ -135,7 +139,8 @@ func TestARosterGoesOnUntilSomebodyHasIt(t *testing.T) {
 	b.stream("temp", 3500, 20) // over: exactly those who heard, by the same carriers
 	over := b.outbox()[before:]
 	slices.Sort(over)
-	if want := []string{"return desk@b.example", "return orla e-mail", "return orla text", "return tadhg text", "return tadhg voice"}; !slices.Equal(over, want) {
+	if want := []string{"return desk@b.example", "return orla e-mail", "return orla text", "return tadhg text",
+		"return tadhg voice"}; !slices.Equal(over, want) {
 		t.Errorf("over: %v", over)
 	}
 	b.clock(9000)
@@ -155,7 +160,8 @@ func TestHandedBackAlarmsAreToldAgain(t *testing.T) {
 	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"house"}})
 	b.stream("temp", 1, 31)
 	id := b.newest().ID
-	if _, err := respond.HandBack(ctx, b.Pipeline, id, "Orla"); err == nil || !strings.Contains(err.Error(), "nobody has alarm") {
+	if _, err := respond.HandBack(ctx, b.Pipeline, id, "Orla"); err == nil ||
+		!strings.Contains(err.Error(), "nobody has alarm") {
 		t.Errorf("nobody had it: %v", err)
 	}
 	if _, err := respond.Acknowledge(ctx, b.Pipeline, id, "", "Orla"); err != nil {
@@ -164,7 +170,8 @@ func TestHandedBackAlarmsAreToldAgain(t *testing.T) {
 	if a, err := respond.Hand(ctx, b.Pipeline, id, "tadhg", "Orla"); err != nil || a.HandedTo != "tadhg" {
 		t.Fatal(a, err)
 	}
-	if _, err := respond.Hand(ctx, b.Pipeline, id, "tadgh", "Orla"); err == nil || !strings.Contains(err.Error(), "did you mean tadhg?") {
+	if _, err := respond.Hand(ctx, b.Pipeline, id, "tadgh", "Orla"); err == nil ||
+		!strings.Contains(err.Error(), "did you mean tadhg?") {
 		t.Errorf("%v", err)
 	}
 	a, err := respond.HandBack(ctx, b.Pipeline, id, "Orla")
@@ -218,12 +225,16 @@ func TestARosterGoesOnAfterABreakAndNothingFallsThrough(t *testing.T) {
 func TestQuietHoursHoldWhatCanWait(t *testing.T) {
 	b := fresh(t)
 	start := b.Now().Time()
-	c := roster.Contact{Name: "orla", Quiet: fmt.Sprintf("daily %s-%s", start.Add(-time.Hour).Format("15:04"), start.Add(time.Hour).Format("15:04")), Addresses: roster.Addresses{{Carrier: roster.Mail, To: "orla@b.example"}}}
+	c := roster.Contact{Name: "orla", Quiet: fmt.Sprintf("daily %s-%s", start.Add(-time.Hour).Format("15:04"),
+		start.Add(time.Hour).Format("15:04")), Addresses: roster.Addresses{{Carrier: roster.Mail,
+		To: "orla@b.example"}}}
 	b.save(c)
 	b.stream("temp", -10, 20)
-	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Rungs: alarm.Rungs{above(40, 1, alarm.Critical)}, Tell: []string{"orla"}})
+	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 1, alarm.Warning),
+		Rungs: alarm.Rungs{above(40, 1, alarm.Critical)}, Tell: []string{"orla"}})
 	b.stream("temp", 1, 31, 20, 32, 20) // twice, and over
-	b.outboxIs("held", "raise orla e-mail held", "return orla e-mail held", "raise orla e-mail held", "return orla e-mail held")
+	b.outboxIs("held", "raise orla e-mail held", "return orla e-mail held", "raise orla e-mail held",
+		"return orla e-mail held")
 	b.stream("temp", 10, 41)
 	if got := b.outbox(); got[4] != "raise orla e-mail" {
 		t.Errorf("critical: %v", got[4:])
@@ -238,7 +249,8 @@ func TestQuietHoursHoldWhatCanWait(t *testing.T) {
 	})
 	all := b.notices()
 	last := all[len(all)-1]
-	if !strings.Contains(last.Text, "Your quiet hours are over. Meanwhile 2 alarms came and went:") || last.Contact != "orla" {
+	if !strings.Contains(last.Text, "Your quiet hours are over. Meanwhile 2 alarms came and went:") ||
+		last.Contact != "orla" {
 		t.Errorf("%+v", last)
 	}
 	if got := b.outbox(); got[0] != "raise orla e-mail summed up" {
@@ -257,7 +269,8 @@ func TestAFloodBecomesAHandful(t *testing.T) {
 	b.stream("temp", -10, 20)
 	const guards = 60
 	for i := range guards {
-		b.guard(alarm.Guard{Name: fmt.Sprintf("g%d", i), Signal: "d/temp", Rung: above(30+float64(i)/100, 1, alarm.Advisory), Tell: []string{"orla"}})
+		b.guard(alarm.Guard{Name: fmt.Sprintf("g%d", i), Signal: "d/temp",
+			Rung: above(30+float64(i)/100, 1, alarm.Advisory), Tell: []string{"orla"}})
 	}
 	b.guard(alarm.Guard{Name: "bad", Signal: "d/temp", Rung: above(33, 1, alarm.Critical), Tell: []string{"orla"}})
 	b.stream("temp", 1, 35)
@@ -281,7 +294,8 @@ func TestAFloodBecomesAHandful(t *testing.T) {
 		t.Errorf("%d messages for %d alarms", n, guards+1)
 	}
 	for _, n := range b.notices() {
-		if n.Kind == roster.Summary && !strings.Contains(n.Text, "alarms came within 3 minutes; you get them in one message.") {
+		if n.Kind == roster.Summary && !strings.Contains(n.Text,
+			"alarms came within 3 minutes; you get them in one message.") {
 			t.Errorf("%s", n.Text)
 		}
 	}
@@ -302,13 +316,17 @@ func TestAGuardSpeaksSeldom(t *testing.T) {
 	b := fresh(t)
 	b.contact("orla", roster.Mail)
 	b.stream("temp", -10, 20)
-	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"}, LeastGap: minutes(5)})
+	b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"orla"},
+		LeastGap: minutes(5)})
 	b.stream("temp", 1, 31, 20)
 	b.stream("temp", 60, 31, 20, 32, 20)
 	b.stream("temp", 120, 33) // stands
-	b.outboxIs("held", "raise orla e-mail", "return orla e-mail", "raise orla e-mail held", "return orla e-mail held", "raise orla e-mail held", "return orla e-mail held", "raise orla e-mail held")
+	b.outboxIs("held", "raise orla e-mail", "return orla e-mail", "raise orla e-mail held", "return orla e-mail held",
+		"raise orla e-mail held", "return orla e-mail held", "raise orla e-mail held")
 	b.later(305, "the gap is over", b.count(8))
-	b.outboxIs("told", "raise orla e-mail", "return orla e-mail", "raise orla e-mail summed up", "return orla e-mail summed up", "raise orla e-mail summed up", "return orla e-mail summed up", "raise orla e-mail", "summary orla e-mail")
+	b.outboxIs("told", "raise orla e-mail", "return orla e-mail", "raise orla e-mail summed up",
+		"return orla e-mail summed up", "raise orla e-mail summed up", "return orla e-mail summed up",
+		"raise orla e-mail", "summary orla e-mail")
 }
 
 func TestWhatIsNamedStays(t *testing.T) {
@@ -319,21 +337,28 @@ func TestWhatIsNamedStays(t *testing.T) {
 	b.stream("temp", -10, 20)
 	g := b.guard(alarm.Guard{Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"house"}})
 	for says, err := range map[string]error{
-		"is named by roster house":  respond.RemoveContact(ctx, b.Pipeline, "orla", "test"),
-		"is named by guard g":       respond.RemoveRoster(ctx, b.Pipeline, "house", "test"),
-		"did you mean orla?":        respond.RemoveContact(ctx, b.Pipeline, "orlo", "test"),
-		"a contact is called orla":  respond.SaveRoster(ctx, b.Pipeline, &roster.Roster{Name: "orla", Steps: roster.Steps{{Who: []string{"orla"}}}}, "test"),
-		"there is no roster or con": configure.SaveGuard(ctx, b.Pipeline, &alarm.Guard{ID: g.ID, Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Tell: []string{"hause"}}, "test"),
-		"did you mean sentence?":    configure.SaveGuard(ctx, b.Pipeline, &alarm.Guard{ID: g.ID, Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Templates: alarm.Templates{{On: "raise", Short: "{{sentense}}"}}}, "test"),
+		"is named by roster house": respond.RemoveContact(ctx, b.Pipeline, "orla", "test"),
+		"is named by guard g":      respond.RemoveRoster(ctx, b.Pipeline, "house", "test"),
+		"did you mean orla?":       respond.RemoveContact(ctx, b.Pipeline, "orlo", "test"),
+		"a contact is called orla": respond.SaveRoster(ctx, b.Pipeline,
+			&roster.Roster{Name: "orla", Steps: roster.Steps{{Who: []string{"orla"}}}}, "test"),
+		"there is no roster or con": configure.SaveGuard(ctx, b.Pipeline,
+			&alarm.Guard{ID: g.ID, Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning),
+				Tell: []string{"hause"}}, "test"),
+		"did you mean sentence?": configure.SaveGuard(ctx, b.Pipeline,
+			&alarm.Guard{ID: g.ID, Name: "g", Signal: "d/temp", Rung: above(30, 1, alarm.Warning),
+				Templates: alarm.Templates{{On: "raise", Short: "{{sentense}}"}}}, "test"),
 	} {
 		if err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", says, err)
 		}
 	}
-	if _, err := respond.SaveContact(ctx, b.Pipeline, &roster.Contact{Name: "house"}, "test"); err == nil || !strings.Contains(err.Error(), "a roster is called house") {
+	if _, err := respond.SaveContact(ctx, b.Pipeline, &roster.Contact{Name: "house"}, "test"); err == nil ||
+		!strings.Contains(err.Error(), "a roster is called house") {
 		t.Errorf("%v", err)
 	}
-	if _, err := respond.TestContact(ctx, b.Pipeline, "orla", []string{roster.Voice}, "test"); err == nil || !strings.Contains(err.Error(), "no such address") {
+	if _, err := respond.TestContact(ctx, b.Pipeline, "orla", []string{roster.Voice}, "test"); err == nil ||
+		!strings.Contains(err.Error(), "no such address") {
 		t.Errorf("%v", err)
 	}
 }

@@ -31,7 +31,8 @@ func TestAGuardIsBroughtBack(t *testing.T) {
 	b := fresh(t)
 	b.clock(1)
 	b.stream("v", 0, 9)
-	g := b.guard(alarm.Guard{Name: "high", Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}}, Advice: "open the vent"})
+	g := b.guard(alarm.Guard{Name: "high", Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5}},
+		Advice: "open the vent"})
 	b.must(configure.Missed(context.Background(), b.Pipeline, "high", b.Now(), "", "test"))
 	before, err := config.Guards(context.Background(), b.store)
 	b.must(err)
@@ -43,7 +44,8 @@ func TestAGuardIsBroughtBack(t *testing.T) {
 	b.must(b.back("guard", "high"))
 	after, err := config.Guards(context.Background(), b.store)
 	b.must(err)
-	if len(after) != 1 || after[0].ID != g.ID || after[0].Advice != before[0].Advice || after[0].When != before[0].When {
+	if len(after) != 1 || after[0].ID != g.ID || after[0].Advice != before[0].Advice ||
+		after[0].When != before[0].When {
 		t.Errorf("it came back as %+v", after)
 	}
 	if a := b.newest(); a.ClearedAt != nil || a.Guard != "high" {
@@ -57,7 +59,8 @@ func TestAGuardIsBroughtBack(t *testing.T) {
 	}
 }
 
-// A device comes back with its signals, readings, guards, outputs, interlocks and totals; what it has sent meanwhile is taken.
+// A device comes back with its signals, readings, guards, outputs, interlocks and totals; what it has sent meanwhile is
+// taken.
 func TestADeviceIsBroughtBackWithAllThatItHad(t *testing.T) {
 	b := fresh(t)
 	key := b.add(site.Device{Name: "e", Title: "The shed"})
@@ -121,14 +124,16 @@ func TestWhatCannotBeBroughtBack(t *testing.T) {
 	again()
 	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
 	again()
-	if err := b.back("guard", "high"); !errors.Is(err, archive.ErrStaysGone) || !strings.Contains(err.Error(), "another guard has its place now") {
+	if err := b.back("guard", "high"); !errors.Is(err, archive.ErrStaysGone) ||
+		!strings.Contains(err.Error(), "another guard has its place now") {
 		t.Errorf("beside another of its name: %v", err)
 	}
 	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
 	b.must(b.back("guard", "high")) // the newer one
 	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "high", "test"))
 	b.must(configure.RemoveDevice(context.Background(), b.Pipeline, "d", tester))
-	if err := b.back("guard", "high"); !errors.Is(err, archive.ErrStaysGone) || !strings.Contains(err.Error(), "bring that back first") {
+	if err := b.back("guard", "high"); !errors.Is(err, archive.ErrStaysGone) ||
+		!strings.Contains(err.Error(), "bring that back first") {
 		t.Errorf("without its signal: %v", err)
 	}
 	b.must(b.back("device", "d"))
@@ -136,7 +141,8 @@ func TestWhatCannotBeBroughtBack(t *testing.T) {
 	b.must(configure.RemoveDevice(context.Background(), b.Pipeline, "d", tester))
 	month := float64(site.BringBackFor/time.Second) + 10
 	b.clock(month)
-	if err := b.back("device", "d"); !errors.Is(err, store.ErrNotFound) || !strings.Contains(err.Error(), "in the last 30 days") {
+	if err := b.back("device", "d"); !errors.Is(err, store.ErrNotFound) ||
+		!strings.Contains(err.Error(), "in the last 30 days") {
 		t.Errorf("after 30 days: %v", err)
 	}
 	b.must(archive.ForgetRemoved(context.Background(), b.store, b.Now().Add(-site.BringBackFor)))
@@ -157,7 +163,8 @@ func TestAWatchingGuardComesBackWithWhatWasMadeForIt(t *testing.T) {
 	b.turns(2, false)
 	b.turns(3, true)
 	b.contact("orla", roster.Text)
-	b.watch(alarm.Guard{Name: "busy", Signal: "d/running", Rung: above(2, 0, alarm.Warning)}, derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour)})
+	b.watch(alarm.Guard{Name: "busy", Signal: "d/running", Rung: above(2, 0, alarm.Warning)},
+		derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour)})
 	all, err := config.Signals(context.Background(), b.store)
 	b.must(err)
 	b.must(configure.RemoveGuard(context.Background(), b.Pipeline, "busy", "test"))

@@ -26,7 +26,8 @@ import (
 func TestLateReadingsAreLearnedFrom(t *testing.T) {
 	b := fresh(t)
 	b.stream("temp", -100, 20)
-	b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Warning), Rungs: alarm.Rungs{above(40, 1, alarm.Critical)}})
+	b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Warning),
+		Rungs: alarm.Rungs{above(40, 1, alarm.Critical)}})
 	b.guard(alarm.Guard{Name: "younger", Signal: "d/temp", Rung: above(35, 1, alarm.Warning)})
 	b.stream("temp", 1, 20)
 	b.stream("temp", 500, 31, 20) // known
@@ -41,7 +42,8 @@ func TestLateReadingsAreLearnedFrom(t *testing.T) {
 	var learned []string
 	for _, a := range b.alarms() {
 		if a.LearnedLate {
-			learned = append(learned, a.Guard+" "+a.Level+" "+string(a.Severity)+" "+a.RaisedAt.Sub(start).String()+" "+a.State)
+			learned = append(learned, a.Guard+" "+a.Level+" "+string(a.Severity)+" "+a.RaisedAt.Sub(start).String()+" "+
+				a.State)
 		}
 	}
 	want := "hot high-high critical 1m40s over, hot high warning 3m20s over, younger high warning 1m41s over"
@@ -66,7 +68,8 @@ func TestLateReadingsAreLearnedFrom(t *testing.T) {
 		t.Errorf("%d alarms after the second look", n)
 	}
 	notices, _ := events.Notices(context.Background(), b.store, events.NoticeQuery{Limit: 10})
-	if !strings.Contains(notices[0].Text, "hot") && !strings.Contains(notices[0].Text, "above 40") || notices[0].Kind != roster.Summary {
+	if !strings.Contains(notices[0].Text, "hot") && !strings.Contains(notices[0].Text, "above 40") ||
+		notices[0].Kind != roster.Summary {
 		t.Errorf("the summary: %+v", notices[0])
 	}
 }
@@ -95,7 +98,8 @@ func replayWithEvents(t *testing.T, seed int) (found int) {
 	records := storetest.Store(t)
 	processes := []*bench{process(t, records, now), process(t, records, now)}
 	first := processes[0]
-	if err := configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key},
+		pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	first.expect("d", 4*time.Second)
@@ -103,7 +107,9 @@ func replayWithEvents(t *testing.T, seed int) (found int) {
 	first.send(measure.Sample{Name: "here", At: start, Value: 0, Form: measure.FormBool})
 	version := func() alarm.Guard {
 		delay := func() measure.Duration { return measure.Duration(r.IntN(3)) * measure.Duration(time.Second) }
-		g := alarm.Guard{Name: "g", Signal: "d/temp", Latch: r.IntN(3) == 0, Rung: above(4+float64(r.IntN(3)), 1, alarm.Warning), Rungs: alarm.Rungs{above(8, 1, alarm.Critical), below(1, 0, alarm.Advisory)}}
+		g := alarm.Guard{Name: "g", Signal: "d/temp", Latch: r.IntN(3) == 0,
+			Rung: above(4+float64(r.IntN(3)), 1, alarm.Warning), Rungs: alarm.Rungs{above(8, 1, alarm.Critical),
+				below(1, 0, alarm.Advisory)}}
 		for i := range g.Count() {
 			g.At(i).OnDelay, g.At(i).OffDelay = delay(), delay()
 		}
@@ -149,7 +155,8 @@ func replayWithEvents(t *testing.T, seed int) (found int) {
 			now.Store(int64(at))
 			time.Sleep(time.Duration(r.IntN(2)) * 450 * time.Millisecond)
 		case 6:
-			b.send(measure.Sample{Name: "temp", At: at - measure.Instant(r.IntN(8000)), Value: float64(r.IntN(10)) + 0.25})
+			b.send(measure.Sample{Name: "temp", At: at - measure.Instant(r.IntN(8000)), Value: float64(r.IntN(10)) +
+				0.25})
 		default:
 			b.send(measure.Sample{Name: "temp", At: at, Value: float64(r.IntN(10))})
 		}
@@ -161,7 +168,8 @@ func replayWithEvents(t *testing.T, seed int) (found int) {
 			raised = append(raised, a)
 		}
 	}
-	replayed, err := evidence.Replay(ctx, first.Pipeline, evidence.ReplayOrder{Guard: guardOf(t, records), Until: at, WithEvents: true}, nil)
+	replayed, err := evidence.Replay(ctx, first.Pipeline, evidence.ReplayOrder{Guard: guardOf(t, records), Until: at,
+		WithEvents: true}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -173,7 +181,8 @@ func replayWithEvents(t *testing.T, seed int) (found int) {
 			break
 		}
 		o := replayed.Alarms[i]
-		if o.RaisedAt != a.RaisedAt || o.Side != a.Side || o.Value != a.Value || a.ClearedAt != nil && (o.ClearedAt == nil || *o.ClearedAt != *a.ClearedAt || o.Extreme != a.Extreme || o.Severity != a.Worst) {
+		if o.RaisedAt != a.RaisedAt || o.Side != a.Side || o.Value != a.Value || a.ClearedAt != nil &&
+			(o.ClearedAt == nil || *o.ClearedAt != *a.ClearedAt || o.Extreme != a.Extreme || o.Severity != a.Worst) {
 			t.Fatalf("seed %d: alarm %d was %+v\nreplayed %+v", seed, i, a, o)
 		}
 	}

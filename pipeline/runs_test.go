@@ -35,11 +35,13 @@ func twoOfOne(t *testing.T) (processes []*bench, records *store.Store, now *atom
 	records = storetest.Store(t)
 	processes = []*bench{process(t, records, now), process(t, records, now)}
 	first := processes[0]
-	if err := configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := configure.AddDevice(ctx, first.Pipeline, deviceD(), configure.Secret{Hash: first.key},
+		pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	first.send(measure.Sample{Name: "temp", At: start, Value: 0})
-	if err := record.AddAsset(ctx, first.Pipeline, "kiln", act.AssetChange{Signals: &[]string{"d/temp"}}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := record.AddAsset(ctx, first.Pipeline, "kiln", act.AssetChange{Signals: &[]string{"d/temp"}},
+		pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	return processes, records, now
@@ -65,11 +67,13 @@ func stretch(from measure.Instant, until *measure.Instant) string {
 	return fmt.Sprint(from, " ", *until)
 }
 
-// Readings come to two processes in turn: the runs of a plan are those of one who sees them all, none missed and none doubled.
+// Readings come to two processes in turn: the runs of a plan are those of one who sees them all, none missed and none
+// doubled.
 func TestAPlanOfSeveralProcessesIsOne(t *testing.T) {
 	ctx := context.Background()
 	processes, records, now := twoOfOne(t)
-	plan := run.Plan{Name: "firing", Asset: "kiln", Signal: "d/temp", Start: alarm.Test{Kind: alarm.Above, A: 6}, End: alarm.Test{Kind: alarm.Below, A: 3}}
+	plan := run.Plan{Name: "firing", Asset: "kiln", Signal: "d/temp", Start: alarm.Test{Kind: alarm.Above, A: 6},
+		End: alarm.Test{Kind: alarm.Below, A: 3}}
 	if err := record.SavePlan(ctx, processes[0].Pipeline, &plan, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
@@ -98,11 +102,14 @@ func TestAPlanOfSeveralProcessesIsOne(t *testing.T) {
 	}
 }
 
-// Nobody was there for three nights: each has its run all the same, once, at its hours; and the clock that springs back makes no more.
+// Nobody was there for three nights: each has its run all the same, once, at its hours; and the clock that springs back
+// makes no more.
 func TestNightsOfAnOutageHaveTheirRuns(t *testing.T) {
 	ctx := context.Background()
 	processes, records, now := twoOfOne(t)
-	if err := record.SavePlan(ctx, processes[0].Pipeline, &run.Plan{Name: "night", Asset: "kiln", Hours: "daily 22:00-06:00"}, pipeline.Actor{Called: "test"}); err != nil {
+	if err := record.SavePlan(ctx, processes[0].Pipeline,
+		&run.Plan{Name: "night", Asset: "kiln", Hours: "daily 22:00-06:00"},
+		pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
 	here, err := config.Site(ctx, records)
@@ -135,12 +142,14 @@ func TestNightsOfAnOutageHaveTheirRuns(t *testing.T) {
 	}
 }
 
-// An asset that was removed does not stand in the way of the readings that its plan looks at; brought back, the plan goes on.
+// An asset that was removed does not stand in the way of the readings that its plan looks at; brought back, the plan
+// goes on.
 func TestAPlanOfARemovedAsset(t *testing.T) {
 	ctx := context.Background()
 	processes, records, now := twoOfOne(t)
 	b, who := processes[0], pipeline.Actor{Called: "test"}
-	if err := record.SavePlan(ctx, b.Pipeline, &run.Plan{Name: "firing", Asset: "kiln", Signal: "d/temp", Start: alarm.Test{Kind: alarm.Above, A: 6}}, who); err != nil {
+	if err := record.SavePlan(ctx, b.Pipeline, &run.Plan{Name: "firing", Asset: "kiln", Signal: "d/temp",
+		Start: alarm.Test{Kind: alarm.Above, A: 6}}, who); err != nil {
 		t.Fatal(err)
 	}
 	send := func(seconds int, value float64) {
@@ -162,7 +171,8 @@ func TestAPlanOfARemovedAsset(t *testing.T) {
 	send(3, 9)
 	send(4, 0)
 	until := start.Add(4 * time.Second)
-	if got, want := stretches(t, records), []string{stretch(start.Add(3*time.Second), &until)}; !slices.Equal(got, want) {
+	if got, want := stretches(t, records), []string{stretch(start.Add(3*time.Second), &until)}; !slices.Equal(got,
+		want) {
 		t.Errorf("runs   %v\nwanted %v", got, want)
 	}
 	if n := len(b.readings("temp")); n != 5 {
@@ -177,7 +187,8 @@ func TestOneRunByHandAtATime(t *testing.T) {
 	failed := make(chan error, 2)
 	for _, p := range processes {
 		go func() {
-			_, err := record.StartRun(ctx, p.Pipeline, act.RunStart{Asset: "kiln", Title: "First"}, pipeline.Actor{Called: site.Title("", "orla")})
+			_, err := record.StartRun(ctx, p.Pipeline, act.RunStart{Asset: "kiln", Title: "First"},
+				pipeline.Actor{Called: site.Title("", "orla")})
 			failed <- err
 		}()
 	}

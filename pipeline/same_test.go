@@ -15,7 +15,8 @@ import (
 	"jauntylark/pipeline/reading"
 )
 
-// remembersRight sees that what a process has in memory, having followed each change, is what it would read from the database anew.
+// remembersRight sees that what a process has in memory, having followed each change, is what it would read from the
+// database anew.
 func (b *bench) remembersRight() {
 	b.t.Helper()
 	err := b.Do(context.Background(), func(t *reading.Turn) error {
@@ -47,7 +48,8 @@ func (b *bench) compare(who string, known, read *memory.Site) {
 	}
 }
 
-// follows sees that a process that did nothing but look now and then knows the same. Where the clock has leapt since, it begins anew.
+// follows sees that a process that did nothing but look now and then knows the same. Where the clock has leapt since,
+// it begins anew.
 func (b *bench) follows(t *reading.Turn, read *memory.Site) error {
 	b.t.Helper()
 	var leapt int64
@@ -57,7 +59,8 @@ func (b *bench) follows(t *reading.Turn, read *memory.Site) error {
 	if b.watcher == nil || leapt != b.leapt {
 		b.watcher, b.leapt = &memory.Memory{}, leapt
 	}
-	now, err := b.watcher.Begin(&commit.Turn{Tx: t.Tx, Ctx: t.Ctx, Store: t.Store, Now: t.Now, CommitNo: t.CommitNo, ConfigNo: t.ConfigNo})
+	now, err := b.watcher.Begin(&commit.Turn{Tx: t.Tx, Ctx: t.Ctx, Store: t.Store, Now: t.Now, CommitNo: t.CommitNo,
+		ConfigNo: t.ConfigNo})
 	if err != nil {
 		return err
 	}
@@ -100,7 +103,8 @@ func describe(l *memory.Site) described {
 		if device.Gateway != nil {
 			behind = device.Gateway.Name
 		}
-		d.add(fmt.Sprint("device ", id), device.Device, state, device.Heard, behind, names(device.Members, func(m *memory.Device) string { return m.Name }), l.Named[device.Name] == device,
+		d.add(fmt.Sprint("device ", id), device.Device, state, device.Heard, behind,
+			names(device.Members, func(m *memory.Device) string { return m.Name }), l.Named[device.Name] == device,
 			l.ByName[device.Name] == &device.Device, l.ByID[id] == &device.Device, l.Eyes[id])
 		for _, s := range device.Signals {
 			d.signal(l, s)
@@ -109,14 +113,16 @@ func describe(l *memory.Site) described {
 	for id, g := range l.Guards {
 		state := g.State
 		state.Stepped = max(state.Stepped, g.Subject.State.SteppedAt, g.BegunAt) // what is older is late for all guards of the signal
-		d.add(fmt.Sprint("guard ", id), g.Guard, state, g.BegunAt, g.Alarms, g.Suppressor.Guard, g.Suppressor.Signal, g.Suppressor.When.String(), g.Suppressor.When.A,
+		d.add(fmt.Sprint("guard ", id), g.Guard, state, g.BegunAt, g.Alarms, g.Suppressor.Guard, g.Suppressor.Signal,
+			g.Suppressor.When.String(), g.Suppressor.When.A,
 			names(g.Suppresses, guardName), l.Signals[g.Subject.ID] == g.Subject, g.When.A)
 	}
 	for id, o := range l.Outputs {
 		d.add(fmt.Sprint("output ", id), o.Output, inOrder(o.Interlocks, lockName), o.Home.Outputs[o.Name] == o)
 	}
 	for id, i := range l.Interlocks {
-		d.add(fmt.Sprint("interlock ", id), i.Interlock, i.State, i.BegunAt, i.DueAt, i.Broken, inOrder(i.DrivenBy(), path), i.Alarms.Names, i.Machine != nil, l.Outputs[i.Drives.ID] == i.Drives)
+		d.add(fmt.Sprint("interlock ", id), i.Interlock, i.State, i.BegunAt, i.DueAt, i.Broken,
+			inOrder(i.DrivenBy(), path), i.Alarms.Names, i.Machine != nil, l.Outputs[i.Drives.ID] == i.Drives)
 	}
 	d.add("broken", names(l.Broken, lockName))
 	for name, p := range l.Plans {
@@ -125,14 +131,16 @@ func describe(l *memory.Site) described {
 	for hash, k := range l.Keys {
 		d.add("key "+hex.EncodeToString(hash[:4]), k, l.Retires[k.ID], l.Identity[site.Identity(k.Name, k.Number)].ID)
 	}
-	d.add("keys", len(l.Identity), len(l.Former), l.Enrolment, len(l.Signals), len(l.ByName), len(l.Named), len(l.Retires))
+	d.add("keys", len(l.Identity), len(l.Former), l.Enrolment, len(l.Signals), len(l.ByName), len(l.Named),
+		len(l.Retires))
 	return d
 }
 
 func (d described) signal(l *memory.Site, s *memory.Signal) {
 	var derived []any
 	if s.Derived != nil {
-		derived = []any{s.Derived.Recipe, s.Derived.Inputs, s.Derived.Rank, inOrder(s.Derived.From, path), s.Derived.Into == s}
+		derived = []any{s.Derived.Recipe, s.Derived.Inputs, s.Derived.Rank, inOrder(s.Derived.From, path),
+			s.Derived.Into == s}
 		for _, in := range s.Derived.From {
 			derived = append(derived, l.Signals[in.ID] == in)
 		}
@@ -143,8 +151,10 @@ func (d described) signal(l *memory.Site, s *memory.Signal) {
 	}
 	state := s.State
 	state.HighestAt = state.Newest() // which alone is used
-	d.add(fmt.Sprint("signal ", s.ID), s.Signal, state, s.Timeline, inOrder(s.Guards, guardName), names(s.Suppresses, guardName), inOrder(s.Interlocks, lockName),
-		names(s.Watchers, lockName), names(s.Plans, func(p *memory.Plan) string { return p.Name }), derived, feeds, l.Signals[s.ID] == s, l.Devices[s.Home.ID] == s.Home)
+	d.add(fmt.Sprint("signal ", s.ID), s.Signal, state, s.Timeline, inOrder(s.Guards, guardName),
+		names(s.Suppresses, guardName), inOrder(s.Interlocks, lockName),
+		names(s.Watchers, lockName), names(s.Plans, func(p *memory.Plan) string { return p.Name }), derived, feeds,
+		l.Signals[s.ID] == s, l.Devices[s.Home.ID] == s.Home)
 }
 
 func path(s *memory.Signal) string        { return s.Path() }

@@ -13,8 +13,8 @@ import (
 	"jauntylark/store/events"
 )
 
-// What a thousand devices do at once (a broker that is gone takes all their connections with it) is a few commits; one that cannot be
-// done spoils no other.
+// What a thousand devices do at once (a broker that is gone takes all their connections with it) is a few commits; one
+// that cannot be done spoils no other.
 func TestActsOfManyDevicesShareCommits(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()

@@ -14,7 +14,8 @@ import (
 	"jauntylark/store/events"
 )
 
-// What is computed is told in the step of what it is computed from, follows that when it changes, and keeps one that was said of it.
+// What is computed is told in the step of what it is computed from, follows that when it changes, and keeps one that
+// was said of it.
 func TestWhatIsDerivedHasTheStepOfItsInputs(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
@@ -31,12 +32,14 @@ func TestWhatIsDerivedHasTheStepOfItsInputs(t *testing.T) {
 	for name, r := range map[string]derive.Recipe{
 		"margin": {Kind: "difference", Of: []derive.Input{{As: "a", Signal: "d/air"}, {As: "b", Signal: "d/glass"}}},
 		"mean":   {Kind: "moving-mean", Window: *lasting(100), Of: []derive.Input{{As: "of", Signal: "d/air"}}},
-		"fine":   {Kind: "moving-mean", Window: *lasting(100), Decimals: &two, Of: []derive.Input{{As: "of", Signal: "d/air"}}},
-		"wet":    {Kind: "moving-mean", Window: *lasting(100), Of: []derive.Input{{As: "of", Signal: "d/damp"}}},
+		"fine": {Kind: "moving-mean", Window: *lasting(100), Decimals: &two,
+			Of: []derive.Input{{As: "of", Signal: "d/air"}}},
+		"wet": {Kind: "moving-mean", Window: *lasting(100), Of: []derive.Input{{As: "of", Signal: "d/damp"}}},
 	} {
 		b.must(b.tryDerive("d/"+name, r))
 	}
-	b.must(b.tryDerive("d/slow", derive.Recipe{Kind: "moving-mean", Window: *lasting(200), Of: []derive.Input{{As: "of", Signal: "d/mean"}}}))
+	b.must(b.tryDerive("d/slow", derive.Recipe{Kind: "moving-mean", Window: *lasting(200),
+		Of: []derive.Input{{As: "of", Signal: "d/mean"}}}))
 	are := func(when string, want map[string]float64) {
 		t.Helper()
 		for name, at := range want {
@@ -48,14 +51,19 @@ func TestWhatIsDerivedHasTheStepOfItsInputs(t *testing.T) {
 	are("at first", map[string]float64{"margin": 0.1, "mean": 0.1, "slow": 0.1, "fine": 0.01, "wet": 0})
 	b.signal("d/slow", step(0.2))
 	b.signal("d/air", step(1))
-	are("after the step of air was changed", map[string]float64{"margin": 0.5, "mean": 1, "slow": 0.2, "fine": 0.01, "wet": 0})
+	are("after the step of air was changed", map[string]float64{"margin": 0.5, "mean": 1, "slow": 0.2, "fine": 0.01,
+		"wet": 0})
 	one := 1
-	b.must(b.tryDerive("d/fine", derive.Recipe{Kind: "moving-mean", Window: *lasting(100), Decimals: &one, Of: []derive.Input{{As: "of", Signal: "d/air"}}}))
+	b.must(b.tryDerive("d/fine", derive.Recipe{Kind: "moving-mean", Window: *lasting(100), Decimals: &one,
+		Of: []derive.Input{{As: "of", Signal: "d/air"}}}))
 	are("after the decimals of fine were changed", map[string]float64{"fine": 0.1})
-	b.must(b.tryDerive("d/fine", derive.Recipe{Kind: "moving-mean", Window: *lasting(100), Of: []derive.Input{{As: "of", Signal: "d/air"}}}))
-	b.must(b.tryDerive("d/slow", derive.Recipe{Kind: "moving-mean", Window: *lasting(300), Of: []derive.Input{{As: "of", Signal: "d/mean"}}}))
+	b.must(b.tryDerive("d/fine", derive.Recipe{Kind: "moving-mean", Window: *lasting(100),
+		Of: []derive.Input{{As: "of", Signal: "d/air"}}}))
+	b.must(b.tryDerive("d/slow", derive.Recipe{Kind: "moving-mean", Window: *lasting(300),
+		Of: []derive.Input{{As: "of", Signal: "d/mean"}}}))
 	are("without decimals, and of one that has a step of its own", map[string]float64{"fine": 1, "slow": 0.2})
-	b.guard(alarm.Guard{Signal: "d/mean", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 20}}, Tell: []string{"orla@b.example"}})
+	b.guard(alarm.Guard{Signal: "d/mean", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 20}},
+		Tell: []string{"orla@b.example"}})
 	b.stream("air", 3, 34.3)
 	notices, err := events.Notices(ctx, b.store, events.NoticeQuery{Limit: 10})
 	if b.must(err); len(notices) != 1 || !strings.Contains(notices[0].Text, "It reads 29 °C") {
@@ -74,13 +82,15 @@ func TestTheMigrationOfSteps(t *testing.T) {
 	}
 	b.signal("d/air", act.SignalChange{Step: &at})
 	mean := func(of string, decimals *int) derive.Recipe {
-		return derive.Recipe{Kind: "moving-mean", Window: *lasting(100), Decimals: decimals, Of: []derive.Input{{As: "of", Signal: "d/" + of}}}
+		return derive.Recipe{Kind: "moving-mean", Window: *lasting(100), Decimals: decimals,
+			Of: []derive.Input{{As: "of", Signal: "d/" + of}}}
 	}
 	b.must(b.tryDerive("d/mean", mean("air", nil)))
 	b.must(b.tryDerive("d/slow", mean("mean", nil)))
 	b.must(b.tryDerive("d/fine", mean("glass", &two)))
 	b.must(b.tryDerive("d/none", mean("other", nil)))
-	b.must(b.tryDerive("d/margin", derive.Recipe{Kind: "difference", Of: []derive.Input{{As: "a", Signal: "d/air"}, {As: "b", Signal: "d/glass"}}}))
+	b.must(b.tryDerive("d/margin", derive.Recipe{Kind: "difference", Of: []derive.Input{{As: "a", Signal: "d/air"},
+		{As: "b", Signal: "d/glass"}}}))
 	want := map[string]float64{}
 	for _, name := range []string{"mean", "slow", "fine", "none", "margin"} {
 		s, err := config.Signal(ctx, b.store, "d", name)

@@ -24,8 +24,10 @@ func TestSuppression(t *testing.T) {
 	b.stream("temp", -10, 20)
 	b.send(measure.Sample{Name: "here", At: b.at(-9), Value: 0, Form: measure.FormBool})
 	master := b.guard(alarm.Guard{Name: "master", Signal: "d/temp", Rung: above(60, 0, alarm.Critical)})
-	b.guard(alarm.Guard{Name: "when-away", Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Suppressed: "d/here is on"})
-	b.guard(alarm.Guard{Name: "lesser", Signal: "d/temp", Rung: above(50, 0, alarm.Warning), Suppressed: "alarm " + master.Name})
+	b.guard(alarm.Guard{Name: "when-away", Signal: "d/temp", Rung: above(30, 0, alarm.Warning),
+		Suppressed: "d/here is on"})
+	b.guard(alarm.Guard{Name: "lesser", Signal: "d/temp", Rung: above(50, 0, alarm.Warning), Suppressed: "alarm " +
+		master.Name})
 	here := func(at, v float64) {
 		b.send(measure.Sample{Name: "here", At: b.at(at), Value: v, Form: measure.FormBool})
 	}
@@ -39,7 +41,8 @@ func TestSuppression(t *testing.T) {
 		t.Errorf("when they have gone: %+v", a)
 	}
 	here(4, 1)
-	if a := b.newest(); a.State != alarm.StateOver || a.Ending != alarm.EndUnwatched || a.Cause != "the guard is suppressed while d/here is on" {
+	if a := b.newest(); a.State != alarm.StateOver || a.Ending != alarm.EndUnwatched ||
+		a.Cause != "the guard is suppressed while d/here is on" {
 		t.Errorf("when they come back: %+v", a)
 	}
 	b.stream("temp", 5, 70)
@@ -52,16 +55,19 @@ func TestSuppression(t *testing.T) {
 	if got["lesser"] != "over raised " && got["lesser"] != "raised " || got["master"] != "over " {
 		t.Errorf("suppressed by an alarm: %v", got)
 	}
-	_, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(), Samples: nil})
+	_, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: b.key}, Arrived: b.Now(),
+		Samples: nil})
 	if err != nil {
 		t.Fatal(err)
 	}
 	for field, g := range map[string]alarm.Guard{
-		"suppressed_while: there is no signal": {Suppressed: "d/heer is on"}, "suppressed_while: 'above 3' does not suit": {Suppressed: "d/here above 3"},
-		"suppressed_while: there is no guard": {Suppressed: "alarm mastre"},
+		"suppressed_while: there is no signal":      {Suppressed: "d/heer is on"},
+		"suppressed_while: 'above 3' does not suit": {Suppressed: "d/here above 3"},
+		"suppressed_while: there is no guard":       {Suppressed: "alarm mastre"},
 	} {
 		g.Signal, g.Rung = "d/temp", above(1, 0, alarm.Warning)
-		if err := configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"); err == nil || !strings.Contains(err.Error(), field) {
+		if err := configure.SaveGuard(context.Background(), b.Pipeline, &g, "test"); err == nil ||
+			!strings.Contains(err.Error(), field) {
 			t.Errorf("%s: %v", g.Suppressed, err)
 		}
 	}
@@ -77,9 +83,11 @@ func TestWhatSuppressesMayGo(t *testing.T) {
 	if err := configure.Derive(ctx, b.Pipeline, "d/hot", "", r, pipeline.Actor{Called: "test"}); err != nil {
 		t.Fatal(err)
 	}
-	b.guard(alarm.Guard{Name: "by-signal", Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Suppressed: "d/hot is on"})
+	b.guard(alarm.Guard{Name: "by-signal", Signal: "d/temp", Rung: above(30, 0, alarm.Warning),
+		Suppressed: "d/hot is on"})
 	master := b.guard(alarm.Guard{Name: "master", Signal: "d/temp", Rung: above(60, 0, alarm.Warning)})
-	b.guard(alarm.Guard{Name: "by-alarm", Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Suppressed: "alarm master"})
+	b.guard(alarm.Guard{Name: "by-alarm", Signal: "d/temp", Rung: above(30, 0, alarm.Warning),
+		Suppressed: "alarm master"})
 	b.stream("temp", 1, 71)
 	standing := func() string {
 		var names []string
@@ -146,7 +154,8 @@ func TestOutOfServiceAndArmedHours(t *testing.T) {
 
 	edge := start.Time().UTC().Truncate(time.Minute).Add(2 * time.Minute)
 	until := measure.InstantOf(edge)
-	hours := b.guard(alarm.Guard{Name: "at-night", Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Armed: "daily 00:00-" + edge.Format("15:04")})
+	hours := b.guard(alarm.Guard{Name: "at-night", Signal: "d/temp", Rung: above(30, 0, alarm.Warning),
+		Armed: "daily 00:00-" + edge.Format("15:04")})
 	if a := b.newest(); a.Guard != hours.Name || a.State != alarm.StateRaised {
 		t.Fatalf("within its hours: %+v", a)
 	}
@@ -162,7 +171,8 @@ func TestShelvingIsOfTheGuardAndYieldsToWhatIsWorse(t *testing.T) {
 	b := fresh(t)
 	ctx := context.Background()
 	b.stream("temp", -10, 20)
-	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 0, alarm.Warning), Rungs: alarm.Rungs{above(40, 0, alarm.Critical)}})
+	g := b.guard(alarm.Guard{Signal: "d/temp", Rung: above(30, 0, alarm.Warning),
+		Rungs: alarm.Rungs{above(40, 0, alarm.Critical)}})
 	for _, bad := range []struct {
 		until measure.Instant
 		why   string

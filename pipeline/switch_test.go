@@ -36,11 +36,13 @@ func TestANumberBecomesASwitch(t *testing.T) {
 		t.Fatalf("offered: pump %v, level %v, still %v", offered("pump"), offered("level"), offered("still"))
 	}
 	b.guard(alarm.Guard{Name: "runs", Signal: "d/pump", Rung: above(0.5, 0.2, alarm.Warning)})
-	if err := configure.MakeSwitch(ctx, b.Pipeline, "d/level", tester); err == nil || !strings.Contains(err.Error(), "is no switch: it read 0.5 at") {
+	if err := configure.MakeSwitch(ctx, b.Pipeline, "d/level", tester); err == nil ||
+		!strings.Contains(err.Error(), "is no switch: it read 0.5 at") {
 		t.Errorf("%v", err)
 	}
 	odd := b.guard(alarm.Guard{Name: "odd", Signal: "d/pump", Rung: above(7, 0, alarm.Warning)})
-	if err := configure.MakeSwitch(ctx, b.Pipeline, "d/pump", tester); err == nil || !strings.Contains(err.Error(), "guard odd asks 'above 7'") {
+	if err := configure.MakeSwitch(ctx, b.Pipeline, "d/pump", tester); err == nil ||
+		!strings.Contains(err.Error(), "guard odd asks 'above 7'") {
 		t.Errorf("%v", err)
 	}
 	b.must(configure.RemoveGuard(ctx, b.Pipeline, odd.Name, "test"))
@@ -55,7 +57,8 @@ func TestANumberBecomesASwitch(t *testing.T) {
 	}
 	// It goes on taking what its sender always sent.
 	b.clock(2)
-	if out := b.send(measure.Sample{Name: "pump", At: b.at(1), Value: 0}, measure.Sample{Name: "pump", At: b.at(2), Value: 1}); out.Accepted != 2 {
+	if out := b.send(measure.Sample{Name: "pump", At: b.at(1), Value: 0}, measure.Sample{Name: "pump", At: b.at(2),
+		Value: 1}); out.Accepted != 2 {
 		t.Errorf("%+v", out)
 	}
 	if a := b.newest(); a.Sentence != "D pump is on" || a.State != alarm.StateRaised {

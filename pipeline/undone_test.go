@@ -23,8 +23,8 @@ import (
 	"jauntylark/pipeline/respond"
 )
 
-// What a commit that failed had changed in memory is as if it had not been: the same reading again is new, is stepped, and raises the
-// alarm, once.
+// What a commit that failed had changed in memory is as if it had not been: the same reading again is new, is stepped,
+// and raises the alarm, once.
 func TestAFailedCommitLeavesNothingInMemory(t *testing.T) {
 	b := fresh(t)
 	b.stream("temp", -10, 20)
@@ -32,7 +32,8 @@ func TestAFailedCommitLeavesNothingInMemory(t *testing.T) {
 	b.exec(`create function refuse() returns trigger language plpgsql as $$ begin raise exception 'no more alarms'; end $$;
 		create trigger refuse before insert on alarm for each row execute function refuse()`)
 	pack := func() *reading.Pack {
-		return &reading.Pack{Sender: credential.Sender{Key: b.key, Protocol: "HTTP"}, Arrived: b.Now(), Samples: []measure.Sample{{Name: "temp", At: b.at(1), Value: 60}}}
+		return &reading.Pack{Sender: credential.Sender{Key: b.key, Protocol: "HTTP"}, Arrived: b.Now(),
+			Samples: []measure.Sample{{Name: "temp", At: b.at(1), Value: 60}}}
 	}
 	b.clock(1)
 	if _, err := b.Submit(context.Background(), pack()); !errors.Is(err, commit.ErrFailed) {
@@ -43,11 +44,13 @@ func TestAFailedCommitLeavesNothingInMemory(t *testing.T) {
 	}
 	b.exec(`drop trigger refuse on alarm`)
 	for range 2 {
-		if out, err := b.Submit(context.Background(), pack()); err != nil || out.Accepted != 1 || len(out.Rejected) > 0 {
+		if out, err := b.Submit(context.Background(), pack()); err != nil || out.Accepted != 1 ||
+			len(out.Rejected) > 0 {
 			t.Fatalf("the same again: %+v %v", out, err)
 		}
 	}
-	if all := b.alarms(); len(all) != 1 || all[0].State != alarm.StateRaised || all[0].RaisedAt != b.at(1) || all[0].LearnedLate {
+	if all := b.alarms(); len(all) != 1 || all[0].State != alarm.StateRaised || all[0].RaisedAt != b.at(1) ||
+		all[0].LearnedLate {
 		t.Errorf("%+v", all)
 	}
 	if n := len(b.readings("temp")); n != 2 {
@@ -55,8 +58,8 @@ func TestAFailedCommitLeavesNothingInMemory(t *testing.T) {
 	}
 }
 
-// Each act that changes the configuration fails as it commits, and is done again: after each, this process and one that looks on know what
-// the database has, and nothing else.
+// Each act that changes the configuration fails as it commits, and is done again: after each, this process and one that
+// looks on know what the database has, and nothing else.
 func TestMemoryFollowsEachAct(t *testing.T) {
 	b := fresh(t)
 	ctx, p := context.Background(), b.Pipeline
@@ -67,9 +70,11 @@ func TestMemoryFollowsEachAct(t *testing.T) {
 	b.add(site.Device{Name: "gate"})
 	b.output("gate/fan", drive.Spec{Kind: drive.KindSwitch})
 	hot := b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Warning)})
-	b.must(b.tryDerive("gate/mean", derive.Recipe{Kind: "moving-mean", Window: *lasting(100), Of: []derive.Input{{As: "of", Signal: "d/temp"}}}))
+	b.must(b.tryDerive("gate/mean", derive.Recipe{Kind: "moving-mean", Window: *lasting(100),
+		Of: []derive.Input{{As: "of", Signal: "d/temp"}}}))
 	title, behind, unit, step := "Cellar", "gate", measure.Unit("Cel"), 0.5
-	changed, wet := hot, alarm.Guard{Name: "wet", Signal: "d/damp", Rung: above(80, 1, alarm.Warning), Tell: []string{"orla"}}
+	changed, wet := hot, alarm.Guard{Name: "wet", Signal: "d/damp", Rung: above(80, 1, alarm.Warning),
+		Tell: []string{"orla"}}
 	changed.Name, changed.Suppressed, changed.Rung = "too-hot", "d/door above 25", above(40, 1, alarm.Critical)
 	why := "the probe is away"
 	acts := []struct {
@@ -83,42 +88,60 @@ func TestMemoryFollowsEachAct(t *testing.T) {
 			return configure.SetSignal(ctx, p, "d/temp", act.SignalChange{Unit: &unit, Step: &step}, tester)
 		}},
 		{"an interlock by an alarm", func() error {
-			return configure.SaveInterlock(ctx, p, &drive.Interlock{Name: "air", Output: "gate/fan", Alarm: "hot"}, tester)
+			return configure.SaveInterlock(ctx, p, &drive.Interlock{Name: "air", Output: "gate/fan", Alarm: "hot"},
+				tester)
 		}},
 		{"an interlock by a condition", func() error {
-			return configure.SaveInterlock(ctx, p, &drive.Interlock{Name: "dry", Output: "gate/fan", Signal: "d/damp", When: "above 70"}, tester)
+			return configure.SaveInterlock(ctx, p, &drive.Interlock{Name: "dry", Output: "gate/fan", Signal: "d/damp",
+				When: "above 70"}, tester)
 		}},
-		{"a guard is renamed and suppressed", func() error { g := changed; return configure.SaveGuard(ctx, p, &g, "test") }},
+		{"a guard is renamed and suppressed", func() error {
+			g := changed
+			return configure.SaveGuard(ctx, p, &g,
+				"test")
+		}},
 		{"a guard is added", func() error { g := wet; return configure.SaveGuard(ctx, p, &g, "test") }},
 		{"a calibration", func() error {
-			_, err := record.Calibrate(ctx, p, "d/temp", act.CalibrationOrder{Method: calibrate.Offset, Pairs: []calibrate.Pair{{Shown: 20, Reference: 21}}}, tester)
+			_, err := record.Calibrate(ctx, p, "d/temp", act.CalibrationOrder{Method: calibrate.Offset,
+				Pairs: []calibrate.Pair{{Shown: 20, Reference: 21}}}, tester)
 			return err
 		}},
 		{"something is derived", func() error {
-			return configure.Derive(ctx, p, "d/gap", "", derive.Recipe{Kind: "difference", Of: []derive.Input{{As: "a", Signal: "gate/mean"}, {As: "b", Signal: "d/temp"}}}, tester)
+			return configure.Derive(ctx, p, "d/gap", "",
+				derive.Recipe{Kind: "difference", Of: []derive.Input{{As: "a", Signal: "gate/mean"},
+					{As: "b", Signal: "d/temp"}}}, tester)
 		}},
-		{"a guard out of service", func() error { _, err := respond.PutOutOfService(ctx, p, "wet", &why, "Orla"); return err }},
+		{"a guard out of service", func() error {
+			_, err := respond.PutOutOfService(ctx, p, "wet", &why,
+				"Orla")
+			return err
+		}},
 		{"a new key", func() error {
-			_, err := configure.RotateKey(ctx, p, "gate", configure.Secret{Hash: sha256.Sum256([]byte("other"))}, nil, tester)
+			_, err := configure.RotateKey(ctx, p, "gate", configure.Secret{Hash: sha256.Sum256([]byte("other"))}, nil,
+				tester)
 			return err
 		}},
 		{"everything safe", func() error { return configure.AllSafe(ctx, p, "smoke", tester) }},
 		{"not any more", func() error { return configure.EndAllSafe(ctx, p, tester) }},
 		{"a new device", func() error {
-			return configure.AddDevice(ctx, p, &site.Device{Name: "shed", Behind: "gate"}, configure.Secret{Hash: sha256.Sum256([]byte("shed"))}, tester)
+			return configure.AddDevice(ctx, p, &site.Device{Name: "shed", Behind: "gate"},
+				configure.Secret{Hash: sha256.Sum256([]byte("shed"))}, tester)
 		}},
 		{"a new signal", func() error {
-			_, err := p.Submit(ctx, &reading.Pack{Sender: credential.Sender{Key: b.key, Protocol: "HTTP"}, Arrived: b.Now(), Samples: []measure.Sample{{Name: "light", Value: 5}}})
+			_, err := p.Submit(ctx, &reading.Pack{Sender: credential.Sender{Key: b.key, Protocol: "HTTP"},
+				Arrived: b.Now(), Samples: []measure.Sample{{Name: "light", Value: 5}}})
 			return err
 		}},
 		{"the derived one goes", func() error { return configure.RemoveDerived(ctx, p, "d/gap", tester) }},
 		{"an interlock goes", func() error { return configure.RemoveInterlock(ctx, p, "air", tester) }},
 		{"a guard goes", func() error { return configure.RemoveGuard(ctx, p, "wet", "test") }},
 		{"an output goes", func() error { return configure.RemoveOutput(ctx, p, "gate/fan", tester) }},
-		{"a gateway goes with what it had derived", func() error { return configure.RemoveDevice(ctx, p, "gate", tester) }},
+		{"a gateway goes with what it had derived",
+			func() error { return configure.RemoveDevice(ctx, p, "gate", tester) }},
 		{"and comes back", func() error { return configure.BringBack(ctx, p, "device", "gate", tester) }},
 		{"the site", func() error {
-			return respond.SetSite(ctx, p, site.Site{Name: "Weir", Zone: "Europe/Vienna", Currency: "EUR", KeepReadings: measure.Duration(time.Hour * 9000)}, "test")
+			return respond.SetSite(ctx, p, site.Site{Name: "Weir", Zone: "Europe/Vienna", Currency: "EUR",
+				KeepReadings: measure.Duration(time.Hour * 9000)}, "test")
 		}},
 		{"somebody who is told goes", func() error { return respond.RemoveContact(ctx, p, "orla", "test") }},
 	}

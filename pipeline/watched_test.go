@@ -45,7 +45,8 @@ func TestAGuardOverSomethingComputed(t *testing.T) {
 	ctx := context.Background()
 	b.contact("orla", roster.Text)
 	b.turns(0, false)
-	g := b.watch(alarm.Guard{Name: "busy", Signal: "d/running", Rung: above(2, 0, alarm.Warning)}, derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour)})
+	g := b.watch(alarm.Guard{Name: "busy", Signal: "d/running", Rung: above(2, 0, alarm.Warning)},
+		derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour)})
 	if g.Watches != "d/running" || g.Signal != "d/running-cycles-1h" {
 		t.Fatalf("%+v", g)
 	}
@@ -64,7 +65,8 @@ func TestAGuardOverSomethingComputed(t *testing.T) {
 	if a := b.newest(); a.Sentence != "D ran 3 times in the last hour, more than 2" {
 		t.Errorf("%+v", a)
 	}
-	if n := b.last(roster.Raise, roster.Text); n.Text != "Warning: D ran 3 times in the last hour, more than 2. Reply 1 if you have it." {
+	if n := b.last(roster.Raise,
+		roster.Text); n.Text != "Warning: D ran 3 times in the last hour, more than 2. Reply 1 if you have it." {
 		t.Errorf("%s", n.Text)
 	}
 	guards, err := config.Guards(ctx, b.store)
@@ -72,7 +74,8 @@ func TestAGuardOverSomethingComputed(t *testing.T) {
 		t.Errorf("%+v %v", guards, err)
 	}
 	b.must(configure.RemoveGuard(ctx, b.Pipeline, "busy", "test"))
-	if n := b.last(roster.Return, roster.Text); !strings.HasPrefix(n.Text, "No longer watched: the guard was removed. It ran 3 times in the last hour. D ran 3 times in the last hour, more than 2") {
+	if n := b.last(roster.Return, roster.Text); !strings.HasPrefix(n.Text,
+		"No longer watched: the guard was removed. It ran 3 times in the last hour. D ran 3 times in the last hour, more than 2") {
 		t.Errorf("%s", n.Text)
 	}
 	if known() {
@@ -101,7 +104,9 @@ func TestTwoGuardsOverOneThingComputed(t *testing.T) {
 		t.Errorf("nobody needs it: %v", err)
 	}
 	// One that a person declared stays.
-	b.must(configure.Derive(ctx, b.Pipeline, "d/starts", "", derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour), Of: []derive.Input{{As: "of", Signal: "d/running"}}}, tester))
+	b.must(configure.Derive(ctx, b.Pipeline, "d/starts", "",
+		derive.Recipe{Kind: "cycles", Window: measure.Duration(time.Hour),
+			Of: []derive.Input{{As: "of", Signal: "d/running"}}}, tester))
 	b.guard(alarm.Guard{Name: "own", Signal: "d/starts", Rung: above(2, 0, alarm.Warning)})
 	b.must(configure.RemoveGuard(ctx, b.Pipeline, "own", "test"))
 	if _, err := config.Signal(ctx, b.store, "d", "starts"); err != nil {
@@ -124,7 +129,8 @@ func TestTheNewestRun(t *testing.T) {
 		t.Errorf("it never ran: %s", got)
 	}
 	test, _ := alarm.ParseTest("is on")
-	b.guard(alarm.Guard{Name: "on", Signal: "d/running", Rung: alarm.Rung{When: test, Severity: alarm.Warning, OnDelay: minutes(1)}, Tell: []string{"orla"}})
+	b.guard(alarm.Guard{Name: "on", Signal: "d/running", Rung: alarm.Rung{When: test, Severity: alarm.Warning,
+		OnDelay: minutes(1)}, Tell: []string{"orla"}})
 	for i := range 3 {
 		b.turns(float64(10+20*i), true)
 		b.turns(float64(14+20*i), false)
@@ -140,11 +146,13 @@ func TestTheNewestRun(t *testing.T) {
 	}
 	b.watchedTo(182)
 	b.later(182, "the alarm", b.count(1))
-	if n := b.last(roster.Raise, roster.Text); n.Text != "Warning: D running is on. It has run for 1 minute 2 seconds; 4 times today. Reply 1 if you have it." {
+	if n := b.last(roster.Raise,
+		roster.Text); n.Text != "Warning: D running is on. It has run for 1 minute 2 seconds; 4 times today. Reply 1 if you have it." {
 		t.Error(n.Text)
 	}
 	b.turns(200, false)
-	if n := b.last(roster.Return, roster.Text); !strings.HasSuffix(n.Text, "D running was on. It ran for 1 minute 20 seconds, less than a second ago; 4 times today.") {
+	if n := b.last(roster.Return, roster.Text); !strings.HasSuffix(n.Text,
+		"D running was on. It ran for 1 minute 20 seconds, less than a second ago; 4 times today.") {
 		t.Error(n.Text)
 	}
 	b.turns(86400+10, true) // on the next day

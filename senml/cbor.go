@@ -13,10 +13,12 @@ import (
 )
 
 // labels are the CBOR labels of section 6, table 6.
-var labels = map[int64]string{-1: "bver", -2: "bn", -3: "bt", -4: "bu", -5: "bv", -6: "bs", 0: "n", 1: "u", 2: "v", 3: "vs", 4: "vb", 5: "s", 6: "t", 7: "ut", 8: "vd"}
+var labels = map[int64]string{-1: "bver", -2: "bn", -3: "bt", -4: "bu", -5: "bv", -6: "bs", 0: "n", 1: "u", 2: "v",
+	3: "vs", 4: "vb", 5: "s", 6: "t", 7: "ut", 8: "vd"}
 
 var decoder = func() cbor.DecMode {
-	mode, err := cbor.DecOptions{MaxArrayElements: 1 << 16, MaxMapPairs: 64, MaxNestedLevels: 8, DupMapKey: cbor.DupMapKeyEnforcedAPF}.DecMode()
+	mode, err := cbor.DecOptions{MaxArrayElements: 1 << 16, MaxMapPairs: 64, MaxNestedLevels: 8,
+		DupMapKey: cbor.DupMapKeyEnforcedAPF}.DecMode()
 	if err != nil {
 		panic(err)
 	}
@@ -37,7 +39,8 @@ func DecodeCBOR(body []byte, now measure.Instant) ([]measure.Sample, []measure.R
 			return nil, nil, err
 		}
 		if fault != nil {
-			broken[i] = measure.Refusal{Index: i, Signal: text(records[i].Name), Field: fault.Field, Reason: fault.Reason}
+			broken[i] = measure.Refusal{Index: i, Signal: text(records[i].Name), Field: fault.Field,
+				Reason: fault.Reason}
 		}
 	}
 	return resolve(records, broken, now)
@@ -85,7 +88,8 @@ func labelOf(key any) string {
 // that are not known are passed over.
 func (r *record) setCBOR(label string, value any) (should string) {
 	texts := map[string]**string{"bn": &r.BaseName, "bu": &r.BaseUnit, "n": &r.Name, "u": &r.Unit, "vs": &r.Text}
-	numbers := map[string]**float64{"bt": &r.BaseTime, "bv": &r.BaseValue, "bs": &r.BaseSum, "bver": &r.BaseVersion, "v": &r.Value, "s": &r.Sum, "t": &r.Time, "ut": &r.UpdateTime}
+	numbers := map[string]**float64{"bt": &r.BaseTime, "bv": &r.BaseValue, "bs": &r.BaseSum, "bver": &r.BaseVersion,
+		"v": &r.Value, "s": &r.Sum, "t": &r.Time, "ut": &r.UpdateTime}
 	if into := texts[label]; into != nil {
 		v, is := value.(string)
 		if !is {

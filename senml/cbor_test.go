@@ -39,7 +39,8 @@ func TestTheCBORExampleOfTheRFC(t *testing.T) {
 	}
 	for i, want := range []float64{1.2, 1.3, 1.4, 1.5, 1.6, 1.7} {
 		s := samples[i+1]
-		if s.Value != want || s.Unit != "A" || s.At != 1276020076001-measure.Instant(5-i)*1000 || s.Name != "urn:dev:ow:10e2073a0108006:current" {
+		if s.Value != want || s.Unit != "A" || s.At != 1276020076001-measure.Instant(5-i)*1000 ||
+			s.Name != "urn:dev:ow:10e2073a0108006:current" {
 			t.Errorf("record %d: %+v", i+1, s)
 		}
 	}
@@ -90,7 +91,8 @@ func TestJSONAndCBORAgree(t *testing.T) {
 		samples, refused, err := DecodeJSON([]byte(text), now)
 		fromCBOR, refusedCBOR, errCBOR := DecodeCBOR(packCBOR(t, text), now)
 		if !slices.Equal(samples, fromCBOR) || len(refused) != len(refusedCBOR) || (err == nil) != (errCBOR == nil) {
-			t.Errorf("%s\nJSON %+v %+v %v\nCBOR %+v %+v %v", text, samples, refused, err, fromCBOR, refusedCBOR, errCBOR)
+			t.Errorf("%s\nJSON %+v %+v %v\nCBOR %+v %+v %v", text, samples, refused, err, fromCBOR, refusedCBOR,
+				errCBOR)
 			continue
 		}
 		for i := range refused {
@@ -105,7 +107,8 @@ func TestSumsTextAndData(t *testing.T) {
 	samples, refused, err := DecodeJSON([]byte(formPacks[0]), now)
 	want := []measure.Sample{
 		{Index: 0, Name: "fern-house/air", Unit: "W", Value: 21.5, At: now - 10_000},
-		{Index: 1, Name: "fern-house/lamp-sum", Unit: "J", Value: 150}, {Index: 1, Name: "fern-house/lamp", Unit: "W", Value: 21},
+		{Index: 1, Name: "fern-house/lamp-sum", Unit: "J", Value: 150}, {Index: 1, Name: "fern-house/lamp", Unit: "W",
+			Value: 21},
 		{Index: 2, Name: "fern-house/door", Unit: "W", Value: 1, Form: measure.FormBool},
 		{Index: 3, Name: "fern-house/state", Unit: "W", Form: measure.FormText, Text: "running"},
 		{Index: 4, Name: "fern-house/meter-sum", Unit: "J", Value: 107},
@@ -126,12 +129,14 @@ func TestSumsTextAndData(t *testing.T) {
 
 // Section 4.4: what must be understood and is not, and a newer version, cost the whole pack.
 func TestAPackThatMustNotBeUsed(t *testing.T) {
-	for text, says := range map[string]string{`[{"n":"a","v":1},{"n":"b","v":2,"colour_":3}]`: `"colour_"`, `[{"n":"a","v":1},{"bver":11,"n":"b","v":2}]`: "bver 11", `[{"bver":0,"n":"b","v":2}]`: "bver 0"} {
+	for text, says := range map[string]string{`[{"n":"a","v":1},{"n":"b","v":2,"colour_":3}]`: `"colour_"`,
+		`[{"n":"a","v":1},{"bver":11,"n":"b","v":2}]`: "bver 11", `[{"bver":0,"n":"b","v":2}]`: "bver 0"} {
 		for form, decode := range map[string]func() ([]measure.Sample, []measure.Refusal, error){
 			"JSON": func() ([]measure.Sample, []measure.Refusal, error) { return DecodeJSON([]byte(text), now) },
 			"CBOR": func() ([]measure.Sample, []measure.Refusal, error) { return DecodeCBOR(packCBOR(t, text), now) },
 		} {
-			if samples, refused, err := decode(); err == nil || !strings.Contains(err.Error(), says) || samples != nil || refused != nil {
+			if samples, refused, err := decode(); err == nil || !strings.Contains(err.Error(), says) ||
+				samples != nil || refused != nil {
 				t.Errorf("%s %s: %+v %+v %v", form, text, samples, refused, err)
 			}
 		}
@@ -147,14 +152,16 @@ func TestNumbersOfCBOR(t *testing.T) {
 		"integer": {7, 7, true}, "negative": {-7, -7, true}, "float32": {float32(0.5), 0.5, true},
 		"decimal fraction": {cbor.Tag{Number: 4, Content: []any{-2, 27315}}, 273.15, true},
 		"NaN":              {math.NaN(), 0, false}, "infinity": {math.Inf(1), 0, false}, "text": {"7", 0, false},
-		"decimal fraction that is none": {cbor.Tag{Number: 4, Content: []any{-2}}, 0, false}, "huge exponent": {cbor.Tag{Number: 4, Content: []any{900, 1}}, 0, false},
+		"decimal fraction that is none": {cbor.Tag{Number: 4, Content: []any{-2}}, 0, false},
+		"huge exponent":                 {cbor.Tag{Number: 4, Content: []any{900, 1}}, 0, false},
 	} {
 		body, err := cbor.Marshal([]map[int]any{{0: "a", 2: c.value}})
 		if err != nil {
 			t.Fatal(err)
 		}
 		samples, refused, err := DecodeCBOR(body, now)
-		if err != nil || c.fine && (len(samples) != 1 || samples[0].Value != c.want) || !c.fine && (len(refused) != 1 || refused[0].Field != "v") {
+		if err != nil || c.fine && (len(samples) != 1 || samples[0].Value != c.want) || !c.fine &&
+			(len(refused) != 1 || refused[0].Field != "v") {
 			t.Errorf("%s: %+v %+v %v", name, samples, refused, err)
 		}
 	}

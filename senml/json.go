@@ -40,7 +40,8 @@ func DecodeJSON(body []byte, now measure.Instant) ([]measure.Sample, []measure.R
 		}
 		var fault *measure.Fault
 		if doubtful && errors.As(measure.CheckJSON(raw[i], measure.SeveralLines), &fault) {
-			broken[i] = measure.Refusal{Index: i, Signal: text(records[i].Name), Field: fault.Field, Reason: fault.Reason}
+			broken[i] = measure.Refusal{Index: i, Signal: text(records[i].Name), Field: fault.Field,
+				Reason: fault.Reason}
 		}
 	}
 	return resolve(records, broken, now)
@@ -79,7 +80,9 @@ func refusal(index int, r record, err error) measure.Refusal {
 	var kind *json.UnmarshalTypeError
 	if errors.As(err, &kind) {
 		out.Field = kind.Field
-		out.Reason = fmt.Sprintf("is a JSON %s; it should be a %s", kind.Value, map[string]string{"float64": "finite number", "string": "text", "bool": "true or false"}[kind.Type.String()])
+		out.Reason = fmt.Sprintf("is a JSON %s; it should be a %s", kind.Value,
+			map[string]string{"float64": "finite number", "string": "text",
+				"bool": "true or false"}[kind.Type.String()])
 		if kind.Field == "" {
 			out.Reason = fmt.Sprintf("is a JSON %s; a record is an object", kind.Value)
 		}

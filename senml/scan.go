@@ -156,7 +156,8 @@ func (s *scanner) boolean() (*bool, bool) {
 // exact are the powers of ten that a float64 holds exactly: a whole number below 2^53 times or through one
 // of them is rounded once, so it is the nearest (W. D. Clinger, How to read floating point numbers
 // accurately, PLDI 1990).
-var exact = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22}
+var exact = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17,
+	1e18, 1e19, 1e20, 1e21, 1e22}
 
 // number reads a number in JSON's grammar.
 func (s *scanner) number() (*float64, bool) {

@@ -61,7 +61,8 @@ type pack struct {
 }
 
 // resolve joins the records with their base fields. broken tells which records could not be read.
-func resolve(records []record, broken map[int]measure.Refusal, now measure.Instant) ([]measure.Sample, []measure.Refusal, error) {
+func resolve(records []record, broken map[int]measure.Refusal,
+	now measure.Instant) ([]measure.Sample, []measure.Refusal, error) {
 	p := pack{now: now, samples: make([]measure.Sample, 0, len(records))}
 	for i := range records {
 		if r, bad := broken[i]; bad {
@@ -70,11 +71,14 @@ func resolve(records []record, broken map[int]measure.Refusal, now measure.Insta
 		}
 		r := &records[i]
 		if v := r.BaseVersion; v != nil && !(*v >= 1 && *v <= maxVersion) {
-			return nil, nil, fmt.Errorf("record %d says bver %v; versions 1 to %d are understood, so the pack is not used (RFC 8428 section 4.4)", i, *v, maxVersion)
+			return nil, nil,
+				fmt.Errorf(
+					"record %d says bver %v; versions 1 to %d are understood, so the pack is not used (RFC 8428 section 4.4)", i, *v, maxVersion)
 		}
 		p.base.take(r)
 		if fault := p.resolve(i, r); fault != nil {
-			p.refused = append(p.refused, measure.Refusal{Index: i, Signal: p.name + text(r.Name), Field: fault.Field, Reason: fault.Reason})
+			p.refused = append(p.refused, measure.Refusal{Index: i, Signal: p.name + text(r.Name), Field: fault.Field,
+				Reason: fault.Reason})
 		}
 	}
 	return p.samples, p.refused, nil
@@ -117,7 +121,8 @@ func (p *pack) resolve(index int, r *record) *measure.Fault {
 		return fault
 	}
 	if r.Sum != nil {
-		sum := measure.Sample{Index: index, Name: s.Name + "-sum", At: s.At, Value: measure.Sum(p.sum, *r.Sum), Unit: integral[s.Unit]}
+		sum := measure.Sample{Index: index, Name: s.Name + "-sum", At: s.At, Value: measure.Sum(p.sum, *r.Sum),
+			Unit: integral[s.Unit]}
 		if math.IsInf(sum.Value, 0) {
 			return &measure.Fault{Field: "s", Reason: "is too large with the base sum; it should be a finite number"}
 		}
@@ -133,7 +138,8 @@ func (p *pack) resolve(index int, r *record) *measure.Fault {
 }
 
 // integral is the unit of a sum over time of what is in a unit.
-var integral = map[measure.Unit]measure.Unit{"W": "J", "A": "C", "l/s": "l", "m3/s": "m3", "1/s": "count", "bit/s": "bit", "m/s": "m"}
+var integral = map[measure.Unit]measure.Unit{"W": "J", "A": "C", "l/s": "l", "m3/s": "m3", "1/s": "count",
+	"bit/s": "bit", "m/s": "m"}
 
 // value puts a record's value into the sample and tells whether it has one.
 func (p *pack) value(r *record, s *measure.Sample) (bool, *measure.Fault) {
@@ -147,7 +153,8 @@ func (p *pack) value(r *record, s *measure.Sample) (bool, *measure.Fault) {
 		}
 	}
 	if len(fields) > 1 {
-		return false, &measure.Fault{Field: fields[1], Reason: "stands beside " + fields[0] + "; a record has one value (RFC 8428 section 4.2)"}
+		return false, &measure.Fault{Field: fields[1], Reason: "stands beside " + fields[0] +
+			"; a record has one value (RFC 8428 section 4.2)"}
 	}
 	switch {
 	case r.Bool != nil:
@@ -172,17 +179,20 @@ func (p *pack) value(r *record, s *measure.Sample) (bool, *measure.Fault) {
 		return false, &measure.Fault{Field: fields[0], Reason: wrong}
 	}
 	if len(s.Text) > measure.MaxText {
-		return false, &measure.Fault{Field: fields[0], Reason: fmt.Sprintf("has %d bytes; %d are allowed", len(s.Text), measure.MaxText)}
+		return false, &measure.Fault{Field: fields[0], Reason: fmt.Sprintf("has %d bytes; %d are allowed", len(s.Text),
+			measure.MaxText)}
 	}
 	if math.IsInf(s.Value, 0) {
-		return false, &measure.Fault{Field: "v", Reason: "is too large with the base value; it should be a finite number"}
+		return false, &measure.Fault{Field: "v",
+			Reason: "is too large with the base value; it should be a finite number"}
 	}
 	return true, nil
 }
 
 // onlyBase tells whether a record has base fields alone.
 func (r *record) onlyBase() bool {
-	return r.Name == nil && (r.BaseName != nil || r.BaseTime != nil || r.BaseUnit != nil || r.BaseValue != nil || r.BaseSum != nil || r.BaseVersion != nil)
+	return r.Name == nil && (r.BaseName != nil || r.BaseTime != nil || r.BaseUnit != nil || r.BaseValue != nil ||
+		r.BaseSum != nil || r.BaseVersion != nil)
 }
 
 func instant(seconds float64, now measure.Instant) (measure.Instant, *measure.Fault) {

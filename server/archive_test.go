@@ -23,11 +23,14 @@ func TestASiteMovesHouse(t *testing.T) {
 	past(t, old)
 	key := old.Device("mover")
 	old.Send(key, `{"v": 1}`)
-	old.Guard(map[string]any{"name": "hot", "signal": "d/temp", "when": "above 30", "severity": "warning", "tell": []string{}})
+	old.Guard(map[string]any{"name": "hot", "signal": "d/temp", "when": "above 30", "severity": "warning",
+		"tell": []string{}})
 	old.Send(key, `{"v": 2}`)
 	// What readings mean moves with them.
-	old.Do(api.Calibrate.At("d", "temp"), object{"pairs": []object{{"shown": 10, "reference": 10.5}, {"shown": 20, "reference": 21}}, "from": "2026-01-01T00:00:00Z"}, nil)
-	old.Do(api.PutRecipe.At("mover", "hot"), object{"recipe": object{"kind": "on-off", "when": "above 30", "deadband": 2, "of": []object{{"as": "of", "signal": "d/temp"}}}}, nil)
+	old.Do(api.Calibrate.At("d", "temp"), object{"pairs": []object{{"shown": 10, "reference": 10.5},
+		{"shown": 20, "reference": 21}}, "from": "2026-01-01T00:00:00Z"}, nil)
+	old.Do(api.PutRecipe.At("mover", "hot"), object{"recipe": object{"kind": "on-off", "when": "above 30",
+		"deadband": 2, "of": []object{{"as": "of", "signal": "d/temp"}}}}, nil)
 	old.Do(api.AddTotal.At(), object{"name": "hot-time", "signal": "mover/hot", "kind": "on-time"}, nil)
 	old.Do(api.ResetTotal.At("hot-time"), object{"note": "moving"}, nil)
 	old.Output("mover/fan", object{"safe": "on", "rest": "off"})
@@ -43,16 +46,19 @@ func TestASiteMovesHouse(t *testing.T) {
 		t.Fatal(err)
 	}
 	cut := archive.Bytes()[:archive.Len()*2/3]
-	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", bytes.NewReader(cut), new(any)); err == nil {
+	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", bytes.NewReader(cut),
+		new(any)); err == nil {
 		t.Error("a part was taken for the whole")
 	}
-	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", tamperedWith(t, archive.Bytes()), new(any)); err == nil {
+	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip",
+		tamperedWith(t, archive.Bytes()), new(any)); err == nil {
 		t.Error("an archive with another reading was taken")
 	}
 	if fresh.Signal("d/temp") != nil {
 		t.Error("something of the part was kept")
 	}
-	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", bytes.NewReader(archive.Bytes()), new(any)); err != nil {
+	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip",
+		bytes.NewReader(archive.Bytes()), new(any)); err != nil {
 		t.Fatal(err)
 	}
 	query := "format=parquet&until=" + time.Now().UTC().Format(time.RFC3339)
@@ -77,7 +83,8 @@ func TestASiteMovesHouse(t *testing.T) {
 	if len(guards) != 1 || guards[0]["name"] != "hot" {
 		t.Error(guards)
 	}
-	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", bytes.NewReader(archive.Bytes()), new(any)); err == nil || !strings.Contains(err.Error(), "not empty") {
+	if err := fresh.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip",
+		bytes.NewReader(archive.Bytes()), new(any)); err == nil || !strings.Contains(err.Error(), "not empty") {
 		t.Error("into one that is not empty:", err)
 	}
 	if strings.Contains(archive.String(), "argon2") {
@@ -117,7 +124,8 @@ func TestFilesAskForARole(t *testing.T) {
 	people := map[site.Role]*client.Client{"": {URL: s.URL}}
 	for _, role := range []site.Role{site.Viewer, site.Keeper} {
 		email := string(role) + "@b.example"
-		s.Do(api.AddPerson.At(), map[string]string{"email": email, "role": string(role), "password": "a long secret"}, nil)
+		s.Do(api.AddPerson.At(), map[string]string{"email": email, "role": string(role), "password": "a long secret"},
+			nil)
 		people[role] = s.SignIn(email, "a long secret")
 	}
 	status := func(err error) int {
@@ -137,21 +145,24 @@ func TestFilesAskForARole(t *testing.T) {
 		{api.ExportReadings.At(), "", map[site.Role]int{"": 401, site.Viewer: 200, site.Keeper: 200}},
 		{api.GetArchive.At(), "", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 403}},
 		{api.PutArchive.At(), "x", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 403}},
-		{api.BringImport.At().Asking("device", "d"), "time,v\n2026-03-01 12:00,1\n", map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 200}},
+		{api.BringImport.At().Asking("device", "d"), "time,v\n2026-03-01 12:00,1\n",
+			map[site.Role]int{"": 401, site.Viewer: 403, site.Keeper: 200}},
 	} {
 		for role, want := range c.want {
 			var err error
 			if c.body == "" {
 				err = people[role].Download(context.Background(), c.at, io.Discard)
 			} else {
-				err = people[role].Upload(context.Background(), c.at, "application/octet-stream", strings.NewReader(c.body), new(any))
+				err = people[role].Upload(context.Background(), c.at, "application/octet-stream",
+					strings.NewReader(c.body), new(any))
 			}
 			if got := status(err); got != want {
 				t.Errorf("%s %q as %q: %d, want %d", c.at, c.body, role, got, want)
 			}
 		}
 	}
-	broken := s.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", strings.NewReader("no archive"), new(any))
+	broken := s.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip",
+		strings.NewReader("no archive"), new(any))
 	if got := status(broken); got != http.StatusConflict && got != http.StatusUnprocessableEntity {
 		t.Errorf("what is no archive: %v", broken)
 	}
@@ -162,7 +173,8 @@ func TestImportsAreBounded(t *testing.T) {
 	s := servertest.Start(t)
 	s.Device("d")
 	bring := func() (job api.ImportJob, err error) {
-		return job, s.Owner.Upload(context.Background(), api.BringImport.At().Asking("device", "d", "name", "l.csv"), "", strings.NewReader("time,v\n2026-03-01T12:00:00Z,1\n"), &job)
+		return job, s.Owner.Upload(context.Background(), api.BringImport.At().Asking("device", "d", "name", "l.csv"),
+			"", strings.NewReader("time,v\n2026-03-01T12:00:00Z,1\n"), &job)
 	}
 	var jobs []api.ImportJob
 	for range 3 {
@@ -188,7 +200,8 @@ func TestImportsAreBounded(t *testing.T) {
 	}
 	wrong := api.ImportOrder{Layout: jobs[1].Layout}
 	wrong.Layout.Columns[1].Signal = ""
-	if err := s.Owner.Call(context.Background(), api.RunImport.At(jobs[1].ID), wrong, nil); err == nil || !strings.Contains(err.Error(), "needs the signal") {
+	if err := s.Owner.Call(context.Background(), api.RunImport.At(jobs[1].ID), wrong, nil); err == nil ||
+		!strings.Contains(err.Error(), "needs the signal") {
 		t.Error(err)
 	}
 	if s.Signal("d/v") != nil {

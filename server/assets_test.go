@@ -50,13 +50,17 @@ func TestTheLifeOfAnAsset(t *testing.T) {
 	s.Output("fog-pump/valve", nil)
 	s.Do(api.AddAsset.At(), object{"name": "house", "title": "Glasshouse"}, nil)
 	var p api.AssetPage
-	s.Do(api.AddAsset.At(), object{"name": "pump", "kind": "pump", "in": "house", "signals": []string{"fog-pump"}, "outputs": []string{"fog-pump/valve"}, "next_service": "2020-01-31", "note": "**24 V**"}, &p)
-	if len(p.Place) != 1 || p.Place[0].Called != "Glasshouse" || len(p.Signals) != 2 || len(p.Outputs) != 1 || !strings.Contains(strings.Join(p.Words, " "), "Nothing guards it") || !strings.Contains(strings.Join(p.Words, " "), "Its service was due") {
+	s.Do(api.AddAsset.At(), object{"name": "pump", "kind": "pump", "in": "house", "signals": []string{"fog-pump"},
+		"outputs": []string{"fog-pump/valve"}, "next_service": "2020-01-31", "note": "**24 V**"}, &p)
+	if len(p.Place) != 1 || p.Place[0].Called != "Glasshouse" || len(p.Signals) != 2 || len(p.Outputs) != 1 ||
+		!strings.Contains(strings.Join(p.Words, " "), "Nothing guards it") ||
+		!strings.Contains(strings.Join(p.Words, " "), "Its service was due") {
 		t.Errorf("a new asset is %+v", p)
 	}
 	s.Do(api.Verify.At("fog-pump", "temp"), object{"reference": 25, "tolerance": "1"}, nil)
 	s.Do(api.Verify.At("fog-pump", "temp"), object{"reference": 20.5, "tolerance": "1"}, nil)
-	if v := assetPage(s, "pump").Verified; len(v) != 1 || v[0].Signal != "fog-pump/temp" || !v[0].Passed || v[0].Reference != 20.5 {
+	if v := assetPage(s, "pump").Verified; len(v) != 1 || v[0].Signal != "fog-pump/temp" || !v[0].Passed ||
+		v[0].Reference != 20.5 {
 		t.Errorf("verified: %+v", v)
 	}
 	s.Guard(object{"name": "hot", "signal": "fog-pump/temp", "when": "above 30", "severity": "critical"})
@@ -67,7 +71,8 @@ func TestTheLifeOfAnAsset(t *testing.T) {
 	}
 	var all []api.AssetLine
 	s.Do(api.ListAssets.At(), nil, &all)
-	if len(all) != 2 || all[1].Name != "pump" || all[1].Depth != 1 || all[1].Worst != "critical" || all[1].Reading.Name != "temp" || *all[1].Reading.Value != 40 {
+	if len(all) != 2 || all[1].Name != "pump" || all[1].Depth != 1 || all[1].Worst != "critical" ||
+		all[1].Reading.Name != "temp" || *all[1].Reading.Value != 40 {
 		t.Errorf("the list is %+v", all)
 	}
 	s.Do(api.SetCondition.At("pump"), object{"condition": "out of order", "why": "seized"}, &p)
@@ -119,7 +124,8 @@ func aPhoto(t *testing.T, width, height int, orientation byte) []byte {
 	if err := jpeg.Encode(&plain, m, nil); err != nil {
 		t.Fatal(err)
 	}
-	tiff := []byte("MM\x00*\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00" + string(orientation) + "\x00\x00\x00\x00\x00\x00GPS 53.3498N 6.2603W")
+	tiff := []byte("MM\x00*\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00" + string(orientation) +
+		"\x00\x00\x00\x00\x00\x00GPS 53.3498N 6.2603W")
 	exif := append([]byte("Exif\x00\x00"), tiff...)
 	out := append([]byte{0xff, 0xd8, 0xff, 0xe1}, byte((len(exif)+2)>>8), byte(len(exif)+2))
 	return append(append(out, exif...), plain.Bytes()[2:]...)
@@ -129,7 +135,8 @@ func aPhoto(t *testing.T, width, height int, orientation byte) []byte {
 func hugePNG() []byte {
 	chunk := func(kind string, data []byte) []byte {
 		body := append([]byte(kind), data...)
-		return binary.BigEndian.AppendUint32(append(binary.BigEndian.AppendUint32(nil, uint32(len(data))), body...), crc32.ChecksumIEEE(body))
+		return binary.BigEndian.AppendUint32(append(binary.BigEndian.AppendUint32(nil, uint32(len(data))), body...),
+			crc32.ChecksumIEEE(body))
 	}
 	head := append(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, 10_000), 10_000), 8, 2, 0, 0, 0)
 	return append([]byte("\x89PNG\r\n\x1a\n"), append(chunk("IHDR", head), chunk("IEND", nil)...)...)
@@ -145,25 +152,30 @@ func TestPhotosAndPapers(t *testing.T) {
 	}
 	body := taken(t, s, api.GetAttachment.At("pump", "1"))
 	m, _, err := image.Decode(bytes.NewReader(body))
-	if err != nil || m.Bounds().Dx() != 1280 || bytes.Contains(body, []byte("GPS")) || bytes.Contains(body, []byte("Exif")) {
+	if err != nil || m.Bounds().Dx() != 1280 || bytes.Contains(body, []byte("GPS")) ||
+		bytes.Contains(body, []byte("Exif")) {
 		t.Errorf("what is kept is %v, with its place %v (%v)", m.Bounds(), bytes.Contains(body, []byte("GPS")), err)
 	}
 	if r, _, _, _ := m.At(640, 100).RGBA(); r < 0xf000 { // its left half is the upper one now
 		t.Error("it was not turned upright")
 	}
-	small, _, err := image.Decode(bytes.NewReader(taken(t, s, api.GetAttachment.At("pump", "1").Asking("small", "true"))))
+	small, _, err := image.Decode(bytes.NewReader(taken(t, s, api.GetAttachment.At("pump", "1").Asking("small",
+		"true"))))
 	if err != nil || small.Bounds().Dy() != 480 {
 		t.Errorf("its small picture is %v (%v)", small.Bounds(), err)
 	}
-	for says, bad := range map[string][]byte{"no picture that can be read": []byte("hello"), "100": hugePNG(), "damaged": aPhoto(t, 300, 200, 1)[:900], "drawing": []byte(`<svg xmlns="http://www.w3.org/2000/svg"/>`)} {
-		if _, err := sent(t, s.Owner, api.AddPhoto.At("pump").Asking("name", "x"), bad); err == nil || !strings.Contains(err.Error(), says) && !strings.Contains(err.Error(), "40 million") {
+	for says, bad := range map[string][]byte{"no picture that can be read": []byte("hello"), "100": hugePNG(),
+		"damaged": aPhoto(t, 300, 200, 1)[:900], "drawing": []byte(`<svg xmlns="http://www.w3.org/2000/svg"/>`)} {
+		if _, err := sent(t, s.Owner, api.AddPhoto.At("pump").Asking("name", "x"), bad); err == nil ||
+			!strings.Contains(err.Error(), says) && !strings.Contains(err.Error(), "40 million") {
 			t.Errorf("%.20q: %v; should say %q", bad, err, says)
 		}
 	}
 	if _, err := sent(t, s.Owner, api.AddPaper.At("pump").Asking("name", "x"), []byte("%PDF-1.7 cut")); err == nil {
 		t.Error("half a PDF was taken")
 	}
-	if _, err := sent(t, s.Owner, api.AddPaper.At("pump").Asking("name", "Manual.pdf"), []byte("%PDF-1.7\n%%EOF\n")); err != nil {
+	if _, err := sent(t, s.Owner, api.AddPaper.At("pump").Asking("name", "Manual.pdf"),
+		[]byte("%PDF-1.7\n%%EOF\n")); err != nil {
 		t.Error(err)
 	}
 	if p := assetPage(s, "pump"); len(p.Attachments) != 2 || *p.Asset.Photo != 1 {
@@ -181,7 +193,8 @@ func TestLabels(t *testing.T) {
 	for _, name := range []string{"house", "pump"} {
 		s.Do(api.AddAsset.At(), object{"name": name, "title": "The " + name + " & more"}, nil)
 	}
-	if svg := string(taken(t, s, api.GetLabel.At("pump"))); !strings.HasPrefix(svg, "<svg") || !strings.Contains(svg, "The pump &amp; more") {
+	if svg := string(taken(t, s, api.GetLabel.At("pump"))); !strings.HasPrefix(svg, "<svg") ||
+		!strings.Contains(svg, "The pump &amp; more") {
 		t.Errorf("the label is %.200s", svg)
 	}
 	if _, err := png.Decode(bytes.NewReader(taken(t, s, api.GetLabelPicture.At("pump")))); err != nil {
@@ -190,7 +203,8 @@ func TestLabels(t *testing.T) {
 	if pdf := taken(t, s, api.GetLabels.At()); !bytes.HasPrefix(pdf, []byte("%PDF-")) {
 		t.Errorf("the sheet is %.20q", pdf)
 	}
-	if err := s.Owner.Download(context.Background(), api.GetLabels.At().Asking("asset", "pumb"), &bytes.Buffer{}); err == nil || !strings.Contains(err.Error(), "pump") {
+	if err := s.Owner.Download(context.Background(), api.GetLabels.At().Asking("asset", "pumb"),
+		&bytes.Buffer{}); err == nil || !strings.Contains(err.Error(), "pump") {
 		t.Errorf("a label of what is not there: %v", err)
 	}
 }
@@ -200,7 +214,8 @@ func TestPutUnderGuard(t *testing.T) {
 	s := servertest.Start(t)
 	s.Send(s.Device("eye"), `[{"temp": 20}]`)
 	s.Do(api.AddAsset.At(), object{"name": "switchboard"}, nil)
-	guard := object{"name": "warm", "signal": "eye/temp", "when": "above 60", "on_delay": "1m", "severity": "warning", "rungs": []object{{"when": "above 75", "severity": "critical"}}, "tell": []string{servertest.Owner}}
+	guard := object{"name": "warm", "signal": "eye/temp", "when": "above 60", "on_delay": "1m", "severity": "warning",
+		"rungs": []object{{"when": "above 75", "severity": "critical"}}, "tell": []string{servertest.Owner}}
 	order := object{"guard": guard, "interval": "5m", "sparing_interval": "1h", "try": true}
 	var w act.Watch
 	s.Do(api.GuardAsset.At("switchboard"), order, &w)
@@ -212,8 +227,12 @@ func TestPutUnderGuard(t *testing.T) {
 		t.Error("a try has changed something")
 	}
 	for field, change := range map[string]object{
-		"guard.signal": {"guard": object{"signal": "eye/tenp", "when": "above 60"}}, "guard.when": {"guard": object{"signal": "eye/temp", "when": "is on"}},
-		"guard.tell": {"guard": object{"signal": "eye/temp", "when": "above 60", "tell": []string{"nobody-here"}}}, "sparing_interval": {"guard": guard, "interval": "5m", "sparing_interval": "1m"}, "interval": {"guard": guard, "interval": "1ms"},
+		"guard.signal": {"guard": object{"signal": "eye/tenp", "when": "above 60"}},
+		"guard.when":   {"guard": object{"signal": "eye/temp", "when": "is on"}},
+		"guard.tell": {"guard": object{"signal": "eye/temp", "when": "above 60",
+			"tell": []string{"nobody-here"}}},
+		"sparing_interval": {"guard": guard, "interval": "5m", "sparing_interval": "1m"},
+		"interval":         {"guard": guard, "interval": "1ms"},
 	} {
 		if said := refused(t, s.Owner, 422, api.GuardAsset.At("switchboard"), change); !strings.Contains(said, field) {
 			t.Errorf("%v: %q does not name %s", change, said, field)
@@ -225,7 +244,8 @@ func TestPutUnderGuard(t *testing.T) {
 	order["try"] = false
 	s.Do(api.GuardAsset.At("switchboard"), order, &w)
 	p := assetPage(s, "switchboard")
-	if d := s.Look("eye"); !w.Saved || len(p.Guards) != 1 || len(p.Signals) != 1 || d.Settings.Interval.String() != "5m" || d.Settings.Sparing.String() != "1h" {
+	if d := s.Look("eye"); !w.Saved || len(p.Guards) != 1 || len(p.Signals) != 1 ||
+		d.Settings.Interval.String() != "5m" || d.Settings.Sparing.String() != "1h" {
 		t.Errorf("under guard it is %+v, the device is ordered %+v", p, d.Settings)
 	}
 	guard["when"] = "above 65" // the same guard, changed

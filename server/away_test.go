@@ -22,7 +22,8 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// deadWire is a connection to a database that can go dead: it takes what it is sent, and neither passes it on nor refuses it.
+// deadWire is a connection to a database that can go dead: it takes what it is sent, and neither passes it on nor
+// refuses it.
 type deadWire struct {
 	listener net.Listener
 	to       string
@@ -107,7 +108,8 @@ func statusOf(t *testing.T, c *client.Client, at api.Place, body string) int {
 	return answer.StatusCode
 }
 
-// A database that vanishes without a word counts as away within seconds, for everybody; when it is back, so is the service.
+// A database that vanishes without a word counts as away within seconds, for everybody; when it is back, so is the
+// service.
 func TestADatabaseThatVanishes(t *testing.T) {
 	storetest.Alone(t)
 	wire, database := wireTo(t, storetest.URL(t))
@@ -115,7 +117,8 @@ func TestADatabaseThatVanishes(t *testing.T) {
 	t.Cleanup(func() { wire.dead.Store(false) })
 	pond := s.Device("pond")
 	s.Send(pond, `{"oxygen": 8}`)
-	s.Guard(object{"name": "low", "signal": "pond/oxygen", "when": "below 5", "severity": "critical", "tell": []string{servertest.Owner}})
+	s.Guard(object{"name": "low", "signal": "pond/oxygen", "when": "below 5", "severity": "critical",
+		"tell": []string{servertest.Owner}})
 	var away, changes atomic.Int64
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
@@ -159,7 +162,8 @@ func TestADatabaseThatVanishes(t *testing.T) {
 	}
 	var entries []site.Entry
 	s.Do(api.ListJournal.At().Asking("kind", "outage"), nil, &entries)
-	if len(entries) != 1 || !strings.HasPrefix(entries[0].Text, "The database was away for ") || entries[0].LearnedAt.Sub(entries[0].At) < 5*time.Second {
+	if len(entries) != 1 || !strings.HasPrefix(entries[0].Text, "The database was away for ") ||
+		entries[0].LearnedAt.Sub(entries[0].At) < 5*time.Second {
 		t.Errorf("the journal tells of the outage: %+v", entries)
 	}
 }
@@ -179,7 +183,8 @@ func TestAReadOnlyDatabase(t *testing.T) {
 	u, _ := url.Parse(database)
 	readOnly := func(on string) {
 		t.Helper()
-		for _, q := range []string{"set default_transaction_read_only = off", "alter database " + strings.TrimPrefix(u.Path, "/") + " set default_transaction_read_only = " + on,
+		for _, q := range []string{"set default_transaction_read_only = off", "alter database " +
+			strings.TrimPrefix(u.Path, "/") + " set default_transaction_read_only = " + on,
 			"select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"} {
 			if _, err := admin.Exec(q); err != nil {
 				t.Fatal(q, err)

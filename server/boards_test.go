@@ -24,7 +24,8 @@ func boardSite(t *testing.T) (s *servertest.Service, tadhg *client.Client) {
 	s = servertest.Start(t)
 	d := s.Device("d")
 	s.Send(d, `{"temp": 21, "mode": "idle"}`)
-	s.Do(api.AddPerson.At(), object{"email": "tadhg@hollowbrook.example", "name": "Tadhg", "role": "keeper", "password": servertest.Password}, nil)
+	s.Do(api.AddPerson.At(), object{"email": "tadhg@hollowbrook.example", "name": "Tadhg", "role": "keeper",
+		"password": servertest.Password}, nil)
 	return s, s.SignIn("tadhg@hollowbrook.example", servertest.Password)
 }
 
@@ -77,7 +78,8 @@ func TestTheLifeOfABoard(t *testing.T) {
 		t.Error("a dropped draft is still there")
 	}
 	s.Do(api.ChangeBoard.At("heat"), object{"shared": true}, nil)
-	if err := tadhg.Call(context.Background(), api.CopyBoard.At("heat"), object{"name": "my-heat"}, &b); err != nil || b.Maker != "tadhg@hollowbrook.example" || b.Shared || len(b.Tiling.Tiles) != 2 {
+	if err := tadhg.Call(context.Background(), api.CopyBoard.At("heat"), object{"name": "my-heat"}, &b); err != nil ||
+		b.Maker != "tadhg@hollowbrook.example" || b.Shared || len(b.Tiling.Tiles) != 2 {
 		t.Errorf("a copy is %+v, %v", b, err)
 	}
 	refused(t, tadhg, http.StatusConflict, api.CopyBoard.At("heat"), object{"name": "my-heat"})
@@ -99,11 +101,13 @@ func TestBoardsRefuse(t *testing.T) {
 		words  []string
 	}{
 		{"Heat!", tiles(tile("value", "d/temp")), http.StatusUnprocessableEntity, []string{"name"}},
-		{"heat", tiles(tile("value", "d/tmep")), http.StatusUnprocessableEntity, []string{"tiles[0].series[0].signal", "d/tmep", "d/temp"}},
+		{"heat", tiles(tile("value", "d/tmep")), http.StatusUnprocessableEntity,
+			[]string{"tiles[0].series[0].signal", "d/tmep", "d/temp"}},
 		{"heat", tiles(tile("dial", "d/mode")), http.StatusUnprocessableEntity, []string{"d/mode", "text"}},
 		{"heat", tiles(object{"kind": "mimic", "picture": 9}), http.StatusUnprocessableEntity, []string{"picture 9"}},
 		{"heat", tiles(object{"kind": "total", "total": "x"}), http.StatusUnprocessableEntity, []string{"total", "x"}},
-		{"heat", tiles(object{"kind": "value", "series": []object{{"signal": "d/temp"}}, "x": 11, "w": 3, "h": 2}), http.StatusUnprocessableEntity, []string{"12 columns"}},
+		{"heat", tiles(object{"kind": "value", "series": []object{{"signal": "d/temp"}}, "x": 11, "w": 3, "h": 2}),
+			http.StatusUnprocessableEntity, []string{"12 columns"}},
 	} {
 		said := refused(t, s.Owner, c.status, api.PutBoard.At(c.name), object{"tiling": c.body})
 		for _, w := range c.words {
@@ -132,7 +136,8 @@ func aPNG(t *testing.T) []byte {
 func TestPicturesOfBoards(t *testing.T) {
 	s, _ := boardSite(t)
 	var p board.Picture
-	if err := s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "house"), "application/octet-stream", bytes.NewReader(aPNG(t)), &p); err != nil || p.Width != 30 || p.Height != 20 {
+	if err := s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "house"),
+		"application/octet-stream", bytes.NewReader(aPNG(t)), &p); err != nil || p.Width != 30 || p.Height != 20 {
 		t.Fatalf("%+v, %v", p, err)
 	}
 	got, err := s.Owner.Fetch(context.Background(), api.GetPicture.At(p.ID), nil)
@@ -141,16 +146,20 @@ func TestPicturesOfBoards(t *testing.T) {
 	}
 	defer got.Body.Close()
 	body, _ := io.ReadAll(got.Body)
-	if csp := got.Header.Get("Content-Security-Policy"); !strings.Contains(csp, "sandbox") || got.Header.Get("Content-Type") != "image/png" || !bytes.HasPrefix(body, []byte("\x89PNG")) {
+	if csp := got.Header.Get("Content-Security-Policy"); !strings.Contains(csp, "sandbox") ||
+		got.Header.Get("Content-Type") != "image/png" || !bytes.HasPrefix(body, []byte("\x89PNG")) {
 		t.Errorf("it is served with %v", got.Header)
 	}
 	for _, bad := range []string{"", "no picture", "<html>"} {
-		if err := s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "x"), "application/octet-stream", strings.NewReader(bad), nil); err == nil {
+		if err := s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "x"),
+			"application/octet-stream", strings.NewReader(bad), nil); err == nil {
 			t.Errorf("%q was taken for a picture", bad)
 		}
 	}
-	s.Do(api.PutBoard.At("map"), object{"tiling": tiles(object{"kind": "mimic", "picture": p.ID, "pins": []object{{"x": 0.5, "y": 0.5, "kind": "value", "signal": "d/temp"}}})}, nil)
-	if said := refused(t, s.Owner, http.StatusConflict, api.RemovePicture.At(p.ID), nil); !strings.Contains(said, "map") && !strings.Contains(said, "Map") {
+	s.Do(api.PutBoard.At("map"), object{"tiling": tiles(object{"kind": "mimic", "picture": p.ID,
+		"pins": []object{{"x": 0.5, "y": 0.5, "kind": "value", "signal": "d/temp"}}})}, nil)
+	if said := refused(t, s.Owner, http.StatusConflict, api.RemovePicture.At(p.ID), nil); !strings.Contains(said,
+		"map") && !strings.Contains(said, "Map") {
 		t.Error("a picture in use:", said)
 	}
 	nobody := client.Client{URL: s.URL}
@@ -185,17 +194,20 @@ func TestTheStartBoard(t *testing.T) {
 func TestBoardsInArchives(t *testing.T) {
 	s, _ := boardSite(t)
 	var p board.Picture
-	if err := s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "house"), "application/octet-stream", bytes.NewReader(aPNG(t)), &p); err != nil {
+	if err := s.Owner.Upload(context.Background(), api.AddPicture.At().Asking("name", "house"),
+		"application/octet-stream", bytes.NewReader(aPNG(t)), &p); err != nil {
 		t.Fatal(err)
 	}
-	s.Do(api.PutBoard.At("map"), object{"shared": true, "tiling": tiles(object{"kind": "mimic", "picture": p.ID}, tile("value", "d/temp"))}, nil)
+	s.Do(api.PutBoard.At("map"), object{"shared": true, "tiling": tiles(object{"kind": "mimic", "picture": p.ID},
+		tile("value", "d/temp"))}, nil)
 	s.Do(api.SetStart.At(), object{"board": "map"}, nil)
 	var file bytes.Buffer
 	if err := s.Owner.Download(context.Background(), api.GetArchive.At(), &file); err != nil {
 		t.Fatal(err)
 	}
 	other := servertest.Start(t)
-	if err := other.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", &file, new(any)); err != nil {
+	if err := other.Owner.Upload(context.Background(), api.PutArchive.At(), "application/gzip", &file,
+		new(any)); err != nil {
 		t.Fatal(err)
 	}
 	if b := getBoard(t, other.Owner, "map"); len(b.Tiling.Tiles) != 2 || b.Version != 1 {
@@ -221,7 +233,8 @@ func TestNotes(t *testing.T) {
 		"d/temp": {"text": "x", "of": "d/tmp"},
 		"at":     {"text": "x", "at": time.Now().Add(time.Hour)},
 	} {
-		if said := refused(t, s.Owner, http.StatusUnprocessableEntity, api.WriteNote.At(), body); !strings.Contains(said, want) {
+		if said := refused(t, s.Owner, http.StatusUnprocessableEntity, api.WriteNote.At(),
+			body); !strings.Contains(said, want) {
 			t.Errorf("%v: %q does not name %q", body, said, want)
 		}
 	}

@@ -13,15 +13,19 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// The clock of a whole service leaps: it is noticed though nobody sends anything, stands in the journal, and what comes next is stored by
-// the new time. A delay that ran goes on.
+// The clock of a whole service leaps: it is noticed though nobody sends anything, stands in the journal, and what comes
+// next is stored by the new time. A delay that ran goes on.
 func TestAServiceWhoseClockLeaps(t *testing.T) {
 	hands := clock.Running()
 	inbox, sink := servertest.Sink(t)
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) { o.Clock, o.SMTP = hands.Clock, sink })
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
+		o.Clock, o.SMTP = hands.Clock,
+			sink
+	})
 	device := s.Device("pump")
 	s.Send(device, `{"temp": 20}`)
-	s.Guard(map[string]any{"name": "hot", "signal": "pump/temp", "when": "above 30", "on_delay": "7s", "severity": "critical", "tell": []string{"orla@hollowbrook.example"}})
+	s.Guard(map[string]any{"name": "hot", "signal": "pump/temp", "when": "above 30", "on_delay": "7s",
+		"severity": "critical", "tell": []string{"orla@hollowbrook.example"}})
 	entries := func() (texts []string) {
 		var all []site.Entry
 		s.Do(api.ListJournal.At().Asking("kind", "clock changed"), nil, &all)
@@ -37,7 +41,11 @@ func TestAServiceWhoseClockLeaps(t *testing.T) {
 		s.Send(device, `{"temp": 35}`)
 		begun, before, alarms, mails := time.Now(), hands.Now(), len(s.Alarms()), len(inbox.Messages())
 		hands.Leap(c.by)
-		storetest.Eventually(t, "it is noticed", func() bool { all := entries(); return len(all) > 0 && strings.Contains(all[0], c.says) })
+		storetest.Eventually(t, "it is noticed", func() bool {
+			all := entries()
+			return len(all) > 0 &&
+				strings.Contains(all[0], c.says)
+		})
 		storetest.Eventually(t, "the clock shows the new time", func() bool { // which it does once the leap is committed
 			off := hands.Now().Sub(before) - c.by
 			return off >= 0 && off <= time.Since(begun)+time.Second

@@ -57,7 +57,8 @@ func TestFramesBecomeSignals(t *testing.T) {
 	d := s.Device("eye")
 	at := measure.InstantOf(time.Now().Add(-time.Minute))
 	sendFrame(t, d, frame.CSV, warmSpot(60, at))
-	for name, want := range map[string]float64{"highest": 60, "lowest": 20, "mean": 20.83, "centre": 20, "hottest-x": 3, "hottest-y": 2} {
+	for name, want := range map[string]float64{"highest": 60, "lowest": 20, "mean": 20.83, "centre": 20, "hottest-x": 3,
+		"hottest-y": 2} {
 		v := s.Signal("eye/" + name)
 		if v == nil || *v.Value != want || *v.At != at {
 			t.Errorf("%s is %+v, should be %v", name, v, want)
@@ -71,11 +72,13 @@ func TestFramesBecomeSignals(t *testing.T) {
 		t.Errorf("there are %+v", l)
 	}
 	csv := taken(t, s, api.GetFrame.At("eye", "newest.csv"))
-	if back, err := frame.Decode(frame.CSV, csv, &frame.Eye{Scale: 1, Unit: "Cel"}); err != nil || back.At != at || back.Grid.At(3, 2) != 60 {
+	if back, err := frame.Decode(frame.CSV, csv, &frame.Eye{Scale: 1, Unit: "Cel"}); err != nil || back.At != at ||
+		back.Grid.At(3, 2) != 60 {
 		t.Errorf("as CSV it came back as %s (%v)", csv, err)
 	}
 	for ending, begins := range map[string]string{"json": "{", "pgm": "P5\n", "cbor": "", "png": "\x89PNG"} {
-		if body := taken(t, s, api.GetFrame.At("eye", "newest."+ending)); !strings.HasPrefix(string(body), begins) || len(body) < 40 {
+		if body := taken(t, s, api.GetFrame.At("eye", "newest."+ending)); !strings.HasPrefix(string(body), begins) ||
+			len(body) < 40 {
 			t.Errorf(".%s is %.30q", ending, body)
 		}
 	}
@@ -98,9 +101,12 @@ func TestBadFramesChangeNothing(t *testing.T) {
 		"is 2 × 1; those of this device are 8 × 6": {422, frame.CSV, "90,91\n"},
 		"line 1, column 2 is no temperature":       {422, frame.CSV, "1,x\n"},
 		"the content type is not one of a frame":   {415, "image/tiff", "II*"},
-		"has no pixel that gave a temperature":     {422, frame.CSV, strings.Repeat("nan,nan,nan,nan,nan,nan,nan,nan\n", 6)},
-		"it is no picture":                         {422, frame.JSON, `{"width": 8, "height": 6, "values": [` + strings.Repeat("20,", 47) + `20], "picture": "aGVsbG8="}`},
-		"is more than a day ahead":                 {422, frame.CSV, "# at=2199-01-01T00:00:00Z\n" + string(warmSpot(90, 0))},
+		"has no pixel that gave a temperature": {422, frame.CSV, strings.Repeat("nan,nan,nan,nan,nan,nan,nan,nan\n",
+			6)},
+		"it is no picture": {422, frame.JSON, `{"width": 8, "height": 6, "values": [` +
+			strings.Repeat("20,", 47) + `20], "picture": "aGVsbG8="}`},
+		"is more than a day ahead": {422, frame.CSV, "# at=2199-01-01T00:00:00Z\n" +
+			string(warmSpot(90, 0))},
 	} {
 		err := d.SendAs(context.Background(), api.SendFrame.At(), c.kind, "", []byte(c.body))
 		problem, is := err.(*client.Problem)
@@ -111,13 +117,14 @@ func TestBadFramesChangeNothing(t *testing.T) {
 	if l := framesOf(s, "eye", ""); l.All != 1 || *s.Signal("eye/highest").At != before {
 		t.Errorf("something of it was kept: %d frames", l.All)
 	}
-	if err := (&client.Client{URL: s.URL, Token: "nobody"}).SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "", warmSpot(1, 0)); err == nil {
+	if err := (&client.Client{URL: s.URL, Token: "nobody"}).SendAs(context.Background(), api.SendFrame.At(), frame.CSV,
+		"", warmSpot(1, 0)); err == nil {
 		t.Error("a frame came in without a key")
 	}
 }
 
-// Dead pixels are quality: figures over too many of them are implausible and wake nobody; a camera that is driven past its span
-// by heat does.
+// Dead pixels are quality: figures over too many of them are implausible and wake nobody; a camera that is driven past
+// its span by heat does.
 func TestBadPixelsAreQualityAndHeatIsNot(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("eye")
@@ -150,20 +157,26 @@ func TestRegionsTellOfThePast(t *testing.T) {
 		}
 		return object{"name": "bolt", "shape": "rectangle", "points": p, "over": 40}
 	}
-	if said := refused(t, s.Owner, 422, api.PutEye.At("eye"), object{"regions": []object{region([2]float64{2, 1}, [2]float64{9, 4})}}); !strings.Contains(said, "regions[0].points: point 2 (9, 4) lies outside") {
+	if said := refused(t, s.Owner, 422, api.PutEye.At("eye"),
+		object{"regions": []object{region([2]float64{2, 1}, [2]float64{9, 4})}}); !strings.Contains(said,
+		"regions[0].points: point 2 (9, 4) lies outside") {
 		t.Error(said)
 	}
-	if said := refused(t, s.Owner, 422, api.PutEye.At("eye"), object{"reference": "2020-01-01T00:00:00Z"}); !strings.Contains(said, "reference") {
+	if said := refused(t, s.Owner, 422, api.PutEye.At("eye"),
+		object{"reference": "2020-01-01T00:00:00Z"}); !strings.Contains(said, "reference") {
 		t.Error(said)
 	}
 	if s.Signal("eye/bolt-highest") != nil {
 		t.Error("what was refused made a signal")
 	}
 	var e frame.Eye
-	s.Do(api.PutEye.At("eye"), object{"regions": []object{region([2]float64{2, 1}, [2]float64{6, 4})}, "differences": []object{{"name": "bolt-over-all", "of": "bolt", "less": "picture", "what": "mean"}}, "reference": begin}, &e)
+	s.Do(api.PutEye.At("eye"), object{"regions": []object{region([2]float64{2, 1}, [2]float64{6, 4})},
+		"differences": []object{{"name": "bolt-over-all", "of": "bolt", "less": "picture", "what": "mean"}},
+		"reference":   begin}, &e)
 	var page api.Readings
 	s.Do(api.ListReadings.At("eye", "bolt-highest").Asking("since", begin), nil, &page)
-	if len(page.Readings) != 10 || page.Readings[0].Value != 50 || page.Readings[9].Value != 59 || page.Readings[9].At != begin+9*60_000 {
+	if len(page.Readings) != 10 || page.Readings[0].Value != 50 || page.Readings[9].Value != 59 ||
+		page.Readings[9].At != begin+9*60_000 {
 		t.Errorf("the region tells of the past %+v", page.Readings)
 	}
 	if v := s.Signal("eye/bolt-share"); *v.Value != 8.33 {
@@ -174,10 +187,12 @@ func TestRegionsTellOfThePast(t *testing.T) {
 		t.Errorf("the difference of means is %v", *v.Value)
 	}
 	change := taken(t, s, api.GetFrame.At("eye", "newest.csv").Asking("against", "reference"))
-	if back, err := frame.Decode(frame.CSV, change, &frame.Eye{Scale: 1, Unit: "Cel"}); err != nil || back.Grid.At(3, 2) != 20 || back.Grid.At(0, 0) != 0 {
+	if back, err := frame.Decode(frame.CSV, change, &frame.Eye{Scale: 1, Unit: "Cel"}); err != nil ||
+		back.Grid.At(3, 2) != 20 || back.Grid.At(0, 0) != 0 {
 		t.Errorf("what has changed is %s (%v)", change, err)
 	}
-	picture := taken(t, s, api.GetFrame.At("eye", "newest.png").Asking("palette", "dusk", "regions", "true", "low", "0", "high", "100", "width", "320"))
+	picture := taken(t, s, api.GetFrame.At("eye", "newest.png").Asking("palette", "dusk", "regions", "true", "low", "0",
+		"high", "100", "width", "320"))
 	if m, err := png.Decode(bytes.NewReader(picture)); err != nil || m.Bounds().Dx() < 320 {
 		t.Errorf("the picture: %v", err)
 	}
@@ -185,11 +200,13 @@ func TestRegionsTellOfThePast(t *testing.T) {
 	if err != nil || len(strip.Image) != 11 {
 		t.Errorf("the strip has %d frames (%v)", len(strip.Image), err)
 	}
-	wide, err := gif.DecodeAll(bytes.NewReader(taken(t, s, api.GetStrip.At("eye").Asking("width", "2048", "bare", "true"))))
+	wide, err := gif.DecodeAll(bytes.NewReader(taken(t, s, api.GetStrip.At("eye").Asking("width", "2048", "bare",
+		"true"))))
 	if err != nil || wide.Config.Width > 640 {
 		t.Errorf("the wide strip is %d wide (%v)", wide.Config.Width, err)
 	}
-	if l := framesOf(s, "eye", "most=4"); len(l.Frames) != 4 || l.All != 11 || l.Frames[3].High != 70 || l.Frames[0].High != 50 {
+	if l := framesOf(s, "eye", "most=4"); len(l.Frames) != 4 || l.All != 11 || l.Frames[3].High != 70 ||
+		l.Frames[0].High != 50 {
 		t.Errorf("few of them are %+v", l.Frames)
 	}
 }
@@ -205,15 +222,16 @@ func TestEmissivity(t *testing.T) {
 		t.Errorf("60 °C at 0.9 is %v", *v.Value)
 	}
 	for query, want := range map[string]float64{"": 63.646, "as_sent=true": 60} {
-		back, err := frame.Decode(frame.CSV, taken(t, s, api.GetFrame.At("eye", "newest.csv").Raw(query)), &frame.Eye{Scale: 1, Unit: "Cel"})
+		back, err := frame.Decode(frame.CSV, taken(t, s, api.GetFrame.At("eye", "newest.csv").Raw(query)),
+			&frame.Eye{Scale: 1, Unit: "Cel"})
 		if err != nil || back.Grid.At(3, 2) != want {
 			t.Errorf("newest.csv%s reads %v (%v)", query, back.Grid.At(3, 2), err)
 		}
 	}
 }
 
-// A picture of visible light comes beside the frame, in a form; an arrival's frames are kept until it is let in; a person sends
-// for a device.
+// A picture of visible light comes beside the frame, in a form; an arrival's frames are kept until it is let in; a
+// person sends for a device.
 func TestWaysOfSendingFrames(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("eye")
@@ -235,16 +253,20 @@ func TestWaysOfSendingFrames(t *testing.T) {
 	if l := framesOf(s, "eye", ""); !l.Frames[0].Pictured {
 		t.Error("the picture beside the frame is gone")
 	}
-	if body := taken(t, s, api.GetFrame.At("eye", "newest.jpg")); !bytes.HasPrefix(body, []byte("\xff\xd8")) || bytes.Contains(body, []byte("GPS")) {
+	if body := taken(t, s, api.GetFrame.At("eye", "newest.jpg")); !bytes.HasPrefix(body, []byte("\xff\xd8")) ||
+		bytes.Contains(body, []byte("GPS")) {
 		t.Errorf("the picture is %.20q", body)
 	}
-	if err := s.Owner.SendAs(context.Background(), api.SendFrame.At().Asking("at", "2026-01-02T03:04:05Z"), frame.CSV, "eye", warmSpot(44, 0)); err != nil {
+	if err := s.Owner.SendAs(context.Background(), api.SendFrame.At().Asking("at", "2026-01-02T03:04:05Z"), frame.CSV,
+		"eye", warmSpot(44, 0)); err != nil {
 		t.Error(err)
 	}
-	if l := framesOf(s, "eye", "since=2026-01-01T00:00:00Z"); l.All != 2 || l.Frames[0].High != 44 || l.Frames[0].At.String() != "2026-01-02T03:04:05.000Z" {
+	if l := framesOf(s, "eye", "since=2026-01-01T00:00:00Z"); l.All != 2 || l.Frames[0].High != 44 ||
+		l.Frames[0].At.String() != "2026-01-02T03:04:05.000Z" {
 		t.Errorf("with one that a person sent there are %+v", l.Frames)
 	}
-	if err := s.Owner.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "eyes", warmSpot(44, 0)); err == nil || !strings.Contains(err.Error(), "eyes") {
+	if err := s.Owner.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "eyes",
+		warmSpot(44, 0)); err == nil || !strings.Contains(err.Error(), "eyes") {
 		t.Errorf("of a device that is not there: %v", err)
 	}
 	var enrolment struct {
@@ -252,11 +274,13 @@ func TestWaysOfSendingFrames(t *testing.T) {
 	}
 	s.Do(api.NewEnrolment.At(), nil, &enrolment)
 	stranger := &client.Client{URL: s.URL, Token: enrolment.Key}
-	if err := stranger.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "new-eye", warmSpot(51, 0)); err != nil {
+	if err := stranger.SendAs(context.Background(), api.SendFrame.At(), frame.CSV, "new-eye",
+		warmSpot(51, 0)); err != nil {
 		t.Fatal(err)
 	}
 	s.Do(api.LetIn.At("new-eye"), object{}, nil)
-	if l := framesOf(s, "new-eye", ""); l.All != 1 || l.Frames[0].High != 51 || *s.Signal("new-eye/highest").Value != 51 {
+	if l := framesOf(s, "new-eye", ""); l.All != 1 || l.Frames[0].High != 51 ||
+		*s.Signal("new-eye/highest").Value != 51 {
 		t.Errorf("of what an arrival had sent there is %+v", l)
 	}
 }
@@ -284,7 +308,8 @@ func TestStorageTellsOfFrames(t *testing.T) {
 	}
 	var out api.Storage
 	s.Do(api.GetStorage.At(), nil, &out)
-	if len(out.Frames) != 1 || out.Frames[0].Count != 20 || out.Frames[0].PerDay < 15 || out.Frames[0].Year < out.Frames[0].Bytes {
+	if len(out.Frames) != 1 || out.Frames[0].Count != 20 || out.Frames[0].PerDay < 15 ||
+		out.Frames[0].Year < out.Frames[0].Bytes {
 		t.Errorf("frames: %+v", out.Frames)
 	}
 	var devices []site.Device
@@ -301,7 +326,8 @@ func TestAFrameSentAgainIsOne(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("eye")
 	for _, key := range []string{"one", "one", "two"} {
-		if status, text, _ := call(t, "POST", s.URL+api.SendFrame.At().Path, d.Token, frame.CSV, string(warmSpot(60, 0)), "Idempotency-Key", key); status != 204 {
+		if status, text, _ := call(t, "POST", s.URL+api.SendFrame.At().Path, d.Token, frame.CSV,
+			string(warmSpot(60, 0)), "Idempotency-Key", key); status != 204 {
 			t.Fatalf("%s: %d %s", key, status, text)
 		}
 		time.Sleep(3 * time.Millisecond) // the next is of another instant
@@ -309,7 +335,8 @@ func TestAFrameSentAgainIsOne(t *testing.T) {
 	if l := framesOf(s, "eye", ""); l.All != 2 {
 		t.Errorf("%d frames", l.All)
 	}
-	if status, text, _ := call(t, "POST", s.URL+api.SendFrame.At().Path, d.Token, frame.CSV, string(warmSpot(60, 0)), "Idempotency-Key", strings.Repeat("k", 201)); status != 400 {
+	if status, text, _ := call(t, "POST", s.URL+api.SendFrame.At().Path, d.Token, frame.CSV, string(warmSpot(60, 0)),
+		"Idempotency-Key", strings.Repeat("k", 201)); status != 400 {
 		t.Errorf("a key of 201 characters: %d %s", status, text)
 	}
 }

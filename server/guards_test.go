@@ -44,13 +44,16 @@ func TestAReplayOverTheAPI(t *testing.T) {
 		}
 		return 20 + float64(i%10)
 	})
-	guard := object{"signal": "d/v", "when": "above 30", "rungs": []object{{"when": "above 40", "severity": "critical"}}}
+	guard := object{"signal": "d/v", "when": "above 30",
+		"rungs": []object{{"when": "above 40", "severity": "critical"}}}
 	alarms, last := replayed(t, s, object{"guard": guard, "since": from})
-	if len(alarms) != 6 || last.Summary == nil || last.Summary.Alarms != 6 || alarms[0].Level != "high-high" || alarms[0].Severity != alarm.Critical || alarms[0].Length(0) != time.Minute {
+	if len(alarms) != 6 || last.Summary == nil || last.Summary.Alarms != 6 || alarms[0].Level != "high-high" ||
+		alarms[0].Severity != alarm.Critical || alarms[0].Length(0) != time.Minute {
 		t.Fatalf("%+v, last %+v", alarms, last)
 	}
 	guard["unit"], guard["when"], guard["rungs"] = "[degF]", "above 100", []object{}
-	if alarms, _ := replayed(t, s, object{"guard": guard, "since": from, "until": from.Add(200 * time.Minute)}); len(alarms) != 2 {
+	if alarms, _ := replayed(t, s, object{"guard": guard, "since": from,
+		"until": from.Add(200 * time.Minute)}); len(alarms) != 2 {
 		t.Errorf("in °F, over the first 200 minutes: %+v", alarms)
 	}
 	guards := []alarm.Guard{}
@@ -58,23 +61,29 @@ func TestAReplayOverTheAPI(t *testing.T) {
 		t.Errorf("a replay has kept a guard: %+v", guards)
 	}
 	for says, order := range map[string]object{
-		"guard.when: 'is on' does not suit d/v, which holds numbers": {"guard": object{"signal": "d/v", "when": "is on"}},
-		"did you mean d/v?":        {"guard": object{"signal": "d/w", "when": "above 3"}},
-		"is not after since":       {"guard": object{"signal": "d/v", "when": "above 3"}, "since": "2026-01-02T00:00:00Z", "until": "2026-01-01T00:00:00Z"},
+		"guard.when: 'is on' does not suit d/v, which holds numbers": {"guard": object{"signal": "d/v",
+			"when": "is on"}},
+		"did you mean d/v?": {"guard": object{"signal": "d/w", "when": "above 3"}},
+		"is not after since": {"guard": object{"signal": "d/v", "when": "above 3"},
+			"since": "2026-01-02T00:00:00Z", "until": "2026-01-01T00:00:00Z"},
 		"guard.armed: \"someday\"": {"guard": object{"signal": "d/v", "when": "above 3", "armed": "someday"}},
-		"guard.suppressed_while":   {"guard": object{"signal": "d/v", "when": "above 3", "suppressed_while": "d/vv is on"}},
+		"guard.suppressed_while": {"guard": object{"signal": "d/v", "when": "above 3",
+			"suppressed_while": "d/vv is on"}},
 	} {
 		if text := refused(t, s.Owner, 422, api.Replay.At(), order); !strings.Contains(text, says) {
 			t.Errorf("%v: %s, want %q", order, text, says)
 		}
 	}
-	if text := refused(t, s.Owner, 404, api.Replay.At(), object{"guard": object{"name": "x", "signal": "d/v", "when": "above 3"}, "with_events": true}); !strings.Contains(text, "no guard x") {
+	if text := refused(t, s.Owner, 404, api.Replay.At(),
+		object{"guard": object{"name": "x", "signal": "d/v", "when": "above 3"},
+			"with_events": true}); !strings.Contains(text, "no guard x") {
 		t.Error(text)
 	}
 
 	var shape limit.Shape
 	s.Do(api.GetLimits.At("d", "v"), nil, &shape)
-	if shape.Readings != 600 || len(shape.Percentiles) != 11 || shape.Percentiles[10].Value != 45 || len(shape.Limits) < 3 || shape.Limits[len(shape.Limits)-1].Would.Alarms != 0 {
+	if shape.Readings != 600 || len(shape.Percentiles) != 11 || shape.Percentiles[10].Value != 45 ||
+		len(shape.Limits) < 3 || shape.Limits[len(shape.Limits)-1].Would.Alarms != 0 {
 		t.Errorf("%+v", shape)
 	}
 }
@@ -86,9 +95,12 @@ func TestAGuardSaysWhatItLooksFor(t *testing.T) {
 	minutes(t, s, "t", "Cel", 10, func(int) float64 { return 20 })
 	s.Send(d, `{"here": false}`)
 	var g alarm.Guard
-	s.Do(api.AddGuard.At(), object{"signal": "d/t", "when": "below 32", "unit": "[degF]", "deadband": 9, "rungs": []object{{"when": "above 86", "deadband": 1.8, "severity": "critical"}},
+	s.Do(api.AddGuard.At(), object{"signal": "d/t", "when": "below 32", "unit": "[degF]", "deadband": 9,
+		"rungs": []object{{"when": "above 86", "deadband": 1.8, "severity": "critical"}},
 		"latch": true, "armed": "mon-fri", "suppressed_while": "d/here is on"}, &g)
-	if g.When.String() != "above 30" || g.Severity != alarm.Critical || len(g.Rungs) != 1 || g.Rungs[0].When.String() != "below 0" || g.Rungs[0].Deadband != 5 || !g.Latch || g.Deadband < 0.99 || g.Deadband > 1.01 {
+	if g.When.String() != "above 30" || g.Severity != alarm.Critical || len(g.Rungs) != 1 ||
+		g.Rungs[0].When.String() != "below 0" || g.Rungs[0].Deadband != 5 || !g.Latch || g.Deadband < 0.99 ||
+		g.Deadband > 1.01 {
 		t.Errorf("%+v", g)
 	}
 	for says, body := range map[string]object{
@@ -100,10 +112,12 @@ func TestAGuardSaysWhatItLooksFor(t *testing.T) {
 			t.Errorf("%v: %s", body, text)
 		}
 	}
-	if text := refused(t, s.Owner, 422, api.ShelveGuard.At(g.Name), object{"until": time.Now().Add(-time.Hour), "why": "x"}); !strings.Contains(text, "until") {
+	if text := refused(t, s.Owner, 422, api.ShelveGuard.At(g.Name), object{"until": time.Now().Add(-time.Hour),
+		"why": "x"}); !strings.Contains(text, "until") {
 		t.Error(text)
 	}
-	if text := refused(t, s.Owner, 404, api.GuardOutOfService.At("nobody"), object{"why": "x"}); !strings.Contains(text, "no guard") {
+	if text := refused(t, s.Owner, 404, api.GuardOutOfService.At("nobody"), object{"why": "x"}); !strings.Contains(text,
+		"no guard") {
 		t.Error(text)
 	}
 	s.Do(api.GuardOutOfService.At(g.Name), object{"why": "it is away"}, &g)
@@ -131,8 +145,10 @@ func TestTheJournalIsSearched(t *testing.T) {
 		return found
 	}
 	all := find("limit=100")
-	for query, want := range map[string]int{"kind=alarm": 2, "kind=alarm+raised": 1, "device=boiler": 3, "device=boil": 1, "device=boil_r": 0, "severity=critical": 2, "severity=warning": 0,
-		"words=gas+abov": 3, "words=ABOVE": 3, "words=over+after": 1, "words=nothing+like+it": 0, "words=%27%26%7C!": 0, "device=boiler&words=gas&kind=alarm&limit=1": 1} {
+	for query, want := range map[string]int{"kind=alarm": 2, "kind=alarm+raised": 1, "device=boiler": 3,
+		"device=boil": 1, "device=boil_r": 0, "severity=critical": 2, "severity=warning": 0,
+		"words=gas+abov": 3, "words=ABOVE": 3, "words=over+after": 1, "words=nothing+like+it": 0, "words=%27%26%7C!": 0,
+		"device=boiler&words=gas&kind=alarm&limit=1": 1} {
 		if got := find(query); len(got) != want {
 			t.Errorf("%s: %d entries, want %d: %+v", query, len(got), want, got)
 		}
@@ -156,25 +172,31 @@ func TestATrialOverTheAPI(t *testing.T) {
 		return 10 + float64(i%3)
 	})
 	s.Send(d, `{"on": true}`)
-	if text := refused(t, s.Owner, 422, api.StartTrial.At(), object{"signal": "d/on"}); !strings.Contains(text, "a trial finds a limit of numbers") {
+	if text := refused(t, s.Owner, 422, api.StartTrial.At(), object{"signal": "d/on"}); !strings.Contains(text,
+		"a trial finds a limit of numbers") {
 		t.Error(text)
 	}
 	var trial site.Trial
 	s.Do(api.StartTrial.At(), object{"signal": "d/gas", "note": "smoke"}, &trial)
 	mark := func(label string, first, last int) object {
-		return object{"label": label, "from": from.Add(time.Duration(first) * time.Minute), "until": from.Add(time.Duration(last) * time.Minute)}
+		return object{"label": label, "from": from.Add(time.Duration(first) * time.Minute),
+			"until": from.Add(time.Duration(last) * time.Minute)}
 	}
 	var found limit.Suggestion
-	if s.Do(api.SuggestLimit.At(trial.ID), nil, &found); found.Apart || !strings.Contains(found.Reason, "at least one") {
+	if s.Do(api.SuggestLimit.At(trial.ID), nil, &found); found.Apart ||
+		!strings.Contains(found.Reason, "at least one") {
 		t.Errorf("%+v", found)
 	}
-	if text := refused(t, s.Owner, 409, api.AcceptTrial.At(trial.ID), object{}); !strings.Contains(text, "nothing can be suggested") {
+	if text := refused(t, s.Owner, 409, api.AcceptTrial.At(trial.ID), object{}); !strings.Contains(text,
+		"nothing can be suggested") {
 		t.Error(text)
 	}
-	for _, m := range []object{mark("normal", 10, 60), mark("event", 95, 135), mark("normal", 200, 260), mark("event", 395, 445)} {
+	for _, m := range []object{mark("normal", 10, 60), mark("event", 95, 135), mark("normal", 200, 260),
+		mark("event", 395, 445)} {
 		s.Do(api.MarkTrial.At(trial.ID), m, &trial)
 	}
-	for says, m := range map[string]object{"overlaps": mark("event", 90, 100), "not after from": mark("event", 100, 90), "in the past": {"label": "event", "from": time.Now().Add(time.Hour)}} {
+	for says, m := range map[string]object{"overlaps": mark("event", 90, 100), "not after from": mark("event", 100, 90),
+		"in the past": {"label": "event", "from": time.Now().Add(time.Hour)}} {
 		if text := refused(t, s.Owner, 422, api.MarkTrial.At(trial.ID), m); !strings.Contains(text, says) {
 			t.Errorf("%v: %s", m, text)
 		}
@@ -185,11 +207,13 @@ func TestATrialOverTheAPI(t *testing.T) {
 		t.Errorf("%+v", trial.Stretches)
 	}
 	s.Do(api.SuggestLimit.At(trial.ID), nil, &found)
-	if !found.Apart || found.Limit < 40 || found.Limit > 55 || found.Unit != measure.Unit("ppm") || found.Missed+found.False != 0 {
+	if !found.Apart || found.Limit < 40 || found.Limit > 55 || found.Unit != measure.Unit("ppm") || found.Missed+
+		found.False != 0 {
 		t.Errorf("%+v", found)
 	}
 	var g alarm.Guard
-	s.Do(api.AcceptTrial.At(trial.ID), object{"name": "gas", "severity": "critical", "tell": []string{"orla@hollowbrook.example"}}, &g)
+	s.Do(api.AcceptTrial.At(trial.ID), object{"name": "gas", "severity": "critical",
+		"tell": []string{"orla@hollowbrook.example"}}, &g)
 	if g.Name != "gas" || g.Severity != alarm.Critical || g.When.A != found.Limit {
 		t.Errorf("%+v", g)
 	}

@@ -18,7 +18,8 @@ import (
 
 // stretchOf writes the stretch of readings a minute apart that minutes stored.
 func stretchOf(from measure.Instant, n int) string {
-	return "since=" + url.QueryEscape(from.String()) + "&until=" + url.QueryEscape((from + measure.Instant(n)*60_000).String())
+	return "since=" + url.QueryEscape(from.String()) + "&until=" +
+		url.QueryEscape((from + measure.Instant(n)*60_000).String())
 }
 
 // The lines of several signals keep each one's shortest spike, and say where readings are of no use.
@@ -79,17 +80,20 @@ func TestTails(t *testing.T) {
 	time.Sleep(20 * time.Millisecond)
 	s.Send(d, `{"a": 2}`)
 	ask := func(since time.Time) (got []api.Tail) {
-		s.Do(api.ListTails.At().Asking("signal", "d/b", "signal", "d/a", "since", since.Format(time.RFC3339Nano)), nil, &got)
+		s.Do(api.ListTails.At().Asking("signal", "d/b", "signal", "d/a", "since", since.Format(time.RFC3339Nano)), nil,
+			&got)
 		return got
 	}
 	got := ask(since)
-	if len(got) != 2 || got[0].Signal != "d/b" || len(got[0].At) != 0 || len(got[1].Value) != 1 || got[1].Value[0] != 2 {
+	if len(got) != 2 || got[0].Signal != "d/b" || len(got[0].At) != 0 || len(got[1].Value) != 1 ||
+		got[1].Value[0] != 2 {
 		t.Fatalf("%+v", got)
 	}
 	if again := ask(time.UnixMilli(got[1].At[0])); len(again[1].At) != 0 {
 		t.Errorf("asked from its last reading on, it told that again: %+v", again)
 	}
-	if said := refusedAny(t, s.Owner, api.ListTails.At().Asking("signal", "d/a", "since", time.Now().Add(-2*time.Hour).Format(time.RFC3339))); !strings.Contains(said, "an hour") {
+	if said := refusedAny(t, s.Owner, api.ListTails.At().Asking("signal", "d/a", "since",
+		time.Now().Add(-2*time.Hour).Format(time.RFC3339))); !strings.Contains(said, "an hour") {
 		t.Error("a tail of two hours:", said)
 	}
 }
@@ -99,9 +103,11 @@ func TestTailsOfSealedAndComputedSignals(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("d")
 	minutes(t, s, "a", "Cel", 40, func(i int) float64 { return float64(i) })
-	s.Do(api.PutRecipe.At("d", "b"), object{"recipe": object{"kind": "formula", "formula": "v * 2.0", "of": []object{{"as": "v", "signal": "d/a"}}}}, nil)
+	s.Do(api.PutRecipe.At("d", "b"), object{"recipe": object{"kind": "formula", "formula": "v * 2.0",
+		"of": []object{{"as": "v", "signal": "d/a"}}}}, nil)
 	ask := func(since time.Time) (got []api.Tail) {
-		s.Do(api.ListTails.At().Asking("signal", "d/a", "signal", "d/b", "since", since.Format(time.RFC3339Nano)), nil, &got)
+		s.Do(api.ListTails.At().Asking("signal", "d/a", "signal", "d/b", "since", since.Format(time.RFC3339Nano)), nil,
+			&got)
 		return got
 	}
 	for _, tail := range ask(time.Now().Add(-50 * time.Minute)) {
@@ -122,10 +128,12 @@ func TestStatesOverTime(t *testing.T) {
 	s := servertest.Start(t)
 	s.Device("d")
 	from := minutes(t, s, "v", "Cel", 100, func(i int) float64 { return float64(i / 25 % 2 * 10) }) // 25 low, 25 high, twice
-	if said := refusedAny(t, s.Owner, api.ListStates.At("d", "v").Raw(stretchOf(from, 100))); !strings.Contains(said, "bands") {
+	if said := refusedAny(t, s.Owner, api.ListStates.At("d", "v").Raw(stretchOf(from, 100))); !strings.Contains(said,
+		"bands") {
 		t.Error("a number without bands:", said)
 	}
-	s.Do(api.SetSignal.At("d", "v"), object{"bands": []object{{"name": "cool", "to": 5}, {"name": "warm", "from": 5}}}, nil)
+	s.Do(api.SetSignal.At("d", "v"), object{"bands": []object{{"name": "cool", "to": 5}, {"name": "warm", "from": 5}}},
+		nil)
 	var c board.Course
 	s.Do(api.ListStates.At("d", "v").Raw(stretchOf(from, 100)), nil, &c)
 	if len(c.Stretches) != 4 || c.Stretches[0].State != "cool" || c.Stretches[3].State != "warm" {

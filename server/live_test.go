@@ -70,7 +70,8 @@ func TestLiveAcrossProcessesAndBreaks(t *testing.T) {
 // When the session has ended the stream says so and ends, at once.
 func TestTheStreamEndsWithItsSession(t *testing.T) {
 	s := servertest.Start(t)
-	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer",
+		"password": "long enough for it"}, nil)
 	for _, end := range []struct {
 		how string
 		do  func(viewer *client.Client)

@@ -27,8 +27,8 @@ func freeAddress(t *testing.T) string {
 	return l.Addr().String()
 }
 
-// The service's own figures are told on a listener of their own, each with its meaning in the docs, and only where somebody asked for
-// them; traces go where a variable says.
+// The service's own figures are told on a listener of their own, each with its meaning in the docs, and only where
+// somebody asked for them; traces go where a variable says.
 func TestTheServiceCanBeWatched(t *testing.T) {
 	storetest.Alone(t)
 	var traced atomic.Int64
@@ -68,8 +68,12 @@ func TestTheServiceCanBeWatched(t *testing.T) {
 	if !strings.HasPrefix(kind, "application/openmetrics-text") || !strings.HasSuffix(text, "# EOF\n") {
 		t.Error(kind)
 	}
-	for _, line := range []string{`jaunty_intake_packs_total{outcome="taken",way="HTTP"} 2.0`, `jaunty_intake_packs_total{outcome="refused",way="HTTP"} 1.0`, `jaunty_intake_packs_total{outcome="taken",way="MQTT"} 1.0`,
-		`jaunty_intake_readings_total{outcome="taken",way="HTTP"} 2.0`, "jaunty_ready 1.0", `jaunty_database_connections_open{part="own"}`, "jaunty_plain_readings 3.0", "jaunty_commit_queue_jobs 0.0", "go_goroutines ", "process_open_fds "} {
+	for _, line := range []string{`jaunty_intake_packs_total{outcome="taken",way="HTTP"} 2.0`,
+		`jaunty_intake_packs_total{outcome="refused",way="HTTP"} 1.0`,
+		`jaunty_intake_packs_total{outcome="taken",way="MQTT"} 1.0`,
+		`jaunty_intake_readings_total{outcome="taken",way="HTTP"} 2.0`, "jaunty_ready 1.0",
+		`jaunty_database_connections_open{part="own"}`, "jaunty_plain_readings 3.0", "jaunty_commit_queue_jobs 0.0",
+		"go_goroutines ", "process_open_fds "} {
 		if !strings.Contains(text, line) {
 			t.Errorf("%s is not told", line)
 		}

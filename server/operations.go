@@ -1,5 +1,5 @@
-// Package server is the service's face: the API over HTTP, the live stream, and the console's files. It puts the operations of all
-// nouns together; what is below it answers them.
+// Package server is the service's face: the API over HTTP, the live stream, and the console's files. It puts the
+// operations of all nouns together; what is below it answers them.
 package server
 
 import (
@@ -21,13 +21,15 @@ import (
 
 // New makes the face of a service.
 func New(s *store.Store, d *door.Door, k *history.Keeper, o web.Options) (*web.Server, error) {
-	return web.New(s, d, k, o, slices.Concat(place.Operations, readings.Operations, people.Operations, record.Operations)...)
+	return web.New(s, d, k, o, slices.Concat(place.Operations, readings.Operations, people.Operations,
+		record.Operations)...)
 }
 
 // DescribeAPI gives the API's description, without a service. It marshals to JSON; YAML gives it so.
 func DescribeAPI() (*huma.OpenAPI, error) {
 	log := slog.New(slog.DiscardHandler)
-	v, err := New(nil, door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{}, log), nil, web.Options{Log: log})
+	v, err := New(nil, door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{}, log), nil,
+		web.Options{Log: log})
 	if err != nil {
 		return nil, err
 	}

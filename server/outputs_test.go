@@ -17,7 +17,8 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// A device that asks over HTTP hears at once what is decided, and after half of the time for which orders hold what still does.
+// A device that asks over HTTP hears at once what is decided, and after half of the time for which orders hold what
+// still does.
 func TestOutputsByLongPoll(t *testing.T) {
 	s := servertest.Start(t)
 	d := s.Device("d")
@@ -52,7 +53,8 @@ func TestOutputsByLongPoll(t *testing.T) {
 	case <-time.After(5 * time.Second):
 		t.Fatal("the order did not come")
 	}
-	if o, took := ask(fmt.Sprintf("wait=30s&outputs=%d", known)); o.Outputs["fan"].No != known || took < 2*time.Second || took > 5*time.Second {
+	if o, took := ask(fmt.Sprintf("wait=30s&outputs=%d", known)); o.Outputs["fan"].No != known ||
+		took < 2*time.Second || took > 5*time.Second {
 		t.Errorf("renewed after %v: %+v", took, o)
 	}
 	if o, _ := ask("running=0"); len(o.Outputs) != 0 {
@@ -68,13 +70,15 @@ func TestOutputsByLongPoll(t *testing.T) {
 	for _, c := range []struct {
 		output, body string
 		status       int
-	}{{"fan", `"on"`, 422}, {"fna", `"open"`, 422}, {"fan", `{"value": "open", "no": 9999999}`, 422}, {"fan", `{"valeu": 1}`, 400}} {
+	}{{"fan", `"on"`, 422}, {"fna", `"open"`, 422}, {"fan", `{"value": "open", "no": 9999999}`, 422},
+		{"fan", `{"valeu": 1}`, 400}} {
 		if problem, _ = say(c.output, c.body).(*client.Problem); problem == nil || problem.Status != c.status {
 			t.Errorf("%s %s: %+v", c.output, c.body, problem)
 		}
 	}
 	for query, says := range map[string]string{"outputs=x": "outputs:", "outputs=-1": "outputs:"} {
-		if err := d.Call(ctx, api.GetOrders.At().Raw(query), nil, nil); err == nil || !strings.Contains(err.Error(), says) {
+		if err := d.Call(ctx, api.GetOrders.At().Raw(query), nil, nil); err == nil ||
+			!strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", query, err)
 		}
 	}
@@ -103,7 +107,8 @@ func TestOutputsByHand(t *testing.T) {
 	refused("no such device", api.PutOutput.At("e", "x"), fields{"kind": "switch"}, 404, "device")
 	refused("released", api.ReleaseOutput.At("d", "fan"), nil, 409, "not set by hand")
 	refused("no such interlock", api.GetInterlock.At("x"), nil, 404, "interlock")
-	refused("another name", api.PutInterlock.At("x"), fields{"name": "y", "output": "d/fan", "hours": "daily"}, 422, "name")
+	refused("another name", api.PutInterlock.At("x"), fields{"name": "y", "output": "d/fan", "hours": "daily"}, 422,
+		"name")
 	refused("not sure", api.AllOutputsSafe.At(), fields{"sure": false}, 422, "sure")
 	refused("nothing to end", api.EndAllOutputsSafe.At(), nil, 409, "nobody")
 	s.Do(api.SetOutput.At("d", "fan"), fields{"to": "on", "sure": true, "for": "1h", "why": "a try"}, nil)
@@ -112,7 +117,8 @@ func TestOutputsByHand(t *testing.T) {
 	}
 	var list api.OutputList
 	s.Do(api.AllOutputsSafe.At(), fields{"sure": true, "why": "smoke"}, &list)
-	if list.Emergency == nil || list.Emergency.Why != "smoke" || list.Outputs[0].Ordered != "off" || list.Outputs[0].By != drive.Emergency {
+	if list.Emergency == nil || list.Emergency.Why != "smoke" || list.Outputs[0].Ordered != "off" ||
+		list.Outputs[0].By != drive.Emergency {
 		t.Errorf("%+v", list)
 	}
 	s.Do(api.EndAllOutputsSafe.At(), nil, nil)
@@ -121,8 +127,8 @@ func TestOutputsByHand(t *testing.T) {
 	}
 }
 
-// A simulated device follows over each way in, does what the newest order says, and goes to the safe state by itself when the service is
-// gone.
+// A simulated device follows over each way in, does what the newest order says, and goes to the safe state by itself
+// when the service is gone.
 func TestADeviceFollowsOverEachWay(t *testing.T) {
 	database := storetest.URL(t)
 	s := servertest.On(t, database, "127.0.0.1:0")
@@ -141,8 +147,11 @@ func TestADeviceFollowsOverEachWay(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, link := range map[string]standin.Link{"http": standin.HTTP{To: &client.Client{URL: s.URL, Token: keys["http"]}}, "mqtt": mqtt, "coap": &standin.CoAP{Address: s.Ways.CoAPS, Name: "coap", Key: keys["coap"]}} {
-		d := &standin.Device{Name: name, Every: time.Hour, Outputs: []standin.Output{{Name: "fan", Set: func(word string, _ time.Time) { does[name] <- word }}}}
+	for name, link := range map[string]standin.Link{"http": standin.HTTP{To: &client.Client{URL: s.URL,
+		Token: keys["http"]}}, "mqtt": mqtt, "coap": &standin.CoAP{Address: s.Ways.CoAPS, Name: "coap",
+		Key: keys["coap"]}} {
+		d := &standin.Device{Name: name, Every: time.Hour,
+			Outputs: []standin.Output{{Name: "fan", Set: func(word string, _ time.Time) { does[name] <- word }}}}
 		go d.Run(ctx, link, func(error) {})
 	}
 	follows := func(what, word string) {
@@ -202,7 +211,8 @@ func TestALyingDeviceIsTold(t *testing.T) {
 	if a := s.Alarms(); len(a) != 1 || a[0].State != alarm.StateOver || a[0].Kind != alarm.ByOutput {
 		t.Errorf("%+v", a)
 	}
-	if m := s.Inbox.Messages()[1]; !strings.HasPrefix(m.Subject, "Over after ") || !strings.HasSuffix(m.Subject, "D fan was not as ordered") {
+	if m := s.Inbox.Messages()[1]; !strings.HasPrefix(m.Subject, "Over after ") ||
+		!strings.HasSuffix(m.Subject, "D fan was not as ordered") {
 		t.Error(m.Subject)
 	}
 }

@@ -14,7 +14,10 @@ import (
 
 func TestTLSAndLinks(t *testing.T) {
 	cert, key := servertest.Certificate(t)
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) { o.TLSCert, o.TLSKey, o.URL = cert, key, "https://lark.example.org/" })
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
+		o.TLSCert, o.TLSKey,
+			o.URL = cert, key, "https://lark.example.org/"
+	})
 	if !strings.HasPrefix(s.URL, "https://") {
 		t.Fatal(s.URL)
 	}
@@ -24,7 +27,8 @@ func TestTLSAndLinks(t *testing.T) {
 		t.Fatal(err)
 	}
 	answer.Body.Close()
-	if cookie := answer.Header.Get("Set-Cookie"); !strings.Contains(cookie, "Secure") || answer.Header.Get("Strict-Transport-Security") == "" {
+	if cookie := answer.Header.Get("Set-Cookie"); !strings.Contains(cookie, "Secure") ||
+		answer.Header.Get("Strict-Transport-Security") == "" {
 		t.Errorf("%s %v", cookie, answer.Header)
 	}
 	d := s.Device("d")
@@ -33,7 +37,8 @@ func TestTLSAndLinks(t *testing.T) {
 	s.Guard(map[string]any{"signal": "d/temp", "when": "above 30", "tell": []string{"orla@hollowbrook.example"}})
 	s.Send(d, `{"temp": 31}`)
 	storetest.Eventually(t, "the mail", func() bool { return len(s.Inbox.Messages()) == 1 })
-	if text := s.Inbox.Messages()[0].Text; !strings.Contains(text, "https://lark.example.org/alarms/1\n") || !strings.Contains(text, "have it: https://lark.example.org/take/") {
+	if text := s.Inbox.Messages()[0].Text; !strings.Contains(text, "https://lark.example.org/alarms/1\n") ||
+		!strings.Contains(text, "have it: https://lark.example.org/take/") {
 		t.Errorf("no link in %s", text)
 	}
 }
@@ -42,12 +47,17 @@ func TestTLSAndLinks(t *testing.T) {
 // A device publishes over TLS, and checks the certificate.
 func TestMQTTOverTLS(t *testing.T) {
 	cert, key := servertest.Certificate(t)
-	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) { o.TLSCert, o.TLSKey, o.MQTTS = cert, key, "127.0.0.1:0" })
+	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
+		o.TLSCert, o.TLSKey,
+			o.MQTTS = cert, key, "127.0.0.1:0"
+	})
 	var added api.AddedDevice
 	s.Do(api.AddDevice.At(), map[string]string{"name": "pond"}, &added)
 	host, port, _ := net.SplitHostPort(s.Ways.MQTTS)
-	args := []string{"-h", host, "-p", port, "-u", "pond", "-P", added.Key, "-q", "1", "-t", "jaunty/pond/readings", "-m", `{"temp": 21.5}`}
-	if out, err := servertest.Command(t, "mosquitto_pub", append(args, "--cafile", cert)...); err != nil || s.Signal("pond/temp") == nil {
+	args := []string{"-h", host, "-p", port, "-u", "pond", "-P", added.Key, "-q", "1", "-t", "jaunty/pond/readings",
+		"-m", `{"temp": 21.5}`}
+	if out, err := servertest.Command(t, "mosquitto_pub", append(args, "--cafile", cert)...); err != nil ||
+		s.Signal("pond/temp") == nil {
 		t.Errorf("%s %v", out, err)
 	}
 	if out, err := servertest.Command(t, "mosquitto_pub", args...); err == nil {
@@ -63,7 +73,8 @@ func TestTrustedProxy(t *testing.T) {
 			}
 		})
 		signIn := func(from, password string) int {
-			status, _, _ := call(t, "POST", s.URL+api.GetSession.At().Path, "", "application/json", `{"email":"`+servertest.Owner+`","password":"`+password+`"}`, "X-Forwarded-For", from)
+			status, _, _ := call(t, "POST", s.URL+api.GetSession.At().Path, "", "application/json", `{"email":"`+
+				servertest.Owner+`","password":"`+password+`"}`, "X-Forwarded-For", from)
 			return status
 		}
 		for range 8 {

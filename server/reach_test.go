@@ -15,7 +15,6 @@ import (
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/roster"
-	"jauntylark/core/statement"
 	"jauntylark/server/servertest"
 	"jauntylark/service"
 	"jauntylark/standin"
@@ -46,7 +45,8 @@ func newReached(t *testing.T) *reached {
 	}
 	t.Cleanup(func() { sink.Close() })
 	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
-		o.SMTP, o.Inbox, o.Gateways, o.Private, o.URL = "smtp://"+sink.Addr, inbox, []byte(gateway.Settings()), true, "http://lark.test"
+		o.SMTP, o.Inbox, o.Gateways, o.Private, o.URL = "smtp://"+sink.Addr, inbox, []byte(gateway.Settings()), true,
+			"http://lark.test"
 	})
 	return &reached{s, t, gateway, inbox}
 }
@@ -65,9 +65,13 @@ func (s *reached) refused(status int, says string, at api.Place, body any) {
 }
 
 func (s *reached) people() {
-	s.put(api.PutContact.At("orla"), map[string]any{"title": "Orla", "addresses": []map[string]string{{"carrier": "e-mail", "to": "orla@b.example"}, {"carrier": "text", "to": "+353 86 000 0001"}}}, nil)
-	s.put(api.PutContact.At("tadhg"), map[string]any{"title": "Tadhg", "addresses": []map[string]string{{"carrier": "voice", "to": "+353860000002"}}}, nil)
-	s.put(api.PutRoster.At("house"), map[string]any{"steps": []map[string]any{{"who": []string{"orla"}}, {"who": []string{"tadhg"}, "after": "10m"}}}, nil)
+	s.put(api.PutContact.At("orla"), map[string]any{"title": "Orla",
+		"addresses": []map[string]string{{"carrier": "e-mail", "to": "orla@b.example"},
+			{"carrier": "text", "to": "+353 86 000 0001"}}}, nil)
+	s.put(api.PutContact.At("tadhg"), map[string]any{"title": "Tadhg",
+		"addresses": []map[string]string{{"carrier": "voice", "to": "+353860000002"}}}, nil)
+	s.put(api.PutRoster.At("house"), map[string]any{"steps": []map[string]any{{"who": []string{"orla"}},
+		{"who": []string{"tadhg"}, "after": "10m"}}}, nil)
 }
 
 // received waits for so many messages by a carrier, and gives the newest.
@@ -99,7 +103,8 @@ func (s *reached) page(at api.Place, header ...string) (int, string) {
 	}
 	defer answer.Body.Close()
 	text, _ := io.ReadAll(answer.Body)
-	if csp := answer.Header.Get("Content-Security-Policy"); answer.StatusCode < 400 && !strings.Contains(csp, "default-src 'none'") {
+	if csp := answer.Header.Get("Content-Security-Policy"); answer.StatusCode < 400 &&
+		!strings.Contains(csp, "default-src 'none'") {
 		s.t.Errorf("%s: %s", at, csp)
 	}
 	return answer.StatusCode, string(text)
@@ -110,7 +115,8 @@ func TestALinkTakesTheAlarmOnceAndOnlyWhenTheButtonIsPressed(t *testing.T) {
 	s.people()
 	d := s.Device("d")
 	s.Send(d, `{"temp": 20}`)
-	s.Guard(map[string]any{"name": "g", "signal": "d/temp", "when": "above 30", "advice": "Open the <vents>.", "tell": []string{"house"}})
+	s.Guard(map[string]any{"name": "g", "signal": "d/temp", "when": "above 30", "advice": "Open the <vents>.",
+		"tell": []string{"house"}})
 	s.Send(d, `{"temp": 31}`)
 	link := takeLink.FindStringSubmatch(s.received("e-mail", 1).Text)
 	other := takeLink.FindStringSubmatch(s.received("text", 1).Text)
@@ -118,29 +124,36 @@ func TestALinkTakesTheAlarmOnceAndOnlyWhenTheButtonIsPressed(t *testing.T) {
 		t.Fatalf("%v %v", link, other)
 	}
 	for _, method := range []string{http.MethodGet, http.MethodHead, http.MethodGet} { // a scanner that follows links
-		if status, text := s.page(api.Place{Method: method, Path: link[1]}); status != 200 || method == http.MethodGet && (!strings.Contains(text, "<button") || !strings.Contains(text, "Open the &lt;vents&gt;.")) {
+		if status, text := s.page(api.Place{Method: method, Path: link[1]}); status != 200 ||
+			method == http.MethodGet && (!strings.Contains(text, "<button") ||
+				!strings.Contains(text, "Open the &lt;vents&gt;.")) {
 			t.Errorf("%d %s", status, text)
 		}
 	}
 	if a := s.Alarms()[0]; a.AcknowledgedAt != nil {
 		t.Fatal("looking took it")
 	}
-	if status, _ := s.page(api.Place{Method: http.MethodPost, Path: link[1]}, "Sec-Fetch-Site", "cross-site", "Origin", "https://evil.example"); status != http.StatusForbidden {
+	if status, _ := s.page(api.Place{Method: http.MethodPost, Path: link[1]}, "Sec-Fetch-Site", "cross-site", "Origin",
+		"https://evil.example"); status != http.StatusForbidden {
 		t.Errorf("from another site: %d", status)
 	}
-	if status, text := s.page(api.Place{Method: http.MethodPost, Path: link[1]}); status != 200 || !strings.Contains(text, "Orla has it") {
+	if status, text := s.page(api.Place{Method: http.MethodPost, Path: link[1]}); status != 200 ||
+		!strings.Contains(text, "Orla has it") {
 		t.Errorf("%d %s", status, text)
 	}
 	if a := s.Alarms()[0]; a.AcknowledgedBy != "Orla" {
 		t.Errorf("%+v", a)
 	}
-	if status, text := s.page(api.Place{Method: http.MethodPost, Path: link[1]}); status != http.StatusConflict || !strings.Contains(text, "used before") {
+	if status, text := s.page(api.Place{Method: http.MethodPost, Path: link[1]}); status != http.StatusConflict ||
+		!strings.Contains(text, "used before") {
 		t.Errorf("again: %d %s", status, text)
 	}
-	if status, text := s.page(api.Place{Method: http.MethodGet, Path: other[1]}); status != 200 || strings.Contains(text, "<button") || !strings.Contains(text, "Orla has it.") {
+	if status, text := s.page(api.Place{Method: http.MethodGet, Path: other[1]}); status != 200 ||
+		strings.Contains(text, "<button") || !strings.Contains(text, "Orla has it.") {
 		t.Errorf("the other link: %d %s", status, text)
 	}
-	if status, _ := s.page(api.Place{Method: http.MethodGet, Path: link[1][:len(link[1])-4] + "aaaa"}); status != http.StatusNotFound {
+	if status, _ := s.page(api.Place{Method: http.MethodGet, Path: link[1][:len(link[1])-4] +
+		"aaaa"}); status != http.StatusNotFound {
 		t.Errorf("forged: %d", status)
 	}
 	var notices []api.NoticeStory
@@ -179,10 +192,14 @@ func TestGatewaysCallBack(t *testing.T) {
 		address, body string
 		status        int
 	}{
-		{callback[:len(callback)-1] + "x", `{}`, 404}, {strings.Replace(callback, "text", "voice", 1), `{}`, 404}, {strings.Replace(callback, "text", "fax", 1), `{}`, 404},
-		{callback, `nonsense`, 422}, {callback, `{"message": "m999", "state": "delivered"}`, 404}, {callback, `{"message": "` + id + `", "state": "on its way"}`, 204},
-		{callback, `{"message": "` + id + `", "state": "delivered"}`, 204}, {callback, `{"message": "` + id + `", "state": "delivered"}`, 204},
-		{callback, `{"from": "+353869999999", "answer": "1"}`, 404}, {callback, `{"from": "+353 86 000 0001", "answer": "what?"}`, 204},
+		{callback[:len(callback)-1] + "x", `{}`, 404}, {strings.Replace(callback, "text", "voice", 1), `{}`, 404},
+		{strings.Replace(callback, "text", "fax", 1), `{}`, 404},
+		{callback, `nonsense`, 422}, {callback, `{"message": "m999", "state": "delivered"}`, 404},
+		{callback, `{"message": "` + id + `", "state": "on its way"}`, 204},
+		{callback, `{"message": "` + id + `", "state": "delivered"}`, 204},
+		{callback, `{"message": "` + id + `", "state": "delivered"}`, 204},
+		{callback, `{"from": "+353869999999", "answer": "1"}`, 404},
+		{callback, `{"from": "+353 86 000 0001", "answer": "what?"}`, 204},
 	} {
 		if status := post(c.address, "application/json", c.body); status != c.status {
 			t.Errorf("%s %s: %d, want %d", c.address, c.body, status, c.status)
@@ -190,14 +207,16 @@ func TestGatewaysCallBack(t *testing.T) {
 	}
 	var notices []api.NoticeStory
 	s.Do(api.ListNotices.At().Asking("carrier", "text"), nil, &notices)
-	if n := notices[0]; n.State != roster.Delivered || n.DeliveredAt == nil || n.GatewayID != id || len(n.Deliveries) != 2 {
+	if n := notices[0]; n.State != roster.Delivered || n.DeliveredAt == nil || n.GatewayID != id ||
+		len(n.Deliveries) != 2 {
 		t.Errorf("%+v", n)
 	}
 	if a := s.Alarms()[0]; a.AcknowledgedAt != nil {
 		t.Fatal("'what?' is not 'I have it'")
 	}
 	// Answered without the message's number, as a plain text message is.
-	if status := post(callback, "application/x-www-form-urlencoded", url.Values{"from": {"+353 86 000 0001"}, "answer": {" 1 "}}.Encode()); status != 204 {
+	if status := post(callback, "application/x-www-form-urlencoded", url.Values{"from": {"+353 86 000 0001"},
+		"answer": {" 1 "}}.Encode()); status != 204 {
 		t.Errorf("%d", status)
 	}
 	if a := s.Alarms()[0]; a.AcknowledgedBy != "Orla" {
@@ -212,16 +231,20 @@ func TestGatewaysCallBack(t *testing.T) {
 
 func TestAReceiptThatSaysNoBringsTheNextStep(t *testing.T) {
 	s := newReached(t)
-	s.put(api.PutContact.At("orla"), map[string]any{"addresses": []map[string]string{{"carrier": "text", "to": "+353860000001"}}}, nil)
-	s.put(api.PutContact.At("tadhg"), map[string]any{"addresses": []map[string]string{{"carrier": "voice", "to": "+353860000002"}}}, nil)
-	s.put(api.PutRoster.At("house"), map[string]any{"steps": []map[string]any{{"who": []string{"orla"}}, {"who": []string{"tadhg"}, "after": "10m"}}}, nil)
+	s.put(api.PutContact.At("orla"), map[string]any{"addresses": []map[string]string{{"carrier": "text",
+		"to": "+353860000001"}}}, nil)
+	s.put(api.PutContact.At("tadhg"), map[string]any{"addresses": []map[string]string{{"carrier": "voice",
+		"to": "+353860000002"}}}, nil)
+	s.put(api.PutRoster.At("house"), map[string]any{"steps": []map[string]any{{"who": []string{"orla"}},
+		{"who": []string{"tadhg"}, "after": "10m"}}}, nil)
 	d := s.Device("d")
 	s.Send(d, `{"temp": 20}`)
 	s.Guard(map[string]any{"name": "g", "signal": "d/temp", "when": "above 30", "tell": []string{"house"}})
 	s.Send(d, `{"temp": 31}`)
 	text := s.received("text", 1)
 	callback := strings.Replace(text.Callback, "http://lark.test", s.URL, 1)
-	answer, err := http.Post(callback, "application/json", strings.NewReader(fmt.Sprintf(`{"message": "m%d", "state": "undelivered", "reason": "switched off"}`, text.ID)))
+	answer, err := http.Post(callback, "application/json",
+		strings.NewReader(fmt.Sprintf(`{"message": "m%d", "state": "undelivered", "reason": "switched off"}`, text.ID)))
 	if err != nil || answer.StatusCode != 204 {
 		t.Fatal(answer, err)
 	}
@@ -245,24 +268,30 @@ func TestContactsRostersAndReach(t *testing.T) {
 	if again.Addresses[0].Secret != "" || again.Addresses[0].ID != saved.Addresses[0].ID {
 		t.Error("the secret was told twice")
 	}
-	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer", "password": "a long secret"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer", "password": "a long secret"},
+		nil)
 	var seen roster.Contact
-	if err := s.SignIn("v@b.example", "a long secret").Call(context.Background(), api.GetContact.At("firm"), nil, &seen); err != nil || seen.Addresses[0].To != s.gateway.URL+"/…" {
+	if err := s.SignIn("v@b.example", "a long secret").Call(context.Background(), api.GetContact.At("firm"), nil,
+		&seen); err != nil || seen.Addresses[0].To != s.gateway.URL+"/…" {
 		t.Errorf("a viewer sees %+v %v", seen, err)
 	}
 	var plan api.RosterPlan
 	s.Do(api.ShowRosterAt.At("house").Asking("at", "2026-11-28T03:00:00Z", "severity", "warning"), nil, &plan)
-	if len(plan.Calls) != 2 || plan.Calls[0].Words != "Orla by e-mail and text message" || plan.Calls[1].After != "after 10 minutes" {
+	if len(plan.Calls) != 2 || plan.Calls[0].Words != "Orla by e-mail and text message" ||
+		plan.Calls[1].After != "after 10 minutes" {
 		t.Errorf("%+v", plan)
 	}
 	s.refused(404, "Did you mean house?", api.ShowRosterAt.At("huose"), nil)
-	s.refused(422, "did you mean orla?", api.PutRoster.At("x"), map[string]any{"steps": []map[string]any{{"who": []string{"olra"}}}})
-	s.refused(422, "not a telephone number", api.PutContact.At("x"), map[string]any{"addresses": []map[string]string{{"carrier": "text", "to": "12"}}})
+	s.refused(422, "did you mean orla?", api.PutRoster.At("x"),
+		map[string]any{"steps": []map[string]any{{"who": []string{"olra"}}}})
+	s.refused(422, "not a telephone number", api.PutContact.At("x"),
+		map[string]any{"addresses": []map[string]string{{"carrier": "text", "to": "12"}}})
 	s.refused(422, "did you mean text?", api.TestContact.At("orla"), map[string]any{"by": []string{"txt"}})
 	s.refused(409, "is named by roster house", api.RemoveContact.At("orla"), nil)
 	s.refused(422, "did you mean orla?", api.PutReach.At(), map[string]any{"tell": []string{"orlaa"}})
 
-	s.put(api.PutReach.At(), map[string]any{"tell": []string{"orla"}, "heartbeat": map[string]string{"url": s.gateway.URL + "/heartbeat", "every": "30s"}}, nil)
+	s.put(api.PutReach.At(), map[string]any{"tell": []string{"orla"},
+		"heartbeat": map[string]string{"url": s.gateway.URL + "/heartbeat", "every": "30s"}}, nil)
 	storetest.Eventually(t, "a heartbeat", func() bool { return s.gateway.Beats() > 0 })
 	storetest.Eventually(t, "it is noted", func() bool {
 		var now api.ReachNow
@@ -283,7 +312,8 @@ func TestContactsRostersAndReach(t *testing.T) {
 	}
 	p256dh, auth := browser.Keys()
 	var own roster.Contact
-	s.Do(api.SwitchPushOn.At(), map[string]any{"endpoint": browser.Endpoint, "keys": map[string]string{"p256dh": p256dh, "auth": auth}}, &own)
+	s.Do(api.SwitchPushOn.At(), map[string]any{"endpoint": browser.Endpoint, "keys": map[string]string{"p256dh": p256dh,
+		"auth": auth}}, &own)
 	if own.Addresses[1].Carrier != roster.Push || own.Addresses[1].Keys != nil {
 		t.Errorf("%+v", own)
 	}
@@ -296,89 +326,12 @@ func TestContactsRostersAndReach(t *testing.T) {
 		t.Errorf("%+v", own)
 	}
 	var out api.Previewed
-	s.Do(api.PreviewNotice.At(), map[string]any{"on": "raise", "templates": []map[string]string{{"on": "raise", "short": "{{severity}}! {{thing}}: {{value}}"}}}, &out)
-	if out.Forms[0].Subject != "warning! Fern house air temperature: 28.4 °C" || out.Forms[1].Messages != 2 || len(out.Forms) != 6 {
+	s.Do(api.PreviewNotice.At(), map[string]any{"on": "raise",
+		"templates": []map[string]string{{"on": "raise", "short": "{{severity}}! {{thing}}: {{value}}"}}}, &out)
+	if out.Forms[0].Subject != "warning! Fern house air temperature: 28.4 °C" || out.Forms[1].Messages != 2 ||
+		len(out.Forms) != 6 {
 		t.Errorf("%+v", out)
 	}
-	s.refused(422, "did you mean severity?", api.PreviewNotice.At(), map[string]any{"on": "raise", "templates": []map[string]string{{"on": "raise", "short": "{{severty}}"}}})
-}
-
-func TestStatementsAsPageMailAndCSV(t *testing.T) {
-	s := newReached(t)
-	s.people()
-	s.put(api.PutStatement.At("week"), map[string]any{"title": "The <week>", "kind": "alarms", "every": "week", "tell": []string{"orla"}}, nil)
-	var sheet statement.Sheet
-	s.Do(api.GetStatementSheet.At("week"), nil, &sheet)
-	if !strings.HasPrefix(sheet.Words, "the week from Monday") || len(sheet.Tables) == 0 {
-		t.Errorf("%+v", sheet)
-	}
-	status, page := s.page(api.GetStatementPage.At("week"), "Authorization", "Bearer "+s.Owner.Token)
-	if status != 200 || !strings.Contains(page, "The &lt;week&gt;") {
-		t.Errorf("%d %s", status, page)
-	}
-	if status, _ := s.page(api.GetStatementPage.At("week")); status != 401 {
-		t.Errorf("without a sign-in: %d", status)
-	}
-	var sent api.SentStatement
-	s.Do(api.SendStatement.At("week"), nil, &sent)
-	m := s.received("e-mail", 1)
-	if sent.Notices != 2 || !slices.Equal(m.Files, []string{"week.csv"}) || !strings.Contains(m.HTML, "<table>") || !strings.Contains(m.Text, "No alarm was raised") {
-		t.Errorf("%+v %+v", sent, m)
-	}
-	if m := s.received("text", 1); !strings.Contains(m.Text, "The <week>: the week from Monday") || !strings.Contains(m.Text, "No alarm was raised") {
-		t.Errorf("by text: %s", m.Text)
-	}
-	s.refused(404, "Did you mean week?", api.GetStatementSheet.At("wek"), nil)
-	s.refused(422, "still to come", api.GetStatementSheet.At("week").Asking("at", "2126-01-01T00:00:00Z"), nil)
-	s.refused(422, "did you mean energy?", api.PutStatement.At("x"), map[string]any{"kind": "enrgy", "every": "day"})
-}
-
-// A lamp on the site reads over MQTT what stands, with the reader key and with no other.
-func TestAlarmsOverMQTT(t *testing.T) {
-	s := newReached(t)
-	d := s.Device("d")
-	s.Send(d, `{"temp": 20}`)
-	s.Guard(map[string]any{"name": "g", "signal": "d/temp", "when": "above 30", "severity": "critical", "tell": []string{}})
-	var key api.ReaderKey
-	s.Do(api.NewReaderKey.At(), nil, &key)
-	host, port, _ := strings.Cut(s.Ways.MQTT, ":")
-	read := func(password, topic string, n int) (string, error) {
-		return servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", key.User, "-P", password, "-t", topic, "-C", fmt.Sprint(n), "-W", "5", "-v")
-	}
-	s.Send(d, `{"temp": 31}`)
-	var out string
-	storetest.Eventually(t, "the alarm stands on its topic", func() bool {
-		out, _ = read(key.Key, "jaunty/-/alarms/g", 1)
-		return strings.Contains(out, `"state":"raised"`)
-	})
-	if !strings.Contains(out, `"severity":"critical","sentence":"D temp is above 30"`) {
-		t.Errorf("%s", out)
-	}
-	if out, err := read(key.Key, "jaunty/-/alarms", 1); err != nil || !strings.Contains(out, `{"raised":1,"not_acknowledged":1,"worst":"critical"}`) {
-		t.Errorf("%s %v", out, err)
-	}
-	s.refused(409, "tells nobody", api.StartDrill.At("g"), nil)
-	s.Send(d, `{"temp": 20}`)
-	storetest.Eventually(t, "it is over", func() bool {
-		out, _ := read(key.Key, "jaunty/-/alarms/g", 1)
-		return strings.Contains(out, `"state":"over"`)
-	})
-	if out, err := servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", "d", "-P", key.Key, "-t", "jaunty/d/#", "-E", "-W", "3"); err == nil {
-		t.Errorf("the reader key as a device: %s", out)
-	}
-	for what, password := range map[string]string{"no key": "x", "a device's key": d.Token} {
-		if out, err := read(password, "jaunty/-/alarms/g", 1); err == nil {
-			t.Errorf("with %s: %s", what, out)
-		}
-	}
-	if out, err := read(key.Key, "jaunty/d/settings", 1); err == nil && !strings.Contains(out, "denied") {
-		t.Errorf("a device's topic: %s", out)
-	}
-	if _, err := servertest.Command(t, "mosquitto_pub", "-h", host, "-p", port, "-u", "-", "-P", key.Key, "-t", "jaunty/d/readings/temp", "-m", "99", "-q", "1"); err == nil {
-		if v := s.Signal("d/temp"); *v.Value == 99 {
-			t.Error("a reader may write")
-		}
-	}
-	s.Do(api.EndReaderKey.At(), nil, nil)
-	storetest.Eventually(t, "the key has ended", func() bool { _, err := read(key.Key, "jaunty/-/alarms/g", 1); return err != nil })
+	s.refused(422, "did you mean severity?", api.PreviewNotice.At(),
+		map[string]any{"on": "raise", "templates": []map[string]string{{"on": "raise", "short": "{{severty}}"}}})
 }

@@ -33,7 +33,8 @@ func listed(s *servertest.Service, list *api.Operation) string {
 		s.Do(list.At(), nil, &all)
 	}
 	for _, one := range all {
-		for _, moves := range []string{"changed_at", "ordered_at", "revision", "asked_at", "heard_at", "life", "made_at", "computed_until", "work", "version", "since", "today", "month"} {
+		for _, moves := range []string{"changed_at", "ordered_at", "revision", "asked_at", "heard_at", "life",
+			"made_at", "computed_until", "work", "version", "since", "today", "month"} {
 			delete(one, moves)
 		}
 	}
@@ -48,20 +49,30 @@ func TestWhateverIsRemovedComesBack(t *testing.T) {
 	s.Send(d, `{"v": 3, "on": true}`)
 	s.Output("shed/fan", nil)
 	put := func(at api.Place, body any) { t.Helper(); s.Do(at, body, nil) }
-	put(api.PutContact.At("orla"), map[string]any{"title": "Orla", "addresses": []map[string]string{{"carrier": "e-mail", "to": "o@b.example"}}})
-	put(api.PutContact.At("spare"), map[string]any{"title": "Spare", "addresses": []map[string]string{{"carrier": "e-mail", "to": "s@b.example"}}})
-	put(api.PutRoster.At("house"), map[string]any{"title": "The house", "steps": []map[string]any{{"who": []string{"orla"}}}})
-	put(api.PutStatement.At("alarms"), map[string]any{"kind": "alarms", "every": "week", "at": "07:00", "tell": []string{}, "totals": []string{}})
-	put(api.PutTariff.At("flat"), map[string]any{"name": "flat", "versions": []map[string]any{{"from": "2026-01-01", "rates": []map[string]any{{"name": "all", "blocks": []map[string]string{{"price": "0.2"}}}}}}})
-	put(api.PutKit.At("probe"), map[string]any{"name": "probe", "signals": []map[string]string{{"name": "level", "unit": "Cel"}}})
-	put(api.PutInterlock.At("by-value"), map[string]any{"name": "by-value", "output": "shed/fan", "signal": "shed/v", "when": "above 50", "set": "on"})
+	put(api.PutContact.At("orla"), map[string]any{"title": "Orla",
+		"addresses": []map[string]string{{"carrier": "e-mail", "to": "o@b.example"}}})
+	put(api.PutContact.At("spare"), map[string]any{"title": "Spare",
+		"addresses": []map[string]string{{"carrier": "e-mail", "to": "s@b.example"}}})
+	put(api.PutRoster.At("house"), map[string]any{"title": "The house",
+		"steps": []map[string]any{{"who": []string{"orla"}}}})
+	put(api.PutStatement.At("alarms"), map[string]any{"kind": "alarms", "every": "week", "at": "07:00",
+		"tell": []string{}, "totals": []string{}})
+	put(api.PutTariff.At("flat"), map[string]any{"name": "flat",
+		"versions": []map[string]any{{"from": "2026-01-01",
+			"rates": []map[string]any{{"name": "all", "blocks": []map[string]string{{"price": "0.2"}}}}}}})
+	put(api.PutKit.At("probe"), map[string]any{"name": "probe",
+		"signals": []map[string]string{{"name": "level", "unit": "Cel"}}})
+	put(api.PutInterlock.At("by-value"), map[string]any{"name": "by-value", "output": "shed/fan", "signal": "shed/v",
+		"when": "above 50", "set": "on"})
 	put(api.PutBoard.At("warmth"), map[string]any{"title": "Warmth", "tiling": map[string]any{"tiles": []any{}}})
 	s.Do(api.AddAsset.At(), map[string]any{"name": "pump", "title": "Pump"}, nil)
 	put(api.PutPlan.At("night"), map[string]any{"asset": "pump", "title": "Night", "hours": "daily 22:00-06:00"})
-	put(api.PutRecipe.At("shed", "twice"), map[string]any{"recipe": map[string]any{"kind": "formula", "formula": "a * 2.0", "of": []map[string]string{{"as": "a", "signal": "shed/v"}}}})
+	put(api.PutRecipe.At("shed", "twice"), map[string]any{"recipe": map[string]any{"kind": "formula",
+		"formula": "a * 2.0", "of": []map[string]string{{"as": "a", "signal": "shed/v"}}}})
 	s.Do(api.AddTotal.At(), map[string]string{"name": "hours", "signal": "shed/on", "kind": "on-time"}, nil)
 	s.Do(api.AddGuard.At(), map[string]any{"name": "high", "signal": "shed/v", "when": "above 50"}, nil)
-	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer", "password": "long enough for it"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "v@b.example", "role": "viewer",
+		"password": "long enough for it"}, nil)
 	var trial site.Trial
 	s.Do(api.StartTrial.At(), map[string]string{"signal": "shed/v"}, &trial)
 	for _, r := range []struct {
@@ -108,13 +119,15 @@ func TestWhateverIsRemovedComesBack(t *testing.T) {
 func TestBringingBackIsRefused(t *testing.T) {
 	s := servertest.Start(t)
 	s.Device("shed")
-	s.Do(api.AddPerson.At(), map[string]string{"email": "k@b.example", "role": "keeper", "password": "long enough for it"}, nil)
+	s.Do(api.AddPerson.At(), map[string]string{"email": "k@b.example", "role": "keeper",
+		"password": "long enough for it"}, nil)
 	keeper := s.SignIn("k@b.example", "long enough for it")
 	s.Do(api.RemoveDevice.At("shed"), nil, nil)
 	bring := func(kind, name string) map[string]string { return map[string]string{"kind": kind, "name": name} }
 	refused(t, keeper, http.StatusForbidden, api.BringBack.At(), bring("device", "shed"))
 	refused(t, s.Owner, http.StatusUnprocessableEntity, api.BringBack.At(), bring("guad", "x"))
-	if said := refused(t, s.Owner, http.StatusNotFound, api.BringBack.At(), bring("device", "shde")); !strings.HasSuffix(said, "Did you mean shed?") {
+	if said := refused(t, s.Owner, http.StatusNotFound, api.BringBack.At(),
+		bring("device", "shde")); !strings.HasSuffix(said, "Did you mean shed?") {
 		t.Error(said)
 	}
 	refused(t, s.Owner, http.StatusUnprocessableEntity, api.ListRemoved.At().Asking("kind", "guad"), nil)

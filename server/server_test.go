@@ -53,23 +53,27 @@ func TestFirstLight(t *testing.T) {
 	s := servertest.Start(t)
 	door := s.Device("greenhouse-door")
 	s.Send(door, `{"temp": 21.5}`)
-	s.Guard(map[string]any{"signal": "greenhouse-door/temp", "when": "above 30", "deadband": 1, "on_delay": "200ms", "off_delay": "200ms", "severity": "critical", "tell": []string{"orla@hollowbrook.example"}})
+	s.Guard(map[string]any{"signal": "greenhouse-door/temp", "when": "above 30", "deadband": 1, "on_delay": "200ms",
+		"off_delay": "200ms", "severity": "critical", "tell": []string{"orla@hollowbrook.example"}})
 	s.Send(door, `{"temp": 31.5}`)
 	storetest.Eventually(t, "the raise is mailed", func() bool { return len(s.Inbox.Messages()) == 1 })
 	raise := s.Inbox.Messages()[0]
-	if raise.To != "orla@hollowbrook.example" || raise.Subject != "Critical: Greenhouse door temp is above 30" || !strings.Contains(raise.Text, "It reads 31.5, and the limit is 30.") {
+	if raise.To != "orla@hollowbrook.example" || raise.Subject != "Critical: Greenhouse door temp is above 30" ||
+		!strings.Contains(raise.Text, "It reads 31.5, and the limit is 30.") {
 		t.Errorf("the raise: %+v", raise)
 	}
 	s.Send(door, `{"temp": 20}`)
 	storetest.Eventually(t, "the return is mailed", func() bool { return len(s.Inbox.Messages()) == 2 })
-	if back := s.Inbox.Messages()[1]; !strings.HasPrefix(back.Subject, "Over after ") || !strings.Contains(back.Text, "as far as 31.5, and reads 20 now") {
+	if back := s.Inbox.Messages()[1]; !strings.HasPrefix(back.Subject, "Over after ") ||
+		!strings.Contains(back.Text, "as far as 31.5, and reads 20 now") {
 		t.Errorf("the return: %+v", back)
 	}
 	if all := s.Alarms(); len(all) != 1 || all[0].State != alarm.StateOver || all[0].Signal != "greenhouse-door/temp" {
 		t.Errorf("alarms: %+v", all)
 	}
 	var story api.AlarmStory
-	if err := s.Owner.Call(context.Background(), api.GetAlarm.At("1"), nil, &story); err != nil || len(story.Notices) != 2 || len(story.Journal) != 2 {
+	if err := s.Owner.Call(context.Background(), api.GetAlarm.At("1"), nil, &story); err != nil ||
+		len(story.Notices) != 2 || len(story.Journal) != 2 {
 		t.Fatalf("the story: %+v %v", story, err)
 	}
 	if d := story.Notices[1].Deliveries; len(d) != 1 || !d[0].OK || !strings.Contains(d[0].Answer, "queued") {
@@ -94,18 +98,22 @@ func TestBadInput(t *testing.T) {
 		{"another type", key, "text/html", `x`, 415, []string{"text/html", "application/senml+json"}},
 		{"no type", key, "", `{"temp": 1}`, 415, nil},
 		{"NaN alone", key, flat, `{"temp": NaN}`, 422, []string{"Record 0", `"temp"`, "NaN"}},
-		{"infinity beside a good one", key, pack, `[{"n":"temp","v":-inf},{"n":"temp","v":3,"t":-1}]`, 200, []string{`"accepted":1`, `"index":0`, `"field":"v"`}},
+		{"infinity beside a good one", key, pack, `[{"n":"temp","v":-inf},{"n":"temp","v":3,"t":-1}]`, 200,
+			[]string{`"accepted":1`, `"index":0`, `"field":"v"`}},
 		{"too large a number", key, flat, `{"temp": 1e999}`, 422, []string{"1e999"}},
 		{"no name", key, flat, `{"Air Temp": 1}`, 422, []string{`perhaps \"air-temp\"`}},
-		{"a time more than a day ahead", key, flat, `{"temp": 1, "at": "2999-01-01T00:00:00Z"}`, 422, []string{"more than a day ahead", `"field":"at"`}},
+		{"a time more than a day ahead", key, flat, `{"temp": 1, "at": "2999-01-01T00:00:00Z"}`, 422,
+			[]string{"more than a day ahead", `"field":"at"`}},
 		{"no time", key, flat, `{"temp": 1, "at": "noon"}`, 422, []string{"noon", "RFC 3339"}},
 		{"empty object", key, flat, `{}`, 422, []string{"has no signal"}},
 		{"empty pack", key, pack, `[]`, 204, nil},
 		{"10 MB", key, flat, strings.Repeat(" ", 10<<20), 413, []string{"longer than"}},
 		{"1 MB of nesting", key, flat, strings.Repeat("[", 1<<20), 400, []string{"depth"}},
 		{"1 MB of nested objects", key, flat, strings.Repeat(`{"a":`, 1<<18), 400, []string{"depth"}},
-		{"too many records", key, pack, "[" + strings.Repeat(`{"n":"temp","v":1},`, 10_000) + `{"n":"temp","v":1}]`, 413, []string{"10000 records"}},
-		{"a contrary unit", key, pack, `[{"n":"p","u":"Pa","v":1,"t":-2},{"n":"p","u":"Cel","v":1,"t":-1}]`, 200, []string{`"accepted":1`, `"index":1`, `"field":"u"`, "cannot be given in Pa"}},
+		{"too many records", key, pack, "[" + strings.Repeat(`{"n":"temp","v":1},`, 10_000) + `{"n":"temp","v":1}]`,
+			413, []string{"10000 records"}},
+		{"a contrary unit", key, pack, `[{"n":"p","u":"Pa","v":1,"t":-2},{"n":"p","u":"Cel","v":1,"t":-1}]`, 200,
+			[]string{`"accepted":1`, `"index":1`, `"field":"u"`, "cannot be given in Pa"}},
 	} {
 		status, body, h := call(t, "POST", s.URL+api.SendReadings.At().Path, c.key, c.kind, c.body)
 		if status != c.status {
@@ -130,15 +138,18 @@ func TestIdempotencyKeyOverHTTP(t *testing.T) {
 	s := servertest.Start(t)
 	key := s.Device("d").Token
 	for range 3 {
-		if status, body, _ := call(t, "POST", s.URL+api.SendReadings.At().Path, key, "application/json", `{"temp": 1}`, "Idempotency-Key", "k1"); status != 204 {
+		if status, body, _ := call(t, "POST", s.URL+api.SendReadings.At().Path, key, "application/json", `{"temp": 1}`,
+			"Idempotency-Key", "k1"); status != 204 {
 			t.Fatal(status, body)
 		}
 	}
-	if status, body, _ := call(t, "POST", s.URL+api.SendReadings.At().Path, key, "application/json", `{"temp": 1}`, "Idempotency-Key", strings.Repeat("k", 201)); status != 400 {
+	if status, body, _ := call(t, "POST", s.URL+api.SendReadings.At().Path, key, "application/json", `{"temp": 1}`,
+		"Idempotency-Key", strings.Repeat("k", 201)); status != 400 {
 		t.Error("a key that is too long:", status, body)
 	}
 	var page api.Readings
-	if err := s.Owner.Call(context.Background(), api.ListReadings.At("d", "temp"), nil, &page); err != nil || len(page.Readings) != 1 {
+	if err := s.Owner.Call(context.Background(), api.ListReadings.At("d", "temp"), nil, &page); err != nil ||
+		len(page.Readings) != 1 {
 		t.Errorf("%+v %v", page, err)
 	}
 }
@@ -152,13 +163,15 @@ func TestReadingsArePagedAndLinesReduced(t *testing.T) {
 		fmt.Fprintf(&body, `,{"n":"temp","v":%d,"t":%d}`, i%97, i-5000)
 	}
 	body.WriteString("]")
-	if refused, err := d.SendReadings(context.Background(), "application/senml+json", body.Bytes()); err != nil || len(refused) > 0 {
+	if refused, err := d.SendReadings(context.Background(), "application/senml+json", body.Bytes()); err != nil ||
+		len(refused) > 0 {
 		t.Fatal(refused, err)
 	}
 	total, next := 0, "since=2000-01-01T00:00:00Z"
 	for range 10 {
 		var page api.Readings
-		if err := s.Owner.Call(context.Background(), api.ListReadings.At("d", "temp").Raw("limit=700&"+next), nil, &page); err != nil {
+		if err := s.Owner.Call(context.Background(), api.ListReadings.At("d", "temp").Raw("limit=700&"+next), nil,
+			&page); err != nil {
 			t.Fatal(err)
 		}
 		if total += len(page.Readings); page.Next == nil {
@@ -170,7 +183,8 @@ func TestReadingsArePagedAndLinesReduced(t *testing.T) {
 		t.Errorf("%d readings over all pages", total)
 	}
 	var line api.Line
-	if err := s.Owner.Call(context.Background(), api.GetLine.At("d", "temp").Asking("since", "2000-01-01T00:00:00Z", "columns", "100"), nil, &line); err != nil {
+	if err := s.Owner.Call(context.Background(), api.GetLine.At("d", "temp").Asking("since", "2000-01-01T00:00:00Z",
+		"columns", "100"), nil, &line); err != nil {
 		t.Fatal(err)
 	}
 	if !line.Reduced || line.Of != 5000 || len(line.At) > 400 || len(line.At) != len(line.Value) {
@@ -178,10 +192,12 @@ func TestReadingsArePagedAndLinesReduced(t *testing.T) {
 	}
 	for at, says := range map[api.Place]string{
 		api.ListReadings.At("d", "tmp"): "Did you mean d/temp?",
-		api.ListReadings.At("d", "temp").Asking("since", "2026-01-02T00:00:00Z", "until", "2026-01-01T00:00:00Z"): "is before since",
+		api.ListReadings.At("d", "temp").Asking("since", "2026-01-02T00:00:00Z", "until",
+			"2026-01-01T00:00:00Z"): "is before since",
 	} {
 		var problem *client.Problem
-		if err := s.Owner.Call(context.Background(), at, nil, nil); !errors.As(err, &problem) || !strings.Contains(problem.Error(), says) {
+		if err := s.Owner.Call(context.Background(), at, nil, nil); !errors.As(err, &problem) ||
+			!strings.Contains(problem.Error(), says) {
 			t.Errorf("%s: %v", at, err)
 		}
 	}
@@ -208,7 +224,8 @@ func TestTheOpenAPIDocumentIsCurrent(t *testing.T) {
 		t.Errorf("docs/openapi.yaml is old; run: bin/jaunty openapi > docs/openapi.yaml (%v)", err)
 	}
 	s := servertest.Start(t)
-	if status, body, _ := call(t, "GET", s.URL+"/api/openapi.yaml", "", "", ""); status != 200 || !strings.HasPrefix(body, "components:") || !strings.Contains(body, "openapi: 3.1.0") {
+	if status, body, _ := call(t, "GET", s.URL+"/api/openapi.yaml", "", "", ""); status != 200 ||
+		!strings.HasPrefix(body, "components:") || !strings.Contains(body, "openapi: 3.1.0") {
 		t.Errorf("%d %.200s", status, body)
 	}
 }
@@ -220,12 +237,14 @@ func TestHealthAndUnknownPaths(t *testing.T) {
 			t.Errorf("HEAD %s: %d", path, status)
 		}
 	}
-	for path, want := range map[string]int{"/health/live": 200, "/health/ready": 200, api.Root + "/nothing": 404, "/files/nothing.js": 404, "/alarms/7": 200} {
+	for path, want := range map[string]int{"/health/live": 200, "/health/ready": 200, api.Root + "/nothing": 404,
+		"/files/nothing.js": 404, "/alarms/7": 200} {
 		status, body, h := call(t, "GET", s.URL+path, "", "", "")
 		if status != want {
 			t.Errorf("%s: %d %.100s", path, status, body)
 		}
-		if csp := h.Get("Content-Security-Policy"); path == "/alarms/7" && (!strings.Contains(csp, "script-src 'self'") || strings.Contains(csp, "unsafe")) {
+		if csp := h.Get("Content-Security-Policy"); path == "/alarms/7" &&
+			(!strings.Contains(csp, "script-src 'self'") || strings.Contains(csp, "unsafe")) {
 			t.Errorf("the console's policy: %s", csp)
 		}
 	}

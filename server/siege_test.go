@@ -51,7 +51,8 @@ func TestIntakeAlarmsAndNoticesHaveConnectionsOfTheirOwn(t *testing.T) {
 	s := servertest.Start(t)
 	pond := s.Device("pond")
 	s.Send(pond, `{"oxygen": 8}`)
-	s.Guard(object{"name": "low", "signal": "pond/oxygen", "when": "below 5", "severity": "critical", "tell": []string{servertest.Owner}})
+	s.Guard(object{"name": "low", "signal": "pond/oxygen", "when": "below 5", "severity": "critical",
+		"tell": []string{servertest.Owner}})
 	for _, part := range []store.Part{store.Background, store.Pages, store.Long} {
 		if held := holdAll(t, s, part); held == 0 {
 			t.Fatal("no connection of", part, "could be held")
@@ -67,7 +68,8 @@ func TestIntakeAlarmsAndNoticesHaveConnectionsOfTheirOwn(t *testing.T) {
 	}
 	storetest.Eventually(t, "the raise is mailed", func() bool { return len(s.Inbox.Messages()) > 0 })
 	t.Log("taken and told in", time.Since(begun))
-	if err := s.Owner.Call(context.Background(), api.ListAlarms.At(), nil, nil); err == nil || !strings.Contains(err.Error(), "took too long") {
+	if err := s.Owner.Call(context.Background(), api.ListAlarms.At(), nil, nil); err == nil ||
+		!strings.Contains(err.Error(), "took too long") {
 		t.Error("a page while all its connections are held:", err)
 	}
 	if holdAll(t, s, store.Own) == 0 {
@@ -79,7 +81,8 @@ func TestIntakeAlarmsAndNoticesHaveConnectionsOfTheirOwn(t *testing.T) {
 func pubAs(t *testing.T, address, device, key, body string) (string, error) {
 	t.Helper()
 	host, port, _ := net.SplitHostPort(address)
-	return servertest.Command(t, "mosquitto_pub", "-h", host, "-p", port, "-u", device, "-P", key, "-q", "1", "-t", "jaunty/"+device+"/readings", "-m", body)
+	return servertest.Command(t, "mosquitto_pub", "-h", host, "-p", port, "-u", device, "-P", key, "-q", "1", "-t",
+		"jaunty/"+device+"/readings", "-m", body)
 }
 
 // unread asks for a file and reads nothing of it but the status.
@@ -118,7 +121,8 @@ func TestExportsThatNobodyReads(t *testing.T) {
 	readers := []*client.Client{s.Owner}
 	for i := range 2 {
 		email := fmt.Sprintf("v%d@hollowbrook.example", i)
-		s.Do(api.AddPerson.At(), object{"email": email, "name": "V", "role": "viewer", "password": servertest.Password}, nil)
+		s.Do(api.AddPerson.At(), object{"email": email, "name": "V", "role": "viewer", "password": servertest.Password},
+			nil)
 		readers = append(readers, s.SignIn(email, servertest.Password))
 	}
 	var all sync.WaitGroup
@@ -143,10 +147,12 @@ func TestExportsThatNobodyReads(t *testing.T) {
 		}
 	}
 	all.Wait()
-	if answers[http.StatusOK] < 4 || answers[http.StatusTooManyRequests] == 0 || answers[http.StatusOK]+answers[http.StatusTooManyRequests]+answers[http.StatusServiceUnavailable] != 30 {
+	if answers[http.StatusOK] < 4 || answers[http.StatusTooManyRequests] == 0 || answers[http.StatusOK]+
+		answers[http.StatusTooManyRequests]+answers[http.StatusServiceUnavailable] != 30 {
 		t.Error("answers by status:", answers)
 	}
 	storetest.Eventually(t, "those who do not read are cut off", func() bool {
-		return s.Owner.Download(context.Background(), api.ExportReadings.At().Asking("what", "d/temp"), io.Discard) == nil
+		return s.Owner.Download(context.Background(), api.ExportReadings.At().Asking("what", "d/temp"),
+			io.Discard) == nil
 	})
 }

@@ -36,24 +36,28 @@ func TestReadyTextsWork(t *testing.T) {
 				t.Fatal(err)
 			}
 			defer func() { _ = command.Process.Kill(); _ = command.Wait() }()
-			for end := time.Now().Add(60 * time.Second); s.Signal("dev-"+kind+"/temp") == nil; time.Sleep(50 * time.Millisecond) {
+			for end := time.Now().Add(60 * time.Second); s.Signal("dev-"+kind+
+				"/temp") == nil; time.Sleep(50 * time.Millisecond) {
 				if time.Now().After(end) {
 					t.Fatalf("no reading came; it says: %s", out)
 				}
 			}
 			if kind == "go" || kind == "micropython" { // these also obey
 				s.Do(api.OrderSettings.At("dev-"+kind), map[string]any{"interval": "1s"}, nil)
-				storetest.Eventually(t, "it runs what is ordered", func() bool { return s.Look("dev-"+kind).RunningNo == 1 })
+				storetest.Eventually(t, "it runs what is ordered",
+					func() bool { return s.Look("dev-"+kind).RunningNo == 1 })
 			}
 		})
 	}
 }
 
-// The ready programs do what their outputs are ordered, confirm it, and go to the safe state by themselves when the service is gone.
+// The ready programs do what their outputs are ordered, confirm it, and go to the safe state by themselves when the
+// service is gone.
 func TestReadyTextsFollowAndGoSafe(t *testing.T) {
 	s := servertest.Start(t)
 	outs := map[string]*safeText{}
-	for kind, run := range map[string]func(t *testing.T, dir, text string) *exec.Cmd{"go": goProgram, "micropython": python, "cpp": boardStub} {
+	for kind, run := range map[string]func(t *testing.T, dir, text string) *exec.Cmd{"go": goProgram,
+		"micropython": python, "cpp": boardStub} {
 		name := "dev-" + kind
 		var added api.AddedDevice
 		s.Do(api.AddDevice.At(), map[string]string{"name": name}, &added)
@@ -99,7 +103,11 @@ func TestReadyTextsFollowAndGoSafe(t *testing.T) {
 	}
 	says("ordered", "1")
 	for kind := range outs {
-		storetest.Eventually(t, kind+" confirms", func() bool { o := s.Stands("dev-" + kind + "/fan"); return o.Confirmed != nil && *o.Confirmed == "on" })
+		storetest.Eventually(t, kind+" confirms", func() bool {
+			o := s.Stands("dev-" + kind +
+				"/fan")
+			return o.Confirmed != nil && *o.Confirmed == "on"
+		})
 		s.Do(api.ReleaseOutput.At("dev-"+kind, "fan"), nil, nil)
 	}
 	says("released", "0")
@@ -152,7 +160,8 @@ func shell(t *testing.T, _, text string) *exec.Cmd {
 func goProgram(t *testing.T, dir, text string) *exec.Cmd {
 	write(t, dir, "main.go", strings.Replace(text, "10*time.Second", "time.Second", 1))
 	write(t, dir, "go.mod", "module device\n\ngo 1.22\n")
-	if out, err := exec.Command("gofmt", "-l", filepath.Join(dir, "main.go")).CombinedOutput(); err != nil || len(out) > 0 {
+	if out, err := exec.Command("gofmt", "-l", filepath.Join(dir, "main.go")).CombinedOutput(); err != nil ||
+		len(out) > 0 {
 		t.Errorf("it is not formatted: %s %v", out, err)
 	}
 	build := exec.Command("go", "build", "-o", "device", ".")
@@ -170,7 +179,8 @@ func python(t *testing.T, dir, text string) *exec.Cmd {
 		return nil
 	}
 	write(t, dir, "device.py", strings.Replace(text, "interval = 10 ", "interval = 1 ", 1))
-	write(t, dir, "network.py", "STA_IF = 0\nclass WLAN:\n  def __init__(self, i): pass\n  def active(self, a): pass\n  def connect(self, n, p): pass\n")
+	write(t, dir, "network.py",
+		"STA_IF = 0\nclass WLAN:\n  def __init__(self, i): pass\n  def active(self, a): pass\n  def connect(self, n, p): pass\n")
 	write(t, dir, "requests.py", `import json as j, urllib.request, urllib.error
 class Answer:
   def __init__(self, r): self.status_code, self.text = r.status if hasattr(r, "status") else r.code, r.read()
@@ -183,7 +193,8 @@ def post(url, data, headers, timeout): return ask("POST", url, data.encode(), he
 def put(url, data, headers, timeout): return ask("PUT", url, data.encode(), headers)
 def get(url, headers, timeout): return ask("GET", url, None, headers)
 `)
-	write(t, dir, "board.py", "import sys, time\nsys.stdout.reconfigure(line_buffering=True)\ntime.ticks_ms = lambda: int(time.monotonic() * 1000)\ntime.ticks_diff = lambda a, b: a - b\nimport device\n")
+	write(t, dir, "board.py",
+		"import sys, time\nsys.stdout.reconfigure(line_buffering=True)\ntime.ticks_ms = lambda: int(time.monotonic() * 1000)\ntime.ticks_diff = lambda a, b: a - b\nimport device\n")
 	return exec.Command(path, "board.py")
 }
 
@@ -193,7 +204,8 @@ func boardStub(t *testing.T, dir, text string) *exec.Cmd {
 	if err != nil {
 		return nil
 	}
-	write(t, dir, "WiFi.h", "#pragma once\n#define WL_CONNECTED 3\nstruct { void begin(const char *, const char *) {} int status() { return WL_CONNECTED; } } WiFi;\n")
+	write(t, dir, "WiFi.h",
+		"#pragma once\n#define WL_CONNECTED 3\nstruct { void begin(const char *, const char *) {} int status() { return WL_CONNECTED; } } WiFi;\n")
 	write(t, dir, "HTTPClient.h", `#pragma once
 #include <chrono>
 #include <cstdio>

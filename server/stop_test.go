@@ -24,9 +24,11 @@ import (
 func ours() (all []string) {
 	room := make([]byte, 4<<20)
 	room = room[:runtime.Stack(room, true)]
-	frame := regexp.MustCompile(`(?m)^(?:created by )?jauntylark/(?:server\.|pipeline|intake|notify|history|store\.|store/cluster)`)
+	frame := regexp.MustCompile(
+		`(?m)^(?:created by )?jauntylark/(?:server\.|pipeline|intake|notify|history|store\.|store/cluster)`)
 	for _, one := range bytes.Split(room, []byte("\n\n")) {
-		if text := string(one); frame.MatchString(text) && !strings.Contains(text, "_test.") && !strings.Contains(text, "storetest") {
+		if text := string(one); frame.MatchString(text) && !strings.Contains(text, "_test.") &&
+			!strings.Contains(text, "storetest") {
 			all = append(all, text)
 		}
 	}
@@ -53,16 +55,20 @@ func dumb(t *testing.T) string {
 	return l.Addr().String()
 }
 
-// The service stops within three seconds whatever hangs on it, waits for all that it started, and has lost nothing that it
-// acknowledged.
+// The service stops within three seconds whatever hangs on it, waits for all that it started, and has lost nothing that
+// it acknowledged.
 func TestStoppingWhateverHangsOnIt(t *testing.T) {
 	storetest.Alone(t)
 	database := storetest.URL(t)
-	s := servertest.On(t, database, "127.0.0.1:0", func(o *service.Settings) { o.SMTP = "smtp://" + dumb(t) + "?from=lark@hollowbrook.example" })
+	s := servertest.On(t, database, "127.0.0.1:0", func(o *service.Settings) {
+		o.SMTP = "smtp://" + dumb(t) +
+			"?from=lark@hollowbrook.example"
+	})
 	host := strings.TrimPrefix(s.URL, "http://")
 	pond := s.Device("pond")
 	s.Send(pond, `{"oxygen": 8}`)
-	s.Guard(object{"name": "low", "signal": "pond/oxygen", "when": "below 5", "severity": "critical", "tell": []string{servertest.Owner}})
+	s.Guard(object{"name": "low", "signal": "pond/oxygen", "when": "below 5", "severity": "critical",
+		"tell": []string{servertest.Owner}})
 	s.Send(pond, `{"oxygen": 4}`) // whose mail hangs
 	dial := func(address, text string) net.Conn {
 		c, err := net.Dial("tcp", address)
@@ -77,8 +83,10 @@ func TestStoppingWhateverHangsOnIt(t *testing.T) {
 	}
 	bearer := "Authorization: Bearer " + pond.Token + "\r\n\r\n"
 	poll := dial(host, api.GetOrders.At().Asking("wait", "2m").String()+" HTTP/1.1\r\nHost: x\r\n"+bearer)
-	dial(host, api.SendReadings.At().String()+" HTTP/1.1\r\nHost: x\r\nContent-Length: 100\r\nContent-Type: application/json\r\n"+bearer+"{")
-	dial(host, api.BringImport.At().Asking("name", "x").String()+" HTTP/1.1\r\nHost: x\r\nContent-Length: 1000\r\nAuthorization: Bearer "+s.Owner.Token+"\r\n\r\nhalf")
+	dial(host, api.SendReadings.At().String()+
+		" HTTP/1.1\r\nHost: x\r\nContent-Length: 100\r\nContent-Type: application/json\r\n"+bearer+"{")
+	dial(host, api.BringImport.At().Asking("name", "x").String()+
+		" HTTP/1.1\r\nHost: x\r\nContent-Length: 1000\r\nAuthorization: Bearer "+s.Owner.Token+"\r\n\r\nhalf")
 	dial(host, "GET /health/live HTTP/1.1\r\nHost: x\r\n\r\n") // idle afterwards
 	dial(host, "GET /heal")
 	dial(s.Ways.MQTT, "\x10")
@@ -145,11 +153,15 @@ func TestAServiceThatCannotBeginEnds(t *testing.T) {
 	storetest.Alone(t)
 	busy := dumb(t)
 	for name, adjust := range map[string]func(*service.Settings){
-		"an address that is taken":          func(o *service.Settings) { o.Metrics = busy },
-		"a first owner's password":          func(o *service.Settings) { o.Owner, o.Password = "a@hollowbrook.example", "short" },
+		"an address that is taken": func(o *service.Settings) { o.Metrics = busy },
+		"a first owner's password": func(o *service.Settings) {
+			o.Owner, o.Password = "a@hollowbrook.example",
+				"short"
+		},
 		"an address that is taken, of MQTT": func(o *service.Settings) { o.MQTT = busy },
 	} {
-		settings := service.Settings{Database: storetest.URL(t), HTTP: "127.0.0.1:0", Log: slog.New(slog.DiscardHandler)}
+		settings := service.Settings{Database: storetest.URL(t), HTTP: "127.0.0.1:0",
+			Log: slog.New(slog.DiscardHandler)}
 		adjust(&settings)
 		ended := make(chan error, 1)
 		go func() { ended <- service.Serve(t.Context(), settings) }()

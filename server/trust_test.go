@@ -28,7 +28,8 @@ import (
 type object = map[string]any
 
 // minutes gives a device d a signal with a reading a minute that end a minute ago.
-func minutes(t *testing.T, s *servertest.Service, signal string, unit measure.Unit, n int, value func(i int) float64) (from measure.Instant) {
+func minutes(t *testing.T, s *servertest.Service, signal string, unit measure.Unit, n int,
+	value func(i int) float64) (from measure.Instant) {
 	t.Helper()
 	until := measure.InstantOf(time.Now().Truncate(time.Minute))
 	past := &record.Past{Signal: "d/" + signal, Kind: site.KindNumber, Unit: unit}
@@ -61,8 +62,10 @@ func TestACorrectionOverTheAPI(t *testing.T) {
 	order := object{"pairs": []object{{"shown": 20, "reference": 22}}, "from": from, "note": "by the glass thermometer"}
 	var would api.Preview
 	s.Do(api.TryCalibration.At("d", "v"), order, &would)
-	if len(would.At) < 500 || slices.Max(would.Now) != 29 || slices.Max(would.Then) != 31 || len(would.Guards) != 1 || would.Guards[0].Now != 0 || would.Guards[0].Then != 60 || !would.Past {
-		t.Errorf("%d points, up to %v and %v, %+v", len(would.At), slices.Max(would.Now), slices.Max(would.Then), would.Guards)
+	if len(would.At) < 500 || slices.Max(would.Now) != 29 || slices.Max(would.Then) != 31 || len(would.Guards) != 1 ||
+		would.Guards[0].Now != 0 || would.Guards[0].Then != 60 || !would.Past {
+		t.Errorf("%d points, up to %v and %v, %+v", len(would.At), slices.Max(would.Now), slices.Max(would.Then),
+			would.Guards)
 	}
 	if s.Signal("d/v").Calibrated {
 		t.Error("trying changed something")
@@ -80,16 +83,19 @@ func TestACorrectionOverTheAPI(t *testing.T) {
 	if low, high := slices.Min(line.Value), slices.Max(line.Value); low != 22 || high != 31 {
 		t.Errorf("the line goes from %v to %v", low, high)
 	}
-	if got := string(exported(t, s, "what=d/v&format=csv")); !strings.Contains(got, ",22,") || strings.Contains(got, ",20,") {
+	if got := string(exported(t, s, "what=d/v&format=csv")); !strings.Contains(got, ",22,") ||
+		strings.Contains(got, ",20,") {
 		t.Errorf("true values: %.200s", got)
 	}
-	if got := string(exported(t, s, "what=d/v&format=csv&values=raw")); !strings.Contains(got, ",20,") || strings.Contains(got, ",31,") {
+	if got := string(exported(t, s, "what=d/v&format=csv&values=raw")); !strings.Contains(got, ",20,") ||
+		strings.Contains(got, ",31,") {
 		t.Errorf("raw values: %.200s", got)
 	}
 	s.Do(api.Verify.At("d", "v"), object{"reference": 30, "shown": 31, "tolerance": "2%", "note": "<b>bold</b>"}, nil)
 	s.Do(api.PlanVerification.At("d", "v"), object{"every": "6 months"}, nil)
 	sheet := downloaded(t, s, api.GetSheet.At("d"))
-	for _, part := range []string{"20 → 22", "by the glass thermometer", `class="fail"`, "&lt;b&gt;bold", "To be verified every 6 months"} {
+	for _, part := range []string{"20 → 22", "by the glass thermometer", `class="fail"`, "&lt;b&gt;bold",
+		"To be verified every 6 months"} {
 		if !strings.Contains(sheet, part) {
 			t.Errorf("the sheet lacks %q", part)
 		}
@@ -100,7 +106,8 @@ func TestACorrectionOverTheAPI(t *testing.T) {
 	}
 	refused(t, s.Owner, 404, api.GetSheet.At("e"), nil)
 	refused(t, s.Owner, 422, api.GetSheet.At("d").Asking("as", "pdf"), nil)
-	if says := refused(t, s.Owner, 422, api.PlanVerification.At("d", "v"), object{"every": "often"}); !strings.Contains(says, "6 months") {
+	if says := refused(t, s.Owner, 422, api.PlanVerification.At("d", "v"),
+		object{"every": "often"}); !strings.Contains(says, "6 months") {
 		t.Error(says)
 	}
 }
@@ -124,16 +131,20 @@ func TestTwoSignalsCompared(t *testing.T) {
 	minutes(t, s, "volts", "V", 10, func(int) float64 { return 1 })
 	var got api.Comparison
 	s.Do(api.CompareSignals.At().Asking("first", "d/trusted", "second", "d/fresh", "since", from.String()), nil, &got)
-	if got.Unit != "Cel" || got.Count != 1200 || math.Abs(got.Mean+0.5) > 0.05 || math.Abs(float64(got.Lag)-6*60_000) > 60_000 || got.Likeness < 0.99 || len(got.Points) < 400 {
+	if got.Unit != "Cel" || got.Count != 1200 || math.Abs(got.Mean+0.5) > 0.05 ||
+		math.Abs(float64(got.Lag)-6*60_000) > 60_000 || got.Likeness < 0.99 || len(got.Points) < 400 {
 		got.Points = nil
 		t.Errorf("%+v", got)
 	}
-	for says, query := range map[string]string{"cannot be given in": "first=d/trusted&second=d/volts", "3 are needed": "first=d/trusted&second=d/fresh&since=2001-01-01T00:00:00Z&until=2001-01-02T00:00:00Z"} {
-		if detail := refused(t, s.Owner, 422, api.CompareSignals.At().Raw(query), nil); !strings.Contains(detail, says) {
+	for says, query := range map[string]string{"cannot be given in": "first=d/trusted&second=d/volts",
+		"3 are needed": "first=d/trusted&second=d/fresh&since=2001-01-01T00:00:00Z&until=2001-01-02T00:00:00Z"} {
+		if detail := refused(t, s.Owner, 422, api.CompareSignals.At().Raw(query), nil); !strings.Contains(detail,
+			says) {
 			t.Errorf("%s: %s", query, detail)
 		}
 	}
-	if detail := refused(t, s.Owner, 404, api.CompareSignals.At().Asking("first", "d/trusted", "second", "d/fesh"), nil); !strings.Contains(detail, "d/fresh") {
+	if detail := refused(t, s.Owner, 404, api.CompareSignals.At().Asking("first", "d/trusted", "second", "d/fesh"),
+		nil); !strings.Contains(detail, "d/fresh") {
 		t.Error(detail)
 	}
 }
@@ -161,7 +172,8 @@ func TestUnitsOfTheSiteStandInMessages(t *testing.T) {
 	d := s.Device("d")
 	say := func(celsius string) {
 		t.Helper()
-		if refused, err := d.SendReadings(context.Background(), "application/senml+json", []byte(`[{"n": "t", "u": "Cel", "v": `+celsius+`}]`)); err != nil || len(refused) > 0 {
+		if refused, err := d.SendReadings(context.Background(), "application/senml+json",
+			[]byte(`[{"n": "t", "u": "Cel", "v": `+celsius+`}]`)); err != nil || len(refused) > 0 {
 			t.Fatal(refused, err)
 		}
 	}
@@ -170,10 +182,12 @@ func TestUnitsOfTheSiteStandInMessages(t *testing.T) {
 	s.Do(api.GetSite.At(), nil, &here)
 	here.Units = site.Units{"temperature": "[degF]"}
 	s.Do(api.PutSite.At(), here, nil)
-	s.Guard(object{"name": "hot", "signal": "d/t", "when": "above 30", "severity": "warning", "tell": []string{servertest.Owner}})
+	s.Guard(object{"name": "hot", "signal": "d/t", "when": "above 30", "severity": "warning",
+		"tell": []string{servertest.Owner}})
 	say("35")
 	storetest.Eventually(t, "the mail comes", func() bool { return len(s.Inbox.Messages()) == 1 })
-	if mail := s.Inbox.Messages()[0]; !strings.Contains(mail.Subject+mail.Text, "above 86 °F") || !strings.Contains(mail.Text, "95 °F") {
+	if mail := s.Inbox.Messages()[0]; !strings.Contains(mail.Subject+mail.Text, "above 86 °F") ||
+		!strings.Contains(mail.Text, "95 °F") {
 		t.Errorf("%s\n%s", mail.Subject, mail.Text)
 	}
 	var person site.Person
@@ -181,8 +195,10 @@ func TestUnitsOfTheSiteStandInMessages(t *testing.T) {
 	if person.Units["temperature"] != "K" {
 		t.Errorf("%+v", person)
 	}
-	for says, units := range map[string]object{"not of temperature": {"temperature": "V"}, "did you mean": {"temperature": "Cell"}} {
-		if detail := refused(t, s.Owner, 422, api.SetOwnUnits.At(), object{"units": units}); !strings.Contains(detail, says) {
+	for says, units := range map[string]object{"not of temperature": {"temperature": "V"},
+		"did you mean": {"temperature": "Cell"}} {
+		if detail := refused(t, s.Owner, 422, api.SetOwnUnits.At(), object{"units": units}); !strings.Contains(detail,
+			says) {
 			t.Errorf("%s: %s", says, detail)
 		}
 	}
@@ -194,7 +210,9 @@ func TestTotalsOverTheAPI(t *testing.T) {
 	s.Device("d")
 	s.Do(api.SetDevice.At("d"), object{"interval": "1m"}, nil)
 	from := minutes(t, s, "power", "kW", 121, func(i int) float64 { return 1 })
-	s.Do(api.PutTariff.At("flat"), object{"name": "flat", "versions": []object{{"from": "2026-01-01", "standing": "0", "rates": []object{{"name": "all", "blocks": []object{{"price": "0.5"}}}}}}}, nil)
+	s.Do(api.PutTariff.At("flat"), object{"name": "flat",
+		"versions": []object{{"from": "2026-01-01", "standing": "0",
+			"rates": []object{{"name": "all", "blocks": []object{{"price": "0.5"}}}}}}}, nil)
 	s.Do(api.AddTotal.At(), object{"name": "energy", "signal": "d/power", "kind": "energy"}, nil)
 	s.Do(api.AddTotal.At(), object{"name": "cost", "signal": "d/power", "kind": "cost", "tariff": "flat"}, nil)
 	sum := func(name string) (value, cost float64) { // of all months that the stretch touches
@@ -240,14 +258,19 @@ func TestTotalsOverTheAPI(t *testing.T) {
 	}{
 		"could be undone":     {404, api.UndoReset.At("energy"), nil},
 		"Did you mean energy": {404, api.GetTotal.At("energie"), nil},
-		"energy is taken":     {409, api.AddTotal.At(), object{"name": "energy", "signal": "d/power", "kind": "energy"}},
-		"derive one":          {422, api.AddTotal.At(), object{"name": "x", "signal": "d/power", "kind": "on-time"}},
-		"is of a flow":        {422, api.AddTotal.At(), object{"name": "x", "signal": "d/power", "kind": "volume"}},
-		"did you mean flat":   {422, api.AddTotal.At(), object{"name": "x", "signal": "d/power", "kind": "cost", "tariff": "flatt"}},
-		"flat is in use":      {409, api.RemoveTariff.At("flat"), nil},
-		"ask for weeks":       {422, api.GetTotal.At("energy").Asking("since", "2001-01-01T00:00:00Z"), nil},
-		"the address says":    {422, api.PutTariff.At("other"), object{"name": "flat", "versions": []object{}}},
-		"none holds on":       {422, api.PutTariff.At("gap"), object{"name": "gap", "versions": []object{{"from": "2026-01-01", "rates": []object{{"name": "night", "since": "23:00", "until": "08:00", "blocks": []object{{"price": "1"}}}}}}}},
+		"energy is taken": {409, api.AddTotal.At(), object{"name": "energy", "signal": "d/power",
+			"kind": "energy"}},
+		"derive one":   {422, api.AddTotal.At(), object{"name": "x", "signal": "d/power", "kind": "on-time"}},
+		"is of a flow": {422, api.AddTotal.At(), object{"name": "x", "signal": "d/power", "kind": "volume"}},
+		"did you mean flat": {422, api.AddTotal.At(), object{"name": "x", "signal": "d/power", "kind": "cost",
+			"tariff": "flatt"}},
+		"flat is in use":   {409, api.RemoveTariff.At("flat"), nil},
+		"ask for weeks":    {422, api.GetTotal.At("energy").Asking("since", "2001-01-01T00:00:00Z"), nil},
+		"the address says": {422, api.PutTariff.At("other"), object{"name": "flat", "versions": []object{}}},
+		"none holds on": {422, api.PutTariff.At("gap"),
+			object{"name": "gap", "versions": []object{{"from": "2026-01-01",
+				"rates": []object{{"name": "night", "since": "23:00", "until": "08:00",
+					"blocks": []object{{"price": "1"}}}}}}}},
 	} {
 		if detail := refused(t, s.Owner, c.status, c.at, c.in); !strings.Contains(detail, says) {
 			t.Errorf("%s: %s", says, detail)
@@ -275,7 +298,8 @@ func TestDoubtfulStretches(t *testing.T) {
 	})
 	var doubts []quality.Doubt
 	s.Do(api.ListDoubts.At("d", "v").Asking("columns", "100", "since", from.String()), nil, &doubts)
-	if len(doubts) != 2 || doubts[0].From != from+100*60_000 || doubts[0].Until != from+130*60_000 || doubts[1].Until != from+201*60_000 || doubts[0].Quality != measure.Implausible {
+	if len(doubts) != 2 || doubts[0].From != from+100*60_000 || doubts[0].Until != from+130*60_000 ||
+		doubts[1].Until != from+201*60_000 || doubts[0].Quality != measure.Implausible {
 		t.Errorf("%+v", doubts)
 	}
 	var figures api.Figures

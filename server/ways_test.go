@@ -45,14 +45,17 @@ func TestFourBodiesAndGzip(t *testing.T) {
 		kind string
 		body []byte
 	}{
-		{"application/senml+json", []byte(`[{"n":"v","v":0}]`)}, {"application/senml+cbor", []byte("\x81\xa2\x00\x61v\x02\x01")},
+		{"application/senml+json", []byte(`[{"n":"v","v":0}]`)},
+		{"application/senml+cbor", []byte("\x81\xa2\x00\x61v\x02\x01")},
 		{"application/json", []byte(`{"v": 2}`)}, {"text/csv", []byte("at,signal,value\n,v,3\n")},
 	} {
-		if status, text, _ := post(t, s.URL, key, c.kind, c.body); status != 204 || *s.Signal("d/v").Value != float64(i) {
+		if status, text, _ := post(t, s.URL, key, c.kind, c.body); status != 204 ||
+			*s.Signal("d/v").Value != float64(i) {
 			t.Errorf("%s: %d %s", c.kind, status, text)
 		}
 	}
-	if status, text, _ := post(t, s.URL, key, "application/json", packed(t, []byte(`{"v": 10}`)), "Content-Encoding", "gzip"); status != 204 || *s.Signal("d/v").Value != 10 {
+	if status, text, _ := post(t, s.URL, key, "application/json", packed(t, []byte(`{"v": 10}`)), "Content-Encoding",
+		"gzip"); status != 204 || *s.Signal("d/v").Value != 10 {
 		t.Errorf("packed: %d %s", status, text)
 	}
 	bomb := packed(t, bytes.Repeat([]byte(" "), 64<<20))
@@ -60,8 +63,10 @@ func TestFourBodiesAndGzip(t *testing.T) {
 		status   int
 		body     []byte
 		encoding string
-	}{"a bomb": {413, bomb, "gzip"}, "not gzip": {400, []byte("{}"), "gzip"}, "another encoding": {415, []byte("{}"), "br"}} {
-		if status, text, _ := post(t, s.URL, key, "application/json", c.body, "Content-Encoding", c.encoding); status != c.status {
+	}{"a bomb": {413, bomb, "gzip"}, "not gzip": {400, []byte("{}"), "gzip"},
+		"another encoding": {415, []byte("{}"), "br"}} {
+		if status, text, _ := post(t, s.URL, key, "application/json", c.body, "Content-Encoding",
+			c.encoding); status != c.status {
 			t.Errorf("%s: %d %s", name, status, text)
 		}
 	}
@@ -97,7 +102,8 @@ func TestOrdersByLongPoll(t *testing.T) {
 	if o, err := order("running=1"); err != nil || o.Version != 0 || s.Look("d").RunningNo != 1 {
 		t.Errorf("it runs the newest: %+v %v", o, err)
 	}
-	for query, says := range map[string]string{"wait=soon": "wait:", "wait=1h": "wait:", "running=x": "running:", "running=9": "newest that was ordered is 1"} {
+	for query, says := range map[string]string{"wait=soon": "wait:", "wait=1h": "wait:", "running=x": "running:",
+		"running=9": "newest that was ordered is 1"} {
 		if _, err := order(query); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", query, err)
 		}
@@ -110,7 +116,8 @@ func TestOrdersByLongPoll(t *testing.T) {
 		}
 	}
 	s.Do(api.OrderSettings.At("d"), map[string]any{"values": map[string]string{"a": "1"}}, nil)
-	if err := s.Owner.Call(ctx, api.OrderSettings.At("d"), map[string]any{"interval": "1ms"}, nil); err == nil || !strings.Contains(err.Error(), "interval") {
+	if err := s.Owner.Call(ctx, api.OrderSettings.At("d"), map[string]any{"interval": "1ms"}, nil); err == nil ||
+		!strings.Contains(err.Error(), "interval") {
 		t.Errorf("an interval that no device keeps: %v", err)
 	}
 }
@@ -119,24 +126,30 @@ func TestArrivalsOverHTTP(t *testing.T) {
 	s := servertest.Start(t)
 	var enrolment struct{ Key string }
 	s.Do(api.NewEnrolment.At(), nil, &enrolment)
-	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`)); status != 400 || !strings.Contains(text, "Jaunty-Device") {
+	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`)); status != 400 ||
+		!strings.Contains(text, "Jaunty-Device") {
 		t.Errorf("without a name: %d %s", status, text)
 	}
-	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`), "Jaunty-Device", "stranger"); status != 202 || !strings.Contains(text, "waiting") {
+	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`), "Jaunty-Device",
+		"stranger"); status != 202 || !strings.Contains(text, "waiting") {
 		t.Errorf("%d %s", status, text)
 	}
 	s.Do(api.TurnAway.At("stranger"), nil, nil)
-	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`), "Jaunty-Device", "stranger"); status != 403 || !strings.Contains(text, "turned away") {
+	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`), "Jaunty-Device",
+		"stranger"); status != 403 || !strings.Contains(text, "turned away") {
 		t.Errorf("turned away: %d %s", status, text)
 	}
 	d := s.Device("d")
 	s.Send(d, `{"v": 1, "state": "idle", "door": true}`)
 	var csv bytes.Buffer
-	if err := s.Owner.Download(context.Background(), api.ExportReadings.At().Asking("what", "d", "names", "bare"), &csv); err != nil || strings.Count(csv.String(), "\n") != 4 || !strings.Contains(csv.String(), ",state,,,idle,") {
+	if err := s.Owner.Download(context.Background(), api.ExportReadings.At().Asking("what", "d", "names", "bare"),
+		&csv); err != nil || strings.Count(csv.String(), "\n") != 4 ||
+		!strings.Contains(csv.String(), ",state,,,idle,") {
 		t.Errorf("its readings: %q %v", csv.String(), err)
 	}
 	copied := s.Device("copied")
-	if refused, err := copied.SendReadings(context.Background(), "text/csv", csv.Bytes()); err != nil || len(refused) > 0 || *s.Signal("copied/state").Text != "idle" {
+	if refused, err := copied.SendReadings(context.Background(), "text/csv", csv.Bytes()); err != nil ||
+		len(refused) > 0 || *s.Signal("copied/state").Text != "idle" {
 		t.Errorf("what was exported goes in again: %+v %v", refused, err)
 	}
 	s.Do(api.RemoveDevice.At("d"), nil, nil)
@@ -144,7 +157,8 @@ func TestArrivalsOverHTTP(t *testing.T) {
 		t.Errorf("deleted, it sends again: %d %s", status, text)
 	}
 	s.Do(api.EndEnrolment.At(), nil, nil)
-	if status, _, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`), "Jaunty-Device", "another"); status != 401 {
+	if status, _, _ := post(t, s.URL, enrolment.Key, "application/json", []byte(`{"v": 1}`), "Jaunty-Device",
+		"another"); status != 401 {
 		t.Errorf("after enrolment has ended: %d", status)
 	}
 }
@@ -156,13 +170,15 @@ func TestTheCharacterZero(t *testing.T) {
 	key := s.Device("d").Token
 	body := []byte(`{"v": 1, "a\u0000b": 2}`)
 	for range 2 { // the second is answered from what was kept
-		if status, text, _ := post(t, s.URL, key, "application/json", body, "Idempotency-Key", "once"); status != 200 || !strings.Contains(text, `"accepted":1`) {
+		if status, text, _ := post(t, s.URL, key, "application/json", body, "Idempotency-Key", "once"); status != 200 ||
+			!strings.Contains(text, `"accepted":1`) {
 			t.Errorf("%d %s", status, text)
 		}
 	}
 	var enrolment struct{ Key string }
 	s.Do(api.NewEnrolment.At(), nil, &enrolment)
-	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", body, "Jaunty-Device", "stranger"); status != 202 {
+	if status, text, _ := post(t, s.URL, enrolment.Key, "application/json", body, "Jaunty-Device",
+		"stranger"); status != 202 {
 		t.Errorf("an arrival: %d %s", status, text)
 	}
 	s.Do(api.LetIn.At("stranger"), map[string]string{}, nil)
@@ -175,7 +191,9 @@ func TestTheCharacterZero(t *testing.T) {
 		s.Do(api.GetDevice.At("d"), nil, &story)
 		return story.Refused != "" && story.Protocol == "HTTP"
 	})
-	if err := s.Owner.Call(context.Background(), api.OrderSettings.At("d"), map[string]any{"values": map[string]string{"a": "x\x00"}}, nil); err == nil || !strings.Contains(err.Error(), "control character U+0000") {
+	if err := s.Owner.Call(context.Background(), api.OrderSettings.At("d"),
+		map[string]any{"values": map[string]string{"a": "x\x00"}}, nil); err == nil ||
+		!strings.Contains(err.Error(), "control character U+0000") {
 		t.Errorf("a setting: %v", err)
 	}
 }
@@ -197,7 +215,10 @@ func TestRates(t *testing.T) {
 		t.Errorf("Retry-After %q", refused)
 	}
 	s.Send(slow, `{"v": 1}`)
-	storetest.Eventually(t, "its page says so", func() bool { return strings.Contains(s.Look("fast").Refused, "more than 2 messages") })
+	storetest.Eventually(t, "its page says so", func() bool {
+		return strings.Contains(s.Look("fast").Refused,
+			"more than 2 messages")
+	})
 	begun, shut := time.Now(), false
 	for i := range 30 {
 		status, text, header := post(t, s.URL, fmt.Sprint("wrong", i), "application/json", []byte(`{"v": 1}`))
@@ -225,22 +246,29 @@ func TestADevicesPage(t *testing.T) {
 	}
 	var story api.DeviceStory
 	s.Do(api.GetDevice.At("d"), nil, &story)
-	if story.Proposed.String() != "15s" || len(story.Keys) != 1 || story.Life != site.LifeHeard || story.Ways.MQTT != s.Ways.MQTT {
+	if story.Proposed.String() != "15s" || len(story.Keys) != 1 || story.Life != site.LifeHeard ||
+		story.Ways.MQTT != s.Ways.MQTT {
 		t.Errorf("%+v", story)
 	}
 	storetest.Eventually(t, "what was seen is written", func() bool {
 		s.Do(api.GetDevice.At("d"), nil, &story)
-		return story.Protocol == "HTTP" && story.Keys[0].LastUsedBy == "HTTP" && story.ClockBehind != nil && *story.ClockBehind > 14 && *story.ClockBehind < 30
+		return story.Protocol == "HTTP" && story.Keys[0].LastUsedBy == "HTTP" && story.ClockBehind != nil &&
+			*story.ClockBehind > 14 && *story.ClockBehind < 30
 	})
-	if err := s.Owner.Call(context.Background(), api.GetDevice.At("e"), nil, nil); err == nil || !strings.Contains(err.Error(), "Did you mean d?") {
+	if err := s.Owner.Call(context.Background(), api.GetDevice.At("e"), nil, nil); err == nil ||
+		!strings.Contains(err.Error(), "Did you mean d?") {
 		t.Errorf("%v", err)
 	}
-	s.Do(api.SetSignal.At("d", "v"), map[string]any{"span": site.Span{Low: 0, High: 10}, "step": 0.5, "interval": "1m", "bands": []map[string]any{{"name": "low", "to": 3}}, "quantity": "level"}, nil)
-	if v := s.Signal("d/v"); *v.SpanHigh != 10 || v.Step != 0.5 || v.Interval.String() != "1m" || len(v.Bands) != 1 || v.Quantity != "level" {
+	s.Do(api.SetSignal.At("d", "v"), map[string]any{"span": site.Span{Low: 0, High: 10}, "step": 0.5, "interval": "1m",
+		"bands": []map[string]any{{"name": "low", "to": 3}}, "quantity": "level"}, nil)
+	if v := s.Signal("d/v"); *v.SpanHigh != 10 || v.Step != 0.5 || v.Interval.String() != "1m" || len(v.Bands) != 1 ||
+		v.Quantity != "level" {
 		t.Errorf("%+v", v)
 	}
-	for field, change := range map[string]map[string]any{"span": {"span": site.Span{Low: 5, High: 1}}, "bands": {"bands": []map[string]any{{"name": "a", "from": 5, "to": 1}}}, "interval": {"interval": "2d"}} {
-		if err := s.Owner.Call(context.Background(), api.SetSignal.At("d", "v"), change, nil); err == nil || !strings.Contains(err.Error(), field) {
+	for field, change := range map[string]map[string]any{"span": {"span": site.Span{Low: 5, High: 1}},
+		"bands": {"bands": []map[string]any{{"name": "a", "from": 5, "to": 1}}}, "interval": {"interval": "2d"}} {
+		if err := s.Owner.Call(context.Background(), api.SetSignal.At("d", "v"), change, nil); err == nil ||
+			!strings.Contains(err.Error(), field) {
 			t.Errorf("%s: %v", field, err)
 		}
 	}

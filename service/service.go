@@ -105,7 +105,8 @@ func (s Settings) check() (out waysOut, proxies []netip.Prefix, err error) {
 	if _, _, err = net.SplitHostPort(s.HTTP); err != nil {
 		return out, nil, fmt.Errorf("--http %q is not HOST:PORT", s.HTTP)
 	}
-	for flag, address := range map[string]string{"metrics": s.Metrics, "mqtt": s.MQTT, "mqtts": s.MQTTS, "coap": s.CoAP, "coaps": s.CoAPS} {
+	for flag, address := range map[string]string{"metrics": s.Metrics, "mqtt": s.MQTT, "mqtts": s.MQTTS, "coap": s.CoAP,
+		"coaps": s.CoAPS} {
 		if _, _, err := net.SplitHostPort(address); open(address) && err != nil {
 			return out, nil, fmt.Errorf("--%s %q is not HOST:PORT, nor off", flag, address)
 		}
@@ -183,7 +184,8 @@ func Serve(ctx context.Context, s Settings) (err error) {
 	return s.run(ctx, records, out, proxies, listener)
 }
 
-func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, proxies []netip.Prefix, listener net.Listener) error {
+func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, proxies []netip.Prefix,
+	listener net.Listener) error {
 	signer, err := signerOf(ctx, records)
 	if err != nil {
 		return err
@@ -199,15 +201,18 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 	if err != nil {
 		return err
 	}
-	worker = notify.NewWorker(records, notify.Options{Meter: counts, Carriers: out.carriers, Log: s.Log, Now: pipe.Now, Moment: pipe.Moment, Failed: func(ctx context.Context, failed []roster.Notice) error { return respond.Failed(ctx, pipe, failed) },
-		Judge: func(ctx context.Context) error { return respond.JudgeCarriers(ctx, pipe) }})
+	worker = notify.NewWorker(records, notify.Options{Meter: counts, Carriers: out.carriers, Log: s.Log, Now: pipe.Now,
+		Moment: pipe.Moment,
+		Failed: func(ctx context.Context, failed []roster.Notice) error { return respond.Failed(ctx, pipe, failed) },
+		Judge:  func(ctx context.Context) error { return respond.JudgeCarriers(ctx, pipe) }})
 	heart := &notify.Heart{Store: records, Client: notify.NewOutside(s.Private), Log: s.Log, Now: pipe.Now}
 	seal, err := s.seal()
 	if err != nil {
 		return err
 	}
-	keeper := history.New(records, pipe, history.Options{Log: s.Log, Now: pipe.Now, SealAfter: s.SealAfter, Folder: s.Disk})
-	entrance = door.New(records, pipe, seal, door.Rate{Messages: s.DeviceRate, Readings: s.DeviceRate * readingsAMessage}, s.Log)
+	keeper := history.New(records, pipe, s.upkeep(pipe))
+	entrance = door.New(records, pipe, seal, door.Rate{Messages: s.DeviceRate,
+		Readings: s.DeviceRate * readingsAMessage}, s.Log)
 	if err := entrance.Reload(ctx); err != nil {
 		return err
 	}
@@ -216,8 +221,10 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 		return err
 	}
 	defer ways.closeAll()
-	face, err := server.New(records, entrance, keeper, web.Options{Log: s.Log, URL: s.URL, Secure: s.TLSCert != "" || strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies,
-		Inbox: s.Inbox, Disk: s.Disk, Ways: ways.addresses, Signer: signer, PushPublic: push, CarriersOn: slices.Sorted(maps.Keys(out.carriers)), Gateways: out.gateways})
+	face, err := server.New(records, entrance, keeper, web.Options{Log: s.Log, URL: s.URL, Secure: s.TLSCert != "" ||
+		strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies,
+		Inbox: s.Inbox, Disk: s.Disk, Ways: ways.addresses, Signer: signer, PushPublic: push,
+		CarriersOn: slices.Sorted(maps.Keys(out.carriers)), Gateways: out.gateways})
 	if err != nil {
 		return err
 	}
@@ -249,19 +256,31 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 	defer closeFaces()
 	ways.start(faceCtx, &faces, s.Log)
 	s.Log.Info("serving", "address", listener.Addr(), "mail", s.SMTP != "", "tls", s.TLSCert != "",
-		"mqtt", ways.addresses.MQTT, "mqtts", ways.addresses.MQTTS, "coap", ways.addresses.CoAP, "coaps", ways.addresses.CoAPS)
+		"mqtt", ways.addresses.MQTT, "mqtts", ways.addresses.MQTTS,
+		"coap", ways.addresses.CoAP, "coaps", ways.addresses.CoAPS)
 	defer s.Log.Info("stopping")
 	if s.Opened != nil {
 		s.Opened(Inside{Ways: ways.addresses, Pipeline: pipe, Records: records})
 	}
-	if s.Ready != nil {
-		scheme := "http://"
-		if s.TLSCert != "" {
-			scheme = "https://"
-		}
-		s.Ready(scheme + reachable(listener.Addr().(*net.TCPAddr)))
-	}
+	s.tellReady(listener)
 	return face.Run(ctx, listener, s.TLSCert, s.TLSKey)
+}
+
+// upkeep is how what is stored is kept in order.
+func (s Settings) upkeep(pipe *pipeline.Pipeline) history.Options {
+	return history.Options{Log: s.Log, Now: pipe.Now, SealAfter: s.SealAfter, Folder: s.Disk}
+}
+
+// tellReady says where the service is reached, once it is.
+func (s Settings) tellReady(listener net.Listener) {
+	if s.Ready == nil {
+		return
+	}
+	scheme := "http://"
+	if s.TLSCert != "" {
+		scheme = "https://"
+	}
+	s.Ready(scheme + reachable(listener.Addr().(*net.TCPAddr)))
 }
 
 // link has messages carry addresses of the console, where people reach it by a known one.
@@ -307,7 +326,8 @@ func (s Settings) firstOwner(ctx context.Context, records *store.Store, pipe *pi
 		return err
 	}
 	owner := site.Person{Email: address, Name: s.OwnerName, Role: site.Owner}
-	if err := people.AddPerson(ctx, pipe, &owner, password, "the service"); err != nil && !errors.Is(err, store.ErrTaken) {
+	if err := people.AddPerson(ctx, pipe, &owner, password, "the service"); err != nil &&
+		!errors.Is(err, store.ErrTaken) {
 		return err
 	}
 	if s.FirstOwner != nil {

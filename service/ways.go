@@ -93,7 +93,8 @@ func (s Settings) openWays(d *door.Door, records *store.Store) (w *ways, err err
 
 func (s Settings) openBrokers(d *door.Door, records *store.Store, w *ways) error {
 	if open(s.MQTT) {
-		if err := w.broker("--mqtt", s.MQTT, &w.addresses.MQTT, d, mqttin.Options{Records: records}, s.Log); err != nil {
+		if err := w.broker("--mqtt", s.MQTT, &w.addresses.MQTT, d, mqttin.Options{Records: records},
+			s.Log); err != nil {
 			return err
 		}
 	}

@@ -35,9 +35,11 @@ func signerOf(ctx context.Context, records *store.Store) (notify.Signer, error) 
 }
 
 // open joins the carriers with the records, and gives the site's public key for Web Push.
-func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pipe *pipeline.Pipeline, signer notify.Signer, now func() measure.Instant, listener net.Listener) (push string, err error) {
+func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pipe *pipeline.Pipeline,
+	signer notify.Signer, now func() measure.Instant, listener net.Listener) (push string, err error) {
 	outside := notify.NewOutside(s.Private)
-	drawing := func(draw func(context.Context, alarm.Alarm, site.Site) ([]byte, error)) func(context.Context, int64) ([]byte, error) {
+	drawing := func(draw func(context.Context, alarm.Alarm, site.Site) ([]byte, error)) func(context.Context,
+		int64) ([]byte, error) {
 		return notify.SharedChart(func(ctx context.Context, id int64) ([]byte, error) {
 			here, err := config.Site(ctx, records)
 			if err != nil {
@@ -75,7 +77,8 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 			base = "http://" + listener.Addr().String()
 		}
 		callback := strings.TrimRight(base, "/") + api.CallBack.At(name, signer.Callback(name)).Path
-		o.carriers[name] = notify.Stated{Carrier: &notify.Through{Gateway: gateway, Client: notify.NewOutside(true), Callback: callback}, Facts: facts}
+		o.carriers[name] = notify.Stated{Carrier: &notify.Through{Gateway: gateway, Client: notify.NewOutside(true),
+			Callback: callback}, Facts: facts}
 	}
 	newPrivate, newPublic, err := notify.NewPushKeys()
 	if err != nil {
@@ -89,12 +92,14 @@ func (o *waysOut) open(ctx context.Context, s Settings, records *store.Store, pi
 	if s.URL != "" {
 		subject = s.URL
 	}
-	o.carriers[roster.Push] = notify.Stated{Carrier: &notify.Push{Client: outside, Private: private, Public: public, Subject: subject}, Facts: facts}
+	o.carriers[roster.Push] = notify.Stated{Carrier: &notify.Push{Client: outside, Private: private, Public: public,
+		Subject: subject}, Facts: facts}
 	return public, nil
 }
 
 // sheetOf makes the sheet of a statement for the period that begins at an instant.
-func sheetOf(ctx context.Context, records *store.Store, pipe *pipeline.Pipeline, name string, from measure.Instant) (statement.Sheet, error) {
+func sheetOf(ctx context.Context, records *store.Store, pipe *pipeline.Pipeline, name string,
+	from measure.Instant) (statement.Sheet, error) {
 	all, err := config.Statements(ctx, records)
 	if err != nil {
 		return statement.Sheet{}, err

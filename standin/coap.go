@@ -107,7 +107,8 @@ func (c *CoAP) exchange(ctx context.Context, do func(context.Context, *client.Co
 		return nil
 	}
 	reason, _ := answer.ReadBody()
-	if answer.Code() >= codes.InternalServerError || answer.Code() == codes.TooManyRequests || answer.Code() == codes.Unauthorized {
+	if answer.Code() >= codes.InternalServerError || answer.Code() == codes.TooManyRequests ||
+		answer.Code() == codes.Unauthorized {
 		c.drop(conn)
 		return fmt.Errorf("%v: %s", answer.Code(), reason)
 	}

@@ -56,7 +56,8 @@ type Link interface {
 	// Send sends a SenML pack and returns when the service has acknowledged it. A *Refused says that it
 	// never will be taken as it is.
 	Send(ctx context.Context, pack []byte) error
-	// Orders lets the ear hear each order that the service gives, for the settings and the outputs of the names, until ctx ends.
+	// Orders lets the ear hear each order that the service gives, for the settings and the outputs of the names, until
+	// ctx ends.
 	Orders(ctx context.Context, outputs []string, ear Ear)
 	// Report tells the service what the device runs.
 	Report(ctx context.Context, r site.Report) error
@@ -161,7 +162,8 @@ func (d *Device) obey(ctx context.Context, link Link, o site.Order, report func(
 
 // tellFirmware sends the firmware's version once, and tells whether it was taken.
 func (d *Device) tellFirmware(ctx context.Context, link Link) bool {
-	pack, err := json.Marshal([]record{{Base: d.Name + "/", Name: "firmware", Text: d.Firmware, Time: float64(time.Now().UnixMilli()) / 1000}})
+	pack, err := json.Marshal([]record{{Base: d.Name + "/", Name: "firmware", Text: d.Firmware,
+		Time: float64(time.Now().UnixMilli()) / 1000}})
 	return err == nil && link.Send(ctx, pack) == nil
 }
 
@@ -170,7 +172,8 @@ const atOnce = 500
 
 // send sends the readings of the instants and gives those that are still to be sent. What the service
 // refuses is reported and not sent again.
-func (d *Device) send(ctx context.Context, link Link, instants []measure.Instant, report func(error)) []measure.Instant {
+func (d *Device) send(ctx context.Context, link Link, instants []measure.Instant,
+	report func(error)) []measure.Instant {
 	limited, cancel := context.WithTimeout(ctx, 20*time.Second)
 	defer cancel()
 	for len(instants) > 0 {

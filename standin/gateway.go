@@ -19,8 +19,8 @@ import (
 	"jauntylark/core/measure"
 )
 
-// Gateway is an HTTP server that stands in for what reaches people from outside: a gateway for text messages, voice calls and
-// chats, a receiver of webhooks, a push service, and somebody who waits for a heartbeat.
+// Gateway is an HTTP server that stands in for what reaches people from outside: a gateway for text messages, voice
+// calls and chats, a receiver of webhooks, a push service, and somebody who waits for a heartbeat.
 type Gateway struct {
 	in     *Inbox
 	server *http.Server
@@ -43,7 +43,8 @@ func StartGateway(in *Inbox) (*Gateway, error) {
 	if err != nil {
 		return nil, err
 	}
-	g := &Gateway{in: in, URL: "http://" + listener.Addr().String(), browsers: map[string]*Browser{}, seen: map[string]int{}}
+	g := &Gateway{in: in, URL: "http://" + listener.Addr().String(), browsers: map[string]*Browser{},
+		seen: map[string]int{}}
 	mux := http.NewServeMux()
 	for _, carrier := range []string{"text", "voice", "chat"} {
 		mux.HandleFunc("POST /"+carrier, func(w http.ResponseWriter, r *http.Request) { g.take(w, r, carrier) })
@@ -114,7 +115,8 @@ func (g *Gateway) refused(w http.ResponseWriter, r *http.Request, carrier string
 	return true
 }
 
-// take takes a message, and calls back with what became of it. The same one brought again is answered again and kept once.
+// take takes a message, and calls back with what became of it. The same one brought again is answered again and kept
+// once.
 func (g *Gateway) take(w http.ResponseWriter, r *http.Request, carrier string) {
 	if g.refused(w, r, carrier) {
 		return
@@ -133,7 +135,8 @@ func (g *Gateway) take(w http.ResponseWriter, r *http.Request, carrier string) {
 	id, known := g.seen[key]
 	if !known {
 		var err error
-		if id, err = g.in.add(api.Message{Carrier: carrier, To: body.To, Text: body.Text, Ref: body.Ref, Callback: body.Callback, ReceivedAt: measure.InstantOf(time.Now())}); err != nil {
+		if id, err = g.in.add(api.Message{Carrier: carrier, To: body.To, Text: body.Text, Ref: body.Ref,
+			Callback: body.Callback, ReceivedAt: measure.InstantOf(time.Now())}); err != nil {
 			g.mu.Unlock()
 			http.Error(w, "the inbox is full", http.StatusServiceUnavailable)
 			return
@@ -163,9 +166,12 @@ func (in *Inbox) Reply(ctx context.Context, id int, answer string) error {
 	case !found:
 		return &measure.Fault{Field: "message", Reason: fmt.Sprintf("there is no message %d", id)}
 	case m.Callback == "":
-		return &measure.Fault{Field: "message", Reason: fmt.Sprintf("message %d came by %s before the last start, or by a way that has no answers", id, m.Carrier)}
+		return &measure.Fault{Field: "message",
+			Reason: fmt.Sprintf("message %d came by %s before the last start, or by a way that has no answers", id,
+				m.Carrier)}
 	}
-	return callBack(ctx, m.Callback, map[string]string{"message": "m" + strconv.Itoa(id), "from": m.To, "answer": answer})
+	return callBack(ctx, m.Callback, map[string]string{"message": "m" + strconv.Itoa(id), "from": m.To,
+		"answer": answer})
 }
 
 func callBack(ctx context.Context, address string, said map[string]string) error {
@@ -200,7 +206,8 @@ func (g *Gateway) hook(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, err.Error(), http.StatusBadRequest)
 		return
 	}
-	m := api.Message{Carrier: "webhook", To: g.URL + "/hook", Subject: r.Header.Get("Content-Type"), Text: string(body), Ref: r.Header.Get("Idempotency-Key"), ReceivedAt: measure.InstantOf(time.Now())}
+	m := api.Message{Carrier: "webhook", To: g.URL + "/hook", Subject: r.Header.Get("Content-Type"), Text: string(body),
+		Ref: r.Header.Get("Idempotency-Key"), ReceivedAt: measure.InstantOf(time.Now())}
 	if _, err := g.in.add(m); err != nil {
 		http.Error(w, "the inbox is full", http.StatusServiceUnavailable)
 		return

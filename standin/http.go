@@ -47,7 +47,8 @@ func (h HTTP) Orders(ctx context.Context, _ []string, ear Ear) {
 			site.Order
 			Outputs map[string]drive.OutputOrder `json:"outputs"`
 		}
-		if err := h.To.Call(ctx, api.GetOrders.At().Asking("wait", "60s", "running", running, "outputs", known), nil, &order); err != nil {
+		if err := h.To.Call(ctx, api.GetOrders.At().Asking("wait", "60s", "running", running, "outputs", known), nil,
+			&order); err != nil {
 			pause(ctx, 5*time.Second)
 			continue
 		}

@@ -138,10 +138,12 @@ func (in *Inbox) Fail(carrier, how string) error {
 		return false
 	}
 	if !known(carrier, Carriers) {
-		return &measure.Fault{Field: "carrier", Reason: fmt.Sprintf("%s; there are %v", site.Unknown("carrier", carrier, Carriers), Carriers)}
+		return &measure.Fault{Field: "carrier", Reason: fmt.Sprintf("%s; there are %v",
+			site.Unknown("carrier", carrier, Carriers), Carriers)}
 	}
 	if how != "" && !known(how, Faults) {
-		return &measure.Fault{Field: "how", Reason: fmt.Sprintf("%s; it is one of %v", site.Unknown("way to fail", how, Faults), Faults)}
+		return &measure.Fault{Field: "how", Reason: fmt.Sprintf("%s; it is one of %v",
+			site.Unknown("way to fail", how, Faults), Faults)}
 	}
 	in.mu.Lock()
 	defer in.mu.Unlock()

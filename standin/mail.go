@@ -104,9 +104,11 @@ func (s *session) Mail(string, *smtp.MailOptions) error { return nil }
 func (s *session) Rcpt(to string, _ *smtp.RcptOptions) error {
 	switch s.in.fault("e-mail") {
 	case FaultRefuse:
-		return &smtp.SMTPError{Code: 451, EnhancedCode: smtp.EnhancedCode{4, 3, 0}, Message: "the stand-in was told to refuse"}
+		return &smtp.SMTPError{Code: 451, EnhancedCode: smtp.EnhancedCode{4, 3, 0},
+			Message: "the stand-in was told to refuse"}
 	case FaultReject:
-		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1}, Message: "the stand-in was told to reject"}
+		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1},
+			Message: "the stand-in was told to reject"}
 	}
 	s.to = append(s.to, to)
 	return nil
@@ -118,17 +120,20 @@ func (s *session) Logout() error { return nil }
 func (s *session) Data(r io.Reader) error {
 	s.in.dawdle(context.Background(), "e-mail")
 	bad := func(err error) error {
-		return &smtp.SMTPError{Code: 554, EnhancedCode: smtp.EnhancedCode{5, 6, 0}, Message: "this is no mail: " + err.Error()}
+		return &smtp.SMTPError{Code: 554, EnhancedCode: smtp.EnhancedCode{5, 6, 0}, Message: "this is no mail: " +
+			err.Error()}
 	}
 	read, err := mail.ReadMessage(r)
 	if err != nil {
 		return bad(err)
 	}
-	m := api.Message{Carrier: "e-mail", ReceivedAt: measure.InstantOf(time.Now()), Thread: read.Header.Get("References"), Ref: read.Header.Get("Message-Id")}
+	m := api.Message{Carrier: "e-mail", ReceivedAt: measure.InstantOf(time.Now()),
+		Thread: read.Header.Get("References"), Ref: read.Header.Get("Message-Id")}
 	if m.Subject, err = new(mime.WordDecoder).DecodeHeader(read.Header.Get("Subject")); err != nil {
 		m.Subject = read.Header.Get("Subject")
 	}
-	if err := readPart(&m, read.Header.Get("Content-Type"), read.Header.Get("Content-Transfer-Encoding"), "", read.Body, 0); err != nil {
+	if err := readPart(&m, read.Header.Get("Content-Type"), read.Header.Get("Content-Transfer-Encoding"), "", read.Body,
+		0); err != nil {
 		return bad(err)
 	}
 	if m.Text == "" {
@@ -164,7 +169,8 @@ func readPart(m *api.Message, contentType, encoding, file string, body io.Reader
 			if err != nil {
 				return err
 			}
-			if err := readPart(m, p.Header.Get("Content-Type"), p.Header.Get("Content-Transfer-Encoding"), p.FileName(), p, depth+1); err != nil {
+			if err := readPart(m, p.Header.Get("Content-Type"), p.Header.Get("Content-Transfer-Encoding"), p.FileName(),
+				p, depth+1); err != nil {
 				return err
 			}
 		}

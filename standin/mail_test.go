@@ -25,10 +25,12 @@ func TestTheInboxOutlivesARestart(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer sink.Close()
-	if err := smtp.SendMail(sink.Addr, nil, "a@b.example", []string{"c@d.example", "e@f.example"}, []byte(manyParts)); err != nil {
+	if err := smtp.SendMail(sink.Addr, nil, "a@b.example", []string{"c@d.example", "e@f.example"},
+		[]byte(manyParts)); err != nil {
 		t.Fatal(err)
 	}
-	if err := smtp.SendMail(sink.Addr, nil, "a@b.example", []string{"c@d.example"}, []byte("no mail")); err == nil || !strings.Contains(err.Error(), "no mail") {
+	if err := smtp.SendMail(sink.Addr, nil, "a@b.example", []string{"c@d.example"}, []byte("no mail")); err == nil ||
+		!strings.Contains(err.Error(), "no mail") {
 		t.Errorf("something that is no mail: %v", err)
 	}
 	file, err := os.OpenFile(path, os.O_APPEND|os.O_WRONLY, 0)
@@ -44,7 +46,8 @@ func TestTheInboxOutlivesARestart(t *testing.T) {
 		t.Fatal(err)
 	}
 	got := again.Messages()
-	if told != 2 || len(got) != 2 || got[0].Subject != "30 °C" || got[0].Text != "31 °C\n" || got[1].To != "e@f.example" || got[0].ReceivedAt == 0 {
+	if told != 2 || len(got) != 2 || got[0].Subject != "30 °C" || got[0].Text != "31 °C\n" ||
+		got[1].To != "e@f.example" || got[0].ReceivedAt == 0 {
 		t.Errorf("told %d, kept %+v", told, got)
 	}
 	if _, err := again.add(api.Message{To: "x"}); err != nil {

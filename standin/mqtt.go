@@ -34,11 +34,13 @@ func DialMQTT(ctx context.Context, address, name, key string) (*MQTT, error) {
 	root := "jaunty/" + name + "/"
 	var err error
 	m.conn, err = autopaho.NewConnection(ctx, autopaho.ClientConfig{
-		ServerUrls: []*url.URL{{Scheme: "mqtt", Host: address}}, KeepAlive: 30, ConnectUsername: name, ConnectPassword: []byte(key),
+		ServerUrls: []*url.URL{{Scheme: "mqtt", Host: address}}, KeepAlive: 30, ConnectUsername: name,
+		ConnectPassword:  []byte(key),
 		ReconnectBackoff: autopaho.NewConstantBackoff(time.Second), ConnectTimeout: 5 * time.Second,
 		WillMessage: &paho.WillMessage{Topic: root + "presence", Payload: []byte("gone"), QoS: 1},
 		OnConnectionUp: func(c *autopaho.ConnectionManager, _ *paho.Connack) {
-			_, _ = c.Subscribe(ctx, &paho.Subscribe{Subscriptions: []paho.SubscribeOptions{{Topic: root + "settings", QoS: 1}, {Topic: root + "outputs/+", QoS: 1}}})
+			_, _ = c.Subscribe(ctx, &paho.Subscribe{Subscriptions: []paho.SubscribeOptions{{Topic: root + "settings",
+				QoS: 1}, {Topic: root + "outputs/+", QoS: 1}}})
 		},
 		ClientConfig: paho.ClientConfig{ClientID: name, OnPublishReceived: []func(paho.PublishReceived) (bool, error){
 			func(in paho.PublishReceived) (bool, error) {

@@ -9,8 +9,8 @@ import (
 	"jauntylark/core/site"
 )
 
-// listen hears orders until ctx ends. Each order for an output is done and confirmed, a renewal too; an output that hears nothing for
-// as long as its order holds goes to its safe state by itself.
+// listen hears orders until ctx ends. Each order for an output is done and confirmed, a renewal too; an output that
+// hears nothing for as long as its order holds goes to its safe state by itself.
 func (d *Device) listen(ctx context.Context, link Link, report func(error)) {
 	heard := make(chan hearing, 100)
 	names := make([]string, len(d.Outputs))
@@ -69,7 +69,8 @@ func (d *Device) drive(ctx context.Context, link Link, heard <-chan hearing, rep
 			} else if o.Name != said {
 				continue
 			}
-			if err := link.Confirm(ctx, o.Name, drive.OutputReport{Value: word, No: no}); err != nil && ctx.Err() == nil {
+			if err := link.Confirm(ctx, o.Name, drive.OutputReport{Value: word, No: no}); err != nil &&
+				ctx.Err() == nil {
 				report(fmt.Errorf("what %s does could not be told: %w", o.Name, err))
 			}
 		}

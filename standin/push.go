@@ -89,7 +89,8 @@ func (g *Gateway) push(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, err.Error(), http.StatusBadRequest)
 		return
 	}
-	m := api.Message{Carrier: "push", To: b.Endpoint, Subject: said.Title, Text: said.Body, Ref: said.Tag, ReceivedAt: measure.InstantOf(time.Now())}
+	m := api.Message{Carrier: "push", To: b.Endpoint, Subject: said.Title, Text: said.Body, Ref: said.Tag,
+		ReceivedAt: measure.InstantOf(time.Now())}
 	if _, err := g.in.add(m); err != nil {
 		http.Error(w, "the inbox is full", http.StatusServiceUnavailable)
 		return
@@ -106,7 +107,8 @@ func (b *Browser) Open(message []byte) ([]byte, error) {
 	if len(message) < saltBytes+5+keyBytes || message[saltBytes+4] != keyBytes {
 		return nil, errSealed
 	}
-	salt, sender, sealed := message[:saltBytes], message[saltBytes+5:saltBytes+5+keyBytes], message[saltBytes+5+keyBytes:]
+	salt, sender, sealed := message[:saltBytes], message[saltBytes+5:saltBytes+5+keyBytes],
+		message[saltBytes+5+keyBytes:]
 	public, err := ecdh.P256().NewPublicKey(sender)
 	if err != nil {
 		return nil, errSealed

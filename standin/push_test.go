@@ -53,7 +53,8 @@ func TestTheGatewayTakesTheSameMessageOnce(t *testing.T) {
 	}
 	defer g.Close()
 	post := func(key string) int {
-		r, _ := http.NewRequest(http.MethodPost, g.URL+"/text", strings.NewReader(`{"to": "+1", "text": "x", "ref": "n"}`))
+		r, _ := http.NewRequest(http.MethodPost, g.URL+"/text",
+			strings.NewReader(`{"to": "+1", "text": "x", "ref": "n"}`))
 		r.Header.Set("Authorization", Secret)
 		r.Header.Set("Idempotency-Key", key)
 		answer, err := http.DefaultClient.Do(r)

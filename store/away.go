@@ -14,8 +14,8 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 )
 
-// Away tells whether err means that the database cannot be reached, was cut off, changes nothing now or has no room, so that
-// the same call may succeed later.
+// Away tells whether err means that the database cannot be reached, was cut off, changes nothing now or has no room, so
+// that the same call may succeed later.
 func Away(err error) bool {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
@@ -26,7 +26,9 @@ func Away(err error) bool {
 	if errors.As(err, &network) || errors.As(err, &connecting) || pgconn.SafeToRetry(err) {
 		return true
 	}
-	for _, cut := range []error{ErrReadOnly, errVanished, driver.ErrBadConn, sql.ErrConnDone, io.EOF, io.ErrUnexpectedEOF, net.ErrClosed, context.DeadlineExceeded, os.ErrDeadlineExceeded, syscall.ECONNRESET, syscall.EPIPE, syscall.ENOSPC} {
+	for _, cut := range []error{ErrReadOnly, errVanished, driver.ErrBadConn, sql.ErrConnDone, io.EOF,
+		io.ErrUnexpectedEOF, net.ErrClosed, context.DeadlineExceeded, os.ErrDeadlineExceeded, syscall.ECONNRESET,
+		syscall.EPIPE, syscall.ENOSPC} {
 		if errors.Is(err, cut) {
 			return true
 		}
@@ -34,7 +36,8 @@ func Away(err error) bool {
 	return false
 }
 
-// The codes of PostgreSQL (its manual, appendix A) that say the database is away: each is a code or the beginning of some.
+// The codes of PostgreSQL (its manual, appendix A) that say the database is away: each is a code or the beginning of
+// some.
 var awayCodes = []string{
 	"08",    // connection
 	"25006", // it changes nothing: read-only, or a standby

@@ -54,8 +54,10 @@ func TestWhatCountsAsAway(t *testing.T) {
 		if wrapped != nil {
 			wrapped = fmt.Errorf("saving: %w", c.err)
 		}
-		if store.Away(wrapped) != c.away || store.NoRoom(wrapped) != c.room || store.ReadOnly(wrapped) != c.only || store.TookTooLong(wrapped) != c.slow {
-			t.Errorf("%v: away %v, no room %v, read-only %v, too long %v", c.err, store.Away(wrapped), store.NoRoom(wrapped), store.ReadOnly(wrapped), store.TookTooLong(wrapped))
+		if store.Away(wrapped) != c.away || store.NoRoom(wrapped) != c.room || store.ReadOnly(wrapped) != c.only ||
+			store.TookTooLong(wrapped) != c.slow {
+			t.Errorf("%v: away %v, no room %v, read-only %v, too long %v", c.err, store.Away(wrapped),
+				store.NoRoom(wrapped), store.ReadOnly(wrapped), store.TookTooLong(wrapped))
 		}
 	}
 }

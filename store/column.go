@@ -13,9 +13,9 @@ import (
 	"github.com/jmoiron/sqlx/reflectx"
 )
 
-// How a value is kept in a column is decided by its type alone: a struct, slice or map that is declared in this project is kept as the
-// text of its MarshalText, else as the bytes of its MarshalBinary, else as JSON; without anything in it, a slice or map is [] or {}. All
-// other types are kept as the driver keeps them.
+// How a value is kept in a column is decided by its type alone: a struct, slice or map that is declared in this project
+// is kept as the text of its MarshalText, else as the bytes of its MarshalBinary, else as JSON; without anything in it,
+// a slice or map is [] or {}. All other types are kept as the driver keeps them.
 
 // composed tells whether a type is one that the driver has no column for.
 func composed(t reflect.Type) bool {

@@ -32,7 +32,8 @@ type nouns struct {
 	Linked *int64          `db:"linked"`
 }
 
-// What a turn writes of a type of core, it and every other process read again, by names and by places, alone and in rows.
+// What a turn writes of a type of core, it and every other process read again, by names and by places, alone and in
+// rows.
 func TestEachTypeComesBackFromItsColumn(t *testing.T) {
 	ctx, s := context.Background(), storetest.Store(t)
 	tx, err := s.Begin(ctx)
@@ -48,8 +49,10 @@ func TestEachTypeComesBackFromItsColumn(t *testing.T) {
 	sum = sum.AddProduct(1<<62, -1<<62).AddProduct(3, 5)
 	seven := int64(7)
 	wanted := []nouns{
-		{ID: 1, At: 1_800_000_000_123, Every: calibrate.Every{Months: 6}, Sum: sum, Kept: alarm.Kept{Edge: 5, Off: alarm.Suppressed}, Units: site.Units{"pressure": "hPa"},
-			Names: asset.Names{"a", "b"}, Rungs: alarm.Rungs{{}}, Rates: total.Rates{sum, {}}, Pause: &alarm.Pause{Why: `a "tank" is cleaned`}, Linked: &seven},
+		{ID: 1, At: 1_800_000_000_123, Every: calibrate.Every{Months: 6}, Sum: sum,
+			Kept: alarm.Kept{Edge: 5, Off: alarm.Suppressed}, Units: site.Units{"pressure": "hPa"},
+			Names: asset.Names{"a", "b"}, Rungs: alarm.Rungs{{}}, Rates: total.Rates{sum, {}},
+			Pause: &alarm.Pause{Why: `a "tank" is cleaned`}, Linked: &seven},
 		{ID: 2, Units: site.Units{}, Names: asset.Names{}, Rungs: alarm.Rungs{}, Rates: total.Rates{}},
 	}
 	if err := insertNouns(ctx, tx, wanted[0]); err != nil {
@@ -63,18 +66,21 @@ func TestEachTypeComesBackFromItsColumn(t *testing.T) {
 		t.Errorf("read %+v (%v)\nof    %+v", got, err, wanted)
 	}
 	var one nouns
-	if err := tx.NamedGet(ctx, &one, `select * from nouns where units = :units and every = :every and sum = :sum`, wanted[0]); err != nil || !reflect.DeepEqual(one, wanted[0]) {
+	if err := tx.NamedGet(ctx, &one, `select * from nouns where units = :units and every = :every and sum = :sum`,
+		wanted[0]); err != nil || !reflect.DeepEqual(one, wanted[0]) {
 		t.Errorf("by names: %+v (%v)", one, err)
 	}
 	var rungs []alarm.Rungs
-	if err := tx.Select(ctx, &rungs, `select rungs from nouns order by id`); err != nil || len(rungs) != 2 || len(rungs[0]) != 1 {
+	if err := tx.Select(ctx, &rungs, `select rungs from nouns order by id`); err != nil || len(rungs) != 2 ||
+		len(rungs[0]) != 1 {
 		t.Errorf("one column alone: %v (%v)", rungs, err)
 	}
 	var pause *alarm.Pause
 	if err := tx.Get(ctx, &pause, `select pause from nouns where id = 2`); err != nil || pause != nil {
 		t.Errorf("null is %v (%v)", pause, err)
 	}
-	if err := tx.Get(ctx, &one, `select * from nouns where id = 3`); !errors.Is(err, sql.ErrNoRows) || !errors.Is(store.Found(err), store.ErrNotFound) {
+	if err := tx.Get(ctx, &one, `select * from nouns where id = 3`); !errors.Is(err, sql.ErrNoRows) ||
+		!errors.Is(store.Found(err), store.ErrNotFound) {
 		t.Errorf("no row: %v", err)
 	}
 	if err := tx.Get(ctx, &one, `select *, 1 as surplus from nouns limit 1`); err == nil {
@@ -86,6 +92,7 @@ func TestEachTypeComesBackFromItsColumn(t *testing.T) {
 }
 
 func insertNouns(ctx context.Context, tx *store.Tx, n nouns) error {
-	_, err := tx.NamedExec(ctx, `insert into nouns values (:id, :at, :every, :sum, :kept, :units, :names, :rungs, :rates, :pause, :linked)`, n)
+	_, err := tx.NamedExec(ctx,
+		`insert into nouns values (:id, :at, :every, :sum, :kept, :units, :names, :rungs, :rates, :pause, :linked)`, n)
 	return err
 }

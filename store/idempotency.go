@@ -12,7 +12,8 @@ import (
 // OutcomeOf gives what was answered when the sender last used the key, nil when it has not within a
 // day.
 func OutcomeOf(ctx context.Context, db Reader, sender, key string, now measure.Instant) (outcome []byte, err error) {
-	err = db.Get(ctx, &outcome, `select outcome from idempotency where sender = $1 and key = $2 and at > $3`, sender, key, now.Add(-24*time.Hour))
+	err = db.Get(ctx, &outcome, `select outcome from idempotency where sender = $1 and key = $2 and at > $3`, sender,
+		key, now.Add(-24*time.Hour))
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}

@@ -21,7 +21,8 @@ const (
 	configChannel = "jaunty_config_"
 )
 
-// SecretOfSite is an expression of what follows in a channel's name, so that nobody who may merely read can announce anything.
+// SecretOfSite is an expression of what follows in a channel's name, so that nobody who may merely read can announce
+// anything.
 const SecretOfSite = `(select replace(uid::text, '-', '') from way_in)`
 
 // Ledger is what a commit takes first.
@@ -82,13 +83,16 @@ func ConfigNo(ctx context.Context, db Reader) (no int64, err error) {
 	return no, err
 }
 
-// ConfigSince tells what the changes after number since, up to number until, were about. Where that is not known any more, it is all.
+// ConfigSince tells what the changes after number since, up to number until, were about. Where that is not known any
+// more, it is all.
 func ConfigSince(ctx context.Context, db Reader, since, until int64) (changes []Change, err error) {
 	var rows []struct {
 		No int64 `db:"config_no"`
 		Change
 	}
-	err = db.Select(ctx, &rows, `select config_no, scope, id from config_change where config_no > $1 and config_no <= $2 order by config_no`, since, until)
+	err = db.Select(ctx, &rows,
+		`select config_no, scope, id from config_change where config_no > $1 and config_no <= $2 order by config_no`,
+		since, until)
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +119,8 @@ const (
 
 // PruneChanges lets go of what the oldest changes were about.
 func PruneChanges(ctx context.Context, db Writer) error {
-	_, err := db.Exec(ctx, `delete from config_change where config_no <= (select config_no - $1 from ledger)`, keptChanges)
+	_, err := db.Exec(ctx, `delete from config_change where config_no <= (select config_no - $1 from ledger)`,
+		keptChanges)
 	return err
 }
 
@@ -133,7 +138,8 @@ func ListenConfig(ctx context.Context, s *Store, heard func(configNo int64)) err
 // listenAsks is how long nothing is announced before the database is asked whether it is there.
 const listenAsks = 3 * time.Second
 
-// ListenOn calls heard with each number that is announced on a channel, and once with the newest when it has begun to listen.
+// ListenOn calls heard with each number that is announced on a channel, and once with the newest when it has begun to
+// listen.
 func ListenOn(ctx context.Context, s *Store, channel, newestIs string, heard func(int64)) error {
 	conn, err := s.db.on(ctx).Connx(ctx)
 	if err != nil {

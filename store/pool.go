@@ -58,8 +58,8 @@ const (
 	cutAfter      = 2 * time.Second // a statement that the database itself does not end is cut so much later
 )
 
-// A process that stands still inside a commit must not hold up the others for long, so what stands still in Commits is short. What a
-// statement may take there is how long a database that has vanished goes unnoticed.
+// A process that stands still inside a commit must not hold up the others for long, so what stands still in Commits is
+// short. What a statement may take there is how long a database that has vanished goes unnoticed.
 var boundsOf = [parts]bounds{
 	Commits:    {connections: 3, statement: 6 * time.Second, stands: 8 * time.Second},
 	Own:        {connections: 8, statement: 6 * time.Second, stands: 8 * time.Second},
@@ -74,7 +74,8 @@ type pools [parts]*sqlx.DB
 func openPools(config *pgx.ConnConfig) (p pools) {
 	lost := new(vanished)
 	for part, b := range boundsOf {
-		p[part] = sqlx.NewDb(stdlib.OpenDB(*bounded(config, b, lost), stdlib.OptionAfterConnect(noteBirth), stdlib.OptionShouldPing(lost.mayAsk), stdlib.OptionResetSession(lost.fit)), "pgx")
+		p[part] = sqlx.NewDb(stdlib.OpenDB(*bounded(config, b, lost), stdlib.OptionAfterConnect(noteBirth),
+			stdlib.OptionShouldPing(lost.mayAsk), stdlib.OptionResetSession(lost.fit)), "pgx")
 		p[part].SetMaxOpenConns(b.connections)
 		p[part].SetMaxIdleConns((b.connections + 1) / 2)
 		p[part].SetConnMaxIdleTime(5 * time.Minute)
@@ -110,8 +111,8 @@ func noteBirth(_ context.Context, c *pgx.Conn) error {
 	return nil
 }
 
-// fit throws away connections that are not fit to be used again: those that may have lost the other side, and those to a
-// database that has become read-only, so that the next one is looked at anew.
+// fit throws away connections that are not fit to be used again: those that may have lost the other side, and those to
+// a database that has become read-only, so that the next one is looked at anew.
 func (v *vanished) fit(_ context.Context, c *pgx.Conn) error {
 	on := c.PgConn().ParameterStatus
 	if v.older(c) || on("default_transaction_read_only") == "on" || on("in_hot_standby") == "on" {
@@ -125,13 +126,14 @@ func (v *vanished) older(c *pgx.Conn) bool {
 	return born <= v.at.Load()
 }
 
-// mayAsk tells whether a connection is asked whether it still works before it is used again: not one that is thrown away anyhow.
+// mayAsk tells whether a connection is asked whether it still works before it is used again: not one that is thrown
+// away anyhow.
 func (v *vanished) mayAsk(_ context.Context, p stdlib.ShouldPingParams) bool {
 	return p.IdleDuration > time.Second && !v.older(p.Conn)
 }
 
-// hasty is a connection on which each wait for the other side ends in time: a database that has stopped, or whose packets are
-// dropped, refuses nothing and says nothing.
+// hasty is a connection on which each wait for the other side ends in time: a database that has stopped, or whose
+// packets are dropped, refuses nothing and says nothing.
 type hasty struct {
 	net.Conn
 	within time.Duration

@@ -1,5 +1,6 @@
-// Package store reaches PostgreSQL through sqlx: connections by what they are for, transactions, how the types of core are kept in columns, the
-// ledger that numbers commits, migrations. What is kept is in the packages below it, the SQL in sight; nobody else writes SQL.
+// Package store reaches PostgreSQL through sqlx: connections by what they are for, transactions, how the types of core
+// are kept in columns, the ledger that numbers commits, migrations. What is kept is in the packages below it, the SQL
+// in sight; nobody else writes SQL.
 package store
 
 import (
@@ -125,12 +126,13 @@ func letAnalystRead(ctx context.Context, db *sqlx.DB) error {
 	if err != nil || !there {
 		return err
 	}
-	_, err = db.ExecContext(ctx, `grant usage on schema analysis to jaunty_analyst; grant select on all tables in schema analysis to jaunty_analyst`)
+	_, err = db.ExecContext(ctx,
+		`grant usage on schema analysis to jaunty_analyst; grant select on all tables in schema analysis to jaunty_analyst`)
 	return err
 }
 
-// EndAnalysts ends the statements of analysts that run for longer, and their transactions that stand still for longer: their own
-// settings can be changed by themselves.
+// EndAnalysts ends the statements of analysts that run for longer, and their transactions that stand still for longer:
+// their own settings can be changed by themselves.
 func EndAnalysts(ctx context.Context, db Writer, runs, stands time.Duration) (ended int, err error) {
 	err = db.Get(ctx, &ended, `
 		select count(pg_terminate_backend(pid)) from pg_stat_activity

@@ -69,7 +69,8 @@ func TestCopyAndRollbackShareATransaction(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if err := timeseries.CopyReadings(ctx, tx, []timeseries.Row{{Signal: v.ID, At: 10, Value: 1.5}, {Signal: v.ID, At: 20, Value: -2, Quality: measure.Late}}); err != nil {
+		if err := timeseries.CopyReadings(ctx, tx, []timeseries.Row{{Signal: v.ID, At: 10, Value: 1.5},
+			{Signal: v.ID, At: 20, Value: -2, Quality: measure.Late}}); err != nil {
 			t.Fatal(err)
 		}
 		if commit {
@@ -89,7 +90,8 @@ func TestCopyAndRollbackShareATransaction(t *testing.T) {
 			t.Fatalf("after commit %v: %v %v", commit, got, err)
 		}
 	}
-	if got, more, err := timeseries.Readings(ctx, s, &v, 0, 100, 1); err != nil || !more || len(got) != 1 || got[0].Value != 1.5 {
+	if got, more, err := timeseries.Readings(ctx, s, &v, 0, 100, 1); err != nil || !more || len(got) != 1 ||
+		got[0].Value != 1.5 {
 		t.Errorf("first page: %v %v %v", got, more, err)
 	}
 }
@@ -156,7 +158,8 @@ func TestTakenNamesAndMissingRecords(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer tx.Rollback()
-	if err := config.AddDevice(ctx, tx, &site.Device{Name: "d"}, 1); !errors.Is(err, store.ErrTaken) || store.Away(err) {
+	if err := config.AddDevice(ctx, tx, &site.Device{Name: "d"}, 1); !errors.Is(err, store.ErrTaken) ||
+		store.Away(err) {
 		t.Errorf("a second device d: %v", err)
 	}
 	if _, err := config.Signal(ctx, s, "d", "none"); !errors.Is(err, store.ErrNotFound) || store.Away(err) {
@@ -176,7 +179,8 @@ func TestANoticeAndItsAttemptsAreOfOneMoment(t *testing.T) {
 	ids, err := events.NoticeIDs(ctx, tx, count)
 	notices := make([]roster.Notice, len(ids))
 	for i, id := range ids {
-		notices[i] = roster.Notice{ID: id, Kind: "test", Contact: "c", Carrier: roster.Mail, Address: "c@b.example", State: roster.Waiting}
+		notices[i] = roster.Notice{ID: id, Kind: "test", Contact: "c", Carrier: roster.Mail, Address: "c@b.example",
+			State: roster.Waiting}
 	}
 	if err = errors.Join(err, events.AddNotices(ctx, tx, notices), tx.Commit()); err != nil {
 		t.Fatal(err)
@@ -184,7 +188,9 @@ func TestANoticeAndItsAttemptsAreOfOneMoment(t *testing.T) {
 	written := make(chan error, 1)
 	go func() {
 		for _, id := range ids {
-			if err := events.RecordAttempts(ctx, s, []events.Attempt{{Delivery: roster.Delivery{NoticeID: id, OK: true}, State: roster.Sent, Carrier: roster.Mail}}); err != nil {
+			if err := events.RecordAttempts(ctx, s,
+				[]events.Attempt{{Delivery: roster.Delivery{NoticeID: id, OK: true}, State: roster.Sent,
+					Carrier: roster.Mail}}); err != nil {
 				written <- err
 				return
 			}

@@ -1,4 +1,5 @@
-// Package guards has the commands about what looks at readings, and what it drives: guards, trials, drills, interlocks, outputs.
+// Package guards has the commands about what looks at readings, and what it drives: guards, trials, drills, interlocks,
+// outputs.
 //
 // A command asks the service by the operations of api, and prints what comes back; it decides nothing.
 package guards

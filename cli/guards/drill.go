@@ -17,12 +17,14 @@ import (
 )
 
 func drillCommand() *cobra.Command {
-	return terminal.Group("drill", "Prove the whole way: a marked reading goes from intake to somebody's \"I have it\"", drillStartCommand(), drillListCommand(), drillShowCommand(), drillStopCommand())
+	return terminal.Group("drill", "Prove the whole way: a marked reading goes from intake to somebody's \"I have it\"",
+		drillStartCommand(), drillListCommand(), drillShowCommand(), drillStopCommand())
 }
 
 func drillStartCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "start GUARD", Short: "Prove the whole way: a marked reading goes from intake to somebody's \"I have it\"", Args: terminal.Exactly("GUARD"), ValidArgsFunction: guardNames,
+		Use: "start GUARD", Short: "Prove the whole way: a marked reading goes from intake to somebody's \"I have it\"",
+		Args: terminal.Exactly("GUARD"), ValidArgsFunction: guardNames,
 		Long: `Let a made-up reading that the guard would raise an alarm for go the whole way: it is taken in, steps a copy of the guard, and all
 whom the guard tells are told, step by step, until somebody has it. Every message begins with "Drill". The guard, its
 alarms, charts, totals and records stay as they are, and outputs are passed by unless you say --outputs. Each step is printed with its time as it happens.`,
@@ -30,7 +32,8 @@ alarms, charts, totals and records stay as they are, and outputs are passed by u
   jaunty drill start carbon-monoxide-high --for 0s
   jaunty drill list`,
 	}
-	c.Flags().Bool("outputs", false, "drive interlocks of the guard's alarm too, until the drill ends; otherwise it passes outputs by")
+	c.Flags().Bool("outputs", false,
+		"drive interlocks of the guard's alarm too, until the drill ends; otherwise it passes outputs by")
 	c.Flags().String("for", "30m", "how long to wait for somebody to take it; 0s: not at all")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		text, _ := c.Flags().GetString("for")
@@ -87,13 +90,14 @@ func followDrill(c *cobra.Command, s *client.Client, d roster.Drill, wait time.D
 		case d.EndedAt == nil:
 			fmt.Fprintf(w, "Nobody has it yet. The drill goes on: jaunty drill show %d\n", d.ID)
 		default:
-			fmt.Fprintf(w, "The drill is over: %s, %s after the reading.\n", d.Ended, prose.Length(d.EndedAt.Sub(d.StartedAt)))
+			fmt.Fprintf(w, "The drill is over: %s, %s after the reading.\n", d.Ended,
+				prose.Length(d.EndedAt.Sub(d.StartedAt)))
 		}
 	})
 }
 
-// newSteps keeps the steps that were told in their order, and puts those that are new behind them; a plan that has become an
-// attempt is new.
+// newSteps keeps the steps that were told in their order, and puts those that are new behind them; a plan that has
+// become an attempt is new.
 func newSteps(told, all []roster.DrillStep) []roster.DrillStep {
 	seen := map[roster.DrillStep]bool{}
 	for _, s := range told {
@@ -139,9 +143,11 @@ func drillListCommand() *cobra.Command {
 					if d.EndedAt != nil {
 						took = d.Ended + ", after " + prose.Length(d.EndedAt.Sub(d.StartedAt))
 					}
-					rows = append(rows, []string{strconv.FormatInt(d.ID, 10), terminal.Clock(&d.StartedAt), d.Guard, d.By, took})
+					rows = append(rows, []string{strconv.FormatInt(d.ID, 10), terminal.Clock(&d.StartedAt), d.Guard,
+						d.By, took})
 				}
-				terminal.Table(w, "Nothing was drilled yet.", []string{"DRILL", "WHEN", "GUARD", "BY", "HOW IT ENDED"}, rows)
+				terminal.Table(w, "Nothing was drilled yet.", []string{"DRILL", "WHEN", "GUARD", "BY", "HOW IT ENDED"},
+					rows)
 			})
 		},
 	}
@@ -149,7 +155,8 @@ func drillListCommand() *cobra.Command {
 
 func drillShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show DRILL", Short: "A drill, each step with its time", Args: terminal.Exactly("DRILL"), Example: "  jaunty drill show 3",
+		Use: "show DRILL", Short: "A drill, each step with its time", Args: terminal.Exactly("DRILL"),
+		Example: "  jaunty drill show 3",
 		RunE: func(c *cobra.Command, args []string) error {
 			id, err := drillID(args[0])
 			if err != nil {
@@ -171,7 +178,8 @@ func drillShowCommand() *cobra.Command {
 
 func drillStopCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "stop DRILL", Short: "Stop a drill that nobody has taken", Args: terminal.Exactly("DRILL"), Example: "  jaunty drill stop 3",
+		Use: "stop DRILL", Short: "Stop a drill that nobody has taken", Args: terminal.Exactly("DRILL"),
+		Example: "  jaunty drill stop 3",
 		RunE: func(c *cobra.Command, args []string) error {
 			id, err := drillID(args[0])
 			if err != nil {
@@ -184,7 +192,8 @@ func drillStopCommand() *cobra.Command {
 			if _, err := client.Do(c.Context(), s, api.StopDrill, api.DrillPath{ID: id}); err != nil {
 				return err
 			}
-			return terminal.Show(c, map[string]int64{"stopped": id}, func(w io.Writer) { fmt.Fprintf(w, "Drill %d is stopped; those who were told hear so.\n", id) })
+			return terminal.Show(c, map[string]int64{"stopped": id},
+				func(w io.Writer) { fmt.Fprintf(w, "Drill %d is stopped; those who were told hear so.\n", id) })
 		},
 	}
 }

@@ -17,30 +17,37 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/derive"
 	"jauntylark/core/measure"
-	"jauntylark/core/roster"
 	"jauntylark/core/site"
 )
 
 func guardCommand() *cobra.Command {
-	return terminal.Group("guard", "Rules over signals that raise alarms", guardAddCommand(), guardSetCommand(), guardListCommand(), guardShowCommand(), guardRemoveCommand(),
-		guardReplayCommand(), guardLimitsCommand(), guardShelveCommand(), guardUnshelveCommand(), guardDisableCommand(), guardEnableCommand(), guardMissedCommand())
+	return terminal.Group("guard", "Rules over signals that raise alarms", guardAddCommand(), guardSetCommand(),
+		guardListCommand(), guardShowCommand(), guardRemoveCommand(),
+		guardReplayCommand(), guardLimitsCommand(), guardShelveCommand(), guardUnshelveCommand(), guardDisableCommand(),
+		guardEnableCommand(), guardMissedCommand())
 }
 
 // GuardFlags are the flags that describe a guard.
 func GuardFlags(f *pflag.FlagSet) {
-	f.String("when", "", "'above X', 'at least X', 'below X', 'at most X', 'outside A..B', 'inside A..B', 'is on', 'is off', 'is \"WORD\"', 'silent for 10m', 'stuck', 'faulty'")
-	f.StringArray("rung", nil, "a further rung: 'TEST[, SEVERITY][, deadband X][, on-delay 5s][, off-delay 5s]'; what it does not say but its severity is as --deadband, --on-delay and --off-delay say; may be repeated, replaces those there are")
+	f.String("when", "",
+		"'above X', 'at least X', 'below X', 'at most X', 'outside A..B', 'inside A..B', 'is on', 'is off', 'is \"WORD\"', 'silent for 10m', 'stuck', 'faulty'")
+	f.StringArray("rung", nil,
+		"a further rung: 'TEST[, SEVERITY][, deadband X][, on-delay 5s][, off-delay 5s]'; what it does not say but its severity is as --deadband, --on-delay and --off-delay say; may be repeated, replaces those there are")
 	f.Bool("latch", false, "the alarm stays until a person resets it")
 	f.String("armed", "", "when it looks, like 'mon-fri 18:00-07:00, sat-sun, holidays'; '' for always")
-	f.String("suppressed-while", "", "'DEVICE/SIGNAL TEST' or 'alarm GUARD': it does not look while that is so; '' for never")
+	f.String("suppressed-while", "",
+		"'DEVICE/SIGNAL TEST' or 'alarm GUARD': it does not look while that is so; '' for never")
 	f.String("unit", "", "unit of limits and deadband, if it is not the one in which the signal is stored")
 	f.Float64("deadband", 0, "how far back past the limit the value must come before the alarm clears")
 	f.String("on-delay", "0s", "how long the test must hold before the alarm is raised, like 10s, 5m, 2h, 1d")
 	f.String("off-delay", "0s", "how long the clear test must hold before the alarm is over")
 	f.String("severity", "warning", "advisory, warning or critical")
-	f.StringSlice("tell", nil, "whom to tell: a roster, a contact, or an e-mail address; may be repeated; '' for nobody")
-	f.String("least-gap", "0s", "how long after a message about one alarm the next is held back, like 10m; what is more severe comes at once")
-	f.StringArray("words", nil, "own words: 'KIND=TEXT' for the short line, like 'raise={{severity}}: {{sentence}}'; 'KIND=' takes them back")
+	f.StringSlice("tell", nil,
+		"whom to tell: a roster, a contact, or an e-mail address; may be repeated; '' for nobody")
+	f.String("least-gap", "0s",
+		"how long after a message about one alarm the next is held back, like 10m; what is more severe comes at once")
+	f.StringArray("words", nil,
+		"own words: 'KIND=TEXT' for the short line, like 'raise={{severity}}: {{sentence}}'; 'KIND=' takes them back")
 	f.String("advice", "", "what to do; every notice shows it")
 	f.String("name", "", "name of the guard; made from the signal and the test when left out")
 }
@@ -133,7 +140,8 @@ func parseRungs(texts []string, other alarm.Rung) (rungs alarm.Rungs, err error)
 		if text == "" {
 			continue
 		}
-		r := alarm.Rung{Severity: other.Severity, Deadband: other.Deadband, OnDelay: other.OnDelay, OffDelay: other.OffDelay}
+		r := alarm.Rung{Severity: other.Severity, Deadband: other.Deadband, OnDelay: other.OnDelay,
+			OffDelay: other.OffDelay}
 		parts := strings.Split(text, ",")
 		if r.When, err = alarm.ParseTest(parts[0]); err != nil {
 			return nil, err
@@ -150,7 +158,9 @@ func parseRungs(texts []string, other alarm.Rung) (rungs alarm.Rungs, err error)
 			case "off-delay":
 				r.OffDelay, err = measure.ParseDuration(strings.TrimSpace(value))
 			default:
-				err = fmt.Errorf("%q is not a part of a rung%s", name, terminal.DidYouMean(name, []string{"advisory", "warning", "critical", "deadband", "on-delay", "off-delay"}))
+				err = fmt.Errorf("%q is not a part of a rung%s", name,
+					terminal.DidYouMean(name, []string{"advisory", "warning", "critical", "deadband", "on-delay",
+						"off-delay"}))
 			}
 			if err != nil {
 				return nil, err
@@ -199,7 +209,8 @@ func guardAddCommand() *cobra.Command {
 // watchFlags say that a guard is to look at something computed from the signal.
 func watchFlags(c *cobra.Command) {
 	f := c.Flags()
-	f.String("watch", "", "look at what is computed from the signal instead: rate, cycles, on-for, unlike-usual, difference …; 'jaunty signal kinds' lists all")
+	f.String("watch", "",
+		"look at what is computed from the signal instead: rate, cycles, on-for, unlike-usual, difference …; 'jaunty signal kinds' lists all")
 	f.String("window", "", "of --watch: how far back it looks, like 10m")
 	f.StringArray("with", nil, "of --watch: ROLE=DEVICE/SIGNAL, a further signal; may be repeated")
 	f.String("test", "", "of --watch readings-over: what is counted, like 'above 30'")
@@ -270,9 +281,11 @@ func saveGuard(c *cobra.Command, at api.Place, g alarm.Guard, watch *derive.Reci
 
 // GuardBody is what the API takes: a guard without its ID, and without a name that is to be made.
 func GuardBody(g alarm.Guard) map[string]any {
-	body := map[string]any{"signal": g.Signal, "when": g.When, "deadband": g.Deadband, "on_delay": g.OnDelay, "off_delay": g.OffDelay,
-		"severity": g.Severity, "tell": g.Tell, "advice": g.Advice, "latch": g.Latch, "armed": g.Armed, "suppressed_while": g.Suppressed,
-		"least_gap": g.LeastGap, "templates": g.Templates}
+	body := map[string]any{"signal": g.Signal, "when": g.When, "deadband": g.Deadband, "on_delay": g.OnDelay,
+		"off_delay": g.OffDelay,
+		"severity":  g.Severity, "tell": g.Tell, "advice": g.Advice, "latch": g.Latch, "armed": g.Armed,
+		"suppressed_while": g.Suppressed,
+		"least_gap":        g.LeastGap, "templates": g.Templates}
 	if g.Templates == nil {
 		body["templates"] = alarm.Templates{}
 	}
@@ -286,62 +299,6 @@ func GuardBody(g alarm.Guard) map[string]any {
 		body["name"] = g.Name
 	}
 	return body
-}
-
-// describe says in words what a guard does, in the unit in which the person sees its signal.
-func describe(see terminal.Seen, g alarm.Guard) string {
-	text := fmt.Sprintf("Guard %s: %s", g.Name, rung(see, g, &g.Rung, g.Signal+" "))
-	for i := range g.Rungs {
-		text += "; " + rung(see, g, &g.Rungs[i], "")
-	}
-	if g.Watches != "" {
-		text += "; about " + g.Watches
-	}
-	if g.Latch {
-		text += "; stays until it is reset"
-	}
-	if g.Armed != "" {
-		text += "; armed " + g.Armed
-	}
-	if g.Suppressed != "" {
-		text += "; not while " + g.Suppressed
-	}
-	if g.LeastGap > 0 {
-		text += fmt.Sprintf("; least gap %s", g.LeastGap)
-	}
-	if g.OutOfUse != nil {
-		text += fmt.Sprintf("; OUT OF SERVICE since %s by %s: %s", terminal.Clock(&g.OutOfUse.At), g.OutOfUse.By, g.OutOfUse.Why)
-	}
-	if g.Shelved != nil {
-		text += fmt.Sprintf("; SHELVED until %s by %s: %s", terminal.Clock(g.Shelved.Until), g.Shelved.By, g.Shelved.Why)
-	}
-	if len(g.Tell) > 0 {
-		return text + ", tells " + strings.Join(g.Tell, " and ") + "."
-	}
-	return text + ", tells nobody."
-}
-
-// rung says in words what one rung of a guard looks for.
-func rung(see terminal.Seen, g alarm.Guard, r *alarm.Rung, of string) string {
-	stored := see.Stored(g.Signal)
-	test, unit := roster.Shown(r.When, stored, see.Units)
-	is := ""
-	if of != "" && (test.Measured() || test.Kind == alarm.Silent) || !test.Measured() && test.Kind != alarm.Silent {
-		is = "is "
-	}
-	text := fmt.Sprintf("%s when %s%s%s", r.Severity, of, is, test.Words(unit))
-	if r.OnDelay > 0 {
-		text += fmt.Sprintf(" for %s", r.OnDelay)
-	}
-	if r.Deadband > 0 {
-		width, _ := see.Units.Show(r.Deadband, stored)
-		zero, _ := see.Units.Show(0, stored)
-		text += fmt.Sprintf(", deadband %s", measure.Figure(width-zero, ""))
-	}
-	if r.OffDelay > 0 {
-		text += fmt.Sprintf(", over after %s", r.OffDelay)
-	}
-	return text
 }
 
 func guardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {

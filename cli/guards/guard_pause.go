@@ -68,22 +68,26 @@ func guardShelveCommand() *cobra.Command {
 }
 
 func guardUnshelveCommand() *cobra.Command {
-	return guardAct(&cobra.Command{Use: "unshelve GUARD", Short: "End the shelving of a guard; what stands is told", Example: "  jaunty guard unshelve fog-pump-busy"}, api.UnshelveGuard.Operation, terminal.Nothing)
+	return guardAct(&cobra.Command{Use: "unshelve GUARD", Short: "End the shelving of a guard; what stands is told",
+		Example: "  jaunty guard unshelve fog-pump-busy"}, api.UnshelveGuard.Operation, terminal.Nothing)
 }
 
 func guardDisableCommand() *cobra.Command {
-	c := &cobra.Command{Use: "disable GUARD", Short: "Take a guard out of service: it does not look", Example: "  jaunty guard disable pond-oxygen-low --why 'The probe is away for repair'"}
+	c := &cobra.Command{Use: "disable GUARD", Short: "Take a guard out of service: it does not look",
+		Example: "  jaunty guard disable pond-oxygen-low --why 'The probe is away for repair'"}
 	c.Flags().String("why", "", "why")
 	return guardAct(c, api.GuardOutOfService.Operation, func(c *cobra.Command) (any, error) { return why(c) })
 }
 
 func guardEnableCommand() *cobra.Command {
-	return guardAct(&cobra.Command{Use: "enable GUARD", Short: "Put a guard back into service", Example: "  jaunty guard enable pond-oxygen-low"}, api.GuardInService.Operation, terminal.Nothing)
+	return guardAct(&cobra.Command{Use: "enable GUARD", Short: "Put a guard back into service",
+		Example: "  jaunty guard enable pond-oxygen-low"}, api.GuardInService.Operation, terminal.Nothing)
 }
 
 func guardMissedCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "missed GUARD", Short: "Say that a guard raised no alarm where it should have", Args: terminal.Exactly("GUARD"), ValidArgsFunction: guardNames,
+		Use: "missed GUARD", Short: "Say that a guard raised no alarm where it should have",
+		Args: terminal.Exactly("GUARD"), ValidArgsFunction: guardNames,
 		Example: "  jaunty guard missed fog-pump-busy --at 3h --note 'The valve had stuck'",
 	}
 	c.Flags().String("at", "", "when something was wrong: "+terminal.TimeHelp+"; now when left out")
@@ -105,7 +109,8 @@ func guardMissedCommand() *cobra.Command {
 		if err := s.Call(c.Context(), api.SayMissed.At(args[0]), body, nil); err != nil {
 			return err
 		}
-		return terminal.Show(c, map[string]string{"missed": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "It is noted that guard %s missed something.\n", args[0]) })
+		return terminal.Show(c, map[string]string{"missed": args[0]},
+			func(w io.Writer) { fmt.Fprintf(w, "It is noted that guard %s missed something.\n", args[0]) })
 	}
 	return c
 }

@@ -23,7 +23,8 @@ import (
 
 func guardReplayCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "replay GUARD", Short: "The alarms that a guard would have raised over what is stored", Args: terminal.Exactly("GUARD"), ValidArgsFunction: guardNames,
+		Use: "replay GUARD", Short: "The alarms that a guard would have raised over what is stored",
+		Args: terminal.Exactly("GUARD"), ValidArgsFunction: guardNames,
 		Long: `Run a guard over what is stored: the alarms that it would have raised, how many a week, how long. With the flags of
 'guard set' it is run as if it were changed so; nothing is changed. It is the same function that decides live.
 
@@ -77,7 +78,8 @@ func replayGuard(c *cobra.Command, args []string) error {
 			if o.ClearedAt != nil {
 				lasted = prose.Length(o.Length(span.Until))
 			}
-			rows = append(rows, []string{terminal.Clock(&o.RaisedAt), lasted, string(o.Severity), o.Level, see.Say(g.Signal, o.Extreme), o.Cause})
+			rows = append(rows, []string{terminal.Clock(&o.RaisedAt), lasted, string(o.Severity), o.Level,
+				see.Say(g.Signal, o.Extreme), o.Cause})
 		}
 		terminal.Table(w, "No alarm.", []string{"RAISED", "LASTED", "SEVERITY", "RUNG", "PEAK", "ENDED BECAUSE"}, rows)
 		fmt.Fprintln(w, out.words)
@@ -127,7 +129,8 @@ func replayed(c *cobra.Command, s *client.Client, order api.ReplayOrder) (out re
 		case l.Alarm != nil:
 			out.Alarms = append(out.Alarms, *l.Alarm)
 		case l.At != nil && progress:
-			fmt.Fprintf(os.Stderr, "\r%s, %s so far ", terminal.Clock(l.At), prose.Count(len(out.Alarms), "alarm", "alarms"))
+			fmt.Fprintf(os.Stderr, "\r%s, %s so far ", terminal.Clock(l.At),
+				prose.Count(len(out.Alarms), "alarm", "alarms"))
 		case l.Summary != nil:
 			out.Summary, out.Marked, out.words = l.Summary, l.Marked, l.Words
 		}
@@ -160,7 +163,8 @@ func tellMarked(w io.Writer, m *alarm.Marked) {
 
 func guardLimitsCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "limits DEVICE/SIGNAL", Short: "How a signal's values are spread, and what limits would have raised", Args: terminal.Exactly("DEVICE/SIGNAL"), ValidArgsFunction: terminal.SignalPaths,
+		Use: "limits DEVICE/SIGNAL", Short: "How a signal's values are spread, and what limits would have raised",
+		Args: terminal.Exactly("DEVICE/SIGNAL"), ValidArgsFunction: terminal.SignalPaths,
 		Example: "  jaunty guard limits fern-house/co2\n  jaunty guard limits pond/oxygen --since 7d --json",
 	}
 	terminal.SpanFlags(c.Flags(), "28d", "", "now")
@@ -173,7 +177,9 @@ func guardLimitsCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		shape, err := terminal.Fetch[limit.Shape](c, api.GetLimits.At(terminal.Parts(args[0])).Raw(url.Values{"since": {span.From.String()}, "until": {span.Until.String()}}.Encode()))
+		shape, err := terminal.Fetch[limit.Shape](c,
+			api.GetLimits.At(terminal.Parts(args[0])).Raw(url.Values{"since": {span.From.String()},
+				"until": {span.Until.String()}}.Encode()))
 		if err != nil {
 			return err
 		}

@@ -20,7 +20,9 @@ import (
 )
 
 func interlockCommand() *cobra.Command {
-	return terminal.Group("interlock", "What drives outputs", interlockAddCommand(), interlockSetCommand(), interlockListCommand(), interlockShowCommand(), interlockReplayCommand(), interlockResetCommand(), interlockRemoveCommand())
+	return terminal.Group("interlock", "What drives outputs", interlockAddCommand(), interlockSetCommand(),
+		interlockListCommand(), interlockShowCommand(), interlockReplayCommand(), interlockResetCommand(),
+		interlockRemoveCommand())
 }
 
 func interlockNames(c *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
@@ -36,19 +38,23 @@ var driverFlags = []string{"alarm", "when", "bands", "hours", "formula"}
 func interlockFlags(c *cobra.Command) {
 	f := c.Flags()
 	f.String("output", "", "DEVICE/OUTPUT that it drives")
-	f.String("state", "", "the state that it sets; on when left out. Bands, and formulas that give a level, say it themselves")
-	f.String("alarm", "", "an alarm drives it: names of guards, DEVICE/* or any; then, if wanted, the mildest severity, or a rung")
+	f.String("state", "",
+		"the state that it sets; on when left out. Bands, and formulas that give a level, say it themselves")
+	f.String("alarm", "",
+		"an alarm drives it: names of guards, DEVICE/* or any; then, if wanted, the mildest severity, or a rung")
 	f.String("when", "", "a condition drives it: 'DEVICE/SIGNAL TEST', as a guard's test")
 	f.Float64("deadband", 0, "of --when and --bands: how far back past the limit, or the edge, the value must come")
 	f.String("on-delay", "0s", "of --when: how long the condition must hold")
 	f.String("off-delay", "0s", "of --when: how long it must be gone")
 	f.String("bands", "", "a value drives it: 'DEVICE/SIGNAL: below 45 blue, below 66 green, else red'")
 	f.String("hours", "", "a schedule drives it, like 'mon-fri 07:00-19:00, holidays never'")
-	f.String("formula", "", "a formula in CEL drives it, like 'air > 24.0 && humidity > 80.0'; one that gives a number sets a level")
+	f.String("formula", "",
+		"a formula in CEL drives it, like 'air > 24.0 && humidity > 80.0'; one that gives a number sets a level")
 	f.StringArray("with", nil, "of --formula: NAME=DEVICE/SIGNAL; may be repeated")
 	f.Bool("safety", false, "it is a safety interlock: it wins over hands and ignores least times")
 	f.Bool("latch", false, "once driven, it goes on until a person resets it")
-	_ = c.RegisterFlagCompletionFunc("output", func(c *cobra.Command, _ []string, text string) ([]string, cobra.ShellCompDirective) {
+	_ = c.RegisterFlagCompletionFunc("output", func(c *cobra.Command, _ []string,
+		text string) ([]string, cobra.ShellCompDirective) {
 		return outputPaths(c, nil, text)
 	})
 }
@@ -63,7 +69,8 @@ func readInterlock(f *pflag.FlagSet, i *drive.Interlock) (err error) {
 		}
 		if f.Changed(name) {
 			said = name
-			i.Alarm, i.Signal, i.When, i.Bands, i.Hours, i.Formula, i.Of, i.Deadband, i.OnDelay, i.OffDelay = "", "", "", nil, "", "", nil, 0, 0, 0
+			i.Alarm, i.Signal, i.When, i.Bands, i.Hours, i.Formula, i.Of, i.Deadband, i.OnDelay, i.OffDelay = "", "",
+				"", nil, "", "", nil, 0, 0, 0
 		}
 	}
 	f.Visit(func(flag *pflag.Flag) {
@@ -118,7 +125,8 @@ func readInterlock(f *pflag.FlagSet, i *drive.Interlock) (err error) {
 func parseCondition(text string) (signal, when string, err error) {
 	signal, when, _ = strings.Cut(strings.TrimSpace(text), " ")
 	if _, _, err := site.SplitPath(signal); err != nil {
-		return "", "", fmt.Errorf("%q begins with no DEVICE/SIGNAL; write it like 'potting-shed/vapour above 400'", text)
+		return "", "", fmt.Errorf("%q begins with no DEVICE/SIGNAL; write it like 'potting-shed/vapour above 400'",
+			text)
 	}
 	_, err = alarm.ParseTest(when)
 	return signal, when, err
@@ -191,7 +199,8 @@ state. Try it first: 'jaunty interlock replay' replays it over what is stored.`,
 }
 
 func interlockSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set NAME", Short: "Change an interlock; what is not said stays", Args: terminal.Exactly("NAME"), ValidArgsFunction: interlockNames,
+	c := &cobra.Command{Use: "set NAME", Short: "Change an interlock; what is not said stays",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: interlockNames,
 		Example: "  jaunty interlock set shed-extractor --when 'potting-shed/vapour above 350' --deadband 80"}
 	interlockFlags(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -229,7 +238,8 @@ func saveInterlock(c *cobra.Command, i drive.Interlock) error {
 		var device site.Device
 		name, _, _ := strings.Cut(path, "/")
 		if s.Call(c.Context(), api.GetSignal.At(terminal.Parts(path)), nil, &signal) == nil && signal.Interval == 0 &&
-			s.Call(c.Context(), api.GetDevice.At(name), nil, &device) == nil && device.Interval == 0 && signal.MadeOf == "" {
+			s.Call(c.Context(), api.GetDevice.At(name), nil, &device) == nil && device.Interval == 0 &&
+			signal.MadeOf == "" {
 			blindTo = append(blindTo, path)
 		}
 	}
@@ -237,7 +247,8 @@ func saveInterlock(c *cobra.Command, i drive.Interlock) error {
 		fmt.Fprintf(w, "Interlock %s drives %s: %s\n%s\n", i.Name, i.Output, i.Words(), interlockSays(&i))
 		for _, path := range blindTo {
 			device, _, _ := strings.Cut(path, "/")
-			fmt.Fprintf(w, "Nobody has said how often %s sends, so its silence is never noticed: jaunty device set %s --interval 15s\n", path, device)
+			fmt.Fprintf(w,
+				"Nobody has said how often %s sends, so its silence is never noticed: jaunty device set %s --interval 15s\n", path, device)
 		}
 	})
 }
@@ -261,7 +272,8 @@ func listInterlocks(c *cobra.Command) (locks []drive.Interlock, err error) {
 }
 
 func interlockListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list", Short: "All interlocks, and what each asks for now", Args: terminal.Exactly(), Example: "  jaunty interlock list\n  jaunty interlock list --json"}
+	c := &cobra.Command{Use: "list", Short: "All interlocks, and what each asks for now", Args: terminal.Exactly(),
+		Example: "  jaunty interlock list\n  jaunty interlock list --json"}
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		locks, err := listInterlocks(c)
 		if err != nil {
@@ -285,14 +297,17 @@ func interlockListCommand() *cobra.Command {
 				}
 				rows = append(rows, []string{i.Name, i.Output, asks, state, i.Words()})
 			}
-			terminal.Table(w, "There are no interlocks. Add one: jaunty interlock add NAME --output DEVICE/OUTPUT …", []string{"INTERLOCK", "OUTPUT", "ASKS FOR", "STATE", "DRIVEN BY"}, rows)
+			terminal.Table(w, "There are no interlocks. Add one: jaunty interlock add NAME --output DEVICE/OUTPUT …",
+				[]string{"INTERLOCK", "OUTPUT", "ASKS FOR", "STATE", "DRIVEN BY"}, rows)
 		})
 	}
 	return c
 }
 
 func interlockShowCommand() *cobra.Command {
-	c := &cobra.Command{Use: "show NAME", Short: "One interlock: what drives it, what it asks for and why", Args: terminal.Exactly("NAME"), ValidArgsFunction: interlockNames, Example: "  jaunty interlock show shed-extractor"}
+	c := &cobra.Command{Use: "show NAME", Short: "One interlock: what drives it, what it asks for and why",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: interlockNames,
+		Example: "  jaunty interlock show shed-extractor"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		i, err := interlockNamed(c, args[0])
 		if err != nil {
@@ -303,14 +318,17 @@ func interlockShowCommand() *cobra.Command {
 			return err
 		}
 		return terminal.Show(c, i, func(w io.Writer) {
-			fmt.Fprintf(w, "Interlock %s drives %s: %s\n%s\n\n%s\n", i.Name, i.Output, i.Words(), interlockSays(&i), outputSays(&o))
+			fmt.Fprintf(w, "Interlock %s drives %s: %s\n%s\n\n%s\n", i.Name, i.Output, i.Words(), interlockSays(&i),
+				outputSays(&o))
 		})
 	}
 	return c
 }
 
 func interlockResetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "reset NAME", Short: "Reset a latched interlock whose cause is gone", Args: terminal.Exactly("NAME"), ValidArgsFunction: interlockNames, Example: "  jaunty interlock reset shed-extractor"}
+	c := &cobra.Command{Use: "reset NAME", Short: "Reset a latched interlock whose cause is gone",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: interlockNames,
+		Example: "  jaunty interlock reset shed-extractor"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, err := terminal.SignedIn()
 		if err != nil {
@@ -326,7 +344,9 @@ func interlockResetCommand() *cobra.Command {
 }
 
 func interlockRemoveCommand() *cobra.Command {
-	c := &cobra.Command{Use: "remove NAME", Short: "Remove an interlock; its output does what is asked of it otherwise", Args: terminal.Exactly("NAME"), ValidArgsFunction: interlockNames, Example: "  jaunty interlock remove shed-extractor"}
+	c := &cobra.Command{Use: "remove NAME", Short: "Remove an interlock; its output does what is asked of it otherwise",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: interlockNames,
+		Example: "  jaunty interlock remove shed-extractor"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		return terminal.Remove(c, "interlock", args[0], api.RemoveInterlock.At(args[0]))
 	}

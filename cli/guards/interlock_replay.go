@@ -16,7 +16,9 @@ import (
 
 func interlockReplayCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "replay [NAME]", Short: "Replay an interlock over what is stored: when its output would have run, for how long, how many starts", ValidArgsFunction: interlockNames,
+		Use:               "replay [NAME]",
+		Short:             "Replay an interlock over what is stored: when its output would have run, for how long, how many starts",
+		ValidArgsFunction: interlockNames,
 		Long: `Replay an interlock over what is stored, as if it alone drove its output: when the output would have run, for how long, how many starts,
 with its least times and its most starts in an hour. Name one that is saved, describe one with the flags of 'interlock add', or both:
 then it is replayed as if it were changed so. Nothing is ordered and nothing is kept. Nobody is there to reset it, so it does not latch;
@@ -93,7 +95,8 @@ func printTried(w io.Writer, o *drive.Output, tried drive.Tried, from, until mea
 		if r.Until != nil {
 			end = terminal.Clock(r.Until)
 		}
-		rows = append(rows, []string{terminal.Clock(&r.From), end, prose.Length(r.Length(until)), o.Words(r.Value), r.Why})
+		rows = append(rows, []string{terminal.Clock(&r.From), end, prose.Length(r.Length(until)), o.Words(r.Value),
+			r.Why})
 	}
 	terminal.Table(w, "", []string{"FROM", "UNTIL", "LENGTH", "STATE", "WHY"}, rows)
 }

@@ -17,7 +17,8 @@ import (
 )
 
 func outputCommand() *cobra.Command {
-	return terminal.Group("output", "What devices can switch or set", outputAddCommand(), outputSetCommand(), outputListCommand(), outputShowCommand(), outputDriveCommand(), outputReleaseCommand(), outputResetCommand(),
+	return terminal.Group("output", "What devices can switch or set", outputAddCommand(), outputSetCommand(),
+		outputListCommand(), outputShowCommand(), outputDriveCommand(), outputReleaseCommand(), outputResetCommand(),
 		outputRemoveCommand(), allSafeCommand(), resumeCommand())
 }
 
@@ -55,7 +56,8 @@ func outputFlags(c *cobra.Command) {
 	f.Float64("step", 0, "of a level: the steps in which it can be set; 1 when left out")
 	f.String("unit", "", "of a level")
 	f.Int("length", 0, "of a text: how many letters it may have; 40 when left out")
-	f.String("safe", "", "the safe state: in an emergency, when the device hears nothing, when what drives it cannot be believed; off, the low end, black or no text when left out")
+	f.String("safe", "",
+		"the safe state: in an emergency, when the device hears nothing, when what drives it cannot be believed; off, the low end, black or no text when left out")
 	f.String("rest", "", "the state when nothing asks for another; the safe state when left out")
 	f.String("least-on", "0s", "how long it runs at least")
 	f.String("least-off", "0s", "how long it stands still at least")
@@ -63,8 +65,10 @@ func outputFlags(c *cobra.Command) {
 	f.Bool("hands-off", false, "nobody may set it by hand")
 	f.String("hand-holds", "1h", "for how long a setting by hand holds where nobody says")
 	f.Bool("dangerous", false, "who sets it by hand must say that they are sure")
-	f.String("expires", "1m", "for how long an order holds unless it is renewed; a device that hears nothing for so long goes to the safe state by itself")
-	f.String("confirm-within", "30s", "how long the device may do something else than it was ordered before that is an alarm")
+	f.String("expires", "1m",
+		"for how long an order holds unless it is renewed; a device that hears nothing for so long goes to the safe state by itself")
+	f.String("confirm-within", "30s",
+		"how long the device may do something else than it was ordered before that is an alarm")
 	f.Bool("mute", false, "the device cannot confirm what it does")
 	terminal.CompleteFrom(c, "kind", drive.Kinds...)
 }
@@ -124,7 +128,8 @@ func readOutput(f *pflag.FlagSet, o *drive.Spec) (err error) {
 }
 
 func durations(o *drive.Spec) map[string]*measure.Duration {
-	return map[string]*measure.Duration{"least-on": &o.LeastOn, "least-off": &o.LeastOff, "hand-holds": &o.HandHolds, "expires": &o.Expires, "confirm-within": &o.Within}
+	return map[string]*measure.Duration{"least-on": &o.LeastOn, "least-off": &o.LeastOff, "hand-holds": &o.HandHolds,
+		"expires": &o.Expires, "confirm-within": &o.Within}
 }
 
 // flagged says what is wrong with a field by the name of its flag.
@@ -167,7 +172,8 @@ prints code that does all of this.`,
 }
 
 func outputSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set DEVICE/OUTPUT", Short: "Change an output; what is not said stays", Args: terminal.Exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths,
+	c := &cobra.Command{Use: "set DEVICE/OUTPUT", Short: "Change an output; what is not said stays",
+		Args: terminal.Exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths,
 		Example: "  jaunty output set boiler-room/fan --least-on 5m"}
 	outputFlags(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -232,7 +238,8 @@ func deviceSays(o *drive.Output) string {
 }
 
 func outputListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list", Short: "All outputs: what each is ordered, by whom, and what its device says", Args: terminal.Exactly(), Example: "  jaunty output list\n  jaunty output list --json"}
+	c := &cobra.Command{Use: "list", Short: "All outputs: what each is ordered, by whom, and what its device says",
+		Args: terminal.Exactly(), Example: "  jaunty output list\n  jaunty output list --json"}
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		list, err := listOutputs(c)
 		if err != nil {
@@ -260,9 +267,11 @@ func outputListCommand() *cobra.Command {
 				if o.Waiting != nil {
 					why += fmt.Sprintf("; %s at %s", o.Words(o.Waiting.To), terminal.Clock(&o.Waiting.Until))
 				}
-				rows = append(rows, []string{o.Path(), o.Words(o.Ordered), terminal.Clock(&o.OrderedAt), by(o), confirmed, why})
+				rows = append(rows, []string{o.Path(), o.Words(o.Ordered), terminal.Clock(&o.OrderedAt), by(o),
+					confirmed, why})
 			}
-			terminal.Table(w, "There are no outputs. Add one: jaunty output add DEVICE/OUTPUT", []string{"OUTPUT", "ORDERED", "SINCE", "BY", "CONFIRMED", "WHY"}, rows)
+			terminal.Table(w, "There are no outputs. Add one: jaunty output add DEVICE/OUTPUT",
+				[]string{"OUTPUT", "ORDERED", "SINCE", "BY", "CONFIRMED", "WHY"}, rows)
 		})
 	}
 	return c
@@ -296,7 +305,9 @@ func emergencyWords(e *drive.AllSafe) string {
 }
 
 func outputShowCommand() *cobra.Command {
-	c := &cobra.Command{Use: "show DEVICE/OUTPUT", Short: "One output: how it stands, what it is, what drives it", Args: terminal.Exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths, Example: "  jaunty output show boiler-room/fan"}
+	c := &cobra.Command{Use: "show DEVICE/OUTPUT", Short: "One output: how it stands, what it is, what drives it",
+		Args: terminal.Exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths,
+		Example: "  jaunty output show boiler-room/fan"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		_, o, err := outputAt(c, args[0])
 		if err != nil {
@@ -308,9 +319,11 @@ func outputShowCommand() *cobra.Command {
 		}
 		return terminal.Show(c, o, func(w io.Writer) {
 			fmt.Fprintln(w, outputSays(&o))
-			fmt.Fprintf(w, "\nIt is a %s; safe %s, at rest %s. Orders expire after %v.\n", o.Kind, o.Be(o.Safe), o.Be(o.Resting()), measure.Duration(o.Expiry()))
+			fmt.Fprintf(w, "\nIt is a %s; safe %s, at rest %s. Orders expire after %v.\n", o.Kind, o.Be(o.Safe),
+				o.Be(o.Resting()), measure.Duration(o.Expiry()))
 			if o.LeastOn != 0 || o.LeastOff != 0 || o.Starts != 0 {
-				fmt.Fprintf(w, "It runs %v and stands still %v at least, and starts %s.\n", o.LeastOn, o.LeastOff, oftenWords(o.Starts))
+				fmt.Fprintf(w, "It runs %v and stands still %v at least, and starts %s.\n", o.LeastOn, o.LeastOff,
+					oftenWords(o.Starts))
 			}
 			for i := range locks {
 				if locks[i].Output == o.Path() {
@@ -330,7 +343,9 @@ func oftenWords(starts int) string {
 }
 
 func outputRemoveCommand() *cobra.Command {
-	c := &cobra.Command{Use: "remove DEVICE/OUTPUT", Short: "Remove an output with its interlocks", Args: terminal.Exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths, Example: "  jaunty output remove boiler-room/fan --yes"}
+	c := &cobra.Command{Use: "remove DEVICE/OUTPUT", Short: "Remove an output with its interlocks",
+		Args: terminal.Exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths,
+		Example: "  jaunty output remove boiler-room/fan --yes"}
 	c.Flags().Bool("yes", false, "you are sure")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		path, o, err := outputAt(c, args[0])
@@ -338,7 +353,8 @@ func outputRemoveCommand() *cobra.Command {
 			return err
 		}
 		if yes, _ := c.Flags().GetBool("yes"); !yes {
-			if _, err := sure(c, fmt.Sprintf("Remove %s with its interlocks? Its device will go to the safe state, %s.", o.Path(), o.Words(o.Safe))); err != nil {
+			if _, err := sure(c, fmt.Sprintf("Remove %s with its interlocks? Its device will go to the safe state, %s.",
+				o.Path(), o.Words(o.Safe))); err != nil {
 				return err
 			}
 		}

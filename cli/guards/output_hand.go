@@ -19,7 +19,8 @@ import (
 
 func outputDriveCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "drive DEVICE/OUTPUT STATE", Short: "Set an output by hand for a while", Args: terminal.Exactly("DEVICE/OUTPUT", "STATE"), ValidArgsFunction: outputPaths,
+		Use: "drive DEVICE/OUTPUT STATE", Short: "Set an output by hand for a while",
+		Args: terminal.Exactly("DEVICE/OUTPUT", "STATE"), ValidArgsFunction: outputPaths,
 		Long: `Set an output by hand. The setting holds for a while, and then the output does again what is asked of it. It wins over interlocks and
 schedules, but not over safety interlocks and an emergency, and least times are kept.`,
 		Example: `  jaunty output drive boiler-room/fan on --for 30m --why 'airing' --yes
@@ -78,12 +79,14 @@ func outputReleaseCommand() *cobra.Command {
 }
 
 func outputResetCommand() *cobra.Command {
-	return outputAct("reset", "Reset all latched interlocks that hold an output, whose causes are gone", api.ResetOutput.Operation)
+	return outputAct("reset", "Reset all latched interlocks that hold an output, whose causes are gone",
+		api.ResetOutput.Operation)
 }
 
 // outputAct is a command that does something to one output, and says how it stands then.
 func outputAct(verb, short string, op *api.Operation) *cobra.Command {
-	c := &cobra.Command{Use: verb + " DEVICE/OUTPUT", Short: short, Args: terminal.Exactly("DEVICE/OUTPUT"), ValidArgsFunction: outputPaths, Example: "  jaunty output " + verb + " boiler-room/fan"}
+	c := &cobra.Command{Use: verb + " DEVICE/OUTPUT", Short: short, Args: terminal.Exactly("DEVICE/OUTPUT"),
+		ValidArgsFunction: outputPaths, Example: "  jaunty output " + verb + " boiler-room/fan"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		path, err := outputParts(args[0])
 		if err != nil {
@@ -103,7 +106,8 @@ func outputAct(verb, short string, op *api.Operation) *cobra.Command {
 }
 
 func allSafeCommand() *cobra.Command {
-	c := &cobra.Command{Use: "all-safe", Short: "Emergency: put all outputs of the site into their safe states", Args: terminal.Exactly(),
+	c := &cobra.Command{Use: "all-safe", Short: "Emergency: put all outputs of the site into their safe states",
+		Args: terminal.Exactly(),
 		Long: "Put all outputs into their safe states at once, whatever drives them, until 'jaunty output resume'. Least times do not count, and settings by hand are over.",
 		Example: `  jaunty output all-safe --why 'smoke in the boiler room' --yes
   jaunty output resume --yes`}
@@ -111,13 +115,15 @@ func allSafeCommand() *cobra.Command {
 	c.Flags().Bool("yes", false, "you are sure")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		why, _ := c.Flags().GetString("why")
-		return emergency(c, api.AllOutputsSafe.At(), "Put all outputs into their safe states?", api.EmergencyOrder{Why: why, Sure: true})
+		return emergency(c, api.AllOutputsSafe.At(), "Put all outputs into their safe states?",
+			api.EmergencyOrder{Why: why, Sure: true})
 	}
 	return c
 }
 
 func resumeCommand() *cobra.Command {
-	c := &cobra.Command{Use: "resume", Short: "End an emergency: outputs do again what is asked of them", Args: terminal.Exactly(), Example: "  jaunty output resume --yes"}
+	c := &cobra.Command{Use: "resume", Short: "End an emergency: outputs do again what is asked of them",
+		Args: terminal.Exactly(), Example: "  jaunty output resume --yes"}
 	c.Flags().Bool("yes", false, "you are sure")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		return emergency(c, api.EndAllOutputsSafe.At(), "Let all outputs do again what is asked of them?", nil)

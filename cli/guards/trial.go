@@ -21,7 +21,8 @@ import (
 )
 
 func trialCommand() *cobra.Command {
-	c := terminal.Group("trial", "Labelled stretches of a signal, to find a limit", trialStartCommand(), trialMarkCommand(), trialUnmarkCommand(), trialListCommand(), trialShowCommand(),
+	c := terminal.Group("trial", "Labelled stretches of a signal, to find a limit", trialStartCommand(),
+		trialMarkCommand(), trialUnmarkCommand(), trialListCommand(), trialShowCommand(),
 		trialSuggestCommand(), trialAcceptCommand(), trialRemoveCommand())
 	c.Long = `Record what is normal and what is not, on purpose and several times, and let the limit follow from it.
 A command that names no trial is about the newest.`
@@ -30,14 +31,17 @@ A command that names no trial is about the newest.`
 
 func trialStartCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "start DEVICE/SIGNAL", Short: "Start a trial of a signal", Args: terminal.Exactly("DEVICE/SIGNAL"), ValidArgsFunction: terminal.SignalPaths,
-		Example: "  jaunty trial start boiler-room/co --note 'Smoke pen, at arm’s length'",
+		Use: "start DEVICE/SIGNAL", Short: "Start a trial of a signal", Args: terminal.Exactly("DEVICE/SIGNAL"),
+		ValidArgsFunction: terminal.SignalPaths,
+		Example:           "  jaunty trial start boiler-room/co --note 'Smoke pen, at arm’s length'",
 	}
 	note := c.Flags().String("note", "", "what is tried")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		return trialDo(c, api.StartTrial.At(), map[string]any{"signal": args[0], "note": *note}, func(w io.Writer, t site.Trial) {
-			fmt.Fprintf(w, "Trial %d of %s is open. Say 'jaunty trial mark normal' while all is in order, and 'jaunty trial mark event' while you make it happen; several times each.\n", t.ID, t.Signal)
-		})
+		return trialDo(c, api.StartTrial.At(), map[string]any{"signal": args[0], "note": *note},
+			func(w io.Writer, t site.Trial) {
+				fmt.Fprintf(w,
+					"Trial %d of %s is open. Say 'jaunty trial mark normal' while all is in order, and 'jaunty trial mark event' while you make it happen; several times each.\n", t.ID, t.Signal)
+			})
 	}
 	return c
 }
@@ -79,13 +83,15 @@ func trialOf(c *cobra.Command, args []string) (t site.Trial, err error) {
 
 func trialMarkCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "mark normal|event|end [TRIAL]", Short: "Mark a stretch from now on, or end it; or one that is past", ValidArgs: []string{"normal", "event", "end"},
+		Use: "mark normal|event|end [TRIAL]", Short: "Mark a stretch from now on, or end it; or one that is past",
+		ValidArgs: []string{"normal", "event", "end"},
 		Example: `  jaunty trial mark event
   jaunty trial mark end
   jaunty trial mark normal --since 2h --until 90m`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) < 1 || len(args) > 2 {
-				return terminal.Misused("say what it is: normal, event, or end to end the stretch that goes on; and of which trial, if it is not the newest")
+				return terminal.Misused(
+					"say what it is: normal, event, or end to end the stretch that goes on; and of which trial, if it is not the newest")
 			}
 			if args[0] != "normal" && args[0] != "event" && args[0] != "end" {
 				return terminal.Misused("%s", site.Unknown("label", args[0], []string{"normal", "event", "end"}))
@@ -115,7 +121,8 @@ func trialMarkCommand() *cobra.Command {
 }
 
 func trialUnmarkCommand() *cobra.Command {
-	c := &cobra.Command{Use: "unmark STRETCH [TRIAL]", Short: "Remove a stretch of a trial", Args: terminal.Between(1, 2), Example: "  jaunty trial unmark 4"}
+	c := &cobra.Command{Use: "unmark STRETCH [TRIAL]", Short: "Remove a stretch of a trial",
+		Args: terminal.Between(1, 2), Example: "  jaunty trial unmark 4"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := strconv.ParseInt(args[0], 10, 64)
 		if err != nil || id < 1 {
@@ -129,10 +136,12 @@ func trialUnmarkCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if _, err := client.Do(c.Context(), s, api.UnmarkTrial, api.UnmarkTrialIn{TrialPath: api.TrialPath{ID: t.ID}, Stretch: id}); err != nil {
+		if _, err := client.Do(c.Context(), s, api.UnmarkTrial, api.UnmarkTrialIn{TrialPath: api.TrialPath{ID: t.ID},
+			Stretch: id}); err != nil {
 			return err
 		}
-		return terminal.Show(c, map[string]int64{"removed": id}, func(w io.Writer) { fmt.Fprintf(w, "Stretch %d of trial %d is removed.\n", id, t.ID) })
+		return terminal.Show(c, map[string]int64{"removed": id},
+			func(w io.Writer) { fmt.Fprintf(w, "Stretch %d of trial %d is removed.\n", id, t.ID) })
 	}
 	return c
 }
@@ -148,9 +157,11 @@ func trialListCommand() *cobra.Command {
 			return terminal.Show(c, all, func(w io.Writer) {
 				rows := [][]string{}
 				for _, t := range all {
-					rows = append(rows, []string{strconv.FormatInt(t.ID, 10), t.Signal, terminal.Clock(&t.StartedAt), t.By, strconv.Itoa(len(t.Stretches)), t.Guard, t.Note})
+					rows = append(rows, []string{strconv.FormatInt(t.ID, 10), t.Signal, terminal.Clock(&t.StartedAt),
+						t.By, strconv.Itoa(len(t.Stretches)), t.Guard, t.Note})
 				}
-				terminal.Table(w, "No trials yet; start one with 'jaunty trial start DEVICE/SIGNAL'.", []string{"ID", "SIGNAL", "STARTED", "BY", "STRETCHES", "GUARD", "NOTE"}, rows)
+				terminal.Table(w, "No trials yet; start one with 'jaunty trial start DEVICE/SIGNAL'.",
+					[]string{"ID", "SIGNAL", "STARTED", "BY", "STRETCHES", "GUARD", "NOTE"}, rows)
 			})
 		},
 	}
@@ -170,7 +181,8 @@ func showTrial(w io.Writer, t site.Trial) {
 }
 
 func trialShowCommand() *cobra.Command {
-	c := &cobra.Command{Use: "show [TRIAL]", Short: "The stretches of a trial", Args: terminal.Between(0, 1), Example: "  jaunty trial show\n  jaunty trial show 3"}
+	c := &cobra.Command{Use: "show [TRIAL]", Short: "The stretches of a trial", Args: terminal.Between(0, 1),
+		Example: "  jaunty trial show\n  jaunty trial show 3"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		t, err := trialOf(c, args)
 		if err != nil {
@@ -182,7 +194,9 @@ func trialShowCommand() *cobra.Command {
 }
 
 func trialSuggestCommand() *cobra.Command {
-	c := &cobra.Command{Use: "suggest [TRIAL]", Short: "The limit that a trial speaks for, with why, how sure, and a chart", Args: terminal.Between(0, 1), Example: "  jaunty trial suggest\n  jaunty trial suggest 3 --json"}
+	c := &cobra.Command{Use: "suggest [TRIAL]",
+		Short: "The limit that a trial speaks for, with why, how sure, and a chart", Args: terminal.Between(0, 1),
+		Example: "  jaunty trial suggest\n  jaunty trial suggest 3 --json"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		t, err := trialOf(c, args)
 		if err != nil {
@@ -202,7 +216,8 @@ func trialSuggestCommand() *cobra.Command {
 			}
 			fmt.Fprintln(w, found.Reason)
 			if found.Apart {
-				fmt.Fprintf(w, "\n%s\n\nTo make the guard: jaunty trial accept %d --tell YOU@EXAMPLE\n", found.Certainty, t.ID)
+				fmt.Fprintf(w, "\n%s\n\nTo make the guard: jaunty trial accept %d --tell YOU@EXAMPLE\n",
+					found.Certainty, t.ID)
 			}
 		})
 	}
@@ -258,7 +273,8 @@ func trialAcceptCommand() *cobra.Command {
 	f.StringSlice("tell", nil, "e-mail address of someone to tell; may be repeated")
 	f.String("advice", "", "what to do; every notice shows it")
 	f.Bool("latch", false, "the alarm stays until a person resets it")
-	f.String("least-gap", "0s", "how long after a message about one alarm the next is held back, like 10m; what is more severe comes at once")
+	f.String("least-gap", "0s",
+		"how long after a message about one alarm the next is held back, like 10m; what is more severe comes at once")
 	terminal.CompleteFrom(c, "severity", "advisory", "warning", "critical")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		t, err := trialOf(c, args)
@@ -297,7 +313,8 @@ func trialAcceptCommand() *cobra.Command {
 }
 
 func trialRemoveCommand() *cobra.Command {
-	c := &cobra.Command{Use: "remove ID", Short: "Remove a trial; the readings and its guard stay", Args: terminal.Exactly("ID"), Example: "  jaunty trial remove 3"}
+	c := &cobra.Command{Use: "remove ID", Short: "Remove a trial; the readings and its guard stay",
+		Args: terminal.Exactly("ID"), Example: "  jaunty trial remove 3"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := strconv.ParseInt(args[0], 10, 64)
 		if err != nil || id < 1 {

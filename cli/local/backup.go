@@ -27,7 +27,8 @@ const sealName = "device-keys.seal"
 
 func backupCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "backup FILE", Short: "Write everything of a service into one file, while it runs", Args: terminal.Exactly("FILE"),
+		Use: "backup FILE", Short: "Write everything of a service into one file, while it runs",
+		Args: terminal.Exactly("FILE"),
 		Long: `Write all that a service has, secrets too, to one file, as it is at one moment, while it runs. It is read
 straight from the database, so it takes the right to read the data folder, or the database's address. The file
 is for your eyes alone. 'jaunty restore' makes a service of it again.`,
@@ -82,14 +83,16 @@ func backup(c *cobra.Command, database, seal, file string) error {
 		if key, err := os.ReadFile(seal); err == nil {
 			packed.Comment = hex.EncodeToString(key) // in the file's head, where restore finds it first
 		}
-		m, err = archive.Archive(c.Context(), s, packed, true, measure.InstantOf(time.Now()), func(table string, rows int64) { bar.Say("%s  %s: %d rows", file, table, rows) })
+		m, err = archive.Archive(c.Context(), s, packed, true, measure.InstantOf(time.Now()),
+			func(table string, rows int64) { bar.Say("%s  %s: %d rows", file, table, rows) })
 		return errors.Join(err, packed.Close())
 	})
 	if err != nil {
 		return err
 	}
 	return terminal.Show(c, m, func(w io.Writer) {
-		fmt.Fprintf(w, "%s: %s with %s, as of %s.\n", file, m.Site, prose.Count(m.Stamp.Readings, "reading", "readings"), terminal.Clock(&m.Made))
+		fmt.Fprintf(w, "%s: %s with %s, as of %s.\n", file, m.Site, prose.Count(m.Stamp.Readings, "reading",
+			"readings"), terminal.Clock(&m.Made))
 	})
 }
 
@@ -176,7 +179,8 @@ func restore(c *cobra.Command, database, seal string, file *os.File) error {
 	}
 	defer s.Close()
 	bar := terminal.NewProgress(c, file.Name())
-	m, err := archive.Load(c.Context(), s, packed, func(table string, rows int64) { bar.Say("%s  %s: %d rows", file.Name(), table, rows) })
+	m, err := archive.Load(c.Context(), s, packed,
+		func(table string, rows int64) { bar.Say("%s  %s: %d rows", file.Name(), table, rows) })
 	bar.End()
 	if err != nil {
 		if fresh { // what was made for it is taken away
@@ -191,7 +195,8 @@ func restore(c *cobra.Command, database, seal string, file *os.File) error {
 		}
 	}
 	return terminal.Show(c, m, func(w io.Writer) {
-		fmt.Fprintf(w, "%s is restored as it was on %s, with %s, each verified.\n", m.Site, terminal.Clock(&m.Made), prose.Count(m.Stamp.Readings, "reading", "readings"))
+		fmt.Fprintf(w, "%s is restored as it was on %s, with %s, each verified.\n", m.Site, terminal.Clock(&m.Made),
+			prose.Count(m.Stamp.Readings, "reading", "readings"))
 	})
 }
 

@@ -67,7 +67,8 @@ func runDemo(c *cobra.Command, _ []string) error {
 		memory.Password = password
 	}
 	say := teller(c.OutOrStdout())
-	inbox, err := standin.OpenInbox(filepath.Join(dir, "inbox.jsonl"), func(m api.Message) { say("%s to %s: %s", m.Carrier, m.To, firstLine(m)) })
+	inbox, err := standin.OpenInbox(filepath.Join(dir, "inbox.jsonl"),
+		func(m api.Message) { say("%s to %s: %s", m.Carrier, m.To, firstLine(m)) })
 	if err != nil {
 		return err
 	}
@@ -83,8 +84,10 @@ func runDemo(c *cobra.Command, _ []string) error {
 	defer gateway.Close()
 	s := demoService{out: c.OutOrStdout(), say: say, memory: memory, devices: !k.Bool("no-devices"), gateway: gateway}
 	return s.run(c.Context(), service.Settings{
-		Data: dir, HTTP: k.String("http"), MQTT: freeTCP(k.String("mqtt")), CoAP: freeUDP(k.String("coap")), CoAPS: freeUDP(k.String("coaps")), SMTP: "smtp://" + sink.Addr + "?from=lark@hollowbrook.example", Log: log, Inbox: inbox,
-		URL: atFixed(k.String("http")), Gateways: []byte(gateway.Settings()), Private: true,
+		Data: dir, HTTP: k.String("http"), MQTT: freeTCP(k.String("mqtt")), CoAP: freeUDP(k.String("coap")),
+		CoAPS: freeUDP(k.String("coaps")), SMTP: "smtp://" + sink.Addr + "?from=lark@hollowbrook.example", Log: log,
+		Inbox: inbox,
+		URL:   atFixed(k.String("http")), Gateways: []byte(gateway.Settings()), Private: true,
 		Owner: demo.Owner, OwnerName: "Orla", Password: memory.Password, Demo: true,
 	})
 }
@@ -192,7 +195,8 @@ func anyPort(address string) string {
 func signIn(ctx context.Context, address, password string) (*client.Client, error) {
 	owner := &client.Client{URL: address}
 	for try := 0; ; try++ {
-		got, err := client.Do(ctx, owner, api.CreateToken, api.With(api.Credentials{Email: demo.Owner, Password: password}))
+		got, err := client.Do(ctx, owner, api.CreateToken,
+			api.With(api.Credentials{Email: demo.Owner, Password: password}))
 		if err == nil {
 			owner.Token = got.Token
 			return owner, nil

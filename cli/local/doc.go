@@ -7,5 +7,6 @@ import "github.com/spf13/cobra"
 
 // Commands are the commands of the package.
 func Commands() []*cobra.Command {
-	return []*cobra.Command{serveCommand(), demoCommand(), standinCommand(), openAPICommand(), backupCommand(), restoreCommand(), sqlCommand()}
+	return []*cobra.Command{serveCommand(), demoCommand(), standinCommand(), openAPICommand(), backupCommand(),
+		restoreCommand(), sqlCommand()}
 }

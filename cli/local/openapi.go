@@ -11,7 +11,8 @@ import (
 
 func openAPICommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "openapi", Short: "Print the API's description, OpenAPI 3.1, as YAML or with --json", Args: terminal.Exactly(), Example: "  jaunty openapi > openapi.yaml",
+		Use: "openapi", Short: "Print the API's description, OpenAPI 3.1, as YAML or with --json",
+		Args: terminal.Exactly(), Example: "  jaunty openapi > openapi.yaml",
 		RunE: func(c *cobra.Command, _ []string) error {
 			api, err := server.DescribeAPI()
 			if err != nil {

@@ -27,7 +27,8 @@ func settings(c *cobra.Command) (*koanf.Koanf, error) {
 		}
 		for _, name := range k.Keys() {
 			if c.Flags().Lookup(name) == nil {
-				return nil, terminal.Misused("--config %s: there is no setting %s%s", path, name, terminal.DidYouMean(name, terminal.FlagNames(c)))
+				return nil, terminal.Misused("--config %s: there is no setting %s%s", path, name,
+					terminal.DidYouMean(name, terminal.FlagNames(c)))
 			}
 		}
 	}

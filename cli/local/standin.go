@@ -14,7 +14,8 @@ import (
 )
 
 func standinCommand() *cobra.Command {
-	return terminal.Group("standin", "The simulated gateways of the demo", standinInboxCommand(), standinReplyCommand(), standinFailCommand())
+	return terminal.Group("standin", "The simulated gateways of the demo", standinInboxCommand(), standinReplyCommand(),
+		standinFailCommand())
 }
 
 func standinInboxCommand() *cobra.Command {
@@ -51,7 +52,8 @@ func standinInboxCommand() *cobra.Command {
 
 func standinReplyCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "reply MESSAGE ANSWER", Short: "Answer a message as its reader would; 1 says \"I have it\"", Args: terminal.Exactly("MESSAGE", "ANSWER"), Example: "  jaunty standin reply 14 1",
+		Use: "reply MESSAGE ANSWER", Short: "Answer a message as its reader would; 1 says \"I have it\"",
+		Args: terminal.Exactly("MESSAGE", "ANSWER"), Example: "  jaunty standin reply 14 1",
 		RunE: func(c *cobra.Command, args []string) error {
 			id, err := strconv.Atoi(args[0])
 			if err != nil || id < 1 {
@@ -61,17 +63,20 @@ func standinReplyCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := s.Call(c.Context(), api.ReplyToStandIn.At(id), api.StandInReply{Answer: args[1]}, nil); err != nil {
+			if err := s.Call(c.Context(), api.ReplyToStandIn.At(id), api.StandInReply{Answer: args[1]},
+				nil); err != nil {
 				return err
 			}
-			return terminal.Show(c, map[string]any{"message": id, "answer": args[1]}, func(w io.Writer) { fmt.Fprintf(w, "Message %d was answered with %s.\n", id, args[1]) })
+			return terminal.Show(c, map[string]any{"message": id, "answer": args[1]},
+				func(w io.Writer) { fmt.Fprintf(w, "Message %d was answered with %s.\n", id, args[1]) })
 		},
 	}
 }
 
 func standinFailCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "fail CARRIER", Short: "Tell the stand-in of a carrier to fail, or to work again", Args: terminal.Exactly("CARRIER"), ValidArgs: standin.Carriers,
+		Use: "fail CARRIER", Short: "Tell the stand-in of a carrier to fail, or to work again",
+		Args: terminal.Exactly("CARRIER"), ValidArgs: standin.Carriers,
 		Example: `  jaunty standin fail text --how time-out
   jaunty standin fail text --how ''`,
 	}

@@ -16,7 +16,10 @@ import (
 )
 
 func contactCommand() *cobra.Command {
-	return terminal.Group("contact", "People and duty phones, with their addresses", contactListCommand(), contactShowCommand(), contactSaveCommand(terminal.Saving{Verb: "add", Short: "Add a contact"}), contactSaveCommand(terminal.Saving{Verb: "set", Short: "Change a contact; addresses are added to those there are"}), contactTestCommand(),
+	return terminal.Group("contact", "People and duty phones, with their addresses", contactListCommand(),
+		contactShowCommand(), contactSaveCommand(terminal.Saving{Verb: "add", Short: "Add a contact"}),
+		contactSaveCommand(terminal.Saving{Verb: "set",
+			Short: "Change a contact; addresses are added to those there are"}), contactTestCommand(),
 		terminal.RemoveCommand("contact", api.RemoveContact.Operation, contactNames))
 }
 
@@ -50,7 +53,8 @@ func contactListCommand() *cobra.Command {
 						rows = append(rows, []string{v.Name, v.Called(), "-", "no address", quiet, awayWords(&v)})
 					}
 				}
-				terminal.Table(w, "No contacts yet; 'jaunty contact add --help' shows one.", []string{"CONTACT", "TITLE", "CARRIER", "ADDRESS", "QUIET HOURS", "AWAY"}, rows)
+				terminal.Table(w, "No contacts yet; 'jaunty contact add --help' shows one.",
+					[]string{"CONTACT", "TITLE", "CARRIER", "ADDRESS", "QUIET HOURS", "AWAY"}, rows)
 			})
 		},
 	}
@@ -60,12 +64,14 @@ func awayWords(v *roster.Contact) string {
 	if v.Away == nil {
 		return ""
 	}
-	return fmt.Sprintf("%s to %s, %s is told", terminal.Clock(&v.Away.From), terminal.Clock(&v.Away.Until), v.Away.Instead)
+	return fmt.Sprintf("%s to %s, %s is told", terminal.Clock(&v.Away.From), terminal.Clock(&v.Away.Until),
+		v.Away.Instead)
 }
 
 func contactShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show CONTACT", Short: "One contact", Args: terminal.Exactly("CONTACT"), Example: "  jaunty contact show orla", ValidArgsFunction: contactNames,
+		Use: "show CONTACT", Short: "One contact", Args: terminal.Exactly("CONTACT"),
+		Example: "  jaunty contact show orla", ValidArgsFunction: contactNames,
 		RunE: func(c *cobra.Command, args []string) error {
 			v, err := terminal.Ask(c, api.GetContact, api.ContactPath{Contact: args[0]})
 			if err != nil {
@@ -117,15 +123,19 @@ func contactSaveCommand(as terminal.Saving) *cobra.Command {
 	f.StringArray("webhook-cap", nil, "URL that gets CAP 1.2")
 	f.StringArray("remove", nil, "address to remove, or a carrier whose addresses all go")
 	f.String("zone", "", "time zone of the quiet hours, like Europe/Dublin; '' for the site's")
-	f.String("quiet-hours", "", "hours in which only what is bad enough gets through, like 'daily 22:00-07:00'; '' for none")
+	f.String("quiet-hours", "",
+		"hours in which only what is bad enough gets through, like 'daily 22:00-07:00'; '' for none")
 	f.String("passes", "critical", "the lowest severity that gets through then")
 	f.String("away", "", "from when until when somebody else is told, like 2026-12-24..2027-01-02; '' for not")
 	f.String("deputy", "", "the contact who is told meanwhile")
-	f.StringArray("words", nil, "own words: 'KIND=TEXT' for the short line, like 'raise={{severity}}: {{sentence}}'; 'KIND=' takes them back")
+	f.StringArray("words", nil,
+		"own words: 'KIND=TEXT' for the short line, like 'raise={{severity}}: {{sentence}}'; 'KIND=' takes them back")
 	terminal.CompleteFrom(c, "passes", "advisory", "warning", "critical")
 	_ = c.RegisterFlagCompletionFunc("deputy", contactNames)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		v, err := terminal.Draft(c, as, "contact", api.ListContacts.At(), args[0], roster.Contact{Name: args[0], Addresses: roster.Addresses{}, Templates: alarm.Templates{}}, func(v roster.Contact) string { return v.Name })
+		v, err := terminal.Draft(c, as, "contact", api.ListContacts.At(), args[0],
+			roster.Contact{Name: args[0], Addresses: roster.Addresses{}, Templates: alarm.Templates{}},
+			func(v roster.Contact) string { return v.Name })
 		if err != nil {
 			return err
 		}
@@ -136,7 +146,8 @@ func contactSaveCommand(as terminal.Saving) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		out, err := client.Do(c.Context(), s, api.PutContact, api.PutContactIn{ContactPath: api.ContactPath{Contact: v.Name}, Body: v})
+		out, err := client.Do(c.Context(), s, api.PutContact,
+			api.PutContactIn{ContactPath: api.ContactPath{Contact: v.Name}, Body: v})
 		if err != nil {
 			return err
 		}
@@ -157,7 +168,8 @@ func readContact(c *cobra.Command, v *roster.Contact) error {
 		passes, _ := f.GetString("passes")
 		v.Passes = alarm.Severity(passes)
 	}
-	for _, flag := range []struct{ name, carrier, format string }{{"mail", roster.Mail, ""}, {"text", roster.Text, ""}, {"voice", roster.Voice, ""}, {"chat", roster.Chat, ""},
+	for _, flag := range []struct{ name, carrier, format string }{{"mail", roster.Mail, ""}, {"text", roster.Text, ""},
+		{"voice", roster.Voice, ""}, {"chat", roster.Chat, ""},
 		{"webhook", roster.Webhook, "json"}, {"webhook-cap", roster.Webhook, "cap"}} {
 		added, _ := f.GetStringArray(flag.name)
 		for _, to := range added {
@@ -171,7 +183,10 @@ func readContact(c *cobra.Command, v *roster.Contact) error {
 	removes, _ := f.GetStringArray("remove")
 	for _, gone := range removes {
 		before := len(v.Addresses)
-		v.Addresses = slices.DeleteFunc(v.Addresses, func(a roster.Address) bool { return a.To == gone || a.Carrier == gone })
+		v.Addresses = slices.DeleteFunc(v.Addresses, func(a roster.Address) bool {
+			return a.To == gone ||
+				a.Carrier == gone
+		})
 		if len(v.Addresses) == before {
 			return terminal.Misused("--remove %s: %s has no such address", gone, v.Name)
 		}
@@ -212,7 +227,8 @@ func readAway(c *cobra.Command, v *roster.Contact) error {
 
 func contactTestCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "test CONTACT", Short: "Send a test to a contact now, and tell what became of it", Args: terminal.Exactly("CONTACT"), ValidArgsFunction: contactNames,
+		Use: "test CONTACT", Short: "Send a test to a contact now, and tell what became of it",
+		Args: terminal.Exactly("CONTACT"), ValidArgsFunction: contactNames,
 		Example: `  jaunty contact test orla
   jaunty contact test orla --by text,voice`,
 	}
@@ -224,7 +240,8 @@ func contactTestCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		sent, err := client.Do(c.Context(), s, api.TestContact, api.TestContactIn{ContactPath: api.ContactPath{Contact: args[0]}, Body: &api.TestOrder{By: by}})
+		sent, err := client.Do(c.Context(), s, api.TestContact,
+			api.TestContactIn{ContactPath: api.ContactPath{Contact: args[0]}, Body: &api.TestOrder{By: by}})
 		if err != nil {
 			return err
 		}

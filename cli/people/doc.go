@@ -7,5 +7,6 @@ import "github.com/spf13/cobra"
 
 // Commands are the commands of the package.
 func Commands() []*cobra.Command {
-	return []*cobra.Command{loginCommand(), logoutCommand(), personCommand(), contactCommand(), rosterCommand(), noticeCommand(), carrierCommand(), alarmCommand()}
+	return []*cobra.Command{loginCommand(), logoutCommand(), personCommand(), contactCommand(), rosterCommand(),
+		noticeCommand(), carrierCommand(), alarmCommand()}
 }

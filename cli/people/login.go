@@ -16,7 +16,8 @@ import (
 
 func loginCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "login URL", Short: "Sign in to a service; the other commands then work with it", Args: terminal.Exactly("URL"),
+		Use: "login URL", Short: "Sign in to a service; the other commands then work with it",
+		Args: terminal.Exactly("URL"),
 		Long: `Sign in to the service at URL. The password is taken from JAUNTY_PASSWORD, asked for, or read from
 standard input. The token that comes back is kept in $XDG_CONFIG_HOME/jaunty, readable for you alone.`,
 		Example: `  jaunty login http://127.0.0.1:8080 --user orla@hollowbrook.example
@@ -37,7 +38,8 @@ standard input. The token that comes back is kept in $XDG_CONFIG_HOME/jaunty, re
 		}
 		kept := terminal.Login{URL: strings.TrimRight(args[0], "/"), Email: *user}
 		at := client.Client{URL: kept.URL}
-		got, err := client.Do(c.Context(), &at, api.CreateToken, api.With(api.Credentials{Email: *user, Password: password}))
+		got, err := client.Do(c.Context(), &at, api.CreateToken,
+			api.With(api.Credentials{Email: *user, Password: password}))
 		if err != nil {
 			return err
 		}
@@ -45,16 +47,18 @@ standard input. The token that comes back is kept in $XDG_CONFIG_HOME/jaunty, re
 		if err := terminal.KeepLogin(kept); err != nil {
 			return err
 		}
-		return terminal.Show(c, map[string]any{"url": kept.URL, "person": got.Person, "expires_at": got.ExpiresAt}, func(w io.Writer) {
-			fmt.Fprintf(w, "Signed in to %s as %s (%s).\n", kept.URL, got.Person.Called(), got.Person.Role)
-		})
+		return terminal.Show(c, map[string]any{"url": kept.URL, "person": got.Person, "expires_at": got.ExpiresAt},
+			func(w io.Writer) {
+				fmt.Fprintf(w, "Signed in to %s as %s (%s).\n", kept.URL, got.Person.Called(), got.Person.Role)
+			})
 	}
 	return c
 }
 
 func logoutCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "logout", Short: "Sign out: give the token back and forget it", Args: terminal.Exactly(), Example: "  jaunty logout",
+		Use: "logout", Short: "Sign out: give the token back and forget it", Args: terminal.Exactly(),
+		Example: "  jaunty logout",
 		RunE: func(c *cobra.Command, _ []string) error {
 			s, err := terminal.SignedIn()
 			if err != nil {
@@ -66,12 +70,14 @@ func logoutCommand() *cobra.Command {
 				err = os.Remove(path)
 			}
 			if gone != nil {
-				fmt.Fprintf(c.ErrOrStderr(), "jaunty: the token is forgotten here, but the service did not take it back: %v\n", gone)
+				fmt.Fprintf(c.ErrOrStderr(),
+					"jaunty: the token is forgotten here, but the service did not take it back: %v\n", gone)
 			}
 			if err != nil {
 				return err
 			}
-			return terminal.Show(c, map[string]string{"left": s.URL}, func(w io.Writer) { fmt.Fprintf(w, "Signed out of %s.\n", s.URL) })
+			return terminal.Show(c, map[string]string{"left": s.URL},
+				func(w io.Writer) { fmt.Fprintf(w, "Signed out of %s.\n", s.URL) })
 		},
 	}
 }

@@ -21,12 +21,14 @@ import (
 )
 
 func noticeCommand() *cobra.Command {
-	return terminal.Group("notice", "Messages to people, each attempt at them, and their words", noticeListCommand(), noticePreviewCommand())
+	return terminal.Group("notice", "Messages to people, each attempt at them, and their words", noticeListCommand(),
+		noticePreviewCommand())
 }
 
 func noticeListCommand() *cobra.Command {
 	list := &cobra.Command{
-		Use: "list", Short: "Notices with each attempt to deliver them, why it failed and what to do, newest first", Args: terminal.Exactly(),
+		Use: "list", Short: "Notices with each attempt to deliver them, why it failed and what to do, newest first",
+		Args: terminal.Exactly(),
 		Example: `  jaunty notice list --alarm 12
   jaunty notice list --state 'given up'
   jaunty notice list --contact orla --carrier text`,
@@ -118,7 +120,8 @@ func waitForNotices(c *cobra.Command, s *client.Client, contact string, ids []in
 	defer cancel()
 	for {
 		var all []roster.Notice
-		if err := s.Call(c.Context(), api.ListNotices.At().Asking("limit", "100", "contact", contact), nil, &all); err != nil {
+		if err := s.Call(c.Context(), api.ListNotices.At().Asking("limit", "100", "contact", contact), nil,
+			&all); err != nil {
 			return nil, err
 		}
 		all = slices.DeleteFunc(all, func(n roster.Notice) bool { return !slices.Contains(ids, n.ID) })
@@ -189,7 +192,8 @@ func placeholderHelp() string {
 
 func carrierCommand() *cobra.Command {
 	list := &cobra.Command{
-		Use: "list", Short: "Whether each carrier is on and works", Args: terminal.Exactly(), Example: "  jaunty carrier list",
+		Use: "list", Short: "Whether each carrier is on and works", Args: terminal.Exactly(),
+		Example: "  jaunty carrier list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			all, err := terminal.Ask(c, api.ListCarriers, api.None{})
 			if err != nil {
@@ -203,7 +207,8 @@ func carrierCommand() *cobra.Command {
 					case !v.On:
 						state = "off (" + v.How + ")"
 					case v.FailingSince != nil:
-						state = fmt.Sprintf("failing since %s, %s: %s", terminal.Clock(v.FailingSince), terminal.Times(v.Failures), v.Answer)
+						state = fmt.Sprintf("failing since %s, %s: %s", terminal.Clock(v.FailingSince),
+							terminal.Times(v.Failures), v.Answer)
 					case v.WorkedAt == nil:
 						state = "not used yet"
 					}

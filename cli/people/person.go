@@ -14,7 +14,8 @@ import (
 )
 
 func personCommand() *cobra.Command {
-	return terminal.Group("person", "Who can sign in", personAddCommand(), personListCommand(), personSetCommand(), personRemoveCommand())
+	return terminal.Group("person", "Who can sign in", personAddCommand(), personListCommand(), personSetCommand(),
+		personRemoveCommand())
 }
 
 func personAddCommand() *cobra.Command {
@@ -66,7 +67,8 @@ func checkRole(role string) error {
 			return nil
 		}
 	}
-	return terminal.Misused("%q is not a role; roles are %s%s", role, strings.Join(site.Roles, ", "), terminal.DidYouMean(role, site.Roles))
+	return terminal.Misused("%q is not a role; roles are %s%s", role, strings.Join(site.Roles, ", "),
+		terminal.DidYouMean(role, site.Roles))
 }
 
 func personListCommand() *cobra.Command {
@@ -89,7 +91,8 @@ func personListCommand() *cobra.Command {
 }
 
 func personSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set EMAIL", Short: "Change a person's role", Args: terminal.Exactly("EMAIL"), Example: "  jaunty person set tadhg@hollowbrook.example --role owner"}
+	c := &cobra.Command{Use: "set EMAIL", Short: "Change a person's role", Args: terminal.Exactly("EMAIL"),
+		Example: "  jaunty person set tadhg@hollowbrook.example --role owner"}
 	role := c.Flags().String("role", "", roleHelp)
 	_ = c.MarkFlagRequired("role")
 	terminal.CompleteFrom(c, "role", site.Roles...)
@@ -101,7 +104,8 @@ func personSetCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		out, err := client.Do(c.Context(), s, api.SetRole, api.SetRoleIn{Email: args[0], Body: api.RoleOrder{Role: site.Role(*role)}})
+		out, err := client.Do(c.Context(), s, api.SetRole,
+			api.SetRoleIn{Email: args[0], Body: api.RoleOrder{Role: site.Role(*role)}})
 		if err != nil {
 			return err
 		}
@@ -114,7 +118,8 @@ const roleHelp = "viewer looks, keeper acknowledges and sets, owner does everyth
 
 func personRemoveCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove EMAIL", Short: "Remove a person with all sessions and tokens", Args: terminal.Exactly("EMAIL"), Example: "  jaunty person remove tadhg@hollowbrook.example",
+		Use: "remove EMAIL", Short: "Remove a person with all sessions and tokens", Args: terminal.Exactly("EMAIL"),
+		Example: "  jaunty person remove tadhg@hollowbrook.example",
 		RunE: func(c *cobra.Command, args []string) error {
 			return terminal.Remove(c, "person", args[0], api.RemovePerson.At(args[0]))
 		},

@@ -21,7 +21,10 @@ import (
 )
 
 func rosterCommand() *cobra.Command {
-	return terminal.Group("roster", "Who is told, by which carrier, in which order, at which hours, after how long", rosterListCommand(), rosterShowCommand(), rosterSaveCommand(terminal.Saving{Verb: "add", Short: "Add a roster"}), rosterSaveCommand(terminal.Saving{Verb: "set", Short: "Change a roster; what is not said stays"}),
+	return terminal.Group("roster", "Who is told, by which carrier, in which order, at which hours, after how long",
+		rosterListCommand(), rosterShowCommand(), rosterSaveCommand(terminal.Saving{Verb: "add",
+			Short: "Add a roster"}), rosterSaveCommand(terminal.Saving{Verb: "set",
+			Short: "Change a roster; what is not said stays"}),
 		terminal.RemoveCommand("roster", api.RemoveRoster.Operation, rosterNames))
 }
 
@@ -44,9 +47,11 @@ func rosterListCommand() *cobra.Command {
 					if r.Repeat > 0 {
 						repeat = r.Repeat.String()
 					}
-					rows = append(rows, []string{r.Name, strconv.Itoa(len(r.Steps)), strings.Join(r.Names(), ", "), repeat, terminal.Age(r.DrilledAt)})
+					rows = append(rows, []string{r.Name, strconv.Itoa(len(r.Steps)), strings.Join(r.Names(), ", "),
+						repeat, terminal.Age(r.DrilledAt)})
 				}
-				terminal.Table(w, "No rosters yet; 'jaunty roster add --help' shows one.", []string{"ROSTER", "STEPS", "CONTACTS", "REPEAT", "LAST DRILLED"}, rows)
+				terminal.Table(w, "No rosters yet; 'jaunty roster add --help' shows one.",
+					[]string{"ROSTER", "STEPS", "CONTACTS", "REPEAT", "LAST DRILLED"}, rows)
 			})
 		},
 	}
@@ -54,14 +59,17 @@ func rosterListCommand() *cobra.Command {
 
 func rosterShowCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "show ROSTER", Short: "A roster; with --at in words who would be told of an alarm raised then, and when", Args: terminal.Exactly("ROSTER"), ValidArgsFunction: rosterNames,
+		Use: "show ROSTER", Short: "A roster; with --at in words who would be told of an alarm raised then, and when",
+		Args: terminal.Exactly("ROSTER"), ValidArgsFunction: rosterNames,
 		Example: `  jaunty roster show glasshouse
   jaunty roster show glasshouse --at "sat 03:00"
   jaunty roster show boiler --at now --severity warning --kind silence`,
 	}
-	c.Flags().String("at", "", "when the alarm is raised: now, 'sat 03:00' or '03:00' for the next such time, or a time; in the site's time zone")
+	c.Flags().String("at", "",
+		"when the alarm is raised: now, 'sat 03:00' or '03:00' for the next such time, or a time; in the site's time zone")
 	c.Flags().String("severity", "critical", "how bad the alarm is; raised now, unless --at says when")
-	c.Flags().String("kind", roster.OfLimit, "what it is about: "+strings.Join(roster.Kinds, ", ")+"; raised now, unless --at says when")
+	c.Flags().String("kind", roster.OfLimit, "what it is about: "+strings.Join(roster.Kinds, ", ")+
+		"; raised now, unless --at says when")
 	terminal.CompleteFrom(c, "kind", roster.Kinds...)
 	terminal.CompleteFrom(c, "severity", "advisory", "warning", "critical")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -117,7 +125,8 @@ func printRoster(w io.Writer, r *roster.Roster) {
 		fmt.Fprintf(w, "  Then again every %s until someone has it.\n", prose.Length(time.Duration(r.Repeat)))
 	}
 	if t := r.Rotation; t != nil {
-		fmt.Fprintf(w, "  On duty: %s in turn, from %s at %s, %s each.\n", strings.Join(t.Who, ", "), t.Since, t.At, prose.Length(time.Duration(t.Weeks)*7*24*time.Hour))
+		fmt.Fprintf(w, "  On duty: %s in turn, from %s at %s, %s each.\n", strings.Join(t.Who, ", "), t.Since, t.At,
+			prose.Length(time.Duration(t.Weeks)*7*24*time.Hour))
 	}
 	fmt.Fprintf(w, "  Drilled: %s.\n", terminal.Age(r.DrilledAt))
 }
@@ -145,7 +154,8 @@ func nextTime(text string, now time.Time, zone *time.Location) (measure.Instant,
 	}
 	for today, ahead := wall.On(measure.InstantOf(now), zone), wall.Day(0); ahead < 8; ahead++ {
 		day := today + ahead
-		if at := day.At(clock, zone); at > measure.InstantOf(now) && (found[1] == "" || weekdays[day.Weekday()] == found[1]) {
+		if at := day.At(clock, zone); at > measure.InstantOf(now) &&
+			(found[1] == "" || weekdays[day.Weekday()] == found[1]) {
 			return at, nil
 		}
 	}
@@ -172,7 +182,8 @@ them. on-duty in place of a name is whom the rotation names.`,
 	f.String("handover-time", "", "the time of day at which it changes, like 09:00")
 	f.Int("weeks", 1, "for how many weeks each is on duty")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		r, err := terminal.Draft(c, as, "roster", api.ListRosters.At(), args[0], roster.Roster{Name: args[0], Steps: roster.Steps{}}, func(r roster.Roster) string { return r.Name })
+		r, err := terminal.Draft(c, as, "roster", api.ListRosters.At(), args[0],
+			roster.Roster{Name: args[0], Steps: roster.Steps{}}, func(r roster.Roster) string { return r.Name })
 		if err != nil {
 			return err
 		}

@@ -16,12 +16,14 @@ import (
 )
 
 func arrivalCommand() *cobra.Command {
-	return terminal.Group("arrival", "Devices that announced themselves and wait to be let in", arrivalListCommand(), letInCommand(), turnAwayCommand(), enrolmentCommand())
+	return terminal.Group("arrival", "Devices that announced themselves and wait to be let in", arrivalListCommand(),
+		letInCommand(), turnAwayCommand(), enrolmentCommand())
 }
 
 func arrivalListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "Devices that wait to be let in, and what they send", Args: terminal.Exactly(), Example: "  jaunty arrival list",
+		Use: "list", Short: "Devices that wait to be let in, and what they send", Args: terminal.Exactly(),
+		Example: "  jaunty arrival list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			arrivals, err := terminal.Ask(c, api.ListArrivals, api.None{})
 			if err != nil {
@@ -42,16 +44,19 @@ func arrivalListCommand() *cobra.Command {
 					if a.Former {
 						state += ", was removed"
 					}
-					rows = append(rows, []string{a.Name, state, terminal.Age(&a.LastAt), a.Protocol, a.Address, strconv.Itoa(a.Readings), terminal.Clip(strings.Join(sends, ", "), 60)})
+					rows = append(rows, []string{a.Name, state, terminal.Age(&a.LastAt), a.Protocol, a.Address,
+						strconv.Itoa(a.Readings), terminal.Clip(strings.Join(sends, ", "), 60)})
 				}
-				terminal.Table(w, "Nobody waits. Devices with the enrolment key do: 'jaunty arrival enrolment start'.", []string{"DEVICE", "STATE", "HEARD", "WAY IN", "FROM", "READINGS KEPT", "SENDS"}, rows)
+				terminal.Table(w, "Nobody waits. Devices with the enrolment key do: 'jaunty arrival enrolment start'.",
+					[]string{"DEVICE", "STATE", "HEARD", "WAY IN", "FROM", "READINGS KEPT", "SENDS"}, rows)
 			})
 		},
 	}
 }
 
 func letInCommand() *cobra.Command {
-	c := &cobra.Command{Use: "let-in NAME", Short: "Make an arrival a device, with what it has sent so far", Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.ArrivalNames,
+	c := &cobra.Command{Use: "let-in NAME", Short: "Make an arrival a device, with what it has sent so far",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.ArrivalNames,
 		Example: "  jaunty arrival let-in stranger\n  jaunty arrival let-in stranger --kit pond-probe --title 'Second pond'"}
 	f := c.Flags()
 	f.String("kit", "", "the kit that it is made from")
@@ -71,7 +76,8 @@ func letInCommand() *cobra.Command {
 		return terminal.Show(c, out, func(w io.Writer) {
 			fmt.Fprintf(w, "Device %s is let in with %s.\n", out.Name, prose.Count(out.Signals, "signal", "signals"))
 			if out.Enrolled {
-				fmt.Fprintf(w, "It sends with the enrolment key; give it one of its own: jaunty device key rotate %s\n", out.Name)
+				fmt.Fprintf(w, "It sends with the enrolment key; give it one of its own: jaunty device key rotate %s\n",
+					out.Name)
 			}
 		})
 	}
@@ -79,7 +85,9 @@ func letInCommand() *cobra.Command {
 }
 
 func turnAwayCommand() *cobra.Command {
-	c := &cobra.Command{Use: "turn-away NAME", Short: "Refuse what an arrival sends; it can still be let in later", Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.ArrivalNames, Example: "  jaunty arrival turn-away stranger"}
+	c := &cobra.Command{Use: "turn-away NAME", Short: "Refuse what an arrival sends; it can still be let in later",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.ArrivalNames,
+		Example: "  jaunty arrival turn-away stranger"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, err := terminal.SignedIn()
 		if err != nil {
@@ -88,7 +96,8 @@ func turnAwayCommand() *cobra.Command {
 		if _, err := client.Do(c.Context(), s, api.TurnAway, api.ArrivalPath{Name: args[0]}); err != nil {
 			return err
 		}
-		return terminal.Show(c, map[string]string{"turned_away": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "%s is turned away.\n", args[0]) })
+		return terminal.Show(c, map[string]string{"turned_away": args[0]},
+			func(w io.Writer) { fmt.Fprintf(w, "%s is turned away.\n", args[0]) })
 	}
 	return c
 }
@@ -103,7 +112,8 @@ func enrolmentCommand() *cobra.Command {
 }
 
 func enrolmentAct(verb, short string, at api.Place) *cobra.Command {
-	c := &cobra.Command{Use: verb, Short: short, Args: terminal.Exactly(), Example: "  jaunty arrival enrolment " + verb}
+	c := &cobra.Command{Use: verb, Short: short, Args: terminal.Exactly(), Example: "  jaunty arrival enrolment " +
+		verb}
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		s, err := terminal.SignedIn()
 		if err != nil {
@@ -116,8 +126,9 @@ func enrolmentAct(verb, short string, at api.Place) *cobra.Command {
 		return terminal.Show(c, out, func(w io.Writer) {
 			switch {
 			case out.Key != "":
-				fmt.Fprintf(w, "The enrolment key, told once:\n\n  %s\n\nA device announces itself with it and a name of its own, for instance:\n\n"+
-					"  curl -i %s%s -H 'Authorization: Bearer %s' -H '%s: my-device' -H 'Content-Type: application/json' -d '{\"temp\": 21.5}'\n", out.Key, s.URL, api.SendReadings.At().Path, out.Key, api.DeviceHeader)
+				fmt.Fprintf(w,
+					"The enrolment key, told once:\n\n  %s\n\nA device announces itself with it and a name of its own, for instance:\n\n"+
+						"  curl -i %s%s -H 'Authorization: Bearer %s' -H '%s: my-device' -H 'Content-Type: application/json' -d '{\"temp\": 21.5}'\n", out.Key, s.URL, api.SendReadings.At().Path, out.Key, api.DeviceHeader)
 			case out.On:
 				fmt.Fprintln(w, "There is an enrolment key.")
 			default:

@@ -20,8 +20,10 @@ import (
 )
 
 func deviceCommand() *cobra.Command {
-	return terminal.Group("device", "Boxes on the network that send readings", deviceAddCommand(), deviceListCommand(), deviceShowCommand(), deviceSetCommand(),
-		deviceCodeCommand(), deviceSettingCommand(), deviceKeyCommand(), deviceExportCommand(), readings.DeviceSheetCommand(), readings.DevicePowerOnCommand(), deviceRemoveCommand())
+	return terminal.Group("device", "Boxes on the network that send readings", deviceAddCommand(), deviceListCommand(),
+		deviceShowCommand(), deviceSetCommand(),
+		deviceCodeCommand(), deviceSettingCommand(), deviceKeyCommand(), deviceExportCommand(),
+		readings.DeviceSheetCommand(), readings.DevicePowerOnCommand(), deviceRemoveCommand())
 }
 
 func deviceAddCommand() *cobra.Command {
@@ -61,9 +63,11 @@ func deviceAddCommand() *cobra.Command {
 			URL string `json:"url"`
 		}{added, s.URL}
 		err = terminal.Show(c, out, func(w io.Writer) {
-			fmt.Fprintf(w, "Device %s is added. Its key, told once:\n\n  %s\n\nIts first reading; signals appear by themselves:\n\n%s\nThen see it land:\n\n  jaunty follow %s\n\n"+
-				"The same for other boards: jaunty device code %s --key %s --for %s\n",
-				out.Name, out.Key, indented(textFor(out.Code, *kind)), out.Name, out.Name, out.Key, strings.Join(sketch.Kinds(), "|"))
+			fmt.Fprintf(w,
+				"Device %s is added. Its key, told once:\n\n  %s\n\nIts first reading; signals appear by themselves:\n\n%s\nThen see it land:\n\n  jaunty follow %s\n\n"+
+					"The same for other boards: jaunty device code %s --key %s --for %s\n",
+				out.Name, out.Key, indented(textFor(out.Code, *kind)), out.Name, out.Name, out.Key,
+				strings.Join(sketch.Kinds(), "|"))
 		})
 		if err != nil || !*wait {
 			return err
@@ -79,7 +83,8 @@ func checkKind(kind string) error {
 			return nil
 		}
 	}
-	return terminal.Misused("--for %q is not one of %s%s", kind, strings.Join(sketch.Kinds(), ", "), terminal.DidYouMean(kind, sketch.Kinds()))
+	return terminal.Misused("--for %q is not one of %s%s", kind, strings.Join(sketch.Kinds(), ", "),
+		terminal.DidYouMean(kind, sketch.Kinds()))
 }
 
 // textFor gives the text of a kind, or why there is none.
@@ -124,7 +129,8 @@ is told only once, when it is made, so say it with --key or in JAUNTY_KEY; witho
 		}
 		var code []sketch.Text
 		if *fresh {
-			made, failed := client.Do(c.Context(), s, api.RotateKey, api.RotateKeyIn{DevicePath: api.DevicePath{Device: args[0]}})
+			made, failed := client.Do(c.Context(), s, api.RotateKey,
+				api.RotateKeyIn{DevicePath: api.DevicePath{Device: args[0]}})
 			code, err = made.Code, failed
 		} else {
 			code, err = client.Do(c.Context(), s, api.GetCode, api.DevicePath{Device: args[0]})
@@ -144,14 +150,16 @@ is told only once, when it is made, so say it with --key or in JAUNTY_KEY; witho
 			}
 			return terminal.Show(c, t, func(w io.Writer) { fmt.Fprint(w, t.Text) })
 		}
-		return fmt.Errorf("the service does not have %s open; start it with --%s", *kind, map[string]string{"mqtt": "mqtt", "coap": "coaps"}[*kind])
+		return fmt.Errorf("the service does not have %s open; start it with --%s", *kind,
+			map[string]string{"mqtt": "mqtt", "coap": "coaps"}[*kind])
 	}
 	return c
 }
 
 func deviceListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "All devices: state, when last heard, firmware, clock, battery", Args: terminal.Exactly(), Example: "  jaunty device list\n  jaunty device list --json | jq '.[] | select(.life == \"silent\") | .name'",
+		Use: "list", Short: "All devices: state, when last heard, firmware, clock, battery", Args: terminal.Exactly(),
+		Example: "  jaunty device list\n  jaunty device list --json | jq '.[] | select(.life == \"silent\") | .name'",
 		RunE: func(c *cobra.Command, _ []string) error {
 			devices, err := terminal.Ask(c, api.ListDevices, api.None{})
 			if err != nil {
@@ -160,10 +168,12 @@ func deviceListCommand() *cobra.Command {
 			return terminal.Show(c, devices, func(w io.Writer) {
 				rows := [][]string{}
 				for _, d := range devices {
-					rows = append(rows, []string{d.Name, d.Life, terminal.Age(d.HeardAt), d.Protocol, d.Address, rateOf(d), orDash(d.Firmware), clockOf(d), batteryOf(d), d.Behind})
+					rows = append(rows, []string{d.Name, d.Life, terminal.Age(d.HeardAt), d.Protocol, d.Address,
+						rateOf(d), orDash(d.Firmware), clockOf(d), batteryOf(d), d.Behind})
 				}
 				terminal.Table(w, "No devices yet; add one with 'jaunty device add NAME'.",
-					[]string{"DEVICE", "STATE", "HEARD", "WAY IN", "FROM", "RATE", "FIRMWARE", "CLOCK", "BATTERY", "BEHIND"}, rows)
+					[]string{"DEVICE", "STATE", "HEARD", "WAY IN", "FROM", "RATE", "FIRMWARE", "CLOCK", "BATTERY",
+						"BEHIND"}, rows)
 			})
 		},
 	}
@@ -209,7 +219,8 @@ func batteryOf(d site.Device) string {
 }
 
 func deviceShowCommand() *cobra.Command {
-	c := &cobra.Command{Use: "show NAME", Short: "One device: state, clock, settings, keys, what was refused", Args: terminal.Exactly("NAME"), Example: "  jaunty device show pond", ValidArgsFunction: terminal.DeviceNames}
+	c := &cobra.Command{Use: "show NAME", Short: "One device: state, clock, settings, keys, what was refused",
+		Args: terminal.Exactly("NAME"), Example: "  jaunty device show pond", ValidArgsFunction: terminal.DeviceNames}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		d, err := terminal.Ask(c, api.GetDevice, api.DevicePath{Device: args[0]})
 		if err != nil {
@@ -229,7 +240,8 @@ func tellDevice(w io.Writer, d api.DeviceStory) {
 	case d.Interval != 0:
 		line("state", "%s; heard %s, expected every %v", d.Life, terminal.Age(d.HeardAt), d.Interval)
 	case d.Proposed != 0:
-		line("state", "%s; heard %s. It seems to send every %v: jaunty device set %s --interval %v", d.Life, terminal.Age(d.HeardAt), d.Proposed, d.Name, d.Proposed)
+		line("state", "%s; heard %s. It seems to send every %v: jaunty device set %s --interval %v", d.Life,
+			terminal.Age(d.HeardAt), d.Proposed, d.Name, d.Proposed)
 	default:
 		line("state", "%s; heard %s", d.Life, terminal.Age(d.HeardAt))
 	}
@@ -267,7 +279,8 @@ func tellDevice(w io.Writer, d api.DeviceStory) {
 
 func deviceSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set NAME", Short: "Change a device: interval, gateway, clock, faults, whether it is closed", Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames,
+		Use: "set NAME", Short: "Change a device: interval, gateway, clock, faults, whether it is closed",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames,
 		Example: `  jaunty device set pond --interval 2s
   jaunty device set gate-node --clock-offset -3600
   jaunty device set cellar-node --behind attic-hub --closed
@@ -287,7 +300,8 @@ func deviceSetCommand() *cobra.Command {
 	c.RunE = func(c *cobra.Command, args []string) error {
 		change := map[string]any{}
 		readFaultFlags(c, change)
-		for flag, field := range map[string]string{"title": "title", "interval": "interval", "behind": "behind", "uptime": "uptime"} {
+		for flag, field := range map[string]string{"title": "title", "interval": "interval", "behind": "behind",
+			"uptime": "uptime"} {
 			if f.Changed(flag) {
 				change[field], _ = f.GetString(flag)
 			}

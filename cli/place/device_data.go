@@ -10,7 +10,8 @@ import (
 )
 
 func deviceExportCommand() *cobra.Command {
-	c := &cobra.Command{Use: "export NAME", Short: "All readings of a device as CSV, in the form that intake reads", Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames,
+	c := &cobra.Command{Use: "export NAME", Short: "All readings of a device as CSV, in the form that intake reads",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames,
 		Example: "  jaunty device export pond > pond.csv"}
 	c.RunE = func(c *cobra.Command, args []string) error { return export(c, args[0], c.OutOrStdout()) }
 	return c
@@ -21,12 +22,14 @@ func export(c *cobra.Command, device string, to io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return s.Download(c.Context(), api.ExportReadings.At().Asking("names", "bare", "values", "raw", "zone", "UTC", "what", device), to)
+	return s.Download(c.Context(), api.ExportReadings.At().Asking("names", "bare", "values", "raw", "zone", "UTC",
+		"what", device), to)
 }
 
 func deviceRemoveCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "remove NAME", Short: "Remove a device with its readings; it can be brought back for 30 days", Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames,
+		Use: "remove NAME", Short: "Remove a device with its readings; it can be brought back for 30 days",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames,
 		Long: `Remove a device with its signals, guards and readings. For 30 days it can be brought back with all of them. Its
 keys are remembered: when it sends again, it waits as an arrival.`,
 		Example: "  jaunty device remove old-pump\n  jaunty device remove old-pump --export old-pump.csv",

@@ -19,7 +19,9 @@ func deviceKeyCommand() *cobra.Command {
 }
 
 func keyListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list NAME", Short: "A device's keys, and when and from where they were last used", Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames, Example: "  jaunty device key list pond"}
+	c := &cobra.Command{Use: "list NAME", Short: "A device's keys, and when and from where they were last used",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames,
+		Example: "  jaunty device key list pond"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		keys, err := terminal.Ask(c, api.ListKeys, api.DevicePath{Device: args[0]})
 		if err != nil {
@@ -40,15 +42,20 @@ func tellKeys(w io.Writer, keys []site.Key) {
 		case k.UntilUsed:
 			ends = "when the new one is used"
 		}
-		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), k.Identity, terminal.Clock(&k.CreatedAt), terminal.Age(k.LastUsedAt), orDash(k.LastUsedFrom), orDash(k.LastUsedBy), ends})
+		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), k.Identity, terminal.Clock(&k.CreatedAt),
+			terminal.Age(k.LastUsedAt), orDash(k.LastUsedFrom), orDash(k.LastUsedBy), ends})
 	}
-	terminal.Table(w, "It has no key; make one with 'jaunty device key rotate NAME'.", []string{"KEY", "DTLS IDENTITY", "ADDED", "LAST USED", "FROM", "WAY IN", "ENDS"}, rows)
+	terminal.Table(w, "It has no key; make one with 'jaunty device key rotate NAME'.",
+		[]string{"KEY", "DTLS IDENTITY", "ADDED", "LAST USED", "FROM", "WAY IN", "ENDS"}, rows)
 }
 
 func keyRotateCommand() *cobra.Command {
-	c := &cobra.Command{Use: "rotate NAME", Short: "Give a device a new key, told once; the old one stays good for a while", Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames,
-		Example: "  jaunty device key rotate pond                  # the old one ends when the new one is first used\n  jaunty device key rotate pond --overlap 24h"}
-	overlap := c.Flags().String("overlap", "", "the old key ends after so long, instead of when the new one is first used")
+	c := &cobra.Command{Use: "rotate NAME",
+		Short: "Give a device a new key, told once; the old one stays good for a while", Args: terminal.Exactly("NAME"),
+		ValidArgsFunction: terminal.DeviceNames,
+		Example:           "  jaunty device key rotate pond                  # the old one ends when the new one is first used\n  jaunty device key rotate pond --overlap 24h"}
+	overlap := c.Flags().String("overlap", "",
+		"the old key ends after so long, instead of when the new one is first used")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		in := api.RotateKeyIn{DevicePath: api.DevicePath{Device: args[0]}}
 		if *overlap != "" {
@@ -74,7 +81,9 @@ func keyRotateCommand() *cobra.Command {
 }
 
 func keyRevokeCommand() *cobra.Command {
-	c := &cobra.Command{Use: "revoke NAME KEY", Short: "End a key at once; connections that it opened are closed", Args: terminal.Exactly("NAME", "KEY"), Example: "  jaunty device key list pond\n  jaunty device key revoke pond 7\n  jaunty device key revoke pond pond.2", ValidArgsFunction: terminal.DeviceNames}
+	c := &cobra.Command{Use: "revoke NAME KEY", Short: "End a key at once; connections that it opened are closed",
+		Args:    terminal.Exactly("NAME", "KEY"),
+		Example: "  jaunty device key list pond\n  jaunty device key revoke pond 7\n  jaunty device key revoke pond pond.2", ValidArgsFunction: terminal.DeviceNames}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		number, err := keyNumber(c, args[0], args[1])
 		if err != nil {
@@ -84,10 +93,12 @@ func keyRevokeCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if _, err := client.Do(c.Context(), s, api.RevokeKey, api.RevokeKeyIn{DevicePath: api.DevicePath{Device: args[0]}, Key: number}); err != nil {
+		if _, err := client.Do(c.Context(), s, api.RevokeKey,
+			api.RevokeKeyIn{DevicePath: api.DevicePath{Device: args[0]}, Key: number}); err != nil {
 			return err
 		}
-		return terminal.Show(c, map[string]string{"revoked": args[1]}, func(w io.Writer) { fmt.Fprintf(w, "Key %s of %s has ended.\n", args[1], args[0]) })
+		return terminal.Show(c, map[string]string{"revoked": args[1]},
+			func(w io.Writer) { fmt.Fprintf(w, "Key %s of %s has ended.\n", args[1], args[0]) })
 	}
 	return c
 }

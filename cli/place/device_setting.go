@@ -14,12 +14,14 @@ import (
 )
 
 func deviceSettingCommand() *cobra.Command {
-	return terminal.Group("setting", "What a device is ordered to do, and what it runs", deviceSettingShowCommand(), deviceSettingSetCommand())
+	return terminal.Group("setting", "What a device is ordered to do, and what it runs", deviceSettingShowCommand(),
+		deviceSettingSetCommand())
 }
 
 func deviceSettingShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show NAME", Short: "What is ordered of a device, and what it runs", Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames, Example: "  jaunty device setting show compost",
+		Use: "show NAME", Short: "What is ordered of a device, and what it runs", Args: terminal.Exactly("NAME"),
+		ValidArgsFunction: terminal.DeviceNames, Example: "  jaunty device setting show compost",
 		RunE: func(c *cobra.Command, args []string) error {
 			d, err := terminal.Fetch[site.Device](c, api.GetDevice.At(args[0]))
 			if err != nil {
@@ -32,7 +34,8 @@ func deviceSettingShowCommand() *cobra.Command {
 
 func deviceSettingSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set NAME", Short: "Order a device's settings; what is not said stays", Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.DeviceNames,
+		Use: "set NAME", Short: "Order a device's settings; what is not said stays", Args: terminal.Exactly("NAME"),
+		ValidArgsFunction: terminal.DeviceNames,
 		Long: `Order a device's settings: how often it measures, how often when its battery is low, and free keys and
 values. They are delivered over the way in that the device uses, and it says back which version it
 runs. What is not named stays as it was ordered.`,
@@ -105,7 +108,9 @@ func settingsWords(d site.Device) string {
 	case d.RunningNo == d.Version && d.Running.Equal(d.Settings):
 		return fmt.Sprintf("%s (version %d, which it runs)", d.Settings.Words(), d.Version)
 	case d.RunningAt == nil:
-		return fmt.Sprintf("ordered %s (version %d); the device has not said what it runs", d.Settings.Words(), d.Version)
+		return fmt.Sprintf("ordered %s (version %d); the device has not said what it runs", d.Settings.Words(),
+			d.Version)
 	}
-	return fmt.Sprintf("ordered %s (version %d); the device runs %s (version %d)", d.Settings.Words(), d.Version, d.Running.Words(), d.RunningNo)
+	return fmt.Sprintf("ordered %s (version %d); the device runs %s (version %d)", d.Settings.Words(), d.Version,
+		d.Running.Words(), d.RunningNo)
 }

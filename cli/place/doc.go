@@ -1,4 +1,5 @@
-// Package place has the commands about what there is at a site: devices, what waits to be let in, kits, signals, frames.
+// Package place has the commands about what there is at a site: devices, what waits to be let in, kits, signals,
+// frames.
 //
 // A command asks the service by the operations of api, and prints what comes back; it decides nothing.
 package place
@@ -7,5 +8,6 @@ import "github.com/spf13/cobra"
 
 // Commands are the commands of the package.
 func Commands() []*cobra.Command {
-	return []*cobra.Command{siteCommand(), unitCommand(), deviceCommand(), arrivalCommand(), kitCommand(), signalCommand(), frameCommand(), topicsCommand()}
+	return []*cobra.Command{siteCommand(), unitCommand(), deviceCommand(), arrivalCommand(), kitCommand(),
+		signalCommand(), frameCommand(), topicsCommand()}
 }

@@ -25,11 +25,13 @@ import (
 )
 
 func frameCommand() *cobra.Command {
-	return terminal.Group("frame", "Thermal frames: grids of temperatures", frameListCommand(), frameSendCommand(), frameExportCommand(), frameShowCommand(), frameSetCommand())
+	return terminal.Group("frame", "Thermal frames: grids of temperatures", frameListCommand(), frameSendCommand(),
+		frameExportCommand(), frameShowCommand(), frameSetCommand())
 }
 
 func frameListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list DEVICE", Short: "Frames of a stretch of time", Args: terminal.Exactly("DEVICE"), ValidArgsFunction: terminal.DeviceNames, Example: "  jaunty frame list switchboard-eye --since 7d --limit 20"}
+	c := &cobra.Command{Use: "list DEVICE", Short: "Frames of a stretch of time", Args: terminal.Exactly("DEVICE"),
+		ValidArgsFunction: terminal.DeviceNames, Example: "  jaunty frame list switchboard-eye --since 7d --limit 20"}
 	terminal.SpanFlags(c.Flags(), "", "a day back", "now")
 	limit := c.Flags().Int("limit", 50, "so many at most, spread over the stretch")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -44,9 +46,12 @@ func frameListCommand() *cobra.Command {
 		return terminal.Show(c, list, func(w io.Writer) {
 			rows := [][]string{}
 			for _, f := range list.Frames {
-				rows = append(rows, []string{terminal.Clock(&f.At), measure.Figure(f.Low, "Cel"), measure.Figure(f.High, "Cel"), strconv.Itoa(f.Doubtful), prose.Bytes(int64(f.Size)), map[bool]string{true: "yes"}[f.Pictured]})
+				rows = append(rows, []string{terminal.Clock(&f.At), measure.Figure(f.Low, "Cel"),
+					measure.Figure(f.High, "Cel"), strconv.Itoa(f.Doubtful), prose.Bytes(int64(f.Size)),
+					map[bool]string{true: "yes"}[f.Pictured]})
 			}
-			terminal.Table(w, "No frames in that stretch; 'jaunty frame send DEVICE FILE' sends one.", []string{"AT", "LOWEST", "HIGHEST", "DOUBTFUL PIXELS", "SIZE", "PICTURE"}, rows)
+			terminal.Table(w, "No frames in that stretch; 'jaunty frame send DEVICE FILE' sends one.",
+				[]string{"AT", "LOWEST", "HIGHEST", "DOUBTFUL PIXELS", "SIZE", "PICTURE"}, rows)
 			if len(list.Frames) < list.All {
 				fmt.Fprintf(w, "%d of %d; --limit shows more.\n", len(list.Frames), list.All)
 			}
@@ -59,7 +64,9 @@ func frameListCommand() *cobra.Command {
 var kindsOfFrames = map[string]string{".csv": frame.CSV, ".json": frame.JSON, ".cbor": frame.CBOR, ".pgm": frame.PGM}
 
 func frameSendCommand() *cobra.Command {
-	c := &cobra.Command{Use: "send DEVICE FILE", Short: "Send a frame as a device would: CSV, JSON, CBOR or PGM; - is standard input", Args: terminal.Exactly("DEVICE", "FILE"), ValidArgsFunction: terminal.DeviceNames,
+	c := &cobra.Command{Use: "send DEVICE FILE",
+		Short: "Send a frame as a device would: CSV, JSON, CBOR or PGM; - is standard input",
+		Args:  terminal.Exactly("DEVICE", "FILE"), ValidArgsFunction: terminal.DeviceNames,
 		Example: "  jaunty frame send switchboard-eye frame.pgm --at 10m\n  jaunty frame send switchboard-eye frame.csv --picture photo.jpg"}
 	at := c.Flags().String("at", "", "when it was taken, if the frame does not say: "+terminal.TimeHelp)
 	picture := c.Flags().String("picture", "", "a visible-light picture beside it: PNG, JPEG or WebP")
@@ -83,7 +90,8 @@ func frameSendCommand() *cobra.Command {
 		if err := s.SendAs(c.Context(), where, kind, args[0], body); err != nil {
 			return err
 		}
-		return terminal.Show(c, map[string]string{"device": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "The frame is stored with %s.\n", args[0]) })
+		return terminal.Show(c, map[string]string{"device": args[0]},
+			func(w io.Writer) { fmt.Fprintf(w, "The frame is stored with %s.\n", args[0]) })
 	}
 	return c
 }
@@ -115,7 +123,9 @@ func frameBody(c *cobra.Command, file, picture string) (body []byte, kind string
 		name, kind string
 		body       []byte
 	}{{"frame", kind, body}, {"picture", http.DetectContentType(beside), beside}} {
-		out, err := w.CreatePart(textproto.MIMEHeader{"Content-Disposition": {fmt.Sprintf(`form-data; name=%q; filename=%[1]q`, part.name)}, "Content-Type": {part.kind}})
+		out, err := w.CreatePart(
+			textproto.MIMEHeader{"Content-Disposition": {fmt.Sprintf(`form-data; name=%q; filename=%[1]q`, part.name)},
+				"Content-Type": {part.kind}})
 		if err != nil {
 			return nil, "", err
 		}
@@ -128,7 +138,9 @@ func frameBody(c *cobra.Command, file, picture string) (body []byte, kind string
 }
 
 func frameExportCommand() *cobra.Command {
-	c := &cobra.Command{Use: "export DEVICE FILE", Short: "Write a frame into a file: .png, .csv, .json, .cbor, .pgm, .jpg (its picture); .gif writes a stretch", Args: terminal.Exactly("DEVICE", "FILE"), ValidArgsFunction: terminal.DeviceNames,
+	c := &cobra.Command{Use: "export DEVICE FILE",
+		Short: "Write a frame into a file: .png, .csv, .json, .cbor, .pgm, .jpg (its picture); .gif writes a stretch",
+		Args:  terminal.Exactly("DEVICE", "FILE"), ValidArgsFunction: terminal.DeviceNames,
 		Example: `  jaunty frame export switchboard-eye now.png --regions
   jaunty frame export switchboard-eye then.csv --at 3d
   jaunty frame export switchboard-eye change.png --against 7d
@@ -171,7 +183,8 @@ func frameFile(f *pflag.FlagSet, device, ending string) (api.Place, error) {
 		q.Set("width", strconv.Itoa(n))
 	}
 	name := "newest"
-	for flag, put := range map[string]func(string){"at": func(t string) { name = t }, "against": func(t string) { q.Set("against", t) }} {
+	for flag, put := range map[string]func(string){"at": func(t string) { name = t },
+		"against": func(t string) { q.Set("against", t) }} {
 		text, _ := f.GetString(flag)
 		if text == "" {
 			continue

@@ -18,7 +18,9 @@ import (
 )
 
 func frameShowCommand() *cobra.Command {
-	return &cobra.Command{Use: "show DEVICE", Short: "How the frames of a device are read, and what is looked at in them", Args: terminal.Exactly("DEVICE"), ValidArgsFunction: terminal.DeviceNames, Example: "  jaunty frame show switchboard-eye",
+	return &cobra.Command{Use: "show DEVICE",
+		Short: "How the frames of a device are read, and what is looked at in them", Args: terminal.Exactly("DEVICE"),
+		ValidArgsFunction: terminal.DeviceNames, Example: "  jaunty frame show switchboard-eye",
 		RunE: func(c *cobra.Command, args []string) error {
 			e, err := terminal.Ask(c, api.GetEye, api.DevicePath{Device: args[0]})
 			if err != nil {
@@ -29,7 +31,9 @@ func frameShowCommand() *cobra.Command {
 }
 
 func frameSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set DEVICE", Short: "Change how the frames of a device are read, and what is looked at in them; what is not said stays", Args: terminal.Exactly("DEVICE"), ValidArgsFunction: terminal.DeviceNames,
+	c := &cobra.Command{Use: "set DEVICE",
+		Short: "Change how the frames of a device are read, and what is looked at in them; what is not said stays",
+		Args:  terminal.Exactly("DEVICE"), ValidArgsFunction: terminal.DeviceNames,
 		Long: `Change how the frames of a device are read, and what is looked at in them. Places are in pixels from the left and upper edge.
 A new region tells of the frames that are there already; what has been told of a region that is changed stays.`,
 		Example: `  jaunty frame set switchboard-eye --emissivity 0.95 --reflected 20 --span -20..300
@@ -43,12 +47,14 @@ A new region tells of the frames that are there already; what has been told of a
 	f.Float64("offset", 0, "degrees at a count of 0")
 	f.String("unit", "", "of what is sent: Cel, K or [degF]")
 	f.String("span", "", "°C: what the camera can truly give, as LOW..HIGH; '' for not known")
-	f.StringArray("region", nil, "'NAME SHAPE X,Y ... [over LIMIT] [emissivity E]'; shapes are spot, rectangle, ellipse, polygon; may be repeated")
+	f.StringArray("region", nil,
+		"'NAME SHAPE X,Y ... [over LIMIT] [emissivity E]'; shapes are spot, rectangle, ellipse, polygon; may be repeated")
 	f.StringArray("difference", nil, "'NAME REGION less REGION [mean]'; picture is the whole picture; may be repeated")
 	f.StringSlice("remove", nil, "names of regions and differences to remove")
 	f.String("reference-frame", "", "the frame that others are compared with: a time, or how long ago; '' for none")
 	f.String("keep", "", "for how long frames are kept: 'ALL HOURLY DAILY', like '30d 365d 0s'")
-	c.MarkFlagsOneRequired("emissivity", "reflected", "scale", "offset", "unit", "span", "region", "difference", "remove", "reference-frame", "keep")
+	c.MarkFlagsOneRequired("emissivity", "reflected", "scale", "offset", "unit", "span", "region", "difference",
+		"remove", "reference-frame", "keep")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		e, err := terminal.Ask(c, api.GetEye, api.DevicePath{Device: args[0]})
 		if err != nil {
@@ -150,7 +156,8 @@ func addDifferences(f *pflag.FlagSet, e *frame.Eye) error {
 		if len(words) == 5 {
 			d.What = words[4]
 		}
-		e.Differences = append(slices.DeleteFunc(e.Differences, func(o frame.Contrast) bool { return o.Name == d.Name }), d)
+		e.Differences = append(slices.DeleteFunc(e.Differences,
+			func(o frame.Contrast) bool { return o.Name == d.Name }), d)
 	}
 	return nil
 }
@@ -207,7 +214,8 @@ func printEye(w io.Writer, device string, e *frame.Eye) {
 	if e.Low != nil && e.High != nil {
 		fmt.Fprintf(w, "; span %v to %s", *e.Low, measure.Figure(*e.High, "Cel"))
 	}
-	fmt.Fprintf(w, ".\nAll are kept %s, then one an hour until %s, then one a day %s.\n", e.Keep.All, e.Keep.Hourly, terminal.ForLong(e.Keep.Daily))
+	fmt.Fprintf(w, ".\nAll are kept %s, then one an hour until %s, then one a day %s.\n", e.Keep.All, e.Keep.Hourly,
+		terminal.ForLong(e.Keep.Daily))
 	if e.Reference != nil {
 		fmt.Fprintf(w, "The reference is of %s.\n", terminal.Clock(e.Reference))
 	}
@@ -221,5 +229,6 @@ func printEye(w io.Writer, device string, e *frame.Eye) {
 	for _, d := range e.Differences {
 		rows = append(rows, []string{d.Name, d.Of + " less " + d.Less + " (" + d.What + ")", device + "/" + d.Name})
 	}
-	terminal.Table(w, "No regions are looked at by themselves; add one with --region.", []string{"REGION", "WHERE", "SIGNAL"}, rows)
+	terminal.Table(w, "No regions are looked at by themselves; add one with --region.",
+		[]string{"REGION", "WHERE", "SIGNAL"}, rows)
 }

@@ -21,7 +21,9 @@ import (
 )
 
 func kitCommand() *cobra.Command {
-	return terminal.Group("kit", "Reusable descriptions of one sort of device", kitListCommand(), kitShowCommand(), kitAddCommand(), kitSetCommand(), kitApplyCommand(), terminal.RemoveCommand("kit", api.RemoveKit.Operation, terminal.KitNames), kitSchemaCommand())
+	return terminal.Group("kit", "Reusable descriptions of one sort of device", kitListCommand(), kitShowCommand(),
+		kitAddCommand(), kitSetCommand(), kitApplyCommand(), terminal.RemoveCommand("kit", api.RemoveKit.Operation,
+			terminal.KitNames), kitSchemaCommand())
 }
 
 func kitListCommand() *cobra.Command {
@@ -35,9 +37,11 @@ func kitListCommand() *cobra.Command {
 			return terminal.Show(c, kits, func(w io.Writer) {
 				rows := [][]string{}
 				for _, k := range kits {
-					rows = append(rows, []string{k.Name, orDash(k.Title), strconv.Itoa(len(k.Signals)), strconv.Itoa(len(k.Guards)), k.Interval.String()})
+					rows = append(rows, []string{k.Name, orDash(k.Title), strconv.Itoa(len(k.Signals)),
+						strconv.Itoa(len(k.Guards)), k.Interval.String()})
 				}
-				terminal.Table(w, "No kits yet; make one of a device with 'jaunty kit add NAME --device DEVICE'.", []string{"KIT", "TITLE", "SIGNALS", "GUARDS", "INTERVAL"}, rows)
+				terminal.Table(w, "No kits yet; make one of a device with 'jaunty kit add NAME --device DEVICE'.",
+					[]string{"KIT", "TITLE", "SIGNALS", "GUARDS", "INTERVAL"}, rows)
 			})
 		},
 	}
@@ -45,7 +49,8 @@ func kitListCommand() *cobra.Command {
 
 func kitShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show NAME", Short: "One kit as YAML, which kit set reads", Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.KitNames, Example: "  jaunty kit show pond-probe > pond-probe.yaml",
+		Use: "show NAME", Short: "One kit as YAML, which kit set reads", Args: terminal.Exactly("NAME"),
+		ValidArgsFunction: terminal.KitNames, Example: "  jaunty kit show pond-probe > pond-probe.yaml",
 		RunE: func(c *cobra.Command, args []string) error {
 			k, err := terminal.Ask(c, api.GetKit, api.KitPath{Kit: args[0]})
 			if err != nil {
@@ -71,7 +76,8 @@ func kitYAML(k site.Kit) (string, error) {
 }
 
 func kitAddCommand() *cobra.Command {
-	c := &cobra.Command{Use: "add NAME", Short: "Make a kit of a device as it is", Args: terminal.Exactly("NAME"), Example: "  jaunty kit add pond-probe --device pond"}
+	c := &cobra.Command{Use: "add NAME", Short: "Make a kit of a device as it is", Args: terminal.Exactly("NAME"),
+		Example: "  jaunty kit add pond-probe --device pond"}
 	device := c.Flags().String("device", "", "the device that it is to describe")
 	_ = c.MarkFlagRequired("device")
 	terminal.CompleteDevices(c, "device")
@@ -80,7 +86,8 @@ func kitAddCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		out, err := client.Do(c.Context(), s, api.KitFromDevice, api.KitFromDeviceIn{KitPath: api.KitPath{Kit: args[0]}, Body: api.KitSource{Device: *device}})
+		out, err := client.Do(c.Context(), s, api.KitFromDevice, api.KitFromDeviceIn{KitPath: api.KitPath{Kit: args[0]},
+			Body: api.KitSource{Device: *device}})
 		if err != nil {
 			return err
 		}
@@ -90,7 +97,9 @@ func kitAddCommand() *cobra.Command {
 }
 
 func tellSaved(w io.Writer, out api.SavedKit) {
-	fmt.Fprintf(w, "Kit %s is saved: %s, %s, %s.\n", out.Kit.Name, prose.Count(len(out.Kit.Signals), "signal", "signals"), prose.Count(len(out.Kit.Guards), "guard", "guards"), prose.Count(len(out.Kit.Outputs), "output", "outputs"))
+	fmt.Fprintf(w, "Kit %s is saved: %s, %s, %s.\n", out.Kit.Name, prose.Count(len(out.Kit.Signals), "signal",
+		"signals"), prose.Count(len(out.Kit.Guards), "guard", "guards"), prose.Count(len(out.Kit.Outputs), "output",
+		"outputs"))
 	if len(out.Offers) == 0 {
 		return
 	}
@@ -105,7 +114,8 @@ func tellChanges(w io.Writer, changes []site.KitChange) {
 		if c.Kept != "" {
 			to = "stays: " + c.Kept
 		}
-		rows = append(rows, []string{c.Device, strings.TrimSpace(c.What + " " + c.Field), terminal.Clip(orNothing(c.From), 50), terminal.Clip(to, 70)})
+		rows = append(rows, []string{c.Device, strings.TrimSpace(c.What + " " + c.Field),
+			terminal.Clip(orNothing(c.From), 50), terminal.Clip(to, 70)})
 	}
 	terminal.Table(w, "Nothing changes.", []string{"DEVICE", "WHAT", "FROM", "TO"}, rows)
 }
@@ -118,7 +128,8 @@ func orNothing(text string) string {
 }
 
 func kitSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set FILE", Short: "Save a kit from a YAML file; - is standard input", Args: terminal.Exactly("FILE"),
+	c := &cobra.Command{Use: "set FILE", Short: "Save a kit from a YAML file; - is standard input",
+		Args: terminal.Exactly("FILE"),
 		Long: `Save a kit from a YAML file, in place of one of the same name. What it would change of the devices that
 were made from it is shown and not done; 'jaunty kit apply' does it. 'jaunty kit schema' prints the JSON
 Schema of the file.`,
@@ -166,7 +177,8 @@ func readKit(c *cobra.Command, file string) (k site.Kit, err error) {
 }
 
 func kitApplyCommand() *cobra.Command {
-	c := &cobra.Command{Use: "apply NAME [DEVICE …]", Short: "Make devices what their kit says", Args: terminal.Between(1, 0), ValidArgsFunction: terminal.KitNames,
+	c := &cobra.Command{Use: "apply NAME [DEVICE …]", Short: "Make devices what their kit says",
+		Args: terminal.Between(1, 0), ValidArgsFunction: terminal.KitNames,
 		Long:    "Make devices what their kit says: those named, or all that were made from it. --try shows what would change.",
 		Example: "  jaunty kit apply pond-probe --try\n  jaunty kit apply pond-probe\n  jaunty kit apply pond-probe second-pond"}
 	try := c.Flags().Bool("try", false, "show what would change, and change nothing")
@@ -177,9 +189,11 @@ func kitApplyCommand() *cobra.Command {
 		}
 		var changes []site.KitChange
 		if *try {
-			changes, err = client.Do(c.Context(), s, api.KitChanges, api.KitChangesIn{KitPath: api.KitPath{Kit: args[0]}, Devices: args[1:]})
+			changes, err = client.Do(c.Context(), s, api.KitChanges,
+				api.KitChangesIn{KitPath: api.KitPath{Kit: args[0]}, Devices: args[1:]})
 		} else {
-			changes, err = client.Do(c.Context(), s, api.ApplyKit, api.ApplyKitIn{KitPath: api.KitPath{Kit: args[0]}, Body: api.KitApplication{Devices: args[1:]}})
+			changes, err = client.Do(c.Context(), s, api.ApplyKit, api.ApplyKitIn{KitPath: api.KitPath{Kit: args[0]},
+				Body: api.KitApplication{Devices: args[1:]}})
 		}
 		if err != nil {
 			return err
@@ -190,7 +204,8 @@ func kitApplyCommand() *cobra.Command {
 }
 
 func kitSchemaCommand() *cobra.Command {
-	return &cobra.Command{Use: "schema", Short: "The JSON Schema of a kit's YAML file", Args: terminal.Exactly(), Example: "  jaunty kit schema > kit.schema.json",
+	return &cobra.Command{Use: "schema", Short: "The JSON Schema of a kit's YAML file", Args: terminal.Exactly(),
+		Example: "  jaunty kit schema > kit.schema.json",
 		RunE: func(c *cobra.Command, _ []string) error {
 			schema, err := place.KitSchema()
 			if err != nil {

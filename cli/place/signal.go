@@ -18,12 +18,14 @@ import (
 )
 
 func signalCommand() *cobra.Command {
-	return terminal.Group("signal", "Streams of readings", signalListCommand(), readings.SignalShowCommand(), signalSetCommand(), readings.SignalKindsCommand(), readings.SignalAddCommand(), readings.SignalRemoveCommand())
+	return terminal.Group("signal", "Streams of readings", signalListCommand(), readings.SignalShowCommand(),
+		signalSetCommand(), readings.SignalKindsCommand(), readings.SignalAddCommand(), readings.SignalRemoveCommand())
 }
 
 func signalListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "All signals with their newest readings", Args: terminal.Exactly(), Example: "  jaunty signal list",
+		Use: "list", Short: "All signals with their newest readings", Args: terminal.Exactly(),
+		Example: "  jaunty signal list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			s, err := terminal.SignedIn()
 			if err != nil {
@@ -48,9 +50,11 @@ func signalListCommand() *cobra.Command {
 					if ran := terminal.Ran(&v, here); ran != "" {
 						says += ", " + ran
 					}
-					rows = append(rows, []string{v.Path(), roster.Thing(v.DeviceTitle, v.Title), says, terminal.Age(v.At), v.MadeOf})
+					rows = append(rows, []string{v.Path(), roster.Thing(v.DeviceTitle, v.Title), says,
+						terminal.Age(v.At), v.MadeOf})
 				}
-				terminal.Table(w, "No signals yet; they appear by themselves at the first reading.", []string{"SIGNAL", "TITLE", "READS", "MEASURED", "DERIVED FROM"}, rows)
+				terminal.Table(w, "No signals yet; they appear by themselves at the first reading.",
+					[]string{"SIGNAL", "TITLE", "READS", "MEASURED", "DERIVED FROM"}, rows)
 			})
 		},
 	}
@@ -58,7 +62,8 @@ func signalListCommand() *cobra.Command {
 
 func signalSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set DEVICE/SIGNAL", Short: "Change a signal: title, unit, span, step, bands, interval", Args: terminal.Exactly("DEVICE/SIGNAL"),
+		Use: "set DEVICE/SIGNAL", Short: "Change a signal: title, unit, span, step, bands, interval",
+		Args: terminal.Exactly("DEVICE/SIGNAL"),
 		Example: `  jaunty signal set greenhouse-door/temp --title 'Air temperature' --unit Cel
   jaunty signal set boiler-room/co --span 0..500 --step 1 --interval 2s
   jaunty signal set pond/oxygen --fault-severity advisory --fault-tell tadhg
@@ -77,12 +82,15 @@ func signalSetCommand() *cobra.Command {
 	f.String("fails-to", "", "the side of the span to which the instrument fails: low, high or both; '' for none")
 	f.Float64("step", 0, "resolution")
 	f.String("warm-up", "", "how long after power-on its readings are not to be believed; 0s: it needs no warming")
-	f.String("warm-gap", "", "a longer gap between two readings means that it was without power; 0s: a gap says nothing")
+	f.String("warm-gap", "",
+		"a longer gap between two readings means that it was without power; 0s: a gap says nothing")
 	f.String("stuck-after", "", "how long its last digit may stand still; 0s: for ever")
 	f.String("fault-after", "", "how long readings that cannot be believed may come before a sensor fault; 0s: 10m")
-	f.Bool("switch", false, "make a signal of numbers that are only ever 0 and 1 one that is on or off, its readings with it")
+	f.Bool("switch", false,
+		"make a signal of numbers that are only ever 0 and 1 one that is on or off, its readings with it")
 	addFaultFlags(c)
-	f.StringArray("band", nil, "a named stretch of its values, 'NAME FROM..TO [COLOUR]', or 'NAME off' and 'NAME on'; repeat for each; all together replace the old ones")
+	f.StringArray("band", nil,
+		"a named stretch of its values, 'NAME FROM..TO [COLOUR]', or 'NAME off' and 'NAME on'; repeat for each; all together replace the old ones")
 	f.String("interval", "", "how often a reading is expected; 0s: as often as its device's")
 	f.String("keep-readings", "", "for how long its readings are kept (90d); 0s: as its kit or the site says")
 	f.String("keep-figures", "", "for how long its figures by hour and day are kept; 0s: as its kit or the site says")
@@ -101,7 +109,10 @@ func signalSetCommand() *cobra.Command {
 				return err
 			}
 			if c.Flags().NFlag() == 1 || c.Flags().NFlag() == 2 && c.Flags().Changed("json") {
-				return terminal.Show(c, out, func(w io.Writer) { fmt.Fprintf(w, "%s is on or off from now on, its readings with it.\n", out.Path()) })
+				return terminal.Show(c, out, func(w io.Writer) {
+					fmt.Fprintf(w,
+						"%s is on or off from now on, its readings with it.\n", out.Path())
+				})
 			}
 		}
 		change, err := signalChange(c)
@@ -112,7 +123,8 @@ func signalSetCommand() *cobra.Command {
 			return err
 		}
 		return terminal.Show(c, out, func(w io.Writer) {
-			fmt.Fprintln(w, strings.TrimSpace(fmt.Sprintf("%s is called %q %s", out.Path(), roster.Thing(out.DeviceTitle, out.Title), out.Unit)))
+			fmt.Fprintln(w, strings.TrimSpace(fmt.Sprintf("%s is called %q %s", out.Path(),
+				roster.Thing(out.DeviceTitle, out.Title), out.Unit)))
 		})
 	}
 	return c
@@ -129,7 +141,8 @@ func signalChange(c *cobra.Command) (map[string]any, error) {
 	if no, _ := c.Flags().GetBool("no-span"); no {
 		change["no_span"] = true
 	}
-	for _, name := range []string{"keep-readings", "keep-figures", "fails-to", "warm-up", "warm-gap", "stuck-after", "fault-after"} {
+	for _, name := range []string{"keep-readings", "keep-figures", "fails-to", "warm-up", "warm-gap", "stuck-after",
+		"fault-after"} {
 		if f := c.Flags().Lookup(name); f.Changed {
 			change[strings.ReplaceAll(name, "-", "_")] = f.Value.String()
 		}
@@ -164,8 +177,10 @@ func signalChange(c *cobra.Command) (map[string]any, error) {
 
 // addFaultFlags adds the flags that say how bad faults are, and who is told.
 func addFaultFlags(c *cobra.Command) {
-	c.Flags().String("fault-severity", "", "how bad faults are: advisory, warning or critical; '' for as bad as its guards say")
-	c.Flags().StringSlice("fault-tell", nil, "whom faults are told to: a roster, a contact, an e-mail address; '' for those whom its guards tell")
+	c.Flags().String("fault-severity", "",
+		"how bad faults are: advisory, warning or critical; '' for as bad as its guards say")
+	c.Flags().StringSlice("fault-tell", nil,
+		"whom faults are told to: a roster, a contact, an e-mail address; '' for those whom its guards tell")
 	terminal.CompleteFrom(c, "fault-severity", "advisory", "warning", "critical")
 }
 

@@ -13,7 +13,8 @@ import (
 )
 
 func siteCommand() *cobra.Command {
-	return terminal.Group("site", "The place being looked after: name, time zone, currency, holidays", siteShowCommand(), siteSetCommand(), siteReachCommand(), siteReaderKeyCommand())
+	return terminal.Group("site", "The place being looked after: name, time zone, currency, holidays",
+		siteShowCommand(), siteSetCommand(), siteReachCommand(), siteReaderKeyCommand())
 }
 
 func printSite(w io.Writer, here site.Site) {
@@ -25,7 +26,8 @@ func printSite(w io.Writer, here site.Site) {
 
 func siteShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show", Short: "Name, time zone, currency, holidays and units of the site", Args: terminal.Exactly(), Example: "  jaunty site show",
+		Use: "show", Short: "Name, time zone, currency, holidays and units of the site", Args: terminal.Exactly(),
+		Example: "  jaunty site show",
 		RunE: func(c *cobra.Command, _ []string) error {
 			here, err := terminal.Ask(c, api.GetSite, api.None{})
 			if err != nil {
@@ -45,7 +47,8 @@ func siteSetCommand() *cobra.Command {
 	f.String("name", "", "what it is called")
 	f.String("zone", "", "time zone, like Europe/Dublin")
 	f.String("currency", "", "ISO 4217 code, like EUR")
-	f.StringSlice("holiday", nil, "a date that counts as a holiday in armed hours; may be repeated, replaces those there are; '' for none")
+	f.StringSlice("holiday", nil,
+		"a date that counts as a holiday in armed hours; may be repeated, replaces those there are; '' for none")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		here, err := terminal.Ask(c, api.GetSite, api.None{})
 		if err != nil {

@@ -19,11 +19,13 @@ import (
 )
 
 func siteReachCommand() *cobra.Command {
-	return terminal.Group("reach", "What the site itself tells, and to whom", siteReachShowCommand(), siteReachSetCommand())
+	return terminal.Group("reach", "What the site itself tells, and to whom", siteReachShowCommand(),
+		siteReachSetCommand())
 }
 
 func siteReachShowCommand() *cobra.Command {
-	return &cobra.Command{Use: "show", Short: "What the site itself tells, and to whom", Args: terminal.Exactly(), Example: "  jaunty site reach show",
+	return &cobra.Command{Use: "show", Short: "What the site itself tells, and to whom", Args: terminal.Exactly(),
+		Example: "  jaunty site reach show",
 		RunE: func(c *cobra.Command, _ []string) error {
 			now, err := terminal.Ask(c, api.GetReach, api.None{})
 			if err != nil {
@@ -35,12 +37,14 @@ func siteReachShowCommand() *cobra.Command {
 
 func siteReachSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set", Short: "Change what the site itself tells, and to whom; what is not said stays", Args: terminal.Exactly(),
+		Use: "set", Short: "Change what the site itself tells, and to whom; what is not said stays",
+		Args: terminal.Exactly(),
 		Example: `  jaunty site reach set --tell orla --quiet-word 'orla 08:00'
   jaunty site reach set --heartbeat https://watch.example.org/in/4f7c --every 5m`,
 	}
 	f := c.Flags()
-	f.StringSlice("tell", nil, "whom the service tells of itself: rosters, contacts, e-mail addresses; '' for the owners")
+	f.StringSlice("tell", nil,
+		"whom the service tells of itself: rosters, contacts, e-mail addresses; '' for the owners")
 	f.String("heartbeat", "", "URL that hears on an interval that the service lives; '' for none")
 	f.String("every", "5m", "how often")
 	f.String("quiet-word", "", "who hears once a day that all is quiet, and when: 'WHO 08:00'; '' for nobody")
@@ -127,19 +131,22 @@ func printReach(w io.Writer, r *api.ReachNow) {
 		fmt.Fprintln(w, "No heartbeat: nobody outside would notice if the service stood still.")
 	}
 	flood := r.FloodFrom()
-	fmt.Fprintf(w, "Who got %d messages in %s gets what follows in one.\n", flood.Messages, prose.Length(time.Duration(flood.Within)))
+	fmt.Fprintf(w, "Who got %d messages in %s gets what follows in one.\n", flood.Messages,
+		prose.Length(time.Duration(flood.Within)))
 	if q := r.QuietWord; q != nil {
 		fmt.Fprintf(w, "At %s %s hears that all is quiet, or what stands.\n", q.At, q.To)
 	}
 }
 
 func siteReaderKeyCommand() *cobra.Command {
-	return terminal.Group("reader-key", "The key for reading the site's alarms over MQTT", readerKeyAddCommand(), readerKeyRemoveCommand())
+	return terminal.Group("reader-key", "The key for reading the site's alarms over MQTT", readerKeyAddCommand(),
+		readerKeyRemoveCommand())
 }
 
 func readerKeyAddCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "add", Short: "Make a key for reading the site's alarms over MQTT; it is told once, and the old one ends", Args: terminal.Exactly(),
+		Use: "add", Short: "Make a key for reading the site's alarms over MQTT; it is told once, and the old one ends",
+		Args:    terminal.Exactly(),
 		Example: "  jaunty site reader-key add\n  mosquitto_sub -u - -P KEY -t 'jaunty/-/alarms/#' -v",
 		RunE: func(c *cobra.Command, _ []string) error {
 			s, err := terminal.SignedIn()
@@ -150,14 +157,18 @@ func readerKeyAddCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return terminal.Show(c, key, func(w io.Writer) { fmt.Fprintf(w, "User name %s, password %s (told once).\n", key.User, key.Key) })
+			return terminal.Show(c, key, func(w io.Writer) {
+				fmt.Fprintf(w, "User name %s, password %s (told once).\n",
+					key.User, key.Key)
+			})
 		},
 	}
 }
 
 func readerKeyRemoveCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove", Short: "End the reader key", Args: terminal.Exactly(), Example: "  jaunty site reader-key remove",
+		Use: "remove", Short: "End the reader key", Args: terminal.Exactly(),
+		Example: "  jaunty site reader-key remove",
 		RunE: func(c *cobra.Command, _ []string) error {
 			s, err := terminal.SignedIn()
 			if err != nil {
@@ -166,7 +177,8 @@ func readerKeyRemoveCommand() *cobra.Command {
 			if _, err := client.Do(c.Context(), s, api.EndReaderKey, api.None{}); err != nil {
 				return err
 			}
-			return terminal.Show(c, map[string]bool{"ended": true}, func(w io.Writer) { fmt.Fprintln(w, "The reader key has ended.") })
+			return terminal.Show(c, map[string]bool{"ended": true},
+				func(w io.Writer) { fmt.Fprintln(w, "The reader key has ended.") })
 		},
 	}
 }

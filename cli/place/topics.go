@@ -4,7 +4,8 @@ import "github.com/spf13/cobra"
 
 // TopicsCommand is a page of the help: a command that does nothing is one.
 func topicsCommand() *cobra.Command {
-	return &cobra.Command{Use: "topics", Short: "How commands are built, and how times, tests, hours and units are written", Long: Topics}
+	return &cobra.Command{Use: "topics",
+		Short: "How commands are built, and how times, tests, hours and units are written", Long: Topics}
 }
 
 // Topics are the help pages that are about no command.

@@ -17,12 +17,14 @@ import (
 )
 
 func unitCommand() *cobra.Command {
-	return terminal.Group("unit", "In which units values are told, stored and shown", unitListCommand(), unitSetCommand())
+	return terminal.Group("unit", "In which units values are told, stored and shown", unitListCommand(),
+		unitSetCommand())
 }
 
 func unitListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list [DIMENSION]", Short: "All units by what they measure, and which are shown", Args: terminal.Between(0, 1), Example: "  jaunty unit list\n  jaunty unit list temperature",
+		Use: "list [DIMENSION]", Short: "All units by what they measure, and which are shown",
+		Args: terminal.Between(0, 1), Example: "  jaunty unit list\n  jaunty unit list temperature",
 		RunE: func(c *cobra.Command, args []string) error {
 			s, err := terminal.SignedIn()
 			if err != nil {
@@ -36,7 +38,10 @@ func unitListCommand() *cobra.Command {
 			if len(args) > 0 {
 				all = slices.DeleteFunc(all, func(f measure.UnitFacts) bool { return f.Dimension != args[0] })
 			}
-			slices.SortStableFunc(all, func(a, b measure.UnitFacts) int { return strings.Compare(a.Dimension, b.Dimension) })
+			slices.SortStableFunc(all, func(a, b measure.UnitFacts) int {
+				return strings.Compare(a.Dimension,
+					b.Dimension)
+			})
 			return terminal.Show(c, all, func(w io.Writer) {
 				rows := [][]string{}
 				for _, f := range all {
@@ -54,7 +59,8 @@ func unitListCommand() *cobra.Command {
 
 func unitSetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "set [CODE...]", Args: terminal.Between(0, 0), Short: "Say in which units you, or with --everybody all, see values",
+		Use: "set [CODE...]", Args: terminal.Between(0, 0),
+		Short:   "Say in which units you, or with --everybody all, see values",
 		Long:    "Say in which units you see values: one code for each thing that is measured. What is stored stays as it is; limits, bands and charts are shown alike.\nWithout a code, values are shown as they are stored.",
 		Example: "  jaunty unit set '[degF]'\n  jaunty unit set Cel kWh --everybody\n  jaunty unit set",
 	}

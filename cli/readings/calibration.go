@@ -21,12 +21,14 @@ import (
 )
 
 func calibrationCommand() *cobra.Command {
-	return terminal.Group("calibration", "What corrects a signal, and what it was verified by", calibrationAddCommand(), verifyCommand(), calibrationListCommand(), calibrationRemoveCommand(), calibrationBringBackCommand())
+	return terminal.Group("calibration", "What corrects a signal, and what it was verified by", calibrationAddCommand(),
+		verifyCommand(), calibrationListCommand(), calibrationRemoveCommand(), calibrationBringBackCommand())
 }
 
 func calibrationAddCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "add DEVICE/SIGNAL", Short: "Correct what a signal shows by what a reference instrument says", Args: terminal.Exactly("DEVICE/SIGNAL"),
+		Use: "add DEVICE/SIGNAL", Short: "Correct what a signal shows by what a reference instrument says",
+		Args: terminal.Exactly("DEVICE/SIGNAL"),
 		Long: `Correct what a signal shows by what a reference instrument says: an offset from one pair, gain and offset from
 two, a line of least squares from more, or with --method corners straight from pair to pair.
 
@@ -74,13 +76,19 @@ func calibrateSignal(c *cobra.Command, args []string) error {
 		order.Pairs = append(order.Pairs, calibrate.Pair{Shown: shown, Reference: reference})
 	}
 	if try, _ := c.Flags().GetBool("try"); try {
-		p, err := client.Do(c.Context(), s, api.TryCalibration, api.CalibrationInput{SignalPath: terminal.SignalPath(args[0]), Body: order})
+		p, err := client.Do(c.Context(), s, api.TryCalibration,
+			api.CalibrationInput{SignalPath: terminal.SignalPath(args[0]), Body: order})
 		if err != nil {
 			return err
 		}
-		return terminal.Show(c, p, func(w io.Writer) { tellFit(w, args[0], &p.Fitted, "would be"); tellGuards(w, p.Guards) })
+		return terminal.Show(c, p, func(w io.Writer) {
+			tellFit(w, args[0], &p.Fitted, "would be")
+			tellGuards(w,
+				p.Guards)
+		})
 	}
-	out, err := client.Do(c.Context(), s, api.Calibrate, api.CalibrationInput{SignalPath: terminal.SignalPath(args[0]), Body: order})
+	out, err := client.Do(c.Context(), s, api.Calibrate, api.CalibrationInput{SignalPath: terminal.SignalPath(args[0]),
+		Body: order})
 	if err != nil {
 		return err
 	}
@@ -104,7 +112,8 @@ func calibrationOrder(c *cobra.Command) (o act.CalibrationOrder, err error) {
 		o.Pairs = append(o.Pairs, calibrate.Pair{Shown: a, Reference: b})
 	}
 	if len(pairs) == 0 && !f.Changed("reference") {
-		return o, terminal.Misused("say what is shown and what the reference says: --pair 13.4=13.1, or --reference 13.1")
+		return o, terminal.Misused(
+			"say what is shown and what the reference says: --pair 13.4=13.1, or --reference 13.1")
 	}
 	method, _ := f.GetString("method")
 	unit, _ := f.GetString("unit")
@@ -136,13 +145,17 @@ func holdStill(c *cobra.Command, s *client.Client, path string) (float64, error)
 		case <-time.After(min(left, 250*time.Millisecond)):
 		}
 	}
-	if err := s.Call(c.Context(), api.GetSteady.At(terminal.Parts(path)).Asking("for", length), nil, &steady); err != nil {
+	if err := s.Call(c.Context(), api.GetSteady.At(terminal.Parts(path)).Asking("for", length), nil,
+		&steady); err != nil {
 		return 0, err
 	}
 	if steady.Mean == nil {
-		return 0, fmt.Errorf("no reading that can be believed came within %s; say what is shown with --pair SHOWN=REFERENCE", length)
+		return 0, fmt.Errorf(
+			"no reading that can be believed came within %s; say what is shown with --pair SHOWN=REFERENCE", length)
 	}
-	fmt.Fprintf(c.ErrOrStderr(), "It showed %s on average: %s between %s and %s.\n", measure.Figure(*steady.Mean, ""), prose.Count(steady.Count, "reading", "readings"), measure.Figure(steady.Low, ""), measure.Figure(steady.High, ""))
+	fmt.Fprintf(c.ErrOrStderr(), "It showed %s on average: %s between %s and %s.\n", measure.Figure(*steady.Mean, ""),
+		prose.Count(steady.Count, "reading", "readings"), measure.Figure(steady.Low, ""),
+		measure.Figure(steady.High, ""))
 	return *steady.Mean, nil
 }
 
@@ -178,7 +191,8 @@ func tellFit(w io.Writer, signal string, f *act.Fitted, is string) {
 	rows := [][]string{}
 	for i, p := range f.Pairs {
 		rest := f.Fit.Residuals[i]
-		rows = append(rows, []string{measure.Figure(p.Shown, ""), measure.Figure(p.Reference-rest, ""), measure.Figure(p.Reference, ""), measure.Figure(rest, "")})
+		rows = append(rows, []string{measure.Figure(p.Shown, ""), measure.Figure(p.Reference-rest, ""),
+			measure.Figure(p.Reference, ""), measure.Figure(rest, "")})
 	}
 	terminal.Table(w, "", []string{"RAW", "CORRECTED", "REFERENCE", "RESIDUAL"}, rows)
 	for _, warning := range f.Fit.Warnings {
@@ -206,7 +220,9 @@ func tellGuards(w io.Writer, guards []api.PreviewGuard) {
 
 func calibrationListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list DEVICE/SIGNAL", Short: "A signal's calibrations and verifications", Args: terminal.Exactly("DEVICE/SIGNAL"), Example: "  jaunty calibration list pond/oxygen", ValidArgsFunction: terminal.SignalPaths,
+		Use: "list DEVICE/SIGNAL", Short: "A signal's calibrations and verifications",
+		Args: terminal.Exactly("DEVICE/SIGNAL"), Example: "  jaunty calibration list pond/oxygen",
+		ValidArgsFunction: terminal.SignalPaths,
 		RunE: func(c *cobra.Command, args []string) error {
 			if _, _, err := site.SplitPath(args[0]); err != nil {
 				return terminal.Wrong(err)
@@ -231,12 +247,15 @@ func tellTrust(w io.Writer, signal *site.Signal, t *api.Trust) {
 		if k.Retired {
 			state = "removed"
 		}
-		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), terminal.Clock(&k.From), k.Curve.String(), k.Who, k.Note, state})
+		rows = append(rows, []string{strconv.FormatInt(k.ID, 10), terminal.Clock(&k.From), k.Curve.String(), k.Who,
+			k.Note, state})
 	}
-	terminal.Table(w, "Never calibrated: values are as the instrument gives them.", []string{"ID", "IN FORCE FROM", "CORRECTION", "BY", "NOTE", ""}, rows)
+	terminal.Table(w, "Never calibrated: values are as the instrument gives them.",
+		[]string{"ID", "IN FORCE FROM", "CORRECTION", "BY", "NOTE", ""}, rows)
 	rows = rows[:0]
 	for _, v := range t.Verifications {
-		rows = append(rows, []string{terminal.Clock(&v.At), passed(v), signal.Figure(v.Shown, nil), measure.Figure(v.Reference, v.Unit), measure.Figure(measure.Significant(v.Error, 3), ""), v.Who, v.Note})
+		rows = append(rows, []string{terminal.Clock(&v.At), passed(v), signal.Figure(v.Shown, nil),
+			measure.Figure(v.Reference, v.Unit), measure.Figure(measure.Significant(v.Error, 3), ""), v.Who, v.Note})
 	}
 	fmt.Fprintln(w)
 	terminal.Table(w, "Never verified.", []string{"VERIFIED", "", "SHOWN", "REFERENCE", "ERROR", "BY", "NOTE"}, rows)
@@ -255,7 +274,8 @@ func passed(v calibrate.Verification) string {
 // calibrationAct is a command that does something to one calibration of a signal, and waits for what follows.
 func calibrationAct(verb, short string, op *api.Operation, key, done string) *cobra.Command {
 	c := &cobra.Command{
-		Use: verb + " DEVICE/SIGNAL ID", Short: short, Args: terminal.Exactly("DEVICE/SIGNAL", "ID"), Example: "  jaunty calibration " + verb + " pond/oxygen 3", ValidArgsFunction: terminal.SignalPaths,
+		Use: verb + " DEVICE/SIGNAL ID", Short: short, Args: terminal.Exactly("DEVICE/SIGNAL", "ID"),
+		Example: "  jaunty calibration " + verb + " pond/oxygen 3", ValidArgsFunction: terminal.SignalPaths,
 	}
 	c.Flags().Bool("no-wait", false, "do not wait until all that follows is computed")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -263,7 +283,8 @@ func calibrationAct(verb, short string, op *api.Operation, key, done string) *co
 			return terminal.Wrong(err)
 		}
 		if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
-			return terminal.Misused("%q is no number of a calibration; see 'jaunty calibration list %s'", args[1], args[0])
+			return terminal.Misused("%q is no number of a calibration; see 'jaunty calibration list %s'", args[1],
+				args[0])
 		}
 		s, err := terminal.SignedIn()
 		if err != nil {
@@ -275,16 +296,19 @@ func calibrationAct(verb, short string, op *api.Operation, key, done string) *co
 		if err := waitForWork(c, s, args[0]); err != nil {
 			return err
 		}
-		return terminal.Show(c, map[string]string{key: args[1]}, func(w io.Writer) { fmt.Fprintf(w, done, args[1], args[0]) })
+		return terminal.Show(c, map[string]string{key: args[1]},
+			func(w io.Writer) { fmt.Fprintf(w, done, args[1], args[0]) })
 	}
 	return c
 }
 
 func calibrationRemoveCommand() *cobra.Command {
-	return calibrationAct("remove", "Remove a calibration; what was in force before it holds again", api.TakeCalibrationBack.Operation, "removed",
+	return calibrationAct("remove", "Remove a calibration; what was in force before it holds again",
+		api.TakeCalibrationBack.Operation, "removed",
 		"Calibration %s of %s is removed; 'jaunty calibration bring-back %[2]s %[1]s' brings it back.\n")
 }
 
 func calibrationBringBackCommand() *cobra.Command {
-	return calibrationAct("bring-back", "Bring back a calibration that was removed", api.BringCalibrationBack.Operation, "brought_back", "Calibration %s of %s is in force again.\n")
+	return calibrationAct("bring-back", "Bring back a calibration that was removed", api.BringCalibrationBack.Operation,
+		"brought_back", "Calibration %s of %s is in force again.\n")
 }

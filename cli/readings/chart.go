@@ -22,7 +22,8 @@ import (
 
 func chartCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "chart DEVICE/SIGNAL…", Short: "Draw signals in the terminal, or as a picture", ValidArgsFunction: terminal.SignalPaths,
+		Use: "chart DEVICE/SIGNAL…", Short: "Draw signals in the terminal, or as a picture",
+		ValidArgsFunction: terminal.SignalPaths,
 		Long: `Draw the course of signals, one below the other, with the limits of their guards and the stretches in which an
 alarm stood: in braille signs in the terminal, or as a picture.`,
 		Example: `  jaunty chart fern-house/air --since 24h
@@ -148,8 +149,10 @@ func PanelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 		p.Step = measure.StepIn(v.Step, v.Unit, p.Unit)
 		seen := func(value float64) float64 { value, _ = units.Show(value, v.Unit); return value }
 		var line api.Line
-		query := url.Values{"since": {span.From.String()}, "until": {span.Until.String()}, "columns": {strconv.Itoa(columns)}}
-		if err := s.Call(c.Context(), api.GetLine.At(terminal.Parts(path)).Raw(query.Encode()), nil, &line); err != nil {
+		query := url.Values{"since": {span.From.String()}, "until": {span.Until.String()},
+			"columns": {strconv.Itoa(columns)}}
+		if err := s.Call(c.Context(), api.GetLine.At(terminal.Parts(path)).Raw(query.Encode()), nil,
+			&line); err != nil {
 			return nil, err
 		}
 		for k, at := range line.At {
@@ -163,14 +166,16 @@ func PanelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 			}
 		}
 		var doubts []quality.Doubt
-		if err := s.Call(c.Context(), api.ListDoubts.At(terminal.Parts(path)).Raw(query.Encode()), nil, &doubts); err != nil {
+		if err := s.Call(c.Context(), api.ListDoubts.At(terminal.Parts(path)).Raw(query.Encode()), nil,
+			&doubts); err != nil {
 			return nil, err
 		}
 		for _, d := range doubts {
 			p.Doubts = append(p.Doubts, chart.Stretch{From: d.From, Until: d.Until})
 		}
 		var alarms []alarm.Alarm
-		if err := s.Call(c.Context(), api.ListAlarms.At().Asking("all", "true", "limit", "1000", "since", span.From.String(), "signal", path), nil, &alarms); err != nil {
+		if err := s.Call(c.Context(), api.ListAlarms.At().Asking("all", "true", "limit", "1000", "since",
+			span.From.String(), "signal", path), nil, &alarms); err != nil {
 			return nil, err
 		}
 		for _, a := range alarms {

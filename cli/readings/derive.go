@@ -21,7 +21,8 @@ import (
 // SignalAddCommand is the command that adds a derived signal.
 func SignalAddCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "add DEVICE/NAME", Short: "Derive a signal: one that is computed from others", Args: terminal.Exactly("DEVICE/NAME"),
+		Use: "add DEVICE/NAME", Short: "Derive a signal: one that is computed from others",
+		Args: terminal.Exactly("DEVICE/NAME"),
 		Long: `Derive a signal: declare one that is computed from others, or change how it is. It is computed for all that is there, and
 from then on with every reading. 'jaunty signal kinds' tells what can be computed from what.`,
 		Example: `  jaunty signal add fern-house/dew-point --kind dew-point --of air=fern-house/air --of humidity=fern-house/humidity
@@ -34,7 +35,8 @@ from then on with every reading. 'jaunty signal kinds' tells what can be compute
 	f.StringArray("of", nil, "ROLE=DEVICE/SIGNAL, or DEVICE/SIGNAL alone where there is one role; repeat for each")
 	f.String("title", "", "what people call it")
 	f.String("when", "", "of on-off and readings-over: 'above 11', 'below 3', 'outside 3..9' …")
-	f.Float64("deadband", 0, "of on-off: how far back past the limit; of charging: the change an hour that counts as none")
+	f.Float64("deadband", 0,
+		"of on-off: how far back past the limit; of charging: the change an hour that counts as none")
 	f.Float64("limit", 0, "of forecast: the value that is waited for")
 	f.String("window", "", "how far back it looks, like 5m or 1d")
 	f.String("over", "", "of dew points: water, ice or either")
@@ -75,7 +77,8 @@ func deriveSignal(c *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	out, err := client.Do(c.Context(), s, api.PutRecipe, api.PutRecipeIn{SignalPath: terminal.SignalPath(args[0]), Body: order})
+	out, err := client.Do(c.Context(), s, api.PutRecipe, api.PutRecipeIn{SignalPath: terminal.SignalPath(args[0]),
+		Body: order})
 	if err != nil {
 		return err
 	}
@@ -98,7 +101,9 @@ func deriveSignal(c *cobra.Command, args []string) error {
 func readRecipe(c *cobra.Command) (r derive.Recipe, err error) {
 	f := c.Flags()
 	text := func(name string) string { v, _ := f.GetString(name); return v }
-	r = derive.Recipe{Kind: text("kind"), When: text("when"), Over: text("over"), Curve: text("curve"), Edge: text("edge"), Count: text("count"), Formula: text("formula"), Unit: measure.Unit(text("unit")), Of: []derive.Input{}}
+	r = derive.Recipe{Kind: text("kind"), When: text("when"), Over: text("over"), Curve: text("curve"),
+		Edge: text("edge"), Count: text("count"), Formula: text("formula"), Unit: measure.Unit(text("unit")),
+		Of: []derive.Input{}}
 	if r.Kind == "" && r.Formula != "" {
 		r.Kind = "formula"
 	}
@@ -156,7 +161,8 @@ func RoleOf(kind string, place int) string {
 // SignalKindsCommand is the command that lists the kinds of derived signals.
 func SignalKindsCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "kinds", Short: "The kinds of derived signals: what can be computed, from what", Args: terminal.Exactly(), Example: "  jaunty signal kinds",
+		Use: "kinds", Short: "The kinds of derived signals: what can be computed, from what", Args: terminal.Exactly(),
+		Example: "  jaunty signal kinds",
 		RunE: func(c *cobra.Command, _ []string) error {
 			return terminal.Show(c, derive.Kinds(), func(w io.Writer) {
 				rows := [][]string{}
@@ -188,7 +194,9 @@ func SignalKindsCommand() *cobra.Command {
 // SignalShowCommand is the command that shows one signal.
 func SignalShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show DEVICE/SIGNAL", Short: "One signal: what it reads, what it is made of, how it is judged and corrected", Args: terminal.Exactly("DEVICE/SIGNAL"),
+		Use:     "show DEVICE/SIGNAL",
+		Short:   "One signal: what it reads, what it is made of, how it is judged and corrected",
+		Args:    terminal.Exactly("DEVICE/SIGNAL"),
 		Example: "  jaunty signal show fern-house/dew-point", ValidArgsFunction: terminal.SignalPaths,
 		RunE: func(c *cobra.Command, args []string) error {
 			if _, _, err := site.SplitPath(args[0]); err != nil {
@@ -203,7 +211,8 @@ func SignalShowCommand() *cobra.Command {
 				Recipe api.Derivation `json:"recipe"`
 				Trust  api.Trust      `json:"trust"`
 			}
-			for op, into := range map[*api.Operation]any{api.GetSignal.Operation: &out.Signal, api.GetRecipe.Operation: &out.Recipe, api.GetTrust.Operation: &out.Trust} {
+			for op, into := range map[*api.Operation]any{api.GetSignal.Operation: &out.Signal,
+				api.GetRecipe.Operation: &out.Recipe, api.GetTrust.Operation: &out.Trust} {
 				if err := s.Call(c.Context(), op.At(terminal.Parts(args[0])), nil, into); err != nil {
 					return err
 				}
@@ -217,9 +226,11 @@ func SignalShowCommand() *cobra.Command {
 				return err
 			}
 			return terminal.Show(c, out, func(w io.Writer) {
-				fmt.Fprintf(w, "%s: %s, %s\n", roster.Thing(out.DeviceTitle, out.Title), terminal.Reads(out.Signal, units), terminal.Age(out.At))
+				fmt.Fprintf(w, "%s: %s, %s\n", roster.Thing(out.DeviceTitle, out.Title),
+					terminal.Reads(out.Signal, units), terminal.Age(out.At))
 				if out.MaySwitch {
-					fmt.Fprintf(w, "  it has read 0 and 1 alone; if it is on or off: jaunty signal set %s --switch\n", out.Path())
+					fmt.Fprintf(w, "  it has read 0 and 1 alone; if it is on or off: jaunty signal set %s --switch\n",
+						out.Path())
 				}
 				if ran := terminal.Ran(&out.Signal, here); ran != "" {
 					fmt.Fprintf(w, "  it %s\n", ran)
@@ -252,7 +263,8 @@ func facts(v site.Signal, units site.Units) (lines []string) {
 		say("stored in %s", v.Unit)
 	}
 	if v.SpanLow != nil && v.SpanHigh != nil {
-		say("plausible from %s to %s", measure.Figure(units.Show(*v.SpanLow, v.Unit)), measure.Figure(units.Show(*v.SpanHigh, v.Unit)))
+		say("plausible from %s to %s", measure.Figure(units.Show(*v.SpanLow, v.Unit)),
+			measure.Figure(units.Show(*v.SpanHigh, v.Unit)))
 	}
 	if v.FailsTo != "" {
 		say("fails to: %s", v.FailsTo)
@@ -260,7 +272,8 @@ func facts(v site.Signal, units site.Units) (lines []string) {
 	for _, d := range []struct {
 		name string
 		d    measure.Duration
-	}{{"warms up for", v.WarmUp}, {"a gap means power off from", v.WarmGap}, {"stuck after", v.StuckAfter}, {"sensor fault after", v.FaultAfter}} {
+	}{{"warms up for", v.WarmUp}, {"a gap means power off from", v.WarmGap}, {"stuck after", v.StuckAfter},
+		{"sensor fault after", v.FaultAfter}} {
 		if d.d != 0 {
 			say("%s %s", d.name, d.d)
 		}
@@ -293,7 +306,8 @@ func bandEnds(b site.Band, stored measure.Unit, units site.Units) string {
 // SignalRemoveCommand is the command that removes a derived signal.
 func SignalRemoveCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove DEVICE/SIGNAL", Short: "Remove a derived signal with its guards; what it was computed from stays", Args: terminal.Exactly("DEVICE/SIGNAL"),
+		Use: "remove DEVICE/SIGNAL", Short: "Remove a derived signal with its guards; what it was computed from stays",
+		Args:    terminal.Exactly("DEVICE/SIGNAL"),
 		Example: "  jaunty signal remove fern-house/dew-point", ValidArgsFunction: terminal.SignalPaths,
 		RunE: func(c *cobra.Command, args []string) error {
 			if _, _, err := site.SplitPath(args[0]); err != nil {

@@ -1,4 +1,5 @@
-// Package readings has the commands about what was measured: sending, following, files, charts, calibrations, derived signals, totals.
+// Package readings has the commands about what was measured: sending, following, files, charts, calibrations, derived
+// signals, totals.
 //
 // A command asks the service by the operations of api, and prints what comes back; it decides nothing.
 package readings
@@ -7,5 +8,6 @@ import "github.com/spf13/cobra"
 
 // Commands are the commands of the package.
 func Commands() []*cobra.Command {
-	return []*cobra.Command{sendCommand(), followCommand(), readingCommand(), exportCommand(), importCommand(), chartCommand(), storageCommand(), calibrationCommand(), compareCommand(), totalCommand(), tariffCommand()}
+	return []*cobra.Command{sendCommand(), followCommand(), readingCommand(), exportCommand(), importCommand(),
+		chartCommand(), storageCommand(), calibrationCommand(), compareCommand(), totalCommand(), tariffCommand()}
 }

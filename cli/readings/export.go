@@ -23,7 +23,9 @@ import (
 
 func exportCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "export [DEVICE|DEVICE/SIGNAL…]", Short: "Readings, or figures by hour or day, as a file; or the whole site as one archive", Args: terminal.Between(0, 0), ValidArgsFunction: terminal.DeviceNames,
+		Use:   "export [DEVICE|DEVICE/SIGNAL…]",
+		Short: "Readings, or figures by hour or day, as a file; or the whole site as one archive",
+		Args:  terminal.Between(0, 0), ValidArgsFunction: terminal.DeviceNames,
 		Long: `Write readings to a file: of the devices or signals named, or of all. What the file's name ends with says
 what it is: .csv (RFC 4180), .xlsx (a sheet a device), .senml.json (RFC 8428) or .parquet. Without --file, CSV
 goes to standard output. A file that was cut off is FILE.part; the same command with --resume goes on with it.
@@ -42,7 +44,8 @@ With --site the whole site (settings, readings, alarms, journal; no passwords) g
 	f.String("format", "", strings.Join(exchange.Formats, ", ")+"; by the file's name when left out")
 	f.String("zone", "site", "time zone of the times: site, UTC, or a name like Europe/Dublin")
 	f.String("file", "", "file to write; standard output when left out")
-	f.String("values", "true", "true: corrected, with what is derived; raw: as the devices gave them, to be imported again")
+	f.String("values", "true",
+		"true: corrected, with what is derived; raw: as the devices gave them, to be imported again")
 	f.Bool("resume", false, "go on with FILE.part")
 	f.String("site", "", "file to write the whole site to")
 	terminal.CompleteFrom(c, "format", exchange.Formats...)
@@ -91,7 +94,8 @@ func exportReadings(c *cobra.Command, what []string) error {
 	if err != nil {
 		return err
 	}
-	return terminal.Show(c, map[string]any{"file": file, "bytes": size}, func(w io.Writer) { fmt.Fprintf(w, "%s, %s.\n", file, prose.Bytes(size)) })
+	return terminal.Show(c, map[string]any{"file": file, "bytes": size},
+		func(w io.Writer) { fmt.Fprintf(w, "%s, %s.\n", file, prose.Bytes(size)) })
 }
 
 // exportQuery puts what is asked for into a query.
@@ -110,7 +114,8 @@ func exportQuery(c *cobra.Command, what []string) (url.Values, error) {
 		format = formatOf(file)
 	}
 	if format == "" {
-		return nil, terminal.Misused("--file %s: the name says no format; end it with %s, or say --format", file, strings.Join([]string{".csv", ".xlsx", ".senml.json", ".parquet"}, ", "))
+		return nil, terminal.Misused("--file %s: the name says no format; end it with %s, or say --format", file,
+			strings.Join([]string{".csv", ".xlsx", ".senml.json", ".parquet"}, ", "))
 	}
 	query.Set("format", format)
 	for _, name := range []string{"every", "zone", "values"} {
@@ -204,7 +209,8 @@ func (p *exportPart) cutOff(file string, why error) error {
 	return fmt.Errorf("%w; what is there is %s.part, and --resume goes on with it", why, file)
 }
 
-func (p *exportPart) fetchOnce(c *cobra.Command, s *client.Client, file string, out io.Writer, skip int64, bar *terminal.Progress) error {
+func (p *exportPart) fetchOnce(c *cobra.Command, s *client.Client, file string, out io.Writer, skip int64,
+	bar *terminal.Progress) error {
 	headers := map[string]string{}
 	query := p.Query
 	if p.Tag != "" {
@@ -246,5 +252,6 @@ func exportSite(c *cobra.Command, file string) error {
 	if err = errors.Join(err, out.Sync(), out.Close()); err != nil {
 		return errors.Join(err, os.Remove(file))
 	}
-	return terminal.Show(c, map[string]any{"file": file, "bytes": bar.Done}, func(w io.Writer) { fmt.Fprintf(w, "%s, %s.\n", file, prose.Bytes(bar.Done)) })
+	return terminal.Show(c, map[string]any{"file": file, "bytes": bar.Done},
+		func(w io.Writer) { fmt.Fprintf(w, "%s, %s.\n", file, prose.Bytes(bar.Done)) })
 }

@@ -28,7 +28,8 @@ func listFigures(c *cobra.Command, s *client.Client, path string, query url.Valu
 	all := []api.PeriodFigures{}
 	for {
 		var page api.Figures
-		if err := s.Call(c.Context(), api.ListFigures.At(terminal.Parts(path)).Raw(query.Encode()), nil, &page); err != nil {
+		if err := s.Call(c.Context(), api.ListFigures.At(terminal.Parts(path)).Raw(query.Encode()), nil,
+			&page); err != nil {
 			return err
 		}
 		if all = append(all, page.Figures...); page.Next == nil {

@@ -24,7 +24,9 @@ import (
 
 func importCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "import FILE", Short: "Take readings in from a CSV, SenML or Parquet file, or a whole site from an archive", Args: terminal.Exactly("FILE"),
+		Use:   "import FILE",
+		Short: "Take readings in from a CSV, SenML or Parquet file, or a whole site from an archive",
+		Args:  terminal.Exactly("FILE"),
 		Long: `Take readings in. Of a CSV file the columns are guessed and shown; --column says what a column truly holds.
 With --try it tells what would happen, and stores nothing. Readings that are there already stay; where another
 value is there it is a conflict and is left, unless --replace. No guard steps what is imported. An import that
@@ -37,7 +39,8 @@ was cut off can be done again: nothing is stored twice. An archive of a site goe
 	f := c.Flags()
 	f.String("device", "", "the device that the readings are of, where the file does not say")
 	f.String("zone", "", "time zone of times without an offset: site, UTC, or a name like Europe/Dublin")
-	f.StringArray("column", nil, "what a column holds, NAME=SIGNAL[:UNIT], NAME=time, or NAME= for nothing; repeat for each")
+	f.StringArray("column", nil,
+		"what a column holds, NAME=SIGNAL[:UNIT], NAME=time, or NAME= for nothing; repeat for each")
 	f.String("times", "", "how times are written, where the guess is wrong, for instance MM/DD/YYYY")
 	f.String("decimal", "", "what parts decimals, where the guess is wrong: . or ,")
 	f.Bool("try", false, "tell what would happen, and store nothing")
@@ -82,7 +85,8 @@ func importFile(c *cobra.Command, s *client.Client, file *os.File) error {
 	bar := terminal.NewProgress(c, file.Name())
 	query := url.Values{"name": {filepath.Base(file.Name())}, "device": {device}}
 	var job api.ImportJob
-	err := s.Upload(c.Context(), api.BringImport.At().Raw(query.Encode()), "application/octet-stream", io.TeeReader(file, bar), &job)
+	err := s.Upload(c.Context(), api.BringImport.At().Raw(query.Encode()), "application/octet-stream",
+		io.TeeReader(file, bar), &job)
 	bar.End()
 	if err != nil {
 		return err
@@ -95,7 +99,8 @@ func importFile(c *cobra.Command, s *client.Client, file *os.File) error {
 		return err
 	}
 	if order.Layout.Zoned() && order.Layout.Zone == "" {
-		return terminal.Misused("the times of %s have no zone; say --zone site, --zone UTC or a name like Europe/Dublin", file.Name())
+		return terminal.Misused(
+			"the times of %s have no zone; say --zone site, --zone UTC or a name like Europe/Dublin", file.Name())
 	}
 	asJSON, _ := f.GetBool("json")
 	if !asJSON {
@@ -231,7 +236,8 @@ func printOutcome(w io.Writer, job *api.ImportJob, try bool) {
 	if try {
 		verb = "would be"
 	}
-	fmt.Fprintf(w, "%s: %d %s added, %d are there already", prose.Count(o.Readings, "reading", "readings"), o.Added, verb, o.Same)
+	fmt.Fprintf(w, "%s: %d %s added, %d are there already", prose.Count(o.Readings, "reading", "readings"), o.Added,
+		verb, o.Same)
 	if o.Replaced > 0 {
 		fmt.Fprintf(w, ", %d %s replaced", o.Replaced, verb)
 	}
@@ -247,7 +253,8 @@ func printOutcome(w io.Writer, job *api.ImportJob, try bool) {
 		if got.New {
 			note = "new"
 		}
-		rows = append(rows, []string{name, fmt.Sprint(got.Added), terminal.Clock(&got.From), terminal.Clock(&got.Until), note})
+		rows = append(rows, []string{name, fmt.Sprint(got.Added), terminal.Clock(&got.From), terminal.Clock(&got.Until),
+			note})
 	}
 	terminal.Table(w, "No signal would get anything.", []string{"SIGNAL", "ADDED", "FROM", "UNTIL", ""}, rows)
 	for _, r := range o.Samples {

@@ -61,7 +61,10 @@ number, or true or false for a signal that is on or off. Without --at it is meas
 			fmt.Fprintf(c.ErrOrStderr(), "jaunty: %s was refused: %s %s\n", r.Signal, r.Field, r.Reason)
 		}
 		out := api.Accepted{Accepted: len(args) - len(refused), Rejected: refused}
-		if err := terminal.Show(c, out, func(w io.Writer) { fmt.Fprintf(w, "%d taken and committed.\n", out.Accepted) }); err != nil {
+		if err := terminal.Show(c, out, func(w io.Writer) {
+			fmt.Fprintf(w, "%d taken and committed.\n",
+				out.Accepted)
+		}); err != nil {
 			return err
 		}
 		if len(refused) > 0 {
@@ -102,18 +105,21 @@ func readingsBody(args []string, at string) ([]byte, error) {
 }
 
 func readingCommand() *cobra.Command {
-	return terminal.Group("reading", "Stored readings", readingListCommand(), readingRemoveCommand(), readingBringBackCommand())
+	return terminal.Group("reading", "Stored readings", readingListCommand(), readingRemoveCommand(),
+		readingBringBackCommand())
 }
 
 func readingListCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "list DEVICE/SIGNAL", Short: "Readings of a stretch of time, in its order", Args: terminal.Exactly("DEVICE/SIGNAL"),
+		Use: "list DEVICE/SIGNAL", Short: "Readings of a stretch of time, in its order",
+		Args: terminal.Exactly("DEVICE/SIGNAL"),
 		Example: `  jaunty reading list fern-house/air --since 1h
   jaunty reading list fern-house/air --since 2026-03-01T00:00:00Z --until 2026-03-02T00:00:00Z --json
   jaunty reading list pond/oxygen --since 30d --every 1d --show mean,low,high`,
 	}
 	every := c.Flags().String("every", "", "figures by period instead of readings: 1m, 15m, 1h, 1d, 7d")
-	wanted := c.Flags().StringSlice("show", []string{"low", "mean", "held-mean", "high", "count"}, "which figures: "+strings.Join(figureNames, ", "))
+	wanted := c.Flags().StringSlice("show", []string{"low", "mean", "held-mean", "high", "count"}, "which figures: "+
+		strings.Join(figureNames, ", "))
 	terminal.CompleteFrom(c, "show", figureNames...)
 	terminal.SpanFlags(c.Flags(), "1h", "", "the newest reading")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -158,7 +164,8 @@ func allReadings(c *cobra.Command, s *client.Client, path string, query url.Valu
 	query.Set("limit", "100000")
 	for {
 		var page api.Readings
-		if err := s.Call(c.Context(), api.ListReadings.At(terminal.Parts(path)).Raw(query.Encode()), nil, &page); err != nil {
+		if err := s.Call(c.Context(), api.ListReadings.At(terminal.Parts(path)).Raw(query.Encode()), nil,
+			&page); err != nil {
 			return nil, err
 		}
 		if all = append(all, page.Readings...); page.Next == nil {
@@ -170,7 +177,8 @@ func allReadings(c *cobra.Command, s *client.Client, path string, query url.Valu
 
 func followCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "follow [DEVICE|DEVICE/SIGNAL…]", Short: "See readings and alarms as they come", Args: terminal.Between(0, 0),
+		Use: "follow [DEVICE|DEVICE/SIGNAL…]", Short: "See readings and alarms as they come",
+		Args: terminal.Between(0, 0),
 		Long: `Print a line for each signal whenever a newer reading of it has landed, and for each alarm that is
 raised or changes, until Ctrl-C. A broken connection is taken up again without a gap. With --json each
 line is a document with "kind" (signal or alarm) and the signal or alarm as it is now.`,
@@ -275,7 +283,8 @@ func (f follower) print(c *cobra.Command, change site.Change) error {
 		}
 		line := map[string]any{"kind": "alarm", "alarm": a}
 		if err := terminal.Show(c, line, func(w io.Writer) {
-			fmt.Fprintf(w, "%s  alarm %d %s, %s: %s\n", terminal.Clock(newest(a)), a.ID, terminal.Standing(a), a.Severity, a.Sentence)
+			fmt.Fprintf(w, "%s  alarm %d %s, %s: %s\n", terminal.Clock(newest(a)), a.ID, terminal.Standing(a),
+				a.Severity, a.Sentence)
 		}); err != nil {
 			return err
 		}

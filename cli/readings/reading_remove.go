@@ -21,7 +21,8 @@ import (
 
 func readingRemoveCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "remove DEVICE|DEVICE/SIGNAL", Short: "Remove readings; they can be brought back for 30 days", ValidArgsFunction: terminal.DeviceNames,
+		Use: "remove DEVICE|DEVICE/SIGNAL", Short: "Remove readings; they can be brought back for 30 days",
+		ValidArgsFunction: terminal.DeviceNames,
 		Long: `Remove readings: of a signal, of a device, or with --all of the whole site; all of them, or a stretch. It
 says first what would go. Where much would go, the name has to be typed once more, or given by --confirm.
 Settings, guards and alarms stay. For 30 days 'jaunty reading bring-back NUMBER' brings them back.`,
@@ -90,7 +91,8 @@ func clearReadings(c *cobra.Command, what string) error {
 		return err
 	}
 	return terminal.Show(c, cleared, func(w io.Writer) {
-		fmt.Fprintf(w, "%s\nUntil %s, 'jaunty reading bring-back %d' brings them back.\n", whatGoes(&done, "are removed"), terminal.Clock(&cleared.GoneAt), cleared.ID)
+		fmt.Fprintf(w, "%s\nUntil %s, 'jaunty reading bring-back %d' brings them back.\n",
+			whatGoes(&done, "are removed"), terminal.Clock(&cleared.GoneAt), cleared.ID)
 	})
 }
 
@@ -98,7 +100,9 @@ func whatGoes(a *api.ClearAnswer, verb string) string {
 	if a.Stamp.Readings == 0 {
 		return "There are no readings in this stretch."
 	}
-	return fmt.Sprintf("%s of %s %s, from %s to %s.", prose.Count(a.Stamp.Readings, "reading", "readings"), prose.Count(a.Signals, "signal", "signals"), verb, terminal.Clock(&a.Stamp.First), terminal.Clock(&a.Stamp.Last))
+	return fmt.Sprintf("%s of %s %s, from %s to %s.", prose.Count(a.Stamp.Readings, "reading", "readings"),
+		prose.Count(a.Signals, "signal", "signals"), verb, terminal.Clock(&a.Stamp.First),
+		terminal.Clock(&a.Stamp.Last))
 }
 
 // confirmed gives the name that has to be typed, from --confirm or the terminal.
@@ -134,7 +138,10 @@ func exportBefore(c *cobra.Command, s *client.Client, what, file string, order *
 			query = append(query, name, *at)
 		}
 	}
-	return terminal.NewFile(file, func(to io.Writer) error { return s.Download(c.Context(), api.ExportReadings.At().Asking(query...), to) })
+	return terminal.NewFile(file, func(to io.Writer) error {
+		return s.Download(c.Context(),
+			api.ExportReadings.At().Asking(query...), to)
+	})
 }
 
 // waitForClearing waits until a clearing is carried out, or put back.
@@ -163,11 +170,14 @@ func waitForClearing(c *cobra.Command, s *client.Client, id int64) (site.Clearin
 
 func readingBringBackCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "bring-back NUMBER", Short: "Bring back readings that were removed in the last 30 days; 'jaunty removed list' has the numbers", Args: terminal.Exactly("NUMBER"), Example: "  jaunty reading bring-back 3",
+		Use:   "bring-back NUMBER",
+		Short: "Bring back readings that were removed in the last 30 days; 'jaunty removed list' has the numbers",
+		Args:  terminal.Exactly("NUMBER"), Example: "  jaunty reading bring-back 3",
 		RunE: func(c *cobra.Command, args []string) error {
 			id, err := strconv.ParseInt(args[0], 10, 64)
 			if err != nil || id < 1 {
-				return terminal.Misused("NUMBER %q is no number like 3; see 'jaunty removed list --kind readings'", args[0])
+				return terminal.Misused("NUMBER %q is no number like 3; see 'jaunty removed list --kind readings'",
+					args[0])
 			}
 			s, err := terminal.SignedIn()
 			if err != nil {
@@ -200,7 +210,8 @@ func RemovedReadings(c *cobra.Command) ([]site.Removal, error) {
 			what = "the whole site"
 		}
 		title := prose.Count(int(x.Readings), "reading", "readings") + " of " + what
-		out = append(out, site.Removal{Kind: ReadingsKind, Name: strconv.FormatInt(x.ID, 10), Title: title, By: x.Who, At: x.OrderedAt, Until: x.GoneAt})
+		out = append(out, site.Removal{Kind: ReadingsKind, Name: strconv.FormatInt(x.ID, 10), Title: title, By: x.Who,
+			At: x.OrderedAt, Until: x.GoneAt})
 	}
 	return out, err
 }

@@ -15,7 +15,8 @@ import (
 )
 
 func tariffCommand() *cobra.Command {
-	return terminal.Group("tariff", "What energy costs, by hour, day and block, from a date on", tariffListCommand(), tariffShowCommand(), tariffSetCommand(), tariffRemoveCommand())
+	return terminal.Group("tariff", "What energy costs, by hour, day and block, from a date on", tariffListCommand(),
+		tariffShowCommand(), tariffSetCommand(), tariffRemoveCommand())
 }
 
 func tariffNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
@@ -37,7 +38,8 @@ func tariffListCommand() *cobra.Command {
 						rows = append(rows, []string{t.Name, v.From, v.Standing.String(), fmt.Sprint(len(v.Rates))})
 					}
 				}
-				terminal.Table(w, "No tariffs yet; 'jaunty tariff set --help' shows one.", []string{"TARIFF", "FROM", "STANDING A DAY", "RATES"}, rows)
+				terminal.Table(w, "No tariffs yet; 'jaunty tariff set --help' shows one.",
+					[]string{"TARIFF", "FROM", "STANDING A DAY", "RATES"}, rows)
 			})
 		},
 	}
@@ -45,7 +47,9 @@ func tariffListCommand() *cobra.Command {
 
 func tariffShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show TARIFF", Short: "A tariff as YAML, as 'jaunty tariff set' takes it", Args: terminal.Exactly("TARIFF"), Example: "  jaunty tariff show day-night > day-night.yaml", ValidArgsFunction: tariffNames,
+		Use: "show TARIFF", Short: "A tariff as YAML, as 'jaunty tariff set' takes it",
+		Args: terminal.Exactly("TARIFF"), Example: "  jaunty tariff show day-night > day-night.yaml",
+		ValidArgsFunction: tariffNames,
 		RunE: func(c *cobra.Command, args []string) error {
 			all, err := terminal.Ask(c, api.ListTariffs, api.None{})
 			if err != nil {
@@ -102,7 +106,10 @@ of their rate in the calendar month.
 			if err != nil {
 				return err
 			}
-			return terminal.Show(c, out, func(w io.Writer) { fmt.Fprintf(w, "Tariff %s is saved; costs follow.\n", out.Name) })
+			return terminal.Show(c, out, func(w io.Writer) {
+				fmt.Fprintf(w, "Tariff %s is saved; costs follow.\n",
+					out.Name)
+			})
 		},
 	}
 }
@@ -128,7 +135,8 @@ func readTariff(c *cobra.Command, file string) (t total.Tariff, err error) {
 
 func tariffRemoveCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove TARIFF", Short: "Remove a tariff that no total uses", Args: terminal.Exactly("TARIFF"), Example: "  jaunty tariff remove day-night", ValidArgsFunction: tariffNames,
+		Use: "remove TARIFF", Short: "Remove a tariff that no total uses", Args: terminal.Exactly("TARIFF"),
+		Example: "  jaunty tariff remove day-night", ValidArgsFunction: tariffNames,
 		RunE: func(c *cobra.Command, args []string) error {
 			return terminal.Remove(c, "tariff", args[0], api.RemoveTariff.At(args[0]))
 		},

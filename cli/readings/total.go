@@ -16,7 +16,8 @@ import (
 )
 
 func totalCommand() *cobra.Command {
-	return terminal.Group("total", "Running totals: on-time, cycles, energy, cost, volume", totalAddCommand(), totalListCommand(), totalShowCommand(), totalResetCommand(), totalRemoveCommand())
+	return terminal.Group("total", "Running totals: on-time, cycles, energy, cost, volume", totalAddCommand(),
+		totalListCommand(), totalShowCommand(), totalResetCommand(), totalRemoveCommand())
 }
 
 func totalNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
@@ -25,13 +26,15 @@ func totalNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCo
 
 func totalAddCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "add NAME DEVICE/SIGNAL", Short: "Add a total of a signal", Args: terminal.Exactly("NAME", "DEVICE/SIGNAL"),
+		Use: "add NAME DEVICE/SIGNAL", Short: "Add a total of a signal",
+		Args: terminal.Exactly("NAME", "DEVICE/SIGNAL"),
 		Example: `  jaunty total add fog-pump-cycles fog-pump/running --kind cycles
   jaunty total add lamp-cost lamp-meter/power --kind cost --tariff day-night
   jaunty total add spring-water spring/flow --kind volume --title 'Water from the spring'`,
 	}
 	f := c.Flags()
-	f.String("kind", "", "on-time, cycles or longest-run of what is on or off; energy or cost of a power; volume of a flow; integral of any rate")
+	f.String("kind", "",
+		"on-time, cycles or longest-run of what is on or off; energy or cost of a power; volume of a flow; integral of any rate")
 	f.String("tariff", "", "of cost: what energy costs")
 	f.String("title", "", "what people call it")
 	_ = c.MarkFlagRequired("kind")
@@ -53,7 +56,8 @@ func totalAddCommand() *cobra.Command {
 			return err
 		}
 		return terminal.Show(c, out, func(w io.Writer) {
-			fmt.Fprintf(w, "Total %s: %s today, %s this month.\n", out.Name, comesTo(&out.Total, out.Today), comesTo(&out.Total, out.Month))
+			fmt.Fprintf(w, "Total %s: %s today, %s this month.\n", out.Name, comesTo(&out.Total, out.Today),
+				comesTo(&out.Total, out.Month))
 		})
 	}
 	return c
@@ -79,7 +83,8 @@ func leftOut(r total.Result) string {
 
 func totalListCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "All totals: today, this month, and since the last reset", Args: terminal.Exactly(), Example: "  jaunty total list",
+		Use: "list", Short: "All totals: today, this month, and since the last reset", Args: terminal.Exactly(),
+		Example: "  jaunty total list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			all, err := terminal.Ask(c, api.ListTotals, api.None{})
 			if err != nil {
@@ -92,9 +97,11 @@ func totalListCommand() *cobra.Command {
 					if t.SinceReset != nil {
 						since = comesTo(&t.Total, *t.SinceReset) + ", since " + terminal.Clock(t.ResetAt)
 					}
-					rows = append(rows, []string{t.Name, t.Kind + " of " + t.Signal, comesTo(&t.Total, t.Today), comesTo(&t.Total, t.Month), since, leftOut(t.Today)})
+					rows = append(rows, []string{t.Name, t.Kind + " of " + t.Signal, comesTo(&t.Total, t.Today),
+						comesTo(&t.Total, t.Month), since, leftOut(t.Today)})
 				}
-				terminal.Table(w, "No totals yet; add one with 'jaunty total add NAME DEVICE/SIGNAL --kind …'.", []string{"TOTAL", "OF", "TODAY", "THIS MONTH", "SINCE RESET", "NOT COUNTED TODAY"}, rows)
+				terminal.Table(w, "No totals yet; add one with 'jaunty total add NAME DEVICE/SIGNAL --kind …'.",
+					[]string{"TOTAL", "OF", "TODAY", "THIS MONTH", "SINCE RESET", "NOT COUNTED TODAY"}, rows)
 			})
 		},
 	}
@@ -102,8 +109,10 @@ func totalListCommand() *cobra.Command {
 
 func totalShowCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "show TOTAL", Short: "A total by day, week or month, and between its resets", Args: terminal.Exactly("TOTAL"),
-		Example: "  jaunty total show lamp-cost --by month\n  jaunty total show fog-pump-cycles --since 30d", ValidArgsFunction: totalNames,
+		Use: "show TOTAL", Short: "A total by day, week or month, and between its resets",
+		Args:              terminal.Exactly("TOTAL"),
+		Example:           "  jaunty total show lamp-cost --by month\n  jaunty total show fog-pump-cycles --since 30d",
+		ValidArgsFunction: totalNames,
 	}
 	c.Flags().String("by", "day", "day, week or month, in the site's time zone")
 	terminal.SpanFlags(c.Flags(), "", "14 days, 12 weeks or 12 months ago", "now")
@@ -161,7 +170,8 @@ func tellTotal(w io.Writer, t *api.TotalStory, zone *time.Location) {
 
 func totalResetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "reset TOTAL", Short: "Reset a total: it counts anew, and what it came to is kept", Args: terminal.Exactly("TOTAL"),
+		Use: "reset TOTAL", Short: "Reset a total: it counts anew, and what it came to is kept",
+		Args:    terminal.Exactly("TOTAL"),
 		Long:    "Let a total count anew from now on. What it came to by day, week, month and since earlier resets is kept.\nThe reset is noted in the journal, and can be undone with --undo.",
 		Example: "  jaunty total reset fog-pump-cycles --yes --note 'new valve'\n  jaunty total reset fog-pump-cycles --undo", ValidArgsFunction: totalNames,
 	}
@@ -201,7 +211,8 @@ func totalResetCommand() *cobra.Command {
 
 func totalRemoveCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "remove TOTAL", Short: "Remove a total; the readings stay", Args: terminal.Exactly("TOTAL"), Example: "  jaunty total remove fog-pump-cycles", ValidArgsFunction: totalNames,
+		Use: "remove TOTAL", Short: "Remove a total; the readings stay", Args: terminal.Exactly("TOTAL"),
+		Example: "  jaunty total remove fog-pump-cycles", ValidArgsFunction: totalNames,
 		RunE: func(c *cobra.Command, args []string) error {
 			return terminal.Remove(c, "total", args[0], api.RemoveTotal.At(args[0]))
 		},

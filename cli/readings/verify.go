@@ -25,7 +25,8 @@ var errFailed = errors.New("the verification failed")
 
 func verifyCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "verify DEVICE/SIGNAL", Short: "Check what a signal shows against a reference, and keep what came of it", Args: terminal.Exactly("DEVICE/SIGNAL"),
+		Use: "verify DEVICE/SIGNAL", Short: "Check what a signal shows against a reference, and keep what came of it",
+		Args: terminal.Exactly("DEVICE/SIGNAL"),
 		Long: "Check what a signal shows against a reference. What came of it is kept with who and when. The exit code is 1 when it fails.",
 		Example: `  jaunty calibration verify fern-house/humidity --reference 48.2 --tolerance 2%
   jaunty calibration verify pond/water --reference 13.1 --tolerance 0.2 --shown 13.25 --note 'glass thermometer no. 4'
@@ -51,7 +52,8 @@ func verifySignal(c *cobra.Command, args []string) error {
 	f := c.Flags()
 	every, _ := f.GetString("every")
 	if !f.Changed("reference") && !f.Changed("every") {
-		return terminal.Misused("say what the reference says, with --reference, or how often it is to be verified, with --every")
+		return terminal.Misused(
+			"say what the reference says, with --reference, or how often it is to be verified, with --every")
 	}
 	if _, err := calibrate.ParseEvery(every); err != nil {
 		return terminal.Misused("--every: %v", err)
@@ -76,7 +78,8 @@ func verifySignal(c *cobra.Command, args []string) error {
 		return err
 	}
 	if f.Changed("every") {
-		t, err := client.Do(c.Context(), s, api.PlanVerification, api.PlanVerificationIn{SignalPath: terminal.SignalPath(args[0]), Body: api.VerifyPlan{Every: every}})
+		t, err := client.Do(c.Context(), s, api.PlanVerification,
+			api.PlanVerificationIn{SignalPath: terminal.SignalPath(args[0]), Body: api.VerifyPlan{Every: every}})
 		if err != nil {
 			return err
 		}
@@ -99,7 +102,8 @@ func verifySignal(c *cobra.Command, args []string) error {
 		return err
 	}
 	err = terminal.Show(c, v, func(w io.Writer) {
-		fmt.Fprintf(w, "%s: %s showed %s where the reference said %s. Error %s, allowed %s.\n", strings.ToUpper(passed(v)), args[0], signal.Figure(v.Shown, nil), measure.Figure(v.Reference, v.Unit),
+		fmt.Fprintf(w, "%s: %s showed %s where the reference said %s. Error %s, allowed %s.\n",
+			strings.ToUpper(passed(v)), args[0], signal.Figure(v.Shown, nil), measure.Figure(v.Reference, v.Unit),
 			measure.Figure(measure.Significant(v.Error, 3), ""), measure.Figure(v.Tolerance, ""))
 	})
 	if err == nil && !v.Passed {
@@ -110,7 +114,8 @@ func verifySignal(c *cobra.Command, args []string) error {
 
 func compareCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "compare DEVICE/SIGNAL DEVICE/SIGNAL", Short: "How far two signals that measure the same thing agree", Args: terminal.Exactly("DEVICE/SIGNAL", "DEVICE/SIGNAL"),
+		Use: "compare DEVICE/SIGNAL DEVICE/SIGNAL", Short: "How far two signals that measure the same thing agree",
+		Args: terminal.Exactly("DEVICE/SIGNAL", "DEVICE/SIGNAL"),
 		Long: `How far two signals that measure the same thing agree, say a new probe beside a trusted one: mean difference,
 limits of agreement (Bland and Altman 1986), and by how much one follows the other. See both with 'jaunty chart'.`,
 		Example:           "  jaunty compare fern-house/new-air fern-house/air --since 7d\n  jaunty chart fern-house/new-air fern-house/air --since 7d",
@@ -148,16 +153,20 @@ func tellComparison(w io.Writer, a *api.Comparison) {
 			first, second, lag = second, first, -lag
 		}
 		step := time.Duration(a.LagStep) * time.Millisecond
-		follows = fmt.Sprintf("%s follows %s by %s, give or take %s (likeness %.2f)", second, first, lag.Round(time.Second), step.Round(time.Second), a.Likeness)
+		follows = fmt.Sprintf("%s follows %s by %s, give or take %s (likeness %.2f)", second, first,
+			lag.Round(time.Second), step.Round(time.Second), a.Likeness)
 	}
 	off := func(difference float64, unit measure.Unit) string {
 		return measure.Figure(measure.Significant(difference, 3), unit)
 	}
-	terminal.Table(w, "", []string{"mean difference", off(a.Mean, unit)}, [][]string{{"standard deviation", off(a.Deviation, unit)},
-		{"limits of agreement", off(a.Low, "") + " to " + off(a.High, unit)}, {"smallest and largest", off(a.Lowest, "") + " and " + off(a.Highest, unit)},
-		{"lag", follows}})
+	terminal.Table(w, "", []string{"mean difference", off(a.Mean, unit)},
+		[][]string{{"standard deviation", off(a.Deviation, unit)},
+			{"limits of agreement", off(a.Low, "") + " to " + off(a.High, unit)},
+			{"smallest and largest", off(a.Lowest, "") + " and " + off(a.Highest, unit)},
+			{"lag", follows}})
 	if a.LeftOut > 0 {
-		fmt.Fprintf(w, "%s left out: the second had no value that still held.\n", prose.Count(a.LeftOut, "reading was", "readings were"))
+		fmt.Fprintf(w, "%s left out: the second had no value that still held.\n",
+			prose.Count(a.LeftOut, "reading was", "readings were"))
 	}
 	fmt.Fprintln(w, a.Suggestion)
 }
@@ -165,8 +174,10 @@ func tellComparison(w io.Writer, a *api.Comparison) {
 // DeviceSheetCommand is the command that prints what is known of a device's instruments.
 func DeviceSheetCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "sheet DEVICE", Short: "A device's calibrations and verifications, as a page to print or as CSV", Args: terminal.Exactly("DEVICE"),
-		Example: "  jaunty device sheet pond > pond.html\n  jaunty device sheet pond --format csv", ValidArgsFunction: terminal.DeviceNames,
+		Use: "sheet DEVICE", Short: "A device's calibrations and verifications, as a page to print or as CSV",
+		Args:              terminal.Exactly("DEVICE"),
+		Example:           "  jaunty device sheet pond > pond.html\n  jaunty device sheet pond --format csv",
+		ValidArgsFunction: terminal.DeviceNames,
 	}
 	c.Flags().String("format", "html", "html or csv")
 	terminal.CompleteFrom(c, "format", "html", "csv")
@@ -184,8 +195,10 @@ func DeviceSheetCommand() *cobra.Command {
 // DevicePowerOnCommand is the command that says that a device got power.
 func DevicePowerOnCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "power-on DEVICE", Short: "Say when a device got power: its sensors warm up from then on", Args: terminal.Exactly("DEVICE"),
-		Example: "  jaunty device power-on potting-shed\n  jaunty device power-on potting-shed --at 10m", ValidArgsFunction: terminal.DeviceNames,
+		Use: "power-on DEVICE", Short: "Say when a device got power: its sensors warm up from then on",
+		Args:              terminal.Exactly("DEVICE"),
+		Example:           "  jaunty device power-on potting-shed\n  jaunty device power-on potting-shed --at 10m",
+		ValidArgsFunction: terminal.DeviceNames,
 	}
 	c.Flags().String("at", "", "when it got power: "+terminal.TimeHelp+"; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -201,7 +214,8 @@ func DevicePowerOnCommand() *cobra.Command {
 		if _, err := client.Do(c.Context(), s, api.PowerOn, api.PowerOnIn{Device: args[0], Body: order}); err != nil {
 			return err
 		}
-		return terminal.Show(c, map[string]string{"device": args[0]}, func(w io.Writer) { fmt.Fprintf(w, "Noted: the sensors of %s warm up.\n", args[0]) })
+		return terminal.Show(c, map[string]string{"device": args[0]},
+			func(w io.Writer) { fmt.Fprintf(w, "Noted: the sensors of %s warm up.\n", args[0]) })
 	}
 	return c
 }

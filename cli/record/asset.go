@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"io"
 	"net/url"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -20,12 +19,12 @@ import (
 	"jauntylark/core/alarm"
 	"jauntylark/core/asset"
 	"jauntylark/core/measure"
-	"jauntylark/core/prose"
 	"jauntylark/core/site"
 )
 
 func assetCommand() *cobra.Command {
-	return terminal.Group("asset", "Things that are looked after: pumps, cabinets, heaps", assetAddCommand(), assetSetCommand(), assetListCommand(), assetShowCommand(), assetFileCommand(),
+	return terminal.Group("asset", "Things that are looked after: pumps, cabinets, heaps", assetAddCommand(),
+		assetSetCommand(), assetListCommand(), assetShowCommand(), assetFileCommand(),
 		assetGuardCommand(), assetLabelCommand(), assetRemoveCommand())
 }
 
@@ -42,7 +41,8 @@ func assetFlags(f *pflag.FlagSet) {
 	f.String("kind", "", "what it is, in a word, like pump")
 	f.String("in", "", "the asset that it is a part of, or stands in; '' for none")
 	f.String("next-service", "", "a date, like 2027-03-01; '' for none")
-	f.StringSlice("signal", nil, "what belongs to it: DEVICE for all of a device, or DEVICE/SIGNAL; may be repeated, replaces what there is")
+	f.StringSlice("signal", nil,
+		"what belongs to it: DEVICE for all of a device, or DEVICE/SIGNAL; may be repeated, replaces what there is")
 	f.StringSlice("output", nil, "DEVICE/OUTPUT; may be repeated, replaces what there is")
 	f.String("note", "", "Markdown; @FILE reads a file")
 }
@@ -66,7 +66,8 @@ func readAsset(f *pflag.FlagSet, in io.Reader) (c act.AssetChange, err error) {
 		}
 		return &v
 	}
-	c = act.AssetChange{Title: text("title"), Kind: text("kind"), In: text("in"), NextService: text("next-service"), Signals: list("signal"), Outputs: list("output"), Note: text("note")}
+	c = act.AssetChange{Title: text("title"), Kind: text("kind"), In: text("in"), NextService: text("next-service"),
+		Signals: list("signal"), Outputs: list("output"), Note: text("note")}
 	if c.Note != nil {
 		*c.Note, err = terminal.TextOrFile(*c.Note, in)
 	}
@@ -84,13 +85,15 @@ func assetAddCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return doAsset(c, api.AddAsset.At(), api.AssetDraft{Name: args[0], AssetChange: change}, "Asset %s is there. Its page: /assets/%[1]s\n")
+		return doAsset(c, api.AddAsset.At(), api.AssetDraft{Name: args[0], AssetChange: change},
+			"Asset %s is there. Its page: /assets/%[1]s\n")
 	}
 	return c
 }
 
 func assetSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set NAME", Short: "Change an asset, and set its condition; what is not said stays", Args: terminal.Exactly("NAME"), ValidArgsFunction: assetNames,
+	c := &cobra.Command{Use: "set NAME", Short: "Change an asset, and set its condition; what is not said stays",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: assetNames,
 		Example: "  jaunty asset set fog-pump --next-service 2027-09-01\n  jaunty asset set fog-pump --signal fog-pump --signal lamp-meter/power\n  jaunty asset set fog-pump --condition attention --why 'the valve sticks'"}
 	assetFlags(c.Flags())
 	condition := c.Flags().String("condition", "", "how it is: "+strings.Join(asset.Conditions, ", "))
@@ -107,7 +110,8 @@ func assetSetCommand() *cobra.Command {
 		case *condition == "" && *why != "":
 			return terminal.Misused("--why belongs to --condition")
 		case *condition != "" && !slices.Contains(asset.Conditions, *condition): // before anything is changed
-			return terminal.Misused("--condition: %s; conditions are %s", site.Unknown("condition", *condition, asset.Conditions), strings.Join(asset.Conditions, ", "))
+			return terminal.Misused("--condition: %s; conditions are %s",
+				site.Unknown("condition", *condition, asset.Conditions), strings.Join(asset.Conditions, ", "))
 		case *condition == "":
 			return doAsset(c, api.ChangeAsset.At(args[0]), change, "Asset %s is changed.\n")
 		case change != act.AssetChange{}:
@@ -115,11 +119,13 @@ func assetSetCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if _, err := client.Do(c.Context(), s, api.ChangeAsset, api.ChangeAssetIn{AssetPath: api.AssetPath{Asset: args[0]}, Body: change}); err != nil {
+			if _, err := client.Do(c.Context(), s, api.ChangeAsset,
+				api.ChangeAssetIn{AssetPath: api.AssetPath{Asset: args[0]}, Body: change}); err != nil {
 				return err
 			}
 		}
-		return doAsset(c, api.SetCondition.At(args[0]), act.ConditionOrder{Condition: *condition, Why: *why}, "Asset %s is "+*condition+".\n")
+		return doAsset(c, api.SetCondition.At(args[0]), act.ConditionOrder{Condition: *condition, Why: *why},
+			"Asset %s is "+*condition+".\n")
 	}
 	return c
 }
@@ -138,7 +144,8 @@ func doAsset(c *cobra.Command, at api.Place, in any, words string) error {
 }
 
 func assetListCommand() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "All assets in their tree, with what they read now", Args: terminal.Exactly(), Example: "  jaunty asset list",
+	return &cobra.Command{Use: "list", Short: "All assets in their tree, with what they read now",
+		Args: terminal.Exactly(), Example: "  jaunty asset list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			s, err := terminal.SignedIn()
 			if err != nil {
@@ -163,15 +170,18 @@ func assetListCommand() *cobra.Command {
 					if a.Worst != "" {
 						state += ", " + string(a.Worst)
 					}
-					rows = append(rows, []string{strings.Repeat("  ", a.Depth) + a.Name, a.Called(), a.Kind, state, strconv.Itoa(a.Guards), reads, at})
+					rows = append(rows, []string{strings.Repeat("  ", a.Depth) + a.Name, a.Called(), a.Kind, state,
+						strconv.Itoa(a.Guards), reads, at})
 				}
-				terminal.Table(w, "No assets yet; 'jaunty asset add NAME' adds one.", []string{"ASSET", "TITLE", "KIND", "CONDITION", "GUARDS", "READS", ""}, rows)
+				terminal.Table(w, "No assets yet; 'jaunty asset add NAME' adds one.",
+					[]string{"ASSET", "TITLE", "KIND", "CONDITION", "GUARDS", "READS", ""}, rows)
 			})
 		}}
 }
 
 func assetShowCommand() *cobra.Command {
-	return &cobra.Command{Use: "show NAME", Short: "One asset: its condition, what it reads, what belongs to it", Args: terminal.Exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset show fog-pump",
+	return &cobra.Command{Use: "show NAME", Short: "One asset: its condition, what it reads, what belongs to it",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset show fog-pump",
 		RunE: func(c *cobra.Command, args []string) error {
 			p, err := terminal.Ask(c, api.GetAsset, api.AssetPath{Asset: args[0]})
 			if err != nil {
@@ -240,65 +250,10 @@ func printAsset(w io.Writer, p *api.AssetPage) {
 	}
 }
 
-// assetFileCommand holds what is done with photos and papers.
-func assetFileCommand() *cobra.Command {
-	return terminal.Group("file", "Photos and papers of an asset", assetFileListCommand(), assetFileAddCommand(), assetFileRemoveCommand())
-}
-
-func assetFileListCommand() *cobra.Command {
-	return &cobra.Command{Use: "list NAME", Short: "Photos and papers of an asset, the newest first", Args: terminal.Exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset file list fog-pump",
-		RunE: func(c *cobra.Command, args []string) error {
-			p, err := terminal.Ask(c, api.GetAsset, api.AssetPath{Asset: args[0]})
-			if err != nil {
-				return err
-			}
-			return terminal.Show(c, p.Attachments, func(w io.Writer) {
-				rows := [][]string{}
-				for _, a := range p.Attachments {
-					rows = append(rows, []string{strconv.FormatInt(a.ID, 10), string(a.Kind), a.Name, prose.Bytes(int64(a.Size)), a.By, terminal.Clock(&a.At)})
-				}
-				terminal.Table(w, "No photos or papers yet; 'jaunty asset file add NAME FILE' stores one.", []string{"FILE", "KIND", "TITLE", "SIZE", "BY", "ADDED"}, rows)
-			})
-		}}
-}
-
-func assetFileAddCommand() *cobra.Command {
-	c := &cobra.Command{Use: "add NAME FILE", Short: "Store a photo of an asset (PNG, JPEG, WebP), or a paper (PDF)", Args: terminal.Exactly("NAME", "FILE"), ValidArgsFunction: assetNames,
-		Long:    "Store a photo of an asset (PNG, JPEG, WebP), or a paper (PDF). A photo is drawn anew: turned upright, scaled to 2560 pixels, and without the place where it was taken.",
-		Example: "  jaunty asset file add fog-pump pump.jpg --title 'Name plate'\n  jaunty asset file add fog-pump manual.pdf"}
-	title := c.Flags().String("title", "", "what people call it; the file's name when left out")
-	c.RunE = func(c *cobra.Command, args []string) error {
-		op := api.AddPhoto
-		if strings.EqualFold(filepath.Ext(args[1]), ".pdf") {
-			op = api.AddPaper
-		}
-		var a asset.Attachment
-		if err := terminal.Upload(c, op.At(args[0]), args[1], *title, &a); err != nil {
-			return err
-		}
-		return terminal.Show(c, a, func(w io.Writer) {
-			size := prose.Bytes(int64(a.Size))
-			if a.Width > 0 {
-				size = fmt.Sprintf("%d × %d, %s", a.Width, a.Height, size)
-			}
-			fmt.Fprintf(w, "%s has the %s %s (%d): %s.\n", args[0], a.Kind, a.Name, a.ID, size)
-		})
-	}
-	return c
-}
-
-func assetFileRemoveCommand() *cobra.Command {
-	return &cobra.Command{Use: "remove NAME ID", Short: "Remove a photo or a paper of an asset", Args: terminal.Exactly("NAME", "ID"), ValidArgsFunction: assetNames, Example: "  jaunty asset file remove fog-pump 3",
-		RunE: func(c *cobra.Command, args []string) error {
-			if _, err := strconv.ParseInt(args[1], 10, 64); err != nil {
-				return terminal.Misused("ID %q is no number like 3", args[1])
-			}
-			return terminal.Remove(c, "attachment", args[1], api.RemoveAttachment.At(args[0], args[1]))
-		}}
-}
-
 func assetGuardCommand() *cobra.Command {
-	c := &cobra.Command{Use: "guard NAME DEVICE/SIGNAL --when TEST", Short: "Put an asset under guard: which signal, how often, which limits, who is told", Args: terminal.Exactly("NAME", "DEVICE/SIGNAL"),
+	c := &cobra.Command{Use: "guard NAME DEVICE/SIGNAL --when TEST",
+		Short: "Put an asset under guard: which signal, how often, which limits, who is told",
+		Args:  terminal.Exactly("NAME", "DEVICE/SIGNAL"),
 		Long: `Put an asset under guard in one step: the signal joins the asset, a guard looks at it, and the device behind it is
 told how often to measure. All of it is done, or nothing. --try says the sentence that sums it up, and changes nothing.`,
 		Example: `  jaunty asset guard switchboard switchboard-eye/terminal-2-highest --when 'above 60' --rung 'above 75, critical' --interval 5m --tell glasshouse
@@ -355,7 +310,9 @@ told how often to measure. All of it is done, or nothing. --try says the sentenc
 }
 
 func assetLabelCommand() *cobra.Command {
-	c := &cobra.Command{Use: "label FILE [NAME...]", Short: "QR labels that open assets' pages: .svg and .png of one, .pdf a sheet of some or all", Args: terminal.Between(1, 0),
+	c := &cobra.Command{Use: "label FILE [NAME...]",
+		Short:   "QR labels that open assets' pages: .svg and .png of one, .pdf a sheet of some or all",
+		Args:    terminal.Between(1, 0),
 		Example: "  jaunty asset label labels.pdf\n  jaunty asset label fog-pump.svg fog-pump"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		at := api.GetLabels.At().Raw(url.Values{"asset": args[1:]}.Encode())
@@ -377,7 +334,8 @@ func assetLabelCommand() *cobra.Command {
 }
 
 func assetRemoveCommand() *cobra.Command {
-	return &cobra.Command{Use: "remove NAME", Short: "Remove an asset; it can be brought back for 30 days", Args: terminal.Exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset remove old-pump",
+	return &cobra.Command{Use: "remove NAME", Short: "Remove an asset; it can be brought back for 30 days",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: assetNames, Example: "  jaunty asset remove old-pump",
 		RunE: func(c *cobra.Command, args []string) error {
 			return terminal.Remove(c, "asset", args[0], api.RemoveAsset.At(args[0]))
 		}}

@@ -21,8 +21,10 @@ import (
 )
 
 func boardCommand() *cobra.Command {
-	return terminal.Group("board", "What people put together to look at", boardListCommand(), boardShowCommand(), boardSetCommand(), boardCopyCommand(), boardShareCommand(),
-		terminal.Group("version", "What was published of a board", boardVersionsCommand(), boardRestoreCommand()), boardStartCommand(), boardRemoveCommand())
+	return terminal.Group("board", "What people put together to look at", boardListCommand(), boardShowCommand(),
+		boardSetCommand(), boardCopyCommand(), boardShareCommand(),
+		terminal.Group("version", "What was published of a board", boardVersionsCommand(), boardRestoreCommand()),
+		boardStartCommand(), boardRemoveCommand())
 }
 
 func boardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
@@ -30,7 +32,8 @@ func boardNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCo
 }
 
 func boardListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list", Short: "All boards that you may look at", Args: terminal.Exactly(), Example: "  jaunty board list"}
+	c := &cobra.Command{Use: "list", Short: "All boards that you may look at", Args: terminal.Exactly(),
+		Example: "  jaunty board list"}
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		all, err := terminal.Ask(c, api.ListBoards, api.ListBoardsIn{})
 		if err != nil {
@@ -46,9 +49,11 @@ func boardListCommand() *cobra.Command {
 				if b.Draft != nil {
 					draft = "a draft by " + b.Draft.By
 				}
-				rows = append(rows, []string{b.Name, b.Called(), strconv.Itoa(len(b.Tiling.Tiles)), strconv.Itoa(b.Version), seen, draft})
+				rows = append(rows, []string{b.Name, b.Called(), strconv.Itoa(len(b.Tiling.Tiles)),
+					strconv.Itoa(b.Version), seen, draft})
 			}
-			terminal.Table(w, "No boards; make one in the console, or save one with 'jaunty board set'.", []string{"BOARD", "TITLE", "TILES", "VERSION", "SEEN BY", "DRAFT"}, rows)
+			terminal.Table(w, "No boards; make one in the console, or save one with 'jaunty board set'.",
+				[]string{"BOARD", "TITLE", "TILES", "VERSION", "SEEN BY", "DRAFT"}, rows)
 		})
 	}
 	return c
@@ -56,13 +61,15 @@ func boardListCommand() *cobra.Command {
 
 func boardShowCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "show NAME", Short: "One board as YAML, which board set reads", Args: terminal.Exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board show water > water.yaml",
+		Use: "show NAME", Short: "One board as YAML, which board set reads", Args: terminal.Exactly("NAME"),
+		ValidArgsFunction: boardNames, Example: "  jaunty board show water > water.yaml",
 		RunE: func(c *cobra.Command, args []string) error {
 			b, err := terminal.Ask(c, api.GetBoard, api.BoardPath{Board: args[0]})
 			if err != nil {
 				return err
 			}
-			text, err := json.Marshal(record.BoardFile{Name: b.Name, BoardSaving: act.BoardSaving{Title: b.Title, Shared: b.Shared, Tiling: b.Tiling}})
+			text, err := json.Marshal(record.BoardFile{Name: b.Name, BoardSaving: act.BoardSaving{Title: b.Title,
+				Shared: b.Shared, Tiling: b.Tiling}})
 			if err == nil {
 				text, err = yaml.JSONToYAML(text)
 			}
@@ -75,7 +82,8 @@ func boardShowCommand() *cobra.Command {
 }
 
 func boardSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set FILE", Short: "Save a board from a YAML file and publish it; - is standard input", Args: terminal.Exactly("FILE"),
+	c := &cobra.Command{Use: "set FILE", Short: "Save a board from a YAML file and publish it; - is standard input",
+		Args: terminal.Exactly("FILE"),
 		Long: `Save a board from a YAML file, new or in place of the one of its name, and publish it. A tile without a place gets
 the first one that is free.`,
 		Example: `  jaunty board set water.yaml --note 'the new tank'
@@ -108,7 +116,8 @@ the first one that is free.`,
 		if c.Flags().Changed("note") {
 			file.Note = *note
 		}
-		return doBoard(c, api.PutBoard.At(file.Name), file.BoardSaving, "Version %d of the board %s is published, with %s.\n")
+		return doBoard(c, api.PutBoard.At(file.Name), file.BoardSaving,
+			"Version %d of the board %s is published, with %s.\n")
 	}
 	return c
 }
@@ -129,16 +138,21 @@ func doBoard(c *cobra.Command, at api.Place, in any, words string) error {
 }
 
 func boardCopyCommand() *cobra.Command {
-	c := &cobra.Command{Use: "copy NAME NEW", Short: "Make a board of your own out of one that is there", Args: terminal.Exactly("NAME", "NEW"), ValidArgsFunction: boardNames, Example: "  jaunty board copy water my-water --title 'My water'"}
+	c := &cobra.Command{Use: "copy NAME NEW", Short: "Make a board of your own out of one that is there",
+		Args: terminal.Exactly("NAME", "NEW"), ValidArgsFunction: boardNames,
+		Example: "  jaunty board copy water my-water --title 'My water'"}
 	title := c.Flags().String("title", "", "what people call it")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		return doBoard(c, api.CopyBoard.At(args[0]), api.BoardCopy{Name: args[1], Title: *title}, "Version %d of the board %s is there, with %s. You alone see it.\n")
+		return doBoard(c, api.CopyBoard.At(args[0]), api.BoardCopy{Name: args[1], Title: *title},
+			"Version %d of the board %s is there, with %s. You alone see it.\n")
 	}
 	return c
 }
 
 func boardShareCommand() *cobra.Command {
-	c := &cobra.Command{Use: "share NAME", Short: "Let everybody see a board, or nobody but who made it", Args: terminal.Exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board share my-water\n  jaunty board share my-water --off"}
+	c := &cobra.Command{Use: "share NAME", Short: "Let everybody see a board, or nobody but who made it",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: boardNames,
+		Example: "  jaunty board share my-water\n  jaunty board share my-water --off"}
 	off := c.Flags().Bool("off", false, "nobody but who made it sees it")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		words := "Version %d of the board %s, with %s, is seen by everybody.\n"
@@ -151,7 +165,8 @@ func boardShareCommand() *cobra.Command {
 }
 
 func boardVersionsCommand() *cobra.Command {
-	return &cobra.Command{Use: "list NAME", Short: "What was published of a board, newest first", Args: terminal.Exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board version list water",
+	return &cobra.Command{Use: "list NAME", Short: "What was published of a board, newest first",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board version list water",
 		RunE: func(c *cobra.Command, args []string) error {
 			all, err := terminal.Ask(c, api.ListBoardVersions, api.BoardPath{Board: args[0]})
 			if err != nil {
@@ -160,7 +175,8 @@ func boardVersionsCommand() *cobra.Command {
 			return terminal.Show(c, all, func(w io.Writer) {
 				rows := [][]string{}
 				for _, v := range all {
-					rows = append(rows, []string{strconv.Itoa(v.Number), terminal.Clock(&v.At), v.By, strconv.Itoa(len(v.Tiling.Tiles)), v.Note})
+					rows = append(rows, []string{strconv.Itoa(v.Number), terminal.Clock(&v.At), v.By,
+						strconv.Itoa(len(v.Tiling.Tiles)), v.Note})
 				}
 				terminal.Table(w, "Nothing was published yet.", []string{"VERSION", "AT", "BY", "TILES", "NOTE"}, rows)
 			})
@@ -168,7 +184,9 @@ func boardVersionsCommand() *cobra.Command {
 }
 
 func boardRestoreCommand() *cobra.Command {
-	c := &cobra.Command{Use: "restore NAME VERSION", Short: "Publish an older version of a board anew", Args: terminal.Exactly("NAME", "VERSION"), ValidArgsFunction: boardNames, Example: "  jaunty board version restore water 3"}
+	c := &cobra.Command{Use: "restore NAME VERSION", Short: "Publish an older version of a board anew",
+		Args: terminal.Exactly("NAME", "VERSION"), ValidArgsFunction: boardNames,
+		Example: "  jaunty board version restore water 3"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		number, err := strconv.Atoi(args[1])
 		if err != nil || number < 1 {
@@ -178,17 +196,21 @@ func boardRestoreCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		b, err := client.Do(c.Context(), s, api.TakeBoardVersion, api.TakeBoardVersionIn{BoardPath: api.BoardPath{Board: args[0]}, Version: number})
+		b, err := client.Do(c.Context(), s, api.TakeBoardVersion,
+			api.TakeBoardVersionIn{BoardPath: api.BoardPath{Board: args[0]}, Version: number})
 		if err != nil {
 			return err
 		}
-		return doBoard(c, api.PublishBoard.At(args[0]), map[string]any{"revision": b.Draft.Revision, "note": fmt.Sprintf("version %d again", number)}, "Version %d of the board %s is published, with %s.\n")
+		return doBoard(c, api.PublishBoard.At(args[0]), map[string]any{"revision": b.Draft.Revision,
+			"note": fmt.Sprintf("version %d again", number)}, "Version %d of the board %s is published, with %s.\n")
 	}
 	return c
 }
 
 func boardStartCommand() *cobra.Command {
-	c := &cobra.Command{Use: "start [NAME]", Short: "Say which board you see first; without a name, what is wrong now", Args: terminal.Between(0, 1), ValidArgsFunction: boardNames, Example: "  jaunty board start overview\n  jaunty board start"}
+	c := &cobra.Command{Use: "start [NAME]", Short: "Say which board you see first; without a name, what is wrong now",
+		Args: terminal.Between(0, 1), ValidArgsFunction: boardNames,
+		Example: "  jaunty board start overview\n  jaunty board start"}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, err := terminal.SignedIn()
 		if err != nil {
@@ -214,7 +236,8 @@ func boardStartCommand() *cobra.Command {
 }
 
 func boardRemoveCommand() *cobra.Command {
-	return &cobra.Command{Use: "remove NAME", Short: "Remove a board; it can be brought back for 30 days", Args: terminal.Exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board remove my-water",
+	return &cobra.Command{Use: "remove NAME", Short: "Remove a board; it can be brought back for 30 days",
+		Args: terminal.Exactly("NAME"), ValidArgsFunction: boardNames, Example: "  jaunty board remove my-water",
 		RunE: func(c *cobra.Command, args []string) error {
 			return terminal.Remove(c, "board", args[0], api.RemoveBoard.At(args[0]))
 		}}

@@ -31,7 +31,8 @@ func journalListCommand() *cobra.Command {
 	f := c.Flags()
 	limit := f.Int("limit", 50, "so many at most")
 	f.String("device", "", "only what happened to this device and its signals")
-	f.String("asset", "", "only what happened to this asset and to all that belongs to it; no other choice goes with it")
+	f.String("asset", "",
+		"only what happened to this asset and to all that belongs to it; no other choice goes with it")
 	f.String("kind", "", "only entries of this kind, or that begin with this word, like alarm or guard")
 	f.String("severity", "", "only entries about alarms that were as bad: advisory, warning, critical")
 	f.String("since", "", "from when: "+terminal.TimeHelp+"; the first entry when left out")
@@ -76,7 +77,8 @@ func journalListCommand() *cobra.Command {
 
 func journalAddCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "add TEXT", Short: "Write a note into the journal: what was done, what was seen", Args: terminal.Exactly("TEXT"),
+		Use: "add TEXT", Short: "Write a note into the journal: what was done, what was seen",
+		Args: terminal.Exactly("TEXT"),
 		Long: `Write a note into the journal. Charts of the device or signal that it is about show it at its time, and pages of the asset.
 An asset's standing notes, in Markdown, are set with 'jaunty asset set NAME --note'.`,
 		Example: "  jaunty journal add 'probe cleaned' --signal pond/oxygen\n  jaunty journal add 'power cut in the whole street' --at 40m\n  jaunty journal add 'new seal fitted' --asset fog-pump",

@@ -15,11 +15,13 @@ import (
 )
 
 func pictureCommand() *cobra.Command {
-	return terminal.Group("picture", "Pictures that boards show values on", pictureListCommand(), pictureAddCommand(), pictureRemoveCommand())
+	return terminal.Group("picture", "Pictures that boards show values on", pictureListCommand(), pictureAddCommand(),
+		pictureRemoveCommand())
 }
 
 func pictureListCommand() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "All pictures, newest first", Args: terminal.Exactly(), Example: "  jaunty picture list",
+	return &cobra.Command{Use: "list", Short: "All pictures, newest first", Args: terminal.Exactly(),
+		Example: "  jaunty picture list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			all, err := terminal.Ask(c, api.ListPictures, api.None{})
 			if err != nil {
@@ -28,15 +30,18 @@ func pictureListCommand() *cobra.Command {
 			return terminal.Show(c, all, func(w io.Writer) {
 				rows := [][]string{}
 				for _, p := range all {
-					rows = append(rows, []string{strconv.FormatInt(p.ID, 10), p.Name, p.Type, fmt.Sprintf("%d × %d", p.Width, p.Height), strconv.Itoa(p.Size), p.By})
+					rows = append(rows, []string{strconv.FormatInt(p.ID, 10), p.Name, p.Type,
+						fmt.Sprintf("%d × %d", p.Width, p.Height), strconv.Itoa(p.Size), p.By})
 				}
-				terminal.Table(w, "No pictures yet; 'jaunty picture add FILE' stores one.", []string{"PICTURE", "NAME", "TYPE", "PIXELS", "BYTES", "BY"}, rows)
+				terminal.Table(w, "No pictures yet; 'jaunty picture add FILE' stores one.",
+					[]string{"PICTURE", "NAME", "TYPE", "PIXELS", "BYTES", "BY"}, rows)
 			})
 		}}
 }
 
 func pictureAddCommand() *cobra.Command {
-	c := &cobra.Command{Use: "add FILE", Short: "Store a picture: PNG, JPEG, WebP or SVG", Args: terminal.Exactly("FILE"),
+	c := &cobra.Command{Use: "add FILE", Short: "Store a picture: PNG, JPEG, WebP or SVG",
+		Args:    terminal.Exactly("FILE"),
 		Long:    "Store a picture for boards: PNG, JPEG, WebP or SVG. It is drawn anew: places, cameras and scripts in the file are not kept.",
 		Example: "  jaunty picture add glasshouse.svg"}
 	title := c.Flags().String("title", "", "what people call it; the file's name when left out")
@@ -54,7 +59,8 @@ func pictureAddCommand() *cobra.Command {
 			return err
 		}
 		var p board.Picture
-		if err := s.Upload(c.Context(), api.AddPicture.At().Asking("name", *title), "application/octet-stream", f, &p); err != nil {
+		if err := s.Upload(c.Context(), api.AddPicture.At().Asking("name", *title), "application/octet-stream", f,
+			&p); err != nil {
 			return err
 		}
 		return terminal.Show(c, p, func(w io.Writer) {
@@ -65,7 +71,8 @@ func pictureAddCommand() *cobra.Command {
 }
 
 func pictureRemoveCommand() *cobra.Command {
-	return &cobra.Command{Use: "remove PICTURE", Short: "Remove a picture that no board shows", Args: terminal.Exactly("PICTURE"), Example: "  jaunty picture remove 3",
+	return &cobra.Command{Use: "remove PICTURE", Short: "Remove a picture that no board shows",
+		Args: terminal.Exactly("PICTURE"), Example: "  jaunty picture remove 3",
 		RunE: func(c *cobra.Command, args []string) error {
 			if _, err := strconv.ParseInt(args[0], 10, 64); err != nil {
 				return terminal.Misused("PICTURE %q is no number like 3", args[0])

@@ -17,12 +17,14 @@ import (
 )
 
 func removedCommand() *cobra.Command {
-	return terminal.Group("removed", "What was removed in the last 30 days; 'jaunty KIND bring-back NAME' brings it back", removedListCommand(),
+	return terminal.Group("removed",
+		"What was removed in the last 30 days; 'jaunty KIND bring-back NAME' brings it back", removedListCommand(),
 		bringBackCommand("", "bring-back KIND NAME", "jaunty removed bring-back picture 3"))
 }
 
 func removedListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list", Short: "What was removed and can be brought back, newest first", Args: terminal.Exactly(), Example: "  jaunty removed list\n  jaunty removed list --kind guard"}
+	c := &cobra.Command{Use: "list", Short: "What was removed and can be brought back, newest first",
+		Args: terminal.Exactly(), Example: "  jaunty removed list\n  jaunty removed list --kind guard"}
 	kind := c.Flags().String("kind", "", "of this kind alone: guard, device, contact, readings …")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		var all []site.Removal
@@ -47,9 +49,11 @@ func removedListCommand() *cobra.Command {
 		return terminal.Show(c, all, func(w io.Writer) {
 			rows := [][]string{}
 			for _, r := range all {
-				rows = append(rows, []string{r.Kind, r.Name, r.Title, terminal.Clock(&r.At), r.By, terminal.Clock(&r.Until)})
+				rows = append(rows, []string{r.Kind, r.Name, r.Title, terminal.Clock(&r.At), r.By,
+					terminal.Clock(&r.Until)})
 			}
-			terminal.Table(w, "Nothing was removed in the last 30 days.", []string{"KIND", "NAME", "TITLE", "REMOVED", "BY", "UNTIL"}, rows)
+			terminal.Table(w, "Nothing was removed in the last 30 days.", []string{"KIND", "NAME", "TITLE", "REMOVED",
+				"BY", "UNTIL"}, rows)
 		})
 	}
 	return c
@@ -74,9 +78,12 @@ func bringBackCommand(kind, use, example string) *cobra.Command {
 		thing = "thing"
 	}
 	return &cobra.Command{
-		Use: use, Short: "Bring back " + terminal.Article(thing) + " that was removed in the last 30 days, with all that went with it", Args: terminal.Exactly(arguments...), Example: "  " + example,
+		Use: use, Short: "Bring back " + terminal.Article(thing) +
+			" that was removed in the last 30 days, with all that went with it", Args: terminal.Exactly(arguments...),
+		Example: "  " + example,
 		ValidArgsFunction: func(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-			return terminal.Names(c, api.ListRemoved.At().Asking("kind", kind), func(r site.Removal) string { return r.Name })
+			return terminal.Names(c, api.ListRemoved.At().Asking("kind", kind),
+				func(r site.Removal) string { return r.Name })
 		},
 		RunE: func(c *cobra.Command, args []string) error {
 			what := api.BringBackOrder{Kind: kind, Name: args[len(args)-1]}

@@ -20,7 +20,8 @@ import (
 )
 
 func runCommand() *cobra.Command {
-	return terminal.Group("run", "Runs: named stretches of time on an asset, as a batch or a night", runStartCommand(), runStopCommand(), runListCommand(), runShowCommand(), runCompareCommand(), runSetCommand(), runPhaseCommand(),
+	return terminal.Group("run", "Runs: named stretches of time on an asset, as a batch or a night", runStartCommand(),
+		runStopCommand(), runListCommand(), runShowCommand(), runCompareCommand(), runSetCommand(), runPhaseCommand(),
 		runReportCommand(), runRemoveCommand(), runPlanCommand())
 }
 
@@ -45,7 +46,10 @@ func runNames(c *cobra.Command, args []string, begun string) ([]string, cobra.Sh
 	if len(args) > 0 {
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
-	return terminal.Names(c, api.ListRuns.At(), func(r run.Run) string { return strconv.FormatInt(r.ID, 10) + "\t" + r.Title })
+	return terminal.Names(c, api.ListRuns.At(), func(r run.Run) string {
+		return strconv.FormatInt(r.ID, 10) + "\t" +
+			r.Title
+	})
 }
 
 // readGoals reads goals as people write them.
@@ -68,7 +72,9 @@ func readGoals(f *pflag.FlagSet) (run.Goals, error) {
 const goalHelp = "'DEVICE/SIGNAL reaches 74', '… falls to 4', '… between 18 and 22 for 90%'; may be repeated"
 
 func runStartCommand() *cobra.Command {
-	c := &cobra.Command{Use: "start ASSET [TITLE]", Short: "Start a run of an asset; with --until, add one that is over", Args: terminal.Between(1, 2), ValidArgsFunction: assetNames,
+	c := &cobra.Command{Use: "start ASSET [TITLE]",
+		Short: "Start a run of an asset; with --until, add one that is over", Args: terminal.Between(1, 2),
+		ValidArgsFunction: assetNames,
 		Example: `  jaunty run start compost-heap 'Heap 7' --goal 'compost/core reaches 60'
   jaunty run start propagation-bench 'Night of frost' --at 14h --until 4h --goal 'bench/root-zone between 18 and 22 for 90%'`}
 	f := c.Flags()
@@ -113,7 +119,9 @@ func doRun(c *cobra.Command, at api.Place, in any) error {
 }
 
 func runStopCommand() *cobra.Command {
-	c := &cobra.Command{Use: "stop RUN", Short: "End a run: by its number, or the one that is on of an asset", Args: terminal.Exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run stop 7\n  jaunty run stop compost-heap --at 10m"}
+	c := &cobra.Command{Use: "stop RUN", Short: "End a run: by its number, or the one that is on of an asset",
+		Args: terminal.Exactly("RUN"), ValidArgsFunction: runNames,
+		Example: "  jaunty run stop 7\n  jaunty run stop compost-heap --at 10m"}
 	c.Flags().String("at", "", "when it ended: "+terminal.TimeHelp+"; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := runID(c, args[0])
@@ -130,7 +138,8 @@ func runStopCommand() *cobra.Command {
 }
 
 func runListCommand() *cobra.Command {
-	c := &cobra.Command{Use: "list [ASSET]", Short: "Runs, newest first", Args: terminal.Between(0, 1), ValidArgsFunction: assetNames, Example: "  jaunty run list\n  jaunty run list compost-heap --limit 5"}
+	c := &cobra.Command{Use: "list [ASSET]", Short: "Runs, newest first", Args: terminal.Between(0, 1),
+		ValidArgsFunction: assetNames, Example: "  jaunty run list\n  jaunty run list compost-heap --limit 5"}
 	limit := c.Flags().Int("limit", 50, "so many at most")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		q := url.Values{"limit": {strconv.Itoa(*limit)}}
@@ -148,16 +157,20 @@ func runListCommand() *cobra.Command {
 				if r.EndedAt != nil {
 					lasted = prose.Length(r.EndedAt.Sub(r.StartedAt))
 				}
-				rows = append(rows, []string{strconv.FormatInt(r.ID, 10), r.Asset, r.Title, terminal.Clock(&r.StartedAt), lasted, r.How})
+				rows = append(rows, []string{strconv.FormatInt(r.ID, 10), r.Asset, r.Title,
+					terminal.Clock(&r.StartedAt), lasted, r.How})
 			}
-			terminal.Table(w, "No runs yet; 'jaunty run start ASSET' starts one.", []string{"RUN", "ASSET", "TITLE", "STARTED", "LASTED", "STARTED BY"}, rows)
+			terminal.Table(w, "No runs yet; 'jaunty run start ASSET' starts one.",
+				[]string{"RUN", "ASSET", "TITLE", "STARTED", "LASTED", "STARTED BY"}, rows)
 		})
 	}
 	return c
 }
 
 func runShowCommand() *cobra.Command {
-	return &cobra.Command{Use: "show RUN", Short: "What a run came to, and when it will reach its goals", Args: terminal.Exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run show 7\n  jaunty run show compost-heap",
+	return &cobra.Command{Use: "show RUN", Short: "What a run came to, and when it will reach its goals",
+		Args: terminal.Exactly("RUN"), ValidArgsFunction: runNames,
+		Example: "  jaunty run show 7\n  jaunty run show compost-heap",
 		RunE: func(c *cobra.Command, args []string) error {
 			id, err := runID(c, args[0])
 			if err != nil {
@@ -201,10 +214,12 @@ func courseRow(c *run.SignalCourse) []string {
 }
 
 func runCompareCommand() *cobra.Command {
-	c := &cobra.Command{Use: "compare RUN RUN...", Short: "Runs beside each other, from their starts", Args: terminal.Between(2, 0), Example: "  jaunty run compare 3 7 9 --signal compost/core"}
+	c := &cobra.Command{Use: "compare RUN RUN...", Short: "Runs beside each other, from their starts",
+		Args: terminal.Between(2, 0), Example: "  jaunty run compare 3 7 9 --signal compost/core"}
 	signal := c.Flags().String("signal", "", "DEVICE/SIGNAL; the first that they have in common when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		out, err := terminal.Fetch[api.RunComparison](c, api.CompareRuns.At().Raw(url.Values{"runs": {strings.Join(args, ",")}, "signal": {*signal}}.Encode()))
+		out, err := terminal.Fetch[api.RunComparison](c,
+			api.CompareRuns.At().Raw(url.Values{"runs": {strings.Join(args, ",")}, "signal": {*signal}}.Encode()))
 		if err != nil {
 			return err
 		}
@@ -221,7 +236,8 @@ func printComparison(w io.Writer, out *api.RunComparison) {
 	for i := range out.Runs {
 		r := &out.Runs[i]
 		heading = append(heading, strings.ToUpper(r.Title))
-		cells := []string{terminal.Clock(&r.StartedAt), prose.Length(time.Duration(r.Lasted * float64(time.Second))), strconv.Itoa(r.Alarms), "-", "-", "-"}
+		cells := []string{terminal.Clock(&r.StartedAt), prose.Length(time.Duration(r.Lasted * float64(time.Second))),
+			strconv.Itoa(r.Alarms), "-", "-", "-"}
 		for k := range r.Courses {
 			if r.Courses[k].Signal == out.Signal {
 				copy(cells[3:], courseRow(&r.Courses[k])[1:])
@@ -266,7 +282,9 @@ func reachedAfter(r *api.RunCourse, o *run.Outcome) string {
 }
 
 func runSetCommand() *cobra.Command {
-	c := &cobra.Command{Use: "set RUN", Short: "Change a run: title, times, goals, note", Args: terminal.Exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run set 7 --title 'Heap 7, turned twice' --goal 'compost/core reaches 62'"}
+	c := &cobra.Command{Use: "set RUN", Short: "Change a run: title, times, goals, note", Args: terminal.Exactly("RUN"),
+		ValidArgsFunction: runNames,
+		Example:           "  jaunty run set 7 --title 'Heap 7, turned twice' --goal 'compost/core reaches 62'"}
 	f := c.Flags()
 	f.String("title", "", "what it is called")
 	f.String("started", "", "when it started")
@@ -309,7 +327,8 @@ func runSetCommand() *cobra.Command {
 }
 
 func runPhaseCommand() *cobra.Command {
-	c := &cobra.Command{Use: "phase RUN NAME", Short: "Begin a phase of a run", Args: terminal.Exactly("RUN", "NAME"), ValidArgsFunction: runNames, Example: "  jaunty run phase compost-heap 'turned, cooling' --at 5m"}
+	c := &cobra.Command{Use: "phase RUN NAME", Short: "Begin a phase of a run", Args: terminal.Exactly("RUN", "NAME"),
+		ValidArgsFunction: runNames, Example: "  jaunty run phase compost-heap 'turned, cooling' --at 5m"}
 	c.Flags().String("at", "", "when it began: "+terminal.TimeHelp+"; now when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := runID(c, args[0])
@@ -326,7 +345,8 @@ func runPhaseCommand() *cobra.Command {
 }
 
 func runReportCommand() *cobra.Command {
-	return &cobra.Command{Use: "report RUN FILE", Short: "Write the report of a run: .html, .pdf or .csv", Args: terminal.Exactly("RUN", "FILE"), ValidArgsFunction: runNames, Example: "  jaunty run report 7 heap-7.pdf",
+	return &cobra.Command{Use: "report RUN FILE", Short: "Write the report of a run: .html, .pdf or .csv",
+		Args: terminal.Exactly("RUN", "FILE"), ValidArgsFunction: runNames, Example: "  jaunty run report 7 heap-7.pdf",
 		RunE: func(c *cobra.Command, args []string) error {
 			id, err := runID(c, args[0])
 			if err != nil {
@@ -341,7 +361,8 @@ func runReportCommand() *cobra.Command {
 }
 
 func runRemoveCommand() *cobra.Command {
-	return &cobra.Command{Use: "remove RUN", Short: "Remove a run; the readings stay", Args: terminal.Exactly("RUN"), ValidArgsFunction: runNames, Example: "  jaunty run remove 7",
+	return &cobra.Command{Use: "remove RUN", Short: "Remove a run; the readings stay", Args: terminal.Exactly("RUN"),
+		ValidArgsFunction: runNames, Example: "  jaunty run remove 7",
 		RunE: func(c *cobra.Command, args []string) error {
 			id, err := runID(c, args[0])
 			if err != nil {

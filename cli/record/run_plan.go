@@ -15,7 +15,10 @@ import (
 )
 
 func runPlanCommand() *cobra.Command {
-	return terminal.Group("plan", "Plans that start and end runs by themselves: by a condition, or by a schedule", planSaveCommand(terminal.Saving{Verb: "add", Short: "Add a plan of an asset's runs"}), planSaveCommand(terminal.Saving{Verb: "set", Short: "Change a plan; what is not said stays"}), planListCommand(), planRemoveCommand())
+	return terminal.Group("plan", "Plans that start and end runs by themselves: by a condition, or by a schedule",
+		planSaveCommand(terminal.Saving{Verb: "add", Short: "Add a plan of an asset's runs"}),
+		planSaveCommand(terminal.Saving{Verb: "set", Short: "Change a plan; what is not said stays"}),
+		planListCommand(), planRemoveCommand())
 }
 
 func planSaveCommand(as terminal.Saving) *cobra.Command {
@@ -34,7 +37,8 @@ func planSaveCommand(as terminal.Saving) *cobra.Command {
 	_ = c.RegisterFlagCompletionFunc("asset", assetNames)
 	_ = c.RegisterFlagCompletionFunc("signal", terminal.SignalPaths)
 	c.RunE = func(c *cobra.Command, args []string) (err error) {
-		p, err := terminal.Draft(c, as, "plan", api.ListPlans.At(), args[0], run.Plan{Name: args[0]}, func(p run.Plan) string { return p.Name })
+		p, err := terminal.Draft(c, as, "plan", api.ListPlans.At(), args[0], run.Plan{Name: args[0]},
+			func(p run.Plan) string { return p.Name })
 		if err != nil {
 			return err
 		}
@@ -45,18 +49,23 @@ func planSaveCommand(as terminal.Saving) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		body := map[string]any{"asset": p.Asset, "title": p.Title, "signal": p.Signal, "start": p.Start, "end": p.End, "hours": p.Hours, "goals": p.Goals}
+		body := map[string]any{"asset": p.Asset, "title": p.Title, "signal": p.Signal, "start": p.Start, "end": p.End,
+			"hours": p.Hours, "goals": p.Goals}
 		if err := s.Call(c.Context(), api.PutPlan.At(args[0]), body, &p); err != nil {
 			return err
 		}
-		return terminal.Show(c, p, func(w io.Writer) { fmt.Fprintf(w, "Plan %s starts and ends runs of %s by itself.\n", args[0], p.Asset) })
+		return terminal.Show(c, p, func(w io.Writer) {
+			fmt.Fprintf(w, "Plan %s starts and ends runs of %s by itself.\n",
+				args[0], p.Asset)
+		})
 	}
 	return c
 }
 
 // readPlan takes what the flags say into p.
 func readPlan(f *pflag.FlagSet, p *run.Plan) (err error) {
-	for flag, into := range map[string]*string{"asset": &p.Asset, "title": &p.Title, "signal": &p.Signal, "hours": &p.Hours} {
+	for flag, into := range map[string]*string{"asset": &p.Asset, "title": &p.Title, "signal": &p.Signal,
+		"hours": &p.Hours} {
 		if f.Changed(flag) {
 			*into, _ = f.GetString(flag)
 		}
@@ -95,13 +104,15 @@ func planListCommand() *cobra.Command {
 					}
 					rows = append(rows, []string{p.Name, p.Asset, when, strconv.Itoa(len(p.Goals))})
 				}
-				terminal.Table(w, "No plans yet; 'jaunty run plan add NAME' makes one.", []string{"PLAN", "ASSET", "WHEN", "GOALS"}, rows)
+				terminal.Table(w, "No plans yet; 'jaunty run plan add NAME' makes one.",
+					[]string{"PLAN", "ASSET", "WHEN", "GOALS"}, rows)
 			})
 		}}
 }
 
 func planRemoveCommand() *cobra.Command {
-	return &cobra.Command{Use: "remove NAME", Short: "Remove a plan; its runs stay", Args: terminal.Exactly("NAME"), Example: "  jaunty run plan remove night",
+	return &cobra.Command{Use: "remove NAME", Short: "Remove a plan; its runs stay", Args: terminal.Exactly("NAME"),
+		Example: "  jaunty run plan remove night",
 		RunE: func(c *cobra.Command, args []string) error {
 			return terminal.Remove(c, "plan", args[0], api.RemovePlan.At(args[0]))
 		}}

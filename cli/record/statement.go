@@ -19,7 +19,10 @@ import (
 )
 
 func statementCommand() *cobra.Command {
-	return terminal.Group("statement", "Summaries that are sent: energy and cost of a month, alarms of a week, totals", statementListCommand(), statementSaveCommand(terminal.Saving{Verb: "add", Short: "Add a statement"}), statementSaveCommand(terminal.Saving{Verb: "set", Short: "Change a statement; what is not said stays"}), statementShowCommand(),
+	return terminal.Group("statement", "Summaries that are sent: energy and cost of a month, alarms of a week, totals",
+		statementListCommand(), statementSaveCommand(terminal.Saving{Verb: "add", Short: "Add a statement"}),
+		statementSaveCommand(terminal.Saving{Verb: "set", Short: "Change a statement; what is not said stays"}),
+		statementShowCommand(),
 		statementSendCommand(), terminal.RemoveCommand("statement", api.RemoveStatement.Operation, statementNames))
 }
 
@@ -38,9 +41,11 @@ func statementListCommand() *cobra.Command {
 			return terminal.Show(c, all, func(w io.Writer) {
 				rows := [][]string{}
 				for _, s := range all {
-					rows = append(rows, []string{s.Name, s.Kind, s.Every + " at " + s.At, strings.Join(s.Tell, ", "), terminal.Clock(s.DueAt)})
+					rows = append(rows, []string{s.Name, s.Kind, s.Every + " at " + s.At, strings.Join(s.Tell, ", "),
+						terminal.Clock(s.DueAt)})
 				}
-				terminal.Table(w, "No statements yet; 'jaunty statement add --help' shows one.", []string{"STATEMENT", "KIND", "EVERY", "TO", "NEXT"}, rows)
+				terminal.Table(w, "No statements yet; 'jaunty statement add --help' shows one.",
+					[]string{"STATEMENT", "KIND", "EVERY", "TO", "NEXT"}, rows)
 			})
 		},
 	}
@@ -48,7 +53,8 @@ func statementListCommand() *cobra.Command {
 
 func statementSaveCommand(as terminal.Saving) *cobra.Command {
 	c := &cobra.Command{
-		Use: as.Verb + " STATEMENT", Short: as.Short, Args: terminal.Exactly("STATEMENT"), ValidArgsFunction: statementNames,
+		Use: as.Verb + " STATEMENT", Short: as.Short, Args: terminal.Exactly("STATEMENT"),
+		ValidArgsFunction: statementNames,
 		Example: `  jaunty statement add electricity --kind energy --every month --tell orla
   jaunty statement set alarms --kind alarms --every week --at 08:00 --tell orla,tadhg
   jaunty statement add pumps --kind totals --totals fog-pump-cycles,fog-pump-on --every day`,
@@ -63,7 +69,8 @@ func statementSaveCommand(as terminal.Saving) *cobra.Command {
 	terminal.CompleteFrom(c, "kind", statement.Energy, statement.Alarms, statement.Totals)
 	terminal.CompleteFrom(c, "every", "day", "week", "month")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		v, err := terminal.Draft(c, as, "statement", api.ListStatements.At(), args[0], statement.Statement{Name: args[0], Every: "month"}, func(v statement.Statement) string { return v.Name })
+		v, err := terminal.Draft(c, as, "statement", api.ListStatements.At(), args[0],
+			statement.Statement{Name: args[0], Every: "month"}, func(v statement.Statement) string { return v.Name })
 		if err != nil {
 			return err
 		}
@@ -86,7 +93,8 @@ func statementSaveCommand(as terminal.Saving) *cobra.Command {
 			return err
 		}
 		var out statement.Statement
-		body := map[string]any{"title": v.Title, "kind": v.Kind, "totals": v.Totals, "every": v.Every, "at": v.At, "tell": v.Tell}
+		body := map[string]any{"title": v.Title, "kind": v.Kind, "totals": v.Totals, "every": v.Every, "at": v.At,
+			"tell": v.Tell}
 		if err := s.Call(c.Context(), api.PutStatement.At(v.Name), body, &out); err != nil {
 			return err
 		}
@@ -103,7 +111,8 @@ func statementSaveCommand(as terminal.Saving) *cobra.Command {
 
 // periodFlag lets a command say which period it is about.
 func periodFlag(c *cobra.Command) {
-	c.Flags().String("at", "", "an instant in the period, like 2026-10 or 2026-10-14; the newest period that is over when left out")
+	c.Flags().String("at", "",
+		"an instant in the period, like 2026-10 or 2026-10-14; the newest period that is over when left out")
 }
 
 // periodOf reads the flag: empty for the newest period that is over.
@@ -130,7 +139,8 @@ func periodOf(c *cobra.Command) (string, error) {
 
 func statementShowCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "show STATEMENT", Short: "What a statement says of a period, as text, a page or CSV", Args: terminal.Exactly("STATEMENT"), ValidArgsFunction: statementNames,
+		Use: "show STATEMENT", Short: "What a statement says of a period, as text, a page or CSV",
+		Args: terminal.Exactly("STATEMENT"), ValidArgsFunction: statementNames,
 		Example: `  jaunty statement show electricity
   jaunty statement show electricity --at 2026-10 --format html --file october.html`,
 	}
@@ -181,7 +191,8 @@ func atQuery(at string) string {
 
 func statementSendCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "send STATEMENT", Short: "Send a statement now", Args: terminal.Exactly("STATEMENT"), ValidArgsFunction: statementNames,
+		Use: "send STATEMENT", Short: "Send a statement now", Args: terminal.Exactly("STATEMENT"),
+		ValidArgsFunction: statementNames,
 		Example: `  jaunty statement send electricity
   jaunty statement send electricity --at 2026-10 --tell orla`,
 	}
@@ -208,7 +219,8 @@ func statementSendCommand() *cobra.Command {
 			return err
 		}
 		return terminal.Show(c, sent, func(w io.Writer) {
-			fmt.Fprintf(w, "It goes to %s; 'jaunty notice list' tells whether it arrived.\n", prose.Count(sent.Notices, "address", "addresses"))
+			fmt.Fprintf(w, "It goes to %s; 'jaunty notice list' tells whether it arrived.\n",
+				prose.Count(sent.Notices, "address", "addresses"))
 		})
 	}
 	return c

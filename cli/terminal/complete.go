@@ -47,7 +47,8 @@ func ArrivalNames(c *cobra.Command, _ []string, _ string) ([]string, cobra.Shell
 
 // CompleteDevices completes the first argument by the names of devices.
 func CompleteDevices(c *cobra.Command, flag string) {
-	_ = c.RegisterFlagCompletionFunc(flag, func(c *cobra.Command, _ []string, text string) ([]string, cobra.ShellCompDirective) {
+	_ = c.RegisterFlagCompletionFunc(flag, func(c *cobra.Command, _ []string,
+		text string) ([]string, cobra.ShellCompDirective) {
 		return DeviceNames(c, nil, text)
 	})
 }

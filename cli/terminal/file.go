@@ -31,8 +31,8 @@ func Upload(c *cobra.Command, at api.Place, file, called string, out any) error 
 	return s.Upload(c.Context(), at.Asking("name", called), "application/octet-stream", f, out)
 }
 
-// Download writes what a place answers with into a file; - is standard output. A file that is there already is written over when all of
-// it has come.
+// Download writes what a place answers with into a file; - is standard output. A file that is there already is written
+// over when all of it has come.
 func Download(c *cobra.Command, at api.Place, file string) error {
 	s, err := SignedIn()
 	if err != nil {
@@ -63,7 +63,8 @@ func Download(c *cobra.Command, at api.Place, file string) error {
 	if err != nil {
 		return err
 	}
-	return Show(c, map[string]any{"file": file, "bytes": info.Size()}, func(w io.Writer) { fmt.Fprintf(w, "%s is written, %s.\n", file, prose.Bytes(info.Size())) })
+	return Show(c, map[string]any{"file": file, "bytes": info.Size()},
+		func(w io.Writer) { fmt.Fprintf(w, "%s is written, %s.\n", file, prose.Bytes(info.Size())) })
 }
 
 // TextOrFile is a text, or with @FILE what is in a file; @- is standard input.

@@ -36,7 +36,8 @@ func (p *Progress) At(done int64) { p.Done = done }
 // Write counts bytes.
 func (p *Progress) Write(b []byte) (int, error) {
 	p.Done += int64(len(b))
-	p.Say("%s  %s, %s/s", p.what, prose.Bytes(p.Done), prose.Bytes(int64(float64(p.Done)/max(0.1, time.Since(p.begun).Seconds()))))
+	p.Say("%s  %s, %s/s", p.what, prose.Bytes(p.Done),
+		prose.Bytes(int64(float64(p.Done)/max(0.1, time.Since(p.begun).Seconds()))))
 	return len(b), nil
 }
 

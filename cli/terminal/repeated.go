@@ -14,8 +14,8 @@ const RepeatedFor = 30 * time.Second
 // countedAtMost is how many different lines are counted at once.
 const countedAtMost = 1000
 
-// repeated writes the first of warnings and errors that say the same, and counts those that follow: one line with the count comes
-// when the time is over.
+// repeated writes the first of warnings and errors that say the same, and counts those that follow: one line with the
+// count comes when the time is over.
 type repeated struct {
 	slog.Handler
 	lines *lines

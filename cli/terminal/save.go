@@ -9,11 +9,14 @@ import (
 	"jauntylark/core/site"
 )
 
-// Saving is one of the two ways to save a thing by its name: add makes one that is not there yet, set changes one that is.
+// Saving is one of the two ways to save a thing by its name: add makes one that is not there yet, set changes one that
+// is.
 type Saving struct{ Verb, Short string }
 
-// Draft gives what is there of a name, to be changed, or the new one. It refuses to add what is there, and to set what is not.
-func Draft[T any](c *cobra.Command, as Saving, noun string, at api.Place, name string, fresh T, nameOf func(T) string) (T, error) {
+// Draft gives what is there of a name, to be changed, or the new one. It refuses to add what is there, and to set what
+// is not.
+func Draft[T any](c *cobra.Command, as Saving, noun string, at api.Place, name string, fresh T,
+	nameOf func(T) string) (T, error) {
 	all, err := Fetch[[]T](c, at)
 	if err != nil {
 		return fresh, err
@@ -23,7 +26,8 @@ func Draft[T any](c *cobra.Command, as Saving, noun string, at api.Place, name s
 		switch known[i] = nameOf(v); {
 		case known[i] != name:
 		case as.Verb == "add":
-			return fresh, fmt.Errorf("there is %s %s already; 'jaunty %s set %s' changes it", Article(noun), name, nounOf(noun), name)
+			return fresh, fmt.Errorf("there is %s %s already; 'jaunty %s set %s' changes it", Article(noun), name,
+				nounOf(noun), name)
 		default:
 			return v, nil
 		}

@@ -16,8 +16,8 @@ import (
 // TimeHelp ends the help of each flag that takes a time: --since, --until, --at.
 const TimeHelp = "a time, or how long ago, as in 2026-03-01T14:05:00Z, 2026-03-01 or 2d"
 
-// SpanFlags add --since and --until to a command about a stretch of time. since is the default of --since; sinceElse and
-// untilElse say what holds where they are left out.
+// SpanFlags add --since and --until to a command about a stretch of time. since is the default of --since; sinceElse
+// and untilElse say what holds where they are left out.
 func SpanFlags(f *pflag.FlagSet, since, sinceElse, untilElse string) {
 	help := "from when: " + TimeHelp
 	if sinceElse != "" {
@@ -84,7 +84,9 @@ func Moment(text string) (measure.Instant, error) {
 	}
 	var i measure.Instant
 	if i.UnmarshalText([]byte(text)) != nil {
-		return 0, fmt.Errorf("%q is neither a time like 2026-03-01T14:05:00Z or 2026-03-01 nor a length of time like 15m, 1h or 2d", text)
+		return 0, fmt.Errorf(
+			"%q is neither a time like 2026-03-01T14:05:00Z or 2026-03-01 nor a length of time like 15m, 1h or 2d",
+			text)
 	}
 	return i, nil
 }

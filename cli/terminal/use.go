@@ -23,7 +23,8 @@ func Wrong(err error) error { return wrongUse{err} }
 // Misused is an error in how a command was written, in words.
 func Misused(format string, args ...any) error { return Wrong(fmt.Errorf(format, args...)) }
 
-// IsWrongUse tells whether an error lies in how the command was written, by us, by the service or by what reads the flags.
+// IsWrongUse tells whether an error lies in how the command was written, by us, by the service or by what reads the
+// flags.
 func IsWrongUse(err error) bool {
 	var wrong wrongUse
 	var setting *service.SettingError
@@ -31,11 +32,12 @@ func IsWrongUse(err error) bool {
 	if errors.As(err, &problem) {
 		return problem.Status == 400 || problem.Status == 422
 	}
-	return errors.As(err, &wrong) || errors.As(err, &setting) || strings.HasPrefix(err.Error(), "unknown command") || strings.HasPrefix(err.Error(), "required flag")
+	return errors.As(err, &wrong) || errors.As(err, &setting) || strings.HasPrefix(err.Error(), "unknown command") ||
+		strings.HasPrefix(err.Error(), "required flag")
 }
 
-// InOurWords says as we do what the library found wrong: a command that is not there, flags of which one is needed, and flags that
-// stand alone.
+// InOurWords says as we do what the library found wrong: a command that is not there, flags of which one is needed, and
+// flags that stand alone.
 func InOurWords(err error) error {
 	if err == nil {
 		return nil
@@ -100,7 +102,8 @@ func Exactly(names ...string) cobra.PositionalArgs {
 	}
 }
 
-// Between asks for so many arguments at least, and at most; 0: as many as one likes. They are what the command's use says.
+// Between asks for so many arguments at least, and at most; 0: as many as one likes. They are what the command's use
+// says.
 func Between(least, most int) cobra.PositionalArgs {
 	return func(c *cobra.Command, args []string) error {
 		if len(args) < least || most > 0 && len(args) > most {

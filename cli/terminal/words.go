@@ -43,7 +43,8 @@ func Standing(a alarm.Alarm) string {
 	for _, said := range []struct {
 		is   bool
 		text string
-	}{{a.Latched, "waits to be reset"}, {a.Shelved, "shelved"}, {a.LearnedLate, "learned late"}, {a.HandedTo != "", "for " + a.HandedTo}, {a.Mark != "", "marked " + a.Mark}} {
+	}{{a.Latched, "waits to be reset"}, {a.Shelved, "shelved"}, {a.LearnedLate, "learned late"},
+		{a.HandedTo != "", "for " + a.HandedTo}, {a.Mark != "", "marked " + a.Mark}} {
 		if said.is {
 			text += ", " + said.text
 		}

@@ -64,7 +64,8 @@ func source(t *testing.T, each func(pkg, path string, text string, file *ast.Fil
 // Nothing grows beyond what one can hold in mind: see the bounds. It prints the largest of each kind.
 func TestNothingIsTooLarge(t *testing.T) {
 	packages := map[string]*counted{}
-	sizes := map[string]map[string]int{"lines of a file": {}, "lines of a function": {}, "lines of a package": {}, "files of a package": {}, "methods of a type": {}}
+	sizes := map[string]map[string]int{"lines of a file": {}, "lines of a function": {}, "lines of a package": {},
+		"files of a package": {}, "methods of a type": {}}
 	source(t, func(pkg, path, text string, file *ast.File, at *token.FileSet) {
 		lines := strings.Count(text, "\n")
 		sizes["lines of a file"][path] = lines
@@ -94,7 +95,9 @@ func TestNothingIsTooLarge(t *testing.T) {
 			sizes["methods of a type"][name+" "+of] = n
 		}
 	}
-	for kind, bound := range map[string]int{"lines of a file": linesOfFile, "lines of a function": linesOfFunction, "lines of a package": linesOfPackage, "files of a package": filesOfPackage, "methods of a type": methodsOfType} {
+	for kind, bound := range map[string]int{"lines of a file": linesOfFile, "lines of a function": linesOfFunction,
+		"lines of a package": linesOfPackage, "files of a package": filesOfPackage,
+		"methods of a type": methodsOfType} {
 		within(t, kind, bound, sizes[kind])
 	}
 }
@@ -102,7 +105,10 @@ func TestNothingIsTooLarge(t *testing.T) {
 // within holds sizes to a bound.
 func within(t *testing.T, kind string, bound int, sizes map[string]int) {
 	t.Helper()
-	order := slices.SortedFunc(maps.Keys(sizes), func(a, b string) int { return cmp.Or(cmp.Compare(sizes[b], sizes[a]), cmp.Compare(a, b)) })
+	order := slices.SortedFunc(maps.Keys(sizes), func(a, b string) int {
+		return cmp.Or(cmp.Compare(sizes[b], sizes[a]),
+			cmp.Compare(a, b))
+	})
 	t.Logf("%s, at most %d: %s", kind, bound, strings.Join(largest(order, sizes, 5), ", "))
 	for _, name := range order {
 		if sizes[name] > bound {

@@ -16,14 +16,16 @@ import (
 // forTests are the packages that tests and pictures alone use; they may stand on any floor.
 var forTests = regexp.MustCompile(`^(bench|docs/screenshots|console/drive|server/servertest|store/storetest)$`)
 
-// floors reads the tables in docs/architecture.md: the floor of each package. Floors within a floor have a number after a point.
+// floors reads the tables in docs/architecture.md: the floor of each package. Floors within a floor have a number after
+// a point.
 func floors(t *testing.T) map[string]int {
 	text, err := os.ReadFile("../../docs/architecture.md")
 	if err != nil {
 		t.Fatal(err)
 	}
 	floor := map[string]int{}
-	for _, row := range regexp.MustCompile(`(?m)^\| (\d)(?:\.(\d+))? \| ([^|]+) \|`).FindAllStringSubmatch(string(text), -1) {
+	for _, row := range regexp.MustCompile(`(?m)^\| (\d)(?:\.(\d+))? \| ([^|]+) \|`).FindAllStringSubmatch(string(text),
+		-1) {
 		n, _ := strconv.Atoi(row[1])
 		within, _ := strconv.Atoi(row[2])
 		for _, name := range regexp.MustCompile("`([^`]+)`").FindAllStringSubmatch(row[3], -1) {
@@ -75,7 +77,8 @@ func TestPackagesImportFromBelow(t *testing.T) {
 				t.Errorf("%s imports %s, which is for tests", name, other)
 			}
 			if there, _ := of(other); there >= here && !(here == 0 && there == 0) {
-				t.Errorf("%s (floor %d.%d) imports %s (floor %d.%d)", name, here/100, here%100, other, there/100, there%100)
+				t.Errorf("%s (floor %d.%d) imports %s (floor %d.%d)", name, here/100, here%100, other, there/100,
+					there%100)
 			}
 		}
 	}
@@ -86,19 +89,23 @@ func TestPackagesImportFromBelow(t *testing.T) {
 
 // What core may use of others: languages, forms of files and pictures, and a distance between words. Nothing that reaches out.
 var (
-	outsideOfCore = regexp.MustCompile(`^(github.com/(agnivade/levenshtein|cbroglie/mustache|fxamacker/cbor/v2|google/cel-go/.*)|golang.org/x/image/.*)$`)
-	reachesOut    = regexp.MustCompile(`^(context|database/.*|log|log/.*|math/rand.*|net/http.*|os|os/.*|syscall|testing)$`)
+	outsideOfCore = regexp.MustCompile(
+		`^(github.com/(agnivade/levenshtein|cbroglie/mustache|fxamacker/cbor/v2|google/cel-go/.*)|golang.org/x/image/.*)$`)
+	reachesOut = regexp.MustCompile(
+		`^(context|database/.*|log|log/.*|math/rand.*|net/http.*|os|os/.*|syscall|testing)$`)
 )
 
 func TestCoreReachesNothing(t *testing.T) {
-	out, err := exec.Command("go", "list", "-f", `{{range .Imports}}{{$.ImportPath}} {{.}}{{"\n"}}{{end}}`, "jauntylark/core/...").Output()
+	out, err := exec.Command("go", "list", "-f", `{{range .Imports}}{{$.ImportPath}} {{.}}{{"\n"}}{{end}}`,
+		"jauntylark/core/...").Output()
 	if err != nil {
 		t.Fatal(err)
 	}
 	lines := strings.Fields(string(out))
 	for i := 0; i+1 < len(lines); i += 2 {
 		name, imported := lines[i], lines[i+1]
-		if outside := strings.Contains(imported, "."); reachesOut.MatchString(imported) || outside && !outsideOfCore.MatchString(imported) {
+		if outside := strings.Contains(imported, "."); reachesOut.MatchString(imported) || outside &&
+			!outsideOfCore.MatchString(imported) {
 			t.Errorf("%s imports %s", name, imported)
 		}
 	}
@@ -113,7 +120,8 @@ func TestStatementsStayInTheStore(t *testing.T) {
 	seen := 0
 	err := filepath.WalkDir("../..", func(path string, entry fs.DirEntry, err error) error {
 		name := strings.TrimPrefix(filepath.ToSlash(path), "../../")
-		if err != nil || entry.IsDir() && (strings.HasPrefix(entry.Name(), ".") && path != "../.." || entry.Name() == "node_modules") {
+		if err != nil || entry.IsDir() && (strings.HasPrefix(entry.Name(), ".") && path != "../.." ||
+			entry.Name() == "node_modules") {
 			return cmp.Or(err, error(fs.SkipDir))
 		}
 		if !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") || strings.HasPrefix(name, "bench/") {

@@ -29,9 +29,12 @@ type Page struct {
 
 // Open starts a browser for the console at base. The function that comes back ends it.
 func Open(ctx context.Context, base string) (*Page, func(), error) {
-	ctx, endBrowser := chromedp.NewExecAllocator(ctx, append(chromedp.DefaultExecAllocatorOptions[:], chromedp.Headless, chromedp.NoSandbox,
-		chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("hide-scrollbars", true))...)
+	ctx, endBrowser := chromedp.NewExecAllocator(ctx, append(chromedp.DefaultExecAllocatorOptions[:], chromedp.Headless,
+		chromedp.NoSandbox,
+		chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("hide-scrollbars", true))...)
 	ctx, endTab := chromedp.NewContext(ctx)
 	end := func() { endTab(); endBrowser() }
 	p := &Page{ctx: ctx, base: base}
@@ -107,7 +110,8 @@ func (p *Page) Goto(path string) error {
 // Carry gives the browser a session's cookie: whoever has it is signed in.
 func (p *Page) Carry(session *http.Cookie) error {
 	return p.run(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Call(ctx, network.SetCookie, network.SetCookieParams{Name: session.Name, Value: session.Value, URL: p.base, HTTPOnly: &session.HttpOnly})
+		_, err := chromedp.Call(ctx, network.SetCookie, network.SetCookieParams{Name: session.Name,
+			Value: session.Value, URL: p.base, HTTPOnly: &session.HttpOnly})
 		return err
 	}))
 }
@@ -122,10 +126,11 @@ func (p *Page) See(selector string) error {
 
 // Type puts text into the field that matches the selector, all at once, behind what is there. Keys goes key by key.
 func (p *Page) Type(selector, text string) error {
-	return p.do(chromedp.WaitVisible(chromedp.CSS(selector)), chromedp.Focus(chromedp.CSS(selector)), chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Call(ctx, input.InsertText, input.InsertTextParams{Text: text})
-		return err
-	}))
+	return p.do(chromedp.WaitVisible(chromedp.CSS(selector)), chromedp.Focus(chromedp.CSS(selector)),
+		chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+			_, err := chromedp.Call(ctx, input.InsertText, input.InsertTextParams{Text: text})
+			return err
+		}))
 }
 
 // SignIn opens the console and signs in.
@@ -146,7 +151,8 @@ func (p *Page) SignIn(email, password string) error {
 }
 
 // keys are the keys that Press knows, with their codes.
-var keys = map[string]int64{"Enter": 13, "Tab": 9, "Escape": 27, "ArrowLeft": 37, "ArrowUp": 38, "ArrowRight": 39, "ArrowDown": 40, "+": 187, "-": 189, "a": 65, "c": 67, "k": 75, "r": 82, "s": 83, "z": 90, "Backspace": 8}
+var keys = map[string]int64{"Enter": 13, "Tab": 9, "Escape": 27, "ArrowLeft": 37, "ArrowUp": 38, "ArrowRight": 39,
+	"ArrowDown": 40, "+": 187, "-": 189, "a": 65, "c": 67, "k": 75, "r": 82, "s": 83, "z": 90, "Backspace": 8}
 
 // Press presses and lets go of one key, as a keyboard does; with Control held when it begins with "Control+".
 func (p *Page) Press(key string) error {
@@ -156,8 +162,10 @@ func (p *Page) Press(key string) error {
 		held = 2
 	}
 	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-		for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeKeyDown, input.DispatchKeyEventTypeKeyUp} {
-			press := input.DispatchKeyEventParams{Type: kind, Key: key, Code: key, WindowsVirtualKeyCode: keys[key], NativeVirtualKeyCode: keys[key], Modifiers: held}
+		for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeKeyDown,
+			input.DispatchKeyEventTypeKeyUp} {
+			press := input.DispatchKeyEventParams{Type: kind, Key: key, Code: key, WindowsVirtualKeyCode: keys[key],
+				NativeVirtualKeyCode: keys[key], Modifiers: held}
 			if key == "Enter" && kind == input.DispatchKeyEventTypeKeyDown {
 				press.Text = "\r"
 			}
@@ -179,9 +187,12 @@ func (p *Page) Drag(selector string, right, down float64) error {
 		return err
 	}
 	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-		for i, kind := range []input.DispatchMouseEventType{input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMousePressed,
-			input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMouseReleased} {
-			move := input.DispatchMouseEventParams{Type: kind, X: place.X, Y: place.Y, Button: input.MouseButtonLeft, ClickCount: 1}
+		for i, kind := range []input.DispatchMouseEventType{input.DispatchMouseEventTypeMouseMoved,
+			input.DispatchMouseEventTypeMousePressed,
+			input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMouseMoved,
+			input.DispatchMouseEventTypeMouseReleased} {
+			move := input.DispatchMouseEventParams{Type: kind, X: place.X, Y: place.Y, Button: input.MouseButtonLeft,
+				ClickCount: 1}
 			if i >= 2 {
 				part := float64(min(i-1, 2)) / 2
 				move.X, move.Y = move.X+right*part, move.Y+down*part
@@ -198,8 +209,10 @@ func (p *Page) Drag(selector string, right, down float64) error {
 func (p *Page) Pull(down float64) error {
 	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
 		at := func(y float64) []*input.TouchPoint { return []*input.TouchPoint{{X: 180, Y: y}} }
-		for _, touch := range []input.DispatchTouchEventParams{{Type: input.DispatchTouchEventTypeTouchStart, TouchPoints: at(120)}, {Type: input.DispatchTouchEventTypeTouchMove, TouchPoints: at(120 + down/2)},
-			{Type: input.DispatchTouchEventTypeTouchMove, TouchPoints: at(120 + down)}, {Type: input.DispatchTouchEventTypeTouchEnd, TouchPoints: []*input.TouchPoint{}}} {
+		for _, touch := range []input.DispatchTouchEventParams{{Type: input.DispatchTouchEventTypeTouchStart,
+			TouchPoints: at(120)}, {Type: input.DispatchTouchEventTypeTouchMove, TouchPoints: at(120 + down/2)},
+			{Type: input.DispatchTouchEventTypeTouchMove, TouchPoints: at(120 + down)},
+			{Type: input.DispatchTouchEventTypeTouchEnd, TouchPoints: []*input.TouchPoint{}}} {
 			if _, err := chromedp.Call(ctx, input.DispatchTouchEvent, touch); err != nil {
 				return err
 			}
@@ -253,7 +266,8 @@ func (p *Page) Still(on bool) error {
 
 func prefer(feature, value string) chromedp.Action[chromedp.Void] {
 	return chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: feature, Value: value}}})
+		_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia,
+			emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: feature, Value: value}}})
 		return err
 	})
 }

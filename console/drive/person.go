@@ -16,7 +16,8 @@ import (
 const held = 120 * time.Millisecond
 
 // Click moves the mouse to the middle of what matches the selector, presses, waits as a person does, and lets go there,
-// wherever the thing has gone meanwhile. Who pressed beside it, or let go beside it, since the page moved, presses again.
+// wherever the thing has gone meanwhile. Who pressed beside it, or let go beside it, since the page moved, presses
+// again.
 func (p *Page) Click(selector string) error {
 	for range 5 {
 		place, err := p.middle(selector)
@@ -35,8 +36,10 @@ func (p *Page) Click(selector string) error {
 }
 
 func (p *Page) press(at point) error {
-	for _, kind := range []input.DispatchMouseEventType{input.DispatchMouseEventTypeMouseMoved, input.DispatchMouseEventTypeMousePressed, input.DispatchMouseEventTypeMouseReleased} {
-		act := input.DispatchMouseEventParams{Type: kind, X: at.X, Y: at.Y, Button: input.MouseButtonLeft, ClickCount: 1}
+	for _, kind := range []input.DispatchMouseEventType{input.DispatchMouseEventTypeMouseMoved,
+		input.DispatchMouseEventTypeMousePressed, input.DispatchMouseEventTypeMouseReleased} {
+		act := input.DispatchMouseEventParams{Type: kind, X: at.X, Y: at.Y, Button: input.MouseButtonLeft,
+			ClickCount: 1}
 		if kind == input.DispatchMouseEventTypeMouseReleased {
 			time.Sleep(held)
 		}
@@ -52,8 +55,8 @@ func (p *Page) press(at point) error {
 
 type point struct{ X, Y float64 }
 
-// middle is where the middle of what matches the selector is in sight, once it stands still. From then on the page notes whether the
-// next press is beside it.
+// middle is where the middle of what matches the selector is in sight, once it stands still. From then on the page
+// notes whether the next press is beside it.
 func (p *Page) middle(selector string) (point, error) {
 	if err := p.Until(fmt.Sprintf(`document.querySelector(%q)`, selector)); err != nil {
 		return point{}, err
@@ -89,7 +92,8 @@ func (p *Page) middle(selector string) (point, error) {
 func (p *Page) Keys(text string) error {
 	for _, r := range text {
 		if err := p.do(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-			for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeKeyDown, input.DispatchKeyEventTypeKeyUp} {
+			for _, kind := range []input.DispatchKeyEventType{input.DispatchKeyEventTypeKeyDown,
+				input.DispatchKeyEventTypeKeyUp} {
 				press := input.DispatchKeyEventParams{Type: kind, Key: string(r)}
 				if kind == input.DispatchKeyEventTypeKeyDown {
 					press.Text = string(r)

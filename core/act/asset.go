@@ -51,7 +51,8 @@ func (o *WatchOrder) Settings(now site.Settings) (site.Settings, error) {
 		s.Sparing = *o.Sparing
 	}
 	if s.Sparing != 0 && s.Sparing < s.Interval {
-		return s, &measure.Fault{Field: "sparing_interval", Reason: fmt.Sprintf("%v is more often than %v; it is meant to spare the battery", s.Sparing, s.Interval)}
+		return s, &measure.Fault{Field: "sparing_interval",
+			Reason: fmt.Sprintf("%v is more often than %v; it is meant to spare the battery", s.Sparing, s.Interval)}
 	}
 	return s, s.Check()
 }

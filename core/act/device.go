@@ -55,7 +55,8 @@ func (c SignalChange) Onto(v *site.Signal) error {
 		case !c.Unit.Known():
 			return &measure.Fault{Field: "unit", Reason: site.UnknownUnit(*c.Unit)}
 		case v.Unit != "":
-			return &measure.Fault{Field: "unit", Reason: fmt.Sprintf("%s is stored in %s; a stored unit stays", v.Path(), v.Unit)}
+			return &measure.Fault{Field: "unit", Reason: fmt.Sprintf("%s is stored in %s; a stored unit stays",
+				v.Path(), v.Unit)}
 		}
 		v.Unit = *c.Unit
 	}
@@ -74,7 +75,8 @@ func (c SignalChange) Onto(v *site.Signal) error {
 		}
 		v.Interval = *c.Interval
 	}
-	for field, keep := range map[string]struct{ said, kept *measure.Duration }{"keep_readings": {c.KeepReadings, &v.KeepReadings}, "keep_figures": {c.KeepFigures, &v.KeepFigures}} {
+	for field, keep := range map[string]struct{ said, kept *measure.Duration }{"keep_readings": {c.KeepReadings,
+		&v.KeepReadings}, "keep_figures": {c.KeepFigures, &v.KeepFigures}} {
 		if keep.said == nil {
 			continue
 		}
@@ -101,7 +103,8 @@ func (c SignalChange) rules(v *site.Signal) error {
 	if c.Step != nil {
 		r.Step = *c.Step
 	}
-	for into, said := range map[*measure.Duration]*measure.Duration{&r.WarmUp: c.WarmUp, &r.WarmGap: c.WarmGap, &r.StuckAfter: c.StuckAfter, &r.FaultAfter: c.FaultAfter} {
+	for into, said := range map[*measure.Duration]*measure.Duration{&r.WarmUp: c.WarmUp, &r.WarmGap: c.WarmGap,
+		&r.StuckAfter: c.StuckAfter, &r.FaultAfter: c.FaultAfter} {
 		if said != nil {
 			*into = *said
 		}
@@ -110,7 +113,8 @@ func (c SignalChange) rules(v *site.Signal) error {
 		return err
 	}
 	if v.MadeOf != "" && (r.SpanLow != nil || r.WarmUp != 0 || r.StuckAfter != 0) {
-		return &measure.Fault{Field: "signal", Reason: v.Path() + " is derived; what it is computed from has an instrument, and is judged"}
+		return &measure.Fault{Field: "signal", Reason: v.Path() +
+			" is derived; what it is computed from has an instrument, and is judged"}
 	}
 	v.Rules = r
 	return nil

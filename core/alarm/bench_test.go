@@ -7,7 +7,8 @@ import (
 )
 
 func BenchmarkStep(b *testing.B) {
-	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, Deadband: 1, OnDelay: measure.Duration(10e9), OffDelay: measure.Duration(10e9), Severity: Warning}}
+	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, Deadband: 1, OnDelay: measure.Duration(10e9),
+		OffDelay: measure.Duration(10e9), Severity: Warning}}
 	if err := g.Check(); err != nil {
 		b.Fatal(err)
 	}

@@ -18,9 +18,9 @@ func tenths(t *testing.T, n int) float64 {
 	return v
 }
 
-// Every limit from 0.1 to 50 with every deadband from 0.1 to 2, in tenths, of all six tests, in degrees Celsius and Fahrenheit
-// over a signal in degrees Celsius: a reading of exactly the limit, and one of exactly the limit moved by the deadband, are
-// judged as the words say, and so is what lies a tenth to either side.
+// Every limit from 0.1 to 50 with every deadband from 0.1 to 2, in tenths, of all six tests, in degrees Celsius and
+// Fahrenheit over a signal in degrees Celsius: a reading of exactly the limit, and one of exactly the limit moved by
+// the deadband, are judged as the words say, and so is what lies a tenth to either side.
 func TestLimitsAreDecimalAsPeopleWriteThem(t *testing.T) {
 	for _, unit := range []measure.Unit{"Cel", "[degF]"} {
 		convert, err := measure.Converter(unit, "Cel")
@@ -57,8 +57,10 @@ func checkDecimal(t *testing.T, shown func(int) float64, convert func(float64) f
 		{AtLeast, func(n int) bool { return n >= limit }, func(n int) bool { return n < limit-deadband }},
 		{Below, func(n int) bool { return n < limit }, func(n int) bool { return n >= limit+deadband }},
 		{AtMost, func(n int) bool { return n <= limit }, func(n int) bool { return n > limit+deadband }},
-		{Outside, func(n int) bool { return n < limit || n > limit+width }, func(n int) bool { return limit+deadband <= n && n <= limit+width-deadband }},
-		{Inside, func(n int) bool { return limit <= n && n <= limit+width }, func(n int) bool { return n < limit-deadband || n > limit+width+deadband }},
+		{Outside, func(n int) bool { return n < limit || n > limit+width },
+			func(n int) bool { return limit+deadband <= n && n <= limit+width-deadband }},
+		{Inside, func(n int) bool { return limit <= n && n <= limit+width },
+			func(n int) bool { return n < limit-deadband || n > limit+width+deadband }},
 	} {
 		r := Rung{When: Test{Kind: c.kind, A: tenths(t, limit)}, Deadband: tenths(t, deadband), Severity: Warning}
 		if c.kind == Outside || c.kind == Inside {
@@ -70,10 +72,12 @@ func checkDecimal(t *testing.T, shown func(int) float64, convert func(float64) f
 		if err := r.check(); err != nil {
 			t.Fatal(err)
 		}
-		for _, edge := range []int{limit, limit - deadband, limit + deadband, limit + width, limit + width - deadband, limit + width + deadband} {
+		for _, edge := range []int{limit, limit - deadband, limit + deadband, limit + width, limit + width - deadband,
+			limit + width + deadband} {
 			for n := edge - 1; n <= edge+1; n++ {
 				if met, clear := r.When.Met(shown(n)), r.Clear(shown(n)); met != c.met(n) || clear != c.clear(n) {
-					t.Fatalf("%v, deadband %d tenths, %v: a reading of %d tenths is met %v, clear %v", r.When, deadband, r.Clears, n, met, clear)
+					t.Fatalf("%v, deadband %d tenths, %v: a reading of %d tenths is met %v, clear %v", r.When, deadband,
+						r.Clears, n, met, clear)
 				}
 			}
 		}

@@ -1,7 +1,7 @@
 // Package alarm decides when a guard raises an alarm and when the alarm is over.
 //
-// A guard watches one signal with up to four rungs, each a test with a deadband and delays. Each rung moves through four
-// phases; the outermost one that stands is the level of its side's alarm:
+// A guard watches one signal with up to four rungs, each a test with a deadband and delays. Each rung moves through
+// four phases; the outermost one that stands is the level of its side's alarm:
 //
 //	calm ──test met──▶ rising ──on-delay passed──▶ standing ──clear test met──▶ easing
 //	  ▲                  │ not met                    ▲          not met any more │

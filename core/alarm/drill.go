@@ -6,9 +6,10 @@ import (
 	"jauntylark/core/measure"
 )
 
-// Drill runs a copy of the guard through a made-up reading at an instant that meets its severest rung, and gives what the copy
-// raises and the value that was read. Armed hours, delays, and what keeps the guard from looking do not count: a drill proves
-// the way to a person, at once and at any hour. The guard and its state stay as they are (docs/semantics.md 25).
+// Drill runs a copy of the guard through a made-up reading at an instant that meets its severest rung, and gives what
+// the copy raises and the value that was read. Armed hours, delays, and what keeps the guard from looking do not count:
+// a drill proves the way to a person, at once and at any hour. The guard and its state stay as they are
+// (docs/semantics.md 25).
 func (g Guard) Drill(at measure.Instant) (value float64, raised Transition) {
 	severest := 0
 	for i := range g.Count() {

@@ -7,12 +7,14 @@ import (
 
 // Whatever a guard looks for, its drill raises the alarm of its severest rung, and leaves the guard as it was.
 func TestADrillRaisesTheSeverestRung(t *testing.T) {
-	for _, text := range []string{"above 30", "at least 30", "below -5", "at most 0", "outside 3..9", "inside 3..9", "is on", "is off", `is "open"`, `is not "open"`, "silent for 10m", "stuck", "faulty"} {
+	for _, text := range []string{"above 30", "at least 30", "below -5", "at most 0", "outside 3..9", "inside 3..9",
+		"is on", "is off", `is "open"`, `is not "open"`, "silent for 10m", "stuck", "faulty"} {
 		test, err := ParseTest(text)
 		if err != nil {
 			t.Fatal(err)
 		}
-		g := Guard{Rung: Rung{When: test, Severity: Warning, OnDelay: 3600e9}, Armed: "holidays", OutOfUse: &Pause{By: "x"}}
+		g := Guard{Rung: Rung{When: test, Severity: Warning, OnDelay: 3600e9}, Armed: "holidays",
+			OutOfUse: &Pause{By: "x"}}
 		_, raised := g.Drill(1000)
 		if raised.Kind != Raised || g.About(raised) == nil || g.About(raised).When != test {
 			t.Errorf("%s: %+v", text, raised)

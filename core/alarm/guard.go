@@ -73,8 +73,8 @@ func (r *Rung) quiet(standing bool) (low, high float64) {
 	return r.Clears.unmet()
 }
 
-// In brings a rung into another unit: its limits, its deadband, which is a width, and the limits at which it clears, each
-// computed as it was given and converted once.
+// In brings a rung into another unit: its limits, its deadband, which is a width, and the limits at which it clears,
+// each computed as it was given and converted once.
 func (r *Rung) In(convert func(float64) float64) {
 	r.Clears = r.When.Back(r.Deadband).In(convert)
 	r.When = r.When.In(convert)
@@ -99,8 +99,8 @@ func (r Rungs) Plain() Rungs {
 // Rungs is a list of rungs, as the database keeps it.
 type Rungs []Rung
 
-// Guard is a rule over one signal that raises an alarm. It has one rung, or up to four: two on the high side, two on the
-// low side.
+// Guard is a rule over one signal that raises an alarm. It has one rung, or up to four: two on the high side, two on
+// the low side.
 type Guard struct {
 	ID      int64  `json:"id" db:"id" readOnly:"true"`
 	Name    string `json:"name" db:"name" doc:"unique in the site; made from the signal and the test when left out" required:"false" pattern:"^[a-z0-9][a-z0-9-]{0,62}$"`
@@ -197,12 +197,14 @@ func (g *Guard) In(c *wall.Calendar) { g.calendar = c }
 
 // Same tells whether two guards ask and say the same of the same signal.
 func (g Guard) Same(o Guard) bool {
-	return g.Name == o.Name && g.Signal == o.Signal && g.plain() == o.plain() && slices.Equal(g.Rungs.Plain(), o.Rungs.Plain()) && g.Latch == o.Latch && g.Armed == o.Armed &&
-		g.Suppressed == o.Suppressed && g.Advice == o.Advice && g.FromKit == o.FromKit && slices.Equal(g.Tell, o.Tell) && g.LeastGap == o.LeastGap && slices.Equal(g.Templates, o.Templates)
+	return g.Name == o.Name && g.Signal == o.Signal && g.plain() == o.plain() &&
+		slices.Equal(g.Rungs.Plain(), o.Rungs.Plain()) && g.Latch == o.Latch && g.Armed == o.Armed &&
+		g.Suppressed == o.Suppressed && g.Advice == o.Advice && g.FromKit == o.FromKit &&
+		slices.Equal(g.Tell, o.Tell) && g.LeastGap == o.LeastGap && slices.Equal(g.Templates, o.Templates)
 }
 
-// Check tells what is wrong with the guard by itself: nil, or a *measure.Fault for the first field. It puts the rungs in
-// order: the high side before the low one, each from inside out.
+// Check tells what is wrong with the guard by itself: nil, or a *measure.Fault for the first field. It puts the rungs
+// in order: the high side before the low one, each from inside out.
 func (g *Guard) Check() error {
 	if err := g.checkRungs(); err != nil {
 		return err
@@ -247,14 +249,17 @@ func (g *Guard) checkRungs() error {
 		inner, outer := g.At(i-1), g.At(i)
 		switch same := inner.When.Kind.side() == outer.When.Kind.side(); {
 		case !same && outer.When.A >= inner.When.A:
-			return fault("rungs", "'%s' and '%s' can be so at once; the low limit lies under the high one", outer.When, inner.When)
+			return fault("rungs", "'%s' and '%s' can be so at once; the low limit lies under the high one", outer.When,
+				inner.When)
 		case !same:
 		case i > 1 && g.At(i-2).When.Kind.side() == outer.When.Kind.side():
 			return fault("rungs", "there are three on one side; two at most")
 		case inner.When.A == outer.When.A:
-			return fault("rungs", "'%s' and '%s' have one limit; the second rung lies further out", inner.When, outer.When)
+			return fault("rungs", "'%s' and '%s' have one limit; the second rung lies further out", inner.When,
+				outer.When)
 		case inner.Severity.Above(outer.Severity):
-			return fault("rungs", "'%s' lies further out than '%s' and is less severe; it must be as severe at least", outer.When, inner.When)
+			return fault("rungs", "'%s' lies further out than '%s' and is less severe; it must be as severe at least",
+				outer.When, inner.When)
 		}
 	}
 	return nil
@@ -264,7 +269,8 @@ func (g *Guard) checkRungs() error {
 func standsAlone(t Test) string {
 	says := fmt.Sprintf("'%s' stands alone; rungs are 'above', 'at least', 'below' and 'at most'", t)
 	if t.Kind == Outside {
-		says += fmt.Sprintf(": '%s' and '%s' say the same as two rungs (--when '%s' --rung '%s')", Test{Kind: Above, A: t.B}, Test{Kind: Below, A: t.A}, Test{Kind: Above, A: t.B}, Test{Kind: Below, A: t.A})
+		says += fmt.Sprintf(": '%s' and '%s' say the same as two rungs (--when '%s' --rung '%s')",
+			Test{Kind: Above, A: t.B}, Test{Kind: Below, A: t.A}, Test{Kind: Above, A: t.B}, Test{Kind: Below, A: t.A})
 	}
 	return says
 }
@@ -299,7 +305,8 @@ func (r *Rung) check() error {
 	case !r.When.Measured() && r.Deadband != 0:
 		return fault("deadband", "has no meaning for '%s'; leave it out", r.When)
 	case r.When.Kind == Outside && r.Clears.A > r.Clears.B:
-		return fault("deadband", "%v leaves no room between %v and %v, so the alarm could never clear; it may be %v at most",
+		return fault("deadband",
+			"%v leaves no room between %v and %v, so the alarm could never clear; it may be %v at most",
 			r.Deadband, r.When.A, r.When.B, measure.Sum(r.When.B, -r.When.A)/2)
 	case r.OnDelay > maxDelay || r.OnDelay < 0:
 		return fault("on_delay", "%v is longer than %v", r.OnDelay, maxDelay)

@@ -31,8 +31,8 @@ type Reader struct {
 }
 
 // Health judges the alarms of a stretch by the figures of EEMUA 191 (Alarm systems: a guide to design, management and
-// procurement, 3rd edition) and ANSI/ISA-18.2 (2016, table 7 and its neighbours). These are for people who watch a plant
-// all day; who is called away from other work should ask for less.
+// procurement, 3rd edition) and ANSI/ISA-18.2 (2016, table 7 and its neighbours). These are for people who watch a
+// plant all day; who is called away from other work should ask for less.
 type Health struct {
 	From      measure.Instant `json:"from" format:"date-time"`
 	Until     measure.Instant `json:"until" format:"date-time"`
@@ -93,10 +93,11 @@ const (
 	offendersKept = 10
 )
 
-// Judge looks at the alarms that were raised in a stretch, or stood in it, in order of their raises, and at how often each
-// person was told of one.
+// Judge looks at the alarms that were raised in a stretch, or stood in it, in order of their raises, and at how often
+// each person was told of one.
 func Judge(all []Told, people []Reader, from, until measure.Instant) Health {
-	h := Health{From: from, Until: until, People: people, Offenders: []Offender{}, Floods: []Flood{}, Standing: []LongStanding{}}
+	h := Health{From: from, Until: until, People: people, Offenders: []Offender{}, Floods: []Flood{},
+		Standing: []LongStanding{}}
 	raised := make([]Told, 0, len(all))
 	for _, a := range all {
 		if a.RaisedAt >= from {
@@ -107,7 +108,8 @@ func Judge(all []Told, people []Reader, from, until measure.Instant) Health {
 			end = *a.ClearedAt
 		}
 		if a.ClearedAt == nil && end.Sub(a.RaisedAt) > staleAfter {
-			h.Standing = append(h.Standing, LongStanding{a.ID, a.Guard, a.Signal, a.RaisedAt, measure.Duration(end.Sub(a.RaisedAt))})
+			h.Standing = append(h.Standing, LongStanding{a.ID, a.Guard, a.Signal, a.RaisedAt,
+				measure.Duration(end.Sub(a.RaisedAt))})
 		}
 	}
 	h.Alarms = len(raised)
@@ -135,7 +137,8 @@ func (h *Health) figures(raised []Told, days, most float64, sources, chattering 
 	add := func(name string, value float64, unit string, limit float64, source string) {
 		h.Figures = append(h.Figures, HealthFigure{name, value, unit, limit, value <= limit, source})
 	}
-	add("alarms a day for the person who is told most", most, "a day", 144, "EEMUA 191: one in 10 minutes is acceptable")
+	add("alarms a day for the person who is told most", most, "a day", 144,
+		"EEMUA 191: one in 10 minutes is acceptable")
 	add("alarms a day", float64(len(raised))/days, "a day", 144, "EEMUA 191")
 	add("most alarms in 10 minutes", float64(busiest(raised)), "", floodFrom, "EEMUA 191: up to 10 can be dealt with")
 	add("time in a flood", 100*flooded.Hours()/24/days, "%", 1, "ISA-18.2")
@@ -152,7 +155,8 @@ func (h *Health) figures(raised []Told, days, most float64, sources, chattering 
 			}
 		}
 		if len(raised) > 0 {
-			add(string(severity)+" of all alarms", 100*float64(n)/float64(len(raised)), "%", limit, fmt.Sprintf("EEMUA 191: about %v in 100", limit))
+			add(string(severity)+" of all alarms", 100*float64(n)/float64(len(raised)), "%", limit,
+				fmt.Sprintf("EEMUA 191: about %v in 100", limit))
 		}
 	}
 	slices.SortStableFunc(h.Figures, func(a, b HealthFigure) int { return cmp.Compare(a.Name, b.Name) })
@@ -232,7 +236,8 @@ func (h *Health) offend(raised []Told) (sources, chattering int) {
 		h.Offenders = append(h.Offenders, *o)
 	}
 	slices.SortFunc(h.Offenders, func(a, b Offender) int {
-		return cmp.Or(cmp.Compare(b.Alarms, a.Alarms), cmp.Compare(a.Guard, b.Guard), cmp.Compare(a.Signal, b.Signal), cmp.Compare(a.Kind, b.Kind))
+		return cmp.Or(cmp.Compare(b.Alarms, a.Alarms), cmp.Compare(a.Guard, b.Guard), cmp.Compare(a.Signal, b.Signal),
+			cmp.Compare(a.Kind, b.Kind))
 	})
 	h.Offenders = h.Offenders[:min(len(h.Offenders), offendersKept)]
 	return len(of), chattering
@@ -259,7 +264,8 @@ func Recall(alarms []Alarm, missed int, from, until measure.Instant) Record {
 	var acked []measure.Duration
 	told := make([]Told, len(alarms))
 	for i, a := range alarms {
-		occurrences[i] = Occurrence{Side: a.Side, Level: a.Level, Severity: a.Worst, RaisedAt: a.RaisedAt, ClearedAt: a.ClearedAt}
+		occurrences[i] = Occurrence{Side: a.Side, Level: a.Level, Severity: a.Worst, RaisedAt: a.RaisedAt,
+			ClearedAt: a.ClearedAt}
 		told[i] = Told{Guard: a.Guard, Signal: a.Signal, RaisedAt: a.RaisedAt, ClearedAt: a.ClearedAt}
 		switch a.Mark {
 		case MarkReal:
@@ -292,7 +298,8 @@ func Recall(alarms []Alarm, missed int, from, until measure.Instant) Record {
 func (r *Record) words() string {
 	text := fmt.Sprintf("%s, %s a week", prose.Count(r.Alarms, "alarm", "alarms"), measure.Round(r.PerWeek, 1))
 	if r.Precision != nil {
-		text += fmt.Sprintf("; of %d marked, %d were real, %d useful, %d false", r.Real+r.False+r.Useful, r.Real, r.Useful, r.False)
+		text += fmt.Sprintf("; of %d marked, %d were real, %d useful, %d false", r.Real+r.False+r.Useful, r.Real,
+			r.Useful, r.False)
 	}
 	if r.Missed > 0 {
 		text += fmt.Sprintf("; %d missed", r.Missed)

@@ -28,8 +28,8 @@ func (s *State) rearm(g *Guard, at measure.Instant, into []Transition) []Transit
 	return s.arm(g, after, at, HoursChange, into)
 }
 
-// arm makes the guard look, or not look, from at on. One that does not look any more lets go of what stands; one that looks
-// again looks at the held value at once (docs/semantics.md 16).
+// arm makes the guard look, or not look, from at on. One that does not look any more lets go of what stands; one that
+// looks again looks at the held value at once (docs/semantics.md 16).
 func (s *State) arm(g *Guard, off Off, at measure.Instant, cause EventKind, into []Transition) []Transition {
 	before := s.Off
 	s.Off = off

@@ -28,7 +28,8 @@ func TestMeetAgreesWithLookingAtEachPair(t *testing.T) {
 		}
 		var past []Alarm
 		for range r.IntN(12) {
-			a := Alarm{Side: Side(r.IntN(2)), RaisedAt: measure.Instant(r.IntN(150)), Mark: []string{"", MarkReal, MarkFalse, MarkUseful}[r.IntN(4)]}
+			a := Alarm{Side: Side(r.IntN(2)), RaisedAt: measure.Instant(r.IntN(150)),
+				Mark: []string{"", MarkReal, MarkFalse, MarkUseful}[r.IntN(4)]}
 			if end := a.RaisedAt + measure.Instant(r.IntN(40)); r.IntN(5) > 0 {
 				a.ClearedAt = &end
 			}
@@ -36,7 +37,8 @@ func TestMeetAgreesWithLookingAtEachPair(t *testing.T) {
 		}
 		var want Marked
 		meets := func(o *Occurrence, a *Alarm) bool {
-			return o.Side == a.Side && (a.ClearedAt == nil || o.RaisedAt <= *a.ClearedAt) && (o.ClearedAt == nil || a.RaisedAt <= *o.ClearedAt)
+			return o.Side == a.Side && (a.ClearedAt == nil || o.RaisedAt <= *a.ClearedAt) &&
+				(o.ClearedAt == nil || a.RaisedAt <= *o.ClearedAt)
 		}
 		for i := range past {
 			n := 0

@@ -66,7 +66,8 @@ type happen struct {
 }
 
 // live goes through all ticks until until.
-func (m *model) live(readings []measure.Reading, silences []measure.Instant, acts []happen, until measure.Instant) []Transition {
+func (m *model) live(readings []measure.Reading, silences []measure.Instant, acts []happen,
+	until measure.Instant) []Transition {
 	for m.now = tick; m.now <= until; m.now += tick {
 		for len(readings) > 0 && readings[0].At == m.now {
 			if m.held, m.silent = readings[0].Value, false; !m.seen {
@@ -183,7 +184,8 @@ func (m *model) observe() {
 		}
 	}
 	for i := range m.sides {
-		if side := &m.sides[i]; side.level == 0 && !side.latched && m.rungs[i*2].metSince == never && m.rungs[i*2+1].metSince == never {
+		if side := &m.sides[i]; side.level == 0 && !side.latched && m.rungs[i*2].metSince == never &&
+			m.rungs[i*2+1].metSince == never {
 			side.going, side.extreme = false, 0
 		}
 	}
@@ -194,10 +196,12 @@ func (m *model) settle() {
 		r, rung := &m.rungs[slot], m.g.inSlot(slot)
 		switch { // an inner rung is looked at first, so it cannot be over at the tick at which the outer one begins
 		case rung == nil:
-		case !r.standing && r.metSince != never && m.now.Sub(r.metSince) >= time.Duration(rung.OnDelay) && !(m.silent && rung.OnDelay > 0):
+		case !r.standing && r.metSince != never && m.now.Sub(r.metSince) >= time.Duration(rung.OnDelay) &&
+			!(m.silent && rung.OnDelay > 0):
 			r.standing = true
 			m.rungs[slot&^1].standing = true // what stands further out stands here too
-		case r.standing && r.clearSince != never && m.now.Sub(r.clearSince) >= time.Duration(rung.OffDelay) && !(m.silent && rung.OffDelay > 0):
+		case r.standing && r.clearSince != never && m.now.Sub(r.clearSince) >= time.Duration(rung.OffDelay) &&
+			!(m.silent && rung.OffDelay > 0):
 			r.standing = false
 			r.metSince = never
 		}
@@ -258,7 +262,8 @@ func (m *model) compare() {
 }
 
 func (m *model) say(kind TransitionKind, side Side, level int) {
-	m.out = append(m.out, Transition{Kind: kind, Side: side, Level: uint8(level), At: m.now, Value: m.held, Extreme: m.sides[side].extreme})
+	m.out = append(m.out, Transition{Kind: kind, Side: side, Level: uint8(level), At: m.now, Value: m.held,
+		Extreme: m.sides[side].extreme})
 }
 
 func randomRung(r *rand.Rand, kind Kind) Rung {

@@ -18,14 +18,18 @@ func plain(all []Transition) []Transition {
 			all[i].Level = 0
 		}
 	}
-	slices.SortStableFunc(all, func(a, b Transition) int { return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.Side, b.Side)) })
+	slices.SortStableFunc(all, func(a, b Transition) int {
+		return cmp.Or(cmp.Compare(a.At, b.At),
+			cmp.Compare(a.Side, b.Side))
+	})
 	return all
 }
 
-// stepped lives as the service does: readings come in packs, at each act and now and then between packs the kept part of
-// the state goes through storage, and the sweeper comes by at instants that no reading is before any more. Readings that
-// come again, or too late, are thrown in.
-func stepped(r *rand.Rand, g *Guard, readings []measure.Reading, silences []measure.Instant, acts []happen, until measure.Instant) []Transition {
+// stepped lives as the service does: readings come in packs, at each act and now and then between packs the kept part
+// of the state goes through storage, and the sweeper comes by at instants that no reading is before any more. Readings
+// that come again, or too late, are thrown in.
+func stepped(r *rand.Rand, g *Guard, readings []measure.Reading, silences []measure.Instant, acts []happen,
+	until measure.Instant) []Transition {
 	var s State
 	var out []Transition
 	restart := func() {
@@ -102,7 +106,8 @@ func TestStepAgreesWithTheModel(t *testing.T) {
 					break
 				}
 			}
-			t.Fatalf("seed %d, %s\nreadings %v\nsilences %v\nacts %+v\nStep  %+v\nmodel %+v", seed, describe(g), readings, silences, acts, plain(got), plain(want))
+			t.Fatalf("seed %d, %s\nreadings %v\nsilences %v\nacts %+v\nStep  %+v\nmodel %+v", seed, describe(g),
+				readings, silences, acts, plain(got), plain(want))
 		}
 		for _, tr := range want {
 			kinds[tr.Kind]++
@@ -110,7 +115,8 @@ func TestStepAgreesWithTheModel(t *testing.T) {
 	}
 	for k := Raised; k <= Recurred; k++ {
 		if kinds[k] < rounds/100 {
-			t.Errorf("transition %d came only %d times in %d rounds; the rounds prove little of it", k, kinds[k], rounds)
+			t.Errorf("transition %d came only %d times in %d rounds; the rounds prove little of it", k, kinds[k],
+				rounds)
 		}
 	}
 }
@@ -151,11 +157,13 @@ func TestRunAgreesWithStep(t *testing.T) {
 		}
 		got := run.Finish(until)
 		if len(got) != len(want) {
-			t.Fatalf("seed %d, %s: %d alarms, want %d\nreadings %v\ngot %+v\nwant %+v", seed, describe(g), len(got), len(want), readings, got, want)
+			t.Fatalf("seed %d, %s: %d alarms, want %d\nreadings %v\ngot %+v\nwant %+v", seed, describe(g), len(got),
+				len(want), readings, got, want)
 		}
 		for i := range got {
 			w, g := want[i], got[i]
-			if g.RaisedAt != w.RaisedAt || g.Value != w.Value || (g.ClearedAt == nil) != (w.ClearedAt == nil) || g.ClearedAt != nil && (*g.ClearedAt != *w.ClearedAt || g.Extreme != w.Extreme) {
+			if g.RaisedAt != w.RaisedAt || g.Value != w.Value || (g.ClearedAt == nil) != (w.ClearedAt == nil) ||
+				g.ClearedAt != nil && (*g.ClearedAt != *w.ClearedAt || g.Extreme != w.Extreme) {
 				t.Fatalf("seed %d: alarm %d is %+v, want %+v", seed, i, g, w)
 			}
 		}
@@ -166,7 +174,8 @@ func TestRunAgreesWithStep(t *testing.T) {
 	}
 }
 
-// Over readings alone a gap longer than the silence limit is a silence, however the readings are cut and whatever is passed over.
+// Over readings alone a gap longer than the silence limit is a silence, however the readings are cut and whatever is
+// passed over.
 func TestRunTakesGapsForSilences(t *testing.T) {
 	rounds := 6_000
 	if testing.Short() {
@@ -233,9 +242,11 @@ func TestRunTakesGapsForSilences(t *testing.T) {
 
 // A replay names the outermost rung that stood, of rungs of one severity too, and after it eased.
 func TestReplaysNameTheOutermostRungThatStood(t *testing.T) {
-	g := &Guard{Rung: Rung{When: Test{Kind: Below, A: 10}, Severity: Critical}, Rungs: Rungs{{When: Test{Kind: Below, A: 5}, Severity: Critical}}}
+	g := &Guard{Rung: Rung{When: Test{Kind: Below, A: 10}, Severity: Critical},
+		Rungs: Rungs{{When: Test{Kind: Below, A: 5}, Severity: Critical}}}
 	run := NewRun(g, 0, measure.Reading{})
-	run.Take([]measure.Reading{{At: 1000, Value: 8}, {At: 2000, Value: 3}, {At: 3000, Value: 7}, {At: 4000, Value: 20}, {At: 5000, Value: 9}, {At: 6000, Value: 20}}, nil)
+	run.Take([]measure.Reading{{At: 1000, Value: 8}, {At: 2000, Value: 3}, {At: 3000, Value: 7}, {At: 4000, Value: 20},
+		{At: 5000, Value: 9}, {At: 6000, Value: 20}}, nil)
 	all := run.Finish(7000)
 	if len(all) != 2 || all[0].Level != "low-low" || all[1].Level != "low" {
 		t.Errorf("%+v", all)
@@ -251,7 +262,8 @@ func FuzzStep(f *testing.F) {
 		var s State
 		raised, last := [2]bool{}, measure.Instant(0)
 		for range 200 {
-			e := Event{Kind: EventKind(1 + r.IntN(int(Disproved))), At: tick * measure.Instant(r.IntN(400)), Value: float64(r.IntN(12)), Side: Side(r.IntN(2)), Off: Off(r.IntN(3)) << 1}
+			e := Event{Kind: EventKind(1 + r.IntN(int(Disproved))), At: tick * measure.Instant(r.IntN(400)),
+				Value: float64(r.IntN(12)), Side: Side(r.IntN(2)), Off: Off(r.IntN(3)) << 1}
 			if e.Kind >= Begin && e.Kind != Silence && e.Kind != Amended {
 				e.At = max(e.At, s.Stepped, last)
 			}

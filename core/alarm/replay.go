@@ -34,8 +34,8 @@ type Run struct {
 	Alarms []Occurrence // in the order in which they were raised
 	State  State
 
-	// SilentAfter is how long nothing may come before the signal counts as silent, so that delays stand still; 0: it never
-	// does. Over readings alone it is counted in their own times.
+	// SilentAfter is how long nothing may come before the signal counts as silent, so that delays stand still; 0: it
+	// never does. Over readings alone it is counted in their own times.
 	SilentAfter time.Duration
 	Heard       measure.Instant // of the newest reading of any quality; of the value that held at the beginning if nobody says
 
@@ -106,7 +106,8 @@ func (r *Run) silence(until measure.Instant) {
 	}
 }
 
-// standStill lets delays stand still where more time than the silence limit lies between two readings (docs/semantics.md 12).
+// standStill lets delays stand still where more time than the silence limit lies between two readings
+// (docs/semantics.md 12).
 func (r *Run) standStill(until measure.Instant) {
 	if r.SilentAfter == 0 || r.Heard == 0 || r.g.When.Kind == Silent || r.State.SilentSince != 0 {
 		return
@@ -116,7 +117,8 @@ func (r *Run) standStill(until measure.Instant) {
 	}
 }
 
-// skip passes over usable readings from i on that do no more than hold, and gives the place of the first that does more.
+// skip passes over usable readings from i on that do no more than hold, and gives the place of the first that does
+// more.
 func (r *Run) skip(readings []measure.Reading, i int) int {
 	if !r.quiet.known {
 		r.quiet.known = true

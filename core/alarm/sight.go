@@ -39,7 +39,8 @@ func (g *Guard) Sees(value float64, q measure.Quality, beyond Beyond) (counted f
 		return value, false
 	}
 	for i := range g.Count() {
-		if v, takes := g.At(i).When.saturated(value, beyond == BeyondHigh); takes && (!looks || g.At(i).When.Further(v, counted)) {
+		if v, takes := g.At(i).When.saturated(value, beyond == BeyondHigh); takes &&
+			(!looks || g.At(i).When.Further(v, counted)) {
 			counted, looks = v, true
 		}
 	}

@@ -64,7 +64,8 @@ func (o Off) Words() string {
 	return ""
 }
 
-// Kept is the part of a State that is the guard's own and must be kept. What is held follows from the signal's readings.
+// Kept is the part of a State that is the guard's own and must be kept. What is held follows from the signal's
+// readings.
 type Kept struct {
 	Rungs       [MaxRungs]RungState
 	Sides       [2]SideState
@@ -76,9 +77,9 @@ type Kept struct {
 // keptLength is how many bytes a Kept takes.
 const keptLength = MaxRungs*9 + 2*18 + 17
 
-// MarshalBinary gives the form in which it is kept: for each rung its phase (1 byte) and since when (8); for each side level, flags (1 acknowledged, 2 latched;
-// one byte each), since when, extreme (IEEE 754); the reasons why it does not look (1), the next change of
-// hours, and since when the signal is silent. Numbers are big-endian.
+// MarshalBinary gives the form in which it is kept: for each rung its phase (1 byte) and since when (8); for each side
+// level, flags (1 acknowledged, 2 latched; one byte each), since when, extreme (IEEE 754); the reasons why it does not
+// look (1), the next change of hours, and since when the signal is silent. Numbers are big-endian.
 func (k Kept) MarshalBinary() ([]byte, error) {
 	b := make([]byte, 0, keptLength)
 	instant := func(i measure.Instant) { b = binary.BigEndian.AppendUint64(b, uint64(i)) }
@@ -139,8 +140,8 @@ type State struct {
 // Raised tells whether an alarm is raised on either side.
 func (s *State) Raised() bool { return s.Sides[High].Raised() || s.Sides[Low].Raised() }
 
-// Due is the instant at which the guard moves by itself next, because a delay ends or its armed hours change; 0: there is
-// none, or the signal is silent.
+// Due is the instant at which the guard moves by itself next, because a delay ends or its armed hours change; 0: there
+// is none, or the signal is silent.
 func (s *State) Due(g *Guard) measure.Instant {
 	due := s.dueRung(g)
 	if s.Edge != 0 && (due == 0 || s.Edge < due) {

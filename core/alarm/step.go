@@ -62,7 +62,8 @@ const (
 	Recurred                    // a latched alarm that waited stands again
 )
 
-// About gives the rung that a transition is about: the one at the level that it names; nil when the guard has none there any more.
+// About gives the rung that a transition is about: the one at the level that it names; nil when the guard has none
+// there any more.
 func (g *Guard) About(t Transition) *Rung { return g.inSlot(slotOf(t.Side, t.Level)) }
 
 func slotOf(side Side, level uint8) int { return int(side)*2 + int(max(level, 1)) - 1 }
@@ -155,8 +156,8 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 	return s, into
 }
 
-// disprove ends the alarm of a side that never was. Its delays begin afresh with what holds, or, where the value has met the
-// test since before, with that.
+// disprove ends the alarm of a side that never was. Its delays begin afresh with what holds, or, where the value has
+// met the test since before, with that.
 func (s *State) disprove(g *Guard, e Event, into []Transition) []Transition {
 	s.Stepped, s.Held = max(s.Stepped, e.At), e.Value
 	s.Rungs[slotOf(e.Side, 1)], s.Rungs[slotOf(e.Side, 2)] = RungState{}, RungState{}
@@ -302,7 +303,8 @@ func (s *State) judge(g *Guard, at measure.Instant, cause EventKind, into []Tran
 			continue
 		case side.Level > before:
 			tr.Kind = Worsened
-			if worse, was := g.inSlot(slotOf(tr.Side, side.Level)), g.inSlot(slotOf(tr.Side, before)); was == nil || worse.Severity.Above(was.Severity) {
+			if worse, was := g.inSlot(slotOf(tr.Side, side.Level)), g.inSlot(slotOf(tr.Side, before)); was == nil ||
+				worse.Severity.Above(was.Severity) {
 				side.Acknowledged = false
 			}
 		default:

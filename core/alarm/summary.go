@@ -41,7 +41,10 @@ func Summarise(all []Occurrence, from, until measure.Instant) Summary {
 		length := measure.Duration(o.Length(until).Round(time.Second))
 		lengths = append(lengths, length)
 		s.Stood += length
-		at := slices.IndexFunc(s.Levels, func(l LevelCount) bool { return l.Level == o.Level && l.Severity == o.Severity })
+		at := slices.IndexFunc(s.Levels, func(l LevelCount) bool {
+			return l.Level == o.Level &&
+				l.Severity == o.Severity
+		})
 		if at < 0 {
 			at = len(s.Levels)
 			s.Levels = append(s.Levels, LevelCount{Level: o.Level, Severity: o.Severity})
@@ -63,5 +66,6 @@ func (s *Summary) Words() string {
 	case 1:
 		return fmt.Sprintf("It would have raised 1 alarm, which stood %v.", s.Longest)
 	}
-	return fmt.Sprintf("It would have raised %d alarms, %.1f a week; one stood %v as a rule, %v at most.", s.Alarms, s.PerWeek, s.Median, s.Longest)
+	return fmt.Sprintf("It would have raised %d alarms, %.1f a week; one stood %v as a rule, %v at most.", s.Alarms,
+		s.PerWeek, s.Median, s.Longest)
 }

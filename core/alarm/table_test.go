@@ -14,15 +14,20 @@ import (
 // The table of docs/alarm-states.md: what a guard "above 30", deadband 1, both delays 10 s, does in each state at each
 // event. Each cell of the document is a case of this test.
 var (
-	tableStates = []string{"calm", "rising", "standing", "easing", "easing, latching", "waiting for reset", "not looking"}
-	tableEvents = []string{"value beyond the limit", "value in the deadband", "clear value", "delay ends", "silence", "acknowledged", "reset", "looks no more", "looks again", "guard changed", "disproved", "guard removed"}
+	tableStates = []string{"calm", "rising", "standing", "easing", "easing, latching", "waiting for reset",
+		"not looking"}
+	tableEvents = []string{"value beyond the limit", "value in the deadband", "clear value", "delay ends", "silence",
+		"acknowledged", "reset", "looks no more", "looks again", "guard changed", "disproved", "guard removed"}
 )
 
 // inState brings a guard into a state: at 100 s, the last reading at 95 s.
 func inState(name string) (*Guard, State) {
-	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, Deadband: 1, OnDelay: 10 * second, OffDelay: 10 * second, Severity: Warning}}
+	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, Deadband: 1, OnDelay: 10 * second, OffDelay: 10 * second,
+		Severity: Warning}}
 	g.Latch = name == "easing, latching" || name == "waiting for reset"
-	readings := map[string][]float64{"calm": {95, 20}, "rising": {95, 31}, "standing": {80, 31}, "easing": {80, 31, 95, 20}, "easing, latching": {80, 31, 95, 20}, "waiting for reset": {70, 31, 85, 20}, "not looking": {95, 31}}[name]
+	readings := map[string][]float64{"calm": {95, 20}, "rising": {95, 31}, "standing": {80, 31},
+		"easing": {80, 31, 95, 20}, "easing, latching": {80, 31, 95, 20}, "waiting for reset": {70, 31, 85, 20},
+		"not looking": {95, 31}}[name]
 	var s State
 	for i := 0; i < len(readings); i += 2 {
 		s, _ = Step(g, s, Event{Kind: NewReading, At: at(readings[i]), Value: readings[i+1]}, nil)
@@ -51,7 +56,8 @@ func stateName(g *Guard, s State) string {
 	}
 }
 
-var transitionNames = map[TransitionKind]string{Raised: "raised", Cleared: "over", Acknowledged: "acknowledged", Worsened: "worse", Eased: "eased", Latched: "waits", Recurred: "recurred"}
+var transitionNames = map[TransitionKind]string{Raised: "raised", Cleared: "over", Acknowledged: "acknowledged",
+	Worsened: "worse", Eased: "eased", Latched: "waits", Recurred: "recurred"}
 
 // cell says what becomes of a state at an event: the state after it, and in bold what was told.
 func cell(state, event string) string {
@@ -137,9 +143,11 @@ func TestTheTableOfStatesInTheDocs(t *testing.T) {
 
 // A rung further out carries those inside of it, so easing from it never ends an alarm that still stands.
 func TestTheOuterRungCarriesTheInner(t *testing.T) {
-	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, OnDelay: 60 * second, Severity: Warning}, Rungs: Rungs{{When: Test{Kind: Above, A: 40}, Severity: Critical}}}
+	g := &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, OnDelay: 60 * second, Severity: Warning},
+		Rungs: Rungs{{When: Test{Kind: Above, A: 40}, Severity: Critical}}}
 	var words []string
-	for _, tr := range Replay(g, []measure.Reading{{At: at(1), Value: 45}, {At: at(5), Value: 35}, {At: at(10), Value: 20}}, at(100)) {
+	for _, tr := range Replay(g, []measure.Reading{{At: at(1), Value: 45}, {At: at(5), Value: 35},
+		{At: at(10), Value: 20}}, at(100)) {
 		words = append(words, fmt.Sprint(transitionNames[tr.Kind], tr.Level))
 	}
 	if got := strings.Join(words, " "); got != "raised2 eased1 over1" {
@@ -147,7 +155,8 @@ func TestTheOuterRungCarriesTheInner(t *testing.T) {
 	}
 }
 
-// story is one row of the document's table of orders: what happens to a guard "above 30" with a second rung "above 40", and what is told.
+// story is one row of the document's table of orders: what happens to a guard "above 30" with a second rung "above 40",
+// and what is told.
 type story struct {
 	what  string
 	guard func(*testing.T) *Guard
@@ -156,7 +165,8 @@ type story struct {
 
 func twoRungs(inner, outer measure.Duration) func(*testing.T) *Guard {
 	return func(*testing.T) *Guard {
-		return &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, OffDelay: inner, Severity: Warning}, Rungs: Rungs{{When: Test{Kind: Above, A: 40}, OffDelay: outer, Severity: Warning}}}
+		return &Guard{Rung: Rung{When: Test{Kind: Above, A: 30}, OffDelay: inner, Severity: Warning},
+			Rungs: Rungs{{When: Test{Kind: Above, A: 40}, OffDelay: outer, Severity: Warning}}}
 	}
 }
 
@@ -177,14 +187,23 @@ func read(seconds, value float64) Event {
 }
 
 var stories = []story{
-	{"the inner rung's off-delay ends before the outer one's", twoRungs(10*second, 60*second), []Event{read(1, 45), read(5, 20), {Kind: DueInstant, At: at(100)}}},
-	{"the outer rung's off-delay ends before the inner one's", twoRungs(60*second, 10*second), []Event{read(1, 45), read(5, 20), {Kind: DueInstant, At: at(100)}}},
-	{"both end at one instant", twoRungs(10*second, 10*second), []Event{read(1, 45), read(5, 20), {Kind: DueInstant, At: at(100)}}},
-	{"the inner one's has ended, and the value is beyond its limit again while the outer one eases", twoRungs(10*second, 60*second), []Event{read(1, 45), read(5, 20), read(30, 35), {Kind: DueInstant, At: at(100)}}},
-	{"the hours begin at the instant of a reading beyond the limit", armed("00:01-00:02"), []Event{read(1, 20), read(60, 35)}},
-	{"the hours begin at the instant of a reading that is in order, after one beyond the limit", armed("00:01-00:02"), []Event{read(1, 35), read(60, 20)}},
-	{"the hours end at the instant of a reading beyond the limit", armed("00:00-00:01"), []Event{read(1, 20), read(60, 35)}},
-	{"the hours end at the instant of a reading that goes further", armed("00:00-00:01"), []Event{read(1, 35), read(60, 50)}},
+	{"the inner rung's off-delay ends before the outer one's", twoRungs(10*second, 60*second),
+		[]Event{read(1, 45), read(5, 20), {Kind: DueInstant, At: at(100)}}},
+	{"the outer rung's off-delay ends before the inner one's", twoRungs(60*second, 10*second),
+		[]Event{read(1, 45), read(5, 20), {Kind: DueInstant, At: at(100)}}},
+	{"both end at one instant", twoRungs(10*second, 10*second),
+		[]Event{read(1, 45), read(5, 20), {Kind: DueInstant, At: at(100)}}},
+	{"the inner one's has ended, and the value is beyond its limit again while the outer one eases",
+		twoRungs(10*second, 60*second), []Event{read(1, 45), read(5, 20), read(30, 35),
+			{Kind: DueInstant, At: at(100)}}},
+	{"the hours begin at the instant of a reading beyond the limit", armed("00:01-00:02"),
+		[]Event{read(1, 20), read(60, 35)}},
+	{"the hours begin at the instant of a reading that is in order, after one beyond the limit", armed("00:01-00:02"),
+		[]Event{read(1, 35), read(60, 20)}},
+	{"the hours end at the instant of a reading beyond the limit", armed("00:00-00:01"),
+		[]Event{read(1, 20), read(60, 35)}},
+	{"the hours end at the instant of a reading that goes further", armed("00:00-00:01"),
+		[]Event{read(1, 35), read(60, 50)}},
 }
 
 func (s *story) told(t *testing.T) string {
@@ -200,7 +219,8 @@ func (s *story) told(t *testing.T) string {
 		if g.Count() > 1 && tr.Kind != Cleared {
 			rung = " at " + g.Level(g.About(tr))
 		}
-		words = append(words, fmt.Sprintf("%s%s after %v, went to %v", transitionNames[tr.Kind], rung, measure.Duration(tr.At*1e6), tr.Extreme))
+		words = append(words, fmt.Sprintf("%s%s after %v, went to %v", transitionNames[tr.Kind], rung,
+			measure.Duration(tr.At*1e6), tr.Extreme))
 	}
 	if len(words) == 0 {
 		return "nothing"

@@ -1,7 +1,7 @@
 package alarm
 
-// Template is somebody's own words for notices of a kind, in any language, as a Mustache template. What a part leaves empty
-// stays as it is built in.
+// Template is somebody's own words for notices of a kind, in any language, as a Mustache template. What a part leaves
+// empty stays as it is built in.
 type Template struct {
 	On    string `json:"on" enum:"raise,silent,worsen,ease,latched,return,hand,taken,summary" doc:"which notices"`
 	Short string `json:"short" required:"false" maxLength:"400" doc:"one line: the subject of an e-mail, a text message, what a call says first" example:"{{severity}}: {{sentence}}"`

@@ -13,8 +13,8 @@ import (
 // Kind is the sort of question that a Test asks of a value.
 type Kind uint8
 
-// The kinds. Outside and Inside take two limits, A below B; IsOn, IsOff, Stuck and Faulty take none. IsWord and IsNotWord take a word, whose number
-// is A; Silent takes a length of time, A seconds.
+// The kinds. Outside and Inside take two limits, A below B; IsOn, IsOff, Stuck and Faulty take none. IsWord and
+// IsNotWord take a word, whose number is A; Silent takes a length of time, A seconds.
 const (
 	Above     Kind = iota + 1 // value > A
 	AtLeast                   // value >= A
@@ -31,7 +31,8 @@ const (
 	Faulty                    // the reading is marked stuck or implausible
 )
 
-var kindWords = [...]string{Above: "above", AtLeast: "at least", Below: "below", AtMost: "at most", Outside: "outside", Inside: "inside", IsOn: "is on", IsOff: "is off",
+var kindWords = [...]string{Above: "above", AtLeast: "at least", Below: "below", AtMost: "at most", Outside: "outside",
+	Inside: "inside", IsOn: "is on", IsOff: "is off",
 	IsWord: "is", IsNotWord: "is not", Silent: "silent for", Stuck: "stuck", Faulty: "faulty"}
 
 // forms is what an error says when a test cannot be read.
@@ -67,7 +68,8 @@ func ParseTest(text string) (Test, error) {
 func parseSilent(rest, text string) (Test, error) {
 	d, err := measure.ParseDuration(strings.TrimSpace(rest))
 	if err != nil || d < minSilent || d > maxDelay {
-		return Test{}, fmt.Errorf("%q needs a length of time between %v and %v; write 'silent for 10m'", text, minSilent, maxDelay)
+		return Test{}, fmt.Errorf("%q needs a length of time between %v and %v; write 'silent for 10m'", text,
+			minSilent, maxDelay)
 	}
 	return Test{Kind: Silent, A: time.Duration(d).Seconds()}, nil
 }
@@ -197,7 +199,8 @@ func (t Test) Met(value float64) bool {
 // Back is the clear test: the opposite, at the limit moved by the deadband into the safe side, in decimal
 // (docs/semantics.md 15). A value that meets neither lies in the deadband zone. Tests without limits have none.
 func (t Test) Back(deadband float64) Test {
-	opposite := [...]Kind{Above: AtMost, AtLeast: Below, Below: AtLeast, AtMost: Above, Outside: Inside, Inside: Outside}
+	opposite := [...]Kind{Above: AtMost, AtLeast: Below, Below: AtLeast, AtMost: Above, Outside: Inside,
+		Inside: Outside}
 	if !t.Measured() {
 		return Test{}
 	}

@@ -1,5 +1,5 @@
-// Package asset is about the things that people look after: a pump, a switchboard, a heap. An asset has a place in a tree, a
-// condition, notes, photos and papers, and the signals and outputs that belong to it.
+// Package asset is about the things that people look after: a pump, a switchboard, a heap. An asset has a place in a
+// tree, a condition, notes, photos and papers, and the signals and outputs that belong to it.
 package asset
 
 import (
@@ -70,7 +70,8 @@ func (a *Asset) Check(all []Asset) error {
 		return wrong("name", "%s", err)
 	}
 	if !slices.Contains(Conditions, a.Condition) {
-		return wrong("condition", "%s; conditions are in order, attention, out of order, retired", site.Unknown("condition", a.Condition, Conditions))
+		return wrong("condition", "%s; conditions are in order, attention, out of order, retired",
+			site.Unknown("condition", a.Condition, Conditions))
 	}
 	if a.NextService != "" {
 		if _, err := time.Parse(time.DateOnly, a.NextService); err != nil {
@@ -152,7 +153,10 @@ func (a *Asset) Has(signal string) bool {
 
 // HasDevice tells whether a device, as a whole or by one of its signals, belongs to the asset.
 func (a *Asset) HasDevice(device string) bool {
-	return slices.ContainsFunc(a.Signals, func(s string) bool { return s == device || strings.HasPrefix(s, device+"/") })
+	return slices.ContainsFunc(a.Signals, func(s string) bool {
+		return s == device ||
+			strings.HasPrefix(s, device+"/")
+	})
 }
 
 // The kinds of what is kept with an asset.

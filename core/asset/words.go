@@ -46,12 +46,15 @@ func (f *Facts) Say() []string {
 	case f.Guards == 0:
 		say("Nothing guards it: nobody is told when something is wrong.")
 	case len(f.Alarms) == 0 && f.LastOver != nil:
-		say("%s %s it; all quiet since %s.", prose.Count(f.Guards, "guard", "guards"), looks(f.Guards, "looks after", "look after"), roster.When(f.Site, *f.LastOver))
+		say("%s %s it; all quiet since %s.", prose.Count(f.Guards, "guard", "guards"),
+			looks(f.Guards, "looks after", "look after"), roster.When(f.Site, *f.LastOver))
 	case len(f.Alarms) == 0:
-		say("%s %s it, and never had to say anything.", prose.Count(f.Guards, "guard", "guards"), looks(f.Guards, "looks after", "look after"))
+		say("%s %s it, and never had to say anything.", prose.Count(f.Guards, "guard", "guards"),
+			looks(f.Guards, "looks after", "look after"))
 	}
 	if f.Asleep > 0 {
-		say("%s of them %s out of service or shelved.", prose.Count(f.Asleep, "guard", "guards"), looks(f.Asleep, "is", "are"))
+		say("%s of them %s out of service or shelved.", prose.Count(f.Asleep, "guard", "guards"),
+			looks(f.Asleep, "is", "are"))
 	}
 	if len(f.Due) > 0 {
 		say("Due to be verified: %s.", prose.List(f.Due))
@@ -67,7 +70,8 @@ func (f *Facts) Say() []string {
 
 func (f *Facts) condition() string {
 	a := &f.Asset
-	state := map[string]string{InOrder: "It is in order", Attention: "It needs attention", OutOfOrder: "It is out of order", Retired: "It is retired"}[a.Condition]
+	state := map[string]string{InOrder: "It is in order", Attention: "It needs attention",
+		OutOfOrder: "It is out of order", Retired: "It is retired"}[a.Condition]
 	if a.By != "" {
 		state += fmt.Sprintf(", said %s at %s", a.By, roster.When(f.Site, a.Since))
 	}

@@ -63,8 +63,8 @@ const (
 	mostRange = measure.Duration(3 * 366 * 24 * 3600e9)
 )
 
-// Settle gives a tiling its order and its numbers: tiles without a place get the size of their kind and the first place that
-// is free, tiles without an ID get one, and the list is put into reading order.
+// Settle gives a tiling its order and its numbers: tiles without a place get the size of their kind and the first place
+// that is free, tiles without an ID get one, and the list is put into reading order.
 func (s *Tiling) Settle() {
 	if s.Tiles == nil {
 		s.Tiles = []Tile{}
@@ -130,7 +130,8 @@ func (s *Tiling) Check(k *Known) error {
 		return &measure.Fault{Field: "compare", Reason: fmt.Sprintf("%s is neither 0s nor 1m to 1098d", s.Compare)}
 	}
 	if len(s.Tiles) > MostTiles {
-		return &measure.Fault{Field: "tiles", Reason: fmt.Sprintf("there are %d; a board holds %d at most", len(s.Tiles), MostTiles)}
+		return &measure.Fault{Field: "tiles", Reason: fmt.Sprintf("there are %d; a board holds %d at most",
+			len(s.Tiles), MostTiles)}
 	}
 	ids := map[string]bool{}
 	for i := range s.Tiles {
@@ -139,12 +140,14 @@ func (s *Tiling) Check(k *Known) error {
 			return &measure.Fault{Field: strings.TrimSuffix(fmt.Sprintf("tiles[%d].%s", i, field), "."), Reason: reason}
 		}
 		if ids[t.ID] {
-			return &measure.Fault{Field: fmt.Sprintf("tiles[%d].id", i), Reason: fmt.Sprintf("%q is the id of another tile", t.ID)}
+			return &measure.Fault{Field: fmt.Sprintf("tiles[%d].id", i),
+				Reason: fmt.Sprintf("%q is the id of another tile", t.ID)}
 		}
 		ids[t.ID] = true
 		for j := range s.Tiles[:i] {
 			if t.touches(&s.Tiles[j]) {
-				return &measure.Fault{Field: fmt.Sprintf("tiles[%d]", i), Reason: fmt.Sprintf("the tile %q lies over the tile %q", t.called(), s.Tiles[j].called())}
+				return &measure.Fault{Field: fmt.Sprintf("tiles[%d]", i),
+					Reason: fmt.Sprintf("the tile %q lies over the tile %q", t.called(), s.Tiles[j].called())}
 			}
 		}
 	}

@@ -21,7 +21,8 @@ func known() *board.Known {
 	signals := map[string]struct {
 		unit measure.Unit
 		kind string
-	}{"d/temp": {"Cel", site.KindNumber}, "d/wet": {"%RH", site.KindNumber}, "d/bar": {"Pa", site.KindNumber}, "d/door": {"", site.KindSwitch}, "d/words": {"", site.KindText}}
+	}{"d/temp": {"Cel", site.KindNumber}, "d/wet": {"%RH", site.KindNumber}, "d/bar": {"Pa", site.KindNumber},
+		"d/door": {"", site.KindSwitch}, "d/words": {"", site.KindText}}
 	return &board.Known{
 		Signal:  func(path string) (measure.Unit, string, bool) { s, is := signals[path]; return s.unit, s.kind, is },
 		Signals: []string{"d/temp", "d/wet", "d/bar", "d/door", "d/words"},
@@ -45,32 +46,51 @@ func TestWhatATilingRefuses(t *testing.T) {
 		field  string
 		says   string
 	}{
-		"a kind that is none":       {at(board.Tile{Kind: "dail", W: 3, H: 4}), "tiles[0].kind", "did you mean dial?"},
-		"an unknown signal":         {at(board.Tile{Kind: "value", Series: series("d/tmep")}), "tiles[0].series[0].signal", "did you mean d/temp?"},
-		"no signal":                 {at(board.Tile{Kind: "lines"}), "tiles[0].series", "needs a signal"},
-		"too many signals":          {at(board.Tile{Kind: "value", Series: series("d/temp", "d/wet")}), "tiles[0].series", "1 at most"},
-		"three units":               {at(board.Tile{Kind: "lines", Series: series("d/temp", "d/wet", "d/bar")}), "tiles[0].series[2].signal", "two axes at most"},
-		"a line of text":            {at(board.Tile{Kind: "lines", Series: series("d/words")}), "tiles[0].series[0].signal", "has no line"},
-		"a dial of a switch":        {at(board.Tile{Kind: "dial", Series: series("d/door")}), "tiles[0].series[0].signal", "shows numbers"},
-		"out on the right":          {at(board.Tile{Kind: "value", Series: series("d/temp"), X: 10, W: 3, H: 3}), "tiles[0]", "12 columns"},
-		"too small":                 {at(board.Tile{Kind: "lines", Series: series("d/temp"), W: 1, H: 1}), "tiles[0]", "the least is 3 × 4"},
-		"one over the other":        {board.Tiling{Tiles: []board.Tile{{Kind: "note", Text: "a", W: 4, H: 4}, {Kind: "note", Text: "b", X: 3, Y: 3, W: 4, H: 4}}}, "tiles[1]", "lies over"},
-		"two of one id":             {board.Tiling{Tiles: []board.Tile{{ID: "a", Kind: "note", Text: "a"}, {ID: "a", Kind: "note", Text: "b"}}}, "tiles[1].id", "another tile"},
-		"an empty note":             {at(board.Tile{Kind: "note", Text: " "}), "tiles[0].text", "needs some"},
-		"an unknown total":          {at(board.Tile{Kind: "total", Total: "pwer"}), "tiles[0].total", "did you mean power?"},
-		"a switch without output":   {at(board.Tile{Kind: "switch"}), "tiles[0].outputs", "needs an output"},
-		"an unknown output":         {at(board.Tile{Kind: "switch", Outputs: []string{"d/fna"}}), "tiles[0].outputs[0]", "did you mean d/fan?"},
-		"an unknown picture":        {at(board.Tile{Kind: "mimic", Picture: 8}), "tiles[0].picture", "no picture 8"},
-		"a pin beside the picture":  {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{X: 1.1, Kind: "value", Signal: "d/temp"}}}), "tiles[0].pins[0].x", "0 to 1"},
-		"a pin of nothing":          {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "value"}}}), "tiles[0].pins[0].signal", "no signal"},
-		"a pin to an unknown board": {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "board", Board: "othre"}}}), "tiles[0].pins[0].board", "did you mean other?"},
-		"frames of no camera":       {at(board.Tile{Kind: "frames", Device: "eey"}), "tiles[0].device", "did you mean eye?"},
-		"an empty label":            {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "label"}}}), "tiles[0].pins[0].text", "needs some"},
-		"a range of a second":       {board.Tiling{Range: 1e9}, "range", "1m to 1098d"},
-		"a tile's range":            {at(board.Tile{Kind: "value", Series: series("d/temp"), Range: 1e9}), "tiles[0].range", "1m to 1098d"},
-		"a period of 7 minutes":     {at(board.Tile{Kind: "lines", Series: series("d/temp"), Figure: "mean", Every: 420e9}), "tiles[0].every", "none of"},
+		"a kind that is none": {at(board.Tile{Kind: "dail", W: 3, H: 4}), "tiles[0].kind", "did you mean dial?"},
+		"an unknown signal": {at(board.Tile{Kind: "value", Series: series("d/tmep")}),
+			"tiles[0].series[0].signal", "did you mean d/temp?"},
+		"no signal": {at(board.Tile{Kind: "lines"}), "tiles[0].series", "needs a signal"},
+		"too many signals": {at(board.Tile{Kind: "value", Series: series("d/temp", "d/wet")}),
+			"tiles[0].series", "1 at most"},
+		"three units": {at(board.Tile{Kind: "lines", Series: series("d/temp", "d/wet", "d/bar")}),
+			"tiles[0].series[2].signal", "two axes at most"},
+		"a line of text": {at(board.Tile{Kind: "lines", Series: series("d/words")}),
+			"tiles[0].series[0].signal", "has no line"},
+		"a dial of a switch": {at(board.Tile{Kind: "dial", Series: series("d/door")}),
+			"tiles[0].series[0].signal", "shows numbers"},
+		"out on the right": {at(board.Tile{Kind: "value", Series: series("d/temp"), X: 10, W: 3, H: 3}),
+			"tiles[0]", "12 columns"},
+		"too small": {at(board.Tile{Kind: "lines", Series: series("d/temp"), W: 1, H: 1}), "tiles[0]",
+			"the least is 3 × 4"},
+		"one over the other": {board.Tiling{Tiles: []board.Tile{{Kind: "note", Text: "a", W: 4, H: 4},
+			{Kind: "note", Text: "b", X: 3, Y: 3, W: 4, H: 4}}}, "tiles[1]", "lies over"},
+		"two of one id": {board.Tiling{Tiles: []board.Tile{{ID: "a", Kind: "note", Text: "a"},
+			{ID: "a", Kind: "note", Text: "b"}}}, "tiles[1].id", "another tile"},
+		"an empty note": {at(board.Tile{Kind: "note", Text: " "}), "tiles[0].text", "needs some"},
+		"an unknown total": {at(board.Tile{Kind: "total", Total: "pwer"}), "tiles[0].total",
+			"did you mean power?"},
+		"a switch without output": {at(board.Tile{Kind: "switch"}), "tiles[0].outputs", "needs an output"},
+		"an unknown output": {at(board.Tile{Kind: "switch", Outputs: []string{"d/fna"}}), "tiles[0].outputs[0]",
+			"did you mean d/fan?"},
+		"an unknown picture": {at(board.Tile{Kind: "mimic", Picture: 8}), "tiles[0].picture", "no picture 8"},
+		"a pin beside the picture": {at(board.Tile{Kind: "mimic", Picture: 7,
+			Pins: []board.Pin{{X: 1.1, Kind: "value", Signal: "d/temp"}}}), "tiles[0].pins[0].x", "0 to 1"},
+		"a pin of nothing": {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "value"}}}),
+			"tiles[0].pins[0].signal", "no signal"},
+		"a pin to an unknown board": {at(board.Tile{Kind: "mimic", Picture: 7,
+			Pins: []board.Pin{{Kind: "board", Board: "othre"}}}), "tiles[0].pins[0].board", "did you mean other?"},
+		"frames of no camera": {at(board.Tile{Kind: "frames", Device: "eey"}), "tiles[0].device",
+			"did you mean eye?"},
+		"an empty label": {at(board.Tile{Kind: "mimic", Picture: 7, Pins: []board.Pin{{Kind: "label"}}}),
+			"tiles[0].pins[0].text", "needs some"},
+		"a range of a second": {board.Tiling{Range: 1e9}, "range", "1m to 1098d"},
+		"a tile's range": {at(board.Tile{Kind: "value", Series: series("d/temp"), Range: 1e9}),
+			"tiles[0].range", "1m to 1098d"},
+		"a period of 7 minutes": {at(board.Tile{Kind: "lines", Series: series("d/temp"), Figure: "mean",
+			Every: 420e9}), "tiles[0].every", "none of"},
 		"a comparison with 1 s ago": {board.Tiling{Compare: 1e9}, "compare", "neither 0s"},
-		"sixty-one tiles":           {board.Tiling{Tiles: slices.Repeat([]board.Tile{{Kind: "note", Text: "a"}}, 61)}, "tiles", "60 at most"},
+		"sixty-one tiles": {board.Tiling{Tiles: slices.Repeat([]board.Tile{{Kind: "note", Text: "a"}}, 61)},
+			"tiles", "60 at most"},
 	} {
 		c.tiling.Settle()
 		err := c.tiling.Check(known())
@@ -83,19 +103,26 @@ func TestWhatATilingRefuses(t *testing.T) {
 
 func TestATilingWithEachKind(t *testing.T) {
 	s := board.Tiling{Tiles: []board.Tile{
-		{Kind: "value", Series: series("d/temp")}, {Kind: "value", Series: series("d/words")}, {Kind: "bar", Series: series("d/temp", "d/wet")}, {Kind: "dial", Series: series("d/wet")},
-		{Kind: "lines", Series: series("d/temp", "d/wet", "d/temp"), Figure: "mean"}, {Kind: "states", Series: series("d/door")}, {Kind: "spread", Series: series("d/temp"), Profile: true},
-		{Kind: "table", Series: series("d/temp", "d/words")}, {Kind: "total", Total: "power"}, {Kind: "journal"}, {Kind: "switch", Outputs: []string{"d/fan"}}, {Kind: "note", Text: "# Hello"}, {Kind: "frames", Device: "eye"},
-		{Kind: "mimic", Picture: 7, Pins: []board.Pin{{X: 0.5, Y: 1, Kind: "value", Signal: "d/temp"}, {Kind: "lamp", Output: "d/fan"}, {Kind: "board", Board: "other"}, {Kind: "label", Text: "Door", Signal: "d/door"}}},
+		{Kind: "value", Series: series("d/temp")}, {Kind: "value", Series: series("d/words")},
+		{Kind: "bar", Series: series("d/temp", "d/wet")}, {Kind: "dial", Series: series("d/wet")},
+		{Kind: "lines", Series: series("d/temp", "d/wet", "d/temp"), Figure: "mean"},
+		{Kind: "states", Series: series("d/door")}, {Kind: "spread", Series: series("d/temp"), Profile: true},
+		{Kind: "table", Series: series("d/temp", "d/words")}, {Kind: "total", Total: "power"}, {Kind: "journal"},
+		{Kind: "switch", Outputs: []string{"d/fan"}}, {Kind: "note", Text: "# Hello"}, {Kind: "frames", Device: "eye"},
+		{Kind: "mimic", Picture: 7, Pins: []board.Pin{{X: 0.5, Y: 1, Kind: "value", Signal: "d/temp"},
+			{Kind: "lamp", Output: "d/fan"}, {Kind: "board", Board: "other"},
+			{Kind: "label", Text: "Door", Signal: "d/door"}}},
 	}}
 	s.Settle()
 	if err := s.Check(known()); err != nil {
 		t.Fatal(err)
 	}
-	if s.Range != measure.Duration(86_400e9) || s.Tiles[slices.IndexFunc(s.Tiles, func(t board.Tile) bool { return t.Kind == "lines" })].Every != measure.Duration(3600e9) {
+	if s.Range != measure.Duration(86_400e9) || s.Tiles[slices.IndexFunc(s.Tiles,
+		func(t board.Tile) bool { return t.Kind == "lines" })].Every != measure.Duration(3600e9) {
 		t.Errorf("what was left out: %+v", s)
 	}
-	if got := s.Signals(); !slices.Equal(slices.Sorted(slices.Values(got)), []string{"d/door", "d/temp", "d/wet", "d/words"}) {
+	if got := s.Signals(); !slices.Equal(slices.Sorted(slices.Values(got)),
+		[]string{"d/door", "d/temp", "d/wet", "d/words"}) {
 		t.Errorf("signals %v", got)
 	}
 }
@@ -161,7 +188,8 @@ func encoded(t *testing.T, m image.Image, asJPEG bool) []byte {
 
 // exif puts a directory with a place, a maker and an orientation into a JPEG.
 func exif(body []byte, orientation byte) []byte {
-	tiff := append([]byte("MM\x00*\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00"), orientation, 0, 0, 0, 0, 0, 0)
+	tiff := append([]byte("MM\x00*\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00"), orientation, 0, 0, 0,
+		0, 0, 0)
 	segment := append([]byte("Exif\x00\x00"), append(tiff, "53.3498N 6.2603W SECRET PLACE"...)...)
 	size := len(segment) + 2
 	return slices.Concat(body[:2], []byte{0xff, 0xe1, byte(size >> 8), byte(size)}, segment, body[2:])
@@ -173,7 +201,8 @@ func TestAPhotoIsTurnedAndItsPlaceForgotten(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if p.Width != want[0] || p.Height != want[1] || p.Type != "image/jpeg" || bytes.Contains(p.Body, []byte("SECRET")) || bytes.Contains(p.Body, []byte("Exif")) {
+		if p.Width != want[0] || p.Height != want[1] || p.Type != "image/jpeg" ||
+			bytes.Contains(p.Body, []byte("SECRET")) || bytes.Contains(p.Body, []byte("Exif")) {
 			t.Errorf("orientation %d: %d × %d %s", orientation, p.Width, p.Height, p.Type)
 		}
 		// Red grows to the right and green downwards in what was taken; where its first corner is now tells the turn.
@@ -190,7 +219,8 @@ func TestAPhotoIsTurnedAndItsPlaceForgotten(t *testing.T) {
 }
 
 func TestPicturesThatAreRefusedOrScaled(t *testing.T) {
-	if p, err := board.NewPicture("wide", encoded(t, image.NewRGBA(image.Rect(0, 0, 5000, 100)), false)); err != nil || p.Width != 2560 || p.Height != 51 || p.Type != "image/png" {
+	if p, err := board.NewPicture("wide", encoded(t, image.NewRGBA(image.Rect(0, 0, 5000, 100)), false)); err != nil ||
+		p.Width != 2560 || p.Height != 51 || p.Type != "image/png" {
 		t.Errorf("%v %d × %d %s", err, p.Width, p.Height, p.Type)
 	}
 	huge := encoded(t, image.NewGray(image.Rect(0, 0, 10_000, 10_000)), false)
@@ -228,12 +258,14 @@ func TestAnSVGIsMadeSafe(t *testing.T) {
 		t.Fatal(err)
 	}
 	got := string(p.Body)
-	for _, bad := range []string{"script", "alert", "evil.example", "onload", "onclick", "style", "<a", "image", "foreign", "html", "animate", "ENTITY"} {
+	for _, bad := range []string{"script", "alert", "evil.example", "onload", "onclick", "style", "<a", "image",
+		"foreign", "html", "animate", "ENTITY"} {
 		if strings.Contains(got, bad) {
 			t.Errorf("%q stayed: %s", bad, got)
 		}
 	}
-	for _, good := range []string{`fill="url(#g)"`, `stroke="blue"`, `<use href="#g">`, "Boiler &amp; fan &lt;now&gt;", `viewBox="0 0 640 480"`, `width="640" height="480"`} {
+	for _, good := range []string{`fill="url(#g)"`, `stroke="blue"`, `<use href="#g">`, "Boiler &amp; fan &lt;now&gt;",
+		`viewBox="0 0 640 480"`, `width="640" height="480"`} {
 		if !strings.Contains(got, good) {
 			t.Errorf("%q is lost: %s", good, got)
 		}
@@ -286,11 +318,13 @@ func TestACourseOfStates(t *testing.T) {
 	read(21, 1, measure.Implausible) // no state
 	read(22, 1, 0)
 	c.End() // silent after 22: on until 25
-	want := []board.StateStretch{{minute(0), minute(1), "off"}, {minute(1), minute(3), "on"}, {minute(3), minute(7), "off"}, {minute(20), minute(21), "on"}, {minute(22), minute(25), "on"}}
+	want := []board.StateStretch{{minute(0), minute(1), "off"}, {minute(1), minute(3), "on"},
+		{minute(3), minute(7), "off"}, {minute(20), minute(21), "on"}, {minute(22), minute(25), "on"}}
 	if !slices.Equal(c.Stretches, want) {
 		t.Errorf("%v", c.Stretches)
 	}
-	if len(c.States) != 2 || c.States[0] != (board.StateSum{State: "on", Ms: 6 * 60_000, Times: 3}) || c.States[1].Ms != 5*60_000 {
+	if len(c.States) != 2 || c.States[0] != (board.StateSum{State: "on", Ms: 6 * 60_000, Times: 3}) ||
+		c.States[1].Ms != 5*60_000 {
 		t.Errorf("%+v", c.States)
 	}
 }

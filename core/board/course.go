@@ -7,8 +7,8 @@ import (
 	"jauntylark/core/site"
 )
 
-// Course is the states that a signal was in over a stretch: off and on, its bands, its texts. A state holds until the next
-// reading, but over no pause longer than the signal's silence; readings of no use have no state.
+// Course is the states that a signal was in over a stretch: off and on, its bands, its texts. A state holds until the
+// next reading, but over no pause longer than the signal's silence; readings of no use have no state.
 type Course struct {
 	Stretches []StateStretch `json:"stretches" nullable:"false" doc:"in order of time; pauses are left out"`
 	States    []StateSum     `json:"states" nullable:"false" doc:"each state, the longest first"`
@@ -44,7 +44,8 @@ const (
 
 // NewCourse begins the course of a signal from since to until.
 func NewCourse(s *site.Signal, since, until measure.Instant) *Course {
-	return &Course{Stretches: []StateStretch{}, States: []StateSum{}, signal: s, since: since, until: until, hold: measure.Instant(silenceOfState) * measure.Instant(int64(s.Interval)/1e6), sums: map[string]*StateSum{}}
+	return &Course{Stretches: []StateStretch{}, States: []StateSum{}, signal: s, since: since, until: until,
+		hold: measure.Instant(silenceOfState) * measure.Instant(int64(s.Interval)/1e6), sums: map[string]*StateSum{}}
 }
 
 // Add takes readings in order of time.
@@ -122,7 +123,8 @@ func (c *Course) reduce() {
 	least := max((c.until-c.since)/mostStretches, 1)
 	kept := c.Stretches[:0]
 	for _, s := range c.Stretches {
-		if last := len(kept) - 1; last >= 0 && s.From == kept[last].Until && (s.Until-s.From < least || s.State == kept[last].State) {
+		if last := len(kept) - 1; last >= 0 && s.From == kept[last].Until &&
+			(s.Until-s.From < least || s.State == kept[last].State) {
 			kept[last].Until = s.Until
 			continue
 		}

@@ -37,9 +37,9 @@ const (
 	mostSide   = 2560       // as stored; larger ones are scaled down
 )
 
-// NewPicture makes a picture out of what was sent: PNG, JPEG, WebP or SVG. It is drawn anew, so that nothing that the file
-// carried besides the picture (places, cameras, scripts) is kept; it is turned the way its camera said, and scaled down to
-// 2560 pixels. It takes time and memory proportional to the pixels. The error is a *measure.Fault.
+// NewPicture makes a picture out of what was sent: PNG, JPEG, WebP or SVG. It is drawn anew, so that nothing that the
+// file carried besides the picture (places, cameras, scripts) is kept; it is turned the way its camera said, and scaled
+// down to 2560 pixels. It takes time and memory proportional to the pixels. The error is a *measure.Fault.
 func NewPicture(name string, body []byte) (Picture, error) {
 	p := Picture{Name: strings.TrimSpace(name)}
 	var err error
@@ -97,10 +97,13 @@ func (p *Picture) drawAnew(body []byte) error {
 		return fmt.Errorf("it is no picture that can be read here: send PNG, JPEG, WebP or SVG")
 	}
 	if config.Width < 1 || config.Height < 1 || config.Width > mostPixels/config.Height {
-		return fmt.Errorf("it has %d × %d pixels; a picture has %d million at most", config.Width, config.Height, mostPixels/1_000_000)
+		return fmt.Errorf("it has %d × %d pixels; a picture has %d million at most", config.Width, config.Height,
+			mostPixels/1_000_000)
 	}
 	if each := roomOfPixel(config.ColorModel, format, body); config.Width*config.Height > mostRoom/each {
-		return fmt.Errorf("it has %d × %d pixels of %d bytes each while it is read; such a picture has %d million pixels at most", config.Width, config.Height, each, mostRoom/each/1_000_000)
+		return fmt.Errorf(
+			"it has %d × %d pixels of %d bytes each while it is read; such a picture has %d million pixels at most",
+			config.Width, config.Height, each, mostRoom/each/1_000_000)
 	}
 	drawing.Lock()
 	defer drawing.Unlock()
@@ -149,7 +152,8 @@ func roomOfPixel(model color.Model, format string, body []byte) int {
 
 // progressive tells whether a JPEG is one of several scans (ITU-T T.81, B.1.1.3: SOF2, SOF6, SOF10 and SOF14).
 func progressive(body []byte) bool {
-	for at := 2; at+4 <= len(body) && body[at] == 0xff && body[at+1] != 0xda; at += 2 + int(body[at+2])<<8 + int(body[at+3]) {
+	for at := 2; at+4 <= len(body) && body[at] == 0xff && body[at+1] != 0xda; at += 2 + int(body[at+2])<<8 +
+		int(body[at+3]) {
 		if marker := body[at+1]; marker == 0xc2 || marker == 0xc6 || marker == 0xca || marker == 0xce {
 			return true
 		}

@@ -14,8 +14,8 @@ import (
 	"strings"
 )
 
-// What an SVG (W3C SVG 1.1) may hold here: shapes, text, gradients and what groups them. Everything else, scripts, style
-// sheets, foreign content, links, animation and references to anywhere else, is left out.
+// What an SVG (W3C SVG 1.1) may hold here: shapes, text, gradients and what groups them. Everything else, scripts,
+// style sheets, foreign content, links, animation and references to anywhere else, is left out.
 var (
 	svgElements = words(`svg g defs symbol use title desc path rect circle ellipse line polyline polygon text tspan
 		linearGradient radialGradient stop clipPath mask pattern marker`)
@@ -107,7 +107,8 @@ func (w *svgWriter) take(token xml.Token) error {
 		fmt.Fprintf(w.out, "</%s>", w.open[last])
 		w.open, w.parts = w.open[:last], w.parts[:last]
 	case xml.CharData:
-		if w.left == 0 && len(w.open) > 0 && slices.Contains([]string{"text", "tspan", "title", "desc"}, w.open[len(w.open)-1]) {
+		if w.left == 0 && len(w.open) > 0 && slices.Contains([]string{"text", "tspan", "title", "desc"},
+			w.open[len(w.open)-1]) {
 			return xml.EscapeText(w.out, t)
 		}
 	}
@@ -115,7 +116,8 @@ func (w *svgWriter) take(token xml.Token) error {
 }
 
 func (w *svgWriter) allows(t *xml.StartElement) bool {
-	return svgElements[t.Name.Local] && (t.Name.Space == svgSpace || t.Name.Space == "") && (len(w.open) > 0 || t.Name.Local == "svg")
+	return svgElements[t.Name.Local] && (t.Name.Space == svgSpace || t.Name.Space == "") &&
+		(len(w.open) > 0 || t.Name.Local == "svg")
 }
 
 func (w *svgWriter) start(t *xml.StartElement) error {
@@ -124,7 +126,9 @@ func (w *svgWriter) start(t *xml.StartElement) error {
 		w.uses++
 	}
 	if w.count > mostElements || w.uses > mostUses || len(w.open) > mostDepth {
-		return fmt.Errorf("it is too large: a picture has %d parts, %d of them drawn again, %d inside of each other at most", mostElements, mostUses, mostDepth)
+		return fmt.Errorf(
+			"it is too large: a picture has %d parts, %d of them drawn again, %d inside of each other at most",
+			mostElements, mostUses, mostDepth)
 	}
 	fmt.Fprintf(w.out, "<%s", t.Name.Local)
 	if len(w.open) == 0 {
@@ -171,14 +175,16 @@ func safeAttributes(a xml.Attr, element string) (kept []xml.Attr) {
 	name := a.Name.Local
 	switch {
 	case name == "href" && (a.Name.Space == "" || a.Name.Space == xlinkSpace):
-		if (element == "use" || strings.HasSuffix(element, "Gradient") || element == "pattern") && strings.HasPrefix(a.Value, "#") {
+		if (element == "use" || strings.HasSuffix(element, "Gradient") || element == "pattern") &&
+			strings.HasPrefix(a.Value, "#") {
 			return []xml.Attr{{Name: xml.Name{Local: "href"}, Value: a.Value}}
 		}
 	case a.Name.Space != "":
 	case name == "style":
 		for _, rule := range strings.Split(a.Value, ";") {
 			property, value, _ := strings.Cut(rule, ":")
-			kept = append(kept, safeAttributes(xml.Attr{Name: xml.Name{Local: strings.TrimSpace(property)}, Value: strings.TrimSpace(value)}, element)...)
+			kept = append(kept, safeAttributes(xml.Attr{Name: xml.Name{Local: strings.TrimSpace(property)},
+				Value: strings.TrimSpace(value)}, element)...)
 		}
 	case svgAttributes[name] && harmless(a.Value):
 		return []xml.Attr{{Name: xml.Name{Local: name}, Value: a.Value}}
@@ -212,7 +218,8 @@ func (w *svgWriter) measure(attributes []xml.Attr) {
 		case "height":
 			tall = cmp.Or(tall, number(a.Value))
 		case "viewBox":
-			if box := strings.FieldsFunc(a.Value, func(r rune) bool { return r == ' ' || r == ',' }); len(box) == 4 && number(box[2]) > 0 && number(box[3]) > 0 {
+			if box := strings.FieldsFunc(a.Value, func(r rune) bool { return r == ' ' || r == ',' }); len(box) == 4 &&
+				number(box[2]) > 0 && number(box[3]) > 0 {
 				wide, tall = number(box[2]), number(box[3])
 			}
 		}

@@ -7,8 +7,8 @@ import (
 	"strings"
 )
 
-// mostDrawn is how many parts a picture may have when all that it draws again is counted as often as it is drawn: parts of parts
-// multiply (`use` of `use`, patterns in patterns, a marker at each corner of a line).
+// mostDrawn is how many parts a picture may have when all that it draws again is counted as often as it is drawn: parts
+// of parts multiply (`use` of `use`, patterns in patterns, a marker at each corner of a line).
 const mostDrawn = 200_000
 
 // part is one element of an SVG, with what it draws besides itself.
@@ -22,8 +22,8 @@ type part struct {
 	visiting bool
 }
 
-// weight is how many parts are drawn for one: own, and for each part of cost with which something around it is filled or marked
-// perPart more.
+// weight is how many parts are drawn for one: own, and for each part of cost with which something around it is filled
+// or marked perPart more.
 type weight struct{ own, perPart int }
 
 // newPart reads what an element draws, of the attributes that it may keep.
@@ -44,7 +44,8 @@ func newPart(name string, attributes []xml.Attr) *part {
 	return p
 }
 
-// weigh counts what a part draws, among the parts by their ids. The error says that parts draw themselves, or that there are too many.
+// weigh counts what a part draws, among the parts by their ids. The error says that parts draw themselves, or that
+// there are too many.
 func (p *part) weigh(byID map[string]*part) (weight, error) {
 	if p.weight != nil {
 		return *p.weight, nil
@@ -82,7 +83,8 @@ func (p *part) weigh(byID map[string]*part) (weight, error) {
 	}
 	w.own, w.perPart = bounded(w.own+inner.own), bounded(w.perPart+inner.perPart)
 	if w.own > mostDrawn {
-		return w, fmt.Errorf("it is too large: with what it draws again it has more than %d thousand parts", mostDrawn/1000)
+		return w, fmt.Errorf("it is too large: with what it draws again it has more than %d thousand parts",
+			mostDrawn/1000)
 	}
 	p.weight = &w
 	return w, nil

@@ -79,7 +79,8 @@ const (
 	Mimic   = "mimic"
 )
 
-// kinds says of each kind the size that it gets without one, the smallest that it may have, and how many signals it shows.
+// kinds says of each kind the size that it gets without one, the smallest that it may have, and how many signals it
+// shows.
 var kinds = map[string]struct{ w, h, leastW, leastH, least, most int }{
 	Value:   {3, 3, 2, 2, 1, 1},
 	Bar:     {4, 3, 2, 2, 1, 8},
@@ -132,9 +133,11 @@ func (t *Tile) wrong(k *Known) (field, reason string) {
 	case !known:
 		return "kind", site.Unknown("kind of tile", t.Kind, kindNames())
 	case t.W < kind.leastW || t.H < kind.leastH:
-		return "", fmt.Sprintf("%d × %d is too small for %s; the least is %d × %d", t.W, t.H, t.Kind, kind.leastW, kind.leastH)
+		return "", fmt.Sprintf("%d × %d is too small for %s; the least is %d × %d", t.W, t.H, t.Kind, kind.leastW,
+			kind.leastH)
 	case t.X < 0 || t.Y < 0 || t.X+t.W > Columns || t.Y+t.H > MostRows:
-		return "", fmt.Sprintf("columns %d to %d, rows %d to %d are not all within %d columns and %d rows", t.X, t.X+t.W, t.Y, t.Y+t.H, Columns, MostRows)
+		return "", fmt.Sprintf("columns %d to %d, rows %d to %d are not all within %d columns and %d rows", t.X, t.X+
+			t.W, t.Y, t.Y+t.H, Columns, MostRows)
 	case len(t.Series) < kind.least:
 		return "series", t.Kind + " needs a signal"
 	case len(t.Series) > kind.most:
@@ -159,7 +162,8 @@ func (t *Tile) wrongOfKind(k *Known) (field, reason string) {
 	case Bar, Dial, Spread:
 		for i := range t.Series {
 			if _, kind, _ := k.Signal(t.Series[i].Signal); kind != site.KindNumber {
-				return fmt.Sprintf("series[%d].signal", i), fmt.Sprintf("%s holds %s; %s shows numbers", t.Series[i].Signal, kind, t.Kind)
+				return fmt.Sprintf("series[%d].signal", i), fmt.Sprintf("%s holds %s; %s shows numbers",
+					t.Series[i].Signal, kind, t.Kind)
 			}
 		}
 	case Total:
@@ -195,13 +199,16 @@ func (t *Tile) wrongAxes(k *Known) (field, reason string) {
 	for i := range t.Series {
 		unit, kind, _ := k.Signal(t.Series[i].Signal)
 		if kind != site.KindNumber && kind != site.KindSwitch {
-			return fmt.Sprintf("series[%d].signal", i), fmt.Sprintf("%s holds %s, which has no line", t.Series[i].Signal, kind)
+			return fmt.Sprintf("series[%d].signal", i), fmt.Sprintf("%s holds %s, which has no line",
+				t.Series[i].Signal, kind)
 		}
 		if !slices.Contains(units, string(unit)) {
 			units = append(units, string(unit))
 		}
 		if len(units) > 2 {
-			return fmt.Sprintf("series[%d].signal", i), fmt.Sprintf("%s is in %q, beside %q and %q; lines have two axes at most: put it on a tile of its own", t.Series[i].Signal, units[2], units[0], units[1])
+			return fmt.Sprintf("series[%d].signal", i),
+				fmt.Sprintf("%s is in %q, beside %q and %q; lines have two axes at most: put it on a tile of its own",
+					t.Series[i].Signal, units[2], units[0], units[1])
 		}
 	}
 	return "", ""

@@ -62,7 +62,8 @@ func Agree(first, second []measure.Reading, hold measure.Instant) (a Agreement, 
 	}
 	a.Count, a.Mean = len(pairs), mean
 	if a.Count < 3 {
-		return a, &measure.Fault{Field: "until", Reason: fmt.Sprintf("the two have %d readings together in this stretch; 3 are needed", a.Count)}
+		return a, &measure.Fault{Field: "until",
+			Reason: fmt.Sprintf("the two have %d readings together in this stretch; 3 are needed", a.Count)}
 	}
 	a.Deviation = math.Sqrt(squares / float64(a.Count-1))
 	a.Low, a.High = mean-limit*a.Deviation, mean+limit*a.Deviation

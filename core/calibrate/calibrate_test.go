@@ -103,7 +103,8 @@ func TestWarnings(t *testing.T) {
 	for _, c := range []struct {
 		pairs Pairs
 		warns int
-	}{{Pairs{{0, 0}, {10, 10.1}}, 0}, {Pairs{{0, 0}, {10, 100}}, 1}, {Pairs{{0, 10}, {10, 0}}, 1}, {Pairs{{1, 1}, {2, 2}, {3, 9}}, 2}} {
+	}{{Pairs{{0, 0}, {10, 10.1}}, 0}, {Pairs{{0, 0}, {10, 100}}, 1}, {Pairs{{0, 10}, {10, 0}}, 1},
+		{Pairs{{1, 1}, {2, 2}, {3, 9}}, 2}} {
 		f, err := FitPairs(c.pairs, Usual)
 		if err != nil || len(f.Warnings) != c.warns {
 			t.Errorf("%v: %q %v", c.pairs, f.Warnings, err)
@@ -113,7 +114,8 @@ func TestWarnings(t *testing.T) {
 
 func TestWhatHoldsWhen(t *testing.T) {
 	add := func(v float64) Curve { return Curve{Gain: 1, Offset: v} }
-	line := NewTimeline([]Calibration{{ID: 3, From: 200, Curve: add(3)}, {ID: 1, From: 100, Curve: add(1)}, {ID: 4, From: 100, Curve: add(4)}, {ID: 5, From: 300, Curve: add(5), Retired: true}})
+	line := NewTimeline([]Calibration{{ID: 3, From: 200, Curve: add(3)}, {ID: 1, From: 100, Curve: add(1)},
+		{ID: 4, From: 100, Curve: add(4)}, {ID: 5, From: 300, Curve: add(5), Retired: true}})
 	readings := make([]measure.Reading, 40)
 	for i := range readings {
 		readings[i].At = measure.Instant(i * 10)

@@ -38,7 +38,8 @@ func (c *Curve) Apply(raw float64) float64 {
 	return settled((raw-a.Shown)*(b.Reference-a.Reference)/(b.Shown-a.Shown), a.Reference)
 }
 
-// settled adds two figures within what can be stored, as decimals: a reading of 0.2 corrected by 0.1 is 0.3, at a limit of 0.3.
+// settled adds two figures within what can be stored, as decimals: a reading of 0.2 corrected by 0.1 is 0.3, at a limit
+// of 0.3.
 func settled(a, b float64) float64 {
 	return measure.Settle(max(-math.MaxFloat64, min(math.MaxFloat64, a+b)), max(math.Abs(a), math.Abs(b)))
 }
@@ -70,7 +71,8 @@ func (c *Curve) Falls() bool {
 // check tells what is wrong with a curve, in words: empty for nothing.
 func (c *Curve) check() string {
 	if len(c.Points) == 0 {
-		if c.Gain == 0 || math.IsNaN(c.Gain) || math.IsInf(c.Gain, 0) || math.IsNaN(c.Offset) || math.IsInf(c.Offset, 0) {
+		if c.Gain == 0 || math.IsNaN(c.Gain) || math.IsInf(c.Gain, 0) || math.IsNaN(c.Offset) ||
+			math.IsInf(c.Offset, 0) {
 			return fmt.Sprintf("a gain of %v and an offset of %v cannot be", c.Gain, c.Offset)
 		}
 		return ""
@@ -78,7 +80,8 @@ func (c *Curve) check() string {
 	for i := 2; i < len(c.Points); i++ {
 		a, b, d := c.Points[i-2], c.Points[i-1], c.Points[i]
 		if (b.Reference-a.Reference)*(d.Reference-b.Reference) <= 0 {
-			return fmt.Sprintf("must rise or fall throughout, but the reference goes %v, %v, %v where %v, %v, %v is shown",
+			return fmt.Sprintf(
+				"must rise or fall throughout, but the reference goes %v, %v, %v where %v, %v, %v is shown",
 				a.Reference, b.Reference, d.Reference, a.Shown, b.Shown, d.Shown)
 		}
 	}

@@ -58,17 +58,20 @@ func FitPairs(pairs Pairs, method Method) (Fit, error) {
 		}
 	case Line:
 		if f.Curve = leastSquares(pairs); spread(pairs) == 0 {
-			return fault("all were taken where %v was shown; a straight line needs two different places, or take the method offset", pairs[0].Shown)
+			return fault(
+				"all were taken where %v was shown; a straight line needs two different places, or take the method offset", pairs[0].Shown)
 		}
 	case Corners:
 		f.Curve = Curve{Points: pairs.sorted()}
 		for i := 1; i < len(f.Curve.Points); i++ {
 			if f.Curve.Points[i].Shown == f.Curve.Points[i-1].Shown {
-				return fault("two were taken where %v was shown; a line with corners needs different places", f.Curve.Points[i].Shown)
+				return fault("two were taken where %v was shown; a line with corners needs different places",
+					f.Curve.Points[i].Shown)
 			}
 		}
 	default:
-		return Fit{}, &measure.Fault{Field: "method", Reason: fmt.Sprintf("%q is not a method; methods are offset, line, corners", method)}
+		return Fit{}, &measure.Fault{Field: "method",
+			Reason: fmt.Sprintf("%q is not a method; methods are offset, line, corners", method)}
 	}
 	if wrong := f.Curve.check(); wrong != "" {
 		return fault("%s", "the curve "+wrong)
@@ -116,13 +119,18 @@ func (f *Fit) measure(pairs Pairs) {
 		low, high = math.Min(low, p.Reference), math.Max(high, p.Reference)
 	}
 	if f.Worst > poorFit*(high-low) && f.Worst > 0 {
-		f.Warnings = append(f.Warnings, fmt.Sprintf("The pairs do not fit: one is %s off the curve, while the references span %s. Was one mistyped, or taken before the instrument had settled?",
-			measure.Figure(f.Worst, ""), measure.Figure(high-low, "")))
+		f.Warnings = append(f.Warnings,
+			fmt.Sprintf(
+				"The pairs do not fit: one is %s off the curve, while the references span %s. Was one mistyped, or taken before the instrument had settled?",
+				measure.Figure(f.Worst, ""), measure.Figure(high-low, "")))
 	}
 	if gain := math.Abs(f.Curve.Gain); f.Method == Line && (gain < gainLow || gain > gainUp) {
-		f.Warnings = append(f.Warnings, fmt.Sprintf("The gain is %.3g. An instrument that is so far off is perhaps broken, wired to another range, or gives another unit.", f.Curve.Gain))
+		f.Warnings = append(f.Warnings,
+			fmt.Sprintf(
+				"The gain is %.3g. An instrument that is so far off is perhaps broken, wired to another range, or gives another unit.", f.Curve.Gain))
 	}
 	if f.Curve.Falls() {
-		f.Warnings = append(f.Warnings, "The curve falls: a higher raw value means a lower true one. Are shown and reference the right way round?")
+		f.Warnings = append(f.Warnings,
+			"The curve falls: a higher raw value means a lower true one. Are shown and reference the right way round?")
 	}
 }

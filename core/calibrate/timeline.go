@@ -28,7 +28,10 @@ type Timeline []Calibration
 // NewTimeline puts calibrations in order and leaves out those that were taken back.
 func NewTimeline(all []Calibration) Timeline {
 	t := slices.DeleteFunc(slices.Clone(all), func(c Calibration) bool { return c.Retired })
-	slices.SortFunc(t, func(a, b Calibration) int { return cmp.Or(cmp.Compare(a.From, b.From), cmp.Compare(a.ID, b.ID)) })
+	slices.SortFunc(t, func(a, b Calibration) int {
+		return cmp.Or(cmp.Compare(a.From, b.From),
+			cmp.Compare(a.ID, b.ID))
+	})
 	return t
 }
 

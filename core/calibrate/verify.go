@@ -32,7 +32,8 @@ type Verification struct {
 func Verify(shown, reference, tolerance float64) Verification {
 	off := shown - reference
 	slack := 1e-9 * math.Max(math.Abs(shown), math.Abs(reference))
-	return Verification{Shown: shown, Reference: reference, Tolerance: tolerance, Error: off, Passed: math.Abs(off) <= tolerance+slack}
+	return Verification{Shown: shown, Reference: reference, Tolerance: tolerance, Error: off,
+		Passed: math.Abs(off) <= tolerance+slack}
 }
 
 // Tolerance is a largest error: absolute, or a share of the reference.
@@ -45,7 +46,8 @@ type Tolerance struct {
 func ParseTolerance(text string) (t Tolerance, err error) {
 	number, percent := strings.CutSuffix(strings.TrimSpace(text), "%")
 	t.Percent = percent
-	if t.Amount, err = strconv.ParseFloat(strings.TrimSpace(number), 64); err != nil || !(t.Amount >= 0) || math.IsInf(t.Amount, 0) {
+	if t.Amount, err = strconv.ParseFloat(strings.TrimSpace(number), 64); err != nil || !(t.Amount >= 0) ||
+		math.IsInf(t.Amount, 0) {
 		return t, fmt.Errorf("%q is no tolerance; write 0.5 in the signal's unit, or 2%% of the reference", text)
 	}
 	return t, nil
@@ -73,7 +75,8 @@ func ParseEvery(text string) (Every, error) {
 	}
 	m := everyText.FindStringSubmatch(text)
 	if m == nil {
-		return Every{}, fmt.Errorf("%q is no length by the calendar; write it like 6 months, 90 days, 2 weeks or 1 year", text)
+		return Every{}, fmt.Errorf(
+			"%q is no length by the calendar; write it like 6 months, 90 days, 2 weeks or 1 year", text)
 	}
 	n, _ := strconv.Atoi(m[1])
 	if n == 0 {

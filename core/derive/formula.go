@@ -25,17 +25,20 @@ var formulaName = regexp.MustCompile(`^[a-z][a-z0-9_]*$`)
 func formula(r *Recipe, in []Source, m *Machine) error {
 	options := []cel.EnvOption{cel.ClearMacros(), ext.Math(), cel.CrossTypeNumericComparisons(true)}
 	for name, f := range map[string]func(float64) float64{"exp": math.Exp, "ln": math.Log} {
-		options = append(options, cel.Function(name, cel.Overload(name+"_double", []*cel.Type{cel.DoubleType}, cel.DoubleType,
+		options = append(options, cel.Function(name, cel.Overload(name+"_double", []*cel.Type{cel.DoubleType},
+			cel.DoubleType,
 			cel.UnaryBinding(func(v ref.Val) ref.Val { return types.Double(f(float64(v.(types.Double)))) }))))
 	}
-	options = append(options, cel.Function("pow", cel.Overload("pow_double", []*cel.Type{cel.DoubleType, cel.DoubleType}, cel.DoubleType,
+	options = append(options, cel.Function("pow", cel.Overload("pow_double",
+		[]*cel.Type{cel.DoubleType, cel.DoubleType}, cel.DoubleType,
 		cel.BinaryBinding(func(a, b ref.Val) ref.Val {
 			return types.Double(math.Pow(float64(a.(types.Double)), float64(b.(types.Double))))
 		}))))
 	units := map[string]measure.Unit{}
 	for i, input := range r.Of {
 		if _, twice := units[input.As]; twice || !formulaName.MatchString(input.As) {
-			return fault("of", "%q is no name for an input of a formula: small letters, digits and _, each name once", input.As)
+			return fault("of", "%q is no name for an input of a formula: small letters, digits and _, each name once",
+				input.As)
 		}
 		units[input.As] = in[i].Unit
 		kind := cel.DoubleType

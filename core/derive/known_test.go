@@ -127,21 +127,34 @@ func TestKinds(t *testing.T) {
 	same(t, "on above 11, off at 9", feed(on, 1000, 10, 12, 10, 9, 10, 12), 0, 1, 1, 0, 0, 1)
 	charge := build(t, Recipe{Kind: "charge", Curve: "li-ion", Divider: 3.2}, number("a/v", "mV"))
 	same(t, "charge", feed(charge, 1000, 4200/3.2, 3820/3.2, 2000/3.2, 5000/3.2), 100, 50, 0, 100)
-	own := build(t, Recipe{Kind: "charge", Curve: "own", Cells: 2, Points: calibrate.Pairs{{Shown: 1, Reference: 0}, {Shown: 2, Reference: 100}}}, number("a/v", "V"))
+	own := build(t, Recipe{Kind: "charge", Curve: "own", Cells: 2, Points: calibrate.Pairs{{Shown: 1, Reference: 0},
+		{Shown: 2, Reference: 100}}}, number("a/v", "V"))
 	same(t, "own curve of two cells", feed(own, 1000, 3, 4), 50, 100)
-	same(t, "charging", feed(build(t, Recipe{Kind: "charging", Window: minute, Deadband: 1}, number("a/v", "V")), 20_000, 1, 2, 3, 4, 3, 2, 1, 1, 1, 1), none, none, 1, 1, 1, 0, 0, 0, 0)
+	same(t, "charging", feed(build(t, Recipe{Kind: "charging", Window: minute, Deadband: 1}, number("a/v", "V")),
+		20_000, 1, 2, 3, 4, 3, 2, 1, 1, 1, 1), none, none, 1, 1, 1, 0, 0, 0, 0)
 	// From 100 it falls by 1 every 20 s: 180 an hour, so 97 last for 0.54 h.
-	same(t, "hours left", feed(build(t, Recipe{Kind: "hours-left", Window: minute}, number("a/v", "%")), 20_000, 100, 99, 98, 97), none, none, 0.5, 0.5)
-	same(t, "forecast", feed(build(t, Recipe{Kind: "forecast", Window: minute, Limit: &limit}, number("a/v", "V")), 20_000, 100, 99, 98, 97), none, none, 0.49, 0.48)
-	same(t, "a trend away from the limit", feed(build(t, Recipe{Kind: "forecast", Window: minute, Limit: &limit}, number("a/v", "V")), 20_000, 100, 101, 102), none, none, none)
-	same(t, "rate", feed(build(t, Recipe{Kind: "rate", Window: minute}, number("a/t", "[degF]")), 20_000, 32, 33.8, 35.6), none, none, 180)
-	same(t, "moving mean", feed(build(t, Recipe{Kind: "moving-mean", Window: 3e9}, number("a/v", "V")), 1000, 1, 2, 6, 7, 8), 1, 1.5, 3, 5, 7)
-	same(t, "moving median", feed(build(t, Recipe{Kind: "moving-median", Window: 3e9}, number("a/v", "V")), 1000, 1, 9, 6, 7, 0), 1, 5, 6, 7, 6)
-	same(t, "moving deviation", feed(build(t, Recipe{Kind: "moving-deviation", Window: 3e9}, number("a/v", "V")), 1000, 1, 3, 5, 5, 5), none, 1.4142, 2, 1.1547, 0)
-	same(t, "on for", feed(build(t, Recipe{Kind: "on-for"}, onoffSource("a/r")), 30_000, 0, 1, 1, 1, 0, 1), 0, 0, 0.5, 1, 0, 0)
-	same(t, "off for", feed(build(t, Recipe{Kind: "off-for"}, onoffSource("a/r")), 30_000, 0, 1, 0, 0, 1), none, 0, 0.5, 1, 0)
-	same(t, "cycles in a minute", feed(build(t, Recipe{Kind: "cycles", Window: minute}, onoffSource("a/r")), 15_000, 0, 1, 0, 1, 1, 1, 1, 1), 0, 1, 1, 2, 2, 1, 1, 0)
-	same(t, "on time in a minute", feed(build(t, Recipe{Kind: "on-time", Window: minute}, onoffSource("a/r")), 30_000, 0, 1, 1, 0, 0, 0, 0), 0, 0, 0.5, 1, 0.5, 0, 0)
+	same(t, "hours left", feed(build(t, Recipe{Kind: "hours-left", Window: minute}, number("a/v", "%")), 20_000, 100,
+		99, 98, 97), none, none, 0.5, 0.5)
+	same(t, "forecast", feed(build(t, Recipe{Kind: "forecast", Window: minute, Limit: &limit}, number("a/v", "V")),
+		20_000, 100, 99, 98, 97), none, none, 0.49, 0.48)
+	same(t, "a trend away from the limit", feed(build(t, Recipe{Kind: "forecast", Window: minute, Limit: &limit},
+		number("a/v", "V")), 20_000, 100, 101, 102), none, none, none)
+	same(t, "rate", feed(build(t, Recipe{Kind: "rate", Window: minute}, number("a/t", "[degF]")), 20_000, 32, 33.8,
+		35.6), none, none, 180)
+	same(t, "moving mean", feed(build(t, Recipe{Kind: "moving-mean", Window: 3e9}, number("a/v", "V")), 1000, 1, 2, 6,
+		7, 8), 1, 1.5, 3, 5, 7)
+	same(t, "moving median", feed(build(t, Recipe{Kind: "moving-median", Window: 3e9}, number("a/v", "V")), 1000, 1, 9,
+		6, 7, 0), 1, 5, 6, 7, 6)
+	same(t, "moving deviation", feed(build(t, Recipe{Kind: "moving-deviation", Window: 3e9}, number("a/v", "V")), 1000,
+		1, 3, 5, 5, 5), none, 1.4142, 2, 1.1547, 0)
+	same(t, "on for", feed(build(t, Recipe{Kind: "on-for"}, onoffSource("a/r")), 30_000, 0, 1, 1, 1, 0, 1), 0, 0, 0.5,
+		1, 0, 0)
+	same(t, "off for", feed(build(t, Recipe{Kind: "off-for"}, onoffSource("a/r")), 30_000, 0, 1, 0, 0, 1), none, 0, 0.5,
+		1, 0)
+	same(t, "cycles in a minute", feed(build(t, Recipe{Kind: "cycles", Window: minute}, onoffSource("a/r")), 15_000, 0,
+		1, 0, 1, 1, 1, 1, 1), 0, 1, 1, 2, 2, 1, 1, 0)
+	same(t, "on time in a minute", feed(build(t, Recipe{Kind: "on-time", Window: minute}, onoffSource("a/r")), 30_000,
+		0, 1, 1, 0, 0, 0, 0), 0, 0, 0.5, 1, 0.5, 0, 0)
 	same(t, "a gap breaks a run", feed(build(t, Recipe{Kind: "on-for"}, onoffSource("a/r")), 90_000, 1, 1), 0, 0)
 }
 
@@ -168,7 +181,8 @@ func TestPairsByHolding(t *testing.T) {
 
 func TestFormulas(t *testing.T) {
 	of := []Input{{"t", "a/t"}, {"dew", "a/d"}, {"lamp", "a/l"}, {"v", "a/v"}, {"i", "a/i"}}
-	sources := []Source{number("a/t", "Cel"), number("a/d", "Cel"), onoffSource("a/l"), number("a/v", "V"), number("a/i", "A")}
+	sources := []Source{number("a/t", "Cel"), number("a/d", "Cel"), onoffSource("a/l"), number("a/v", "V"),
+		number("a/i", "A")}
 	eval := func(text string) (float64, Output) {
 		t.Helper()
 		m := build(t, Recipe{Kind: "formula", Formula: text, Of: of}, sources...)
@@ -181,12 +195,14 @@ func TestFormulas(t *testing.T) {
 		}
 		return v, m.Output
 	}
-	for text, want := range map[string]float64{"t - dew": 8, "t > dew && lamp": 1, "lamp ? v * i : 0.0": 460, "math.greatest(t, dew) + 1.0": 21, "pow(2.0, 3.0) + ln(exp(1.0))": 9, "t / 0.0": math.NaN(), "v / 2.0": 115} {
+	for text, want := range map[string]float64{"t - dew": 8, "t > dew && lamp": 1, "lamp ? v * i : 0.0": 460,
+		"math.greatest(t, dew) + 1.0": 21, "pow(2.0, 3.0) + ln(exp(1.0))": 9, "t / 0.0": math.NaN(), "v / 2.0": 115} {
 		if got, _ := eval(text); got != want && !(math.IsNaN(got) && math.IsNaN(want)) {
 			t.Errorf("%s is %v, not %v", text, got, want)
 		}
 	}
-	for text, unit := range map[string]measure.Unit{"t - dew": "K", "t - 1.0": "Cel", "t - (t - dew)": "Cel", "(t + dew) / 2.0": "Cel", "v * 2.0": "V", "v / v": ""} {
+	for text, unit := range map[string]measure.Unit{"t - dew": "K", "t - 1.0": "Cel", "t - (t - dew)": "Cel",
+		"(t + dew) / 2.0": "Cel", "v * 2.0": "V", "v / v": ""} {
 		if _, out := eval(text); out.Unit != unit {
 			t.Errorf("the unit of %s is %q, not %q", text, out.Unit, unit)
 		}
@@ -225,14 +241,21 @@ func TestRecipesAreChecked(t *testing.T) {
 		sources []Source
 	}{
 		{"did you mean dew-point", Recipe{Kind: "dew-pint"}, nil},
-		{"needs a relative humidity", Recipe{Kind: "dew-point", Of: []Input{{"air", "a/t"}}}, []Source{number("a/t", "Cel")}},
-		{"is to be an air temperature in Cel", Recipe{Kind: "dew-point", Of: []Input{{"air", "a/t"}, {"humidity", "a/h"}}}, []Source{number("a/t", "V"), number("a/h", "%RH")}},
+		{"needs a relative humidity", Recipe{Kind: "dew-point", Of: []Input{{"air", "a/t"}}},
+			[]Source{number("a/t", "Cel")}},
+		{"is to be an air temperature in Cel", Recipe{Kind: "dew-point",
+			Of: []Input{{"air", "a/t"}, {"humidity", "a/h"}}}, []Source{number("a/t", "V"), number("a/h", "%RH")}},
 		{"role of dew-point", Recipe{Kind: "dew-point", Of: []Input{{"airr", "a/t"}}}, []Source{number("a/t", "Cel")}},
-		{"has no meaning for power", Recipe{Kind: "power", Window: 1e9, Of: []Input{{"volts", "a/v"}, {"amperes", "a/i"}}}, []Source{number("a/v", "V"), number("a/i", "A")}},
-		{"is missing; on-off needs it", Recipe{Kind: "on-off", Of: []Input{{"of", "a/v"}}}, []Source{number("a/v", "V")}},
-		{"is not between 1s and 7d", Recipe{Kind: "moving-mean", Window: measure.Duration(8 * 24 * 3600e9), Of: []Input{{"of", "a/v"}}}, []Source{number("a/v", "V")}},
-		{"make an on/off signal of it first", Recipe{Kind: "cycles", Window: 1e9, Of: []Input{{"of", "a/v"}}}, []Source{number("a/v", "V")}},
-		{"cannot be given in", Recipe{Kind: "difference", Of: []Input{{"a", "a/t"}, {"b", "a/v"}}}, []Source{number("a/t", "Cel"), number("a/v", "V")}},
+		{"has no meaning for power", Recipe{Kind: "power", Window: 1e9,
+			Of: []Input{{"volts", "a/v"}, {"amperes", "a/i"}}}, []Source{number("a/v", "V"), number("a/i", "A")}},
+		{"is missing; on-off needs it", Recipe{Kind: "on-off", Of: []Input{{"of", "a/v"}}},
+			[]Source{number("a/v", "V")}},
+		{"is not between 1s and 7d", Recipe{Kind: "moving-mean", Window: measure.Duration(8 * 24 * 3600e9),
+			Of: []Input{{"of", "a/v"}}}, []Source{number("a/v", "V")}},
+		{"make an on/off signal of it first", Recipe{Kind: "cycles", Window: 1e9, Of: []Input{{"of", "a/v"}}},
+			[]Source{number("a/v", "V")}},
+		{"cannot be given in", Recipe{Kind: "difference", Of: []Input{{"a", "a/t"}, {"b", "a/v"}}},
+			[]Source{number("a/t", "Cel"), number("a/v", "V")}},
 		{"takes 2 signals or more", Recipe{Kind: "mean", Of: []Input{{"a", "a/t"}}}, []Source{number("a/t", "Cel")}},
 		{"curve", Recipe{Kind: "charge", Curve: "lithium", Of: []Input{{"of", "a/v"}}}, []Source{number("a/v", "V")}},
 	} {
@@ -259,14 +282,20 @@ func TestRecipesInWords(t *testing.T) {
 	limit := 20.0
 	of := []Input{{"of", "a/v"}}
 	for words, r := range map[string]Recipe{
-		"forecast of a/v over 1d, until it meets 20":           {Kind: "forecast", Window: measure.Duration(24 * 3600e9), Limit: &limit, Of: of},
-		"hours left of a/v over 6h, the low end":               {Kind: "hours-left", Window: measure.Duration(6 * 3600e9), Edge: "low", Of: of},
-		"charge of a/v, curve lead-acid, 6 cells, divider 3.2": {Kind: "charge", Curve: "lead-acid", Cells: 6, Divider: 3.2, Of: of},
-		"dew point of a/t and a/h, over ice":                   {Kind: "dew-point", Over: "ice", Of: []Input{{"air", "a/t"}, {"humidity", "a/h"}}},
-		"times usual of a/v, by cycles":                        {Kind: "times-usual", Count: "cycles", Of: of},
-		"on when a/v is above 11, deadband 1":                  {Kind: "on-off", When: "above 11", Deadband: 1, Of: of},
-		"highest of a/1, a/2 and a/3":                          {Kind: "highest", Of: []Input{{"a", "a/1"}, {"b", "a/2"}, {"c", "a/3"}}},
-		"(x - y) * 2.0, with x = a/1, y = a/2":                 {Kind: "formula", Formula: "(x - y) * 2.0", Of: []Input{{"x", "a/1"}, {"y", "a/2"}}},
+		"forecast of a/v over 1d, until it meets 20": {Kind: "forecast",
+			Window: measure.Duration(24 * 3600e9), Limit: &limit, Of: of},
+		"hours left of a/v over 6h, the low end": {Kind: "hours-left",
+			Window: measure.Duration(6 * 3600e9), Edge: "low", Of: of},
+		"charge of a/v, curve lead-acid, 6 cells, divider 3.2": {Kind: "charge", Curve: "lead-acid", Cells: 6,
+			Divider: 3.2, Of: of},
+		"dew point of a/t and a/h, over ice": {Kind: "dew-point", Over: "ice",
+			Of: []Input{{"air", "a/t"}, {"humidity", "a/h"}}},
+		"times usual of a/v, by cycles":       {Kind: "times-usual", Count: "cycles", Of: of},
+		"on when a/v is above 11, deadband 1": {Kind: "on-off", When: "above 11", Deadband: 1, Of: of},
+		"highest of a/1, a/2 and a/3": {Kind: "highest",
+			Of: []Input{{"a", "a/1"}, {"b", "a/2"}, {"c", "a/3"}}},
+		"(x - y) * 2.0, with x = a/1, y = a/2": {Kind: "formula", Formula: "(x - y) * 2.0",
+			Of: []Input{{"x", "a/1"}, {"y", "a/2"}}},
 	} {
 		if got := r.Words(); got != words {
 			t.Errorf("%q, not %q", got, words)
@@ -274,7 +303,8 @@ func TestRecipesInWords(t *testing.T) {
 	}
 }
 
-// The range of the coefficients holds for the air that goes in and for the dew point that comes out: nothing is given beyond it.
+// The range of the coefficients holds for the air that goes in and for the dew point that comes out: nothing is given
+// beyond it.
 func TestDewPointsEndWithTheirRange(t *testing.T) {
 	for _, c := range []struct {
 		air, humidity float64
@@ -283,7 +313,8 @@ func TestDewPointsEndWithTheirRange(t *testing.T) {
 	}{
 		{-45, 100, "water", true}, {-45.1, 100, "water", false}, {60, 100, "water", true}, {60.1, 50, "water", false},
 		{-40, 60, "water", true}, {-40, 50, "water", false}, {20, 0.1, "water", false}, {20, 1, "water", true},
-		{-40, 10, "ice", true}, {-45, 4.5, "ice", false}, {-45, 5, "ice", true}, {10, 50, "ice", false}, {10, 40, "ice", true}, {-40, 50, "either", true}, {20, 0, "water", false}, {20, 106, "water", false},
+		{-40, 10, "ice", true}, {-45, 4.5, "ice", false}, {-45, 5, "ice", true}, {10, 50, "ice", false},
+		{10, 40, "ice", true}, {-40, 50, "either", true}, {20, 0, "water", false}, {20, 106, "water", false},
 	} {
 		dew, given := DewPoint(c.air, c.humidity, c.over)
 		if given != c.given {

@@ -111,7 +111,8 @@ type Runner struct {
 // Over gives a Runner for what a machine computes from the instant from on. Streams begin Reach before from.
 // seed is what the signal read last before from, nil for nothing.
 func (m *Machine) Over(streams []Stream, from measure.Instant, seed *measure.Reading) *Runner {
-	return &Runner{machine: m, streams: streams, heads: make([]measure.Reading, len(streams)), there: make([]bool, len(streams)), from: from, seed: seed}
+	return &Runner{machine: m, streams: streams, heads: make([]measure.Reading, len(streams)),
+		there: make([]bool, len(streams)), from: from, seed: seed}
 }
 
 // advance takes the next usable reading of a stream.

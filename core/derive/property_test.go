@@ -53,8 +53,9 @@ func recipes() map[string]struct {
 	minute := measure.Duration(60e9)
 	one := []Input{{"of", "x"}}
 	all := map[string]with{
-		"on-off":           {Recipe{When: "above 20", Deadband: 3, Of: one}, []int{0}},
-		"charge":           {Recipe{Curve: "own", Points: calibrate.Pairs{{Shown: 0, Reference: 0}, {Shown: 60, Reference: 100}}, Of: one}, []int{0}},
+		"on-off": {Recipe{When: "above 20", Deadband: 3, Of: one}, []int{0}},
+		"charge": {Recipe{Curve: "own", Points: calibrate.Pairs{{Shown: 0, Reference: 0},
+			{Shown: 60, Reference: 100}}, Of: one}, []int{0}},
 		"charging":         {Recipe{Window: 2 * minute, Deadband: 40, Of: one}, []int{0}},
 		"hours-left":       {Recipe{Window: 2 * minute, Edge: "low", Of: one}, []int{0}},
 		"forecast":         {Recipe{Window: 3 * minute, Limit: &limit, Of: one}, []int{0}},
@@ -71,7 +72,8 @@ func recipes() map[string]struct {
 		"readings-over":    {Recipe{When: "above 30", Last: 7, Of: one}, []int{0}},
 		"difference":       {Recipe{Of: []Input{{"a", "x"}, {"b", "y"}}}, []int{0, 1}},
 		"highest":          {Recipe{Of: []Input{{"a", "x"}, {"b", "y"}}}, []int{0, 1}},
-		"formula":          {Recipe{Formula: "lamp ? x : y", Of: []Input{{"lamp", "z"}, {"x", "x"}, {"y", "y"}}}, []int{2, 0, 1}},
+		"formula": {Recipe{Formula: "lamp ? x : y", Of: []Input{{"lamp", "z"}, {"x", "x"}, {"y", "y"}}},
+			[]int{2, 0, 1}},
 	}
 	for name, w := range all {
 		w.r.Kind = name
@@ -141,7 +143,8 @@ func TestComputedAgainIsTheSame(t *testing.T) {
 		if name == "times-usual" || name == "unlike-usual" {
 			step, length, runs = 1_200_000, 2500, 5
 		}
-		sources := []Source{{"x", site.KindNumber, "V", 12 * step, 0}, {"y", site.KindNumber, "V", 3 * step, 0}, {"z", site.KindSwitch, "", 6 * step, 0}}
+		sources := []Source{{"x", site.KindNumber, "V", 12 * step, 0}, {"y", site.KindNumber, "V", 3 * step, 0},
+			{"z", site.KindSwitch, "", 6 * step, 0}}
 		var of []Source
 		for _, i := range w.of {
 			of = append(of, sources[i])
@@ -192,7 +195,8 @@ func collect(t *testing.T, r *Runner) (all []measure.Reading) {
 }
 
 func FuzzFormula(f *testing.F) {
-	for _, text := range []string{"t - 1", "t > 3.0 ? t : v", "math.greatest(t, v)", "(", "t[0]", "a.b", "[1.0].all(x, x > 0.0)", "'\\u0000'", "t\n+v"} {
+	for _, text := range []string{"t - 1", "t > 3.0 ? t : v", "math.greatest(t, v)", "(", "t[0]", "a.b",
+		"[1.0].all(x, x > 0.0)", "'\\u0000'", "t\n+v"} {
 		f.Add(text)
 	}
 	sources := []Source{number("a/t", "Cel"), number("a/v", "V")}

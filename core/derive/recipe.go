@@ -104,8 +104,9 @@ func (r *Recipe) Build(sources []Source) (*Machine, error) {
 	return m, nil
 }
 
-// StepIn is the step of what is computed in a unit: that of its decimals where these were said, else the finest of those of the
-// sources that are of its dimension. A difference of temperatures is of theirs. It is 0 where none is known.
+// StepIn is the step of what is computed in a unit: that of its decimals where these were said, else the finest of
+// those of the sources that are of its dimension. A difference of temperatures is of theirs. It is 0 where none is
+// known.
 func (r *Recipe) StepIn(unit measure.Unit, sources []Source) (step float64) {
 	switch {
 	case r.Decimals != nil:
@@ -167,10 +168,12 @@ func (k *kind) match(r *Recipe, sources []Source) ([]int, error) {
 		}
 		s := sources[place]
 		if role.unit != "" && s.Unit != role.unit && s.Unit.Dimension() != role.unit.Dimension() {
-			return nil, fault("of", "%s is to be %s in %s or the like, but %s is in %q", role.name, role.about, role.unit, s.Path, s.Unit)
+			return nil, fault("of", "%s is to be %s in %s or the like, but %s is in %q", role.name, role.about,
+				role.unit, s.Path, s.Unit)
 		}
 		if role.kind != "" && s.Kind != role.kind {
-			return nil, fault("of", "%s is to be %s, but %s holds %ss; make an on/off signal of it first (kind on-off)", role.name, role.about, s.Path, s.Kind)
+			return nil, fault("of", "%s is to be %s, but %s holds %ss; make an on/off signal of it first (kind on-off)",
+				role.name, role.about, s.Path, s.Kind)
 		}
 		order = append(order, place)
 	}
@@ -179,8 +182,10 @@ func (k *kind) match(r *Recipe, sources []Source) ([]int, error) {
 
 // settings gives those that are set, by their names.
 func (r *Recipe) settings() map[string]bool {
-	return map[string]bool{"when": r.When != "", "deadband": r.Deadband != 0, "limit": r.Limit != nil, "window": r.Window != 0, "over": r.Over != "",
-		"curve": r.Curve != "", "points": len(r.Points) > 0, "cells": r.Cells != 0, "divider": r.Divider != 0, "edge": r.Edge != "", "count": r.Count != "",
+	return map[string]bool{"when": r.When != "", "deadband": r.Deadband != 0, "limit": r.Limit != nil,
+		"window": r.Window != 0, "over": r.Over != "",
+		"curve": r.Curve != "", "points": len(r.Points) > 0, "cells": r.Cells != 0, "divider": r.Divider != 0,
+		"edge": r.Edge != "", "count": r.Count != "",
 		"formula": r.Formula != "", "last": r.Last != 0, "unit": r.Unit != ""}
 }
 

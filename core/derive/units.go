@@ -77,7 +77,8 @@ func (c *unitChecker) call(e ast.Expr, call ast.CallExpr) (measure.Unit, error) 
 		return c.sum(e, args, call.FunctionName() == operators.Subtract)
 	case operators.Negate, "math.@max", "math.@min", "math.abs", "math.ceil", "math.floor", "math.round", "math.trunc":
 		return c.same(e, args)
-	case operators.Less, operators.LessEquals, operators.Greater, operators.GreaterEquals, operators.Equals, operators.NotEquals:
+	case operators.Less, operators.LessEquals, operators.Greater, operators.GreaterEquals, operators.Equals,
+		operators.NotEquals:
 		_, err := c.same(e, args)
 		return "", err
 	case operators.Conditional:
@@ -98,7 +99,8 @@ func (c *unitChecker) call(e ast.Expr, call ast.CallExpr) (measure.Unit, error) 
 			unit = mixed
 		}
 	}
-	if call.FunctionName() == operators.LogicalAnd || call.FunctionName() == operators.LogicalOr || call.FunctionName() == operators.LogicalNot {
+	if call.FunctionName() == operators.LogicalAnd || call.FunctionName() == operators.LogicalOr ||
+		call.FunctionName() == operators.LogicalNot {
 		unit = ""
 	}
 	return unit, nil

@@ -28,7 +28,8 @@ func (h *hourly) add(v float64) {
 
 // unlikeUsual tells by how many spreads a value differs from what is usual at this hour: the median of the means of the
 // same hour on the 28 days before. The spread is that of these means (1.4826 times their median distance from the
-// median, which is the standard deviation of a normal distribution) together with the standard deviation within an hour.
+// median, which is the standard deviation of a normal distribution) together with the standard deviation within an
+// hour.
 func unlikeUsual(_ *Recipe, in []Source, m *Machine) error {
 	m.Output = Output{Kind: site.KindNumber, Unit: "", Quantity: "spreads from usual"}
 	m.reach = daysOfUsual*24*hour + hour

@@ -21,7 +21,8 @@ var (
 	levels     = []string{"high", "high-high", "low", "low-low"}
 )
 
-// ParseAlarms reads "any critical", "carbon-monoxide-high", "boiler-room/*, cistern-dry warning" or "carbon-monoxide-high high-high".
+// ParseAlarms reads "any critical", "carbon-monoxide-high", "boiler-room/*, cistern-dry warning" or
+// "carbon-monoxide-high high-high".
 func ParseAlarms(text string) (a Alarms, err error) {
 	words := strings.Fields(strings.ReplaceAll(text, ",", " "))
 	if n := len(words); n > 0 {
@@ -40,7 +41,8 @@ func ParseAlarms(text string) (a Alarms, err error) {
 		a.Names = append(a.Names, word)
 	}
 	if a.Any == (len(a.Names) > 0) {
-		return a, fmt.Errorf("%q names no alarm; write names of guards, DEVICE/* or any, and then, if wanted, a severity or a rung: 'carbon-monoxide-high critical'", text)
+		return a, fmt.Errorf(
+			"%q names no alarm; write names of guards, DEVICE/* or any, and then, if wanted, a severity or a rung: 'carbon-monoxide-high critical'", text)
 	}
 	return a, nil
 }

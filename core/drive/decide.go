@@ -41,8 +41,8 @@ type Demand struct {
 	Why       string         // a clause: "Boiler room: carbon monoxide is above 30 ppm"
 }
 
-// Choose gives the demand that wins; the output rests when there is none. Between two of one rank the safe state wins, then what
-// looks for the higher severity, then what was made first.
+// Choose gives the demand that wins; the output rests when there is none. Between two of one rank the safe state wins,
+// then what looks for the higher severity, then what was made first.
 func (o *Output) Choose(demands []Demand) Demand {
 	best := Demand{Rank: Rested, Value: o.Resting(), Why: "nothing asks for anything else"}
 	for _, d := range demands {
@@ -108,8 +108,8 @@ type State struct {
 	AlarmID      *int64           `json:"alarm_id" db:"alarm_id" readOnly:"true" doc:"the standing alarm that it does not do what it was ordered"`
 }
 
-// Order moves the state to what the winning demand asks at now, or lets it wait for that; turned tells whether what is ordered
-// is another than before. The caller numbers the order.
+// Order moves the state to what the winning demand asks at now, or lets it wait for that; turned tells whether what is
+// ordered is another than before. The caller numbers the order.
 func (o *Output) Order(s State, d Demand, now measure.Instant) (after State, turned bool) {
 	s.Waiting = nil
 	first := s.By == ""
@@ -169,8 +169,8 @@ func (o *Output) mayTurn(s State, d Demand, now measure.Instant) (until measure.
 	return until, why
 }
 
-// Agrees tells whether the device says that it does what it was ordered, and has said so lately: each renewal of an order is
-// confirmed too, so what it said holds no longer than an order does.
+// Agrees tells whether the device says that it does what it was ordered, and has said so lately: each renewal of an
+// order is confirmed too, so what it said holds no longer than an order does.
 func (o *Output) Agrees(now measure.Instant) bool {
 	return o.Confirmed != nil && *o.Confirmed == o.Ordered && o.ConfirmedAt.Add(o.Expiry()) > now
 }
@@ -189,10 +189,11 @@ func (o *Output) Compare(now measure.Instant) {
 	}
 }
 
-// Overdue tells whether the device has differed for so long that it is an alarm. One that never confirmed anything may have
-// no firmware for it yet: that counts once something else than rest is asked of it.
+// Overdue tells whether the device has differed for so long that it is an alarm. One that never confirmed anything may
+// have no firmware for it yet: that counts once something else than rest is asked of it.
 func (o *Output) Overdue(now measure.Instant) bool {
-	return o.DiffersSince != nil && o.DiffersSince.Add(o.Patience()) <= now && (o.Confirmed != nil || o.Ordered != o.Resting())
+	return o.DiffersSince != nil && o.DiffersSince.Add(o.Patience()) <= now &&
+		(o.Confirmed != nil || o.Ordered != o.Resting())
 }
 
 // Due is when the output must be looked at again by itself; 0: never.

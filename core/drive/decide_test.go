@@ -16,8 +16,10 @@ var tableDemands = []struct {
 	name string
 	d    Demand
 }{
-	{"emergency", Demand{Rank: Emergency, Value: On}}, {"safety, off", Demand{Rank: Safety, Value: Off}}, {"hand, on", Demand{Rank: ByHand, Value: On}}, {"hand, off", Demand{Rank: ByHand, Value: Off}},
-	{"interlock, on", Demand{Rank: Driven, Value: On}}, {"schedule, on", Demand{Rank: Scheduled, Value: On}}, {"nothing", Demand{Rank: Rested, Value: Off}},
+	{"emergency", Demand{Rank: Emergency, Value: On}}, {"safety, off", Demand{Rank: Safety, Value: Off}},
+	{"hand, on", Demand{Rank: ByHand, Value: On}}, {"hand, off", Demand{Rank: ByHand, Value: Off}},
+	{"interlock, on", Demand{Rank: Driven, Value: On}}, {"schedule, on", Demand{Rank: Scheduled, Value: On}},
+	{"nothing", Demand{Rank: Rested, Value: Off}},
 }
 
 var tableStands = []struct {
@@ -26,13 +28,14 @@ var tableStands = []struct {
 }{
 	{"off", State{Ordered: Off, By: Rested, TurnedAt: at(-3000)}},
 	{"off, for too short a time", State{Ordered: Off, By: Rested, TurnedAt: at(-60)}},
-	{"off, no start left", State{Ordered: Off, By: Rested, TurnedAt: at(-600), Started: Instants{at(-3000), at(-2000), at(-1000)}}},
+	{"off, no start left", State{Ordered: Off, By: Rested, TurnedAt: at(-600),
+		Started: Instants{at(-3000), at(-2000), at(-1000)}}},
 	{"on", State{Ordered: On, By: Driven, TurnedAt: at(-3000)}},
 	{"on, for too short a time", State{Ordered: On, By: Driven, TurnedAt: at(-60)}},
 }
 
-// The table of docs/outputs.md: what a fan whose safe state is on, that runs 5 min and stands still 2 min at least and may start three
-// times an hour, does in each state at each demand. Each cell of the document is a case of this test.
+// The table of docs/outputs.md: what a fan whose safe state is on, that runs 5 min and stands still 2 min at least and
+// may start three times an hour, does in each state at each demand. Each cell of the document is a case of this test.
 func TestOrdersAreTheTable(t *testing.T) {
 	lines := []string{"| | " + func() (s string) {
 		var names []string
@@ -69,7 +72,8 @@ func TestOrdersAreTheTable(t *testing.T) {
 func TestWhoWins(t *testing.T) {
 	o := fan()
 	o.Safe = Off
-	strongest := []Demand{{Rank: Emergency, Value: Off}, {Rank: Safety, Value: On}, {Rank: ByHand, Value: Off}, {Rank: Driven, Value: On}, {Rank: Scheduled, Value: On}}
+	strongest := []Demand{{Rank: Emergency, Value: Off}, {Rank: Safety, Value: On}, {Rank: ByHand, Value: Off},
+		{Rank: Driven, Value: On}, {Rank: Scheduled, Value: On}}
 	for n := range strongest {
 		some := append([]Demand{}, strongest[n:]...)
 		rand.Shuffle(len(some), func(i, j int) { some[i], some[j] = some[j], some[i] })
@@ -80,11 +84,13 @@ func TestWhoWins(t *testing.T) {
 	if got := o.Choose(nil); got.Rank != Rested || got.Value != Off {
 		t.Errorf("nothing asks: %+v", got)
 	}
-	if got := o.Choose([]Demand{{Rank: Safety, Value: On, Severity: alarm.Critical, Order: 1}, {Rank: Safety, Value: Off, Order: 2}}); got.Value != Off {
+	if got := o.Choose([]Demand{{Rank: Safety, Value: On, Severity: alarm.Critical, Order: 1},
+		{Rank: Safety, Value: Off, Order: 2}}); got.Value != Off {
 		t.Error("between two safety interlocks the safe state wins")
 	}
 	beacon := &Output{Spec: Spec{Kind: KindColour, Safe: "#000000"}}
-	critical, warning := Demand{Rank: Driven, Value: "#ff0000", Severity: alarm.Critical, Order: 2}, Demand{Rank: Driven, Value: "#ff8000", Severity: alarm.Warning, Order: 1}
+	critical, warning := Demand{Rank: Driven, Value: "#ff0000", Severity: alarm.Critical, Order: 2},
+		Demand{Rank: Driven, Value: "#ff8000", Severity: alarm.Warning, Order: 1}
 	if got := beacon.Choose([]Demand{warning, critical}); got.Value != "#ff0000" {
 		t.Error("what looks for what is worse wins")
 	}
@@ -94,8 +100,9 @@ func TestWhoWins(t *testing.T) {
 	}
 }
 
-// Over any history of demands: one state at a time, which is what was asked or what was before; least times and the most starts
-// are kept by all but emergency and safety, which are obeyed at once; and what waits is done when it may be.
+// Over any history of demands: one state at a time, which is what was asked or what was before; least times and the
+// most starts are kept by all but emergency and safety, which are obeyed at once; and what waits is done when it may
+// be.
 func TestOrdersKeepTheirPromises(t *testing.T) {
 	for seed := range uint64(400) {
 		r := rand.New(rand.NewPCG(seed, 2))
@@ -118,7 +125,8 @@ func TestOrdersKeepTheirPromises(t *testing.T) {
 				t.Fatalf("seed %d: %s is not obeyed", seed, d.Rank)
 			case moved != (after.Ordered != before.Ordered):
 				t.Fatalf("seed %d: turned is %v", seed, moved)
-			case after.Ordered != d.Value && (after.Waiting == nil || after.Waiting.To != d.Value || after.Waiting.Until <= now):
+			case after.Ordered != d.Value && (after.Waiting == nil || after.Waiting.To != d.Value ||
+				after.Waiting.Until <= now):
 				t.Fatalf("seed %d: it waits for nothing: %+v", seed, after)
 			case after.Ordered == d.Value && (after.Waiting != nil || after.By != d.Rank):
 				t.Fatalf("seed %d: %+v", seed, after)
@@ -193,20 +201,25 @@ func TestATrialCountsRuns(t *testing.T) {
 	trial := NewTrial(i, o)
 	for _, s := range []Sight{{At: at(0)}, {At: at(100), Driven: true, Why: "high"}, {At: at(160)}, // 5 min at least: to 400
 		{At: at(500), Driven: true, Why: "high"}, // 2 min off at least: from 520 on
-		{At: at(1000), Driven: true, Why: "high"}, {At: at(1100)}, {At: at(3000), Blind: "silent"}, {At: at(3600)}, {At: at(4000), Driven: true, Why: "high"}} {
+		{At: at(1000), Driven: true, Why: "high"}, {At: at(1100)}, {At: at(3000), Blind: "silent"}, {At: at(3600)},
+		{At: at(4000), Driven: true, Why: "high"}} {
 		trial.See(s)
 	}
 	got := trial.Finish(at(4100))
-	if got.Starts != 3 || got.Running != measure.Duration((300+580+100)*time.Second) || got.Longest != measure.Duration(580*time.Second) || got.Busiest != 2 || got.Stretches[2].Until != nil || got.Blind != 0 {
+	if got.Starts != 3 || got.Running != measure.Duration((300+580+100)*time.Second) ||
+		got.Longest != measure.Duration(580*time.Second) || got.Busiest != 2 || got.Stretches[2].Until != nil ||
+		got.Blind != 0 {
 		t.Errorf("%+v", got)
 	}
 	edge := func(v float64) *float64 { return &v }
 	vent := Output{Spec: Spec{Kind: KindLevel, Safe: "0"}}
-	levels := NewTrial(Interlock{Name: "y", Signal: "a/b", Bands: Bands{{To: edge(10), Set: "0"}, {To: edge(20), Set: "40"}, {Set: "90"}}}, vent)
+	levels := NewTrial(Interlock{Name: "y", Signal: "a/b",
+		Bands: Bands{{To: edge(10), Set: "0"}, {To: edge(20), Set: "40"}, {Set: "90"}}}, vent)
 	for n, v := range []float64{5, 15, 25, 15, 5, 25} {
 		levels.See(Sight{At: at(float64(n * 100)), Value: v, Number: true})
 	}
-	if got := levels.Finish(at(600)); got.Starts != 2 || got.Running != measure.Duration(400*time.Second) || got.Longest != measure.Duration(300*time.Second) || len(got.Stretches) != 4 {
+	if got := levels.Finish(at(600)); got.Starts != 2 || got.Running != measure.Duration(400*time.Second) ||
+		got.Longest != measure.Duration(300*time.Second) || len(got.Stretches) != 4 {
 		t.Errorf("from one level to another is no start: %+v", got)
 	}
 	o.Safe, o.Rest = On, Off

@@ -52,8 +52,8 @@ type BandState struct {
 // Bands cover all values, from low to high.
 type Bands []BandState
 
-// at gives the place of the band that a value lies in. It stays in the one it was in (-1: none) until the value is past an edge
-// by more than the deadband.
+// at gives the place of the band that a value lies in. It stays in the one it was in (-1: none) until the value is past
+// an edge by more than the deadband.
 func (b Bands) at(v float64, was int, deadband float64) int {
 	if was >= 0 && was < len(b) {
 		low, high := math.Inf(-1), math.Inf(1)
@@ -89,7 +89,8 @@ func (i *Interlock) Driver() (by string) {
 	for _, d := range []struct {
 		by  string
 		set bool
-	}{{ByAlarm, i.Alarm != ""}, {ByCondition, i.When != ""}, {ByBands, len(i.Bands) > 0}, {ByHours, i.Hours != ""}, {ByFormula, i.Formula != ""}} {
+	}{{ByAlarm, i.Alarm != ""}, {ByCondition, i.When != ""}, {ByBands, len(i.Bands) > 0}, {ByHours, i.Hours != ""},
+		{ByFormula, i.Formula != ""}} {
 		if d.set && by != "" {
 			return ""
 		} else if d.set {
@@ -124,11 +125,12 @@ func (i *Interlock) Rank() Rank {
 // Condition is the condition as a guard of one rung.
 func (i *Interlock) Condition() (alarm.Guard, error) {
 	test, err := alarm.ParseTest(i.When)
-	return alarm.Guard{Signal: i.Signal, Rung: alarm.Rung{When: test, Deadband: i.Deadband, OnDelay: i.OnDelay, OffDelay: i.OffDelay, Severity: alarm.Warning, Clears: test.Back(i.Deadband)}}, err
+	return alarm.Guard{Signal: i.Signal, Rung: alarm.Rung{When: test, Deadband: i.Deadband, OnDelay: i.OnDelay,
+		OffDelay: i.OffDelay, Severity: alarm.Warning, Clears: test.Back(i.Deadband)}}, err
 }
 
-// Check puts states into the spelling of the output and tells what is wrong with the interlock by itself: nil or a *measure.Fault.
-// number tells that a formula gives a number.
+// Check puts states into the spelling of the output and tells what is wrong with the interlock by itself: nil or a
+// *measure.Fault. number tells that a formula gives a number.
 func (i *Interlock) Check(o *Output, number bool) error {
 	by := i.Driver()
 	switch {
@@ -167,7 +169,8 @@ func (i *Interlock) checkDriver(by string) error {
 			return fault("when", "%s", err)
 		}
 		if g.When.Kind >= alarm.Silent {
-			return fault("when", "'%s' is no condition: an interlock goes to the safe state by itself when its signal is silent or cannot be believed", i.When)
+			return fault("when",
+				"'%s' is no condition: an interlock goes to the safe state by itself when its signal is silent or cannot be believed", i.When)
 		}
 		i.When = g.When.String()
 		return g.Check()
@@ -286,7 +289,8 @@ func (i *Interlock) Demand() (Demand, bool) {
 // AskedWords says to people for which state it asks.
 func (i *Interlock) AskedWords() string { return called(i.Value) }
 
-// Words says in one line what drives the output to what: "potting-shed/vapour above 400, latched, sets potting-shed/extractor to on".
+// Words says in one line what drives the output to what: "potting-shed/vapour above 400, latched, sets
+// potting-shed/extractor to on".
 func (i *Interlock) Words() string {
 	var text string
 	switch i.Driver() {

@@ -172,8 +172,10 @@ func (o *Output) checkTimes() error {
 		field     string
 		d         measure.Duration
 		low, most measure.Duration
-	}{{"least_on", o.LeastOn, 0, longestLeast}, {"least_off", o.LeastOff, 0, longestLeast}, {"hand_holds", o.HandHolds, measure.Duration(time.Second), longestHold},
-		{"expires", o.Expires, minExpiry, maxExpiry}, {"confirm_within", o.Within, measure.Duration(time.Second), maxExpiry}} {
+	}{{"least_on", o.LeastOn, 0, longestLeast}, {"least_off", o.LeastOff, 0, longestLeast},
+		{"hand_holds", o.HandHolds, measure.Duration(time.Second), longestHold},
+		{"expires", o.Expires, minExpiry, maxExpiry}, {"confirm_within", o.Within, measure.Duration(time.Second),
+			maxExpiry}} {
 		if d.d != 0 && (d.d < d.low || d.d > d.most) {
 			return fault(d.field, "%v is not between %v and %v", d.d, d.low, d.most)
 		}

@@ -24,8 +24,8 @@ func (r OutputStretch) Length(until measure.Instant) time.Duration {
 	return until.Sub(r.From)
 }
 
-// Trial lets one interlock, alone on its output, see what was, and notes what the output would have done: with its least times and
-// the most starts in an hour. Nobody is there to reset it, so it does not latch.
+// Trial lets one interlock, alone on its output, see what was, and notes what the output would have done: with its
+// least times and the most starts in an hour. Nobody is there to reset it, so it does not latch.
 type Trial struct {
 	lock   Interlock
 	output Output
@@ -66,7 +66,8 @@ func (t *Trial) order(at measure.Instant) {
 		t.runs[n-1].Until = &at
 	}
 	if state.Ordered != t.output.Resting() {
-		t.runs = append(t.runs, OutputStretch{From: at, Value: state.Ordered, Blind: t.lock.Blind != "", Why: state.Why})
+		t.runs = append(t.runs, OutputStretch{From: at, Value: state.Ordered, Blind: t.lock.Blind != "",
+			Why: state.Why})
 	}
 }
 
@@ -80,8 +81,8 @@ type Tried struct {
 	Blind     measure.Duration `json:"blind" doc:"for how long it would have been in the safe state since what drives it could not be believed, or was not there"`
 }
 
-// Finish settles what waits up to an instant and gives what was found. Runs that follow one another without standing still are one
-// start.
+// Finish settles what waits up to an instant and gives what was found. Runs that follow one another without standing
+// still are one start.
 func (t *Trial) Finish(until measure.Instant) Tried {
 	t.settle(until)
 	out := Tried{Stretches: slices.Clone(t.runs)}

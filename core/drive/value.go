@@ -32,7 +32,8 @@ const (
 var Kinds = []string{KindSwitch, KindLevel, KindColour, KindText}
 
 // colours are those that have a name, in the order in which they are offered.
-var colours = []struct{ name, code string }{{"off", "#000000"}, {"red", "#ff0000"}, {"orange", "#ff8000"}, {"yellow", "#ffff00"}, {"green", "#00ff00"},
+var colours = []struct{ name, code string }{{"off", "#000000"}, {"red", "#ff0000"}, {"orange", "#ff8000"},
+	{"yellow", "#ffff00"}, {"green", "#00ff00"},
 	{"blue", "#0000ff"}, {"violet", "#8000ff"}, {"white", "#ffffff"}, {"grey", "#808080"}}
 
 // ColourNames lists the colours that have a name.
@@ -61,7 +62,8 @@ func (o *Output) Parse(text string) (Value, error) {
 	case KindColour:
 		return parseColour(clean)
 	}
-	if most := o.length(); utf8.RuneCountInString(text) > most || !utf8.ValidString(text) || strings.ContainsRune(text, 0) {
+	if most := o.length(); utf8.RuneCountInString(text) > most || !utf8.ValidString(text) ||
+		strings.ContainsRune(text, 0) {
 		return "", fmt.Errorf("the text has %d letters; %d are allowed", utf8.RuneCountInString(text), most)
 	}
 	return Value(text), nil
@@ -72,7 +74,8 @@ func parseColour(text string) (Value, error) {
 	if i := slices.IndexFunc(colours, func(c struct{ name, code string }) bool { return c.name == text }); i >= 0 {
 		return Value(colours[i].code), nil
 	}
-	if _, err := strconv.ParseUint(strings.TrimPrefix(text, "#"), 16, 32); err == nil && len(text) == 7 && text[0] == '#' {
+	if _, err := strconv.ParseUint(strings.TrimPrefix(text, "#"), 16, 32); err == nil && len(text) == 7 &&
+		text[0] == '#' {
 		return Value(text), nil
 	}
 	return "", fmt.Errorf("%q is no colour; write #rrggbb, or one of %s", text, strings.Join(ColourNames(), ", "))
@@ -96,7 +99,8 @@ func (o *Output) level(v float64) Value {
 	return Value(strconv.FormatFloat(math.Round(v*1e9)/1e9, 'f', -1, 64))
 }
 
-// Running tells whether a switch is on in a state, or a level above the low end of its range. Colours and texts do not run.
+// Running tells whether a switch is on in a state, or a level above the low end of its range. Colours and texts do not
+// run.
 func (o *Output) Running(v Value) bool {
 	switch o.Kind {
 	case KindSwitch:
@@ -137,7 +141,8 @@ func (o *Output) Be(v Value) string {
 
 // Goes says that an output comes into a state: "goes on", "goes to 55 %", "turns red", "shows “Feed shut”".
 func (o *Output) Goes(v Value) string {
-	verb := map[string]string{KindSwitch: "goes ", KindLevel: "goes to ", KindColour: "turns ", KindText: "shows "}[o.Kind]
+	verb := map[string]string{KindSwitch: "goes ", KindLevel: "goes to ", KindColour: "turns ",
+		KindText: "shows "}[o.Kind]
 	return verb + o.Words(v)
 }
 
@@ -157,7 +162,8 @@ func (o *Output) Sends(v Value) json.RawMessage {
 	if o.Kind == KindSwitch {
 		word = o.word(v)
 	}
-	if number := json.RawMessage(word); (o.Kind == KindSwitch || o.Kind == KindLevel) && json.Valid(number) && !strings.HasPrefix(word, `"`) {
+	if number := json.RawMessage(word); (o.Kind == KindSwitch || o.Kind == KindLevel) && json.Valid(number) &&
+		!strings.HasPrefix(word, `"`) {
 		return number
 	}
 	text, _ := json.Marshal(word)

@@ -8,8 +8,8 @@ import (
 	"strings"
 )
 
-// decodeCSV reads a line for each row of temperatures, with commas, semicolons or tabs between them. Lines that begin with #
-// tell of at, unit, scale and offset. An empty field, and nan, is a dead pixel.
+// decodeCSV reads a line for each row of temperatures, with commas, semicolons or tabs between them. Lines that begin
+// with # tell of at, unit, scale and offset. An empty field, and nan, is a dead pixel.
 func decodeCSV(body []byte, usual *Eye) (Shot, error) {
 	var h head
 	t := texts{}
@@ -116,7 +116,8 @@ func number(field, text string) (*float64, error) {
 	return &v, nil
 }
 
-// EncodeCSV writes the temperatures of a grid in °C, a line for each row, under comments that say so; Decode reads it back.
+// EncodeCSV writes the temperatures of a grid in °C, a line for each row, under comments that say so; Decode reads it
+// back.
 func EncodeCSV(s Shot) []byte {
 	var b bytes.Buffer
 	g := s.Grid

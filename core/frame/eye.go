@@ -136,7 +136,8 @@ func (e *Eye) checkRegions() error {
 		case d.Of == d.Less:
 			return fault(at("less"), "is %s itself", d.Of)
 		case d.What != "highest" && d.What != "mean":
-			return fault(at("what"), "%s; it is highest or mean", site.Unknown("figure", d.What, []string{"highest", "mean"}))
+			return fault(at("what"), "%s; it is highest or mean",
+				site.Unknown("figure", d.What, []string{"highest", "mean"}))
 		}
 		if err := take("differences", i, d.Name, "a difference"); err != nil {
 			return err
@@ -161,8 +162,8 @@ func (e *Eye) Fits(g *Grid) error {
 	return nil
 }
 
-// Fresh tells which regions and differences are not, or not the same, in a former eye: those whose signals can be told of
-// frames that are there already. All are when the emissivity or what is reflected is another.
+// Fresh tells which regions and differences are not, or not the same, in a former eye: those whose signals can be told
+// of frames that are there already. All are when the emissivity or what is reflected is another.
 func (e *Eye) Fresh(former *Eye) (fresh Eye) {
 	fresh = *e
 	if former == nil {
@@ -191,7 +192,8 @@ func (e *Eye) Fresh(former *Eye) (fresh Eye) {
 	return fresh
 }
 
-// Seen gives a grid as it is in truth: corrected for the emissivity of the picture. It is the same grid where that is 1.
+// Seen gives a grid as it is in truth: corrected for the emissivity of the picture. It is the same grid where that is
+// 1.
 func (e *Eye) Seen(g *Grid) (*Grid, error) {
 	if e.Emissivity == 1 {
 		return g, nil

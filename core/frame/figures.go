@@ -30,8 +30,8 @@ func (f *Figures) sure() bool {
 	return float64(f.Doubtful) <= mostDoubtful*float64(f.Pixels+f.Doubtful)
 }
 
-// Look computes the figures of a region. A pixel beyond the span counts for the highest and lowest, which tell on which side
-// something left it, and is doubtful; a dead pixel counts for nothing.
+// Look computes the figures of a region. A pixel beyond the span counts for the highest and lowest, which tell on which
+// side something left it, and is doubtful; a dead pixel counts for nothing.
 func (e *Eye) Look(g *Grid, r *Region) Figures {
 	sum := gatherer{g: g, eye: e, least: math.MaxInt32, most: Dead, over: math.Inf(1), emissivity: e.Emissivity}
 	if r.Emissivity != 0 {
@@ -50,8 +50,8 @@ func (e *Eye) LookAtAll(g *Grid) Figures {
 	return e.Look(g, &Region{Shape: Rectangle, Points: []Point{{}, {float64(g.Width), float64(g.Height)}}})
 }
 
-// gatherer adds pixels up. Highest and lowest are found among counts, and corrected once, since the correction is monotone;
-// so is a limit.
+// gatherer adds pixels up. Highest and lowest are found among counts, and corrected once, since the correction is
+// monotone; so is a limit.
 type gatherer struct {
 	g                 *Grid
 	eye               *Eye
@@ -66,8 +66,8 @@ type gatherer struct {
 	doubtful          int
 }
 
-// bound finds the counts at which the limit and the ends of the span lie. The span is that of the camera, and judges what it
-// tells.
+// bound finds the counts at which the limit and the ends of the span lie. The span is that of the camera, and judges
+// what it tells.
 func (s *gatherer) bound() {
 	count := func(t float64) float64 { return (t - s.g.Offset) / s.g.Scale }
 	s.overCount, s.lowCount, s.hiCount = math.Inf(1), math.Inf(-1), math.Inf(1)
@@ -114,7 +114,8 @@ func (s *gatherer) take(y, from, until int) {
 }
 
 func (s *gatherer) figures(limited bool) Figures {
-	f := Figures{Highest: math.NaN(), Lowest: math.NaN(), Mean: math.NaN(), Share: math.NaN(), Pixels: s.pixels, Doubtful: s.doubtful}
+	f := Figures{Highest: math.NaN(), Lowest: math.NaN(), Mean: math.NaN(), Share: math.NaN(), Pixels: s.pixels,
+		Doubtful: s.doubtful}
 	if s.most != Dead {
 		f.Highest = Correct(s.g.value(s.most), s.emissivity, s.eye.Reflected)
 		f.Lowest = Correct(s.g.value(s.least), s.emissivity, s.eye.Reflected)
@@ -132,8 +133,8 @@ func (s *gatherer) figures(limited bool) Figures {
 	return f
 }
 
-// Tell gives what signals a frame has, as samples at an instant: those of the whole picture, of regions, of differences. What
-// cannot be believed is marked implausible; what cannot be told at all is left out.
+// Tell gives what signals a frame has, as samples at an instant: those of the whole picture, of regions, of
+// differences. What cannot be believed is marked implausible; what cannot be told at all is left out.
 func (e *Eye) Tell(g *Grid, at measure.Instant) []measure.Sample {
 	t := teller{eye: e, at: at, figures: map[string]Figures{}, spans: e.Spans()}
 	whole := e.LookAtAll(g)
@@ -192,8 +193,8 @@ func (t *teller) temperature(name string, v float64, sure bool) {
 
 func hundredth(v float64) float64 { return math.Round(v*100) / 100 }
 
-// Spans gives, by the names of the eye's temperatures, what the camera can truly give of each: its span, seen through the
-// emissivity; nil where nobody has said.
+// Spans gives, by the names of the eye's temperatures, what the camera can truly give of each: its span, seen through
+// the emissivity; nil where nobody has said.
 func (e *Eye) Spans() map[string]*measure.Span {
 	spans := map[string]*measure.Span{}
 	end := func(v *float64, emissivity float64) *float64 {

@@ -69,8 +69,9 @@ func (h *head) finish(g *Grid, counts bool, usual *Eye) error {
 // farOff is a temperature that no camera tells, in °C.
 const farOff = 100_000
 
-// Decode reads a frame in one of the formats; an empty content type is guessed. What the frame does not say of scale, offset
-// and unit is taken from the eye, which must be settled. The error is ErrMediaType, or a *measure.Fault that names the field.
+// Decode reads a frame in one of the formats; an empty content type is guessed. What the frame does not say of scale,
+// offset and unit is taken from the eye, which must be settled. The error is ErrMediaType, or a *measure.Fault that
+// names the field.
 func Decode(contentType string, body []byte, usual *Eye) (Shot, error) {
 	kind, _, err := mime.ParseMediaType(contentType)
 	if err != nil || kind == "text/plain" || kind == "application/octet-stream" {

@@ -18,7 +18,8 @@ import (
 func TestPackedFramesComeBackAsTheyWere(t *testing.T) {
 	random := rand.New(rand.NewPCG(1, 2))
 	for n := range 300 {
-		g := &Grid{Width: 1 + random.IntN(40), Height: 1 + random.IntN(40), Scale: []float64{0.01, 1, 0.04}[n%3], Offset: -273.15}
+		g := &Grid{Width: 1 + random.IntN(40), Height: 1 + random.IntN(40), Scale: []float64{0.01, 1, 0.04}[n%3],
+			Offset: -273.15}
 		for range g.Width * g.Height {
 			c := int32(random.IntN(1 << (1 + n%17)))
 			switch {
@@ -31,7 +32,8 @@ func TestPackedFramesComeBackAsTheyWere(t *testing.T) {
 		}
 		packed := Pack(g)
 		back, err := Unpack(packed)
-		if err != nil || back.Width != g.Width || back.Scale != g.Scale || back.Offset != g.Offset || !slices.Equal(back.Counts, g.Counts) {
+		if err != nil || back.Width != g.Width || back.Scale != g.Scale || back.Offset != g.Offset ||
+			!slices.Equal(back.Counts, g.Counts) {
 			t.Fatalf("frame %d of %d × %d came back otherwise (%v)", n, g.Width, g.Height, err)
 		}
 		packed[random.IntN(len(packed))] ^= 1 << random.IntN(8)
@@ -39,7 +41,10 @@ func TestPackedFramesComeBackAsTheyWere(t *testing.T) {
 			t.Fatalf("frame %d was damaged, and nobody saw it", n)
 		}
 	}
-	smooth := gridOf(32, 24, func(x, y int) float64 { return math.Round(100*(20+math.Sin(float64(x)/5)+float64(y)/10)) / 100 })
+	smooth := gridOf(32, 24, func(x, y int) float64 {
+		return math.Round(100*(20+math.Sin(float64(x)/5)+
+			float64(y)/10)) / 100
+	})
 	if size := len(Pack(smooth)); size > 32*24 {
 		t.Errorf("a smooth frame takes %d bytes, half of 16 bits is %d", size, 32*24)
 	}
@@ -73,7 +78,8 @@ func TestFormatsRoundTrip(t *testing.T) {
 				t.Fatalf("%s: %v, at %v", kind, err, back.At)
 			}
 			for i := range g.Counts {
-				if a, b := g.value(g.Counts[i]), back.Grid.value(back.Grid.Counts[i]); !(near(a, b, 1e-9) || math.IsNaN(a) && math.IsNaN(b)) {
+				if a, b := g.value(g.Counts[i]), back.Grid.value(back.Grid.Counts[i]); !(near(a, b, 1e-9) ||
+					math.IsNaN(a) && math.IsNaN(b)) {
 					t.Fatalf("%s: pixel %d is %v, was %v", kind, i, b, a)
 				}
 			}
@@ -84,7 +90,8 @@ func TestFormatsRoundTrip(t *testing.T) {
 	}
 	counts := &Grid{Width: 3, Height: 2, Scale: 0.01, Offset: -273.15, Counts: []int32{0, 29315, 65535, 30000, 1, 2}}
 	back, err := Decode(PGM, EncodePGM(Shot{Grid: counts, At: 77}), settled(nil))
-	if err != nil || !slices.Equal(back.Grid.Counts, counts.Counts) || back.Grid.Scale != 0.01 || back.Grid.Offset != -273.15 || back.At != 77 {
+	if err != nil || !slices.Equal(back.Grid.Counts, counts.Counts) || back.Grid.Scale != 0.01 ||
+		back.Grid.Offset != -273.15 || back.At != 77 {
 		t.Errorf("a graymap came back as %+v (%v)", back, err)
 	}
 }
@@ -92,7 +99,8 @@ func TestFormatsRoundTrip(t *testing.T) {
 func TestFormatsAsOthersWriteThem(t *testing.T) {
 	usual := settled(func(e *Eye) { e.Scale, e.Offset = 0.1, -40 })
 	typed := func(tag uint64, content []byte) []byte {
-		body, err := cbor.Marshal(map[string]any{"width": 2, "height": 1, "values": cbor.Tag{Number: tag, Content: content}})
+		body, err := cbor.Marshal(map[string]any{"width": 2, "height": 1,
+			"values": cbor.Tag{Number: tag, Content: content}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -110,16 +118,20 @@ func TestFormatsAsOthersWriteThem(t *testing.T) {
 		want             []float64
 	}{
 		{"a plain graymap, by the eye's scale", PGM, "P2\n# made by hand\n2 1\n1000\n0 600\n", []float64{-40, 20}},
-		{"a graymap of 8 bits with its own scale", PGM, "P5 # scale=0.5 offset=10\n2 1 255\n\x00\x0a", []float64{10, 15}},
-		{"a graymap of 16 bits in kelvins", PGM, "P5\n# scale=0.01 unit=K offset=0\n2 1\n65535\n\x72\x6b\x72\x6c", []float64{292.91 - 273.15, 292.92 - 273.15}},
+		{"a graymap of 8 bits with its own scale", PGM, "P5 # scale=0.5 offset=10\n2 1 255\n\x00\x0a",
+			[]float64{10, 15}},
+		{"a graymap of 16 bits in kelvins", PGM, "P5\n# scale=0.01 unit=K offset=0\n2 1\n65535\n\x72\x6b\x72\x6c",
+			[]float64{292.91 - 273.15, 292.92 - 273.15}},
 		{"CSV with semicolons and a mark", CSV, "\ufeff# at=2026-11-01T10:00:00Z\r\n21.5;-3\r\n", []float64{21.5, -3}},
 		{"CSV in degrees Fahrenheit", CSV, "# unit=[degF]\n32,212\n", []float64{0, 100}},
 		{"JSON as rows", JSON, `{"values": [[1, 2.5], [null, -4]]}`, []float64{1, 2.5, math.NaN(), -4}},
-		{"JSON counts with a scale", JSON, `{"width": 2, "height": 1, "scale": 0.25, "offset": -1, "values": [4, 8]}`, []float64{0, 1}},
+		{"JSON counts with a scale", JSON, `{"width": 2, "height": 1, "scale": 0.25, "offset": -1, "values": [4, 8]}`,
+			[]float64{0, 1}},
 		{"CBOR, 16 bits, big end first", CBOR, string(typed(tagUint16BE, []byte{0, 0, 2, 88})), []float64{-40, 20}},
 		{"CBOR, 16 bits, little end first", CBOR, string(typed(tagUint16LE, []byte{0, 0, 88, 2})), []float64{-40, 20}},
 		{"CBOR, signed", CBOR, string(typed(tagInt16BE, []byte{0xff, 0xff, 0, 0})), []float64{-40.1, -40}},
-		{"CBOR, 32-bit floating point", CBOR, string(typed(tagFloat32LE, float32s(binary.LittleEndian, 21.4, float32(math.NaN())))), []float64{21.4, math.NaN()}},
+		{"CBOR, 32-bit floating point", CBOR, string(typed(tagFloat32LE,
+			float32s(binary.LittleEndian, 21.4, float32(math.NaN())))), []float64{21.4, math.NaN()}},
 	} {
 		shot, err := Decode(c.kind, []byte(c.body), usual)
 		if err != nil {
@@ -165,7 +177,8 @@ func TestBadFramesAreRefusedByName(t *testing.T) {
 	if _, err := Decode("image/tiff", nil, settled(nil)); !errors.Is(err, ErrMediaType) {
 		t.Errorf("image/tiff: %v", err)
 	}
-	if err := settled(func(e *Eye) { e.Width, e.Height = 32, 24 }).Fits(&Grid{Width: 24, Height: 32}); err == nil || !strings.Contains(err.Error(), "is 24 × 32; those of this device are 32 × 24") {
+	if err := settled(func(e *Eye) { e.Width, e.Height = 32, 24 }).Fits(&Grid{Width: 24, Height: 32}); err == nil ||
+		!strings.Contains(err.Error(), "is 24 × 32; those of this device are 32 × 24") {
 		t.Errorf("a frame of another size: %v", err)
 	}
 }
@@ -174,7 +187,8 @@ func FuzzDecode(f *testing.F) {
 	g := gridOf(3, 2, func(x, y int) float64 { return float64(x) + 0.5 })
 	asJSON, _ := EncodeJSON(Shot{Grid: g})
 	asCBOR, _ := EncodeCBOR(Shot{Grid: g})
-	for _, seed := range [][]byte{EncodeCSV(Shot{Grid: g}), asJSON, asCBOR, EncodePGM(Shot{Grid: g}), []byte("P2 1 1 9 5")} {
+	for _, seed := range [][]byte{EncodeCSV(Shot{Grid: g}), asJSON, asCBOR, EncodePGM(Shot{Grid: g}),
+		[]byte("P2 1 1 9 5")} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, body []byte) {

@@ -40,11 +40,13 @@ func TestFiguresAreThoseOfClosedForms(t *testing.T) {
 	limit := 30.0
 	e := settled(nil)
 	whole := e.LookAtAll(plane)
-	if !near(whole.Mean, 20+0.5*19.5+0.25*14.5, 1e-9) || whole.Highest != 20+0.5*39+0.25*29 || whole.Lowest != 20 || whole.HottestX != 39 || whole.HottestY != 29 || whole.Pixels != 1200 {
+	if !near(whole.Mean, 20+0.5*19.5+0.25*14.5, 1e-9) || whole.Highest != 20+0.5*39+0.25*29 || whole.Lowest != 20 ||
+		whole.HottestX != 39 || whole.HottestY != 29 || whole.Pixels != 1200 {
 		t.Errorf("of the whole plane: %+v", whole)
 	}
 	f := e.Look(plane, &Region{Name: "r", Shape: Rectangle, Points: []Point{{10, 5}, {20, 15}}, Over: &limit})
-	if !near(f.Mean, 20+0.5*14.5+0.25*9.5, 1e-9) || f.Pixels != 100 || f.Highest != 20+0.5*19+0.25*14 || f.Lowest != 20+5+1.25 {
+	if !near(f.Mean, 20+0.5*14.5+0.25*9.5, 1e-9) || f.Pixels != 100 || f.Highest != 20+0.5*19+0.25*14 || f.Lowest != 20+
+		5+1.25 {
 		t.Errorf("of a rectangle: %+v", f)
 	}
 	above := 0
@@ -66,7 +68,8 @@ func TestFiguresAreThoseOfClosedForms(t *testing.T) {
 	})
 	disc := e.Look(bowl, &Region{Shape: Ellipse, Points: []Point{{110 - r, 110 - r}, {110 + r, 110 + r}}})
 	if !near(float64(disc.Pixels), math.Pi*r*r, 60) || !near(disc.Mean, r*r/2/100, 0.1) {
-		t.Errorf("of a disc: %d pixels, should be about %.0f; mean %v, should be %v", disc.Pixels, math.Pi*r*r, disc.Mean, r*r/2/100)
+		t.Errorf("of a disc: %d pixels, should be about %.0f; mean %v, should be %v", disc.Pixels, math.Pi*r*r,
+			disc.Mean, r*r/2/100)
 	}
 	triangle := e.Look(plane, &Region{Shape: Polygon, Points: []Point{{0, 0}, {30, 0}, {0, 30}}})
 	if !near(float64(triangle.Pixels), 450, 16) || !near(triangle.Mean, 20+0.5*9.5+0.25*9.5, 0.3) {
@@ -136,8 +139,11 @@ func TestWhatIsTold(t *testing.T) {
 	limit, low, high := 50.0, -20.0, 120.0
 	e := settled(func(e *Eye) {
 		e.Low, e.High = &low, &high
-		e.Regions = []Region{{Name: "left", Shape: Rectangle, Points: []Point{{0, 0}, {4, 6}}, Over: &limit}, {Name: "right", Shape: Rectangle, Points: []Point{{4, 0}, {8, 6}}}, {Name: "bolt", Shape: Spot, Points: []Point{{1, 1}}}}
-		e.Differences = []Contrast{{Name: "left-over-right", Of: "left", Less: "right"}, {Name: "mean-over-all", Of: "left", Less: Whole, What: "mean"}}
+		e.Regions = []Region{{Name: "left", Shape: Rectangle, Points: []Point{{0, 0}, {4, 6}}, Over: &limit},
+			{Name: "right", Shape: Rectangle, Points: []Point{{4, 0}, {8, 6}}},
+			{Name: "bolt", Shape: Spot, Points: []Point{{1, 1}}}}
+		e.Differences = []Contrast{{Name: "left-over-right", Of: "left", Less: "right"},
+			{Name: "mean-over-all", Of: "left", Less: Whole, What: "mean"}}
 	})
 	if err := e.Check(); err != nil {
 		t.Fatal(err)
@@ -152,7 +158,9 @@ func TestWhatIsTold(t *testing.T) {
 	for _, s := range e.Tell(g, 5) {
 		told[s.Name] = s
 	}
-	for name, want := range map[string]float64{"highest": 60, "lowest": 20, "mean": 40, "hottest-x": 0, "hottest-y": 0, "left-highest": 60, "left-mean": 60, "left-share": 100, "right-highest": 20, "right-mean": 20, "bolt": 60, "left-over-right": 40, "mean-over-all": 20} {
+	for name, want := range map[string]float64{"highest": 60, "lowest": 20, "mean": 40, "hottest-x": 0, "hottest-y": 0,
+		"left-highest": 60, "left-mean": 60, "left-share": 100, "right-highest": 20, "right-mean": 20, "bolt": 60,
+		"left-over-right": 40, "mean-over-all": 20} {
 		if s, there := told[name]; !there || s.Value != want || s.Marks != 0 || s.At != 5 {
 			t.Errorf("%s is %+v, should be %v", name, s, want)
 		}
@@ -163,7 +171,8 @@ func TestWhatIsTold(t *testing.T) {
 	// One pixel of 24 dead is 4 %: borne. Three are doubt.
 	g.Counts[9], g.Counts[10], g.Counts[11] = Dead, Dead, Dead
 	for _, s := range e.Tell(g, 5) {
-		if doubt := s.Name == "left-mean" || s.Name == "left-share" || s.Name == "left-over-right" || s.Name == "mean" || s.Name == "mean-over-all"; doubt != (s.Marks == measure.Implausible) {
+		if doubt := s.Name == "left-mean" || s.Name == "left-share" || s.Name == "left-over-right" ||
+			s.Name == "mean" || s.Name == "mean-over-all"; doubt != (s.Marks == measure.Implausible) {
 			t.Errorf("%s is marked %v with dead pixels in the left half", s.Name, s.Marks)
 		}
 	}
@@ -182,11 +191,15 @@ func TestRegionsOutsideAreRefused(t *testing.T) {
 		change func(*Eye)
 		says   string
 	}{
-		{func(e *Eye) { e.Regions = []Region{{Name: "a", Shape: Rectangle, Points: []Point{{0, 0}, {33, 5}}}} }, "regions[0].points: point 2 (33, 5) lies outside of the picture, which is 32 × 24"},
+		{func(e *Eye) { e.Regions = []Region{{Name: "a", Shape: Rectangle, Points: []Point{{0, 0}, {33, 5}}}} },
+			"regions[0].points: point 2 (33, 5) lies outside of the picture, which is 32 × 24"},
 		{func(e *Eye) { e.Regions = []Region{{Name: "a", Shape: Spot, Points: []Point{{bad, 5}}}} }, "outside"},
-		{func(e *Eye) { e.Regions = []Region{{Name: "a", Shape: "rectangel", Points: []Point{{0, 0}, {3, 5}}}} }, "rectangle"},
-		{func(e *Eye) { e.Regions = []Region{{Name: "a", Shape: Polygon, Points: []Point{{0, 0}, {3, 5}}}} }, "3 points at least"},
-		{func(e *Eye) { e.Regions = []Region{{Name: "highest", Shape: Spot, Points: []Point{{1, 1}}}} }, "a signal of the whole picture already"},
+		{func(e *Eye) { e.Regions = []Region{{Name: "a", Shape: "rectangel", Points: []Point{{0, 0}, {3, 5}}}} },
+			"rectangle"},
+		{func(e *Eye) { e.Regions = []Region{{Name: "a", Shape: Polygon, Points: []Point{{0, 0}, {3, 5}}}} },
+			"3 points at least"},
+		{func(e *Eye) { e.Regions = []Region{{Name: "highest", Shape: Spot, Points: []Point{{1, 1}}}} },
+			"a signal of the whole picture already"},
 		{func(e *Eye) {
 			e.Regions = []Region{{Name: "a", Shape: Ellipse, Points: []Point{{1.6, 1.6}, {2.2, 2.2}}}}
 		}, "draw it larger"},
@@ -256,7 +269,11 @@ func TestFramesAreThinnedByAge(t *testing.T) {
 	moment := now - 200*day
 	e := settled(func(e *Eye) { e.Reference = &at[7] })
 	gone := e.Thin(at, []measure.Instant{moment}, now, zone)
-	left := slices.DeleteFunc(slices.Clone(at), func(i measure.Instant) bool { _, found := slices.BinarySearch(gone, i); return found })
+	left := slices.DeleteFunc(slices.Clone(at), func(i measure.Instant) bool {
+		_,
+			found := slices.BinarySearch(gone, i)
+		return found
+	})
 	perHour, perDay, around := map[int64]int{}, map[string]int{}, 0
 	for _, i := range left {
 		switch age := now - i; {
@@ -306,7 +323,10 @@ func BenchmarkUnpack(b *testing.B) {
 }
 
 func BenchmarkTell(b *testing.B) {
-	e := settled(func(e *Eye) { e.Regions = []Region{{Name: "a", Shape: Ellipse, Points: []Point{{10, 10}, {300, 300}}}} })
+	e := settled(func(e *Eye) {
+		e.Regions = []Region{{Name: "a", Shape: Ellipse,
+			Points: []Point{{10, 10}, {300, 300}}}}
+	})
 	bench(b, func(g *Grid) { e.Tell(g, 1) })
 }
 

@@ -7,8 +7,8 @@ import (
 	"jauntylark/core/measure"
 )
 
-// Grid is one frame: Width times Height temperatures, row by row from the top left. A pixel's temperature in °C is its count
-// times Scale plus Offset; Dead stands for one that gave none.
+// Grid is one frame: Width times Height temperatures, row by row from the top left. A pixel's temperature in °C is its
+// count times Scale plus Offset; Dead stands for one that gave none.
 type Grid struct {
 	Width, Height int
 	Scale, Offset float64 // Scale is above 0
@@ -25,13 +25,15 @@ const (
 	mostCount = 1 << 30
 )
 
-// finest is the smallest step of temperatures that are sent as decimal numbers: 0.0001 K, far below what a camera resolves.
+// finest is the smallest step of temperatures that are sent as decimal numbers: 0.0001 K, far below what a camera
+// resolves.
 const finest = 4
 
 // checkSize tells whether a frame may have so many columns and rows.
 func checkSize(width, height int) error {
 	if width < 1 || height < 1 || width > MaxSide || height > MaxSide || width*height > MaxPixels {
-		return fault("frame", "is %d × %d; a frame has 1 to %d columns and rows, and %d pixels at most", width, height, MaxSide, MaxPixels)
+		return fault("frame", "is %d × %d; a frame has 1 to %d columns and rows, and %d pixels at most", width, height,
+			MaxSide, MaxPixels)
 	}
 	return nil
 }
@@ -94,7 +96,8 @@ func ofNumbers(width, height int, values []float64, decimals int) (*Grid, error)
 		case math.IsNaN(v):
 			g.Counts[i] = Dead
 		case math.Abs(count) >= mostCount:
-			return nil, fault("frame", "has %v at column %d, row %d; no temperature is that far off", v, i%width+1, i/width+1)
+			return nil, fault("frame", "has %v at column %d, row %d; no temperature is that far off", v, i%width+1,
+				i/width+1)
 		default:
 			g.Counts[i] = int32(count)
 		}

@@ -39,7 +39,8 @@ func TestOutlinesOfRegions(t *testing.T) {
 		text    string
 		corners int
 		signal  string
-	}{{"a rectangle 10,5 20,15", 4, "a-highest"}, {"b spot 16,3", 4, "b"}, {"c polygon 0,0 10,0 5,8", 3, "c-highest"}, {"d ellipse 12,6 18,12", 48, "d-highest"}} {
+	}{{"a rectangle 10,5 20,15", 4, "a-highest"}, {"b spot 16,3", 4, "b"}, {"c polygon 0,0 10,0 5,8", 3, "c-highest"},
+		{"d ellipse 12,6 18,12", 48, "d-highest"}} {
 		r, err := ParseRegion(c.text)
 		if err != nil {
 			t.Fatal(err)
@@ -94,8 +95,10 @@ func TestRegionsThatAreLookedAtAlike(t *testing.T) {
 		return &r
 	}
 	first := region("a rectangle 10,5 20,15 over 60")
-	for text, want := range map[string]bool{"a rectangle 10,5 20,15 over 60": true, "a rectangle 10,5 20,15": false, "a rectangle 10,5 20,15 over 61": false, "a rectangle 10,5 20,16 over 60": false,
-		"b rectangle 10,5 20,15 over 60": false, "a ellipse 10,5 20,15 over 60": false, "a rectangle 10,5 20,15 over 60 emissivity 0.9": false} {
+	for text, want := range map[string]bool{"a rectangle 10,5 20,15 over 60": true, "a rectangle 10,5 20,15": false,
+		"a rectangle 10,5 20,15 over 61": false, "a rectangle 10,5 20,16 over 60": false,
+		"b rectangle 10,5 20,15 over 60": false, "a ellipse 10,5 20,15 over 60": false,
+		"a rectangle 10,5 20,15 over 60 emissivity 0.9": false} {
 		if first.same(region(text)) != want || region(text).same(first) != want {
 			t.Errorf("%s is looked at alike: %v", text, !want)
 		}

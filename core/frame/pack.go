@@ -8,14 +8,14 @@ import (
 	"math/bits"
 )
 
-// A packed frame is: the form (1), width and height, scale and offset as IEEE 754 doubles, the places of dead pixels as gaps,
-// all else in one stream of bits, and a CRC-32C of all that. Numbers are varints.
+// A packed frame is: the form (1), width and height, scale and offset as IEEE 754 doubles, the places of dead pixels as
+// gaps, all else in one stream of bits, and a CRC-32C of all that. Numbers are varints.
 //
-// Each count is told as the difference to what its neighbours predict, by that one of three ways which has been nearest lately:
-// the median edge detector of LOCO-I (Weinberger, Seroussi, Sapiro, "The LOCO-I lossless image compression algorithm", IEEE
-// Trans. Image Processing 9(8), 2000), the plane through three neighbours, and their smoothed mean. The difference is a
-// Golomb-Rice code, whose length follows the mean of those before. What was before is remembered in eight contexts, by how
-// rough the neighbourhood is.
+// Each count is told as the difference to what its neighbours predict, by that one of three ways which has been nearest
+// lately: the median edge detector of LOCO-I (Weinberger, Seroussi, Sapiro, "The LOCO-I lossless image compression
+// algorithm", IEEE Trans. Image Processing 9(8), 2000), the plane through three neighbours, and their smoothed mean.
+// The difference is a Golomb-Rice code, whose length follows the mean of those before. What was before is remembered in
+// eight contexts, by how rough the neighbourhood is.
 
 const packedForm = 1
 
@@ -30,7 +30,8 @@ const (
 	halveAt  = 64 // so many differences of a context are remembered
 )
 
-// context is what is known of one sort of neighbourhood: how long differences are, and how far each way of predicting was off.
+// context is what is known of one sort of neighbourhood: how long differences are, and how far each way of predicting
+// was off.
 type context struct {
 	sum, count uint64
 	off        [ways]uint64

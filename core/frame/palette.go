@@ -7,9 +7,9 @@ import (
 	"sync"
 )
 
-// Palette colours temperatures: 256 colours from the coldest to the hottest, between which the eye sees even steps. They are
-// laid out in OKLab (Ottosson 2020, "A perceptual color space for image processing"), along curves of equal steps, within what
-// sRGB can show.
+// Palette colours temperatures: 256 colours from the coldest to the hottest, between which the eye sees even steps.
+// They are laid out in OKLab (Ottosson 2020, "A perceptual color space for image processing"), along curves of equal
+// steps, within what sRGB can show.
 type Palette struct {
 	Name    string
 	Words   string // what it is good for
@@ -33,10 +33,13 @@ const (
 // Palettes gives all palettes; the first is the usual one.
 var Palettes = sync.OnceValue(func() []Palette {
 	return []Palette{
-		lay(Hearth, "warm colours, from a night sky to a flame", false, lch{0.16, 0.05, 275}, lch{0.33, 0.14, 310}, lch{0.5, 0.19, 358}, lch{0.66, 0.19, 40}, lch{0.82, 0.15, 78}, lch{0.97, 0.05, 105}),
-		lay(Dusk, "blue to yellow, for eyes that do not tell red from green", false, lch{0.18, 0.07, 262}, lch{0.38, 0.09, 262}, lch{0.57, 0.02, 180}, lch{0.76, 0.1, 98}, lch{0.95, 0.13, 102}),
+		lay(Hearth, "warm colours, from a night sky to a flame", false, lch{0.16, 0.05, 275}, lch{0.33, 0.14, 310},
+			lch{0.5, 0.19, 358}, lch{0.66, 0.19, 40}, lch{0.82, 0.15, 78}, lch{0.97, 0.05, 105}),
+		lay(Dusk, "blue to yellow, for eyes that do not tell red from green", false, lch{0.18, 0.07, 262},
+			lch{0.38, 0.09, 262}, lch{0.57, 0.02, 180}, lch{0.76, 0.1, 98}, lch{0.95, 0.13, 102}),
 		lay(Ash, "grey, for print", false, lch{0.12, 0, 0}, lch{0.98, 0, 0}),
-		lay(Change, "blue where it is colder, brown where it is warmer", true, lch{0.36, 0.12, 255}, lch{0.66, 0.11, 240}, lch{0.97, 0.005, 90}, lch{0.68, 0.13, 62}, lch{0.38, 0.1, 50}),
+		lay(Change, "blue where it is colder, brown where it is warmer", true, lch{0.36, 0.12, 255},
+			lch{0.66, 0.11, 240}, lch{0.97, 0.005, 90}, lch{0.68, 0.13, 62}, lch{0.38, 0.1, 50}),
 	}
 })
 
@@ -143,7 +146,8 @@ func (a lab) linear() (r, g, b float64) {
 	l := cube(a[0] + 0.3963377774*a[1] + 0.2158037573*a[2])
 	m := cube(a[0] - 0.1055613458*a[1] - 0.0638541728*a[2])
 	s := cube(a[0] - 0.0894841775*a[1] - 1.2914855480*a[2])
-	return 4.0767416621*l - 3.3077115913*m + 0.2309699292*s, -1.2684380046*l + 2.6097574011*m - 0.3413193965*s, -0.0041960863*l - 0.7034186147*m + 1.7076147010*s
+	return 4.0767416621*l - 3.3077115913*m + 0.2309699292*s, -1.2684380046*l + 2.6097574011*m - 0.3413193965*s,
+		-0.0041960863*l - 0.7034186147*m + 1.7076147010*s
 }
 
 // rgb is the colour as sRGB (IEC 61966-2-1).

@@ -8,8 +8,8 @@ import (
 	"strconv"
 )
 
-// decodePGM reads a Netpbm graymap, binary (P5) or plain (P2), of 8 or 16 bits; 16-bit counts have the higher byte first.
-// Comments in its head may tell of at, unit, scale and offset.
+// decodePGM reads a Netpbm graymap, binary (P5) or plain (P2), of 8 or 16 bits; 16-bit counts have the higher byte
+// first. Comments in its head may tell of at, unit, scale and offset.
 func decodePGM(body []byte, usual *Eye) (Shot, error) {
 	var h head
 	in := &pgm{body: body, at: 2, head: &h}
@@ -40,7 +40,8 @@ func decodePGM(body []byte, usual *Eye) (Shot, error) {
 	}
 	for i, c := range g.Counts {
 		if int(c) > most {
-			return Shot{}, fault("frame", "has %d at column %d, row %d; its greatest value is %d", c, i%width+1, i/width+1, most)
+			return Shot{}, fault("frame", "has %d at column %d, row %d; its greatest value is %d", c, i%width+1,
+				i/width+1, most)
 		}
 	}
 	return Shot{Grid: g, At: h.at}, h.finish(g, true, usual)
@@ -91,7 +92,8 @@ func (p *pgm) binary(g *Grid, most int) error {
 	}
 	rest := p.body[min(p.at+1, len(p.body)):]
 	if len(rest) != wide*len(g.Counts) {
-		return fault("frame", "has %d bytes of counts; %d × %d of %d bits has %d", len(rest), g.Width, g.Height, 8*wide, wide*len(g.Counts))
+		return fault("frame", "has %d bytes of counts; %d × %d of %d bits has %d", len(rest), g.Width, g.Height, 8*wide,
+			wide*len(g.Counts))
 	}
 	for i := range g.Counts {
 		if g.Counts[i] = int32(rest[i*wide]); wide == 2 {
@@ -101,8 +103,8 @@ func (p *pgm) binary(g *Grid, most int) error {
 	return nil
 }
 
-// EncodePGM writes a grid as a 16-bit graymap with its scale and offset in a comment. Counts that do not fit into 16 bits are
-// written anew at 0.01 K, or coarser where the span asks for it; dead pixels are written as the lowest.
+// EncodePGM writes a grid as a 16-bit graymap with its scale and offset in a comment. Counts that do not fit into 16
+// bits are written anew at 0.01 K, or coarser where the span asks for it; dead pixels are written as the lowest.
 func EncodePGM(s Shot) []byte {
 	g := s.Grid
 	counts, fit := g.words()

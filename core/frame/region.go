@@ -45,7 +45,8 @@ func (r *Region) check(width, height int) error {
 		return fault("name", "%s", err)
 	}
 	if len(r.Name) > 40 {
-		return fault("name", "%q has %d characters; a region's has 40 at most, since its signals' names are longer", r.Name, len(r.Name))
+		return fault("name", "%q has %d characters; a region's has 40 at most, since its signals' names are longer",
+			r.Name, len(r.Name))
 	}
 	need, most := 2, 2
 	switch r.Shape {
@@ -55,14 +56,18 @@ func (r *Region) check(width, height int) error {
 		need, most = 3, mostCorners
 	case Rectangle, Ellipse:
 	default:
-		return fault("shape", "%s; shapes are spot, rectangle, ellipse, polygon", site.Unknown("shape", r.Shape, Shapes))
+		return fault("shape", "%s; shapes are spot, rectangle, ellipse, polygon",
+			site.Unknown("shape", r.Shape, Shapes))
 	}
 	if len(r.Points) < need || len(r.Points) > most {
-		return fault("points", "a %s has %d points at least and %d at most; %d came", r.Shape, need, most, len(r.Points))
+		return fault("points", "a %s has %d points at least and %d at most; %d came", r.Shape, need, most,
+			len(r.Points))
 	}
 	for i, p := range r.Points {
-		if math.IsNaN(p.X) || math.IsNaN(p.Y) || p.X < 0 || p.Y < 0 || width > 0 && (p.X > float64(width) || p.Y > float64(height)) || p.X > MaxSide || p.Y > MaxSide {
-			return fault("points", "point %d (%v, %v) lies outside of the picture, which is %d × %d", i+1, p.X, p.Y, width, height)
+		if math.IsNaN(p.X) || math.IsNaN(p.Y) || p.X < 0 || p.Y < 0 || width > 0 &&
+			(p.X > float64(width) || p.Y > float64(height)) || p.X > MaxSide || p.Y > MaxSide {
+			return fault("points", "point %d (%v, %v) lies outside of the picture, which is %d × %d", i+1, p.X, p.Y,
+				width, height)
 		}
 	}
 	if r.Emissivity != 0 {
@@ -144,7 +149,8 @@ func (r *Region) same(o *Region) bool {
 		}
 		return *v
 	}
-	return r.Name == o.Name && r.Shape == o.Shape && slices.Equal(r.Points, o.Points) && over(r.Over) == over(o.Over) && r.Emissivity == o.Emissivity
+	return r.Name == o.Name && r.Shape == o.Shape && slices.Equal(r.Points, o.Points) && over(r.Over) == over(o.Over) &&
+		r.Emissivity == o.Emissivity
 }
 
 // Contrast compares two regions.
@@ -161,11 +167,11 @@ const Whole = "picture"
 // Shifts of units.
 const kelvin = 273.15
 
-// Correct gives the true temperature, in °C, of a grey surface from the apparent one that a camera shows which takes it for
-// black: T = ((Ta⁴ − (1 − ε)·Tr⁴) / ε)^¼ in kelvins, where ε is the surface's emissivity and Tr the temperature of what it
-// reflects. It follows from the law of Stefan and Boltzmann and that of Kirchhoff (see ISO 18434-1:2008, 6.3), for total
-// radiation, opaque grey surfaces, and paths so short that the air takes nothing. NaN where there is no such temperature: less
-// radiation came than is reflected alone.
+// Correct gives the true temperature, in °C, of a grey surface from the apparent one that a camera shows which takes it
+// for black: T = ((Ta⁴ − (1 − ε)·Tr⁴) / ε)^¼ in kelvins, where ε is the surface's emissivity and Tr the temperature of
+// what it reflects. It follows from the law of Stefan and Boltzmann and that of Kirchhoff (see ISO 18434-1:2008, 6.3),
+// for total radiation, opaque grey surfaces, and paths so short that the air takes nothing. NaN where there is no such
+// temperature: less radiation came than is reflected alone.
 func Correct(apparent, emissivity, reflected float64) float64 {
 	if emissivity == 1 {
 		return apparent
@@ -182,7 +188,8 @@ func Apparent(truth, emissivity, reflected float64) float64 {
 
 func checkEmissivity(e float64) error {
 	if !(e >= 0.05 && e <= 1) {
-		return fault("emissivity", "%v is not 0.05 to 1; below, a surface is a mirror and its temperature cannot be told", e)
+		return fault("emissivity",
+			"%v is not 0.05 to 1; below, a surface is a mirror and its temperature cannot be told", e)
 	}
 	return nil
 }

@@ -10,9 +10,9 @@ import (
 // Around is how far from the raising and the end of an alarm frames are kept.
 const Around = 30 * time.Minute
 
-// Thin tells which frames are let go, by their instants, which ascend: of those that are too old for all to be kept, the first
-// of each hour stays, then the first of each local day, then none. What lies around one of the moments, and the reference,
-// stays.
+// Thin tells which frames are let go, by their instants, which ascend: of those that are too old for all to be kept,
+// the first of each hour stays, then the first of each local day, then none. What lies around one of the moments, and
+// the reference, stays.
 func (e *Eye) Thin(at, moments []measure.Instant, now measure.Instant, zone *time.Location) (gone []measure.Instant) {
 	keep := e.Keep.orUsual()
 	hour, date := int64(-1), wall.Day(-1)

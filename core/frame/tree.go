@@ -101,15 +101,16 @@ func (t *tree) shot(g *Grid, counts bool, usual *Eye) (Shot, error) {
 
 // frames are of some depth at most: a map, an array in it, rows in that.
 var cborMode = func() cbor.DecMode {
-	mode, err := cbor.DecOptions{MaxNestedLevels: 6, MaxArrayElements: MaxPixels + 1, MaxMapPairs: 1000, DupMapKey: cbor.DupMapKeyEnforcedAPF}.DecMode()
+	mode, err := cbor.DecOptions{MaxNestedLevels: 6, MaxArrayElements: MaxPixels + 1, MaxMapPairs: 1000,
+		DupMapKey: cbor.DupMapKeyEnforcedAPF}.DecMode()
 	if err != nil {
 		panic(err)
 	}
 	return mode
 }()
 
-// decodeCBOR reads the map that JSON is, in RFC 8949. The values may be a typed array (RFC 8746): counts of 8 or 16 bits, or
-// floating-point numbers of 32 or 64.
+// decodeCBOR reads the map that JSON is, in RFC 8949. The values may be a typed array (RFC 8746): counts of 8 or 16
+// bits, or floating-point numbers of 32 or 64.
 func decodeCBOR(body []byte, usual *Eye) (Shot, error) {
 	var in struct {
 		tree
@@ -184,12 +185,16 @@ func (t *tree) typed(tag cbor.RawTag, usual *Eye) (Shot, error) {
 	if err := cborMode.Unmarshal(tag.Content, &data); err != nil {
 		return Shot{}, fault("values", "have the tag %d and are no byte string", tag.Number)
 	}
-	wide := map[uint64]int{tagUint8: 1, tagUint16BE: 2, tagUint16LE: 2, tagInt16BE: 2, tagInt16LE: 2, tagFloat32BE: 4, tagFloat32LE: 4, tagFloat64BE: 8, tagFloat64LE: 8}[tag.Number]
+	wide := map[uint64]int{tagUint8: 1, tagUint16BE: 2, tagUint16LE: 2, tagInt16BE: 2, tagInt16LE: 2, tagFloat32BE: 4,
+		tagFloat32LE: 4, tagFloat64BE: 8, tagFloat64LE: 8}[tag.Number]
 	if wide == 0 {
-		return Shot{}, fault("values", "have the tag %d; typed arrays of uint8, uint16, int16, float32 and float64 are read (RFC 8746)", tag.Number)
+		return Shot{}, fault("values",
+			"have the tag %d; typed arrays of uint8, uint16, int16, float32 and float64 are read (RFC 8746)",
+			tag.Number)
 	}
 	if err := fits(len(data)/wide, t.Width, t.Height); err != nil || len(data)%wide != 0 {
-		return Shot{}, fault("values", "are %d bytes; a frame of %d × %d has %d", len(data), t.Width, t.Height, t.Width*t.Height*wide)
+		return Shot{}, fault("values", "are %d bytes; a frame of %d × %d has %d", len(data), t.Width, t.Height,
+			t.Width*t.Height*wide)
 	}
 	var order binary.ByteOrder = binary.BigEndian
 	switch tag.Number {
@@ -200,7 +205,8 @@ func (t *tree) typed(tag cbor.RawTag, usual *Eye) (Shot, error) {
 	case tagFloat32BE, tagFloat32LE:
 		values := make([]float64, len(data)/4)
 		for i := range values { // the shortest decimal that is the same 32 bits, not its 64-bit neighbour
-			values[i], _ = strconv.ParseFloat(strconv.FormatFloat(float64(math.Float32frombits(order.Uint32(data[4*i:]))), 'f', -1, 32), 64)
+			values[i], _ = strconv.ParseFloat(
+				strconv.FormatFloat(float64(math.Float32frombits(order.Uint32(data[4*i:]))), 'f', -1, 32), 64)
 		}
 		return t.numbers(values, usual)
 	case tagFloat64BE, tagFloat64LE:
@@ -243,8 +249,8 @@ func EncodeJSON(s Shot) ([]byte, error) {
 	return json.Marshal(t)
 }
 
-// EncodeCBOR writes the counts of a grid as a typed array of 32-bit numbers where they are temperatures with decimals, and of
-// 16-bit counts with scale and offset where they fit; Decode reads it back.
+// EncodeCBOR writes the counts of a grid as a typed array of 32-bit numbers where they are temperatures with decimals,
+// and of 16-bit counts with scale and offset where they fit; Decode reads it back.
 func EncodeCBOR(s Shot) ([]byte, error) {
 	g := s.Grid
 	t := tree{Width: g.Width, Height: g.Height, Unit: celsius, Picture: s.Picture}

@@ -27,10 +27,11 @@ const enough = 0.5
 const cured = 0.9
 
 // FindCure finds the mildest change that would have saved most of a guard's alarms over readings in order of time: a
-// deadband first, since that costs no time, then an off-delay, then an on-delay. What would have raised nothing at all, or not an
-// alarm that people marked as real, is none. past are the guard's alarms over these readings, which are counted; silentAfter is as of
-// an alarm.Run. It gives nil where nothing helps.
-func FindCure(g alarm.Guard, readings []measure.Reading, past []alarm.Alarm, silentAfter time.Duration, unit measure.Unit) *Cure {
+// deadband first, since that costs no time, then an off-delay, then an on-delay. What would have raised nothing at all,
+// or not an alarm that people marked as real, is none. past are the guard's alarms over these readings, which are
+// counted; silentAfter is as of an alarm.Run. It gives nil where nothing helps.
+func FindCure(g alarm.Guard, readings []measure.Reading, past []alarm.Alarm, silentAfter time.Duration,
+	unit measure.Unit) *Cure {
 	if len(readings) == 0 {
 		return nil
 	}

@@ -88,7 +88,8 @@ func (s *Sampler) Take(readings []measure.Reading) {
 
 // Shape gives what was gathered; the proposals, which a second pass fills in, are guards to replay.
 func (s *Sampler) Shape(from, until measure.Instant, unit measure.Unit) (Shape, []alarm.Guard) {
-	out := Shape{From: max(from, s.first), Until: until, Readings: s.seen, Unit: unit, Percentiles: []Percentile{}, Hours: []HourShape{}, Limits: []Proposal{}}
+	out := Shape{From: max(from, s.first), Until: until, Readings: s.seen, Unit: unit, Percentiles: []Percentile{},
+		Hours: []HourShape{}, Limits: []Proposal{}}
 	if len(s.sample) < 2 {
 		return out, nil
 	}
@@ -108,7 +109,8 @@ func (s *Sampler) Shape(from, until measure.Instant, unit measure.Unit) (Shape, 
 	for hour := range 24 {
 		if some := byHour[hour]; len(some) > 0 {
 			slices.Sort(some)
-			out.Hours = append(out.Hours, HourShape{hour, quantile(some, 0.05), quantile(some, 0.5), quantile(some, 0.95)})
+			out.Hours = append(out.Hours, HourShape{hour, quantile(some, 0.05), quantile(some, 0.5),
+				quantile(some, 0.95)})
 		}
 	}
 	return out, propose(values, out.Noise)
@@ -127,7 +129,8 @@ func propose(values []float64, noise float64) (guards []alarm.Guard) {
 	add := func(kind alarm.Kind, limit float64) {
 		test := alarm.Test{Kind: kind, A: round(limit, width)}
 		if !slices.ContainsFunc(guards, func(g alarm.Guard) bool { return g.When == test }) {
-			guards = append(guards, alarm.Guard{Rung: alarm.Rung{When: test, Deadband: deadband, Severity: alarm.Warning}, Tell: []string{}})
+			guards = append(guards, alarm.Guard{Rung: alarm.Rung{When: test, Deadband: deadband,
+				Severity: alarm.Warning}, Tell: []string{}})
 		}
 	}
 	lowest, highest := values[0], values[len(values)-1]
@@ -141,7 +144,8 @@ func propose(values []float64, noise float64) (guards []alarm.Guard) {
 }
 
 // Propose is the proposal that a guard makes, by what it would have raised and what people said of past alarms.
-func Propose(g alarm.Guard, found []alarm.Occurrence, past []alarm.Alarm, from, until measure.Instant, unit measure.Unit) Proposal {
+func Propose(g alarm.Guard, found []alarm.Occurrence, past []alarm.Alarm, from, until measure.Instant,
+	unit measure.Unit) Proposal {
 	would, marked := alarm.Summarise(found, from, until), alarm.Meet(found, past)
 	text := fmt.Sprintf("%s would have raised %.1f alarms a week", g.When.Words(unit), would.PerWeek)
 	if would.Alarms == 0 {

@@ -46,7 +46,8 @@ func TestATrialSuggestsHalfWay(t *testing.T) {
 	stretches := []Stretch{stretch(Event, bump(87)...), stretch(Event, bump(120)...), stretch(Event, bump(95)...),
 		stretch(Normal, quiet(10)...), stretch(Normal, quiet(21)...), stretch(Normal, quiet(15)...)}
 	s := Suggest(stretches, "ppm")
-	if !s.Apart || s.When.Kind != alarm.Above || math.Abs(s.Limit-(s.Nearest+s.Furthest)/2) > 1 || s.Furthest != 23 || s.Nearest < 86 || s.Events != 3 || s.Normals != 3 {
+	if !s.Apart || s.When.Kind != alarm.Above || math.Abs(s.Limit-(s.Nearest+s.Furthest)/2) > 1 || s.Furthest != 23 ||
+		s.Nearest < 86 || s.Events != 3 || s.Normals != 3 {
 		t.Fatalf("%+v", s)
 	}
 	if s.Deadband <= 0 || s.Deadband > (s.Nearest-s.Furthest)/4+1e-9 || s.OnDelay != 0 {
@@ -55,7 +56,8 @@ func TestATrialSuggestsHalfWay(t *testing.T) {
 	if s.Missed != 0 || s.False != 0 || s.ToAlarm <= 0 || !strings.Contains(s.Certainty, "no event was missed") {
 		t.Errorf("tried out: %+v", s)
 	}
-	for _, says := range []string{"The lowest of 3 events peaked at", "the highest of 3 normal stretches at 23", "half way is", "so a deadband of"} {
+	for _, says := range []string{"The lowest of 3 events peaked at", "the highest of 3 normal stretches at 23",
+		"half way is", "so a deadband of"} {
 		if !strings.Contains(s.Reason, says) {
 			t.Errorf("the reason does not say %q: %s", says, s.Reason)
 		}
@@ -73,7 +75,8 @@ func TestEventsThatFall(t *testing.T) {
 		}
 		return values
 	}
-	s := Suggest([]Stretch{stretch(Event, down(bump(80))...), stretch(Event, down(bump(90))...), stretch(Normal, down(quiet(10))...), stretch(Normal, down(quiet(12))...)}, "")
+	s := Suggest([]Stretch{stretch(Event, down(bump(80))...), stretch(Event, down(bump(90))...),
+		stretch(Normal, down(quiet(10))...), stretch(Normal, down(quiet(12))...)}, "")
 	if !s.Apart || s.When.Kind != alarm.Below || s.Limit > -30 || s.Limit < -60 || s.Missed+s.False != 0 {
 		t.Fatalf("%+v", s)
 	}
@@ -86,8 +89,10 @@ func TestEventsThatFall(t *testing.T) {
 func TestAnOnDelayPartsWhatALimitCannot(t *testing.T) {
 	spiky := quiet(10)
 	spiky[20], spiky[40] = 150, 130
-	s := Suggest([]Stretch{stretch(Event, bump(90)...), stretch(Event, bump(80)...), stretch(Normal, spiky...), stretch(Normal, quiet(11)...)}, "ppm")
-	if !s.Apart || s.OnDelay < measure.Duration(time.Second) || s.Limit >= 90 || !strings.Contains(s.Reason, "so an on-delay of") {
+	s := Suggest([]Stretch{stretch(Event, bump(90)...), stretch(Event, bump(80)...), stretch(Normal, spiky...),
+		stretch(Normal, quiet(11)...)}, "ppm")
+	if !s.Apart || s.OnDelay < measure.Duration(time.Second) || s.Limit >= 90 ||
+		!strings.Contains(s.Reason, "so an on-delay of") {
 		t.Fatalf("%+v", s)
 	}
 	g := s.Guard()
@@ -160,7 +165,8 @@ func TestShapeAndProposals(t *testing.T) {
 	s.Take(all[:5000])
 	s.Take(all[5000:])
 	shape, guards := s.Shape(0, all[len(all)-1].At, "Cel")
-	if shape.Readings != len(all)-1 || len(shape.Hours) != 24 || shape.Percentiles[10].Value != 40 || shape.Noise <= 0 || shape.Noise > 1 {
+	if shape.Readings != len(all)-1 || len(shape.Hours) != 24 || shape.Percentiles[10].Value != 40 ||
+		shape.Noise <= 0 || shape.Noise > 1 {
 		t.Errorf("%+v", shape)
 	}
 	if shape.Hours[6].Median < shape.Hours[18].Median {
@@ -176,9 +182,12 @@ func TestShapeAndProposals(t *testing.T) {
 	}
 	end := measure.Instant(9000)
 	found := []alarm.Occurrence{{RaisedAt: 5000, ClearedAt: &end}, {RaisedAt: 50_000, ClearedAt: &end}}
-	past := []alarm.Alarm{{RaisedAt: 8000, ClearedAt: &end, Mark: alarm.MarkReal}, {RaisedAt: 20_000, ClearedAt: &end, Mark: alarm.MarkFalse}}
+	past := []alarm.Alarm{{RaisedAt: 8000, ClearedAt: &end, Mark: alarm.MarkReal},
+		{RaisedAt: 20_000, ClearedAt: &end, Mark: alarm.MarkFalse}}
 	p := Propose(guards[0], found, past, 0, 604_800_000, "Cel")
-	if !strings.Contains(p.Words, "would have raised 2.0 alarms a week, and met 1 of 1 that were real, and 0 of 1 false ones") || p.Marked.NotRaised != 1 {
+	if !strings.Contains(p.Words,
+		"would have raised 2.0 alarms a week, and met 1 of 1 that were real, and 0 of 1 false ones") ||
+		p.Marked.NotRaised != 1 {
 		t.Error(p.Words, p.Marked)
 	}
 	if shape, guards := NewSampler(time.UTC).Shape(0, 1, ""); shape.Readings != 0 || guards != nil {
@@ -204,7 +213,8 @@ func TestTheSampleIsBounded(t *testing.T) {
 		t.Errorf("%d are kept", len(s.sample))
 	}
 	shape, _ := s.Shape(0, 700_000_000, "")
-	if shape.Readings != 700_000 || shape.Percentiles[0].Value != -5000 || math.Abs(shape.Percentiles[5].Value-488) > 10 {
+	if shape.Readings != 700_000 || shape.Percentiles[0].Value != -5000 ||
+		math.Abs(shape.Percentiles[5].Value-488) > 10 {
 		t.Errorf("%+v", shape.Percentiles)
 	}
 }
@@ -229,7 +239,8 @@ func TestACureForChattering(t *testing.T) {
 	if c == nil || c.Of != len(known) {
 		t.Fatalf("%+v of %d", c, len(known))
 	}
-	if c == nil || c.Deadband == nil || *c.Deadband <= 0 || *c.Deadband > 1.5 || c.Saved < c.Of*8/10 || !strings.Contains(c.Words, "would have saved") {
+	if c == nil || c.Deadband == nil || *c.Deadband <= 0 || *c.Deadband > 1.5 || c.Saved < c.Of*8/10 ||
+		!strings.Contains(c.Words, "would have saved") {
 		t.Fatalf("%+v", c)
 	}
 	g.Deadband = *c.Deadband
@@ -305,8 +316,10 @@ func TestACureSilencesNothingReal(t *testing.T) {
 }
 
 func TestRound(t *testing.T) {
-	for _, c := range []struct{ v, room, want float64 }{{55.3071, 64, 55}, {0.41234, 0.8, 0.41}, {1234.5, 900, 1230}, {3, 0, 3}, {55.3, 1, 55.3}} {
-		if got := round(c.v, c.room); math.Abs(got-c.want) > c.room/50 || strings.Contains(measure.Figure(got, ""), "0000") {
+	for _, c := range []struct{ v, room, want float64 }{{55.3071, 64, 55}, {0.41234, 0.8, 0.41}, {1234.5, 900, 1230},
+		{3, 0, 3}, {55.3, 1, 55.3}} {
+		if got := round(c.v, c.room); math.Abs(got-c.want) > c.room/50 ||
+			strings.Contains(measure.Figure(got, ""), "0000") {
 			t.Errorf("round(%v, %v) = %v, want about %v", c.v, c.room, got, c.want)
 		}
 	}

@@ -9,9 +9,9 @@ import (
 )
 
 // noise is how much a signal jitters from one reading to the next: a robust standard deviation of a reading, from the
-// median size of the steps (their median absolute value, times 1.4826 as for a normal distribution, by the square root of
-// two, since two readings make a step), or from their mean, without the largest hundredth, where the median is none. Slow
-// change hardly moves it.
+// median size of the steps (their median absolute value, times 1.4826 as for a normal distribution, by the square root
+// of two, since two readings make a step), or from their mean, without the largest hundredth, where the median is none.
+// Slow change hardly moves it.
 func noise(readings []measure.Reading) float64 {
 	steps := make([]float64, 0, len(readings))
 	for i := 1; i < len(readings); i++ {
@@ -57,8 +57,8 @@ func interval(readings []measure.Reading) time.Duration {
 	return time.Duration(quantile(gaps, 0.5))
 }
 
-// sustained is the highest value that was held for d: a guard above anything less, with that on-delay, would have raised an
-// alarm. Without such a stretch it is minus infinity.
+// sustained is the highest value that was held for d: a guard above anything less, with that on-delay, would have
+// raised an alarm. Without such a stretch it is minus infinity.
 func sustained(readings []measure.Reading, d time.Duration, until measure.Instant) float64 {
 	best := math.Inf(-1)
 	var falling []int // places of readings, their values rising, that may be the least of a window
@@ -103,7 +103,8 @@ func round(v, room float64) float64 {
 }
 
 // lengths are the delays that people use.
-var lengths = []time.Duration{0, time.Second, 2 * time.Second, 5 * time.Second, 10 * time.Second, 20 * time.Second, 30 * time.Second, time.Minute, 2 * time.Minute,
+var lengths = []time.Duration{0, time.Second, 2 * time.Second, 5 * time.Second, 10 * time.Second, 20 * time.Second,
+	30 * time.Second, time.Minute, 2 * time.Minute,
 	5 * time.Minute, 10 * time.Minute, 15 * time.Minute, 30 * time.Minute, time.Hour}
 
 // atLeast gives the shortest of the usual lengths that is not shorter than d.

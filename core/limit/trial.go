@@ -49,8 +49,8 @@ type Suggestion struct {
 const least = 1
 
 // Suggest finds limit, deadband and delays from labelled stretches. The limit lies half way between the normal stretch
-// that went furthest and the event that went least far; with an on-delay where that alone tells them apart. What is left
-// out in turn tells how sure that is (leave-one-out cross-validation; Stone 1974, J. R. Stat. Soc. B 36, 111).
+// that went furthest and the event that went least far; with an on-delay where that alone tells them apart. What is
+// left out in turn tells how sure that is (leave-one-out cross-validation; Stone 1974, J. R. Stat. Soc. B 36, 111).
 func Suggest(stretches []Stretch, unit measure.Unit) Suggestion {
 	stretches = slices.DeleteFunc(slices.Clone(stretches), func(s Stretch) bool { return len(s.Readings) == 0 })
 	s := suggest(stretches, unit)
@@ -70,7 +70,8 @@ func suggest(stretches []Stretch, unit measure.Unit) Suggestion {
 		}
 	}
 	if s.Events < least || s.Normals < least {
-		s.Reason = fmt.Sprintf("There are %s and %s; at least one of each is needed.", prose.Count(s.Events, "event", "events"), prose.Count(s.Normals, "normal stretch", "normal stretches"))
+		s.Reason = fmt.Sprintf("There are %s and %s; at least one of each is needed.",
+			prose.Count(s.Events, "event", "events"), prose.Count(s.Normals, "normal stretch", "normal stretches"))
 		return s
 	}
 	usual := usualInterval(stretches)
@@ -92,12 +93,15 @@ func suggest(stretches []Stretch, unit measure.Unit) Suggestion {
 	}
 	furthest, nearest := peaks(stretches, 0, 1)
 	s.Furthest, s.Nearest = furthest, nearest
-	s.Reason = fmt.Sprintf("They cannot be told apart by a limit: a normal stretch went up to %s, and an event no further than %s; they overlap on the low side too, and no on-delay up to an hour parts them. "+
-		"Try another signal, a rate of change, or more careful stretches.", measure.Figure(furthest, unit), measure.Figure(nearest, unit))
+	s.Reason = fmt.Sprintf(
+		"They cannot be told apart by a limit: a normal stretch went up to %s, and an event no further than %s; they overlap on the low side too, and no on-delay up to an hour parts them. "+
+			"Try another signal, a rate of change, or more careful stretches.", measure.Figure(furthest, unit),
+		measure.Figure(nearest, unit))
 	return s
 }
 
-// peaks gives how far the furthest normal stretch and the least far event went, held for d, with low turned into high by sign.
+// peaks gives how far the furthest normal stretch and the least far event went, held for d, with low turned into high
+// by sign.
 func peaks(stretches []Stretch, d time.Duration, sign float64) (furthest, nearest float64) {
 	furthest, nearest = math.Inf(-1), math.Inf(1)
 	for _, s := range stretches {
@@ -184,13 +188,18 @@ func (s *Suggestion) words(sign float64) string {
 		least, highest, peaked = "highest", "lowest", "went down to"
 	}
 	room := math.Abs(s.Nearest - s.Furthest)
-	text := fmt.Sprintf("The %s of %s %s %s, the %s of %s at %s; half way is %s.", least, prose.Count(s.Events, "event", "events"), peaked, measure.Figure(round(s.Nearest, room), s.Unit),
-		highest, prose.Count(s.Normals, "normal stretch", "normal stretches"), measure.Figure(round(s.Furthest, room), ""), measure.Figure(s.Limit, ""))
+	text := fmt.Sprintf("The %s of %s %s %s, the %s of %s at %s; half way is %s.", least,
+		prose.Count(s.Events, "event", "events"), peaked, measure.Figure(round(s.Nearest, room), s.Unit),
+		highest, prose.Count(s.Normals, "normal stretch", "normal stretches"),
+		measure.Figure(round(s.Furthest, room), ""), measure.Figure(s.Limit, ""))
 	if s.Deadband > 0 {
-		text += fmt.Sprintf(" Noise is %s, so a deadband of %s.", measure.Figure(round(s.Noise, s.Noise), ""), measure.Figure(s.Deadband, ""))
+		text += fmt.Sprintf(" Noise is %s, so a deadband of %s.", measure.Figure(round(s.Noise, s.Noise), ""),
+			measure.Figure(s.Deadband, ""))
 	}
 	if s.OnDelay > 0 {
-		text += fmt.Sprintf(" Normal stretches reach as far for a moment, but do not stay there for %v; so an on-delay of %v.", s.OnDelay, s.OnDelay)
+		text += fmt.Sprintf(
+			" Normal stretches reach as far for a moment, but do not stay there for %v; so an on-delay of %v.",
+			s.OnDelay, s.OnDelay)
 	}
 	if s.OffDelay > 0 {
 		text += fmt.Sprintf(" Within an event it dipped for a while, so an off-delay of %v.", s.OffDelay)
@@ -228,9 +237,13 @@ func (s *Suggestion) tryOut(stretches []Stretch, unit measure.Unit) {
 	case tried == 0:
 		s.Certainty = "It cannot be tried out: there is one stretch of a label only. Record more."
 	case s.Missed == 0 && s.False == 0:
-		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: no event was missed and there was no false alarm in %s; the alarm came %v after the event began, as a rule.", prose.Count(tried, "try", "tries"), s.ToAlarm)
+		s.Certainty = fmt.Sprintf(
+			"Each stretch was left out in turn: no event was missed and there was no false alarm in %s; the alarm came %v after the event began, as a rule.", prose.Count(tried, "try", "tries"), s.ToAlarm)
 	default:
-		s.Certainty = fmt.Sprintf("Each stretch was left out in turn: %s missed, %s in %s. Record more, or expect that.", prose.Count(s.Missed, "event", "events"), prose.Count(s.False, "false alarm", "false alarms"), prose.Count(tried, "try", "tries"))
+		s.Certainty = fmt.Sprintf(
+			"Each stretch was left out in turn: %s missed, %s in %s. Record more, or expect that.",
+			prose.Count(s.Missed, "event", "events"), prose.Count(s.False, "false alarm", "false alarms"),
+			prose.Count(tried, "try", "tries"))
 	}
 	if untried > 0 && tried > 0 {
 		s.Certainty += fmt.Sprintf(" %d could not be tried, since too few were left.", untried)
@@ -251,5 +264,6 @@ func (s *Suggestion) raises(stretch Stretch) (after time.Duration, raised bool) 
 
 // Guard is the guard that is suggested, without signal and name.
 func (s *Suggestion) Guard() alarm.Guard {
-	return alarm.Guard{Rung: alarm.Rung{When: s.When, Deadband: s.Deadband, OnDelay: s.OnDelay, OffDelay: s.OffDelay, Severity: alarm.Warning}, Tell: []string{}}
+	return alarm.Guard{Rung: alarm.Rung{When: s.When, Deadband: s.Deadband, OnDelay: s.OnDelay, OffDelay: s.OffDelay,
+		Severity: alarm.Warning}, Tell: []string{}}
 }

@@ -2,9 +2,9 @@ package measure
 
 import "strings"
 
-// Cell gives a text as a cell of a CSV file, in which nothing is a formula: a spreadsheet takes what begins with one of =+-@, a tab or
-// a line's end for one, so an apostrophe is put before it. FromCell takes it away again, so that a file that was written here and is
-// read here has the texts that there were.
+// Cell gives a text as a cell of a CSV file, in which nothing is a formula: a spreadsheet takes what begins with one of
+// =+-@, a tab or a line's end for one, so an apostrophe is put before it. FromCell takes it away again, so that a file
+// that was written here and is read here has the texts that there were.
 func Cell(text string) string {
 	if likeFormula(text) {
 		return "'" + text

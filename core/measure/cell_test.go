@@ -3,7 +3,8 @@ package measure
 import "testing"
 
 func TestCellsAreNoFormulas(t *testing.T) {
-	for text, want := range map[string]string{"=1+1": "'=1+1", "+3 dBm": "'+3 dBm", "-": "'-", "@here": "'@here", "\tx": "'\tx", "'=1": "''=1", "''=1": "'''=1",
+	for text, want := range map[string]string{"=1+1": "'=1+1", "+3 dBm": "'+3 dBm", "-": "'-", "@here": "'@here",
+		"\tx": "'\tx", "'=1": "''=1", "''=1": "'''=1",
 		"": "", "idle": "idle", "'quoted'": "'quoted'", "1-2": "1-2", " =1": " =1"} {
 		got := Cell(text)
 		if got != want || FromCell(got) != text {

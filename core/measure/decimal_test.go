@@ -11,7 +11,8 @@ import (
 // Figures are added as they are written.
 func TestSumsAreDecimal(t *testing.T) {
 	for _, c := range []struct{ a, b, want float64 }{
-		{0.3, -0.1, 0.2}, {0.1, 0.2, 0.3}, {12.2, 2.04, 14.24}, {1e-12, 2e-12, 3e-12}, {1e300, 1e-300, 1e300}, {123456789.1, 0.2, 123456789.3}, {-0.3, 0.1, -0.2}, {5, 0, 5}, {0, 0.7, 0.7},
+		{0.3, -0.1, 0.2}, {0.1, 0.2, 0.3}, {12.2, 2.04, 14.24}, {1e-12, 2e-12, 3e-12}, {1e300, 1e-300, 1e300},
+		{123456789.1, 0.2, 123456789.3}, {-0.3, 0.1, -0.2}, {5, 0, 5}, {0, 0.7, 0.7},
 		{math.MaxFloat64, math.MaxFloat64, math.Inf(1)}, {0.1, -0.1, 0},
 	} {
 		if got := Sum(c.a, c.b); got != c.want {
@@ -41,8 +42,10 @@ func TestConversionsAreDecimal(t *testing.T) {
 		from, to Unit
 		want     float64
 	}{
-		{1.1, "m", "cm", 110}, {0.07, "bar", "hPa", 70}, {2.3, "kW", "W", 2300}, {4.35, "V", "mV", 4350}, {16.1, "mm", "cm", 1.61}, {36, "km/h", "m/s", 10}, {0.57, "l", "ml", 570},
-		{1.005, "kWh", "Wh", 1005}, {8.7e-9, "F", "F", 8.7e-9}, {1e-15, "m", "km", 1e-18}, {49, "[degF]", "Cel", 9.444444444},
+		{1.1, "m", "cm", 110}, {0.07, "bar", "hPa", 70}, {2.3, "kW", "W", 2300}, {4.35, "V", "mV", 4350},
+		{16.1, "mm", "cm", 1.61}, {36, "km/h", "m/s", 10}, {0.57, "l", "ml", 570},
+		{1.005, "kWh", "Wh", 1005}, {8.7e-9, "F", "F", 8.7e-9}, {1e-15, "m", "km", 1e-18},
+		{49, "[degF]", "Cel", 9.444444444},
 	} {
 		if got, err := Convert(c.value, c.from, c.to); err != nil || got != c.want {
 			t.Errorf("%v %s is %v %s, want %v: %v", c.value, c.from, got, c.to, c.want, err)
@@ -61,7 +64,8 @@ func TestConversionsAreDecimal(t *testing.T) {
 
 func TestSettle(t *testing.T) {
 	for _, c := range []struct{ v, of, want float64 }{
-		{0.1 + 0.2, 0.2, 0.3}, {100.01 - 100, 100, 0.01}, {0, 5, 0}, {math.Inf(1), 0, math.Inf(1)}, {1e-320, 0, 1e-320}, {123456.7, 0, 123456.7}, {9.007199254740993e15, 0, 9.007199254741e15},
+		{0.1 + 0.2, 0.2, 0.3}, {100.01 - 100, 100, 0.01}, {0, 5, 0}, {math.Inf(1), 0, math.Inf(1)}, {1e-320, 0, 1e-320},
+		{123456.7, 0, 123456.7}, {9.007199254740993e15, 0, 9.007199254741e15},
 	} {
 		if got := Settle(c.v, c.of); got != c.want {
 			t.Errorf("%v of %v is %v, want %v", c.v, c.of, got, c.want)
@@ -76,8 +80,8 @@ func BenchmarkSettle(b *testing.B) {
 	}
 }
 
-// However large or small they are, figures of up to twelve digits are kept by Settle as they are written, with noise of binary
-// computing taken off.
+// However large or small they are, figures of up to twelve digits are kept by Settle as they are written, with noise of
+// binary computing taken off.
 func TestSettleKeepsWhatIsWritten(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	for range 50_000 {

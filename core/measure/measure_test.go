@@ -19,7 +19,8 @@ func TestConvertKnownValues(t *testing.T) {
 		want     float64
 	}{
 		{68, "[degF]", "Cel", 20}, {-40, "Cel", "[degF]", -40}, {0, "Cel", "K", 273.15}, {1, "bar", "hPa", 1000},
-		{1, "kWh", "J", 3.6e6}, {12, "[in_i]", "[ft_i]", 1}, {50, "%", "/", 0.5}, {400, "ppm", "%", 0.04}, {36, "km/h", "m/s", 10}, {3.6, "m3/h", "l/s", 1}, {30, "dBm", "dBW", 0},
+		{1, "kWh", "J", 3.6e6}, {12, "[in_i]", "[ft_i]", 1}, {50, "%", "/", 0.5}, {400, "ppm", "%", 0.04},
+		{36, "km/h", "m/s", 10}, {3.6, "m3/h", "l/s", 1}, {30, "dBm", "dBW", 0},
 	} {
 		got, err := Convert(c.value, c.from, c.to)
 		if err != nil || math.Abs(got-c.want) > 1e-9*max(1, math.Abs(c.want)) {
@@ -55,7 +56,8 @@ func TestFigure(t *testing.T) {
 		value float64
 		unit  Unit
 		want  string
-	}{{31.2000001, "Cel", "31.2 °C"}, {0, "", "0"}, {math.Copysign(0, -1), "", "0"}, {1234567, "Pa", "1234570 Pa"}, {0.1 + 0.2, "V", "0.3 V"}, {1e-9, "", "1e-09"}, {3, "count", "3"}} {
+	}{{31.2000001, "Cel", "31.2 °C"}, {0, "", "0"}, {math.Copysign(0, -1), "", "0"}, {1234567, "Pa", "1234570 Pa"},
+		{0.1 + 0.2, "V", "0.3 V"}, {1e-9, "", "1e-09"}, {3, "count", "3"}} {
 		if got := Figure(c.value, c.unit); got != c.want {
 			t.Errorf("Figure(%v, %s) = %q, want %q", c.value, c.unit, got, c.want)
 		}
@@ -63,7 +65,8 @@ func TestFigure(t *testing.T) {
 }
 
 func TestDurationText(t *testing.T) {
-	for text, want := range map[string]Duration{"10s": 10e9, "1m30s": 90e9, "2h": 7200e9, "3d": 3 * 86400e9, "1d12h": 36 * 3600e9, "0s": 0, "250ms": 25e7} {
+	for text, want := range map[string]Duration{"10s": 10e9, "1m30s": 90e9, "2h": 7200e9, "3d": 3 * 86400e9,
+		"1d12h": 36 * 3600e9, "0s": 0, "250ms": 25e7} {
 		got, err := ParseDuration(text)
 		if err != nil || got != want {
 			t.Errorf("ParseDuration(%q) = %v, %v", text, got, err)
@@ -120,7 +123,8 @@ func TestQuality(t *testing.T) {
 	if data, _ := json.Marshal(Quality(0)); string(data) != "[]" {
 		t.Errorf("good is written %s", data)
 	}
-	for mark, usable := range map[Quality]bool{0: true, Late: true, Clock: true, Corrected: true, Implausible: false, Warming: false, Stuck: false, Drill: false, Late | Stuck: false} {
+	for mark, usable := range map[Quality]bool{0: true, Late: true, Clock: true, Corrected: true, Implausible: false,
+		Warming: false, Stuck: false, Drill: false, Late | Stuck: false} {
 		if mark.Usable() != usable {
 			t.Errorf("%v usable: %v", mark, mark.Usable())
 		}
@@ -128,7 +132,8 @@ func TestQuality(t *testing.T) {
 }
 
 func TestBytesAreWrittenForPeople(t *testing.T) {
-	for n, want := range map[int64]string{0: "0 B", 999: "999 B", 1000: "1.0 kB", 9949: "9.9 kB", 9951: "10 kB", 31_000: "31 kB", 999_400: "999 kB", 999_600: "1.0 MB",
+	for n, want := range map[int64]string{0: "0 B", 999: "999 B", 1000: "1.0 kB", 9949: "9.9 kB", 9951: "10 kB",
+		31_000: "31 kB", 999_400: "999 kB", 999_600: "1.0 MB",
 		1_234_000_000: "1.2 GB", 31e9: "31 GB", 4e12: "4.0 TB", 5e15: "5.0 PB"} {
 		if got := prose.Bytes(n); got != want {
 			t.Errorf("%d: %s, want %s", n, got, want)
@@ -146,7 +151,8 @@ func TestQualitiesAreReadAsTheyAreWritten(t *testing.T) {
 	if q, err := ParseQuality(""); err != nil || q != 0 {
 		t.Error(q, err)
 	}
-	if _, err := ParseQuality("late,later"); err == nil || !strings.Contains(err.Error(), `"later"`) || !strings.Contains(err.Error(), "drill") {
+	if _, err := ParseQuality("late,later"); err == nil || !strings.Contains(err.Error(), `"later"`) ||
+		!strings.Contains(err.Error(), "drill") {
 		t.Error(err)
 	}
 }
@@ -156,8 +162,10 @@ func TestDegreesAreConvertedToTheLastDigit(t *testing.T) {
 		from, to Unit
 		v, want  float64
 	}{
-		{"[degF]", "Cel", 68, 20}, {"[degF]", "Cel", 50, 10}, {"[degF]", "Cel", 32, 0}, {"[degF]", "Cel", 98.6, 37}, {"[degF]", "Cel", -40, -40}, {"[degF]", "Cel", 71.3, 21.833333333},
-		{"Cel", "[degF]", 0, 32}, {"Cel", "[degF]", 100, 212}, {"Cel", "K", 20.1, 293.25}, {"K", "Cel", 0, -273.15}, {"kPa", "hPa", 101.3, 1013},
+		{"[degF]", "Cel", 68, 20}, {"[degF]", "Cel", 50, 10}, {"[degF]", "Cel", 32, 0}, {"[degF]", "Cel", 98.6, 37},
+		{"[degF]", "Cel", -40, -40}, {"[degF]", "Cel", 71.3, 21.833333333},
+		{"Cel", "[degF]", 0, 32}, {"Cel", "[degF]", 100, 212}, {"Cel", "K", 20.1, 293.25}, {"K", "Cel", 0, -273.15},
+		{"kPa", "hPa", 101.3, 1013},
 	} {
 		if got, err := Convert(c.v, c.from, c.to); err != nil || got != c.want {
 			t.Errorf("%v %s is %v %s, want %v: %v", c.v, c.from, got, c.to, c.want, err)

@@ -10,8 +10,8 @@ import (
 	"unicode/utf8"
 )
 
-// WrongText says what is wrong with a text that somebody wrote; empty: nothing. No text has a character zero, broken UTF-8, or
-// control characters; line breaks and tabs are for texts of several lines.
+// WrongText says what is wrong with a text that somebody wrote; empty: nothing. No text has a character zero, broken
+// UTF-8, or control characters; line breaks and tabs are for texts of several lines.
 func WrongText(text string, lines bool) string {
 	for i, r := range text {
 		switch {
@@ -32,9 +32,9 @@ func brokenAt(text string, i int) bool {
 	return size == 1
 }
 
-// CheckJSON finds the first text of a JSON body, names of fields included, that is wrong as WrongText says, or that half of a
-// surrogate pair stands in, which a decoder would change unseen. lines tells of a field, by its path like "steps.0.note", whether
-// it may have several lines. The error is a *Fault; of what is no JSON it says nothing.
+// CheckJSON finds the first text of a JSON body, names of fields included, that is wrong as WrongText says, or that
+// half of a surrogate pair stands in, which a decoder would change unseen. lines tells of a field, by its path like
+// "steps.0.note", whether it may have several lines. The error is a *Fault; of what is no JSON it says nothing.
 func CheckJSON(body []byte, lines func(path string) bool) error {
 	c := jsonCheck{decode: json.NewDecoder(bytes.NewReader(body)), body: body, lines: lines}
 	c.decode.UseNumber()

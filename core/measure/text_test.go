@@ -9,7 +9,8 @@ import (
 func TestWrongTexts(t *testing.T) {
 	for text, want := range map[string]string{
 		"Übergabe 12 °C, 水位 🐟": "", "": "", "\ufffd": "", // as somebody wrote it
-		"a\x00b": "U+0000", "a\x1bb": "U+001B", "a\x7f": "U+007F", "a\u0085b": "U+0085", "a\xffb": "broken UTF-8 at byte 1", "a\nb": "line break", "a\u2028b": "line break", "a\tb": "U+0009",
+		"a\x00b": "U+0000", "a\x1bb": "U+001B", "a\x7f": "U+007F", "a\u0085b": "U+0085",
+		"a\xffb": "broken UTF-8 at byte 1", "a\nb": "line break", "a\u2028b": "line break", "a\tb": "U+0009",
 	} {
 		if got := WrongText(text, false); (want == "") != (got == "") || !strings.Contains(got, want) {
 			t.Errorf("%q: %q, want %q", text, got, want)
@@ -37,7 +38,8 @@ func TestWrongTextsInJSONAreFoundByTheirFields(t *testing.T) {
 		"{\"\xff\": 1}":                        "a field's name: has broken UTF-8",
 		`{"a": {"\u0000": 1}}`:                 "a.a field's name: has the control character",
 		`"\u0007"`:                             ": has the control character U+0007",
-		`{"a": `:                               "", `{"a": [1, }`: "", `nonsense`: "", ``: "", `{"a" 1}`: "", `[[[`: "", `{"a":"b"`: "",
+		`{"a": `:                               "", `{"a": [1, }`: "", `nonsense`: "", ``: "", `{"a" 1}`: "", `[[[`: "",
+		`{"a":"b"`: "",
 	} {
 		got := ""
 		if err := CheckJSON([]byte(body), lines); err != nil {
@@ -51,7 +53,8 @@ func TestWrongTextsInJSONAreFoundByTheirFields(t *testing.T) {
 
 // What is let through is decoded to what was sent: encoding it again and decoding that gives the same.
 func FuzzCheckJSON(f *testing.F) {
-	for _, seed := range []string{`{"a": ["x", {"b": "\ud83d\udc1f"}]}`, `"\ud800"`, "[\"\xff\"]", `{"a":`, `[1,2,{"\u0041":null}]`} {
+	for _, seed := range []string{`{"a": ["x", {"b": "\ud83d\udc1f"}]}`, `"\ud800"`, "[\"\xff\"]", `{"a":`,
+		`[1,2,{"\u0041":null}]`} {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, body []byte) {
@@ -63,7 +66,8 @@ func FuzzCheckJSON(f *testing.F) {
 		if json.Unmarshal(body, &v) != nil {
 			return
 		}
-		if text, _ := json.Marshal(v); strings.Contains(string(text), `\ufffd`) && !strings.Contains(string(body), "\ufffd") && !strings.Contains(strings.ToLower(string(body)), `\ufffd`) {
+		if text, _ := json.Marshal(v); strings.Contains(string(text), `\ufffd`) &&
+			!strings.Contains(string(body), "\ufffd") && !strings.Contains(strings.ToLower(string(body)), `\ufffd`) {
 			t.Errorf("%q was changed to %q", body, text)
 		}
 	})

@@ -38,7 +38,8 @@ var units = map[Unit]unitFacts{
 	"VA": {"apparent power", 1, 0, "VA"}, "kVA": {"apparent power", 1e3, 0, "kVA"},
 	"var": {"reactive power", 1, 0, "var"}, "kvar": {"reactive power", 1e3, 0, "kvar"},
 	"J": {"energy", 1, 0, "J"}, "kJ": {"energy", 1e3, 0, "kJ"},
-	"mWh": {"energy", 3.6, 0, "mWh"}, "Wh": {"energy", 3600, 0, "Wh"}, "kWh": {"energy", 3.6e6, 0, "kWh"}, "MWh": {"energy", 3.6e9, 0, "MWh"},
+	"mWh": {"energy", 3.6, 0, "mWh"}, "Wh": {"energy", 3600, 0, "Wh"}, "kWh": {"energy", 3.6e6, 0, "kWh"},
+	"MWh": {"energy", 3.6e9, 0, "MWh"},
 	"VAh": {"apparent energy", 1, 0, "VAh"}, "varh": {"reactive energy", 1, 0, "varh"},
 	"Ah": {"charge", 3600, 0, "Ah"}, "C": {"charge", 1, 0, "C"},
 	"Ohm": {"resistance", 1, 0, "Ω"}, "kOhm": {"resistance", 1e3, 0, "kΩ"},
@@ -73,8 +74,9 @@ var units = map[Unit]unitFacts{
 	"Sv": {"dose equivalent", 1, 0, "Sv"}, "T": {"flux density", 1, 0, "T"}, "Wb": {"flux", 1, 0, "Wb"},
 	"mol": {"amount", 1, 0, "mol"}, "kat": {"catalysis", 1, 0, "kat"}, "sr": {"solid angle", 1, 0, "sr"},
 	"%EL": {"battery level", 1, 0, "%"}, "EL": {"battery time", 1, 0, "s"},
-	"count": {"count", 1, 0, ""}, "bit": {"data", 1, 0, "bit"}, "B": {"data", 8, 0, "B"}, "bit/s": {"data rate", 1, 0, "bit/s"},
-	"NTU": {"turbidity", 1, 0, "NTU"},
+	"count": {"count", 1, 0, ""}, "bit": {"data", 1, 0, "bit"}, "B": {"data", 8, 0, "B"},
+	"bit/s": {"data rate", 1, 0, "bit/s"},
+	"NTU":   {"turbidity", 1, 0, "NTU"},
 }
 
 // Known tells whether the code is one that can be stored. The empty unit is not.
@@ -117,8 +119,10 @@ func UnitMeant(text string) Unit {
 }
 
 var unitNames = map[string]Unit{
-	"c": "Cel", "celsius": "Cel", "degc": "Cel", "f": "[degF]", "fahrenheit": "[degF]", "degf": "[degF]", "kelvin": "K", "percent": "%", "rh": "%RH", "%rh": "%RH",
-	"volt": "V", "volts": "V", "amp": "A", "ampere": "A", "watt": "W", "watts": "W", "lux": "lx", "litre": "l", "liter": "l", "seconds": "s", "ohm": "Ohm",
+	"c": "Cel", "celsius": "Cel", "degc": "Cel", "f": "[degF]", "fahrenheit": "[degF]", "degf": "[degF]", "kelvin": "K",
+	"percent": "%", "rh": "%RH", "%rh": "%RH",
+	"volt": "V", "volts": "V", "amp": "A", "ampere": "A", "watt": "W", "watts": "W", "lux": "lx", "litre": "l",
+	"liter": "l", "seconds": "s", "ohm": "Ohm",
 }
 
 // Convert gives value, measured in from, in the unit to. It fails when the two measure different
@@ -168,7 +172,8 @@ func describe(u Unit) string {
 // range, and the unit behind it as it is shown.
 func Figure(value float64, unit Unit) string {
 	text := strconv.FormatFloat(value, 'g', 6, 64)
-	if short, err := strconv.ParseFloat(text, 64); err == nil && math.Abs(short) < 1e12 && (math.Abs(short) >= 1e-6 || short == 0) {
+	if short, err := strconv.ParseFloat(text, 64); err == nil && math.Abs(short) < 1e12 &&
+		(math.Abs(short) >= 1e-6 || short == 0) {
 		text = strconv.FormatFloat(short, 'f', -1, 64)
 	}
 	if text == "-0" {

@@ -12,8 +12,8 @@ import (
 // scales are the units that a size is told in, by dimension, the smallest first.
 var scales = map[string][]Unit{"energy": {"mWh", "Wh", "kWh", "MWh"}}
 
-// Scaled gives a value in the unit of its dimension in which it is read best: 12 mWh, not 0.000012 kWh. Only energies have
-// several; of all else it gives the value as it is.
+// Scaled gives a value in the unit of its dimension in which it is read best: 12 mWh, not 0.000012 kWh. Only energies
+// have several; of all else it gives the value as it is.
 func Scaled(value float64, unit Unit) (float64, Unit) {
 	best, shown := value, unit
 	for i, u := range scales[unit.Dimension()] {
@@ -46,7 +46,8 @@ func Round(value float64, places int) string {
 // finest is how many decimal places a step is told with at most.
 const finest = 12
 
-// Stepped writes a value no finer than a step above 0, with as many decimal places as the step has; a half goes away from 0.
+// Stepped writes a value no finer than a step above 0, with as many decimal places as the step has; a half goes away
+// from 0.
 func Stepped(value, step float64) string {
 	_, decimals, _ := strings.Cut(strings.TrimRight(strconv.FormatFloat(step, 'f', finest, 64), "0"), ".")
 	return Round(math.Round(value/step)*step, len(decimals))
@@ -55,9 +56,9 @@ func Stepped(value, step float64) string {
 // unknownStep is to how many significant digits a value is told where the step of its instrument is not known.
 const unknownStep = 5
 
-// Say writes a value that is read, with its unit, as people read it: no finer than the step of its instrument, and to five
-// significant digits where none is known (0). An energy without a step is told in the unit in which it is read best, and a time from
-// a minute on as a length.
+// Say writes a value that is read, with its unit, as people read it: no finer than the step of its instrument, and to
+// five significant digits where none is known (0). An energy without a step is told in the unit in which it is read
+// best, and a time from a minute on as a length.
 func Say(value float64, unit Unit, step float64) string {
 	if length := spell(value, unit); length != "" {
 		return length
@@ -75,7 +76,8 @@ func Say(value float64, unit Unit, step float64) string {
 	return text
 }
 
-// spell writes a time as a length: of seconds from a minute on, of what is measured in more from a second on; empty for all else.
+// spell writes a time as a length: of seconds from a minute on, of what is measured in more from a second on; empty for
+// all else.
 func spell(value float64, unit Unit) string {
 	if unit.Dimension() != "time" {
 		return ""
@@ -103,8 +105,8 @@ func Significant(value float64, digits int) float64 {
 	return value
 }
 
-// StepIn gives a step of one unit in another, as the power of ten that is no larger where their sizes differ: 0.1 °C is told to
-// 0.1 °F. It is 0 for a step that is not known, and for units that cannot be converted.
+// StepIn gives a step of one unit in another, as the power of ten that is no larger where their sizes differ: 0.1 °C is
+// told to 0.1 °F. It is 0 for a step that is not known, and for units that cannot be converted.
 func StepIn(step float64, from, to Unit) float64 {
 	if from == to || step <= 0 {
 		return max(step, 0)
@@ -121,7 +123,8 @@ func StepIn(step float64, from, to Unit) float64 {
 	return math.Pow10(int(math.Floor(math.Log10(size) + 1e-9)))
 }
 
-// Places gives how many decimal places a value of a size is told with: three significant digits, and none below the point from 100 on.
+// Places gives how many decimal places a value of a size is told with: three significant digits, and none below the
+// point from 100 on.
 func Places(size float64) int {
 	size = math.Abs(size)
 	switch {

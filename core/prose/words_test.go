@@ -6,7 +6,8 @@ import (
 )
 
 func TestList(t *testing.T) {
-	for want, words := range map[string][]string{"": nil, "a": {"a"}, "a and b": {"a", "b"}, "a, b and c": {"a", "b", "c"}} {
+	for want, words := range map[string][]string{"": nil, "a": {"a"}, "a and b": {"a", "b"},
+		"a, b and c": {"a", "b", "c"}} {
 		if got := List(words); got != want {
 			t.Errorf("%q: %q, not %q", words, got, want)
 		}
@@ -24,8 +25,10 @@ func TestCapital(t *testing.T) {
 // A length has its two largest parts that follow each other, and no more.
 func TestLength(t *testing.T) {
 	for d, want := range map[time.Duration]string{
-		0: "less than a second", 499 * time.Millisecond: "less than a second", time.Second: "1 second", 61 * time.Second: "1 minute 1 second",
-		time.Hour + time.Second: "1 hour", 65 * time.Minute: "1 hour 5 minutes", 49*time.Hour + time.Minute: "2 days 1 hour",
+		0: "less than a second", 499 * time.Millisecond: "less than a second", time.Second: "1 second",
+		61 * time.Second:        "1 minute 1 second",
+		time.Hour + time.Second: "1 hour", 65 * time.Minute: "1 hour 5 minutes", 49*time.Hour +
+			time.Minute: "2 days 1 hour",
 	} {
 		if got := Length(d); got != want {
 			t.Errorf("%s: %q, not %q", d, got, want)

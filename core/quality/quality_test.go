@@ -94,17 +94,20 @@ func TestSensorFault(t *testing.T) {
 			t.Errorf("reading %d: fault %v", i, faults[i])
 		}
 	}
-	if s, fault := (State{FaultSince: second}).Faulty(&r, 9*second, measure.Implausible, true); fault || s.FaultSince != 0 {
+	if s, fault := (State{FaultSince: second}).Faulty(&r, 9*second, measure.Implausible, true); fault ||
+		s.FaultSince != 0 {
 		t.Error("a reading that a guard took for an alarm counts as a fault")
 	}
-	if s, _ := (State{FaultSince: second}).Faulty(&r, 9*second, measure.Implausible|measure.Warming, false); s.FaultSince != second {
+	if s, _ := (State{FaultSince: second}).Faulty(&r, 9*second, measure.Implausible|measure.Warming,
+		false); s.FaultSince != second {
 		t.Error("a warming reading ends the count")
 	}
 }
 
 // Judging in one go and with a stop anywhere gives the same marks.
 func TestJudgingGoesOnFromItsState(t *testing.T) {
-	r := Rules{SpanLow: number(1), SpanHigh: number(8), StuckAfter: measure.Duration(4 * time.Second), WarmUp: measure.Duration(5 * time.Second), WarmGap: measure.Duration(20 * time.Second)}
+	r := Rules{SpanLow: number(1), SpanHigh: number(8), StuckAfter: measure.Duration(4 * time.Second),
+		WarmUp: measure.Duration(5 * time.Second), WarmGap: measure.Duration(20 * time.Second)}
 	rng := rand.New(rand.NewPCG(1, 2))
 	for range 200 {
 		var at measure.Instant
@@ -150,7 +153,8 @@ func TestRulesAreChecked(t *testing.T) {
 	for _, c := range []struct {
 		field string
 		r     Rules
-	}{{"span", Rules{SpanLow: number(2), SpanHigh: number(1)}}, {"fails_to", Rules{FailsTo: "up"}}, {"warm_gap", Rules{WarmGap: 1}}, {"stuck_after", Rules{StuckAfter: -1}}} {
+	}{{"span", Rules{SpanLow: number(2), SpanHigh: number(1)}}, {"fails_to", Rules{FailsTo: "up"}},
+		{"warm_gap", Rules{WarmGap: 1}}, {"stuck_after", Rules{StuckAfter: -1}}} {
 		if fault, ok := c.r.Check().(*measure.Fault); !ok || fault.Field != c.field {
 			t.Errorf("%s: %v", c.field, c.r.Check())
 		}

@@ -39,12 +39,14 @@ const longest = measure.Duration(30 * 24 * time.Hour)
 // Check tells which rule is wrong: nil or a *measure.Fault.
 func (r *Rules) Check() error {
 	if r.SpanLow != nil && r.SpanHigh != nil && *r.SpanLow >= *r.SpanHigh {
-		return &measure.Fault{Field: "span", Reason: fmt.Sprintf("goes from %v to %v; the lower value comes first", *r.SpanLow, *r.SpanHigh)}
+		return &measure.Fault{Field: "span", Reason: fmt.Sprintf("goes from %v to %v; the lower value comes first",
+			*r.SpanLow, *r.SpanHigh)}
 	}
 	switch r.FailsTo {
 	case Neither, Low, High, Both:
 	default:
-		return &measure.Fault{Field: "fails_to", Reason: fmt.Sprintf("%q is no side; sides are low, high and both, or nothing", r.FailsTo)}
+		return &measure.Fault{Field: "fails_to",
+			Reason: fmt.Sprintf("%q is no side; sides are low, high and both, or nothing", r.FailsTo)}
 	}
 	if r.WarmGap > 0 && r.WarmUp <= 0 {
 		return &measure.Fault{Field: "warm_gap", Reason: "has no meaning without warm_up"}
@@ -54,7 +56,8 @@ func (r *Rules) Check() error {
 		d     measure.Duration
 	}{{"warm_up", r.WarmUp}, {"warm_gap", r.WarmGap}, {"stuck_after", r.StuckAfter}, {"fault_after", r.FaultAfter}} {
 		if rule.d < 0 || rule.d > longest {
-			return &measure.Fault{Field: rule.field, Reason: fmt.Sprintf("%v is not between 0s and %v", rule.d, longest)}
+			return &measure.Fault{Field: rule.field, Reason: fmt.Sprintf("%v is not between 0s and %v", rule.d,
+				longest)}
 		}
 	}
 	return nil

@@ -20,12 +20,15 @@ func TestAboutOf(t *testing.T) {
 		test alarm.Test
 		want string
 	}{
-		{alarm.ByGuard, test("above 30"), OfLimit}, {alarm.ByGuard, test("is on"), OfLimit}, {alarm.ByGuard, test("silent for 10m"), OfSilence},
+		{alarm.ByGuard, test("above 30"), OfLimit}, {alarm.ByGuard, test("is on"), OfLimit},
+		{alarm.ByGuard, test("silent for 10m"), OfSilence},
 		{alarm.ByGuard, test("stuck"), OfFault}, {alarm.ByGuard, test("faulty"), OfFault},
-		{alarm.BySilence, alarm.Test{}, OfSilence}, {alarm.ByClock, alarm.Test{}, OfFault}, {alarm.BySensor, alarm.Test{}, OfFault}, {alarm.ByDisk, alarm.Test{}, OfFault},
+		{alarm.BySilence, alarm.Test{}, OfSilence}, {alarm.ByClock, alarm.Test{}, OfFault},
+		{alarm.BySensor, alarm.Test{}, OfFault}, {alarm.ByDisk, alarm.Test{}, OfFault},
 		{alarm.ByDueDate, alarm.Test{}, OfReminder}, {alarm.ByDrills, alarm.Test{}, OfReminder},
 	} {
-		if got := AboutOf(alarm.Alarm{Kind: c.kind, Severity: alarm.Warning}, c.test); got.Kind != c.want || got.Severity != alarm.Warning {
+		if got := AboutOf(alarm.Alarm{Kind: c.kind, Severity: alarm.Warning}, c.test); got.Kind != c.want ||
+			got.Severity != alarm.Warning {
 			t.Errorf("%s %s: %+v, want %s", c.kind, c.test, got, c.want)
 		}
 	}
@@ -33,7 +36,8 @@ func TestAboutOf(t *testing.T) {
 
 // A step is for the severities and kinds that it names, or else for all.
 func TestWhatAStepIsFor(t *testing.T) {
-	r := Roster{Steps: []Step{{}, {Kinds: []string{OfSilence, OfFault}}, {Severities: []alarm.Severity{alarm.Warning}}, {From: alarm.Critical}}}
+	r := Roster{Steps: []Step{{}, {Kinds: []string{OfSilence, OfFault}}, {Severities: []alarm.Severity{alarm.Warning}},
+		{From: alarm.Critical}}}
 	for _, c := range []struct {
 		about About
 		want  [4]bool

@@ -170,7 +170,8 @@ func (a Address) Hidden() Address {
 	return a
 }
 
-// quietUntil gives when the quiet hours end that keep something of a severity from a contact at an instant; 0: nothing does.
+// quietUntil gives when the quiet hours end that keep something of a severity from a contact at an instant; 0: nothing
+// does.
 func (c *Contact) quietUntil(at measure.Instant, s alarm.Severity, w World) measure.Instant {
 	if c.Quiet == "" || !c.Passes.Above(s) {
 		return 0

@@ -41,7 +41,8 @@ const DrillEvery measure.Instant = 90 * 24 * 3600 * 1000
 // Tell fills in the steps of a drill from its alarm and its notices.
 func (d *Drill) Tell(a alarm.Alarm, notices []Notice) {
 	d.Steps = []DrillStep{
-		{At: d.StartedAt, What: fmt.Sprintf("The reading %s was made and sent", measure.Figure(a.Value, a.Unit)), OK: true},
+		{At: d.StartedAt, What: fmt.Sprintf("The reading %s was made and sent", measure.Figure(a.Value, a.Unit)),
+			OK: true},
 		{At: d.CommittedAt, What: "The guard raised its alarm: " + a.Sentence, OK: true},
 	}
 	calls := map[measure.Instant]int{}
@@ -86,7 +87,10 @@ func (d *Drill) Tell(a alarm.Alarm, notices []Notice) {
 	} else if d.EndedAt != nil {
 		d.Steps = append(d.Steps, DrillStep{At: *d.EndedAt, What: "It ended: " + d.Ended})
 	}
-	slices.SortStableFunc(d.Steps, func(a, b DrillStep) int { return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(b.What, a.What)) })
+	slices.SortStableFunc(d.Steps, func(a, b DrillStep) int {
+		return cmp.Or(cmp.Compare(a.At, b.At),
+			cmp.Compare(b.What, a.What))
+	})
 	for i := range d.Steps {
 		d.Steps[i].Took = int64(d.Steps[i].At - d.StartedAt)
 	}

@@ -86,7 +86,8 @@ func (m Matter) lead() string {
 	return says
 }
 
-// reads says what the signal of an alarm that ends reads, and whether that is wrong still; empty where it reads nothing.
+// reads says what the signal of an alarm that ends reads, and whether that is wrong still; empty where it reads
+// nothing.
 func (m Matter) reads() string {
 	a := m.Alarm
 	if a.Kind != alarm.ByGuard || a.ClearedValue == nil || a.Drill {

@@ -23,8 +23,8 @@ const (
 
 // FormOf puts a message into the form that a carrier brings.
 //
-// An e-mail and a webhook bring all of it. The others bring the short line and as much of the rest as they have room for, and
-// how to answer.
+// An e-mail and a webhook bring all of it. The others bring the short line and as much of the rest as they have room
+// for, and how to answer.
 func FormOf(carrier string, w Message, m Matter) Form {
 	f := Form{Carrier: carrier}
 	switch carrier {
@@ -36,7 +36,8 @@ func FormOf(carrier string, w Message, m Matter) Form {
 		})
 	case Voice:
 		f.Text = w.fill(func(rest string) (string, bool) {
-			text := Spoken(join(" ", m.greeting(), stop(strings.TrimPrefix(w.Short, "Drill: ")), strings.TrimPrefix(rest, noDrill), answerBy("Press 1", w.Asks)))
+			text := Spoken(join(" ", m.greeting(), stop(strings.TrimPrefix(w.Short, "Drill: ")),
+				strings.TrimPrefix(rest, noDrill), answerBy("Press 1", w.Asks)))
 			return text, len([]rune(text)) <= voiceMost
 		})
 	case Chat:

@@ -13,13 +13,15 @@ const (
 )
 
 // plainer puts characters that a text message has no cheap form of into ones that it has.
-var plainer = strings.NewReplacer("°C", "C", "°F", "F", "°", " deg", "µ", "u", "μ", "u", "²", "2", "³", "3", "’", "'", "‘", "'", "“", "\"", "”", "\"", "–", "-", "—", "-", "−", "-", "…", "...", "·", ".", "\u00a0", " ", "₂", "2")
+var plainer = strings.NewReplacer("°C", "C", "°F", "F", "°", " deg", "µ", "u", "μ", "u", "²", "2", "³", "3", "’", "'",
+	"‘", "'", "“", "\"", "”", "\"", "–", "-", "—", "-", "−", "-", "…", "...", "·", ".", "\u00a0", " ", "₂", "2")
 
-// PlainText gives a text as a text message sends it: with plain characters in place of those that would halve its length.
+// PlainText gives a text as a text message sends it: with plain characters in place of those that would halve its
+// length.
 func PlainText(text string) string { return plainer.Replace(text) }
 
-// TextMessages tells how many text messages a text takes, and how many characters it counts: 160 of the GSM alphabet in one,
-// 153 in each of several; 70 and 67 where a character is of another alphabet (3GPP TS 23.040, section 9.2.3.24.1).
+// TextMessages tells how many text messages a text takes, and how many characters it counts: 160 of the GSM alphabet in
+// one, 153 in each of several; 70 and 67 where a character is of another alphabet (3GPP TS 23.040, section 9.2.3.24.1).
 func TextMessages(text string) (messages, characters int) {
 	one, each := 160, 153
 	for _, c := range text {

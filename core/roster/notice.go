@@ -63,8 +63,8 @@ type Route struct {
 // takeLink finds the secret of a link in a message.
 var takeLink = regexp.MustCompile(`/take/[a-z2-7]{20,}`)
 
-// Public gives the notice without the secret of its link, by which anybody could say in its reader's name "I have it", and
-// without what an address may hold of secrets.
+// Public gives the notice without the secret of its link, by which anybody could say in its reader's name "I have it",
+// and without what an address may hold of secrets.
 func (n Notice) Public() Notice {
 	n.Subject = takeLink.ReplaceAllString(n.Subject, "/take/…")
 	n.Text = takeLink.ReplaceAllString(n.Text, "/take/…")

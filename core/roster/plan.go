@@ -35,9 +35,9 @@ type Call struct {
 
 // Next gives the next call of a roster about an alarm of a severity, and the progress after it; false: there is none.
 //
-// Each step that is for the severity speaks once: when it is due, or as soon after that as its hours begin. After the last
-// one, Repeat later and then again and again, all whose hours it is are told anew. So there is no instant from which on
-// nobody would be told while some step's hours are still to come, and no step speaks twice in one round.
+// Each step that is for the severity speaks once: when it is due, or as soon after that as its hours begin. After the
+// last one, Repeat later and then again and again, all whose hours it is are told anew. So there is no instant from
+// which on nobody would be told while some step's hours are still to come, and no step speaks twice in one round.
 func (r *Roster) Next(p Progress, a About, w World) (Call, Progress, bool) {
 	call := Call{}
 	for i := range r.Steps {
@@ -233,8 +233,8 @@ func Distinct(readers []Reader) (out []Reader) {
 	return out
 }
 
-// Reach gives the addresses of a contact, by some carriers or all, at an instant: those of who is told instead while the
-// contact is away.
+// Reach gives the addresses of a contact, by some carriers or all, at an instant: those of who is told instead while
+// the contact is away.
 func (w World) Reach(name string, by []string, at measure.Instant, s alarm.Severity) (readers []Reader) {
 	c := w.present(name, at)
 	if c == nil {

@@ -17,9 +17,12 @@ func minutes(n int) measure.Duration { return measure.Duration(time.Duration(n) 
 
 // world is a site in Dublin with some contacts, each with a text and a mail address.
 func world(names ...string) World {
-	w := World{Site: site.Site{Name: "Hollowbrook Fernery", Zone: "Europe/Dublin", Holidays: site.Days{"2026-12-25"}}, Contacts: map[string]*Contact{}}
+	w := World{Site: site.Site{Name: "Hollowbrook Fernery", Zone: "Europe/Dublin", Holidays: site.Days{"2026-12-25"}},
+		Contacts: map[string]*Contact{}}
 	for _, name := range names {
-		w.Contacts[name] = &Contact{Name: name, Passes: alarm.Critical, Addresses: Addresses{{Carrier: Mail, To: name + "@b.example"}, {Carrier: Text, To: "+3538600000" + name[:1]}}}
+		w.Contacts[name] = &Contact{Name: name, Passes: alarm.Critical,
+			Addresses: Addresses{{Carrier: Mail, To: name + "@b.example"},
+				{Carrier: Text, To: "+3538600000" + name[:1]}}}
 	}
 	return w
 }
@@ -68,8 +71,11 @@ func TestStepsSpeakInTheirOrderAndAtTheirHours(t *testing.T) {
 			t.Errorf("%s %s: %s, want %s", c.at, c.s, got, c.want)
 		}
 	}
-	only := &Roster{Name: "day", Repeat: minutes(10), Steps: Steps{{Who: []string{"orla"}, Hours: "mon-fri 09:00-17:00"}}}
-	if got := strings.Join(calls(only, alarm.Critical, instant(t, "2026-11-27T16:45:00Z"), w, 4), " "); got != "0:[0] 10:[0] again 3855:[0] again 3865:[0] again" && got != "0:[0] 10:[0] again 3860:[0] again 3870:[0] again" {
+	only := &Roster{Name: "day", Repeat: minutes(10),
+		Steps: Steps{{Who: []string{"orla"}, Hours: "mon-fri 09:00-17:00"}}}
+	if got := strings.Join(calls(only, alarm.Critical, instant(t, "2026-11-27T16:45:00Z"), w, 4),
+		" "); got != "0:[0] 10:[0] again 3855:[0] again 3865:[0] again" &&
+		got != "0:[0] 10:[0] again 3860:[0] again 3870:[0] again" {
 		t.Errorf("over the weekend: %s", got)
 	}
 }
@@ -77,14 +83,16 @@ func TestStepsSpeakInTheirOrderAndAtTheirHours(t *testing.T) {
 // Random rosters: nobody is forgotten, nobody is told twice in one round, and time goes on.
 func TestNoGapAndNoDouble(t *testing.T) {
 	random := rand.New(rand.NewPCG(7, 7))
-	hours := []string{"", "daily 07:00-22:00", "daily 22:00-07:00", "mon-fri 09:00-17:00, holidays never", "sat-sun", "holidays", "daily 01:30-02:30"}
+	hours := []string{"", "daily 07:00-22:00", "daily 22:00-07:00", "mon-fri 09:00-17:00, holidays never", "sat-sun",
+		"holidays", "daily 01:30-02:30"}
 	severities := []alarm.Severity{alarm.Advisory, alarm.Warning, alarm.Critical}
 	w := world("orla", "tadhg", "duty")
 	names := []string{"orla", "tadhg", "duty"}
 	for n := range 4000 {
 		r := &Roster{Name: "r"}
 		for range 1 + random.IntN(5) {
-			r.Steps = append(r.Steps, Step{Who: []string{names[random.IntN(3)]}, Hours: hours[random.IntN(len(hours))], From: severities[random.IntN(3)], After: minutes(random.IntN(90))})
+			r.Steps = append(r.Steps, Step{Who: []string{names[random.IntN(3)]}, Hours: hours[random.IntN(len(hours))],
+				From: severities[random.IntN(3)], After: minutes(random.IntN(90))})
 		}
 		if random.IntN(2) == 0 {
 			r.Repeat = minutes(1 + random.IntN(60))
@@ -110,7 +118,8 @@ func TestNoGapAndNoDouble(t *testing.T) {
 				if !call.Again {
 					spoke[i]++
 				}
-				if !r.isFor(i, About{Severity: s}) || r.open(i, call.At, w) != call.At || call.At < at.Add(time.Duration(r.Steps[i].After)) {
+				if !r.isFor(i, About{Severity: s}) || r.open(i, call.At, w) != call.At ||
+					call.At < at.Add(time.Duration(r.Steps[i].After)) {
 					t.Fatalf("%d: %+v: step %d speaks at %s", n, r, i, call.At)
 				}
 			}
@@ -141,7 +150,8 @@ func distinctAddresses(readers []Reader) map[string]bool {
 
 func TestWhatComesNextIsBroughtForward(t *testing.T) {
 	w := world("orla", "tadhg")
-	r := &Roster{Name: "r", Steps: Steps{{Who: []string{"orla"}}, {Who: []string{"tadhg"}, After: minutes(10)}, {Who: []string{"orla"}, After: minutes(30)}}}
+	r := &Roster{Name: "r", Steps: Steps{{Who: []string{"orla"}}, {Who: []string{"tadhg"}, After: minutes(10)},
+		{Who: []string{"orla"}, After: minutes(30)}}}
 	start := instant(t, "2026-11-24T12:00:00Z")
 	_, p, _ := r.Next(Progress{Since: start}, About{Severity: alarm.Critical}, w)
 	now := start.Add(time.Minute)
@@ -162,11 +172,13 @@ func TestABreakIsNotMadeUpFor(t *testing.T) {
 	for _, hours := range []string{"", "daily 07:00-22:00"} {
 		r := &Roster{Name: "r", Repeat: minutes(10), Steps: Steps{{Who: []string{"orla"}, Hours: hours}}}
 		_, p, _ := r.Next(Progress{Since: start}, About{Severity: alarm.Critical}, w)
-		for _, away := range []time.Duration{time.Minute, 25 * time.Minute, 3 * time.Hour, 50 * time.Hour, 100 * 24 * time.Hour} {
+		for _, away := range []time.Duration{time.Minute, 25 * time.Minute, 3 * time.Hour, 50 * time.Hour,
+			100 * 24 * time.Hour} {
 			now := start.Add(away)
 			caught := r.CaughtUp(p, About{Severity: alarm.Critical}, w, now)
 			call, _, found := r.Next(caught, About{Severity: alarm.Critical}, w)
-			if !found || call.At <= now || call.At.Sub(now) > 10*time.Hour || hours == "" && call.At.Sub(now) > 10*time.Minute {
+			if !found || call.At <= now || call.At.Sub(now) > 10*time.Hour || hours == "" &&
+				call.At.Sub(now) > 10*time.Minute {
 				t.Errorf("%q after %v: %v %+v", hours, away, found, call)
 			}
 		}
@@ -228,7 +240,9 @@ func TestWhoIsReached(t *testing.T) {
 func TestWhatARosterSays(t *testing.T) {
 	w := world("orla", "tadhg")
 	w.Contacts["tadhg"].Quiet = "daily 09:00-16:00"
-	r := &Roster{Name: "r", Repeat: minutes(10), Steps: Steps{{Who: []string{"orla"}, By: []string{Mail, Text}}, {Who: []string{"tadhg"}, By: []string{Mail}, After: minutes(5)}, {Who: []string{"tadhg"}, By: []string{Chat}, After: minutes(7)}}}
+	r := &Roster{Name: "r", Repeat: minutes(10), Steps: Steps{{Who: []string{"orla"}, By: []string{Mail, Text}},
+		{Who: []string{"tadhg"}, By: []string{Mail}, After: minutes(5)}, {Who: []string{"tadhg"}, By: []string{Chat},
+			After: minutes(7)}}}
 	var said []string
 	for _, line := range r.Say(About{Severity: alarm.Warning}, instant(t, "2026-11-24T10:00:00Z"), w) {
 		said = append(said, line.After+": "+line.Words)
@@ -259,8 +273,11 @@ func TestStepsInWords(t *testing.T) {
 		}
 	}
 	for text, says := range map[string]string{
-		"": "names nobody", "by text": "names nobody", "orla by txt": "did you mean text?", "orla from critcal": "did you mean critical?", "orla after soon": "soon",
-		"orla by text by voice": "says by twice", "orla at never": "never", "orla tadhg": "names nobody", "orla by": "no carrier", "orla at": "no hours", "orla for silense": "did you mean silence?", "orla for": "for names nothing", "orla gap often": "often", "orla, by text": "names nobody",
+		"": "names nobody", "by text": "names nobody", "orla by txt": "did you mean text?",
+		"orla from critcal": "did you mean critical?", "orla after soon": "soon",
+		"orla by text by voice": "says by twice", "orla at never": "never", "orla tadhg": "names nobody",
+		"orla by": "no carrier", "orla at": "no hours", "orla for silense": "did you mean silence?",
+		"orla for": "for names nothing", "orla gap often": "often", "orla, by text": "names nobody",
 	} {
 		if _, err := ParseStep(text); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v, want %q", text, err, says)
@@ -295,17 +312,20 @@ func TestWhatIsWrongWithARosterOrAContact(t *testing.T) {
 		"not a telephone number": {Name: "c", Addresses: Addresses{{Carrier: Text, To: "0861234567"}}},
 		"not an e-mail address":  {Name: "c", Addresses: Addresses{{Carrier: Mail, To: "orla"}}},
 		"https://example.org":    {Name: "c", Addresses: Addresses{{Carrier: Webhook, To: "ftp://x.example"}}},
-		"is there twice":         {Name: "c", Addresses: Addresses{{Carrier: Text, To: "+353 86 123 4567"}, {Carrier: Text, To: "+353861234567"}}},
-		"did you mean voice?":    {Name: "c", Addresses: Addresses{{Carrier: "voce", To: "+353861234567"}}},
-		"browser's keys":         {Name: "c", Addresses: Addresses{{Carrier: Push, To: "https://push.example/1"}}},
-		"belongs to a webhook":   {Name: "c", Addresses: Addresses{{Carrier: Mail, To: "a@b.example", Format: "cap"}}},
-		"is no format":           {Name: "c", Addresses: Addresses{{Carrier: Webhook, To: "https://b.example", Format: "xml"}}},
-		"is no time zone":        {Name: "c", Zone: "Dublin"},
-		"quiet":                  {Name: "c", Quiet: "nights"},
-		"name another contact":   {Name: "c", Away: &Away{From: 1, Until: 2, Instead: "c"}},
-		"not after":              {Name: "c", Away: &Away{From: 2, Until: 2, Instead: "d"}},
-		"stands for whom":        {Name: OnDuty},
-		"did you mean severity?": {Name: "c", Templates: alarm.Templates{{On: Raise, Short: "{{severty}}: {{sentence}}"}}},
+		"is there twice": {Name: "c", Addresses: Addresses{{Carrier: Text, To: "+353 86 123 4567"},
+			{Carrier: Text, To: "+353861234567"}}},
+		"did you mean voice?":  {Name: "c", Addresses: Addresses{{Carrier: "voce", To: "+353861234567"}}},
+		"browser's keys":       {Name: "c", Addresses: Addresses{{Carrier: Push, To: "https://push.example/1"}}},
+		"belongs to a webhook": {Name: "c", Addresses: Addresses{{Carrier: Mail, To: "a@b.example", Format: "cap"}}},
+		"is no format": {Name: "c", Addresses: Addresses{{Carrier: Webhook, To: "https://b.example",
+			Format: "xml"}}},
+		"is no time zone":      {Name: "c", Zone: "Dublin"},
+		"quiet":                {Name: "c", Quiet: "nights"},
+		"name another contact": {Name: "c", Away: &Away{From: 1, Until: 2, Instead: "c"}},
+		"not after":            {Name: "c", Away: &Away{From: 2, Until: 2, Instead: "d"}},
+		"stands for whom":      {Name: OnDuty},
+		"did you mean severity?": {Name: "c", Templates: alarm.Templates{{On: Raise,
+			Short: "{{severty}}: {{sentence}}"}}},
 	} {
 		if err := c.Check(); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", says, err)

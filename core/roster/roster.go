@@ -99,7 +99,8 @@ func (r *Roster) checkStep(i int, contacts []string) error {
 	}
 	for _, by := range s.By {
 		if !slices.Contains(Carriers, by) {
-			return fault(at+"by", "%s; carriers are %s", site.Unknown("carrier", by, Carriers), strings.Join(Carriers, ", "))
+			return fault(at+"by", "%s; carriers are %s", site.Unknown("carrier", by, Carriers),
+				strings.Join(Carriers, ", "))
 		}
 	}
 	if s.By == nil {
@@ -115,12 +116,14 @@ func (r *Roster) checkStep(i int, contacts []string) error {
 	}
 	for _, sev := range s.Severities {
 		if !slices.Contains(severities, string(sev)) {
-			return fault(at+"severities", "%s; severities are advisory, warning, critical", site.Unknown("severity", string(sev), severities))
+			return fault(at+"severities", "%s; severities are advisory, warning, critical",
+				site.Unknown("severity", string(sev), severities))
 		}
 	}
 	for _, kind := range s.Kinds {
 		if !slices.Contains(Kinds, kind) {
-			return fault(at+"kinds", "%s; kinds are %s", site.Unknown("kind of alarm", kind, Kinds), strings.Join(Kinds, ", "))
+			return fault(at+"kinds", "%s; kinds are %s", site.Unknown("kind of alarm", kind, Kinds),
+				strings.Join(Kinds, ", "))
 		}
 	}
 	if s.After < 0 || s.After > maxAfter {

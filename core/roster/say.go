@@ -25,10 +25,11 @@ const (
 )
 
 // carrierWords are the carriers as people say them.
-var carrierWords = map[string]string{Mail: "e-mail", Text: "text message", Voice: "voice call", Chat: "chat", Webhook: "webhook", Push: "push"}
+var carrierWords = map[string]string{Mail: "e-mail", Text: "text message", Voice: "voice call", Chat: "chat",
+	Webhook: "webhook", Push: "push"}
 
-// Say tells in words who would be told, and when, of an alarm of a severity that is raised at an instant and that nobody
-// takes. After the first time that all are told again it says no more: it goes on so.
+// Say tells in words who would be told, and when, of an alarm of a severity that is raised at an instant and that
+// nobody takes. After the first time that all are told again it says no more: it goes on so.
 func (r *Roster) Say(a About, at measure.Instant, w World) (lines []Told) {
 	p := Progress{Since: at}
 	for range shownCalls {
@@ -43,7 +44,8 @@ func (r *Roster) Say(a About, at measure.Instant, w World) (lines []Told) {
 		}
 		line.Words = w.say(r.Readers(call, a, w))
 		if call.Again {
-			line.Words += fmt.Sprintf(", again, and so on every %s until someone has it", prose.Length(time.Duration(r.Repeat)))
+			line.Words += fmt.Sprintf(", again, and so on every %s until someone has it",
+				prose.Length(time.Duration(r.Repeat)))
 		}
 		lines = append(lines, line)
 		if call.Again {

@@ -20,9 +20,9 @@ type SiteReach struct {
 	Flood     *FloodLimit     `json:"flood,omitempty" db:"flood" required:"false" doc:"when a reader gets one message for all in place of one for each; 8 within 3m when left out"`
 }
 
-// FloodLimit says when a reader is told too much at once: from so many messages within so long on, what comes waits until they are
-// over, and is told in one message. From half as many on, what one guard says waits so, and nothing else. What is critical never
-// waits, and the first word from another device FirstWord at most.
+// FloodLimit says when a reader is told too much at once: from so many messages within so long on, what comes waits
+// until they are over, and is told in one message. From half as many on, what one guard says waits so, and nothing
+// else. What is critical never waits, and the first word from another device FirstWord at most.
 type FloodLimit struct {
 	Messages int              `json:"messages" minimum:"1" maximum:"10000" example:"8"`
 	Within   measure.Duration `json:"within" doc:"10s to 1h" example:"3m"`
@@ -68,7 +68,8 @@ func (s *SiteReach) Check() error {
 	if f := s.Flood; f != nil && (f.Messages < 1 || f.Messages > 10_000) {
 		return fault("flood.messages", "%d is not between 1 and 10000", f.Messages)
 	}
-	if f := s.Flood; f != nil && (f.Within < measure.Duration(10*time.Second) || f.Within > measure.Duration(time.Hour)) {
+	if f := s.Flood; f != nil && (f.Within < measure.Duration(10*time.Second) ||
+		f.Within > measure.Duration(time.Hour)) {
 		return fault("flood.within", "%v is not between 10s and 1h", f.Within)
 	}
 	if q := s.QuietWord; q != nil {
@@ -129,12 +130,15 @@ func LeapWords(by time.Duration) string {
 // BlindMessage tells that the service was away.
 func BlindMessage(w World, from, until measure.Instant) Message {
 	says := BlindWords(w, from, until)
-	rest := fmt.Sprintf("What happened from %s to %s may be told late, or not at all where devices keep nothing.", clockAt(w.Site, from, until), clockAt(w.Site, until, until))
-	return w.message(fmt.Sprintf("%s was not watched for %s", w.Site.Name, prose.Length(until.Sub(from))), []string{rest}, says)
+	rest := fmt.Sprintf("What happened from %s to %s may be told late, or not at all where devices keep nothing.",
+		clockAt(w.Site, from, until), clockAt(w.Site, until, until))
+	return w.message(fmt.Sprintf("%s was not watched for %s", w.Site.Name, prose.Length(until.Sub(from))),
+		[]string{rest}, says)
 }
 
 // TestMessage proves that an address is reached.
 func TestMessage(w World, contact, who string) Message {
 	says := fmt.Sprintf("This is a test for %s, sent by %s. Nothing is wrong.", contact, who)
-	return w.message("Test: "+w.Site.Name+" reaches you", []string{says, "Nothing is wrong."}, says+"\n\nIf you read or hear this, alarms reach you by this way.")
+	return w.message("Test: "+w.Site.Name+" reaches you", []string{says, "Nothing is wrong."}, says+
+		"\n\nIf you read or hear this, alarms reach you by this way.")
 }

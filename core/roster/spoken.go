@@ -8,22 +8,32 @@ import (
 
 var (
 	spokenTime   = regexp.MustCompile(`\b([01]?[0-9]|2[0-3]):([0-5][0-9])(:[0-5][0-9])?\b`)
-	spokenAmount = regexp.MustCompile(`(-|−)?\b([0-9]+)(?:\.([0-9]+))?( ?(?:°C|°F|%|ppm|ppb|kWh|kW|W|mV|V|mA|A|hPa|kPa|Pa|bar|lx|µg/m³|mg/m³|m³|l/min|l/s|l|mm|cm|km|m|Hz|K|dB|µS/cm|mS/cm|g|kg|s|min|h)(?:\b|$|[ .,;:]))?`)
-	spokenName   = regexp.MustCompile(`\b([A-Z]{1,3})([0-9]+)\b`)
+	spokenAmount = regexp.MustCompile(
+		`(-|−)?\b([0-9]+)(?:\.([0-9]+))?( ?(?:°C|°F|%|ppm|ppb|kWh|kW|W|mV|V|mA|A|hPa|kPa|Pa|bar|lx|µg/m³|mg/m³|m³|l/min|l/s|l|mm|cm|km|m|Hz|K|dB|µS/cm|mS/cm|g|kg|s|min|h)(?:\b|$|[ .,;:]))?`)
+	spokenName = regexp.MustCompile(`\b([A-Z]{1,3})([0-9]+)\b`)
 )
 
 // spokenUnits are units in words, for more than one and for exactly one.
 var spokenUnits = map[string][2]string{
-	"°C": {"degrees Celsius", "degree Celsius"}, "°F": {"degrees Fahrenheit", "degree Fahrenheit"}, "%": {"percent", "percent"},
-	"ppm": {"parts per million", "part per million"}, "ppb": {"parts per billion", "part per billion"}, "kWh": {"kilowatt-hours", "kilowatt-hour"},
-	"kW": {"kilowatts", "kilowatt"}, "W": {"watts", "watt"}, "mV": {"millivolts", "millivolt"}, "V": {"volts", "volt"}, "mA": {"milliamperes", "milliampere"},
-	"A": {"amperes", "ampere"}, "hPa": {"hectopascals", "hectopascal"}, "kPa": {"kilopascals", "kilopascal"}, "Pa": {"pascals", "pascal"}, "bar": {"bar", "bar"},
-	"lx": {"lux", "lux"}, "µg/m³": {"micrograms per cubic metre", "microgram per cubic metre"}, "mg/m³": {"milligrams per cubic metre", "milligram per cubic metre"},
-	"m³": {"cubic metres", "cubic metre"}, "l/min": {"litres a minute", "litre a minute"}, "l/s": {"litres a second", "litre a second"}, "l": {"litres", "litre"},
-	"mm": {"millimetres", "millimetre"}, "cm": {"centimetres", "centimetre"}, "km": {"kilometres", "kilometre"}, "m": {"metres", "metre"}, "Hz": {"hertz", "hertz"},
-	"K": {"kelvins", "kelvin"}, "dB": {"decibels", "decibel"}, "µS/cm": {"microsiemens per centimetre", "microsiemens per centimetre"},
-	"mS/cm": {"millisiemens per centimetre", "millisiemens per centimetre"}, "g": {"grams", "gram"}, "kg": {"kilograms", "kilogram"},
-	"s": {"seconds", "second"}, "min": {"minutes", "minute"}, "h": {"hours", "hour"},
+	"°C": {"degrees Celsius", "degree Celsius"}, "°F": {"degrees Fahrenheit", "degree Fahrenheit"},
+	"%":   {"percent", "percent"},
+	"ppm": {"parts per million", "part per million"}, "ppb": {"parts per billion", "part per billion"},
+	"kWh": {"kilowatt-hours", "kilowatt-hour"},
+	"kW":  {"kilowatts", "kilowatt"}, "W": {"watts", "watt"}, "mV": {"millivolts", "millivolt"}, "V": {"volts", "volt"},
+	"mA": {"milliamperes", "milliampere"},
+	"A":  {"amperes", "ampere"}, "hPa": {"hectopascals", "hectopascal"}, "kPa": {"kilopascals", "kilopascal"},
+	"Pa": {"pascals", "pascal"}, "bar": {"bar", "bar"},
+	"lx": {"lux", "lux"}, "µg/m³": {"micrograms per cubic metre", "microgram per cubic metre"},
+	"mg/m³": {"milligrams per cubic metre", "milligram per cubic metre"},
+	"m³":    {"cubic metres", "cubic metre"}, "l/min": {"litres a minute", "litre a minute"},
+	"l/s": {"litres a second", "litre a second"}, "l": {"litres", "litre"},
+	"mm": {"millimetres", "millimetre"}, "cm": {"centimetres", "centimetre"}, "km": {"kilometres", "kilometre"},
+	"m": {"metres", "metre"}, "Hz": {"hertz", "hertz"},
+	"K": {"kelvins", "kelvin"}, "dB": {"decibels", "decibel"}, "µS/cm": {"microsiemens per centimetre",
+		"microsiemens per centimetre"},
+	"mS/cm": {"millisiemens per centimetre", "millisiemens per centimetre"}, "g": {"grams", "gram"},
+	"kg": {"kilograms", "kilogram"},
+	"s":  {"seconds", "second"}, "min": {"minutes", "minute"}, "h": {"hours", "hour"},
 }
 
 // Spoken gives a text as it is to be read aloud: numbers and units in words, times as people say them, CO2 as letters.
@@ -80,7 +90,8 @@ func digits(figures string) string {
 }
 
 var (
-	ones = strings.Fields("zero one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen")
+	ones = strings.Fields(
+		"zero one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen")
 	tens = strings.Fields("- - twenty thirty forty fifty sixty seventy eighty ninety")
 )
 

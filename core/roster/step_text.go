@@ -13,8 +13,9 @@ import (
 
 const stepForm = "write a step like 'orla, tadhg by text, voice from warning for limit, fault after 5m gap 1m at daily 22:00-07:00'"
 
-// ParseStep reads a step in words: who, and then in any order by which carriers, from which severity on, for which severities and
-// kinds of alarms alone, after how long, and with what gap between two messages; at which hours comes last.
+// ParseStep reads a step in words: who, and then in any order by which carriers, from which severity on, for which
+// severities and kinds of alarms alone, after how long, and with what gap between two messages; at which hours comes
+// last.
 func ParseStep(text string) (s Step, err error) {
 	s = Step{By: []string{}, From: alarm.Advisory}
 	words := strings.Fields(strings.ReplaceAll(text, ",", " , "))
@@ -54,13 +55,15 @@ func ParseStep(text string) (s Step, err error) {
 			}
 			for _, by := range s.By {
 				if !slices.Contains(Carriers, by) {
-					return s, fmt.Errorf("%s; carriers are %s", site.Unknown("carrier", by, Carriers), strings.Join(Carriers, ", "))
+					return s, fmt.Errorf("%s; carriers are %s", site.Unknown("carrier", by, Carriers),
+						strings.Join(Carriers, ", "))
 				}
 			}
 		case "from":
 			s.From = alarm.Severity(one)
 			if !slices.Contains(severities, one) {
-				return s, fmt.Errorf("%s; severities are advisory, warning, critical", site.Unknown("severity", one, severities))
+				return s, fmt.Errorf("%s; severities are advisory, warning, critical",
+					site.Unknown("severity", one, severities))
 			}
 		case "for":
 			if err := s.parseFor(value); err != nil {

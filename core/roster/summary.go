@@ -45,9 +45,9 @@ func (n *News) was() string {
 	return alarm.Was(n.Sentence)
 }
 
-// SummaryOf is the message about alarms that one reader was not told of one by one. It leads with what stands, the severest
-// first and then the oldest, each with what it reads and what to do; what is over comes last. A reason says why in a
-// sentence.
+// SummaryOf is the message about alarms that one reader was not told of one by one. It leads with what stands, the
+// severest first and then the oldest, each with what it reads and what to do; what is over comes last. A reason says
+// why in a sentence.
 func SummaryOf(s site.Site, reason string, news []News) Message {
 	slices.SortStableFunc(news, func(a, b News) int {
 		return cmp.Or(b.Severity.Compare(a.Severity), cmp.Compare(a.AlarmID, b.AlarmID))
@@ -137,8 +137,8 @@ func isOver(n int) string {
 	return fmt.Sprintf("%d are over", n)
 }
 
-// standingRest names the others that stand, with what to do, then those that are over; then less and less, but what is left out
-// is counted.
+// standingRest names the others that stand, with what to do, then those that are over; then less and less, but what is
+// left out is counted.
 func standingRest(stand, over []News) (rests []string) {
 	most := min(len(stand), listed)
 	build := func(named int, advice func(i int) bool, overNamed bool) string {
@@ -165,7 +165,8 @@ func standingRest(stand, over []News) (rests []string) {
 		}
 		return strings.Join(parts, " ")
 	}
-	all, first, none := func(int) bool { return true }, func(i int) bool { return i == 0 }, func(int) bool { return false }
+	all, first, none := func(int) bool { return true }, func(i int) bool { return i == 0 },
+		func(int) bool { return false }
 	if len(over) > 0 && len(over) <= listed {
 		rests = append(rests, build(most, all, true))
 	}
@@ -214,7 +215,8 @@ func CaughtUp(s site.Site, device string, news []News) Message {
 
 // Digest is the summary about alarms that came faster than a reader could follow.
 func Digest(s site.Site, news []News, within time.Duration) Message {
-	return SummaryOf(s, fmt.Sprintf("%s came within %s; you get them in one message.", prose.Count(len(news), "alarm", "alarms"), prose.Length(max(within, time.Minute).Round(time.Minute))), news)
+	return SummaryOf(s, fmt.Sprintf("%s came within %s; you get them in one message.",
+		prose.Count(len(news), "alarm", "alarms"), prose.Length(max(within, time.Minute).Round(time.Minute))), news)
 }
 
 // Meanwhile is the summary about alarms that came and went while a reader could not be told, for a reason in words.
@@ -225,14 +227,16 @@ func Meanwhile(s site.Site, reason string, news []News) Message {
 // NewsOf says how the alarm of a matter stands now, for a summary.
 func NewsOf(m Matter, now measure.Instant) News {
 	a := m.Alarm
-	n := News{AlarmID: a.ID, Sentence: a.Sentence, Severity: a.Severity, Taken: a.AcknowledgedAt != nil, Over: a.ClearedAt != nil}
+	n := News{AlarmID: a.ID, Sentence: a.Sentence, Severity: a.Severity, Taken: a.AcknowledgedAt != nil,
+		Over: a.ClearedAt != nil}
 	if !n.Over {
 		if n.Facts, n.Advice = m.facts(false), a.Advice; n.Taken {
 			n.Facts, n.Advice = join(" ", n.Facts, a.AcknowledgedBy+" has it."), ""
 		}
 		return n
 	}
-	n.Ended = fmt.Sprintf("%s (alarm from %s for %s)", alarm.Was(a.Sentence), clockAt(m.Site, a.RaisedAt, now), m.lasted())
+	n.Ended = fmt.Sprintf("%s (alarm from %s for %s)", alarm.Was(a.Sentence), clockAt(m.Site, a.RaisedAt, now),
+		m.lasted())
 	switch a.Ending {
 	case alarm.EndUnwatched:
 		n.Ended += ", no longer watched: " + a.Cause

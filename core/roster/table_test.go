@@ -19,8 +19,10 @@ func press(t *testing.T) Matter {
 	m := matter(t)
 	m.Test = alarm.Test{Kind: alarm.Above, A: 50}
 	m.Thing = "Press pressure"
-	m.Alarm = alarm.Alarm{ID: 41, Kind: alarm.ByGuard, Guard: "press-high", Signal: "press/pressure", Severity: alarm.Critical, State: alarm.StateRaised, RaisedAt: instant(t, "2026-07-01T02:06:00Z"),
-		Value: 61, Extreme: 63.5, Unit: "bar", When: "above 50", Sentence: "Press pressure is above 50 bar", Advice: "Close the valve at the wall."}
+	m.Alarm = alarm.Alarm{ID: 41, Kind: alarm.ByGuard, Guard: "press-high", Signal: "press/pressure",
+		Severity: alarm.Critical, State: alarm.StateRaised, RaisedAt: instant(t, "2026-07-01T02:06:00Z"),
+		Value: 61, Extreme: 63.5, Unit: "bar", When: "above 50", Sentence: "Press pressure is above 50 bar",
+		Advice: "Close the valve at the wall."}
 	m.Take, m.Link = "https://lark.example.org/take/abcdefghijklmnopqrstuvwx", "https://lark.example.org/alarms/41"
 	return m
 }
@@ -44,42 +46,57 @@ func notices(t *testing.T) (names []string, all map[string]func() (Message, Matt
 	now := instant(t, "2026-07-01T02:20:00Z")
 
 	of("raise", Raise, press(t))
-	of("raise, the service was away before", Raise, with(press(t), func(m *Matter) { m.Since = "Jaunty Lark was away for 2 hours, until 03:00." }))
+	of("raise, the service was away before", Raise,
+		with(press(t), func(m *Matter) { m.Since = "Jaunty Lark was away for 2 hours, until 03:00." }))
 	of("worse", Worsen, press(t))
 	of("eased", Ease, with(press(t), func(m *Matter) {
-		m.Alarm.Severity, m.Alarm.Value, m.Alarm.Sentence, m.Test.A = alarm.Warning, 47, "Press pressure is above 40 bar", 40
+		m.Alarm.Severity, m.Alarm.Value, m.Alarm.Sentence, m.Test.A = alarm.Warning, 47,
+			"Press pressure is above 40 bar", 40
 	}))
 	of("handed on", Hand, with(press(t), func(m *Matter) { m.Alarm.HandedBy = "Orla" }))
 	of("taken", Taken, with(press(t), func(m *Matter) { m.Who = "Orla" }))
-	of("back, and it waits for a reset", Latched, with(ended(t, alarm.EndBack, "", 44), func(m *Matter) { m.Alarm.ClearedAt = nil }))
-	of("suppressed, and it waits for a reset", Latched, with(ended(t, alarm.EndUnwatched, "the guard is suppressed while press/service is on", 61), func(m *Matter) { m.Alarm.ClearedAt = nil }))
+	of("back, and it waits for a reset", Latched, with(ended(t, alarm.EndBack, "", 44),
+		func(m *Matter) { m.Alarm.ClearedAt = nil }))
+	of("suppressed, and it waits for a reset", Latched,
+		with(ended(t, alarm.EndUnwatched, "the guard is suppressed while press/service is on", 61),
+			func(m *Matter) { m.Alarm.ClearedAt = nil }))
 	of("over", Return, ended(t, alarm.EndBack, "", 44.5))
 	of("over: reset", Return, ended(t, alarm.EndReset, "Orla reset it", 44.5))
 	of("over: guard removed", Return, ended(t, alarm.EndUnwatched, "the guard was removed", 61))
 	of("over: guard removed, value back", Return, ended(t, alarm.EndUnwatched, "the guard was removed", 44.5))
 	of("over: out of service", Return, ended(t, alarm.EndUnwatched, "the guard was put out of service", 61))
 	of("over: armed hours ended", Return, ended(t, alarm.EndUnwatched, "the guard's armed hours ended", 61))
-	of("over: suppressed", Return, ended(t, alarm.EndUnwatched, "the guard is suppressed while press/service is on", 61))
-	of("over: signal gone while it was silent", Return, with(ended(t, alarm.EndUnwatched, "the signal was removed", 61), func(m *Matter) { m.Stale = true }))
-	of("over: limit moved", Return, with(ended(t, alarm.EndChanged, "the guard was changed", 61), func(m *Matter) { m.Now = alarm.Test{Kind: alarm.Above, A: 70} }))
+	of("over: suppressed", Return, ended(t, alarm.EndUnwatched, "the guard is suppressed while press/service is on",
+		61))
+	of("over: signal gone while it was silent", Return, with(ended(t, alarm.EndUnwatched, "the signal was removed", 61),
+		func(m *Matter) { m.Stale = true }))
+	of("over: limit moved", Return, with(ended(t, alarm.EndChanged, "the guard was changed", 61),
+		func(m *Matter) { m.Now = alarm.Test{Kind: alarm.Above, A: 70} }))
 	of("over: corrected", Return, ended(t, alarm.EndChanged, "the signal's correction was changed", 48))
 	of("over: disproved", Return, ended(t, alarm.EndDisproved, "readings that came late disprove it", 44.5))
-	of("over: a switch whose guard was removed", Return, with(ended(t, alarm.EndUnwatched, "the guard was removed", 1), func(m *Matter) {
-		m.Test, m.Alarm.Sentence = alarm.Test{Kind: alarm.IsOn}, "Press door is on"
-	}))
+	of("over: a switch whose guard was removed", Return, with(ended(t, alarm.EndUnwatched, "the guard was removed", 1),
+		func(m *Matter) {
+			m.Test, m.Alarm.Sentence = alarm.Test{Kind: alarm.IsOn}, "Press door is on"
+		}))
 	silent := with(press(t), func(m *Matter) {
 		m.Test, m.Thing = alarm.Test{}, ""
-		m.Alarm.Kind, m.Alarm.Guard, m.Alarm.Signal, m.Alarm.Severity, m.Alarm.Unit, m.Alarm.Value, m.Alarm.Sentence, m.Alarm.Advice = alarm.BySilence, "", "gate-node", alarm.Warning, "s", 900, "Gate node is silent", "Look whether it has power and network."
+		m.Alarm.Kind, m.Alarm.Guard, m.Alarm.Signal, m.Alarm.Severity, m.Alarm.Unit, m.Alarm.Value, m.Alarm.Sentence,
+			m.Alarm.Advice = alarm.BySilence, "", "gate-node", alarm.Warning, "s", 900, "Gate node is silent",
+			"Look whether it has power and network."
 	})
 	of("silent", Raise, silent)
 	of("over: heard again", Return, with(silent, func(m *Matter) { m.Alarm.End(now, alarm.EndBack, "") }))
-	of("over: silent, and its device was removed", Return, with(silent, func(m *Matter) { m.Alarm.End(now, alarm.EndUnwatched, "the device was removed") }))
+	of("over: silent, and its device was removed", Return,
+		with(silent, func(m *Matter) { m.Alarm.End(now, alarm.EndUnwatched, "the device was removed") }))
 	of("sensor fault", Raise, with(press(t), func(m *Matter) {
-		m.Alarm.Kind, m.Alarm.Sentence, m.Alarm.Advice = alarm.BySensor, "Press pressure is not to be believed: it has not moved from 12 bar", "Look whether the sensor is in its place, clean and wired."
+		m.Alarm.Kind, m.Alarm.Sentence, m.Alarm.Advice = alarm.BySensor,
+			"Press pressure is not to be believed: it has not moved from 12 bar",
+			"Look whether the sensor is in its place, clean and wired."
 	}))
 	of("drill", Raise, with(press(t), func(m *Matter) { m.Alarm.Drill = true }))
 	of("drill taken", Taken, with(press(t), func(m *Matter) { m.Alarm.Drill, m.Who = true, "Orla" }))
-	of("over: drill", Return, with(ended(t, alarm.EndDrill, "nobody took it", 61), func(m *Matter) { m.Alarm.Drill = true }))
+	of("over: drill", Return, with(ended(t, alarm.EndDrill, "nobody took it", 61),
+		func(m *Matter) { m.Alarm.Drill = true }))
 
 	stands := NewsOf(press(t), now)
 	quiet := NewsOf(silent, now)
@@ -93,7 +110,10 @@ func notices(t *testing.T) (names []string, all map[string]func() (Message, Matt
 		add(name, func() (Message, Matter) { return words(), Matter{Site: here, Take: press(t).Take} })
 	}
 	summary("digest with one that stands", func() Message { return Digest(here, []News{gone, stands}, 3*time.Minute) })
-	summary("digest with several that stand", func() Message { return Digest(here, []News{gone, quiet, stands, cut}, 3*time.Minute) })
+	summary("digest with several that stand", func() Message {
+		return Digest(here, []News{gone, quiet, stands, cut},
+			3*time.Minute)
+	})
 	summary("digest with none that stands", func() Message { return Digest(here, []News{cut, gone}, 3*time.Minute) })
 	summary("digest of a flood", func() Message {
 		var many []News
@@ -106,9 +126,13 @@ func notices(t *testing.T) (names []string, all map[string]func() (Message, Matt
 		return Digest(here, append(many, stands), 3*time.Minute)
 	})
 	summary("summary of old news", func() Message {
-		return Meanwhile(here, "You could not be reached by text since "+When(here, instant(t, "2026-07-01T01:00:00Z")), []News{gone})
+		return Meanwhile(here, "You could not be reached by text since "+When(here, instant(t, "2026-07-01T01:00:00Z")),
+			[]News{gone})
 	})
-	summary("summary after quiet hours", func() Message { return Meanwhile(here, "Your quiet hours are over", []News{gone, cut}) })
+	summary("summary after quiet hours", func() Message {
+		return Meanwhile(here, "Your quiet hours are over",
+			[]News{gone, cut})
+	})
 	summary("summary of a device that caught up", func() Message { return CaughtUp(here, "Press", []News{gone}) })
 	w := World{Site: here}
 	plain := func(name string, words Message) {
@@ -116,7 +140,8 @@ func notices(t *testing.T) (names []string, all map[string]func() (Message, Matt
 	}
 	plain("word of the day", QuietMessage(w, instant(t, "2026-06-28T10:00:00Z"), nil, 0))
 	plain("word of the day with an alarm", QuietMessage(w, 0, []News{stands}, 1))
-	plain("the service was away", BlindMessage(w, instant(t, "2026-07-01T01:00:00Z"), instant(t, "2026-07-01T02:30:00Z")))
+	plain("the service was away", BlindMessage(w, instant(t, "2026-07-01T01:00:00Z"),
+		instant(t, "2026-07-01T02:30:00Z")))
 	plain("test", TestMessage(w, "Orla", "Tadhg"))
 	return names, all
 }
@@ -172,8 +197,8 @@ var (
 	things     = []string{"Press", "Gate node", "House", "Hollowbrook Fernery"}
 )
 
-// checkForm holds what is true of every form: it names a thing, no value lacks its unit, no sentence runs into the next, and what
-// stands is named before what is counted.
+// checkForm holds what is true of every form: it names a thing, no value lacks its unit, no sentence runs into the
+// next, and what stands is named before what is counted.
 func checkForm(t *testing.T, name string, f Form) {
 	t.Helper()
 	text := f.Subject + "\n" + f.Text
@@ -193,7 +218,8 @@ func checkForm(t *testing.T, name string, f Form) {
 		}
 	}
 	if strings.HasPrefix(name, "digest with") && !strings.Contains(name, "none") {
-		if count, stands := strings.Index(text, "over"), strings.Index(text, "above"); stands < 0 || count >= 0 && count < stands {
+		if count, stands := strings.Index(text, "over"), strings.Index(text, "above"); stands < 0 || count >= 0 &&
+			count < stands {
 			t.Errorf("%s by %s does not lead with what stands: %s", name, f.Carrier, text)
 		}
 	}
@@ -208,9 +234,13 @@ func TestADigestInLittleRoom(t *testing.T) {
 	for _, n := range []int{1, 2, 3, 5, 8, 13, 19, 21, 60} {
 		var news []News
 		for i := range n {
-			news = append(news, News{AlarmID: int64(i + 1), Severity: alarm.Warning, Sentence: fmt.Sprintf("House %d air temperature is above 30 °C", i+1), Facts: "It reads 31 °C.", Advice: "Open the vents."})
+			news = append(news, News{AlarmID: int64(i + 1), Severity: alarm.Warning,
+				Sentence: fmt.Sprintf("House %d air temperature is above 30 °C", i+1), Facts: "It reads 31 °C.",
+				Advice: "Open the vents."})
 		}
-		news = append(news, News{AlarmID: 100, Severity: alarm.Critical, Sentence: "Press pressure is above 50 bar", Facts: "It reads 61 bar.", Advice: "Close the valve."}, News{AlarmID: 101, Sentence: "Gate is silent", Over: true})
+		news = append(news, News{AlarmID: 100, Severity: alarm.Critical, Sentence: "Press pressure is above 50 bar",
+			Facts: "It reads 61 bar.", Advice: "Close the valve."}, News{AlarmID: 101, Sentence: "Gate is silent",
+			Over: true})
 		w := Digest(here, news, time.Minute)
 		for _, carrier := range []string{Text, Voice, Chat, Push} {
 			f := FormOf(carrier, w, Matter{Site: here})

@@ -57,7 +57,8 @@ func placeholderNames() []string {
 	return names
 }
 
-// CheckTemplates tells what is wrong with templates: nil, or a *measure.Fault that names the unknown placeholder and the nearest.
+// CheckTemplates tells what is wrong with templates: nil, or a *measure.Fault that names the unknown placeholder and
+// the nearest.
 func CheckTemplates(t alarm.Templates) error {
 	seen := map[string]bool{}
 	for i, one := range t {
@@ -68,7 +69,8 @@ func CheckTemplates(t alarm.Templates) error {
 		}
 		switch {
 		case !known:
-			return fault(at+"on", "%s; they are %s", site.Unknown("kind of notice", one.On, TemplateKinds), strings.Join(TemplateKinds, ", "))
+			return fault(at+"on", "%s; they are %s", site.Unknown("kind of notice", one.On, TemplateKinds),
+				strings.Join(TemplateKinds, ", "))
 		case seen[one.On]:
 			return fault(at+"on", "there are two for %s", one.On)
 		case one.Short == "" && one.Long == "":
@@ -105,7 +107,8 @@ func checkTags(tags []mustache.Tag) error {
 			known = known || name == tag.Name()
 		}
 		if !known {
-			return fmt.Errorf("%s; placeholders are %s", site.Unknown("placeholder", tag.Name(), names), strings.Join(names, ", "))
+			return fmt.Errorf("%s; placeholders are %s", site.Unknown("placeholder", tag.Name(), names),
+				strings.Join(names, ", "))
 		}
 		if tag.Type() == mustache.Section || tag.Type() == mustache.InvertedSection {
 			if err := checkTags(tag.Tags()); err != nil {
@@ -120,8 +123,10 @@ func checkTags(tags []mustache.Tag) error {
 func (m Matter) values(kind string) map[string]any {
 	a := m.Alarm
 	v := map[string]any{
-		"sentence": a.Sentence, "was": alarm.Was(a.Sentence), "severity": string(a.Severity), "signal": a.Signal, "guard": a.Guard, "advice": a.Advice, "cause": a.Cause,
-		"who": m.Who, "alarm": fmt.Sprint(a.ID), "link": m.acknowledge(), "site": m.Site.Name, "since": m.when(a.RaisedAt), "extreme": m.figure(a.Extreme), "value": m.figure(a.Value),
+		"sentence": a.Sentence, "was": alarm.Was(a.Sentence), "severity": string(a.Severity), "signal": a.Signal,
+		"guard": a.Guard, "advice": a.Advice, "cause": a.Cause,
+		"who": m.Who, "alarm": fmt.Sprint(a.ID), "link": m.acknowledge(), "site": m.Site.Name,
+		"since": m.when(a.RaisedAt), "extreme": m.figure(a.Extreme), "value": m.figure(a.Value),
 		"until": "", "lasted": "", "limit": "", "count": "", "list": "",
 	}
 	v["thing"] = m.thing()
@@ -154,8 +159,8 @@ func (m Matter) kindOf(kind string) string {
 	return kind
 }
 
-// ComposeBy finds the words of a notice by templates: the first list that has one for it counts, part by part; what none
-// has is built in.
+// ComposeBy finds the words of a notice by templates: the first list that has one for it counts, part by part; what
+// none has is built in.
 func ComposeBy(kind string, m Matter, lists ...alarm.Templates) Message {
 	w := Compose(kind, m)
 	values := m.values(kind)
@@ -198,8 +203,8 @@ func fill(list alarm.Templates, kind string, values map[string]any, short, long 
 	return short, long
 }
 
-// render fills a template that was checked; one that cannot be filled after all gives nothing, so that the built-in words
-// are told.
+// render fills a template that was checked; one that cannot be filled after all gives nothing, so that the built-in
+// words are told.
 func render(text string, values map[string]any) string {
 	if text == "" {
 		return ""
@@ -243,13 +248,16 @@ func SummaryBy(w Message, s site.Site, count int, lists ...alarm.Templates) Mess
 func Example(s site.Site, now measure.Instant) Matter {
 	test := alarm.Test{Kind: alarm.Above, A: 30}
 	cleared, value := now, 28.4
-	return Matter{Site: s, Test: test, Who: "Orla", Alarm: alarm.Alarm{ID: 12, Kind: alarm.ByGuard, Guard: "fern-house-hot", Signal: "fern-house/air", Severity: alarm.Warning,
-		RaisedAt: now.Add(-25 * time.Minute), ClearedAt: &cleared, ClearedValue: &value, Value: 31.2, Extreme: 33.5, Unit: "Cel", When: test.String(),
-		Sentence: Sentence("Fern house", "Air temperature", test, "Cel"), Advice: "Open the roof vents by hand.", HandedBy: "Orla"}}
+	return Matter{Site: s, Test: test, Who: "Orla", Alarm: alarm.Alarm{ID: 12, Kind: alarm.ByGuard,
+		Guard: "fern-house-hot", Signal: "fern-house/air", Severity: alarm.Warning,
+		RaisedAt: now.Add(-25 * time.Minute), ClearedAt: &cleared, ClearedValue: &value, Value: 31.2, Extreme: 33.5,
+		Unit: "Cel", When: test.String(),
+		Sentence: Sentence("Fern house", "Air temperature", test, "Cel"), Advice: "Open the roof vents by hand.",
+		HandedBy: "Orla"}}
 }
 
-// Sample finds the words of a kind of template about a matter: silence is a raise, and a summary tells of the matter's alarm and of
-// another.
+// Sample finds the words of a kind of template about a matter: silence is a raise, and a summary tells of the matter's
+// alarm and of another.
 func Sample(on string, m Matter, templates alarm.Templates) Message {
 	switch on {
 	case Silent:
@@ -258,7 +266,8 @@ func Sample(on string, m Matter, templates alarm.Templates) Message {
 		}
 		return ComposeBy(Raise, m, templates)
 	case Summary:
-		news := []News{{AlarmID: m.Alarm.ID, Sentence: m.Alarm.Sentence, Severity: m.Alarm.Severity}, {AlarmID: m.Alarm.ID + 1, Sentence: "Gate node is silent", Severity: alarm.Advisory, Over: true}}
+		news := []News{{AlarmID: m.Alarm.ID, Sentence: m.Alarm.Sentence, Severity: m.Alarm.Severity},
+			{AlarmID: m.Alarm.ID + 1, Sentence: "Gate node is silent", Severity: alarm.Advisory, Over: true}}
 		return SummaryBy(Digest(m.Site, news, 3*time.Minute), m.Site, len(news), templates)
 	}
 	return ComposeBy(on, m, templates)

@@ -10,10 +10,11 @@ import (
 // status finds the code with which a server says no: SMTP's (RFC 5321 section 4.2.3), or HTTP's.
 var status = regexp.MustCompile(`\b[45][0-9][0-9]\b`)
 
-// WhatToDo says what helps when a notice was not delivered: whose address it is, what the other side said, where to mend it; empty
-// when it was delivered, or may still be.
+// WhatToDo says what helps when a notice was not delivered: whose address it is, what the other side said, where to
+// mend it; empty when it was delivered, or may still be.
 func (n *Notice) WhatToDo() string {
-	if n.State == Sent || n.State == Delivered || n.State == SummedUp || len(n.Deliveries) == 0 || n.Deliveries[len(n.Deliveries)-1].OK {
+	if n.State == Sent || n.State == Delivered || n.State == SummedUp || len(n.Deliveries) == 0 ||
+		n.Deliveries[len(n.Deliveries)-1].OK {
 		return ""
 	}
 	answer := n.Deliveries[len(n.Deliveries)-1].Answer
@@ -39,17 +40,21 @@ func (n *Notice) WhatToDo() string {
 		return "Nobody answers there; check the address, and whether the other side is up." + again
 	case code("401", "403", "535") || has("auth"):
 		return "The other side does not know us; check user, password or key in the settings." + again
-	case code("550", "551", "553", "404", "410") || n.Carrier != Mail && code("400", "422") || has("invalid", "unknown subscriber", "no such", "not a valid", "unallocated", "not in service"):
-		return fmt.Sprintf("%s is not known to the other side, which says: %s. %s", n.whose(), strings.TrimSuffix(answer, "."), n.mendIt()) + again
+	case code("550", "551", "553", "404", "410") || n.Carrier != Mail && code("400", "422") ||
+		has("invalid", "unknown subscriber", "no such", "not a valid", "unallocated", "not in service"):
+		return fmt.Sprintf("%s is not known to the other side, which says: %s. %s", n.whose(),
+			strings.TrimSuffix(answer, "."), n.mendIt()) + again
 	case code("429", "451", "452", "503"):
 		return "The other side is busy or out of order; nothing need be done unless it lasts." + again
 	}
-	return fmt.Sprintf("%s was not reached; the other side says: %s.", n.whose(), strings.TrimSuffix(answer, ".")) + again
+	return fmt.Sprintf("%s was not reached; the other side says: %s.", n.whose(), strings.TrimSuffix(answer, ".")) +
+		again
 }
 
 // whose says whose address a notice went to: "The number +353861234567 of contact orla".
 func (n *Notice) whose() string {
-	noun := map[string]string{Text: "number", Voice: "number", Chat: "chat", Mail: "address", Webhook: "address", Push: "browser"}[n.Carrier]
+	noun := map[string]string{Text: "number", Voice: "number", Chat: "chat", Mail: "address", Webhook: "address",
+		Push: "browser"}[n.Carrier]
 	text := fmt.Sprintf("The %s %s", noun, Address{Carrier: n.Carrier, To: n.Address}.Hidden().To)
 	if n.Contact != "" {
 		text += " of contact " + n.Contact

@@ -41,8 +41,8 @@ func (p *Part) thing() string {
 	return Thing(p.Device, p.Signal)
 }
 
-// Sentence says what is wrong by a value of what is computed, in the unit in which the site sees it: "Fog pump ran 7 times in the
-// last hour, more than 6".
+// Sentence says what is wrong by a value of what is computed, in the unit in which the site sees it: "Fog pump ran 7
+// times in the last hour, more than 6".
 func (w *Watched) Sentence(test alarm.Test, value float64, unit measure.Unit) string {
 	says := w.says(value, unit)
 	if says == "" || test.Kind > alarm.Inside {
@@ -55,7 +55,8 @@ func (w *Watched) Sentence(test alarm.Test, value float64, unit measure.Unit) st
 	return fmt.Sprintf("%s %s, %s", thing, says, w.beyond(test, value, unit))
 }
 
-// Reads says what is computed now, in a sentence: "It ran 5 times in the last hour."; empty where that is a plain value.
+// Reads says what is computed now, in a sentence: "It ran 5 times in the last hour."; empty where that is a plain
+// value.
 func (w *Watched) Reads(value float64, unit measure.Unit) string {
 	if says := w.says(value, unit); says != "" {
 		return "It " + says + "."
@@ -142,7 +143,8 @@ func (w *Watched) beyond(test alarm.Test, value float64, unit measure.Unit) stri
 			figure = func(v float64) string { return measure.Figure(v, "") }
 		}
 		if value < 0 && test.Kind != alarm.Outside && test.Kind != alarm.Inside { // told by its size
-			flipped := map[alarm.Kind]alarm.Kind{alarm.Above: alarm.Below, alarm.AtLeast: alarm.AtMost, alarm.Below: alarm.Above, alarm.AtMost: alarm.AtLeast}
+			flipped := map[alarm.Kind]alarm.Kind{alarm.Above: alarm.Below, alarm.AtLeast: alarm.AtMost,
+				alarm.Below: alarm.Above, alarm.AtMost: alarm.AtLeast}
 			test.Kind, test.A = flipped[test.Kind], -test.A
 		}
 	}

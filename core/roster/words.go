@@ -109,9 +109,11 @@ func (m Matter) asDrill(w Message) Message {
 // taken is the message that somebody has the alarm.
 func (m Matter) taken() Message {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s has it: %s.\n\nYou need not do anything. This is alarm %d.\n", m.Who, m.Alarm.Sentence, m.Alarm.ID)
+	fmt.Fprintf(&b, "%s has it: %s.\n\nYou need not do anything. This is alarm %d.\n", m.Who, m.Alarm.Sentence,
+		m.Alarm.ID)
 	m.sign(&b)
-	return Message{Short: fmt.Sprintf("%s has it: %s", m.Who, m.Alarm.Sentence), Rest: []string{"You need not do anything."}, Long: b.String()}
+	return Message{Short: fmt.Sprintf("%s has it: %s", m.Who, m.Alarm.Sentence),
+		Rest: []string{"You need not do anything."}, Long: b.String()}
 }
 
 // leads is how messages of a kind begin.
@@ -152,8 +154,8 @@ func (m Matter) raised(kind string) Message {
 	return w
 }
 
-// rest is what follows the short line of what stands, the fullest first: what it reads, and what to do. Own short lines may
-// not say the limit, so it is told with them.
+// rest is what follows the short line of what stands, the fullest first: what it reads, and what to do. Own short lines
+// may not say the limit, so it is told with them.
 func (m Matter) rest(kind string, limit bool) []string {
 	facts := m.facts(limit)
 	if m.Alarm.Drill {
@@ -172,7 +174,8 @@ func (m Matter) facts(limit bool) string {
 	case a.Kind == alarm.BySilence:
 		return fmt.Sprintf("Nothing has come for %s.", prose.Length(time.Duration(a.Value*float64(time.Second))))
 	case a.Kind == alarm.ByClock:
-		return fmt.Sprintf("For %s it has sent nothing newer than what was there.", prose.Length(time.Duration(a.Value*float64(time.Second))))
+		return fmt.Sprintf("For %s it has sent nothing newer than what was there.",
+			prose.Length(time.Duration(a.Value*float64(time.Second))))
 	case a.Kind == alarm.ByDisk:
 		return fmt.Sprintf("%s are free.", prose.Bytes(int64(a.Value)))
 	case a.Kind == alarm.ByGuard && m.Test.Switched() && m.Ran != "":

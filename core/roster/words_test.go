@@ -22,8 +22,10 @@ func matter(t *testing.T) Matter {
 	test := alarm.Test{Kind: alarm.Above, A: 30}
 	return Matter{Test: test,
 		Site: site.Site{Name: "Hollowbrook Fernery", Zone: "Europe/Dublin"},
-		Alarm: alarm.Alarm{Kind: alarm.ByGuard, ID: 12, Severity: alarm.Warning, RaisedAt: instant(t, "2026-07-01T02:06:00Z"), ClearedAt: &cleared, ClearedValue: &value,
-			Value: 31.2, Extreme: 34.5, Unit: "Cel", When: test.String(), Sentence: Sentence("Fern house", "Air temperature", test, "Cel")}}
+		Alarm: alarm.Alarm{Kind: alarm.ByGuard, ID: 12, Severity: alarm.Warning,
+			RaisedAt: instant(t, "2026-07-01T02:06:00Z"), ClearedAt: &cleared, ClearedValue: &value,
+			Value: 31.2, Extreme: 34.5, Unit: "Cel", When: test.String(),
+			Sentence: Sentence("Fern house", "Air temperature", test, "Cel")}}
 }
 
 func TestTheRaiseSaysWhatWhereHowBadSinceWhen(t *testing.T) {
@@ -60,7 +62,8 @@ func TestTheReturnSaysHowLongAndHowFar(t *testing.T) {
 	if n.Short != "Over after 1 hour 5 minutes: Fern house air temperature was above 30 °C" {
 		t.Errorf("subject %q", n.Short)
 	}
-	for _, says := range []string{"It is over after 1 hour 5 minutes. Fern house air temperature was above 30 °C.", "Raised at 03:06:00", "Over at 04:11:00", "It went as far as 34.5 °C, and reads 28.9 °C now."} {
+	for _, says := range []string{"It is over after 1 hour 5 minutes. Fern house air temperature was above 30 °C.",
+		"Raised at 03:06:00", "Over at 04:11:00", "It went as far as 34.5 °C, and reads 28.9 °C now."} {
 		if !strings.Contains(n.Long, says) {
 			t.Errorf("does not say %q: %s", says, n.Long)
 		}
@@ -115,7 +118,8 @@ func TestWhatIsToldInBetween(t *testing.T) {
 		Worsen:  {"Worse, warning: Fern house air temperature is above 30 °C", "It is worse. Fern house"},
 		Ease:    {"Eased, warning: Fern house air temperature is above 30 °C", "It has eased. Fern house"},
 		Latched: {"Back in order, reset it: Fern house air temperature was above 30 °C", "jaunty alarm reset 12"},
-		Hand:    {"For you from Orla, warning: Fern house air temperature is above 30 °C", "Orla asks you to take this on."},
+		Hand: {"For you from Orla, warning: Fern house air temperature is above 30 °C",
+			"Orla asks you to take this on."},
 	} {
 		n := Compose(kind, m)
 		if n.Short != says[0] || !strings.Contains(n.Long, says[1]) {
@@ -125,7 +129,9 @@ func TestWhatIsToldInBetween(t *testing.T) {
 	for _, c := range []struct {
 		test alarm.Test
 		want string
-	}{{alarm.Test{Kind: alarm.Silent, A: 600}, "Gate air is silent: nothing for 10 minutes"}, {alarm.Test{Kind: alarm.IsWord, Word: "open"}, `Gate air is "open"`}, {alarm.Test{Kind: alarm.Stuck}, "Gate air is stuck"}} {
+	}{{alarm.Test{Kind: alarm.Silent, A: 600}, "Gate air is silent: nothing for 10 minutes"},
+		{alarm.Test{Kind: alarm.IsWord, Word: "open"}, `Gate air is "open"`},
+		{alarm.Test{Kind: alarm.Stuck}, "Gate air is stuck"}} {
 		if got := Sentence("Gate", "Air", c.test, ""); got != c.want {
 			t.Errorf("%q, want %q", got, c.want)
 		}

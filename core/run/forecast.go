@@ -33,8 +33,8 @@ const (
 	newest       = 2.0 / 3 // the newest part of the course that is looked at
 )
 
-// curve is y = a + b·u(t): u is 1 − e^(−t/τ), how a body that is heated or cooled nears the temperature around it (Newton), or
-// the straight line t where τ is infinite.
+// curve is y = a + b·u(t): u is 1 − e^(−t/τ), how a body that is heated or cooled nears the temperature around it
+// (Newton), or the straight line t where τ is infinite.
 type curve struct {
 	tau            float64
 	a, b           float64
@@ -88,10 +88,11 @@ func (c *curve) reaches(value float64) float64 {
 	return -c.tau * math.Log1p(-u)
 }
 
-// Foresee tells when the value of a course comes to a goal. Among curves of all time constants, those are likely whose squared
-// errors are not much above the least (profile likelihood: Venzon and Moolgavkar 1988, Applied Statistics 37(1)); the earliest
-// and latest crossing among them, each with the error of its own two parameters, are the ends of the interval. Errors that
-// hang together from reading to reading count for fewer. It holds as long as the run goes on as it does: nobody opens a door.
+// Foresee tells when the value of a course comes to a goal. Among curves of all time constants, those are likely whose
+// squared errors are not much above the least (profile likelihood: Venzon and Moolgavkar 1988, Applied Statistics
+// 37(1)); the earliest and latest crossing among them, each with the error of its own two parameters, are the ends of
+// the interval. Errors that hang together from reading to reading count for fewer. It holds as long as the run goes on
+// as it does: nobody opens a door.
 //
 // Points are in order of time, in seconds after from; until is how far the run has come.
 func Foresee(points []Moment, goal float64, falls bool, from, until measure.Instant) Forecast {
@@ -119,7 +120,8 @@ func Foresee(points []Moment, goal float64, falls bool, from, until measure.Inst
 	counted := max(5, best.count*independent(shifted, best)) // so many readings' worth is known
 	free := counted - 3
 	variance := best.squares / free // as large as that of so few readings
-	if moved := math.Abs(best.b) * (best.u(span) - best.u(0)); moved <= 2*math.Sqrt(variance) && math.Abs(best.b) <= 3*math.Sqrt(variance*best.vb) || moved == 0 {
+	if moved := math.Abs(best.b) * (best.u(span) - best.u(0)); moved <= 2*math.Sqrt(variance) &&
+		math.Abs(best.b) <= 3*math.Sqrt(variance*best.vb) || moved == 0 {
 		return Forecast{Why: Still}
 	}
 	if (best.slope(span) < 0) != falls && math.Abs(best.b) > 2*math.Sqrt(variance*best.vb) {
@@ -128,8 +130,8 @@ func Foresee(points []Moment, goal float64, falls bool, from, until measure.Inst
 	return best.told(curves, best.squares*(1+chiSquared95/free), variance, goal, from, begin, now)
 }
 
-// candidates fits curves of time constants from far shorter to far longer than the course, the straight line first, and more of
-// them where they fit best, down to where neighbours fit alike.
+// candidates fits curves of time constants from far shorter to far longer than the course, the straight line first, and
+// more of them where they fit best, down to where neighbours fit alike.
 func candidates(points []Moment, span float64) []curve {
 	curves := []curve{fit(points, math.Inf(1))}
 	low, high := span/30, span*60
@@ -183,7 +185,8 @@ func independent(points []Moment, c *curve) float64 {
 }
 
 // told makes the forecast of the likely curves.
-func (c *curve) told(curves []curve, likely, variance, goal float64, from measure.Instant, begin, now float64) Forecast {
+func (c *curve) told(curves []curve, likely, variance, goal float64, from measure.Instant, begin,
+	now float64) Forecast {
 	f := Forecast{Why: Coming}
 	instant := func(t float64) *measure.Instant {
 		at := from + measure.Instant(math.Round((begin+math.Max(t, now-begin))*1000))
@@ -235,13 +238,15 @@ func (f *Forecast) Words(zone *time.Location, now measure.Instant, unit measure.
 	}
 	switch {
 	case f.At == nil && f.Plateau != nil && f.Why == LevelsOf:
-		text := "it levels off at about " + measure.Say(measure.Significant(*f.Plateau, 3), unit, 0) + ", and does not get there"
+		text := "it levels off at about " + measure.Say(measure.Significant(*f.Plateau, 3), unit, 0) +
+			", and does not get there"
 		if f.Early != nil {
 			text += " before " + say(f.Early)
 		}
 		return text
 	case f.At == nil:
-		return "it " + map[string]string{OtherWay: "goes the other way", Still: "stands still", LevelsOf: "does not get there in any time that can be told", TooEarly: "is too early to tell"}[f.Why]
+		return "it " + map[string]string{OtherWay: "goes the other way", Still: "stands still",
+			LevelsOf: "does not get there in any time that can be told", TooEarly: "is too early to tell"}[f.Why]
 	case f.Early == nil:
 		return "at about " + say(f.At)
 	case f.Late == nil:

@@ -11,8 +11,8 @@ import (
 	"jauntylark/core/total"
 )
 
-// Sheet makes the report of a run: what it came to in sentences, and tables of its goals, signals, totals and phases. Called is
-// what people call the asset.
+// Sheet makes the report of a run: what it came to in sentences, and tables of its goals, signals, totals and phases.
+// Called is what people call the asset.
 func (s *Summary) Sheet(called string, here site.Site, now measure.Instant) statement.Sheet {
 	zone := here.Location()
 	clock := func(at measure.Instant) string { return at.Time().In(zone).Format("2 January 2006 15:04:05") }
@@ -20,7 +20,8 @@ func (s *Summary) Sheet(called string, here site.Site, now measure.Instant) stat
 	if s.EndedAt != nil {
 		words = "on " + called + ", from " + clock(s.StartedAt) + " to " + clock(*s.EndedAt)
 	}
-	sheet := statement.Sheet{Title: s.Title, Site: here.Name, Period: statement.Period{From: s.StartedAt, Until: s.Until}, Words: words, Says: s.says(zone, now), Tables: []statement.Table{}}
+	sheet := statement.Sheet{Title: s.Title, Site: here.Name, Period: statement.Period{From: s.StartedAt,
+		Until: s.Until}, Words: words, Says: s.says(zone, now), Tables: []statement.Table{}}
 	add := func(title string, columns []string, rows [][]string) {
 		if len(rows) > 0 {
 			sheet.Tables = append(sheet.Tables, statement.Table{Title: title, Columns: columns, Rows: rows})
@@ -43,7 +44,9 @@ func (s *Summary) Sheet(called string, here site.Site, now measure.Instant) stat
 		if c.Mean != nil {
 			mean = c.Figure(*c.Mean)
 		}
-		rows = append(rows, []string{c.Called, c.Figure(*c.Lowest) + " at " + c.LowestAt.Time().In(zone).Format("15:04:05"), mean, c.Figure(*c.Highest) + " at " + c.HighestAt.Time().In(zone).Format("15:04:05")})
+		rows = append(rows, []string{c.Called, c.Figure(*c.Lowest) + " at " +
+			c.LowestAt.Time().In(zone).Format("15:04:05"), mean, c.Figure(*c.Highest) + " at " +
+			c.HighestAt.Time().In(zone).Format("15:04:05")})
 	}
 	add("Signals", []string{"signal", "lowest", "mean over time", "highest"}, rows)
 	rows = nil
@@ -98,7 +101,8 @@ func (s *Summary) Says(zone *time.Location, now measure.Instant) []string { retu
 func (o *Outcome) how(zone *time.Location, now measure.Instant) string {
 	kept := ""
 	if o.Kept != nil {
-		kept = fmt.Sprintf("%.1f %% of the time, %s", *o.Kept, prose.Length(time.Duration(o.InBand*float64(time.Second))))
+		kept = fmt.Sprintf("%.1f %% of the time, %s", *o.Kept,
+			prose.Length(time.Duration(o.InBand*float64(time.Second))))
 	}
 	switch {
 	case o.Reach != nil && o.At != nil:

@@ -1,5 +1,5 @@
-// Package run is about runs: named stretches of time on an asset, as a batch, a firing or a night, with goals, a summary, a
-// forecast, and a report.
+// Package run is about runs: named stretches of time on an asset, as a batch, a firing or a night, with goals, a
+// summary, a forecast, and a report.
 package run
 
 import (
@@ -112,10 +112,12 @@ func (g *Goal) Words(called string, unit measure.Unit) string {
 	return text + " all the time"
 }
 
-// ParseGoal reads what people write: "compost/core reaches 74", "store/air falls to 4", "house/air between 18 and 22 for 90%".
+// ParseGoal reads what people write: "compost/core reaches 74", "store/air falls to 4", "house/air between 18 and 22
+// for 90%".
 func ParseGoal(text string) (g Goal, err error) {
 	bad := func() (Goal, error) {
-		return g, fmt.Errorf("%q is no goal; write it like 'compost/core reaches 74', 'store/air falls to 4' or 'house/air between 18 and 22 for 90%%'", text)
+		return g, fmt.Errorf(
+			"%q is no goal; write it like 'compost/core reaches 74', 'store/air falls to 4' or 'house/air between 18 and 22 for 90%%'", text)
 	}
 	words := strings.Fields(text)
 	if len(words) < 3 {
@@ -124,7 +126,8 @@ func ParseGoal(text string) (g Goal, err error) {
 	g.Signal = words[0]
 	number := func(word string) *float64 {
 		var v float64
-		if n, scanErr := fmt.Sscanf(word, "%g", &v); scanErr != nil || n != 1 || fmt.Sprint(v) == "NaN" || strings.TrimLeft(word, "+-.0123456789eE") != "" {
+		if n, scanErr := fmt.Sscanf(word, "%g", &v); scanErr != nil || n != 1 || fmt.Sprint(v) == "NaN" ||
+			strings.TrimLeft(word, "+-.0123456789eE") != "" {
 			err = scanErr
 			return nil
 		}
@@ -199,9 +202,11 @@ func (p *Plan) Check() error {
 	case p.Start.Kind == 0:
 		return wrong("start", "is missing; write it like 'above 40'")
 	case !byValue(p.Start):
-		return wrong("start", "'%s' does not look at a value; write 'above X', 'below X', 'outside A..B', 'is on' and the like", p.Start)
+		return wrong("start",
+			"'%s' does not look at a value; write 'above X', 'below X', 'outside A..B', 'is on' and the like", p.Start)
 	case p.End.Kind != 0 && !byValue(p.End):
-		return wrong("end", "'%s' does not look at a value; write 'above X', 'below X', 'outside A..B', 'is off' and the like", p.End)
+		return wrong("end",
+			"'%s' does not look at a value; write 'above X', 'below X', 'outside A..B', 'is off' and the like", p.End)
 	}
 	return nil
 }

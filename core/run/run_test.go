@@ -38,7 +38,8 @@ func TestGoalsAsPeopleWriteThem(t *testing.T) {
 			t.Errorf("%q says %q (%v)", text, g.Words("core", "Cel"), err)
 		}
 	}
-	for _, bad := range []Goal{{Signal: "a/b"}, {Signal: "a/b", Reach: v(1), Low: v(2)}, {Signal: "a/b", Low: v(1), Falls: true}} {
+	for _, bad := range []Goal{{Signal: "a/b"}, {Signal: "a/b", Reach: v(1), Low: v(2)},
+		{Signal: "a/b", Low: v(1), Falls: true}} {
 		if bad.Check() == nil {
 			t.Errorf("%+v was taken", bad)
 		}
@@ -77,25 +78,32 @@ const second = measure.Instant(1000)
 
 func TestWhatARunCameTo(t *testing.T) {
 	s := &site.Signal{Device: "house", Name: "air", Unit: "Cel"}
-	goals := Goals{{Signal: "house/air", Reach: v(25)}, {Signal: "house/air", Low: v(18), High: v(22), Share: 50}, {Signal: "house/other", Reach: v(1)}, {Signal: "house/air", Reach: v(10), Falls: true}}
+	goals := Goals{{Signal: "house/air", Reach: v(25)}, {Signal: "house/air", Low: v(18), High: v(22), Share: 50},
+		{Signal: "house/other", Reach: v(1)}, {Signal: "house/air", Reach: v(10), Falls: true}}
 	from, until := 1000*second, 1100*second
 	g := Gather(s, "air", goals, from, until, 60*second)
-	g.Take([]measure.Reading{{At: from - 20*second, Value: 20}, {At: from + 40*second, Value: 30}, {At: from + 50*second, Value: 99, Quality: measure.Implausible}})
+	g.Take([]measure.Reading{{At: from - 20*second, Value: 20}, {At: from + 40*second, Value: 30},
+		{At: from + 50*second, Value: 99, Quality: measure.Implausible}})
 	g.Take([]measure.Reading{{At: from + 60*second, Value: 15}, {At: until + 5*second, Value: 99}})
 	course, results := g.Finish(false)
 	// 40 s at 20, 20 s at 30, 40 s at 15.
-	if *course.Mean != (40*20+20*30+40*15)/100.0 || *course.Lowest != 15 || *course.Highest != 30 || *course.HighestAt != from+40*second || course.Readings != 2 || course.Known != 100 {
+	if *course.Mean != (40*20+20*30+40*15)/100.0 || *course.Lowest != 15 || *course.Highest != 30 ||
+		*course.HighestAt != from+40*second || course.Readings != 2 || course.Known != 100 {
 		t.Errorf("the course: %+v, mean %v", course, *course.Mean)
 	}
-	if len(results) != 3 || results[0].State != Reached || *results[0].At != from+40*second || results[1].State != Missed || *results[1].Kept != 40 || results[1].InBand != 40 || results[2].State != Missed {
+	if len(results) != 3 || results[0].State != Reached || *results[0].At != from+40*second ||
+		results[1].State != Missed || *results[1].Kept != 40 || results[1].InBand != 40 || results[2].State != Missed {
 		t.Errorf("the goals: %+v", results)
 	}
 	g = Gather(s, "air", goals, from, until, 10*second) // a gap longer than a value may hold counts for nothing
-	g.Take([]measure.Reading{{At: from, Value: 20}, {At: from + 50*second, Value: 20}, {At: from + 55*second, Value: 20}})
-	if course, results = g.Finish(true); course.Known != 5 || results[1].State != Open || *results[1].Kept != 100 || results[0].Forecast == nil {
+	g.Take([]measure.Reading{{At: from, Value: 20}, {At: from + 50*second, Value: 20},
+		{At: from + 55*second, Value: 20}})
+	if course, results = g.Finish(true); course.Known != 5 || results[1].State != Open || *results[1].Kept != 100 ||
+		results[0].Forecast == nil {
 		t.Errorf("with gaps: %+v, %+v", course, results)
 	}
-	if _, results = Gather(s, "air", goals, from, until, 10*second).Finish(false); results[1].State != Missed || results[1].Kept != nil {
+	if _, results = Gather(s, "air", goals, from, until, 10*second).Finish(false); results[1].State != Missed ||
+		results[1].Kept != nil {
 		t.Errorf("without a reading: %+v", results[1])
 	}
 }
@@ -109,8 +117,10 @@ func TestForecastsOnKnownCurves(t *testing.T) {
 		reached float64 // seconds; 0: never
 	}{
 		{"a straight line", func(s float64) float64 { return 20 + s/100 }, 60, false, 4000},
-		{"a body that is heated", func(s float64) float64 { return 80 - 60*math.Exp(-s/2000) }, 70, false, 2000 * math.Log(6)},
-		{"a body that cools", func(s float64) float64 { return 5 + 60*math.Exp(-s/1500) }, 10, true, 1500 * math.Log(12)},
+		{"a body that is heated", func(s float64) float64 { return 80 - 60*math.Exp(-s/2000) }, 70, false,
+			2000 * math.Log(6)},
+		{"a body that cools", func(s float64) float64 { return 5 + 60*math.Exp(-s/1500) }, 10, true,
+			1500 * math.Log(12)},
 		{"one that levels off before", func(s float64) float64 { return 60 - 40*math.Exp(-s/500) }, 74, false, 0},
 	}
 	for _, noise := range []float64{0, 0.05, 0.3} {
@@ -139,7 +149,8 @@ func TestForecastsOnKnownCurves(t *testing.T) {
 				}
 				off := math.Abs(float64(*f.At)/1000-c.reached) / c.reached
 				if noise == 0 && off > 0.01 || noise == 0.05 && off > 0.1 || off > 0.5 {
-					t.Errorf("%s, noise %v: said to come at %.0f s, comes at %.0f s", c.name, noise, float64(*f.At)/1000, c.reached)
+					t.Errorf("%s, noise %v: said to come at %.0f s, comes at %.0f s", c.name, noise,
+						float64(*f.At)/1000, c.reached)
 				}
 				if noise > 0 {
 					tries++
@@ -182,13 +193,20 @@ func TestForecastsThatCannotBeMade(t *testing.T) {
 
 func TestAReportSaysItAll(t *testing.T) {
 	end := 4000 * second
-	s := Summary{Run: Run{Asset: "heap", Title: "Heap 7", StartedAt: second, EndedAt: &end, Phases: Phases{{At: second, Name: "heating"}, {At: 2000 * second, Name: "holding"}}, Note: "Turned twice."},
-		Until: end, Lasted: 3999, Alarms: 1, Sums: []Sum{{Called: "Fan", Kind: "energy", Value: 1.25, Unit: "kWh"}, {Called: "Fan cost", Kind: "cost", Value: 0.3712, Unit: "EUR"}},
-		Courses: []SignalCourse{{Signal: "heap/core", Called: "core", Unit: "Cel", Lowest: v(20), LowestAt: &end, Highest: v(71), HighestAt: &end, Mean: v(55.5)}, {Called: "edge"}},
-		Results: []Outcome{{Words: "core reaches 70 °C", Goal: Goal{Reach: v(70)}, At: &end, State: Reached}, {Words: "edge at least 40 °C for 90 % of the time", Goal: Goal{Low: v(40), Share: 90}, Kept: v(80), InBand: 3200, State: Missed}}}
+	s := Summary{Run: Run{Asset: "heap", Title: "Heap 7", StartedAt: second, EndedAt: &end,
+		Phases: Phases{{At: second, Name: "heating"}, {At: 2000 * second, Name: "holding"}}, Note: "Turned twice."},
+		Until: end, Lasted: 3999, Alarms: 1, Sums: []Sum{{Called: "Fan", Kind: "energy", Value: 1.25, Unit: "kWh"},
+			{Called: "Fan cost", Kind: "cost", Value: 0.3712, Unit: "EUR"}},
+		Courses: []SignalCourse{{Signal: "heap/core", Called: "core", Unit: "Cel", Lowest: v(20), LowestAt: &end,
+			Highest: v(71), HighestAt: &end, Mean: v(55.5)}, {Called: "edge"}},
+		Results: []Outcome{{Words: "core reaches 70 °C", Goal: Goal{Reach: v(70)}, At: &end, State: Reached},
+			{Words: "edge at least 40 °C for 90 % of the time", Goal: Goal{Low: v(40), Share: 90}, Kept: v(80),
+				InBand: 3200, State: Missed}}}
 	sheet := s.Sheet("Compost heap", site.Site{Name: "Fernery", Zone: "UTC"}, end)
 	text := sheet.Heading() + "\n" + sheet.Text()
-	for _, want := range []string{"Heap 7: on Compost heap", "It took 1 hour 6 minutes.", "core reaches 70 °C: reached at 01:06:40", "missed: 80.0 % of the time, 53 minutes 20 seconds", "One alarm", "Turned twice.", "1.25 kWh", "0.37 EUR", "holding", "no reading", "55.5 °C"} {
+	for _, want := range []string{"Heap 7: on Compost heap", "It took 1 hour 6 minutes.",
+		"core reaches 70 °C: reached at 01:06:40", "missed: 80.0 % of the time, 53 minutes 20 seconds", "One alarm",
+		"Turned twice.", "1.25 kWh", "0.37 EUR", "holding", "no reading", "55.5 °C"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the report does not say %q:\n%s", want, text)
 		}

@@ -67,8 +67,8 @@ type Summary struct {
 	Alarms  int             `json:"alarms" doc:"raised in it by the asset's signals"`
 }
 
-// Gatherer adds the readings of one signal up, in order of time. It is fed those before the run too, as far back as a value
-// may hold.
+// Gatherer adds the readings of one signal up, in order of time. It is fed those before the run too, as far back as a
+// value may hold.
 type Gatherer struct {
 	from, until, hold measure.Instant
 	course            SignalCourse
@@ -95,7 +95,8 @@ func Gather(s *site.Signal, called string, goals Goals, from, until, hold measur
 		course: SignalCourse{Signal: s.Path(), Called: called, Unit: s.Unit, Step: s.Step}}
 	for _, goal := range goals {
 		if goal.Signal == s.Path() {
-			g.goals = append(g.goals, Outcome{Goal: goal, Called: called, Unit: s.Unit, Words: goal.Words(called, s.Unit)})
+			g.goals = append(g.goals, Outcome{Goal: goal, Called: called, Unit: s.Unit,
+				Words: goal.Words(called, s.Unit)})
 		}
 	}
 	return g

@@ -29,13 +29,19 @@ func TestWordsOfAForecast(t *testing.T) {
 		says     string
 	}{
 		{Forecast{At: instantAt(t, "2026-07-01T15:40:00Z"), Why: Coming}, "at about 16:40"},
-		{Forecast{At: instantAt(t, "2026-07-01T15:40:00Z"), Early: instantAt(t, "2026-07-01T15:25:00Z"), Late: instantAt(t, "2026-07-01T16:10:00Z"), Why: Coming}, "at about 16:40, between 16:25 and 17:10"},
-		{Forecast{At: instantAt(t, "2026-07-01T22:30:00Z"), Early: instantAt(t, "2026-07-01T22:00:00Z"), Late: instantAt(t, "2026-07-01T23:30:00Z"), Why: Coming}, "at about 23:30, between 23:00 and 00:30 on Thu 2 Jul"},
-		{Forecast{At: instantAt(t, "2026-07-05T10:00:00Z"), Early: instantAt(t, "2026-07-01T12:00:00Z"), Why: Coming}, "at about 11:00 on Sun 5 Jul, not before 13:00, and perhaps never"},
+		{Forecast{At: instantAt(t, "2026-07-01T15:40:00Z"), Early: instantAt(t, "2026-07-01T15:25:00Z"),
+			Late: instantAt(t, "2026-07-01T16:10:00Z"), Why: Coming}, "at about 16:40, between 16:25 and 17:10"},
+		{Forecast{At: instantAt(t, "2026-07-01T22:30:00Z"), Early: instantAt(t, "2026-07-01T22:00:00Z"),
+			Late: instantAt(t, "2026-07-01T23:30:00Z"), Why: Coming},
+			"at about 23:30, between 23:00 and 00:30 on Thu 2 Jul"},
+		{Forecast{At: instantAt(t, "2026-07-05T10:00:00Z"), Early: instantAt(t, "2026-07-01T12:00:00Z"), Why: Coming},
+			"at about 11:00 on Sun 5 Jul, not before 13:00, and perhaps never"},
 		{Forecast{Plateau: v(70.123456), Why: LevelsOf}, "it levels off at about 70.1 °C, and does not get there"},
-		{Forecast{Plateau: v(70.123456), Early: instantAt(t, "2026-07-01T12:00:00Z"), Why: LevelsOf}, "it levels off at about 70.1 °C, and does not get there before 13:00"},
+		{Forecast{Plateau: v(70.123456), Early: instantAt(t, "2026-07-01T12:00:00Z"), Why: LevelsOf},
+			"it levels off at about 70.1 °C, and does not get there before 13:00"},
 		{Forecast{Why: LevelsOf}, "it does not get there in any time that can be told"},
-		{Forecast{Why: OtherWay}, "it goes the other way"}, {Forecast{Why: Still}, "it stands still"}, {Forecast{Why: TooEarly}, "it is too early to tell"},
+		{Forecast{Why: OtherWay}, "it goes the other way"}, {Forecast{Why: Still}, "it stands still"},
+		{Forecast{Why: TooEarly}, "it is too early to tell"},
 	} {
 		if got := c.forecast.Words(dublin, now, "Cel"); got != c.says {
 			t.Errorf("%+v: %q, want %q", c.forecast, got, c.says)
@@ -50,19 +56,24 @@ func TestWhatCameOfARun(t *testing.T) {
 		outcome Outcome
 		says    string
 	}{
-		{Outcome{Goal: Goal{Reach: v(70)}, At: instantAt(t, "2026-07-01T09:00:05Z"), State: Reached}, "reached at 09:00:05 on 1 July"},
+		{Outcome{Goal: Goal{Reach: v(70)}, At: instantAt(t, "2026-07-01T09:00:05Z"), State: Reached},
+			"reached at 09:00:05 on 1 July"},
 		{Outcome{Goal: Goal{Reach: v(70)}, State: Open, Forecast: &Forecast{Why: Still}}, "it stands still"},
 		{Outcome{Goal: Goal{Reach: v(70)}, State: Missed}, "not reached"},
 		{Outcome{Goal: Goal{Low: v(1)}, State: Open}, "nothing is known of it"},
-		{Outcome{Goal: Goal{Low: v(1)}, State: Open, Kept: v(99.96), InBand: 3600}, "so far 100.0 % of the time, 1 hour"},
-		{Outcome{Goal: Goal{Low: v(1)}, State: Reached, Kept: v(92.04), InBand: 60}, "kept: 92.0 % of the time, 1 minute"},
-		{Outcome{Goal: Goal{Low: v(1)}, State: Missed, Kept: v(0), InBand: 0}, "missed: 0.0 % of the time, less than a second"},
+		{Outcome{Goal: Goal{Low: v(1)}, State: Open, Kept: v(99.96), InBand: 3600},
+			"so far 100.0 % of the time, 1 hour"},
+		{Outcome{Goal: Goal{Low: v(1)}, State: Reached, Kept: v(92.04), InBand: 60},
+			"kept: 92.0 % of the time, 1 minute"},
+		{Outcome{Goal: Goal{Low: v(1)}, State: Missed, Kept: v(0), InBand: 0},
+			"missed: 0.0 % of the time, less than a second"},
 	} {
 		if got := c.outcome.How(time.UTC, now); got != c.says {
 			t.Errorf("%+v: %q, want %q", c.outcome, got, c.says)
 		}
 	}
-	s := Summary{Run: Run{StartedAt: now - 3600_000}, Lasted: 3600, Results: []Outcome{{Words: "core reaches 70 °C", Goal: Goal{Reach: v(70)}, State: Missed}}}
+	s := Summary{Run: Run{StartedAt: now - 3600_000}, Lasted: 3600,
+		Results: []Outcome{{Words: "core reaches 70 °C", Goal: Goal{Reach: v(70)}, State: Missed}}}
 	for _, c := range []struct {
 		alarms int
 		ended  bool
@@ -105,7 +116,8 @@ func TestPlansStartAndEndRuns(t *testing.T) {
 		return out
 	}
 	p := Plan{Name: "firing", Asset: "kiln", Signal: "kiln/temp", Start: test("above 40"), End: test("below 35")}
-	for value, want := range map[float64][2]bool{30: {false, true}, 37: {false, false}, 40: {false, false}, 41: {true, false}} {
+	for value, want := range map[float64][2]bool{30: {false, true}, 37: {false, false}, 40: {false, false},
+		41: {true, false}} {
 		if p.Starts(value) != want[0] || p.Ends(value) != want[1] {
 			t.Errorf("at %v it starts %v, ends %v", value, p.Starts(value), p.Ends(value))
 		}
@@ -132,7 +144,8 @@ func TestPlansStartAndEndRuns(t *testing.T) {
 			t.Errorf("%+v: %v, wanted of %s", bad, fault, says)
 		}
 	}
-	for _, good := range []Plan{p, {Name: "night", Hours: "daily 22:00-06:00"}, {Name: "lamp", Signal: "a/lamp", Start: test("is on")}} {
+	for _, good := range []Plan{p, {Name: "night", Hours: "daily 22:00-06:00"},
+		{Name: "lamp", Signal: "a/lamp", Start: test("is on")}} {
 		if err := good.Check(); err != nil {
 			t.Errorf("%+v: %v", good, err)
 		}

@@ -12,7 +12,8 @@ func month() (blocks []Block, from, until measure.Instant) {
 	const n = 30 * 86400
 	readings := make([]measure.Reading, 0, BlockReadings)
 	for i := range n {
-		readings = append(readings, measure.Reading{At: measure.Instant(i) * 1000, Value: math.Round(200+50*math.Sin(float64(i)/9000)+float64(i*7919%11)) / 10})
+		readings = append(readings, measure.Reading{At: measure.Instant(i) * 1000,
+			Value: math.Round(200+50*math.Sin(float64(i)/9000)+float64(i*7919%11)) / 10})
 		if len(readings) == BlockReadings || i == n-1 {
 			blocks = append(blocks, Seal(readings))
 			readings = readings[:0]

@@ -31,7 +31,8 @@ func drawn(r *rand.Rand, n int) []measure.Reading {
 				*v = math.Float64frombits(r.Uint64())
 			}
 		case 4:
-			*v = []float64{0, math.Copysign(0, -1), 0.1 + 0.2, math.MaxFloat64, math.SmallestNonzeroFloat64, 1e15, 9007199254740993}[r.IntN(7)]
+			*v = []float64{0, math.Copysign(0, -1), 0.1 + 0.2, math.MaxFloat64, math.SmallestNonzeroFloat64, 1e15,
+				9007199254740993}[r.IntN(7)]
 		}
 		if marked && r.IntN(4) == 0 {
 			readings[i].Quality = measure.Quality(r.IntN(1 << measure.MarkCount))
@@ -58,7 +59,8 @@ func TestABlockGivesBackWhatWentIn(t *testing.T) {
 			t.Fatalf("seed %d: %v", seed, err)
 		}
 		low, high := slices.MinFunc(readings, byValue), slices.MaxFunc(readings, byValue)
-		if b.Count != len(readings) || b.FirstAt != readings[0].At || b.Low != low.Value || b.High != high.Value || b.Digest != Digest(readings) {
+		if b.Count != len(readings) || b.FirstAt != readings[0].At || b.Low != low.Value || b.High != high.Value ||
+			b.Digest != Digest(readings) {
 			t.Fatalf("seed %d: head %+v", seed, b.Head)
 		}
 		for i := range readings { // each place counts for the digest
@@ -127,7 +129,8 @@ func TestABodyThatIsCutIsBroken(t *testing.T) {
 func TestRegularReadingsTakeLittle(t *testing.T) {
 	readings := make([]measure.Reading, BlockReadings)
 	for i := range readings {
-		readings[i] = measure.Reading{At: measure.Instant(i * 1000), Value: math.Round(210+30*math.Sin(float64(i)/300)) / 10}
+		readings[i] = measure.Reading{At: measure.Instant(i * 1000),
+			Value: math.Round(210+30*math.Sin(float64(i)/300)) / 10}
 	}
 	if n := len(Seal(readings).Body); n > BlockReadings+64 {
 		t.Errorf("%d bytes for %d readings", n, len(readings))
@@ -163,11 +166,13 @@ func TestMergeAgreesWithAMap(t *testing.T) {
 			}
 			merged, told := Merge(all, fresh, replace)
 			all = merged
-			if told.Added != want.Added || told.Same != want.Same || told.Replaced != want.Replaced || !slices.Equal(told.Conflicts, want.Conflicts) {
+			if told.Added != want.Added || told.Same != want.Same || told.Replaced != want.Replaced ||
+				!slices.Equal(told.Conflicts, want.Conflicts) {
 				t.Fatalf("seed %d: %+v, want %+v", seed, told, want)
 			}
 		}
-		if len(all) != len(model) || !slices.IsSortedFunc(all, func(a, b measure.Reading) int { return int(a.At - b.At) }) {
+		if len(all) != len(model) || !slices.IsSortedFunc(all,
+			func(a, b measure.Reading) int { return int(a.At - b.At) }) {
 			t.Fatalf("seed %d: %d readings, want %d", seed, len(all), len(model))
 		}
 		for _, x := range all {
@@ -183,8 +188,10 @@ func TestMergeAgreesWithAMap(t *testing.T) {
 }
 
 func TestInOrderKeepsTheFirstOfAnInstant(t *testing.T) {
-	sorted, others := InOrder([]measure.Reading{{At: 3, Value: 1}, {At: 1, Value: 5}, {At: 3, Value: 1}, {At: 1, Value: 6}, {At: 2}})
-	if !slices.Equal(sorted, []measure.Reading{{At: 1, Value: 5}, {At: 2}, {At: 3, Value: 1}}) || !slices.Equal(others, []measure.Reading{{At: 1, Value: 6}}) {
+	sorted, others := InOrder([]measure.Reading{{At: 3, Value: 1}, {At: 1, Value: 5}, {At: 3, Value: 1},
+		{At: 1, Value: 6}, {At: 2}})
+	if !slices.Equal(sorted, []measure.Reading{{At: 1, Value: 5}, {At: 2}, {At: 3, Value: 1}}) ||
+		!slices.Equal(others, []measure.Reading{{At: 1, Value: 6}}) {
 		t.Errorf("%v %v", sorted, others)
 	}
 }

@@ -131,7 +131,8 @@ func decimalsOf(readings []measure.Reading) (int, bool) {
 
 func isDecimal(v float64, decimals int) bool {
 	whole := math.RoundToEven(v * powers[decimals])
-	return math.Abs(whole) < wholeLimit && math.Float64bits(float64(int64(whole))/powers[decimals]) == math.Float64bits(v)
+	return math.Abs(whole) < wholeLimit && math.Float64bits(float64(int64(whole))/powers[decimals]) == math.Float64bits(
+		v)
 }
 
 // bitsOf writes, for each value, a byte with the number of zero bytes before (high half) and after

@@ -194,6 +194,7 @@ func (g *Figures) Corners(until measure.Instant) []measure.Reading {
 	if g.Count == 0 {
 		return nil
 	}
-	corners, _ := InOrder([]measure.Reading{{At: g.FirstAt, Value: g.First}, {At: g.LowAt, Value: g.Low}, {At: g.HighAt, Value: g.High}, {At: g.LastAt, Value: g.Last}})
+	corners, _ := InOrder([]measure.Reading{{At: g.FirstAt, Value: g.First}, {At: g.LowAt, Value: g.Low},
+		{At: g.HighAt, Value: g.High}, {At: g.LastAt, Value: g.Last}})
 	return Cut(corners, g.At, until-1)
 }

@@ -90,7 +90,8 @@ func TestBothMeans(t *testing.T) {
 }
 
 func TestPeriods(t *testing.T) {
-	for text, good := range map[string]bool{"1h": true, "15m": true, "1d": true, "7d": true, "6h": true, "1s": true, "7h": false, "25h": false, "0s": false, "36h": false, "500ms": false, "x": false} {
+	for text, good := range map[string]bool{"1h": true, "15m": true, "1d": true, "7d": true, "6h": true, "1s": true,
+		"7h": false, "25h": false, "0s": false, "36h": false, "500ms": false, "x": false} {
 		if _, err := ParsePeriod(text); (err == nil) != good {
 			t.Errorf("%s: %v", text, err)
 		}
@@ -112,7 +113,8 @@ func TestPeriods(t *testing.T) {
 	if !slices.Equal(edges, want) {
 		t.Errorf("%v, want %v", edges, want)
 	}
-	if got := (7 * Day).Start(at("2026-11-22T12:00:00Z"), dublin).Time().In(dublin); got.Weekday() != time.Monday || got.Day() != 16 {
+	if got := (7 * Day).Start(at("2026-11-22T12:00:00Z"), dublin).Time().In(dublin); got.Weekday() != time.Monday ||
+		got.Day() != 16 {
 		t.Errorf("the week begins on %v", got)
 	}
 	for _, zone := range []string{"America/Asuncion", "Asia/Kathmandu", "Africa/Cairo", "America/Sao_Paulo"} { // midnights that do not exist
@@ -163,7 +165,8 @@ func TestHoursJoinToLongerPeriods(t *testing.T) {
 				t.Errorf("%v: %+v, want %+v", p, got[i], want[i])
 			}
 			got[i].Held, got[i].Sum = want[i].Held, want[i].Sum
-			if p < Day && got[i] != want[i] || got[i].Count != want[i].Count || got[i].LowAt != want[i].LowAt || got[i].HighAt != want[i].HighAt || got[i].HeldFor != want[i].HeldFor {
+			if p < Day && got[i] != want[i] || got[i].Count != want[i].Count || got[i].LowAt != want[i].LowAt ||
+				got[i].HighAt != want[i].HighAt || got[i].HeldFor != want[i].HeldFor {
 				t.Errorf("%v: %+v, want %+v", p, got[i], want[i])
 			}
 		}
@@ -199,7 +202,8 @@ func TestSplicePutsFreshFiguresInPlace(t *testing.T) {
 
 func TestCornersAreInOrderEachOnce(t *testing.T) {
 	f := Figures{At: 0, Count: 5, FirstAt: 1, First: 3, LowAt: 8, Low: 1, HighAt: 4, High: 9, LastAt: 9, Last: 2}
-	if got, want := f.Corners(100), []measure.Reading{{At: 1, Value: 3}, {At: 4, Value: 9}, {At: 8, Value: 1}, {At: 9, Value: 2}}; !slices.Equal(got, want) {
+	if got, want := f.Corners(100), []measure.Reading{{At: 1, Value: 3}, {At: 4, Value: 9}, {At: 8, Value: 1},
+		{At: 9, Value: 2}}; !slices.Equal(got, want) {
 		t.Errorf("%v, want %v", got, want)
 	}
 	if got := f.Corners(5); len(got) != 2 {

@@ -37,7 +37,8 @@ func (l *Liner) Takes(h *Head) bool {
 func (l *Liner) AddHead(h *Head) {
 	c := l.enter(l.ColumnOf(h.FirstAt))
 	c.take(measure.Reading{At: h.FirstAt, Value: h.First}, 1)
-	for _, r := range inOrder(measure.Reading{At: h.LowAt, Value: h.Low}, measure.Reading{At: h.HighAt, Value: h.High}) {
+	for _, r := range inOrder(measure.Reading{At: h.LowAt, Value: h.Low},
+		measure.Reading{At: h.HighAt, Value: h.High}) {
 		c.take(r, 0)
 	}
 	c.take(measure.Reading{At: h.LastAt, Value: h.Last}, h.Count-1)

@@ -15,7 +15,8 @@ import (
 func plot(readings []measure.Reading, from, until measure.Instant, columns, rows int, low, high float64) *image.Gray {
 	img := image.NewGray(image.Rect(0, 0, columns, rows))
 	place := func(r measure.Reading) (x, y int) {
-		return int(int64(r.At-from) * int64(columns) / int64(until-from)), int(math.Floor((r.Value - low) / (high - low) * float64(rows-1)))
+		return int(int64(r.At-from) * int64(columns) / int64(until-from)),
+			int(math.Floor((r.Value - low) / (high - low) * float64(rows-1)))
 	}
 	for i := range readings {
 		x1, y1 := place(readings[max(0, i-1)])
@@ -58,7 +59,8 @@ func TestTheLineDrawsTheSamePixelsAsAllReadings(t *testing.T) {
 		}
 		kept, of := line.Line()
 		if of != len(readings) || len(kept) > 4*columns {
-			t.Fatalf("seed %d: %d kept of %d, for %d columns; there are %d", seed, len(kept), of, columns, len(readings))
+			t.Fatalf("seed %d: %d kept of %d, for %d columns; there are %d", seed, len(kept), of, columns,
+				len(readings))
 		}
 		low, high := math.Inf(1), math.Inf(-1)
 		for _, x := range readings {
@@ -67,7 +69,8 @@ func TestTheLineDrawsTheSamePixelsAsAllReadings(t *testing.T) {
 		if low == high {
 			high++
 		}
-		want, got := plot(readings, from, until, columns, 120, low, high), plot(kept, from, until, columns, 120, low, high)
+		want, got := plot(readings, from, until, columns, 120, low, high), plot(kept, from, until, columns, 120, low,
+			high)
 		for i := range want.Pix {
 			if want.Pix[i] != got.Pix[i] {
 				t.Fatalf("seed %d: the pixel %d,%d differs; %d kept of %d", seed, i%columns, i/columns, len(kept), of)

@@ -49,7 +49,8 @@ func TestSpreadAgainstCountingOneByOne(t *testing.T) {
 		t.Fatalf("%d hours", len(s.Hours))
 	}
 	for _, h := range s.Hours {
-		if h.Count != counts[h.Hour] || math.Abs(h.Mean-sums[h.Hour]/float64(counts[h.Hour])) > 1e-12 || h.Low > h.Mean || h.High < h.Mean {
+		if h.Count != counts[h.Hour] || math.Abs(h.Mean-sums[h.Hour]/float64(counts[h.Hour])) > 1e-12 ||
+			h.Low > h.Mean || h.High < h.Mean {
 			t.Errorf("%+v; one by one %d, %v", h, counts[h.Hour], sums[h.Hour])
 		}
 	}

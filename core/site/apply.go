@@ -38,7 +38,8 @@ type Applied struct {
 // Apply gives the device as the kit makes it. What the kit leaves open stays. The kind and the unit of
 // a signal that has readings stay; signals and guards that the kit does not name stay too.
 func (k *Kit) Apply(m Made) Applied {
-	a := Applied{Made: Made{Device: m.Device, Signals: slices.Clone(m.Signals), Guards: slices.Clone(m.Guards), Outputs: slices.Clone(m.Outputs)}}
+	a := Applied{Made: Made{Device: m.Device, Signals: slices.Clone(m.Signals), Guards: slices.Clone(m.Guards),
+		Outputs: slices.Clone(m.Outputs)}}
 	a.device(k)
 	for i := range k.Signals {
 		a.signal(&k.Signals[i])
@@ -62,7 +63,8 @@ func (a *Applied) change(what, field, from, to string) bool {
 
 func (a *Applied) keep(what, field, from, to, why string) {
 	if from != to {
-		a.Changes = append(a.Changes, KitChange{Device: a.Device.Name, What: what, Field: field, From: from, To: to, Kept: why})
+		a.Changes = append(a.Changes, KitChange{Device: a.Device.Name, What: what, Field: field, From: from, To: to,
+			Kept: why})
 	}
 }
 
@@ -113,7 +115,8 @@ func (a *Applied) signal(ks *KitSignal) {
 	if ks.Quantity != "" && a.change(what, "quantity", s.Quantity, ks.Quantity) {
 		s.Quantity = ks.Quantity
 	}
-	if ks.Span != nil && a.change(what, "span", spanWords(s.SpanLow, s.SpanHigh), spanWords(&ks.Span.Low, &ks.Span.High)) {
+	if ks.Span != nil && a.change(what, "span", spanWords(s.SpanLow, s.SpanHigh),
+		spanWords(&ks.Span.Low, &ks.Span.High)) {
 		s.SpanLow, s.SpanHigh = &ks.Span.Low, &ks.Span.High
 	}
 	if !ks.Faults.IsZero() && a.change(what, "faults", s.Faults.Words(), ks.Faults.Words()) {
@@ -126,7 +129,8 @@ func (a *Applied) signal(ks *KitSignal) {
 		field string
 		into  *measure.Duration
 		want  measure.Duration
-	}{{"warm_up", &s.WarmUp, ks.WarmUp}, {"warm_gap", &s.WarmGap, ks.WarmGap}, {"stuck_after", &s.StuckAfter, ks.Stuck}, {"fault_after", &s.FaultAfter, ks.Fault}} {
+	}{{"warm_up", &s.WarmUp, ks.WarmUp}, {"warm_gap", &s.WarmGap, ks.WarmGap}, {"stuck_after", &s.StuckAfter, ks.Stuck},
+		{"fault_after", &s.FaultAfter, ks.Fault}} {
 		if d.want != 0 && a.change(what, d.field, d.into.String(), d.want.String()) {
 			*d.into = d.want
 		}
@@ -179,9 +183,11 @@ func (a *Applied) output(ko *KitOutput) {
 }
 
 func guardWords(g alarm.Guard) string {
-	text := fmt.Sprintf("%s %s, deadband %v, on-delay %v, off-delay %v, %s", g.Signal, g.When, g.Deadband, g.OnDelay, g.OffDelay, g.Severity)
+	text := fmt.Sprintf("%s %s, deadband %v, on-delay %v, off-delay %v, %s", g.Signal, g.When, g.Deadband, g.OnDelay,
+		g.OffDelay, g.Severity)
 	for _, r := range g.Rungs {
-		text += fmt.Sprintf("; %s, deadband %v, on-delay %v, off-delay %v, %s", r.When, r.Deadband, r.OnDelay, r.OffDelay, r.Severity)
+		text += fmt.Sprintf("; %s, deadband %v, on-delay %v, off-delay %v, %s", r.When, r.Deadband, r.OnDelay,
+			r.OffDelay, r.Severity)
 	}
 	if g.Latch {
 		text += ", latched"
@@ -212,13 +218,16 @@ func (b Bands) words() string {
 
 // KitFrom makes a kit of a device as it stands.
 func KitFrom(name string, m Made) Kit {
-	k := Kit{Name: name, Title: m.Device.Title, Interval: m.Device.Interval, Closed: m.Device.Closed, Settings: m.Device.Settings, Faults: m.Device.Faults}
+	k := Kit{Name: name, Title: m.Device.Title, Interval: m.Device.Interval, Closed: m.Device.Closed,
+		Settings: m.Device.Settings, Faults: m.Device.Faults}
 	for _, s := range m.Signals {
 		if s.MadeOf != "" {
 			continue // a kit describes what is measured
 		}
-		ks := KitSignal{Name: s.Name, Title: s.Title, Quantity: s.Quantity, Unit: s.Unit, Step: s.Step, Bands: s.Bands, Interval: s.Interval,
-			FailsTo: s.FailsTo, WarmUp: s.WarmUp, WarmGap: s.WarmGap, Stuck: s.StuckAfter, Fault: s.FaultAfter, Faults: s.Faults}
+		ks := KitSignal{Name: s.Name, Title: s.Title, Quantity: s.Quantity, Unit: s.Unit, Step: s.Step, Bands: s.Bands,
+			Interval: s.Interval,
+			FailsTo:  s.FailsTo, WarmUp: s.WarmUp, WarmGap: s.WarmGap, Stuck: s.StuckAfter, Fault: s.FaultAfter,
+			Faults: s.Faults}
 		if s.Kind != KindNumber {
 			ks.Kind = s.Kind
 		}
@@ -239,8 +248,10 @@ func KitFrom(name string, m Made) Kit {
 	}
 	for _, g := range m.Guards {
 		signal := strings.TrimPrefix(g.Signal, m.Device.Name+"/")
-		k.Guards = append(k.Guards, KitGuard{Name: strings.TrimPrefix(g.Name, m.Device.Name+"-"), Signal: signal, When: g.When, Deadband: g.Deadband,
-			OnDelay: g.OnDelay, OffDelay: g.OffDelay, Severity: g.Severity, Advice: g.Advice, Rungs: g.Rungs.Plain(), Latch: g.Latch, Armed: g.Armed})
+		k.Guards = append(k.Guards, KitGuard{Name: strings.TrimPrefix(g.Name, m.Device.Name+"-"), Signal: signal,
+			When: g.When, Deadband: g.Deadband,
+			OnDelay: g.OnDelay, OffDelay: g.OffDelay, Severity: g.Severity, Advice: g.Advice, Rungs: g.Rungs.Plain(),
+			Latch: g.Latch, Armed: g.Armed})
 	}
 	return k
 }

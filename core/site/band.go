@@ -39,9 +39,11 @@ func (b Bands) Check() error {
 		case strings.TrimSpace(band.Name) == "":
 			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %d has no name", i+1)}
 		case math.IsNaN(from) || math.IsNaN(to) || from >= to:
-			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q goes from %v to %v; the lower value comes first", band.Name, from, to)}
+			return &measure.Fault{Field: "bands",
+				Reason: fmt.Sprintf("band %q goes from %v to %v; the lower value comes first", band.Name, from, to)}
 		case band.Colour != "" && !slices.Contains(Colours, band.Colour):
-			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q: %s", band.Name, Unknown("colour", band.Colour, Colours))}
+			return &measure.Fault{Field: "bands", Reason: fmt.Sprintf("band %q: %s", band.Name,
+				Unknown("colour", band.Colour, Colours))}
 		}
 	}
 	return nil
@@ -105,8 +107,8 @@ func cutLast(s, sep string) (before, after string, found bool) {
 	return s, "", false
 }
 
-// Says writes a value of the signal for people, in the units that they see: no finer than its step, with the word of the band that
-// it lies in. What is on or off is its word alone.
+// Says writes a value of the signal for people, in the units that they see: no finer than its step, with the word of
+// the band that it lies in. What is on or off is its word alone.
 func (s *Signal) Says(value float64, units Units) string {
 	word := s.Bands.Name(value)
 	if s.Kind == KindSwitch {

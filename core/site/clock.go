@@ -12,14 +12,15 @@ type Sent struct {
 	Alone             bool // nothing older came with it
 }
 
-// clockSlack is by how much a reading that is sent when it is measured may be older or younger than the one before it was.
+// clockSlack is by how much a reading that is sent when it is measured may be older or younger than the one before it
+// was.
 const clockSlack = 2 * time.Second
 
 // ClockRight is how old a reading may be on arrival, or how far ahead, for the clock behind it to be right.
 const ClockRight = time.Minute
 
-// Live tells whether a reading was sent when it was measured, so that its age on arrival tells of its device's clock: it is hardly
-// old, or as old as the one before it. A backlog grows younger, or older, as it is sent.
+// Live tells whether a reading was sent when it was measured, so that its age on arrival tells of its device's clock:
+// it is hardly old, or as old as the one before it. A backlog grows younger, or older, as it is sent.
 func (s Sent) Live(before Sent) bool {
 	if s.Arrived.Sub(s.Measured).Abs() < ClockRight {
 		return true

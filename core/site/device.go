@@ -89,7 +89,8 @@ const (
 // CheckInterval tells why a device cannot keep the interval: nil or a *measure.Fault. 0 is none.
 func CheckInterval(field string, d measure.Duration) error {
 	if d != 0 && (d < MinInterval || d > MaxInterval) {
-		return &measure.Fault{Field: field, Reason: fmt.Sprintf("%v is not between %v and %v", d, MinInterval, MaxInterval)}
+		return &measure.Fault{Field: field, Reason: fmt.Sprintf("%v is not between %v and %v", d, MinInterval,
+			MaxInterval)}
 	}
 	return nil
 }
@@ -112,7 +113,8 @@ func (s Settings) Check() error {
 		return err
 	}
 	if len(s.Values) > maxValues {
-		return &measure.Fault{Field: "values", Reason: fmt.Sprintf("has %d keys; %d are allowed", len(s.Values), maxValues)}
+		return &measure.Fault{Field: "values", Reason: fmt.Sprintf("has %d keys; %d are allowed", len(s.Values),
+			maxValues)}
 	}
 	for _, key := range slices.Sorted(maps.Keys(s.Values)) {
 		if err := CheckName(key); err != nil {
@@ -122,7 +124,8 @@ func (s Settings) Check() error {
 			return &measure.Fault{Field: "values", Reason: key + " has the character zero"}
 		}
 		if len(s.Values[key]) > maxValueLength {
-			return &measure.Fault{Field: "values", Reason: fmt.Sprintf("%s has %d characters; %d are allowed", key, len(s.Values[key]), maxValueLength)}
+			return &measure.Fault{Field: "values", Reason: fmt.Sprintf("%s has %d characters; %d are allowed", key,
+				len(s.Values[key]), maxValueLength)}
 		}
 	}
 	return nil

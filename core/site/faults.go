@@ -8,8 +8,8 @@ import (
 	"jauntylark/core/measure"
 )
 
-// Faults say how bad the faults of a thing are, and whom they are told to: its silence, a wrong clock, sensors that cannot be
-// believed. What is left out is as the guards of the thing say.
+// Faults say how bad the faults of a thing are, and whom they are told to: its silence, a wrong clock, sensors that
+// cannot be believed. What is left out is as the guards of the thing say.
 type Faults struct {
 	Severity alarm.Severity `json:"severity,omitempty" required:"false" enum:"advisory,warning,critical" doc:"as the severest of its guards when left out; a warning where it has none"`
 	Tell     []string       `json:"tell,omitempty" required:"false" maxItems:"50" doc:"names of rosters and contacts, e-mail addresses; whom its guards tell when left out"`
@@ -20,8 +20,10 @@ func (f Faults) IsZero() bool { return f.Severity == "" && len(f.Tell) == 0 }
 
 // Check tells what is wrong: nil or a *measure.Fault.
 func (f Faults) Check() error {
-	if known := []string{"", string(alarm.Advisory), string(alarm.Warning), string(alarm.Critical)}; !slices.Contains(known, string(f.Severity)) {
-		return &measure.Fault{Field: "faults.severity", Reason: Unknown("severity", string(f.Severity), known[1:]) + "; severities are advisory, warning, critical"}
+	if known := []string{"", string(alarm.Advisory), string(alarm.Warning),
+		string(alarm.Critical)}; !slices.Contains(known, string(f.Severity)) {
+		return &measure.Fault{Field: "faults.severity", Reason: Unknown("severity", string(f.Severity), known[1:]) +
+			"; severities are advisory, warning, critical"}
 	}
 	return nil
 }

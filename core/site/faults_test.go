@@ -35,7 +35,8 @@ func TestFaultsAreChecked(t *testing.T) {
 		t.Error(err)
 	}
 	var fault *measure.Fault
-	if err := (Faults{Severity: "critcal"}).Check(); !errors.As(err, &fault) || fault.Field != "faults.severity" || !strings.Contains(fault.Reason, "critical") {
+	if err := (Faults{Severity: "critcal"}).Check(); !errors.As(err, &fault) || fault.Field != "faults.severity" ||
+		!strings.Contains(fault.Reason, "critical") {
 		t.Errorf("%v", err)
 	}
 }
@@ -47,7 +48,8 @@ func TestFaultsChange(t *testing.T) {
 		t.Errorf("nothing was said: %+v", f)
 	}
 	milder, nobody := alarm.Advisory, []string{}
-	if !(FaultsChange{Severity: &milder}).Onto(&f) || f.Severity != alarm.Advisory || !slices.Equal(f.Tell, []string{"orla"}) {
+	if !(FaultsChange{Severity: &milder}).Onto(&f) || f.Severity != alarm.Advisory ||
+		!slices.Equal(f.Tell, []string{"orla"}) {
 		t.Errorf("%+v", f)
 	}
 	if !(FaultsChange{Tell: &nobody}).Onto(&f) || len(f.Tell) != 0 || f.Severity != alarm.Advisory {

@@ -90,7 +90,8 @@ func (k *Kit) Check() error {
 	if err := CheckInterval("interval", k.Interval); err != nil {
 		return err
 	}
-	if err := errors.Join(CheckKeep("keep_readings", k.KeepReadings), CheckKeep("keep_figures", k.KeepFigures)); err != nil {
+	if err := errors.Join(CheckKeep("keep_readings", k.KeepReadings),
+		CheckKeep("keep_figures", k.KeepFigures)); err != nil {
 		return err
 	}
 	if err := k.Settings.Check(); err != nil {
@@ -107,7 +108,8 @@ func (k *Kit) Check() error {
 			return within(fmt.Sprintf("signals[%d]", i), err)
 		}
 		if signals[s.Name] != nil {
-			return &measure.Fault{Field: fmt.Sprintf("signals[%d].name", i), Reason: fmt.Sprintf("%q is there twice", s.Name)}
+			return &measure.Fault{Field: fmt.Sprintf("signals[%d].name", i), Reason: fmt.Sprintf("%q is there twice",
+				s.Name)}
 		}
 		signals[s.Name], names = s, append(names, s.Name)
 	}
@@ -120,7 +122,8 @@ func (k *Kit) Check() error {
 			return &measure.Fault{Field: fmt.Sprintf("outputs[%d].name", i), Reason: err.Error()}
 		}
 		if outputs[o.Name] {
-			return &measure.Fault{Field: fmt.Sprintf("outputs[%d].name", i), Reason: fmt.Sprintf("%q is there twice", o.Name)}
+			return &measure.Fault{Field: fmt.Sprintf("outputs[%d].name", i), Reason: fmt.Sprintf("%q is there twice",
+				o.Name)}
 		}
 		if err := k.Outputs[i].Spec.Check(); err != nil {
 			return within(fmt.Sprintf("outputs[%d]", i), err)
@@ -151,7 +154,8 @@ func (k *Kit) checkGuards(signals map[string]*KitSignal, names []string) error {
 		case s == nil:
 			return &measure.Fault{Field: place + ".signal", Reason: noSignal(k.Guards[i].Signal, names)}
 		case !g.When.Suits(s.KindOr()):
-			return &measure.Fault{Field: place + ".when", Reason: fmt.Sprintf("'%s' does not go with %s, which is a %s", g.When, s.Name, s.KindOr())}
+			return &measure.Fault{Field: place + ".when", Reason: fmt.Sprintf("'%s' does not go with %s, which is a %s",
+				g.When, s.Name, s.KindOr())}
 		}
 		if err := g.Check(); err != nil {
 			return within(place, err)
@@ -168,7 +172,8 @@ func (s *KitSignal) check() error {
 	if s.Unit != "" && !s.Unit.Known() {
 		return &measure.Fault{Field: "unit", Reason: UnknownUnit(s.Unit)}
 	}
-	rules := quality.Rules{FailsTo: s.FailsTo, WarmUp: s.WarmUp, WarmGap: s.WarmGap, StuckAfter: s.Stuck, FaultAfter: s.Fault}
+	rules := quality.Rules{FailsTo: s.FailsTo, WarmUp: s.WarmUp, WarmGap: s.WarmGap, StuckAfter: s.Stuck,
+		FaultAfter: s.Fault}
 	if s.Span != nil {
 		rules.SpanLow, rules.SpanHigh = &s.Span.Low, &s.Span.High
 	}
@@ -176,7 +181,8 @@ func (s *KitSignal) check() error {
 		return err
 	}
 	if s.Kind != "" && !isOne(s.Kind, Kinds) {
-		return &measure.Fault{Field: "kind", Reason: fmt.Sprintf("%q is not one of %s", s.Kind, strings.Join(Kinds, ", "))}
+		return &measure.Fault{Field: "kind", Reason: fmt.Sprintf("%q is not one of %s", s.Kind,
+			strings.Join(Kinds, ", "))}
 	}
 	if err := CheckInterval("interval", s.Interval); err != nil {
 		return err
@@ -201,7 +207,9 @@ func (g KitGuard) guard(device string) alarm.Guard {
 	if severity == "" {
 		severity = alarm.Warning
 	}
-	return alarm.Guard{Name: NameFrom(device + "-" + g.Name), Signal: device + "/" + g.Signal, Rung: alarm.Rung{When: g.When, Deadband: g.Deadband, OnDelay: g.OnDelay, OffDelay: g.OffDelay, Severity: severity},
+	return alarm.Guard{Name: NameFrom(device + "-" + g.Name), Signal: device + "/" + g.Signal,
+		Rung: alarm.Rung{When: g.When, Deadband: g.Deadband, OnDelay: g.OnDelay, OffDelay: g.OffDelay,
+			Severity: severity},
 		Rungs: slices.Clone(g.Rungs), Latch: g.Latch, Armed: g.Armed, Tell: []string{}, Advice: g.Advice}
 }
 

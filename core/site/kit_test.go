@@ -12,7 +12,8 @@ import (
 
 func TestAKitThatIsWrongSaysWhere(t *testing.T) {
 	good := func() Kit {
-		return Kit{Name: "k", Signals: []KitSignal{{Name: "temp", Unit: "Cel"}, {Name: "door", Kind: KindSwitch}}, Guards: []KitGuard{{Name: "hot", Signal: "temp", When: alarm.Test{Kind: alarm.Above, A: 1}}}}
+		return Kit{Name: "k", Signals: []KitSignal{{Name: "temp", Unit: "Cel"}, {Name: "door", Kind: KindSwitch}},
+			Guards: []KitGuard{{Name: "hot", Signal: "temp", When: alarm.Test{Kind: alarm.Above, A: 1}}}}
 	}
 	k := good()
 	if err := k.Check(); err != nil {
@@ -30,9 +31,12 @@ func TestAKitThatIsWrongSaysWhere(t *testing.T) {
 		"guards[0].when: 'above 1' does not go": func(k *Kit) { k.Guards[0].Signal = "door" },
 		"guards[0].deadband":                    func(k *Kit) { k.Guards[0].Deadband = -1 },
 		"guards[0].severity":                    func(k *Kit) { k.Guards[0].Severity = "bad" },
-		"tiles[0].signals":                      func(k *Kit) { k.Tiles = []KitTile{{Kind: "value", Signals: []string{"x"}}} },
-		"outputs[0].name":                       func(k *Kit) { k.Outputs = []KitOutput{{Name: "-"}} },
-		"values: key":                           func(k *Kit) { k.Settings.Values = map[string]string{"A b": "1"} },
+		"tiles[0].signals": func(k *Kit) {
+			k.Tiles = []KitTile{{Kind: "value",
+				Signals: []string{"x"}}}
+		},
+		"outputs[0].name": func(k *Kit) { k.Outputs = []KitOutput{{Name: "-"}} },
+		"values: key":     func(k *Kit) { k.Settings.Values = map[string]string{"A b": "1"} },
 	} {
 		k := good()
 		spoil(&k)
@@ -44,9 +48,11 @@ func TestAKitThatIsWrongSaysWhere(t *testing.T) {
 
 // Applying a kit twice changes nothing the second time.
 func TestApplyingAKitAgainChangesNothing(t *testing.T) {
-	k := Kit{Name: "k", Interval: measure.Duration(time.Minute), Closed: true, Settings: Settings{Values: map[string]string{"led": "off"}},
-		Signals: []KitSignal{{Name: "temp", Title: "Air", Quantity: "temperature", Unit: "Cel", Span: &Span{-40, 85}, Step: 0.1, Interval: measure.Duration(time.Second), Bands: Bands{{Name: "cold", To: new(float64)}}}},
-		Guards:  []KitGuard{{Name: "hot", Signal: "temp", When: alarm.Test{Kind: alarm.Above, A: 30}}}}
+	k := Kit{Name: "k", Interval: measure.Duration(time.Minute), Closed: true,
+		Settings: Settings{Values: map[string]string{"led": "off"}},
+		Signals: []KitSignal{{Name: "temp", Title: "Air", Quantity: "temperature", Unit: "Cel", Span: &Span{-40, 85},
+			Step: 0.1, Interval: measure.Duration(time.Second), Bands: Bands{{Name: "cold", To: new(float64)}}}},
+		Guards: []KitGuard{{Name: "hot", Signal: "temp", When: alarm.Test{Kind: alarm.Above, A: 30}}}}
 	first := k.Apply(Made{Device: Device{Name: "d"}})
 	if len(first.Changes) < 8 {
 		t.Errorf("the first time: %+v", first.Changes)
@@ -58,7 +64,8 @@ func TestApplyingAKitAgainChangesNothing(t *testing.T) {
 		t.Errorf("the second time: %+v", again.Changes)
 	}
 	copied := KitFrom("k", first.Made)
-	if again := copied.Apply(first.Made); slices.ContainsFunc(again.Changes, func(c KitChange) bool { return c.Kept == "" && !strings.HasPrefix(c.What, "guard") }) {
+	if again := copied.Apply(first.Made); slices.ContainsFunc(again.Changes,
+		func(c KitChange) bool { return c.Kept == "" && !strings.HasPrefix(c.What, "guard") }) {
 		t.Errorf("a kit of the device would change %+v", again.Changes)
 	}
 }
@@ -73,7 +80,8 @@ func TestProposeInterval(t *testing.T) {
 		gaps []float64
 		want time.Duration
 	}{
-		{many(14_900, 15_300, 14_800), 15 * time.Second}, {many(300_200), 5 * time.Minute}, {many(7_000), 7 * time.Second},
+		{many(14_900, 15_300, 14_800), 15 * time.Second}, {many(300_200), 5 * time.Minute},
+		{many(7_000), 7 * time.Second},
 		{many(15_000, 90_000), 15 * time.Second}, // one that was lost
 		{[]float64{15_000, 15_000}, 0}, {many(15_000, 1_000, 2_000, 60_000, 90_000), 0}, {many(20), 0}, {nil, 0},
 	} {
@@ -84,7 +92,8 @@ func TestProposeInterval(t *testing.T) {
 }
 
 func TestBandsAndSettings(t *testing.T) {
-	for text, want := range map[string]string{"dry ..1150": `[{"name":"dry","to":1150}]`, "just wet 1..2.5": `[{"name":"just wet","from":1,"to":2.5}]`, "over -3..": `[{"name":"over","from":-3}]`} {
+	for text, want := range map[string]string{"dry ..1150": `[{"name":"dry","to":1150}]`,
+		"just wet 1..2.5": `[{"name":"just wet","from":1,"to":2.5}]`, "over -3..": `[{"name":"over","from":-3}]`} {
 		band, err := ParseBand(text)
 		if got := (Bands{band}).words(); err != nil || got != want {
 			t.Errorf("%q: %s %v", text, got, err)

@@ -38,7 +38,8 @@ type Days []string
 func (d Days) Check() error {
 	for _, day := range d {
 		if _, err := time.Parse(time.DateOnly, day); err != nil {
-			return &measure.Fault{Field: "holidays", Reason: fmt.Sprintf("%q is no date; write it like 2026-12-25", day)}
+			return &measure.Fault{Field: "holidays", Reason: fmt.Sprintf("%q is no date; write it like 2026-12-25",
+				day)}
 		}
 	}
 	return nil
@@ -54,7 +55,8 @@ func (u Units) Check() error {
 		case !unit.Known():
 			return &measure.Fault{Field: "units", Reason: UnknownUnit(unit)}
 		case unit.Dimension() != dimension:
-			return &measure.Fault{Field: "units", Reason: fmt.Sprintf("%s is a unit of %s, not of %s", unit, unit.Dimension(), dimension)}
+			return &measure.Fault{Field: "units", Reason: fmt.Sprintf("%s is a unit of %s, not of %s", unit,
+				unit.Dimension(), dimension)}
 		}
 	}
 	return nil

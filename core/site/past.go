@@ -68,7 +68,8 @@ const LeastKept = measure.Duration(24 * 3600 * 1e9)
 // CheckKeep tells what is wrong with a time to keep something.
 func CheckKeep(field string, d measure.Duration) error {
 	if d != 0 && d < LeastKept {
-		return &measure.Fault{Field: field, Reason: "is " + d.String() + "; take a day (1d) or more, or 0s to say nothing"}
+		return &measure.Fault{Field: field, Reason: "is " + d.String() +
+			"; take a day (1d) or more, or 0s to say nothing"}
 	}
 	return nil
 }

@@ -25,7 +25,8 @@ func TestTheNarrowerRuleOfWhatIsKeptCounts(t *testing.T) {
 		t.Errorf("nobody says: %v", got)
 	}
 	for d, good := range map[measure.Duration]bool{0: true, days(1): true, days(1) - 1: false, days(36500): true} {
-		if err := CheckKeep("keep_readings", d); (err == nil) != good || err != nil && !strings.Contains(err.Error(), "keep_readings") {
+		if err := CheckKeep("keep_readings", d); (err == nil) != good || err != nil &&
+			!strings.Contains(err.Error(), "keep_readings") {
 			t.Errorf("%v: %v", d, err)
 		}
 	}

@@ -25,8 +25,8 @@ var runNames = []string{"running", "runs", "run", "on", "on off", "state", "stat
 // RunsItself tells whether a switch of a title says that its device runs, so that "it ran" is said of it.
 func RunsItself(title string) bool { return slices.Contains(runNames, strings.ToLower(title)) }
 
-// RanWords say the newest run of a switch at an instant, as of a thing that ran, or else was on, or in the state that it has a word for:
-// "ran for 4 seconds, 7 hours ago; 56 times today". Empty: it has not run.
+// RanWords say the newest run of a switch at an instant, as of a thing that ran, or else was on, or in the state that
+// it has a word for: "ran for 4 seconds, 7 hours ago; 56 times today". Empty: it has not run.
 func (s *Signal) RanWords(r *Ran, now measure.Instant, zone *time.Location) string {
 	if r.From == nil {
 		return ""
@@ -45,5 +45,6 @@ func (s *Signal) RanWords(r *Ran, now measure.Instant, zone *time.Location) stri
 	if r.Until == nil {
 		return fmt.Sprintf("%s for %s%s", since, prose.Length(now.Sub(*r.From)), today)
 	}
-	return fmt.Sprintf("%s for %s, %s ago%s", verb, prose.Length(r.Until.Sub(*r.From)), prose.Length(now.Sub(*r.Until)), today)
+	return fmt.Sprintf("%s for %s, %s ago%s", verb, prose.Length(r.Until.Sub(*r.From)), prose.Length(now.Sub(*r.Until)),
+		today)
 }

@@ -8,7 +8,8 @@ import (
 	"jauntylark/core/quality"
 )
 
-// A value is said in its signal's step, in the unit that people see, with the word of its band; what is on or off is its word alone.
+// A value is said in its signal's step, in the unit that people see, with the word of its band; what is on or off is
+// its word alone.
 func TestWhatASignalSays(t *testing.T) {
 	low, mid := 12.0, 20.0
 	cold, fine := Band{Name: "cold", To: &low}, Band{Name: "fine", From: &low, To: &mid}
@@ -33,10 +34,12 @@ func TestWhatASignalSays(t *testing.T) {
 		{Signal{Kind: KindNumber, Unit: "Cel", Bands: Bands{cold, fine}}, 12, nil, "12 °C (fine)"},
 		{Signal{Kind: KindNumber, Unit: "Cel", Bands: Bands{cold, fine}}, 20, nil, "20 °C"},
 		{Signal{Kind: KindSwitch}, 1, nil, "on"}, {Signal{Kind: KindSwitch}, 0, nil, "off"},
-		{Signal{Kind: KindSwitch, Bands: named}, 1, nil, "open"}, {Signal{Kind: KindSwitch, Bands: named}, 0, nil, "shut"},
+		{Signal{Kind: KindSwitch, Bands: named}, 1, nil, "open"}, {Signal{Kind: KindSwitch, Bands: named}, 0, nil,
+			"shut"},
 	} {
 		if got := c.signal.Says(c.value, c.units); got != c.says {
-			t.Errorf("%v of %s %q by %v: %q, want %q", c.value, c.signal.Kind, c.signal.Unit, c.signal.Step, got, c.says)
+			t.Errorf("%v of %s %q by %v: %q, want %q", c.value, c.signal.Kind, c.signal.Unit, c.signal.Step, got,
+				c.says)
 		}
 	}
 	if b, ok := named.Word("OPEN"); !ok || b.Name != "open" {
@@ -68,11 +71,17 @@ func TestWordsOfTheNewestRun(t *testing.T) {
 		says   string
 	}{
 		{Signal{Name: "running"}, Ran{}, ""},
-		{Signal{Name: "running"}, Ran{From: at("2026-07-01T23:10:00Z"), Until: at("2026-07-01T23:10:04Z"), Day: "2026-07-02", Times: 56}, "ran for 4 seconds, 19 minutes 56 seconds ago; 56 times today"},
-		{Signal{Name: "running"}, Ran{From: at("2026-07-01T23:10:00Z"), Day: "2026-07-02", Times: 1}, "has run for 20 minutes; 1 time today"},
-		{Signal{Name: "lamp"}, Ran{From: at("2026-07-01T20:00:00Z"), Until: at("2026-07-01T21:00:00Z"), Day: "2026-07-01", Times: 3}, "was on for 1 hour, 2 hours 30 minutes ago; not today"},
-		{Signal{Name: "lamp", Title: "On/off"}, Ran{From: at("2026-07-01T23:00:00Z"), Day: "2026-07-02", Times: 2}, "has been on for 30 minutes; 2 times today"},
-		{Signal{Name: "eye", Bands: Bands{{Name: "flame", To: &one}, {Name: "dark", From: &one}}}, Ran{From: at("2026-07-01T23:29:47Z"), Day: "2026-07-02", Times: 1}, "has been dark for 13 seconds; 1 time today"},
+		{Signal{Name: "running"}, Ran{From: at("2026-07-01T23:10:00Z"), Until: at("2026-07-01T23:10:04Z"),
+			Day: "2026-07-02", Times: 56}, "ran for 4 seconds, 19 minutes 56 seconds ago; 56 times today"},
+		{Signal{Name: "running"}, Ran{From: at("2026-07-01T23:10:00Z"), Day: "2026-07-02", Times: 1},
+			"has run for 20 minutes; 1 time today"},
+		{Signal{Name: "lamp"}, Ran{From: at("2026-07-01T20:00:00Z"), Until: at("2026-07-01T21:00:00Z"),
+			Day: "2026-07-01", Times: 3}, "was on for 1 hour, 2 hours 30 minutes ago; not today"},
+		{Signal{Name: "lamp", Title: "On/off"}, Ran{From: at("2026-07-01T23:00:00Z"), Day: "2026-07-02", Times: 2},
+			"has been on for 30 minutes; 2 times today"},
+		{Signal{Name: "eye", Bands: Bands{{Name: "flame", To: &one}, {Name: "dark", From: &one}}},
+			Ran{From: at("2026-07-01T23:29:47Z"), Day: "2026-07-02", Times: 1},
+			"has been dark for 13 seconds; 1 time today"},
 	} {
 		if got := c.signal.RanWords(&c.ran, now, dublin); got != c.says {
 			t.Errorf("%s: %q, want %q", c.signal.Name, got, c.says)
@@ -106,35 +115,41 @@ func TestUnitsThatPeopleSee(t *testing.T) {
 }
 
 func TestPeopleAndPaths(t *testing.T) {
-	for text, want := range map[string]string{" Orla@Hollowbrook.example ": "orla@hollowbrook.example", "a.b+c@d.example": "a.b+c@d.example", "Orla <orla@b.example>": "", "orla": "", "orla@": "", "": ""} {
+	for text, want := range map[string]string{" Orla@Hollowbrook.example ": "orla@hollowbrook.example",
+		"a.b+c@d.example": "a.b+c@d.example", "Orla <orla@b.example>": "", "orla": "", "orla@": "", "": ""} {
 		if got, err := CheckEmail(text); got != want || (err == nil) != (want != "") {
 			t.Errorf("%q reads as %q (%v)", text, got, err)
 		}
 	}
-	for text, good := range map[string]bool{"1234567": false, "12345678": true, string(make([]byte, 256)): true, string(make([]byte, 257)): false} {
+	for text, good := range map[string]bool{"1234567": false, "12345678": true, string(make([]byte, 256)): true,
+		string(make([]byte, 257)): false} {
 		if (CheckPassword(text) == nil) != good {
 			t.Errorf("a password of %d", len(text))
 		}
 	}
-	for path, good := range map[string]bool{"pond/oxygen": true, "pond": false, "/oxygen": false, "pond/": false, "pond/a/b": false, "Pond/oxygen": false} {
+	for path, good := range map[string]bool{"pond/oxygen": true, "pond": false, "/oxygen": false, "pond/": false,
+		"pond/a/b": false, "Pond/oxygen": false} {
 		device, signal, err := SplitPath(path)
 		if (err == nil) != good || good && device+"/"+signal != path {
 			t.Errorf("%q: %q %q %v", path, device, signal, err)
 		}
 	}
-	for _, c := range []struct{ title, name, want string }{{"", "fern-house", "Fern house"}, {"The house", "fern-house", "The house"}, {"", "", ""}} {
+	for _, c := range []struct{ title, name, want string }{{"", "fern-house", "Fern house"},
+		{"The house", "fern-house", "The house"}, {"", "", ""}} {
 		if got := Title(c.title, c.name); got != c.want {
 			t.Errorf("%q %q: %q", c.title, c.name, got)
 		}
 	}
-	if (&Person{Name: "Orla", Email: "o@b.example"}).Called() != "Orla" || (&Person{Email: "o@b.example"}).Called() != "o@b.example" {
+	if (&Person{Name: "Orla", Email: "o@b.example"}).Called() != "Orla" ||
+		(&Person{Email: "o@b.example"}).Called() != "o@b.example" {
 		t.Error("what people are called")
 	}
 }
 
 // Settings are checked, told in one line, and go down to a device in a form that a small board can read.
 func TestSettingsOfADevice(t *testing.T) {
-	s := Settings{Interval: measure.Duration(5 * time.Minute), Sparing: measure.Duration(time.Hour), Values: map[string]string{"lamp": "off", "gain": "3"}}
+	s := Settings{Interval: measure.Duration(5 * time.Minute), Sparing: measure.Duration(time.Hour),
+		Values: map[string]string{"lamp": "off", "gain": "3"}}
 	if err := s.Check(); err != nil || s.Words() != "interval 5m, sparing interval 1h, gain 3, lamp off" {
 		t.Errorf("%q %v", s.Words(), err)
 	}
@@ -151,8 +166,10 @@ func TestSettingsOfADevice(t *testing.T) {
 		many[string(rune('a'+i%26))+string(rune('a'+i/26))] = ""
 	}
 	for name, bad := range map[string]Settings{
-		"too often": {Interval: measure.Duration(time.Millisecond)}, "too seldom": {Sparing: measure.Duration(48 * time.Hour)}, "too many": {Values: many},
-		"a bad key": {Values: map[string]string{"LED": "on"}}, "a zero": {Values: map[string]string{"led": "\x00"}}, "too long": {Values: map[string]string{"led": string(make([]rune, 501))}},
+		"too often":  {Interval: measure.Duration(time.Millisecond)},
+		"too seldom": {Sparing: measure.Duration(48 * time.Hour)}, "too many": {Values: many},
+		"a bad key": {Values: map[string]string{"LED": "on"}}, "a zero": {Values: map[string]string{"led": "\x00"}},
+		"too long": {Values: map[string]string{"led": string(make([]rune, 501))}},
 	} {
 		if bad.Check() == nil {
 			t.Errorf("%s is taken", name)

@@ -77,7 +77,8 @@ func Kinds() []string {
 //go:embed texts
 var texts embed.FS
 
-var templates = template.Must(template.New("").Funcs(template.FuncMap{"host": host, "port": port}).ParseFS(texts, "texts/*"))
+var templates = template.Must(template.New("").Funcs(template.FuncMap{"host": host, "port": port}).ParseFS(texts,
+	"texts/*"))
 
 func host(address string) string {
 	if u, err := url.Parse(address); err == nil && u.Hostname() != "" {

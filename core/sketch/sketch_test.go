@@ -5,7 +5,8 @@ import (
 	"testing"
 )
 
-var device = Device{Name: "pond", Key: "k3y", Signal: "oxygen", Ways: Ways{HTTP: "http://192.0.2.7:8080", MQTT: "192.0.2.7:1883", CoAP: "192.0.2.7:5683", CoAPS: "192.0.2.7:5684"}}
+var device = Device{Name: "pond", Key: "k3y", Signal: "oxygen", Ways: Ways{HTTP: "http://192.0.2.7:8080",
+	MQTT: "192.0.2.7:1883", CoAP: "192.0.2.7:5683", CoAPS: "192.0.2.7:5684"}}
 
 func TestEachTextCarriesNameKeyAndAddress(t *testing.T) {
 	all := All(device)
@@ -57,7 +58,8 @@ func TestWaysThatAreNotOpen(t *testing.T) {
 	}
 	d.Key, d.Signal, d.Ways.MQTTS = "", "", "lark.example.org:8883"
 	text, err := Write("mqtt", d)
-	if err != nil || !strings.Contains(text.Text, "--tls-use-os-certs") || !strings.Contains(text.Text, KeyMark) || !strings.Contains(text.Text, `{"temp": 21.5}`) {
+	if err != nil || !strings.Contains(text.Text, "--tls-use-os-certs") || !strings.Contains(text.Text, KeyMark) ||
+		!strings.Contains(text.Text, `{"temp": 21.5}`) {
 		t.Errorf("%s %v", text.Text, err)
 	}
 	d.Ways = Ways{HTTP: "http://x", CoAP: "192.0.2.7:5683"}

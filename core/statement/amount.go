@@ -9,7 +9,8 @@ import (
 	"jauntylark/core/total"
 )
 
-// amounts writes values of one total in one unit and with as many places, so that those of the parts add up to the whole.
+// amounts writes values of one total in one unit and with as many places, so that those of the parts add up to the
+// whole.
 func amounts(t *total.Total, whole float64, parts []float64) (sum cell, cells []cell) {
 	number := func(v float64, places int, unit string) cell {
 		text := measure.Round(v, places)
@@ -56,8 +57,8 @@ func amount(t *total.Total, r total.Result) cell {
 	return sum
 }
 
-// compared says how what a total came to stands to what it came to before: "8 % more than in September 2026 (149.25 EUR)". when
-// is what it is compared with, as "in September 2026".
+// compared says how what a total came to stands to what it came to before: "8 % more than in September 2026 (149.25
+// EUR)". when is what it is compared with, as "in September 2026".
 func compared(t *total.Total, now, before total.Result, when string) string {
 	switch {
 	case !known(&before):

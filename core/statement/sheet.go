@@ -87,7 +87,8 @@ type scope struct {
 func newScope(s *Statement, here site.Site, p Period, now measure.Instant) scope {
 	zone := here.Location()
 	old, part := s.Compared(p, now, zone)
-	of := scope{Statement: s, Site: here, Period: p, now: now, zone: zone, words: s.Words(p, zone), before: s.Words(old, zone)}
+	of := scope{Statement: s, Site: here, Period: p, now: now, zone: zone, words: s.Words(p, zone),
+		before: s.Words(old, zone)}
 	if part {
 		of.words += ", up to " + now.Time().In(zone).Format("2 January 15:04")
 		of.before = "as much of " + of.before
@@ -99,7 +100,8 @@ func newScope(s *Statement, here site.Site, p Period, now measure.Instant) scope
 }
 
 func (o scope) begin() Sheet {
-	return Sheet{Title: o.Called(), Site: o.Site.Name, Period: o.Period, Words: o.words, Says: []string{}, Tables: []Table{}}
+	return Sheet{Title: o.Called(), Site: o.Site.Name, Period: o.Period, Words: o.words, Says: []string{},
+		Tables: []Table{}}
 }
 
 // OfEnergy makes the sheet of energy and cost, as of an instant.
@@ -117,9 +119,11 @@ func OfEnergy(s *Statement, here site.Site, p Period, now measure.Instant, all [
 			sheet.Says = append(sheet.Says, fmt.Sprintf("%s: there is no data of %s.", title, o.words))
 			continue
 		}
-		sheet.Says = append(sheet.Says, fmt.Sprintf("%s came to %s, %s.", title, came, compared(&c.Total, c.Now, c.Before, o.when)))
+		sheet.Says = append(sheet.Says, fmt.Sprintf("%s came to %s, %s.", title, came,
+			compared(&c.Total, c.Now, c.Before, o.when)))
 		if missing := c.Now.Missing; missing > 60 {
-			sheet.Says = append(sheet.Says, fmt.Sprintf("Of %s, %s are without data and not counted.", title, prose.Length(time.Duration(missing*float64(time.Second)))))
+			sheet.Says = append(sheet.Says, fmt.Sprintf("Of %s, %s are without data and not counted.", title,
+				prose.Length(time.Duration(missing*float64(time.Second)))))
 		}
 		if len(c.Now.Rates) > 0 {
 			sheet.Tables = append(sheet.Tables, o.byRate(c))
@@ -127,7 +131,8 @@ func OfEnergy(s *Statement, here site.Site, p Period, now measure.Instant, all [
 		sheet.Tables = append(sheet.Tables, o.byDay(c))
 	}
 	if len(all) == 0 {
-		sheet.Says = append(sheet.Says, "There is no total of energy or cost. Add one: jaunty total add NAME DEVICE/SIGNAL --kind energy")
+		sheet.Says = append(sheet.Says,
+			"There is no total of energy or cost. Add one: jaunty total add NAME DEVICE/SIGNAL --kind energy")
 	}
 	return sheet
 }
@@ -141,7 +146,8 @@ func used(rates []total.RateUse) (sum float64) {
 
 // byRate splits what was used and what it cost by the rates of the tariff, as day and night, and the standing charge.
 func (o scope) byRate(c *Came) Table {
-	t := Table{Title: site.Title(c.Title, c.Name) + " by rate", Columns: []string{"rate", "used", "cost", "used before", "cost before"}, Rows: [][]string{}}
+	t := Table{Title: site.Title(c.Title, c.Name) + " by rate", Columns: []string{"rate", "used", "cost", "used before",
+		"cost before"}, Rows: [][]string{}}
 	energy := total.Total{Kind: total.Energy, Unit: "kWh"}
 	split := func(r total.Result) (sum cell, cells []cell) {
 		parts := make([]float64, len(r.Rates))
@@ -212,26 +218,30 @@ func (o scope) byDay(c *Came) Table {
 func OfTotals(s *Statement, here site.Site, p Period, now measure.Instant, all []Came) Sheet {
 	o := newScope(s, here, p, now)
 	sheet := o.begin()
-	t := Table{Title: "What they came to", Columns: []string{"total", o.words, o.before, "without data"}, Rows: [][]string{}}
+	t := Table{Title: "What they came to", Columns: []string{"total", o.words, o.before, "without data"},
+		Rows: [][]string{}}
 	for i := range all {
 		c := &all[i]
 		title, missing, before, came := site.Title(c.Title, c.Name), name(""), name("–"), name("no data")
 		if c.Now.Missing > 60 {
-			missing = cell{prose.Length(time.Duration(c.Now.Missing * float64(time.Second))), Plain{measure.Round(c.Now.Missing, 0), "s"}}
+			missing = cell{prose.Length(time.Duration(c.Now.Missing * float64(time.Second))),
+				Plain{measure.Round(c.Now.Missing, 0), "s"}}
 		}
 		if known(&c.Before) {
 			before = amount(&c.Total, c.Before)
 		}
 		if known(&c.Now) {
 			came = amount(&c.Total, c.Now)
-			sheet.Says = append(sheet.Says, fmt.Sprintf("%s: %s, %s.", title, came.text, compared(&c.Total, c.Now, c.Before, o.when)))
+			sheet.Says = append(sheet.Says, fmt.Sprintf("%s: %s, %s.", title, came.text,
+				compared(&c.Total, c.Now, c.Before, o.when)))
 		} else {
 			sheet.Says = append(sheet.Says, title+": no data.")
 		}
 		t.add(name(title), came, before, missing)
 	}
 	if len(all) == 0 {
-		sheet.Says = append(sheet.Says, "There is no total. Add one: jaunty total add NAME DEVICE/SIGNAL --kind on-time")
+		sheet.Says = append(sheet.Says,
+			"There is no total. Add one: jaunty total add NAME DEVICE/SIGNAL --kind on-time")
 	}
 	sheet.Tables = append(sheet.Tables, t)
 	return sheet
@@ -246,15 +256,18 @@ func OfAlarms(s *Statement, here site.Site, p Period, at measure.Instant, now, b
 		sheet.Says = append(sheet.Says, prose.Count(n, "alarm stands", "alarms stand")+" for more than a day.")
 	}
 	if n := len(now.Floods); n > 0 {
-		sheet.Says = append(sheet.Says, prose.Count(n, "time", "times")+" alarms came faster than anybody can read them.")
+		sheet.Says = append(sheet.Says, prose.Count(n, "time", "times")+
+			" alarms came faster than anybody can read them.")
 	}
-	figures := Table{Title: "Figures", Columns: []string{"figure", "value", "should be at most", "source"}, Rows: [][]string{}}
+	figures := Table{Title: "Figures", Columns: []string{"figure", "value", "should be at most", "source"},
+		Rows: [][]string{}}
 	for _, f := range now.Figures {
 		figures.Rows = append(figures.Rows, []string{f.Name, f.Words(), f.LimitWords(), f.Source})
 	}
 	sheet.Tables = append(sheet.Tables, figures)
 	if len(now.Offenders) > 0 {
-		t := Table{Title: "What raised most", Columns: []string{"guard", "alarms", "what would cure it"}, Rows: [][]string{}}
+		t := Table{Title: "What raised most", Columns: []string{"guard", "alarms", "what would cure it"},
+			Rows: [][]string{}}
 		for _, o := range now.Offenders {
 			name := o.Guard
 			if name == "" {

@@ -1,7 +1,7 @@
 // Package statement makes the summaries that are sent: energy and cost of a month, alarms of a week, a sheet of totals.
 //
-// A Statement says what, of which periods, when it is sent and to whom. A Sheet is what one period came to: sentences and
-// tables, which are written as text, as a page, and as CSV.
+// A Statement says what, of which periods, when it is sent and to whom. A Sheet is what one period came to: sentences
+// and tables, which are written as text, as a page, and as CSV.
 package statement
 
 import (
@@ -48,10 +48,12 @@ func (s *Statement) Check() error {
 		return wrong("name", "%s", err)
 	}
 	if s.Kind != Energy && s.Kind != Alarms && s.Kind != Totals {
-		return wrong("kind", "%s; kinds are energy, alarms, totals", site.Unknown("kind of statement", s.Kind, []string{Energy, Alarms, Totals}))
+		return wrong("kind", "%s; kinds are energy, alarms, totals", site.Unknown("kind of statement", s.Kind,
+			[]string{Energy, Alarms, Totals}))
 	}
 	if s.Every != total.ByDay && s.Every != total.ByWeek && s.Every != total.ByMonth {
-		return wrong("every", "%s; it is day, week or month", site.Unknown("period", s.Every, []string{total.ByDay, total.ByWeek, total.ByMonth}))
+		return wrong("every", "%s; it is day, week or month",
+			site.Unknown("period", s.Every, []string{total.ByDay, total.ByWeek, total.ByMonth}))
 	}
 	if s.At == "" {
 		s.At = "07:00"
@@ -85,8 +87,8 @@ func (s *Statement) Last(at measure.Instant, zone *time.Location) Period {
 // Before gives the period before one.
 func (s *Statement) Before(p Period, zone *time.Location) Period { return s.PeriodAt(p.From-1, zone) }
 
-// Due gives when the statement of the period that an instant lies in is sent: at its time of day, on the first day after the
-// period.
+// Due gives when the statement of the period that an instant lies in is sent: at its time of day, on the first day
+// after the period.
 func (s *Statement) Due(at measure.Instant, zone *time.Location) measure.Instant {
 	clock, _ := wall.ParseClock(s.At)
 	return wall.On(s.PeriodAt(at, zone).Until, zone).At(clock, zone)
@@ -100,8 +102,9 @@ func (s *Statement) NextDue(after measure.Instant, zone *time.Location) measure.
 	return s.Due(after, zone)
 }
 
-// Rezone carries a statement over to another time zone of the site. What was sent stays sent, by its date. What is due comes
-// at its time of day there, or when it was due before, if that is sooner: a morning that is over there already is not left out.
+// Rezone carries a statement over to another time zone of the site. What was sent stays sent, by its date. What is due
+// comes at its time of day there, or when it was due before, if that is sooner: a morning that is over there already is
+// not left out.
 func (s *Statement) Rezone(now measure.Instant, from, to *time.Location) {
 	if s.SentFor != nil {
 		moved := s.PeriodAt(wall.On(*s.SentFor, from).Begin(to), to).From
@@ -113,13 +116,15 @@ func (s *Statement) Rezone(now measure.Instant, from, to *time.Location) {
 	}
 }
 
-// Compared gives what a period is compared with at an instant: the period before, or, while the period goes on, as much of it.
+// Compared gives what a period is compared with at an instant: the period before, or, while the period goes on, as much
+// of it.
 func (s *Statement) Compared(p Period, now measure.Instant, zone *time.Location) (before Period, part bool) {
 	before = s.Before(p, zone)
 	if now >= p.Until || now < p.From {
 		return before, false
 	}
-	day, gone := wall.On(before.From, zone)+wall.On(now, zone)-wall.On(p.From, zone), now.Sub(wall.On(now, zone).Begin(zone))
+	day, gone := wall.On(before.From, zone)+wall.On(now, zone)-wall.On(p.From, zone),
+		now.Sub(wall.On(now, zone).Begin(zone))
 	if until := day.Begin(zone).Add(gone); until < before.Until {
 		before.Until = max(until, before.From)
 	}

@@ -45,8 +45,8 @@ func writeTable(b *strings.Builder, t *Table) {
 	}
 }
 
-// CSV writes the sheet's tables below each other: a line with a table's title, its columns, its rows, an empty line. Numbers stand
-// alone, and their units in a column of their own behind them.
+// CSV writes the sheet's tables below each other: a line with a table's title, its columns, its rows, an empty line.
+// Numbers stand alone, and their units in a column of their own behind them.
 func (s *Sheet) CSV() (string, error) {
 	var b strings.Builder
 	w := csv.NewWriter(&b)

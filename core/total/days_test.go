@@ -10,7 +10,9 @@ import (
 
 // Days, tariffs and months agree on when a day begins, in zones that skip midnight, have it twice, or leave out a date.
 func TestDaysOfTotalsFollowTheWallClock(t *testing.T) {
-	tariff := Tariff{Name: "night", Versions: []Version{{From: "2000-01-01", Rates: []Rate{{Name: "night", Since: "23:30", Until: "01:30", Blocks: []Block{{Price: 1}}}, {Name: "day", Blocks: []Block{{Price: 2}}}}}}}
+	tariff := Tariff{Name: "night", Versions: []Version{{From: "2000-01-01",
+		Rates: []Rate{{Name: "night", Since: "23:30", Until: "01:30", Blocks: []Block{{Price: 1}}},
+			{Name: "day", Blocks: []Block{{Price: 2}}}}}}}
 	if err := tariff.Check(); err != nil {
 		t.Fatal(err)
 	}
@@ -19,9 +21,12 @@ func TestDaysOfTotalsFollowTheWallClock(t *testing.T) {
 		days              []string
 		night             time.Duration // in all
 	}{
-		{"America/Santiago", "2026-09-05T12:00:00Z", "2026-09-06T12:00:00Z", []string{"2026-09-05T04:00:00Z", "2026-09-06T04:00:00Z", "2026-09-07T03:00:00Z"}, 3 * time.Hour},
-		{"America/Havana", "2026-11-01T12:00:00Z", "2026-11-01T13:00:00Z", []string{"2026-11-01T04:00:00Z", "2026-11-02T05:00:00Z"}, 3 * time.Hour},
-		{"Pacific/Apia", "2011-12-29T12:00:00Z", "2011-12-30T12:00:00Z", []string{"2011-12-29T10:00:00Z", "2011-12-30T10:00:00Z", "2011-12-31T10:00:00Z"}, 4 * time.Hour},
+		{"America/Santiago", "2026-09-05T12:00:00Z", "2026-09-06T12:00:00Z",
+			[]string{"2026-09-05T04:00:00Z", "2026-09-06T04:00:00Z", "2026-09-07T03:00:00Z"}, 3 * time.Hour},
+		{"America/Havana", "2026-11-01T12:00:00Z", "2026-11-01T13:00:00Z",
+			[]string{"2026-11-01T04:00:00Z", "2026-11-02T05:00:00Z"}, 3 * time.Hour},
+		{"Pacific/Apia", "2011-12-29T12:00:00Z", "2011-12-30T12:00:00Z",
+			[]string{"2011-12-29T10:00:00Z", "2011-12-30T10:00:00Z", "2011-12-31T10:00:00Z"}, 4 * time.Hour},
 	} {
 		zone, err := time.LoadLocation(c.zone)
 		if err != nil {

@@ -6,8 +6,8 @@ import (
 	"slices"
 )
 
-// Spread rounds parts to decimal places so that they add up to their rounded sum: each is rounded down, and what is left goes to
-// those that lost most by it (the method of the largest remainder).
+// Spread rounds parts to decimal places so that they add up to their rounded sum: each is rounded down, and what is
+// left goes to those that lost most by it (the method of the largest remainder).
 func Spread(parts []float64, sum float64, places int) []float64 {
 	scale := math.Pow10(places)
 	out, lost := make([]float64, len(parts)), make([]float64, len(parts))

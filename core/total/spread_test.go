@@ -5,7 +5,8 @@ import (
 	"testing"
 )
 
-// Parts add up to their sum as it is rounded; what is left over, or wanting, goes to those that lost most, or least, by rounding.
+// Parts add up to their sum as it is rounded; what is left over, or wanting, goes to those that lost most, or least, by
+// rounding.
 func TestSpread(t *testing.T) {
 	for _, c := range []struct {
 		parts  []float64

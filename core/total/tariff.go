@@ -108,7 +108,8 @@ func (t *Tariff) Check() error {
 		w := v.week()
 		for day := range w {
 			if minute := slices.Index(w[day][:], -1); minute >= 0 {
-				return at("rates", "none holds on %s at %02d:%02d; let the last one hold always", dayNames[day], minute/60, minute%60)
+				return at("rates", "none holds on %s at %02d:%02d; let the last one hold always", dayNames[day],
+					minute/60, minute%60)
 			}
 		}
 	}
@@ -168,7 +169,8 @@ func (v *Version) week() (w week) {
 				continue
 			}
 			for minute := range w[day] {
-				if since < until && minute >= since && minute < until || since >= until && (minute >= since || minute < until) {
+				if since < until && minute >= since && minute < until || since >= until &&
+					(minute >= since || minute < until) {
 					w[day][minute] = int8(k)
 				}
 			}
@@ -179,7 +181,8 @@ func (v *Version) week() (w week) {
 
 // on gives the version that holds on a day; -1 for a tariff without any.
 func (t *Tariff) on(day string) int {
-	i, found := slices.BinarySearchFunc(t.Versions, day, func(v Version, day string) int { return cmp.Compare(v.From, day) })
+	i, found := slices.BinarySearchFunc(t.Versions, day,
+		func(v Version, day string) int { return cmp.Compare(v.From, day) })
 	if !found {
 		i--
 	}

@@ -50,7 +50,8 @@ func (t *Total) Fit(s *site.Signal) error {
 	case s.Kind != site.KindNumber && s.Kind != site.KindSwitch:
 		return wrong("signal", "%s holds %s, which cannot be added up", s.Path(), s.Kind)
 	case switched && s.Kind != site.KindSwitch:
-		return wrong("signal", "%s holds numbers; %s is of a signal that is on or off: derive one (kind on-off) first", s.Path(), t.Kind)
+		return wrong("signal", "%s holds numbers; %s is of a signal that is on or off: derive one (kind on-off) first",
+			s.Path(), t.Kind)
 	case dimension != "" && s.Unit.Dimension() != dimension:
 		return wrong("signal", "%s is of a %s, but %s is in %q", t.Kind, dimension, s.Path(), s.Unit)
 	case (t.Kind == Cost) != (t.Tariff != ""):
@@ -192,7 +193,8 @@ type bill struct {
 	rates         map[string]*big.Rat // by their names
 }
 
-// share writes the cost of each rate into uses, and gives the standing charge; rounded so that they add up to the whole.
+// share writes the cost of each rate into uses, and gives the standing charge; rounded so that they add up to the
+// whole.
 func (b *bill) share(uses []RateUse) (standing string) {
 	parts := make([]float64, len(uses)+1)
 	for i, u := range uses {
@@ -256,8 +258,8 @@ func (b *bill) add(standing *big.Rat, rates []part) {
 	}
 }
 
-// Over gives what pieces of one stretch come to, each of which lies within a local day. A cost is that of the energy alone,
-// without standing charges, and its blocks are counted from the stretch's beginning.
+// Over gives what pieces of one stretch come to, each of which lies within a local day. A cost is that of the energy
+// alone, without standing charges, and its blocks are counted from the stretch's beginning.
 func (t *Total) Over(pieces []Tally, from *Source) float64 {
 	if t.Kind == Cost {
 		bill, sum := Bill{Tariff: from.Tariff, Unit: from.Unit, Zone: from.Zone}, new(big.Rat)

@@ -32,14 +32,16 @@ func at(t *testing.T, zone *time.Location, text string) measure.Instant {
 }
 
 // every gives readings of a value from from up to until.
-func every(step time.Duration, from, until measure.Instant, value func(measure.Instant) float64) (out []measure.Reading) {
+func every(step time.Duration, from, until measure.Instant,
+	value func(measure.Instant) float64) (out []measure.Reading) {
 	for i := from; i <= until; i = i.Add(step) {
 		out = append(out, measure.Reading{At: i, Value: value(i)})
 	}
 	return out
 }
 
-func results(total Total, signal measure.Unit, tariff *Tariff, readings []measure.Reading, edges []measure.Instant, hold measure.Instant, zone *time.Location) []Result {
+func results(total Total, signal measure.Unit, tariff *Tariff, readings []measure.Reading, edges []measure.Instant,
+	hold measure.Instant, zone *time.Location) []Result {
 	first, last := readings[0].At, readings[len(readings)-1].At
 	begin := min(edges[0], MonthStart(edges[0], zone))
 	days := Edges(ByDay, begin, edges[len(edges)-1], zone)
@@ -49,7 +51,8 @@ func results(total Total, signal measure.Unit, tariff *Tariff, readings []measur
 	}
 	f := NewFolder(days, cuts, hold)
 	f.Add(readings)
-	return total.Results(f.Tallies(), edges, &Source{Unit: signal, First: first, Last: last, Zone: zone, Tariff: tariff, Currency: "EUR"})
+	return total.Results(f.Tallies(), edges, &Source{Unit: signal, First: first, Last: last, Zone: zone, Tariff: tariff,
+		Currency: "EUR"})
 }
 
 // A constant 2 kW for a day is 48 kWh; a ramp from 0 to 1000 W over an hour is half a kilowatt-hour, less
@@ -76,7 +79,8 @@ func TestEnergyOfClosedForms(t *testing.T) {
 		t.Errorf("a whole sine is %v kWh", sine)
 	}
 	flow := Total{Kind: Volume}
-	litres := results(flow, "l/min", nil, every(time.Minute, begin, begin.Add(10*time.Minute), func(measure.Instant) float64 { return 3 }), edges, 180_000, utc)[0]
+	litres := results(flow, "l/min", nil, every(time.Minute, begin, begin.Add(10*time.Minute),
+		func(measure.Instant) float64 { return 3 }), edges, 180_000, utc)[0]
 	if math.Abs(litres.Value-30) > 1e-9 || flow.OutUnit("l/min", "") != "l" {
 		t.Errorf("3 l/min for ten minutes are %v %s", litres.Value, flow.OutUnit("l/min", ""))
 	}
@@ -89,7 +93,8 @@ func TestGapsAndEdges(t *testing.T) {
 	for _, r := range []struct{ minute, value float64 }{{0, 1}, {1, 1}, {2, 0}, {3, 1}, {26, 1}, {27, 1}, {28, 0}} { // 23 min of gap over midnight
 		readings = append(readings, measure.Reading{At: begin + measure.Instant(r.minute*60_000), Value: r.value})
 	}
-	readings = append(readings, measure.Reading{At: begin.Add(29 * time.Minute), Value: 1, Quality: measure.Implausible})
+	readings = append(readings, measure.Reading{At: begin.Add(29 * time.Minute), Value: 1,
+		Quality: measure.Implausible})
 	edges := Edges(ByDay, begin, begin.Add(time.Hour), zone)
 	on := results(Total{Kind: OnTime}, "", nil, readings, edges, 180_000, zone)
 	if on[0].Value != 120 || on[1].Value != 120 {
@@ -169,7 +174,8 @@ func TestTheSumOfThePiecesIsTheSum(t *testing.T) {
 			edges = append(edges, min(end, edges[len(edges)-1]+measure.Instant(1+rng.IntN(100_000))))
 		}
 		pieces := fold(edges)
-		if pieces.Amount != whole.Amount || pieces.On != whole.On || pieces.Starts != whole.Starts || pieces.Known != whole.Known || pieces.Longest != whole.Longest ||
+		if pieces.Amount != whole.Amount || pieces.On != whole.On || pieces.Starts != whole.Starts ||
+			pieces.Known != whole.Known || pieces.Longest != whole.Longest ||
 			pieces.LeftOut != whole.LeftOut || pieces.LastOn != whole.LastOn {
 			t.Fatalf("pieces %+v, whole %+v", pieces, whole)
 		}
@@ -205,7 +211,8 @@ func slow(t *testing.T, readings []measure.Reading, hold measure.Instant, got *T
 		before = r
 	}
 	if got.Amount.Big().Cmp(amount) != 0 || got.On != on || got.Starts != starts || got.Longest != longest {
-		t.Fatalf("amount %v on %d starts %d longest %d, not %v %d %d %d", got.Amount.Big(), got.On, got.Starts, got.Longest, amount, on, starts, longest)
+		t.Fatalf("amount %v on %d starts %d longest %d, not %v %d %d %d", got.Amount.Big(), got.On, got.Starts,
+			got.Longest, amount, on, starts, longest)
 	}
 }
 
@@ -213,7 +220,8 @@ func FuzzAmount(f *testing.F) {
 	f.Add(int64(3), int64(-4), int64(math.MaxInt64), int64(math.MinInt64))
 	f.Fuzz(func(t *testing.T, a, b, c, d int64) {
 		got := Amount{}.AddProduct(a, b).AddProduct(c, d)
-		want := new(big.Int).Add(new(big.Int).Mul(big.NewInt(a), big.NewInt(b)), new(big.Int).Mul(big.NewInt(c), big.NewInt(d)))
+		want := new(big.Int).Add(new(big.Int).Mul(big.NewInt(a), big.NewInt(b)),
+			new(big.Int).Mul(big.NewInt(c), big.NewInt(d)))
 		if want.BitLen() < 127 && got.Big().Cmp(want) != 0 {
 			t.Errorf("%d × %d + %d × %d is %v, not %v", a, b, c, d, got.Big(), want)
 		}
@@ -275,14 +283,15 @@ func TestBillsWorkedByHand(t *testing.T) {
 	check("the Sunday on which an hour is lost", "2026-03-29 00:00", "2026-03-30 00:00", ByDay, "4.30")
 	// Sunday 26 October 2025 has 25 hours; the first version holds before its date too.
 	check("the Sunday on which an hour comes back", "2025-10-26 00:00", "2025-10-27 00:00", ByDay, "4.50")
-	// April 2026: 30 days. 22 weekdays × 15 h = 330 kWh day: 10 at 0.30, 320 at 0.40 = 131; 8 weekend days × 15 × 0.20 = 24;
-	// 30 × 9 × 0.10 = 27; standing 15.
+	// April 2026: 30 days. 22 weekdays × 15 h = 330 kWh day: 10 at 0.30, 320 at 0.40 = 131; 8 weekend days × 15 × 0.20
+	// = 24; 30 × 9 × 0.10 = 27; standing 15.
 	check("April", "2026-04-01 00:00", "2026-05-01 00:00", ByMonth, "197.00")
 	// May by the new version: 31 × 24 × 0.25.
 	check("May", "2026-05-01 00:00", "2026-06-01 00:00", ByMonth, "186.00")
 
 	readings := steady("2026-04-01 00:00", "2026-05-03 00:00")
-	days := results(cost, "kW", tariff, readings, Edges(ByDay, at(t, zone, "2026-04-01 00:00"), at(t, zone, "2026-05-02 23:00"), zone), 180_000, zone)
+	days := results(cost, "kW", tariff, readings, Edges(ByDay, at(t, zone, "2026-04-01 00:00"),
+		at(t, zone, "2026-05-02 23:00"), zone), 180_000, zone)
 	sum := 0.0
 	for _, d := range days {
 		sum += d.Value
@@ -291,7 +300,8 @@ func TestBillsWorkedByHand(t *testing.T) {
 		t.Errorf("the days of April and two of May cost %v", sum)
 	}
 	// A day in the middle of the month knows what was used before it.
-	alone := results(cost, "kW", tariff, readings, Edges(ByDay, at(t, zone, "2026-04-10 00:00"), at(t, zone, "2026-04-10 01:00"), zone), 180_000, zone)
+	alone := results(cost, "kW", tariff, readings, Edges(ByDay, at(t, zone, "2026-04-10 00:00"),
+		at(t, zone, "2026-04-10 01:00"), zone), 180_000, zone)
 	if alone[0].Cost != "7.40" { // night 0.90, 15 at 0.40, 0.50
 		t.Errorf("10 April costs %s", alone[0].Cost)
 	}
@@ -301,7 +311,8 @@ func TestADayWithoutDataHasItsStandingCharge(t *testing.T) {
 	zone := zoneOf(t, "Europe/Dublin")
 	tariff := dayNight(t)
 	begin := at(t, zone, "2026-03-11 12:00")
-	readings := append(every(time.Minute, begin, begin.Add(time.Hour), func(measure.Instant) float64 { return 1 }), measure.Reading{At: begin.Add(72 * time.Hour), Value: 1})
+	readings := append(every(time.Minute, begin, begin.Add(time.Hour), func(measure.Instant) float64 { return 1 }),
+		measure.Reading{At: begin.Add(72 * time.Hour), Value: 1})
 	sum := results(Total{Kind: Cost}, "kW", tariff, readings, Edges(ByMonth, begin, begin, zone), 180_000, zone)
 	if sum[0].Cost != "2.30" { // four days' standing, 1 kWh at 0.30
 		t.Errorf("it costs %s", sum[0].Cost)
@@ -312,13 +323,17 @@ func TestTariffsAreChecked(t *testing.T) {
 	one := []Block{{Price: 1}}
 	ten, five := 10.0, 5.0
 	for says, v := range map[string]Version{
-		"none holds on sun at 00:00": {From: "2026-01-01", Rates: []Rate{{Name: "x", Days: []string{"mon"}, Blocks: one}}},
-		"did you mean mon":           {From: "2026-01-01", Rates: []Rate{{Name: "x", Days: []string{"mo"}, Blocks: one}}},
-		"no time of the day":         {From: "2026-01-01", Rates: []Rate{{Name: "x", Since: "8 am", Blocks: one}}},
-		"is no date":                 {From: "1 May", Rates: []Rate{{Name: "x", Blocks: one}}},
-		"up to how many":             {From: "2026-01-01", Rates: []Rate{{Name: "x", Blocks: []Block{{UpTo: &ten, Price: 1}}}}},
-		"not more than":              {From: "2026-01-01", Rates: []Rate{{Name: "x", Blocks: []Block{{UpTo: &ten}, {UpTo: &five}, {}}}}},
-		"a price is missing":         {From: "2026-01-01", Rates: []Rate{{Name: "x"}}},
+		"none holds on sun at 00:00": {From: "2026-01-01",
+			Rates: []Rate{{Name: "x", Days: []string{"mon"}, Blocks: one}}},
+		"did you mean mon": {From: "2026-01-01",
+			Rates: []Rate{{Name: "x", Days: []string{"mo"}, Blocks: one}}},
+		"no time of the day": {From: "2026-01-01", Rates: []Rate{{Name: "x", Since: "8 am", Blocks: one}}},
+		"is no date":         {From: "1 May", Rates: []Rate{{Name: "x", Blocks: one}}},
+		"up to how many": {From: "2026-01-01",
+			Rates: []Rate{{Name: "x", Blocks: []Block{{UpTo: &ten, Price: 1}}}}},
+		"not more than": {From: "2026-01-01",
+			Rates: []Rate{{Name: "x", Blocks: []Block{{UpTo: &ten}, {UpTo: &five}, {}}}}},
+		"a price is missing": {From: "2026-01-01", Rates: []Rate{{Name: "x"}}},
 	} {
 		tariff := Tariff{Name: "t", Versions: []Version{v}}
 		if err := tariff.Check(); err == nil || !strings.Contains(err.Error(), says) {
@@ -327,7 +342,8 @@ func TestTariffsAreChecked(t *testing.T) {
 	}
 	back := Tariff{}
 	text, err := json.Marshal(dayNight(t))
-	if err != nil || json.Unmarshal(text, &back) != nil || back.Versions[0].Rates[2].Blocks[0].Price != money(t, "0.3") || !strings.Contains(string(text), `"price":"0.3"`) {
+	if err != nil || json.Unmarshal(text, &back) != nil || back.Versions[0].Rates[2].Blocks[0].Price != money(t,
+		"0.3") || !strings.Contains(string(text), `"price":"0.3"`) {
 		t.Errorf("a tariff comes back as %+v from %s", back, text)
 	}
 	for _, bad := range []string{"", "x", "0.1234567", "1e30"} {
@@ -343,12 +359,16 @@ func TestTotalsFitTheirSignals(t *testing.T) {
 		s     site.Signal
 		field string
 	}{
-		{Total{Kind: OnTime}, site.Signal{Kind: site.KindNumber}, "signal"}, {Total{Kind: Energy}, site.Signal{Kind: site.KindNumber, Unit: "V"}, "signal"},
-		{Total{Kind: Cost}, site.Signal{Kind: site.KindNumber, Unit: "W"}, "tariff"}, {Total{Kind: Energy, Tariff: "x"}, site.Signal{Kind: site.KindNumber, Unit: "W"}, "tariff"},
-		{Total{Kind: Integral}, site.Signal{Kind: site.KindText}, "signal"}, {Total{Kind: Volume}, site.Signal{Kind: site.KindNumber, Unit: "l/s"}, ""},
+		{Total{Kind: OnTime}, site.Signal{Kind: site.KindNumber}, "signal"},
+		{Total{Kind: Energy}, site.Signal{Kind: site.KindNumber, Unit: "V"}, "signal"},
+		{Total{Kind: Cost}, site.Signal{Kind: site.KindNumber, Unit: "W"}, "tariff"},
+		{Total{Kind: Energy, Tariff: "x"}, site.Signal{Kind: site.KindNumber, Unit: "W"}, "tariff"},
+		{Total{Kind: Integral}, site.Signal{Kind: site.KindText}, "signal"},
+		{Total{Kind: Volume}, site.Signal{Kind: site.KindNumber, Unit: "l/s"}, ""},
 	} {
 		err := c.total.Fit(&c.s)
-		if fault, ok := err.(*measure.Fault); c.field == "" && err != nil || c.field != "" && (!ok || fault.Field != c.field) {
+		if fault, ok := err.(*measure.Fault); c.field == "" && err != nil || c.field != "" &&
+			(!ok || fault.Field != c.field) {
 			t.Errorf("%+v of %+v: %v", c.total, c.s, err)
 		}
 	}

@@ -7,7 +7,8 @@ import (
 	"jauntylark/core/prose"
 )
 
-// Says writes what a total of a kind comes to, in its unit as OutUnit gives it: "35 minutes", "7 starts", "12.3 mWh", "1.20 EUR".
+// Says writes what a total of a kind comes to, in its unit as OutUnit gives it: "35 minutes", "7 starts", "12.3 mWh",
+// "1.20 EUR".
 func Says(kind, unit string, value float64) string {
 	switch kind {
 	case OnTime, LongestRun:

@@ -27,8 +27,8 @@ var dayNames = [...]string{"sun", "mon", "tue", "wed", "thu", "fri", "sat", "hol
 const hoursForm = "write days and times, like 'mon-fri 18:00-07:00, sat-sun, holidays'"
 
 // ParseHours reads hours: stretches with commas between them, each of days (mon, mon-fri, daily, holidays), a time, or
-// both. On a holiday the stretches of holidays count instead of the weekday's, if there are any; 'holidays never' leaves
-// holidays out.
+// both. On a holiday the stretches of holidays count instead of the weekday's, if there are any; 'holidays never'
+// leaves holidays out.
 func ParseHours(text string) (Hours, error) {
 	var hours Hours
 	for part := range strings.SplitSeq(strings.ToLower(text), ",") {

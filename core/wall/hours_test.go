@@ -87,7 +87,8 @@ func TestHoursFollowTheWallClock(t *testing.T) {
 }
 
 func TestHoursAreRead(t *testing.T) {
-	for text, says := range map[string]string{"": "nothing between", "mon-": "is no day", "someday": `"someday" is no day`, "mon 25:00-26:00": "no time of day", "mon 08:00": "has no end",
+	for text, says := range map[string]string{"": "nothing between", "mon-": "is no day",
+		"someday": `"someday" is no day`, "mon 25:00-26:00": "no time of day", "mon 08:00": "has no end",
 		"mon 08:00-08:00": "no stretch", "08:00-09:00 mon": "comes after the time", "mon,,tue": "nothing between"} {
 		if _, err := ParseHours(text); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v, want %q", text, err, says)

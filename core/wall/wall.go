@@ -1,7 +1,7 @@
 // Package wall turns what the clock on a site's wall shows into instants, and instants into days.
 //
-// It is the one place that does so: armed hours, tariffs, the days of totals and figures, rosters, quiet hours, schedules,
-// statements and plans of runs all ask it. Three rules decide all that a change of the clock can ask
+// It is the one place that does so: armed hours, tariffs, the days of totals and figures, rosters, quiet hours,
+// schedules, statements and plans of runs all ask it. Three rules decide all that a change of the clock can ask
 // (docs/semantics.md, "Time on the wall"):
 //
 //   - A stretch of the day holds at an instant if and only if the clock shows a time inside it then.
@@ -53,17 +53,18 @@ func (d Day) String() string { return d.utc().Format(time.DateOnly) }
 
 func (d Day) utc() time.Time { return time.Unix(int64(d)*daySeconds, 0).UTC() }
 
-// Begin is the first instant that carries the day's date in a zone. A date that the zone leaves out begins and ends at the jump.
+// Begin is the first instant that carries the day's date in a zone. A date that the zone leaves out begins and ends at
+// the jump.
 func (d Day) Begin(zone *time.Location) measure.Instant { return d.At(0, zone) }
 
-// At is the instant at which the clock first shows so many minutes after the day's midnight, or, where it never does, the
-// instant at which it jumps past them.
+// At is the instant at which the clock first shows so many minutes after the day's midnight, or, where it never does,
+// the instant at which it jumps past them.
 func (d Day) At(minutes int, zone *time.Location) measure.Instant {
 	return first(measure.Instant(int64(d)*daySeconds+int64(minutes)*60)*1000, zone)
 }
 
-// Read is the instant at which the clock in a zone first shows the date and time of the day that are written in layout, as
-// time.Parse has it, or jumps past them.
+// Read is the instant at which the clock in a zone first shows the date and time of the day that are written in layout,
+// as time.Parse has it, or jumps past them.
 func Read(layout, text string, zone *time.Location) (measure.Instant, error) {
 	t, err := time.Parse(layout, text)
 	if err != nil {
@@ -97,8 +98,8 @@ func running(at measure.Instant, zone *time.Location) (ahead, set measure.Instan
 	return measure.Instant(offset) * 1000, set
 }
 
-// On is the day that an instant lies in. It is the date that the clock shows, but where the clock is set back over midnight:
-// then the day that has begun goes on.
+// On is the day that an instant lies in. It is the date that the clock shows, but where the clock is set back over
+// midnight: then the day that has begun goes on.
 func On(at measure.Instant, zone *time.Location) Day {
 	day, _ := Shown(at, zone)
 	for (day + 1).Begin(zone) <= at {
@@ -107,7 +108,8 @@ func On(at measure.Instant, zone *time.Location) Day {
 	return day
 }
 
-// Shown is what the clock shows at an instant: the date, and the minutes since its midnight by the figures on the clock.
+// Shown is what the clock shows at an instant: the date, and the minutes since its midnight by the figures on the
+// clock.
 func Shown(at measure.Instant, zone *time.Location) (Day, int) {
 	_, offset := at.Time().In(zone).Zone()
 	shows := floorDiv(int64(at), 1000) + int64(offset)

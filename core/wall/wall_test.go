@@ -20,8 +20,8 @@ type change struct {
 	before, after int // seconds ahead of UTC
 }
 
-// changes finds every setting of the clock in every zone that Go knows from 2000 to 2037, each way of setting it (by how
-// much, from what, at what time of which day of the week) once.
+// changes finds every setting of the clock in every zone that Go knows from 2000 to 2037, each way of setting it (by
+// how much, from what, at what time of which day of the week) once.
 func changes(t *testing.T) (all []change) {
 	t.Helper()
 	root, err := exec.Command("go", "env", "GOROOT").Output()
@@ -80,20 +80,22 @@ type reading struct {
 func (c *change) readings(around time.Duration) (all []reading) {
 	for at := c.at.Add(-around); at < c.at.Add(around); at += 60_000 {
 		shown := at.Time().In(c.zone)
-		all = append(all, reading{at, shown.Format(time.DateOnly), int(shown.Weekday()), shown.Hour()*60 + shown.Minute()})
+		all = append(all, reading{at, shown.Format(time.DateOnly), int(shown.Weekday()), shown.Hour()*60 +
+			shown.Minute()})
 	}
 	return all
 }
 
-// The hours hold if and only if the clock shows a time inside of them, and Next misses no edge: against a reading of the
-// clock minute by minute, over every way in which a clock was or will be set.
+// The hours hold if and only if the clock shows a time inside of them, and Next misses no edge: against a reading of
+// the clock minute by minute, over every way in which a clock was or will be set.
 func TestHoursHoldWhileTheClockShowsThem(t *testing.T) {
 	for _, c := range changes(t) {
 		minutes := c.readings(28 * time.Hour)
 		at := len(minutes) / 2
 		last, first := minutes[at-1].minute+1, minutes[at].minute // around the jump
 		day := dayNames[minutes[at-1].weekday]
-		for _, edges := range [][2]int{{last - 30, last + 30}, {first - 30, first + 30}, {last, first + 60}, {first + 15, last + 75}, {last + 90, last - 20}, {0, 30}} {
+		for _, edges := range [][2]int{{last - 30, last + 30}, {first - 30, first + 30}, {last, first + 60},
+			{first + 15, last + 75}, {last + 90, last - 20}, {0, 30}} {
 			from, until := (edges[0]+2*dayMinutes)%dayMinutes, (edges[1]+2*dayMinutes)%dayMinutes
 			if from == until {
 				continue
@@ -136,8 +138,8 @@ func checkHours(t *testing.T, c *change, text string, minutes []reading, inside 
 	}
 }
 
-// Days begin at the first instant that carries their date, and instants of a day are the first at which the clock shows them,
-// or the jump: against a reading of the clock minute by minute.
+// Days begin at the first instant that carries their date, and instants of a day are the first at which the clock shows
+// them, or the jump: against a reading of the clock minute by minute.
 func TestDaysAndInstantsOfThem(t *testing.T) {
 	for _, c := range changes(t) {
 		minutes := c.readings(50 * time.Hour)
@@ -168,7 +170,9 @@ func TestDaysAndInstantsOfThem(t *testing.T) {
 			for minute := 0; minute < dayMinutes; minute += 5 {
 				want, seen := shows[shown{day.String(), minute}]
 				if !seen && c.after > c.before { // skipped, or not within what was read
-					if begins[day.String()] > 0 && day == jumped && minute >= minutes[len(minutes)/2].minute-(c.after-c.before)/60 && minute < minutes[len(minutes)/2].minute {
+					if begins[day.String()] > 0 && day == jumped &&
+						minute >= minutes[len(minutes)/2].minute-(c.after-c.before)/60 &&
+						minute < minutes[len(minutes)/2].minute {
 						want, seen = c.at, true
 					}
 				}
@@ -234,11 +238,13 @@ func TestNightsOnWhichClocksChange(t *testing.T) {
 			t.Errorf("%s begins at %v in %s, want %s", c.day, got, c.zone, c.begins)
 		}
 	}
-	if day := On(measure.InstantOf(time.Date(2010, 11, 7, 2, 40, 0, 0, time.UTC)), zone("America/St_Johns")); day.String() != "2010-11-07" {
+	if day := On(measure.InstantOf(time.Date(2010, 11, 7, 2, 40, 0, 0, time.UTC)),
+		zone("America/St_Johns")); day.String() != "2010-11-07" {
 		t.Errorf("the clock shows 23:10 of the day before again; the day is %v", day)
 	}
 	dublin := zone("Europe/Dublin")
-	for text, want := range map[string]string{"2026-03-29 01:15": "2026-03-29T01:00:00.000Z", "2026-10-25 01:15": "2026-10-25T00:15:00.000Z", "2026-07-01 12:00": "2026-07-01T11:00:00.000Z"} {
+	for text, want := range map[string]string{"2026-03-29 01:15": "2026-03-29T01:00:00.000Z",
+		"2026-10-25 01:15": "2026-10-25T00:15:00.000Z", "2026-07-01 12:00": "2026-07-01T11:00:00.000Z"} {
 		if at, err := Read("2006-01-02 15:04", text, dublin); err != nil || at.String() != want {
 			t.Errorf("%s is %v %v, want %s", text, at, err, want)
 		}
@@ -269,7 +275,8 @@ func TestDaysAreCounted(t *testing.T) {
 	if err != nil || day.Weekday() != time.Saturday || day.String() != "2026-01-31" {
 		t.Fatal(day, err)
 	}
-	for got, want := range map[Day]string{day.AddMonths(1): "2026-02-28", day.AddMonths(25): "2028-02-29", day.MonthBegin(0): "2026-01-01", day.MonthBegin(-2): "2025-11-01", day.Monday(): "2026-01-26",
+	for got, want := range map[Day]string{day.AddMonths(1): "2026-02-28", day.AddMonths(25): "2028-02-29",
+		day.MonthBegin(0): "2026-01-01", day.MonthBegin(-2): "2025-11-01", day.Monday(): "2026-01-26",
 		day.AddMonths(-2): "2025-11-30", DayOf(1969, 12, 31): "1969-12-31", DayOf(2026, 13, 1): "2027-01-01"} {
 		if got.String() != want {
 			t.Errorf("%v, want %s", got, want)
@@ -278,7 +285,8 @@ func TestDaysAreCounted(t *testing.T) {
 	if _, err := ParseDay("31 January"); err == nil {
 		t.Error("31 January was read")
 	}
-	if !slices.IsSorted([]Day{day - 1, day, day + 1}) || (day-1).Begin(time.UTC)+daySeconds*1000 != day.Begin(time.UTC) {
+	if !slices.IsSorted([]Day{day - 1, day, day + 1}) || (day-1).Begin(time.UTC)+
+		daySeconds*1000 != day.Begin(time.UTC) {
 		t.Error("days do not follow each other")
 	}
 }

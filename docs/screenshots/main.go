@@ -58,7 +58,8 @@ func prepare(page *drive.Page, name string) error {
 		if err := page.See("tbody a"); err != nil {
 			return err
 		}
-		_, err := drive.Eval[bool](page, `((document.querySelector('a[id^=alarm-]') ?? document.querySelector('tbody a')).click(), true)`)
+		_, err := drive.Eval[bool](page,
+			`((document.querySelector('a[id^=alarm-]') ?? document.querySelector('tbody a')).click(), true)`)
 		return err
 	case "run": // the newest of the heap
 		heap := `[...document.querySelectorAll('tbody tr')].find((row) => row.innerText.includes('Heap'))`
@@ -76,7 +77,8 @@ func try(page *drive.Page) error {
 	if err := page.See("form button[type=submit]"); err != nil {
 		return err
 	}
-	if _, err := drive.Eval[bool](page, `(document.querySelector('form button[type=submit]').click(), true)`); err != nil {
+	if _, err := drive.Eval[bool](page,
+		`(document.querySelector('form button[type=submit]').click(), true)`); err != nil {
 		return err
 	}
 	if err := page.See(`[aria-label="When it would have run"] tbody tr`); err != nil {

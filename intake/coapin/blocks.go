@@ -60,7 +60,8 @@ var (
 func newTransfers() *transfers { return &transfers{all: map[string]*transfer{}} }
 
 // take adds a block, and gives the whole body with the last one.
-func (t *transfers) take(place string, offset int, more bool, block []byte, now time.Time) (body []byte, whole bool, err error) {
+func (t *transfers) take(place string, offset int, more bool, block []byte,
+	now time.Time) (body []byte, whole bool, err error) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	one := t.all[place]

@@ -1,5 +1,5 @@
-// Package coapin takes readings over CoAP (RFC 7252), and gives devices their orders: POST /intake and /frames, and
-// GET and PUT /settings and /outputs/OUTPUT, which can be observed (RFC 7641). Long bodies come in blocks (RFC 7959). It
+// Package coapin takes readings over CoAP (RFC 7252), and gives devices their orders: POST /intake and /frames, and GET
+// and PUT /settings and /outputs/OUTPUT, which can be observed (RFC 7641). Long bodies come in blocks (RFC 7959). It
 // speaks DTLS with pre-shared keys (RFC 4279, RFC 6347) and, where that is switched on, plain UDP.
 //
 // A confirmable request is answered when what it brought is committed, never before.
@@ -48,7 +48,8 @@ func New(d *door.Door, log *slog.Logger) *Way {
 // contentTypes are the content formats (RFC 7252 section 12.3, RFC 8428 section 12.4) that a body may
 // have.
 var contentTypes = map[message.MediaType]string{
-	message.AppJSON: intake.FlatJSON, message.AppSenmlJSON: intake.SenMLJSON, message.AppSenmlCbor: intake.SenMLCBOR, message.TextPlain: "text/plain",
+	message.AppJSON: intake.FlatJSON, message.AppSenmlJSON: intake.SenMLJSON, message.AppSenmlCbor: intake.SenMLCBOR,
+	message.TextPlain: "text/plain",
 }
 
 // handler gives the resources; who finds out the sender of a request.
@@ -69,7 +70,8 @@ func (w *Way) handler(ctx context.Context, who func(mux.Conn, *mux.Message) (cre
 		}
 		switch path {
 		case ".well-known/core": // RFC 6690
-			r.answer(codes.Content, message.AppLinkFormat, `</intake>;rt="readings",</frames>;rt="frames",</settings>;obs;rt="settings",</outputs>;rt="outputs"`)
+			r.answer(codes.Content, message.AppLinkFormat,
+				`</intake>;rt="readings",</frames>;rt="frames",</settings>;obs;rt="settings",</outputs>;rt="outputs"`)
 		case "intake":
 			r.allow(codes.POST, func() { r.intake(ctx) })
 		case "frames":
@@ -182,7 +184,8 @@ func (r *request) frame(ctx context.Context) {
 	if !whole {
 		return
 	}
-	if format, err := r.in.Options().ContentFormat(); err != nil || format == message.AppOctets || format == message.TextPlain {
+	if format, err := r.in.Options().ContentFormat(); err != nil || format == message.AppOctets ||
+		format == message.TextPlain {
 		kind = "" // guessed
 	} else if format == message.AppCBOR {
 		kind = frame.CBOR
@@ -205,7 +208,8 @@ func (r *request) received(result door.Result, err error) {
 	case len(result.Refused) == 0:
 		r.answer(codes.Changed, message.TextPlain, "")
 	case result.Accepted > 0:
-		text, _ := json.Marshal(map[string]any{"accepted": result.Accepted, "rejected": result.Refused[:min(len(result.Refused), 5)]})
+		text, _ := json.Marshal(map[string]any{"accepted": result.Accepted,
+			"rejected": result.Refused[:min(len(result.Refused), 5)]})
 		r.answer(codes.Changed, message.AppJSON, string(text))
 	default:
 		first := result.Refused[0]
@@ -239,7 +243,8 @@ func (r *request) show(device *site.Device, output string, s state) {
 	case err != nil:
 		r.answer(codes.Content, message.AppJSON, string(s.body()))
 	case observe == 0:
-		r.way.observers.add(r.out.Conn(), r.in.Token(), observer{sender: r.sender, device: device.ID, output: output, version: s.version})
+		r.way.observers.add(r.out.Conn(), r.in.Token(), observer{sender: r.sender, device: device.ID, output: output,
+			version: s.version})
 		sequence := message.Option{ID: message.Observe, Value: shortest(firstSequence)}
 		if err := r.out.SetResponse(codes.Content, message.AppJSON, bytes.NewReader(s.body()), sequence); err != nil {
 			r.way.log.Debug("a CoAP answer could not be written", "error", err)
@@ -298,13 +303,15 @@ func query(in *mux.Message, name string) string {
 
 // plainSender is who sends without DTLS: as the query says.
 func (w *Way) plainSender(conn mux.Conn, in *mux.Message) (credential.Sender, error) {
-	s := credential.Sender{Key: sha256.Sum256([]byte(query(in, "key"))), Name: query(in, "device"), Protocol: Protocol, Address: host(conn.RemoteAddr())}
+	s := credential.Sender{Key: sha256.Sum256([]byte(query(in, "key"))), Name: query(in, "device"), Protocol: Protocol,
+		Address: host(conn.RemoteAddr())}
 	if query(in, "key") == "" {
 		return s, fmt.Errorf("%w: without DTLS the query must be ?device=DEVICE&key=KEY", credential.ErrKeyUnknown)
 	}
 	who, err := w.door.Who(in.Context(), s)
 	if err == nil && who.Device != nil && s.Name != who.Device.Name {
-		w.door.Complain(who.Device, s, fmt.Sprintf("the query over CoAP says device=%s; with this key it must be %s", s.Name, who.Device.Name))
+		w.door.Complain(who.Device, s, fmt.Sprintf("the query over CoAP says device=%s; with this key it must be %s",
+			s.Name, who.Device.Name))
 		err = fmt.Errorf("%w: it is not that of %q", credential.ErrKeyUnknown, s.Name)
 	}
 	return s, err

@@ -53,7 +53,9 @@ func TestReadingsByARealClient(t *testing.T) {
 	if err := os.WriteFile(cbor, []byte("\x81\xa2\x00\x64temp\x02\x18\x19"), 0o600); err != nil { // [{0: "temp", 2: 25}]
 		t.Fatal(err)
 	}
-	for i, args := range [][]string{{"-t", "50", "-e", `{"temp": 22}`}, {"-t", "110", "-e", `[{"n":"temp","u":"Cel","v":23}]`}, {"-e", `{"temp": 24}`}, {"-t", "112", "-f", cbor}, {"-N", "-t", "50", "-e", `{"temp": 26}`}} {
+	for i, args := range [][]string{{"-t", "50", "-e", `{"temp": 22}`},
+		{"-t", "110", "-e", `[{"n":"temp","u":"Cel","v":23}]`}, {"-e", `{"temp": 24}`}, {"-t", "112", "-f", cbor},
+		{"-N", "-t", "50", "-e", `{"temp": 26}`}} {
 		out := secure(t, s, "fern-house", key, "post", "/intake", args...)
 		if !strings.Contains(out, "2.04") {
 			t.Errorf("%v: %s", args, out)
@@ -63,21 +65,27 @@ func TestReadingsByARealClient(t *testing.T) {
 		}
 	}
 	query := "?device=fern-house&key=" + key
-	if out := plain(t, s, "post", "/intake"+query, "-t", "50", "-e", `{"temp": 30}`); !strings.Contains(out, "2.04") || *s.Signal("fern-house/temp").Value != 30 {
+	if out := plain(t, s, "post", "/intake"+query, "-t", "50", "-e", `{"temp": 30}`); !strings.Contains(out, "2.04") ||
+		*s.Signal("fern-house/temp").Value != 30 {
 		t.Errorf("without DTLS: %s", out)
 	}
-	storetest.Eventually(t, "how it came is known", func() bool { d := s.Look("fern-house"); return d.Protocol == "CoAP" && d.Address == "127.0.0.1" })
+	storetest.Eventually(t, "how it came is known",
+		func() bool { d := s.Look("fern-house"); return d.Protocol == "CoAP" && d.Address == "127.0.0.1" })
 	for says, out := range map[string]string{
-		"4.22": plain(t, s, "post", "/intake"+query, "-t", "50", "-e", `{"temp": null}`), "4.00": plain(t, s, "post", "/intake"+query, "-t", "50", "-e", `{`),
-		"4.15": plain(t, s, "post", "/intake"+query, "-t", "40", "-e", `<x>`), "4.01": plain(t, s, "post", "/intake?device=fern-house&key=wrong", "-e", `{}`),
-		"4.04": plain(t, s, "post", "/intakes"+query, "-e", `{}`), "4.05": plain(t, s, "get", "/intake"+query), "</settings>": plain(t, s, "get", "/.well-known/core"),
-		"user name": "user name",
+		"4.22": plain(t, s, "post", "/intake"+query, "-t", "50", "-e", `{"temp": null}`),
+		"4.00": plain(t, s, "post", "/intake"+query, "-t", "50", "-e", `{`),
+		"4.15": plain(t, s, "post", "/intake"+query, "-t", "40", "-e", `<x>`),
+		"4.01": plain(t, s, "post", "/intake?device=fern-house&key=wrong", "-e", `{}`),
+		"4.04": plain(t, s, "post", "/intakes"+query, "-e", `{}`), "4.05": plain(t, s, "get", "/intake"+query),
+		"</settings>": plain(t, s, "get", "/.well-known/core"),
+		"user name":   "user name",
 	} {
 		if !strings.Contains(out, says) {
 			t.Errorf("want %s: %s", says, out)
 		}
 	}
-	storetest.Eventually(t, "what was wrong stands on the device's page", func() bool { return s.Look("fern-house").Refused != "" })
+	storetest.Eventually(t, "what was wrong stands on the device's page",
+		func() bool { return s.Look("fern-house").Refused != "" })
 }
 
 // A long body comes in blocks, in both modes, and is put together.
@@ -108,10 +116,12 @@ func TestBlocksByARealClient(t *testing.T) {
 func TestAWrongKeyOverDTLSIsTold(t *testing.T) {
 	s := servertest.Start(t)
 	s.Device("fern-house")
-	if out := secure(t, s, "fern-house", "wrong", "post", "/intake", "-t", "50", "-e", `{"temp": 22}`); strings.Contains(out, "2.04") {
+	if out := secure(t, s, "fern-house", "wrong", "post", "/intake", "-t", "50", "-e",
+		`{"temp": 22}`); strings.Contains(out, "2.04") {
 		t.Fatal(out)
 	}
-	storetest.Eventually(t, "the device's page says so", func() bool { return strings.Contains(s.Look("fern-house").Refused, "key is perhaps wrong") })
+	storetest.Eventually(t, "the device's page says so",
+		func() bool { return strings.Contains(s.Look("fern-house").Refused, "key is perhaps wrong") })
 	secure(t, s, "nobody", "wrong", "post", "/intake", "-e", `{"temp": 22}`)
 	storetest.Eventually(t, "an unknown identity is noted", func() bool {
 		var story struct{ Knocks []site.Knock }
@@ -127,7 +137,8 @@ func TestARotatedKeyOverDTLS(t *testing.T) {
 	var rotated struct{ Key, Identity string }
 	s.Do(api.RotateKey.At("fern-house"), map[string]any{}, &rotated)
 	send := func(identity, key string) bool {
-		return strings.Contains(secure(t, s, identity, key, "post", "/intake", "-t", "50", "-e", `{"temp": 22}`), "2.04")
+		return strings.Contains(secure(t, s, identity, key, "post", "/intake", "-t", "50", "-e", `{"temp": 22}`),
+			"2.04")
 	}
 	if rotated.Identity != "fern-house.2" || !send("fern-house", old) || !send("fern-house.2", rotated.Key) {
 		t.Fatalf("identity %q", rotated.Identity)
@@ -142,7 +153,8 @@ func TestObserveByARealClient(t *testing.T) {
 	s := servertest.Start(t)
 	key := s.Device("fern-house").Token
 	s.Do(api.OrderSettings.At("fern-house"), map[string]any{"interval": "5m"}, nil)
-	command := exec.Command("stdbuf", "-oL", "coap-client-openssl", "-m", "get", "-s", "20", "-u", "fern-house", "-k", key, "coaps://"+s.Ways.CoAPS+"/settings")
+	command := exec.Command("stdbuf", "-oL", "coap-client-openssl", "-m", "get", "-s", "20", "-u", "fern-house", "-k",
+		key, "coaps://"+s.Ways.CoAPS+"/settings")
 	out, err := command.StdoutPipe()
 	if err == nil {
 		err = command.Start()
@@ -182,13 +194,15 @@ func TestObserveByARealClient(t *testing.T) {
 	if got := next(); !strings.Contains(got, `"version":2`) {
 		t.Errorf("the newer: %s", got)
 	}
-	if out := secure(t, s, "fern-house", key, "put", "/settings", "-t", "50", "-e", `{"version": 2}`); !strings.Contains(out, "2.04") {
+	if out := secure(t, s, "fern-house", key, "put", "/settings", "-t", "50", "-e",
+		`{"version": 2}`); !strings.Contains(out, "2.04") {
 		t.Error(out)
 	}
 	if d := s.Look("fern-house"); d.RunningNo != 2 {
 		t.Errorf("%+v", d)
 	}
-	if out := secure(t, s, "fern-house", key, "put", "/settings", "-t", "50", "-e", `{"version": 3}`); !strings.Contains(out, "4.22") {
+	if out := secure(t, s, "fern-house", key, "put", "/settings", "-t", "50", "-e",
+		`{"version": 3}`); !strings.Contains(out, "4.22") {
 		t.Error(out)
 	}
 }
@@ -198,7 +212,8 @@ func TestAStrangerOverCoAP(t *testing.T) {
 	var enrolment struct{ Key string }
 	s.Do(api.NewEnrolment.At(), nil, &enrolment)
 	storetest.Eventually(t, "the stranger is taken in", func() bool {
-		return strings.Contains(secure(t, s, "stranger", enrolment.Key, "post", "/intake", "-t", "50", "-e", `{"soil": 12}`), "2.04")
+		return strings.Contains(secure(t, s, "stranger", enrolment.Key, "post", "/intake", "-t", "50", "-e",
+			`{"soil": 12}`), "2.04")
 	})
 	s.Do(api.LetIn.At("stranger"), map[string]string{}, nil)
 	if v := s.Signal("stranger/soil"); v == nil || *v.Value != 12 {
@@ -219,7 +234,9 @@ func TestNothingIsAcknowledgedWhileTheDatabaseIsAway(t *testing.T) {
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
 	send := func() codes.Code {
-		answer, err := c.Post(ctx, "/intake", message.AppJSON, strings.NewReader(`{"v": 1}`), message.Option{ID: message.URIQuery, Value: []byte("device=pond")}, message.Option{ID: message.URIQuery, Value: []byte("key=" + key)})
+		answer, err := c.Post(ctx, "/intake", message.AppJSON, strings.NewReader(`{"v": 1}`),
+			message.Option{ID: message.URIQuery, Value: []byte("device=pond")},
+			message.Option{ID: message.URIQuery, Value: []byte("key=" + key)})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -31,8 +31,8 @@ func graymap(t *testing.T, hottest float64) string {
 	return path
 }
 
-// A frame comes block by block (RFC 7959) from libcoap's own client, and is answered when it is committed; one of another size is
-// refused in words.
+// A frame comes block by block (RFC 7959) from libcoap's own client, and is answered when it is committed; one of
+// another size is refused in words.
 func TestFramesInBlocksByARealClient(t *testing.T) {
 	s := servertest.Start(t)
 	key := s.Device("eye").Token
@@ -49,13 +49,15 @@ func TestFramesInBlocksByARealClient(t *testing.T) {
 	if !strings.Contains(out, "4.22") || !strings.Contains(out, "those of this device are 160") {
 		t.Errorf("of another size: %.400s", out)
 	}
-	out = plain(t, s, "post", "/frames?device=eye&key="+key+"&at=2026-03-01T10:00:00Z", "-b", "512", "-f", graymap(t, 70))
+	out = plain(t, s, "post", "/frames?device=eye&key="+key+"&at=2026-03-01T10:00:00Z", "-b", "512", "-f",
+		graymap(t, 70))
 	if !strings.Contains(out, "2.04") {
 		t.Errorf("without DTLS: %.600s", out)
 	}
 	var l api.FrameList
 	s.Do(api.ListFrames.At("eye").Asking("since", "2026-02-01T00:00:00Z"), nil, &l)
-	if l.All != 2 || l.Frames[0].High != 70 || l.Frames[0].At.String() != "2026-03-01T10:00:00.000Z" || l.Eye.Width != 160 {
+	if l.All != 2 || l.Frames[0].High != 70 || l.Frames[0].At.String() != "2026-03-01T10:00:00.000Z" ||
+		l.Eye.Width != 160 {
 		t.Errorf("there are %+v", l.Frames)
 	}
 }

@@ -84,9 +84,10 @@ func (o *observers) drop(place string) {
 	delete(o.all, place)
 }
 
-// tell gives each observer what is newer than what it knows, and forgets those whose keys are gone. states gives what a resource
-// says now; false: there is none any more.
-func (o *observers) tell(directory *credential.Directory, now measure.Instant, states func(*site.Device, string) (state, bool)) {
+// tell gives each observer what is newer than what it knows, and forgets those whose keys are gone. states gives what a
+// resource says now; false: there is none any more.
+func (o *observers) tell(directory *credential.Directory, now measure.Instant,
+	states func(*site.Device, string) (state, bool)) {
 	o.each(directory, func(place string, one *observer, d *site.Device) (state, bool) {
 		if who, err := directory.Identify(one.sender, now); err != nil || who.Device == nil {
 			delete(o.all, place)

@@ -29,8 +29,8 @@ func (r *request) outputs(ctx context.Context) {
 	r.answer(codes.Content, message.AppLinkFormat, strings.Join(links, ","))
 }
 
-// output gives what an output is ordered; observed, each newer order and each renewal follows. Where nobody knows whether the order
-// still holds, it is not given.
+// output gives what an output is ordered; observed, each newer order and each renewal follows. Where nobody knows
+// whether the order still holds, it is not given.
 func (r *request) output(ctx context.Context, name string) {
 	device := r.device(ctx)
 	if device == nil {

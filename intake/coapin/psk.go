@@ -104,7 +104,8 @@ func (w *Way) judgeHandshakes() {
 		s := credential.Sender{Name: identity, Protocol: Protocol}
 		w.door.Knock(s)
 		if key, known := directory.Identity[identity]; known {
-			w.door.Complain(directory.ByID[key.Device], s, fmt.Sprintf("a DTLS handshake as %q was not finished: the key is perhaps wrong", identity))
+			w.door.Complain(directory.ByID[key.Device], s,
+				fmt.Sprintf("a DTLS handshake as %q was not finished: the key is perhaps wrong", identity))
 		}
 	}
 }

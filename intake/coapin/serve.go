@@ -40,7 +40,8 @@ const (
 
 // ServePlain answers without DTLS until ctx ends.
 func (w *Way) ServePlain(ctx context.Context, p *Plain) error {
-	server := udp.NewServer(options.WithContext(ctx), options.WithMux(w.handler(ctx, w.plainSender)), options.WithErrors(w.complain),
+	server := udp.NewServer(options.WithContext(ctx), options.WithMux(w.handler(ctx, w.plainSender)),
+		options.WithErrors(w.complain),
 		options.WithMaxMessageSize(messageAtMost), options.WithBlockwise(true, blockwise.SZX1024, blockTransfer),
 		options.WithReceivedMessageQueueSize(messagesWaiting), options.WithRequestMonitor(hideBlock),
 		options.WithInactivityMonitor(keepOpen, func(c *client.Conn) { _ = c.Close() }))
@@ -57,7 +58,8 @@ func (w *Way) ListenDTLS(address string) (*DTLS, error) {
 	listener, err := coapnet.NewDTLSListener("udp", address, coapnet.NewDTLSServerOptions(
 		piondtls.WithPSK(w.keyOf),
 		piondtls.WithPSKIdentityHint([]byte("jaunty")),
-		piondtls.WithCipherSuites(piondtls.TLS_PSK_WITH_AES_128_CCM_8, piondtls.TLS_PSK_WITH_AES_128_CCM, piondtls.TLS_PSK_WITH_AES_128_GCM_SHA256),
+		piondtls.WithCipherSuites(piondtls.TLS_PSK_WITH_AES_128_CCM_8, piondtls.TLS_PSK_WITH_AES_128_CCM,
+			piondtls.TLS_PSK_WITH_AES_128_GCM_SHA256),
 		piondtls.WithConnectionIDGenerator(piondtls.RandomCIDGenerator(8)),
 		piondtls.WithOnConnectionAttempt(w.mayShakeHands),
 	))
@@ -75,7 +77,8 @@ func (d *DTLS) Close() error { return d.listener.Close() }
 
 // ServeDTLS answers over DTLS until ctx ends.
 func (w *Way) ServeDTLS(ctx context.Context, d *DTLS) error {
-	server := dtls.NewServer(options.WithContext(ctx), options.WithMux(w.handler(ctx, w.dtlsSender)), options.WithErrors(w.complain),
+	server := dtls.NewServer(options.WithContext(ctx), options.WithMux(w.handler(ctx, w.dtlsSender)),
+		options.WithErrors(w.complain),
 		options.WithMaxMessageSize(messageAtMost), options.WithBlockwise(true, blockwise.SZX1024, blockTransfer),
 		options.WithReceivedMessageQueueSize(messagesWaiting), options.WithRequestMonitor(hideBlock),
 		options.WithOnNewConn(w.opened),

@@ -59,15 +59,18 @@ var (
 	wrongContent = Cause{HTTP: http.StatusUnprocessableEntity, CoAP: coap(4, 22), MQTT: 0x99}
 	tooFast      = Cause{HTTP: http.StatusTooManyRequests, CoAP: coap(4, 29), MQTT: 0x97}
 	failed       = Cause{HTTP: http.StatusInternalServerError, CoAP: coap(5, 0), MQTT: 0x80}
-	away         = Cause{HTTP: http.StatusServiceUnavailable, CoAP: coap(5, 3), MQTT: 0x80, Retry: awayRetry, Words: "The database is away; nothing was taken. Send the same again."}
-	slow         = Cause{HTTP: http.StatusServiceUnavailable, CoAP: coap(5, 3), MQTT: 0x80, Retry: awayRetry, Words: "This took too long and was ended. Ask for less at once, or try again in a moment."}
-	noRoom       = Cause{HTTP: http.StatusInsufficientStorage, CoAP: coap(5, 3), MQTT: 0x97, Retry: roomRetry, Words: "The service's disk is full; nothing was taken. Send the same again when there is room."}
+	away         = Cause{HTTP: http.StatusServiceUnavailable, CoAP: coap(5, 3), MQTT: 0x80, Retry: awayRetry,
+		Words: "The database is away; nothing was taken. Send the same again."}
+	slow = Cause{HTTP: http.StatusServiceUnavailable, CoAP: coap(5, 3), MQTT: 0x80, Retry: awayRetry,
+		Words: "This took too long and was ended. Ask for less at once, or try again in a moment."}
+	noRoom = Cause{HTTP: http.StatusInsufficientStorage, CoAP: coap(5, 3), MQTT: 0x97, Retry: roomRetry,
+		Words: "The service's disk is full; nothing was taken. Send the same again when there is room."}
 )
 
 func coap(class, detail byte) byte { return class<<5 | detail }
 
-// CauseOf finds the cause of an error. One that nobody knows is a mistake in what was sent: what comes from the database is wrapped
-// in commit.ErrAway, or commit.ErrFailed, by whoever asked it.
+// CauseOf finds the cause of an error. One that nobody knows is a mistake in what was sent: what comes from the
+// database is wrapped in commit.ErrAway, or commit.ErrFailed, by whoever asked it.
 func CauseOf(err error) Cause {
 	var fast *ErrTooFast
 	var shut *ErrShutOut
@@ -135,5 +138,6 @@ func outcomeOf(err error) string {
 
 // Away tells whether err means that the same may succeed later, so that it must not be acknowledged.
 func Away(err error) bool {
-	return err != nil && (errors.Is(err, commit.ErrAway) || errors.Is(err, commit.ErrFailed) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded))
+	return err != nil && (errors.Is(err, commit.ErrAway) || errors.Is(err, commit.ErrFailed) ||
+		errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded))
 }

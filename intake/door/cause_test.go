@@ -48,7 +48,8 @@ func TestCauses(t *testing.T) {
 		"a fault":       {&measure.Fault{Field: "v", Reason: "is none"}, 422, "4.22", 153, 0, meter.Refused},
 		"broken":        {errors.New("unexpected end"), 400, "4.00", 153, 0, meter.Refused},
 	} {
-		for _, err := range []error{c.err, fmt.Errorf("in a pack: %w", c.err), errors.Join(c.err, errors.New("besides"))} {
+		for _, err := range []error{c.err, fmt.Errorf("in a pack: %w", c.err),
+			errors.Join(c.err, errors.New("besides"))} {
 			got := CauseOf(err)
 			code := fmt.Sprintf("%d.%02d", got.CoAP>>5, got.CoAP&31)
 			if got.HTTP != c.http || code != c.coap || got.MQTT != c.mqtt || got.Retry != c.retry {
@@ -69,7 +70,8 @@ func TestCauses(t *testing.T) {
 
 // What may be sent again is never acknowledged, over any protocol.
 func TestWhatIsAwayIsNoReasonOfTheSenders(t *testing.T) {
-	for _, err := range []error{commit.ErrAway, commit.ErrNoRoom, commit.ErrFailed, context.Canceled, context.DeadlineExceeded} {
+	for _, err := range []error{commit.ErrAway, commit.ErrNoRoom, commit.ErrFailed, context.Canceled,
+		context.DeadlineExceeded} {
 		c := CauseOf(err)
 		if !Away(err) || c.HTTP < http.StatusInternalServerError || c.CoAP>>5 != 5 || c.MQTT < 128 {
 			t.Errorf("%v: %+v", err, c)
@@ -79,7 +81,8 @@ func TestWhatIsAwayIsNoReasonOfTheSenders(t *testing.T) {
 
 func TestRoomForLongBodies(t *testing.T) {
 	d := &Door{rooms: gate.NewShares[string](roomInAll, OfOne)}
-	one, two := d.RoomOf(credential.Sender{Key: [32]byte{1}}), d.RoomOf(credential.Sender{Key: [32]byte{2}, Name: "another name"})
+	one, two := d.RoomOf(credential.Sender{Key: [32]byte{1}}),
+		d.RoomOf(credential.Sender{Key: [32]byte{2}, Name: "another name"})
 	take := func(r Room) func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 20*time.Millisecond)
 		defer cancel()

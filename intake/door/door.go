@@ -62,7 +62,8 @@ const bodiesAtOnce = 256 << 20
 
 // New makes a door. A zero Rate is the default.
 func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.Logger) *Door {
-	d := &Door{Pipeline: p, Seal: seal, Orders: orders.New(s, p.Now, log), store: s, log: log, rate: rate.orDefault(), limits: map[int64]*limit{}, failures: newFailures(),
+	d := &Door{Pipeline: p, Seal: seal, Orders: orders.New(s, p.Now, log), store: s, log: log, rate: rate.orDefault(),
+		limits: map[int64]*limit{}, failures: newFailures(),
 		bodies: semaphore.NewWeighted(bodiesAtOnce), rooms: gate.NewShares[string](roomInAll, OfOne)}
 	d.sightings.init()
 	d.directory.Store(&directory{Directory: credential.Directory{}, changed: make(chan struct{})})
@@ -294,7 +295,8 @@ func (d *Door) Start(ctx context.Context, v *Visit) *Pending {
 		p.err = fmt.Errorf("its connection has ended: %w", commit.ErrAway)
 		return p
 	}
-	p.ticket, p.err = d.Pipeline.Start(ctx, &reading.Pack{Sender: v.Sender, Arrived: p.arrived, Samples: v.Samples, Frame: p.frame, IdempotencyKey: v.IdempotencyKey, Fresh: v.Fresh})
+	p.ticket, p.err = d.Pipeline.Start(ctx, &reading.Pack{Sender: v.Sender, Arrived: p.arrived, Samples: v.Samples,
+		Frame: p.frame, IdempotencyKey: v.IdempotencyKey, Fresh: v.Fresh})
 	p.started = p.err == nil
 	return p
 }
@@ -349,8 +351,12 @@ func (d *Door) Confirm(ctx context.Context, s credential.Sender, device string, 
 }
 
 // ConfirmOutput takes what a device says that one of its outputs does, within its rate.
-func (d *Door) ConfirmOutput(ctx context.Context, s credential.Sender, device, output string, r drive.OutputReport, patient bool) error {
-	return d.say(ctx, s, patient, func() error { return configure.ConfirmOutput(ctx, d.Pipeline, s, device, output, r) })
+func (d *Door) ConfirmOutput(ctx context.Context, s credential.Sender, device, output string, r drive.OutputReport,
+	patient bool) error {
+	return d.say(ctx, s, patient, func() error {
+		return configure.ConfirmOutput(ctx, d.Pipeline, s, device, output,
+			r)
+	})
 }
 
 // say lets a device say something besides readings, within its rate.

@@ -23,7 +23,8 @@ func (p *Pending) readFrame() error {
 	device := p.who.Device
 	if v.Person != "" {
 		if device = directory.ByName[v.Frame.Device]; device == nil {
-			return &measure.Fault{Field: "device", Reason: fmt.Sprintf("there is no device %q; name it in the header Jaunty-Device", v.Frame.Device)}
+			return &measure.Fault{Field: "device",
+				Reason: fmt.Sprintf("there is no device %q; name it in the header Jaunty-Device", v.Frame.Device)}
 		}
 	}
 	eye := &frame.Eye{}

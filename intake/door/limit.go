@@ -47,8 +47,10 @@ func (d *Door) limitOf(device int64) *limit {
 	l := d.limits[device]
 	if l == nil {
 		r := d.rate
-		l = &limit{messages: rate.NewLimiter(rate.Limit(r.Messages), r.Messages*burst), readings: rate.NewLimiter(rate.Limit(r.Readings), r.Readings*burst),
-			slots: make(chan struct{}, atOnce), what: fmt.Sprintf("%d messages or %d readings a second", r.Messages, r.Readings)}
+		l = &limit{messages: rate.NewLimiter(rate.Limit(r.Messages), r.Messages*burst),
+			readings: rate.NewLimiter(rate.Limit(r.Readings), r.Readings*burst),
+			slots:    make(chan struct{}, atOnce), what: fmt.Sprintf("%d messages or %d readings a second", r.Messages,
+				r.Readings)}
 		d.limits[device] = l
 	}
 	return l

@@ -34,8 +34,8 @@ func (d *Door) RoomOf(s credential.Sender) Room {
 // ErrCrowded says that too many long bodies are on their way.
 var ErrCrowded = errors.New("too many long bodies are on their way; send this one again in a moment")
 
-// Take takes room for a body of so many bytes, and waits for it until ctx ends; it is ErrCrowded then. What comes back gives the room
-// back, and is to be called once.
+// Take takes room for a body of so many bytes, and waits for it until ctx ends; it is ErrCrowded then. What comes back
+// gives the room back, and is to be called once.
 func (r Room) Take(ctx context.Context, bytes int64) (giveBack func(), err error) {
 	if giveBack, err = r.rooms.Take(ctx, r.owner, bytes); err != nil {
 		return nil, ErrCrowded

@@ -222,7 +222,10 @@ func (d *Door) Dropped(device *site.Device, will string) {
 	if will != "" {
 		text += ": " + clip(will, 80)
 	}
-	err := d.Pipeline.DoWithOthers(ctx, func(t *reading.Turn) error { return t.Enter("device dropped", device.Name, "", text) })
+	err := d.Pipeline.DoWithOthers(ctx, func(t *reading.Turn) error {
+		return t.Enter("device dropped", device.Name, "",
+			text)
+	})
 	if err != nil {
 		d.log.Warn("that a device dropped could not be written", "device", device.Name, "error", err)
 	}

@@ -1,6 +1,6 @@
-// Package gate bounds the connections that strangers may open: in all, from one address, and before it is known who they are. Those
-// that are too many are closed at once; of those of which nobody knows yet who they are the oldest gives way, so that one who says it
-// at once gets in.
+// Package gate bounds the connections that strangers may open: in all, from one address, and before it is known who
+// they are. Those that are too many are closed at once; of those of which nobody knows yet who they are the oldest
+// gives way, so that one who says it at once gets in.
 package gate
 
 import (
@@ -62,8 +62,8 @@ func (g *gate) Accept() (net.Conn, error) {
 	}
 }
 
-// Close closes the listener, and the connections of which nobody knows yet who they are where these end at a time: nobody waits for
-// them.
+// Close closes the listener, and the connections of which nobody knows yet who they are where these end at a time:
+// nobody waits for them.
 func (g *gate) Close() error {
 	err := g.Listener.Close()
 	if g.bounds.SignWithin == 0 {

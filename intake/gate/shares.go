@@ -14,8 +14,8 @@ var (
 	ErrAll      = errors.New("all is in use")
 )
 
-// Shares shares out something of which there is so much in all, and so much for each who asks. Who waits for more than their share
-// keeps nobody else waiting.
+// Shares shares out something of which there is so much in all, and so much for each who asks. Who waits for more than
+// their share keeps nobody else waiting.
 type Shares[K comparable] struct {
 	all  *semaphore.Weighted
 	each int64
@@ -33,8 +33,8 @@ func NewShares[K comparable](all, each int64) *Shares[K] {
 	return &Shares[K]{all: semaphore.NewWeighted(all), each: each, open: map[K]*share{}}
 }
 
-// Take waits until so much can be had, and gives what gives it back, to be called once. When ctx ends before, it is ErrOwnShare or
-// ErrAll.
+// Take waits until so much can be had, and gives what gives it back, to be called once. When ctx ends before, it is
+// ErrOwnShare or ErrAll.
 func (s *Shares[K]) Take(ctx context.Context, who K, much int64) (giveBack func(), err error) {
 	own := s.join(who)
 	if own.Acquire(ctx, much) != nil {

@@ -18,21 +18,23 @@ import (
 // MaxFrame is how long the body of a frame may be, with a picture beside it, in bytes.
 const MaxFrame = 16 << 20
 
-// ReceiveFrame takes a thermal frame: as the body, or as the part "frame" of multipart/form-data (RFC 7578) beside the part
-// "picture". It answers as Receive does.
+// ReceiveFrame takes a thermal frame: as the body, or as the part "frame" of multipart/form-data (RFC 7578) beside the
+// part "picture". It answers as Receive does.
 func (w *Way) ReceiveFrame(c *echo.Context) error {
 	r := c.Request()
 	sender, err := w.sender(c)
 	if err != nil {
 		return answerError(c, err)
 	}
-	v := &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"), Frame: &door.FrameVisit{Device: r.Header.Get(api.DeviceHeader)}}
+	v := &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"),
+		Frame: &door.FrameVisit{Device: r.Header.Get(api.DeviceHeader)}}
 	if v.IdempotencyKey, err = idempotencyKey(r); err != nil {
 		return answerError(c, err)
 	}
 	if at := r.URL.Query().Get("at"); at != "" {
 		if err := v.Frame.At.UnmarshalText([]byte(at)); err != nil || v.Frame.At <= 0 {
-			return answerError(c, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%.40q is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)", at)})
+			return answerError(c, &measure.Fault{Field: "at",
+				Reason: fmt.Sprintf("%.40q is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)", at)})
 		}
 	}
 	give, err := w.roomFor(c, v.Sender, MaxFrame)

@@ -68,7 +68,8 @@ func (w *Way) Receive(c *echo.Context) error {
 	if err != nil {
 		return answerError(c, err)
 	}
-	result, err := w.Door.Receive(r.Context(), &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"), Body: body, IdempotencyKey: once})
+	result, err := w.Door.Receive(r.Context(), &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"),
+		Body: body, IdempotencyKey: once})
 	return received(c, result, err, func(first measure.Refusal) string {
 		return fmt.Sprintf("No reading was taken. Record %d, field %q: %s", first.Index, first.Field, first.Reason)
 	})
@@ -92,13 +93,15 @@ func received(c *echo.Context, result door.Result, err error, none func(first me
 	case err != nil:
 		return answerError(c, err)
 	case result.Arrival:
-		return c.JSON(http.StatusAccepted, map[string]any{"arrival": "waiting", "kept": result.Accepted, "rejected": result.Refused})
+		return c.JSON(http.StatusAccepted, map[string]any{"arrival": "waiting", "kept": result.Accepted,
+			"rejected": result.Refused})
 	case len(result.Refused) == 0:
 		return c.NoContent(http.StatusNoContent)
 	case result.Accepted > 0:
 		return c.JSON(http.StatusOK, map[string]any{"accepted": result.Accepted, "rejected": result.Refused})
 	}
-	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Rejected: result.Refused, Detail: none(result.Refused[0])})
+	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Rejected: result.Refused,
+		Detail: none(result.Refused[0])})
 }
 
 // errEncoding says that the content encoding is not read.
@@ -151,9 +154,11 @@ func readBody(c *echo.Context, most int64) ([]byte, error) {
 func (w *Way) sender(c *echo.Context) (credential.Sender, error) {
 	r := c.Request()
 	key := Bearer(r.Header.Get("Authorization"))
-	sender := credential.Sender{Key: sha256.Sum256([]byte(key)), Name: r.Header.Get(api.DeviceHeader), Protocol: Protocol, Address: c.RealIP()}
+	sender := credential.Sender{Key: sha256.Sum256([]byte(key)), Name: r.Header.Get(api.DeviceHeader),
+		Protocol: Protocol, Address: c.RealIP()}
 	directory, _ := w.Door.Look()
-	if _, err := directory.Identify(sender, w.Door.Pipeline.Now()); err == nil || !errors.Is(err, credential.ErrKeyUnknown) {
+	if _, err := directory.Identify(sender, w.Door.Pipeline.Now()); err == nil ||
+		!errors.Is(err, credential.ErrKeyUnknown) {
 		return sender, err
 	}
 	person, err := w.Person(r.Context(), key)
@@ -186,7 +191,8 @@ func answerError(c *echo.Context, err error) error {
 	p := Problem{Status: cause.HTTP, Detail: cause.Words}
 	switch {
 	case errors.As(err, &tooLong):
-		p.Status, p.Detail = http.StatusRequestEntityTooLarge, fmt.Sprintf("The body is longer than %d bytes.", tooLong.Limit)
+		p.Status, p.Detail = http.StatusRequestEntityTooLarge, fmt.Sprintf("The body is longer than %d bytes.",
+			tooLong.Limit)
 	case errors.Is(err, errEncoding):
 		p.Status = http.StatusUnsupportedMediaType
 	case errors.Is(err, credential.ErrNoName):

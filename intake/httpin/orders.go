@@ -31,9 +31,9 @@ type orderQuery struct {
 	outputs int64 // the newest order for an output that it knows; -1: it does not ask for outputs
 }
 
-// Orders answers with what the device is ordered when that is newer than what it says that it knows, at once or as soon as there is
-// something newer. After the wait it answers 204, or, where the device asks for outputs, with all of these: that renews them. Saying
-// which settings it runs confirms them.
+// Orders answers with what the device is ordered when that is newer than what it says that it knows, at once or as soon
+// as there is something newer. After the wait it answers 204, or, where the device asks for outputs, with all of these:
+// that renews them. Saying which settings it runs confirms them.
 func (w *Way) Orders(c *echo.Context) error {
 	q, err := ordersQuery(c)
 	if err != nil {
@@ -65,7 +65,8 @@ func (w *Way) Orders(c *echo.Context) error {
 			case !fresh && (over || newest != q.outputs):
 				return answerError(c, commit.ErrAway) // nobody knows whether what is ordered still holds
 			case over || newer || newest != q.outputs:
-				return c.JSON(http.StatusOK, api.ToDevice{Order: site.OrderOf(d.Version, d.Settings), Outputs: ordersOf(outputs, w.Door.Pipeline.Now())})
+				return c.JSON(http.StatusOK, api.ToDevice{Order: site.OrderOf(d.Version, d.Settings),
+					Outputs: ordersOf(outputs, w.Door.Pipeline.Now())})
 			}
 		}
 		if newer {
@@ -130,7 +131,8 @@ func ordersQuery(c *echo.Context) (q orderQuery, err error) {
 	}
 	if text := c.QueryParam("outputs"); text != "" {
 		if q.outputs, err = strconv.ParseInt(text, 10, 64); err != nil || q.outputs < 0 {
-			return q, fmt.Errorf("outputs: %q is not the number of the newest order that the device knows, 0 for none", text)
+			return q, fmt.Errorf("outputs: %q is not the number of the newest order that the device knows, 0 for none",
+				text)
 		}
 	}
 	return q, nil
@@ -138,7 +140,8 @@ func ordersQuery(c *echo.Context) (q orderQuery, err error) {
 
 // device finds the device behind a request for orders.
 func (w *Way) device(c *echo.Context) (*site.Device, credential.Sender, error) {
-	sender := credential.Sender{Key: sha256.Sum256([]byte(Bearer(c.Request().Header.Get("Authorization")))), Name: c.Request().Header.Get(api.DeviceHeader),
+	sender := credential.Sender{Key: sha256.Sum256([]byte(Bearer(c.Request().Header.Get("Authorization")))),
+		Name:     c.Request().Header.Get(api.DeviceHeader),
 		Protocol: Protocol, Address: c.RealIP()}
 	who, err := w.Door.Who(c.Request().Context(), sender)
 	if err == nil && who.Device == nil {

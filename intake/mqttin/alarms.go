@@ -19,7 +19,8 @@ import (
 // readerName is the user name of who reads the site's alarms, with the reader key; no device can be called so.
 const readerName = "-"
 
-// alarmRoot is where the site's alarms stand, retained: each on jaunty/-/alarms/NAME, all of them in one on jaunty/-/alarms.
+// alarmRoot is where the site's alarms stand, retained: each on jaunty/-/alarms/NAME, all of them in one on
+// jaunty/-/alarms.
 const alarmRoot = root + readerName + "/alarms"
 
 // shownAlarm is what stands on the topic of an alarm.
@@ -73,7 +74,8 @@ func messagesOf(changed, standing []alarm.Alarm) (out []retained) {
 		if other := stands[topicOf(a)]; other != 0 && other != a.ID && a.State == alarm.StateOver { // the other side of the guard stands
 			continue
 		}
-		add(topicOf(a), shownAlarm{a.ID, a.State, a.Severity, a.Sentence, a.Signal, a.Guard, a.RaisedAt, a.ClearedAt, a.AcknowledgedBy, a.Latched})
+		add(topicOf(a), shownAlarm{a.ID, a.State, a.Severity, a.Sentence, a.Signal, a.Guard, a.RaisedAt, a.ClearedAt,
+			a.AcknowledgedBy, a.Latched})
 	}
 	add(alarmRoot, all)
 	return out
@@ -84,8 +86,8 @@ const (
 	alarmsAgain  = time.Second            // after the database was away
 )
 
-// showAlarms keeps the alarm topics as they should be until ctx ends. After a break it tells what stands and what has changed
-// since; telling twice does no harm.
+// showAlarms keeps the alarm topics as they should be until ctx ends. After a break it tells what stands and what has
+// changed since; telling twice does no harm.
 func showAlarms(ctx context.Context, records *store.Store, publish func(retained) error, log *slog.Logger) {
 	wake := make(chan struct{}, 1)
 	var listening sync.WaitGroup
@@ -140,5 +142,6 @@ func pause(ctx context.Context, d time.Duration) {
 
 // isReader tells whether a sender has the reader key.
 func isReader(d *credential.Directory, s credential.Sender) bool {
-	return s.Name == readerName && len(d.Enrolment.Reader) > 0 && subtle.ConstantTimeCompare(d.Enrolment.Reader, s.Key[:]) == 1
+	return s.Name == readerName && len(d.Enrolment.Reader) > 0 && subtle.ConstantTimeCompare(d.Enrolment.Reader,
+		s.Key[:]) == 1
 }

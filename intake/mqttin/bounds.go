@@ -37,8 +37,8 @@ func (s *session) owner() string {
 	return strconv.FormatInt(s.device, 10)
 }
 
-// keep notes that a session is kept without a connection; the oldest of its owner's gives way when there are too many. The hook
-// must be locked.
+// keep notes that a session is kept without a connection; the oldest of its owner's gives way when there are too many.
+// The hook must be locked.
 func (h *hook) keep(owner string, cl *mqtt.Client) {
 	kept := append(h.stored[owner], cl)
 	if len(kept) > storedOfDevice {
@@ -88,8 +88,8 @@ func (h *hook) OnSubscribe(cl *mqtt.Client, pk packets.Packet) packets.Packet {
 	return pk
 }
 
-// OnQosPublish bounds the bytes that wait for a client: the oldest message gives way. Orders stand retained, so what is lost by that
-// is told again.
+// OnQosPublish bounds the bytes that wait for a client: the oldest message gives way. Orders stand retained, so what is
+// lost by that is told again.
 func (h *hook) OnQosPublish(cl *mqtt.Client, _ packets.Packet, _ int64, _ int) {
 	waiting := cl.State.Inflight.GetAll(false)
 	bytes := 0

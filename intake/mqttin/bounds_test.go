@@ -10,11 +10,19 @@ import (
 	"testing"
 	"time"
 
+	"context"
+	"errors"
+	"log/slog"
+
+	"github.com/eclipse/paho.golang/paho"
+
 	"jauntylark/server/servertest"
+	"jauntylark/service"
+	"jauntylark/store/storetest"
 )
 
-// helloTo connects by MQTT 3.1.1 with a session that stays, and a will where one is given. It gives the connection and CONNACK's
-// two bytes: whether the session was there, and the return code; 0xff: it was closed.
+// helloTo connects by MQTT 3.1.1 with a session that stays, and a will where one is given. It gives the connection and
+// CONNACK's two bytes: whether the session was there, and the return code; 0xff: it was closed.
 func helloTo(t *testing.T, address, id, user, key, will string, qos byte) (*raw, [2]byte) {
 	t.Helper()
 	conn, err := net.Dial("tcp", address)
@@ -91,7 +99,8 @@ func TestWillsAndSubscriptionsAreBounded(t *testing.T) {
 	for i := range many {
 		many[i] = fmt.Sprintf("jaunty/pond/settings/%d", i)
 	}
-	for name, packet := range map[string][]byte{"too many": subscribe(many...), "too long": subscribe("jaunty/pond/" + strings.Repeat("y", 300))} {
+	for name, packet := range map[string][]byte{"too many": subscribe(many...),
+		"too long": subscribe("jaunty/pond/" + strings.Repeat("y", 300))} {
 		r, _ := helloTo(t, s.Ways.MQTT, "b", "pond", key, "", 0)
 		r.send(packet)
 		_ = r.SetReadDeadline(time.Now().Add(5 * time.Second))
@@ -104,5 +113,65 @@ func TestWillsAndSubscriptionsAreBounded(t *testing.T) {
 	var ack [5]byte
 	if _, err := io.ReadFull(r.in, ack[:]); err != nil || ack[0] != 0x90 || ack[4] != 0 {
 		t.Errorf("a few filters: %x %v", ack, err)
+	}
+}
+
+func TestTooManyConnectionsOfOneDevice(t *testing.T) {
+	s := servertest.Start(t)
+	key := s.Device("pond").Token
+	open, refusedAt := []net.Conn{}, 0
+	for i := range 80 {
+		conn, err := net.Dial("tcp", s.Ways.MQTT)
+		if err != nil {
+			t.Fatal(err)
+		}
+		open = append(open, conn)
+		c := paho.NewClient(paho.ClientConfig{Conn: conn, ClientID: itoa(int64(i))})
+		if _, err := c.Connect(context.Background(), &paho.Connect{Username: "pond", UsernameFlag: true,
+			Password: []byte(key), PasswordFlag: true, KeepAlive: 30}); err != nil {
+			refusedAt = i
+			break
+		}
+	}
+	for _, conn := range open {
+		conn.Close()
+	}
+	if refusedAt != 64 {
+		t.Errorf("refused at connection %d", refusedAt)
+	}
+}
+
+// A connection that has not proved who it is cannot make the service reserve room.
+func TestALongFirstPacketIsRefused(t *testing.T) {
+	s := servertest.Start(t)
+	conn, err := net.Dial("tcp", s.Ways.MQTT)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	if _, err := conn.Write([]byte{0x10, 0xff, 0xff, 0x7f, 0}); err != nil { // CONNECT with 2 MiB to follow
+		t.Fatal(err)
+	}
+	conn.SetReadDeadline(time.Now().Add(5 * time.Second))
+	var timeout net.Error
+	if _, err := conn.Read(make([]byte, 1)); err == nil || errors.As(err, &timeout) && timeout.Timeout() {
+		t.Errorf("the connection is still open: %v", err)
+	}
+}
+
+func TestSettingsThatAreWrong(t *testing.T) {
+	for says, adjust := range map[string]func(*service.Settings){
+		"--mqtt \"x\" is not":       func(s *service.Settings) { s.MQTT = "x" },
+		"--mqtts needs --tls-cert":  func(s *service.Settings) { s.MQTTS = "127.0.0.1:0" },
+		"--mqtt-broker is not an a": func(s *service.Settings) { s.MQTTBroker = "http://x" },
+	} {
+		settings := service.Settings{HTTP: "127.0.0.1:0", Database: storetest.URL(t),
+			Log: slog.New(slog.DiscardHandler)}
+		adjust(&settings)
+		var wrong *service.SettingError
+		if err := service.Serve(context.Background(), settings); !errors.As(err, &wrong) ||
+			!strings.Contains(err.Error(), says) {
+			t.Errorf("want %q, got %v", says, err)
+		}
 	}
 }

@@ -76,12 +76,14 @@ func NewBroker(d *door.Door, listener net.Listener, o Options, log *slog.Logger)
 	capabilities.TopicAliasMaximum = 16
 	capabilities.SharedSubAvailable = 0
 	capabilities.Compatibilities.NoInheritedPropertiesOnAck = true
-	server := mqtt.New(&mqtt.Options{Capabilities: capabilities, InlineClient: true, Logger: slog.New(quiet{log.Handler()})})
+	server := mqtt.New(&mqtt.Options{Capabilities: capabilities, InlineClient: true,
+		Logger: slog.New(quiet{log.Handler()})})
 	ctx, stop := context.WithCancel(context.Background())
 	b := &Broker{door: d, records: o.Records, log: log, server: server, listener: listener, ctx: ctx, stop: stop}
 	b.teller = server.NewClient(nil, mqtt.LocalListener, "orders", true)
 	b.teller.Properties.ProtocolVersion = 5
-	b.hook = &hook{broker: b, sessions: map[*mqtt.Client]*session{}, perDevice: map[int64]map[*mqtt.Client]bool{}, stored: map[string][]*mqtt.Client{}}
+	b.hook = &hook{broker: b, sessions: map[*mqtt.Client]*session{}, perDevice: map[int64]map[*mqtt.Client]bool{},
+		stored: map[string][]*mqtt.Client{}}
 	if err := server.AddHook(b.hook, nil); err != nil {
 		return nil, err
 	}
@@ -112,7 +114,8 @@ func (b *Broker) Run(ctx context.Context) error {
 	defer beside.Wait()
 	if b.records != nil {
 		beside.Go(func() {
-			showAlarms(ctx, b.records, func(m retained) error { return b.server.Publish(m.topic, m.payload, true, 1) }, b.log)
+			showAlarms(ctx, b.records, func(m retained) error { return b.server.Publish(m.topic, m.payload, true, 1) },
+				b.log)
 		})
 	}
 	beside.Go(func() { _ = tellOrders(ctx, b.door.Orders, b.door.Pipeline.Now, b.publishOrder) })
@@ -139,10 +142,11 @@ func (b *Broker) publishOrders(directory *credential.Directory, known map[string
 	}
 }
 
-// publishOrder publishes an order for an output. At QoS 0 it does not queue for a device that is away: that gets the newest when it
-// comes back, and none is lost, since orders are told until they are confirmed.
+// publishOrder publishes an order for an output. At QoS 0 it does not queue for a device that is away: that gets the
+// newest when it comes back, and none is lost, since orders are told until they are confirmed.
 func (b *Broker) publishOrder(m retained) error {
-	pk := packets.Packet{FixedHeader: packets.FixedHeader{Type: packets.Publish, Retain: true}, TopicName: m.topic, Payload: m.payload}
+	pk := packets.Packet{FixedHeader: packets.FixedHeader{Type: packets.Publish, Retain: true}, TopicName: m.topic,
+		Payload: m.payload}
 	if m.expires > 0 {
 		pk.Properties.MessageExpiryInterval = uint32(max(m.expires/time.Second, 1))
 	}
@@ -167,5 +171,6 @@ func senderOf(cl *mqtt.Client, password []byte) credential.Sender {
 	if err != nil {
 		host = cl.Net.Remote
 	}
-	return credential.Sender{Key: sha256.Sum256(password), Name: string(cl.Properties.Username), Protocol: Protocol, Address: host}
+	return credential.Sender{Key: sha256.Sum256(password), Name: string(cl.Properties.Username), Protocol: Protocol,
+		Address: host}
 }

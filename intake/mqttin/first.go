@@ -29,7 +29,8 @@ type entry struct {
 }
 
 func newEntry(l net.Listener, atOnce int, config *tls.Config) entry {
-	return entry{gate.Listen(l, gate.Bounds{InAll: atOnce, Unsigned: min(unsignedAtMost, atOnce), PerUnsigned: unsignedOfSource, SignWithin: connectWithin}), config}
+	return entry{gate.Listen(l, gate.Bounds{InAll: atOnce, Unsigned: min(unsignedAtMost, atOnce),
+		PerUnsigned: unsignedOfSource, SignWithin: connectWithin}), config}
 }
 
 // Accept gives the next connection.
@@ -45,8 +46,9 @@ func (e entry) Accept() (net.Conn, error) {
 	return c, nil
 }
 
-// inspected is a connection whose packets are looked at before room is made for them, by their fixed headers, byte by byte as they
-// come (MQTT 5 section 2.1): the first is short, and of those that are heavy so many are under way at once.
+// inspected is a connection whose packets are looked at before room is made for them, by their fixed headers, byte by
+// byte as they come (MQTT 5 section 2.1): the first is short, and of those that are heavy so many are under way at
+// once.
 type inspected struct {
 	net.Conn
 	gate  *gate.Conn

@@ -70,7 +70,8 @@ func TestTheFirstPacketIsShortHoweverItsHeaderComes(t *testing.T) {
 func TestLongPacketsTakeRoom(t *testing.T) {
 	const long = 4 << 20
 	header := []byte{0x30, 0x80, 0x80, 0x80, 0x02} // 4 MiB
-	room := door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{}, slog.New(slog.DiscardHandler)).RoomOf(credential.Sender{Person: "o"})
+	room := door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{},
+		slog.New(slog.DiscardHandler)).RoomOf(credential.Sender{Person: "o"})
 	full := func() bool {
 		short, cancel := context.WithTimeout(context.Background(), 50*time.Millisecond)
 		defer cancel()
@@ -107,7 +108,8 @@ func TestALongPacketRightBehindTheFirst(t *testing.T) {
 	if _, err := io.ReadFull(near, make([]byte, 8)); err != nil {
 		t.Fatal(err)
 	}
-	room := door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{}, slog.New(slog.DiscardHandler)).RoomOf(credential.Sender{})
+	room := door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{},
+		slog.New(slog.DiscardHandler)).RoomOf(credential.Sender{})
 	near.Sign(room)
 	_, _ = far.Write([]byte{'b'})
 	if _, err := near.Read(make([]byte, 1)); err != nil {

@@ -13,7 +13,8 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// Frames come over MQTT in each format from mosquitto's own client; one of another size is refused on the topic for that.
+// Frames come over MQTT in each format from mosquitto's own client; one of another size is refused on the topic for
+// that.
 func TestFramesByARealClient(t *testing.T) {
 	s := servertest.Start(t)
 	key := s.Device("eye").Token
@@ -22,7 +23,8 @@ func TestFramesByARealClient(t *testing.T) {
 		t.Fatal(err)
 	}
 	wrong := sub(t, s, "eye", key, "jaunty/eye/refused")
-	for i, body := range []string{"21.5,22\n,30.25\n", `{"values": [[20, 21], [22, 31.25]]}`, string(asCBOR) /* its highest is 33.25 */, "P2\n# scale=0.25\n2 2\n200\n80 80 84 129\n"} {
+	for i, body := range []string{"21.5,22\n,30.25\n", `{"values": [[20, 21], [22, 31.25]]}`,
+		string(asCBOR) /* its highest is 33.25 */, "P2\n# scale=0.25\n2 2\n200\n80 80 84 129\n"} {
 		path := filepath.Join(t.TempDir(), "frame")
 		if err := os.WriteFile(path, []byte(body), 0o600); err != nil {
 			t.Fatal(err)

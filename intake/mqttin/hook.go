@@ -33,7 +33,8 @@ func (h *hook) ID() string { return "jaunty" }
 // Provides lists what the hook wants to be asked.
 func (h *hook) Provides(b byte) bool {
 	switch b {
-	case mqtt.OnConnect, mqtt.OnConnectAuthenticate, mqtt.OnACLCheck, mqtt.OnPublish, mqtt.OnPacketRead, mqtt.OnSessionEstablished, mqtt.OnDisconnect, mqtt.OnWillSent,
+	case mqtt.OnConnect, mqtt.OnConnectAuthenticate, mqtt.OnACLCheck, mqtt.OnPublish, mqtt.OnPacketRead,
+		mqtt.OnSessionEstablished, mqtt.OnDisconnect, mqtt.OnWillSent,
 		mqtt.OnSubscribe, mqtt.OnQosPublish, mqtt.OnClientExpired:
 		return true
 	}
@@ -92,7 +93,8 @@ func (h *hook) identify(cl *mqtt.Client, pk packets.Packet) (credential.Identity
 	case err != nil:
 		return who, err
 	case who.Device != nil && who.Device.Name != sender.Name:
-		h.broker.door.Complain(who.Device, sender, fmt.Sprintf("the user name over MQTT is %q; with this key it must be %q", sender.Name, who.Device.Name))
+		h.broker.door.Complain(who.Device, sender,
+			fmt.Sprintf("the user name over MQTT is %q; with this key it must be %q", sender.Name, who.Device.Name))
 		return who, credential.ErrKeyUnknown
 	case who.Device == nil && who.Arrival != sender.Name:
 		return who, credential.ErrKeyUnknown
@@ -115,7 +117,8 @@ func (h *hook) OnSessionEstablished(cl *mqtt.Client, pk packets.Packet) {
 		cl.Stop(packets.ErrNotAuthorized)
 		return
 	}
-	s := &session{broker: h.broker, cl: cl, sender: senderOf(cl, pk.Connect.Password), device: idOf(who.Device), key: who.Key.ID, flights: make(chan *flight, inFlight)}
+	s := &session{broker: h.broker, cl: cl, sender: senderOf(cl, pk.Connect.Password), device: idOf(who.Device),
+		key: who.Key.ID, flights: make(chan *flight, inFlight)}
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if c, gated := cl.Net.Conn.(*inspected); gated {
@@ -153,7 +156,8 @@ func (h *hook) check(directory *credential.Directory) {
 		if isReader(directory, s.sender) {
 			continue
 		}
-		if who, err := directory.Identify(s.sender, now); err != nil || who.Device != nil && who.Device.ID != s.device && s.device != 0 {
+		if who, err := directory.Identify(s.sender, now); err != nil || who.Device != nil &&
+			who.Device.ID != s.device && s.device != 0 {
 			gone = append(gone, cl)
 		}
 	}
@@ -164,8 +168,8 @@ func (h *hook) check(directory *credential.Directory) {
 	}
 }
 
-// OnACLCheck lets a device read under its own name, and a gateway under those of the devices behind it. What it publishes is
-// judged in OnPublish, where a topic alias has become a topic.
+// OnACLCheck lets a device read under its own name, and a gateway under those of the devices behind it. What it
+// publishes is judged in OnPublish, where a topic alias has become a topic.
 func (h *hook) OnACLCheck(cl *mqtt.Client, topic string, write bool) bool {
 	name, _, found := strings.Cut(strings.TrimPrefix(topic, root), "/")
 	switch own := string(cl.Properties.Username); {
@@ -223,7 +227,8 @@ func (h *hook) OnPublish(cl *mqtt.Client, pk packets.Packet) (packets.Packet, er
 	at, err := parse(pk.TopicName)
 	directory, _ := h.broker.door.Look()
 	if err == nil && !s.mayPublishAs(directory, at.device) {
-		err = door.ErrNotAllowed(fmt.Sprintf("%s may publish under its own name alone, not to %q", s.sender.Name, pk.TopicName))
+		err = door.ErrNotAllowed(fmt.Sprintf("%s may publish under its own name alone, not to %q", s.sender.Name,
+			pk.TopicName))
 	}
 	f := &flight{packetID: pk.PacketID, qos: pk.FixedHeader.Qos, topic: pk.TopicName, err: err}
 	switch {

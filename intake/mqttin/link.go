@@ -69,7 +69,8 @@ func (l *link) tellOrders(share int) {
 		if shareOf(deviceOf(m.topic)) != share {
 			return nil
 		}
-		publish := &paho.Publish{Topic: m.topic, Payload: m.payload, Retain: true, Properties: &paho.PublishProperties{}}
+		publish := &paho.Publish{Topic: m.topic, Payload: m.payload, Retain: true,
+			Properties: &paho.PublishProperties{}}
 		if m.expires > 0 {
 			seconds := uint32(max(m.expires/time.Second, 1))
 			publish.Properties.MessageExpiry = &seconds
@@ -93,7 +94,8 @@ func (l *link) subscribe(directory *credential.Directory, share int) error {
 	var wanted []string
 	for name := range directory.ByName {
 		if shareOf(name) == share {
-			for _, topic := range []string{readings, readings + "/+", frames, presence, running, outputs + "/+/" + confirms} {
+			for _, topic := range []string{readings, readings + "/+", frames, presence, running, outputs + "/+/" +
+				confirms} {
 				wanted = append(wanted, root+name+"/"+topic)
 			}
 		}
@@ -170,7 +172,8 @@ func (l *link) acknowledge() {
 			l.fail(err)
 			return
 		}
-		if wrong := refusalOf(l.outside.door.Pipeline.Now(), a.message.Topic, result, err); wrong != nil && a.at.device != "" {
+		if wrong := refusalOf(l.outside.door.Pipeline.Now(), a.message.Topic, result, err); wrong != nil &&
+			a.at.device != "" {
 			_, _ = l.client.Publish(l.ctx, &paho.Publish{Topic: root + a.at.device + "/" + refused, Payload: wrong})
 		}
 		if err := l.client.Ack(a.message); err != nil {

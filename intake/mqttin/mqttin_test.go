@@ -4,8 +4,6 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
-	"errors"
-	"log/slog"
 	"net"
 	"os/exec"
 	"strings"
@@ -17,7 +15,6 @@ import (
 	"jauntylark/api"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
-	"jauntylark/service"
 	"jauntylark/store/storetest"
 )
 
@@ -27,7 +24,8 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 func pub(t *testing.T, s *servertest.Service, user, key string, args ...string) (string, error) {
 	t.Helper()
 	host, port, _ := net.SplitHostPort(s.Ways.MQTT)
-	return servertest.Command(t, "mosquitto_pub", append([]string{"-h", host, "-p", port, "-u", user, "-P", key}, args...)...)
+	return servertest.Command(t, "mosquitto_pub", append([]string{"-h", host, "-p", port, "-u", user, "-P", key},
+		args...)...)
 }
 
 // sub starts Debian's own client on topics and gives the lines that it prints, after it has subscribed.
@@ -84,17 +82,24 @@ func TestReadingsByARealClient(t *testing.T) {
 	s := servertest.Start(t)
 	key := s.Device("pond").Token
 	for i, args := range [][]string{
-		{"-q", "0", "-m", `{"temp": 21.5, "q": 0}`}, {"-q", "1", "-m", `{"temp": 21.5, "q": 1}`}, {"-q", "2", "-m", `{"temp": 21.5, "q": 2}`},
-		{"-V", "mqttv5", "-q", "1", "-m", `[{"n":"temp","u":"Cel","v":21.5},{"n":"q","v":3}]`}, {"-V", "mqttv5", "-q", "2", "-m", `{"temp": 21.5, "q": 4}`},
+		{"-q", "0", "-m", `{"temp": 21.5, "q": 0}`}, {"-q", "1", "-m", `{"temp": 21.5, "q": 1}`},
+		{"-q", "2", "-m", `{"temp": 21.5, "q": 2}`},
+		{"-V", "mqttv5", "-q", "1", "-m", `[{"n":"temp","u":"Cel","v":21.5},{"n":"q","v":3}]`},
+		{"-V", "mqttv5", "-q", "2", "-m", `{"temp": 21.5, "q": 4}`},
 		{"-V", "mqttv311", "-q", "1", "-r", "-m", `{"temp": 21.5, "q": 5}`},
 	} {
 		if out, err := pub(t, s, "pond", key, append([]string{"-t", "jaunty/pond/readings"}, args...)...); err != nil {
 			t.Fatalf("%v: %s %v", args, out, err)
 		}
-		storetest.Eventually(t, "the reading is there", func() bool { q := s.Signal("pond/q"); return q != nil && *q.Value == float64(i) })
+		storetest.Eventually(t, "the reading is there", func() bool {
+			q := s.Signal("pond/q")
+			return q != nil &&
+				*q.Value == float64(i)
+		})
 	}
 	for topic, message := range map[string]string{"level": "7.25", "door": "true", "state": `"idle"`} {
-		if out, err := pub(t, s, "pond", key, "-q", "1", "-t", "jaunty/pond/readings/"+topic, "-m", message); err != nil {
+		if out, err := pub(t, s, "pond", key, "-q", "1", "-t", "jaunty/pond/readings/"+topic, "-m",
+			message); err != nil {
 			t.Fatal(out, err)
 		}
 	}
@@ -107,7 +112,11 @@ func TestReadingsByARealClient(t *testing.T) {
 	if v := s.Signal("pond/state"); v == nil || v.Text == nil || *v.Text != "idle" {
 		t.Errorf("bare text: %+v", v)
 	}
-	storetest.Eventually(t, "how it came is known", func() bool { d := s.Look("pond"); return d.Protocol == "MQTT" && d.Address == "127.0.0.1" })
+	storetest.Eventually(t, "how it came is known", func() bool {
+		d := s.Look("pond")
+		return d.Protocol == "MQTT" &&
+			d.Address == "127.0.0.1"
+	})
 	if lines := sub(t, s, "pond", key, "jaunty/pond/#"); len(lines) != 0 {
 		t.Errorf("readings are not kept by the broker: %q", <-lines)
 	}
@@ -123,7 +132,8 @@ func TestWhoMayDoWhat(t *testing.T) {
 	}
 	lines := sub(t, s, "other", other, "jaunty/other/refused")
 	for topic, says := range map[string]string{
-		"jaunty/pond/readings": "under its own name alone", "jaunty/other/reading": "did you mean readings?", "else": "no topic of a device", "jaunty/other/readings/Bad": "perhaps",
+		"jaunty/pond/readings": "under its own name alone", "jaunty/other/reading": "did you mean readings?",
+		"else": "no topic of a device", "jaunty/other/readings/Bad": "perhaps",
 	} {
 		if out, err := pub(t, s, "other", other, "-q", "1", "-t", topic, "-m", `{"temp": 1}`); err != nil {
 			t.Errorf("on 3.1.1 a refused message is acknowledged: %s %v", out, err)
@@ -132,24 +142,28 @@ func TestWhoMayDoWhat(t *testing.T) {
 			t.Errorf("%s: %q, want %q", topic, line, says)
 		}
 	}
-	if out, _ := pub(t, s, "other", other, "-V", "mqttv5", "-d", "-q", "1", "-t", "jaunty/pond/readings", "-m", `{"temp": 1}`); !strings.Contains(out, "RC:135") {
+	if out, _ := pub(t, s, "other", other, "-V", "mqttv5", "-d", "-q", "1", "-t", "jaunty/pond/readings", "-m",
+		`{"temp": 1}`); !strings.Contains(out, "RC:135") {
 		t.Errorf("on 5 it is told so: %s", out)
 	}
 	next(t, lines)
 	if s.Signal("pond/temp") != nil {
 		t.Error("another device's reading was taken")
 	}
-	if out, err := pub(t, s, "other", other, "-q", "1", "-t", "jaunty/other/readings", "-m", `{"temp": 1, "bad": null}`); err != nil {
+	if out, err := pub(t, s, "other", other, "-q", "1", "-t", "jaunty/other/readings", "-m",
+		`{"temp": 1, "bad": null}`); err != nil {
 		t.Fatal(out, err)
 	}
 	if line := next(t, lines); !strings.Contains(line, `"signal":"bad"`) {
 		t.Errorf("a record that was refused: %q", line)
 	}
 	host, port, _ := net.SplitHostPort(s.Ways.MQTT)
-	if out, err := servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", "other", "-P", other, "-t", "jaunty/pond/#", "-t", "#", "-W", "1", "-d"); !strings.Contains(out, "128, 128") {
+	if out, err := servertest.Command(t, "mosquitto_sub", "-h", host, "-p", port, "-u", "other", "-P", other, "-t",
+		"jaunty/pond/#", "-t", "#", "-W", "1", "-d"); !strings.Contains(out, "128, 128") {
 		t.Errorf("it may read what is another's: %s %v", out, err)
 	}
-	storetest.Eventually(t, "what was wrong stands on the device's page", func() bool { return strings.Contains(s.Look("other").Refused, "bad") })
+	storetest.Eventually(t, "what was wrong stands on the device's page",
+		func() bool { return strings.Contains(s.Look("other").Refused, "bad") })
 	var story struct{ Knocks []site.Knock }
 	storetest.Eventually(t, "the unknown key is noted", func() bool {
 		s.Do(api.GetDevice.At("pond"), nil, &story)
@@ -161,7 +175,8 @@ func TestAGatewayOverMQTT(t *testing.T) {
 	s := servertest.Start(t)
 	hub := s.Device("hub").Token
 	s.Do(api.AddDevice.At(), map[string]string{"name": "leaf", "behind": "hub"}, nil)
-	for topic, message := range map[string]string{"jaunty/hub/readings": `[{"bn":"leaf/","n":"a","v":1}]`, "jaunty/leaf/readings": `{"b": 2}`, "jaunty/leaf/readings/c": "3"} {
+	for topic, message := range map[string]string{"jaunty/hub/readings": `[{"bn":"leaf/","n":"a","v":1}]`,
+		"jaunty/leaf/readings": `{"b": 2}`, "jaunty/leaf/readings/c": "3"} {
 		if out, err := pub(t, s, "hub", hub, "-q", "1", "-t", topic, "-m", message); err != nil {
 			t.Fatal(out, err)
 		}
@@ -180,14 +195,16 @@ func TestOrdersOverMQTT(t *testing.T) {
 	s.Do(api.OrderSettings.At("pond"), map[string]any{"interval": "5m", "values": map[string]string{"led": "off"}}, nil)
 	var order site.Order
 	lines := sub(t, s, "pond", key, "jaunty/pond/settings")
-	if err := json.Unmarshal([]byte(strings.TrimPrefix(next(t, lines), "jaunty/pond/settings ")), &order); err != nil || order.Version != 1 || order.Interval != 300 || order.Values["led"] != "off" {
+	if err := json.Unmarshal([]byte(strings.TrimPrefix(next(t, lines), "jaunty/pond/settings ")), &order); err != nil ||
+		order.Version != 1 || order.Interval != 300 || order.Values["led"] != "off" {
 		t.Errorf("%+v %v", order, err)
 	}
 	s.Do(api.OrderSettings.At("pond"), map[string]any{"interval": "1m"}, nil)
 	if line := next(t, lines); !strings.Contains(line, `"version":2`) {
 		t.Errorf("the newer order: %s", line)
 	}
-	if out, err := pub(t, s, "pond", key, "-q", "1", "-t", "jaunty/pond/settings/running", "-m", `{"version": 1, "interval": 300}`); err != nil {
+	if out, err := pub(t, s, "pond", key, "-q", "1", "-t", "jaunty/pond/settings/running", "-m",
+		`{"version": 1, "interval": 300}`); err != nil {
 		t.Fatal(out, err)
 	}
 	if d := s.Look("pond"); d.RunningNo != 1 || d.Version != 2 || d.Running.Interval.String() != "5m" {
@@ -209,7 +226,8 @@ func TestARevokedKeysConnectionIsClosed(t *testing.T) {
 	other := servertest.On(t, database, "127.0.0.1:0")
 	key := s.Device("pond").Token
 	host, port, _ := net.SplitHostPort(s.Ways.MQTT)
-	client := exec.Command("stdbuf", "-oL", "mosquitto_sub", "-h", host, "-p", port, "-u", "pond", "-P", key, "-t", "jaunty/pond/settings", "--will-topic", "jaunty/pond/presence", "--will-payload", "gone", "-d")
+	client := exec.Command("stdbuf", "-oL", "mosquitto_sub", "-h", host, "-p", port, "-u", "pond", "-P", key, "-t",
+		"jaunty/pond/settings", "--will-topic", "jaunty/pond/presence", "--will-payload", "gone", "-d")
 	out, _ := client.StdoutPipe()
 	if err := client.Start(); err != nil {
 		t.Fatal(err)
@@ -251,12 +269,14 @@ func TestAStrangerOverMQTT(t *testing.T) {
 	s := servertest.Start(t)
 	var enrolment struct{ Key string }
 	s.Do(api.NewEnrolment.At(), nil, &enrolment)
-	if out, err := pub(t, s, "stranger", enrolment.Key, "-q", "1", "-t", "jaunty/stranger/readings", "-m", `{"soil": 12}`); err != nil {
+	if out, err := pub(t, s, "stranger", enrolment.Key, "-q", "1", "-t", "jaunty/stranger/readings", "-m",
+		`{"soil": 12}`); err != nil {
 		t.Fatal(out, err)
 	}
 	var arrivals []site.Arrival
 	s.Do(api.ListArrivals.At(), nil, &arrivals)
-	if len(arrivals) != 1 || arrivals[0].Name != "stranger" || len(arrivals[0].Signals) != 1 || arrivals[0].Signals[0].Value != 12 {
+	if len(arrivals) != 1 || arrivals[0].Name != "stranger" || len(arrivals[0].Signals) != 1 ||
+		arrivals[0].Signals[0].Value != 12 {
 		t.Fatalf("%+v", arrivals)
 	}
 	s.Do(api.LetIn.At("stranger"), map[string]string{}, nil)
@@ -277,7 +297,8 @@ func gated(t *testing.T) (*servertest.Service, *storetest.Gate, *paho.Client) {
 		t.Fatal(err)
 	}
 	c := paho.NewClient(paho.ClientConfig{Conn: conn, ClientID: "c"})
-	if _, err := c.Connect(context.Background(), &paho.Connect{Username: "pond", UsernameFlag: true, Password: []byte(key), PasswordFlag: true, KeepAlive: 30, CleanStart: true}); err != nil {
+	if _, err := c.Connect(context.Background(), &paho.Connect{Username: "pond", UsernameFlag: true,
+		Password: []byte(key), PasswordFlag: true, KeepAlive: 30, CleanStart: true}); err != nil {
 		t.Fatal(err)
 	}
 	return s, gate, c
@@ -289,14 +310,16 @@ func TestNothingIsAcknowledgedWhileTheDatabaseIsAway(t *testing.T) {
 	_, gate, c := gated(t)
 	ctx, cancel := context.WithTimeout(context.Background(), 15*time.Second)
 	defer cancel()
-	if _, err := c.Publish(ctx, &paho.Publish{Topic: "jaunty/pond/readings", QoS: 1, Payload: []byte(`{"v": 1}`)}); err != nil {
+	if _, err := c.Publish(ctx, &paho.Publish{Topic: "jaunty/pond/readings", QoS: 1,
+		Payload: []byte(`{"v": 1}`)}); err != nil {
 		t.Fatal(err)
 	}
 	gate.Shut()
 	defer gate.Open()
 	acknowledged := make(chan struct{})
 	go func() {
-		if answer, _ := c.Publish(ctx, &paho.Publish{Topic: "jaunty/pond/readings", QoS: 1, Payload: []byte(`{"v": 2}`)}); answer != nil {
+		if answer, _ := c.Publish(ctx, &paho.Publish{Topic: "jaunty/pond/readings", QoS: 1,
+			Payload: []byte(`{"v": 2}`)}); answer != nil {
 			close(acknowledged)
 		}
 	}()
@@ -320,7 +343,8 @@ func TestMessagesInFlight(t *testing.T) {
 		go func() {
 			defer func() { <-slots }()
 			qos := byte(1 + i%2)
-			_, err := c.Publish(context.Background(), &paho.Publish{Topic: "jaunty/pond/readings/n", QoS: qos, Payload: []byte(itoa(int64(i)))})
+			_, err := c.Publish(context.Background(), &paho.Publish{Topic: "jaunty/pond/readings/n", QoS: qos,
+				Payload: []byte(itoa(int64(i)))})
 			failed <- err
 		}()
 	}
@@ -337,62 +361,5 @@ func TestMessagesInFlight(t *testing.T) {
 	}
 	if len(seen) != messages || len(page.Readings) != messages {
 		t.Errorf("%d readings of %d values, want %d", len(page.Readings), len(seen), messages)
-	}
-}
-
-func TestTooManyConnectionsOfOneDevice(t *testing.T) {
-	s := servertest.Start(t)
-	key := s.Device("pond").Token
-	open, refusedAt := []net.Conn{}, 0
-	for i := range 80 {
-		conn, err := net.Dial("tcp", s.Ways.MQTT)
-		if err != nil {
-			t.Fatal(err)
-		}
-		open = append(open, conn)
-		c := paho.NewClient(paho.ClientConfig{Conn: conn, ClientID: itoa(int64(i))})
-		if _, err := c.Connect(context.Background(), &paho.Connect{Username: "pond", UsernameFlag: true, Password: []byte(key), PasswordFlag: true, KeepAlive: 30}); err != nil {
-			refusedAt = i
-			break
-		}
-	}
-	for _, conn := range open {
-		conn.Close()
-	}
-	if refusedAt != 64 {
-		t.Errorf("refused at connection %d", refusedAt)
-	}
-}
-
-// A connection that has not proved who it is cannot make the service reserve room.
-func TestALongFirstPacketIsRefused(t *testing.T) {
-	s := servertest.Start(t)
-	conn, err := net.Dial("tcp", s.Ways.MQTT)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer conn.Close()
-	if _, err := conn.Write([]byte{0x10, 0xff, 0xff, 0x7f, 0}); err != nil { // CONNECT with 2 MiB to follow
-		t.Fatal(err)
-	}
-	conn.SetReadDeadline(time.Now().Add(5 * time.Second))
-	var timeout net.Error
-	if _, err := conn.Read(make([]byte, 1)); err == nil || errors.As(err, &timeout) && timeout.Timeout() {
-		t.Errorf("the connection is still open: %v", err)
-	}
-}
-
-func TestSettingsThatAreWrong(t *testing.T) {
-	for says, adjust := range map[string]func(*service.Settings){
-		"--mqtt \"x\" is not":       func(s *service.Settings) { s.MQTT = "x" },
-		"--mqtts needs --tls-cert":  func(s *service.Settings) { s.MQTTS = "127.0.0.1:0" },
-		"--mqtt-broker is not an a": func(s *service.Settings) { s.MQTTBroker = "http://x" },
-	} {
-		settings := service.Settings{HTTP: "127.0.0.1:0", Database: storetest.URL(t), Log: slog.New(slog.DiscardHandler)}
-		adjust(&settings)
-		var wrong *service.SettingError
-		if err := service.Serve(context.Background(), settings); !errors.As(err, &wrong) || !strings.Contains(err.Error(), says) {
-			t.Errorf("want %q, got %v", says, err)
-		}
 	}
 }

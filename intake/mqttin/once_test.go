@@ -31,13 +31,14 @@ func slowly(t *testing.T, db *sql.DB) (goOn func()) {
 func waits(t *testing.T, db *sql.DB) {
 	t.Helper()
 	storetest.Eventually(t, "a commit waits", func() (is bool) {
-		err := db.QueryRow(`select exists (select from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock' and query like '%update ledger%')`).Scan(&is)
+		err := db.QueryRow(
+			`select exists (select from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock' and query like '%update ledger%')`).Scan(&is)
 		return err == nil && is
 	})
 }
 
-// A first copy at QoS 2 that commits just after its connection closed, followed by the copy that comes again and by PUBREL while
-// the next commit is slow, is one reading.
+// A first copy at QoS 2 that commits just after its connection closed, followed by the copy that comes again and by
+// PUBREL while the next commit is slow, is one reading.
 func TestOnceThoughPubrelComesBeforeTheCommit(t *testing.T) {
 	database := storetest.URL(t)
 	s := servertest.On(t, database, "127.0.0.1:0")
@@ -61,7 +62,9 @@ func TestOnceThoughPubrelComesBeforeTheCommit(t *testing.T) {
 		return len(page.Readings)
 	}
 	storetest.Eventually(t, "the first copy is committed", func() (is bool) {
-		err := db.QueryRow(`select exists (select from reading r join signal s on s.id = r.signal_id where s.name = 'level')`).Scan(&is)
+		err := db.QueryRow(
+			`select exists (select from reading r join signal s on s.id = r.signal_id where s.name = 'level')`).Scan(
+			&is)
 		return err == nil && is
 	})
 	c = connect(t, s.Ways.MQTT, "probe", "pond", key)

@@ -42,9 +42,9 @@ func ordersToPublish(directory *credential.Directory, known map[string]int) []re
 	return out
 }
 
-// outputsToPublish gives the orders for outputs that are to be told, by when what stands on their topics was, and brings known up to
-// them. An order stands half as long as it holds: it is renewed sooner, and a device that comes back long after the last renewal finds
-// none.
+// outputsToPublish gives the orders for outputs that are to be told, by when what stands on their topics was, and
+// brings known up to them. An order stands half as long as it holds: it is renewed sooner, and a device that comes back
+// long after the last renewal finds none.
 func outputsToPublish(board orders.Board, known map[string]uint64, now measure.Instant) []retained {
 	var out []retained
 	there := map[string]bool{}
@@ -72,7 +72,8 @@ func outputsToPublish(board orders.Board, known map[string]uint64, now measure.I
 }
 
 // tellOrders publishes orders for outputs as they are to be told, until ctx ends or publish fails.
-func tellOrders(ctx context.Context, desk *orders.Desk, now func() measure.Instant, publish func(retained) error) error {
+func tellOrders(ctx context.Context, desk *orders.Desk, now func() measure.Instant,
+	publish func(retained) error) error {
 	known := map[string]uint64{}
 	for {
 		board, _, changed := desk.Look()

@@ -33,8 +33,8 @@ func fanOn(t *testing.T, s *servertest.Service, fields map[string]any) string {
 	return key
 }
 
-// A real client is a device: it hears what stands, at once what is decided because of its own reading, and each order again until it has
-// confirmed it; what it confirms is shown.
+// A real client is a device: it hears what stands, at once what is decided because of its own reading, and each order
+// again until it has confirmed it; what it confirms is shown.
 func TestOutputsByARealClient(t *testing.T) {
 	s := servertest.Start(t)
 	key := fanOn(t, s, map[string]any{"on_sends": "0", "off_sends": "1", "expires": "9s", "safe": "off"})
@@ -64,12 +64,17 @@ func TestOutputsByARealClient(t *testing.T) {
 		if out, err := pub(t, s, "pond", key, "-q", "1", "-t", topic+"/confirmed", "-m", c.payload); err != nil {
 			t.Fatal(out, err)
 		}
-		storetest.Eventually(t, "it is confirmed", func() bool { o := s.Stands("pond/fan"); return o.Confirmed != nil && *o.Confirmed == c.want })
+		storetest.Eventually(t, "it is confirmed", func() bool {
+			o := s.Stands("pond/fan")
+			return o.Confirmed != nil &&
+				*o.Confirmed == c.want
+		})
 		if o := s.Stands("pond/fan"); (o.DiffersSince == nil) != (c.want == "on") {
 			t.Errorf("ordered %s, confirmed %s: differs since %v", o.Ordered, *o.Confirmed, o.DiffersSince)
 		}
 	}
-	for payload, says := range map[string]string{"7": "neither what on sends", `{"value": 0, "no": 99999999}`: "newest order", `{"vale": 0}`: "no report"} {
+	for payload, says := range map[string]string{"7": "neither what on sends",
+		`{"value": 0, "no": 99999999}`: "newest order", `{"vale": 0}`: "no report"} {
 		complaints := sub(t, s, "pond", key, "jaunty/pond/refused")
 		if out, err := pub(t, s, "pond", key, "-q", "1", "-t", topic+"/confirmed", "-m", payload); err != nil {
 			t.Fatal(out, err)
@@ -115,7 +120,8 @@ func TestWhoHearsOrders(t *testing.T) {
 		t.Errorf("another device hears %s", got)
 	}
 	strange := sub(t, s, "other", other, "jaunty/other/#")
-	if out, err := pub(t, s, "other", other, "-q", "1", "-t", "jaunty/pond/outputs/fan/confirmed", "-m", "0"); err != nil {
+	if out, err := pub(t, s, "other", other, "-q", "1", "-t", "jaunty/pond/outputs/fan/confirmed", "-m",
+		"0"); err != nil {
 		t.Fatal(out, err)
 	}
 	if got := next(t, strange); !strings.Contains(got, "jaunty/other/refused") {
@@ -141,7 +147,8 @@ func TestWhoHearsOrders(t *testing.T) {
 	})
 }
 
-// While the database is away orders are not renewed, so that devices go to their safe states; afterwards they are again.
+// While the database is away orders are not renewed, so that devices go to their safe states; afterwards they are
+// again.
 func TestNothingIsRenewedWhileTheDatabaseIsAway(t *testing.T) {
 	gate := storetest.NewGate(t, storetest.URL(t))
 	s := servertest.On(t, gate.URL, "127.0.0.1:0")

@@ -148,7 +148,8 @@ func (s *session) ack(f *flight, acks []byte, reason byte) []byte {
 		return acks[:0]
 	}
 	if f.qos == 2 { // so that the library completes the handshake at PUBREL
-		s.cl.State.Inflight.Set(packets.Packet{FixedHeader: packets.FixedHeader{Type: packets.Pubrec}, PacketID: f.packetID})
+		s.cl.State.Inflight.Set(packets.Packet{FixedHeader: packets.FixedHeader{Type: packets.Pubrec},
+			PacketID: f.packetID})
 	}
 	return append(acks, first, 2, byte(f.packetID>>8), byte(f.packetID))
 }

@@ -25,7 +25,8 @@ const (
 	confirms = "confirmed"        // outputs/OUTPUT/confirmed: what the device says that it does
 )
 
-// place is where a message stands: whose it is, and which of the device's topics it is on; signal names the signal or the output.
+// place is where a message stands: whose it is, and which of the device's topics it is on; signal names the signal or
+// the output.
 type place struct{ device, topic, signal string }
 
 // parse takes a topic apart.
@@ -33,7 +34,8 @@ func parse(topic string) (place, error) {
 	rest, ours := strings.CutPrefix(topic, root)
 	device, rest, found := strings.Cut(rest, "/")
 	if !ours || !found {
-		return place{}, door.ErrTopic(fmt.Sprintf("%q is no topic of a device; publish to jaunty/DEVICE/readings", topic))
+		return place{}, door.ErrTopic(fmt.Sprintf("%q is no topic of a device; publish to jaunty/DEVICE/readings",
+			topic))
 	}
 	if signal, bare := strings.CutPrefix(rest, readings+"/"); bare {
 		if err := site.CheckName(signal); err != nil {
@@ -53,7 +55,8 @@ func parse(topic string) (place, error) {
 	case readings, frames, presence, running:
 		return place{device: device, topic: rest}, nil
 	}
-	reason := fmt.Sprintf("%q is not one that a device publishes to: jaunty/%s/readings, …/readings/SIGNAL, …/frames, …/presence, …/settings/running, …/outputs/OUTPUT/confirmed", topic, device)
+	reason := fmt.Sprintf(
+		"%q is not one that a device publishes to: jaunty/%s/readings, …/readings/SIGNAL, …/frames, …/presence, …/settings/running, …/outputs/OUTPUT/confirmed", topic, device)
 	if near := site.Nearest(rest, []string{readings, frames, presence, running}); near != "" {
 		reason += "; did you mean " + near + "?"
 	}

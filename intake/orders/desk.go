@@ -1,9 +1,9 @@
 // Package orders knows at any moment what each output is ordered, for the ways in that tell devices so.
 //
-// A commit that orders something is told to the Desk of its process at once, and through the database to those of all others.
-// Each order is told again until the device has confirmed it, and renewed well before it expires. An order is renewed only while the
-// database answers and some process is at work on readings: when nobody could decide anything any more, orders expire, and devices go to
-// their safe states by themselves.
+// A commit that orders something is told to the Desk of its process at once, and through the database to those of all
+// others. Each order is told again until the device has confirmed it, and renewed well before it expires. An order is
+// renewed only while the database answers and some process is at work on readings: when nobody could decide anything
+// any more, orders expire, and devices go to their safe states by themselves.
 package orders
 
 import (
@@ -41,7 +41,8 @@ type told struct {
 	wait time.Duration // until it is told again
 }
 
-// Standing is what an output is ordered. Beat counts how often that was to be told: a way in tells it when it last told another.
+// Standing is what an output is ordered. Beat counts how often that was to be told: a way in tells it when it last told
+// another.
 type Standing struct {
 	drive.Output
 	Beat uint64
@@ -74,8 +75,8 @@ func New(s *store.Store, now func() measure.Instant, log *slog.Logger) *Desk {
 	return d
 }
 
-// Look gives what is ordered now, whether that is known to hold still, and a channel that is closed when there is something newer
-// to be told.
+// Look gives what is ordered now, whether that is known to hold still, and a channel that is closed when there is
+// something newer to be told.
 func (d *Desk) Look() (b Board, fresh bool, changed <-chan struct{}) {
 	now := d.board.Load()
 	return now.Board, now.fresh, now.changed

@@ -32,20 +32,23 @@ func (t *Turn) RaiseDeviceAlarm(d *memory.Device, into **int64, a alarm.Alarm, a
 			return err
 		}
 	}
-	a.Signal, a.Severity, a.State, a.RaisedAt, a.LearnedAt, a.Extreme = d.Name, severity, alarm.StateRaised, at, t.Now, a.Value
+	a.Signal, a.Severity, a.State, a.RaisedAt, a.LearnedAt, a.Extreme = d.Name, severity, alarm.StateRaised, at, t.Now,
+		a.Value
 	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
 	*into = &a.ID
 	t.DeviceChanged(d)
-	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: at, Value: a.Value}}, a.Sentence); err != nil {
+	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: at, Value: a.Value}},
+		a.Sentence); err != nil {
 		return err
 	}
 	return t.TellAnew(notice.Topic{Alarm: a, Tells: roster.Raise}, tell)
 }
 
 // EndDeviceAlarm lets a standing alarm of a device be over.
-func (t *Turn) EndDeviceAlarm(d *memory.Device, standing **int64, at measure.Instant, why alarm.Ending, cause string) error {
+func (t *Turn) EndDeviceAlarm(d *memory.Device, standing **int64, at measure.Instant, why alarm.Ending,
+	cause string) error {
 	if *standing == nil {
 		return nil
 	}

@@ -70,5 +70,6 @@ func (t *Turn) EndRosterAlarm(r *roster.Roster, why alarm.Ending, cause string) 
 
 // EnterDrill writes what a drill does into the journal.
 func (t *Turn) EnterDrill(a alarm.Alarm, who, text string) error {
-	return t.EnterAlarm(a, "drill", event.Happening{Transition: alarm.Transition{At: t.Now, Value: a.Value}, Who: who}, text)
+	return t.EnterAlarm(a, "drill", event.Happening{Transition: alarm.Transition{At: t.Now, Value: a.Value}, Who: who},
+		text)
 }

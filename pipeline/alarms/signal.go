@@ -34,14 +34,16 @@ func (t *Turn) RaiseSignalAlarm(s *memory.Signal, a alarm.Alarm) (int64, error) 
 	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return 0, err
 	}
-	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, a.Sentence); err != nil {
+	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: a.RaisedAt,
+		Value: a.Value}}, a.Sentence); err != nil {
 		return 0, err
 	}
 	return a.ID, t.TellAnew(notice.Topic{Alarm: a, Tells: roster.Raise, Device: s.Home}, tell)
 }
 
 // EndSignalAlarm lets a standing alarm of a signal be over.
-func (t *Turn) EndSignalAlarm(standing **int64, at measure.Instant, value float64, why alarm.Ending, cause string) error {
+func (t *Turn) EndSignalAlarm(standing **int64, at measure.Instant, value float64, why alarm.Ending,
+	cause string) error {
 	if *standing == nil {
 		return nil
 	}

@@ -57,8 +57,10 @@ func (t *Turn) tell(h event.Happening) error {
 func (t *Turn) raise(h event.Happening) error {
 	g, s := h.Guard, h.Guard.Subject
 	rung := g.About(h.Transition)
-	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: s.Path(), Side: h.Side, Level: g.Level(rung), Severity: rung.Severity, State: alarm.StateRaised,
-		RaisedAt: h.At, LearnedAt: t.Now, Value: h.Value, Extreme: h.Extreme, Unit: s.Unit, When: rung.When.String(), Advice: g.Advice, Sentence: t.Site.Sentence(g, rung, h.Value)}
+	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: s.Path(), Side: h.Side, Level: g.Level(rung),
+		Severity: rung.Severity, State: alarm.StateRaised,
+		RaisedAt: h.At, LearnedAt: t.Now, Value: h.Value, Extreme: h.Extreme, Unit: s.Unit, When: rung.When.String(),
+		Advice: g.Advice, Sentence: t.Site.Sentence(g, rung, h.Value)}
 	if g.When.Kind == alarm.Silent {
 		a.ToldWith = s.Home.SilenceTold()
 	}
@@ -81,7 +83,8 @@ func (t *Turn) moveAlarm(a alarm.Alarm, h event.Happening) error {
 		return t.waitForOver(a, h, rung)
 	}
 	before := a.Severity
-	a.Level, a.Severity, a.When, a.Sentence, a.Latched, a.Cause = g.Level(rung), rung.Severity, rung.When.String(), t.Site.Sentence(g, rung, h.Value), false, ""
+	a.Level, a.Severity, a.When, a.Sentence, a.Latched, a.Cause = g.Level(rung), rung.Severity, rung.When.String(),
+		t.Site.Sentence(g, rung, h.Value), false, ""
 	a.Ending = ""
 	if a.Severity.Above(a.Worst) {
 		a.Worst = a.Severity
@@ -106,19 +109,22 @@ func (t *Turn) moveAlarm(a alarm.Alarm, h event.Happening) error {
 	return t.changeAlarm(a, h, roster.Worsen, "alarm worsened", "It is worse: "+a.Sentence)
 }
 
-// waitForOver lets an alarm fall to a rung that the value is clear of, and of which the off-delay runs: that it is over then tells
-// it. Until then it says what was wrong.
+// waitForOver lets an alarm fall to a rung that the value is clear of, and of which the off-delay runs: that it is over
+// then tells it. Until then it says what was wrong.
 func (t *Turn) waitForOver(a alarm.Alarm, h event.Happening, rung *alarm.Rung) error {
 	a.Level, a.Severity = h.Guard.Level(rung), rung.Severity
-	return t.changeAlarm(a, h, "", "alarm eased", "It has eased, and is over unless it comes back: "+alarm.Was(a.Sentence))
+	return t.changeAlarm(a, h, "", "alarm eased", "It has eased, and is over unless it comes back: "+
+		alarm.Was(a.Sentence))
 }
 
-// Restate lets what stands say what a changed guard says: its limit, severity and advice. A higher severity is told again.
+// Restate lets what stands say what a changed guard says: its limit, severity and advice. A higher severity is told
+// again.
 func (t *Turn) Restate(g *memory.Guard, who string) error {
 	for side, id := range g.Alarms {
 		state := &g.State.Sides[side]
 		h := event.Happening{Guard: g, Off: g.State.Off, Who: who,
-			Transition: alarm.Transition{Side: alarm.Side(side), Level: state.Level, At: t.Now, Value: g.State.Held, Extreme: state.Extreme}}
+			Transition: alarm.Transition{Side: alarm.Side(side), Level: state.Level, At: t.Now, Value: g.State.Held,
+				Extreme: state.Extreme}}
 		rung := g.About(h.Transition)
 		if id == 0 || state.Level == 0 || rung == nil {
 			continue
@@ -127,7 +133,8 @@ func (t *Turn) Restate(g *memory.Guard, who string) error {
 		if err != nil {
 			return err
 		}
-		if a.Severity == rung.Severity && a.When == rung.When.String() && a.Advice == g.Advice && a.Level == g.Level(rung) {
+		if a.Severity == rung.Severity && a.When == rung.When.String() && a.Advice == g.Advice &&
+			a.Level == g.Level(rung) {
 			continue
 		}
 		kind := ""
@@ -151,8 +158,8 @@ func (t *Turn) Restate(g *memory.Guard, who string) error {
 	return nil
 }
 
-// changeAlarm writes down what became of a standing alarm and tells it: a rise to all whom the guard tells, what is milder
-// to those who heard of the raise. An empty kind tells nobody.
+// changeAlarm writes down what became of a standing alarm and tells it: a rise to all whom the guard tells, what is
+// milder to those who heard of the raise. An empty kind tells nobody.
 func (t *Turn) changeAlarm(a alarm.Alarm, h event.Happening, kind, entry, text string) error {
 	if err := events.SaveAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
@@ -199,7 +206,8 @@ func (t *Turn) latch(a alarm.Alarm, h event.Happening) error {
 	if last == roster.Latched { // it comes and goes
 		kind = ""
 	}
-	return t.changeAlarm(a, h, kind, "alarm waits", roster.Compose(roster.Latched, t.Matter(notice.Topic{Alarm: a, Test: test, Guarding: h.Guard})).Short)
+	return t.changeAlarm(a, h, kind, "alarm waits",
+		roster.Compose(roster.Latched, t.Matter(notice.Topic{Alarm: a, Test: test, Guarding: h.Guard})).Short)
 }
 
 // Over makes it known that an alarm is over, to those who heard of its raise.

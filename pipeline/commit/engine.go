@@ -80,7 +80,8 @@ func New[T, In, Out any](s *store.Store, work Work[T, In, Out], o Options) *Engi
 	if o.Clock == nil {
 		o.Clock = clock.New()
 	}
-	e := &Engine[T, In, Out]{Options: o, Store: s, work: work, queue: make(chan *Job[T, In, Out], queueLength), stopped: make(chan struct{})}
+	e := &Engine[T, In, Out]{Options: o, Store: s, work: work, queue: make(chan *Job[T, In, Out], queueLength),
+		stopped: make(chan struct{})}
 	e.unsure.Store(true)
 	return e
 }
@@ -94,7 +95,8 @@ func (e *Engine[T, In, Out]) Refuse(full bool) { e.full.Store(full) }
 // Waiting is how many jobs wait for a commit.
 func (e *Engine[T, In, Out]) Waiting() int { return len(e.queue) }
 
-// Full tells whether what comes is refused for want of room: by Refuse, or because the database had none when it was last tried.
+// Full tells whether what comes is refused for want of room: by Refuse, or because the database had none when it was
+// last tried.
 func (e *Engine[T, In, Out]) Full() bool { return e.full.Load() || e.noRoom.Load() }
 
 // Run commits until ctx ends.
@@ -163,8 +165,8 @@ func (e *Engine[T, In, Out]) gatherActs(batch []*Job[T, In, Out]) ([]*Job[T, In,
 	return batch, nil
 }
 
-// commit makes one transaction of the batch. When it fails for another reason than an absent database, each thing has a transaction of
-// its own, so that a bad one harms no other.
+// commit makes one transaction of the batch. When it fails for another reason than an absent database, each thing has a
+// transaction of its own, so that a bad one harms no other.
 func (e *Engine[T, In, Out]) commit(batch []*Job[T, In, Out]) {
 	came := batch[0].act == nil
 	if came && e.full.Load() {
@@ -196,7 +198,8 @@ func (e *Engine[T, In, Out]) commit(batch []*Job[T, In, Out]) {
 	}
 }
 
-// commitEach tries in smaller commits what failed together: acts by halves, so that one that cannot be done costs few commits.
+// commitEach tries in smaller commits what failed together: acts by halves, so that one that cannot be done costs few
+// commits.
 func (e *Engine[T, In, Out]) commitEach(batch []*Job[T, In, Out], err error) {
 	if batch[0].act != nil {
 		e.commit(batch[:len(batch)/2])
@@ -231,7 +234,8 @@ func outcome(err error) string {
 func (e *Engine[T, In, Out]) turn(batch []*Job[T, In, Out]) (err error) {
 	ctx, cancel := context.WithTimeout(store.For(context.Background(), store.Commits), turnTimeout)
 	defer cancel()
-	ctx, end := meter.Follow(ctx, "commit", attribute.Int("jobs", len(batch)), attribute.Bool("packs", batch[0].act == nil))
+	ctx, end := meter.Follow(ctx, "commit", attribute.Int("jobs", len(batch)),
+		attribute.Bool("packs", batch[0].act == nil))
 	defer func() { end(err) }()
 	for _, j := range batch { // what an attempt that failed has left
 		j.begin()

@@ -38,8 +38,8 @@ type Ticket[T, In, Out any] struct {
 	j *Job[T, In, Out]
 }
 
-// Start hands what came to the committer and returns at once, or as soon as there is room. What one goroutine starts is taken in that
-// order.
+// Start hands what came to the committer and returns at once, or as soon as there is room. What one goroutine starts is
+// taken in that order.
 func (e *Engine[T, In, Out]) Start(ctx context.Context, in In) (Ticket[T, In, Out], error) {
 	return e.enqueue(ctx, &Job[T, In, Out]{In: in, Leapt: e.Clock.Leapt()})
 }
@@ -92,15 +92,15 @@ func (e *Engine[T, In, Out]) Submit(ctx context.Context, in In) (out Out, err er
 	return t.Wait(ctx)
 }
 
-// Do runs act in a commit of its own. When act fails, nothing of it is kept. When ctx ends first, act is taken back from the queue and
-// never runs; one that has begun is waited for, so that what it writes down for its caller is whole, and the answer says what truly
-// became of it.
+// Do runs act in a commit of its own. When act fails, nothing of it is kept. When ctx ends first, act is taken back
+// from the queue and never runs; one that has begun is waited for, so that what it writes down for its caller is whole,
+// and the answer says what truly became of it.
 func (e *Engine[T, In, Out]) Do(ctx context.Context, act func(T) error) error {
 	return e.perform(ctx, &Job[T, In, Out]{act: act})
 }
 
-// DoWithOthers is Do for what many devices do at once: such acts share commits. One may run again, when another one of its commit
-// fails.
+// DoWithOthers is Do for what many devices do at once: such acts share commits. One may run again, when another one of
+// its commit fails.
 func (e *Engine[T, In, Out]) DoWithOthers(ctx context.Context, act func(T) error) error {
 	return e.perform(ctx, &Job[T, In, Out]{act: act, shares: true})
 }

@@ -63,8 +63,8 @@ func (e *Engine[T, In, Out]) begin(t *Turn) error {
 	return nil
 }
 
-// readClock compares the clock with the database's, which all processes share, read between two elapsed times. A leap is taken by the
-// commit that finds it, with all that runs by elapsed time; other processes find it in the ledger.
+// readClock compares the clock with the database's, which all processes share, read between two elapsed times. A leap
+// is taken by the commit that finds it, with all that runs by elapsed time; other processes find it in the ledger.
 func (e *Engine[T, In, Out]) readClock(t *Turn, l store.Ledger, from, to time.Duration) error {
 	t.leapt = l.Leapt
 	before := t.Now
@@ -84,8 +84,8 @@ func (e *Engine[T, In, Out]) readClock(t *Turn, l store.Ledger, from, to time.Du
 	return t.move(t.Leap, before)
 }
 
-// leapWhileAway finds out, in the first commit of a process, whether the clock was set back since the service was last at work. That it
-// was set forward looks like an absence.
+// leapWhileAway finds out, in the first commit of a process, whether the clock was set back since the service was last
+// at work. That it was set forward looks like an absence.
 func (t *Turn) leapWhileAway() error {
 	last, _, err := events.LastBeat(t.Ctx, t.Tx)
 	if err != nil || last <= t.Now.Add(DownAfter) {

@@ -18,8 +18,8 @@ func (e *Engine[T, In, Out]) Moment() events.Moment {
 	return events.Moment{At: now, Leapt: &sum}
 }
 
-// mayHaveBeenAway tells whether this process cannot know by itself that the service was up until now: it has just begun, has lost the
-// database, or has stood still.
+// mayHaveBeenAway tells whether this process cannot know by itself that the service was up until now: it has just
+// begun, has lost the database, or has stood still.
 func (e *Engine[T, In, Out]) mayHaveBeenAway() bool {
 	seen := e.seen.Load()
 	return e.unsure.Load() || seen != 0 && e.Clock.Elapsed().Milliseconds()-seen > stoodStill.Milliseconds()

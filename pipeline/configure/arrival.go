@@ -15,7 +15,8 @@ import (
 )
 
 // LetIn makes an arrival a device, from a kit when one is named, and takes in what was kept of it.
-func LetIn(ctx context.Context, p *pipeline.Pipeline, name string, d site.Device, who pipeline.Actor) (site.Device, error) {
+func LetIn(ctx context.Context, p *pipeline.Pipeline, name string, d site.Device,
+	who pipeline.Actor) (site.Device, error) {
 	err := p.Do(ctx, func(t *reading.Turn) error {
 		a, err := events.Arrival(t.Ctx, t.Tx, name)
 		if errors.Is(err, store.ErrNotFound) {
@@ -78,7 +79,9 @@ func noArrival(t *reading.Turn, name string) error {
 	case err != nil:
 		return err
 	case a.State == site.ArrivalWaiting:
-		return &measure.Fault{Field: "name", Reason: fmt.Sprintf("%s waits as an arrival; let it in (jaunty arrival let-in %s), or turn it away first", name, name)}
+		return &measure.Fault{Field: "name",
+			Reason: fmt.Sprintf("%s waits as an arrival; let it in (jaunty arrival let-in %s), or turn it away first",
+				name, name)}
 	}
 	return events.RemoveArrival(t.Ctx, t.Tx, a.ID)
 }

@@ -14,8 +14,8 @@ import (
 	"jauntylark/pipeline/reading"
 )
 
-// SaveWatch stores a new guard over something that is computed from the signal which it names. What is computed is a signal of its
-// own, to be charted, and goes with the guard.
+// SaveWatch stores a new guard over something that is computed from the signal which it names. What is computed is a
+// signal of its own, to be charted, and goes with the guard.
 func SaveWatch(ctx context.Context, p *pipeline.Pipeline, g *alarm.Guard, r derive.Recipe, who string) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		if err := watch(t, g, r, who); err != nil {
@@ -28,8 +28,8 @@ func SaveWatch(ctx context.Context, p *pipeline.Pipeline, g *alarm.Guard, r deri
 	})
 }
 
-// watch has a guard look at what a recipe computes: a signal that is made for it, or one that was made for another guard by the
-// same recipe.
+// watch has a guard look at what a recipe computes: a signal that is made for it, or one that was made for another
+// guard by the same recipe.
 func watch(t *reading.Turn, g *alarm.Guard, r derive.Recipe, who string) error {
 	of, err := t.Site.FindSignal(g.Signal)
 	if err != nil {
@@ -62,8 +62,8 @@ func windowWord(r derive.Recipe) string {
 	return r.Window.String()
 }
 
-// dropHelper removes what was computed for a guard that has gone, unless something else needs it. It gives the signal whose readings
-// are to go; 0: none.
+// dropHelper removes what was computed for a guard that has gone, unless something else needs it. It gives the signal
+// whose readings are to go; 0: none.
 func dropHelper(t *reading.Turn, s *memory.Signal, who string) error {
 	for _, g := range t.Site.Guards {
 		if g.Subject == s {

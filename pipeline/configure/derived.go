@@ -93,7 +93,8 @@ func sourcesOf(d *config.Derivation, l *memory.Site) []derive.Source {
 }
 
 // fitRecipe finds the signal that a recipe is of, new or not, and its inputs, and checks all of it.
-func fitRecipe(t *reading.Turn, path string, r derive.Recipe) (*memory.Signal, *config.Derivation, *derive.Machine, error) {
+func fitRecipe(t *reading.Turn, path string,
+	r derive.Recipe) (*memory.Signal, *config.Derivation, *derive.Machine, error) {
 	fault := func(field, format string, args ...any) (*memory.Signal, *config.Derivation, *derive.Machine, error) {
 		return nil, nil, nil, &measure.Fault{Field: field, Reason: fmt.Sprintf(format, args...)}
 	}
@@ -141,9 +142,11 @@ func fitRecipe(t *reading.Turn, path string, r derive.Recipe) (*memory.Signal, *
 	}
 	switch {
 	case s == nil:
-		s = &memory.Signal{Home: home, Signal: site.Signal{Device: home.Name, Name: name, Kind: m.Kind, Unit: m.Unit, Quantity: m.Quantity, Bands: site.Bands{}}}
+		s = &memory.Signal{Home: home, Signal: site.Signal{Device: home.Name, Name: name, Kind: m.Kind, Unit: m.Unit,
+			Quantity: m.Quantity, Bands: site.Bands{}}}
 	case s.Kind != m.Kind || s.Unit != m.Unit:
-		return fault("kind", "%s is a %s in %q, and would be a %s in %q; give what is another thing another name", path, s.Kind, s.Unit, m.Kind, m.Unit)
+		return fault("kind", "%s is a %s in %q, and would be a %s in %q; give what is another thing another name", path,
+			s.Kind, s.Unit, m.Kind, m.Unit)
 	}
 	return s, d, m, nil
 }

@@ -52,7 +52,8 @@ func addDevice(t *reading.Turn, d *site.Device, who pipeline.Actor) (*memory.Dev
 		return nil, err
 	}
 	t.ConfigChanged(store.Change{Scope: store.OfDevice, ID: d.ID})
-	entry := &memory.Device{Device: *d, Signals: map[string]*memory.Signal{}, Outputs: map[string]*memory.Output{}, State: config.DeviceState{Device: d.ID}}
+	entry := &memory.Device{Device: *d, Signals: map[string]*memory.Signal{}, Outputs: map[string]*memory.Output{},
+		State: config.DeviceState{Device: d.ID}}
 	t.Site.Devices[d.ID], t.Site.Named[d.Name] = entry, entry
 	t.Site.ByID[d.ID], t.Site.ByName[d.Name] = &entry.Device, &entry.Device
 	if err := standBehind(t, entry, d.Behind); err != nil {
@@ -93,7 +94,8 @@ func standBehind(t *reading.Turn, d *memory.Device, gateway string) error {
 	case g.Behind != "":
 		return fault("%s stands behind %s itself; a gateway stands in front", gateway, g.Behind)
 	case len(d.Members) > 0:
-		return fault("a gateway cannot stand behind another, and %s is one: %s behind it", d.Name, prose.Count(len(d.Members), "device stands", "devices stand"))
+		return fault("a gateway cannot stand behind another, and %s is one: %s behind it", d.Name,
+			prose.Count(len(d.Members), "device stands", "devices stand"))
 	}
 	d.Gateway = g
 	return nil
@@ -135,8 +137,10 @@ func SetDevice(ctx context.Context, p *pipeline.Pipeline, name string, c act.Dev
 			say("interval %v", d.Interval)
 		}
 		if c.Uptime != nil {
-			if s := d.Signals[*c.Uptime]; *c.Uptime != "" && (s == nil || s.Kind != site.KindNumber || s.Derived != nil) {
-				return &measure.Fault{Field: "uptime", Reason: fmt.Sprintf("%s has no measured number signal %q", name, *c.Uptime)}
+			if s := d.Signals[*c.Uptime]; *c.Uptime != "" && (s == nil || s.Kind != site.KindNumber ||
+				s.Derived != nil) {
+				return &measure.Fault{Field: "uptime", Reason: fmt.Sprintf("%s has no measured number signal %q", name,
+					*c.Uptime)}
 			}
 			d.Uptime = *c.Uptime
 			say("uptime told by %q", d.Uptime)
@@ -202,7 +206,9 @@ func RemoveDevice(ctx context.Context, p *pipeline.Pipeline, name string, who pi
 			}
 			for _, g := range s.Guards {
 				if i := t.Site.DrivenByGuard(g.Name, d); i != nil {
-					return &measure.Fault{Field: "device", Reason: fmt.Sprintf("its guard %s drives %s by interlock %s; remove that first", g.Name, i.Output, i.Name)}
+					return &measure.Fault{Field: "device",
+						Reason: fmt.Sprintf("its guard %s drives %s by interlock %s; remove that first", g.Name,
+							i.Output, i.Name)}
 				}
 				endGuard(t, g, who.Called, "the device was removed")
 			}
@@ -227,7 +233,8 @@ func RemoveDevice(ctx context.Context, p *pipeline.Pipeline, name string, who pi
 		if err := config.RemoveDevice(t.Ctx, t.Tx, &d.Device, t.Now); err != nil {
 			return err
 		}
-		if err := t.Enter("device removed", name, who.Called, "Device "+name+" was removed with its readings; it can be brought back for 30 days"); err != nil {
+		if err := t.Enter("device removed", name, who.Called, "Device "+name+
+			" was removed with its readings; it can be brought back for 30 days"); err != nil {
 			return err
 		}
 		t.ConfigChanged(d.Change(), store.Change{Scope: store.OfKeys})
@@ -257,7 +264,8 @@ func GiveSettings(t *reading.Turn, d *memory.Device, s site.Settings, who string
 	if err := config.SaveDevice(t.Ctx, t.Tx, &d.Device); err != nil {
 		return err
 	}
-	return t.Enter("settings ordered", d.Name, who, fmt.Sprintf("Device %s is ordered: %s (version %d)", d.Name, s.Words(), d.Version))
+	return t.Enter("settings ordered", d.Name, who, fmt.Sprintf("Device %s is ordered: %s (version %d)", d.Name,
+		s.Words(), d.Version))
 }
 
 // Confirm takes what a device says that it runs. A device whose interval is stated, or ordered, is
@@ -275,7 +283,8 @@ func Confirm(ctx context.Context, p *pipeline.Pipeline, from credential.Sender, 
 			device = who.Device.Name
 		}
 		if !t.Site.MaySpeakFor(who.Device, device) {
-			return &measure.Fault{Field: "device", Reason: fmt.Sprintf("%s cannot speak for %q", who.Device.Name, device)}
+			return &measure.Fault{Field: "device", Reason: fmt.Sprintf("%s cannot speak for %q", who.Device.Name,
+				device)}
 		}
 		return confirm(t, t.Site.Named[device], r)
 	})
@@ -283,7 +292,8 @@ func Confirm(ctx context.Context, p *pipeline.Pipeline, from credential.Sender, 
 
 func confirm(t *reading.Turn, d *memory.Device, r site.Report) error {
 	if r.Version > d.Version || r.Version < 0 {
-		return &measure.Fault{Field: "version", Reason: fmt.Sprintf("is %d, but the newest that was ordered is %d", r.Version, d.Version)}
+		return &measure.Fault{Field: "version", Reason: fmt.Sprintf("is %d, but the newest that was ordered is %d",
+			r.Version, d.Version)}
 	}
 	runs := site.Settings{Interval: measure.Duration(r.Interval * float64(time.Second))}
 	if err := site.CheckInterval("interval", runs.Interval); err != nil {
@@ -311,7 +321,8 @@ func confirm(t *reading.Turn, d *memory.Device, r site.Report) error {
 	if err := config.SaveDevice(t.Ctx, t.Tx, &d.Device); err != nil {
 		return err
 	}
-	if err := t.Enter("settings confirmed", d.Name, "", fmt.Sprintf("Device %s runs version %d: %s", d.Name, r.Version, runs.Words())); err != nil {
+	if err := t.Enter("settings confirmed", d.Name, "", fmt.Sprintf("Device %s runs version %d: %s", d.Name, r.Version,
+		runs.Words())); err != nil {
 		return err
 	}
 	return nil

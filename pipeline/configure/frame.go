@@ -17,9 +17,10 @@ import (
 	"jauntylark/store/events"
 )
 
-// SetEye says how the frames of a device are read. It gives the regions and differences that are new, of which frames that are
-// there can tell: see TellPast.
-func SetEye(ctx context.Context, p *pipeline.Pipeline, device string, e *frame.Eye, who pipeline.Actor) (fresh frame.Eye, err error) {
+// SetEye says how the frames of a device are read. It gives the regions and differences that are new, of which frames
+// that are there can tell: see TellPast.
+func SetEye(ctx context.Context, p *pipeline.Pipeline, device string, e *frame.Eye,
+	who pipeline.Actor) (fresh frame.Eye, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		d, err := t.Site.FindDevice(device)
 		if err != nil {
@@ -48,8 +49,12 @@ func SetEye(ctx context.Context, p *pipeline.Pipeline, device string, e *frame.E
 			return err
 		}
 		fresh = e.Fresh(former)
-		fresh.Regions = slices.DeleteFunc(fresh.Regions, func(r frame.Region) bool { return d.Signals[r.Name] != nil || d.Signals[r.Name+"-highest"] != nil })
-		fresh.Differences = slices.DeleteFunc(fresh.Differences, func(f frame.Contrast) bool { return d.Signals[f.Name] != nil })
+		fresh.Regions = slices.DeleteFunc(fresh.Regions, func(r frame.Region) bool {
+			return d.Signals[r.Name] != nil ||
+				d.Signals[r.Name+"-highest"] != nil
+		})
+		fresh.Differences = slices.DeleteFunc(fresh.Differences,
+			func(f frame.Contrast) bool { return d.Signals[f.Name] != nil })
 		if err := t.Enter("eye set", device, who.Called, eyeSays(device, e)); err != nil {
 			return err
 		}
@@ -88,8 +93,8 @@ const (
 	tellAtOnce = 200
 )
 
-// TellPast lets new regions and differences of a device tell of the newest frames that are there: of 10,000 at most, and 200
-// million pixels.
+// TellPast lets new regions and differences of a device tell of the newest frames that are there: of 10,000 at most,
+// and 200 million pixels.
 func TellPast(ctx context.Context, p *pipeline.Pipeline, device string, fresh *frame.Eye, who *site.Person) error {
 	if len(fresh.Regions) == 0 && len(fresh.Differences) == 0 {
 		return nil
@@ -158,8 +163,8 @@ type PastFrame struct {
 	Picture []byte // of visible light, made safe
 }
 
-// ImportFrames stores past frames of a device straight: nothing is told of them, and no guard steps. Those that are there
-// already stay.
+// ImportFrames stores past frames of a device straight: nothing is told of them, and no guard steps. Those that are
+// there already stay.
 func ImportFrames(ctx context.Context, p *pipeline.Pipeline, device string, frames []PastFrame) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		d, err := t.Site.FindDevice(device)
@@ -179,7 +184,8 @@ func ImportFrames(ctx context.Context, p *pipeline.Pipeline, device string, fram
 			if err := t.FitFrame(d, packed); err != nil {
 				return err
 			}
-			row := &frame.Frame{Device: d.ID, At: f.At, Low: packed.Low, High: packed.High, Doubtful: packed.Doubtful, Body: packed.Packed, Picture: f.Picture}
+			row := &frame.Frame{Device: d.ID, At: f.At, Low: packed.Low, High: packed.High, Doubtful: packed.Doubtful,
+				Body: packed.Packed, Picture: f.Picture}
 			if err := events.AddFrame(t.Ctx, t.Tx, row); err != nil {
 				return err
 			}

@@ -48,7 +48,9 @@ func StoreGuard(t *reading.Turn, g *alarm.Guard, who string) error {
 			return store.ErrNotFound
 		}
 		if entry.Subject != s {
-			return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("a guard stays with its signal, %s; add another guard for %s", entry.Subject.Path(), g.Signal)}
+			return &measure.Fault{Field: "signal",
+				Reason: fmt.Sprintf("a guard stays with its signal, %s; add another guard for %s", entry.Subject.Path(),
+					g.Signal)}
 		}
 		kind, g.FromKit, g.OutOfUse, g.Shelved = "guard changed", entry.FromKit, entry.OutOfUse, entry.Shelved
 		t.Step(entry, alarm.Event{Kind: alarm.DueInstant, At: t.Now - s.State.Lag()}, "")
@@ -83,7 +85,8 @@ func StoreGuard(t *reading.Turn, g *alarm.Guard, who string) error {
 		return err
 	}
 	if g.When.Kind == alarm.Faulty {
-		if err := t.EndSignalAlarm(&s.State.FaultAlarm, t.Now, s.State.Value, alarm.EndChanged, "guard "+g.Name+" looks for it now"); err != nil {
+		if err := t.EndSignalAlarm(&s.State.FaultAlarm, t.Now, s.State.Value, alarm.EndChanged, "guard "+g.Name+
+			" looks for it now"); err != nil {
 			return err
 		}
 		t.Changed(s)
@@ -135,7 +138,8 @@ func FitGuardIn(t *reading.Turn, g *alarm.Guard, s *memory.Signal) error {
 			return err
 		}
 		if !r.When.Suits(s.Kind) {
-			return &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", r.When, g.Signal, memory.Suits[s.Kind])}
+			return &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", r.When,
+				g.Signal, memory.Suits[s.Kind])}
 		}
 		r.Clears = alarm.Test{}
 		if g.Unit != "" {
@@ -156,7 +160,8 @@ func FitGuardIn(t *reading.Turn, g *alarm.Guard, s *memory.Signal) error {
 		return err
 	}
 	if s.Derived != nil && (g.When.Kind == alarm.Stuck || g.When.Kind == alarm.Faulty) {
-		return &measure.Fault{Field: "when", Reason: fmt.Sprintf("%s is computed and has no instrument; guard what it is computed from", g.Signal)}
+		return &measure.Fault{Field: "when",
+			Reason: fmt.Sprintf("%s is computed and has no instrument; guard what it is computed from", g.Signal)}
 	}
 	return fitSuppression(t, g)
 }
@@ -174,7 +179,8 @@ func fitSuppression(t *reading.Turn, g *alarm.Guard) error {
 		other, err := t.Site.FindGuard(by.Guard)
 		switch {
 		case err != nil:
-			return &measure.Fault{Field: "suppressed_while", Reason: strings.TrimSuffix(err.Error(), ": "+store.ErrNotFound.Error())}
+			return &measure.Fault{Field: "suppressed_while", Reason: strings.TrimSuffix(err.Error(), ": "+
+				store.ErrNotFound.Error())}
 		case other.ID == g.ID && g.ID != 0:
 			return &measure.Fault{Field: "suppressed_while", Reason: "a guard's own alarm cannot suppress it"}
 		}
@@ -189,7 +195,8 @@ func fitSuppression(t *reading.Turn, g *alarm.Guard) error {
 	}
 	g.Suppressed = by.String()
 	if !by.When.Suits(s.Kind) {
-		return &measure.Fault{Field: "suppressed_while", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", by.When, by.Signal, memory.Suits[s.Kind])}
+		return &measure.Fault{Field: "suppressed_while", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", by.When,
+			by.Signal, memory.Suits[s.Kind])}
 	}
 	return nil
 }
@@ -222,7 +229,8 @@ func RemoveGuard(ctx context.Context, p *pipeline.Pipeline, name, who string) er
 			return err
 		}
 		if i := t.Site.DrivenByGuard(name, nil); i != nil {
-			return fmt.Errorf("guard %s drives %s by interlock %s; remove that first: %w", name, i.Output, i.Name, commit.ErrNotNow)
+			return fmt.Errorf("guard %s drives %s by interlock %s; remove that first: %w", name, i.Output, i.Name,
+				commit.ErrNotNow)
 		}
 		if err := keepGuard(t, g, who); err != nil {
 			return err

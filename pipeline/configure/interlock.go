@@ -48,7 +48,8 @@ func SaveInterlock(ctx context.Context, p *pipeline.Pipeline, i *drive.Interlock
 			return err
 		}
 		beginLock(t, entry)
-		if err := t.Enter(kind, i.Name, who.Called, fmt.Sprintf("Interlock %s of %s: %s", i.Name, i.Output, i.Words())); err != nil {
+		if err := t.Enter(kind, i.Name, who.Called, fmt.Sprintf("Interlock %s of %s: %s", i.Name, i.Output,
+			i.Words())); err != nil {
 			return err
 		}
 		return nil
@@ -115,16 +116,19 @@ func suitsDrivers(t *reading.Turn, entry *memory.Interlock, i *drive.Interlock) 
 				return &measure.Fault{Field: "alarm", Reason: site.Unknown("device", device, t.Site.DeviceNames())}
 			}
 			if _, err := t.Site.FindGuard(name); !ofDevice && err != nil {
-				return &measure.Fault{Field: "alarm", Reason: strings.TrimSuffix(err.Error(), ": "+store.ErrNotFound.Error())}
+				return &measure.Fault{Field: "alarm", Reason: strings.TrimSuffix(err.Error(), ": "+
+					store.ErrNotFound.Error())}
 			}
 		}
 	case drive.ByCondition:
 		if !entry.Cond.When.Suits(entry.Subject.Kind) {
-			return &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", i.When, i.Signal, memory.Suits[entry.Subject.Kind])}
+			return &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", i.When,
+				i.Signal, memory.Suits[entry.Subject.Kind])}
 		}
 	case drive.ByBands:
 		if entry.Subject.Kind != site.KindNumber {
-			return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("bands are of numbers; %s %s", i.Signal, memory.Suits[entry.Subject.Kind])}
+			return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("bands are of numbers; %s %s", i.Signal,
+				memory.Suits[entry.Subject.Kind])}
 		}
 	}
 	return nil
@@ -145,7 +149,8 @@ func RemoveInterlock(ctx context.Context, p *pipeline.Pipeline, name string, who
 		if err := config.RemoveInterlock(t.Ctx, t.Tx, i.ID); err != nil {
 			return err
 		}
-		if err := t.Enter("interlock removed", name, who.Called, "Interlock "+name+" of "+i.Output+" was removed"); err != nil {
+		if err := t.Enter("interlock removed", name, who.Called, "Interlock "+name+" of "+i.Output+
+			" was removed"); err != nil {
 			return err
 		}
 		t.ConfigChanged(i.Drives.Home.Change())
@@ -200,7 +205,8 @@ func mayReset(t *reading.Turn, i *memory.Interlock) error {
 	case err != nil:
 		return err
 	case !i.Latched && now.Blind != "":
-		return fmt.Errorf("interlock %s is not latched: %s; once that is over its output goes back by itself: %w", i.Name, now.Blind, commit.ErrNotNow)
+		return fmt.Errorf("interlock %s is not latched: %s; once that is over its output goes back by itself: %w",
+			i.Name, now.Blind, commit.ErrNotNow)
 	case !i.Latched:
 		return fmt.Errorf("interlock %s is not latched, so there is nothing to reset: %w", i.Name, commit.ErrNotNow)
 	case now.Blind != "":

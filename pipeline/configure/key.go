@@ -15,7 +15,8 @@ import (
 
 // RotateKey gives a device a new key. The others end after overlap or, when that is nil, when the new
 // one is first used.
-func RotateKey(ctx context.Context, p *pipeline.Pipeline, name string, key Secret, overlap *time.Duration, who pipeline.Actor) (number int, err error) {
+func RotateKey(ctx context.Context, p *pipeline.Pipeline, name string, key Secret, overlap *time.Duration,
+	who pipeline.Actor) (number int, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		d, err := t.Site.FindDevice(name)
 		if err != nil {

@@ -19,7 +19,8 @@ import (
 
 // SaveKit stores a kit, in place of one of the same name, and tells what it would change of the
 // devices that were made from it.
-func SaveKit(ctx context.Context, p *pipeline.Pipeline, k *site.Kit, who pipeline.Actor) (offers []site.KitChange, err error) {
+func SaveKit(ctx context.Context, p *pipeline.Pipeline, k *site.Kit,
+	who pipeline.Actor) (offers []site.KitChange, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		if err := config.SaveKit(t.Ctx, t.Tx, k, t.Now); err != nil {
 			return err
@@ -54,7 +55,8 @@ func madeFrom(t *reading.Turn, kit string) (devices []*memory.Device) {
 }
 
 // Offers tells what a kit would change of devices: those named, or all that were made from it.
-func Offers(ctx context.Context, p *pipeline.Pipeline, name string, devices []string) (offers []site.KitChange, err error) {
+func Offers(ctx context.Context, p *pipeline.Pipeline, name string,
+	devices []string) (offers []site.KitChange, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		k, found, err := kitAndDevices(t, name, devices)
 		offers = []site.KitChange{}
@@ -87,7 +89,8 @@ func kitAndDevices(t *reading.Turn, name string, devices []string) (*site.Kit, [
 
 // ApplyKit makes devices what a kit says: those named, or all that were made from it. It tells what it
 // has changed.
-func ApplyKit(ctx context.Context, p *pipeline.Pipeline, name string, devices []string, who pipeline.Actor) (changes []site.KitChange, err error) {
+func ApplyKit(ctx context.Context, p *pipeline.Pipeline, name string, devices []string,
+	who pipeline.Actor) (changes []site.KitChange, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		k, found, err := kitAndDevices(t, name, devices)
 		changes = []site.KitChange{}
@@ -149,7 +152,8 @@ func applyKit(t *reading.Turn, k *site.Kit, d *memory.Device, who pipeline.Actor
 	if err := config.SaveDevice(t.Ctx, t.Tx, &d.Device); err != nil {
 		return err
 	}
-	return t.Enter("kit applied", d.Name, who.Called, fmt.Sprintf("Kit %s changed %s of device %s", k.Name, prose.Count(len(applied.Changes), "thing", "things"), d.Name))
+	return t.Enter("kit applied", d.Name, who.Called, fmt.Sprintf("Kit %s changed %s of device %s", k.Name,
+		prose.Count(len(applied.Changes), "thing", "things"), d.Name))
 }
 
 func saveKitSignals(t *reading.Turn, d *memory.Device, signals []site.Signal) error {

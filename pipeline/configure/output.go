@@ -22,7 +22,8 @@ import (
 )
 
 // SaveOutput stores an output of a device, new or changed.
-func SaveOutput(ctx context.Context, p *pipeline.Pipeline, device, name string, spec drive.Spec, who pipeline.Actor) error {
+func SaveOutput(ctx context.Context, p *pipeline.Pipeline, device, name string, spec drive.Spec,
+	who pipeline.Actor) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		d, err := t.Site.FindDevice(device)
 		if err != nil {
@@ -52,7 +53,8 @@ func saveOutput(t *reading.Turn, d *memory.Device, name string, spec drive.Spec,
 	o.Spec = spec
 	for _, i := range o.Interlocks {
 		if err := i.Check(&o.Output, i.GivesNumber()); err != nil {
-			return &measure.Fault{Field: "kind", Reason: fmt.Sprintf("interlock %s does not suit that: %s", i.Name, err)}
+			return &measure.Fault{Field: "kind", Reason: fmt.Sprintf("interlock %s does not suit that: %s", i.Name,
+				err)}
 		}
 		t.MayLook(i)
 	}
@@ -61,7 +63,8 @@ func saveOutput(t *reading.Turn, d *memory.Device, name string, spec drive.Spec,
 		return err
 	}
 	t.Consider(o)
-	return t.Enter(kind, o.Path(), who.Called, fmt.Sprintf("Output %s is a %s, %s when safe", o.Path(), spec.Kind, o.Words(spec.Safe)))
+	return t.Enter(kind, o.Path(), who.Called, fmt.Sprintf("Output %s is a %s, %s when safe", o.Path(), spec.Kind,
+		o.Words(spec.Safe)))
 }
 
 // refit drops what an output cannot be any more once it was changed.
@@ -97,7 +100,8 @@ func RemoveOutput(ctx context.Context, p *pipeline.Pipeline, path string, who pi
 		if err := config.RemoveOutput(t.Ctx, t.Tx, o.ID); err != nil {
 			return err
 		}
-		if err := t.Enter("output removed", path, who.Called, fmt.Sprintf("Output %s was removed with its interlocks", path)); err != nil {
+		if err := t.Enter("output removed", path, who.Called, fmt.Sprintf("Output %s was removed with its interlocks",
+			path)); err != nil {
 			return err
 		}
 		t.ConfigChanged(o.Home.Change())
@@ -148,13 +152,15 @@ func mayBeSet(t *reading.Turn, o *memory.Output, sure bool) error {
 	case o.HandsOff:
 		return fmt.Errorf("%s is not to be set by hand: %w", o.Path(), commit.ErrNotNow)
 	case t.Site.Emergency != nil:
-		return fmt.Errorf("all outputs are in their safe states since %s did that; end it first: %w", t.Site.Emergency.By, commit.ErrNotNow)
+		return fmt.Errorf("all outputs are in their safe states since %s did that; end it first: %w",
+			t.Site.Emergency.By, commit.ErrNotNow)
 	case o.Dangerous && !sure:
 		return &measure.Fault{Field: "sure", Reason: fmt.Sprintf("%s is dangerous; say that you are sure", o.Path())}
 	}
 	for _, i := range o.Interlocks {
 		if d, asks := i.Demand(); asks && d.Rank == drive.Safety {
-			return fmt.Errorf("safety interlock %s holds %s at %s (%s), and wins over hands: %w", i.Name, o.Path(), o.Words(d.Value), d.Why, commit.ErrNotNow)
+			return fmt.Errorf("safety interlock %s holds %s at %s (%s), and wins over hands: %w", i.Name, o.Path(),
+				o.Words(d.Value), d.Why, commit.ErrNotNow)
 		}
 	}
 	return nil
@@ -176,11 +182,13 @@ func ReleaseOutput(ctx context.Context, p *pipeline.Pipeline, path string, who p
 	})
 }
 
-// AllSafe puts all outputs of the site into their safe states, at once, until somebody ends that. Settings by hand are over.
+// AllSafe puts all outputs of the site into their safe states, at once, until somebody ends that. Settings by hand are
+// over.
 func AllSafe(ctx context.Context, p *pipeline.Pipeline, why string, who pipeline.Actor) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		if t.Site.Emergency != nil {
-			return fmt.Errorf("all outputs are in their safe states already, since %s did that: %w", t.Site.Emergency.By, commit.ErrNotNow)
+			return fmt.Errorf("all outputs are in their safe states already, since %s did that: %w",
+				t.Site.Emergency.By, commit.ErrNotNow)
 		}
 		why = strings.TrimSpace(why)
 		t.ConfigChanged(store.Change{Scope: store.OfPeople})
@@ -217,7 +225,8 @@ func EndAllSafe(ctx context.Context, p *pipeline.Pipeline, who pipeline.Actor) e
 		for _, o := range t.Site.Outputs {
 			t.Consider(o)
 		}
-		if err := t.Enter("all outputs safe, over", "", who.Called, who.Called+" ended it: outputs do again what is asked of them"); err != nil {
+		if err := t.Enter("all outputs safe, over", "", who.Called, who.Called+
+			" ended it: outputs do again what is asked of them"); err != nil {
 			return err
 		}
 		return nil
@@ -225,7 +234,8 @@ func EndAllSafe(ctx context.Context, p *pipeline.Pipeline, who pipeline.Actor) e
 }
 
 // ConfirmOutput takes what a device says that one of its outputs does.
-func ConfirmOutput(ctx context.Context, p *pipeline.Pipeline, from credential.Sender, device, output string, r drive.OutputReport) error {
+func ConfirmOutput(ctx context.Context, p *pipeline.Pipeline, from credential.Sender, device, output string,
+	r drive.OutputReport) error {
 	return p.DoWithOthers(ctx, func(t *reading.Turn) error {
 		who, err := t.Site.Identify(from, t.Now)
 		switch {
@@ -234,12 +244,14 @@ func ConfirmOutput(ctx context.Context, p *pipeline.Pipeline, from credential.Se
 		case who.Device == nil:
 			return credential.ErrKeyUnknown
 		case !t.Site.MaySpeakFor(who.Device, device):
-			return &measure.Fault{Field: "device", Reason: fmt.Sprintf("%s cannot speak for %q", who.Device.Name, device)}
+			return &measure.Fault{Field: "device", Reason: fmt.Sprintf("%s cannot speak for %q", who.Device.Name,
+				device)}
 		}
 		d := t.Site.Named[device]
 		o := d.Outputs[output]
 		if o == nil {
-			return &measure.Fault{Field: "output", Reason: site.Unknown("output", output, slices.Sorted(maps.Keys(d.Outputs)))}
+			return &measure.Fault{Field: "output",
+				Reason: site.Unknown("output", output, slices.Sorted(maps.Keys(d.Outputs)))}
 		}
 		return confirmOutput(t, o, r)
 	})

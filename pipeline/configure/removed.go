@@ -17,10 +17,11 @@ import (
 	"jauntylark/store/events"
 )
 
-// KeepRemoved keeps what is about to be removed, the rows of a table whose column holds a value, with all that goes with
-// them, so that it can be brought back.
+// KeepRemoved keeps what is about to be removed, the rows of a table whose column holds a value, with all that goes
+// with them, so that it can be brought back.
 func KeepRemoved(t *reading.Turn, kind, name, title, who, table, column string, is any) error {
-	return archive.KeepRemoved(t.Ctx, t.Tx, site.Removal{Kind: kind, Name: name, Title: title, At: t.Now, By: who}, table, column, is)
+	return archive.KeepRemoved(t.Ctx, t.Tx, site.Removal{Kind: kind, Name: name, Title: title, At: t.Now, By: who},
+		table, column, is)
 }
 
 // keepGuard keeps a guard that is about to be removed; what was made for it alone goes and comes with it.
@@ -36,13 +37,14 @@ func Removed(ctx context.Context, p *pipeline.Pipeline) ([]site.Removal, error) 
 	return archive.AllRemoved(ctx, p.Store, p.Now().Add(-site.BringBackFor))
 }
 
-// BringBack brings back what was removed last under a name, as it was, with all that went with it. Guards and interlocks
-// look anew from now on. It fails with store.ErrNotFound where nothing of that name was removed in the last 30 days, and with
-// store.ErrStaysGone where something else has its place or what it belongs to is not there.
+// BringBack brings back what was removed last under a name, as it was, with all that went with it. Guards and
+// interlocks look anew from now on. It fails with store.ErrNotFound where nothing of that name was removed in the last
+// 30 days, and with store.ErrStaysGone where something else has its place or what it belongs to is not there.
 func BringBack(ctx context.Context, p *pipeline.Pipeline, kind, name string, who pipeline.Actor) error {
 	err := p.Do(ctx, func(t *reading.Turn) error {
 		r, err := archive.TakeRemoved(t.Ctx, t.Tx, kind, name, t.Now.Add(-site.BringBackFor))
-		if errors.Is(err, store.ErrNotFound) && kind == "device" && t.Site.Named[name] != nil && sentMeanwhile(t, name) {
+		if errors.Is(err, store.ErrNotFound) && kind == "device" && t.Site.Named[name] != nil &&
+			sentMeanwhile(t, name) {
 			return nil // it is back, and what it has sent meanwhile was not taken yet
 		}
 		if err != nil {
@@ -71,7 +73,8 @@ func BringBack(ctx context.Context, p *pipeline.Pipeline, kind, name string, who
 		if err := t.TakeKept(a, t.Site.Named[name]); err != nil {
 			return err
 		}
-		t.ConfigChanged(store.Change{Scope: store.OfDevice, ID: t.Site.Named[name].ID}, store.Change{Scope: store.OfKeys})
+		t.ConfigChanged(store.Change{Scope: store.OfDevice, ID: t.Site.Named[name].ID},
+			store.Change{Scope: store.OfKeys})
 		return nil
 	})
 }
@@ -89,7 +92,8 @@ func takeBack(t *reading.Turn, r *archive.Removed, back map[string][]int64, who 
 	if err != nil {
 		return err
 	}
-	t.ConfigChanged(store.Change{Scope: store.OfKeys}, store.Change{Scope: store.OfPeople}, store.Change{Scope: store.OfPlans})
+	t.ConfigChanged(store.Change{Scope: store.OfKeys}, store.Change{Scope: store.OfPeople},
+		store.Change{Scope: store.OfPlans})
 	for _, id := range devices {
 		t.ConfigChanged(store.Change{Scope: store.OfDevice, ID: id})
 	}
@@ -129,7 +133,9 @@ func takeBackDevice(t *reading.Turn, d *memory.Device) error {
 	a, err := events.Arrival(t.Ctx, t.Tx, d.Name)
 	switch {
 	case err == nil && !a.Former:
-		return &measure.Fault{Field: "name", Reason: fmt.Sprintf("%s waits as an arrival; let it in (jaunty arrival let-in %s), or turn it away first", d.Name, d.Name)}
+		return &measure.Fault{Field: "name",
+			Reason: fmt.Sprintf("%s waits as an arrival; let it in (jaunty arrival let-in %s), or turn it away first",
+				d.Name, d.Name)}
 	case err != nil && !errors.Is(err, store.ErrNotFound):
 		return err
 	}

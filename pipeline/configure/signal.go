@@ -39,7 +39,8 @@ func SetSignal(ctx context.Context, p *pipeline.Pipeline, path string, c act.Sig
 				return err
 			}
 		}
-		if err := t.Enter("signal set", path, who.Called, fmt.Sprintf("Signal %s is called %q, unit %q", path, v.Title, v.Unit)); err != nil {
+		if err := t.Enter("signal set", path, who.Called, fmt.Sprintf("Signal %s is called %q, unit %q", path, v.Title,
+			v.Unit)); err != nil {
 			return err
 		}
 		return nil

@@ -19,8 +19,8 @@ import (
 // errOther ends a look at readings: one is neither 0 nor 1.
 var errOther = errors.New("neither 0 nor 1")
 
-// MakeSwitch makes a signal of numbers that are only ever 0 and 1 one that is on or off, its readings with it. Its guards that ask on
-// which side of a limit between them it is ask whether it is on, or off.
+// MakeSwitch makes a signal of numbers that are only ever 0 and 1 one that is on or off, its readings with it. Its
+// guards that ask on which side of a limit between them it is ask whether it is on, or off.
 func MakeSwitch(ctx context.Context, p *pipeline.Pipeline, path string, who pipeline.Actor) error {
 	if err := onlyOnOff(ctx, p, path); err != nil {
 		return err
@@ -44,7 +44,8 @@ func MakeSwitch(ctx context.Context, p *pipeline.Pipeline, path string, who pipe
 				return err
 			}
 		}
-		if err := t.Enter("signal set", path, who.Called, fmt.Sprintf("Signal %s is on or off from now on, its readings with it", path)); err != nil {
+		if err := t.Enter("signal set", path, who.Called,
+			fmt.Sprintf("Signal %s is on or off from now on, its readings with it", path)); err != nil {
 			return err
 		}
 		return nil
@@ -66,16 +67,18 @@ func onlyOnOff(ctx context.Context, p *pipeline.Pipeline, path string) error {
 		return err
 	}
 	defer tx.Rollback()
-	err = timeseries.EachReading(ctx, tx, s.ID, 0, p.Now().Add(memory.AheadIsFault), func(some []measure.Reading) error {
-		for _, r := range some {
-			if r.Value != 0 && r.Value != 1 {
-				return fmt.Errorf("%w: %s at %s", errOther, measure.Figure(r.Value, s.Unit), r.At)
+	err = timeseries.EachReading(ctx, tx, s.ID, 0, p.Now().Add(memory.AheadIsFault),
+		func(some []measure.Reading) error {
+			for _, r := range some {
+				if r.Value != 0 && r.Value != 1 {
+					return fmt.Errorf("%w: %s at %s", errOther, measure.Figure(r.Value, s.Unit), r.At)
+				}
 			}
-		}
-		return nil
-	})
+			return nil
+		})
 	if errors.Is(err, errOther) {
-		return &measure.Fault{Field: "kind", Reason: fmt.Sprintf("%s is no switch: it read %s", path, strings.TrimPrefix(err.Error(), errOther.Error()+": "))}
+		return &measure.Fault{Field: "kind", Reason: fmt.Sprintf("%s is no switch: it read %s", path,
+			strings.TrimPrefix(err.Error(), errOther.Error()+": "))}
 	}
 	return err
 }
@@ -110,7 +113,8 @@ func asSwitch(t *reading.Turn, s *memory.Signal) (guards []alarm.Guard, err erro
 			kind = alarm.IsOff
 		}
 		if kind == 0 {
-			return nil, fault("guard %s asks '%s', which cannot be asked of a switch; change or remove it first", g.Name, g.When)
+			return nil, fault("guard %s asks '%s', which cannot be asked of a switch; change or remove it first",
+				g.Name, g.When)
 		}
 		g.When, g.Deadband, g.Clears = alarm.Test{Kind: kind}, 0, alarm.Test{}
 		guards = append(guards, g)
@@ -118,15 +122,18 @@ func asSwitch(t *reading.Turn, s *memory.Signal) (guards []alarm.Guard, err erro
 	return guards, nil
 }
 
-// switchLook is how many readings are looked at to tell whether a signal may be a switch, and switchFrom how many it takes.
+// switchLook is how many readings are looked at to tell whether a signal may be a switch, and switchFrom how many it
+// takes.
 const (
 	switchLook = 1000
 	switchFrom = 10
 )
 
-// MayBeSwitch tells whether a signal of numbers has only read 0 and 1 of late, and both, so that it is offered to become a switch.
+// MayBeSwitch tells whether a signal of numbers has only read 0 and 1 of late, and both, so that it is offered to
+// become a switch.
 func MayBeSwitch(ctx context.Context, p *pipeline.Pipeline, s *site.Signal) (bool, error) {
-	if s.Kind != site.KindNumber || s.MadeOf != "" || s.Unit != "" || s.Calibrated || s.Value == nil || *s.Value != 0 && *s.Value != 1 {
+	if s.Kind != site.KindNumber || s.MadeOf != "" || s.Unit != "" || s.Calibrated || s.Value == nil || *s.Value != 0 &&
+		*s.Value != 1 {
 		return false, nil
 	}
 	tx, err := p.Store.Look(ctx)

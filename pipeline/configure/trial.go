@@ -28,9 +28,11 @@ func StartTrial(ctx context.Context, p *pipeline.Pipeline, path, note, who strin
 			return err
 		}
 		if s.Kind != site.KindNumber {
-			return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; a trial finds a limit of numbers", path, memory.Holds[s.Kind])}
+			return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; a trial finds a limit of numbers",
+				path, memory.Holds[s.Kind])}
 		}
-		out = site.Trial{SignalID: s.ID, Signal: path, Note: strings.TrimSpace(note), By: who, StartedAt: t.Now, Stretches: []site.TrialStretch{}}
+		out = site.Trial{SignalID: s.ID, Signal: path, Note: strings.TrimSpace(note), By: who, StartedAt: t.Now,
+			Stretches: []site.TrialStretch{}}
 		if err := events.AddTrial(t.Ctx, t.Tx, &out); err != nil {
 			return err
 		}
@@ -39,8 +41,8 @@ func StartTrial(ctx context.Context, p *pipeline.Pipeline, path, note, who strin
 	return out, err
 }
 
-// Mark is an order to mark a stretch of a trial: from now on when From is nil; until the next mark when Until is nil. An
-// empty label ends the stretch that goes on.
+// Mark is an order to mark a stretch of a trial: from now on when From is nil; until the next mark when Until is nil.
+// An empty label ends the stretch that goes on.
 type Mark struct {
 	Label string
 	From  *measure.Instant
@@ -63,13 +65,16 @@ func MarkTrial(ctx context.Context, p *pipeline.Pipeline, id int64, m Mark, who 
 		}
 		switch {
 		case m.From != nil && from > t.Now || m.Until != nil && until > t.Now:
-			return &measure.Fault{Field: "from", Reason: "a stretch lies in the past; leave from and until out to mark from now on"}
+			return &measure.Fault{Field: "from",
+				Reason: "a stretch lies in the past; leave from and until out to mark from now on"}
 		case m.Until != nil && (m.From == nil || until <= from):
 			return &measure.Fault{Field: "until", Reason: fmt.Sprintf("%s is not after from", until)}
 		case until.Sub(from) > longestStretch:
-			return &measure.Fault{Field: "until", Reason: fmt.Sprintf("the stretch is longer than %v", measure.Duration(longestStretch))}
+			return &measure.Fault{Field: "until", Reason: fmt.Sprintf("the stretch is longer than %v",
+				measure.Duration(longestStretch))}
 		case m.Label != "" && m.Label != limit.Normal && m.Label != limit.Event:
-			return &measure.Fault{Field: "label", Reason: site.Unknown("label", m.Label, []string{limit.Normal, limit.Event})}
+			return &measure.Fault{Field: "label", Reason: site.Unknown("label", m.Label,
+				[]string{limit.Normal, limit.Event})}
 		}
 		if m.Until == nil {
 			if err := events.EndStretch(t.Ctx, t.Tx, id, from); err != nil || m.Label == "" {
@@ -79,7 +84,8 @@ func MarkTrial(ctx context.Context, p *pipeline.Pipeline, id int64, m Mark, who 
 		if taken, err := events.Overlaps(t.Ctx, t.Tx, id, from, until); err != nil {
 			return err
 		} else if taken {
-			return &measure.Fault{Field: "from", Reason: "it overlaps with a stretch that is marked already; remove that first"}
+			return &measure.Fault{Field: "from",
+				Reason: "it overlaps with a stretch that is marked already; remove that first"}
 		}
 		stretch := site.TrialStretch{Trial: id, Label: m.Label, From: from, Until: m.Until}
 		if err := events.AddStretch(t.Ctx, t.Tx, &stretch); err != nil {
@@ -174,7 +180,8 @@ func SuggestFrom(ctx context.Context, p *pipeline.Pipeline, id int64) (limit.Sug
 }
 
 // AcceptTrial makes a guard of a trial's suggestion, changed by what the caller says, and ends the trial.
-func AcceptTrial(ctx context.Context, p *pipeline.Pipeline, id int64, change func(*alarm.Guard) error, who string) (alarm.Guard, error) {
+func AcceptTrial(ctx context.Context, p *pipeline.Pipeline, id int64, change func(*alarm.Guard) error,
+	who string) (alarm.Guard, error) {
 	var g alarm.Guard
 	s, err := SuggestFrom(ctx, p, id)
 	if err != nil {
@@ -199,7 +206,8 @@ func AcceptTrial(ctx context.Context, p *pipeline.Pipeline, id int64, change fun
 		if err := events.SaveTrial(t.Ctx, t.Tx, v); err != nil {
 			return err
 		}
-		if err := t.Enter("trial accepted", v.Signal, who, fmt.Sprintf("Guard %s was made of trial %d", g.Name, id)); err != nil {
+		if err := t.Enter("trial accepted", v.Signal, who, fmt.Sprintf("Guard %s was made of trial %d", g.Name,
+			id)); err != nil {
 			return err
 		}
 		return nil

@@ -61,16 +61,19 @@ type Directory struct {
 
 // Load reads the directory of devices that are all there are.
 func Load(ctx context.Context, from store.Reader, devices []*site.Device) (Directory, error) {
-	d := Directory{Keys: map[[32]byte]config.Key{}, Identity: map[string]config.Key{}, ByName: make(map[string]*site.Device, len(devices)),
-		ByID: make(map[int64]*site.Device, len(devices)), Eyes: map[int64]*frame.Eye{}}
+	d := Directory{Keys: map[[32]byte]config.Key{}, Identity: map[string]config.Key{},
+		ByName: make(map[string]*site.Device, len(devices)),
+		ByID:   make(map[int64]*site.Device, len(devices)), Eyes: map[int64]*frame.Eye{}}
 	if err := d.take(ctx, from, devices); err != nil {
 		return d, err
 	}
 	return d, d.RenewKeys(ctx, from)
 }
 
-// Follow gives the directory by configuration number until, of one that knows number since or nothing, and whether it is another one.
-func Follow(ctx context.Context, from store.Reader, old *Directory, since, until int64) (d Directory, anew bool, err error) {
+// Follow gives the directory by configuration number until, of one that knows number since or nothing, and whether it
+// is another one.
+func Follow(ctx context.Context, from store.Reader, old *Directory, since,
+	until int64) (d Directory, anew bool, err error) {
 	changes := []store.Change{{Scope: store.OfAll}}
 	if old.ByID != nil {
 		if changes, err = store.ConfigSince(ctx, from, since, until); err != nil {
@@ -170,7 +173,8 @@ func (d *Directory) take(ctx context.Context, from store.Reader, devices []*site
 // clone gives a directory that can be changed while others use this one.
 func (d *Directory) clone() Directory {
 	c := *d
-	c.Keys, c.Identity, c.ByName, c.ByID, c.Eyes = maps.Clone(d.Keys), maps.Clone(d.Identity), maps.Clone(d.ByName), maps.Clone(d.ByID), maps.Clone(d.Eyes)
+	c.Keys, c.Identity, c.ByName, c.ByID, c.Eyes = maps.Clone(d.Keys), maps.Clone(d.Identity), maps.Clone(d.ByName),
+		maps.Clone(d.ByID), maps.Clone(d.Eyes)
 	return c
 }
 

@@ -81,7 +81,8 @@ func judgeLate(ctx context.Context, p *pipeline.Pipeline, s events.LateStretch) 
 		if !g.stands {
 			until = min(until, s.Until.Add(lateMargin+longestDelay(&g.guard)))
 		}
-		if g.found, err = evidence.Replay(ctx, p, evidence.ReplayOrder{Guard: g.guard, From: g.from, Until: until}, nil); err != nil {
+		if g.found, err = evidence.Replay(ctx, p, evidence.ReplayOrder{Guard: g.guard, From: g.from, Until: until},
+			nil); err != nil {
 			return err
 		}
 		for _, o := range g.found.Alarms {
@@ -128,8 +129,8 @@ func heldNow(ctx context.Context, p *pipeline.Pipeline, over evidence.Subject) (
 	return held, err
 }
 
-// disprove ends the alarms of a guard that stand, were raised while its device was catching up, and never were by what is known
-// now: the replay finds no alarm of the side that reaches them. What held last by then holds now.
+// disprove ends the alarms of a guard that stand, were raised while its device was catching up, and never were by what
+// is known now: the replay finds no alarm of the side that reaches them. What held last by then holds now.
 func disprove(t *reading.Turn, asked *askedGuard, held measure.Reading) error {
 	g := t.Site.Guards[asked.guard.ID]
 	if g == nil || held.At == 0 {
@@ -158,7 +159,8 @@ func disprove(t *reading.Turn, asked *askedGuard, held measure.Reading) error {
 				other.State.Held, other.State.HeldAt = s.HeldBy(&other.Guard)
 			}
 		}
-		t.Step(g, alarm.Event{Kind: alarm.Disproved, Side: side, At: t.Now - s.State.Lag(), Value: s.State.Held, Since: asked.found.State.RisingSince(side)}, "")
+		t.Step(g, alarm.Event{Kind: alarm.Disproved, Side: side, At: t.Now - s.State.Lag(), Value: s.State.Held,
+			Since: asked.found.State.RisingSince(side)}, "")
 	}
 	return t.TellAll()
 }
@@ -242,14 +244,18 @@ func learnOne(t *reading.Turn, g *memory.Guard, o alarm.Occurrence) (alarm.Alarm
 			rung = r
 		}
 	}
-	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: g.Subject.Path(), Side: o.Side, Level: o.Level, Severity: rung.Severity, State: alarm.StateOver,
-		RaisedAt: o.RaisedAt, ClearedAt: o.ClearedAt, LearnedAt: t.Now, Value: o.Value, Extreme: o.Extreme, Unit: g.Subject.Unit, When: rung.When.String(),
-		Advice: g.Advice, Sentence: t.Site.Sentence(g, rung, o.Value), LearnedLate: true, Ending: o.Ending, Cause: o.Cause}
+	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: g.Subject.Path(), Side: o.Side, Level: o.Level,
+		Severity: rung.Severity, State: alarm.StateOver,
+		RaisedAt: o.RaisedAt, ClearedAt: o.ClearedAt, LearnedAt: t.Now, Value: o.Value, Extreme: o.Extreme,
+		Unit: g.Subject.Unit, When: rung.When.String(),
+		Advice: g.Advice, Sentence: t.Site.Sentence(g, rung, o.Value), LearnedLate: true, Ending: o.Ending,
+		Cause: o.Cause}
 	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return a, err
 	}
 	text := fmt.Sprintf("Learned late: %s for %s", alarm.Was(a.Sentence), prose.Length(o.Length(t.Now)))
-	return a, t.EnterAlarm(a, "alarm learned late", event.Happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, text)
+	return a, t.EnterAlarm(a, "alarm learned late",
+		event.Happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, text)
 }
 
 // Remember adds the alarms that guards would have raised since an instant, before they were made, marked learned late.

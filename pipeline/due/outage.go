@@ -18,7 +18,8 @@ func Lost(ctx context.Context, p *pipeline.Pipeline, what string, since measure.
 	return p.Do(ctx, func(t *reading.Turn) error {
 		standing, err := events.ServiceAlarm(t.Ctx, t.Tx, lostWhen(what))
 		if err == nil && standing == 0 {
-			_, err = t.RaiseServiceAlarm("reach "+what, alarm.Critical, since, why, "What comes by it waits there, if it keeps anything. It is tried again all the time.")
+			_, err = t.RaiseServiceAlarm("reach "+what, alarm.Critical, since, why,
+				"What comes by it waits there, if it keeps anything. It is tried again all the time.")
 		}
 		return err
 	})

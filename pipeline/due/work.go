@@ -21,9 +21,9 @@ import (
 	"jauntylark/store/events"
 )
 
-// dueWork is one kind of work that falls due by time. What is due of one kind is done in a commit of its own. When that fails, each
-// thing is tried in a commit of its own; one that keeps failing waits longer and longer, is told as an alarm of the service, and
-// holds up nothing else.
+// dueWork is one kind of work that falls due by time. What is due of one kind is done in a commit of its own. When that
+// fails, each thing is tried in a commit of its own; one that keeps failing waits longer and longer, is told as an
+// alarm of the service, and holds up nothing else.
 type dueWork struct {
 	name   string                                         // what the service cannot do when it fails: "send statements"
 	wanted func(events.Due) bool                          // whether anything of it is due
@@ -61,15 +61,24 @@ const (
 // dueWorks are all kinds, in the order in which they are done.
 func dueWorks() []*dueWork {
 	all := []*dueWork{
-		{name: "look for silence", wanted: func(d events.Due) bool { return d.Devices }, due: (*reading.Turn).DueDevices, do: (*reading.Turn).SweepDevices},
-		{name: "end the delays of guards", wanted: func(d events.Due) bool { return d.Guards }, due: dueGuards, do: sweepGuards},
-		{name: "end the delays of interlocks", wanted: func(d events.Due) bool { return d.Interlocks }, due: (*reading.Turn).DueInterlocks, do: (*reading.Turn).SweepInterlocks},
-		{name: "look after outputs", wanted: func(d events.Due) bool { return d.Outputs }, due: (*reading.Turn).DueOutputs, do: (*reading.Turn).SweepOutputs},
-		{name: "go on with rosters", wanted: func(d events.Due) bool { return d.Escalations }, due: (*reading.Turn).DueEscalations, do: (*reading.Turn).Escalate},
-		{name: "tell what was held back", wanted: func(d events.Due) bool { return d.Held }, due: (*reading.Turn).DueHeld, do: (*reading.Turn).Release},
-		{name: "end shelving", wanted: func(d events.Due) bool { return d.Shelves }, due: respond.DueShelves, do: respond.EndShelves},
-		{name: "start and end runs by schedule", wanted: func(d events.Due) bool { return d.Plans }, due: record.DuePlans, do: record.SweepPlans},
-		{name: "send statements", wanted: func(d events.Due) bool { return d.Statements }, due: respond.DueStatements, do: respond.SendStatements},
+		{name: "look for silence", wanted: func(d events.Due) bool { return d.Devices },
+			due: (*reading.Turn).DueDevices, do: (*reading.Turn).SweepDevices},
+		{name: "end the delays of guards", wanted: func(d events.Due) bool { return d.Guards }, due: dueGuards,
+			do: sweepGuards},
+		{name: "end the delays of interlocks", wanted: func(d events.Due) bool { return d.Interlocks },
+			due: (*reading.Turn).DueInterlocks, do: (*reading.Turn).SweepInterlocks},
+		{name: "look after outputs", wanted: func(d events.Due) bool { return d.Outputs },
+			due: (*reading.Turn).DueOutputs, do: (*reading.Turn).SweepOutputs},
+		{name: "go on with rosters", wanted: func(d events.Due) bool { return d.Escalations },
+			due: (*reading.Turn).DueEscalations, do: (*reading.Turn).Escalate},
+		{name: "tell what was held back", wanted: func(d events.Due) bool { return d.Held },
+			due: (*reading.Turn).DueHeld, do: (*reading.Turn).Release},
+		{name: "end shelving", wanted: func(d events.Due) bool { return d.Shelves }, due: respond.DueShelves,
+			do: respond.EndShelves},
+		{name: "start and end runs by schedule", wanted: func(d events.Due) bool { return d.Plans },
+			due: record.DuePlans, do: record.SweepPlans},
+		{name: "send statements", wanted: func(d events.Due) bool { return d.Statements }, due: respond.DueStatements,
+			do: respond.SendStatements},
 		{name: "tell of its own absence", seldom: func(ctx context.Context, p *pipeline.Pipeline) bool {
 			untold, err := events.OutageUntold(ctx, p.Store)
 			return err == nil && untold
@@ -82,7 +91,10 @@ func dueWorks() []*dueWork {
 			open, err := events.AnyOpenDrill(ctx, p.Store, p.Now()-roster.DrillLasts)
 			return err == nil && open
 		}, do: whole(respond.EndDrills)},
-		{name: "tell the word of the day", seldom: func(ctx context.Context, p *pipeline.Pipeline) bool { return quietIsDue(ctx, p) }, do: whole((*reading.Turn).TellQuiet)},
+		{name: "tell the word of the day", seldom: func(ctx context.Context,
+			p *pipeline.Pipeline) bool {
+			return quietIsDue(ctx, p)
+		}, do: whole((*reading.Turn).TellQuiet)},
 	}
 	for _, d := range all {
 		d.fails = map[int64]*failure{}
@@ -192,7 +204,9 @@ func (d *dueWork) tell(ctx context.Context, p *pipeline.Pipeline) error {
 		}
 		switch {
 		case failing != nil && standing == 0:
-			standing, err = t.RaiseServiceAlarm(d.name, alarm.Warning, failing.begun(p), respond.ClipText(failing.err.Error(), shownOfErrors), "It tries again by itself, and all else goes on. Its log says more.")
+			standing, err = t.RaiseServiceAlarm(d.name, alarm.Warning, failing.begun(p),
+				respond.ClipText(failing.err.Error(), shownOfErrors),
+				"It tries again by itself, and all else goes on. Its log says more.")
 		case failing == nil && standing != 0 && len(d.fails) == 0:
 			err = t.EndServiceAlarm(standing)
 			standing = 0

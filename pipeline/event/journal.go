@@ -14,12 +14,14 @@ import (
 // EnterAlarm writes a transition of an alarm into the journal.
 func (t *Turn) EnterAlarm(a alarm.Alarm, kind string, h Happening, text string) error {
 	t.AlarmsMoved = true
-	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: h.At, LearnedAt: t.Now, Kind: kind, Subject: a.Signal, Who: h.Who, Value: &h.Value, Text: text, AlarmID: &a.ID}, t.CommitNo)
+	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: h.At, LearnedAt: t.Now, Kind: kind, Subject: a.Signal,
+		Who: h.Who, Value: &h.Value, Text: text, AlarmID: &a.ID}, t.CommitNo)
 }
 
 // Enter writes an act of a person into the journal.
 func (t *Turn) Enter(kind, subject, who, text string) error {
-	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: t.Now, LearnedAt: t.Now, Kind: kind, Subject: subject, Who: who, Text: text}, t.CommitNo)
+	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: t.Now, LearnedAt: t.Now, Kind: kind, Subject: subject, Who: who,
+		Text: text}, t.CommitNo)
 }
 
 // FindAsset gives an asset; the error names the nearest one.

@@ -106,8 +106,8 @@ func (t *Turn) SaveEvents() error {
 	return err
 }
 
-// Ended says why a transition ended an alarm that was raised by a test. What still meets it, and of which nothing has come since
-// the guard was changed, is not back.
+// Ended says why a transition ended an alarm that was raised by a test. What still meets it, and of which nothing has
+// come since the guard was changed, is not back.
 func (h *Happening) Ended(test alarm.Test) (alarm.Ending, string) {
 	why, cause := h.Guard.Ended(h.Transition, h.Off)
 	switch {

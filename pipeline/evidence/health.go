@@ -16,7 +16,8 @@ import (
 )
 
 // LimitsOf tells how a signal's values are spread over a stretch, and what limits at their ends would have raised.
-func LimitsOf(ctx context.Context, p *pipeline.Pipeline, path string, from, until measure.Instant) (limit.Shape, error) {
+func LimitsOf(ctx context.Context, p *pipeline.Pipeline, path string, from,
+	until measure.Instant) (limit.Shape, error) {
 	var over Subject
 	var unit measure.Unit
 	var zone *time.Location
@@ -43,7 +44,8 @@ func LimitsOf(ctx context.Context, p *pipeline.Pipeline, path string, from, unti
 	}
 	defer tx.Rollback()
 	sampler := limit.NewSampler(zone)
-	if err := timeseries.EachReading(ctx, tx, over.ID, from, until, func(some []measure.Reading) error { sampler.Take(some); return nil }); err != nil {
+	if err := timeseries.EachReading(ctx, tx, over.ID, from, until,
+		func(some []measure.Reading) error { sampler.Take(some); return nil }); err != nil {
 		return limit.Shape{}, err
 	}
 	shape, guards := sampler.Shape(from, until, unit)
@@ -73,8 +75,8 @@ func LimitsOf(ctx context.Context, p *pipeline.Pipeline, path string, from, unti
 // cureReadings bounds what a cure is looked for in.
 const cureReadings = 600_000
 
-// CureOf tells what change of a guard would have kept it quieter over the readings of a stretch, as far as they go; nil:
-// nothing helps, or the guard is gone.
+// CureOf tells what change of a guard would have kept it quieter over the readings of a stretch, as far as they go;
+// nil: nothing helps, or the guard is gone.
 func CureOf(ctx context.Context, p *pipeline.Pipeline, guard string, from, until measure.Instant) (*limit.Cure, error) {
 	var g *memory.Guard
 	var unit measure.Unit
@@ -84,7 +86,8 @@ func CureOf(ctx context.Context, p *pipeline.Pipeline, guard string, from, until
 		for _, one := range t.Site.Guards {
 			if one.Name == guard {
 				copied := *one
-				g, unit, signal, silentAfter = &copied, one.Subject.Unit, one.Subject.ID, memory.SilenceLimit(one.Subject.EffectiveInterval())
+				g, unit, signal, silentAfter = &copied, one.Subject.Unit, one.Subject.ID,
+					memory.SilenceLimit(one.Subject.EffectiveInterval())
 			}
 		}
 		return nil

@@ -19,9 +19,10 @@ import (
 	"jauntylark/store/timeseries"
 )
 
-// TryInterlock replays an interlock, saved or not, over what is stored of a stretch, as if it alone drove its output: when it would have
-// done what. Nothing is ordered, and nothing is kept.
-func TryInterlock(ctx context.Context, p *pipeline.Pipeline, i drive.Interlock, from, until measure.Instant) (drive.Tried, error) {
+// TryInterlock replays an interlock, saved or not, over what is stored of a stretch, as if it alone drove its output:
+// when it would have done what. Nothing is ordered, and nothing is kept.
+func TryInterlock(ctx context.Context, p *pipeline.Pipeline, i drive.Interlock, from,
+	until measure.Instant) (drive.Tried, error) {
 	try := &trying{p: p, from: from, until: until}
 	err := p.Do(ctx, func(t *reading.Turn) error {
 		entry, err := configure.FitInterlockIn(t, &i)
@@ -105,7 +106,8 @@ func (t *trying) run(ctx context.Context, tx *store.Tx) error {
 	return t.runValues(ctx, tx)
 }
 
-// edge is an instant at which an alarm or a condition begins to hold (1) or is over (-1), or at which what can be seen changes (0).
+// edge is an instant at which an alarm or a condition begins to hold (1) or is over (-1), or at which what can be seen
+// changes (0).
 type edge struct {
 	at    measure.Instant
 	count int
@@ -124,7 +126,10 @@ func edgesOf(alarms []alarm.Occurrence, why string) (edges []edge) {
 
 // see lets the interlock see the edges, in order of time.
 func (t *trying) see(edges []edge) {
-	slices.SortStableFunc(edges, func(a, b edge) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.count, b.count)) })
+	slices.SortStableFunc(edges, func(a, b edge) int {
+		return cmp.Or(cmp.Compare(a.at, b.at),
+			cmp.Compare(a.count, b.count))
+	})
 	stand, why, blind := 0, "", ""
 	for n, e := range edges {
 		switch {
@@ -156,8 +161,8 @@ func (t *trying) runAlarms(ctx context.Context) error {
 	return nil
 }
 
-// rungsOf gives a guard as the interlock looks at it: the rungs that are severe enough, or lie as far out as it says, each side by
-// itself; none when it has none.
+// rungsOf gives a guard as the interlock looks at it: the rungs that are severe enough, or lie as far out as it says,
+// each side by itself; none when it has none.
 func (t *trying) rungsOf(g alarm.Guard) (sides []alarm.Guard) {
 	whole := t.lock.Alarms
 	for n := range g.Count() {
@@ -212,7 +217,8 @@ func (t *trying) runCondition(ctx context.Context, tx *store.Tx) error {
 
 // runValues lets the interlock see each value of bands, or of a formula.
 func (t *trying) runValues(ctx context.Context, tx *store.Tx) error {
-	values, blinds, signals := make([]float64, len(t.inputs)), make([]*blind, len(t.inputs)), make([]site.Signal, len(t.inputs))
+	values, blinds, signals := make([]float64, len(t.inputs)), make([]*blind, len(t.inputs)),
+		make([]site.Signal, len(t.inputs))
 	hold := func(n int, at measure.Instant, v float64) {
 		values[n] = v
 		if t.lock.Machine != nil {
@@ -250,19 +256,20 @@ func (t *trying) runValues(ctx context.Context, tx *store.Tx) error {
 			}
 		}
 	}
-	err := timeseries.EachRow(ctx, tx, signals, t.from, t.until, false, func(at measure.Instant, row []*measure.Reading) error {
-		until(at)
-		for n, r := range row {
-			if r == nil {
-				continue
+	err := timeseries.EachRow(ctx, tx, signals, t.from, t.until, false,
+		func(at measure.Instant, row []*measure.Reading) error {
+			until(at)
+			for n, r := range row {
+				if r == nil {
+					continue
+				}
+				if blinds[n].take(*r); r.Quality.Usable() {
+					hold(n, at, r.Value)
+				}
 			}
-			if blinds[n].take(*r); r.Quality.Usable() {
-				hold(n, at, r.Value)
-			}
-		}
-		see(at)
-		return nil
-	})
+			see(at)
+			return nil
+		})
 	until(t.until)
 	return err
 }
@@ -278,7 +285,8 @@ func (t *trying) seeValue(at measure.Instant, values []float64, blinds []*blind)
 		return s
 	}
 	if t.lock.Machine == nil {
-		s.Number, s.Value, s.Why = true, values[0], fmt.Sprintf("%s reads %s", t.inputs[0].thing, measure.Figure(values[0], ""))
+		s.Number, s.Value, s.Why = true, values[0], fmt.Sprintf("%s reads %s", t.inputs[0].thing,
+			measure.Figure(values[0], ""))
 		return s
 	}
 	switch v, known := t.lock.Machine.Compute(at); {

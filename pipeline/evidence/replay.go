@@ -49,7 +49,8 @@ type Subject struct {
 
 // SubjectOf gives the signal as replays go over it.
 func SubjectOf(s *memory.Signal, now measure.Instant) Subject {
-	return Subject{s.ID, s.Rules, s.Timeline, memory.SilenceLimit(s.EffectiveInterval()), max(s.State.SteppedAt, now.Add(-event.SweepAfter)-s.State.Lag())}
+	return Subject{s.ID, s.Rules, s.Timeline, memory.SilenceLimit(s.EffectiveInterval()),
+		max(s.State.SteppedAt, now.Add(-event.SweepAfter)-s.State.Lag())}
 }
 
 // beyond tells on which side of the span a reading, given as the true value, lies.
@@ -57,9 +58,10 @@ func (s *Subject) beyond(r measure.Reading) alarm.Beyond {
 	return memory.BeyondSpan(&s.rules, s.timeline, s.timeline.At(r.At).Raw(r.Value), r.At)
 }
 
-// Replay steps a guard, checked by FitGuard, or saved, over what is stored: the alarms that it would have raised. progress,
-// if not nil, is told now and then how far it is, and ends it when it fails.
-func Replay(ctx context.Context, p *pipeline.Pipeline, o ReplayOrder, progress func(at measure.Instant, soFar []alarm.Occurrence) error) (Replayed, error) {
+// Replay steps a guard, checked by FitGuard, or saved, over what is stored: the alarms that it would have raised.
+// progress, if not nil, is told now and then how far it is, and ends it when it fails.
+func Replay(ctx context.Context, p *pipeline.Pipeline, o ReplayOrder,
+	progress func(at measure.Instant, soFar []alarm.Occurrence) error) (Replayed, error) {
 	g, over, err := compile(ctx, p, o.Guard)
 	if err != nil {
 		return Replayed{}, err
@@ -109,9 +111,10 @@ func Replay(ctx context.Context, p *pipeline.Pipeline, o ReplayOrder, progress f
 	}
 }
 
-// HeldAt gives the value that holds at an instant, however old, and when the signal was last heard before; none where the
-// signal was silent by then.
-func (s *Subject) HeldAt(ctx context.Context, tx *store.Tx, at measure.Instant) (held measure.Reading, heard measure.Instant, err error) {
+// HeldAt gives the value that holds at an instant, however old, and when the signal was last heard before; none where
+// the signal was silent by then.
+func (s *Subject) HeldAt(ctx context.Context, tx *store.Tx,
+	at measure.Instant) (held measure.Reading, heard measure.Instant, err error) {
 	for begin, back := at, measure.Instant(600_000); begin > 0 && held.At == 0; back *= 8 { // ever longer stretches: what is near is found soon
 		end := begin - 1
 		begin = max(0, at-back)
@@ -145,14 +148,16 @@ const progressEvery = 100 * time.Millisecond
 
 // replayEvents goes through all that happened to a guard, in the order in which it happened: its readings but for those
 // that came late, acts of people, silences, its versions. It gives the alarms that were raised.
-func replayEvents(ctx context.Context, p *pipeline.Pipeline, tx *store.Tx, g *alarm.Guard, over Subject, o ReplayOrder) (Replayed, error) {
+func replayEvents(ctx context.Context, p *pipeline.Pipeline, tx *store.Tx, g *alarm.Guard, over Subject,
+	o ReplayOrder) (Replayed, error) {
 	if o.Until == 0 { // of a device whose clock is ahead that lies past now
 		o.Until = max(p.Now(), over.Reached)
 	}
 	out := Replayed{From: o.From, Until: o.Until}
 	events, err := events.GuardEvents(ctx, tx, o.Guard.ID)
 	if err == nil && len(events) == 0 {
-		err = fmt.Errorf("what happened to guard %s is not kept: it was made before that was: %w", o.Guard.Name, commit.ErrNotNow)
+		err = fmt.Errorf("what happened to guard %s is not kept: it was made before that was: %w", o.Guard.Name,
+			commit.ErrNotNow)
 	}
 	if err != nil {
 		return out, err

@@ -17,7 +17,8 @@ import (
 
 // Summary tells what a run came to, up to its end or to now, from the readings themselves.
 func Summary(ctx context.Context, p *pipeline.Pipeline, r run.Run) (run.Summary, error) {
-	out := run.Summary{Run: r, Until: r.Until(p.Now()), Courses: []run.SignalCourse{}, Results: []run.Outcome{}, Sums: []run.Sum{}}
+	out := run.Summary{Run: r, Until: r.Until(p.Now()), Courses: []run.SignalCourse{}, Results: []run.Outcome{},
+		Sums: []run.Sum{}}
 	out.Lasted = out.Until.Sub(r.StartedAt).Seconds()
 	signals, err := runSignals(ctx, p, r)
 	if err != nil {
@@ -62,7 +63,8 @@ func runSignals(ctx context.Context, p *pipeline.Pipeline, r run.Run) ([]site.Si
 	}), err
 }
 
-func course(ctx context.Context, p *pipeline.Pipeline, s *site.Signal, r *run.Run, until measure.Instant) (run.SignalCourse, []run.Outcome, error) {
+func course(ctx context.Context, p *pipeline.Pipeline, s *site.Signal, r *run.Run,
+	until measure.Instant) (run.SignalCourse, []run.Outcome, error) {
 	hold, err := config.SilenceOf(ctx, p.Store, s.ID)
 	if err != nil {
 		return run.SignalCourse{}, nil, err
@@ -73,13 +75,15 @@ func course(ctx context.Context, p *pipeline.Pipeline, s *site.Signal, r *run.Ru
 	}
 	defer tx.Rollback()
 	g := run.Gather(s, roster.Thing(s.DeviceTitle, s.Title), r.Goals, r.StartedAt, until, hold)
-	err = timeseries.EachReading(ctx, tx, s.ID, r.StartedAt-hold, until, func(some []measure.Reading) error { g.Take(some); return nil })
+	err = timeseries.EachReading(ctx, tx, s.ID, r.StartedAt-hold, until,
+		func(some []measure.Reading) error { g.Take(some); return nil })
 	course, goals := g.Finish(r.EndedAt == nil)
 	return course, goals, err
 }
 
 // sumsOf gives what totals of some signals came to in a run.
-func sumsOf(ctx context.Context, p *pipeline.Pipeline, signals []string, r *run.Run, until measure.Instant) ([]run.Sum, error) {
+func sumsOf(ctx context.Context, p *pipeline.Pipeline, signals []string, r *run.Run,
+	until measure.Instant) ([]run.Sum, error) {
 	totals, err := timeseries.Totals(ctx, p.Store)
 	if err != nil {
 		return nil, err
@@ -97,7 +101,8 @@ func sumsOf(ctx context.Context, p *pipeline.Pipeline, signals []string, r *run.
 		if err != nil {
 			return nil, err
 		}
-		sums = append(sums, run.Sum{Total: t.Name, Called: site.Title(t.Title, t.Name), Kind: t.Kind, Value: value, Unit: t.OutUnit(unit, currency)})
+		sums = append(sums, run.Sum{Total: t.Name, Called: site.Title(t.Title, t.Name), Kind: t.Kind, Value: value,
+			Unit: t.OutUnit(unit, currency)})
 	}
 	return sums, nil
 }

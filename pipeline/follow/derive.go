@@ -64,8 +64,8 @@ func (t *Turn) Touch(s *memory.Signal, at measure.Instant) {
 	}
 }
 
-// ForgetPast has all that is derived from a signal, over any number of steps, made anew before it is used again, where it
-// looks at what was before: its past is another now.
+// ForgetPast has all that is derived from a signal, over any number of steps, made anew before it is used again, where
+// it looks at what was before: its past is another now.
 func (t *Turn) ForgetPast(s *memory.Signal) {
 	if t.forgotten[s.ID] {
 		return
@@ -178,7 +178,8 @@ func (t *Turn) Renew(d *memory.Derived, until measure.Instant) error {
 	if st.ArrivedAt == 0 {
 		st.ArrivedAt, st.ReceivedAt = r.At, t.Now
 	}
-	st.At, st.Value, st.Raw, st.Quality, st.HeldAt, st.Held, st.HeldRaw = r.At, r.Value, r.Value, r.Quality, r.At, r.Value, r.Value
+	st.At, st.Value, st.Raw, st.Quality, st.HeldAt, st.Held, st.HeldRaw = r.At, r.Value, r.Value, r.Quality, r.At,
+		r.Value, r.Value
 	d.Into.HoldGuards()
 	return nil
 }
@@ -237,7 +238,8 @@ func (t *Turn) takeDerived(d *memory.Derived, at measure.Instant, value float64,
 	}
 	t.Changed(s)
 	amended := at == st.At
-	st.At, st.Value, st.Raw, st.Quality, st.ArrivedAt, st.ReceivedAt = at, value, value, 0, arrived, max(st.ReceivedAt, arrived)
+	st.At, st.Value, st.Raw, st.Quality, st.ArrivedAt, st.ReceivedAt = at, value, value, 0, arrived,
+		max(st.ReceivedAt, arrived)
 	st.SilentAt, st.MadeIn = 0, d.MadeIn
 	if !amended {
 		t.NoteRun(s, at, value)

@@ -74,8 +74,10 @@ func (t *Turn) raiseSensorFault(s *memory.Signal, e *memory.Reading) error {
 	if e.Quality&measure.Implausible != 0 {
 		why, when = fmt.Sprintf("it reads %s, which the instrument cannot truly give", reads), "implausible"
 	}
-	a := alarm.Alarm{Kind: alarm.BySensor, Signal: s.Path(), RaisedAt: s.FaultAt(s.State.FaultSince), Value: e.Value, Unit: s.Unit, When: when + " for " + s.FaultLength().String(),
-		Sentence: fmt.Sprintf("%s is not to be believed: %s", thing, why), Advice: "Look whether the sensor is in its place, clean and wired."}
+	a := alarm.Alarm{Kind: alarm.BySensor, Signal: s.Path(), RaisedAt: s.FaultAt(s.State.FaultSince), Value: e.Value,
+		Unit: s.Unit, When: when + " for " + s.FaultLength().String(),
+		Sentence: fmt.Sprintf("%s is not to be believed: %s", thing, why),
+		Advice:   "Look whether the sensor is in its place, clean and wired."}
 	id, err := t.RaiseSignalAlarm(s, a)
 	s.State.FaultAlarm = &id
 	return err

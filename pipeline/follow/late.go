@@ -32,7 +32,8 @@ func (t *Turn) NoteLateFor(s *memory.Signal, from, until measure.Instant) {
 // NoteLate writes down where late readings came that guards did not step.
 func (t *Turn) NoteLate() error {
 	for signal, r := range t.late {
-		if err := events.NoteLate(t.Ctx, t.Tx, events.LateStretch{Signal: signal, From: r.from, Until: r.until, NotedAt: t.Now}); err != nil {
+		if err := events.NoteLate(t.Ctx, t.Tx, events.LateStretch{Signal: signal, From: r.from, Until: r.until,
+			NotedAt: t.Now}); err != nil {
 			return err
 		}
 	}

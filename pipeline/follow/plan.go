@@ -32,7 +32,8 @@ func (t *Turn) StartByPlan(p *memory.Plan, at measure.Instant, how string) error
 	if err != nil {
 		return err
 	}
-	r := &run.Run{Asset: a.Name, Title: p.TitleAt(at, t.Site.Settings.Location()), Plan: p.Name, How: how, StartedAt: at, Goals: p.Goals}
+	r := &run.Run{Asset: a.Name, Title: p.TitleAt(at, t.Site.Settings.Location()), Plan: p.Name, How: how,
+		StartedAt: at, Goals: p.Goals}
 	t.ConfigTaken(store.Change{Scope: store.OfPlans})
 	if err := events.SaveRun(t.Ctx, t.Tx, a.ID, r); err != nil {
 		return err
@@ -64,5 +65,6 @@ func (t *Turn) EndByPlan(p *memory.Plan, at measure.Instant) error {
 
 // EnterRun writes what became of a run into the journal.
 func (t *Turn) EnterRun(kind string, r *run.Run, at measure.Instant, who, text string) error {
-	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: at, LearnedAt: t.Now, Kind: kind, Subject: memory.AssetSubject(r.Asset), Who: who, Text: text}, t.CommitNo)
+	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: at, LearnedAt: t.Now, Kind: kind,
+		Subject: memory.AssetSubject(r.Asset), Who: who, Text: text}, t.CommitNo)
 }

@@ -16,7 +16,8 @@ func (t *Turn) MoveTime(s *memory.Signal, by measure.Instant) error {
 	}
 	st := &s.State
 	st.HighestAt = st.Newest()
-	for _, at := range []*measure.Instant{&st.At, &st.HeldAt, &st.SteppedAt, &st.BeyondAt, &st.State.At, &st.SameSince, &st.WarmFrom, &st.FaultSince} {
+	for _, at := range []*measure.Instant{&st.At, &st.HeldAt, &st.SteppedAt, &st.BeyondAt, &st.State.At, &st.SameSince,
+		&st.WarmFrom, &st.FaultSince} {
 		if *at != 0 {
 			*at += by
 		}
@@ -54,7 +55,8 @@ func (t *Turn) MoveTime(s *memory.Signal, by measure.Instant) error {
 	return nil
 }
 
-// moveDerived moves the time of what is derived from a signal whose time was moved to at, unless another input has moved it.
+// moveDerived moves the time of what is derived from a signal whose time was moved to at, unless another input has
+// moved it.
 func (t *Turn) moveDerived(d *memory.Derived, at, by measure.Instant) error {
 	d.Machine = nil
 	newest := d.Into.State.At

@@ -30,7 +30,8 @@ func (l *loader) loadAudience() error {
 	if err != nil {
 		return err
 	}
-	l.Audience = Audience{Contacts: map[string]*roster.Contact{}, Rosters: map[string]*roster.Roster{}, RosterByID: map[int64]*roster.Roster{}}
+	l.Audience = Audience{Contacts: map[string]*roster.Contact{}, Rosters: map[string]*roster.Roster{},
+		RosterByID: map[int64]*roster.Roster{}}
 	for i := range contacts {
 		l.Contacts[contacts[i].Name] = &contacts[i]
 	}
@@ -65,7 +66,10 @@ func (l *Site) ContactAt(address string) *roster.Contact {
 	slices.Sort(names)
 	for _, name := range names {
 		c := l.Contacts[name]
-		if slices.ContainsFunc(c.Addresses, func(a roster.Address) bool { return a.Carrier == roster.Mail && strings.EqualFold(a.To, address) }) {
+		if slices.ContainsFunc(c.Addresses, func(a roster.Address) bool {
+			return a.Carrier == roster.Mail &&
+				strings.EqualFold(a.To, address)
+		}) {
 			return c
 		}
 	}
@@ -84,7 +88,8 @@ func (l *Site) CheckTell(field string, names []string) error {
 			continue
 		}
 		if l.Contacts[name] == nil && l.Rosters[name] == nil {
-			return &measure.Fault{Field: field, Reason: site.Unknown("roster or contact", name, l.reachNames()) + "; an e-mail address will do too"}
+			return &measure.Fault{Field: field, Reason: site.Unknown("roster or contact", name, l.reachNames()) +
+				"; an e-mail address will do too"}
 		}
 	}
 	return nil

@@ -37,7 +37,8 @@ type Feed struct {
 func (d *Derived) Sources() []derive.Source {
 	sources := make([]derive.Source, len(d.From))
 	for i, in := range d.From {
-		sources[i] = derive.Source{Path: in.Path(), Kind: in.Kind, Unit: in.Unit, Hold: derive.Hold(in.EffectiveInterval()), Step: in.Step}
+		sources[i] = derive.Source{Path: in.Path(), Kind: in.Kind, Unit: in.Unit,
+			Hold: derive.Hold(in.EffectiveInterval()), Step: in.Step}
 	}
 	return sources
 }
@@ -74,7 +75,10 @@ func (l *Site) link(all []config.Derivation) error {
 			in := l.Signals[input]
 			d.From = append(d.From, in)
 			in.Feeds = append(in.Feeds, Feed{d, place})
-			slices.SortStableFunc(in.Feeds, func(a, b Feed) int { return cmp.Compare(a.Derived.Signal, b.Derived.Signal) })
+			slices.SortStableFunc(in.Feeds, func(a, b Feed) int {
+				return cmp.Compare(a.Derived.Signal,
+					b.Derived.Signal)
+			})
 		}
 	}
 	for _, row := range all {
@@ -85,7 +89,8 @@ func (l *Site) link(all []config.Derivation) error {
 	return nil
 }
 
-// rerank sets how many derived signals stand one above the other below it, most at most, and with it the ranks of all above it.
+// rerank sets how many derived signals stand one above the other below it, most at most, and with it the ranks of all
+// above it.
 func (d *Derived) rerank(most int) error {
 	rank := 0
 	for _, in := range d.From {
@@ -129,14 +134,16 @@ func (s *Signal) Needed(besides *Device) error {
 	}
 	for _, i := range s.Interlocks {
 		if i.Drives.Home != besides {
-			return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s drives %s by interlock %s; remove that first", s.Path(), i.Output, i.Name)}
+			return &measure.Fault{Field: "signal",
+				Reason: fmt.Sprintf("%s drives %s by interlock %s; remove that first", s.Path(), i.Output, i.Name)}
 		}
 	}
 	if len(by) == 0 {
 		return nil
 	}
 	slices.Sort(by)
-	return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s is what %s is computed from; remove that first", s.Path(), strings.Join(slices.Compact(by), " and "))}
+	return &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s is what %s is computed from; remove that first",
+		s.Path(), strings.Join(slices.Compact(by), " and "))}
 }
 
 // Watched gives what is computed for a guard; nil: it looks at the signal itself.
@@ -146,7 +153,8 @@ func (l *Site) Watched(s *Signal) *roster.Watched {
 	}
 	w := &roster.Watched{Recipe: s.Derived.Recipe, Units: l.Settings.Units}
 	for _, in := range s.Derived.From {
-		w.Of = append(w.Of, roster.Part{Device: in.DeviceTitle(), Signal: site.Title(in.Title, in.Name), Unit: in.Unit, Step: in.Step, Switch: in.Kind == site.KindSwitch})
+		w.Of = append(w.Of, roster.Part{Device: in.DeviceTitle(), Signal: site.Title(in.Title, in.Name), Unit: in.Unit,
+			Step: in.Step, Switch: in.Kind == site.KindSwitch})
 	}
 	return w
 }

@@ -206,8 +206,9 @@ func (l *Site) RosterOf(d *Device) (alarm.Severity, []string) {
 	return RosterOfGuards(guards)
 }
 
-// ClearsOf gives when a rung clears that asks what a saved guard of the signal does: that one's limits may have been given in
-// another unit, in which they were computed, and this one's may have come there and back. Of others it is found out anew.
+// ClearsOf gives when a rung clears that asks what a saved guard of the signal does: that one's limits may have been
+// given in another unit, in which they were computed, and this one's may have come there and back. Of others it is
+// found out anew.
 func (s *Signal) ClearsOf(r *alarm.Rung) alarm.Test {
 	for _, g := range s.Guards {
 		for i := range g.Count() {

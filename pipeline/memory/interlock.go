@@ -72,8 +72,8 @@ func (i *Interlock) Hold(s *Signal) {
 	i.State.Stepped = max(s.State.SteppedAt, i.BegunAt)
 }
 
-// AddInterlock takes in an interlock of an output. What it speaks of may have become something else since it was saved; then it is blind, and
-// everything else goes on.
+// AddInterlock takes in an interlock of an output. What it speaks of may have become something else since it was saved;
+// then it is blind, and everything else goes on.
 func (l *Site) AddInterlock(ctx context.Context, tx *store.Tx, i drive.Interlock, o *Output) (*Interlock, error) {
 	loading := loader{l, ctx, tx}
 	entry, err := loading.addInterlock(i, o)
@@ -143,7 +143,8 @@ func (i *Interlock) detach() {
 	i.unwatch()
 }
 
-// watch has interlocks look whenever a signal moves whose alarm drives them, or what that is computed from: then they may see no more.
+// watch has interlocks look whenever a signal moves whose alarm drives them, or what that is computed from: then they
+// may see no more.
 func (l *Site) watch() {
 	named := map[string][]*Interlock{}
 	for _, i := range l.Interlocks {
@@ -210,7 +211,8 @@ func (l *Site) equipFormula(i *Interlock) (err error) {
 		}
 		recipe.Of = append(recipe.Of, derive.Input{As: in.As, Signal: in.Signal})
 		inputs = append(inputs, s)
-		sources = append(sources, derive.Source{Path: s.Path(), Kind: s.Kind, Unit: s.Unit, Hold: derive.Hold(s.EffectiveInterval())})
+		sources = append(sources, derive.Source{Path: s.Path(), Kind: s.Kind, Unit: s.Unit,
+			Hold: derive.Hold(s.EffectiveInterval())})
 	}
 	if i.Machine, err = recipe.Build(sources); err == nil {
 		i.Inputs = inputs
@@ -218,8 +220,8 @@ func (l *Site) equipFormula(i *Interlock) (err error) {
 	return err
 }
 
-// Blindness says why a signal cannot drive an interlock; empty: it can. A single reading that cannot be believed does not blind: the
-// value before it holds until that is a sensor fault.
+// Blindness says why a signal cannot drive an interlock; empty: it can. A single reading that cannot be believed does
+// not blind: the value before it holds until that is a sensor fault.
 func (s *Signal) Blindness(i *Interlock) string {
 	held := s.State.HeldAt
 	if i.When != "" {
@@ -245,8 +247,8 @@ func (s *Signal) Blindness(i *Interlock) string {
 	return ""
 }
 
-// BlindnessOf says why a guard cannot tell whether its alarm should stand; empty: it can. Guards that look for silence and marks judge
-// that themselves.
+// BlindnessOf says why a guard cannot tell whether its alarm should stand; empty: it can. Guards that look for silence
+// and marks judge that themselves.
 func (l *Site) BlindnessOf(guard string) string {
 	for _, g := range l.Guards {
 		switch {
@@ -283,7 +285,8 @@ func (l *Site) FindInterlock(name string) (*Interlock, error) {
 	return nil, fmt.Errorf("%s: %w", site.Unknown("interlock", name, names), store.ErrNotFound)
 }
 
-// DrivenByGuard gives an interlock that names a guard and drives an output of another device than besides; nil: there is none.
+// DrivenByGuard gives an interlock that names a guard and drives an output of another device than besides; nil: there
+// is none.
 func (l *Site) DrivenByGuard(guard string, besides *Device) *Interlock {
 	for _, i := range l.Interlocks {
 		if i.Drives.Home != besides && slices.Contains(i.Alarms.Names, guard) {

@@ -22,7 +22,8 @@ type loader struct {
 
 // Load reads everything.
 func Load(ctx context.Context, tx *store.Tx) (*Site, error) {
-	l := loader{&Site{Devices: map[int64]*Device{}, Named: map[string]*Device{}, Signals: map[int64]*Signal{}, Guards: map[int64]*Guard{}, conditional: map[int64]*Guard{}, Retires: map[int64]bool{},
+	l := loader{&Site{Devices: map[int64]*Device{}, Named: map[string]*Device{}, Signals: map[int64]*Signal{},
+		Guards: map[int64]*Guard{}, conditional: map[int64]*Guard{}, Retires: map[int64]bool{},
 		Drives: Drives{Outputs: map[int64]*Output{}, Interlocks: map[int64]*Interlock{}}}, ctx, tx}
 	var err error
 	if l.Settings, err = config.Site(ctx, tx); err != nil {
@@ -111,7 +112,8 @@ func (l *loader) takeDevices(of []int64) error {
 			l.Devices[d.ID] = entry
 		}
 		entry.Heard, entry.Sent = 0, site.Sent{}
-		entry.Device, entry.Signals, entry.Outputs, entry.State = d, map[string]*Signal{}, map[string]*Output{}, config.DeviceState{Device: d.ID}
+		entry.Device, entry.Signals, entry.Outputs, entry.State = d, map[string]*Signal{}, map[string]*Output{},
+			config.DeviceState{Device: d.ID}
 		l.Named[d.Name], nouns[i] = entry, &entry.Device
 	}
 	for _, d := range nouns {
@@ -181,8 +183,8 @@ func (l *loader) refresh(since int64, of ...int64) error {
 	return l.refreshDrives(touched, since, of...)
 }
 
-// renew takes in what the configuration has become: what changes were about is read anew, and nothing else. All others go on pointing at
-// the same devices and signals.
+// renew takes in what the configuration has become: what changes were about is read anew, and nothing else. All others
+// go on pointing at the same devices and signals.
 func (l *loader) renew(changes []store.Change) error {
 	var devices []int64
 	about := map[store.Scope]bool{}
@@ -246,7 +248,8 @@ func (l *Site) regroup(d *Device) {
 	}
 }
 
-// detach takes what hangs on devices off all that stays, and gives the interlocks of others that look at their signals or could not work.
+// detach takes what hangs on devices off all that stays, and gives the interlocks of others that look at their signals
+// or could not work.
 func (l *Site) detach(of []int64) (unsure []*Interlock) {
 	going := map[*Device]bool{}
 	for _, d := range l.going {

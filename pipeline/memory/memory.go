@@ -34,8 +34,8 @@ func (m *Memory) Begin(c *commit.Turn) (*Turn, error) {
 	return m.turn, nil
 }
 
-// follow takes in what other commits have changed, this process's own changes of the configuration, and what is not so after all; nil: all
-// is to be loaded.
+// follow takes in what other commits have changed, this process's own changes of the configuration, and what is not so
+// after all; nil: all is to be loaded.
 func (l *Site) follow(c *commit.Turn, undone []store.Change) (*Site, error) {
 	if c.Leap != 0 || c.Moved != 0 {
 		return nil, nil

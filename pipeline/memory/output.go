@@ -65,7 +65,8 @@ func (l *Site) AddOutput(o drive.Output) *Output {
 	return entry
 }
 
-// refreshDrives reads the states of outputs and interlocks; their conditions hold what the signals read that have changed.
+// refreshDrives reads the states of outputs and interlocks; their conditions hold what the signals read that have
+// changed.
 func (l *loader) refreshDrives(signals map[*Signal]bool, since int64, of ...int64) error {
 	l.Driving = nil
 	outputs, err := config.OutputStates(l.ctx, l.tx, since, of...)

@@ -7,7 +7,8 @@ import (
 	"jauntylark/store/events"
 )
 
-// NoteRun notes that a switch went on or off with a reading that came in order. It is called before the reading is held.
+// NoteRun notes that a switch went on or off with a reading that came in order. It is called before the reading is
+// held.
 func (t *Turn) NoteRun(s *Signal, at measure.Instant, value float64) {
 	was := s.State.HeldAt != 0 && s.State.Held != 0
 	if s.Kind != site.KindSwitch || was == (value != 0) {

@@ -28,7 +28,8 @@ type Signal struct {
 	NewestPack PackNo   // the newest pack with a reading of it
 }
 
-// BeyondSpan tells on which side of the span, in true values, a raw value lies, unless the instrument fails to that side.
+// BeyondSpan tells on which side of the span, in true values, a raw value lies, unless the instrument fails to that
+// side.
 func (s *Signal) BeyondSpan(raw float64, at measure.Instant) alarm.Beyond {
 	return BeyondSpan(&s.Rules, s.Timeline, raw, at)
 }
@@ -42,7 +43,8 @@ func (s *Signal) HeldBy(g *alarm.Guard) (value float64, at measure.Instant) {
 		value, _ := g.Sees(st.Value, st.Quality, alarm.Within)
 		return value, st.At
 	case st.BeyondAt > st.HeldAt:
-		if counted, looks := g.Sees(s.Timeline.At(st.BeyondAt).Apply(st.BeyondRaw), measure.Implausible, s.BeyondSpan(st.BeyondRaw, st.BeyondAt)); looks {
+		if counted, looks := g.Sees(s.Timeline.At(st.BeyondAt).Apply(st.BeyondRaw), measure.Implausible,
+			s.BeyondSpan(st.BeyondRaw, st.BeyondAt)); looks {
 			return counted, st.BeyondAt
 		}
 	}
@@ -69,7 +71,8 @@ func (l *Site) AddSignal(v site.Signal, d *Device) *Signal {
 		s = &Signal{}
 	}
 	// Others that look at it go on looking at it.
-	*s = Signal{Signal: v, Home: d, State: config.SignalState{Signal: v.ID}, Feeds: s.Feeds, Interlocks: s.Interlocks, Watchers: s.Watchers, Plans: s.Plans}
+	*s = Signal{Signal: v, Home: d, State: config.SignalState{Signal: v.ID}, Feeds: s.Feeds, Interlocks: s.Interlocks,
+		Watchers: s.Watchers, Plans: s.Plans}
 	s.Signal.Device, s.Signal.DeviceTitle = d.Name, d.Title
 	for _, f := range s.Feeds {
 		f.Derived.begin()
@@ -103,7 +106,8 @@ func (l *Site) FindSignal(path string) (*Signal, error) {
 	return nil, &measure.Fault{Field: "signal", Reason: site.Unknown("signal", path, paths)}
 }
 
-// BeyondSpan tells on which side of the span, in true values, a raw value lies, unless the instrument fails to that side.
+// BeyondSpan tells on which side of the span, in true values, a raw value lies, unless the instrument fails to that
+// side.
 func BeyondSpan(rules *quality.Rules, timeline calibrate.Timeline, raw float64, at measure.Instant) alarm.Beyond {
 	side := rules.Beyond(raw)
 	switch {

@@ -16,7 +16,8 @@ func SilenceLimit(interval measure.Duration) time.Duration {
 // holdBack is how long the notices of a device that catches up are held back at most.
 const holdBack = time.Minute
 
-// unheardAfter is how long, after an absence of ours, a device without an interval may say nothing before its delays go on.
+// unheardAfter is how long, after an absence of ours, a device without an interval may say nothing before its delays go
+// on.
 const unheardAfter = time.Minute
 
 // ShortestLimit is the shortest silence that the device, its signals or their guards look for; 0: none does.
@@ -49,7 +50,8 @@ func (d *Device) HeldUntil(now measure.Instant) measure.Instant {
 	return 0
 }
 
-// unheard tells whether a signal is silent: by itself or, since text and data are said only when they change, with its device.
+// unheard tells whether a signal is silent: by itself or, since text and data are said only when they change, with its
+// device.
 func (s *Signal) unheard() bool {
 	return s.State.SilentAt != 0 || s.Worded() && s.Home.State.SilentSince != 0
 }
@@ -66,11 +68,12 @@ func (d *Device) Patience() time.Duration {
 	return SilenceLimit(longest)
 }
 
-// Provisional tells whether an alarm that is raised now may be disproved by readings that are still to come: its device is
-// catching up, or was not heard since the service was away.
+// Provisional tells whether an alarm that is raised now may be disproved by readings that are still to come: its device
+// is catching up, or was not heard since the service was away.
 func (d *Device) Provisional() bool { return d.State.CatchingSince != 0 || d.State.AbsentFrom != 0 }
 
-// SilenceTold gives the standing alarm that tells already that the device, or the gateway that it stands behind, is silent.
+// SilenceTold gives the standing alarm that tells already that the device, or the gateway that it stands behind, is
+// silent.
 func (d *Device) SilenceTold() *int64 {
 	if d.State.AlarmID == nil && d.Gateway != nil {
 		return d.Gateway.State.AlarmID

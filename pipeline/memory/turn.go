@@ -30,7 +30,8 @@ func (t *Turn) Changed(s *Signal) {
 	t.signals[s.ID] = s
 }
 
-// ConfigChanged says what is changed of the configuration in the database, so that every process, this one too, takes just that anew.
+// ConfigChanged says what is changed of the configuration in the database, so that every process, this one too, takes
+// just that anew.
 func (t *Turn) ConfigChanged(changes ...store.Change) {
 	t.changed = true
 	t.changes = append(t.changes, changes...)
@@ -67,7 +68,8 @@ func (t *Turn) GuardChanged(g *Guard) {
 	t.guards[g.ID] = g
 }
 
-// Alter says that something of a device is changed in memory that is saved elsewhere: how its outputs and interlocks stand.
+// Alter says that something of a device is changed in memory that is saved elsewhere: how its outputs and interlocks
+// stand.
 func (t *Turn) Alter(d *Device) {
 	if t.altered == nil {
 		t.altered = map[int64]*Device{}

@@ -34,15 +34,16 @@ func (s *Signal) StateWord(test alarm.Test) string {
 	return ""
 }
 
-// Understood gives the test that is meant by 'is "WORD"' where a signal has the word for a state: of a switch on or off, of a number
-// the stretch of its band. Other tests are as they are.
+// Understood gives the test that is meant by 'is "WORD"' where a signal has the word for a state: of a switch on or
+// off, of a number the stretch of its band. Other tests are as they are.
 func (s *Signal) Understood(test alarm.Test) (alarm.Test, error) {
 	worded := test.Kind == alarm.IsWord || test.Kind == alarm.IsNotWord
 	if !worded || s.Kind != site.KindSwitch && s.Kind != site.KindNumber {
 		return test, nil
 	}
 	band, known := s.Bands.Word(test.Word)
-	if !known && s.Kind == site.KindSwitch && (strings.EqualFold(test.Word, "on") || strings.EqualFold(test.Word, "off")) {
+	if !known && s.Kind == site.KindSwitch && (strings.EqualFold(test.Word, "on") ||
+		strings.EqualFold(test.Word, "off")) {
 		known = true
 		if one := 1.0; strings.EqualFold(test.Word, "on") {
 			band.From = &one
@@ -51,7 +52,8 @@ func (s *Signal) Understood(test alarm.Test) (alarm.Test, error) {
 		}
 	}
 	if !known {
-		return test, &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", test, s.Path(), s.statesSay(test.Word))}
+		return test, &measure.Fault{Field: "when", Reason: fmt.Sprintf("'%s' does not suit %s, which %s", test,
+			s.Path(), s.statesSay(test.Word))}
 	}
 	not := test.Kind == alarm.IsNotWord
 	if s.Kind == site.KindSwitch {
@@ -100,4 +102,5 @@ func (s *Signal) Thing() string {
 }
 
 // Holds says what a signal of a kind holds.
-var Holds = map[string]string{site.KindNumber: "numbers", site.KindSwitch: "on or off", site.KindText: "text", site.KindData: "data"}
+var Holds = map[string]string{site.KindNumber: "numbers", site.KindSwitch: "on or off", site.KindText: "text",
+	site.KindData: "data"}

@@ -40,7 +40,8 @@ func gathers(why string) bool {
 // readerOf gives whom a notice that was held back is for.
 func readerOf(h events.Held) roster.Reader {
 	return roster.Reader{Contact: h.Contact, Gap: h.Route.Gap, Why: h.Why,
-		Address: roster.Address{ID: h.Route.AddressID, Carrier: h.Carrier, To: h.Address, Format: h.Route.Format, Keys: h.Route.Keys}}
+		Address: roster.Address{ID: h.Route.AddressID, Carrier: h.Carrier, To: h.Address, Format: h.Route.Format,
+			Keys: h.Route.Keys}}
 }
 
 // QuietDue gives the local day, and whether its word is due: its time has come, and is not long past.
@@ -54,15 +55,16 @@ func QuietDue(q *roster.QuietWord, s site.Site, now measure.Instant) (day string
 	return today.String(), now >= when && now.Sub(when) < 12*time.Hour
 }
 
-// oldAfter is how old what waits must be for it to be summed up when it is over, and triedAfter how old what was tried in vain.
+// oldAfter is how old what waits must be for it to be summed up when it is over, and triedAfter how old what was tried
+// in vain.
 const (
 	OldAfter   = 10 * time.Minute
 	TriedAfter = time.Minute
 )
 
-// Release lets the notices go that were held back until now (docs/semantics.md 5 and "Notices"). What still stands is told as
-// usual, unless somebody has it by now; what came and went is told in one message. What was held for a flood, a noisy guard or the
-// gap of a step is told in one message, whether it stands or not; if that is one alarm, in its own.
+// Release lets the notices go that were held back until now (docs/semantics.md 5 and "Notices"). What still stands is
+// told as usual, unless somebody has it by now; what came and went is told in one message. What was held for a flood, a
+// noisy guard or the gap of a step is told in one message, whether it stands or not; if that is one alarm, in its own.
 func (t *Turn) Release(ids []int64) error {
 	held, err := events.HeldDue(t.Ctx, t.Tx, t.Now)
 	if err != nil {
@@ -109,8 +111,9 @@ func (t *Turn) Release(ids []int64) error {
 	return nil
 }
 
-// ownNotice gives the notice of a batch about one alarm that says all there is to say by itself: its raise, or else its newest,
-// where the alarm stands, and its return where its reader knows of it. 0: it takes a summary. What somebody has by now is not told.
+// ownNotice gives the notice of a batch about one alarm that says all there is to say by itself: its raise, or else its
+// newest, where the alarm stands, and its return where its reader knows of it. 0: it takes a summary. What somebody has
+// by now is not told.
 func (t *Turn) ownNotice(b *batch) int64 {
 	if !gathers(b.why) || b.alone() == 0 {
 		return 0
@@ -160,8 +163,8 @@ func (t *Turn) DueHeld() (ids []int64, err error) {
 	return ids, err
 }
 
-// gatherHeld puts what was held back to what else its reader is told with it. Only a raise makes news of its own, but among what
-// is told together all does.
+// gatherHeld puts what was held back to what else its reader is told with it. Only a raise makes news of its own, but
+// among what is told together all does.
 func (t *Turn) gatherHeld(batches []*batch, h events.Held) []*batch {
 	if h.Kind != roster.Raise && !gathers(h.Held) && h.Held != roster.HeldOld {
 		return batches
@@ -217,14 +220,17 @@ func (t *Turn) sumUp(b *batch) error {
 	case roster.HeldNoisy:
 		words = roster.Meanwhile(s, b.about+" raises and clears again and again; you get it in one message", news)
 	case roster.HeldStep:
-		words = roster.Meanwhile(s, fmt.Sprintf("You are told by %s once in %s at most, as the roster says", b.reader.Carrier, prose.Length(time.Duration(b.reader.Gap))), news)
+		words = roster.Meanwhile(s, fmt.Sprintf("You are told by %s once in %s at most, as the roster says",
+			b.reader.Carrier, prose.Length(time.Duration(b.reader.Gap))), news)
 	default:
-		words = roster.Meanwhile(s, fmt.Sprintf("You could not be reached by %s since %s", b.reader.Carrier, roster.When(s, first)), news)
+		words = roster.Meanwhile(s, fmt.Sprintf("You could not be reached by %s since %s", b.reader.Carrier,
+			roster.When(s, first)), news)
 	}
 	return t.Summarise(b.reader, words, news)
 }
 
-// SumUpOld takes what waits since long, because a carrier or we were away, and is over by now, into one message a reader.
+// SumUpOld takes what waits since long, because a carrier or we were away, and is over by now, into one message a
+// reader.
 func (t *Turn) SumUpOld() error {
 	_, err := events.HoldOld(t.Ctx, t.Tx, t.Now.Add(-OldAfter), t.Now.Add(-TriedAfter), t.Now)
 	return err
@@ -240,7 +246,8 @@ func (t *Turn) TellOutage() error {
 		return err
 	}
 	words := roster.BlindMessage(t.Site.World(), o.From, o.Until)
-	if err := t.Enter("service back", t.Site.Settings.Name, "", roster.BlindWords(t.Site.World(), o.From, o.Until)); err != nil {
+	if err := t.Enter("service back", t.Site.Settings.Name, "", roster.BlindWords(t.Site.World(), o.From,
+		o.Until)); err != nil {
 		return err
 	}
 	names, err := t.OwnReaders()
@@ -282,5 +289,6 @@ func (t *Turn) TellQuiet() error {
 			silent++
 		}
 	}
-	return t.Send(roster.Quiet, roster.QuietMessage(t.Site.World(), since, news, silent), t.Readers([]string{q.To}), nil)
+	return t.Send(roster.Quiet, roster.QuietMessage(t.Site.World(), since, news, silent), t.Readers([]string{q.To}),
+		nil)
 }

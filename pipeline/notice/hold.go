@@ -23,14 +23,15 @@ func (h *hold) by(until measure.Instant, why string, now measure.Instant) {
 
 // urgent tells whether a topic is told at once whatever else goes on: it is critical, and asks its reader to come.
 func (s *Topic) urgent() bool {
-	return s.Severity == alarm.Critical && (s.Tells == roster.Raise || s.Tells == roster.Worsen || s.Tells == roster.Hand)
+	return s.Severity == alarm.Critical && (s.Tells == roster.Raise || s.Tells == roster.Worsen ||
+		s.Tells == roster.Hand)
 }
 
 // holdUntil tells until when a notice is held back, and why (docs/semantics.md, "Notices").
 //
-// What belongs to a raise that is held back waits with it. A raise waits for a device that catches up, for a reader's quiet
-// hours, and for its guard's least gap. All wait for the gap of the reader's step, for a guard that is noisy, and when a reader was
-// told too much at once. What is critical waits for none of the latter.
+// What belongs to a raise that is held back waits with it. A raise waits for a device that catches up, for a reader's
+// quiet hours, and for its guard's least gap. All wait for the gap of the reader's step, for a guard that is noisy, and
+// when a reader was told too much at once. What is critical waits for none of the latter.
 func (t *Turn) holdUntil(s Topic, r roster.Reader) (h hold, err error) {
 	if s.Tells != roster.Raise && s.Tells != roster.Hand {
 		h.until, h.why, err = events.HeldUntil(t.Ctx, t.Tx, s.ID, r.Address)

@@ -18,8 +18,8 @@ func (t *Turn) news(alarms []int64) (news []roster.News, err error) {
 	return news, err
 }
 
-// Summarise plans a summary. It hangs on the alarm that it leads with: the worst and then the oldest that stands, or else that is
-// over.
+// Summarise plans a summary. It hangs on the alarm that it leads with: the worst and then the oldest that stands, or
+// else that is over.
 func (t *Turn) Summarise(r roster.Reader, words roster.Message, news []roster.News) error {
 	first := slices.MinFunc(news, func(a, b roster.News) int {
 		switch {
@@ -35,5 +35,6 @@ func (t *Turn) Summarise(r roster.Reader, words roster.Message, news []roster.Ne
 		lists = []alarm.Templates{c.Templates, t.Site.Own.Templates}
 	}
 	words = roster.SummaryBy(words, t.Site.Settings, len(news), lists...)
-	return t.Send(roster.Summary, words, []roster.Reader{r}, func(n *roster.Notice) { n.AlarmID, n.Severity = first.AlarmID, first.Severity })
+	return t.Send(roster.Summary, words, []roster.Reader{r},
+		func(n *roster.Notice) { n.AlarmID, n.Severity = first.AlarmID, first.Severity })
 }

@@ -27,8 +27,8 @@ func New(m *memory.Turn, l Links) *Turn {
 	return &Turn{Turn: event.New(m), Links: l}
 }
 
-// NotifyTold tells those who heard of an alarm's raise, by the same carriers. Of who takes it, the one who does need not hear,
-// and nobody is called for that who can be told otherwise.
+// NotifyTold tells those who heard of an alarm's raise, by the same carriers. Of who takes it, the one who does need
+// not hear, and nobody is called for that who can be told otherwise.
 func (t *Turn) NotifyTold(s Topic, but string) error {
 	told, err := events.ReadersOf(t.Ctx, t.Tx, s.ID)
 	if err != nil {
@@ -44,7 +44,8 @@ func (t *Turn) NotifyTold(s Topic, but string) error {
 	if s.Tells == roster.Taken {
 		all := slices.Clone(told)
 		told = slices.DeleteFunc(told, func(r roster.Reader) bool {
-			return r.Carrier == roster.Voice && slices.ContainsFunc(all, func(o roster.Reader) bool { return o.Contact == r.Contact && o.Carrier != roster.Voice })
+			return r.Carrier == roster.Voice && slices.ContainsFunc(all,
+				func(o roster.Reader) bool { return o.Contact == r.Contact && o.Carrier != roster.Voice })
 		})
 	}
 	w := t.Site.World()
@@ -155,8 +156,10 @@ func (t *Turn) Matter(s Topic) roster.Matter {
 
 // notice is a notice to a reader that is due now.
 func (t *Turn) notice(id int64, kind string, r roster.Reader, f roster.Form) roster.Notice {
-	return roster.Notice{ID: id, Kind: kind, Contact: r.Contact, Carrier: r.Carrier, Address: r.To, Why: r.Why, Subject: f.Subject, Text: f.Text,
-		State: roster.Waiting, CreatedAt: t.Now, DueAt: t.Now, Route: roster.Route{AddressID: r.ID, Format: r.Format, Keys: r.Keys, Gap: r.Gap}}
+	return roster.Notice{ID: id, Kind: kind, Contact: r.Contact, Carrier: r.Carrier, Address: r.To, Why: r.Why,
+		Subject: f.Subject, Text: f.Text,
+		State: roster.Waiting, CreatedAt: t.Now, DueAt: t.Now, Route: roster.Route{AddressID: r.ID, Format: r.Format,
+			Keys: r.Keys, Gap: r.Gap}}
 }
 
 // Send plans a message that is about no alarm, to readers.
@@ -193,7 +196,8 @@ func (t *Turn) Readers(names []string) (readers []roster.Reader) {
 		case strings.Contains(name, "@"):
 			readers = append(readers, roster.Reader{Address: roster.Address{Carrier: roster.Mail, To: name}})
 		case r != nil:
-			if call, _, found := r.Next(roster.Progress{Since: t.Now}, roster.About{Severity: alarm.Critical}, w); found {
+			if call, _, found := r.Next(roster.Progress{Since: t.Now}, roster.About{Severity: alarm.Critical},
+				w); found {
 				readers = append(readers, r.Readers(call, roster.About{Severity: alarm.Critical}, w)...)
 			}
 		default:

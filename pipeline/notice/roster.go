@@ -10,8 +10,8 @@ import (
 	"jauntylark/store/events"
 )
 
-// TellAnew begins to tell of an alarm all whom names name: e-mail addresses and contacts at once, rosters step by step. What
-// rosters did about the alarm before is at an end.
+// TellAnew begins to tell of an alarm all whom names name: e-mail addresses and contacts at once, rosters step by step.
+// What rosters did about the alarm before is at an end.
 func (t *Turn) TellAnew(s Topic, names []string) error {
 	if err := events.EndEscalation(t.Ctx, t.Tx, s.ID); err != nil {
 		return err
@@ -23,7 +23,8 @@ func (t *Turn) TellAnew(s Topic, names []string) error {
 		case strings.Contains(name, "@"):
 			readers = append(readers, roster.Reader{Address: roster.Address{Carrier: roster.Mail, To: name}})
 		case r != nil:
-			calls, err := t.advance(s, events.Escalation{Alarm: s.ID, Roster: r.ID, Progress: roster.Progress{Since: t.Now}})
+			calls, err := t.advance(s, events.Escalation{Alarm: s.ID, Roster: r.ID,
+				Progress: roster.Progress{Since: t.Now}})
 			if err != nil {
 				return err
 			}
@@ -131,7 +132,8 @@ func (t *Turn) OwnReaders() ([]string, error) {
 	return names, nil
 }
 
-// Undelivered brings the next step of a roster forward when none of those whom the step of a notice called on can be reached.
+// Undelivered brings the next step of a roster forward when none of those whom the step of a notice called on can be
+// reached.
 func (t *Turn) Undelivered(n roster.Notice) error {
 	s, stands, err := t.TopicOf(n.AlarmID)
 	if err != nil || !stands {

@@ -27,7 +27,8 @@ func (t *Turn) TopicOf(id int64) (s Topic, stands bool, err error) {
 	if err != nil {
 		return s, false, err
 	}
-	return t.topicNow(a), a.State == alarm.StateRaised && a.AcknowledgedAt == nil && !a.Shelved && a.ToldWith == nil, nil
+	return t.topicNow(a), a.State == alarm.StateRaised && a.AcknowledgedAt == nil && !a.Shelved && a.ToldWith == nil,
+		nil
 }
 
 // topicNow gives what there is to tell of an alarm as it is now: what it reads, for how long nothing has come.
@@ -41,7 +42,8 @@ func (t *Turn) topicNow(a alarm.Alarm) Topic {
 	}
 	if g, _ := t.Site.GuardOf(a.ID); g != nil {
 		s.Value, s.Guarding = g.State.Held, g
-		if rung := g.About(alarm.Transition{Side: a.Side, Level: g.State.Sides[a.Side].Level}); g.Subject.Helper && rung != nil && rung.When.Met(s.Value) {
+		if rung := g.About(alarm.Transition{Side: a.Side, Level: g.State.Sides[a.Side].Level}); g.Subject.Helper &&
+			rung != nil && rung.When.Met(s.Value) {
 			s.Sentence = t.Site.Sentence(g, rung, s.Value)
 		}
 	}

@@ -143,20 +143,22 @@ func (t *Turn) See(i *memory.Interlock) (drive.Sight, error) {
 		s.Driven, s.Why = i.Calendar.At(t.Now), "it is within "+i.Hours
 	case drive.ByCondition:
 		test, unit := roster.Shown(i.Cond.When, i.Subject.Unit, t.Site.Settings.Units)
-		s.Driven, s.Why = i.State.Raised(), roster.Sentence(i.Subject.DeviceTitle(), site.Title(i.Subject.Title, i.Subject.Name), test, unit)
+		s.Driven, s.Why = i.State.Raised(), roster.Sentence(i.Subject.DeviceTitle(),
+			site.Title(i.Subject.Title, i.Subject.Name), test, unit)
 		if word := i.Subject.StateWord(test); word != "" {
 			s.Why = i.Subject.Thing() + " is " + word
 		}
 	case drive.ByBands:
-		s.Number, s.Value, s.Why = true, i.Subject.State.Held, fmt.Sprintf("%s reads %s", i.Subject.Thing(), i.Subject.Figure(i.Subject.State.Held, t.Site.Settings.Units))
+		s.Number, s.Value, s.Why = true, i.Subject.State.Held, fmt.Sprintf("%s reads %s", i.Subject.Thing(),
+			i.Subject.Figure(i.Subject.State.Held, t.Site.Settings.Units))
 	case drive.ByFormula:
 		t.sightOfFormula(i, &s)
 	}
 	return s, nil
 }
 
-// sightOfAlarms sees whether an alarm stands that drives an interlock. Where guards are named, it cannot see when the signal of one
-// of them cannot be believed.
+// sightOfAlarms sees whether an alarm stands that drives an interlock. Where guards are named, it cannot see when the
+// signal of one of them cannot be believed.
 func (t *Turn) sightOfAlarms(i *memory.Interlock, s drive.Sight) (drive.Sight, error) {
 	if t.Site.Driving == nil {
 		standing, err := events.Driving(t.Ctx, t.Tx)

@@ -109,7 +109,8 @@ func (t *Turn) decide(o *memory.Output) error {
 	if o.Hand != nil && o.Hand.Until <= t.Now {
 		ended := *o.Hand
 		o.Hand = nil
-		if err := t.Enter("hand setting over", o.Path(), "", fmt.Sprintf("%s: %s's setting to %s is over", o.FullTitle(), ended.By, o.Words(ended.To))); err != nil {
+		if err := t.Enter("hand setting over", o.Path(), "", fmt.Sprintf("%s: %s's setting to %s is over",
+			o.FullTitle(), ended.By, o.Words(ended.To))); err != nil {
 			return err
 		}
 	}
@@ -180,14 +181,18 @@ func (t *Turn) raiseOutputAlarm(o *memory.Output) error {
 	default:
 		says = "its device has said nothing since " + roster.When(t.Site.Settings, *o.ConfirmedAt)
 	}
-	a := alarm.Alarm{Kind: alarm.ByOutput, Signal: o.Path(), Severity: severity, State: alarm.StateRaised, RaisedAt: *o.DiffersSince, LearnedAt: t.Now,
-		When: "not as ordered for " + measure.Duration(o.Patience()).String(), ToldWith: o.Home.SilenceTold(), Advice: "Look at it: it may have no power, or its device no network.",
-		Sentence: fmt.Sprintf("%s is not as ordered: it was told to be %s, and %s", o.FullTitle(), o.Be(o.Ordered), says)}
+	a := alarm.Alarm{Kind: alarm.ByOutput, Signal: o.Path(), Severity: severity, State: alarm.StateRaised,
+		RaisedAt: *o.DiffersSince, LearnedAt: t.Now,
+		When: "not as ordered for " + measure.Duration(o.Patience()).String(), ToldWith: o.Home.SilenceTold(),
+		Advice: "Look at it: it may have no power, or its device no network.",
+		Sentence: fmt.Sprintf("%s is not as ordered: it was told to be %s, and %s", o.FullTitle(), o.Be(o.Ordered),
+			says)}
 	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
 	o.AlarmID = &a.ID
-	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: a.RaisedAt}}, a.Sentence); err != nil || a.ToldWith != nil {
+	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: a.RaisedAt}},
+		a.Sentence); err != nil || a.ToldWith != nil {
 		return err
 	}
 	return t.TellAnew(notice.Topic{Alarm: a, Tells: roster.Raise, Device: o.Home}, tell)
@@ -226,7 +231,8 @@ func (t *Turn) SweepInterlocks(ids []int64) error {
 	for _, id := range ids {
 		i := t.Site.Interlocks[id]
 		if i.Subject != nil {
-			t.StepInterlock(i, alarm.Event{Kind: alarm.DueInstant, At: t.Now.Add(-event.SweepAfter) - i.Subject.State.Lag()})
+			t.StepInterlock(i, alarm.Event{Kind: alarm.DueInstant,
+				At: t.Now.Add(-event.SweepAfter) - i.Subject.State.Lag()})
 		}
 		t.MayLook(i)
 	}

@@ -47,7 +47,8 @@ func (t *Turn) keepArrival(j *Job, who credential.Identity) error {
 			return err
 		}
 	}
-	if err := events.AddArrivalPack(t.Ctx, t.Tx, events.ArrivalPack{Arrival: a.ID, Arrived: j.In.Arrived, Readings: n, Samples: storable(samples), Frame: frame}); err != nil {
+	if err := events.AddArrivalPack(t.Ctx, t.Tx, events.ArrivalPack{Arrival: a.ID, Arrived: j.In.Arrived, Readings: n,
+		Samples: storable(samples), Frame: frame}); err != nil {
 		return err
 	}
 	a.LastAt, a.Protocol, a.Address = j.In.Arrived, j.In.Sender.Protocol, j.In.Sender.Address
@@ -63,7 +64,8 @@ func (t *Turn) keepArrival(j *Job, who credential.Identity) error {
 }
 
 func (t *Turn) newArrival(j *Job, who credential.Identity) (site.Arrival, error) {
-	a := site.Arrival{Name: who.Arrival, State: site.ArrivalWaiting, Former: who.Former, FirstAt: j.In.Arrived, LastAt: j.In.Arrived,
+	a := site.Arrival{Name: who.Arrival, State: site.ArrivalWaiting, Former: who.Former, FirstAt: j.In.Arrived,
+		LastAt:   j.In.Arrived,
 		Protocol: j.In.Sender.Protocol, Address: j.In.Sender.Address}
 	if err := events.SaveArrival(t.Ctx, t.Tx, &a); err != nil {
 		return a, err
@@ -109,9 +111,11 @@ func (t *Turn) TakeKept(a site.Arrival, home *memory.Device) error {
 		}
 		taken, refused = taken+j.Out.Accepted, append(refused, j.Out.Rejected...)
 	}
-	text := fmt.Sprintf("Of what %s had sent before it was let in, %s taken", a.Name, prose.Count(taken, "reading was", "readings were"))
+	text := fmt.Sprintf("Of what %s had sent before it was let in, %s taken", a.Name,
+		prose.Count(taken, "reading was", "readings were"))
 	if len(refused) > 0 {
-		text += fmt.Sprintf(" and %d refused, the first because %s %s", len(refused), refused[0].Field, refused[0].Reason)
+		text += fmt.Sprintf(" and %d refused, the first because %s %s", len(refused), refused[0].Field,
+			refused[0].Reason)
 	}
 	if err := t.Enter("device let in", a.Name, "", text); err != nil {
 		return err

@@ -10,21 +10,23 @@ import (
 // onTime is how old a reading is on arrival, in milliseconds, at most, that was sent when it was measured.
 const onTime measure.Instant = 5000
 
-// isLive tells whether a reading that is so old on arrival was sent when it was measured, by a clock that is right, or as far behind
-// as it was before it went ahead.
+// isLive tells whether a reading that is so old on arrival was sent when it was measured, by a clock that is right, or
+// as far behind as it was before it went ahead.
 func isLive(st *config.SignalState, lag measure.Instant) bool {
 	return lag >= -config.ClockSlack && (lag <= onTime || distance(lag, st.LagBefore) <= onTime)
 }
 
 func distance(a, b measure.Instant) measure.Instant { return max(a-b, b-a) }
 
-// followClocks moves the own time of the signals of a pack whose clock moved against ours, or ours against it, before its readings are
-// stepped: what was counted stays as long, and a reading that is new is not taken for a late one (docs/semantics.md, "Time that leaps").
+// followClocks moves the own time of the signals of a pack whose clock moved against ours, or ours against it, before
+// its readings are stepped: what was counted stays as long, and a reading that is new is not taken for a late one
+// (docs/semantics.md, "Time that leaps").
 func (t *Turn) followClocks(entries []memory.Reading, arrived measure.Instant) error {
 	t.packs++
 	for i := len(entries) - 1; i >= 0; i-- { // the newest of each signal is its last
 		e := &entries[i]
-		if this := (memory.PackNo{Commit: t.CommitNo, Place: t.packs}); e.Signal.State.At == 0 || e.Signal.NewestPack == this {
+		if this := (memory.PackNo{Commit: t.CommitNo, Place: t.packs}); e.Signal.State.At == 0 ||
+			e.Signal.NewestPack == this {
 			continue
 		} else {
 			e.Signal.NewestPack = this

@@ -37,12 +37,15 @@ func (t *Turn) takeDrill(j *Job) error {
 	value, raised := g.Guard.Drill(t.Now)
 	rung := g.About(raised)
 	s := g.Subject
-	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: s.Path(), Side: raised.Side, Level: g.Level(rung), Severity: rung.Severity, State: alarm.StateRaised, Drill: true,
-		RaisedAt: t.Now, LearnedAt: t.Now, Value: value, Extreme: value, Unit: s.Unit, When: rung.When.String(), Advice: g.Advice, Sentence: t.Site.Sentence(g, rung, value)}
+	a := alarm.Alarm{Kind: alarm.ByGuard, Guard: g.Name, Signal: s.Path(), Side: raised.Side, Level: g.Level(rung),
+		Severity: rung.Severity, State: alarm.StateRaised, Drill: true,
+		RaisedAt: t.Now, LearnedAt: t.Now, Value: value, Extreme: value, Unit: s.Unit, When: rung.When.String(),
+		Advice: g.Advice, Sentence: t.Site.Sentence(g, rung, value)}
 	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
 	}
-	order.Made = roster.Drill{Guard: g.Name, By: order.Who, StartedAt: j.In.Arrived, CommittedAt: t.Now, AlarmID: a.ID, Rosters: []string{}, Outputs: order.Moves}
+	order.Made = roster.Drill{Guard: g.Name, By: order.Who, StartedAt: j.In.Arrived, CommittedAt: t.Now, AlarmID: a.ID,
+		Rosters: []string{}, Outputs: order.Moves}
 	for _, name := range g.Tell {
 		if t.Site.Rosters[name] != nil {
 			order.Made.Rosters = append(order.Made.Rosters, name)
@@ -51,7 +54,8 @@ func (t *Turn) takeDrill(j *Job) error {
 	if err := events.AddDrill(t.Ctx, t.Tx, &order.Made); err != nil {
 		return err
 	}
-	if err := t.EnterDrill(a, order.Who, fmt.Sprintf("%s drills guard %s: nothing is wrong", order.Who, g.Name)); err != nil {
+	if err := t.EnterDrill(a, order.Who, fmt.Sprintf("%s drills guard %s: nothing is wrong", order.Who,
+		g.Name)); err != nil {
 		return err
 	}
 	return t.TellAnew(notice.Topic{Alarm: a, Test: rung.When, Guarding: g, Tells: roster.Raise}, g.Tell)

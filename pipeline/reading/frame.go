@@ -32,7 +32,8 @@ func NewFrame(e *frame.Eye, g *frame.Grid, at measure.Instant) (*Frame, []measur
 	if err := e.Fits(g); err != nil {
 		return nil, nil, err
 	}
-	f := &Frame{Width: g.Width, Height: g.Height, Doubtful: e.LookAtAll(g).Doubtful, Packed: frame.Pack(g), grid: g, at: at, eye: e}
+	f := &Frame{Width: g.Width, Height: g.Height, Doubtful: e.LookAtAll(g).Doubtful, Packed: frame.Pack(g), grid: g,
+		at: at, eye: e}
 	if f.Low, f.High = g.Extent(); math.IsNaN(f.Low) {
 		return nil, nil, &measure.Fault{Field: "frame", Reason: "has no pixel that gave a temperature"}
 	}
@@ -54,7 +55,8 @@ func (t *Turn) retell(j *Job, d *memory.Device) {
 	j.In.Samples, f.Doubtful = samples, now.LookAtAll(f.grid).Doubtful
 }
 
-// homeOf gives the device that a frame is of: the sender, or the one that a person's samples name; nil: there is none such.
+// homeOf gives the device that a frame is of: the sender, or the one that a person's samples name; nil: there is none
+// such.
 func (t *Turn) homeOf(j *Job, home *memory.Device) *memory.Device {
 	if home != nil || len(j.In.Samples) == 0 {
 		return home
@@ -63,8 +65,8 @@ func (t *Turn) homeOf(j *Job, home *memory.Device) *memory.Device {
 	return t.Site.Named[device]
 }
 
-// FitFrame gives a device that has no eye one that fits its first frame, and tells when a frame is not of the size of those
-// before.
+// FitFrame gives a device that has no eye one that fits its first frame, and tells when a frame is not of the size of
+// those before.
 func (t *Turn) FitFrame(d *memory.Device, f *Frame) error {
 	if d == nil {
 		return &measure.Fault{Field: "device", Reason: "there is no such device"}
@@ -89,5 +91,6 @@ func (t *Turn) FitFrame(d *memory.Device, f *Frame) error {
 
 // keepFrame stores a frame at the instant of its readings.
 func (t *Turn) keepFrame(f *Frame, e *memory.Reading) error {
-	return events.AddFrame(t.Ctx, t.Tx, &frame.Frame{Device: e.Signal.Home.ID, At: e.At, Low: f.Low, High: f.High, Doubtful: f.Doubtful, Body: f.Packed, Picture: f.Picture})
+	return events.AddFrame(t.Ctx, t.Tx, &frame.Frame{Device: e.Signal.Home.ID, At: e.At, Low: f.Low, High: f.High,
+		Doubtful: f.Doubtful, Body: f.Packed, Picture: f.Picture})
 }

@@ -17,7 +17,8 @@ func (t *Turn) retireKeys(who credential.Identity) error {
 	if err := config.SaveDevice(t.Ctx, t.Tx, &d.Device); err != nil {
 		return err
 	}
-	if err := t.Enter("key retired", d.Name, "", "Device "+d.Name+" has used its new key; the old one has ended"); err != nil {
+	if err := t.Enter("key retired", d.Name, "", "Device "+d.Name+
+		" has used its new key; the old one has ended"); err != nil {
 		return err
 	}
 	return nil

@@ -174,7 +174,8 @@ func (t *Turn) identify(j *Job) (*memory.Device, error) {
 
 func (t *Turn) entriesOf(j *Job, home *memory.Device) ([]memory.Reading, error) {
 	refuse := func(s measure.Sample, field, reason string) {
-		j.Out.Rejected = append(j.Out.Rejected, measure.Refusal{Index: s.Index, Signal: s.Name, Field: field, Reason: reason})
+		j.Out.Rejected = append(j.Out.Rejected, measure.Refusal{Index: s.Index, Signal: s.Name, Field: field,
+			Reason: reason})
 	}
 	samples, err := t.spell(j.In.Samples)
 	if err != nil {

@@ -39,14 +39,18 @@ func (t *Turn) place(e *memory.Reading, s measure.Sample, home *memory.Device) (
 	if named, rest, found := strings.Cut(s.Name, "/"); found {
 		switch {
 		case home != nil && !t.Site.MaySpeakFor(&home.Device, named):
-			return &measure.Fault{Field: "n", Reason: fmt.Sprintf("the key is that of %s, which may send for itself and for devices behind it, not for %q", home.Name, named)}, nil
+			return &measure.Fault{Field: "n",
+				Reason: fmt.Sprintf(
+					"the key is that of %s, which may send for itself and for devices behind it, not for %q", home.Name,
+					named)}, nil
 		case home == nil && t.Site.Named[named] == nil:
 			return &measure.Fault{Field: "n", Reason: site.Unknown("device", named, t.Site.DeviceNames())}, nil
 		}
 		device, name = t.Site.Named[named], rest
 	}
 	if device == nil {
-		return &measure.Fault{Field: "n", Reason: fmt.Sprintf("%q is not DEVICE/SIGNAL, which a person's readings need", s.Name)}, nil
+		return &measure.Fault{Field: "n", Reason: fmt.Sprintf("%q is not DEVICE/SIGNAL, which a person's readings need",
+			s.Name)}, nil
 	}
 	if s.Unit != "" && !s.Unit.Known() {
 		return &measure.Fault{Field: "u", Reason: site.UnknownUnit(s.Unit)}, nil
@@ -90,13 +94,15 @@ func (t *Turn) fit(e *memory.Reading, s measure.Sample) (*measure.Fault, error) 
 	switch {
 	case s.Worded() || v.Kind == site.KindText || v.Kind == site.KindData:
 		if kindOf(s) != v.Kind {
-			return &measure.Fault{Field: s.Form.Field(), Reason: fmt.Sprintf("is %s, but the signal holds %s", s.Form.Words(), memory.Holds[v.Kind])}, nil
+			return &measure.Fault{Field: s.Form.Field(), Reason: fmt.Sprintf("is %s, but the signal holds %s",
+				s.Form.Words(), memory.Holds[v.Kind])}, nil
 		}
 		return nil, nil
 	case s.Form == measure.FormBool && v.Kind != site.KindSwitch:
 		return &measure.Fault{Field: "vb", Reason: "is true or false, but the signal holds numbers"}, nil
 	case v.Kind == site.KindSwitch && s.Value != 0 && s.Value != 1:
-		return &measure.Fault{Field: "v", Reason: fmt.Sprintf("is %v, but the signal is on or off (1 or 0, true or false)", s.Value)}, nil
+		return &measure.Fault{Field: "v",
+			Reason: fmt.Sprintf("is %v, but the signal is on or off (1 or 0, true or false)", s.Value)}, nil
 	case s.Unit == "" || s.Unit == v.Unit:
 		return nil, nil
 	case v.Unit == "":

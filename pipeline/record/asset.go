@@ -49,7 +49,8 @@ func ChangeAsset(ctx context.Context, p *pipeline.Pipeline, name string, c act.A
 	})
 }
 
-func onAsset(ctx context.Context, p *pipeline.Pipeline, name string, act func(*reading.Turn, *asset.Asset) error) error {
+func onAsset(ctx context.Context, p *pipeline.Pipeline, name string,
+	act func(*reading.Turn, *asset.Asset) error) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		a, err := t.FindAsset(name)
 		if err != nil {
@@ -61,7 +62,8 @@ func onAsset(ctx context.Context, p *pipeline.Pipeline, name string, act func(*r
 
 // changeAsset writes a change into an asset, checks and stores it.
 func changeAsset(t *reading.Turn, a *asset.Asset, c act.AssetChange) error {
-	for into, said := range map[*string]*string{&a.Title: c.Title, &a.Kind: c.Kind, &a.In: c.In, &a.NextService: c.NextService} {
+	for into, said := range map[*string]*string{&a.Title: c.Title, &a.Kind: c.Kind, &a.In: c.In,
+		&a.NextService: c.NextService} {
 		if said != nil {
 			*into = strings.TrimSpace(*said)
 		}
@@ -121,7 +123,8 @@ func knowOutputs(t *reading.Turn, names []string) error {
 }
 
 // SetCondition says how an asset is, and why.
-func SetCondition(ctx context.Context, p *pipeline.Pipeline, name string, c act.ConditionOrder, who pipeline.Actor) error {
+func SetCondition(ctx context.Context, p *pipeline.Pipeline, name string, c act.ConditionOrder,
+	who pipeline.Actor) error {
 	return onAsset(ctx, p, name, func(t *reading.Turn, a *asset.Asset) error {
 		a.Condition, a.Why, a.By, a.Since = c.Condition, strings.TrimSpace(c.Why), who.Called, t.Now
 		all, err := config.Assets(t.Ctx, t.Tx)
@@ -158,7 +161,8 @@ func RemoveAsset(ctx context.Context, p *pipeline.Pipeline, name string, who pip
 		if err := config.SaveAsset(t.Ctx, t.Tx, a); err != nil {
 			return err
 		}
-		if err := t.Enter("asset removed", memory.AssetSubject(name), who.Called, "The asset "+a.Called()+" was removed; it can be brought back for 30 days"); err != nil {
+		if err := t.Enter("asset removed", memory.AssetSubject(name), who.Called, "The asset "+a.Called()+
+			" was removed; it can be brought back for 30 days"); err != nil {
 			return err
 		}
 		t.ConfigChanged(store.Change{Scope: store.OfPlans})
@@ -184,7 +188,8 @@ func BringAssetBack(ctx context.Context, p *pipeline.Pipeline, name string, who 
 		if err := config.SaveAsset(t.Ctx, t.Tx, &a); err != nil {
 			return err
 		}
-		if err := t.Enter("asset brought back", memory.AssetSubject(name), who.Called, "The asset "+a.Called()+" was brought back"); err != nil {
+		if err := t.Enter("asset brought back", memory.AssetSubject(name), who.Called, "The asset "+a.Called()+
+			" was brought back"); err != nil {
 			return err
 		}
 		t.ConfigChanged(store.Change{Scope: store.OfPlans})
@@ -198,7 +203,8 @@ const (
 )
 
 // AddPhoto stores a photo of an asset. It is drawn anew: turned upright, scaled, without the place where it was taken.
-func AddPhoto(ctx context.Context, p *pipeline.Pipeline, name, called string, body []byte, who pipeline.Actor) (a asset.Attachment, err error) {
+func AddPhoto(ctx context.Context, p *pipeline.Pipeline, name, called string, body []byte,
+	who pipeline.Actor) (a asset.Attachment, err error) {
 	picture, err := board.NewPhoto(called, body)
 	if err != nil {
 		if f, is := err.(*measure.Fault); is {
@@ -210,12 +216,14 @@ func AddPhoto(ctx context.Context, p *pipeline.Pipeline, name, called string, bo
 	if err != nil {
 		return a, err
 	}
-	a = asset.Attachment{Kind: asset.Photo, Name: picture.Name, Type: picture.Type, Width: picture.Width, Height: picture.Height, Size: picture.Size, Body: picture.Body, Small: small}
+	a = asset.Attachment{Kind: asset.Photo, Name: picture.Name, Type: picture.Type, Width: picture.Width,
+		Height: picture.Height, Size: picture.Size, Body: picture.Body, Small: small}
 	return a, attach(ctx, p, name, &a, who)
 }
 
 // AddPaper stores a paper of an asset: a PDF.
-func AddPaper(ctx context.Context, p *pipeline.Pipeline, name, called string, body []byte, who pipeline.Actor) (a asset.Attachment, err error) {
+func AddPaper(ctx context.Context, p *pipeline.Pipeline, name, called string, body []byte,
+	who pipeline.Actor) (a asset.Attachment, err error) {
 	if a, err = asset.NewPaper(called, body); err != nil {
 		return a, err
 	}
@@ -229,26 +237,30 @@ func attach(ctx context.Context, p *pipeline.Pipeline, name string, a *asset.Att
 			return err
 		}
 		if n >= mostAttachments {
-			return &measure.Fault{Field: a.Kind, Reason: fmt.Sprintf("there are %d with the asset already; no more are kept", n)}
+			return &measure.Fault{Field: a.Kind,
+				Reason: fmt.Sprintf("there are %d with the asset already; no more are kept", n)}
 		}
 		a.By, a.At = who.Called, t.Now
 		if err := config.AddAttachment(t.Ctx, t.Tx, of.ID, a); err != nil {
 			return err
 		}
-		return t.Enter(a.Kind+" added", memory.AssetSubject(name), who.Called, fmt.Sprintf("%s has a new %s, %s", of.Called(), a.Kind, a.Name))
+		return t.Enter(a.Kind+" added", memory.AssetSubject(name), who.Called,
+			fmt.Sprintf("%s has a new %s, %s", of.Called(), a.Kind, a.Name))
 	})
 }
 
 // RemoveAttachment removes a photo or a paper of an asset.
 func RemoveAttachment(ctx context.Context, p *pipeline.Pipeline, name string, id int64, who pipeline.Actor) error {
 	return onAsset(ctx, p, name, func(t *reading.Turn, of *asset.Asset) error {
-		if err := configure.KeepRemoved(t, "attachment", fmt.Sprint(id), "", who.Called, "attachment", "id", id); err != nil {
+		if err := configure.KeepRemoved(t, "attachment", fmt.Sprint(id), "", who.Called, "attachment", "id",
+			id); err != nil {
 			return err
 		}
 		a, err := config.RemoveAttachment(t.Ctx, t.Tx, of.ID, id)
 		if err != nil {
 			return fmt.Errorf("%s has no photo or paper %d: %w", name, id, err)
 		}
-		return t.Enter(a.Kind+" removed", memory.AssetSubject(name), who.Called, fmt.Sprintf("The %s %s of %s was removed", a.Kind, a.Name, of.Called()))
+		return t.Enter(a.Kind+" removed", memory.AssetSubject(name), who.Called,
+			fmt.Sprintf("The %s %s of %s was removed", a.Kind, a.Name, of.Called()))
 	})
 }

@@ -52,7 +52,8 @@ func SaveBoard(ctx context.Context, p *pipeline.Pipeline, name string, s act.Boa
 }
 
 // publish makes a tiling what a board shows.
-func publish(t *reading.Turn, b *board.Board, tiling board.Tiling, known *board.Known, note, kind string, who *site.Person) error {
+func publish(t *reading.Turn, b *board.Board, tiling board.Tiling, known *board.Known, note, kind string,
+	who *site.Person) error {
 	tiling.Settle()
 	if err := tiling.Check(known); err != nil {
 		return err
@@ -61,11 +62,13 @@ func publish(t *reading.Turn, b *board.Board, tiling board.Tiling, known *board.
 	if err := config.SaveBoard(t.Ctx, t.Tx, b); err != nil {
 		return err
 	}
-	version := board.Edition{Number: b.Version, Tiling: tiling, By: who.Called(), At: t.Now, Note: strings.TrimSpace(note)}
+	version := board.Edition{Number: b.Version, Tiling: tiling, By: who.Called(), At: t.Now,
+		Note: strings.TrimSpace(note)}
 	if err := config.AddBoardVersion(t.Ctx, t.Tx, b, &version); err != nil {
 		return err
 	}
-	text := fmt.Sprintf("Version %d of the board %s, with %s, is published", b.Version, b.Called(), prose.Count(len(tiling.Tiles), "tile", "tiles"))
+	text := fmt.Sprintf("Version %d of the board %s, with %s, is published", b.Version, b.Called(),
+		prose.Count(len(tiling.Tiles), "tile", "tiles"))
 	if version.Note != "" {
 		text += ": " + version.Note
 	}
@@ -115,7 +118,8 @@ func known(t *reading.Turn, boards []board.Board) (*board.Known, error) {
 }
 
 // onBoard lets act change one board that a person sees, with all boards beside it.
-func onBoard(ctx context.Context, p *pipeline.Pipeline, name string, who *site.Person, act func(t *reading.Turn, b *board.Board, boards []board.Board) error) error {
+func onBoard(ctx context.Context, p *pipeline.Pipeline, name string, who *site.Person,
+	act func(t *reading.Turn, b *board.Board, boards []board.Board) error) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		boards, err := config.BoardsInUse(t.Ctx, t.Tx)
 		if err != nil {
@@ -134,9 +138,10 @@ func onBoard(ctx context.Context, p *pipeline.Pipeline, name string, who *site.P
 	})
 }
 
-// SaveDraft keeps a changed tiling of a board without showing it to anybody else. Revision is that of the draft that was
-// changed, 0 for the published tiling; when another one is there by now, nothing is changed: commit.ErrNotNow.
-func SaveDraft(ctx context.Context, p *pipeline.Pipeline, name string, tiling board.Tiling, revision int, who *site.Person) error {
+// SaveDraft keeps a changed tiling of a board without showing it to anybody else. Revision is that of the draft that
+// was changed, 0 for the published tiling; when another one is there by now, nothing is changed: commit.ErrNotNow.
+func SaveDraft(ctx context.Context, p *pipeline.Pipeline, name string, tiling board.Tiling, revision int,
+	who *site.Person) error {
 	return onBoard(ctx, p, name, who, func(t *reading.Turn, b *board.Board, boards []board.Board) error {
 		if err := sameDraft(b, revision); err != nil {
 			return err
@@ -173,7 +178,8 @@ func DropDraft(ctx context.Context, p *pipeline.Pipeline, name string, who *site
 }
 
 // PublishDraft makes the draft of a board, of a revision, what it shows.
-func PublishDraft(ctx context.Context, p *pipeline.Pipeline, name string, revision int, note string, who *site.Person) error {
+func PublishDraft(ctx context.Context, p *pipeline.Pipeline, name string, revision int, note string,
+	who *site.Person) error {
 	return onBoard(ctx, p, name, who, func(t *reading.Turn, b *board.Board, boards []board.Board) error {
 		if b.Draft == nil {
 			return fmt.Errorf("there is no draft of %s to publish: %w", b.Called(), commit.ErrNotNow)
@@ -236,7 +242,8 @@ func ChangeBoard(ctx context.Context, p *pipeline.Pipeline, name string, c act.B
 		if b.Shared {
 			seen = "everybody"
 		}
-		if err := t.Enter("board changed", b.Name, who.Called(), fmt.Sprintf("The board %s is seen by %s", b.Called(), seen)); err != nil {
+		if err := t.Enter("board changed", b.Name, who.Called(), fmt.Sprintf("The board %s is seen by %s", b.Called(),
+			seen)); err != nil {
 			return err
 		}
 		t.ConfigChanged(store.Change{Scope: store.OfPages})
@@ -249,7 +256,8 @@ func RemoveBoard(ctx context.Context, p *pipeline.Pipeline, name string, who *si
 	return onBoard(ctx, p, name, who, func(t *reading.Turn, b *board.Board, boards []board.Board) error {
 		for i := range boards {
 			if pinned(&boards[i], name) && boards[i].Name != name {
-				return fmt.Errorf("the board %s %w: it is pinned to a picture of the board %s", name, timeseries.ErrInUse, boards[i].Called())
+				return fmt.Errorf("the board %s %w: it is pinned to a picture of the board %s", name,
+					timeseries.ErrInUse, boards[i].Called())
 			}
 		}
 		if err := config.DropBoards(t.Ctx, t.Tx, t.Now.Add(-site.BringBackFor)); err != nil {
@@ -259,7 +267,8 @@ func RemoveBoard(ctx context.Context, p *pipeline.Pipeline, name string, who *si
 		if err := config.SaveBoard(t.Ctx, t.Tx, b); err != nil {
 			return err
 		}
-		if err := t.Enter("board removed", b.Name, who.Called(), fmt.Sprintf("The board %s was removed; it can be brought back for 30 days", b.Called())); err != nil {
+		if err := t.Enter("board removed", b.Name, who.Called(),
+			fmt.Sprintf("The board %s was removed; it can be brought back for 30 days", b.Called())); err != nil {
 			return err
 		}
 		t.ConfigChanged(store.Change{Scope: store.OfPages})
@@ -288,7 +297,8 @@ func BringBoardBack(ctx context.Context, p *pipeline.Pipeline, name string, who 
 		if err := config.SaveBoard(t.Ctx, t.Tx, &b); err != nil {
 			return err
 		}
-		if err := t.Enter("board brought back", b.Name, who.Called(), fmt.Sprintf("The board %s was brought back", b.Called())); err != nil {
+		if err := t.Enter("board brought back", b.Name, who.Called(), fmt.Sprintf("The board %s was brought back",
+			b.Called())); err != nil {
 			return err
 		}
 		t.ConfigChanged(store.Change{Scope: store.OfPages})
@@ -313,7 +323,8 @@ func AddPicture(ctx context.Context, p *pipeline.Pipeline, picture *board.Pictur
 		if err := config.AddPicture(t.Ctx, t.Tx, picture); err != nil {
 			return err
 		}
-		return t.Enter("picture added", fmt.Sprint(picture.ID), who.Called(), fmt.Sprintf("Picture %d, %s, %d × %d", picture.ID, picture.Name, picture.Width, picture.Height))
+		return t.Enter("picture added", fmt.Sprint(picture.ID), who.Called(),
+			fmt.Sprintf("Picture %d, %s, %d × %d", picture.ID, picture.Name, picture.Width, picture.Height))
 	})
 }
 
@@ -331,11 +342,13 @@ func RemovePicture(ctx context.Context, p *pipeline.Pipeline, id int64, who *sit
 			}
 			for _, s := range tilings {
 				if slices.ContainsFunc(s.Tiles, func(t board.Tile) bool { return t.Picture == id }) {
-					return fmt.Errorf("picture %d %w: the board %s shows it", id, timeseries.ErrInUse, boards[i].Called())
+					return fmt.Errorf("picture %d %w: the board %s shows it", id, timeseries.ErrInUse,
+						boards[i].Called())
 				}
 			}
 		}
-		if err := configure.KeepRemoved(t, "picture", fmt.Sprint(id), "", who.Called(), "picture", "id", id); err != nil {
+		if err := configure.KeepRemoved(t, "picture", fmt.Sprint(id), "", who.Called(), "picture", "id",
+			id); err != nil {
 			return err
 		}
 		if err := config.RemovePicture(t.Ctx, t.Tx, id); err != nil {

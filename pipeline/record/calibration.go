@@ -22,7 +22,8 @@ import (
 )
 
 // TryCalibration fits a calibration and changes nothing.
-func TryCalibration(ctx context.Context, p *pipeline.Pipeline, path string, o act.CalibrationOrder, who pipeline.Actor) (f act.Fitted, err error) {
+func TryCalibration(ctx context.Context, p *pipeline.Pipeline, path string, o act.CalibrationOrder,
+	who pipeline.Actor) (f act.Fitted, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		_, f, err = fitCalibration(t, path, o, who)
 		return err
@@ -32,7 +33,8 @@ func TryCalibration(ctx context.Context, p *pipeline.Pipeline, path string, o ac
 
 // Calibrate puts a calibration in force. What is there already is corrected from its beginning on: nothing is
 // rewritten but what was computed from it, in the background.
-func Calibrate(ctx context.Context, p *pipeline.Pipeline, path string, o act.CalibrationOrder, who pipeline.Actor) (f act.Fitted, err error) {
+func Calibrate(ctx context.Context, p *pipeline.Pipeline, path string, o act.CalibrationOrder,
+	who pipeline.Actor) (f act.Fitted, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		s, fitted, err := fitCalibration(t, path, o, who)
 		if err != nil {
@@ -46,7 +48,8 @@ func Calibrate(ctx context.Context, p *pipeline.Pipeline, path string, o act.Cal
 		if err != nil {
 			return err
 		}
-		text := fmt.Sprintf("Signal %s is calibrated by %s, %s, from %s on", path, prose.Count(len(o.Pairs), "pair", "pairs"), f.Curve, f.From)
+		text := fmt.Sprintf("Signal %s is calibrated by %s, %s, from %s on", path,
+			prose.Count(len(o.Pairs), "pair", "pairs"), f.Curve, f.From)
 		if err := t.Enter("signal calibrated", path, who.Called, text); err != nil {
 			return err
 		}
@@ -57,7 +60,8 @@ func Calibrate(ctx context.Context, p *pipeline.Pipeline, path string, o act.Cal
 
 // fitCalibration fits a calibration to an order. Its pairs are of what is shown now, so what corrects that is
 // taken off first.
-func fitCalibration(t *reading.Turn, path string, o act.CalibrationOrder, who pipeline.Actor) (*memory.Signal, act.Fitted, error) {
+func fitCalibration(t *reading.Turn, path string, o act.CalibrationOrder,
+	who pipeline.Actor) (*memory.Signal, act.Fitted, error) {
 	f := act.Fitted{}
 	s, err := t.Site.FindSignal(path)
 	if err != nil {
@@ -67,7 +71,8 @@ func fitCalibration(t *reading.Turn, path string, o act.CalibrationOrder, who pi
 	case s.Derived != nil:
 		return nil, f, &measure.Fault{Field: "signal", Reason: path + " is derived; calibrate what it is computed from"}
 	case s.Kind != site.KindNumber:
-		return nil, f, &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; numbers can be calibrated", path, memory.Holds[s.Kind])}
+		return nil, f, &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; numbers can be calibrated",
+			path, memory.Holds[s.Kind])}
 	}
 	pairs := slices.Clone(o.Pairs)
 	convert, err := configure.UnitOf(o.Unit, s)
@@ -81,12 +86,14 @@ func fitCalibration(t *reading.Turn, path string, o act.CalibrationOrder, who pi
 	if f.Fit, err = calibrate.FitPairs(pairs, o.Method); err != nil {
 		return nil, f, err
 	}
-	f.Calibration = calibrate.Calibration{From: t.Now, Method: f.Fit.Method, Pairs: pairs, Curve: f.Fit.Curve, Note: strings.TrimSpace(o.Note), Who: who.Called, MadeAt: t.Now}
+	f.Calibration = calibrate.Calibration{From: t.Now, Method: f.Fit.Method, Pairs: pairs, Curve: f.Fit.Curve,
+		Note: strings.TrimSpace(o.Note), Who: who.Called, MadeAt: t.Now}
 	if o.From != nil {
 		f.From = *o.From
 	}
 	if f.From > t.Now.Add(reading.AheadIsRefused) || f.From <= 0 {
-		return nil, f, &measure.Fault{Field: "from", Reason: fmt.Sprintf("%s is no time between 1970 and a day from now", f.From)}
+		return nil, f, &measure.Fault{Field: "from",
+			Reason: fmt.Sprintf("%s is no time between 1970 and a day from now", f.From)}
 	}
 	if until := s.Timeline.Until(f.From); until < 1<<61 {
 		until++
@@ -97,7 +104,8 @@ func fitCalibration(t *reading.Turn, path string, o act.CalibrationOrder, who pi
 }
 
 // Uncalibrate takes a calibration back: what it corrected is corrected by what was in force before.
-func Uncalibrate(ctx context.Context, p *pipeline.Pipeline, path string, id int64, who pipeline.Actor) (marked int, err error) {
+func Uncalibrate(ctx context.Context, p *pipeline.Pipeline, path string, id int64,
+	who pipeline.Actor) (marked int, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		s, err := t.Site.FindSignal(path)
 		if err != nil {
@@ -114,7 +122,8 @@ func Uncalibrate(ctx context.Context, p *pipeline.Pipeline, path string, id int6
 		if marked, err = recalibrate(t, s, slices.Delete(slices.Clone(s.Timeline), i, i+1), from); err != nil {
 			return err
 		}
-		if err := t.Enter("calibration taken back", path, who.Called, fmt.Sprintf("Calibration %d of %s, from %s on, was taken back", id, path, from)); err != nil {
+		if err := t.Enter("calibration taken back", path, who.Called,
+			fmt.Sprintf("Calibration %d of %s, from %s on, was taken back", id, path, from)); err != nil {
 			return err
 		}
 		return nil
@@ -136,7 +145,8 @@ func BringCalibrationBack(ctx context.Context, p *pipeline.Pipeline, path string
 		if _, err := recalibrate(t, s, append(slices.Clone(s.Timeline), c), c.From); err != nil {
 			return err
 		}
-		if err := t.Enter("calibration brought back", path, who.Called, fmt.Sprintf("Calibration %d of %s, from %s on, is in force again", id, path, c.From)); err != nil {
+		if err := t.Enter("calibration brought back", path, who.Called,
+			fmt.Sprintf("Calibration %d of %s, from %s on, is in force again", id, path, c.From)); err != nil {
 			return err
 		}
 		return nil
@@ -145,7 +155,8 @@ func BringCalibrationBack(ctx context.Context, p *pipeline.Pipeline, path string
 
 // recalibrate corrects a signal by other calibrations, of which those that begin at an instant have changed.
 // Past alarms stay as they were and are marked; guards step the value that holds anew, as when they are changed.
-func recalibrate(t *reading.Turn, s *memory.Signal, all []calibrate.Calibration, from measure.Instant) (marked int, err error) {
+func recalibrate(t *reading.Turn, s *memory.Signal, all []calibrate.Calibration,
+	from measure.Instant) (marked int, err error) {
 	t.ConfigChanged(s.Home.Change())
 	st := &s.State
 	before := st.Held

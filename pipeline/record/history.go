@@ -67,7 +67,8 @@ func importPast(t *reading.Turn, past *Past) (told series.Merged, err error) {
 	}
 	judgePast(s, sorted)
 	if newest := sorted[len(sorted)-1].At; newest > t.Now.Add(reading.AheadIsRefused) {
-		return told, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%s is more than a day ahead of now (%s)", newest, t.Now)}
+		return told, &measure.Fault{Field: "at", Reason: fmt.Sprintf("%s is more than a day ahead of now (%s)", newest,
+			t.Now)}
 	}
 	if err := timeseries.HoldSignal(t.Ctx, t.Tx, s.ID); err != nil {
 		return told, err
@@ -94,7 +95,8 @@ func importPast(t *reading.Turn, past *Past) (told series.Merged, err error) {
 // reads makes a stored reading the newest of its signal.
 func reads(t *reading.Turn, s *memory.Signal, r measure.Reading) {
 	t.Changed(s)
-	s.State.At, s.State.Value, s.State.Raw, s.State.Quality = r.At, s.Timeline.At(r.At).Apply(r.Value), r.Value, r.Quality
+	s.State.At, s.State.Value, s.State.Raw, s.State.Quality = r.At, s.Timeline.At(r.At).Apply(r.Value), r.Value,
+		r.Quality
 }
 
 // judgePast marks past readings, which are in order of time, by what is known of their signal's instrument.
@@ -115,7 +117,8 @@ func signalFor(t *reading.Turn, past *Past) (*memory.Signal, error) {
 	name, rest, found := strings.Cut(past.Signal, "/")
 	if d := t.Site.Named[name]; found && d != nil && d.Signals[rest] == nil && site.CheckName(rest) == nil {
 		var e memory.Reading
-		form := map[string]measure.Form{site.KindSwitch: measure.FormBool, site.KindText: measure.FormText, site.KindData: measure.FormData}[past.Kind]
+		form := map[string]measure.Form{site.KindSwitch: measure.FormBool, site.KindText: measure.FormText,
+			site.KindData: measure.FormData}[past.Kind]
 		if past.Unit != "" && !past.Unit.Known() {
 			return nil, &measure.Fault{Field: "unit", Reason: site.UnknownUnit(past.Unit)}
 		}
@@ -142,7 +145,9 @@ func inUnit(t *reading.Turn, past *Past, s *site.Signal) ([]measure.Reading, err
 	for i := range readings {
 		v := &readings[i].Value
 		if s.Kind == site.KindSwitch && *v != 0 && *v != 1 {
-			return nil, &measure.Fault{Field: "value", Reason: fmt.Sprintf("%s at %s is %v, but the signal is on or off (1 or 0)", s.Path(), readings[i].At, *v)}
+			return nil, &measure.Fault{Field: "value",
+				Reason: fmt.Sprintf("%s at %s is %v, but the signal is on or off (1 or 0)", s.Path(), readings[i].At,
+					*v)}
 		}
 		if past.Unit == "" || past.Unit == s.Unit || s.Unit == "" {
 			continue
@@ -183,7 +188,8 @@ func Clear(ctx context.Context, p *pipeline.Pipeline, c *site.Clearing, who pipe
 		if err := timeseries.AddClearing(t.Ctx, t.Tx, c, ids); err != nil {
 			return err
 		}
-		return t.Enter("readings cleared", c.What, who.Called, fmt.Sprintf("Readings of %s from %s until %s were cleared", whatIsMeant(c.What), c.From, c.Until))
+		return t.Enter("readings cleared", c.What, who.Called,
+			fmt.Sprintf("Readings of %s from %s until %s were cleared", whatIsMeant(c.What), c.From, c.Until))
 	})
 }
 
@@ -266,7 +272,8 @@ func Unclear(ctx context.Context, p *pipeline.Pipeline, c site.Clearing, who pip
 		if err := timeseries.UndoClearing(t.Ctx, t.Tx, c.ID); err != nil {
 			return err
 		}
-		return t.Enter("readings put back", c.What, who.Called, fmt.Sprintf("Readings of %s that were cleared are put back", whatIsMeant(c.What)))
+		return t.Enter("readings put back", c.What, who.Called,
+			fmt.Sprintf("Readings of %s that were cleared are put back", whatIsMeant(c.What)))
 	})
 }
 
@@ -281,7 +288,8 @@ func DiskFull(ctx context.Context, p *pipeline.Pipeline, free, total int64, full
 		case !full:
 			return t.EndServiceAlarm(standing)
 		}
-		_, err = t.RaiseServiceAlarm(what, alarm.Critical, t.Now, fmt.Sprintf("the disk is full, %s of %s are free", prose.Bytes(free), prose.Bytes(total)),
+		_, err = t.RaiseServiceAlarm(what, alarm.Critical, t.Now, fmt.Sprintf("the disk is full, %s of %s are free",
+			prose.Bytes(free), prose.Bytes(total)),
 			"Make room. `jaunty storage` tells what takes it. Devices are told to send again later: what they keep comes when there is room, the rest is lost.")
 		return err
 	})
@@ -309,7 +317,8 @@ func Disk(ctx context.Context, p *pipeline.Pipeline, free, total int64, nearly b
 		if err != nil {
 			return err
 		}
-		a := alarm.Alarm{Kind: alarm.ByDisk, Severity: alarm.Critical, State: alarm.StateRaised, RaisedAt: t.Now, LearnedAt: t.Now, Value: float64(free), Extreme: float64(free), Unit: "By",
+		a := alarm.Alarm{Kind: alarm.ByDisk, Severity: alarm.Critical, State: alarm.StateRaised, RaisedAt: t.Now,
+			LearnedAt: t.Now, Value: float64(free), Extreme: float64(free), Unit: "By",
 			When:     "nearly full",
 			Sentence: fmt.Sprintf("The disk is nearly full: %s of %s are free", prose.Bytes(free), prose.Bytes(total)),
 			Advice:   "Make room. `jaunty storage` tells what takes it, and what keeping less would save. Before it is quite full, readings are refused."}
@@ -319,7 +328,8 @@ func Disk(ctx context.Context, p *pipeline.Pipeline, free, total int64, nearly b
 		if err := config.SetDiskAlarm(t.Ctx, t.Tx, &a.ID); err != nil {
 			return err
 		}
-		if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: t.Now, Value: a.Value}}, a.Sentence); err != nil {
+		if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: t.Now,
+			Value: a.Value}}, a.Sentence); err != nil {
 			return err
 		}
 		return t.TellAnew(notice.Topic{Alarm: a, Tells: roster.Raise}, tell)

@@ -32,7 +32,8 @@ func WriteNote(ctx context.Context, p *pipeline.Pipeline, n act.Note, who string
 		if err := knows(t, n.Of); err != nil {
 			return err
 		}
-		return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: at, LearnedAt: t.Now, Kind: "note", Subject: n.Of, Who: who, Text: text}, t.CommitNo)
+		return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: at, LearnedAt: t.Now, Kind: "note", Subject: n.Of, Who: who,
+			Text: text}, t.CommitNo)
 	})
 }
 

@@ -81,7 +81,8 @@ func SavePlan(ctx context.Context, p *pipeline.Pipeline, plan *run.Plan, who pip
 				}
 			}
 			if !plan.Start.Suits(s.Kind) || plan.End.Kind != 0 && !plan.End.Suits(s.Kind) {
-				return &measure.Fault{Field: "start", Reason: fmt.Sprintf("does not suit %s, which %s", plan.Signal, memory.Suits[s.Kind])}
+				return &measure.Fault{Field: "start", Reason: fmt.Sprintf("does not suit %s, which %s", plan.Signal,
+					memory.Suits[s.Kind])}
 			}
 		}
 		plan.MadeAt, plan.DueAt = t.Now, 0
@@ -91,7 +92,8 @@ func SavePlan(ctx context.Context, p *pipeline.Pipeline, plan *run.Plan, who pip
 		if err := config.SavePlan(t.Ctx, t.Tx, a.ID, plan); err != nil {
 			return err
 		}
-		if err := t.Enter("plan saved", memory.AssetSubject(a.Name), who.Called, "The plan "+plan.Name+" starts and ends runs of "+a.Called()+" by itself"); err != nil {
+		if err := t.Enter("plan saved", memory.AssetSubject(a.Name), who.Called, "The plan "+plan.Name+
+			" starts and ends runs of "+a.Called()+" by itself"); err != nil {
 			return err
 		}
 		t.ConfigChanged(store.Change{Scope: store.OfPlans})
@@ -112,7 +114,8 @@ func RemovePlan(ctx context.Context, p *pipeline.Pipeline, name string, who pipe
 		if err := config.RemovePlan(t.Ctx, t.Tx, name); err != nil {
 			return err
 		}
-		if err := t.Enter("plan removed", memory.AssetSubject(plan.Asset), who.Called, "The plan "+name+" was removed"); err != nil {
+		if err := t.Enter("plan removed", memory.AssetSubject(plan.Asset), who.Called, "The plan "+name+
+			" was removed"); err != nil {
 			return err
 		}
 		t.ConfigChanged(store.Change{Scope: store.OfPlans})

@@ -24,7 +24,8 @@ func StartRun(ctx context.Context, p *pipeline.Pipeline, s act.RunStart, who pip
 		if err != nil {
 			return err
 		}
-		r = run.Run{Asset: a.Name, Title: s.Title, How: run.ByHand, StartedAt: t.Now, EndedAt: s.EndedAt, StartedBy: who.Called, Goals: s.Goals, Note: s.Note}
+		r = run.Run{Asset: a.Name, Title: s.Title, How: run.ByHand, StartedAt: t.Now, EndedAt: s.EndedAt,
+			StartedBy: who.Called, Goals: s.Goals, Note: s.Note}
 		if s.StartedAt != nil {
 			r.StartedAt = *s.StartedAt
 		}
@@ -32,7 +33,8 @@ func StartRun(ctx context.Context, p *pipeline.Pipeline, s act.RunStart, who pip
 			r.How, r.EndedBy = run.Afterwards, who.Called
 		}
 		if r.Title == "" {
-			r.Title = a.Called() + ", " + r.StartedAt.Time().In(t.Site.Settings.Location()).Format("2 January 2006 15:04")
+			r.Title = a.Called() + ", " + r.StartedAt.Time().In(t.Site.Settings.Location()).Format(
+				"2 January 2006 15:04")
 		}
 		if err := checkRun(t, &r); err != nil {
 			return err
@@ -62,7 +64,8 @@ func noneOn(t *reading.Turn, of string) error {
 	}
 	for i := range open {
 		if open[i].Asset == of && open[i].Plan == "" {
-			return fmt.Errorf("%s is on; end it first (jaunty run stop %d): %w", open[i].Title, open[i].ID, commit.ErrNotNow)
+			return fmt.Errorf("%s is on; end it first (jaunty run stop %d): %w", open[i].Title, open[i].ID,
+				commit.ErrNotNow)
 		}
 	}
 	return nil
@@ -74,7 +77,8 @@ func checkRun(t *reading.Turn, r *run.Run) error {
 	case r.StartedAt > t.Now:
 		return &measure.Fault{Field: "started_at", Reason: fmt.Sprintf("%s has not come yet", r.StartedAt)}
 	case r.EndedAt != nil && *r.EndedAt <= r.StartedAt:
-		return &measure.Fault{Field: "ended_at", Reason: fmt.Sprintf("%s is not after its start, %s", *r.EndedAt, r.StartedAt)}
+		return &measure.Fault{Field: "ended_at", Reason: fmt.Sprintf("%s is not after its start, %s", *r.EndedAt,
+			r.StartedAt)}
 	case r.EndedAt != nil && *r.EndedAt > t.Now:
 		return &measure.Fault{Field: "ended_at", Reason: fmt.Sprintf("%s has not come yet", *r.EndedAt)}
 	}
@@ -83,7 +87,8 @@ func checkRun(t *reading.Turn, r *run.Run) error {
 		case phase.Name == "":
 			return &measure.Fault{Field: fmt.Sprintf("phases[%d].name", i), Reason: "is empty"}
 		case phase.At < r.StartedAt || phase.At > r.Until(t.Now):
-			return &measure.Fault{Field: fmt.Sprintf("phases[%d].at", i), Reason: fmt.Sprintf("%s is not within the run", phase.At)}
+			return &measure.Fault{Field: fmt.Sprintf("phases[%d].at", i),
+				Reason: fmt.Sprintf("%s is not within the run", phase.At)}
 		}
 	}
 	slices.SortStableFunc(r.Phases, func(a, b run.Phase) int { return int(a.At - b.At) })
@@ -102,14 +107,16 @@ func checkGoals(t *reading.Turn, goals run.Goals) error {
 			return &measure.Fault{Field: at("signal"), Reason: err.(*measure.Fault).Reason}
 		}
 		if s.Kind != "number" {
-			return &measure.Fault{Field: at("signal"), Reason: fmt.Sprintf("%s holds %s; a goal is of numbers", s.Path(), s.Kind)}
+			return &measure.Fault{Field: at("signal"), Reason: fmt.Sprintf("%s holds %s; a goal is of numbers",
+				s.Path(), s.Kind)}
 		}
 	}
 	return nil
 }
 
 // ChangeRun changes a run.
-func ChangeRun(ctx context.Context, p *pipeline.Pipeline, id int64, c act.RunChange, who pipeline.Actor) (r run.Run, err error) {
+func ChangeRun(ctx context.Context, p *pipeline.Pipeline, id int64, c act.RunChange,
+	who pipeline.Actor) (r run.Run, err error) {
 	err = onRun(ctx, p, id, func(t *reading.Turn, found *run.Run, a *asset.Asset) error {
 		ends := c.EndedAt != nil && found.EndedAt == nil
 		if c.Title != nil && *c.Title != "" {
@@ -154,7 +161,8 @@ func ChangeRun(ctx context.Context, p *pipeline.Pipeline, id int64, c act.RunCha
 }
 
 // StopRun ends a run that is on, at an instant or now.
-func StopRun(ctx context.Context, p *pipeline.Pipeline, id int64, at *measure.Instant, who pipeline.Actor) (run.Run, error) {
+func StopRun(ctx context.Context, p *pipeline.Pipeline, id int64, at *measure.Instant,
+	who pipeline.Actor) (run.Run, error) {
 	if at == nil {
 		now := p.Now()
 		at = &now
@@ -167,7 +175,8 @@ func StopRun(ctx context.Context, p *pipeline.Pipeline, id int64, at *measure.In
 }
 
 // MarkPhase begins a phase of a run now, or at an instant.
-func MarkPhase(ctx context.Context, p *pipeline.Pipeline, id int64, phase run.Phase, who pipeline.Actor) (r run.Run, err error) {
+func MarkPhase(ctx context.Context, p *pipeline.Pipeline, id int64, phase run.Phase,
+	who pipeline.Actor) (r run.Run, err error) {
 	err = onRun(ctx, p, id, func(t *reading.Turn, found *run.Run, a *asset.Asset) error {
 		if phase.At == 0 {
 			phase.At = t.Now
@@ -202,7 +211,8 @@ func RemoveRun(ctx context.Context, p *pipeline.Pipeline, id int64, who pipeline
 	})
 }
 
-func onRun(ctx context.Context, p *pipeline.Pipeline, id int64, act func(*reading.Turn, *run.Run, *asset.Asset) error) error {
+func onRun(ctx context.Context, p *pipeline.Pipeline, id int64,
+	act func(*reading.Turn, *run.Run, *asset.Asset) error) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		r, err := events.Run(t.Ctx, t.Tx, id)
 		if err != nil {

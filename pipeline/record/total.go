@@ -86,7 +86,8 @@ func RemoveTotal(ctx context.Context, p *pipeline.Pipeline, name string, who pip
 }
 
 // ResetTotal lets a total count anew from now on. What it came to before is kept, by periods and up to this reset.
-func ResetTotal(ctx context.Context, p *pipeline.Pipeline, name, note string, who pipeline.Actor) (r total.Reset, err error) {
+func ResetTotal(ctx context.Context, p *pipeline.Pipeline, name, note string,
+	who pipeline.Actor) (r total.Reset, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		v, err := totalNamed(t, name)
 		if err != nil {
@@ -96,13 +97,15 @@ func ResetTotal(ctx context.Context, p *pipeline.Pipeline, name, note string, wh
 		if err := timeseries.AddReset(t.Ctx, t.Tx, v.ID, &r); err != nil {
 			return err
 		}
-		return t.Enter("total reset", name, who.Called, strings.TrimSuffix(fmt.Sprintf("Total %s was reset: %s", name, r.Note), ": "))
+		return t.Enter("total reset", name, who.Called,
+			strings.TrimSuffix(fmt.Sprintf("Total %s was reset: %s", name, r.Note), ": "))
 	})
 	return r, err
 }
 
 // UnresetTotal takes the newest reset of a total back.
-func UnresetTotal(ctx context.Context, p *pipeline.Pipeline, name string, who pipeline.Actor) (r total.Reset, err error) {
+func UnresetTotal(ctx context.Context, p *pipeline.Pipeline, name string,
+	who pipeline.Actor) (r total.Reset, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		v, err := totalNamed(t, name)
 		if err != nil {
@@ -111,7 +114,8 @@ func UnresetTotal(ctx context.Context, p *pipeline.Pipeline, name string, who pi
 		if r, err = timeseries.UndoReset(t.Ctx, t.Tx, v.ID, t.Now); err != nil {
 			return fmt.Errorf("a reset of total %s that could be undone %w", name, err)
 		}
-		return t.Enter("total reset undone", name, who.Called, fmt.Sprintf("The reset of total %s at %s was undone", name, r.At))
+		return t.Enter("total reset undone", name, who.Called, fmt.Sprintf("The reset of total %s at %s was undone",
+			name, r.At))
 	})
 	return r, err
 }
@@ -125,7 +129,8 @@ func SaveTariff(ctx context.Context, p *pipeline.Pipeline, v *total.Tariff, who 
 		if err := timeseries.SaveTariff(t.Ctx, t.Tx, v, t.Now); err != nil {
 			return err
 		}
-		return t.Enter("tariff saved", v.Name, who.Called, fmt.Sprintf("Tariff %s has %s", v.Name, prose.Count(len(v.Versions), "version", "versions")))
+		return t.Enter("tariff saved", v.Name, who.Called,
+			fmt.Sprintf("Tariff %s has %s", v.Name, prose.Count(len(v.Versions), "version", "versions")))
 	})
 }
 

@@ -25,7 +25,8 @@ import (
 const freshEnough = 5 * time.Minute
 
 // Verify checks what a signal shows against a reference, and keeps what came of it.
-func Verify(ctx context.Context, p *pipeline.Pipeline, path string, o act.VerificationOrder, who pipeline.Actor) (v calibrate.Verification, err error) {
+func Verify(ctx context.Context, p *pipeline.Pipeline, path string, o act.VerificationOrder,
+	who pipeline.Actor) (v calibrate.Verification, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		s, err := t.Site.FindSignal(path)
 		if err != nil {
@@ -43,7 +44,8 @@ func Verify(ctx context.Context, p *pipeline.Pipeline, path string, o act.Verifi
 		if !v.Passed {
 			result = "failed"
 		}
-		text := fmt.Sprintf("Verification of %s %s: it showed %s where the reference said %s", path, result, s.Figure(v.Shown, units), measure.Figure(units.Show(v.Reference, s.Unit)))
+		text := fmt.Sprintf("Verification of %s %s: it showed %s where the reference said %s", path, result,
+			s.Figure(v.Shown, units), measure.Figure(units.Show(v.Reference, s.Unit)))
 		return t.Enter("verification "+result, path, who.Called, text)
 	})
 	if err != nil {
@@ -58,7 +60,8 @@ func verify(t *reading.Turn, s *memory.Signal, o act.VerificationOrder) (v calib
 		return v, &measure.Fault{Field: "tolerance", Reason: err.Error()}
 	}
 	if s.Kind != site.KindNumber {
-		return v, &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; numbers can be verified", s.Path(), memory.Holds[s.Kind])}
+		return v, &measure.Fault{Field: "signal", Reason: fmt.Sprintf("%s holds %s; numbers can be verified", s.Path(),
+			memory.Holds[s.Kind])}
 	}
 	convert, err := configure.UnitOf(o.Unit, s)
 	if err != nil {
@@ -87,13 +90,15 @@ func fresh(t *reading.Turn, s *memory.Signal) error {
 	case s.State.At == 0:
 		return &measure.Fault{Field: "shown", Reason: s.Path() + " has no reading yet; say what it shows"}
 	case old > limit:
-		return &measure.Fault{Field: "shown", Reason: fmt.Sprintf("the newest reading of %s is %s old; say what it shows", s.Path(), prose.Length(old))}
+		return &measure.Fault{Field: "shown",
+			Reason: fmt.Sprintf("the newest reading of %s is %s old; say what it shows", s.Path(), prose.Length(old))}
 	}
 	return nil
 }
 
 // VerifyEvery says how often a signal is to be verified; the zero Every: never.
-func VerifyEvery(ctx context.Context, p *pipeline.Pipeline, path string, every calibrate.Every, who pipeline.Actor) error {
+func VerifyEvery(ctx context.Context, p *pipeline.Pipeline, path string, every calibrate.Every,
+	who pipeline.Actor) error {
 	err := p.Do(ctx, func(t *reading.Turn) error {
 		s, err := t.Site.FindSignal(path)
 		if err != nil {
@@ -132,9 +137,13 @@ func Remind(ctx context.Context, p *pipeline.Pipeline) error {
 			switch {
 			case is && d.Alarm == nil:
 				thing := roster.Thing(site.Title(s.Home.Title, s.Home.Name), site.Title(s.Title, s.Name))
-				a := alarm.Alarm{Kind: alarm.ByDueDate, Signal: s.Path(), Severity: alarm.Advisory, RaisedAt: due, Value: s.State.Value, Unit: s.Unit, When: "every " + d.Every.String(),
-					Sentence: fmt.Sprintf("%s is due for verification since %s", thing, due.Time().In(zone).Format("2 January 2006")),
-					Advice:   fmt.Sprintf("Hold a reference beside it: jaunty calibration verify %s --reference VALUE --tolerance 2%%", s.Path())}
+				a := alarm.Alarm{Kind: alarm.ByDueDate, Signal: s.Path(), Severity: alarm.Advisory, RaisedAt: due,
+					Value: s.State.Value, Unit: s.Unit, When: "every " + d.Every.String(),
+					Sentence: fmt.Sprintf("%s is due for verification since %s", thing,
+						due.Time().In(zone).Format("2 January 2006")),
+					Advice: fmt.Sprintf(
+						"Hold a reference beside it: jaunty calibration verify %s --reference VALUE --tolerance 2%%",
+						s.Path())}
 				id, err := t.RaiseSignalAlarm(s, a)
 				if err != nil {
 					return err

@@ -26,7 +26,8 @@ import (
 var errTried = errors.New("tried")
 
 // PutUnderGuard puts an asset under guard, all or nothing.
-func PutUnderGuard(ctx context.Context, p *pipeline.Pipeline, name string, o act.WatchOrder, who pipeline.Actor) (w act.Watch, err error) {
+func PutUnderGuard(ctx context.Context, p *pipeline.Pipeline, name string, o act.WatchOrder,
+	who pipeline.Actor) (w act.Watch, err error) {
 	err = onAsset(ctx, p, name, func(t *reading.Turn, a *asset.Asset) error {
 		s, err := t.Site.FindSignal(o.Guard.Signal)
 		if err != nil {
@@ -112,7 +113,8 @@ func watchSays(t *reading.Turn, a *asset.Asset, s *memory.Signal, g *alarm.Guard
 		if r.OnDelay != 0 {
 			fmt.Fprintf(&b, " for %s", prose.Length(time.Duration(r.OnDelay)))
 		}
-		fmt.Fprintf(&b, ", that is %s", map[alarm.Severity]string{alarm.Advisory: "an advisory", alarm.Warning: "a warning", alarm.Critical: "critical"}[r.Severity])
+		fmt.Fprintf(&b, ", that is %s", map[alarm.Severity]string{alarm.Advisory: "an advisory",
+			alarm.Warning: "a warning", alarm.Critical: "critical"}[r.Severity])
 	}
 	b.WriteString(". ")
 	if len(g.Tell) == 0 {

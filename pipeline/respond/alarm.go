@@ -21,7 +21,8 @@ import (
 )
 
 // onAlarm runs an act on one alarm in a commit of its own, and gives the alarm as it is then.
-func onAlarm(ctx context.Context, p *pipeline.Pipeline, id int64, act func(*reading.Turn, alarm.Alarm) error) (out alarm.Alarm, err error) {
+func onAlarm(ctx context.Context, p *pipeline.Pipeline, id int64,
+	act func(*reading.Turn, alarm.Alarm) error) (out alarm.Alarm, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		a, err := events.Alarm(t.Ctx, t.Tx, id)
 		if errors.Is(err, store.ErrNotFound) {
@@ -59,7 +60,8 @@ func acknowledge(t *reading.Turn, a alarm.Alarm, who string) error {
 		t.Step(g, alarm.Event{Kind: alarm.Acknowledge, At: t.Now, Side: side}, who)
 		return nil
 	}
-	return t.MarkAcknowledged(a, event.Happening{Transition: alarm.Transition{Kind: alarm.Acknowledged, At: t.Now, Value: a.Value}, Who: who})
+	return t.MarkAcknowledged(a, event.Happening{Transition: alarm.Transition{Kind: alarm.Acknowledged, At: t.Now,
+		Value: a.Value}, Who: who})
 }
 
 // Comment writes down what people say was the cause of an alarm.
@@ -85,7 +87,8 @@ func saveAct(t *reading.Turn, a *alarm.Alarm, kind, who, text string) error {
 	if err := events.SaveAlarm(t.Ctx, t.Tx, a, t.CommitNo); err != nil {
 		return err
 	}
-	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: t.Now, LearnedAt: t.Now, Kind: kind, Subject: a.Signal, Who: who, Text: text, AlarmID: &a.ID}, t.CommitNo)
+	return events.AddEntry(t.Ctx, t.Tx, site.Entry{At: t.Now, LearnedAt: t.Now, Kind: kind, Subject: a.Signal, Who: who,
+		Text: text, AlarmID: &a.ID}, t.CommitNo)
 }
 
 // Hand asks somebody else, a contact or an e-mail address, to take an alarm on; they are told.
@@ -99,7 +102,8 @@ func Hand(ctx context.Context, p *pipeline.Pipeline, id int64, to, who string) (
 			return &measure.Fault{Field: "to", Reason: fmt.Sprintf("alarm %d is over; there is nothing to hand on", id)}
 		}
 		a.HandedTo, a.HandedBy = names[0], who
-		if err := saveAct(t, &a, "alarm handed on", who, fmt.Sprintf("%s asks %s to take on: %s", who, calledOf(t, names[0]), a.Sentence)); err != nil {
+		if err := saveAct(t, &a, "alarm handed on", who, fmt.Sprintf("%s asks %s to take on: %s", who,
+			calledOf(t, names[0]), a.Sentence)); err != nil {
 			return err
 		}
 		s, _, err := t.TopicOf(id)
@@ -132,7 +136,8 @@ func HandBack(ctx context.Context, p *pipeline.Pipeline, id int64, who string) (
 			return fmt.Errorf("nobody has alarm %d: %w", id, commit.ErrNotNow)
 		}
 		a.AcknowledgedAt, a.AcknowledgedBy, a.HandedTo, a.HandedBy = nil, "", "", ""
-		if err := saveAct(t, &a, "alarm handed back", who, fmt.Sprintf("%s hands back: %s", who, a.Sentence)); err != nil {
+		if err := saveAct(t, &a, "alarm handed back", who,
+			fmt.Sprintf("%s hands back: %s", who, a.Sentence)); err != nil {
 			return err
 		}
 		s, _, err := t.TopicOf(id)
@@ -176,7 +181,8 @@ func ResetAlarm(ctx context.Context, p *pipeline.Pipeline, id int64, who string)
 		case g == nil && a.State == alarm.StateOver:
 			return fmt.Errorf("alarm %d is over already: %w", id, commit.ErrNotNow)
 		case g == nil || !g.Latch:
-			return fmt.Errorf("alarm %d is not latched; it is over by itself when all is in order: %w", id, commit.ErrNotNow)
+			return fmt.Errorf("alarm %d is not latched; it is over by itself when all is in order: %w", id,
+				commit.ErrNotNow)
 		case !g.State.Sides[side].Latched:
 			return fmt.Errorf("alarm %d cannot be reset while it is so: %s: %w", id, a.Sentence, commit.ErrNotNow)
 		}

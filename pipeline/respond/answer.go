@@ -69,7 +69,8 @@ type Receipt struct {
 	Answer             string
 }
 
-// TakeReceipt writes a gateway's receipt down. When the message did not arrive, the next step of the roster comes at once.
+// TakeReceipt writes a gateway's receipt down. When the message did not arrive, the next step of the roster comes at
+// once.
 func TakeReceipt(ctx context.Context, p *pipeline.Pipeline, r Receipt) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		n, err := events.NoticeOfGateway(t.Ctx, t.Tx, r.Carrier, r.GatewayID)
@@ -83,7 +84,8 @@ func TakeReceipt(ctx context.Context, p *pipeline.Pipeline, r Receipt) error {
 		if !r.OK {
 			state = roster.GivenUp
 		}
-		if err := events.Receipt(t.Ctx, t.Tx, roster.Delivery{NoticeID: n.ID, At: t.Now, OK: r.OK, Answer: r.Answer}, state); err != nil || r.OK || n.AlarmID == 0 {
+		if err := events.Receipt(t.Ctx, t.Tx, roster.Delivery{NoticeID: n.ID, At: t.Now, OK: r.OK, Answer: r.Answer},
+			state); err != nil || r.OK || n.AlarmID == 0 {
 			return err
 		}
 		return t.Undelivered(n)
@@ -98,8 +100,8 @@ type Reply struct {
 	Text      string
 }
 
-// TakeReply takes an answer: 1 says "I have it", of the message that it answers, or else of the newest one to that address. Any
-// other answer is written into the journal. taken tells whether the alarm is now the one's who answered.
+// TakeReply takes an answer: 1 says "I have it", of the message that it answers, or else of the newest one to that
+// address. Any other answer is written into the journal. taken tells whether the alarm is now the one's who answered.
 func TakeReply(ctx context.Context, p *pipeline.Pipeline, r Reply) (taken bool, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		n, err := noticeOf(t, r)
@@ -114,7 +116,8 @@ func TakeReply(ctx context.Context, p *pipeline.Pipeline, r Reply) (taken bool, 
 			if err != nil {
 				return err
 			}
-			return saveAct(t, &a, "alarm answered", calledOf(t, n.Contact), fmt.Sprintf("%s answers by %s: %s", calledOf(t, n.Contact), r.Carrier, ClipText(r.Text, 300)))
+			return saveAct(t, &a, "alarm answered", calledOf(t, n.Contact),
+				fmt.Sprintf("%s answers by %s: %s", calledOf(t, n.Contact), r.Carrier, ClipText(r.Text, 300)))
 		}
 		a, err := takeFor(t, n)
 		taken = a.AcknowledgedAt != nil
@@ -156,8 +159,8 @@ func Failed(ctx context.Context, p *pipeline.Pipeline, notices []roster.Notice) 
 	})
 }
 
-// JudgeCarriers raises an alarm for each carrier that keeps failing, told by other carriers, and ends those of carriers that
-// work again.
+// JudgeCarriers raises an alarm for each carrier that keeps failing, told by other carriers, and ends those of carriers
+// that work again.
 func JudgeCarriers(ctx context.Context, p *pipeline.Pipeline) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		carriers, err := events.Carriers(t.Ctx, t.Tx)
@@ -185,8 +188,10 @@ func Failing(c roster.CarrierState, now measure.Instant) bool {
 }
 
 func raiseCarrier(t *reading.Turn, c roster.CarrierState) error {
-	a := alarm.Alarm{Kind: alarm.ByCarrier, Severity: alarm.Warning, State: alarm.StateRaised, RaisedAt: *c.FailingSince, LearnedAt: t.Now, Value: float64(c.Failures), Extreme: float64(c.Failures),
-		Unit: "", When: "failing", Sentence: fmt.Sprintf("The carrier %s is failing: %s", c.Name, ClipText(c.Answer, 160)),
+	a := alarm.Alarm{Kind: alarm.ByCarrier, Severity: alarm.Warning, State: alarm.StateRaised,
+		RaisedAt: *c.FailingSince, LearnedAt: t.Now, Value: float64(c.Failures), Extreme: float64(c.Failures),
+		Unit: "", When: "failing", Sentence: fmt.Sprintf("The carrier %s is failing: %s", c.Name,
+			ClipText(c.Answer, 160)),
 		Advice: "See why, and what waits: jaunty carrier list, jaunty notice list --state waiting"}
 	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 		return err
@@ -194,7 +199,8 @@ func raiseCarrier(t *reading.Turn, c roster.CarrierState) error {
 	if err := events.SetCarrierAlarm(t.Ctx, t.Tx, c.Name, &a.ID); err != nil {
 		return err
 	}
-	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: a.RaisedAt, Value: a.Value}}, a.Sentence); err != nil {
+	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: a.RaisedAt,
+		Value: a.Value}}, a.Sentence); err != nil {
 		return err
 	}
 	names, err := t.OwnReaders()

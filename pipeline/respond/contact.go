@@ -21,8 +21,8 @@ import (
 	"jauntylark/store/timeseries"
 )
 
-// SaveContact stores a contact, or changes the one of that name. Addresses that stay keep their IDs; those that are new get one.
-// It tells which IDs are new.
+// SaveContact stores a contact, or changes the one of that name. Addresses that stay keep their IDs; those that are new
+// get one. It tells which IDs are new.
 func SaveContact(ctx context.Context, p *pipeline.Pipeline, c *roster.Contact, who string) (fresh []string, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		fresh = nil
@@ -30,7 +30,8 @@ func SaveContact(ctx context.Context, p *pipeline.Pipeline, c *roster.Contact, w
 			return err
 		}
 		if t.Site.Rosters[c.Name] != nil {
-			return &measure.Fault{Field: "name", Reason: fmt.Sprintf("a roster is called %s; rosters and contacts have names of their own each", c.Name)}
+			return &measure.Fault{Field: "name",
+				Reason: fmt.Sprintf("a roster is called %s; rosters and contacts have names of their own each", c.Name)}
 		}
 		if a := c.Away; a != nil && t.Site.Contacts[a.Instead] == nil {
 			return &measure.Fault{Field: "away.instead", Reason: site.Unknown("contact", a.Instead, contactNames(t))}
@@ -152,7 +153,9 @@ func SaveRoster(ctx context.Context, p *pipeline.Pipeline, r *roster.Roster, who
 			return err
 		}
 		if t.Site.Contacts[r.Name] != nil {
-			return &measure.Fault{Field: "name", Reason: fmt.Sprintf("a contact is called %s; rosters and contacts have names of their own each", r.Name)}
+			return &measure.Fault{Field: "name",
+				Reason: fmt.Sprintf("a contact is called %s; rosters and contacts have names of their own each",
+					r.Name)}
 		}
 		kind, old := "roster added", t.Site.Rosters[r.Name]
 		if r.ID, r.MadeAt, r.DrilledAt = 0, t.Now, nil; old != nil {
@@ -161,7 +164,8 @@ func SaveRoster(ctx context.Context, p *pipeline.Pipeline, r *roster.Roster, who
 		if err := config.SaveRoster(t.Ctx, t.Tx, r); err != nil {
 			return err
 		}
-		if err := t.Enter(kind, r.Name, who, fmt.Sprintf("Roster %s: %s, calls on %s", r.Called(), prose.Count(len(r.Steps), "step", "steps"), strings.Join(r.Names(), ", "))); err != nil {
+		if err := t.Enter(kind, r.Name, who, fmt.Sprintf("Roster %s: %s, calls on %s", r.Called(),
+			prose.Count(len(r.Steps), "step", "steps"), strings.Join(r.Names(), ", "))); err != nil {
 			return err
 		}
 		return replan(t)
@@ -221,7 +225,8 @@ func SetReach(ctx context.Context, p *pipeline.Pipeline, r *roster.SiteReach, wh
 		if err := config.SetSiteReach(t.Ctx, t.Tx, r); err != nil {
 			return err
 		}
-		if err := t.Enter("reach set", t.Site.Settings.Name, who, "What the site itself tells was changed"); err != nil {
+		if err := t.Enter("reach set", t.Site.Settings.Name, who,
+			"What the site itself tells was changed"); err != nil {
 			return err
 		}
 		t.ConfigChanged(store.Change{Scope: store.OfPeople})
@@ -230,7 +235,8 @@ func SetReach(ctx context.Context, p *pipeline.Pipeline, r *roster.SiteReach, wh
 }
 
 // TestContact sends a test message to a contact by some carriers, or all. It gives the numbers of the notices.
-func TestContact(ctx context.Context, p *pipeline.Pipeline, name string, by []string, who string) (ids []int64, err error) {
+func TestContact(ctx context.Context, p *pipeline.Pipeline, name string, by []string,
+	who string) (ids []int64, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		ids = nil
 		c := t.Site.Contacts[name]
@@ -244,9 +250,11 @@ func TestContact(ctx context.Context, p *pipeline.Pipeline, name string, by []st
 			}
 		}
 		if len(readers) == 0 {
-			return &measure.Fault{Field: "by", Reason: fmt.Sprintf("%s has no such address; %s", c.Called(), addressesSay(c))}
+			return &measure.Fault{Field: "by", Reason: fmt.Sprintf("%s has no such address; %s", c.Called(),
+				addressesSay(c))}
 		}
-		if err := t.Send(roster.Test, roster.TestMessage(t.Site.World(), c.Called(), who), readers, func(n *roster.Notice) { ids = append(ids, n.ID) }); err != nil {
+		if err := t.Send(roster.Test, roster.TestMessage(t.Site.World(), c.Called(), who), readers,
+			func(n *roster.Notice) { ids = append(ids, n.ID) }); err != nil {
 			return err
 		}
 		return t.Enter("contact tested", c.Name, who, fmt.Sprintf("%s sent a test to %s", who, c.Called()))
@@ -256,7 +264,8 @@ func TestContact(ctx context.Context, p *pipeline.Pipeline, name string, by []st
 
 // Plan tells in words whom a roster, saved or not, would tell of an alarm of a severity and a kind that is raised at an
 // instant and that nobody takes.
-func Plan(ctx context.Context, p *pipeline.Pipeline, r *roster.Roster, a roster.About, at measure.Instant) (lines []roster.Told, err error) {
+func Plan(ctx context.Context, p *pipeline.Pipeline, r *roster.Roster, a roster.About,
+	at measure.Instant) (lines []roster.Told, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		if err := r.Check(contactNames(t)); err != nil {
 			return err

@@ -17,10 +17,12 @@ import (
 	"jauntylark/store/events"
 )
 
-// StartDrill lets a marked, made-up reading go the whole way: it is taken in as a pack, steps a copy of the guard, and all whom
-// the guard tells are told, step by step, until somebody has it. The guard, its alarms and the signal stay as they are.
+// StartDrill lets a marked, made-up reading go the whole way: it is taken in as a pack, steps a copy of the guard, and
+// all whom the guard tells are told, step by step, until somebody has it. The guard, its alarms and the signal stay as
+// they are.
 //
-// It passes outputs by, unless it is to move them: then interlocks of the guard's alarm are driven until the drill ends.
+// It passes outputs by, unless it is to move them: then interlocks of the guard's alarm are driven until the drill
+// ends.
 func StartDrill(ctx context.Context, p *pipeline.Pipeline, guard string, moves bool, who string) (roster.Drill, error) {
 	order := &reading.DrillOrder{Guard: guard, Who: who, Moves: moves}
 	now := p.Now()
@@ -78,8 +80,8 @@ func EndDrills(t *reading.Turn) error {
 	return nil
 }
 
-// remindOfDrills raises an advisory for each roster that guards use and that was not drilled for long, and ends those of
-// rosters that were.
+// remindOfDrills raises an advisory for each roster that guards use and that was not drilled for long, and ends those
+// of rosters that were.
 func remindOfDrills(t *reading.Turn) error {
 	standing, err := config.DrillAlarms(t.Ctx, t.Tx)
 	if err != nil {
@@ -121,7 +123,8 @@ func raiseRosterAlarm(t *reading.Turn, r *roster.Roster, due measure.Instant) er
 			}
 		}
 	}
-	a := alarm.Alarm{Kind: alarm.ByDrills, Severity: alarm.Advisory, State: alarm.StateRaised, RaisedAt: due, LearnedAt: t.Now, When: "not drilled for 90 days",
+	a := alarm.Alarm{Kind: alarm.ByDrills, Severity: alarm.Advisory, State: alarm.StateRaised, RaisedAt: due,
+		LearnedAt: t.Now, When: "not drilled for 90 days",
 		Sentence: fmt.Sprintf("Roster %s is not proven: nobody has drilled it for 90 days", r.Called()),
 		Advice:   fmt.Sprintf("Drill a guard that tells it: jaunty drill start %s", guard)}
 	if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
@@ -130,7 +133,8 @@ func raiseRosterAlarm(t *reading.Turn, r *roster.Roster, due measure.Instant) er
 	if err := config.SetDrillAlarm(t.Ctx, t.Tx, r.ID, &a.ID); err != nil {
 		return err
 	}
-	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: due}}, a.Sentence); err != nil {
+	if err := t.EnterAlarm(a, "alarm raised", event.Happening{Transition: alarm.Transition{At: due}},
+		a.Sentence); err != nil {
 		return err
 	}
 	return t.TellAnew(notice.Topic{Alarm: a, Tells: roster.Raise}, []string{r.Name})

@@ -18,8 +18,10 @@ import (
 	"jauntylark/store/events"
 )
 
-// PutOutOfService takes a guard out of service, with why, or puts it back (why nil). What stands is over with that as its cause.
-func PutOutOfService(ctx context.Context, p *pipeline.Pipeline, name string, why *string, who string) (alarm.Guard, error) {
+// PutOutOfService takes a guard out of service, with why, or puts it back (why nil). What stands is over with that as
+// its cause.
+func PutOutOfService(ctx context.Context, p *pipeline.Pipeline, name string, why *string,
+	who string) (alarm.Guard, error) {
 	return pause(ctx, p, name, func(t *reading.Turn, g *memory.Guard) (string, string, error) {
 		if why == nil {
 			if g.OutOfUse == nil {
@@ -44,13 +46,15 @@ const (
 
 // Shelve keeps a guard's alarms from being told until an instant, but for those that are worse than what stands now, or
 // than its first rung where nothing stands (docs/semantics.md 19).
-func Shelve(ctx context.Context, p *pipeline.Pipeline, name string, until measure.Instant, why, who string) (alarm.Guard, error) {
+func Shelve(ctx context.Context, p *pipeline.Pipeline, name string, until measure.Instant, why,
+	who string) (alarm.Guard, error) {
 	return pause(ctx, p, name, func(t *reading.Turn, g *memory.Guard) (string, string, error) {
 		switch length := until.Sub(t.Now); {
 		case strings.TrimSpace(why) == "":
 			return "", "", &measure.Fault{Field: "why", Reason: "is missing; say why, for who finds the alarm shelved"}
 		case length < minShelf || length > maxShelf:
-			return "", "", &measure.Fault{Field: "until", Reason: fmt.Sprintf("%s is not between a minute and 30 days from now", until)}
+			return "", "", &measure.Fault{Field: "until",
+				Reason: fmt.Sprintf("%s is not between a minute and 30 days from now", until)}
 		}
 		severity := g.Severity
 		for side, id := range g.Alarms {
@@ -89,7 +93,8 @@ func Unshelve(ctx context.Context, p *pipeline.Pipeline, name, who string) (alar
 }
 
 // pause changes whether a guard is heard, and writes that down.
-func pause(ctx context.Context, p *pipeline.Pipeline, name string, change func(*reading.Turn, *memory.Guard) (kind, text string, err error), who string) (out alarm.Guard, err error) {
+func pause(ctx context.Context, p *pipeline.Pipeline, name string,
+	change func(*reading.Turn, *memory.Guard) (kind, text string, err error), who string) (out alarm.Guard, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		g, err := t.Site.FindGuard(name)
 		if err != nil {
@@ -129,7 +134,8 @@ func EndShelves(t *reading.Turn, ids []int64) error {
 		if err := config.PauseGuard(t.Ctx, t.Tx, id, g.OutOfUse, nil); err != nil {
 			return err
 		}
-		if err := t.Enter("guard unshelved", g.Name, "", fmt.Sprintf("Guard %s is shelved no more: its time is over", g.Name)); err != nil {
+		if err := t.Enter("guard unshelved", g.Name, "", fmt.Sprintf("Guard %s is shelved no more: its time is over",
+			g.Name)); err != nil {
 			return err
 		}
 		if err := tellUnshelved(t, g); err != nil {
@@ -161,7 +167,8 @@ func tellUnshelved(t *reading.Turn, g *memory.Guard) error {
 			continue
 		}
 		a.Value = g.State.Held // what it reads now
-		if err := t.TellAnew(notice.Topic{Alarm: a, Test: test, Device: g.Subject.Home, Guarding: g, Tells: roster.Raise}, g.Tell); err != nil {
+		if err := t.TellAnew(notice.Topic{Alarm: a, Test: test, Device: g.Subject.Home, Guarding: g,
+			Tells: roster.Raise}, g.Tell); err != nil {
 			return err
 		}
 	}

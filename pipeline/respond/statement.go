@@ -52,7 +52,8 @@ func SaveStatement(ctx context.Context, p *pipeline.Pipeline, s *statement.State
 		if err := config.SaveStatement(t.Ctx, t.Tx, s); err != nil {
 			return err
 		}
-		if err := t.Enter(kind, s.Name, who, fmt.Sprintf("Statement %s: %s of each %s, told at %s", s.Called(), s.Kind, s.Every, s.At)); err != nil {
+		if err := t.Enter(kind, s.Name, who, fmt.Sprintf("Statement %s: %s of each %s, told at %s", s.Called(), s.Kind,
+			s.Every, s.At)); err != nil {
 			return err
 		}
 		t.ConfigChanged(store.Change{Scope: store.OfPeople})
@@ -93,9 +94,10 @@ func RemoveStatement(ctx context.Context, p *pipeline.Pipeline, name, who string
 	})
 }
 
-// SendStatement sends the statement of a period now, to those whom it is for or, when names are given, to these. It tells how
-// many notices were planned.
-func SendStatement(ctx context.Context, p *pipeline.Pipeline, name string, period statement.Period, names []string, who string) (sent int, err error) {
+// SendStatement sends the statement of a period now, to those whom it is for or, when names are given, to these. It
+// tells how many notices were planned.
+func SendStatement(ctx context.Context, p *pipeline.Pipeline, name string, period statement.Period, names []string,
+	who string) (sent int, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		s, err := statementNamed(t, name)
 		if err != nil {
@@ -114,22 +116,29 @@ func SendStatement(ctx context.Context, p *pipeline.Pipeline, name string, perio
 		if sent == 0 {
 			return &measure.Fault{Field: "to", Reason: "nobody of them has an address but for calls"}
 		}
-		return t.Enter("statement sent", name, who, fmt.Sprintf("%s sent the statement %s of %s", who, s.Called(), s.Words(period, t.Site.Settings.Location())))
+		return t.Enter("statement sent", name, who, fmt.Sprintf("%s sent the statement %s of %s", who, s.Called(),
+			s.Words(period, t.Site.Settings.Location())))
 	})
 	return sent, err
 }
 
-// planStatement puts a statement into the outbox; its sheet is made when it is sent. It goes by all carriers but a call.
+// planStatement puts a statement into the outbox; its sheet is made when it is sent. It goes by all carriers but a
+// call.
 func planStatement(t *reading.Turn, s *statement.Statement, period statement.Period, names []string) (int, error) {
 	readers := slices.DeleteFunc(roster.Distinct(t.Readers(names)), func(r roster.Reader) bool {
 		return r.Carrier == roster.Voice
 	})
 	zone := t.Site.Settings.Location()
-	words := roster.Message{Short: s.Called() + ": " + s.Words(period, zone), Long: s.Called() + " of " + s.Words(period, zone) + "\n"}
-	return len(readers), t.Send(roster.Statement, words, readers, func(n *roster.Notice) { n.Route.Statement, n.Route.Period = s.Name, period.From })
+	words := roster.Message{Short: s.Called() + ": " + s.Words(period, zone), Long: s.Called() + " of " +
+		s.Words(period, zone) + "\n"}
+	return len(readers), t.Send(roster.Statement, words, readers, func(n *roster.Notice) {
+		n.Route.Statement,
+			n.Route.Period = s.Name, period.From
+	})
 }
 
-// SendStatements sends what is due. After an outage the newest period is sent, once; those before it are not made up for.
+// SendStatements sends what is due. After an outage the newest period is sent, once; those before it are not made up
+// for.
 func SendStatements(t *reading.Turn, ids []int64) error {
 	due, err := config.StatementsDue(t.Ctx, t.Tx, t.Now)
 	if err != nil {
@@ -183,7 +192,8 @@ func rezoneStatements(t *reading.Turn, from, to *time.Location) error {
 }
 
 // Sheet makes what a statement says of a period.
-func Sheet(ctx context.Context, p *pipeline.Pipeline, s *statement.Statement, period statement.Period) (statement.Sheet, error) {
+func Sheet(ctx context.Context, p *pipeline.Pipeline, s *statement.Statement,
+	period statement.Period) (statement.Sheet, error) {
 	here, err := config.Site(ctx, p.Store)
 	if err != nil {
 		return statement.Sheet{}, err
@@ -208,7 +218,8 @@ func Sheet(ctx context.Context, p *pipeline.Pipeline, s *statement.Statement, pe
 }
 
 // came gives what the totals of a statement came to in a period, and in what it is compared with.
-func came(ctx context.Context, p *pipeline.Pipeline, s *statement.Statement, period, before statement.Period, here site.Site) (all []statement.Came, err error) {
+func came(ctx context.Context, p *pipeline.Pipeline, s *statement.Statement, period, before statement.Period,
+	here site.Site) (all []statement.Came, err error) {
 	totals, err := timeseries.Totals(ctx, p.Store)
 	if err != nil {
 		return nil, err
@@ -224,9 +235,11 @@ func came(ctx context.Context, p *pipeline.Pipeline, s *statement.Statement, per
 		}
 		t.Unit = t.OutUnit(unit, currency)
 		results := func(edges ...measure.Instant) ([]total.Result, error) {
-			return timeseries.Results(ctx, p.Store, timeseries.Asked{Total: t, Currency: here.Currency, Edges: func(*time.Location) []measure.Instant { return edges }})
+			return timeseries.Results(ctx, p.Store, timeseries.Asked{Total: t, Currency: here.Currency,
+				Edges: func(*time.Location) []measure.Instant { return edges }})
 		}
-		two, err := results(slices.Compact([]measure.Instant{before.From, max(before.Until, before.From+1), period.From, period.Until})...)
+		two, err := results(slices.Compact([]measure.Instant{before.From, max(before.Until, before.From+1), period.From,
+			period.Until})...)
 		if err != nil {
 			return nil, err
 		}

@@ -13,16 +13,16 @@ import (
 	"jauntylark/store/events"
 )
 
-// onItsWay is how long after the service was last seen to be up a reading may have been measured that was on its way when it
-// went down.
+// onItsWay is how long after the service was last seen to be up a reading may have been measured that was on its way
+// when it went down.
 const onItsWay = time.Second
 
 // leapKind is the kind of the journal's entries about the clock.
 const leapKind = "clock changed"
 
-// NoteAbsence lets delays stand still that were running when no process of the service was up: from the last note that one was,
-// until their device is heard again (docs/semantics.md 14). It is asked in the first turn of a process, and in the first after
-// turns that failed because the database was away.
+// NoteAbsence lets delays stand still that were running when no process of the service was up: from the last note that
+// one was, until their device is heard again (docs/semantics.md 14). It is asked in the first turn of a process, and in
+// the first after turns that failed because the database was away.
 func (t *Turn) NoteAbsence() error {
 	last, others, err := events.LastBeat(t.Ctx, t.Tx)
 	last = max(last, t.LastUp)
@@ -57,8 +57,8 @@ func (t *Turn) NoteAbsence() error {
 	return nil
 }
 
-// whatWasAway names what an absence was of: a process that was at work has lost the database, one that begins or stood still was
-// away itself.
+// whatWasAway names what an absence was of: a process that was at work has lost the database, one that begins or stood
+// still was away itself.
 func (t *Turn) whatWasAway() string {
 	if t.LostDatabase {
 		return "the database"
@@ -102,16 +102,17 @@ func (t *Turn) countAnew(d *memory.Device) {
 		t.WakeAt(d, t.Now)
 	}
 	for _, s := range d.Signals {
-		if own := t.Now - s.State.Lag(); s.State.FaultSince != 0 && s.State.FaultAlarm == nil && s.State.FaultSince < own {
+		if own := t.Now - s.State.Lag(); s.State.FaultSince != 0 && s.State.FaultAlarm == nil &&
+			s.State.FaultSince < own {
 			s.State.FaultSince = own
 			t.Changed(s)
 		}
 	}
 }
 
-// SpanAbsence takes a reading that was measured while the service was away and follows on from what was known, as the next one
-// of a device that keeps what it cannot send: the value before it held until then, and delays did not stand still. A reading
-// without a time tells nothing of the absence.
+// SpanAbsence takes a reading that was measured while the service was away and follows on from what was known, as the
+// next one of a device that keeps what it cannot send: the value before it held until then, and delays did not stand
+// still. A reading without a time tells nothing of the absence.
 func (t *Turn) SpanAbsence(s *memory.Signal, e *memory.Reading) {
 	d, lag := s.Home, s.State.Lag()
 	next := s.State.HeldAt.Add(time.Duration(s.EffectiveInterval()) * 3 / 2)
@@ -139,8 +140,8 @@ func (t *Turn) resume(d *memory.Device, at measure.Instant) {
 	}
 }
 
-// eachWaiting lets the delays that stand still, of guards and interlocks of a signal and of what is derived from it, go on from
-// the instant that when gives for the one since which they stand still.
+// eachWaiting lets the delays that stand still, of guards and interlocks of a signal and of what is derived from it, go
+// on from the instant that when gives for the one since which they stand still.
 func (t *Turn) eachWaiting(s *memory.Signal, when func(since measure.Instant) measure.Instant) {
 	if s.State.SilentAt != 0 {
 		return

@@ -34,9 +34,13 @@ func (t *Turn) JudgeClock(d *memory.Device, arrived measure.Instant, n *Taken) e
 		d.State.LateSince = arrived
 		t.DeviceChanged(d)
 	case d.State.ClockAlarmID == nil && arrived.Sub(d.State.LateSince) >= memory.SilenceLimit(d.Interval):
-		return t.RaiseDeviceAlarm(d, &d.State.ClockAlarmID, alarm.Alarm{Kind: alarm.ByClock, When: "late for " + measure.Duration(memory.SilenceLimit(d.Interval)).String(), Unit: "s",
-			Value: arrived.Sub(d.State.LateSince).Seconds(), Sentence: site.Title(d.Title, d.Name) + " is sending old readings alone; its clock is perhaps wrong",
-			Advice: fmt.Sprintf("Set the device's clock, or correct it here: jaunty device set %s --clock-offset SECONDS", d.Name)}, arrived)
+		return t.RaiseDeviceAlarm(d, &d.State.ClockAlarmID, alarm.Alarm{Kind: alarm.ByClock, When: "late for " +
+			measure.Duration(memory.SilenceLimit(d.Interval)).String(), Unit: "s",
+			Value: arrived.Sub(d.State.LateSince).Seconds(), Sentence: site.Title(d.Title, d.Name) +
+				" is sending old readings alone; its clock is perhaps wrong",
+			Advice: fmt.Sprintf(
+				"Set the device's clock, or correct it here: jaunty device set %s --clock-offset SECONDS", d.Name)},
+			arrived)
 	}
 	return nil
 }

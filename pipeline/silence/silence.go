@@ -171,7 +171,8 @@ func (t *Turn) raiseSilence(d *memory.Device, at measure.Instant) error {
 	} else if n > 1 {
 		sentence += fmt.Sprintf(" with the %d devices behind it", n)
 	}
-	a := alarm.Alarm{Kind: alarm.BySilence, Value: at.Sub(d.Heard).Seconds(), Unit: "s", Sentence: sentence, When: "silent",
+	a := alarm.Alarm{Kind: alarm.BySilence, Value: at.Sub(d.Heard).Seconds(), Unit: "s", Sentence: sentence,
+		When:   "silent",
 		Advice: "Look whether it has power and network."}
 	if d.Interval != 0 {
 		a.When = "silent for " + measure.Duration(memory.SilenceLimit(d.Interval)).String()

@@ -36,7 +36,8 @@ func alarmsOperations(v *web.Server) {
 }
 
 func listAlarms(ctx context.Context, v *web.Server, in *api.ListAlarmsIn) ([]alarm.Alarm, error) {
-	query := events.AlarmQuery{Standing: !in.All, Signal: in.Signal, Guard: in.Guard, Before: in.Before, Limit: in.Limit}
+	query := events.AlarmQuery{Standing: !in.All, Signal: in.Signal, Guard: in.Guard, Before: in.Before,
+		Limit: in.Limit}
 	if !in.Since.IsZero() {
 		query.Since = measure.InstantOf(in.Since)
 	}
@@ -58,7 +59,8 @@ func getAlarm(ctx context.Context, v *web.Server, in *api.AlarmPath) (api.AlarmS
 	if err == nil {
 		story.Journal, err = events.Journal(ctx, v.Store, events.JournalQuery{Alarm: in.ID, Limit: 1000})
 	}
-	if over := slices.IndexFunc(story.Journal, func(e site.Entry) bool { return e.Kind == "alarm over" }); over >= 0 && a.ClearedAt != nil {
+	if over := slices.IndexFunc(story.Journal, func(e site.Entry) bool { return e.Kind == "alarm over" }); over >= 0 &&
+		a.ClearedAt != nil {
 		story.Ended = story.Journal[over].Text
 	}
 	return story, err
@@ -97,7 +99,8 @@ func getHealth(ctx context.Context, v *web.Server, in *api.Within) (alarm.Health
 }
 
 func listJournal(ctx context.Context, v *web.Server, in *api.ListJournalIn) ([]site.Entry, error) {
-	q := events.JournalQuery{Device: in.Device, Kind: in.Kind, Severity: in.Severity, Words: in.Words, Before: in.Before, Limit: in.Limit}
+	q := events.JournalQuery{Device: in.Device, Kind: in.Kind, Severity: in.Severity, Words: in.Words,
+		Before: in.Before, Limit: in.Limit}
 	if !in.Since.IsZero() {
 		q.Since = measure.InstantOf(in.Since)
 	}

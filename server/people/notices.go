@@ -27,7 +27,8 @@ func noticesOperations(v *web.Server) {
 }
 
 func listNotices(ctx context.Context, v *web.Server, in *api.ListNoticesIn) ([]api.NoticeStory, error) {
-	notices, err := events.Notices(ctx, v.Store, events.NoticeQuery{Alarm: in.Alarm, State: in.State, Contact: in.Contact, Carrier: in.Carrier, Before: in.Before, Limit: in.Limit})
+	notices, err := events.Notices(ctx, v.Store, events.NoticeQuery{Alarm: in.Alarm, State: in.State,
+		Contact: in.Contact, Carrier: in.Carrier, Before: in.Before, Limit: in.Limit})
 	out := make([]api.NoticeStory, len(notices))
 	for i, n := range notices {
 		out[i] = api.NoticeStory{Notice: n.Public(), Advice: n.WhatToDo()}
@@ -46,7 +47,8 @@ func listCarriers(ctx context.Context, v *web.Server, _ *api.None) ([]api.Carrie
 	}
 	out := make([]api.CarrierNow, len(roster.Carriers))
 	for i, name := range roster.Carriers {
-		out[i] = api.CarrierNow{CarrierState: roster.CarrierState{Name: name}, On: slices.Contains(v.CarriersOn, name), Waiting: waiting[name], How: switchedOnBy(name)}
+		out[i] = api.CarrierNow{CarrierState: roster.CarrierState{Name: name}, On: slices.Contains(v.CarriersOn, name),
+			Waiting: waiting[name], How: switchedOnBy(name)}
 		for _, s := range states {
 			if s.Name == name {
 				out[i].CarrierState, out[i].Failing = s, respond.Failing(s, v.Pipeline.Now())
@@ -114,7 +116,10 @@ func ownContact(ctx context.Context, v *web.Server) (roster.Contact, error) {
 	names := map[string]bool{}
 	for _, c := range contacts {
 		names[c.Name] = true
-		if slices.ContainsFunc(c.Addresses, func(a roster.Address) bool { return a.Carrier == roster.Mail && strings.EqualFold(a.To, person.Email) }) {
+		if slices.ContainsFunc(c.Addresses, func(a roster.Address) bool {
+			return a.Carrier == roster.Mail &&
+				strings.EqualFold(a.To, person.Email)
+		}) {
 			return c, nil
 		}
 	}
@@ -126,7 +131,8 @@ func ownContact(ctx context.Context, v *web.Server) (roster.Contact, error) {
 	if name == "" || names[name] || name == roster.OnDuty {
 		name = site.NameFrom(strings.ReplaceAll(person.Email, "@", "-at-"))
 	}
-	return roster.Contact{Name: name, Title: person.Name, Addresses: roster.Addresses{{Carrier: roster.Mail, To: person.Email}}}, nil
+	return roster.Contact{Name: name, Title: person.Name,
+		Addresses: roster.Addresses{{Carrier: roster.Mail, To: person.Email}}}, nil
 }
 
 func switchPushOn(ctx context.Context, v *web.Server, in *api.Body[api.PushOrder]) (roster.Contact, error) {
@@ -147,6 +153,9 @@ func switchPushOff(ctx context.Context, v *web.Server, in *api.Body[api.PushOrde
 	if err != nil {
 		return roster.Contact{}, err
 	}
-	c.Addresses = slices.DeleteFunc(c.Addresses, func(a roster.Address) bool { return a.Carrier == roster.Push && a.To == in.Body.Endpoint })
+	c.Addresses = slices.DeleteFunc(c.Addresses, func(a roster.Address) bool {
+		return a.Carrier == roster.Push &&
+			a.To == in.Body.Endpoint
+	})
 	return saveContact(ctx, v, c)
 }

@@ -110,7 +110,8 @@ func testContact(ctx context.Context, v *web.Server, in *api.TestContactIn) (api
 	}
 	for _, carrier := range by {
 		if !slices.Contains(roster.Carriers, carrier) {
-			return api.TestSent{}, web.Wrong("by", site.Unknown("carrier", carrier, roster.Carriers)+"; carriers are "+strings.Join(roster.Carriers, ", "))
+			return api.TestSent{}, web.Wrong("by", site.Unknown("carrier", carrier, roster.Carriers)+"; carriers are "+
+				strings.Join(roster.Carriers, ", "))
 		}
 	}
 	ids, err := respond.TestContact(ctx, v.Pipeline, in.Contact, by, web.Actor(ctx))
@@ -164,7 +165,8 @@ func planRoster(ctx context.Context, v *web.Server, in *api.Body[api.PlanOrder])
 	if in.Body.Roster.Name == "" {
 		in.Body.Roster.Name = "new"
 	}
-	calls, err := respond.Plan(ctx, v.Pipeline, &in.Body.Roster, roster.About{Severity: plan.Severity, Kind: plan.Kind}, plan.At)
+	calls, err := respond.Plan(ctx, v.Pipeline, &in.Body.Roster, roster.About{Severity: plan.Severity, Kind: plan.Kind},
+		plan.At)
 	plan.Calls = append([]roster.Told{}, calls...)
 	return plan, err
 }

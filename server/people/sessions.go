@@ -41,7 +41,8 @@ type withCookie[T any] struct {
 }
 
 func sessionCookieOf(v *web.Server, value string, lasts time.Duration) http.Cookie {
-	return http.Cookie{Name: web.SessionCookie, Value: value, Path: "/", HttpOnly: true, Secure: v.Secure, SameSite: http.SameSiteLaxMode, MaxAge: int(lasts.Seconds())}
+	return http.Cookie{Name: web.SessionCookie, Value: value, Path: "/", HttpOnly: true, Secure: v.Secure,
+		SameSite: http.SameSiteLaxMode, MaxAge: int(lasts.Seconds())}
 }
 
 func signIn(ctx context.Context, v *web.Server, in *api.Body[api.Credentials]) (*withCookie[site.Person], error) {
@@ -89,7 +90,9 @@ func putSite(ctx context.Context, v *web.Server, in *api.Body[api.SiteChange]) (
 	if _, err := time.LoadLocation(here.Zone); err != nil || here.Zone == "Local" || here.Zone == "" {
 		return site.Site{}, web.Wrong("zone", `"`+here.Zone+`" is not a time zone; write it like Europe/Dublin`)
 	}
-	if err := errors.Join(site.CheckKeep("keep_readings", here.KeepReadings), site.CheckKeep("keep_figures", here.KeepFigures), site.CheckKeep("keep_alarms", here.KeepAlarms), site.CheckKeep("keep_journal", here.KeepJournal), here.Units.Check(), here.Holidays.Check()); err != nil {
+	if err := errors.Join(site.CheckKeep("keep_readings", here.KeepReadings),
+		site.CheckKeep("keep_figures", here.KeepFigures), site.CheckKeep("keep_alarms", here.KeepAlarms),
+		site.CheckKeep("keep_journal", here.KeepJournal), here.Units.Check(), here.Holidays.Check()); err != nil {
 		return site.Site{}, err
 	}
 	return here, respond.SetSite(ctx, v.Pipeline, here, web.Actor(ctx))

@@ -56,7 +56,8 @@ func removeStatement(ctx context.Context, v *web.Server, in *api.StatementPath) 
 }
 
 // periodOf gives the period of a statement that an instant lies in; the newest that is over for none.
-func periodOf(ctx context.Context, v *web.Server, s *statement.Statement, at *measure.Instant) (p statement.Period, err error) {
+func periodOf(ctx context.Context, v *web.Server, s *statement.Statement,
+	at *measure.Instant) (p statement.Period, err error) {
 	zone, err := web.ZoneOf(ctx, v, "")
 	if err != nil {
 		return p, err
@@ -127,14 +128,16 @@ func serveStatement(v *web.Server, c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'")
+		c.Response().Header().Set("Content-Security-Policy",
+			"default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'")
 		return c.HTML(http.StatusOK, page)
 	case "csv":
 		table, err := sheet.CSV()
 		if err != nil {
 			return err
 		}
-		c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", c.Param("statement")+".csv"))
+		c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", c.Param("statement")+
+			".csv"))
 		return c.Blob(http.StatusOK, "text/csv; charset=utf-8; header=present", []byte(table))
 	default:
 		return web.Wrong("as", fmt.Sprintf("%q is neither html nor csv", as))

@@ -28,13 +28,14 @@ import (
 
 // takeOperations has the operations of this file answered.
 func takeOperations(v *web.Server) {
-	v.Echo.Match([]string{http.MethodGet, http.MethodHead}, "/take/:token", func(c *echo.Context) error { return serveTake(v, c) })
+	v.Echo.Match([]string{http.MethodGet, http.MethodHead}, "/take/:token",
+		func(c *echo.Context) error { return serveTake(v, c) })
 	v.Echo.POST("/take/:token", func(c *echo.Context) error { return takeByLink(v, c) })
 	web.AnswerFile(v, api.CallBack.Operation, serveCallback)
 }
 
-// takePage is what a link in a message opens: the alarm in words and one button. Looking at it does nothing, so that mail
-// scanners, which fetch links, take nothing.
+// takePage is what a link in a message opens: the alarm in words and one button. Looking at it does nothing, so that
+// mail scanners, which fetch links, take nothing.
 var takePage = template.Must(template.New("take").Parse(`<!doctype html>
 <html lang="en">
 <head>
@@ -73,11 +74,13 @@ type takeView struct {
 func showTake(v *web.Server, c *echo.Context, status int, view takeView) error {
 	here, err := config.Site(c.Request().Context(), v.Store)
 	if err != nil {
-		status, view = http.StatusServiceUnavailable, takeView{Heading: "The service cannot answer now", Says: []string{"Try again in a moment."}}
+		status, view = http.StatusServiceUnavailable, takeView{Heading: "The service cannot answer now",
+			Says: []string{"Try again in a moment."}}
 	}
 	view.Site = here.Name
 	h := c.Response().Header()
-	h.Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'")
+	h.Set("Content-Security-Policy",
+		"default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'")
 	h.Set("Cache-Control", "no-store")
 	h.Set("Referrer-Policy", "no-referrer")
 	var page bytes.Buffer
@@ -117,7 +120,8 @@ func takeViewOf(v *web.Server, c *echo.Context, a alarm.Alarm, used bool) takeVi
 	if a.Drill {
 		drill = "This is a drill: nothing is wrong. "
 	}
-	view.Says = append(view.Says, drill+strings.ToUpper(string(a.Severity[:1]))+string(a.Severity[1:])+", since "+roster.When(here, a.RaisedAt)+".")
+	view.Says = append(view.Says, drill+strings.ToUpper(string(a.Severity[:1]))+string(a.Severity[1:])+", since "+
+		roster.When(here, a.RaisedAt)+".")
 	if a.Advice != "" {
 		view.Says = append(view.Says, "What to do: "+a.Advice)
 	}
@@ -150,10 +154,12 @@ func refuseTake(v *web.Server, c *echo.Context, err error) error {
 	case errors.Is(err, notify.ErrExpired):
 		status, view.Says = http.StatusGone, []string{"It is too old. Sign in to the console to see how things stand."}
 	case errors.Is(err, respond.ErrUsed):
-		status, view.Says = http.StatusConflict, []string{"It was used before. Sign in to the console to see how things stand."}
+		status, view.Says = http.StatusConflict,
+			[]string{"It was used before. Sign in to the console to see how things stand."}
 	default:
 		v.Log.Warn("a link could not be answered", "error", err)
-		status, view = http.StatusServiceUnavailable, takeView{Heading: "The service cannot answer now", Says: []string{"Try again in a moment."}}
+		status, view = http.StatusServiceUnavailable, takeView{Heading: "The service cannot answer now",
+			Says: []string{"Try again in a moment."}}
 	}
 	return showTake(v, c, status, view)
 }
@@ -168,7 +174,8 @@ func takeByLink(v *web.Server, c *echo.Context) error {
 	if err != nil {
 		return refuseTake(v, c, err)
 	}
-	view := takeView{Heading: "Thank you", Says: []string{a.AcknowledgedBy + " has it: " + a.Sentence + ".", "Everybody who was told hears so."}}
+	view := takeView{Heading: "Thank you", Says: []string{a.AcknowledgedBy + " has it: " + a.Sentence + ".",
+		"Everybody who was told hears so."}}
 	if a.Advice != "" {
 		view.Says = append(view.Says, "What to do: "+a.Advice)
 	}
@@ -194,7 +201,8 @@ func serveCallback(v *web.Server, c *echo.Context) error {
 	switch {
 	case reply.Text != "" && fields[reply.Text] != "":
 		err = onceRecorded(ctx, func() error {
-			_, err := respond.TakeReply(ctx, v.Pipeline, respond.Reply{Carrier: carrier, GatewayID: fields[reply.ID], From: plainNumber(fields[reply.From]), Text: fields[reply.Text]})
+			_, err := respond.TakeReply(ctx, v.Pipeline, respond.Reply{Carrier: carrier, GatewayID: fields[reply.ID],
+				From: plainNumber(fields[reply.From]), Text: fields[reply.Text]})
 			return err
 		})
 	case form.ID != "" && fields[form.ID] != "" && fields[form.State] != "":
@@ -203,11 +211,15 @@ func serveCallback(v *web.Server, c *echo.Context) error {
 		if delivered || failed { // others are on the way
 			said := strings.TrimSpace(state + ": " + fields[form.Reason])
 			err = onceRecorded(ctx, func() error {
-				return respond.TakeReceipt(ctx, v.Pipeline, respond.Receipt{Carrier: carrier, GatewayID: fields[form.ID], OK: delivered, Answer: strings.TrimSuffix(said, ":")})
+				return respond.TakeReceipt(ctx, v.Pipeline,
+					respond.Receipt{Carrier: carrier, GatewayID: fields[form.ID], OK: delivered,
+						Answer: strings.TrimSuffix(said, ":")})
 			})
 		}
 	default:
-		return huma.Error422UnprocessableEntity("This is neither a receipt nor an answer by the gateway's description; it has the fields " + fieldNames(fields) + ".")
+		return huma.Error422UnprocessableEntity(
+			"This is neither a receipt nor an answer by the gateway's description; it has the fields " +
+				fieldNames(fields) + ".")
 	}
 	if err != nil {
 		return err
@@ -215,7 +227,8 @@ func serveCallback(v *web.Server, c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
-// A gateway may call back before what it answered is written down, so a message that is not known yet is looked for again.
+// A gateway may call back before what it answered is written down, so a message that is not known yet is looked for
+// again.
 const (
 	recordedWithin = 3 * time.Second
 	recordedLook   = 100 * time.Millisecond

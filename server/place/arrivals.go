@@ -62,7 +62,8 @@ func arrivalSignals(ctx context.Context, v *web.Server, a site.Arrival) ([]site.
 }
 
 func letDeviceIn(ctx context.Context, v *web.Server, in *api.LetInIn) (site.Device, error) {
-	d, err := configure.LetIn(ctx, v.Pipeline, in.Name, site.Device{Kit: in.Body.Kit, Title: strings.TrimSpace(in.Body.Title), Behind: in.Body.Behind}, web.Who(ctx))
+	d, err := configure.LetIn(ctx, v.Pipeline, in.Name,
+		site.Device{Kit: in.Body.Kit, Title: strings.TrimSpace(in.Body.Title), Behind: in.Body.Behind}, web.Who(ctx))
 	if err != nil {
 		return site.Device{}, err
 	}

@@ -95,7 +95,10 @@ func setUnits(ctx context.Context, v *web.Server, in *api.Body[api.UnitsOrder]) 
 		return site.Person{}, err
 	}
 	person := web.PersonOf(ctx)
-	err := v.Pipeline.Do(ctx, func(t *reading.Turn) error { return config.SetPersonUnits(ctx, t.Tx, person.ID, in.Body.Units) })
+	err := v.Pipeline.Do(ctx, func(t *reading.Turn) error {
+		return config.SetPersonUnits(ctx, t.Tx, person.ID,
+			in.Body.Units)
+	})
 	person.Units = in.Body.Units
 	return person, err
 }

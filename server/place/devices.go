@@ -86,7 +86,8 @@ func addDevice(ctx context.Context, v *web.Server, in *api.Body[api.NewDevice]) 
 		return api.AddedDevice{}, web.Wrong("name", err.Error())
 	}
 	key, kept := newKey(v)
-	out := api.AddedDevice{Key: key, Device: site.Device{Name: in.Body.Name, Title: strings.TrimSpace(in.Body.Title), Kit: in.Body.Kit, Behind: in.Body.Behind}}
+	out := api.AddedDevice{Key: key, Device: site.Device{Name: in.Body.Name, Title: strings.TrimSpace(in.Body.Title),
+		Kit: in.Body.Kit, Behind: in.Body.Behind}}
 	if err := configure.AddDevice(ctx, v.Pipeline, &out.Device, kept, web.Who(ctx)); err != nil {
 		return api.AddedDevice{}, err
 	}
@@ -143,7 +144,8 @@ func codeOf(ctx context.Context, v *web.Server, name, key string, from web.Asked
 	outputs, err := config.Outputs(ctx, v.Store)
 	for _, o := range outputs {
 		if o.Device == name {
-			d.Outputs = append(d.Outputs, sketch.Output{Name: o.Name, Safe: string(o.Sends(o.Safe)), Pin: firstPin + len(d.Outputs)})
+			d.Outputs = append(d.Outputs, sketch.Output{Name: o.Name, Safe: string(o.Sends(o.Safe)), Pin: firstPin +
+				len(d.Outputs)})
 		}
 	}
 	return sketch.All(d), err

@@ -103,7 +103,8 @@ func frameLook(ctx context.Context, v *web.Server, q url.Values, e *frame.Eye) (
 	}
 	palette, known := frame.PaletteNamed(name)
 	if !known {
-		return l, web.Wrong("palette", site.Unknown("palette", name, frame.PaletteNames())+"; palettes are "+strings.Join(frame.PaletteNames(), ", "))
+		return l, web.Wrong("palette", site.Unknown("palette", name, frame.PaletteNames())+"; palettes are "+
+			strings.Join(frame.PaletteNames(), ", "))
 	}
 	l.Palette, l.Bare = palette, q.Get("bare") == "true"
 	for field, into := range map[string]**float64{"low": &l.Low, "high": &l.High} {
@@ -131,8 +132,8 @@ func frameLook(ctx context.Context, v *web.Server, q url.Values, e *frame.Eye) (
 	return l, err
 }
 
-// serveFrame answers with one frame: /frames/TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME is an
-// instant, or newest. The frame nearest to it is given.
+// serveFrame answers with one frame: /frames/TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it;
+// TIME is an instant, or newest. The frame nearest to it is given.
 func serveFrame(v *web.Server, c *echo.Context) error {
 	kind, body, err := frameFile(v, c)
 	if err != nil {
@@ -203,7 +204,8 @@ func frameName(v *web.Server, file string) (at measure.Instant, ending string, e
 	}
 	name, ending := file[:dot], strings.TrimPrefix(file[dot:], ".")
 	if !slices.Contains(frameEndings, ending) {
-		return 0, "", web.Wrong("file", fmt.Sprintf("%q does not end in one of .%s", file, strings.Join(frameEndings, ", .")))
+		return 0, "", web.Wrong("file", fmt.Sprintf("%q does not end in one of .%s", file,
+			strings.Join(frameEndings, ", .")))
 	}
 	if name == "newest" {
 		return v.Pipeline.Now() + 1, ending, nil
@@ -222,9 +224,10 @@ func frameNear(ctx context.Context, v *web.Server, d *site.Device, at measure.In
 	return f, err
 }
 
-// gridOf gives the temperatures of a frame: corrected, unless they are asked for as they were sent; less those of another frame
-// where one is asked for.
-func gridOf(ctx context.Context, v *web.Server, d *site.Device, e *frame.Eye, f *frame.Frame, q url.Values) (*frame.Grid, error) {
+// gridOf gives the temperatures of a frame: corrected, unless they are asked for as they were sent; less those of
+// another frame where one is asked for.
+func gridOf(ctx context.Context, v *web.Server, d *site.Device, e *frame.Eye, f *frame.Frame,
+	q url.Values) (*frame.Grid, error) {
 	seen := func(f *frame.Frame) (*frame.Grid, error) {
 		g, err := frame.Unpack(f.Body)
 		if err != nil || q.Get("as_sent") == "true" {

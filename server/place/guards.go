@@ -81,7 +81,8 @@ func addGuard(ctx context.Context, v *web.Server, in *api.Body[api.GuardOrder]) 
 	}
 	r := *in.Body.Watch
 	if len(r.Of) == 0 || r.Of[0].Signal != g.Signal {
-		return alarm.Guard{}, &measure.Fault{Field: "watch.of", Reason: "the first is the signal that the guard is about, " + g.Signal}
+		return alarm.Guard{}, &measure.Fault{Field: "watch.of",
+			Reason: "the first is the signal that the guard is about, " + g.Signal}
 	}
 	err := configure.SaveWatch(ctx, v.Pipeline, g, r, web.Actor(ctx))
 	return *g, err
@@ -200,17 +201,18 @@ func replayGuard(ctx context.Context, v *web.Server, in *api.Body[api.ReplayOrde
 			}
 			return err
 		}
-		found, err := evidence.Replay(h.Context(), v.Pipeline, o, func(at measure.Instant, soFar []alarm.Occurrence) error {
-			for told < len(soFar) && soFar[told].ClearedAt != nil { // what stands may still change
-				if err := out.Encode(api.ReplayLine{Alarm: &soFar[told]}); err != nil {
-					return err
+		found, err := evidence.Replay(h.Context(), v.Pipeline, o,
+			func(at measure.Instant, soFar []alarm.Occurrence) error {
+				for told < len(soFar) && soFar[told].ClearedAt != nil { // what stands may still change
+					if err := out.Encode(api.ReplayLine{Alarm: &soFar[told]}); err != nil {
+						return err
+					}
+					told++
 				}
-				told++
-			}
-			err := out.Encode(api.ReplayLine{At: &at})
-			flush()
-			return err
-		})
+				err := out.Encode(api.ReplayLine{At: &at})
+				flush()
+				return err
+			})
 		if err != nil {
 			_ = out.Encode(api.ReplayLine{Problem: "The replay could not go on: " + err.Error()})
 			return
@@ -219,7 +221,8 @@ func replayGuard(ctx context.Context, v *web.Server, in *api.Body[api.ReplayOrde
 			return // who asked has gone
 		}
 		summary := alarm.Summarise(found.Alarms, found.From, found.Until)
-		_ = out.Encode(api.ReplayLine{Summary: &summary, Words: summary.Words(), Marked: alarm.Meet(found.Alarms, past)})
+		_ = out.Encode(api.ReplayLine{Summary: &summary, Words: summary.Words(),
+			Marked: alarm.Meet(found.Alarms, past)})
 	}}, nil
 }
 

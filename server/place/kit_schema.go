@@ -20,8 +20,9 @@ func KitSchema() ([]byte, error) {
 	}
 	registry.Schema(reflect.TypeFor[site.Kit](), true, "Kit")
 	document := map[string]any{
-		"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Jaunty Lark kit", "description": "One sort of device: what it sends, how often, and how it is guarded at first.",
-		"$ref": prefix + "Kit", "$defs": registry.Map(),
+		"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Jaunty Lark kit",
+		"description": "One sort of device: what it sends, how often, and how it is guarded at first.",
+		"$ref":        prefix + "Kit", "$defs": registry.Map(),
 	}
 	text, err := json.MarshalIndent(document, "", "  ")
 	return append(text, '\n'), err

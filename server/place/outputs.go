@@ -95,7 +95,8 @@ func resetOutput(ctx context.Context, v *web.Server, in *api.OutputPath) (drive.
 
 func allSafe(ctx context.Context, v *web.Server, in *api.Body[api.EmergencyOrder]) (api.OutputList, error) {
 	if !in.Body.Sure {
-		return api.OutputList{}, web.Wrong("sure", "say that you are sure: all outputs of the site go to their safe states")
+		return api.OutputList{}, web.Wrong("sure",
+			"say that you are sure: all outputs of the site go to their safe states")
 	}
 	if err := configure.AllSafe(ctx, v.Pipeline, in.Body.Why, web.Who(ctx)); err != nil {
 		return api.OutputList{}, err
@@ -136,7 +137,8 @@ func findInterlock(ctx context.Context, v *web.Server, name string) (drive.Inter
 
 func putInterlock(ctx context.Context, v *web.Server, in *api.PutInterlockIn) (drive.Interlock, error) {
 	if in.Body.Name != in.Interlock {
-		return drive.Interlock{}, web.Wrong("name", in.Body.Name+" is not "+in.Interlock+", the interlock in the address")
+		return drive.Interlock{}, web.Wrong("name", in.Body.Name+" is not "+in.Interlock+
+			", the interlock in the address")
 	}
 	if err := configure.SaveInterlock(ctx, v.Pipeline, &in.Body, web.Who(ctx)); err != nil {
 		return drive.Interlock{}, err

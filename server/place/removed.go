@@ -28,14 +28,17 @@ func removedOperations(v *web.Server) {
 
 // removedKinds are the kinds of what can be brought back, and who may.
 var removedKinds = map[string]site.Role{
-	"asset": site.Keeper, "attachment": site.Keeper, "board": site.Keeper, "contact": site.Keeper, "device": site.Owner, "guard": site.Keeper,
-	"interlock": site.Keeper, "kit": site.Keeper, "output": site.Keeper, "person": site.Owner, "picture": site.Keeper, "plan": site.Keeper,
-	"roster": site.Keeper, "run": site.Keeper, "signal": site.Keeper, "statement": site.Keeper, "stretch": site.Keeper, "tariff": site.Keeper,
-	"total": site.Keeper, "trial": site.Keeper,
+	"asset": site.Keeper, "attachment": site.Keeper, "board": site.Keeper, "contact": site.Keeper, "device": site.Owner,
+	"guard":     site.Keeper,
+	"interlock": site.Keeper, "kit": site.Keeper, "output": site.Keeper, "person": site.Owner, "picture": site.Keeper,
+	"plan":   site.Keeper,
+	"roster": site.Keeper, "run": site.Keeper, "signal": site.Keeper, "statement": site.Keeper, "stretch": site.Keeper,
+	"tariff": site.Keeper,
+	"total":  site.Keeper, "trial": site.Keeper,
 }
 
-// listRemoved gives what was removed in the last 30 days and can be brought back, the newest first: boards that others keep to
-// themselves are left out, and people for all but owners.
+// listRemoved gives what was removed in the last 30 days and can be brought back, the newest first: boards that others
+// keep to themselves are left out, and people for all but owners.
 func listRemoved(ctx context.Context, v *web.Server, in *api.ListRemovedIn) ([]site.Removal, error) {
 	if _, known := removedKinds[in.Kind]; in.Kind != "" && !known {
 		return nil, web.Wrong("kind", site.Unknown("kind", in.Kind, kindNames()))
@@ -72,7 +75,8 @@ func bringBack(ctx context.Context, v *web.Server, in *api.Body[api.BringBackOrd
 	case !known:
 		return web.Wrong("kind", site.Unknown("kind", in.Body.Kind, kindNames()))
 	case !person.Role.May(need):
-		return huma.NewError(http.StatusForbidden, fmt.Sprintf("This takes the role %s; you are %s.", need, person.Role))
+		return huma.NewError(http.StatusForbidden, fmt.Sprintf("This takes the role %s; you are %s.", need,
+			person.Role))
 	}
 	name := strings.TrimSpace(in.Body.Name)
 	if name == "" {

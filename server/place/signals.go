@@ -80,7 +80,8 @@ func setSignal(ctx context.Context, v *web.Server, in *api.SetSignalIn) (site.Si
 }
 
 // StretchOf gives the signal and the stretch of it that are asked for.
-func StretchOf(ctx context.Context, v *web.Server, p api.SignalPath, in api.Stretch) (s site.Signal, since, until measure.Instant, err error) {
+func StretchOf(ctx context.Context, v *web.Server, p api.SignalPath,
+	in api.Stretch) (s site.Signal, since, until measure.Instant, err error) {
 	if s, err = FindSignal(ctx, v, p); err == nil {
 		since, until, err = in.Bounds(v.Pipeline.Now())
 	}
@@ -110,7 +111,8 @@ func getLine(ctx context.Context, v *web.Server, in *api.GetLineIn) (api.Line, e
 }
 
 // LineOf reduces a stretch of a signal for so many columns.
-func LineOf(ctx context.Context, v *web.Server, s *site.Signal, since, until measure.Instant, columns int) (api.Line, error) {
+func LineOf(ctx context.Context, v *web.Server, s *site.Signal, since, until measure.Instant,
+	columns int) (api.Line, error) {
 	end := min(until, v.Pipeline.Now().Add(time.Minute))
 	if s.At != nil { // a device whose clock is ahead
 		end = min(until, max(end, *s.At))

@@ -38,7 +38,8 @@ func getTrial(ctx context.Context, v *web.Server, in *api.TrialPath) (site.Trial
 }
 
 func markTrial(ctx context.Context, v *web.Server, in *api.MarkTrialIn) (site.Trial, error) {
-	if err := configure.MarkTrial(ctx, v.Pipeline, in.ID, configure.Mark{Label: in.Body.Label, From: in.Body.From, Until: in.Body.Until}, web.Actor(ctx)); err != nil {
+	if err := configure.MarkTrial(ctx, v.Pipeline, in.ID, configure.Mark{Label: in.Body.Label, From: in.Body.From,
+		Until: in.Body.Until}, web.Actor(ctx)); err != nil {
 		return site.Trial{}, err
 	}
 	return getTrial(ctx, v, &in.TrialPath)

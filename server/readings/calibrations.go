@@ -109,7 +109,8 @@ func tryCalibration(ctx context.Context, v *web.Server, in *api.CalibrationInput
 }
 
 // previewCalibration fills in lines and guards over a stretch.
-func previewCalibration(ctx context.Context, v *web.Server, s *site.Signal, out *api.Preview, from, until measure.Instant) error {
+func previewCalibration(ctx context.Context, v *web.Server, s *site.Signal, out *api.Preview, from,
+	until measure.Instant) error {
 	all, err := config.Calibrations(ctx, v.Store, s.ID)
 	if err != nil {
 		return err
@@ -145,12 +146,14 @@ func previewCalibration(ctx context.Context, v *web.Server, s *site.Signal, out 
 		for now[next].At < r.At {
 			next++
 		}
-		out.At, out.Now, out.Then = append(out.At, int64(r.At)), append(out.Now, r.Value), append(out.Then, then[next].Value)
+		out.At, out.Now, out.Then = append(out.At, int64(r.At)), append(out.Now, r.Value),
+			append(out.Then, then[next].Value)
 	}
 	guards, err := config.Guards(ctx, v.Store)
 	for i := range guards {
 		if g := &guards[i]; g.Signal == s.Path() {
-			out.Guards = append(out.Guards, api.PreviewGuard{Guard: g.Name, When: g.When.String(), Now: raises(g, now, until), Then: raises(g, then, until)})
+			out.Guards = append(out.Guards, api.PreviewGuard{Guard: g.Name, When: g.When.String(),
+				Now: raises(g, now, until), Then: raises(g, then, until)})
 		}
 	}
 	return err
@@ -176,7 +179,8 @@ func getSteady(ctx context.Context, v *web.Server, in *api.GetSteadyIn) (api.Ste
 		return api.Steady{}, err
 	}
 	now := v.Pipeline.Now()
-	readings, _, err := timeseries.Readings(ctx, v.Store, &s, now.Add(-time.Duration(length)), now.Add(measure.FarAhead), 100_000)
+	readings, _, err := timeseries.Readings(ctx, v.Store, &s, now.Add(-time.Duration(length)),
+		now.Add(measure.FarAhead), 100_000)
 	var out api.Steady
 	sum := 0.0
 	for _, r := range readings {
@@ -255,7 +259,8 @@ func compareSignals(ctx context.Context, v *web.Server, in *api.CompareSignalsIn
 }
 
 // usableReadings gives the usable readings of a stretch in a unit.
-func usableReadings(ctx context.Context, v *web.Server, s *site.Signal, since, until measure.Instant, unit measure.Unit) ([]measure.Reading, error) {
+func usableReadings(ctx context.Context, v *web.Server, s *site.Signal, since, until measure.Instant,
+	unit measure.Unit) ([]measure.Reading, error) {
 	convert, err := measure.Converter(s.Unit, unit)
 	if err != nil {
 		return nil, web.Wrong("second", err.Error())
@@ -281,7 +286,8 @@ func listDoubts(ctx context.Context, v *web.Server, in *api.ListDoubtsIn) ([]qua
 	if err != nil {
 		return nil, err
 	}
-	return timeseries.Marked(ctx, v.Store, s.ID, since, until, (min(until, v.Pipeline.Now())-since)/measure.Instant(in.Columns), measure.Unusable)
+	return timeseries.Marked(ctx, v.Store, s.ID, since, until,
+		(min(until, v.Pipeline.Now())-since)/measure.Instant(in.Columns), measure.Unusable)
 }
 
 func getWork(ctx context.Context, v *web.Server, in *api.SignalPath) (storage.Work, error) {

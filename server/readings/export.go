@@ -170,7 +170,8 @@ func serveExport(v *web.Server, c *echo.Context) error {
 		return err
 	}
 	if match := c.Request().Header.Get("If-Match"); match != "" && match != tag {
-		return huma.Error412PreconditionFailed("The readings have changed since the first part was fetched; begin again.")
+		return huma.Error412PreconditionFailed(
+			"The readings have changed since the first part was fetched; begin again.")
 	}
 	name := "readings"
 	if len(order.devices) == 1 {

@@ -42,7 +42,8 @@ func (u *imports) takeArchive(v *web.Server, c *echo.Context) error {
 	defer file.Close()
 	m, err := loadArchive(v, c, file)
 	if errors.Is(err, archive.ErrNotEmpty) {
-		err = huma.Error409Conflict("The service is not empty: it has devices already. An archive goes into an empty one.")
+		err = huma.Error409Conflict(
+			"The service is not empty: it has devices already. An archive goes into an empty one.")
 	}
 	if err != nil {
 		return err
@@ -96,9 +97,11 @@ func (m *imports) reserve(person int64) error {
 	}
 	switch {
 	case m.open[person] >= importsOfOne:
-		return huma.Error429TooManyRequests(fmt.Sprintf("You have %d imports open already; end one, or wait an hour.", importsOfOne))
+		return huma.Error429TooManyRequests(fmt.Sprintf("You have %d imports open already; end one, or wait an hour.",
+			importsOfOne))
 	case all >= importsAtMost:
-		return huma.Error429TooManyRequests(fmt.Sprintf("%d imports are open already; end one, or wait an hour.", importsAtMost))
+		return huma.Error429TooManyRequests(fmt.Sprintf("%d imports are open already; end one, or wait an hour.",
+			importsAtMost))
 	}
 	m.open[person]++
 	return nil
@@ -121,7 +124,9 @@ func (m *imports) left(person int64) {
 func (m *imports) find(id string) (*importJob, error) {
 	j := m.jobs[id]
 	if j == nil {
-		return nil, huma.Error404NotFound(fmt.Sprintf("There is no import %q here; it is forgotten an hour after the last look. Bring the file again.", id))
+		return nil, huma.Error404NotFound(
+			fmt.Sprintf(
+				"There is no import %q here; it is forgotten an hour after the last look. Bring the file again.", id))
 	}
 	j.asked = time.Now()
 	return j, nil
@@ -158,7 +163,8 @@ func (m *imports) takeFile(v *web.Server, c *echo.Context, person int64) (*api.I
 		return nil, err
 	}
 	id, _ := web.NewSecret(10)
-	j := &importJob{file: file, person: person, asked: time.Now(), ImportJob: api.ImportJob{ID: id, Name: c.QueryParam("name"), Size: size, State: "guessed", First: [][]string{}}}
+	j := &importJob{file: file, person: person, asked: time.Now(),
+		ImportJob: api.ImportJob{ID: id, Name: c.QueryParam("name"), Size: size, State: "guessed", First: [][]string{}}}
 	keep := false
 	defer func() {
 		if !keep {
@@ -233,13 +239,14 @@ func (m *imports) runImport(ctx context.Context, v *web.Server, in *api.RunImpor
 // carryOut runs an import to its end.
 func (m *imports) carryOut(ctx context.Context, v *web.Server, j *importJob, o api.ImportOrder, called string) {
 	counting := &countingFile{File: j.file}
-	run := history.Import{Keeper: v.Keeper, Layout: o.Layout, Try: o.Try, Replace: o.Replace, Told: func(so exchange.Imported) {
-		so = so.Copy()
-		m.mu.Lock()
-		defer m.mu.Unlock()
-		j.Outcome, j.asked = &so, time.Now()
-		j.Read = min(1, float64(counting.read)/float64(max(1, j.Size)))
-	}}
+	run := history.Import{Keeper: v.Keeper, Layout: o.Layout, Try: o.Try, Replace: o.Replace,
+		Told: func(so exchange.Imported) {
+			so = so.Copy()
+			m.mu.Lock()
+			defer m.mu.Unlock()
+			j.Outcome, j.asked = &so, time.Now()
+			j.Read = min(1, float64(counting.read)/float64(max(1, j.Size)))
+		}}
 	outcome, err := run.Run(ctx, counting, j.Size)
 	if err == nil && !o.Try && outcome.Added+outcome.Replaced > 0 {
 		err = enterImport(ctx, v, j.Name, outcome, called)
@@ -252,7 +259,8 @@ func (m *imports) carryOut(ctx context.Context, v *web.Server, j *importJob, o a
 		j.State, j.Error = "failed", fault.Field+": "+fault.Reason
 	case err != nil:
 		v.Log.Warn("an import failed", "error", err)
-		j.State, j.Error = "failed", "The service could not go on; its log says why. What is stored stays, and is not stored twice when you begin again."
+		j.State, j.Error = "failed",
+			"The service could not go on; its log says why. What is stored stays, and is not stored twice when you begin again."
 	case o.Try:
 		j.State = "tried"
 	default:
@@ -291,6 +299,8 @@ func (f *countingFile) Read(p []byte) (int, error) {
 // enterImport enters an import into the journal.
 func enterImport(ctx context.Context, v *web.Server, name string, got exchange.Imported, called string) error {
 	return v.Pipeline.Do(ctx, func(t *reading.Turn) error {
-		return t.Enter("readings imported", name, called, fmt.Sprintf("Imported from %s: %s of %s", name, prose.Count(got.Added+got.Replaced, "reading", "readings"), prose.Count(len(got.Signals), "signal", "signals")))
+		return t.Enter("readings imported", name, called, fmt.Sprintf("Imported from %s: %s of %s", name,
+			prose.Count(got.Added+got.Replaced, "reading", "readings"),
+			prose.Count(len(got.Signals), "signal", "signals")))
 	})
 }

@@ -66,7 +66,8 @@ func listLines(ctx context.Context, v *web.Server, in *api.ListLinesIn) (api.Lin
 			return api.Lines{}, err
 		}
 		gap := (min(out.Until, v.Pipeline.Now()) - out.Since) / measure.Instant(in.Columns)
-		if l.Marked, err = timeseries.Marked(ctx, v.Store, s.ID, out.Since, out.Until, gap, measure.Unusable|measure.Late|measure.Clock|measure.Corrected); err != nil {
+		if l.Marked, err = timeseries.Marked(ctx, v.Store, s.ID, out.Since, out.Until, gap,
+			measure.Unusable|measure.Late|measure.Clock|measure.Corrected); err != nil {
 			return api.Lines{}, err
 		}
 	}
@@ -116,7 +117,8 @@ func longTails(ctx context.Context, v *web.Server, signals []site.Signal, since 
 	tails := make([]api.Tail, len(signals))
 	for i := range signals {
 		tails[i] = newTail(&signals[i])
-		if err := eachReading(ctx, v, &signals[i], since+1, v.Pipeline.Now().Add(time.Minute), tails[i].Add); err != nil {
+		if err := eachReading(ctx, v, &signals[i], since+1, v.Pipeline.Now().Add(time.Minute),
+			tails[i].Add); err != nil {
 			return nil, err
 		}
 	}
@@ -133,7 +135,8 @@ func listStates(ctx context.Context, v *web.Server, in *api.ListStatesIn) (board
 		return board.Course{}, err
 	}
 	if s.Kind == site.KindNumber && len(s.Bands) == 0 {
-		return board.Course{}, web.Wrong("signal", s.Path()+" has neither bands nor off and on, so it has no states; give it bands")
+		return board.Course{}, web.Wrong("signal", s.Path()+
+			" has neither bands nor off and on, so it has no states; give it bands")
 	}
 	c := board.NewCourse(&s, since, min(until, v.Pipeline.Now()))
 	err = eachReading(ctx, v, &s, since, until, c.Add)
@@ -142,7 +145,8 @@ func listStates(ctx context.Context, v *web.Server, in *api.ListStatesIn) (board
 }
 
 // eachReading goes through the true readings of a stretch, with the texts of those that hold text.
-func eachReading(ctx context.Context, v *web.Server, s *site.Signal, since, until measure.Instant, each func([]measure.Reading)) error {
+func eachReading(ctx context.Context, v *web.Server, s *site.Signal, since, until measure.Instant,
+	each func([]measure.Reading)) error {
 	tx, err := v.Store.Look(ctx)
 	if err != nil {
 		return err

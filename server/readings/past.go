@@ -49,16 +49,17 @@ func listFigures(ctx context.Context, v *web.Server, in *api.ListFiguresIn) (api
 		return api.Figures{}, err
 	}
 	defer tx.Rollback()
-	err = timeseries.EachFigureRow(ctx, tx, []site.Signal{s}, period, since, until, func(at measure.Instant, row []*series.Figures) error {
-		if len(page.Figures) == in.Limit {
-			page.Next = &at
-			return errEnough
-		}
-		f := api.PeriodFigures{Figures: *row[0]}
-		f.Mean, f.HeldMean = f.Figures.Means()
-		page.Figures = append(page.Figures, f)
-		return nil
-	})
+	err = timeseries.EachFigureRow(ctx, tx, []site.Signal{s}, period, since, until,
+		func(at measure.Instant, row []*series.Figures) error {
+			if len(page.Figures) == in.Limit {
+				page.Next = &at
+				return errEnough
+			}
+			f := api.PeriodFigures{Figures: *row[0]}
+			f.Mean, f.HeldMean = f.Figures.Means()
+			page.Figures = append(page.Figures, f)
+			return nil
+		})
 	if err == errEnough {
 		err = nil
 	}
@@ -155,7 +156,9 @@ func forecast(s *api.Storage, kept []timeseries.Kept, now measure.Instant) {
 		}
 		forEver, grows = true, grows+year
 		if quarter := year * 275 / 365; len(s.Savings) < 3 && year > float64(s.Year)/20 && quarter >= 1e6 {
-			s.Savings = append(s.Savings, api.Saving{Do: fmt.Sprintf("keep readings of %s for 90 days, and its figures by hour and day for ever", f.Signal), Bytes: int64(quarter)})
+			s.Savings = append(s.Savings,
+				api.Saving{Do: fmt.Sprintf("keep readings of %s for 90 days, and its figures by hour and day for ever",
+					f.Signal), Bytes: int64(quarter)})
 		}
 	}
 	for _, f := range s.Frames {
@@ -211,7 +214,8 @@ func clearReadings(ctx context.Context, v *web.Server, in *api.Body[api.ClearOrd
 		return out, err
 	}
 	if out.Confirm != "" && o.Confirm != out.Confirm {
-		return api.ClearAnswer{}, web.Wrong("confirm", fmt.Sprintf("%s would go; say %q to confirm", prose.Count(out.Stamp.Readings, "reading", "readings"), out.Confirm))
+		return api.ClearAnswer{}, web.Wrong("confirm", fmt.Sprintf("%s would go; say %q to confirm",
+			prose.Count(out.Stamp.Readings, "reading", "readings"), out.Confirm))
 	}
 	if out.Stamp.Readings == 0 {
 		return api.ClearAnswer{}, web.Wrong("what", "there is nothing to clear in this stretch")
@@ -225,7 +229,8 @@ func clearReadings(ctx context.Context, v *web.Server, in *api.Body[api.ClearOrd
 }
 
 // toClear tells what a clearing would take away.
-func toClear(ctx context.Context, v *web.Server, devices []exportDevice, c *site.Clearing) (out api.ClearAnswer, err error) {
+func toClear(ctx context.Context, v *web.Server, devices []exportDevice,
+	c *site.Clearing) (out api.ClearAnswer, err error) {
 	tx, err := v.Store.Look(ctx)
 	if err != nil {
 		return out, err
@@ -266,7 +271,8 @@ func putBackReadings(ctx context.Context, v *web.Server, in *api.PutBackReadings
 	}
 	if err := record.Unclear(ctx, v.Pipeline, c, web.Who(ctx)); err != nil {
 		if err == record.ErrTooLate {
-			return site.Clearing{}, web.Wrong("id", fmt.Sprintf("clearing %d is %s; there is nothing to put back", c.ID, c.State))
+			return site.Clearing{}, web.Wrong("id", fmt.Sprintf("clearing %d is %s; there is nothing to put back", c.ID,
+				c.State))
 		}
 		return site.Clearing{}, err
 	}

@@ -48,13 +48,15 @@ func serveSheet(v *web.Server, c *echo.Context) error {
 	var out bytes.Buffer
 	switch as := c.QueryParam("as"); as {
 	case "", "html":
-		c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'")
+		c.Response().Header().Set("Content-Security-Policy",
+			"default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'")
 		if err := sheetPage.Execute(&out, s); err != nil {
 			return err
 		}
 		return c.HTMLBlob(http.StatusOK, out.Bytes())
 	case "csv":
-		c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", s.Device.Name+"-sheet.csv"))
+		c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", s.Device.Name+
+			"-sheet.csv"))
 		w := csv.NewWriter(&out)
 		_ = w.WriteAll(s.rows())
 		return c.Blob(http.StatusOK, "text/csv; charset=utf-8; header=present", out.Bytes())
@@ -117,7 +119,8 @@ func (s sheetSignal) Result(v calibrate.Verification) string {
 
 // rows are the sheet as CSV: a line for each pair and each verification.
 func (s *sheet) rows() [][]string {
-	rows := [][]string{{"device", "signal", "unit", "what", "at", "in_force_from", "shown", "reference", "error", "tolerance", "result", "method", "who", "note"}}
+	rows := [][]string{{"device", "signal", "unit", "what", "at", "in_force_from", "shown", "reference", "error",
+		"tolerance", "result", "method", "who", "note"}}
 	number := func(v float64) string { return strconv.FormatFloat(v, 'g', 12, 64) }
 	for _, g := range s.Signals {
 		for _, k := range g.Calibrations {
@@ -126,12 +129,15 @@ func (s *sheet) rows() [][]string {
 				state = "removed"
 			}
 			for _, p := range k.Pairs {
-				rows = append(rows, []string{s.Device.Name, g.Name, string(g.Unit), "calibration", k.MadeAt.String(), k.From.String(), number(p.Shown), number(p.Reference),
-					number(p.Shown - p.Reference), "", state, string(k.Method), measure.Cell(k.Who), measure.Cell(k.Note)})
+				rows = append(rows, []string{s.Device.Name, g.Name, string(g.Unit), "calibration", k.MadeAt.String(),
+					k.From.String(), number(p.Shown), number(p.Reference),
+					number(p.Shown - p.Reference), "", state, string(k.Method), measure.Cell(k.Who),
+					measure.Cell(k.Note)})
 			}
 		}
 		for _, y := range g.Verifications {
-			rows = append(rows, []string{s.Device.Name, g.Name, string(g.Unit), "verification", y.At.String(), "", number(y.Shown), number(y.Reference), number(y.Error), number(y.Tolerance),
+			rows = append(rows, []string{s.Device.Name, g.Name, string(g.Unit), "verification", y.At.String(), "",
+				number(y.Shown), number(y.Reference), number(y.Error), number(y.Tolerance),
 				g.Result(y), "", measure.Cell(y.Who), measure.Cell(y.Note)})
 		}
 	}

@@ -50,7 +50,8 @@ func fillUnit(ctx context.Context, v *web.Server, from, into *total.Total) error
 }
 
 // comesTo gives what a total comes to over stretches that are told by their edges.
-func comesTo(ctx context.Context, v *web.Server, t total.Total, edges func(*time.Location) []measure.Instant) ([]total.Result, error) {
+func comesTo(ctx context.Context, v *web.Server, t total.Total,
+	edges func(*time.Location) []measure.Instant) ([]total.Result, error) {
 	return timeseries.Results(ctx, v.Store, timeseries.Asked{Total: t, Edges: edges})
 }
 
@@ -61,14 +62,20 @@ func totalNow(ctx context.Context, v *web.Server, t total.Total) (out api.TotalN
 		period string
 		into   *total.Result
 	}{{total.ByDay, &out.Today}, {total.ByMonth, &out.Month}} {
-		all, err := comesTo(ctx, v, t, func(zone *time.Location) []measure.Instant { return total.Edges(by.period, now, now, zone) })
+		all, err := comesTo(ctx, v, t, func(zone *time.Location) []measure.Instant {
+			return total.Edges(by.period, now,
+				now, zone)
+		})
 		if err != nil {
 			return out, err
 		}
 		*by.into = all[0]
 	}
 	if t.ResetAt != nil {
-		all, err := comesTo(ctx, v, t, func(*time.Location) []measure.Instant { return []measure.Instant{*t.ResetAt, max(now, *t.ResetAt) + 1} })
+		all, err := comesTo(ctx, v, t, func(*time.Location) []measure.Instant {
+			return []measure.Instant{*t.ResetAt,
+				max(now, *t.ResetAt) + 1}
+		})
 		if err != nil {
 			return out, err
 		}
@@ -124,7 +131,8 @@ func getTotal(ctx context.Context, v *web.Server, in *api.GetTotalIn) (api.Total
 		until = now
 	}
 	if in.Since.IsZero() {
-		since = until.Add(-24 * time.Hour * map[string]time.Duration{total.ByDay: 13, total.ByWeek: 77, total.ByMonth: 335}[in.By])
+		since = until.Add(-24 * time.Hour * map[string]time.Duration{total.ByDay: 13, total.ByWeek: 77,
+			total.ByMonth: 335}[in.By])
 	}
 	if until < since {
 		return api.TotalStory{}, web.Wrong("until", until.String()+" is before since, "+since.String())
@@ -132,7 +140,10 @@ func getTotal(ctx context.Context, v *web.Server, in *api.GetTotalIn) (api.Total
 	if until.Sub(since) > periodsAtMost*24*time.Hour && in.By == total.ByDay {
 		return api.TotalStory{}, web.Wrong("since", "that makes more than 1100 days; ask for weeks or months")
 	}
-	out.Periods, err = comesTo(ctx, v, t, func(zone *time.Location) []measure.Instant { return total.Edges(in.By, since, until, zone) })
+	out.Periods, err = comesTo(ctx, v, t, func(zone *time.Location) []measure.Instant {
+		return total.Edges(in.By, since,
+			until, zone)
+	})
 	if err != nil {
 		return api.TotalStory{}, err
 	}

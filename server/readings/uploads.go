@@ -20,8 +20,8 @@ const (
 	uploadTakes  = 2                // an upload takes one part of so many of what is free on its disk
 )
 
-// takeUpload brings a request's body into a file without a name, which goes when it is closed. How large it may be is judged before
-// it comes, by what it says of itself, and while it comes.
+// takeUpload brings a request's body into a file without a name, which goes when it is closed. How large it may be is
+// judged before it comes, by what it says of itself, and while it comes.
 func takeUpload(c *echo.Context, pattern string) (file *os.File, size int64, err error) {
 	r := c.Request()
 	most := int64(importLargest)
@@ -53,7 +53,8 @@ func takeUpload(c *echo.Context, pattern string) (file *os.File, size int64, err
 }
 
 func tooLarge(most int64) error {
-	return huma.NewError(http.StatusRequestEntityTooLarge, fmt.Sprintf("The file is too large: %s are taken now.", prose.Bytes(most)))
+	return huma.NewError(http.StatusRequestEntityTooLarge, fmt.Sprintf("The file is too large: %s are taken now.",
+		prose.Bytes(most)))
 }
 
 // brisk cuts off senders that stall.

@@ -57,7 +57,8 @@ func serveAttachment(v *web.Server, c *echo.Context) error {
 	h.Set("Content-Security-Policy", "default-src 'none'; sandbox")
 	h.Set("Cache-Control", "private, max-age=31536000, immutable")
 	if a.Kind == asset.Paper {
-		h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site.NameFrom(strings.TrimSuffix(a.Name, ".pdf"))+".pdf"))
+		h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q",
+			site.NameFrom(strings.TrimSuffix(a.Name, ".pdf"))+".pdf"))
 	} else if small {
 		a.Type = http.DetectContentType(a.Body)
 	}
@@ -113,7 +114,8 @@ func labelsOf(v *web.Server, c *echo.Context, names ...string) (labels []chart.L
 		for _, outer := range a.Place(all) {
 			place = append(place, outer.Called())
 		}
-		labels = append(labels, chart.Label{Link: consoleAddress(v, c.Request()) + "/assets/" + a.Name, Title: a.Called(), Place: strings.Join(place, " · ")})
+		labels = append(labels, chart.Label{Link: consoleAddress(v, c.Request()) + "/assets/" + a.Name,
+			Title: a.Called(), Place: strings.Join(place, " · ")})
 	}
 	if len(labels) == 0 {
 		return nil, web.Wrong("asset", "there is no asset to make a label of")

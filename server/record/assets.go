@@ -173,7 +173,8 @@ func assetPage(ctx context.Context, v *web.Server, name string) (p api.AssetPage
 		return p, err
 	}
 	own := b.of(a)
-	p = api.AssetPage{Asset: *a, Place: namesOfAssets(a.Place(b.assets)), Signals: own.signals, Guards: own.guards, Alarms: own.alarms, Eyes: b.eyesOf(a), Plans: []run.Plan{}, Outputs: []drive.Output{}}
+	p = api.AssetPage{Asset: *a, Place: namesOfAssets(a.Place(b.assets)), Signals: own.signals, Guards: own.guards,
+		Alarms: own.alarms, Eyes: b.eyesOf(a), Plans: []run.Plan{}, Outputs: []drive.Output{}}
 	p.Parts = namesOfAssets(slices.DeleteFunc(slices.Clone(b.assets), func(o asset.Asset) bool { return o.In != name }))
 	paths := make([]string, len(own.signals))
 	for i := range own.signals {
@@ -219,7 +220,8 @@ func namesOfAssets(all []asset.Asset) []api.AssetName {
 }
 
 // wordsOf tells how an asset does.
-func wordsOf(ctx context.Context, v *web.Server, a *asset.Asset, own *belongings, paths []string, runs []run.Run) ([]string, error) {
+func wordsOf(ctx context.Context, v *web.Server, a *asset.Asset, own *belongings, paths []string,
+	runs []run.Run) ([]string, error) {
 	here, err := config.Site(ctx, v.Store)
 	if err != nil {
 		return nil, err
@@ -305,7 +307,8 @@ func listAssetJournal(ctx context.Context, v *web.Server, in *api.ListAssetJourn
 	if err != nil {
 		return nil, err
 	}
-	q := events.JournalQuery{Subjects: []string{memory.AssetSubject(a.Name)}, Devices: []string{}, Before: in.Before, Limit: in.Limit}
+	q := events.JournalQuery{Subjects: []string{memory.AssetSubject(a.Name)}, Devices: []string{}, Before: in.Before,
+		Limit: in.Limit}
 	for _, s := range a.Signals {
 		if strings.Contains(s, "/") {
 			q.Subjects = append(q.Subjects, s)

@@ -74,7 +74,8 @@ func findBoard(ctx context.Context, v *web.Server, name string) (board.Board, er
 }
 
 // changedBoard gives a board as it is after an act.
-func changedBoard(ctx context.Context, v *web.Server, name string, act func(who *site.Person) error) (board.Board, error) {
+func changedBoard(ctx context.Context, v *web.Server, name string,
+	act func(who *site.Person) error) (board.Board, error) {
 	person := web.PersonOf(ctx)
 	if err := act(&person); err != nil {
 		return board.Board{}, err
@@ -83,11 +84,17 @@ func changedBoard(ctx context.Context, v *web.Server, name string, act func(who 
 }
 
 func putBoard(ctx context.Context, v *web.Server, in *api.PutBoardIn) (board.Board, error) {
-	return changedBoard(ctx, v, in.Board, func(who *site.Person) error { return record.SaveBoard(ctx, v.Pipeline, in.Board, in.Body, who) })
+	return changedBoard(ctx, v, in.Board, func(who *site.Person) error {
+		return record.SaveBoard(ctx, v.Pipeline,
+			in.Board, in.Body, who)
+	})
 }
 
 func changeBoard(ctx context.Context, v *web.Server, in *api.ChangeBoardIn) (board.Board, error) {
-	return changedBoard(ctx, v, in.Board, func(who *site.Person) error { return record.ChangeBoard(ctx, v.Pipeline, in.Board, in.Body, who) })
+	return changedBoard(ctx, v, in.Board, func(who *site.Person) error {
+		return record.ChangeBoard(ctx, v.Pipeline,
+			in.Board, in.Body, who)
+	})
 }
 
 func removeBoard(ctx context.Context, v *web.Server, in *api.BoardPath) error {
@@ -96,7 +103,10 @@ func removeBoard(ctx context.Context, v *web.Server, in *api.BoardPath) error {
 }
 
 func bringBoardBack(ctx context.Context, v *web.Server, in *api.BoardPath) (board.Board, error) {
-	return changedBoard(ctx, v, in.Board, func(who *site.Person) error { return record.BringBoardBack(ctx, v.Pipeline, in.Board, who) })
+	return changedBoard(ctx, v, in.Board, func(who *site.Person) error {
+		return record.BringBoardBack(ctx, v.Pipeline,
+			in.Board, who)
+	})
 }
 
 func copyBoard(ctx context.Context, v *web.Server, in *api.CopyBoardIn) (board.Board, error) {
@@ -112,7 +122,10 @@ func putDraft(ctx context.Context, v *web.Server, in *api.PutDraftIn) (board.Boa
 }
 
 func dropDraft(ctx context.Context, v *web.Server, in *api.BoardPath) (board.Board, error) {
-	return changedBoard(ctx, v, in.Board, func(who *site.Person) error { return record.DropDraft(ctx, v.Pipeline, in.Board, who) })
+	return changedBoard(ctx, v, in.Board, func(who *site.Person) error {
+		return record.DropDraft(ctx, v.Pipeline,
+			in.Board, who)
+	})
 }
 
 func publishBoard(ctx context.Context, v *web.Server, in *api.PublishBoardIn) (board.Board, error) {
@@ -130,7 +143,10 @@ func listBoardVersions(ctx context.Context, v *web.Server, in *api.BoardPath) ([
 }
 
 func takeBoardVersion(ctx context.Context, v *web.Server, in *api.TakeBoardVersionIn) (board.Board, error) {
-	return changedBoard(ctx, v, in.Board, func(who *site.Person) error { return record.TakeVersion(ctx, v.Pipeline, in.Board, in.Version, who) })
+	return changedBoard(ctx, v, in.Board, func(who *site.Person) error {
+		return record.TakeVersion(ctx, v.Pipeline,
+			in.Board, in.Version, who)
+	})
 }
 
 func setStart(ctx context.Context, v *web.Server, in *api.Body[api.StartOrder]) (site.Person, error) {

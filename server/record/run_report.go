@@ -40,7 +40,8 @@ func serveRunReport(v *web.Server, c *echo.Context) error {
 		return err
 	}
 	named := func(ending string) {
-		c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", site.NameFrom(sheet.Title)+ending))
+		c.Response().Header().Set("Content-Disposition",
+			fmt.Sprintf("attachment; filename=%q", site.NameFrom(sheet.Title)+ending))
 	}
 	switch as {
 	case "", "html":
@@ -51,7 +52,8 @@ func serveRunReport(v *web.Server, c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'none'; base-uri 'none'; form-action 'none'")
+		c.Response().Header().Set("Content-Security-Policy",
+			"default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'none'; base-uri 'none'; form-action 'none'")
 		return c.HTML(http.StatusOK, page)
 	case "pdf":
 		var out bytes.Buffer

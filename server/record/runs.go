@@ -143,7 +143,8 @@ const (
 func compareRuns(ctx context.Context, v *web.Server, in *api.CompareRunsIn) (api.RunComparison, error) {
 	texts := strings.Split(in.Runs, ",")
 	if len(texts) < 2 || len(texts) > mostCompared {
-		return api.RunComparison{}, web.Wrong("runs", fmt.Sprintf("%d came; 2 to %d can be compared", len(texts), mostCompared))
+		return api.RunComparison{}, web.Wrong("runs", fmt.Sprintf("%d came; 2 to %d can be compared", len(texts),
+			mostCompared))
 	}
 	out := api.RunComparison{Shared: []string{}}
 	for _, text := range texts {

@@ -121,7 +121,8 @@ func (s *Service) SignIn(email, password string) *client.Client {
 	var token struct {
 		Token string `json:"token"`
 	}
-	if err := c.Call(context.Background(), api.CreateToken.At(), map[string]string{"email": email, "password": password}, &token); err != nil {
+	if err := c.Call(context.Background(), api.CreateToken.At(),
+		map[string]string{"email": email, "password": password}, &token); err != nil {
 		s.t.Fatal(err)
 	}
 	c.Token = token.Token
@@ -154,7 +155,8 @@ func (s *Service) Device(name string) *client.Client {
 	var added struct {
 		Key string `json:"key"`
 	}
-	if err := s.Owner.Call(context.Background(), api.AddDevice.At(), map[string]string{"name": name}, &added); err != nil {
+	if err := s.Owner.Call(context.Background(), api.AddDevice.At(), map[string]string{"name": name},
+		&added); err != nil {
 		s.t.Fatal(err)
 	}
 	return &client.Client{URL: s.URL, Token: added.Key}
@@ -181,7 +183,8 @@ func (s *Service) Guard(fields map[string]any) {
 func (s *Service) Alarms() []alarm.Alarm {
 	s.t.Helper()
 	var all []alarm.Alarm
-	if err := s.Owner.Call(context.Background(), api.ListAlarms.At().Asking("all", "true", "limit", "1000"), nil, &all); err != nil {
+	if err := s.Owner.Call(context.Background(), api.ListAlarms.At().Asking("all", "true", "limit", "1000"), nil,
+		&all); err != nil {
 		s.t.Fatal(err)
 	}
 	return all

@@ -25,7 +25,8 @@ func Certificate(t testing.TB) (certFile, keyFile string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	template := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "test"}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour),
+	template := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "test"},
+		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour),
 		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true}
 	cert, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
 	if err != nil {
@@ -57,7 +58,8 @@ func SecureSink(t testing.TB, fromStart bool, user, password string) (in *standi
 	if in, err = standin.OpenInbox("", nil); err != nil {
 		t.Fatal(err)
 	}
-	sink, err := standin.StartSecureMailSink(in, standin.Secure{TLS: &tls.Config{Certificates: []tls.Certificate{pair}}, FromStart: fromStart, User: user, Password: password})
+	sink, err := standin.StartSecureMailSink(in, standin.Secure{TLS: &tls.Config{Certificates: []tls.Certificate{pair}},
+		FromStart: fromStart, User: user, Password: password})
 	if err != nil {
 		t.Fatal(err)
 	}

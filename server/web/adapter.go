@@ -54,8 +54,8 @@ func (x *trip) RemoteAddr() string { return x.c.RealIP() }
 
 func (x *trip) URL() url.URL { return *x.c.Request().URL }
 
-// Param gives a part of the path. Echo leaves it as it was written when that is not how Go would write it: a browser writes @
-// as %40.
+// Param gives a part of the path. Echo leaves it as it was written when that is not how Go would write it: a browser
+// writes @ as %40.
 func (x *trip) Param(name string) string {
 	value := x.c.Param(name)
 	if plain, err := url.PathUnescape(value); err == nil && x.c.Request().URL.RawPath != "" {

@@ -200,7 +200,9 @@ func (v *Server) CheckPassword(ctx context.Context, from, email, password string
 	for key, allowed := range map[string]int{from: failuresFrom, email: failuresFor} {
 		if wait := v.signIns.refused(key, allowed, now); wait > 0 {
 			seconds := fmt.Sprint(int(wait.Seconds()) + 1)
-			return site.Person{}, huma.ErrorWithHeaders(huma.Error429TooManyRequests("Too many wrong passwords. Try again in "+seconds+" s."), http.Header{"Retry-After": {seconds}})
+			return site.Person{},
+				huma.ErrorWithHeaders(huma.Error429TooManyRequests("Too many wrong passwords. Try again in "+seconds+
+					" s."), http.Header{"Retry-After": {seconds}})
 		}
 	}
 	select {
@@ -228,7 +230,8 @@ func (v *Server) CheckPassword(ctx context.Context, from, email, password string
 }
 
 // LetIn makes a token for a person.
-func (v *Server) LetIn(ctx context.Context, person site.Person, session bool, lasts time.Duration) (string, measure.Instant, error) {
+func (v *Server) LetIn(ctx context.Context, person site.Person, session bool,
+	lasts time.Duration) (string, measure.Instant, error) {
 	token, hash := NewSecret(32)
 	now := v.Pipeline.Now()
 	return token, now.Add(lasts), config.AddToken(ctx, v.Store, hash[:], person.ID, session, now, now.Add(lasts))

@@ -58,7 +58,8 @@ func (v *Server) serveConsole() {
 		if info, err := fs.Stat(files, name); err == nil && !info.IsDir() && name != "index.html" {
 			if strings.HasPrefix(name, "files/") { // their names change with their contents
 				c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
-				if body := packs.of(name); body != nil && strings.Contains(c.Request().Header.Get("Accept-Encoding"), "gzip") {
+				if body := packs.of(name); body != nil && strings.Contains(c.Request().Header.Get("Accept-Encoding"),
+					"gzip") {
 					c.Response().Header().Set("Content-Encoding", "gzip")
 					return c.Blob(http.StatusOK, mime.TypeByExtension(path.Ext(name)), body)
 				}
@@ -71,7 +72,8 @@ func (v *Server) serveConsole() {
 		}
 		nonce := rand.Text()
 		h := c.Response().Header()
-		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+"'; img-src 'self' data:; font-src 'self'; "+
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+
+			"'; img-src 'self' data:; font-src 'self'; "+
 			"connect-src 'self'; manifest-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 		h.Set("Cache-Control", "no-store")
 		return c.HTML(http.StatusOK, strings.ReplaceAll(string(page), nonceMark, nonce))

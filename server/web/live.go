@@ -68,7 +68,8 @@ const (
 )
 
 func newHub(s *store.Store, log *slog.Logger) *hub {
-	return &hub{store: s, log: log, wake: make(chan int64, 1), clients: map[chan wire]struct{}{}, closed: make(chan struct{})}
+	return &hub{store: s, log: log, wake: make(chan int64, 1), clients: map[chan wire]struct{}{},
+		closed: make(chan struct{})}
 }
 
 // run listens for commits and tells the clients until ctx ends.
@@ -168,9 +169,10 @@ func (h *hub) leave(c chan wire) {
 
 func (h *hub) close() { h.once.Do(func() { close(h.closed) }) }
 
-// next waits for a change after the commit that a client was told of last, or for the time to look at its session, which is
-// a wire of no commit. It is false when the stream ends. A change that was on its way when the client asked for all that it
-// missed may be older than what it was told then: that one is passed over, for it would bring back what was.
+// next waits for a change after the commit that a client was told of last, or for the time to look at its session,
+// which is a wire of no commit. It is false when the stream ends. A change that was on its way when the client asked
+// for all that it missed may be older than what it was told then: that one is passed over, for it would bring back what
+// was.
 func (h *hub) next(ctx context.Context, changes chan wire, told int64, beat <-chan time.Time) (wire, bool) {
 	for {
 		select {
@@ -191,8 +193,8 @@ func (h *hub) next(ctx context.Context, changes chan wire, told int64, beat <-ch
 // ended is the last thing that a stream tells whose session is over.
 var ended = wire{text: []byte("event: ended\ndata: {}\n\n")}
 
-// resumeAfter is the number of the last commit that a client was told of; -1: it begins anew. A browser that opens a stream
-// anew cannot say it in the header.
+// resumeAfter is the number of the last commit that a client was told of; -1: it begins anew. A browser that opens a
+// stream anew cannot say it in the header.
 func resumeAfter(r *http.Request) int64 {
 	for _, text := range []string{r.Header.Get("Last-Event-ID"), r.URL.Query().Get("since")} {
 		if n, err := strconv.ParseInt(text, 10, 64); err == nil && n >= 0 {
@@ -202,8 +204,8 @@ func resumeAfter(r *http.Request) int64 {
 	return -1
 }
 
-// serveLive streams changes as server-sent events: "change" with a site.Change and the commit's
-// number as its id, "beat" with the time at least every five seconds, "ended" when the session has ended, as the last one.
+// serveLive streams changes as server-sent events: "change" with a site.Change and the commit's number as its id,
+// "beat" with the time at least every five seconds, "ended" when the session has ended, as the last one.
 func (v *Server) serveLive(c *echo.Context) error {
 	person := PersonOf(c.Request().Context())
 	done, err := v.streams.enter(person.ID)

@@ -17,9 +17,9 @@ import (
 	"jauntylark/store"
 )
 
-// Answers that take long share the connections of their part of the store. What is computed whole and then written (a chart's
-// lines) holds one while it is computed; a file is written as it is read, so a reader who is slow holds one for as long as it reads.
-// They are bounded apart, so that files never hold up charts.
+// Answers that take long share the connections of their part of the store. What is computed whole and then written (a
+// chart's lines) holds one while it is computed; a file is written as it is read, so a reader who is slow holds one for
+// as long as it reads. They are bounded apart, so that files never hold up charts.
 const (
 	looksAtOnce = 4
 	filesAtOnce = 4 // with looksAtOnce as many as the store's part has connections
@@ -52,14 +52,17 @@ func (t *turns) take(ctx context.Context, person int64) (done func(), err error)
 	done, err = t.Take(ctx, person, 1)
 	switch {
 	case errors.Is(err, gate.ErrOwnShare):
-		return nil, later(http.StatusTooManyRequests, fmt.Sprintf("You have %d %s under way already. Try again when one of them has ended.", t.ofPerson, t.what))
+		return nil, later(http.StatusTooManyRequests,
+			fmt.Sprintf("You have %d %s under way already. Try again when one of them has ended.", t.ofPerson, t.what))
 	case err != nil:
-		return nil, later(http.StatusServiceUnavailable, fmt.Sprintf("The service has as many %s under way as it can. Try again in a moment.", t.what))
+		return nil, later(http.StatusServiceUnavailable,
+			fmt.Sprintf("The service has as many %s under way as it can. Try again in a moment.", t.what))
 	}
 	return done, nil
 }
 
-// Live streams stay open, so nobody waits for a turn: one too many is refused. A browser has one stream for all its tabs.
+// Live streams stay open, so nobody waits for a turn: one too many is refused. A browser has one stream for all its
+// tabs.
 const (
 	streamsAtMost = 2000
 	streamsOfOne  = 30
@@ -78,7 +81,8 @@ func (s *streams) enter(person int64) (done func(), err error) {
 	defer s.mu.Unlock()
 	switch {
 	case s.open[person] >= streamsOfOne:
-		return nil, later(http.StatusTooManyRequests, fmt.Sprintf("You have %d live streams open already.", streamsOfOne))
+		return nil, later(http.StatusTooManyRequests, fmt.Sprintf("You have %d live streams open already.",
+			streamsOfOne))
 	case s.all >= streamsAtMost:
 		return nil, later(http.StatusServiceUnavailable, "As many live streams are open as the service can have.")
 	}
@@ -126,9 +130,10 @@ func (v *Server) operate(h huma.Context, person site.Person, next func(huma.Cont
 	next(huma.WithContext(h, ctx))
 }
 
-// turn waits for a person's turn at an operation: it gives the context in which it runs, within its time and on the connections of its
-// part, and what ends it.
-func (v *Server) turn(ctx context.Context, op *api.Operation, person site.Person) (within context.Context, done func(), err error) {
+// turn waits for a person's turn at an operation: it gives the context in which it runs, within its time and on the
+// connections of its part, and what ends it.
+func (v *Server) turn(ctx context.Context, op *api.Operation,
+	person site.Person) (within context.Context, done func(), err error) {
 	switch op.Takes {
 	case api.TakesOpen:
 		return ctx, func() {}, nil

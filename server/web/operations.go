@@ -22,19 +22,23 @@ func Answer[In, Out any](v *Server, op api.Op[In, Out], do func(context.Context,
 
 // Carry has an operation done that answers nothing.
 func Carry[In any](v *Server, op api.Op[In, api.None], do func(context.Context, *Server, *In) error) {
-	AnswerAs(v, op, func(ctx context.Context, v *Server, in *In) (*api.None, error) { return &api.None{}, do(ctx, v, in) })
+	AnswerAs(v, op, func(ctx context.Context, v *Server, in *In) (*api.None, error) {
+		return &api.None{},
+			do(ctx, v, in)
+	})
 }
 
 // AnswerAs has an operation answered in a form of its own, with headers or as a stream.
 func AnswerAs[In, Out, Form any](v *Server, op api.Op[In, Out], do func(context.Context, *Server, *In) (*Form, error)) {
 	v.served[op.Operation] = true
-	huma.Register(v.api, op.Describe(v.api.OpenAPI().Components.Schemas), func(ctx context.Context, in *In) (*Form, error) {
-		out, err := do(ctx, v, in)
-		if err != nil {
-			return nil, v.problem(err)
-		}
-		return out, nil
-	})
+	huma.Register(v.api, op.Describe(v.api.OpenAPI().Components.Schemas),
+		func(ctx context.Context, in *In) (*Form, error) {
+			out, err := do(ctx, v, in)
+			if err != nil {
+				return nil, v.problem(err)
+			}
+			return out, nil
+		})
 }
 
 // AnswerFile has an operation answered by a handler of its own, which finds its person and its time as others do.

@@ -43,7 +43,8 @@ func ZoneOf(ctx context.Context, v *Server, name string) (*time.Location, error)
 	}
 	zone, err := time.LoadLocation(name)
 	if err != nil || name == "Local" {
-		return nil, Wrong("zone", fmt.Sprintf("%q is not a time zone; write it like Europe/Dublin, or take site or UTC", name))
+		return nil, Wrong("zone", fmt.Sprintf("%q is not a time zone; write it like Europe/Dublin, or take site or UTC",
+			name))
 	}
 	return zone, nil
 }

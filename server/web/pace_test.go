@@ -56,7 +56,10 @@ func TestAnswersArePaced(t *testing.T) {
 // Who stops waits for what runs, and not longer.
 func TestRequestsThatRunAreWaitedFor(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		c := &counted{next: http.HandlerFunc(func(http.ResponseWriter, *http.Request) { time.Sleep(300 * time.Millisecond) })}
+		c := &counted{next: http.HandlerFunc(func(http.ResponseWriter,
+			*http.Request) {
+			time.Sleep(300 * time.Millisecond)
+		})}
 		waited := func() time.Duration {
 			begun := time.Now()
 			c.wait(time.Second)

@@ -39,7 +39,8 @@ func init() {
 				message = field + ": has " + reason
 			}
 			if list, found := strings.CutPrefix(d.Message, expected); found {
-				words := slices.DeleteFunc(strings.Split(strings.TrimSuffix(list, `"`), ", "), func(w string) bool { return w == "" })
+				words := slices.DeleteFunc(strings.Split(strings.TrimSuffix(list, `"`), ", "),
+					func(w string) bool { return w == "" })
 				field := d.Location[strings.LastIndex(d.Location, ".")+1:]
 				if d.Message = site.Unknown(field, fmt.Sprint(d.Value), words); !strings.HasSuffix(d.Message, "?") {
 					d.Message += "; it is one of " + strings.Join(words, ", ")
@@ -52,7 +53,8 @@ func init() {
 
 // Wrong is the problem of one field of the body.
 func Wrong(field, reason string) error {
-	return huma.Error422UnprocessableEntity(field+": "+reason, &huma.ErrorDetail{Location: "body." + field, Message: reason})
+	return huma.Error422UnprocessableEntity(field+": "+reason, &huma.ErrorDetail{Location: "body." + field,
+		Message: reason})
 }
 
 // Missing turns store.ErrNotFound into a 404 that names the nearest valid name.
@@ -96,7 +98,8 @@ func (v *Server) problem(err error) error {
 		if cause.HTTP == http.StatusServiceUnavailable && !store.TookTooLong(err) {
 			words = "The database is away. Try again in a moment."
 		}
-		return huma.ErrorWithHeaders(huma.NewError(cause.HTTP, words), http.Header{"Retry-After": {fmt.Sprint(int(cause.Retry.Seconds()))}})
+		return huma.ErrorWithHeaders(huma.NewError(cause.HTTP, words),
+			http.Header{"Retry-After": {fmt.Sprint(int(cause.Retry.Seconds()))}})
 	}
 	v.Log.Error("request failed", "error", err)
 	return huma.Error500InternalServerError("Something went wrong here; the service's log says what.")

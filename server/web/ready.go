@@ -45,8 +45,8 @@ func plainly(err error) string {
 	return "it cannot be reached."
 }
 
-// Readiness tells what is wrong. It asks by the connections that intake has, for what pages may wait for says nothing of that; so
-// many as ask at once, it asks once.
+// Readiness tells what is wrong. It asks by the connections that intake has, for what pages may wait for says nothing
+// of that; so many as ask at once, it asks once.
 func (v *Server) Readiness() Readiness {
 	n := &v.ready
 	n.mu.Lock()
@@ -71,7 +71,8 @@ func (v *Server) lookReady() Readiness {
 	return r
 }
 
-// serveReady answers 200 when readings are taken, and else 503 with what is wrong. It asks for no sign-in, so it names no address.
+// serveReady answers 200 when readings are taken, and else 503 with what is wrong. It asks for no sign-in, so it names
+// no address.
 func (v *Server) serveReady(c *echo.Context) error {
 	r := v.Readiness()
 	if r.Ready {

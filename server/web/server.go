@@ -70,8 +70,11 @@ type Server struct {
 
 // NewServer makes the routes: each of operations has some answered, and all must be.
 func New(s *store.Store, d *door.Door, k *history.Keeper, o Options, operations ...func(*Server)) (*Server, error) {
-	v := &Server{Options: o, Store: s, Pipeline: d.Pipeline, Door: d, Keeper: k, Echo: echo.New(), hub: newHub(s, o.Log), signIns: newSignIns(),
-		looks: newTurns("long answers", looksAtOnce, looksOfPerson), files: newTurns("files", filesAtOnce, filesOfPerson), pictures: newTurns("pictures", picturesAtOnce, picturesOfPerson)}
+	v := &Server{Options: o, Store: s, Pipeline: d.Pipeline, Door: d, Keeper: k, Echo: echo.New(),
+		hub: newHub(s, o.Log), signIns: newSignIns(),
+		looks: newTurns("long answers", looksAtOnce, looksOfPerson),
+		files: newTurns("files", filesAtOnce, filesOfPerson), pictures: newTurns("pictures", picturesAtOnce,
+			picturesOfPerson)}
 	v.served = map[*api.Operation]bool{}
 	v.stopping = make(chan struct{})
 	v.streams = &streams{open: map[int64]int{}}
@@ -89,7 +92,9 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o Options, operations 
 			return nil, err
 		}
 	}
-	v.Echo.Use(middleware.Recover(), echo.WrapMiddleware(cross.Handler), echo.WrapMiddleware(words), echo.WrapMiddleware(pages), v.securityHeaders, middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1400, Skipper: neverSecret}))
+	v.Echo.Use(middleware.Recover(), echo.WrapMiddleware(cross.Handler), echo.WrapMiddleware(words),
+		echo.WrapMiddleware(pages), v.securityHeaders,
+		middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1400, Skipper: neverSecret}))
 
 	v.api = v.newAPI()
 	liveOperations(v)
@@ -123,11 +128,13 @@ func (v *Server) newAPI() huma.API {
 	config.CreateHooks = nil
 	config.Formats = map[string]huma.Format{"application/json": checkedJSON, "json": checkedJSON}
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
-		api.ByToken:   {Type: "http", Scheme: "bearer", Description: "a person's token, from " + api.CreateToken.At().String()},
+		api.ByToken: {Type: "http", Scheme: "bearer", Description: "a person's token, from " +
+			api.CreateToken.At().String()},
 		api.BySession: {Type: "apiKey", In: "cookie", Name: SessionCookie},
 		api.ByKey:     {Type: "http", Scheme: "bearer", Description: "a device's key"},
 	}
-	config.Servers = []*huma.Server{{URL: cmp.Or(v.URL, "http://127.0.0.1:8080"), Description: "where the service answers"}}
+	config.Servers = []*huma.Server{{URL: cmp.Or(v.URL, "http://127.0.0.1:8080"),
+		Description: "where the service answers"}}
 	made := huma.NewAPI(config, &adapter{v.Echo})
 	schemas := made.OpenAPI().Components.Schemas
 	schemas.RegisterTypeAlias(reflect.TypeFor[measure.Quality](), reflect.TypeFor[[]string]())
@@ -136,11 +143,12 @@ func (v *Server) newAPI() huma.API {
 	return made
 }
 
-// Run answers on the listener until ctx ends. Then long polls and live streams end at once, what runs may finish within a second, and
-// who is still sending is cut off.
+// Run answers on the listener until ctx ends. Then long polls and live streams end at once, what runs may finish within
+// a second, and who is still sending is cut off.
 func (v *Server) Run(ctx context.Context, listener net.Listener, certFile, keyFile string) error {
 	server := &http.Server{
-		Handler: Paced(v.Echo), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute,
+		Handler: Paced(v.Echo), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute,
+		IdleTimeout:    2 * time.Minute,
 		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(v.Log.Handler(), slog.LevelDebug),
 	}
 	server.RegisterOnShutdown(v.hub.close)
@@ -187,7 +195,8 @@ func (v *Server) clientAddress() echo.IPExtractor {
 	}
 	trust := []echo.TrustOption{echo.TrustLoopback(false), echo.TrustLinkLocal(false), echo.TrustPrivateNet(false)}
 	for _, p := range v.TrustedProxy {
-		trust = append(trust, echo.TrustIPRange(&net.IPNet{IP: p.Addr().AsSlice(), Mask: net.CIDRMask(p.Bits(), p.Addr().BitLen())}))
+		trust = append(trust, echo.TrustIPRange(&net.IPNet{IP: p.Addr().AsSlice(),
+			Mask: net.CIDRMask(p.Bits(), p.Addr().BitLen())}))
 	}
 	return echo.ExtractIPFromXFFHeader(trust...)
 }

@@ -13,16 +13,19 @@ import (
 	"jauntylark/core/measure"
 )
 
-// severalLines are the fields whose texts may have several lines, by their last name; settings of devices and templates are texts of
-// several lines throughout.
-var severalLines = []string{"about", "advice", "alarm", "code", "comment", "formula", "long", "note", "short", "text", "why"}
+// severalLines are the fields whose texts may have several lines, by their last name; settings of devices and templates
+// are texts of several lines throughout.
+var severalLines = []string{"about", "advice", "alarm", "code", "comment", "formula", "long", "note", "short", "text",
+	"why"}
 
 func mayHaveLines(path string) bool {
 	parts := strings.Split(path, ".")
-	return slices.Contains(severalLines, parts[len(parts)-1]) || slices.Contains(parts, "settings") || slices.Contains(parts, "templates")
+	return slices.Contains(severalLines, parts[len(parts)-1]) || slices.Contains(parts, "settings") ||
+		slices.Contains(parts, "templates")
 }
 
-// checkedJSON reads bodies whose texts are as measure.WrongText wants them: what a decoder would change unseen is refused.
+// checkedJSON reads bodies whose texts are as measure.WrongText wants them: what a decoder would change unseen is
+// refused.
 var checkedJSON = huma.Format{
 	Marshal: huma.DefaultJSONFormat.Marshal,
 	Unmarshal: func(data []byte, v any) error {
@@ -39,7 +42,8 @@ func words(next http.Handler) http.Handler {
 		if err := wrongAddress(r.URL); err != nil {
 			var fault *measure.Fault
 			errors.As(err, &fault)
-			answer := &huma.ErrorModel{Status: http.StatusUnprocessableEntity, Title: http.StatusText(http.StatusUnprocessableEntity), Detail: err.Error(),
+			answer := &huma.ErrorModel{Status: http.StatusUnprocessableEntity,
+				Title: http.StatusText(http.StatusUnprocessableEntity), Detail: err.Error(),
 				Errors: []*huma.ErrorDetail{{Location: fault.Field, Message: fault.Reason}}}
 			w.Header().Set("Content-Type", "application/problem+json")
 			w.WriteHeader(answer.Status)

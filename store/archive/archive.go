@@ -22,20 +22,36 @@ const archiveFormat = 1
 
 // archived are the tables of an archive, in an order in which they can be filled.
 var archived = []archivedTable{
-	{name: "site", one: true, secret: []string{"enrolment_sealed", "signing_key", "push_private", "push_public"}, without: []string{"disk_alarm_id"}}, {name: "person", order: "id", secret: []string{"id", "password_hash"}}, {name: "token", backup: true, order: "hash"},
-	{name: "device", order: "behind_id nulls first, id"}, {name: "device_state", order: "device_id"}, {name: "device_contact", order: "device_id"},
-	{name: "device_key", order: "id", secret: []string{"sealed"}}, {name: "former_key", order: "hash", secret: []string{"sealed"}}, {name: "kit", order: "name"},
+	{name: "site", one: true, secret: []string{"enrolment_sealed", "signing_key", "push_private", "push_public"},
+		without: []string{"disk_alarm_id"}}, {name: "person", order: "id", secret: []string{"id", "password_hash"}},
+	{name: "token", backup: true, order: "hash"},
+	{name: "device", order: "behind_id nulls first, id"}, {name: "device_state", order: "device_id"},
+	{name: "device_contact", order: "device_id"},
+	{name: "device_key", order: "id", secret: []string{"sealed"}},
+	{name: "former_key", order: "hash", secret: []string{"sealed"}}, {name: "kit", order: "name"},
 	{name: "arrival", order: "id"}, {name: "arrival_pack", order: "id"}, {name: "word", order: "id"},
-	{name: "signal", order: "id"}, {name: "signal_state", order: "signal_id"}, {name: "calibration", order: "id"}, {name: "verification", order: "id"},
-	{name: "derived_input", order: "derived_id, place"}, {name: "recompute", order: "id"}, {name: "tariff", order: "name"}, {name: "total", order: "id"}, {name: "total_reset", order: "id"},
-	{name: "tally", order: "total_id, at"}, {name: "guard", order: "id"}, {name: "guard_state", order: "guard_id"}, {name: "guard_event", order: "id"}, {name: "missed", order: "id"}, {name: "trial", order: "id"}, {name: "trial_stretch", order: "id"},
-	{name: "contact", order: "id"}, {name: "roster", order: "id", without: []string{"alarm_id"}}, {name: "statement", order: "id"},
-	{name: "alarm", order: "id"}, {name: "journal", order: "id"}, {name: "notice", order: "id"}, {name: "delivery", order: "id"}, {name: "escalation", order: "alarm_id, roster_id"}, {name: "drill", order: "id"},
-	{name: "output", order: "id"}, {name: "output_state", order: "output_id"}, {name: "interlock", order: "id"}, {name: "interlock_state", order: "interlock_id"}, {name: "board", order: "id", secret: []string{"maker_id"}}, {name: "board_version", order: "board_id, number"}, {name: "board_start", backup: true, order: "person_id"}, {name: "picture", order: "id"},
-	{name: "asset", order: "id"}, {name: "attachment", order: "id"}, {name: "run_plan", order: "id"}, {name: "run", order: "id"}, {name: "eye", order: "device_id"}, {name: "frame", order: "device_id, at"},
+	{name: "signal", order: "id"}, {name: "signal_state", order: "signal_id"}, {name: "calibration", order: "id"},
+	{name: "verification", order: "id"},
+	{name: "derived_input", order: "derived_id, place"}, {name: "recompute", order: "id"},
+	{name: "tariff", order: "name"}, {name: "total", order: "id"}, {name: "total_reset", order: "id"},
+	{name: "tally", order: "total_id, at"}, {name: "guard", order: "id"}, {name: "guard_state", order: "guard_id"},
+	{name: "guard_event", order: "id"}, {name: "missed", order: "id"}, {name: "trial", order: "id"},
+	{name: "trial_stretch", order: "id"},
+	{name: "contact", order: "id"}, {name: "roster", order: "id", without: []string{"alarm_id"}},
+	{name: "statement", order: "id"},
+	{name: "alarm", order: "id"}, {name: "journal", order: "id"}, {name: "notice", order: "id"},
+	{name: "delivery", order: "id"}, {name: "escalation", order: "alarm_id, roster_id"}, {name: "drill", order: "id"},
+	{name: "output", order: "id"}, {name: "output_state", order: "output_id"}, {name: "interlock", order: "id"},
+	{name: "interlock_state", order: "interlock_id"}, {name: "board", order: "id", secret: []string{"maker_id"}},
+	{name: "board_version", order: "board_id, number"}, {name: "board_start", backup: true, order: "person_id"},
+	{name: "picture", order: "id"},
+	{name: "asset", order: "id"}, {name: "attachment", order: "id"}, {name: "run_plan", order: "id"},
+	{name: "run", order: "id"}, {name: "eye", order: "device_id"}, {name: "frame", order: "device_id, at"},
 	{name: "idempotency", backup: true, order: "sender, key"},
-	{name: "clearing", order: "id"}, {name: "clearing_step", order: "clearing_id, signal_id"}, {name: "cleared_block", order: "clearing_id, signal_id, first_at"},
-	{name: "stale", order: "id"}, {name: "figure", order: "signal_id, period, at"}, {name: "reading", order: "signal_id, at"}, {name: "block", order: "signal_id, first_at"},
+	{name: "clearing", order: "id"}, {name: "clearing_step", order: "clearing_id, signal_id"},
+	{name: "cleared_block", order: "clearing_id, signal_id, first_at"},
+	{name: "stale", order: "id"}, {name: "figure", order: "signal_id, period, at"},
+	{name: "reading", order: "signal_id, at"}, {name: "block", order: "signal_id, first_at"},
 	{name: "removed", backup: true, order: "id"}, {name: "ledger", one: true},
 }
 
@@ -66,7 +82,8 @@ type archiveMark struct {
 
 // Archive writes the whole site as it is at one moment, with secrets when it is a backup, and tells now and
 // then how many rows of which table are written.
-func Archive(ctx context.Context, s *store.Store, to io.Writer, backup bool, now measure.Instant, told func(table string, rows int64)) (Manifest, error) {
+func Archive(ctx context.Context, s *store.Store, to io.Writer, backup bool, now measure.Instant,
+	told func(table string, rows int64)) (Manifest, error) {
 	m := Manifest{Format: archiveFormat, Backup: backup, Made: now}
 	ctx = store.For(ctx, store.Long)
 	tx, err := s.Look(ctx)
@@ -135,9 +152,11 @@ const (
 	archiveStep = 200 // rows
 )
 
-func archiveTable(ctx context.Context, db store.Writer, out io.Writer, table archivedTable, backup bool, told func(string, int64)) (n int64, err error) {
+func archiveTable(ctx context.Context, db store.Writer, out io.Writer, table archivedTable, backup bool,
+	told func(string, int64)) (n int64, err error) {
 	var columns []string
-	if err := db.Select(ctx, &columns, `select column_name from information_schema.columns where table_schema = 'public' and table_name = $1 order by ordinal_position`, table.name); err != nil {
+	if err := db.Select(ctx, &columns,
+		`select column_name from information_schema.columns where table_schema = 'public' and table_name = $1 order by ordinal_position`, table.name); err != nil {
 		return 0, err
 	}
 	columns = slices.DeleteFunc(columns, func(c string) bool {
@@ -148,7 +167,8 @@ func archiveTable(ctx context.Context, db store.Writer, out io.Writer, table arc
 		from += " order by " + table.order
 	}
 	// In short steps: whoever reads the archive may be slow, and no statement of the database takes longer for that.
-	_, err = db.Exec(ctx, "declare archived no scroll cursor for select row_to_json(r)::text from (select "+strings.Join(columns, ", ")+" from "+from+") r")
+	_, err = db.Exec(ctx, "declare archived no scroll cursor for select row_to_json(r)::text from (select "+
+		strings.Join(columns, ", ")+" from "+from+") r")
 	if err != nil {
 		return 0, err
 	}

@@ -47,7 +47,9 @@ func Load(ctx context.Context, s *store.Store, from io.Reader, told func(table s
 		return m, err
 	}
 	// Numbers go on from the higher of the two, so that every process sees that all has changed.
-	if _, err := tx.Exec(ctx, `update ledger set commit_no = greatest(commit_no, $1), config_no = greatest(config_no, $2), leapt = $3`, ledger.CommitNo, ledger.ConfigNo, ledger.Leapt); err != nil {
+	if _, err := tx.Exec(ctx,
+		`update ledger set commit_no = greatest(commit_no, $1), config_no = greatest(config_no, $2), leapt = $3`,
+		ledger.CommitNo, ledger.ConfigNo, ledger.Leapt); err != nil {
 		return m, err
 	}
 	if _, err := store.TakeLedger(ctx, tx); err != nil {
@@ -62,7 +64,8 @@ func Load(ctx context.Context, s *store.Store, from io.Reader, told func(table s
 	return m, tx.Commit()
 }
 
-// mostLine is how long a line of an archive may be: the largest paper of an asset, in hexadecimal digits, with room to spare.
+// mostLine is how long a line of an archive may be: the largest paper of an asset, in hexadecimal digits, with room to
+// spare.
 const mostLine = 64 << 20
 
 var errLongLine = errors.New("the line is too long")
@@ -99,10 +102,12 @@ func (l *loader) load(ctx context.Context, from io.Reader) (m Manifest, err erro
 	for number := 1; ; number++ {
 		line, err := readLine(in)
 		if errors.Is(err, errLongLine) {
-			return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("line %d is longer than %s", number, prose.Bytes(mostLine))}
+			return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("line %d is longer than %s", number,
+				prose.Bytes(mostLine))}
 		}
 		if err != nil {
-			return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("ends in line %d, before its end: %v", number, err)}
+			return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("ends in line %d, before its end: %v", number,
+				err)}
 		}
 		if line[0] != '#' {
 			if l.table == nil {
@@ -127,7 +132,8 @@ func (l *loader) load(ctx context.Context, from io.Reader) (m Manifest, err erro
 			}
 		case mark.End != nil:
 			if rest, err := io.Copy(io.Discard, in); err != nil || rest > 0 { // a packed file's checksum comes last
-				return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("is broken: %d bytes after its end, %v", rest, err)}
+				return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("is broken: %d bytes after its end, %v",
+					rest, err)}
 			}
 			return m, l.end(ctx, mark.End)
 		default:
@@ -144,7 +150,9 @@ func (l *loader) accept(ctx context.Context, m Manifest) (Manifest, error) {
 		return m, err
 	}
 	if m.Format != archiveFormat || m.Schema > schema {
-		return m, &measure.Fault{Field: "file", Reason: fmt.Sprintf("was written by a newer version (format %d, schema %d; this one knows %d and %d)", m.Format, m.Schema, archiveFormat, schema)}
+		return m, &measure.Fault{Field: "file",
+			Reason: fmt.Sprintf("was written by a newer version (format %d, schema %d; this one knows %d and %d)",
+				m.Format, m.Schema, archiveFormat, schema)}
 	}
 	l.backup = m.Backup
 	return m, nil
@@ -225,7 +233,8 @@ func (l *loader) flush(ctx context.Context) error {
 	if l.table.name == "person" && !l.backup { // nobody's password moves house
 		columns, extra = columns+", password_hash", ", ''"
 	}
-	_, err := l.tx.Exec(ctx, "insert into "+l.table.name+" ("+columns+") overriding system value select "+l.columns+extra+
+	_, err := l.tx.Exec(ctx, "insert into "+l.table.name+" ("+columns+") overriding system value select "+l.columns+
+		extra+
 		" from json_populate_recordset(null::"+l.table.name+", $1::json) on conflict do nothing", l.rows.String())
 	if err != nil {
 		return fmt.Errorf("%s: %w", l.table.name, err)
@@ -241,17 +250,21 @@ func (l *loader) flush(ctx context.Context) error {
 func (l *loader) end(ctx context.Context, counts map[string]int64) error {
 	for table, n := range counts {
 		if l.counts[table] != n {
-			return &measure.Fault{Field: "file", Reason: fmt.Sprintf("has %d rows of %s; it says %d", l.counts[table], table, n)}
+			return &measure.Fault{Field: "file", Reason: fmt.Sprintf("has %d rows of %s; it says %d", l.counts[table],
+				table, n)}
 		}
 	}
 	var sequences []struct {
 		Table  string `db:"table_name"`
 		Column string `db:"column_name"`
 	}
-	err := l.tx.Select(ctx, &sequences, `select table_name, column_name from information_schema.columns where table_schema = 'public' and is_identity = 'YES'`)
+	err := l.tx.Select(ctx, &sequences,
+		`select table_name, column_name from information_schema.columns where table_schema = 'public' and is_identity = 'YES'`)
 	for _, s := range sequences {
 		if err == nil {
-			_, err = l.tx.Exec(ctx, fmt.Sprintf(`select setval(pg_get_serial_sequence('%s', '%s'), coalesce((select max(%s) from %s), 0) + 1, false)`, s.Table, s.Column, s.Column, s.Table))
+			_, err = l.tx.Exec(ctx,
+				fmt.Sprintf(
+					`select setval(pg_get_serial_sequence('%s', '%s'), coalesce((select max(%s) from %s), 0) + 1, false)`, s.Table, s.Column, s.Column, s.Table))
 		}
 	}
 	return err
@@ -274,7 +287,8 @@ func verify(ctx context.Context, tx *store.Tx, m Manifest) error {
 		}
 	}
 	if all != m.Stamp {
-		return fmt.Errorf("verifying: %d readings with digest %d are there; there should be %d with %d", all.Readings, all.Digest, m.Stamp.Readings, m.Stamp.Digest)
+		return fmt.Errorf("verifying: %d readings with digest %d are there; there should be %d with %d", all.Readings,
+			all.Digest, m.Stamp.Readings, m.Stamp.Digest)
 	}
 	return nil
 }

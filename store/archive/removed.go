@@ -46,9 +46,11 @@ type keptBody struct {
 var anew = []string{"guard_state", "escalation", "recompute", "late_stretch", "token"}
 
 // alarmsOf are the columns of what is put back that speak of alarms, which have ended with the removal.
-var alarmsOf = map[string][]string{"signal_state": {"fault_alarm_id", "verify_alarm_id"}, "roster": {"alarm_id"}, "output_state": {"alarm_id"}, "device_state": {"alarm_id", "clock_alarm_id"}}
+var alarmsOf = map[string][]string{"signal_state": {"fault_alarm_id", "verify_alarm_id"}, "roster": {"alarm_id"},
+	"output_state": {"alarm_id"}, "device_state": {"alarm_id", "clock_alarm_id"}}
 
-// KeepRemoved keeps what is about to be removed, the rows of a table whose column holds a value, with all that goes with them.
+// KeepRemoved keeps what is about to be removed, the rows of a table whose column holds a value, with all that goes
+// with them.
 func KeepRemoved(ctx context.Context, tx *store.Tx, r site.Removal, table, column string, is any) error {
 	links, err := references(ctx, tx)
 	if err != nil {
@@ -191,7 +193,8 @@ func AllRemoved(ctx context.Context, db store.Reader, since measure.Instant) (al
 }
 
 // TakeRemoved gives the newest removal of a name, no older than since, and forgets it; ErrNotFound: there is none.
-func TakeRemoved(ctx context.Context, db store.Writer, kind, name string, since measure.Instant) (r Removed, err error) {
+func TakeRemoved(ctx context.Context, db store.Writer, kind, name string,
+	since measure.Instant) (r Removed, err error) {
 	err = store.Found(db.Get(ctx, &r, `
 		delete from removed where id = (select id from removed where kind = $1 and name = $2 and removed_at >= $3 order by removed_at desc, id desc limit 1)
 		returning id, kind, name, title, removed_at, removed_by, body`, kind, name, since))
@@ -230,7 +233,8 @@ func PutBack(ctx context.Context, db store.Writer, r *Removed) (map[string][]int
 		}
 	}
 	for _, l := range body.Links {
-		if _, err := db.Exec(ctx, `update `+l.Table+` set `+l.Column+` = $1 where id = any($2::bigint[]) and `+l.Column+` is null`, l.To, l.IDs); err != nil {
+		if _, err := db.Exec(ctx, `update `+l.Table+` set `+l.Column+` = $1 where id = any($2::bigint[]) and `+l.Column+
+			` is null`, l.To, l.IDs); err != nil {
 			return nil, err
 		}
 	}
@@ -262,14 +266,16 @@ func putRow(ctx context.Context, db store.Writer, row keptRow, columns string) e
 		}
 		body = string(stripped)
 	}
-	_, err := db.Exec(ctx, `insert into `+row.Table+` (`+columns+`) overriding system value select `+columns+` from jsonb_populate_record(null::`+row.Table+`, $1::jsonb)`, body)
+	_, err := db.Exec(ctx, `insert into `+row.Table+` (`+columns+`) overriding system value select `+columns+
+		` from jsonb_populate_record(null::`+row.Table+`, $1::jsonb)`, body)
 	var pg *pgconn.PgError
 	if !errors.As(err, &pg) {
 		return err
 	}
 	switch pg.Code {
 	case "23505":
-		return fmt.Errorf("another %s has its place now: rename or remove that first: %w", strings.ReplaceAll(row.Table, "_", " "), ErrStaysGone)
+		return fmt.Errorf("another %s has its place now: rename or remove that first: %w",
+			strings.ReplaceAll(row.Table, "_", " "), ErrStaysGone)
 	case "23503":
 		return fmt.Errorf("what it belongs to is not there any more: bring that back first: %w", ErrStaysGone)
 	}
@@ -294,14 +300,16 @@ func ForgetRemoved(ctx context.Context, db store.Writer, before measure.Instant)
 		Signals jsonIDs `db:"signals"`
 		Devices jsonIDs `db:"devices"`
 	}
-	if err := db.Select(ctx, &gone, `delete from removed where removed_at < $1 returning to_jsonb(signals) as signals, to_jsonb(devices) as devices`, before); err != nil {
+	if err := db.Select(ctx, &gone,
+		`delete from removed where removed_at < $1 returning to_jsonb(signals) as signals, to_jsonb(devices) as devices`, before); err != nil {
 		return err
 	}
 	for _, g := range gone {
 		if err := timeseries.DropReadings(ctx, db, g.Signals); err != nil {
 			return err
 		}
-		if _, err := db.Exec(ctx, `delete from frame where device_id = any($1::bigint[]) and not exists (select from device where id = any($1::bigint[]))`, []int64(g.Devices)); err != nil {
+		if _, err := db.Exec(ctx,
+			`delete from frame where device_id = any($1::bigint[]) and not exists (select from device where id = any($1::bigint[]))`, []int64(g.Devices)); err != nil {
 			return err
 		}
 	}

@@ -9,8 +9,8 @@ import (
 // Analyst is the role that may read the views of the schema analysis, and nothing else.
 const Analyst = "jaunty_analyst"
 
-// barred takes from everybody but the service what PostgreSQL gives everybody besides reading: locks and large objects that last,
-// and announcements. A role's own settings bind nobody, since it can change them.
+// barred takes from everybody but the service what PostgreSQL gives everybody besides reading: locks and large objects
+// that last, and announcements. A role's own settings bind nobody, since it can change them.
 const barred = `do $$
 declare f regprocedure;
 begin
@@ -21,8 +21,8 @@ begin
 	end loop;
 end $$`
 
-// createAnalyst makes the role that reads with SQL. What it may read is granted by the store, which also ends what it runs for too
-// long: for that the service's role is made a member of it.
+// createAnalyst makes the role that reads with SQL. What it may read is granted by the store, which also ends what it
+// runs for too long: for that the service's role is made a member of it.
 func (c *Cluster) createAnalyst(ctx context.Context, conn *pgx.Conn) error {
 	password, err := c.password(Analyst)
 	if err != nil {

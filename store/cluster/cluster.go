@@ -101,7 +101,8 @@ const oldServerWithin = 30 * time.Second
 
 // settle waits until it is plain whether a server that was there before runs or has ended, and tells which.
 func (c *Cluster) settle(ctx context.Context) (running bool) {
-	for end := time.Now().Add(oldServerWithin); time.Now().Before(end) && ctx.Err() == nil; time.Sleep(100 * time.Millisecond) {
+	for end := time.Now().Add(oldServerWithin); time.Now().Before(end) &&
+		ctx.Err() == nil; time.Sleep(100 * time.Millisecond) {
 		pid, port, err := c.postmaster()
 		if err != nil || !c.alive(pid) {
 			return false
@@ -130,14 +131,16 @@ func (c *Cluster) startSomewhere(ctx context.Context) (err error) {
 func (c *Cluster) startAfterOthers(ctx context.Context) (err error) {
 	for end := time.Now().Add(oldServerWithin); ; time.Sleep(300 * time.Millisecond) {
 		err = c.start(ctx)
-		if err == nil || !strings.Contains(err.Error(), "pre-existing shared memory") && !strings.Contains(err.Error(), "still in use") || time.Now().After(end) || ctx.Err() != nil {
+		if err == nil || !strings.Contains(err.Error(), "pre-existing shared memory") &&
+			!strings.Contains(err.Error(), "still in use") || time.Now().After(end) || ctx.Err() != nil {
 			return err
 		}
 		c.endOrphans()
 	}
 }
 
-// endOrphans tells the processes of a server that is gone to end: one that computes does not see by itself that it is alone.
+// endOrphans tells the processes of a server that is gone to end: one that computes does not see by itself that it is
+// alone.
 func (c *Cluster) endOrphans() {
 	files, err := filepath.EvalSymlinks(c.files())
 	if err != nil {
@@ -153,7 +156,8 @@ func (c *Cluster) endOrphans() {
 }
 
 func (c *Cluster) start(ctx context.Context) error {
-	err := c.command(ctx, "pg_ctl", "-D", c.files(), "-w", "-t", "120", "-l", filepath.Join(c.files(), "server.log"), "-o", c.settings(), "start")
+	err := c.command(ctx, "pg_ctl", "-D", c.files(), "-w", "-t", "120", "-l", filepath.Join(c.files(), "server.log"),
+		"-o", c.settings(), "start")
 	if err != nil {
 		return fmt.Errorf("%w%s", err, c.lastWords())
 	}
@@ -169,7 +173,8 @@ func (c *Cluster) Watch(ctx context.Context, log *slog.Logger) {
 			return
 		case <-time.After(2 * time.Second):
 		}
-		// A server that ends in order takes postmaster.pid away; one that crashed leaves it. One that is merely slow is there.
+		// A server that ends in order takes postmaster.pid away; one that crashed leaves it. One that is merely slow is
+		// there.
 		if pid, _, err := c.postmaster(); err != nil || c.alive(pid) {
 			continue
 		}
@@ -180,8 +185,8 @@ func (c *Cluster) Watch(ctx context.Context, log *slog.Logger) {
 	}
 }
 
-// logRoom is how many megabytes PostgreSQL's own log may take between two checkpoints, and how many it keeps: an eighth of a small
-// disk.
+// logRoom is how many megabytes PostgreSQL's own log may take between two checkpoints, and how many it keeps: an eighth
+// of a small disk.
 func logRoom(disk int64) (most, least int64) {
 	const segment, megabyte = 16, 1 << 20
 	most = min(max(disk/8/megabyte/segment*segment, 3*segment), 2048)
@@ -196,7 +201,8 @@ func (c *Cluster) settings() string {
 	}
 	most, least := logRoom(disk)
 	s := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=100 -c shared_buffers=128MB"+
-		" -c max_wal_size=%dMB -c min_wal_size=%dMB -c checkpoint_timeout=15min -c wal_compression=on -c jit=off", c.port, most, least)
+		" -c max_wal_size=%dMB -c min_wal_size=%dMB -c checkpoint_timeout=15min -c wal_compression=on -c jit=off",
+		c.port, most, least)
 	if c.options.Throwaway {
 		s += " -c fsync=off -c full_page_writes=off -c synchronous_commit=off -c max_connections=500" // many tests beside each other
 	}
@@ -205,7 +211,8 @@ func (c *Cluster) settings() string {
 
 func (c *Cluster) address(role, database string) (string, error) {
 	password, err := c.password(role)
-	u := url.URL{Scheme: "postgres", User: url.UserPassword(role, password), Host: fmt.Sprintf("127.0.0.1:%d", c.port), Path: "/" + database, RawQuery: "sslmode=disable"}
+	u := url.URL{Scheme: "postgres", User: url.UserPassword(role, password), Host: fmt.Sprintf("127.0.0.1:%d", c.port),
+		Path: "/" + database, RawQuery: "sslmode=disable"}
 	return u.String(), err
 }
 
@@ -221,7 +228,9 @@ func (c *Cluster) createDatabase(ctx context.Context) error {
 	}
 	defer conn.Close(ctx)
 	var hasRole, hasDatabase bool
-	err = conn.QueryRow(ctx, `select exists (select from pg_roles where rolname = $1), exists (select from pg_database where datname = $2)`, owner, database).Scan(&hasRole, &hasDatabase)
+	err = conn.QueryRow(ctx,
+		`select exists (select from pg_roles where rolname = $1), exists (select from pg_database where datname = $2)`,
+		owner, database).Scan(&hasRole, &hasDatabase)
 	if err == nil && !hasRole {
 		_, err = conn.Exec(ctx, "create role "+owner+" login")
 	}
@@ -284,8 +293,8 @@ func (c *Cluster) postmaster() (pid, port int, err error) {
 	return pid, port, err
 }
 
-// alive tells whether a process is there and is this cluster's server, whose working folder is that of its files: after a restart of
-// the machine another process may have its number.
+// alive tells whether a process is there and is this cluster's server, whose working folder is that of its files: after
+// a restart of the machine another process may have its number.
 func (c *Cluster) alive(pid int) bool {
 	if err := syscall.Kill(pid, 0); pid <= 0 || err != nil && !errors.Is(err, syscall.EPERM) {
 		return false

@@ -39,7 +39,8 @@ func TestAClusterLivesOnUnderItsFolder(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Start(ctx, dir, Options{Throwaway: true}); err == nil || !strings.Contains(err.Error(), "in use by another jaunty") {
+	if _, err := Start(ctx, dir, Options{Throwaway: true}); err == nil ||
+		!strings.Contains(err.Error(), "in use by another jaunty") {
 		t.Errorf("the folder was had twice: %v", err)
 	}
 	ask(t, c, c.URL, "create table kept as select 7 as n")
@@ -92,7 +93,8 @@ func TestACrashedServerIsStartedAgain(t *testing.T) {
 		t.Fatal(err)
 	}
 	for end := time.Now().Add(30 * time.Second); ; time.Sleep(100 * time.Millisecond) {
-		if out, err := exec.Command(filepath.Join(c.bin, "psql"), "-XAtq", c.URL, "-c", "select 1").Output(); err == nil && strings.TrimSpace(string(out)) == "1" {
+		if out, err := exec.Command(filepath.Join(c.bin, "psql"), "-XAtq", c.URL, "-c",
+			"select 1").Output(); err == nil && strings.TrimSpace(string(out)) == "1" {
 			break
 		}
 		if time.Now().After(end) {
@@ -147,7 +149,8 @@ func TestAStartRightAfterAllWasKilled(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		busy := exec.Command(filepath.Join(c.bin, "psql"), "-XAtq", c.URL, "-c", "select count(*) from generate_series(1, 1e9)")
+		busy := exec.Command(filepath.Join(c.bin, "psql"), "-XAtq", c.URL, "-c",
+			"select count(*) from generate_series(1, 1e9)")
 		if err := busy.Start(); err != nil {
 			t.Fatal(err)
 		}

@@ -21,19 +21,23 @@ func (c *Cluster) binaries() (string, error) {
 		version := strings.TrimSpace(string(made))
 		bin := filepath.Join("/usr/lib/postgresql", version, "bin")
 		if _, err := os.Stat(filepath.Join(bin, "postgres")); err != nil {
-			return "", fmt.Errorf("the files under %s are PostgreSQL %s's, which is not here: install it (apt-get install postgresql-%s)", c.dir, version, version)
+			return "", fmt.Errorf(
+				"the files under %s are PostgreSQL %s's, which is not here: install it (apt-get install postgresql-%s)",
+				c.dir, version, version)
 		}
 		return bin, nil
 	}
 	newest, bin := 0, ""
 	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
 	for _, path := range found {
-		if version, err := strconv.Atoi(filepath.Base(filepath.Dir(filepath.Dir(path)))); err == nil && version > newest {
+		if version, err := strconv.Atoi(filepath.Base(filepath.Dir(filepath.Dir(path)))); err == nil &&
+			version > newest {
 			newest, bin = version, filepath.Dir(path)
 		}
 	}
 	if bin == "" {
-		return "", errors.New("no PostgreSQL here: install it (apt-get install postgresql), or name a database with --database")
+		return "", errors.New(
+			"no PostgreSQL here: install it (apt-get install postgresql), or name a database with --database")
 	}
 	return bin, nil
 }
@@ -102,7 +106,8 @@ func (c *Cluster) prepare(ctx context.Context) error {
 			return err
 		}
 	}
-	args := []string{"-D", fresh, "-U", admin, "-A", "scram-sha-256", "--pwfile=" + told, "-E", "UTF8", "--locale=C.UTF-8"}
+	args := []string{"-D", fresh, "-U", admin, "-A", "scram-sha-256", "--pwfile=" + told, "-E", "UTF8",
+		"--locale=C.UTF-8"}
 	if c.options.Throwaway {
 		args = append(args, "--no-sync")
 	}

@@ -23,13 +23,15 @@ func Assets(ctx context.Context, db store.Reader) ([]asset.Asset, error) {
 
 // RemovedAsset gives the asset of a name that was removed last; ErrNotFound.
 func RemovedAsset(ctx context.Context, db store.Reader, name string) (a asset.Asset, err error) {
-	err = db.Get(ctx, &a, selectAsset+` where a.name = $1 and a.removed_at is not null order by a.removed_at desc limit 1`, name)
+	err = db.Get(ctx, &a, selectAsset+
+		` where a.name = $1 and a.removed_at is not null order by a.removed_at desc limit 1`, name)
 	return a, store.Found(err)
 }
 
 // SaveAsset stores an asset, new when its ID is 0; ErrTaken when the name is in use.
 func SaveAsset(ctx context.Context, db store.Writer, a *asset.Asset) (err error) {
-	args := []any{a.Name, a.Title, a.Kind, a.In, a.Note, a.Condition, a.Why, a.By, a.Since, a.NextService, a.Signals, a.Outputs, a.MadeAt, a.RemovedAt}
+	args := []any{a.Name, a.Title, a.Kind, a.In, a.Note, a.Condition, a.Why, a.By, a.Since, a.NextService, a.Signals,
+		a.Outputs, a.MadeAt, a.RemovedAt}
 	if a.ID == 0 {
 		err = db.Get(ctx, &a.ID, `
 			insert into asset (name, title, kind, stands_in, note, condition, condition_why, condition_by, condition_since, next_service, signals, outputs, made_at, removed_at)

@@ -53,7 +53,8 @@ func RetireCalibration(ctx context.Context, db store.Writer, id int64, now measu
 }
 
 // UnretireCalibration puts a calibration of a signal in force again that was taken back at since or later; ErrNotFound.
-func UnretireCalibration(ctx context.Context, db store.Writer, signal, id int64, since measure.Instant) (c calibrate.Calibration, err error) {
+func UnretireCalibration(ctx context.Context, db store.Writer, signal, id int64,
+	since measure.Instant) (c calibrate.Calibration, err error) {
 	err = store.Found(db.Get(ctx, &c, `
 		update calibration set retired_at = null where signal_id = $1 and id = $2 and retired_at >= $3
 		returning id, from_at, method, pairs, curve, note, who, made_at, false as retired`, signal, id, since))
@@ -62,7 +63,8 @@ func UnretireCalibration(ctx context.Context, db store.Writer, signal, id int64,
 
 // MarkCorrected marks the alarms of a signal, and of all that is derived from it, that stood in a stretch which
 // was corrected, and tells how many.
-func MarkCorrected(ctx context.Context, db store.Writer, signal int64, from, until, now measure.Instant, commitNo int64) (n int, err error) {
+func MarkCorrected(ctx context.Context, db store.Writer, signal int64, from, until, now measure.Instant,
+	commitNo int64) (n int, err error) {
 	err = db.Get(ctx, &n, `
 		with recursive touched(id) as (select $1::bigint union select i.derived_id from derived_input i join touched t on t.id = i.input_id),
 		marked as (
@@ -116,7 +118,8 @@ func Duties(ctx context.Context, db store.Reader) (all []Duty, err error) {
 }
 
 // SetVerifyEvery says how often a signal is to be verified.
-func SetVerifyEvery(ctx context.Context, db store.Writer, signal int64, every calibrate.Every, now measure.Instant) error {
+func SetVerifyEvery(ctx context.Context, db store.Writer, signal int64, every calibrate.Every,
+	now measure.Instant) error {
 	_, err := db.Exec(ctx, `update signal set verify_every = $2, verify_from = $3 where id = $1`, signal, every, now)
 	return err
 }

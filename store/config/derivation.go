@@ -27,7 +27,8 @@ func Derivations(ctx context.Context, db store.Reader, devices ...int64) ([]Deri
 		Derived int64 `db:"derived_id"`
 		Input   int64 `db:"input_id"`
 	}
-	query, args = of(devices, `select derived_id, input_id from derived_input where true`, "derived_id in (select id from signal where device_id = any($devices))")
+	query, args = of(devices, `select derived_id, input_id from derived_input where true`,
+		"derived_id in (select id from signal where device_id = any($devices))")
 	if err := db.Select(ctx, &inputs, query+` order by derived_id, place`, args...); err != nil {
 		return nil, err
 	}
@@ -47,17 +48,23 @@ func reachOf(m *derive.Machine) measure.Instant {
 }
 
 // SaveDerivation stores how a signal is computed. Whatever was computed of it before holds no more.
-func SaveDerivation(ctx context.Context, db store.Writer, d *Derivation, sources []derive.Source, m *derive.Machine) error {
+func SaveDerivation(ctx context.Context, db store.Writer, d *Derivation, sources []derive.Source,
+	m *derive.Machine) error {
 	holds := make([]int64, len(sources))
 	for i, s := range sources {
 		holds[i] = int64(s.Hold)
 	}
-	_, err := db.Exec(ctx, `update signal set recipe = $2, made_of = $3, holds = $4, reach = $5, computed_until = 0 where id = $1`, d.Signal, d.Recipe, d.Recipe.Words(), holds, reachOf(m))
+	_, err := db.Exec(ctx,
+		`update signal set recipe = $2, made_of = $3, holds = $4, reach = $5, computed_until = 0 where id = $1`,
+		d.Signal, d.Recipe, d.Recipe.Words(), holds, reachOf(m))
 	if err == nil {
-		_, err = db.Exec(ctx, `with old as (delete from recompute where signal_id = $1) delete from derived_input where derived_id = $1`, d.Signal)
+		_, err = db.Exec(ctx,
+			`with old as (delete from recompute where signal_id = $1) delete from derived_input where derived_id = $1`,
+			d.Signal)
 	}
 	if err == nil {
-		_, err = db.Exec(ctx, `insert into derived_input select $1, n.place, n.id from unnest($2::bigint[]) with ordinality as n(id, place)`, d.Signal, d.Inputs)
+		_, err = db.Exec(ctx,
+			`insert into derived_input select $1, n.place, n.id from unnest($2::bigint[]) with ordinality as n(id, place)`, d.Signal, d.Inputs)
 	}
 	return err
 }
@@ -71,7 +78,8 @@ func RemoveSignal(ctx context.Context, db store.Writer, id int64) error {
 // Recipe gives how a signal is computed, nil when it is measured, and which signals are computed from it.
 func Recipe(ctx context.Context, db store.Reader, signal int64) (recipe *derive.Recipe, into []int64, err error) {
 	var rows []derive.Recipe
-	if err := db.Select(ctx, &rows, `select recipe from signal where id = $1 and recipe is not null`, signal); err != nil {
+	if err := db.Select(ctx, &rows, `select recipe from signal where id = $1 and recipe is not null`,
+		signal); err != nil {
 		return nil, nil, err
 	}
 	if len(rows) > 0 {

@@ -113,7 +113,8 @@ type DeviceState struct {
 }
 
 // DeviceStates gives the states that commits after since have changed, or all of some devices.
-func DeviceStates(ctx context.Context, db store.Reader, since int64, devices ...int64) (states []DeviceState, err error) {
+func DeviceStates(ctx context.Context, db store.Reader, since int64,
+	devices ...int64) (states []DeviceState, err error) {
 	query, args := statesOf(devices, since, `
 		select device_id, silent_since, counted_from, late_since, catching_since, absent_from, absent_until, alarm_id, clock_alarm_id, due_at from device_state where`, "device_id = any($devices)")
 	err = db.Select(ctx, &states, query, args...)
@@ -130,6 +131,7 @@ func SaveDeviceState(ctx context.Context, db store.Writer, s DeviceState, commit
 
 // DueDevices gives the devices that must be looked at by at, limit at most.
 func DueDevices(ctx context.Context, db store.Reader, at measure.Instant, limit int) (ids []int64, err error) {
-	err = db.Select(ctx, &ids, `select device_id from device_state where due_at <= $1 order by due_at, device_id limit $2`, at, limit)
+	err = db.Select(ctx, &ids,
+		`select device_id from device_state where due_at <= $1 order by due_at, device_id limit $2`, at, limit)
 	return ids, err
 }

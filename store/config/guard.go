@@ -59,7 +59,8 @@ func SaveGuard(ctx context.Context, db store.Writer, g *alarm.Guard, signal int6
 		err = db.Get(ctx, &g.ID, `
 			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice, kit_guard, rungs, latch, armed, suppressed_while, made_at, least_gap, templates, clears)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18) returning id`,
-			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.FromKit, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates, g.Clears.String())
+			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.FromKit,
+			g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates, g.Clears.String())
 	} else {
 		_, err = db.Exec(ctx, `
 			update guard set signal_id = $2, name = $3, when_text = $4, deadband = $5, on_delay = $6, off_delay = $7, severity = $8, tell = $9, advice = $10,
@@ -74,7 +75,8 @@ func SaveGuard(ctx context.Context, db store.Writer, g *alarm.Guard, signal int6
 
 // RenameGuard lets what a guard has raised and missed go by its new name.
 func RenameGuard(ctx context.Context, db store.Writer, old, name string, commitNo int64) error {
-	_, err := db.Exec(ctx, `update alarm set guard = $2, changed_in = case when cleared_at is null then $3 else changed_in end where guard = $1`, old, name, commitNo)
+	_, err := db.Exec(ctx,
+		`update alarm set guard = $2, changed_in = case when cleared_at is null then $3 else changed_in end where guard = $1`, old, name, commitNo)
 	if err == nil {
 		_, err = db.Exec(ctx, `update missed set guard = $2 where guard = $1`, old, name)
 	}
@@ -93,7 +95,8 @@ func PauseGuard(ctx context.Context, db store.Writer, id int64, outOfUse, shelve
 	if shelved != nil {
 		until = shelved.Until
 	}
-	_, err := db.Exec(ctx, `update guard set out_of_service = $2, shelved = $3, shelved_until = $4 where id = $1`, id, outOfUse, shelved, until)
+	_, err := db.Exec(ctx, `update guard set out_of_service = $2, shelved = $3, shelved_until = $4 where id = $1`, id,
+		outOfUse, shelved, until)
 	return err
 }
 
@@ -109,7 +112,9 @@ type GuardState struct {
 
 // GuardStates gives the states that commits after since have changed, or all of some devices.
 func GuardStates(ctx context.Context, db store.Reader, since int64, devices ...int64) (states []GuardState, err error) {
-	query, args := statesOf(devices, since, `select guard_id, kept, begun_at, due_at, alarm_id, low_alarm_id from guard_state where`, `guard_id in (select id from guard where `+ofSignals+`)`)
+	query, args := statesOf(devices, since,
+		`select guard_id, kept, begun_at, due_at, alarm_id, low_alarm_id from guard_state where`,
+		`guard_id in (select id from guard where `+ofSignals+`)`)
 	err = db.Select(ctx, &states, query, args...)
 	return states, err
 }
@@ -120,14 +125,16 @@ func SaveGuardStates(ctx context.Context, db store.Writer, states []GuardState, 
 		return nil
 	}
 	n := len(states)
-	ids, kept, high, low, begun := make([]int64, n), make([][]byte, n), make([]float64, n), make([]float64, n), make([]int64, n)
+	ids, kept, high, low, begun := make([]int64, n), make([][]byte, n), make([]float64, n), make([]float64, n),
+		make([]int64, n)
 	due, alarms, lows := make([]*int64, n), make([]*int64, n), make([]*int64, n)
 	for i, s := range states {
 		body, err := s.Kept.MarshalBinary()
 		if err != nil {
 			return err
 		}
-		ids[i], kept[i], high[i], low[i] = s.Guard, body, s.Kept.Sides[alarm.High].Extreme, s.Kept.Sides[alarm.Low].Extreme
+		ids[i], kept[i], high[i], low[i] = s.Guard, body, s.Kept.Sides[alarm.High].Extreme,
+			s.Kept.Sides[alarm.Low].Extreme
 		begun[i], due[i], alarms[i], lows[i] = int64(s.BegunAt), (*int64)(s.DueAt), s.AlarmID, s.LowAlarmID
 	}
 	_, err := db.Exec(ctx, `
@@ -143,7 +150,8 @@ func SaveGuardStates(ctx context.Context, db store.Writer, states []GuardState, 
 
 // DueGuards gives the guards whose delays have ended by at, earliest first, limit at most.
 func DueGuards(ctx context.Context, db store.Reader, at measure.Instant, limit int) (ids []int64, err error) {
-	err = db.Select(ctx, &ids, `select guard_id from guard_state where due_at <= $1 order by due_at, guard_id limit $2`, at, limit)
+	err = db.Select(ctx, &ids, `select guard_id from guard_state where due_at <= $1 order by due_at, guard_id limit $2`,
+		at, limit)
 	return ids, err
 }
 

@@ -34,15 +34,16 @@ func Interlock(ctx context.Context, db store.Reader, name string) (drive.Interlo
 	return i, store.Found(err)
 }
 
-// SaveInterlock stores an interlock of an output, new when its ID is 0; ErrTaken when the name is in use. signal is that of its
-// condition or bands; 0: none.
+// SaveInterlock stores an interlock of an output, new when its ID is 0; ErrTaken when the name is in use. signal is
+// that of its condition or bands; 0: none.
 func SaveInterlock(ctx context.Context, db store.Writer, i *drive.Interlock, output, signal int64) error {
 	var of *int64
 	if signal != 0 {
 		of = &signal
 	}
 	if i.ID == 0 {
-		err := db.Get(ctx, &i.ID, `insert into interlock (output_id, name, made_at) values ($1, $2, $3) returning id`, output, i.Name, i.MadeAt)
+		err := db.Get(ctx, &i.ID, `insert into interlock (output_id, name, made_at) values ($1, $2, $3) returning id`,
+			output, i.Name, i.MadeAt)
 		if store.Taken(err) {
 			return fmt.Errorf("%s %w", i.Name, store.ErrTaken)
 		}
@@ -73,8 +74,11 @@ type InterlockState struct {
 }
 
 // InterlockStates gives the states that commits after since have changed, or all that drive outputs of some devices.
-func InterlockStates(ctx context.Context, db store.Reader, since int64, devices ...int64) (states []InterlockState, err error) {
-	query, args := statesOf(devices, since, `select st.interlock_id, st.condition, st.begun_at, st.due_at, `+interlockMemory+` from interlock_state st where`, `interlock_id in (select id from interlock where `+ofOutputs+`)`)
+func InterlockStates(ctx context.Context, db store.Reader, since int64,
+	devices ...int64) (states []InterlockState, err error) {
+	query, args := statesOf(devices, since, `select st.interlock_id, st.condition, st.begun_at, st.due_at, `+
+		interlockMemory+` from interlock_state st where`, `interlock_id in (select id from interlock where `+ofOutputs+
+		`)`)
 	err = db.Select(ctx, &states, query, args...)
 	return states, err
 }
@@ -86,12 +90,14 @@ func SaveInterlockState(ctx context.Context, db store.Writer, s InterlockState, 
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
 		on conflict (interlock_id) do update set changed_in = excluded.changed_in, condition = excluded.condition, begun_at = excluded.begun_at, due_at = excluded.due_at, asks = excluded.asks,
 		     asks_for = excluded.asks_for, since = excluded.since, latched = excluded.latched, waits = excluded.waits, blind = excluded.blind, why = excluded.why, band = excluded.band`,
-		s.Interlock, commitNo, s.Condition, s.BegunAt, s.DueAt, s.Asks, s.Memory.Value, s.Since, s.Latched, s.Waits, s.Blind, s.Why, s.Band)
+		s.Interlock, commitNo, s.Condition, s.BegunAt, s.DueAt, s.Asks, s.Memory.Value, s.Since, s.Latched, s.Waits,
+		s.Blind, s.Why, s.Band)
 	return err
 }
 
 // DueInterlocks gives the interlocks that must be looked at by an instant.
 func DueInterlocks(ctx context.Context, db store.Reader, at measure.Instant) (ids []int64, err error) {
-	err = db.Select(ctx, &ids, `select interlock_id from interlock_state where due_at <= $1 order by due_at, interlock_id`, at)
+	err = db.Select(ctx, &ids,
+		`select interlock_id from interlock_state where due_at <= $1 order by due_at, interlock_id`, at)
 	return ids, err
 }

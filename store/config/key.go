@@ -32,7 +32,8 @@ func Keys(ctx context.Context, db store.Reader, devices ...int64) (keys []Key, e
 }
 
 // AddKey gives a device a further key and tells its ID and number.
-func AddKey(ctx context.Context, db store.Writer, device int64, hash, sealed []byte, at measure.Instant) (id int64, number int, err error) {
+func AddKey(ctx context.Context, db store.Writer, device int64, hash, sealed []byte,
+	at measure.Instant) (id int64, number int, err error) {
 	err = db.QueryRow(ctx, `
 		insert into device_key (hash, device_id, number, sealed, created_at)
 		values ($1, $2, (select coalesce(max(number), 0) + 1 from device_key where device_id = $2), $3, $4) returning id, number`, hash, device, sealed, at).Scan(&id, &number)
@@ -90,7 +91,8 @@ func FormerKeys(ctx context.Context, db store.Reader) (keys []FormerKey, err err
 }
 
 // TakeFormerKeys gives the former keys of a name back to a device.
-func TakeFormerKeys(ctx context.Context, db store.Writer, name string, device int64, at measure.Instant) (taken int64, err error) {
+func TakeFormerKeys(ctx context.Context, db store.Writer, name string, device int64,
+	at measure.Instant) (taken int64, err error) {
 	result, err := db.Exec(ctx, `
 		with gone as (delete from former_key where name = $1 returning hash, sealed)
 		insert into device_key (hash, device_id, number, sealed, created_at)
@@ -116,7 +118,8 @@ func ReadEnrolment(ctx context.Context, db store.Reader) (e Enrolment, err error
 
 // SetEnrolment changes the site's enrolment key; nothing ends enrolment.
 func SetEnrolment(ctx context.Context, tx *store.Tx, e Enrolment) error {
-	_, err := tx.NamedExec(ctx, `update site set enrolment_hash = :enrolment_hash, enrolment_sealed = :enrolment_sealed`, e)
+	_, err := tx.NamedExec(ctx,
+		`update site set enrolment_hash = :enrolment_hash, enrolment_sealed = :enrolment_sealed`, e)
 	return err
 }
 

@@ -40,7 +40,8 @@ type Orders struct {
 	Newest   int64           `db:"commit_no"` // the newest commit
 }
 
-// OrdersSince gives the outputs that commits after since have changed, and what it takes to know whether they still hold.
+// OrdersSince gives the outputs that commits after since have changed, and what it takes to know whether they still
+// hold.
 func OrdersSince(ctx context.Context, s *store.Store, since int64) (out Orders, err error) {
 	tx, err := s.Look(ctx)
 	if err != nil {
@@ -63,7 +64,9 @@ func OutputsSince(ctx context.Context, db store.Reader, since int64) ([]drive.Ou
 // SaveOutput stores an output of a device, new when its ID is 0.
 func SaveOutput(ctx context.Context, tx *store.Tx, o *drive.Output, device int64) error {
 	if o.ID == 0 {
-		if err := tx.Get(ctx, &o.ID, `insert into output (device_id, name, kind, safe) values ($1, $2, $3, $4) returning id`, device, o.Name, o.Kind, o.Safe); err != nil {
+		if err := tx.Get(ctx, &o.ID,
+			`insert into output (device_id, name, kind, safe) values ($1, $2, $3, $4) returning id`, device, o.Name,
+			o.Kind, o.Safe); err != nil {
 			return err
 		}
 	}
@@ -88,8 +91,10 @@ type OutputState struct {
 }
 
 // OutputStates gives the states that commits after since have changed, or all of some devices.
-func OutputStates(ctx context.Context, db store.Reader, since int64, devices ...int64) (states []OutputState, err error) {
-	query, args := statesOf(devices, since, `select st.output_id, `+outputState+` from output_state st where`, ofOutputs)
+func OutputStates(ctx context.Context, db store.Reader, since int64,
+	devices ...int64) (states []OutputState, err error) {
+	query, args := statesOf(devices, since, `select st.output_id, `+outputState+` from output_state st where`,
+		ofOutputs)
 	err = db.Select(ctx, &states, query, args...)
 	return states, err
 }

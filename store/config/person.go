@@ -33,7 +33,8 @@ func PersonByEmail(ctx context.Context, db store.Reader, email string) (p site.P
 
 // AddPerson stores a new person; ErrTaken when the address is known.
 func AddPerson(ctx context.Context, db store.Writer, p *site.Person, passwordHash string) error {
-	err := db.Get(ctx, &p.ID, `insert into person (email, name, role, password_hash, created_at) values ($1, $2, $3, $4, $5) returning id`,
+	err := db.Get(ctx, &p.ID,
+		`insert into person (email, name, role, password_hash, created_at) values ($1, $2, $3, $4, $5) returning id`,
 		p.Email, p.Name, p.Role, passwordHash, p.CreatedAt)
 	if store.Taken(err) {
 		return fmt.Errorf("%s %w", p.Email, store.ErrTaken)
@@ -67,7 +68,8 @@ func RemovePerson(ctx context.Context, db store.Writer, email string) error {
 }
 
 // AddToken stores what lets a person in until expires.
-func AddToken(ctx context.Context, db store.Writer, hash []byte, person int64, session bool, created, expires measure.Instant) error {
+func AddToken(ctx context.Context, db store.Writer, hash []byte, person int64, session bool, created,
+	expires measure.Instant) error {
 	_, err := db.Exec(ctx, `
 		with old as (delete from token where expires_at < $4)
 		insert into token (hash, person_id, session, created_at, expires_at) values ($1, $2, $3, $4, $5)`, hash, person, session, created, expires)
@@ -77,7 +79,8 @@ func AddToken(ctx context.Context, db store.Writer, hash []byte, person int64, s
 // PersonByToken gives the person whom an unexpired token lets in.
 func PersonByToken(ctx context.Context, db store.Reader, hash []byte, now measure.Instant) (site.Person, error) {
 	var p site.Person
-	err := db.Get(ctx, &p, selectPerson+` where id = (select person_id from token where hash = $1 and expires_at > $2)`, hash, now)
+	err := db.Get(ctx, &p, selectPerson+` where id = (select person_id from token where hash = $1 and expires_at > $2)`,
+		hash, now)
 	return p, store.Found(err)
 }
 

@@ -51,7 +51,8 @@ func Signal(ctx context.Context, db store.Reader, device, name string) (site.Sig
 }
 
 // AddSignal stores a new signal that has no reading.
-func AddSignal(ctx context.Context, db store.Writer, device int64, v *site.Signal, commitNo int64, at measure.Instant) error {
+func AddSignal(ctx context.Context, db store.Writer, device int64, v *site.Signal, commitNo int64,
+	at measure.Instant) error {
 	return db.Get(ctx, &v.ID, `
 		with new as (insert into signal (device_id, name, title, kind, unit, created_at, helper) values ($1, $2, $3, $4, $5, $6, $8) returning id)
 		insert into signal_state (signal_id, changed_in) select id, $7 from new returning signal_id`,
@@ -95,8 +96,8 @@ type SignalState struct {
 // ClockSlack is what two clocks may differ by, in milliseconds, and still count as the same.
 const ClockSlack measure.Instant = 1000
 
-// Lag is how old the newest reading was on arrival: how far the signal's own time is behind ours; negative where it is ahead by more
-// than the slack.
+// Lag is how old the newest reading was on arrival: how far the signal's own time is behind ours; negative where it is
+// ahead by more than the slack.
 func (s *SignalState) Lag() measure.Instant {
 	lag := s.ArrivedAt - s.At
 	if s.At == 0 || lag < 0 && lag >= -ClockSlack {
@@ -125,14 +126,18 @@ func SignalRows(ctx context.Context, db store.Reader, devices ...int64) (signals
 }
 
 // SignalStates gives the states that commits after since have changed, or all of some devices.
-func SignalStates(ctx context.Context, db store.Reader, since int64, devices ...int64) (states []SignalState, err error) {
-	query, args := statesOf(devices, since, `select `+strings.Join(signalStateColumns, ", ")+` from signal_state where`, ofSignals)
+func SignalStates(ctx context.Context, db store.Reader, since int64,
+	devices ...int64) (states []SignalState, err error) {
+	query, args := statesOf(devices, since, `select `+strings.Join(signalStateColumns, ", ")+` from signal_state where`,
+		ofSignals)
 	err = db.Select(ctx, &states, query, args...)
 	return states, err
 }
 
-var signalStateColumns = []string{"signal_id", "at", "value", "raw", "quality", "received_at", "held_at", "held", "held_raw", "stepped_at", "arrived_at", "silent_since",
-	"beyond_at", "beyond_raw", "fault_alarm_id", "judged_at", "judged_raw", "same_since", "warm_from", "fault_since", "touched_in", "made_in", "ahead", "lag_before", "highest_at"}
+var signalStateColumns = []string{"signal_id", "at", "value", "raw", "quality", "received_at", "held_at", "held",
+	"held_raw", "stepped_at", "arrived_at", "silent_since",
+	"beyond_at", "beyond_raw", "fault_alarm_id", "judged_at", "judged_raw", "same_since", "warm_from", "fault_since",
+	"touched_in", "made_in", "ahead", "lag_before", "highest_at"}
 
 // SaveSignalStates writes the states.
 func SaveSignalStates(ctx context.Context, db store.Writer, states []SignalState, commitNo int64) error {
@@ -159,24 +164,36 @@ func SaveSignalStates(ctx context.Context, db store.Writer, states []SignalState
 		alarms[i] = states[i].FaultAlarm
 	}
 	_, err := db.Exec(ctx, saveSignalStates, commitNo,
-		numbers(func(s *SignalState) int64 { return s.Signal }), numbers(func(s *SignalState) int64 { return int64(s.At) }),
+		numbers(func(s *SignalState) int64 { return s.Signal }),
+		numbers(func(s *SignalState) int64 { return int64(s.At) }),
 		values(func(s *SignalState) float64 { return s.Value }), values(func(s *SignalState) float64 { return s.Raw }),
-		numbers(func(s *SignalState) int64 { return int64(s.Quality) }), numbers(func(s *SignalState) int64 { return int64(s.ReceivedAt) }),
-		numbers(func(s *SignalState) int64 { return int64(s.HeldAt) }), values(func(s *SignalState) float64 { return s.Held }),
-		values(func(s *SignalState) float64 { return s.HeldRaw }), numbers(func(s *SignalState) int64 { return int64(s.SteppedAt) }),
-		numbers(func(s *SignalState) int64 { return int64(s.ArrivedAt) }), numbers(func(s *SignalState) int64 { return int64(s.SilentAt) }),
-		numbers(func(s *SignalState) int64 { return int64(s.BeyondAt) }), values(func(s *SignalState) float64 { return s.BeyondRaw }), alarms,
-		numbers(func(s *SignalState) int64 { return int64(s.State.At) }), values(func(s *SignalState) float64 { return s.State.Raw }),
-		numbers(func(s *SignalState) int64 { return int64(s.State.SameSince) }), numbers(func(s *SignalState) int64 { return int64(s.State.WarmFrom) }),
-		numbers(func(s *SignalState) int64 { return int64(s.State.FaultSince) }), numbers(func(s *SignalState) int64 { return s.TouchedIn }),
-		numbers(func(s *SignalState) int64 { return s.MadeIn }), numbers(func(s *SignalState) int64 { return int64(s.Ahead) }),
-		numbers(func(s *SignalState) int64 { return int64(s.LagBefore) }), numbers(func(s *SignalState) int64 { return int64(max(s.HighestAt, s.At)) }))
+		numbers(func(s *SignalState) int64 { return int64(s.Quality) }),
+		numbers(func(s *SignalState) int64 { return int64(s.ReceivedAt) }),
+		numbers(func(s *SignalState) int64 { return int64(s.HeldAt) }),
+		values(func(s *SignalState) float64 { return s.Held }),
+		values(func(s *SignalState) float64 { return s.HeldRaw }),
+		numbers(func(s *SignalState) int64 { return int64(s.SteppedAt) }),
+		numbers(func(s *SignalState) int64 { return int64(s.ArrivedAt) }),
+		numbers(func(s *SignalState) int64 { return int64(s.SilentAt) }),
+		numbers(func(s *SignalState) int64 { return int64(s.BeyondAt) }),
+		values(func(s *SignalState) float64 { return s.BeyondRaw }), alarms,
+		numbers(func(s *SignalState) int64 { return int64(s.State.At) }),
+		values(func(s *SignalState) float64 { return s.State.Raw }),
+		numbers(func(s *SignalState) int64 { return int64(s.State.SameSince) }),
+		numbers(func(s *SignalState) int64 { return int64(s.State.WarmFrom) }),
+		numbers(func(s *SignalState) int64 { return int64(s.State.FaultSince) }),
+		numbers(func(s *SignalState) int64 { return s.TouchedIn }),
+		numbers(func(s *SignalState) int64 { return s.MadeIn }),
+		numbers(func(s *SignalState) int64 { return int64(s.Ahead) }),
+		numbers(func(s *SignalState) int64 { return int64(s.LagBefore) }),
+		numbers(func(s *SignalState) int64 { return int64(max(s.HighestAt, s.At)) }))
 	return err
 }
 
 // saveSignalStates takes the columns in the order of signalStateColumns, as lists.
 var saveSignalStates = func() string {
-	types := map[string]string{"value": "float8", "raw": "float8", "held": "float8", "held_raw": "float8", "beyond_raw": "float8", "judged_raw": "float8"}
+	types := map[string]string{"value": "float8", "raw": "float8", "held": "float8", "held_raw": "float8",
+		"beyond_raw": "float8", "judged_raw": "float8"}
 	var sets, lists []string
 	for i, column := range signalStateColumns {
 		kind := types[column]
@@ -189,5 +206,6 @@ var saveSignalStates = func() string {
 		}
 	}
 	return "update signal_state st set changed_in = $1, " + strings.Join(sets, ", ") +
-		" from unnest(" + strings.Join(lists, ", ") + ") as n(" + strings.Join(signalStateColumns, ", ") + ") where st.signal_id = n.signal_id"
+		" from unnest(" + strings.Join(lists, ", ") + ") as n(" + strings.Join(signalStateColumns, ", ") +
+		") where st.signal_id = n.signal_id"
 }()

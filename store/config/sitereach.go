@@ -31,7 +31,8 @@ func SiteReach(ctx context.Context, db store.Reader) (roster.SiteReach, error) {
 
 // SetSiteReach changes it.
 func SetSiteReach(ctx context.Context, db store.Writer, r *roster.SiteReach) error {
-	_, err := db.Exec(ctx, `update site set tell = $1, templates = $2, heartbeat = $3, quiet_word = $4, flood = $5`, r.Tell, r.Templates, r.Heartbeat, r.QuietWord, r.Flood)
+	_, err := db.Exec(ctx, `update site set tell = $1, templates = $2, heartbeat = $3, quiet_word = $4, flood = $5`,
+		r.Tell, r.Templates, r.Heartbeat, r.QuietWord, r.Flood)
 	return err
 }
 
@@ -41,7 +42,8 @@ func SigningKey(ctx context.Context, db store.Reader) (key []byte, err error) {
 	return key, err
 }
 
-// PushKeys gives the site's own key pair for Web Push, base64url. Where there is none, it keeps the one that was brought.
+// PushKeys gives the site's own key pair for Web Push, base64url. Where there is none, it keeps the one that was
+// brought.
 func PushKeys(ctx context.Context, db store.Writer, newPrivate, newPublic string) (private, public string, err error) {
 	var row struct {
 		Private string `db:"push_private"`

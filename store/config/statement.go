@@ -22,7 +22,8 @@ type statementRow struct {
 func statements(rows []statementRow, err error) ([]statement.Statement, error) {
 	all := make([]statement.Statement, len(rows))
 	for i := range rows {
-		err = errors.Join(err, json.Unmarshal(rows[i].TotalsJSON, &rows[i].Totals), json.Unmarshal(rows[i].TellJSON, &rows[i].Tell))
+		err = errors.Join(err, json.Unmarshal(rows[i].TotalsJSON, &rows[i].Totals),
+			json.Unmarshal(rows[i].TellJSON, &rows[i].Tell))
 		all[i] = rows[i].Statement
 	}
 	return all, err
@@ -49,7 +50,8 @@ func SaveStatement(ctx context.Context, db store.Writer, s *statement.Statement)
 			insert into statement (name, title, kind, totals, every, send_at, tell, made_at, due_at) values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
 			s.Name, s.Title, s.Kind, s.Totals, s.Every, s.At, s.Tell, s.MadeAt, s.DueAt)
 	} else {
-		_, err = db.Exec(ctx, `update statement set name = $2, title = $3, kind = $4, totals = $5, every = $6, send_at = $7, tell = $8, due_at = $9, sent_for = $10 where id = $1`,
+		_, err = db.Exec(ctx,
+			`update statement set name = $2, title = $3, kind = $4, totals = $5, every = $6, send_at = $7, tell = $8, due_at = $9, sent_for = $10 where id = $1`,
 			s.ID, s.Name, s.Title, s.Kind, s.Totals, s.Every, s.At, s.Tell, s.DueAt, s.SentFor)
 	}
 	if store.Taken(err) {

@@ -51,7 +51,8 @@ func AlarmsNumbered(ctx context.Context, db store.Reader, ids []int64) (alarms [
 
 // ServiceAlarm gives the standing alarm that says what the service cannot do; 0: none stands.
 func ServiceAlarm(ctx context.Context, db store.Reader, when string) (id int64, err error) {
-	err = db.Get(ctx, &id, `select coalesce(max(id), 0) from alarm where kind = 'service' and when_text = $1 and cleared_at is null`, when)
+	err = db.Get(ctx, &id,
+		`select coalesce(max(id), 0) from alarm where kind = 'service' and when_text = $1 and cleared_at is null`, when)
 	return id, err
 }
 
@@ -64,8 +65,10 @@ func AddAlarm(ctx context.Context, db store.Writer, a *alarm.Alarm, commitNo int
 		insert into alarm (changed_in, kind, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence,
 		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with, drill, provisional, ending)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25) returning id`,
-		commitNo, a.Kind, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When, a.Advice, a.Sentence,
-		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith, a.Drill, a.Provisional, a.Ending)
+		commitNo, a.Kind, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When,
+		a.Advice, a.Sentence,
+		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith, a.Drill,
+		a.Provisional, a.Ending)
 }
 
 // SaveAlarm writes what can change of an alarm.
@@ -75,7 +78,8 @@ func SaveAlarm(ctx context.Context, db store.Writer, a *alarm.Alarm, commitNo in
 		       severity = $9, worst = $10, level = $11, when_text = $12, sentence = $13, latched = $14, shelved = $15, handed_to = $16, handed_by = $17,
 		       comment = $18, mark = $19, marked_by = $20, advice = $21, ending = $22
 		where id = $1`, a.ID, commitNo, a.ClearedAt, a.AcknowledgedAt, a.AcknowledgedBy, a.Extreme, a.ClearedValue, a.Cause,
-		a.Severity, a.Worst, a.Level, a.When, a.Sentence, a.Latched, a.Shelved, a.HandedTo, a.HandedBy, a.Comment, a.Mark, a.MarkedBy, a.Advice, a.Ending)
+		a.Severity, a.Worst, a.Level, a.When, a.Sentence, a.Latched, a.Shelved, a.HandedTo, a.HandedBy, a.Comment,
+		a.Mark, a.MarkedBy, a.Advice, a.Ending)
 	return err
 }
 
@@ -88,10 +92,11 @@ func Standing(ctx context.Context, db store.Reader) (alarms []alarm.Alarm, quiet
 	return alarms, quietSince, err
 }
 
-// AlarmsChanged gives the alarms that commits after number since have changed, oldest first, those that stand, and the newest
-// number, all as of one moment; drills do not count. A since that is
-// negative asks for those that stand, and those of the last day.
-func AlarmsChanged(ctx context.Context, s *store.Store, since int64) (commitNo int64, changed, standing []alarm.Alarm, err error) {
+// AlarmsChanged gives the alarms that commits after number since have changed, oldest first, those that stand, and the
+// newest number, all as of one moment; drills do not count. A since that is negative asks for those that stand, and
+// those of the last day.
+func AlarmsChanged(ctx context.Context, s *store.Store,
+	since int64) (commitNo int64, changed, standing []alarm.Alarm, err error) {
 	tx, err := s.Look(ctx)
 	if err != nil {
 		return 0, nil, nil, err
@@ -108,12 +113,14 @@ func AlarmsChanged(ctx context.Context, s *store.Store, since int64) (commitNo i
 			and coalesce(cleared_at, alarm.raised_at) > (select coalesce(max(raised_at), 0) - 86400000 from alarm) or cleared_at is null and not drill order by id`)
 		return commitNo, changed, standing, err
 	}
-	err = tx.Select(ctx, &changed, selectAlarm+` where alarm.changed_in > $1 and not drill and not learned_late order by id limit 10000`, since)
+	err = tx.Select(ctx, &changed, selectAlarm+
+		` where alarm.changed_in > $1 and not drill and not learned_late order by id limit 10000`, since)
 	return commitNo, changed, standing, err
 }
 
 // Driving gives the alarms that may drive interlocks: those that stand, and those of drills that are to.
 func Driving(ctx context.Context, db store.Reader) (alarms []alarm.Alarm, err error) {
-	err = db.Select(ctx, &alarms, selectAlarm+` where cleared_at is null and (not drill or exists (select from drill d where d.alarm_id = alarm.id and d.outputs and d.ended_at is null)) order by id`)
+	err = db.Select(ctx, &alarms, selectAlarm+
+		` where cleared_at is null and (not drill or exists (select from drill d where d.alarm_id = alarm.id and d.outputs and d.ended_at is null)) order by id`)
 	return alarms, err
 }

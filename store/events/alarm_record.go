@@ -9,14 +9,19 @@ import (
 )
 
 // AddMissed notes that a guard raised no alarm where it should have.
-func AddMissed(ctx context.Context, db store.Writer, guard string, at measure.Instant, note, who string, now measure.Instant) error {
-	_, err := db.Exec(ctx, `insert into missed (guard, at, note, who, said_at) values ($1, $2, $3, $4, $5)`, guard, at, note, who, now)
+func AddMissed(ctx context.Context, db store.Writer, guard string, at measure.Instant, note, who string,
+	now measure.Instant) error {
+	_, err := db.Exec(ctx, `insert into missed (guard, at, note, who, said_at) values ($1, $2, $3, $4, $5)`, guard, at,
+		note, who, now)
 	return err
 }
 
 // PastOf gives the alarms of a guard that were raised in a stretch, in order of their raises; drills do not count.
-func PastOf(ctx context.Context, db store.Reader, guard string, from, until measure.Instant) (alarms []alarm.Alarm, err error) {
-	err = db.Select(ctx, &alarms, selectAlarm+` where guard = $1 and not drill and alarm.raised_at between $2 and $3 order by alarm.raised_at, alarm.id`, guard, from, until)
+func PastOf(ctx context.Context, db store.Reader, guard string, from,
+	until measure.Instant) (alarms []alarm.Alarm, err error) {
+	err = db.Select(ctx, &alarms, selectAlarm+
+		` where guard = $1 and not drill and alarm.raised_at between $2 and $3 order by alarm.raised_at, alarm.id`,
+		guard, from, until)
 	return alarms, err
 }
 
@@ -27,13 +32,15 @@ func Recall(ctx context.Context, db store.Reader, guard string, from, until meas
 		return alarm.Record{}, err
 	}
 	var missed int
-	err = db.Get(ctx, &missed, `select count(*) from missed where guard = $1 and at between $2 and $3`, guard, from, until)
+	err = db.Get(ctx, &missed, `select count(*) from missed where guard = $1 and at between $2 and $3`, guard, from,
+		until)
 	return alarm.Recall(alarms, missed, from, until), err
 }
 
 // Told gives what the judgement of the whole looks at: the alarms that were raised in a stretch, or stood at its
 // beginning, in order of their raises; and how many each person was told of.
-func Told(ctx context.Context, db store.Reader, from, until measure.Instant) (all []alarm.Told, people []alarm.Reader, err error) {
+func Told(ctx context.Context, db store.Reader, from,
+	until measure.Instant) (all []alarm.Told, people []alarm.Reader, err error) {
 	all, people = []alarm.Told{}, []alarm.Reader{}
 	err = db.Select(ctx, &all, `
 		select id, guard, signal, kind, worst, raised_at, cleared_at from alarm

@@ -54,7 +54,8 @@ type ArrivalPack struct {
 
 // AddArrivalPack keeps what an arrival has sent.
 func AddArrivalPack(ctx context.Context, db store.Writer, p ArrivalPack) error {
-	_, err := db.Exec(ctx, `insert into arrival_pack (arrival_id, arrived, readings, samples, frame) values ($1, $2, $3, $4, nullif($5, '')::jsonb)`, p.Arrival, p.Arrived, p.Readings, string(p.Samples), string(p.Frame))
+	_, err := db.Exec(ctx,
+		`insert into arrival_pack (arrival_id, arrived, readings, samples, frame) values ($1, $2, $3, $4, nullif($5, '')::jsonb)`, p.Arrival, p.Arrived, p.Readings, string(p.Samples), string(p.Frame))
 	return err
 }
 
@@ -70,13 +71,17 @@ func DropOldestPacks(ctx context.Context, db store.Writer, arrival int64, keep i
 
 // ArrivalPacks gives what is kept of an arrival, oldest first.
 func ArrivalPacks(ctx context.Context, db store.Reader, arrival int64) (packs []ArrivalPack, err error) {
-	err = db.Select(ctx, &packs, `select id, arrival_id, arrived, readings, samples, frame from arrival_pack where arrival_id = $1 order by id`, arrival)
+	err = db.Select(ctx, &packs,
+		`select id, arrival_id, arrived, readings, samples, frame from arrival_pack where arrival_id = $1 order by id`,
+		arrival)
 	return packs, err
 }
 
 // NewestArrivalPacks gives the newest few packs of an arrival, newest first.
-func NewestArrivalPacks(ctx context.Context, db store.Reader, arrival int64, limit int) (packs []ArrivalPack, err error) {
-	err = db.Select(ctx, &packs, `select id, arrival_id, arrived, readings, samples from arrival_pack where arrival_id = $1 order by id desc limit $2`, arrival, limit)
+func NewestArrivalPacks(ctx context.Context, db store.Reader, arrival int64,
+	limit int) (packs []ArrivalPack, err error) {
+	err = db.Select(ctx, &packs,
+		`select id, arrival_id, arrived, readings, samples from arrival_pack where arrival_id = $1 order by id desc limit $2`, arrival, limit)
 	return packs, err
 }
 

@@ -26,7 +26,8 @@ func SetCarrierAlarm(ctx context.Context, db store.Writer, name string, alarmID 
 	return err
 }
 
-// noteCarriers notes whether the carriers of attempts work. An address that was refused for good says nothing of its carrier.
+// noteCarriers notes whether the carriers of attempts work. An address that was refused for good says nothing of its
+// carrier.
 func noteCarriers(ctx context.Context, tx *store.Tx, attempts []Attempt) error {
 	of := map[string]*roster.CarrierState{}
 	for _, a := range attempts {

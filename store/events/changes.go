@@ -35,7 +35,8 @@ func ChangesSince(ctx context.Context, s *store.Store, since int64) (site.Change
 	if change.Outputs, err = config.OutputsSince(ctx, tx, since); err != nil {
 		return change, err
 	}
-	err = tx.Select(ctx, &change.Alarms, selectAlarm+` where alarm.changed_in > $1 and not drill order by id desc limit $2`, since, toldAlarms)
+	err = tx.Select(ctx, &change.Alarms, selectAlarm+
+		` where alarm.changed_in > $1 and not drill order by id desc limit $2`, since, toldAlarms)
 	change.Partial = len(change.Alarms) == toldAlarms
 	return change, err
 }

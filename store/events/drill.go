@@ -50,14 +50,17 @@ func Drill(ctx context.Context, db store.Reader, id int64) (roster.Drill, error)
 
 // AddDrill stores a drill that begins.
 func AddDrill(ctx context.Context, db store.Writer, d *roster.Drill) error {
-	return db.Get(ctx, &d.ID, `insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, outputs) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+	return db.Get(ctx, &d.ID,
+		`insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, outputs) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
 		d.Guard, d.By, d.StartedAt, d.CommittedAt, d.AlarmID, d.Rosters, d.Outputs)
 }
 
-// OpenDrills gives the drills that nobody has taken, of one alarm when alarmID is not 0, and which began at or before an instant.
+// OpenDrills gives the drills that nobody has taken, of one alarm when alarmID is not 0, and which began at or before
+// an instant.
 func OpenDrills(ctx context.Context, db store.Reader, alarmID int64, begun measure.Instant) ([]roster.Drill, error) {
 	var rows []drillRow
-	err := db.Select(ctx, &rows, selectDrill+` where ended_at is null and ($1 = 0 or alarm_id = $1) and started_at <= $2 order by id`, alarmID, begun)
+	err := db.Select(ctx, &rows, selectDrill+
+		` where ended_at is null and ($1 = 0 or alarm_id = $1) and started_at <= $2 order by id`, alarmID, begun)
 	return drills(rows, err)
 }
 

@@ -26,12 +26,14 @@ func SaveEscalation(ctx context.Context, tx *store.Tx, e Escalation) error {
 
 // Escalations gives how far rosters have come with an alarm.
 func Escalations(ctx context.Context, db store.Reader, alarmID int64) (all []Escalation, err error) {
-	err = db.Select(ctx, &all, `select alarm_id, roster_id, since, spoken, rounds, due_at from escalation where alarm_id = $1 order by roster_id`, alarmID)
+	err = db.Select(ctx, &all,
+		`select alarm_id, roster_id, since, spoken, rounds, due_at from escalation where alarm_id = $1 order by roster_id`, alarmID)
 	return all, err
 }
 
 // EscalationsDue gives those whose next call is due.
-func EscalationsDue(ctx context.Context, db store.Reader, now measure.Instant, limit int) (all []Escalation, err error) {
+func EscalationsDue(ctx context.Context, db store.Reader, now measure.Instant,
+	limit int) (all []Escalation, err error) {
 	err = db.Select(ctx, &all, `
 		select alarm_id, roster_id, since, spoken, rounds, due_at from escalation where due_at <= $1 order by due_at, alarm_id, roster_id limit $2`, now, limit)
 	return all, err

@@ -11,22 +11,26 @@ import (
 
 // AddFrame stores a frame, unless there is one of that instant.
 func AddFrame(ctx context.Context, db store.Writer, f *frame.Frame) error {
-	_, err := db.Exec(ctx, `insert into frame (device_id, at, low, high, doubtful, body, picture) values ($1, $2, $3, $4, $5, $6, $7) on conflict do nothing`,
+	_, err := db.Exec(ctx,
+		`insert into frame (device_id, at, low, high, doubtful, body, picture) values ($1, $2, $3, $4, $5, $6, $7) on conflict do nothing`,
 		f.Device, f.At, f.Low, f.High, f.Doubtful, f.Body, f.Picture)
 	return err
 }
 
 const frameColumns = `device_id, at, low, high, doubtful, picture is not null as pictured, octet_length(body) as size`
 
-// Frames lists the frames of a device in a stretch, in order of time and without their bodies: so many at most, the first of
-// each of as many equal parts. It tells how many there are.
-func Frames(ctx context.Context, db store.Reader, device int64, from, until measure.Instant, most int) (frames []frame.Frame, all int, err error) {
-	if err = db.Get(ctx, &all, `select count(*) from frame where device_id = $1 and at between $2 and $3`, device, from, until); err != nil {
+// Frames lists the frames of a device in a stretch, in order of time and without their bodies: so many at most, the
+// first of each of as many equal parts. It tells how many there are.
+func Frames(ctx context.Context, db store.Reader, device int64, from, until measure.Instant,
+	most int) (frames []frame.Frame, all int, err error) {
+	if err = db.Get(ctx, &all, `select count(*) from frame where device_id = $1 and at between $2 and $3`, device, from,
+		until); err != nil {
 		return nil, 0, err
 	}
 	frames = []frame.Frame{}
 	if all <= most {
-		err = db.Select(ctx, &frames, `select `+frameColumns+` from frame where device_id = $1 and at between $2 and $3 order by at`, device, from, until)
+		err = db.Select(ctx, &frames, `select `+frameColumns+
+			` from frame where device_id = $1 and at between $2 and $3 order by at`, device, from, until)
 		return frames, all, err
 	}
 	err = db.Select(ctx, &frames, `
@@ -36,7 +40,8 @@ func Frames(ctx context.Context, db store.Reader, device int64, from, until meas
 	return frames, all, err
 }
 
-// Frame gives the frame of a device that lies nearest to an instant, with its body; ErrNotFound when there is none at all.
+// Frame gives the frame of a device that lies nearest to an instant, with its body; ErrNotFound when there is none at
+// all.
 func Frame(ctx context.Context, db store.Reader, device int64, at measure.Instant) (f frame.Frame, err error) {
 	err = db.Get(ctx, &f, `
 		with near as ((select at from frame where device_id = $1 and at <= $2 order by at desc limit 1) union all (select at from frame where device_id = $1 and at > $2 order by at limit 1))
@@ -46,24 +51,29 @@ func Frame(ctx context.Context, db store.Reader, device int64, at measure.Instan
 
 // FramePicture gives the visible-light picture of the frame of an instant; ErrNotFound.
 func FramePicture(ctx context.Context, db store.Reader, device int64, at measure.Instant) (body []byte, err error) {
-	err = db.Get(ctx, &body, `select picture from frame where device_id = $1 and at = $2 and picture is not null`, device, at)
+	err = db.Get(ctx, &body, `select picture from frame where device_id = $1 and at = $2 and picture is not null`,
+		device, at)
 	return body, store.Found(err)
 }
 
 // NewestFrames gives the newest frames of a device before an instant, with their bodies, newest first, so many at most.
-func NewestFrames(ctx context.Context, db store.Reader, device int64, before measure.Instant, most int) (frames []frame.Frame, err error) {
-	err = db.Select(ctx, &frames, `select `+frameColumns+`, body from frame where device_id = $1 and at < $2 order by at desc limit $3`, device, before, most)
+func NewestFrames(ctx context.Context, db store.Reader, device int64, before measure.Instant,
+	most int) (frames []frame.Frame, err error) {
+	err = db.Select(ctx, &frames, `select `+frameColumns+
+		`, body from frame where device_id = $1 and at < $2 order by at desc limit $3`, device, before, most)
 	return frames, err
 }
 
 // FrameTimes gives the instants of a device's frames before one, in order.
-func FrameTimes(ctx context.Context, db store.Reader, device int64, before measure.Instant) (at []measure.Instant, err error) {
+func FrameTimes(ctx context.Context, db store.Reader, device int64,
+	before measure.Instant) (at []measure.Instant, err error) {
 	err = db.Select(ctx, &at, `select at from frame where device_id = $1 and at < $2 order by at`, device, before)
 	return at, err
 }
 
 // AlarmMoments gives when alarms of a device's signals were raised and over, before an instant, in order.
-func AlarmMoments(ctx context.Context, db store.Reader, device string, before measure.Instant) (at []measure.Instant, err error) {
+func AlarmMoments(ctx context.Context, db store.Reader, device string,
+	before measure.Instant) (at []measure.Instant, err error) {
 	err = db.Select(ctx, &at, `
 		select at from (select raised_at as at from alarm where starts_with(signal, $1 || '/') union select cleared_at from alarm where starts_with(signal, $1 || '/') and cleared_at is not null) m
 		where at < $2 order by at`, device, before)

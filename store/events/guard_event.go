@@ -24,10 +24,12 @@ func AddGuardEvents(ctx context.Context, db store.Writer, events []GuardEvent) e
 		return nil
 	}
 	n := len(events)
-	ids, kinds, ats, values, sides, offs, stepped, sinces := make([]int64, n), make([]int16, n), make([]int64, n), make([]float64, n), make([]int16, n), make([]int16, n), make([]int64, n), make([]int64, n)
+	ids, kinds, ats, values, sides, offs, stepped, sinces := make([]int64, n), make([]int16, n), make([]int64, n),
+		make([]float64, n), make([]int16, n), make([]int16, n), make([]int64, n), make([]int64, n)
 	versions := make([]*string, n)
 	for i, e := range events {
-		ids[i], kinds[i], ats[i], values[i], sides[i], offs[i] = e.Guard, int16(e.Event.Kind), int64(e.Event.At), e.Event.Value, int16(e.Event.Side), int16(e.Event.Off)
+		ids[i], kinds[i], ats[i], values[i], sides[i], offs[i] = e.Guard, int16(e.Event.Kind), int64(e.Event.At),
+			e.Event.Value, int16(e.Event.Side), int16(e.Event.Off)
 		stepped[i], sinces[i] = int64(e.SignalStepped), int64(e.Event.Since)
 		if e.Version != nil {
 			text, err := json.Marshal(e.Version)
@@ -59,12 +61,14 @@ func GuardEvents(ctx context.Context, db store.Reader, guard int64) ([]GuardEven
 		Version []byte          `db:"version"`
 		Since   measure.Instant `db:"since"`
 	}
-	if err := db.Select(ctx, &rows, `select kind, at, value, side, off, signal_stepped, version, since from guard_event where guard_id = $1 order by id`, guard); err != nil {
+	if err := db.Select(ctx, &rows,
+		`select kind, at, value, side, off, signal_stepped, version, since from guard_event where guard_id = $1 order by id`, guard); err != nil {
 		return nil, err
 	}
 	events := make([]GuardEvent, len(rows))
 	for i, r := range rows {
-		events[i] = GuardEvent{Guard: guard, Event: alarm.Event{Kind: r.Kind, At: r.At, Value: r.Value, Side: r.Side, Off: r.Off, Since: r.Since}, SignalStepped: r.Stepped}
+		events[i] = GuardEvent{Guard: guard, Event: alarm.Event{Kind: r.Kind, At: r.At, Value: r.Value, Side: r.Side,
+			Off: r.Off, Since: r.Since}, SignalStepped: r.Stepped}
 		if r.Version != nil {
 			events[i].Version = &alarm.Guard{}
 			if err := json.Unmarshal(r.Version, events[i].Version); err != nil {
@@ -93,7 +97,8 @@ func NoteLate(ctx context.Context, db store.Writer, s LateStretch) error {
 
 // LateStretches gives the stretches to which nothing was added since an instant.
 func LateStretches(ctx context.Context, db store.Reader, since measure.Instant) (stretches []LateStretch, err error) {
-	err = db.Select(ctx, &stretches, `select signal_id, from_at, until_at, noted_at from late_stretch where noted_at <= $1 order by noted_at limit 100`, since)
+	err = db.Select(ctx, &stretches,
+		`select signal_id, from_at, until_at, noted_at from late_stretch where noted_at <= $1 order by noted_at limit 100`, since)
 	return stretches, err
 }
 
@@ -108,8 +113,10 @@ func TakeLate(ctx context.Context, db store.Writer, s LateStretch) (taken bool, 
 }
 
 // AlarmsWithin gives the alarms of a guard that stood at some instant of a stretch.
-func AlarmsWithin(ctx context.Context, db store.Reader, guard string, from, until measure.Instant) ([]alarm.Alarm, error) {
+func AlarmsWithin(ctx context.Context, db store.Reader, guard string, from,
+	until measure.Instant) ([]alarm.Alarm, error) {
 	alarms := []alarm.Alarm{}
-	err := db.Select(ctx, &alarms, selectAlarm+` where guard = $1 and not drill and alarm.raised_at <= $3 and coalesce(cleared_at, $3) >= $2 order by alarm.raised_at`, guard, from, until)
+	err := db.Select(ctx, &alarms, selectAlarm+
+		` where guard = $1 and not drill and alarm.raised_at <= $3 and coalesce(cleared_at, $3) >= $2 order by alarm.raised_at`, guard, from, until)
 	return alarms, err
 }

@@ -16,7 +16,8 @@ func Heart(ctx context.Context, db store.Reader) (h roster.Heart, err error) {
 
 // TakeHeartbeat takes the heartbeat that is due, so that one process sends it; false: none is due.
 func TakeHeartbeat(ctx context.Context, db store.Writer, now, next measure.Instant) (due bool, err error) {
-	result, err := db.Exec(ctx, `update way_in set heart_at = $2 where (heart_at <= $1 or heart_at > $2) and beat_at > $1 - 15000`, now, next)
+	result, err := db.Exec(ctx,
+		`update way_in set heart_at = $2 where (heart_at <= $1 or heart_at > $2) and beat_at > $1 - 15000`, now, next)
 	if err != nil {
 		return false, err
 	}
@@ -26,7 +27,8 @@ func TakeHeartbeat(ctx context.Context, db store.Writer, now, next measure.Insta
 
 // NoteHeartbeat notes how a heartbeat went: bad is empty when it was taken.
 func NoteHeartbeat(ctx context.Context, db store.Writer, now measure.Instant, bad string) error {
-	_, err := db.Exec(ctx, `update way_in set heart_ok = case when $2 = '' then $1 else heart_ok end, heart_bad = $2`, now, bad)
+	_, err := db.Exec(ctx, `update way_in set heart_ok = case when $2 = '' then $1 else heart_ok end, heart_bad = $2`,
+		now, bad)
 	return err
 }
 

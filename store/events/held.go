@@ -11,7 +11,8 @@ import (
 )
 
 // HeldUntil tells until when the raise of an alarm to an address is held back, and why; 0: it is not.
-func HeldUntil(ctx context.Context, db store.Reader, alarmID int64, a roster.Address) (until measure.Instant, why string, err error) {
+func HeldUntil(ctx context.Context, db store.Reader, alarmID int64,
+	a roster.Address) (until measure.Instant, why string, err error) {
 	var held []struct {
 		Until measure.Instant `db:"due_at"`
 		Why   string          `db:"held_why"`
@@ -36,7 +37,8 @@ type Held struct {
 // Over tells whether the alarm is over.
 func (h *Held) Over() bool { return h.Cleared != nil }
 
-// HeldDue gives the notices that were held back until now, in order: of a reader who was told too much, all that wait for that.
+// HeldDue gives the notices that were held back until now, in order: of a reader who was told too much, all that wait
+// for that.
 func HeldDue(ctx context.Context, db store.Reader, now measure.Instant) (held []Held, err error) {
 	err = db.Select(ctx, &held, `
 		select n.id, n.alarm_id, n.kind, n.severity, n.contact, n.carrier, n.address, n.why, n.created_at, n.held_why, n.route,
@@ -58,12 +60,14 @@ func Release(ctx context.Context, db store.Writer, notices []int64, state string
 
 // Reword gives a notice other words, of what is so now.
 func Reword(ctx context.Context, db store.Writer, n roster.Notice) error {
-	_, err := db.Exec(ctx, `update notice set subject = $2, text = $3, severity = $4, urgency = $5, route = $6 where id = $1`, n.ID, n.Subject, n.Text, n.Severity, urgency(n.Severity), n.Route)
+	_, err := db.Exec(ctx,
+		`update notice set subject = $2, text = $3, severity = $4, urgency = $5, route = $6 where id = $1`, n.ID,
+		n.Subject, n.Text, n.Severity, urgency(n.Severity), n.Route)
 	return err
 }
 
-// HoldOld holds back what waits since an instant, or since another was tried in vain, and whose alarm is over, so that one summary
-// tells it.
+// HoldOld holds back what waits since an instant, or since another was tried in vain, and whose alarm is over, so that
+// one summary tells it.
 func HoldOld(ctx context.Context, db store.Writer, since, tried, now measure.Instant) (held int64, err error) {
 	result, err := db.Exec(ctx, `
 		update notice n set state = 'held', held_why = 'old news', due_at = $2
@@ -100,9 +104,10 @@ type Flood struct {
 	Next  measure.Instant `db:"next"`  // when the next of those that are held for a flood are told; 0: none is
 }
 
-// FloodOf tells how much an address got, or gets, since an instant, beside what is to be told of an alarm: of its newest notices, some
-// more than most.
-func FloodOf(ctx context.Context, db store.Reader, to roster.Address, a alarm.Alarm, since measure.Instant, most int) (f Flood, err error) {
+// FloodOf tells how much an address got, or gets, since an instant, beside what is to be told of an alarm: of its
+// newest notices, some more than most.
+func FloodOf(ctx context.Context, db store.Reader, to roster.Address, a alarm.Alarm, since measure.Instant,
+	most int) (f Flood, err error) {
 	err = db.Get(ctx, &f, `
 		with newest as (
 			select n.held_why, n.created_at, n.due_at, n.state, n.urgency <= $4 as severe, a.kind = $6 and a.guard = $7 and a.signal = $8 as own,
@@ -126,16 +131,18 @@ func FloodOf(ctx context.Context, db store.Reader, to roster.Address, a alarm.Al
 const gapLook = 25 * time.Hour
 
 // LastTo tells when an address was last told something; 0: nothing within a day.
-func LastTo(ctx context.Context, db store.Reader, a roster.Address, now measure.Instant) (at measure.Instant, err error) {
+func LastTo(ctx context.Context, db store.Reader, a roster.Address,
+	now measure.Instant) (at measure.Instant, err error) {
 	err = db.Get(ctx, &at, `
 		select coalesce(max(greatest(created_at, case when attempts <= 1 then due_at else 0 end)), 0) from notice
 		where carrier = $1 and address = $2 and created_at > $3 and state in ('waiting', 'sent', 'delivered')`, a.Carrier, a.To, now.Add(-gapLook))
 	return at, err
 }
 
-// LastOfGuard tells when an address was last told of another alarm of a guard, and how bad the worst of these was; 0: not within
-// a day.
-func LastOfGuard(ctx context.Context, db store.Reader, to roster.Address, a alarm.Alarm, now measure.Instant) (at measure.Instant, worst alarm.Severity, err error) {
+// LastOfGuard tells when an address was last told of another alarm of a guard, and how bad the worst of these was; 0:
+// not within a day.
+func LastOfGuard(ctx context.Context, db store.Reader, to roster.Address, a alarm.Alarm,
+	now measure.Instant) (at measure.Instant, worst alarm.Severity, err error) {
 	var rows []struct {
 		At       measure.Instant `db:"at"`
 		Severity alarm.Severity  `db:"severity"`
@@ -155,6 +162,7 @@ func LastOfGuard(ctx context.Context, db store.Reader, to roster.Address, a alar
 
 // ToldAlready lets what is held of an alarm for an address be told by another notice.
 func ToldAlready(ctx context.Context, db store.Writer, alarmID int64, a roster.Address) error {
-	_, err := db.Exec(ctx, `update notice set state = 'summed up' where alarm_id = $1 and carrier = $2 and address = $3 and state = 'held'`, alarmID, a.Carrier, a.To)
+	_, err := db.Exec(ctx,
+		`update notice set state = 'summed up' where alarm_id = $1 and carrier = $2 and address = $3 and state = 'held'`, alarmID, a.Carrier, a.To)
 	return err
 }

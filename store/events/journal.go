@@ -17,10 +17,12 @@ func AddEntry(ctx context.Context, db store.Writer, e site.Entry, commitNo int64
 	return err
 }
 
-// OutageEntered tells whether the journal has an entry about an outage of what its text begins with, that was learned of since an
-// instant.
-func OutageEntered(ctx context.Context, db store.Reader, kind, what string, since measure.Instant) (entered bool, err error) {
-	err = db.Get(ctx, &entered, `select exists (select from journal where kind = $1 and learned_at >= $3 and starts_with(lower(text), lower($2)))`, kind, what, since)
+// OutageEntered tells whether the journal has an entry about an outage of what its text begins with, that was learned
+// of since an instant.
+func OutageEntered(ctx context.Context, db store.Reader, kind, what string,
+	since measure.Instant) (entered bool, err error) {
+	err = db.Get(ctx, &entered,
+		`select exists (select from journal where kind = $1 and learned_at >= $3 and starts_with(lower(text), lower($2)))`, kind, what, since)
 	return entered, err
 }
 
@@ -50,7 +52,8 @@ func Journal(ctx context.Context, s *store.Store, q JournalQuery) ([]site.Entry,
 	narrow(q.Alarm != 0, "alarm", q.Alarm, `j.alarm_id = :alarm`)
 	narrow(q.Device != "", "device", q.Device, `(j.subject = :device or j.subject like :signals)`)
 	args["signals"] = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(q.Device) + "/%"
-	narrow(q.Subjects != nil, "subjects", q.Subjects, `(j.subject = any(:subjects) or j.subject = any(:devices) or split_part(j.subject, '/', 1) = any(:devices))`)
+	narrow(q.Subjects != nil, "subjects", q.Subjects,
+		`(j.subject = any(:subjects) or j.subject = any(:devices) or split_part(j.subject, '/', 1) = any(:devices))`)
 	args["devices"] = q.Devices
 	narrow(q.Kind != "", "kind", q.Kind, `(j.kind = :kind or starts_with(j.kind, :kind || ' '))`)
 	narrow(q.Severity != "", "severity", q.Severity, `a.worst = :severity`)
@@ -58,7 +61,8 @@ func Journal(ctx context.Context, s *store.Store, q JournalQuery) ([]site.Entry,
 	if words == "" && q.Words != "" {
 		return entries, nil
 	}
-	narrow(words != "", "words", words, `to_tsvector('simple', translate(j.text, '/', ' ')) @@ to_tsquery('simple', :words)`)
+	narrow(words != "", "words", words,
+		`to_tsvector('simple', translate(j.text, '/', ' ')) @@ to_tsquery('simple', :words)`)
 	narrow(q.Since != 0, "since", q.Since, `j.at >= :since`)
 	narrow(q.Before != 0, "before", q.Before, `j.id < :before`)
 	query := `
@@ -80,7 +84,8 @@ func NotesOn(ctx context.Context, db store.Reader, subject string, from, until m
 // prefixes makes a text search of words that people type: each must begin a word.
 func prefixes(words string) string {
 	var parts []string
-	for _, word := range strings.FieldsFunc(words, func(r rune) bool { return strings.ContainsRune(" \t\n,;.:()!?&|<>*'\"\\/", r) }) {
+	for _, word := range strings.FieldsFunc(words,
+		func(r rune) bool { return strings.ContainsRune(" \t\n,;.:()!?&|<>*'\"\\/", r) }) {
 		parts = append(parts, "'"+word+"':*")
 	}
 	return strings.Join(parts, " & ")

@@ -21,14 +21,16 @@ type elapsing struct {
 	also    string // what else to set
 }
 
-// byElapsedTime are all instants that run. What stands nowhere here either tells of the past, goes by a signal's own time, or by the
-// wall (docs/semantics.md, "Time that leaps").
+// byElapsedTime are all instants that run. What stands nowhere here either tells of the past, goes by a signal's own
+// time, or by the wall (docs/semantics.md, "Time that leaps").
 var byElapsedTime = []elapsing{
-	{table: "alarm", columns: "raised_at", where: "cleared_at is null and guard = '' and kind <> '" + string(alarm.BySensor) + "'"},
+	{table: "alarm", columns: "raised_at", where: "cleared_at is null and guard = '' and kind <> '" +
+		string(alarm.BySensor) + "'"},
 	{table: "broker_share", columns: "until"},
 	{table: "carrier", columns: "failing_since failed_at worked_at"},
 	{table: "device_contact", columns: "at online_until refused_at"},
-	{table: "device_state", columns: "silent_since counted_from late_since catching_since due_at absent_from absent_until"},
+	{table: "device_state",
+		columns: "silent_since counted_from late_since catching_since due_at absent_from absent_until"},
 	{table: "drill", columns: "started_at", where: "ended_at is null"},
 	{table: "escalation", columns: "since due_at"},
 	{table: "guard", columns: "shelved_until"},
@@ -36,10 +38,12 @@ var byElapsedTime = []elapsing{
 	{table: "idempotency", columns: "at"},
 	{table: "interlock_state", columns: "since due_at"},
 	{table: "late_stretch", columns: "noted_at"},
-	{table: "notice", columns: "due_at", where: "state in ('waiting', 'held') and held_why <> '" + roster.HeldQuiet + "'"},
+	{table: "notice", columns: "due_at", where: "state in ('waiting', 'held') and held_why <> '" + roster.HeldQuiet +
+		"'"},
 	{table: "notice", columns: "created_at claimed_until", where: "created_at > $2"},
 	{table: "output_state", columns: "ordered_at turned_at confirmed_at differs_since due_at"},
-	{table: "signal_state", columns: "received_at arrived_at silent_since", where: "received_at > 0", also: "ahead = ahead - $1, lag_before = case when ahead = 0 then greatest(0, arrived_at - at) else lag_before end"},
+	{table: "signal_state", columns: "received_at arrived_at silent_since", where: "received_at > 0",
+		also: "ahead = ahead - $1, lag_before = case when ahead = 0 then greatest(0, arrived_at - at) else lag_before end"},
 	{table: "stale", columns: "noted_at"},
 	{table: "way_in", columns: "up_since beat_at down_from heart_at heart_ok"},
 }
@@ -56,11 +60,12 @@ func (e *elapsing) statement() string {
 	if where == "" {
 		where = "true"
 	}
-	return "update " + e.table + " set " + strings.Join(sets, ", ") + " where " + where + " and ($1::bigint, $2::bigint) is not null"
+	return "update " + e.table + " set " + strings.Join(sets, ", ") + " where " + where +
+		" and ($1::bigint, $2::bigint) is not null"
 }
 
-// Leap moves all that runs by elapsed time with a clock that leapt, so that it ends when it would have ended, and adds to the sum of
-// the leaps. before is what the clock showed.
+// Leap moves all that runs by elapsed time with a clock that leapt, so that it ends when it would have ended, and adds
+// to the sum of the leaps. before is what the clock showed.
 func Leap(ctx context.Context, db store.Writer, by time.Duration, before measure.Instant) error {
 	for _, e := range byElapsedTime {
 		if _, err := db.Exec(ctx, e.statement(), by.Milliseconds(), before.Add(-gapLook)); err != nil {
@@ -98,7 +103,8 @@ func leapOutputs(ctx context.Context, db store.Writer, by time.Duration) error {
 		for i := range r.Started {
 			r.Started[i] = r.Started[i].Add(by)
 		}
-		if _, err := db.Exec(ctx, `update output_state set hand = $2, waiting = $3, started = $4 where output_id = $1`, r.Output, r.Hand, r.Waiting, r.Started); err != nil {
+		if _, err := db.Exec(ctx, `update output_state set hand = $2, waiting = $3, started = $4 where output_id = $1`,
+			r.Output, r.Hand, r.Waiting, r.Started); err != nil {
 			return err
 		}
 	}

@@ -15,8 +15,8 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// fixed are the columns of whole numbers that a leap of the clock leaves as they are: numbers of things, lengths of time, what tells of
-// the past, what goes by a signal's own time, and what goes by the wall.
+// fixed are the columns of whole numbers that a leap of the clock leaves as they are: numbers of things, lengths of
+// time, what tells of the past, what goes by a signal's own time, and what goes by the wall.
 const fixed = `
 alarm: id changed_in cleared_at acknowledged_at learned_at corrected_at told_with
 arrival: id first_at last_at
@@ -122,12 +122,14 @@ func TestALeapMovesWhatRunsByElapsedTime(t *testing.T) {
 		if err := rows.Scan(&table, &column); err != nil {
 			t.Fatal(err)
 		}
-		if moves, stays := slices.Contains(moved[table], column), slices.Contains(undecided[table], column); moves == stays {
+		if moves, stays := slices.Contains(moved[table], column),
+			slices.Contains(undecided[table], column); moves == stays {
 			t.Errorf("%s.%s: moved by a leap %v, fixed %v; it must be one of both", table, column, moves, stays)
 		}
 	}
 	var beat, leapt int64
-	if err := db.QueryRow(`select beat_at, leapt from way_in, ledger`).Scan(&beat, &leapt); err != nil || beat != 0 || leapt != 3_600_000 {
+	if err := db.QueryRow(`select beat_at, leapt from way_in, ledger`).Scan(&beat, &leapt); err != nil || beat != 0 ||
+		leapt != 3_600_000 {
 		t.Errorf("what is 0 is none, and stays: %d; the sum of the leaps is %d; %v", beat, leapt, err)
 	}
 }

@@ -32,7 +32,8 @@ func AddNotices(ctx context.Context, db store.Writer, notices []roster.Notice) e
 	}
 	rows := make([]row, len(notices))
 	for i, n := range notices {
-		rows[i] = row{Notice: n, Route: n.Route, Urgency: urgency(n.Severity), Created: int64(n.CreatedAt), Due: int64(n.DueAt)}
+		rows[i] = row{Notice: n, Route: n.Route, Urgency: urgency(n.Severity), Created: int64(n.CreatedAt),
+			Due: int64(n.DueAt)}
 		if n.AlarmID != 0 {
 			rows[i].AlarmID = &n.AlarmID
 		}
@@ -65,12 +66,13 @@ func urgency(s alarm.Severity) int {
 
 // LastKind gives the kind of the newest notice of an alarm; empty: there is none.
 func LastKind(ctx context.Context, db store.Reader, alarmID int64) (kind string, err error) {
-	err = db.Get(ctx, &kind, `select coalesce((select kind from notice where alarm_id = $1 order by id desc limit 1), '')`, alarmID)
+	err = db.Get(ctx, &kind,
+		`select coalesce((select kind from notice where alarm_id = $1 order by id desc limit 1), '')`, alarmID)
 	return kind, err
 }
 
-// Told gives those who were told of the raise of an alarm, or will be, in order: each address once. Where that was given up
-// nobody heard.
+// Told gives those who were told of the raise of an alarm, or will be, in order: each address once. Where that was
+// given up nobody heard.
 func ReadersOf(ctx context.Context, db store.Reader, alarmID int64) ([]roster.Reader, error) {
 	var rows []struct {
 		Contact string       `db:"contact"`
@@ -84,12 +86,14 @@ func ReadersOf(ctx context.Context, db store.Reader, alarmID int64) ([]roster.Re
 		  and not (state = 'summed up' and held_why in ('quiet hours', 'least gap')) group by contact, carrier, address order by min(id)`, alarmID)
 	readers := make([]roster.Reader, len(rows))
 	for i, r := range rows {
-		readers[i] = roster.Reader{Contact: r.Contact, Address: roster.Address{ID: r.Route.AddressID, Carrier: r.Carrier, To: r.To, Format: r.Route.Format, Keys: r.Route.Keys}, Gap: r.Route.Gap}
+		readers[i] = roster.Reader{Contact: r.Contact, Address: roster.Address{ID: r.Route.AddressID,
+			Carrier: r.Carrier, To: r.To, Format: r.Route.Format, Keys: r.Route.Keys}, Gap: r.Route.Gap}
 	}
 	return readers, err
 }
 
-// AnyReached tells whether anybody whom one step of a roster called on was told, or may still be: not yet tried, or held.
+// AnyReached tells whether anybody whom one step of a roster called on was told, or may still be: not yet tried, or
+// held.
 func AnyReached(ctx context.Context, db store.Reader, alarmID int64, why string) (reached bool, err error) {
 	err = db.Get(ctx, &reached, `
 		select exists (select from notice where alarm_id = $1 and why = $2 and (state in ('sent', 'delivered') or state = 'waiting' and attempts < $3))`, alarmID, why, TriesOfStep)
@@ -101,15 +105,18 @@ const TriesOfStep = 2
 
 // ToldAfter tells whether an address was told anything since an instant.
 func ToldAfter(ctx context.Context, db store.Reader, a roster.Address, since measure.Instant) (told bool, err error) {
-	err = db.Get(ctx, &told, `select exists (select from notice where carrier = $1 and address = $2 and created_at >= $3)`, a.Carrier, a.To, since)
+	err = db.Get(ctx, &told,
+		`select exists (select from notice where carrier = $1 and address = $2 and created_at >= $3)`, a.Carrier, a.To,
+		since)
 	return told, err
 }
 
-// ClaimNotices takes waiting notices of a carrier that are due, limit at most, for as long as hold: nobody else
-// gets them until then. The severest come first, then the oldest; of what waits for a person nothing goes beside what is more severe, for
-// headStart. A notice waits until what was planned before it for the same alarm and address is done, so that a return never overtakes
-// its raise.
-func ClaimNotices(ctx context.Context, db store.Writer, carrier string, now measure.Instant, hold time.Duration, limit int) (notices []roster.Notice, err error) {
+// ClaimNotices takes waiting notices of a carrier that are due, limit at most, for as long as hold: nobody else gets
+// them until then. The severest come first, then the oldest; of what waits for a person nothing goes beside what is
+// more severe, for headStart. A notice waits until what was planned before it for the same alarm and address is done,
+// so that a return never overtakes its raise.
+func ClaimNotices(ctx context.Context, db store.Writer, carrier string, now measure.Instant, hold time.Duration,
+	limit int) (notices []roster.Notice, err error) {
 	const able = `
 		select %s from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
 		and (select o.id from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier and o.address = n.address and o.id < n.id and o.state = 'waiting'
@@ -126,11 +133,13 @@ func ClaimNotices(ctx context.Context, db store.Writer, carrier string, now meas
 		where (select set_config('synchronous_commit', 'off', true)) = 'off' and id in (%s for update skip locked)
 		returning ` + noticeColumns
 	if carrier == roster.Webhook { // to another system they go side by side
-		err = db.Select(ctx, &notices, fmt.Sprintf(claim, fmt.Sprintf(able, "id")+` limit $3`), now, now.Add(hold), limit, carrier)
+		err = db.Select(ctx, &notices, fmt.Sprintf(claim, fmt.Sprintf(able, "id")+` limit $3`), now, now.Add(hold),
+			limit, carrier)
 		return notices, err
 	}
 	persons := `select id from notice where id in (` + first + `) and state = 'waiting' and claimed_until <= $1`
-	err = db.Select(ctx, &notices, fmt.Sprintf(claim, persons), now, now.Add(hold), limit, carrier, claimLook, now.Add(hold-headStart))
+	err = db.Select(ctx, &notices, fmt.Sprintf(claim, persons), now, now.Add(hold), limit, carrier, claimLook,
+		now.Add(hold-headStart))
 	return notices, err
 }
 
@@ -140,8 +149,8 @@ const claimLook = 1000
 // headStart is how long a notice that is on its way keeps back what comes after it to the same address.
 const headStart = 3 * time.Second
 
-// Probe lets the severest of what waits for a carrier that fails be tried now, unless something is being tried, so that it is
-// known soon when the carrier is back.
+// Probe lets the severest of what waits for a carrier that fails be tried now, unless something is being tried, so that
+// it is known soon when the carrier is back.
 func Probe(ctx context.Context, db store.Writer, carrier string, now measure.Instant) error {
 	_, err := db.Exec(ctx, `
 		update notice set due_at = $2 where id = (
@@ -161,14 +170,15 @@ type Attempt struct {
 	Final     bool // the address is wrong, not the carrier
 }
 
-// RecordAttempts writes down attempts and what becomes of their notices, and whether their carriers work. What waits behind a
-// notice that was given up is given up too: its reader never heard of what it is about.
+// RecordAttempts writes down attempts and what becomes of their notices, and whether their carriers work. What waits
+// behind a notice that was given up is given up too: its reader never heard of what it is about.
 func RecordAttempts(ctx context.Context, s *store.Store, attempts []Attempt) error {
 	n := len(attempts)
 	ids, at, ok, answers := make([]int64, n), make([]int64, n), make([]bool, n), make([]string, n)
 	states, due, leapt, gateways := make([]string, n), make([]int64, n), make([]*int64, n), make([]string, n)
 	for i, a := range attempts {
-		ids[i], at[i], ok[i], answers[i], states[i], due[i], leapt[i], gateways[i] = a.NoticeID, int64(a.At), a.OK, a.Answer, a.State, int64(a.DueAgain), a.Leapt, a.GatewayID
+		ids[i], at[i], ok[i], answers[i], states[i], due[i], leapt[i], gateways[i] = a.NoticeID, int64(a.At), a.OK,
+			a.Answer, a.State, int64(a.DueAgain), a.Leapt, a.GatewayID
 	}
 	tx, err := s.Begin(ctx)
 	if err != nil {
@@ -229,7 +239,8 @@ func Notices(ctx context.Context, s *store.Store, q NoticeQuery) ([]roster.Notic
 		ids[i], byID[notices[i].ID] = notices[i].ID, &notices[i]
 	}
 	var deliveries []roster.Delivery
-	if err = t.Select(ctx, &deliveries, `select notice_id, at, ok, answer from delivery where notice_id = any($1) order by id`, ids); err != nil {
+	if err = t.Select(ctx, &deliveries,
+		`select notice_id, at, ok, answer from delivery where notice_id = any($1) order by id`, ids); err != nil {
 		return nil, err
 	}
 	for _, d := range deliveries {
@@ -262,12 +273,13 @@ func LinkUsed(ctx context.Context, db store.Reader, id int64) (used bool, err er
 
 // NoticeOfGateway gives the notice that a gateway knows by an ID; ErrNotFound.
 func NoticeOfGateway(ctx context.Context, db store.Reader, carrier, gatewayID string) (n roster.Notice, err error) {
-	err = db.Get(ctx, &n, `select `+noticeColumns+` from notice where carrier = $1 and gateway_id = $2 order by id desc limit 1`, carrier, gatewayID)
+	err = db.Get(ctx, &n, `select `+noticeColumns+
+		` from notice where carrier = $1 and gateway_id = $2 order by id desc limit 1`, carrier, gatewayID)
 	return n, store.Found(err)
 }
 
-// NewestTo gives the newest notice to an address about an alarm that nobody has yet; where all are had, the newest about any;
-// ErrNotFound.
+// NewestTo gives the newest notice to an address about an alarm that nobody has yet; where all are had, the newest
+// about any; ErrNotFound.
 func NewestTo(ctx context.Context, db store.Reader, carrier, address string) (n roster.Notice, err error) {
 	err = db.Get(ctx, &n, `
 		select `+noticeColumns+` from notice where id = (

@@ -33,8 +33,8 @@ func OutageUntold(ctx context.Context, db store.Reader) (untold bool, err error)
 	return untold, err
 }
 
-// Moment is what the service's clock showed, and the sum of the leaps that it had taken by then, in milliseconds: what was moved since
-// is added by the database. A process that has made no commit knows no sum: nil.
+// Moment is what the service's clock showed, and the sum of the leaps that it had taken by then, in milliseconds: what
+// was moved since is added by the database. A process that has made no commit knows no sum: nil.
 type Moment struct {
 	At    measure.Instant
 	Leapt *int64
@@ -54,8 +54,8 @@ func Beat(ctx context.Context, db store.Writer, now Moment, gap int64) (clock me
 // BlindFrom is how long an outage must be for people to hear of it.
 const BlindFrom = time.Minute
 
-// LastBeat tells when it was last noted that the ways in are up, 0 for never, and whether another process of the service is
-// connected now.
+// LastBeat tells when it was last noted that the ways in are up, 0 for never, and whether another process of the
+// service is connected now.
 func LastBeat(ctx context.Context, db store.Reader) (at measure.Instant, others bool, err error) {
 	var row struct {
 		At     measure.Instant `db:"beat_at"`

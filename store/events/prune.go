@@ -11,8 +11,8 @@ import (
 // pruneStep is how many records of a kind go in one transaction.
 const pruneStep = 500
 
-// PruneAlarms lets go of some alarms that were over before an instant, with what explains them: their notices, attempts, journal
-// entries and drills. It tells whether there may be more.
+// PruneAlarms lets go of some alarms that were over before an instant, with what explains them: their notices,
+// attempts, journal entries and drills. It tells whether there may be more.
 func PruneAlarms(ctx context.Context, s *store.Store, before measure.Instant) (more bool, err error) {
 	tx, err := s.Begin(ctx)
 	if err != nil {
@@ -38,8 +38,8 @@ func PruneAlarms(ctx context.Context, s *store.Store, before measure.Instant) (m
 	return len(ids) == pruneStep, tx.Commit()
 }
 
-// PruneEvents lets go of some of what happened to guards before an instant. What a replay from then on begins with stays: the
-// newest version of each guard by then, and all since.
+// PruneEvents lets go of some of what happened to guards before an instant. What a replay from then on begins with
+// stays: the newest version of each guard by then, and all since.
 func PruneEvents(ctx context.Context, s *store.Store, before measure.Instant) (more bool, err error) {
 	return pruned(ctx, s, `
 		delete from guard_event where id in (select e.id from guard_event e where e.at < $1
@@ -63,7 +63,8 @@ func PruneJournal(ctx context.Context, s *store.Store, before measure.Instant) (
 
 // PruneAnswers lets go of some answers to idempotency keys that are older than an instant.
 func PruneAnswers(ctx context.Context, s *store.Store, before measure.Instant) (more bool, err error) {
-	return pruned(ctx, s, `delete from idempotency where ctid in (select ctid from idempotency where at < $1 limit $2)`, before)
+	return pruned(ctx, s, `delete from idempotency where ctid in (select ctid from idempotency where at < $1 limit $2)`,
+		before)
 }
 
 func pruned(ctx context.Context, db store.Writer, statement string, before measure.Instant) (more bool, err error) {

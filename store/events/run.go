@@ -16,7 +16,9 @@ const selectRun = `
 // Runs lists the runs of an asset, or of all, newest first.
 func Runs(ctx context.Context, db store.Reader, of string, limit int) ([]run.Run, error) {
 	runs := []run.Run{}
-	err := db.Select(ctx, &runs, selectRun+` where a.removed_at is null and ($1 = '' or a.name = $1) order by r.started_at desc, r.id desc limit $2`, of, limit)
+	err := db.Select(ctx, &runs, selectRun+
+		` where a.removed_at is null and ($1 = '' or a.name = $1) order by r.started_at desc, r.id desc limit $2`, of,
+		limit)
 	return runs, err
 }
 
@@ -51,7 +53,10 @@ func RemoveRun(ctx context.Context, db store.Writer, id int64) error {
 }
 
 // CountAlarms tells how many alarms of some signals were raised in a stretch, drills aside.
-func CountAlarms(ctx context.Context, db store.Reader, signals []string, from, until measure.Instant) (n int, err error) {
-	err = db.Get(ctx, &n, `select count(*) from alarm where signal = any($1) and raised_at between $2 and $3 and not drill`, signals, from, until)
+func CountAlarms(ctx context.Context, db store.Reader, signals []string, from,
+	until measure.Instant) (n int, err error) {
+	err = db.Get(ctx, &n,
+		`select count(*) from alarm where signal = any($1) and raised_at between $2 and $3 and not drill`, signals,
+		from, until)
 	return n, err
 }

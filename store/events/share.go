@@ -9,7 +9,8 @@ import (
 
 // TakeShare gives this holder a share of the devices at an outside broker for so long, by the
 // database's clock, when nobody else has it, and tells whether it has it.
-func TakeShare(ctx context.Context, db store.Writer, share int, holder string, long time.Duration) (has bool, err error) {
+func TakeShare(ctx context.Context, db store.Writer, share int, holder string,
+	long time.Duration) (has bool, err error) {
 	err = db.Get(ctx, &has, `
 		with clock as (select `+store.ClockOfDatabase+` as now),
 		mine as (

@@ -23,7 +23,8 @@ type Sighting struct {
 
 // SaveSightings writes what was seen of devices, and when keys were used. Devices and keys that are
 // gone are passed over.
-func SaveSightings(ctx context.Context, s *store.Store, sightings []Sighting, uses []KeyUse, knocks []site.Knock) error {
+func SaveSightings(ctx context.Context, s *store.Store, sightings []Sighting, uses []KeyUse,
+	knocks []site.Knock) error {
 	tx, err := s.Begin(ctx)
 	if err != nil {
 		return err
@@ -41,17 +42,21 @@ func SaveSightings(ctx context.Context, s *store.Store, sightings []Sighting, us
 		}
 	}
 	for _, u := range uses {
-		if _, err := tx.Exec(ctx, `update device_key set last_used_at = $2, last_used_from = $3, last_used_by = $4 where id = $1 and last_used_at < $2`, u.Key, u.At, u.From, u.By); err != nil {
+		if _, err := tx.Exec(ctx,
+			`update device_key set last_used_at = $2, last_used_from = $3, last_used_by = $4 where id = $1 and last_used_at < $2`, u.Key, u.At, u.From, u.By); err != nil {
 			return err
 		}
 	}
 	for _, k := range knocks {
-		if _, err := tx.NamedExec(ctx, `insert into knock (at, protocol, address, name) values (:at, :protocol, :address, :name)`, k); err != nil {
+		if _, err := tx.NamedExec(ctx,
+			`insert into knock (at, protocol, address, name) values (:at, :protocol, :address, :name)`, k); err != nil {
 			return err
 		}
 	}
 	if len(knocks) > 0 {
-		if _, err := tx.Exec(ctx, `delete from knock where at < (select at from knock order by at desc offset $1 limit 1)`, keptKnocks); err != nil {
+		if _, err := tx.Exec(ctx,
+			`delete from knock where at < (select at from knock order by at desc offset $1 limit 1)`,
+			keptKnocks); err != nil {
 			return err
 		}
 	}
@@ -71,6 +76,7 @@ type KeyUse struct {
 // Knocks gives the tries with unknown keys since an instant, newest first.
 func Knocks(ctx context.Context, db store.Reader, since measure.Instant, limit int) ([]site.Knock, error) {
 	knocks := []site.Knock{}
-	err := db.Select(ctx, &knocks, `select at, protocol, address, name from knock where at >= $1 order by at desc limit $2`, since, limit)
+	err := db.Select(ctx, &knocks,
+		`select at, protocol, address, name from knock where at >= $1 order by at desc limit $2`, since, limit)
 	return knocks, err
 }

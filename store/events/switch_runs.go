@@ -20,7 +20,8 @@ type SwitchRuns struct {
 // NoteRuns writes down what was seen of the runs of a switch.
 func NoteRuns(ctx context.Context, db store.Writer, r SwitchRuns) error {
 	if r.From == 0 {
-		_, err := db.Exec(ctx, `update switch_run set ran_until = $2 where signal_id = $1 and ran_until is null`, r.Signal, r.Until)
+		_, err := db.Exec(ctx, `update switch_run set ran_until = $2 where signal_id = $1 and ran_until is null`,
+			r.Signal, r.Until)
 		return err
 	}
 	var until *measure.Instant
@@ -38,7 +39,8 @@ func NoteRuns(ctx context.Context, db store.Writer, r SwitchRuns) error {
 // RanOf gives the newest run of a switch.
 func RanOf(ctx context.Context, db store.Reader, signal int64) (r site.Ran, err error) {
 	var rows []site.Ran
-	if err = db.Select(ctx, &rows, `select ran_from, ran_until, ran_on, ran_times from switch_run where signal_id = $1`, signal); err == nil && len(rows) > 0 {
+	if err = db.Select(ctx, &rows, `select ran_from, ran_until, ran_on, ran_times from switch_run where signal_id = $1`,
+		signal); err == nil && len(rows) > 0 {
 		r = rows[0]
 	}
 	return r, err

@@ -25,7 +25,8 @@ func Trials(ctx context.Context, db store.Reader) ([]site.Trial, error) {
 		of[trials[i].ID] = &trials[i]
 	}
 	var stretches []site.TrialStretch
-	err := db.Select(ctx, &stretches, `select id, trial_id, label, from_at, until_at from trial_stretch order by from_at, id`)
+	err := db.Select(ctx, &stretches,
+		`select id, trial_id, label, from_at, until_at from trial_stretch order by from_at, id`)
 	for _, v := range stretches {
 		if t := of[v.Trial]; t != nil { // one that was added between the two looks is not there
 			t.Stretches = append(t.Stretches, v)
@@ -40,13 +41,16 @@ func Trial(ctx context.Context, db store.Reader, id int64) (t site.Trial, err er
 		return t, store.Found(err)
 	}
 	t.Stretches = []site.TrialStretch{}
-	err = db.Select(ctx, &t.Stretches, `select id, trial_id, label, from_at, until_at from trial_stretch where trial_id = $1 order by from_at, id`, id)
+	err = db.Select(ctx, &t.Stretches,
+		`select id, trial_id, label, from_at, until_at from trial_stretch where trial_id = $1 order by from_at, id`, id)
 	return t, err
 }
 
 // AddTrial stores a new trial.
 func AddTrial(ctx context.Context, db store.Writer, v *site.Trial) error {
-	return db.Get(ctx, &v.ID, `insert into trial (signal_id, note, started_by, started_at) values ($1, $2, $3, $4) returning id`, v.SignalID, v.Note, v.By, v.StartedAt)
+	return db.Get(ctx, &v.ID,
+		`insert into trial (signal_id, note, started_by, started_at) values ($1, $2, $3, $4) returning id`, v.SignalID,
+		v.Note, v.By, v.StartedAt)
 }
 
 // SaveTrial writes whether a trial has ended, and which guard was made of it.
@@ -63,22 +67,28 @@ func RemoveTrial(ctx context.Context, db store.Writer, id int64) error {
 
 // EndStretch ends the stretch of a trial that goes on, if there is one.
 func EndStretch(ctx context.Context, db store.Writer, trial int64, at measure.Instant) error {
-	_, err := db.Exec(ctx, `delete from trial_stretch where trial_id = $1 and until_at is null and from_at >= $2`, trial, at)
+	_, err := db.Exec(ctx, `delete from trial_stretch where trial_id = $1 and until_at is null and from_at >= $2`,
+		trial, at)
 	if err == nil {
-		_, err = db.Exec(ctx, `update trial_stretch set until_at = $2 where trial_id = $1 and until_at is null`, trial, at)
+		_, err = db.Exec(ctx, `update trial_stretch set until_at = $2 where trial_id = $1 and until_at is null`, trial,
+			at)
 	}
 	return err
 }
 
 // Overlaps tells whether a trial has a stretch already that shares more than its ends with another.
-func Overlaps(ctx context.Context, db store.Reader, trial int64, from, until measure.Instant) (overlaps bool, err error) {
-	err = db.Get(ctx, &overlaps, `select exists (select from trial_stretch where trial_id = $1 and from_at < $3 and coalesce(until_at, $3) > $2)`, trial, from, until)
+func Overlaps(ctx context.Context, db store.Reader, trial int64, from,
+	until measure.Instant) (overlaps bool, err error) {
+	err = db.Get(ctx, &overlaps,
+		`select exists (select from trial_stretch where trial_id = $1 and from_at < $3 and coalesce(until_at, $3) > $2)`, trial, from, until)
 	return overlaps, err
 }
 
 // AddStretch adds a stretch to a trial.
 func AddStretch(ctx context.Context, db store.Writer, v *site.TrialStretch) error {
-	return db.Get(ctx, &v.ID, `insert into trial_stretch (trial_id, label, from_at, until_at) values ($1, $2, $3, $4) returning id`, v.Trial, v.Label, v.From, v.Until)
+	return db.Get(ctx, &v.ID,
+		`insert into trial_stretch (trial_id, label, from_at, until_at) values ($1, $2, $3, $4) returning id`, v.Trial,
+		v.Label, v.From, v.Until)
 }
 
 // RemoveStretch takes a stretch out of a trial; ErrNotFound.

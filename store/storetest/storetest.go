@@ -63,8 +63,8 @@ func Run(m *testing.M) int {
 	return m.Run()
 }
 
-// memory is a folder in memory where there is room for the databases of a run: copying the template takes a twentieth of what
-// it takes on a disk. Elsewhere it is empty, which means the folder for temporary files.
+// memory is a folder in memory where there is room for the databases of a run: copying the template takes a twentieth
+// of what it takes on a disk. Elsewhere it is empty, which means the folder for temporary files.
 func memory() string {
 	const folder, needs = "/dev/shm", 2 << 30
 	var at unix.Statfs_t
@@ -74,10 +74,11 @@ func memory() string {
 	return folder
 }
 
-// cleanUpIfKilled has a process wait for the end of this one, which it sees by the end of a pipe, and then stop the cluster under
-// dir. When the tests end by themselves, and close the pipe after that, it finds nothing to do.
+// cleanUpIfKilled has a process wait for the end of this one, which it sees by the end of a pipe, and then stop the
+// cluster under dir. When the tests end by themselves, and close the pipe after that, it finds nothing to do.
 func cleanUpIfKilled(dir string) (alive io.Closer, err error) {
-	watch := exec.Command("sh", "-c", `cat >/dev/null; kill -QUIT "$(head -n 1 "$0/d/postgres/postmaster.pid")" && sleep 1 && rm -rf "$0"`, dir)
+	watch := exec.Command("sh", "-c",
+		`cat >/dev/null; kill -QUIT "$(head -n 1 "$0/d/postgres/postmaster.pid")" && sleep 1 && rm -rf "$0"`, dir)
 	watch.SysProcAttr = &syscall.SysProcAttr{Setsid: true}
 	if alive, err = watch.StdinPipe(); err == nil {
 		err = watch.Start()
@@ -102,8 +103,8 @@ func besides(t testing.TB) {
 	}
 }
 
-// URL makes a database for the test, with all tables and nothing in them, and gives its address. The test runs beside others that
-// have called it.
+// URL makes a database for the test, with all tables and nothing in them, and gives its address. The test runs beside
+// others that have called it.
 func URL(t testing.TB) string {
 	t.Helper()
 	besides(t)
@@ -220,7 +221,8 @@ func Store(t testing.TB) *store.Store {
 	return At(t, URL(t))
 }
 
-// Another opens a further store on the database of one that Store or At has opened: each process has its own connections.
+// Another opens a further store on the database of one that Store or At has opened: each process has its own
+// connections.
 func Another(t testing.TB, s *store.Store) *store.Store {
 	t.Helper()
 	address, ok := addresses.Load(s)

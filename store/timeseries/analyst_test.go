@@ -23,7 +23,8 @@ func TestAnalystsReadTheViews(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { s.Close() })
-	p := &past{Store: s, t: t, signal: addSignal(t, s).ID, model: map[measure.Instant]float64{}, rand: rand.New(rand.NewPCG(9, 9))}
+	p := &past{Store: s, t: t, signal: addSignal(t, s).ID, model: map[measure.Instant]float64{},
+		rand: rand.New(rand.NewPCG(9, 9))}
 	now := measure.Instant(1_790_000_000_000)
 	p.arrive(p.fresh(6000, now-86_400_000*3, now))
 	if _, err := timeseries.Seal(ctx, p.Store, now-3_600_000, now); err != nil {
@@ -48,19 +49,26 @@ func TestAnalystsReadTheViews(t *testing.T) {
 		}
 	}
 	var hours int
-	if err := db.Get(&hours, `select count(*) from hourly where low <= held_mean and held_mean <= high`); err != nil || hours < 60 {
+	if err := db.Get(&hours, `select count(*) from hourly where low <= held_mean and held_mean <= high`); err != nil ||
+		hours < 60 {
 		t.Errorf("%d hours %v", hours, err)
 	}
 	for _, forbidden := range []string{`select * from public.person`, `select uid from public.way_in`,
-		`set transaction_read_only = off; select lo_create(0)`, `set transaction_read_only = off; select lo_from_bytea(0, 'x')`, `select pg_advisory_lock(1)`, `select pg_try_advisory_lock_shared(1)`,
-		`select pg_advisory_xact_lock(1)`, `select pg_notify('jaunty_commit', '1')`, `create temporary table x (y integer)`, `set session characteristics as transaction read write; select lo_create(0)`, `select * from public.device_key`, `delete from public.reading`, `create table x (y integer)`, `create table public.x (y integer)`} {
+		`set transaction_read_only = off; select lo_create(0)`,
+		`set transaction_read_only = off; select lo_from_bytea(0, 'x')`, `select pg_advisory_lock(1)`,
+		`select pg_try_advisory_lock_shared(1)`,
+		`select pg_advisory_xact_lock(1)`, `select pg_notify('jaunty_commit', '1')`,
+		`create temporary table x (y integer)`,
+		`set session characteristics as transaction read write; select lo_create(0)`, `select * from public.device_key`,
+		`delete from public.reading`, `create table x (y integer)`, `create table public.x (y integer)`} {
 		if _, err := db.Exec(forbidden); err == nil {
 			t.Errorf("may %s", forbidden)
 		}
 	}
 }
 
-// What an analyst announces, which PostgreSQL cannot forbid, reaches nobody; what one runs too long is ended, whatever it sets.
+// What an analyst announces, which PostgreSQL cannot forbid, reaches nobody; what one runs too long is ended, whatever
+// it sets.
 func TestAnalystsDisturbNobody(t *testing.T) {
 	database := storetest.URL(t)
 	s, err := store.Open(context.Background(), database)
@@ -104,7 +112,8 @@ func TestAnalystsDisturbNobody(t *testing.T) {
 	standing.MustExec(`select 1`)
 	storetest.Eventually(t, "both run", func() bool {
 		var n int
-		return admin.Get(&n, `select count(*) from pg_stat_activity where usename = 'jaunty_analyst' and datname = current_database() and state <> 'idle'`) == nil && n == 2
+		return admin.Get(&n,
+			`select count(*) from pg_stat_activity where usename = 'jaunty_analyst' and datname = current_database() and state <> 'idle'`) == nil && n == 2
 	})
 	if n, err := store.EndAnalysts(ctx, s, time.Minute, time.Minute); err != nil || n != 0 {
 		t.Error("what has not run long was ended:", n, err)

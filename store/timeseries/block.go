@@ -48,7 +48,8 @@ const blockAt = `coalesce((select max(first_at) from block where signal_id = $1 
 // Merge puts fresh readings, in strictly ascending order of time, into a signal's blocks, and notes the
 // stretch as stale. The caller holds the signal. Where a block has a reading already it stays, unless
 // replace says otherwise.
-func Merge(ctx context.Context, tx *store.Tx, signal int64, fresh []measure.Reading, replace bool, now measure.Instant) (series.Merged, error) {
+func Merge(ctx context.Context, tx *store.Tx, signal int64, fresh []measure.Reading, replace bool,
+	now measure.Instant) (series.Merged, error) {
 	var told series.Merged
 	if len(fresh) == 0 {
 		return told, nil
@@ -62,7 +63,8 @@ func Merge(ctx context.Context, tx *store.Tx, signal int64, fresh []measure.Read
 		into, rest := -1, len(fresh) // those that belong to one block, or come before all
 		for i := range spans {
 			if spans[i].FirstAt > fresh[0].At {
-				rest, _ = slices.BinarySearchFunc(fresh, spans[i].FirstAt, func(r measure.Reading, at measure.Instant) int { return int(r.At - at) })
+				rest, _ = slices.BinarySearchFunc(fresh, spans[i].FirstAt,
+					func(r measure.Reading, at measure.Instant) int { return int(r.At - at) })
 				break
 			}
 			into = i
@@ -86,7 +88,8 @@ func Merge(ctx context.Context, tx *store.Tx, signal int64, fresh []measure.Read
 
 // mergeInto merges readings into one block and what comes after it. Readings behind a full block make
 // blocks of their own.
-func mergeInto(ctx context.Context, tx *store.Tx, signal int64, s span, fresh []measure.Reading, replace bool, told *series.Merged) error {
+func mergeInto(ctx context.Context, tx *store.Tx, signal int64, s span, fresh []measure.Reading, replace bool,
+	told *series.Merged) error {
 	if fresh[0].At > s.LastAt && s.Count >= series.BlockReadings {
 		told.Added += len(fresh)
 		return addBlocks(ctx, tx, signal, series.SealAll(fresh))
@@ -107,21 +110,24 @@ func mergeInto(ctx context.Context, tx *store.Tx, signal int64, s span, fresh []
 // openBlock gives the readings of the block that begins at an instant.
 func openBlock(ctx context.Context, db store.Reader, signal int64, firstAt measure.Instant) ([]measure.Reading, error) {
 	var body []byte
-	if err := db.Get(ctx, &body, `select body from block where signal_id = $1 and first_at = $2`, signal, firstAt); err != nil {
+	if err := db.Get(ctx, &body, `select body from block where signal_id = $1 and first_at = $2`, signal,
+		firstAt); err != nil {
 		return nil, err
 	}
 	return series.Decode(body, nil)
 }
 
 // replaceBlock puts readings in place of the block that begins at an instant.
-func replaceBlock(ctx context.Context, tx *store.Tx, signal int64, firstAt measure.Instant, readings []measure.Reading) error {
+func replaceBlock(ctx context.Context, tx *store.Tx, signal int64, firstAt measure.Instant,
+	readings []measure.Reading) error {
 	if _, err := tx.Exec(ctx, `delete from block where signal_id = $1 and first_at = $2`, signal, firstAt); err != nil {
 		return err
 	}
 	return addBlocks(ctx, tx, signal, series.SealAll(readings))
 }
 
-var blockColumns = []string{"signal_id", "first_at", "last_at", "count", "usable", "first_value", "last_value", "low_at", "low", "high_at", "high",
+var blockColumns = []string{"signal_id", "first_at", "last_at", "count", "usable", "first_value", "last_value",
+	"low_at", "low", "high_at", "high",
 	"sum", "held", "held_for", "gap", "marks", "digest", "body"}
 
 func addBlocks(ctx context.Context, tx *store.Tx, signal int64, blocks []series.Block) error {
@@ -131,7 +137,8 @@ func addBlocks(ctx context.Context, tx *store.Tx, signal int64, blocks []series.
 	return tx.Native(func(c *stdlib.Conn) error {
 		source := pgx.CopyFromSlice(len(blocks), func(i int) ([]any, error) {
 			b := &blocks[i]
-			return []any{int32(signal), int64(b.FirstAt), int64(b.LastAt), int32(b.Count), int32(b.Usable), b.First, b.Last, int64(b.LowAt), b.Low, int64(b.HighAt), b.High,
+			return []any{int32(signal), int64(b.FirstAt), int64(b.LastAt), int32(b.Count), int32(b.Usable), b.First,
+				b.Last, int64(b.LowAt), b.Low, int64(b.HighAt), b.High,
 				b.Sum, b.Held, b.HeldFor, b.Gap, []int32(b.Marks), b.Digest, b.Body}, nil
 		})
 		_, err := c.Conn().CopyFrom(ctx, pgx.Identifier{"block"}, blockColumns, source)
@@ -141,7 +148,8 @@ func addBlocks(ctx context.Context, tx *store.Tx, signal int64, blocks []series.
 
 // Take takes the readings of a signal from from up to and with until out of its blocks and gives each
 // block's share to keep. The caller holds the signal.
-func Take(ctx context.Context, tx *store.Tx, signal int64, from, until measure.Instant, keep func(series.Block) error) (taken int, err error) {
+func Take(ctx context.Context, tx *store.Tx, signal int64, from, until measure.Instant,
+	keep func(series.Block) error) (taken int, err error) {
 	spans, err := spans(ctx, tx, signal, from, until)
 	if err != nil {
 		return 0, err

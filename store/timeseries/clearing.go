@@ -33,7 +33,8 @@ func BeingCleared(ctx context.Context, db store.Reader, signal int64) (busy bool
 func UndoClearing(ctx context.Context, db store.Writer, id int64) error {
 	_, err := db.Exec(ctx, `update clearing set state = 'undoing' where id = $1`, id)
 	if err == nil {
-		_, err = db.Exec(ctx, `insert into clearing_step select distinct clearing_id, signal_id from cleared_block where clearing_id = $1`, id)
+		_, err = db.Exec(ctx,
+			`insert into clearing_step select distinct clearing_id, signal_id from cleared_block where clearing_id = $1`, id)
 	}
 	return err
 }
@@ -44,7 +45,8 @@ func NewestCleared(ctx context.Context, db store.Reader, id int64) (map[int64]me
 		Signal int64  `db:"signal_id"`
 		Body   []byte `db:"body"`
 	}
-	err := db.Select(ctx, &last, `select distinct on (signal_id) signal_id, body from cleared_block where clearing_id = $1 order by signal_id, first_at desc`, id)
+	err := db.Select(ctx, &last,
+		`select distinct on (signal_id) signal_id, body from cleared_block where clearing_id = $1 order by signal_id, first_at desc`, id)
 	newest := map[int64]measure.Reading{}
 	for _, l := range last {
 		readings, err := series.Decode(l.Body, nil)
@@ -136,7 +138,8 @@ func takeAway(ctx context.Context, tx *store.Tx, w step, now measure.Instant) (b
 	if err != nil || taken == 0 {
 		return blocks, err
 	}
-	if _, err = tx.Exec(ctx, `update clearing set readings = readings + $2 where id = $1`, w.Clearing, taken); err != nil {
+	if _, err = tx.Exec(ctx, `update clearing set readings = readings + $2 where id = $1`, w.Clearing,
+		taken); err != nil {
 		return blocks, err
 	}
 	if err := NoteTouched(ctx, tx, w.Signal, w.From, min(until, w.Until)); err != nil {
@@ -171,7 +174,8 @@ func putBack(ctx context.Context, tx *store.Tx, w step, now measure.Instant) (bl
 
 // endStep ends the work on one signal, and with the last the clearing's.
 func endStep(ctx context.Context, db store.Writer, w step) error {
-	if _, err := db.Exec(ctx, `delete from clearing_step where clearing_id = $1 and signal_id = $2`, w.Clearing, w.Signal); err != nil {
+	if _, err := db.Exec(ctx, `delete from clearing_step where clearing_id = $1 and signal_id = $2`, w.Clearing,
+		w.Signal); err != nil {
 		return err
 	}
 	_, err := db.Exec(ctx, `

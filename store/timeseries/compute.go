@@ -26,7 +26,8 @@ type Computed struct {
 // Compute stores what is derived, up to and with before: first what is noted as touched, then what is newer
 // than what is stored, where that is more than a while. It does one step of one signal. Several processes may
 // do it at once; it may be killed at any moment.
-func Compute(ctx context.Context, s *store.Store, before, now measure.Instant, while time.Duration) (done Computed, err error) {
+func Compute(ctx context.Context, s *store.Store, before, now measure.Instant,
+	while time.Duration) (done Computed, err error) {
 	tx, err := s.Begin(ctx)
 	if err != nil {
 		return done, err
@@ -40,7 +41,8 @@ func Compute(ctx context.Context, s *store.Store, before, now measure.Instant, w
 		return done, err
 	}
 	var rows []staleRow
-	if err := tx.Select(ctx, &rows, `select id, from_at, until_at from recompute where signal_id = $1`, done.Signal); err != nil {
+	if err := tx.Select(ctx, &rows, `select id, from_at, until_at from recompute where signal_id = $1`,
+		done.Signal); err != nil {
 		return done, err
 	}
 	done.Some = true
@@ -54,7 +56,8 @@ func Compute(ctx context.Context, s *store.Store, before, now measure.Instant, w
 // none.
 func nextToCompute(ctx context.Context, db store.Reader, before measure.Instant, while time.Duration) (int64, error) {
 	var waiting []int64
-	err := db.Select(ctx, &waiting, `select signal_id from recompute where from_at <= $1 group by signal_id order by min(id) limit 20`, before)
+	err := db.Select(ctx, &waiting,
+		`select signal_id from recompute where from_at <= $1 group by signal_id order by min(id) limit 20`, before)
 	if err == nil && len(waiting) == 0 {
 		err = db.Select(ctx, &waiting, `
 			select s.id from signal s where s.recipe is not null and s.computed_until < $1
@@ -63,7 +66,8 @@ func nextToCompute(ctx context.Context, db store.Reader, before measure.Instant,
 	}
 	for _, signal := range waiting {
 		var free bool
-		if err = db.Get(ctx, &free, `select pg_try_advisory_xact_lock($1, $2)`, lockSignal, signal); err != nil || free {
+		if err = db.Get(ctx, &free, `select pg_try_advisory_xact_lock($1, $2)`, lockSignal, signal); err != nil ||
+			free {
 			return signal, err
 		}
 	}
@@ -72,7 +76,8 @@ func nextToCompute(ctx context.Context, db store.Reader, before measure.Instant,
 
 // computeStep computes the first dirty stretch of a signal, or the beginning of it. The rows were there
 // before it looked; others stay.
-func computeStep(ctx context.Context, tx *store.Tx, s *store.Store, signal int64, rows []staleRow, before, now measure.Instant) (newest bool, err error) {
+func computeStep(ctx context.Context, tx *store.Tx, s *store.Store, signal int64, rows []staleRow, before,
+	now measure.Instant) (newest bool, err error) {
 	look, err := s.Look(ctx)
 	if err != nil {
 		return false, err
@@ -108,7 +113,8 @@ func computeStep(ctx context.Context, tx *store.Tx, s *store.Store, signal int64
 }
 
 // settleRows notes that a signal was computed up to an instant.
-func settleRows(ctx context.Context, db store.Writer, signal int64, rows []staleRow, until measure.Instant, tail bool) error {
+func settleRows(ctx context.Context, db store.Writer, signal int64, rows []staleRow, until measure.Instant,
+	tail bool) error {
 	for _, r := range rows {
 		if r.From > until {
 			continue
@@ -129,7 +135,8 @@ func settleRows(ctx context.Context, db store.Writer, signal int64, rows []stale
 		return nil
 	}
 	// What lies beyond is computed when somebody asks, so it needs no note.
-	_, err := db.Exec(ctx, `update signal set computed_until = greatest(computed_until, $2) where id = $1`, signal, until)
+	_, err := db.Exec(ctx, `update signal set computed_until = greatest(computed_until, $2) where id = $1`, signal,
+		until)
 	if err == nil {
 		_, err = db.Exec(ctx, `
 			delete from recompute r using signal s where s.id = r.signal_id and r.signal_id = $1 and r.id = any($2::bigint[]) and r.from_at > s.computed_until`, signal, idsOf(rows))
@@ -146,7 +153,8 @@ func idsOf(rows []staleRow) []int64 {
 }
 
 // computed gives the readings of a dirty part, and up to when they go: not all when there are many.
-func computed(ctx context.Context, tx *store.Tx, l *lens, p part) (fresh []measure.Reading, until measure.Instant, err error) {
+func computed(ctx context.Context, tx *store.Tx, l *lens,
+	p part) (fresh []measure.Reading, until measure.Instant, err error) {
 	run, err := compute(ctx, tx, l, p)
 	if err != nil {
 		return nil, 0, err
@@ -167,7 +175,8 @@ func computed(ctx context.Context, tx *store.Tx, l *lens, p part) (fresh []measu
 
 // rewrite puts computed readings in place of those that are stored of a stretch. Those that say another value
 // than before are marked as corrected. Nothing is written where all is as it was.
-func rewrite(ctx context.Context, tx *store.Tx, signal int64, of stretch, fresh []measure.Reading, now measure.Instant) error {
+func rewrite(ctx context.Context, tx *store.Tx, signal int64, of stretch, fresh []measure.Reading,
+	now measure.Instant) error {
 	before, same, rest := 0, true, fresh
 	err := EachStored(ctx, tx, signal, of.From, of.Until, func(some []measure.Reading) error {
 		before += len(some)

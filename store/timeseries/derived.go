@@ -72,7 +72,8 @@ func holdAnew(ctx context.Context, db store.Writer, signal int64) error {
 
 // NewestTrue gives the newest true reading of a signal at or before an instant; nil when there is none within
 // a day, or, where readings are stored, at all.
-func NewestTrue(ctx context.Context, s *store.Store, signal int64, until measure.Instant) (newest *measure.Reading, err error) {
+func NewestTrue(ctx context.Context, s *store.Store, signal int64,
+	until measure.Instant) (newest *measure.Reading, err error) {
 	tx, err := s.Look(ctx)
 	if err != nil {
 		return nil, err
@@ -129,7 +130,8 @@ func firstTrue(ctx context.Context, tx *store.Tx, signal int64) (first measure.I
 
 // FeedMachine feeds a machine what its inputs read from from up to and with until, as a live machine would have
 // been fed.
-func FeedMachine(ctx context.Context, s *store.Store, m *derive.Machine, inputs []int64, from, until measure.Instant) error {
+func FeedMachine(ctx context.Context, s *store.Store, m *derive.Machine, inputs []int64, from,
+	until measure.Instant) error {
 	tx, err := s.Look(ctx)
 	if err != nil {
 		return err

@@ -42,16 +42,19 @@ func readPast(ctx context.Context, db store.Reader, signal int64) (p past, err e
 }
 
 // fold computes figures from the readings themselves.
-func fold(ctx context.Context, tx *store.Tx, signal int64, edges []measure.Instant, hold measure.Instant) ([]series.Figures, error) {
+func fold(ctx context.Context, tx *store.Tx, signal int64, edges []measure.Instant,
+	hold measure.Instant) ([]series.Figures, error) {
 	f := series.NewFolder(edges, hold)
-	err := EachReading(ctx, tx, signal, edges[0]-hold, edges[len(edges)-1]+hold, func(some []measure.Reading) error { f.Add(some); return nil })
+	err := EachReading(ctx, tx, signal, edges[0]-hold, edges[len(edges)-1]+hold,
+		func(some []measure.Reading) error { f.Add(some); return nil })
 	return f.Figures(), err
 }
 
 const figureColumns = `at, count, left_out, first_at, first_value, last_at, last_value, low_at, low, high_at, high, sum, held, held_for`
 
 // kept gives the figures that are kept of a period, from from and before until.
-func kept(ctx context.Context, db store.Reader, signal int64, p series.Period, from, until measure.Instant) (figures []series.Figures, err error) {
+func kept(ctx context.Context, db store.Reader, signal int64, p series.Period, from,
+	until measure.Instant) (figures []series.Figures, err error) {
 	err = db.Select(ctx, &figures, `
 		select `+figureColumns+` from figure where signal_id = $1 and period = $2 and at >= $3 and at < $4 order by at`,
 		signal, time.Duration(p)/time.Second, from, until)
@@ -59,19 +62,23 @@ func kept(ctx context.Context, db store.Reader, signal int64, p series.Period, f
 }
 
 // keepFigures puts figures in place of those that are kept from from and before until.
-func keepFigures(ctx context.Context, tx *store.Tx, signal int64, p series.Period, from, until measure.Instant, figures []series.Figures) error {
+func keepFigures(ctx context.Context, tx *store.Tx, signal int64, p series.Period, from, until measure.Instant,
+	figures []series.Figures) error {
 	seconds := int32(time.Duration(p) / time.Second)
-	_, err := tx.Exec(ctx, `delete from figure where signal_id = $1 and period = $2 and at >= $3 and at < $4`, signal, seconds, from, until)
+	_, err := tx.Exec(ctx, `delete from figure where signal_id = $1 and period = $2 and at >= $3 and at < $4`, signal,
+		seconds, from, until)
 	if err != nil || len(figures) == 0 {
 		return err
 	}
 	return tx.Native(func(c *stdlib.Conn) error {
 		source := pgx.CopyFromSlice(len(figures), func(i int) ([]any, error) {
 			f := &figures[i]
-			return []any{int32(signal), seconds, int64(f.At), int32(f.Count), int32(f.LeftOut), int64(f.FirstAt), f.First, int64(f.LastAt), f.Last,
+			return []any{int32(signal), seconds, int64(f.At), int32(f.Count), int32(f.LeftOut), int64(f.FirstAt),
+				f.First, int64(f.LastAt), f.Last,
 				int64(f.LowAt), f.Low, int64(f.HighAt), f.High, f.Sum, f.Held, f.HeldFor}, nil
 		})
-		_, err := c.Conn().CopyFrom(ctx, pgx.Identifier{"figure"}, []string{"signal_id", "period", "at", "count", "left_out", "first_at", "first_value",
+		_, err := c.Conn().CopyFrom(ctx, pgx.Identifier{"figure"}, []string{"signal_id", "period", "at", "count",
+			"left_out", "first_at", "first_value",
 			"last_at", "last_value", "low_at", "low", "high_at", "high", "sum", "held", "held_for"}, source)
 		return err
 	})
@@ -79,7 +86,8 @@ func keepFigures(ctx context.Context, tx *store.Tx, signal int64, p series.Perio
 
 // Figures gives a signal's figures of the periods that from..until touches. They are exact at any moment:
 // what is kept is used where it holds, and computed from the readings where it does not, or not yet.
-func Figures(ctx context.Context, s *store.Store, signal int64, p series.Period, from, until measure.Instant) ([]series.Figures, error) {
+func Figures(ctx context.Context, s *store.Store, signal int64, p series.Period, from,
+	until measure.Instant) ([]series.Figures, error) {
 	tx, err := s.Look(ctx)
 	if err != nil {
 		return nil, err
@@ -89,7 +97,8 @@ func Figures(ctx context.Context, s *store.Store, signal int64, p series.Period,
 }
 
 // Figures is Figures of a Store, as this transaction sees them.
-func FiguresIn(ctx context.Context, tx *store.Tx, signal int64, p series.Period, from, until measure.Instant) ([]series.Figures, error) {
+func FiguresIn(ctx context.Context, tx *store.Tx, signal int64, p series.Period, from,
+	until measure.Instant) ([]series.Figures, error) {
 	about, err := readPast(ctx, tx, signal)
 	if err != nil {
 		return nil, err
@@ -120,7 +129,8 @@ func FiguresIn(ctx context.Context, tx *store.Tx, signal int64, p series.Period,
 }
 
 // within cuts a stretch to where a signal, or what it is computed from, has readings or figures.
-func within(ctx context.Context, db store.Reader, signal int64, from, until measure.Instant) (measure.Instant, measure.Instant, error) {
+func within(ctx context.Context, db store.Reader, signal int64, from,
+	until measure.Instant) (measure.Instant, measure.Instant, error) {
 	var has struct {
 		From  measure.Instant `db:"from_at"`
 		Until measure.Instant `db:"until_at"`
@@ -142,7 +152,8 @@ type stretch struct {
 }
 
 // keptOrFolded gives the figures of hours or days, with those that do not hold computed anew.
-func keptOrFolded(ctx context.Context, tx *store.Tx, signal int64, p series.Period, begin, end measure.Instant, about past) ([]series.Figures, error) {
+func keptOrFolded(ctx context.Context, tx *store.Tx, signal int64, p series.Period, begin, end measure.Instant,
+	about past) ([]series.Figures, error) {
 	figures, err := kept(ctx, tx, signal, p, begin, end)
 	if err != nil {
 		return nil, err

@@ -30,7 +30,8 @@ type past struct {
 
 func newPast(t *testing.T, seed uint64) *past {
 	s := storetest.Store(t)
-	return &past{Store: s, t: t, signal: addSignal(t, s).ID, model: map[measure.Instant]float64{}, rand: rand.New(rand.NewPCG(seed, 7))}
+	return &past{Store: s, t: t, signal: addSignal(t, s).ID, model: map[measure.Instant]float64{},
+		rand: rand.New(rand.NewPCG(seed, 7))}
 }
 
 func (p *past) do(act func(tx *store.Tx) error) {
@@ -149,7 +150,8 @@ func TestHistoryAgreesWithAModelThroughMergesAndTakings(t *testing.T) {
 			case 2: // late
 				p.arrive(p.fresh(p.rand.IntN(50), newest-week, newest))
 			case 3:
-				if _, err := timeseries.Seal(ctx, p.Store, newest-measure.Instant(p.rand.Int64N(int64(week/10))), newest); err != nil {
+				if _, err := timeseries.Seal(ctx, p.Store, newest-measure.Instant(p.rand.Int64N(int64(week/10))),
+					newest); err != nil {
 					t.Fatal(err)
 				}
 			case 4: // an import, of some that are there and some that are not
@@ -242,11 +244,13 @@ func TestAYear(t *testing.T) {
 			if away := d%40 == 7 && m > 300; away { // the network is gone: it comes with the next day's
 				continue
 			}
-			readings = append(readings, measure.Reading{At: at, Value: math.Round(100*math.Sin(float64(d*day+m)/300)) / 10})
+			readings = append(readings, measure.Reading{At: at,
+				Value: math.Round(100*math.Sin(float64(d*day+m)/300)) / 10})
 		}
 		if d%40 == 8 {
 			for m := 301; m < day; m++ {
-				readings = append(readings, measure.Reading{At: begun + measure.Instant((d-1)*day+m)*60_000, Value: float64(m % 10), Quality: measure.Late})
+				readings = append(readings, measure.Reading{At: begun + measure.Instant((d-1)*day+m)*60_000,
+					Value: float64(m % 10), Quality: measure.Late})
 			}
 		}
 		now = begun + measure.Instant((d+1)*day)*60_000
@@ -283,7 +287,8 @@ func TestTheDatabaseReadsBlocks(t *testing.T) {
 		at := measure.Instant(r.Int64N(4e12)) - 1e12
 		for i := range readings {
 			at += measure.Instant(1 + r.IntN(3)*r.IntN(1e6))
-			readings[i] = measure.Reading{At: at, Value: math.Round(r.NormFloat64()*1e4) / 100, Quality: measure.Quality(r.IntN(2) * r.IntN(128))}
+			readings[i] = measure.Reading{At: at, Value: math.Round(r.NormFloat64()*1e4) / 100,
+				Quality: measure.Quality(r.IntN(2) * r.IntN(128))}
 			if seed%3 == 0 {
 				readings[i].Value = math.Float64frombits(r.Uint64() &^ (1 << (52 + r.IntN(11)))) // any number, small ones too
 			}
@@ -297,7 +302,8 @@ func TestTheDatabaseReadsBlocks(t *testing.T) {
 			t.Fatalf("seed %d: %d readings, want %d", seed, len(got), len(readings))
 		}
 		for i := range got {
-			if got[i].At != readings[i].At || math.Float64bits(got[i].Value) != math.Float64bits(readings[i].Value) || got[i].Quality != readings[i].Quality {
+			if got[i].At != readings[i].At || math.Float64bits(got[i].Value) != math.Float64bits(readings[i].Value) ||
+				got[i].Quality != readings[i].Quality {
 				t.Fatalf("seed %d: reading %d is %+v, want %+v", seed, i, got[i], readings[i])
 			}
 		}

@@ -41,7 +41,8 @@ func Keeps(ctx context.Context, db store.Reader) ([]Kept, error) {
 			}
 			keep = keep.Or(site.Keep{Readings: k.KeepReadings, Figures: k.KeepFigures})
 		}
-		kept[i] = Kept{Signal: r.ID, Path: r.Path, Keep: keep.Or(site.Keep{Readings: r.SiteReadings, Figures: r.SiteFigures})}
+		kept[i] = Kept{Signal: r.ID, Path: r.Path,
+			Keep: keep.Or(site.Keep{Readings: r.SiteReadings, Figures: r.SiteFigures})}
 	}
 	return kept, err
 }
@@ -72,7 +73,8 @@ func Prune(ctx context.Context, s *store.Store, signal int64, before measure.Ins
 		return 0, err
 	}
 	for _, at := range gone {
-		if _, err = tx.Exec(ctx, `update signal set readings_from = greatest(readings_from, $2) where id = $1`, signal, at+1); err != nil {
+		if _, err = tx.Exec(ctx, `update signal set readings_from = greatest(readings_from, $2) where id = $1`, signal,
+			at+1); err != nil {
 			return 0, err
 		}
 	}
@@ -86,7 +88,8 @@ func PruneFigures(ctx context.Context, db store.Writer, signal int64, before mea
 }
 
 // Footprints gives what each signal takes up, the largest first, and what the database takes up as a whole.
-func Footprints(ctx context.Context, db store.Reader, now measure.Instant) (prints []storage.Footprint, database int64, err error) {
+func Footprints(ctx context.Context, db store.Reader,
+	now measure.Instant) (prints []storage.Footprint, database int64, err error) {
 	if err = db.Get(ctx, &database, `select pg_database_size(current_database())`); err != nil {
 		return nil, 0, err
 	}
@@ -113,7 +116,8 @@ const plainBytes = 56
 
 // lineOfFigures feeds a line with what is left of a stretch whose readings were let go: the first, lowest,
 // highest and last of each hour.
-func lineOfFigures(ctx context.Context, db store.Reader, line *series.Liner, signal int64, until measure.Instant) error {
+func lineOfFigures(ctx context.Context, db store.Reader, line *series.Liner, signal int64,
+	until measure.Instant) error {
 	hours, err := kept(ctx, db, signal, series.Hour, line.From, min(until, line.Until))
 	for i := range hours {
 		line.Add(hours[i].Corners(until))

@@ -90,7 +90,8 @@ func (i *instants) UnmarshalJSON(data []byte) error {
 	return err
 }
 
-func readDerivation(ctx context.Context, db store.Reader, signal int64, d *derivation, holds []measure.Instant, computedUntil measure.Instant) error {
+func readDerivation(ctx context.Context, db store.Reader, signal int64, d *derivation, holds []measure.Instant,
+	computedUntil measure.Instant) error {
 	var inputs []struct {
 		ID   int64        `db:"id"`
 		Path string       `db:"path"`
@@ -108,7 +109,8 @@ func readDerivation(ctx context.Context, db store.Reader, signal int64, d *deriv
 		d.sources = append(d.sources, derive.Source{Path: in.Path, Kind: in.Kind, Unit: in.Unit, Hold: holds[i]})
 	}
 	var rows []stretch
-	if err := db.Select(ctx, &rows, `select from_at, until_at from recompute where signal_id = $1 order by from_at`, signal); err != nil {
+	if err := db.Select(ctx, &rows, `select from_at, until_at from recompute where signal_id = $1 order by from_at`,
+		signal); err != nil {
 		return err
 	}
 	rows = append(rows, stretch{computedUntil + 1, endOfTime})

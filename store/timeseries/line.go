@@ -16,7 +16,8 @@ import (
 
 // Line reduces a stretch of a signal, from from and before until, to what a chart of so many columns can
 // show, and tells how many readings that stands for. Few readings are given as they are.
-func Line(ctx context.Context, s *store.Store, signal int64, from, until measure.Instant, columns int) (kept []measure.Reading, of int, err error) {
+func Line(ctx context.Context, s *store.Store, signal int64, from, until measure.Instant,
+	columns int) (kept []measure.Reading, of int, err error) {
 	tx, err := s.Look(ctx)
 	if err != nil {
 		return nil, 0, err
@@ -126,7 +127,8 @@ func feedStored(ctx context.Context, tx *store.Tx, line *series.Liner, l *lens, 
 			       case when first_at < $2 or last_at > $3 or last_at >= least($5::bigint, $7::bigint) or (first_at - $4) * $6 / ($5 - $4) <> (last_at - $4) * $6 / ($5 - $4)
 			                 or exists (select from unnest($8::bigint[]) as f(at) where f.at > first_at and f.at <= last_at) then body end
 			from block where signal_id = $1 and first_at >= `+blockAt+` and last_at >= $2 and first_at <= $3 order by first_at`,
-			l.signal, int64(of.From), int64(of.Until), int64(line.From), int64(line.Until), int64(line.Columns), int64(oldestPlain), changes)
+			l.signal, int64(of.From), int64(of.Until), int64(line.From), int64(line.Until), int64(line.Columns),
+			int64(oldestPlain), changes)
 		if err != nil {
 			return err
 		}
@@ -135,7 +137,8 @@ func feedStored(ctx context.Context, tx *store.Tx, line *series.Liner, l *lens, 
 		var body pgtype.DriverBytes
 		room := make([]measure.Reading, 0, series.BlockReadings)
 		for rows.Next() {
-			if err := rows.Scan((*int64)(&h.FirstAt), (*int64)(&h.LastAt), &h.Count, &h.First, &h.Last, (*int64)(&h.LowAt), &h.Low, (*int64)(&h.HighAt), &h.High, &body); err != nil {
+			if err := rows.Scan((*int64)(&h.FirstAt), (*int64)(&h.LastAt), &h.Count, &h.First, &h.Last,
+				(*int64)(&h.LowAt), &h.Low, (*int64)(&h.HighAt), &h.High, &body); err != nil {
 				return err
 			}
 			if body == nil {
@@ -159,14 +162,16 @@ func feedStored(ctx context.Context, tx *store.Tx, line *series.Liner, l *lens, 
 	return err
 }
 
-// Tails gives what came of some signals after an instant, of those readings that are not sealed yet: each signal's in order
-// of time, corrected.
-func Tails(ctx context.Context, db store.Reader, signals []int64, since measure.Instant) (map[int64][]measure.Reading, error) {
+// Tails gives what came of some signals after an instant, of those readings that are not sealed yet: each signal's in
+// order of time, corrected.
+func Tails(ctx context.Context, db store.Reader, signals []int64,
+	since measure.Instant) (map[int64][]measure.Reading, error) {
 	var rows []struct {
 		Signal int64 `db:"signal_id"`
 		measure.Reading
 	}
-	err := db.Select(ctx, &rows, `select signal_id, at, value, quality from reading where signal_id = any($1) and at > $2 order by signal_id, at`, signals, since)
+	err := db.Select(ctx, &rows,
+		`select signal_id, at, value, quality from reading where signal_id = any($1) and at > $2 order by signal_id, at`, signals, since)
 	if err != nil {
 		return nil, err
 	}

@@ -10,9 +10,10 @@ import (
 	"jauntylark/store"
 )
 
-// Marked gives the stretches of a signal, end included, whose readings carry any of some marks. Those that lie no further
-// apart than gap are one.
-func Marked(ctx context.Context, s *store.Store, signal int64, from, until, gap measure.Instant, marks measure.Quality) ([]quality.Doubt, error) {
+// Marked gives the stretches of a signal, end included, whose readings carry any of some marks. Those that lie no
+// further apart than gap are one.
+func Marked(ctx context.Context, s *store.Store, signal int64, from, until, gap measure.Instant,
+	marks measure.Quality) ([]quality.Doubt, error) {
 	tx, err := s.Look(ctx)
 	if err != nil {
 		return nil, err

@@ -38,7 +38,8 @@ func CopyReadings(ctx context.Context, tx *store.Tx, rows []Row) error {
 	}
 	data = append(data, 0xff, 0xff)
 	return tx.Native(func(c *stdlib.Conn) error {
-		_, err := c.Conn().PgConn().CopyFrom(ctx, bytes.NewReader(data), "copy reading (at, value, signal_id, quality) from stdin binary")
+		_, err := c.Conn().PgConn().CopyFrom(ctx, bytes.NewReader(data),
+			"copy reading (at, value, signal_id, quality) from stdin binary")
 		return err
 	})
 }
@@ -82,7 +83,9 @@ func DropOrphans(ctx context.Context, db store.Writer) error {
 // DropReadings deletes what is stored of signals that are gone.
 func DropReadings(ctx context.Context, db store.Writer, signals []int64) error {
 	for _, table := range []string{"reading", "block", "figure", "stale", "cleared_block"} {
-		_, err := db.Exec(ctx, `delete from `+table+` where signal_id = any($1::bigint[]) and not exists (select from signal where id = any($1::bigint[]))`, signals)
+		_, err := db.Exec(ctx, `delete from `+table+
+			` where signal_id = any($1::bigint[]) and not exists (select from signal where id = any($1::bigint[]))`,
+			signals)
 		if err != nil {
 			return err
 		}

@@ -78,7 +78,8 @@ var errMoved = errors.New("a plain row was taken away by somebody who does not h
 // their signals.
 func sealRows(ctx context.Context, tx *store.Tx, now measure.Instant, condition string, args ...any) (int, error) {
 	var rows []plainRow
-	err := tx.Select(ctx, &rows, `select ctid::text as place, signal_id, at, value, quality from reading where `+condition, args...)
+	err := tx.Select(ctx, &rows, `select ctid::text as place, signal_id, at, value, quality from reading where `+
+		condition, args...)
 	if err != nil || len(rows) == 0 {
 		return 0, err
 	}
@@ -96,7 +97,8 @@ func sealRows(ctx context.Context, tx *store.Tx, now measure.Instant, condition 
 	}
 	// The database uses places again, so what went from them is compared with what was seen there.
 	var gone []Row
-	if err := tx.Select(ctx, &gone, `delete from reading where ctid = any($1::tid[]) returning signal_id, at, value, quality`, places); err != nil {
+	if err := tx.Select(ctx, &gone,
+		`delete from reading where ctid = any($1::tid[]) returning signal_id, at, value, quality`, places); err != nil {
 		return 0, err
 	}
 	seen := make(map[Row]bool, len(rows))
@@ -111,7 +113,8 @@ func sealRows(ctx context.Context, tx *store.Tx, now measure.Instant, condition 
 
 // Backlog tells what waits.
 func Backlog(ctx context.Context, db store.Reader) (b storage.Backlog, err error) {
-	err = db.Get(ctx, &b, `select count(*) as rows, min(at) as oldest, (select count(*) from stale) as stale from reading`)
+	err = db.Get(ctx, &b,
+		`select count(*) as rows, min(at) as oldest, (select count(*) from stale) as stale from reading`)
 	return b, err
 }
 

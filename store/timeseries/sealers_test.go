@@ -54,7 +54,8 @@ func TestReadersSeeEverythingWhileBlocksAreMade(t *testing.T) {
 				if failed(err) {
 					return
 				}
-				if int64(len(got)) < least || !slices.IsSortedFunc(got, func(a, b measure.Reading) int { return int(a.At - b.At) }) {
+				if int64(len(got)) < least || !slices.IsSortedFunc(got,
+					func(a, b measure.Reading) int { return int(a.At - b.At) }) {
 					t.Errorf("%d readings, %d were committed", len(got), least)
 				}
 				for i := 1; i < len(got); i++ {
@@ -91,7 +92,9 @@ func TestReadersSeeEverythingWhileBlocksAreMade(t *testing.T) {
 			if err := timeseries.HoldSignal(ctx, tx, p.signal); err != nil {
 				t.Fatal(err)
 			}
-			told, err := timeseries.Merge(ctx, tx, p.signal, []measure.Reading{{At: begun - measure.Instant(n), Value: 1}, {At: begun + measure.Instant(10*n+5), Value: 2}}, false, 1)
+			told, err := timeseries.Merge(ctx, tx, p.signal,
+				[]measure.Reading{{At: begun - measure.Instant(n), Value: 1},
+					{At: begun + measure.Instant(10*n+5), Value: 2}}, false, 1)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -127,7 +130,8 @@ func (p *past) newestKnown(ctx context.Context, at measure.Instant) (bool, error
 		return false, err
 	}
 	defer tx.Rollback()
-	found, err := timeseries.FindReadings(ctx, tx, []timeseries.Row{{Signal: p.signal, At: at}, {Signal: p.signal, At: at + 3}})
+	found, err := timeseries.FindReadings(ctx, tx, []timeseries.Row{{Signal: p.signal, At: at},
+		{Signal: p.signal, At: at + 3}})
 	return len(found) > 0 && !slices.ContainsFunc(found, func(r timeseries.Row) bool { return r.At != at }), err
 }
 
@@ -151,7 +155,8 @@ func TestBlocksStayFull(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer tx.Rollback()
-	if err := tx.Select(context.Background(), &heads, `select first_at, last_at, count from block order by first_at`); err != nil {
+	if err := tx.Select(context.Background(), &heads,
+		`select first_at, last_at, count from block order by first_at`); err != nil {
 		t.Fatal(err)
 	}
 	if want := (60*333 + series.BlockReadings - 1) / series.BlockReadings; len(heads) != want {
@@ -276,7 +281,8 @@ func TestWhatIsTakenWhileOthersSealStaysAway(t *testing.T) {
 			if err := timeseries.SealSignal(context.Background(), tx, p.signal, 1); err != nil {
 				return err
 			}
-			n, err := timeseries.Take(context.Background(), tx, p.signal, 0, measure.Instant(newest.Load()-200), func(series.Block) error { return nil })
+			n, err := timeseries.Take(context.Background(), tx, p.signal, 0, measure.Instant(newest.Load()-200),
+				func(series.Block) error { return nil })
 			taken += n
 			return err
 		})

@@ -77,7 +77,8 @@ func NoteNewRules(ctx context.Context, s *store.Store, now measure.Instant) erro
 		wait = ``
 	}
 	var ids, noted []int64
-	if err := tx.Select(ctx, &ids, `select id from signal where id = any($1::bigint[]) order by id for no key update `+wait, slices.Collect(maps.Keys(rules))); err != nil {
+	if err := tx.Select(ctx, &ids, `select id from signal where id = any($1::bigint[]) order by id for no key update `+
+		wait, slices.Collect(maps.Keys(rules))); err != nil {
 		return err
 	}
 	if _, err := tx.Exec(ctx, `update site set figures_zone = zone`); err != nil {
@@ -123,7 +124,8 @@ func Follow(ctx context.Context, s *store.Store, notedBefore measure.Instant) (b
 	}
 	defer tx.Rollback()
 	var signal int64
-	err = tx.Get(ctx, &signal, `select signal_id from stale where noted_at <= $1 order by id limit 1 for update skip locked`, notedBefore)
+	err = tx.Get(ctx, &signal,
+		`select signal_id from stale where noted_at <= $1 order by id limit 1 for update skip locked`, notedBefore)
 	if errors.Is(err, sql.ErrNoRows) {
 		return false, nil
 	}
@@ -135,7 +137,8 @@ func Follow(ctx context.Context, s *store.Store, notedBefore measure.Instant) (b
 		return false, err
 	}
 	var rows []staleRow
-	err = tx.Select(ctx, &rows, `select id, from_at, until_at from stale where signal_id = $1 and noted_at <= $2 order by from_at for update skip locked`, signal, notedBefore)
+	err = tx.Select(ctx, &rows,
+		`select id, from_at, until_at from stale where signal_id = $1 and noted_at <= $2 order by from_at for update skip locked`, signal, notedBefore)
 	if err != nil || len(rows) == 0 {
 		return false, err
 	}
@@ -195,7 +198,8 @@ func together(rows []staleRow, hold measure.Instant) (of stretch, ids []int64) {
 }
 
 // refold computes the figures anew that a stretch of readings takes part in, from what look sees.
-func refold(ctx context.Context, tx *store.Tx, look *store.Tx, signal int64, p series.Period, of stretch, about past) error {
+func refold(ctx context.Context, tx *store.Tx, look *store.Tx, signal int64, p series.Period, of stretch,
+	about past) error {
 	edges := p.Edges(of.From-about.Hold, of.Until+about.Hold, about.zone)
 	if about.ReadingsFrom > 0 {
 		edges = edgesFrom(edges, about.ReadingsFrom+about.Hold)

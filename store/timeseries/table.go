@@ -13,7 +13,8 @@ import (
 // EachRow calls each for every instant of a stretch, its end included, at which one of the signals has a
 // reading: with the readings of all, nil where there is none. They are good until each returns. Raw ones are
 // as they are stored, before any correction.
-func EachRow(ctx context.Context, tx *store.Tx, signals []site.Signal, from, until measure.Instant, raw bool, each func(measure.Instant, []*measure.Reading) error) error {
+func EachRow(ctx context.Context, tx *store.Tx, signals []site.Signal, from, until measure.Instant, raw bool,
+	each func(measure.Instant, []*measure.Reading) error) error {
 	columns := make([]tableColumn, len(signals))
 	for i := range signals {
 		w, err := NewWalk(ctx, tx, signals[i].ID, from, until)
@@ -23,7 +24,8 @@ func EachRow(ctx context.Context, tx *store.Tx, signals []site.Signal, from, unt
 		if raw {
 			w.lens.timeline = nil
 		}
-		columns[i] = tableColumn{walk: w, worded: signals[i].Kind == site.KindText || signals[i].Kind == site.KindData, room: make([]measure.Reading, 0, series.BlockReadings)}
+		columns[i] = tableColumn{walk: w, worded: signals[i].Kind == site.KindText || signals[i].Kind == site.KindData,
+			room: make([]measure.Reading, 0, series.BlockReadings)}
 		if err := columns[i].advance(ctx); err != nil {
 			return err
 		}
@@ -107,7 +109,8 @@ const figuresAtOnce = 20_000
 
 // EachFigureRow calls each for every period that a stretch touches and for which one of the signals has
 // figures: with those of all, nil where there are none.
-func EachFigureRow(ctx context.Context, tx *store.Tx, signals []site.Signal, p series.Period, from, until measure.Instant, each func(measure.Instant, []*series.Figures) error) error {
+func EachFigureRow(ctx context.Context, tx *store.Tx, signals []site.Signal, p series.Period, from,
+	until measure.Instant, each func(measure.Instant, []*series.Figures) error) error {
 	from, until, zone, err := extent(ctx, tx, signals, from, until)
 	if err != nil {
 		return err
@@ -126,7 +129,8 @@ func EachFigureRow(ctx context.Context, tx *store.Tx, signals []site.Signal, p s
 }
 
 // extent cuts a stretch to where signals have anything, and gives the zone of their days.
-func extent(ctx context.Context, db store.Reader, signals []site.Signal, from, until measure.Instant) (first, last measure.Instant, zone *time.Location, err error) {
+func extent(ctx context.Context, db store.Reader, signals []site.Signal, from,
+	until measure.Instant) (first, last measure.Instant, zone *time.Location, err error) {
 	first, last = until, from-1
 	for i := range signals {
 		about, err := readPast(ctx, db, signals[i].ID)
@@ -144,7 +148,8 @@ func extent(ctx context.Context, db store.Reader, signals []site.Signal, from, u
 	return first, last, zone, nil
 }
 
-func figureRows(ctx context.Context, tx *store.Tx, signals []site.Signal, p series.Period, from, until measure.Instant, each func(measure.Instant, []*series.Figures) error) error {
+func figureRows(ctx context.Context, tx *store.Tx, signals []site.Signal, p series.Period, from, until measure.Instant,
+	each func(measure.Instant, []*series.Figures) error) error {
 	columns := make([][]series.Figures, len(signals))
 	for i := range signals {
 		var err error

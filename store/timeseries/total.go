@@ -32,7 +32,8 @@ func Total(ctx context.Context, db store.Reader, name string) (out total.Total, 
 
 // AddTotal stores a total; ErrTaken when the name is in use. It is added up in the background.
 func AddTotal(ctx context.Context, db store.Writer, v *total.Total, signal int64) error {
-	err := db.Get(ctx, &v.ID, `insert into total (name, title, signal_id, kind, tariff, created_at) values ($1, $2, $3, $4, nullif($5, ''), $6) returning id`,
+	err := db.Get(ctx, &v.ID,
+		`insert into total (name, title, signal_id, kind, tariff, created_at) values ($1, $2, $3, $4, nullif($5, ''), $6) returning id`,
 		v.Name, v.Title, signal, v.Kind, v.Tariff, v.CreatedAt)
 	if store.Taken(err) {
 		return fmt.Errorf("%s %w", v.Name, store.ErrTaken)
@@ -49,13 +50,15 @@ func RemoveTotal(ctx context.Context, db store.Writer, id int64) error {
 // Resets lists the resets of a total, newest first.
 func Resets(ctx context.Context, db store.Reader, id int64) ([]total.Reset, error) {
 	list := []total.Reset{}
-	err := db.Select(ctx, &list, `select id, at, who, note, undone_at from total_reset where total_id = $1 order by at desc, id desc`, id)
+	err := db.Select(ctx, &list,
+		`select id, at, who, note, undone_at from total_reset where total_id = $1 order by at desc, id desc`, id)
 	return list, err
 }
 
 // AddReset stores a reset.
 func AddReset(ctx context.Context, db store.Writer, id int64, r *total.Reset) error {
-	return db.Get(ctx, &r.ID, `insert into total_reset (total_id, at, who, note) values ($1, $2, $3, $4) returning id`, id, r.At, r.Who, r.Note)
+	return db.Get(ctx, &r.ID, `insert into total_reset (total_id, at, who, note) values ($1, $2, $3, $4) returning id`,
+		id, r.At, r.Who, r.Note)
 }
 
 // UndoReset takes the newest reset of a total back; ErrNotFound when there is none.
@@ -82,12 +85,14 @@ func Tariffs(ctx context.Context, db store.Reader) ([]total.Tariff, error) {
 
 // SaveTariff stores a tariff, new or not, and notes as stale what was added up by it.
 func SaveTariff(ctx context.Context, db store.Writer, v *total.Tariff, now measure.Instant) error {
-	_, err := db.Exec(ctx, `insert into tariff (name, versions) values ($1, $2) on conflict (name) do update set versions = excluded.versions`, v.Name, total.Versions(v.Versions))
+	_, err := db.Exec(ctx,
+		`insert into tariff (name, versions) values ($1, $2) on conflict (name) do update set versions = excluded.versions`, v.Name, total.Versions(v.Versions))
 	if err != nil {
 		return err
 	}
 	var signals []int64
-	if err := db.Select(ctx, &signals, `select distinct signal_id from total where tariff = $1 order by 1`, v.Name); err != nil {
+	if err := db.Select(ctx, &signals, `select distinct signal_id from total where tariff = $1 order by 1`,
+		v.Name); err != nil {
 		return err
 	}
 	for _, signal := range signals {
@@ -139,7 +144,9 @@ func summings(ctx context.Context, db store.Reader, signal int64) ([]summing, er
 		if r.Tariff != nil {
 			all[i].tariff = &total.Tariff{Name: *r.Tariff, Versions: r.Versions}
 		}
-		if err := db.Select(ctx, &all[i].resets, `select distinct at from total_reset where total_id = $1 and undone_at is null order by at`, r.ID); err != nil {
+		if err := db.Select(ctx, &all[i].resets,
+			`select distinct at from total_reset where total_id = $1 and undone_at is null order by at`,
+			r.ID); err != nil {
 			return nil, err
 		}
 	}
@@ -160,7 +167,8 @@ func (m *summing) pieces(of stretch, zone *time.Location) []measure.Instant {
 }
 
 // add adds up the pieces that a stretch touches from the readings themselves.
-func add(ctx context.Context, tx *store.Tx, signal int64, m *summing, of stretch, about past) ([]total.Tally, []measure.Instant, error) {
+func add(ctx context.Context, tx *store.Tx, signal int64, m *summing, of stretch,
+	about past) ([]total.Tally, []measure.Instant, error) {
 	edges := m.pieces(of, about.zone)
 	if about.ReadingsFrom > 0 {
 		edges = edgesFrom(edges, about.ReadingsFrom+about.Silence)
@@ -174,7 +182,8 @@ func add(ctx context.Context, tx *store.Tx, signal int64, m *summing, of stretch
 		cuts = m.tariff.Cuts(begin, end, about.zone)
 	}
 	f := total.NewFolder(edges, cuts, about.Silence)
-	err := EachReading(ctx, tx, signal, begin-about.Silence, end+about.Silence, func(some []measure.Reading) error { f.Add(some); return nil })
+	err := EachReading(ctx, tx, signal, begin-about.Silence, end+about.Silence,
+		func(some []measure.Reading) error { f.Add(some); return nil })
 	return f.Tallies(), edges, err
 }
 
@@ -195,12 +204,15 @@ func retally(ctx context.Context, db store.Writer, look *store.Tx, signal int64,
 		if edges == nil {
 			continue
 		}
-		if _, err := db.Exec(ctx, `delete from tally where total_id = $1 and at >= $2 and at < $3`, all[i].id, edges[0], edges[len(edges)-1]); err != nil {
+		if _, err := db.Exec(ctx, `delete from tally where total_id = $1 and at >= $2 and at < $3`, all[i].id, edges[0],
+			edges[len(edges)-1]); err != nil {
 			return err
 		}
 		for _, y := range tallies {
-			_, err := db.Exec(ctx, `insert into tally (total_id, `+tallyColumns+`) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12::numeric, $13)`,
-				all[i].id, y.At, y.Until, y.Known, y.LeftOut, y.On, y.Starts, y.Lead, y.Trail, y.Longest, y.LastOn, y.Amount, y.Rates)
+			_, err := db.Exec(ctx, `insert into tally (total_id, `+tallyColumns+
+				`) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12::numeric, $13)`,
+				all[i].id, y.At, y.Until, y.Known, y.LeftOut, y.On, y.Starts, y.Lead, y.Trail, y.Longest, y.LastOn,
+				y.Amount, y.Rates)
 			if err != nil {
 				return err
 			}
@@ -229,7 +241,8 @@ func Results(ctx context.Context, s *store.Store, asked Asked) ([]total.Result, 
 		Unit measure.Unit    `db:"unit"`
 		At   measure.Instant `db:"at"`
 	}
-	err = tx.Get(ctx, &signal, `select s.id, s.unit, st.at from total t join signal s on s.id = t.signal_id join signal_state st on st.signal_id = s.id where t.id = $1`, asked.ID)
+	err = tx.Get(ctx, &signal,
+		`select s.id, s.unit, st.at from total t join signal s on s.id = t.signal_id join signal_state st on st.signal_id = s.id where t.id = $1`, asked.ID)
 	if err != nil {
 		return nil, store.Found(err)
 	}
@@ -257,17 +270,21 @@ func Results(ctx context.Context, s *store.Store, asked Asked) ([]total.Result, 
 	if signal.At > 0 {
 		last = min(last, signal.At)
 	}
-	tallies, err := tallies(ctx, tx, signal.ID, m, stretch{total.MonthStart(edges[0], about.zone), edges[len(edges)-1] - 1}, about)
+	tallies, err := tallies(ctx, tx, signal.ID, m, stretch{total.MonthStart(edges[0], about.zone),
+		edges[len(edges)-1] - 1}, about)
 	if err != nil {
 		return nil, err
 	}
-	from := total.Source{Unit: signal.Unit, First: first, Last: last, Zone: about.zone, Tariff: m.tariff, Currency: asked.Currency}
+	from := total.Source{Unit: signal.Unit, First: first, Last: last, Zone: about.zone, Tariff: m.tariff,
+		Currency: asked.Currency}
 	return asked.Total.Results(tallies, edges, &from), nil
 }
 
 // tallies gives the pieces of a total that lie in a stretch of whole days.
-func tallies(ctx context.Context, tx *store.Tx, signal int64, m *summing, of stretch, about past) (tallies []total.Tally, err error) {
-	err = tx.Select(ctx, &tallies, `select `+tallyColumns+` from tally where total_id = $1 and at >= $2 and at <= $3 order by at`, m.id, of.From, of.Until)
+func tallies(ctx context.Context, tx *store.Tx, signal int64, m *summing, of stretch,
+	about past) (tallies []total.Tally, err error) {
+	err = tx.Select(ctx, &tallies, `select `+tallyColumns+
+		` from tally where total_id = $1 and at >= $2 and at <= $3 order by at`, m.id, of.From, of.Until)
 	if err != nil {
 		return nil, err
 	}
@@ -296,8 +313,10 @@ func tallies(ctx context.Context, tx *store.Tx, signal int64, m *summing, of str
 
 // spliceTallies puts fresh pieces in place of those that begin from from and before until.
 func spliceTallies(tallies, fresh []total.Tally, from, until measure.Instant) []total.Tally {
-	begin, _ := slices.BinarySearchFunc(tallies, from, func(y total.Tally, at measure.Instant) int { return int(y.At - at) })
-	end, _ := slices.BinarySearchFunc(tallies, until, func(y total.Tally, at measure.Instant) int { return int(y.At - at) })
+	begin, _ := slices.BinarySearchFunc(tallies, from,
+		func(y total.Tally, at measure.Instant) int { return int(y.At - at) })
+	end, _ := slices.BinarySearchFunc(tallies, until,
+		func(y total.Tally, at measure.Instant) int { return int(y.At - at) })
 	return slices.Concat(tallies[:begin], fresh, tallies[end:])
 }
 
@@ -319,7 +338,8 @@ func SumBetween(ctx context.Context, s *store.Store, v *total.Total, from, until
 		ID   int64        `db:"id"`
 		Unit measure.Unit `db:"unit"`
 	}
-	if err := tx.Get(ctx, &signal, `select s.id, s.unit from total t join signal s on s.id = t.signal_id where t.id = $1`, v.ID); err != nil {
+	if err := tx.Get(ctx, &signal,
+		`select s.id, s.unit from total t join signal s on s.id = t.signal_id where t.id = $1`, v.ID); err != nil {
 		return 0, store.Found(err)
 	}
 	about, err := readPast(ctx, tx, signal.ID)
@@ -348,7 +368,8 @@ func SumBetween(ctx context.Context, s *store.Store, v *total.Total, from, until
 		cuts = tariff.Cuts(from, until, about.zone)
 	}
 	f := total.NewFolder(edges, cuts, about.Silence)
-	if err := EachReading(ctx, tx, signal.ID, from-about.Silence, until+about.Silence, func(some []measure.Reading) error { f.Add(some); return nil }); err != nil {
+	if err := EachReading(ctx, tx, signal.ID, from-about.Silence, until+about.Silence,
+		func(some []measure.Reading) error { f.Add(some); return nil }); err != nil {
 		return 0, err
 	}
 	return v.Over(f.Tallies(), &total.Source{Unit: signal.Unit, Zone: about.zone, Tariff: tariff}), nil

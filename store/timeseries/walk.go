@@ -32,8 +32,11 @@ func walkStored(ctx context.Context, tx *store.Tx, signal int64, from, until mea
 }
 
 // plain gives a stretch of a signal's plain rows, in order of time.
-func plain(ctx context.Context, db store.Reader, signal int64, from, until measure.Instant) (readings []measure.Reading, err error) {
-	err = db.Select(ctx, &readings, `select at, value, quality from reading where signal_id = $1 and at between $2 and $3 order by at`, signal, from, until)
+func plain(ctx context.Context, db store.Reader, signal int64, from,
+	until measure.Instant) (readings []measure.Reading, err error) {
+	err = db.Select(ctx, &readings,
+		`select at, value, quality from reading where signal_id = $1 and at between $2 and $3 order by at`, signal,
+		from, until)
 	return readings, err
 }
 
@@ -84,7 +87,8 @@ func (w *storedWalk) fetch(ctx context.Context) error {
 
 // EachReading calls each with the readings of a stretch, its end included, in order of time, as they truly
 // are: corrected, and computed where the signal is derived.
-func EachReading(ctx context.Context, tx *store.Tx, signal int64, from, until measure.Instant, each func([]measure.Reading) error) error {
+func EachReading(ctx context.Context, tx *store.Tx, signal int64, from, until measure.Instant,
+	each func([]measure.Reading) error) error {
 	w, err := NewWalk(ctx, tx, signal, from, until)
 	if err != nil {
 		return err
@@ -93,7 +97,8 @@ func EachReading(ctx context.Context, tx *store.Tx, signal int64, from, until me
 }
 
 // EachStored is EachReading for the readings as they are stored.
-func EachStored(ctx context.Context, tx *store.Tx, signal int64, from, until measure.Instant, each func([]measure.Reading) error) error {
+func EachStored(ctx context.Context, tx *store.Tx, signal int64, from, until measure.Instant,
+	each func([]measure.Reading) error) error {
 	w, err := walkStored(ctx, tx, signal, from, until)
 	if err != nil {
 		return err
@@ -121,7 +126,8 @@ func drain(ctx context.Context, w walker, each func([]measure.Reading) error) er
 
 // Readings gives the readings of a signal from from up to and with until, in order of time, limit at
 // most, and whether there are more.
-func Readings(ctx context.Context, s *store.Store, signal *site.Signal, from, until measure.Instant, limit int) (readings []measure.Reading, more bool, err error) {
+func Readings(ctx context.Context, s *store.Store, signal *site.Signal, from, until measure.Instant,
+	limit int) (readings []measure.Reading, more bool, err error) {
 	readings = []measure.Reading{}
 	tx, err := s.Look(ctx)
 	if err != nil {
@@ -145,13 +151,15 @@ func Readings(ctx context.Context, s *store.Store, signal *site.Signal, from, un
 
 // Newest gives the newest readings of a signal before an instant as they are stored, at most so many, in
 // order of time.
-func Newest(ctx context.Context, db store.Reader, signal int64, before measure.Instant, limit int) ([]measure.Reading, error) {
+func Newest(ctx context.Context, db store.Reader, signal int64, before measure.Instant,
+	limit int) ([]measure.Reading, error) {
 	readings, err := plain(ctx, db, signal, 0, before-1)
 	if err != nil {
 		return nil, err
 	}
 	var bodies [][]byte
-	err = db.Select(ctx, &bodies, `select body from block where signal_id = $1 and first_at < $2 order by first_at desc limit $3`,
+	err = db.Select(ctx, &bodies,
+		`select body from block where signal_id = $1 and first_at < $2 order by first_at desc limit $3`,
 		signal, before, limit/series.BlockReadings+2)
 	if err != nil {
 		return nil, err
@@ -194,7 +202,8 @@ func sealedAt(ctx context.Context, db store.Reader, wanted []Row) (found []Row, 
 			return nil, err
 		}
 		for _, at := range bySignal[b.Signal] {
-			if i, there := slices.BinarySearchFunc(room, at, func(r measure.Reading, at measure.Instant) int { return int(r.At - at) }); there {
+			if i, there := slices.BinarySearchFunc(room, at,
+				func(r measure.Reading, at measure.Instant) int { return int(r.At - at) }); there {
 				found = append(found, Row{Signal: b.Signal, At: at, Value: room[i].Value, Quality: room[i].Quality})
 			}
 		}
@@ -206,7 +215,8 @@ func sealedAt(ctx context.Context, db store.Reader, wanted []Row) (found []Row, 
 var errEnough = errors.New("enough")
 
 // Compare tells what would become of readings that are merged into a signal; of text, any counts as the same.
-func Compare(ctx context.Context, s *store.Store, signal *site.Signal, fresh []measure.Reading, texts []string, replace bool) (series.Merged, error) {
+func Compare(ctx context.Context, s *store.Store, signal *site.Signal, fresh []measure.Reading, texts []string,
+	replace bool) (series.Merged, error) {
 	var all series.Merged
 	tx, err := s.Look(ctx)
 	if err != nil {
@@ -219,7 +229,8 @@ func Compare(ctx context.Context, s *store.Store, signal *site.Signal, fresh []m
 		rest = rest[len(part):]
 		if texts != nil {
 			for i := range part {
-				if k, there := slices.BinarySearchFunc(some, part[i].At, func(r measure.Reading, at measure.Instant) int { return int(r.At - at) }); there {
+				if k, there := slices.BinarySearchFunc(some, part[i].At,
+					func(r measure.Reading, at measure.Instant) int { return int(r.At - at) }); there {
 					part[i].Value = some[k].Value
 				}
 			}
@@ -235,7 +246,8 @@ func Compare(ctx context.Context, s *store.Store, signal *site.Signal, fresh []m
 
 // NewestGaps gives the times between the newest readings of a device's busiest signal, newest first,
 // in milliseconds.
-func NewestGaps(ctx context.Context, s *store.Store, device int64, since measure.Instant, limit int) (gaps []float64, err error) {
+func NewestGaps(ctx context.Context, s *store.Store, device int64, since measure.Instant,
+	limit int) (gaps []float64, err error) {
 	tx, err := s.Look(ctx)
 	if err != nil {
 		return nil, err
