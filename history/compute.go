@@ -16,7 +16,7 @@ const (
 
 // computeAnew computes what follows from readings and has changed, or is new: derived signals, and then
 // figures and totals. It goes on without a pause while there is something to do.
-func (k *Keeper) computeAnew(ctx context.Context) {
+func (k *Upkeep) computeAnew(ctx context.Context) {
 	hurried, busy := false, false
 	for ctx.Err() == nil {
 		if !busy {
@@ -50,7 +50,7 @@ func (k *Keeper) computeAnew(ctx context.Context) {
 
 // derive stores what is derived: what was touched at once, what is new now and then. It tells whether there is
 // more to do.
-func (k *Keeper) derive(ctx context.Context, hurried bool) (more bool, err error) {
+func (k *Upkeep) derive(ctx context.Context, hurried bool) (more bool, err error) {
 	if err := timeseries.NoteNewHolds(ctx, k.store); err != nil {
 		return false, err
 	}
@@ -87,7 +87,7 @@ func giveWay(ctx context.Context, begun time.Time, hurried bool) {
 
 // follow computes figures and totals anew where they are stale: noted a little while ago, so that what belongs
 // together is done together. It tells whether there is more to do.
-func (k *Keeper) follow(ctx context.Context, hurried bool) (more bool, err error) {
+func (k *Upkeep) follow(ctx context.Context, hurried bool) (more bool, err error) {
 	before := k.Now()
 	if err := timeseries.NoteNewRules(ctx, k.store, before); err != nil {
 		return false, err

@@ -33,7 +33,7 @@ func Room(folder string) (free, total int64, err error) {
 }
 
 // watchDisk raises an alarm when the disk is nearly full, and has readings refused before it is quite full.
-func (k *Keeper) watchDisk(ctx context.Context) {
+func (k *Upkeep) watchDisk(ctx context.Context) {
 	told, nearly, full, fullTold := false, false, false, false
 	for ctx.Err() == nil {
 		if free, total, err := k.Room(k.Folder); err != nil {

@@ -28,7 +28,7 @@ const (
 
 // Import is an import under way.
 type Import struct {
-	Keeper  *Keeper
+	Upkeep  *Upkeep
 	Layout  exchange.Layout
 	Replace bool                    // other values take the place of those that are there
 	Try     bool                    // store nothing
@@ -45,14 +45,14 @@ type Import struct {
 func (m *Import) Run(ctx context.Context, f exchange.File, size int64) (exchange.Imported, error) {
 	m.known, m.devices, m.waiting = map[string]site.Signal{}, map[string]bool{}, map[string]*record.Past{}
 	m.out = exchange.Imported{Samples: []exchange.Refused{}, Signals: map[string]*exchange.Received{}}
-	signals, err := config.Signals(ctx, m.Keeper.store)
+	signals, err := config.Signals(ctx, m.Upkeep.store)
 	if err != nil {
 		return m.out, err
 	}
 	for _, s := range signals {
 		m.known[s.Path()] = s
 	}
-	devices, err := config.PlainDevices(ctx, m.Keeper.store)
+	devices, err := config.PlainDevices(ctx, m.Upkeep.store)
 	if err != nil {
 		return m.out, err
 	}
@@ -66,7 +66,7 @@ func (m *Import) Run(ctx context.Context, f exchange.File, size int64) (exchange
 		}
 	}
 	m.Told(m.out)
-	m.Keeper.Soon()
+	m.Upkeep.Soon()
 	return m.out, err
 }
 
@@ -201,11 +201,11 @@ func (m *Import) store(ctx context.Context, past *record.Past) error {
 // storeWhenFree stores, as soon as nothing of the signal is being cleared.
 func (m *Import) storeWhenFree(ctx context.Context, past *record.Past) (series.Merged, error) {
 	for {
-		told, err := record.Import(ctx, m.Keeper.pipeline, past)
+		told, err := record.Import(ctx, m.Upkeep.pipeline, past)
 		if !errors.Is(err, record.ErrBeingCleared) {
 			return told, err
 		}
-		m.Keeper.Soon()
+		m.Upkeep.Soon()
 		select {
 		case <-ctx.Done():
 			return told, ctx.Err()
@@ -249,7 +249,7 @@ func (m *Import) compare(ctx context.Context, past *record.Past) (told series.Me
 	if !there {
 		return series.Merged{Added: len(fresh), Conflicts: others}, nil
 	}
-	told, err = timeseries.Compare(ctx, m.Keeper.store, &s, fresh, past.Texts, m.Replace)
+	told, err = timeseries.Compare(ctx, m.Upkeep.store, &s, fresh, past.Texts, m.Replace)
 	told.Conflicts = append(told.Conflicts, others...)
 	return told, err
 }

@@ -9,7 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"jauntylark/history"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/pipeline"
 	"jauntylark/server/people"
 	"jauntylark/server/place"
@@ -20,7 +20,7 @@ import (
 )
 
 // New makes the face of a service.
-func New(s *store.Store, d *door.Door, k *history.Keeper, o web.Options) (*web.Server, error) {
+func New(s *store.Store, d *admission.Control, k *history.Upkeep, o web.Options) (*web.Server, error) {
 	return web.New(s, d, k, o, slices.Concat(place.Operations, readings.Operations, people.Operations,
 		record.Operations)...)
 }
@@ -28,7 +28,7 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o web.Options) (*web.S
 // DescribeAPI gives the API's description, without a service. It marshals to JSON; YAML gives it so.
 func DescribeAPI() (*huma.OpenAPI, error) {
 	log := slog.New(slog.DiscardHandler)
-	v, err := New(nil, door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{}, log), nil,
+	v, err := New(nil, admission.New(nil, pipeline.New(nil, pipeline.Options{}), nil, admission.Rate{}, log), nil,
 		web.Options{Log: log})
 	if err != nil {
 		return nil, err

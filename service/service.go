@@ -21,7 +21,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/sketch"
 	"jauntylark/history"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/intake/gate"
 	"jauntylark/meter"
 	"jauntylark/notify"
@@ -119,7 +119,7 @@ func (s Settings) check() (out waysOut, proxies []netip.Prefix, err error) {
 }
 
 // seal opens the key file; nil when there is no place for one.
-func (s Settings) seal() (*door.Seal, error) {
+func (s Settings) seal() (*admission.Seal, error) {
 	path := s.SealFile
 	if path == "" {
 		if s.Data == "" {
@@ -127,7 +127,7 @@ func (s Settings) seal() (*door.Seal, error) {
 		}
 		path = filepath.Join(s.Data, "device-keys.seal")
 	}
-	seal, err := door.OpenSeal(path)
+	seal, err := admission.OpenSeal(path)
 	if err != nil {
 		return nil, fmt.Errorf("the key file for device keys (--seal-file): %w", err)
 	}
@@ -191,7 +191,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 		return err
 	}
 	var worker *notify.Worker
-	var entrance *door.Door
+	var entrance *admission.Control
 	counts := meter.New()
 	options := pipeline.Options{Log: s.Log, Clock: s.Clock, Meter: counts,
 		OnNotice: func() { worker.Wake() }, OnOrder: func(outputs []drive.Output) { entrance.Orders.Tell(outputs) }}
@@ -211,7 +211,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 		return err
 	}
 	keeper := history.New(records, pipe, s.upkeep(pipe))
-	entrance = door.New(records, pipe, seal, door.Rate{Messages: s.DeviceRate,
+	entrance = admission.New(records, pipe, seal, admission.Rate{Messages: s.DeviceRate,
 		Readings: s.DeviceRate * readingsAMessage}, s.Log)
 	if err := entrance.Reload(ctx); err != nil {
 		return err

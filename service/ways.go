@@ -10,8 +10,8 @@ import (
 	"sync"
 
 	"jauntylark/core/sketch"
+	"jauntylark/intake/admission"
 	"jauntylark/intake/coapin"
-	"jauntylark/intake/door"
 	"jauntylark/intake/mqttin"
 	"jauntylark/store"
 )
@@ -28,7 +28,8 @@ const off = "off"
 
 func open(address string) bool { return address != "" && address != off }
 
-func (w *ways) broker(flag, address string, opened *string, d *door.Door, o mqttin.Options, log *slog.Logger) error {
+func (w *ways) broker(flag, address string, opened *string, d *admission.Control, o mqttin.Options,
+	log *slog.Logger) error {
 	listener, err := net.Listen("tcp", address)
 	if err != nil {
 		return fmt.Errorf("%s: %w; say %s off, or another address", flag, err, flag)
@@ -71,7 +72,7 @@ func (w *ways) start(ctx context.Context, all *sync.WaitGroup, log *slog.Logger)
 }
 
 // openWays opens the sockets, so that what cannot be opened is told before anything runs.
-func (s Settings) openWays(d *door.Door, records *store.Store) (w *ways, err error) {
+func (s Settings) openWays(d *admission.Control, records *store.Store) (w *ways, err error) {
 	w = &ways{}
 	defer func() {
 		if err != nil {
@@ -91,7 +92,7 @@ func (s Settings) openWays(d *door.Door, records *store.Store) (w *ways, err err
 	return w, s.openCoAP(d, w)
 }
 
-func (s Settings) openBrokers(d *door.Door, records *store.Store, w *ways) error {
+func (s Settings) openBrokers(d *admission.Control, records *store.Store, w *ways) error {
 	if open(s.MQTT) {
 		if err := w.broker("--mqtt", s.MQTT, &w.addresses.MQTT, d, mqttin.Options{Records: records},
 			s.Log); err != nil {
@@ -112,7 +113,7 @@ func (s Settings) openBrokers(d *door.Door, records *store.Store, w *ways) error
 	return w.broker("--mqtts", s.MQTTS, &w.addresses.MQTTS, d, mqttin.Options{TLS: secure, Records: records}, s.Log)
 }
 
-func (s Settings) openCoAP(d *door.Door, w *ways) error {
+func (s Settings) openCoAP(d *admission.Control, w *ways) error {
 	if !open(s.CoAP) && !open(s.CoAPS) {
 		return nil
 	}

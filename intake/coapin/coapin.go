@@ -24,7 +24,7 @@ import (
 	"jauntylark/core/frame"
 	"jauntylark/core/site"
 	"jauntylark/intake"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/pipeline/credential"
 )
 
@@ -33,7 +33,7 @@ const Protocol = "CoAP"
 
 // Way is the way in over CoAP.
 type Way struct {
-	door      *door.Door
+	admission *admission.Control
 	log       *slog.Logger
 	tries     *handshakes
 	observers *observers
@@ -41,8 +41,8 @@ type Way struct {
 }
 
 // New makes the way in; ServePlain and ServeDTLS open it.
-func New(d *door.Door, log *slog.Logger) *Way {
-	return &Way{door: d, log: log, tries: newHandshakes(), observers: newObservers(), transfers: newTransfers()}
+func New(d *admission.Control, log *slog.Logger) *Way {
+	return &Way{admission: d, log: log, tries: newHandshakes(), observers: newObservers(), transfers: newTransfers()}
 }
 
 // contentTypes are the content formats (RFC 7252 section 12.3, RFC 8428 section 12.4) that a body may
@@ -130,7 +130,7 @@ func (r *request) allow(method codes.Code, do func()) {
 
 // failWith answers with the cause of an error; Max-Age says when the same may succeed (RFC 7252 section 5.9.3.4).
 func (r *request) failWith(err error) {
-	cause := door.CauseOf(err)
+	cause := admission.CauseOf(err)
 	words := cause.Words
 	if words == "" {
 		words = err.Error()
@@ -175,7 +175,7 @@ func (r *request) intake(ctx context.Context) {
 	if !whole {
 		return
 	}
-	r.received(r.way.door.Receive(ctx, &door.Visit{Sender: r.sender, ContentType: kind, Body: body}))
+	r.received(r.way.admission.Receive(ctx, &admission.Visit{Sender: r.sender, ContentType: kind, Body: body}))
 }
 
 // frame takes a thermal frame, in the formats of core/frame; the query may say ?at=TIME.
@@ -190,18 +190,19 @@ func (r *request) frame(ctx context.Context) {
 	} else if format == message.AppCBOR {
 		kind = frame.CBOR
 	}
-	v := &door.FrameVisit{}
+	v := &admission.FrameVisit{}
 	if at := query(r.in, "at"); at != "" {
 		if err := v.At.UnmarshalText([]byte(at)); err != nil || v.At <= 0 {
 			r.fail(codes.BadRequest, "at: "+at+" is not a time; write it like 2026-03-01T14:05:00Z (RFC 3339)")
 			return
 		}
 	}
-	r.received(r.way.door.Receive(ctx, &door.Visit{Sender: r.sender, ContentType: kind, Body: body, Frame: v}))
+	r.received(r.way.admission.Receive(ctx, &admission.Visit{Sender: r.sender, ContentType: kind, Body: body,
+		Frame: v}))
 }
 
 // received answers with what became of a visit.
-func (r *request) received(result door.Result, err error) {
+func (r *request) received(result admission.Result, err error) {
 	switch {
 	case err != nil:
 		r.failWith(err)
@@ -219,7 +220,7 @@ func (r *request) received(result door.Result, err error) {
 
 // device finds the device that may be given orders.
 func (r *request) device(ctx context.Context) *site.Device {
-	who, err := r.way.door.Who(ctx, r.sender)
+	who, err := r.way.admission.Who(ctx, r.sender)
 	switch {
 	case err != nil:
 		r.failWith(err)
@@ -279,7 +280,7 @@ func (r *request) confirm(ctx context.Context) {
 	}
 	report, err := intake.DecodeReport(body)
 	if err == nil {
-		err = r.way.door.Confirm(ctx, r.sender, device.Name, report, false)
+		err = r.way.admission.Confirm(ctx, r.sender, device.Name, report, false)
 	}
 	if err != nil {
 		r.failWith(err)
@@ -308,10 +309,11 @@ func (w *Way) plainSender(conn mux.Conn, in *mux.Message) (credential.Sender, er
 	if query(in, "key") == "" {
 		return s, fmt.Errorf("%w: without DTLS the query must be ?device=DEVICE&key=KEY", credential.ErrKeyUnknown)
 	}
-	who, err := w.door.Who(in.Context(), s)
+	who, err := w.admission.Who(in.Context(), s)
 	if err == nil && who.Device != nil && s.Name != who.Device.Name {
-		w.door.Complain(who.Device, s, fmt.Sprintf("the query over CoAP says device=%s; with this key it must be %s",
-			s.Name, who.Device.Name))
+		w.admission.Complain(who.Device, s,
+			fmt.Sprintf("the query over CoAP says device=%s; with this key it must be %s",
+				s.Name, who.Device.Name))
 		err = fmt.Errorf("%w: it is not that of %q", credential.ErrKeyUnknown, s.Name)
 	}
 	return s, err

@@ -21,7 +21,7 @@ func (r *request) outputs(ctx context.Context) {
 	if device == nil {
 		return
 	}
-	board, _, _ := r.way.door.Orders.Look()
+	board, _, _ := r.way.admission.Orders.Look()
 	var links []string
 	for _, name := range slices.Sorted(maps.Keys(board[device.Name])) {
 		links = append(links, fmt.Sprintf(`</outputs/%s>;obs;rt="output"`, name))
@@ -36,7 +36,7 @@ func (r *request) output(ctx context.Context, name string) {
 	if device == nil {
 		return
 	}
-	_, fresh, _ := r.way.door.Orders.Look()
+	_, fresh, _ := r.way.admission.Orders.Look()
 	s, there := r.way.stateOf(device, name)
 	switch {
 	case !there:
@@ -49,7 +49,7 @@ func (r *request) output(ctx context.Context, name string) {
 }
 
 func (w *Way) noOutput(device *site.Device, name string) string {
-	board, _, _ := w.door.Orders.Look()
+	board, _, _ := w.admission.Orders.Look()
 	return site.Unknown("output", name, slices.Sorted(maps.Keys(board[device.Name])))
 }
 
@@ -58,9 +58,9 @@ func (w *Way) stateOf(device *site.Device, output string) (state, bool) {
 	if output == "" {
 		return stateOfSettings(device), true
 	}
-	board, _, _ := w.door.Orders.Look()
+	board, _, _ := w.admission.Orders.Look()
 	o, there := board[device.Name][output]
-	return state{o.Beat, func() []byte { return bodyOf(o.OrderAt(w.door.Pipeline.Now())) }}, there
+	return state{o.Round, func() []byte { return bodyOf(o.OrderAt(w.admission.Pipeline.Now())) }}, there
 }
 
 // confirmOutput takes what a device says that its output does.
@@ -75,7 +75,7 @@ func (r *request) confirmOutput(ctx context.Context, name string) {
 	}
 	report, err := intake.DecodeOutputReport(body)
 	if err == nil {
-		err = r.way.door.ConfirmOutput(ctx, r.sender, device.Name, name, report, false)
+		err = r.way.admission.ConfirmOutput(ctx, r.sender, device.Name, name, report, false)
 	}
 	if err != nil {
 		r.failWith(err)

@@ -39,14 +39,14 @@ func newHandshakes() *handshakes {
 }
 
 // mayShakeHands refuses handshakes from addresses that are shut out.
-func (w *Way) mayShakeHands(from net.Addr) error { return w.door.ShutOut(host(from)) }
+func (w *Way) mayShakeHands(from net.Addr) error { return w.admission.ShutOut(host(from)) }
 
 // keyOf gives the key of a DTLS identity: a device's, a deleted device's, or the enrolment key.
 func (w *Way) keyOf(identity []byte) ([]byte, error) {
 	name := string(identity)
-	key, err := w.door.PreSharedKey(name)
+	key, err := w.admission.PreSharedKey(name)
 	if err != nil {
-		w.door.Knock(credential.Sender{Name: name, Protocol: Protocol})
+		w.admission.Knock(credential.Sender{Name: name, Protocol: Protocol})
 		return nil, err
 	}
 	w.tries.mu.Lock()
@@ -72,7 +72,7 @@ func identityOf(conn net.Conn) string {
 // opened notes that a handshake was finished.
 func (w *Way) opened(conn *client.Conn) {
 	identity := identityOf(conn.NetConn())
-	key, err := w.door.PreSharedKey(identity)
+	key, err := w.admission.PreSharedKey(identity)
 	if err != nil {
 		_ = conn.Close()
 		return
@@ -99,12 +99,12 @@ func (w *Way) judgeHandshakes() {
 		}
 	}
 	w.tries.mu.Unlock()
-	directory, _ := w.door.Look()
+	directory, _ := w.admission.Look()
 	for _, identity := range late {
 		s := credential.Sender{Name: identity, Protocol: Protocol}
-		w.door.Knock(s)
+		w.admission.Knock(s)
 		if key, known := directory.Identity[identity]; known {
-			w.door.Complain(directory.ByID[key.Device], s,
+			w.admission.Complain(directory.ByID[key.Device], s,
 				fmt.Sprintf("a DTLS handshake as %q was not finished: the key is perhaps wrong", identity))
 		}
 	}
@@ -112,7 +112,7 @@ func (w *Way) judgeHandshakes() {
 
 // closeRevoked closes the connections whose keys are not good any more.
 func (w *Way) closeRevoked(directory *credential.Directory) {
-	now := w.door.Pipeline.Now()
+	now := w.admission.Pipeline.Now()
 	w.tries.mu.Lock()
 	var gone []*client.Conn
 	for conn, o := range w.tries.open {
@@ -135,7 +135,7 @@ func good(directory *credential.Directory, o opened, now measure.Instant) bool {
 func (w *Way) dtlsSender(conn mux.Conn, in *mux.Message) (credential.Sender, error) {
 	identity := identityOf(conn.NetConn())
 	s := credential.Sender{Name: identity, Protocol: Protocol, Address: host(conn.RemoteAddr())}
-	key, err := w.door.PreSharedKey(identity)
+	key, err := w.admission.PreSharedKey(identity)
 	if err != nil {
 		return s, fmt.Errorf("%w: %w", credential.ErrKeyUnknown, err)
 	}

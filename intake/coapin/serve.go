@@ -103,9 +103,9 @@ func (w *Way) Run(ctx context.Context) {
 	tick := time.NewTicker(time.Second)
 	defer tick.Stop()
 	for {
-		directory, changed := w.door.Look()
-		_, _, ordered := w.door.Orders.Look()
-		w.observers.tell(directory, w.door.Pipeline.Now(), w.stateOf)
+		directory, changed := w.admission.Look()
+		_, _, ordered := w.admission.Orders.Look()
+		w.observers.tell(directory, w.admission.Pipeline.Now(), w.stateOf)
 		w.closeRevoked(directory)
 		for again := true; again; {
 			select {

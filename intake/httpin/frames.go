@@ -12,7 +12,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/measure"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 )
 
 // MaxFrame is how long the body of a frame may be, with a picture beside it, in bytes.
@@ -26,8 +26,8 @@ func (w *Way) ReceiveFrame(c *echo.Context) error {
 	if err != nil {
 		return answerError(c, err)
 	}
-	v := &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"),
-		Frame: &door.FrameVisit{Device: r.Header.Get(api.DeviceHeader)}}
+	v := &admission.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"),
+		Frame: &admission.FrameVisit{Device: r.Header.Get(api.DeviceHeader)}}
 	if v.IdempotencyKey, err = idempotencyKey(r); err != nil {
 		return answerError(c, err)
 	}
@@ -50,14 +50,14 @@ func (w *Way) ReceiveFrame(c *echo.Context) error {
 			return answerError(c, err)
 		}
 	}
-	result, err := w.Door.Receive(r.Context(), v)
+	result, err := w.Admission.Receive(r.Context(), v)
 	return received(c, result, err, func(first measure.Refusal) string {
 		return fmt.Sprintf("Nothing of the frame was taken. %s: %s", first.Signal, first.Reason)
 	})
 }
 
 // readParts takes frame and picture out of a form.
-func readParts(v *door.Visit, boundary string) error {
+func readParts(v *admission.Visit, boundary string) error {
 	in := multipart.NewReader(bytes.NewReader(v.Body), boundary)
 	v.Body = nil
 	for {

@@ -21,7 +21,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/pipeline/credential"
 )
 
@@ -30,7 +30,7 @@ const Protocol = "HTTP"
 
 // Way is the way in over HTTP.
 type Way struct {
-	Door *door.Door
+	Admission *admission.Control
 	// Person gives the person whom a token lets in; pipeline.ErrKeyUnknown when it lets nobody in.
 	Person   func(ctx context.Context, token string) (site.Person, error)
 	Stopping <-chan struct{} // closed when the service stops; nil: never
@@ -68,8 +68,9 @@ func (w *Way) Receive(c *echo.Context) error {
 	if err != nil {
 		return answerError(c, err)
 	}
-	result, err := w.Door.Receive(r.Context(), &door.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"),
-		Body: body, IdempotencyKey: once})
+	result, err := w.Admission.Receive(r.Context(),
+		&admission.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"),
+			Body: body, IdempotencyKey: once})
 	return received(c, result, err, func(first measure.Refusal) string {
 		return fmt.Sprintf("No reading was taken. Record %d, field %q: %s", first.Index, first.Field, first.Reason)
 	})
@@ -88,7 +89,7 @@ func idempotencyKey(r *http.Request) (string, error) {
 }
 
 // received answers with what became of a visit; none says why nothing was taken.
-func received(c *echo.Context, result door.Result, err error, none func(first measure.Refusal) string) error {
+func received(c *echo.Context, result admission.Result, err error, none func(first measure.Refusal) string) error {
 	switch {
 	case err != nil:
 		return answerError(c, err)
@@ -117,12 +118,12 @@ func (w *Way) roomFor(c *echo.Context, sender credential.Sender, most int64) (gi
 	if r.ContentLength >= 0 && r.Header.Get("Content-Encoding") == "" {
 		long = min(r.ContentLength, most)
 	}
-	if long <= door.LongBody {
+	if long <= admission.LongBody {
 		return func() {}, nil
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), roomWaits)
 	defer cancel()
-	return w.Door.RoomOf(sender).Take(ctx, long)
+	return w.Admission.RoomOf(sender).Take(ctx, long)
 }
 
 // readBody reads the body, unpacked when it is packed with gzip (RFC 9110 section 8.4.1.3).
@@ -156,14 +157,14 @@ func (w *Way) sender(c *echo.Context) (credential.Sender, error) {
 	key := Bearer(r.Header.Get("Authorization"))
 	sender := credential.Sender{Key: sha256.Sum256([]byte(key)), Name: r.Header.Get(api.DeviceHeader),
 		Protocol: Protocol, Address: c.RealIP()}
-	directory, _ := w.Door.Look()
-	if _, err := directory.Identify(sender, w.Door.Pipeline.Now()); err == nil ||
+	directory, _ := w.Admission.Look()
+	if _, err := directory.Identify(sender, w.Admission.Pipeline.Now()); err == nil ||
 		!errors.Is(err, credential.ErrKeyUnknown) {
 		return sender, err
 	}
 	person, err := w.Person(r.Context(), key)
 	if errors.Is(err, credential.ErrKeyUnknown) {
-		_, err = w.Door.Who(r.Context(), sender)
+		_, err = w.Admission.Who(r.Context(), sender)
 		return sender, err
 	}
 	if err == nil && !person.Role.May(site.Keeper) {
@@ -182,12 +183,12 @@ func Bearer(header string) string {
 	return strings.TrimSpace(header[len(scheme):])
 }
 
-const errViewer = door.ErrNotAllowed("to send readings by hand takes the role keeper")
+const errViewer = admission.ErrNotAllowed("to send readings by hand takes the role keeper")
 
 // answerError says why something could not be done: what HTTP alone knows here, all else as its cause says.
 func answerError(c *echo.Context, err error) error {
 	var tooLong *http.MaxBytesError
-	cause := door.CauseOf(err)
+	cause := admission.CauseOf(err)
 	p := Problem{Status: cause.HTTP, Detail: cause.Words}
 	switch {
 	case errors.As(err, &tooLong):

@@ -16,7 +16,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/intake/orders"
 	"jauntylark/pipeline/commit"
 	"jauntylark/pipeline/credential"
@@ -45,16 +45,16 @@ func (w *Way) Orders(c *echo.Context) error {
 	}
 	ctx := c.Request().Context()
 	if q.running >= 0 && q.running != device.RunningNo {
-		if err := w.Door.Confirm(ctx, sender, device.Name, site.Report{Version: q.running}, false); err != nil {
+		if err := w.Admission.Confirm(ctx, sender, device.Name, site.Report{Version: q.running}, false); err != nil {
 			return answerError(c, err)
 		}
 	}
 	end := time.NewTimer(w.waitOf(device, q))
 	defer end.Stop()
 	for over := false; ; {
-		directory, changed := w.Door.Look()
-		board, fresh, ordered := w.Door.Orders.Look()
-		who, err := directory.Identify(sender, w.Door.Pipeline.Now())
+		directory, changed := w.Admission.Look()
+		board, fresh, ordered := w.Admission.Orders.Look()
+		who, err := directory.Identify(sender, w.Admission.Pipeline.Now())
 		if err != nil || who.Device == nil {
 			return answerError(c, credential.ErrKeyUnknown)
 		}
@@ -66,7 +66,7 @@ func (w *Way) Orders(c *echo.Context) error {
 				return answerError(c, commit.ErrAway) // nobody knows whether what is ordered still holds
 			case over || newer || newest != q.outputs:
 				return c.JSON(http.StatusOK, api.ToDevice{Order: site.OrderOf(d.Version, d.Settings),
-					Outputs: ordersOf(outputs, w.Door.Pipeline.Now())})
+					Outputs: ordersOf(outputs, w.Admission.Pipeline.Now())})
 			}
 		}
 		if newer {
@@ -92,7 +92,7 @@ func (w *Way) Orders(c *echo.Context) error {
 func (w *Way) waitOf(d *site.Device, q orderQuery) time.Duration {
 	wait := q.wait
 	if q.outputs >= 0 {
-		board, _, _ := w.Door.Orders.Look()
+		board, _, _ := w.Admission.Orders.Look()
 		for _, o := range board[d.Name] {
 			wait = min(wait, o.Expiry()/2)
 		}
@@ -143,14 +143,14 @@ func (w *Way) device(c *echo.Context) (*site.Device, credential.Sender, error) {
 	sender := credential.Sender{Key: sha256.Sum256([]byte(Bearer(c.Request().Header.Get("Authorization")))),
 		Name:     c.Request().Header.Get(api.DeviceHeader),
 		Protocol: Protocol, Address: c.RealIP()}
-	who, err := w.Door.Who(c.Request().Context(), sender)
+	who, err := w.Admission.Who(c.Request().Context(), sender)
 	if err == nil && who.Device == nil {
 		err = errArrival
 	}
 	return who.Device, sender, err
 }
 
-const errArrival = door.ErrNotAllowed("this device waits to be let in; there are no orders for it yet")
+const errArrival = admission.ErrNotAllowed("this device waits to be let in; there are no orders for it yet")
 
 const maxReport = 4 << 10
 
@@ -177,7 +177,7 @@ func (w *Way) Confirm(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		return w.Door.Confirm(c.Request().Context(), s, d.Name, report, false)
+		return w.Admission.Confirm(c.Request().Context(), s, d.Name, report, false)
 	})
 }
 
@@ -188,6 +188,6 @@ func (w *Way) ConfirmOutput(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		return w.Door.ConfirmOutput(c.Request().Context(), s, d.Name, c.Param("output"), report, false)
+		return w.Admission.ConfirmOutput(c.Request().Context(), s, d.Name, c.Param("output"), report, false)
 	})
 }

@@ -22,7 +22,7 @@ import (
 	"github.com/mochi-mqtt/server/v2/packets"
 
 	"jauntylark/intake"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/intake/gate"
 	"jauntylark/store"
 )
@@ -39,16 +39,16 @@ type Options struct {
 
 // Broker is the broker inside the service.
 type Broker struct {
-	door     *door.Door
-	records  *store.Store
-	log      *slog.Logger
-	server   *mqtt.Server
-	hook     *hook
-	teller   *mqtt.Client // publishes orders for outputs, which expire
-	listener net.Listener
-	acking   sync.WaitGroup // sessions that acknowledge
-	ctx      context.Context
-	stop     context.CancelFunc
+	admission *admission.Control
+	records   *store.Store
+	log       *slog.Logger
+	server    *mqtt.Server
+	hook      *hook
+	teller    *mqtt.Client // publishes orders for outputs, which expire
+	listener  net.Listener
+	acking    sync.WaitGroup // sessions that acknowledge
+	ctx       context.Context
+	stop      context.CancelFunc
 }
 
 const (
@@ -62,7 +62,7 @@ const (
 )
 
 // NewBroker makes a broker that listens on the listener, with TLS when the options say so.
-func NewBroker(d *door.Door, listener net.Listener, o Options, log *slog.Logger) (*Broker, error) {
+func NewBroker(d *admission.Control, listener net.Listener, o Options, log *slog.Logger) (*Broker, error) {
 	if o.Connections == 0 {
 		o.Connections = gate.Share(3, 4, connectionsAtMost)
 	}
@@ -79,7 +79,7 @@ func NewBroker(d *door.Door, listener net.Listener, o Options, log *slog.Logger)
 	server := mqtt.New(&mqtt.Options{Capabilities: capabilities, InlineClient: true,
 		Logger: slog.New(quiet{log.Handler()})})
 	ctx, stop := context.WithCancel(context.Background())
-	b := &Broker{door: d, records: o.Records, log: log, server: server, listener: listener, ctx: ctx, stop: stop}
+	b := &Broker{admission: d, records: o.Records, log: log, server: server, listener: listener, ctx: ctx, stop: stop}
 	b.teller = server.NewClient(nil, mqtt.LocalListener, "orders", true)
 	b.teller.Properties.ProtocolVersion = 5
 	b.hook = &hook{broker: b, sessions: map[*mqtt.Client]*session{}, perDevice: map[int64]map[*mqtt.Client]bool{},
@@ -118,10 +118,10 @@ func (b *Broker) Run(ctx context.Context) error {
 				b.log)
 		})
 	}
-	beside.Go(func() { _ = tellOrders(ctx, b.door.Orders, b.door.Pipeline.Now, b.publishOrder) })
+	beside.Go(func() { _ = tellOrders(ctx, b.admission.Orders, b.admission.Pipeline.Now, b.publishOrder) })
 	known := map[string]int{}
 	for {
-		directory, changed := b.door.Look()
+		directory, changed := b.admission.Look()
 		b.hook.check(directory)
 		b.publishOrders(directory, known)
 		select {

@@ -9,13 +9,13 @@ import (
 	"sync"
 	"time"
 
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/intake/gate"
 )
 
 const (
-	connectAtMost    = door.LongBody    // length of a connection's first packet
-	connectWithin    = 10 * time.Second // from the connection to the end of its sign-in
+	connectAtMost    = admission.LongBody // length of a connection's first packet
+	connectWithin    = 10 * time.Second   // from the connection to the end of its sign-in
 	unsignedAtMost   = 1000
 	unsignedOfSource = 256
 
@@ -52,7 +52,7 @@ func (e entry) Accept() (net.Conn, error) {
 type inspected struct {
 	net.Conn
 	gate  *gate.Conn
-	room  *door.Room // of its sender, for long packets; nil until it is known who that is
+	room  *admission.Room // of its sender, for long packets; nil until it is known who that is
 	mu    sync.Mutex
 	give  func() // gives back what is held of its room; nil: nothing is
 	frame framer // read by one goroutine alone
@@ -60,7 +60,7 @@ type inspected struct {
 }
 
 // Sign says whose connection this is.
-func (c *inspected) Sign(of door.Room) {
+func (c *inspected) Sign(of admission.Room) {
 	c.room = &of // by the goroutine that reads
 	c.gate.Sign()
 }

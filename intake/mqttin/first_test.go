@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/intake/gate"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/credential"
@@ -70,7 +70,7 @@ func TestTheFirstPacketIsShortHoweverItsHeaderComes(t *testing.T) {
 func TestLongPacketsTakeRoom(t *testing.T) {
 	const long = 4 << 20
 	header := []byte{0x30, 0x80, 0x80, 0x80, 0x02} // 4 MiB
-	room := door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{},
+	room := admission.New(nil, pipeline.New(nil, pipeline.Options{}), nil, admission.Rate{},
 		slog.New(slog.DiscardHandler)).RoomOf(credential.Sender{Person: "o"})
 	full := func() bool {
 		short, cancel := context.WithTimeout(context.Background(), 50*time.Millisecond)
@@ -108,14 +108,14 @@ func TestALongPacketRightBehindTheFirst(t *testing.T) {
 	if _, err := io.ReadFull(near, make([]byte, 8)); err != nil {
 		t.Fatal(err)
 	}
-	room := door.New(nil, pipeline.New(nil, pipeline.Options{}), nil, door.Rate{},
+	room := admission.New(nil, pipeline.New(nil, pipeline.Options{}), nil, admission.Rate{},
 		slog.New(slog.DiscardHandler)).RoomOf(credential.Sender{})
 	near.Sign(room)
 	_, _ = far.Write([]byte{'b'})
 	if _, err := near.Read(make([]byte, 1)); err != nil {
 		t.Fatal(err)
 	}
-	for much, free := range map[int64]bool{door.OfOne - 100_000: true, door.OfOne - 99_999: false} {
+	for much, free := range map[int64]bool{admission.OfOne - 100_000: true, admission.OfOne - 99_999: false} {
 		short, cancel := context.WithTimeout(context.Background(), 50*time.Millisecond)
 		give, err := room.Take(short, much)
 		cancel()

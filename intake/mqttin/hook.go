@@ -14,7 +14,7 @@ import (
 
 	"jauntylark/core/site"
 	"jauntylark/intake"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 )
 
 // hook is what the broker library asks of us.
@@ -85,15 +85,15 @@ func (h *hook) OnConnectAuthenticate(cl *mqtt.Client, pk packets.Packet) bool {
 // identify finds out who connects. The user name must be the device's, or the arrival's.
 func (h *hook) identify(cl *mqtt.Client, pk packets.Packet) (credential.Identity, error) {
 	sender := senderOf(cl, pk.Connect.Password)
-	if directory, _ := h.broker.door.Look(); isReader(directory, sender) {
+	if directory, _ := h.broker.admission.Look(); isReader(directory, sender) {
 		return credential.Identity{}, nil
 	}
-	who, err := h.broker.door.Who(h.broker.ctx, sender)
+	who, err := h.broker.admission.Who(h.broker.ctx, sender)
 	switch {
 	case err != nil:
 		return who, err
 	case who.Device != nil && who.Device.Name != sender.Name:
-		h.broker.door.Complain(who.Device, sender,
+		h.broker.admission.Complain(who.Device, sender,
 			fmt.Sprintf("the user name over MQTT is %q; with this key it must be %q", sender.Name, who.Device.Name))
 		return who, credential.ErrKeyUnknown
 	case who.Device == nil && who.Arrival != sender.Name:
@@ -122,11 +122,11 @@ func (h *hook) OnSessionEstablished(cl *mqtt.Client, pk packets.Packet) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if c, gated := cl.Net.Conn.(*inspected); gated {
-		c.Sign(h.broker.door.RoomOf(s.sender))
+		c.Sign(h.broker.admission.RoomOf(s.sender))
 	}
 	h.sessions[cl] = s
 	h.forgetStored(s.owner(), func(c *mqtt.Client) bool { return c.ID == cl.ID }) // which it has taken over
-	h.broker.door.Online(s.device, s.key, s.sender, true)
+	h.broker.admission.Online(s.device, s.key, s.sender, true)
 }
 
 // OnDisconnect forgets a session.
@@ -144,12 +144,12 @@ func (h *hook) OnDisconnect(cl *mqtt.Client, _ error, expire bool) {
 	if delete(h.perDevice[s.device], cl); len(h.perDevice[s.device]) == 0 {
 		delete(h.perDevice, s.device)
 	}
-	h.broker.door.Online(s.device, s.key, s.sender, false)
+	h.broker.admission.Online(s.device, s.key, s.sender, false)
 }
 
 // check closes the connections whose keys are not good any more.
 func (h *hook) check(directory *credential.Directory) {
-	now := h.broker.door.Pipeline.Now()
+	now := h.broker.admission.Pipeline.Now()
 	h.mu.Lock()
 	var gone []*mqtt.Client
 	for cl, s := range h.sessions {
@@ -180,7 +180,7 @@ func (h *hook) OnACLCheck(cl *mqtt.Client, topic string, write bool) bool {
 	case name == own:
 		return true
 	default:
-		directory, _ := h.broker.door.Look()
+		directory, _ := h.broker.admission.Look()
 		device := directory.ByName[own]
 		return device != nil && directory.MaySpeakFor(device, name)
 	}
@@ -195,7 +195,7 @@ func (h *hook) OnPacketRead(cl *mqtt.Client, pk packets.Packet) (packets.Packet,
 	case pk.FixedHeader.Type == packets.Pubrel:
 		if s := h.session(cl); s != nil {
 			s.settle(pk.PacketID) // a copy that still waits for its commit asks for the identifier there
-			if err := h.broker.door.Forget(h.broker.ctx, s.sender, onceKey(cl, pk.PacketID)); err != nil {
+			if err := h.broker.admission.Forget(h.broker.ctx, s.sender, onceKey(cl, pk.PacketID)); err != nil {
 				cl.Stop(err)
 			}
 		}
@@ -225,19 +225,19 @@ func (h *hook) OnPublish(cl *mqtt.Client, pk packets.Packet) (packets.Packet, er
 		return pk, packets.ErrRejectPacket
 	}
 	at, err := parse(pk.TopicName)
-	directory, _ := h.broker.door.Look()
+	directory, _ := h.broker.admission.Look()
 	if err == nil && !s.mayPublishAs(directory, at.device) {
-		err = door.ErrNotAllowed(fmt.Sprintf("%s may publish under its own name alone, not to %q", s.sender.Name,
+		err = admission.ErrNotAllowed(fmt.Sprintf("%s may publish under its own name alone, not to %q", s.sender.Name,
 			pk.TopicName))
 	}
 	f := &flight{packetID: pk.PacketID, qos: pk.FixedHeader.Qos, topic: pk.TopicName, err: err}
 	switch {
 	case err != nil:
 		if device := directory.ByID[s.device]; device != nil {
-			h.broker.door.Complain(device, s.sender, err.Error())
+			h.broker.admission.Complain(device, s.sender, err.Error())
 		}
 	case at.topic == presence && len(pk.Payload) > presenceAtMost:
-		f.err = door.ErrTooLong(presenceAtMost)
+		f.err = admission.ErrTooLong(presenceAtMost)
 	case at.topic == presence:
 		s.enqueue(f)
 		pk.FixedHeader.Qos = 0 // we acknowledge it; the library only passes it on
@@ -253,7 +253,7 @@ func (h *hook) OnPublish(cl *mqtt.Client, pk packets.Packet) (packets.Packet, er
 	return pk, packets.ErrRejectPacket
 }
 
-// start hands the readings of a message to the door.
+// start hands the readings of a message to admission.
 func (f *flight) start(s *session, at place, pk packets.Packet) {
 	sender := s.sender
 	sender.Name = at.device
@@ -262,14 +262,14 @@ func (f *flight) start(s *session, at place, pk packets.Packet) {
 		visit.IdempotencyKey, visit.Fresh = onceKey(s.cl, pk.PacketID), !pk.FixedHeader.Dup
 		visit.Gone = s.cl.Closed
 	}
-	f.pending = s.broker.door.Start(s.broker.ctx, visit)
+	f.pending = s.broker.admission.Start(s.broker.ctx, visit)
 }
 
 // OnWillSent notes that a device has dropped.
 func (h *hook) OnWillSent(cl *mqtt.Client, pk packets.Packet) {
-	directory, _ := h.broker.door.Look()
+	directory, _ := h.broker.admission.Look()
 	if device := directory.ByName[string(cl.Properties.Username)]; device != nil {
-		h.broker.door.Dropped(device, string(pk.Payload))
+		h.broker.admission.Dropped(device, string(pk.Payload))
 	}
 }
 
@@ -288,7 +288,7 @@ func (s *session) confirm(device string, payload []byte) error {
 	}
 	sender := s.sender
 	sender.Name = device
-	return s.broker.door.Confirm(s.broker.ctx, sender, device, report, true)
+	return s.broker.admission.Confirm(s.broker.ctx, sender, device, report, true)
 }
 
 func (s *session) confirmOutput(at place, payload []byte) error {
@@ -298,5 +298,5 @@ func (s *session) confirmOutput(at place, payload []byte) error {
 	}
 	sender := s.sender
 	sender.Name = at.device
-	return s.broker.door.ConfirmOutput(s.broker.ctx, sender, at.device, at.signal, report, true)
+	return s.broker.admission.ConfirmOutput(s.broker.ctx, sender, at.device, at.signal, report, true)
 }

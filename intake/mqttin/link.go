@@ -10,7 +10,7 @@ import (
 	"github.com/eclipse/paho.golang/paho"
 
 	"jauntylark/intake"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/pipeline/credential"
 )
 
@@ -29,14 +29,14 @@ type link struct {
 type arrived struct {
 	message *paho.Publish
 	at      place
-	pending *door.Pending
+	pending *admission.Pending
 	err     error
 }
 
 // keepUp keeps subscriptions and retained orders as they should be until the connection ends.
 func (l *link) keepUp(share int) error {
 	for {
-		directory, changed := l.outside.door.Look()
+		directory, changed := l.outside.admission.Look()
 		if err := l.subscribe(directory, share); err != nil {
 			return err
 		}
@@ -65,7 +65,7 @@ func (l *link) publishRetained(m retained) error {
 
 // tellOrders publishes the orders for the outputs of the share's devices.
 func (l *link) tellOrders(share int) {
-	err := tellOrders(l.ctx, l.outside.door.Orders, l.outside.door.Pipeline.Now, func(m retained) error {
+	err := tellOrders(l.ctx, l.outside.admission.Orders, l.outside.admission.Pipeline.Now, func(m retained) error {
 		if shareOf(deviceOf(m.topic)) != share {
 			return nil
 		}
@@ -137,7 +137,7 @@ func (l *link) receive(in paho.PublishReceived) (bool, error) {
 			contentType = m.Properties.ContentType
 		}
 		visit := visitOf(l.sender(a.at.device), a.at, contentType, m.Payload)
-		a.pending = l.outside.door.Start(l.ctx, visit)
+		a.pending = l.outside.admission.Start(l.ctx, visit)
 	}
 	select {
 	case l.flights <- a:
@@ -160,7 +160,7 @@ func (l *link) acknowledge() {
 		case <-l.ctx.Done():
 			return
 		}
-		var result door.Result
+		var result admission.Result
 		err := a.err
 		switch {
 		case a.pending != nil:
@@ -168,11 +168,11 @@ func (l *link) acknowledge() {
 		case a.err == nil:
 			err = l.hear(a)
 		}
-		if door.Away(err) {
+		if admission.Away(err) {
 			l.fail(err)
 			return
 		}
-		if wrong := refusalOf(l.outside.door.Pipeline.Now(), a.message.Topic, result, err); wrong != nil &&
+		if wrong := refusalOf(l.outside.admission.Pipeline.Now(), a.message.Topic, result, err); wrong != nil &&
 			a.at.device != "" {
 			_, _ = l.client.Publish(l.ctx, &paho.Publish{Topic: root + a.at.device + "/" + refused, Payload: wrong})
 		}
@@ -185,14 +185,14 @@ func (l *link) acknowledge() {
 
 // hear takes what is not readings: what a device says that it runs, and what its will says.
 func (l *link) hear(a *arrived) error {
-	directory, _ := l.outside.door.Look()
+	directory, _ := l.outside.admission.Look()
 	device := directory.ByName[a.at.device]
 	switch {
 	case device == nil:
 		return credential.ErrKeyUnknown
 	case a.at.topic == presence:
 		if isGone(a.message.Payload) {
-			l.outside.door.Dropped(device, "")
+			l.outside.admission.Dropped(device, "")
 		}
 		return nil
 	}
@@ -201,13 +201,13 @@ func (l *link) hear(a *arrived) error {
 		if err != nil {
 			return err
 		}
-		return l.outside.door.ConfirmOutput(l.ctx, l.sender(device.Name), device.Name, a.at.signal, report, true)
+		return l.outside.admission.ConfirmOutput(l.ctx, l.sender(device.Name), device.Name, a.at.signal, report, true)
 	}
 	report, err := intake.DecodeReport(a.message.Payload)
 	if err != nil {
 		return err
 	}
-	return l.outside.door.Confirm(l.ctx, l.sender(device.Name), device.Name, report, true)
+	return l.outside.admission.Confirm(l.ctx, l.sender(device.Name), device.Name, report, true)
 }
 
 // isGone tells whether a message on presence says that the device has gone: an outside broker does

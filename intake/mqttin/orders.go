@@ -51,14 +51,14 @@ func outputsToPublish(board orders.Board, known map[string]uint64, now measure.I
 	for device, of := range board {
 		for name, o := range of {
 			topic := root + device + "/" + outputs + "/" + name
-			if there[topic] = true; known[topic] == o.Beat {
+			if there[topic] = true; known[topic] == o.Round {
 				continue
 			}
 			payload, err := json.Marshal(o.OrderAt(now))
 			if err != nil {
 				continue
 			}
-			known[topic] = o.Beat
+			known[topic] = o.Round
 			out = append(out, retained{topic, payload, o.Expiry() / 2})
 		}
 	}
@@ -72,11 +72,11 @@ func outputsToPublish(board orders.Board, known map[string]uint64, now measure.I
 }
 
 // tellOrders publishes orders for outputs as they are to be told, until ctx ends or publish fails.
-func tellOrders(ctx context.Context, desk *orders.Desk, now func() measure.Instant,
+func tellOrders(ctx context.Context, dispatcher *orders.Dispatcher, now func() measure.Instant,
 	publish func(retained) error) error {
 	known := map[string]uint64{}
 	for {
-		board, _, changed := desk.Look()
+		board, _, changed := dispatcher.Look()
 		for _, m := range outputsToPublish(board, known, now()) {
 			if err := publish(m); err != nil {
 				return err

@@ -9,7 +9,7 @@ import (
 	mqtt "github.com/mochi-mqtt/server/v2"
 	"github.com/mochi-mqtt/server/v2/packets"
 
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 )
 
 // session is one connection of a device.
@@ -31,7 +31,7 @@ type flight struct {
 	packetID uint16
 	qos      byte
 	topic    string
-	pending  *door.Pending
+	pending  *admission.Pending
 	confirm  func() error
 	err      error
 	settled  chan struct{} // at QoS 2: closed when it is known what became of it
@@ -102,7 +102,7 @@ func (s *session) finish(f *flight, acks []byte) []byte {
 		s.write(acks)
 		acks = acks[:0]
 	}
-	var result door.Result
+	var result admission.Result
 	err := f.err
 	switch {
 	case f.confirm != nil:
@@ -110,11 +110,11 @@ func (s *session) finish(f *flight, acks []byte) []byte {
 	case f.pending != nil:
 		result, err = f.pending.Wait(s.broker.ctx)
 	}
-	if door.Away(err) {
+	if admission.Away(err) {
 		s.cl.Stop(err)
 		return acks[:0]
 	}
-	now := s.broker.door.Pipeline.Now()
+	now := s.broker.admission.Pipeline.Now()
 	s.broker.tell(s.sender.Name, refused, refusalOf(now, f.topic, result, err))
 	if errors.Is(err, credential.ErrKeyUnknown) {
 		s.cl.Stop(packets.ErrNotAuthorized)
@@ -123,7 +123,7 @@ func (s *session) finish(f *flight, acks []byte) []byte {
 	reason := byte(0)
 	switch {
 	case err != nil:
-		reason = door.CauseOf(err).MQTT
+		reason = admission.CauseOf(err).MQTT
 	case result.Accepted == 0 && len(result.Refused) > 0:
 		reason = packets.ErrPayloadFormatInvalid.Code
 	}

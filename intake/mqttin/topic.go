@@ -8,7 +8,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/intake"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/pipeline/credential"
 )
 
@@ -34,19 +34,19 @@ func parse(topic string) (place, error) {
 	rest, ours := strings.CutPrefix(topic, root)
 	device, rest, found := strings.Cut(rest, "/")
 	if !ours || !found {
-		return place{}, door.ErrTopic(fmt.Sprintf("%q is no topic of a device; publish to jaunty/DEVICE/readings",
+		return place{}, admission.ErrTopic(fmt.Sprintf("%q is no topic of a device; publish to jaunty/DEVICE/readings",
 			topic))
 	}
 	if signal, bare := strings.CutPrefix(rest, readings+"/"); bare {
 		if err := site.CheckName(signal); err != nil {
-			return place{}, door.ErrTopic("the signal in the topic " + err.Error())
+			return place{}, admission.ErrTopic("the signal in the topic " + err.Error())
 		}
 		return place{device, readings, signal}, nil
 	}
 	if output, isOutput := strings.CutPrefix(rest, outputs+"/"); isOutput {
 		if name, said := strings.CutSuffix(output, "/"+confirms); said {
 			if err := site.CheckName(name); err != nil {
-				return place{}, door.ErrTopic("the output in the topic " + err.Error())
+				return place{}, admission.ErrTopic("the output in the topic " + err.Error())
 			}
 			return place{device, confirms, name}, nil
 		}
@@ -60,15 +60,15 @@ func parse(topic string) (place, error) {
 	if near := site.Nearest(rest, []string{readings, frames, presence, running}); near != "" {
 		reason += "; did you mean " + near + "?"
 	}
-	return place{}, door.ErrTopic(reason)
+	return place{}, admission.ErrTopic(reason)
 }
 
 // visitOf makes a visit of a message with readings. MQTT 5 may say the content type; otherwise it is
 // guessed from the body.
-func visitOf(sender credential.Sender, at place, contentType string, payload []byte) *door.Visit {
-	v := &door.Visit{Sender: sender, Patient: true, ContentType: contentType, Body: payload}
+func visitOf(sender credential.Sender, at place, contentType string, payload []byte) *admission.Visit {
+	v := &admission.Visit{Sender: sender, Patient: true, ContentType: contentType, Body: payload}
 	if at.topic == frames {
-		v.Frame = &door.FrameVisit{}
+		v.Frame = &admission.FrameVisit{}
 	} else if at.signal != "" {
 		v.ContentType = intake.FlatJSON // a refusal names the signal
 		v.Samples, v.Refused = intake.Bare(at.signal, payload)
@@ -87,7 +87,7 @@ type refusal struct {
 }
 
 // refusalOf says what is wrong with a message: nil when nothing is.
-func refusalOf(now measure.Instant, topic string, result door.Result, err error) []byte {
+func refusalOf(now measure.Instant, topic string, result admission.Result, err error) []byte {
 	r := refusal{At: now, Topic: topic, Rejected: result.Refused}
 	switch {
 	case err != nil:

@@ -14,7 +14,7 @@ import (
 )
 
 // Derived is a derived signal at work. Its values are not stored as they come: what is newer than a while
-// is computed whenever somebody asks, from the readings themselves, and the keeper of the history stores the
+// is computed whenever somebody asks, from the readings themselves, and upkeep stores the
 // rest. Here they make the newest value, step guards, and feed what is derived from it in turn.
 type Derived struct {
 	config.Derivation

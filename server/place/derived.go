@@ -66,7 +66,7 @@ func putRecipe(ctx context.Context, v *web.Server, in *api.PutRecipeIn) (site.Si
 	if err := configure.Derive(ctx, v.Pipeline, path, in.Body.Title, in.Body.Recipe, web.Who(ctx)); err != nil {
 		return site.Signal{}, err
 	}
-	v.Keeper.Soon()
+	v.Upkeep.Soon()
 	return FindSignal(ctx, v, in.SignalPath)
 }
 

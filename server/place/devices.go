@@ -101,17 +101,17 @@ func addDevice(ctx context.Context, v *web.Server, in *api.Body[api.NewDevice]) 
 	return out, err
 }
 
-// LearnDevice lets the door know at once what was changed; other processes learn it a moment later.
+// LearnDevice lets admission know at once what was changed; other processes learn it a moment later.
 func LearnDevice(ctx context.Context, v *web.Server) {
-	if err := v.Door.Reload(ctx); err != nil {
-		v.Log.Warn("the door cannot read the devices and keys", "error", err)
+	if err := v.Admission.Reload(ctx); err != nil {
+		v.Log.Warn("intake cannot read the devices and keys", "error", err)
 	}
 }
 
 // newKey makes a device's key and what is kept of it.
 func newKey(v *web.Server) (string, configure.Secret) {
 	key, hash := web.NewSecret(20)
-	return key, configure.Secret{Hash: hash, Sealed: v.Door.Seal.Close(key)}
+	return key, configure.Secret{Hash: hash, Sealed: v.Admission.Seal.Close(key)}
 }
 
 func setDevice(ctx context.Context, v *web.Server, in *api.SetDeviceIn) (site.Device, error) {

@@ -68,7 +68,7 @@ func calibrateSignal(ctx context.Context, v *web.Server, in *api.CalibrationInpu
 		return act.Fitted{}, err
 	}
 	f, err := record.Calibrate(ctx, v.Pipeline, in.Device+"/"+in.Signal, in.Body, web.Who(ctx))
-	v.Keeper.Soon()
+	v.Upkeep.Soon()
 	return f, err
 }
 
@@ -77,7 +77,7 @@ func uncalibrate(ctx context.Context, v *web.Server, in *api.TakeCalibrationBack
 		return err
 	}
 	_, err := record.Uncalibrate(ctx, v.Pipeline, in.Device+"/"+in.Signal, in.ID, web.Who(ctx))
-	v.Keeper.Soon()
+	v.Upkeep.Soon()
 	return err
 }
 
@@ -85,7 +85,7 @@ func bringCalibrationBack(ctx context.Context, v *web.Server, in *api.BringCalib
 	if _, err := place.FindSignal(ctx, v, in.SignalPath); err != nil {
 		return err
 	}
-	defer v.Keeper.Soon()
+	defer v.Upkeep.Soon()
 	return record.BringCalibrationBack(ctx, v.Pipeline, in.Device+"/"+in.Signal, in.ID, web.Who(ctx))
 }
 

@@ -239,7 +239,7 @@ func (m *imports) runImport(ctx context.Context, v *web.Server, in *api.RunImpor
 // carryOut runs an import to its end.
 func (m *imports) carryOut(ctx context.Context, v *web.Server, j *importJob, o api.ImportOrder, called string) {
 	counting := &countingFile{File: j.file}
-	run := history.Import{Keeper: v.Keeper, Layout: o.Layout, Try: o.Try, Replace: o.Replace,
+	run := history.Import{Upkeep: v.Upkeep, Layout: o.Layout, Try: o.Try, Replace: o.Replace,
 		Told: func(so exchange.Imported) {
 			so = so.Copy()
 			m.mu.Lock()

@@ -109,7 +109,7 @@ func frameStorage(ctx context.Context, v *web.Server, now measure.Instant) ([]ap
 	if err != nil {
 		return nil, err
 	}
-	directory, _ := v.Door.Look()
+	directory, _ := v.Admission.Look()
 	out := []api.FrameStorage{}
 	for _, f := range kept {
 		each := float64(f.Bytes) / float64(f.Count)
@@ -223,7 +223,7 @@ func clearReadings(ctx context.Context, v *web.Server, in *api.Body[api.ClearOrd
 	if err := record.Clear(ctx, v.Pipeline, &c, web.Who(ctx)); err != nil {
 		return api.ClearAnswer{}, err
 	}
-	v.Keeper.Soon()
+	v.Upkeep.Soon()
 	out.Clearing = &c
 	return out, nil
 }
@@ -276,6 +276,6 @@ func putBackReadings(ctx context.Context, v *web.Server, in *api.PutBackReadings
 		}
 		return site.Clearing{}, err
 	}
-	v.Keeper.Soon()
+	v.Upkeep.Soon()
 	return timeseries.Clearing(ctx, v.Store, in.ID)
 }

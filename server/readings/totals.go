@@ -106,7 +106,7 @@ func addTotal(ctx context.Context, v *web.Server, in *api.Body[total.Total]) (ap
 	if err := record.AddTotal(ctx, v.Pipeline, &t, web.Who(ctx)); err != nil {
 		return api.TotalNow{}, err
 	}
-	v.Keeper.Soon()
+	v.Upkeep.Soon()
 	t, err := findTotal(ctx, v, t.Name)
 	if err != nil {
 		return api.TotalNow{}, err
@@ -195,7 +195,7 @@ func putTariff(ctx context.Context, v *web.Server, in *api.PutTariffIn) (total.T
 		return total.Tariff{}, web.Wrong("name", "is "+in.Body.Name+", but the address says "+in.Tariff)
 	}
 	err := record.SaveTariff(ctx, v.Pipeline, &in.Body, web.Who(ctx))
-	v.Keeper.Soon()
+	v.Upkeep.Soon()
 	return in.Body, err
 }
 

@@ -61,7 +61,7 @@ func belongingsOf(ctx context.Context, v *web.Server) (b belongings, err error) 
 		return b, err
 	}
 	slices.SortStableFunc(b.alarms, func(x, y alarm.Alarm) int { return y.Severity.Compare(x.Severity) })
-	directory, _ := v.Door.Look()
+	directory, _ := v.Admission.Look()
 	b.eyes = map[string]bool{}
 	for id := range directory.Eyes {
 		b.eyes[directory.ByID[id].Name] = true

@@ -26,37 +26,37 @@ func (a *adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
 		ctx, end := meter.Follow(c.Request().Context(), op.OperationID)
 		defer end(nil)
 		c.SetRequest(c.Request().WithContext(ctx))
-		handler(&trip{op: op, c: c})
+		handler(&humaContext{op: op, c: c})
 		return nil
 	})
 }
 
 func (a *adapter) ServeHTTP(w http.ResponseWriter, r *http.Request) { a.echo.ServeHTTP(w, r) }
 
-// trip is one request and its answer, as huma sees them.
-type trip struct {
+// humaContext is one request and its answer, as huma sees them.
+type humaContext struct {
 	op     *huma.Operation
 	c      *echo.Context
 	status int
 }
 
-func (x *trip) Operation() *huma.Operation { return x.op }
+func (x *humaContext) Operation() *huma.Operation { return x.op }
 
-func (x *trip) Context() context.Context { return x.c.Request().Context() }
+func (x *humaContext) Context() context.Context { return x.c.Request().Context() }
 
-func (x *trip) TLS() *tls.ConnectionState { return x.c.Request().TLS }
+func (x *humaContext) TLS() *tls.ConnectionState { return x.c.Request().TLS }
 
-func (x *trip) Method() string { return x.c.Request().Method }
+func (x *humaContext) Method() string { return x.c.Request().Method }
 
-func (x *trip) Host() string { return x.c.Request().Host }
+func (x *humaContext) Host() string { return x.c.Request().Host }
 
-func (x *trip) RemoteAddr() string { return x.c.RealIP() }
+func (x *humaContext) RemoteAddr() string { return x.c.RealIP() }
 
-func (x *trip) URL() url.URL { return *x.c.Request().URL }
+func (x *humaContext) URL() url.URL { return *x.c.Request().URL }
 
 // Param gives a part of the path. Echo leaves it as it was written when that is not how Go would write it: a browser
 // writes @ as %40.
-func (x *trip) Param(name string) string {
+func (x *humaContext) Param(name string) string {
 	value := x.c.Param(name)
 	if plain, err := url.PathUnescape(value); err == nil && x.c.Request().URL.RawPath != "" {
 		return plain
@@ -64,22 +64,22 @@ func (x *trip) Param(name string) string {
 	return value
 }
 
-func (x *trip) Query(name string) string { return x.c.QueryParam(name) }
+func (x *humaContext) Query(name string) string { return x.c.QueryParam(name) }
 
-func (x *trip) Header(name string) string { return x.c.Request().Header.Get(name) }
+func (x *humaContext) Header(name string) string { return x.c.Request().Header.Get(name) }
 
-func (x *trip) BodyReader() io.Reader { return x.c.Request().Body }
+func (x *humaContext) BodyReader() io.Reader { return x.c.Request().Body }
 
-func (x *trip) Status() int { return x.status }
+func (x *humaContext) Status() int { return x.status }
 
-func (x *trip) BodyWriter() io.Writer { return x.c.Response() }
+func (x *humaContext) BodyWriter() io.Writer { return x.c.Response() }
 
-func (x *trip) Version() huma.ProtoVersion {
+func (x *humaContext) Version() huma.ProtoVersion {
 	r := x.c.Request()
 	return huma.ProtoVersion{Proto: r.Proto, ProtoMajor: r.ProtoMajor, ProtoMinor: r.ProtoMinor}
 }
 
-func (x *trip) EachHeader(each func(name, value string)) {
+func (x *humaContext) EachHeader(each func(name, value string)) {
 	for name, values := range x.c.Request().Header {
 		for _, value := range values {
 			each(name, value)
@@ -87,17 +87,17 @@ func (x *trip) EachHeader(each func(name, value string)) {
 	}
 }
 
-func (x *trip) GetMultipartForm() (*multipart.Form, error) { return x.c.MultipartForm() }
+func (x *humaContext) GetMultipartForm() (*multipart.Form, error) { return x.c.MultipartForm() }
 
-func (x *trip) SetReadDeadline(deadline time.Time) error {
+func (x *humaContext) SetReadDeadline(deadline time.Time) error {
 	return http.NewResponseController(x.c.Response()).SetReadDeadline(deadline)
 }
 
-func (x *trip) SetStatus(code int) {
+func (x *humaContext) SetStatus(code int) {
 	x.status = code
 	x.c.Response().WriteHeader(code)
 }
 
-func (x *trip) SetHeader(name, value string) { x.c.Response().Header().Set(name, value) }
+func (x *humaContext) SetHeader(name, value string) { x.c.Response().Header().Set(name, value) }
 
-func (x *trip) AppendHeader(name, value string) { x.c.Response().Header().Add(name, value) }
+func (x *humaContext) AppendHeader(name, value string) { x.c.Response().Header().Add(name, value) }

@@ -14,7 +14,7 @@ import (
 
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/pipeline/commit"
 	"jauntylark/store"
 	"jauntylark/store/archive"
@@ -92,7 +92,7 @@ func (v *Server) problem(err error) error {
 	if store.Away(err) && !store.TookTooLong(err) {
 		err = fmt.Errorf("%w: %w", commit.ErrAway, err)
 	}
-	if cause := door.CauseOf(err); cause.Retry > 0 {
+	if cause := admission.CauseOf(err); cause.Retry > 0 {
 		v.Log.Warn("a request could not be answered", "error", err)
 		words := cause.Words
 		if cause.HTTP == http.StatusServiceUnavailable && !store.TookTooLong(err) {

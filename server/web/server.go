@@ -22,7 +22,7 @@ import (
 	"jauntylark/core/measure"
 	"jauntylark/core/sketch"
 	"jauntylark/history"
-	"jauntylark/intake/door"
+	"jauntylark/intake/admission"
 	"jauntylark/intake/httpin"
 	"jauntylark/notify"
 	"jauntylark/pipeline"
@@ -48,29 +48,30 @@ type Options struct {
 // Server answers over HTTP.
 type Server struct {
 	Options
-	Store    *store.Store
-	Pipeline *pipeline.Pipeline
-	Door     *door.Door
-	Keeper   *history.Keeper
-	Echo     *echo.Echo
-	api      huma.API
-	served   map[*api.Operation]bool
-	hub      *hub
-	signIns  *signIns
-	looks    *turns // answers that take long to compute
-	files    *turns // answers that are written as they are read
-	pictures *turns // pictures that are brought
-	streams  *streams
-	ready    readyNow
-	stopping chan struct{}   // closed when the service stops
-	Work     context.Context // of what goes on behind an answer
-	stopWork context.CancelFunc
-	Working  sync.WaitGroup
+	Store     *store.Store
+	Pipeline  *pipeline.Pipeline
+	Admission *admission.Control
+	Upkeep    *history.Upkeep
+	Echo      *echo.Echo
+	api       huma.API
+	served    map[*api.Operation]bool
+	hub       *hub
+	signIns   *signIns
+	looks     *turns // answers that take long to compute
+	files     *turns // answers that are written as they are read
+	pictures  *turns // pictures that are brought
+	streams   *streams
+	ready     readyNow
+	stopping  chan struct{}   // closed when the service stops
+	Work      context.Context // of what goes on behind an answer
+	stopWork  context.CancelFunc
+	Working   sync.WaitGroup
 }
 
 // NewServer makes the routes: each of operations has some answered, and all must be.
-func New(s *store.Store, d *door.Door, k *history.Keeper, o Options, operations ...func(*Server)) (*Server, error) {
-	v := &Server{Options: o, Store: s, Pipeline: d.Pipeline, Door: d, Keeper: k, Echo: echo.New(),
+func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
+	operations ...func(*Server)) (*Server, error) {
+	v := &Server{Options: o, Store: s, Pipeline: d.Pipeline, Admission: d, Upkeep: k, Echo: echo.New(),
 		hub: newHub(s, o.Log), signIns: newSignIns(),
 		looks: newTurns("long answers", looksAtOnce, looksOfPerson),
 		files: newTurns("files", filesAtOnce, filesOfPerson), pictures: newTurns("pictures", picturesAtOnce,
@@ -101,7 +102,7 @@ func New(s *store.Store, d *door.Door, k *history.Keeper, o Options, operations 
 	for _, answer := range operations {
 		answer(v)
 	}
-	v.intakeOperations(&httpin.Way{Door: d, Person: v.personByToken, Stopping: v.stopping})
+	v.intakeOperations(&httpin.Way{Admission: d, Person: v.personByToken, Stopping: v.stopping})
 	look := []string{http.MethodGet, http.MethodHead}
 	v.Echo.Match(look, "/health/live", func(c *echo.Context) error { return c.String(http.StatusOK, "alive\n") })
 	v.Echo.Match(look, "/health/ready", v.serveReady)

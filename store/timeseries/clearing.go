@@ -11,7 +11,7 @@ import (
 	"jauntylark/store"
 )
 
-// AddClearing stores an order to clear a stretch of signals, for the keeper of the history to carry out.
+// AddClearing stores an order to clear a stretch of signals, for upkeep to carry out.
 func AddClearing(ctx context.Context, db store.Writer, c *site.Clearing, signals []int64) error {
 	err := db.Get(ctx, &c.ID, `
 		insert into clearing (what, from_at, until_at, who, ordered_at, gone_at, state) values ($1, $2, $3, $4, $5, $6, $7) returning id`,

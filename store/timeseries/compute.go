@@ -83,7 +83,7 @@ func computeStep(ctx context.Context, tx *store.Tx, s *store.Store, signal int64
 		return false, err
 	}
 	defer look.Rollback()
-	l, err := lensOf(ctx, look, signal)
+	l, err := correctionOf(ctx, look, signal)
 	if err != nil {
 		return false, err
 	}
@@ -153,7 +153,7 @@ func idsOf(rows []staleRow) []int64 {
 }
 
 // computed gives the readings of a dirty part, and up to when they go: not all when there are many.
-func computed(ctx context.Context, tx *store.Tx, l *lens,
+func computed(ctx context.Context, tx *store.Tx, l *correction,
 	p part) (fresh []measure.Reading, until measure.Instant, err error) {
 	run, err := compute(ctx, tx, l, p)
 	if err != nil {

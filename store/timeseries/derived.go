@@ -51,7 +51,7 @@ func NoteNewHolds(ctx context.Context, s *store.Store) error {
 }
 
 func holdAnew(ctx context.Context, db store.Writer, signal int64) error {
-	l, err := lensOf(ctx, db, signal)
+	l, err := correctionOf(ctx, db, signal)
 	if err != nil {
 		return err
 	}
@@ -98,7 +98,7 @@ func NewestTrue(ctx context.Context, s *store.Store, signal int64,
 
 // firstTrue gives the instant of a signal's first reading; 0 when there is none.
 func firstTrue(ctx context.Context, tx *store.Tx, signal int64) (first measure.Instant, err error) {
-	l, err := lensOf(ctx, tx, signal)
+	l, err := correctionOf(ctx, tx, signal)
 	if err != nil {
 		return 0, err
 	}

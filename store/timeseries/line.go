@@ -27,7 +27,7 @@ func Line(ctx context.Context, s *store.Store, signal int64, from, until measure
 	if err != nil {
 		return nil, 0, err
 	}
-	l, err := lensOf(ctx, tx, signal)
+	l, err := correctionOf(ctx, tx, signal)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -50,7 +50,8 @@ func Line(ctx context.Context, s *store.Store, signal int64, from, until measure
 }
 
 // few gives the readings of a stretch, from from and before until, if they are no more than most; else nil.
-func few(ctx context.Context, tx *store.Tx, l *lens, from, until measure.Instant, most int) ([]measure.Reading, error) {
+func few(ctx context.Context, tx *store.Tx, l *correction, from, until measure.Instant,
+	most int) ([]measure.Reading, error) {
 	if l.derived == nil {
 		if of, err := countAbout(ctx, tx, l.signal, from, until); err != nil || of > most {
 			return nil, err
@@ -78,7 +79,7 @@ func countAbout(ctx context.Context, db store.Reader, signal int64, from, until 
 }
 
 // feed gives a signal's true readings to a line.
-func feed(ctx context.Context, tx *store.Tx, line *series.Liner, l *lens) error {
+func feed(ctx context.Context, tx *store.Tx, line *series.Liner, l *correction) error {
 	for _, p := range l.parts(line.From, line.Until-1) {
 		if p.dirty == nil {
 			if err := feedStored(ctx, tx, line, l, p.stretch); err != nil {
@@ -107,7 +108,7 @@ func feed(ctx context.Context, tx *store.Tx, line *series.Liner, l *lens) error 
 
 // feedStored gives a line what is stored of a stretch. The bodies of blocks whose heads suffice stay where
 // they are: those that fall into one column, and under one calibration.
-func feedStored(ctx context.Context, tx *store.Tx, line *series.Liner, l *lens, of stretch) error {
+func feedStored(ctx context.Context, tx *store.Tx, line *series.Liner, l *correction, of stretch) error {
 	plain, err := plain(ctx, tx, l.signal, of.From, of.Until)
 	if err != nil {
 		return err
@@ -226,7 +227,7 @@ func Sparks(ctx context.Context, s *store.Store, from, until measure.Instant, co
 	sparks := make([]site.Spark, 0, len(signals))
 	for _, signal := range signals {
 		line := series.Liner{From: from, Until: until, Columns: columns}
-		l, err := lensOf(ctx, tx, signal.ID)
+		l, err := correctionOf(ctx, tx, signal.ID)
 		if err != nil {
 			return nil, err
 		}

@@ -22,7 +22,7 @@ func EachRow(ctx context.Context, tx *store.Tx, signals []site.Signal, from, unt
 			return err
 		}
 		if raw {
-			w.lens.timeline = nil
+			w.correction.timeline = nil
 		}
 		columns[i] = tableColumn{walk: w, worded: signals[i].Kind == site.KindText || signals[i].Kind == site.KindData,
 			room: make([]measure.Reading, 0, series.BlockReadings)}

@@ -17,7 +17,7 @@ const endOfTime measure.Instant = 1 << 61
 
 // lens is how the stored readings of a signal become true ones: by its calibrations, and, where it is
 // derived, by computing what is not stored yet or does not hold any more.
-type lens struct {
+type correction struct {
 	signal   int64
 	timeline calibrate.Timeline
 	derived  *derivation
@@ -32,8 +32,8 @@ type derivation struct {
 }
 
 // lensOf reads how a signal is to be seen.
-func lensOf(ctx context.Context, db store.Reader, signal int64) (lens, error) {
-	l := lens{signal: signal}
+func correctionOf(ctx context.Context, db store.Reader, signal int64) (correction, error) {
+	l := correction{signal: signal}
 	var row struct {
 		Recipe        []byte          `db:"recipe"`
 		Holds         []byte          `db:"holds"`
@@ -126,7 +126,7 @@ type part struct {
 }
 
 // parts cuts a stretch into what is stored and what is to be computed.
-func (l *lens) parts(from, until measure.Instant) (parts []part) {
+func (l *correction) parts(from, until measure.Instant) (parts []part) {
 	if l.derived != nil {
 		for i := range l.derived.dirty {
 			d := &l.derived.dirty[i]
@@ -148,17 +148,17 @@ func (l *lens) parts(from, until measure.Instant) (parts []part) {
 
 // Walk goes through the true readings of one signal in order of time. It must be used inside of a Look.
 type Walk struct {
-	tx     *store.Tx
-	lens   lens
-	parts  []part
-	stored *storedWalk
-	run    *derive.Runner
+	tx         *store.Tx
+	correction correction
+	parts      []part
+	stored     *storedWalk
+	run        *derive.Runner
 }
 
 // Walk begins a walk over a stretch, its end included.
 func NewWalk(ctx context.Context, tx *store.Tx, signal int64, from, until measure.Instant) (*Walk, error) {
-	l, err := lensOf(ctx, tx, signal)
-	return &Walk{tx: tx, lens: l, parts: l.parts(from, until)}, err
+	l, err := correctionOf(ctx, tx, signal)
+	return &Walk{tx: tx, correction: l, parts: l.parts(from, until)}, err
 }
 
 // Next gives the next readings, a block's worth or so; none at the end. They are good until the next call.
@@ -168,7 +168,7 @@ func (w *Walk) Next(ctx context.Context, room []measure.Reading) ([]measure.Read
 		case w.stored != nil:
 			some, err := w.stored.Next(ctx, room)
 			if err != nil || len(some) > 0 {
-				w.lens.timeline.Correct(some)
+				w.correction.timeline.Correct(some)
 				return some, err
 			}
 			w.stored = nil
@@ -191,10 +191,10 @@ func (w *Walk) Next(ctx context.Context, room []measure.Reading) ([]measure.Read
 
 func (w *Walk) enter(ctx context.Context, p part) (err error) {
 	if p.dirty == nil {
-		w.stored, err = walkStored(ctx, w.tx, w.lens.signal, p.From, p.Until)
+		w.stored, err = walkStored(ctx, w.tx, w.correction.signal, p.From, p.Until)
 		return err
 	}
-	w.run, err = compute(ctx, w.tx, &w.lens, p)
+	w.run, err = compute(ctx, w.tx, &w.correction, p)
 	return err
 }
 
@@ -211,7 +211,7 @@ func take(run *derive.Runner, room []measure.Reading) ([]measure.Reading, error)
 }
 
 // compute begins to compute a part of a derived signal from its inputs.
-func compute(ctx context.Context, tx *store.Tx, l *lens, p part) (*derive.Runner, error) {
+func compute(ctx context.Context, tx *store.Tx, l *correction, p part) (*derive.Runner, error) {
 	d := l.derived
 	m, err := d.recipe.Build(d.sources)
 	if err != nil {

@@ -1,4 +1,4 @@
-package door
+package admission
 
 import (
 	"context"
@@ -12,7 +12,7 @@ import (
 
 // PreSharedKey gives the key of a DTLS identity: DEVICE or DEVICE.N for a device's N-th key, the name
 // of a deleted device for its old key, and any other name for the enrolment key.
-func (d *Door) PreSharedKey(identity string) (string, error) {
+func (d *Control) PreSharedKey(identity string) (string, error) {
 	key, err := d.preSharedKey(identity)
 	if err == nil || !d.stale() {
 		return key, err
@@ -28,7 +28,7 @@ func (d *Door) PreSharedKey(identity string) (string, error) {
 // pskReload is how long an unknown identity may wait for the database.
 const pskReload = 2 * time.Second
 
-func (d *Door) preSharedKey(identity string) (string, error) {
+func (d *Control) preSharedKey(identity string) (string, error) {
 	directory, _ := d.Look()
 	now := d.Pipeline.Now()
 	if key, known := directory.Identity[identity]; known && (key.ExpiresAt == nil || *key.ExpiresAt > now) {
@@ -53,16 +53,16 @@ func (d *Door) preSharedKey(identity string) (string, error) {
 }
 
 // Knock remembers a try with a key that nobody has.
-func (d *Door) Knock(s credential.Sender) {
+func (d *Control) Knock(s credential.Sender) {
 	d.sightings.knocked(site.Knock{At: d.now(), Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
 }
 
 // ShutOut gives an error for an address that has tried too many unknown keys.
-func (d *Door) ShutOut(address string) error {
+func (d *Control) ShutOut(address string) error {
 	if wait := d.failures.shutOut(address, time.Now()); wait > 0 {
 		return &ErrShutOut{wait}
 	}
 	return nil
 }
 
-func (d *Door) now() measure.Instant { return d.Pipeline.Now() }
+func (d *Control) now() measure.Instant { return d.Pipeline.Now() }

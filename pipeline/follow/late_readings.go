@@ -19,13 +19,13 @@ func (t *Turn) NoteLateFor(s *memory.Signal, from, until measure.Instant) {
 		t.late[s.ID] = Stretch{min(r.from, from), max(r.until, until)}
 	}
 	for _, f := range s.Feeds {
-		felt := until
+		reaches := until
 		if m := f.Derived.Machine; m != nil && !m.Lasting() {
-			felt += m.Reach()
+			reaches += m.Reach()
 		} else {
-			felt = max(felt, f.Derived.Into.State.At)
+			reaches = max(reaches, f.Derived.Into.State.At)
 		}
-		t.NoteLateFor(f.Derived.Into, from, felt)
+		t.NoteLateFor(f.Derived.Into, from, reaches)
 	}
 }
 

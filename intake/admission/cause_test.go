@@ -1,4 +1,4 @@
-package door
+package admission
 
 import (
 	"context"
@@ -80,7 +80,7 @@ func TestWhatIsAwayIsNoReasonOfTheSenders(t *testing.T) {
 }
 
 func TestRoomForLongBodies(t *testing.T) {
-	d := &Door{rooms: gate.NewShares[string](roomInAll, OfOne)}
+	d := &Control{rooms: gate.NewShares[string](roomInAll, OfOne)}
 	one, two := d.RoomOf(credential.Sender{Key: [32]byte{1}}),
 		d.RoomOf(credential.Sender{Key: [32]byte{2}, Name: "another name"})
 	take := func(r Room) func() {

@@ -12,7 +12,7 @@ import (
 const dropAtOnce = 1000
 
 // thin lets thermal frames go that are too old for all to be kept.
-func (k *Keeper) thin(ctx context.Context) error {
+func (k *Upkeep) thin(ctx context.Context) error {
 	eyes, err := config.Eyes(ctx, k.store)
 	if err != nil {
 		return err

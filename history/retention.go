@@ -15,7 +15,7 @@ import (
 
 // Prune lets go what is older than it shall be kept, what was cleared long ago, and what a deletion that was cut
 // off left behind.
-func (k *Keeper) Prune(ctx context.Context) error {
+func (k *Upkeep) Prune(ctx context.Context) error {
 	if err := timeseries.ForgetCleared(ctx, k.store, k.Now()); err != nil {
 		return err
 	}
@@ -40,7 +40,7 @@ func (k *Keeper) Prune(ctx context.Context) error {
 	return nil
 }
 
-func (k *Keeper) pruneSignal(ctx context.Context, rule timeseries.Kept) error {
+func (k *Upkeep) pruneSignal(ctx context.Context, rule timeseries.Kept) error {
 	now := k.Now()
 	if rule.Readings != 0 {
 		for {
@@ -63,7 +63,7 @@ func (k *Keeper) pruneSignal(ctx context.Context, rule timeseries.Kept) error {
 const answersKept = 24 * time.Hour
 
 // pruneRecords lets go of alarms, of the journal, and of what is kept with them, in small steps.
-func (k *Keeper) pruneRecords(ctx context.Context) error {
+func (k *Upkeep) pruneRecords(ctx context.Context) error {
 	here, err := config.Site(ctx, k.store)
 	if err != nil {
 		return err

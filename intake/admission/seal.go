@@ -1,4 +1,4 @@
-package door
+package admission
 
 import (
 	"crypto/aes"

@@ -1,4 +1,4 @@
-package door
+package admission
 
 import (
 	"context"
@@ -23,7 +23,7 @@ type Room struct {
 }
 
 // RoomOf gives the room of a sender: of a key, whatever names come with it.
-func (d *Door) RoomOf(s credential.Sender) Room {
+func (d *Control) RoomOf(s credential.Sender) Room {
 	owner := s.Person
 	if owner == "" {
 		owner = string(s.Key[:])

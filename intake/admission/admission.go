@@ -1,7 +1,7 @@
-// Package door is what all ways in have in common: who comes, how much may they send, what became of
-// it. A way in gives it a Visit; the door finds out who that is, bounds it, reads its body, hands it to
+// Package admission is what all ways in have in common: who comes, how much may they send, what became of
+// it. A way in gives it a Visit; admission finds out who that is, bounds it, reads its body, hands it to
 // the pipeline, and remembers what was last seen of each device.
-package door
+package admission
 
 import (
 	"context"
@@ -31,10 +31,10 @@ import (
 )
 
 // Door lets devices in. New makes one; Run makes it learn of changes.
-type Door struct {
+type Control struct {
 	Pipeline *pipeline.Pipeline
 	Seal     *Seal
-	Orders   *orders.Desk
+	Orders   *orders.Dispatcher
 	store    *store.Store
 	log      *slog.Logger
 	rate     Rate
@@ -51,7 +51,7 @@ type Door struct {
 	reloaded  atomic.Int64 // when, in Unix nanoseconds
 }
 
-// directory is what the door knows of devices and keys.
+// directory is what is known here of devices and keys.
 type directory struct {
 	credential.Directory
 	changed chan struct{} // closed when there is a newer one
@@ -60,9 +60,10 @@ type directory struct {
 // bodiesAtOnce bounds the memory for bodies that are being read.
 const bodiesAtOnce = 256 << 20
 
-// New makes a door. A zero Rate is the default.
-func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.Logger) *Door {
-	d := &Door{Pipeline: p, Seal: seal, Orders: orders.New(s, p.Now, log), store: s, log: log, rate: rate.orDefault(),
+// New makes the admission of a service. A zero Rate is the default.
+func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.Logger) *Control {
+	d := &Control{Pipeline: p, Seal: seal, Orders: orders.New(s, p.Now, log), store: s, log: log,
+		rate:   rate.orDefault(),
 		limits: map[int64]*limit{}, failures: newFailures(),
 		bodies: semaphore.NewWeighted(bodiesAtOnce), rooms: gate.NewShares[string](roomInAll, OfOne)}
 	d.sightings.init()
@@ -71,7 +72,7 @@ func New(s *store.Store, p *pipeline.Pipeline, seal *Seal, rate Rate, log *slog.
 }
 
 // Run learns of changes and writes down what was seen, until ctx ends.
-func (d *Door) Run(ctx context.Context) {
+func (d *Control) Run(ctx context.Context) {
 	var all sync.WaitGroup
 	all.Go(func() { d.listen(ctx) })
 	all.Go(func() { d.keepSightings(ctx) })
@@ -85,7 +86,7 @@ const (
 	listenRetries = time.Second
 )
 
-func (d *Door) listen(ctx context.Context) {
+func (d *Control) listen(ctx context.Context) {
 	wake := make(chan struct{}, 1)
 	var all sync.WaitGroup
 	defer all.Wait()
@@ -98,7 +99,7 @@ func (d *Door) listen(ctx context.Context) {
 				}
 			})
 			if err != nil && ctx.Err() == nil {
-				d.log.Debug("the door has lost the database, will try again", "error", err)
+				d.log.Debug("intake has lost the database, will try again", "error", err)
 				pause(ctx, listenRetries)
 			}
 		}
@@ -111,7 +112,7 @@ func (d *Door) listen(ctx context.Context) {
 		case <-time.After(reloadAnyway):
 		}
 		if err := d.Reload(ctx); err != nil && ctx.Err() == nil {
-			d.log.Warn("the door cannot read the devices and keys", "error", err)
+			d.log.Warn("intake cannot read the devices and keys", "error", err)
 			pause(ctx, listenRetries)
 			select {
 			case wake <- struct{}{}:
@@ -130,7 +131,7 @@ func pause(ctx context.Context, long time.Duration) {
 }
 
 // Reload takes in what has changed of devices and keys, and tells those who wait for changes.
-func (d *Door) Reload(ctx context.Context) error {
+func (d *Control) Reload(ctx context.Context) error {
 	d.reloading.Lock()
 	defer d.reloading.Unlock()
 	look, err := d.store.Look(ctx)
@@ -157,11 +158,11 @@ func (d *Door) Reload(ctx context.Context) error {
 }
 
 // stale tells whether the directory may be older than what another process has changed a moment ago.
-func (d *Door) stale() bool { return time.Since(time.Unix(0, d.reloaded.Load())) > reloadAtMost }
+func (d *Control) stale() bool { return time.Since(time.Unix(0, d.reloaded.Load())) > reloadAtMost }
 
 // Look gives the devices and keys as they are known now, and a channel that is closed when they have
 // changed.
-func (d *Door) Look() (*credential.Directory, <-chan struct{}) {
+func (d *Control) Look() (*credential.Directory, <-chan struct{}) {
 	now := d.directory.Load()
 	return &now.Directory, now.changed
 }
@@ -212,7 +213,7 @@ func seconds(d time.Duration) int { return int((d + time.Second - 1) / time.Seco
 
 // Who finds out who a sender is. A key that is not known is looked up in the database, since another
 // process may have made it a moment ago; the tries of one address are slowed down and then shut out.
-func (d *Door) Who(ctx context.Context, s credential.Sender) (credential.Identity, error) {
+func (d *Control) Who(ctx context.Context, s credential.Sender) (credential.Identity, error) {
 	now := d.Pipeline.Now()
 	directory, _ := d.Look()
 	who, err := directory.Identify(s, now)
@@ -239,7 +240,7 @@ func (d *Door) Who(ctx context.Context, s credential.Sender) (credential.Identit
 }
 
 // Unknown counts a try with a key that nobody has, slows its sender down, and gives the error.
-func (d *Door) unknown(ctx context.Context, s credential.Sender) error {
+func (d *Control) unknown(ctx context.Context, s credential.Sender) error {
 	now := d.Pipeline.Now()
 	d.sightings.knocked(site.Knock{At: now, Protocol: s.Protocol, Address: s.Address, Name: clip(s.Name, 63)})
 	pause(ctx, d.failures.failed(s.Address, time.Now()))
@@ -254,7 +255,7 @@ func clip(text string, length int) string {
 
 // Pending is a visit on its way; Wait gives what became of it.
 type Pending struct {
-	door    *Door
+	control *Control
 	visit   *Visit
 	who     credential.Identity
 	ticket  reading.Ticket
@@ -267,14 +268,14 @@ type Pending struct {
 }
 
 // Receive takes a visit and waits for its commit.
-func (d *Door) Receive(ctx context.Context, v *Visit) (Result, error) {
+func (d *Control) Receive(ctx context.Context, v *Visit) (Result, error) {
 	return d.Start(ctx, v).Wait(ctx)
 }
 
 // Start takes a visit up to the point where it waits for its commit. Visits that one goroutine starts
 // are taken in that order.
-func (d *Door) Start(ctx context.Context, v *Visit) *Pending {
-	p := &Pending{door: d, visit: v, arrived: d.Pipeline.Now()}
+func (d *Control) Start(ctx context.Context, v *Visit) *Pending {
+	p := &Pending{control: d, visit: v, arrived: d.Pipeline.Now()}
 	if v.Person == "" {
 		if p.who, p.err = d.Who(ctx, v.Sender); p.err != nil {
 			return p
@@ -309,10 +310,10 @@ func (p *Pending) read(ctx context.Context) error {
 		return nil
 	}
 	weight := int64(len(v.Body)) * 8 // samples take more room than their text
-	if err := p.door.bodies.Acquire(ctx, min(weight, bodiesAtOnce)); err != nil {
+	if err := p.control.bodies.Acquire(ctx, min(weight, bodiesAtOnce)); err != nil {
 		return err
 	}
-	defer p.door.bodies.Release(min(weight, bodiesAtOnce))
+	defer p.control.bodies.Release(min(weight, bodiesAtOnce))
 	if v.Frame != nil {
 		return p.readFrame()
 	}
@@ -340,18 +341,18 @@ func (p *Pending) Wait(ctx context.Context) (Result, error) {
 	if p.err == nil {
 		p.result.Refused = append(p.result.Refused, intake.Name(p.visit.ContentType, p.result.Rejected)...)
 	}
-	p.door.note(p)
-	p.door.Pipeline.Meter.Intake(p.visit.Protocol, outcomeOf(p.err), p.result.Accepted, len(p.result.Refused))
+	p.control.note(p)
+	p.control.Pipeline.Meter.Intake(p.visit.Protocol, outcomeOf(p.err), p.result.Accepted, len(p.result.Refused))
 	return p.result, p.err
 }
 
 // Confirm takes what a device says that it runs, within its rate.
-func (d *Door) Confirm(ctx context.Context, s credential.Sender, device string, r site.Report, patient bool) error {
+func (d *Control) Confirm(ctx context.Context, s credential.Sender, device string, r site.Report, patient bool) error {
 	return d.say(ctx, s, patient, func() error { return configure.Confirm(ctx, d.Pipeline, s, device, r) })
 }
 
 // ConfirmOutput takes what a device says that one of its outputs does, within its rate.
-func (d *Door) ConfirmOutput(ctx context.Context, s credential.Sender, device, output string, r drive.OutputReport,
+func (d *Control) ConfirmOutput(ctx context.Context, s credential.Sender, device, output string, r drive.OutputReport,
 	patient bool) error {
 	return d.say(ctx, s, patient, func() error {
 		return configure.ConfirmOutput(ctx, d.Pipeline, s, device, output,
@@ -360,7 +361,7 @@ func (d *Door) ConfirmOutput(ctx context.Context, s credential.Sender, device, o
 }
 
 // say lets a device say something besides readings, within its rate.
-func (d *Door) say(ctx context.Context, s credential.Sender, patient bool, do func() error) error {
+func (d *Control) say(ctx context.Context, s credential.Sender, patient bool, do func() error) error {
 	who, err := d.Who(ctx, s)
 	switch {
 	case err != nil:
@@ -378,6 +379,6 @@ func (d *Door) say(ctx context.Context, s credential.Sender, patient bool, do fu
 }
 
 // Forget drops what was answered to an idempotency key, so that it can be used anew.
-func (d *Door) Forget(ctx context.Context, s credential.Sender, key string) error {
+func (d *Control) Forget(ctx context.Context, s credential.Sender, key string) error {
 	return store.ForgetOutcome(ctx, d.store, s.ID(), key)
 }

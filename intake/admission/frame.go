@@ -1,4 +1,4 @@
-package door
+package admission
 
 import (
 	"fmt"
@@ -19,7 +19,7 @@ type FrameVisit struct {
 // readFrame reads a frame's body and tells what is seen in it.
 func (p *Pending) readFrame() error {
 	v := p.visit
-	directory, _ := p.door.Look()
+	directory, _ := p.control.Look()
 	device := p.who.Device
 	if v.Person != "" {
 		if device = directory.ByName[v.Frame.Device]; device == nil {

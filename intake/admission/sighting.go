@@ -1,4 +1,4 @@
-package door
+package admission
 
 import (
 	"context"
@@ -68,7 +68,7 @@ func (c *sightings) knocked(k site.Knock) {
 }
 
 // note remembers what became of a visit.
-func (d *Door) note(p *Pending) {
+func (d *Control) note(p *Pending) {
 	if p.who.Device == nil {
 		return
 	}
@@ -130,7 +130,7 @@ func complaint(p *Pending) string {
 }
 
 // Complain remembers what is wrong with what a device does, where no visit tells.
-func (d *Door) Complain(device *site.Device, s credential.Sender, text string) {
+func (d *Control) Complain(device *site.Device, s credential.Sender, text string) {
 	now := d.Pipeline.Now()
 	d.sightings.mu.Lock()
 	defer d.sightings.mu.Unlock()
@@ -140,7 +140,7 @@ func (d *Door) Complain(device *site.Device, s credential.Sender, text string) {
 }
 
 // Online remembers that a device has opened a connection, or closed one.
-func (d *Door) Online(device int64, key int64, s credential.Sender, opened bool) {
+func (d *Control) Online(device int64, key int64, s credential.Sender, opened bool) {
 	if device == 0 {
 		return // an arrival
 	}
@@ -160,7 +160,7 @@ func (d *Door) Online(device int64, key int64, s credential.Sender, opened bool)
 }
 
 // keepSightings writes down what was seen, until ctx ends.
-func (d *Door) keepSightings(ctx context.Context) {
+func (d *Control) keepSightings(ctx context.Context) {
 	ctx = store.For(ctx, store.Background)
 	for ctx.Err() == nil {
 		pause(ctx, keepEvery)
@@ -215,7 +215,7 @@ func (s *sighting) count(now time.Time) {
 }
 
 // Dropped remembers that a device has gone without a word, with what its will said.
-func (d *Door) Dropped(device *site.Device, will string) {
+func (d *Control) Dropped(device *site.Device, will string) {
 	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 	defer cancel()
 	text := fmt.Sprintf("Device %s dropped off the network", device.Name)

@@ -1,4 +1,4 @@
-package door
+package admission
 
 import (
 	"context"
@@ -41,7 +41,7 @@ type limit struct {
 	what               string
 }
 
-func (d *Door) limitOf(device int64) *limit {
+func (d *Control) limitOf(device int64) *limit {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	l := d.limits[device]
@@ -57,7 +57,7 @@ func (d *Door) limitOf(device int64) *limit {
 }
 
 // forgetLimits drops those of devices that are gone.
-func (d *Door) forgetLimits() {
+func (d *Control) forgetLimits() {
 	directory, _ := d.Look()
 	d.mu.Lock()
 	defer d.mu.Unlock()

@@ -18,7 +18,7 @@ import (
 	"jauntylark/store/timeseries"
 )
 
-// Options say how a Keeper works.
+// Options say how upkeep works.
 type Options struct {
 	Log       *slog.Logger
 	Now       func() measure.Instant
@@ -32,16 +32,16 @@ type Options struct {
 // DefaultSealAfter leaves in plain rows what a sender may send again at once.
 const DefaultSealAfter = 2 * time.Minute
 
-// Keeper looks after one site's history for one process.
-type Keeper struct {
+// Upkeep looks after one site's history for one process.
+type Upkeep struct {
 	store    *store.Store
 	pipeline *pipeline.Pipeline
 	Options
 	soon, anew chan struct{}
 }
 
-// New makes a Keeper; Run makes it work.
-func New(s *store.Store, p *pipeline.Pipeline, o Options) *Keeper {
+// New makes an Upkeep; Run makes it work.
+func New(s *store.Store, p *pipeline.Pipeline, o Options) *Upkeep {
 	if o.SealAfter == 0 {
 		o.SealAfter = DefaultSealAfter
 	}
@@ -51,11 +51,11 @@ func New(s *store.Store, p *pipeline.Pipeline, o Options) *Keeper {
 	if o.DiskEvery == 0 {
 		o.DiskEvery = diskEvery
 	}
-	return &Keeper{store: s, pipeline: p, Options: o, soon: make(chan struct{}, 1), anew: make(chan struct{}, 1)}
+	return &Upkeep{store: s, pipeline: p, Options: o, soon: make(chan struct{}, 1), anew: make(chan struct{}, 1)}
 }
 
 // Soon has the work that waits done without a pause: what was cleared, or is stale.
-func (k *Keeper) Soon() {
+func (k *Upkeep) Soon() {
 	for _, loop := range []chan struct{}{k.soon, k.anew} {
 		select {
 		case loop <- struct{}{}:
@@ -77,7 +77,7 @@ const (
 )
 
 // Run works until ctx ends.
-func (k *Keeper) Run(ctx context.Context) {
+func (k *Upkeep) Run(ctx context.Context) {
 	ctx = store.For(ctx, store.Background)
 	var all sync.WaitGroup
 	defer all.Wait()
@@ -113,13 +113,13 @@ func (k *Keeper) Run(ctx context.Context) {
 	}
 }
 
-func (k *Keeper) try(ctx context.Context, what string, do func(context.Context) error) {
+func (k *Upkeep) try(ctx context.Context, what string, do func(context.Context) error) {
 	if err := do(ctx); err != nil && ctx.Err() == nil {
 		k.Log.Warn(what+" failed, will try again", "error", err)
 	}
 }
 
-func (k *Keeper) endAnalysts(ctx context.Context) error {
+func (k *Upkeep) endAnalysts(ctx context.Context) error {
 	n, err := store.EndAnalysts(ctx, k.store, analystRuns, analystStands)
 	if n > 0 {
 		k.Log.Warn("an analyst's statement ran too long and was ended", "statements", n)
@@ -127,13 +127,13 @@ func (k *Keeper) endAnalysts(ctx context.Context) error {
 	return err
 }
 
-func (k *Keeper) many(ctx context.Context) bool {
+func (k *Upkeep) many(ctx context.Context) bool {
 	n, err := timeseries.PlainRows(ctx, k.store, sealFrom)
 	return err == nil && n == sealFrom
 }
 
 // seal seals what is old enough, for a while.
-func (k *Keeper) seal(ctx context.Context) error {
+func (k *Upkeep) seal(ctx context.Context) error {
 	for end := time.Now().Add(visit); time.Now().Before(end); {
 		begun, now := time.Now(), k.Now()
 		n, err := timeseries.Seal(ctx, k.store, now.Add(-k.SealAfter), now)

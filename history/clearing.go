@@ -7,7 +7,7 @@ import (
 )
 
 // clear carries out what people ordered to clear or to put back.
-func (k *Keeper) clear(ctx context.Context) error {
+func (k *Upkeep) clear(ctx context.Context) error {
 	for {
 		some, err := timeseries.ClearStep(ctx, k.store, k.Now())
 		if err != nil || !some {

@@ -1,6 +1,6 @@
 // Package orders knows at any moment what each output is ordered, for the ways in that tell devices so.
 //
-// A commit that orders something is told to the Desk of its process at once, and through the database to those of all
+// A commit that orders something is told to the dispatcher of its process at once, and through the database to those of all
 // others. Each order is told again until the device has confirmed it, and renewed well before it expires. An order is
 // renewed only while the database answers and some process is at work on readings: when nobody could decide anything
 // any more, orders expire, and devices go to their safe states by themselves.
@@ -20,8 +20,8 @@ import (
 	"jauntylark/store/config"
 )
 
-// Desk is where the ways in ask. New makes one; Run makes it work.
-type Desk struct {
+// Dispatcher is where the ways in ask. New makes one; Run makes it work.
+type Dispatcher struct {
 	store *store.Store
 	log   *slog.Logger
 	now   func() measure.Instant
@@ -29,7 +29,7 @@ type Desk struct {
 	mu       sync.Mutex
 	all      map[int64]*told
 	configNo int64
-	newest   int64     // the commit up to which the Desk has read
+	newest   int64     // the commit up to which the dispatcher has read
 	looked   time.Time // when the database last answered and somebody was at work
 	board    atomic.Pointer[board]
 }
@@ -41,11 +41,11 @@ type told struct {
 	wait time.Duration // until it is told again
 }
 
-// Standing is what an output is ordered. Beat counts how often that was to be told: a way in tells it when it last told
+// Standing is what an output is ordered. Round counts how often that was to be told: a way in tells it when it last told
 // another.
 type Standing struct {
 	drive.Output
-	Beat uint64
+	Round uint64
 }
 
 // Board is what all outputs are ordered, by device and output. It is read alone.
@@ -68,22 +68,22 @@ const (
 	retry        = time.Second
 )
 
-// New makes a Desk.
-func New(s *store.Store, now func() measure.Instant, log *slog.Logger) *Desk {
-	d := &Desk{store: s, log: log, now: now, all: map[int64]*told{}, newest: -1}
+// New makes a dispatcher.
+func New(s *store.Store, now func() measure.Instant, log *slog.Logger) *Dispatcher {
+	d := &Dispatcher{store: s, log: log, now: now, all: map[int64]*told{}, newest: -1}
 	d.board.Store(&board{Board: Board{}, changed: make(chan struct{})})
 	return d
 }
 
 // Look gives what is ordered now, whether that is known to hold still, and a channel that is closed when there is
 // something newer to be told.
-func (d *Desk) Look() (b Board, fresh bool, changed <-chan struct{}) {
+func (d *Dispatcher) Look() (b Board, fresh bool, changed <-chan struct{}) {
 	now := d.board.Load()
 	return now.Board, now.fresh, now.changed
 }
 
 // Tell takes what a commit of this process has ordered.
-func (d *Desk) Tell(outputs []drive.Output) {
+func (d *Dispatcher) Tell(outputs []drive.Output) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	d.take(outputs, time.Now())
@@ -91,7 +91,7 @@ func (d *Desk) Tell(outputs []drive.Output) {
 }
 
 // take brings outputs up to what they are ordered now.
-func (d *Desk) take(outputs []drive.Output, now time.Time) {
+func (d *Dispatcher) take(outputs []drive.Output, now time.Time) {
 	for _, o := range outputs {
 		one := d.all[o.ID]
 		if one == nil {
@@ -102,7 +102,7 @@ func (d *Desk) take(outputs []drive.Output, now time.Time) {
 			continue // an older commit, read later
 		}
 		if o.No != one.No || o.Spec != one.Spec {
-			one.Beat++
+			one.Round++
 			one.at, one.wait = now, min(firstRepeat, o.Expiry()/renewShare)
 		}
 		one.Output = o
@@ -110,7 +110,7 @@ func (d *Desk) take(outputs []drive.Output, now time.Time) {
 }
 
 // publish shows the ways in what is ordered.
-func (d *Desk) publish() {
+func (d *Dispatcher) publish() {
 	fresh := Board{}
 	for _, one := range d.all {
 		of := fresh[one.Device]
@@ -125,7 +125,7 @@ func (d *Desk) publish() {
 }
 
 // Run keeps up with the database, and repeats and renews orders, until ctx ends.
-func (d *Desk) Run(ctx context.Context) {
+func (d *Dispatcher) Run(ctx context.Context) {
 	wake := make(chan struct{}, 1)
 	var all sync.WaitGroup
 	defer all.Wait()
@@ -167,7 +167,7 @@ func pause(ctx context.Context, long time.Duration) {
 }
 
 // look reads what commits of any process have ordered and what devices have confirmed.
-func (d *Desk) look(ctx context.Context) {
+func (d *Dispatcher) look(ctx context.Context) {
 	ctx, cancel := context.WithTimeout(ctx, freshFor)
 	defer cancel()
 	d.mu.Lock()
@@ -204,7 +204,7 @@ func (d *Desk) look(ctx context.Context) {
 }
 
 // renew tells again what is due.
-func (d *Desk) renew() {
+func (d *Dispatcher) renew() {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	now, due := time.Now(), false
@@ -214,7 +214,7 @@ func (d *Desk) renew() {
 			continue
 		}
 		due = true
-		one.Beat++
+		one.Round++
 		renewal, repeat := one.Expiry()/renewShare, min(2*one.wait, repeatAtMost)
 		if one.at, one.wait = now, renewal; !one.Mute && !one.Agrees(d.now()) {
 			one.wait = min(repeat, renewal)
