@@ -22,7 +22,7 @@ var (
 	labelIn   = regexp.MustCompile(`(?:^|[^-\w])label="([^"]+)"`)
 	columnsIn = regexp.MustCompile(`names=\{\[([^\]]+)\]`)
 	columnIn  = regexp.MustCompile(`'([^']+)'`)
-	headingIn = regexp.MustCompile(`\[\]string\{((?:"[A-Z0-9 -]*"(?:, )?)+)\}`)
+	headingIn = regexp.MustCompile(`\[\]string\{((?:"[A-Z0-9 -]*"(?:,\s*)?)+)\}`)
 	capitals  = regexp.MustCompile(`"([A-Z][A-Z0-9 -]+)"`)
 	mailLabel = regexp.MustCompile(`(?m)^([A-Z][a-z ]+): `)
 	wordRow   = regexp.MustCompile(`(?m)^\| ([^|]+) \| ([^|]*) \| ([^|]*) \|$`)
@@ -39,7 +39,7 @@ func wordsInUse(t *testing.T) map[string]string {
 		in[word][place] = true
 	}
 	texts(t, "../console/src", func(path, text string) {
-		file := strings.TrimSuffix(path[strings.LastIndexByte(path, '/')+1:], ".tsx")
+		file := strings.TrimPrefix(strings.TrimPrefix(strings.TrimSuffix(path, ".tsx"), "../console/src/"), "page/")
 		for _, found := range labelIn.FindAllStringSubmatch(text, -1) {
 			note(console, found[1], file)
 		}

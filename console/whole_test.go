@@ -90,7 +90,7 @@ func TestTheFirstLoadIsSmall(t *testing.T) {
 	if sum < 50_000 || sum > 350_000 {
 		t.Errorf("the first load is %d bytes of JavaScript, packed; 350,000 at most", sum)
 	}
-	for _, late := range []string{"src/tile/lines.tsx", "src/page/arrange.tsx", "src/tile/note.tsx"} {
+	for _, late := range []string{"src/tile/lines.tsx", "src/page/board/arrange.tsx", "src/tile/note.tsx"} {
 		if slices.Contains(names, late) {
 			t.Errorf("%s is loaded at first, without being needed", late)
 		}
@@ -116,7 +116,7 @@ func (c *counter) Write(p []byte) (int, error) { c.n += len(p); return len(p), n
 
 var (
 	routeIn   = regexp.MustCompile(`<Route\s+path="([^"]+)"`)
-	auditedIn = regexp.MustCompile(`accessible\(t, p, "([^"]+)"|"(/[^"]*)": +"|\[\]string\{((?:"/[^"]*"(?:, )?)+)\}`)
+	auditedIn = regexp.MustCompile(`accessible\(t, p, "([^"]+)"|"(/[^"]*)": +"|\[\]string\{((?:"/[^"]*"(?:,\s*)?)+)\}`)
 	pathIn    = regexp.MustCompile(`"(/[^"]*)"`)
 )
 

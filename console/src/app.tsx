@@ -17,12 +17,12 @@ import { CentrePage } from './ui/form'
 import { Frame } from './ui/frame'
 import { PullToRefresh } from './ui/pull'
 import { JustRemoved } from './ui/removed'
-import { Guide, leftGuide } from './page/guide'
+import { Guide, leftGuide } from './page/site/guide'
 import { Pages } from './pages'
-import { SignIn } from './page/sign-in'
+import { SignIn } from './page/people/sign-in'
 
-const Seek = lazy(() => import('./page/seek'))
-const Wall = lazy(() => import('./page/wall'))
+const Seek = lazy(() => import('./page/site/seek'))
+const Wall = lazy(() => import('./page/board/wall'))
 const Waiting = () => <Soft>Looking …</Soft>
 const nonce = document.querySelector<HTMLMetaElement>('meta[property=csp-nonce]')?.nonce
 

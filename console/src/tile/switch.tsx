@@ -4,7 +4,7 @@ import { at, becauseWords, confirmation, restOf, titleOf, useOutputAct, useOutpu
 import { api, type Output, take } from '../api/client'
 import { useNow } from '../api/live'
 import { useSession } from '../api/queries'
-import { HandSwitch, State } from '../page/output-row'
+import { HandSwitch, State } from '../page/output/row'
 import { Failure, PlainLink, QuietButton, Soft } from '../ui/basics'
 import { Dialog } from '../ui/dialog'
 import { Shape } from '../ui/severity'

@@ -1,0 +1,180 @@
+import { type FormEvent, useState } from 'react'
+import { api, type Site, type Storage, take } from '../../api/client'
+import { useFormDraft } from '../../api/drafts'
+import { useHistoryAct, useSession, useSite, useStorage } from '../../api/queries'
+import { bytes, clock, many } from '../../api/words'
+import {
+  Columns,
+  Failure,
+  Heading,
+  Num,
+  PlainLink,
+  Prose,
+  QuietButton,
+  Scroll,
+  Soft,
+  Subheading,
+  Table,
+} from '../../ui/basics'
+import { NoPage } from '../../ui/no-page'
+import { fieldsOf, Form, Send, TextInput } from '../../ui/form'
+import { Opens } from '../../ui/opens'
+import { Clear } from './clear'
+import { BringIn } from './in'
+import { TakeOut } from './out'
+
+const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'long', year: 'numeric' }
+
+/** What is stored: how much room it takes, out, in, and away. */
+export function History() {
+  const storage = useStorage()
+  const role = useSession().data?.role
+  if (storage.error) return <NoPage error={storage.error} />
+  if (!storage.data) return <Soft>Looking …</Soft>
+  return (
+    <>
+      <title>History · Jaunty Lark</title>
+      <Heading>History</Heading>
+      <Room storage={storage.data} owner={role === 'owner'} />
+      <TakeOut owner={role === 'owner'} />
+      {role !== 'viewer' && <BringIn />}
+      <Clear owner={role === 'owner'} />
+    </>
+  )
+}
+
+/** How much room the history takes, and will. */
+function Room({ storage: s, owner }: { storage: Storage; owner: boolean }) {
+  const zone = useSite().data?.zone ?? 'UTC'
+  const [all, setAll] = useState(false)
+  const shown = all ? s.signals : s.signals.slice(0, 6)
+  return (
+    <>
+      <Prose>
+        {many(s.readings)} readings in {bytes(s.database)}, {s.each.toFixed(2)} bytes each. At this rate a year adds{' '}
+        {bytes(s.year)}
+        {s.settled != null
+          ? `; by the rules of what is kept it comes to ${bytes(s.settled)}`
+          : s.full
+            ? `; the disk will be full on ${clock(Date.parse(s.full), zone, day)}`
+            : ''}
+        . {s.free != null && s.disk != null && `The disk has ${bytes(s.free)} free of ${bytes(s.disk)}.`}
+      </Prose>
+      <Keep owner={owner} />
+      {s.stale.length > 0 && (
+        <Prose role="status">
+          Figures of {[...new Set(s.stale.map((x) => x.signal))].slice(0, 3).join(', ')} are being computed anew.
+        </Prose>
+      )}
+      <Subheading>What takes room</Subheading>
+      <Scroll tabIndex={0} role="region" aria-label="What takes room">
+        <Table>
+          <Columns names={['Signal', 'Readings', 'Size', 'Bytes each', 'A day']} />
+          <tbody>
+            {shown.map((f) => (
+              <tr key={f.signal}>
+                <td>
+                  <PlainLink href={`/signals/${f.signal}?last=month`}>{f.signal}</PlainLink>
+                </td>
+                <Num>{many(f.readings)}</Num>
+                <Num>{bytes(f.bytes)}</Num>
+                <Num>{(f.bytes / Math.max(1, f.readings)).toFixed(2)}</Num>
+                <Num>{many(Math.round(f.per_day))}</Num>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
+      </Scroll>
+      {s.signals.length > 6 && (
+        <p>
+          <QuietButton onPress={() => setAll(!all)}>
+            {all ? 'The largest alone' : `All ${s.signals.length}`}
+          </QuietButton>
+        </p>
+      )}
+      {s.savings.length > 0 && (
+        <>
+          <Subheading>Ways to save room</Subheading>
+          <ul>
+            {s.savings.map((x) => (
+              <li key={x.do}>
+                {x.do} <Soft>· {bytes(x.bytes)} a year less</Soft>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  )
+}
+
+const long = (d: string | undefined) => (!d || d === '0s' ? 'for ever' : `for ${d}`)
+
+type Kept = 'keep_readings' | 'keep_figures' | 'keep_alarms' | 'keep_journal'
+
+/** For how long one kind of thing is kept. */
+function Length({ site, of, label, hint }: { site: Pick<Site, Kept>; of: Kept; label: string; hint: string }) {
+  const now = site[of]
+  return <TextInput label={label} name={of} optional hint={hint} defaultValue={now === '0s' ? '' : now} />
+}
+
+/** For how long things are kept, where nothing else says. */
+function Keep({ owner }: { owner: boolean }) {
+  const site = useSite().data
+  const draft = useFormDraft('for how long things are kept')
+  const save = useHistoryAct((fields: Record<string, string>) =>
+    take(
+      api.PUT('/api/v1/site', {
+        body: { ...site!, keep_readings: '0s', keep_figures: '0s', keep_alarms: '0s', keep_journal: '0s', ...fields },
+      }),
+    ),
+  )
+  if (!site) return null
+  const submit = (close: () => void) => (e: FormEvent<HTMLFormElement>) => {
+    e.preventDefault()
+    save.mutate(fieldsOf(e.currentTarget), {
+      onSuccess: () => {
+        draft.unsaved.done()
+        close()
+      },
+    })
+  }
+  return (
+    <>
+      <Prose>
+        Readings are kept {long(site.keep_readings)}, their figures by hour and day {long(site.keep_figures)}, unless a
+        signal or its kit says otherwise. Alarms that are over are kept {long(site.keep_alarms)} with all that explains
+        them, the rest of the journal {long(site.keep_journal)}.
+      </Prose>
+      {owner && (
+        <Opens name="Edit …" label="Edit how long they are kept …">
+          {(close) => (
+            <Form onSubmit={submit(close)} draft={draft}>
+              <Length site={site} label="Keep readings for" of="keep_readings" hint="like 365d; for ever when empty" />
+              <Length
+                site={site}
+                label="Keep figures by hour and day for"
+                of="keep_figures"
+                hint="for ever when empty"
+              />
+              <Length
+                site={site}
+                label="Keep alarms for"
+                of="keep_alarms"
+                hint="with their notices and journal, once they are over; for ever when empty"
+              />
+              <Length
+                site={site}
+                label="Keep the journal for"
+                of="keep_journal"
+                hint="and the notices that are about no alarm; for ever when empty"
+              />
+              <Send send="Save" pending={save.isPending} unsaved={draft.unsaved} onCancel={close} />
+              {save.error && <Failure error={save.error} />}
+            </Form>
+          )}
+        </Opens>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,94 @@
+import { api, take } from '../../api/client'
+import { useDraft } from '../../api/drafts'
+import { useSession, useSite } from '../../api/queries'
+import { useReach, useReachAct } from '../../api/reach'
+import { clock } from '../../api/words'
+import { Failure, Prose, Soft, Subheading } from '../../ui/basics'
+import { Form, Send, Written } from '../../ui/form'
+import { ListField } from '../../ui/list-field'
+
+const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
+
+/** Who watches the watcher: what the site itself tells, and to whom. */
+export function SiteReach() {
+  const reach = useReach().data
+  if (!reach) return null
+  return <ReachForm key={JSON.stringify([reach.tell, reach.heartbeat, reach.quiet_word])} reach={reach} />
+}
+
+function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['data']> }) {
+  const owner = useSession().data?.role === 'owner'
+  const zone = useSite().data?.zone ?? 'UTC'
+  const [d, setDraft, unsaved] = useDraft('site reach', {
+    tell: reach.tell ?? [],
+    url: reach.heartbeat?.url ?? '',
+    every: reach.heartbeat?.every ?? '5m',
+    quietTo: reach.quiet_word?.to ?? '',
+    quietAt: reach.quiet_word?.at ?? '08:00',
+  })
+  const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
+  const save = useReachAct(() =>
+    take(
+      api.PUT('/api/v1/site/reach', {
+        body: {
+          tell: d.tell,
+          templates: reach.templates ?? [],
+          ...(reach.flood ? { flood: reach.flood } : {}),
+          ...(d.url ? { heartbeat: { url: d.url, every: d.every } } : {}),
+          ...(d.quietTo ? { quiet_word: { to: d.quietTo, at: d.quietAt } } : {}),
+        },
+      }),
+    ),
+  )
+  const heart = reach.heart.bad
+    ? `the last one was not taken: ${reach.heart.bad}`
+    : reach.heart.ok_at
+      ? `last taken at ${clock(reach.heart.ok_at, zone, seconds)}`
+      : 'not taken yet'
+  return (
+    <>
+      <Subheading>Watching the service</Subheading>
+      <Prose>
+        {reach.heartbeat
+          ? `A heartbeat goes to ${reach.heartbeat.url} every ${reach.heartbeat.every}; ${heart}.`
+          : 'There is no heartbeat: nobody outside would notice if the service stood still.'}{' '}
+        {reach.quiet_word &&
+          `${reach.quiet_word.to} hears at ${reach.quiet_word.at} that all is quiet, or what stands.`}
+      </Prose>
+      {owner && (
+        <Form
+          unsaved={unsaved}
+          onSubmit={(e) => {
+            e.preventDefault()
+            save.mutate(undefined, { onSuccess: unsaved.done })
+          }}
+        >
+          <ListField
+            label="Tell of faults of the service"
+            value={d.tell}
+            onChange={(tell) => set({ tell })}
+            hint="rosters, contacts, e-mail addresses; the owners when empty"
+          />
+          <Written
+            label="Heartbeat to"
+            value={d.url}
+            onChange={(url) => set({ url })}
+            hint="an address outside; none when empty"
+          />
+          <Written label="Heartbeat every" value={d.every} onChange={(every) => set({ every })} />
+          <Written
+            label="Daily message to"
+            value={d.quietTo}
+            onChange={(quietTo) => set({ quietTo })}
+            hint="a contact; nobody when empty"
+          />
+          <Written label="Daily message at" value={d.quietAt} onChange={(quietAt) => set({ quietAt })} />
+          <Send send="Save" pending={save.isPending}>
+            {save.isSuccess && <Soft role="status">Saved.</Soft>}
+          </Send>
+          {save.error && <Failure error={save.error} />}
+        </Form>
+      )}
+    </>
+  )
+}

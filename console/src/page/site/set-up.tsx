@@ -1,0 +1,155 @@
+import { useMutation } from '@tanstack/react-query'
+import styled from 'styled-components'
+import { api, take, type Site } from '../../api/client'
+import { useDraft } from '../../api/drafts'
+import { queries, useSession, useSite } from '../../api/queries'
+import { Code, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
+import { Fields, Form, Send, Written } from '../../ui/form'
+import { ListField } from '../../ui/list-field'
+import { Sure } from '../../ui/sure'
+import { TakeUpGuide } from './guide'
+
+const Rooms = styled.ul`
+  list-style: none;
+  padding: 0;
+  margin: var(--gap-4) 0;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(260px, 1fr));
+  gap: var(--gap-3) var(--gap-5);
+  li {
+    border-top: var(--hair);
+    padding-top: var(--gap-2);
+  }
+  b {
+    font-weight: 620;
+  }
+`
+const rooms: [string, string, string][] = [
+  ['People', '/set-up/people', 'who may sign in, and what each may do'],
+  ['Units', '/units', 'in which units you, and messages, show values'],
+  ['Totals', '/totals', 'what is added up: hours, cycles, energy, cost'],
+  ['Tariffs', '/set-up/tariffs', 'what energy costs, by hour and day'],
+  ['Statements', '/statements', 'what a day, a week, a month came to, and who gets it'],
+  ['History', '/history', 'how long readings are kept; taking out, taking in, clearing'],
+  ['Words', '/words', 'what messages say'],
+  ['Kits', '/devices/kits', 'descriptions of sorts of devices'],
+  ['Trials', '/trials', 'recorded stretches to find limits from'],
+  ['Derived signals', '/derive', 'signals made of others'],
+  ['Compare signals', '/compare', 'two instruments beside each other'],
+  ['Notices', '/notices', 'what went out to whom, and how that went'],
+  ['Removed', '/removed', 'what was removed in the last 30 days, to be brought back'],
+  ['Stand-ins', '/stand-ins', 'what stands in for mail, voice and text gateways here'],
+]
+
+/** What is set up once and seldom changed. */
+export function SetUp() {
+  const site = useSite().data
+  const owner = useSession().data?.role === 'owner'
+  if (!site) return <Soft>Looking …</Soft>
+  return (
+    <>
+      <title>Set-up · Jaunty Lark</title>
+      <Heading>Set-up</Heading>
+      <Rooms>
+        {rooms.map(([name, to, says]) => (
+          <li key={to}>
+            <PlainLink href={to}>
+              <b>{name}</b>
+            </PlainLink>
+            <br />
+            <Soft>{says}</Soft>
+          </li>
+        ))}
+      </Rooms>
+      <SiteForm key={JSON.stringify(site)} site={site} owner={owner} />
+      <ReaderKey />
+      <Subheading>First steps</Subheading>
+      <TakeUpGuide />
+    </>
+  )
+}
+
+/** What the site is called, and where it is. */
+function SiteForm({ site, owner }: { site: Site; owner: boolean }) {
+  const [s, setSite, unsaved] = useDraft('site', site)
+  const save = useMutation({
+    mutationFn: () => take(api.PUT('/api/v1/site', { body: s })),
+    onSuccess: () => {
+      unsaved.done()
+      void queries.invalidateQueries()
+    },
+  })
+  return (
+    <>
+      <Subheading>Site</Subheading>
+      <Form
+        may={owner}
+        unsaved={unsaved}
+        style={{ maxWidth: 760 }}
+        onSubmit={(e) => {
+          e.preventDefault()
+          save.mutate()
+        }}
+      >
+        <Fields style={{ marginBottom: 0 }}>
+          <Written label="Name" value={s.name} onChange={(name) => setSite({ ...s, name })} />
+          <Written
+            label="Time zone"
+            value={s.zone}
+            onChange={(zone) => setSite({ ...s, zone })}
+            hint="like Europe/Dublin"
+          />
+          <Written
+            label="Currency"
+            value={s.currency}
+            onChange={(currency) => setSite({ ...s, currency })}
+            hint="like EUR"
+          />
+        </Fields>
+        <ListField
+          label="Holidays"
+          value={s.holidays ?? []}
+          onChange={(holidays) => setSite({ ...s, holidays })}
+          hint="dates like 2026-12-25; tariffs and hours can name them"
+        />
+        {owner && (
+          <Send send="Save" pending={save.isPending}>
+            {save.isSuccess && <Soft role="status">Saved.</Soft>}
+          </Send>
+        )}
+        {save.error && <Failure error={save.error} />}
+      </Form>
+    </>
+  )
+}
+
+/** A key with which other programs follow the alarms over MQTT. */
+function ReaderKey() {
+  const make = useMutation({ mutationFn: () => take(api.POST('/api/v1/reader-key')) })
+  const end = useMutation({ mutationFn: () => take(api.DELETE('/api/v1/reader-key')), onSuccess: () => make.reset() })
+  return (
+    <>
+      <Subheading>Reader key</Subheading>
+      <Prose>
+        With it a program of yours follows the site’s alarms over MQTT. It may only listen, and reads no readings. A new
+        one ends the one before it.
+      </Prose>
+      {make.data && <Code data-reader-key>{`user ${make.data.user}  password ${make.data.key}`}</Code>}
+      {make.data && <Prose>It is shown this once.</Prose>}
+      {end.isSuccess && !make.data && <Prose role="status">There is none any more.</Prose>}
+      <Row>
+        <QuietButton onPress={() => make.mutate()} isDisabled={make.isPending}>
+          Make a reader key
+        </QuietButton>
+        <Sure
+          name="End the reader key"
+          says="What reads with it is cut off at once. It cannot be undone: make a new one instead."
+          act={() => end.mutateAsync(undefined)}
+          error={end.error}
+          done={() => undefined}
+        />
+      </Row>
+      {make.error && <Failure error={make.error} />}
+    </>
+  )
+}
