@@ -72,7 +72,10 @@ func (w *work) Begin(c *commit.Turn) (*reading.Turn, error) {
 }
 
 // Take takes packs.
-func (w *work) Take(t *reading.Turn, packs []*reading.Job) error { return t.TakePacks(packs) }
+func (w *work) Take(t *reading.Turn, packs []*reading.Job) error {
+	t.AlterAll()
+	return t.TakePacks(packs)
+}
 
 // Finish tells what happened and writes down what the turn has gathered.
 func (w *work) Finish(t *reading.Turn) error {

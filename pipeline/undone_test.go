@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"errors"
+	"fmt"
 	"testing"
 	"time"
 
@@ -76,7 +77,7 @@ func TestMemoryFollowsEachAct(t *testing.T) {
 	changed, wet := hot, alarm.Guard{Name: "wet", Signal: "d/damp", Rung: above(80, 1, alarm.Warning),
 		Tell: []string{"orla"}}
 	changed.Name, changed.Suppressed, changed.Rung = "too-hot", "d/door above 25", above(40, 1, alarm.Critical)
-	why := "the probe is away"
+	why, tries := "the probe is away", 0
 	acts := []struct {
 		name string
 		do   func() error
@@ -128,14 +129,16 @@ func TestMemoryFollowsEachAct(t *testing.T) {
 				configure.Secret{Hash: sha256.Sum256([]byte("shed"))}, tester)
 		}},
 		{"a new signal", func() error {
+			tries++
 			_, err := p.Submit(ctx, &reading.Pack{Sender: credential.Sender{Key: b.key, Protocol: "HTTP"},
-				Arrived: b.Now(), Samples: []measure.Sample{{Name: "light", Value: 5}}})
+				Arrived: b.Now(), Samples: []measure.Sample{{Name: fmt.Sprint("light", tries), Value: 5}}})
 			return err
 		}},
 		{"the derived one goes", func() error { return configure.RemoveDerived(ctx, p, "d/gap", tester) }},
 		{"an interlock goes", func() error { return configure.RemoveInterlock(ctx, p, "air", tester) }},
 		{"a guard goes", func() error { return configure.RemoveGuard(ctx, p, "wet", "test") }},
 		{"an output goes", func() error { return configure.RemoveOutput(ctx, p, "gate/fan", tester) }},
+		{"a device goes that had nothing", func() error { return configure.RemoveDevice(ctx, p, "shed", tester) }},
 		{"a gateway goes with what it had derived",
 			func() error { return configure.RemoveDevice(ctx, p, "gate", tester) }},
 		{"and comes back", func() error { return configure.BringBack(ctx, p, "device", "gate", tester) }},
@@ -147,6 +150,12 @@ func TestMemoryFollowsEachAct(t *testing.T) {
 	}
 	b.exec(`create function refuse() returns trigger language plpgsql as $$ begin raise exception 'not this time'; end $$`)
 	for _, a := range acts {
+		b.exec(`create trigger refuse before insert on journal for each row execute function refuse()`)
+		if err := a.do(); err == nil && a.name != "a new signal" {
+			t.Errorf("%s: it failed half way, and nobody was told", a.name)
+		}
+		b.exec(`drop trigger refuse on journal`)
+		b.remembersRight()
 		b.exec(`create constraint trigger refuse after insert on config_change deferrable initially deferred for each row execute function refuse()`)
 		if err := a.do(); err == nil {
 			t.Errorf("%s: it failed as it committed, and nobody was told", a.name)

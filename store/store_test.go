@@ -34,36 +34,9 @@ func TestSeveralProcessesOpenOneDatabaseAtOnce(t *testing.T) {
 	wait.Wait()
 }
 
-// addSignal stores device d with signal s.
-func addSignal(t *testing.T, s *store.Store) site.Signal {
-	t.Helper()
-	ctx := context.Background()
-	tx, err := s.Begin(ctx)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer tx.Rollback()
-	ledger, err := store.TakeLedger(ctx, tx)
-	if err != nil {
-		t.Fatal(err)
-	}
-	d := site.Device{Name: "d"}
-	if err := config.AddDevice(ctx, tx, &d, 1); err != nil {
-		t.Fatal(err)
-	}
-	v := site.Signal{Device: "d", Name: "s", Kind: site.KindNumber}
-	if err := config.AddSignal(ctx, tx, d.ID, &v, ledger.CommitNo, 1); err != nil {
-		t.Fatal(err)
-	}
-	if err := tx.Commit(); err != nil {
-		t.Fatal(err)
-	}
-	return v
-}
-
 func TestCopyAndRollbackShareATransaction(t *testing.T) {
 	s, ctx := storetest.Store(t), context.Background()
-	v := addSignal(t, s)
+	v := storetest.AddSignal(t, s)
 	for _, commit := range []bool{false, true} {
 		tx, err := s.Begin(ctx)
 		if err != nil {
@@ -140,7 +113,7 @@ func TestListenHearsEachCommit(t *testing.T) {
 	if n := <-heard; n != 0 {
 		t.Errorf("first heard %d", n)
 	}
-	addSignal(t, s)
+	storetest.AddSignal(t, s)
 	if n := <-heard; n != 1 {
 		t.Errorf("then heard %d", n)
 	}
@@ -152,7 +125,7 @@ func TestListenHearsEachCommit(t *testing.T) {
 
 func TestTakenNamesAndMissingRecords(t *testing.T) {
 	s, ctx := storetest.Store(t), context.Background()
-	addSignal(t, s)
+	storetest.AddSignal(t, s)
 	tx, err := s.Begin(ctx)
 	if err != nil {
 		t.Fatal(err)

@@ -258,6 +258,7 @@ func RemoveGuard(ctx context.Context, p *pipeline.Pipeline, name, who string) er
 func endGuard(t *reading.Turn, g *memory.Guard, who, why string) {
 	t.Step(g, alarm.Event{Kind: alarm.DueInstant, At: t.Now - g.Subject.State.Lag()}, "")
 	t.Because(why, func() { t.Step(g, alarm.Event{Kind: alarm.End, At: t.Now}, who) })
+	t.Alter(g.Subject.Home)
 	t.AlarmsMoved = true
 	delete(t.Site.Guards, g.ID)
 }

@@ -44,11 +44,11 @@ func (t *Turn) StepFollows(s *memory.Signal, was float64) error {
 		if old == now || d.Into.Step != old {
 			continue
 		}
+		t.ConfigChanged(d.Into.Home.Change())
 		d.Into.Step = now
 		if err := config.SaveSignal(t.Ctx, t.Tx, &d.Into.Signal); err != nil {
 			return err
 		}
-		t.ConfigChanged(d.Into.Home.Change())
 		if err := t.StepFollows(d.Into, old); err != nil {
 			return err
 		}
@@ -122,6 +122,7 @@ func (t *Turn) Ready(s *memory.Signal) error {
 
 // start makes the machine of a derived signal and brings it to where it would be, had it worked all along.
 func (t *Turn) start(d *memory.Derived) (err error) {
+	t.Alter(d.Into.Home)
 	d.Machine, err = d.Recipe.Build(d.Sources())
 	if err != nil {
 		return err
@@ -135,6 +136,7 @@ func (t *Turn) start(d *memory.Derived) (err error) {
 
 // bringUp gives a machine what its inputs read from an instant on, up to their newest.
 func (t *Turn) bringUp(d *memory.Derived, from measure.Instant) error {
+	t.Alter(d.Into.Home)
 	for i, in := range d.From {
 		if in.State.HeldAt == 0 {
 			continue
@@ -200,6 +202,7 @@ func (t *Turn) Feed(s *memory.Signal, at measure.Instant, value float64) {
 // hold gives a machine a reading, and has it computed when the instant is at its end.
 func (t *Turn) hold(f memory.Feed, at measure.Instant, value float64) {
 	d := f.Derived
+	t.Alter(d.Into.Home)
 	d.Machine.Hold(f.Place, at, value)
 	if d.Seen = max(d.Seen, at); !slices.Contains(t.waiting, d) {
 		t.waiting = append(t.waiting, d)

@@ -18,6 +18,7 @@ type Turn struct {
 	lives   map[int64]*Device            // those whose life changed
 	runs    map[int64]*events.SwitchRuns // what was seen of the runs of switches
 	altered map[int64]*Device            // those of which something else was changed in memory
+	all     bool                         // anything may be
 	changes []store.Change               // of the configuration
 	changed bool                         // this process has not taken all of them in
 }
@@ -71,14 +72,23 @@ func (t *Turn) GuardChanged(g *Guard) {
 // Alter says that something of a device is changed in memory that is saved elsewhere: how its outputs and interlocks
 // stand.
 func (t *Turn) Alter(d *Device) {
+	if t.all {
+		return
+	}
 	if t.altered == nil {
 		t.altered = map[int64]*Device{}
 	}
 	t.altered[d.ID] = d
 }
 
+// AlterAll says that anything may be changed in memory, as readings do.
+func (t *Turn) AlterAll() { t.all = true }
+
 // touched is all that the turn has changed in memory.
 func (t *Turn) touched() []store.Change {
+	if t.all {
+		return []store.Change{{Scope: store.OfAll}}
+	}
 	devices := maps.Clone(t.altered)
 	if devices == nil {
 		devices = map[int64]*Device{}
@@ -117,6 +127,7 @@ func (t *Turn) TakeAnew(devices ...int64) error {
 
 // RemoveSignal forgets a signal that goes. What looks at it is taken off it when its device is taken anew.
 func (t *Turn) RemoveSignal(s *Signal) {
+	t.Alter(s.Home)
 	delete(t.signals, s.ID)
 	delete(s.Home.Signals, s.Name)
 	s.Home.going = append(s.Home.going, s)
@@ -124,6 +135,7 @@ func (t *Turn) RemoveSignal(s *Signal) {
 
 // RemoveDevice forgets a device that goes, likewise.
 func (t *Turn) RemoveDevice(d *Device) {
+	t.Alter(d)
 	delete(t.Site.Devices, d.ID)
 	delete(t.Site.Named, d.Name)
 	t.Site.going = append(t.Site.going, d)

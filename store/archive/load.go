@@ -55,7 +55,7 @@ func Load(ctx context.Context, s *store.Store, from io.Reader, told func(table s
 	if _, err := store.TakeLedger(ctx, tx); err != nil {
 		return m, err
 	}
-	if _, err := store.RaiseConfig(ctx, tx); err != nil {
+	if _, err := store.RaiseConfig(ctx, tx, store.Change{Scope: store.OfAll}); err != nil {
 		return m, err
 	}
 	if err := verify(ctx, tx, m); err != nil {

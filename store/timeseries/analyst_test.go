@@ -23,7 +23,7 @@ func TestAnalystsReadTheViews(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { s.Close() })
-	p := &past{Store: s, t: t, signal: addSignal(t, s).ID, model: map[measure.Instant]float64{},
+	p := &past{Store: s, t: t, signal: storetest.AddSignal(t, s).ID, model: map[measure.Instant]float64{},
 		rand: rand.New(rand.NewPCG(9, 9))}
 	now := measure.Instant(1_790_000_000_000)
 	p.arrive(p.fresh(6000, now-86_400_000*3, now))

@@ -30,7 +30,7 @@ type past struct {
 
 func newPast(t *testing.T, seed uint64) *past {
 	s := storetest.Store(t)
-	return &past{Store: s, t: t, signal: addSignal(t, s).ID, model: map[measure.Instant]float64{},
+	return &past{Store: s, t: t, signal: storetest.AddSignal(t, s).ID, model: map[measure.Instant]float64{},
 		rand: rand.New(rand.NewPCG(seed, 7))}
 }
 

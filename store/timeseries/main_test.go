@@ -1,40 +1,9 @@
 package timeseries_test
 
 import (
-	"context"
 	"testing"
 
-	"jauntylark/core/site"
-	"jauntylark/store"
-	"jauntylark/store/config"
 	"jauntylark/store/storetest"
 )
 
 func TestMain(m *testing.M) { storetest.Main(m) }
-
-// addSignal stores device d with signal s.
-func addSignal(t *testing.T, s *store.Store) site.Signal {
-	t.Helper()
-	ctx := context.Background()
-	tx, err := s.Begin(ctx)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer tx.Rollback()
-	ledger, err := store.TakeLedger(ctx, tx)
-	if err != nil {
-		t.Fatal(err)
-	}
-	d := site.Device{Name: "d"}
-	if err := config.AddDevice(ctx, tx, &d, 1); err != nil {
-		t.Fatal(err)
-	}
-	v := site.Signal{Device: "d", Name: "s", Kind: site.KindNumber}
-	if err := config.AddSignal(ctx, tx, d.ID, &v, ledger.CommitNo, 1); err != nil {
-		t.Fatal(err)
-	}
-	if err := tx.Commit(); err != nil {
-		t.Fatal(err)
-	}
-	return v
-}
