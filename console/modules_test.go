@@ -14,7 +14,7 @@ import (
 
 // What the console reckons by itself is held to what it must keep, module by module, in the browser that it runs in.
 func TestTheConsolesReckoning(t *testing.T) {
-	bundle := bundled(t, "m", "api/units", "api/guards", "chart/window", "chart/trace", "tile/arrange")
+	bundle := bundled(t, "m", "api/units", "api/guard", "chart/window", "chart/trace", "tile/arrange")
 	_, p := visit(t)
 	for name, script := range map[string]string{
 		"units are those of the service":          unitsScript(t),

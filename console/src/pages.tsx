@@ -1,6 +1,6 @@
 import { type ComponentType, lazy, Suspense } from 'react'
 import { Navigate, Route, Routes, useLocation } from 'react-router'
-import { useSession } from './api/queries'
+import { useSession } from './api/site'
 import { AlarmPage } from './page/alarm/alarm'
 import { Alarms } from './page/alarm/alarms'
 import { Now } from './page/site/now'

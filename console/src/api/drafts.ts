@@ -1,3 +1,4 @@
+import { keyOf } from './changes'
 import { useCallback, useEffect, useRef, useState } from 'react'
 import type { Person } from './client'
 import { queries } from './queries'
@@ -9,7 +10,7 @@ const prefix = 'unsaved '
 const most = 50 // drafts of a browser; the oldest goes
 const keptFor = 30 * 86_400_000
 
-const placeOf = (key: string) => `${prefix}${queries.getQueryData<Person>(['session'])?.email ?? ''} ${key}`
+const placeOf = (key: string) => `${prefix}${queries.getQueryData<Person>(keyOf('session'))?.email ?? ''} ${key}`
 
 function leftAt<T>(place: string): Left<T> | undefined {
   try {

@@ -1,14 +1,15 @@
-import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
+import { keyOf } from './changes'
 import { api, type Eye, Problem, take } from './client'
-import { queries, useSignal } from './queries'
 import { ask } from './kept'
+import { useSignal } from './signal'
 
 const iso = (at: number) => new Date(at).toISOString()
 
 export const useEye = (device: string) =>
   useQuery({
-    queryKey: ['eye', device],
+    queryKey: keyOf('eye', device),
     queryFn: () => take(api.GET('/api/v1/devices/{device}/eye', { params: { path: { device } } })),
   })
 
@@ -22,7 +23,7 @@ export const firstStrip = { span: 24 * 3600_000, most: 60 }
 export function useFrames(device: string, span: number, until: number, most: number) {
   const newest = useNewestFrame(device)
   return useQuery({
-    queryKey: ['frames', device, span, until, most, until ? '' : newest],
+    queryKey: keyOf('frames', device, span, until, most, until ? '' : newest),
     queryFn: () => {
       const end = until || Date.now() + 60_000
       const query = { since: iso(end - span), until: iso(end), most }
@@ -33,7 +34,7 @@ export function useFrames(device: string, span: number, until: number, most: num
 }
 
 export const usePalettes = () =>
-  useQuery({ queryKey: ['palettes'], queryFn: () => take(api.GET('/api/v1/palettes')), staleTime: Infinity })
+  useQuery({ queryKey: keyOf('palettes'), queryFn: () => take(api.GET('/api/v1/palettes')), staleTime: Infinity })
 
 /** A grid of temperatures in °C, or of differences; null is a pixel that gave none. */
 export type Grid = { at: string; width: number; height: number; values: (number | null)[] }
@@ -55,7 +56,7 @@ async function fetchGrid(device: string, at: string, against: string): Promise<G
 /** One frame; the one before it stays until it is there. */
 export const useGrid = (device: string, at: string, against = '') =>
   useQuery({
-    queryKey: ['grid', device, at, against],
+    queryKey: keyOf('grid', device, at, against),
     queryFn: () => fetchGrid(device, at, against),
     placeholderData: keepPreviousData,
     enabled: at !== '',
@@ -63,14 +64,8 @@ export const useGrid = (device: string, at: string, against = '') =>
     gcTime: 60_000,
   })
 
-export const useEyeAct = (device: string) =>
-  useMutation({
-    mutationFn: (eye: Eye) =>
-      take(api.PUT('/api/v1/devices/{device}/eye', { params: { path: { device } }, body: eye })),
-    onSuccess: () => {
-      for (const what of ['eye', 'frames', 'grid', 'signals']) void queries.invalidateQueries({ queryKey: [what] })
-    },
-  })
+export const saveEye = (device: string, body: Eye) =>
+  take(api.PUT('/api/v1/devices/{device}/eye', { params: { path: { device } }, body }))
 
 /** The lowest and highest value of a grid. */
 export function extentOf(grid: Grid): [number, number] {

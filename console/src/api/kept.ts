@@ -51,6 +51,10 @@ let ended: (() => void) | undefined
 /** Says what is done when the service lets nobody in any more. */
 export const onSessionEnded = (tell: () => void) => (ended = tell)
 
+let written: ((method: string, path: string) => void) | undefined
+/** Says what is done when the service has taken an act. */
+export const onWritten = (tell: (method: string, path: string) => void) => (written = tell)
+
 /** Asks the service; what was kept answers when the service cannot be reached. */
 export async function ask(request: Request): Promise<Response> {
   const url = new URL(request.url)
@@ -70,6 +74,7 @@ export async function ask(request: Request): Promise<Response> {
     // Who asks for the session itself learns it by the answer.
     if (url.pathname !== '/api/v1/session') ended?.()
   }
+  if (answer.ok && request.method !== 'GET') written?.(request.method, url.pathname)
   if (keepable && answer.ok && Date.now() - (keptAt.get(request.url) ?? 0) > apart) {
     keptAt.set(request.url, Date.now())
     void answer

@@ -1,3 +1,4 @@
+import { keyOf } from './changes'
 import { keepPreviousData, useQueries, useQuery } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import type { Stretch, View } from '../chart/window'
@@ -90,7 +91,7 @@ async function follow() {
   if (document.hidden || busy) return
   const open = queries
     .getQueryCache()
-    .findAll({ queryKey: ['lines', 'live'], type: 'active' })
+    .findAll({ queryKey: keyOf('lines', 'live'), type: 'active' })
     .filter((q) => q.state.data && q.state.fetchStatus === 'idle')
   const now = serviceNow()
   const age = (q: (typeof open)[number]) => now - Date.parse((q.state.data as Lines).until)
@@ -153,7 +154,7 @@ export function useFigures(paths: string[], every: string, stretch: Stretch, liv
     queries: paths.map((path) => {
       const [device = '', signal = ''] = path.split('/')
       return {
-        queryKey: ['figures', path, every, live ? stretch.until - stretch.from : stretch],
+        queryKey: keyOf('figures', path, every, live ? stretch.until - stretch.from : stretch),
         queryFn: () =>
           take(
             api.GET('/api/v1/signals/{device}/{signal}/figures', {
@@ -174,7 +175,7 @@ export function useFigures(paths: string[], every: string, stretch: Stretch, liv
 /** Notes in the journal since an instant. */
 export const useNotes = (since: number) =>
   useQuery({
-    queryKey: ['journal', 'notes', Math.floor(since / 60_000)],
+    queryKey: keyOf('journal', 'notes', Math.floor(since / 60_000)),
     queryFn: () =>
       take(api.GET('/api/v1/journal', { params: { query: { kind: 'note', limit: 500, since: iso(since) } } })),
     placeholderData: keepPreviousData,

@@ -1,8 +1,12 @@
 import { useSyncExternalStore } from 'react'
+import { takeAlarms } from './alarm'
+import { keyOf } from './changes'
 import type { Change } from './client'
 import { tellKept } from './kept'
-import { takeOutputs } from './outputs'
-import { askAnew, queries, sessionEnded, takeAlarms, takeSignals } from './queries'
+import { takeOutputs } from './output'
+import { askAnew, queries } from './queries'
+import { takeSignals } from './signal'
+import { sessionEnded } from './site'
 
 /** How the live stream is. When it is not connected, what the page shows is as old as `heard`, by the
  *  service's clock, which is `ahead` of the browser's. */
@@ -93,7 +97,7 @@ function reopen() {
   pass({ what: 'lost' })
   clearTimeout(watchdog)
   watchdog = setTimeout(() => leads && lead(), retry)
-  void queries.invalidateQueries({ queryKey: ['session'] })
+  void queries.invalidateQueries({ queryKey: keyOf('session') })
 }
 
 function watch() {
@@ -148,8 +152,8 @@ function takeChange(change: Change) {
   takeAlarms(change.alarms)
   takeOutputs(change.outputs)
   if (change.partial) {
-    void queries.invalidateQueries({ queryKey: ['alarms'] })
-    void queries.invalidateQueries({ queryKey: ['standing'] })
+    void queries.invalidateQueries({ queryKey: keyOf('alarms') })
+    void queries.invalidateQueries({ queryKey: keyOf('standing') })
   }
 }
 

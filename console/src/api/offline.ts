@@ -1,3 +1,4 @@
+import { keyOf } from './changes'
 import { canKeep, isKept, keep } from './kept'
 import { queries } from './queries'
 
@@ -13,7 +14,7 @@ const rest = 4_000 // the page that was asked for goes before all this
 
 /** Keeps the state as it is now. */
 function keepStreamed() {
-  if (isKept() || !canKeep || !queries.getQueryData(['session'])) return
+  if (isKept() || !canKeep || !queries.getQueryData(keyOf('session'))) return
   for (const [key, path] of Object.entries(streamed)) {
     const data = queries.getQueryData([key])
     if (data) void keep(new URL(path, location.origin).href, JSON.stringify(data)).catch(() => undefined)

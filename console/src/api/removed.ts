@@ -1,7 +1,8 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { keyOf } from './changes'
+import { useAct } from './queries'
+import { useQuery } from '@tanstack/react-query'
 import { useSyncExternalStore } from 'react'
 import { api, take } from './client'
-import { queries } from './queries'
 
 /** Something that was removed: its kind, and its name among these. */
 export type Gone = { kind: string; name: string }
@@ -13,7 +14,6 @@ const listeners = new Set<() => void>()
 export function tellRemoved(gone?: Gone) {
   last = gone
   listeners.forEach((tell) => tell())
-  void queries.invalidateQueries({ queryKey: ['removed'] })
 }
 
 /** What was removed last in this tab, until it is brought back or put aside. */
@@ -26,13 +26,11 @@ export const useLastRemoved = () =>
     () => last,
   )
 
-export const useRemoved = () => useQuery({ queryKey: ['removed'], queryFn: () => take(api.GET('/api/v1/removed')) })
+export const useRemoved = () =>
+  useQuery({ queryKey: keyOf('removed'), queryFn: () => take(api.GET('/api/v1/removed')) })
 
 export const useBringBack = () =>
-  useMutation({
-    mutationFn: (body: Gone) => take(api.POST('/api/v1/removed/bring-back', { body })),
-    onSuccess: () => {
-      tellRemoved()
-      void queries.invalidateQueries()
-    },
+  useAct(async (body: Gone) => {
+    await take(api.POST('/api/v1/removed/bring-back', { body }))
+    tellRemoved()
   })

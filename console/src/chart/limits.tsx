@@ -1,7 +1,6 @@
 import { useRef } from 'react'
 import styled from 'styled-components'
-import type { RungDraft } from '../api/guards'
-import { hasTwo, limitsIn } from '../api/guards'
+import { hasTwo, limitsIn, type RungDraft } from '../api/guard'
 import { figure, lengthOf } from '../api/words'
 import type { Scale } from './line'
 

@@ -1,3 +1,4 @@
+import { Unseen } from '../ui/frame'
 import { useEffect, useRef } from 'react'
 import uPlot from 'uplot'
 import 'uplot/dist/uPlot.min.css'
@@ -145,7 +146,7 @@ export function LinesChart(props: Props) {
         data-from={Math.round(props.bounds.from)}
         data-until={Math.round(props.bounds.until)}
       >
-        <p ref={said} role="status" style={{ position: 'absolute', clipPath: 'inset(50%)', width: 1, height: 1 }} />
+        <Unseen ref={said} role="status" />
       </Box>
     </Column>
   )

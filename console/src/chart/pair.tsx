@@ -1,7 +1,12 @@
+import styled from 'styled-components'
 import { useEffect, useRef } from 'react'
 import uPlot from 'uplot'
 import 'uplot/dist/uPlot.min.css'
 import { clock, figure } from '../api/words'
+
+const Figure = styled.figure`
+  margin: 0;
+`
 
 type Props = {
   at: number[]
@@ -13,6 +18,10 @@ type Props = {
 }
 
 const height = 260
+const Plot = styled.div`
+  height: ${height}px;
+  overflow: hidden;
+`
 const colour = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim()
 
 /** Two lines over the same stretch, the second dashed. */
@@ -58,12 +67,12 @@ export function PairChart({ at, first, second, names, zone, label }: Props) {
     }
   }, [at, first, second, zone])
   return (
-    <figure style={{ margin: 0 }}>
-      <div ref={box} role="img" aria-label={label} style={{ height, overflow: 'hidden' }} />
+    <Figure>
+      <Plot ref={box} role="img" aria-label={label} />
       <figcaption>
         <Key name="line-1" /> {names[0]} &nbsp; <Key name="line-2" dashed /> {names[1]}
       </figcaption>
-    </figure>
+    </Figure>
   )
 }
 

@@ -1,4 +1,4 @@
-import type { Placed } from '../api/boards'
+import type { Placed } from '../api/board'
 import { columns } from './grid'
 import { kinds } from './kinds'
 

@@ -1,13 +1,15 @@
 import styled from 'styled-components'
+import { useWorst } from '../api/alarm'
 import type { Series } from '../api/client'
-import { useGuards, useSignal, useSpark, useWorst } from '../api/queries'
+import { useGuards } from '../api/guard'
+import { useSignal, useSpark } from '../api/signal'
 import { seen } from '../api/units'
 import { figure, reads, unitWord } from '../api/words'
-import { PlainLink, Soft } from '../ui/basics'
-import { Shape, toneOf } from '../ui/severity'
 import { TileBox } from './box'
 import { seriesTitle, signalLink, type TileProps } from './context'
 import { along, scaleOf } from './scale'
+import { PlainLink, Soft } from '../ui/basics'
+import { Shape, toneOf } from '../ui/severity'
 
 const Rows = styled.div`
   display: grid;

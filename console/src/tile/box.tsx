@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react'
 import { Link } from 'react-router'
 import styled from 'styled-components'
-import type { Placed } from '../api/boards'
+import type { Placed } from '../api/board'
 import { useTitle } from './context'
 
 const Panel = styled.article`

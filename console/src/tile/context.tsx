@@ -1,7 +1,7 @@
 import { createContext, useContext } from 'react'
-import type { Placed } from '../api/boards'
+import type { Placed } from '../api/board'
 import { pathOf, type Series, type Signal } from '../api/client'
-import { useFactsOf } from '../api/queries'
+import { useFactsOf } from '../api/signal'
 import { fullTitle, lengthOf } from '../api/words'
 import type { View } from '../chart/window'
 

@@ -1,19 +1,20 @@
 import styled from 'styled-components'
-import { useGuards, useSignal, useSpark, useWorst } from '../api/queries'
+import { useWorst } from '../api/alarm'
+import { useGuards } from '../api/guard'
+import { useSignal, useSpark } from '../api/signal'
 import { seen } from '../api/units'
 import { bandOf, figure, placesOf, reads, readsIn } from '../api/words'
-import { toneOf } from '../ui/severity'
 import { TileBox } from './box'
 import { signalLink, type TileProps } from './context'
 import { along, scaleOf } from './scale'
 import { StateWords } from './value'
+import { toneOf } from '../ui/severity'
 
 const Drawing = styled.svg`
   display: block;
   width: 100%;
   height: 100%;
   text {
-    fill: var(--ink);
     text-anchor: middle;
     font-size: 30px;
     font-weight: 600;
@@ -99,7 +100,7 @@ export function DialTile({ tile }: TileProps) {
             />
           ))}
           <path d={needle} fill={tone} />
-          <text x={centre.x} y={centre.y + 2} style={{ fill: tone }}>
+          <text x={centre.x} y={centre.y + 2} fill={tone}>
             {reads(signal)}
           </text>
           <text x={centre.x} y={centre.y + 20} className="soft">

@@ -3,7 +3,7 @@ import { extentOf, useEye, useGrid, useNewestFrame, usePalettes } from '../api/f
 import { clock } from '../api/words'
 import { FrameCanvas } from '../thermal/canvas'
 import { ColourScale } from '../thermal/scale'
-import { Failure, Soft } from '../ui/basics'
+import { Failure, Small, Soft } from '../ui/basics'
 import { TileBox } from './box'
 import { type TileProps, useSight } from './context'
 
@@ -49,9 +49,9 @@ export default function FramesTile({ tile }: TileProps) {
         <Soft>Looking …</Soft>
       )}
       {at && (
-        <Soft style={{ fontSize: 'var(--step--1)' }}>
+        <Small>
           {clock(at, zone, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', second: '2-digit' })}
-        </Soft>
+        </Small>
       )}
     </TileBox>
   )

@@ -1,8 +1,8 @@
 import { memo, Suspense } from 'react'
 import styled from 'styled-components'
-import type { Placed } from '../api/boards'
-import { Soft } from '../ui/basics'
+import type { Placed } from '../api/board'
 import { kinds } from './kinds'
+import { Soft } from '../ui/basics'
 
 /** Where there is less room than this, boards become one column, in reading order. */
 export const narrow = 640

@@ -1,13 +1,14 @@
 import { useQuery } from '@tanstack/react-query'
 import styled from 'styled-components'
+import { useStanding } from '../api/alarm'
+import { keyOf } from '../api/changes'
 import { api, take } from '../api/client'
 import { useNow } from '../api/live'
-import { useStanding } from '../api/queries'
 import { age, byUrgency, clock, length, sentence } from '../api/words'
-import { PlainLink, Soft } from '../ui/basics'
-import { Shape } from '../ui/severity'
 import { TileBox } from './box'
 import { type TileProps, useSight } from './context'
+import { PlainLink, Soft } from '../ui/basics'
+import { Shape } from '../ui/severity'
 
 const Entries = styled.ul`
   list-style: none;
@@ -31,7 +32,7 @@ export function JournalTile({ tile }: TileProps) {
   const concerns = (subject: string) => !of.length || of.some((p) => p === subject || p.split('/')[0] === subject)
   const wrong = (useStanding().data ?? []).filter((a) => concerns(a.signal)).sort(byUrgency)
   const entries = useQuery({
-    queryKey: ['journal', 'tile', of.length > 0],
+    queryKey: keyOf('journal', 'tile', of.length > 0),
     queryFn: () => take(api.GET('/api/v1/journal', { params: { query: { limit: of.length ? 400 : 60 } } })),
     refetchInterval: 15_000,
   }).data

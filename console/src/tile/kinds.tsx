@@ -1,5 +1,5 @@
 import { type ComponentType, lazy } from 'react'
-import type { Kind } from '../api/boards'
+import type { Kind } from '../api/board'
 import type { Signal } from '../api/client'
 import { BarTile } from './bar'
 import type { TileProps } from './context'

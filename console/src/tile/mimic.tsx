@@ -1,12 +1,12 @@
 import { type ReactNode, useState } from 'react'
 import { Link } from 'react-router'
 import styled from 'styled-components'
-import { pictureAt } from '../api/boards'
+import { pictureAt } from '../api/board'
 import type { Pin } from '../api/client'
-import { useSize } from '../ui/size'
 import { TileBox } from './box'
 import { type TileProps, useSight } from './context'
 import { PinFace, pinLink } from './pin'
+import { useSize } from '../ui/size'
 
 const Room = styled.div`
   width: 100%;

@@ -1,14 +1,12 @@
-import { fullTitle } from '../api/words'
-import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, pathOf, take } from '../api/client'
 import { useDraft } from '../api/drafts'
 import { serviceNow } from '../api/live'
+import type { Facts } from '../api/signal'
+import { fullTitle } from '../api/words'
 import { clockChanges } from '../chart/trace'
-import { type Facts, queries } from '../api/queries'
-import { Failure } from '../ui/basics'
 import { Dialog } from '../ui/dialog'
-import { Form, Select, Send, Written } from '../ui/form'
+import { Form, Select, Send, useSave, Written } from '../ui/form'
 
 /** An instant as fields of date and time write it, in a zone, and back. */
 const localOf = (at: number, zone: string) =>
@@ -44,28 +42,22 @@ export function NoteDialog({ signals, zone, onClose }: Props) {
   const [of, setOf] = useState(signals[0] ? pathOf(signals[0]) : '')
   const [begun] = useState(() => localOf(serviceNow(), zone))
   const [when, setWhen] = useState(begun)
-  const write = useMutation({
-    mutationFn: () =>
+  const write = useSave(
+    () =>
       take(
         api.POST('/api/v1/journal', {
           body: { text, of, ...(when === begun ? {} : { at: new Date(instantOf(when, zone)).toISOString() }) },
         }),
       ),
-    onSuccess: () => {
-      void queries.invalidateQueries({ queryKey: ['journal'] })
+    undefined,
+    () => {
       unsaved.reset('')
       onClose()
     },
-  })
+  )
   return (
     <Dialog title="Add a note" open onClose={onClose}>
-      <Form
-        unsaved={unsaved}
-        onSubmit={(e) => {
-          e.preventDefault()
-          write.mutate()
-        }}
-      >
+      <Form unsaved={unsaved} save={write}>
         <Written label="Note" value={text} onChange={setText} />
         <Select
           label="About"
@@ -81,8 +73,7 @@ export function NoteDialog({ signals, zone, onClose }: Props) {
           ])}
         />
         <Written label={`When (${zone})`} type="datetime-local" value={when} onChange={setWhen} />
-        <Send send="Add" pending={write.isPending} off={!text.trim()} unsaved={unsaved} onCancel={onClose} />
-        {write.error && <Failure error={write.error} />}
+        <Send send="Add" off={!text.trim()} onCancel={onClose} />
       </Form>
     </Dialog>
   )

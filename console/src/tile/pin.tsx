@@ -1,12 +1,14 @@
 import styled, { css, keyframes } from 'styled-components'
-import { useBoards } from '../api/boards'
-import { type Alarm, type Board, type Pin, type Signal } from '../api/client'
-import { stateWords, useOutputs } from '../api/outputs'
-import { useGuards, useSignal, useSpark, useStanding, useWorst } from '../api/queries'
+import { useStanding, useWorst } from '../api/alarm'
+import { useBoards } from '../api/board'
+import type { Alarm, Board, Pin, Signal } from '../api/client'
+import { useGuards } from '../api/guard'
+import { stateWords, useOutputs } from '../api/output'
+import { useSignal, useSpark } from '../api/signal'
 import { seen } from '../api/units'
 import { bandOf, byUrgency, reads, stateName, unitWord } from '../api/words'
-import { Shape as SeverityShape, toneOf } from '../ui/severity'
 import { along, scaleOf } from './scale'
+import { Shape as SeverityShape, toneOf } from '../ui/severity'
 
 const blink = keyframes`
   50% { opacity: 0.35; }

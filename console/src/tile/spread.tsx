@@ -1,20 +1,22 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useRef } from 'react'
 import styled from 'styled-components'
+import { keyOf } from '../api/changes'
 import { api, take } from '../api/client'
+import { useGuards } from '../api/guard'
 import { useRested } from '../api/lines'
 import { serviceNow } from '../api/live'
-import { useGuards, useSignal } from '../api/queries'
+import { useSignal } from '../api/signal'
 import { seen } from '../api/units'
 import { figure, limitsFor, many, shown } from '../api/words'
 import { standalone } from '../chart/save'
 import { boundsOf } from '../chart/window'
-import { Soft } from '../ui/basics'
-import { toneOf } from '../ui/severity'
-import { useSize } from '../ui/size'
 import { TileBox } from './box'
 import { signalLink, type TileProps, useSight, useTileView, useTitle } from './context'
 import { ChartTools } from './tools'
+import { Small } from '../ui/basics'
+import { toneOf } from '../ui/severity'
+import { useSize } from '../ui/size'
 
 const Column = styled.div`
   display: flex;
@@ -46,7 +48,7 @@ export default function SpreadTile({ tile }: TileProps) {
   const [box, size] = useSize<HTMLDivElement>()
   const svg = useRef<SVGSVGElement>(null)
   const spread = useQuery({
-    queryKey: ['spread', path, view],
+    queryKey: keyOf('spread', path, view),
     queryFn: () => {
       const [device = '', name = ''] = path.split('/')
       const { from, until } = boundsOf(view, serviceNow())
@@ -110,7 +112,7 @@ export default function SpreadTile({ tile }: TileProps) {
             {tile.profile ? <Profile hours={hours} {...size} /> : <Bars bars={bars} limits={limits} {...size} />}
           </svg>
         </div>
-        <Soft style={{ fontSize: 'var(--step--1)' }}>{spread ? words : ''}</Soft>
+        <Small>{spread ? words : ''}</Small>
       </Column>
     </TileBox>
   )

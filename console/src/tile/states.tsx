@@ -1,19 +1,20 @@
 import { useQueries } from '@tanstack/react-query'
 import { useRef } from 'react'
 import styled from 'styled-components'
+import { useAlarmsSince } from '../api/alarm'
 import { api, pathOf, type Signal, take } from '../api/client'
 import { useRested } from '../api/lines'
 import { serviceNow, useNow } from '../api/live'
-import { useAlarmsSince, useSignalsOf } from '../api/queries'
-import { bandOf, clock, length, reads, stateName, readsIn } from '../api/words'
-import { standalone } from '../chart/save'
+import { useSignalsOf } from '../api/signal'
+import { bandOf, clock, length, reads, readsIn, stateName } from '../api/words'
 import { tick } from '../chart/paint'
+import { standalone } from '../chart/save'
 import type { Stretch } from '../chart/window'
-import { PlainLink, Soft } from '../ui/basics'
-import { useSize } from '../ui/size'
 import { TileBox } from './box'
 import { seriesTitle, signalLink, type TileProps, useSight, useTileView, useTitle } from './context'
 import { ChartTools } from './tools'
+import { PlainLink, Small } from '../ui/basics'
+import { useSize } from '../ui/size'
 
 const Row = styled.div`
   margin-bottom: 10px;
@@ -211,7 +212,7 @@ function OneCourse({ course: c, bounds }: { course: Course; bounds: Stretch }) {
           })}
         </svg>
       </div>
-      <Soft style={{ fontSize: 'var(--step--1)' }}>{summed || 'nothing in this stretch'}</Soft>
+      <Small>{summed || 'nothing in this stretch'}</Small>
     </Row>
   )
 }

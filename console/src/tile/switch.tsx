@@ -1,15 +1,20 @@
 import { useState } from 'react'
 import styled from 'styled-components'
-import { at, becauseWords, confirmation, restOf, titleOf, useOutputAct, useOutputs } from '../api/outputs'
 import { api, type Output, take } from '../api/client'
 import { useNow } from '../api/live'
-import { useSession } from '../api/queries'
+import { at, becauseWords, confirmation, restOf, titleOf, useOutputs } from '../api/output'
+import { useAct } from '../api/queries'
+import { useSession } from '../api/site'
 import { HandSwitch, State } from '../page/output/row'
-import { Failure, PlainLink, QuietButton, Soft } from '../ui/basics'
-import { Dialog } from '../ui/dialog'
-import { Shape } from '../ui/severity'
 import { TileBox } from './box'
 import { type TileProps, useSight } from './context'
+import { Failure, PlainLink, Prose, QuietButton, Soft } from '../ui/basics'
+import { Dialog } from '../ui/dialog'
+import { Shape } from '../ui/severity'
+
+const Stand = styled.b<{ $rests: boolean }>`
+  ${(p) => p.$rests && 'color: var(--ink-soft);'}
+`
 
 const Line = styled.div`
   display: grid;
@@ -39,9 +44,9 @@ export function SwitchTile({ tile }: TileProps) {
   return (
     <TileBox tile={named} to="/outputs" scrolls>
       {list?.emergency && (
-        <p style={{ margin: 0 }}>
+        <Prose $flush>
           <Shape of="critical" /> All outputs are in their safe states.
-        </p>
+        </Prose>
       )}
       {(tile.outputs ?? []).map((path) => {
         const o = list?.outputs.find((v) => `${v.device}/${v.name}` === path)
@@ -61,16 +66,16 @@ function OneOutput({ output: o, emergency }: { output: Output; emergency: boolea
   const now = useNow()
   const said = confirmation(o, now)
   const [open, setOpen] = useState(false)
-  const release = useOutputAct(() => take(api.DELETE('/api/v1/outputs/{device}/{output}/hand', at(o))))
+  const release = useAct(() => take(api.DELETE('/api/v1/outputs/{device}/{output}/hand', at(o))))
   const hand = o.hand as Output['hand'] | null
   const may = keeper && !still && !o.hands_off && !emergency && o.by !== 'safety'
   return (
     <Line data-output={`${o.device}/${o.name}`}>
       <span>
         <PlainLink href={`/outputs/${o.device}/${o.name}`}>{titleOf(o)}</PlainLink>{' '}
-        <b style={{ color: o.ordered === restOf(o) ? 'var(--ink-soft)' : 'inherit' }}>
+        <Stand $rests={o.ordered === restOf(o)}>
           <State output={o} value={o.ordered} />
-        </b>{' '}
+        </Stand>{' '}
         {said.wrong && <Shape of="warning" />} <Soft>{said.words}</Soft>
       </span>
       <span>

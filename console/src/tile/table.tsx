@@ -1,10 +1,10 @@
 import type { Series } from '../api/client'
-import { useSignal, useSpark } from '../api/queries'
+import { useSignal, useSpark } from '../api/signal'
 import { reads, unitWord, valueParts } from '../api/words'
-import { Columns, Num, PlainLink, Table } from '../ui/basics'
 import { TileBox } from './box'
 import { seriesTitle, signalLink, type TileProps } from './context'
 import { StateWords } from './value'
+import { Brief, Columns, Num, PlainLink, Table } from '../ui/basics'
 
 /** Values of several signals below each other, with the last day's lowest and highest. */
 export const TableTile = ({ tile }: TileProps) => (
@@ -31,15 +31,15 @@ function Row({ series }: { series: Series }) {
       <td>
         {signal ? <PlainLink href={signalLink(signal)}>{seriesTitle(series, signal, true)}</PlainLink> : series.signal}
       </td>
-      <Num style={{ whiteSpace: 'nowrap' }}>
-        <b style={{ fontWeight: 620 }}>{signal ? reads(signal) : '–'}</b> {signal && unitWord(signal)}
+      <Num>
+        <b>{signal ? reads(signal) : '–'}</b> {signal && unitWord(signal)}
       </Num>
-      <Num style={{ whiteSpace: 'nowrap' }}>
+      <Num>
         {signal?.kind === 'number' && lows.length ? `${eye(Math.min(...lows))} to ${eye(Math.max(...highs))}` : ''}
       </Num>
-      <td style={{ whiteSpace: 'nowrap' }}>
+      <Brief>
         <StateWords path={series.signal} />
-      </td>
+      </Brief>
     </tr>
   )
 }

@@ -1,11 +1,11 @@
 import styled from 'styled-components'
-import { comesTo } from '../api/totals'
-import { useSite, useTotal } from '../api/queries'
+import { useSite } from '../api/site'
+import { comesTo, useTotal } from '../api/total'
 import { clock, figure } from '../api/words'
-import { Failure, Soft } from '../ui/basics'
-import { useSize } from '../ui/size'
 import { TileBox } from './box'
 import type { TileProps } from './context'
+import { Failure, Soft } from '../ui/basics'
+import { useSize } from '../ui/size'
 
 const Column = styled.div`
   display: flex;

@@ -1,13 +1,16 @@
 import styled from 'styled-components'
+import { useWorst } from '../api/alarm'
+import { useGuards } from '../api/guard'
 import { useNow } from '../api/live'
-import { useGuards, useSignal, useSite, useSpark, useWorst } from '../api/queries'
+import { useSignal, useSpark } from '../api/signal'
+import { useSite } from '../api/site'
 import { age, doubt, length, limitsFor, ranWords, reads, unitWord } from '../api/words'
 import { Spark } from '../chart/spark'
+import { TileBox } from './box'
+import { signalLink, type TileProps } from './context'
 import { Soft } from '../ui/basics'
 import { Shape, Silent, toneOf } from '../ui/severity'
 import { useSize } from '../ui/size'
-import { TileBox } from './box'
-import { signalLink, type TileProps } from './context'
 
 const Column = styled.div`
   display: flex;

@@ -1,5 +1,11 @@
 import styled from 'styled-components'
 
+/** A cell for a bar, which compares what stands beside it. */
+export const BarCell = styled.td`
+  width: 40%;
+  min-width: 120px;
+`
+
 const Track = styled.svg`
   display: block;
   width: 100%;

@@ -44,6 +44,12 @@ export const PlainLink = styled(AriaLink)`
     text-decoration: underline;
   }
 `
+/** The space above something, by the number of its gap. */
+export type Above = { $above?: 2 | 3 | 4 | 5 }
+const above = css<Above>`
+  ${(p) => p.$above && `margin-top: var(--gap-${p.$above});`}
+`
+type Flush = { $flush?: boolean } // without space around it
 export const Soft = styled.span`
   color: var(--ink-soft);
   font-weight: 400;
@@ -60,31 +66,50 @@ export const Heading = styled.h1`
     outline: none;
   }
 `
-export const Subheading = styled.h2`
+export const Subheading = styled.h2<Flush>`
   font-size: var(--step-1);
   font-weight: 600;
-  margin: var(--gap-5) 0 var(--gap-3);
+  margin: ${(p) => (p.$flush ? '0' : 'var(--gap-5)')} 0 var(--gap-3);
 `
 export const Above = styled.p`
   color: var(--ink-soft);
   margin: 0 0 6px;
 `
-export const Prose = styled.p`
-  margin: var(--gap-3) 0;
+export const Prose = styled.p<Flush>`
+  margin: ${(p) => (p.$flush ? '0' : 'var(--gap-3) 0')};
   max-width: 62ch;
 `
-export const Well = styled.div`
+export const Well = styled.div<Flush>`
   background: var(--surface);
   border: var(--hair);
   border-radius: var(--radius);
   padding: var(--gap-3);
-  margin-top: var(--gap-4);
+  margin-top: ${(p) => (p.$flush ? '0' : 'var(--gap-4)')};
 `
-export const Row = styled.div`
+export const Row = styled.div<Above & { $ends?: boolean }>`
   display: flex;
   flex-wrap: wrap;
   gap: var(--gap-3);
   align-items: baseline;
+  ${(p) => p.$ends && 'justify-content: flex-end;'}
+  ${above}
+`
+export const Small = styled(Soft)`
+  font-size: var(--step--1);
+`
+/** Text of several lines, as it was written. */
+export const AsWritten = styled.div`
+  white-space: pre-line;
+  overflow-wrap: anywhere;
+`
+/** A picture in the room that there is. */
+export const Picture = styled.img`
+  display: block;
+  max-width: 100%;
+`
+/** A disclosure in the text of a page. */
+export const Details = styled.details`
+  margin-top: var(--gap-3);
 `
 export const Code = styled.code`
   display: block;
@@ -155,12 +180,14 @@ const Problem = styled.p`
   padding-left: var(--gap-3);
 `
 export const Failure = ({ error }: { error: Error }) => <Problem role="alert">{error.message}</Problem>
-export const Scroll = styled.div`
+export const Scroll = styled.div<Above>`
   overflow-x: auto;
+  ${above}
 `
 
 /** A page's matter, and what stands beside it where there is room. */
-export const Beside = styled.div`
+export const Beside = styled.div<Above>`
+  ${above}
   display: grid;
   grid-template-columns: minmax(0, 1fr) 300px;
   gap: var(--gap-5);
@@ -193,4 +220,14 @@ export const Columns = ({ names }: { names: string[] }) => (
 /** A cell of figures, which stand below each other by their places. */
 export const Num = styled.td`
   font-variant-numeric: tabular-nums;
+  white-space: nowrap;
+`
+/** A cell of few words, on one line. */
+export const Brief = styled.td`
+  white-space: nowrap;
+`
+/** A cell of many words, which are broken where they must be. */
+export const Wordy = styled.td`
+  min-width: 200px;
+  overflow-wrap: anywhere;
 `

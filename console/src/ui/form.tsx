@@ -11,13 +11,18 @@ import {
 } from 'react-aria-components'
 import styled, { css } from 'styled-components'
 import type { FormDraft, Unsaved } from '../api/drafts'
-import { Button, QuietButton, Row } from './basics'
+import { useAct } from '../api/queries'
+import { type Above, Button, Failure, QuietButton, Row, Soft } from './basics'
 import { Found } from './unsaved'
 
-const Sheet = styled(AriaForm)`
+const Typed = styled.div`
+  display: contents;
+`
+const widths = { narrow: '360px', middle: '720px', full: 'none' }
+const Sheet = styled(AriaForm)<{ $width: keyof typeof widths }>`
   display: grid;
   gap: var(--gap-4);
-  max-width: 360px;
+  max-width: ${(p) => widths[p.$width]};
 `
 export const Field = styled(TextField)`
   display: grid;
@@ -86,8 +91,8 @@ export function Below({ hint }: { hint?: string }) {
   )
 }
 
-type Way = { reads: boolean; draft?: FormDraft }
-/** Whether the fields around are read as text, and what was typed into them before. */
+type Way = { reads: boolean; draft?: FormDraft; save?: Save; unsaved?: Unsaved }
+/** Of the form around: whether its fields are read as text, what was typed into them before, and what sends it. */
 const FormWay = createContext<Way>({ reads: false })
 export const useFormWay = () => useContext(FormWay)
 
@@ -95,28 +100,67 @@ type FormProps = AriaFormProps & {
   may?: boolean // whether the person may send it; who may not reads the same as text
   draft?: FormDraft // keeps what is typed into fields that have a name
   unsaved?: Unsaved // what is kept by the page itself
+  save?: Save // what sending it does
+  width?: keyof typeof widths
   children: ReactNode
 }
 
-const Typed = styled.div`
-  display: contents;
-`
+type Said = Record<string, string>
+/** What sending a form does, and what became of it. */
+export type Save = {
+  mutate: (fields: Said) => void
+  isPending: boolean
+  isSuccess: boolean
+  error: Error | null
+}
+
+/** What sending a form does: an act that takes its named fields. Once it is carried out, what was kept of the form as not saved
+ *  goes, and then follows `then`: both though the page went meanwhile. */
+export const useSave = <Out,>(
+  act: (fields: Said) => Promise<Out>,
+  unsaved?: Pick<Unsaved, 'done'>,
+  then?: (out: Out) => void,
+) =>
+  useAct(async (fields: Said) => {
+    const out = await act(fields)
+    unsaved?.done()
+    then?.(out)
+    return out
+  })
 
 /** Fields that are sent together. */
-export function Form({ may = true, draft, unsaved, children, ...form }: FormProps) {
-  const way = { reads: !may, draft }
+export function Form({
+  may = true,
+  draft,
+  unsaved = draft?.unsaved,
+  save,
+  width = 'narrow',
+  children,
+  ...form
+}: FormProps) {
+  const way = { reads: !may, draft, save, unsaved }
   if (!may)
     return (
       <FormWay value={way}>
-        <Sheet as="div" style={form.style}>
+        <Sheet as="div" $width={width}>
           {children}
         </Sheet>
       </FormWay>
     )
   return (
     <FormWay value={way}>
-      <Sheet {...form}>
-        <Found unsaved={unsaved ?? draft?.unsaved} />
+      <Sheet
+        $width={width}
+        onSubmit={
+          save &&
+          ((e) => {
+            e.preventDefault()
+            save.mutate(fieldsOf(e.currentTarget, (e.nativeEvent as SubmitEvent).submitter))
+          })
+        }
+        {...form}
+      >
+        <Found unsaved={unsaved} />
         {draft ? (
           <Typed
             role="presentation"
@@ -138,34 +182,50 @@ export const May = ({ may, children }: { may: boolean; children: ReactNode }) =>
   <FormWay value={{ reads: !may }}>{children}</FormWay>
 )
 
-type EndProps = {
+type SendProps = {
   send: string // what sending the form does
-  pending?: boolean
+  label?: string // says it where that alone does not tell of what
+  sent?: string // said once it is done, where the form stays
   off?: boolean // there is too little to send yet
-  unsaved?: Unsaved
+  quiet?: boolean
+  says?: (error: Error) => ReactNode // tells of a failure in another way
   onCancel?: () => void
   children?: ReactNode
 }
 
-/** The foot of a form: what sends it, and what leaves it without. */
-export const Send = ({ send, pending, off, unsaved, onCancel, children }: EndProps) => (
-  <Row>
-    <Button type="submit" isDisabled={pending || off}>
-      {send}
-    </Button>
-    {onCancel && (
-      <QuietButton
-        onPress={() => {
-          unsaved?.discard()
-          onCancel()
-        }}
-      >
-        Cancel
-      </QuietButton>
-    )}
-    {children}
-  </Row>
-)
+/** Room around a foot that stands in the text of a page. */
+export const Foot = styled.div`
+  margin: var(--gap-4) 0;
+`
+
+/** The foot of a form: what sends it, what became of that, and what leaves it without. */
+export function Send({ send, label, sent, off, quiet, says, onCancel, children }: SendProps) {
+  const { reads, save, unsaved } = useFormWay()
+  if (reads) return null
+  const As = quiet ? QuietButton : Button
+  return (
+    <>
+      <Row>
+        <As type="submit" isDisabled={save?.isPending || off} aria-label={label}>
+          {send}
+        </As>
+        {onCancel && (
+          <QuietButton
+            onPress={() => {
+              unsaved?.discard()
+              onCancel()
+            }}
+          >
+            Cancel
+          </QuietButton>
+        )}
+        {sent && save?.isSuccess && <Soft role="status">{sent}</Soft>}
+        {children}
+      </Row>
+      {save?.error && (says?.(save.error) ?? <Failure error={save.error} />)}
+    </>
+  )
+}
 
 const ReadOnly = styled.div`
   display: grid;
@@ -244,9 +304,9 @@ export function Pick({ label, name, none, options, defaultValue }: PickProps) {
   )
 }
 
-/** What a form's fields say, those that are not empty. */
-export const fieldsOf = (form: HTMLFormElement) =>
-  Object.fromEntries([...new FormData(form)].filter(([, v]) => v !== '').map(([k, v]) => [k, String(v).trim()]))
+/** What a form's fields say, those that are not empty, and the button by which it was sent, where that has a name. */
+export const fieldsOf = (form: HTMLFormElement, sender: HTMLElement | null = null) =>
+  Object.fromEntries([...new FormData(form, sender)].filter(([, v]) => v !== '').map(([k, v]) => [k, String(v).trim()]))
 
 const Centre = styled.div`
   min-height: 100vh;
@@ -258,12 +318,18 @@ const Centre = styled.div`
 export const CentrePage = ({ children }: { children: React.ReactNode }) => <Centre as="main">{children}</Centre>
 
 /** Fields beside each other, below each other where there is no room. */
-export const Fields = styled.div`
+export const Fields = styled.div<Above & { $tight?: boolean }>`
   display: flex;
   flex-wrap: wrap;
   gap: var(--gap-4);
   align-items: start;
-  margin-bottom: var(--gap-4);
+  ${(p) => p.$above && `margin-top: var(--gap-${p.$above});`}
+  margin-bottom: ${(p) => (p.$tight ? 'var(--gap-2)' : 'var(--gap-4)')};
+  /* The gap of a form parts what is in it. */
+  ${Sheet} > &,
+  ${Typed} > & {
+    margin-bottom: 0;
+  }
   /* Beside the field itself, not beside its label. */
   > button,
   > span {
@@ -296,32 +362,6 @@ export function Select({ label, value, onChange, options, name }: SelectProps) {
         ))}
       </select>
     </Picker>
-  )
-}
-
-const Ticked = styled.label`
-  display: flex;
-  gap: var(--gap-2);
-  align-items: center;
-  min-height: 40px;
-  font-weight: 600;
-  input {
-    width: 24px;
-    height: 24px;
-    accent-color: var(--accent);
-  }
-`
-type CheckProps = { label: string; value: boolean; onChange: (value: boolean) => void }
-
-/** Yes or no. */
-export function Check({ label, value, onChange }: CheckProps) {
-  const { reads } = useFormWay()
-  if (reads) return <Read label={label} value={value ? 'yes' : 'no'} />
-  return (
-    <Ticked>
-      <input type="checkbox" checked={value} onChange={(e) => onChange(e.target.checked)} />
-      {label}
-    </Ticked>
   )
 }
 

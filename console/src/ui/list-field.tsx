@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { listOf } from '../api/reach'
+import { listOf } from '../api/people'
 import { Below, Field, Input, Label, Read, useFormWay } from './form'
 
 type Props = {

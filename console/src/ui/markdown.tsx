@@ -46,7 +46,7 @@ const Anchor = ({ href = '', children }: { href?: string; children?: React.React
 
 /** Pictures in a note are those of the site; others would tell strangers who looks. */
 const Picture = ({ src = '', alt = '' }: { src?: string; alt?: string }) =>
-  src.startsWith('/api/v1/pictures/') ? <img src={src} alt={alt} style={{ maxWidth: '100%' }} /> : <>{alt}</>
+  src.startsWith('/api/v1/pictures/') ? <Picture src={src} alt={alt} /> : <>{alt}</>
 
 /** Markdown, in which HTML is text. */
 export const Noted = ({ text }: { text: string }) => (

@@ -1,6 +1,12 @@
+import styled from 'styled-components'
 import { type ReactNode, useState } from 'react'
 import { QuietButton } from './basics'
 import { focusInto } from './focus'
+
+/** It takes the whole line of the row that its button stood in. */
+const Opened = styled.div`
+  flex-basis: 100%;
+`
 
 type Props = {
   name: string // what the button says
@@ -25,13 +31,12 @@ export function Opens({ name, label, startOpen, children }: Props) {
     setOpen(false)
   }
   return (
-    <div
+    <Opened
       ref={startOpen && !was ? undefined : focusInto}
-      style={{ flexBasis: '100%' }}
       role="group"
       aria-label={(label ?? name).replace(/ …$/, '')}
     >
       {children(close)}
-    </div>
+    </Opened>
   )
 }

@@ -8,7 +8,7 @@ export function JustRemoved() {
   return (
     <div role="status" data-removed>
       {gone && (
-        <Well style={{ margin: '0 0 var(--gap-4)' }}>
+        <Well $flush>
           <Row>
             <span>
               The {gone.kind} {gone.name} was removed. It can be brought back for 30 days.

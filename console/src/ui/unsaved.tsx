@@ -1,6 +1,6 @@
 import styled from 'styled-components'
 import type { Unsaved } from '../api/drafts'
-import { useSite } from '../api/queries'
+import { useSite } from '../api/site'
 import { clock } from '../api/words'
 import { QuietButton } from './basics'
 

@@ -1,12 +1,15 @@
 import { useEffect, useRef, useState } from 'react'
 import { useLocation } from 'react-router'
+import { takeAlarms, useAlarmAct } from '../../api/alarm'
 import { type Alarm, api, take } from '../../api/client'
 import { useFormDraft } from '../../api/drafts'
-import { useAlarmAct, useGuardAct, useGuards, useSession, useSite } from '../../api/queries'
+import { useGuards } from '../../api/guard'
+import { useAct } from '../../api/queries'
+import { useSession, useSite } from '../../api/site'
 import { clock } from '../../api/words'
 import { Button, Failure, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
 import { Choice } from '../../ui/choice'
-import { Form, Select, TextInput, fieldsOf } from '../../ui/form'
+import { Form, Select, Send, TextInput, useSave } from '../../ui/form'
 
 const of = (id: number) => ({ params: { path: { id } } })
 const marks = { '': 'not marked', real: 'real', useful: 'good to know', false: 'false' }
@@ -20,7 +23,7 @@ export function ResetIt({ alarm }: { alarm: Alarm }) {
   const reset = useAlarmAct(() => take(api.POST('/api/v1/alarms/{id}/reset', of(alarm.id))))
   if (!alarm.latched || role === 'viewer') return null
   return (
-    <Row style={{ marginTop: 'var(--gap-3)' }}>
+    <Row $above={3}>
       <Button onPress={() => reset.mutate(undefined)}>Reset</Button>
       <Soft>It is back in order and stays until somebody resets it.</Soft>
       {reset.error && <Failure error={reset.error} />}
@@ -33,12 +36,12 @@ export function Shelving({ alarm }: { alarm: Alarm }) {
   const keeper = useSession().data?.role !== 'viewer'
   const zone = useSite().data?.zone ?? 'UTC'
   const shelved = useGuards().data?.find((g) => g.name === alarm.guard)?.shelved
-  const end = useGuardAct(() =>
+  const end = useAct(() =>
     take(api.DELETE('/api/v1/guards/{guard}/shelf', { params: { path: { guard: alarm.guard } } })),
   )
   if (!alarm.guard || !shelved) return null
   return (
-    <Row style={{ marginTop: 'var(--gap-3)' }} data-shelved>
+    <Row $above={3} data-shelved>
       <span>
         Shelved until {clock(shelved.until!, zone, day)} by {shelved.by}
         {shelved.why && `: ${shelved.why}`}. Until then it tells of nothing but what is worse.
@@ -57,26 +60,31 @@ export function Shelving({ alarm }: { alarm: Alarm }) {
 export function AlarmActs({ alarm }: { alarm: Alarm }) {
   const role = useSession().data?.role
   const id = alarm.id
-  const comment = useAlarmAct((text: string) =>
-    take(api.PUT('/api/v1/alarms/{id}/comment', { ...of(id), body: { comment: text } })),
-  )
-  const hand = useAlarmAct((to: string) => take(api.POST('/api/v1/alarms/{id}/hand', { ...of(id), body: { to } })))
   const mark = useAlarmAct((m: Mark) => take(api.PUT('/api/v1/alarms/{id}/mark', { ...of(id), body: { mark: m } })))
   const back = useAlarmAct(() => take(api.POST('/api/v1/alarms/{id}/hand-back', of(id))))
   const [length, setLength] = useState('60')
-  const shelve = useGuardAct((why: string) =>
-    take(
-      api.PUT('/api/v1/guards/{guard}/shelf', {
-        params: { path: { guard: alarm.guard } },
-        body: { until: new Date(Date.now() + Number(length) * 60_000).toISOString(), why },
-      }),
-    ),
+  const cause = useFormDraft(`cause of alarm ${id}`)
+  const handed = useFormDraft(`hand of alarm ${id}`)
+  const shelved = useFormDraft(`shelving by alarm ${id}`)
+  const comment = useSave(
+    async ({ comment = '' }) =>
+      takeAlarms([await take(api.PUT('/api/v1/alarms/{id}/comment', { ...of(id), body: { comment } }))]),
+    cause.unsaved,
   )
-  const drafts = {
-    comment: useFormDraft(`cause of alarm ${id}`),
-    to: useFormDraft(`hand of alarm ${id}`),
-    why: useFormDraft(`shelving by alarm ${id}`),
-  }
+  // What was typed stays until it is taken.
+  const hand = useSave(
+    async ({ to = '' }) => takeAlarms([await take(api.POST('/api/v1/alarms/{id}/hand', { ...of(id), body: { to } }))]),
+    { done: handed.unsaved.discard },
+  )
+  const shelve = useSave(
+    ({ why = '' }) => {
+      const until = new Date(Date.now() + Number(length) * 60_000).toISOString()
+      return take(
+        api.PUT('/api/v1/guards/{guard}/shelf', { params: { path: { guard: alarm.guard } }, body: { until, why } }),
+      )
+    },
+    { done: shelved.unsaved.discard },
+  )
   const { hash } = useLocation()
   const here = useRef<HTMLElement>(null)
   const asked = hash.slice(1)
@@ -84,64 +92,41 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
   useEffect(() => {
     if (asked) here.current?.querySelector<HTMLInputElement>(`[name="${CSS.escape(asked)}"]`)?.focus()
   }, [asked])
-  const failed = [comment, hand, mark, shelve, back].find((m) => m.error)?.error
+  const failed = [mark, back].find((m) => m.error)?.error
   if (role === 'viewer') return null
   const raised = alarm.state === 'raised'
-  type Field = keyof typeof drafts
-  type Sends = { mutate: (text: string, after: { onSuccess: () => void }) => void }
-  // What was typed stays until it is taken.
-  const form = (act: Sends, field: Field) => ({
-    draft: drafts[field],
-    onSubmit: (e: React.FormEvent<HTMLFormElement>) => {
-      e.preventDefault()
-      const said = e.currentTarget
-      act.mutate(fieldsOf(said)[field] ?? '', {
-        onSuccess: () => {
-          drafts[field].unsaved.done()
-          if (field !== 'comment') said.reset()
-        },
-      })
-    },
-  })
   return (
     <section aria-label="What to do about it" ref={here}>
       <Subheading>Mark</Subheading>
       <Choice label="Mark" options={marks} value={alarm.mark as Mark} onChange={(m) => mark.mutate(m)} />
       <details open={asked !== '' || undefined}>
         <summary>Cause, hand over, silence for a while</summary>
-        <Form {...form(comment, 'comment')} style={{ marginTop: 'var(--gap-3)' }}>
+        <Form save={comment} draft={cause}>
           <TextInput label="Cause" name="comment" defaultValue={alarm.comment} autoComplete="off" />
-          <Row>
-            <QuietButton type="submit">Save</QuietButton>
-            {comment.isSuccess && <Soft role="status">Saved.</Soft>}
-          </Row>
+          <Send send="Save" sent="Saved." quiet />
         </Form>
         {raised && (
-          <Form {...form(hand, 'to')} style={{ marginTop: 'var(--gap-4)' }}>
+          <Form save={hand} draft={handed}>
             <TextInput
               label="Hand over to"
               name="to"
               autoComplete="off"
               hint="a contact or an e-mail address; they are told"
             />
-            <Row>
-              <QuietButton type="submit">Hand over</QuietButton>
-            </Row>
+            <Send send="Hand over" quiet />
           </Form>
         )}
         {raised && alarm.acknowledged_at && (
-          <Row style={{ marginTop: 'var(--gap-4)' }}>
+          <Row $above={4}>
             <QuietButton onPress={() => back.mutate(undefined)}>Hand back</QuietButton>
             <Soft>Nobody has it then, and people are told again.</Soft>
           </Row>
         )}
         {alarm.guard && (
-          <Form {...form(shelve, 'why')} style={{ marginTop: 'var(--gap-4)' }}>
+          <Form save={shelve} draft={shelved}>
             <TextInput label="Why" name="why" autoComplete="off" />
             <Select label="Shelve its guard for" value={length} onChange={setLength} options={lengths} />
-            <Row>
-              <QuietButton type="submit">Shelve</QuietButton>
-            </Row>
+            <Send send="Shelve" quiet />
           </Form>
         )}
       </details>

@@ -1,18 +1,26 @@
 import { useQuery } from '@tanstack/react-query'
 import { useParams } from 'react-router'
 import styled from 'styled-components'
+import { useAlarm } from '../../api/alarm'
+import { keyOf } from '../../api/changes'
 import { type Alarm, api, pathOf, take } from '../../api/client'
-import { useNow } from '../../api/live'
 import { frameFile, useNewestFrame } from '../../api/frames'
-import { useAlarm, useRecord, useSession, useSignals, useSite } from '../../api/queries'
-import { clock, ending, length, reads, sentence, readsIn, say, valueParts } from '../../api/words'
-import { Above, BigFigure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../../ui/basics'
+import { useRecord } from '../../api/guard'
+import { useNow } from '../../api/live'
+import { useSignals } from '../../api/signal'
+import { useSession, useSite } from '../../api/site'
+import { clock, ending, length, reads, readsIn, say, sentence, valueParts } from '../../api/words'
+import { AlarmActs, ResetIt, Shelving } from './acts'
+import { HaveIt, whoHasIt } from './row'
+import { AlarmTable } from './table'
+import { SignalChart } from '../signal/chart'
+import { Above, BigFigure, Heading, Picture, PlainLink, Prose, Row, Soft, Subheading, Well } from '../../ui/basics'
 import { NoPage } from '../../ui/no-page'
 import { Shape, toneOf } from '../../ui/severity'
-import { AlarmActs, ResetIt, Shelving } from './acts'
-import { AlarmTable } from './table'
-import { HaveIt, whoHasIt } from './row'
-import { SignalChart } from '../signal/chart'
+
+const Frame = styled(Picture)`
+  margin-top: var(--gap-3);
+`
 
 /** On a phone: wide, and where the thumb is. */
 const InReach = styled.div`
@@ -59,10 +67,9 @@ function FrameThen({ alarm: a }: { alarm: Alarm }) {
   if (!sends || !a.signal.includes('/')) return null
   return (
     <PlainLink href={`/frames/${device}?at=${encodeURIComponent(a.raised_at)}`}>
-      <img
+      <Frame
         src={frameFile(device, a.raised_at, 'png', { width: '400', regions: 'true' })}
         alt="The thermal frame of that moment"
-        style={{ maxWidth: '100%', marginTop: 12 }}
       />
     </PlainLink>
   )
@@ -207,7 +214,7 @@ function GuardHistory({ guard }: { guard: string }) {
   const record = useRecord(guard).data
   const zone = useSite().data?.zone ?? 'UTC'
   const past = useQuery({
-    queryKey: ['alarms of guard', guard],
+    queryKey: keyOf('alarms', 'of guard', guard),
     queryFn: () => take(api.GET('/api/v1/alarms', { params: { query: { all: true, guard, limit: 10 } } })),
   })
   if (!record) return null

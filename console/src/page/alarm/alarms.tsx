@@ -1,11 +1,13 @@
-import { useNow } from '../../api/live'
-import { useAlarms, useSignals, useSite, useStanding } from '../../api/queries'
+import { useAlarms, useStanding } from '../../api/alarm'
 import type { Alarm, Signal } from '../../api/client'
+import { useNow } from '../../api/live'
+import { useSignals } from '../../api/signal'
+import { useSite } from '../../api/site'
 import { byUrgency } from '../../api/words'
-import { Heading, Prose, QuietLink, Row, Soft, Subheading } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
 import { WrongList } from './row'
 import { AlarmTable } from './table'
+import { Heading, Prose, QuietLink, Row, Soft, Subheading } from '../../ui/basics'
+import { NoPage } from '../../ui/no-page'
 
 /** Alarms by the device that they are of; the one with the worst comes first. */
 function groups(alarms: Alarm[]): [string, Alarm[]][] {
@@ -34,7 +36,7 @@ export function Alarms() {
     <>
       <title>Alarms · Jaunty Lark</title>
       <Heading>Alarms</Heading>
-      <Row style={{ marginTop: 'var(--gap-3)' }}>
+      <Row $above={3}>
         <QuietLink href="/alarms/health">Alarm health</QuietLink>
         <QuietLink href="/trials">Trials</QuietLink>
         <QuietLink href="/journal?kind=alarm">Journal</QuietLink>

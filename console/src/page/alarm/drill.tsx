@@ -1,7 +1,8 @@
 import { useParams } from 'react-router'
+import { useAlarmAct, useDrill } from '../../api/alarm'
 import { api, take } from '../../api/client'
-import { useAlarmAct, useSession, useSite } from '../../api/queries'
-import { useDrill, useReachAct } from '../../api/reach'
+import { useAct } from '../../api/queries'
+import { useSession, useSite } from '../../api/site'
 import { clock } from '../../api/words'
 import {
   Above,
@@ -31,7 +32,7 @@ export function DrillPage() {
   const ack = useAlarmAct((alarm: number) =>
     take(api.POST('/api/v1/alarms/{id}/acknowledge', { params: { path: { id: alarm } } })),
   )
-  const stop = useReachAct(() => take(api.DELETE('/api/v1/drills/{id}', { params: { path: { id } } })))
+  const stop = useAct(() => take(api.DELETE('/api/v1/drills/{id}', { params: { path: { id } } })))
   if (drill.error) return <NoPage error={drill.error} />
   if (!drill.data) return <Soft>Looking …</Soft>
   const d = drill.data
@@ -56,13 +57,13 @@ export function DrillPage() {
         </Row>
       )}
       {(ack.error ?? stop.error) && <Failure error={(ack.error ?? stop.error)!} />}
-      <Scroll tabIndex={0} role="region" aria-label="Steps" style={{ marginTop: 'var(--gap-4)' }}>
+      <Scroll tabIndex={0} role="region" aria-label="Steps" $above={4}>
         <Table>
           <Columns names={['After', 'Event']} />
           <tbody aria-live="polite">
             {d.steps.map((s) => (
               <tr key={s.at + s.what}>
-                <Num style={{ whiteSpace: 'nowrap' }}>{(s.took_ms / 1000).toFixed(3)} s</Num>
+                <Num>{(s.took_ms / 1000).toFixed(3)} s</Num>
                 <td>
                   {!s.ok && <b>! </b>}
                   {s.what}

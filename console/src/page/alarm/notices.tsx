@@ -1,12 +1,15 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { Fragment } from 'react'
 import { useSearchParams } from 'react-router'
-import { type Notice } from '../../api/client'
-import { useSite } from '../../api/queries'
-import { type Carrier, carriers, type NoticeFilter, noticePage, takeNotices, useContacts } from '../../api/reach'
+import { type NoticeFilter, noticePage, takeNotices } from '../../api/alarm'
+import { keyOf } from '../../api/changes'
+import type { Notice } from '../../api/client'
+import { type Carrier, carriers, useContacts } from '../../api/people'
+import { useSite } from '../../api/site'
 import { clock } from '../../api/words'
 import {
   Above,
+  Brief,
   Columns,
   Failure,
   Heading,
@@ -17,6 +20,7 @@ import {
   Scroll,
   Soft,
   Table,
+  Wordy,
 } from '../../ui/basics'
 import { Fields, Select } from '../../ui/form'
 
@@ -45,7 +49,7 @@ export function Notices() {
   const contacts = useContacts().data ?? []
   const asked = Object.fromEntries([...query].filter(([, v]) => v)) as NoticeFilter
   const notices = useInfiniteQuery({
-    queryKey: ['notices', asked],
+    queryKey: keyOf('notices', asked),
     initialPageParam: 0,
     queryFn: ({ pageParam }) => takeNotices({ ...asked, ...(pageParam ? { before: pageParam } : {}) }),
     getNextPageParam: (last) => (last && last.length === noticePage ? last[last.length - 1]!.id : undefined),
@@ -65,7 +69,7 @@ export function Notices() {
         <PlainLink href="/rosters">Rosters and contacts</PlainLink>
       </Above>
       <Heading>Notices</Heading>
-      <Fields style={{ marginTop: 'var(--gap-4)' }}>
+      <Fields $above={4}>
         <Select label="State" value={query.get('state') ?? ''} onChange={choose('state')} options={states} />
         <Select
           label="To"
@@ -95,7 +99,7 @@ export function Notices() {
         </Scroll>
       )}
       {notices.hasNextPage && (
-        <Row style={{ marginTop: 'var(--gap-3)' }}>
+        <Row $above={3}>
           <QuietButton onPress={() => void notices.fetchNextPage()} isDisabled={notices.isFetching}>
             Show older
           </QuietButton>
@@ -107,19 +111,17 @@ export function Notices() {
 
 const NoticeRow = ({ notice: n, zone }: { notice: Notice; zone: string }) => (
   <tr>
-    <td style={{ whiteSpace: 'nowrap' }}>{clock(n.created_at, zone, moment)}</td>
-    <td style={{ overflowWrap: 'anywhere', minWidth: 140 }}>
+    <Brief>{clock(n.created_at, zone, moment)}</Brief>
+    <Wordy>
       {n.contact || n.to}
       <br />
       <Soft>
         {carriers[n.carrier as Carrier] ?? n.carrier}
         {n.why && `, ${n.why}`}
       </Soft>
-    </td>
-    <td style={{ minWidth: 220 }}>
-      {n.alarm_id ? <PlainLink href={`/alarms/${n.alarm_id}`}>{firstLine(n)}</PlainLink> : firstLine(n)}
-    </td>
-    <td style={{ minWidth: 220 }}>
+    </Wordy>
+    <Wordy>{n.alarm_id ? <PlainLink href={`/alarms/${n.alarm_id}`}>{firstLine(n)}</PlainLink> : firstLine(n)}</Wordy>
+    <Wordy>
       {n.state}
       {n.state === 'held' && ` for ${n.held}, until ${clock(n.due_at, zone, seconds)}`}
       {n.deliveries.map((d) => (
@@ -137,7 +139,7 @@ const NoticeRow = ({ notice: n, zone }: { notice: Notice; zone: string }) => (
           <b>What to do.</b> {n.advice}
         </>
       )}
-    </td>
+    </Wordy>
   </tr>
 )
 

@@ -1,19 +1,23 @@
-import { type FormEvent } from 'react'
 import { useNavigate } from 'react-router'
 import styled from 'styled-components'
-import { addAsset, attachment, calledAsset, conditionWords, labels, useAssetAct, useAssets } from '../../api/assets'
+import { addAsset, attachment, calledAsset, conditionWords, labels, useAssets } from '../../api/asset'
 import { type AssetLine, pathOf } from '../../api/client'
+import { useFormDraft } from '../../api/drafts'
 import { frameFile, useNewestFrame } from '../../api/frames'
 import { useNow } from '../../api/live'
-import { useFormDraft } from '../../api/drafts'
-import { useSession, useSignal } from '../../api/queries'
+import { useSignal } from '../../api/signal'
+import { useSession } from '../../api/site'
 import { age, count, readsAs } from '../../api/words'
-import { Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Well } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { fieldsOf, Form, Pick, Send, TextInput } from '../../ui/form'
+import { Above, Heading, PlainLink, Prose, QuietLink, Row, Soft, Well } from '../../ui/basics'
+import { Form, Pick, Send, TextInput, useSave } from '../../ui/form'
 import { List } from '../../ui/list'
+import { NoPage } from '../../ui/no-page'
 import { Opens } from '../../ui/opens'
 import { Shape, Silent, toneOf } from '../../ui/severity'
+
+const Toned = styled.div<{ $tone?: string }>`
+  color: ${(p) => p.$tone || 'inherit'};
+`
 
 const Line = styled.li<{ $depth: number }>`
   display: grid;
@@ -92,7 +96,7 @@ export function Assets() {
           tells in words how it does.
         </Prose>
       )}
-      <Row style={{ marginTop: 20 }}>
+      <Row $above={4}>
         {keeper && <Opens name="Add an asset …">{(close) => <Add all={all} onClose={close} />}</Opens>}
         {all.length > 0 && (
           <>
@@ -126,7 +130,7 @@ function AssetItem({ asset: a }: { asset: AssetLine }) {
         <br />
         <Soft>{[a.kind, guardsOf(a), a.run && `${a.run.title} is on`].filter(Boolean).join(' · ')}</Soft>
       </div>
-      <div style={{ color: a.worst ? toneOf(a.worst) : undefined }}>
+      <Toned $tone={a.worst && toneOf(a.worst)}>
         {live && live.value != null && (
           <>
             <b>{readsAs(live)}</b>
@@ -136,7 +140,7 @@ function AssetItem({ asset: a }: { asset: AssetLine }) {
             </Soft>
           </>
         )}
-      </div>
+      </Toned>
       <div>{a.condition !== 'in order' && <Silent word={conditionWords[a.condition]} />}</div>
     </Line>
   )
@@ -162,27 +166,15 @@ const nameFrom = (title: string) =>
 
 function Add({ all, onClose }: { all: AssetLine[]; onClose: () => void }) {
   const go = useNavigate()
-  const add = useAssetAct((f: { title: string; kind?: string; in?: string }) => {
-    const { title, kind, in: inside } = f
-    return addAsset(nameFrom(title), { title, kind, in: inside })
-  })
   const draft = useFormDraft('new asset')
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    const f = fieldsOf(e.currentTarget)
-    add.mutate(
-      { title: f.title ?? '', kind: f.kind, in: f.in },
-      {
-        onSuccess: (p) => {
-          draft.unsaved.done()
-          void go(`/assets/${p.asset.name}`)
-        },
-      },
-    )
-  }
+  const add = useSave(
+    ({ title = '', ...f }) => addAsset(nameFrom(title), { title, kind: f.kind, in: f.in }),
+    draft.unsaved,
+    (p) => void go(`/assets/${p.asset.name}`),
+  )
   return (
-    <Well style={{ marginTop: 0 }}>
-      <Form onSubmit={submit} draft={draft}>
+    <Well $flush>
+      <Form save={add} draft={draft}>
         <TextInput label="Title" name="title" hint="like Fog pump" />
         <TextInput label="Kind" name="kind" optional hint="like pump, cabinet, room" />
         <Pick
@@ -191,8 +183,7 @@ function Add({ all, onClose }: { all: AssetLine[]; onClose: () => void }) {
           none="nothing"
           options={all.map((a) => ({ value: a.name, text: calledAsset(a) }))}
         />
-        <Send send="Add" pending={add.isPending} unsaved={draft.unsaved} onCancel={onClose} />
-        {add.error && <Failure error={add.error} />}
+        <Send send="Add" onCancel={onClose} />
       </Form>
     </Well>
   )

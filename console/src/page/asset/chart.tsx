@@ -1,11 +1,11 @@
 import { lazy, Suspense } from 'react'
 import styled from 'styled-components'
-import type { Placed } from '../../api/boards'
+import type { Placed } from '../../api/board'
 import { pathOf, type Signal } from '../../api/client'
 import type { Stretch } from '../../chart/window'
+import { SightTools, useBoardSight } from '../board/sight'
 import { SightProvider } from '../../tile/context'
 import { Soft, Well } from '../../ui/basics'
-import { SightTools, useBoardSight } from '../board/sight'
 
 const LinesTile = lazy(() => import('../../tile/lines'))
 

@@ -1,47 +1,36 @@
-import { type FormEvent, useState } from 'react'
+import { PickMany } from '../../ui/picks'
+import { useState } from 'react'
 import { useNavigate } from 'react-router'
-import {
-  calledAsset,
-  changeAsset,
-  conditionWords,
-  removeAsset,
-  setCondition,
-  useAssetAct,
-  useAssets,
-} from '../../api/assets'
+import { calledAsset, changeAsset, conditionWords, removeAsset, setCondition, useAssets } from '../../api/asset'
 import { api, type AssetPage, type Condition, pathOf, take } from '../../api/client'
+import { useDevices } from '../../api/device'
 import { useDraft } from '../../api/drafts'
-import { useOutputs } from '../../api/outputs'
-import { useDevices, useSignals } from '../../api/queries'
+import { useOutputs } from '../../api/output'
+import { useSignals } from '../../api/signal'
 import { fullTitle } from '../../api/words'
-import { Failure, QuietButton, Soft, Subheading } from '../../ui/basics'
+import { QuietButton, Subheading } from '../../ui/basics'
 import { Dialog } from '../../ui/dialog'
-import { Form, Select, Send, Written } from '../../ui/form'
-import { Sure } from '../../ui/sure'
-import { PickList } from '../board/arrange-add'
+import { Form, Select, Send, useSave, Written } from '../../ui/form'
+import { Removal } from '../../ui/sure'
 
 /** How it is: in order, needs attention, out of order, retired; and why. */
 export function ConditionIt({ asset: a }: { asset: AssetPage['asset'] }) {
   const [open, setOpen] = useState(false)
   const [d, setDraft, unsaved] = useDraft(`condition of ${a.name}`, { condition: a.condition, why: '' })
-  const say = useAssetAct(() => setCondition(a.name, d.condition, d.why))
+  const say = useSave(
+    () => setCondition(a.name, d.condition, d.why),
+    undefined,
+    () => {
+      unsaved.reset({ condition: d.condition, why: '' })
+      setOpen(false)
+    },
+  )
   const close = () => setOpen(false)
   return (
     <>
       <QuietButton onPress={() => setOpen(true)}>Set condition …</QuietButton>
       <Dialog title={`Condition of ${calledAsset(a)}`} open={open} onClose={close}>
-        <Form
-          unsaved={unsaved}
-          onSubmit={(e) => {
-            e.preventDefault()
-            say.mutate(undefined, {
-              onSuccess: () => {
-                unsaved.reset({ condition: d.condition, why: '' })
-                close()
-              },
-            })
-          }}
-        >
+        <Form unsaved={unsaved} save={say}>
           <Select
             label="Condition"
             value={d.condition}
@@ -54,8 +43,7 @@ export function ConditionIt({ asset: a }: { asset: AssetPage['asset'] }) {
             onChange={(why) => setDraft({ ...d, why })}
             hint="in your words; the journal keeps it"
           />
-          <Send send="Set" pending={say.isPending} unsaved={unsaved} onCancel={close} />
-          {say.error && <Failure error={say.error} />}
+          <Send send="Set" onCancel={close} />
         </Form>
       </Dialog>
     </>
@@ -81,23 +69,18 @@ export function AssetEdit({ page }: { page: AssetPage }) {
 
 function Note({ name, onClose }: { name: string; onClose: () => void }) {
   const [text, setText, unsaved] = useDraft(`note about ${name}`, '')
-  const write = useAssetAct(() => take(api.POST('/api/v1/journal', { body: { text, of: `asset ${name}` } })))
+  const write = useSave(
+    () => take(api.POST('/api/v1/journal', { body: { text, of: `asset ${name}` } })),
+    undefined,
+    () => {
+      unsaved.reset('')
+      onClose()
+    },
+  )
   return (
-    <Form
-      unsaved={unsaved}
-      onSubmit={(e) => {
-        e.preventDefault()
-        write.mutate(undefined, {
-          onSuccess: () => {
-            unsaved.reset('')
-            onClose()
-          },
-        })
-      }}
-    >
+    <Form unsaved={unsaved} save={write}>
       <Written label="Note" value={text} onChange={setText} rows={3} />
-      <Send send="Add" pending={write.isPending} off={!text.trim()} unsaved={unsaved} onCancel={onClose} />
-      {write.error && <Failure error={write.error} />}
+      <Send send="Add" off={!text.trim()} onCancel={onClose} />
     </Form>
   )
 }
@@ -115,18 +98,16 @@ function Change({ page: p, onClose }: { page: AssetPage; onClose: () => void }) 
     outputs: a.outputs,
   })
   const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
-  const change = useAssetAct(() => changeAsset(a.name, d))
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    change.mutate(undefined, {
-      onSuccess: () => {
-        unsaved.done()
-        onClose()
-      },
-    })
-  }
+  const change = useSave(
+    () => changeAsset(a.name, d),
+    unsaved,
+    () => {
+      onClose()
+    },
+  )
+
   return (
-    <Form onSubmit={submit} unsaved={unsaved} style={{ maxWidth: 'none' }}>
+    <Form save={change} unsaved={unsaved} width="full">
       <Written label="Title" value={d.title} onChange={(title) => set({ title })} />
       <Written label="Kind" value={d.kind} onChange={(kind) => set({ kind })} hint="like pump, cabinet, room" />
       <Select
@@ -151,8 +132,7 @@ function Change({ page: p, onClose }: { page: AssetPage; onClose: () => void }) 
         outputs={d.outputs}
         setOutputs={(outputs) => set({ outputs })}
       />
-      <Send send="Save" pending={change.isPending} unsaved={unsaved} onCancel={onClose} />
-      {change.error && <Failure error={change.error} />}
+      <Send send="Save" onCancel={onClose} />
     </Form>
   )
 }
@@ -164,8 +144,9 @@ type BelongsProps = {
   setOutputs: (next: string[]) => void
 }
 
-const toggled = (list: string[], name: string) =>
-  list.includes(name) ? list.filter((n) => n !== name) : [...list, name]
+/** What was picked of a kind, without the word for it. */
+const named = (picked: string[], kind: string) =>
+  picked.filter((p) => p.startsWith(kind)).map((p) => p.slice(kind.length))
 
 /** Which devices, signals and outputs belong to it: a device with all that it has, or single ones. */
 function Belongs({ signals, setSignals, outputs, setOutputs }: BelongsProps) {
@@ -175,53 +156,30 @@ function Belongs({ signals, setSignals, outputs, setOutputs }: BelongsProps) {
   const switches = useOutputs().data?.outputs ?? []
   const wanted = words.toLowerCase()
   const fits = (text: string) => text.toLowerCase().includes(wanted)
+  const items = [
+    ...devices.map((d) => ({ value: `signal ${d.name}`, text: d.title ?? d.name, says: 'all of the device' })),
+    ...all
+      .filter((s) => !signals.includes(s.device))
+      .map((s) => ({ value: `signal ${pathOf(s)}`, text: fullTitle(s), says: 'signal' })),
+    ...switches.map((o) => ({
+      value: `output ${o.device}/${o.name}`,
+      text: `${o.device} ${o.title || o.name}`,
+      says: 'output',
+    })),
+  ]
   return (
     <div>
-      <Subheading style={{ margin: '0 0 8px' }}>Signals and outputs</Subheading>
+      <Subheading $flush>Signals and outputs</Subheading>
       <Written label="Find" value={words} onChange={setWords} />
-      <PickList role="group" aria-label="Signals and outputs">
-        {devices
-          .filter((d) => fits(`${d.title} ${d.name}`))
-          .map((d) => (
-            <label key={d.name}>
-              <input
-                type="checkbox"
-                checked={signals.includes(d.name)}
-                onChange={() => setSignals(toggled(signals, d.name))}
-              />
-              <span>{d.title}</span>
-              <Soft>all of the device</Soft>
-            </label>
-          ))}
-        {all
-          .filter((s) => fits(`${fullTitle(s)} ${pathOf(s)}`) && !signals.includes(s.device))
-          .map((s) => (
-            <label key={s.id}>
-              <input
-                type="checkbox"
-                checked={signals.includes(pathOf(s))}
-                onChange={() => setSignals(toggled(signals, pathOf(s)))}
-              />
-              <span>{fullTitle(s)}</span>
-              <Soft>signal</Soft>
-            </label>
-          ))}
-        {switches
-          .filter((o) => fits(`${o.title} ${o.device}/${o.name}`))
-          .map((o) => (
-            <label key={`${o.device}/${o.name}`}>
-              <input
-                type="checkbox"
-                checked={outputs.includes(`${o.device}/${o.name}`)}
-                onChange={() => setOutputs(toggled(outputs, `${o.device}/${o.name}`))}
-              />
-              <span>
-                {o.device} {o.title || o.name}
-              </span>
-              <Soft>output</Soft>
-            </label>
-          ))}
-      </PickList>
+      <PickMany
+        label="Signals and outputs"
+        items={items.filter((i) => fits(`${i.text} ${i.value}`))}
+        picked={[...signals.map((s) => `signal ${s}`), ...outputs.map((o) => `output ${o}`)]}
+        onChange={(picked) => {
+          setSignals(named(picked, 'signal '))
+          setOutputs(named(picked, 'output '))
+        }}
+      />
     </div>
   )
 }
@@ -229,18 +187,15 @@ function Belongs({ signals, setSignals, outputs, setOutputs }: BelongsProps) {
 /** Removing it; for 30 days it can be brought back. */
 export function Leave({ name, parts }: { name: string; parts: number }) {
   const go = useNavigate()
-  const remove = useAssetAct(() => removeAsset(name))
+  const remove = () => removeAsset(name)
   if (parts > 0) return null
   return (
-    <div style={{ marginTop: 'var(--gap-5)' }}>
-      <Sure
-        name={`Remove the asset ${name}`}
-        says="Its photos, papers and runs go with it; signals, guards and readings stay."
-        act={() => remove.mutateAsync(undefined)}
-        gone={{ kind: 'asset', name: name }}
-        error={remove.error}
-        done={() => void go('/assets')}
-      />
-    </div>
+    <Removal
+      name={`Remove the asset ${name}`}
+      says="Its photos, papers and runs go with it; signals, guards and readings stay."
+      act={remove}
+      gone={{ kind: 'asset', name: name }}
+      done={() => void go('/assets')}
+    />
   )
 }

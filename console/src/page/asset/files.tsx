@@ -1,11 +1,12 @@
 import { useState } from 'react'
 import { FileTrigger } from 'react-aria-components'
 import styled from 'styled-components'
-import { addPaper, addPhoto, attachment, dropAttachment, useAssetAct } from '../../api/assets'
+import { addPaper, addPhoto, attachment, dropAttachment } from '../../api/asset'
 import type { AssetPage, Attachment } from '../../api/client'
-import { useSite } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSite } from '../../api/site'
 import { bytes, clock } from '../../api/words'
-import { Failure, QuietButton, QuietLink, Row, Soft, Subheading } from '../../ui/basics'
+import { Failure, Picture, QuietButton, QuietLink, Row, Soft, Subheading } from '../../ui/basics'
 import { Dialog } from '../../ui/dialog'
 import { Sure } from '../../ui/sure'
 
@@ -40,12 +41,12 @@ const Papers = styled.ul`
 export function Attachments({ page: p, keeper }: { page: AssetPage; keeper: boolean }) {
   const name = p.asset.name
   const [open, setOpen] = useState<Attachment>()
-  const photo = useAssetAct((f: File) => addPhoto(name, f))
-  const paper = useAssetAct((f: File) => addPaper(name, f))
-  const drop = useAssetAct((id: number) => dropAttachment(name, id))
+  const photo = useAct((f: File) => addPhoto(name, f))
+  const paper = useAct((f: File) => addPaper(name, f))
+  const drop = (id: number) => dropAttachment(name, id)
   const photos = p.attachments.filter((a) => a.kind === 'photo')
   const papers = p.attachments.filter((a) => a.kind === 'paper')
-  const failed = photo.error ?? paper.error ?? drop.error
+  const failed = photo.error ?? paper.error
   if (!keeper && p.attachments.length === 0) return null
   return (
     <>
@@ -65,7 +66,7 @@ export function Attachments({ page: p, keeper }: { page: AssetPage; keeper: bool
             <QuietLink href={attachment(name, a.id)} download>
               {a.name}
             </QuietLink>{' '}
-            <Soft>{bytes(a.size)}</Soft> {keeper && <RemoveFile file={a} drop={drop} done={() => undefined} />}
+            <Soft>{bytes(a.size)}</Soft> {keeper && <RemoveFile file={a} drop={drop} />}
           </li>
         ))}
       </Papers>
@@ -91,16 +92,15 @@ export function Attachments({ page: p, keeper }: { page: AssetPage; keeper: bool
   )
 }
 
-type Drop = { mutateAsync: (id: number) => Promise<unknown>; error: Error | null }
+type Drop = (id: number) => Promise<unknown>
 
-const RemoveFile = ({ file: a, drop, done }: { file: Attachment; drop: Drop; done: () => void }) => (
+const RemoveFile = ({ file: a, drop, done }: { file: Attachment; drop: Drop; done?: () => void }) => (
   <Sure
     name={`Remove ${a.name}`}
     short="Remove"
     says="It goes from the page of its asset."
-    act={() => drop.mutateAsync(a.id)}
+    act={() => drop(a.id)}
     gone={{ kind: 'attachment', name: String(a.id) }}
-    error={drop.error}
     done={done}
   />
 )
@@ -116,7 +116,7 @@ function Photo({ asset, photo: a, onClose, drop }: PhotoProps) {
   const zone = useSite().data?.zone ?? 'UTC'
   return (
     <Dialog title={a.name} open onClose={onClose} wide>
-      <img src={attachment(asset, a.id)} alt={a.name} style={{ display: 'block', width: '100%' }} />
+      <Picture src={attachment(asset, a.id)} alt={a.name} />
       <p>
         <Soft>
           {a.by}, {clock(a.at, zone, { day: 'numeric', month: 'long', year: 'numeric' })} · {a.width} × {a.height}

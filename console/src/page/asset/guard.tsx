@@ -1,34 +1,25 @@
+import { PickMany, PickOne } from '../../ui/picks'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import styled from 'styled-components'
-import { calledAsset, putUnderGuard, useAsset, useAssetAct } from '../../api/assets'
+import { calledAsset, putUnderGuard, useAsset } from '../../api/asset'
+import { keyOf } from '../../api/changes'
 import { type AssetPage, pathOf, type Signal, type WatchOrder } from '../../api/client'
-import { type Draft, guardOf, isComplete, newRung } from '../../api/guards'
+import { useDevice } from '../../api/device'
 import { useDraft } from '../../api/drafts'
+import { type Draft, guardOf, isComplete, newRung } from '../../api/guard'
 import { useRested } from '../../api/lines'
-import { useDevice, useSession, useSignals } from '../../api/queries'
-import { useContacts, useRosters } from '../../api/reach'
+import { useContacts, useRosters } from '../../api/people'
+import { useSignals } from '../../api/signal'
+import { useSession } from '../../api/site'
 import { seen } from '../../api/units'
 import { fullTitle, readsAs } from '../../api/words'
-import {
-  Beside,
-  Above,
-  Button,
-  Failure,
-  Heading,
-  PlainLink,
-  QuietButton,
-  Row,
-  Soft,
-  Subheading,
-  Well,
-} from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { Fields, Form, Written as Text } from '../../ui/form'
 import { AssetChart } from './chart'
-import { PickList } from '../board/arrange-add'
 import { GuardFields } from '../guard/fields'
+import { Above, Beside, Failure, Heading, PlainLink, QuietButton, Row, Soft, Subheading, Well } from '../../ui/basics'
+import { Fields, Foot, Form, Send, useSave, Written as Text } from '../../ui/form'
+import { NoPage } from '../../ui/no-page'
 
 const Sentence = styled.p`
   font-size: var(--step-1);
@@ -97,7 +88,14 @@ function Editor({ page: p, all }: { page: AssetPage; all: Signal[] }) {
     ...(sparing ? { sparing_interval: sparing } : {}),
     try: trying,
   })
-  const save = useAssetAct((s: Signal) => putUnderGuard(p.asset.name, order(s, false)))
+  const save = useSave(
+    async () => {
+      if (!signal || !isComplete(draft)) throw new Error('A limit is missing.')
+      return putUnderGuard(p.asset.name, order(signal, false))
+    },
+    unsaved,
+    () => void go(`/assets/${p.asset.name}`),
+  )
   return (
     <>
       <title>{`Guard ${calledAsset(p.asset)} · Jaunty Lark`}</title>
@@ -106,21 +104,7 @@ function Editor({ page: p, all }: { page: AssetPage; all: Signal[] }) {
         <PlainLink href={`/assets/${p.asset.name}`}>{calledAsset(p.asset)}</PlainLink>
       </Above>
       <Heading>Put {calledAsset(p.asset)} under guard</Heading>
-      <Form
-        may={keeper}
-        unsaved={unsaved}
-        style={{ maxWidth: 'none' }}
-        onSubmit={(e) => {
-          e.preventDefault()
-          if (!signal || !isComplete(draft)) return
-          save.mutate(signal, {
-            onSuccess: () => {
-              unsaved.done()
-              void go(`/assets/${p.asset.name}`)
-            },
-          })
-        }}
-      >
+      <Form may={keeper} unsaved={unsaved} width="full" save={save}>
         <Well data-sentence>
           {signal ? (
             isComplete(draft) ? (
@@ -131,14 +115,9 @@ function Editor({ page: p, all }: { page: AssetPage; all: Signal[] }) {
           ) : (
             <Sentence>Choose what is measured, and the sentence that sums it up stands here.</Sentence>
           )}
-          {keeper && (
-            <Row style={{ marginTop: 'var(--gap-3)' }}>
-              <Button type="submit" isDisabled={!signal || save.isPending}>
-                Add guard
-              </Button>
-            </Row>
-          )}
-          {save.error && <Failure error={save.error} />}
+          <Foot>
+            <Send send="Add guard" off={!signal} />
+          </Foot>
         </Well>
         <Beside>
           <div>
@@ -186,7 +165,7 @@ function Editor({ page: p, all }: { page: AssetPage; all: Signal[] }) {
 function Said({ asset, order }: { asset: string; order: WatchOrder }) {
   const rested = useRested(order, 250)
   const said = useQuery({
-    queryKey: ['watch', asset, rested],
+    queryKey: keyOf('watch', asset, rested),
     queryFn: () => putUnderGuard(asset, rested),
     placeholderData: keepPreviousData,
     retry: false,
@@ -206,15 +185,12 @@ function Measured({ all, own, chosen, onChoose }: MeasuredProps) {
   return (
     <>
       <Text label="Find" value={words} onChange={setWords} hint="any device may look after it" />
-      <PickList role="radiogroup" aria-label="Signal">
-        {first.slice(0, 100).map((s) => (
-          <label key={s.id}>
-            <input type="radio" name="measured" checked={pathOf(s) === chosen} onChange={() => onChoose(s)} />
-            <span>{fullTitle(s)}</span>
-            <Soft>{readsAs(s)}</Soft>
-          </label>
-        ))}
-      </PickList>
+      <PickOne
+        label="Signal"
+        items={first.slice(0, 100).map((s) => ({ value: pathOf(s), text: fullTitle(s), says: readsAs(s) }))}
+        picked={chosen}
+        onChange={(path) => onChoose(first.find((s) => pathOf(s) === path)!)}
+      />
     </>
   )
 }
@@ -225,25 +201,20 @@ function Told({ value, onChange }: { value: string; onChange: (tell: string) => 
   const contacts = useContacts().data ?? []
   const email = useSession().data?.email ?? ''
   const picked = value.split(/[\s,;]+/).filter(Boolean)
-  const toggle = (name: string) =>
-    onChange((picked.includes(name) ? picked.filter((n) => n !== name) : [...picked, name]).join(', '))
   const names = [
-    ...rosters.map((r) => ({ name: r.name ?? '', says: 'roster' })),
-    ...contacts.map((c) => ({ name: c.name ?? '', says: 'contact' })),
+    ...rosters.map((r) => ({ value: r.name ?? '', text: r.name ?? '', says: 'roster' })),
+    ...contacts.map((c) => ({ value: c.name ?? '', text: c.name ?? '', says: 'contact' })),
   ]
   return (
     <>
-      <PickList role="group" aria-label="Rosters and contacts">
-        {names.map((n) => (
-          <label key={n.name}>
-            <input type="checkbox" checked={picked.includes(n.name)} onChange={() => toggle(n.name)} />
-            <span>{n.name}</span>
-            <Soft>{n.says}</Soft>
-          </label>
-        ))}
-      </PickList>
+      <PickMany
+        label="Rosters and contacts"
+        items={names}
+        picked={picked}
+        onChange={(names) => onChange(names.join(', '))}
+      />
       {!picked.includes(email) && picked.length === 0 && (
-        <Row style={{ marginTop: 8 }}>
+        <Row $above={2}>
           <QuietButton onPress={() => onChange(email)}>Tell me</QuietButton>
         </Row>
       )}

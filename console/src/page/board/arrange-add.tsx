@@ -1,18 +1,20 @@
+import { PickMany, PickOne } from '../../ui/picks'
 import { useState } from 'react'
 import styled from 'styled-components'
-import { type Kind, type Placed } from '../../api/boards'
-import { useDraft } from '../../api/drafts'
+import type { Kind, Placed } from '../../api/board'
 import { pathOf, type Signal, type Tile } from '../../api/client'
-import { titleOf, useOutputs } from '../../api/outputs'
-import { useSignals, useTotals } from '../../api/queries'
+import { useDraft } from '../../api/drafts'
+import { titleOf, useOutputs } from '../../api/output'
+import { useSignals } from '../../api/signal'
+import { useTotals } from '../../api/total'
 import { fullTitle, readsAs } from '../../api/words'
+import { PictureChoice } from './arrange-pins'
 import { heightOf, TileView } from '../../tile/grid'
 import { fitting, kinds } from '../../tile/kinds'
 import { Button, Prose, QuietButton, Row, Soft } from '../../ui/basics'
 import { Choice } from '../../ui/choice'
 import { Dialog } from '../../ui/dialog'
 import { Written } from '../../ui/form'
-import { PictureChoice } from './arrange-pins'
 
 export type NewTile = Omit<Placed, 'id' | 'x' | 'y'>
 
@@ -22,26 +24,6 @@ const Two = styled.div`
   gap: var(--gap-4);
   @media (max-width: 700px) {
     grid-template-columns: minmax(0, 1fr);
-  }
-`
-export const PickList = styled.div`
-  max-height: 330px;
-  overflow: auto;
-  border: var(--hair);
-  margin-top: var(--gap-2);
-  background: var(--surface);
-  label {
-    display: flex;
-    gap: 8px;
-    align-items: center;
-    padding: 6px 10px;
-    min-height: 34px;
-    border-bottom: var(--hair);
-    cursor: pointer;
-  }
-  label span {
-    flex: 1;
-    min-width: 0;
   }
 `
 const Preview = styled.div`
@@ -85,9 +67,6 @@ function Adding({ onClose, onAdd }: Omit<Props, 'open'>) {
   const offered = fitting(signals)
   const chosen = kind && offered.includes(kind) ? kind : offered[0]
   const tile = made(source, { signals: picked, kind: chosen, text, picture })
-  const toggle = (path: string, one = false) => {
-    setPicked((old) => (old.includes(path) ? old.filter((p) => p !== path) : one ? [path] : [...old, path]))
-  }
   const change = (next: Source) => {
     setSource(next)
     setPicked([])
@@ -97,10 +76,10 @@ function Adding({ onClose, onAdd }: Omit<Props, 'open'>) {
       <Choice label="Content" options={sources} value={source} onChange={change} />
       <Two>
         <div>
-          {source === 'signals' && <SignalPicks all={all} picked={picked} toggle={toggle} />}
-          {source === 'outputs' && <OutputPicks picked={picked} toggle={toggle} />}
-          {source === 'total' && <TotalPicks picked={picked} toggle={(p) => toggle(p, true)} />}
-          {source === 'frames' && <EyePicks picked={picked} toggle={(p) => toggle(p, true)} />}
+          {source === 'signals' && <SignalPicks all={all} picked={picked} onChange={setPicked} />}
+          {source === 'outputs' && <OutputPicks picked={picked} onChange={setPicked} />}
+          {source === 'total' && <TotalPicks picked={picked} onChange={setPicked} />}
+          {source === 'frames' && <EyePicks picked={picked} onChange={setPicked} />}
           {source === 'note' && (
             <Written
               label="Text"
@@ -143,7 +122,7 @@ function Adding({ onClose, onAdd }: Omit<Props, 'open'>) {
               <Soft>Here you see it as it will be.</Soft>
             )}
           </Preview>
-          <Row style={{ marginTop: 'var(--gap-3)' }}>
+          <Row $above={3}>
             <Button
               isDisabled={!tile}
               onPress={() => {
@@ -192,76 +171,62 @@ function made(source: Source, p: Picks): NewTile | undefined {
   }
 }
 
+type PicksProps = { picked: string[]; onChange: (picked: string[]) => void }
+
 /** The devices that send thermal frames. */
-function EyePicks({ picked, toggle }: PicksProps) {
+function EyePicks({ picked, onChange }: PicksProps) {
   const eyes = useSignals().data?.filter((s) => s.name === 'hottest-x') ?? []
   if (!eyes.length) return <Prose>No device has sent a thermal frame yet.</Prose>
   return (
-    <PickList role="group" aria-label="Devices that send frames">
-      {eyes.map((s) => (
-        <label key={s.id}>
-          <input type="checkbox" checked={picked.includes(s.device)} onChange={() => toggle(s.device)} />
-          <span>{s.device_title}</span>
-        </label>
-      ))}
-    </PickList>
+    <PickOne
+      label="Devices that send frames"
+      items={eyes.map((s) => ({ value: s.device, text: s.device_title }))}
+      picked={picked[0] ?? ''}
+      onChange={(device) => onChange([device])}
+    />
   )
 }
 
-type PicksProps = { picked: string[]; toggle: (path: string) => void }
-
-export function SignalPicks({ all, picked, toggle }: PicksProps & { all: Signal[] }) {
+export function SignalPicks({ all, picked, onChange }: PicksProps & { all: Signal[] }) {
   const [words, setWords] = useState('')
   const wanted = words.toLowerCase().split(/\s+/).filter(Boolean)
   const fits = all.filter((s) => wanted.every((w) => `${fullTitle(s)} ${pathOf(s)}`.toLowerCase().includes(w)))
   return (
     <>
       <Written label="Find" value={words} onChange={setWords} />
-      <PickList role="group" aria-label="Signals">
-        {fits.slice(0, 200).map((s) => (
-          <label key={s.id}>
-            <input type="checkbox" checked={picked.includes(pathOf(s))} onChange={() => toggle(pathOf(s))} />
-            <span>{fullTitle(s)}</span>
-            <Soft>{readsAs(s)}</Soft>
-          </label>
-        ))}
-        {fits.length === 0 && <Prose style={{ padding: '0 10px' }}>No signal is called that.</Prose>}
-      </PickList>
+      <PickMany
+        label="Signals"
+        items={fits.slice(0, 200).map((s) => ({ value: pathOf(s), text: fullTitle(s), says: readsAs(s) }))}
+        picked={picked}
+        onChange={onChange}
+        none="No signal is called that."
+      />
     </>
   )
 }
 
-export function OutputPicks({ picked, toggle }: PicksProps) {
+export function OutputPicks({ picked, onChange }: PicksProps) {
   const outputs = useOutputs().data?.outputs ?? []
   if (!outputs.length) return <Prose>There are no outputs yet.</Prose>
   return (
-    <PickList role="group" aria-label="Outputs">
-      {outputs.map((o) => (
-        <label key={o.id}>
-          <input
-            type="checkbox"
-            checked={picked.includes(`${o.device}/${o.name}`)}
-            onChange={() => toggle(`${o.device}/${o.name}`)}
-          />
-          <span>{titleOf(o)}</span>
-          <Soft>{o.device}</Soft>
-        </label>
-      ))}
-    </PickList>
+    <PickMany
+      label="Outputs"
+      items={outputs.map((o) => ({ value: `${o.device}/${o.name}`, text: titleOf(o), says: o.device }))}
+      picked={picked}
+      onChange={onChange}
+    />
   )
 }
 
-function TotalPicks({ picked, toggle }: PicksProps) {
+function TotalPicks({ picked, onChange }: PicksProps) {
   const totals = useTotals().data ?? []
   if (!totals.length) return <Prose>Nothing is added up yet.</Prose>
   return (
-    <PickList role="group" aria-label="Totals">
-      {totals.map((t) => (
-        <label key={t.id}>
-          <input type="radio" name="total" checked={picked.includes(t.name)} onChange={() => toggle(t.name)} />
-          <span>{t.title || t.name}</span>
-        </label>
-      ))}
-    </PickList>
+    <PickOne
+      label="Totals"
+      items={totals.map((t) => ({ value: t.name, text: t.title || t.name }))}
+      picked={picked[0] ?? ''}
+      onChange={(total) => onChange([total])}
+    />
   )
 }

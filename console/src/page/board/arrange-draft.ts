@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from 'react'
-import { placed, type Placed, saveDraft, takeBoard } from '../../api/boards'
+import { placed, type Placed, saveDraft, takeBoard } from '../../api/board'
+import { keyOf } from '../../api/changes'
 import { type Board, Problem, type Tiling } from '../../api/client'
 import { queries } from '../../api/queries'
 import { useUndo } from '../../ui/undo'
@@ -39,7 +40,7 @@ export function useBoardDraft(board: Board, newest: Board) {
       try {
         const b = await saveDraft(board.name, draft, known.current.revision)
         keep({ revision: b.draft?.revision ?? 0, version: b.version, text: key })
-        queries.setQueryData(['board', board.name], b)
+        queries.setQueryData(keyOf('board', board.name), b)
         setError(undefined)
       } catch (e) {
         if (e instanceof Problem && e.status === 409) setRefused(await takeBoard(board.name))

@@ -1,19 +1,29 @@
-import { fullTitle } from '../../api/words'
+import { PickBySight } from '../../ui/picks'
 import { useEffect, useRef } from 'react'
 import styled from 'styled-components'
-import type { Kind, Placed } from '../../api/boards'
+import type { Kind, Placed } from '../../api/board'
 import { pathOf, type Series } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useSignals, useTotals } from '../../api/queries'
+import { useSignals } from '../../api/signal'
+import { useTotals } from '../../api/total'
+import { fullTitle } from '../../api/words'
+import { OutputPicks } from './arrange-add'
+import { asChosen, lengths, withOwn } from './arrange-lengths'
+import { Pins } from './arrange-pins'
 import { fitting, kinds } from '../../tile/kinds'
 import { QuietButton, Soft, Subheading } from '../../ui/basics'
 import { Choice } from '../../ui/choice'
 import { Dialog } from '../../ui/dialog'
 import { Fields, Form, Select, Send, Written } from '../../ui/form'
 import { undoKeys, useUndo } from '../../ui/undo'
-import { OutputPicks } from './arrange-add'
-import { asChosen, lengths, withOwn } from './arrange-lengths'
-import { Pins } from './arrange-pins'
+
+const Unbroken = styled.span`
+  white-space: nowrap;
+`
+const Narrow = styled.div`
+  margin-top: var(--gap-3);
+  max-width: 360px;
+`
 
 const SeriesRow = styled.div`
   display: grid;
@@ -26,35 +36,11 @@ const SeriesRow = styled.div`
     grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
   }
 `
-const Swatches = styled.div`
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px;
-  input {
-    position: absolute;
-    opacity: 0;
-    width: 24px;
-    height: 24px;
-    cursor: pointer;
-  }
-  label {
-    width: 24px;
-    height: 24px;
-    display: inline-block;
-    border: 2px solid transparent;
-    border-radius: 2px;
-  }
-  label:has(:checked) {
-    border-color: var(--ink);
-  }
-  label:has(:focus-visible) {
-    outline: 2px solid var(--focus);
-  }
-  i {
-    display: block;
-    width: 100%;
-    height: 100%;
-  }
+const Swatch = styled.i<{ $line: number }>`
+  display: block;
+  width: 20px;
+  height: 20px;
+  ${(p) => (p.$line ? `background: var(--line-${p.$line});` : 'border: 1px dashed var(--ink-soft);')}
 `
 const figures = { '': 'all readings', mean: 'the mean of each period', stretch: 'lowest to highest of each period' }
 const everies = { '1m': 'minute', '1h': 'hour', '24h': 'day' }
@@ -86,7 +72,7 @@ export function TileFields({ tile, onChange, onClose }: Props) {
               steps.set(tile)
             },
           }}
-          style={{ maxWidth: 'none' }}
+          width="full"
           onSubmit={(e) => {
             e.preventDefault()
             unsaved.done()
@@ -120,23 +106,12 @@ export function TileFields({ tile, onChange, onClose }: Props) {
             {t.kind === 'total' && <TotalFields tile={t} set={set} />}
           </Fields>
           {takesSignals && <SeriesFields tile={t} set={set} />}
-          {t.kind === 'switch' && (
-            <OutputPicks
-              picked={t.outputs ?? []}
-              toggle={(path) =>
-                set({
-                  outputs: t.outputs?.includes(path)
-                    ? t.outputs.filter((o) => o !== path)
-                    : [...(t.outputs ?? []), path],
-                })
-              }
-            />
-          )}
+          {t.kind === 'switch' && <OutputPicks picked={t.outputs ?? []} onChange={(outputs) => set({ outputs })} />}
           {t.kind === 'note' && (
             <Written label="Text" value={t.text ?? ''} onChange={(text) => set({ text })} rows={10} hint="Markdown" />
           )}
           {t.kind === 'mimic' && <Pins tile={t} onChange={steps.set} />}
-          <Send send="Apply" unsaved={unsaved} onCancel={onClose}>
+          <Send send="Apply" onCancel={onClose}>
             <QuietButton onPress={() => steps.undo?.()} isDisabled={!steps.undo}>
               Undo
             </QuietButton>
@@ -212,7 +187,7 @@ function SeriesFields({ tile: t, set }: Part) {
           onChange={(kind) => set({ kind })}
         />
       )}
-      <Subheading style={{ marginTop: 0 }}>Signals</Subheading>
+      <Subheading $flush>Signals</Subheading>
       {series.map((s, i) => (
         <SeriesRow key={s.signal}>
           <span>{s.signal}</span>
@@ -222,7 +197,7 @@ function SeriesFields({ tile: t, set }: Part) {
           ) : (
             <span />
           )}
-          <span style={{ whiteSpace: 'nowrap' }}>
+          <Unbroken>
             {i > 0 && (
               <QuietButton onPress={() => up(i)} aria-label={`${s.signal} further up`}>
                 ↑
@@ -236,18 +211,18 @@ function SeriesFields({ tile: t, set }: Part) {
                 ✕
               </QuietButton>
             )}
-          </span>
+          </Unbroken>
         </SeriesRow>
       ))}
       {series.length < kinds[t.kind].most && rest.length > 0 && (
-        <div style={{ marginTop: 'var(--gap-3)', maxWidth: 360 }}>
+        <Narrow>
           <Select
             label="Add a signal"
             value=""
             onChange={(signal) => signal && set({ series: [...series, { signal }] })}
             options={Object.fromEntries([['', 'which?'], ...rest.map((s) => [pathOf(s), fullTitle(s)])])}
           />
-        </div>
+        </Narrow>
       )}
     </section>
   )
@@ -256,19 +231,15 @@ function SeriesFields({ tile: t, set }: Part) {
 /** One of the eight colours for lines, or the next that is free. */
 function Colours({ name, value, onChange }: { name: string; value: number; onChange: (v: number) => void }) {
   return (
-    <Swatches role="radiogroup" aria-label={name}>
-      {[0, 1, 2, 3, 4, 5, 6, 7, 8].map((n) => (
-        <label key={n}>
-          <input
-            type="radio"
-            name={name}
-            checked={value === n}
-            onChange={() => onChange(n)}
-            aria-label={n ? `colour ${n}` : 'the next colour'}
-          />
-          <i style={n ? { background: `var(--line-${n})` } : { border: '1px dashed var(--ink-soft)' }} />
-        </label>
-      ))}
-    </Swatches>
+    <PickBySight
+      label={name}
+      items={[0, 1, 2, 3, 4, 5, 6, 7, 8].map((n) => ({
+        value: String(n),
+        name: n ? `colour ${n}` : 'the next colour',
+        shows: <Swatch $line={n} />,
+      }))}
+      picked={String(value)}
+      onChange={(n) => onChange(Number(n))}
+    />
   )
 }

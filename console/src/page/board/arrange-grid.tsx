@@ -1,7 +1,7 @@
 import { useRef, useState } from 'react'
 import { mergeProps, useFocusRing, useMove } from 'react-aria'
 import styled from 'styled-components'
-import type { Placed } from '../../api/boards'
+import type { Placed } from '../../api/board'
 import { moved, removed, resized } from '../../tile/arrange'
 import { useTitle } from '../../tile/context'
 import { columns, gap, rowHeight, TileView } from '../../tile/grid'

@@ -1,44 +1,25 @@
-import { fullTitle } from '../../api/words'
+import { PickBySight } from '../../ui/picks'
 import { useRef, useState } from 'react'
 import { mergeProps, useFocusRing, useMove } from 'react-aria'
 import { FileTrigger } from 'react-aria-components'
 import styled from 'styled-components'
-import {
-  addPicture,
-  boardTitle,
-  pictureAt,
-  type Placed,
-  removePicture,
-  useBoardAct,
-  useBoards,
-  usePictures,
-} from '../../api/boards'
+import { addPicture, boardTitle, pictureAt, type Placed, removePicture, useBoards, usePictures } from '../../api/board'
 import { type Look, pathOf, type Pin } from '../../api/client'
-import { titleOf, useOutputs } from '../../api/outputs'
-import { useSignals } from '../../api/queries'
+import { titleOf, useOutputs } from '../../api/output'
+import { useAct } from '../../api/queries'
+import { useSignals } from '../../api/signal'
+import { fullTitle } from '../../api/words'
 import { PictureSheet, placeOf } from '../../tile/mimic'
 import { PinFace } from '../../tile/pin'
-import { Failure, Prose, QuietButton, Row, Soft } from '../../ui/basics'
+import { Failure, Prose, QuietButton, Row, Small } from '../../ui/basics'
 import { Fields, Select, Written } from '../../ui/form'
 import { Sure } from '../../ui/sure'
 
-const Pictures = styled.div`
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(110px, 1fr));
-  gap: var(--gap-2);
-  max-height: 260px;
-  overflow: auto;
-  margin-top: var(--gap-2);
-  label {
-    border: 2px solid var(--line);
-    border-radius: var(--radius);
-    padding: 4px;
-    font-size: var(--step--1);
-    cursor: pointer;
-  }
-  label:has(:checked) {
-    border-color: var(--accent);
-  }
+const Shown = styled.span`
+  display: block;
+  width: 110px;
+  font-size: var(--step--1);
+  overflow-wrap: anywhere;
   img {
     display: block;
     width: 100%;
@@ -51,8 +32,8 @@ const Pictures = styled.div`
 /** One of the pictures of the site, or a new one. */
 export function PictureChoice({ value, onChange }: { value: number; onChange: (id: number) => void }) {
   const pictures = usePictures().data ?? []
-  const add = useBoardAct(addPicture)
-  const remove = useBoardAct(removePicture)
+  const add = useAct(addPicture)
+  const remove = removePicture
   const take = (files: FileList | null) => files?.[0] && add.mutate(files[0], { onSuccess: (p) => onChange(p.id) })
   const failed = add.error
   return (
@@ -65,25 +46,29 @@ export function PictureChoice({ value, onChange }: { value: number; onChange: (i
           <Sure
             name="Remove the chosen picture"
             says="Boards that show it have to let go of it first."
-            act={() => remove.mutateAsync(value)}
+            act={() => remove(value)}
             gone={{ kind: 'picture', name: String(value) }}
-            error={remove.error}
             done={() => onChange(0)}
           />
         )}
       </Row>
-      <Soft style={{ fontSize: 'var(--step--1)' }}>
-        PNG, JPEG, WebP or SVG, up to 12 MB; where it was taken is left out.
-      </Soft>
+      <Small>PNG, JPEG, WebP or SVG, up to 12 MB; where it was taken is left out.</Small>
       {failed && <Failure error={failed} />}
-      <Pictures role="radiogroup" aria-label="Pictures">
-        {pictures.map((p) => (
-          <label key={p.id}>
-            <input type="radio" name="picture" checked={value === p.id} onChange={() => onChange(p.id)} /> {p.name}
-            <img src={pictureAt(p.id)} alt="" />
-          </label>
-        ))}
-      </Pictures>
+      <PickBySight
+        label="Pictures"
+        items={pictures.map((p) => ({
+          value: String(p.id),
+          name: p.name,
+          shows: (
+            <Shown>
+              {p.name}
+              <img src={pictureAt(p.id)} alt="" />
+            </Shown>
+          ),
+        }))}
+        picked={String(value)}
+        onChange={(id) => onChange(Number(id))}
+      />
     </div>
   )
 }
@@ -155,7 +140,7 @@ export function Pins({ tile, onChange }: Props) {
           </PictureSheet>
         </Stage>
       )}
-      <Row style={{ margin: 'var(--gap-2) 0' }}>
+      <Row $above={2}>
         <QuietButton onPress={add}>Add a pin</QuietButton>
         <QuietButton onPress={() => setOther(!other)}>{other ? 'Back to the pins' : 'Change picture …'}</QuietButton>
         {pin && (

@@ -1,27 +1,28 @@
 import { useRef, useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import styled from 'styled-components'
-import { boardTitle, dropDraft, type Placed, publish, useBoard, useBoardAct } from '../../api/boards'
+import { boardTitle, dropDraft, type Placed, publish, useBoard } from '../../api/board'
 import type { Board } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useSession, useSite } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSession, useSite } from '../../api/site'
 import { clock } from '../../api/words'
-import { SightProvider } from '../../tile/context'
-import { freeID, withTile } from '../../tile/arrange'
-import { Grid } from '../../tile/grid'
-import { Above, Button, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Well } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { Choice } from '../../ui/choice'
-import { Dialog } from '../../ui/dialog'
-import { Fields, Form, Select, Send, Written } from '../../ui/form'
-import { Unseen } from '../../ui/frame'
-import { undoKeys } from '../../ui/undo'
 import { AddTile } from './arrange-add'
 import { useBoardDraft } from './arrange-draft'
 import { TileFields } from './arrange-fields'
 import { ArrangeGrid } from './arrange-grid'
 import { asChosen, lengths, withOwn } from './arrange-lengths'
 import { useBoardSight } from './sight'
+import { freeID, withTile } from '../../tile/arrange'
+import { SightProvider } from '../../tile/context'
+import { Grid } from '../../tile/grid'
+import { Above, Button, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Well } from '../../ui/basics'
+import { Choice } from '../../ui/choice'
+import { Dialog } from '../../ui/dialog'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
+import { Unseen } from '../../ui/frame'
+import { NoPage } from '../../ui/no-page'
+import { undoKeys } from '../../ui/undo'
 
 const Bar = styled.div`
   position: sticky;
@@ -76,7 +77,7 @@ function Arranging({ board: b }: { board: Board }) {
   const say = (words: string) => {
     if (said.current) said.current.textContent = words
   }
-  const drop = useBoardAct(() => dropDraft(b.name))
+  const drop = useAct(() => dropDraft(b.name))
   const set = (tiles: Placed[]) => d.set({ ...d.draft, tiles })
   return (
     // eslint-disable-next-line jsx-a11y/no-static-element-interactions -- only the keys for undo, wherever the focus is
@@ -104,7 +105,7 @@ function Arranging({ board: b }: { board: Board }) {
       {d.error && <Failure error={d.error} />}
       {d.theirs && (
         <Well role="alert" data-theirs>
-          <Prose style={{ marginTop: 0 }}>
+          <Prose $flush>
             {d.theirs.published
               ? 'Somebody has published or dropped the draft of this board meanwhile. What stands on it is theirs; what you changed here is not saved.'
               : `${d.theirs.who} changed this draft at ${clock(d.theirs.at!, zone, seconds)}. What is saved is theirs; what you changed here since is not saved.`}
@@ -201,29 +202,24 @@ function Publishing({
 }) {
   const navigate = useNavigate()
   const [note, setNote, unsaved] = useDraft(`publishing of ${b.name}`, '')
-  const act = useBoardAct(() => publish(b.name, revision, note))
+  const act = useSave(
+    () => publish(b.name, revision, note),
+    undefined,
+    () => {
+      unsaved.reset('')
+      void navigate(`/boards/${b.name}`)
+    },
+  )
   return (
     <Dialog title={`Publish ${boardTitle(b)}`} open={open} onClose={onClose}>
-      <Form
-        unsaved={unsaved}
-        onSubmit={(e) => {
-          e.preventDefault()
-          act.mutate(undefined, {
-            onSuccess: () => {
-              unsaved.reset('')
-              void navigate(`/boards/${b.name}`)
-            },
-          })
-        }}
-      >
+      <Form unsaved={unsaved} save={act}>
         <Prose>
           {b.shared ? 'Everybody sees it as it is now.' : 'Only you see it.'} What it was before stays among its
           versions.
         </Prose>
         {revision === 0 && <Prose>Nothing was changed.</Prose>}
         <Written label="Note" value={note} onChange={setNote} hint="for its versions and the journal" />
-        <Send send="Publish" pending={act.isPending} off={revision === 0} unsaved={unsaved} onCancel={onClose} />
-        {act.error && <Failure error={act.error} />}
+        <Send send="Publish" off={revision === 0} onCancel={onClose} />
       </Form>
     </Dialog>
   )

@@ -1,29 +1,20 @@
 import { useEffect, useMemo, useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import styled from 'styled-components'
-import {
-  boardTitle,
-  changeBoard,
-  copyBoard,
-  nameFrom,
-  placed,
-  removeBoard,
-  startWith,
-  useBoard,
-  useBoardAct,
-} from '../../api/boards'
+import { boardTitle, changeBoard, copyBoard, nameFrom, placed, removeBoard, startWith, useBoard } from '../../api/board'
 import type { Board } from '../../api/client'
-import { useSession } from '../../api/queries'
+import { useAct } from '../../api/queries'
 import { tellRemoved } from '../../api/removed'
-import { Above, Button, Failure, Heading, PlainLink, Prose, QuietButton, QuietLink, Row, Soft } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { Dialog } from '../../ui/dialog'
-import { Form, Send, Written } from '../../ui/form'
-import { Menu } from '../../ui/menu'
-import { SightProvider } from '../../tile/context'
-import { Grid } from '../../tile/grid'
+import { useSession } from '../../api/site'
 import { SightTools, useBoardSight } from './sight'
 import { Versions } from './versions'
+import { SightProvider } from '../../tile/context'
+import { Grid } from '../../tile/grid'
+import { Above, Button, Failure, Heading, PlainLink, Prose, QuietButton, QuietLink, Row, Soft } from '../../ui/basics'
+import { Dialog } from '../../ui/dialog'
+import { Form, Send, useSave, Written } from '../../ui/form'
+import { Menu } from '../../ui/menu'
+import { NoPage } from '../../ui/no-page'
 
 const Top = styled.div`
   display: flex;
@@ -75,8 +66,8 @@ function Shown({ board: b }: { board: Board }) {
   const keeper = session?.role !== 'viewer'
   const sight = useBoardSight(b.tiling, `board ${b.name}`)
   const [asked, setAsked] = useState<Asked>('')
-  const start = useBoardAct(startWith)
-  const share = useBoardAct((shared: boolean) => changeBoard(b.name, { shared }))
+  const start = useAct(startWith)
+  const share = useAct((shared: boolean) => changeBoard(b.name, { shared }))
   const title = boardTitle(b)
   const starts = session?.start === b.name
   const tiles = useMemo(() => placed(b.tiling), [b.tiling])
@@ -142,23 +133,19 @@ function Naming({ board: b, asked, done }: { board: Board; asked: Asked; done: (
   const navigate = useNavigate()
   const copies = asked === 'copy'
   const [title, setTitle] = useState('')
-  const act = useBoardAct(() => (copies ? copyBoard(b.name, nameFrom(title), title) : changeBoard(b.name, { title })))
+  const act = useSave(
+    () => (copies ? copyBoard(b.name, nameFrom(title), title) : changeBoard(b.name, { title })),
+    undefined,
+    (made) => {
+      done()
+      if (copies) void navigate(`/boards/${made.name}`)
+    },
+  )
   return (
     <Dialog title={copies ? 'Copy the board' : 'Rename the board'} open={copies || asked === 'title'} onClose={done}>
-      <Form
-        onSubmit={(e) => {
-          e.preventDefault()
-          act.mutate(undefined, {
-            onSuccess: (made) => {
-              done()
-              if (copies) void navigate(`/boards/${made.name}`)
-            },
-          })
-        }}
-      >
+      <Form save={act}>
         <Written label={copies ? 'Title of the copy' : 'Title'} value={title} onChange={setTitle} />
-        <Send send={copies ? 'Copy' : 'Save'} pending={act.isPending} off={!nameFrom(title)} onCancel={done} />
-        {act.error && <Failure error={act.error} />}
+        <Send send={copies ? 'Copy' : 'Save'} off={!nameFrom(title)} onCancel={done} />
       </Form>
     </Dialog>
   )
@@ -166,7 +153,7 @@ function Naming({ board: b, asked, done }: { board: Board; asked: Asked; done: (
 
 function Removing({ board: b, open, done }: { board: Board; open: boolean; done: () => void }) {
   const navigate = useNavigate()
-  const remove = useBoardAct(() => removeBoard(b.name))
+  const remove = useAct(() => removeBoard(b.name))
   const title = `Remove the board ${boardTitle(b)}`
   return (
     <Dialog title={`${title}?`} open={open} onClose={done}>

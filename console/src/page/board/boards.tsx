@@ -1,13 +1,14 @@
 import { useNavigate } from 'react-router'
 import styled from 'styled-components'
-import { addBoard, boardTitle, nameFrom, useBoardAct, useBoards } from '../../api/boards'
+import { useStanding } from '../../api/alarm'
+import { addBoard, boardTitle, nameFrom, useBoards } from '../../api/board'
 import type { Board } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useSession, useStanding } from '../../api/queries'
+import { useSession } from '../../api/site'
 import { byUrgency } from '../../api/words'
-import { Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft } from '../../ui/basics'
+import { Heading, PlainLink, Prose, QuietLink, Row, Soft } from '../../ui/basics'
+import { Form, Send, useSave, Written } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
-import { Form, Send, Written } from '../../ui/form'
 import { Opens } from '../../ui/opens'
 import { Shape } from '../../ui/severity'
 
@@ -111,24 +112,18 @@ function Plan({ board }: { board: Board }) {
 function Making({ done }: { done: () => void }) {
   const navigate = useNavigate()
   const [title, setTitle, unsaved] = useDraft('new board', '')
-  const make = useBoardAct(() => addBoard(nameFrom(title), title))
+  const make = useSave(
+    () => addBoard(nameFrom(title), title),
+    undefined,
+    (b) => {
+      unsaved.reset('')
+      void navigate(`/boards/${b.name}/arrange`)
+    },
+  )
   return (
-    <Form
-      unsaved={unsaved}
-      style={{ marginTop: 'var(--gap-4)' }}
-      onSubmit={(e) => {
-        e.preventDefault()
-        make.mutate(undefined, {
-          onSuccess: (b) => {
-            unsaved.reset('')
-            void navigate(`/boards/${b.name}/arrange`)
-          },
-        })
-      }}
-    >
+    <Form unsaved={unsaved} save={make}>
       <Written label="Title" value={title} onChange={setTitle} hint="only you see it until you share it." />
-      <Send send="Add" pending={make.isPending} off={!nameFrom(title)} unsaved={unsaved} onCancel={done} />
-      {make.error && <Failure error={make.error} />}
+      <Send send="Add" off={!nameFrom(title)} onCancel={done} />
     </Form>
   )
 }

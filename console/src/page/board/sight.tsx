@@ -1,10 +1,11 @@
+import { CellSelect } from '../../ui/cells'
 import { useEffect, useMemo, useState } from 'react'
 import { useLocation, useSearchParams } from 'react-router'
 import styled from 'styled-components'
 import type { Tiling } from '../../api/client'
 import { useRested } from '../../api/lines'
 import { serviceNow } from '../../api/live'
-import { useSite } from '../../api/queries'
+import { useSite } from '../../api/site'
 import { clock, length, lengthOf } from '../../api/words'
 import { shifted, type Stretch, type View, zoomed } from '../../chart/window'
 import type { Sight } from '../../tile/context'
@@ -121,21 +122,17 @@ export function SightTools({ sight }: { sight: ReturnType<typeof useBoardSight> 
   const fixed = view.fixed
   return (
     <Tools role="group" aria-label="What the charts show">
-      <label>
-        Last
-        <select
-          value={fixed ? '' : (known ?? 'own')}
-          onChange={(e) => spans[e.target.value] && onView({ span: spans[e.target.value]! })}
-        >
-          {fixed && <option value="">a stretch</option>}
-          {!known && !fixed && <option value="own">{length(view.span)}</option>}
-          {Object.entries(names).map(([key, name]) => (
-            <option key={key} value={key}>
-              {name}
-            </option>
-          ))}
-        </select>
-      </label>
+      <CellSelect
+        label="Time span"
+        shown
+        value={fixed ? '' : (known ?? 'own')}
+        onChange={(v) => spans[v] && onView({ span: spans[v]! })}
+        options={[
+          ...(fixed ? [['', 'a stretch'] as const] : []),
+          ...(!known && !fixed ? [['own', length(view.span)] as const] : []),
+          ...Object.entries(names),
+        ]}
+      />
       <span>
         <QuietButton aria-label="Earlier" onPress={() => onView(shifted(view, now, -0.5))}>
           ←
@@ -151,18 +148,19 @@ export function SightTools({ sight }: { sight: ReturnType<typeof useBoardSight> 
         </QuietButton>
       </span>
       {fixed && <QuietButton onPress={() => onView({ span: known ? view.span : 24 * hour })}>Back to now</QuietButton>}
-      <label>
-        Compare with
-        <select value={String(compare)} onChange={(e) => setCompare(Number(e.target.value))}>
-          <option value="0">nothing</option>
-          {!before[compare] && compare > 0 && <option value={compare}>{Math.round(compare / hour)} h earlier</option>}
-          {Object.entries(before).map(([ms, name]) => (
-            <option key={ms} value={ms}>
-              {name}
-            </option>
-          ))}
-        </select>
-      </label>
+      <CellSelect
+        label="Compare with"
+        shown
+        value={String(compare)}
+        onChange={(v) => setCompare(Number(v))}
+        options={[
+          ['0', 'nothing'],
+          ...(!before[compare] && compare > 0
+            ? [[String(compare), `${Math.round(compare / hour)} h earlier`] as const]
+            : []),
+          ...Object.entries(before),
+        ]}
+      />
       <Soft data-stretch>
         {fixed ? `${clock(fixed.from, zone, moment)} to ${clock(fixed.until, zone, moment)}` : 'up to now'}
       </Soft>

@@ -1,8 +1,9 @@
-import { takeVersion, useBoardAct, useVersions } from '../../api/boards'
+import { takeVersion, useVersions } from '../../api/board'
 import type { Board } from '../../api/client'
-import { useSite } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSite } from '../../api/site'
 import { clock } from '../../api/words'
-import { Columns, Failure, Prose, QuietButton, Scroll, Soft, Table } from '../../ui/basics'
+import { Brief, Columns, Failure, Prose, QuietButton, Scroll, Soft, Table } from '../../ui/basics'
 
 const moment: Intl.DateTimeFormatOptions = {
   day: 'numeric',
@@ -16,7 +17,7 @@ const moment: Intl.DateTimeFormatOptions = {
 export function Versions({ board: b, done }: { board: Board; done: () => void }) {
   const zone = useSite().data?.zone ?? 'UTC'
   const versions = useVersions(b.name)
-  const take = useBoardAct((number: number) => takeVersion(b.name, number))
+  const take = useAct((number: number) => takeVersion(b.name, number))
   if (versions.error) return <Failure error={versions.error} />
   return (
     <>
@@ -28,7 +29,7 @@ export function Versions({ board: b, done }: { board: Board; done: () => void })
             {(versions.data ?? []).map((v) => (
               <tr key={v.number}>
                 <td>{v.number}</td>
-                <td style={{ whiteSpace: 'nowrap' }}>{clock(v.at, zone, moment)}</td>
+                <Brief>{clock(v.at, zone, moment)}</Brief>
                 <td>{v.by}</td>
                 <td>{v.note || <Soft>–</Soft>}</td>
                 <td>{v.tiling.tiles.length}</td>

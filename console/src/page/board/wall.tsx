@@ -1,17 +1,19 @@
+import { PickMany } from '../../ui/picks'
 import { useEffect, useMemo, useState } from 'react'
 import { useSearchParams } from 'react-router'
 import styled from 'styled-components'
-import { boardTitle, placed, useBoard, useBoards } from '../../api/boards'
+import { useStanding } from '../../api/alarm'
+import { boardTitle, placed, useBoard, useBoards } from '../../api/board'
 import { useLive, useNow } from '../../api/live'
-import { useSite, useStanding } from '../../api/queries'
+import { useSite } from '../../api/site'
 import { byUrgency, clock, count, length, sentence } from '../../api/words'
-import { Button, Failure, Heading, Prose, QuietButton, QuietLink, Row, Soft } from '../../ui/basics'
+import { useBoardSight } from './sight'
+import { SightProvider } from '../../tile/context'
+import { Grid } from '../../tile/grid'
+import { Button, Failure, Heading, Prose, QuietButton, QuietLink, Row } from '../../ui/basics'
 import { Form, Written } from '../../ui/form'
 import { NumberField } from '../../ui/number'
 import { Shape } from '../../ui/severity'
-import { SightProvider } from '../../tile/context'
-import { Grid } from '../../tile/grid'
-import { useBoardSight } from './sight'
 
 const Whole = styled.main<{ $dim: boolean }>`
   min-height: 100vh;
@@ -158,19 +160,17 @@ function SetUp({ boards }: { boards: string[] }) {
           void document.documentElement.requestFullscreen?.().catch(() => undefined)
         }}
       >
-        <fieldset style={{ border: 0, padding: 0, margin: 0 }}>
-          <legend style={{ fontWeight: 600 }}>Boards, in this order</legend>
-          {all.map((b) => (
-            <label key={b.name} style={{ display: 'block', padding: '4px 0', minHeight: 24 }}>
-              <input
-                type="checkbox"
-                checked={chosen.includes(b.name)}
-                onChange={(e) => setChosen((c) => (e.target.checked ? [...c, b.name] : c.filter((n) => n !== b.name)))}
-              />{' '}
-              {boardTitle(b)} {chosen.indexOf(b.name) >= 0 && <Soft>· {chosen.indexOf(b.name) + 1}</Soft>}
-            </label>
-          ))}
-        </fieldset>
+        <b aria-hidden="true">Boards, in this order</b>
+        <PickMany
+          label="Boards, in this order"
+          items={all.map((b) => ({
+            value: b.name,
+            text: boardTitle(b),
+            says: chosen.includes(b.name) ? `${chosen.indexOf(b.name) + 1}` : '',
+          }))}
+          picked={chosen}
+          onChange={setChosen}
+        />
         <NumberField label="Show each for" unit="s" whole least={5} value={every} onChange={setEvery} />
         <Written label="Dim hours" value={dim} onChange={setDim} hint="like 22-6; leave it empty to stay bright" />
         <Row>

@@ -1,12 +1,12 @@
-import { type FormEvent } from 'react'
 import { api, type Arrival, take } from '../../api/client'
-import { useNow } from '../../api/live'
+import { useArrivals, useEnrolment, useKits } from '../../api/device'
 import { useFormDraft } from '../../api/drafts'
-import { useAct, useArrivals, useEnrolment, useKits, useSession } from '../../api/queries'
+import { useNow } from '../../api/live'
+import { useAct } from '../../api/queries'
+import { useSession } from '../../api/site'
 import { age, counted, say } from '../../api/words'
 import {
   Above,
-  Button,
   Code,
   Failure,
   Heading,
@@ -18,8 +18,8 @@ import {
   Subheading,
   Well,
 } from '../../ui/basics'
+import { Form, Pick, Send, TextInput, useSave } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
-import { fieldsOf, Form, Pick, TextInput } from '../../ui/form'
 import { Sure } from '../../ui/sure'
 
 /** Devices that announced themselves: let them in, or turn them away. */
@@ -49,21 +49,15 @@ export function Arrivals() {
 function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
   const now = useNow()
   const kits = useKits().data ?? []
-  const letIn = useAct((body: { kit?: string; title?: string }) =>
-    take(api.POST('/api/v1/arrivals/{name}/let-in', { params: { path: { name: a.name } }, body })),
-  )
-  const turnAway = useAct(() =>
-    take(api.POST('/api/v1/arrivals/{name}/turn-away', { params: { path: { name: a.name } } })),
-  )
   const draft = useFormDraft(`arrival ${a.name}`)
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    letIn.mutate(fieldsOf(e.currentTarget), { onSuccess: draft.unsaved.done })
-  }
-  const problem = letIn.error
+  const letIn = useSave(
+    (body) => take(api.POST('/api/v1/arrivals/{name}/let-in', { params: { path: { name: a.name } }, body })),
+    draft.unsaved,
+  )
+  const turnAway = () => take(api.POST('/api/v1/arrivals/{name}/turn-away', { params: { path: { name: a.name } } }))
   return (
     <Well data-arrival={a.name}>
-      <Subheading style={{ marginTop: 0 }}>
+      <Subheading $flush>
         {a.name} <Soft>{a.state === 'turned away' && '· turned away'}</Soft>
       </Subheading>
       <Prose>
@@ -78,7 +72,7 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
         </Prose>
       )}
       {owner && (
-        <Form onSubmit={submit} draft={draft}>
+        <Form save={letIn} draft={draft}>
           <TextInput label="Title" name="title" optional />
           {kits.length > 0 && (
             <Pick
@@ -88,24 +82,18 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
               options={kits.map((k) => ({ value: k.name, text: k.title || k.name }))}
             />
           )}
-          <Row>
-            <Button type="submit" isDisabled={letIn.isPending} aria-label={`Let in ${a.name}`}>
-              Let in
-            </Button>
+          <Send send="Let in" label={`Let in ${a.name}`}>
             {a.state === 'waiting' && (
               <Sure
                 name={`Turn away ${a.name}`}
                 short="Turn away"
                 says={`What it has sent so far, ${counted(a.readings, 'reading', 'readings')}, goes for good, and what it sends is refused. It can still be let in later.`}
-                act={() => turnAway.mutateAsync(undefined)}
-                error={turnAway.error}
-                done={() => undefined}
+                act={turnAway}
               />
             )}
-          </Row>
+          </Send>
         </Form>
       )}
-      {problem && <Failure error={problem} />}
     </Well>
   )
 }
@@ -113,7 +101,7 @@ function One({ arrival: a, owner }: { arrival: Arrival; owner: boolean }) {
 function EnrolmentKey({ owner }: { owner: boolean }) {
   const on = useEnrolment().data?.on
   const make = useAct(() => take(api.POST('/api/v1/enrolment')))
-  const end = useAct(() => take(api.DELETE('/api/v1/enrolment')))
+  const end = () => take(api.DELETE('/api/v1/enrolment'))
   return (
     <>
       <Subheading>Enrolment key</Subheading>
@@ -129,15 +117,13 @@ function EnrolmentKey({ owner }: { owner: boolean }) {
         </>
       )}
       {owner && (
-        <Row style={{ marginTop: 12 }}>
+        <Row $above={3}>
           <QuietButton onPress={() => make.mutate(undefined)}>{on ? 'Make a new key' : 'Make a key'}</QuietButton>
           {on && (
             <Sure
               name="End enrolment"
               says="Devices that have the key can announce themselves no more. Those that were let in go on."
-              act={() => end.mutateAsync(undefined)}
-              error={end.error}
-              done={() => undefined}
+              act={end}
             />
           )}
         </Row>

@@ -1,17 +1,21 @@
-import { type FormEvent } from 'react'
 import { type AddedDevice, api, take } from '../../api/client'
+import { useDevice, useDevices, useKits } from '../../api/device'
+import { type FormDraft, useFormDraft } from '../../api/drafts'
 import { useNow } from '../../api/live'
-import { useFormDraft } from '../../api/drafts'
-import { useAct, useDevice, useDevices, useKits, useSession, useSignals } from '../../api/queries'
+import { useSignals } from '../../api/signal'
+import { useSession } from '../../api/site'
 import { readsAs, troubles } from '../../api/words'
-import { Above, Code, Failure, Heading, PlainLink, Prose, QuietLink, Soft, Subheading, Well } from '../../ui/basics'
-import { fieldsOf, Form, Pick, Send, TextInput } from '../../ui/form'
 import { CodeTexts } from './code-texts'
+import { Above, Code, Heading, PlainLink, Prose, QuietLink, Soft, Subheading, Well } from '../../ui/basics'
+import { Form, Pick, type Save, Send, TextInput, useSave } from '../../ui/form'
 
 /** Connecting a device: its name, its key and ready text, and a line that waits for its first reading. */
 export function Connect() {
-  const add = useAct((body: { name: string; title?: string; kit?: string; behind?: string }) =>
-    take(api.POST('/api/v1/devices', { body })),
+  const draft = useFormDraft('new device')
+  const add = useSave(
+    ({ name = '', ...f }) =>
+      take(api.POST('/api/v1/devices', { body: { name, title: f.title, kit: f.kit, behind: f.behind } })),
+    draft.unsaved,
   )
   const owner = useSession().data?.role === 'owner'
   return (
@@ -25,37 +29,18 @@ export function Connect() {
       ) : (
         <>
           <Heading>Connect a device</Heading>
-          {owner ? (
-            <NewDevice
-              error={add.error}
-              pending={add.isPending}
-              onAdd={(f, onSuccess) => add.mutate(f as { name: string }, { onSuccess })}
-            />
-          ) : (
-            <Prose>Connecting a device takes the role owner.</Prose>
-          )}
+          {owner ? <NewDevice save={add} draft={draft} /> : <Prose>Connecting a device takes the role owner.</Prose>}
         </>
       )}
     </>
   )
 }
 
-type NewProps = {
-  error: Error | null
-  pending: boolean
-  onAdd: (fields: Record<string, string>, done: () => void) => void
-}
-
-function NewDevice({ error, pending, onAdd }: NewProps) {
+function NewDevice({ save, draft }: { save: Save; draft: FormDraft }) {
   const kits = useKits().data ?? []
   const gateways = (useDevices().data ?? []).filter((d) => !d.behind)
-  const draft = useFormDraft('new device')
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    onAdd(fieldsOf(e.currentTarget), draft.unsaved.done)
-  }
   return (
-    <Form onSubmit={submit} draft={draft} style={{ marginTop: 20 }}>
+    <Form save={save} draft={draft}>
       <TextInput
         label="Name"
         name="name"
@@ -79,8 +64,7 @@ function NewDevice({ error, pending, onAdd }: NewProps) {
           options={gateways.map((d) => ({ value: d.name, text: d.title ?? d.name }))}
         />
       )}
-      <Send send="Add" pending={pending} />
-      {error && <Failure error={error} />}
+      <Send send="Add" />
     </Form>
   )
 }

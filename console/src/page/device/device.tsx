@@ -1,11 +1,18 @@
-import { type FormEvent, useState } from 'react'
+import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import { api, type DeviceChange, type DeviceStory, take } from '../../api/client'
+import { useCode, useDevice } from '../../api/device'
+import { type FormDraft, useFormDraft } from '../../api/drafts'
 import { useNow } from '../../api/live'
-import { stateWords, titleOf, useOutputs } from '../../api/outputs'
-import { useFormDraft } from '../../api/drafts'
-import { useAct, useCode, useDevice, useSession, useSignals, useSite } from '../../api/queries'
+import { stateWords, titleOf, useOutputs } from '../../api/output'
+import { useAct } from '../../api/queries'
+import { useSignals } from '../../api/signal'
+import { useSession, useSite } from '../../api/site'
 import { age, capital, clock, counted, lifeWords, readsAs, settingsWords, troubles } from '../../api/words'
+import { CodeTexts } from './code-texts'
+import { FramesLink } from './frames-link'
+import { Keys } from './keys'
+import { FaultFields, faultsSaid } from '../guard/fault-fields'
 import {
   Above,
   Failure,
@@ -18,16 +25,12 @@ import {
   Soft,
   Subheading,
 } from '../../ui/basics'
+import { Form, Send, TextInput, useSave } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
-import { fieldsOf, Form, Send, TextInput } from '../../ui/form'
 import { NumberField } from '../../ui/number'
 import { Opens } from '../../ui/opens'
 import { Silent } from '../../ui/severity'
-import { Sure } from '../../ui/sure'
-import { CodeTexts } from './code-texts'
-import { Keys } from './keys'
-import { FaultFields, faultsSaid } from '../guard/fault-fields'
-import { FramesLink } from './frames-link'
+import { Removal } from '../../ui/sure'
 
 /** One device: how it lives, what it sends, what it is ordered, its keys. */
 export function DevicePage() {
@@ -114,7 +117,7 @@ function PowerOn({ device }: { device: string }) {
     take(api.POST('/api/v1/devices/{device}/power-on', { params: { path: { device } }, body: {} })),
   )
   return (
-    <Row style={{ marginTop: 'var(--gap-3)' }}>
+    <Row $above={3}>
       <QuietButton onPress={() => on.mutate(undefined)} isDisabled={on.isPending}>
         It was switched on just now
       </QuietButton>
@@ -129,22 +132,6 @@ function PowerOn({ device }: { device: string }) {
 /** What it is ordered, and what it runs. */
 function SettingsDown({ device: d, keeper }: { device: DeviceStory; keeper: boolean }) {
   const draft = useFormDraft(`settings of ${d.name}`)
-  const order = useAct((body: DeviceStory['settings']) =>
-    take(api.PUT('/api/v1/devices/{device}/settings', { params: { path: { device: d.name } }, body })),
-  )
-  const submit = (close: () => void) => (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    const { interval, sparing_interval, values } = fieldsOf(e.currentTarget)
-    order.mutate(
-      { interval, sparing_interval, values: pairs(values ?? '') },
-      {
-        onSuccess: () => {
-          draft.unsaved.done()
-          close()
-        },
-      },
-    )
-  }
   const behind = d.settings_version > 0 && d.running_version !== d.settings_version
   return (
     <>
@@ -161,37 +148,53 @@ function SettingsDown({ device: d, keeper }: { device: DeviceStory; keeper: bool
       </Prose>
       {keeper && (
         <Opens name="Order settings …" startOpen={draft.unsaved.at !== undefined}>
-          {(close) => (
-            <Form onSubmit={submit(close)} draft={draft}>
-              <TextInput
-                label="Measuring interval"
-                name="interval"
-                optional
-                hint="1s to 1d, like 5m"
-                defaultValue={said(d.settings.interval)}
-              />
-              <TextInput
-                label="Interval when the battery is low"
-                name="sparing_interval"
-                optional
-                defaultValue={said(d.settings.sparing_interval)}
-              />
-              <TextInput
-                label="Keys and values"
-                name="values"
-                optional
-                hint="like lamp=off tune=3"
-                defaultValue={Object.entries(d.settings.values ?? {})
-                  .map(([k, v]) => `${k}=${v}`)
-                  .join(' ')}
-              />
-              <Send send="Order" pending={order.isPending} unsaved={draft.unsaved} onCancel={close} />
-              {order.error && <Failure error={order.error} />}
-            </Form>
-          )}
+          {(close) => <OrderForm device={d} draft={draft} onClose={close} />}
         </Opens>
       )}
     </>
+  )
+}
+
+type OrderProps = { device: DeviceStory; draft: FormDraft; onClose: () => void }
+
+function OrderForm({ device: d, draft, onClose }: OrderProps) {
+  const order = useSave(
+    ({ interval, sparing_interval, values = '' }) =>
+      take(
+        api.PUT('/api/v1/devices/{device}/settings', {
+          params: { path: { device: d.name } },
+          body: { interval, sparing_interval, values: pairs(values) },
+        }),
+      ),
+    draft.unsaved,
+    onClose,
+  )
+  return (
+    <Form save={order} draft={draft}>
+      <TextInput
+        label="Measuring interval"
+        name="interval"
+        optional
+        hint="1s to 1d, like 5m"
+        defaultValue={said(d.settings.interval)}
+      />
+      <TextInput
+        label="Interval when the battery is low"
+        name="sparing_interval"
+        optional
+        defaultValue={said(d.settings.sparing_interval)}
+      />
+      <TextInput
+        label="Keys and values"
+        name="values"
+        optional
+        hint="like lamp=off tune=3"
+        defaultValue={Object.entries(d.settings.values ?? {})
+          .map(([k, v]) => `${k}=${v}`)
+          .join(' ')}
+      />
+      <Send send="Order" onCancel={onClose} />
+    </Form>
   )
 }
 
@@ -211,17 +214,13 @@ const pairs = (text: string) =>
 /** How often something is expected of it. */
 function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean }) {
   const draft = useFormDraft(`device ${d.name}`)
-  const set = useAct((body: DeviceChange) =>
-    take(api.PATCH('/api/v1/devices/{device}', { params: { path: { device: d.name } }, body })),
+  const change = (body: DeviceChange) =>
+    take(api.PATCH('/api/v1/devices/{device}', { params: { path: { device: d.name } }, body }))
+  const save = useSave(
+    (f) => change({ interval: f.interval ?? '0s', clock_offset: Number(f.clock_offset ?? 0), ...faultsSaid(f) }),
+    draft.unsaved,
   )
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    const f = fieldsOf(e.currentTarget)
-    set.mutate(
-      { interval: f.interval ?? '0s', clock_offset: Number(f.clock_offset ?? 0), ...faultsSaid(f) },
-      { onSuccess: draft.unsaved.done },
-    )
-  }
+  const set = useAct(change)
   const unsaid = d.interval === '0s' || (d.running_version === 0 && d.proposed_interval !== d.interval)
   const proposed = unsaid && d.proposed_interval !== '0s' ? d.proposed_interval : ''
   return (
@@ -233,7 +232,7 @@ function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean 
           <QuietButton onPress={() => set.mutate({ interval: proposed })}>Expect that</QuietButton>
         </Prose>
       )}
-      <Form onSubmit={submit} may={keeper} draft={draft}>
+      <Form save={save} may={keeper} draft={draft}>
         <TextInput
           label="Expected interval"
           name="interval"
@@ -250,10 +249,10 @@ function Expected({ device: d, keeper }: { device: DeviceStory; keeper: boolean 
           defaultValue={d.clock_offset || null}
         />
         <FaultFields faults={d.faults} what="silence and other faults" otherwise="its guards" />
-        {keeper && <Send send="Save" pending={set.isPending} />}
+        <Send send="Save" />
       </Form>
       {keeper && (
-        <Row style={{ marginTop: 12 }}>
+        <Row $above={3}>
           <QuietButton onPress={() => set.mutate({ silence_alarm: !d.silence_alarm })}>
             {d.silence_alarm ? 'Raise no alarm when it is silent' : 'Raise an alarm when it is silent'}
           </QuietButton>
@@ -283,19 +282,13 @@ function Leave({ device: d }: { device: DeviceStory }) {
   const zone = useSite().data?.zone ?? 'UTC'
   const [kit, setKit] = useState('')
   const draft = useFormDraft(`kit of ${d.name}`)
-  const save = useAct((name: string) =>
-    take(api.POST('/api/v1/kits/{kit}/from-device', { params: { path: { kit: name } }, body: { device: d.name } })),
-  )
-  const remove = useAct(() => take(api.DELETE('/api/v1/devices/{device}', { params: { path: { device: d.name } } })))
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    const { kit: name } = fieldsOf(e.currentTarget)
-    const onSuccess = () => {
-      draft.unsaved.done()
-      setKit(name!)
-    }
-    if (name) save.mutate(name, { onSuccess })
-  }
+  const save = useSave(async ({ kit: name = '' }) => {
+    await take(
+      api.POST('/api/v1/kits/{kit}/from-device', { params: { path: { kit: name } }, body: { device: d.name } }),
+    )
+    setKit(name)
+  }, draft.unsaved)
+  const remove = () => take(api.DELETE('/api/v1/devices/{device}', { params: { path: { device: d.name } } }))
   return (
     <>
       <Subheading>Kit</Subheading>
@@ -304,33 +297,27 @@ function Leave({ device: d }: { device: DeviceStory }) {
           Saved as <PlainLink href={`/devices/kits/${kit}`}>{kit}</PlainLink>.
         </Prose>
       ) : (
-        <Form onSubmit={submit} draft={draft}>
+        <Form save={save} draft={draft}>
           <TextInput label="Kit name" name="kit" hint="describes this sort of device, to make more of it" />
-          <Row>
-            <QuietButton type="submit">Save a kit of it</QuietButton>
-          </Row>
-          {save.error && <Failure error={save.error} />}
+          <Send send="Save a kit of it" quiet />
         </Form>
       )}
-      <div style={{ marginTop: 'var(--gap-5)' }}>
-        <Sure
-          name={`Remove the device ${d.name}`}
-          says={
-            <>
-              It goes with its {counted(d.signals, 'signal', 'signals')}, their guards and all readings since{' '}
-              {clock(d.created_at, zone, { day: 'numeric', month: 'long', year: 'numeric' })}. Its key is remembered:
-              when it sends again, it waits as an arrival.{' '}
-              <QuietLink href={`/api/v1/export?names=bare&what=${d.name}`} download>
-                Export its readings first
-              </QuietLink>
-            </>
-          }
-          act={() => remove.mutateAsync(undefined)}
-          gone={{ kind: 'device', name: d.name }}
-          error={remove.error}
-          done={() => void navigate('/devices')}
-        />
-      </div>
+      <Removal
+        name={`Remove the device ${d.name}`}
+        says={
+          <>
+            It goes with its {counted(d.signals, 'signal', 'signals')}, their guards and all readings since{' '}
+            {clock(d.created_at, zone, { day: 'numeric', month: 'long', year: 'numeric' })}. Its key is remembered: when
+            it sends again, it waits as an arrival.{' '}
+            <QuietLink href={`/api/v1/export?names=bare&what=${d.name}`} download>
+              Export its readings first
+            </QuietLink>
+          </>
+        }
+        act={remove}
+        gone={{ kind: 'device', name: d.name }}
+        done={() => void navigate('/devices')}
+      />
     </>
   )
 }

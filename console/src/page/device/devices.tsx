@@ -1,9 +1,10 @@
+import { useArrivals, useDevices } from '../../api/device'
 import { useNow } from '../../api/live'
-import { useArrivals, useDevices, useSession } from '../../api/queries'
+import { useSession } from '../../api/site'
 import { age, clockWords, lifeWords, say } from '../../api/words'
 import {
-  Columns,
   Above,
+  Columns,
   Heading,
   PlainLink,
   Prose,
@@ -31,7 +32,7 @@ export function Devices() {
       <title>Devices · Jaunty Lark</title>
       <Above>{devices.data.length} in all</Above>
       <Heading>{silent ? `${silent} of the devices ${silent === 1 ? 'is' : 'are'} silent.` : 'Devices'}</Heading>
-      <Row style={{ marginTop: 20 }}>
+      <Row $above={4}>
         {owner && <QuietLink href="/devices/connect">Connect a device</QuietLink>}
         <QuietLink href="/devices/kits">Kits</QuietLink>
         <QuietLink href="/devices/arrivals">Arrivals</QuietLink>
@@ -55,7 +56,7 @@ export function Devices() {
       {devices.data.length === 0 ? (
         <Prose>No devices yet. Connect one: you get its key and ready text for your board.</Prose>
       ) : (
-        <Scroll tabIndex={0} role="region" aria-label="Devices" style={{ marginTop: 20 }}>
+        <Scroll tabIndex={0} role="region" aria-label="Devices" $above={4}>
           <Table>
             <Columns names={['Device', 'State', 'Sends', 'Way in', 'Clock', 'Battery', 'Firmware']} />
             <tbody>

@@ -1,15 +1,20 @@
+import { useAct } from '../../api/queries'
 import { useState } from 'react'
 import styled from 'styled-components'
 import type { Eye, Region } from '../../api/client'
-import { extentOf, useEyeAct, useGrid, usePalettes } from '../../api/frames'
+import { extentOf, saveEye, useGrid, usePalettes } from '../../api/frames'
 import { useDraft } from '../../api/drafts'
 import { FrameCanvas, Outline } from '../../thermal/canvas'
 import { drawn, pointsOf, pointsText } from '../../thermal/shapes'
-import { Button, Failure, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
+import { Failure, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
 import { Choice } from '../../ui/choice'
 import { Dialog } from '../../ui/dialog'
-import { Fields, Form, Select, Written } from '../../ui/form'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { NumberField } from '../../ui/number'
+
+const Canvas = styled.div`
+  max-width: 520px;
+`
 
 const Regions = styled.div`
   display: grid;
@@ -24,7 +29,7 @@ const shapes: Record<Shape, string> = { rectangle: 'Rectangle', ellipse: 'Ellips
 /** How frames are read and what is looked at in them; regions are drawn, or written. */
 export function EyeFields({ device, eye, at }: { device: string; eye: Eye; at: string }) {
   const [open, setOpen] = useState(false)
-  const act = useEyeAct(device)
+  const act = useAct((eye: Eye) => saveEye(device, eye))
   return (
     <>
       <Subheading>Regions and emissivity</Subheading>
@@ -101,8 +106,6 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
   const [sketch, setSketch] = useState<Region['points']>()
   const grid = useGrid(device, at).data
   const colours = usePalettes().data?.[0]?.colours
-  const act = useEyeAct(device)
-  const [wrong, setWrong] = useState<Error>()
   const add = (points: Region['points'], of: Shape) => {
     let n = drafts.length + 1
     while (drafts.some((d) => d.name === `region-${n}`)) n++
@@ -118,43 +121,26 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
   }
   const set = (i: number, some: Partial<RegionDraft>) =>
     setDrafts(drafts.map((d, k) => (k === i ? { ...d, ...some } : d)))
-  const save = () => {
-    try {
+  const save = useSave(
+    async () => {
       const own = drafts.map(regionOf)
       const known = new Set(own.map((r) => r.name))
       const kept = (eye.differences ?? []).filter((d) => [d.of, d.less].every((n) => n === 'picture' || known.has(n)))
-      setWrong(undefined)
-      act.mutate(
-        {
-          ...eye,
-          regions: own,
-          differences: kept,
-          emissivity: draft.emissivity ?? 1,
-          reflected: draft.reflected ?? 0,
-          low: draft.low ?? null,
-          high: draft.high ?? null,
-        },
-        {
-          onSuccess: () => {
-            unsaved.done()
-            onClose()
-          },
-        },
-      )
-    } catch (e) {
-      setWrong(e as Error)
-    }
-  }
-  const failed = wrong ?? act.error
+      return saveEye(device, {
+        ...eye,
+        regions: own,
+        differences: kept,
+        emissivity: draft.emissivity ?? 1,
+        reflected: draft.reflected ?? 0,
+        low: draft.low ?? null,
+        high: draft.high ?? null,
+      })
+    },
+    unsaved,
+    onClose,
+  )
   return (
-    <Form
-      unsaved={unsaved}
-      style={{ maxWidth: 'none' }}
-      onSubmit={(e) => {
-        e.preventDefault()
-        save()
-      }}
-    >
+    <Form unsaved={unsaved} width="full" save={save}>
       <div>
         <Choice label="Shape" options={shapes} value={shape} onChange={setShape} />
         {shape === 'polygon' && (
@@ -172,7 +158,7 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
           </Row>
         )}
         {grid && colours && (
-          <div style={{ maxWidth: 520 }}>
+          <Canvas>
             <FrameCanvas
               grid={grid}
               colours={colours}
@@ -185,7 +171,7 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
               {sketch && <Outline region={{ shape, points: sketch }} chosen />}
               {corners.length > 0 && <Outline region={{ shape: 'polygon', points: corners }} chosen />}
             </FrameCanvas>
-          </div>
+          </Canvas>
         )}
       </div>
       <Regions>
@@ -242,13 +228,7 @@ function EyeForm({ device, eye, at, onClose }: FormProps) {
         <NumberField label="Camera, lowest" unit="°C" optional value={draft.low} onChange={(low) => put({ low })} />
         <NumberField label="Camera, highest" unit="°C" optional value={draft.high} onChange={(high) => put({ high })} />
       </Fields>
-      <Row>
-        <Button type="submit" isDisabled={act.isPending}>
-          {act.isPending ? 'Looking through the frames …' : 'Save'}
-        </Button>
-        <QuietButton onPress={onClose}>Cancel</QuietButton>
-      </Row>
-      {failed && <Failure error={failed} />}
+      <Send send={save.isPending ? 'Looking through the frames …' : 'Save'} onCancel={onClose} />
     </Form>
   )
 }

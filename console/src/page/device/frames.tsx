@@ -1,22 +1,25 @@
+import { Slider } from '../../ui/slider'
 import { useCallback, useMemo, useState } from 'react'
 import { useParams, useSearchParams } from 'react-router'
 import styled from 'styled-components'
 import { type Eye, type FrameHead, pathOf } from '../../api/client'
-import { extentOf, firstStrip, frameFile, useEye, useFrames, useGrid, usePalettes, stripFile } from '../../api/frames'
+import { useDevice } from '../../api/device'
+import { extentOf, firstStrip, frameFile, stripFile, useEye, useFrames, useGrid, usePalettes } from '../../api/frames'
 import { useRested } from '../../api/lines'
-import { useDevice, useSession, useSignals, useSite } from '../../api/queries'
-import { clock, readsAs, shown } from '../../api/words'
+import { useSignals } from '../../api/signal'
+import { useSession, useSite } from '../../api/site'
 import { stored } from '../../api/units'
+import { clock, readsAs, shown } from '../../api/words'
+import { AssetChart } from '../asset/chart'
+import { EyeFields } from './frame-eye'
 import { FrameCanvas } from '../../thermal/canvas'
 import { ColourScale } from '../../thermal/scale'
 import { signalOf } from '../../thermal/shapes'
 import { FrameStrip } from '../../thermal/strip'
-import { Beside, Above, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
+import { Above, Beside, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../../ui/basics'
 import { Select } from '../../ui/form'
+import { NoPage } from '../../ui/no-page'
 import { NumberField } from '../../ui/number'
-import { AssetChart } from '../asset/chart'
-import { EyeFields } from './frame-eye'
 
 const Picture = styled.div`
   display: grid;
@@ -42,15 +45,6 @@ const Looks = styled.div`
     grid-template-columns: 1fr 1fr;
     gap: var(--gap-3);
     align-items: start;
-  }
-`
-const Slide = styled.label`
-  display: grid;
-  gap: var(--gap-1);
-  font-weight: 600;
-  input {
-    accent-color: var(--accent);
-    min-height: 24px;
   }
 `
 const hour = 3600_000
@@ -110,7 +104,7 @@ export function FramesPage() {
         zone={zone}
         strip={(look) => (
           <>
-            <Row style={{ marginTop: 'var(--gap-4)', marginBottom: 'var(--gap-3)', alignItems: 'end' }}>
+            <Row $above={4}>
               <Select label="Frames of the last" value={span} onChange={(v) => set('last', v)} options={spanNames} />
               <QuietLink href={stripFile(device, stretchOf(frames, look))} download={`${device}.gif`}>
                 Save as a moving picture
@@ -196,7 +190,7 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
   })
   return (
     <>
-      <Beside style={{ marginTop: 'var(--gap-4)' }}>
+      <Beside $above={4}>
         <Picture>
           <div style={{ aspectRatio: grid.data ? undefined : eye.width / eye.height }}>
             {grid.data && colours.length > 0 && (
@@ -259,17 +253,7 @@ function Viewer({ device, eye, at, frames, zone, strip }: ViewerProps) {
               options={{ yes: 'outlined', no: 'not shown' }}
             />
             {head?.pictured && (
-              <Slide>
-                Picture of visible light
-                <input
-                  type="range"
-                  min="0"
-                  max="1"
-                  step="0.05"
-                  value={blend}
-                  onChange={(e) => setBlend(Number(e.target.value))}
-                />
-              </Slide>
+              <Slider label="Picture of visible light" step={0.05} value={blend} onChange={setBlend} />
             )}
           </Looks>
           <Row>

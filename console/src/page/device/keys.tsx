@@ -1,8 +1,9 @@
 import { api, type DeviceStory, take } from '../../api/client'
 import { useNow } from '../../api/live'
-import { useAct, useSite } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSite } from '../../api/site'
 import { age, clock } from '../../api/words'
-import { Columns, Code, Failure, Prose, QuietButton, Scroll, Soft, Subheading, Table } from '../../ui/basics'
+import { Code, Columns, Failure, Prose, QuietButton, Scroll, Soft, Subheading, Table } from '../../ui/basics'
 import { Sure } from '../../ui/sure'
 
 /** A device's keys: when and from where they were used, a new one, an end at once. */
@@ -12,9 +13,8 @@ export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean
   const rotate = useAct(() =>
     take(api.POST('/api/v1/devices/{device}/keys', { params: { path: { device: d.name } }, body: {} })),
   )
-  const revoke = useAct((key: number) =>
-    take(api.DELETE('/api/v1/devices/{device}/keys/{key}', { params: { path: { device: d.name, key } } })),
-  )
+  const revoke = (key: number) =>
+    take(api.DELETE('/api/v1/devices/{device}/keys/{key}', { params: { path: { device: d.name, key } } }))
   const problem = rotate.error
   const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
   return (
@@ -43,9 +43,7 @@ export function Keys({ device: d, owner }: { device: DeviceStory; owner: boolean
                         name={`Revoke ${k.identity}`}
                         short="Revoke"
                         says="What sends with it is refused at once. It cannot be undone: make a new key instead."
-                        act={() => revoke.mutateAsync(k.id)}
-                        error={revoke.error}
-                        done={() => undefined}
+                        act={() => revoke(k.id)}
                       />
                     </td>
                   )}

@@ -1,13 +1,15 @@
 import { useNavigate, useParams } from 'react-router'
 import { api, type Kit, take } from '../../api/client'
+import { useDevices, useKitChanges, useKits } from '../../api/device'
 import { useDraft } from '../../api/drafts'
-import { useAct, useDevices, useKitChanges, useKits, useSession } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSession } from '../../api/site'
 import { shown } from '../../api/words'
 import {
-  Columns,
   Above,
   Button,
   Code,
+  Columns,
   Failure,
   Heading,
   PlainLink,
@@ -17,8 +19,8 @@ import {
   Subheading,
   Table,
 } from '../../ui/basics'
+import { Form, Send, useSave, Written } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
-import { Form, Send, Written } from '../../ui/form'
 import { Opens } from '../../ui/opens'
 import { Sure } from '../../ui/sure'
 
@@ -164,33 +166,27 @@ export function KitPage() {
 function KitText({ kit }: { kit: Kit }) {
   const navigate = useNavigate()
   const [text, setText, unsaved] = useDraft(`kit ${kit.name}`, () => JSON.stringify(kit, null, 2))
-  const save = useAct(() => {
-    let body: Kit
-    try {
-      body = JSON.parse(text) as Kit
-    } catch (e) {
-      throw new Error(`The text is no JSON: ${(e as Error).message}`)
-    }
-    return take(api.PUT('/api/v1/kits/{kit}', { params: { path: { kit: body.name ?? '' } }, body }))
-  })
+  const save = useSave(
+    () => {
+      let body: Kit
+      try {
+        body = JSON.parse(text) as Kit
+      } catch (e) {
+        throw new Error(`The text is no JSON: ${(e as Error).message}`)
+      }
+      return take(api.PUT('/api/v1/kits/{kit}', { params: { path: { kit: body.name ?? '' } }, body }))
+    },
+    unsaved,
+    (saved) => {
+      close()
+      void navigate(`/devices/kits/${saved.kit.name}`)
+    },
+  )
   const fresh = !kit.name
   return (
     <Opens name={fresh ? 'Add a kit …' : 'Edit as text …'} startOpen={unsaved.at !== undefined}>
       {(close) => (
-        <Form
-          unsaved={unsaved}
-          style={{ maxWidth: 'none' }}
-          onSubmit={(e) => {
-            e.preventDefault()
-            save.mutate(undefined, {
-              onSuccess: (saved) => {
-                unsaved.done()
-                close()
-                void navigate(`/devices/kits/${saved.kit.name}`)
-              },
-            })
-          }}
-        >
+        <Form unsaved={unsaved} width="full" save={save}>
           <Written
             label="Kit (JSON)"
             value={text}
@@ -198,8 +194,7 @@ function KitText({ kit }: { kit: Kit }) {
             rows={18}
             hint="the same fields as in its file; what applying it would change is told before it does"
           />
-          <Send send="Save" pending={save.isPending} unsaved={unsaved} onCancel={close} />
-          {save.error && <Failure error={save.error} />}
+          <Send send="Save" onCancel={close} />
         </Form>
       )}
     </Opens>
@@ -208,14 +203,13 @@ function KitText({ kit }: { kit: Kit }) {
 
 function RemoveKit({ name }: { name: string }) {
   const navigate = useNavigate()
-  const remove = useAct(() => take(api.DELETE('/api/v1/kits/{kit}', { params: { path: { kit: name } } })))
+  const remove = () => take(api.DELETE('/api/v1/kits/{kit}', { params: { path: { kit: name } } }))
   return (
     <Sure
       name={`Remove the kit ${name}`}
       says="Devices that were made from it stay as they are."
-      act={() => remove.mutateAsync(undefined)}
+      act={remove}
       gone={{ kind: 'kit', name: name }}
-      error={remove.error}
       done={() => void navigate('/devices/kits')}
     />
   )

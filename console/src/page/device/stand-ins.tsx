@@ -1,24 +1,33 @@
+import styled from 'styled-components'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
+import { keyOf } from '../../api/changes'
 import { api, type StandinMessage, take } from '../../api/client'
-import { useSession, useSite } from '../../api/queries'
-import { type Carrier, carriers, useReachAct } from '../../api/reach'
+import { type Carrier, carriers } from '../../api/people'
+import { useAct } from '../../api/queries'
+import { useSession, useSite } from '../../api/site'
 import { clock } from '../../api/words'
 import {
   Above,
+  AsWritten,
   Failure,
   Heading,
+  Picture,
   PlainLink,
   Prose,
   QuietButton,
   Row,
-  Scroll,
   Soft,
   Subheading,
   Well,
 } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
 import { Fields, Select } from '../../ui/form'
+import { NoPage } from '../../ui/no-page'
+
+const Message = styled(AsWritten)`
+  max-height: 260px;
+  overflow-y: auto;
+`
 
 const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
 const faults = {
@@ -37,17 +46,17 @@ export function StandIns() {
   const keeper = useSession().data?.role !== 'viewer'
   const [shown, setShown] = useState('')
   const inbox = useQuery({
-    queryKey: ['standin', 'inbox'],
+    queryKey: keyOf('standin', 'inbox'),
     queryFn: () => take(api.GET('/api/v1/standin/inbox')),
     refetchInterval: 2_000,
     retry: false,
   })
   const failing = useQuery({
-    queryKey: ['standin', 'faults'],
+    queryKey: keyOf('standin', 'faults'),
     queryFn: () => take(api.GET('/api/v1/standin/faults')),
     retry: false,
   })
-  const fail = useReachAct(({ carrier, how }: { carrier: string; how: string }) =>
+  const fail = useAct(({ carrier, how }: { carrier: string; how: string }) =>
     take(api.PUT('/api/v1/standin/faults/{carrier}', { params: { path: { carrier } }, body: { how } })),
   )
   if (inbox.error) return <NoPage error={inbox.error} />
@@ -95,11 +104,11 @@ export function StandIns() {
 function Received({ message: m, zone, keeper }: { message: StandinMessage; zone: string; keeper: boolean }) {
   const [open, setOpen] = useState(false)
   const whole = useQuery({
-    queryKey: ['standin', 'message', m.id],
+    queryKey: keyOf('standin', 'message', m.id),
     queryFn: () => take(api.GET('/api/v1/standin/inbox/{id}', { params: { path: { id: m.id } } })),
     enabled: open,
   })
-  const reply = useReachAct((answer: string) =>
+  const reply = useAct((answer: string) =>
     take(api.POST('/api/v1/standin/inbox/{id}/reply', { params: { path: { id: m.id } }, body: { answer } })),
   )
   const answers = m.carrier === 'text' || m.carrier === 'voice'
@@ -114,22 +123,13 @@ function Received({ message: m, zone, keeper }: { message: StandinMessage; zone:
           <b>{m.subject}</b>
         </div>
       )}
-      <Scroll
-        style={{ whiteSpace: 'pre-line', overflowWrap: 'anywhere', maxHeight: 260, overflowY: 'auto' }}
-        tabIndex={0}
-        role="region"
-        aria-label={`Message ${m.id}`}
-      >
+      <Message tabIndex={0} role="region" aria-label={`Message ${m.id}`}>
         {m.text.trim()}
-      </Scroll>
+      </Message>
       {whole.data?.picture && (
-        <img
-          src={`data:image/png;base64,${whole.data.picture}`}
-          alt="The chart in the mail"
-          style={{ maxWidth: '100%' }}
-        />
+        <Picture src={`data:image/png;base64,${whole.data.picture}`} alt="The chart in the mail" />
       )}
-      <Row style={{ marginTop: 'var(--gap-2)' }}>
+      <Row $above={2}>
         {keeper && answers && (
           <QuietButton onPress={() => reply.mutate('1')} isDisabled={reply.isPending}>
             {m.carrier === 'voice' ? 'Press 1' : 'Reply 1'}

@@ -1,7 +1,6 @@
 import { useState } from 'react'
 import type { Shape as ShapeOf, Signal } from '../../api/client'
-import type { Kind } from '../../api/guards'
-import { useLimits } from '../../api/queries'
+import { type Kind, useLimits } from '../../api/guard'
 import { seen, seenDifference } from '../../api/units'
 import { figure, shown } from '../../api/words'
 import { Columns, Failure, Num, Prose, QuietButton, Scroll, Soft, Table } from '../../ui/basics'

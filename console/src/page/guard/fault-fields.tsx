@@ -1,5 +1,5 @@
 import type { Signal } from '../../api/client'
-import { listOf } from '../../api/reach'
+import { listOf } from '../../api/people'
 import { Pick, TextInput } from '../../ui/form'
 
 type Faults = Signal['faults']

@@ -1,3 +1,4 @@
+import { Check } from '../../ui/picks'
 import styled from 'styled-components'
 import type { Signal } from '../../api/client'
 import {
@@ -9,10 +10,10 @@ import {
   newRung,
   type RungDraft,
   type Severity,
-} from '../../api/guards'
+} from '../../api/guard'
 import { shown } from '../../api/words'
 import { QuietButton, Row } from '../../ui/basics'
-import { Check, Select, useFormWay, Written } from '../../ui/form'
+import { Select, useFormWay, Written } from '../../ui/form'
 import { NumberField } from '../../ui/number'
 
 const Group = styled.fieldset`
@@ -75,7 +76,7 @@ export function GuardFields({ draft, signal, fixedName, onChange, onRung }: Prop
         />
       ))}
       {ladder && draft.rungs.length < 4 && !reads && (
-        <Row style={{ marginBottom: 'var(--gap-3)' }}>
+        <Row>
           <QuietButton onPress={() => set({ rungs: [...draft.rungs, further(draft.rungs, signal)] })}>
             Add a rung
           </QuietButton>
@@ -218,7 +219,7 @@ function RungFields({ rung: r, signal, title, onChange, onRemove }: RungProps) {
         />
       </Column>
       {onRemove && !reads && (
-        <Row style={{ marginTop: 'var(--gap-2)' }}>
+        <Row $above={2}>
           <QuietButton onPress={onRemove}>Remove rung</QuietButton>
         </Row>
       )}

@@ -1,18 +1,32 @@
 import { useQuery } from '@tanstack/react-query'
-import { type FormEvent, useState } from 'react'
+import { useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 import styled from 'styled-components'
+import { keyOf } from '../../api/changes'
 import { api, type Guard, pathOf, type Signal, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { type Draft, draftOf, guardOf, isComplete, limitsIn, newRung, type Replay, useReplay } from '../../api/guards'
-import { useGuardAct, useGuards, useSession, useSignals, useSite } from '../../api/queries'
+import {
+  type Draft,
+  draftOf,
+  guardOf,
+  isComplete,
+  limitsIn,
+  newRung,
+  type Replay,
+  useGuards,
+  useReplay,
+} from '../../api/guard'
+import { useSignals } from '../../api/signal'
+import { useSession, useSite } from '../../api/site'
 import { seen } from '../../api/units'
 import { clock, figure, fullTitle, length, lengthOf, many, shown, valueParts } from '../../api/words'
-import { type Scale, LineChart } from '../../chart/line'
 import { Limits } from '../../chart/limits'
+import { LineChart, type Scale } from '../../chart/line'
+import { FromData } from './data'
+import { GuardFields } from './fields'
+import { GuardLife } from './life'
 import {
   Above,
-  Button,
   Columns,
   Failure,
   Heading,
@@ -21,19 +35,25 @@ import {
   Prose,
   QuietButton,
   QuietLink,
-  Row,
   Scroll,
   Soft,
   Table,
   Well,
 } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
 import { Choice } from '../../ui/choice'
+import { Foot, Form, Send, useSave } from '../../ui/form'
+import { NoPage } from '../../ui/no-page'
 import { Shape } from '../../ui/severity'
-import { Form } from '../../ui/form'
-import { GuardFields } from './fields'
-import { GuardLife } from './life'
-import { FromData } from './data'
+
+/** The room of a chart that is not there yet. */
+const Waiting = styled.div`
+  height: 300px;
+`
+/** The button below it does not move while it counts. */
+const Counted = styled.section`
+  display: flow-root;
+  min-height: 6.5em;
+`
 
 const Two = styled.div`
   display: grid;
@@ -99,23 +119,18 @@ function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
   const go = useNavigate()
   const order = isComplete(draft) ? guardOf(draft, signal) : undefined
   const replay = useReplay(order, since)
-  const save = useGuardAct((g: Guard) =>
-    guard
-      ? take(api.PUT('/api/v1/guards/{guard}', { params: { path: { guard: guard.name! } }, body: g }))
-      : take(api.POST('/api/v1/guards', { body: g })),
+  const save = useSave(
+    async () => {
+      if (!order) throw new Error('A limit is missing.')
+      return guard
+        ? take(api.PUT('/api/v1/guards/{guard}', { params: { path: { guard: guard.name! } }, body: order }))
+        : take(api.POST('/api/v1/guards', { body: order }))
+    },
+    unsaved,
+    (g) => void go(`/guards/${g.name ?? ''}`, { replace: true }),
   )
   const rung = (i: number, change: Partial<Draft['rungs'][number]>) =>
     setDraft((d) => ({ ...d, rungs: d.rungs.map((r, j) => (j === i ? { ...r, ...change } : r)) }))
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    if (!order) return
-    save.mutate(order, {
-      onSuccess: (g) => {
-        unsaved.done()
-        void go(`/guards/${g.name ?? ''}`, { replace: true })
-      },
-    })
-  }
   return (
     <>
       <title>{`${guard?.name ?? 'New guard'} · Jaunty Lark`}</title>
@@ -124,7 +139,7 @@ function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
         <PlainLink href={`/signals/${pathOf(signal)}`}>{signal.title}</PlainLink>
       </Above>
       <Heading>{guard?.name ?? `New guard of ${fullTitle(signal)}`}</Heading>
-      <Form may={keeper} unsaved={unsaved} onSubmit={submit} style={{ maxWidth: 'none' }}>
+      <Form may={keeper} unsaved={unsaved} save={save} width="full">
         <Two>
           <div>
             {(signal.kind === 'number' || signal.kind === 'switch') && (
@@ -149,18 +164,13 @@ function Editor({ signal, guard }: { signal: Signal; guard?: Guard }) {
               </Well>
             )}
             <WouldHave signal={signal} replay={replay} days={Math.round(spans[last] / day)} />
-            {keeper && (
-              <Row style={{ marginTop: 'var(--gap-4)' }}>
-                <Button type="submit" isDisabled={save.isPending}>
-                  {guard ? 'Save' : 'Add guard'}
-                </Button>
+            <Foot>
+              <Send send={guard ? 'Save' : 'Add guard'} sent="Saved. It looks from now on.">
                 {!draft.tell && email && (
                   <QuietButton onPress={() => setDraft({ ...draft, tell: email })}>Tell me</QuietButton>
                 )}
-              </Row>
-            )}
-            {save.error && <Failure error={save.error} />}
-            <p role="status">{save.isSuccess && 'Saved. It looks from now on.'}</p>
+              </Send>
+            </Foot>
             <FromData
               signal={signal}
               take={keeper ? (when, deadband) => rung(0, { ...when, deadband }) : undefined}
@@ -202,7 +212,7 @@ function LimitChart({ signal, draft, since, until, replay, onLimit }: ChartProps
   const [scale, setScale] = useState<Scale>()
   const [settled, setSettled] = useState(draft.rungs)
   const line = useQuery({
-    queryKey: ['line', pathOf(signal), 'guard', since],
+    queryKey: keyOf('line', pathOf(signal), 'guard', since),
     queryFn: () =>
       take(
         api.GET('/api/v1/signals/{device}/{signal}/line', {
@@ -215,7 +225,7 @@ function LimitChart({ signal, draft, since, until, replay, onLimit }: ChartProps
     staleTime: Infinity,
   })
   if (line.error) return <Failure error={line.error} />
-  if (!line.data) return <div style={{ height: 300 }} />
+  if (!line.data) return <Waiting />
   const drawn = { ...line.data, value: line.data.value.map((v) => seen(v, signal.unit)) }
   const span = spanOf(drawn.value, settled)
   const unit = shown(signal.unit)
@@ -274,11 +284,7 @@ function WouldHave({ signal, replay, days }: { signal: Signal; replay: Replay; d
   const s = replay.summary
   const m = replay.marked
   return (
-    <section
-      aria-live="polite"
-      data-replay={replay.running ? 'running' : replay.summary ? 'done' : 'none'}
-      style={{ display: 'flow-root', minHeight: '6.5em' /* the button below it does not move while it counts */ }}
-    >
+    <Counted aria-live="polite" data-replay={replay.running ? 'running' : replay.summary ? 'done' : 'none'}>
       {replay.running && (
         <Prose>
           <Soft>
@@ -324,7 +330,7 @@ function WouldHave({ signal, replay, days }: { signal: Signal; replay: Replay; d
           </Scroll>
         </details>
       )}
-    </section>
+    </Counted>
   )
 }
 

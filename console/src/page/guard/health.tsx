@@ -1,6 +1,7 @@
 import { useState } from 'react'
+import { useHealth } from '../../api/alarm'
 import type { Health } from '../../api/client'
-import { useHealth, useSite } from '../../api/queries'
+import { useSite } from '../../api/site'
 import { clock, count, figure, length, lengthOf } from '../../api/words'
 import {
   Above,
@@ -10,6 +11,7 @@ import {
   Num,
   PlainLink,
   Prose,
+  Row,
   Scroll,
   Soft,
   Subheading,
@@ -33,9 +35,9 @@ export function HealthPage() {
         <PlainLink href="/alarms">Alarms</PlainLink>
       </Above>
       <Heading>{h ? headline(h) : 'Alarm health'}</Heading>
-      <div style={{ marginTop: 'var(--gap-3)' }}>
+      <Row $above={3}>
         <Choice label="Stretch" options={spans} value={days} onChange={setDays} />
-      </div>
+      </Row>
       {health.error && <Failure error={health.error} />}
       {!h && !health.error && <Soft>Looking …</Soft>}
       {h && <Figures h={h} />}

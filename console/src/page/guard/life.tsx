@@ -2,12 +2,14 @@ import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api, type Guard, take } from '../../api/client'
 import { useFormDraft } from '../../api/drafts'
-import { useGuardAct, useRecord, useSession, useSite } from '../../api/queries'
+import { useRecord } from '../../api/guard'
+import { useAct } from '../../api/queries'
+import { useSession, useSite } from '../../api/site'
 import { clock } from '../../api/words'
-import { Failure, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
-import { Form, Select, TextInput, fieldsOf } from '../../ui/form'
-import { Sure } from '../../ui/sure'
 import { DrillIt } from '../alarm/drill-it'
+import { Failure, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
+import { Form, Select, Send, TextInput, useSave } from '../../ui/form'
+import { Sure } from '../../ui/sure'
 
 const at = (name: string) => ({ params: { path: { guard: name } } })
 const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
@@ -22,22 +24,16 @@ export function GuardLife({ guard }: { guard: Guard }) {
   const go = useNavigate()
   const [length, setLength] = useState('60')
   const draft = useFormDraft(`quiet of ${name}`)
-  const shelve = useGuardAct((why: string) =>
-    take(
-      api.PUT('/api/v1/guards/{guard}/shelf', {
-        ...at(name),
-        body: { until: new Date(Date.now() + Number(length) * 60_000).toISOString(), why },
-      }),
-    ),
-  )
-  const unshelve = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}/shelf', at(name))))
-  const out = useGuardAct((why: string) =>
-    take(api.PUT('/api/v1/guards/{guard}/out-of-service', { ...at(name), body: { why } })),
-  )
-  const back = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}/out-of-service', at(name))))
-  const missed = useGuardAct(() => take(api.POST('/api/v1/guards/{guard}/missed', { ...at(name), body: {} })))
-  const remove = useGuardAct(() => take(api.DELETE('/api/v1/guards/{guard}', at(name))), { removes: true })
-  const failed = [shelve, unshelve, out, back, missed].find((m) => m.error)?.error
+  const rest = useSave(({ act, why = '' }) => {
+    if (act === 'out') return take(api.PUT('/api/v1/guards/{guard}/out-of-service', { ...at(name), body: { why } }))
+    const until = new Date(Date.now() + Number(length) * 60_000).toISOString()
+    return take(api.PUT('/api/v1/guards/{guard}/shelf', { ...at(name), body: { until, why } }))
+  }, draft.unsaved)
+  const unshelve = useAct(() => take(api.DELETE('/api/v1/guards/{guard}/shelf', at(name))))
+  const back = useAct(() => take(api.DELETE('/api/v1/guards/{guard}/out-of-service', at(name))))
+  const missed = useAct(() => take(api.POST('/api/v1/guards/{guard}/missed', { ...at(name), body: {} })))
+  const remove = () => take(api.DELETE('/api/v1/guards/{guard}', at(name)))
+  const failed = [unshelve, back, missed].find((m) => m.error)?.error
   return (
     <section data-guard-life>
       <Subheading>Record</Subheading>
@@ -58,32 +54,18 @@ export function GuardLife({ guard }: { guard: Guard }) {
       {role !== 'viewer' && (
         <>
           {!guard.shelved && !guard.out_of_service && (
-            <Form
-              draft={draft}
-              style={{ marginTop: 'var(--gap-4)' }}
-              onSubmit={(e) => {
-                e.preventDefault()
-                const button = (e.nativeEvent as SubmitEvent).submitter?.getAttribute('value')
-                const why = fieldsOf(e.currentTarget).why ?? ''
-                const onSuccess = draft.unsaved.done
-                if (button === 'out') out.mutate(why, { onSuccess })
-                else shelve.mutate(why, { onSuccess })
-              }}
-            >
+            <Form draft={draft} save={rest}>
               <TextInput label="Why" name="why" autoComplete="off" />
               <Select label="Shelve for" value={length} onChange={setLength} options={lengths} />
-              <Row>
-                <QuietButton type="submit" name="act" value="shelve">
-                  Shelve
-                </QuietButton>
+              <Send send="Shelve" quiet>
                 <QuietButton type="submit" name="act" value="out">
                   Take out of service
                 </QuietButton>
-              </Row>
+              </Send>
               <Soft>Shelved, it tells of nothing but what is worse. Out of service, it does not look at all.</Soft>
             </Form>
           )}
-          <Row style={{ marginTop: 'var(--gap-4)' }}>
+          <Row $above={4}>
             {guard.shelved && <QuietButton onPress={() => unshelve.mutate(undefined)}>End the shelving</QuietButton>}
             {guard.out_of_service && (
               <QuietButton onPress={() => back.mutate(undefined)}>Put back into service</QuietButton>
@@ -94,9 +76,8 @@ export function GuardLife({ guard }: { guard: Guard }) {
           <Sure
             name={`Remove the guard ${name}`}
             says="It looks no more, and an alarm of it that stands ends. Its alarms stay in the journal."
-            act={() => remove.mutateAsync(undefined)}
+            act={remove}
             gone={{ kind: 'guard', name: name }}
-            error={remove.error}
             done={() => void go(`/signals/${guard.signal}`)}
           />
         </>

@@ -1,13 +1,23 @@
+import { Slider } from '../../ui/slider'
+import styled from 'styled-components'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
+import { keyOf } from '../../api/changes'
 import { api, pathOf, take, type Trial } from '../../api/client'
+import { useSuggestion } from '../../api/guard'
 import { useNow } from '../../api/live'
-import { useSignals, useSite, useSuggestion } from '../../api/queries'
+import { useSignals } from '../../api/signal'
+import { useSite } from '../../api/site'
 import { seen } from '../../api/units'
 import { clock, shown } from '../../api/words'
 import { LineChart } from '../../chart/line'
 import { QuietButton, Row, Soft, Well } from '../../ui/basics'
 import { Select } from '../../ui/form'
+
+/** The room of a chart that is not there yet. */
+const Waiting = styled.div`
+  height: 340px;
+`
 
 export const seconds: Intl.DateTimeFormatOptions = {
   day: 'numeric',
@@ -37,7 +47,7 @@ export function TrialChart({
   const tick = Math.floor(until / 3000)
   const [device = '', name = ''] = trial.signal.split('/')
   const line = useQuery({
-    queryKey: ['line', trial.signal, 'trial', from, tick],
+    queryKey: keyOf('line', trial.signal, 'trial', from, tick),
     queryFn: () =>
       take(
         api.GET('/api/v1/signals/{device}/{signal}/line', {
@@ -48,7 +58,7 @@ export function TrialChart({
     gcTime: 0,
   })
   const found = useTrialSuggestion(trial).data
-  if (!signal || !line.data) return <div style={{ height: 340 }} />
+  if (!signal || !line.data) return <Waiting />
   const unit = shown(signal.unit)
   return (
     <Well>
@@ -87,26 +97,12 @@ function PastStretch({ from, until, zone, onPick }: PastProps) {
   const at = (share: number) => from + share * (until - from)
   const low = at(Math.min(begin, end))
   const high = at(Math.max(begin, end))
-  const slide = (name: string, value: number, set: (v: number) => void) => (
-    <label style={{ display: 'block' }}>
-      {name} <Soft>{clock(at(value), zone, seconds)}</Soft>
-      <input
-        type="range"
-        min={0}
-        max={1}
-        step={0.001}
-        value={value}
-        aria-valuetext={clock(at(value), zone, seconds)}
-        onChange={(e) => set(Number(e.target.value))}
-        style={{ display: 'block', width: '100%', minHeight: 24 }}
-      />
-    </label>
-  )
+  const moment = (share: number) => clock(at(share), zone, seconds)
   return (
     <details>
       <summary>Mark a stretch afterwards</summary>
-      {slide('From', begin, setBegin)}
-      {slide('To', end, setEnd)}
+      <Slider label="From" step={0.001} value={begin} onChange={setBegin} says={moment(begin)} />
+      <Slider label="To" step={0.001} value={end} onChange={setEnd} says={moment(end)} />
       <Row>
         <Select label="Mark as" value={label} onChange={setLabel} options={{ event: 'an event', normal: 'normal' }} />
         <QuietButton onPress={() => onPick(label as 'event' | 'normal', iso(low), iso(high))}>Mark</QuietButton>

@@ -1,10 +1,14 @@
 import { useNavigate, useParams, useSearchParams } from 'react-router'
 import { api, pathOf, type Suggestion, take, type Trial } from '../../api/client'
-import { useNow } from '../../api/live'
 import { useFormDraft } from '../../api/drafts'
-import { useGuardAct, useSession, useSignals, useSite, useTrials } from '../../api/queries'
+import { useTrials } from '../../api/guard'
+import { useNow } from '../../api/live'
+import { useAct } from '../../api/queries'
+import { useSignals } from '../../api/signal'
+import { useSession, useSite } from '../../api/site'
 import { seen } from '../../api/units'
 import { clock, figure, fullTitle, length, shown } from '../../api/words'
+import { seconds, TrialChart, useTrialSuggestion } from './trial-chart'
 import {
   Above,
   Button,
@@ -20,10 +24,9 @@ import {
   Subheading,
   Table,
 } from '../../ui/basics'
+import { Form, Pick, Send, TextInput, useSave } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
-import { Sure } from '../../ui/sure'
-import { seconds, TrialChart, useTrialSuggestion } from './trial-chart'
-import { Form, Pick, TextInput, fieldsOf } from '../../ui/form'
+import { Removal, Sure } from '../../ui/sure'
 
 /** All trials, and the way to start one. */
 export function Trials() {
@@ -33,8 +36,12 @@ export function Trials() {
   const signals = useSignals().data ?? []
   const role = useSession().data?.role
   const go = useNavigate()
-  const start = useGuardAct((body: { signal: string; note?: string }) => take(api.POST('/api/v1/trials', { body })))
   const draft = useFormDraft('new trial')
+  const start = useSave(
+    ({ signal = '', note }) => take(api.POST('/api/v1/trials', { body: { signal, note } })),
+    draft.unsaved,
+    (t) => void go(`/trials/${t.id}`),
+  )
   if (trials.error) return <NoPage error={trials.error} />
   if (!trials.data) return <Soft>Looking …</Soft>
   return (
@@ -49,22 +56,7 @@ export function Trials() {
         was not.
       </Prose>
       {role !== 'viewer' && (
-        <Form
-          draft={draft}
-          onSubmit={(e) => {
-            e.preventDefault()
-            const f = fieldsOf(e.currentTarget)
-            start.mutate(
-              { signal: f.signal ?? '', note: f.note },
-              {
-                onSuccess: (t) => {
-                  draft.unsaved.done()
-                  void go(`/trials/${t.id}`)
-                },
-              },
-            )
-          }}
-        >
+        <Form draft={draft} save={start}>
           <Pick
             key={signals.length}
             label="Signal"
@@ -74,10 +66,7 @@ export function Trials() {
             options={signals.filter((s) => s.kind === 'number').map((s) => ({ value: pathOf(s), text: fullTitle(s) }))}
           />
           <TextInput label="Note" name="note" optional autoComplete="off" />
-          {start.error && <Failure error={start.error} />}
-          <Row>
-            <Button type="submit">Start a trial</Button>
-          </Row>
+          <Send send="Start a trial" />
         </Form>
       )}
       <Subheading>So far</Subheading>
@@ -115,7 +104,7 @@ export function TrialPage() {
   const id = Number(useParams().id)
   const trials = useTrials()
   const role = useSession().data?.role
-  const mark = useGuardAct((body: { label: '' | 'normal' | 'event'; from?: string; until?: string }) =>
+  const mark = useAct((body: { label: '' | 'normal' | 'event'; from?: string; until?: string }) =>
     take(api.POST('/api/v1/trials/{id}/stretches', { params: { path: { id } }, body })),
   )
   if (trials.error) return <NoPage error={trials.error} />
@@ -132,7 +121,7 @@ export function TrialPage() {
       </Above>
       <Heading>{trial.note || `Trial ${id}`}</Heading>
       {role !== 'viewer' && (
-        <Row style={{ marginTop: 'var(--gap-3)' }}>
+        <Row $above={3}>
           <Button onPress={() => mark.mutate({ label: 'event' })} isDisabled={open?.label === 'event'}>
             It happens now
           </Button>
@@ -159,27 +148,23 @@ export function TrialPage() {
 
 function RemoveTrial({ id }: { id: number }) {
   const navigate = useNavigate()
-  const remove = useGuardAct(() => take(api.DELETE('/api/v1/trials/{id}', { params: { path: { id } } })))
+  const remove = () => take(api.DELETE('/api/v1/trials/{id}', { params: { path: { id } } }))
   return (
-    <div style={{ marginTop: 'var(--gap-4)' }}>
-      <Sure
-        name={`Remove trial ${id}`}
-        says="Its stretches go; readings and guards that were made from it stay."
-        act={() => remove.mutateAsync(undefined)}
-        gone={{ kind: 'trial', name: String(id) }}
-        error={remove.error}
-        done={() => void navigate('/trials')}
-      />
-    </div>
+    <Removal
+      name={`Remove trial ${id}`}
+      says="Its stretches go; readings and guards that were made from it stay."
+      act={remove}
+      gone={{ kind: 'trial', name: String(id) }}
+      done={() => void navigate('/trials')}
+    />
   )
 }
 
 function Stretches({ trial }: { trial: Trial }) {
   const zone = useSite().data?.zone ?? 'UTC'
   const now = useNow()
-  const unmark = useGuardAct((stretch: number) =>
-    take(api.DELETE('/api/v1/trials/{id}/stretches/{stretch}', { params: { path: { id: trial.id, stretch } } })),
-  )
+  const unmark = (stretch: number) =>
+    take(api.DELETE('/api/v1/trials/{id}/stretches/{stretch}', { params: { path: { id: trial.id, stretch } } }))
   if (trial.stretches.length === 0) return <Prose>Nothing is marked yet.</Prose>
   return (
     <>
@@ -198,10 +183,8 @@ function Stretches({ trial }: { trial: Trial }) {
                     name={`Remove stretch ${s.id}`}
                     short="Remove"
                     says="The limit that follows is found anew without it."
-                    act={() => unmark.mutateAsync(s.id)}
+                    act={() => unmark(s.id)}
                     gone={{ kind: 'stretch', name: String(s.id) }}
-                    error={unmark.error}
-                    done={() => undefined}
                   />
                 </td>
               </tr>
@@ -219,10 +202,16 @@ function Suggested({ trial }: { trial: Trial }) {
   const email = useSession().data?.email ?? ''
   const role = useSession().data?.role
   const go = useNavigate()
-  const accept = useGuardAct((body: Record<string, unknown>) =>
-    take(api.POST('/api/v1/trials/{id}/guard', { params: { path: { id: trial.id } }, body: body as never })),
-  )
   const draft = useFormDraft(`guard of trial ${trial.id}`)
+  const accept = useSave(
+    (f) => {
+      const { severity = 'warning', advice, least_gap } = f
+      const body = { severity, advice, tell: f.tell?.split(/[\s,]+/), least_gap } as never
+      return take(api.POST('/api/v1/trials/{id}/guard', { params: { path: { id: trial.id } }, body }))
+    },
+    draft.unsaved,
+    (g) => void go(`/guards/${g.name ?? ''}`),
+  )
   if (found.error) return <Failure error={found.error} />
   const s = found.data
   if (!s) return null
@@ -235,27 +224,7 @@ function Suggested({ trial }: { trial: Trial }) {
           <Facts s={s} />
           <Prose>{s.certainty}</Prose>
           {role !== 'viewer' && !trial.guard && (
-            <Form
-              draft={draft}
-              onSubmit={(e) => {
-                e.preventDefault()
-                const f = fieldsOf(e.currentTarget)
-                accept.mutate(
-                  {
-                    severity: f.severity || 'warning',
-                    advice: f.advice,
-                    tell: f.tell?.split(/[\s,]+/),
-                    least_gap: f.least_gap,
-                  },
-                  {
-                    onSuccess: (g) => {
-                      draft.unsaved.done()
-                      void go(`/guards/${g.name ?? ''}`)
-                    },
-                  },
-                )
-              }}
-            >
+            <Form draft={draft} save={accept}>
               <Pick
                 label="Severity"
                 name="severity"
@@ -271,12 +240,7 @@ function Suggested({ trial }: { trial: Trial }) {
                 autoComplete="off"
                 hint="between two of its alarms that are told, like 10m"
               />
-              {accept.error && <Failure error={accept.error} />}
-              <Row>
-                <Button type="submit" isDisabled={accept.isPending}>
-                  Add guard
-                </Button>
-              </Row>
+              <Send send="Add guard"></Send>
             </Form>
           )}
         </>

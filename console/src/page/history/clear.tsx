@@ -1,21 +1,12 @@
-import { type FormEvent, useState } from 'react'
+import { useState } from 'react'
 import { api, type ClearAnswer, take } from '../../api/client'
-import { useClearings, useHistoryAct, useSite } from '../../api/queries'
+import { useClearings } from '../../api/history'
+import { useAct } from '../../api/queries'
+import { useSite } from '../../api/site'
 import { clock, many } from '../../api/words'
-import {
-  Button,
-  Columns,
-  Failure,
-  Prose,
-  QuietButton,
-  QuietLink,
-  Row,
-  Scroll,
-  Subheading,
-  Table,
-} from '../../ui/basics'
-import { Fields, fieldsOf, Form, Select, TextInput } from '../../ui/form'
 import { useThings } from './out'
+import { Columns, Failure, Prose, QuietButton, QuietLink, Scroll, Subheading, Table } from '../../ui/basics'
+import { Fields, Form, Select, Send, TextInput, useSave } from '../../ui/form'
 
 const when: Intl.DateTimeFormatOptions = {
   day: 'numeric',
@@ -35,9 +26,7 @@ const stretches: Record<string, string> = {
 export function Clear({ owner }: { owner: boolean }) {
   const zone = useSite().data?.zone ?? 'UTC'
   const clearings = useClearings()
-  const back = useHistoryAct((id: number) =>
-    take(api.POST('/api/v1/clearings/{id}/undo', { params: { path: { id } } })),
-  )
+  const back = useAct((id: number) => take(api.POST('/api/v1/clearings/{id}/undo', { params: { path: { id } } })))
   const list = clearings.data ?? []
   if (!owner && list.length === 0) return null
   return (
@@ -88,18 +77,17 @@ function Order() {
   const [what, setWhat] = useState<string>()
   const [days, setDays] = useState('')
   const [would, setWould] = useState<ClearAnswer & { until?: string }>()
-  const ask = useHistoryAct(async () => {
+  const ask = useAct(async () => {
     const until = days ? new Date(Date.now() - Number(days) * 86_400_000).toISOString() : undefined
     const body = { what: what ?? '', until, try: true }
     return { ...(await take(api.POST('/api/v1/clearings', { body }))), until }
   })
-  const clear = useHistoryAct((confirm: string) =>
-    take(api.POST('/api/v1/clearings', { body: { what: what ?? '', until: would?.until, confirm } })),
+  const clear = useSave(
+    ({ confirm = '' }) =>
+      take(api.POST('/api/v1/clearings', { body: { what: what ?? '', until: would?.until, confirm } })),
+    undefined,
+    () => setWould(undefined),
   )
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    clear.mutate(fieldsOf(e.currentTarget).confirm ?? '', { onSuccess: () => setWould(undefined) })
-  }
   const date = (at: string) => clock(Date.parse(at), zone, when)
   if (!would)
     return (
@@ -126,7 +114,7 @@ function Order() {
   const file = new URLSearchParams({ format: 'csv', values: 'raw', until: would.until ?? new Date().toISOString() })
   if (what) file.set('what', what)
   return (
-    <Form onSubmit={submit}>
+    <Form save={clear}>
       {would.stamp.readings === 0 ? (
         <Prose>There is nothing to clear.</Prose>
       ) : (
@@ -145,15 +133,7 @@ function Order() {
           )}
         </>
       )}
-      {clear.error && <Failure error={clear.error} />}
-      <Row>
-        {would.stamp.readings > 0 && (
-          <Button type="submit" isDisabled={clear.isPending}>
-            Clear
-          </Button>
-        )}
-        <QuietButton onPress={() => setWould(undefined)}>Cancel</QuietButton>
-      </Row>
+      <Send send="Clear" off={would.stamp.readings === 0} onCancel={() => setWould(undefined)} />
     </Form>
   )
 }

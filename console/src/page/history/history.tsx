@@ -1,27 +1,16 @@
-import { type FormEvent, useState } from 'react'
+import { useState } from 'react'
 import { api, type Site, type Storage, take } from '../../api/client'
-import { useFormDraft } from '../../api/drafts'
-import { useHistoryAct, useSession, useSite, useStorage } from '../../api/queries'
+import { type FormDraft, useFormDraft } from '../../api/drafts'
+import { useStorage } from '../../api/history'
+import { useSession, useSite } from '../../api/site'
 import { bytes, clock, many } from '../../api/words'
-import {
-  Columns,
-  Failure,
-  Heading,
-  Num,
-  PlainLink,
-  Prose,
-  QuietButton,
-  Scroll,
-  Soft,
-  Subheading,
-  Table,
-} from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { fieldsOf, Form, Send, TextInput } from '../../ui/form'
-import { Opens } from '../../ui/opens'
 import { Clear } from './clear'
 import { BringIn } from './in'
 import { TakeOut } from './out'
+import { Columns, Heading, Num, PlainLink, Prose, QuietButton, Scroll, Soft, Subheading, Table } from '../../ui/basics'
+import { Form, Send, TextInput, useSave } from '../../ui/form'
+import { NoPage } from '../../ui/no-page'
+import { Opens } from '../../ui/opens'
 
 const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'long', year: 'numeric' }
 
@@ -122,23 +111,7 @@ function Length({ site, of, label, hint }: { site: Pick<Site, Kept>; of: Kept; l
 function Keep({ owner }: { owner: boolean }) {
   const site = useSite().data
   const draft = useFormDraft('for how long things are kept')
-  const save = useHistoryAct((fields: Record<string, string>) =>
-    take(
-      api.PUT('/api/v1/site', {
-        body: { ...site!, keep_readings: '0s', keep_figures: '0s', keep_alarms: '0s', keep_journal: '0s', ...fields },
-      }),
-    ),
-  )
   if (!site) return null
-  const submit = (close: () => void) => (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    save.mutate(fieldsOf(e.currentTarget), {
-      onSuccess: () => {
-        draft.unsaved.done()
-        close()
-      },
-    })
-  }
   return (
     <>
       <Prose>
@@ -148,33 +121,37 @@ function Keep({ owner }: { owner: boolean }) {
       </Prose>
       {owner && (
         <Opens name="Edit …" label="Edit how long they are kept …">
-          {(close) => (
-            <Form onSubmit={submit(close)} draft={draft}>
-              <Length site={site} label="Keep readings for" of="keep_readings" hint="like 365d; for ever when empty" />
-              <Length
-                site={site}
-                label="Keep figures by hour and day for"
-                of="keep_figures"
-                hint="for ever when empty"
-              />
-              <Length
-                site={site}
-                label="Keep alarms for"
-                of="keep_alarms"
-                hint="with their notices and journal, once they are over; for ever when empty"
-              />
-              <Length
-                site={site}
-                label="Keep the journal for"
-                of="keep_journal"
-                hint="and the notices that are about no alarm; for ever when empty"
-              />
-              <Send send="Save" pending={save.isPending} unsaved={draft.unsaved} onCancel={close} />
-              {save.error && <Failure error={save.error} />}
-            </Form>
-          )}
+          {(close) => <KeepForm site={site} draft={draft} onClose={close} />}
         </Opens>
       )}
     </>
+  )
+}
+
+function KeepForm({ site, draft, onClose }: { site: Site; draft: FormDraft; onClose: () => void }) {
+  const never = { keep_readings: '0s', keep_figures: '0s', keep_alarms: '0s', keep_journal: '0s' }
+  const save = useSave(
+    (fields) => take(api.PUT('/api/v1/site', { body: { ...site, ...never, ...fields } })),
+    draft.unsaved,
+    onClose,
+  )
+  return (
+    <Form save={save} draft={draft}>
+      <Length site={site} label="Keep readings for" of="keep_readings" hint="like 365d; for ever when empty" />
+      <Length site={site} label="Keep figures by hour and day for" of="keep_figures" hint="for ever when empty" />
+      <Length
+        site={site}
+        label="Keep alarms for"
+        of="keep_alarms"
+        hint="with their notices and journal, once they are over; for ever when empty"
+      />
+      <Length
+        site={site}
+        label="Keep the journal for"
+        of="keep_journal"
+        hint="and the notices that are about no alarm; for ever when empty"
+      />
+      <Send send="Save" onCancel={onClose} />
+    </Form>
   )
 }

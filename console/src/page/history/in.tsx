@@ -1,36 +1,16 @@
-import { type ChangeEvent, useId, useState } from 'react'
-import styled from 'styled-components'
+import { Cells, CellSelect, CellText, FileField } from '../../ui/cells'
+import { useId, useState } from 'react'
 import { api, type ImportJob, type Layout, Problem, take } from '../../api/client'
+import { useDevices } from '../../api/device'
 import { ask } from '../../api/kept'
-import { useDevices, useHistoryAct, useSite } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSite } from '../../api/site'
 import { clock, many } from '../../api/words'
-import { Button, Columns, Failure, Prose, QuietButton, Row, Scroll, Soft, Subheading, Table } from '../../ui/basics'
-import { fieldLook, Fields, Select } from '../../ui/form'
-
-const FileField = styled.label`
-  display: grid;
-  gap: var(--gap-1);
-  font-weight: 600;
-  input {
-    font: 400 var(--step-0) var(--face);
-    min-height: 40px;
-  }
-`
+import { Button, Columns, Failure, Prose, QuietButton, Row, Soft, Subheading, Table } from '../../ui/basics'
+import { Fields, Select } from '../../ui/form'
 
 const devicesFor = (names: string[]) =>
   Object.fromEntries([['', 'that the file names'], ...names.map((name) => [name, name])]) as Record<string, string>
-
-/** Fields in a table. */
-const Cells = styled(Scroll)`
-  margin-bottom: var(--gap-4);
-  select,
-  input {
-    ${fieldLook}
-    padding: 5px 8px;
-    min-height: 36px;
-    max-width: 100%;
-  }
-`
 
 const wait = (ms: number) => new Promise((done) => setTimeout(done, ms))
 const place = (id: string) => ({ params: { path: { id } } })
@@ -63,12 +43,9 @@ export function BringIn() {
   const devices = useDevices().data ?? []
   const [device, setDevice] = useState('')
   const [job, setJob] = useState<ImportJob>()
-  const bring = useHistoryAct((file: File) => send(file, device))
-  const go = useHistoryAct((attempt: boolean) => run(job!, attempt, setJob))
-  const choose = (e: ChangeEvent<HTMLInputElement>) => {
-    const file = e.target.files?.[0]
-    if (file) bring.mutate(file, { onSuccess: setJob })
-  }
+  const bring = useAct((file: File) => send(file, device))
+  const go = useAct((attempt: boolean) => run(job!, attempt, setJob))
+  const choose = (file: File) => bring.mutate(file, { onSuccess: setJob })
   const end = () => {
     if (job) void api.DELETE('/api/v1/imports/{id}', place(job.id))
     setJob(undefined)
@@ -92,10 +69,7 @@ export function BringIn() {
               onChange={setDevice}
               options={devicesFor(devices.map((d) => d.name))}
             />
-            <FileField>
-              File
-              <input type="file" onChange={choose} disabled={busy} />
-            </FileField>
+            <FileField label="File" onChange={choose} busy={busy} />
           </Fields>
         </>
       )}
@@ -180,34 +154,29 @@ function Shape({ job, onChange }: { job: ImportJob; onChange: (layout: Layout) =
                   <Soft>{example[i]}</Soft>
                 </td>
                 <td>
-                  <select
-                    aria-label={`What ${c.name} holds`}
+                  <CellSelect
+                    label={`What ${c.name} holds`}
                     value={c.holds}
-                    onChange={(e) => set(i, { holds: e.target.value as typeof c.holds })}
-                  >
-                    {Object.entries(holdings).map(([v, text]) => (
-                      <option key={v} value={v}>
-                        {text}
-                      </option>
-                    ))}
-                  </select>
+                    onChange={(holds) => set(i, { holds: holds as typeof c.holds })}
+                    options={Object.entries(holdings)}
+                  />
                 </td>
                 <td>
                   {c.holds === 'values' && (
-                    <input
-                      aria-label={`Signal of ${c.name}`}
+                    <CellText
+                      label={`Signal of ${c.name}`}
                       value={c.signal ?? ''}
-                      onChange={(e) => set(i, { signal: e.target.value })}
+                      onChange={(signal) => set(i, { signal })}
                     />
                   )}
                 </td>
                 <td>
                   {c.holds === 'values' && (
-                    <input
-                      aria-label={`Unit of ${c.name}`}
+                    <CellText
+                      label={`Unit of ${c.name}`}
                       size={6}
                       value={c.unit ?? ''}
-                      onChange={(e) => set(i, { unit: e.target.value })}
+                      onChange={(unit) => set(i, { unit })}
                     />
                   )}
                 </td>

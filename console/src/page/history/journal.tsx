@@ -1,10 +1,14 @@
 import { useInfiniteQuery } from '@tanstack/react-query'
+import { Form } from 'react-aria-components'
 import { useSearchParams } from 'react-router'
+import { keyOf } from '../../api/changes'
 import { api, take } from '../../api/client'
+import { useDevices } from '../../api/device'
 import { useNow } from '../../api/live'
-import { useDevices, useSite } from '../../api/queries'
+import { useSite } from '../../api/site'
 import { age, clock, length } from '../../api/words'
 import {
+  Brief,
   Button,
   Columns,
   Failure,
@@ -16,10 +20,10 @@ import {
   Scroll,
   Soft,
   Table,
+  Wordy,
 } from '../../ui/basics'
-import { Fields, Pick, TextInput, fieldsOf } from '../../ui/form'
+import { Fields, fieldsOf, Pick, TextInput } from '../../ui/form'
 import { Shape } from '../../ui/severity'
-import { Form } from 'react-aria-components'
 
 const page = 100
 const kinds = [
@@ -48,7 +52,7 @@ export function Journal() {
   const devices = useDevices().data ?? []
   const asked = Object.fromEntries(query)
   const entries = useInfiniteQuery({
-    queryKey: ['journal', asked],
+    queryKey: keyOf('journal', asked),
     initialPageParam: 0,
     queryFn: ({ pageParam }) =>
       take(
@@ -88,7 +92,7 @@ export function Journal() {
           setQuery(fieldsOf(e.currentTarget))
         }}
       >
-        <Fields style={{ marginTop: 'var(--gap-3)' }}>
+        <Fields $above={3}>
           <TextInput label="Search for" name="words" optional defaultValue={asked.words} autoComplete="off" />
           <Pick
             label="Device"
@@ -125,18 +129,18 @@ export function Journal() {
             <tbody>
               {all.map((e) => (
                 <tr key={e.id}>
-                  <td style={{ whiteSpace: 'nowrap' }}>{clock(e.at, zone, day)}</td>
-                  <td style={{ whiteSpace: 'nowrap' }}>
+                  <Brief>{clock(e.at, zone, day)}</Brief>
+                  <Brief>
                     <Soft>{age(e.at, now)}</Soft>
-                  </td>
+                  </Brief>
                   <td>{e.lasted_ms != null ? length(e.lasted_ms) : ''}</td>
                   <td>
                     {e.severity && <Shape of={e.severity as Severity} />} {e.kind}
                   </td>
-                  <td style={{ minWidth: 200 }}>
+                  <Wordy>
                     {e.alarm_id ? <PlainLink href={`/alarms/${e.alarm_id}`}>{e.text}</PlainLink> : e.text}
                     {e.who && !e.text.startsWith(e.who) && <Soft> · {e.who}</Soft>}
-                  </td>
+                  </Wordy>
                 </tr>
               ))}
             </tbody>
@@ -144,7 +148,7 @@ export function Journal() {
         </Scroll>
       )}
       {entries.hasNextPage && (
-        <Row style={{ marginTop: 'var(--gap-4)' }}>
+        <Row $above={4}>
           <QuietButton onPress={() => void entries.fetchNextPage()} isDisabled={entries.isFetchingNextPage}>
             Show older
           </QuietButton>

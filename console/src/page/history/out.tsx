@@ -1,7 +1,8 @@
 import { useState } from 'react'
 import { useSearchParams } from 'react-router'
-import { useDevices, useSignals } from '../../api/queries'
 import { pathOf } from '../../api/client'
+import { useDevices } from '../../api/device'
+import { useSignals } from '../../api/signal'
 import { Prose, QuietLink, Row, Subheading } from '../../ui/basics'
 import { Fields, Select } from '../../ui/form'
 

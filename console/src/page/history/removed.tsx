@@ -1,5 +1,5 @@
-import { useRemoved, useBringBack } from '../../api/removed'
-import { useSession, useSite } from '../../api/queries'
+import { useBringBack, useRemoved } from '../../api/removed'
+import { useSession, useSite } from '../../api/site'
 import { clock } from '../../api/words'
 import { Above, Columns, Failure, Heading, PlainLink, Prose, QuietButton, Scroll, Soft, Table } from '../../ui/basics'
 import { NoPage } from '../../ui/no-page'

@@ -1,7 +1,7 @@
 import styled from 'styled-components'
 import type { Output, Tried } from '../../api/client'
-import { stateWords } from '../../api/outputs'
-import { useSite } from '../../api/queries'
+import { stateWords } from '../../api/output'
+import { useSite } from '../../api/site'
 import { clock, length, spoken } from '../../api/words'
 import { Columns, Num, Prose, Scroll, Subheading, Table } from '../../ui/basics'
 
@@ -83,7 +83,7 @@ export function Found({
         <span>now</span>
       </Ends>
       {shown.length > 0 && (
-        <Scroll tabIndex={0} role="region" aria-label="Stretches, newest last" style={{ marginTop: 'var(--gap-4)' }}>
+        <Scroll tabIndex={0} role="region" aria-label="Stretches, newest last" $above={4}>
           <Table>
             <Columns names={['From', 'Until', 'Length', 'State', 'Why']} />
             <tbody>

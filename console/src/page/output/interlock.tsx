@@ -1,28 +1,19 @@
-import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
-import { api, type Interlock, type Output, pathOf, take } from '../../api/client'
-import {
-  capital,
-  saveInterlock,
-  stateWords,
-  titleOf,
-  useInterlocks,
-  useOutputAct,
-  useOutputs,
-  writable,
-} from '../../api/outputs'
+import { api, type Interlock, type Output, pathOf, take, type Tried } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useSession, useSignals } from '../../api/queries'
+import { capital, saveInterlock, stateWords, titleOf, useInterlocks, useOutputs, writable } from '../../api/output'
+import { useSignals } from '../../api/signal'
+import { useSession } from '../../api/site'
 import { written as inUnit } from '../../api/units'
-import { Above, Button, Failure, Heading, PlainLink, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { Fields, Form, Select, Written } from '../../ui/form'
-import { NumberField } from '../../ui/number'
-import { Sure } from '../../ui/sure'
-import { InterlockTable } from './interlocks'
 import { Found } from './interlock-found'
+import { InterlockTable } from './interlocks'
 import { To } from './row'
+import { Above, Heading, PlainLink, QuietButton, Soft, Subheading } from '../../ui/basics'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
+import { NoPage } from '../../ui/no-page'
+import { NumberField } from '../../ui/number'
+import { Removal } from '../../ui/sure'
 
 const drivers = {
   alarm: 'an alarm',
@@ -94,47 +85,31 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
   const put = (change: Partial<Interlock>) => setDraft({ ...draft, lock: { ...i, ...change } })
   const o = outputs.find((one) => `${one.device}/${one.name}` === i.output)
   const asked = () => driven(i, driver, texts)
-  const save = useOutputAct(() => saveInterlock(asked()))
-  const remove = useOutputAct(() =>
-    take(api.DELETE('/api/v1/interlocks/{interlock}', { params: { path: { interlock: begin.name } } })),
-  )
+  const remove = () =>
+    take(api.DELETE('/api/v1/interlocks/{interlock}', { params: { path: { interlock: begin.name } } }))
   const written = JSON.stringify([draft, since])
-  const tryIt = useMutation({
-    mutationFn: () => {
-      const until = Date.now()
-      const from = new Date(until - Number(since) * 86_400_000).toISOString()
-      const body = {
-        interlock: { ...writable(asked()), name: i.name || 'tried' } as Interlock,
-        from,
-        until: new Date(until).toISOString(),
-      }
-      return take(api.POST('/api/v1/interlock-trials', { body })).then((tried) => ({
-        of: written,
-        tried,
-        from: Date.parse(from),
-        until,
-      }))
-    },
+  const [trial, setTrial] = useState<Trial>()
+  const tryIt = async () => {
+    const until = Date.now()
+    const from = new Date(until - Number(since) * 86_400_000).toISOString()
+    const body = {
+      interlock: { ...writable(asked()), name: i.name || 'tried' } as Interlock,
+      from,
+      until: new Date(until).toISOString(),
+    }
+    const tried = await take(api.POST('/api/v1/interlock-trials', { body }))
+    setTrial({ of: written, tried, from: Date.parse(from), until })
+  }
+  const act = useSave(async ({ act }) => {
+    if (act !== 'save') return tryIt().then(() => 'tried')
+    const saved = await saveInterlock(asked())
+    unsaved.done()
+    void navigate(`/interlocks/${saved.name}`)
+    return 'saved'
   })
-  const failed = save.error ?? tryIt.error
   return (
-    <Form
-      may={keeper}
-      unsaved={unsaved}
-      style={{ maxWidth: 860 }}
-      onSubmit={(e) => {
-        e.preventDefault()
-        const act = (e.nativeEvent as SubmitEvent).submitter?.getAttribute('value')
-        if (act !== 'save') return tryIt.mutate()
-        save.mutate(undefined, {
-          onSuccess: (saved) => {
-            unsaved.done()
-            void navigate(`/interlocks/${saved.name}`)
-          },
-        })
-      }}
-    >
-      <Fields style={{ marginBottom: 0 }}>
+    <Form may={keeper} unsaved={unsaved} width="full" save={act}>
+      <Fields>
         {fresh && <Written label="Name" value={i.name} onChange={(name) => put({ name })} hint="like shed-extractor" />}
         <Select
           label="Output"
@@ -167,7 +142,7 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
         texts={texts}
         write={(change) => setDraft({ ...draft, texts: { ...texts, ...change } })}
       />
-      <Fields style={{ marginBottom: 0 }}>
+      <Fields>
         <Select
           label="Latch"
           value={i.latch ? 'latch' : 'go'}
@@ -189,35 +164,27 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
           />
         )}
       </Fields>
-      {keeper && (
-        <Row>
-          <Button type="submit" isDisabled={tryIt.isPending}>
-            {tryIt.isPending ? 'Trying …' : 'Try'}
-          </Button>
-          <QuietButton type="submit" name="act" value="save" isDisabled={save.isPending || !i.name}>
-            {fresh ? 'Add' : 'Save'}
-          </QuietButton>
-          {save.isSuccess && <Soft role="status">Saved.</Soft>}
-        </Row>
-      )}
-      {failed && <Failure error={failed} />}
-      {tryIt.data?.of === written && o && <Found output={o} {...tryIt.data} />}
+      <Send send={act.isPending ? 'Trying …' : 'Try'} sent={act.data === 'saved' ? 'Saved.' : undefined}>
+        <QuietButton type="submit" name="act" value="save" isDisabled={act.isPending || !i.name}>
+          {fresh ? 'Add' : 'Save'}
+        </QuietButton>
+      </Send>
+      {trial?.of === written && o && <Found output={o} {...trial} />}
       {keeper && !fresh && (
-        <div>
-          <Sure
-            name={`Remove the interlock ${begin.name}`}
-            says="It drives the output no more; what else drives it goes on."
-            act={() => remove.mutateAsync(undefined)}
-            gone={{ kind: 'interlock', name: begin.name }}
-            error={remove.error}
-            done={() => void navigate('/outputs')}
-          />
-        </div>
+        <Removal
+          name={`Remove the interlock ${begin.name}`}
+          says="It drives the output no more; what else drives it goes on."
+          act={remove}
+          gone={{ kind: 'interlock', name: begin.name }}
+          done={() => void navigate('/outputs')}
+        />
       )}
     </Form>
   )
 }
 
+/** What an interlock would have done over a stretch. */
+type Trial = { of: string; tried: Tried; from: number; until: number }
 type Texts = { bands: string; inputs: string }
 type Draft = { lock: Interlock; driver: Driver; texts: Texts }
 
@@ -262,7 +229,7 @@ function DriverFields({ driver, lock: i, put, texts, write }: FieldProps) {
       )
     case 'when':
       return (
-        <Fields style={{ marginBottom: 0 }}>
+        <Fields>
           {pick}
           <Written label="Condition" value={i.when ?? ''} onChange={(when) => put({ when })} hint="like above 400" />
           {deadband}
@@ -277,7 +244,7 @@ function DriverFields({ driver, lock: i, put, texts, write }: FieldProps) {
       )
     case 'bands':
       return (
-        <Fields style={{ marginBottom: 0 }}>
+        <Fields>
           {pick}
           <Written
             label="Bands"
@@ -299,7 +266,7 @@ function DriverFields({ driver, lock: i, put, texts, write }: FieldProps) {
       )
     case 'formula':
       return (
-        <Fields style={{ marginBottom: 0 }}>
+        <Fields>
           <Written
             label="Formula"
             value={i.formula ?? ''}

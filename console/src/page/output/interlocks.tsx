@@ -1,5 +1,6 @@
 import { api, type Interlock, type Output, take } from '../../api/client'
-import { stateWords, useOutputAct } from '../../api/outputs'
+import { stateWords } from '../../api/output'
+import { useAct } from '../../api/queries'
 import { Columns, Failure, PlainLink, Prose, QuietButton, Scroll, Table } from '../../ui/basics'
 import { Silent } from '../../ui/severity'
 
@@ -26,7 +27,7 @@ export function driverWords(i: Interlock, o: Output | undefined) {
 
 /** All interlocks with what each asks for; one that waits for a reset can be reset here. */
 export function InterlockTable({ locks, outputs, keeper }: { locks: Interlock[]; outputs: Output[]; keeper: boolean }) {
-  const reset = useOutputAct((interlock: string) =>
+  const reset = useAct((interlock: string) =>
     take(api.POST('/api/v1/interlocks/{interlock}/reset', { params: { path: { interlock } } })),
   )
   const by = new Map(outputs.map((o) => [`${o.device}/${o.name}`, o]))

@@ -1,18 +1,19 @@
 import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import { api, type Output, type OutputSpec, take } from '../../api/client'
-import { useNow } from '../../api/live'
-import { at, restOf, saveOutput, stateWords, titleOf, useInterlocks, useOutputAct, useOutputs } from '../../api/outputs'
-import { useDevices, useSession, useSite } from '../../api/queries'
+import { useDevices } from '../../api/device'
 import { useDraft } from '../../api/drafts'
-import { Above, Button, Failure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { Fields, Form, Select, Written } from '../../ui/form'
-import { List } from '../../ui/list'
-import { NumberField } from '../../ui/number'
-import { Sure } from '../../ui/sure'
+import { useNow } from '../../api/live'
+import { at, restOf, saveOutput, stateWords, titleOf, useInterlocks, useOutputs } from '../../api/output'
+import { useSession, useSite } from '../../api/site'
 import { InterlockTable } from './interlocks'
 import { OutputRow, To } from './row'
+import { Above, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading } from '../../ui/basics'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
+import { List } from '../../ui/list'
+import { NoPage } from '../../ui/no-page'
+import { NumberField } from '../../ui/number'
+import { Removal } from '../../ui/sure'
 
 /** One output: how it stands, what drives it, what it is. */
 export function OutputPage() {
@@ -73,7 +74,7 @@ export function NewOutput() {
         <PlainLink href="/outputs">Outputs</PlainLink>
       </Above>
       <Heading>New output</Heading>
-      <Fields style={{ marginTop: 'var(--gap-4)' }}>
+      <Fields $above={4}>
         <Select
           label="Device"
           value={chosen}
@@ -106,25 +107,18 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
   const keeper = useSession().data?.role !== 'viewer'
   const [s, setS, unsaved] = useDraft<OutputSpec>(isNew ? 'new output' : `output ${path}`, () => specOf(spec))
   const put = (change: Partial<OutputSpec>) => setS({ ...s, ...change })
-  const save = useOutputAct(() => saveOutput(path, specOf(s)))
+  const save = useSave(
+    () => saveOutput(path, specOf(s)),
+    unsaved,
+    () => {
+      saved?.()
+    },
+  )
   const runs = s.kind === 'switch' || s.kind === 'level'
   const usual = { switch: 'off', level: '', colour: '#000000', text: '' }
   return (
-    <Form
-      may={keeper}
-      unsaved={unsaved}
-      style={{ maxWidth: 720 }}
-      onSubmit={(e) => {
-        e.preventDefault()
-        save.mutate(undefined, {
-          onSuccess: () => {
-            unsaved.done()
-            saved?.()
-          },
-        })
-      }}
-    >
-      <Fields style={{ marginBottom: 0 }}>
+    <Form may={keeper} unsaved={unsaved} width="middle" save={save}>
+      <Fields>
         <Select
           label="Kind"
           value={s.kind}
@@ -142,7 +136,7 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
         />
       </Fields>
       {s.kind === 'switch' && (
-        <Fields style={{ marginBottom: 0 }}>
+        <Fields>
           <Written
             label="On sends"
             value={s.on_sends ?? ''}
@@ -158,7 +152,7 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
         </Fields>
       )}
       {s.kind === 'level' && (
-        <Fields style={{ marginBottom: 0 }}>
+        <Fields>
           <NumberField label="Lowest" value={s.low ?? 0} onChange={(low) => put({ low })} />
           <NumberField
             label="Highest"
@@ -182,7 +176,7 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
         />
       )}
       {runs && (
-        <Fields style={{ marginBottom: 0 }}>
+        <Fields>
           <Written
             label="Least time on"
             value={s.least_on ?? ''}
@@ -200,7 +194,7 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
           />
         </Fields>
       )}
-      <Fields style={{ marginBottom: 0 }}>
+      <Fields>
         <Written
           label="Hand setting lasts"
           value={s.hand_holds ?? ''}
@@ -220,7 +214,7 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
           options={{ yes: 'yes', sure: 'yes, but it is dangerous: ask', no: 'no' }}
         />
       </Fields>
-      <Fields style={{ marginBottom: 0 }}>
+      <Fields>
         <Select
           label="Confirmation"
           value={s.mute ? 'mute' : ''}
@@ -236,15 +230,7 @@ function Spec({ path, spec, isNew, saved }: SpecProps) {
           />
         )}
       </Fields>
-      {keeper && (
-        <Row>
-          <Button type="submit" isDisabled={save.isPending || !/.\/./.test(path)}>
-            Save
-          </Button>
-          {save.isSuccess && <Soft role="status">Saved.</Soft>}
-        </Row>
-      )}
-      {save.error && <Failure error={save.error} />}
+      <Send send="Save" sent="Saved." off={!/.\/./.test(path)} />
     </Form>
   )
 }
@@ -264,17 +250,14 @@ function specOf(s: OutputSpec): OutputSpec {
 
 function Remove({ output: o }: { output: Output }) {
   const navigate = useNavigate()
-  const remove = useOutputAct(() => take(api.DELETE('/api/v1/outputs/{device}/{output}', at(o))))
+  const remove = () => take(api.DELETE('/api/v1/outputs/{device}/{output}', at(o)))
   return (
-    <div style={{ marginTop: 'var(--gap-5)' }}>
-      <Sure
-        name={`Remove the output ${titleOf(o)}`}
-        says={`It goes with its interlocks. Its device hears no more of it, and goes to ${stateWords(o, o.safe)}.`}
-        act={() => remove.mutateAsync(undefined)}
-        gone={{ kind: 'output', name: `${o.device}/${o.name}` }}
-        error={remove.error}
-        done={() => void navigate('/outputs')}
-      />
-    </div>
+    <Removal
+      name={`Remove the output ${titleOf(o)}`}
+      says={`It goes with its interlocks. Its device hears no more of it, and goes to ${stateWords(o, o.safe)}.`}
+      act={remove}
+      gone={{ kind: 'output', name: `${o.device}/${o.name}` }}
+      done={() => void navigate('/outputs')}
+    />
   )
 }

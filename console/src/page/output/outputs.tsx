@@ -1,17 +1,17 @@
 import { useState } from 'react'
 import { api, take } from '../../api/client'
 import { useNow } from '../../api/live'
-import { restOf, useInterlocks, useOutputAct, useOutputs } from '../../api/outputs'
-import { useSession, useSite } from '../../api/queries'
+import { restOf, useInterlocks, useOutputs } from '../../api/output'
+import { useSession, useSite } from '../../api/site'
 import { clock, count } from '../../api/words'
-import { Button, Failure, Heading, Prose, QuietButton, QuietLink, Row, Soft, Subheading, Well } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { Form, Written } from '../../ui/form'
-import { List } from '../../ui/list'
-import { Opens } from '../../ui/opens'
-import { Shape } from '../../ui/severity'
 import { InterlockTable } from './interlocks'
 import { OutputRow } from './row'
+import { Failure, Heading, Prose, QuietLink, Row, Soft, Subheading, Well } from '../../ui/basics'
+import { Form, Send, useSave, Written } from '../../ui/form'
+import { List } from '../../ui/list'
+import { NoPage } from '../../ui/no-page'
+import { Opens } from '../../ui/opens'
+import { Shape } from '../../ui/severity'
 
 const moment: Intl.DateTimeFormatOptions = { weekday: 'long', hour: '2-digit', minute: '2-digit', second: '2-digit' }
 
@@ -60,7 +60,7 @@ export function Outputs() {
       {locks.error && <Failure error={locks.error} />}
       {locks.data && <InterlockTable locks={locks.data} outputs={outputs} keeper={keeper} />}
       {keeper && (
-        <Row style={{ marginTop: 'var(--gap-4)' }}>
+        <Row $above={4}>
           {outputs.length > 0 && <QuietLink href="/interlocks/new">Add an interlock</QuietLink>}
           <QuietLink href="/outputs/new">Add an output</QuietLink>
         </Row>
@@ -71,43 +71,34 @@ export function Outputs() {
 
 /** One action for the whole site, with a question before it. */
 function Emergency({ held, outputs }: { held: boolean; outputs: number }) {
-  const [why, setWhy] = useState('')
-  const safe = useOutputAct(() => take(api.PUT('/api/v1/emergency', { body: { why, sure: true } })))
-  const end = useOutputAct(() => take(api.DELETE('/api/v1/emergency')))
-  const failed = safe.error ?? end.error
-  const done = (close: () => void) => () => {
-    setWhy('')
-    close()
-  }
   return (
-    <Row style={{ marginTop: 'var(--gap-4)' }}>
+    <Row $above={4}>
       <Opens name={held ? 'End the emergency …' : 'Emergency: all outputs safe …'}>
-        {(close) => (
-          <Well style={{ marginTop: 0 }}>
-            <Form
-              onSubmit={(e) => {
-                e.preventDefault()
-                if (held) end.mutate(undefined, { onSuccess: done(close) })
-                else safe.mutate(undefined, { onSuccess: done(close) })
-              }}
-            >
-              <Prose style={{ margin: 0 }}>
-                {held
-                  ? 'All outputs do again what is asked of them: some may start at once.'
-                  : `All outputs (${outputs}) go to their safe states at once, and stay there until somebody ends it. Settings by hand are over.`}
-              </Prose>
-              {!held && <Written label="Why" value={why} onChange={setWhy} hint="for the journal" />}
-              <Row>
-                <Button type="submit" isDisabled={safe.isPending || end.isPending}>
-                  {held ? 'End the emergency' : 'All outputs safe now'}
-                </Button>
-                <QuietButton onPress={close}>Cancel</QuietButton>
-              </Row>
-              {failed && <Failure error={failed} />}
-            </Form>
-          </Well>
-        )}
+        {(close) => <EmergencyForm held={held} outputs={outputs} onClose={close} />}
       </Opens>
     </Row>
+  )
+}
+
+function EmergencyForm({ held, outputs, onClose }: { held: boolean; outputs: number; onClose: () => void }) {
+  const [why, setWhy] = useState('')
+  const act = useSave<unknown>(
+    () =>
+      held ? take(api.DELETE('/api/v1/emergency')) : take(api.PUT('/api/v1/emergency', { body: { why, sure: true } })),
+    undefined,
+    onClose,
+  )
+  return (
+    <Well $flush>
+      <Form save={act}>
+        <Prose $flush>
+          {held
+            ? 'All outputs do again what is asked of them: some may start at once.'
+            : `All outputs (${outputs}) go to their safe states at once, and stay there until somebody ends it. Settings by hand are over.`}
+        </Prose>
+        {!held && <Written label="Why" value={why} onChange={setWhy} hint="for the journal" />}
+        <Send send={held ? 'End the emergency' : 'All outputs safe now'} onCancel={onClose} />
+      </Form>
+    </Well>
   )
 }

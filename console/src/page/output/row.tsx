@@ -11,14 +11,19 @@ import {
   stateWords,
   titleOf,
   useInterlocks,
-  useOutputAct,
-} from '../../api/outputs'
+} from '../../api/output'
+import { useAct } from '../../api/queries'
 import { clock } from '../../api/words'
-import { Button, Failure, PlainLink, Prose, QuietButton, Row, Soft, Well } from '../../ui/basics'
+import { Failure, PlainLink, Prose, QuietButton, Row, Soft, Well } from '../../ui/basics'
 import { focusInto } from '../../ui/focus'
-import { Fields, Form, Select, Written } from '../../ui/form'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { NumberField } from '../../ui/number'
 import { Shape } from '../../ui/severity'
+
+const Below = styled.div`
+  grid-column: 2 / -1;
+  text-align: left;
+`
 
 const Line = styled.li`
   border-bottom: var(--hair);
@@ -94,8 +99,8 @@ export function OutputRow({ output: o, now, zone, keeper, emergency }: Props) {
   const [open, setOpen] = useState(false)
   const [was, setWas] = useState(false)
   const said = confirmation(o, now)
-  const release = useOutputAct(() => take(api.DELETE('/api/v1/outputs/{device}/{output}/hand', at(o))))
-  const reset = useOutputAct(() => take(api.POST('/api/v1/outputs/{device}/{output}/reset', at(o))))
+  const release = useAct(() => take(api.DELETE('/api/v1/outputs/{device}/{output}/hand', at(o))))
+  const reset = useAct(() => take(api.POST('/api/v1/outputs/{device}/{output}/reset', at(o))))
   const latched = useInterlocks().data?.some((i) => i.output === `${o.device}/${o.name}` && i.waits_for_reset)
   const barred = whyNotByHand(o, emergency)
   const may = keeper && !barred
@@ -122,7 +127,7 @@ export function OutputRow({ output: o, now, zone, keeper, emergency }: Props) {
         <State output={o} value={o.ordered} />
         <small data-confirmed>{said.words}</small>
       </StateBox>
-      <Row style={{ justifyContent: 'flex-end' }}>
+      <Row $ends>
         {keeper && hand && <QuietButton onPress={() => release.mutate(undefined)}>Release</QuietButton>}
         {keeper && latched && <QuietButton onPress={() => reset.mutate(undefined)}>Reset</QuietButton>}
         {may && !open && (
@@ -134,7 +139,7 @@ export function OutputRow({ output: o, now, zone, keeper, emergency }: Props) {
         {keeper && barred && <Soft role={open ? 'status' : undefined}>{barred}</Soft>}
       </Row>
       {open && may && (
-        <div ref={focusInto} style={{ gridColumn: '2 / -1', textAlign: 'left' }}>
+        <Below ref={focusInto}>
           <HandSwitch
             output={o}
             done={() => {
@@ -142,7 +147,7 @@ export function OutputRow({ output: o, now, zone, keeper, emergency }: Props) {
               setOpen(false)
             }}
           />
-        </div>
+        </Below>
       )}
     </Line>
   )
@@ -173,26 +178,17 @@ export function HandSwitch({ output: o, done }: { output: Output; done: () => vo
   const [hold, setHold] = useState('')
   const [why, setWhy] = useState('')
   const [sure, setSure] = useState(false)
-  const set = useOutputAct(() =>
-    take(
-      api.PUT('/api/v1/outputs/{device}/{output}/hand', {
-        ...at(o),
-        body: { to, why, sure, ...(hold ? { for: hold } : {}) },
-      }),
-    ),
-  )
   const asks = o.dangerous && !sure
+  const set = useSave(async () => {
+    if (asks) return setSure(true)
+    const body = { to, why, sure, ...(hold ? { for: hold } : {}) }
+    await take(api.PUT('/api/v1/outputs/{device}/{output}/hand', { ...at(o), body }))
+    done()
+  })
   return (
     <Well role="group" aria-label={`Set ${titleOf(o)} by hand`}>
-      <Form
-        style={{ maxWidth: 'none' }}
-        onSubmit={(e) => {
-          e.preventDefault()
-          if (asks) setSure(true)
-          else set.mutate(undefined, { onSuccess: done })
-        }}
-      >
-        <Fields style={{ marginBottom: 0 }}>
+      <Form width="full" save={set}>
+        <Fields>
           <To
             output={o}
             value={to}
@@ -210,17 +206,14 @@ export function HandSwitch({ output: o, done }: { output: Output; done: () => vo
           <Written label="Why" value={why} onChange={setWhy} hint="for the journal" />
         </Fields>
         {sure && (
-          <Prose role="status" style={{ margin: 0 }}>
+          <Prose role="status" $flush>
             <Shape of="warning" /> {titleOf(o)} is dangerous. Is nobody near, and is {stateWords(o, to)} what you want?
           </Prose>
         )}
-        <Row>
-          <Button type="submit" isDisabled={set.isPending}>
-            {sure ? `Yes, set it to ${stateWords(o, to)}` : `Set it to ${stateWords(o, to)}${asks ? ' …' : ''}`}
-          </Button>
-          <QuietButton onPress={done}>Cancel</QuietButton>
-        </Row>
-        {set.error && <Failure error={set.error} />}
+        <Send
+          send={sure ? `Yes, set it to ${stateWords(o, to)}` : `Set it to ${stateWords(o, to)}${asks ? ' …' : ''}`}
+          onCancel={done}
+        />
       </Form>
     </Well>
   )

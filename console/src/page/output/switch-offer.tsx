@@ -1,21 +1,19 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
+import { keyOf } from '../../api/changes'
 import { api, take } from '../../api/client'
-import { useSession } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSession } from '../../api/site'
 import { Button, Failure, Prose } from '../../ui/basics'
 
 /** Offers a signal that has read 0 and 1 alone to become one that is on or off. */
 export function SwitchOffer({ device, signal }: { device: string; signal: string }) {
   const params = { path: { device, signal } }
   const keeper = useSession().data?.role !== 'viewer'
-  const client = useQueryClient()
   const one = useQuery({
-    queryKey: ['signal by itself', device, signal],
+    queryKey: keyOf('signals', 'one', device, signal),
     queryFn: () => take(api.GET('/api/v1/signals/{device}/{signal}', { params })),
   })
-  const make = useMutation({
-    mutationFn: () => take(api.POST('/api/v1/signals/{device}/{signal}/switch', { params })),
-    onSuccess: () => client.invalidateQueries(),
-  })
+  const make = useAct(() => take(api.POST('/api/v1/signals/{device}/{signal}/switch', { params })))
   if (!one.data?.may_be_switch || !keeper) return null
   return (
     <>

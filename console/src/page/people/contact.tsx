@@ -1,17 +1,12 @@
+import styled from 'styled-components'
 import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
+import { takeNotices } from '../../api/alarm'
 import { type Address, api, type Contact, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useSession } from '../../api/queries'
-import {
-  type Carrier,
-  carriers,
-  saveContact,
-  type Severity,
-  takeNotices,
-  useContacts,
-  useReachAct,
-} from '../../api/reach'
+import { type Carrier, carriers, saveContact, type Severity, useContacts } from '../../api/people'
+import { useAct } from '../../api/queries'
+import { useSession } from '../../api/site'
 import {
   Above,
   Button,
@@ -25,9 +20,14 @@ import {
   Soft,
   Subheading,
 } from '../../ui/basics'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
-import { Fields, Form, Select, Written } from '../../ui/form'
-import { Sure } from '../../ui/sure'
+import { Removal } from '../../ui/sure'
+
+const Addresses = styled.ul`
+  margin: 0;
+  overflow-wrap: anywhere;
+`
 
 type Draft = { draft: Contact; carrier: Carrier; to: string }
 const fresh = { name: '', title: '', addresses: [], quiet: '', passes: 'critical', templates: [] } as unknown as Contact
@@ -60,14 +60,19 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
   const keeper = useSession().data?.role !== 'viewer'
   const navigate = useNavigate()
   const set = (change: Partial<Contact>) => put((old) => ({ ...old, draft: { ...old.draft, ...change } }))
-  const save = useReachAct(saveContact)
-  const remove = useReachAct(() =>
-    take(api.DELETE('/api/v1/contacts/{contact}', { params: { path: { contact: contact.name! } } })),
-  )
+  const remove = () => take(api.DELETE('/api/v1/contacts/{contact}', { params: { path: { contact: contact.name! } } }))
   const others = (useContacts().data ?? []).filter((c) => c.name !== contact.name)
   const addresses = draft.addresses ?? []
-  const kept = save.data
   const withNew = (): Contact => (to ? { ...draft, addresses: [...addresses, { carrier, to } as Address] } : draft)
+  const save = useSave(
+    () => saveContact(withNew()),
+    undefined,
+    (c) => {
+      unsaved.reset({ draft: c, carrier, to: '' })
+      if (isNew) void navigate(`/contacts/${c.name}`)
+    },
+  )
+  const kept = save.data
   const secrets = (kept?.addresses ?? []).filter((a) => a.secret)
   return (
     <>
@@ -77,20 +82,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
       </Above>
       <Heading>{isNew ? 'New contact' : draft.title || draft.name}</Heading>
       {!isNew && <TestNow contact={contact} />}
-      <Form
-        style={{ maxWidth: 640, marginTop: 'var(--gap-4)' }}
-        may={keeper}
-        unsaved={unsaved}
-        onSubmit={(e) => {
-          e.preventDefault()
-          save.mutate(withNew(), {
-            onSuccess: (c) => {
-              unsaved.reset({ draft: c, carrier, to: '' })
-              if (isNew) void navigate(`/contacts/${c.name}`)
-            },
-          })
-        }}
-      >
+      <Form width="middle" may={keeper} unsaved={unsaved} save={save}>
         {isNew && (
           <Written
             label="Name"
@@ -100,9 +92,9 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
           />
         )}
         <Written label="Title" value={draft.title ?? ''} onChange={(title) => set({ title })} hint="what people say" />
-        <Subheading style={{ margin: 0 }}>Addresses</Subheading>
+        <Subheading $flush>Addresses</Subheading>
         {addresses.length === 0 && <Soft>None yet.</Soft>}
-        <ul style={{ margin: 0, overflowWrap: 'anywhere' }}>
+        <Addresses>
           {addresses.map((a) => (
             <li key={a.carrier + a.to}>
               {carriers[a.carrier]} {a.carrier === 'push' ? 'to a browser' : a.to}{' '}
@@ -116,7 +108,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
               )}
             </li>
           ))}
-        </ul>
+        </Addresses>
         {keeper && (
           <Fields>
             <Select
@@ -154,15 +146,7 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
           />
         </Fields>
         <AwayFields draft={draft} set={set} others={others} />
-        {keeper && (
-          <Row>
-            <Button type="submit" isDisabled={save.isPending}>
-              Save
-            </Button>
-            {save.isSuccess && <Soft role="status">Saved.</Soft>}
-          </Row>
-        )}
-        {save.error && <Failure error={save.error} />}
+        <Send send="Save" sent="Saved." />
         {secrets.map((a) => (
           <div key={a.to}>
             <Prose>Requests to {a.to} are signed with this secret. It is shown once:</Prose>
@@ -171,16 +155,13 @@ function ContactForm({ contact, isNew }: { contact: Contact; isNew: boolean }) {
         ))}
       </Form>
       {keeper && !isNew && (
-        <div style={{ marginTop: 'var(--gap-4)' }}>
-          <Sure
-            name={`Remove the contact ${contact.title || contact.name}`}
-            says="Nothing is told there any more. What was told stays in the notices."
-            act={() => remove.mutateAsync(undefined)}
-            gone={{ kind: 'contact', name: contact.name! }}
-            error={remove.error}
-            done={() => void navigate('/rosters')}
-          />
-        </div>
+        <Removal
+          name={`Remove the contact ${contact.title || contact.name}`}
+          says="Nothing is told there any more. What was told stays in the notices."
+          act={remove}
+          gone={{ kind: 'contact', name: contact.name! }}
+          done={() => void navigate('/rosters')}
+        />
       )}
     </>
   )
@@ -220,7 +201,7 @@ function AwayFields({ draft, set, others }: AwayProps) {
 function TestNow({ contact }: { contact: Contact }) {
   const [sent, setSent] = useState<{ line: string; ok: boolean }[]>([])
   const keeper = useSession().data?.role !== 'viewer'
-  const test = useReachAct(async () => {
+  const test = useAct(async () => {
     setSent([])
     const name = contact.name ?? ''
     const { notices } = await take(
@@ -241,7 +222,7 @@ function TestNow({ contact }: { contact: Contact }) {
   if (!keeper || (contact.addresses ?? []).length === 0) return null
   return (
     <>
-      <Row style={{ marginTop: 'var(--gap-3)' }}>
+      <Row $above={3}>
         <Button onPress={() => test.mutate(undefined)} isDisabled={test.isPending}>
           Send a test
         </Button>

@@ -1,8 +1,10 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
+import { keyOf } from '../../api/changes'
 import { api, type Person, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { queries, useSession, useSite } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSession, useSite } from '../../api/site'
 import { clock } from '../../api/words'
 import {
   Above,
@@ -17,25 +19,22 @@ import {
   Subheading,
   Table,
 } from '../../ui/basics'
-import { Fields, Form, Select, Send, Written } from '../../ui/form'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { Sure } from '../../ui/sure'
 
 const roles = { viewer: 'viewer: looks', keeper: 'keeper: changes and acknowledges', owner: 'owner: all, and people' }
 type Role = keyof typeof roles
-
-const useAct = <In, Out>(act: (input: In) => Promise<Out>) =>
-  useMutation({ mutationFn: act, onSuccess: () => void queries.invalidateQueries({ queryKey: ['people'] }) })
 
 /** Who may sign in, and what each may do. */
 export function People() {
   const me = useSession().data
   const zone = useSite().data?.zone ?? 'UTC'
   const owner = me?.role === 'owner'
-  const people = useQuery({ queryKey: ['people'], queryFn: () => take(api.GET('/api/v1/people')), enabled: owner })
+  const people = useQuery({ queryKey: keyOf('people'), queryFn: () => take(api.GET('/api/v1/people')), enabled: owner })
   const role = useAct(({ email, to }: { email: string; to: Role }) =>
     take(api.PUT('/api/v1/people/{email}/role', { params: { path: { email } }, body: { role: to } })),
   )
-  const remove = useAct((email: string) => take(api.DELETE('/api/v1/people/{email}', { params: { path: { email } } })))
+  const remove = (email: string) => take(api.DELETE('/api/v1/people/{email}', { params: { path: { email } } }))
   return (
     <>
       <title>People · Jaunty Lark</title>
@@ -73,10 +72,8 @@ export function People() {
                       <Sure
                         name={`Remove ${p.name || p.email}`}
                         says="All sessions and tokens end at once. What was done stays in the journal."
-                        act={() => remove.mutateAsync(p.email)}
+                        act={() => remove(p.email)}
                         gone={{ kind: 'person', name: p.email }}
-                        error={remove.error}
-                        done={() => undefined}
                       />
                     )}
                   </td>
@@ -98,24 +95,19 @@ function AddPerson() {
   const [d, setDraft, unsaved] = useDraft('new person', blank)
   const [password, setPassword] = useState('') // is never kept
   const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
-  const add = useAct(() => take(api.POST('/api/v1/people', { body: { ...d, ...(password ? { password } : {}) } })))
+  const add = useSave(
+    () => take(api.POST('/api/v1/people', { body: { ...d, ...(password ? { password } : {}) } })),
+    undefined,
+    () => {
+      unsaved.reset(blank)
+      setPassword('')
+    },
+  )
   return (
     <>
       <Subheading>Add a person</Subheading>
-      <Form
-        unsaved={unsaved}
-        style={{ maxWidth: 'none' }}
-        onSubmit={(e) => {
-          e.preventDefault()
-          add.mutate(undefined, {
-            onSuccess: () => {
-              unsaved.reset(blank)
-              setPassword('')
-            },
-          })
-        }}
-      >
-        <Fields style={{ marginBottom: 0 }}>
+      <Form unsaved={unsaved} width="full" save={add}>
+        <Fields>
           <Written label="E-mail" value={d.email} onChange={(email) => set({ email })} type="email" />
           <Written label="Name" value={d.name} onChange={(name) => set({ name })} />
           <Select label="Role" value={d.role} onChange={(role) => set({ role: role as Role })} options={roles} />
@@ -127,7 +119,7 @@ function AddPerson() {
             hint="one is made when empty"
           />
         </Fields>
-        <Send send="Add" pending={add.isPending} off={!d.email} />
+        <Send send="Add" off={!d.email} />
         {add.data && (
           <Prose role="status">
             {add.data.name || add.data.email} may sign in now.

@@ -1,6 +1,6 @@
+import { useAct } from '../../api/queries'
 import { useEffect, useState } from 'react'
 import { api, take } from '../../api/client'
-import { useReachAct } from '../../api/reach'
 import { Failure, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
 
 type State = 'looking' | 'cannot' | 'off' | 'on'
@@ -46,7 +46,7 @@ export function PushHere() {
       () => setState('cannot'),
     )
   useEffect(look, [])
-  const act = useReachAct(() => (state === 'on' ? switchOff() : switchOn()))
+  const act = useAct(() => (state === 'on' ? switchOff() : switchOn()))
   return (
     <>
       <Subheading>This device</Subheading>

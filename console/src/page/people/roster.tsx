@@ -3,28 +3,17 @@ import { useNavigate, useParams } from 'react-router'
 import styled from 'styled-components'
 import { api, type Roster, type Step, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useGuards, useSession, useSite } from '../../api/queries'
-import { saveRoster, severities, type Severity, useContacts, usePlan, useReachAct, useRosters } from '../../api/reach'
+import { useGuards } from '../../api/guard'
+import { saveRoster, severities, type Severity, useContacts, usePlan, useRosters } from '../../api/people'
+import { useSession, useSite } from '../../api/site'
 import { clock } from '../../api/words'
-import {
-  Above,
-  Button,
-  Failure,
-  Heading,
-  PlainLink,
-  Prose,
-  QuietButton,
-  Row,
-  Soft,
-  Subheading,
-  Well,
-} from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { Fields, Form, Select, Written } from '../../ui/form'
-import { ListField } from '../../ui/list-field'
-import { NumberField } from '../../ui/number'
-import { Sure } from '../../ui/sure'
 import { DrillIt } from '../alarm/drill-it'
+import { Above, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading, Well } from '../../ui/basics'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
+import { ListField } from '../../ui/list-field'
+import { NoPage } from '../../ui/no-page'
+import { NumberField } from '../../ui/number'
+import { Removal } from '../../ui/sure'
 
 const Card = styled.fieldset`
   border: var(--hair);
@@ -39,6 +28,7 @@ const Card = styled.fieldset`
 `
 const Two = styled.div`
   display: grid;
+  margin-top: var(--gap-4);
   grid-template-columns: minmax(0, 1.2fr) minmax(0, 1fr);
   gap: var(--gap-5);
   @media (max-width: 1000px) {
@@ -84,10 +74,12 @@ function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
   const contacts = useContacts().data ?? []
   const guards = (useGuards().data ?? []).filter((g) => g.tell?.includes(roster.name ?? ''))
   const navigate = useNavigate()
-  const save = useReachAct(saveRoster)
-  const remove = useReachAct(() =>
-    take(api.DELETE('/api/v1/rosters/{roster}', { params: { path: { roster: roster.name! } } })),
+  const save = useSave(
+    () => saveRoster(draft),
+    unsaved,
+    (r) => isNew && void navigate(`/rosters/${r.name}`),
   )
+  const remove = () => take(api.DELETE('/api/v1/rosters/{roster}', { params: { path: { roster: roster.name! } } }))
   const set = (change: Partial<Roster>) => setDraft({ ...draft, ...change })
   const setStep = (i: number, change: Partial<Step>) =>
     set({ steps: draft.steps.map((s, j) => (j === i ? { ...s, ...change } : s)) })
@@ -99,20 +91,8 @@ function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
         <PlainLink href="/rosters">Rosters and contacts</PlainLink>
       </Above>
       <Heading>{isNew ? 'New roster' : draft.title || draft.name}</Heading>
-      <Two style={{ marginTop: 'var(--gap-4)' }}>
-        <Form
-          may={keeper}
-          unsaved={unsaved}
-          onSubmit={(e) => {
-            e.preventDefault()
-            save.mutate(draft, {
-              onSuccess: (r) => {
-                unsaved.done()
-                if (isNew) void navigate(`/rosters/${r.name}`)
-              },
-            })
-          }}
-        >
+      <Two>
+        <Form may={keeper} unsaved={unsaved} save={save}>
           {isNew && (
             <Written label="Name" value={draft.name ?? ''} onChange={(v) => set({ name: v })} hint="like glasshouse" />
           )}
@@ -144,26 +124,15 @@ function RosterForm({ roster, isNew }: { roster: Roster; isNew: boolean }) {
             hint="until somebody has it; 0s for not"
           />
           <RotationFields draft={draft} set={set} />
-          {keeper && (
-            <Row>
-              <Button type="submit" isDisabled={save.isPending}>
-                Save
-              </Button>
-              {save.isSuccess && <Soft role="status">Saved.</Soft>}
-            </Row>
-          )}
-          {save.error && <Failure error={save.error} />}
+          <Send send="Save" sent="Saved." />
           {keeper && !isNew && (
-            <div>
-              <Sure
-                name={`Remove the roster ${roster.title || roster.name}`}
-                says="Nobody is told by it any more. What was told stays in the notices."
-                act={() => remove.mutateAsync(undefined)}
-                gone={{ kind: 'roster', name: roster.name! }}
-                error={remove.error}
-                done={() => void navigate('/rosters')}
-              />
-            </div>
+            <Removal
+              name={`Remove the roster ${roster.title || roster.name}`}
+              says="Nobody is told by it any more. What was told stays in the notices."
+              act={remove}
+              gone={{ kind: 'roster', name: roster.name! }}
+              done={() => void navigate('/rosters')}
+            />
           )}
         </Form>
         <div>
@@ -268,7 +237,7 @@ function RotationFields({ draft, set }: { draft: Roster; set: (change: Partial<R
         hint="in order; no rotation when empty"
       />
       {r && (
-        <Fields style={{ marginTop: 'var(--gap-3)' }}>
+        <Fields $above={3}>
           <Written label="First day" value={r.since} onChange={(since) => change({ since })} type="date" />
           <Written label="Handover time" value={r.at ?? '00:00'} onChange={(at) => change({ at })} />
           <NumberField
@@ -293,8 +262,8 @@ function Plan({ draft }: { draft: Roster }) {
   const order = { name: name || 'new', steps, repeat, rotation } as Roster
   const plan = usePlan(order, at ? new Date(at).toISOString() : '', severity)
   return (
-    <Well style={{ marginTop: 0 }}>
-      <Subheading style={{ marginTop: 0 }}>Preview</Subheading>
+    <Well $flush>
+      <Subheading $flush>Preview</Subheading>
       <Fields>
         <Written label="An alarm raised at" value={at} onChange={setAt} type="datetime-local" hint="now when empty" />
         <Select label="Severity" value={severity} onChange={(v) => setSeverity(v as Severity)} options={severities} />

@@ -1,14 +1,15 @@
 import { Link } from 'react-router'
-import { type Contact } from '../../api/client'
+import { useDrills } from '../../api/alarm'
+import type { Contact } from '../../api/client'
 import { useNow } from '../../api/live'
-import { useSession, useSite } from '../../api/queries'
-import { carriers, useCarriers, useContacts, useDrills, useRosters } from '../../api/reach'
+import { carriers, useCarriers, useContacts, useRosters } from '../../api/people'
+import { useSession, useSite } from '../../api/site'
 import { clock, length } from '../../api/words'
+import { PushHere } from './push-here'
+import { SiteReach } from '../site/reach'
 import { Columns, Heading, Prose, QuietLink, Row, Scroll, Soft, Subheading, Table } from '../../ui/basics'
 import { NoPage } from '../../ui/no-page'
 import { Shape } from '../../ui/severity'
-import { PushHere } from './push-here'
-import { SiteReach } from '../site/reach'
 
 const moment: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
 
@@ -52,14 +53,14 @@ export function Rosters() {
         </Scroll>
       )}
       {keeper && (
-        <Row style={{ marginTop: 'var(--gap-3)' }}>
+        <Row $above={3}>
           <QuietLink href="/rosters/new">Add a roster</QuietLink>
         </Row>
       )}
       <Subheading>Contacts</Subheading>
       {contacts.data?.length === 0 && <Prose>Nobody yet: only the e-mail addresses that guards name are told.</Prose>}
       {!!contacts.data?.length && <ContactTable contacts={contacts.data} />}
-      <Row style={{ marginTop: 'var(--gap-3)' }}>
+      <Row $above={3}>
         {keeper && <QuietLink href="/contacts/new">Add a contact</QuietLink>}
         <QuietLink href="/words">Words of messages</QuietLink>
       </Row>

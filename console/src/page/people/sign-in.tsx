@@ -1,17 +1,16 @@
-import { useMutation } from '@tanstack/react-query'
+import { keyOf } from '../../api/changes'
 import { type FormEvent } from 'react'
 import { api, take } from '../../api/client'
-import { queries } from '../../api/queries'
+import { queries, useAct } from '../../api/queries'
 import { Button, Failure, Heading, Row } from '../../ui/basics'
 import { CentrePage, Form, TextInput } from '../../ui/form'
 import { Lark } from '../../ui/frame'
 
 /** Signing in: the only page for those who have not. */
 export function SignIn() {
-  const signIn = useMutation({
-    mutationFn: (body: { email: string; password: string }) => take(api.POST('/api/v1/session', { body })),
-    onSuccess: (person) => queries.setQueryData(['session'], person),
-  })
+  const signIn = useAct(async (body: { email: string; password: string }) =>
+    queries.setQueryData(keyOf('session'), await take(api.POST('/api/v1/session', { body }))),
+  )
   const submit = (e: FormEvent<HTMLFormElement>) => {
     e.preventDefault()
     const fields = new FormData(e.currentTarget)

@@ -2,12 +2,12 @@ import { useMemo, useState } from 'react'
 import { useSearchParams } from 'react-router'
 import styled from 'styled-components'
 import type { RunComparison } from '../../api/client'
-import { useSite } from '../../api/queries'
-import { useRunComparison } from '../../api/runs'
+import { useRunComparison } from '../../api/run'
+import { useSite } from '../../api/site'
 import { seen, shown } from '../../api/units'
 import { clock, figure, length, say } from '../../api/words'
 import { Above, Failure, Heading, Num, PlainLink, Prose, Scroll, Soft, Table, Well } from '../../ui/basics'
-import { Select } from '../../ui/form'
+import { Fields, Select } from '../../ui/form'
 import { useSize } from '../../ui/size'
 
 const Lines = styled.svg`
@@ -50,14 +50,14 @@ export function RunComparePage() {
       ) : (
         <Well>
           {c.shared.length > 1 && (
-            <div style={{ maxWidth: 320, marginBottom: 12 }}>
+            <Fields>
               <Select
                 label="Signal"
                 value={c.signal}
                 onChange={setSignal}
                 options={Object.fromEntries(c.shared.map((s) => [s, s]))}
               />
-            </div>
+            </Fields>
           )}
           <Laid comparison={c} />
         </Well>
@@ -188,7 +188,7 @@ function Beside({ comparison: c }: { comparison: RunComparison }) {
       },
     ])
   return (
-    <Scroll tabIndex={0} role="region" aria-label="The runs beside each other" style={{ marginTop: 20 }}>
+    <Scroll tabIndex={0} role="region" aria-label="The runs beside each other" $above={4}>
       <Table>
         <thead>
           <tr>

@@ -1,13 +1,17 @@
+import { Tick } from '../../ui/picks'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
-import { calledAsset, useAssetAct } from '../../api/assets'
+import { calledAsset } from '../../api/asset'
 import type { AssetPage, Run } from '../../api/client'
-import { useNow } from '../../api/live'
 import { useDraft } from '../../api/drafts'
-import { startRun, stopRun } from '../../api/runs'
-import { useSite } from '../../api/queries'
+import { useNow } from '../../api/live'
+import { useAct } from '../../api/queries'
+import { startRun, stopRun } from '../../api/run'
+import { useSite } from '../../api/site'
 import { clock, length } from '../../api/words'
 import type { Stretch } from '../../chart/window'
+import { AssetChart } from '../asset/chart'
+import { type GoalDraft, GoalFields, goalsOf } from './goal-fields'
 import {
   Columns,
   Failure,
@@ -22,15 +26,13 @@ import {
   Table,
 } from '../../ui/basics'
 import { Dialog } from '../../ui/dialog'
-import { Form, Send, Written } from '../../ui/form'
-import { AssetChart } from '../asset/chart'
-import { type GoalDraft, GoalFields, goalsOf } from './goal-fields'
+import { Form, Send, useSave, Written } from '../../ui/form'
 
 /** The runs of an asset: the one that is on, those before, and how one comes about. */
 export function RunsOf({ page: p, keeper }: { page: AssetPage; keeper: boolean }) {
   const [starting, setStarting] = useState<'' | 'now' | 'after'>('')
   const open = p.runs.find((r) => !r.ended_at && !r.plan)
-  const stop = useAssetAct((id: number) => stopRun(id))
+  const stop = useAct((id: number) => stopRun(id))
   return (
     <>
       <Subheading>Runs</Subheading>
@@ -94,31 +96,25 @@ function StartRun({ page: p, after, onClose }: { page: AssetPage; after: boolean
   const [{ title, goals }, setDraft, unsaved] = useDraft(`new run of ${p.asset.name}`, blank)
   const [stretch, setStretch] = useState<Stretch>()
   const numbers = p.signals.filter((s) => s.kind === 'number')
-  const start = useAssetAct(async () =>
-    startRun({
-      asset: p.asset.name,
-      ...(title ? { title } : {}),
-      goals: goalsOf(goals, numbers),
-      ...(after && stretch
-        ? { started_at: new Date(stretch.from).toISOString(), ended_at: new Date(stretch.until).toISOString() }
-        : {}),
-    }),
+  const start = useSave(
+    async () =>
+      startRun({
+        asset: p.asset.name,
+        ...(title ? { title } : {}),
+        goals: goalsOf(goals, numbers),
+        ...(after && stretch
+          ? { started_at: new Date(stretch.from).toISOString(), ended_at: new Date(stretch.until).toISOString() }
+          : {}),
+      }),
+    undefined,
+    (r) => {
+      unsaved.reset(blank)
+      void go(`/runs/${r.id}`)
+    },
   )
   const moment: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }
   return (
-    <Form
-      unsaved={unsaved}
-      style={{ maxWidth: 'none' }}
-      onSubmit={(e) => {
-        e.preventDefault()
-        start.mutate(undefined, {
-          onSuccess: (r) => {
-            unsaved.reset(blank)
-            void go(`/runs/${r.id}`)
-          },
-        })
-      }}
-    >
+    <Form unsaved={unsaved} width="full" save={start}>
       {after && (
         <AssetChart
           signals={p.signals}
@@ -146,12 +142,10 @@ function StartRun({ page: p, after, onClose }: { page: AssetPage; after: boolean
       <GoalFields drafts={goals} signals={numbers} onChange={(goals) => setDraft({ title, goals })} />
       <Send
         send={after ? 'Add run' : 'Start run'}
-        pending={start.isPending}
         off={after && !stretch}
-        unsaved={unsaved}
+
         onCancel={onClose}
       />
-      {start.error && <Failure error={start.error} />}
     </Form>
   )
 }
@@ -181,12 +175,7 @@ export function RunTable({ runs, picked, onPick, withAsset }: TableProps) {
             <tr key={r.id} data-run={r.id}>
               {onPick && (
                 <td>
-                  <input
-                    type="checkbox"
-                    aria-label={`Compare ${r.title}`}
-                    checked={picked?.includes(r.id)}
-                    onChange={() => onPick(r.id)}
-                  />
+                  <Tick label={`Compare ${r.title}`} value={!!picked?.includes(r.id)} onChange={() => onPick(r.id)} />
                 </td>
               )}
               <td>

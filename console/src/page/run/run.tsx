@@ -1,12 +1,17 @@
 import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
-import { useAssetAct, useAsset } from '../../api/assets'
+import { useAsset } from '../../api/asset'
 import { pathOf, type RunPage as Page } from '../../api/client'
-import { useNow } from '../../api/live'
 import { useDraft } from '../../api/drafts'
-import { useSession, useSignals, useSite } from '../../api/queries'
-import { changeRun, markPhase, removeRun, report, stopRun, useRun } from '../../api/runs'
+import { useNow } from '../../api/live'
+import { useAct } from '../../api/queries'
+import { changeRun, markPhase, removeRun, report, stopRun, useRun } from '../../api/run'
+import { useSignals } from '../../api/signal'
+import { useSession, useSite } from '../../api/site'
+import { sumWords } from '../../api/total'
 import { clock, length, say } from '../../api/words'
+import { AssetChart } from '../asset/chart'
+import { draftsOf, type GoalDraft, GoalFields, goalsOf } from './goal-fields'
 import {
   Above,
   Button,
@@ -25,13 +30,10 @@ import {
   Table,
   Well,
 } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
 import { Dialog } from '../../ui/dialog'
-import { Form, Send, Written } from '../../ui/form'
-import { Sure } from '../../ui/sure'
-import { AssetChart } from '../asset/chart'
-import { draftsOf, type GoalDraft, GoalFields, goalsOf } from './goal-fields'
-import { sumWords } from '../../api/totals'
+import { Form, Send, useSave, Written } from '../../ui/form'
+import { NoPage } from '../../ui/no-page'
+import { Removal } from '../../ui/sure'
 
 const seconds: Intl.DateTimeFormatOptions = {
   day: 'numeric',
@@ -88,7 +90,7 @@ export function RunPage() {
 
 function Acts({ run: r, keeper }: { run: Page; keeper: boolean }) {
   const [open, setOpen] = useState<'' | 'phase' | 'change'>('')
-  const stop = useAssetAct(() => stopRun(r.id))
+  const stop = useAct(() => stopRun(r.id))
   return (
     <>
       <Row>
@@ -124,23 +126,18 @@ function Acts({ run: r, keeper }: { run: Page; keeper: boolean }) {
 
 function NewPhase({ id, onClose }: { id: number; onClose: () => void }) {
   const [name, setName, unsaved] = useDraft(`phase of run ${id}`, '')
-  const mark = useAssetAct(() => markPhase(id, name))
+  const mark = useSave(
+    () => markPhase(id, name),
+    undefined,
+    () => {
+      unsaved.reset('')
+      onClose()
+    },
+  )
   return (
-    <Form
-      unsaved={unsaved}
-      onSubmit={(e) => {
-        e.preventDefault()
-        mark.mutate(undefined, {
-          onSuccess: () => {
-            unsaved.reset('')
-            onClose()
-          },
-        })
-      }}
-    >
+    <Form unsaved={unsaved} save={mark}>
       <Written label="Phase" value={name} onChange={setName} hint="heating, holding, cooling" />
-      <Send send="Begin phase" pending={mark.isPending} off={!name.trim()} unsaved={unsaved} onCancel={onClose} />
-      {mark.error && <Failure error={mark.error} />}
+      <Send send="Begin phase" off={!name.trim()} onCancel={onClose} />
     </Form>
   )
 }
@@ -155,26 +152,19 @@ function Change({ run: r, onClose }: { run: Page; onClose: () => void }) {
   }))
   const set = (change: Partial<{ title: string; note: string; goals: GoalDraft[] }>) =>
     setDraft((old) => ({ ...old, ...change }))
-  const change = useAssetAct(async () => changeRun(r.id, { title, note, goals: goalsOf(goals, all) }))
+  const change = useSave(
+    async () => changeRun(r.id, { title, note, goals: goalsOf(goals, all) }),
+    unsaved,
+    () => {
+      onClose()
+    },
+  )
   return (
-    <Form
-      unsaved={unsaved}
-      style={{ maxWidth: 'none' }}
-      onSubmit={(e) => {
-        e.preventDefault()
-        change.mutate(undefined, {
-          onSuccess: () => {
-            unsaved.done()
-            onClose()
-          },
-        })
-      }}
-    >
+    <Form unsaved={unsaved} width="full" save={change}>
       <Written label="Title" value={title} onChange={(title) => set({ title })} />
       <GoalFields drafts={goals} signals={numbers} onChange={(goals) => set({ goals })} />
       <Written label="Notes" value={note} onChange={(note) => set({ note })} rows={4} />
-      <Send send="Save" pending={change.isPending} unsaved={unsaved} onCancel={onClose} />
-      {change.error && <Failure error={change.error} />}
+      <Send send="Save" onCancel={onClose} />
     </Form>
   )
 }
@@ -183,7 +173,7 @@ function Goals({ run: r }: { run: Page }) {
   if (!r.results.length) return null
   return (
     <Well>
-      <ul aria-label="Goals" style={{ margin: 0, paddingLeft: 18 }}>
+      <ul aria-label="Goals">
         {r.results.map((o, i) => (
           <li key={i} data-goal={o.state}>
             <b>{o.words}</b>: {r.hows[i]}
@@ -273,17 +263,14 @@ function Phases({ run: r }: { run: Page }) {
 
 function Leave({ run: r }: { run: Page }) {
   const go = useNavigate()
-  const remove = useAssetAct(() => removeRun(r.id))
+  const remove = () => removeRun(r.id)
   return (
-    <div style={{ marginTop: 'var(--gap-5)' }}>
-      <Sure
-        name="Remove the run"
-        says="Its name, goals, phases and notes go; the readings stay. Take its report out first, if you want to keep it."
-        act={() => remove.mutateAsync(undefined)}
-        gone={{ kind: 'run', name: String(r.id) }}
-        error={remove.error}
-        done={() => void go(`/assets/${r.asset}`)}
-      />
-    </div>
+    <Removal
+      name="Remove the run"
+      says="Its name, goals, phases and notes go; the readings stay. Take its report out first, if you want to keep it."
+      act={remove}
+      gone={{ kind: 'run', name: String(r.id) }}
+      done={() => void go(`/assets/${r.asset}`)}
+    />
   )
 }

@@ -1,29 +1,19 @@
 import { useState } from 'react'
-import { calledAsset, useAssetAct, useAssets } from '../../api/assets'
-import { type Plan, pathOf } from '../../api/client'
+import { calledAsset, useAssets } from '../../api/asset'
+import { pathOf, type Plan } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useSession, useSignals } from '../../api/queries'
-import { removePlan, savePlan, usePlans, useRuns } from '../../api/runs'
+import { removePlan, savePlan, usePlans, useRuns } from '../../api/run'
+import { useSignals } from '../../api/signal'
+import { useSession } from '../../api/site'
 import { fullTitle } from '../../api/words'
-import {
-  Above,
-  Failure,
-  Heading,
-  PlainLink,
-  Prose,
-  QuietButton,
-  QuietLink,
-  Row,
-  Soft,
-  Subheading,
-} from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
+import { type GoalDraft, GoalFields, goalsOf } from './goal-fields'
+import { RunTable } from './of-asset'
+import { Above, Heading, PlainLink, Prose, QuietButton, QuietLink, Row, Soft, Subheading } from '../../ui/basics'
 import { Choice } from '../../ui/choice'
 import { Dialog } from '../../ui/dialog'
-import { Form, Select, Send, Written } from '../../ui/form'
+import { Form, Select, Send, useSave, Written } from '../../ui/form'
+import { NoPage } from '../../ui/no-page'
 import { Sure } from '../../ui/sure'
-import { RunTable } from './of-asset'
-import { type GoalDraft, GoalFields, goalsOf } from './goal-fields'
 
 /** All runs, to look at and to compare; and the plans that start them by themselves. */
 export function Runs() {
@@ -45,7 +35,7 @@ export function Runs() {
         <Prose>No runs yet. Start one on the page of an asset, or let a plan start them.</Prose>
       ) : (
         <>
-          <Row style={{ margin: '20px 0 0' }}>
+          <Row $above={4}>
             <QuietLink href={`/runs/compare?runs=${picked.join(',')}`} isDisabled={picked.length < 2}>
               Compare
             </QuietLink>
@@ -62,24 +52,22 @@ export function Runs() {
 function Plans({ keeper }: { keeper: boolean }) {
   const plans = usePlans()
   const [open, setOpen] = useState(false)
-  const remove = useAssetAct((name: string) => removePlan(name))
+  const remove = (name: string) => removePlan(name)
   return (
     <>
       <Subheading>Plans</Subheading>
       {plans.data?.length === 0 && <Prose>A plan starts and ends runs by itself: by a schedule, or by a value.</Prose>}
       <ul aria-label="Plans">
         {(plans.data ?? []).map((p) => (
-          <li key={p.name} style={{ padding: '4px 0' }}>
+          <li key={p.name}>
             <b>{p.title || p.name}</b> of <PlainLink href={`/assets/${p.asset}`}>{p.asset}</PlainLink>:{' '}
             {p.hours || `${p.signal} ${p.start}${p.end ? `, until it is ${p.end}` : ''}`}{' '}
             {keeper && (
               <Sure
                 name={`Remove the plan ${p.title || p.name}`}
                 says="No run starts by it any more; its runs stay."
-                act={() => remove.mutateAsync(p.name)}
+                act={() => remove(p.name)}
                 gone={{ kind: 'plan', name: p.name }}
-                error={remove.error}
-                done={() => undefined}
               />
             )}
           </li>
@@ -126,28 +114,23 @@ function NewPlan({ onClose }: { onClose: () => void }) {
   const own = signals.filter((s) => has(pathOf(s)))
   const numbers = own.filter((s) => s.kind === 'number')
   const source = signal || (own[0] ? pathOf(own[0]) : '')
-  const save = useAssetAct(async () => {
-    const name = title
-      .toLowerCase()
-      .replace(/[^a-z0-9]+/g, '-')
-      .replace(/^-|-$/g, '')
-    const when = by === 'hours' ? { hours } : { signal: source, start, ...(end ? { end } : {}) }
-    return savePlan(name, { asset: chosen, title, goals: goalsOf(goals, numbers), ...when } as Plan)
-  })
+  const save = useSave(
+    async () => {
+      const name = title
+        .toLowerCase()
+        .replace(/[^a-z0-9]+/g, '-')
+        .replace(/^-|-$/g, '')
+      const when = by === 'hours' ? { hours } : { signal: source, start, ...(end ? { end } : {}) }
+      return savePlan(name, { asset: chosen, title, goals: goalsOf(goals, numbers), ...when } as Plan)
+    },
+    undefined,
+    () => {
+      unsaved.reset(blankPlan)
+      onClose()
+    },
+  )
   return (
-    <Form
-      unsaved={unsaved}
-      style={{ maxWidth: 'none' }}
-      onSubmit={(e) => {
-        e.preventDefault()
-        save.mutate(undefined, {
-          onSuccess: () => {
-            unsaved.reset(blankPlan)
-            onClose()
-          },
-        })
-      }}
-    >
+    <Form unsaved={unsaved} width="full" save={save}>
       <Select
         label="Asset"
         value={chosen}
@@ -196,8 +179,7 @@ function NewPlan({ onClose }: { onClose: () => void }) {
         </>
       )}
       <GoalFields drafts={goals} signals={numbers} onChange={(goals) => set({ goals })} />
-      <Send send="Add" pending={save.isPending} off={!title.trim() || !chosen} unsaved={unsaved} onCancel={onClose} />
-      {save.error && <Failure error={save.error} />}
+      <Send send="Add" off={!title.trim() || !chosen} onCancel={onClose} />
     </Form>
   )
 }

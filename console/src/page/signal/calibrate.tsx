@@ -1,12 +1,12 @@
-import { type FormEvent, useEffect, useState } from 'react'
+import { useAct } from '../../api/queries'
+import { useEffect, useState } from 'react'
 import { api, type Fitted, type Preview, type Signal, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useTrustAct } from '../../api/queries'
 import { seenUnit, seen } from '../../api/units'
 import { counted, figure, say, shown, testWords } from '../../api/words'
 import { PairChart } from '../../chart/pair'
 import { Button, Columns, Failure, Prose, QuietButton, Row, Soft, Subheading, Table } from '../../ui/basics'
-import { Fields, Form, Select, Written } from '../../ui/form'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { NumberField } from '../../ui/number'
 
 type Pair = { shown?: number; reference?: number }
@@ -48,17 +48,16 @@ export function Calibrate({ signal, zone }: { signal: Signal; zone: string }) {
   // A preview of something else than what is written now is none.
   const preview = tried?.draft === written ? tried : undefined
   const path = { device: signal.device, signal: signal.name }
-  const ask = useTrustAct((body: Order) =>
-    take(api.POST('/api/v1/signals/{device}/{signal}/calibrations/try', { params: { path }, body })),
-  )
-  const apply = useTrustAct((body: Order) =>
+  const ask = useSave(async () => {
+    const order = orderOf(draft, signal)
+    const of = await take(
+      api.POST('/api/v1/signals/{device}/{signal}/calibrations/try', { params: { path }, body: order }),
+    )
+    setTried({ draft: written, order, of })
+  })
+  const apply = useAct((body: Order) =>
     take(api.POST('/api/v1/signals/{device}/{signal}/calibrations', { params: { path }, body })),
   )
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    const order = orderOf(draft, signal)
-    ask.mutate(order, { onSuccess: (of) => setTried({ draft: written, order, of }) })
-  }
   const done = () => {
     setTried(undefined)
     unsaved.reset(blank)
@@ -72,7 +71,7 @@ export function Calibrate({ signal, zone }: { signal: Signal; zone: string }) {
         Hold a reference instrument beside it. One pair moves the line; two also turn it; more are fitted. Raw values
         stay.
       </Prose>
-      <Form onSubmit={submit} unsaved={unsaved} style={{ maxWidth: 'none' }}>
+      <Form save={ask} unsaved={unsaved} width="full">
         {pairs.map((p, i) => (
           <PairFields
             key={i}
@@ -104,17 +103,12 @@ export function Calibrate({ signal, zone }: { signal: Signal; zone: string }) {
           />
           <Written label="Note" value={draft.note} onChange={(note) => set({ note })} />
         </Fields>
-        <Row>
-          <Button type="submit" isDisabled={ask.isPending}>
-            Preview
-          </Button>
-        </Row>
+        <Send send="Preview" />
       </Form>
-      {ask.error && <Failure error={ask.error} />}
       {preview && (
         <section aria-label="Preview" data-preview>
           <Would preview={preview.of} signal={signal} zone={zone} />
-          <Row style={{ marginTop: 'var(--gap-3)' }}>
+          <Row $above={3}>
             <Button onPress={() => apply.mutate(preview.order, { onSuccess: done })} isDisabled={apply.isPending}>
               Put in force
             </Button>
@@ -165,7 +159,7 @@ function PairFields({ pair, signal, set }: PairProps) {
   const step = signal.step || undefined
   return (
     <div>
-      <Fields style={{ marginBottom: 0 }}>
+      <Fields>
         <NumberField label="Shown" unit={unit} step={step} value={pair.shown} onChange={(shown) => set({ shown })} />
         <NumberField
           label="Reference"

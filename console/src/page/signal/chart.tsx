@@ -1,10 +1,10 @@
-import { Suspense, lazy } from 'react'
+import { lazy, Suspense } from 'react'
 import styled from 'styled-components'
-import type { Placed } from '../../api/boards'
+import type { Placed } from '../../api/board'
 import { pathOf, type Signal } from '../../api/client'
+import { SightTools, useBoardSight } from '../board/sight'
 import { SightProvider } from '../../tile/context'
 import { Soft } from '../../ui/basics'
-import { SightTools, useBoardSight } from '../board/sight'
 
 const LinesTile = lazy(() => import('../../tile/lines'))
 

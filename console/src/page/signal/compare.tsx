@@ -1,8 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
 import { useMemo } from 'react'
 import { useSearchParams } from 'react-router'
+import { keyOf } from '../../api/changes'
 import { api, type Comparison, pathOf, take } from '../../api/client'
-import { useSignals, useSite } from '../../api/queries'
+import { useSignals } from '../../api/signal'
+import { useSite } from '../../api/site'
 import { dimensionOf, seen, seenDifference } from '../../api/units'
 import { counted, figure, length, shown } from '../../api/words'
 import { PairChart } from '../../chart/pair'
@@ -28,7 +30,7 @@ export function Compare() {
   )
   const set = (change: Record<string, string>) => setQuery({ first, second, days: span, ...change }, { replace: true })
   const answer = useQuery({
-    queryKey: ['compare', first, second, span],
+    queryKey: keyOf('compare', first, second, span),
     enabled: first !== '' && second !== '',
     retry: false,
     queryFn: () =>

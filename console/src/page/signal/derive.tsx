@@ -1,15 +1,21 @@
-import { type FormEvent } from 'react'
+import styled from 'styled-components'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, pathOf, type Recipe, type RecipeKind, type Signal, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
 import { readNumber } from '../../api/numbers'
-import { useRecipeKinds, useSession, useSignals, useTrustAct } from '../../api/queries'
+import { useRecipeKinds, useSignals } from '../../api/signal'
+import { useSession } from '../../api/site'
 import { written as inUnit } from '../../api/units'
 import { capital } from '../../api/words'
 import { Button, Failure, Heading, Prose, QuietButton, Row, Soft } from '../../ui/basics'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
-import { Fields, Form, Select, Send, Written } from '../../ui/form'
 import { NumberField } from '../../ui/number'
+
+const Placed = styled.div<{ $points: boolean }>`
+  white-space: pre-wrap;
+  ${(p) => p.$points && 'font-family: monospace;'}
+`
 
 type Input = { as: string; signal: string }
 
@@ -92,13 +98,15 @@ function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Sign
         body: { title: d.title, recipe: recipeOf(kind, d), try: attempt },
       }),
     )
-  const attempt = useTrustAct(async () => ({ written, of: await order(true) }))
-  const declare = useTrustAct(async () => order(false))
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
+  const declare = useSave(
+    () => order(false),
+    unsaved,
+    (made) => void go(`/signals/${pathOf(made)}`),
+  )
+  const attempt = useSave(async () => {
     declare.reset()
-    attempt.mutate(undefined)
-  }
+    return { written, of: await order(true) }
+  })
   const devices = [...new Map(signals.map((s) => [s.device, s.device_title])).entries()]
   const usable = signals.filter((s) => s.kind === 'number' || s.kind === 'switch')
   const listed = Object.fromEntries([
@@ -107,12 +115,12 @@ function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Sign
   ])
   const set = (i: number, change: Partial<Input>) =>
     put({ inputs: inputs.map((old, k) => (k === i ? { ...old, ...change } : old)) })
-  const failed = declare.error ?? attempt.error
+  const failed = declare.error
   // What was checked is not what is written any more once that is changed.
   const checked = attempt.data?.written === written ? attempt.data.of : undefined
   return (
-    <Form onSubmit={submit} unsaved={unsaved} style={{ maxWidth: '44rem' }}>
-      <Fields style={{ marginBottom: 0 }}>
+    <Form save={attempt} unsaved={unsaved} width="middle">
+      <Fields>
         <Select
           label="Kind"
           value={kind.name}
@@ -122,7 +130,7 @@ function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Sign
         <Soft>{kind.about}</Soft>
       </Fields>
       {inputs.map((input, i) => (
-        <Fields key={i} style={{ marginBottom: 0 }}>
+        <Fields key={i}>
           {kind.roles.length === 0 && <Written label="Name" value={input.as} onChange={(as) => set(i, { as })} />}
           <Select
             label={
@@ -149,7 +157,7 @@ function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Sign
         said={d.said}
         onChange={(name, value) => setDraft((old) => ({ ...old, said: { ...old.said, [name]: value } }))}
       />
-      <Fields style={{ marginBottom: 0 }}>
+      <Fields>
         <Select
           label="Device"
           value={d.device}
@@ -159,10 +167,10 @@ function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Sign
         <Written label="Name" value={d.name} onChange={(name) => put({ name })} hint="small letters, digits and -" />
         <Written label="Title" value={d.title} onChange={(title) => put({ title })} />
       </Fields>
-      <Send send="Check" pending={attempt.isPending} />
+      <Send send="Check" says={(error) => <Shown error={error} />} />
       {failed && <Shown error={failed} />}
       <div role="status">
-        {checked && !failed && (
+        {checked && !failed && !attempt.error && (
           <section data-fits>
             <Prose>
               It would be {checked.made_of}
@@ -170,17 +178,7 @@ function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Sign
               {checked.kind === 'switch' && ', on or off'}.
             </Prose>
             <Row>
-              <Button
-                onPress={() =>
-                  declare.mutate(undefined, {
-                    onSuccess: (made) => {
-                      unsaved.done()
-                      void go(`/signals/${pathOf(made)}`)
-                    },
-                  })
-                }
-                isDisabled={declare.isPending}
-              >
+              <Button onPress={() => declare.mutate({})} isDisabled={declare.isPending}>
                 Add the signal
               </Button>
             </Row>
@@ -199,7 +197,7 @@ type SettingsProps = {
 
 /** What a kind must be told, and what it may. */
 const Settings = ({ kind, said, onChange }: SettingsProps) => (
-  <Fields key={kind.name} style={{ marginBottom: 0 }}>
+  <Fields key={kind.name}>
     {[...kind.needs, ...kind.may].map((name) => {
       const s = settings[name] ?? { label: name }
       const optional = kind.may.includes(name)
@@ -245,9 +243,9 @@ const Settings = ({ kind, said, onChange }: SettingsProps) => (
 
 /** An error; one of a formula points at a character, so its lines and spaces stay. */
 const Shown = ({ error }: { error: Error }) => (
-  <div style={{ whiteSpace: 'pre-wrap', fontFamily: error.message.includes('\n') ? 'monospace' : undefined }}>
+  <Placed $points={error.message.includes('\n')}>
     <Failure error={error} />
-  </div>
+  </Placed>
 )
 
 /** The recipe that a draft says. */

@@ -1,17 +1,17 @@
-import { type FormEvent } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, type Band, pathOf, type Signal, take } from '../../api/client'
-import { readNumber } from '../../api/numbers'
 import { useFormDraft } from '../../api/drafts'
-import { useSession, useSignals, useTrustAct } from '../../api/queries'
+import { readNumber } from '../../api/numbers'
+import { useSignals } from '../../api/signal'
+import { useSession } from '../../api/site'
 import { written } from '../../api/units'
-import { Above, Button, Failure, Heading, PlainLink, Prose, Row, Soft } from '../../ui/basics'
 import { fullTitle } from '../../api/words'
-import { NoPage } from '../../ui/no-page'
-import { Fields, fieldsOf, Form, Pick, TextInput } from '../../ui/form'
-import { NumberField } from '../../ui/number'
-import { Sure } from '../../ui/sure'
 import { FaultFields, faultsSaid } from '../guard/fault-fields'
+import { Above, Heading, PlainLink, Prose, Soft } from '../../ui/basics'
+import { Fields, Form, Pick, Send, TextInput, useSave } from '../../ui/form'
+import { NoPage } from '../../ui/no-page'
+import { NumberField } from '../../ui/number'
+import { Removal } from '../../ui/sure'
 
 const colours = ['blue', 'green', 'yellow', 'orange', 'red', 'grey'] as const
 
@@ -70,32 +70,29 @@ export function Instrument() {
 function RemoveSignal({ signal: s }: { signal: Signal }) {
   const owner = useSession().data?.role === 'owner'
   const navigate = useNavigate()
-  const remove = useTrustAct(() =>
-    take(api.DELETE('/api/v1/signals/{device}/{signal}', { params: { path: { device: s.device, signal: s.name } } })),
-  )
+  const remove = () =>
+    take(api.DELETE('/api/v1/signals/{device}/{signal}', { params: { path: { device: s.device, signal: s.name } } }))
   if (!owner) return null
   return (
-    <div style={{ marginTop: 'var(--gap-5)' }}>
-      <Sure
-        name="Remove the signal"
-        says={
-          <>
-            All its readings go for good. <Link to={`/history?what=${pathOf(s)}`}>Export them first</Link> if they may
-            be wanted; clearing them instead can be undone for 30 days.
-          </>
-        }
-        act={() => remove.mutateAsync(undefined)}
-        gone={{ kind: 'signal', name: pathOf(s) }}
-        error={remove.error}
-        done={() => void navigate(`/devices/of/${s.device}`)}
-      />
-    </div>
+    <Removal
+      name="Remove the signal"
+      says={
+        <>
+          All its readings go for good. <Link to={`/history?what=${pathOf(s)}`}>Export them first</Link> if they may be
+          wanted; clearing them instead can be undone for 30 days.
+        </>
+      }
+      act={remove}
+      gone={{ kind: 'signal', name: pathOf(s) }}
+      done={() => void navigate(`/devices/of/${s.device}`)}
+    />
   )
 }
 
 function KnownForm({ signal: s }: { signal: Signal }) {
   const keeper = useSession().data?.role !== 'viewer'
-  const save = useTrustAct(async (f: Record<string, string>) => {
+  const draft = useFormDraft(`instrument ${pathOf(s)}`)
+  const save = useSave(async (f) => {
     const said = (low?: string, high?: string) => (low && high ? { low: Number(low), high: Number(high) } : undefined)
     const span = said(f.low, f.high)
     if (!span && (f.low || f.high)) throw new Error('The plausible span takes both ends, or none.')
@@ -110,18 +107,13 @@ function KnownForm({ signal: s }: { signal: Signal }) {
         },
       }),
     )
-  })
-  const draft = useFormDraft(`instrument ${pathOf(s)}`)
-  const submit = (e: FormEvent<HTMLFormElement>) => {
-    e.preventDefault()
-    save.mutate(fieldsOf(e.currentTarget), { onSuccess: draft.unsaved.done })
-  }
+  }, draft.unsaved)
   const unit = written(s.unit)
   const behind = unit ? ` (${unit})` : ''
   const length = (d: string) => (d === '0s' ? '' : d)
   return (
-    <Form onSubmit={submit} may={keeper} draft={draft} style={{ maxWidth: '44rem' }}>
-      <Fields style={{ marginBottom: 0 }}>
+    <Form save={save} may={keeper} draft={draft} width="middle">
+      <Fields>
         <TextInput label="Title" name="title" defaultValue={s.title} optional />
         <TextInput
           label="Expected interval"
@@ -135,7 +127,7 @@ function KnownForm({ signal: s }: { signal: Signal }) {
         <>
           <Prose>Its instrument. Values are raw ones{unit && `, in ${unit}`}, before any correction.</Prose>
           {s.kind === 'number' && (
-            <Fields style={{ marginBottom: 0 }}>
+            <Fields>
               <NumberField label="Plausible from" unit={unit} name="low" defaultValue={s.span_low} optional />
               <NumberField label="Plausible to" unit={unit} name="high" defaultValue={s.span_high} optional />
               <Pick
@@ -152,7 +144,7 @@ function KnownForm({ signal: s }: { signal: Signal }) {
               <NumberField label="Step" unit={unit} name="step" defaultValue={s.step || null} least={0} optional />
             </Fields>
           )}
-          <Fields style={{ marginBottom: 0 }}>
+          <Fields>
             <TextInput label="Warm-up time" name="warm" defaultValue={length(s.warm_up)} optional hint="like 3m" />
             <TextInput
               label="Gap that means power was off"
@@ -185,15 +177,7 @@ function KnownForm({ signal: s }: { signal: Signal }) {
             : `one a line, where they overlap the first counts${behind}: dry ..1150 red, fine 1150..2900, full 2900..`
         }
       />
-      {keeper && (
-        <Row>
-          <Button type="submit" isDisabled={save.isPending}>
-            Save
-          </Button>
-        </Row>
-      )}
-      {save.error && <Failure error={save.error} />}
-      <div role="status">{save.isSuccess && <Soft>Saved. It holds for what comes from now on.</Soft>}</div>
+      <Send send="Save" sent="Saved. It holds for what comes from now on." />
     </Form>
   )
 }

@@ -1,8 +1,13 @@
 import { useQuery } from '@tanstack/react-query'
 import { useParams, useSearchParams } from 'react-router'
+import { useAlarms } from '../../api/alarm'
+import { keyOf } from '../../api/changes'
 import { api, pathOf, type Signal, take } from '../../api/client'
+import { useGuards } from '../../api/guard'
 import { useNow } from '../../api/live'
-import { useAlarms, useGuards, useRecipe, useSignals, useSite, useTotals, useWork } from '../../api/queries'
+import { useRecipe, useSignals, useWork } from '../../api/signal'
+import { useSite } from '../../api/site'
+import { useTotals } from '../../api/total'
 import { seen, written } from '../../api/units'
 import {
   age,
@@ -14,19 +19,19 @@ import {
   length,
   ranWords,
   reads,
+  readsIn,
   sentence,
   spoken,
   testWords,
   unitWord,
-  readsIn,
 } from '../../api/words'
+import { AlarmTable } from '../alarm/table'
+import { spans } from '../board/sight'
+import { SwitchOffer } from '../output/switch-offer'
+import { SignalChart } from './chart'
 import { Above, BigFigure, Heading, PlainLink, Prose, QuietLink, Row, Soft, Subheading, Well } from '../../ui/basics'
 import { NoPage } from '../../ui/no-page'
 import { Shape, Silent, toneOf } from '../../ui/severity'
-import { AlarmTable } from '../alarm/table'
-import { spans } from '../board/sight'
-import { SignalChart } from './chart'
-import { SwitchOffer } from '../output/switch-offer'
 
 /** One signal: its value, its line, what guards it, its alarms. */
 export function SignalPage() {
@@ -40,7 +45,7 @@ export function SignalPage() {
   const recent = useAlarms()
   const guards = (useGuards().data ?? []).filter((g) => g.signal === path || g.watches === path)
   const past = useQuery({
-    queryKey: ['alarms of', path],
+    queryKey: keyOf('alarms', 'of', path),
     queryFn: () => take(api.GET('/api/v1/alarms', { params: { query: { all: true, signal: path, limit: 100 } } })),
   })
   const signal = signals.data?.find((s) => pathOf(s) === path)
@@ -91,7 +96,7 @@ export function SignalPage() {
       {!worded && (
         <Well>
           <SignalChart key={`${path} ${span}`} signal={signal} span={span} tools />
-          <Row style={{ flexWrap: 'wrap' }}>
+          <Row>
             <QuietLink href={`/guards/new?of=${path}`}>Find a limit</QuietLink>
             {signal.kind === 'number' && (
               <>
@@ -113,7 +118,7 @@ export function SignalPage() {
       ) : (
         <ul>
           {guards.map((g) => (
-            <li key={g.id} style={{ padding: '4px 0' }}>
+            <li key={g.id}>
               <PlainLink href={`/guards/${g.name}`}>
                 {[g, ...(g.rungs ?? [])].map((r) => `${r.severity} when ${testWords(r.when, signal.unit)}`).join('; ')}
                 {g.on_delay !== '0s' && ` for ${g.on_delay}`}
@@ -126,7 +131,7 @@ export function SignalPage() {
         </ul>
       )}
       {guards.length > 0 && (
-        <Row style={{ marginTop: 'var(--gap-3)' }}>
+        <Row $above={3}>
           <QuietLink href={`/guards/new?of=${path}`}>Add another guard</QuietLink>
         </Row>
       )}

@@ -1,8 +1,12 @@
 import { useParams } from 'react-router'
 import { api, type Curve, pathOf, take, type Trust } from '../../api/client'
 import { useNow } from '../../api/live'
-import { useSession, useSignals, useSite, useTrust, useTrustAct, useWork } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSignals, useTrust, useWork } from '../../api/signal'
+import { useSession, useSite } from '../../api/site'
 import { age, amount, clock, doubt, figure, fullTitle, reads, readsIn, say } from '../../api/words'
+import { Calibrate } from './calibrate'
+import { Verify } from './verify'
 import {
   Above,
   BigFigure,
@@ -21,8 +25,6 @@ import {
 } from '../../ui/basics'
 import { NoPage } from '../../ui/no-page'
 import { Sure } from '../../ui/sure'
-import { Calibrate } from './calibrate'
-import { Verify } from './verify'
 
 const day: Intl.DateTimeFormatOptions = {
   day: 'numeric',
@@ -123,14 +125,13 @@ type Props = { device: string; name: string; trust: Trust; keeper: boolean; zone
 
 /** What was in force from when, and taking it back. */
 function Calibrations({ device, name, trust, keeper, zone }: Props) {
-  const back = useTrustAct((id: number) =>
+  const back = (id: number) =>
     take(
       api.DELETE('/api/v1/signals/{device}/{signal}/calibrations/{id}', {
         params: { path: { device, signal: name, id } },
       }),
-    ),
-  )
-  const again = useTrustAct((id: number) =>
+    )
+  const again = useAct((id: number) =>
     take(
       api.POST('/api/v1/signals/{device}/{signal}/calibrations/{id}/bring-back', {
         params: { path: { device, signal: name, id } },
@@ -177,9 +178,7 @@ function Calibrations({ device, name, trust, keeper, zone }: Props) {
                             name={`Withdraw the calibration of ${clock(c.from, zone, day)}`}
                             short="Withdraw"
                             says="Values are as without it again, those of the past too. It stays in this list."
-                            act={() => back.mutateAsync(c.id)}
-                            error={back.error}
-                            done={() => undefined}
+                            act={() => back(c.id)}
                           />
                         )}
                       </>

@@ -2,9 +2,13 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { useLocation } from 'react-router'
 import styled from 'styled-components'
+import { keyOf } from '../../api/changes'
 import { api, type Device, type Guard, pathOf, type Signal, take } from '../../api/client'
-import { useDevices, useGuards, useSession, useSignals } from '../../api/queries'
-import { useContacts } from '../../api/reach'
+import { useDevices } from '../../api/device'
+import { useGuards } from '../../api/guard'
+import { useContacts } from '../../api/people'
+import { useSignals } from '../../api/signal'
+import { useSession } from '../../api/site'
 import { PlainLink, QuietButton, QuietLink, Row, Soft } from '../../ui/basics'
 
 const Panel = styled.section`
@@ -54,7 +58,7 @@ function useSteps(): { steps?: Step[]; asking: boolean } {
   const guards = useGuards()
   const contacts = useContacts()
   const drills = useQuery({
-    queryKey: ['drills', 'any'],
+    queryKey: keyOf('drills', 'any'),
     queryFn: () => take(api.GET('/api/v1/drills')),
     staleTime: 10_000,
   })
@@ -149,7 +153,7 @@ function Leading({ on, go, onKnown }: { on: boolean; go: (to: 'on' | 'left') => 
   const step = steps[next]
   return (
     <Panel aria-label="First steps" data-guide={next < 0 ? 'done' : next + 1}>
-      <Row style={{ justifyContent: 'space-between' }}>
+      <Row $ends>
         <h2>
           {step ? (
             <>

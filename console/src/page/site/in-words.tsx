@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
+import { keyOf } from '../../api/changes'
 import { type Alarm, api, type Device, pathOf, type Signal, take } from '../../api/client'
-import { useDevices } from '../../api/queries'
+import { useDevices } from '../../api/device'
 import { clock, count, fullTitle, length, sentence } from '../../api/words'
 import { PlainLink, Prose, Soft } from '../../ui/basics'
 
@@ -26,7 +27,7 @@ type Props = { signals: Signal[]; recent: Alarm[]; now: number; zone: string }
 export function InWords({ signals, recent, now, zone }: Props) {
   const since = Math.floor((now - day) / 600_000) * 600_000
   const entries = useQuery({
-    queryKey: ['journal', 'since yesterday', since],
+    queryKey: keyOf('journal', 'since yesterday', since),
     queryFn: () =>
       take(api.GET('/api/v1/journal', { params: { query: { limit: 1000, since: new Date(since).toISOString() } } })),
     placeholderData: (old) => old,

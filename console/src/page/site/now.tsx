@@ -1,14 +1,17 @@
+import { useAlarms, useStanding } from '../../api/alarm'
 import { pathOf } from '../../api/client'
+import { useGuards } from '../../api/guard'
 import { useNow } from '../../api/live'
-import { restOf, stateWords, titleOf, useOutputs } from '../../api/outputs'
-import { useAlarms, useGuards, useSignals, useSite, useSparks, useStanding } from '../../api/queries'
+import { restOf, stateWords, titleOf, useOutputs } from '../../api/output'
+import { useSignals, useSparks } from '../../api/signal'
+import { useSite } from '../../api/site'
 import { age, clock, count } from '../../api/words'
-import { Above, Code, Heading, PlainLink, Prose, QuietLink, Soft, Subheading } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { List } from '../../ui/list'
-import { Shape } from '../../ui/severity'
 import { SignalRow, WrongList } from '../alarm/row'
 import { InWords } from './in-words'
+import { Above, Code, Heading, PlainLink, Prose, QuietLink, Soft, Subheading } from '../../ui/basics'
+import { List } from '../../ui/list'
+import { NoPage } from '../../ui/no-page'
+import { Shape } from '../../ui/severity'
 
 /** What is wrong, in words, and how everything else is. */
 export function Now() {

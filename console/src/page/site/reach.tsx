@@ -1,10 +1,9 @@
 import { api, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useSession, useSite } from '../../api/queries'
-import { useReach, useReachAct } from '../../api/reach'
+import { useReach, useSession, useSite } from '../../api/site'
 import { clock } from '../../api/words'
-import { Failure, Prose, Soft, Subheading } from '../../ui/basics'
-import { Form, Send, Written } from '../../ui/form'
+import { Prose, Subheading } from '../../ui/basics'
+import { Form, Send, useSave, Written } from '../../ui/form'
 import { ListField } from '../../ui/list-field'
 
 const seconds: Intl.DateTimeFormatOptions = { hour: '2-digit', minute: '2-digit', second: '2-digit' }
@@ -27,18 +26,20 @@ function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['
     quietAt: reach.quiet_word?.at ?? '08:00',
   })
   const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
-  const save = useReachAct(() =>
-    take(
-      api.PUT('/api/v1/site/reach', {
-        body: {
-          tell: d.tell,
-          templates: reach.templates ?? [],
-          ...(reach.flood ? { flood: reach.flood } : {}),
-          ...(d.url ? { heartbeat: { url: d.url, every: d.every } } : {}),
-          ...(d.quietTo ? { quiet_word: { to: d.quietTo, at: d.quietAt } } : {}),
-        },
-      }),
-    ),
+  const save = useSave(
+    () =>
+      take(
+        api.PUT('/api/v1/site/reach', {
+          body: {
+            tell: d.tell,
+            templates: reach.templates ?? [],
+            ...(reach.flood ? { flood: reach.flood } : {}),
+            ...(d.url ? { heartbeat: { url: d.url, every: d.every } } : {}),
+            ...(d.quietTo ? { quiet_word: { to: d.quietTo, at: d.quietAt } } : {}),
+          },
+        }),
+      ),
+    unsaved,
   )
   const heart = reach.heart.bad
     ? `the last one was not taken: ${reach.heart.bad}`
@@ -56,13 +57,7 @@ function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['
           `${reach.quiet_word.to} hears at ${reach.quiet_word.at} that all is quiet, or what stands.`}
       </Prose>
       {owner && (
-        <Form
-          unsaved={unsaved}
-          onSubmit={(e) => {
-            e.preventDefault()
-            save.mutate(undefined, { onSuccess: unsaved.done })
-          }}
-        >
+        <Form unsaved={unsaved} save={save}>
           <ListField
             label="Tell of faults of the service"
             value={d.tell}
@@ -83,10 +78,7 @@ function ReachForm({ reach }: { reach: NonNullable<ReturnType<typeof useReach>['
             hint="a contact; nobody when empty"
           />
           <Written label="Daily message at" value={d.quietAt} onChange={(quietAt) => set({ quietAt })} />
-          <Send send="Save" pending={save.isPending}>
-            {save.isSuccess && <Soft role="status">Saved.</Soft>}
-          </Send>
-          {save.error && <Failure error={save.error} />}
+          <Send send="Save" sent="Saved." />
         </Form>
       )}
     </>

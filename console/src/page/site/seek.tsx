@@ -1,13 +1,17 @@
 import { useMemo, useState } from 'react'
 import { useNavigate } from 'react-router'
 import styled from 'styled-components'
-import { calledAsset, useAssets } from '../../api/assets'
-import { boardTitle, useBoards } from '../../api/boards'
+import { useStanding } from '../../api/alarm'
+import { calledAsset, useAssets } from '../../api/asset'
+import { boardTitle, useBoards } from '../../api/board'
 import { api, pathOf, take } from '../../api/client'
+import { useDevices } from '../../api/device'
+import { useGuards } from '../../api/guard'
 import { serviceNow } from '../../api/live'
-import { titleOf, useOutputs } from '../../api/outputs'
-import { useDevices, useGuards, useSession, useSignals, useSite, useStanding, useTotals } from '../../api/queries'
-import { queries } from '../../api/queries'
+import { titleOf, useOutputs } from '../../api/output'
+import { useSignals } from '../../api/signal'
+import { useSession, useSite } from '../../api/site'
+import { useTotals } from '../../api/total'
 import { byUrgency, clock, fullTitle, readsAs, sentence } from '../../api/words'
 import { Button, Failure, Prose, QuietButton, Row as Buttons, Soft } from '../../ui/basics'
 import { Dialog } from '../../ui/dialog'
@@ -242,7 +246,6 @@ function Seeking({ onClose }: { onClose: () => void }) {
     setError(undefined)
     try {
       const to = await act.act()
-      void queries.invalidateQueries()
       go(to ?? '/')
     } catch (e) {
       setError(e as Error)

@@ -1,13 +1,14 @@
-import { useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
 import styled from 'styled-components'
-import { api, take, type Site } from '../../api/client'
+import { api, type Site, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { queries, useSession, useSite } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSession, useSite } from '../../api/site'
+import { TakeUpGuide } from './guide'
 import { Code, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
-import { Fields, Form, Send, Written } from '../../ui/form'
+import { Fields, Form, Send, useSave, Written } from '../../ui/form'
 import { ListField } from '../../ui/list-field'
 import { Sure } from '../../ui/sure'
-import { TakeUpGuide } from './guide'
 
 const Rooms = styled.ul`
   list-style: none;
@@ -72,26 +73,12 @@ export function SetUp() {
 /** What the site is called, and where it is. */
 function SiteForm({ site, owner }: { site: Site; owner: boolean }) {
   const [s, setSite, unsaved] = useDraft('site', site)
-  const save = useMutation({
-    mutationFn: () => take(api.PUT('/api/v1/site', { body: s })),
-    onSuccess: () => {
-      unsaved.done()
-      void queries.invalidateQueries()
-    },
-  })
+  const save = useSave(() => take(api.PUT('/api/v1/site', { body: s })))
   return (
     <>
       <Subheading>Site</Subheading>
-      <Form
-        may={owner}
-        unsaved={unsaved}
-        style={{ maxWidth: 760 }}
-        onSubmit={(e) => {
-          e.preventDefault()
-          save.mutate()
-        }}
-      >
-        <Fields style={{ marginBottom: 0 }}>
+      <Form may={owner} unsaved={unsaved} width="middle" save={save}>
+        <Fields>
           <Written label="Name" value={s.name} onChange={(name) => setSite({ ...s, name })} />
           <Written
             label="Time zone"
@@ -112,11 +99,7 @@ function SiteForm({ site, owner }: { site: Site; owner: boolean }) {
           onChange={(holidays) => setSite({ ...s, holidays })}
           hint="dates like 2026-12-25; tariffs and hours can name them"
         />
-        {owner && (
-          <Send send="Save" pending={save.isPending}>
-            {save.isSuccess && <Soft role="status">Saved.</Soft>}
-          </Send>
-        )}
+        {owner && <Send send="Save" sent="Saved." />}
         {save.error && <Failure error={save.error} />}
       </Form>
     </>
@@ -125,8 +108,9 @@ function SiteForm({ site, owner }: { site: Site; owner: boolean }) {
 
 /** A key with which other programs follow the alarms over MQTT. */
 function ReaderKey() {
-  const make = useMutation({ mutationFn: () => take(api.POST('/api/v1/reader-key')) })
-  const end = useMutation({ mutationFn: () => take(api.DELETE('/api/v1/reader-key')), onSuccess: () => make.reset() })
+  const make = useAct(() => take(api.POST('/api/v1/reader-key')))
+  const [ended, setEnded] = useState(false)
+  const end = () => take(api.DELETE('/api/v1/reader-key'))
   return (
     <>
       <Subheading>Reader key</Subheading>
@@ -136,7 +120,7 @@ function ReaderKey() {
       </Prose>
       {make.data && <Code data-reader-key>{`user ${make.data.user}  password ${make.data.key}`}</Code>}
       {make.data && <Prose>It is shown this once.</Prose>}
-      {end.isSuccess && !make.data && <Prose role="status">There is none any more.</Prose>}
+      {ended && !make.data && <Prose role="status">There is none any more.</Prose>}
       <Row>
         <QuietButton onPress={() => make.mutate()} isDisabled={make.isPending}>
           Make a reader key
@@ -144,9 +128,11 @@ function ReaderKey() {
         <Sure
           name="End the reader key"
           says="What reads with it is cut off at once. It cannot be undone: make a new one instead."
-          act={() => end.mutateAsync(undefined)}
-          error={end.error}
-          done={() => undefined}
+          act={end}
+          done={() => {
+            make.reset()
+            setEnded(true)
+          }}
         />
       </Row>
       {make.error && <Failure error={make.error} />}

@@ -1,6 +1,7 @@
-import { useMutation } from '@tanstack/react-query'
 import { api, take } from '../../api/client'
-import { queries, useSession, useSignals, useSite } from '../../api/queries'
+import { useAct } from '../../api/queries'
+import { useSignals } from '../../api/signal'
+import { useSession, useSite } from '../../api/site'
 import { dimensionOf, unitsOf, written } from '../../api/units'
 import { Failure, Heading, Prose, Soft, Subheading } from '../../ui/basics'
 import { Fields, Select } from '../../ui/form'
@@ -10,15 +11,8 @@ export function UnitsPage() {
   const person = useSession().data
   const site = useSite().data
   const signals = useSignals().data
-  const again = () => void queries.invalidateQueries()
-  const own = useMutation({
-    mutationFn: (units: Record<string, string>) => take(api.PUT('/api/v1/session/units', { body: { units } })),
-    onSuccess: again,
-  })
-  const all = useMutation({
-    mutationFn: (units: Record<string, string>) => take(api.PUT('/api/v1/site', { body: { ...site!, units } })),
-    onSuccess: again,
-  })
+  const own = useAct((units: Record<string, string>) => take(api.PUT('/api/v1/session/units', { body: { units } })))
+  const all = useAct((units: Record<string, string>) => take(api.PUT('/api/v1/site', { body: { ...site!, units } })))
   if (!person || !site || !signals) return <Soft>Looking …</Soft>
   const dimensions = [...new Set(signals.map((s) => dimensionOf(s.unit)))]
     .filter((d) => d && unitsOf(d).length > 1)

@@ -1,19 +1,26 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
+import { useAlarms } from '../../api/alarm'
+import { keyOf } from '../../api/changes'
 import { api, type Guard, take, type Template } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useAlarms, useGuards, useSession } from '../../api/queries'
+import { useGuards } from '../../api/guard'
+import { type Carrier, carriers, saveContact, useContacts } from '../../api/people'
+import { usePlaceholders, useReach, useSession } from '../../api/site'
 import {
-  type Carrier,
-  carriers,
-  saveContact,
-  useContacts,
-  usePlaceholders,
-  useReach,
-  useReachAct,
-} from '../../api/reach'
-import { Above, Button, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../../ui/basics'
-import { Form, Select, Written } from '../../ui/form'
+  Above,
+  AsWritten,
+  Details,
+  Failure,
+  Heading,
+  PlainLink,
+  Prose,
+  Row,
+  Soft,
+  Subheading,
+  Well,
+} from '../../ui/basics'
+import { Form, Select, Send, useSave, Written } from '../../ui/form'
 
 const kinds = {
   raise: 'it is wrong',
@@ -102,7 +109,7 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
   const placeholders = usePlaceholders().data ?? []
   const draft: Template[] = short || long ? [{ on: kind, short, long }] : []
   const preview = useQuery({
-    queryKey: ['preview', kind, draft, newest?.id],
+    queryKey: keyOf('preview', kind, draft, newest?.id),
     retry: false,
     placeholderData: (old) => old,
     queryFn: () =>
@@ -112,7 +119,7 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
         }),
       ),
   })
-  const save = useReachAct(async () => {
+  const save = useSave(async () => {
     const next = [...templates.filter((t) => t.on !== kind), ...draft]
     const contact = contacts.find((c) => c.name === whose)
     if (contact) return void (await saveContact({ ...contact, templates: next }))
@@ -120,18 +127,10 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
     if (guard) return void (await saveGuardWords(guard, next))
     const { tell, heartbeat, quiet_word, flood } = reach!
     await take(api.PUT('/api/v1/site/reach', { body: { tell, heartbeat, quiet_word, flood, templates: next } }))
-  })
+  }, unsaved)
   return (
     <>
-      <Form
-        may={keeper}
-        unsaved={unsaved}
-        style={{ maxWidth: 640, marginTop: 'var(--gap-4)' }}
-        onSubmit={(e) => {
-          e.preventDefault()
-          save.mutate(undefined, { onSuccess: unsaved.done })
-        }}
-      >
+      <Form may={keeper} unsaved={unsaved} width="middle" save={save}>
         <Written
           label="Short text"
           value={short}
@@ -145,17 +144,10 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
           rows={4}
           hint="the body of an e-mail"
         />
-        {keeper && (
-          <Row>
-            <Button type="submit" isDisabled={save.isPending}>
-              Save
-            </Button>
-            {save.isSuccess && <Soft role="status">Saved.</Soft>}
-          </Row>
-        )}
-        {(save.error ?? preview.error) && <Failure error={(save.error ?? preview.error)!} />}
+        <Send send="Save" sent="Saved." />
+        {preview.error && <Failure error={preview.error} />}
       </Form>
-      <details style={{ marginTop: 'var(--gap-3)' }}>
+      <Details>
         <summary>What can stand in double braces</summary>
         <ul>
           {placeholders.map((p) => (
@@ -164,7 +156,7 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
             </li>
           ))}
         </ul>
-      </details>
+      </Details>
       {preview.data && (
         <>
           <Subheading>How it reads{newest && ', with the values of the newest alarm'}</Subheading>
@@ -179,7 +171,7 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
                   <b>{f.subject}</b>
                 </div>
               )}
-              <div style={{ whiteSpace: 'pre-line', overflowWrap: 'anywhere' }}>{f.text.trim()}</div>
+              <AsWritten>{f.text.trim()}</AsWritten>
             </Well>
           ))}
         </>

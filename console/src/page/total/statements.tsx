@@ -2,10 +2,12 @@ import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
 import { api, type Statement, take } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useSession, useSite } from '../../api/queries'
-import { listOf, useReachAct, useSheet, useStatements } from '../../api/reach'
+import { listOf } from '../../api/people'
+import { useAct } from '../../api/queries'
+import { useSession, useSite } from '../../api/site'
+import { useSheet, useStatements } from '../../api/total'
 import { clock, counted } from '../../api/words'
-import { Bar } from '../../ui/bar'
+import { Bar, BarCell } from '../../ui/bar'
 import {
   Above,
   Columns,
@@ -22,10 +24,10 @@ import {
   Subheading,
   Table,
 } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { Fields, Form, Select, Send, Written } from '../../ui/form'
+import { Fields, Form, Select, Send, useSave, Written } from '../../ui/form'
 import { ListField } from '../../ui/list-field'
-import { Sure } from '../../ui/sure'
+import { NoPage } from '../../ui/no-page'
+import { Removal } from '../../ui/sure'
 
 const moment: Intl.DateTimeFormatOptions = {
   weekday: 'short',
@@ -90,25 +92,21 @@ const blank = {
 function NewStatement() {
   const [d, setDraft, unsaved] = useDraft('new statement', blank)
   const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
-  const save = useReachAct(() =>
-    take(
-      api.PUT('/api/v1/statements/{statement}', {
-        params: { path: { statement: d.name } },
-        body: { title: '', kind: d.kind, every: d.every, at: d.at, tell: d.tell, totals: [] } as unknown as Statement,
-      }),
-    ),
+  const save = useSave(
+    () =>
+      take(
+        api.PUT('/api/v1/statements/{statement}', {
+          params: { path: { statement: d.name } },
+          body: { title: '', kind: d.kind, every: d.every, at: d.at, tell: d.tell, totals: [] } as unknown as Statement,
+        }),
+      ),
+    undefined,
+    () => unsaved.reset(blank),
   )
   return (
     <>
       <Subheading>New statement</Subheading>
-      <Form
-        unsaved={unsaved}
-        style={{ maxWidth: 640 }}
-        onSubmit={(e) => {
-          e.preventDefault()
-          save.mutate(undefined, { onSuccess: () => unsaved.reset(blank) })
-        }}
-      >
+      <Form unsaved={unsaved} width="middle" save={save}>
         <Fields>
           <Written label="Name" value={d.name} onChange={(name) => set({ name })} hint="like electricity" />
           <Select
@@ -131,8 +129,7 @@ function NewStatement() {
           onChange={(tell) => set({ tell })}
           hint="contacts and e-mail addresses; nobody when empty"
         />
-        <Send send="Add" pending={save.isPending} off={!d.name} />
-        {save.error && <Failure error={save.error} />}
+        <Send send="Add" off={!d.name} />
       </Form>
     </>
   )
@@ -146,7 +143,7 @@ export function StatementPage() {
   const sheet = useSheet(name, at ? new Date(`${at}T12:00:00`).toISOString() : '')
   const keeper = useSession().data?.role !== 'viewer'
   const when = sheet.data ? `?at=${encodeURIComponent(sheet.data.period.from)}` : ''
-  const send = useReachAct(() =>
+  const send = useAct(() =>
     take(
       api.POST('/api/v1/statements/{statement}/send', {
         params: { path: { statement: name } },
@@ -155,9 +152,7 @@ export function StatementPage() {
     ),
   )
   const navigate = useNavigate()
-  const remove = useReachAct(() =>
-    take(api.DELETE('/api/v1/statements/{statement}', { params: { path: { statement: name } } })),
-  )
+  const remove = () => take(api.DELETE('/api/v1/statements/{statement}', { params: { path: { statement: name } } }))
   if (!sheet.data && sheet.error) return <NoPage error={sheet.error} />
   if (!sheet.data) return <Soft>Adding up …</Soft>
   const s = sheet.data
@@ -200,16 +195,13 @@ export function StatementPage() {
       </Row>
       {send.error && <Failure error={send.error} />}
       {keeper && (
-        <div style={{ marginTop: 'var(--gap-3)' }}>
-          <Sure
-            name="Remove the statement"
-            says="Nobody gets it any more. What it told stays told."
-            act={() => remove.mutateAsync(undefined)}
-            gone={{ kind: 'statement', name: name }}
-            error={remove.error}
-            done={() => void navigate('/statements')}
-          />
-        </div>
+        <Removal
+          name="Remove the statement"
+          says="Nobody gets it any more. What it told stays told."
+          act={remove}
+          gone={{ kind: 'statement', name: name }}
+          done={() => void navigate('/statements')}
+        />
       )}
       {s.tables.map((t) => (
         <section key={t.title} aria-label={t.title}>
@@ -222,9 +214,9 @@ export function StatementPage() {
                   <tr key={row?.join('|')}>
                     {row?.map((cell, k) => (k === 0 ? <td key={k}>{cell}</td> : <Num key={k}>{cell}</Num>))}
                     {t.bars && (
-                      <td style={{ width: '38%', minWidth: 100 }}>
+                      <BarCell>
                         <Bar share={t.bars[i] ?? 0} />
-                      </td>
+                      </BarCell>
                     )}
                   </tr>
                 ))}

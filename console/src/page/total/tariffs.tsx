@@ -1,13 +1,19 @@
 import styled from 'styled-components'
 import { api, take, type Tariff } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useSession, useSite, useTariffs, useTrustAct } from '../../api/queries'
-import { Above, Button, Failure, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
+import { useSession, useSite } from '../../api/site'
+import { useTariffs } from '../../api/total'
+import { Above, Heading, PlainLink, Prose, QuietButton, Row, Soft, Subheading } from '../../ui/basics'
+import { Fields, Form, Send, useSave, Written } from '../../ui/form'
 import { NoPage } from '../../ui/no-page'
-import { Fields, Form, Written } from '../../ui/form'
 import { NumberField } from '../../ui/number'
 import { Opens } from '../../ui/opens'
-import { Sure } from '../../ui/sure'
+import { Removal } from '../../ui/sure'
+
+/** What comes after the first block of a rate. */
+const Further = styled(Fields)`
+  margin-left: var(--gap-4);
+`
 
 type Version = Tariff['versions'][number]
 type Rate = Version['rates'][number]
@@ -45,7 +51,7 @@ export function Tariffs() {
         </section>
       ))}
       {keeper && (
-        <Row style={{ marginTop: 'var(--gap-4)' }}>
+        <Row $above={4}>
           <Opens name="Add a tariff …">
             {(close) => (
               <>
@@ -81,30 +87,17 @@ const said = (t: Tariff): Tariff => ({
 function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean; done?: () => void }) {
   const [t, setTariff, unsaved] = useDraft(`tariff ${tariff.name}`, tariff)
   const currency = useSite().data?.currency || 'the currency'
-  const save = useTrustAct(() =>
-    take(api.PUT('/api/v1/tariffs/{tariff}', { params: { path: { tariff: t.name } }, body: said(t) })),
+  const save = useSave(
+    () => take(api.PUT('/api/v1/tariffs/{tariff}', { params: { path: { tariff: t.name } }, body: said(t) })),
+    unsaved,
+    done,
   )
-  const remove = useTrustAct(() =>
-    take(api.DELETE('/api/v1/tariffs/{tariff}', { params: { path: { tariff: t.name } } })),
-  )
+  const remove = () => take(api.DELETE('/api/v1/tariffs/{tariff}', { params: { path: { tariff: t.name } } }))
   const change = (i: number, some: Partial<Version>) =>
     setTariff({ ...t, versions: t.versions.map((v, j) => (i === j ? { ...v, ...some } : v)) })
   const newest = t.versions.at(-1) ?? fresh.versions[0]!
   return (
-    <Form
-      may={keeper}
-      unsaved={unsaved}
-      style={{ maxWidth: 'none' }}
-      onSubmit={(e) => {
-        e.preventDefault()
-        save.mutate(undefined, {
-          onSuccess: () => {
-            unsaved.done()
-            done?.()
-          },
-        })
-      }}
-    >
+    <Form may={keeper} unsaved={unsaved} width="full" save={save}>
       {!tariff.name && (
         <Written
           label="Name"
@@ -145,32 +138,20 @@ function TariffForm({ tariff, keeper, done }: { tariff: Tariff; keeper: boolean;
           )}
         </Card>
       ))}
-      {keeper && (
-        <Row>
-          <Button type="submit" isDisabled={save.isPending || !t.name}>
-            Save
-          </Button>
-          {tariff.name && (
-            <QuietButton onPress={() => setTariff({ ...t, versions: [...t.versions, { ...newest, from: '' }] })}>
-              Add prices from a day on
-            </QuietButton>
-          )}
-          {done && <QuietButton onPress={done}>Cancel</QuietButton>}
-          {save.isSuccess && <Soft role="status">Saved. Costs are added up anew.</Soft>}
-        </Row>
-      )}
-      {save.error && <Failure error={save.error} />}
+      <Send send="Save" sent="Saved. Costs are added up anew." off={!t.name} onCancel={done}>
+        {tariff.name && (
+          <QuietButton onPress={() => setTariff({ ...t, versions: [...t.versions, { ...newest, from: '' }] })}>
+            Add prices from a day on
+          </QuietButton>
+        )}
+      </Send>
       {keeper && tariff.name && (
-        <div>
-          <Sure
-            name={`Remove the tariff ${t.name}`}
-            says="Totals that go by it have to go first."
-            act={() => remove.mutateAsync(undefined)}
-            gone={{ kind: 'tariff', name: tariff.name }}
-            error={remove.error}
-            done={() => undefined}
-          />
-        </div>
+        <Removal
+          name={`Remove the tariff ${t.name}`}
+          says="Totals that go by it have to go first."
+          act={remove}
+          gone={{ kind: 'tariff', name: tariff.name }}
+        />
       )}
     </Form>
   )
@@ -182,7 +163,7 @@ function RateFields({ rate: r, keeper, onChange }: RateProps) {
   const put = (some: Partial<Rate>) => onChange({ ...r, ...some })
   return (
     <>
-      <Fields style={{ marginBottom: 'var(--gap-2)' }}>
+      <Fields $tight>
         <Written label="Rate" value={r.name} onChange={(name) => put({ name })} hint="like night" />
         <Written
           label="Days"
@@ -199,7 +180,7 @@ function RateFields({ rate: r, keeper, onChange }: RateProps) {
         )}
       </Fields>
       {r.blocks.map((b, i) => (
-        <Fields key={i} style={{ marginLeft: 'var(--gap-4)', marginBottom: 'var(--gap-2)' }}>
+        <Further key={i} $tight>
           <NumberField
             label="Price of a kWh"
             value={money(b.price)}
@@ -219,7 +200,7 @@ function RateFields({ rate: r, keeper, onChange }: RateProps) {
           {keeper && i === r.blocks.length - 1 && (
             <QuietButton onPress={() => put({ blocks: [...r.blocks, { price: '' }] })}>Price above that</QuietButton>
           )}
-        </Fields>
+        </Further>
       ))}
     </>
   )

@@ -2,10 +2,13 @@ import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, pathOf, type Result, type Signal, take, type Total } from '../../api/client'
 import { useDraft } from '../../api/drafts'
-import { useSession, useSignals, useSite, useTariffs, useTotal, useTotals, useTrustAct } from '../../api/queries'
-import { comesTo } from '../../api/totals'
+import { useAct } from '../../api/queries'
+import { useSignals } from '../../api/signal'
+import { useSession, useSite } from '../../api/site'
+import { comesTo, useTariffs, useTotal, useTotals } from '../../api/total'
 import { dimensionOf } from '../../api/units'
 import { clock, counted, length } from '../../api/words'
+import { Bar, BarCell } from '../../ui/bar'
 import {
   Above,
   Columns,
@@ -21,12 +24,11 @@ import {
   Subheading,
   Table,
 } from '../../ui/basics'
-import { NoPage } from '../../ui/no-page'
-import { Bar } from '../../ui/bar'
 import { Choice } from '../../ui/choice'
-import { Fields, fieldsOf, Form, Select, Send, TextInput, Written } from '../../ui/form'
+import { Fields, Form, Select, Send, TextInput, useSave, Written } from '../../ui/form'
+import { NoPage } from '../../ui/no-page'
 import { Opens } from '../../ui/opens'
-import { Sure } from '../../ui/sure'
+import { Removal } from '../../ui/sure'
 
 /** What a result does not count. */
 function missing(r: Result) {
@@ -100,34 +102,28 @@ function AddTotal() {
   const set = (change: Partial<typeof d>) => setDraft((old) => ({ ...old, ...change }))
   const kinds = kindsOf(signals.find((s) => pathOf(s) === d.of))
   const chosen = kinds.includes(d.kind) ? d.kind : (kinds[0] ?? '')
-  const add = useTrustAct(() =>
-    take(
-      api.POST('/api/v1/totals', {
-        body: { name: d.name, title: d.title, signal: d.of, kind: chosen, tariff: d.tariff } as Total,
-      }),
-    ),
+  const add = useSave(
+    () =>
+      take(
+        api.POST('/api/v1/totals', {
+          body: { name: d.name, title: d.title, signal: d.of, kind: chosen, tariff: d.tariff } as Total,
+        }),
+      ),
+    undefined,
+    () => {
+      unsaved.reset(blank)
+      close()
+    },
   )
   if (!keeper) return null
   return (
-    <Row style={{ marginTop: 'var(--gap-4)' }}>
+    <Row $above={4}>
       <Opens name="Add a total …">
         {(close) => (
           <>
             <Subheading>New total</Subheading>
-            <Form
-              unsaved={unsaved}
-              style={{ maxWidth: '44rem' }}
-              onSubmit={(e) => {
-                e.preventDefault()
-                add.mutate(undefined, {
-                  onSuccess: () => {
-                    unsaved.reset(blank)
-                    close()
-                  },
-                })
-              }}
-            >
-              <Fields style={{ marginBottom: 0 }}>
+            <Form unsaved={unsaved} width="middle" save={add}>
+              <Fields>
                 <Select
                   label="Signal"
                   value={d.of}
@@ -157,7 +153,7 @@ function AddTotal() {
                   There is no tariff yet. <Link to="/set-up/tariffs">Add one</Link>.
                 </Prose>
               )}
-              <Fields style={{ marginBottom: 0 }}>
+              <Fields>
                 <Written
                   label="Name"
                   value={d.name}
@@ -166,8 +162,7 @@ function AddTotal() {
                 />
                 <Written label="Title" value={d.title} onChange={(title) => set({ title })} />
               </Fields>
-              <Send send="Add" pending={add.isPending} off={!d.of || !d.name} unsaved={unsaved} onCancel={close} />
-              {add.error && <Failure error={add.error} />}
+              <Send send="Add" off={!d.of || !d.name} onCancel={close} />
             </Form>
           </>
         )}
@@ -220,10 +215,10 @@ export function TotalPage() {
             {shown.map((r) => (
               <tr key={r.at} data-period={r.value}>
                 <td>{clock(r.at, zone, dates[by])}</td>
-                <Num style={{ whiteSpace: 'nowrap' }}>{comesTo(t, r)}</Num>
-                <td style={{ width: '45%', minWidth: 120 }}>
+                <Num>{comesTo(t, r)}</Num>
+                <BarCell>
                   <Bar share={most > 0 ? r.value / most : 0} />
-                </td>
+                </BarCell>
                 <td>{missing(r)}</td>
               </tr>
             ))}
@@ -238,18 +233,30 @@ export function TotalPage() {
 
 function RemoveTotal({ name }: { name: string }) {
   const navigate = useNavigate()
-  const remove = useTrustAct(() => take(api.DELETE('/api/v1/totals/{total}', { params: { path: { total: name } } })))
+  const remove = () => take(api.DELETE('/api/v1/totals/{total}', { params: { path: { total: name } } }))
   return (
-    <div style={{ marginTop: 'var(--gap-4)' }}>
-      <Sure
-        name={`Remove the total ${name}`}
-        says="What it came to goes; the readings that it adds up stay, so that it can be made anew."
-        act={() => remove.mutateAsync(undefined)}
-        gone={{ kind: 'total', name: name }}
-        error={remove.error}
-        done={() => void navigate('/totals')}
-      />
-    </div>
+    <Removal
+      name={`Remove the total ${name}`}
+      says="What it came to goes; the readings that it adds up stay, so that it can be made anew."
+      act={remove}
+      gone={{ kind: 'total', name: name }}
+      done={() => void navigate('/totals')}
+    />
+  )
+}
+
+function ResetForm({ total, onClose }: { total: string; onClose: () => void }) {
+  const reset = useSave(
+    ({ note }) => take(api.POST('/api/v1/totals/{total}/resets', { params: { path: { total } }, body: { note } })),
+    undefined,
+    onClose,
+  )
+  return (
+    <Form save={reset}>
+      <Prose>It counts from 0 again. What it came to before is kept, and a reset can be undone.</Prose>
+      <TextInput label="Why" name="note" optional />
+      <Send send="Reset" onCancel={onClose} />
+    </Form>
   )
 }
 
@@ -257,10 +264,7 @@ function RemoveTotal({ name }: { name: string }) {
 function Resets({ name, keeper, zone }: { name: string; keeper: boolean; zone: string }) {
   const total = useTotal(name, 'day').data
   const path = { total: name }
-  const reset = useTrustAct((note?: string) =>
-    take(api.POST('/api/v1/totals/{total}/resets', { params: { path }, body: { note } })),
-  )
-  const undo = useTrustAct(() => take(api.POST('/api/v1/totals/{total}/resets/undo', { params: { path } })))
+  const undo = useAct(() => take(api.POST('/api/v1/totals/{total}/resets/undo', { params: { path } })))
   if (!total) return null
   return (
     <>
@@ -282,21 +286,8 @@ function Resets({ name, keeper, zone }: { name: string; keeper: boolean; zone: s
         </Table>
       )}
       {keeper && (
-        <Row style={{ marginTop: 'var(--gap-3)' }}>
-          <Opens name="Reset …">
-            {(close) => (
-              <Form
-                onSubmit={(e) => {
-                  e.preventDefault()
-                  reset.mutate(fieldsOf(e.currentTarget).note, { onSuccess: close })
-                }}
-              >
-                <Prose>It counts from 0 again. What it came to before is kept, and a reset can be undone.</Prose>
-                <TextInput label="Why" name="note" optional />
-                <Send send="Reset" pending={reset.isPending} onCancel={close} />
-              </Form>
-            )}
-          </Opens>
+        <Row $above={3}>
+          <Opens name="Reset …">{(close) => <ResetForm total={name} onClose={close} />}</Opens>
           {total.between.length > 0 && (
             <QuietButton onPress={() => undo.mutate(undefined)} isDisabled={undo.isPending}>
               Undo the newest reset
@@ -304,7 +295,7 @@ function Resets({ name, keeper, zone }: { name: string; keeper: boolean; zone: s
           )}
         </Row>
       )}
-      {(reset.error ?? undo.error) && <Failure error={(reset.error ?? undo.error)!} />}
+      {undo.error && <Failure error={undo.error} />}
     </>
   )
 }

@@ -1,27 +1,29 @@
 import { useQuery } from '@tanstack/react-query'
+import { keyOf } from './changes'
 import { api, type Goal, type Plan, type RunChange, type RunStart, take } from './client'
 import { seen, shown } from './units'
 import { figure } from './words'
 
 export const useRuns = (asset: string) =>
   useQuery({
-    queryKey: ['runs', 'of', asset],
+    queryKey: keyOf('runs', 'of', asset),
     queryFn: () => take(api.GET('/api/v1/runs', { params: { query: asset ? { asset } : {} } })),
     refetchInterval: 10_000,
   })
 export const useRun = (id: number) =>
   useQuery({
-    queryKey: ['runs', id],
+    queryKey: keyOf('runs', id),
     queryFn: () => take(api.GET('/api/v1/runs/{id}', { params: { path: { id } } })),
     refetchInterval: (query) => (query.state.data?.ended_at ? false : 10_000),
   })
 export const useRunComparison = (runs: string, signal: string) =>
   useQuery({
-    queryKey: ['runs', 'compared', runs, signal],
+    queryKey: keyOf('runs', 'compared', runs, signal),
     queryFn: () => take(api.GET('/api/v1/run-comparison', { params: { query: { runs, signal } } })),
     enabled: runs.includes(','),
   })
-export const usePlans = () => useQuery({ queryKey: ['run-plans'], queryFn: () => take(api.GET('/api/v1/run-plans')) })
+export const usePlans = () =>
+  useQuery({ queryKey: keyOf('run-plans'), queryFn: () => take(api.GET('/api/v1/run-plans')) })
 
 const at = (id: number) => ({ params: { path: { id } } })
 export const startRun = (body: RunStart) => take(api.POST('/api/v1/runs', { body }))

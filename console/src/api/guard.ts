@@ -1,7 +1,43 @@
+import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import type { Guard, Marked, Occurrence, ReplayLine, Signal, Summary, Template } from './client'
+import { keyOf } from './changes'
+import {
+  api,
+  type Guard,
+  type Marked,
+  type Occurrence,
+  type ReplayLine,
+  type Signal,
+  type Summary,
+  take,
+  type Template,
+} from './client'
 import { ask } from './kept'
+import { at } from './signal'
 import { seen, seenDifference, seenUnit } from './units'
+
+export const useGuards = () => useQuery({ queryKey: keyOf('guards'), queryFn: () => take(api.GET('/api/v1/guards')) })
+
+export const useRecord = (guard: string) =>
+  useQuery({
+    queryKey: keyOf('record', guard),
+    queryFn: () => take(api.GET('/api/v1/guards/{guard}/record', { params: { path: { guard } } })),
+    enabled: guard !== '',
+  })
+export const useLimits = (device: string, signal: string, asked: boolean) =>
+  useQuery({
+    queryKey: keyOf('limits', device, signal),
+    queryFn: () => take(api.GET('/api/v1/signals/{device}/{signal}/limits', at(device, signal))),
+    enabled: asked,
+    staleTime: 5 * 60_000,
+  })
+export const useTrials = () =>
+  useQuery({ queryKey: keyOf('trials'), queryFn: () => take(api.GET('/api/v1/trials')), refetchInterval: 10_000 })
+export const useSuggestion = (id: number, stamp: string) =>
+  useQuery({
+    queryKey: keyOf('trials', id, 'suggestion', stamp),
+    queryFn: () => take(api.GET('/api/v1/trials/{id}/suggestion', { params: { path: { id } } })),
+  })
 
 export type Severity = 'advisory' | 'warning' | 'critical'
 export type Kind =

@@ -1,6 +1,6 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
+import { keyOf } from './changes'
 import { api, type Board, type Picture, take, type Tile, type Tiling } from './client'
-import { queries } from './queries'
 
 export type Kind = Tile['kind']
 
@@ -18,28 +18,19 @@ export const placed = (t: Tiling): Placed[] =>
     h: tile.h ?? 1,
   }))
 
-export const useBoards = () => useQuery({ queryKey: ['boards'], queryFn: () => take(api.GET('/api/v1/boards')) })
+export const useBoards = () => useQuery({ queryKey: keyOf('boards'), queryFn: () => take(api.GET('/api/v1/boards')) })
 const at = (board: string) => ({ params: { path: { board } } })
 export const takeBoard = (board: string) => take(api.GET('/api/v1/boards/{board}', at(board)))
 /** A board; asked for anew so often, in milliseconds, where others may be changing its draft. */
 export const useBoard = (board: string, every?: number) =>
-  useQuery({ queryKey: ['board', board], queryFn: () => takeBoard(board), refetchInterval: every ?? false })
+  useQuery({ queryKey: keyOf('board', board), queryFn: () => takeBoard(board), refetchInterval: every ?? false })
 export const useVersions = (board: string) =>
   useQuery({
-    queryKey: ['board', board, 'versions'],
+    queryKey: keyOf('board', board, 'versions'),
     queryFn: () => take(api.GET('/api/v1/boards/{board}/versions', at(board))),
   })
-export const usePictures = () => useQuery({ queryKey: ['pictures'], queryFn: () => take(api.GET('/api/v1/pictures')) })
-
-/** Does something about boards, and asks anew for all that it may have changed. */
-export const useBoardAct = <In, Out>(act: (input: In) => Promise<Out>) =>
-  useMutation({
-    mutationFn: act,
-    onSuccess: () => {
-      for (const what of ['boards', 'board', 'pictures', 'session'])
-        void queries.invalidateQueries({ queryKey: [what] })
-    },
-  })
+export const usePictures = () =>
+  useQuery({ queryKey: keyOf('pictures'), queryFn: () => take(api.GET('/api/v1/pictures')) })
 
 export const addBoard = (name: string, title: string) =>
   take(api.PUT('/api/v1/boards/{board}', { ...at(name), body: { title, tiling: { tiles: [] } } }))

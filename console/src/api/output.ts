@@ -1,16 +1,22 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
+import { keyOf } from './changes'
 import { api, type Interlock, type Output, type OutputList, type OutputSpec, take } from './client'
 import { askAnew, queries } from './queries'
 import { shown } from './units'
 import { age, clock } from './words'
 
-export const useOutputs = () => useQuery({ queryKey: ['outputs'], queryFn: () => take(api.GET('/api/v1/outputs')) })
+export const useOutputs = () =>
+  useQuery({ queryKey: keyOf('outputs'), queryFn: () => take(api.GET('/api/v1/outputs')) })
 export const useInterlocks = () =>
-  useQuery({ queryKey: ['interlocks'], queryFn: () => take(api.GET('/api/v1/interlocks')), refetchInterval: 15_000 })
+  useQuery({
+    queryKey: keyOf('interlocks'),
+    queryFn: () => take(api.GET('/api/v1/interlocks')),
+    refetchInterval: 15_000,
+  })
 
 /** Puts outputs as they are now into what is shown. */
 export function takeOutputs(told: Output[]) {
-  const old = queries.getQueryData<OutputList>(['outputs'])
+  const old = queries.getQueryData<OutputList>(keyOf('outputs'))
   const known = new Map(old?.outputs.map((o) => [o.id, o]))
   // The stream tells what was a moment ago; an answer that came meanwhile may have a newer order.
   const changed = told.filter((o) => o.order_no >= (known.get(o.id)?.order_no ?? 0))
@@ -18,22 +24,16 @@ export function takeOutputs(told: Output[]) {
   const moved = changed.some((o) => known.get(o.id)?.order_no !== o.order_no || known.get(o.id)?.by !== o.by)
   const unlike = !old || changed.some((o) => !known.has(o.id) || (o.by === 'emergency') !== !!old.emergency)
   // An answer that is on its way may be older than this.
-  if (unlike || queries.isFetching({ queryKey: ['outputs'] })) askAnew((q) => q.queryKey[0] === 'outputs')
+  if (unlike || queries.isFetching({ queryKey: keyOf('outputs') })) askAnew((q) => q.queryKey[0] === 'outputs')
   if (old) {
     const fresh = new Map(changed.map((o) => [o.id, o]))
-    queries.setQueryData<OutputList>(['outputs'], { ...old, outputs: old.outputs.map((o) => fresh.get(o.id) ?? o) })
+    queries.setQueryData<OutputList>(keyOf('outputs'), {
+      ...old,
+      outputs: old.outputs.map((o) => fresh.get(o.id) ?? o),
+    })
   }
-  if (moved) void queries.invalidateQueries({ queryKey: ['interlocks'] })
+  if (moved) void queries.invalidateQueries({ queryKey: keyOf('interlocks') })
 }
-
-/** Does something to outputs or interlocks, and asks anew for all that it may have changed. */
-export const useOutputAct = <In, Out>(act: (input: In) => Promise<Out>) =>
-  useMutation({
-    mutationFn: act,
-    onSuccess: () => {
-      for (const what of ['outputs', 'interlocks', 'journal']) void queries.invalidateQueries({ queryKey: [what] })
-    },
-  })
 
 export const at = (o: { device: string; name: string }) => ({
   params: { path: { device: o.device, output: o.name } },

@@ -1,34 +1,24 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
+import { keyOf } from './changes'
 import { api, type AssetChange, type Condition, take, type WatchOrder } from './client'
-import { queries } from './queries'
 
 const at = (asset: string) => ({ params: { path: { asset } } })
 const every = 10_000 // what an asset does by its signals is on the live stream; its words are asked for
 
 export const useAssets = () =>
-  useQuery({ queryKey: ['assets'], queryFn: () => take(api.GET('/api/v1/assets')), refetchInterval: every })
+  useQuery({ queryKey: keyOf('assets'), queryFn: () => take(api.GET('/api/v1/assets')), refetchInterval: every })
 export const useAsset = (asset: string) =>
   useQuery({
-    queryKey: ['assets', asset],
+    queryKey: keyOf('assets', asset),
     queryFn: () => take(api.GET('/api/v1/assets/{asset}', at(asset))),
     refetchInterval: every,
   })
 export const useAssetJournal = (asset: string) =>
   useQuery({
-    queryKey: ['assets', asset, 'journal'],
+    queryKey: keyOf('assets', asset, 'journal'),
     queryFn: () =>
       take(api.GET('/api/v1/assets/{asset}/journal', { params: { path: { asset }, query: { limit: 30 } } })),
     refetchInterval: every,
-  })
-
-/** Does something about assets, their guards or their runs, and asks anew for all that it may have changed. */
-export const useAssetAct = <In, Out>(act: (input: In) => Promise<Out>) =>
-  useMutation({
-    mutationFn: act,
-    onSuccess: () => {
-      for (const what of ['assets', 'runs', 'run-plans', 'guards', 'devices', 'device'])
-        void queries.invalidateQueries({ queryKey: [what] })
-    },
   })
 
 export const addAsset = (name: string, change: AssetChange) =>
