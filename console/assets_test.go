@@ -71,7 +71,7 @@ func TestAThingIsPutUnderGuard(t *testing.T) {
 
 	must(t, p.Goto("/assets/switchboard/guard"))
 	must(t, p.Until(`document.querySelector('[data-sentence]')?.innerText.includes('of Switchboard is measured by Eye')`))
-	eval(t, p, `[...document.querySelectorAll('[role=radiogroup] label')].find((l) => l.innerText.startsWith('Eye highest')).click()`)
+	eval(t, p, `[...document.querySelectorAll('[role=radiogroup] label')].find((l) => l.innerText.startsWith('Eye highest')).control.click()`)
 	must(t, p.Until(`document.querySelector('[data-sentence]').innerText.includes('Highest of Switchboard')`))
 	write(t, p, "Limit (°C)", 0, "60")
 	write(t, p, "On-delay", 0, "1m")

@@ -101,7 +101,7 @@ func TestArrangeABoard(t *testing.T) {
 
 	press(t, p, "Add a tile") // one
 	must(t, p.Until(`[...document.querySelectorAll('[role=dialog] label')].some((l) => l.innerText.includes('D air'))`))
-	eval(t, p, `[...document.querySelectorAll('[role=dialog] label')].find((l) => l.innerText.includes('D air')).click()`) // two
+	eval(t, p, `[...document.querySelectorAll('[role=dialog] label')].find((l) => l.innerText.includes('D air')).control.click()`) // two
 	must(t, p.Until(`document.querySelector('[data-preview=value] [data-signal="d/air"]')?.innerText.includes('21')`))
 	press(t, p, "Add to the board") // three
 	must(t, p.Until(`document.querySelector('[data-cell=t1] [data-signal="d/air"]')`))
@@ -110,7 +110,7 @@ func TestArrangeABoard(t *testing.T) {
 		must(t, p.Until(`[...document.querySelectorAll('[role=dialog] label')].some((l) => l.innerText.includes('`+
 			label+`'))`))
 		eval(t, p, `[...document.querySelectorAll('[role=dialog] label')].find((l) => l.innerText.includes('`+label+
-			`')).click()`)
+			`')).control.click()`)
 		must(t, p.Until(`document.querySelector('[data-preview]')`))
 		press(t, p, "Add to the board")
 		must(t, p.Until(fmt.Sprintf(`document.querySelectorAll('[data-cell]').length === %d`, i+2)))

@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"os"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -29,7 +30,25 @@ func TestMain(m *testing.M) {
 	if err := flag.Set("test.parallel", "1"); err != nil {
 		panic(err)
 	}
-	storetest.Main(m)
+	code := storetest.Run(m)
+	endBrowser()
+	os.Exit(code)
+}
+
+var browsing, endBrowser = context.WithCancel(context.Background())
+
+// shared is the browser that all tests open their pages in.
+var shared = sync.OnceValues(func() (*drive.Browser, error) { return drive.Start(browsing) })
+
+// page opens a page of its own for the console at base.
+func page(t *testing.T, base string) *drive.Page {
+	t.Helper()
+	browser, err := shared()
+	must(t, err)
+	p, end, err := browser.Open(base)
+	must(t, err)
+	t.Cleanup(end)
+	return p
 }
 
 // visit runs a service and opens its console in a browser, signed in as the owner.
@@ -51,9 +70,7 @@ func open(t *testing.T, s *servertest.Service) *drive.Page {
 // openAs opens it signed in as somebody.
 func openAs(t *testing.T, s *servertest.Service, email, password string) *drive.Page {
 	t.Helper()
-	p, end, err := drive.Open(context.Background(), s.URL)
-	must(t, err)
-	t.Cleanup(end)
+	p := page(t, s.URL)
 	must(t, p.Carry(s.Session(email, password)))
 	return p
 }
@@ -79,9 +96,7 @@ const says = "document.querySelector('main').innerText.includes"
 
 func TestSignIn(t *testing.T) {
 	s := servertest.Start(t)
-	p, end, err := drive.Open(context.Background(), s.URL)
-	must(t, err)
-	defer end()
+	p := page(t, s.URL)
 	must(t, p.Goto("/alarms"))
 	must(t, p.Type("input[name=email]", servertest.Owner))
 	must(t, p.Type("input[name=password]", "not the password"))
@@ -200,9 +215,7 @@ func front(t *testing.T, s *servertest.Service, hold, late func(*http.Request) b
 		proxy.ServeHTTP(w, r)
 	}))
 	t.Cleanup(server.CloseClientConnections)
-	p, end, err := drive.Open(context.Background(), server.URL)
-	must(t, err)
-	t.Cleanup(end)
+	p := page(t, server.URL)
 	must(t, p.SignIn(servertest.Owner, servertest.Password))
 	return p
 }

@@ -60,9 +60,7 @@ func TestTabsShareOneStream(t *testing.T) {
 	d := s.Device("pond")
 	s.Send(d, `{"oxygen": 80}`)
 	var count streams
-	p, end, err := drive.Open(t.Context(), count.before(t, s))
-	must(t, err)
-	t.Cleanup(end)
+	p := page(t, count.before(t, s))
 	must(t, p.SignIn(servertest.Owner, servertest.Password))
 	must(t, p.Until(`document.querySelector('header').innerText.includes('live ·')`))
 	const second = `window.open('', 'second').document`

@@ -17,7 +17,34 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// Page is one tab of a browser of its own. Until Goto sends it elsewhere, it is at the console's first page.
+// Browser is a Chromium. Its pages know nothing of each other.
+type Browser struct {
+	ctx context.Context
+	end context.CancelFunc
+}
+
+// Start starts a browser. It lasts until End, or until ctx is done.
+func Start(ctx context.Context) (*Browser, error) {
+	ctx, endBrowser := chromedp.NewExecAllocator(ctx, append(chromedp.DefaultExecAllocatorOptions[:], chromedp.Headless,
+		chromedp.NoSandbox,
+		chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("hide-scrollbars", true))...)
+	ctx, endTab := chromedp.NewContext(ctx)
+	b := &Browser{ctx: ctx, end: func() { endTab(); endBrowser() }}
+	if err := chromedp.Do(ctx); err != nil {
+		b.End()
+		return nil, fmt.Errorf("starting chromium: %w", err)
+	}
+	return b, nil
+}
+
+// End closes the browser with all its pages.
+func (b *Browser) End() { b.end() }
+
+// Page is one window of a browser, with cookies and storage of its own. Until Goto sends it elsewhere, it is at the
+// console's first page.
 type Page struct {
 	ctx    context.Context
 	base   string
@@ -27,20 +54,27 @@ type Page struct {
 	errors []string
 }
 
-// Open starts a browser for the console at base. The function that comes back ends it.
+// Open starts a browser with one page, for the console at base. The function that comes back ends it.
 func Open(ctx context.Context, base string) (*Page, func(), error) {
-	ctx, endBrowser := chromedp.NewExecAllocator(ctx, append(chromedp.DefaultExecAllocatorOptions[:], chromedp.Headless,
-		chromedp.NoSandbox,
-		chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.Flag("disable-quic", true),
-		chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
-		chromedp.Flag("hide-scrollbars", true))...)
-	ctx, endTab := chromedp.NewContext(ctx)
-	end := func() { endTab(); endBrowser() }
+	b, err := Start(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	p, _, err := b.Open(base)
+	if err != nil {
+		b.End()
+		return nil, nil, err
+	}
+	return p, b.End, nil
+}
+
+// Open opens a page for the console at base. The function that comes back closes it.
+func (b *Browser) Open(base string) (*Page, func(), error) {
+	ctx, end := chromedp.NewContext(b.ctx, chromedp.WithNewBrowserContext())
 	p := &Page{ctx: ctx, base: base}
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		end()
-		return nil, nil, fmt.Errorf("starting chromium: %w", err)
+		return nil, nil, fmt.Errorf("opening a page: %w", err)
 	}
 	messages, thrown := chromedp.Console(ctx), chromedp.Events(ctx, runtime.ExceptionThrown)
 	go func() {

@@ -1,3 +1,4 @@
+import { mergeProps, useKeyboard, useMove } from 'react-aria'
 import { useRef } from 'react'
 import styled from 'styled-components'
 import { hasTwo, limitsIn, type RungDraft } from '../api/guard'
@@ -91,7 +92,7 @@ const roomForBoth = 420
 
 function OneLimit(p: Props & { rung: RungDraft; index: number; which: 'a' | 'b' }) {
   const { rung: r, scale: s, which } = p
-  const drag = useRef<{ y: number; value: number }>(undefined)
+  const held = useRef(0) // the value that is being moved to
   const perPixel = (s.peak - s.bottom) / s.height
   const place = (v: number) => Math.min(s.top + s.height, Math.max(s.top, s.top + (s.peak - v) / perPixel))
   const value = r[which]!
@@ -99,14 +100,26 @@ function OneLimit(p: Props & { rung: RungDraft; index: number; which: 'a' | 'b' 
   const tone = `var(--${r.severity})`
   const y = place(value)
   const clear = place(safeBelow(r, which) ? value - deadband : value + deadband)
-  const move = (v: number) => p.onMove(p.index, which, round(v, perPixel))
-  const key = (e: React.KeyboardEvent) => {
-    const by = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[e.key]
-    if (!by) return
-    e.preventDefault()
-    p.onMove(p.index, which, Number((value + by * p.step).toPrecision(10)))
-    p.onDone()
-  }
+  const say = (v: number) => p.onMove(p.index, which, v)
+  const { moveProps } = useMove({
+    onMoveStart: () => {
+      held.current = value
+    },
+    onMove: ({ pointerType, deltaY }) => {
+      const byKey = pointerType === 'keyboard'
+      held.current -= deltaY * (byKey ? p.step : perPixel)
+      say(byKey ? Number(held.current.toPrecision(10)) : round(held.current, perPixel))
+    },
+    onMoveEnd: p.onDone,
+  })
+  const { keyboardProps } = useKeyboard({
+    onKeyDown: (e) => {
+      const by = { PageUp: 10, PageDown: -10 }[e.key]
+      if (!by) return e.continuePropagation()
+      say(Number((value + by * p.step).toPrecision(10)))
+      p.onDone()
+    },
+  })
   const onDelay = (s.width * lengthOf(r.on)) / p.span
   const offDelay = (s.width * lengthOf(r.off)) / p.span
   return (
@@ -134,18 +147,7 @@ function OneLimit(p: Props & { rung: RungDraft; index: number; which: 'a' | 'b' 
         aria-valuemax={Math.max(s.peak, value)}
         aria-valuetext={`${figure(value)} ${p.unit}`}
         style={{ left: s.left + s.width - apart * (2 * p.index + (which === 'b' ? 1 : 0)), top: y }}
-        onKeyDown={key}
-        onPointerDown={(e) => {
-          e.currentTarget.setPointerCapture(e.pointerId)
-          drag.current = { y: e.clientY, value }
-        }}
-        onPointerMove={(e) => {
-          if (drag.current) move(drag.current.value + (drag.current.y - e.clientY) * perPixel)
-        }}
-        onPointerUp={() => {
-          drag.current = undefined
-          p.onDone()
-        }}
+        {...mergeProps(moveProps, keyboardProps)}
       >
         {figure(value)} {p.unit}
       </Grip>

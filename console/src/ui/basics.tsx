@@ -107,10 +107,6 @@ export const Picture = styled.img`
   display: block;
   max-width: 100%;
 `
-/** A disclosure in the text of a page. */
-export const Details = styled.details`
-  margin-top: var(--gap-3);
-`
 export const Code = styled.code`
   display: block;
   background: var(--sunk);

@@ -30,6 +30,12 @@ export const Item = styled.li<{ $dense?: boolean }>`
     }
   }
 `
+/** A list in the text of a page, with room to press each line. */
+export const Lines = styled.ul`
+  li {
+    padding: 4px 0;
+  }
+`
 export const Words = styled.div`
   b {
     font-weight: 620;

@@ -1,3 +1,4 @@
+import { Details } from '../../ui/disclosure'
 import { useEffect, useRef, useState } from 'react'
 import { useLocation } from 'react-router'
 import { takeAlarms, useAlarmAct } from '../../api/alarm'
@@ -99,8 +100,7 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
     <section aria-label="What to do about it" ref={here}>
       <Subheading>Mark</Subheading>
       <Choice label="Mark" options={marks} value={alarm.mark as Mark} onChange={(m) => mark.mutate(m)} />
-      <details open={asked !== '' || undefined}>
-        <summary>Cause, hand over, silence for a while</summary>
+      <Details key={asked} title="Cause, hand over, silence for a while" startOpen={asked !== ''}>
         <Form save={comment} draft={cause}>
           <TextInput label="Cause" name="comment" defaultValue={alarm.comment} autoComplete="off" />
           <Send send="Save" sent="Saved." quiet />
@@ -129,7 +129,7 @@ export function AlarmActs({ alarm }: { alarm: Alarm }) {
             <Send send="Shelve" quiet />
           </Form>
         )}
-      </details>
+      </Details>
       {failed && <Failure error={failed} />}
       {alarm.guard && (
         <Prose>

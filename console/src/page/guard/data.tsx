@@ -1,3 +1,4 @@
+import { Details } from '../../ui/disclosure'
 import { useState } from 'react'
 import type { Shape as ShapeOf, Signal } from '../../api/client'
 import { type Kind, useLimits } from '../../api/guard'
@@ -21,12 +22,11 @@ export function FromData({
   const limits = useLimits(signal.device, signal.name, open)
   if (signal.kind !== 'number') return null
   return (
-    <details open={open} onToggle={(e) => setOpen(e.currentTarget.open)}>
-      <summary>What it did in the last four weeks</summary>
+    <Details title="What it did in the last four weeks" startOpen={startOpen} onOpen={setOpen}>
       {limits.error && <Failure error={limits.error} />}
       {open && !limits.data && !limits.error && <Soft>Looking …</Soft>}
       {limits.data && <Found shape={limits.data} signal={signal} take={take} />}
-    </details>
+    </Details>
   )
 }
 
@@ -81,8 +81,7 @@ function Found({
           )
         })}
       </ul>
-      <details>
-        <summary>By hour of the day</summary>
+      <Details title="By hour of the day">
         <Scroll>
           <Table>
             <Columns names={['Hour', '5th percentile', 'Median', `95th percentile (${unit})`]} />
@@ -98,7 +97,7 @@ function Found({
             </tbody>
           </Table>
         </Scroll>
-      </details>
+      </Details>
     </>
   )
 }

@@ -1,3 +1,4 @@
+import { Details } from '../../ui/disclosure'
 import { Check } from '../../ui/picks'
 import styled from 'styled-components'
 import type { Signal } from '../../api/client'
@@ -97,8 +98,10 @@ export function GuardFields({ draft, signal, fixedName, onChange, onRung }: Prop
           hint="what to do"
         />
       </Column>
-      <details open={reads || draft.armed !== '' || draft.suppressed !== '' || draft.latch || draft.leastGap !== '0s'}>
-        <summary>When it looks, and its name</summary>
+      <Details
+        title="When it looks, and its name"
+        startOpen={reads || draft.armed !== '' || draft.suppressed !== '' || draft.latch || draft.leastGap !== '0s'}
+      >
         <Column>
           <Written
             label="Armed hours"
@@ -130,7 +133,7 @@ export function GuardFields({ draft, signal, fixedName, onChange, onRung }: Prop
             hint={fixedName ? `${fixedName} when empty` : 'made from the signal when empty'}
           />
         </Column>
-      </details>
+      </Details>
     </>
   )
 }

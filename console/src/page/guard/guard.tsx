@@ -1,3 +1,4 @@
+import { Details } from '../../ui/disclosure'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate, useParams, useSearchParams } from 'react-router'
@@ -304,10 +305,13 @@ function WouldHave({ signal, replay, days }: { signal: Signal; replay: Replay; d
         </Prose>
       )}
       {replay.alarms.length > 0 && (
-        <details>
-          <summary>
-            One by one <Soft>· the newest {Math.min(30, replay.alarms.length)}</Soft>
-          </summary>
+        <Details
+          title={
+            <>
+              One by one <Soft>· the newest {Math.min(30, replay.alarms.length)}</Soft>
+            </>
+          }
+        >
           <Scroll>
             <Table>
               <Columns names={['Raised', 'Lasted', 'Severity', 'Peak']} />
@@ -328,7 +332,7 @@ function WouldHave({ signal, replay, days }: { signal: Signal; replay: Replay; d
               </tbody>
             </Table>
           </Scroll>
-        </details>
+        </Details>
       )}
     </Counted>
   )

@@ -1,3 +1,4 @@
+import { Details } from '../../ui/disclosure'
 import { Slider } from '../../ui/slider'
 import styled from 'styled-components'
 import { useQuery } from '@tanstack/react-query'
@@ -99,15 +100,14 @@ function PastStretch({ from, until, zone, onPick }: PastProps) {
   const high = at(Math.max(begin, end))
   const moment = (share: number) => clock(at(share), zone, seconds)
   return (
-    <details>
-      <summary>Mark a stretch afterwards</summary>
+    <Details title="Mark a stretch afterwards">
       <Slider label="From" step={0.001} value={begin} onChange={setBegin} says={moment(begin)} />
       <Slider label="To" step={0.001} value={end} onChange={setEnd} says={moment(end)} />
       <Row>
         <Select label="Mark as" value={label} onChange={setLabel} options={{ event: 'an event', normal: 'normal' }} />
         <QuietButton onPress={() => onPick(label as 'event' | 'normal', iso(low), iso(high))}>Mark</QuietButton>
       </Row>
-    </details>
+    </Details>
   )
 }
 

@@ -1,3 +1,4 @@
+import { Lines } from '../../ui/list'
 import { useState } from 'react'
 import { calledAsset, useAssets } from '../../api/asset'
 import { pathOf, type Plan } from '../../api/client'
@@ -57,7 +58,7 @@ function Plans({ keeper }: { keeper: boolean }) {
     <>
       <Subheading>Plans</Subheading>
       {plans.data?.length === 0 && <Prose>A plan starts and ends runs by itself: by a schedule, or by a value.</Prose>}
-      <ul aria-label="Plans">
+      <Lines aria-label="Plans">
         {(plans.data ?? []).map((p) => (
           <li key={p.name}>
             <b>{p.title || p.name}</b> of <PlainLink href={`/assets/${p.asset}`}>{p.asset}</PlainLink>:{' '}
@@ -72,7 +73,7 @@ function Plans({ keeper }: { keeper: boolean }) {
             )}
           </li>
         ))}
-      </ul>
+      </Lines>
       {keeper && <QuietButton onPress={() => setOpen(true)}>Add a plan …</QuietButton>}
       <Dialog title="New plan" open={open} onClose={() => setOpen(false)} wide>
         <NewPlan onClose={() => setOpen(false)} />

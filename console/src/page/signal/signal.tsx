@@ -1,3 +1,4 @@
+import { Lines } from '../../ui/list'
 import { useQuery } from '@tanstack/react-query'
 import { useParams, useSearchParams } from 'react-router'
 import { useAlarms } from '../../api/alarm'
@@ -116,7 +117,7 @@ export function SignalPage() {
           Nothing yet. <QuietLink href={`/guards/new?of=${path}`}>Add a guard</QuietLink>
         </Prose>
       ) : (
-        <ul>
+        <Lines>
           {guards.map((g) => (
             <li key={g.id}>
               <PlainLink href={`/guards/${g.name}`}>
@@ -128,7 +129,7 @@ export function SignalPage() {
               {g.out_of_service && <Silent word="out of service" />}
             </li>
           ))}
-        </ul>
+        </Lines>
       )}
       {guards.length > 0 && (
         <Row $above={3}>

@@ -1,3 +1,4 @@
+import { Details } from '../../ui/disclosure'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useAlarms } from '../../api/alarm'
@@ -7,19 +8,7 @@ import { useDraft } from '../../api/drafts'
 import { useGuards } from '../../api/guard'
 import { type Carrier, carriers, saveContact, useContacts } from '../../api/people'
 import { usePlaceholders, useReach, useSession } from '../../api/site'
-import {
-  Above,
-  AsWritten,
-  Details,
-  Failure,
-  Heading,
-  PlainLink,
-  Prose,
-  Row,
-  Soft,
-  Subheading,
-  Well,
-} from '../../ui/basics'
+import { Above, AsWritten, Failure, Heading, PlainLink, Prose, Row, Soft, Subheading, Well } from '../../ui/basics'
 import { Form, Select, Send, useSave, Written } from '../../ui/form'
 
 const kinds = {
@@ -147,8 +136,7 @@ function Writing({ kind, whose, own, templates }: WritingProps) {
         <Send send="Save" sent="Saved." />
         {preview.error && <Failure error={preview.error} />}
       </Form>
-      <Details>
-        <summary>What can stand in double braces</summary>
+      <Details title="What can stand in double braces">
         <ul>
           {placeholders.map((p) => (
             <li key={p.name}>
