@@ -27,7 +27,7 @@ import (
 // for each other.
 func TestMain(m *testing.M) {
 	flag.Parse()
-	if err := flag.Set("test.parallel", "1"); err != nil {
+	if err := flag.Set("test.parallel", "3"); err != nil {
 		panic(err)
 	}
 	code := storetest.Run(m)
