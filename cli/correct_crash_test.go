@@ -28,7 +28,7 @@ func TestKilledWhileCorrecting(t *testing.T) {
 	first := servertest.On(t, database, "127.0.0.1:0")
 	first.Device("d")
 	until := measure.InstantOf(time.Now().Add(-10 * time.Minute).Truncate(time.Minute))
-	const n = 500_000
+	const n = 250_000
 	past := &record.Past{Signal: "d/v", Kind: site.KindNumber}
 	for at := until - n*100; at < until; at += 100 {
 		past.Readings = append(past.Readings, measure.Reading{At: at, Value: float64(at / 100 % 977)})

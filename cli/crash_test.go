@@ -109,7 +109,7 @@ func TestKilledAtAnyInstant(t *testing.T) {
 		senders = append(senders, s)
 	}
 	calm := unleash(t, senders)
-	kills := 8
+	kills := 5
 	if testing.Short() {
 		kills = 3
 	}

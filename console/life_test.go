@@ -89,7 +89,7 @@ func TestItOpensOffline(t *testing.T) {
 	s := servertest.On(t, database, "127.0.0.1:0")
 	d := s.Device("pond")
 	s.Send(d, `{"oxygen": 80}`)
-	p := open(t, s)
+	p := openWithWorker(t, s)
 	must(t, p.Until(says+`('80')`))
 	must(t, p.Until(`navigator.serviceWorker.controller`))
 	must(t, p.Goto("/")) // under the worker's eyes

@@ -77,7 +77,7 @@ func TestLateReadingsAreLearnedFrom(t *testing.T) {
 // Over all that happened to a guard, in the order in which it happened, a replay gives exactly the alarms that were
 // raised: whatever came late, was acted on, changed or was silent meanwhile, and by whichever process.
 func TestAReplayWithEventsIsWhatHappened(t *testing.T) {
-	rounds := 8
+	rounds := 5
 	if testing.Short() {
 		rounds = 3
 	}

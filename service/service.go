@@ -66,8 +66,9 @@ type Settings struct {
 	OwnerName    string         // what to call the first owner
 	Owner        string         // e-mail address of the first owner, made when nobody can sign in yet
 	Password     string         // the first owner's; empty: one is made and told by FirstOwner
-	Clock        *clock.Clock   // the service's; nil: this machine's, set by the database's
-	Demo         bool           // the owner of a demo: any password will do, and is given anew at each start
+	Passwords    web.Passwords
+	Clock        *clock.Clock // the service's; nil: this machine's, set by the database's
+	Demo         bool         // the owner of a demo: any password will do, and is given anew at each start
 	FirstOwner   func(email, password string)
 	Opened       func(Inside)         // called once before Ready, with what runs
 	Ready        func(address string) // called once, when the service answers
@@ -221,7 +222,7 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 		return err
 	}
 	defer ways.closeAll()
-	face, err := server.New(records, entrance, keeper, web.Options{Log: s.Log, URL: s.URL, Secure: s.TLSCert != "" ||
+	face, err := server.New(records, entrance, keeper, web.Options{Log: s.Log, Passwords: s.Passwords, URL: s.URL, Secure: s.TLSCert != "" ||
 		strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies,
 		Inbox: s.Inbox, Disk: s.Disk, Ways: ways.addresses, Signer: signer, PushPublic: push,
 		CarriersOn: slices.Sorted(maps.Keys(out.carriers)), Gateways: out.gateways})
@@ -325,8 +326,12 @@ func (s Settings) firstOwner(ctx context.Context, records *store.Store, pipe *pi
 	if err != nil {
 		return err
 	}
+	hash, err := s.Passwords.Hash(password)
+	if err != nil {
+		return err
+	}
 	owner := site.Person{Email: address, Name: s.OwnerName, Role: site.Owner}
-	if err := people.AddPerson(ctx, pipe, &owner, password, "the service"); err != nil &&
+	if err := people.AddPerson(ctx, pipe, &owner, hash, "the service"); err != nil &&
 		!errors.Is(err, store.ErrTaken) {
 		return err
 	}
@@ -341,7 +346,7 @@ func (s Settings) setPassword(ctx context.Context, known []site.Person, pipe *pi
 	if !s.Demo || s.Password == "" {
 		return nil
 	}
-	hash, err := web.HashPassword(s.Password)
+	hash, err := s.Passwords.Hash(s.Password)
 	if err != nil {
 		return err
 	}

@@ -13,6 +13,7 @@ import (
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
@@ -70,7 +71,14 @@ func Open(ctx context.Context, base string) (*Page, func(), error) {
 
 // Open opens a page for the console at base. The function that comes back closes it.
 func (b *Browser) Open(base string) (*Page, func(), error) {
-	ctx, end := chromedp.NewContext(b.ctx, chromedp.WithNewBrowserContext())
+	return b.open(base, chromedp.WithNewBrowserContext())
+}
+
+// Tab opens a page that shares cookies and storage with the other tabs.
+func (b *Browser) Tab(base string) (*Page, func(), error) { return b.open(base) }
+
+func (b *Browser) open(base string, how ...chromedp.ContextOption) (*Page, func(), error) {
+	ctx, end := chromedp.NewContext(b.ctx, how...)
 	p := &Page{ctx: ctx, base: base}
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		end()
@@ -139,6 +147,28 @@ func (p *Page) run(steps ...chromedp.Action[chromedp.Void]) error {
 func (p *Page) Goto(path string) error {
 	p.opened = true
 	return p.run(chromedp.Navigate(p.base + path))
+}
+
+// Go goes to a path as a link of the console does: nothing is loaded anew.
+func (p *Page) Go(path string) error {
+	if !p.opened {
+		return p.Goto(path)
+	}
+	if _, err := Eval[bool](p, fmt.Sprintf(`(history.pushState({}, '', %q), dispatchEvent(new PopStateEvent('popstate')))`,
+		path)); err != nil {
+		return err
+	}
+	return p.Until(fmt.Sprintf(`document.querySelector('main')?.dataset.at === new URL(%q, location).pathname`, path))
+}
+
+// NoWorker keeps the console's service worker out of pages that are opened from now on: it takes all files of the
+// console in, which costs a second of a processor.
+func (p *Page) NoWorker() error {
+	return p.run(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{
+			Source: "delete Navigator.prototype.serviceWorker"})
+		return err
+	}))
 }
 
 // Carry gives the browser a session's cookie: whoever has it is signed in.
@@ -268,7 +298,9 @@ func Eval[T any](p *Page, expression string) (T, error) {
 
 // Until waits until a JavaScript expression is true.
 func (p *Page) Until(expression string) error {
-	for end := time.Now().Add(patience); ; time.Sleep(50 * time.Millisecond) {
+	end, pause := time.Now().Add(patience), 20*time.Millisecond
+	for ; ; time.Sleep(pause) {
+		pause = min(pause*5/4, 200*time.Millisecond)
 		truth, err := Eval[bool](p, "!!("+expression+")")
 		if err == nil && truth {
 			return nil

@@ -116,16 +116,16 @@ func addPerson(ctx context.Context, v *web.Server, in *api.Body[api.NewPerson]) 
 	if err := site.CheckPassword(password); err != nil {
 		return api.AddedPerson{}, web.Wrong("password", err.Error())
 	}
-	err = AddPerson(ctx, v.Pipeline, &out.Person, password, web.Actor(ctx))
+	hash, err := v.Passwords.Hash(password)
+	if err != nil {
+		return api.AddedPerson{}, err
+	}
+	err = AddPerson(ctx, v.Pipeline, &out.Person, hash, web.Actor(ctx))
 	return out, err
 }
 
-// AddPerson lets a person sign in with a password.
-func AddPerson(ctx context.Context, p *pipeline.Pipeline, person *site.Person, password, who string) error {
-	hash, err := web.HashPassword(password)
-	if err != nil {
-		return err
-	}
+// AddPerson lets a person sign in with the password of a hash.
+func AddPerson(ctx context.Context, p *pipeline.Pipeline, person *site.Person, hash, who string) error {
 	return p.Do(ctx, func(t *reading.Turn) error {
 		person.CreatedAt = t.Now
 		if err := config.AddPerson(ctx, t.Tx, person, hash); err != nil {

@@ -19,11 +19,14 @@ import (
 	"testing"
 	"time"
 
+	"github.com/alexedwards/argon2id"
+
 	"jauntylark/api"
 	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/drive"
 	"jauntylark/core/site"
+	"jauntylark/server/web"
 	"jauntylark/service"
 	"jauntylark/standin"
 	"jauntylark/store/storetest"
@@ -52,6 +55,9 @@ func Start(t testing.TB) *Service {
 	return On(t, storetest.URL(t), "127.0.0.1:0")
 }
 
+// cheap is what hashing a password costs in tests, in which nobody guesses.
+var cheap = &argon2id.Params{Memory: 8, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 16}
+
 // On runs a service on the database and the address, with settings adjusted.
 func On(t testing.TB, database, listen string, adjust ...func(*service.Settings)) *Service {
 	t.Helper()
@@ -60,7 +66,8 @@ func On(t testing.TB, database, listen string, adjust ...func(*service.Settings)
 	ready, done := make(chan string, 1), make(chan error, 1)
 	settings := service.Settings{Database: database, HTTP: listen, SMTP: sink, Log: slog.New(slog.DiscardHandler),
 		MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0", CoAPS: "127.0.0.1:0", SealFile: filepath.Join(t.TempDir(), "seal"),
-		Inbox: inbox, Owner: Owner, Password: Password, Ready: func(address string) { ready <- address }}
+		Inbox: inbox, Owner: Owner, Password: Password,
+		Passwords: web.Passwords{Cost: cheap}, Ready: func(address string) { ready <- address }}
 	s := &Service{Inbox: inbox, t: t}
 	settings.Opened = func(in service.Inside) { s.Inside = in }
 	for _, a := range adjust {

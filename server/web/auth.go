@@ -12,7 +12,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/alexedwards/argon2id"
 	"github.com/danielgtaylor/huma/v2"
 
 	"jauntylark/api"
@@ -72,6 +71,7 @@ func NewSecret(bytes int) (text string, hash [32]byte) {
 // signIns bounds how many passwords are tried: at once, since each costs 64 MiB, and after failures.
 type signIns struct {
 	slots    chan struct{}
+	nobodys  func() string // compared with when the address is unknown, so that the answer takes as long
 	mu       sync.Mutex
 	failures map[string][]time.Time
 }
@@ -84,8 +84,12 @@ const (
 	failuresForget = 5 * time.Minute
 )
 
-func newSignIns() *signIns {
-	return &signIns{slots: make(chan struct{}, 2), failures: map[string][]time.Time{}}
+func newSignIns(p Passwords) *signIns {
+	return &signIns{slots: make(chan struct{}, 2), failures: map[string][]time.Time{},
+		nobodys: sync.OnceValue(func() string {
+			hash, _ := p.Hash("nobody has this password")
+			return hash
+		})}
 }
 
 // refused tells how long those at key, who are allowed so many failures, must wait; it forgets old
@@ -114,17 +118,6 @@ func (s *signIns) failed(key string, now time.Time) {
 		s.failures[key] = append(s.failures[key], now)
 	}
 }
-
-// HashPassword gives what is stored of a password (argon2id, RFC 9106).
-func HashPassword(password string) (string, error) {
-	return argon2id.CreateHash(password, argon2id.DefaultParams)
-}
-
-// noPassword is compared with when the address is unknown, so that the answer takes as long.
-var noPassword = sync.OnceValue(func() string {
-	hash, _ := HashPassword("nobody has this password")
-	return hash
-})
 
 // Who is the person behind the request.
 func Who(ctx context.Context) pipeline.Actor {
@@ -213,11 +206,11 @@ func (v *Server) CheckPassword(ctx context.Context, from, email, password string
 	}
 	person, hash, err := config.PersonByEmail(ctx, v.Store, email)
 	if errors.Is(err, store.ErrNotFound) {
-		hash = noPassword()
+		hash = v.signIns.nobodys()
 	} else if err != nil {
 		return person, err
 	}
-	match, hashErr := argon2id.ComparePasswordAndHash(password, hash)
+	match, hashErr := v.Passwords.match(password, hash)
 	if hashErr != nil {
 		return person, hashErr
 	}

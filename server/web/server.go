@@ -43,6 +43,7 @@ type Options struct {
 	PushPublic   string                     // the site's own public key for Web Push
 	CarriersOn   []string                   // carriers that are switched on
 	Gateways     map[string]*notify.Gateway // by carrier
+	Passwords    Passwords
 }
 
 // Server answers over HTTP.
@@ -72,7 +73,7 @@ type Server struct {
 func New(s *store.Store, d *admission.Control, k *history.Upkeep, o Options,
 	operations ...func(*Server)) (*Server, error) {
 	v := &Server{Options: o, Store: s, Pipeline: d.Pipeline, Admission: d, Upkeep: k, Echo: echo.New(),
-		hub: newHub(s, o.Log), signIns: newSignIns(),
+		hub: newHub(s, o.Log), signIns: newSignIns(o.Passwords),
 		looks: newTurns("long answers", looksAtOnce, looksOfPerson),
 		files: newTurns("files", filesAtOnce, filesOfPerson), pictures: newTurns("pictures", picturesAtOnce,
 			picturesOfPerson)}

@@ -21,7 +21,11 @@ export function takeOutputs(told: Output[]) {
   // The stream tells what was a moment ago; an answer that came meanwhile may have a newer order.
   const changed = told.filter((o) => o.order_no >= (known.get(o.id)?.order_no ?? 0))
   if (!changed.length) return
-  const moved = changed.some((o) => known.get(o.id)?.order_no !== o.order_no || known.get(o.id)?.by !== o.by)
+  // What an interlock asks for, or that it waits to be reset, is told by the reason of its output.
+  const moved = changed.some((o) => {
+    const was = known.get(o.id)
+    return was?.order_no !== o.order_no || was.by !== o.by || was.why !== o.why
+  })
   const unlike = !old || changed.some((o) => !known.has(o.id) || (o.by === 'emergency') !== !!old.emergency)
   // An answer that is on its way may be older than this.
   if (unlike || queries.isFetching({ queryKey: keyOf('outputs') })) askAnew((q) => q.queryKey[0] === 'outputs')

@@ -261,7 +261,7 @@ export function Frame({ places, foot, broken, onSeek, children }: Props) {
         <Foot $open={open}>{foot}</Foot>
       </Side>
       <Unseen ref={announced} role="status" data-announced />
-      <Main id="page" tabIndex={-1}>
+      <Main id="page" tabIndex={-1} data-at={pathname}>
         <Broken role="status">{broken}</Broken>
         {children}
       </Main>
