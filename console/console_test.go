@@ -22,8 +22,8 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// TestMain lets one page at a time be tested: a browser takes all the processors that there are, and more of them wait
-// for each other.
+// TestMain lets two tests run at a time, however many the others may be: half of what a page does is to wait, and more
+// pages than that wait for each other.
 func TestMain(m *testing.M) {
 	flag.Parse()
 	if err := flag.Set("test.parallel", "2"); err != nil {
@@ -47,6 +47,35 @@ func page(t *testing.T, base string) *drive.Page {
 	p, end, err := browser.Open(base)
 	must(t, err)
 	t.Cleanup(end)
+	return p
+}
+
+// spare are pages that a test has left, and the next may take.
+var spare = make(chan *drive.Page, 2)
+
+// pageOf gives a page for the console at base, without its service worker.
+func pageOf(t *testing.T, base string) *drive.Page {
+	t.Helper()
+	var p *drive.Page
+	select {
+	case p = <-spare:
+		must(t, p.Renew(base))
+	default:
+		browser, err := shared()
+		must(t, err)
+		p, _, err = browser.Open(base)
+		must(t, err)
+		must(t, p.NoWorker())
+	}
+	t.Cleanup(func() {
+		if t.Failed() || p.Renew("about:blank") != nil {
+			return
+		}
+		select {
+		case spare <- p:
+		default:
+		}
+	})
 	return p
 }
 
@@ -77,8 +106,7 @@ func open(t *testing.T, s *servertest.Service) *drive.Page {
 // openAs opens it signed in as somebody.
 func openAs(t *testing.T, s *servertest.Service, email, password string) *drive.Page {
 	t.Helper()
-	p := page(t, s.URL)
-	must(t, p.NoWorker())
+	p := pageOf(t, s.URL)
 	must(t, p.Carry(s.Session(email, password)))
 	return p
 }

@@ -9,12 +9,14 @@ import (
 	"html"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/cbroglie/mustache"
 	"github.com/goccy/go-yaml"
 
+	"jauntylark/core/prose"
 	"jauntylark/core/roster"
 	"jauntylark/core/site"
 )
@@ -67,11 +69,10 @@ func ParseGateways(text []byte) (map[string]*Gateway, error) {
 	if err := yaml.UnmarshalWithOptions(text, &all, yaml.Strict()); err != nil {
 		return nil, errors.New(strings.TrimSpace(yaml.FormatError(err, false, true)))
 	}
-	through := []string{roster.Text, roster.Voice, roster.Chat}
 	for name, g := range all {
-		if name != roster.Text && name != roster.Voice && name != roster.Chat {
-			return nil, errors.New(site.Unknown("carrier", name, through) +
-				"; text, voice and chat go through gateways")
+		if !slices.Contains(roster.Gateways, name) {
+			return nil, errors.New(site.Unknown("carrier", name, roster.Gateways) + "; " +
+				prose.List(roster.Gateways) + " go through gateways")
 		}
 		if g == nil {
 			return nil, fmt.Errorf("%s: says nothing", name)

@@ -258,8 +258,8 @@ func (w *Worker) attempt(ctx context.Context, n roster.Notice) {
 
 // switchOn says how a carrier is switched on.
 func switchOn(carrier string) string {
-	if carrier == roster.Mail {
-		return "give the service --smtp"
+	if c, _ := roster.CarrierOf(carrier); c.Needs != "" {
+		return "give the service " + c.Needs
 	}
 	return "describe its gateway in the file that the service's --carriers names"
 }

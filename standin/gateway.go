@@ -17,6 +17,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 )
 
 // Gateway is an HTTP server that stands in for what reaches people from outside: a gateway for text messages, voice
@@ -46,7 +47,7 @@ func StartGateway(in *Inbox) (*Gateway, error) {
 	g := &Gateway{in: in, URL: "http://" + listener.Addr().String(), browsers: map[string]*Browser{},
 		seen: map[string]int{}}
 	mux := http.NewServeMux()
-	for _, carrier := range []string{"text", "voice", "chat"} {
+	for _, carrier := range roster.Gateways {
 		mux.HandleFunc("POST /"+carrier, func(w http.ResponseWriter, r *http.Request) { g.take(w, r, carrier) })
 	}
 	mux.HandleFunc("POST /hook", g.hook)
@@ -69,7 +70,7 @@ func (g *Gateway) Beats() int64 { return g.beats.Load() }
 // Settings describe the gateway as a file for --carriers does.
 func (g *Gateway) Settings() string {
 	var b strings.Builder
-	for _, carrier := range []string{"text", "voice", "chat"} {
+	for _, carrier := range roster.Gateways {
 		fmt.Fprintf(&b, `%s:
   address: %s/%s
   headers: {Authorization: %s}

@@ -12,6 +12,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 	"jauntylark/core/site"
 )
 
@@ -124,9 +125,6 @@ const (
 // Faults lists them.
 var Faults = []string{FaultRefuse, FaultReject, FaultTimeOut, FaultSlow, FaultNoReceipts, FaultFail}
 
-// Carriers are the carriers that have a stand-in.
-var Carriers = []string{"e-mail", "text", "voice", "chat", "webhook", "push"}
-
 // Fail tells the stand-in of a carrier to fail in a way; empty: to work.
 func (in *Inbox) Fail(carrier, how string) error {
 	known := func(word string, all []string) bool {
@@ -137,9 +135,9 @@ func (in *Inbox) Fail(carrier, how string) error {
 		}
 		return false
 	}
-	if !known(carrier, Carriers) {
+	if !known(carrier, roster.Carriers) {
 		return &measure.Fault{Field: "carrier", Reason: fmt.Sprintf("%s; there are %v",
-			site.Unknown("carrier", carrier, Carriers), Carriers)}
+			site.Unknown("carrier", carrier, roster.Carriers), roster.Carriers)}
 	}
 	if how != "" && !known(how, Faults) {
 		return &measure.Fault{Field: "how", Reason: fmt.Sprintf("%s; it is one of %v",

@@ -10,6 +10,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/cli/terminal"
+	"jauntylark/core/roster"
 	"jauntylark/standin"
 )
 
@@ -25,7 +26,7 @@ func standinInboxCommand() *cobra.Command {
   jaunty standin inbox --carrier text`,
 	}
 	carrier := c.Flags().String("carrier", "", "only what came by this carrier")
-	terminal.CompleteFrom(c, "carrier", standin.Carriers...)
+	terminal.CompleteFrom(c, "carrier", roster.Carriers...)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		messages, err := terminal.Ask(c, api.GetStandInInbox, api.None{})
 		if err != nil {
@@ -76,7 +77,7 @@ func standinReplyCommand() *cobra.Command {
 func standinFailCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "fail CARRIER", Short: "Tell the stand-in of a carrier to fail, or to work again",
-		Args: terminal.Exactly("CARRIER"), ValidArgs: standin.Carriers,
+		Args: terminal.Exactly("CARRIER"), ValidArgs: roster.Carriers,
 		Example: `  jaunty standin fail text --how time-out
   jaunty standin fail text --how ''`,
 	}

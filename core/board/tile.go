@@ -79,9 +79,12 @@ const (
 	Mimic   = "mimic"
 )
 
-// kinds says of each kind the size that it gets without one, the smallest that it may have, and how many signals it
-// shows.
-var kinds = map[string]struct{ w, h, leastW, leastH, least, most int }{
+// Kind says of a kind of tiles the size that one gets without one, the smallest that it may have, and how many signals
+// it shows.
+type Kind struct{ W, H, LeastW, LeastH, Least, Most int }
+
+// Kinds has a line for each kind. The console has its own, with what draws it (src/tile/kinds.tsx).
+var Kinds = map[string]Kind{
 	Value:   {3, 3, 2, 2, 1, 1},
 	Bar:     {4, 3, 2, 2, 1, 8},
 	Dial:    {3, 4, 2, 3, 1, 1},
@@ -97,7 +100,7 @@ var kinds = map[string]struct{ w, h, leastW, leastH, least, most int }{
 	Mimic:   {8, 9, 3, 4, 0, 0},
 }
 
-func (t *Tile) size() (w, h int) { k := kinds[t.Kind]; return k.w, k.h }
+func (t *Tile) size() (w, h int) { k := Kinds[t.Kind]; return k.W, k.H }
 
 // settle fills in what was left out.
 func (t *Tile) settle() {
@@ -128,20 +131,20 @@ var periods = []measure.Duration{60e9, 3600e9, 24 * 3600e9}
 
 // wrong tells which field of the tile is wrong, and why; both empty: none.
 func (t *Tile) wrong(k *Known) (field, reason string) {
-	kind, known := kinds[t.Kind]
+	kind, known := Kinds[t.Kind]
 	switch {
 	case !known:
 		return "kind", site.Unknown("kind of tile", t.Kind, kindNames())
-	case t.W < kind.leastW || t.H < kind.leastH:
-		return "", fmt.Sprintf("%d × %d is too small for %s; the least is %d × %d", t.W, t.H, t.Kind, kind.leastW,
-			kind.leastH)
+	case t.W < kind.LeastW || t.H < kind.LeastH:
+		return "", fmt.Sprintf("%d × %d is too small for %s; the least is %d × %d", t.W, t.H, t.Kind, kind.LeastW,
+			kind.LeastH)
 	case t.X < 0 || t.Y < 0 || t.X+t.W > Columns || t.Y+t.H > MostRows:
 		return "", fmt.Sprintf("columns %d to %d, rows %d to %d are not all within %d columns and %d rows", t.X, t.X+
 			t.W, t.Y, t.Y+t.H, Columns, MostRows)
-	case len(t.Series) < kind.least:
+	case len(t.Series) < kind.Least:
 		return "series", t.Kind + " needs a signal"
-	case len(t.Series) > kind.most:
-		return "series", fmt.Sprintf("there are %d signals; %s shows %d at most", len(t.Series), t.Kind, kind.most)
+	case len(t.Series) > kind.Most:
+		return "series", fmt.Sprintf("there are %d signals; %s shows %d at most", len(t.Series), t.Kind, kind.Most)
 	case t.Range != 0 && (t.Range < measure.Duration(60e9) || t.Range > mostRange):
 		return "range", fmt.Sprintf("%s is not 1m to 1098d", t.Range)
 	case t.Every != 0 && !slices.Contains(periods, t.Every):
@@ -280,7 +283,7 @@ func (s *Tiling) Signals() (paths []string) {
 }
 
 func kindNames() (names []string) {
-	for name := range kinds {
+	for name := range Kinds {
 		names = append(names, name)
 	}
 	slices.Sort(names)

@@ -2,9 +2,7 @@ package roster
 
 import (
 	"fmt"
-	"net/mail"
 	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -14,19 +12,6 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/wall"
 )
-
-// The carriers.
-const (
-	Mail    = "e-mail"
-	Text    = "text"    // a text message, through a gateway
-	Voice   = "voice"   // a voice call, through a gateway
-	Chat    = "chat"    // a message in a chat, through a gateway
-	Webhook = "webhook" // a signed request to another system
-	Push    = "push"    // to a browser or an installed console
-)
-
-// Carriers lists them.
-var Carriers = []string{Mail, Text, Voice, Chat, Webhook, Push}
 
 // Contact is a person or a duty phone, with addresses.
 type Contact struct {
@@ -70,45 +55,22 @@ type Addresses []Address
 // Called is what to call the contact in a sentence.
 func (c *Contact) Called() string { return site.Title(c.Title, c.Name) }
 
-// phone is a number as ITU-T E.164 writes it: a plus and up to 15 digits.
-var phone = regexp.MustCompile(`^\+[1-9][0-9]{6,14}$`)
-
 // Check tells what is wrong with an address: nil or a *measure.Fault. It puts a telephone number into its plain form.
 func (a *Address) Check() error {
-	wrong := func(format string, args ...any) error {
-		return &measure.Fault{Field: "addresses", Reason: fmt.Sprintf(format, args...)}
-	}
 	a.To = strings.TrimSpace(a.To)
-	switch a.Carrier {
-	case Mail:
-		if parsed, err := mail.ParseAddress(a.To); err != nil || parsed.Address != a.To {
-			return wrong("%q is not an e-mail address", a.To)
-		}
-	case Text, Voice:
-		a.To = strings.NewReplacer(" ", "", "-", "", "(", "", ")", "", "/", "").Replace(a.To)
-		if !phone.MatchString(a.To) {
-			return wrong("%q is not a telephone number; write it with the country, like +353 86 123 4567", a.To)
-		}
-	case Chat:
-		if a.To == "" || strings.ContainsAny(a.To, "\r\n") {
-			return wrong("%q is no chat", a.To)
-		}
-	case Webhook, Push:
-		u, err := url.Parse(a.To)
-		if err != nil || u.Host == "" || u.User != nil || (u.Scheme != "https" && u.Scheme != "http") {
-			return wrong("%q is not an address like https://example.org/hook", a.To)
-		}
-		if a.Carrier == Push && (a.Keys == nil || a.Keys.Auth == "" || a.Keys.P256dh == "") {
-			return wrong("push needs the browser's keys; switch it on in the console, on the device that is to get it")
-		}
-	default:
-		return wrong("%s", site.Unknown("carrier", a.Carrier, Carriers)+"; carriers are "+strings.Join(Carriers, ", "))
+	carrier, known := CarrierOf(a.Carrier)
+	if !known {
+		return wrongAddress("%s; carriers are %s", site.Unknown("carrier", a.Carrier, Carriers),
+			strings.Join(Carriers, ", "))
+	}
+	if err := carrier.check(a); err != nil {
+		return err
 	}
 	switch {
 	case a.Format != "" && a.Format != "json" && a.Format != "cap":
-		return wrong("%q is no format of a webhook; formats are json and cap", a.Format)
+		return wrongAddress("%q is no format of a webhook; formats are json and cap", a.Format)
 	case a.Format != "" && a.Carrier != Webhook:
-		return wrong("format belongs to a webhook; %s has none", a.Carrier)
+		return wrongAddress("format belongs to a webhook; %s has none", a.Carrier)
 	}
 	return nil
 }

@@ -55,7 +55,7 @@ func (d *Drill) Tell(a alarm.Alarm, notices []Notice) {
 		if what == "" {
 			what = n.Kind
 		}
-		name := fmt.Sprintf("%s by %s to %s", what, carrierWords[n.Carrier], to)
+		name := fmt.Sprintf("%s by %s to %s", what, wordsOf(n.Carrier), to)
 		if n.Why != "" {
 			name += " (" + n.Why + ")"
 		}

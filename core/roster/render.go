@@ -27,31 +27,9 @@ const (
 // for, and how to answer.
 func FormOf(carrier string, w Message, m Matter) Form {
 	f := Form{Carrier: carrier}
-	switch carrier {
-	case Text:
-		f.Text = w.fill(func(rest string) (string, bool) {
-			text := PlainText(join(" ", stop(w.Short), rest, answerBy("Reply 1", w.Asks), m.takeAddress(w.Asks)))
-			n, _ := TextMessages(text)
-			return text, n <= textMost
-		})
-	case Voice:
-		f.Text = w.fill(func(rest string) (string, bool) {
-			text := Spoken(join(" ", m.greeting(), stop(strings.TrimPrefix(w.Short, "Drill: ")),
-				strings.TrimPrefix(rest, noDrill), answerBy("Press 1", w.Asks)))
-			return text, len([]rune(text)) <= voiceMost
-		})
-	case Chat:
-		f.Text = w.fill(func(rest string) (string, bool) {
-			text := join("\n", stop(w.Short), rest)
-			if at := m.takeAddress(w.Asks); at != "" {
-				text += "\nI have " + w.Asks + ": " + at
-			}
-			return text, len([]rune(text)) <= chatMost
-		})
-	case Push:
-		f.Subject = w.Short
-		f.Text = w.fill(func(rest string) (string, bool) { return rest, len([]rune(rest)) <= pushMost })
-	default:
+	if c, _ := CarrierOf(carrier); c.form != nil {
+		c.form(&f, w, m)
+	} else {
 		f.Subject, f.Text = w.Short, w.Long
 	}
 	f.Characters = len([]rune(f.Text))
@@ -59,6 +37,37 @@ func FormOf(carrier string, w Message, m Matter) Form {
 		f.Messages, f.Characters = TextMessages(f.Text)
 	}
 	return f
+}
+
+func asText(f *Form, w Message, m Matter) {
+	f.Text = w.fill(func(rest string) (string, bool) {
+		text := PlainText(join(" ", stop(w.Short), rest, answerBy("Reply 1", w.Asks), m.takeAddress(w.Asks)))
+		n, _ := TextMessages(text)
+		return text, n <= textMost
+	})
+}
+
+func asVoice(f *Form, w Message, m Matter) {
+	f.Text = w.fill(func(rest string) (string, bool) {
+		text := Spoken(join(" ", m.greeting(), stop(strings.TrimPrefix(w.Short, "Drill: ")),
+			strings.TrimPrefix(rest, noDrill), answerBy("Press 1", w.Asks)))
+		return text, len([]rune(text)) <= voiceMost
+	})
+}
+
+func asChat(f *Form, w Message, m Matter) {
+	f.Text = w.fill(func(rest string) (string, bool) {
+		text := join("\n", stop(w.Short), rest)
+		if at := m.takeAddress(w.Asks); at != "" {
+			text += "\nI have " + w.Asks + ": " + at
+		}
+		return text, len([]rune(text)) <= chatMost
+	})
+}
+
+func asPush(f *Form, w Message, _ Matter) {
+	f.Subject = w.Short
+	f.Text = w.fill(func(rest string) (string, bool) { return rest, len([]rune(rest)) <= pushMost })
 }
 
 // fill gives the fullest form of a message that has room, or else its shortest.

@@ -24,10 +24,6 @@ const (
 	shownAhead = 7 * 24 * time.Hour
 )
 
-// carrierWords are the carriers as people say them.
-var carrierWords = map[string]string{Mail: "e-mail", Text: "text message", Voice: "voice call", Chat: "chat",
-	Webhook: "webhook", Push: "push"}
-
 // Say tells in words who would be told, and when, of an alarm of a severity that is raised at an instant and that
 // nobody takes. After the first time that all are told again it says no more: it goes on so.
 func (r *Roster) Say(a About, at measure.Instant, w World) (lines []Told) {
@@ -65,7 +61,7 @@ func (w World) say(readers []Reader) string {
 		c := readers[i]
 		var by []string
 		for ; i < len(readers) && readers[i].Contact == c.Contact; i++ {
-			if way := carrierWords[readers[i].Carrier]; !slices.Contains(by, way) {
+			if way := wordsOf(readers[i].Carrier); !slices.Contains(by, way) {
 				by = append(by, way)
 			}
 		}
@@ -80,4 +76,10 @@ func (w World) say(readers []Reader) string {
 		parts = append(parts, part)
 	}
 	return strings.Join(parts, ", ")
+}
+
+// wordsOf gives a carrier as people say it.
+func wordsOf(carrier string) string {
+	c, _ := CarrierOf(carrier)
+	return c.Words
 }

@@ -53,9 +53,8 @@ func (n *Notice) WhatToDo() string {
 
 // whose says whose address a notice went to: "The number +353861234567 of contact orla".
 func (n *Notice) whose() string {
-	noun := map[string]string{Text: "number", Voice: "number", Chat: "chat", Mail: "address", Webhook: "address",
-		Push: "browser"}[n.Carrier]
-	text := fmt.Sprintf("The %s %s", noun, Address{Carrier: n.Carrier, To: n.Address}.Hidden().To)
+	carrier, _ := CarrierOf(n.Carrier)
+	text := fmt.Sprintf("The %s %s", carrier.Noun, Address{Carrier: n.Carrier, To: n.Address}.Hidden().To)
 	if n.Contact != "" {
 		text += " of contact " + n.Contact
 	}
@@ -67,15 +66,15 @@ func (n *Notice) mendIt() string {
 	if n.Contact == "" {
 		return "It stands where it is told: in a guard, a statement, or with the site; correct it there."
 	}
-	flag := map[string]string{Text: "text", Voice: "voice", Chat: "chat", Mail: "mail", Webhook: "webhook"}[n.Carrier]
-	if flag == "" {
+	carrier, _ := CarrierOf(n.Carrier)
+	if carrier.Flag == "" {
 		return "Switch push on anew, on that device."
 	}
 	old := n.Address
 	if n.Carrier == Webhook { // it may hold a secret
 		old = n.Carrier
 	}
-	return fmt.Sprintf("Correct it at the contact: jaunty contact set %s --remove %s --%s NEW.", n.Contact, old, flag)
+	return fmt.Sprintf("Correct it at the contact: jaunty contact set %s --remove %s --%s NEW.", n.Contact, old, carrier.Flag)
 }
 
 func (n *Notice) testIt() string {

@@ -173,6 +173,7 @@ const tooFastWaits = 100 * time.Millisecond
 // Visit is one thing that a sender brings.
 type Visit struct {
 	credential.Sender
+	Known          *credential.Identity // of the sender, where the way in has found out; nil: admission does
 	ContentType    string
 	Body           []byte
 	Frame          *FrameVisit      // the body is a thermal frame; nil: it is readings
@@ -276,7 +277,9 @@ func (d *Control) Receive(ctx context.Context, v *Visit) (Result, error) {
 // are taken in that order.
 func (d *Control) Start(ctx context.Context, v *Visit) *Pending {
 	p := &Pending{control: d, visit: v, arrived: d.Pipeline.Now()}
-	if v.Person == "" {
+	if v.Known != nil {
+		p.who = *v.Known
+	} else if v.Person == "" {
 		if p.who, p.err = d.Who(ctx, v.Sender); p.err != nil {
 			return p
 		}

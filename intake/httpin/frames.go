@@ -22,12 +22,11 @@ const MaxFrame = 16 << 20
 // part "picture". It answers as Receive does.
 func (w *Way) ReceiveFrame(c *echo.Context) error {
 	r := c.Request()
-	sender, err := w.sender(c)
+	v, err := w.visit(c)
 	if err != nil {
 		return answerError(c, err)
 	}
-	v := &admission.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"),
-		Frame: &admission.FrameVisit{Device: r.Header.Get(api.DeviceHeader)}}
+	v.Frame = &admission.FrameVisit{Device: r.Header.Get(api.DeviceHeader)}
 	if v.IdempotencyKey, err = idempotencyKey(r); err != nil {
 		return answerError(c, err)
 	}

@@ -51,7 +51,7 @@ const maxIdempotencyKey = 200
 // was taken, 202 when an arrival's readings are kept, and a problem document otherwise.
 func (w *Way) Receive(c *echo.Context) error {
 	r := c.Request()
-	sender, err := w.sender(c)
+	visit, err := w.visit(c)
 	if err != nil {
 		return answerError(c, err)
 	}
@@ -59,18 +59,16 @@ func (w *Way) Receive(c *echo.Context) error {
 	if err != nil {
 		return answerError(c, err)
 	}
-	give, err := w.roomFor(c, sender, intake.MaxBody)
+	give, err := w.roomFor(c, visit.Sender, intake.MaxBody)
 	if err != nil {
 		return answerError(c, err)
 	}
 	defer give()
-	body, err := readBody(c, intake.MaxBody)
-	if err != nil {
+	visit.IdempotencyKey = once
+	if visit.Body, err = readBody(c, intake.MaxBody); err != nil {
 		return answerError(c, err)
 	}
-	result, err := w.Admission.Receive(r.Context(),
-		&admission.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type"),
-			Body: body, IdempotencyKey: once})
+	result, err := w.Admission.Receive(r.Context(), visit)
 	return received(c, result, err, func(first measure.Refusal) string {
 		return fmt.Sprintf("No reading was taken. Record %d, field %q: %s", first.Index, first.Field, first.Reason)
 	})
@@ -151,26 +149,29 @@ func readBody(c *echo.Context, most int64) ([]byte, error) {
 	return body, nil
 }
 
-// sender finds out who sends, by the bearer key or token.
-func (w *Way) sender(c *echo.Context) (credential.Sender, error) {
+// visit begins a visit by finding out who sends, by the bearer key or token.
+func (w *Way) visit(c *echo.Context) (*admission.Visit, error) {
 	r := c.Request()
 	key := Bearer(r.Header.Get("Authorization"))
 	sender := credential.Sender{Key: sha256.Sum256([]byte(key)), Name: r.Header.Get(api.DeviceHeader),
 		Protocol: Protocol, Address: c.RealIP()}
+	v := &admission.Visit{Sender: sender, ContentType: r.Header.Get("Content-Type")}
 	directory, _ := w.Admission.Look()
-	if _, err := directory.Identify(sender, w.Admission.Pipeline.Now()); err == nil ||
-		!errors.Is(err, credential.ErrKeyUnknown) {
-		return sender, err
-	}
-	person, err := w.Person(r.Context(), key)
+	who, err := directory.Identify(sender, w.Admission.Pipeline.Now())
 	if errors.Is(err, credential.ErrKeyUnknown) {
-		_, err = w.Admission.Who(r.Context(), sender)
-		return sender, err
+		var person site.Person
+		person, err = w.Person(r.Context(), key)
+		switch {
+		case errors.Is(err, credential.ErrKeyUnknown):
+			who, err = w.Admission.Who(r.Context(), sender)
+		case err == nil && !person.Role.May(site.Keeper):
+			return nil, errViewer
+		case err == nil:
+			v.Sender = credential.Sender{Person: person.Email, Protocol: Protocol, Address: c.RealIP()}
+		}
 	}
-	if err == nil && !person.Role.May(site.Keeper) {
-		err = errViewer
-	}
-	return credential.Sender{Person: person.Email, Protocol: Protocol, Address: c.RealIP()}, err
+	v.Known = &who
+	return v, err
 }
 
 // Bearer gives the key or token of an Authorization header (RFC 6750 section 2.1); empty when it has

@@ -58,14 +58,14 @@ func listCarriers(ctx context.Context, v *web.Server, _ *api.None) ([]api.Carrie
 	return out, nil
 }
 
-func switchedOnBy(carrier string) string {
-	switch carrier {
-	case roster.Mail:
-		return "with --smtp"
-	case roster.Webhook, roster.Push:
-		return "always on"
+func switchedOnBy(name string) string {
+	switch c, _ := roster.CarrierOf(name); {
+	case c.Gateway:
+		return "with a gateway in the file that --carriers names"
+	case c.Needs != "":
+		return "with " + c.Needs
 	}
-	return "with a gateway in the file that --carriers names"
+	return "always on"
 }
 
 func listPlaceholders(context.Context, *web.Server, *api.None) ([]roster.Placeholder, error) {

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { keyOf } from './changes'
-import { api, type Contact, type Roster, take } from './client'
+import { type Address, api, type Contact, type Roster, take } from './client'
 
 export const carriers = {
   'e-mail': 'e-mail',
@@ -9,7 +9,7 @@ export const carriers = {
   chat: 'chat',
   webhook: 'webhook',
   push: 'push',
-} as const
+} as const satisfies Record<Address['carrier'], string> // core/roster/carrier.go has them
 export type Carrier = keyof typeof carriers
 export const severities = { advisory: 'advisory', warning: 'warning', critical: 'critical' } as const
 export type Severity = keyof typeof severities
