@@ -14,7 +14,8 @@ import (
 
 // What the console reckons by itself is held to what it must keep, module by module, in the browser that it runs in.
 func TestTheConsolesReckoning(t *testing.T) {
-	bundle := bundled(t, "m", "api/units", "api/guard", "chart/window", "chart/trace", "tile/arrange")
+	bundle := bundled(t, "m", "api/units", "api/guard", "api/changes", "api/live-list", "api/queries", "api/lines",
+		"chart/window", "chart/trace", "tile/arrange")
 	_, p := visit(t)
 	for name, script := range map[string]string{
 		"units are those of the service":          unitsScript(t),
@@ -23,6 +24,9 @@ func TestTheConsolesReckoning(t *testing.T) {
 		"a line has its gaps":                     gapsScript,
 		"clocks are changed on two nights a year": clocksScript,
 		"tiles never lie over each other":         tilesScript,
+		"an act asks anew for what it changes":    changesScript,
+		"a late answer wipes nothing newer away":  liveListScript,
+		"a line grows by what came":               tailsScript,
 	} {
 		t.Run(name, func(t *testing.T) {
 			out, err := drive.Eval[string](p, `(async () => { `+bundle+`; const wrong = []; let tried = 0;

@@ -129,7 +129,8 @@ async function follow() {
   }
 }
 
-function grownBy(old: Lines, came: Map<string, { at: number[]; value: number[] }>, now: number): Lines {
+/** Lines with what came since their last points, which may overlap them. */
+export function grownBy(old: Lines, came: Map<string, { at: number[]; value: number[] }>, now: number): Lines {
   let changed = false
   const lines = old.lines.map((line) => {
     const tail = came.get(line.signal)
