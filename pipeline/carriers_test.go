@@ -171,7 +171,7 @@ func TestTheWordOfTheDay(t *testing.T) {
 		}
 		return n, text
 	}
-	time.Sleep(300 * time.Millisecond)
+	b.lookedTwice()
 	if n, _ := words(); n != 0 {
 		t.Error("too early")
 	}
@@ -180,7 +180,7 @@ func TestTheWordOfTheDay(t *testing.T) {
 	if _, text := words(); !strings.Contains(text, "All is quiet") {
 		t.Errorf("%s", text)
 	}
-	time.Sleep(300 * time.Millisecond)
+	b.lookedTwice()
 	if n, _ := words(); n != 1 {
 		t.Errorf("told %d times", n)
 	}
@@ -227,7 +227,7 @@ func TestStatementsAreSentOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.clock(seconds + 3700)
-	time.Sleep(500 * time.Millisecond)
+	b.lookedTwice()
 	if n := sent(); n != 1 {
 		t.Errorf("%d were sent for one week", n)
 	}
@@ -249,7 +249,7 @@ func TestStatementsAreSentOnce(t *testing.T) {
 	}
 	move("Pacific/Honolulu")
 	b.clock(at + 12*hour)
-	time.Sleep(500 * time.Millisecond)
+	b.lookedTwice()
 	if n := sent(); n != 2 {
 		t.Errorf("%d were sent after the move west", n)
 	}

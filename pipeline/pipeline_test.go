@@ -5,7 +5,10 @@ import (
 	"crypto/sha256"
 	"errors"
 	"log/slog"
+	"net/http/httptest"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -17,6 +20,7 @@ import (
 	"jauntylark/core/drive"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
+	"jauntylark/meter"
 	"jauntylark/pipeline"
 	"jauntylark/pipeline/commit"
 	"jauntylark/pipeline/configure"
@@ -66,7 +70,7 @@ func processBy(t *testing.T, s *store.Store, k *clock.Clock) *bench {
 func processTelling(t *testing.T, s *store.Store, k *clock.Clock, told func([]drive.Output)) *bench {
 	s = storetest.Another(t, s)
 	p := pipeline.New(s, pipeline.Options{Log: slog.New(slog.NewTextHandler(t.Output(),
-		&slog.HandlerOptions{Level: slog.LevelWarn})), Clock: k, OnOrder: told})
+		&slog.HandlerOptions{Level: slog.LevelWarn})), Clock: k, OnOrder: told, Meter: meter.New()})
 	ctx, stop := context.WithCancel(context.Background())
 	var running sync.WaitGroup
 	running.Go(func() { p.Run(ctx) })
@@ -89,6 +93,24 @@ func fresh(t *testing.T) *bench {
 		t.Fatal(err)
 	}
 	return b
+}
+
+var looks = regexp.MustCompile(`(?m)^jaunty_sweep_lag_seconds_count (\d+)`)
+
+// lookedTwice waits until a whole look at what falls due has begun and ended since the call: what is not done by then
+// was not due.
+func (b *bench) lookedTwice() {
+	b.t.Helper()
+	count := func() (n int) {
+		page := httptest.NewRecorder()
+		b.Meter.Handler().ServeHTTP(page, httptest.NewRequest("GET", "/", nil))
+		if m := looks.FindStringSubmatch(page.Body.String()); m != nil {
+			n, _ = strconv.Atoi(m[1])
+		}
+		return n
+	}
+	begun := count()
+	storetest.Eventually(b.t, "two more looks at what falls due", func() bool { return count() >= begun+2 })
 }
 
 func (b *bench) at(seconds float64) measure.Instant { return start + measure.Instant(seconds*1000) }
@@ -322,7 +344,7 @@ func TestSweep(t *testing.T) {
 		OnDelay: measure.Duration(10 * time.Second)}})
 	b.send(measure.Sample{Name: "temp", At: b.at(1), Value: 31})
 	b.clock(11.9)
-	time.Sleep(500 * time.Millisecond)
+	b.lookedTwice()
 	if got := b.alarms(); len(got) != 0 {
 		t.Fatalf("raised before a second had passed: %+v", got)
 	}

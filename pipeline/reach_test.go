@@ -94,7 +94,7 @@ func (b *bench) later(seconds float64, what string, holds func() bool) {
 	b.t.Helper()
 	b.clock(seconds)
 	storetest.Eventually(b.t, what, holds)
-	time.Sleep(300 * time.Millisecond) // and does no more than that
+	b.lookedTwice() // and does no more than that
 }
 
 func (b *bench) count(n int) func() bool { return func() bool { return len(b.outbox()) == n } }
@@ -123,7 +123,7 @@ func TestARosterGoesOnUntilSomebodyHasIt(t *testing.T) {
 		t.Errorf("who has it: %v", got)
 	}
 	b.clock(3000)
-	time.Sleep(500 * time.Millisecond)
+	b.lookedTwice()
 	if n := len(b.outbox()); n != 7 {
 		t.Errorf("somebody has it, and the roster goes on: %v", b.outbox()[7:])
 	}
@@ -144,7 +144,7 @@ func TestARosterGoesOnUntilSomebodyHasIt(t *testing.T) {
 		t.Errorf("over: %v", over)
 	}
 	b.clock(9000)
-	time.Sleep(500 * time.Millisecond)
+	b.lookedTwice()
 	if n := len(b.outbox()); n != before+5 {
 		t.Errorf("it is over, and the roster goes on: %v", b.outbox()[before+5:])
 	}
@@ -381,7 +381,7 @@ func TestTwoProcessesCallOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.clock(1000)
-	time.Sleep(600 * time.Millisecond)
+	b.lookedTwice()
 	if n := len(b.outbox()); n != 5 {
 		t.Errorf("somebody has it: %v", b.outbox()[4:])
 	}

@@ -24,9 +24,6 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// sweeps is long enough for the sweepers of all processes to have come by.
-const sweeps = 900 * time.Millisecond
-
 // twoOfOne are two processes over one database, with an asset that has a signal.
 func twoOfOne(t *testing.T) (processes []*bench, records *store.Store, now *atomic.Int64) {
 	ctx := context.Background()
@@ -126,7 +123,9 @@ func TestNightsOfAnOutageHaveTheirRuns(t *testing.T) {
 		want = append(want, stretch(measure.InstantOf(from), &until))
 	}
 	now.Store(int64(measure.InstantOf(noon)))
-	time.Sleep(sweeps)
+	for _, p := range processes {
+		p.lookedTwice()
+	}
 	before := len(stretches(t, records)) // a night may have been on when the test began
 	now.Store(int64(measure.InstantOf(noon.AddDate(0, 0, 3))))
 	storetest.Eventually(t, "all nights are over", func() bool {
@@ -135,7 +134,9 @@ func TestNightsOfAnOutageHaveTheirRuns(t *testing.T) {
 	})
 	for _, days := range []int{2, 3} {
 		now.Store(int64(measure.InstantOf(noon.AddDate(0, 0, days))))
-		time.Sleep(sweeps)
+		for _, p := range processes {
+			p.lookedTwice()
+		}
 	}
 	if got := stretches(t, records)[before:]; !slices.Equal(got, want) {
 		t.Errorf("runs   %v\nwanted %v", got, want)
