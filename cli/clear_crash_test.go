@@ -18,6 +18,7 @@ import (
 
 // The service is killed while it clears, and while it puts back: it goes on, and in the end all is as it was.
 func TestKilledWhileClearing(t *testing.T) {
+	storetest.Long(t)
 	database := storetest.URL(t)
 	first := servertest.On(t, database, "127.0.0.1:0")
 	first.Device("d")

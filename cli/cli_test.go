@@ -178,6 +178,7 @@ type inboxLine struct {
 
 // A person goes the whole way by hand, with the line that device add prints run as it stands.
 func TestByHand(t *testing.T) {
+	storetest.Long(t)
 	p := newPerson(t)
 	demo := p.start([]string{"JAUNTY_PASSWORD=hollowbrook"}, "demo", "--data", filepath.Join(p.home, "data"), "--http",
 		"127.0.0.1:0", "--mqtt", "127.0.0.1:0", "--coap", "127.0.0.1:0", "--no-devices")
@@ -328,6 +329,7 @@ func TestFollowStreamsAndEnds(t *testing.T) {
 // A private PostgreSQL that a killed service left behind is found again, and its folder is one
 // service's at a time.
 func TestThePrivateDatabaseOutlivesACrash(t *testing.T) {
+	storetest.Long(t)
 	p := newPerson(t)
 	data := filepath.Join(p.home, "data")
 	env := []string{"JAUNTY_PASSWORD=a long secret"}

@@ -23,6 +23,7 @@ import (
 // The service is killed again and again while it computes what follows from a correction of the past: in the end
 // every derived reading, figure and total is what the corrected readings give.
 func TestKilledWhileCorrecting(t *testing.T) {
+	storetest.Long(t)
 	database := storetest.URL(t)
 	ctx := context.Background()
 	first := servertest.On(t, database, "127.0.0.1:0")

@@ -87,6 +87,7 @@ func unleash(t *testing.T, senders []*sender) (calm func()) {
 // The service is killed again and again in a storm of readings, alarms and mails. Every acknowledged
 // reading is there once, the alarms are those of a replay, and each planned notice arrives.
 func TestKilledAtAnyInstant(t *testing.T) {
+	storetest.Long(t)
 	inbox, sink := servertest.Sink(t)
 	p, address, database := newPerson(t), freeAddress(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}

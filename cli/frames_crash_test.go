@@ -56,6 +56,7 @@ func camera(t *testing.T, to *client.Client, count *atomic.Int64, stop <-chan st
 // The service is killed again and again while a camera sends. Each acknowledged frame is there once, with what it
 // tells; and the runs that a plan makes of it are those that its readings ask for.
 func TestFramesOutliveKills(t *testing.T) {
+	storetest.Long(t)
 	p, address, database := newPerson(t), freeAddress(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
 	args := []string{"serve", "--database", database, "--http", address, "--seal-after", "200ms", "--log-level",

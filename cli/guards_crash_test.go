@@ -17,6 +17,7 @@ import (
 // people change, shelve and acknowledge. No alarm is missed or doubled: going through what happened gives the same
 // ones.
 func TestTwoProcessesOfWhichOneIsKilled(t *testing.T) {
+	storetest.Long(t)
 	p, database := newPerson(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
 	addresses := []string{freeAddress(t), freeAddress(t)}

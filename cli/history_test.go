@@ -44,6 +44,7 @@ func (p *person) logger(n int) string {
 
 // The life of a history by hand: in from a logger, looked at, out, cleared, put back, backed up, restored.
 func TestAHistoryByHand(t *testing.T) {
+	storetest.Long(t)
 	p, database := newPerson(t), storetest.URL(t)
 	d := p.start([]string{"JAUNTY_PASSWORD=a long secret"}, "serve", "--database", database, "--http", "127.0.0.1:0",
 		"--owner", "o@b.example", "--seal-file", filepath.Join(p.home, "seal"))
@@ -173,6 +174,7 @@ func (p *person) backupAndRestore(database, before string) {
 
 // A connection that breaks is taken up again; a command that was killed goes on with --resume.
 func TestAnExportOverABadLine(t *testing.T) {
+	storetest.Long(t)
 	s := servertest.Start(t)
 	p := newPerson(t)
 	target, err := url.Parse(s.URL)
@@ -324,6 +326,7 @@ func ofOurs(t *testing.T, database string) (n int) {
 
 // A restore that is refused leaves nothing behind, whether the folder was there before or not.
 func TestARefusedRestoreLeavesNoFolder(t *testing.T) {
+	storetest.Long(t)
 	p := newPerson(t)
 	broken := filepath.Join(p.home, "broken.backup")
 	var packed bytes.Buffer

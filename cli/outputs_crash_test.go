@@ -24,6 +24,7 @@ import (
 // a storm of readings. Each change is ordered once, what is latched stays so, and the devices end up doing what was
 // ordered last.
 func TestOutputsThroughKills(t *testing.T) {
+	storetest.Long(t)
 	p, database := newPerson(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
 	addresses, brokers := []string{freeAddress(t), freeAddress(t)}, []string{freeAddress(t), freeAddress(t)}

@@ -143,6 +143,7 @@ func TestReachingPeopleByCommands(t *testing.T) {
 // The service is killed again and again while it sends. What a gateway that knows idempotency keys got is each message
 // once; by e-mail a message comes once more for each kill at most; and nothing is lost.
 func TestKilledBetweenSendingAndRecording(t *testing.T) {
+	storetest.Long(t)
 	inbox, file, smtp, _ := gateways(t)
 	p, address, database := newPerson(t), freeAddress(t), storetest.URL(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}

@@ -82,6 +82,7 @@ func rage(t *testing.T, storms []*storm) (calm func()) {
 // The service is killed again and again while devices send over all three protocols: every
 // acknowledged reading is there, once.
 func TestKilledInAStormOverAllProtocols(t *testing.T) {
+	storetest.Long(t)
 	p, database := newPerson(t), storetest.URL(t)
 	web, mqtt, coaps := freeAddress(t), freeAddress(t), freeAddress(t)
 	env := []string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}
@@ -168,6 +169,7 @@ func mosquitto(t *testing.T, accounts map[string]string) string {
 // Two processes read from an outside broker, one is killed, comes again, and the other is killed: every
 // message that the broker acknowledged is there, once, and each device's messages are in order.
 func TestAnOutsideBrokerAndAKilledProcess(t *testing.T) {
+	storetest.Long(t)
 	accounts := map[string]string{"lark": "read all"}
 	for i := range 6 {
 		accounts[fmt.Sprint("dev-", i)] = fmt.Sprint("secret-", i)

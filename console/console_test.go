@@ -42,6 +42,7 @@ var shared = sync.OnceValues(func() (*drive.Browser, error) { return drive.Start
 // page opens a page of its own for the console at base.
 func page(t *testing.T, base string) *drive.Page {
 	t.Helper()
+	storetest.Long(t)
 	browser, err := shared()
 	must(t, err)
 	p, end, err := browser.Open(base)
@@ -56,6 +57,7 @@ var spare = make(chan *drive.Page, 2)
 // pageOf gives a page for the console at base, without its service worker.
 func pageOf(t *testing.T, base string) *drive.Page {
 	t.Helper()
+	storetest.Long(t)
 	var p *drive.Page
 	select {
 	case p = <-spare:
@@ -90,6 +92,7 @@ func openWithWorker(t *testing.T, s *servertest.Service) *drive.Page {
 // visit runs a service and opens its console in a browser, signed in as the owner.
 func visit(t *testing.T) (*servertest.Service, *drive.Page) {
 	t.Helper()
+	storetest.Long(t)
 	if _, err := fs.Stat(console.Files(), "index.html"); err != nil {
 		t.Fatal("the console is not built; run make build")
 	}

@@ -111,6 +111,7 @@ func TestACarrierThatKeepsFailingIsAnAlarm(t *testing.T) {
 }
 
 func TestOldNewsAndAnOutageOfOurOwn(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.contact("orla", roster.Mail)
@@ -155,6 +156,7 @@ func TestOldNewsAndAnOutageOfOurOwn(t *testing.T) {
 }
 
 func TestTheWordOfTheDay(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.contact("orla", roster.Mail)
@@ -198,6 +200,7 @@ func TestTheWordOfTheDay(t *testing.T) {
 }
 
 func TestStatementsAreSentOnce(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.contact("orla", roster.Mail, roster.Voice)
@@ -275,6 +278,7 @@ func TestStatementsAreSentOnce(t *testing.T) {
 
 // A guard that goes mad: ten thousand notices, and its reader gets a handful.
 func TestTenThousandNoticesBecomeAHandful(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.contact("orla", roster.Mail)
 	b.stream("temp", -10, 20)

@@ -8,6 +8,8 @@ import (
 	"testing"
 	"time"
 
+	"jauntylark/store/storetest"
+
 	"jauntylark/core/act"
 	"jauntylark/core/alarm"
 	"jauntylark/core/derive"
@@ -196,6 +198,7 @@ func TestInputsThatComeOneAfterTheOther(t *testing.T) {
 // Several processes take readings in turn, late ones and many of one instant among them: what each derives is what a
 // computation of all readings gives, as soon as every input has a new one.
 func TestSeveralProcessesDeriveAsOne(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.stream("v", 1, 1)

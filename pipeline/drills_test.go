@@ -17,6 +17,7 @@ import (
 )
 
 func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.contact("orla", roster.Mail)

@@ -35,6 +35,7 @@ func (b *bench) exec(query string) {
 // A statement that cannot be made holds up neither a delay nor another statement, is told as an alarm of the service,
 // and is sent when it can be.
 func TestOneFailureHoldsUpNothingElse(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.contact("orla", roster.Mail)

@@ -184,6 +184,7 @@ func TestHowFarAnAlarmWentCountsItsOnDelay(t *testing.T) {
 // An alarm that was raised while its device was catching up ends when late readings show that it never was; one that
 // was raised in time stands, whatever comes late.
 func TestLateReadingsDisproveWhatWasRaisedCatchingUp(t *testing.T) {
+	storetest.Long(t)
 	for _, catchingUp := range []bool{true, false} {
 		b := fresh(t)
 		b.expect("d", 10*time.Second)

@@ -100,6 +100,7 @@ func (b *bench) later(seconds float64, what string, holds func() bool) {
 func (b *bench) count(n int) func() bool { return func() bool { return len(b.outbox()) == n } }
 
 func TestARosterGoesOnUntilSomebodyHasIt(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.contact("orla", roster.Mail, roster.Text)

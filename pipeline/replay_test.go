@@ -24,6 +24,7 @@ import (
 )
 
 func TestLateReadingsAreLearnedFrom(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.stream("temp", -100, 20)
 	b.guard(alarm.Guard{Name: "hot", Signal: "d/temp", Rung: above(30, 1, alarm.Warning),
@@ -77,6 +78,7 @@ func TestLateReadingsAreLearnedFrom(t *testing.T) {
 // Over all that happened to a guard, in the order in which it happened, a replay gives exactly the alarms that were
 // raised: whatever came late, was acted on, changed or was silent meanwhile, and by whichever process.
 func TestAReplayWithEventsIsWhatHappened(t *testing.T) {
+	storetest.Long(t)
 	rounds := 5
 	if testing.Short() {
 		rounds = 3

@@ -102,6 +102,7 @@ func TestAPlanOfSeveralProcessesIsOne(t *testing.T) {
 // Nobody was there for three nights: each has its run all the same, once, at its hours; and the clock that springs back
 // makes no more.
 func TestNightsOfAnOutageHaveTheirRuns(t *testing.T) {
+	storetest.Long(t)
 	ctx := context.Background()
 	processes, records, now := twoOfOne(t)
 	if err := record.SavePlan(ctx, processes[0].Pipeline,

@@ -111,6 +111,7 @@ func statusOf(t *testing.T, c *client.Client, at api.Place, body string) int {
 // A database that vanishes without a word counts as away within seconds, for everybody; when it is back, so is the
 // service.
 func TestADatabaseThatVanishes(t *testing.T) {
+	storetest.Long(t)
 	storetest.Alone(t)
 	wire, database := wireTo(t, storetest.URL(t))
 	s := servertest.On(t, database, "127.0.0.1:0")

@@ -16,6 +16,7 @@ import (
 // The clock of a whole service leaps: it is noticed though nobody sends anything, stands in the journal, and what comes
 // next is stored by the new time. A delay that ran goes on.
 func TestAServiceWhoseClockLeaps(t *testing.T) {
+	storetest.Long(t)
 	hands := clock.Running()
 	inbox, sink := servertest.Sink(t)
 	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {

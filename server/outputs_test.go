@@ -20,6 +20,7 @@ import (
 // A device that asks over HTTP hears at once what is decided, and after half of the time for which orders hold what
 // still does.
 func TestOutputsByLongPoll(t *testing.T) {
+	storetest.Long(t)
 	s := servertest.Start(t)
 	d := s.Device("d")
 	ctx := context.Background()
@@ -130,6 +131,7 @@ func TestOutputsByHand(t *testing.T) {
 // A simulated device follows over each way in, does what the newest order says, and goes to the safe state by itself
 // when the service is gone.
 func TestADeviceFollowsOverEachWay(t *testing.T) {
+	storetest.Long(t)
 	database := storetest.URL(t)
 	s := servertest.On(t, database, "127.0.0.1:0")
 	keys := map[string]string{}

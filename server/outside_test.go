@@ -66,6 +66,7 @@ func TestMQTTOverTLS(t *testing.T) {
 }
 
 func TestTrustedProxy(t *testing.T) {
+	storetest.Long(t)
 	for _, trusted := range []bool{true, false} {
 		s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
 			if trusted {

@@ -170,6 +170,7 @@ func TestALinkTakesTheAlarmOnceAndOnlyWhenTheButtonIsPressed(t *testing.T) {
 }
 
 func TestGatewaysCallBack(t *testing.T) {
+	storetest.Long(t)
 	s := newReached(t)
 	s.people()
 	d := s.Device("d")

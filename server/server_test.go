@@ -50,6 +50,7 @@ func call(t *testing.T, method, url, token, contentType, body string, headers ..
 
 // One reading travels all the way to one person, and back to quiet.
 func TestFirstLight(t *testing.T) {
+	storetest.Long(t)
 	s := servertest.Start(t)
 	door := s.Device("greenhouse-door")
 	s.Send(door, `{"temp": 21.5}`)

@@ -47,6 +47,7 @@ func holdAll(t *testing.T, s *servertest.Service, part store.Part) (held int) {
 
 // Whatever else is held, readings are taken, alarms raised and people told.
 func TestIntakeAlarmsAndNoticesHaveConnectionsOfTheirOwn(t *testing.T) {
+	storetest.Long(t)
 	storetest.Alone(t)
 	s := servertest.Start(t)
 	pond := s.Device("pond")
@@ -107,6 +108,7 @@ func unread(t *testing.T, s *servertest.Service, c *client.Client, at api.Place)
 
 // Exports that nobody reads hold up neither intake, nor pages, nor charts; a person has two of them, and they end.
 func TestExportsThatNobodyReads(t *testing.T) {
+	storetest.Long(t)
 	storetest.Alone(t)
 	s := servertest.Start(t)
 	d := s.Device("d")

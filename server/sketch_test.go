@@ -17,6 +17,7 @@ import (
 
 // Each ready text does what it says: it sends a first reading. What runs for ever is stopped then.
 func TestReadyTextsWork(t *testing.T) {
+	storetest.Long(t)
 	s := servertest.Start(t)
 	for kind, run := range map[string]func(t *testing.T, dir, text string) *exec.Cmd{
 		"curl": shell, "mqtt": shell, "coap": shell, "go": goProgram, "micropython": python, "cpp": boardStub,
@@ -54,6 +55,7 @@ func TestReadyTextsWork(t *testing.T) {
 // The ready programs do what their outputs are ordered, confirm it, and go to the safe state by themselves when the
 // service is gone.
 func TestReadyTextsFollowAndGoSafe(t *testing.T) {
+	storetest.Long(t)
 	s := servertest.Start(t)
 	outs := map[string]*safeText{}
 	for kind, run := range map[string]func(t *testing.T, dir, text string) *exec.Cmd{"go": goProgram,

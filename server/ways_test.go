@@ -201,6 +201,7 @@ func TestTheCharacterZero(t *testing.T) {
 // A device over its rate is told when to come again; unknown keys are slowed down, then shut out, and
 // good keys from the same address are not.
 func TestRates(t *testing.T) {
+	storetest.Long(t)
 	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(s *service.Settings) { s.DeviceRate = 2 })
 	fast, slow := s.Device("fast").Token, s.Device("slow")
 	refused := ""

@@ -25,7 +25,7 @@ type Carrier struct {
 	Name    string
 	Words   string // as people say it: "text message"
 	Noun    string // what people call an address of it: "number"
-	Flag    string // of jaunty contact, for an address; empty: people do not write it
+	Flag    string // with which the command line takes an address; empty: people do not write it
 	Gateway bool   // it goes through a gateway, which the file of --carriers describes
 	Needs   string // flag of the service that switches it on, where no gateway does; empty: it is always on
 	check   func(*Address) error

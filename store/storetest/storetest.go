@@ -103,6 +103,14 @@ func besides(t testing.TB) {
 	}
 }
 
+// Long leaves a test that takes several seconds to whole runs (make test).
+func Long(t testing.TB) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("left to make test")
+	}
+}
+
 // URL makes a database for the test, with all tables and nothing in them, and gives its address. The test runs beside
 // others that have called it.
 func URL(t testing.TB) string {
