@@ -70,7 +70,7 @@ func pageOf(t *testing.T, base string) *drive.Page {
 		must(t, p.NoWorker())
 	}
 	t.Cleanup(func() {
-		if t.Failed() || p.Renew("about:blank") != nil {
+		if t.Failed() || p.Renew("") != nil {
 			return
 		}
 		select {

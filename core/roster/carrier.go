@@ -81,9 +81,10 @@ var phone = regexp.MustCompile(`^\+[1-9][0-9]{6,14}$`)
 
 // checkPhone puts a telephone number into its plain form.
 func checkPhone(a *Address) error {
-	a.To = strings.NewReplacer(" ", "", "-", "", "(", "", ")", "", "/", "").Replace(a.To)
+	said := a.To
+	a.To = strings.NewReplacer(" ", "", "-", "", "(", "", ")", "", "/", "").Replace(said)
 	if !phone.MatchString(a.To) {
-		return wrongAddress("%q is not a telephone number; write it with the country, like +353 86 123 4567", a.To)
+		return wrongAddress("%q is not a telephone number; write it with the country, like +353 86 123 4567", said)
 	}
 	return nil
 }

@@ -1,3 +1,4 @@
+import { askOnly } from './kept'
 import { useQuery } from '@tanstack/react-query'
 import { keyOf } from './changes'
 import { api, type AssetChange, type Condition, take, type WatchOrder } from './client'
@@ -31,7 +32,7 @@ export const setCondition = (asset: string, condition: Condition, why: string) =
 export const dropAttachment = (asset: string, id: number) =>
   take(api.DELETE('/api/v1/assets/{asset}/attachments/{id}', { params: { path: { asset, id } } }))
 export const putUnderGuard = (asset: string, body: WatchOrder) =>
-  take(api.PUT('/api/v1/assets/{asset}/guard', { ...at(asset), body }))
+  take(api.PUT('/api/v1/assets/{asset}/guard', { ...at(asset), body, ...(body.try ? { fetch: askOnly } : {}) }))
 
 /** Sends a file as it is. */
 const asIs = (file: File) => ({

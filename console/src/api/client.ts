@@ -94,7 +94,7 @@ export type RunComparison = components['schemas']['RunComparison']
 export type Goal = components['schemas']['Goal']
 export type Plan = components['schemas']['Plan']
 
-export const api = createClient<paths>({ baseUrl: '', fetch: ask })
+export const api = createClient<paths>({ baseUrl: '', fetch: (request) => ask(request) })
 
 /** A problem document (RFC 9457) that the service answered with. */
 export class Problem extends Error {

@@ -55,8 +55,11 @@ let written: ((method: string, path: string) => void) | undefined
 /** Says what is done when the service has taken an act. */
 export const onWritten = (tell: (method: string, path: string) => void) => (written = tell)
 
+/** Asks the service by a request that would be an act, but only tries it: nothing is changed by it. */
+export const askOnly = (request: Request) => ask(request, false)
+
 /** Asks the service; what was kept answers when the service cannot be reached. */
-export async function ask(request: Request): Promise<Response> {
+export async function ask(request: Request, acts = true): Promise<Response> {
   const url = new URL(request.url)
   const keepable =
     canKeep && request.method === 'GET' && !url.searchParams.has('since') && keeps.some((k) => k.test(url.pathname))
@@ -74,7 +77,7 @@ export async function ask(request: Request): Promise<Response> {
     // Who asks for the session itself learns it by the answer.
     if (url.pathname !== '/api/v1/session') ended?.()
   }
-  if (answer.ok && request.method !== 'GET') written?.(request.method, url.pathname)
+  if (acts && answer.ok && request.method !== 'GET') written?.(request.method, url.pathname)
   if (keepable && answer.ok && Date.now() - (keptAt.get(request.url) ?? 0) > apart) {
     keptAt.set(request.url, Date.now())
     void answer

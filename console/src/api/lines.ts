@@ -53,8 +53,8 @@ export function useLines(paths: string[], view: View, columns: number, back = 0)
   useTails(live && paths.length > 0)
   return useQuery({
     queryKey: live
-      ? ['lines', 'live', paths, view.span, columns]
-      : ['lines', 'fixed', paths, fixed?.from ?? view.span, fixed?.until ?? 0, columns, back],
+      ? keyOf('lines', 'live', paths, view.span, columns)
+      : keyOf('lines', 'fixed', paths, fixed?.from ?? view.span, fixed?.until ?? 0, columns, back),
     queryFn: async () => {
       if (live) {
         const now = serviceNow()

@@ -1,3 +1,4 @@
+import { type Held, keyOf } from './changes'
 import { queries } from './queries'
 
 /** A list that the live stream keeps new. An answer that was under way while the stream told something may
@@ -8,7 +9,7 @@ export class LiveList<T extends { id: number }> {
   private underWay = 0
 
   constructor(
-    private readonly key: string,
+    private readonly key: Held,
     private readonly order: (a: T, b: T) => number,
     private readonly keep: (item: T) => boolean = () => true,
   ) {}
@@ -32,7 +33,7 @@ export class LiveList<T extends { id: number }> {
   tell(items: T[]) {
     this.turn++
     if (this.underWay > 0) this.told.push(...items.map((item) => ({ turn: this.turn, item })))
-    queries.setQueryData<T[]>([this.key], (old) => old && this.merge(old, items))
+    queries.setQueryData<T[]>(keyOf(this.key), (old) => old && this.merge(old, items))
   }
 
   private merge(old: T[], items: T[]) {

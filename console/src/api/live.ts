@@ -1,6 +1,6 @@
 import { useSyncExternalStore } from 'react'
 import { takeAlarms } from './alarm'
-import { keyOf } from './changes'
+import { type Held, keyOf } from './changes'
 import type { Change } from './client'
 import { tellKept } from './kept'
 import { takeOutputs } from './output'
@@ -128,7 +128,7 @@ function lose() {
 }
 
 let config = 0
-const configured = [
+const configured: Held[] = [
   'site',
   'signals',
   'guards',
@@ -146,7 +146,7 @@ const configured = [
 function takeChange(change: Change) {
   last = change.commit
   if (config && change.config !== config)
-    for (const what of configured) void queries.invalidateQueries({ queryKey: [what] })
+    for (const what of configured) void queries.invalidateQueries({ queryKey: keyOf(what) })
   config = change.config
   takeSignals(change.signals)
   takeAlarms(change.alarms)

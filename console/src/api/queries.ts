@@ -13,12 +13,16 @@ export const queries = new QueryClient({
   },
 })
 
-/** Does something. What it may have changed is asked for anew as soon as the service has taken it. */
-export const useAct = <In = void, Out = unknown>(act: (input: In) => Promise<Out>) => useMutation({ mutationFn: act })
-onWritten((method, path) => {
+/** Asks anew for what an act may have changed: told by each that the service takes, and again of one that goes on behind its
+ *  answer, once it has ended. */
+export function acted(method: string, path: string) {
   const changed = changedBy(method, path)
   void queries.invalidateQueries({ predicate: (q) => changed(q.queryKey) })
-})
+}
+onWritten(acted)
+
+/** Does something. What it may have changed is asked for anew as soon as the service has taken it. */
+export const useAct = <In = void, Out = unknown>(act: (input: In) => Promise<Out>) => useMutation({ mutationFn: act })
 
 /** Asks for what is shown anew. An answer that is on its way for the first time may be older than the stream: the library takes it
  *  for the new one, so it is asked for once more when it has come. */

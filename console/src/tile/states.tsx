@@ -1,3 +1,4 @@
+import { keyOf } from '../api/changes'
 import { useQueries } from '@tanstack/react-query'
 import { useRef } from 'react'
 import styled from 'styled-components'
@@ -102,13 +103,13 @@ function useCourses(series: { signal: string; title?: string }[], bounds: Stretc
   const alarms = useAlarmsSince(bounds.from, (a) => signals.some((s) => pathOf(s) === a.signal && !hasStates(s)))
   const answers = useQueries({
     queries: signals.map((s) => ({
-      queryKey: [
+      queryKey: keyOf(
         'states',
         pathOf(s),
         live ? bounds.until - bounds.from : bounds,
         live ? Math.floor(bounds.until / 60_000) : 0,
         s.value,
-      ],
+      ),
       queryFn: () =>
         take(
           api.GET('/api/v1/signals/{device}/{signal}/states', {

@@ -1,3 +1,4 @@
+import { askOnly } from '../../api/kept'
 import { useState } from 'react'
 import { api, type ClearAnswer, take } from '../../api/client'
 import { useClearings } from '../../api/history'
@@ -80,7 +81,7 @@ function Order() {
   const ask = useAct(async () => {
     const until = days ? new Date(Date.now() - Number(days) * 86_400_000).toISOString() : undefined
     const body = { what: what ?? '', until, try: true }
-    return { ...(await take(api.POST('/api/v1/clearings', { body }))), until }
+    return { ...(await take(api.POST('/api/v1/clearings', { body, fetch: askOnly }))), until }
   })
   const clear = useSave(
     ({ confirm = '' }) =>

@@ -2,8 +2,8 @@ import { Cells, CellSelect, CellText, FileField } from '../../ui/cells'
 import { useId, useState } from 'react'
 import { api, type ImportJob, type Layout, Problem, take } from '../../api/client'
 import { useDevices } from '../../api/device'
-import { ask } from '../../api/kept'
-import { useAct } from '../../api/queries'
+import { ask, askOnly } from '../../api/kept'
+import { acted, useAct } from '../../api/queries'
 import { useSite } from '../../api/site'
 import { clock, many } from '../../api/words'
 import { Button, Columns, Failure, Prose, QuietButton, Row, Soft, Subheading, Table } from '../../ui/basics'
@@ -27,12 +27,15 @@ async function send(file: File, device: string): Promise<ImportJob> {
 /** Runs an import, or tries it, and waits for its end. */
 async function run(job: ImportJob, attempt: boolean, told: (job: ImportJob) => void): Promise<ImportJob> {
   const body = { layout: job.layout, try: attempt }
-  let now = await take(api.POST('/api/v1/imports/{id}/run', { ...place(job.id), body }))
+  let now = await take(
+    api.POST('/api/v1/imports/{id}/run', { ...place(job.id), body, ...(attempt ? { fetch: askOnly } : {}) }),
+  )
   while (now.state === 'running' || now.state === 'trying') {
     told(now)
     await wait(400)
     now = await take(api.GET('/api/v1/imports/{id}', place(job.id)))
   }
+  if (!attempt) acted('POST', `/api/v1/imports/${job.id}/run`)
   if (now.state === 'failed') throw new Problem(422, now.error)
   told(now)
   return now

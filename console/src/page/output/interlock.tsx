@@ -164,7 +164,10 @@ function Editor({ begin, outputs, fresh, keeper }: EditorProps) {
           />
         )}
       </Fields>
-      <Send send={act.isPending ? 'Trying …' : 'Try'} sent={act.data === 'saved' ? 'Saved.' : undefined}>
+      <Send
+        send={act.isPending && act.variables.act !== 'save' ? 'Trying …' : 'Try'}
+        sent={act.data === 'saved' ? 'Saved.' : undefined}
+      >
         <QuietButton type="submit" name="act" value="save" isDisabled={act.isPending || !i.name}>
           {fresh ? 'Add' : 'Save'}
         </QuietButton>

@@ -1,3 +1,4 @@
+import { askOnly } from '../../api/kept'
 import styled from 'styled-components'
 import { useNavigate, useSearchParams } from 'react-router'
 import { api, pathOf, type Recipe, type RecipeKind, type Signal, take } from '../../api/client'
@@ -96,6 +97,7 @@ function DeriveForm({ kinds, signals, of }: { kinds: RecipeKind[]; signals: Sign
       api.PUT('/api/v1/signals/{device}/{signal}/recipe', {
         params: { path: { device: d.device, signal: d.name } },
         body: { title: d.title, recipe: recipeOf(kind, d), try: attempt },
+        ...(attempt ? { fetch: askOnly } : {}),
       }),
     )
   const declare = useSave(
