@@ -44,6 +44,10 @@ const liveListScript = `
 	list.tell([at(1, 7)]);
 	two([at(1, 1)]); is(await second, [at(1, 7)], 'the second of two');
 	one([at(1, 2)]); is(await first, [at(1, 7)], 'the first, which comes last');
+	let slow; const before = list.list(() => new Promise((done) => { slow = done }));
+	list.tell([at(1, 7)]);
+	is(await list.list(async () => [at(1, 9)]), [at(1, 9)], 'what was told before it was asked is older than the answer');
+	slow([at(1, 2)]); is(await before, [at(1, 7)], 'and newer than one that was asked for before');
 	const failed = list.list(async () => { throw new Error('away') }).catch(() => 'away');
 	list.tell([at(1, 8)]);
 	is(await failed, 'away', 'a failure is told');
