@@ -32,6 +32,7 @@ type Memory struct {
 	HistorySince measure.Instant   `json:"history_since"`
 	Begun        measure.Instant   `json:"begun"` // when the site was first set up
 	HistoryDone  bool              `json:"history_done"`
+	Gateway      string            `json:"gateway,omitempty"` // where the stand-in listened at the last start
 	path         string
 }
 

@@ -3,14 +3,18 @@ package demo
 import (
 	"context"
 	"os"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
 	"jauntylark/api"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
+	"jauntylark/core/roster"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
+	"jauntylark/standin"
 	"jauntylark/store/storetest"
 )
 
@@ -97,5 +101,45 @@ func TestSetUpTwiceIsOnce(t *testing.T) {
 	s2, g2, r2 := counts()
 	if s2 != signals || g2 != guards || r2 > readings+8 {
 		t.Errorf("after a second time: %d signals, %d guards, %d readings, before %d", s2, g2, r2, readings)
+	}
+}
+
+// A demo that is started again reaches its stand-in where that listens now.
+func TestTheStandInIsReachedAfterARestart(t *testing.T) {
+	s := servertest.Start(t)
+	ctx := context.Background()
+	memory, err := Remember(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	reached := func() (to []string) {
+		gateway, err := standin.StartGateway(nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer gateway.Close()
+		demo := Site{Owner: s.Owner, Memory: memory, Gateway: gateway, Say: t.Logf}
+		if err := demo.reach(ctx); err != nil {
+			t.Fatal(err)
+		}
+		var known []roster.Contact
+		var own roster.SiteReach
+		for at, into := range map[api.Place]any{api.ListContacts.At(): &known, api.GetReach.At(): &own} {
+			if err := s.Owner.Call(ctx, at, nil, into); err != nil {
+				t.Fatal(err)
+			}
+		}
+		for _, c := range known {
+			for _, a := range c.Addresses {
+				to = append(to, c.Name+" "+strings.Replace(a.To, gateway.URL, "now", 1))
+			}
+		}
+		slices.Sort(to)
+		return append(to, strings.Replace(own.Heartbeat.URL, gateway.URL, "now", 1))
+	}
+	first := reached()
+	if again := reached(); !slices.Equal(first, again) || !slices.Contains(again, "orla now/push/orlas-phone") ||
+		!slices.Contains(again, "boiler-firm now/hook?as=cap") || !slices.Contains(again, "now/heartbeat") {
+		t.Errorf("at first %q, then %q", first, again)
 	}
 }

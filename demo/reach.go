@@ -3,6 +3,8 @@ package demo
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"jauntylark/api"
@@ -44,26 +46,22 @@ var rosters = []roster.Roster{
 		{Who: []string{"duty-phone"}, By: []string{roster.Voice}, From: alarm.Critical, After: minutes(2)}}},
 }
 
-// reach makes contacts and rosters, and switches on what the site itself tells.
+// reach makes contacts and rosters, and switches on what the site itself tells. What is there already stays, but for
+// where the stand-in listens, which changes with each start.
 func (s *Site) reach(ctx context.Context) error {
 	var known []roster.Contact
-	if err := s.Owner.Call(ctx, api.ListContacts.At(), nil, &known); err != nil || len(known) > 0 {
+	if err := s.Owner.Call(ctx, api.ListContacts.At(), nil, &known); err != nil {
 		return err
 	}
+	if len(known) > 0 {
+		return s.follow(ctx, known)
+	}
 	for _, c := range s.people() {
-		if c.Name == "boiler-firm" && s.Gateway != nil {
-			c.Addresses = append(c.Addresses, roster.Address{Carrier: roster.Webhook, To: s.Gateway.URL + "/hook"},
-				roster.Address{Carrier: roster.Webhook, To: s.Gateway.URL + "/hook?as=cap", Format: "cap"})
+		more, err := s.standIns(c.Name)
+		if err != nil {
+			return err
 		}
-		if c.Name == "orla" && s.Gateway != nil {
-			phone, err := s.Gateway.Subscribe("orlas-phone")
-			if err != nil {
-				return err
-			}
-			p256dh, auth := phone.Keys()
-			c.Addresses = append(c.Addresses, roster.Address{Carrier: roster.Push, To: phone.Endpoint,
-				Keys: &roster.PushKeys{P256dh: p256dh, Auth: auth}})
-		}
+		c.Addresses = append(c.Addresses, more...)
 		if err := s.Owner.Call(ctx, api.PutContact.At(c.Name), c, nil); err != nil {
 			return fmt.Errorf("contact %s: %w", c.Name, err)
 		}
@@ -73,11 +71,77 @@ func (s *Site) reach(ctx context.Context) error {
 			return fmt.Errorf("roster %s: %w", r.Name, err)
 		}
 	}
-	own := object{"tell": []string{"orla"}, "quiet_word": object{"to": "orla", "at": "08:00"}}
+	own := roster.SiteReach{Tell: []string{"orla"}, QuietWord: &roster.QuietWord{To: "orla", At: "08:00"}}
 	if s.Gateway != nil {
-		own["heartbeat"] = object{"url": s.Gateway.URL + "/heartbeat", "every": "1m"}
+		own.Heartbeat = &roster.Heartbeat{URL: s.Gateway.URL + "/heartbeat", Every: minutes(1)}
 	}
-	return s.Owner.Call(ctx, api.PutReach.At(), own, nil)
+	if err := s.Owner.Call(ctx, api.PutReach.At(), own, nil); err != nil {
+		return err
+	}
+	return s.rememberGateway()
+}
+
+// standIns are the addresses of a contact at the stand-in.
+func (s *Site) standIns(contact string) (roster.Addresses, error) {
+	switch {
+	case s.Gateway == nil:
+		return nil, nil
+	case contact == "boiler-firm":
+		return roster.Addresses{{Carrier: roster.Webhook, To: s.Gateway.URL + "/hook"},
+			{Carrier: roster.Webhook, To: s.Gateway.URL + "/hook?as=cap", Format: "cap"}}, nil
+	case contact == "orla":
+		phone, err := s.Gateway.Subscribe("orlas-phone")
+		if err != nil {
+			return nil, err
+		}
+		p256dh, auth := phone.Keys()
+		return roster.Addresses{{Carrier: roster.Push, To: phone.Endpoint,
+			Keys: &roster.PushKeys{P256dh: p256dh, Auth: auth}}}, nil
+	}
+	return nil, nil
+}
+
+// follow puts the stand-in's addresses of today in place of those of the last start.
+func (s *Site) follow(ctx context.Context, known []roster.Contact) error {
+	was := s.Memory.Gateway
+	if s.Gateway == nil || was == "" {
+		return nil
+	}
+	for _, c := range known {
+		kept := slices.DeleteFunc(slices.Clone(c.Addresses), func(a roster.Address) bool {
+			return strings.HasPrefix(a.To, was+"/")
+		})
+		if len(kept) == len(c.Addresses) {
+			continue
+		}
+		more, err := s.standIns(c.Name)
+		if err != nil {
+			return err
+		}
+		c.Addresses = append(kept, more...)
+		if err := s.Owner.Call(ctx, api.PutContact.At(c.Name), c, nil); err != nil {
+			return fmt.Errorf("contact %s: %w", c.Name, err)
+		}
+	}
+	var own roster.SiteReach
+	if err := s.Owner.Call(ctx, api.GetReach.At(), nil, &own); err != nil {
+		return err
+	}
+	if own.Heartbeat != nil && strings.HasPrefix(own.Heartbeat.URL, was+"/") {
+		own.Heartbeat.URL = s.Gateway.URL + "/heartbeat"
+		if err := s.Owner.Call(ctx, api.PutReach.At(), own, nil); err != nil {
+			return err
+		}
+	}
+	return s.rememberGateway()
+}
+
+func (s *Site) rememberGateway() error {
+	if s.Gateway == nil {
+		return nil
+	}
+	s.Memory.Gateway = s.Gateway.URL
+	return s.Memory.keep()
 }
 
 // state makes the demo's statements.

@@ -47,6 +47,11 @@ const Looks = styled.div`
     align-items: start;
   }
 `
+/** What is chosen of the strip below it. */
+const OverStrip = styled(Row)`
+  align-items: end;
+  margin: var(--gap-4) 0 var(--gap-3);
+`
 const hour = 3600_000
 const spans = { '6': 6 * hour, '24': firstStrip.span, '168': 168 * hour, '720': 720 * hour, '8760': 8760 * hour }
 const spanNames = { '6': '6 hours', '24': 'day', '168': 'week', '720': '30 days', '8760': 'year' }
@@ -104,12 +109,12 @@ export function FramesPage() {
         zone={zone}
         strip={(look) => (
           <>
-            <Row $above={4}>
+            <OverStrip>
               <Select label="Frames of the last" value={span} onChange={(v) => set('last', v)} options={spanNames} />
               <QuietLink href={stripFile(device, stretchOf(frames, look))} download={`${device}.gif`}>
                 Save as a moving picture
               </QuietLink>
-            </Row>
+            </OverStrip>
             <FrameStrip
               device={device}
               frames={frames}
