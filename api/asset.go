@@ -31,7 +31,8 @@ var (
 		"GET /assets/{asset}/journal", "What happened to an asset and what belongs to it, newest first")
 	AddPhoto = define[Attaching, asset.Attachment](keeper, "add-photo",
 		"POST /assets/{asset}/photos",
-		"Store a photo of an asset: PNG, JPEG or WebP; it is turned, scaled, and drawn anew without the place where it was taken", created, bringing(board.MostBytes), picturing)
+		"Store a photo of an asset: PNG, JPEG or WebP; it is turned, scaled, and drawn anew without the place where "+
+			"it was taken", created, bringing(board.MostBytes), picturing)
 	AddPaper = define[Attaching, asset.Attachment](keeper, "add-paper",
 		"POST /assets/{asset}/papers", "Store a paper of an asset: PDF", created, bringing(asset.MostPaper))
 	RemoveAttachment = define[RemoveAttachmentIn, None](keeper, "remove-attachment",

@@ -21,7 +21,8 @@ func TestCarriersAreListedWhole(t *testing.T) {
 			t.Fatalf("%T has no %s", of.in, of.field)
 		}
 		if got := strings.Split(f.Tag.Get("enum"), ","); !slices.Equal(got, roster.Carriers) {
-			t.Errorf("%T.%s takes %v; the carriers are %v (core/roster/carrier.go)", of.in, of.field, got, roster.Carriers)
+			t.Errorf("%T.%s takes %v; the carriers are %v (core/roster/carrier.go)", of.in, of.field, got,
+				roster.Carriers)
 		}
 	}
 }

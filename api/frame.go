@@ -52,7 +52,8 @@ type PaletteInfo struct {
 var (
 	GetFrame = define[GetFrameIn, File](viewer, "get-frame",
 		"GET /devices/{device}/frames/{file}",
-		"The frame nearest to a time: TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME may be newest",
+		"The frame nearest to a time: TIME.png, .csv, .json, .cbor, .pgm, or .jpg for the picture beside it; TIME "+
+			"may be newest",
 		gives(bytesOf("image/png"), bytesOf("image/jpeg"), bytesOf("text/csv"), bytesOf("application/json"),
 			bytesOf(frame.CBOR), bytesOf(frame.PGM)))
 	GetStrip = define[GetStripIn, File](viewer, "get-strip",

@@ -118,7 +118,9 @@ type ClearAnswer struct {
 var (
 	ExportReadings = define[ExportReadingsIn, File](viewer, "export-readings",
 		"GET /export", "Readings, or figures by period, as a file", streamed,
-		detail("The answer is streamed. Its ETag stands for what is in it: a reader that was cut off asks again with If-Match and skip, the number of bytes that it has. In CSV a text that begins like a formula has an apostrophe before it; in XLSX texts are cells of text."),
+		detail("The answer is streamed. Its ETag stands for what is in it: a reader that was cut off asks again with "+
+			"If-Match and skip, the number of bytes that it has. In CSV a text that begins like a formula has an "+
+			"apostrophe before it; in XLSX texts are cells of text."),
 		gives(exportKinds()...), answers(http.StatusOK,
 			"the file; the header Readings says how many are in the stretch"),
 		answers(http.StatusPreconditionFailed, "the readings have changed since"))

@@ -12,7 +12,7 @@ import (
 // Accepted is what a service says of a pack that it took in part.
 type Accepted struct {
 	Accepted int               `json:"accepted"`
-	Rejected []measure.Refusal `json:"rejected"`
+	Refused  []measure.Refusal `json:"rejected"`
 }
 
 // ToDevice is what a device is ordered: its settings, and its outputs where it asks for them.
@@ -48,7 +48,8 @@ var (
 		answers(http.StatusServiceUnavailable, "the database is away; Retry-After says when to send again"))
 	SendFrame = define[SendFrameIn, File](keeper, "send-frame",
 		"POST /intake/frames", "Send a thermal frame", keyed,
-		detail("A device sends with its key, a person of role keeper with a token and the device's name in the header Jaunty-Device. See docs/frames.md for the formats. The answer comes after the commit."),
+		detail("A device sends with its key, a person of role keeper with a token and the device's name in the "+
+			"header Jaunty-Device. See docs/frames.md for the formats. The answer comes after the commit."),
 		brings(textOf(frame.CSV, ""), jsonOf[any](frame.JSON), bytesOf(frame.CBOR), bytesOf(frame.PGM),
 			jsonOf[FrameParts]("multipart/form-data")),
 		gives(jsonOf[Accepted]("application/json")),
@@ -61,7 +62,9 @@ var (
 		answers(http.StatusUnprocessableEntity, "it is no frame, or none of this device's size; nothing is kept"))
 	GetOrders = define[GetOrdersIn, File](nobody, "get-orders",
 		"GET /intake/orders", "What a device is ordered to do", keyed,
-		detail("Answers when something is newer than what the device says that it knows, at once or within the wait. A device with outputs says the newest order that it knows; it is answered with all of them after half of the time for which the shortest holds, which renews them."),
+		detail("Answers when something is newer than what the device says that it knows, at once or within the wait. "+
+			"A device with outputs says the newest order that it knows; it is answered with all of them after half "+
+			"of the time for which the shortest holds, which renews them."),
 		gives(jsonOf[ToDevice]("application/json")),
 		answers(http.StatusOK, "the newest order"), answers(http.StatusNoContent, "no newer order came"),
 		answers(http.StatusUnauthorized, "the key is not known"))

@@ -34,21 +34,21 @@ var (
 // ListReadingsIn is the input of ListReadings.
 type ListReadingsIn struct {
 	SignalPath
-	Stretch
+	Window
 	Limit int `query:"limit" default:"10000" minimum:"1" maximum:"100000"`
 }
 
 // GetLineIn is the input of GetLine.
 type GetLineIn struct {
 	SignalPath
-	Stretch
+	Window
 	Columns int `query:"columns" default:"1200" minimum:"1" maximum:"8000"`
 }
 
 // ListLinesIn is the input of ListLines.
 type ListLinesIn struct {
 	SeveralSignals
-	Stretch
+	Window
 	Columns int `query:"columns" default:"1200" minimum:"1" maximum:"8000"`
 }
 
@@ -61,20 +61,20 @@ type ListTailsIn struct {
 // ListStatesIn is the input of ListStates.
 type ListStatesIn struct {
 	SignalPath
-	Stretch
+	Window
 }
 
 // GetSpreadIn is the input of GetSpread.
 type GetSpreadIn struct {
 	SignalPath
-	Stretch
+	Window
 	Bins int `query:"bins" default:"40" minimum:"2" maximum:"400"`
 }
 
 // ListFiguresIn is the input of ListFigures.
 type ListFiguresIn struct {
 	SignalPath
-	Stretch
+	Window
 	Every string `query:"every" default:"1h" doc:"length of the periods: whole days, or a part of a day"`
 	Limit int    `query:"limit" default:"10000" minimum:"1" maximum:"20000"`
 }

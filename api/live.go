@@ -17,7 +17,8 @@ type Beat struct {
 var (
 	WatchLive = define[WatchLiveIn, File](viewer, "watch-live",
 		"GET /live", "Changes as server-sent events", staysOpen,
-		detail("Events: change (a Change; its id is the commit's number) and beat (the time, and whether the database is away, every 5 s). Last-Event-ID, or the query since, resumes without a gap."),
+		detail("Events: change (a Change; its id is the commit's number) and beat (the time, and whether the "+
+			"database is away, every 5 s). Last-Event-ID, or the query since, resumes without a gap."),
 		gives(jsonOf[site.Change]("text/event-stream")), answers(http.StatusOK, "the stream"))
 )
 

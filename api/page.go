@@ -37,14 +37,14 @@ func (w *Within) Bounds(now measure.Instant, usual time.Duration) (from, until m
 	return from, until, nil
 }
 
-// Stretch is a stretch of time in a query: the last hour when nothing is said.
-type Stretch struct {
+// Window is a stretch of time in a query: the last hour when nothing is said.
+type Window struct {
 	Since time.Time `query:"since" doc:"from this instant on; an hour before until when left out"`
 	Until time.Time `query:"until" doc:"up to and with this instant; the newest reading when left out"`
 }
 
 // Bounds settles what was left out and refuses a stretch that ends before it begins.
-func (s Stretch) Bounds(now measure.Instant) (since, until measure.Instant, err error) {
+func (s Window) Bounds(now measure.Instant) (since, until measure.Instant, err error) {
 	since, until = measure.InstantOf(s.Since), measure.InstantOf(s.Until)
 	if s.Until.IsZero() {
 		until = now.Add(measure.FarAhead)

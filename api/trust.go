@@ -74,7 +74,7 @@ type PlanVerificationIn struct {
 // ListDoubtsIn is the input of ListDoubts.
 type ListDoubtsIn struct {
 	SignalPath
-	Stretch
+	Window
 	Columns int `query:"columns" default:"1200" minimum:"1" maximum:"8000"`
 }
 
@@ -82,7 +82,7 @@ type ListDoubtsIn struct {
 type CompareSignalsIn struct {
 	First  string `query:"first" required:"true" doc:"DEVICE/SIGNAL"`
 	Second string `query:"second" required:"true" doc:"DEVICE/SIGNAL, one that is trusted"`
-	Stretch
+	Window
 }
 
 // Trust is why a signal's values can be believed: how it was calibrated and verified.

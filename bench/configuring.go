@@ -44,7 +44,8 @@ func configuring(ctx context.Context, s *process) error {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("%d devices with two signals and a guard each: after a change of one, the next pack takes %.1f ms, %.1f times one with no change before it\n",
+		fmt.Printf("%d devices with two signals and a guard each: after a change of one, the next pack takes %.1f "+
+			"ms, %.1f times one with no change before it\n",
 			of[0], ms(changed), changed.Seconds()/bare.Seconds())
 	}
 	return nil
@@ -75,14 +76,17 @@ func (s *process) packsAfter(key string, do func(int) error) (time.Duration, err
 // fill makes a site larger at once.
 func fill(ctx context.Context, conn *pgx.Conn, from, until int) error {
 	_, err := conn.Exec(ctx, `
-		with new as (insert into device (name, title, created_at) select 'crowd-' || n, '', 0 from generate_series($1::int + 1, $2::int) n returning id)
+		with new as (insert into device (name, title, created_at) select 'crowd-' || n, '', 0
+		    from generate_series($1::int + 1, $2::int) n returning id)
 		insert into device_state (device_id, changed_in) select id, 1 from new`, from, until)
 	for _, statement := range []string{
-		`with new as (insert into signal (device_id, name, kind, created_at) select d.id, s, 'number', 0 from device d, unnest(array['air', 'damp']) s
+		`with new as (insert into signal (device_id, name, kind, created_at) select d.id, s, 'number', 0
+			from device d, unnest(array['air', 'damp']) s
 		 where d.name like 'crowd-%' and not exists (select from signal where device_id = d.id) returning id)
 		 insert into signal_state (signal_id, changed_in) select id, 1 from new`,
 		`insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice)
-		 select s.id, 'crowd-' || s.id, 'above 39', 0.5, 0, 0, 'warning', '{}', '' from signal s join device d on d.id = s.device_id
+		 select s.id, 'crowd-' || s.id, 'above 39', 0.5, 0, 0, 'warning', '{}', '' from signal s
+		     join device d on d.id = s.device_id
 		 where d.name like 'crowd-%' and s.name = 'air' and not exists (select from guard where signal_id = s.id)`,
 		`update ledger set config_no = config_no + 1`,
 		`analyze`, // as the database does by itself, a minute later

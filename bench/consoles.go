@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"jauntylark/api"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/act"
 	"jauntylark/core/board"
 	"jauntylark/core/measure"
@@ -90,8 +90,8 @@ func wallBoard() act.BoardSaving {
 }
 
 // browse opens a browser, signed in.
-func browse(ctx context.Context, s *process) (*drive.Page, func(), error) {
-	page, close, err := drive.Open(ctx, s.url)
+func browse(ctx context.Context, s *process) (*browser.Page, func(), error) {
+	page, close, err := browser.Open(ctx, s.url)
 	if err == nil {
 		if err = page.SignIn(owner, password); err != nil {
 			close()
@@ -133,7 +133,8 @@ func boards(ctx context.Context, s *process) error {
 			(processor() - service).Seconds() / wallFor.Seconds()}
 	}
 	blank, busy := shares["/health/live"], shares["/boards/wall"]
-	fmt.Printf("a board of 24 tiles with %d signals at 1 s, %v: of one core the browser takes %.3f (a blank page %.3f), the service with it %.3f (without it %.3f); aim 0.1 each\n",
+	fmt.Printf("a board of 24 tiles with %d signals at 1 s, %v: of one core the browser takes %.3f (a blank page "+
+		"%.3f), the service with it %.3f (without it %.3f); aim 0.1 each\n",
 		wallSignals, wallFor, busy[0], blank[0], busy[1], blank[1])
 	return end()
 }
@@ -192,8 +193,9 @@ func charts(ctx context.Context, s *process) error {
 			return err
 		}
 		time.Sleep(500 * time.Millisecond)
-		spent, err := drive.Eval[float64](page, `new Promise((done) => {
-			const choice = document.querySelector('[aria-label="What the charts show"] select'), begun = performance.now()
+		spent, err := browser.Eval[float64](page, `new Promise((done) => {
+			const choice = document.querySelector('[aria-label="What the charts show"] select'),
+			    begun = performance.now()
 			choice.value = 'month'
 			choice.dispatchEvent(new Event('change', { bubbles: true }))
 			const look = () => document.querySelector('[data-chart]').getAttribute('aria-label').includes('highest 95')
@@ -203,7 +205,7 @@ func charts(ctx context.Context, s *process) error {
 			return err
 		}
 		took = append(took, time.Duration(spent*1e6))
-		spent, err = drive.Eval[float64](page, `(async () => { const begun = performance.now()
+		spent, err = browser.Eval[float64](page, `(async () => { const begun = performance.now()
 			const since = new Date(Date.now() - 30 * 86_400_000).toISOString()
 			await (await fetch('/api/v1/lines?signal=month/temp&columns=1000&since=' + since)).json()
 			return performance.now() - begun })()`)
@@ -215,7 +217,9 @@ func charts(ctx context.Context, s *process) error {
 	for _, t := range took {
 		drawn += t / times
 	}
-	fmt.Printf("a chart of 30 days of a reading a second, %.1f million: from the click until it is drawn %.0f ms, %.1f times asking for it alone (%.0f ms); aim 300 ms\n", monthOf/1e6, ms(drawn), float64(drawn)/float64(bare), ms(bare))
+	fmt.Printf("a chart of 30 days of a reading a second, %.1f million: from the click until it is drawn %.0f ms, "+
+		"%.1f times asking for it alone (%.0f ms); aim 300 ms\n", monthOf/1e6, ms(drawn), float64(drawn)/float64(bare),
+		ms(bare))
 	return nil
 }
 
@@ -245,6 +249,8 @@ func watching(ctx context.Context, s *process) error {
 	for _, body := range heard {
 		body.Close()
 	}
-	fmt.Printf("%d live consoles, %d signals at 1 s: the service takes %.3f of a core, without them %.3f; their own reading is counted too\n", manyWatch, wallSignals, watched.Seconds()/wallFor.Seconds(), alone.Seconds()/wallFor.Seconds())
+	fmt.Printf("%d live consoles, %d signals at 1 s: the service takes %.3f of a core, without them %.3f; their own "+
+		"reading is counted too\n", manyWatch, wallSignals, watched.Seconds()/wallFor.Seconds(),
+		alone.Seconds()/wallFor.Seconds())
 	return end()
 }

@@ -186,7 +186,8 @@ func runaway(ctx context.Context, s *process) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("one device sends %.0f messages/s (its rate is 200/s), %.0f/s are taken; %d others at 1/s lose nothing of %d\n", rate(int(sent.Load()), crowdFor), rate(int(taken.Load()), crowdFor), crowdDevices, len(loud))
+	fmt.Printf("one device sends %.0f messages/s (its rate is 200/s), %.0f/s are taken; %d others at 1/s lose "+
+		"nothing of %d\n", rate(int(sent.Load()), crowdFor), rate(int(taken.Load()), crowdFor), crowdDevices, len(loud))
 	fmt.Printf("  their p99 %v, without it %v\n", p99(loud), p99(quiet))
 	return nil
 }

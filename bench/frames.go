@@ -14,7 +14,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/client"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
 	"jauntylark/pipeline/configure"
@@ -96,7 +96,9 @@ func frames(ctx context.Context, s *process) error {
 			if f.Device == name {
 				each, raw := float64(f.Bytes)/float64(f.Count), float64(2*width*height)
 				fmt.Printf(
-					"frames %d × %d, 6 regions, HTTP: %.0f/s into the database; decoding alone %.0f/s, ratio %.2f; %.0f bytes a frame, raw 16 bit %.0f, ratio %.2f\n", width, height, stored, alone, stored/alone, each, raw, each/raw)
+					"frames %d × %d, 6 regions, HTTP: %.0f/s into the database; decoding alone %.0f/s, ratio %.2f; "+
+						"%.0f bytes a frame, raw 16 bit %.0f, ratio %.2f\n", width, height, stored, alone, stored/alone,
+					each, raw, each/raw)
 			}
 		}
 	}
@@ -200,13 +202,15 @@ func strip(ctx context.Context, s *process) error {
 		return err
 	}
 	alone := time.Since(begin)
-	fmt.Printf("strip of %d frames: first picture after %.0f ms (click to drawn, median of %d); one frame's picture alone %.1f ms, ratio %.0f\n", stripFrames, seen, stripOpenings, float64(alone.Microseconds())/1000, seen/(float64(alone.Microseconds())/1000))
+	fmt.Printf("strip of %d frames: first picture after %.0f ms (click to drawn, median of %d); one frame's picture "+
+		"alone %.1f ms, ratio %.0f\n", stripFrames, seen, stripOpenings, float64(alone.Microseconds())/1000,
+		seen/(float64(alone.Microseconds())/1000))
 	return nil
 }
 
 // openStrip opens the frames from the page of their device, and tells how many milliseconds later the first picture was
 // there.
-func openStrip(page *drive.Page) (float64, error) {
+func openStrip(page *browser.Page) (float64, error) {
 	if err := page.Goto("/devices/of/strip-eye"); err != nil {
 		return 0, err
 	}
@@ -215,7 +219,7 @@ func openStrip(page *drive.Page) (float64, error) {
 		return 0, err
 	}
 	time.Sleep(time.Second) // as a person takes to see the link
-	_, err := drive.Eval[bool](page, `((window.seen = 0), (() => {
+	_, err := browser.Eval[bool](page, `((window.seen = 0), (() => {
 		const begin = performance.now()
 		const look = () => {
 			const img = [...document.querySelectorAll('[data-strip] img')].find((i) => i.complete && i.naturalWidth > 0)
@@ -231,5 +235,5 @@ func openStrip(page *drive.Page) (float64, error) {
 	if err != nil {
 		return 0, err
 	}
-	return drive.Eval[float64](page, "window.seen")
+	return browser.Eval[float64](page, "window.seen")
 }

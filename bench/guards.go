@@ -62,9 +62,12 @@ func guarding(ctx context.Context, s *process) error {
 	if err := conn.QueryRow(ctx, `select count(*) from alarm where guard like 'bench-%'`).Scan(&alarms); err != nil {
 		return err
 	}
-	fmt.Printf("%d guards on %d signals at %d readings/s: reading to committed alarm p50 %.0f ms, p99 %.0f ms (aim 200), %d alarms\n", guardedDevices*signalsEach*guardsEach,
+	fmt.Printf("%d guards on %d signals at %d readings/s: reading to committed alarm p50 %.0f ms, p99 %.0f ms (aim "+
+		"200), %d alarms\n", guardedDevices*signalsEach*guardsEach,
 		guardedDevices*signalsEach, guardedRate, ms(took[len(took)/2]), ms(took[len(took)*99/100]), alarms)
-	fmt.Printf("  without guards p50 %.0f ms, p99 %.0f ms; guards with all that they raise take %.0f %% of the processor time\n", ms(bare[len(bare)/2]), ms(bare[len(bare)*99/100]), 100*(cpu-bareCPU).Seconds()/cpu.Seconds())
+	fmt.Printf("  without guards p50 %.0f ms, p99 %.0f ms; guards with all that they raise take %.0f %% of the "+
+		"processor time\n", ms(bare[len(bare)/2]), ms(bare[len(bare)*99/100]),
+		100*(cpu-bareCPU).Seconds()/cpu.Seconds())
 	step := stepping()
 	fmt.Printf("  evaluation alone: %.0f ns a guard and reading, %.2f %% of the processor time (aim 15)\n",
 		float64(step.Nanoseconds()), 100*step.Seconds()*guardsEach*guardedRate*guardedFor.Seconds()/cpu.Seconds())
@@ -128,9 +131,11 @@ func processor() time.Duration {
 func guardAll(ctx context.Context, conn *pgx.Conn) error {
 	_, err := conn.Exec(ctx, `
 		insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice)
-		select s.id, 'bench-' || s.id || '-' || n, case n when 1 then 'above 39' when 2 then 'below 5' when 3 then 'outside -10..60' when 4 then 'above 50' else 'above 45' end,
+		select s.id, 'bench-' || s.id || '-' || n, case n when 1 then 'above 39' when 2 then 'below 5' when 3
+		    then 'outside -10..60' when 4 then 'above 50' else 'above 45' end,
 		       0.5, case n when 5 then 1000000000 else 0 end, 0, 'warning', '{}', ''
-		from signal s join device d on d.id = s.device_id cross join generate_series(1, $1) n where d.name like 'guarded-%'`, guardsEach)
+		from signal s join device d on d.id = s.device_id cross join generate_series(1, $1) n
+		    where d.name like 'guarded-%'`, guardsEach)
 	if err == nil {
 		_, err = conn.Exec(ctx, `update ledger set config_no = config_no + 1`)
 	}
@@ -172,7 +177,8 @@ func sweeping(ctx context.Context, conn *pgx.Conn, database string) error {
 		return err
 	}
 	steps := []string{`alter table guard_state drop constraint guard_state_guard_id_fkey`,
-		`insert into guard_state (guard_id, changed_in, kept, due_at) select 1000000000 + n, 0, $1, 4000000000000 + n from generate_series(1, $2::int) n`}
+		`insert into guard_state (guard_id, changed_in, kept, due_at) select 1000000000 + n, 0, $1, 4000000000000 + n
+			from generate_series(1, $2::int) n`}
 	if _, err := conn.Exec(ctx, steps[0]); err != nil {
 		return err
 	}
@@ -212,7 +218,8 @@ func replaying(ctx context.Context, s *process) error {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("replaying 30 days of 1 s, %.1f million readings, %d alarms: %.0f ms; %.2f of merely reading them (aim 0.5)\n", float64(found.Readings)/1e6, len(found.Alarms), ms(took), bare.Seconds()/took.Seconds())
+		fmt.Printf("replaying 30 days of 1 s, %.1f million readings, %d alarms: %.0f ms; %.2f of merely reading them "+
+			"(aim 0.5)\n", float64(found.Readings)/1e6, len(found.Alarms), ms(took), bare.Seconds()/took.Seconds())
 	}
 	return nil
 }
@@ -226,8 +233,12 @@ func searching(ctx context.Context, s *process) error {
 	defer conn.Close(ctx)
 	_, err = conn.Exec(ctx, `
 		insert into journal (commit_no, at, learned_at, kind, subject, text)
-		select 0, 1700000000000 + n, 1700000000000 + n, (array['alarm raised', 'alarm over', 'guard changed', 'device silent'])[1 + n % 4], 'device-' || n % 500 || '/signal',
-		       'Device ' || n % 500 || ' signal is above ' || n % 97 || case when n % 100000 = 7 then ' while the heron stood in the pond' else '' end from generate_series(1, $1::int) n`, journalEntries)
+		select 0, 1700000000000 + n, 1700000000000 + n,
+		    (array['alarm raised', 'alarm over', 'guard changed', 'device silent'])[1 + n % 4],
+		    'device-' || n % 500 || '/signal',
+		       'Device ' || n % 500 || ' signal is above ' || n % 97 || case when n % 100000 = 7
+		           then ' while the heron stood in the pond' else '' end from generate_series(1, $1::int) n`,
+		journalEntries)
 	if err == nil {
 		_, err = conn.Exec(ctx, `analyze journal`)
 	}

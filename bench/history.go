@@ -119,7 +119,8 @@ func lines(ctx context.Context, records *store.Store, conn *pgx.Conn, signal *si
 	}
 	bare, err := typical(5, func() error {
 		rows, err := conn.Query(ctx,
-			`select (at - $1) * $3 / ($2 - $1), min(value), max(value), min(at), max(at) from month_of_rows where signal_id = 1 and at >= $1 and at < $2 group by 1`,
+			`select (at - $1) * $3 / ($2 - $1), min(value), max(value), min(at), max(at) from month_of_rows
+				where signal_id = 1 and at >= $1 and at < $2 group by 1`,
 			int64(from), int64(until), int64(chartColumns))
 		if err != nil {
 			return err

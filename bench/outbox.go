@@ -88,7 +88,8 @@ func outbox(ctx context.Context, s *process) error {
 	if r.n.Load() < outboxNotices {
 		return fmt.Errorf("%d notices of %d came", r.n.Load(), outboxNotices)
 	}
-	fmt.Printf("notices through the outbox, two workers, planned to received: %.0f/s, bare requests %.0f/s, ratio %.2f (aim: 1,000/s)\n",
+	fmt.Printf("notices through the outbox, two workers, planned to received: %.0f/s, bare requests %.0f/s, ratio "+
+		"%.2f (aim: 1,000/s)\n",
 		rate(outboxNotices, took), rate(outboxNotices, bare), bare.Seconds()/took.Seconds())
 	return timeNotices(ctx, s, r)
 }

@@ -67,7 +67,8 @@ func bareCopy(ctx context.Context, database string, rows int, keyed bool) (float
 		return 0, err
 	}
 	defer conn.Close(ctx)
-	table := "create table bare (at bigint not null, value double precision not null, signal_id integer not null, quality smallint not null"
+	table := "create table bare (at bigint not null, value double precision not null, signal_id integer not null, " +
+		"quality smallint not null"
 	if keyed {
 		table += ", primary key (signal_id, at)"
 	}
@@ -129,10 +130,14 @@ func addGuards(ctx context.Context, s *process, start int64) error {
 	}
 	defer db.Close()
 	for _, statement := range []string{
-		fmt.Sprintf(`insert into signal (device_id, name, kind, unit, created_at) select id, 's' || n, 'number', 'Cel', %d from device, generate_series(0, 3) n where device.name like 'pack-%%'`, start),
-		`insert into signal_state (signal_id, changed_in) select id, 0 from signal where id not in (select signal_id from signal_state)`,
+		fmt.Sprintf(`insert into signal (device_id, name, kind, unit, created_at)
+			select id, 's' || n, 'number', 'Cel', %d from device, generate_series(0, 3) n
+			where device.name like 'pack-%%'`, start),
+		`insert into signal_state (signal_id, changed_in) select id, 0 from signal
+			where id not in (select signal_id from signal_state)`,
 		`insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice)
-		 select s.id, 'bench-' || s.id, 'above ' || 28 + s.id % 6, 1, 5000000000, 5000000000, 'warning', '{}', '' from signal s where s.name in ('s0', 's1')`,
+		 select s.id, 'bench-' || s.id, 'above ' || 28 + s.id % 6, 1, 5000000000, 5000000000, 'warning', '{}', ''
+		     from signal s where s.name in ('s0', 's1')`,
 		`update ledger set config_no = config_no + 1`,
 	} {
 		if _, err := db.ExecContext(ctx, statement); err != nil {

@@ -192,6 +192,7 @@ func unknownKeys(ctx context.Context, url string) {
 func halfBodies(ctx context.Context, url, key string) {
 	each(ctx, 300, func(int) {
 		hang(ctx, strings.TrimPrefix(url, "http://"), api.SendReadings.At().String()+
-			" HTTP/1.1\r\nHost: x\r\nContent-Length: 4000000\r\nContent-Type: application/json\r\nAuthorization: Bearer "+key+"\r\n\r\n[")
+			" HTTP/1.1\r\nHost: x\r\nContent-Length: 4000000\r\nContent-Type: application/json\r\nAuthorization: "+
+			"Bearer "+key+"\r\n\r\n[")
 	})
 }

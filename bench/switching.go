@@ -49,7 +49,8 @@ func switching(ctx context.Context, s *process) error {
 	if err := s.owner.Call(ctx, api.PutOutput.At("acts", "fan"), map[string]any{"kind": "switch"}, nil); err != nil {
 		return err
 	}
-	if _, err := publish(s.ways.MQTT, []string{"senses"}, []string{senses}, 100*time.Millisecond); err != nil { // the first makes the signal
+	// the first makes the signal
+	if _, err := publish(s.ways.MQTT, []string{"senses"}, []string{senses}, 100*time.Millisecond); err != nil {
 		return err
 	}
 	lock := map[string]any{"name": "bench", "output": "acts/fan", "signal": "senses/temp", "when": "above 50"}
@@ -70,7 +71,8 @@ func switching(ctx context.Context, s *process) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("Reading in to order out over MQTT beside %d readings/s, committed, %d times: p50 %.1f ms, p99 %.1f ms (aim under 100 ms)\n", besideRate, len(took), percentile(took, 0.5), percentile(took, 0.99))
+	fmt.Printf("Reading in to order out over MQTT beside %d readings/s, committed, %d times: p50 %.1f ms, p99 %.1f "+
+		"ms (aim under 100 ms)\n", besideRate, len(took), percentile(took, 0.5), percentile(took, 0.99))
 	fmt.Printf("  the same broker passing the same messages on: p50 %.1f ms, p99 %.1f ms, ratios %.1f and %.1f\n",
 		percentile(bare, 0.5), percentile(bare, 0.99), percentile(took, 0.5)/percentile(bare, 0.5),
 		percentile(took, 0.99)/percentile(bare, 0.99))

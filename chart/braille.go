@@ -190,7 +190,7 @@ func (g *grid) text(row int) string {
 }
 
 // stretches marks the columns that stretches touch; empty for none.
-func (g *grid) stretches(stretches []Stretch, span Span, sign rune) string {
+func (g *grid) stretches(stretches []Shading, span Span, sign rune) string {
 	line, some := []rune(strings.Repeat(" ", g.width)), false
 	place := func(at measure.Instant) int {
 		return int(float64(max(span.From, min(at, span.Until))-span.From) / float64(span.Until-span.From) * float64(

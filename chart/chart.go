@@ -22,9 +22,9 @@ type Panel struct {
 	Line   []measure.Reading
 	Limits []Limit
 	Whole  bool // all limits are shown, however far off they are
-	Alarms []Stretch
+	Alarms []Shading
 	Called string    // what Alarms are, in a word: alarm, when it is empty
-	Doubts []Stretch // in which readings are of no use
+	Doubts []Shading // in which readings are of no use
 }
 
 // Limit is a value at which a guard speaks.
@@ -33,8 +33,8 @@ type Limit struct {
 	Name  string
 }
 
-// Stretch is a stretch of time.
-type Stretch struct{ From, Until measure.Instant }
+// Shading is a stretch of time.
+type Shading struct{ From, Until measure.Instant }
 
 // Span is what all panels show.
 type Span struct {

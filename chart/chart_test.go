@@ -14,7 +14,7 @@ import (
 func day() (Span, []Panel) {
 	span := Span{From: 1_790_000_000_000, Until: 1_790_086_400_000, Zone: time.UTC}
 	p := Panel{Title: "Shed air", Unit: "Cel", Step: 0.1, Limits: []Limit{{30, "shed-hot"}},
-		Alarms: []Stretch{{span.From + 43_200_000, span.From + 50_000_000}}}
+		Alarms: []Shading{{span.From + 43_200_000, span.From + 50_000_000}}}
 	for i := range 288 {
 		at := span.From + measure.Instant(i)*300_000
 		if i > 100 && i < 130 {
@@ -65,7 +65,7 @@ func TestDoubtIsHatched(t *testing.T) {
 	if err := PNG(&plain, span, panels[:1], Size{640, 200}); err != nil {
 		t.Fatal(err)
 	}
-	panels[0].Doubts = []Stretch{{span.From + 3_600_000, span.From + 5_400_000},
+	panels[0].Doubts = []Shading{{span.From + 3_600_000, span.From + 5_400_000},
 		{span.From - 7_200_000, span.From - 3_600_000}}
 	if err := PNG(&hatched, span, panels[:1], Size{640, 200}); err != nil ||
 		bytes.Equal(plain.Bytes(), hatched.Bytes()) {

@@ -130,7 +130,7 @@ func (p *Panel) parts(span Span) (parts []plotter.XYs) {
 	return parts
 }
 
-func (s Stretch) band(span Span, low, high float64) (*plotter.Polygon, bool) {
+func (s Shading) band(span Span, low, high float64) (*plotter.Polygon, bool) {
 	from, until := max(s.From, span.From), min(s.Until, span.Until)
 	if from >= until {
 		return nil, false
@@ -145,7 +145,7 @@ func (s Stretch) band(span Span, low, high float64) (*plotter.Polygon, bool) {
 }
 
 // hatch draws slanted lines over a stretch.
-type hatch struct{ Stretch }
+type hatch struct{ Shading }
 
 // Plot draws them, over the whole height.
 func (h hatch) Plot(c draw.Canvas, p *plot.Plot) {

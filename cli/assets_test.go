@@ -50,6 +50,7 @@ func ask(t *testing.T) asked {
 
 // What people do with assets on the command line, and what it says when that is wrong.
 func TestAssetsOnTheCommandLine(t *testing.T) {
+	storetest.Long(t)
 	a := ask(t)
 	a.must("device", "add", "fog-pump")
 	a.must("send", "fog-pump/power=40", "fog-pump/cycles=3")
@@ -215,6 +216,7 @@ func TestRunsOnTheCommandLine(t *testing.T) {
 
 // A backup has the assets, their photos, the frames and the runs; what is restored is told in the same words.
 func TestABackupHasAssetsFramesAndRuns(t *testing.T) {
+	storetest.Long(t)
 	p, database, second := newPerson(t), storetest.URL(t), storetest.Bare(t)
 	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database", database,
 		"--http", "127.0.0.1:0")

@@ -36,7 +36,8 @@ func TestBoardsOnTheCommandLine(t *testing.T) {
 		return path
 	}
 	water := file("water.yaml",
-		"name: water\ntitle: Water\nshared: true\ntiling:\n  tiles:\n  - kind: lines\n    series:\n    - signal: pond/oxygen\n  - kind: value\n    series:\n    - signal: pond/oxygen\n")
+		"name: water\ntitle: Water\nshared: true\ntiling:\n  tiles:\n  - kind: lines\n    series:\n    - signal: "+
+			"pond/oxygen\n  - kind: value\n    series:\n    - signal: pond/oxygen\n")
 	says("No boards; make one", "board", "list")
 	says("Version 1 of the board water is published, with 2 tiles.", "board", "set", water)
 	says("Version 2", "board", "set", water, "--note", "once more")

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"flag"
 	"fmt"
 	"math/rand/v2"
 	"net"
@@ -21,7 +22,12 @@ import (
 // binary is the program that the tests run, built by TestMain.
 var binary string
 
+// TestMain lets four tests run at a time: most of what they do is to wait for processes of their own.
 func TestMain(m *testing.M) {
+	flag.Parse()
+	if err := flag.Set("test.parallel", "4"); err != nil {
+		panic(err)
+	}
 	dir, err := os.MkdirTemp("", "jaunty-cli-")
 	if err == nil {
 		binary = filepath.Join(dir, "jaunty")

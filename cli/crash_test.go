@@ -145,7 +145,8 @@ func storedReadings(t *testing.T, db *sql.DB, device string) (stored []measure.R
 	rows, err := db.Query(`
 		select r.at, r.value, r.quality from signal s join device d on d.id = s.device_id cross join lateral (
 			select at, value, quality from reading where signal_id = s.id
-			union all select b.at, b.value, b.quality from block k cross join lateral block_readings(k.body) b where k.signal_id = s.id) r
+			union all select b.at, b.value, b.quality from block k cross join lateral block_readings(k.body) b
+			    where k.signal_id = s.id) r
 		where d.name = $1 order by r.at`, device)
 	if err != nil {
 		t.Fatal(err)

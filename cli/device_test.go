@@ -160,6 +160,7 @@ func TestArrivalsByHand(t *testing.T) {
 
 // A kit goes out as YAML and comes back the same; a changed one is offered before it is applied.
 func TestKitsByHand(t *testing.T) {
+	storetest.Long(t)
 	p, s := guest(t)
 	p.must("device", "add", "pond")
 	s.Send(s.Owner, `{"pond/oxygen": 80, "pond/door": true}`)

@@ -129,7 +129,8 @@ func checkFrames(t *testing.T, db *sql.DB, acked []measure.Reading) {
 	told := map[measure.Instant]int{}
 	rows, err = db.Query(`
 		select r.at from signal s cross join lateral (select at from reading where signal_id = s.id
-			union all select b.at from block k cross join lateral block_readings(k.body) b where k.signal_id = s.id) r where s.name = 'highest'`)
+			union all select b.at from block k cross join lateral block_readings(k.body) b where k.signal_id = s.id) r
+			    where s.name = 'highest'`)
 	if err != nil {
 		t.Fatal(err)
 	}

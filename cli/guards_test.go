@@ -13,6 +13,7 @@ import (
 
 // A person finds a limit on the command line, guards what is computed of a signal, and deals with what is raised.
 func TestGuardsOnTheCommandLine(t *testing.T) {
+	storetest.Long(t)
 	p, address := newPerson(t), freeAddress(t)
 	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database",
 		storetest.URL(t), "--http", address, "--log-level", "error")

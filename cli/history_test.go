@@ -317,8 +317,11 @@ func ofOurs(t *testing.T, database string) (n int) {
 	t.Helper()
 	db := sqlx.MustConnect("pgx", database)
 	defer db.Close()
-	if err := db.Get(&n, `select (select count(*) from pg_class where relnamespace = 'public'::regnamespace) + (select count(*) from pg_proc where pronamespace = 'public'::regnamespace)
-		+ (select count(*) from pg_type where typnamespace = 'public'::regnamespace) + (select count(*) from pg_namespace where nspname = 'analysis')`); err != nil {
+	if err := db.Get(&n, `select (select count(*) from pg_class
+		where relnamespace = 'public'::regnamespace) + (select count(*) from pg_proc
+		where pronamespace = 'public'::regnamespace)
+		+ (select count(*) from pg_type where typnamespace = 'public'::regnamespace) + (select count(*)
+		    from pg_namespace where nspname = 'analysis')`); err != nil {
 		t.Fatal(err)
 	}
 	return n

@@ -12,6 +12,7 @@ import (
 
 // What the command line says of how alarms end, of states, faults and runs.
 func TestHonestOnTheCommandLine(t *testing.T) {
+	storetest.Long(t)
 	p, address := newPerson(t), freeAddress(t)
 	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database",
 		storetest.URL(t), "--http", address, "--log-level", "error")
@@ -22,7 +23,8 @@ func TestHonestOnTheCommandLine(t *testing.T) {
 	if text := p.must("guard", "add", "d/level", "--name", "high", "--when", "above 10", "--rung", "above 20, critical",
 		"--rung", "below 1, deadband 0.1", "--deadband", "0.5", "--on-delay", "0s", "--off-delay",
 		"3s"); !strings.Contains(text,
-		"warning when d/level is above 10, deadband 0.5, over after 3s; critical when above 20, deadband 0.5, over after 3s; warning when below 1, deadband 0.1, over after 3s") {
+		"warning when d/level is above 10, deadband 0.5, over after 3s; critical when above 20, deadband 0.5, over "+
+			"after 3s; warning when below 1, deadband 0.1, over after 3s") {
 		t.Error(text)
 	}
 	p.must("send", "d/level=12")

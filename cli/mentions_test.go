@@ -13,7 +13,8 @@ import (
 
 // mention is a command line in a text: up to where the text around it goes on.
 var mention = regexp.MustCompile(
-	"(?:^|[ \"'`(>$\\t/])jaunty ((?:\\[?[A-Za-z0-9…%][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*')(?: (?:\\[?[A-Za-z0-9…'/%<$][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*'))*)")
+	"(?:^|[ \"'`(>$\\t/])jaunty ((?:\\[?[A-Za-z0-9…%][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*')(?: " +
+		"(?:\\[?[A-Za-z0-9…'/%<$][^ \"`;|&(){}\\n]*|--?[a-z][^ \"`;|&(){}\\n]*|'[^'\\n]*'))*)")
 
 var flagName = regexp.MustCompile(`^--([a-z][a-z-]+)`)
 

@@ -120,7 +120,8 @@ func TestOutputsThroughKills(t *testing.T) {
 func ordersOf(t *testing.T, db *sql.DB, path string) (states []string) {
 	t.Helper()
 	rows, err := db.Query(
-		`select text from journal where kind = 'output ordered' and subject = $1 and text not like '% stays %' order by id`, path)
+		`select text from journal where kind = 'output ordered' and subject = $1 and text not like '% stays %'
+			order by id`, path)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -38,6 +38,7 @@ func gateways(t *testing.T) (inbox *standin.Inbox, file, smtp string, g *standin
 
 // From nothing to "you will be told", by commands alone.
 func TestReachingPeopleByCommands(t *testing.T) {
+	storetest.Long(t)
 	inbox, file, smtp, g := gateways(t)
 	p := newPerson(t)
 	d := p.start([]string{"JAUNTY_PASSWORD=a long secret", "JAUNTY_OWNER=o@b.example"}, "serve", "--database",

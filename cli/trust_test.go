@@ -27,6 +27,7 @@ func expectIn(t *testing.T, text string, parts ...string) {
 
 // A signal is learned to be trusted by hand: said what it is, calibrated, verified, compared, and told about.
 func TestTrustByHand(t *testing.T) {
+	storetest.Long(t)
 	p, s := newPerson(t), servertest.On(t, storetest.URL(t), "127.0.0.1:0")
 	p.login(s.URL, servertest.Owner, servertest.Password)
 	p.must("device", "add", "cellar")
@@ -98,6 +99,7 @@ func TestTrustByHand(t *testing.T) {
 
 // Signals are derived and added up by hand, with a tariff from a file, and seen in other units.
 func TestMeaningByHand(t *testing.T) {
+	storetest.Long(t)
 	p, s := newPerson(t), servertest.On(t, storetest.URL(t), "127.0.0.1:0")
 	p.login(s.URL, servertest.Owner, servertest.Password)
 	p.must("device", "add", "cellar")
@@ -140,7 +142,8 @@ func TestMeaningByHand(t *testing.T) {
 	}
 	write("name: flat\nversions:\n  - from: 2026-01-01\n    rates:\n      - name: all\n        blocks: [{prise: 0.5}]\n")
 	p.refused(2, "prise", "tariff", "set", file)
-	write("name: flat\nversions:\n  - from: 2026-01-01\n    standing: 0.25\n    rates:\n      - name: all\n        blocks: [{price: 0.5}]\n")
+	write("name: flat\nversions:\n  - from: 2026-01-01\n    standing: 0.25\n    rates:\n      - name: all\n        " +
+		"blocks: [{price: 0.5}]\n")
 	expectIn(t, p.must("tariff", "set", file), "Tariff flat is saved")
 	expectIn(t, p.must("tariff", "show", "flat"), `price: "0.5"`, `standing: "0.25"`)
 	expectIn(t, p.must("tariff", "remove", "flat"), "is removed")

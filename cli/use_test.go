@@ -98,6 +98,7 @@ func TestSettings(t *testing.T) {
 
 // Help and completion are there for every command, with an example.
 func TestEveryCommandHasHelp(t *testing.T) {
+	storetest.Long(t)
 	p := newPerson(t)
 	var visit func(path ...string)
 	visited := 0

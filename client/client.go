@@ -34,8 +34,8 @@ type Problem struct {
 		Location string `json:"location"`
 		Message  string `json:"message"`
 	} `json:"errors"`
-	Rejected []measure.Refusal `json:"rejected"`
-	After    time.Duration     `json:"-"` // from Retry-After; 0: the answer did not say
+	Refused []measure.Refusal `json:"rejected"`
+	After   time.Duration     `json:"-"` // from Retry-After; 0: the answer did not say
 }
 
 // Error gives the detail, and what is wrong with each field when the detail does not say.
@@ -93,7 +93,7 @@ func (c *Client) SendReadings(ctx context.Context, contentType string, body []by
 		return nil, nil
 	}
 	var out api.Accepted
-	return out.Rejected, json.NewDecoder(answer.Body).Decode(&out)
+	return out.Refused, json.NewDecoder(answer.Body).Decode(&out)
 }
 
 // SendAs sends a body of a device, with a person's token.

@@ -60,7 +60,8 @@ func TestRefusalsAreProblems(t *testing.T) {
 	}{
 		{422, "", `{"status":422,"title":"Unprocessable Entity","detail":"validation failed","errors":[{"location":"body.when","message":"is no test"},{"location":"body.tell","message":"there is nobody"}]}`,
 			"validation failed; when: is no test; tell: there is nobody", 0},
-		{422, "", `{"status":422,"detail":"when: is no test","errors":[{"location":"body.when","message":"is no test"}]}`, "when: is no test", 0}, // said once
+		// said once
+		{422, "", `{"status":422,"detail":"when: is no test","errors":[{"location":"body.when","message":"is no test"}]}`, "when: is no test", 0},
 		{404, "", `{"status":404,"title":"Not Found"}`, "404 Not Found", 0},
 		{429, "7", `{"status":429,"detail":"too fast"}`, "too fast", 7 * time.Second},
 		{502, "", `<html>bad gateway</html>`, "answered 502 Bad Gateway", 0},
@@ -113,7 +114,7 @@ func TestReadingsAreTakenWholeOrInPart(t *testing.T) {
 	}
 	_, err := c.SendReadings(context.Background(), "text/csv", []byte("none"))
 	var problem *client.Problem
-	if !errors.As(err, &problem) || len(problem.Rejected) != 1 {
+	if !errors.As(err, &problem) || len(problem.Refused) != 1 {
 		t.Error("not at all:", err)
 	}
 }
@@ -179,7 +180,8 @@ func TestFollowGivesEachEvent(t *testing.T) {
 		got = append(got, e.ID+" "+e.Name+" "+string(e.Data))
 		return nil
 	})
-	if !errors.Is(err, io.EOF) || fmt.Sprint(got) != `[8 change {"after":"7"}  beat {}]` { // what was cut off is no event
+	// what was cut off is no event
+	if !errors.Is(err, io.EOF) || fmt.Sprint(got) != `[8 change {"after":"7"}  beat {}]` {
 		t.Errorf("%v %v", got, err)
 	}
 	stop := errors.New("stop")

@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"jauntylark/api"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/alarm"
 	"jauntylark/core/frame"
 	"jauntylark/core/measure"
@@ -34,7 +34,7 @@ func scene(warm float64, at measure.Instant) []byte {
 }
 
 // watched is a site with a switchboard that a thermal camera looks at: 12 frames, each warmer.
-func watched(t *testing.T) (*servertest.Service, *drive.Page) {
+func watched(t *testing.T) (*servertest.Service, *browser.Page) {
 	t.Helper()
 	s, p := visit(t)
 	eye := s.Device("eye")
@@ -271,7 +271,7 @@ func TestAChartCallsNobodyBack(t *testing.T) {
 	})()`)
 	must(t, p.Until(`document.querySelector('h1')?.innerText === 'Journal'`))
 	time.Sleep(time.Second)
-	if at, err := drive.Eval[string](p, "location.pathname + location.search"); err != nil || at != "/journal" {
+	if at, err := browser.Eval[string](p, "location.pathname + location.search"); err != nil || at != "/journal" {
 		t.Errorf("the chart called back to %s, %v", at, err)
 	}
 	complaints(t, p)

@@ -11,7 +11,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/client"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/board"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
@@ -19,7 +19,7 @@ import (
 )
 
 // menu opens a menu by its label and takes one of its items, by keyboard.
-func menu(t *testing.T, p *drive.Page, label, item string) {
+func menu(t *testing.T, p *browser.Page, label, item string) {
 	t.Helper()
 	focus(t, p, fmt.Sprintf(`button[aria-label^="%s"]`, label))
 	must(t, p.Press("Enter"))
@@ -27,15 +27,15 @@ func menu(t *testing.T, p *drive.Page, label, item string) {
 }
 
 // eval runs JavaScript for its effect.
-func eval(t *testing.T, p *drive.Page, script string) {
+func eval(t *testing.T, p *browser.Page, script string) {
 	t.Helper()
-	_, err := drive.Eval[bool](p, `((() => { `+script+` })(), true)`)
+	_, err := browser.Eval[bool](p, `((() => { `+script+` })(), true)`)
 	must(t, err)
 }
 
 // glasshouse is a site with something of every sort: numbers with and without bands, a switch, text, an output, a
 // total, an alarm that stands and one that is over.
-func glasshouse(t *testing.T) (*servertest.Service, *drive.Page, *client.Client) {
+func glasshouse(t *testing.T) (*servertest.Service, *browser.Page, *client.Client) {
 	t.Helper()
 	s, p := visit(t)
 	d := s.Device("d")
@@ -82,9 +82,9 @@ func putBoard(s *servertest.Service, name string, tiles ...tileOf) {
 }
 
 // place is where a tile lies while the board is arranged: column, row, width, height.
-func place(t *testing.T, p *drive.Page, id string) string {
+func place(t *testing.T, p *browser.Page, id string) string {
 	t.Helper()
-	at, err := drive.Eval[string](p, `document.querySelector('[data-cell=`+id+`]')?.dataset.place ?? ''`)
+	at, err := browser.Eval[string](p, `document.querySelector('[data-cell=`+id+`]')?.dataset.place ?? ''`)
 	must(t, err)
 	return at
 }
@@ -101,7 +101,8 @@ func TestArrangeABoard(t *testing.T) {
 
 	press(t, p, "Add a tile") // one
 	must(t, p.Until(`[...document.querySelectorAll('[role=dialog] label')].some((l) => l.innerText.includes('D air'))`))
-	eval(t, p, `[...document.querySelectorAll('[role=dialog] label')].find((l) => l.innerText.includes('D air')).control.click()`) // two
+	// two
+	eval(t, p, `[...document.querySelectorAll('[role=dialog] label')].find((l) => l.innerText.includes('D air')).control.click()`)
 	must(t, p.Until(`document.querySelector('[data-preview=value] [data-signal="d/air"]')?.innerText.includes('21')`))
 	press(t, p, "Add to the board") // three
 	must(t, p.Until(`document.querySelector('[data-cell=t1] [data-signal="d/air"]')`))
@@ -136,7 +137,7 @@ func TestArrangeABoard(t *testing.T) {
 
 	must(t, p.Drag("[data-move=t1]", 0, 300))
 	must(t, p.Until(`Number(document.querySelector('[data-cell=t1]').dataset.place.split(' ')[1]) > 2`))
-	overlaps, err := drive.Eval[bool](p, `(() => { const all = [...document.querySelectorAll('[data-cell]')].map((c) => c.dataset.place.split(' ').map(Number))
+	overlaps, err := browser.Eval[bool](p, `(() => { const all = [...document.querySelectorAll('[data-cell]')].map((c) => c.dataset.place.split(' ').map(Number))
 		return all.some(([x, y, w, h], i) => all.some(([a, b, c, d], j) => i !== j && x < a + c && a < x + w && y < b + d && b < y + h)) })()`)
 	must(t, err)
 	if overlaps {
@@ -160,7 +161,7 @@ func TestArrangeABoard(t *testing.T) {
 	write(t, p, "Note", 0, "the first three")
 	press(t, p, "Publish")
 	must(t, p.Until(`location.pathname === '/boards/the-house' && document.querySelectorAll('[data-tile]').length === 3`))
-	order, err := drive.Eval[[]string](p, `[...document.querySelectorAll('[data-tile]')].map((e) => e.dataset.tile)`)
+	order, err := browser.Eval[[]string](p, `[...document.querySelectorAll('[data-tile]')].map((e) => e.dataset.tile)`)
 	must(t, err)
 	must(t, p.Look(390, 800, false))
 	must(t, p.Until(`(() => { const all = [...document.querySelectorAll('[data-tile]')].map((e) => e.getBoundingClientRect())
@@ -223,18 +224,18 @@ func TestEveryKindOfTile(t *testing.T) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	bad, err := drive.Eval[bool](p,
+	bad, err := browser.Eval[bool](p,
 		`window.bad === 1 || !!document.querySelector('[data-kind=note] script, [data-kind=note] a[href^=javascript]')`)
 	must(t, err)
 	if bad {
 		t.Error("a note ran a script, or offers to")
 	}
-	shift, err := drive.Eval[float64](p, `new Promise((done) => { let sum = 0
+	shift, err := browser.Eval[float64](p, `new Promise((done) => { let sum = 0
 		new PerformanceObserver((list) => { for (const e of list.getEntries()) if (!e.hadRecentInput) { sum += e.value; (window.moved ??= []).push(e.value.toFixed(3) + ' at ' + e.startTime.toFixed(0) + ': ' + e.sources.map((x) => (x.node?.outerHTML ?? x.node?.textContent ?? '?').slice(0, 200) + ' ' + JSON.stringify(x.previousRect) + ' -> ' + JSON.stringify(x.currentRect)).join(' | ')) } }).observe({ type: 'layout-shift', buffered: true })
 		setTimeout(() => done(sum), 400) })`)
 	must(t, err)
 	if shift > 0.01 {
-		what, _ := drive.Eval[string](p, `window.moved.join('\n')`)
+		what, _ := browser.Eval[string](p, `window.moved.join('\n')`)
 		t.Errorf("while data landed the page moved by %v: %s", shift, what)
 	}
 	accessible(t, p, "/boards/all", "[data-kind=mimic]")
@@ -242,7 +243,7 @@ func TestEveryKindOfTile(t *testing.T) {
 	must(t, p.Look(1280, 800, true))
 	must(t, p.Goto("/boards/all"))
 	must(t, p.See("canvas"))
-	paper, err := drive.Eval[string](p,
+	paper, err := browser.Eval[string](p,
 		`(dispatchEvent(new Event('beforeprint')), getComputedStyle(document.documentElement).getPropertyValue('--paper').trim())`)
 	must(t, err)
 	if paper != "#f6f2e9" {
@@ -259,7 +260,7 @@ func TestPinsBlinkOnlyUntilSomebodyHasIt(t *testing.T) {
 	must(t, p.Goto("/boards/map"))
 	const motion = `getComputedStyle(document.querySelector('[data-pin="d/air"] svg')).animationName`
 	must(t, p.Until(`document.querySelector('[data-pin="d/air"]')`))
-	if still, err := drive.Eval[bool](p, `!document.querySelector('[data-pin="d/air"] svg')`); err != nil || !still {
+	if still, err := browser.Eval[bool](p, `!document.querySelector('[data-pin="d/air"] svg')`); err != nil || !still {
 		t.Error("a pin has a mark while nothing is wrong", err)
 	}
 	s.Send(d, `{"air": 31}`)

@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"jauntylark/api"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/record"
@@ -23,9 +23,9 @@ func shows(words string) string {
 }
 
 // span is how many seconds the chart shows.
-func span(t *testing.T, p *drive.Page) float64 {
+func span(t *testing.T, p *browser.Page) float64 {
 	t.Helper()
-	s, err := drive.Eval[float64](p, `(Number(`+chart+`.dataset.until) - Number(`+chart+`.dataset.from)) / 1000`)
+	s, err := browser.Eval[float64](p, `(Number(`+chart+`.dataset.until) - Number(`+chart+`.dataset.from)) / 1000`)
 	must(t, err)
 	return s
 }
@@ -110,7 +110,7 @@ func TestChartsDoNotLie(t *testing.T) {
 	must(t, p.Until(shows("the clocks go back 1 h at 01:00")))
 	must(t, p.Until(shows("lowest 20")))
 	time.Sleep(300 * time.Millisecond) // it is drawn
-	gap, err := drive.Eval[float64](p, `(() => { // columns of pixels in which nothing of the line's colour is
+	gap, err := browser.Eval[float64](p, `(() => { // columns of pixels in which nothing of the line's colour is
 		const c = document.querySelector('canvas'), w = c.width, h = c.height, px = c.getContext('2d').getImageData(0, 0, w, h).data
 		const [r, g, b] = [0x17, 0x60, 0x7a]
 		let empty = 0
@@ -164,7 +164,7 @@ func TestWhatIsSeenIsSaved(t *testing.T) {
 		menu(t, p, "What to do with D air", item)
 		must(t, p.Until(fmt.Sprintf(`window.saved.length === %d`, i+1)))
 	}
-	got, err := drive.Eval[[][]any](p, `saved`)
+	got, err := browser.Eval[[][]any](p, `saved`)
 	must(t, err)
 	csv, svg, png := got[0], got[1], got[2]
 	if csv[0] != "text/csv" || strings.Count(csv[2].(string), "\r\n") < 1000 ||
@@ -178,7 +178,7 @@ func TestWhatIsSeenIsSaved(t *testing.T) {
 	if png[0] != "image/png" || png[1].(float64) < 5000 {
 		t.Errorf("the PNG is %v of %v bytes", png[0], png[1])
 	}
-	if names, _ := drive.Eval[string](p, `savedAs`); names != "d-air.csv d-air.svg d-air.png " {
+	if names, _ := browser.Eval[string](p, `savedAs`); names != "d-air.csv d-air.svg d-air.png " {
 		t.Errorf("the files are called %q", names)
 	}
 	complaints(t, p)

@@ -17,7 +17,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/console"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
 )
@@ -37,10 +37,10 @@ func TestMain(m *testing.M) {
 var browsing, endBrowser = context.WithCancel(context.Background())
 
 // shared is the browser that all tests open their pages in.
-var shared = sync.OnceValues(func() (*drive.Browser, error) { return drive.Start(browsing) })
+var shared = sync.OnceValues(func() (*browser.Browser, error) { return browser.Start(browsing) })
 
 // page opens a page of its own for the console at base.
-func page(t *testing.T, base string) *drive.Page {
+func page(t *testing.T, base string) *browser.Page {
 	t.Helper()
 	storetest.Long(t)
 	browser, err := shared()
@@ -52,13 +52,13 @@ func page(t *testing.T, base string) *drive.Page {
 }
 
 // spare are pages that a test has left, and the next may take.
-var spare = make(chan *drive.Page, 2)
+var spare = make(chan *browser.Page, 2)
 
 // pageOf gives a page for the console at base, without its service worker.
-func pageOf(t *testing.T, base string) *drive.Page {
+func pageOf(t *testing.T, base string) *browser.Page {
 	t.Helper()
 	storetest.Long(t)
-	var p *drive.Page
+	var p *browser.Page
 	select {
 	case p = <-spare:
 		must(t, p.Renew(base))
@@ -82,7 +82,7 @@ func pageOf(t *testing.T, base string) *drive.Page {
 }
 
 // openWithWorker opens it with its service worker.
-func openWithWorker(t *testing.T, s *servertest.Service) *drive.Page {
+func openWithWorker(t *testing.T, s *servertest.Service) *browser.Page {
 	t.Helper()
 	p := page(t, s.URL)
 	must(t, p.Carry(s.Session(servertest.Owner, servertest.Password)))
@@ -90,7 +90,7 @@ func openWithWorker(t *testing.T, s *servertest.Service) *drive.Page {
 }
 
 // visit runs a service and opens its console in a browser, signed in as the owner.
-func visit(t *testing.T) (*servertest.Service, *drive.Page) {
+func visit(t *testing.T) (*servertest.Service, *browser.Page) {
 	t.Helper()
 	storetest.Long(t)
 	if _, err := fs.Stat(console.Files(), "index.html"); err != nil {
@@ -101,13 +101,13 @@ func visit(t *testing.T) (*servertest.Service, *drive.Page) {
 }
 
 // open opens the console of a service in a browser, signed in as the owner.
-func open(t *testing.T, s *servertest.Service) *drive.Page {
+func open(t *testing.T, s *servertest.Service) *browser.Page {
 	t.Helper()
 	return openAs(t, s, servertest.Owner, servertest.Password)
 }
 
 // openAs opens it signed in as somebody.
-func openAs(t *testing.T, s *servertest.Service, email, password string) *drive.Page {
+func openAs(t *testing.T, s *servertest.Service, email, password string) *browser.Page {
 	t.Helper()
 	p := pageOf(t, s.URL)
 	must(t, p.Carry(s.Session(email, password)))
@@ -122,7 +122,7 @@ func must(t *testing.T, err error) {
 }
 
 // complaints are the page's errors but for the refused requests that tests cause on purpose.
-func complaints(t *testing.T, p *drive.Page) {
+func complaints(t *testing.T, p *browser.Page) {
 	t.Helper()
 	for _, e := range p.Errors() {
 		if !strings.Contains(e, "Failed to load resource") {
@@ -143,7 +143,7 @@ func TestSignIn(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('wrong')`))
 	must(t, p.SignIn(servertest.Owner, servertest.Password))
 	must(t, p.Until(says+`('Nothing is watched yet.')`))
-	cookies, err := drive.Eval[string](p, "document.cookie")
+	cookies, err := browser.Eval[string](p, "document.cookie")
 	must(t, err)
 	if cookies != "" {
 		t.Errorf("a script can read the session: %q", cookies)
@@ -169,7 +169,7 @@ func TestOneAlarmFromRaiseToQuiet(t *testing.T) {
 
 	for range 30 { // by keyboard: Tab to the button, Enter
 		must(t, p.Press("Tab"))
-		on, err := drive.Eval[string](p, "document.activeElement.innerText || ''")
+		on, err := browser.Eval[string](p, "document.activeElement.innerText || ''")
 		must(t, err)
 		if on == "I have it" {
 			break
@@ -205,7 +205,7 @@ func TestASignalsPage(t *testing.T) {
 	menu(t, p, "What to do with Pond oxygen", "Values as a table")
 	must(t, p.Until(`[...document.querySelectorAll('[data-values] td')].some((c) => c.textContent === '91')`))
 	must(t, p.Press("Escape"))
-	drawn, err := drive.Eval[bool](p,
+	drawn, err := browser.Eval[bool](p,
 		`(() => { const c = document.querySelector('canvas'); return c.getContext('2d').getImageData(0, 0, c.width, c.height).data.some((v) => v !== 0) })()`)
 	must(t, err)
 	if !drawn {
@@ -235,7 +235,7 @@ func TestABrokenConnectionIsToldAndHealed(t *testing.T) {
 
 // front stands between browser and service. It holds back the requests that hold chooses, before they
 // are passed on, and the answers that late chooses, after they were made, until let is closed.
-func front(t *testing.T, s *servertest.Service, hold, late func(*http.Request) bool, let <-chan struct{}) *drive.Page {
+func front(t *testing.T, s *servertest.Service, hold, late func(*http.Request) bool, let <-chan struct{}) *browser.Page {
 	t.Helper()
 	target, err := url.Parse(s.URL)
 	must(t, err)
@@ -336,7 +336,7 @@ func TestAccessibility(t *testing.T) {
 }
 
 // accessible lets axe look at a page in both themes, and looks whether it scrolls sideways on a phone.
-func accessible(t *testing.T, p *drive.Page, path, wait string) {
+func accessible(t *testing.T, p *browser.Page, path, wait string) {
 	t.Helper()
 	must(t, p.Look(1280, 800, false))
 	if strings.HasPrefix(path, "/wall") { // it has no places around it
@@ -363,21 +363,21 @@ func accessible(t *testing.T, p *drive.Page, path, wait string) {
 const allRules = `{runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']}`
 
 // audit has axe look at the page as it is.
-func audit(t *testing.T, p *drive.Page, where string) {
+func audit(t *testing.T, p *browser.Page, where string) {
 	t.Helper()
 	auditBy(t, p, where, allRules)
 }
 
 // auditBy has axe look at the page as it is, by some of its rules.
-func auditBy(t *testing.T, p *drive.Page, where, rules string) {
+func auditBy(t *testing.T, p *browser.Page, where, rules string) {
 	t.Helper()
-	if there, err := drive.Eval[bool](p, `'axe' in window`); err == nil && !there {
+	if there, err := browser.Eval[bool](p, `'axe' in window`); err == nil && !there {
 		axe, err := os.ReadFile("node_modules/axe-core/axe.min.js")
 		must(t, err)
-		_, err = drive.Eval[bool](p, string(axe)+"; true")
+		_, err = browser.Eval[bool](p, string(axe)+"; true")
 		must(t, err)
 	}
-	found, err := drive.Eval[struct {
+	found, err := browser.Eval[struct {
 		Passed int
 		Wrong  []string
 	}](p, `axe.run(document, `+rules+`).then((r) => ({

@@ -8,13 +8,13 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/client"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/site"
 	"jauntylark/store/storetest"
 )
 
 // press presses the button whose words are these.
-func press(t *testing.T, p *drive.Page, words string) {
+func press(t *testing.T, p *browser.Page, words string) {
 	t.Helper()
 	find := `[...` + inFront + `.querySelectorAll('button, [role=menuitem]')].find(b => b.innerText === '` + words +
 		`' && !b.disabled)`
@@ -28,7 +28,7 @@ func press(t *testing.T, p *drive.Page, words string) {
 			button.focus()
 		})()`)
 		must(t, p.Press("Enter"))
-		if missed, err := drive.Eval[bool](p, `window.missed === true`); err != nil || !missed {
+		if missed, err := browser.Eval[bool](p, `window.missed === true`); err != nil || !missed {
 			return
 		}
 	}
@@ -55,7 +55,7 @@ func TestConnectADevice(t *testing.T) {
 	must(t, p.Type("input[name=title]", "Greenhouse door"))
 	must(t, p.Press("Enter"))
 	must(t, p.Until(says+`('Greenhouse door is added') && `+says+`('Waiting for the first reading')`))
-	key, err := drive.Eval[string](p, "document.querySelector('[data-key]').innerText")
+	key, err := browser.Eval[string](p, "document.querySelector('[data-key]').innerText")
 	must(t, err)
 	press(t, p, "MQTT")
 	must(t, p.Until(says+`('-u greenhouse-door -P `+key+`')`))
@@ -73,7 +73,7 @@ func TestConnectADevice(t *testing.T) {
 	must(t, p.Until(says+`('10 min behind our clock')`))
 	must(t, p.Goto("/devices"))
 	must(t, p.Until(`document.querySelector('[data-device=greenhouse-door]')?.innerText.includes('Greenhouse door')`))
-	if text, err := drive.Eval[string](p, "document.body.innerText"); err != nil || strings.Contains(text, key) {
+	if text, err := browser.Eval[string](p, "document.body.innerText"); err != nil || strings.Contains(text, key) {
 		t.Errorf("the key is told again: %v", err)
 	}
 	complaints(t, p)
@@ -121,7 +121,7 @@ func TestArrivalsAndKits(t *testing.T) {
 	must(t, p.Goto("/devices/arrivals"))
 	press(t, p, "Make a key")
 	must(t, p.Until(`document.querySelector('[data-key]')`))
-	key, err := drive.Eval[string](p, "document.querySelector('[data-key]').innerText")
+	key, err := browser.Eval[string](p, "document.querySelector('[data-key]').innerText")
 	must(t, err)
 	r, _ := http.NewRequest(http.MethodPost, s.URL+api.SendReadings.At().Path, strings.NewReader(`{"oxygen": 70}`))
 	r.Header.Set("Authorization", "Bearer "+key)
@@ -133,7 +133,7 @@ func TestArrivalsAndKits(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[data-arrival=second-pond]')?.innerText.includes('oxygen 70')`))
 	must(t, p.Until(`document.querySelector('nav').innerText.includes('+1')`))
 	must(t, p.Until(`document.querySelector('select[name=kit] option[value="pond-probe"]')`))
-	if _, err := drive.Eval[bool](p,
+	if _, err := browser.Eval[bool](p,
 		`(() => { const s = document.querySelector('select[name=kit]'); s.value = 'pond-probe'; return true })()`); err != nil {
 		t.Fatal(err)
 	}

@@ -6,15 +6,15 @@ import (
 	"time"
 
 	"jauntylark/api"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/alarm"
 	"jauntylark/core/site"
 )
 
-func focus(t *testing.T, p *drive.Page, selector string) {
+func focus(t *testing.T, p *browser.Page, selector string) {
 	t.Helper()
 	must(t, p.Until(`document.querySelector('`+selector+`')`))
-	_, err := drive.Eval[bool](p, `(document.querySelector('`+selector+`').focus(), true)`)
+	_, err := browser.Eval[bool](p, `(document.querySelector('`+selector+`').focus(), true)`)
 	must(t, err)
 }
 
@@ -36,10 +36,10 @@ func TestFindALimitInTheConsole(t *testing.T) {
 	choose(t, p, "[data-number] input", "50")
 	must(t, p.Until(`document.querySelector('[data-replay=done] b')?.innerText.includes('24 times in 30 days')`))
 	focus(t, p, "[role=slider]")
-	before, err := drive.Eval[float64](p, `Number(document.querySelector('[role=slider]').ariaValueNow)`)
+	before, err := browser.Eval[float64](p, `Number(document.querySelector('[role=slider]').ariaValueNow)`)
 	must(t, err)
 	must(t, p.Press("ArrowUp"))
-	after, err := drive.Eval[float64](p, `Number(document.querySelector('[role=slider]').ariaValueNow)`)
+	after, err := browser.Eval[float64](p, `Number(document.querySelector('[role=slider]').ariaValueNow)`)
 	must(t, err)
 	if after <= before {
 		t.Errorf("an arrow key moved the limit from %v to %v", before, after)

@@ -6,16 +6,16 @@ import (
 	"testing"
 	"time"
 
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/record"
 )
 
 // choose sets a select or a field, as a person would.
-func choose(t *testing.T, p *drive.Page, selector, value string) {
+func choose(t *testing.T, p *browser.Page, selector, value string) {
 	t.Helper()
-	_, err := drive.Eval[bool](p, fmt.Sprintf(`(() => {
+	_, err := browser.Eval[bool](p, fmt.Sprintf(`(() => {
 		const field = document.querySelector(%q)
 		Object.getOwnPropertyDescriptor(Object.getPrototypeOf(field), 'value').set.call(field, %q)
 		field.dispatchEvent(new Event(field.tagName === 'SELECT' ? 'change' : 'input', { bubbles: true }))
@@ -25,9 +25,9 @@ func choose(t *testing.T, p *drive.Page, selector, value string) {
 }
 
 // pick gives a file to a file field.
-func pick(t *testing.T, p *drive.Page, name, text string) {
+func pick(t *testing.T, p *browser.Page, name, text string) {
 	t.Helper()
-	_, err := drive.Eval[bool](p, fmt.Sprintf(`(() => {
+	_, err := browser.Eval[bool](p, fmt.Sprintf(`(() => {
 		const field = document.querySelector('input[type=file]'), files = new DataTransfer()
 		files.items.add(new File([%q], %q))
 		field.files = files.files
@@ -65,16 +65,18 @@ func TestTheHistoryPage(t *testing.T) {
 		logger += fmt.Sprintf("2026-03-01 12:%02d:00,%d,fine\n", i, 10+i)
 	}
 	must(t, p.Until(`[...document.querySelectorAll('select option')].some((o) => o.value === 'pond')`))
-	_, err = drive.Eval[bool](p,
-		`(() => { document.querySelector('input[type=file]').closest('div').querySelector('select').id = 'of'; return true })()`)
+	_, err = browser.Eval[bool](p,
+		`(() => { document.querySelector('input[type=file]').closest('div').querySelector('select').id = 'of'; return
+			true })()`)
 	must(t, err)
 	choose(t, p, "#of", "pond")
 	pick(t, p, "logger.csv", logger)
 	must(t, p.Until(says+`('3 columns, times written as YYYY-MM-DD')`))
 	press(t, p, "Preview")
 	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('zone')`))
-	_, err = drive.Eval[bool](p,
-		`(() => { [...document.querySelectorAll('select')].find((s) => s.innerText.includes('in which time zone')).id = 'zone'; return true })()`)
+	_, err = browser.Eval[bool](p,
+		`(() => { [...document.querySelectorAll('select')].find((s) => s.innerText.includes('in which time zone')).id =
+			'zone'; return true })()`)
 	must(t, err)
 	choose(t, p, "#zone", "UTC")
 	press(t, p, "Preview")
@@ -86,7 +88,7 @@ func TestTheHistoryPage(t *testing.T) {
 		t.Errorf("%+v", v)
 	}
 
-	_, err = drive.Eval[bool](p,
+	_, err = browser.Eval[bool](p,
 		`([...document.querySelectorAll('select')].find((s) => s.innerText.startsWith('which?')).id = 'clear', true)`)
 	must(t, err)
 	choose(t, p, "#clear", "")
@@ -102,7 +104,7 @@ func TestTheHistoryPage(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[data-clearing=cleared]')?.innerText.includes('12,030')`))
 	must(t, p.Until(says+`('0 readings in')`))
 	audit(t, p, "cleared")
-	_, err = drive.Eval[bool](p,
+	_, err = browser.Eval[bool](p,
 		`([...document.querySelectorAll('button')].find((b) => b.innerText.startsWith('Bring them back')).click(), true)`)
 	must(t, err)
 	must(t, p.Until(`document.querySelector('[data-clearing=undone]')`))

@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"jauntylark/api"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
 	"jauntylark/store/storetest"
@@ -110,7 +110,7 @@ func TestItOpensOffline(t *testing.T) {
 	eval(t, p, `[...document.querySelectorAll('button')].find((b) => b.innerText === 'sign out').click()`)
 	must(t, p.See("input[name=password]"))
 	must(t, p.Until(`caches.has('lark-state').then((has) => { window.forgotten = !has }) && window.forgotten`))
-	manifest, err := drive.Eval[string](p,
+	manifest, err := browser.Eval[string](p,
 		`fetch('/site.webmanifest').then((r) => r.json()).then((m) => m.display + ' ' + m.icons.map((i) => i.sizes).join())`)
 	must(t, err)
 	if manifest != "standalone any,192x192,512x512" {
@@ -294,7 +294,7 @@ func TestOnAPhone(t *testing.T) {
 	must(t, p.Goto("/"))
 	must(t, p.Until(says+`('One thing is wrong.')`))
 	asked := `performance.getEntriesByType('resource').filter((e) => e.name.endsWith('/api/v1/guards')).length`
-	before, err := drive.Eval[int](p, asked)
+	before, err := browser.Eval[int](p, asked)
 	must(t, err)
 	must(t, p.Pull(200))
 	must(t, p.Until(fmt.Sprintf("%s > %d", asked, before)))

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/measure"
 )
 
@@ -29,7 +29,7 @@ func TestTheConsolesReckoning(t *testing.T) {
 		"a line grows by what came":               tailsScript,
 	} {
 		t.Run(name, func(t *testing.T) {
-			out, err := drive.Eval[string](p, `(async () => { `+bundle+`; const wrong = []; let tried = 0;
+			out, err := browser.Eval[string](p, `(async () => { `+bundle+`; const wrong = []; let tried = 0;
 				const is = (got, want, of) => { tried++; if (JSON.stringify(got) !== JSON.stringify(want)) wrong.push(of + ': ' + JSON.stringify(got) + ', want ' + JSON.stringify(want)) };
 				const near = (got, want, by, of) => { tried++; if (!(Math.abs(got - want) <= by)) wrong.push(of + ': ' + got + ', want ' + want) };
 				const holds = (truth, of) => { tried++; if (!truth) wrong.push(of) };

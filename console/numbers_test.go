@@ -4,7 +4,7 @@ import (
 	"encoding/json"
 	"testing"
 
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 )
 
 // What people write as a number is read by either decimal sign, and refused where it could be two numbers.
@@ -30,7 +30,7 @@ func TestWhatPeopleWriteAsANumber(t *testing.T) {
 	for _, c := range cases {
 		arguments, err := json.Marshal([]string{c.Text, c.Sign})
 		must(t, err)
-		got, err := drive.Eval[string](p, bundle+`;JSON.stringify(numbers.readNumber(...`+string(arguments)+`))`)
+		got, err := browser.Eval[string](p, bundle+`;JSON.stringify(numbers.readNumber(...`+string(arguments)+`))`)
 		must(t, err)
 		if want, _ := json.Marshal(c.Want); got != string(want) {
 			t.Errorf("%q by %s is read as %s, want %s", c.Text, c.Sign, got, want)
@@ -46,7 +46,7 @@ func TestWhatPeopleWriteAsANumber(t *testing.T) {
 		if do[0] == 'w' {
 			do = "numbers." + do
 		}
-		if got, err := drive.Eval[string](p, bundle+";"+do); err != nil || got != c.Want {
+		if got, err := browser.Eval[string](p, bundle+";"+do); err != nil || got != c.Want {
 			t.Errorf("%s: %q %v, want %q", c.Do, got, err, c.Want)
 		}
 	}

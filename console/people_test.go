@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"jauntylark/api"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/alarm"
 	"jauntylark/core/board"
 	"jauntylark/server/servertest"
@@ -86,7 +86,7 @@ func TestAViewerReadsText(t *testing.T) {
 	} {
 		must(t, p.Goto(path))
 		must(t, p.Until(says+`('`+reads+`')`))
-		fields, err := drive.Eval[string](p,
+		fields, err := browser.Eval[string](p,
 			`[...document.querySelectorAll('main form, main input, main textarea')].filter((f) => !f.closest('[role=group], [aria-label=Stretch]') && f.type !== 'datetime-local').map((f) => f.outerHTML.slice(0, 120)).join(' ')`)
 		must(t, err)
 		if fields != "" {

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"jauntylark/api"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/roster"
 	"jauntylark/core/statement"
 	"jauntylark/server/servertest"
@@ -16,12 +16,12 @@ import (
 )
 
 // write fills in the nth field with a label, as a person would.
-func write(t *testing.T, p *drive.Page, label string, nth int, value string) {
+func write(t *testing.T, p *browser.Page, label string, nth int, value string) {
 	t.Helper()
 	find := fmt.Sprintf(`[...`+inFront+
 		`.querySelectorAll('label')].filter((l) => l.innerText.split('\n')[0] === %q)[%d]`, label, nth)
 	must(t, p.Until(find))
-	_, err := drive.Eval[bool](p, `(() => {
+	_, err := browser.Eval[bool](p, `(() => {
 		const label = `+find+`
 		const field = label.control ?? label.querySelector('select, input') ?? document.getElementById(label.htmlFor)
 		document.querySelectorAll('[data-to-write]').forEach((old) => delete old.dataset.toWrite)
@@ -33,7 +33,7 @@ func write(t *testing.T, p *drive.Page, label string, nth int, value string) {
 }
 
 // reaching is a console whose service has stand-ins for all carriers.
-func reaching(t *testing.T) (*servertest.Service, *drive.Page, *standin.Inbox) {
+func reaching(t *testing.T) (*servertest.Service, *browser.Page, *standin.Inbox) {
 	inbox, err := standin.OpenInbox("", nil)
 	must(t, err)
 	gateway, err := standin.StartGateway(inbox)

@@ -24,7 +24,8 @@ func TestTilesAreOfTheSameKinds(t *testing.T) {
 		for i := range n {
 			n[i], _ = strconv.Atoi(m[i+2])
 		}
-		drawn[m[1]] = board.Kind{W: n[0], H: n[1], LeastW: n[2], LeastH: n[3], Least: board.Kinds[m[1]].Least, Most: n[4]}
+		drawn[m[1]] = board.Kind{W: n[0], H: n[1], LeastW: n[2], LeastH: n[3], Least: board.Kinds[m[1]].Least,
+			Most: n[4]}
 	}
 	for name, k := range board.Kinds {
 		if drawn[name] != k {

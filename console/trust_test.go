@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"jauntylark/api"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/measure"
 	"jauntylark/core/site"
 	"jauntylark/pipeline/record"
@@ -60,8 +60,9 @@ func TestTrustInTheConsole(t *testing.T) {
 	must(t, p.Look(1280, 800, false))
 	write(t, p, "Shown (°C)", 0, "24")
 	write(t, p, "Reference (°C)", 0, "25")
-	_, err := drive.Eval[bool](p,
-		`([...document.querySelectorAll('select')].find((s) => s.innerText.includes('the first reading')).id = 'from', true)`)
+	_, err := browser.Eval[bool](p,
+		`([...document.querySelectorAll('select')].find((s) => s.innerText.includes('the first reading')).id = 'from',
+			true)`)
 	must(t, err)
 	choose(t, p, "#from", "all")
 	press(t, p, "Preview")

@@ -6,13 +6,13 @@ import (
 	"time"
 
 	"jauntylark/api"
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/core/alarm"
 	"jauntylark/server/servertest"
 )
 
 // click presses what has these words by the mouse, as a person does: press, wait, let go.
-func click(t *testing.T, p *drive.Page, words string) {
+func click(t *testing.T, p *browser.Page, words string) {
 	t.Helper()
 	find := `[...` + inFront + `.querySelectorAll('button, a, [role=menuitem]')].find((b) => b.innerText === '` +
 		words + `' && !b.disabled)`
@@ -24,7 +24,7 @@ func click(t *testing.T, p *drive.Page, words string) {
 
 // into puts the caret into a field with a label, by the mouse, and marks all that is in it. A page that still opens may
 // take the focus once.
-func into(t *testing.T, p *drive.Page, label string) {
+func into(t *testing.T, p *browser.Page, label string) {
 	t.Helper()
 	find := `[...` + inFront + `.querySelectorAll('label')].find((l) => l.innerText.split('\n')[0] === '` + label + `')`
 	must(t, p.Until(find))
@@ -32,7 +32,7 @@ func into(t *testing.T, p *drive.Page, label string) {
 		const label = `+find+`; (label.control ?? label.querySelector('select, input, textarea')).dataset.toClick = ''`)
 	for range 5 {
 		must(t, p.Click("[data-to-click]"))
-		if has, err := drive.Eval[bool](p, `document.activeElement.matches('[data-to-click]')`); err == nil && has {
+		if has, err := browser.Eval[bool](p, `document.activeElement.matches('[data-to-click]')`); err == nil && has {
 			break
 		}
 	}
@@ -40,23 +40,23 @@ func into(t *testing.T, p *drive.Page, label string) {
 }
 
 // typed empties a field and types text into it key by key.
-func typed(t *testing.T, p *drive.Page, label, text string) {
+func typed(t *testing.T, p *browser.Page, label, text string) {
 	t.Helper()
 	into(t, p, label)
 	must(t, p.Press("Backspace"))
 	must(t, p.Keys(text))
 }
 
-func value(t *testing.T, p *drive.Page, label string) string {
+func value(t *testing.T, p *browser.Page, label string) string {
 	t.Helper()
-	v, err := drive.Eval[string](p, `[...`+inFront+
+	v, err := browser.Eval[string](p, `[...`+inFront+
 		`.querySelectorAll('label')].find((l) => l.innerText.split('\n')[0] === '`+label+`').control.value`)
 	must(t, err)
 	return v
 }
 
 // hears waits until what has the focus is heard so.
-func hears(t *testing.T, p *drive.Page, want string) {
+func hears(t *testing.T, p *browser.Page, want string) {
 	t.Helper()
 	got := ""
 	for end := time.Now().Add(10 * time.Second); time.Now().Before(end); time.Sleep(50 * time.Millisecond) {
@@ -89,7 +89,7 @@ func TestALimitIsWhatWasTyped(t *testing.T) {
 	at := func(replay string) float64 {
 		t.Helper()
 		must(t, p.Until(`document.querySelector('[data-replay=`+replay+`]')`))
-		top, err := drive.Eval[float64](p,
+		top, err := browser.Eval[float64](p,
 			`[...document.querySelectorAll('button')].find((b) => b.innerText === 'Add guard').getBoundingClientRect().top + scrollY`)
 		must(t, err)
 		return top
@@ -128,7 +128,7 @@ func TestNowCallsSilentWhatIs(t *testing.T) {
 		s.Send(d, `{"v": 1}`)
 	}
 	must(t, p.Until(`document.querySelector('[data-in-words]')`))
-	if silent, _ := drive.Eval[bool](p,
+	if silent, _ := browser.Eval[bool](p,
 		`document.querySelector('main').innerText.toLowerCase().includes('silent')`); silent {
 		t.Error("it is called silent for text of five seconds ago")
 	}
@@ -195,7 +195,7 @@ func TestWhatWasTypedIsNotLost(t *testing.T) {
 	typed(t, p, "Password", "another one of these")
 	must(t, p.Goto("/set-up/people"))
 	must(t, p.Until(`document.querySelector('[data-unsaved]')`))
-	if kept, _ := drive.Eval[string](p, `JSON.stringify(localStorage)`); value(t, p, "Password") != "" ||
+	if kept, _ := browser.Eval[string](p, `JSON.stringify(localStorage)`); value(t, p, "Password") != "" ||
 		strings.Contains(kept, "another one of these") {
 		t.Error("a password is kept")
 	}
@@ -236,7 +236,7 @@ func TestAnEndedSessionAsksToSignIn(t *testing.T) {
 	typed(t, p, "Title", "Carbon monoxide")
 	eval(t, p, `fetch('/api/v1/session', { method: 'DELETE' })`)
 	must(t, p.See("input[name=password]"))
-	if shown, _ := drive.Eval[bool](p,
+	if shown, _ := browser.Eval[bool](p,
 		`document.body.innerText.includes('Carbon') || !!document.querySelector('nav')`); shown {
 		t.Error("what was shown stays in sight")
 	}
@@ -259,7 +259,7 @@ func TestSigningOutDropsWhatIsNotSaved(t *testing.T) {
 	must(t, p.Until(`document.querySelector('[role=dialog]')?.innerText.includes('is not saved')`))
 	click(t, p, "Sign out")
 	must(t, p.See("input[name=password]"))
-	if kept, _ := drive.Eval[string](p, `JSON.stringify(localStorage)`); strings.Contains(kept, "Carbon monoxide") {
+	if kept, _ := browser.Eval[string](p, `JSON.stringify(localStorage)`); strings.Contains(kept, "Carbon monoxide") {
 		t.Errorf("kept on the device: %s", kept)
 	}
 	complaints(t, p)

@@ -5,7 +5,7 @@ import (
 	"os"
 	"testing"
 
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 )
 
 // The console says lengths, counts, amounts, figures in steps and values with their units by the table of cases that
@@ -27,7 +27,7 @@ func TestTheConsolesWords(t *testing.T) {
 		for (const c of t.seen) if (Math.abs(words.seenStep(c.step, c.from, c.to) - c.words) > c.words / 1e9) wrong.push(JSON.stringify(c) + ": " + words.seenStep(c.step, c.from, c.to));
 		for (const c of t.steps) is(words.stepped(c.value, c.step), c.words, c);
 		return JSON.stringify(wrong) })()`
-	out, err := drive.Eval[string](p, script)
+	out, err := browser.Eval[string](p, script)
 	must(t, err)
 	must(t, json.Unmarshal([]byte(out), &wrong))
 	for _, w := range wrong {

@@ -20,12 +20,15 @@ var things = []object{
 		"note": "Built in 1871. The north vents are worked **by hand**; the crank hangs by the door."},
 	{"name": "propagation-bench", "kind": "bench", "in": "glasshouse", "signals": []string{"bench"}},
 	{"name": "fog-pump", "kind": "pump", "in": "propagation-bench", "signals": []string{"fog-pump"},
-		"note": "## Fog pump\n\nFeeds the four fog nozzles over the bench.\n\n- Nozzles: descale every **March**\n- Valve: a solenoid, 24 V; the spare is in drawer 3 of the potting shed\n- Prime it before the first start: see the paper below"},
+		"note": "## Fog pump\n\nFeeds the four fog nozzles over the bench.\n\n- Nozzles: descale every **March**\n- " +
+			"Valve: a solenoid, 24 V; the spare is in drawer 3 of the potting shed\n- Prime it before the first " +
+			"start: see the paper below"},
 	{"name": "lily-pond", "title": "Lily pond", "kind": "pond", "in": "glasshouse", "signals": []string{"pond"}},
 	{"name": "boiler-room", "title": "Boiler room", "kind": "room", "signals": []string{"boiler-room"},
 		"outputs": []string{"boiler-room/fan", "boiler-room/beacon"}},
 	{"name": "switchboard", "kind": "cabinet", "in": "boiler-room", "signals": []string{"switchboard-eye"},
-		"note": "Main switchboard of the house and the boiler. Torque of the main terminals: **12 N m**. Only Hollowbrook Electric may open it."},
+		"note": "Main switchboard of the house and the boiler. Torque of the main terminals: **12 N m**. Only " +
+			"Hollowbrook Electric may open it."},
 	{"name": "compost-heap", "title": "Compost heap", "kind": "heap", "signals": []string{"compost"},
 		"outputs": []string{"compost/lamp"}, "note": "Turn it when the core is above 70 °C, or after three weeks."},
 }

@@ -94,12 +94,15 @@ func devices(c clock) []device {
 		{&standin.Device{Name: "pond", Every: 2 * time.Second, Firmware: "2.0.3",
 			Signals: []standin.Signal{sig("oxygen", "%", c.oxygen, 0.1), sig("water", "Cel", water, 0.1)}}, byMQTT,
 			"pond-probe"},
-		{&standin.Device{Name: "bench", Every: 15 * time.Second, Signals: []standin.Signal{ // its probes speak Fahrenheit
+		// its probes speak Fahrenheit
+		{&standin.Device{Name: "bench", Every: 15 * time.Second, Signals: []standin.Signal{
 			sig("root-zone", "[degF]", c.rootZone, 0.1), sig("canopy", "[degF]", canopy, 0.1)}}, byHTTP, "bench-probe"},
 		{&standin.Device{Name: "lamp-meter", Every: 5 * time.Second, Firmware: "0.9.1", Signals: []standin.Signal{
 			sig("volts", "V", volts, 0.1), sig("amperes", "A", c.amperes, 0.01),
 			sig("power-factor", "/", c.powerFactor, 0.01)}}, byMQTT, ""},
-		{&standin.Device{Name: "cistern", Every: 2 * time.Second, Firmware: "1.4.2", Away: func(at measure.Instant) bool { return c.every20Minutes(at, 4, 4+2/3.) }, // its radio is down
+		// its radio is down
+		{&standin.Device{Name: "cistern", Every: 2 * time.Second, Firmware: "1.4.2",
+			Away:    func(at measure.Instant) bool { return c.every20Minutes(at, 4, 4+2/3.) },
 			Signals: []standin.Signal{sig("level", "count", c.level, 1), sig("conductivity", "uS/cm", conductivity, 1)},
 			Outputs: []standin.Output{lamp("buzzer")}}, byMQTT, "level-probe"},
 		{&standin.Device{Name: "gate-node", Every: 5 * time.Minute, Firmware: "3.1.0", Signals: []standin.Signal{
@@ -166,7 +169,11 @@ func fernHouse(liveSince measure.Instant) *standin.Device {
 		{Name: "light", Unit: "lx", Value: stepped(light, 10)},
 		{Name: "co2", Unit: "ppm", Value: stepped(co2, 1)},
 		{Name: "glass", Unit: "Cel", Value: stepped(glass, 0.1)},
-		{Name: "new-air", Unit: "Cel", Value: stepped(func(at measure.Instant) float64 { return air(at-4*60_000) + 0.6 }, 0.1)}, // a probe on trial: 0.6 high, four minutes behind
+		// a probe on trial: 0.6 high, four minutes behind
+		{Name: "new-air", Unit: "Cel", Value: stepped(func(at measure.Instant) float64 {
+			return air(at-4*60_000) +
+				0.6
+		}, 0.1)},
 	}}
 }
 

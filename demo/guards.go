@@ -27,7 +27,9 @@ var guards = []object{
 		"tell": []string{"glasshouse"}, "advice": "Start the standby heater in the boiler room."},
 	{"name": "fern-house-stuffy", "signal": "fern-house/co2", "when": "above 900", "deadband": 50, "on_delay": "2m",
 		"off_delay": "2m", "severity": "advisory", "tell": []string{}},
-	{"name": "fern-house-damp", "signal": "fern-house/humidity", "when": "above 90", "severity": "advisory", "tell": []string{}}, // it chatters
+	// it chatters
+	{"name": "fern-house-damp", "signal": "fern-house/humidity", "when": "above 90", "severity": "advisory",
+		"tell": []string{}},
 	{"name": "fern-house-condensation", "signal": "fern-house/glass-margin", "when": "below 0.5", "deadband": 0.5,
 		"on_delay": "10m", "off_delay": "10m", "severity": "advisory",
 		"tell": []string{}, "advice": "Air the house once it is warmer outside than in."},

@@ -23,7 +23,8 @@ var outputs = []struct {
 	{"boiler-room/fan", object{"title": "Fan", "kind": "switch", "safe": "on", "rest": "off", "least_on": "45s",
 		"least_off": "20s", "dangerous": true}},
 	{"boiler-room/beacon", object{"title": "Beacon", "kind": "switch", "safe": "off"}},
-	{"cistern/buzzer", object{"title": "Buzzer", "kind": "switch", "on_sends": "0", "off_sends": "1", "safe": "off"}}, // wired inverted
+	// wired inverted
+	{"cistern/buzzer", object{"title": "Buzzer", "kind": "switch", "on_sends": "0", "off_sends": "1", "safe": "off"}},
 	{"compost/lamp", object{"title": "Lamp", "kind": "colour", "safe": "off"}},
 }
 

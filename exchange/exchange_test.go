@@ -184,7 +184,9 @@ func TestColumnsAreGuessed(t *testing.T) {
 		"when,Temp\n25.03.2026 12:00,5\n":                                                                             {",", ".", "DD.MM.YYYY", "time|values temp"},
 		"\ufeffzeit;wert\r\n2026-03-01T12:00:00+01:00;1,5\r\n":                                                        {";", ",", "RFC 3339", "time|values wert"},
 		"a,b\n2026-03-01 12:00,1\n2026-03-01 12:01,ERR\n2026-03-01 12:02,3\n2026-03-01 12:03,4\n2026-03-01 12:04,4\n": {",", ".", "YYYY-MM-DD", "time|values b"},
-		"t,x\n" + strings.Repeat("03/04/2026 12:00,1\n", 9) + "03/25/2026 12:00,1\n":                                  {",", ".", "MM/DD/YYYY", "time|values x"}, // one day tells
+		// one day tells
+		"t,x\n" + strings.Repeat("03/04/2026 12:00,1\n", 9) + "03/25/2026 12:00,1\n": {",", ".", "MM/DD/YYYY",
+			"time|values x"},
 	} {
 		titled := slices.Clone(signals)
 		titled[0].Title = "Air temp"
@@ -206,7 +208,8 @@ func TestColumnsAreGuessed(t *testing.T) {
 
 // Times without an offset are read in the zone that is named; wrong lines are told and the rest is read.
 func TestALoggersFileIsRead(t *testing.T) {
-	file := "Date;Time;T1 (°C);Door\n01/07/2026;12:00;21,5;open\n02/07/2026;12:15;21,75;closed\n03/07/2026;12:15;21,75;closed\n31/02/2026;12:30;1,5;open\n13/07/2026;12:30;viel;closed\n13/07/2026;12:45;;open;more\n"
+	file := "Date;Time;T1 " +
+		"(°C);Door\n01/07/2026;12:00;21,5;open\n02/07/2026;12:15;21,75;closed\n03/07/2026;12:15;21,75;closed\n31/02/2026;12:30;1,5;open\n13/07/2026;12:30;viel;closed\n13/07/2026;12:45;;open;more\n"
 	got, refused := read(t, []byte(file), "cellar", func(l *Layout) { l.Zone = "Europe/Dublin" })
 	noon := measure.InstantOf(time.Date(2026, 7, 1, 11, 0, 0, 0, time.UTC))
 	if len(got) != 7 || got[0] != (Record{Signal: "cellar/t1", Kind: site.KindNumber, Unit: "Cel",

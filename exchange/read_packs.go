@@ -144,7 +144,7 @@ func readParquet(f io.ReaderAt, size int64, take func(Record) error, refuse func
 		n, err := in.Read(rows)
 		for i := range rows[:n] {
 			line++
-			if err := takeRow(line, &rows[i], scale, take, refuse); err != nil {
+			if err := readRow(line, &rows[i], scale, take, refuse); err != nil {
 				return err
 			}
 		}
@@ -178,7 +178,7 @@ func perMillisecond(n parquet.Node) int64 {
 	return 0
 }
 
-func takeRow(line int, row *readingRow, scale int64, take func(Record) error, refuse func(Refused) error) error {
+func readRow(line int, row *readingRow, scale int64, take func(Record) error, refuse func(Refused) error) error {
 	r := Record{Line: line, Signal: row.Device + "/" + row.Signal, Kind: row.Kind, Unit: measure.Unit(row.Unit),
 		Reading: measure.Reading{At: measure.Instant(row.At / scale)}}
 	if r.Kind == "" {

@@ -333,7 +333,7 @@ func (p *place) addsUp(when string, v *total.Total) {
 		pieces = append(pieces, r.At)
 	}
 	slices.Sort(pieces)
-	f := total.NewFolder(slices.Compact(pieces), cuts, p.hold)
+	f := total.NewAggregator(slices.Compact(pieces), cuts, p.hold)
 	f.Add(readings)
 	asks := [][]measure.Instant{edges}
 	if len(resets) > 0 {

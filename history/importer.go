@@ -59,7 +59,7 @@ func (m *Import) Run(ctx context.Context, f exchange.File, size int64) (exchange
 	for _, d := range devices {
 		m.devices[d.Name] = true
 	}
-	err = exchange.Read(f, size, &m.Layout, func(r exchange.Record) error { return m.take(ctx, r) }, m.refuse)
+	err = exchange.Read(f, size, &m.Layout, func(r exchange.Record) error { return m.add(ctx, r) }, m.refuse)
 	for _, signal := range m.inOrder() {
 		if err == nil {
 			err = m.store(ctx, m.waiting[signal])
@@ -85,7 +85,7 @@ func (m *Import) refuse(r exchange.Refused) error {
 	return nil
 }
 
-func (m *Import) take(ctx context.Context, r exchange.Record) error {
+func (m *Import) add(ctx context.Context, r exchange.Record) error {
 	past := m.waiting[r.Signal]
 	if past == nil {
 		if fault := m.welcome(r.Signal); fault != "" {

@@ -51,7 +51,8 @@ func TestRecordsOverThreeYears(t *testing.T) {
 					return err
 				}
 				if _, err := turn.Tx.Exec(ctx,
-					`insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, ended_at) values ('x', 'x', $1, $1, $2, '{}', $1)`, at, a.ID); err != nil {
+					`insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, ended_at)
+						values ('x', 'x', $1, $1, $2, '{}', $1)`, at, a.ID); err != nil {
 					return err
 				}
 			}

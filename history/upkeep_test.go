@@ -162,7 +162,7 @@ func TestWhatArrivesIsSealedAndItsFiguresFollow(t *testing.T) {
 	if out, err := send(p, got[10].At, got[10].Value); err != nil || out.Accepted != 1 || len(p.stored("live")) != 50 {
 		t.Errorf("%+v %v", out, err)
 	}
-	if out, err := send(p, got[10].At, -1); err != nil || len(out.Rejected) != 1 {
+	if out, err := send(p, got[10].At, -1); err != nil || len(out.Refused) != 1 {
 		t.Errorf("%+v %v", out, err)
 	}
 	// A late one is merged in, and its figures follow.
@@ -319,7 +319,7 @@ func TestFiguresFollowWhileReadingsChange(t *testing.T) {
 	p.settled()
 	all := p.stored("a")
 	edges := series.Hour.Edges(all[0].At, all[len(all)-1].At, time.UTC)
-	f := series.NewFolder(edges, series.HoldLimit(0))
+	f := series.NewAggregator(edges, series.HoldLimit(0))
 	f.Add(all)
 	got, err := timeseries.Figures(ctx, p.Store, p.signal("a").ID, series.Hour, all[0].At, all[len(all)-1].At)
 	if want := f.Figures(); err != nil || !slices.Equal(got, want) {

@@ -67,7 +67,7 @@ func ChartOf(ctx context.Context, s *store.Store, a alarm.Alarm, here site.Site,
 		if a.ClearedAt != nil {
 			end = *a.ClearedAt
 		}
-		p.Alarms = []chart.Stretch{{From: max(a.RaisedAt, span.From), Until: min(end, span.Until)}}
+		p.Alarms = []chart.Shading{{From: max(a.RaisedAt, span.From), Until: min(end, span.Until)}}
 	}
 	var picture bytes.Buffer
 	err = chart.PNG(&picture, span, []chart.Panel{p}, chart.Size{Width: chartWidth, Height: chartHeight})

@@ -191,13 +191,13 @@ func (t *Through) Send(ctx context.Context, n roster.Notice) Result {
 	status, answer, again, err := ask(t.Client, r)
 	result := judged(status, answer, again, err)
 	if err == nil {
-		t.look(&result, status, answer)
+		t.readAnswer(&result, status, answer)
 	}
 	return result
 }
 
-// look settles what an answer means by the gateway's description.
-func (t *Through) look(r *Result, status int, body []byte) {
+// readAnswer settles what an answer means by the gateway's description.
+func (t *Through) readAnswer(r *Result, status int, body []byte) {
 	if len(t.Success.Status) > 0 {
 		r.OK = false
 		for _, good := range t.Success.Status {

@@ -65,9 +65,12 @@ type Options struct {
 	Carriers map[string]Carrier
 	Log      *slog.Logger
 	Now      func() measure.Instant
-	Moment   func() events.Moment                         // the same, with the leaps that it has taken; nil: it takes none
-	Failed   func(context.Context, []roster.Notice) error // called for notices that cannot be delivered, once for each; nil: nobody is
-	Judge    func(context.Context) error                  // called when a carrier keeps failing, or works again; nil: nobody is
+	// the same, with the leaps that it has taken; nil: it takes none
+	Moment func() events.Moment
+	// called for notices that cannot be delivered, once for each; nil: nobody is
+	Failed func(context.Context, []roster.Notice) error
+	// called when a carrier keeps failing, or works again; nil: nobody is
+	Judge func(context.Context) error
 }
 
 // Worker sends what waits in the outbox.
@@ -125,7 +128,7 @@ func (w *Worker) serve(ctx context.Context, carrier string) {
 	var under sync.WaitGroup
 	defer under.Wait()
 	for {
-		free := w.take(ctx, slots)
+		free := w.claim(ctx, slots)
 		if free == 0 {
 			return
 		}
@@ -195,8 +198,8 @@ func (w *Worker) sendInOrder(ctx context.Context, notices []roster.Notice, slots
 	}
 }
 
-// take takes all hands that are free, one at least; 0: ctx has ended.
-func (w *Worker) take(ctx context.Context, slots chan struct{}) (free int) {
+// claim takes all hands that are free, one at least; 0: ctx has ended.
+func (w *Worker) claim(ctx context.Context, slots chan struct{}) (free int) {
 	select {
 	case slots <- struct{}{}:
 		free = 1

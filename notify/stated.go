@@ -20,7 +20,7 @@ func (s Stated) Send(ctx context.Context, n roster.Notice) Result {
 		if err != nil {
 			return Result{Answer: "the statement could not be made: " + err.Error()}
 		}
-		form := roster.FormOf(n.Carrier, sheet.Message(), roster.Matter{})
+		form := roster.FormOf(n.Carrier, sheet.Message(), roster.MessageData{})
 		n.Subject, n.Text = form.Subject, form.Text
 	}
 	return s.Carrier.Send(ctx, n)

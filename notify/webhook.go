@@ -16,11 +16,13 @@ import (
 
 // Facts give what a message carries beside its words.
 type Facts struct {
-	Site   func(context.Context) (site.Site, error)
-	Alarm  func(ctx context.Context, id int64) (alarm.Alarm, error)
-	First  func(ctx context.Context, n roster.Notice) (roster.Notice, error) // the notice of the raise to the same address
-	Chart  func(ctx context.Context, alarmID int64) ([]byte, error)          // the last hour, PNG; nil: nothing to draw
-	Frame  func(ctx context.Context, alarmID int64) ([]byte, error)          // the thermal frame of that moment, PNG; nil: none
+	Site  func(context.Context) (site.Site, error)
+	Alarm func(ctx context.Context, id int64) (alarm.Alarm, error)
+	// the notice of the raise to the same address
+	First func(ctx context.Context, n roster.Notice) (roster.Notice, error)
+	Chart func(ctx context.Context, alarmID int64) ([]byte, error) // the last hour, PNG; nil: nothing to draw
+	// the thermal frame of that moment, PNG; nil: none
+	Frame  func(ctx context.Context, alarmID int64) ([]byte, error)
 	Sheet  func(ctx context.Context, name string, period measure.Instant) (statement.Sheet, error)
 	Signer Signer
 	Now    func() measure.Instant

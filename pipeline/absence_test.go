@@ -86,6 +86,7 @@ func TestOurAbsenceEndsNoAlarm(t *testing.T) {
 
 // Where nothing is heard for a minute, or three intervals, the delay goes on without.
 func TestADelayGoesOnWhereNothingIsHeard(t *testing.T) {
+	storetest.Long(t)
 	s := away(t, 0, 300, 20, 35, 35)
 	s.sweeps()
 	s.moveTo(365)
@@ -139,6 +140,7 @@ func TestASilentDeviceIsNotWaitedFor(t *testing.T) {
 // A device that kept what it could not send shows what happened meanwhile: the alarms are those of a replay, to the
 // millisecond.
 func TestWhatADeviceKeptFillsTheAbsence(t *testing.T) {
+	storetest.Long(t)
 	for _, interval := range []time.Duration{0, 2 * time.Second} {
 		s := away(t, interval, 300, 20, 35, 35)
 		for at := 4.0; at < 300; at++ { // a second after the service was last seen to be up

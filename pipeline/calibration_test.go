@@ -187,7 +187,7 @@ func TestCalibrationsAreChecked(t *testing.T) {
 	ctx := context.Background()
 	b.stream("v", 1, 10)
 	if out := b.send(measure.Sample{Name: "door", Form: measure.FormBool, Value: 1},
-		measure.Sample{Name: "t", Unit: "Cel", Value: 20}); len(out.Rejected) > 0 {
+		measure.Sample{Name: "t", Unit: "Cel", Value: 20}); len(out.Refused) > 0 {
 		t.Fatal(reason(out))
 	}
 	b.derive("d/twice", "formula", map[string]string{"v": "d/v"}, "v * 2.0")

@@ -16,6 +16,7 @@ import (
 // A delay ends by the device's own time: one whose clock is an hour behind, or that sends a backlog,
 // gets no alarm before its own readings had the time to end it (docs/semantics.md 14).
 func TestDelaysRunByTheDevicesOwnTime(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.send(measure.Sample{Name: "v", At: b.at(-3600), Value: 1})
 	b.guard(alarm.Guard{Signal: "d/v", Rung: alarm.Rung{When: alarm.Test{Kind: alarm.Above, A: 5},

@@ -134,7 +134,7 @@ func TestDerivationsAreChecked(t *testing.T) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
-	if out := b.send(measure.Sample{Name: "a", Value: 3}); len(out.Rejected) != 1 ||
+	if out := b.send(measure.Sample{Name: "a", Value: 3}); len(out.Refused) != 1 ||
 		!strings.Contains(reason(out), "d/a is derived here") {
 		t.Errorf("sent by a device: %+v", out)
 	}

@@ -48,7 +48,7 @@ func TestAGatewaySpeaksForThoseBehindIt(t *testing.T) {
 	b.add(site.Device{Name: "leaf", Behind: "hub"})
 	out, err := b.submit(credential.Sender{Key: hub}, measure.Sample{Name: "leaf/temp", Value: 1},
 		measure.Sample{Name: "temp", Value: 2}, measure.Sample{Name: "d/temp", Value: 3})
-	if err != nil || out.Accepted != 2 || out.Rejected[0].Index != 2 {
+	if err != nil || out.Accepted != 2 || out.Refused[0].Index != 2 {
 		t.Errorf("%+v %v", out, err)
 	}
 	if out, err := b.submit(credential.Sender{Key: hub, Name: "leaf"},

@@ -84,6 +84,7 @@ func TestADrillGoesTheWholeWayAndMovesNothing(t *testing.T) {
 
 // A drill is no alarm that is known: what late readings would have raised meanwhile is learned.
 func TestADrillHidesNoLateAlarm(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.contact("orla", roster.Mail)

@@ -26,7 +26,7 @@ func (b *bench) replay(o evidence.ReplayOrder) evidence.Replayed {
 func (b *bench) fahrenheit(at, value float64) {
 	b.t.Helper()
 	b.clock(at)
-	if out := b.send(measure.Sample{Name: "temp", At: b.at(at), Value: value, Unit: "[degF]"}); len(out.Rejected) > 0 {
+	if out := b.send(measure.Sample{Name: "temp", At: b.at(at), Value: value, Unit: "[degF]"}); len(out.Refused) > 0 {
 		b.t.Fatal(reason(out))
 	}
 }
@@ -88,6 +88,7 @@ func TestACorrectedValueAtTheLimit(t *testing.T) {
 
 // A device whose clock is ahead, by less than would be corrected.
 func TestADeviceWhoseClockIsAhead(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	const ahead = 90
 	at := func(seconds float64) measure.Instant { return b.at(seconds + ahead) }
@@ -224,7 +225,8 @@ func TestLateReadingsDisproveWhatWasRaisedCatchingUp(t *testing.T) {
 		for at := 110.0; at <= 130; at += 10 {
 			send(at, 35)
 		}
-		if a := b.newest(); a.Guard != "hot" || a.State != alarm.StateRaised || a.RaisedAt != b.at(120) { // beyond the limit since 60
+		// beyond the limit since 60
+		if a := b.newest(); a.Guard != "hot" || a.State != alarm.StateRaised || a.RaisedAt != b.at(120) {
 			t.Errorf("raised anew: %+v", a)
 		}
 	}

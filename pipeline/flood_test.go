@@ -12,6 +12,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/respond"
 	"jauntylark/store/events"
+	"jauntylark/store/storetest"
 )
 
 // flood raises so many advisories of d that orla is told too much.
@@ -189,6 +190,7 @@ func TestANoisyGuardIsHeldByItself(t *testing.T) {
 
 // A least gap of a guard counts from whatever was last told of it; that of a step from whatever was told by it.
 func TestGapsCountMessages(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.contact("orla", roster.Mail)
 	b.stream("temp", -10, 20)

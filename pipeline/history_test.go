@@ -77,7 +77,7 @@ func TestAnImportIsStoredBesideTheLiveState(t *testing.T) {
 		len(b.readings("temp")) != 7 {
 		t.Errorf("%+v", out)
 	}
-	if out := b.send(measure.Sample{Name: "temp", At: b.at(-90), Value: -5}); len(out.Rejected) != 1 ||
+	if out := b.send(measure.Sample{Name: "temp", At: b.at(-90), Value: -5}); len(out.Refused) != 1 ||
 		!strings.Contains(reason(out), "conflict") {
 		t.Errorf("%+v", out)
 	}

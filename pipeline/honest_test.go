@@ -75,7 +75,8 @@ func TestAnEndingSaysWhy(t *testing.T) {
 			b.must(configure.SaveGuard(ctx, b.Pipeline, &g, "test"))
 			b.moveTo(130)
 		}, alarm.EndChanged,
-			"No longer an alarm: the guard was changed. It still reads 35 °C, and the limit is 40 °C now. D temp was above 30 °C"},
+			"No longer an alarm: the guard was changed. It still reads 35 °C, and the limit is 40 °C now. D temp was " +
+				"above 30 °C"},
 		"back, and the advice is changed meanwhile": {with(func(g *alarm.Guard) { g.OffDelay = minutes(1) }),
 			func(b *bench) {
 				b.stream("temp", 60, 25)
@@ -161,7 +162,8 @@ func TestALatchedAlarmThatNobodyWatches(t *testing.T) {
 	b.stream("temp", 1, 35)
 	b.send(measure.Sample{Name: "here", At: b.at(2), Value: 1, Form: measure.FormBool})
 	if n := b.last(roster.Latched, roster.Text); !strings.HasPrefix(n.Text,
-		"No longer watched: the guard is suppressed while d/here is on. It still reads 35 C. It stays until it is reset: D temp was above 30 C") {
+		"No longer watched: the guard is suppressed while d/here is on. It still reads 35 C. It stays until it is "+
+			"reset: D temp was above 30 C") {
 		t.Error(n.Text)
 	}
 	a := b.newest()

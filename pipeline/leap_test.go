@@ -240,7 +240,9 @@ func TestAGuardLooksOnAfterALeap(t *testing.T) {
 		l.guarded(2)
 		l.leap(by)
 		l.live(2, l.reads(20))
-		l.must(configure.AddDevice(context.Background(), l.bench.Pipeline, &site.Device{Name: "another"}, configure.Secret{Hash: [32]byte{9}}, tester)) // all is read anew
+		// all is read anew
+		l.must(configure.AddDevice(context.Background(), l.bench.Pipeline, &site.Device{Name: "another"},
+			configure.Secret{Hash: [32]byte{9}}, tester))
 		l.live(5, l.reads(35))
 		if got := l.alarms(); len(got) != 1 || got[0].RaisedAt.Sub(l.Now()).Abs() > 5*time.Second {
 			t.Errorf("at %v: %+v", l.Now(), got)

@@ -52,7 +52,7 @@ func (b *bench) sendAs(key [32]byte, name string) {
 	b.t.Helper()
 	out, err := b.Submit(context.Background(), &reading.Pack{Sender: credential.Sender{Key: key}, Arrived: b.Now(),
 		Samples: []measure.Sample{{Name: name, Value: 1}}})
-	if err != nil || len(out.Rejected) > 0 {
+	if err != nil || len(out.Refused) > 0 {
 		b.t.Fatal(out, err)
 	}
 }
@@ -157,6 +157,7 @@ func TestASilentDeviceRaisesAnAlarmAndItsNextReadingEndsIt(t *testing.T) {
 
 // Our own absence silences nobody: silence is counted while the ways in were up.
 func TestOurOwnAbsenceSilencesNobody(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.moveTo(1)
 	b.sendAs(b.key, "v")
@@ -179,6 +180,7 @@ func TestOurOwnAbsenceSilencesNobody(t *testing.T) {
 
 // Devices behind a silent gateway are told as one; one that is silent by itself is told by itself.
 func TestDevicesBehindASilentGatewayAreToldAsOne(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	hub := b.add(site.Device{Name: "hub", Title: "Attic hub"})
 	for _, name := range []string{"a", "b", "c"} {
@@ -219,6 +221,7 @@ func TestDevicesBehindASilentGatewayAreToldAsOne(t *testing.T) {
 
 // While a signal is silent its delays stand still; a standing alarm stays (docs/semantics.md 12).
 func TestDelaysStandStillWhileASignalIsSilent(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.moveTo(1)
 	b.send(measure.Sample{Name: "v", Value: 1})
@@ -256,6 +259,7 @@ func seconds(b *bench, alarms []alarm.Alarm) (out []float64) {
 
 // Text is said when it changes: as long as its device is heard it holds, however old it is, and is not silent.
 func TestTextThatSeldomChangesIsNotSilent(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	other := b.add(site.Device{Name: "e"})
 	b.moveTo(1)

@@ -19,6 +19,7 @@ import (
 	"jauntylark/pipeline/respond"
 	"jauntylark/store/config"
 	"jauntylark/store/events"
+	"jauntylark/store/storetest"
 )
 
 func (b *bench) output(path string, s drive.Spec) {
@@ -126,6 +127,7 @@ func TestAnOutputFollowsTheAlarmOfAnotherDevice(t *testing.T) {
 }
 
 func TestAHandHoldsForAWhile(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.stream("temp", -10, 20)
@@ -175,6 +177,7 @@ func TestAHandHoldsForAWhile(t *testing.T) {
 }
 
 func TestLeastTimesAreWaitedFor(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.output("d/relay", drive.Spec{LeastOn: *lasting(30), LeastOff: *lasting(20)})
@@ -196,6 +199,7 @@ func TestLeastTimesAreWaitedFor(t *testing.T) {
 }
 
 func TestAnEmergencyIsForAllOutputs(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.stream("temp", -10, 40)
@@ -232,6 +236,7 @@ func TestAnEmergencyIsForAllOutputs(t *testing.T) {
 }
 
 func TestADeviceThatDoesNotFollowIsAnAlarm(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.stream("temp", -10, 20)
@@ -281,6 +286,7 @@ func TestADeviceThatDoesNotFollowIsAnAlarm(t *testing.T) {
 // A device that is away for an hour is one alarm, however often it was ordered something else meanwhile, and is over
 // when it is back and does what was ordered last.
 func TestADeviceThatIsAwayForAnHour(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.stream("temp", 0, 20)
 	b.guard(alarm.Guard{Signal: "d/temp", Rung: above(90, 1, alarm.Critical)})

@@ -24,13 +24,16 @@ import (
 
 // Options say what a pipeline works with besides its store.
 type Options struct {
-	Log      *slog.Logger
-	Clock    *clock.Clock                                   // nil: this machine's
-	Link     func(alarm int64) string                       // address of an alarm in the console; nil: messages carry no links
-	TakeLink func(notice int64, now measure.Instant) string // address of the page with the button "I have it"; nil: messages carry none
-	OnNotice func()                                         // called after a commit that planned notices
-	Meter    *meter.Meter                                   // counts; nil: nothing is counted
-	OnOrder  func([]drive.Output)                           // called after a commit that ordered outputs something else, with these
+	Log   *slog.Logger
+	Clock *clock.Clock // nil: this machine's
+	// address of an alarm in the console; nil: messages carry no links
+	Link func(alarm int64) string
+	// address of the page with the button "I have it"; nil: messages carry none
+	TakeLink func(notice int64, now measure.Instant) string
+	OnNotice func()       // called after a commit that planned notices
+	Meter    *meter.Meter // counts; nil: nothing is counted
+	// called after a commit that ordered outputs something else, with these
+	OnOrder func([]drive.Output)
 }
 
 // Pipeline commits for one process.

@@ -171,7 +171,7 @@ func (b *bench) alarms() []alarm.Alarm {
 
 func reason(out reading.Outcome) string {
 	words := []string{}
-	for _, r := range out.Rejected {
+	for _, r := range out.Refused {
 		words = append(words, r.Field+": "+r.Reason)
 	}
 	return strings.Join(words, "; ")
@@ -181,10 +181,10 @@ func TestDuplicatesAndConflicts(t *testing.T) {
 	b := fresh(t)
 	first := measure.Sample{Name: "temp", At: b.at(-10), Value: 21}
 	second := measure.Sample{Name: "temp", At: b.at(-5), Value: 22}
-	if out := b.send(first, second); out.Accepted != 2 || len(out.Rejected) != 0 {
+	if out := b.send(first, second); out.Accepted != 2 || len(out.Refused) != 0 {
 		t.Fatalf("first time: %+v", out)
 	}
-	if out := b.send(first, second); out.Accepted != 2 || len(out.Rejected) != 0 {
+	if out := b.send(first, second); out.Accepted != 2 || len(out.Refused) != 0 {
 		t.Errorf("the same again: %+v", out)
 	}
 	other := first
@@ -195,8 +195,8 @@ func TestDuplicatesAndConflicts(t *testing.T) {
 	}
 	twice := measure.Sample{Name: "temp", At: b.at(0), Value: 24}
 	contrary := measure.Sample{Name: "temp", At: b.at(0), Value: 25}
-	if out := b.send(twice, twice, contrary); out.Accepted != 2 || len(out.Rejected) != 1 ||
-		out.Rejected[0].Index != 2 {
+	if out := b.send(twice, twice, contrary); out.Accepted != 2 || len(out.Refused) != 1 ||
+		out.Refused[0].Index != 2 {
 		t.Errorf("twice and contrary in one pack: %+v", out)
 	}
 	if got := b.readings("temp"); len(got) != 4 {
@@ -225,7 +225,7 @@ func TestClocks(t *testing.T) {
 	b := fresh(t)
 	out := b.send(measure.Sample{Name: "temp", At: b.at(600), Value: 2}, measure.Sample{Name: "temp", At: b.at(540),
 		Value: 1}, measure.Sample{Name: "temp", At: b.at(25 * 3600), Value: 3})
-	if out.Accepted != 2 || !strings.Contains(reason(out), "more than a day ahead") || out.Rejected[0].Index != 2 {
+	if out.Accepted != 2 || !strings.Contains(reason(out), "more than a day ahead") || out.Refused[0].Index != 2 {
 		t.Fatalf("%+v", out)
 	}
 	want := []measure.Reading{{At: b.at(-60), Value: 1, Quality: measure.Clock},
@@ -278,9 +278,9 @@ func TestUnitsAndKinds(t *testing.T) {
 	)
 	for i, says := range map[int]string{2: "cannot be given in", 3: "did you mean Cel?", 4: "holds numbers",
 		5: "on or off", 7: `perhaps "bad-name"`, 8: "may send for itself"} {
-		found := slices.IndexFunc(out.Rejected, func(r measure.Refusal) bool { return r.Index == i })
-		if found < 0 || !strings.Contains(out.Rejected[found].Reason, says) {
-			t.Errorf("record %d: want %q in %+v", i, says, out.Rejected)
+		found := slices.IndexFunc(out.Refused, func(r measure.Refusal) bool { return r.Index == i })
+		if found < 0 || !strings.Contains(out.Refused[found].Reason, says) {
+			t.Errorf("record %d: want %q in %+v", i, says, out.Refused)
 		}
 	}
 	if out.Accepted != 3 {

@@ -52,7 +52,7 @@ func TestSeveralProcessesAreOne(t *testing.T) {
 			pack = append(pack, measure.Sample{Name: "temp", At: at, Value: float64(r.IntN(10))})
 		}
 		now.Store(int64(at)) // the sweeper of any process may come by
-		if out := b.send(pack...); len(out.Rejected) > 0 {
+		if out := b.send(pack...); len(out.Refused) > 0 {
 			t.Fatalf("round %d: %+v", round, out)
 		}
 		if round%10 == 0 {
@@ -84,6 +84,7 @@ func TestSeveralProcessesAreOne(t *testing.T) {
 // A key that one process has made is good at the other at once: packs at the same time are all
 // stored, each once.
 func TestPacksAtTheSameTime(t *testing.T) {
+	storetest.Long(t)
 	ctx := context.Background()
 	now := new(atomic.Int64)
 	now.Store(int64(start))
@@ -187,6 +188,7 @@ func TestARefusedCommitHarmsNothingElse(t *testing.T) {
 // Over several processes that take turns, an output is at any moment what a plain reading of the newest value says,
 // each change is ordered once, and each order is told after its commit.
 func TestSeveralProcessesOrderOnce(t *testing.T) {
+	storetest.Long(t)
 	ctx := context.Background()
 	now := new(atomic.Int64)
 	now.Store(int64(start))

@@ -14,6 +14,7 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/configure"
 	"jauntylark/store/events"
+	"jauntylark/store/storetest"
 )
 
 func (b *bench) signal(path string, c act.SignalChange) {
@@ -28,7 +29,7 @@ func (b *bench) stream(name string, from float64, values ...float64) {
 	b.t.Helper()
 	for i, v := range values {
 		b.clock(from + float64(i))
-		if out := b.send(measure.Sample{Name: name, At: b.Now(), Value: v}); len(out.Rejected) > 0 {
+		if out := b.send(measure.Sample{Name: name, At: b.Now(), Value: v}); len(out.Refused) > 0 {
 			b.t.Fatal(reason(out))
 		}
 	}
@@ -94,6 +95,7 @@ func TestALiftedProbe(t *testing.T) {
 // A gas sensor at the end of what it can give is beyond the limit, whatever the limit's side of the span; it is no
 // fault then, and what comes back into the span ends it.
 func TestASaturatedSensorAlarms(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.stream("gas", 1, 3)
 	b.signal("d/gas", act.SignalChange{Span: &site.Span{Low: 0, High: 500}, FaultAfter: lasting(3)})
@@ -221,6 +223,7 @@ func TestAStuckSensor(t *testing.T) {
 
 // Past readings are judged as they would have been live, and rules that cannot be are refused by the field.
 func TestRulesOfAnInstrument(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.stream("v", 100, 1)
 	b.signal("d/v", act.SignalChange{Span: &site.Span{Low: 0, High: 10}})

@@ -152,6 +152,7 @@ func TestARosterGoesOnUntilSomebodyHasIt(t *testing.T) {
 }
 
 func TestHandedBackAlarmsAreToldAgain(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.contact("orla", roster.Mail)
@@ -190,6 +191,7 @@ func TestHandedBackAlarmsAreToldAgain(t *testing.T) {
 }
 
 func TestARosterGoesOnAfterABreakAndNothingFallsThrough(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx := context.Background()
 	b.contact("orla", roster.Mail)
@@ -224,6 +226,7 @@ func TestARosterGoesOnAfterABreakAndNothingFallsThrough(t *testing.T) {
 }
 
 func TestQuietHoursHoldWhatCanWait(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	start := b.Now().Time()
 	c := roster.Contact{Name: "orla", Quiet: fmt.Sprintf("daily %s-%s", start.Add(-time.Hour).Format("15:04"),
@@ -242,7 +245,8 @@ func TestQuietHoursHoldWhatCanWait(t *testing.T) {
 	}
 	b.stream("temp", 11, 35)
 	b.guard(alarm.Guard{Name: "other", Signal: "d/temp", Rung: above(34, 1, alarm.Warning), Tell: []string{"orla"}})
-	if _, err := respond.Acknowledge(context.Background(), b.Pipeline, b.newest().ID, "", "Tadhg"); err != nil { // held, and somebody has it
+	// held, and somebody has it
+	if _, err := respond.Acknowledge(context.Background(), b.Pipeline, b.newest().ID, "", "Tadhg"); err != nil {
 		t.Fatal(err)
 	}
 	b.later(3700, "the quiet hours end", func() bool {
@@ -265,6 +269,7 @@ func TestQuietHoursHoldWhatCanWait(t *testing.T) {
 }
 
 func TestAFloodBecomesAHandful(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.contact("orla", roster.Mail)
 	b.stream("temp", -10, 20)
@@ -314,6 +319,7 @@ func TestAFloodBecomesAHandful(t *testing.T) {
 }
 
 func TestAGuardSpeaksSeldom(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.contact("orla", roster.Mail)
 	b.stream("temp", -10, 20)
@@ -366,6 +372,7 @@ func TestWhatIsNamedStays(t *testing.T) {
 
 // Two processes sweep one database: each call is made once, through a restart of one of them.
 func TestTwoProcessesCallOnce(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	other := process(t, b.store, b.now)
 	b.contact("orla", roster.Mail)

@@ -19,6 +19,7 @@ import (
 	"jauntylark/store/archive"
 	"jauntylark/store/config"
 	"jauntylark/store/events"
+	"jauntylark/store/storetest"
 	"jauntylark/store/timeseries"
 )
 
@@ -62,6 +63,7 @@ func TestAGuardIsBroughtBack(t *testing.T) {
 // A device comes back with its signals, readings, guards, outputs, interlocks and totals; what it has sent meanwhile is
 // taken.
 func TestADeviceIsBroughtBackWithAllThatItHad(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	key := b.add(site.Device{Name: "e", Title: "The shed"})
 	from := credential.Sender{Key: key}
@@ -69,7 +71,7 @@ func TestADeviceIsBroughtBackWithAllThatItHad(t *testing.T) {
 		t.Helper()
 		b.clock(at)
 		out, err := b.submit(from, measure.Sample{Name: "v", At: b.at(at), Value: v})
-		if err != nil || len(out.Rejected) > 0 {
+		if err != nil || len(out.Refused) > 0 {
 			t.Fatal(out, err)
 		}
 	}
@@ -158,6 +160,7 @@ func TestWhatCannotBeBroughtBack(t *testing.T) {
 
 // A guard with something made for it alone takes that along, and brings it back.
 func TestAWatchingGuardComesBackWithWhatWasMadeForIt(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	b.clock(1)
 	b.turns(2, false)

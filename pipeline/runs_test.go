@@ -158,7 +158,7 @@ func TestAPlanOfARemovedAsset(t *testing.T) {
 		t.Helper()
 		at := start.Add(time.Duration(seconds) * time.Second)
 		now.Store(int64(at))
-		if out := b.send(measure.Sample{Name: "temp", At: at, Value: value}); len(out.Rejected) > 0 {
+		if out := b.send(measure.Sample{Name: "temp", At: at, Value: value}); len(out.Refused) > 0 {
 			t.Fatalf("%+v", out)
 		}
 	}

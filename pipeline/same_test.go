@@ -112,7 +112,8 @@ func describe(l *memory.Site) described {
 	}
 	for id, g := range l.Guards {
 		state := g.State
-		state.Stepped = max(state.Stepped, g.Subject.State.SteppedAt, g.BegunAt) // what is older is late for all guards of the signal
+		// what is older is late for all guards of the signal
+		state.Stepped = max(state.Stepped, g.Subject.State.SteppedAt, g.BegunAt)
 		d.add(fmt.Sprint("guard ", id), g.Guard, state, g.BegunAt, g.Alarms, g.Suppressor.Guard, g.Suppressor.Signal,
 			g.Suppressor.When.String(), g.Suppressor.When.A,
 			names(g.Suppresses, guardName), l.Signals[g.Subject.ID] == g.Subject, g.When.A)

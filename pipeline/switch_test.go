@@ -64,7 +64,7 @@ func TestANumberBecomesASwitch(t *testing.T) {
 	if a := b.newest(); a.Sentence != "D pump is on" || a.State != alarm.StateRaised {
 		t.Errorf("%+v", a)
 	}
-	if out := b.send(measure.Sample{Name: "pump", At: b.at(3), Value: 0.5}); len(out.Rejected) != 1 {
+	if out := b.send(measure.Sample{Name: "pump", At: b.at(3), Value: 0.5}); len(out.Refused) != 1 {
 		t.Errorf("%+v", out)
 	}
 }

@@ -22,6 +22,7 @@ import (
 	"jauntylark/pipeline/reading"
 	"jauntylark/pipeline/record"
 	"jauntylark/pipeline/respond"
+	"jauntylark/store/storetest"
 )
 
 // What a commit that failed had changed in memory is as if it had not been: the same reading again is new, is stepped,
@@ -46,7 +47,7 @@ func TestAFailedCommitLeavesNothingInMemory(t *testing.T) {
 	b.exec(`drop trigger refuse on alarm`)
 	for range 2 {
 		if out, err := b.Submit(context.Background(), pack()); err != nil || out.Accepted != 1 ||
-			len(out.Rejected) > 0 {
+			len(out.Refused) > 0 {
 			t.Fatalf("the same again: %+v %v", out, err)
 		}
 	}
@@ -62,6 +63,7 @@ func TestAFailedCommitLeavesNothingInMemory(t *testing.T) {
 // Each act that changes the configuration fails as it commits, and is done again: after each, this process and one that
 // looks on know what the database has, and nothing else.
 func TestMemoryFollowsEachAct(t *testing.T) {
+	storetest.Long(t)
 	b := fresh(t)
 	ctx, p := context.Background(), b.Pipeline
 	b.contact("orla", roster.Mail)

@@ -75,7 +75,8 @@ func TestAGuardOverSomethingComputed(t *testing.T) {
 	}
 	b.must(configure.RemoveGuard(ctx, b.Pipeline, "busy", "test"))
 	if n := b.last(roster.Return, roster.Text); !strings.HasPrefix(n.Text,
-		"No longer watched: the guard was removed. It ran 3 times in the last hour. D ran 3 times in the last hour, more than 2") {
+		"No longer watched: the guard was removed. It ran 3 times in the last hour. D ran 3 times in the last hour, "+
+			"more than 2") {
 		t.Errorf("%s", n.Text)
 	}
 	if known() {
@@ -147,7 +148,8 @@ func TestTheNewestRun(t *testing.T) {
 	b.watchedTo(182)
 	b.later(182, "the alarm", b.count(1))
 	if n := b.last(roster.Raise,
-		roster.Text); n.Text != "Warning: D running is on. It has run for 1 minute 2 seconds; 4 times today. Reply 1 if you have it." {
+		roster.Text); n.Text != "Warning: D running is on. It has run for 1 minute 2 seconds; 4 times today. Reply 1 "+
+		"if you have it." {
 		t.Error(n.Text)
 	}
 	b.turns(200, false)

@@ -10,11 +10,11 @@ import (
 // what it reads is what encoding/json would have read.
 func scan(body []byte) ([]record, bool) {
 	s := scanner{data: body, texts: map[string]*string{}}
-	if !s.take('[') {
+	if !s.accept('[') {
 		return nil, false
 	}
 	records := make([]record, 0, len(body)/40+1)
-	if s.take(']') {
+	if s.accept(']') {
 		return records, s.atEnd()
 	}
 	for {
@@ -23,10 +23,10 @@ func scan(body []byte) ([]record, bool) {
 			return nil, false
 		}
 		records = append(records, r)
-		if s.take(',') {
+		if s.accept(',') {
 			continue
 		}
-		return records, s.take(']') && s.atEnd()
+		return records, s.accept(']') && s.atEnd()
 	}
 }
 
@@ -48,8 +48,8 @@ func (s *scanner) space() {
 	}
 }
 
-// take takes one sign after white space.
-func (s *scanner) take(sign byte) bool {
+// accept takes one sign after white space.
+func (s *scanner) accept(sign byte) bool {
 	s.space()
 	if s.at < len(s.data) && s.data[s.at] == sign {
 		s.at++
@@ -61,16 +61,16 @@ func (s *scanner) take(sign byte) bool {
 func (s *scanner) atEnd() bool { s.space(); return s.at == len(s.data) }
 
 func (s *scanner) object(r *record) bool {
-	if !s.take('{') {
+	if !s.accept('{') {
 		return false
 	}
 	for {
 		label, ok := s.text()
-		if !ok || !s.take(':') || !s.field(r, label) {
+		if !ok || !s.accept(':') || !s.field(r, label) {
 			return false
 		}
-		if !s.take(',') {
-			return s.take('}')
+		if !s.accept(',') {
+			return s.accept('}')
 		}
 	}
 }
@@ -113,7 +113,7 @@ func (s *scanner) field(r *record, label []byte) (ok bool) {
 
 // text gives a string without escapes.
 func (s *scanner) text() ([]byte, bool) {
-	if !s.take('"') {
+	if !s.accept('"') {
 		return nil, false
 	}
 	for begin := s.at; s.at < len(s.data); s.at++ {

@@ -73,9 +73,10 @@ func resolve(records []record, broken map[int]measure.Refusal,
 		if v := r.BaseVersion; v != nil && !(*v >= 1 && *v <= maxVersion) {
 			return nil, nil,
 				fmt.Errorf(
-					"record %d says bver %v; versions 1 to %d are understood, so the pack is not used (RFC 8428 section 4.4)", i, *v, maxVersion)
+					"record %d says bver %v; versions 1 to %d are understood, so the pack is not used (RFC 8428 "+
+						"section 4.4)", i, *v, maxVersion)
 		}
-		p.base.take(r)
+		p.base.apply(r)
 		if fault := p.resolve(i, r); fault != nil {
 			p.refused = append(p.refused, measure.Refusal{Index: i, Signal: p.name + text(r.Name), Field: fault.Field,
 				Reason: fault.Reason})
@@ -84,7 +85,7 @@ func resolve(records []record, broken map[int]measure.Refusal,
 	return p.samples, p.refused, nil
 }
 
-func (b *base) take(r *record) {
+func (b *base) apply(r *record) {
 	if r.BaseName != nil {
 		b.name = *r.BaseName
 	}
@@ -208,7 +209,8 @@ func instant(seconds float64, now measure.Instant) (measure.Instant, *measure.Fa
 
 // mustUnderstand refuses a pack with a field that it says must be understood (section 4.4).
 func mustUnderstand(index int, label string) error {
-	return fmt.Errorf("record %d has the field %q, which must be understood and is not, so the pack is not used (RFC 8428 section 4.4)", index, label)
+	return fmt.Errorf("record %d has the field %q, which must be understood and is not, so the pack is not used (RFC "+
+		"8428 section 4.4)", index, label)
 }
 
 func text(s *string) string {

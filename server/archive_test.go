@@ -15,10 +15,12 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/core/total"
 	"jauntylark/server/servertest"
+	"jauntylark/store/storetest"
 )
 
 // A whole site goes into an empty service, bit for bit.
 func TestASiteMovesHouse(t *testing.T) {
+	storetest.Long(t)
 	old, fresh := servertest.Start(t), servertest.Start(t)
 	past(t, old)
 	key := old.Device("mover")

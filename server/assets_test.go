@@ -19,6 +19,7 @@ import (
 	"jauntylark/core/asset"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
+	"jauntylark/store/storetest"
 )
 
 func assetPage(s *servertest.Service, name string) (p api.AssetPage) {
@@ -144,6 +145,7 @@ func hugePNG() []byte {
 
 // Photos are turned, scaled and made safe; papers are PDFs; what is neither is refused, and nothing is kept.
 func TestPhotosAndPapers(t *testing.T) {
+	storetest.Long(t)
 	s := servertest.Start(t)
 	s.Do(api.AddAsset.At(), object{"name": "pump"}, nil)
 	a, err := sent(t, s.Owner, api.AddPhoto.At("pump").Asking("name", "front.jpg"), aPhoto(t, 3000, 1500, 6))
@@ -219,7 +221,9 @@ func TestPutUnderGuard(t *testing.T) {
 	order := object{"guard": guard, "interval": "5m", "sparing_interval": "1h", "try": true}
 	var w act.Watch
 	s.Do(api.GuardAsset.At("switchboard"), order, &w)
-	const says = "Temp of Switchboard is measured by Eye every 5 minutes, and every 1 hour when its battery is low. When it is above 60 for 1 minute, that is a warning; when it is above 75, that is critical. Then owner@hollowbrook.example is told, and told again when all is well."
+	const says = "Temp of Switchboard is measured by Eye every 5 minutes, and every 1 hour when its battery is low. " +
+		"When it is above 60 for 1 minute, that is a warning; when it is above 75, that is critical. Then " +
+		"owner@hollowbrook.example is told, and told again when all is well."
 	if w.Sentence != says || w.Saved {
 		t.Errorf("it says\n%s, should say\n%s", w.Sentence, says)
 	}

@@ -186,7 +186,8 @@ func TestAReadOnlyDatabase(t *testing.T) {
 		t.Helper()
 		for _, q := range []string{"set default_transaction_read_only = off", "alter database " +
 			strings.TrimPrefix(u.Path, "/") + " set default_transaction_read_only = " + on,
-			"select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"} {
+			"select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> " +
+				"pg_backend_pid()"} {
 			if _, err := admin.Exec(q); err != nil {
 				t.Fatal(q, err)
 			}

@@ -47,7 +47,8 @@ func TestAServiceWhoseClockLeaps(t *testing.T) {
 			return len(all) > 0 &&
 				strings.Contains(all[0], c.says)
 		})
-		storetest.Eventually(t, "the clock shows the new time", func() bool { // which it does once the leap is committed
+		// which it does once the leap is committed
+		storetest.Eventually(t, "the clock shows the new time", func() bool {
 			off := hands.Now().Sub(before) - c.by
 			return off >= 0 && off <= time.Since(begun)+time.Second
 		})
@@ -64,7 +65,8 @@ func TestAServiceWhoseClockLeaps(t *testing.T) {
 		})
 		sent := hands.Now()
 		s.Send(device, `{"temp": 35}`)
-		if at := s.Signal("pump/temp").At; at == nil || *at < sent-1000 || *at > hands.Now()+1000 { // the service's clock follows within a second
+		// the service's clock follows within a second
+		if at := s.Signal("pump/temp").At; at == nil || *at < sent-1000 || *at > hands.Now()+1000 {
 			t.Errorf("the newest reading is of %v, and it is %v", at, hands.Now())
 		}
 		s.Send(device, `{"temp": 20}`)

@@ -78,6 +78,7 @@ func imported(t *testing.T, s *servertest.Service, file []byte, adjust func(*api
 
 // Out, cleared, and in again: the same comes out.
 func TestOutAndInAndOutIsEqual(t *testing.T) {
+	storetest.Long(t)
 	s := servertest.Start(t)
 	past(t, s)
 	for _, format := range []string{exchange.CSV, exchange.Parquet, exchange.SenML} {

@@ -127,7 +127,8 @@ func TestTailsOfSealedAndComputedSignals(t *testing.T) {
 func TestStatesOverTime(t *testing.T) {
 	s := servertest.Start(t)
 	s.Device("d")
-	from := minutes(t, s, "v", "Cel", 100, func(i int) float64 { return float64(i / 25 % 2 * 10) }) // 25 low, 25 high, twice
+	// 25 low, 25 high, twice
+	from := minutes(t, s, "v", "Cel", 100, func(i int) float64 { return float64(i / 25 % 2 * 10) })
 	if said := refusedAny(t, s.Owner, api.ListStates.At("d", "v").Raw(stretchOf(from, 100))); !strings.Contains(said,
 		"bands") {
 		t.Error("a number without bands:", said)

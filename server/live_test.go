@@ -47,6 +47,7 @@ func reads(want float64) func(site.Change) bool {
 
 // The stream tells what another process commits, and resumes without a gap.
 func TestLiveAcrossProcessesAndBreaks(t *testing.T) {
+	storetest.Long(t)
 	database := storetest.URL(t)
 	one, two := servertest.On(t, database, "127.0.0.1:0"), servertest.On(t, database, "127.0.0.1:0")
 	d := one.Device("d")

@@ -191,6 +191,7 @@ func TestADeviceFollowsOverEachWay(t *testing.T) {
 
 // A device that lies is an alarm, told like any other, and over when it does what it was ordered.
 func TestALyingDeviceIsTold(t *testing.T) {
+	storetest.Long(t)
 	s := servertest.Start(t)
 	d := s.Device("d")
 	s.Send(d, `{"temp": 20}`)
@@ -205,7 +206,8 @@ func TestALyingDeviceIsTold(t *testing.T) {
 	s.Do(api.SetOutput.At("d", "fan"), map[string]any{"to": "on"}, nil)
 	say("0")
 	storetest.Eventually(t, "it is told", func() bool { return len(s.Inbox.Messages()) == 1 })
-	if m := s.Inbox.Messages()[0]; m.Subject != "Warning: D fan is not as ordered: it was told to be on, and its device says that it is off" || strings.Contains(m.Text, "It reads") {
+	if m := s.Inbox.Messages()[0]; m.Subject != "Warning: D fan is not as ordered: it was told to be on, and its "+
+		"device says that it is off" || strings.Contains(m.Text, "It reads") {
 		t.Errorf("%s\n%s", m.Subject, m.Text)
 	}
 	say("1")

@@ -256,6 +256,7 @@ func TestAReceiptThatSaysNoBringsTheNextStep(t *testing.T) {
 }
 
 func TestContactsRostersAndReach(t *testing.T) {
+	storetest.Long(t)
 	s := newReached(t)
 	s.people()
 	hook := map[string]any{"addresses": []map[string]string{{"carrier": "webhook", "to": s.gateway.URL + "/hook"}}}

@@ -182,7 +182,8 @@ func python(t *testing.T, dir, text string) *exec.Cmd {
 	}
 	write(t, dir, "device.py", strings.Replace(text, "interval = 10 ", "interval = 1 ", 1))
 	write(t, dir, "network.py",
-		"STA_IF = 0\nclass WLAN:\n  def __init__(self, i): pass\n  def active(self, a): pass\n  def connect(self, n, p): pass\n")
+		"STA_IF = 0\nclass WLAN:\n  def __init__(self, i): pass\n  def active(self, a): pass\n  def connect(self, n, "+
+			"p): pass\n")
 	write(t, dir, "requests.py", `import json as j, urllib.request, urllib.error
 class Answer:
   def __init__(self, r): self.status_code, self.text = r.status if hasattr(r, "status") else r.code, r.read()
@@ -196,7 +197,8 @@ def put(url, data, headers, timeout): return ask("PUT", url, data.encode(), head
 def get(url, headers, timeout): return ask("GET", url, None, headers)
 `)
 	write(t, dir, "board.py",
-		"import sys, time\nsys.stdout.reconfigure(line_buffering=True)\ntime.ticks_ms = lambda: int(time.monotonic() * 1000)\ntime.ticks_diff = lambda a, b: a - b\nimport device\n")
+		"import sys, time\nsys.stdout.reconfigure(line_buffering=True)\ntime.ticks_ms = lambda: int(time.monotonic() "+
+			"* 1000)\ntime.ticks_diff = lambda a, b: a - b\nimport device\n")
 	return exec.Command(path, "board.py")
 }
 
@@ -207,7 +209,8 @@ func boardStub(t *testing.T, dir, text string) *exec.Cmd {
 		return nil
 	}
 	write(t, dir, "WiFi.h",
-		"#pragma once\n#define WL_CONNECTED 3\nstruct { void begin(const char *, const char *) {} int status() { return WL_CONNECTED; } } WiFi;\n")
+		"#pragma once\n#define WL_CONNECTED 3\nstruct { void begin(const char *, const char *) {} int status() { "+
+			"return WL_CONNECTED; } } WiFi;\n")
 	write(t, dir, "HTTPClient.h", `#pragma once
 #include <chrono>
 #include <cstdio>

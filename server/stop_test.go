@@ -117,7 +117,8 @@ func TestStoppingWhateverHangsOnIt(t *testing.T) {
 		t.Error("a live stream goes on")
 	}
 	var left []string
-	for end := time.Now().Add(500 * time.Millisecond); time.Now().Before(end); time.Sleep(20 * time.Millisecond) { // those that have said that they end
+	// those that have said that they end
+	for end := time.Now().Add(500 * time.Millisecond); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
 		if left = ours(); len(left) == 0 {
 			break
 		}

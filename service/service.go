@@ -222,9 +222,9 @@ func (s Settings) run(ctx context.Context, records *store.Store, out waysOut, pr
 		return err
 	}
 	defer ways.closeAll()
-	face, err := server.New(records, entrance, keeper, web.Options{Log: s.Log, Passwords: s.Passwords, URL: s.URL, Secure: s.TLSCert != "" ||
-		strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies,
-		Inbox: s.Inbox, Disk: s.Disk, Ways: ways.addresses, Signer: signer, PushPublic: push,
+	face, err := server.New(records, entrance, keeper, web.Options{Log: s.Log, Passwords: s.Passwords, URL: s.URL,
+		Secure: s.TLSCert != "" || strings.HasPrefix(s.URL, "https:"), TrustedProxy: proxies, Inbox: s.Inbox,
+		Disk: s.Disk, Ways: ways.addresses, Signer: signer, PushPublic: push,
 		CarriersOn: slices.Sorted(maps.Keys(out.carriers)), Gateways: out.gateways})
 	if err != nil {
 		return err

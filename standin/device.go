@@ -21,7 +21,8 @@ type Device struct {
 	Signals  []Signal
 	Outputs  []Output
 	Firmware string
-	Frame    func(at measure.Instant) []byte // of one that sends thermal frames, in JSON, in place of signals; nil: it sends signals
+	// of one that sends thermal frames, in JSON, in place of signals; nil: it sends signals
+	Frame func(at measure.Instant) []byte
 	// Away tells whether the device has no network at an instant: it keeps what it measures and sends
 	// it later. nil: never.
 	Away func(at measure.Instant) bool

@@ -48,7 +48,7 @@ func StartGateway(in *Inbox) (*Gateway, error) {
 		seen: map[string]int{}}
 	mux := http.NewServeMux()
 	for _, carrier := range roster.Gateways {
-		mux.HandleFunc("POST /"+carrier, func(w http.ResponseWriter, r *http.Request) { g.take(w, r, carrier) })
+		mux.HandleFunc("POST /"+carrier, func(w http.ResponseWriter, r *http.Request) { g.receive(w, r, carrier) })
 	}
 	mux.HandleFunc("POST /hook", g.hook)
 	mux.HandleFunc("POST /push/{browser}", g.push)
@@ -116,9 +116,9 @@ func (g *Gateway) refused(w http.ResponseWriter, r *http.Request, carrier string
 	return true
 }
 
-// take takes a message, and calls back with what became of it. The same one brought again is answered again and kept
+// receive takes a message, and calls back with what became of it. The same one brought again is answered again and kept
 // once.
-func (g *Gateway) take(w http.ResponseWriter, r *http.Request, carrier string) {
+func (g *Gateway) receive(w http.ResponseWriter, r *http.Request, carrier string) {
 	if g.refused(w, r, carrier) {
 		return
 	}

@@ -10,8 +10,10 @@ import (
 	"jauntylark/api"
 )
 
-const manyParts = "From: a@b.example\r\nTo: c@d.example\r\nSubject: =?UTF-8?q?30_=C2=B0C?=\r\nMIME-Version: 1.0\r\nContent-Type: multipart/alternative; boundary=xx\r\n\r\n" +
-	"--xx\r\nContent-Type: text/html\r\n\r\n<p>no\r\n--xx\r\nContent-Type: text/plain; charset=UTF-8\r\nContent-Transfer-Encoding: base64\r\n\r\nMzEgwrBDCg==\r\n--xx--\r\n"
+const manyParts = "From: a@b.example\r\nTo: c@d.example\r\nSubject: =?UTF-8?q?30_=C2=B0C?=\r\nMIME-Version: " +
+	"1.0\r\nContent-Type: multipart/alternative; boundary=xx\r\n\r\n" +
+	"--xx\r\nContent-Type: text/html\r\n\r\n<p>no\r\n--xx\r\nContent-Type: text/plain; " +
+	"charset=UTF-8\r\nContent-Transfer-Encoding: base64\r\n\r\nMzEgwrBDCg==\r\n--xx--\r\n"
 
 func TestTheInboxOutlivesARestart(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "inbox.jsonl")

@@ -72,7 +72,8 @@ func ReadOnly(err error) bool {
 	if errors.As(err, &pg) {
 		return pg.Code == "25006"
 	}
-	return errors.Is(err, ErrReadOnly) || err != nil && strings.Contains(err.Error(), "read only connection") // as the driver says it of a new one
+	// as the driver says it of a new one
+	return errors.Is(err, ErrReadOnly) || err != nil && strings.Contains(err.Error(), "read only connection")
 }
 
 // TookTooLong tells whether err means that a statement or a request was ended because it took too long.

@@ -24,8 +24,10 @@ func TestADatabaseIsCleanAgain(t *testing.T) {
 		s.Close()
 		db := sqlx.MustConnect("pgx", database)
 		var left []string
-		if err := db.Select(&left, `select relname from pg_class where relnamespace = 'public'::regnamespace union all select proname from pg_proc where pronamespace = 'public'::regnamespace
-			union all select typname from pg_type where typnamespace = 'public'::regnamespace union all select nspname from pg_namespace where nspname = 'analysis'`); err != nil || len(left) > 0 {
+		if err := db.Select(&left, `select relname from pg_class where relnamespace = 'public'::regnamespace union all
+			select proname from pg_proc where pronamespace = 'public'::regnamespace
+			union all select typname from pg_type where typnamespace = 'public'::regnamespace union all select nspname
+			    from pg_namespace where nspname = 'analysis'`); err != nil || len(left) > 0 {
 			t.Errorf("left: %v %v", left, err)
 		}
 		db.Close()

@@ -25,7 +25,8 @@ func KeepOutcome(ctx context.Context, db Writer, sender, key string, outcome []b
 	_, err := db.Exec(ctx, `
 		with old as (delete from idempotency where ctid in (select ctid from idempotency where at <= $5 limit 10))
 		insert into idempotency (sender, key, at, outcome) values ($1, $2, $3, $4)
-		on conflict (sender, key) do update set at = excluded.at, outcome = excluded.outcome`, sender, key, now, string(outcome), now.Add(-24*time.Hour))
+		on conflict (sender, key) do update set at = excluded.at, outcome = excluded.outcome`, sender, key, now,
+		string(outcome), now.Add(-24*time.Hour))
 	return err
 }
 

@@ -37,7 +37,8 @@ type Ledger struct {
 func TakeLedger(ctx context.Context, db Writer) (l Ledger, err error) {
 	err = db.QueryRow(ctx, `
 		update ledger set commit_no = commit_no + 1
-		returning commit_no, config_no, leapt, `+ClockOfDatabase+`, pg_notify('`+commitChannel+`' || `+SecretOfSite+`, commit_no::text)::text`).
+		returning commit_no, config_no, leapt, `+ClockOfDatabase+`, pg_notify('`+commitChannel+`' || `+SecretOfSite+
+		`, commit_no::text)::text`).
 		Scan(&l.CommitNo, &l.ConfigNo, &l.Leapt, &l.Clock, new(string))
 	return l, err
 }
@@ -57,10 +58,11 @@ type Scope string
 // The scopes of a change.
 const (
 	OfDevice Scope = "device" // a device with all that hangs on it: keys, signals, guards, outputs, interlocks
-	OfPeople Scope = "people" // contacts, rosters, statements, how the site itself tells, and whether all outputs are to be safe
-	OfPlans  Scope = "plans"  // plans of runs, and which of their runs are on
-	OfKeys   Scope = "keys"   // the enrolment key, and keys of devices that were removed
-	OfPages  Scope = "pages"  // what people look at alone: boards, assets, runs that are over
+	// contacts, rosters, statements, how the site itself tells, and whether all outputs are to be safe
+	OfPeople Scope = "people"
+	OfPlans  Scope = "plans" // plans of runs, and which of their runs are on
+	OfKeys   Scope = "keys"  // the enrolment key, and keys of devices that were removed
+	OfPages  Scope = "pages" // what people look at alone: boards, assets, runs that are over
 	OfAll    Scope = "all"
 )
 
@@ -73,7 +75,8 @@ func RaiseConfig(ctx context.Context, db Writer, changes ...Change) (configNo in
 	err = db.QueryRow(ctx, `
 		with raised as (update ledger set config_no = config_no + 1 returning config_no),
 		noted as (insert into config_change select config_no, c.scope, c.id from raised, unnest($1::text[], $2::bigint[]) as c (scope, id) on conflict do nothing)
-		select config_no, pg_notify('`+configChannel+`' || `+SecretOfSite+`, config_no::text)::text from raised`, scopes, ids).Scan(&configNo, new(string))
+		select config_no, pg_notify('`+configChannel+`' || `+SecretOfSite+`, config_no::text)::text from raised`,
+		scopes, ids).Scan(&configNo, new(string))
 	return configNo, err
 }
 

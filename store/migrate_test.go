@@ -36,9 +36,13 @@ func TestGuardsStandWhereTheyStoodAfterAnUpgrade(t *testing.T) {
 	for _, statement := range []string{
 		`insert into device (name, created_at) values ('d', 1)`,
 		`insert into signal (device_id, name, kind, created_at) values (1, 'v', 'number', 1)`,
-		`insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice) values (1, 'g', 'above 30', 1, 0, 0, 'critical', '{}', '')`,
-		`insert into alarm (changed_in, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence) values (1, 'g', 'd/v', 'critical', 500, 500, 31, 35.5, '', 'above 30', '', 'D v is above 30')`,
-		`insert into guard_state (guard_id, changed_in, phase, acknowledged, since, raised_at, extreme, begun_at, alarm_id, silent_since) values (1, 1, 3, true, 900, 500, 35.5, 400, 1, 950)`,
+		`insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice)
+			values (1, 'g', 'above 30', 1, 0, 0, 'critical', '{}', '')`,
+		`insert into alarm (changed_in, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text,
+			advice, sentence) values (1, 'g', 'd/v', 'critical', 500, 500, 31, 35.5, '', 'above 30', '',
+			'D v is above 30')`,
+		`insert into guard_state (guard_id, changed_in, phase, acknowledged, since, raised_at, extreme, begun_at,
+			alarm_id, silent_since) values (1, 1, 3, true, 900, 500, 35.5, 400, 1, 950)`,
 	} {
 		if _, err := db.Exec(statement); err != nil {
 			t.Fatalf("%s: %v", statement, err)

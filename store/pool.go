@@ -23,11 +23,12 @@ type Part int
 
 // The parts, by who waits for the answer.
 const (
-	Own        Part = iota // what the service is for besides: notices, orders, keys. It is what a context without a part means
-	Commits                // intake and alarms: the commits of the pipeline, which wait for nothing else of the process
-	Background             // what goes on in the background
-	Pages                  // people's requests
-	Long                   // people's requests that take long
+	// what the service is for besides: notices, orders, keys. It is what a context without a part means
+	Own        Part = iota
+	Commits         // intake and alarms: the commits of the pipeline, which wait for nothing else of the process
+	Background      // what goes on in the background
+	Pages           // people's requests
+	Long            // people's requests that take long
 	parts
 )
 

@@ -121,13 +121,15 @@ func migrate(ctx context.Context, db *sql.DB) error {
 func letAnalystRead(ctx context.Context, db *sqlx.DB) error {
 	var there bool
 	err := db.GetContext(ctx, &there, `select exists (select from pg_roles where rolname = 'jaunty_analyst')
-		and not coalesce((select bool_and(has_table_privilege('jaunty_analyst', c.oid, 'select')) from pg_class c where c.relnamespace = 'analysis'::regnamespace and c.relkind = 'v')
+		and not coalesce((select bool_and(has_table_privilege('jaunty_analyst', c.oid, 'select')) from pg_class c
+		    where c.relnamespace = 'analysis'::regnamespace and c.relkind = 'v')
 		             and has_schema_privilege('jaunty_analyst', 'analysis', 'usage'), false)`)
 	if err != nil || !there {
 		return err
 	}
 	_, err = db.ExecContext(ctx,
-		`grant usage on schema analysis to jaunty_analyst; grant select on all tables in schema analysis to jaunty_analyst`)
+		`grant usage on schema analysis to jaunty_analyst; grant
+			select on all tables in schema analysis to jaunty_analyst`)
 	return err
 }
 
@@ -136,9 +138,11 @@ func letAnalystRead(ctx context.Context, db *sqlx.DB) error {
 func EndAnalysts(ctx context.Context, db Writer, runs, stands time.Duration) (ended int, err error) {
 	err = db.Get(ctx, &ended, `
 		select count(pg_terminate_backend(pid)) from pg_stat_activity
-		where usename = 'jaunty_analyst' and datname = current_database() and pg_has_role(current_user, usesysid, 'member')
+		where usename = 'jaunty_analyst' and datname = current_database()
+		    and pg_has_role(current_user, usesysid, 'member')
 		  and (state = 'active' and query_start < clock_timestamp() - make_interval(secs => $1)
-		       or state like 'idle in transaction%' and state_change < clock_timestamp() - make_interval(secs => $2))`, runs.Seconds(), stands.Seconds())
+		       or state like 'idle in transaction%' and state_change < clock_timestamp() - make_interval(secs => $2))`,
+		runs.Seconds(), stands.Seconds())
 	return ended, err
 }
 

@@ -30,9 +30,11 @@ func guardCommand() *cobra.Command {
 // GuardFlags are the flags that describe a guard.
 func GuardFlags(f *pflag.FlagSet) {
 	f.String("when", "",
-		"'above X', 'at least X', 'below X', 'at most X', 'outside A..B', 'inside A..B', 'is on', 'is off', 'is \"WORD\"', 'silent for 10m', 'stuck', 'faulty'")
+		"'above X', 'at least X', 'below X', 'at most X', 'outside A..B', 'inside A..B', 'is on', 'is off', 'is "+
+			"\"WORD\"', 'silent for 10m', 'stuck', 'faulty'")
 	f.StringArray("rung", nil,
-		"a further rung: 'TEST[, SEVERITY][, deadband X][, on-delay 5s][, off-delay 5s]'; what it does not say but its severity is as --deadband, --on-delay and --off-delay say; may be repeated, replaces those there are")
+		"a further rung: 'TEST[, SEVERITY][, deadband X][, on-delay 5s][, off-delay 5s]'; what it does not say but "+
+			"its severity is as --deadband, --on-delay and --off-delay say; may be repeated, replaces those there are")
 	f.Bool("latch", false, "the alarm stays until a person resets it")
 	f.String("armed", "", "when it looks, like 'mon-fri 18:00-07:00, sat-sun, holidays'; '' for always")
 	f.String("suppressed-while", "",
@@ -94,7 +96,8 @@ func ReadGuard(f *pflag.FlagSet, g *alarm.Guard) (err error) {
 	})
 	if err == nil && f.Changed("rung") {
 		rungs, _ := f.GetStringArray("rung")
-		own := alarm.Rung{Severity: alarm.Warning} // what the command says holds for all its rungs; the severity is each one's own
+		// what the command says holds for all its rungs; the severity is each one's own
+		own := alarm.Rung{Severity: alarm.Warning}
 		if f.Changed("deadband") {
 			own.Deadband = g.Deadband
 		}
@@ -210,7 +213,8 @@ func guardAddCommand() *cobra.Command {
 func watchFlags(c *cobra.Command) {
 	f := c.Flags()
 	f.String("watch", "",
-		"look at what is computed from the signal instead: rate, cycles, on-for, unlike-usual, difference …; 'jaunty signal kinds' lists all")
+		"look at what is computed from the signal instead: rate, cycles, on-for, unlike-usual, difference …; 'jaunty "+
+			"signal kinds' lists all")
 	f.String("window", "", "of --watch: how far back it looks, like 10m")
 	f.StringArray("with", nil, "of --watch: ROLE=DEVICE/SIGNAL, a further signal; may be repeated")
 	f.String("test", "", "of --watch readings-over: what is counted, like 'above 30'")

@@ -248,7 +248,8 @@ func saveInterlock(c *cobra.Command, i drive.Interlock) error {
 		for _, path := range blindTo {
 			device, _, _ := strings.Cut(path, "/")
 			fmt.Fprintf(w,
-				"Nobody has said how often %s sends, so its silence is never noticed: jaunty device set %s --interval 15s\n", path, device)
+				"Nobody has said how often %s sends, so its silence is never noticed: jaunty device set %s "+
+					"--interval 15s\n", path, device)
 		}
 	})
 }

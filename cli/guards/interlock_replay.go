@@ -16,8 +16,9 @@ import (
 
 func interlockReplayCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use:               "replay [NAME]",
-		Short:             "Replay an interlock over what is stored: when its output would have run, for how long, how many starts",
+		Use: "replay [NAME]",
+		Short: "Replay an interlock over what is stored: when its output would have run, for how long, " +
+			"how many starts",
 		ValidArgsFunction: interlockNames,
 		Long: `Replay an interlock over what is stored, as if it alone drove its output: when the output would have run, for how long, how many starts,
 with its least times and its most starts in an hour. Name one that is saved, describe one with the flags of 'interlock add', or both:
@@ -74,13 +75,15 @@ func printTried(w io.Writer, o *drive.Output, tried drive.Tried, from, until mea
 	over := prose.Length(until.Sub(from))
 	runs := o.Kind == drive.KindSwitch || o.Kind == drive.KindLevel
 	if runs {
-		fmt.Fprintf(w, "%s would have started %s in %s and run for %s, %s at the longest; most starts within an hour: %d.\n", o.Path(), terminal.Times(tried.Starts), over,
+		fmt.Fprintf(w, "%s would have started %s in %s and run for %s, %s at the longest; most starts within an "+
+			"hour: %d.\n", o.Path(), terminal.Times(tried.Starts), over,
 			prose.Length(time.Duration(tried.Running)), prose.Length(time.Duration(tried.Longest)), tried.Busiest)
 	} else {
 		fmt.Fprintf(w, "%s would have changed %s in %s.\n", o.Path(), terminal.Times(len(tried.Stretches)), over)
 	}
 	if tried.Blind > 0 {
-		fmt.Fprintf(w, "For %s of that it would have been in its safe state, %s, since what drives it was silent, faulty, warming or not there.\n", prose.Length(time.Duration(tried.Blind)), o.Words(o.Safe))
+		fmt.Fprintf(w, "For %s of that it would have been in its safe state, %s, since what drives it was silent, "+
+			"faulty, warming or not there.\n", prose.Length(time.Duration(tried.Blind)), o.Words(o.Safe))
 	}
 	if len(tried.Stretches) == 0 {
 		return

@@ -57,7 +57,8 @@ func outputFlags(c *cobra.Command) {
 	f.String("unit", "", "of a level")
 	f.Int("length", 0, "of a text: how many letters it may have; 40 when left out")
 	f.String("safe", "",
-		"the safe state: in an emergency, when the device hears nothing, when what drives it cannot be believed; off, the low end, black or no text when left out")
+		"the safe state: in an emergency, when the device hears nothing, when what drives it cannot be believed; "+
+			"off, the low end, black or no text when left out")
 	f.String("rest", "", "the state when nothing asks for another; the safe state when left out")
 	f.String("least-on", "0s", "how long it runs at least")
 	f.String("least-off", "0s", "how long it stands still at least")
@@ -66,7 +67,8 @@ func outputFlags(c *cobra.Command) {
 	f.String("hand-holds", "1h", "for how long a setting by hand holds where nobody says")
 	f.Bool("dangerous", false, "who sets it by hand must say that they are sure")
 	f.String("expires", "1m",
-		"for how long an order holds unless it is renewed; a device that hears nothing for so long goes to the safe state by itself")
+		"for how long an order holds unless it is renewed; a device that hears nothing for so long goes to the safe "+
+			"state by itself")
 	f.String("confirm-within", "30s",
 		"how long the device may do something else than it was ordered before that is an alarm")
 	f.Bool("mute", false, "the device cannot confirm what it does")

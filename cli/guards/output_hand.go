@@ -108,7 +108,8 @@ func outputAct(verb, short string, op *api.Operation) *cobra.Command {
 func allSafeCommand() *cobra.Command {
 	c := &cobra.Command{Use: "all-safe", Short: "Emergency: put all outputs of the site into their safe states",
 		Args: terminal.Exactly(),
-		Long: "Put all outputs into their safe states at once, whatever drives them, until 'jaunty output resume'. Least times do not count, and settings by hand are over.",
+		Long: "Put all outputs into their safe states at once, whatever drives them, until 'jaunty output resume'. " +
+			"Least times do not count, and settings by hand are over.",
 		Example: `  jaunty output all-safe --why 'smoke in the boiler room' --yes
   jaunty output resume --yes`}
 	c.Flags().String("why", "", "why, for the journal")

@@ -40,7 +40,8 @@ func trialStartCommand() *cobra.Command {
 		return trialDo(c, api.StartTrial.At(), map[string]any{"signal": args[0], "note": *note},
 			func(w io.Writer, t site.Trial) {
 				fmt.Fprintf(w,
-					"Trial %d of %s is open. Say 'jaunty trial mark normal' while all is in order, and 'jaunty trial mark event' while you make it happen; several times each.\n", t.ID, t.Signal)
+					"Trial %d of %s is open. Say 'jaunty trial mark normal' while all is in order, and 'jaunty trial "+
+						"mark event' while you make it happen; several times each.\n", t.ID, t.Signal)
 			})
 	}
 	return c
@@ -91,7 +92,8 @@ func trialMarkCommand() *cobra.Command {
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) < 1 || len(args) > 2 {
 				return terminal.Misused(
-					"say what it is: normal, event, or end to end the stretch that goes on; and of which trial, if it is not the newest")
+					"say what it is: normal, event, or end to end the stretch that goes on; and of which trial, if " +
+						"it is not the newest")
 			}
 			if args[0] != "normal" && args[0] != "event" && args[0] != "end" {
 				return terminal.Misused("%s", site.Unknown("label", args[0], []string{"normal", "event", "end"}))
@@ -255,7 +257,7 @@ func drawTrial(c *cobra.Command, s *client.Client, w io.Writer, t site.Trial, fo
 			if stretch.Until != nil {
 				until = *stretch.Until
 			}
-			p.Alarms = append(p.Alarms, chart.Stretch{From: stretch.From, Until: until})
+			p.Alarms = append(p.Alarms, chart.Shading{From: stretch.From, Until: until})
 		}
 	}
 	screen.Draw(w, span, panels)
@@ -265,7 +267,8 @@ func drawTrial(c *cobra.Command, s *client.Client, w io.Writer, t site.Trial, fo
 func trialAcceptCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "accept [TRIAL]", Short: "Make a guard of what a trial suggests", Args: terminal.Between(0, 1),
-		Example: "  jaunty trial accept --name boiler-gas --severity critical --tell orla@hollowbrook.example --advice 'Open the door and go out.'",
+		Example: "  jaunty trial accept --name boiler-gas --severity critical --tell orla@hollowbrook.example " +
+			"--advice 'Open the door and go out.'",
 	}
 	f := c.Flags()
 	f.String("name", "", "name of the guard; made from the signal and the limit when left out")

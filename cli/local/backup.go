@@ -99,7 +99,8 @@ func backup(c *cobra.Command, database, seal, file string) error {
 func restoreCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "restore FILE", Short: "Make a service out of a backup, and verify it", Args: terminal.Exactly("FILE"),
-		Long: `Fill an empty data folder, or an empty database, from a backup. Every block of readings is opened and compared
+		Long: `Fill an empty data folder, or an empty database, from a backup. Every block of readings is opened
+			and compared
 with what the backup says; when anything is wrong nothing is kept. Then 'jaunty serve' goes on where the
 backup was made.`,
 		Example: `  jaunty restore lark-2026-03-01.backup --data /srv/lark

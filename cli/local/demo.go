@@ -138,7 +138,8 @@ func (d *demoService) site(ctx context.Context, address string) error {
 			return fmt.Errorf("setting the demo up: %w", err)
 		}
 	}
-	fmt.Fprintf(d.out, "ready %s\n\n  The console:  %s\n  Sign in as    %s, password %s\n  Command line  jaunty login %s --user %s\n  Devices       MQTT %s, CoAP %s, with DTLS %s\n  Ctrl-C stops everything.\n\n",
+	fmt.Fprintf(d.out, "ready %s\n\n  The console:  %s\n  Sign in as    %s, password %s\n  Command line  jaunty "+
+		"login %s --user %s\n  Devices       MQTT %s, CoAP %s, with DTLS %s\n  Ctrl-C stops everything.\n\n",
 		address, address, demo.Owner, d.memory.Password, address, demo.Owner, d.ways.MQTT, d.ways.CoAP, d.ways.CoAPS)
 	if d.devices {
 		site.Run(ctx)

@@ -167,8 +167,9 @@ func alarmMarkCommand() *cobra.Command {
 		Use:       "mark ID real|false|useful|none",
 		Short:     "Say what an alarm was worth; the guard's record and its replays use it",
 		ValidArgs: []string{"real", "false", "useful", "none"},
-		Long:      "Mark an alarm as real (something was wrong), false (nothing was) or useful (nothing was wrong yet, and it was good to know); none takes the mark back.",
-		Example:   "  jaunty alarm mark 12 real", Args: terminal.Exactly("ID", "MARK"),
+		Long: "Mark an alarm as real (something was wrong), false (nothing was) or useful (nothing was wrong " +
+			"yet, and it was good to know); none takes the mark back.",
+		Example: "  jaunty alarm mark 12 real", Args: terminal.Exactly("ID", "MARK"),
 	}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		id, err := alarmID(args[0])

@@ -137,8 +137,10 @@ func waitForNotices(c *cobra.Command, s *client.Client, contact string, ids []in
 
 func noticePreviewCommand() *cobra.Command {
 	c := &cobra.Command{
-		Use: "preview", Short: "How a notice reads in every carrier's form, with real values, and how many text messages it takes", Args: terminal.Exactly(),
-		Long: "How a notice reads by templates of your own, or the built-in words, in every carrier's form and length. Placeholders:\n\n" + placeholderHelp(),
+		Use: "preview", Short: "How a notice reads in every carrier's form, with real values, and how many text " +
+			"messages it takes", Args: terminal.Exactly(),
+		Long: "How a notice reads by templates of your own, or the built-in words, in every carrier's form and " +
+			"length. Placeholders:\n\n" + placeholderHelp(),
 		Example: `  jaunty notice preview --on raise --alarm 12
   jaunty notice preview --on return --short '{{was}}, vorbei nach {{lasted}}'`,
 	}

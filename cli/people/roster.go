@@ -66,7 +66,8 @@ func rosterShowCommand() *cobra.Command {
   jaunty roster show boiler --at now --severity warning --kind silence`,
 	}
 	c.Flags().String("at", "",
-		"when the alarm is raised: now, 'sat 03:00' or '03:00' for the next such time, or a time; in the site's time zone")
+		"when the alarm is raised: now, 'sat 03:00' or '03:00' for the next such time, or a time; in the site's time "+
+			"zone")
 	c.Flags().String("severity", "critical", "how bad the alarm is; raised now, unless --at says when")
 	c.Flags().String("kind", roster.OfLimit, "what it is about: "+strings.Join(roster.Kinds, ", ")+
 		"; raised now, unless --at says when")

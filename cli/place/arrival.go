@@ -57,7 +57,8 @@ func arrivalListCommand() *cobra.Command {
 func letInCommand() *cobra.Command {
 	c := &cobra.Command{Use: "let-in NAME", Short: "Make an arrival a device, with what it has sent so far",
 		Args: terminal.Exactly("NAME"), ValidArgsFunction: terminal.ArrivalNames,
-		Example: "  jaunty arrival let-in stranger\n  jaunty arrival let-in stranger --kit pond-probe --title 'Second pond'"}
+		Example: "  jaunty arrival let-in stranger\n  jaunty arrival let-in stranger --kit pond-probe --title " +
+			"'Second pond'"}
 	f := c.Flags()
 	f.String("kit", "", "the kit that it is made from")
 	f.String("title", "", "what people call it")
@@ -107,7 +108,8 @@ func enrolmentCommand() *cobra.Command {
 		enrolmentAct("show", "Whether there is an enrolment key", api.GetEnrolment.At()),
 		enrolmentAct("start", "Make an enrolment key; it is told once, and the old one ends", api.NewEnrolment.At()),
 		enrolmentAct("end", "End enrolment", api.EndEnrolment.At()))
-	c.Long = "The enrolment key lets devices that nobody knows announce themselves under a name of their own; they wait as arrivals."
+	c.Long = "The enrolment key lets devices that nobody knows announce themselves under a name of their own; they " +
+		"wait as arrivals."
 	return c
 }
 
@@ -127,8 +129,11 @@ func enrolmentAct(verb, short string, at api.Place) *cobra.Command {
 			switch {
 			case out.Key != "":
 				fmt.Fprintf(w,
-					"The enrolment key, told once:\n\n  %s\n\nA device announces itself with it and a name of its own, for instance:\n\n"+
-						"  curl -i %s%s -H 'Authorization: Bearer %s' -H '%s: my-device' -H 'Content-Type: application/json' -d '{\"temp\": 21.5}'\n", out.Key, s.URL, api.SendReadings.At().Path, out.Key, api.DeviceHeader)
+					"The enrolment key, told once:\n\n  %s\n\nA device announces itself with it and a name of its "+
+						"own, for instance:\n\n"+
+						"  curl -i %s%s -H 'Authorization: Bearer %s' -H '%s: my-device' -H 'Content-Type: "+
+						"application/json' -d '{\"temp\": 21.5}'\n", out.Key, s.URL, api.SendReadings.At().Path,
+					out.Key, api.DeviceHeader)
 			case out.On:
 				fmt.Fprintln(w, "There is an enrolment key.")
 			default:

@@ -64,7 +64,8 @@ func deviceAddCommand() *cobra.Command {
 		}{added, s.URL}
 		err = terminal.Show(c, out, func(w io.Writer) {
 			fmt.Fprintf(w,
-				"Device %s is added. Its key, told once:\n\n  %s\n\nIts first reading; signals appear by themselves:\n\n%s\nThen see it land:\n\n  jaunty follow %s\n\n"+
+				"Device %s is added. Its key, told once:\n\n  %s\n\nIts first reading; signals appear by "+
+					"themselves:\n\n%s\nThen see it land:\n\n  jaunty follow %s\n\n"+
 					"The same for other boards: jaunty device code %s --key %s --for %s\n",
 				out.Name, out.Key, indented(textFor(out.Code, *kind)), out.Name, out.Name, out.Key,
 				strings.Join(sketch.Kinds(), "|"))

@@ -53,7 +53,8 @@ func keyRotateCommand() *cobra.Command {
 	c := &cobra.Command{Use: "rotate NAME",
 		Short: "Give a device a new key, told once; the old one stays good for a while", Args: terminal.Exactly("NAME"),
 		ValidArgsFunction: terminal.DeviceNames,
-		Example:           "  jaunty device key rotate pond                  # the old one ends when the new one is first used\n  jaunty device key rotate pond --overlap 24h"}
+		Example: "  jaunty device key rotate pond                  # the old one ends when the new one is " +
+			"first used\n  jaunty device key rotate pond --overlap 24h"}
 	overlap := c.Flags().String("overlap", "",
 		"the old key ends after so long, instead of when the new one is first used")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -82,8 +83,9 @@ func keyRotateCommand() *cobra.Command {
 
 func keyRevokeCommand() *cobra.Command {
 	c := &cobra.Command{Use: "revoke NAME KEY", Short: "End a key at once; connections that it opened are closed",
-		Args:    terminal.Exactly("NAME", "KEY"),
-		Example: "  jaunty device key list pond\n  jaunty device key revoke pond 7\n  jaunty device key revoke pond pond.2", ValidArgsFunction: terminal.DeviceNames}
+		Args: terminal.Exactly("NAME", "KEY"),
+		Example: "  jaunty device key list pond\n  jaunty device key revoke pond 7\n  jaunty device key revoke pond " +
+			"pond.2", ValidArgsFunction: terminal.DeviceNames}
 	c.RunE = func(c *cobra.Command, args []string) error {
 		number, err := keyNumber(c, args[0], args[1])
 		if err != nil {

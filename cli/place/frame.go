@@ -67,7 +67,8 @@ func frameSendCommand() *cobra.Command {
 	c := &cobra.Command{Use: "send DEVICE FILE",
 		Short: "Send a frame as a device would: CSV, JSON, CBOR or PGM; - is standard input",
 		Args:  terminal.Exactly("DEVICE", "FILE"), ValidArgsFunction: terminal.DeviceNames,
-		Example: "  jaunty frame send switchboard-eye frame.pgm --at 10m\n  jaunty frame send switchboard-eye frame.csv --picture photo.jpg"}
+		Example: "  jaunty frame send switchboard-eye frame.pgm --at 10m\n  jaunty frame send switchboard-eye " +
+			"frame.csv --picture photo.jpg"}
 	at := c.Flags().String("at", "", "when it was taken, if the frame does not say: "+terminal.TimeHelp)
 	picture := c.Flags().String("picture", "", "a visible-light picture beside it: PNG, JPEG or WebP")
 	c.RunE = func(c *cobra.Command, args []string) error {

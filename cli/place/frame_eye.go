@@ -48,7 +48,8 @@ A new region tells of the frames that are there already; what has been told of a
 	f.String("unit", "", "of what is sent: Cel, K or [degF]")
 	f.String("span", "", "°C: what the camera can truly give, as LOW..HIGH; '' for not known")
 	f.StringArray("region", nil,
-		"'NAME SHAPE X,Y ... [over LIMIT] [emissivity E]'; shapes are spot, rectangle, ellipse, polygon; may be repeated")
+		"'NAME SHAPE X,Y ... [over LIMIT] [emissivity E]'; shapes are spot, rectangle, ellipse, polygon; may be "+
+			"repeated")
 	f.StringArray("difference", nil, "'NAME REGION less REGION [mean]'; picture is the whole picture; may be repeated")
 	f.StringSlice("remove", nil, "names of regions and differences to remove")
 	f.String("reference-frame", "", "the frame that others are compared with: a time, or how long ago; '' for none")

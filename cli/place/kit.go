@@ -179,8 +179,10 @@ func readKit(c *cobra.Command, file string) (k site.Kit, err error) {
 func kitApplyCommand() *cobra.Command {
 	c := &cobra.Command{Use: "apply NAME [DEVICE …]", Short: "Make devices what their kit says",
 		Args: terminal.Between(1, 0), ValidArgsFunction: terminal.KitNames,
-		Long:    "Make devices what their kit says: those named, or all that were made from it. --try shows what would change.",
-		Example: "  jaunty kit apply pond-probe --try\n  jaunty kit apply pond-probe\n  jaunty kit apply pond-probe second-pond"}
+		Long: "Make devices what their kit says: those named, or all that were made from it. --try shows what " +
+			"would change.",
+		Example: "  jaunty kit apply pond-probe --try\n  jaunty kit apply pond-probe\n  jaunty kit apply pond-probe " +
+			"second-pond"}
 	try := c.Flags().Bool("try", false, "show what would change, and change nothing")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, err := terminal.SignedIn()

@@ -90,7 +90,8 @@ func signalSetCommand() *cobra.Command {
 		"make a signal of numbers that are only ever 0 and 1 one that is on or off, its readings with it")
 	addFaultFlags(c)
 	f.StringArray("band", nil,
-		"a named stretch of its values, 'NAME FROM..TO [COLOUR]', or 'NAME off' and 'NAME on'; repeat for each; all together replace the old ones")
+		"a named stretch of its values, 'NAME FROM..TO [COLOUR]', or 'NAME off' and 'NAME on'; repeat for each; all "+
+			"together replace the old ones")
 	f.String("interval", "", "how often a reading is expected; 0s: as often as its device's")
 	f.String("keep-readings", "", "for how long its readings are kept (90d); 0s: as its kit or the site says")
 	f.String("keep-figures", "", "for how long its figures by hour and day are kept; 0s: as its kit or the site says")

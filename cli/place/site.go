@@ -41,7 +41,8 @@ func siteShowCommand() *cobra.Command {
 func siteSetCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "set", Short: "Change the site: name, time zone, currency, holidays", Args: terminal.Exactly(),
-		Example: "  jaunty site set --zone Europe/Dublin --currency EUR\n  jaunty site set --holiday 2026-12-25 --holiday 2026-12-26",
+		Example: "  jaunty site set --zone Europe/Dublin --currency EUR\n  jaunty site set --holiday 2026-12-25 " +
+			"--holiday 2026-12-26",
 	}
 	f := c.Flags()
 	f.String("name", "", "what it is called")

@@ -60,8 +60,10 @@ func unitListCommand() *cobra.Command {
 func unitSetCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "set [CODE...]", Args: terminal.Between(0, 0),
-		Short:   "Say in which units you, or with --everybody all, see values",
-		Long:    "Say in which units you see values: one code for each thing that is measured. What is stored stays as it is; limits, bands and charts are shown alike.\nWithout a code, values are shown as they are stored.",
+		Short: "Say in which units you, or with --everybody all, see values",
+		Long: "Say in which units you see values: one code for each thing that is measured. What is stored stays " +
+			"as it is; limits, bands and charts are shown alike.\nWithout a code, values are shown as they are " +
+			"stored.",
 		Example: "  jaunty unit set '[degF]'\n  jaunty unit set Cel kWh --everybody\n  jaunty unit set",
 	}
 	c.Flags().Bool("everybody", false, "for all who have not said otherwise, and for messages")

@@ -171,7 +171,7 @@ func PanelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 			return nil, err
 		}
 		for _, d := range doubts {
-			p.Doubts = append(p.Doubts, chart.Stretch{From: d.From, Until: d.Until})
+			p.Doubts = append(p.Doubts, chart.Shading{From: d.From, Until: d.Until})
 		}
 		var alarms []alarm.Alarm
 		if err := s.Call(c.Context(), api.ListAlarms.At().Asking("all", "true", "limit", "1000", "since",
@@ -184,7 +184,7 @@ func PanelsOf(c *cobra.Command, s *client.Client, paths []string, span chart.Spa
 				until = *a.ClearedAt
 			}
 			if a.Signal == path {
-				p.Alarms = append(p.Alarms, chart.Stretch{From: a.RaisedAt, Until: until})
+				p.Alarms = append(p.Alarms, chart.Shading{From: a.RaisedAt, Until: until})
 			}
 		}
 	}

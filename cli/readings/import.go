@@ -75,7 +75,8 @@ func importSite(c *cobra.Command, s *client.Client, file *os.File) error {
 		return err
 	}
 	return terminal.Show(c, got, func(w io.Writer) {
-		fmt.Fprintf(w, "%s is here, with %s readings, each verified. Its people have no passwords: 'jaunty person remove EMAIL' and 'jaunty person add EMAIL' give new ones.\n", got.Site, got.Readings)
+		fmt.Fprintf(w, "%s is here, with %s readings, each verified. Its people have no passwords: 'jaunty person "+
+			"remove EMAIL' and 'jaunty person add EMAIL' give new ones.\n", got.Site, got.Readings)
 	})
 }
 

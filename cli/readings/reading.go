@@ -60,7 +60,7 @@ number, or true or false for a signal that is on or off. Without --at it is meas
 		for _, r := range refused {
 			fmt.Fprintf(c.ErrOrStderr(), "jaunty: %s was refused: %s %s\n", r.Signal, r.Field, r.Reason)
 		}
-		out := api.Accepted{Accepted: len(args) - len(refused), Rejected: refused}
+		out := api.Accepted{Accepted: len(args) - len(refused), Refused: refused}
 		if err := terminal.Show(c, out, func(w io.Writer) {
 			fmt.Fprintf(w, "%d taken and committed.\n",
 				out.Accepted)

@@ -91,15 +91,18 @@ func storageSetCommand() *cobra.Command {
 its kit (keep_readings) says otherwise; 0s: for ever. Figures by hour and day are kept for ever, unless
 --keep-figures says for how long. Alarms are kept for ten years with all that explains them, the rest of the
 journal for five, unless --keep-alarms and --keep-journal say otherwise.`,
-		Example: "  jaunty storage set --keep-readings 365d\n  jaunty storage set --keep-readings 90d --keep-figures 3650d\n  jaunty storage set --keep-readings 0s",
+		Example: "  jaunty storage set --keep-readings 365d\n  jaunty storage set --keep-readings 90d --keep-figures " +
+			"3650d\n  jaunty storage set --keep-readings 0s",
 	}
 	f := c.Flags()
 	f.String("keep-readings", "", "for how long readings are kept, like 90d; 0s: for ever; as before when left out")
 	f.String("keep-figures", "", "for how long figures by hour and day are kept; 0s: for ever; as before when left out")
 	f.String("keep-alarms", "",
-		"for how long alarms that are over are kept, with their notices and journal; 0s: for ever; as before when left out")
+		"for how long alarms that are over are kept, with their notices and journal; 0s: for ever; as before when "+
+			"left out")
 	f.String("keep-journal", "",
-		"for how long the journal and the notices are kept that are about no alarm; 0s: for ever; as before when left out")
+		"for how long the journal and the notices are kept that are about no alarm; 0s: for ever; as before when "+
+			"left out")
 	c.MarkFlagsOneRequired("keep-readings", "keep-figures", "keep-alarms", "keep-journal")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		here, err := terminal.Ask(c, api.GetSite, api.None{})

@@ -34,7 +34,8 @@ func totalAddCommand() *cobra.Command {
 	}
 	f := c.Flags()
 	f.String("kind", "",
-		"on-time, cycles or longest-run of what is on or off; energy or cost of a power; volume of a flow; integral of any rate")
+		"on-time, cycles or longest-run of what is on or off; energy or cost of a power; volume of a flow; integral "+
+			"of any rate")
 	f.String("tariff", "", "of cost: what energy costs")
 	f.String("title", "", "what people call it")
 	_ = c.MarkFlagRequired("kind")
@@ -171,9 +172,11 @@ func tellTotal(w io.Writer, t *api.TotalStory, zone *time.Location) {
 func totalResetCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "reset TOTAL", Short: "Reset a total: it counts anew, and what it came to is kept",
-		Args:    terminal.Exactly("TOTAL"),
-		Long:    "Let a total count anew from now on. What it came to by day, week, month and since earlier resets is kept.\nThe reset is noted in the journal, and can be undone with --undo.",
-		Example: "  jaunty total reset fog-pump-cycles --yes --note 'new valve'\n  jaunty total reset fog-pump-cycles --undo", ValidArgsFunction: totalNames,
+		Args: terminal.Exactly("TOTAL"),
+		Long: "Let a total count anew from now on. What it came to by day, week, month and since earlier resets " +
+			"is kept.\nThe reset is noted in the journal, and can be undone with --undo.",
+		Example: "  jaunty total reset fog-pump-cycles --yes --note 'new valve'\n  jaunty total reset " +
+			"fog-pump-cycles --undo", ValidArgsFunction: totalNames,
 	}
 	c.Flags().String("note", "", "why")
 	c.Flags().Bool("yes", false, "confirm it")

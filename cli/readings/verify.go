@@ -27,7 +27,8 @@ func verifyCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "verify DEVICE/SIGNAL", Short: "Check what a signal shows against a reference, and keep what came of it",
 		Args: terminal.Exactly("DEVICE/SIGNAL"),
-		Long: "Check what a signal shows against a reference. What came of it is kept with who and when. The exit code is 1 when it fails.",
+		Long: "Check what a signal shows against a reference. What came of it is kept with who and when. The exit " +
+			"code is 1 when it fails.",
 		Example: `  jaunty calibration verify fern-house/humidity --reference 48.2 --tolerance 2%
   jaunty calibration verify pond/water --reference 13.1 --tolerance 0.2 --shown 13.25 --note 'glass thermometer no. 4'
   jaunty calibration verify fern-house/humidity --every '6 months'       (reminds when it is due; 'never' ends that)`,
@@ -118,7 +119,8 @@ func compareCommand() *cobra.Command {
 		Args: terminal.Exactly("DEVICE/SIGNAL", "DEVICE/SIGNAL"),
 		Long: `How far two signals that measure the same thing agree, say a new probe beside a trusted one: mean difference,
 limits of agreement (Bland and Altman 1986), and by how much one follows the other. See both with 'jaunty chart'.`,
-		Example:           "  jaunty compare fern-house/new-air fern-house/air --since 7d\n  jaunty chart fern-house/new-air fern-house/air --since 7d",
+		Example: "  jaunty compare fern-house/new-air fern-house/air --since 7d\n  jaunty chart " +
+			"fern-house/new-air fern-house/air --since 7d",
 		ValidArgsFunction: terminal.SignalPaths,
 	}
 	terminal.SpanFlags(c.Flags(), "1d", "", "now")

@@ -76,7 +76,8 @@ func readAsset(f *pflag.FlagSet, in io.Reader) (c act.AssetChange, err error) {
 
 func assetAddCommand() *cobra.Command {
 	c := &cobra.Command{Use: "add NAME", Short: "Add an asset", Args: terminal.Exactly("NAME"),
-		Example: "  jaunty asset add switchboard --title Switchboard --kind cabinet --in boiler-room --signal switchboard-eye\n  jaunty asset add fog-pump --kind pump --signal fog-pump --next-service 2027-03-01"}
+		Example: "  jaunty asset add switchboard --title Switchboard --kind cabinet --in boiler-room --signal " +
+			"switchboard-eye\n  jaunty asset add fog-pump --kind pump --signal fog-pump --next-service 2027-03-01"}
 	assetFlags(c.Flags())
 	_ = c.RegisterFlagCompletionFunc("in", assetNames)
 	terminal.CompleteDevices(c, "signal")
@@ -94,7 +95,9 @@ func assetAddCommand() *cobra.Command {
 func assetSetCommand() *cobra.Command {
 	c := &cobra.Command{Use: "set NAME", Short: "Change an asset, and set its condition; what is not said stays",
 		Args: terminal.Exactly("NAME"), ValidArgsFunction: assetNames,
-		Example: "  jaunty asset set fog-pump --next-service 2027-09-01\n  jaunty asset set fog-pump --signal fog-pump --signal lamp-meter/power\n  jaunty asset set fog-pump --condition attention --why 'the valve sticks'"}
+		Example: "  jaunty asset set fog-pump --next-service 2027-09-01\n  jaunty asset set fog-pump --signal " +
+			"fog-pump --signal lamp-meter/power\n  jaunty asset set fog-pump --condition attention --why 'the valve " +
+			"sticks'"}
 	assetFlags(c.Flags())
 	condition := c.Flags().String("condition", "", "how it is: "+strings.Join(asset.Conditions, ", "))
 	why := c.Flags().String("why", "", "of --condition: why, in your words")

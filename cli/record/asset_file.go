@@ -44,8 +44,10 @@ func assetFileListCommand() *cobra.Command {
 func assetFileAddCommand() *cobra.Command {
 	c := &cobra.Command{Use: "add NAME FILE", Short: "Store a photo of an asset (PNG, JPEG, WebP), or a paper (PDF)",
 		Args: terminal.Exactly("NAME", "FILE"), ValidArgsFunction: assetNames,
-		Long:    "Store a photo of an asset (PNG, JPEG, WebP), or a paper (PDF). A photo is drawn anew: turned upright, scaled to 2560 pixels, and without the place where it was taken.",
-		Example: "  jaunty asset file add fog-pump pump.jpg --title 'Name plate'\n  jaunty asset file add fog-pump manual.pdf"}
+		Long: "Store a photo of an asset (PNG, JPEG, WebP), or a paper (PDF). A photo is drawn anew: turned " +
+			"upright, scaled to 2560 pixels, and without the place where it was taken.",
+		Example: "  jaunty asset file add fog-pump pump.jpg --title 'Name plate'\n  jaunty asset file add fog-pump " +
+			"manual.pdf"}
 	title := c.Flags().String("title", "", "what people call it; the file's name when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		op := api.AddPhoto

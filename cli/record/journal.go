@@ -26,7 +26,8 @@ func journalCommand() *cobra.Command {
 func journalListCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "list [WORDS]", Short: "What happened, newest first", Args: cobra.ArbitraryArgs,
-		Example: "  jaunty journal list --limit 20\n  jaunty journal list valve stuck\n  jaunty journal list --device fog-pump --kind alarm --severity warning\n  jaunty journal list --asset fog-pump",
+		Example: "  jaunty journal list --limit 20\n  jaunty journal list valve stuck\n  jaunty journal list " +
+			"--device fog-pump --kind alarm --severity warning\n  jaunty journal list --asset fog-pump",
 	}
 	f := c.Flags()
 	limit := f.Int("limit", 50, "so many at most")
@@ -81,7 +82,8 @@ func journalAddCommand() *cobra.Command {
 		Args: terminal.Exactly("TEXT"),
 		Long: `Write a note into the journal. Charts of the device or signal that it is about show it at its time, and pages of the asset.
 An asset's standing notes, in Markdown, are set with 'jaunty asset set NAME --note'.`,
-		Example: "  jaunty journal add 'probe cleaned' --signal pond/oxygen\n  jaunty journal add 'power cut in the whole street' --at 40m\n  jaunty journal add 'new seal fitted' --asset fog-pump",
+		Example: "  jaunty journal add 'probe cleaned' --signal pond/oxygen\n  jaunty journal add 'power cut in the " +
+			"whole street' --at 40m\n  jaunty journal add 'new seal fitted' --asset fog-pump",
 	}
 	f := c.Flags()
 	device := f.String("device", "", "the device that it is about; the site when nothing is named")

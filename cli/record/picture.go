@@ -41,8 +41,9 @@ func pictureListCommand() *cobra.Command {
 
 func pictureAddCommand() *cobra.Command {
 	c := &cobra.Command{Use: "add FILE", Short: "Store a picture: PNG, JPEG, WebP or SVG",
-		Args:    terminal.Exactly("FILE"),
-		Long:    "Store a picture for boards: PNG, JPEG, WebP or SVG. It is drawn anew: places, cameras and scripts in the file are not kept.",
+		Args: terminal.Exactly("FILE"),
+		Long: "Store a picture for boards: PNG, JPEG, WebP or SVG. It is drawn anew: places, cameras and scripts " +
+			"in the file are not kept.",
 		Example: "  jaunty picture add glasshouse.svg"}
 	title := c.Flags().String("title", "", "what people call it; the file's name when left out")
 	c.RunE = func(c *cobra.Command, args []string) error {

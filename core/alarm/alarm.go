@@ -37,8 +37,9 @@ type Alarm struct {
 	MarkedBy       string           `json:"marked_by" db:"marked_by"`
 	ToldWith       *int64           `json:"told_with" db:"told_with" doc:"the alarm whose notice told of this one too: one cause, one notice"`
 	Drill          bool             `json:"drill" db:"drill" doc:"a drill raised it: nothing is wrong, and it counts nowhere"`
-	Provisional    bool             `json:"-" db:"provisional"` // raised while its device was catching up, or not heard since the service was away
-	CorrectedAt    *measure.Instant `json:"corrected_at" db:"corrected_at" format:"date-time" doc:"when readings behind it were corrected; the alarm stays as it was"`
+	// raised while its device was catching up, or not heard since the service was away
+	Provisional bool             `json:"-" db:"provisional"`
+	CorrectedAt *measure.Instant `json:"corrected_at" db:"corrected_at" format:"date-time" doc:"when readings behind it were corrected; the alarm stays as it was"`
 }
 
 // What raises an alarm.

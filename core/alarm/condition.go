@@ -36,7 +36,8 @@ var kindWords = [...]string{Above: "above", AtLeast: "at least", Below: "below",
 	IsWord: "is", IsNotWord: "is not", Silent: "silent for", Stuck: "stuck", Faulty: "faulty"}
 
 // forms is what an error says when a test cannot be read.
-const forms = "write 'above 30', 'at least 30', 'below 3', 'at most 3', 'outside 3..9', 'inside 3..9', 'is on', 'is off', 'is \"open\"', 'is not \"open\"', 'silent for 10m', 'stuck' or 'faulty'"
+const forms = "write 'above 30', 'at least 30', 'below 3', 'at most 3', 'outside 3..9', 'inside 3..9', 'is on', 'is " +
+	"off', 'is \"open\"', 'is not \"open\"', 'silent for 10m', 'stuck' or 'faulty'"
 
 // Test is the question that a guard asks of each value. Its text form is what people write:
 // "above 30", "outside 3..9", "is on".

@@ -23,8 +23,8 @@ type Told struct {
 	ClearedAt *measure.Instant `db:"cleared_at"`
 }
 
-// Reader is how often a person was told of an alarm.
-type Reader struct {
+// Recipient is how often a person was told of an alarm.
+type Recipient struct {
 	Address string  `json:"address" db:"address"`
 	Alarms  int     `json:"alarms" db:"alarms"`
 	PerDay  float64 `json:"per_day" db:"-"`
@@ -38,7 +38,7 @@ type Health struct {
 	Until     measure.Instant `json:"until" format:"date-time"`
 	Alarms    int             `json:"alarms"`
 	Figures   []HealthFigure  `json:"figures" nullable:"false"`
-	People    []Reader        `json:"people" nullable:"false" doc:"who was told of how many, most first"`
+	People    []Recipient     `json:"people" nullable:"false" doc:"who was told of how many, most first"`
 	Offenders []Offender      `json:"offenders" nullable:"false" doc:"the ten that raised most"`
 	Floods    []Flood         `json:"floods" nullable:"false" doc:"stretches with more than 10 alarms in 10 minutes"`
 	Standing  []LongStanding  `json:"standing" nullable:"false" doc:"what stands for more than 24 hours"`
@@ -95,7 +95,7 @@ const (
 
 // Judge looks at the alarms that were raised in a stretch, or stood in it, in order of their raises, and at how often
 // each person was told of one.
-func Judge(all []Told, people []Reader, from, until measure.Instant) Health {
+func Judge(all []Told, people []Recipient, from, until measure.Instant) Health {
 	h := Health{From: from, Until: until, People: people, Offenders: []Offender{}, Floods: []Flood{},
 		Standing: []LongStanding{}}
 	raised := make([]Told, 0, len(all))

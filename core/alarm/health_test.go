@@ -38,7 +38,7 @@ func TestHealthIsJudged(t *testing.T) {
 		at := 120*time.Hour + time.Duration(i)*time.Minute
 		all = append(all, told("nervous", Critical, at, at+10*time.Second))
 	}
-	h := Judge(all, []Reader{{Address: "orla@hollowbrook.example", Alarms: 21}}, 0,
+	h := Judge(all, []Recipient{{Address: "orla@hollowbrook.example", Alarms: 21}}, 0,
 		measure.Instant(7*24*time.Hour/time.Millisecond))
 	if h.Alarms != 18 || len(h.Floods) != 1 || h.Floods[0].Alarms != 12 || len(h.Standing) != 1 ||
 		h.Standing[0].Guard != "stale" || h.People[0].PerDay != 3 {
@@ -93,7 +93,8 @@ func TestTheRecordOfAGuard(t *testing.T) {
 		*r.Precision != 75 || r.MedianAck != measure.Duration(3*time.Second) || r.Chatters {
 		t.Errorf("%+v", r)
 	}
-	if want := "5 alarms, 5.0 a week; of 4 marked, 2 were real, 1 useful, 1 false; 2 missed; somebody has it after 3s as a rule"; r.Words != want {
+	if want := "5 alarms, 5.0 a week; of 4 marked, 2 were real, 1 useful, 1 false; 2 missed; somebody has it after " +
+		"3s as a rule"; r.Words != want {
 		t.Errorf("%q, want %q", r.Words, want)
 	}
 	if r := Recall(nil, 0, 0, 1000); r.Precision != nil || r.Words != "0 alarms, 0.0 a week" {

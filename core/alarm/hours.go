@@ -41,7 +41,7 @@ func (s *State) arm(g *Guard, off Off, at measure.Instant, cause EventKind, into
 		s.calm()
 		return s.judge(g, at, cause, into)
 	}
-	s.lookAnew(g)
+	s.decideAnew(g)
 	return s.settle(g, s.Stepped, into)
 }
 

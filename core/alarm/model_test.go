@@ -174,7 +174,8 @@ func (m *model) observe() {
 		}
 		since(&r.metSince, rung.When.Met(m.held))
 		since(&r.clearSince, rung.Clear(m.held))
-		r.standing = r.standing || r.metSince != never && m.rungs[slot|1].standing // what stands further out stands here too
+		// what stands further out stands here too
+		r.standing = r.standing || r.metSince != never && m.rungs[slot|1].standing
 		side := &m.sides[slot/2]
 		if r.standing || r.metSince != never {
 			if !side.going || rung.When.Further(m.held, side.extreme) {

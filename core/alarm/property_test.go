@@ -81,7 +81,7 @@ func describe(g *Guard) string {
 // Step agrees with the second implementation over random guards, readings, silences, acts of people, changed guards,
 // armed hours, restarts, repeats and late readings.
 func TestStepAgreesWithTheModel(t *testing.T) {
-	rounds := 50_000
+	rounds := 30_000
 	if testing.Short() {
 		rounds = 5_000
 	}
@@ -196,7 +196,8 @@ func TestRunTakesGapsForSilences(t *testing.T) {
 		var s State
 		var all []Transition
 		heard := measure.Instant(0)
-		for _, reading := range append(slices.Clone(readings), measure.Reading{At: until, Quality: measure.Drill}) { // the last is the end
+		// the last is the end
+		for _, reading := range append(slices.Clone(readings), measure.Reading{At: until, Quality: measure.Drill}) {
 			if heard != 0 && reading.At-heard > limit {
 				s, all = Step(g, s, Event{Kind: Silence, At: heard + limit}, all)
 			}
@@ -273,7 +274,8 @@ func FuzzStep(f *testing.F) {
 			var out []Transition
 			s, out = Step(g, s, e, nil)
 			for _, tr := range out {
-				if tr.Kind != Acknowledged && tr.Cause != Reset { // a person acts at the clock's time, not in event time
+				// a person acts at the clock's time, not in event time
+				if tr.Kind != Acknowledged && tr.Cause != Reset {
 					if tr.At < last {
 						t.Fatalf("transition at %d after one at %d", tr.At, last)
 					}

@@ -37,7 +37,8 @@ type Run struct {
 	// SilentAfter is how long nothing may come before the signal counts as silent, so that delays stand still; 0: it
 	// never does. Over readings alone it is counted in their own times.
 	SilentAfter time.Duration
-	Heard       measure.Instant // of the newest reading of any quality; of the value that held at the beginning if nobody says
+	// of the newest reading of any quality; of the value that held at the beginning if nobody says
+	Heard measure.Instant
 
 	g     *Guard
 	room  []Transition

@@ -8,11 +8,12 @@ import (
 
 // Event is one thing that happens to a guard.
 type Event struct {
-	Kind  EventKind
-	At    measure.Instant
-	Value float64 // of a NewReading, or an Amended one; of Disproved: the value that holds; of Begin: not 0 when the silence that was counted before counts no more; of Moved: by how many milliseconds
-	Side  Side    // of Acknowledge, Reset and Disproved
-	Off   Off     // of Begin and Arming: all reasons why it does not look but armed hours
+	Kind EventKind
+	At   measure.Instant
+	// of a NewReading, or an Amended one; of Disproved: the value that holds; of Begin: not 0 when the silence that was counted before counts no more; of Moved: by how many milliseconds
+	Value float64
+	Side  Side // of Acknowledge, Reset and Disproved
+	Off   Off  // of Begin and Arming: all reasons why it does not look but armed hours
 
 	Since measure.Instant // of Disproved: since when the value has met the test again; 0: it does not
 }
@@ -34,7 +35,8 @@ const (
 	HoursChange                      // the armed hours began or ended; Step finds that out by itself
 	Resume                           // the delays that stood still go on from At, though no reading came
 	Disproved                        // readings that came late show that the alarm of Side was none; known at At
-	Moved                            // the signal's own time was moved by Value; its newest stepped instant is At from then on
+	// the signal's own time was moved by Value; its newest stepped instant is At from then on
+	Moved
 )
 
 // Transition is one thing that a guard did.
@@ -90,7 +92,7 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 		s.wake(g, e.At)
 		s.Stepped, s.HeldAt, s.Held = e.At, e.At, e.Value
 		if e.At != s.Edge { // at an edge the hours that begin there decide whether it is looked at
-			s.look(g)
+			s.decide(g)
 		}
 		into = s.settle(g, e.At, into)
 	case DueInstant:
@@ -101,14 +103,14 @@ func Step(g *Guard, s State, e Event, into []Transition) (State, []Transition) {
 			s.SilentSince = max(e.At, s.Stepped)
 			if g.When.Kind == Silent && s.HeldAt != 0 {
 				s.Stepped = s.SilentSince
-				s.look(g)
+				s.decide(g)
 				into = s.settle(g, s.Stepped, into)
 			}
 		}
 	case Amended:
 		if e.At == s.HeldAt && e.At == s.Stepped {
 			s.Held = e.Value
-			s.look(g)
+			s.decide(g)
 			into = s.settle(g, e.At, into)
 		}
 	case Begin:
@@ -162,7 +164,7 @@ func (s *State) disprove(g *Guard, e Event, into []Transition) []Transition {
 	s.Stepped, s.Held = max(s.Stepped, e.At), e.Value
 	s.Rungs[slotOf(e.Side, 1)], s.Rungs[slotOf(e.Side, 2)] = RungState{}, RungState{}
 	into = s.over(e.Side, s.Stepped, Disproved, into)
-	s.lookAnew(g)
+	s.decideAnew(g)
 	if inner := &s.Rungs[slotOf(e.Side, 1)]; inner.Phase == Rising && e.Since != 0 {
 		delay := measure.Instant(time.Duration(g.inSlot(slotOf(e.Side, 1)).OnDelay).Milliseconds())
 		inner.Since = min(inner.Since, max(e.Since, s.Stepped-delay)) // what has ended by now ends now
@@ -200,8 +202,8 @@ func (s *State) clear(r *Rung) bool {
 	return r.Clear(s.Held)
 }
 
-// look moves the phases by the held value alone.
-func (s *State) look(g *Guard) {
+// decide moves the phases by the held value alone.
+func (s *State) decide(g *Guard) {
 	if s.Off != 0 {
 		return
 	}
@@ -326,12 +328,12 @@ func (s *State) over(side Side, at measure.Instant, cause EventKind, into []Tran
 // calm lets no rung stand or wait.
 func (s *State) calm() { s.Rungs = [MaxRungs]RungState{} }
 
-// lookAnew steps the held value at the instant that was stepped last.
-func (s *State) lookAnew(g *Guard) {
+// decideAnew steps the held value at the instant that was stepped last.
+func (s *State) decideAnew(g *Guard) {
 	if s.SilentSince != 0 {
 		s.SilentSince = s.Stepped
 	}
-	s.look(g)
+	s.decide(g)
 }
 
 // begin steps the held value under a new or changed guard (docs/semantics.md 16). Delays start
@@ -357,6 +359,6 @@ func (s *State) begin(g *Guard, at measure.Instant, into []Transition) []Transit
 		return s.judge(g, s.Stepped, Arming, into)
 	}
 	into = s.judge(g, s.Stepped, Begin, into)
-	s.lookAnew(g)
+	s.decideAnew(g)
 	return s.settle(g, s.Stepped, into)
 }

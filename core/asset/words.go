@@ -47,14 +47,14 @@ func (f *Facts) Say() []string {
 		say("Nothing guards it: nobody is told when something is wrong.")
 	case len(f.Alarms) == 0 && f.LastOver != nil:
 		say("%s %s it; all quiet since %s.", prose.Count(f.Guards, "guard", "guards"),
-			looks(f.Guards, "looks after", "look after"), roster.When(f.Site, *f.LastOver))
+			plural(f.Guards, "looks after", "look after"), roster.When(f.Site, *f.LastOver))
 	case len(f.Alarms) == 0:
 		say("%s %s it, and never had to say anything.", prose.Count(f.Guards, "guard", "guards"),
-			looks(f.Guards, "looks after", "look after"))
+			plural(f.Guards, "looks after", "look after"))
 	}
 	if f.Asleep > 0 {
 		say("%s of them %s out of service or shelved.", prose.Count(f.Asleep, "guard", "guards"),
-			looks(f.Asleep, "is", "are"))
+			plural(f.Asleep, "is", "are"))
 	}
 	if len(f.Due) > 0 {
 		say("Due to be verified: %s.", prose.List(f.Due))
@@ -99,7 +99,7 @@ func (f *Facts) service() string {
 	return fmt.Sprintf("Its next service is in %s, on %s.", prose.Count(days, "day", "days"), on)
 }
 
-func looks(n int, one, many string) string {
+func plural(n int, one, many string) string {
 	if n == 1 {
 		return one
 	}

@@ -65,7 +65,7 @@ func safeSVG(body []byte) (safe []byte, width, height int, err error) {
 		if err != nil {
 			return nil, 0, 0, fmt.Errorf("it is no SVG that can be read here: %w", err)
 		}
-		if err := w.take(token); err != nil {
+		if err := w.write(token); err != nil {
 			return nil, 0, 0, err
 		}
 	}
@@ -90,7 +90,7 @@ type svgWriter struct {
 	byID          map[string]*part
 }
 
-func (w *svgWriter) take(token xml.Token) error {
+func (w *svgWriter) write(token xml.Token) error {
 	switch t := token.(type) {
 	case xml.StartElement:
 		if w.left > 0 || !w.allows(&t) {

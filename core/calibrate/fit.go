@@ -59,7 +59,8 @@ func FitPairs(pairs Pairs, method Method) (Fit, error) {
 	case Line:
 		if f.Curve = leastSquares(pairs); spread(pairs) == 0 {
 			return fault(
-				"all were taken where %v was shown; a straight line needs two different places, or take the method offset", pairs[0].Shown)
+				"all were taken where %v was shown; a straight line needs two different places, or take the method "+
+					"offset", pairs[0].Shown)
 		}
 	case Corners:
 		f.Curve = Curve{Points: pairs.sorted()}
@@ -121,13 +122,15 @@ func (f *Fit) measure(pairs Pairs) {
 	if f.Worst > poorFit*(high-low) && f.Worst > 0 {
 		f.Warnings = append(f.Warnings,
 			fmt.Sprintf(
-				"The pairs do not fit: one is %s off the curve, while the references span %s. Was one mistyped, or taken before the instrument had settled?",
+				"The pairs do not fit: one is %s off the curve, while the references span %s. Was one mistyped, or "+
+					"taken before the instrument had settled?",
 				measure.Figure(f.Worst, ""), measure.Figure(high-low, "")))
 	}
 	if gain := math.Abs(f.Curve.Gain); f.Method == Line && (gain < gainLow || gain > gainUp) {
 		f.Warnings = append(f.Warnings,
 			fmt.Sprintf(
-				"The gain is %.3g. An instrument that is so far off is perhaps broken, wired to another range, or gives another unit.", f.Curve.Gain))
+				"The gain is %.3g. An instrument that is so far off is perhaps broken, wired to another range, or "+
+					"gives another unit.", f.Curve.Gain))
 	}
 	if f.Curve.Falls() {
 		f.Warnings = append(f.Warnings,

@@ -84,7 +84,7 @@ func cycles(r *Recipe, in []Source, m *Machine) error {
 	w := &starts{hold: in[0].Hold}
 	var begun []measure.Instant
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
-		if w.take(at, v[0]) {
+		if w.add(at, v[0]) {
 			begun = append(begun, at)
 		}
 		for len(begun) > 0 && begun[0] <= at-m.reach {
@@ -101,7 +101,7 @@ type starts struct {
 	value    float64
 }
 
-func (s *starts) take(at measure.Instant, value float64) bool {
+func (s *starts) add(at measure.Instant, value float64) bool {
 	started := value != 0 && s.at != 0 && s.value == 0 && at-s.at <= s.hold
 	s.at, s.value = at, value
 	return started
@@ -155,7 +155,7 @@ func timesUsual(r *Recipe, in []Source, m *Machine) error {
 	w := &starts{hold: in[0].Hold}
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
 		before := *w
-		started := w.take(at, v[0])
+		started := w.add(at, v[0])
 		if r.Count == "cycles" {
 			if u.count(at, 0); started {
 				u.count(at, 1)

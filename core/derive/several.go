@@ -10,7 +10,8 @@ import (
 func difference(_ *Recipe, in []Source, m *Machine) error {
 	unit := in[0].Unit
 	m.Output = Output{Kind: site.KindNumber, Unit: unit, Quantity: "difference"}
-	if unit.Dimension() == "temperature" { // a difference of temperatures is no temperature: 0 °C is not "no difference"
+	// a difference of temperatures is no temperature: 0 °C is not "no difference"
+	if unit.Dimension() == "temperature" {
 		unit, m.Unit = "Cel", "K"
 	}
 	m.step = func(_ measure.Instant, v []float64) (float64, bool) { return v[0] - v[1], true }

@@ -25,9 +25,9 @@ func newTrend(r *Recipe, m *Machine) *trend {
 	return t
 }
 
-// take adds a reading and gives the change an hour and its standard error: false when there is too little
+// add adds a reading and gives the change an hour and its standard error: false when there is too little
 // to tell, three readings over a quarter of the window.
-func (t *trend) take(at measure.Instant, value float64) (slope, deviation float64, ok bool) {
+func (t *trend) add(at measure.Instant, value float64) (slope, deviation float64, ok bool) {
 	gone := 0
 	for gone < len(t.held) && t.held[gone].At/t.slot < (at-t.length)/t.slot+1 {
 		gone++
@@ -74,7 +74,7 @@ func rate(r *Recipe, in []Source, m *Machine) error {
 		}
 	}
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
-		slope, _, ok := t.take(at, v[0])
+		slope, _, ok := t.add(at, v[0])
 		return slope, ok
 	}
 	return nil
@@ -84,7 +84,7 @@ func forecast(r *Recipe, _ []Source, m *Machine) error {
 	t := newTrend(r, m)
 	m.Output = Output{Kind: site.KindNumber, Unit: "h", Quantity: "time until " + measure.Figure(*r.Limit, "")}
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
-		slope, _, ok := t.take(at, v[0])
+		slope, _, ok := t.add(at, v[0])
 		hours := (*r.Limit - v[0]) / slope
 		return hours, ok && hours >= 0 && hours <= farthest
 	}
@@ -106,7 +106,7 @@ func hoursLeft(r *Recipe, _ []Source, m *Machine) error {
 		return fault("edge", "%q is not middle, low or high", r.Edge)
 	}
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
-		slope, deviation, ok := t.take(at, v[0])
+		slope, deviation, ok := t.add(at, v[0])
 		if !ok || slope >= 0 {
 			return 0, false
 		}
@@ -126,7 +126,7 @@ func charging(r *Recipe, _ []Source, m *Machine) error {
 	on := false
 	m.seed = func(last measure.Reading) { on = last.Value != 0 }
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
-		slope, _, ok := t.take(at, v[0])
+		slope, _, ok := t.add(at, v[0])
 		switch {
 		case !ok:
 			return 0, false

@@ -17,8 +17,8 @@ type window struct {
 
 func newWindow(r *Recipe) *window { return &window{length: measure.Instant(r.Window / 1e6)} }
 
-// take adds a reading and calls gone for each that falls out: those as old as the window is long, or older.
-func (w *window) take(at measure.Instant, value float64, gone func(measure.Reading)) {
+// add adds a reading and calls gone for each that falls out: those as old as the window is long, or older.
+func (w *window) add(at measure.Instant, value float64, gone func(measure.Reading)) {
 	for w.first < len(w.held) && w.held[w.first].At <= at-w.length {
 		gone(w.held[w.first])
 		w.first++
@@ -40,7 +40,7 @@ func movingMean(r *Recipe, in []Source, m *Machine) error {
 	m.same(r, in)
 	w, sum := newWindow(r), exactSum{}
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
-		w.take(at, v[0], func(old measure.Reading) { sum.add(old.Value, -1) })
+		w.add(at, v[0], func(old measure.Reading) { sum.add(old.Value, -1) })
 		sum.add(v[0], 1)
 		return sum.value() / w.count(), true
 	}
@@ -70,7 +70,7 @@ func movingDeviation(r *Recipe, in []Source, m *Machine) error {
 	}
 	w := newWindow(r)
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
-		w.take(at, v[0], func(old measure.Reading) { count(old.Value, -1) })
+		w.add(at, v[0], func(old measure.Reading) { count(old.Value, -1) })
 		count(v[0], 1)
 		n := w.count()
 		if n < 2 {
@@ -87,7 +87,7 @@ func movingMedian(r *Recipe, in []Source, m *Machine) error {
 	w := newWindow(r)
 	var sorted []float64
 	m.step = func(at measure.Instant, v []float64) (float64, bool) {
-		w.take(at, v[0], func(old measure.Reading) {
+		w.add(at, v[0], func(old measure.Reading) {
 			i, _ := slices.BinarySearch(sorted, old.Value)
 			sorted = slices.Delete(sorted, i, i+1)
 		})

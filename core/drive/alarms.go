@@ -42,7 +42,8 @@ func ParseAlarms(text string) (a Alarms, err error) {
 	}
 	if a.Any == (len(a.Names) > 0) {
 		return a, fmt.Errorf(
-			"%q names no alarm; write names of guards, DEVICE/* or any, and then, if wanted, a severity or a rung: 'carbon-monoxide-high critical'", text)
+			"%q names no alarm; write names of guards, DEVICE/* or any, and then, if wanted, a severity or a rung: "+
+				"'carbon-monoxide-high critical'", text)
 	}
 	return a, nil
 }

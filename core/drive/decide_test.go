@@ -198,8 +198,9 @@ func TestATrialCountsRuns(t *testing.T) {
 	o := *fan()
 	o.Safe, o.Starts = Off, 0
 	i := Interlock{Name: "x", Signal: "a/b", When: "above 3", Set: On, Latch: true}
-	trial := NewTrial(i, o)
-	for _, s := range []Sight{{At: at(0)}, {At: at(100), Driven: true, Why: "high"}, {At: at(160)}, // 5 min at least: to 400
+	trial := NewReplay(i, o)
+	// 5 min at least: to 400
+	for _, s := range []Sight{{At: at(0)}, {At: at(100), Driven: true, Why: "high"}, {At: at(160)},
 		{At: at(500), Driven: true, Why: "high"}, // 2 min off at least: from 520 on
 		{At: at(1000), Driven: true, Why: "high"}, {At: at(1100)}, {At: at(3000), Blind: "silent"}, {At: at(3600)},
 		{At: at(4000), Driven: true, Why: "high"}} {
@@ -213,7 +214,7 @@ func TestATrialCountsRuns(t *testing.T) {
 	}
 	edge := func(v float64) *float64 { return &v }
 	vent := Output{Spec: Spec{Kind: KindLevel, Safe: "0"}}
-	levels := NewTrial(Interlock{Name: "y", Signal: "a/b",
+	levels := NewReplay(Interlock{Name: "y", Signal: "a/b",
 		Bands: Bands{{To: edge(10), Set: "0"}, {To: edge(20), Set: "40"}, {Set: "90"}}}, vent)
 	for n, v := range []float64{5, 15, 25, 15, 5, 25} {
 		levels.See(Sight{At: at(float64(n * 100)), Value: v, Number: true})
@@ -223,7 +224,7 @@ func TestATrialCountsRuns(t *testing.T) {
 		t.Errorf("from one level to another is no start: %+v", got)
 	}
 	o.Safe, o.Rest = On, Off
-	blind := NewTrial(i, o)
+	blind := NewReplay(i, o)
 	blind.See(Sight{At: at(0), Blind: "nothing came yet"})
 	blind.See(Sight{At: at(600)})
 	if got := blind.Finish(at(1000)); got.Blind != measure.Duration(600*time.Second) || got.Starts != 1 {

@@ -170,7 +170,8 @@ func (i *Interlock) checkDriver(by string) error {
 		}
 		if g.When.Kind >= alarm.Silent {
 			return fault("when",
-				"'%s' is no condition: an interlock goes to the safe state by itself when its signal is silent or cannot be believed", i.When)
+				"'%s' is no condition: an interlock goes to the safe state by itself when its signal is silent or "+
+					"cannot be believed", i.When)
 		}
 		i.When = g.When.String()
 		return g.Check()

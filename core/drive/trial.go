@@ -24,35 +24,35 @@ func (r OutputStretch) Length(until measure.Instant) time.Duration {
 	return until.Sub(r.From)
 }
 
-// Trial lets one interlock, alone on its output, see what was, and notes what the output would have done: with its
+// Replay lets one interlock, alone on its output, see what was, and notes what the output would have done: with its
 // least times and the most starts in an hour. Nobody is there to reset it, so it does not latch.
-type Trial struct {
+type Replay struct {
 	lock   Interlock
 	output Output
 	runs   []OutputStretch
 }
 
-// NewTrial begins with an output at rest.
-func NewTrial(i Interlock, o Output) *Trial {
+// NewReplay begins with an output at rest.
+func NewReplay(i Interlock, o Output) *Replay {
 	i.Memory, i.Latch, o.State = Memory{}, false, State{}
-	return &Trial{lock: i, output: o}
+	return &Replay{lock: i, output: o}
 }
 
 // See takes what the interlock sees; instants must not go back.
-func (t *Trial) See(s Sight) {
+func (t *Replay) See(s Sight) {
 	t.settle(s.At - 1)
 	t.lock.Memory = t.lock.Look(&t.output, s)
 	t.order(s.At)
 }
 
 // settle lets what waited become what it waited for, up to an instant.
-func (t *Trial) settle(until measure.Instant) {
+func (t *Replay) settle(until measure.Instant) {
 	for w := t.output.Waiting; w != nil && w.Until <= until; w = t.output.Waiting {
 		t.order(w.Until)
 	}
 }
 
-func (t *Trial) order(at measure.Instant) {
+func (t *Replay) order(at measure.Instant) {
 	var demands []Demand
 	if d, asks := t.lock.Demand(); asks {
 		demands = append(demands, d)
@@ -83,7 +83,7 @@ type Tried struct {
 
 // Finish settles what waits up to an instant and gives what was found. Runs that follow one another without standing
 // still are one start.
-func (t *Trial) Finish(until measure.Instant) Tried {
+func (t *Replay) Finish(until measure.Instant) Tried {
 	t.settle(until)
 	out := Tried{Stretches: slices.Clone(t.runs)}
 	if out.Stretches == nil {

@@ -41,7 +41,7 @@ func (e *Eye) Look(g *Grid, r *Region) Figures {
 		sum.over = *r.Over
 	}
 	sum.bound()
-	r.each(g.Width, g.Height, sum.take)
+	r.each(g.Width, g.Height, sum.add)
 	return sum.figures(r.Over != nil)
 }
 
@@ -85,7 +85,7 @@ func (s *gatherer) bound() {
 	}
 }
 
-func (s *gatherer) take(y, from, until int) {
+func (s *gatherer) add(y, from, until int) {
 	corrected := s.emissivity != 1
 	for i, c := range s.g.Counts[y*s.g.Width+from : y*s.g.Width+until] {
 		if c == Dead {

@@ -99,7 +99,9 @@ func TestRegionsGoAsTheyAreDrawn(t *testing.T) {
 		{Region{Shape: Rectangle, Points: []Point{{8, 6}, {4, 2}}}, 16}, // corners in any order
 		{Region{Shape: Rectangle, Points: []Point{{3.6, 3.6}, {4.4, 4.4}}}, 0},
 		{Region{Shape: Polygon, Points: []Point{{0, 0}, {10, 0}, {10, 10}, {0, 10}}}, 100},
-		{Region{Shape: Polygon, Points: []Point{{0, 0}, {10, 0}, {10, 10}, {8, 10}, {8, 2}, {2, 2}, {2, 10}, {0, 10}}}, 52}, // an arch
+		// an arch
+		{Region{Shape: Polygon, Points: []Point{{0, 0}, {10, 0}, {10, 10}, {8, 10}, {8, 2}, {2, 2}, {2, 10}, {0, 10}}},
+			52},
 		{Region{Shape: Ellipse, Points: []Point{{5, 5}, {7, 7}}}, 4},
 	} {
 		if got := count(c.r); got != c.want {

@@ -21,9 +21,9 @@ func series(at measure.Instant, values ...float64) []measure.Reading {
 	return out
 }
 
-func stretch(label string, values ...float64) Stretch {
+func stretch(label string, values ...float64) Part {
 	readings := series(1000, values...)
-	return Stretch{Label: label, Readings: readings, Until: readings[len(readings)-1].At + 1000}
+	return Part{Label: label, Readings: readings, Until: readings[len(readings)-1].At + 1000}
 }
 
 func bump(peak float64) []float64 {
@@ -43,7 +43,7 @@ func quiet(level float64) []float64 {
 }
 
 func TestATrialSuggestsHalfWay(t *testing.T) {
-	stretches := []Stretch{stretch(Event, bump(87)...), stretch(Event, bump(120)...), stretch(Event, bump(95)...),
+	stretches := []Part{stretch(Event, bump(87)...), stretch(Event, bump(120)...), stretch(Event, bump(95)...),
 		stretch(Normal, quiet(10)...), stretch(Normal, quiet(21)...), stretch(Normal, quiet(15)...)}
 	s := Suggest(stretches, "ppm")
 	if !s.Apart || s.When.Kind != alarm.Above || math.Abs(s.Limit-(s.Nearest+s.Furthest)/2) > 1 || s.Furthest != 23 ||
@@ -75,7 +75,7 @@ func TestEventsThatFall(t *testing.T) {
 		}
 		return values
 	}
-	s := Suggest([]Stretch{stretch(Event, down(bump(80))...), stretch(Event, down(bump(90))...),
+	s := Suggest([]Part{stretch(Event, down(bump(80))...), stretch(Event, down(bump(90))...),
 		stretch(Normal, down(quiet(10))...), stretch(Normal, down(quiet(12))...)}, "")
 	if !s.Apart || s.When.Kind != alarm.Below || s.Limit > -30 || s.Limit < -60 || s.Missed+s.False != 0 {
 		t.Fatalf("%+v", s)
@@ -89,7 +89,7 @@ func TestEventsThatFall(t *testing.T) {
 func TestAnOnDelayPartsWhatALimitCannot(t *testing.T) {
 	spiky := quiet(10)
 	spiky[20], spiky[40] = 150, 130
-	s := Suggest([]Stretch{stretch(Event, bump(90)...), stretch(Event, bump(80)...), stretch(Normal, spiky...),
+	s := Suggest([]Part{stretch(Event, bump(90)...), stretch(Event, bump(80)...), stretch(Normal, spiky...),
 		stretch(Normal, quiet(11)...)}, "ppm")
 	if !s.Apart || s.OnDelay < measure.Duration(time.Second) || s.Limit >= 90 ||
 		!strings.Contains(s.Reason, "so an on-delay of") {
@@ -104,11 +104,11 @@ func TestAnOnDelayPartsWhatALimitCannot(t *testing.T) {
 }
 
 func TestWhatCannotBeToldApart(t *testing.T) {
-	s := Suggest([]Stretch{stretch(Event, quiet(10)...), stretch(Normal, quiet(10)...)}, "ppm")
+	s := Suggest([]Part{stretch(Event, quiet(10)...), stretch(Normal, quiet(10)...)}, "ppm")
 	if s.Apart || !strings.Contains(s.Reason, "cannot be told apart") {
 		t.Errorf("%+v", s)
 	}
-	for _, few := range [][]Stretch{nil, {stretch(Event, 1, 2)}, {stretch(Normal, 1, 2)}} {
+	for _, few := range [][]Part{nil, {stretch(Event, 1, 2)}, {stretch(Normal, 1, 2)}} {
 		if s := Suggest(few, ""); s.Apart || !strings.Contains(s.Reason, "at least one of each") {
 			t.Errorf("%d stretches: %+v", len(few), s)
 		}
@@ -120,7 +120,7 @@ func TestSuggestionsHoldOnWhatTheyWereMadeOf(t *testing.T) {
 	apart := 0
 	for seed := range 400 {
 		r := rand.New(rand.NewPCG(uint64(seed), 3))
-		var stretches []Stretch
+		var stretches []Part
 		for range 2 + r.IntN(4) {
 			values := bump(30 + r.Float64()*60)
 			if r.IntN(3) == 0 {
@@ -293,7 +293,8 @@ func TestACureSilencesNothingReal(t *testing.T) {
 	if c := FindCure(g, far, each, 0, ""); c != nil {
 		t.Errorf("it silences every alarm: %+v", c)
 	}
-	lasting := series(measure.Instant(1000+50*86_400_000), slices.Repeat([]float64{32}, 600)...) // one that an on-delay leaves
+	// one that an on-delay leaves
+	lasting := series(measure.Instant(1000+50*86_400_000), slices.Repeat([]float64{32}, 600)...)
 	lasting = append(lasting, measure.Reading{At: lasting[599].At + 1000, Value: 20})
 	far, each = append(far, lasting...), append(each, alarm.Alarm{RaisedAt: lasting[0].At, ClearedAt: &lasting[600].At})
 	for mark, offered := range map[string]bool{alarm.MarkReal: false, alarm.MarkFalse: true, "": true} {

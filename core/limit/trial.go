@@ -17,8 +17,8 @@ const (
 	Event  = "event"
 )
 
-// Stretch is a part of a trial with what a signal read in it: usable readings, in order of time.
-type Stretch struct {
+// Part is a part of a trial with what a signal read in it: usable readings, in order of time.
+type Part struct {
 	Label    string
 	Readings []measure.Reading
 	Until    measure.Instant
@@ -51,8 +51,8 @@ const least = 1
 // Suggest finds limit, deadband and delays from labelled stretches. The limit lies half way between the normal stretch
 // that went furthest and the event that went least far; with an on-delay where that alone tells them apart. What is
 // left out in turn tells how sure that is (leave-one-out cross-validation; Stone 1974, J. R. Stat. Soc. B 36, 111).
-func Suggest(stretches []Stretch, unit measure.Unit) Suggestion {
-	stretches = slices.DeleteFunc(slices.Clone(stretches), func(s Stretch) bool { return len(s.Readings) == 0 })
+func Suggest(stretches []Part, unit measure.Unit) Suggestion {
+	stretches = slices.DeleteFunc(slices.Clone(stretches), func(s Part) bool { return len(s.Readings) == 0 })
 	s := suggest(stretches, unit)
 	if s.Apart {
 		s.tryOut(stretches, unit)
@@ -60,7 +60,7 @@ func Suggest(stretches []Stretch, unit measure.Unit) Suggestion {
 	return s
 }
 
-func suggest(stretches []Stretch, unit measure.Unit) Suggestion {
+func suggest(stretches []Part, unit measure.Unit) Suggestion {
 	s := Suggestion{Unit: unit}
 	for _, stretch := range stretches {
 		if stretch.Label == Event {
@@ -94,7 +94,8 @@ func suggest(stretches []Stretch, unit measure.Unit) Suggestion {
 	furthest, nearest := peaks(stretches, 0, 1)
 	s.Furthest, s.Nearest = furthest, nearest
 	s.Reason = fmt.Sprintf(
-		"They cannot be told apart by a limit: a normal stretch went up to %s, and an event no further than %s; they overlap on the low side too, and no on-delay up to an hour parts them. "+
+		"They cannot be told apart by a limit: a normal stretch went up to %s, and an event no further than %s; they "+
+			"overlap on the low side too, and no on-delay up to an hour parts them. "+
 			"Try another signal, a rate of change, or more careful stretches.", measure.Figure(furthest, unit),
 		measure.Figure(nearest, unit))
 	return s
@@ -102,7 +103,7 @@ func suggest(stretches []Stretch, unit measure.Unit) Suggestion {
 
 // peaks gives how far the furthest normal stretch and the least far event went, held for d, with low turned into high
 // by sign.
-func peaks(stretches []Stretch, d time.Duration, sign float64) (furthest, nearest float64) {
+func peaks(stretches []Part, d time.Duration, sign float64) (furthest, nearest float64) {
 	furthest, nearest = math.Inf(-1), math.Inf(1)
 	for _, s := range stretches {
 		peak := sustained(turned(s.Readings, sign), d, s.Until)
@@ -129,7 +130,7 @@ func turned(readings []measure.Reading, sign float64) []measure.Reading {
 	return out
 }
 
-func usualInterval(stretches []Stretch) (usual time.Duration) {
+func usualInterval(stretches []Part) (usual time.Duration) {
 	for _, s := range stretches {
 		usual = max(usual, interval(s.Readings))
 	}
@@ -137,7 +138,7 @@ func usualInterval(stretches []Stretch) (usual time.Duration) {
 }
 
 // settle finds limit, deadband, off-delay and the words, once the peaks are known.
-func (s *Suggestion) settle(stretches []Stretch, sign float64) {
+func (s *Suggestion) settle(stretches []Part, sign float64) {
 	s.Apart = true
 	room := math.Abs(s.Nearest - s.Furthest)
 	s.Limit = round((s.Nearest+s.Furthest)/2, room)
@@ -160,7 +161,7 @@ func (s *Suggestion) settle(stretches []Stretch, sign float64) {
 }
 
 // longestDip is the longest time within an event that the value was clear between two times at which it met the test.
-func longestDip(stretches []Stretch, s *Suggestion) (longest time.Duration) {
+func longestDip(stretches []Part, s *Suggestion) (longest time.Duration) {
 	for _, stretch := range stretches {
 		if stretch.Label != Event {
 			continue
@@ -208,7 +209,7 @@ func (s *Suggestion) words(sign float64) string {
 }
 
 // tryOut leaves out each stretch in turn, finds the limit from the others, and sees what it makes of the one left out.
-func (s *Suggestion) tryOut(stretches []Stretch, unit measure.Unit) {
+func (s *Suggestion) tryOut(stretches []Part, unit measure.Unit) {
 	var times []time.Duration
 	tried, untried := 0, 0
 	for i, out := range stretches {
@@ -238,7 +239,8 @@ func (s *Suggestion) tryOut(stretches []Stretch, unit measure.Unit) {
 		s.Certainty = "It cannot be tried out: there is one stretch of a label only. Record more."
 	case s.Missed == 0 && s.False == 0:
 		s.Certainty = fmt.Sprintf(
-			"Each stretch was left out in turn: no event was missed and there was no false alarm in %s; the alarm came %v after the event began, as a rule.", prose.Count(tried, "try", "tries"), s.ToAlarm)
+			"Each stretch was left out in turn: no event was missed and there was no false alarm in %s; the alarm "+
+				"came %v after the event began, as a rule.", prose.Count(tried, "try", "tries"), s.ToAlarm)
 	default:
 		s.Certainty = fmt.Sprintf(
 			"Each stretch was left out in turn: %s missed, %s in %s. Record more, or expect that.",
@@ -251,7 +253,7 @@ func (s *Suggestion) tryOut(stretches []Stretch, unit measure.Unit) {
 }
 
 // raises tells whether the suggested guard raises an alarm in a stretch, and how long after its beginning.
-func (s *Suggestion) raises(stretch Stretch) (after time.Duration, raised bool) {
+func (s *Suggestion) raises(stretch Part) (after time.Duration, raised bool) {
 	g := s.Guard()
 	run := alarm.NewRun(&g, 0, measure.Reading{})
 	run.Take(stretch.Readings, nil)

@@ -89,7 +89,8 @@ func TestRound(t *testing.T) {
 		want   string
 	}{{0.125, 2, "0.13"}, {-0.125, 2, "-0.13"}, {-0.001, 2, "0.00"}, {1.005, 2, "1.01"}, {2, 0, "2"}, {31, 1, "31.0"},
 		{1e20, 2, "100000000000000000000.00"}} {
-		if got := Round(c.value, c.places); got != c.want && !(c.value == 1.005 && got == "1.00") { // it is a little less, in binary
+		// it is a little less, in binary
+		if got := Round(c.value, c.places); got != c.want && !(c.value == 1.005 && got == "1.00") {
 			t.Errorf("%v to %d: %s, want %s", c.value, c.places, got, c.want)
 		}
 	}

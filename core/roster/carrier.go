@@ -29,7 +29,7 @@ type Carrier struct {
 	Gateway bool   // it goes through a gateway, which the file of --carriers describes
 	Needs   string // flag of the service that switches it on, where no gateway does; empty: it is always on
 	check   func(*Address) error
-	form    func(*Form, Message, Matter) // empty: it brings all of a message
+	form    func(*Form, Message, MessageData) // empty: it brings all of a message
 }
 
 // table has a line for each carrier.
@@ -109,7 +109,8 @@ func checkPush(a *Address) error {
 		return err
 	}
 	if a.Keys == nil || a.Keys.Auth == "" || a.Keys.P256dh == "" {
-		return wrongAddress("push needs the browser's keys; switch it on in the console, on the device that is to get it")
+		return wrongAddress("push needs the browser's keys; switch it on in the console, on the device that is to " +
+			"get it")
 	}
 	return nil
 }

@@ -12,8 +12,8 @@ import (
 	"jauntylark/core/site"
 )
 
-// Matter is all that the words of an alarm are made of.
-type Matter struct {
+// MessageData is all that the words of an alarm are made of.
+type MessageData struct {
 	Alarm   alarm.Alarm
 	Test    alarm.Test   // as it was at the raise
 	Now     alarm.Test   // what is asked now, of an alarm that is over because that was changed
@@ -31,10 +31,11 @@ type Matter struct {
 
 // Message is what a notice says.
 type Message struct {
-	Short string   // one line, without a full stop at its end
-	Rest  []string // what follows it where there is little room: whole sentences, the fullest first; with each the message is complete
-	Long  string   // all of it, in paragraphs
-	Asks  string   // what the reader can say that he has: "it", "the first one"; empty: nothing
+	Short string // one line, without a full stop at its end
+	// what follows it where there is little room: whole sentences, the fullest first; with each the message is complete
+	Rest []string
+	Long string // all of it, in paragraphs
+	Asks string // what the reader can say that he has: "it", "the first one"; empty: nothing
 }
 
 // Sentence says what is wrong: "Fern house air temperature is above 30 °C".
@@ -68,7 +69,7 @@ func Thing(device, signal string) string {
 }
 
 // Compose finds the words of a notice of a kind.
-func Compose(kind string, m Matter) Message {
+func Compose(kind string, m MessageData) Message {
 	var w Message
 	switch kind {
 	case Return:
@@ -76,7 +77,7 @@ func Compose(kind string, m Matter) Message {
 	case Latched:
 		w = m.waits()
 	case Taken:
-		w = m.taken()
+		w = m.acknowledged()
 	default:
 		w = m.raised(kind)
 	}
@@ -91,7 +92,7 @@ func Compose(kind string, m Matter) Message {
 const noDrill = "Nothing is wrong: this proves that you are reached."
 
 // asDrill lets a message of a drill begin so.
-func (m Matter) asDrill(w Message) Message {
+func (m MessageData) asDrill(w Message) Message {
 	if !m.Alarm.Drill {
 		return w
 	}
@@ -106,8 +107,8 @@ func (m Matter) asDrill(w Message) Message {
 	return w
 }
 
-// taken is the message that somebody has the alarm.
-func (m Matter) taken() Message {
+// acknowledged is the message that somebody has the alarm.
+func (m MessageData) acknowledged() Message {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s has it: %s.\n\nYou need not do anything. This is alarm %d.\n", m.Who, m.Alarm.Sentence,
 		m.Alarm.ID)
@@ -119,7 +120,7 @@ func (m Matter) taken() Message {
 // leads is how messages of a kind begin.
 var leads = map[string]string{Worsen: "It is worse. ", Ease: "It has eased. "}
 
-func (m Matter) raised(kind string) Message {
+func (m MessageData) raised(kind string) Message {
 	a := m.Alarm
 	var b strings.Builder
 	if b.WriteString(leads[kind]); kind == Hand {
@@ -156,7 +157,7 @@ func (m Matter) raised(kind string) Message {
 
 // rest is what follows the short line of what stands, the fullest first: what it reads, and what to do. Own short lines
 // may not say the limit, so it is told with them.
-func (m Matter) rest(kind string, limit bool) []string {
+func (m MessageData) rest(kind string, limit bool) []string {
 	facts := m.facts(limit)
 	if m.Alarm.Drill {
 		facts = "" // it is made up
@@ -168,7 +169,7 @@ func (m Matter) rest(kind string, limit bool) []string {
 }
 
 // facts say what was seen, in a sentence, with or without the limit.
-func (m Matter) facts(limit bool) string {
+func (m MessageData) facts(limit bool) string {
 	a := m.Alarm
 	switch {
 	case a.Kind == alarm.BySilence:
@@ -207,7 +208,7 @@ func stop(sentence string) string {
 }
 
 // figure writes a value of the alarm in the unit in which the site sees it.
-func (m Matter) figure(value float64) string {
+func (m MessageData) figure(value float64) string {
 	if m.Signal != nil {
 		return m.Signal.Figure(value, m.Site.Units)
 	}
@@ -215,14 +216,14 @@ func (m Matter) figure(value float64) string {
 }
 
 // reading is the same, with the word of the band that the value lies in.
-func (m Matter) reading(value float64) string {
+func (m MessageData) reading(value float64) string {
 	if m.Signal != nil {
 		return m.Signal.Says(value, m.Site.Units)
 	}
 	return m.figure(value)
 }
 
-func (m Matter) acknowledge() string {
+func (m MessageData) acknowledge() string {
 	for _, link := range []string{m.Take, m.Link} {
 		if link != "" {
 			return link
@@ -231,11 +232,11 @@ func (m Matter) acknowledge() string {
 	return fmt.Sprintf("jaunty alarm ack %d", m.Alarm.ID)
 }
 
-func (m Matter) sign(b *strings.Builder) {
+func (m MessageData) sign(b *strings.Builder) {
 	fmt.Fprintf(b, "\n%s, watched by Jaunty Lark\n", m.Site.Name)
 }
 
-func (m Matter) when(i measure.Instant) string { return When(m.Site, i) }
+func (m MessageData) when(i measure.Instant) string { return When(m.Site, i) }
 
 // When says an instant in the site's zone: "14:32:07 on Monday 23 November 2026 (Europe/Dublin)".
 func When(s site.Site, i measure.Instant) string {

@@ -17,10 +17,10 @@ func instant(t *testing.T, text string) measure.Instant {
 	return i
 }
 
-func matter(t *testing.T) Matter {
+func messageData(t *testing.T) MessageData {
 	cleared, value := instant(t, "2026-07-01T03:11:00Z"), 28.9
 	test := alarm.Test{Kind: alarm.Above, A: 30}
-	return Matter{Test: test,
+	return MessageData{Test: test,
 		Site: site.Site{Name: "Hollowbrook Fernery", Zone: "Europe/Dublin"},
 		Alarm: alarm.Alarm{Kind: alarm.ByGuard, ID: 12, Severity: alarm.Warning,
 			RaisedAt: instant(t, "2026-07-01T02:06:00Z"), ClearedAt: &cleared, ClearedValue: &value,
@@ -29,7 +29,7 @@ func matter(t *testing.T) Matter {
 }
 
 func TestTheRaiseSaysWhatWhereHowBadSinceWhen(t *testing.T) {
-	m := matter(t)
+	m := messageData(t)
 	m.Alarm.Advice = "Open the vents."
 	n := Compose(Raise, m)
 	if n.Short != "Warning: Fern house air temperature is above 30 °C" {
@@ -57,7 +57,7 @@ Hollowbrook Fernery, watched by Jaunty Lark
 }
 
 func TestTheReturnSaysHowLongAndHowFar(t *testing.T) {
-	m := matter(t)
+	m := messageData(t)
 	n := Compose(Return, m)
 	if n.Short != "Over after 1 hour 5 minutes: Fern house air temperature was above 30 °C" {
 		t.Errorf("subject %q", n.Short)
@@ -99,11 +99,12 @@ func TestSentences(t *testing.T) {
 
 func TestThePastOfASentence(t *testing.T) {
 	for is, was := range map[string]string{
-		"Fern house air temperature is above 30 °C":              "Fern house air temperature was above 30 °C",
-		"Pond oxygen is not to be believed: it reads 0 %":        "Pond oxygen was not to be believed",
-		"Annex: north air is above 30 °C":                        "Annex: north air was above 30 °C",
-		"The disk is nearly full: 3 GB of 40 GB are free":        "The disk was nearly full",
-		"Pond oxygen is due for verification since 2 March 2026": "Pond oxygen was due for verification since 2 March 2026",
+		"Fern house air temperature is above 30 °C":       "Fern house air temperature was above 30 °C",
+		"Pond oxygen is not to be believed: it reads 0 %": "Pond oxygen was not to be believed",
+		"Annex: north air is above 30 °C":                 "Annex: north air was above 30 °C",
+		"The disk is nearly full: 3 GB of 40 GB are free": "The disk was nearly full",
+		"Pond oxygen is due for verification since 2 March 2026": "Pond oxygen was due for verification since 2 " +
+			"March 2026",
 	} {
 		if got := alarm.Was(is); got != was {
 			t.Errorf("%s: %s", is, got)
@@ -112,7 +113,7 @@ func TestThePastOfASentence(t *testing.T) {
 }
 
 func TestWhatIsToldInBetween(t *testing.T) {
-	m := matter(t)
+	m := messageData(t)
 	m.Alarm.HandedBy = "Orla"
 	for kind, says := range map[string][2]string{
 		Worsen:  {"Worse, warning: Fern house air temperature is above 30 °C", "It is worse. Fern house"},

@@ -9,7 +9,7 @@ import (
 )
 
 // over is the message that an alarm is over, and why.
-func (m Matter) over() Message {
+func (m MessageData) over() Message {
 	a := m.Alarm
 	var b strings.Builder
 	if back(a.Ending) {
@@ -48,10 +48,10 @@ func (m Matter) over() Message {
 // back tells whether an alarm is over because what was wrong is back in order.
 func back(e alarm.Ending) bool { return e == "" || e == alarm.EndBack || e == alarm.EndReset }
 
-func (m Matter) lasted() string { return prose.Length(m.Alarm.ClearedAt.Sub(m.Alarm.RaisedAt)) }
+func (m MessageData) lasted() string { return prose.Length(m.Alarm.ClearedAt.Sub(m.Alarm.RaisedAt)) }
 
 // Ended says in a line that an alarm is over: why, what it reads, what it was about.
-func (m Matter) Ended() string {
+func (m MessageData) Ended() string {
 	a := m.Alarm
 	was := alarm.Was(a.Sentence)
 	switch a.Ending {
@@ -68,7 +68,7 @@ func (m Matter) Ended() string {
 }
 
 // lead is the sentence that tells why an alarm is over though its value is not known to be back, and what it reads.
-func (m Matter) lead() string {
+func (m MessageData) lead() string {
 	a := m.Alarm
 	switch a.Ending {
 	case alarm.EndUnwatched:
@@ -88,7 +88,7 @@ func (m Matter) lead() string {
 
 // reads says what the signal of an alarm that ends reads, and whether that is wrong still; empty where it reads
 // nothing.
-func (m Matter) reads() string {
+func (m MessageData) reads() string {
 	a := m.Alarm
 	if a.Kind != alarm.ByGuard || a.ClearedValue == nil || a.Drill {
 		return ""
@@ -117,7 +117,7 @@ func (m Matter) reads() string {
 }
 
 // ranSays says the newest run, in a sentence.
-func (m Matter) ranSays() string {
+func (m MessageData) ranSays() string {
 	if m.Ran == "" {
 		return ""
 	}
@@ -125,7 +125,7 @@ func (m Matter) ranSays() string {
 }
 
 // thing is what an alarm is about.
-func (m Matter) thing() string {
+func (m MessageData) thing() string {
 	if m.Thing != "" {
 		return m.Thing
 	}
@@ -134,7 +134,7 @@ func (m Matter) thing() string {
 }
 
 // waits is the message of a latched alarm of which no rung stands any more.
-func (m Matter) waits() Message {
+func (m MessageData) waits() Message {
 	a := m.Alarm
 	was := alarm.Was(a.Sentence)
 	var b strings.Builder
@@ -151,7 +151,7 @@ func (m Matter) waits() Message {
 	return w
 }
 
-func (m Matter) reset() string {
+func (m MessageData) reset() string {
 	if m.Link != "" {
 		return m.Link
 	}

@@ -21,7 +21,8 @@ func (w World) zone() *time.Location { return w.Site.Location() }
 
 // Progress is how far a roster has come with one alarm. The zero Progress with Since set is its beginning.
 type Progress struct {
-	Since  measure.Instant `db:"since"`  // from when its steps count: the raise, or earlier when a step was brought forward
+	// from when its steps count: the raise, or earlier when a step was brought forward
+	Since  measure.Instant `db:"since"`
 	Spoken int64           `db:"spoken"` // bit i: step i has spoken
 	Rounds int             `db:"rounds"` // so many times all were told again
 }
@@ -70,9 +71,10 @@ type About struct {
 
 // The kinds of alarms that steps of a roster can be for.
 const (
-	OfLimit    = "limit"    // a guard found a value beyond what is asked
-	OfSilence  = "silence"  // nothing comes
-	OfFault    = "fault"    // a sensor, a clock, an output, a carrier, a disk, or the service itself does not do what it should
+	OfLimit   = "limit"   // a guard found a value beyond what is asked
+	OfSilence = "silence" // nothing comes
+	// a sensor, a clock, an output, a carrier, a disk, or the service itself does not do what it should
+	OfFault    = "fault"
 	OfReminder = "reminder" // a verification or a drill is due
 )
 
@@ -185,8 +187,8 @@ func (r *Roster) Reaches(a About, w World) bool {
 	return false
 }
 
-// Reader is one address that a notice goes to, and why.
-type Reader struct {
+// Recipient is one address that a notice goes to, and why.
+type Recipient struct {
 	Contact string // name; empty: an address alone
 	Address
 	Quiet measure.Instant  // until when quiet hours hold it back; 0: they do not
@@ -195,7 +197,7 @@ type Reader struct {
 }
 
 // Readers gives whom steps of a roster reach at an instant, each address once.
-func (r *Roster) Readers(call Call, a About, w World) (readers []Reader) {
+func (r *Roster) Readers(call Call, a About, w World) (readers []Recipient) {
 	for _, i := range call.Steps {
 		step := &r.Steps[i]
 		for _, name := range step.Who {
@@ -222,9 +224,9 @@ func (r *Roster) why(step int, again bool) string {
 }
 
 // Distinct leaves each address once; one who is reached at once counts before one who is quiet.
-func Distinct(readers []Reader) (out []Reader) {
+func Distinct(readers []Recipient) (out []Recipient) {
 	for _, r := range readers {
-		if i := slices.IndexFunc(out, func(o Reader) bool { return o.Same(r.Address) }); i < 0 {
+		if i := slices.IndexFunc(out, func(o Recipient) bool { return o.Same(r.Address) }); i < 0 {
 			out = append(out, r)
 		} else if r.Quiet == 0 {
 			out[i].Quiet = 0
@@ -235,7 +237,7 @@ func Distinct(readers []Reader) (out []Reader) {
 
 // Reach gives the addresses of a contact, by some carriers or all, at an instant: those of who is told instead while
 // the contact is away.
-func (w World) Reach(name string, by []string, at measure.Instant, s alarm.Severity) (readers []Reader) {
+func (w World) Reach(name string, by []string, at measure.Instant, s alarm.Severity) (readers []Recipient) {
 	c := w.present(name, at)
 	if c == nil {
 		return nil
@@ -243,7 +245,7 @@ func (w World) Reach(name string, by []string, at measure.Instant, s alarm.Sever
 	quiet := c.quietUntil(at, s, w)
 	for _, a := range c.Addresses {
 		if len(by) == 0 || slices.Contains(by, a.Carrier) {
-			readers = append(readers, Reader{Contact: c.Name, Address: a, Quiet: quiet})
+			readers = append(readers, Recipient{Contact: c.Name, Address: a, Quiet: quiet})
 		}
 	}
 	return readers

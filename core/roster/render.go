@@ -25,7 +25,7 @@ const (
 //
 // An e-mail and a webhook bring all of it. The others bring the short line and as much of the rest as they have room
 // for, and how to answer.
-func FormOf(carrier string, w Message, m Matter) Form {
+func FormOf(carrier string, w Message, m MessageData) Form {
 	f := Form{Carrier: carrier}
 	if c, _ := CarrierOf(carrier); c.form != nil {
 		c.form(&f, w, m)
@@ -39,15 +39,15 @@ func FormOf(carrier string, w Message, m Matter) Form {
 	return f
 }
 
-func asText(f *Form, w Message, m Matter) {
+func asText(f *Form, w Message, m MessageData) {
 	f.Text = w.fill(func(rest string) (string, bool) {
-		text := PlainText(join(" ", stop(w.Short), rest, answerBy("Reply 1", w.Asks), m.takeAddress(w.Asks)))
+		text := PlainText(join(" ", stop(w.Short), rest, answerBy("Reply 1", w.Asks), m.acknowledgeAddress(w.Asks)))
 		n, _ := TextMessages(text)
 		return text, n <= textMost
 	})
 }
 
-func asVoice(f *Form, w Message, m Matter) {
+func asVoice(f *Form, w Message, m MessageData) {
 	f.Text = w.fill(func(rest string) (string, bool) {
 		text := Spoken(join(" ", m.greeting(), stop(strings.TrimPrefix(w.Short, "Drill: ")),
 			strings.TrimPrefix(rest, noDrill), answerBy("Press 1", w.Asks)))
@@ -55,17 +55,17 @@ func asVoice(f *Form, w Message, m Matter) {
 	})
 }
 
-func asChat(f *Form, w Message, m Matter) {
+func asChat(f *Form, w Message, m MessageData) {
 	f.Text = w.fill(func(rest string) (string, bool) {
 		text := join("\n", stop(w.Short), rest)
-		if at := m.takeAddress(w.Asks); at != "" {
+		if at := m.acknowledgeAddress(w.Asks); at != "" {
 			text += "\nI have " + w.Asks + ": " + at
 		}
 		return text, len([]rune(text)) <= chatMost
 	})
 }
 
-func asPush(f *Form, w Message, _ Matter) {
+func asPush(f *Form, w Message, _ MessageData) {
 	f.Subject = w.Short
 	f.Text = w.fill(func(rest string) (string, bool) { return rest, len([]rune(rest)) <= pushMost })
 }
@@ -89,7 +89,7 @@ func (w Message) fill(form func(rest string) (text string, fits bool)) (text str
 }
 
 // greeting is how a call begins.
-func (m Matter) greeting() string {
+func (m MessageData) greeting() string {
 	drill := ""
 	if m.Alarm.Drill {
 		drill = "Drill. Nothing is wrong. "
@@ -104,7 +104,7 @@ func answerBy(how, asks string) string {
 	return how + " if you have " + asks + "."
 }
 
-func (m Matter) takeAddress(asks string) string {
+func (m MessageData) acknowledgeAddress(asks string) string {
 	if asks == "" {
 		return ""
 	}

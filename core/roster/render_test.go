@@ -29,16 +29,18 @@ func TestTextMessagesCount(t *testing.T) {
 
 func TestWhatIsSpoken(t *testing.T) {
 	for text, want := range map[string]string{
-		"It reads 0.5 °C":              "It reads zero point five degrees Celsius",
-		"above 1 °C, then 21 °C.":      "above one degree Celsius, then twenty-one degrees Celsius.",
-		"-12.05 V":                     "minus twelve point zero five volts",
-		"CO2 is above 900 ppm":         "C O 2 is above nine hundred parts per million",
-		"1013 hPa and 86 %":            "one thousand and thirteen hectopascals and eighty-six percent",
-		"12345678 and 007":             "twelve million three hundred and forty-five thousand six hundred and seventy-eight and zero zero seven",
-		"at 03:06":                     "at six minutes past three in the morning",
-		"at 15:30:12":                  "at half past three in the afternoon",
-		"at 23:45, 00:00, 12:00, 9:00": "at a quarter to twelve in the evening, midnight, noon, nine o'clock in the morning",
-		"at 19:59 and 20:20":           "at one minute to eight in the evening and twenty past eight in the evening",
+		"It reads 0.5 °C":         "It reads zero point five degrees Celsius",
+		"above 1 °C, then 21 °C.": "above one degree Celsius, then twenty-one degrees Celsius.",
+		"-12.05 V":                "minus twelve point zero five volts",
+		"CO2 is above 900 ppm":    "C O 2 is above nine hundred parts per million",
+		"1013 hPa and 86 %":       "one thousand and thirteen hectopascals and eighty-six percent",
+		"12345678 and 007": "twelve million three hundred and forty-five thousand six hundred and " +
+			"seventy-eight and zero zero seven",
+		"at 03:06":    "at six minutes past three in the morning",
+		"at 15:30:12": "at half past three in the afternoon",
+		"at 23:45, 00:00, 12:00, 9:00": "at a quarter to twelve in the evening, midnight, noon, nine o'clock in the " +
+			"morning",
+		"at 19:59 and 20:20": "at one minute to eight in the evening and twenty past eight in the evening",
 	} {
 		if got := Spoken(text); got != want && got != strings.ReplaceAll(want, "C O 2", "C O two") {
 			t.Errorf("%q: %q", text, got)
@@ -47,11 +49,12 @@ func TestWhatIsSpoken(t *testing.T) {
 }
 
 func TestFormsOfARaise(t *testing.T) {
-	m := matter(t)
+	m := messageData(t)
 	m.Alarm.Advice, m.Take = "Open the vents.", "https://lark.example.org/take/abc"
 	w := Compose(Raise, m)
 	text := FormOf(Text, w, m)
-	if text.Text != "Warning: Fern house air temperature is above 30 C. It reads 31.2 C. What to do: Open the vents. Reply 1 if you have it. https://lark.example.org/take/abc" || text.Messages != 1 {
+	if text.Text != "Warning: Fern house air temperature is above 30 C. It reads 31.2 C. What to do: Open the vents. "+
+		"Reply 1 if you have it. https://lark.example.org/take/abc" || text.Messages != 1 {
 		t.Errorf("%+v", text)
 	}
 	m.Alarm.Advice = strings.Repeat("Look at all that there is to look at. ", 7)
@@ -61,7 +64,9 @@ func TestFormsOfARaise(t *testing.T) {
 	}
 	m.Alarm.Advice = "Open the vents."
 	if f := FormOf(Voice, w,
-		m); f.Text != "This is Jaunty Lark for Hollowbrook Fernery. Warning: Fern house air temperature is above thirty degrees Celsius. It reads thirty-one point two degrees Celsius. What to do: Open the vents. Press one if you have it." {
+		m); f.Text != "This is Jaunty Lark for Hollowbrook Fernery. Warning: Fern house air temperature is above "+
+		"thirty degrees Celsius. It reads thirty-one point two degrees Celsius. What to do: Open the vents. "+
+		"Press one if you have it." {
 		t.Errorf("%s", f.Text)
 	}
 	if f := FormOf(Push, w, m); f.Subject != w.Short || f.Text != "It reads 31.2 °C. What to do: Open the vents." {
@@ -81,7 +86,7 @@ func TestFormsOfARaise(t *testing.T) {
 }
 
 func TestOwnWords(t *testing.T) {
-	m := matter(t)
+	m := messageData(t)
 	m.Alarm.Advice, m.Alarm.Guard = "Lüften!", "fern-house-hot"
 	contact := alarm.Templates{{On: Raise, Short: "{{severity}}: {{thing}} {{value}}"}}
 	site := alarm.Templates{{On: Raise, Short: "nie",
@@ -89,7 +94,8 @@ func TestOwnWords(t *testing.T) {
 		{On: Silent, Short: "stumm: {{thing}}"}}
 	w := ComposeBy(Raise, m, contact, nil, site)
 	if w.Short != "warning: Fern house air temperature 28.9 °C" ||
-		w.Long != "Fern house air temperature is above 30 °C seit 03:06:00 on Wednesday 1 July 2026 (Europe/Dublin) → Lüften!, niemand" {
+		w.Long != "Fern house air temperature is above 30 °C seit 03:06:00 on Wednesday 1 July 2026 (Europe/Dublin) "+
+			"→ Lüften!, niemand" {
 		t.Errorf("%+v", w)
 	}
 	if w := ComposeBy(Return, m, contact, site); w.Short != Compose(Return, m).Short ||
@@ -128,7 +134,7 @@ func TestOwnWords(t *testing.T) {
 }
 
 func TestASampleOfEachKind(t *testing.T) {
-	m := matter(t)
+	m := messageData(t)
 	for _, on := range TemplateKinds {
 		w := Sample(on, m, alarm.Templates{{On: on, Short: "own {{site}}"}})
 		if w.Short != "own Hollowbrook Fernery" || w.Long == "" {
@@ -138,12 +144,14 @@ func TestASampleOfEachKind(t *testing.T) {
 }
 
 func TestSummaries(t *testing.T) {
-	m := matter(t)
+	m := messageData(t)
 	news := []News{{AlarmID: 1, Sentence: "A is hot", Severity: alarm.Advisory, Over: true},
 		{AlarmID: 2, Sentence: "B is hot", Severity: alarm.Warning},
 		{AlarmID: 3, Sentence: "C is hot", Severity: alarm.Critical}}
 	w := Digest(m.Site, news, 3*time.Minute)
-	want := "2 of 3 alarms stand:\n\n  alarm 3: Critical: C is hot.\n  alarm 2: Warning: B is hot.\n\n3 alarms came within 3 minutes; you get them in one message.\n\n1 is over:\n\n  alarm 1: A was hot\n\nHollowbrook Fernery, watched by Jaunty Lark\n"
+	want := "2 of 3 alarms stand:\n\n  alarm 3: Critical: C is hot.\n  alarm 2: Warning: B is hot.\n\n3 alarms came " +
+		"within 3 minutes; you get them in one message.\n\n1 is over:\n\n  alarm 1: A was hot\n\nHollowbrook " +
+		"Fernery, watched by Jaunty Lark\n"
 	if w.Short != "Critical: C is hot (worst of 2 that stand)" || w.Long != want {
 		t.Errorf("%s\n%s", w.Short, w.Long)
 	}
@@ -167,7 +175,8 @@ func TestWhatToDoWhenItFails(t *testing.T) {
 		"no carrier text is switched on; describe":          "Switch the carrier on",
 		"dial tcp 127.0.0.1:1: connect: connection refused": "Nobody answers",
 		"it did not answer in time":                         "does not answer",
-		"550 5.1.1 no such mailbox":                         "is not known to the other side, which says: 550 5.1.1 no such mailbox. ", "401 Unauthorized: who are you?": "does not know us",
+		"550 5.1.1 no such mailbox": "is not known to the other side, which says: 550 5.1.1 " +
+			"no such mailbox. ", "401 Unauthorized: who are you?": "does not know us",
 		"551 5.1.6 moved away": "is not known to the other side, which says: 551", "503 Service Unavailable": "busy",
 		"this is a private address; the service": "public internet",
 		"something else":                         "the other side says: something else.",
@@ -179,13 +188,17 @@ func TestWhatToDoWhenItFails(t *testing.T) {
 	}
 	number := Notice{State: GivenUp, Carrier: Text, Contact: "orla", Address: "+353861234567",
 		Deliveries: []Delivery{{Answer: "400 Bad Request: the number is not one"}}}
-	if got := number.WhatToDo(); got != "The number +353861234567 of contact orla is not known to the other side, which says: 400 Bad Request: the number is not one. Correct it at the contact: jaunty contact set orla --remove +353861234567 --text NEW. It is not tried again; send a test when it is mended: jaunty contact test orla." {
+	if got := number.WhatToDo(); got != "The number +353861234567 of contact orla is not known to the other side, "+
+		"which says: 400 Bad Request: the number is not one. Correct it at the contact: jaunty contact set orla "+
+		"--remove +353861234567 --text NEW. It is not tried again; send a test when it is mended: jaunty contact "+
+		"test orla." {
 		t.Errorf("%s", got)
 	}
 	receipt := Notice{State: GivenUp, Carrier: Voice, Address: "+353861234567",
 		Deliveries: []Delivery{{OK: true, Answer: "202"}, {Answer: "unallocated number"}}}
 	if got := receipt.WhatToDo(); !strings.HasPrefix(got,
-		"The number +353861234567 is not known to the other side, which says: unallocated number. It stands where it is told") {
+		"The number +353861234567 is not known to the other side, which says: unallocated number. It stands where it "+
+			"is told") {
 		t.Errorf("%s", got)
 	}
 	if n.Deliveries[0].OK = true; n.WhatToDo() != "" {

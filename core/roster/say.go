@@ -52,7 +52,7 @@ func (r *Roster) Say(a About, at measure.Instant, w World) (lines []Told) {
 }
 
 // say lists readers by contact: "Orla by e-mail, Tadhg by text message and voice call".
-func (w World) say(readers []Reader) string {
+func (w World) say(readers []Recipient) string {
 	if len(readers) == 0 {
 		return "nobody: no contact of it has such an address, so the next step comes at once"
 	}

@@ -103,13 +103,14 @@ func QuietMessage(w World, since measure.Instant, standing []News, silent int) M
 func (w World) message(short string, rest []string, long string) Message {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s\n", long)
-	Matter{Site: w.Site}.sign(&b)
+	MessageData{Site: w.Site}.sign(&b)
 	return Message{Short: short, Rest: rest, Long: b.String()}
 }
 
 // BlindWords say how long the service was away: "Jaunty Lark was away for 2 hours, until …".
 func BlindWords(w World, from, until measure.Instant) string {
-	return fmt.Sprintf("Jaunty Lark was away for %s, until %s. What happened meanwhile may be told late, or not at all where devices keep nothing.", prose.Length(until.Sub(from)), When(w.Site, until))
+	return fmt.Sprintf("Jaunty Lark was away for %s, until %s. What happened meanwhile may be told late, or not at "+
+		"all where devices keep nothing.", prose.Length(until.Sub(from)), When(w.Site, until))
 }
 
 // OutageWords is the journal's entry about something that was away for a while.
@@ -124,7 +125,8 @@ func LeapWords(by time.Duration) string {
 	if by < 0 {
 		way = "back"
 	}
-	return fmt.Sprintf("The service's clock was set %s by %s. What runs (delays, silences, escalations, shelves) ends when it would have ended; schedules go by the new time", way, prose.Length(by.Abs()))
+	return fmt.Sprintf("The service's clock was set %s by %s. What runs (delays, silences, escalations, shelves) "+
+		"ends when it would have ended; schedules go by the new time", way, prose.Length(by.Abs()))
 }
 
 // BlindMessage tells that the service was away.

@@ -91,7 +91,8 @@ func digits(figures string) string {
 
 var (
 	ones = strings.Fields(
-		"zero one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen")
+		"zero one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen " +
+			"seventeen eighteen nineteen")
 	tens = strings.Fields("- - twenty thirty forty fifty sixty seventy eighty ninety")
 )
 

@@ -11,7 +11,8 @@ import (
 	"jauntylark/core/wall"
 )
 
-const stepForm = "write a step like 'orla, tadhg by text, voice from warning for limit, fault after 5m gap 1m at daily 22:00-07:00'"
+const stepForm = "write a step like 'orla, tadhg by text, voice from warning for limit, fault after 5m gap 1m at " +
+	"daily 22:00-07:00'"
 
 // ParseStep reads a step in words: who, and then in any order by which carriers, from which severity on, for which
 // severities and kinds of alarms alone, after how long, and with what gap between two messages; at which hours comes

@@ -22,7 +22,8 @@ type News struct {
 	Advice   string // of one that stands
 	Taken    bool   // somebody has it
 	Over     bool
-	Ended    string // of one that is over: what became of it, as "was above 30 °C for 5 minutes"; made from the sentence when empty
+	// of one that is over: what became of it, as "was above 30 °C for 5 minutes"; made from the sentence when empty
+	Ended string
 }
 
 // listed is how many alarms a summary lists of those that stand, and of those that are over; the rest is a number.
@@ -114,7 +115,7 @@ func summaryLong(s site.Site, reason string, stand, over []News) string {
 	if len(stand) == 0 {
 		b.WriteString("\nNone stands now.\n")
 	}
-	Matter{Site: s}.sign(&b)
+	MessageData{Site: s}.sign(&b)
 	return b.String()
 }
 
@@ -224,8 +225,8 @@ func Meanwhile(s site.Site, reason string, news []News) Message {
 	return SummaryOf(s, stop(reason), news)
 }
 
-// NewsOf says how the alarm of a matter stands now, for a summary.
-func NewsOf(m Matter, now measure.Instant) News {
+// NewsOf says how the alarm stands now, for a summary.
+func NewsOf(m MessageData, now measure.Instant) News {
 	a := m.Alarm
 	n := News{AlarmID: a.ID, Sentence: a.Sentence, Severity: a.Severity, Taken: a.AcknowledgedAt != nil,
 		Over: a.ClearedAt != nil}

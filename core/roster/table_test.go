@@ -15,8 +15,8 @@ import (
 var rewrite = flag.Bool("rewrite", false, "write testdata/notices.txt anew; read it before you keep it")
 
 // press is an alarm about a press that stands.
-func press(t *testing.T) Matter {
-	m := matter(t)
+func press(t *testing.T) MessageData {
+	m := messageData(t)
 	m.Test = alarm.Test{Kind: alarm.Above, A: 50}
 	m.Thing = "Press pressure"
 	m.Alarm = alarm.Alarm{ID: 41, Kind: alarm.ByGuard, Guard: "press-high", Signal: "press/pressure",
@@ -28,7 +28,7 @@ func press(t *testing.T) Matter {
 }
 
 // ended is the same, over for a reason.
-func ended(t *testing.T, why alarm.Ending, cause string, reads float64) Matter {
+func ended(t *testing.T, why alarm.Ending, cause string, reads float64) MessageData {
 	m := press(t)
 	m.Alarm.End(m.Alarm.RaisedAt.Add(5*time.Minute), why, cause)
 	m.Alarm.ClearedValue, m.Take = &reads, ""
@@ -36,30 +36,30 @@ func ended(t *testing.T, why alarm.Ending, cause string, reads float64) Matter {
 }
 
 // notices gives every kind of notice, by what it is called in the table.
-func notices(t *testing.T) (names []string, all map[string]func() (Message, Matter)) {
-	all = map[string]func() (Message, Matter){}
-	add := func(name string, make func() (Message, Matter)) { names, all[name] = append(names, name), make }
-	of := func(name, kind string, m Matter) {
-		add(name, func() (Message, Matter) { return Compose(kind, m), m })
+func notices(t *testing.T) (names []string, all map[string]func() (Message, MessageData)) {
+	all = map[string]func() (Message, MessageData){}
+	add := func(name string, make func() (Message, MessageData)) { names, all[name] = append(names, name), make }
+	of := func(name, kind string, m MessageData) {
+		add(name, func() (Message, MessageData) { return Compose(kind, m), m })
 	}
-	with := func(m Matter, change func(*Matter)) Matter { change(&m); return m }
+	with := func(m MessageData, change func(*MessageData)) MessageData { change(&m); return m }
 	now := instant(t, "2026-07-01T02:20:00Z")
 
 	of("raise", Raise, press(t))
 	of("raise, the service was away before", Raise,
-		with(press(t), func(m *Matter) { m.Since = "Jaunty Lark was away for 2 hours, until 03:00." }))
+		with(press(t), func(m *MessageData) { m.Since = "Jaunty Lark was away for 2 hours, until 03:00." }))
 	of("worse", Worsen, press(t))
-	of("eased", Ease, with(press(t), func(m *Matter) {
+	of("eased", Ease, with(press(t), func(m *MessageData) {
 		m.Alarm.Severity, m.Alarm.Value, m.Alarm.Sentence, m.Test.A = alarm.Warning, 47,
 			"Press pressure is above 40 bar", 40
 	}))
-	of("handed on", Hand, with(press(t), func(m *Matter) { m.Alarm.HandedBy = "Orla" }))
-	of("taken", Taken, with(press(t), func(m *Matter) { m.Who = "Orla" }))
+	of("handed on", Hand, with(press(t), func(m *MessageData) { m.Alarm.HandedBy = "Orla" }))
+	of("taken", Taken, with(press(t), func(m *MessageData) { m.Who = "Orla" }))
 	of("back, and it waits for a reset", Latched, with(ended(t, alarm.EndBack, "", 44),
-		func(m *Matter) { m.Alarm.ClearedAt = nil }))
+		func(m *MessageData) { m.Alarm.ClearedAt = nil }))
 	of("suppressed, and it waits for a reset", Latched,
 		with(ended(t, alarm.EndUnwatched, "the guard is suppressed while press/service is on", 61),
-			func(m *Matter) { m.Alarm.ClearedAt = nil }))
+			func(m *MessageData) { m.Alarm.ClearedAt = nil }))
 	of("over", Return, ended(t, alarm.EndBack, "", 44.5))
 	of("over: reset", Return, ended(t, alarm.EndReset, "Orla reset it", 44.5))
 	of("over: guard removed", Return, ended(t, alarm.EndUnwatched, "the guard was removed", 61))
@@ -69,34 +69,34 @@ func notices(t *testing.T) (names []string, all map[string]func() (Message, Matt
 	of("over: suppressed", Return, ended(t, alarm.EndUnwatched, "the guard is suppressed while press/service is on",
 		61))
 	of("over: signal gone while it was silent", Return, with(ended(t, alarm.EndUnwatched, "the signal was removed", 61),
-		func(m *Matter) { m.Stale = true }))
+		func(m *MessageData) { m.Stale = true }))
 	of("over: limit moved", Return, with(ended(t, alarm.EndChanged, "the guard was changed", 61),
-		func(m *Matter) { m.Now = alarm.Test{Kind: alarm.Above, A: 70} }))
+		func(m *MessageData) { m.Now = alarm.Test{Kind: alarm.Above, A: 70} }))
 	of("over: corrected", Return, ended(t, alarm.EndChanged, "the signal's correction was changed", 48))
 	of("over: disproved", Return, ended(t, alarm.EndDisproved, "readings that came late disprove it", 44.5))
 	of("over: a switch whose guard was removed", Return, with(ended(t, alarm.EndUnwatched, "the guard was removed", 1),
-		func(m *Matter) {
+		func(m *MessageData) {
 			m.Test, m.Alarm.Sentence = alarm.Test{Kind: alarm.IsOn}, "Press door is on"
 		}))
-	silent := with(press(t), func(m *Matter) {
+	silent := with(press(t), func(m *MessageData) {
 		m.Test, m.Thing = alarm.Test{}, ""
 		m.Alarm.Kind, m.Alarm.Guard, m.Alarm.Signal, m.Alarm.Severity, m.Alarm.Unit, m.Alarm.Value, m.Alarm.Sentence,
 			m.Alarm.Advice = alarm.BySilence, "", "gate-node", alarm.Warning, "s", 900, "Gate node is silent",
 			"Look whether it has power and network."
 	})
 	of("silent", Raise, silent)
-	of("over: heard again", Return, with(silent, func(m *Matter) { m.Alarm.End(now, alarm.EndBack, "") }))
+	of("over: heard again", Return, with(silent, func(m *MessageData) { m.Alarm.End(now, alarm.EndBack, "") }))
 	of("over: silent, and its device was removed", Return,
-		with(silent, func(m *Matter) { m.Alarm.End(now, alarm.EndUnwatched, "the device was removed") }))
-	of("sensor fault", Raise, with(press(t), func(m *Matter) {
+		with(silent, func(m *MessageData) { m.Alarm.End(now, alarm.EndUnwatched, "the device was removed") }))
+	of("sensor fault", Raise, with(press(t), func(m *MessageData) {
 		m.Alarm.Kind, m.Alarm.Sentence, m.Alarm.Advice = alarm.BySensor,
 			"Press pressure is not to be believed: it has not moved from 12 bar",
 			"Look whether the sensor is in its place, clean and wired."
 	}))
-	of("drill", Raise, with(press(t), func(m *Matter) { m.Alarm.Drill = true }))
-	of("drill taken", Taken, with(press(t), func(m *Matter) { m.Alarm.Drill, m.Who = true, "Orla" }))
+	of("drill", Raise, with(press(t), func(m *MessageData) { m.Alarm.Drill = true }))
+	of("drill taken", Taken, with(press(t), func(m *MessageData) { m.Alarm.Drill, m.Who = true, "Orla" }))
 	of("over: drill", Return, with(ended(t, alarm.EndDrill, "nobody took it", 61),
-		func(m *Matter) { m.Alarm.Drill = true }))
+		func(m *MessageData) { m.Alarm.Drill = true }))
 
 	stands := NewsOf(press(t), now)
 	quiet := NewsOf(silent, now)
@@ -105,9 +105,9 @@ func notices(t *testing.T) (names []string, all map[string]func() (Message, Matt
 	gone.AlarmID = 38
 	cut := NewsOf(ended(t, alarm.EndUnwatched, "the guard was removed", 61), now)
 	cut.AlarmID = 37
-	here := matter(t).Site
+	here := messageData(t).Site
 	summary := func(name string, words func() Message, news ...News) {
-		add(name, func() (Message, Matter) { return words(), Matter{Site: here, Take: press(t).Take} })
+		add(name, func() (Message, MessageData) { return words(), MessageData{Site: here, Take: press(t).Take} })
 	}
 	summary("digest with one that stands", func() Message { return Digest(here, []News{gone, stands}, 3*time.Minute) })
 	summary("digest with several that stand", func() Message {
@@ -136,7 +136,7 @@ func notices(t *testing.T) (names []string, all map[string]func() (Message, Matt
 	summary("summary of a device that caught up", func() Message { return CaughtUp(here, "Press", []News{gone}) })
 	w := World{Site: here}
 	plain := func(name string, words Message) {
-		add(name, func() (Message, Matter) { return words, Matter{Site: here} })
+		add(name, func() (Message, MessageData) { return words, MessageData{Site: here} })
 	}
 	plain("word of the day", QuietMessage(w, instant(t, "2026-06-28T10:00:00Z"), nil, 0))
 	plain("word of the day with an alarm", QuietMessage(w, 0, []News{stands}, 1))
@@ -230,7 +230,7 @@ func checkForm(t *testing.T, name string, f Form) {
 
 // A digest names as much of what stands as there is room for, the worst first, and counts the rest.
 func TestADigestInLittleRoom(t *testing.T) {
-	here := matter(t).Site
+	here := messageData(t).Site
 	for _, n := range []int{1, 2, 3, 5, 8, 13, 19, 21, 60} {
 		var news []News
 		for i := range n {
@@ -243,7 +243,7 @@ func TestADigestInLittleRoom(t *testing.T) {
 			Over: true})
 		w := Digest(here, news, time.Minute)
 		for _, carrier := range []string{Text, Voice, Chat, Push} {
-			f := FormOf(carrier, w, Matter{Site: here})
+			f := FormOf(carrier, w, MessageData{Site: here})
 			text := f.Subject + f.Text
 			if at := strings.Index(text, "Press"); at < 0 || at > 60 {
 				t.Fatalf("%d by %s: %s", n, carrier, text)

@@ -120,7 +120,7 @@ func checkTags(tags []mustache.Tag) error {
 }
 
 // values gives what the placeholders stand for in a notice of a kind.
-func (m Matter) values(kind string) map[string]any {
+func (m MessageData) values(kind string) map[string]any {
 	a := m.Alarm
 	v := map[string]any{
 		"sentence": a.Sentence, "was": alarm.Was(a.Sentence), "severity": string(a.Severity), "signal": a.Signal,
@@ -152,7 +152,7 @@ func (m Matter) values(kind string) map[string]any {
 }
 
 // kindOf is the kind of template that a notice looks for: silence has one of its own.
-func (m Matter) kindOf(kind string) string {
+func (m MessageData) kindOf(kind string) string {
 	if kind == Raise && (m.Alarm.Kind == alarm.BySilence || m.Test.Kind == alarm.Silent) {
 		return Silent
 	}
@@ -161,7 +161,7 @@ func (m Matter) kindOf(kind string) string {
 
 // ComposeBy finds the words of a notice by templates: the first list that has one for it counts, part by part; what
 // none has is built in.
-func ComposeBy(kind string, m Matter, lists ...alarm.Templates) Message {
+func ComposeBy(kind string, m MessageData, lists ...alarm.Templates) Message {
 	w := Compose(kind, m)
 	values := m.values(kind)
 	short, long := "", ""
@@ -244,11 +244,11 @@ func SummaryBy(w Message, s site.Site, count int, lists ...alarm.Templates) Mess
 	return w
 }
 
-// Example is a matter with all that templates can say, for a preview where there is no alarm yet.
-func Example(s site.Site, now measure.Instant) Matter {
+// Example is the data with all that templates can say, for a preview where there is no alarm yet.
+func Example(s site.Site, now measure.Instant) MessageData {
 	test := alarm.Test{Kind: alarm.Above, A: 30}
 	cleared, value := now, 28.4
-	return Matter{Site: s, Test: test, Who: "Orla", Alarm: alarm.Alarm{ID: 12, Kind: alarm.ByGuard,
+	return MessageData{Site: s, Test: test, Who: "Orla", Alarm: alarm.Alarm{ID: 12, Kind: alarm.ByGuard,
 		Guard: "fern-house-hot", Signal: "fern-house/air", Severity: alarm.Warning,
 		RaisedAt: now.Add(-25 * time.Minute), ClearedAt: &cleared, ClearedValue: &value, Value: 31.2, Extreme: 33.5,
 		Unit: "Cel", When: test.String(),
@@ -256,9 +256,9 @@ func Example(s site.Site, now measure.Instant) Matter {
 		HandedBy: "Orla"}}
 }
 
-// Sample finds the words of a kind of template about a matter: silence is a raise, and a summary tells of the matter's
-// alarm and of another.
-func Sample(on string, m Matter, templates alarm.Templates) Message {
+// Sample finds the words of a kind of template about an alarm: silence is a raise, and a summary tells of that alarm
+// and of another.
+func Sample(on string, m MessageData, templates alarm.Templates) Message {
 	switch on {
 	case Silent:
 		if m.kindOf(Raise) != Silent {

@@ -8,8 +8,9 @@ import (
 // gsmBasic are the characters of the GSM 7-bit default alphabet (3GPP TS 23.038, section 6.2.1); gsmTwo those of its
 // extension table, which count for two.
 const (
-	gsmBasic = "@£$¥èéùìòÇ\nØø\rÅåΔ_ΦΓΛΩΠΨΣΘΞÆæßÉ !\"#¤%&'()*+,-./0123456789:;<=>?¡ABCDEFGHIJKLMNOPQRSTUVWXYZÄÖÑÜ§¿abcdefghijklmnopqrstuvwxyzäöñüà"
-	gsmTwo   = "\f^{}\\[~]|€"
+	gsmBasic = "@£$¥èéùìòÇ\nØø\rÅåΔ_ΦΓΛΩΠΨΣΘΞÆæßÉ " +
+		"!\"#¤%&'()*+,-./0123456789:;<=>?¡ABCDEFGHIJKLMNOPQRSTUVWXYZÄÖÑÜ§¿abcdefghijklmnopqrstuvwxyzäöñüà"
+	gsmTwo = "\f^{}\\[~]|€"
 )
 
 // plainer puts characters that a text message has no cheap form of into ones that it has.

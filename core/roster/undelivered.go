@@ -74,7 +74,8 @@ func (n *Notice) mendIt() string {
 	if n.Carrier == Webhook { // it may hold a secret
 		old = n.Carrier
 	}
-	return fmt.Sprintf("Correct it at the contact: jaunty contact set %s --remove %s --%s NEW.", n.Contact, old, carrier.Flag)
+	return fmt.Sprintf("Correct it at the contact: jaunty contact set %s --remove %s --%s NEW.", n.Contact, old,
+		carrier.Flag)
 }
 
 func (n *Notice) testIt() string {

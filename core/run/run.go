@@ -117,7 +117,8 @@ func (g *Goal) Words(called string, unit measure.Unit) string {
 func ParseGoal(text string) (g Goal, err error) {
 	bad := func() (Goal, error) {
 		return g, fmt.Errorf(
-			"%q is no goal; write it like 'compost/core reaches 74', 'store/air falls to 4' or 'house/air between 18 and 22 for 90%%'", text)
+			"%q is no goal; write it like 'compost/core reaches 74', 'store/air falls to 4' or 'house/air between 18 "+
+				"and 22 for 90%%'", text)
 	}
 	words := strings.Fields(text)
 	if len(words) < 3 {

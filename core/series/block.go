@@ -31,12 +31,13 @@ type Head struct {
 	HighAt  measure.Instant `db:"high_at"`
 	High    float64         `db:"high"`
 	Sum     float64         `db:"sum"`
-	Held    float64         `db:"held"`     // value times the milliseconds to the next usable reading in the block, summed
-	HeldFor int64           `db:"held_for"` // those milliseconds, summed
-	Gap     int64           `db:"gap"`      // the longest of them
-	Usable  int             `db:"usable"`
-	Marks   Marks           `db:"marks"`
-	Digest  int64           `db:"digest"`
+	// value times the milliseconds to the next usable reading in the block, summed
+	Held    float64 `db:"held"`
+	HeldFor int64   `db:"held_for"` // those milliseconds, summed
+	Gap     int64   `db:"gap"`      // the longest of them
+	Usable  int     `db:"usable"`
+	Marks   Marks   `db:"marks"`
+	Digest  int64   `db:"digest"`
 }
 
 // Marks counts the readings that carry each mark, in the order of the marks' bits; nil when none

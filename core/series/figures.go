@@ -50,10 +50,10 @@ func HoldLimit(interval measure.Duration) measure.Instant {
 	return measure.Instant(hold.Milliseconds())
 }
 
-// Folder computes figures by period. It is fed readings in order of time, beginning with those up to
+// Aggregator computes figures by period. It is fed readings in order of time, beginning with those up to
 // the hold limit before the first period and ending with the first usable one after the last. The same
 // readings give the same figures to the last bit, however they are cut.
-type Folder struct {
+type Aggregator struct {
 	edges   []measure.Instant
 	hold    measure.Instant
 	figures []Figures
@@ -62,9 +62,9 @@ type Folder struct {
 	holding bool
 }
 
-// NewFolder makes a Folder for the periods between edges, which ascend: one less than there are edges.
-func NewFolder(edges []measure.Instant, hold measure.Instant) *Folder {
-	f := &Folder{edges: edges, hold: hold, figures: make([]Figures, max(0, len(edges)-1))}
+// NewAggregator makes an Aggregator for the periods between edges, which ascend: one less than there are edges.
+func NewAggregator(edges []measure.Instant, hold measure.Instant) *Aggregator {
+	f := &Aggregator{edges: edges, hold: hold, figures: make([]Figures, max(0, len(edges)-1))}
 	for i := range f.figures {
 		f.figures[i].At = edges[i]
 	}
@@ -72,7 +72,7 @@ func NewFolder(edges []measure.Instant, hold measure.Instant) *Folder {
 }
 
 // Add takes readings.
-func (f *Folder) Add(readings []measure.Reading) {
+func (f *Aggregator) Add(readings []measure.Reading) {
 	for i := range readings {
 		r := &readings[i]
 		period := f.periodOf(r.At)
@@ -95,7 +95,7 @@ func (f *Folder) Add(readings []measure.Reading) {
 
 // periodOf gives the period of an instant that is not before the held reading; one more than there are
 // when it is after the last.
-func (f *Folder) periodOf(at measure.Instant) int {
+func (f *Aggregator) periodOf(at measure.Instant) int {
 	period := f.at
 	for period < len(f.figures) && at >= f.edges[period+1] {
 		period++
@@ -104,7 +104,7 @@ func (f *Folder) periodOf(at measure.Instant) int {
 }
 
 // holdUntil counts the held value up to the next reading.
-func (f *Folder) holdUntil(next measure.Instant) {
+func (f *Aggregator) holdUntil(next measure.Instant) {
 	for period := f.at; period < len(f.figures) && f.edges[period] < next; period++ {
 		from, until := max(f.held.At, f.edges[period]), min(next, f.edges[period+1])
 		if from < until {
@@ -131,7 +131,7 @@ func (g *Figures) count(r *measure.Reading) {
 }
 
 // Figures gives the periods that have a reading or in which a value held.
-func (f *Folder) Figures() []Figures {
+func (f *Aggregator) Figures() []Figures {
 	some := make([]Figures, 0, len(f.figures))
 	for _, g := range f.figures {
 		if g.Count > 0 || g.LeftOut > 0 || g.HeldFor > 0 {

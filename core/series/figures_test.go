@@ -60,7 +60,7 @@ func TestFiguresAgreeWithCountingEachMillisecond(t *testing.T) {
 				want = append(want, g)
 			}
 		}
-		f := NewFolder(edges, hold)
+		f := NewAggregator(edges, hold)
 		for rest := readings; len(rest) > 0; {
 			n := 1 + r.IntN(len(rest))
 			f.Add(rest[:n])
@@ -73,7 +73,7 @@ func TestFiguresAgreeWithCountingEachMillisecond(t *testing.T) {
 }
 
 func TestBothMeans(t *testing.T) {
-	f := NewFolder([]measure.Instant{0, 100}, 1000)
+	f := NewAggregator([]measure.Instant{0, 100}, 1000)
 	f.Add([]measure.Reading{{At: 0, Value: 10}, {At: 90, Value: 20}, {At: 100, Value: 30}})
 	first := f.Figures()[0]
 	if plain, held := first.Means(); *plain != 15 || *held != 11 {
@@ -82,7 +82,7 @@ func TestBothMeans(t *testing.T) {
 	if plain, held := (&Figures{}).Means(); plain != nil || held != nil {
 		t.Error("a mean of nothing")
 	}
-	huge := NewFolder([]measure.Instant{0, 100}, 1000)
+	huge := NewAggregator([]measure.Instant{0, 100}, 1000)
 	huge.Add([]measure.Reading{{At: 0, Value: math.MaxFloat64}, {At: 50, Value: math.MaxFloat64}, {At: 99, Value: 1}})
 	if g := huge.Figures()[0]; math.IsInf(g.Sum, 0) || math.IsInf(g.Held, 0) {
 		t.Errorf("no number any more: %+v", g)
@@ -117,7 +117,8 @@ func TestPeriods(t *testing.T) {
 		got.Day() != 16 {
 		t.Errorf("the week begins on %v", got)
 	}
-	for _, zone := range []string{"America/Asuncion", "Asia/Kathmandu", "Africa/Cairo", "America/Sao_Paulo"} { // midnights that do not exist
+	// midnights that do not exist
+	for _, zone := range []string{"America/Asuncion", "Asia/Kathmandu", "Africa/Cairo", "America/Sao_Paulo"} {
 		z, err := time.LoadLocation(zone)
 		if err != nil {
 			t.Fatal(err)
@@ -151,7 +152,7 @@ func TestHoursJoinToLongerPeriods(t *testing.T) {
 		readings = append(readings, measure.Reading{At: at, Value: math.Round(r.NormFloat64() * 10), Quality: q})
 	}
 	fold := func(p Period) []Figures {
-		f := NewFolder(p.Edges(readings[0].At, readings[len(readings)-1].At, zone), HoldLimit(0))
+		f := NewAggregator(p.Edges(readings[0].At, readings[len(readings)-1].At, zone), HoldLimit(0))
 		f.Add(readings)
 		return f.Figures()
 	}

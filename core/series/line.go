@@ -36,12 +36,12 @@ func (l *Liner) Takes(h *Head) bool {
 // AddHead takes a block that falls into one column.
 func (l *Liner) AddHead(h *Head) {
 	c := l.enter(l.ColumnOf(h.FirstAt))
-	c.take(measure.Reading{At: h.FirstAt, Value: h.First}, 1)
+	c.add(measure.Reading{At: h.FirstAt, Value: h.First}, 1)
 	for _, r := range inOrder(measure.Reading{At: h.LowAt, Value: h.Low},
 		measure.Reading{At: h.HighAt, Value: h.High}) {
-		c.take(r, 0)
+		c.add(r, 0)
 	}
-	c.take(measure.Reading{At: h.LastAt, Value: h.Last}, h.Count-1)
+	c.add(measure.Reading{At: h.LastAt, Value: h.Last}, h.Count-1)
 }
 
 func inOrder(a, b measure.Reading) [2]measure.Reading {
@@ -63,7 +63,7 @@ func (l *Liner) Add(readings []measure.Reading) {
 			end = start + len(Cut(readings[start:], readings[start].At, next-1))
 		}
 		c := l.enter(number)
-		c.take(readings[start], 1)
+		c.add(readings[start], 1)
 		c.scan(readings[start:end])
 		start = end
 	}
@@ -97,7 +97,7 @@ func (l *Liner) enter(number int64) *column {
 	return &l.open
 }
 
-func (c *column) take(r measure.Reading, count int) {
+func (c *column) add(r measure.Reading, count int) {
 	if !c.filled {
 		c.filled, c.first, c.low, c.high = true, r, r, r
 	}

@@ -24,9 +24,11 @@ func TestWhatASignalSays(t *testing.T) {
 	}{
 		{Signal{Kind: KindNumber, Unit: "Cel", Rules: quality.Rules{Step: 0.1}}, 21.04, nil, "21.0 °C"},
 		{Signal{Kind: KindNumber, Unit: "Cel", Rules: quality.Rules{Step: 0.1}}, 21.04, fahrenheit, "69.9 °F"},
-		{Signal{Kind: KindNumber, Unit: "Cel", Rules: quality.Rules{Step: 0.5}}, 21.04, fahrenheit, "69.9 °F"}, // of 0.9 °F, told to 0.1
+		// of 0.9 °F, told to 0.1
+		{Signal{Kind: KindNumber, Unit: "Cel", Rules: quality.Rules{Step: 0.5}}, 21.04, fahrenheit, "69.9 °F"},
 		{Signal{Kind: KindNumber, Unit: "Cel"}, 33.3333333, nil, "33.333 °C"},
-		{Signal{Kind: KindNumber, Unit: "K", Rules: quality.Rules{Step: 0.1}}, 3.04, fahrenheit, "3.0 K"}, // a difference stays
+		// a difference stays
+		{Signal{Kind: KindNumber, Unit: "K", Rules: quality.Rules{Step: 0.1}}, 3.04, fahrenheit, "3.0 K"},
 		{Signal{Kind: KindNumber, Unit: "kWh"}, 5.83431e-07, nil, "0.583 mWh"},
 		{Signal{Kind: KindNumber, Unit: "h"}, 43.5, nil, "1 day 19 hours"},
 		{Signal{Kind: KindNumber}, 7, nil, "7"},

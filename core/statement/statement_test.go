@@ -143,7 +143,7 @@ func TestSheets(t *testing.T) {
 	week := &Statement{Name: "w", Kind: Alarms, Every: "week"}
 	health := alarm.Health{Alarms: 3, Figures: []alarm.HealthFigure{{Name: "alarms a day", Value: 0.4, Limit: 6,
 		Source: "EEMUA 191"}}, Offenders: []alarm.Offender{{Guard: "g", Alarms: 3}},
-		People: []alarm.Reader{{Address: "orla", Alarms: 3}}}
+		People: []alarm.Recipient{{Address: "orla", Alarms: 3}}}
 	if text := func() string {
 		s := OfAlarms(week, here, p, after, health,
 			alarm.Health{Alarms: 6})
@@ -171,11 +171,12 @@ func TestAStatementInLittleRoom(t *testing.T) {
 		Now:    total.Result{Value: 160.78, Known: 1, Rates: []total.RateUse{{Used: 344.7}}},
 		Before: total.Result{Value: 149.25, Known: 1}}
 	sheet := OfEnergy(s, here, p, after, []Came{cost})
-	want := "Hollowbrook, Electricity: October 2026. Lamps came to 345 kWh and 160.78 EUR, 8 % more than in September 2026 (149.25 EUR)."
-	if f := roster.FormOf(roster.Text, sheet.Message(), roster.Matter{}); f.Text != want || f.Messages != 1 {
+	want := "Hollowbrook, Electricity: October 2026. Lamps came to 345 kWh and 160.78 EUR, 8 % more than in " +
+		"September 2026 (149.25 EUR)."
+	if f := roster.FormOf(roster.Text, sheet.Message(), roster.MessageData{}); f.Text != want || f.Messages != 1 {
 		t.Errorf("%+v", f)
 	}
-	if f := roster.FormOf(roster.Chat, sheet.Message(), roster.Matter{}); strings.ReplaceAll(f.Text, "\n",
+	if f := roster.FormOf(roster.Chat, sheet.Message(), roster.MessageData{}); strings.ReplaceAll(f.Text, "\n",
 		" ") != want {
 		t.Errorf("%+v", f)
 	}
@@ -209,7 +210,7 @@ func TestAStatementByEveryCarrier(t *testing.T) {
 	var b strings.Builder
 	for _, one := range []*Sheet{&sheet, &runs, &alarms} {
 		for _, carrier := range []string{roster.Mail, roster.Text, roster.Chat, roster.Push} {
-			f := roster.FormOf(carrier, one.Message(), roster.Matter{})
+			f := roster.FormOf(carrier, one.Message(), roster.MessageData{})
 			fmt.Fprintf(&b, "---- %s\n[%s]\n%s\n", carrier, f.Subject, strings.TrimSpace(f.Text))
 		}
 		table, err := one.CSV()
@@ -284,7 +285,9 @@ func TestComparedWithAsMuchOfTheLastOne(t *testing.T) {
 	sheet := OfEnergy(s, here, p, instant(t, "2026-11-10T12:00:00Z"), []Came{came, {Total: came.Total, Now: came.Now},
 		{Total: came.Total}})
 	if got := strings.Join(sheet.Says,
-		"\n"); got != "Lamps came to 50.0 kWh, and in as much of October 2026 none.\nLamps came to 50.0 kWh, and there is nothing in as much of October 2026 to compare it with.\nLamps: there is no data of November 2026, up to 10 November 12:00." {
+		"\n"); got != "Lamps came to 50.0 kWh, and in as much of October 2026 none.\nLamps came to 50.0 kWh, and "+
+		"there is nothing in as much of October 2026 to compare it with.\nLamps: there is no data of November "+
+		"2026, up to 10 November 12:00." {
 		t.Errorf("%s", got)
 	}
 }
@@ -300,7 +303,8 @@ func TestAStatementMovesWithTheZone(t *testing.T) {
 	}
 	for _, c := range []struct{ to, now, sent, due string }{
 		{"Asia/Tokyo", "2026-11-25T12:00:00Z", "2026-11-16T00:00:00+09:00", "2026-11-30T08:00:00+09:00"},
-		{"Asia/Tokyo", "2026-11-30T06:00:00Z", "2026-11-16T00:00:00+09:00", "2026-11-30T08:00:00Z"}, // past there: not left out
+		// past there: not left out
+		{"Asia/Tokyo", "2026-11-30T06:00:00Z", "2026-11-16T00:00:00+09:00", "2026-11-30T08:00:00Z"},
 		{"Pacific/Honolulu", "2026-11-25T12:00:00Z", "2026-11-16T00:00:00-10:00", "2026-11-30T08:00:00Z"},
 	} {
 		sent, due := instant(t, "2026-11-16T00:00:00Z"), instant(t, "2026-11-30T08:00:00Z")

@@ -49,9 +49,9 @@ type Cut struct {
 	Rate int
 }
 
-// Folder adds up readings by piece. It is fed in order of time, beginning with those up to the hold limit
+// Aggregator adds up readings by piece. It is fed in order of time, beginning with those up to the hold limit
 // before the first piece and ending with the first usable one after the last.
-type Folder struct {
+type Aggregator struct {
 	edges   []measure.Instant
 	hold    measure.Instant
 	cuts    []Cut
@@ -64,10 +64,10 @@ type Folder struct {
 	run     int64           // its length in this piece
 }
 
-// NewFolder makes a Folder for the pieces between edges, which ascend. cuts are those of a tariff, in order,
+// NewAggregator makes an Aggregator for the pieces between edges, which ascend. cuts are those of a tariff, in order,
 // the first not after the first edge; none without a tariff.
-func NewFolder(edges []measure.Instant, cuts []Cut, hold measure.Instant) *Folder {
-	f := &Folder{edges: edges, hold: hold, cuts: cuts, tallies: make([]Tally, max(0, len(edges)-1))}
+func NewAggregator(edges []measure.Instant, cuts []Cut, hold measure.Instant) *Aggregator {
+	f := &Aggregator{edges: edges, hold: hold, cuts: cuts, tallies: make([]Tally, max(0, len(edges)-1))}
 	for i := range f.tallies {
 		f.tallies[i].At, f.tallies[i].Until = edges[i], edges[i+1]
 	}
@@ -75,7 +75,7 @@ func NewFolder(edges []measure.Instant, cuts []Cut, hold measure.Instant) *Folde
 }
 
 // Add takes readings.
-func (f *Folder) Add(readings []measure.Reading) {
+func (f *Aggregator) Add(readings []measure.Reading) {
 	for i := range readings {
 		r := &readings[i]
 		piece := f.at
@@ -104,7 +104,7 @@ func (f *Folder) Add(readings []measure.Reading) {
 }
 
 // holdUntil counts the held value up to the next reading.
-func (f *Folder) holdUntil(next measure.Instant) {
+func (f *Aggregator) holdUntil(next measure.Instant) {
 	for piece := f.at; piece < len(f.tallies) && f.edges[piece] < next; piece++ {
 		from, until := max(f.held.At, f.edges[piece]), min(next, f.edges[piece+1])
 		if from >= until {
@@ -122,7 +122,7 @@ func (f *Folder) holdUntil(next measure.Instant) {
 }
 
 // on counts a stretch in which the thing was on.
-func (f *Folder) on(t *Tally, from, until measure.Instant) {
+func (f *Aggregator) on(t *Tally, from, until measure.Instant) {
 	if f.onUntil != from || from == t.At {
 		f.run = 0
 	}
@@ -139,7 +139,7 @@ func (f *Folder) on(t *Tally, from, until measure.Instant) {
 }
 
 // byRate counts a stretch by the rates that hold in it.
-func (f *Folder) byRate(t *Tally, value int64, from, until measure.Instant) {
+func (f *Aggregator) byRate(t *Tally, value int64, from, until measure.Instant) {
 	for len(f.cuts) > 0 && from < until {
 		for f.cut+1 < len(f.cuts) && f.cuts[f.cut+1].At <= from {
 			f.cut++
@@ -158,7 +158,7 @@ func (f *Folder) byRate(t *Tally, value int64, from, until measure.Instant) {
 }
 
 // Tallies gives the pieces in which there is anything.
-func (f *Folder) Tallies() []Tally {
+func (f *Aggregator) Tallies() []Tally {
 	some := make([]Tally, 0, len(f.tallies))
 	for _, t := range f.tallies {
 		if t.Known > 0 || t.LeftOut > 0 || t.LastOn > 0 {

@@ -49,7 +49,7 @@ func results(total Total, signal measure.Unit, tariff *Tariff, readings []measur
 	if tariff != nil {
 		cuts = tariff.Cuts(days[0], days[len(days)-1], zone)
 	}
-	f := NewFolder(days, cuts, hold)
+	f := NewAggregator(days, cuts, hold)
 	f.Add(readings)
 	return total.Results(f.Tallies(), edges, &Source{Unit: signal, First: first, Last: last, Zone: zone, Tariff: tariff,
 		Currency: "EUR"})
@@ -90,7 +90,8 @@ func TestGapsAndEdges(t *testing.T) {
 	zone := zoneOf(t, "Europe/Dublin")
 	begin := at(t, zone, "2026-03-10 23:50")
 	var readings []measure.Reading
-	for _, r := range []struct{ minute, value float64 }{{0, 1}, {1, 1}, {2, 0}, {3, 1}, {26, 1}, {27, 1}, {28, 0}} { // 23 min of gap over midnight
+	// 23 min of gap over midnight
+	for _, r := range []struct{ minute, value float64 }{{0, 1}, {1, 1}, {2, 0}, {3, 1}, {26, 1}, {27, 1}, {28, 0}} {
 		readings = append(readings, measure.Reading{At: begin + measure.Instant(r.minute*60_000), Value: r.value})
 	}
 	readings = append(readings, measure.Reading{At: begin.Add(29 * time.Minute), Value: 1,
@@ -100,7 +101,8 @@ func TestGapsAndEdges(t *testing.T) {
 	if on[0].Value != 120 || on[1].Value != 120 {
 		t.Errorf("on for %v s before and %v s after midnight", on[0].Value, on[1].Value)
 	}
-	if on[0].Missing+on[1].Missing != 24*60 || on[0].Missing != 7*60 || on[1].LeftOut != 1 { // the last minute is of the unusable reading
+	// the last minute is of the unusable reading
+	if on[0].Missing+on[1].Missing != 24*60 || on[0].Missing != 7*60 || on[1].LeftOut != 1 {
 		t.Errorf("missing %v and %v s, left out %d", on[0].Missing, on[1].Missing, on[1].LeftOut)
 	}
 	starts := results(Total{Kind: Cycles}, "", nil, readings, edges, 180_000, zone)
@@ -155,7 +157,7 @@ func TestTheSumOfThePiecesIsTheSum(t *testing.T) {
 		}
 		const hold = 9000
 		fold := func(edges []measure.Instant) Tally {
-			f := NewFolder(edges, nil, hold)
+			f := NewAggregator(edges, nil, hold)
 			for rest := readings; len(rest) > 0; {
 				n := min(len(rest), 1+rng.IntN(50))
 				f.Add(rest[:n])

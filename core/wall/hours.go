@@ -10,16 +10,16 @@ import (
 )
 
 // Hours says at which hours of the week something is so, by stretches of local time.
-type Hours []Stretch
+type Hours []Slot
 
-// Stretch is a part of each of some days: from From to Until, minutes after midnight. Where Until is not after From, it
+// Slot is a part of each of some days: from From to Until, minutes after midnight. Where Until is not after From, it
 // ends on the next day.
-type Stretch struct {
+type Slot struct {
 	Days        [8]bool // Sunday to Saturday, and holidays
 	From, Until int
 }
 
-// holiday is the place of holidays among the days of a Stretch.
+// holiday is the place of holidays among the days of a Slot.
 const holiday = 7
 
 var dayNames = [...]string{"sun", "mon", "tue", "wed", "thu", "fri", "sat", "holidays"}
@@ -32,7 +32,7 @@ const hoursForm = "write days and times, like 'mon-fri 18:00-07:00, sat-sun, hol
 func ParseHours(text string) (Hours, error) {
 	var hours Hours
 	for part := range strings.SplitSeq(strings.ToLower(text), ",") {
-		s, err := parseStretch(strings.Fields(part))
+		s, err := parseSlot(strings.Fields(part))
 		if err != nil {
 			return nil, fmt.Errorf("%q: %w; %s", strings.TrimSpace(part), err, hoursForm)
 		}
@@ -41,7 +41,7 @@ func ParseHours(text string) (Hours, error) {
 	return hours, nil
 }
 
-func parseStretch(words []string) (s Stretch, err error) {
+func parseSlot(words []string) (s Slot, err error) {
 	if len(words) == 0 {
 		return s, fmt.Errorf("there is nothing between two commas")
 	}
@@ -71,7 +71,7 @@ func parseStretch(words []string) (s Stretch, err error) {
 	return s, nil
 }
 
-func (s *Stretch) addDays(word string) error {
+func (s *Slot) addDays(word string) error {
 	if word == "daily" {
 		for d := range 7 {
 			s.Days[d] = true
@@ -144,7 +144,7 @@ func NewCalendar(text string, zone *time.Location, holidays []string) (*Calendar
 	}
 	slices.Sort(c.edges)
 	c.edges = slices.Compact(c.edges)
-	if slices.ContainsFunc(hours, func(s Stretch) bool { return s.Days[holiday] }) {
+	if slices.ContainsFunc(hours, func(s Slot) bool { return s.Days[holiday] }) {
 		for _, text := range holidays {
 			if day, err := ParseDay(text); err == nil {
 				c.holidays[day] = true
@@ -171,7 +171,7 @@ func (c *Calendar) At(at measure.Instant) bool {
 	return false
 }
 
-// kind is the place of a day among the days of a Stretch.
+// kind is the place of a day among the days of a Slot.
 func (c *Calendar) kind(day Day) int {
 	if c.holidays[day] {
 		return holiday

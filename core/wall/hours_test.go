@@ -40,11 +40,13 @@ func TestArmedHours(t *testing.T) {
 	}{
 		{"mon-fri 18:00-07:00, sat-sun", nil, "2026-11-25 17:59", false, "2026-11-25 18:00"},
 		{"mon-fri 18:00-07:00, sat-sun", nil, "2026-11-25 18:00", true, "2026-11-26 07:00"},
-		{"mon-fri 18:00-07:00, sat-sun", nil, "2026-11-28 06:59", true, "2026-11-30 00:00"}, // Friday's night runs into Saturday; Monday's begins at six
+		// Friday's night runs into Saturday; Monday's begins at six
+		{"mon-fri 18:00-07:00, sat-sun", nil, "2026-11-28 06:59", true, "2026-11-30 00:00"},
 		{"sat-sun", nil, "2026-11-27 12:00", false, "2026-11-28 00:00"},
 		{"08:00-18:00", nil, "2026-11-25 19:00", false, "2026-11-26 08:00"},
 		{"mon-fri 08:00-18:00, holidays never", []string{"2026-12-25"}, "2026-12-24 18:30", false, "2026-12-28 08:00"},
-		{"mon-fri 08:00-18:00", []string{"2026-12-25"}, "2026-12-25 09:00", true, "2026-12-25 18:00"}, // nothing is said of holidays
+		// nothing is said of holidays
+		{"mon-fri 08:00-18:00", []string{"2026-12-25"}, "2026-12-25 09:00", true, "2026-12-25 18:00"},
 		{"mon-fri 18:00-07:00, holidays", []string{"2026-12-25"}, "2026-12-25 12:00", true, "2026-12-26 00:00"},
 		{"fri-mon 10:00-11:00", nil, "2026-11-25 10:30", false, "2026-11-27 10:00"},
 		{"daily", nil, "2026-11-25 10:30", true, ""},

@@ -11,7 +11,7 @@ import (
 	"path/filepath"
 	"time"
 
-	"jauntylark/console/drive"
+	"jauntylark/console/browser"
 	"jauntylark/demo"
 )
 
@@ -44,7 +44,7 @@ var pictures = []picture{
 }
 
 // prepare does what a page's picture needs to be done on it first.
-func prepare(page *drive.Page, name string) error {
+func prepare(page *browser.Page, name string) error {
 	switch name {
 	case "now", "now-phone": // the lines come after the newest values
 		return page.Until(`document.querySelector('main path[fill=none][d*=L]')`)
@@ -58,7 +58,7 @@ func prepare(page *drive.Page, name string) error {
 		if err := page.See("tbody a"); err != nil {
 			return err
 		}
-		_, err := drive.Eval[bool](page,
+		_, err := browser.Eval[bool](page,
 			`((document.querySelector('a[id^=alarm-]') ?? document.querySelector('tbody a')).click(), true)`)
 		return err
 	case "run": // the newest of the heap
@@ -66,36 +66,36 @@ func prepare(page *drive.Page, name string) error {
 		if err := page.Until(heap); err != nil {
 			return err
 		}
-		_, err := drive.Eval[bool](page, `(`+heap+`.querySelector('a').click(), true)`)
+		_, err := browser.Eval[bool](page, `(`+heap+`.querySelector('a').click(), true)`)
 		return err
 	}
 	return nil
 }
 
 // try replays an interlock, and looks at what came of it.
-func try(page *drive.Page) error {
+func try(page *browser.Page) error {
 	if err := page.See("form button[type=submit]"); err != nil {
 		return err
 	}
-	if _, err := drive.Eval[bool](page,
+	if _, err := browser.Eval[bool](page,
 		`(document.querySelector('form button[type=submit]').click(), true)`); err != nil {
 		return err
 	}
 	if err := page.See(`[aria-label="When it would have run"] tbody tr`); err != nil {
 		return err
 	}
-	_, err := drive.Eval[bool](page, `(window.scrollTo(0, 560), true)`)
+	_, err := browser.Eval[bool](page, `(window.scrollTo(0, 560), true)`)
 	return err
 }
 
 // correct asks what a correction would do, and looks at the answer.
-func correct(page *drive.Page) error {
+func correct(page *browser.Page) error {
 	for _, pair := range [][2]string{{"Shown", "94.2"}, {"Reference", "91"}} {
 		field := `[...document.querySelectorAll('form label')].find((l) => l.innerText.startsWith('` + pair[0] + `'))`
 		if err := page.Until(field); err != nil {
 			return err
 		}
-		if _, err := drive.Eval[bool](page, `(`+field+`.control.focus(), true)`); err != nil {
+		if _, err := browser.Eval[bool](page, `(`+field+`.control.focus(), true)`); err != nil {
 			return err
 		}
 		if err := page.Keys(pair[1]); err != nil {
@@ -108,12 +108,12 @@ func correct(page *drive.Page) error {
 	if err := page.See("[data-preview]"); err != nil {
 		return err
 	}
-	_, err := drive.Eval[bool](page, `(window.scrollTo(0, 250), true)`)
+	_, err := browser.Eval[bool](page, `(window.scrollTo(0, 250), true)`)
 	return err
 }
 
 // connect connects a device.
-func connect(page *drive.Page) error {
+func connect(page *browser.Page) error {
 	// A demo that was pictured before has the device already; its name is made new.
 	device := "loft-node"
 	for n := 2; ; n++ {
@@ -126,12 +126,12 @@ func connect(page *drive.Page) error {
 		if err := page.Until(`document.querySelector('[data-key], [role=alert]')`); err != nil {
 			return err
 		}
-		if taken, err := drive.Eval[bool](page, `!!document.querySelector('[role=alert]')`); err != nil || !taken {
+		if taken, err := browser.Eval[bool](page, `!!document.querySelector('[role=alert]')`); err != nil || !taken {
 			return err
 		}
 		device = fmt.Sprintf("loft-node-%d", n)
 		// What was refused would be there again.
-		if _, err := drive.Eval[bool](page, `(localStorage.clear(), true)`); err != nil {
+		if _, err := browser.Eval[bool](page, `(localStorage.clear(), true)`); err != nil {
 			return err
 		}
 		if err := page.Goto("/devices/connect"); err != nil {
@@ -152,7 +152,7 @@ func main() {
 }
 
 func take(url, password, out, only string) error {
-	page, end, err := drive.Open(context.Background(), url)
+	page, end, err := browser.Open(context.Background(), url)
 	if err != nil {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -185,12 +186,6 @@ type Visit struct {
 	Gone           func() bool // whether who brought it has gone meanwhile, and will bring it again; nil: never
 }
 
-// Result is what became of a visit.
-type Result struct {
-	reading.Outcome
-	Refused []measure.Refusal // with the field names of the body's own form
-}
-
 // ErrShutOut says that an address has tried too many unknown keys.
 type ErrShutOut struct{ For time.Duration }
 
@@ -264,12 +259,12 @@ type Pending struct {
 	limit   *limit
 	arrived measure.Instant
 	frame   *reading.Frame
-	result  Result
+	result  reading.Outcome // what it refused goes by the field names of the body's own form
 	err     error
 }
 
 // Receive takes a visit and waits for its commit.
-func (d *Control) Receive(ctx context.Context, v *Visit) (Result, error) {
+func (d *Control) Receive(ctx context.Context, v *Visit) (reading.Outcome, error) {
 	return d.Start(ctx, v).Wait(ctx)
 }
 
@@ -332,17 +327,18 @@ func (p *Pending) Ready() bool { return !p.started || p.ticket.Ready() }
 func (p *Pending) Device() *site.Device { return p.who.Device }
 
 // Wait returns when what was taken of the visit is committed.
-func (p *Pending) Wait(ctx context.Context) (Result, error) {
+func (p *Pending) Wait(ctx context.Context) (reading.Outcome, error) {
 	if p.started {
-		p.result.Outcome, p.err = p.ticket.Wait(ctx)
 		p.started = false
+		var out reading.Outcome
+		out, p.err = p.ticket.Wait(ctx)
+		unread := p.result.Refused
+		p.result = out
+		p.result.Refused = append(unread, intake.Name(p.visit.ContentType, slices.Clone(out.Refused))...)
 	}
 	if p.limit != nil {
 		p.limit.done()
 		p.limit = nil
-	}
-	if p.err == nil {
-		p.result.Refused = append(p.result.Refused, intake.Name(p.visit.ContentType, p.result.Rejected)...)
 	}
 	p.control.note(p)
 	p.control.Pipeline.Meter.Intake(p.visit.Protocol, outcomeOf(p.err), p.result.Accepted, len(p.result.Refused))

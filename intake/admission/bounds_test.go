@@ -14,7 +14,8 @@ import (
 
 func limitOf(r Rate, slots int) *limit {
 	return &limit{messages: rate.NewLimiter(rate.Limit(r.Messages), r.Messages*burst),
-		readings: rate.NewLimiter(rate.Limit(r.Readings), r.Readings*burst), slots: make(chan struct{}, slots), what: "so many"}
+		readings: rate.NewLimiter(rate.Limit(r.Readings), r.Readings*burst), slots: make(chan struct{}, slots),
+		what: "so many"}
 }
 
 // A device may send a burst after a pause; then it is told when to come again, and what was refused uses nothing up.

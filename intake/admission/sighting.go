@@ -164,7 +164,7 @@ func (d *Control) keepSightings(ctx context.Context) {
 	ctx = store.For(ctx, store.Background)
 	for ctx.Err() == nil {
 		pause(ctx, keepEvery)
-		sightings, uses, knocks := d.sightings.take(d.Pipeline.Now())
+		sightings, uses, knocks := d.sightings.drain(d.Pipeline.Now())
 		if len(sightings)+len(uses)+len(knocks) == 0 {
 			continue
 		}
@@ -176,8 +176,8 @@ func (d *Control) keepSightings(ctx context.Context) {
 	}
 }
 
-// take gives what is to be written at now.
-func (c *sightings) take(now measure.Instant) (fresh []events.Sighting, uses []events.KeyUse, knocks []site.Knock) {
+// drain gives what is to be written at now.
+func (c *sightings) drain(now measure.Instant) (fresh []events.Sighting, uses []events.KeyUse, knocks []site.Knock) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	at := now.Time()

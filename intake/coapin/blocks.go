@@ -59,8 +59,8 @@ var (
 
 func newTransfers() *transfers { return &transfers{all: map[string]*transfer{}} }
 
-// take adds a block, and gives the whole body with the last one.
-func (t *transfers) take(place string, offset int, more bool, block []byte,
+// assemble adds a block, and gives the whole body with the last one.
+func (t *transfers) assemble(place string, offset int, more bool, block []byte,
 	now time.Time) (body []byte, whole bool, err error) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -126,7 +126,7 @@ func (r *request) gather(path string, block []byte) (body []byte, whole bool) {
 	}
 	tag, _ := r.in.Options().GetBytes(requestTag)
 	place := r.out.Conn().RemoteAddr().String() + " " + path + " " + string(tag)
-	body, whole, err = r.way.transfers.take(place, int(number*size.Size()), more, block, time.Now())
+	body, whole, err = r.way.transfers.assemble(place, int(number*size.Size()), more, block, time.Now())
 	r.block = &option
 	switch {
 	case errors.Is(err, errIncomplete):

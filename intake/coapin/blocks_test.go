@@ -14,7 +14,7 @@ func TestBlocksArePutTogether(t *testing.T) {
 	now := time.Now()
 	block := bytes.Repeat([]byte("x"), 16)
 	take := func(place string, offset int, more bool) (int, bool, error) {
-		body, whole, err := b.take(place, offset, more, block, now)
+		body, whole, err := b.assemble(place, offset, more, block, now)
 		return len(body), whole, err
 	}
 	if n, whole, err := take("a", 0, false); n != 16 || !whole || err != nil {
@@ -48,16 +48,16 @@ func TestBlocksAreBounded(t *testing.T) {
 	now := time.Now()
 	big := make([]byte, 1<<20)
 	for offset := 0; offset < intake.MaxBody; offset += len(big) {
-		if _, _, err := b.take("a", offset, true, big, now); err != nil {
+		if _, _, err := b.assemble("a", offset, true, big, now); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, _, err := b.take("a", intake.MaxBody, true, big, now); !errors.Is(err, errTooLong) || b.bytes != 0 {
+	if _, _, err := b.assemble("a", intake.MaxBody, true, big, now); !errors.Is(err, errTooLong) || b.bytes != 0 {
 		t.Errorf("too long: %v, %d bytes are left", err, b.bytes)
 	}
 	places := 0
 	for ; ; places++ {
-		if _, _, err := b.take(string(rune('a'+places)), 0, true, big, now); err != nil {
+		if _, _, err := b.assemble(string(rune('a'+places)), 0, true, big, now); err != nil {
 			if !errors.Is(err, errNoRoom) {
 				t.Error(err)
 			}
@@ -67,7 +67,7 @@ func TestBlocksAreBounded(t *testing.T) {
 	if places != transfersBytes/len(big) {
 		t.Errorf("%d bodies of a mebibyte", places)
 	}
-	if _, _, err := b.take("later", 0, true, big, now.Add(2*transferTakes)); err != nil {
+	if _, _, err := b.assemble("later", 0, true, big, now.Add(2*transferTakes)); err != nil {
 		t.Errorf("after those before it were given up: %v", err)
 	}
 }

@@ -26,6 +26,7 @@ import (
 	"jauntylark/intake"
 	"jauntylark/intake/admission"
 	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
 )
 
 // Protocol is what this way in is called.
@@ -202,7 +203,7 @@ func (r *request) frame(ctx context.Context) {
 }
 
 // received answers with what became of a visit.
-func (r *request) received(result admission.Result, err error) {
+func (r *request) received(result reading.Outcome, err error) {
 	switch {
 	case err != nil:
 		r.failWith(err)

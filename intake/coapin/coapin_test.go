@@ -50,7 +50,8 @@ func TestReadingsByARealClient(t *testing.T) {
 	s := servertest.Start(t)
 	key := s.Device("fern-house").Token
 	cbor := filepath.Join(t.TempDir(), "pack.cbor")
-	if err := os.WriteFile(cbor, []byte("\x81\xa2\x00\x64temp\x02\x18\x19"), 0o600); err != nil { // [{0: "temp", 2: 25}]
+	// [{0: "temp", 2: 25}]
+	if err := os.WriteFile(cbor, []byte("\x81\xa2\x00\x64temp\x02\x18\x19"), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	for i, args := range [][]string{{"-t", "50", "-e", `{"temp": 22}`},

@@ -23,6 +23,7 @@ import (
 	"jauntylark/intake"
 	"jauntylark/intake/admission"
 	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
 )
 
 // Protocol is what this way in is called.
@@ -38,11 +39,11 @@ type Way struct {
 
 // Problem is an RFC 9457 problem document with the records that were refused.
 type Problem struct {
-	Type     string            `json:"type"`
-	Title    string            `json:"title"`
-	Status   int               `json:"status"`
-	Detail   string            `json:"detail"`
-	Rejected []measure.Refusal `json:"rejected,omitempty"`
+	Type    string            `json:"type"`
+	Title   string            `json:"title"`
+	Status  int               `json:"status"`
+	Detail  string            `json:"detail"`
+	Refused []measure.Refusal `json:"rejected,omitempty"`
 }
 
 const maxIdempotencyKey = 200
@@ -87,7 +88,7 @@ func idempotencyKey(r *http.Request) (string, error) {
 }
 
 // received answers with what became of a visit; none says why nothing was taken.
-func received(c *echo.Context, result admission.Result, err error, none func(first measure.Refusal) string) error {
+func received(c *echo.Context, result reading.Outcome, err error, none func(first measure.Refusal) string) error {
 	switch {
 	case err != nil:
 		return answerError(c, err)
@@ -97,9 +98,9 @@ func received(c *echo.Context, result admission.Result, err error, none func(fir
 	case len(result.Refused) == 0:
 		return c.NoContent(http.StatusNoContent)
 	case result.Accepted > 0:
-		return c.JSON(http.StatusOK, map[string]any{"accepted": result.Accepted, "rejected": result.Refused})
+		return c.JSON(http.StatusOK, api.Accepted{Accepted: result.Accepted, Refused: result.Refused})
 	}
-	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Rejected: result.Refused,
+	return answer(c, Problem{Status: http.StatusUnprocessableEntity, Refused: result.Refused,
 		Detail: none(result.Refused[0])})
 }
 

@@ -71,7 +71,8 @@ func messagesOf(changed, standing []alarm.Alarm) (out []retained) {
 		stands[topicOf(a)] = a.ID
 	}
 	for _, a := range changed {
-		if other := stands[topicOf(a)]; other != 0 && other != a.ID && a.State == alarm.StateOver { // the other side of the guard stands
+		// the other side of the guard stands
+		if other := stands[topicOf(a)]; other != 0 && other != a.ID && a.State == alarm.StateOver {
 			continue
 		}
 		add(topicOf(a), shownAlarm{a.ID, a.State, a.Severity, a.Sentence, a.Signal, a.Guard, a.RaisedAt, a.ClearedAt,

@@ -77,7 +77,7 @@ func (c *inspected) Read(into []byte) (int, error) {
 		}
 	}
 	n, err := c.Conn.Read(into)
-	if wrong := c.frame.take(into[:n], c.weigh); wrong != nil {
+	if wrong := c.frame.feed(into[:n], c.weigh); wrong != nil {
 		return 0, wrong
 	}
 	return n, err
@@ -138,8 +138,8 @@ type framer struct {
 	rest    int // bytes of the packet that are still to come
 }
 
-// take looks at the next bytes, and has begins judge each packet.
-func (f *framer) take(bytes []byte, begins func(length int) error) error {
+// feed looks at the next bytes, and has begins judge each packet.
+func (f *framer) feed(bytes []byte, begins func(length int) error) error {
 	for len(bytes) > 0 {
 		if f.rest > 0 {
 			n := min(f.rest, len(bytes))

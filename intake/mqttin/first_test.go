@@ -138,7 +138,7 @@ func FuzzFramer(f *testing.F) {
 			for rest := stream; len(rest) > 0 && err == nil; {
 				piece := rest[:min(size, len(rest))]
 				rest = rest[len(piece):]
-				err = one.take(piece, func(length int) error { all = append(all, length); return nil })
+				err = one.feed(piece, func(length int) error { all = append(all, length); return nil })
 			}
 			return all, err
 		}

@@ -24,7 +24,8 @@ type hook struct {
 	mu        sync.Mutex
 	sessions  map[*mqtt.Client]*session
 	perDevice map[int64]map[*mqtt.Client]bool // those that were let in
-	stored    map[string][]*mqtt.Client       // sessions that are kept without a connection, by whose they are, the oldest first
+	// sessions that are kept without a connection, by whose they are, the oldest first
+	stored map[string][]*mqtt.Client
 }
 
 // ID names the hook.

@@ -12,6 +12,7 @@ import (
 	"jauntylark/intake"
 	"jauntylark/intake/admission"
 	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
 )
 
 // link is one connection that reads a share.
@@ -160,7 +161,7 @@ func (l *link) acknowledge() {
 		case <-l.ctx.Done():
 			return
 		}
-		var result admission.Result
+		var result reading.Outcome
 		err := a.err
 		switch {
 		case a.pending != nil:

@@ -32,7 +32,8 @@ func waits(t *testing.T, db *sql.DB) {
 	t.Helper()
 	storetest.Eventually(t, "a commit waits", func() (is bool) {
 		err := db.QueryRow(
-			`select exists (select from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock' and query like '%update ledger%')`).Scan(&is)
+			`select exists (select from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock'
+				and query like '%update ledger%')`).Scan(&is)
 		return err == nil && is
 	})
 }

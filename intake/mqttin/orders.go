@@ -45,7 +45,7 @@ func ordersToPublish(directory *credential.Directory, known map[string]int) []re
 // outputsToPublish gives the orders for outputs that are to be told, by when what stands on their topics was, and
 // brings known up to them. An order stands half as long as it holds: it is renewed sooner, and a device that comes back
 // long after the last renewal finds none.
-func outputsToPublish(board orders.Board, known map[string]uint64, now measure.Instant) []retained {
+func outputsToPublish(board orders.Standings, known map[string]uint64, now measure.Instant) []retained {
 	var out []retained
 	there := map[string]bool{}
 	for device, of := range board {

@@ -5,6 +5,7 @@ import (
 	"sync"
 
 	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
 
 	mqtt "github.com/mochi-mqtt/server/v2"
 	"github.com/mochi-mqtt/server/v2/packets"
@@ -23,7 +24,8 @@ type session struct {
 	mu      sync.Mutex
 	acking  bool // a goroutine writes acknowledgements
 	waiting int
-	twice   map[uint16]chan struct{} // messages at QoS 2 that wait for their commit, by identifier; closed when it is known
+	// messages at QoS 2 that wait for their commit, by identifier; closed when it is known
+	twice map[uint16]chan struct{}
 }
 
 // flight is one message that waits for its acknowledgement.
@@ -102,7 +104,7 @@ func (s *session) finish(f *flight, acks []byte) []byte {
 		s.write(acks)
 		acks = acks[:0]
 	}
-	var result admission.Result
+	var result reading.Outcome
 	err := f.err
 	switch {
 	case f.confirm != nil:

@@ -10,6 +10,7 @@ import (
 	"jauntylark/intake"
 	"jauntylark/intake/admission"
 	"jauntylark/pipeline/credential"
+	"jauntylark/pipeline/reading"
 )
 
 // The topics of a device, all under jaunty/DEVICE/.
@@ -56,7 +57,8 @@ func parse(topic string) (place, error) {
 		return place{device: device, topic: rest}, nil
 	}
 	reason := fmt.Sprintf(
-		"%q is not one that a device publishes to: jaunty/%s/readings, …/readings/SIGNAL, …/frames, …/presence, …/settings/running, …/outputs/OUTPUT/confirmed", topic, device)
+		"%q is not one that a device publishes to: jaunty/%s/readings, …/readings/SIGNAL, …/frames, …/presence, "+
+			"…/settings/running, …/outputs/OUTPUT/confirmed", topic, device)
 	if near := site.Nearest(rest, []string{readings, frames, presence, running}); near != "" {
 		reason += "; did you mean " + near + "?"
 	}
@@ -80,15 +82,15 @@ func visitOf(sender credential.Sender, at place, contentType string, payload []b
 
 // refusal is what stands on jaunty/DEVICE/refused.
 type refusal struct {
-	At       measure.Instant   `json:"at"`
-	Topic    string            `json:"topic"`
-	Reason   string            `json:"reason"`
-	Rejected []measure.Refusal `json:"rejected,omitempty"`
+	At      measure.Instant   `json:"at"`
+	Topic   string            `json:"topic"`
+	Reason  string            `json:"reason"`
+	Refused []measure.Refusal `json:"rejected,omitempty"`
 }
 
 // refusalOf says what is wrong with a message: nil when nothing is.
-func refusalOf(now measure.Instant, topic string, result admission.Result, err error) []byte {
-	r := refusal{At: now, Topic: topic, Rejected: result.Refused}
+func refusalOf(now measure.Instant, topic string, result reading.Outcome, err error) []byte {
+	r := refusal{At: now, Topic: topic, Refused: result.Refused}
 	switch {
 	case err != nil:
 		r.Reason = err.Error()

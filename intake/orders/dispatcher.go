@@ -48,11 +48,11 @@ type Standing struct {
 	Round uint64
 }
 
-// Board is what all outputs are ordered, by device and output. It is read alone.
-type Board map[string]map[string]Standing
+// Standings is what all outputs are ordered, by device and output. It is read alone.
+type Standings map[string]map[string]Standing
 
 type board struct {
-	Board
+	Standings
 	fresh   bool
 	changed chan struct{} // closed when there is a newer one
 }
@@ -71,27 +71,27 @@ const (
 // New makes a dispatcher.
 func New(s *store.Store, now func() measure.Instant, log *slog.Logger) *Dispatcher {
 	d := &Dispatcher{store: s, log: log, now: now, all: map[int64]*told{}, newest: -1}
-	d.board.Store(&board{Board: Board{}, changed: make(chan struct{})})
+	d.board.Store(&board{Standings: Standings{}, changed: make(chan struct{})})
 	return d
 }
 
 // Look gives what is ordered now, whether that is known to hold still, and a channel that is closed when there is
 // something newer to be told.
-func (d *Dispatcher) Look() (b Board, fresh bool, changed <-chan struct{}) {
+func (d *Dispatcher) Look() (b Standings, fresh bool, changed <-chan struct{}) {
 	now := d.board.Load()
-	return now.Board, now.fresh, now.changed
+	return now.Standings, now.fresh, now.changed
 }
 
 // Tell takes what a commit of this process has ordered.
 func (d *Dispatcher) Tell(outputs []drive.Output) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	d.take(outputs, time.Now())
+	d.apply(outputs, time.Now())
 	d.publish()
 }
 
-// take brings outputs up to what they are ordered now.
-func (d *Dispatcher) take(outputs []drive.Output, now time.Time) {
+// apply brings outputs up to what they are ordered now.
+func (d *Dispatcher) apply(outputs []drive.Output, now time.Time) {
 	for _, o := range outputs {
 		one := d.all[o.ID]
 		if one == nil {
@@ -111,7 +111,7 @@ func (d *Dispatcher) take(outputs []drive.Output, now time.Time) {
 
 // publish shows the ways in what is ordered.
 func (d *Dispatcher) publish() {
-	fresh := Board{}
+	fresh := Standings{}
 	for _, one := range d.all {
 		of := fresh[one.Device]
 		if of == nil {
@@ -120,7 +120,7 @@ func (d *Dispatcher) publish() {
 		}
 		of[one.Name] = one.Standing
 	}
-	old := d.board.Swap(&board{Board: fresh, fresh: time.Since(d.looked) < freshFor, changed: make(chan struct{})})
+	old := d.board.Swap(&board{Standings: fresh, fresh: time.Since(d.looked) < freshFor, changed: make(chan struct{})})
 	close(old.changed)
 }
 
@@ -153,7 +153,7 @@ func (d *Dispatcher) Run(ctx context.Context) {
 		}
 		if time.Since(asked) >= lookEvery {
 			asked = time.Now()
-			d.look(ctx)
+			d.refresh(ctx)
 		}
 		d.renew()
 	}
@@ -166,8 +166,8 @@ func pause(ctx context.Context, long time.Duration) {
 	}
 }
 
-// look reads what commits of any process have ordered and what devices have confirmed.
-func (d *Dispatcher) look(ctx context.Context) {
+// refresh reads what commits of any process have ordered and what devices have confirmed.
+func (d *Dispatcher) refresh(ctx context.Context) {
 	ctx, cancel := context.WithTimeout(ctx, freshFor)
 	defer cancel()
 	d.mu.Lock()
@@ -194,7 +194,7 @@ func (d *Dispatcher) look(ctx context.Context) {
 	if since == d.newest {
 		d.newest = found.Newest
 	}
-	d.take(found.Outputs, time.Now())
+	d.apply(found.Outputs, time.Now())
 	if away := d.now() - found.UpAt; away < workFor && away > -workFor {
 		d.looked = time.Now()
 	}

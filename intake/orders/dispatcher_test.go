@@ -48,7 +48,8 @@ func TestAnOrderIsRepeatedUntilItIsConfirmed(t *testing.T) {
 		o := fan(1, "on")
 		o.Confirmed, o.ConfirmedAt = &confirmed, &at
 		d.Tell([]drive.Output{o})
-		same(t, rounds(d, 65*time.Second), 10*time.Second, 30*time.Second, 50*time.Second) // a third of what it holds for
+		// a third of what it holds for
+		same(t, rounds(d, 65*time.Second), 10*time.Second, 30*time.Second, 50*time.Second)
 	})
 }
 

@@ -207,7 +207,7 @@ func (t *Turn) latch(a alarm.Alarm, h event.Happening) error {
 		kind = ""
 	}
 	return t.changeAlarm(a, h, kind, "alarm waits",
-		roster.Compose(roster.Latched, t.Matter(notice.Topic{Alarm: a, Test: test, Guarding: h.Guard})).Short)
+		roster.Compose(roster.Latched, t.MessageData(notice.Topic{Alarm: a, Test: test, Guarding: h.Guard})).Short)
 }
 
 // Over makes it known that an alarm is over, to those who heard of its raise.
@@ -219,7 +219,7 @@ func (t *Turn) Over(a alarm.Alarm, h event.Happening, test alarm.Test) error {
 	if h.Guard != nil {
 		about.Device = h.Guard.Subject.Home
 	}
-	if err := t.EnterAlarm(a, "alarm over", h, t.Matter(about).Ended()); err != nil {
+	if err := t.EnterAlarm(a, "alarm over", h, t.MessageData(about).Ended()); err != nil {
 		return err
 	}
 	if err := events.EndEscalation(t.Ctx, t.Tx, a.ID); err != nil {

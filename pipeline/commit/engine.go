@@ -71,8 +71,10 @@ type Engine[T, In, Out any] struct {
 	unsure  atomic.Bool                   // whether the service was away lately has to be asked
 	upAt    atomic.Pointer[events.Moment] // when this process last committed, or noted that it is up
 	seen    atomic.Int64                  // the same in elapsed time, in milliseconds
-	before  atomic.Pointer[int64]         // the sum of leaps that were taken before this process began, in milliseconds; nil: it has made no commit
-	leapt   *int64                        // the sum of leaps that the newest commit knew; the committer's alone; nil: it has made none
+	// the sum of leaps that were taken before this process began, in milliseconds; nil: it has made no commit
+	before atomic.Pointer[int64]
+	// the sum of leaps that the newest commit knew; the committer's alone; nil: it has made none
+	leapt *int64
 }
 
 // New makes an engine; Run makes it work.

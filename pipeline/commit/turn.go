@@ -28,11 +28,12 @@ type Turn struct {
 	CommitNo int64
 	ConfigNo int64 // of the configuration that the commit before has left
 
-	Leap            time.Duration   // by which the clock leapt since the commit before
-	Moved           time.Duration   // by which this commit has moved what runs by elapsed time
-	LastUp          measure.Instant // when this process last was at work, by the clock as it is now; 0: it has just begun
-	MayHaveBeenAway bool            // nobody knows whether the service was at work until now
-	LostDatabase    bool            // this process was at work and has lost the database
+	Leap  time.Duration // by which the clock leapt since the commit before
+	Moved time.Duration // by which this commit has moved what runs by elapsed time
+	// when this process last was at work, by the clock as it is now; 0: it has just begun
+	LastUp          measure.Instant
+	MayHaveBeenAway bool // nobody knows whether the service was at work until now
+	LostDatabase    bool // this process was at work and has lost the database
 
 	leapt int64         // the sum of all leaps, with this one, in milliseconds
 	ours  time.Duration // by which this process's clock has leapt, with this leap

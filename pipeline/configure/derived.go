@@ -49,7 +49,8 @@ func declare(t *reading.Turn, path, title string, r derive.Recipe, helper bool, 
 		s.Quantity = m.Quantity
 	}
 	step := s.Step
-	if step == 0 || s.Derived != nil && step == s.Derived.Recipe.StepIn(s.Unit, s.Derived.Sources()) { // it was not said of it itself
+	// it was not said of it itself
+	if step == 0 || s.Derived != nil && step == s.Derived.Recipe.StepIn(s.Unit, s.Derived.Sources()) {
 		s.Step = m.Step
 	}
 	if err := config.SaveSignal(t.Ctx, t.Tx, &s.Signal); err != nil {

@@ -157,7 +157,7 @@ func SetDevice(ctx context.Context, p *pipeline.Pipeline, name string, c act.Dev
 			say("alarm of silence %v", d.SilenceAlarm)
 		}
 		if c.Interval != nil || c.SilenceAlarm != nil {
-			if err := lookAnew(t, d, "what is expected of the device was changed"); err != nil {
+			if err := judgeAnew(t, d, "what is expected of the device was changed"); err != nil {
 				return err
 			}
 		}
@@ -171,8 +171,8 @@ func SetDevice(ctx context.Context, p *pipeline.Pipeline, name string, c act.Dev
 	})
 }
 
-// lookAnew lets a device whose interval was changed be judged by the new one, from now on.
-func lookAnew(t *reading.Turn, d *memory.Device, cause string) error {
+// judgeAnew lets a device whose interval was changed be judged by the new one, from now on.
+func judgeAnew(t *reading.Turn, d *memory.Device, cause string) error {
 	t.DeviceChanged(d)
 	d.State.CountedFrom = t.Now
 	if d.State.SilentSince != 0 {
@@ -314,7 +314,7 @@ func confirm(t *reading.Turn, d *memory.Device, r site.Report) error {
 	d.Running, d.RunningNo, d.RunningAt = runs, r.Version, &at
 	if runs.Interval != 0 && runs.Interval != d.Interval && (d.Interval != 0 || d.Settings.Interval != 0) {
 		d.Interval = runs.Interval
-		if err := lookAnew(t, d, "it runs at another interval"); err != nil {
+		if err := judgeAnew(t, d, "it runs at another interval"); err != nil {
 			return err
 		}
 	}

@@ -146,7 +146,7 @@ func applyKit(t *reading.Turn, k *site.Kit, d *memory.Device, who pipeline.Actor
 			return err
 		}
 	}
-	if err := lookAnew(t, d, "what is expected of the device was changed"); err != nil {
+	if err := judgeAnew(t, d, "what is expected of the device was changed"); err != nil {
 		return err
 	}
 	if err := config.SaveDevice(t.Ctx, t.Tx, &d.Device); err != nil {

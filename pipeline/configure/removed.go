@@ -54,7 +54,7 @@ func BringBack(ctx context.Context, p *pipeline.Pipeline, kind, name string, who
 		if err != nil {
 			return fmt.Errorf("%s %s %w", kind, name, err)
 		}
-		if err := takeBack(t, &r, back, who); err != nil {
+		if err := bringBack(t, &r, back, who); err != nil {
 			return err
 		}
 		return t.Enter(kind+" brought back", name, who.Called, fmt.Sprintf("The %s %s was brought back", kind, name))
@@ -85,8 +85,8 @@ func sentMeanwhile(t *reading.Turn, name string) bool {
 	return err == nil && a.Former
 }
 
-// takeBack lets what was put back go on.
-func takeBack(t *reading.Turn, r *archive.Removed, back map[string][]int64, who pipeline.Actor) error {
+// bringBack lets what was put back go on.
+func bringBack(t *reading.Turn, r *archive.Removed, back map[string][]int64, who pipeline.Actor) error {
 	l := t.Site
 	devices, err := archive.DevicesOf(t.Ctx, t.Tx, back)
 	if err != nil {
@@ -101,7 +101,7 @@ func takeBack(t *reading.Turn, r *archive.Removed, back map[string][]int64, who 
 		return err
 	}
 	for _, id := range back["device"] {
-		if err := takeBackDevice(t, l.Devices[id]); err != nil {
+		if err := bringBackDevice(t, l.Devices[id]); err != nil {
 			return err
 		}
 	}
@@ -125,8 +125,8 @@ func takeBack(t *reading.Turn, r *archive.Removed, back map[string][]int64, who 
 	return t.TellAll()
 }
 
-// takeBackDevice lets a device that was put back use its keys again. What it has sent meanwhile is taken afterwards.
-func takeBackDevice(t *reading.Turn, d *memory.Device) error {
+// bringBackDevice lets a device that was put back use its keys again. What it has sent meanwhile is taken afterwards.
+func bringBackDevice(t *reading.Turn, d *memory.Device) error {
 	// It gets three intervals again to make itself heard.
 	d.State.CountedFrom, d.State.SilentSince = t.Now, 0
 	t.WakeAt(d, t.Now)

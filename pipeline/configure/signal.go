@@ -35,7 +35,7 @@ func SetSignal(ctx context.Context, p *pipeline.Pipeline, path string, c act.Sig
 			return err
 		}
 		if c.Interval != nil {
-			if err := lookAnew(t, s.Home, "what is expected of the device was changed"); err != nil {
+			if err := judgeAnew(t, s.Home, "what is expected of the device was changed"); err != nil {
 				return err
 			}
 		}

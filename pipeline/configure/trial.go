@@ -156,13 +156,13 @@ func SuggestFrom(ctx context.Context, p *pipeline.Pipeline, id int64) (limit.Sug
 	if err != nil {
 		return limit.Suggestion{}, err
 	}
-	var stretches []limit.Stretch
+	var stretches []limit.Part
 	for _, s := range v.Stretches {
 		until := p.Now()
 		if s.Until != nil {
 			until = *s.Until
 		}
-		stretch := limit.Stretch{Label: s.Label, Until: until}
+		stretch := limit.Part{Label: s.Label, Until: until}
 		err := timeseries.EachReading(ctx, tx, v.SignalID, s.From, until, func(some []measure.Reading) error {
 			for _, r := range some {
 				if r.Quality.Usable() {

@@ -64,7 +64,7 @@ func Load(ctx context.Context, from store.Reader, devices []*site.Device) (Direc
 	d := Directory{Keys: map[[32]byte]config.Key{}, Identity: map[string]config.Key{},
 		ByName: make(map[string]*site.Device, len(devices)),
 		ByID:   make(map[int64]*site.Device, len(devices)), Eyes: map[int64]*frame.Eye{}}
-	if err := d.take(ctx, from, devices); err != nil {
+	if err := d.load(ctx, from, devices); err != nil {
 		return d, err
 	}
 	return d, d.RenewKeys(ctx, from)
@@ -131,7 +131,7 @@ func (d *Directory) Renew(ctx context.Context, from store.Reader, devices []*sit
 	maps.DeleteFunc(d.ByName, func(_ string, device *site.Device) bool { return gone[device.ID] })
 	maps.DeleteFunc(d.Keys, func(_ [32]byte, k config.Key) bool { return gone[k.Device] })
 	maps.DeleteFunc(d.Identity, func(_ string, k config.Key) bool { return gone[k.Device] })
-	return d.take(ctx, from, devices, ids...)
+	return d.load(ctx, from, devices, ids...)
 }
 
 // RenewKeys takes anew what belongs to no device: the enrolment key, and keys of devices that were removed.
@@ -147,8 +147,8 @@ func (d *Directory) RenewKeys(ctx context.Context, from store.Reader) (err error
 	return err
 }
 
-// take takes devices in, with the keys and eyes of those of ids; without any, of all.
-func (d *Directory) take(ctx context.Context, from store.Reader, devices []*site.Device, ids ...int64) error {
+// load takes devices in, with the keys and eyes of those of ids; without any, of all.
+func (d *Directory) load(ctx context.Context, from store.Reader, devices []*site.Device, ids ...int64) error {
 	keys, err := config.Keys(ctx, from, ids...)
 	if err != nil {
 		return err

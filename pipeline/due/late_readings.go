@@ -185,7 +185,7 @@ func learn(t *reading.Turn, s events.LateStretch, found []occurred) error {
 		return err
 	}
 	news := map[string][]roster.News{}
-	readers := map[string]roster.Reader{}
+	readers := map[string]roster.Recipient{}
 	var order []string
 	signal := t.Site.Signals[s.Signal]
 	for _, a := range learned {
@@ -195,7 +195,7 @@ func learn(t *reading.Turn, s events.LateStretch, found []occurred) error {
 				readers[key] = r
 				order = append(order, key)
 			}
-			news[key] = append(news[key], roster.NewsOf(t.Matter(notice.Topic{Alarm: a.Alarm}), t.Now))
+			news[key] = append(news[key], roster.NewsOf(t.MessageData(notice.Topic{Alarm: a.Alarm}), t.Now))
 		}
 	}
 	for _, key := range order {

@@ -44,7 +44,8 @@ func sweepEvery(ctx context.Context, p *pipeline.Pipeline, interval time.Duratio
 			return
 		}
 		p.Meter.Sweep(time.Since(before) - interval)
-		if time.Since(before) > interval+event.SweepAfter { // the process stood still: what waits at its doors comes first
+		// the process stood still: what waits at its doors comes first
+		if time.Since(before) > interval+event.SweepAfter {
 			rest(ctx, event.SweepAfter)
 		}
 		due, err := events.WhatIsDue(ctx, p.Store, p.Now().Add(-event.SweepAfter))

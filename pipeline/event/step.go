@@ -57,7 +57,8 @@ func (t *Turn) Step(g *memory.Guard, e alarm.Event, who string) {
 		t.Happened = append(t.Happened, Happening{Guard: g, Transition: tr, Off: g.State.Off, Who: who})
 	}
 	moved := g.State.Kept != before
-	if e.Kind != alarm.NewReading && g.State.Stepped > max(g.BegunAt, g.Subject.State.SteppedAt) { // for every process, not this one alone
+	// for every process, not this one alone
+	if e.Kind != alarm.NewReading && g.State.Stepped > max(g.BegunAt, g.Subject.State.SteppedAt) {
 		g.BegunAt, moved = g.State.Stepped, true
 	}
 	if moved || e.Kind == alarm.Begin {

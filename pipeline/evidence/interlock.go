@@ -58,7 +58,7 @@ type trying struct {
 	inputs      []tryInput
 	why         string // of a condition: what it is when it holds
 	guards      []alarm.Guard
-	trial       *drive.Trial
+	trial       *drive.Replay
 }
 
 // tryInput is a signal that drives the interlock being tried.
@@ -69,7 +69,7 @@ type tryInput struct {
 }
 
 func (t *trying) prepare(l *memory.Site, i *memory.Interlock, now measure.Instant) {
-	t.lock, t.trial = i, drive.NewTrial(i.Interlock, i.Drives.Output)
+	t.lock, t.trial = i, drive.NewReplay(i.Interlock, i.Drives.Output)
 	for _, s := range i.DrivenBy() {
 		t.inputs = append(t.inputs, tryInput{SubjectOf(s, now), s.Signal, s.Thing()})
 	}
@@ -201,7 +201,7 @@ func (t *trying) runCondition(ctx context.Context, tx *store.Tx) error {
 			silence(some[n].At)
 			run.Take(some[n:n+1], in.beyond)
 			was := blind.why
-			if blind.take(some[n]); blind.why != was {
+			if blind.add(some[n]); blind.why != was {
 				edges = append(edges, edge{some[n].At, 0, blind.why})
 			}
 		}
@@ -263,7 +263,7 @@ func (t *trying) runValues(ctx context.Context, tx *store.Tx) error {
 				if r == nil {
 					continue
 				}
-				if blinds[n].take(*r); r.Quality.Usable() {
+				if blinds[n].add(*r); r.Quality.Usable() {
 					hold(n, at, r.Value)
 				}
 			}
@@ -329,7 +329,7 @@ func (b *blind) silentAt(until measure.Instant) measure.Instant {
 	return at
 }
 
-func (b *blind) take(r measure.Reading) {
+func (b *blind) add(r measure.Reading) {
 	b.heard = r.At
 	switch {
 	case r.Quality.Usable():

@@ -115,7 +115,8 @@ func Replay(ctx context.Context, p *pipeline.Pipeline, o ReplayOrder,
 // the signal was silent by then.
 func (s *Subject) HeldAt(ctx context.Context, tx *store.Tx,
 	at measure.Instant) (held measure.Reading, heard measure.Instant, err error) {
-	for begin, back := at, measure.Instant(600_000); begin > 0 && held.At == 0; back *= 8 { // ever longer stretches: what is near is found soon
+	// ever longer stretches: what is near is found soon
+	for begin, back := at, measure.Instant(600_000); begin > 0 && held.At == 0; back *= 8 {
 		end := begin - 1
 		begin = max(0, at-back)
 		err = timeseries.EachReading(ctx, tx, s.ID, begin, end, func(some []measure.Reading) error {

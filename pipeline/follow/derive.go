@@ -20,8 +20,8 @@ const noteAfter = timeseries.ComputeAfter / 2
 type Turn struct {
 	*silence.Turn
 	waiting   []*memory.Derived // to be computed when all readings of the instant are there
-	late      map[int64]Stretch // where late readings came that guards did not step
-	touches   map[int64]Stretch // where what is derived from a signal must be computed anew
+	late      map[int64]extent  // where late readings came that guards did not step
+	touches   map[int64]extent  // where what is derived from a signal must be computed anew
 	forgotten map[int64]bool    // signals whose past is another now
 }
 
@@ -90,17 +90,17 @@ func (t *Turn) note(s *memory.Signal, at measure.Instant) {
 		return
 	}
 	if t.touches == nil {
-		t.touches = map[int64]Stretch{}
+		t.touches = map[int64]extent{}
 	}
 	r, there := t.touches[s.ID]
 	if !there {
-		r = Stretch{at, at}
+		r = extent{at, at}
 	}
-	t.touches[s.ID] = Stretch{min(r.from, at), max(r.until, at)}
+	t.touches[s.ID] = extent{min(r.from, at), max(r.until, at)}
 }
 
-// Stretch is a stretch of time, its end included.
-type Stretch struct{ from, until measure.Instant }
+// extent is a stretch of time, its end included.
+type extent struct{ from, until measure.Instant }
 
 // Ready sees that what is derived from a signal has its machine, as it stood before the signal's next reading.
 func (t *Turn) Ready(s *memory.Signal) error {
@@ -221,7 +221,7 @@ func (t *Turn) Derive(arrived measure.Instant) error {
 		d := t.waiting[first]
 		t.waiting = slices.Delete(t.waiting, first, first+1)
 		if v, ok := d.Machine.Compute(d.Seen); ok {
-			if err := t.takeDerived(d, d.Seen, v, arrived); err != nil {
+			if err := t.storeDerived(d, d.Seen, v, arrived); err != nil {
 				return err
 			}
 		}
@@ -229,8 +229,8 @@ func (t *Turn) Derive(arrived measure.Instant) error {
 	return nil
 }
 
-// takeDerived makes a computed value the newest of its signal.
-func (t *Turn) takeDerived(d *memory.Derived, at measure.Instant, value float64, arrived measure.Instant) error {
+// storeDerived makes a computed value the newest of its signal.
+func (t *Turn) storeDerived(d *memory.Derived, at measure.Instant, value float64, arrived measure.Instant) error {
 	s := d.Into
 	st := &s.State
 	if at < st.At || at == st.At && value == st.Value {

@@ -11,12 +11,12 @@ func (t *Turn) NoteLateFor(s *memory.Signal, from, until measure.Instant) {
 	if len(s.Guards) > 0 {
 		r, there := t.late[s.ID]
 		if !there {
-			r = Stretch{from, until}
+			r = extent{from, until}
 		}
 		if t.late == nil {
-			t.late = map[int64]Stretch{}
+			t.late = map[int64]extent{}
 		}
-		t.late[s.ID] = Stretch{min(r.from, from), max(r.until, until)}
+		t.late[s.ID] = extent{min(r.from, from), max(r.until, until)}
 	}
 	for _, f := range s.Feeds {
 		reaches := until

@@ -32,15 +32,15 @@ func Load(ctx context.Context, tx *store.Tx) (*Site, error) {
 	if err := l.loadAudience(); err != nil {
 		return nil, err
 	}
-	if err := l.take(); err != nil {
+	if err := l.load(); err != nil {
 		return nil, err
 	}
 	return l.Site, l.loadRuns()
 }
 
-// take reads some devices with all that hangs on them, or all devices. What is known of them already is detached.
-func (l *loader) take(of ...int64) error {
-	if err := l.takeDevices(of); err != nil {
+// load reads some devices with all that hangs on them, or all devices. What is known of them already is detached.
+func (l *loader) load(of ...int64) error {
+	if err := l.loadDevices(of); err != nil {
 		return err
 	}
 	signals, err := config.SignalRows(l.ctx, l.tx, of...)
@@ -56,7 +56,7 @@ func (l *loader) take(of ...int64) error {
 		}
 	}
 	l.homeless = nil
-	if err := l.takeMeaning(of); err != nil {
+	if err := l.loadMeaning(of); err != nil {
 		return err
 	}
 	guards, err := config.Guards(l.ctx, l.tx, of...)
@@ -73,14 +73,14 @@ func (l *loader) take(of ...int64) error {
 		}
 	}
 	l.LinkSuppressions()
-	if err := l.takeDrives(of); err != nil {
+	if err := l.loadOutputs(of); err != nil {
 		return err
 	}
 	return l.refresh(-1, of...)
 }
 
-// takeMeaning reads how readings are corrected, and what is derived from them.
-func (l *loader) takeMeaning(devices []int64) error {
+// loadMeaning reads how readings are corrected, and what is derived from them.
+func (l *loader) loadMeaning(devices []int64) error {
 	calibrations, err := config.AllCalibrations(l.ctx, l.tx, devices...)
 	if err != nil {
 		return err
@@ -99,7 +99,7 @@ func (l *loader) takeMeaning(devices []int64) error {
 	return l.link(derivations)
 }
 
-func (l *loader) takeDevices(of []int64) error {
+func (l *loader) loadDevices(of []int64) error {
 	devices, err := config.PlainDevices(l.ctx, l.tx, of...)
 	if err != nil {
 		return err
@@ -218,7 +218,7 @@ func (l *loader) renew(changes []store.Change) error {
 // renewDevices reads some devices anew, with all that hangs on them; those that are gone go.
 func (l *loader) renewDevices(of []int64) error {
 	unsure := l.detach(of)
-	if err := l.take(of...); err != nil {
+	if err := l.load(of...); err != nil {
 		return err
 	}
 	for _, id := range of {

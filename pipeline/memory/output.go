@@ -34,8 +34,8 @@ func (o *Output) FullTitle() string {
 	return roster.Thing(site.Title(o.Home.Title, o.Home.Name), site.Title(o.Title, o.Name))
 }
 
-// takeDrives reads outputs and interlocks; their states come with refresh.
-func (l *loader) takeDrives(of []int64) (err error) {
+// loadOutputs reads outputs and interlocks; their states come with refresh.
+func (l *loader) loadOutputs(of []int64) (err error) {
 	l.Driving = nil
 	outputs, err := config.Outputs(l.ctx, l.tx, of...)
 	if err != nil {

@@ -16,7 +16,7 @@ import (
 
 // batch is what was held back for one reader for one reason.
 type batch struct {
-	reader roster.Reader
+	reader roster.Recipient
 	why    string
 	about  string // the device or the guard
 	held   []events.Held
@@ -38,8 +38,8 @@ func gathers(why string) bool {
 }
 
 // readerOf gives whom a notice that was held back is for.
-func readerOf(h events.Held) roster.Reader {
-	return roster.Reader{Contact: h.Contact, Gap: h.Route.Gap, Why: h.Why,
+func readerOf(h events.Held) roster.Recipient {
+	return roster.Recipient{Contact: h.Contact, Gap: h.Route.Gap, Why: h.Why,
 		Address: roster.Address{ID: h.Route.AddressID, Carrier: h.Carrier, To: h.Address, Format: h.Route.Format,
 			Keys: h.Route.Keys}}
 }

@@ -32,7 +32,7 @@ func (s *Topic) urgent() bool {
 // What belongs to a raise that is held back waits with it. A raise waits for a device that catches up, for a reader's
 // quiet hours, and for its guard's least gap. All wait for the gap of the reader's step, for a guard that is noisy, and
 // when a reader was told too much at once. What is critical waits for none of the latter.
-func (t *Turn) holdUntil(s Topic, r roster.Reader) (h hold, err error) {
+func (t *Turn) holdUntil(s Topic, r roster.Recipient) (h hold, err error) {
 	if s.Tells != roster.Raise && s.Tells != roster.Hand {
 		h.until, h.why, err = events.HeldUntil(t.Ctx, t.Tx, s.ID, r.Address)
 		switch {
@@ -65,7 +65,7 @@ func (t *Turn) repeats(s Topic) bool {
 }
 
 // holdByGap holds what comes too soon after a message of the same guard, or by the same step.
-func (t *Turn) holdByGap(h *hold, s Topic, r roster.Reader) error {
+func (t *Turn) holdByGap(h *hold, s Topic, r roster.Recipient) error {
 	if t.repeats(s) {
 		last, worst, err := events.LastOfGuard(t.Ctx, t.Tx, r.Address, s.Alarm, t.Now)
 		if err != nil {
@@ -88,7 +88,7 @@ func (t *Turn) holdByGap(h *hold, s Topic, r roster.Reader) error {
 }
 
 // holdByFlood holds what a noisy guard says, and then what comes when a reader was told too much at once.
-func (t *Turn) holdByFlood(h *hold, s Topic, r roster.Reader) error {
+func (t *Turn) holdByFlood(h *hold, s Topic, r roster.Recipient) error {
 	limit := t.Site.Own.FloodFrom()
 	within := time.Duration(limit.Within)
 	f, err := events.FloodOf(t.Ctx, t.Tx, r.Address, s.Alarm, t.Now.Add(-within), limit.Messages)

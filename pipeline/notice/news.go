@@ -13,14 +13,14 @@ import (
 func (t *Turn) news(alarms []int64) (news []roster.News, err error) {
 	all, err := events.AlarmsNumbered(t.Ctx, t.Tx, alarms)
 	for _, a := range all {
-		news = append(news, roster.NewsOf(t.Matter(t.topicNow(a)), t.Now))
+		news = append(news, roster.NewsOf(t.MessageData(t.topicNow(a)), t.Now))
 	}
 	return news, err
 }
 
 // Summarise plans a summary. It hangs on the alarm that it leads with: the worst and then the oldest that stands, or
 // else that is over.
-func (t *Turn) Summarise(r roster.Reader, words roster.Message, news []roster.News) error {
+func (t *Turn) Summarise(r roster.Recipient, words roster.Message, news []roster.News) error {
 	first := slices.MinFunc(news, func(a, b roster.News) int {
 		switch {
 		case a.Over != b.Over && a.Over:
@@ -35,6 +35,6 @@ func (t *Turn) Summarise(r roster.Reader, words roster.Message, news []roster.Ne
 		lists = []alarm.Templates{c.Templates, t.Site.Own.Templates}
 	}
 	words = roster.SummaryBy(words, t.Site.Settings, len(news), lists...)
-	return t.Send(roster.Summary, words, []roster.Reader{r},
+	return t.Send(roster.Summary, words, []roster.Recipient{r},
 		func(n *roster.Notice) { n.AlarmID, n.Severity = first.AlarmID, first.Severity })
 }

@@ -39,13 +39,13 @@ func (t *Turn) NotifyTold(s Topic, but string) error {
 		if err != nil {
 			return err
 		}
-		told = slices.DeleteFunc(told, func(r roster.Reader) bool { return t.isCalled(r, but, emails) })
+		told = slices.DeleteFunc(told, func(r roster.Recipient) bool { return t.isCalled(r, but, emails) })
 	}
 	if s.Tells == roster.Taken {
 		all := slices.Clone(told)
-		told = slices.DeleteFunc(told, func(r roster.Reader) bool {
+		told = slices.DeleteFunc(told, func(r roster.Recipient) bool {
 			return r.Carrier == roster.Voice && slices.ContainsFunc(all,
-				func(o roster.Reader) bool { return o.Contact == r.Contact && o.Carrier != roster.Voice })
+				func(o roster.Recipient) bool { return o.Contact == r.Contact && o.Carrier != roster.Voice })
 		})
 	}
 	w := t.Site.World()
@@ -56,7 +56,7 @@ func (t *Turn) NotifyTold(s Topic, but string) error {
 }
 
 // isCalled tells whether a reader is who somebody is called, who signs in with one of some addresses.
-func (t *Turn) isCalled(r roster.Reader, who string, emails []string) bool {
+func (t *Turn) isCalled(r roster.Recipient, who string, emails []string) bool {
 	c := t.Site.Contacts[r.Contact]
 	if c == nil {
 		return strings.EqualFold(r.To, who) || slices.Contains(emails, strings.ToLower(r.To))
@@ -67,7 +67,7 @@ func (t *Turn) isCalled(r roster.Reader, who string, emails []string) bool {
 }
 
 // Notify plans the notices of an alarm, one to each reader.
-func (t *Turn) Notify(s Topic, readers []roster.Reader) error {
+func (t *Turn) Notify(s Topic, readers []roster.Recipient) error {
 	readers = otherwise(roster.Distinct(readers), s.NotBy)
 	if len(readers) == 0 {
 		return nil
@@ -95,8 +95,8 @@ func (t *Turn) Notify(s Topic, readers []roster.Reader) error {
 }
 
 // otherwise leaves out readers by a carrier, unless there are no others.
-func otherwise(readers []roster.Reader, carrier string) []roster.Reader {
-	others := slices.DeleteFunc(slices.Clone(readers), func(r roster.Reader) bool { return r.Carrier == carrier })
+func otherwise(readers []roster.Recipient, carrier string) []roster.Recipient {
+	others := slices.DeleteFunc(slices.Clone(readers), func(r roster.Recipient) bool { return r.Carrier == carrier })
 	if len(others) == 0 {
 		return readers
 	}
@@ -104,8 +104,8 @@ func otherwise(readers []roster.Reader, carrier string) []roster.Reader {
 }
 
 // compose finds the words of a notice for one reader, in the form of its carrier.
-func (t *Turn) compose(id int64, s Topic, r roster.Reader) (roster.Notice, error) {
-	m := t.Matter(s)
+func (t *Turn) compose(id int64, s Topic, r roster.Recipient) (roster.Notice, error) {
+	m := t.MessageData(s)
 	asks := s.Tells == roster.Raise || s.Tells == roster.Worsen || s.Tells == roster.Hand
 	if asks && s.AcknowledgedAt == nil && t.TakeLink != nil {
 		m.Take = t.TakeLink(id, t.Now)
@@ -131,9 +131,9 @@ func (t *Turn) compose(id int64, s Topic, r roster.Reader) (roster.Notice, error
 	return n, nil
 }
 
-// Matter is all that the words of a topic are made of.
-func (t *Turn) Matter(s Topic) roster.Matter {
-	m := roster.Matter{Alarm: s.Alarm, Test: s.Test, Site: t.Site.Settings, Who: s.Who}
+// MessageData is all that the words of a topic are made of.
+func (t *Turn) MessageData(s Topic) roster.MessageData {
+	m := roster.MessageData{Alarm: s.Alarm, Test: s.Test, Site: t.Site.Settings, Who: s.Who}
 	if t.Link != nil {
 		m.Link = t.Link(s.ID)
 	}
@@ -155,7 +155,7 @@ func (t *Turn) Matter(s Topic) roster.Matter {
 }
 
 // notice is a notice to a reader that is due now.
-func (t *Turn) notice(id int64, kind string, r roster.Reader, f roster.Form) roster.Notice {
+func (t *Turn) notice(id int64, kind string, r roster.Recipient, f roster.Form) roster.Notice {
 	return roster.Notice{ID: id, Kind: kind, Contact: r.Contact, Carrier: r.Carrier, Address: r.To, Why: r.Why,
 		Subject: f.Subject, Text: f.Text,
 		State: roster.Waiting, CreatedAt: t.Now, DueAt: t.Now, Route: roster.Route{AddressID: r.ID, Format: r.Format,
@@ -163,7 +163,7 @@ func (t *Turn) notice(id int64, kind string, r roster.Reader, f roster.Form) ros
 }
 
 // Send plans a message that is about no alarm, to readers.
-func (t *Turn) Send(kind string, words roster.Message, readers []roster.Reader, adjust func(*roster.Notice)) error {
+func (t *Turn) Send(kind string, words roster.Message, readers []roster.Recipient, adjust func(*roster.Notice)) error {
 	readers = roster.Distinct(readers)
 	if len(readers) == 0 {
 		return nil
@@ -174,7 +174,7 @@ func (t *Turn) Send(kind string, words roster.Message, readers []roster.Reader, 
 	}
 	notices := make([]roster.Notice, len(readers))
 	for i, r := range readers {
-		m := roster.Matter{Site: t.Site.Settings}
+		m := roster.MessageData{Site: t.Site.Settings}
 		if words.Asks != "" && t.TakeLink != nil {
 			m.Take = t.TakeLink(ids[i], t.Now)
 		}
@@ -189,12 +189,12 @@ func (t *Turn) Send(kind string, words roster.Message, readers []roster.Reader, 
 }
 
 // Readers gives whom names name when there is no alarm: of a roster, those of its first step now.
-func (t *Turn) Readers(names []string) (readers []roster.Reader) {
+func (t *Turn) Readers(names []string) (readers []roster.Recipient) {
 	w := t.Site.World()
 	for _, name := range names {
 		switch r := t.Site.Rosters[name]; {
 		case strings.Contains(name, "@"):
-			readers = append(readers, roster.Reader{Address: roster.Address{Carrier: roster.Mail, To: name}})
+			readers = append(readers, roster.Recipient{Address: roster.Address{Carrier: roster.Mail, To: name}})
 		case r != nil:
 			if call, _, found := r.Next(roster.Progress{Since: t.Now}, roster.About{Severity: alarm.Critical},
 				w); found {

@@ -16,12 +16,12 @@ func (t *Turn) TellAnew(s Topic, names []string) error {
 	if err := events.EndEscalation(t.Ctx, t.Tx, s.ID); err != nil {
 		return err
 	}
-	var readers []roster.Reader
+	var readers []roster.Recipient
 	reached := len(names) == 0
 	for _, name := range names {
 		switch r := t.Site.Rosters[name]; {
 		case strings.Contains(name, "@"):
-			readers = append(readers, roster.Reader{Address: roster.Address{Carrier: roster.Mail, To: name}})
+			readers = append(readers, roster.Recipient{Address: roster.Address{Carrier: roster.Mail, To: name}})
 		case r != nil:
 			calls, err := t.advance(s, events.Escalation{Alarm: s.ID, Roster: r.ID,
 				Progress: roster.Progress{Since: t.Now}})
@@ -50,7 +50,7 @@ func (t *Turn) advance(s Topic, e events.Escalation) (calls bool, err error) {
 	if r == nil {
 		return false, nil
 	}
-	var readers []roster.Reader
+	var readers []roster.Recipient
 	for range 2*len(r.Steps) + 1 {
 		call, next, found := r.Next(e.Progress, s.about(), w)
 		if !found || call.At > t.Now {
@@ -61,7 +61,7 @@ func (t *Turn) advance(s Topic, e events.Escalation) (calls bool, err error) {
 		}
 		call.At = t.Now
 		readers = append(readers, r.Readers(call, s.about(), w)...)
-		if !slices.ContainsFunc(readers, func(r roster.Reader) bool { return r.Quiet == 0 }) {
+		if !slices.ContainsFunc(readers, func(r roster.Recipient) bool { return r.Quiet == 0 }) {
 			e.Progress = r.Hurry(e.Progress, s.about(), w, t.Now)
 		}
 	}

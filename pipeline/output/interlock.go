@@ -24,7 +24,8 @@ func (t *Turn) StepInterlock(i *memory.Interlock, e alarm.Event) {
 	before := i.State.Kept
 	t.Alter(i.Drives.Home)
 	i.State, t.room = alarm.Step(&i.Cond, i.State, e, t.room[:0])
-	if e.Kind != alarm.NewReading && i.State.Stepped > max(i.BegunAt, i.Subject.State.SteppedAt) { // for every process, not this one alone
+	// for every process, not this one alone
+	if e.Kind != alarm.NewReading && i.State.Stepped > max(i.BegunAt, i.Subject.State.SteppedAt) {
 		i.BegunAt, i.Moved = i.State.Stepped, true
 	}
 	i.Moved = i.Moved || i.State.Kept != before
@@ -45,8 +46,8 @@ func (t *Turn) MayLook(i *memory.Interlock) {
 	t.looking[i.ID] = i
 }
 
-// lookAll lets all interlocks look whose signals or alarms have changed in the turn.
-func (t *Turn) lookAll() error {
+// evaluateAll lets all interlocks look whose signals or alarms have changed in the turn.
+func (t *Turn) evaluateAll() error {
 	for s := range t.ChangedSignals() {
 		for _, i := range slices.Concat(s.Interlocks, s.Watchers) {
 			t.MayLook(i)
@@ -69,7 +70,7 @@ func (t *Turn) lookAll() error {
 	t.looking = nil
 	for _, id := range slices.Sorted(maps.Keys(looking)) {
 		if i := looking[id]; t.Site.Interlocks[id] == i {
-			if err := t.look(i); err != nil {
+			if err := t.evaluate(i); err != nil {
 				return err
 			}
 		}
@@ -77,8 +78,8 @@ func (t *Turn) lookAll() error {
 	return nil
 }
 
-// look lets an interlock see how things are now.
-func (t *Turn) look(i *memory.Interlock) error {
+// evaluate lets an interlock see how things are now.
+func (t *Turn) evaluate(i *memory.Interlock) error {
 	s, err := t.See(i)
 	if err != nil {
 		return err

@@ -56,7 +56,7 @@ func (t *Turn) DriveOutputs() error {
 		return nil
 	}
 	for range settleAtMost {
-		if err := t.lookAll(); err != nil {
+		if err := t.evaluateAll(); err != nil {
 			return err
 		}
 		if len(t.undecided) == 0 {

@@ -106,10 +106,10 @@ func (t *Turn) TakeKept(a site.Arrival, home *memory.Device) error {
 		if err != nil {
 			return err
 		}
-		if err := t.takeAll(j, entries); err != nil {
+		if err := t.acceptAll(j, entries); err != nil {
 			return err
 		}
-		taken, refused = taken+j.Out.Accepted, append(refused, j.Out.Rejected...)
+		taken, refused = taken+j.Out.Accepted, append(refused, j.Out.Refused...)
 	}
 	text := fmt.Sprintf("Of what %s had sent before it was let in, %s taken", a.Name,
 		prose.Count(taken, "reading was", "readings were"))

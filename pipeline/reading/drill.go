@@ -20,8 +20,8 @@ type DrillOrder struct {
 	Made  roster.Drill
 }
 
-// takeDrill lets the marked reading of a drill step a copy of its guard.
-func (t *Turn) takeDrill(j *Job) error {
+// acceptDrill lets the marked reading of a drill step a copy of its guard.
+func (t *Turn) acceptDrill(j *Job) error {
 	order := j.In.Drill
 	g, err := t.Site.FindGuard(order.Guard)
 	if err == nil && len(g.Tell) == 0 {

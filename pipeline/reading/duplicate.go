@@ -29,8 +29,8 @@ type at struct {
 // sends may have one.
 func storable(text []byte) []byte { return bytes.ReplaceAll(text, []byte(`\u0000`), []byte(`\ufffd`)) }
 
-// lookUp fetches the stored readings that doubtful ones may repeat.
-func (t *Turn) lookUp(doubtful []timeseries.Row) error {
+// fetchStored fetches the stored readings that doubtful ones may repeat.
+func (t *Turn) fetchStored(doubtful []timeseries.Row) error {
 	rows, err := timeseries.FindReadings(t.Ctx, t.Tx, doubtful)
 	if err != nil {
 		return err

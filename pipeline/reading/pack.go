@@ -34,7 +34,7 @@ type Pack struct {
 // Outcome tells what became of a pack.
 type Outcome struct {
 	Accepted int               `json:"accepted"` // stored now or before
-	Rejected []measure.Refusal `json:"rejected"`
+	Refused  []measure.Refusal `json:"rejected"`
 	Arrival  bool              `json:"arrival,omitempty"` // nobody knows the device yet; what it sent is kept
 }
 
@@ -84,7 +84,7 @@ func (t *Turn) TakePacks(batch []*Job) error {
 	var doubtful []timeseries.Row
 	for i, j := range batch {
 		if j.In.Drill != nil {
-			if err := t.takeDrill(j); err != nil {
+			if err := t.acceptDrill(j); err != nil {
 				return err
 			}
 			continue
@@ -106,7 +106,7 @@ func (t *Turn) TakePacks(batch []*Job) error {
 		}
 	}
 	if len(doubtful) > 0 {
-		if err := t.lookUp(doubtful); err != nil {
+		if err := t.fetchStored(doubtful); err != nil {
 			return err
 		}
 	}
@@ -114,7 +114,7 @@ func (t *Turn) TakePacks(batch []*Job) error {
 		if j.In.Drill != nil || entries[i] == nil && !j.Out.Arrival {
 			continue
 		}
-		if err := t.takeAll(j, entries[i]); err != nil {
+		if err := t.acceptAll(j, entries[i]); err != nil {
 			return err
 		}
 		if err := t.keepOutcome(j); err != nil {
@@ -174,7 +174,7 @@ func (t *Turn) identify(j *Job) (*memory.Device, error) {
 
 func (t *Turn) entriesOf(j *Job, home *memory.Device) ([]memory.Reading, error) {
 	refuse := func(s measure.Sample, field, reason string) {
-		j.Out.Rejected = append(j.Out.Rejected, measure.Refusal{Index: s.Index, Signal: s.Name, Field: field,
+		j.Out.Refused = append(j.Out.Refused, measure.Refusal{Index: s.Index, Signal: s.Name, Field: field,
 			Reason: reason})
 	}
 	samples, err := t.spell(j.In.Samples)
@@ -242,8 +242,8 @@ func (t *Turn) spell(samples []measure.Sample) ([]measure.Sample, error) {
 	return spelt, nil
 }
 
-// takeAll takes the entries of one pack and judges the clocks of the devices that they are of.
-func (t *Turn) takeAll(j *Job, entries []memory.Reading) error {
+// acceptAll takes the entries of one pack and judges the clocks of the devices that they are of.
+func (t *Turn) acceptAll(j *Job, entries []memory.Reading) error {
 	devices := map[*memory.Device]*silence.Taken{}
 	if len(entries) > 0 {
 		if err := t.followClocks(entries, j.In.Arrived); err != nil {
@@ -259,7 +259,7 @@ func (t *Turn) takeAll(j *Job, entries []memory.Reading) error {
 				return err
 			}
 		}
-		quality, isNew, err := t.take(j, e)
+		quality, isNew, err := t.accept(j, e)
 		if err != nil {
 			return err
 		}
@@ -315,9 +315,9 @@ func (t *Turn) notedCatchingUp(entries []memory.Reading, arrived measure.Instant
 	}
 }
 
-// take stores one entry, judges it, and lets follow what follows from it, unless it is a duplicate or a
+// accept stores one entry, judges it, and lets follow what follows from it, unless it is a duplicate or a
 // conflict. It tells whether the entry was new, and its quality.
-func (t *Turn) take(j *Job, e *memory.Reading) (measure.Quality, bool, error) {
+func (t *Turn) accept(j *Job, e *memory.Reading) (measure.Quality, bool, error) {
 	s := e.Signal
 	st := &s.State
 	// What comes without a time comes after all that was there: two in one millisecond, or after our
@@ -335,7 +335,7 @@ func (t *Turn) take(j *Job, e *memory.Reading) (measure.Quality, bool, error) {
 			j.Out.Accepted++
 			return 0, false, nil
 		} else if stored {
-			j.Out.Rejected = append(j.Out.Rejected, measure.Refusal{Index: e.Index, Signal: e.Named, Field: "v",
+			j.Out.Refused = append(j.Out.Refused, measure.Refusal{Index: e.Index, Signal: e.Named, Field: "v",
 				Reason: conflictReason(s, value, *e)})
 			return 0, false, nil
 		}

@@ -173,7 +173,8 @@ func Clear(ctx context.Context, p *pipeline.Pipeline, c *site.Clearing, who pipe
 			return err
 		}
 		c.Who, c.OrderedAt, c.GoneAt, c.State = who.Called, t.Now, t.Now.Add(UndoFor), site.ClearingRunning
-		signals = slices.DeleteFunc(signals, func(s *memory.Signal) bool { return s.Derived != nil }) // they follow the others
+		// they follow the others
+		signals = slices.DeleteFunc(signals, func(s *memory.Signal) bool { return s.Derived != nil })
 		if len(signals) == 0 {
 			return &measure.Fault{Field: "what", Reason: c.What + " is derived; clear what it is computed from"}
 		}
@@ -290,7 +291,8 @@ func DiskFull(ctx context.Context, p *pipeline.Pipeline, free, total int64, full
 		}
 		_, err = t.RaiseServiceAlarm(what, alarm.Critical, t.Now, fmt.Sprintf("the disk is full, %s of %s are free",
 			prose.Bytes(free), prose.Bytes(total)),
-			"Make room. `jaunty storage` tells what takes it. Devices are told to send again later: what they keep comes when there is room, the rest is lost.")
+			"Make room. `jaunty storage` tells what takes it. Devices are told to send again later: what they keep "+
+				"comes when there is room, the rest is lost.")
 		return err
 	})
 }
@@ -321,7 +323,8 @@ func Disk(ctx context.Context, p *pipeline.Pipeline, free, total int64, nearly b
 			LearnedAt: t.Now, Value: float64(free), Extreme: float64(free), Unit: "By",
 			When:     "nearly full",
 			Sentence: fmt.Sprintf("The disk is nearly full: %s of %s are free", prose.Bytes(free), prose.Bytes(total)),
-			Advice:   "Make room. `jaunty storage` tells what takes it, and what keeping less would save. Before it is quite full, readings are refused."}
+			Advice: "Make room. `jaunty storage` tells what takes it, and what keeping less would save. Before it " +
+				"is quite full, readings are refused."}
 		if err := events.AddAlarm(t.Ctx, t.Tx, &a, t.CommitNo); err != nil {
 			return err
 		}

@@ -35,14 +35,14 @@ func TakeByNotice(ctx context.Context, p *pipeline.Pipeline, noticeID int64) (ou
 		if !first {
 			return ErrUsed
 		}
-		out, err = takeFor(t, n)
+		out, err = acknowledgeFor(t, n)
 		return err
 	})
 	return out, err
 }
 
-// takeFor marks the alarm of a notice as its reader's.
-func takeFor(t *reading.Turn, n roster.Notice) (alarm.Alarm, error) {
+// acknowledgeFor marks the alarm of a notice as its reader's.
+func acknowledgeFor(t *reading.Turn, n roster.Notice) (alarm.Alarm, error) {
 	a, err := events.Alarm(t.Ctx, t.Tx, n.AlarmID)
 	if err != nil {
 		return a, err
@@ -119,7 +119,7 @@ func TakeReply(ctx context.Context, p *pipeline.Pipeline, r Reply) (taken bool, 
 			return saveAct(t, &a, "alarm answered", calledOf(t, n.Contact),
 				fmt.Sprintf("%s answers by %s: %s", calledOf(t, n.Contact), r.Carrier, ClipText(r.Text, 300)))
 		}
-		a, err := takeFor(t, n)
+		a, err := acknowledgeFor(t, n)
 		taken = a.AcknowledgedAt != nil
 		return err
 	})

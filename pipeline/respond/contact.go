@@ -243,10 +243,10 @@ func TestContact(ctx context.Context, p *pipeline.Pipeline, name string, by []st
 		if c == nil {
 			return fmt.Errorf("%s: %w", site.Unknown("contact", name, contactNames(t)), store.ErrNotFound)
 		}
-		var readers []roster.Reader
+		var readers []roster.Recipient
 		for _, a := range c.Addresses {
 			if len(by) == 0 || slices.Contains(by, a.Carrier) {
-				readers = append(readers, roster.Reader{Contact: c.Name, Address: a})
+				readers = append(readers, roster.Recipient{Contact: c.Name, Address: a})
 			}
 		}
 		if len(readers) == 0 {

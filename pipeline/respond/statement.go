@@ -125,7 +125,7 @@ func SendStatement(ctx context.Context, p *pipeline.Pipeline, name string, perio
 // planStatement puts a statement into the outbox; its sheet is made when it is sent. It goes by all carriers but a
 // call.
 func planStatement(t *reading.Turn, s *statement.Statement, period statement.Period, names []string) (int, error) {
-	readers := slices.DeleteFunc(roster.Distinct(t.Readers(names)), func(r roster.Reader) bool {
+	readers := slices.DeleteFunc(roster.Distinct(t.Readers(names)), func(r roster.Recipient) bool {
 		return r.Carrier == roster.Voice
 	})
 	zone := t.Site.Settings.Location()

@@ -47,9 +47,9 @@ func (t *Turn) EndSilence(d *memory.Device, at measure.Instant, why alarm.Ending
 	return t.EndDeviceAlarm(d, &d.State.AlarmID, at, why, cause)
 }
 
-// lookAt sees whether a device or one of its signals has fallen silent, and when to look again.
+// judge sees whether a device or one of its signals has fallen silent, and when to look again.
 // Silence is counted in arrival time while the ways in were up (docs/semantics.md 11).
-func (t *Turn) lookAt(d *memory.Device, upSince measure.Instant) error {
+func (t *Turn) judge(d *memory.Device, upSince measure.Instant) error {
 	from := max(upSince, d.State.CountedFrom)
 	var next *measure.Instant
 	// silentAt gives the instant at which a thing fell silent; 0: it has not.

@@ -18,7 +18,7 @@ func (t *Turn) SweepDevices(ids []int64) error {
 		return err
 	}
 	for _, id := range ids {
-		if err := t.lookAt(t.Site.Devices[id], upSince); err != nil {
+		if err := t.judge(t.Site.Devices[id], upSince); err != nil {
 			return err
 		}
 	}

@@ -26,11 +26,11 @@ import (
 	"jauntylark/store/events"
 )
 
-// takeOperations has the operations of this file answered.
-func takeOperations(v *web.Server) {
+// acknowledgeOperations has the operations of this file answered.
+func acknowledgeOperations(v *web.Server) {
 	v.Echo.Match([]string{http.MethodGet, http.MethodHead}, "/take/:token",
 		func(c *echo.Context) error { return serveTake(v, c) })
-	v.Echo.POST("/take/:token", func(c *echo.Context) error { return takeByLink(v, c) })
+	v.Echo.POST("/take/:token", func(c *echo.Context) error { return acknowledgeByLink(v, c) })
 	web.AnswerFile(v, api.CallBack.Operation, serveCallback)
 }
 
@@ -65,16 +65,16 @@ button:focus-visible { outline: 3px solid var(--ink); outline-offset: 3px; }
 </html>
 `))
 
-type takeView struct {
+type acknowledgeView struct {
 	Heading, Site string
 	Says          []string
 	Button        bool
 }
 
-func showTake(v *web.Server, c *echo.Context, status int, view takeView) error {
+func showTake(v *web.Server, c *echo.Context, status int, view acknowledgeView) error {
 	here, err := config.Site(c.Request().Context(), v.Store)
 	if err != nil {
-		status, view = http.StatusServiceUnavailable, takeView{Heading: "The service cannot answer now",
+		status, view = http.StatusServiceUnavailable, acknowledgeView{Heading: "The service cannot answer now",
 			Says: []string{"Try again in a moment."}}
 	}
 	view.Site = here.Name
@@ -109,12 +109,12 @@ func serveTake(v *web.Server, c *echo.Context) error {
 	if err != nil {
 		return refuseTake(v, c, err)
 	}
-	return showTake(v, c, http.StatusOK, takeViewOf(v, c, a, used))
+	return showTake(v, c, http.StatusOK, acknowledgeViewOf(v, c, a, used))
 }
 
-// takeViewOf says how an alarm stands.
-func takeViewOf(v *web.Server, c *echo.Context, a alarm.Alarm, used bool) takeView {
-	view := takeView{Heading: a.Sentence}
+// acknowledgeViewOf says how an alarm stands.
+func acknowledgeViewOf(v *web.Server, c *echo.Context, a alarm.Alarm, used bool) acknowledgeView {
+	view := acknowledgeView{Heading: a.Sentence}
 	here, _ := config.Site(c.Request().Context(), v.Store)
 	drill := ""
 	if a.Drill {
@@ -141,16 +141,17 @@ func takeViewOf(v *web.Server, c *echo.Context, a alarm.Alarm, used bool) takeVi
 // endedWords say why an alarm is over.
 func endedWords(here site.Site, a alarm.Alarm) string {
 	test, _ := alarm.ParseTest(a.When) // of an alarm that no guard stands behind, there is none
-	return roster.Matter{Alarm: a, Test: test, Site: here}.Ended()
+	return roster.MessageData{Alarm: a, Test: test, Site: here}.Ended()
 }
 
 // refuseTake says why a link opens nothing.
 func refuseTake(v *web.Server, c *echo.Context, err error) error {
-	view := takeView{Heading: "This link opens nothing"}
+	view := acknowledgeView{Heading: "This link opens nothing"}
 	status := http.StatusNotFound
 	switch {
 	case errors.Is(err, notify.ErrForged), errors.Is(err, store.ErrNotFound):
-		view.Says = []string{"It was not made here, or was cut off on its way. Copy all of it, or sign in to the console."}
+		view.Says = []string{"It was not made here, or was cut off on its way. Copy all of it, or sign in to the " +
+			"console."}
 	case errors.Is(err, notify.ErrExpired):
 		status, view.Says = http.StatusGone, []string{"It is too old. Sign in to the console to see how things stand."}
 	case errors.Is(err, respond.ErrUsed):
@@ -158,14 +159,14 @@ func refuseTake(v *web.Server, c *echo.Context, err error) error {
 			[]string{"It was used before. Sign in to the console to see how things stand."}
 	default:
 		v.Log.Warn("a link could not be answered", "error", err)
-		status, view = http.StatusServiceUnavailable, takeView{Heading: "The service cannot answer now",
+		status, view = http.StatusServiceUnavailable, acknowledgeView{Heading: "The service cannot answer now",
 			Says: []string{"Try again in a moment."}}
 	}
 	return showTake(v, c, status, view)
 }
 
-// takeByLink marks the alarm as the reader's.
-func takeByLink(v *web.Server, c *echo.Context) error {
+// acknowledgeByLink marks the alarm as the reader's.
+func acknowledgeByLink(v *web.Server, c *echo.Context) error {
 	id, err := v.Signer.Notice(c.Param("token"), v.Pipeline.Now())
 	if err != nil {
 		return refuseTake(v, c, err)
@@ -174,7 +175,7 @@ func takeByLink(v *web.Server, c *echo.Context) error {
 	if err != nil {
 		return refuseTake(v, c, err)
 	}
-	view := takeView{Heading: "Thank you", Says: []string{a.AcknowledgedBy + " has it: " + a.Sentence + ".",
+	view := acknowledgeView{Heading: "Thank you", Says: []string{a.AcknowledgedBy + " has it: " + a.Sentence + ".",
 		"Everybody who was told hears so."}}
 	if a.Advice != "" {
 		view.Says = append(view.Says, "What to do: "+a.Advice)

@@ -81,7 +81,7 @@ func setSignal(ctx context.Context, v *web.Server, in *api.SetSignalIn) (site.Si
 
 // StretchOf gives the signal and the stretch of it that are asked for.
 func StretchOf(ctx context.Context, v *web.Server, p api.SignalPath,
-	in api.Stretch) (s site.Signal, since, until measure.Instant, err error) {
+	in api.Window) (s site.Signal, since, until measure.Instant, err error) {
 	if s, err = FindSignal(ctx, v, p); err == nil {
 		since, until, err = in.Bounds(v.Pipeline.Now())
 	}
@@ -89,7 +89,7 @@ func StretchOf(ctx context.Context, v *web.Server, p api.SignalPath,
 }
 
 func listReadings(ctx context.Context, v *web.Server, in *api.ListReadingsIn) (api.Readings, error) {
-	s, since, until, err := StretchOf(ctx, v, in.SignalPath, in.Stretch)
+	s, since, until, err := StretchOf(ctx, v, in.SignalPath, in.Window)
 	if err != nil {
 		return api.Readings{}, err
 	}
@@ -103,7 +103,7 @@ func listReadings(ctx context.Context, v *web.Server, in *api.ListReadingsIn) (a
 }
 
 func getLine(ctx context.Context, v *web.Server, in *api.GetLineIn) (api.Line, error) {
-	s, since, until, err := StretchOf(ctx, v, in.SignalPath, in.Stretch)
+	s, since, until, err := StretchOf(ctx, v, in.SignalPath, in.Window)
 	if err != nil {
 		return api.Line{}, err
 	}

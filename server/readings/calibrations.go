@@ -282,7 +282,7 @@ func usableReadings(ctx context.Context, v *web.Server, s *site.Signal, since, u
 }
 
 func listDoubts(ctx context.Context, v *web.Server, in *api.ListDoubtsIn) ([]quality.Doubt, error) {
-	s, since, until, err := place.StretchOf(ctx, v, in.SignalPath, in.Stretch)
+	s, since, until, err := place.StretchOf(ctx, v, in.SignalPath, in.Window)
 	if err != nil {
 		return nil, err
 	}

@@ -27,15 +27,15 @@ import (
 	"jauntylark/store/config"
 )
 
-// takeArchive fills an empty service from an archive.
-func (u *imports) takeArchive(v *web.Server, c *echo.Context) error {
+// receiveArchive fills an empty service from an archive.
+func (u *imports) receiveArchive(v *web.Server, c *echo.Context) error {
 	person := web.PersonOf(c.Request().Context())
 	if err := u.reserve(person.ID); err != nil {
 		return err
 	}
 	defer u.unreserve(person.ID)
 	// It arrives in full first: the service stands still while it is filled.
-	file, _, err := takeUpload(c, "jaunty-archive-")
+	file, _, err := receiveUpload(c, "jaunty-archive-")
 	if err != nil {
 		return err
 	}
@@ -61,7 +61,7 @@ func importsOperations(v *web.Server) {
 	web.Carry(v, api.EndImport, m.endImport)
 	web.AnswerFile(v, api.BringImport.Operation, m.serveImport)
 	web.AnswerFile(v, api.GetArchive.Operation, serveArchive)
-	web.AnswerFile(v, api.PutArchive.Operation, m.takeArchive)
+	web.AnswerFile(v, api.PutArchive.Operation, m.receiveArchive)
 }
 
 const (
@@ -149,7 +149,7 @@ func (m *imports) serveImport(v *web.Server, c *echo.Context) error {
 	if err := m.reserve(person.ID); err != nil {
 		return err
 	}
-	j, err := m.takeFile(v, c, person.ID)
+	j, err := m.receiveFile(v, c, person.ID)
 	if err != nil {
 		m.unreserve(person.ID)
 		return err
@@ -157,8 +157,8 @@ func (m *imports) serveImport(v *web.Server, c *echo.Context) error {
 	return c.JSON(http.StatusCreated, j)
 }
 
-func (m *imports) takeFile(v *web.Server, c *echo.Context, person int64) (*api.ImportJob, error) {
-	file, size, err := takeUpload(c, "jaunty-import-")
+func (m *imports) receiveFile(v *web.Server, c *echo.Context, person int64) (*api.ImportJob, error) {
+	file, size, err := receiveUpload(c, "jaunty-import-")
 	if err != nil {
 		return nil, err
 	}
@@ -260,7 +260,8 @@ func (m *imports) carryOut(ctx context.Context, v *web.Server, j *importJob, o a
 	case err != nil:
 		v.Log.Warn("an import failed", "error", err)
 		j.State, j.Error = "failed",
-			"The service could not go on; its log says why. What is stored stays, and is not stored twice when you begin again."
+			"The service could not go on; its log says why. What is stored stays, and is not stored twice when you "+
+				"begin again."
 	case o.Try:
 		j.State = "tried"
 	default:

@@ -130,7 +130,7 @@ func newTail(s *site.Signal) api.Tail {
 }
 
 func listStates(ctx context.Context, v *web.Server, in *api.ListStatesIn) (board.Course, error) {
-	s, since, until, err := place.StretchOf(ctx, v, in.SignalPath, in.Stretch)
+	s, since, until, err := place.StretchOf(ctx, v, in.SignalPath, in.Window)
 	if err != nil {
 		return board.Course{}, err
 	}
@@ -164,7 +164,7 @@ func eachReading(ctx context.Context, v *web.Server, s *site.Signal, since, unti
 }
 
 func getSpread(ctx context.Context, v *web.Server, in *api.GetSpreadIn) (series.Spread, error) {
-	s, since, until, err := place.StretchOf(ctx, v, in.SignalPath, in.Stretch)
+	s, since, until, err := place.StretchOf(ctx, v, in.SignalPath, in.Window)
 	if err != nil {
 		return series.Spread{}, err
 	}

@@ -36,7 +36,7 @@ func listFigures(ctx context.Context, v *web.Server, in *api.ListFiguresIn) (api
 	if err != nil {
 		return api.Figures{}, web.Wrong("every", err.Error())
 	}
-	s, since, until, err := place.StretchOf(ctx, v, in.SignalPath, in.Stretch)
+	s, since, until, err := place.StretchOf(ctx, v, in.SignalPath, in.Window)
 	if err != nil {
 		return api.Figures{}, err
 	}

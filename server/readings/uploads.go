@@ -20,9 +20,9 @@ const (
 	uploadTakes  = 2                // an upload takes one part of so many of what is free on its disk
 )
 
-// takeUpload brings a request's body into a file without a name, which goes when it is closed. How large it may be is
+// receiveUpload brings a request's body into a file without a name, which goes when it is closed. How large it may be is
 // judged before it comes, by what it says of itself, and while it comes.
-func takeUpload(c *echo.Context, pattern string) (file *os.File, size int64, err error) {
+func receiveUpload(c *echo.Context, pattern string) (file *os.File, size int64, err error) {
 	r := c.Request()
 	most := int64(importLargest)
 	if free, _, err := history.Room(os.TempDir()); err == nil {

@@ -53,7 +53,8 @@ func serveRunReport(v *web.Server, c *echo.Context) error {
 			return err
 		}
 		c.Response().Header().Set("Content-Security-Policy",
-			"default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'none'; base-uri 'none'; form-action 'none'")
+			"default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'none'; base-uri 'none'; "+
+				"form-action 'none'")
 		return c.HTML(http.StatusOK, page)
 	case "pdf":
 		var out bytes.Buffer

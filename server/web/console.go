@@ -48,7 +48,8 @@ func (v *Server) serveConsole() {
 	packs := &packs{files: files}
 	page, err := fs.ReadFile(files, "index.html")
 	if err != nil {
-		page = []byte("<!doctype html><title>Jaunty Lark</title><p>This binary was built without the console; build it with make build.")
+		page = []byte("<!doctype html><title>Jaunty Lark</title><p>This binary was built without the console; build " +
+			"it with make build.")
 	}
 	v.Echo.Match([]string{http.MethodGet, http.MethodHead}, "/*", func(c *echo.Context) error {
 		name := strings.TrimPrefix(path.Clean("/"+c.Param("*")), "/")

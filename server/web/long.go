@@ -45,8 +45,8 @@ func newTurns(what string, atOnce, ofPerson int64) *turns {
 	return &turns{what, ofPerson, gate.NewShares[int64](atOnce, ofPerson)}
 }
 
-// take waits for a person's turn, and gives what ends it.
-func (t *turns) take(ctx context.Context, person int64) (done func(), err error) {
+// acquire waits for a person's turn, and gives what ends it.
+func (t *turns) acquire(ctx context.Context, person int64) (done func(), err error) {
 	ctx, cancel := context.WithTimeout(ctx, longWaits)
 	defer cancel()
 	done, err = t.Take(ctx, person, 1)
@@ -138,17 +138,17 @@ func (v *Server) turn(ctx context.Context, op *api.Operation,
 	case api.TakesOpen:
 		return ctx, func() {}, nil
 	case api.TakesStream: // as long as its reader reads
-		done, err = v.files.take(ctx, person.ID)
+		done, err = v.files.acquire(ctx, person.ID)
 		return store.For(ctx, store.Long), done, err
 	}
 	ctx, end := context.WithTimeout(ctx, opLasts)
 	give := func() {}
 	switch op.Takes {
 	case api.TakesLong:
-		give, err = v.looks.take(ctx, person.ID)
+		give, err = v.looks.acquire(ctx, person.ID)
 		ctx = store.For(ctx, store.Long)
 	case api.TakesPicture:
-		give, err = v.pictures.take(ctx, person.ID)
+		give, err = v.pictures.acquire(ctx, person.ID)
 	}
 	if err != nil {
 		end()

@@ -32,7 +32,7 @@ func TestTurnsAreBoundedByPersonAndInAll(t *testing.T) {
 	queue := newTurns("files", 3, 2)
 	var ends []func()
 	take := func(person int64) int {
-		done, err := queue.take(shortly(t), person)
+		done, err := queue.acquire(shortly(t), person)
 		if err == nil {
 			ends = append(ends, done)
 			return http.StatusOK
@@ -67,7 +67,7 @@ func TestATurnIsWaitedFor(t *testing.T) {
 	var all sync.WaitGroup
 	for person := range int64(20) {
 		all.Go(func() {
-			done, err := queue.take(context.Background(), person)
+			done, err := queue.acquire(context.Background(), person)
 			if err != nil {
 				t.Error(err)
 				return

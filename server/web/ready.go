@@ -52,12 +52,12 @@ func (v *Server) Readiness() Readiness {
 	n.mu.Lock()
 	defer n.mu.Unlock()
 	if time.Since(n.at) > readyFor {
-		n.answer, n.at = v.lookReady(), time.Now()
+		n.answer, n.at = v.checkReady(), time.Now()
 	}
 	return n.answer
 }
 
-func (v *Server) lookReady() Readiness {
+func (v *Server) checkReady() Readiness {
 	ctx, cancel := context.WithTimeout(context.Background(), readyWithin)
 	defer cancel()
 	r := Readiness{Problems: []Problem{}}

@@ -156,7 +156,8 @@ func archiveTable(ctx context.Context, db store.Writer, out io.Writer, table arc
 	told func(string, int64)) (n int64, err error) {
 	var columns []string
 	if err := db.Select(ctx, &columns,
-		`select column_name from information_schema.columns where table_schema = 'public' and table_name = $1 order by ordinal_position`, table.name); err != nil {
+		`select column_name from information_schema.columns where table_schema = 'public' and table_name = $1
+			order by ordinal_position`, table.name); err != nil {
 		return 0, err
 	}
 	columns = slices.DeleteFunc(columns, func(c string) bool {

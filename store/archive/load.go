@@ -259,12 +259,14 @@ func (l *loader) end(ctx context.Context, counts map[string]int64) error {
 		Column string `db:"column_name"`
 	}
 	err := l.tx.Select(ctx, &sequences,
-		`select table_name, column_name from information_schema.columns where table_schema = 'public' and is_identity = 'YES'`)
+		`select table_name, column_name from information_schema.columns where table_schema = 'public'
+			and is_identity = 'YES'`)
 	for _, s := range sequences {
 		if err == nil {
 			_, err = l.tx.Exec(ctx,
 				fmt.Sprintf(
-					`select setval(pg_get_serial_sequence('%s', '%s'), coalesce((select max(%s) from %s), 0) + 1, false)`, s.Table, s.Column, s.Column, s.Table))
+					`select setval(pg_get_serial_sequence('%s', '%s'), coalesce((select max(%s) from %s), 0) + 1,
+						false)`, s.Table, s.Column, s.Column, s.Table))
 		}
 	}
 	return err

@@ -69,7 +69,8 @@ func KeepRemoved(ctx context.Context, tx *store.Tx, r site.Removal, table, colum
 		return err
 	}
 	_, err = tx.Exec(ctx, `
-		insert into removed (kind, name, title, removed_at, removed_by, body, signals, devices) values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+		insert into removed (kind, name, title, removed_at, removed_by, body, signals, devices)
+		    values ($1, $2, $3, $4, $5, $6, $7, $8)`,
 		r.Kind, r.Name, r.Title, r.At, r.By, string(body), w.of("signal"), w.of("device"))
 	return err
 }
@@ -84,7 +85,8 @@ type reference struct {
 
 func references(ctx context.Context, db store.Reader) (all []reference, err error) {
 	err = db.Select(ctx, &all, `
-		select c.conrelid::regclass::text as child, a.attname as col, c.confrelid::regclass::text as parent, c.confdeltype as on_delete
+		select c.conrelid::regclass::text as child, a.attname as col, c.confrelid::regclass::text as parent,
+		    c.confdeltype as on_delete
 		from pg_constraint c join pg_attribute a on a.attrelid = c.conrelid and a.attnum = c.conkey[1]
 		where c.contype = 'f' and c.confdeltype in ('c', 'n') and c.connamespace = 'public'::regnamespace order by 1, 2`)
 	return all, err
@@ -196,7 +198,8 @@ func AllRemoved(ctx context.Context, db store.Reader, since measure.Instant) (al
 func TakeRemoved(ctx context.Context, db store.Writer, kind, name string,
 	since measure.Instant) (r Removed, err error) {
 	err = store.Found(db.Get(ctx, &r, `
-		delete from removed where id = (select id from removed where kind = $1 and name = $2 and removed_at >= $3 order by removed_at desc, id desc limit 1)
+		delete from removed where id = (select id from removed where kind = $1 and name = $2 and removed_at >= $3
+		    order by removed_at desc, id desc limit 1)
 		returning id, kind, name, title, removed_at, removed_by, body`, kind, name, since))
 	return r, err
 }
@@ -309,7 +312,8 @@ func ForgetRemoved(ctx context.Context, db store.Writer, before measure.Instant)
 			return err
 		}
 		if _, err := db.Exec(ctx,
-			`delete from frame where device_id = any($1::bigint[]) and not exists (select from device where id = any($1::bigint[]))`, []int64(g.Devices)); err != nil {
+			`delete from frame where device_id = any($1::bigint[])
+				and not exists (select from device where id = any($1::bigint[]))`, []int64(g.Devices)); err != nil {
 			return err
 		}
 	}

@@ -200,11 +200,13 @@ func (c *Cluster) settings() string {
 		disk = int64(fs.Blocks) * fs.Bsize
 	}
 	most, least := logRoom(disk)
-	s := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=100 -c shared_buffers=128MB"+
+	s := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=100 -c "+
+		"shared_buffers=128MB"+
 		" -c max_wal_size=%dMB -c min_wal_size=%dMB -c checkpoint_timeout=15min -c wal_compression=on -c jit=off",
 		c.port, most, least)
 	if c.options.Throwaway {
-		s += " -c fsync=off -c full_page_writes=off -c synchronous_commit=off -c max_connections=500" // many tests beside each other
+		// many tests beside each other
+		s += " -c fsync=off -c full_page_writes=off -c synchronous_commit=off -c max_connections=500"
 	}
 	return s
 }

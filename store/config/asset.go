@@ -10,7 +10,8 @@ import (
 )
 
 const selectAsset = `
-	select a.id, a.name, a.title, a.kind, a.stands_in, a.note, a.condition, a.condition_why, a.condition_by, a.condition_since, a.next_service, a.signals, a.outputs, a.made_at, a.removed_at,
+	select a.id, a.name, a.title, a.kind, a.stands_in, a.note, a.condition, a.condition_why, a.condition_by,
+	    a.condition_since, a.next_service, a.signals, a.outputs, a.made_at, a.removed_at,
 	       (select min(p.id) from attachment p where p.asset_id = a.id and p.kind = 'photo') as photo
 	from asset a`
 
@@ -34,11 +35,13 @@ func SaveAsset(ctx context.Context, db store.Writer, a *asset.Asset) (err error)
 		a.Outputs, a.MadeAt, a.RemovedAt}
 	if a.ID == 0 {
 		err = db.Get(ctx, &a.ID, `
-			insert into asset (name, title, kind, stands_in, note, condition, condition_why, condition_by, condition_since, next_service, signals, outputs, made_at, removed_at)
+			insert into asset (name, title, kind, stands_in, note, condition, condition_why, condition_by,
+			    condition_since, next_service, signals, outputs, made_at, removed_at)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14) returning id`, args...)
 	} else {
 		_, err = db.Exec(ctx, `
-			update asset set name = $1, title = $2, kind = $3, stands_in = $4, note = $5, condition = $6, condition_why = $7, condition_by = $8, condition_since = $9, next_service = $10,
+			update asset set name = $1, title = $2, kind = $3, stands_in = $4, note = $5, condition = $6,
+			    condition_why = $7, condition_by = $8, condition_since = $9, next_service = $10,
 			       signals = $11, outputs = $12, made_at = $13, removed_at = $14 where id = $15`, append(args, a.ID)...)
 	}
 	if store.Taken(err) {
@@ -70,14 +73,16 @@ func Attachment(ctx context.Context, db store.Reader, of string, id int64, small
 	}
 	err = db.Get(ctx, &a, `
 		select p.id, p.kind, p.name, p.type, p.width, p.height, p.size, p.made_by, p.made_at, `+column+`
-		from attachment p join asset a on a.id = p.asset_id where p.id = $1 and a.name = $2 and a.removed_at is null`, id, of)
+		from attachment p join asset a on a.id = p.asset_id where p.id = $1 and a.name = $2 and a.removed_at is null`,
+		id, of)
 	return a, store.Found(err)
 }
 
 // AddAttachment stores a photo or a paper.
 func AddAttachment(ctx context.Context, db store.Writer, of int64, a *asset.Attachment) error {
 	return db.Get(ctx, &a.ID, `
-		insert into attachment (asset_id, kind, name, type, width, height, size, body, small, made_by, made_at) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning id`,
+		insert into attachment (asset_id, kind, name, type, width, height, size, body, small, made_by, made_at)
+		    values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning id`,
 		of, a.Kind, a.Name, a.Type, a.Width, a.Height, a.Size, a.Body, a.Small, a.By, a.At)
 }
 

@@ -36,11 +36,13 @@ func RemovedBoard(ctx context.Context, db store.Reader, name string) (b board.Bo
 func SaveBoard(ctx context.Context, db store.Writer, b *board.Board) (err error) {
 	if b.ID == 0 {
 		err = db.Get(ctx, &b.ID,
-			`insert into board (name, title, shared, maker, maker_id, version, tiling, draft) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
+			`insert into board (name, title, shared, maker, maker_id, version, tiling, draft)
+				values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
 			b.Name, b.Title, b.Shared, b.Maker, b.MakerID, b.Version, b.Tiling, b.Draft)
 	} else {
 		_, err = db.Exec(ctx,
-			`update board set title = $2, shared = $3, version = $4, tiling = $5, draft = $6, removed_at = $7 where id = $1`,
+			`update board set title = $2, shared = $3, version = $4, tiling = $5, draft = $6, removed_at = $7
+				where id = $1`,
 			b.ID, b.Title, b.Shared, b.Version, b.Tiling, b.Draft, b.RemovedAt)
 	}
 	if store.Taken(err) {
@@ -62,7 +64,8 @@ const keptVersions = 100
 func AddBoardVersion(ctx context.Context, db store.Writer, b *board.Board, v *board.Edition) error {
 	_, err := db.Exec(ctx, `
 		with old as (delete from board_version where board_id = $1 and number <= $2::int - $7::int)
-		insert into board_version (board_id, number, tiling, published_by, published_at, note) values ($1, $2, $3, $4, $5, $6)`,
+		insert into board_version (board_id, number, tiling, published_by, published_at, note)
+		    values ($1, $2, $3, $4, $5, $6)`,
 		b.ID, v.Number, v.Tiling, v.By, v.At, v.Note, keptVersions)
 	return err
 }
@@ -71,7 +74,8 @@ func AddBoardVersion(ctx context.Context, db store.Writer, b *board.Board, v *bo
 func BoardVersions(ctx context.Context, db store.Reader, id int64) ([]board.Edition, error) {
 	versions := []board.Edition{}
 	err := db.Select(ctx, &versions,
-		`select number, tiling, published_by, published_at, note from board_version where board_id = $1 order by number desc`, id)
+		`select number, tiling, published_by, published_at, note from board_version where board_id = $1
+			order by number desc`, id)
 	return versions, err
 }
 
@@ -89,6 +93,7 @@ func SetStart(ctx context.Context, db store.Writer, person, board int64) error {
 		return err
 	}
 	_, err := db.Exec(ctx,
-		`insert into board_start (person_id, board_id) values ($1, $2) on conflict (person_id) do update set board_id = excluded.board_id`, person, board)
+		`insert into board_start (person_id, board_id) values ($1, $2) on conflict (person_id) do update
+			set board_id = excluded.board_id`, person, board)
 	return err
 }

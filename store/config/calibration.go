@@ -9,7 +9,8 @@ import (
 	"jauntylark/store"
 )
 
-const selectCalibration = `select id, from_at, method, pairs, curve, note, who, made_at, retired_at is not null as retired from calibration`
+const selectCalibration = `select id, from_at, method, pairs, curve, note, who, made_at,
+	retired_at is not null as retired from calibration`
 
 // Calibrations lists a signal's calibrations, the newest made first, those that were taken back too.
 func Calibrations(ctx context.Context, db store.Reader, signal int64) ([]calibrate.Calibration, error) {
@@ -24,7 +25,8 @@ type SignalCalibration struct {
 	calibrate.Calibration
 }
 
-const selectCalibrations = `select signal_id, id, from_at, method, pairs, curve, note, who, made_at, false as retired from calibration where retired_at is null`
+const selectCalibrations = `select signal_id, id, from_at, method, pairs, curve, note, who, made_at, false as retired
+	from calibration where retired_at is null`
 
 // AllCalibrations gives the calibrations of all signals, or of those of some devices, that are in force at some time.
 func AllCalibrations(ctx context.Context, db store.Reader, devices ...int64) (all []SignalCalibration, err error) {
@@ -42,7 +44,8 @@ func CalibrationsOf(ctx context.Context, db store.Reader, signals []int64) (all 
 // AddCalibration stores a calibration.
 func AddCalibration(ctx context.Context, db store.Writer, signal int64, c *calibrate.Calibration) error {
 	return db.Get(ctx, &c.ID, `
-		insert into calibration (signal_id, from_at, method, pairs, curve, note, who, made_at) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
+		insert into calibration (signal_id, from_at, method, pairs, curve, note, who, made_at)
+		    values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
 		signal, c.From, c.Method, c.Pairs, c.Curve, c.Note, c.Who, c.MadeAt)
 }
 
@@ -66,10 +69,13 @@ func UnretireCalibration(ctx context.Context, db store.Writer, signal, id int64,
 func MarkCorrected(ctx context.Context, db store.Writer, signal int64, from, until, now measure.Instant,
 	commitNo int64) (n int, err error) {
 	err = db.Get(ctx, &n, `
-		with recursive touched(id) as (select $1::bigint union select i.derived_id from derived_input i join touched t on t.id = i.input_id),
+		with recursive touched(id) as (select $1::bigint union select i.derived_id from derived_input i
+		    join touched t on t.id = i.input_id),
 		marked as (
-		    update alarm set corrected_at = $4, changed_in = $5 where kind = 'guard' and raised_at <= $3 and coalesce(cleared_at, $3) >= $2
-		    and signal in (select d.name || '/' || s.name from touched t join signal s on s.id = t.id join device d on d.id = s.device_id) returning id)
+		    update alarm set corrected_at = $4, changed_in = $5 where kind = 'guard' and raised_at <= $3
+		        and coalesce(cleared_at, $3) >= $2
+		    and signal in (select d.name || '/' || s.name from touched t join signal s on s.id = t.id
+		        join device d on d.id = s.device_id) returning id)
 		select count(*) from marked`, signal, from, until, now, commitNo)
 	return n, err
 }
@@ -78,7 +84,8 @@ func MarkCorrected(ctx context.Context, db store.Writer, signal int64, from, unt
 func Verifications(ctx context.Context, db store.Reader, signal int64) ([]calibrate.Verification, error) {
 	list := []calibrate.Verification{}
 	err := db.Select(ctx, &list, `
-		select id, at, shown, reference, tolerance, error, passed, unit, note, who from verification where signal_id = $1 order by at desc, id desc`, signal)
+		select id, at, shown, reference, tolerance, error, passed, unit, note, who from verification
+		    where signal_id = $1 order by at desc, id desc`, signal)
 	return list, err
 }
 
@@ -87,7 +94,8 @@ func NewestVerifications(ctx context.Context, db store.Reader, signals []string)
 	list := []calibrate.Verified{}
 	err := db.Select(ctx, &list, `
 		select * from (
-		    select distinct on (v.signal_id) d.name || '/' || s.name as signal, v.id, v.at, v.shown, v.reference, v.tolerance, v.error, v.passed, v.unit, v.note, v.who
+		    select distinct on (v.signal_id) d.name || '/' || s.name as signal, v.id, v.at, v.shown, v.reference,
+		        v.tolerance, v.error, v.passed, v.unit, v.note, v.who
 		    from verification v join signal s on s.id = v.signal_id join device d on d.id = s.device_id
 		    where d.name || '/' || s.name = any($1) order by v.signal_id, v.at desc, v.id desc) newest
 		order by at desc`, signals)
@@ -97,7 +105,8 @@ func NewestVerifications(ctx context.Context, db store.Reader, signals []string)
 // AddVerification stores a verification.
 func AddVerification(ctx context.Context, db store.Writer, signal int64, v *calibrate.Verification) error {
 	return db.Get(ctx, &v.ID, `
-		insert into verification (signal_id, at, shown, reference, tolerance, error, passed, unit, note, who) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`,
+		insert into verification (signal_id, at, shown, reference, tolerance, error, passed, unit, note, who)
+		    values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`,
 		signal, v.At, v.Shown, v.Reference, v.Tolerance, v.Error, v.Passed, v.Unit, v.Note, v.Who)
 }
 
@@ -112,7 +121,8 @@ type Duty struct {
 // Duties gives the signals that are to be verified now and then, and those whose alarm about it stands.
 func Duties(ctx context.Context, db store.Reader) (all []Duty, err error) {
 	err = db.Select(ctx, &all, `
-		select s.id, s.verify_every, greatest(s.verify_from, coalesce((select max(at) from verification where signal_id = s.id), 0)) as last_at, s.due_alarm_id
+		select s.id, s.verify_every, greatest(s.verify_from,
+		    coalesce((select max(at) from verification where signal_id = s.id), 0)) as last_at, s.due_alarm_id
 		from signal s where s.verify_every <> '' or s.due_alarm_id is not null order by s.id`)
 	return all, err
 }
@@ -139,7 +149,8 @@ func DueAlarm(ctx context.Context, db store.Reader, signal int64) (alarm *int64,
 // Duty tells how often a signal is to be verified, and when it last was.
 func DutyOf(ctx context.Context, db store.Reader, signal int64) (d Duty, err error) {
 	err = db.Get(ctx, &d, `
-		select s.id, s.verify_every, greatest(s.verify_from, coalesce((select max(at) from verification where signal_id = s.id), 0)) as last_at, s.due_alarm_id
+		select s.id, s.verify_every, greatest(s.verify_from,
+		    coalesce((select max(at) from verification where signal_id = s.id), 0)) as last_at, s.due_alarm_id
 		from signal s where s.id = $1`, signal)
 	return d, store.Found(err)
 }

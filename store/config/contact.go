@@ -8,7 +8,8 @@ import (
 	"jauntylark/store"
 )
 
-const selectContact = `select id, name, title, zone, quiet, passes, away, addresses, templates from contact order by name`
+const selectContact = `select id, name, title, zone, quiet, passes, away, addresses, templates from contact
+	order by name`
 
 // Contacts lists all contacts by name.
 func Contacts(ctx context.Context, db store.Reader) ([]roster.Contact, error) {
@@ -22,7 +23,8 @@ func SaveContact(ctx context.Context, tx *store.Tx, c *roster.Contact) error {
 	query := `insert into contact (name, title, zone, quiet, passes, away, addresses, templates)
 	          values (:name, :title, :zone, :quiet, :passes, :away, :addresses, :templates) returning id`
 	if c.ID != 0 {
-		query = `update contact set name = :name, title = :title, zone = :zone, quiet = :quiet, passes = :passes, away = :away, addresses = :addresses, templates = :templates
+		query = `update contact set name = :name, title = :title, zone = :zone, quiet = :quiet, passes = :passes,
+			away = :away, addresses = :addresses, templates = :templates
 		         where id = :id returning id`
 	}
 	return save(ctx, tx, query, c, &c.ID, "contact "+c.Name)

@@ -64,7 +64,8 @@ func SaveDerivation(ctx context.Context, db store.Writer, d *Derivation, sources
 	}
 	if err == nil {
 		_, err = db.Exec(ctx,
-			`insert into derived_input select $1, n.place, n.id from unnest($2::bigint[]) with ordinality as n(id, place)`, d.Signal, d.Inputs)
+			`insert into derived_input select $1, n.place, n.id
+				from unnest($2::bigint[]) with ordinality as n(id, place)`, d.Signal, d.Inputs)
 	}
 	return err
 }

@@ -12,9 +12,13 @@ import (
 
 const selectGuard = `
 
-	select g.id, g.name, d.name || '/' || s.name as signal, g.when_text, g.deadband, g.on_delay, g.off_delay, g.severity,
-	       g.rungs, g.latch, g.armed, g.suppressed_while, to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard, g.out_of_service, g.shelved, g.made_at, g.least_gap, g.templates, g.clears,
-	       case when s.helper then coalesce((select wd.name || '/' || ws.name from derived_input i join signal ws on ws.id = i.input_id join device wd on wd.id = ws.device_id where i.derived_id = s.id order by i.place limit 1), '') else '' end as watches
+	select g.id, g.name, d.name || '/' || s.name as signal, g.when_text, g.deadband, g.on_delay, g.off_delay,
+	    g.severity,
+	       g.rungs, g.latch, g.armed, g.suppressed_while, to_jsonb(g.tell) as tell_json, g.advice, g.kit_guard,
+	           g.out_of_service, g.shelved, g.made_at, g.least_gap, g.templates, g.clears,
+	       case when s.helper then coalesce((select wd.name || '/' || ws.name from derived_input i
+	           join signal ws on ws.id = i.input_id join device wd on wd.id = ws.device_id where i.derived_id = s.id
+	           order by i.place limit 1), '') else '' end as watches
 	from guard g join signal s on s.id = g.signal_id join device d on d.id = s.device_id`
 
 // guardRow is a guard as its row gives it.
@@ -57,15 +61,20 @@ func SaveGuard(ctx context.Context, db store.Writer, g *alarm.Guard, signal int6
 	var err error
 	if g.ID == 0 {
 		err = db.Get(ctx, &g.ID, `
-			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice, kit_guard, rungs, latch, armed, suppressed_while, made_at, least_gap, templates, clears)
+			insert into guard (signal_id, name, when_text, deadband, on_delay, off_delay, severity, tell, advice,
+			    kit_guard, rungs, latch, armed, suppressed_while, made_at, least_gap, templates, clears)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18) returning id`,
 			signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.FromKit,
 			g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates, g.Clears.String())
 	} else {
 		_, err = db.Exec(ctx, `
-			update guard set signal_id = $2, name = $3, when_text = $4, deadband = $5, on_delay = $6, off_delay = $7, severity = $8, tell = $9, advice = $10,
-			       rungs = $11, latch = $12, armed = $13, suppressed_while = $14, made_at = $15, least_gap = $16, templates = $17, clears = $18
-			where id = $1`, g.ID, signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity, g.Tell, g.Advice, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates, g.Clears.String())
+			update guard set signal_id = $2, name = $3, when_text = $4, deadband = $5, on_delay = $6, off_delay = $7,
+			    severity = $8, tell = $9, advice = $10,
+			       rungs = $11, latch = $12, armed = $13, suppressed_while = $14, made_at = $15, least_gap = $16,
+			           templates = $17, clears = $18
+			where id = $1`, g.ID, signal, g.Name, g.When.String(), g.Deadband, g.OnDelay, g.OffDelay, g.Severity,
+			g.Tell, g.Advice, g.Rungs, g.Latch, g.Armed, g.Suppressed, g.MadeAt, g.LeastGap, g.Templates,
+			g.Clears.String())
 	}
 	if store.Taken(err) {
 		return fmt.Errorf("%s %w", g.Name, store.ErrTaken)
@@ -76,7 +85,8 @@ func SaveGuard(ctx context.Context, db store.Writer, g *alarm.Guard, signal int6
 // RenameGuard lets what a guard has raised and missed go by its new name.
 func RenameGuard(ctx context.Context, db store.Writer, old, name string, commitNo int64) error {
 	_, err := db.Exec(ctx,
-		`update alarm set guard = $2, changed_in = case when cleared_at is null then $3 else changed_in end where guard = $1`, old, name, commitNo)
+		`update alarm set guard = $2, changed_in = case when cleared_at is null then $3 else changed_in end
+			where guard = $1`, old, name, commitNo)
 	if err == nil {
 		_, err = db.Exec(ctx, `update missed set guard = $2 where guard = $1`, old, name)
 	}
@@ -138,12 +148,16 @@ func SaveGuardStates(ctx context.Context, db store.Writer, states []GuardState, 
 		begun[i], due[i], alarms[i], lows[i] = int64(s.BegunAt), (*int64)(s.DueAt), s.AlarmID, s.LowAlarmID
 	}
 	_, err := db.Exec(ctx, `
-		insert into guard_state as gs (guard_id, changed_in, kept, extreme, low_extreme, begun_at, due_at, alarm_id, low_alarm_id)
+		insert into guard_state as gs (guard_id, changed_in, kept, extreme, low_extreme, begun_at, due_at, alarm_id,
+		    low_alarm_id)
 		select n.id, $1, n.kept, n.high, n.low, n.begun, n.due, n.alarm, n.low_alarm
-		from unnest($2::bigint[], $3::bytea[], $4::float8[], $5::float8[], $6::bigint[], $7::bigint[], $8::bigint[], $9::bigint[])
+		from unnest($2::bigint[], $3::bytea[], $4::float8[], $5::float8[], $6::bigint[], $7::bigint[], $8::bigint[],
+		    $9::bigint[])
 		     as n(id, kept, high, low, begun, due, alarm, low_alarm)
-		on conflict (guard_id) do update set changed_in = $1, kept = excluded.kept, extreme = excluded.extreme, low_extreme = excluded.low_extreme,
-		     begun_at = excluded.begun_at, due_at = excluded.due_at, alarm_id = excluded.alarm_id, low_alarm_id = excluded.low_alarm_id`,
+		on conflict (guard_id) do update set changed_in = $1, kept = excluded.kept, extreme = excluded.extreme,
+		    low_extreme = excluded.low_extreme,
+		     begun_at = excluded.begun_at, due_at = excluded.due_at, alarm_id = excluded.alarm_id,
+		         low_alarm_id = excluded.low_alarm_id`,
 		commitNo, ids, kept, high, low, begun, due, alarms, lows)
 	return err
 }

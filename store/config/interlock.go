@@ -12,9 +12,11 @@ import (
 
 const selectInterlock = `
 
-	select i.id, i.name, od.name || '/' || o.name as output, i.alarm, coalesce(sd.name || '/' || s.name, '') as signal, i.when_text, i.deadband, i.on_delay, i.off_delay,
+	select i.id, i.name, od.name || '/' || o.name as output, i.alarm, coalesce(sd.name || '/' || s.name, '') as signal,
+	    i.when_text, i.deadband, i.on_delay, i.off_delay,
 	       i.bands, i.hours, i.formula, i.inputs, i.set_to, i.safety, i.latch, i.made_at, ` + interlockMemory + `
-	from interlock i join output o on o.id = i.output_id join device od on od.id = o.device_id join interlock_state st on st.interlock_id = i.id
+	from interlock i join output o on o.id = i.output_id join device od on od.id = o.device_id
+	    join interlock_state st on st.interlock_id = i.id
 	left join signal s on s.id = i.signal_id left join device sd on sd.id = s.device_id`
 
 const interlockMemory = `st.asks, st.asks_for, st.since, st.latched, st.waits, st.blind, st.why, st.band`
@@ -52,9 +54,11 @@ func SaveInterlock(ctx context.Context, db store.Writer, i *drive.Interlock, out
 		}
 	}
 	_, err := db.Exec(ctx, `
-		update interlock set output_id = $2, alarm = $3, signal_id = $4, when_text = $5, deadband = $6, on_delay = $7, off_delay = $8, bands = $9, hours = $10, formula = $11,
+		update interlock set output_id = $2, alarm = $3, signal_id = $4, when_text = $5, deadband = $6, on_delay = $7,
+		    off_delay = $8, bands = $9, hours = $10, formula = $11,
 		       inputs = $12, set_to = $13, safety = $14, latch = $15, made_at = $16
-		where id = $1`, i.ID, output, i.Alarm, of, i.When, i.Deadband, i.OnDelay, i.OffDelay, i.Bands, i.Hours, i.Formula, i.Of, i.Set, i.Safety, i.Latch, i.MadeAt)
+		where id = $1`, i.ID, output, i.Alarm, of, i.When, i.Deadband, i.OnDelay, i.OffDelay, i.Bands, i.Hours,
+		i.Formula, i.Of, i.Set, i.Safety, i.Latch, i.MadeAt)
 	return err
 }
 
@@ -86,10 +90,13 @@ func InterlockStates(ctx context.Context, db store.Reader, since int64,
 // SaveInterlockState writes what an interlock remembers, new or not.
 func SaveInterlockState(ctx context.Context, db store.Writer, s InterlockState, commitNo int64) error {
 	_, err := db.Exec(ctx, `
-		insert into interlock_state (interlock_id, changed_in, condition, begun_at, due_at, asks, asks_for, since, latched, waits, blind, why, band)
+		insert into interlock_state (interlock_id, changed_in, condition, begun_at, due_at, asks, asks_for, since,
+		    latched, waits, blind, why, band)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
-		on conflict (interlock_id) do update set changed_in = excluded.changed_in, condition = excluded.condition, begun_at = excluded.begun_at, due_at = excluded.due_at, asks = excluded.asks,
-		     asks_for = excluded.asks_for, since = excluded.since, latched = excluded.latched, waits = excluded.waits, blind = excluded.blind, why = excluded.why, band = excluded.band`,
+		on conflict (interlock_id) do update set changed_in = excluded.changed_in, condition = excluded.condition,
+		    begun_at = excluded.begun_at, due_at = excluded.due_at, asks = excluded.asks,
+		     asks_for = excluded.asks_for, since = excluded.since, latched = excluded.latched, waits = excluded.waits,
+		         blind = excluded.blind, why = excluded.why, band = excluded.band`,
 		s.Interlock, commitNo, s.Condition, s.BegunAt, s.DueAt, s.Asks, s.Memory.Value, s.Since, s.Latched, s.Waits,
 		s.Blind, s.Why, s.Band)
 	return err

@@ -22,7 +22,8 @@ type Key struct {
 	UntilUsed *int64           `db:"until_used"`
 }
 
-const selectKey = `select k.id, k.hash, k.device_id, d.name, k.number, k.sealed, k.expires_at, k.until_used from device_key k join device d on d.id = k.device_id`
+const selectKey = `select k.id, k.hash, k.device_id, d.name, k.number, k.sealed, k.expires_at, k.until_used
+	from device_key k join device d on d.id = k.device_id`
 
 // Keys gives all keys, or those of some devices.
 func Keys(ctx context.Context, db store.Reader, devices ...int64) (keys []Key, err error) {
@@ -36,14 +37,16 @@ func AddKey(ctx context.Context, db store.Writer, device int64, hash, sealed []b
 	at measure.Instant) (id int64, number int, err error) {
 	err = db.QueryRow(ctx, `
 		insert into device_key (hash, device_id, number, sealed, created_at)
-		values ($1, $2, (select coalesce(max(number), 0) + 1 from device_key where device_id = $2), $3, $4) returning id, number`, hash, device, sealed, at).Scan(&id, &number)
+		values ($1, $2, (select coalesce(max(number), 0) + 1 from device_key where device_id = $2), $3, $4)
+		    returning id, number`, hash, device, sealed, at).Scan(&id, &number)
 	return id, number, err
 }
 
 // EndKeys lets all keys of a device but one end: at an instant, or when that one is first used.
 func EndKeys(ctx context.Context, db store.Writer, device, but int64, at *measure.Instant) error {
 	_, err := db.Exec(ctx, `
-		update device_key set expires_at = least(expires_at, $3), until_used = case when $3::bigint is null then $2 end where device_id = $1 and id <> $2`, device, but, at)
+		update device_key set expires_at = least(expires_at, $3), until_used = case when $3::bigint is null then $2 end
+		    where device_id = $1 and id <> $2`, device, but, at)
 	return err
 }
 
@@ -69,7 +72,8 @@ func RetireKeys(ctx context.Context, db store.Writer, used int64) error {
 func DeviceKeys(ctx context.Context, db store.Reader, device int64, name string) ([]site.Key, error) {
 	keys := []site.Key{}
 	err := db.Select(ctx, &keys, `
-		select id, number, created_at, expires_at, until_used is not null as until_used, nullif(last_used_at, 0) as last_used_at, last_used_from, last_used_by
+		select id, number, created_at, expires_at, until_used is not null as until_used,
+		    nullif(last_used_at, 0) as last_used_at, last_used_from, last_used_by
 		from device_key where device_id = $1 order by number`, device)
 	for i := range keys {
 		keys[i].Identity = site.Identity(name, keys[i].Number)

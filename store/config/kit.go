@@ -41,7 +41,8 @@ func SaveKit(ctx context.Context, db store.Writer, k *site.Kit, now measure.Inst
 	}
 	_, err = db.Exec(ctx, `
 		insert into kit (name, version, body, changed_at) values ($1, 1, $2, $3)
-		on conflict (name) do update set version = kit.version + 1, body = excluded.body, changed_at = excluded.changed_at`, k.Name, string(body), now)
+		on conflict (name) do update set version = kit.version + 1, body = excluded.body,
+		    changed_at = excluded.changed_at`, k.Name, string(body), now)
 	return err
 }
 

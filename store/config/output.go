@@ -10,7 +10,8 @@ import (
 )
 
 const selectOutput = `
-	select o.id, d.name as device, o.name, o.title, o.kind, o.on_sends, o.off_sends, o.low, o.high, o.step, o.unit, o.length, o.safe, o.rest, o.least_on, o.least_off,
+	select o.id, d.name as device, o.name, o.title, o.kind, o.on_sends, o.off_sends, o.low, o.high, o.step, o.unit,
+	    o.length, o.safe, o.rest, o.least_on, o.least_off,
 	       o.starts_per_hour, o.hands_off, o.hand_holds, o.dangerous, o.expires, o.confirm_within, o.mute, ` + outputState + `
 	from output o join device d on d.id = o.device_id join output_state st on st.output_id = o.id`
 
@@ -71,8 +72,10 @@ func SaveOutput(ctx context.Context, tx *store.Tx, o *drive.Output, device int64
 		}
 	}
 	_, err := tx.NamedExec(ctx, `
-		update output set title = :title, kind = :kind, on_sends = :on_sends, off_sends = :off_sends, low = :low, high = :high, step = :step, unit = :unit, length = :length,
-		       safe = :safe, rest = :rest, least_on = :least_on, least_off = :least_off, starts_per_hour = :starts_per_hour, hands_off = :hands_off, hand_holds = :hand_holds,
+		update output set title = :title, kind = :kind, on_sends = :on_sends, off_sends = :off_sends, low = :low,
+		    high = :high, step = :step, unit = :unit, length = :length,
+		       safe = :safe, rest = :rest, least_on = :least_on, least_off = :least_off,
+		           starts_per_hour = :starts_per_hour, hands_off = :hands_off, hand_holds = :hand_holds,
 		       dangerous = :dangerous, expires = :expires, confirm_within = :confirm_within, mute = :mute
 		where id = :id`, o)
 	return err
@@ -110,11 +113,16 @@ func SaveOutputState(ctx context.Context, tx *store.Tx, o *drive.Output, due mea
 		row.DueAt = &due
 	}
 	_, err := tx.NamedExec(ctx, `
-		insert into output_state (output_id, changed_in, ordered, order_no, ordered_at, ordered_by, interlock, who, why, hand, waiting, turned_at, started, confirmed, confirmed_at, differs_since, alarm_id, due_at)
-		values (:id, :changed_in, :ordered, :order_no, :ordered_at, :ordered_by, :interlock, :who, :why, :hand, :waiting, :turned_at, :started, :confirmed, :confirmed_at, :differs_since, :alarm_id, :due_at)
-		on conflict (output_id) do update set changed_in = excluded.changed_in, ordered = excluded.ordered, order_no = excluded.order_no, ordered_at = excluded.ordered_at,
-		     ordered_by = excluded.ordered_by, interlock = excluded.interlock, who = excluded.who, why = excluded.why, hand = excluded.hand, waiting = excluded.waiting,
-		     turned_at = excluded.turned_at, started = excluded.started, confirmed = excluded.confirmed, confirmed_at = excluded.confirmed_at,
+		insert into output_state (output_id, changed_in, ordered, order_no, ordered_at, ordered_by, interlock, who, why,
+		    hand, waiting, turned_at, started, confirmed, confirmed_at, differs_since, alarm_id, due_at)
+		values (:id, :changed_in, :ordered, :order_no, :ordered_at, :ordered_by, :interlock, :who, :why, :hand,
+		    :waiting, :turned_at, :started, :confirmed, :confirmed_at, :differs_since, :alarm_id, :due_at)
+		on conflict (output_id) do update set changed_in = excluded.changed_in, ordered = excluded.ordered,
+		    order_no = excluded.order_no, ordered_at = excluded.ordered_at,
+		     ordered_by = excluded.ordered_by, interlock = excluded.interlock, who = excluded.who, why = excluded.why,
+		         hand = excluded.hand, waiting = excluded.waiting,
+		     turned_at = excluded.turned_at, started = excluded.started, confirmed = excluded.confirmed,
+		         confirmed_at = excluded.confirmed_at,
 		     differs_since = excluded.differs_since, alarm_id = excluded.alarm_id, due_at = excluded.due_at`, row)
 	return err
 }

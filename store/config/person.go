@@ -10,8 +10,10 @@ import (
 )
 
 const (
-	personColumns = `id, email, name, role, units, created_at, coalesce((select b.name from board_start s join board b on b.id = s.board_id where s.person_id = person.id and b.removed_at is null), '') as start`
-	selectPerson  = `select ` + personColumns + ` from person`
+	personColumns = `id, email, name, role, units, created_at,
+		coalesce((select b.name from board_start s join board b on b.id = s.board_id where s.person_id = person.id
+		and b.removed_at is null), '') as start`
+	selectPerson = `select ` + personColumns + ` from person`
 )
 
 // People lists all who can sign in.
@@ -72,7 +74,8 @@ func AddToken(ctx context.Context, db store.Writer, hash []byte, person int64, s
 	expires measure.Instant) error {
 	_, err := db.Exec(ctx, `
 		with old as (delete from token where expires_at < $4)
-		insert into token (hash, person_id, session, created_at, expires_at) values ($1, $2, $3, $4, $5)`, hash, person, session, created, expires)
+		insert into token (hash, person_id, session, created_at, expires_at) values ($1, $2, $3, $4, $5)`, hash, person,
+		session, created, expires)
 	return err
 }
 

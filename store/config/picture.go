@@ -31,7 +31,8 @@ func PictureIDs(ctx context.Context, db store.Reader) (ids []int64, err error) {
 // AddPicture stores a picture.
 func AddPicture(ctx context.Context, db store.Writer, p *board.Picture) error {
 	return db.Get(ctx, &p.ID,
-		`insert into picture (name, type, width, height, size, body, made_by, made_at) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
+		`insert into picture (name, type, width, height, size, body, made_by, made_at)
+			values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
 		p.Name, p.Type, p.Width, p.Height, p.Size, p.Body, p.By, p.At)
 }
 

@@ -10,7 +10,8 @@ import (
 )
 
 const selectPlan = `
-	select p.id, p.name, a.name as asset, p.title, p.signal, p.start_test, p.end_test, p.hours, p.goals, p.made_at, coalesce(p.due_at, 0) as due_at
+	select p.id, p.name, a.name as asset, p.title, p.signal, p.start_test, p.end_test, p.hours, p.goals, p.made_at,
+	    coalesce(p.due_at, 0) as due_at
 	from run_plan p join asset a on a.id = p.asset_id where a.removed_at is null`
 
 // planRow is a plan as the database has it.
@@ -46,9 +47,12 @@ func Plans(ctx context.Context, db store.Reader) ([]run.Plan, error) {
 // SavePlan stores a plan of an asset, new or in place of the one of its name.
 func SavePlan(ctx context.Context, db store.Writer, asset int64, p *run.Plan) error {
 	return db.Get(ctx, &p.ID, `
-		insert into run_plan (name, asset_id, title, signal, start_test, end_test, hours, goals, made_at, due_at) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10::bigint, 0))
-		on conflict (name) do update set asset_id = excluded.asset_id, title = excluded.title, signal = excluded.signal, start_test = excluded.start_test, end_test = excluded.end_test,
-		       hours = excluded.hours, goals = excluded.goals, made_at = excluded.made_at, due_at = excluded.due_at returning id`,
+		insert into run_plan (name, asset_id, title, signal, start_test, end_test, hours, goals, made_at, due_at)
+		    values ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10::bigint, 0))
+		on conflict (name) do update set asset_id = excluded.asset_id, title = excluded.title, signal = excluded.signal,
+		    start_test = excluded.start_test, end_test = excluded.end_test,
+		       hours = excluded.hours, goals = excluded.goals, made_at = excluded.made_at, due_at = excluded.due_at
+		           returning id`,
 		p.Name, asset, p.Title, p.Signal, p.Start.String(), p.End.String(), p.Hours, p.Goals, p.MadeAt, p.DueAt)
 }
 

@@ -8,7 +8,8 @@ import (
 	"jauntylark/store"
 )
 
-const selectRoster = `select id, name, title, steps, repeat_every, rotation, drilled_at, made_at from roster order by name`
+const selectRoster = `select id, name, title, steps, repeat_every, rotation, drilled_at, made_at from roster
+	order by name`
 
 // Rosters lists all rosters by name.
 func Rosters(ctx context.Context, db store.Reader) ([]roster.Roster, error) {
@@ -19,9 +20,11 @@ func Rosters(ctx context.Context, db store.Reader) ([]roster.Roster, error) {
 
 // SaveRoster stores a roster, new when its ID is 0; ErrTaken when the name is in use.
 func SaveRoster(ctx context.Context, tx *store.Tx, r *roster.Roster) error {
-	query := `insert into roster (name, title, steps, repeat_every, rotation, made_at) values (:name, :title, :steps, :repeat_every, :rotation, :made_at) returning id`
+	query := `insert into roster (name, title, steps, repeat_every, rotation, made_at)
+		values (:name, :title, :steps, :repeat_every, :rotation, :made_at) returning id`
 	if r.ID != 0 {
-		query = `update roster set name = :name, title = :title, steps = :steps, repeat_every = :repeat_every, rotation = :rotation where id = :id returning id`
+		query = `update roster set name = :name, title = :title, steps = :steps, repeat_every = :repeat_every,
+			rotation = :rotation where id = :id returning id`
 	}
 	return save(ctx, tx, query, r, &r.ID, "roster "+r.Name)
 }

@@ -12,10 +12,15 @@ import (
 )
 
 const selectSignal = `
-	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step, s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper, s.faults,
-	       s.bands, s.interval, s.keep_readings, s.keep_figures, exists (select from calibration c where c.signal_id = s.id and c.retired_at is null) as calibrated,
-	       nullif(st.at, 0) as at, case when st.at > 0 then st.value end as value, w.text, st.quality, nullif(st.received_at, 0) as received_at,
-	       nullif(st.silent_since, 0) as silent_since, run.ran_from, run.ran_until, coalesce(run.ran_on, '') as ran_on, coalesce(run.ran_times, 0) as ran_times
+	select s.id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low,
+	    s.span_high, s.fails_to, s.step, s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper,
+	    s.faults,
+	       s.bands, s.interval, s.keep_readings, s.keep_figures, exists (select from calibration c
+	           where c.signal_id = s.id and c.retired_at is null) as calibrated,
+	       nullif(st.at, 0) as at, case when st.at > 0 then st.value end as value, w.text, st.quality,
+	           nullif(st.received_at, 0) as received_at,
+	       nullif(st.silent_since, 0) as silent_since, run.ran_from, run.ran_until, coalesce(run.ran_on, '') as ran_on,
+	           coalesce(run.ran_times, 0) as ran_times
 	from signal s join device d on d.id = s.device_id join signal_state st on st.signal_id = s.id
 	left join switch_run run on run.signal_id = s.id
 	left join word w on s.kind in ('text', 'data') and st.at > 0 and w.id = st.value::bigint`
@@ -54,7 +59,8 @@ func Signal(ctx context.Context, db store.Reader, device, name string) (site.Sig
 func AddSignal(ctx context.Context, db store.Writer, device int64, v *site.Signal, commitNo int64,
 	at measure.Instant) error {
 	return db.Get(ctx, &v.ID, `
-		with new as (insert into signal (device_id, name, title, kind, unit, created_at, helper) values ($1, $2, $3, $4, $5, $6, $8) returning id)
+		with new as (insert into signal (device_id, name, title, kind, unit, created_at, helper)
+		    values ($1, $2, $3, $4, $5, $6, $8) returning id)
 		insert into signal_state (signal_id, changed_in) select id, $7 from new returning signal_id`,
 		device, v.Name, v.Title, v.Kind, v.Unit, at, commitNo, v.Helper)
 }
@@ -62,8 +68,11 @@ func AddSignal(ctx context.Context, db store.Writer, device int64, v *site.Signa
 // SaveSignal writes what can be said of a signal.
 func SaveSignal(ctx context.Context, tx *store.Tx, v *site.Signal) error {
 	_, err := tx.NamedExec(ctx, `
-		update signal set title = :title, quantity = :quantity, kind = :kind, unit = :unit, span_low = :span_low, span_high = :span_high, fails_to = :fails_to, step = :step,
-		       warm_up = :warm_up, warm_gap = :warm_gap, stuck_after = :stuck_after, fault_after = :fault_after, faults = :faults, bands = :bands, interval = :interval, keep_readings = :keep_readings, keep_figures = :keep_figures
+		update signal set title = :title, quantity = :quantity, kind = :kind, unit = :unit, span_low = :span_low,
+		    span_high = :span_high, fails_to = :fails_to, step = :step,
+		       warm_up = :warm_up, warm_gap = :warm_gap, stuck_after = :stuck_after, fault_after = :fault_after,
+		           faults = :faults, bands = :bands, interval = :interval, keep_readings = :keep_readings,
+		           keep_figures = :keep_figures
 		where id = :id`, v)
 	return err
 }
@@ -85,11 +94,15 @@ type SignalState struct {
 	BeyondAt   measure.Instant `db:"beyond_at"`    // newest reading beyond the span that guards may look at
 	BeyondRaw  float64         `db:"beyond_raw"`
 	FaultAlarm *int64          `db:"fault_alarm_id"`
-	Ahead      measure.Instant `db:"ahead"`      // how far its own time is known to lie ahead of ours; negative: our clock was set forward by so much since its newest reading
-	LagBefore  measure.Instant `db:"lag_before"` // how old its readings were on arrival before they were ahead
-	HighestAt  measure.Instant `db:"highest_at"` // its newest stored reading; newer than At where its own time was taken back
-	TouchedIn  int64           `db:"touched_in"` // of a derived signal: the newest commit that changed what it was computed from
-	MadeIn     int64           `db:"made_in"`    // and the commit in which the machine was made that gave the newest value
+	// how far its own time is known to lie ahead of ours; negative: our clock was set forward by so much since its newest reading
+	Ahead     measure.Instant `db:"ahead"`
+	LagBefore measure.Instant `db:"lag_before"` // how old its readings were on arrival before they were ahead
+	// its newest stored reading; newer than At where its own time was taken back
+	HighestAt measure.Instant `db:"highest_at"`
+	// of a derived signal: the newest commit that changed what it was computed from
+	TouchedIn int64 `db:"touched_in"`
+	// and the commit in which the machine was made that gave the newest value
+	MadeIn int64 `db:"made_in"`
 	quality.State
 }
 
@@ -118,8 +131,10 @@ type SignalRow struct {
 // SignalRows gives all signals, or those of some devices, with the raw titles and without readings.
 func SignalRows(ctx context.Context, db store.Reader, devices ...int64) (signals []SignalRow, err error) {
 	query, args := of(devices, `
-		select s.id, s.device_id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind, s.unit, s.span_low, s.span_high, s.fails_to, s.step,
-		       s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper, s.faults, s.bands, s.interval, s.keep_readings, s.keep_figures
+		select s.id, s.device_id, d.name as device, d.title as device_title, s.name, s.title, s.quantity, s.kind,
+		    s.unit, s.span_low, s.span_high, s.fails_to, s.step,
+		       s.warm_up, s.warm_gap, s.stuck_after, s.fault_after, s.made_of, s.helper, s.faults, s.bands, s.interval,
+		           s.keep_readings, s.keep_figures
 		from signal s join device d on d.id = s.device_id where true`, "s.device_id = any($devices)")
 	err = db.Select(ctx, &signals, query, args...)
 	return signals, err

@@ -11,14 +11,17 @@ import (
 func Site(ctx context.Context, db store.Reader) (site.Site, error) {
 	var out site.Site
 	err := db.Get(ctx, &out,
-		`select name, zone, currency, keep_readings, keep_figures, keep_alarms, keep_journal, units, to_jsonb(holidays) as holidays from site`)
+		`select name, zone, currency, keep_readings, keep_figures, keep_alarms, keep_journal, units,
+			to_jsonb(holidays) as holidays from site`)
 	return out, err
 }
 
 // SetSite changes the site.
 func SetSite(ctx context.Context, tx *store.Tx, v site.Site) error {
 	_, err := tx.NamedExec(ctx,
-		`update site set name = :name, zone = :zone, currency = :currency, keep_readings = :keep_readings, keep_figures = :keep_figures, keep_alarms = :keep_alarms, keep_journal = :keep_journal, units = :units, holidays = (select coalesce(array_agg(v), '{}') from jsonb_array_elements_text(:holidays) v)`, v)
+		`update site set name = :name, zone = :zone, currency = :currency, keep_readings = :keep_readings,
+			keep_figures = :keep_figures, keep_alarms = :keep_alarms, keep_journal = :keep_journal, units = :units,
+			holidays = (select coalesce(array_agg(v), '{}') from jsonb_array_elements_text(:holidays) v)`, v)
 	return err
 }
 

@@ -50,7 +50,8 @@ func PushKeys(ctx context.Context, db store.Writer, newPrivate, newPublic string
 		Public  string `db:"push_public"`
 	}
 	err = db.Get(ctx, &row, `
-		update site set push_private = case when push_private = '' then $1 else push_private end, push_public = case when push_private = '' then $2 else push_public end
+		update site set push_private = case when push_private = '' then $1 else push_private end, push_public = case
+		    when push_private = '' then $2 else push_public end
 		returning push_private, push_public`, newPrivate, newPublic)
 	return row.Private, row.Public, err
 }

@@ -11,7 +11,8 @@ import (
 	"jauntylark/store"
 )
 
-const selectStatement = `select id, name, title, kind, to_jsonb(totals) as totals_json, every, send_at, to_jsonb(tell) as tell_json, made_at, sent_for, due_at from statement`
+const selectStatement = `select id, name, title, kind, to_jsonb(totals) as totals_json, every, send_at,
+	to_jsonb(tell) as tell_json, made_at, sent_for, due_at from statement`
 
 type statementRow struct {
 	statement.Statement
@@ -47,11 +48,13 @@ func StatementsDue(ctx context.Context, db store.Reader, now measure.Instant) ([
 func SaveStatement(ctx context.Context, db store.Writer, s *statement.Statement) (err error) {
 	if s.ID == 0 {
 		err = db.Get(ctx, &s.ID, `
-			insert into statement (name, title, kind, totals, every, send_at, tell, made_at, due_at) values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
+			insert into statement (name, title, kind, totals, every, send_at, tell, made_at, due_at)
+			    values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
 			s.Name, s.Title, s.Kind, s.Totals, s.Every, s.At, s.Tell, s.MadeAt, s.DueAt)
 	} else {
 		_, err = db.Exec(ctx,
-			`update statement set name = $2, title = $3, kind = $4, totals = $5, every = $6, send_at = $7, tell = $8, due_at = $9, sent_for = $10 where id = $1`,
+			`update statement set name = $2, title = $3, kind = $4, totals = $5, every = $6, send_at = $7, tell = $8,
+				due_at = $9, sent_for = $10 where id = $1`,
 			s.ID, s.Name, s.Title, s.Kind, s.Totals, s.Every, s.At, s.Tell, s.DueAt, s.SentFor)
 	}
 	if store.Taken(err) {

@@ -11,10 +11,14 @@ import (
 // While an alarm stands, its extreme moves with its guard's.
 const selectAlarm = `
 
-	select id, alarm.kind, guard, signal, severity, case when cleared_at is null then 'raised' else 'over' end as state, alarm.raised_at, cleared_at,
-	       acknowledged_at, acknowledged_by, learned_at, value, coalesce(gs.extreme, low.low_extreme, alarm.extreme) as extreme, cleared_value, unit,
-	       when_text, advice, sentence, ending, cause, corrected_at, side, level, worst, latched, shelved, learned_late, handed_to, handed_by, comment, mark, marked_by, told_with, drill, provisional
-	from alarm left join guard_state gs on gs.alarm_id = alarm.id left join guard_state low on low.low_alarm_id = alarm.id`
+	select id, alarm.kind, guard, signal, severity, case when cleared_at is null then 'raised' else 'over'
+	    end as state, alarm.raised_at, cleared_at,
+	       acknowledged_at, acknowledged_by, learned_at, value,
+	           coalesce(gs.extreme, low.low_extreme, alarm.extreme) as extreme, cleared_value, unit,
+	       when_text, advice, sentence, ending, cause, corrected_at, side, level, worst, latched, shelved, learned_late,
+	           handed_to, handed_by, comment, mark, marked_by, told_with, drill, provisional
+	from alarm left join guard_state gs on gs.alarm_id = alarm.id left
+	    join guard_state low on low.low_alarm_id = alarm.id`
 
 // AlarmQuery says which alarms are wanted: each field that is set narrows.
 type AlarmQuery struct {
@@ -31,7 +35,9 @@ type AlarmQuery struct {
 func Alarms(ctx context.Context, db store.Reader, q AlarmQuery) ([]alarm.Alarm, error) {
 	alarms := []alarm.Alarm{}
 	err := db.Select(ctx, &alarms, selectAlarm+`
-		where (not $1 or cleared_at is null) and ($2 = '' or signal = $2) and ($3::bigint = 0 or coalesce(cleared_at, $3) >= $3) and ($4::bigint = 0 or id < $4) and ($6 = '' or guard = $6) and (not drill or $7)
+		where (not $1 or cleared_at is null) and ($2 = '' or signal = $2)
+		    and ($3::bigint = 0 or coalesce(cleared_at, $3) >= $3) and ($4::bigint = 0 or id < $4)
+		    and ($6 = '' or guard = $6) and (not drill or $7)
 		order by id desc limit $5`, q.Standing, q.Signal, int64(q.Since), q.Before, q.Limit, q.Guard, q.Drills)
 	return alarms, err
 }
@@ -62,9 +68,12 @@ func AddAlarm(ctx context.Context, db store.Writer, a *alarm.Alarm, commitNo int
 		a.Worst = a.Severity
 	}
 	return db.Get(ctx, &a.ID, `
-		insert into alarm (changed_in, kind, guard, signal, severity, raised_at, learned_at, value, extreme, unit, when_text, advice, sentence,
-		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with, drill, provisional, ending)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24, $25) returning id`,
+		insert into alarm (changed_in, kind, guard, signal, severity, raised_at, learned_at, value, extreme, unit,
+		    when_text, advice, sentence,
+		                   side, level, worst, shelved, learned_late, cleared_at, cleared_value, cause, told_with,
+		                       drill, provisional, ending)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22,
+		    $23, $24, $25) returning id`,
 		commitNo, a.Kind, a.Guard, a.Signal, a.Severity, a.RaisedAt, a.LearnedAt, a.Value, a.Extreme, a.Unit, a.When,
 		a.Advice, a.Sentence,
 		a.Side, a.Level, a.Worst, a.Shelved, a.LearnedLate, a.ClearedAt, a.ClearedValue, a.Cause, a.ToldWith, a.Drill,
@@ -74,10 +83,13 @@ func AddAlarm(ctx context.Context, db store.Writer, a *alarm.Alarm, commitNo int
 // SaveAlarm writes what can change of an alarm.
 func SaveAlarm(ctx context.Context, db store.Writer, a *alarm.Alarm, commitNo int64) error {
 	_, err := db.Exec(ctx, `
-		update alarm set changed_in = $2, cleared_at = $3, acknowledged_at = $4, acknowledged_by = $5, extreme = $6, cleared_value = $7, cause = $8,
-		       severity = $9, worst = $10, level = $11, when_text = $12, sentence = $13, latched = $14, shelved = $15, handed_to = $16, handed_by = $17,
+		update alarm set changed_in = $2, cleared_at = $3, acknowledged_at = $4, acknowledged_by = $5, extreme = $6,
+		    cleared_value = $7, cause = $8,
+		       severity = $9, worst = $10, level = $11, when_text = $12, sentence = $13, latched = $14, shelved = $15,
+		           handed_to = $16, handed_by = $17,
 		       comment = $18, mark = $19, marked_by = $20, advice = $21, ending = $22
-		where id = $1`, a.ID, commitNo, a.ClearedAt, a.AcknowledgedAt, a.AcknowledgedBy, a.Extreme, a.ClearedValue, a.Cause,
+		where id = $1`, a.ID, commitNo, a.ClearedAt, a.AcknowledgedAt, a.AcknowledgedBy, a.Extreme, a.ClearedValue,
+		a.Cause,
 		a.Severity, a.Worst, a.Level, a.When, a.Sentence, a.Latched, a.Shelved, a.HandedTo, a.HandedBy, a.Comment,
 		a.Mark, a.MarkedBy, a.Advice, a.Ending)
 	return err
@@ -110,7 +122,8 @@ func AlarmsChanged(ctx context.Context, s *store.Store,
 	}
 	if since < 0 {
 		err = tx.Select(ctx, &changed, selectAlarm+` where not drill and not learned_late
-			and coalesce(cleared_at, alarm.raised_at) > (select coalesce(max(raised_at), 0) - 86400000 from alarm) or cleared_at is null and not drill order by id`)
+			and coalesce(cleared_at, alarm.raised_at) > (select coalesce(max(raised_at), 0) - 86400000 from alarm)
+			    or cleared_at is null and not drill order by id`)
 		return commitNo, changed, standing, err
 	}
 	err = tx.Select(ctx, &changed, selectAlarm+
@@ -121,6 +134,8 @@ func AlarmsChanged(ctx context.Context, s *store.Store,
 // Driving gives the alarms that may drive interlocks: those that stand, and those of drills that are to.
 func Driving(ctx context.Context, db store.Reader) (alarms []alarm.Alarm, err error) {
 	err = db.Select(ctx, &alarms, selectAlarm+
-		` where cleared_at is null and (not drill or exists (select from drill d where d.alarm_id = alarm.id and d.outputs and d.ended_at is null)) order by id`)
+		` where cleared_at is null and (not drill
+			or exists (select from drill d where d.alarm_id = alarm.id and d.outputs and d.ended_at is null))
+			order by id`)
 	return alarms, err
 }

@@ -40,16 +40,18 @@ func Recall(ctx context.Context, db store.Reader, guard string, from, until meas
 // Told gives what the judgement of the whole looks at: the alarms that were raised in a stretch, or stood at its
 // beginning, in order of their raises; and how many each person was told of.
 func Told(ctx context.Context, db store.Reader, from,
-	until measure.Instant) (all []alarm.Told, people []alarm.Reader, err error) {
-	all, people = []alarm.Told{}, []alarm.Reader{}
+	until measure.Instant) (all []alarm.Told, people []alarm.Recipient, err error) {
+	all, people = []alarm.Told{}, []alarm.Recipient{}
 	err = db.Select(ctx, &all, `
 		select id, guard, signal, kind, worst, raised_at, cleared_at from alarm
-		where (raised_at >= $1 or cleared_at is null) and raised_at <= $2 and not drill order by raised_at, id`, from, until)
+		where (raised_at >= $1 or cleared_at is null) and raised_at <= $2 and not drill order by raised_at, id`, from,
+		until)
 	if err != nil {
 		return nil, nil, err
 	}
 	err = db.Select(ctx, &people, `
 		select coalesce(nullif(contact, ''), address) as address, count(distinct alarm_id) as alarms from notice
-		where kind = 'raise' and created_at between $1 and $2 and not coalesce((route->>'drill')::boolean, false) group by 1 order by 2 desc, 1`, from, until)
+		where kind = 'raise' and created_at between $1 and $2 and not coalesce((route->>'drill')::boolean, false)
+		    group by 1 order by 2 desc, 1`, from, until)
 	return all, people, err
 }

@@ -8,7 +8,8 @@ import (
 	"jauntylark/store"
 )
 
-const selectArrival = `select id, name, state, former, first_at, last_at, protocol, address, readings, dropped from arrival`
+const selectArrival = `select id, name, state, former, first_at, last_at, protocol, address, readings, dropped
+	from arrival`
 
 // Arrivals lists the arrivals, newest first.
 func Arrivals(ctx context.Context, db store.Reader) ([]site.Arrival, error) {
@@ -33,11 +34,13 @@ func CountArrivals(ctx context.Context, db store.Reader) (n int, err error) {
 func SaveArrival(ctx context.Context, tx *store.Tx, a *site.Arrival) error {
 	if a.ID == 0 {
 		return tx.Get(ctx, &a.ID, `
-			insert into arrival (name, state, former, first_at, last_at, protocol, address) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+			insert into arrival (name, state, former, first_at, last_at, protocol, address)
+			    values ($1, $2, $3, $4, $5, $6, $7) returning id`,
 			a.Name, a.State, a.Former, a.FirstAt, a.LastAt, a.Protocol, a.Address)
 	}
 	_, err := tx.NamedExec(ctx, `
-		update arrival set state = :state, former = :former, last_at = :last_at, protocol = :protocol, address = :address, readings = :readings, dropped = :dropped
+		update arrival set state = :state, former = :former, last_at = :last_at, protocol = :protocol,
+		    address = :address, readings = :readings, dropped = :dropped
 		where id = :id`, a)
 	return err
 }
@@ -55,7 +58,9 @@ type ArrivalPack struct {
 // AddArrivalPack keeps what an arrival has sent.
 func AddArrivalPack(ctx context.Context, db store.Writer, p ArrivalPack) error {
 	_, err := db.Exec(ctx,
-		`insert into arrival_pack (arrival_id, arrived, readings, samples, frame) values ($1, $2, $3, $4, nullif($5, '')::jsonb)`, p.Arrival, p.Arrived, p.Readings, string(p.Samples), string(p.Frame))
+		`insert into arrival_pack (arrival_id, arrived, readings, samples, frame)
+			values ($1, $2, $3, $4, nullif($5, '')::jsonb)`, p.Arrival, p.Arrived, p.Readings, string(p.Samples),
+		string(p.Frame))
 	return err
 }
 
@@ -63,7 +68,8 @@ func AddArrivalPack(ctx context.Context, db store.Writer, p ArrivalPack) error {
 // tells how many it has dropped.
 func DropOldestPacks(ctx context.Context, db store.Writer, arrival int64, keep int) (dropped int, err error) {
 	err = db.Get(ctx, &dropped, `
-		with old as (select id, readings, sum(readings) over (order by id desc) as upto from arrival_pack where arrival_id = $1),
+		with old as (select id, readings, sum(readings) over (order by id desc) as upto from arrival_pack
+		    where arrival_id = $1),
 		gone as (delete from arrival_pack where id in (select id from old where upto > $2) returning readings)
 		select coalesce(sum(readings), 0) from gone`, arrival, keep)
 	return dropped, err
@@ -81,7 +87,8 @@ func ArrivalPacks(ctx context.Context, db store.Reader, arrival int64) (packs []
 func NewestArrivalPacks(ctx context.Context, db store.Reader, arrival int64,
 	limit int) (packs []ArrivalPack, err error) {
 	err = db.Select(ctx, &packs,
-		`select id, arrival_id, arrived, readings, samples from arrival_pack where arrival_id = $1 order by id desc limit $2`, arrival, limit)
+		`select id, arrival_id, arrived, readings, samples from arrival_pack where arrival_id = $1 order by id desc
+			limit $2`, arrival, limit)
 	return packs, err
 }
 

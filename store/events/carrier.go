@@ -54,12 +54,17 @@ func noteCarriers(ctx context.Context, tx *store.Tx, attempts []Attempt) error {
 			}
 		}
 		if _, err := tx.NamedExec(ctx, `
-			insert into carrier (name, failing_since, failures, failed_at, worked_at, answer) values (:name, :failing_since, :failures, :failed_at, :worked_at, :answer)
+			insert into carrier (name, failing_since, failures, failed_at, worked_at, answer)
+			    values (:name, :failing_since, :failures, :failed_at, :worked_at, :answer)
 			on conflict (name) do update set
-				failures = case when excluded.worked_at is null then carrier.failures + excluded.failures else excluded.failures end,
-				failing_since = case when excluded.worked_at is null then coalesce(carrier.failing_since, excluded.failing_since) else excluded.failing_since end,
-				failed_at = coalesce(excluded.failed_at, carrier.failed_at), worked_at = coalesce(excluded.worked_at, carrier.worked_at),
-				answer = case when excluded.answer <> '' then excluded.answer else carrier.answer end`, of[name]); err != nil {
+				failures = case when excluded.worked_at is null then carrier.failures + excluded.failures
+				    else excluded.failures end,
+				failing_since = case when excluded.worked_at is null
+				    then coalesce(carrier.failing_since, excluded.failing_since) else excluded.failing_since end,
+				failed_at = coalesce(excluded.failed_at, carrier.failed_at),
+				    worked_at = coalesce(excluded.worked_at, carrier.worked_at),
+				answer = case when excluded.answer <> '' then excluded.answer else carrier.answer end`,
+			of[name]); err != nil {
 			return err
 		}
 	}
@@ -76,7 +81,8 @@ const (
 func goOn(ctx context.Context, db store.Writer, name string, now measure.Instant) error {
 	_, err := db.Exec(ctx, `
 		update notice set due_at = $2 where state = 'waiting' and carrier = $1 and due_at > $2
-		and exists (select from carrier where name = $1 and failing_since <= $3 and failures >= $4)`, name, now, now.Add(-BackOver), BackAfter)
+		and exists (select from carrier where name = $1 and failing_since <= $3 and failures >= $4)`, name, now,
+		now.Add(-BackOver), BackAfter)
 	return err
 }
 

@@ -9,7 +9,8 @@ import (
 	"jauntylark/store"
 )
 
-const selectDrill = `select id, guard, started_by, started_at, committed_at, alarm_id, to_jsonb(rosters) as rosters_json, outputs, ended_at, ended from drill`
+const selectDrill = `select id, guard, started_by, started_at, committed_at, alarm_id,
+	to_jsonb(rosters) as rosters_json, outputs, ended_at, ended from drill`
 
 type drillRow struct {
 	roster.Drill
@@ -51,7 +52,8 @@ func Drill(ctx context.Context, db store.Reader, id int64) (roster.Drill, error)
 // AddDrill stores a drill that begins.
 func AddDrill(ctx context.Context, db store.Writer, d *roster.Drill) error {
 	return db.Get(ctx, &d.ID,
-		`insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, outputs) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		`insert into drill (guard, started_by, started_at, committed_at, alarm_id, rosters, outputs)
+			values ($1, $2, $3, $4, $5, $6, $7) returning id`,
 		d.Guard, d.By, d.StartedAt, d.CommittedAt, d.AlarmID, d.Rosters, d.Outputs)
 }
 

@@ -27,14 +27,21 @@ type Due struct {
 func WhatIsDue(ctx context.Context, db store.Reader, at measure.Instant) (d Due, err error) {
 	// The first of each index tells; to ask whether any is due may read them all.
 	err = db.Get(ctx, &d, `
-		select coalesce((select due_at from device_state where due_at is not null order by due_at limit 1) <= $1, false) as devices,
-		       coalesce((select due_at from guard_state where due_at is not null order by due_at limit 1) <= $1, false) as guards,
-		       coalesce((select due_at from output_state where due_at is not null order by due_at limit 1) <= $1, false) as outputs,
-		       coalesce((select due_at from interlock_state where due_at is not null order by due_at limit 1) <= $1, false) as interlocks,
-		       coalesce((select due_at from escalation where due_at is not null order by due_at limit 1) <= $1, false) as escalations,
+		select coalesce((select due_at from device_state where due_at is not null order by due_at limit 1) <= $1,
+		    false) as devices,
+		       coalesce((select due_at from guard_state where due_at is not null order by due_at limit 1) <= $1,
+		           false) as guards,
+		       coalesce((select due_at from output_state where due_at is not null order by due_at limit 1) <= $1,
+		           false) as outputs,
+		       coalesce((select due_at from interlock_state where due_at is not null order by due_at limit 1) <= $1,
+		           false) as interlocks,
+		       coalesce((select due_at from escalation where due_at is not null order by due_at limit 1) <= $1,
+		           false) as escalations,
 		       coalesce((select min(due_at) from notice where state = 'held') <= $1, false) as held,
-		       coalesce((select shelved_until from guard where shelved_until is not null order by shelved_until limit 1) <= $1, false) as shelves,
-		       coalesce((select due_at from run_plan where due_at is not null order by due_at limit 1) <= $1, false) as plans,
+		       coalesce((select shelved_until from guard where shelved_until is not null order by shelved_until
+		           limit 1) <= $1, false) as shelves,
+		       coalesce((select due_at from run_plan where due_at is not null order by due_at limit 1) <= $1,
+		           false) as plans,
 		       coalesce((select min(due_at) from statement) <= $1, false) as statements`, at)
 	return d, err
 }

@@ -19,15 +19,18 @@ type Escalation struct {
 // SaveEscalation writes how far a roster has come.
 func SaveEscalation(ctx context.Context, tx *store.Tx, e Escalation) error {
 	_, err := tx.NamedExec(ctx, `
-		insert into escalation (alarm_id, roster_id, since, spoken, rounds, due_at) values (:alarm_id, :roster_id, :since, :spoken, :rounds, :due_at)
-		on conflict (alarm_id, roster_id) do update set since = excluded.since, spoken = excluded.spoken, rounds = excluded.rounds, due_at = excluded.due_at`, e)
+		insert into escalation (alarm_id, roster_id, since, spoken, rounds, due_at)
+		    values (:alarm_id, :roster_id, :since, :spoken, :rounds, :due_at)
+		on conflict (alarm_id, roster_id) do update set since = excluded.since, spoken = excluded.spoken,
+		    rounds = excluded.rounds, due_at = excluded.due_at`, e)
 	return err
 }
 
 // Escalations gives how far rosters have come with an alarm.
 func Escalations(ctx context.Context, db store.Reader, alarmID int64) (all []Escalation, err error) {
 	err = db.Select(ctx, &all,
-		`select alarm_id, roster_id, since, spoken, rounds, due_at from escalation where alarm_id = $1 order by roster_id`, alarmID)
+		`select alarm_id, roster_id, since, spoken, rounds, due_at from escalation where alarm_id = $1
+			order by roster_id`, alarmID)
 	return all, err
 }
 
@@ -35,7 +38,8 @@ func Escalations(ctx context.Context, db store.Reader, alarmID int64) (all []Esc
 func EscalationsDue(ctx context.Context, db store.Reader, now measure.Instant,
 	limit int) (all []Escalation, err error) {
 	err = db.Select(ctx, &all, `
-		select alarm_id, roster_id, since, spoken, rounds, due_at from escalation where due_at <= $1 order by due_at, alarm_id, roster_id limit $2`, now, limit)
+		select alarm_id, roster_id, since, spoken, rounds, due_at from escalation where due_at <= $1
+		    order by due_at, alarm_id, roster_id limit $2`, now, limit)
 	return all, err
 }
 

@@ -43,9 +43,11 @@ func AddGuardEvents(ctx context.Context, db store.Writer, events []GuardEvent) e
 	_, err := db.Exec(ctx, `
 		insert into guard_event (guard_id, kind, at, value, side, off, signal_stepped, version, since)
 		select n.guard, n.kind, n.at, n.value, n.side, n.off, n.stepped, n.version::jsonb, n.since
-		from unnest($1::bigint[], $2::smallint[], $3::bigint[], $4::float8[], $5::smallint[], $6::smallint[], $7::bigint[], $8::text[], $9::bigint[])
+		from unnest($1::bigint[], $2::smallint[], $3::bigint[], $4::float8[], $5::smallint[], $6::smallint[],
+		    $7::bigint[], $8::text[], $9::bigint[])
 		     with ordinality as n(guard, kind, at, value, side, off, stepped, version, since, place)
-		where exists (select from guard g where g.id = n.guard) order by place`, ids, kinds, ats, values, sides, offs, stepped, versions, sinces)
+		where exists (select from guard g where g.id = n.guard) order by place`, ids, kinds, ats, values, sides, offs,
+		stepped, versions, sinces)
 	return err
 }
 
@@ -62,7 +64,8 @@ func GuardEvents(ctx context.Context, db store.Reader, guard int64) ([]GuardEven
 		Since   measure.Instant `db:"since"`
 	}
 	if err := db.Select(ctx, &rows,
-		`select kind, at, value, side, off, signal_stepped, version, since from guard_event where guard_id = $1 order by id`, guard); err != nil {
+		`select kind, at, value, side, off, signal_stepped, version, since from guard_event where guard_id = $1
+			order by id`, guard); err != nil {
 		return nil, err
 	}
 	events := make([]GuardEvent, len(rows))
@@ -91,14 +94,16 @@ type LateStretch struct {
 func NoteLate(ctx context.Context, db store.Writer, s LateStretch) error {
 	_, err := db.Exec(ctx, `
 		insert into late_stretch as l (signal_id, from_at, until_at, noted_at) values ($1, $2, $3, $4)
-		on conflict (signal_id) do update set from_at = least(l.from_at, $2), until_at = greatest(l.until_at, $3), noted_at = $4`, s.Signal, s.From, s.Until, s.NotedAt)
+		on conflict (signal_id) do update set from_at = least(l.from_at, $2), until_at = greatest(l.until_at, $3),
+		    noted_at = $4`, s.Signal, s.From, s.Until, s.NotedAt)
 	return err
 }
 
 // LateStretches gives the stretches to which nothing was added since an instant.
 func LateStretches(ctx context.Context, db store.Reader, since measure.Instant) (stretches []LateStretch, err error) {
 	err = db.Select(ctx, &stretches,
-		`select signal_id, from_at, until_at, noted_at from late_stretch where noted_at <= $1 order by noted_at limit 100`, since)
+		`select signal_id, from_at, until_at, noted_at from late_stretch where noted_at <= $1 order by noted_at
+			limit 100`, since)
 	return stretches, err
 }
 
@@ -117,6 +122,7 @@ func AlarmsWithin(ctx context.Context, db store.Reader, guard string, from,
 	until measure.Instant) ([]alarm.Alarm, error) {
 	alarms := []alarm.Alarm{}
 	err := db.Select(ctx, &alarms, selectAlarm+
-		` where guard = $1 and not drill and alarm.raised_at <= $3 and coalesce(cleared_at, $3) >= $2 order by alarm.raised_at`, guard, from, until)
+		` where guard = $1 and not drill and alarm.raised_at <= $3 and coalesce(cleared_at, $3) >= $2
+			order by alarm.raised_at`, guard, from, until)
 	return alarms, err
 }

@@ -18,7 +18,8 @@ func HeldUntil(ctx context.Context, db store.Reader, alarmID int64,
 		Why   string          `db:"held_why"`
 	}
 	err = db.Select(ctx, &held, `
-		select due_at, held_why from notice where alarm_id = $1 and address = $2 and carrier = $3 and state = 'held' order by due_at desc limit 1`, alarmID, a.To, a.Carrier)
+		select due_at, held_why from notice where alarm_id = $1 and address = $2 and carrier = $3 and state = 'held'
+		    order by due_at desc limit 1`, alarmID, a.To, a.Carrier)
 	if len(held) > 0 {
 		until, why = held[0].Until, held[0].Why
 	}
@@ -41,11 +42,13 @@ func (h *Held) Over() bool { return h.Cleared != nil }
 // for that.
 func HeldDue(ctx context.Context, db store.Reader, now measure.Instant) (held []Held, err error) {
 	err = db.Select(ctx, &held, `
-		select n.id, n.alarm_id, n.kind, n.severity, n.contact, n.carrier, n.address, n.why, n.created_at, n.held_why, n.route,
+		select n.id, n.alarm_id, n.kind, n.severity, n.contact, n.carrier, n.address, n.why, n.created_at, n.held_why,
+		    n.route,
 		       a.cleared_at, a.acknowledged_at is not null or a.shelved as taken, a.guard, a.signal
 		from notice n join alarm a on a.id = n.alarm_id
 		where n.state = 'held' and (n.due_at <= $1 or n.held_why = 'flood' and (n.carrier, n.address) in (
-		      select carrier, address from notice where state = 'held' and held_why = 'flood' and due_at <= $1)) order by n.id`, now)
+		      select carrier, address from notice where state = 'held' and held_why = 'flood' and due_at <= $1))
+		          order by n.id`, now)
 	return held, err
 }
 
@@ -71,9 +74,11 @@ func Reword(ctx context.Context, db store.Writer, n roster.Notice) error {
 func HoldOld(ctx context.Context, db store.Writer, since, tried, now measure.Instant) (held int64, err error) {
 	result, err := db.Exec(ctx, `
 		update notice n set state = 'held', held_why = 'old news', due_at = $2
-		where n.state = 'waiting' and (n.created_at <= $1 or n.attempts > 0 and n.created_at <= $3) and n.claimed_until <= $2 and n.kind in ('raise', 'worsen', 'ease', 'latched', 'return', 'hand', 'taken')
+		where n.state = 'waiting' and (n.created_at <= $1 or n.attempts > 0 and n.created_at <= $3)
+		    and n.claimed_until <= $2 and n.kind in ('raise', 'worsen', 'ease', 'latched', 'return', 'hand', 'taken')
 		  and exists (select from alarm a where a.id = n.alarm_id and a.cleared_at is not null)
-		  and not exists (select from notice o where o.alarm_id = n.alarm_id and o.address = n.address and o.carrier = n.carrier and o.state in ('sent', 'delivered'))`, since, now, tried)
+		  and not exists (select from notice o where o.alarm_id = n.alarm_id and o.address = n.address
+		      and o.carrier = n.carrier and o.state in ('sent', 'delivered'))`, since, now, tried)
 	if err != nil {
 		return 0, err
 	}
@@ -83,7 +88,9 @@ func HoldOld(ctx context.Context, db store.Writer, since, tried, now measure.Ins
 // AnyOld tells whether HoldOld would find anything.
 func AnyOld(ctx context.Context, db store.Reader, since, tried measure.Instant) (any bool, err error) {
 	err = db.Get(ctx, &any, `
-		select exists (select from notice n where n.state = 'waiting' and (n.created_at <= $1 or n.attempts > 0 and n.created_at <= $2) and exists (select from alarm a where a.id = n.alarm_id and a.cleared_at is not null))`, since, tried)
+		select exists (select from notice n where n.state = 'waiting'
+		    and (n.created_at <= $1 or n.attempts > 0 and n.created_at <= $2)
+		    and exists (select from alarm a where a.id = n.alarm_id and a.cleared_at is not null))`, since, tried)
 	return any, err
 }
 
@@ -92,7 +99,8 @@ const floodLook = 50
 
 // Flood is how much an address is told.
 type Flood struct {
-	Told  int             `db:"told"`  // notices since some instant about alarms as severe or more, without those that are held for a flood
+	// notices since some instant about alarms as severe or more, without those that are held for a flood
+	Told  int             `db:"told"`
 	First measure.Instant `db:"first"` // when the first of these was planned
 	Until measure.Instant `db:"until"` // until when notices are held for a flood; 0: none is
 
@@ -110,9 +118,11 @@ func FloodOf(ctx context.Context, db store.Reader, to roster.Address, a alarm.Al
 	most int) (f Flood, err error) {
 	err = db.Get(ctx, &f, `
 		with newest as (
-			select n.held_why, n.created_at, n.due_at, n.state, n.urgency <= $4 as severe, a.kind = $6 and a.guard = $7 and a.signal = $8 as own,
+			select n.held_why, n.created_at, n.due_at, n.state, n.urgency <= $4 as severe, a.kind = $6 and a.guard = $7
+			    and a.signal = $8 as own,
 			       split_part(a.signal, '/', 1) = split_part($8, '/', 1) as device
-			from (select * from notice where carrier = $1 and address = $2 and created_at > $3 and alarm_id is not null order by created_at desc limit $5) as n
+			from (select * from notice where carrier = $1 and address = $2 and created_at > $3 and alarm_id is not null
+			    order by created_at desc limit $5) as n
 			join alarm a on a.id = n.alarm_id)
 		select count(*) filter (where severe and held_why not in ('flood', 'noisy guard')) as told,
 		       coalesce(min(created_at) filter (where severe and held_why not in ('flood', 'noisy guard')), 0) as first,
@@ -135,7 +145,8 @@ func LastTo(ctx context.Context, db store.Reader, a roster.Address,
 	now measure.Instant) (at measure.Instant, err error) {
 	err = db.Get(ctx, &at, `
 		select coalesce(max(greatest(created_at, case when attempts <= 1 then due_at else 0 end)), 0) from notice
-		where carrier = $1 and address = $2 and created_at > $3 and state in ('waiting', 'sent', 'delivered')`, a.Carrier, a.To, now.Add(-gapLook))
+		where carrier = $1 and address = $2 and created_at > $3 and state in ('waiting', 'sent', 'delivered')`,
+		a.Carrier, a.To, now.Add(-gapLook))
 	return at, err
 }
 
@@ -150,7 +161,8 @@ func LastOfGuard(ctx context.Context, db store.Reader, to roster.Address, a alar
 	err = db.Select(ctx, &rows, `
 		select max(greatest(n.created_at, case when n.attempts <= 1 then n.due_at else 0 end)) as at, n.severity
 		from notice n join alarm a on a.id = n.alarm_id
-		where n.carrier = $1 and n.address = $2 and n.created_at > $3 and n.state in ('waiting', 'sent', 'delivered') and a.guard = $4 and a.id <> $5 and not a.drill
+		where n.carrier = $1 and n.address = $2 and n.created_at > $3 and n.state in ('waiting', 'sent', 'delivered')
+		    and a.guard = $4 and a.id <> $5 and not a.drill
 		group by n.severity`, to.Carrier, to.To, now.Add(-gapLook), a.Guard, a.ID)
 	for _, r := range rows {
 		if at = max(at, r.At); r.Severity.Above(worst) {

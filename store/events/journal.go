@@ -12,7 +12,8 @@ import (
 // AddEntry appends to the journal.
 func AddEntry(ctx context.Context, db store.Writer, e site.Entry, commitNo int64) error {
 	_, err := db.Exec(ctx, `
-		insert into journal (commit_no, at, learned_at, kind, subject, who, value, text, alarm_id) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+		insert into journal (commit_no, at, learned_at, kind, subject, who, value, text, alarm_id)
+		    values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
 		commitNo, e.At, e.LearnedAt, e.Kind, e.Subject, e.Who, e.Value, e.Text, e.AlarmID)
 	return err
 }
@@ -22,7 +23,8 @@ func AddEntry(ctx context.Context, db store.Writer, e site.Entry, commitNo int64
 func OutageEntered(ctx context.Context, db store.Reader, kind, what string,
 	since measure.Instant) (entered bool, err error) {
 	err = db.Get(ctx, &entered,
-		`select exists (select from journal where kind = $1 and learned_at >= $3 and starts_with(lower(text), lower($2)))`, kind, what, since)
+		`select exists (select from journal where kind = $1 and learned_at >= $3
+			and starts_with(lower(text), lower($2)))`, kind, what, since)
 	return entered, err
 }
 
@@ -66,9 +68,12 @@ func Journal(ctx context.Context, s *store.Store, q JournalQuery) ([]site.Entry,
 	narrow(q.Since != 0, "since", q.Since, `j.at >= :since`)
 	narrow(q.Before != 0, "before", q.Before, `j.id < :before`)
 	query := `
-		select j.id, j.at, j.learned_at, j.kind, j.subject, j.who, j.value, j.text, j.alarm_id, coalesce(a.worst, '') as severity,
-		       case when j.kind in ('alarm raised', 'alarm over', 'alarm learned late') then a.cleared_at - a.raised_at end as lasted
-		from journal j left join alarm a on a.id = j.alarm_id where ` + strings.Join(where, " and ") + ` order by j.id desc limit :limit`
+		select j.id, j.at, j.learned_at, j.kind, j.subject, j.who, j.value, j.text, j.alarm_id,
+		    coalesce(a.worst, '') as severity,
+		       case when j.kind in ('alarm raised', 'alarm over', 'alarm learned late') then a.cleared_at - a.raised_at
+		           end as lasted
+		from journal j left join alarm a on a.id = j.alarm_id where ` + strings.Join(where, " and ") +
+		` order by j.id desc limit :limit`
 	return entries, s.NamedSelect(ctx, &entries, query, args)
 }
 

@@ -43,7 +43,8 @@ var byElapsedTime = []elapsing{
 	{table: "notice", columns: "created_at claimed_until", where: "created_at > $2"},
 	{table: "output_state", columns: "ordered_at turned_at confirmed_at differs_since due_at"},
 	{table: "signal_state", columns: "received_at arrived_at silent_since", where: "received_at > 0",
-		also: "ahead = ahead - $1, lag_before = case when ahead = 0 then greatest(0, arrived_at - at) else lag_before end"},
+		also: "ahead = ahead - $1, lag_before = case when ahead = 0 then greatest(0, arrived_at - at) else " +
+			"lag_before end"},
 	{table: "stale", columns: "noted_at"},
 	{table: "way_in", columns: "up_since beat_at down_from heart_at heart_ok"},
 }
@@ -136,6 +137,7 @@ func leapShelves(ctx context.Context, db store.Writer, by time.Duration) error {
 func MoveStanding(ctx context.Context, db store.Writer, signal int64, alarms []int64, by time.Duration) error {
 	_, err := db.Exec(ctx, `
 		with raised as (update alarm set raised_at = raised_at + $3 where id = any($2) and cleared_at is null)
-		update switch_run set ran_from = ran_from + $3 where signal_id = $1 and ran_until is null`, signal, alarms, by.Milliseconds())
+		update switch_run set ran_from = ran_from + $3 where signal_id = $1 and ran_until is null`, signal, alarms,
+		by.Milliseconds())
 	return err
 }

@@ -111,7 +111,8 @@ func TestALeapMovesWhatRunsByElapsedTime(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer db.Close()
-	rows, err := db.Query(`select table_name, column_name from information_schema.columns join information_schema.tables using (table_schema, table_name)
+	rows, err := db.Query(`select table_name, column_name from information_schema.columns
+		join information_schema.tables using (table_schema, table_name)
 		where table_schema = 'public' and data_type = 'bigint' and table_type = 'BASE TABLE'`)
 	if err != nil {
 		t.Fatal(err)

@@ -43,10 +43,13 @@ func AddNotices(ctx context.Context, db store.Writer, notices []roster.Notice) e
 		return err
 	}
 	_, err = db.Exec(ctx, `
-		insert into notice (id, alarm_id, kind, severity, urgency, contact, carrier, address, why, subject, text, state, created_at, due_at, held_why, route)
+		insert into notice (id, alarm_id, kind, severity, urgency, contact, carrier, address, why, subject, text, state,
+		    created_at, due_at, held_why, route)
 		overriding system value
-		select id, alarm_id, kind, severity, urgency, contact, carrier, "to", why, subject, text, state, created, due, held, route
-		from jsonb_to_recordset($1::jsonb) as r (id bigint, alarm_id bigint, kind text, severity text, urgency smallint, contact text, carrier text, "to" text, why text,
+		select id, alarm_id, kind, severity, urgency, contact, carrier, "to", why, subject, text, state, created, due,
+		    held, route
+		from jsonb_to_recordset($1::jsonb) as r (id bigint, alarm_id bigint, kind text, severity text, urgency smallint,
+		    contact text, carrier text, "to" text, why text,
 		     subject text, text text, state text, created bigint, due bigint, held text, route jsonb)`, string(text))
 	return err
 }
@@ -73,7 +76,7 @@ func LastKind(ctx context.Context, db store.Reader, alarmID int64) (kind string,
 
 // Told gives those who were told of the raise of an alarm, or will be, in order: each address once. Where that was
 // given up nobody heard.
-func ReadersOf(ctx context.Context, db store.Reader, alarmID int64) ([]roster.Reader, error) {
+func ReadersOf(ctx context.Context, db store.Reader, alarmID int64) ([]roster.Recipient, error) {
 	var rows []struct {
 		Contact string       `db:"contact"`
 		Carrier string       `db:"carrier"`
@@ -83,10 +86,11 @@ func ReadersOf(ctx context.Context, db store.Reader, alarmID int64) ([]roster.Re
 	err := db.Select(ctx, &rows, `
 		select contact, carrier, address, (array_agg(route order by id))[1] as route from notice
 		where alarm_id = $1 and kind in ('raise', 'worsen', 'hand') and state <> 'given up'
-		  and not (state = 'summed up' and held_why in ('quiet hours', 'least gap')) group by contact, carrier, address order by min(id)`, alarmID)
-	readers := make([]roster.Reader, len(rows))
+		  and not (state = 'summed up' and held_why in ('quiet hours', 'least gap')) group by contact, carrier, address
+		      order by min(id)`, alarmID)
+	readers := make([]roster.Recipient, len(rows))
 	for i, r := range rows {
-		readers[i] = roster.Reader{Contact: r.Contact, Address: roster.Address{ID: r.Route.AddressID,
+		readers[i] = roster.Recipient{Contact: r.Contact, Address: roster.Address{ID: r.Route.AddressID,
 			Carrier: r.Carrier, To: r.To, Format: r.Route.Format, Keys: r.Route.Keys}, Gap: r.Route.Gap}
 	}
 	return readers, err
@@ -96,7 +100,8 @@ func ReadersOf(ctx context.Context, db store.Reader, alarmID int64) ([]roster.Re
 // held.
 func AnyReached(ctx context.Context, db store.Reader, alarmID int64, why string) (reached bool, err error) {
 	err = db.Get(ctx, &reached, `
-		select exists (select from notice where alarm_id = $1 and why = $2 and (state in ('sent', 'delivered') or state = 'waiting' and attempts < $3))`, alarmID, why, TriesOfStep)
+		select exists (select from notice where alarm_id = $1 and why = $2
+		    and (state in ('sent', 'delivered') or state = 'waiting' and attempts < $3))`, alarmID, why, TriesOfStep)
 	return reached, err
 }
 
@@ -119,14 +124,16 @@ func ClaimNotices(ctx context.Context, db store.Writer, carrier string, now meas
 	limit int) (notices []roster.Notice, err error) {
 	const able = `
 		select %s from notice n where state = 'waiting' and carrier = $4 and due_at <= $1 and claimed_until <= $1
-		and (select o.id from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier and o.address = n.address and o.id < n.id and o.state = 'waiting'
+		and (select o.id from notice o where o.alarm_id = n.alarm_id and o.carrier = n.carrier and o.address = n.address
+		    and o.id < n.id and o.state = 'waiting'
 		     order by o.id limit 1) is null
 		order by urgency, id`
 	first := `
 		select id from (select id, address, urgency, min(urgency) over (partition by address) as severest
 		                from (` + fmt.Sprintf(able, "id, address, urgency") + ` limit $5) as able) as a
 		where urgency = severest
-		and not exists (select from notice o where o.carrier = $4 and o.address = a.address and o.state = 'waiting' and o.urgency < a.urgency and o.claimed_until > $6)
+		and not exists (select from notice o where o.carrier = $4 and o.address = a.address and o.state = 'waiting'
+		    and o.urgency < a.urgency and o.claimed_until > $6)
 		order by urgency, id limit $3`
 	const claim = `
 		update notice set claimed_until = $2, attempts = attempts + 1
@@ -155,7 +162,8 @@ func Probe(ctx context.Context, db store.Writer, carrier string, now measure.Ins
 	_, err := db.Exec(ctx, `
 		update notice set due_at = $2 where id = (
 			select id from notice n where state = 'waiting' and carrier = $1
-			and not exists (select from notice o where o.state = 'waiting' and o.carrier = $1 and (o.due_at <= $2 or o.claimed_until > $2)) order by urgency, id limit 1)`, carrier, now)
+			and not exists (select from notice o where o.state = 'waiting' and o.carrier = $1
+			    and (o.due_at <= $2 or o.claimed_until > $2)) order by urgency, id limit 1)`, carrier, now)
 	return err
 }
 
@@ -186,18 +194,22 @@ func RecordAttempts(ctx context.Context, s *store.Store, attempts []Attempt) err
 	}
 	defer tx.Rollback()
 	if _, err = tx.Exec(ctx, `
-		with r as (select * from unnest($1::bigint[], $2::bigint[], $3::boolean[], $4::text[], $5::text[], $6::bigint[], $7::text[], $8::bigint[]) as r (id, at, ok, answer, state, due, gateway, leapt)),
+		with r as (select * from unnest($1::bigint[], $2::bigint[], $3::boolean[], $4::text[], $5::text[], $6::bigint[],
+		    $7::text[], $8::bigint[]) as r (id, at, ok, answer, state, due, gateway, leapt)),
 		attempt as (insert into delivery (notice_id, at, ok, answer) select id, at, ok, answer from r)
-		update notice n set state = case when n.state = 'delivered' then n.state else r.state end, due_at = r.due + l.leapt - coalesce(r.leapt, l.leapt), claimed_until = 0,
+		update notice n set state = case when n.state = 'delivered' then n.state else r.state
+		    end, due_at = r.due + l.leapt - coalesce(r.leapt, l.leapt), claimed_until = 0,
 		       gateway_id = case when r.gateway <> '' then r.gateway else n.gateway_id end
 		from r, ledger l where n.id = r.id`, ids, at, ok, answers, states, due, gateways, leapt); err != nil {
 		return err
 	}
 	if _, err = tx.Exec(ctx, `
 		update notice n set state = 'given up' from notice g
-		where g.id = any($1) and g.state = 'given up' and g.kind = 'raise' and n.alarm_id = g.alarm_id and n.carrier = g.carrier and n.address = g.address
+		where g.id = any($1) and g.state = 'given up' and g.kind = 'raise' and n.alarm_id = g.alarm_id
+		    and n.carrier = g.carrier and n.address = g.address
 		  and n.id > g.id and n.state = 'waiting' and n.kind in ('return', 'ease', 'latched', 'taken')
-		  and not exists (select from notice o where o.alarm_id = g.alarm_id and o.carrier = g.carrier and o.address = g.address and o.state in ('sent', 'delivered'))`, ids); err != nil {
+		  and not exists (select from notice o where o.alarm_id = g.alarm_id and o.carrier = g.carrier
+		      and o.address = g.address and o.state in ('sent', 'delivered'))`, ids); err != nil {
 		return err
 	}
 	if err := noteCarriers(ctx, tx, attempts); err != nil {
@@ -227,7 +239,8 @@ func Notices(ctx context.Context, s *store.Store, q NoticeQuery) ([]roster.Notic
 	notices := []roster.Notice{}
 	err = t.Select(ctx, &notices, `
 		select `+noticeColumns+` from notice
-		where ($1 = 0 or alarm_id = $1) and ($2 = 0 or id < $2) and ($4 = '' or state = $4) and ($5 = '' or contact = $5) and ($6 = '' or carrier = $6) order by id desc limit $3`,
+		where ($1 = 0 or alarm_id = $1) and ($2 = 0 or id < $2) and ($4 = '' or state = $4)
+		    and ($5 = '' or contact = $5) and ($6 = '' or carrier = $6) order by id desc limit $3`,
 		q.Alarm, q.Before, q.Limit, q.State, q.Contact, q.Carrier)
 	if err != nil || len(notices) == 0 {
 		return notices, err
@@ -284,7 +297,8 @@ func NewestTo(ctx context.Context, db store.Reader, carrier, address string) (n 
 	err = db.Get(ctx, &n, `
 		select `+noticeColumns+` from notice where id = (
 			select n.id from notice n join alarm a on a.id = n.alarm_id
-			where n.carrier = $1 and n.address = $2 and n.kind in ('raise', 'worsen', 'hand', 'summary') and n.state in ('sent', 'delivered')
+			where n.carrier = $1 and n.address = $2 and n.kind in ('raise', 'worsen', 'hand', 'summary')
+			    and n.state in ('sent', 'delivered')
 			order by (a.acknowledged_at is null and a.cleared_at is null) desc, n.id desc limit 1)`, carrier, address)
 	return n, store.Found(err)
 }
@@ -293,13 +307,15 @@ func NewestTo(ctx context.Context, db store.Reader, carrier, address string) (n 
 func Receipt(ctx context.Context, db store.Writer, d roster.Delivery, state string) error {
 	_, err := db.Exec(ctx, `
 		with receipt as (insert into delivery (notice_id, at, ok, answer) values ($1, $2, $3, $4))
-		update notice set state = $5, delivered_at = case when $3 then $2 end where id = $1 and state in ('sent', 'waiting')`, d.NoticeID, d.At, d.OK, d.Answer, state)
+		update notice set state = $5, delivered_at = case when $3 then $2 end where id = $1
+		    and state in ('sent', 'waiting')`, d.NoticeID, d.At, d.OK, d.Answer, state)
 	return err
 }
 
 // FirstNotice gives the notice of the raise that went to the same address as another of its alarm; ErrNotFound.
 func FirstNotice(ctx context.Context, db store.Reader, n roster.Notice) (first roster.Notice, err error) {
 	err = db.Get(ctx, &first, `
-		select `+noticeColumns+` from notice where alarm_id = $1 and carrier = $2 and address = $3 order by id limit 1`, n.AlarmID, n.Carrier, n.Address)
+		select `+noticeColumns+` from notice where alarm_id = $1 and carrier = $2 and address = $3 order by id limit 1`,
+		n.AlarmID, n.Carrier, n.Address)
 	return first, store.Found(err)
 }

@@ -47,7 +47,8 @@ func Beat(ctx context.Context, db store.Writer, now Moment, gap int64) (clock me
 		update way_in set up_since = case when now - beat_at > $2 then now else up_since end,
 		       down_from = case when now - beat_at > $3 and beat_at > 0 then beat_at else down_from end,
 		       blind_told = blind_told and not (now - beat_at > $3 and beat_at > 0), beat_at = greatest(beat_at, now)
-		from (select $1 + leapt - coalesce($4::bigint, leapt) as now from ledger) as l returning `+store.ClockOfDatabase, now.At, gap, BlindFrom.Milliseconds(), now.Leapt)
+		from (select $1 + leapt - coalesce($4::bigint, leapt) as now from ledger) as l returning `+
+		store.ClockOfDatabase, now.At, gap, BlindFrom.Milliseconds(), now.Leapt)
 	return clock, err
 }
 
@@ -62,8 +63,11 @@ func LastBeat(ctx context.Context, db store.Reader) (at measure.Instant, others 
 		Others bool            `db:"others"`
 	}
 	err = db.Get(ctx, &row, `
-		select beat_at, exists (select from pg_stat_activity where datname = current_database() and usename = current_user
-		                        and application_name like $1 || '%' and application_name <> current_setting('application_name')) as others from way_in`, store.ServiceName)
+		select beat_at, exists (select from pg_stat_activity where datname = current_database()
+		    and usename = current_user
+		                        and application_name like $1 || '%'
+		                            and application_name <> current_setting('application_name')) as others from way_in`,
+		store.ServiceName)
 	return row.At, row.Others, err
 }
 

@@ -22,7 +22,8 @@ func PruneAlarms(ctx context.Context, s *store.Store, before measure.Instant) (m
 	var ids []int64
 	err = tx.Select(ctx, &ids, `
 		select id from alarm a where cleared_at < $1 and not exists (select from escalation where alarm_id = a.id)
-		and not exists (select from output_state where alarm_id = a.id) and not exists (select from notice where alarm_id = a.id and state in ('waiting', 'held'))
+		and not exists (select from output_state where alarm_id = a.id)
+		    and not exists (select from notice where alarm_id = a.id and state in ('waiting', 'held'))
 		order by cleared_at limit $2 for update skip locked`, before, pruneStep)
 	if err != nil || len(ids) == 0 {
 		return false, err
@@ -43,14 +44,16 @@ func PruneAlarms(ctx context.Context, s *store.Store, before measure.Instant) (m
 func PruneEvents(ctx context.Context, s *store.Store, before measure.Instant) (more bool, err error) {
 	return pruned(ctx, s, `
 		delete from guard_event where id in (select e.id from guard_event e where e.at < $1
-			and e.id < (select max(v.id) from guard_event v where v.guard_id = e.guard_id and v.version is not null and v.at < $1) limit $2)`, before)
+			and e.id < (select max(v.id) from guard_event v where v.guard_id = e.guard_id and v.version is not null
+			    and v.at < $1) limit $2)`, before)
 }
 
 // PruneJournal lets go of some entries, and of some notices, that are about no alarm and older than an instant.
 func PruneJournal(ctx context.Context, s *store.Store, before measure.Instant) (more bool, err error) {
 	for _, statement := range []string{
 		`delete from journal where id in (select id from journal where alarm_id is null and learned_at < $1 limit $2)`,
-		`delete from notice where id in (select id from notice where alarm_id is null and created_at < $1 and state not in ('waiting', 'held') limit $2)`,
+		`delete from notice where id in (select id from notice where alarm_id is null and created_at < $1
+			and state not in ('waiting', 'held') limit $2)`,
 	} {
 		some, err := pruned(ctx, s, statement, before)
 		if err != nil {
@@ -79,8 +82,11 @@ func pruned(ctx context.Context, db store.Writer, statement string, before measu
 // AllRecords tells what records that are not readings take up, the largest first.
 func AllRecords(ctx context.Context, db store.Reader) (all []storage.Records, err error) {
 	err = db.Select(ctx, &all, `
-		select what, greatest(coalesce((select n_live_tup from pg_stat_user_tables u where u.relid = c.oid), 0), 0)::bigint as rows, pg_total_relation_size(c.oid) as bytes
-		from (values ('alarms', 'alarm'), ('journal entries', 'journal'), ('notices', 'notice'), ('attempts at notices', 'delivery'), ('guard events', 'guard_event'), ('idempotency keys', 'idempotency')) as k (what, name)
+		select what, greatest(coalesce((select n_live_tup from pg_stat_user_tables u where u.relid = c.oid), 0),
+		    0)::bigint as rows, pg_total_relation_size(c.oid) as bytes
+		from (values ('alarms', 'alarm'), ('journal entries', 'journal'), ('notices', 'notice'),
+		    ('attempts at notices', 'delivery'), ('guard events', 'guard_event'),
+		    ('idempotency keys', 'idempotency')) as k (what, name)
 		join pg_class c on c.oid = ('public.' || k.name)::regclass order by bytes desc`)
 	return all, err
 }

@@ -10,7 +10,8 @@ import (
 
 const selectRun = `
 
-	select r.id, a.name as asset, r.title, r.plan, r.how, r.started_at, r.ended_at, r.started_by, r.ended_by, r.goals, r.phases, r.note
+	select r.id, a.name as asset, r.title, r.plan, r.how, r.started_at, r.ended_at, r.started_by, r.ended_by, r.goals,
+	    r.phases, r.note
 	from run r join asset a on a.id = r.asset_id`
 
 // Runs lists the runs of an asset, or of all, newest first.
@@ -38,11 +39,13 @@ func OpenRuns(ctx context.Context, db store.Reader) (runs []run.Run, err error) 
 func SaveRun(ctx context.Context, db store.Writer, asset int64, r *run.Run) error {
 	if r.ID == 0 {
 		return db.Get(ctx, &r.ID, `
-			insert into run (asset_id, title, plan, how, started_at, ended_at, started_by, ended_by, goals, phases, note) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning id`,
+			insert into run (asset_id, title, plan, how, started_at, ended_at, started_by, ended_by, goals, phases,
+			    note) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning id`,
 			asset, r.Title, r.Plan, r.How, r.StartedAt, r.EndedAt, r.StartedBy, r.EndedBy, r.Goals, r.Phases, r.Note)
 	}
 	_, err := db.Exec(ctx, `
-		update run set title = $2, started_at = $3, ended_at = $4, ended_by = $5, goals = $6, phases = $7, note = $8 where id = $1`,
+		update run set title = $2, started_at = $3, ended_at = $4, ended_by = $5, goals = $6, phases = $7, note = $8
+		    where id = $1`,
 		r.ID, r.Title, r.StartedAt, r.EndedAt, r.EndedBy, r.Goals, r.Phases, r.Note)
 	return err
 }

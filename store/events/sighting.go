@@ -32,18 +32,24 @@ func SaveSightings(ctx context.Context, s *store.Store, sightings []Sighting, us
 	defer tx.Rollback()
 	for _, c := range sightings {
 		if _, err := tx.NamedExec(ctx, `
-			insert into device_contact (device_id, at, protocol, address, online_until, clock_behind, per_minute, refused_at, refused)
-			select id, :at, :protocol, :address, :online_until, :clock_behind, :per_minute, :refused_at, :refused from device where id = :device_id
-			on conflict (device_id) do update set at = excluded.at, protocol = excluded.protocol, address = excluded.address, online_until = excluded.online_until,
-			       clock_behind = coalesce(excluded.clock_behind, device_contact.clock_behind), per_minute = excluded.per_minute,
+			insert into device_contact (device_id, at, protocol, address, online_until, clock_behind, per_minute,
+			    refused_at, refused)
+			select id, :at, :protocol, :address, :online_until, :clock_behind, :per_minute, :refused_at, :refused
+			    from device where id = :device_id
+			on conflict (device_id) do update set at = excluded.at, protocol = excluded.protocol,
+			    address = excluded.address, online_until = excluded.online_until,
+			       clock_behind = coalesce(excluded.clock_behind, device_contact.clock_behind),
+			           per_minute = excluded.per_minute,
 			       refused_at = greatest(excluded.refused_at, device_contact.refused_at),
-			       refused = case when excluded.refused_at > 0 then excluded.refused else device_contact.refused end`, c); err != nil {
+			       refused = case when excluded.refused_at > 0 then excluded.refused else device_contact.refused end`,
+			c); err != nil {
 			return err
 		}
 	}
 	for _, u := range uses {
 		if _, err := tx.Exec(ctx,
-			`update device_key set last_used_at = $2, last_used_from = $3, last_used_by = $4 where id = $1 and last_used_at < $2`, u.Key, u.At, u.From, u.By); err != nil {
+			`update device_key set last_used_at = $2, last_used_from = $3, last_used_by = $4 where id = $1
+				and last_used_at < $2`, u.Key, u.At, u.From, u.By); err != nil {
 			return err
 		}
 	}

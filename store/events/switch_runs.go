@@ -30,8 +30,10 @@ func NoteRuns(ctx context.Context, db store.Writer, r SwitchRuns) error {
 	}
 	_, err := db.Exec(ctx, `
 		insert into switch_run (signal_id, ran_from, ran_until, ran_on, ran_times) values ($1, $2, $3, $4, $5)
-		on conflict (signal_id) do update set ran_from = excluded.ran_from, ran_until = excluded.ran_until, ran_on = excluded.ran_on,
-		       ran_times = case when switch_run.ran_on = excluded.ran_on then switch_run.ran_times + excluded.ran_times else excluded.ran_times end`,
+		on conflict (signal_id) do update set ran_from = excluded.ran_from, ran_until = excluded.ran_until,
+		    ran_on = excluded.ran_on,
+		       ran_times = case when switch_run.ran_on = excluded.ran_on then switch_run.ran_times + excluded.ran_times
+		           else excluded.ran_times end`,
 		r.Signal, r.From, until, r.Day, r.Times)
 	return err
 }

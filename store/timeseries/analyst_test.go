@@ -36,12 +36,16 @@ func TestAnalystsReadTheViews(t *testing.T) {
 	db := sqlx.MustConnect("pgx", storetest.Analyst(t, database))
 	defer db.Close()
 	for query, want := range map[string]int{
-		`select count(*) from reading where device = 'd' and signal = 's'`:                                                 len(p.model),
-		`select count(*) from readings('d', 's', '2026-01-01', '2027-01-01')`:                                              len(p.model),
-		`select count(*) from readings('d', 's', to_timestamp(1790000000 - 7200), to_timestamp(1790000000))`:               len(series.Cut(p.all(), now-7_200_000, now)),
-		`select (sum(count) + (select count(*) from reading where at > (select max(last_at) from block)))::int from block`: len(p.model),
-		`select count(*) from signal where newest_at is null`:                                                              1,
-		`select count(*) from alarm`: 0,
+		`select count(*) from reading where device = 'd' and signal = 's'`: len(
+			p.model),
+		`select count(*) from readings('d', 's', '2026-01-01', '2027-01-01')`: len(
+			p.model),
+		`select count(*) from readings('d', 's', to_timestamp(1790000000 - 7200), to_timestamp(1790000000))`: len(
+			series.Cut(p.all(), now-7_200_000, now)),
+		`select (sum(count) + (select count(*) from reading where at > (select max(last_at) from block)))::int
+			from block`: len(p.model),
+		`select count(*) from signal where newest_at is null`: 1,
+		`select count(*) from alarm`:                          0,
 	} {
 		var got int
 		if err := db.Get(&got, query); err != nil || got != want {
@@ -113,7 +117,8 @@ func TestAnalystsDisturbNobody(t *testing.T) {
 	storetest.Eventually(t, "both run", func() bool {
 		var n int
 		return admin.Get(&n,
-			`select count(*) from pg_stat_activity where usename = 'jaunty_analyst' and datname = current_database() and state <> 'idle'`) == nil && n == 2
+			`select count(*) from pg_stat_activity where usename = 'jaunty_analyst' and datname = current_database()
+				and state <> 'idle'`) == nil && n == 2
 	})
 	if n, err := store.EndAnalysts(ctx, s, time.Minute, time.Minute); err != nil || n != 0 {
 		t.Error("what has not run long was ended:", n, err)

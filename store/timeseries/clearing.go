@@ -14,7 +14,8 @@ import (
 // AddClearing stores an order to clear a stretch of signals, for upkeep to carry out.
 func AddClearing(ctx context.Context, db store.Writer, c *site.Clearing, signals []int64) error {
 	err := db.Get(ctx, &c.ID, `
-		insert into clearing (what, from_at, until_at, who, ordered_at, gone_at, state) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		insert into clearing (what, from_at, until_at, who, ordered_at, gone_at, state)
+		    values ($1, $2, $3, $4, $5, $6, $7) returning id`,
 		c.What, c.From, c.Until, c.Who, c.OrderedAt, c.GoneAt, c.State)
 	if err != nil {
 		return err
@@ -46,7 +47,8 @@ func NewestCleared(ctx context.Context, db store.Reader, id int64) (map[int64]me
 		Body   []byte `db:"body"`
 	}
 	err := db.Select(ctx, &last,
-		`select distinct on (signal_id) signal_id, body from cleared_block where clearing_id = $1 order by signal_id, first_at desc`, id)
+		`select distinct on (signal_id) signal_id, body from cleared_block where clearing_id = $1
+			order by signal_id, first_at desc`, id)
 	newest := map[int64]measure.Reading{}
 	for _, l := range last {
 		readings, err := series.Decode(l.Body, nil)
@@ -94,7 +96,8 @@ func ClearStep(ctx context.Context, s *store.Store, now measure.Instant) (bool, 
 	defer tx.Rollback()
 	var w step
 	err = tx.Get(ctx, &w, `
-		select s.clearing_id, s.signal_id, c.state, c.from_at, c.until_at from clearing_step s join clearing c on c.id = s.clearing_id
+		select s.clearing_id, s.signal_id, c.state, c.from_at, c.until_at from clearing_step s
+		    join clearing c on c.id = s.clearing_id
 		order by s.clearing_id, s.signal_id limit 1 for update of s skip locked`)
 	if errors.Is(err, sql.ErrNoRows) {
 		return false, nil
@@ -109,7 +112,7 @@ func ClearStep(ctx context.Context, s *store.Store, now measure.Instant) (bool, 
 	if w.State == site.ClearingUndone || w.State == site.ClearingUndoing {
 		n, err = putBack(ctx, tx, w, now)
 	} else {
-		n, err = takeAway(ctx, tx, w, now)
+		n, err = setAside(ctx, tx, w, now)
 	}
 	if err == nil && n < clearAtOnce {
 		err = endStep(ctx, tx, w)
@@ -120,10 +123,11 @@ func ClearStep(ctx context.Context, s *store.Store, now measure.Instant) (bool, 
 	return true, tx.Commit()
 }
 
-func takeAway(ctx context.Context, tx *store.Tx, w step, now measure.Instant) (blocks int, err error) {
+func setAside(ctx context.Context, tx *store.Tx, w step, now measure.Instant) (blocks int, err error) {
 	until := w.Until
 	err = tx.Get(ctx, &until, `
-		select coalesce((select last_at from block where signal_id = $1 and last_at >= $2 and first_at <= $3 order by first_at offset $4 limit 1), $3)`,
+		select coalesce((select last_at from block where signal_id = $1 and last_at >= $2 and first_at <= $3
+		    order by first_at offset $4 limit 1), $3)`,
 		w.Signal, w.From, w.Until, clearAtOnce-1)
 	if err != nil {
 		return 0, err
@@ -131,7 +135,8 @@ func takeAway(ctx context.Context, tx *store.Tx, w step, now measure.Instant) (b
 	taken, err := Take(ctx, tx, w.Signal, w.From, min(until, w.Until), func(b series.Block) error {
 		blocks++
 		_, err := tx.Exec(ctx, `
-			insert into cleared_block (clearing_id, signal_id, first_at, last_at, count, digest, body) values ($1, $2, $3, $4, $5, $6, $7)`,
+			insert into cleared_block (clearing_id, signal_id, first_at, last_at, count, digest, body)
+			    values ($1, $2, $3, $4, $5, $6, $7)`,
 			w.Clearing, w.Signal, b.FirstAt, b.LastAt, b.Count, b.Digest, b.Body)
 		return err
 	})
@@ -152,7 +157,8 @@ func putBack(ctx context.Context, tx *store.Tx, w step, now measure.Instant) (bl
 	var bodies [][]byte
 	err = tx.Select(ctx, &bodies, `
 		delete from cleared_block where clearing_id = $1 and signal_id = $2 and first_at in
-		(select first_at from cleared_block where clearing_id = $1 and signal_id = $2 order by first_at limit $3) returning body`, w.Clearing, w.Signal, clearAtOnce)
+		(select first_at from cleared_block where clearing_id = $1 and signal_id = $2 order by first_at limit $3)
+		    returning body`, w.Clearing, w.Signal, clearAtOnce)
 	if err != nil {
 		return 0, err
 	}
@@ -180,7 +186,8 @@ func endStep(ctx context.Context, db store.Writer, w step) error {
 	}
 	_, err := db.Exec(ctx, `
 		update clearing set state = case state when 'undoing' then 'undone' else 'cleared' end
-		where id = $1 and state in ('running', 'undoing') and not exists (select from clearing_step where clearing_id = $1)`, w.Clearing)
+		where id = $1 and state in ('running', 'undoing')
+		    and not exists (select from clearing_step where clearing_id = $1)`, w.Clearing)
 	return err
 }
 

@@ -61,7 +61,8 @@ func nextToCompute(ctx context.Context, db store.Reader, before measure.Instant,
 	if err == nil && len(waiting) == 0 {
 		err = db.Select(ctx, &waiting, `
 			select s.id from signal s where s.recipe is not null and s.computed_until < $1
-			and exists (select from derived_input i join signal_state st on st.signal_id = i.input_id where i.derived_id = s.id and st.at > s.computed_until)
+			and exists (select from derived_input i join signal_state st on st.signal_id = i.input_id
+			    where i.derived_id = s.id and st.at > s.computed_until)
 			order by s.computed_until, s.id limit 20`, before.Add(-while))
 	}
 	for _, signal := range waiting {
@@ -139,7 +140,8 @@ func settleRows(ctx context.Context, db store.Writer, signal int64, rows []stale
 		until)
 	if err == nil {
 		_, err = db.Exec(ctx, `
-			delete from recompute r using signal s where s.id = r.signal_id and r.signal_id = $1 and r.id = any($2::bigint[]) and r.from_at > s.computed_until`, signal, idsOf(rows))
+			delete from recompute r using signal s where s.id = r.signal_id and r.signal_id = $1
+			    and r.id = any($2::bigint[]) and r.from_at > s.computed_until`, signal, idsOf(rows))
 	}
 	return err
 }

@@ -42,7 +42,8 @@ func correctionOf(ctx context.Context, db store.Reader, signal int64) (correctio
 	}
 	err := db.Get(ctx, &row, `
 		select recipe, to_jsonb(holds) as holds, computed_until,
-		       (select jsonb_agg(jsonb_build_object('id', id, 'at', from_at, 'curve', curve)) from calibration where signal_id = $1 and retired_at is null) as calibrations
+		       (select jsonb_agg(jsonb_build_object('id', id, 'at', from_at, 'curve', curve)) from calibration
+		           where signal_id = $1 and retired_at is null) as calibrations
 		from signal where id = $1`, signal)
 	if err != nil {
 		return l, store.Found(err)
@@ -99,7 +100,8 @@ func readDerivation(ctx context.Context, db store.Reader, signal int64, d *deriv
 		Unit measure.Unit `db:"unit"`
 	}
 	err := db.Select(ctx, &inputs, `
-		select s.id, d.name || '/' || s.name as path, s.kind, s.unit from derived_input i join signal s on s.id = i.input_id join device d on d.id = s.device_id
+		select s.id, d.name || '/' || s.name as path, s.kind, s.unit from derived_input i
+		    join signal s on s.id = i.input_id join device d on d.id = s.device_id
 		where i.derived_id = $1 order by i.place`, signal)
 	if err != nil {
 		return err
@@ -173,7 +175,7 @@ func (w *Walk) Next(ctx context.Context, room []measure.Reading) ([]measure.Read
 			}
 			w.stored = nil
 		case w.run != nil:
-			some, err := take(w.run, room[:0])
+			some, err := computeBlock(w.run, room[:0])
 			if err != nil || len(some) > 0 {
 				return some, err
 			}
@@ -198,8 +200,8 @@ func (w *Walk) enter(ctx context.Context, p part) (err error) {
 	return err
 }
 
-// take gets up to a block's worth of computed readings.
-func take(run *derive.Runner, room []measure.Reading) ([]measure.Reading, error) {
+// computeBlock gets up to a block's worth of computed readings.
+func computeBlock(run *derive.Runner, room []measure.Reading) ([]measure.Reading, error) {
 	for len(room) < series.BlockReadings {
 		r, some, err := run.Next()
 		if err != nil || !some {

@@ -20,7 +20,8 @@ func NoteTouched(ctx context.Context, db store.Writer, signal int64, from, until
 		    union
 		    select i.derived_id, case when s.reach < 0 then $4::bigint else least($4::bigint, t.until_at + s.reach) end
 		    from touched t join derived_input i on i.input_id = t.id join signal s on s.id = i.derived_id)
-		insert into recompute (signal_id, from_at, until_at, begun_at) select id, $2, max(until_at), $2 from touched group by id`, signal, from, until, endOfTime)
+		insert into recompute (signal_id, from_at, until_at, begun_at) select id, $2, max(until_at), $2 from touched
+		    group by id`, signal, from, until, endOfTime)
 	return err
 }
 
@@ -36,8 +37,10 @@ func NoteNewHolds(ctx context.Context, s *store.Store) error {
 	err = tx.Select(ctx, &changed, `
 		select s.id from signal s where s.recipe is not null and exists (
 		    select from derived_input i join signal v on v.id = i.input_id join device d on d.id = v.device_id
-		    cross join lateral (select case when v.recipe is null then coalesce(nullif(v.interval, 0), d.interval) else interval_of(v.id) end as every) n
-		    where i.derived_id = s.id and s.holds[i.place] <> case when n.every > 0 then $1 * (n.every / 1000000) else $2 end)
+		    cross join lateral (select case when v.recipe is null then coalesce(nullif(v.interval, 0), d.interval)
+		        else interval_of(v.id) end as every) n
+		    where i.derived_id = s.id and s.holds[i.place] <> case when n.every > 0 then $1 * (n.every / 1000000)
+		        else $2 end)
 		order by s.id for no key update skip locked`, int64(derive.Hold(1e9)/1000), int64(derive.Hold(0)))
 	if err != nil || len(changed) == 0 {
 		return err
@@ -111,8 +114,10 @@ func firstTrue(ctx context.Context, tx *store.Tx, signal int64) (first measure.I
 	}
 	// What is stored of a derived signal begins later than its inputs, and may not be all.
 	err = tx.Get(ctx, &first, `
-		select coalesce(least((select min(first_at) from block where signal_id = $1), (select min(at) from reading where signal_id = $1),
-		                      (select first_at from figure where signal_id = $1 and period = 3600 and count > 0 order by at limit 1)), 0)`, signal)
+		select coalesce(least((select min(first_at) from block where signal_id = $1),
+		    (select min(at) from reading where signal_id = $1),
+		                      (select first_at from figure where signal_id = $1 and period = 3600 and count > 0
+		                          order by at limit 1)), 0)`, signal)
 	if err != nil || first > 0 && first < l.derived.dirty[0].From {
 		return first, err
 	}

@@ -18,9 +18,10 @@ type past struct {
 	Interval     measure.Duration `db:"interval"` // how often a reading is expected
 	ReadingsFrom measure.Instant  `db:"readings_from"`
 	Hold         measure.Instant  `db:"hold"`
-	Silence      measure.Instant  `db:"silence"` // for how long a value holds in totals: the silence limit, or a day where no interval is stated
-	ZoneName     string           `db:"zone"`
-	zone         *time.Location
+	// for how long a value holds in totals: the silence limit, or a day where no interval is stated
+	Silence  measure.Instant `db:"silence"`
+	ZoneName string          `db:"zone"`
+	zone     *time.Location
 }
 
 func readPast(ctx context.Context, db store.Reader, signal int64) (p past, err error) {
@@ -44,7 +45,7 @@ func readPast(ctx context.Context, db store.Reader, signal int64) (p past, err e
 // fold computes figures from the readings themselves.
 func fold(ctx context.Context, tx *store.Tx, signal int64, edges []measure.Instant,
 	hold measure.Instant) ([]series.Figures, error) {
-	f := series.NewFolder(edges, hold)
+	f := series.NewAggregator(edges, hold)
 	err := EachReading(ctx, tx, signal, edges[0]-hold, edges[len(edges)-1]+hold,
 		func(some []measure.Reading) error { f.Add(some); return nil })
 	return f.Figures(), err
@@ -136,11 +137,16 @@ func within(ctx context.Context, db store.Reader, signal int64, from,
 		Until measure.Instant `db:"until_at"`
 	}
 	err := db.Get(ctx, &has, `
-		with recursive behind(id) as (select $1::bigint union select i.input_id from derived_input i join behind b on b.id = i.derived_id)
-		select coalesce(least(min((select min(first_at) from block where signal_id = b.id)), min((select min(at) from reading where signal_id = b.id)),
-		                      min((select first_at from figure where signal_id = b.id and period = $2 and count > 0 order by at limit 1))), $4) as from_at,
-		       coalesce(greatest(max((select last_at from block where signal_id = b.id order by first_at desc limit 1)), max((select max(at) from reading where signal_id = b.id)),
-		                      max((select last_at from figure where signal_id = b.id and period = $2 and count > 0 order by at desc limit 1))), $3) as until_at
+		with recursive behind(id) as (select $1::bigint union select i.input_id from derived_input i
+		    join behind b on b.id = i.derived_id)
+		select coalesce(least(min((select min(first_at) from block where signal_id = b.id)),
+		    min((select min(at) from reading where signal_id = b.id)),
+		                      min((select first_at from figure where signal_id = b.id and period = $2 and count > 0
+		                          order by at limit 1))), $4) as from_at,
+		       coalesce(greatest(max((select last_at from block where signal_id = b.id order by first_at desc limit 1)),
+		           max((select max(at) from reading where signal_id = b.id)),
+		                      max((select last_at from figure where signal_id = b.id and period = $2 and count > 0
+		                          order by at desc limit 1))), $3) as until_at
 		from behind b`, signal, 3600, int64(-1<<62), int64(1<<62))
 	return max(from, has.From), min(until, has.Until), err
 }

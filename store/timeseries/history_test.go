@@ -123,7 +123,7 @@ func (p *past) checkFigures() {
 	}
 	for _, period := range []series.Period{series.Hour, series.Day, series.Period(15 * time.Minute)} {
 		edges := period.Edges(all[0].At, all[len(all)-1].At, time.UTC)
-		f := series.NewFolder(edges, series.HoldLimit(0))
+		f := series.NewAggregator(edges, series.HoldLimit(0))
 		f.Add(all)
 		got, err := timeseries.Figures(ctx, p.Store, p.signal, period, all[0].At, all[len(all)-1].At)
 		if want := f.Figures(); err != nil || !slices.Equal(got, want) {
@@ -290,7 +290,8 @@ func TestTheDatabaseReadsBlocks(t *testing.T) {
 			readings[i] = measure.Reading{At: at, Value: math.Round(r.NormFloat64()*1e4) / 100,
 				Quality: measure.Quality(r.IntN(2) * r.IntN(128))}
 			if seed%3 == 0 {
-				readings[i].Value = math.Float64frombits(r.Uint64() &^ (1 << (52 + r.IntN(11)))) // any number, small ones too
+				// any number, small ones too
+				readings[i].Value = math.Float64frombits(r.Uint64() &^ (1 << (52 + r.IntN(11))))
 			}
 		}
 		b := series.Seal(readings)

@@ -29,8 +29,10 @@ func Keeps(ctx context.Context, db store.Reader) ([]Kept, error) {
 		SiteFigures  measure.Duration `db:"site_figures"`
 	}
 	err := db.Select(ctx, &rows, `
-		select s.id, d.name || '/' || s.name as path, k.body as kit, s.keep_readings, s.keep_figures, w.keep_readings as site_readings, w.keep_figures as site_figures
-		from signal s join device d on d.id = s.device_id cross join site w left join kit k on k.name = d.kit order by s.id`)
+		select s.id, d.name || '/' || s.name as path, k.body as kit, s.keep_readings, s.keep_figures,
+		    w.keep_readings as site_readings, w.keep_figures as site_figures
+		from signal s join device d on d.id = s.device_id cross join site w left join kit k on k.name = d.kit
+		    order by s.id`)
 	kept := make([]Kept, len(rows))
 	for i, r := range rows {
 		keep := r.Keep
@@ -68,7 +70,8 @@ func Prune(ctx context.Context, s *store.Store, signal int64, before measure.Ins
 		and first_at in (select first_at from block where signal_id = $1 order by first_at limit $3)
 		and not exists (select from stale where signal_id = $1 and from_at < $2)
 		and not exists (select from derived_input i join signal s on s.id = i.derived_id where i.input_id = $1
-		                and (s.computed_until < $2 or exists (select from recompute where signal_id = s.id and from_at < $2))) returning last_at`, signal, before, pruneAtOnce)
+		                and (s.computed_until < $2 or exists (select from recompute where signal_id = s.id
+		                    and from_at < $2))) returning last_at`, signal, before, pruneAtOnce)
 	if err != nil || len(gone) == 0 {
 		return 0, err
 	}
@@ -98,14 +101,18 @@ func Footprints(ctx context.Context, db store.Reader,
 	err = db.Select(ctx, &prints, `
 		with sealed as (
 			select signal_id, sum(count) as readings, sum(pg_column_size(body)) as bytes,
-			       sum(count) filter (where last_at >= $1) as recent, min(first_at) filter (where last_at >= $1) as recent_from
+			       sum(count) filter (where last_at >= $1) as recent,
+			           min(first_at) filter (where last_at >= $1) as recent_from
 			from block group by 1),
 		plain as (select signal_id, count(*) as readings, min(at) as recent_from from reading group by 1),
-		total as (select greatest(1, sum(bytes)) as bytes, pg_total_relation_size('block') + pg_total_relation_size('figure') as disk from sealed)
+		total as (select greatest(1, sum(bytes)) as bytes,
+		    pg_total_relation_size('block') + pg_total_relation_size('figure') as disk from sealed)
 		select d.name || '/' || v.name as signal, coalesce(s.readings, 0) + coalesce(p.readings, 0) as readings,
 		       (coalesce(s.bytes, 0)::float8 / t.bytes * t.disk + coalesce(p.readings, 0) * $3)::bigint as bytes,
-		       (coalesce(s.recent, 0) + coalesce(p.readings, 0)) * 86400000.0 / greatest(3600000, $2 - least(s.recent_from, p.recent_from)) as per_day
-		from signal v join device d on d.id = v.device_id cross join total t left join sealed s on s.signal_id = v.id left join plain p on p.signal_id = v.id
+		       (coalesce(s.recent, 0) + coalesce(p.readings, 0)) * 86400000.0 / greatest(3600000,
+		           $2 - least(s.recent_from, p.recent_from)) as per_day
+		from signal v join device d on d.id = v.device_id cross join total t left join sealed s on s.signal_id = v.id
+		    left join plain p on p.signal_id = v.id
 		where s.signal_id is not null or p.signal_id is not null
 		order by bytes desc, signal`, week, now, plainBytes)
 	return prints, database, err

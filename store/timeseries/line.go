@@ -74,7 +74,8 @@ func few(ctx context.Context, tx *store.Tx, l *correction, from, until measure.I
 func countAbout(ctx context.Context, db store.Reader, signal int64, from, until measure.Instant) (n int, err error) {
 	err = db.Get(ctx, &n, `
 		select coalesce(sum(count), 0) + (select count(*) from reading where signal_id = $1 and at >= $2 and at < $3)
-		from block where signal_id = $1 and first_at >= `+blockAt+` and last_at >= $2 and first_at < $3`, signal, from, until)
+		from block where signal_id = $1 and first_at >= `+blockAt+` and last_at >= $2 and first_at < $3`, signal, from,
+		until)
 	return n, err
 }
 
@@ -93,7 +94,7 @@ func feed(ctx context.Context, tx *store.Tx, line *series.Liner, l *correction) 
 		}
 		room := make([]measure.Reading, 0, series.BlockReadings)
 		for {
-			some, err := take(run, room[:0])
+			some, err := computeBlock(run, room[:0])
 			if err != nil {
 				return err
 			}
@@ -125,9 +126,12 @@ func feedStored(ctx context.Context, tx *store.Tx, line *series.Liner, l *correc
 	err = tx.Native(func(c *stdlib.Conn) error {
 		rows, err := c.Conn().Query(ctx, `
 			select first_at, last_at, count, first_value, last_value, low_at, low, high_at, high,
-			       case when first_at < $2 or last_at > $3 or last_at >= least($5::bigint, $7::bigint) or (first_at - $4) * $6 / ($5 - $4) <> (last_at - $4) * $6 / ($5 - $4)
-			                 or exists (select from unnest($8::bigint[]) as f(at) where f.at > first_at and f.at <= last_at) then body end
-			from block where signal_id = $1 and first_at >= `+blockAt+` and last_at >= $2 and first_at <= $3 order by first_at`,
+			       case when first_at < $2 or last_at > $3 or last_at >= least($5::bigint, $7::bigint)
+			           or (first_at - $4) * $6 / ($5 - $4) <> (last_at - $4) * $6 / ($5 - $4)
+			                 or exists (select from unnest($8::bigint[]) as f(at) where f.at > first_at
+			                     and f.at <= last_at) then body end
+			from block where signal_id = $1 and first_at >= `+blockAt+
+			` and last_at >= $2 and first_at <= $3 order by first_at`,
 			l.signal, int64(of.From), int64(of.Until), int64(line.From), int64(line.Until), int64(line.Columns),
 			int64(oldestPlain), changes)
 		if err != nil {
@@ -219,7 +223,8 @@ func Sparks(ctx context.Context, s *store.Store, from, until measure.Instant, co
 		Path string `db:"path"`
 	}
 	err = tx.Select(ctx, &signals, `
-		select s.id, d.name || '/' || s.name as path from signal s join device d on d.id = s.device_id join signal_state st on st.signal_id = s.id
+		select s.id, d.name || '/' || s.name as path from signal s join device d on d.id = s.device_id
+		    join signal_state st on st.signal_id = s.id
 		where st.at >= $1 order by s.id`, from)
 	if err != nil {
 		return nil, err

@@ -59,7 +59,8 @@ func FindReadings(ctx context.Context, db store.Reader, wanted []Row) ([]Row, er
 	// Plain rows first: sealing moves them to the blocks, never back.
 	err := db.Select(ctx, &rows, `
 		select r.signal_id, r.at, r.value, r.quality
-		from reading r join unnest($1::bigint[], $2::bigint[]) as w(signal_id, at) on r.signal_id = w.signal_id and r.at = w.at
+		from reading r join unnest($1::bigint[], $2::bigint[]) as w(signal_id, at) on r.signal_id = w.signal_id
+		    and r.at = w.at
 		where r.at between $3 and $4`, signals, instants, from, until)
 	if err != nil {
 		return nil, err
@@ -72,8 +73,10 @@ func FindReadings(ctx context.Context, db store.Reader, wanted []Row) ([]Row, er
 func DropOrphans(ctx context.Context, db store.Writer) error {
 	var gone []int64
 	err := db.Select(ctx, &gone, `
-		select signal_id from (select distinct signal_id from block union select distinct signal_id from figure union select distinct signal_id from cleared_block) x
-		where not exists (select from signal where id = x.signal_id) and not exists (select from removed where signals @> array[x.signal_id]::bigint[])`)
+		select signal_id from (select distinct signal_id from block union select distinct signal_id from figure union
+		    select distinct signal_id from cleared_block) x
+		where not exists (select from signal where id = x.signal_id)
+		    and not exists (select from removed where signals @> array[x.signal_id]::bigint[])`)
 	if err != nil || len(gone) == 0 {
 		return err
 	}

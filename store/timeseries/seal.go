@@ -46,7 +46,8 @@ func Seal(ctx context.Context, s *store.Store, before, now measure.Instant) (int
 	// was seen without that.
 	var signals []int64
 	err = tx.Select(ctx, &signals, `
-		select distinct signal_id from (select signal_id from reading where at <= $1 order by at limit $2) r order by signal_id`, before, atOnce)
+		select distinct signal_id from (select signal_id from reading where at <= $1 order by at limit $2) r
+		    order by signal_id`, before, atOnce)
 	if err != nil {
 		return 0, err
 	}
@@ -57,7 +58,8 @@ func Seal(ctx context.Context, s *store.Store, before, now measure.Instant) (int
 	}
 	// A signal that is being cleared is left alone until that is done.
 	n, err := sealRows(ctx, tx, now, `
-		at <= $1 and signal_id = any($3::bigint[]) and signal_id not in (select signal_id from clearing_step) order by at limit $2`, before, atOnce, signals)
+		at <= $1 and signal_id = any($3::bigint[]) and signal_id not in (select signal_id from clearing_step)
+		    order by at limit $2`, before, atOnce, signals)
 	if err != nil || n == 0 {
 		return 0, err
 	}

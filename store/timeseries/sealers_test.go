@@ -110,7 +110,8 @@ func TestReadersSeeEverythingWhileBlocksAreMade(t *testing.T) {
 	}
 	stop()
 	all.Wait()
-	storetest.Eventually(t, "all is sealed", func() bool { // a sealer that was stopped may hold some signals for a moment
+	// a sealer that was stopped may hold some signals for a moment
+	storetest.Eventually(t, "all is sealed", func() bool {
 		if _, err := timeseries.Seal(context.Background(), p.Store, 1<<60, 1); err != nil {
 			t.Fatal(err)
 		}

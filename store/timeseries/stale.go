@@ -19,7 +19,8 @@ import (
 // computed anew by Follow.
 func NoteStale(ctx context.Context, db store.Writer, signal int64, from, until, now measure.Instant) error {
 	_, err := db.Exec(ctx, `
-		insert into stale (signal_id, from_at, until_at, begun_at, noted_at) values ($1, $2, $3, $2, $4)`, signal, from, until, now)
+		insert into stale (signal_id, from_at, until_at, begun_at, noted_at) values ($1, $2, $3, $2, $4)`, signal, from,
+		until, now)
 	return err
 }
 
@@ -48,7 +49,8 @@ func NoteNewRules(ctx context.Context, s *store.Store, now measure.Instant) erro
 		Totals   bool             `db:"totals"`
 	}
 	err = s.Select(ctx, &signals, `
-		select s.id, case when s.recipe is null then coalesce(nullif(s.interval, 0), d.interval) else interval_of(s.id) end as interval,
+		select s.id, case when s.recipe is null then coalesce(nullif(s.interval, 0), d.interval) else interval_of(s.id)
+		    end as interval,
 		       s.hold, s.silence, exists (select from total where signal_id = s.id) as totals
 		from signal s join device d on d.id = s.device_id`)
 	if err != nil {
@@ -98,7 +100,8 @@ func NoteNewRules(ctx context.Context, s *store.Store, now measure.Instant) erro
 	_, err = tx.Exec(ctx, `
 		insert into stale (signal_id, from_at, until_at, begun_at, noted_at)
 		select n.id, f.first, f.last, f.first, $2 from unnest($1::bigint[]) as n(id)
-		cross join lateral (select min(first_at) as first, max(last_at) as last from block where signal_id = n.id) f where f.first is not null`, noted, now)
+		cross join lateral (select min(first_at) as first, max(last_at) as last from block where signal_id = n.id) f
+		    where f.first is not null`, noted, now)
 	if err != nil {
 		return err
 	}
@@ -138,7 +141,8 @@ func Follow(ctx context.Context, s *store.Store, notedBefore measure.Instant) (b
 	}
 	var rows []staleRow
 	err = tx.Select(ctx, &rows,
-		`select id, from_at, until_at from stale where signal_id = $1 and noted_at <= $2 order by from_at for update skip locked`, signal, notedBefore)
+		`select id, from_at, until_at from stale where signal_id = $1 and noted_at <= $2
+			order by from_at for update skip locked`, signal, notedBefore)
 	if err != nil || len(rows) == 0 {
 		return false, err
 	}
@@ -218,7 +222,8 @@ func refold(ctx context.Context, tx *store.Tx, look *store.Tx, signal int64, p s
 func Stale(ctx context.Context, db store.Reader) ([]storage.Stale, error) {
 	list := []storage.Stale{}
 	err := db.Select(ctx, &list, `
-		select d.name || '/' || v.name as signal, begun_at, until_at, (from_at - begun_at)::float8 / greatest(until_at - begun_at, 1) as done
+		select d.name || '/' || v.name as signal, begun_at, until_at,
+		    (from_at - begun_at)::float8 / greatest(until_at - begun_at, 1) as done
 		from stale t join signal v on v.id = t.signal_id join device d on d.id = v.device_id order by t.id limit 100`)
 	return list, err
 }

@@ -17,7 +17,8 @@ func Stamp(ctx context.Context, db store.Reader, signal int64, from, until measu
 		Digest int64 `db:"digest"`
 	}
 	err = db.Select(ctx, &spans, `
-		select first_at, last_at, count, digest from block where signal_id = $1 and first_at <= $3 and first_at >= `+blockAt+` and last_at >= $2 order by first_at`, signal, from, until)
+		select first_at, last_at, count, digest from block where signal_id = $1 and first_at <= $3 and first_at >= `+
+		blockAt+` and last_at >= $2 order by first_at`, signal, from, until)
 	if err != nil {
 		return st, err
 	}
@@ -46,9 +47,11 @@ func Fingerprint(ctx context.Context, db store.Reader, signal int64, until measu
 		Calibrations string `db:"calibrations"`
 	}
 	err := db.Select(ctx, &behind, `
-		with recursive behind(id) as (select $1::bigint union select i.input_id from derived_input i join behind b on b.id = i.derived_id)
+		with recursive behind(id) as (select $1::bigint union select i.input_id from derived_input i
+		    join behind b on b.id = i.derived_id)
 		select s.id, coalesce(s.recipe::text, '') as recipe,
-		       coalesce((select string_agg(c.id || '@' || c.from_at, ',' order by c.id) from calibration c where c.signal_id = s.id and c.retired_at is null), '') as calibrations
+		       coalesce((select string_agg(c.id || '@' || c.from_at, ',' order by c.id) from calibration c
+		           where c.signal_id = s.id and c.retired_at is null), '') as calibrations
 		from behind b join signal s on s.id = b.id order by s.id`, signal)
 	if err != nil {
 		return "", err

@@ -13,7 +13,8 @@ import (
 
 const selectTotal = `
 
-	select t.id, t.name, t.title, d.name || '/' || s.name as signal, t.kind, coalesce(t.tariff, '') as tariff, t.created_at,
+	select t.id, t.name, t.title, d.name || '/' || s.name as signal, t.kind, coalesce(t.tariff, '') as tariff,
+	    t.created_at,
 	       (select max(at) from total_reset where total_id = t.id and undone_at is null) as reset_at
 	from total t join signal s on s.id = t.signal_id join device d on d.id = s.device_id`
 
@@ -33,7 +34,8 @@ func Total(ctx context.Context, db store.Reader, name string) (out total.Total, 
 // AddTotal stores a total; ErrTaken when the name is in use. It is added up in the background.
 func AddTotal(ctx context.Context, db store.Writer, v *total.Total, signal int64) error {
 	err := db.Get(ctx, &v.ID,
-		`insert into total (name, title, signal_id, kind, tariff, created_at) values ($1, $2, $3, $4, nullif($5, ''), $6) returning id`,
+		`insert into total (name, title, signal_id, kind, tariff, created_at)
+			values ($1, $2, $3, $4, nullif($5, ''), $6) returning id`,
 		v.Name, v.Title, signal, v.Kind, v.Tariff, v.CreatedAt)
 	if store.Taken(err) {
 		return fmt.Errorf("%s %w", v.Name, store.ErrTaken)
@@ -64,7 +66,9 @@ func AddReset(ctx context.Context, db store.Writer, id int64, r *total.Reset) er
 // UndoReset takes the newest reset of a total back; ErrNotFound when there is none.
 func UndoReset(ctx context.Context, db store.Writer, id int64, now measure.Instant) (r total.Reset, err error) {
 	err = db.Get(ctx, &r, `
-		update total_reset set undone_at = $2 where id = (select id from total_reset where total_id = $1 and undone_at is null order by at desc, id desc limit 1)
+		update total_reset set undone_at = $2
+		    where id = (select id from total_reset where total_id = $1 and undone_at is null order by at desc, id desc
+		    limit 1)
 		returning id, at, who, note, undone_at`, id, now)
 	return r, store.Found(err)
 }
@@ -86,7 +90,8 @@ func Tariffs(ctx context.Context, db store.Reader) ([]total.Tariff, error) {
 // SaveTariff stores a tariff, new or not, and notes as stale what was added up by it.
 func SaveTariff(ctx context.Context, db store.Writer, v *total.Tariff, now measure.Instant) error {
 	_, err := db.Exec(ctx,
-		`insert into tariff (name, versions) values ($1, $2) on conflict (name) do update set versions = excluded.versions`, v.Name, total.Versions(v.Versions))
+		`insert into tariff (name, versions) values ($1, $2) on conflict (name) do update
+			set versions = excluded.versions`, v.Name, total.Versions(v.Versions))
 	if err != nil {
 		return err
 	}
@@ -134,7 +139,8 @@ func summings(ctx context.Context, db store.Reader, signal int64) ([]summing, er
 		Versions total.Versions `db:"versions"`
 	}
 	err := db.Select(ctx, &rows, `
-		select t.id, t.tariff, coalesce(f.versions, '[]') as versions from total t left join tariff f on f.name = t.tariff where t.signal_id = $1 order by t.id`, signal)
+		select t.id, t.tariff, coalesce(f.versions, '[]') as versions from total t left
+		    join tariff f on f.name = t.tariff where t.signal_id = $1 order by t.id`, signal)
 	if err != nil {
 		return nil, err
 	}
@@ -181,7 +187,7 @@ func add(ctx context.Context, tx *store.Tx, signal int64, m *summing, of stretch
 	if m.tariff != nil {
 		cuts = m.tariff.Cuts(begin, end, about.zone)
 	}
-	f := total.NewFolder(edges, cuts, about.Silence)
+	f := total.NewAggregator(edges, cuts, about.Silence)
 	err := EachReading(ctx, tx, signal, begin-about.Silence, end+about.Silence,
 		func(some []measure.Reading) error { f.Add(some); return nil })
 	return f.Tallies(), edges, err
@@ -242,7 +248,8 @@ func Results(ctx context.Context, s *store.Store, asked Asked) ([]total.Result, 
 		At   measure.Instant `db:"at"`
 	}
 	err = tx.Get(ctx, &signal,
-		`select s.id, s.unit, st.at from total t join signal s on s.id = t.signal_id join signal_state st on st.signal_id = s.id where t.id = $1`, asked.ID)
+		`select s.id, s.unit, st.at from total t join signal s on s.id = t.signal_id
+			join signal_state st on st.signal_id = s.id where t.id = $1`, asked.ID)
 	if err != nil {
 		return nil, store.Found(err)
 	}
@@ -323,7 +330,8 @@ func spliceTallies(tallies, fresh []total.Tally, from, until measure.Instant) []
 // UnitOf gives the unit of a signal, and the site's currency.
 func UnitOf(ctx context.Context, db store.Reader, path string) (unit measure.Unit, currency string, err error) {
 	err = db.QueryRow(ctx, `
-		select s.unit, w.currency from signal s join device d on d.id = s.device_id cross join site w where d.name || '/' || s.name = $1`, path).Scan(&unit, &currency)
+		select s.unit, w.currency from signal s join device d on d.id = s.device_id cross join site w
+		    where d.name || '/' || s.name = $1`, path).Scan(&unit, &currency)
 	return unit, currency, store.Found(err)
 }
 
@@ -367,7 +375,7 @@ func SumBetween(ctx context.Context, s *store.Store, v *total.Total, from, until
 	if tariff != nil {
 		cuts = tariff.Cuts(from, until, about.zone)
 	}
-	f := total.NewFolder(edges, cuts, about.Silence)
+	f := total.NewAggregator(edges, cuts, about.Silence)
 	if err := EachReading(ctx, tx, signal.ID, from-about.Silence, until+about.Silence,
 		func(some []measure.Reading) error { f.Add(some); return nil }); err != nil {
 		return 0, err

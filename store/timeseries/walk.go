@@ -80,7 +80,8 @@ func (w *storedWalk) fetch(ctx context.Context) error {
 	w.begun = true
 	w.bodies = w.bodies[:0]
 	err := w.tx.Select(ctx, &w.bodies, `
-		select body from block where signal_id = $1 and first_at >= `+from+` and first_at <= $3 order by first_at limit $4`, w.signal, w.next, w.until, blocksAStep)
+		select body from block where signal_id = $1 and first_at >= `+from+
+		` and first_at <= $3 order by first_at limit $4`, w.signal, w.next, w.until, blocksAStep)
 	w.done = err == nil && len(w.bodies) == 0
 	return err
 }
@@ -187,7 +188,8 @@ func sealedAt(ctx context.Context, db store.Reader, wanted []Row) (found []Row, 
 	err = db.Select(ctx, &blocks, `
 		select b.signal_id, b.body from block b join (
 			select distinct w.signal_id, k.first_at from unnest($1::bigint[], $2::bigint[]) as w(signal_id, at)
-			cross join lateral (select first_at, last_at from block where signal_id = w.signal_id and first_at <= w.at order by first_at desc limit 1) k
+			cross join lateral (select first_at, last_at from block where signal_id = w.signal_id and first_at <= w.at
+			    order by first_at desc limit 1) k
 			where k.last_at >= w.at) x on x.signal_id = b.signal_id and x.first_at = b.first_at`, signals, instants)
 	if err != nil {
 		return nil, err
@@ -255,7 +257,8 @@ func NewestGaps(ctx context.Context, s *store.Store, device int64, since measure
 	defer tx.Rollback()
 	var signals []int64
 	err = tx.Select(ctx, &signals, `
-		select s.id from signal s join signal_state st on st.signal_id = s.id where s.device_id = $1 and st.at >= $2 order by s.id`, device, since)
+		select s.id from signal s join signal_state st on st.signal_id = s.id where s.device_id = $1 and st.at >= $2
+		    order by s.id`, device, since)
 	if err != nil {
 		return nil, err
 	}

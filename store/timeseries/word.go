@@ -15,7 +15,8 @@ func Words(ctx context.Context, db store.Writer, texts []string) (map[string]int
 	}
 	err := db.Select(ctx, &rows, `
 		with wanted as (select distinct w as text, sha256(convert_to(w, 'UTF8')) as hash from unnest($1::text[]) w),
-		new as (insert into word (hash, text) select hash, text from wanted on conflict (hash) do nothing returning id, text)
+		new as (insert into word (hash, text) select hash, text from wanted on conflict (hash) do nothing
+		    returning id, text)
 		select id, text from new union all select w.id, w.text from word w join wanted using (hash)`, texts)
 	for _, r := range rows {
 		numbers[r.Text] = r.ID

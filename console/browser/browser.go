@@ -1,6 +1,6 @@
-// Package drive works the console in a headless Chromium as a person would: for the browser tests
+// Package browser works the console in a headless Chromium as a person would: for the browser tests
 // and for the pictures in docs/screenshots.
-package drive
+package browser
 
 import (
 	"context"
@@ -162,8 +162,9 @@ func (p *Page) Go(path string) error {
 	if !p.opened {
 		return p.Goto(path)
 	}
-	if _, err := Eval[bool](p, fmt.Sprintf(`(history.pushState({}, '', %q), dispatchEvent(new PopStateEvent('popstate')))`,
-		path)); err != nil {
+	if _, err := Eval[bool](p,
+		fmt.Sprintf(`(history.pushState({}, '', %q), dispatchEvent(new PopStateEvent('popstate')))`,
+			path)); err != nil {
 		return err
 	}
 	return p.Until(fmt.Sprintf(`document.querySelector('main')?.dataset.at === new URL(%q, location).pathname`, path))

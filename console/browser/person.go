@@ -1,4 +1,4 @@
-package drive
+package browser
 
 import (
 	"context"
