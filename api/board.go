@@ -11,8 +11,7 @@ import (
 var (
 	ListBoards = define[ListBoardsIn, []board.Board](viewer, "list-boards",
 		"GET /boards", "All boards that you may look at")
-	GetBoard = define[BoardPath, board.Board](viewer, "get-board",
-		"GET /boards/{board}", "One board")
+	GetBoard = define[BoardPath, board.Board](viewer, "get-board", "GET /boards/{board}", "One board")
 	PutBoard = define[PutBoardIn, board.Board](keeper, "put-board",
 		"PUT /boards/{board}", "Save a board and publish it at once")
 	ChangeBoard = define[ChangeBoardIn, board.Board](keeper, "change-board",

@@ -9,9 +9,8 @@ import (
 
 // Operations on devices.
 var (
-	ListDevices = define[None, []site.Device](viewer, "list-devices",
-		"GET /devices", "All devices")
-	AddDevice = define[Body[NewDevice], AddedDevice](owner, "add-device",
+	ListDevices = define[None, []site.Device](viewer, "list-devices", "GET /devices", "All devices")
+	AddDevice   = define[Body[NewDevice], AddedDevice](owner, "add-device",
 		"POST /devices", "Add a device; its key is told once", created)
 	GetDevice = define[DevicePath, DeviceStory](viewer, "get-device",
 		"GET /devices/{device}", "One device with its keys and what was tried with unknown ones")
@@ -125,8 +124,7 @@ var (
 		"GET /enrolment", "Whether there is an enrolment key")
 	NewEnrolment = define[None, Enrolment](owner, "new-enrolment",
 		"POST /enrolment", "Make a new enrolment key; it is told once, and the old one ends", created)
-	EndEnrolment = define[None, None](owner, "end-enrolment",
-		"DELETE /enrolment", "End enrolment")
+	EndEnrolment = define[None, None](owner, "end-enrolment", "DELETE /enrolment", "End enrolment")
 	NewReaderKey = define[None, ReaderKey](owner, "new-reader-key",
 		"POST /reader-key",
 		"Make a new key for reading the site's alarms over MQTT; it is told once, and the old one ends", created)

@@ -9,12 +9,10 @@ import (
 
 // Operations on guards.
 var (
-	ListGuards = define[None, []alarm.Guard](viewer, "list-guards",
-		"GET /guards", "All guards")
-	AddGuard = define[Body[GuardOrder], alarm.Guard](keeper, "add-guard",
+	ListGuards = define[None, []alarm.Guard](viewer, "list-guards", "GET /guards", "All guards")
+	AddGuard   = define[Body[GuardOrder], alarm.Guard](keeper, "add-guard",
 		"POST /guards", "Add a guard", created)
-	PutGuard = define[PutGuardIn, alarm.Guard](keeper, "put-guard",
-		"PUT /guards/{guard}", "Change a guard")
+	PutGuard    = define[PutGuardIn, alarm.Guard](keeper, "put-guard", "PUT /guards/{guard}", "Change a guard")
 	RemoveGuard = define[GuardPath, None](keeper, "remove-guard",
 		"DELETE /guards/{guard}", "Remove a guard; its standing alarm is over")
 	ShelveGuard = define[ShelveGuardIn, alarm.Guard](keeper, "shelve-guard",

@@ -6,11 +6,9 @@ import (
 
 // Operations on kits.
 var (
-	ListKits = define[None, []site.Kit](viewer, "list-kits",
-		"GET /kits", "All kits")
-	GetKit = define[KitPath, site.Kit](viewer, "get-kit",
-		"GET /kits/{kit}", "One kit")
-	PutKit = define[PutKitIn, SavedKit](keeper, "put-kit",
+	ListKits = define[None, []site.Kit](viewer, "list-kits", "GET /kits", "All kits")
+	GetKit   = define[KitPath, site.Kit](viewer, "get-kit", "GET /kits/{kit}", "One kit")
+	PutKit   = define[PutKitIn, SavedKit](keeper, "put-kit",
 		"PUT /kits/{kit}", "Save a kit; what it would change of its devices is offered")
 	KitFromDevice = define[KitFromDeviceIn, SavedKit](keeper, "kit-from-device",
 		"POST /kits/{kit}/from-device", "Save a kit that describes a device as it is")

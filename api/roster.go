@@ -10,11 +10,9 @@ import (
 
 // Operations on rosters.
 var (
-	ListRosters = define[None, []roster.Roster](viewer, "list-rosters",
-		"GET /rosters", "All rosters")
-	GetRoster = define[RosterPath, roster.Roster](viewer, "get-roster",
-		"GET /rosters/{roster}", "One roster")
-	PutRoster = define[PutRosterIn, roster.Roster](keeper, "put-roster",
+	ListRosters = define[None, []roster.Roster](viewer, "list-rosters", "GET /rosters", "All rosters")
+	GetRoster   = define[RosterPath, roster.Roster](viewer, "get-roster", "GET /rosters/{roster}", "One roster")
+	PutRoster   = define[PutRosterIn, roster.Roster](keeper, "put-roster",
 		"PUT /rosters/{roster}", "Save a roster")
 	RemoveRoster = define[RosterPath, None](keeper, "remove-roster",
 		"DELETE /rosters/{roster}", "Remove a roster that nothing names")
@@ -64,9 +62,8 @@ var (
 	StartDrill = define[StartDrillIn, roster.Drill](keeper, "start-drill",
 		"POST /guards/{guard}/drills",
 		"Drill a guard: a marked reading goes the whole way to a person", created)
-	ListDrills = define[Page, []roster.Drill](viewer, "list-drills",
-		"GET /drills", "Drills, newest first")
-	GetDrill = define[DrillPath, roster.Drill](viewer, "get-drill",
+	ListDrills = define[Page, []roster.Drill](viewer, "list-drills", "GET /drills", "Drills, newest first")
+	GetDrill   = define[DrillPath, roster.Drill](viewer, "get-drill",
 		"GET /drills/{id}", "One drill, with each step and its time")
 	StopDrill = define[DrillPath, None](keeper, "stop-drill",
 		"DELETE /drills/{id}", "Stop a drill that nobody has taken")
@@ -85,9 +82,8 @@ type DrillPath struct {
 
 // Operations on contacts.
 var (
-	ListContacts = define[None, []roster.Contact](viewer, "list-contacts",
-		"GET /contacts", "All contacts")
-	GetContact = define[ContactPath, roster.Contact](viewer, "get-contact",
+	ListContacts = define[None, []roster.Contact](viewer, "list-contacts", "GET /contacts", "All contacts")
+	GetContact   = define[ContactPath, roster.Contact](viewer, "get-contact",
 		"GET /contacts/{contact}", "One contact")
 	PutContact = define[PutContactIn, roster.Contact](keeper, "put-contact",
 		"PUT /contacts/{contact}", "Save a contact; secrets of new webhooks are told once")

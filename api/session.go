@@ -10,10 +10,8 @@ import (
 var (
 	SignIn = define[Body[Credentials], site.Person](nobody, "sign-in",
 		"POST /session", "Sign in to the console")
-	GetSession = define[None, site.Person](viewer, "get-session",
-		"GET /session", "Who is signed in")
-	SignOut = define[None, None](viewer, "sign-out",
-		"DELETE /session", "Sign out, or give a token back")
+	GetSession  = define[None, site.Person](viewer, "get-session", "GET /session", "Who is signed in")
+	SignOut     = define[None, None](viewer, "sign-out", "DELETE /session", "Sign out, or give a token back")
 	CreateToken = define[Body[Credentials], Token](nobody, "create-token",
 		"POST /tokens", "Get a bearer token for the command line or a program", created)
 	SetOwnUnits = define[Body[UnitsOrder], site.Person](viewer, "set-own-units",
@@ -64,9 +62,8 @@ type Token struct {
 
 // Operations on people.
 var (
-	ListPeople = define[None, []site.Person](owner, "list-people",
-		"GET /people", "Who can sign in")
-	AddPerson = define[Body[NewPerson], AddedPerson](owner, "add-person",
+	ListPeople = define[None, []site.Person](owner, "list-people", "GET /people", "Who can sign in")
+	AddPerson  = define[Body[NewPerson], AddedPerson](owner, "add-person",
 		"POST /people", "Let a person sign in", created)
 	SetRole = define[SetRoleIn, site.Person](owner, "set-role",
 		"PUT /people/{email}/role", "Change a person's role")

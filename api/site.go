@@ -12,10 +12,8 @@ import (
 
 // Operations on the site.
 var (
-	GetSite = define[None, site.Site](viewer, "get-site",
-		"GET /site", "The site")
-	PutSite = define[Body[SiteChange], site.Site](owner, "put-site",
-		"PUT /site", "Change the site")
+	GetSite = define[None, site.Site](viewer, "get-site", "GET /site", "The site")
+	PutSite = define[Body[SiteChange], site.Site](owner, "put-site", "PUT /site", "Change the site")
 )
 
 // SiteChange is what is said of the site: what is left out stays as it is.

@@ -20,9 +20,8 @@ var (
 		"POST /totals/{total}/resets", "Let a total count anew; what it came to is kept", created)
 	UndoReset = define[TotalPath, total.Reset](keeper, "undo-reset",
 		"POST /totals/{total}/resets/undo", "Undo the newest reset of a total")
-	ListTariffs = define[None, []total.Tariff](viewer, "list-tariffs",
-		"GET /tariffs", "All tariffs")
-	PutTariff = define[PutTariffIn, total.Tariff](keeper, "put-tariff",
+	ListTariffs = define[None, []total.Tariff](viewer, "list-tariffs", "GET /tariffs", "All tariffs")
+	PutTariff   = define[PutTariffIn, total.Tariff](keeper, "put-tariff",
 		"PUT /tariffs/{tariff}", "Save a tariff; costs are added up anew")
 	RemoveTariff = define[RemoveTariffIn, None](keeper, "remove-tariff",
 		"DELETE /tariffs/{tariff}", "Remove a tariff that no total uses")

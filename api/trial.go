@@ -9,8 +9,7 @@ import (
 
 // Operations on trials.
 var (
-	ListTrials = define[None, []site.Trial](viewer, "list-trials",
-		"GET /trials", "All trials, newest first")
+	ListTrials = define[None, []site.Trial](viewer, "list-trials", "GET /trials", "All trials, newest first")
 	StartTrial = define[Body[TrialOrder], site.Trial](keeper, "start-trial",
 		"POST /trials", "Start a trial: labelled stretches of a signal, to find a limit", created)
 	GetTrial = define[TrialPath, site.Trial](viewer, "get-trial",

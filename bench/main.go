@@ -102,8 +102,7 @@ func serve(ctx context.Context, database string, adjust ...func(*service.Setting
 	settings := service.Settings{Database: database, HTTP: "127.0.0.1:0", MQTT: "127.0.0.1:0", CoAP: "127.0.0.1:0",
 		DeviceRate: 100_000, Private: true,
 		SMTP: "smtp://" + sink.Addr, Owner: owner, Password: password, Opened: func(in service.Inside) {
-			s.ways,
-				s.pipe = in.Ways, in.Pipeline
+			s.ways, s.pipe = in.Ways, in.Pipeline
 		},
 		Log:   slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})),
 		Ready: func(url string) { ready <- url }}

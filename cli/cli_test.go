@@ -22,10 +22,10 @@ import (
 // binary is the program that the tests run, built by TestMain.
 var binary string
 
-// TestMain lets four tests run at a time: most of what they do is to wait for processes of their own.
+// TestMain lets three tests run at a time: most of what they do is to wait for processes of their own.
 func TestMain(m *testing.M) {
 	flag.Parse()
-	if err := flag.Set("test.parallel", "4"); err != nil {
+	if err := flag.Set("test.parallel", "3"); err != nil {
 		panic(err)
 	}
 	dir, err := os.MkdirTemp("", "jaunty-cli-")

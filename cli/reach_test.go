@@ -87,8 +87,7 @@ func TestReachingPeopleByCommands(t *testing.T) {
 	var text api.Message
 	storetest.Eventually(t, "the drill's text message", func() bool {
 		i := slices.IndexFunc(inbox.Messages(), func(m api.Message) bool {
-			return strings.HasPrefix(m.Text,
-				"Drill: Warning: D temp is above 30.")
+			return strings.HasPrefix(m.Text, "Drill: Warning: D temp is above 30.")
 		})
 		if i >= 0 {
 			text = inbox.Messages()[i]

@@ -22,11 +22,11 @@ import (
 	"jauntylark/store/storetest"
 )
 
-// TestMain lets two tests run at a time, however many the others may be: half of what a page does is to wait, and more
+// TestMain lets three tests run at a time, however many the others may be: much of what a page does is to wait, and more
 // pages than that wait for each other.
 func TestMain(m *testing.M) {
 	flag.Parse()
-	if err := flag.Set("test.parallel", "2"); err != nil {
+	if err := flag.Set("test.parallel", "3"); err != nil {
 		panic(err)
 	}
 	code := storetest.Run(m)

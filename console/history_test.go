@@ -66,8 +66,7 @@ func TestTheHistoryPage(t *testing.T) {
 	}
 	must(t, p.Until(`[...document.querySelectorAll('select option')].some((o) => o.value === 'pond')`))
 	_, err = browser.Eval[bool](p,
-		`(() => { document.querySelector('input[type=file]').closest('div').querySelector('select').id = 'of'; return
-			true })()`)
+		`(document.querySelector('input[type=file]').closest('div').querySelector('select').id = 'of', true)`)
 	must(t, err)
 	choose(t, p, "#of", "pond")
 	pick(t, p, "logger.csv", logger)
@@ -75,8 +74,8 @@ func TestTheHistoryPage(t *testing.T) {
 	press(t, p, "Preview")
 	must(t, p.Until(`document.querySelector('[role=alert]')?.innerText.includes('zone')`))
 	_, err = browser.Eval[bool](p,
-		`(() => { [...document.querySelectorAll('select')].find((s) => s.innerText.includes('in which time zone')).id =
-			'zone'; return true })()`)
+		`([...document.querySelectorAll('select')].find((s) => s.innerText.includes('in which time zone')).id = 'zone',
+			true)`)
 	must(t, err)
 	choose(t, p, "#zone", "UTC")
 	press(t, p, "Preview")

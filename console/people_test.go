@@ -173,8 +173,7 @@ func TestTwoPeopleOnOneBoard(t *testing.T) {
 	mine("Mine")
 	storetest.Eventually(t, "the draft", func() bool {
 		d := draft()
-		return d.Revision == 1 &&
-			d.Tiling.Tiles[0].Title == "Mine"
+		return d.Revision == 1 && d.Tiling.Tiles[0].Title == "Mine"
 	})
 	theirs(1, "Theirs")
 	must(t, p.Until(`document.querySelector('[data-theirs]')?.innerText.includes('Piet changed this draft at')`))

@@ -40,8 +40,7 @@ func reaching(t *testing.T) (*servertest.Service, *browser.Page, *standin.Inbox)
 	must(t, err)
 	t.Cleanup(func() { gateway.Close() })
 	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
-		o.Gateways, o.Private,
-			o.Inbox = []byte(gateway.Settings()), true, inbox
+		o.Gateways, o.Private, o.Inbox = []byte(gateway.Settings()), true, inbox
 	})
 	return s, open(t, s), inbox
 }

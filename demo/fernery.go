@@ -128,12 +128,10 @@ func devices(c clock) []device {
 func stranger() *standin.Device {
 	return &standin.Device{Name: "stranger", Every: 10 * time.Second, Firmware: "0.1", Signals: []standin.Signal{
 		{Name: "soil-moisture", Unit: "%", Value: stepped(func(at measure.Instant) float64 {
-			return 41 +
-				6*wave(at, 5*hour, 0) + jitter(at, 20)
+			return 41 + 6*wave(at, 5*hour, 0) + jitter(at, 20)
 		}, 0.5)},
 		{Name: "soil", Unit: "Cel", Value: stepped(func(at measure.Instant) float64 {
-			return 12 + wave(at, day, -0.4) +
-				0.1*jitter(at, 21)
+			return 12 + wave(at, day, -0.4) + 0.1*jitter(at, 21)
 		}, 0.1)},
 	}}
 }
@@ -171,8 +169,7 @@ func fernHouse(liveSince measure.Instant) *standin.Device {
 		{Name: "glass", Unit: "Cel", Value: stepped(glass, 0.1)},
 		// a probe on trial: 0.6 high, four minutes behind
 		{Name: "new-air", Unit: "Cel", Value: stepped(func(at measure.Instant) float64 {
-			return air(at-4*60_000) +
-				0.6
+			return air(at-4*60_000) + 0.6
 		}, 0.1)},
 	}}
 }

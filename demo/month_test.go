@@ -77,14 +77,12 @@ func TestAMonthInWhichTheClocksChange(t *testing.T) {
 		limit, found := values[len(values)*6/10], 0
 		for hours, inside := range map[string]func(time.Time) bool{
 			"sun 01:00-02:30": func(c time.Time) bool {
-				return c.Weekday() == time.Sunday && minutes(c) >= 60 &&
-					minutes(c) < 150
+				return c.Weekday() == time.Sunday && minutes(c) >= 60 && minutes(c) < 150
 			},
 			"daily 00:30-01:30": func(c time.Time) bool { return minutes(c) >= 30 && minutes(c) < 90 },
 			"daily 21:00-05:00": func(c time.Time) bool { return minutes(c) >= 21*60 || minutes(c) < 5*60 },
 			"sat-sun": func(c time.Time) bool {
-				return c.Weekday() == time.Saturday ||
-					c.Weekday() == time.Sunday
+				return c.Weekday() == time.Saturday || c.Weekday() == time.Sunday
 			},
 			"sat 23:30-00:30, mon-fri": func(c time.Time) bool {
 				w := c.Weekday()

@@ -95,8 +95,7 @@ func (l *Layout) guessColumns(rows [][]string, signals []site.Signal) {
 	if l.Comma != "," {
 		for i := range width {
 			if c := cells(i); len(c) > 0 && most(c, func(s string) bool {
-				return strings.Count(s, ",") == 1 &&
-					isNumber(s, ",")
+				return strings.Count(s, ",") == 1 && isNumber(s, ",")
 			}) {
 				l.Decimal = ","
 			}

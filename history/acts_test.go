@@ -30,8 +30,7 @@ func TestActsDuringTheWork(t *testing.T) {
 		from := p.at() - 3_600_000
 		for what, act := range map[string]func() error{
 			"derive": func() error {
-				return configure.Derive(ctx, p.Pipeline, "d/mean", "", recipe(5+i%3),
-					pipeline.Actor{})
+				return configure.Derive(ctx, p.Pipeline, "d/mean", "", recipe(5+i%3), pipeline.Actor{})
 			},
 			"calibrate": func() error {
 				_, err := record.Calibrate(ctx, p.Pipeline, "d/v",

@@ -253,8 +253,7 @@ func (p *place) agrees(when string) {
 	for _, d := range derivations {
 		want, got := p.computed(d), p.stored(d.name)
 		if len(want) < 3 || !slices.EqualFunc(got, want, func(a, b measure.Reading) bool {
-			return a.At == b.At &&
-				a.Value == b.Value
+			return a.At == b.At && a.Value == b.Value
 		}) {
 			p.t.Fatalf("%s, %s: %d readings, of %d\n%s", when, d.name, len(got), len(want), firstApart(got, want))
 		}

@@ -105,8 +105,7 @@ func (k *Upkeep) Run(ctx context.Context) {
 			k.try(ctx, "reminding of verifications",
 				func(ctx context.Context) error { return record.Remind(ctx, k.pipeline) })
 			k.try(ctx, "reminding of drills", func(ctx context.Context) error {
-				return respond.RemindOfDrills(ctx,
-					k.pipeline)
+				return respond.RemindOfDrills(ctx, k.pipeline)
 			})
 			pruned = time.Now()
 		}

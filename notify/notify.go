@@ -140,8 +140,7 @@ func (w *Worker) serve(ctx context.Context, carrier string) {
 			<-slots
 		}
 		slices.SortFunc(notices, func(a, b roster.Notice) int {
-			return cmp.Or(b.Severity.Compare(a.Severity),
-				cmp.Compare(a.ID, b.ID))
+			return cmp.Or(b.Severity.Compare(a.Severity), cmp.Compare(a.ID, b.ID))
 		})
 		for _, group := range byReader(notices) {
 			under.Go(func() { w.sendInOrder(ctx, group, slots) })

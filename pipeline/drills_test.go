@@ -104,8 +104,7 @@ func TestADrillHidesNoLateAlarm(t *testing.T) {
 	b.send(measure.Sample{Name: "temp", At: b.at(2), Value: 35}, measure.Sample{Name: "temp", At: b.at(4), Value: 20})
 	b.clock(40)
 	storetest.Eventually(t, "the late alarm is learned", func() bool {
-		return len(b.alarms()) == 1 &&
-			b.alarms()[0].LearnedLate
+		return len(b.alarms()) == 1 && b.alarms()[0].LearnedLate
 	})
 }
 

@@ -82,8 +82,7 @@ func TestAnEndingSaysWhy(t *testing.T) {
 				b.stream("temp", 60, 25)
 				b.clock(61)
 				g := with(func(g *alarm.Guard) {
-					g.OffDelay, g.Advice, g.ID = minutes(1), "Open the vents.",
-						b.idOf("hot")
+					g.OffDelay, g.Advice, g.ID = minutes(1), "Open the vents.", b.idOf("hot")
 				})
 				b.must(configure.SaveGuard(ctx, b.Pipeline, &g, "test"))
 				b.moveTo(140)

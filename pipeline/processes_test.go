@@ -62,8 +62,7 @@ func TestSeveralProcessesAreOne(t *testing.T) {
 		}
 	}
 	stored := slices.DeleteFunc(first.readings("temp"), func(r measure.Reading) bool {
-		return r.At <= start ||
-			r.Quality&measure.Late != 0
+		return r.At <= start || r.Quality&measure.Late != 0
 	})
 	want := alarm.Replay(&guard, stored, at)
 	var got []alarm.Transition

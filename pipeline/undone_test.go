@@ -100,8 +100,7 @@ func TestMemoryFollowsEachAct(t *testing.T) {
 		}},
 		{"a guard is renamed and suppressed", func() error {
 			g := changed
-			return configure.SaveGuard(ctx, p, &g,
-				"test")
+			return configure.SaveGuard(ctx, p, &g, "test")
 		}},
 		{"a guard is added", func() error { g := wet; return configure.SaveGuard(ctx, p, &g, "test") }},
 		{"a calibration", func() error {
@@ -115,8 +114,7 @@ func TestMemoryFollowsEachAct(t *testing.T) {
 					{As: "b", Signal: "d/temp"}}}, tester)
 		}},
 		{"a guard out of service", func() error {
-			_, err := respond.PutOutOfService(ctx, p, "wet", &why,
-				"Orla")
+			_, err := respond.PutOutOfService(ctx, p, "wet", &why, "Orla")
 			return err
 		}},
 		{"a new key", func() error {

@@ -20,8 +20,7 @@ func TestAServiceWhoseClockLeaps(t *testing.T) {
 	hands := clock.Running()
 	inbox, sink := servertest.Sink(t)
 	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
-		o.Clock, o.SMTP = hands.Clock,
-			sink
+		o.Clock, o.SMTP = hands.Clock, sink
 	})
 	device := s.Device("pump")
 	s.Send(device, `{"temp": 20}`)
@@ -44,8 +43,7 @@ func TestAServiceWhoseClockLeaps(t *testing.T) {
 		hands.Leap(c.by)
 		storetest.Eventually(t, "it is noticed", func() bool {
 			all := entries()
-			return len(all) > 0 &&
-				strings.Contains(all[0], c.says)
+			return len(all) > 0 && strings.Contains(all[0], c.says)
 		})
 		// which it does once the leap is committed
 		storetest.Eventually(t, "the clock shows the new time", func() bool {

@@ -48,8 +48,7 @@ func TestTLSAndLinks(t *testing.T) {
 func TestMQTTOverTLS(t *testing.T) {
 	cert, key := servertest.Certificate(t)
 	s := servertest.On(t, storetest.URL(t), "127.0.0.1:0", func(o *service.Settings) {
-		o.TLSCert, o.TLSKey,
-			o.MQTTS = cert, key, "127.0.0.1:0"
+		o.TLSCert, o.TLSKey, o.MQTTS = cert, key, "127.0.0.1:0"
 	})
 	var added api.AddedDevice
 	s.Do(api.AddDevice.At(), map[string]string{"name": "pond"}, &added)

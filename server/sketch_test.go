@@ -106,8 +106,7 @@ func TestReadyTextsFollowAndGoSafe(t *testing.T) {
 	says("ordered", "1")
 	for kind := range outs {
 		storetest.Eventually(t, kind+" confirms", func() bool {
-			o := s.Stands("dev-" + kind +
-				"/fan")
+			o := s.Stands("dev-" + kind + "/fan")
 			return o.Confirmed != nil && *o.Confirmed == "on"
 		})
 		s.Do(api.ReleaseOutput.At("dev-"+kind, "fan"), nil, nil)

@@ -98,8 +98,7 @@ func TestAlarmsOverMQTT(t *testing.T) {
 	}
 	s.Do(api.EndReaderKey.At(), nil, nil)
 	storetest.Eventually(t, "the key has ended", func() bool {
-		_, err := read(key.Key, "jaunty/-/alarms/g",
-			1)
+		_, err := read(key.Key, "jaunty/-/alarms/g", 1)
 		return err != nil
 	})
 }

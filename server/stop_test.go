@@ -156,8 +156,7 @@ func TestAServiceThatCannotBeginEnds(t *testing.T) {
 	for name, adjust := range map[string]func(*service.Settings){
 		"an address that is taken": func(o *service.Settings) { o.Metrics = busy },
 		"a first owner's password": func(o *service.Settings) {
-			o.Owner, o.Password = "a@hollowbrook.example",
-				"short"
+			o.Owner, o.Password = "a@hollowbrook.example", "short"
 		},
 		"an address that is taken, of MQTT": func(o *service.Settings) { o.MQTT = busy },
 	} {

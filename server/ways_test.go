@@ -217,8 +217,7 @@ func TestRates(t *testing.T) {
 	}
 	s.Send(slow, `{"v": 1}`)
 	storetest.Eventually(t, "its page says so", func() bool {
-		return strings.Contains(s.Look("fast").Refused,
-			"more than 2 messages")
+		return strings.Contains(s.Look("fast").Refused, "more than 2 messages")
 	})
 	begun, shut := time.Now(), false
 	for i := range 30 {

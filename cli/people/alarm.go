@@ -127,8 +127,7 @@ func alarmHandCommand() *cobra.Command {
 	to := c.Flags().String("to", "", "e-mail address")
 	_ = c.MarkFlagRequired("to")
 	return alarmAct(c, api.HandAlarm.Operation, func(*cobra.Command) (any, error) {
-		return map[string]string{"to": *to},
-			nil
+		return map[string]string{"to": *to}, nil
 	}, func(w io.Writer, a alarm.Alarm) {
 		fmt.Fprintf(w, "%s is asked to take on alarm %d: %s\n", a.HandedTo, a.ID, a.Sentence)
 	})

@@ -184,8 +184,7 @@ func readContact(c *cobra.Command, v *roster.Contact) error {
 	for _, gone := range removes {
 		before := len(v.Addresses)
 		v.Addresses = slices.DeleteFunc(v.Addresses, func(a roster.Address) bool {
-			return a.To == gone ||
-				a.Carrier == gone
+			return a.To == gone || a.Carrier == gone
 		})
 		if len(v.Addresses) == before {
 			return terminal.Misused("--remove %s: %s has no such address", gone, v.Name)

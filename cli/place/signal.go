@@ -111,8 +111,7 @@ func signalSetCommand() *cobra.Command {
 			}
 			if c.Flags().NFlag() == 1 || c.Flags().NFlag() == 2 && c.Flags().Changed("json") {
 				return terminal.Show(c, out, func(w io.Writer) {
-					fmt.Fprintf(w,
-						"%s is on or off from now on, its readings with it.\n", out.Path())
+					fmt.Fprintf(w, "%s is on or off from now on, its readings with it.\n", out.Path())
 				})
 			}
 		}

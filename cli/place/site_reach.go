@@ -158,8 +158,7 @@ func readerKeyAddCommand() *cobra.Command {
 				return err
 			}
 			return terminal.Show(c, key, func(w io.Writer) {
-				fmt.Fprintf(w, "User name %s, password %s (told once).\n",
-					key.User, key.Key)
+				fmt.Fprintf(w, "User name %s, password %s (told once).\n", key.User, key.Key)
 			})
 		},
 	}

@@ -39,8 +39,7 @@ func unitListCommand() *cobra.Command {
 				all = slices.DeleteFunc(all, func(f measure.UnitFacts) bool { return f.Dimension != args[0] })
 			}
 			slices.SortStableFunc(all, func(a, b measure.UnitFacts) int {
-				return strings.Compare(a.Dimension,
-					b.Dimension)
+				return strings.Compare(a.Dimension, b.Dimension)
 			})
 			return terminal.Show(c, all, func(w io.Writer) {
 				rows := [][]string{}

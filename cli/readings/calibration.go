@@ -83,8 +83,7 @@ func calibrateSignal(c *cobra.Command, args []string) error {
 		}
 		return terminal.Show(c, p, func(w io.Writer) {
 			tellFit(w, args[0], &p.Fitted, "would be")
-			tellGuards(w,
-				p.Guards)
+			tellGuards(w, p.Guards)
 		})
 	}
 	out, err := client.Do(c.Context(), s, api.Calibrate, api.CalibrationInput{SignalPath: terminal.SignalPath(args[0]),

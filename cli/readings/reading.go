@@ -62,8 +62,7 @@ number, or true or false for a signal that is on or off. Without --at it is meas
 		}
 		out := api.Accepted{Accepted: len(args) - len(refused), Refused: refused}
 		if err := terminal.Show(c, out, func(w io.Writer) {
-			fmt.Fprintf(w, "%d taken and committed.\n",
-				out.Accepted)
+			fmt.Fprintf(w, "%d taken and committed.\n", out.Accepted)
 		}); err != nil {
 			return err
 		}

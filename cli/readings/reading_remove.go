@@ -139,8 +139,7 @@ func exportBefore(c *cobra.Command, s *client.Client, what, file string, order *
 		}
 	}
 	return terminal.NewFile(file, func(to io.Writer) error {
-		return s.Download(c.Context(),
-			api.ExportReadings.At().Asking(query...), to)
+		return s.Download(c.Context(), api.ExportReadings.At().Asking(query...), to)
 	})
 }
 

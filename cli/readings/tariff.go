@@ -107,8 +107,7 @@ of their rate in the calendar month.
 				return err
 			}
 			return terminal.Show(c, out, func(w io.Writer) {
-				fmt.Fprintf(w, "Tariff %s is saved; costs follow.\n",
-					out.Name)
+				fmt.Fprintf(w, "Tariff %s is saved; costs follow.\n", out.Name)
 			})
 		},
 	}

@@ -47,8 +47,7 @@ func runNames(c *cobra.Command, args []string, begun string) ([]string, cobra.Sh
 		return nil, cobra.ShellCompDirectiveNoFileComp
 	}
 	return terminal.Names(c, api.ListRuns.At(), func(r run.Run) string {
-		return strconv.FormatInt(r.ID, 10) + "\t" +
-			r.Title
+		return strconv.FormatInt(r.ID, 10) + "\t" + r.Title
 	})
 }
 

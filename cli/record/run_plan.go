@@ -55,8 +55,7 @@ func planSaveCommand(as terminal.Saving) *cobra.Command {
 			return err
 		}
 		return terminal.Show(c, p, func(w io.Writer) {
-			fmt.Fprintf(w, "Plan %s starts and ends runs of %s by itself.\n",
-				args[0], p.Asset)
+			fmt.Fprintf(w, "Plan %s starts and ends runs of %s by itself.\n", args[0], p.Asset)
 		})
 	}
 	return c

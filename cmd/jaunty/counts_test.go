@@ -106,8 +106,7 @@ func TestNothingIsTooLarge(t *testing.T) {
 func within(t *testing.T, kind string, bound int, sizes map[string]int) {
 	t.Helper()
 	order := slices.SortedFunc(maps.Keys(sizes), func(a, b string) int {
-		return cmp.Or(cmp.Compare(sizes[b], sizes[a]),
-			cmp.Compare(a, b))
+		return cmp.Or(cmp.Compare(sizes[b], sizes[a]), cmp.Compare(a, b))
 	})
 	t.Logf("%s, at most %d: %s", kind, bound, strings.Join(largest(order, sizes, 5), ", "))
 	for _, name := range order {

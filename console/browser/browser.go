@@ -5,6 +5,7 @@ package browser
 import (
 	"context"
 	"fmt"
+	"os"
 	"net/http"
 	"strings"
 	"sync"
@@ -25,14 +26,20 @@ type Browser struct {
 	end context.CancelFunc
 }
 
+// shell is Debian's Chromium without windows, which takes a third less of a processor for the same pages. What is called
+// by this name on the path is a script that would outlive it.
+const shell = "/usr/lib/chromium/chromium-headless-shell"
+
 // Start starts a browser. It lasts until End, or until ctx is done.
 func Start(ctx context.Context) (*Browser, error) {
-	ctx, endBrowser := chromedp.NewExecAllocator(ctx, append(chromedp.DefaultExecAllocatorOptions[:], chromedp.Headless,
-		chromedp.NoSandbox,
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.Headless, chromedp.NoSandbox,
 		chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.Flag("disable-quic", true),
-		chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
-		chromedp.Flag("hide-scrollbars", true))...)
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("disable-sync", true), chromedp.Flag("hide-scrollbars", true))
+	if _, err := os.Stat(shell); err == nil {
+		options = append(options, chromedp.ExecPath(shell))
+	}
+	ctx, endBrowser := chromedp.NewExecAllocator(ctx, options...)
 	ctx, endTab := chromedp.NewContext(ctx)
 	b := &Browser{ctx: ctx, end: func() { endTab(); endBrowser() }}
 	if err := chromedp.Do(ctx); err != nil {

@@ -19,8 +19,7 @@ func plain(all []Transition) []Transition {
 		}
 	}
 	slices.SortStableFunc(all, func(a, b Transition) int {
-		return cmp.Or(cmp.Compare(a.At, b.At),
-			cmp.Compare(a.Side, b.Side))
+		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.Side, b.Side))
 	})
 	return all
 }

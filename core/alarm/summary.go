@@ -42,8 +42,7 @@ func Summarise(all []Occurrence, from, until measure.Instant) Summary {
 		lengths = append(lengths, length)
 		s.Stood += length
 		at := slices.IndexFunc(s.Levels, func(l LevelCount) bool {
-			return l.Level == o.Level &&
-				l.Severity == o.Severity
+			return l.Level == o.Level && l.Severity == o.Severity
 		})
 		if at < 0 {
 			at = len(s.Levels)

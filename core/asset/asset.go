@@ -154,8 +154,7 @@ func (a *Asset) Has(signal string) bool {
 // HasDevice tells whether a device, as a whole or by one of its signals, belongs to the asset.
 func (a *Asset) HasDevice(device string) bool {
 	return slices.ContainsFunc(a.Signals, func(s string) bool {
-		return s == device ||
-			strings.HasPrefix(s, device+"/")
+		return s == device || strings.HasPrefix(s, device+"/")
 	})
 }
 

@@ -94,16 +94,14 @@ func TestHowAnAssetDoesInWords(t *testing.T) {
 	for want, said := range map[string]string{
 		"It is in order. 1 guard looks after it, and never had to say anything.": facts(func(*Facts) {}),
 		"2 guards look after it; all quiet since 23:30:00 on Tuesday 24 November": facts(func(f *Facts) {
-			f.Guards,
-				f.LastOver = 2, &over
+			f.Guards, f.LastOver = 2, &over
 		}),
 		"No signal belongs to it yet.": facts(
 			func(f *Facts) { f.Signals = 0 }),
 		"Nothing guards it: nobody is told": facts(
 			func(f *Facts) { f.Guards = 0 }),
 		"It is too hot. Nothing comes from a and b.": facts(func(f *Facts) {
-			f.Alarms,
-				f.Silent = []string{"It is too hot"}, []string{"a", "b"}
+			f.Alarms, f.Silent = []string{"It is too hot"}, []string{"a", "b"}
 		}),
 		"1 guard of them is out of service or shelved.": facts(
 			func(f *Facts) { f.Asleep = 1 }),
@@ -120,8 +118,7 @@ func TestHowAnAssetDoesInWords(t *testing.T) {
 		"It is out of order: seized.": facts(
 			func(f *Facts) { f.Asset.Condition, f.Asset.Why = OutOfOrder, "seized." }),
 		"Batch 12 is on, since 23:30:00 on Tuesday 24 November 2026": facts(func(f *Facts) {
-			f.Run,
-				f.RunSince = "Batch 12", over
+			f.Run, f.RunSince = "Batch 12", over
 		}),
 	} {
 		if !strings.Contains(said, want) {
@@ -129,8 +126,7 @@ func TestHowAnAssetDoesInWords(t *testing.T) {
 		}
 	}
 	if said := facts(func(f *Facts) {
-		f.Asset.Condition, f.Asset.NextService, f.Guards = Retired, "2020-01-01",
-			0
+		f.Asset.Condition, f.Asset.NextService, f.Guards = Retired, "2020-01-01", 0
 	}); said != "It is retired." {
 		t.Errorf("a retired one says %q", said)
 	}

@@ -29,8 +29,7 @@ type Timeline []Calibration
 func NewTimeline(all []Calibration) Timeline {
 	t := slices.DeleteFunc(slices.Clone(all), func(c Calibration) bool { return c.Retired })
 	slices.SortFunc(t, func(a, b Calibration) int {
-		return cmp.Or(cmp.Compare(a.From, b.From),
-			cmp.Compare(a.ID, b.ID))
+		return cmp.Or(cmp.Compare(a.From, b.From), cmp.Compare(a.ID, b.ID))
 	})
 	return t
 }

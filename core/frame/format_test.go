@@ -42,8 +42,7 @@ func TestPackedFramesComeBackAsTheyWere(t *testing.T) {
 		}
 	}
 	smooth := gridOf(32, 24, func(x, y int) float64 {
-		return math.Round(100*(20+math.Sin(float64(x)/5)+
-			float64(y)/10)) / 100
+		return math.Round(100*(20+math.Sin(float64(x)/5)+float64(y)/10)) / 100
 	})
 	if size := len(Pack(smooth)); size > 32*24 {
 		t.Errorf("a smooth frame takes %d bytes, half of 16 bits is %d", size, 32*24)

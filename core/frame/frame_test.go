@@ -272,8 +272,7 @@ func TestFramesAreThinnedByAge(t *testing.T) {
 	e := settled(func(e *Eye) { e.Reference = &at[7] })
 	gone := e.Thin(at, []measure.Instant{moment}, now, zone)
 	left := slices.DeleteFunc(slices.Clone(at), func(i measure.Instant) bool {
-		_,
-			found := slices.BinarySearch(gone, i)
+		_, found := slices.BinarySearch(gone, i)
 		return found
 	})
 	perHour, perDay, around := map[int64]int{}, map[string]int{}, 0
@@ -326,8 +325,7 @@ func BenchmarkUnpack(b *testing.B) {
 
 func BenchmarkTell(b *testing.B) {
 	e := settled(func(e *Eye) {
-		e.Regions = []Region{{Name: "a", Shape: Ellipse,
-			Points: []Point{{10, 10}, {300, 300}}}}
+		e.Regions = []Region{{Name: "a", Shape: Ellipse, Points: []Point{{10, 10}, {300, 300}}}}
 	})
 	bench(b, func(g *Grid) { e.Tell(g, 1) })
 }

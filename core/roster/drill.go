@@ -88,8 +88,7 @@ func (d *Drill) Tell(a alarm.Alarm, notices []Notice) {
 		d.Steps = append(d.Steps, DrillStep{At: *d.EndedAt, What: "It ended: " + d.Ended})
 	}
 	slices.SortStableFunc(d.Steps, func(a, b DrillStep) int {
-		return cmp.Or(cmp.Compare(a.At, b.At),
-			cmp.Compare(b.What, a.What))
+		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(b.What, a.What))
 	})
 	for i := range d.Steps {
 		d.Steps[i].Took = int64(d.Steps[i].At - d.StartedAt)

@@ -111,8 +111,7 @@ func notices(t *testing.T) (names []string, all map[string]func() (Message, Mess
 	}
 	summary("digest with one that stands", func() Message { return Digest(here, []News{gone, stands}, 3*time.Minute) })
 	summary("digest with several that stand", func() Message {
-		return Digest(here, []News{gone, quiet, stands, cut},
-			3*time.Minute)
+		return Digest(here, []News{gone, quiet, stands, cut}, 3*time.Minute)
 	})
 	summary("digest with none that stands", func() Message { return Digest(here, []News{cut, gone}, 3*time.Minute) })
 	summary("digest of a flood", func() Message {
@@ -130,8 +129,7 @@ func notices(t *testing.T) (names []string, all map[string]func() (Message, Mess
 			[]News{gone})
 	})
 	summary("summary after quiet hours", func() Message {
-		return Meanwhile(here, "Your quiet hours are over",
-			[]News{gone, cut})
+		return Meanwhile(here, "Your quiet hours are over", []News{gone, cut})
 	})
 	summary("summary of a device that caught up", func() Message { return CaughtUp(here, "Press", []News{gone}) })
 	w := World{Site: here}

@@ -32,8 +32,7 @@ func TestAKitThatIsWrongSaysWhere(t *testing.T) {
 		"guards[0].deadband":                    func(k *Kit) { k.Guards[0].Deadband = -1 },
 		"guards[0].severity":                    func(k *Kit) { k.Guards[0].Severity = "bad" },
 		"tiles[0].signals": func(k *Kit) {
-			k.Tiles = []KitTile{{Kind: "value",
-				Signals: []string{"x"}}}
+			k.Tiles = []KitTile{{Kind: "value", Signals: []string{"x"}}}
 		},
 		"outputs[0].name": func(k *Kit) { k.Outputs = []KitOutput{{Name: "-"}} },
 		"values: key":     func(k *Kit) { k.Settings.Values = map[string]string{"A b": "1"} },

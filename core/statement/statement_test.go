@@ -145,8 +145,7 @@ func TestSheets(t *testing.T) {
 		Source: "EEMUA 191"}}, Offenders: []alarm.Offender{{Guard: "g", Alarms: 3}},
 		People: []alarm.Recipient{{Address: "orla", Alarms: 3}}}
 	if text := func() string {
-		s := OfAlarms(week, here, p, after, health,
-			alarm.Health{Alarms: 6})
+		s := OfAlarms(week, here, p, after, health, alarm.Health{Alarms: 6})
 		return s.Text()
 	}(); !strings.Contains(text, "3 alarms were raised, 50 % less than in the week") {
 		t.Errorf("%s", text)

@@ -354,8 +354,7 @@ func (d *Control) Confirm(ctx context.Context, s credential.Sender, device strin
 func (d *Control) ConfirmOutput(ctx context.Context, s credential.Sender, device, output string, r drive.OutputReport,
 	patient bool) error {
 	return d.say(ctx, s, patient, func() error {
-		return configure.ConfirmOutput(ctx, d.Pipeline, s, device, output,
-			r)
+		return configure.ConfirmOutput(ctx, d.Pipeline, s, device, output, r)
 	})
 }
 

@@ -223,8 +223,7 @@ func (d *Control) Dropped(device *site.Device, will string) {
 		text += ": " + clip(will, 80)
 	}
 	err := d.Pipeline.DoWithOthers(ctx, func(t *reading.Turn) error {
-		return t.Enter("device dropped", device.Name, "",
-			text)
+		return t.Enter("device dropped", device.Name, "", text)
 	})
 	if err != nil {
 		d.log.Warn("that a device dropped could not be written", "device", device.Name, "error", err)

@@ -93,8 +93,7 @@ func TestReadingsByARealClient(t *testing.T) {
 		}
 		storetest.Eventually(t, "the reading is there", func() bool {
 			q := s.Signal("pond/q")
-			return q != nil &&
-				*q.Value == float64(i)
+			return q != nil && *q.Value == float64(i)
 		})
 	}
 	for topic, message := range map[string]string{"level": "7.25", "door": "true", "state": `"idle"`} {
@@ -114,8 +113,7 @@ func TestReadingsByARealClient(t *testing.T) {
 	}
 	storetest.Eventually(t, "how it came is known", func() bool {
 		d := s.Look("pond")
-		return d.Protocol == "MQTT" &&
-			d.Address == "127.0.0.1"
+		return d.Protocol == "MQTT" && d.Address == "127.0.0.1"
 	})
 	if lines := sub(t, s, "pond", key, "jaunty/pond/#"); len(lines) != 0 {
 		t.Errorf("readings are not kept by the broker: %q", <-lines)

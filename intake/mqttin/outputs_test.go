@@ -66,8 +66,7 @@ func TestOutputsByARealClient(t *testing.T) {
 		}
 		storetest.Eventually(t, "it is confirmed", func() bool {
 			o := s.Stands("pond/fan")
-			return o.Confirmed != nil &&
-				*o.Confirmed == c.want
+			return o.Confirmed != nil && *o.Confirmed == c.want
 		})
 		if o := s.Stands("pond/fan"); (o.DiffersSince == nil) != (c.want == "on") {
 			t.Errorf("ordered %s, confirmed %s: differs since %v", o.Ordered, *o.Confirmed, o.DiffersSince)

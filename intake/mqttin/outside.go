@@ -233,8 +233,7 @@ func (o *Outside) connect(ctx context.Context, share int) error {
 		OnPublishReceived: []func(paho.PublishReceived) (bool, error){link.receive},
 		OnClientError:     func(err error) { stop(err) },
 		OnServerDisconnect: func(d *paho.Disconnect) {
-			stop(fmt.Errorf("the broker says goodbye, reason 0x%02x",
-				d.ReasonCode))
+			stop(fmt.Errorf("the broker says goodbye, reason 0x%02x", d.ReasonCode))
 		},
 	})
 	link.ctx = ctx

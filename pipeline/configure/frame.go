@@ -50,8 +50,7 @@ func SetEye(ctx context.Context, p *pipeline.Pipeline, device string, e *frame.E
 		}
 		fresh = e.Fresh(former)
 		fresh.Regions = slices.DeleteFunc(fresh.Regions, func(r frame.Region) bool {
-			return d.Signals[r.Name] != nil ||
-				d.Signals[r.Name+"-highest"] != nil
+			return d.Signals[r.Name] != nil || d.Signals[r.Name+"-highest"] != nil
 		})
 		fresh.Differences = slices.DeleteFunc(fresh.Differences,
 			func(f frame.Contrast) bool { return d.Signals[f.Name] != nil })

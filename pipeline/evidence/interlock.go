@@ -127,8 +127,7 @@ func edgesOf(alarms []alarm.Occurrence, why string) (edges []edge) {
 // see lets the interlock see the edges, in order of time.
 func (t *trying) see(edges []edge) {
 	slices.SortStableFunc(edges, func(a, b edge) int {
-		return cmp.Or(cmp.Compare(a.at, b.at),
-			cmp.Compare(a.count, b.count))
+		return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.count, b.count))
 	})
 	stand, why, blind := 0, "", ""
 	for n, e := range edges {

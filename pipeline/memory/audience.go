@@ -67,8 +67,7 @@ func (l *Site) ContactAt(address string) *roster.Contact {
 	for _, name := range names {
 		c := l.Contacts[name]
 		if slices.ContainsFunc(c.Addresses, func(a roster.Address) bool {
-			return a.Carrier == roster.Mail &&
-				strings.EqualFold(a.To, address)
+			return a.Carrier == roster.Mail && strings.EqualFold(a.To, address)
 		}) {
 			return c
 		}

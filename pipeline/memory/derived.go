@@ -76,8 +76,7 @@ func (l *Site) link(all []config.Derivation) error {
 			d.From = append(d.From, in)
 			in.Feeds = append(in.Feeds, Feed{d, place})
 			slices.SortStableFunc(in.Feeds, func(a, b Feed) int {
-				return cmp.Compare(a.Derived.Signal,
-					b.Derived.Signal)
+				return cmp.Compare(a.Derived.Signal, b.Derived.Signal)
 			})
 		}
 	}

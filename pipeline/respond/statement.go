@@ -132,8 +132,7 @@ func planStatement(t *reading.Turn, s *statement.Statement, period statement.Per
 	words := roster.Message{Short: s.Called() + ": " + s.Words(period, zone), Long: s.Called() + " of " +
 		s.Words(period, zone) + "\n"}
 	return len(readers), t.Send(roster.Statement, words, readers, func(n *roster.Notice) {
-		n.Route.Statement,
-			n.Route.Period = s.Name, period.From
+		n.Route.Statement, n.Route.Period = s.Name, period.From
 	})
 }
 

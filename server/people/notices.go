@@ -117,8 +117,7 @@ func ownContact(ctx context.Context, v *web.Server) (roster.Contact, error) {
 	for _, c := range contacts {
 		names[c.Name] = true
 		if slices.ContainsFunc(c.Addresses, func(a roster.Address) bool {
-			return a.Carrier == roster.Mail &&
-				strings.EqualFold(a.To, person.Email)
+			return a.Carrier == roster.Mail && strings.EqualFold(a.To, person.Email)
 		}) {
 			return c, nil
 		}
@@ -154,8 +153,7 @@ func switchPushOff(ctx context.Context, v *web.Server, in *api.Body[api.PushOrde
 		return roster.Contact{}, err
 	}
 	c.Addresses = slices.DeleteFunc(c.Addresses, func(a roster.Address) bool {
-		return a.Carrier == roster.Push &&
-			a.To == in.Body.Endpoint
+		return a.Carrier == roster.Push && a.To == in.Body.Endpoint
 	})
 	return saveContact(ctx, v, c)
 }

@@ -96,8 +96,7 @@ func setUnits(ctx context.Context, v *web.Server, in *api.Body[api.UnitsOrder]) 
 	}
 	person := web.PersonOf(ctx)
 	err := v.Pipeline.Do(ctx, func(t *reading.Turn) error {
-		return config.SetPersonUnits(ctx, t.Tx, person.ID,
-			in.Body.Units)
+		return config.SetPersonUnits(ctx, t.Tx, person.ID, in.Body.Units)
 	})
 	person.Units = in.Body.Units
 	return person, err

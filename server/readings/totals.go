@@ -63,8 +63,7 @@ func totalNow(ctx context.Context, v *web.Server, t total.Total) (out api.TotalN
 		into   *total.Result
 	}{{total.ByDay, &out.Today}, {total.ByMonth, &out.Month}} {
 		all, err := comesTo(ctx, v, t, func(zone *time.Location) []measure.Instant {
-			return total.Edges(by.period, now,
-				now, zone)
+			return total.Edges(by.period, now, now, zone)
 		})
 		if err != nil {
 			return out, err
@@ -73,8 +72,7 @@ func totalNow(ctx context.Context, v *web.Server, t total.Total) (out api.TotalN
 	}
 	if t.ResetAt != nil {
 		all, err := comesTo(ctx, v, t, func(*time.Location) []measure.Instant {
-			return []measure.Instant{*t.ResetAt,
-				max(now, *t.ResetAt) + 1}
+			return []measure.Instant{*t.ResetAt, max(now, *t.ResetAt) + 1}
 		})
 		if err != nil {
 			return out, err
@@ -141,8 +139,7 @@ func getTotal(ctx context.Context, v *web.Server, in *api.GetTotalIn) (api.Total
 		return api.TotalStory{}, web.Wrong("since", "that makes more than 1100 days; ask for weeks or months")
 	}
 	out.Periods, err = comesTo(ctx, v, t, func(zone *time.Location) []measure.Instant {
-		return total.Edges(in.By, since,
-			until, zone)
+		return total.Edges(in.By, since, until, zone)
 	})
 	if err != nil {
 		return api.TotalStory{}, err

@@ -85,15 +85,13 @@ func changedBoard(ctx context.Context, v *web.Server, name string,
 
 func putBoard(ctx context.Context, v *web.Server, in *api.PutBoardIn) (board.Board, error) {
 	return changedBoard(ctx, v, in.Board, func(who *site.Person) error {
-		return record.SaveBoard(ctx, v.Pipeline,
-			in.Board, in.Body, who)
+		return record.SaveBoard(ctx, v.Pipeline, in.Board, in.Body, who)
 	})
 }
 
 func changeBoard(ctx context.Context, v *web.Server, in *api.ChangeBoardIn) (board.Board, error) {
 	return changedBoard(ctx, v, in.Board, func(who *site.Person) error {
-		return record.ChangeBoard(ctx, v.Pipeline,
-			in.Board, in.Body, who)
+		return record.ChangeBoard(ctx, v.Pipeline, in.Board, in.Body, who)
 	})
 }
 
@@ -104,8 +102,7 @@ func removeBoard(ctx context.Context, v *web.Server, in *api.BoardPath) error {
 
 func bringBoardBack(ctx context.Context, v *web.Server, in *api.BoardPath) (board.Board, error) {
 	return changedBoard(ctx, v, in.Board, func(who *site.Person) error {
-		return record.BringBoardBack(ctx, v.Pipeline,
-			in.Board, who)
+		return record.BringBoardBack(ctx, v.Pipeline, in.Board, who)
 	})
 }
 
@@ -123,8 +120,7 @@ func putDraft(ctx context.Context, v *web.Server, in *api.PutDraftIn) (board.Boa
 
 func dropDraft(ctx context.Context, v *web.Server, in *api.BoardPath) (board.Board, error) {
 	return changedBoard(ctx, v, in.Board, func(who *site.Person) error {
-		return record.DropDraft(ctx, v.Pipeline,
-			in.Board, who)
+		return record.DropDraft(ctx, v.Pipeline, in.Board, who)
 	})
 }
 
@@ -144,8 +140,7 @@ func listBoardVersions(ctx context.Context, v *web.Server, in *api.BoardPath) ([
 
 func takeBoardVersion(ctx context.Context, v *web.Server, in *api.TakeBoardVersionIn) (board.Board, error) {
 	return changedBoard(ctx, v, in.Board, func(who *site.Person) error {
-		return record.TakeVersion(ctx, v.Pipeline,
-			in.Board, in.Version, who)
+		return record.TakeVersion(ctx, v.Pipeline, in.Board, in.Version, who)
 	})
 }
 

@@ -23,8 +23,7 @@ func Answer[In, Out any](v *Server, op api.Op[In, Out], do func(context.Context,
 // Carry has an operation done that answers nothing.
 func Carry[In any](v *Server, op api.Op[In, api.None], do func(context.Context, *Server, *In) error) {
 	AnswerAs(v, op, func(ctx context.Context, v *Server, in *In) (*api.None, error) {
-		return &api.None{},
-			do(ctx, v, in)
+		return &api.None{}, do(ctx, v, in)
 	})
 }
 
