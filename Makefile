@@ -22,7 +22,7 @@ demo: build install-test
 
 ## test: everything a newcomer needs to see it work
 test: build install-test install-peers
-	go test -count=1 -parallel 2 -timeout 30m ./...
+	go test -count=1 -parallel 3 -timeout 30m ./...
 
 ## check: before each commit
 check: build install-test install-peers

@@ -44,6 +44,8 @@ type Operation struct {
 	Takes   Takes
 	Most    int64 // how many bytes of a body are read
 	In, Out reflect.Type
+	Tagged  bool       // it shows or changes a thing under the tag of its state (ETag, If-Match)
+	Saves   *Operation // of one that changes parts: the one that saves the whole; nil: it does not
 
 	brings, gives []kind         // what a body may be, and an answer, where it is no JSON
 	answers       map[int]string // what else is answered, and when
@@ -90,6 +92,9 @@ func define[In, Out any](role site.Role, name, place, summary string, more ...fu
 func created(op *Operation) { op.Status = http.StatusCreated }
 
 func accepted(op *Operation) { op.Status = http.StatusAccepted }
+
+// tagged says that a thing is shown or changed under the tag of its state.
+func tagged(op *Operation) { op.Tagged = true }
 
 func long(op *Operation) { op.Takes = TakesLong }
 

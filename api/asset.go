@@ -18,9 +18,9 @@ var (
 	AddAsset = define[Body[AssetDraft], AssetPage](keeper, "add-asset",
 		"POST /assets", "Add an asset", created)
 	GetAsset = define[AssetPath, AssetPage](viewer, "get-asset",
-		"GET /assets/{asset}", "One asset: how it does, and what belongs to it")
+		"GET /assets/{asset}", "One asset: how it does, and what belongs to it", tagged)
 	ChangeAsset = define[ChangeAssetIn, AssetPage](keeper, "change-asset",
-		"PATCH /assets/{asset}", "Change what is said of an asset")
+		"PATCH /assets/{asset}", "Change what is said of an asset", tagged)
 	RemoveAsset = define[AssetPath, None](keeper, "remove-asset",
 		"DELETE /assets/{asset}", "Remove an asset; it can be brought back for 30 days")
 	BringAssetBack = define[AssetPath, AssetPage](keeper, "bring-asset-back",
@@ -111,6 +111,9 @@ type AssetPage struct {
 	Runs        []run.Run            `json:"runs" nullable:"false" doc:"the newest 20"`
 	Plans       []run.Plan           `json:"plans" nullable:"false"`
 }
+
+// Thing is what of it can be changed.
+func (p AssetPage) Thing() any { return p.Asset }
 
 // AssetName is an asset's name and what people call it.
 type AssetName struct {

@@ -11,11 +11,11 @@ import (
 var (
 	ListBoards = define[ListBoardsIn, []board.Board](viewer, "list-boards",
 		"GET /boards", "All boards that you may look at")
-	GetBoard = define[BoardPath, board.Board](viewer, "get-board", "GET /boards/{board}", "One board")
+	GetBoard = define[BoardPath, board.Board](viewer, "get-board", "GET /boards/{board}", "One board", tagged)
 	PutBoard = define[PutBoardIn, board.Board](keeper, "put-board",
 		"PUT /boards/{board}", "Save a board and publish it at once")
 	ChangeBoard = define[ChangeBoardIn, board.Board](keeper, "change-board",
-		"PATCH /boards/{board}", "Say what a board is called and who sees it")
+		"PATCH /boards/{board}", "Say what a board is called and who sees it", tagged)
 	CopyBoard = define[CopyBoardIn, board.Board](keeper, "copy-board",
 		"POST /boards/{board}/copy", "Make a board of your own out of one that is there", created)
 	RemoveBoard = define[BoardPath, None](keeper, "remove-board",

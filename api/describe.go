@@ -29,8 +29,13 @@ func (op *Operation) Describe(schemas huma.Registry) huma.Operation {
 	for _, code := range op.mayFail() {
 		d.Responses[strconv.Itoa(code)] = &huma.Response{Ref: "#/components/responses/" + faults[code].name}
 	}
-	if op.IsFile() {
-		d.Parameters = parameters(op.In, schemas)
+	if op.Tagged && op.Method != http.MethodGet {
+		d.Parameters = append(d.Parameters, &huma.Param{Name: "If-Match", In: "header",
+			Schema:      &huma.Schema{Type: huma.TypeString},
+			Description: "the ETag of the state that is meant; where it is another by now, the answer is 412"})
+	}
+	if op.IsFile() || op.Saves != nil {
+		d.Parameters = append(d.Parameters, parameters(op.In, schemas)...)
 		if op.brings != nil {
 			d.RequestBody = &huma.RequestBody{Required: true, Content: content(op.brings, schemas)}
 		}
@@ -73,7 +78,9 @@ var faults = map[int]struct{ name, when string }{
 	http.StatusForbidden: {"NotAllowed", "Who asks may not do it."},
 	http.StatusNotFound: {"NotThere",
 		"What is asked for is not there; the detail names the nearest that is."},
-	http.StatusConflict:              {"NotNow", "It cannot be done as things stand; the detail says why."},
+	http.StatusConflict: {"NotNow", "It cannot be done as things stand; the detail says why."},
+	http.StatusPreconditionFailed: {"Changed",
+		"It is not as it was under the tag that If-Match names; ask for it again."},
 	http.StatusRequestEntityTooLarge: {"TooLong", "The body is longer than is read."},
 	http.StatusUnsupportedMediaType:  {"WrongType", "The content type is none that is read."},
 	http.StatusUnprocessableEntity:   {"Refused", "Something is wrong with what was sent; errors names each field."},
@@ -105,6 +112,9 @@ func (op *Operation) mayFail() []int {
 	if op.In != reflect.TypeFor[None]() {
 		codes = append(codes, http.StatusUnprocessableEntity)
 	}
+	if op.Tagged {
+		codes = append(codes, http.StatusPreconditionFailed)
+	}
 	if op.hasBody() {
 		codes = append(codes, http.StatusBadRequest, http.StatusRequestEntityTooLarge, http.StatusUnsupportedMediaType)
 	}
@@ -134,6 +144,7 @@ func (op *Operation) hasBody() bool {
 type kind struct {
 	name, says string
 	of         reflect.Type // nil: bytes
+	parts      bool         // any of its parts, all of which may be left out
 	example    any
 }
 
@@ -164,10 +175,28 @@ func (k kind) schema(schemas huma.Registry) *huma.Schema {
 		return &huma.Schema{Type: "string", Format: "binary", Description: k.says}
 	}
 	s := schemas.Schema(k.of, true, k.of.Name())
+	if k.parts {
+		return partsOf(schemas, s)
+	}
 	if s.Ref == "" {
 		s.Description = k.says
 	}
 	return s
+}
+
+// partsOf describes any parts of what a schema describes, without those that the service alone sets.
+func partsOf(schemas huma.Registry, whole *huma.Schema) *huma.Schema {
+	const at = "#/components/schemas/"
+	name := strings.TrimPrefix(whole.Ref, at) + "Patch"
+	parts := *schemas.SchemaFromRef(whole.Ref)
+	parts.Required, parts.Properties = nil, map[string]*huma.Schema{}
+	for property, is := range schemas.SchemaFromRef(whole.Ref).Properties {
+		if !is.ReadOnly {
+			parts.Properties[property] = is
+		}
+	}
+	schemas.Map()[name] = &parts
+	return &huma.Schema{Ref: at + name}
 }
 
 func content(kinds []kind, schemas huma.Registry) map[string]*huma.MediaType {

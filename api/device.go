@@ -13,9 +13,9 @@ var (
 	AddDevice   = define[Body[NewDevice], AddedDevice](owner, "add-device",
 		"POST /devices", "Add a device; its key is told once", created)
 	GetDevice = define[DevicePath, DeviceStory](viewer, "get-device",
-		"GET /devices/{device}", "One device with its keys and what was tried with unknown ones")
+		"GET /devices/{device}", "One device with its keys and what was tried with unknown ones", tagged)
 	SetDevice = define[SetDeviceIn, site.Device](keeper, "set-device",
-		"PATCH /devices/{device}", "Say what a device is called, how often it sends, what it stands behind")
+		"PATCH /devices/{device}", "Say what a device is called, how often it sends, what it stands behind", tagged)
 	RemoveDevice = define[DevicePath, None](owner, "remove-device",
 		"DELETE /devices/{device}", "Delete a device with its readings; its keys are remembered")
 	GetCode = define[DevicePath, []sketch.Text](viewer, "get-code",

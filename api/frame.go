@@ -9,10 +9,11 @@ import (
 // Operations on thermal frames.
 var (
 	GetEye = define[DevicePath, frame.Eye](viewer, "get-eye",
-		"GET /devices/{device}/eye", "How the frames of a device are read")
+		"GET /devices/{device}/eye", "How the frames of a device are read", tagged)
 	PutEye = define[PutEyeIn, frame.Eye](keeper, "put-eye",
 		"PUT /devices/{device}/eye",
-		"Say how the frames of a device are read; new regions tell of the newest 10,000 frames too")
+		"Say how the frames of a device are read; new regions tell of the newest 10,000 frames too", tagged)
+	PatchEye   = inParts(PutEye, "Change parts of how the frames of a device are read")
 	ListFrames = define[ListFramesIn, FrameList](viewer, "list-frames",
 		"GET /devices/{device}/frames", "The frames of a stretch, without their temperatures", long)
 	ListPalettes = define[None, []PaletteInfo](viewer, "list-palettes",

@@ -12,7 +12,9 @@ var (
 	ListGuards = define[None, []alarm.Guard](viewer, "list-guards", "GET /guards", "All guards")
 	AddGuard   = define[Body[GuardOrder], alarm.Guard](keeper, "add-guard",
 		"POST /guards", "Add a guard", created)
-	PutGuard    = define[PutGuardIn, alarm.Guard](keeper, "put-guard", "PUT /guards/{guard}", "Change a guard")
+	GetGuard    = define[GuardPath, alarm.Guard](viewer, "get-guard", "GET /guards/{guard}", "One guard", tagged)
+	PutGuard    = define[PutGuardIn, alarm.Guard](keeper, "put-guard", "PUT /guards/{guard}", "Save a guard", tagged)
+	PatchGuard  = inParts(PutGuard, "Change parts of a guard")
 	RemoveGuard = define[GuardPath, None](keeper, "remove-guard",
 		"DELETE /guards/{guard}", "Remove a guard; its standing alarm is over")
 	ShelveGuard = define[ShelveGuardIn, alarm.Guard](keeper, "shelve-guard",

@@ -7,9 +7,10 @@ import (
 // Operations on kits.
 var (
 	ListKits = define[None, []site.Kit](viewer, "list-kits", "GET /kits", "All kits")
-	GetKit   = define[KitPath, site.Kit](viewer, "get-kit", "GET /kits/{kit}", "One kit")
+	GetKit   = define[KitPath, site.Kit](viewer, "get-kit", "GET /kits/{kit}", "One kit", tagged)
 	PutKit   = define[PutKitIn, SavedKit](keeper, "put-kit",
-		"PUT /kits/{kit}", "Save a kit; what it would change of its devices is offered")
+		"PUT /kits/{kit}", "Save a kit; what it would change of its devices is offered", tagged)
+	PatchKit      = inParts(PutKit, "Change parts of a kit; what it would change of its devices is offered")
 	KitFromDevice = define[KitFromDeviceIn, SavedKit](keeper, "kit-from-device",
 		"POST /kits/{kit}/from-device", "Save a kit that describes a device as it is")
 	RemoveKit = define[KitPath, None](keeper, "remove-kit",

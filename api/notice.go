@@ -12,9 +12,10 @@ var (
 	ListNotices = define[ListNoticesIn, []NoticeStory](viewer, "list-notices",
 		"GET /notices", "Notices with each attempt to deliver them, newest first")
 	GetReach = define[None, ReachNow](viewer, "get-reach",
-		"GET /site/reach", "What the site itself tells, and to whom")
+		"GET /site/reach", "What the site itself tells, and to whom", tagged)
 	PutReach = define[Body[roster.SiteReach], ReachNow](owner, "put-reach",
-		"PUT /site/reach", "Change what the site itself tells, and to whom")
+		"PUT /site/reach", "Change what the site itself tells, and to whom", tagged)
+	PatchReach   = inParts(PutReach, "Change parts of what the site itself tells, and to whom")
 	ListCarriers = define[None, []CarrierNow](viewer, "list-carriers",
 		"GET /carriers", "Whether each carrier is on and works")
 	ListPlaceholders = define[None, []roster.Placeholder](viewer, "list-placeholders",

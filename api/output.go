@@ -10,9 +10,10 @@ var (
 	ListOutputs = define[None, OutputList](viewer, "list-outputs",
 		"GET /outputs", "All outputs: what each is ordered, why, and what its device says")
 	GetOutput = define[OutputPath, drive.Output](viewer, "get-output",
-		"GET /outputs/{device}/{output}", "One output")
+		"GET /outputs/{device}/{output}", "One output", tagged)
 	PutOutput = define[PutOutputIn, drive.Output](keeper, "put-output",
-		"PUT /outputs/{device}/{output}", "Save an output of a device")
+		"PUT /outputs/{device}/{output}", "Save an output of a device", tagged)
+	PatchOutput  = inParts(PutOutput, "Change parts of an output")
 	RemoveOutput = define[OutputPath, None](keeper, "remove-output",
 		"DELETE /outputs/{device}/{output}", "Remove an output with its interlocks")
 	SetOutput = define[SetOutputIn, drive.Output](keeper, "set-output",
@@ -60,9 +61,10 @@ var (
 	ListInterlocks = define[None, []drive.Interlock](viewer, "list-interlocks",
 		"GET /interlocks", "All interlocks, with what each asks for")
 	GetInterlock = define[InterlockPath, drive.Interlock](viewer, "get-interlock",
-		"GET /interlocks/{interlock}", "One interlock")
+		"GET /interlocks/{interlock}", "One interlock", tagged)
 	PutInterlock = define[PutInterlockIn, drive.Interlock](keeper, "put-interlock",
-		"PUT /interlocks/{interlock}", "Save an interlock; it looks at once")
+		"PUT /interlocks/{interlock}", "Save an interlock; it looks at once", tagged)
+	PatchInterlock  = inParts(PutInterlock, "Change parts of an interlock; it looks at once")
 	RemoveInterlock = define[InterlockPath, None](keeper, "remove-interlock",
 		"DELETE /interlocks/{interlock}", "Remove an interlock")
 	ResetInterlock = define[InterlockPath, drive.Interlock](keeper, "reset-interlock",

@@ -11,9 +11,10 @@ import (
 // Operations on rosters.
 var (
 	ListRosters = define[None, []roster.Roster](viewer, "list-rosters", "GET /rosters", "All rosters")
-	GetRoster   = define[RosterPath, roster.Roster](viewer, "get-roster", "GET /rosters/{roster}", "One roster")
+	GetRoster   = define[RosterPath, roster.Roster](viewer, "get-roster", "GET /rosters/{roster}", "One roster", tagged)
 	PutRoster   = define[PutRosterIn, roster.Roster](keeper, "put-roster",
-		"PUT /rosters/{roster}", "Save a roster")
+		"PUT /rosters/{roster}", "Save a roster", tagged)
+	PatchRoster  = inParts(PutRoster, "Change parts of a roster")
 	RemoveRoster = define[RosterPath, None](keeper, "remove-roster",
 		"DELETE /rosters/{roster}", "Remove a roster that nothing names")
 	ShowRosterAt = define[ShowRosterAtIn, RosterPlan](viewer, "show-roster-at",
@@ -84,9 +85,10 @@ type DrillPath struct {
 var (
 	ListContacts = define[None, []roster.Contact](viewer, "list-contacts", "GET /contacts", "All contacts")
 	GetContact   = define[ContactPath, roster.Contact](viewer, "get-contact",
-		"GET /contacts/{contact}", "One contact")
+		"GET /contacts/{contact}", "One contact", tagged)
 	PutContact = define[PutContactIn, roster.Contact](keeper, "put-contact",
-		"PUT /contacts/{contact}", "Save a contact; secrets of new webhooks are told once")
+		"PUT /contacts/{contact}", "Save a contact; secrets of new webhooks are told once", tagged)
+	PatchContact  = inParts(PutContact, "Change parts of a contact; secrets of new webhooks are told once")
 	RemoveContact = define[ContactPath, None](keeper, "remove-contact",
 		"DELETE /contacts/{contact}", "Remove a contact that nothing names")
 	TestContact = define[TestContactIn, TestSent](keeper, "test-contact",

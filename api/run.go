@@ -13,9 +13,9 @@ var (
 	StartRun = define[Body[act.RunStart], RunPage](keeper, "start-run",
 		"POST /runs", "Start a run of an asset, or add one that is over", created)
 	GetRun = define[RunPath, RunPage](viewer, "get-run",
-		"GET /runs/{id}", "One run: what it came to, and when it will reach its goals", long)
+		"GET /runs/{id}", "One run: what it came to, and when it will reach its goals", long, tagged)
 	ChangeRun = define[ChangeRunIn, RunPage](keeper, "change-run",
-		"PATCH /runs/{id}", "Change a run: title, times, goals, phases, note")
+		"PATCH /runs/{id}", "Change a run: title, times, goals, phases, note", tagged)
 	StopRun   = define[StopRunIn, RunPage](keeper, "stop-run", "POST /runs/{id}/stop", "End a run")
 	MarkPhase = define[MarkPhaseIn, RunPage](keeper, "mark-phase",
 		"POST /runs/{id}/phases", "Begin a phase of a run")
@@ -110,7 +110,9 @@ type GetRunReportIn struct {
 var (
 	ListPlans = define[None, []run.Plan](viewer, "list-plans",
 		"GET /run-plans", "Plans that start and end runs by themselves")
-	PutPlan    = define[PutPlanIn, run.Plan](keeper, "put-plan", "PUT /run-plans/{plan}", "Save a plan")
+	GetPlan    = define[PlanPath, run.Plan](viewer, "get-plan", "GET /run-plans/{plan}", "One plan", tagged)
+	PutPlan    = define[PutPlanIn, run.Plan](keeper, "put-plan", "PUT /run-plans/{plan}", "Save a plan", tagged)
+	PatchPlan  = inParts(PutPlan, "Change parts of a plan")
 	RemovePlan = define[PlanPath, None](keeper, "remove-plan",
 		"DELETE /run-plans/{plan}", "Remove a plan; its runs stay")
 )

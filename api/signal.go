@@ -14,10 +14,10 @@ var (
 	ListSparks = define[ListSparksIn, []site.Spark](viewer, "list-sparks",
 		"GET /sparks", "The last day of every signal in few columns", long)
 	GetSignal = define[SignalPath, site.Signal](viewer, "get-signal",
-		"GET /signals/{device}/{signal}", "One signal")
+		"GET /signals/{device}/{signal}", "One signal", tagged)
 	SetSignal = define[SetSignalIn, site.Signal](keeper, "set-signal",
 		"PATCH /signals/{device}/{signal}",
-		"Say what a signal is called, its unit, span, step, bands and interval")
+		"Say what a signal is called, its unit, span, step, bands and interval", tagged)
 	MakeSwitch = define[SignalPath, site.Signal](keeper, "make-switch",
 		"POST /signals/{device}/{signal}/switch",
 		"Make a signal of numbers that are only ever 0 and 1 a switch, its readings with it")

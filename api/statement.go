@@ -11,8 +11,11 @@ import (
 var (
 	ListStatements = define[None, []statement.Statement](viewer, "list-statements",
 		"GET /statements", "All statements")
+	GetStatement = define[StatementPath, statement.Statement](viewer, "get-statement", "GET /statements/{statement}",
+		"One statement", tagged)
 	PutStatement = define[PutStatementIn, statement.Statement](keeper, "put-statement",
-		"PUT /statements/{statement}", "Save a statement")
+		"PUT /statements/{statement}", "Save a statement", tagged)
+	PatchStatement  = inParts(PutStatement, "Change parts of a statement")
 	RemoveStatement = define[StatementPath, None](keeper, "remove-statement",
 		"DELETE /statements/{statement}", "Remove a statement")
 	GetStatementSheet = define[GetStatementSheetIn, statement.Sheet](viewer, "get-statement-sheet",

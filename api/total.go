@@ -21,9 +21,11 @@ var (
 	UndoReset = define[TotalPath, total.Reset](keeper, "undo-reset",
 		"POST /totals/{total}/resets/undo", "Undo the newest reset of a total")
 	ListTariffs = define[None, []total.Tariff](viewer, "list-tariffs", "GET /tariffs", "All tariffs")
+	GetTariff   = define[TariffPath, total.Tariff](viewer, "get-tariff", "GET /tariffs/{tariff}", "One tariff", tagged)
 	PutTariff   = define[PutTariffIn, total.Tariff](keeper, "put-tariff",
-		"PUT /tariffs/{tariff}", "Save a tariff; costs are added up anew")
-	RemoveTariff = define[RemoveTariffIn, None](keeper, "remove-tariff",
+		"PUT /tariffs/{tariff}", "Save a tariff; costs are added up anew", tagged)
+	PatchTariff  = inParts(PutTariff, "Change parts of a tariff; costs are added up anew")
+	RemoveTariff = define[TariffPath, None](keeper, "remove-tariff",
 		"DELETE /tariffs/{tariff}", "Remove a tariff that no total uses")
 )
 
@@ -43,12 +45,12 @@ type ResetTotalIn struct {
 
 // PutTariffIn is the input of PutTariff.
 type PutTariffIn struct {
-	Tariff string `path:"tariff"`
-	Body   total.Tariff
+	TariffPath
+	Body total.Tariff
 }
 
-// RemoveTariffIn is the input of RemoveTariff.
-type RemoveTariffIn struct {
+// TariffPath is the place of one tariff.
+type TariffPath struct {
 	Tariff string `path:"tariff"`
 }
 

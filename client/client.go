@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"jauntylark/api"
@@ -23,6 +24,11 @@ type Client struct {
 	URL   string // like http://127.0.0.1:8080
 	Token string // a person's token or a device's key
 	HTTP  *http.Client
+	// Careful has what was shown saved only where it still is as it was shown (If-Match); else the answer is 412.
+	Careful bool
+
+	mu   sync.Mutex
+	tags map[string]string // of what was shown, by its path
 }
 
 // Problem is an RFC 9457 problem document that the service answered with.
@@ -192,6 +198,29 @@ func (c *Client) Follow(ctx context.Context, lastID string, each func(Event) err
 	}
 }
 
+// tagFor gives the tag of what is to be saved, as it was last shown; empty: it was not.
+func (c *Client) tagFor(at api.Place) string {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if at.Method != http.MethodPut && at.Method != http.MethodPatch {
+		return ""
+	}
+	return c.tags[at.Path]
+}
+
+// note keeps the tag of what was shown or saved.
+func (c *Client) note(at api.Place, tag string) {
+	if !c.Careful {
+		return
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.tags == nil {
+		c.tags = map[string]string{}
+	}
+	c.tags[at.Path] = tag
+}
+
 func (c *Client) send(ctx context.Context, at api.Place, contentType string, body io.Reader,
 	headers map[string]string) (*http.Response, error) {
 	r, err := http.NewRequestWithContext(ctx, at.Method, strings.TrimRight(c.URL, "/")+at.Path, body)
@@ -203,6 +232,9 @@ func (c *Client) send(ctx context.Context, at api.Place, contentType string, bod
 	}
 	if c.Token != "" {
 		r.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	if tag := c.tagFor(at); tag != "" {
+		r.Header.Set("If-Match", tag)
 	}
 	for name, value := range headers {
 		if value != "" {
@@ -218,6 +250,7 @@ func (c *Client) send(ctx context.Context, at api.Place, contentType string, bod
 		return nil, fmt.Errorf("the service at %s does not answer: %w", c.URL, errors.Unwrap(err))
 	}
 	if answer.StatusCode < 400 {
+		c.note(at, answer.Header.Get("ETag"))
 		return answer, nil
 	}
 	defer answer.Body.Close()

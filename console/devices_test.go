@@ -142,7 +142,7 @@ func TestArrivalsAndKits(t *testing.T) {
 	if d := s.Look("second-pond"); d.Kit != "pond-probe" {
 		t.Errorf("%+v", d)
 	}
-	s.Do(api.PutKit.At("pond-probe"), map[string]any{"name": "pond-probe",
+	s.Do(api.PatchKit.At("pond-probe"), map[string]any{
 		"signals": []map[string]any{{"name": "oxygen", "title": "Dissolved oxygen", "unit": "%"}}}, nil)
 	must(t, p.Goto("/devices/kits/pond-probe"))
 	must(t, p.Until(says+`('signal oxygen title') && `+says+`('Dissolved oxygen')`))

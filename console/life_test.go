@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"jauntylark/api"
+	"jauntylark/client"
 	"jauntylark/console/browser"
 	"jauntylark/core/site"
 	"jauntylark/server/servertest"
@@ -182,9 +183,7 @@ func TestTheFirstSteps(t *testing.T) {
 		Key string `json:"key"`
 	}
 	s.Do(api.RotateKey.At("pond"), map[string]any{}, &key)
-	d := *s.Owner
-	d.Token = key.Key
-	s.Send(&d, `{"oxygen": 80}`)
+	s.Send(&client.Client{URL: s.Owner.URL, Token: key.Key}, `{"oxygen": 80}`)
 	at("3")
 	goOn()
 	must(t, p.Until(`location.pathname === '/guards/new'`))

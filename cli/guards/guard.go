@@ -204,7 +204,11 @@ func guardAddCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return saveGuard(c, api.AddGuard.At(), g, watch)
+		body := GuardBody(g)
+		if watch != nil {
+			body["watch"] = watch
+		}
+		return saveGuard(c, api.AddGuard.At(), body)
 	}
 	return c
 }
@@ -263,16 +267,12 @@ func readWatch(c *cobra.Command, signal string) (*derive.Recipe, error) {
 	return r, nil
 }
 
-func saveGuard(c *cobra.Command, at api.Place, g alarm.Guard, watch *derive.Recipe) error {
+func saveGuard(c *cobra.Command, at api.Place, body any) error {
 	s, err := terminal.SignedIn()
 	if err != nil {
 		return err
 	}
 	var out alarm.Guard
-	body := GuardBody(g)
-	if watch != nil {
-		body["watch"] = watch
-	}
 	if err := s.Call(c.Context(), at, body, &out); err != nil {
 		return err
 	}
@@ -318,7 +318,7 @@ func guardNamed(c *cobra.Command, name string) (alarm.Guard, error) {
 	names := []string{}
 	for _, g := range all {
 		if names = append(names, g.Name); g.Name == name {
-			return g, nil
+			return terminal.Ask(c, api.GetGuard, api.GuardPath{Guard: name})
 		}
 	}
 	return alarm.Guard{}, fmt.Errorf("there is no guard %s%s", name, terminal.DidYouMean(name, names))
@@ -341,7 +341,7 @@ func guardSetCommand() *cobra.Command {
 		if err := terminal.ReadWords(c, &g.Templates); err != nil {
 			return err
 		}
-		return saveGuard(c, api.PutGuard.At(args[0]), g, nil)
+		return saveGuard(c, api.PutGuard.At(args[0]), g)
 	}
 	c.ValidArgsFunction = guardNames
 	return c

@@ -133,7 +133,7 @@ func contactSaveCommand(as terminal.Saving) *cobra.Command {
 	terminal.CompleteFrom(c, "passes", "advisory", "warning", "critical")
 	_ = c.RegisterFlagCompletionFunc("deputy", contactNames)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		v, err := terminal.Draft(c, as, "contact", api.ListContacts.At(), args[0],
+		v, err := terminal.Draft(c, as, "contact", api.ListContacts.At(), api.GetContact.At(args[0]), args[0],
 			roster.Contact{Name: args[0], Addresses: roster.Addresses{}, Templates: alarm.Templates{}},
 			func(v roster.Contact) string { return v.Name })
 		if err != nil {

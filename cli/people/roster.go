@@ -13,6 +13,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/cli/terminal"
+	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/measure"
 	"jauntylark/core/prose"
@@ -183,7 +184,7 @@ them. on-duty in place of a name is whom the rotation names.`,
 	f.String("handover-time", "", "the time of day at which it changes, like 09:00")
 	f.Int("weeks", 1, "for how many weeks each is on duty")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		r, err := terminal.Draft(c, as, "roster", api.ListRosters.At(), args[0],
+		r, err := terminal.Draft(c, as, "roster", api.ListRosters.At(), api.GetRoster.At(args[0]), args[0],
 			roster.Roster{Name: args[0], Steps: roster.Steps{}}, func(r roster.Roster) string { return r.Name })
 		if err != nil {
 			return err
@@ -195,9 +196,9 @@ them. on-duty in place of a name is whom the rotation names.`,
 		if err != nil {
 			return err
 		}
-		var out roster.Roster
-		body := map[string]any{"title": r.Title, "steps": r.Steps, "repeat": r.Repeat, "rotation": r.Rotation}
-		if err := s.Call(c.Context(), api.PutRoster.At(r.Name), body, &out); err != nil {
+		out, err := client.Do(c.Context(), s, api.PutRoster,
+			api.PutRosterIn{RosterPath: api.RosterPath{Roster: r.Name}, Body: r})
+		if err != nil {
 			return err
 		}
 		return terminal.Show(c, out, func(w io.Writer) { printRoster(w, &out) })

@@ -143,6 +143,9 @@ Schema of the file.`,
 		if err != nil {
 			return err
 		}
+		if err := terminal.See(c, api.GetKit.At(k.Name)); err != nil {
+			return err
+		}
 		out, err := client.Do(c.Context(), s, api.PutKit, api.PutKitIn{KitPath: api.KitPath{Kit: k.Name}, Body: k})
 		if err != nil {
 			return err

@@ -102,7 +102,11 @@ of their rate in the calendar month.
 			if err != nil {
 				return err
 			}
-			out, err := client.Do(c.Context(), s, api.PutTariff, api.PutTariffIn{Tariff: t.Name, Body: t})
+			if err := terminal.See(c, api.GetTariff.At(t.Name)); err != nil {
+				return err
+			}
+			out, err := client.Do(c.Context(), s, api.PutTariff,
+				api.PutTariffIn{TariffPath: api.TariffPath{Tariff: t.Name}, Body: t})
 			if err != nil {
 				return err
 			}

@@ -54,7 +54,10 @@ func journalListCommand() *cobra.Command {
 			}
 			at = api.ListAssetJournal.At(of)
 		}
-		query := url.Values{"limit": {strconv.Itoa(*limit)}, "words": {strings.Join(args, " ")}}
+		query := url.Values{"limit": {strconv.Itoa(*limit)}}
+		if len(args) > 0 {
+			query.Set("words", strings.Join(args, " "))
+		}
 		for _, name := range []string{"device", "kind", "severity"} {
 			if v, _ := f.GetString(name); v != "" {
 				query.Set(name, v)

@@ -10,6 +10,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/cli/terminal"
+	"jauntylark/client"
 	"jauntylark/core/alarm"
 	"jauntylark/core/run"
 )
@@ -37,7 +38,7 @@ func planSaveCommand(as terminal.Saving) *cobra.Command {
 	_ = c.RegisterFlagCompletionFunc("asset", assetNames)
 	_ = c.RegisterFlagCompletionFunc("signal", terminal.SignalPaths)
 	c.RunE = func(c *cobra.Command, args []string) (err error) {
-		p, err := terminal.Draft(c, as, "plan", api.ListPlans.At(), args[0], run.Plan{Name: args[0]},
+		p, err := terminal.Draft(c, as, "plan", api.ListPlans.At(), api.GetPlan.At(args[0]), args[0], run.Plan{Name: args[0]},
 			func(p run.Plan) string { return p.Name })
 		if err != nil {
 			return err
@@ -49,9 +50,8 @@ func planSaveCommand(as terminal.Saving) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		body := map[string]any{"asset": p.Asset, "title": p.Title, "signal": p.Signal, "start": p.Start, "end": p.End,
-			"hours": p.Hours, "goals": p.Goals}
-		if err := s.Call(c.Context(), api.PutPlan.At(args[0]), body, &p); err != nil {
+		p, err = client.Do(c.Context(), s, api.PutPlan, api.PutPlanIn{PlanPath: api.PlanPath{Plan: args[0]}, Body: p})
+		if err != nil {
 			return err
 		}
 		return terminal.Show(c, p, func(w io.Writer) {

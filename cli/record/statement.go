@@ -13,6 +13,7 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/cli/terminal"
+	"jauntylark/client"
 	"jauntylark/core/prose"
 	"jauntylark/core/statement"
 	"jauntylark/core/wall"
@@ -69,7 +70,7 @@ func statementSaveCommand(as terminal.Saving) *cobra.Command {
 	terminal.CompleteFrom(c, "kind", statement.Energy, statement.Alarms, statement.Totals)
 	terminal.CompleteFrom(c, "every", "day", "week", "month")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		v, err := terminal.Draft(c, as, "statement", api.ListStatements.At(), args[0],
+		v, err := terminal.Draft(c, as, "statement", api.ListStatements.At(), api.GetStatement.At(args[0]), args[0],
 			statement.Statement{Name: args[0], Every: "month"}, func(v statement.Statement) string { return v.Name })
 		if err != nil {
 			return err
@@ -92,10 +93,9 @@ func statementSaveCommand(as terminal.Saving) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var out statement.Statement
-		body := map[string]any{"title": v.Title, "kind": v.Kind, "totals": v.Totals, "every": v.Every, "at": v.At,
-			"tell": v.Tell}
-		if err := s.Call(c.Context(), api.PutStatement.At(v.Name), body, &out); err != nil {
+		out, err := client.Do(c.Context(), s, api.PutStatement,
+			api.PutStatementIn{StatementPath: api.StatementPath{Statement: v.Name}, Body: v})
+		if err != nil {
 			return err
 		}
 		return terminal.Show(c, out, func(w io.Writer) {

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 
@@ -26,6 +27,9 @@ func LoginFile() (string, error) {
 	return filepath.Join(dir, "jaunty", "login.json"), err
 }
 
+// talking is the client of the command that runs: what it was shown and what it saves go by one.
+var talking *client.Client
+
 // SignedIn gives a client for the service that was logged in to; JAUNTY_URL and JAUNTY_TOKEN go before.
 func SignedIn() (*client.Client, error) {
 	kept := Login{}
@@ -46,7 +50,20 @@ func SignedIn() (*client.Client, error) {
 	if kept.URL == "" {
 		return nil, errors.New("not logged in; first 'jaunty login URL --user EMAIL'")
 	}
-	return &client.Client{URL: kept.URL, Token: kept.Token}, nil
+	if talking == nil || talking.URL != kept.URL || talking.Token != kept.Token {
+		talking = &client.Client{URL: kept.URL, Token: kept.Token, Careful: true}
+	}
+	return talking, nil
+}
+
+// See looks at what is to be replaced as a whole, if it is there, so that what others make of it meanwhile is not.
+func See(c *cobra.Command, at api.Place) error {
+	_, err := Fetch[any](c, at)
+	var problem *client.Problem
+	if errors.As(err, &problem) && problem.Status == http.StatusNotFound {
+		return nil
+	}
+	return err
 }
 
 // Fetch gets what the service answers with at a place.

@@ -15,9 +15,9 @@ type Saving struct{ Verb, Short string }
 
 // Draft gives what is there of a name, to be changed, or the new one. It refuses to add what is there, and to set what
 // is not.
-func Draft[T any](c *cobra.Command, as Saving, noun string, at api.Place, name string, fresh T,
+func Draft[T any](c *cobra.Command, as Saving, noun string, list, one api.Place, name string, fresh T,
 	nameOf func(T) string) (T, error) {
-	all, err := Fetch[[]T](c, at)
+	all, err := Fetch[[]T](c, list)
 	if err != nil {
 		return fresh, err
 	}
@@ -29,7 +29,7 @@ func Draft[T any](c *cobra.Command, as Saving, noun string, at api.Place, name s
 			return fresh, fmt.Errorf("there is %s %s already; 'jaunty %s set %s' changes it", Article(noun), name,
 				nounOf(noun), name)
 		default:
-			return v, nil
+			return Fetch[T](c, one)
 		}
 	}
 	if as.Verb == "set" {

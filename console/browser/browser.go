@@ -5,8 +5,8 @@ package browser
 import (
 	"context"
 	"fmt"
-	"os"
 	"net/http"
+	"os"
 	"strings"
 	"sync"
 	"time"

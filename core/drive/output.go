@@ -106,9 +106,7 @@ func (s *Spec) Check() (err error) {
 	if err := o.checkTimes(); err != nil {
 		return err
 	}
-	if s.Safe == "" {
-		s.Safe = o.lowest()
-	}
+	s.Settle()
 	if s.Safe, err = o.Parse(string(s.Safe)); err != nil {
 		return fault("safe", "%s", err)
 	}
@@ -118,6 +116,13 @@ func (s *Spec) Check() (err error) {
 		}
 	}
 	return nil
+}
+
+// Settle fills in what was left out.
+func (s *Spec) Settle() {
+	if s.Safe == "" {
+		s.Safe = (&Output{Spec: *s}).lowest()
+	}
 }
 
 // lowest is the state that is safe where nobody says.

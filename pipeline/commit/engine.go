@@ -272,7 +272,7 @@ func (e *Engine[T, In, Out]) inTurn(t *Turn, batch []*Job[T, In, Out]) (err erro
 		return err
 	}
 	made = &work
-	if err := e.do(work, batch); err != nil {
+	if err := e.do(t, work, batch); err != nil {
 		return err
 	}
 	if err := e.work.Finish(work); err != nil {
@@ -290,11 +290,14 @@ func (e *Engine[T, In, Out]) inTurn(t *Turn, batch []*Job[T, In, Out]) (err erro
 	return nil
 }
 
-func (e *Engine[T, In, Out]) do(work T, batch []*Job[T, In, Out]) error {
+func (e *Engine[T, In, Out]) do(t *Turn, work T, batch []*Job[T, In, Out]) error {
 	if batch[0].act == nil {
 		return e.work.Take(work, batch)
 	}
 	for _, j := range batch {
+		if !j.meant.is(t.ConfigNo) {
+			return ErrMoved
+		}
 		if err := j.act(work); err != nil { // each is tried by itself then
 			return err
 		}

@@ -14,7 +14,8 @@ type Job[T, In, Out any] struct {
 	Leapt time.Duration // how far the clock had leapt when it came
 
 	act    func(T) error
-	shares bool // the act may have its commit with others
+	meant  *meant // of an act that is meant for one state of the configuration; nil: it is for any
+	shares bool   // the act may have its commit with others
 	done   chan struct{}
 	state  atomic.Int32 // of an act: who has it
 }
@@ -96,7 +97,7 @@ func (e *Engine[T, In, Out]) Submit(ctx context.Context, in In) (out Out, err er
 // from the queue and never runs; one that has begun is waited for, so that what it writes down for its caller is whole,
 // and the answer says what truly became of it.
 func (e *Engine[T, In, Out]) Do(ctx context.Context, act func(T) error) error {
-	return e.perform(ctx, &Job[T, In, Out]{act: act})
+	return e.perform(ctx, &Job[T, In, Out]{act: act, meant: meantOf(ctx)})
 }
 
 // DoWithOthers is Do for what many devices do at once: such acts share commits. One may run again, when another one of

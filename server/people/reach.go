@@ -13,7 +13,6 @@ import (
 	"jauntylark/pipeline/respond"
 	"jauntylark/server/place"
 	"jauntylark/server/web"
-	"jauntylark/store"
 	"jauntylark/store/config"
 	"jauntylark/store/events"
 )
@@ -22,18 +21,15 @@ import (
 func reachOperations(v *web.Server) {
 	web.Answer(v, api.HandBackAlarm, handBack)
 	web.Answer(v, api.ListContacts, listContacts)
-	web.Answer(v, api.GetContact, getContact)
-	web.Answer(v, api.PutContact, putContact)
+	web.Keep(v, api.GetContact, getContact, api.PutContact, putContact, api.PatchContact)
 	web.Carry(v, api.RemoveContact, removeContact)
 	web.Answer(v, api.TestContact, testContact)
 	web.Answer(v, api.ListRosters, listRosters)
-	web.Answer(v, api.GetRoster, getRoster)
-	web.Answer(v, api.PutRoster, putRoster)
+	web.Keep(v, api.GetRoster, getRoster, api.PutRoster, putRoster, api.PatchRoster)
 	web.Carry(v, api.RemoveRoster, removeRoster)
 	web.Answer(v, api.ShowRosterAt, showRosterAt)
 	web.Answer(v, api.PlanRoster, planRoster)
-	web.Answer(v, api.GetReach, getReach)
-	web.Answer(v, api.PutReach, putReach)
+	web.Keep(v, api.GetReach, getReach, api.PutReach, putReach, api.PatchReach)
 	web.Answer(v, api.StartDrill, startDrill)
 	web.Answer(v, api.ListDrills, listDrills)
 	web.Answer(v, api.GetDrill, getDrill)
@@ -62,16 +58,7 @@ func seenBy(ctx context.Context, c roster.Contact) roster.Contact {
 // findContact finds a contact by name; the error names the nearest one.
 func findContact(ctx context.Context, v *web.Server, name string) (roster.Contact, error) {
 	contacts, err := config.Contacts(ctx, v.Store)
-	if err != nil {
-		return roster.Contact{}, err
-	}
-	names := make([]string, len(contacts))
-	for i, c := range contacts {
-		if names[i] = c.Name; c.Name == name {
-			return c, nil
-		}
-	}
-	return roster.Contact{}, web.Missing(store.ErrNotFound, "contact", name, names)
+	return web.Named(contacts, err, "contact", name, func(c roster.Contact) string { return c.Name })
 }
 
 func getContact(ctx context.Context, v *web.Server, in *api.ContactPath) (roster.Contact, error) {
@@ -125,16 +112,7 @@ func listRosters(ctx context.Context, v *web.Server, _ *api.None) ([]roster.Rost
 // findRoster finds a roster by name; the error names the nearest one.
 func findRoster(ctx context.Context, v *web.Server, name string) (roster.Roster, error) {
 	rosters, err := config.Rosters(ctx, v.Store)
-	if err != nil {
-		return roster.Roster{}, err
-	}
-	names := make([]string, len(rosters))
-	for i, r := range rosters {
-		if names[i] = r.Name; r.Name == name {
-			return r, nil
-		}
-	}
-	return roster.Roster{}, web.Missing(store.ErrNotFound, "roster", name, names)
+	return web.Named(rosters, err, "roster", name, func(r roster.Roster) string { return r.Name })
 }
 
 func getRoster(ctx context.Context, v *web.Server, in *api.RosterPath) (roster.Roster, error) {

@@ -12,14 +12,13 @@ import (
 	"jauntylark/core/statement"
 	"jauntylark/pipeline/respond"
 	"jauntylark/server/web"
-	"jauntylark/store"
 	"jauntylark/store/config"
 )
 
 // statementsOperations has the operations of this file answered.
 func statementsOperations(v *web.Server) {
 	web.Answer(v, api.ListStatements, listStatements)
-	web.Answer(v, api.PutStatement, putStatement)
+	web.Keep(v, api.GetStatement, getStatement, api.PutStatement, putStatement, api.PatchStatement)
 	web.Carry(v, api.RemoveStatement, removeStatement)
 	web.Answer(v, api.GetStatementSheet, getStatementSheet)
 	web.Answer(v, api.SendStatement, sendStatement)
@@ -33,16 +32,11 @@ func listStatements(ctx context.Context, v *web.Server, _ *api.None) ([]statemen
 // findStatement finds a statement by name; the error names the nearest one.
 func findStatement(ctx context.Context, v *web.Server, name string) (statement.Statement, error) {
 	all, err := config.Statements(ctx, v.Store)
-	if err != nil {
-		return statement.Statement{}, err
-	}
-	names := make([]string, len(all))
-	for i, s := range all {
-		if names[i] = s.Name; s.Name == name {
-			return s, nil
-		}
-	}
-	return statement.Statement{}, web.Missing(store.ErrNotFound, "statement", name, names)
+	return web.Named(all, err, "statement", name, func(s statement.Statement) string { return s.Name })
+}
+
+func getStatement(ctx context.Context, v *web.Server, in *api.StatementPath) (statement.Statement, error) {
+	return findStatement(ctx, v, in.Statement)
 }
 
 func putStatement(ctx context.Context, v *web.Server, in *api.PutStatementIn) (statement.Statement, error) {

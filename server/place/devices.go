@@ -20,8 +20,7 @@ import (
 func devicesOperations(v *web.Server) {
 	web.Answer(v, api.ListDevices, listDevices)
 	web.Answer(v, api.AddDevice, addDevice)
-	web.Answer(v, api.GetDevice, getDevice)
-	web.Answer(v, api.SetDevice, setDevice)
+	web.Change(v, api.GetDevice, getDevice, api.SetDevice, setDevice)
 	web.Carry(v, api.RemoveDevice, removeDevice)
 	web.Answer(v, api.GetCode, getCode)
 	web.Answer(v, api.OrderSettings, orderSettings)

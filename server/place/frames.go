@@ -28,8 +28,7 @@ import (
 
 // framesOperations has the operations of this file answered.
 func framesOperations(v *web.Server) {
-	web.Answer(v, api.GetEye, getEye)
-	web.Answer(v, api.PutEye, putEye)
+	web.Keep(v, api.GetEye, getEye, api.PutEye, putEye, api.PatchEye)
 	web.Answer(v, api.ListFrames, listFrames)
 	web.Answer(v, api.ListPalettes, listPalettes)
 	web.AnswerFile(v, api.GetFrame.Operation, serveFrame)

@@ -17,7 +17,6 @@ import (
 	"jauntylark/pipeline/evidence"
 	"jauntylark/pipeline/respond"
 	"jauntylark/server/web"
-	"jauntylark/store"
 	"jauntylark/store/config"
 	"jauntylark/store/events"
 )
@@ -26,7 +25,7 @@ import (
 func guardsOperations(v *web.Server) {
 	web.Answer(v, api.ListGuards, listGuards)
 	web.Answer(v, api.AddGuard, addGuard)
-	web.Answer(v, api.PutGuard, putGuard)
+	web.Keep(v, api.GetGuard, getGuard, api.PutGuard, putGuard, api.PatchGuard)
 	web.Carry(v, api.RemoveGuard, removeGuard)
 	web.Answer(v, api.ShelveGuard, shelveGuard)
 	web.Answer(v, api.UnshelveGuard, unshelveGuard)
@@ -88,6 +87,10 @@ func addGuard(ctx context.Context, v *web.Server, in *api.Body[api.GuardOrder]) 
 	return *g, err
 }
 
+func getGuard(ctx context.Context, v *web.Server, in *api.GuardPath) (alarm.Guard, error) {
+	return FindGuard(ctx, v, in.Guard)
+}
+
 func putGuard(ctx context.Context, v *web.Server, in *api.PutGuardIn) (alarm.Guard, error) {
 	g, err := FindGuard(ctx, v, in.Guard)
 	if err != nil {
@@ -103,16 +106,7 @@ func putGuard(ctx context.Context, v *web.Server, in *api.PutGuardIn) (alarm.Gua
 // FindGuard finds a guard by name; the error names the nearest one.
 func FindGuard(ctx context.Context, v *web.Server, name string) (alarm.Guard, error) {
 	guards, err := config.Guards(ctx, v.Store)
-	if err != nil {
-		return alarm.Guard{}, err
-	}
-	names := make([]string, len(guards))
-	for i, g := range guards {
-		if names[i] = g.Name; g.Name == name {
-			return g, nil
-		}
-	}
-	return alarm.Guard{}, web.Missing(store.ErrNotFound, "guard", name, names)
+	return web.Named(guards, err, "guard", name, func(g alarm.Guard) string { return g.Name })
 }
 
 func removeGuard(ctx context.Context, v *web.Server, in *api.GuardPath) error {

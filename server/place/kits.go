@@ -7,15 +7,13 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/configure"
 	"jauntylark/server/web"
-	"jauntylark/store"
 	"jauntylark/store/config"
 )
 
 // kitsOperations has the operations of this file answered.
 func kitsOperations(v *web.Server) {
 	web.Answer(v, api.ListKits, listKits)
-	web.Answer(v, api.GetKit, getKit)
-	web.Answer(v, api.PutKit, putKit)
+	web.Keep(v, api.GetKit, getKit, api.PutKit, putKit, api.PatchKit)
 	web.Answer(v, api.KitFromDevice, kitFromDevice)
 	web.Carry(v, api.RemoveKit, removeKit)
 	web.Answer(v, api.KitChanges, kitChanges)
@@ -28,17 +26,7 @@ func listKits(ctx context.Context, v *web.Server, _ *api.None) ([]site.Kit, erro
 
 func getKit(ctx context.Context, v *web.Server, in *api.KitPath) (site.Kit, error) {
 	kits, err := config.Kits(ctx, v.Store)
-	if err != nil {
-		return site.Kit{}, err
-	}
-	names := []string{}
-	for _, k := range kits {
-		if k.Name == in.Kit {
-			return k, nil
-		}
-		names = append(names, k.Name)
-	}
-	return site.Kit{}, web.Missing(store.ErrNotFound, "kit", in.Kit, names)
+	return web.Named(kits, err, "kit", in.Kit, func(k site.Kit) string { return k.Name })
 }
 
 func putKit(ctx context.Context, v *web.Server, in *api.PutKitIn) (api.SavedKit, error) {

@@ -16,8 +16,7 @@ import (
 // outputsOperations has the operations of this file answered.
 func outputsOperations(v *web.Server) {
 	web.Answer(v, api.ListOutputs, listOutputs)
-	web.Answer(v, api.GetOutput, getOutput)
-	web.Answer(v, api.PutOutput, putOutput)
+	web.Keep(v, api.GetOutput, getOutput, api.PutOutput, putOutput, api.PatchOutput)
 	web.Carry(v, api.RemoveOutput, removeOutput)
 	web.Answer(v, api.SetOutput, setOutput)
 	web.Answer(v, api.ReleaseOutput, releaseOutput)
@@ -25,8 +24,7 @@ func outputsOperations(v *web.Server) {
 	web.Answer(v, api.AllOutputsSafe, allSafe)
 	web.Answer(v, api.EndAllOutputsSafe, endAllSafe)
 	web.Answer(v, api.ListInterlocks, listInterlocks)
-	web.Answer(v, api.GetInterlock, getInterlock)
-	web.Answer(v, api.PutInterlock, putInterlock)
+	web.Keep(v, api.GetInterlock, getInterlock, api.PutInterlock, putInterlock, api.PatchInterlock)
 	web.Carry(v, api.RemoveInterlock, removeInterlock)
 	web.Answer(v, api.ResetInterlock, resetInterlock)
 	web.Answer(v, api.TryInterlock, tryInterlock)

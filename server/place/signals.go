@@ -17,8 +17,7 @@ import (
 func signalsOperations(v *web.Server) {
 	web.Answer(v, api.ListSignals, listSignals)
 	web.Answer(v, api.ListSparks, listSparks)
-	web.Answer(v, api.GetSignal, getSignal)
-	web.Answer(v, api.SetSignal, setSignal)
+	web.Change(v, api.GetSignal, getSignal, api.SetSignal, setSignal)
 	web.Answer(v, api.MakeSwitch, makeSwitch)
 	web.Answer(v, api.ListReadings, listReadings)
 	web.Answer(v, api.GetLine, getLine)

@@ -9,7 +9,6 @@ import (
 	"jauntylark/core/total"
 	"jauntylark/pipeline/record"
 	"jauntylark/server/web"
-	"jauntylark/store"
 	"jauntylark/store/timeseries"
 )
 
@@ -22,24 +21,19 @@ func totalsOperations(v *web.Server) {
 	web.Answer(v, api.ResetTotal, resetTotal)
 	web.Answer(v, api.UndoReset, undoReset)
 	web.Answer(v, api.ListTariffs, listTariffs)
-	web.Answer(v, api.PutTariff, putTariff)
+	web.Keep(v, api.GetTariff, getTariff, api.PutTariff, putTariff, api.PatchTariff)
 	web.Carry(v, api.RemoveTariff, removeTariff)
 }
 
 // findTotal finds a total; the error names the nearest one.
 func findTotal(ctx context.Context, v *web.Server, name string) (total.Total, error) {
 	all, err := timeseries.Totals(ctx, v.Store)
+	t, err := web.Named(all, err, "total", name, func(t total.Total) string { return t.Name })
 	if err != nil {
-		return total.Total{}, err
+		return t, err
 	}
-	names := make([]string, len(all))
-	for i, t := range all {
-		if t.Name == name {
-			return t, fillUnit(ctx, v, &all[i], &t)
-		}
-		names[i] = t.Name
-	}
-	return total.Total{}, web.Missing(store.ErrNotFound, "total", name, names)
+	err = fillUnit(ctx, v, &t, &t)
+	return t, err
 }
 
 // fillUnit says in which unit a total's values are.
@@ -187,6 +181,11 @@ func listTariffs(ctx context.Context, v *web.Server, _ *api.None) ([]total.Tarif
 	return timeseries.Tariffs(ctx, v.Store)
 }
 
+func getTariff(ctx context.Context, v *web.Server, in *api.TariffPath) (total.Tariff, error) {
+	tariffs, err := timeseries.Tariffs(ctx, v.Store)
+	return web.Named(tariffs, err, "tariff", in.Tariff, func(t total.Tariff) string { return t.Name })
+}
+
 func putTariff(ctx context.Context, v *web.Server, in *api.PutTariffIn) (total.Tariff, error) {
 	if in.Body.Name != in.Tariff {
 		return total.Tariff{}, web.Wrong("name", "is "+in.Body.Name+", but the address says "+in.Tariff)
@@ -196,6 +195,6 @@ func putTariff(ctx context.Context, v *web.Server, in *api.PutTariffIn) (total.T
 	return in.Body, err
 }
 
-func removeTariff(ctx context.Context, v *web.Server, in *api.RemoveTariffIn) error {
+func removeTariff(ctx context.Context, v *web.Server, in *api.TariffPath) error {
 	return record.RemoveTariff(ctx, v.Pipeline, in.Tariff, web.Who(ctx))
 }

@@ -27,8 +27,7 @@ import (
 func assetsOperations(v *web.Server) {
 	web.Answer(v, api.ListAssets, listAssets)
 	web.Answer(v, api.AddAsset, addAsset)
-	web.Answer(v, api.GetAsset, getAsset)
-	web.Answer(v, api.ChangeAsset, changeAsset)
+	web.Change(v, api.GetAsset, getAsset, api.ChangeAsset, changeAsset)
 	web.Carry(v, api.RemoveAsset, removeAsset)
 	web.Answer(v, api.BringAssetBack, bringAssetBack)
 	web.Answer(v, api.SetCondition, setCondition)

@@ -14,16 +14,14 @@ import (
 	"jauntylark/core/site"
 	"jauntylark/pipeline/record"
 	"jauntylark/server/web"
-	"jauntylark/store"
 	"jauntylark/store/config"
 )
 
 // boardsOperations has the operations of this file answered.
 func boardsOperations(v *web.Server) {
 	web.Answer(v, api.ListBoards, listBoards)
-	web.Answer(v, api.GetBoard, getBoard)
 	web.Answer(v, api.PutBoard, putBoard)
-	web.Answer(v, api.ChangeBoard, changeBoard)
+	web.Change(v, api.GetBoard, getBoard, api.ChangeBoard, changeBoard)
 	web.Answer(v, api.CopyBoard, copyBoard)
 	web.Carry(v, api.RemoveBoard, removeBoard)
 	web.Answer(v, api.BringBoardBack, bringBoardBack)
@@ -58,19 +56,8 @@ func getBoard(ctx context.Context, v *web.Server, in *api.BoardPath) (board.Boar
 // findBoard finds a board by name; the error names the nearest one.
 func findBoard(ctx context.Context, v *web.Server, name string) (board.Board, error) {
 	all, err := boardsOf(ctx, v)
-	if err != nil {
-		return board.Board{}, err
-	}
-	var names []string
-	for _, b := range all {
-		if b.RemovedAt != nil {
-			continue
-		}
-		if names = append(names, b.Name); b.Name == name {
-			return b, nil
-		}
-	}
-	return board.Board{}, web.Missing(store.ErrNotFound, "board", name, names)
+	all = slices.DeleteFunc(all, func(b board.Board) bool { return b.RemovedAt != nil })
+	return web.Named(all, err, "board", name, func(b board.Board) string { return b.Name })
 }
 
 // changedBoard gives a board as it is after an act.

@@ -25,14 +25,13 @@ import (
 func runsOperations(v *web.Server) {
 	web.Answer(v, api.ListRuns, listRuns)
 	web.Answer(v, api.StartRun, startRun)
-	web.Answer(v, api.GetRun, getRun)
-	web.Answer(v, api.ChangeRun, changeRun)
+	web.Change(v, api.GetRun, getRun, api.ChangeRun, changeRun)
 	web.Answer(v, api.StopRun, stopRun)
 	web.Answer(v, api.MarkPhase, markPhase)
 	web.Carry(v, api.RemoveRun, removeRun)
 	web.Answer(v, api.CompareRuns, compareRuns)
 	web.Answer(v, api.ListPlans, listPlans)
-	web.Answer(v, api.PutPlan, putPlan)
+	web.Keep(v, api.GetPlan, getPlan, api.PutPlan, putPlan, api.PatchPlan)
 	web.Carry(v, api.RemovePlan, removePlan)
 }
 
@@ -226,6 +225,11 @@ func layOver(ctx context.Context, v *web.Server, c *api.RunComparison) error {
 
 func listPlans(ctx context.Context, v *web.Server, _ *api.None) ([]run.Plan, error) {
 	return config.Plans(ctx, v.Store)
+}
+
+func getPlan(ctx context.Context, v *web.Server, in *api.PlanPath) (run.Plan, error) {
+	plans, err := config.Plans(ctx, v.Store)
+	return web.Named(plans, err, "plan", in.Plan, func(p run.Plan) string { return p.Name })
 }
 
 func putPlan(ctx context.Context, v *web.Server, in *api.PutPlanIn) (run.Plan, error) {

@@ -25,7 +25,7 @@ func (a *adapter) Handle(op *huma.Operation, handler func(huma.Context)) {
 	a.echo.Add(op.Method, pathParameters.Replace(op.Path), func(c *echo.Context) error {
 		ctx, end := meter.Follow(c.Request().Context(), op.OperationID)
 		defer end(nil)
-		c.SetRequest(c.Request().WithContext(ctx))
+		c.SetRequest(retold(c.Request().WithContext(ctx)))
 		handler(&humaContext{op: op, c: c})
 		return nil
 	})

@@ -38,6 +38,7 @@ const (
 	personKey contextKey = iota
 	TokenHashKey
 	askedKey
+	requestKey
 )
 
 // PersonOf gives the person that the request comes from.
@@ -146,6 +147,9 @@ func (v *Server) authorise(ctx huma.Context, next func(huma.Context)) {
 		}
 	}
 	person, err := v.whoMay(ctx.Context(), token, need)
+	if u := ctx.URL(); err == nil {
+		err = knownQuery(operationOf(ctx), &u)
+	}
 	if err != nil {
 		v.refuse(ctx, err)
 		return

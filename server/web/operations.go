@@ -83,6 +83,9 @@ func (v *Server) operateFile(op *api.Operation, c *echo.Context, do echo.Handler
 		return do(c)
 	}
 	person, err := v.whoMay(c.Request().Context(), tokenOf(c.Request()), op.Role)
+	if err == nil {
+		err = knownQuery(op, c.Request().URL)
+	}
 	if err != nil {
 		return err
 	}

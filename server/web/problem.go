@@ -69,6 +69,21 @@ func Missing(err error, what, name string, known []string) error {
 	return huma.Error404NotFound(detail)
 }
 
+// Named gives the thing of a name among all of its kind, or a 404 that names the nearest.
+func Named[T any](all []T, err error, what, name string, nameOf func(T) string) (T, error) {
+	var none T
+	if err != nil {
+		return none, err
+	}
+	names := make([]string, len(all))
+	for i, one := range all {
+		if names[i] = nameOf(one); names[i] == name {
+			return one, nil
+		}
+	}
+	return none, Missing(store.ErrNotFound, what, name, names)
+}
+
 // problem turns what went wrong into an RFC 9457 problem document.
 func (v *Server) problem(err error) error {
 	var fault *measure.Fault

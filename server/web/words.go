@@ -3,6 +3,7 @@ package web
 import (
 	"encoding/json"
 	"errors"
+	"maps"
 	"net/http"
 	"net/url"
 	"slices"
@@ -10,7 +11,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"jauntylark/api"
 	"jauntylark/core/measure"
+	"jauntylark/core/prose"
+	"jauntylark/core/site"
 )
 
 // severalLines are the fields whose texts may have several lines, by their last name; settings of devices and templates
@@ -52,6 +56,26 @@ func words(next http.Handler) http.Handler {
 		}
 		next.ServeHTTP(w, r)
 	})
+}
+
+// knownQuery refuses what an operation does not understand in a query.
+func knownQuery(op *api.Operation, u *url.URL) error {
+	known := op.Query()
+	for _, name := range slices.Sorted(maps.Keys(u.Query())) {
+		if slices.Contains(known, name) {
+			continue
+		}
+		reason := site.Unknown("parameter", name, known)
+		switch {
+		case len(known) == 0:
+			reason += "; there are none here"
+		case !strings.HasSuffix(reason, "?"):
+			reason += "; there are " + prose.List(known)
+		}
+		return huma.Error422UnprocessableEntity(prose.Capital(reason),
+			&huma.ErrorDetail{Location: "query." + name, Message: reason})
+	}
+	return nil
 }
 
 func wrongAddress(u *url.URL) error {

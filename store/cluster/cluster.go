@@ -46,6 +46,7 @@ type Cluster struct {
 // Options say how far a cluster may trade safety for speed. The zero value trades nothing.
 type Options struct {
 	Throwaway bool // for tests: no fsync, files are lost when the machine stops
+	Lightly   bool // for tests: passwords are checked by MD5, which costs a thousandth
 }
 
 // Start makes the cluster under dir when there is none, starts it when it does not run, and waits

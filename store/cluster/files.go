@@ -106,8 +106,11 @@ func (c *Cluster) prepare(ctx context.Context) error {
 			return err
 		}
 	}
-	args := []string{"-D", fresh, "-U", admin, "-A", "scram-sha-256", "--pwfile=" + told, "-E", "UTF8",
-		"--locale=C.UTF-8"}
+	check := "scram-sha-256"
+	if c.options.Lightly {
+		check = "md5"
+	}
+	args := []string{"-D", fresh, "-U", admin, "-A", check, "--pwfile=" + told, "-E", "UTF8", "--locale=C.UTF-8"}
 	if c.options.Throwaway {
 		args = append(args, "--no-sync")
 	}

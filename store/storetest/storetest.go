@@ -47,7 +47,7 @@ func Run(m *testing.M) int {
 		err = os.Chmod(dir, 0o711)
 	}
 	if err == nil {
-		running, err = cluster.Start(context.Background(), filepath.Join(dir, "d"), cluster.Options{Throwaway: true})
+		running, err = cluster.Start(context.Background(), filepath.Join(dir, "d"), cluster.Options{Throwaway: true, Lightly: true})
 	}
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)

@@ -174,7 +174,9 @@ function KitText({ kit }: { kit: Kit }) {
       } catch (e) {
         throw new Error(`The text is no JSON: ${(e as Error).message}`)
       }
-      return take(api.PUT('/api/v1/kits/{kit}', { params: { path: { kit: body.name ?? '' } }, body }))
+      // the text is the whole: what it does not say any more is to go
+      const header = body.name === kit.name && kit.name ? { 'If-Match': '*' } : {}
+      return take(api.PUT('/api/v1/kits/{kit}', { params: { path: { kit: body.name ?? '' }, header }, body }))
     },
     unsaved,
     (saved) => {

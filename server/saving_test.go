@@ -1,0 +1,316 @@
+package server_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"net/http"
+	"strings"
+	"sync"
+	"testing"
+
+	"jauntylark/api"
+	"jauntylark/server/servertest"
+)
+
+// asked sends JSON as the owner, with a tag, and gives the answer's code, its tag and its body.
+func asked(t *testing.T, s *servertest.Service, at api.Place, tag string, body any) (int, string, object) {
+	t.Helper()
+	text, err := json.Marshal(body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := http.NewRequest(at.Method, s.Owner.URL+at.Path, bytes.NewReader(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Authorization", "Bearer "+s.Owner.Token)
+	if body != nil {
+		r.Header.Set("Content-Type", "application/json")
+	}
+	if tag != "" {
+		r.Header.Set("If-Match", tag)
+	}
+	answer, err := http.DefaultClient.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	all, err := io.ReadAll(answer.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out object
+	_ = json.Unmarshal(all, &out)
+	return answer.StatusCode, answer.Header.Get("ETag"), out
+}
+
+// kept is a thing that is shown, saved and changed in parts at one place.
+type kept struct {
+	get, put, patch api.Place
+	whole           object   // with more than it needs
+	bare            object   // with what it needs alone
+	parts           []object // two changes that do not touch each other
+}
+
+func things(s *servertest.Service) map[string]kept {
+	s.Send(s.Device("d"), `{"temp": 20, "level": 5}`)
+	s.Output("d/fan", object{"title": "Fan"})
+	s.Guard(object{"signal": "d/temp", "when": "above 30", "severity": "critical", "advice": "Open it.",
+		"tell": []string{"orla@hollowbrook.example"}, "on_delay": "1m", "name": "hot"})
+	s.Do(api.PutContact.At("bran"), object{"addresses": []object{{"carrier": "e-mail", "to": "b@hollowbrook.example"}}},
+		nil)
+	s.Do(api.AddAsset.At(), object{"name": "tank", "title": "Tank", "signals": []string{"d/temp"}}, nil)
+	at := func(get, put, patch *api.Operation, parts ...any) kept {
+		return kept{get: get.At(parts...), put: put.At(parts...), patch: patch.At(parts...)}
+	}
+	all := map[string]kept{
+		"guard": at(api.GetGuard.Operation, api.PutGuard.Operation, api.PatchGuard.Operation, "hot").of(
+			object{"signal": "d/temp", "when": "above 30", "severity": "critical", "advice": "Open it.",
+				"tell": []string{"orla@hollowbrook.example"}, "on_delay": "1m"},
+			object{"signal": "d/temp", "when": "above 31"}, object{"advice": "Shut it."}, object{"deadband": 2}),
+		"contact": at(api.GetContact.Operation, api.PutContact.Operation, api.PatchContact.Operation, "tadhg").of(
+			object{"title": "Tadhg", "addresses": []object{{"carrier": "e-mail", "to": "t@hollowbrook.example"}},
+				"quiet": "daily 22:00-07:00", "passes": "warning"},
+			object{"title": "T"}, object{"title": "Tadhg of the tower"}, object{"quiet": "daily 21:00-06:00"}),
+		"roster": at(api.GetRoster.Operation, api.PutRoster.Operation, api.PatchRoster.Operation, "night").of(
+			object{"title": "Night", "steps": []object{{"who": []string{"bran"}, "by": []string{}}},
+				"repeat": "20m"},
+			object{"steps": []object{{"who": []string{"bran"}, "by": []string{}}}},
+			object{"title": "By night"}, object{"repeat": "10m"}),
+		"output": at(api.GetOutput.Operation, api.PutOutput.Operation, api.PatchOutput.Operation, "d", "fan").of(
+			object{"kind": "switch", "title": "The fan", "least_on": "5m"},
+			object{"kind": "switch"}, object{"title": "Fan"}, object{"least_off": "2m"}),
+		"interlock": at(api.GetInterlock.Operation, api.PutInterlock.Operation, api.PatchInterlock.Operation, "vent").of(
+			object{"name": "vent", "output": "d/fan", "signal": "d/temp", "when": "above 40", "set": "on",
+				"safety": true},
+			object{"name": "vent", "output": "d/fan", "signal": "d/temp", "when": "above 41", "set": "on"},
+			object{"when": "above 42"}, object{"deadband": 3}),
+		"statement": at(api.GetStatement.Operation, api.PutStatement.Operation, api.PatchStatement.Operation,
+			"weekly").of(
+			object{"title": "Weekly", "kind": "alarms", "every": "week", "at": "08:00",
+				"tell": []string{"orla@hollowbrook.example"}},
+			object{"kind": "alarms", "every": "week", "at": "08:00"}, object{"title": "Each week"},
+			object{"at": "09:00"}),
+		"plan": at(api.GetPlan.Operation, api.PutPlan.Operation, api.PatchPlan.Operation, "nightly").of(
+			object{"asset": "tank", "title": "Nightly", "hours": "daily 22:00-06:00"},
+			object{"asset": "tank", "signal": "d/temp", "start": "above 20"}, object{"title": "Each night"},
+			object{"hours": "daily 21:00-05:00"}),
+		"site": at(api.GetSite.Operation, api.PutSite.Operation, api.PatchSite.Operation).of(
+			object{"name": "Hollowbrook", "zone": "Europe/Dublin", "currency": "EUR", "holidays": []string{"2026-12-25"}},
+			object{"name": "H", "zone": "Europe/Dublin", "currency": "EUR"}, object{"name": "Hollow"}, object{"currency": "GBP"}),
+		"reach": at(api.GetReach.Operation, api.PutReach.Operation, api.PatchReach.Operation).of(
+			object{"tell": []string{"orla@hollowbrook.example"}, "quiet_word": object{"to": "orla@hollowbrook.example",
+				"at": "08:00"}},
+			object{"tell": []string{"orla@hollowbrook.example"}}, object{"tell": []string{}},
+			object{"quiet_word": object{"at": "09:00"}}),
+	}
+	return all
+}
+
+func (k kept) of(whole, bare object, parts ...object) kept {
+	k.whole, k.bare, k.parts = whole, bare, parts
+	return k
+}
+
+// Whatever is set up: the whole is saved with all its parts or not at all, parts are changed one by one, and who names
+// a state that is past is told so.
+func TestSavingTakesNothingAwayUnnamed(t *testing.T) {
+	s := servertest.Start(t)
+	for name, k := range things(s) {
+		t.Run(name, func(t *testing.T) {
+			if code, _, out := asked(t, s, k.put, "*", k.whole); code != http.StatusOK && code != http.StatusPreconditionFailed {
+				t.Fatalf("the whole: %d %v", code, out)
+			} else if code == http.StatusPreconditionFailed { // it is new
+				if code, _, out := asked(t, s, k.put, "", k.whole); code != http.StatusOK {
+					t.Fatalf("the whole, new: %d %v", code, out)
+				}
+			}
+			code, tag, was := asked(t, s, k.get, "", nil)
+			if code != http.StatusOK || tag == "" {
+				t.Fatalf("shown: %d %q %v", code, tag, was)
+			}
+			if code, _, out := asked(t, s, k.put, "", k.bare); name == "site" {
+				if code != http.StatusOK || out["currency"] != was["currency"] || !equal(out["holidays"], was["holidays"]) {
+					t.Errorf("the site with what it needs alone: %d %v", code, out)
+				}
+				if code, _, out := asked(t, s, k.put, "", k.whole); code != http.StatusOK {
+					t.Fatalf("the whole again: %d %v", code, out)
+				}
+			} else if code != http.StatusUnprocessableEntity || !strings.Contains(out["detail"].(string), "left out and would be taken away") {
+				t.Errorf("with what it needs alone: %d %v", code, out)
+			}
+			if _, now, is := asked(t, s, k.get, "", nil); now != tag {
+				t.Errorf("what was refused has changed it: %v, was %v", is, was)
+			}
+			code, changed, out := asked(t, s, k.patch, "", k.parts[0])
+			if code != http.StatusOK || changed == tag {
+				t.Fatalf("a part: %d %q %v", code, changed, out)
+			}
+			if code, _, out := asked(t, s, k.patch, tag, k.parts[1]); code != http.StatusPreconditionFailed {
+				t.Errorf("another part of a state that is past: %d %v", code, out)
+			}
+			if code, _, out := asked(t, s, k.patch, changed, k.parts[1]); code != http.StatusOK {
+				t.Errorf("another part: %d %v", code, out)
+			}
+			_, tag, is := asked(t, s, k.get, "", nil)
+			for _, part := range k.parts {
+				for field := range part {
+					if was[field] != nil && equal(is[field], was[field]) {
+						t.Errorf("%s is %v still", field, is[field])
+					}
+				}
+			}
+			for field := range k.whole {
+				if k.parts[0][field] == nil && k.parts[1][field] == nil && !equal(is[field], was[field]) {
+					t.Errorf("%s was %v and is %v, and nobody named it", field, was[field], is[field])
+				}
+			}
+			if code, _, out := asked(t, s, k.patch, "", object{"titel": 1}); code != http.StatusUnprocessableEntity {
+				t.Errorf("a part that there is not: %d %v", code, out)
+			}
+			if code, _, out := asked(t, s, k.put, tag, k.bare); code != http.StatusOK {
+				t.Errorf("the whole in place of a state: %d %v", code, out)
+			}
+		})
+	}
+}
+
+// Of many who save in place of one state, one is heard; of many who change parts, all are.
+func TestTwoWritersDoNotOverwriteEachOther(t *testing.T) {
+	s := servertest.Start(t)
+	for name, k := range things(s) {
+		if code, _, out := asked(t, s, k.put, "", k.whole); code != http.StatusOK {
+			t.Fatalf("%s: %d %v", name, code, out)
+		}
+		_, tag, _ := asked(t, s, k.get, "", nil)
+		var all sync.WaitGroup
+		var mu sync.Mutex
+		codes := map[int]int{}
+		for i := range 6 {
+			all.Go(func() {
+				code, _, _ := asked(t, s, k.patch, tag, k.parts[i%2])
+				mu.Lock()
+				defer mu.Unlock()
+				codes[code]++
+			})
+		}
+		all.Wait()
+		if codes[http.StatusOK] != 1 || codes[http.StatusPreconditionFailed] != 5 {
+			t.Errorf("%s: six in place of one state: %v", name, codes)
+		}
+		for _, part := range k.parts {
+			all.Go(func() {
+				if code, _, out := asked(t, s, k.patch, "", part); code != http.StatusOK {
+					t.Errorf("%s: %v: %d %v", name, part, code, out)
+				}
+			})
+		}
+		all.Wait()
+		_, _, is := asked(t, s, k.get, "", nil)
+		for _, part := range k.parts {
+			for field, want := range part {
+				if inner, object := want.(object); object {
+					for f, w := range inner {
+						if !equal(is[field].(map[string]any)[f], w) {
+							t.Errorf("%s: %s.%s is %v, want %v", name, field, f, is[field], w)
+						}
+					}
+				} else if !equal(is[field], want) {
+					t.Errorf("%s: %s is %v, want %v", name, field, is[field], want)
+				}
+			}
+		}
+	}
+}
+
+// equal tells whether two values are the same in JSON.
+func equal(a, b any) bool {
+	x, _ := json.Marshal(a)
+	y, _ := json.Marshal(b)
+	return bytes.Equal(x, y)
+}
+
+// What is changed in parts alone goes by tags too.
+func TestPartsAreChangedUnderTheTagOfTheirState(t *testing.T) {
+	s := servertest.Start(t)
+	things(s)
+	s.Do(api.PutBoard.At("hall"), object{"title": "Hall", "tiling": object{"tiles": []object{}}}, nil)
+	var started api.RunPage
+	s.Do(api.StartRun.At(), object{"asset": "tank", "title": "First"}, &started)
+	for name, k := range map[string]struct {
+		get, patch api.Place
+		one, other object
+	}{
+		"device": {api.GetDevice.At("d"), api.SetDevice.At("d"), object{"title": "One"}, object{"interval": "5m"}},
+		"signal": {api.GetSignal.At("d", "temp"), api.SetSignal.At("d", "temp"), object{"title": "One"},
+			object{"keep_readings": "90d"}},
+		"asset": {api.GetAsset.At("tank"), api.ChangeAsset.At("tank"), object{"title": "One"}, object{"kind": "tank"}},
+		"board": {api.GetBoard.At("hall"), api.ChangeBoard.At("hall"), object{"title": "One"}, object{"shared": true}},
+		"run": {api.GetRun.At(started.ID), api.ChangeRun.At(started.ID), object{"title": "One"},
+			object{"note": "It hums."}},
+	} {
+		_, tag, was := asked(t, s, k.get, "", nil)
+		code, changed, out := asked(t, s, k.patch, tag, k.one)
+		if code != http.StatusOK || tag == "" || changed == tag {
+			t.Errorf("%s: %d, from %q to %q: %v", name, code, tag, changed, out)
+		}
+		if code, _, out := asked(t, s, k.patch, tag, k.other); code != http.StatusPreconditionFailed {
+			t.Errorf("%s, as it was before: %d %v", name, code, out)
+		}
+		if code, _, out := asked(t, s, k.patch, "", k.other); code != http.StatusOK {
+			t.Errorf("%s, as it is: %d %v", name, code, out)
+		}
+		_, _, is := asked(t, s, k.get, "", nil)
+		if of, page := is["asset"].(map[string]any); page {
+			is = of
+		}
+		if is["title"] != "One" {
+			t.Errorf("%s is %v, was %v", name, is, was)
+		}
+	}
+}
+
+// A query that is not understood is refused, whatever it asks: what is misspelt would be passed over in silence.
+func TestAQueryThatIsNotUnderstoodIsRefused(t *testing.T) {
+	s := servertest.Start(t)
+	s.Send(s.Device("d"), `{"temp": 20}`)
+	for at, says := range map[api.Place]string{
+		api.ListAlarms.At().Raw("sinse=2026-01-01T00:00:00Z"):      "There is no parameter sinse; did you mean since?",
+		api.ListGuards.At().Raw("severity=critical"):               "There is no parameter severity; there are none here",
+		api.ExportReadings.At().Raw("signal=d/temp&formt=csv"):     "did you mean format?",
+		api.ListReadings.At("d", "temp").Raw("limit=5&colour=red"): "There is no parameter colour; there are ",
+		api.ListJournal.At().Raw("limit=5&limits=6"):               "did you mean limit?",
+	} {
+		code, _, out := asked(t, s, at, "", nil)
+		if code != http.StatusUnprocessableEntity || !strings.Contains(out["detail"].(string), says) {
+			t.Errorf("%v: %d %v, want %q", at, code, out, says)
+		}
+	}
+}
+
+// A tag says nothing of what a thing does: who asks with the tag that they have is told what it reads now.
+func TestATagHidesNoReading(t *testing.T) {
+	s := servertest.Start(t)
+	d := s.Device("d")
+	s.Send(d, `{"temp": 20}`)
+	at := api.GetSignal.At("d", "temp")
+	_, tag, _ := asked(t, s, at, "", nil)
+	s.Send(d, `{"temp": 21}`)
+	r, err := http.NewRequest(at.Method, s.Owner.URL+at.Path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Header.Set("Authorization", "Bearer "+s.Owner.Token)
+	r.Header.Set("If-None-Match", tag)
+	answer, err := http.DefaultClient.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	var now struct{ Value float64 }
+	if err := json.NewDecoder(answer.Body).Decode(&now); err != nil || answer.StatusCode != http.StatusOK ||
+		answer.Header.Get("ETag") != tag || now.Value != 21 {
+		t.Errorf("%d %q %+v %v", answer.StatusCode, answer.Header.Get("ETag"), now, err)
+	}
+}

@@ -1,0 +1,243 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"net/http"
+	"reflect"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"jauntylark/api"
+	"jauntylark/core/prose"
+	"jauntylark/pipeline/commit"
+	"jauntylark/store"
+)
+
+// Tagged is an answer that shows a thing, under the tag of its state.
+type Tagged[T any] struct {
+	ETag string `header:"ETag" doc:"of the state that is shown; If-Match takes it"`
+	Body T
+}
+
+// triesAnew bounds how often a thing is saved anew because something else of the configuration changed meanwhile.
+const triesAnew = 20
+
+// thing is what is shown at one place, and saved there as a whole.
+type thing[At, Shown, In, Out any] struct {
+	v     *Server
+	show  func(context.Context, *Server, *At) (Shown, error)
+	save  func(context.Context, *Server, *In) (Out, error)
+	body  *huma.Schema // of what is saved
+	keeps bool         // saving keeps what is left out
+}
+
+// Keep has a thing shown, saved as a whole and changed in parts, each under the tag of its state. Who names another than
+// the one that stands is refused. Who names none takes nothing away that they leave out (docs/semantics.md, Saving).
+func Keep[At, Shown, In, Out any](v *Server, get api.Op[At, Shown], show func(context.Context, *Server, *At) (Shown,
+	error), put api.Op[In, Out], save func(context.Context, *Server, *In) (Out, error), patch api.Op[In, Out]) {
+	schemas := v.api.OpenAPI().Components.Schemas
+	t := &thing[At, Shown, In, Out]{v: v, show: show, save: save,
+		body: schemas.SchemaFromRef(schemas.Schema(put.Body(), true, put.Body().Name()).Ref)}
+	_, t.keeps = reflect.New(put.Body()).Interface().(interface{ KeepsRest() })
+	AnswerAs(v, get, t.get)
+	AnswerAs(v, put, t.put)
+	v.inParts(get.Operation, put.Operation, patch.Operation, t.body)
+}
+
+// Change has a thing shown, and parts of it changed, under the tag of its state.
+func Change[At, Shown, In, Out any](v *Server, get api.Op[At, Shown], show func(context.Context, *Server, *At) (Shown,
+	error), change api.Op[In, Out], save func(context.Context, *Server, *In) (Out, error)) {
+	schemas := v.api.OpenAPI().Components.Schemas
+	t := &thing[At, Shown, In, Out]{v: v, show: show, save: save, keeps: true,
+		body: schemas.SchemaFromRef(schemas.Schema(change.Body(), true, change.Body().Name()).Ref)}
+	AnswerAs(v, get, t.get)
+	AnswerAs(v, change, t.put)
+}
+
+func (t *thing[At, Shown, In, Out]) get(ctx context.Context, v *Server, at *At) (*Tagged[Shown], error) {
+	shown, err := t.show(ctx, v, at)
+	if err != nil {
+		return nil, err
+	}
+	tag, err := tagOf(shown, t.body) // no tag of what it does meanwhile: If-None-Match is not answered by it
+	return &Tagged[Shown]{ETag: tag, Body: shown}, err
+}
+
+// put saves a thing as it is meant: where something changes between looking and saving, it looks anew.
+func (t *thing[At, Shown, In, Out]) put(ctx context.Context, v *Server, in *In) (*Tagged[Out], error) {
+	for range triesAnew {
+		no, err := store.ConfigNo(ctx, v.Store)
+		if err != nil {
+			return nil, err
+		}
+		meant := ctx
+		if !t.keeps || requestOf(ctx).header.Get("If-Match") != "" {
+			if err := t.check(ctx, in); err != nil {
+				return nil, err
+			}
+			meant = commit.MeantFor(ctx, no)
+		}
+		out, err := t.save(meant, v, in)
+		if errors.Is(err, commit.ErrMoved) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		return &Tagged[Out]{ETag: t.tagAfter(ctx, in, no), Body: out}, nil
+	}
+	return nil, huma.Error503ServiceUnavailable("Too much is changed at once. Try again in a moment.")
+}
+
+// check refuses to save a thing that is another than the one that is meant, or without what it has.
+func (t *thing[At, Shown, In, Out]) check(ctx context.Context, in *In) error {
+	asked := requestOf(ctx)
+	shown, err := t.show(ctx, t.v, placeOf[At](in))
+	want := asked.header.Get("If-Match")
+	var status huma.StatusError
+	if errors.As(err, &status) && status.GetStatus() == http.StatusNotFound || errors.Is(err, store.ErrNotFound) {
+		if want != "" {
+			return huma.Error412PreconditionFailed("It is not there any more.")
+		}
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	has, err := parts(shown, t.body)
+	if err != nil {
+		return err
+	}
+	tag := tagOfParts(has)
+	if want == "" {
+		return t.leftOut(asked.body.Bytes(), in, has)
+	}
+	if !matches(want, tag) {
+		return changedMeanwhile(tag)
+	}
+	return nil
+}
+
+// leftOut refuses what would take away a part without naming it.
+func (t *thing[At, Shown, In, Out]) leftOut(said []byte, in *In, has map[string]json.RawMessage) error {
+	var named map[string]json.RawMessage
+	if err := json.Unmarshal(said, &named); err != nil {
+		return err
+	}
+	becomes, err := parts(settled(in), t.body)
+	if err != nil {
+		return err
+	}
+	var missing []string
+	for part, is := range has {
+		if _, is := named[part]; is || part == "name" {
+			continue
+		}
+		if next, told := becomes[part]; told && !bytes.Equal(next, is) && !empty(is) || !told && !empty(is) {
+			missing = append(missing, part)
+		}
+	}
+	if len(missing) == 0 {
+		return nil
+	}
+	slices.Sort(missing)
+	details := make([]error, len(missing))
+	for i, part := range missing {
+		details[i] = &huma.ErrorDetail{Location: "body." + part,
+			Message: "is left out, and is " + string(has[part]) + " now"}
+	}
+	verb := " is"
+	if len(missing) > 1 {
+		verb = " are"
+	}
+	return huma.Error422UnprocessableEntity(prose.List(missing)+verb+" left out and would be taken away. PUT saves the "+
+		"whole: name all parts, or change some with PATCH, or name the state that you replace with If-Match.", details...)
+}
+
+// settled gives the body of an input with what is made of what was left out.
+func settled[In any](in *In) any {
+	body := reflect.New(reflect.TypeFor[In]()).Elem()
+	body.Set(reflect.ValueOf(in).Elem())
+	whole := body.FieldByName("Body").Addr().Interface()
+	if s, is := whole.(interface{ Settle() }); is {
+		s.Settle()
+	}
+	return whole
+}
+
+// empty tells whether a value says nothing.
+func empty(value json.RawMessage) bool {
+	return slices.Contains([]string{`null`, `""`, `[]`, `{}`}, string(value))
+}
+
+// tagAfter gives the tag of what was saved; empty where others have changed something since.
+func (t *thing[At, Shown, In, Out]) tagAfter(ctx context.Context, in *In, no int64) string {
+	shown, err := t.show(ctx, t.v, placeOf[At](in))
+	if err != nil {
+		return ""
+	}
+	tag, err := tagOf(shown, t.body)
+	if now, wrong := store.ConfigNo(ctx, t.v.Store); err != nil || wrong != nil || now > no+1 {
+		return ""
+	}
+	return tag
+}
+
+// placeOf gives the place that an input names.
+func placeOf[At, In any](in *In) *At {
+	if field := reflect.ValueOf(in).Elem().FieldByName(reflect.TypeFor[At]().Name()); field.IsValid() {
+		place := field.Interface().(At)
+		return &place
+	}
+	return new(At)
+}
+
+// parts gives those parts of a thing that can be saved.
+func parts(shown any, body *huma.Schema) (map[string]json.RawMessage, error) {
+	if page, is := shown.(interface{ Thing() any }); is {
+		shown = page.Thing()
+	}
+	text, err := json.Marshal(shown)
+	if err != nil {
+		return nil, err
+	}
+	var all map[string]json.RawMessage
+	if err := json.Unmarshal(text, &all); err != nil {
+		return nil, err
+	}
+	for name := range all {
+		if of := body.Properties[name]; of == nil || of.ReadOnly {
+			delete(all, name)
+		}
+	}
+	return all, nil
+}
+
+func tagOf(shown any, body *huma.Schema) (string, error) {
+	has, err := parts(shown, body)
+	return tagOfParts(has), err
+}
+
+// tagOfParts gives the tag of a state: the same for the same parts.
+func tagOfParts(has map[string]json.RawMessage) string {
+	text, _ := json.Marshal(has)
+	sum := sha256.Sum256(text)
+	return `"` + hex.EncodeToString(sum[:10]) + `"`
+}
+
+// matches tells whether a tag is among those that a header names (RFC 9110 section 13.1).
+func matches(header, tag string) bool {
+	for one := range strings.SplitSeq(header, ",") {
+		if one = strings.TrimSpace(one); one == "*" || strings.TrimPrefix(one, "W/") == tag {
+			return true
+		}
+	}
+	return false
+}
