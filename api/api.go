@@ -49,6 +49,7 @@ type Operation struct {
 
 	brings, gives []kind         // what a body may be, and an answer, where it is no JSON
 	answers       map[int]string // what else is answered, and when
+	query         []string       // the names that are understood in a query
 }
 
 // IsFile tells whether the operation is answered in a form of its own.
@@ -79,6 +80,7 @@ func define[In, Out any](role site.Role, name, place, summary string, more ...fu
 	method, path, _ := strings.Cut(place, " ")
 	op := &Operation{Name: name, Method: method, Path: path, Role: role, Summary: summary, Status: http.StatusOK,
 		Most: 1 << 20, In: reflect.TypeFor[In](), Out: reflect.TypeFor[Out]()}
+	op.query = queryOf(op.In)
 	if op.Out == reflect.TypeFor[None]() {
 		op.Status = http.StatusNoContent
 	}

@@ -21,12 +21,13 @@ func inParts[In, Out any](save Op[In, Out], summary string) Op[In, Out] {
 }
 
 // Query gives the names that an operation understands in a query, in alphabetical order.
-func (op *Operation) Query() []string {
-	if op.In.Kind() != reflect.Struct {
+func (op *Operation) Query() []string { return op.query }
+
+func queryOf(in reflect.Type) (names []string) {
+	if in.Kind() != reflect.Struct {
 		return nil
 	}
-	var names []string
-	for _, f := range reflect.VisibleFields(op.In) {
+	for _, f := range reflect.VisibleFields(in) {
 		if tag, has := f.Tag.Lookup("query"); has {
 			name, _, _ := strings.Cut(tag, ",")
 			names = append(names, name)

@@ -166,6 +166,17 @@ func TestSavingTakesNothingAwayUnnamed(t *testing.T) {
 					t.Errorf("%s was %v and is %v, and nobody named it", field, was[field], is[field])
 				}
 			}
+			if code, _, out := asked(t, s, k.patch, "", []int{1}); code != http.StatusUnprocessableEntity {
+				t.Errorf("a list in place of parts: %d %v", code, out)
+			}
+			if code, _, out := asked(t, s, k.patch, "", object{"made_at": was["made_at"]}); name == "guard" &&
+				(code != http.StatusUnprocessableEntity || !strings.Contains(out["detail"].(string), "told by the service")) {
+				t.Errorf("what the service alone sets: %d %v", code, out)
+			}
+			if code, _, out := asked(t, s, k.patch, "", object{"currency": nil}); name == "site" &&
+				code != http.StatusUnprocessableEntity {
+				t.Errorf("the site's currency taken away: %d %v", code, out)
+			}
 			if code, _, out := asked(t, s, k.patch, "", object{"titel": 1}); code != http.StatusUnprocessableEntity {
 				t.Errorf("a part that there is not: %d %v", code, out)
 			}

@@ -20,9 +20,9 @@ import (
 
 // inParts has parts of a thing changed: what it is now with what is said (RFC 7396), saved as a whole under the tag of
 // what it was.
-func (v *Server) inParts(get, put, patch *api.Operation, body *huma.Schema) {
+func (v *Server) inParts(get, put, patch *api.Operation, body *huma.Schema, keeps bool) {
 	AnswerFile(v, patch, func(_ *Server, c *echo.Context) error {
-		said, err := saidOf(c, patch, body)
+		said, err := saidOf(c, patch, body, keeps)
 		if err != nil {
 			return err
 		}
@@ -57,7 +57,7 @@ func (v *Server) inParts(get, put, patch *api.Operation, body *huma.Schema) {
 }
 
 // saidOf reads what a change of parts says, and refuses what is no part, or none that is set.
-func saidOf(c *echo.Context, op *api.Operation, body *huma.Schema) (said map[string]any, err error) {
+func saidOf(c *echo.Context, op *api.Operation, body *huma.Schema, keeps bool) (map[string]any, error) {
 	kind, _, _ := mime.ParseMediaType(c.Request().Header.Get("Content-Type"))
 	if kind != "" && kind != api.MergePatch && kind != "application/json" {
 		return nil, huma.Error415UnsupportedMediaType("A change of parts is " + api.MergePatch + ", not " + kind + ".")
@@ -66,11 +66,13 @@ func saidOf(c *echo.Context, op *api.Operation, body *huma.Schema) (said map[str
 	if err != nil {
 		return nil, huma.NewError(http.StatusRequestEntityTooLarge, "The body is longer than is read.")
 	}
-	if err := checkedJSON.Unmarshal(text, &said); err != nil || said == nil {
-		if err == nil {
-			return nil, huma.Error422UnprocessableEntity("The body is no JSON object.")
-		}
+	var whole any
+	if err := checkedJSON.Unmarshal(text, &whole); err != nil {
 		return nil, huma.Error400BadRequest("The body cannot be read as JSON.", err)
+	}
+	said, object := whole.(map[string]any)
+	if !object {
+		return nil, huma.Error422UnprocessableEntity("The body is no JSON object.")
 	}
 	settable := slices.DeleteFunc(slices.Sorted(maps.Keys(body.Properties)), func(name string) bool {
 		return body.Properties[name].ReadOnly
@@ -81,6 +83,8 @@ func saidOf(c *echo.Context, op *api.Operation, body *huma.Schema) (said map[str
 			return nil, Wrong(name, site.Unknown("part", name, settable))
 		case of.ReadOnly:
 			return nil, Wrong(name, "is told by the service and cannot be set")
+		case keeps && said[name] == nil:
+			return nil, Wrong(name, "cannot be taken away; say what it is to be")
 		}
 	}
 	return said, decodeExact(text, &said)

@@ -48,7 +48,7 @@ func Keep[At, Shown, In, Out any](v *Server, get api.Op[At, Shown], show func(co
 	_, t.keeps = reflect.New(put.Body()).Interface().(interface{ KeepsRest() })
 	AnswerAs(v, get, t.get)
 	AnswerAs(v, put, t.put)
-	v.inParts(get.Operation, put.Operation, patch.Operation, t.body)
+	v.inParts(get.Operation, put.Operation, patch.Operation, t.body, t.keeps)
 }
 
 // Change has a thing shown, and parts of it changed, under the tag of its state.
