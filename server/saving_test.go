@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"io"
 	"net/http"
@@ -11,6 +12,8 @@ import (
 
 	"jauntylark/api"
 	"jauntylark/server/servertest"
+	"jauntylark/standin"
+	"jauntylark/store/config"
 )
 
 // asked sends JSON as the owner, with a tag, and gives the answer's code, its tag and its body.
@@ -323,5 +326,25 @@ func TestATagHidesNoReading(t *testing.T) {
 	if err := json.NewDecoder(answer.Body).Decode(&now); err != nil || answer.StatusCode != http.StatusOK ||
 		answer.Header.Get("ETag") != tag || now.Value != 21 {
 		t.Errorf("%d %q %+v %v", answer.StatusCode, answer.Header.Get("ETag"), now, err)
+	}
+}
+
+// A contact with a push address is changed without its keys, which nobody is shown.
+func TestAPushAddressKeepsItsKeys(t *testing.T) {
+	s := servertest.Start(t)
+	phone, err := standin.NewBrowser(nil, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p256dh, auth := phone.Keys()
+	s.Do(api.PutContact.At("bran"), object{"addresses": []object{{"carrier": "push", "to": "https://push.example/1",
+		"keys": object{"p256dh": p256dh, "auth": auth}}}}, nil)
+	if code, _, out := asked(t, s, api.PatchContact.At("bran"), "", object{"title": "Bran"}); code != http.StatusOK {
+		t.Fatalf("%d %v", code, out)
+	}
+	contacts, err := config.Contacts(context.Background(), s.Pipeline.Store)
+	if err != nil || contacts[0].Title != "Bran" || contacts[0].Addresses[0].Keys == nil ||
+		contacts[0].Addresses[0].Keys.P256dh != p256dh {
+		t.Errorf("%+v %v", contacts, err)
 	}
 }

@@ -21,11 +21,26 @@ import (
 	"jauntylark/store/timeseries"
 )
 
+// keepKeys gives addresses that stay their keys, which nobody is shown.
+func keepKeys(t *reading.Turn, c *roster.Contact) {
+	old := t.Site.Contacts[c.Name]
+	if old == nil {
+		return
+	}
+	for i := range c.Addresses {
+		a := &c.Addresses[i]
+		if at := slices.IndexFunc(old.Addresses, a.Same); at >= 0 && a.Keys == nil {
+			a.Keys = old.Addresses[at].Keys
+		}
+	}
+}
+
 // SaveContact stores a contact, or changes the one of that name. Addresses that stay keep their IDs; those that are new
 // get one. It tells which IDs are new.
 func SaveContact(ctx context.Context, p *pipeline.Pipeline, c *roster.Contact, who string) (fresh []string, err error) {
 	err = p.Do(ctx, func(t *reading.Turn) error {
 		fresh = nil
+		keepKeys(t, c)
 		if err := c.Check(); err != nil {
 			return err
 		}
@@ -45,9 +60,6 @@ func SaveContact(ctx context.Context, p *pipeline.Pipeline, c *roster.Contact, w
 			if a.ID, a.Secret = "", ""; old != nil {
 				if at := slices.IndexFunc(old.Addresses, a.Same); at >= 0 {
 					a.ID = old.Addresses[at].ID
-					if a.Keys == nil {
-						a.Keys = old.Addresses[at].Keys
-					}
 				}
 			}
 			if a.ID == "" {
