@@ -14,6 +14,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"jauntylark/store"
+	"jauntylark/store/storetest"
 )
 
 // What the database says decides whether the same may succeed later, and whether it is for want of room.
@@ -59,5 +60,44 @@ func TestWhatCountsAsAway(t *testing.T) {
 			t.Errorf("%v: away %v, no room %v, read-only %v, too long %v", c.err, store.Away(wrapped),
 				store.NoRoom(wrapped), store.ReadOnly(wrapped), store.TookTooLong(wrapped))
 		}
+	}
+}
+
+// Connections that were idle while the database was away are not used once it is back: whoever asks first is answered.
+func TestNobodyMeetsAConnectionThatWasCut(t *testing.T) {
+	gate := storetest.NewGate(t, storetest.URL(t))
+	s := storetest.At(t, gate.URL)
+	all := []store.Part{store.Own, store.Commits, store.Background, store.Pages, store.Long}
+	for range 2 { // one that is new is asked whether it works, one that was just used is not
+		for _, part := range all {
+			leaveIdle(t, s, part)
+		}
+	}
+	gate.Shut()
+	if err := s.Ready(store.For(context.Background(), store.Commits)); !store.Away(err) {
+		t.Fatalf("while it is away: %v", err)
+	}
+	gate.Open()
+	for _, part := range all {
+		for range 3 {
+			if err := s.Ready(store.For(context.Background(), part)); err != nil {
+				t.Errorf("%s, once it is back: %v", part, err)
+			}
+		}
+	}
+}
+
+// leaveIdle uses three connections at once, which then wait to be used again.
+func leaveIdle(t *testing.T, s *store.Store, part store.Part) {
+	var open []*store.Tx
+	for range 3 {
+		tx, err := s.Begin(store.For(context.Background(), part))
+		if err != nil {
+			t.Fatal(err)
+		}
+		open = append(open, tx)
+	}
+	for _, tx := range open {
+		tx.Rollback()
 	}
 }

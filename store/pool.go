@@ -5,11 +5,14 @@ import (
 	"database/sql"
 	"database/sql/driver"
 	"errors"
+	"io"
 	"net"
 	"os"
 	"strconv"
+	"strings"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -91,10 +94,14 @@ func bounded(config *pgx.ConnConfig, b bounds, lost *vanished) *pgx.ConnConfig {
 	c.ValidateConnect = pgconn.ValidateConnectTargetSessionAttrsReadWrite
 	c.RuntimeParams["statement_timeout"] = strconv.FormatInt(b.statement.Milliseconds(), 10)
 	c.RuntimeParams["idle_in_transaction_session_timeout"] = strconv.FormatInt(b.stands.Milliseconds(), 10)
+	c.OnPgError = lost.hear
 	dial := (&net.Dialer{Timeout: connectWithin, KeepAlive: 5 * time.Second}).DialContext
 	c.DialFunc = func(ctx context.Context, network, address string) (net.Conn, error) {
 		conn, err := dial(ctx, network, address)
 		if err != nil {
+			if ctx.Err() == nil {
+				lost.now()
+			}
 			return nil, err
 		}
 		return &hasty{Conn: conn, within: b.statement + cutAfter, lost: lost}, nil
@@ -102,8 +109,19 @@ func bounded(config *pgx.ConnConfig, b bounds, lost *vanished) *pgx.ConnConfig {
 	return c
 }
 
-// vanished is when a connection last waited in vain: those that are older have most likely lost the other side too.
+// vanished is when a connection was last cut or waited in vain, or could not be made: those that are older have most
+// likely lost the other side too.
 type vanished struct{ at atomic.Int64 } // nanoseconds since 1970
+
+func (v *vanished) now() { v.at.Store(time.Now().UnixNano()) }
+
+// hear notes that the database ends its connections, and tells whether this one lives on.
+func (v *vanished) hear(_ *pgconn.PgConn, err *pgconn.PgError) bool {
+	if strings.HasPrefix(err.Code, "57P0") { // its manual, appendix A: an operator intervened
+		v.now()
+	}
+	return !strings.EqualFold(err.Severity, "FATAL")
+}
 
 const bornKey = "born"
 
@@ -173,12 +191,15 @@ func (h *hasty) Write(from []byte) (int, error) {
 // errVanished is not one of the timeouts after which the driver would wait once more.
 var errVanished = errors.New("the database does not answer")
 
-// judge gives up a connection that waited in vain.
+// judge gives up a connection that waited in vain, and notes one that the other side has cut.
 func (h *hasty) judge(err error, own time.Time) error {
+	if errors.Is(err, io.EOF) || errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE) {
+		h.lost.now()
+	}
 	if !errors.Is(err, os.ErrDeadlineExceeded) || own.IsZero() || time.Now().Before(own) {
 		return err
 	}
-	h.lost.at.Store(time.Now().UnixNano())
+	h.lost.now()
 	_ = h.Conn.Close()
 	return errVanished
 }
